@@ -1,0 +1,43 @@
+# Targets for people: demo, test, install. On a fresh machine each installs what is missing first.
+PREFIX ?= $(HOME)/.local
+BUILD := .build
+LIBRARY := $(BUILD)/library
+SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R) $(wildcard inst/*/*) exec/inktide
+
+.PHONY: demo test check install build setup setup-test docs example bench clean
+
+demo: build
+	@exec/inktide demo demo-site
+
+build: setup $(BUILD)/built
+
+# The package as the checkout's own program runs it.
+$(BUILD)/built: $(SOURCES)
+	@echo "Building the package into $(LIBRARY)"
+	@mkdir -p $(LIBRARY)
+	@R CMD INSTALL --no-docs --no-test-load --no-multiarch --library=$(LIBRARY) . > $(BUILD)/build.log 2>&1 || { cat $(BUILD)/build.log; exit 1; }
+	@touch $@
+
+setup:
+	@sh tools/setup.sh run
+
+setup-test:
+	@sh tools/setup.sh test
+
+test: setup-test build
+	@Rscript tools/test.R
+
+install: setup
+	@sh tools/install.sh "$(PREFIX)"
+
+docs:
+	@Rscript tools/document.R
+
+example: build
+	@R_LIBS=$(LIBRARY) Rscript tools/make-example.R
+
+bench: build
+	@R_LIBS=$(LIBRARY) Rscript bench/run.R
+
+clean:
+	rm -rf $(BUILD) demo-site

@@ -1,0 +1,61 @@
+# Checks of arguments at the exported edge. The error names the argument and what was given.
+
+abort_argument <- function(arg, must, given) {
+  shown <- if (is.null(given)) "NULL" else paste(utils::head(format(given), 3), collapse = ", ")
+  abort_tide(
+    sprintf("`%s` must be %s.", arg, must),
+    where = sprintf("`%s` is %s (%s).", arg, shown, class(given)[1]),
+    mend = sprintf("Give `%s` as %s.", arg, must),
+    class = "argument", fault = "call", argument = arg
+  )
+}
+
+check_class <- function(x, class, arg) {
+  if (!inherits(x, class)) abort_argument(arg, sprintf("a <%s> object", class), class(x))
+}
+
+check_number <- function(x, arg, min = -Inf, max = Inf, null = FALSE) {
+  if (null && is.null(x)) return(invisible())
+  if (!is.numeric(x) || length(x) != 1 || is.na(x) || x < min || x > max) {
+    range <- if (is.finite(min) && is.finite(max)) sprintf(" from %s to %s", min, max)
+             else if (is.finite(min)) sprintf(" of at least %s", min) else ""
+    abort_argument(arg, paste0("one number", range), x)
+  }
+}
+
+check_flag <- function(x, arg) {
+  if (!is.logical(x) || length(x) != 1 || is.na(x)) abort_argument(arg, "TRUE or FALSE", x)
+}
+
+check_text <- function(x, arg, null = FALSE, many = FALSE) {
+  if (null && is.null(x)) return(invisible())
+  if (!is.character(x) || anyNA(x) || (!many && length(x) != 1)) {
+    abort_argument(arg, if (many) "text without missing values" else "one text", x)
+  }
+}
+
+check_date <- function(x, arg, null = TRUE) {
+  if (null && is.null(x)) return(NULL)
+  date <- tryCatch(as.IDate(x), error = function(e) NA)
+  if (length(date) != 1 || is.na(date)) abort_argument(arg, "one date such as 2026-03-31", x)
+  date
+}
+
+# A range written as c(a, b), a <= b.
+check_range <- function(x, arg, null = TRUE) {
+  if (null && is.null(x)) return(invisible())
+  if (!is.numeric(x) || length(x) != 2 || anyNA(x) || x[1] > x[2]) {
+    abort_argument(arg, "two numbers, the smaller first", x)
+  }
+}
+
+check_regex <- function(x, arg) {
+  if (is.null(x)) return(invisible())
+  check_text(x, arg)
+  ok <- tryCatch({ suppressWarnings(grepl(x, "", perl = TRUE)); TRUE }, error = function(e) FALSE)
+  if (!ok) {
+    abort_tide(sprintf("`%s` is not a regular expression.", arg), where = sprintf("It is '%s'.", x),
+      mend = "Close its brackets, or put a backslash before each sign meant literally, as in 'a\\+b'.",
+      class = "regex", fault = "call", argument = arg)
+  }
+}

@@ -1,0 +1,70 @@
+# The commands. Each is a name, what it does, an example, its options, and a function of (options, files) that
+# calls the core, shows the result and returns nothing. A new command is one entry here.
+
+cli_commands <- function() {
+  shared <- shared_options()
+  top <- option("--top", "double", "N", "rows of the table [20]", default = 20)
+  figure <- option("--figure", "character", "FILE", "also draw it, as .png or .svg")
+  list(
+    demo = list(job = "make the demo project and run everything on it", files = "[DIR]", example = "inktide demo my-demo",
+      options = list(option("--quiet", "logical", "", "say nothing but results and errors", action = "store_true", default = FALSE)), run = run_demo),
+    curve = list(job = "fit and show CTR by position", files = "[FILE...]", example = "inktide curve export.csv --brand fernmoor",
+      options = c(shared, list(option("--until", "double", "N", "last position shown [20]", default = 20), figure)), run = run_curve),
+    find = list(job = "the ranked list of opportunities", files = "[FILE...]", example = "inktide find export.csv --brand fernmoor --top 10",
+      options = c(shared, list(top, option("--band", "character", "A:B", "positions in striking distance [4:20]"),
+        option("--min-gain", "double", "N", "least extra clicks per 30 days [0.5]"), figure)), run = run_find),
+    report = list(job = "one self-contained HTML file", files = "[FILE...]", example = "inktide report export.csv --brand fernmoor --out report.html",
+      options = c(Filter(function(o) o@long_flag != "--format", shared),
+        list(option("--title", "character", "TEXT", "title of the report"), option("--band", "character", "A:B", "positions in striking distance [4:20]"))), run = run_report)
+  )
+}
+
+run_curve <- function(options, files) {
+  check_number(options$until, "--until", min = 1, max = 100)
+  curve <- tide_curve(summarise_input(options, settle_input(options, files)))
+  rows <- curve_table(curve, floor(options$until))
+  if (!is.null(options$segment)) rows <- rows[rows$segment %in% c(options$segment, if (options$segment == "all") names(curve$fits))]
+  if (!nrow(rows)) {
+    abort_call("No such segment.", sprintf("--segment %s", options$segment), sprintf("There is: %s.", paste(names(curve$fits), collapse = ", ")))
+  }
+  if (!is.null(options$position)) rows <- rows[rows$position >= options$position[1] & rows$position <= options$position[2]]
+  if (!is.null(options$figure)) save_figure(ggplot2::autoplot(curve), options$figure)
+  emit(options, rows, curve_lines(curve, rows))
+}
+
+run_find <- function(options, files) {
+  check_number(options$top, "--top", min = 1)
+  findings <- find_input(options, summarise_input(options, settle_input(options, files)))
+  if (!is.null(options$figure)) save_figure(ggplot2::autoplot(findings), options$figure)
+  emit(options, findings$findings, findings_lines(findings, options$top, terminal_width()))
+}
+
+run_report <- function(options, files) {
+  input <- settle_input(options, files)
+  findings <- find_input(options, summarise_input(options, input))
+  out <- if (!is.null(options$out)) options$out else if (!length(files)) file.path(input$folder, "report.html") else "report.html"
+  tide_report(findings, out, title = if (is.null(options$title)) input$title else options$title)
+  writeLines(out)
+}
+
+run_demo <- function(options, files) {
+  dir <- if (length(files)) files[1] else "demo-site"
+  if (length(files) > 1) abort_call("Too many folders.", paste(files, collapse = " "), "Name one folder, or none for 'demo-site'.")
+  if (dir.exists(dir) && length(list.files(dir)) && !file.exists(file.path(dir, "inktide.yml"))) {
+    abort_call("The folder holds something else.", sprintf("'%s'.", dir), "Name a new or empty folder.")
+  }
+  note(options, "Making the demo site: Fernmoor Seeds, 16 months, invented ...")
+  tide_demo_write(tide_demo_site(), dir)
+  options <- utils::modifyList(list(lag = 3, format = "csv", quiet = options$quiet), list(project = dir))
+  note(options, "Fitting the curve, looking for opportunities ...")
+  input <- settle_input(options, character())
+  findings <- find_input(options, summarise_input(options, input))
+  files <- file.path(dir, c(report = "report.html", list = "findings.csv", curve = "figures/curve.png", map = "figures/map.png"))
+  dir.create(file.path(dir, "figures"), showWarnings = FALSE)
+  save_figure(ggplot2::autoplot(findings$curve), files[3])
+  save_figure(ggplot2::autoplot(findings), files[4])
+  tide_report(findings, files[1], title = "Fernmoor Seeds")
+  emit(utils::modifyList(options, list(out = files[2], quiet = TRUE)), findings$findings, NULL)
+  writeLines(c("", findings_lines(findings, 5, terminal_width()), "",
+    paste0(c("report:       ", "ranked list:  ", "curve figure: ", "map figure:   "), files)))
+}

@@ -1,0 +1,55 @@
+# Entry of the program: finds the command, turns conditions into messages and exit statuses.
+
+# In: words of the command line. Out: exit status: 0 done, 1 the data or the project is at fault, 2 the call is.
+cli_main <- function(words) {
+  if (!isTRUE(l10n_info()[["UTF-8"]])) suppressWarnings(Sys.setlocale("LC_CTYPE", "C.UTF-8"))
+  # One time zone, so that the date of an export does not depend on the machine it is read on.
+  if (!nzchar(Sys.getenv("TZ"))) Sys.setenv(TZ = "UTC")
+  if (!nzchar(Sys.getenv("R_DATATABLE_NUM_THREADS"))) setDTthreads(0)
+  tryCatch({
+    cli_dispatch(words)
+    0L
+  }, tide_error = function(e) {
+    writeLines(paste0("inktide: ", conditionMessage(e)), stderr())
+    if (e$fault == "call") 2L else 1L
+  }, interrupt = function(e) {
+    writeLines("inktide: stopped; nothing was written.", stderr())
+    1L
+  }, error = function(e) {
+    writeLines(c(paste0("inktide: something went wrong inside: ", conditionMessage(e)),
+      "  mend:  this is a fault of the program; please report it with the command you gave."), stderr())
+    1L
+  })
+}
+
+cli_dispatch <- function(words) {
+  commands <- cli_commands()
+  first <- if (length(words)) words[1] else "help"
+  if (first == "--version") return(writeLines(sprintf("inktide %s", utils::packageVersion("inktide"))))
+  if (first %in% c("help", "--help", "-h")) return(writeLines(help_lines(commands, words[-1])))
+  if (!first %in% names(commands)) {
+    abort_call(sprintf("Unknown command '%s'.", first), sprintf("inktide %s", first),
+      sprintf("Did you mean '%s'? 'inktide help' lists all.", nearest_name(first, names(commands))))
+  }
+  if (any(c("--help", "-h") %in% words[-1])) return(writeLines(help_lines(commands, first)))
+  command <- c(commands[[first]], name = first)
+  call <- parse_call(command, words[-1])
+  command$run(call$options, call$files)
+}
+
+help_lines <- function(commands, name) {
+  if (!length(name)) {
+    return(c("Ink Tide: search performance exports in, a ranked list of what to fix out.", "",
+      "  inktide COMMAND [OPTIONS] [FILE...]", "",
+      sprintf("  %-8s %s", names(commands), vapply(commands, `[[`, "", "job")),
+      "  help     this, or 'inktide help COMMAND' for its options", "",
+      "Name CSV files, or work in a folder that holds inktide.yml.", "Try it:  inktide demo"))
+  }
+  if (!name[1] %in% names(commands)) {
+    abort_call(sprintf("Unknown command '%s'.", name[1]), "inktide help", sprintf("Did you mean '%s'?", nearest_name(name[1], names(commands))))
+  }
+  command <- commands[[name[1]]]
+  flags <- vapply(command$options, function(o) trimws(paste(o@long_flag, o@metavar)), "")
+  c(sprintf("inktide %s: %s", name[1], command$job), "", sprintf("  inktide %s [OPTIONS] %s", name[1], command$files), "",
+    sprintf("  %-22s %s", flags, vapply(command$options, function(o) o@help, "")), "", paste0("Example:  ", command$example))
+}

@@ -1,0 +1,78 @@
+# Options of the program: one table for all commands, parsed by optparse, checked here.
+
+option <- function(flag, type, metavar, help, ...) {
+  optparse::make_option(flag, type = type, metavar = metavar, help = help, ...)
+}
+
+shared_options <- function() {
+  list(
+    option("--brand", "character", "WORDS", "brand words, comma separated, or @FILE with one per line"),
+    option("--from", "character", "DATE", "first day, such as 2026-03-01"),
+    option("--to", "character", "DATE", "last day"),
+    option("--days", "double", "N", "the last N days; without dates: how many days the figures stand for"),
+    option("--query", "character", "RE", "only queries that match"),
+    option("--not-query", "character", "RE", "no queries that match"),
+    option("--page", "character", "RE", "only pages that match"),
+    option("--not-page", "character", "RE", "no pages that match"),
+    option("--country", "character", "NAMES", "only these, comma separated"),
+    option("--device", "character", "NAMES", "only these, comma separated"),
+    option("--vertical", "character", "NAMES", "only these, comma separated"),
+    option("--segment", "character", "NAME", "brand, non-brand or all"),
+    option("--position", "character", "A:B", "only average positions from A to B"),
+    option("--min-impressions", "double", "N", "only query x page pairs with so many"),
+    option("--exported", "character", "DATE", "date of the export [the file's]"),
+    option("--lag", "double", "N", "unfinished days before the export to leave out [3]", default = 3),
+    option("--project", "character", "DIR", "folder that holds inktide.yml"),
+    option("--format", "character", "FORMAT", "table, csv or json [table]", default = "table"),
+    option("--out", "character", "FILE", "write the result there"),
+    option("--quiet", "logical", "", "say nothing but results and errors", action = "store_true", default = FALSE)
+  )
+}
+
+abort_call <- function(what, where, mend) abort_tide(what, where, mend, class = "call", fault = "call")
+
+# In: the words after the command. Out: list(options, files).
+parse_call <- function(command, words) {
+  parser <- optparse::OptionParser(option_list = command$options, add_help_option = FALSE)
+  known <- unlist(lapply(command$options, function(o) o@long_flag))
+  given <- sub("=.*$", "", words[startsWith(words, "--")])
+  unknown <- setdiff(given, c(known, "--"))
+  if (length(unknown)) {
+    abort_call(sprintf("Unknown option '%s'.", unknown[1]), sprintf("in 'inktide %s'", command$name),
+      sprintf("Did you mean '%s'? 'inktide help %s' lists all.", nearest_name(unknown[1], known), command$name))
+  }
+  parsed <- tryCatch(optparse::parse_args(parser, args = words, positional_arguments = TRUE, convert_hyphens_to_underscores = TRUE),
+    error = function(e) abort_call("The call cannot be understood.", sprintf("%s", gsub("\\s+", " ", conditionMessage(e))),
+      sprintf("See 'inktide help %s'.", command$name)),
+    warning = function(w) abort_call("An option has a value of the wrong kind.", gsub("\\s+", " ", conditionMessage(w)),
+      sprintf("See 'inktide help %s'.", command$name)))
+  options <- parsed$options
+  if (!is.null(options$format) && !options$format %in% c("table", "csv", "json")) {
+    abort_call("Unknown format.", sprintf("--format %s", options$format), "Use table, csv or json.")
+  }
+  options$position <- parse_range(options$position, "--position")
+  options$band <- parse_range(options$band, "--band")
+  for (name in c("country", "device", "vertical")) options[[name]] <- split_words(options[[name]])
+  options$brand <- brand_words(options$brand)
+  list(options = options, files = parsed$args)
+}
+
+split_words <- function(text) if (!is.null(text)) trimws(strsplit(text, ",", fixed = TRUE)[[1]])
+
+parse_range <- function(text, flag) {
+  if (is.null(text)) return(NULL)
+  ends <- suppressWarnings(as.numeric(strsplit(text, ":", fixed = TRUE)[[1]]))
+  if (length(ends) != 2 || anyNA(ends) || ends[1] > ends[2]) {
+    abort_call("Not a range of positions.", sprintf("%s %s", flag, text), sprintf("Write it as from:to, such as %s 4:20.", flag))
+  }
+  ends
+}
+
+brand_words <- function(text) {
+  if (is.null(text)) return(NULL)
+  if (!startsWith(text, "@")) return(split_words(text))
+  file <- substring(text, 2)
+  check_file(file)
+  words <- trimws(readLines(file, encoding = "UTF-8", warn = FALSE))
+  words[nzchar(words)]
+}

@@ -1,0 +1,82 @@
+# Results of the program: a table for people, CSV or JSON for machines; to standard output or a whole file.
+
+terminal_width <- function() {
+  width <- suppressWarnings(as.integer(Sys.getenv("COLUMNS")))
+  if (is.na(width) && isatty(stdout())) width <- cli::console_width()
+  if (is.na(width)) 80L else max(60L, min(width, 160L))
+}
+
+# rows: a table of the contract's columns; lines: the same for people.
+emit <- function(options, rows, lines) {
+  text <- switch(options$format,
+    csv = csv_lines(rows),
+    json = as.character(jsonlite::toJSON(as.data.frame(rows), dataframe = "rows", digits = 8, na = "null", pretty = 1)),
+    table = lines)
+  if (is.null(options$out)) {
+    con <- stdout()
+    writeLines(enc2utf8(text), con, useBytes = TRUE)
+  } else {
+    write_whole(options$out, function(path) writeLines(enc2utf8(text), path, useBytes = TRUE))
+    note(options, sprintf("written: %s", options$out))
+  }
+}
+
+csv_lines <- function(rows) {
+  file <- tempfile(fileext = ".csv")
+  on.exit(unlink(file))
+  fwrite(defuse_formulas(rows), file)
+  readLines(file, encoding = "UTF-8")
+}
+
+fit_text <- function(text, width) {
+  long <- nchar(text, "width") > width
+  text[long] <- paste0(strtrim(text[long], width - 1), "\u2026")
+  paste0(text, strrep(" ", pmax(0, width - nchar(text, "width"))))
+}
+
+pad_left <- function(text, width) paste0(strrep(" ", pmax(0, width - nchar(text, "width"))), text)
+
+# Addresses are told apart by their end.
+fit_path <- function(path, width) {
+  long <- nchar(path) > width
+  path[long] <- paste0("\u2026", substring(path[long], nchar(path[long]) - width + 2))
+  fit_text(path, width)
+}
+
+findings_lines <- function(findings, top, width) {
+  all <- findings$findings
+  found <- utils::head(all, top)
+  if (!nrow(found)) {
+    return(sprintf("Nothing to fix among %s: nothing falls short, stands close or competes by more than the usual spread.",
+      format_plural(findings$tested, "tested query x page pair")))
+  }
+  total <- total_gain(all)
+  free <- width - 46
+  query <- max(14, floor(free * 0.55))
+  page <- max(10, free - query)
+  line <- function(rank, kind, query_text, page_text, gain, sure, position, ctr, curve) {
+    paste0(pad_left(rank, 3), " ", fit_text(kind, 9), " ", query_text, " ", page_text, pad_left(gain, 7), pad_left(sure, 5),
+      pad_left(position, 6), pad_left(ctr, 6), pad_left(curve, 6))
+  }
+  short <- c(low_ctr = "low CTR", striking_distance = "striking", cannibalized = "cannibal.")
+  rows <- line(found$rank, short[found$kind], fit_text(found$query, query), fit_path(format_path(found$page), page),
+    paste0("+", format_clicks(found$gain)), format_share(found$confidence), format_position(found$position), format_rate(found$ctr), format_rate(found$expected_ctr))
+  head <- line("#", "kind", fit_text("query", query), fit_text("page", page), "gain", "sure", "pos", "ctr", "curve")
+  more <- nrow(all) - nrow(found)
+  c(sub(" +$", "", head), rows,
+    if (more > 0) sprintf("    ... and %s more (--top N, or --format csv for all)", format_count(more)), "",
+    strwrap(sprintf("Together +%s clicks per 30 days (%s to %s). gain: expected extra clicks per 30 days; sure: chance that it is real; curve: CTR this site earns there.",
+      format_clicks(total$gain), format_clicks(total$low), format_clicks(total$high)), width), "", "First steps",
+    unlist(lapply(seq_len(min(3, nrow(found))), function(i) {
+      c(strwrap(sprintf("%d. %s", i, found$action[i]), width, exdent = 3), strwrap(found$reason[i], width, indent = 3, exdent = 3))
+    })))
+}
+
+curve_lines <- function(curve, rows) {
+  line <- function(...) paste0("  ", pad_left(..1, 8), pad_left(..2, 8), pad_left(..3, 9), pad_left(..4, 9), pad_left(..5, 9), pad_left(..6, 13), pad_left(..7, 8))
+  c(unlist(lapply(unique(rows$segment), function(s) {
+    at <- rows[which(rows$segment == s)]
+    c(s, line("position", "ctr", "low", "high", "pivot", "impressions", "pairs"),
+      line(as.character(at$position), format_rate(at$ctr), format_rate(at$ctr_low), format_rate(at$ctr_high), format_rate(at$pivot_ctr), format_count(at$impressions), format_count(at$pairs)), "")
+  })), sprintf("low, high: %s interval of the curve; pivot: plain clicks / impressions at the rounded position.", format_share(curve$level)))
+}

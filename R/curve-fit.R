@@ -1,0 +1,117 @@
+#' Fit the site's CTR curve by position
+#'
+#' For each segment (brand and non-brand, or all where no brand words were
+#' given) estimates the CTR that an average query x page pair of this site earns
+#' at each position, with an interval for that average.
+#'
+#' @details
+#' The clicks of pair \eqn{i} in position cell \eqn{k} have mean
+#' \eqn{n_{ik} c(p_{ik}) f_i}: impressions times the curve times the pair's own
+#' factor. Factors have mean 1 and variance \eqn{s} (`spread`), estimated by
+#' maximum likelihood of the negative binomial. The curve solves estimating
+#' equations in which a pair weighs \eqn{1 / (1 + s E_i)}, \eqn{E_i} being its
+#' expected clicks, so that one giant query cannot be the curve. The log of the
+#' curve is piecewise linear in log position, with a penalty on its second
+#' differences whose size the data choose, and steps allowed after positions 10
+#' and 20; it never rises with position. Where brand data are thin, the brand
+#' curve leans on the shape of the non-brand one. The interval comes from the variation
+#' between groups of queries plus the smoothing's possible bias.
+#'
+#' Positions are averages, and an average over a whole period blends results
+#' pages. Daily rows blend far less: prefer them.
+#'
+#' @section When not to trust it:
+#' On tables cut at a row cap, sorted by clicks: rows without clicks are missing,
+#' so the tail is too high (the print method says when a file looks cut). Where
+#' `pairs` is under about ten at a position, the curve there rests on its
+#' neighbours, and the interval shows it.
+#'
+#' @param summary A `tide_summary` object.
+#' @param level Level of the intervals.
+#' @return A `tide_curve` object: a list with `fits` (per segment: `log_ctr` at
+#'   the knots, its `covariance`, `spread`, `pairs`, `clicks`, `impressions`,
+#'   `converged`), `evidence` (per segment and rounded position: `clicks`,
+#'   `impressions`, `pairs`, `pivot_ctr`), `level`, `window`, `sources`. Methods:
+#'   `print`, `summary`, `predict`, `tidy`, `glance`, `plot`, `autoplot`.
+#' @references
+#' Barlow, Bartholomew, Bremner, Brunk (1972), Statistical Inference under Order
+#' Restrictions. Liang, Zeger (1986), Biometrika 73, 13-22. Nychka (1988),
+#' Journal of the American Statistical Association 83, 1134-1143. Wood, Fasiolo
+#' (2017), Biometrics 73, 1071-1081.
+#' @seealso [predict.tide_curve()], [tide_find()]
+#' @examples
+#' data <- tide_read(tide_example()[["pairs"]])
+#' curve <- tide_curve(tide_summary(data, brand = "fernmoor"))
+#' curve
+#' predict(curve, position = c(1, 3.5, 10), segment = "non-brand")
+#' @export
+tide_curve <- function(summary, level = 0.9) {
+  check_class(summary, "tide_summary", "summary")
+  check_number(level, "level", min = 0.5, max = 0.999)
+  segment_of <- summary$queries$segment[summary$cells$query]
+  segments <- if (all(summary$queries$segment == "all")) "all" else c("non-brand", "brand")
+  fits <- list()
+  for (segment in segments) {
+    parent <- if (segment == "brand") fits[["non-brand"]]$log_ctr
+    fits[[segment]] <- estimate_curve(summary$cells[segment_of == segment], curve_prior(segment, parent))
+  }
+  structure(list(
+    fits = fits, evidence = position_evidence(summary$cells, segment_of), level = level,
+    window = summary$window, sources = summary$sources
+  ), class = "tide_curve")
+}
+
+#' CTR at any position
+#'
+#' @param object A `tide_curve` object.
+#' @param position Positions from 1 to 100; fractions are allowed.
+#' @param segment One segment's name, or `NULL` for all.
+#' @param level Level of the interval; `NULL` takes the curve's.
+#' @param ... Not used.
+#' @return A tibble: `segment`, `position`, `ctr`, `ctr_low`, `ctr_high`.
+#' @export
+predict.tide_curve <- function(object, position = 1:10, segment = NULL, level = NULL, ...) {
+  check_text(segment, "segment", null = TRUE)
+  if (!is.numeric(position) || anyNA(position) || any(position < 1 | position > 100)) {
+    abort_argument("position", "numbers from 1 to 100", position)
+  }
+  segments <- names(object$fits)
+  if (!is.null(segment) && !segment %in% segments) {
+    abort_argument("segment", paste0("one of '", paste(segments, collapse = "', '"), "'"), segment)
+  }
+  level <- if (is.null(level)) object$level else level
+  wanted <- if (is.null(segment)) segments else segment
+  tibble::as_tibble(rbindlist(lapply(wanted, function(s) curve_at(object, position, s, level))))
+}
+
+# The plain-table form that everything inside uses.
+curve_at <- function(curve, position, segment, level = curve$level) {
+  fit <- curve$fits[[segment]]
+  weights <- knot_weights(position)
+  log_ctr <- drop(weights %*% fit$log_ctr)
+  se <- sqrt(pmax(0, rowSums((weights %*% fit$covariance) * weights)))
+  reach <- stats::qt(1 - (1 - level) / 2, max(fit$groups - 1, 5)) * se
+  data.table(segment = segment, position = position, ctr = exp(log_ctr), ctr_low = exp(log_ctr - reach),
+    ctr_high = exp(pmin(log_ctr + reach, 0)))
+}
+
+# Curve's CTR for many positions at once, each in its own segment.
+curve_ctr <- function(curve, position, segment) {
+  out <- numeric(length(position))
+  for (s in intersect(names(curve$fits), unique(segment))) {
+    here <- which(segment == s)
+    out[here] <- exp(stats::approx(log(curve_knots), curve$fits[[s]]$log_ctr, log(pmin(pmax(position[here], 1), 100)))$y)
+  }
+  out
+}
+
+# Standard error of the log curve at positions.
+curve_log_se <- function(curve, position, segment) {
+  out <- numeric(length(position))
+  for (s in intersect(names(curve$fits), unique(segment))) {
+    here <- which(segment == s)
+    se <- sqrt(diag(curve$fits[[s]]$covariance))
+    out[here] <- stats::approx(log(curve_knots), se, log(pmin(pmax(position[here], 1), 100)))$y
+  }
+  out
+}

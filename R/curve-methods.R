@@ -1,0 +1,85 @@
+# Methods of tide_curve: the table, the text.
+
+# One row per segment and position 1, 2, ..., `until`: the columns of the program's `curve`.
+curve_table <- function(curve, until = 20, positions = seq_len(until)) {
+  fitted <- rbindlist(lapply(sort(names(curve$fits)), function(s) curve_at(curve, positions, s)))
+  out <- merge(fitted, curve$evidence, by = c("segment", "position"), all.x = TRUE, sort = FALSE)
+  for (column in c("clicks", "impressions", "pairs")) set(out, which(is.na(out[[column]])), column, 0)
+  out[, c("segment", "position", "ctr", "ctr_low", "ctr_high", "clicks", "impressions", "pairs", "pivot_ctr")]
+}
+
+#' Curves as tables
+#'
+#' @param x A `tide_curve` object.
+#' @param until Last position of the table.
+#' @param ... Not used.
+#' @return `tidy()`: a tibble with a row per segment and position: `segment`,
+#'   `position`, `ctr`, `ctr_low`, `ctr_high`, the evidence there (`clicks`,
+#'   `impressions`, `pairs`) and `pivot_ctr`, the plain pooled ratio for
+#'   comparison. `glance()`: a tibble with a row per segment: `segment`, `pairs`,
+#'   `clicks`, `impressions`, `spread` (variance of the pairs' factors), `top_ctr`
+#'   (at position 1), `converged`.
+#' @name tide_curve_tables
+#' @examples
+#' data <- tide_read(tide_example()[["pairs"]])
+#' curve <- tide_curve(tide_summary(data, brand = "fernmoor"))
+#' tidy(curve, until = 5)
+#' glance(curve)
+NULL
+
+#' @importFrom generics tidy
+#' @export
+generics::tidy
+
+#' @importFrom generics glance
+#' @export
+generics::glance
+
+#' @rdname tide_curve_tables
+#' @export
+tidy.tide_curve <- function(x, until = 20, ...) {
+  check_number(until, "until", min = 1, max = 100)
+  tibble::as_tibble(curve_table(x, until))
+}
+
+#' @rdname tide_curve_tables
+#' @export
+glance.tide_curve <- function(x, ...) {
+  tibble::as_tibble(rbindlist(lapply(names(x$fits), function(s) {
+    fit <- x$fits[[s]]
+    data.table(segment = s, pairs = fit$pairs, clicks = fit$clicks, impressions = fit$impressions, spread = fit$spread,
+      top_ctr = exp(fit$log_ctr[1]), converged = fit$converged)
+  })))
+}
+
+#' @export
+format.tide_curve <- function(x, ...) {
+  shown <- c(1, 2, 3, 5, 10, 20)
+  blocks <- unlist(lapply(names(x$fits), function(s) {
+    fit <- x$fits[[s]]
+    at <- curve_at(x, shown, s)
+    row <- function(label, values) paste0("  ", formatC(label, width = -12), paste(formatC(values, width = 7), collapse = ""))
+    c(sprintf("%s: %s, %s clicks; a query's own CTR is usually %s to %s times the curve", s,
+        format_plural(fit$pairs, "pair"), format_count(fit$clicks), spread_factor(fit$spread, 0.1), spread_factor(fit$spread, 0.9)),
+      row("position", as.character(shown)), row("ctr", format_rate(at$ctr)),
+      row(sprintf("%s low", format_share(x$level)), format_rate(at$ctr_low)),
+      row(sprintf("%s high", format_share(x$level)), format_rate(at$ctr_high)),
+      if (!fit$converged) "  not converged: take the curve as rough")
+  }))
+  window <- if (x$window$dated) sprintf(", %s", format_days(x$window$from, x$window$to)) else ""
+  c(sprintf("<tide_curve> CTR by position%s", window), blocks, capped_lines(x$sources))
+}
+
+# A quantile of the pairs' factors, as text.
+spread_factor <- function(spread, probability) {
+  sprintf("%.1f", stats::qgamma(probability, shape = 1 / spread, rate = 1 / spread))
+}
+
+#' @export
+print.tide_curve <- function(x, ...) {
+  cat(format(x, ...), sep = "\n")
+  invisible(x)
+}
+
+#' @export
+summary.tide_curve <- function(object, ...) glance(object, ...)

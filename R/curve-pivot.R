@@ -1,0 +1,13 @@
+# The spreadsheet's curve, for comparison: positions rounded, clicks summed over impressions.
+
+# In: cells and each cell's segment. Out: per segment and rounded position the sums, the number of pairs
+# with evidence there, and their pooled CTR.
+position_evidence <- function(cells, segment) {
+  at <- data.table(segment = segment, position = floor(cells$position + 0.5), query = cells$query, page = cells$page,
+    clicks = cells$clicks, impressions = cells$impressions)
+  pairs <- unique(at, by = c("segment", "position", "query", "page"))[, .(pairs = .N), by = c("segment", "position")]
+  sums <- at[, .(clicks = sum(clicks), impressions = sum(impressions)), by = c("segment", "position")]
+  out <- merge(sums, pairs, by = c("segment", "position"))
+  out[, "pivot_ctr" := clicks / impressions]
+  out[]
+}

@@ -1,0 +1,81 @@
+# The shape of a curve: log CTR, linear in log position between knots, a smooth part plus a step at each
+# page break. The penalty on second differences of the smooth part, taken as its distance from the prior's
+# centre, pulls thin data towards a power law (or the parent's shape); the steps are pulled towards none.
+
+curve_knots <- c(1:21, 23, 26, 30, 35, 40, 50, 65, 80, 100)
+curve_breaks <- c(10, 20)
+
+# What is believed before any data: log CTR at the knots, and how far level, slope and steps may stray from it
+# (standard deviations, wide enough to give way to a few dozen clicks). A curve with a parent leans on the
+# parent's shape; without one, on a power law.
+curve_prior <- function(segment, parent = NULL) {
+  centre <- if (is.null(parent)) log(0.25) - 1.1 * log(curve_knots) else parent
+  shift <- if (segment == "brand") log(0.45 / 0.25) else 0
+  list(centre = pmin(centre + shift, log(0.95)), level_sd = 0.7, slope_sd = 0.4, step_sd = 0.5)
+}
+
+# Rows of weights on the knots for linear interpolation at log position.
+knot_weights <- function(position) {
+  x <- log(pmin(pmax(position, 1), 100))
+  knots <- log(curve_knots)
+  left <- pmin(findInterval(x, knots), length(knots) - 1)
+  right_weight <- (x - knots[left]) / (knots[left + 1] - knots[left])
+  weights <- matrix(0, length(x), length(knots))
+  weights[cbind(seq_along(x), left)] <- 1 - right_weight
+  weights[cbind(seq_along(x), left + 1)] <- right_weight
+  weights
+}
+
+# From parameters (smooth part at the knots, then one step a break) to log CTR at the knots.
+knot_design <- function() {
+  cbind(diag(length(curve_knots)), vapply(curve_breaks, function(b) as.numeric(curve_knots > b), numeric(length(curve_knots))))
+}
+
+# Squared second derivative of the smooth part over log position.
+roughness_penalty <- function() {
+  x <- log(curve_knots)
+  h <- diff(x)
+  n <- length(x)
+  second <- matrix(0, n - 2, n + length(curve_breaks))
+  for (k in seq_len(n - 2)) {
+    width <- (h[k] + h[k + 1]) / 2
+    second[k, k:(k + 2)] <- c(1 / h[k], -1 / h[k] - 1 / h[k + 1], 1 / h[k + 1]) / sqrt(width)
+  }
+  crossprod(second)
+}
+
+# Prior on level, slope and steps as a precision matrix and the mean it pulls to.
+prior_penalty <- function(prior) {
+  n <- length(curve_knots)
+  size <- n + length(curve_breaks)
+  ten <- match(10, curve_knots)
+  level <- replace(numeric(size), 1, 1)
+  slope <- replace(numeric(size), c(1, ten), c(-1, 1) / log(10))
+  step <- diag(c(rep(0, n), rep(1, length(curve_breaks)))) / prior$step_sd^2
+  list(
+    precision = tcrossprod(level) / prior$level_sd^2 + tcrossprod(slope) / prior$slope_sd^2 + step,
+    mean = c(prior$centre, rep(0, length(curve_breaks)))
+  )
+}
+
+# Weighted pool-adjacent-violators for a sequence that must not rise (Barlow, Bartholomew, Bremner, Brunk
+# 1972). In: values and weights above zero. Out: the closest non-increasing sequence.
+pool_violators <- function(values, weights) {
+  mean <- weight <- numeric(length(values))
+  count <- integer(length(values))
+  top <- 0
+  for (i in seq_along(values)) {
+    top <- top + 1
+    mean[top] <- values[i]
+    weight[top] <- weights[i]
+    count[top] <- 1L
+    while (top > 1 && mean[top] > mean[top - 1]) {
+      total <- weight[top] + weight[top - 1]
+      mean[top - 1] <- (mean[top] * weight[top] + mean[top - 1] * weight[top - 1]) / total
+      weight[top - 1] <- total
+      count[top - 1] <- count[top - 1] + count[top]
+      top <- top - 1
+    }
+  }
+  rep(mean[seq_len(top)], count[seq_len(top)])
+}

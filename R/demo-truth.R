@@ -1,0 +1,65 @@
+# The truth behind the demo: the CTR by position that clicks are drawn from, and what is planted where.
+# The curve is a hand-set table with kinks and a step at the page break, of no parametric family.
+
+demo_curve <- function() {
+  plain <- c(0.245, 0.138, 0.098, 0.070, 0.0515, 0.0395, 0.032, 0.027, 0.024, 0.0225,
+    0.0125, 0.0115, 0.0108, 0.0100, 0.0094, 0.0089, 0.0083, 0.0078, 0.0074, 0.0070)
+  brand <- c(0.520, 0.215, 0.120, 0.085, 0.066, 0.052, 0.044, 0.038, 0.034, 0.032, rep(0.018, 10))
+  deep <- 0.0035 * exp(-0.03 * (0:79))
+  rbind(
+    data.table(segment = "non-brand", position = 1:100, ctr = c(plain, deep)),
+    data.table(segment = "brand", position = 1:100, ctr = c(brand, 2 * deep))
+  )
+}
+
+demo_device <- data.table(device = c("mobile", "desktop"), share = c(0.62, 0.38), ctr = c(0.95, 1.08))
+
+# Share of searchers who see a results page, so that deep queries have fewer impressions than demand.
+demo_seen <- function(position) ifelse(position < 10.5, 1, ifelse(position < 20.5, 0.35, 0.2))
+
+# Adds to the queries: demand a day, season, base position, factor on the curve, and what is planted.
+plant_demo <- function(queries, pages) {
+  n <- nrow(queries)
+  brand <- queries$segment == "brand"
+  demand <- exp(stats::rnorm(n, log(0.6), 1.6))
+  demand[brand] <- sort(exp(stats::rnorm(sum(brand), log(8), 1.2)), decreasing = TRUE)
+  position <- exp(stats::runif(n, log(1.2), log(45)))
+  position[brand] <- stats::runif(sum(brand), 1, 1.6)
+  topics <- unique(queries$topic)
+  peak <- stats::runif(length(topics), 0, 365)
+
+  weak <- sample(pages$page[pages$folder %in% c("shop", "guide", "variety")], 22)
+  weak_factor <- stats::runif(22, 0.3, 0.55)
+  page_effect <- exp(stats::rnorm(nrow(pages), 0, 0.1))[match(queries$page, pages$page)]
+  planted <- data.table(queries, demand = demand, position = position,
+    season = ifelse(brand, 0.15, 0.6), peak = peak[match(queries$topic, topics)],
+    query_effect = exp(stats::rnorm(n, -0.03, 0.24)) * page_effect,
+    weak = ifelse(brand, 1, c(weak_factor, 1)[match(queries$page, weak, nomatch = 23)]),
+    feature = ifelse(queries$template %in% c("when to sow %s", "%s spacing"), 0.5, 1))
+  planted[, "factor" := planted$query_effect * planted$weak * planted$feature]
+  plant_pages(planted, pages)
+}
+
+# Queries for which a second page is shown, harmful or not. `case` names the kind, `other` the second page.
+plant_pages <- function(queries, pages) {
+  queries[, c("case", "other") := list("one_page", "")]
+  twin <- function(folder, topic) pages$page[match(paste(folder, topic), paste(pages$folder, pages$topic))]
+  free <- which(queries$folder %in% c("shop", "guide") & queries$demand > 1.2)
+  free <- sample(free)
+  take <- function(k) { out <- utils::head(free, k); free <<- utils::tail(free, -k); out }
+  place <- function(k, case, position, demand = 4) {
+    rows <- take(k)
+    other <- ifelse(queries$folder[rows] == "shop", twin("guide", queries$topic[rows]), twin("shop", queries$topic[rows]))
+    set(queries, rows, "case", case)
+    set(queries, rows, "other", other)
+    if (!is.null(position)) set(queries, rows, "position", position(length(rows)))
+    set(queries, rows, "demand", pmax(queries$demand[rows], demand))
+  }
+  place(20, "swap", function(k) stats::runif(k, 3, 9), demand = 12)
+  place(10, "split", function(k) stats::runif(k, 9, 16))
+  place(60, "far_second", function(k) stats::runif(k, 2, 9))
+  place(25, "blip", function(k) stats::runif(k, 2, 12))
+  place(12, "both_top", function(k) stats::runif(k, 1, 1.4))
+  queries[queries$segment == "brand", "case" := "brand_links"]
+  queries[]
+}

@@ -1,0 +1,69 @@
+# Class tide_data: what was read, held apart by grain, with a ledger of what was left out.
+
+new_tide_data <- function(tables, sources, left_out) {
+  structure(list(tables = tables, sources = sources, left_out = left_out), class = "tide_data")
+}
+
+# One grain. days: how many distinct days it holds, NA without dates.
+new_table <- function(rows, dimensions) {
+  dates <- if ("date" %in% dimensions && nrow(rows)) range(rows$date) else as.IDate(c(NA, NA))
+  list(rows = rows, dimensions = dimensions, from = dates[1], to = dates[2],
+    days = if (anyNA(dates)) NA_integer_ else as.integer(dates[2] - dates[1]) + 1L)
+}
+
+grain_label <- function(dimensions) if (length(dimensions)) paste(dimensions, collapse = " x ") else "total"
+
+left_out_line <- function(reason, rows, which) {
+  data.table(reason = reason, rows = length(which), clicks = sum(as.numeric(rows$clicks[which]), na.rm = TRUE),
+    impressions = sum(as.numeric(rows$impressions[which]), na.rm = TRUE))
+}
+
+sum_left_out <- function(ledger) {
+  if (!nrow(ledger)) return(data.table(reason = character(), rows = integer(), clicks = numeric(), impressions = numeric()))
+  ledger[, .(rows = sum(rows), clicks = sum(clicks), impressions = sum(impressions)), by = "reason"]
+}
+
+# The table that has all `needed` dimensions: with dates before without, then the finest, then the largest.
+pick_table <- function(data, needed, refused = character()) {
+  tables <- data$tables
+  fits <- vapply(tables, function(t) all(needed %in% t$dimensions) && !any(refused %in% t$dimensions), NA)
+  if (!any(fits)) return(NULL)
+  tables <- tables[fits]
+  dated <- vapply(tables, function(t) "date" %in% t$dimensions, NA)
+  size <- vapply(tables, function(t) length(t$dimensions), 0L)
+  rows <- vapply(tables, function(t) nrow(t$rows), 0L)
+  tables[[order(-dated, -size, -rows)[1]]]
+}
+
+#' @export
+print.tide_data <- function(x, ...) {
+  cat(format(x, ...), sep = "\n")
+  invisible(x)
+}
+
+#' @export
+format.tide_data <- function(x, ...) {
+  grains <- vapply(x$tables, function(t) {
+    window <- if (is.na(t$days)) "no dates" else sprintf("%s (%s)", format_days(t$from, t$to), format_plural(t$days, "day"))
+    sprintf("  %s: %s, %s; %s clicks, %s impressions", grain_label(t$dimensions), format_plural(nrow(t$rows), "row"),
+      window, format_count(sum(as.numeric(t$rows$clicks))), format_count(sum(as.numeric(t$rows$impressions))))
+  }, "")
+  c(sprintf("<tide_data> %s from %s", format_plural(sum(x$sources$rows), "row"), format_plural(nrow(x$sources), "file")),
+    unname(grains), left_out_lines(x$left_out), capped_lines(x$sources))
+}
+
+left_out_lines <- function(ledger) {
+  if (!nrow(ledger)) return("  left out: nothing")
+  sprintf("  left out: %s, %s (%s clicks, %s impressions)", ledger$reason, format_plural(ledger$rows, "row"),
+    format_count(ledger$clicks), format_count(ledger$impressions))
+}
+
+capped_lines <- function(sources) {
+  capped <- sources[which(sources$capped), ]
+  if (!nrow(capped)) return(character())
+  sprintf("  capped: '%s' stops at exactly %s rows sorted by clicks, so rows with few clicks are missing and CTR reads too high",
+    basename(capped$file), format_count(capped$rows))
+}
+
+#' @export
+summary.tide_data <- function(object, ...) object$left_out

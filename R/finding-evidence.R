@@ -1,0 +1,31 @@
+# What every kind of finding starts from: each recent pair held against the curve over all its position
+# cells, with the posterior of its own factor (gamma prior of the curve's spread, Poisson clicks: gamma again).
+
+# Out: pairs plus segment, `expected` clicks on the curve, `expected_ctr`, `shape` and `rate` of the posterior
+# of the factor, `own` (its mean), `month` (30 days over the recent window's days) and `tested`.
+pair_evidence <- function(summary, curve, segments, position = NULL, min_impressions = 1) {
+  cells <- summary$recent_cells
+  pairs <- copy(summary$pairs)
+  pair <- rep(seq_len(nrow(pairs)), index_cells(cells)$lengths)
+  on_curve <- cells$impressions * curve_ctr(curve, cells$position, summary$queries$segment[cells$query])
+  set(pairs, j = "segment", value = summary$queries$segment[pairs$query])
+  set(pairs, j = "expected", value = as.vector(rowsum(on_curve, pair, reorder = FALSE)))
+  set(pairs, j = "expected_ctr", value = pairs$expected / pairs$impressions)
+  spread <- vapply(curve$fits, `[[`, 0, "spread")[pairs$segment]
+  set(pairs, j = "shape", value = 1 / spread + pairs$clicks)
+  set(pairs, j = "rate", value = 1 / spread + pairs$expected)
+  set(pairs, j = "own", value = pairs$shape / pairs$rate)
+  set(pairs, j = "curve_se", value = curve_log_se(curve, pairs$position, pairs$segment))
+  inside <- if (is.null(position)) TRUE else pairs$position >= position[1] & pairs$position <= position[2]
+  set(pairs, j = "tested", value = pairs$segment %in% segments & inside & pairs$impressions >= min_impressions)
+  pairs[]
+}
+
+# Clicks over the recent window to clicks per 30 days.
+per_month <- function(summary) 30 / summary$recent$days
+
+# A finding's gain from a mean and a standard deviation, never below zero: list(gain, low, high).
+gain_interval <- function(mean, sd) {
+  reach <- stats::qnorm(0.95) * sd
+  list(gain = pmax(mean, 0), low = pmax(mean - reach, 0), high = pmax(mean + reach, 0))
+}

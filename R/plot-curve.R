@@ -1,0 +1,52 @@
+#' Figures
+#'
+#' `autoplot()` on a curve draws CTR by position with its interval, one line per
+#' segment, and the plain pivot of the data as points sized by their evidence.
+#' On findings it draws the opportunity map: every pair at its position and CTR,
+#' the curve behind them, findings marked by kind and shape, the first of the
+#' list named. `plot()` draws the same on the current device.
+#'
+#' @param object,x A `tide_curve` or `tide_findings` object.
+#' @param until Last position shown.
+#' @param named How many findings are named on the map.
+#' @param ... Not used.
+#' @return A ggplot object; `plot()` returns its argument invisibly.
+#' @name tide_figures
+#' @examples
+#' data <- tide_read(tide_example()[["pairs"]])
+#' found <- tide_find(tide_summary(data, brand = "fernmoor"))
+#' plot(found$curve)
+#' plot(found)
+NULL
+
+#' @rdname tide_figures
+#' @rawNamespace S3method(ggplot2::autoplot, tide_curve)
+autoplot.tide_curve <- function(object, until = 20, ...) {
+  check_number(until, "until", min = 2, max = 100)
+  line <- curve_table(object, until, sort(unique(c(seq(1, until, by = 0.1), seq_len(until)))))
+  points <- object$evidence[object$evidence$position <= until & object$evidence$pivot_ctr > 0]
+  # A line ends where its data end: beyond, the interval would tell more about the prior than about the site.
+  last <- object$evidence[object$evidence$pairs >= 3, .(last = max(position)), by = "segment"]
+  line <- line[line$position <= pmax(2, last$last[match(line$segment, last$segment)]) | line$position <= 2]
+  ends <- line[, .SD[which.max(position)], by = "segment"]
+  floor <- min(line$ctr, points$pivot_ctr) / 1.6
+  line[, "ctr_low" := pmax(line$ctr_low, floor)]
+  ggplot2::ggplot(line, ggplot2::aes(.data$position, .data$ctr, colour = .data$segment, fill = .data$segment)) +
+    ggplot2::geom_ribbon(ggplot2::aes(ymin = .data$ctr_low, ymax = .data$ctr_high), alpha = 0.15, colour = NA) +
+    ggplot2::geom_point(data = points, ggplot2::aes(y = .data$pivot_ctr, size = .data$pairs), shape = 21, alpha = 0.45) +
+    ggplot2::geom_line(linewidth = 0.9) +
+    ggplot2::geom_text(data = ends, ggplot2::aes(label = .data$segment), hjust = 0, nudge_x = 0.01, size = 3.6) +
+    ggplot2::scale_colour_manual(values = segment_colours, aesthetics = c("colour", "fill"), guide = "none") +
+    ggplot2::scale_size_area(max_size = 6, guide = "none") +
+    position_axis(until * 1.25) + ctr_axis() + ggplot2::coord_cartesian(ylim = c(floor, 1)) +
+    ggplot2::labs(x = "average position", y = "CTR", title = "What this site earns at each position",
+      subtitle = sprintf("line: fitted curve with its %s interval; points: plain pivot, larger where more pairs stand", format_share(object$level))) +
+    tide_theme()
+}
+
+#' @rdname tide_figures
+#' @rawNamespace S3method(plot, tide_curve)
+plot.tide_curve <- function(x, ...) {
+  print(ggplot2::autoplot(x, ...))
+  invisible(x)
+}

@@ -1,0 +1,52 @@
+# Methods of tide_findings.
+
+#' Findings as a table
+#'
+#' @param x A `tide_findings` object.
+#' @param ... Not used.
+#' @return `tidy()`: the tibble of findings. `glance()`: one row: `tested`
+#'   (pairs looked at), `findings`, `gain`, `gain_low`, `gain_high` of the whole
+#'   list, in clicks per 30 days.
+#' @name tide_findings_tables
+#' @examples
+#' data <- tide_read(tide_example()[["pairs"]])
+#' glance(tide_find(tide_summary(data, brand = "fernmoor")))
+NULL
+
+#' @rdname tide_findings_tables
+#' @export
+tidy.tide_findings <- function(x, ...) x$findings
+
+#' @rdname tide_findings_tables
+#' @export
+glance.tide_findings <- function(x, ...) {
+  total <- total_gain(x$findings)
+  tibble::tibble(tested = x$tested, findings = nrow(x$findings), gain = total$gain, gain_low = total$low, gain_high = total$high)
+}
+
+#' @export
+format.tide_findings <- function(x, n = 10, ...) {
+  found <- utils::head(x$findings, n)
+  total <- total_gain(x$findings)
+  head <- sprintf("<tide_findings> %s from %s; together %s clicks per 30 days (%s to %s)",
+    format_plural(nrow(x$findings), "finding"), format_plural(x$tested, "tested query x page pair"),
+    format_clicks(total$gain), format_clicks(total$low), format_clicks(total$high))
+  if (!nrow(found)) return(head)
+  lines <- sprintf("%3d  %-17s %s on %s: +%s (%s to %s), %s sure", found$rank, kind_label(found$kind), found$query,
+    format_path(found$page), format_clicks(found$gain), format_clicks(found$gain_low), format_clicks(found$gain_high),
+    format_share(found$confidence))
+  more <- nrow(x$findings) - nrow(found)
+  c(head, lines, if (more > 0) sprintf("     ... and %s more", format_count(more)))
+}
+
+#' @export
+print.tide_findings <- function(x, n = 10, ...) {
+  cat(format(x, n = n, ...), sep = "\n")
+  invisible(x)
+}
+
+#' @export
+summary.tide_findings <- function(object, ...) {
+  found <- as.data.table(object$findings)
+  tibble::as_tibble(found[, c(list(findings = .N), total_gain(.SD)), by = "kind"])
+}

@@ -1,0 +1,88 @@
+# Sections of the report: what each says, in order. Every number comes from the findings, curve and summary.
+
+report_head <- function(findings, title) {
+  summary <- findings$summary
+  total <- total_gain(findings$findings)
+  now <- sum(findings$pairs$clicks) * per_month(summary)
+  window <- if (summary$window$dated) format_days(summary$recent$from, summary$recent$to) else sprintf("%d days (%s)", summary$window$days,
+    if (summary$window$assumed) "assumed, the export has no dates" else "as told")
+  first <- utils::head(findings$findings, 1)
+  paste0("<header><h1>", escape(title), "</h1><p class='soft'>Search performance, ", window, "</p><p>",
+    if (nrow(first)) sprintf("%s worth about <b>%s more clicks per 30 days</b> (%s), beside some %s today. First: %s, %s (+%s).",
+      format_plural(nrow(findings$findings), "finding"), format_clicks(total$gain), gain_range(total$low, total$high), format_count(now),
+      escape(sprintf("\u201c%s\u201d", first$query)), kind_label(first$kind), format_clicks(first$gain))
+    else "Nothing found that is worth a working day: no query falls short, stands close or competes with itself beyond the usual spread.",
+    "</p><nav aria-label='Parts'><a href='#findings'>The list</a><a href='#by-page'>By page</a><a href='#curve'>The curve</a>",
+    "<a href='#read'>What was read</a><a href='#meaning'>What it means</a></nav></header>")
+}
+
+report_totals <- function(summary) {
+  site <- if (is.null(summary$site_by_day)) summary$by_day else summary$site_by_day
+  cells <- if (is.null(site)) summary$pairs else site
+  source <- if (is.null(site)) "from the query rows; the export has no dates" else if (is.null(summary$site_by_day))
+    "from the query rows; private queries are missing" else "from the totals without queries, which miss nothing"
+  position <- sum(cells$position * cells$impressions) / sum(cells$impressions)
+  figures <- c(clicks = format_count(sum(cells$clicks)), impressions = format_count(sum(cells$impressions)),
+    CTR = format_rate(sum(cells$clicks) / sum(cells$impressions)), `average position` = format_position(position))
+  paste0("<section id='totals'><h2>Totals</h2><ul class='totals'>", paste0("<li><b>", figures, "</b>", names(figures), "</li>", collapse = ""),
+    "</ul><p class='soft'>", source, ".</p>",
+    if (!is.null(site) && nrow(site) > 14) inline_svg(trend_figure(site), sprintf(
+      "Clicks and impressions by day, %s. Clicks begin near %s and end near %s a day.", format_days(min(site$date), max(site$date)),
+      format_count(mean(utils::head(site$clicks, 28))), format_count(mean(utils::tail(site$clicks, 28)))), height = 4.5),
+    "</section>")
+}
+
+report_findings <- function(findings) {
+  found <- findings$findings
+  if (!nrow(found)) return("")
+  pages <- tide_pages(findings)
+  top <- utils::head(found, 3)
+  paste0("<section id='findings'><h2>What to fix, in order</h2>", findings_table(found),
+    inline_svg(ggplot2::autoplot(findings), sprintf("Map of %d findings by position and CTR. The first are %s.", nrow(found),
+      paste(sprintf("%s at position %s with %s", top$query, format_position(top$position), format_rate(top$ctr)), collapse = "; "))),
+    "</section><section id='by-page'><h2>The same, page by page</h2>", pages_table(pages, found), "</section>")
+}
+
+report_curve <- function(curve) {
+  at <- curve_table(curve)[position %in% c(1, 2, 3, 4, 5, 7, 10, 15, 20)]
+  segment <- if ("non-brand" %in% at$segment) "non-brand" else "all"
+  lead <- at[which(at$segment == segment)]
+  rows <- data.table(Segment = at$segment, Position = as.character(at$position), CTR = format_rate(at$ctr),
+    Interval = sprintf("%s to %s", format_rate(at$ctr_low), format_rate(at$ctr_high)), `Plain pivot` = format_rate(at$pivot_ctr),
+    Pairs = format_count(at$pairs), Impressions = format_count(at$impressions))
+  setnames(rows, "Interval", sprintf("%s interval", format_share(curve$level)))
+  paste0("<section id='curve'><h2>The site's own CTR curve</h2>", inline_svg(ggplot2::autoplot(curve), sprintf(
+    "CTR by position, %s: %s.", segment, paste(sprintf("%s at %d", format_rate(lead$ctr), lead$position), collapse = ", "))),
+    "<details><summary>The figures behind it</summary>", plain_table(rows, setdiff(names(rows), "Segment")), "</details></section>")
+}
+
+report_read <- function(summary) {
+  sources <- data.table(File = basename(summary$sources$file), Table = summary$sources$grain, Rows = format_count(summary$sources$rows),
+    Kept = format_count(summary$sources$kept), `CTR written as` = summary$sources$ctr,
+    Remark = ifelse(summary$sources$capped, "looks cut at a row cap: rows with few clicks are missing", ""))
+  left <- summary$left_out
+  out <- data.table(`Left out` = left$reason, Rows = format_count(left$rows), Clicks = format_count(left$clicks), Impressions = format_count(left$impressions))
+  segments <- table(summary$queries$segment)
+  notes <- c(
+    sprintf("The list and the curve rest on the table by %s; tables of other grain are never added to it.", summary$grain),
+    coverage_line(summary),
+    if (summary$folded > 0) sprintf("%s of a page's address were folded into one page each.", format_plural(summary$folded, "other spelling")),
+    if (all(names(segments) == "all")) "No brand words were given, so brand queries are in the pool and lift the curve." else
+      sprintf("%s held apart from %s others.", format_plural(segments[["brand"]], "brand query is", "brand queries are"), format_count(segments[["non-brand"]])),
+    if (summary$window$dated && summary$recent$days < summary$window$days) sprintf("Findings rest on the last %d days, the curve on all %d.", summary$recent$days, summary$window$days))
+  paste0("<section id='read'><h2>What was read, and what was left out</h2>", plain_table(sources, c("Rows", "Kept")),
+    if (nrow(left)) plain_table(out, c("Rows", "Clicks", "Impressions")) else "<p>No row was left out.</p>",
+    "<ul>", paste0("<li>", escape(trimws(notes)), "</li>", collapse = ""), "</ul></section>")
+}
+
+report_meaning <- function() {
+  terms <- c(
+    Gain = "Expected extra clicks per 30 days if the step is taken, with its 90 % interval. For striking distance the chance of getting there is already in it. No click is promised twice: gains add up.",
+    Sure = "The chance that the finding is real and not the luck of few impressions or the usual difference between queries.",
+    Curve = "The CTR that an average query of this site earns at the positions where this one was shown, brand apart.",
+    `Low CTR` = "Seen in its place and clicked less than the curve says, by more than queries usually differ. If most queries of a page fall short, mend its title and description; if one does, mend the match.",
+    `In striking distance` = "Close to the next worthwhile step: page one, or the top three. Needs depth and links more than a new title.",
+    Cannibalized = "Several pages answer one query and swap the lead or hold each other back. Section links, tracking copies, brand site links, pages far down and one-day blips are not counted.",
+    Order = "Score = gain \u00d7 sure / hours of work (low CTR 1, cannibalized 3, striking distance 4).")
+  paste0("<section id='meaning'><h2>What the figures mean</h2><dl>", paste0("<dt>", names(terms), "</dt><dd>", terms, "</dd>", collapse = ""), "</dl></section>")
+}

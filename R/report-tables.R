@@ -1,0 +1,65 @@
+# Tables of the report. Cells are escaped here and nowhere else; numbers carry their value for sorting.
+
+escape <- function(x) htmltools::htmlEscape(x)
+
+cell <- function(text, label, class = "", value = NULL) {
+  sorted <- if (is.null(value)) "" else sprintf(" data-value='%s'", format(value, digits = 8, trim = TRUE, scientific = FALSE))
+  sprintf("<td class='%s' data-label='%s'%s>%s</td>", class, label, sorted, text)
+}
+
+# heads: named vector, column title -> "n" for numbers or "".
+sortable_table <- function(id, caption, heads, rows, details, kinds, choose) {
+  head <- sprintf("<th scope='col' class='%s'><button type='button'>%s</button></th>", heads, names(heads))
+  options <- sprintf("<option value='%s'>%s</option>", choose, kind_label(choose))
+  body <- sprintf("<tr data-kind='%s'>%s</tr><tr class='more'><td colspan='%d'>%s</td></tr>", kinds, rows, length(heads), details)
+  paste0(
+    "<div class='tools'><label>Search <input type='search' placeholder='query, page or words' aria-controls='", id, "'></label>",
+    if (length(choose)) paste0("<label>Kind <select aria-controls='", id, "'><option value=''>every kind</option>", paste(options, collapse = ""), "</select></label>"),
+    "<output class='soft' aria-live='polite'></output></div>",
+    "<table class='cards' id='", id, "'><caption>", caption, "</caption><thead><tr>", paste(head, collapse = ""), "</tr></thead><tbody>",
+    paste(body, collapse = "\n"), "</tbody></table>"
+  )
+}
+
+plain_table <- function(rows, numbers = character()) {
+  class <- ifelse(names(rows) %in% numbers, "n", "")
+  head <- sprintf("<th scope='col' class='%s'>%s</th>", class, escape(names(rows)))
+  cells <- do.call(paste0, Map(function(x, k) sprintf("<td class='%s'>%s</td>", k, escape(x)), unname(as.list(rows)), class))
+  paste0("<table class='plain'><thead><tr>", paste(head, collapse = ""), "</tr></thead><tbody>",
+    paste0("<tr>", cells, "</tr>", collapse = ""), "</tbody></table>")
+}
+
+gain_range <- function(low, high) sprintf("%s to %s", format_clicks(low), format_clicks(high))
+
+findings_table <- function(found) {
+  expander <- sprintf("<button type='button' aria-expanded='false'>%s</button>", escape(found$query))
+  rows <- paste0(
+    cell(found$rank, "rank", "n", found$rank), cell(sprintf("<span class='kind %s'>%s</span>", found$kind, kind_label(found$kind)), "kind"),
+    cell(expander, "query", "wide"), cell(escape(format_path(found$page)), "page", "wide"),
+    cell(paste0("+", format_clicks(found$gain)), "gain", "n", found$gain), cell(format_share(found$confidence), "sure", "n", found$confidence),
+    cell(format_position(found$position), "position", "n", found$position), cell(format_rate(found$ctr), "CTR", "n", found$ctr),
+    cell(format_rate(found$expected_ctr), "curve", "n", found$expected_ctr))
+  rivals <- ifelse(found$kind == "cannibalized",
+    sprintf("<p><b>Pages:</b> %s</p>", gsub(" ", ", ", escape(found$pages), fixed = TRUE)), "")
+  details <- sprintf(paste0("<p><b>Why:</b> %s</p><p><b>Do:</b> %s</p>%s<p class='soft'>%s clicks, %s impressions; gain %s clicks per 30 days ",
+    "(90 %% interval); score %.2f; id %s</p>"), escape(found$reason), escape(found$action), rivals, format_count(found$clicks),
+    format_count(found$impressions), gain_range(found$gain_low, found$gain_high), found$score, found$id)
+  sortable_table("list", "Best use of a working day first. Press a query for the evidence.",
+    c(`#` = "n", Kind = "", Query = "", Page = "", Gain = "n", Sure = "n", Position = "n", CTR = "n", Curve = "n"),
+    rows, details, found$kind, names(finding_kinds()))
+}
+
+pages_table <- function(pages, found) {
+  shown <- format_path(pages$page)
+  expander <- sprintf("<button type='button' aria-expanded='false'>%s</button>", escape(ifelse(nzchar(shown), shown, "(pages not in the export)")))
+  rows <- paste0(cell(pages$rank, "rank", "n", pages$rank), cell(expander, "page", "wide"),
+    cell(pages$findings, "findings", "n", pages$findings), cell(paste0("+", format_clicks(pages$gain)), "gain", "n", pages$gain),
+    cell(gain_range(pages$gain_low, pages$gain_high), "90 % interval", "n", pages$gain_low))
+  details <- vapply(pages$page, function(page) {
+    own <- found[which(found$page == page), ]
+    paste0("<ol>", paste(sprintf("<li><span class='kind %s'>%s</span>: %s (+%s)</li>", own$kind, escape(own$query), escape(own$action),
+      format_clicks(own$gain)), collapse = ""), "</ol>")
+  }, "")
+  sortable_table("pages", "The whole gain of touching each page once. Press a page for its steps.",
+    c(`#` = "n", Page = "", Findings = "n", Gain = "n", `90 % interval` = "n"), rows, details, pages$kinds, character())
+}

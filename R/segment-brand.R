@@ -1,0 +1,21 @@
+# Brand queries: those that hold a brand word. A word is looked for in the query as written and with its
+# spaces and hyphens taken out, so "fernmoor" also finds "fern moor seeds". Short words (up to four
+# letters) must stand alone, because they hide inside others.
+
+is_brand <- function(queries, words) {
+  words <- unique(squeeze_query(words))
+  words <- words[nzchar(words)]
+  hit <- logical(length(queries))
+  joined <- gsub("[ -]", "", queries)
+  for (word in words) {
+    hit <- hit | if (nchar(word) <= 4) {
+      grepl(paste0(" ", word, " "), paste0(" ", gsub("[^[:alnum:]]", " ", queries), " "), fixed = TRUE)
+    } else {
+      grepl(word, queries, fixed = TRUE) | grepl(gsub("[ -]", "", word), joined, fixed = TRUE)
+    }
+  }
+  hit
+}
+
+# The form in which queries are compared: lower case, single spaces.
+squeeze_query <- function(x) trimws(gsub("[[:space:]]+", " ", tolower(x)))

@@ -1,0 +1,140 @@
+#' Reduce the data to additive sums
+#'
+#' Every later step needs only sums: clicks, impressions and impressions x
+#' position by some key. `tide_summary()` makes them in one pass: by query x
+#' page x position cell for the curve, by query x page for the findings, by day
+#' for queries that several pages answer, and by day for the trend. Spellings of
+#' one URL (scheme, host case, `www`, trailing slash, index file, fragment,
+#' tracking parameters) become one page here, and queries are compared in lower
+#' case with single spaces; the name shown is the spelling seen most.
+#'
+#' Findings are about the present: they rest on the last `recent_days` days of
+#' the window (all of it where there are no dates), the curve on all of it.
+#'
+#' @param data A `tide_data` object with a table that has queries.
+#' @param brand Brand words. A query that holds one is a brand query; words of
+#'   up to four letters must stand alone, longer ones may be joined or spaced.
+#'   `NULL`: brand is not told apart.
+#' @param recent_days Length of the window that findings rest on.
+#' @param undated_days How many days a table without dates stands for, where
+#'   [tide_filter()] was not told. Exports usually cover three months.
+#' @return A `tide_summary` object: a list with `queries` (data.table: `query`,
+#'   `key`, `segment`), `pages` (`page`, `key`), `cells` (`query`, `page` as row
+#'   numbers of the former, `bin`, `clicks`, `impressions`, `position`),
+#'   `recent_cells`, `pairs` (recent, by query x page, with `ctr`, `position`,
+#'   `spread`), `contested` (recent days of queries with several pages, or
+#'   `NULL` without dates), `by_day`, `site_by_day` and `site_by_page` (from
+#'   tables without queries, or `NULL`), `window`, `recent`, and the `sources`
+#'   and `left_out` of the data.
+#' @section Errors:
+#' `tide_error_grain` where no table has queries.
+#' @examples
+#' exports <- tide_example()
+#' data <- tide_read(exports[["pairs"]])
+#' tide_summary(data, brand = "fernmoor")
+#' @export
+tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90) {
+  check_class(data, "tide_data", "data")
+  check_text(brand, "brand", null = TRUE, many = TRUE)
+  check_number(recent_days, "recent_days", min = 1)
+  check_number(undated_days, "undated_days", min = 1)
+  table <- pick_table(data, c("query", "page"))
+  if (is.null(table)) table <- pick_table(data, "query")
+  if (is.null(table)) {
+    abort_tide("No table has queries, and findings are about queries.",
+      where = paste0("The tables read are: ", paste(names(data$tables), collapse = "; "), "."),
+      mend = "Export a table by query, or better by query and page.", class = "grain")
+  }
+  rows <- table$rows
+  queries <- code_queries(rows$query, rows$impressions)
+  pages <- if ("page" %in% table$dimensions) code_pages(rows$page, rows$impressions)
+    else list(code = rep(1L, nrow(rows)), names = "", keys = "", spellings = 1L)
+  work <- list(query = queries$code, page = pages$code, clicks = rows$clicks, impressions = rows$impressions,
+    position = rows$position)
+  cells <- reduce_cells(work)
+
+  dated <- "date" %in% table$dimensions
+  days <- if (is.na(table$days)) as.integer(undated_days) else table$days
+  whole <- !dated || days <= recent_days
+  recent_rows <- if (whole) NULL else which(rows$date > table$to - recent_days)
+  recent_cells <- if (whole) cells else reduce_cells(lapply(work, `[`, recent_rows))
+  pairs <- reduce_pairs(recent_cells)
+  segment <- if (is.null(brand)) rep("all", length(queries$names))
+    else ifelse(is_brand(queries$keys, brand), "brand", "non-brand")
+
+  structure(list(
+    queries = setDT(list(query = queries$names, key = queries$keys, segment = segment)),
+    pages = setDT(list(page = pages$names, key = pages$keys)),
+    cells = cells, recent_cells = recent_cells, pairs = pairs,
+    contested = if (dated) contested_days(work, rows$date, pairs, recent_rows),
+    by_day = if (dated) reduce_by(rows, "date"),
+    site_by_day = site_totals(data, "date", table),
+    site_by_page = site_totals(data, "page", table),
+    window = list(from = table$from, to = table$to, days = days, dated = dated, assumed = is.na(table$days)),
+    recent = list(from = if (whole) table$from else table$to - recent_days + 1L, to = table$to,
+      days = if (whole) days else as.integer(recent_days)),
+    grain = grain_label(table$dimensions), unused = setdiff(names(data$tables), grain_label(table$dimensions)),
+    folded = pages$spellings - length(pages$names),
+    sources = data$sources, left_out = data$left_out
+  ), class = "tide_summary")
+}
+
+# Daily rows of recent queries that more than one page is shown for: what competing pages are judged by.
+contested_days <- function(work, date, pairs, recent_rows) {
+  several <- pairs[pairs$impressions >= 5, .N, by = "query"]
+  several <- several$query[several$N > 1]
+  use <- if (is.null(recent_rows)) which(work$query %in% several)
+    else recent_rows[work$query[recent_rows] %in% several]
+  rows <- setDT(lapply(c(work, list(date = date)), `[`, use))
+  reduce_by(rows, c("query", "page", "date"))
+}
+
+# Site or page totals from a table without queries: private queries are missing from tables with them.
+site_totals <- function(data, by, query_table) {
+  table <- pick_table(data, by, refused = if (by == "date") c("query", "page") else "query")
+  if (is.null(table)) return(NULL)
+  rows <- table$rows
+  if (!is.na(query_table$days) && !is.na(table$from)) {
+    rows <- rows[rows$date >= query_table$from & rows$date <= query_table$to]
+  }
+  if (by == "date") return(reduce_by(rows, "date"))
+  reduce_pages(rows)
+}
+
+#' @export
+format.tide_summary <- function(x, ...) {
+  window <- if (x$window$dated) sprintf("%s (%s)", format_days(x$window$from, x$window$to), format_plural(x$window$days, "day"))
+    else sprintf("no dates; %s %s", if (x$window$assumed) "taken as" else "said to be", format_plural(x$window$days, "day"))
+  segments <- table(x$queries$segment)
+  pages <- if (length(x$pages$page) == 1 && !nzchar(x$pages$page)) "no pages"
+    else sprintf("%s%s", format_plural(nrow(x$pages), "page"),
+      if (x$folded > 0) sprintf(" (%s of a URL folded)", format_plural(x$folded, "other spelling")) else "")
+  c(sprintf("<tide_summary> %s, %s, %s", format_plural(nrow(x$queries), "query", "queries"), pages,
+      format_plural(nrow(x$cells), "position cell")),
+    sprintf("  window: %s", window),
+    sprintf("  findings rest on: %s", if (x$window$dated) format_days(x$recent$from, x$recent$to) else "all of it"),
+    sprintf("  segments: %s", paste(names(segments), format_count(as.vector(segments)), collapse = ", ")),
+    coverage_line(x), left_out_lines(x$left_out), capped_lines(x$sources))
+}
+
+coverage_line <- function(x) {
+  share <- query_coverage(x)
+  if (is.null(share)) return(character())
+  sprintf("  queries explain %s of all clicks and %s of all impressions; the rest is private",
+    format_share(share$clicks), format_share(share$impressions))
+}
+
+# Share of the site's clicks and impressions that the query rows explain, over the days both hold.
+query_coverage <- function(summary) {
+  if (is.null(summary$by_day) || is.null(summary$site_by_day)) return(NULL)
+  both <- merge(summary$by_day, summary$site_by_day, by = "date", suffixes = c("", "_site"))
+  if (!nrow(both)) return(NULL)
+  list(clicks = sum(both$clicks) / sum(both$clicks_site),
+    impressions = sum(both$impressions) / sum(both$impressions_site))
+}
+
+#' @export
+print.tide_summary <- function(x, ...) {
+  cat(format(x, ...), sep = "\n")
+  invisible(x)
+}

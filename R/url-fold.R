@@ -1,0 +1,29 @@
+# One page, one name. Exports spell a page in several ways: scheme, host case, "www.", trailing slash,
+# index files, section fragments, tracking parameters. Folded pages share a key; the name shown is the
+# spelling with the most impressions, cleaned of fragment and tracking.
+
+# Parameters that say where a visitor came from and never which page it is.
+tracking_parameter <- "^(utm_[a-z_]+|[a-z]*clid)$"
+
+# Without fragment and tracking parameters; scheme and host in lower case.
+clean_url <- function(urls) {
+  urls <- sub("#.*$", "", trimws(urls))
+  host <- regmatches(urls, regexpr("^[A-Za-z][A-Za-z0-9+.-]*://[^/?]*", urls))
+  has_host <- grepl("^[A-Za-z][A-Za-z0-9+.-]*://", urls)
+  urls[has_host] <- paste0(tolower(host), substring(urls[has_host], nchar(host) + 1))
+  query <- grepl("?", urls, fixed = TRUE)
+  urls[query] <- vapply(strsplit(urls[query], "?", fixed = TRUE), function(part) {
+    kept <- strsplit(paste(part[-1], collapse = "?"), "&", fixed = TRUE)[[1]]
+    kept <- kept[!grepl(tracking_parameter, tolower(sub("=.*$", "", kept))) & nzchar(kept)]
+    if (length(kept)) paste0(part[1], "?", paste(kept, collapse = "&")) else part[1]
+  }, "")
+  urls
+}
+
+# What decides whether two clean URLs are one page.
+url_key <- function(clean) {
+  key <- sub("^[a-z][a-z0-9+.-]*://", "", clean)
+  key <- sub("^www\\.", "", key)
+  key <- sub("/(index|default)\\.(html?|php|aspx?)($|\\?)", "/\\3", key)
+  sub("/+($|\\?)", "\\1", key)
+}

@@ -1,0 +1,29 @@
+# Text for people: counts, rates, dates. NA becomes an empty text.
+
+format_count <- function(x) ifelse(is.na(x), "", trimws(formatC(round(x), format = "d", big.mark = ",")))
+
+# Few clicks deserve a decimal, many do not.
+format_clicks <- function(x) {
+  ifelse(is.na(x), "", ifelse(abs(x) < 10, formatC(x, format = "f", digits = 1), format_count(x)))
+}
+
+format_rate <- function(x) {
+  digits <- ifelse(is.na(x) | x >= 0.1 | x < 5e-5, 0, ifelse(x < 0.001, 2, 1))
+  out <- sprintf("%.*f%%", as.integer(digits), 100 * x)
+  ifelse(is.na(x), "", out)
+}
+
+format_position <- function(x) ifelse(is.na(x), "", sprintf("%.1f", x))
+
+format_share <- function(x) ifelse(is.na(x), "", sprintf("%.0f%%", 100 * x))
+
+format_days <- function(from, to) sprintf("%s to %s", format(from), format(to))
+
+# "1 row", "2 rows"
+format_plural <- function(n, one, many = paste0(one, "s")) paste(format_count(n), ifelse(n == 1, one, many))
+
+# A page's address without scheme and host, for reading; the home page stays "/".
+format_path <- function(url) {
+  path <- sub("^[a-z][a-z0-9+.-]*://[^/]*", "", url)
+  ifelse(nzchar(path), path, ifelse(nzchar(url), "/", ""))
+}

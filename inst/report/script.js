@@ -1,0 +1,62 @@
+// Sorting, searching and expanding of the report's tables. Without this script the tables still read in full.
+"use strict";
+
+for (const table of document.querySelectorAll("table.cards")) {
+  const body = table.tBodies[0];
+  const rows = [...body.rows].filter(row => !row.classList.contains("more"));
+  const more = new Map(rows.map(row => [row, row.nextElementSibling]));
+  const state = { text: "", kind: "" };
+
+  for (const [row, details] of more) {
+    const button = row.querySelector("button");
+    details.hidden = true;
+    button.addEventListener("click", () => {
+      details.hidden = !details.hidden;
+      button.setAttribute("aria-expanded", String(!details.hidden));
+    });
+  }
+
+  const value = (row, column) => {
+    const cell = row.cells[column];
+    return cell.dataset.value === undefined ? cell.textContent.trim().toLowerCase() : Number(cell.dataset.value);
+  };
+  const heads = [...table.tHead.rows[0].cells];
+  heads.forEach((head, column) => {
+    head.querySelector("button").addEventListener("click", () => {
+      const first = head.classList.contains("n") && column > 0 ? "descending" : "ascending";
+      const other = first === "ascending" ? "descending" : "ascending";
+      const order = head.getAttribute("aria-sort") === first ? other : first;
+      heads.forEach(each => each.removeAttribute("aria-sort"));
+      head.setAttribute("aria-sort", order);
+      const sign = order === "ascending" ? 1 : -1;
+      rows.sort((a, b) => {
+        const x = value(a, column), y = value(b, column);
+        return sign * (x < y ? -1 : x > y ? 1 : 0);
+      });
+      for (const row of rows) body.append(row, more.get(row));
+    });
+  });
+
+  const tools = table.previousElementSibling;
+  const count = tools.querySelector("output");
+  const show = () => {
+    let shown = 0;
+    for (const row of rows) {
+      const details = more.get(row);
+      const text = (row.textContent + " " + details.textContent).toLowerCase();
+      const fits = text.includes(state.text) && (!state.kind || row.dataset.kind.split(" ").includes(state.kind));
+      row.hidden = !fits;
+      row.classList.toggle("away", !fits);
+      details.classList.toggle("away", !fits);
+      if (!fits) {
+        details.hidden = true;
+        row.querySelector("button").setAttribute("aria-expanded", "false");
+      }
+      shown += fits;
+    }
+    count.textContent = shown === rows.length ? `all ${rows.length}` : `${shown} of ${rows.length}; the filter hides ${rows.length - shown}`;
+  };
+  tools.querySelector("input").addEventListener("input", event => { state.text = event.target.value.trim().toLowerCase(); show(); });
+  tools.querySelector("select")?.addEventListener("change", event => { state.kind = event.target.value; show(); });
+  show();
+}

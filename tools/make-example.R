@@ -2,7 +2,7 @@
 # Set the library path to the built package first (the Makefile does).
 library(inktide)
 dir <- tempfile("site")
-site <- tide_demo_site(seed = 7, days = 56, share = 0.3)
+site <- tide_demo_site(seed = 7, days = 56, share = 0.12)
 files <- tide_demo_write(site, dir)
 target <- file.path("inst", "extdata", c("pairs.csv", "totals.csv", "capped.csv"))
 dir.create(dirname(target[1]), showWarnings = FALSE, recursive = TRUE)

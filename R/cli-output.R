@@ -60,7 +60,7 @@ findings_lines <- function(findings, top, width) {
   }
   short <- c(low_ctr = "low CTR", striking_distance = "striking", cannibalized = "cannibal.")
   rows <- line(found$rank, short[found$kind], fit_text(found$query, query), fit_path(format_path(found$page), page),
-    paste0("+", format_clicks(found$gain)), format_share(found$confidence), format_position(found$position), format_rate(found$ctr), format_rate(found$expected_ctr))
+    paste0("+", format_clicks(found$gain)), format_sure(found$confidence), format_position(found$position), format_rate(found$ctr), format_rate(found$expected_ctr))
   head <- line("#", "kind", fit_text("query", query), fit_text("page", page), "gain", "sure", "pos", "ctr", "curve")
   more <- nrow(all) - nrow(found)
   c(sub(" +$", "", head), rows,

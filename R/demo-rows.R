@@ -6,7 +6,7 @@ draw_demo_rows <- function(queries, pages, from, days) {
   shown <- rbindlist(lapply(split(seq_len(nrow(queries)), queries$case), function(rows) {
     showing_pages(queries[rows], pages, days)
   }))
-  season <- 1 + shown$season * cos(2 * pi * (shown$day - shown$peak) / 365.25)
+  season <- 1 + shown$season * cos(2 * pi * (shown$day + season_start(from) - shown$peak) / 365.25)
   expected <- shown$demand * season * demo_seen(shown$position) * shown$share
   shown <- shown[, c("query", "segment", "page", "day", "position", "factor")]
   rows <- rbindlist(lapply(seq_len(nrow(demo_device)), function(i) {
@@ -19,6 +19,9 @@ draw_demo_rows <- function(queries, pages, from, days) {
   data.table(date = from + rows$day - 1L, query = rows$query, page = spell_pages(rows$page, rows$query), device = rows$device,
     clicks = drawn$clicks, impressions = rows$impressions, position = drawn$position)
 }
+
+# Days from the last first of July to the first day.
+season_start <- function(from) as.integer(from - as.IDate("2020-07-01")) %% 365L
 
 # Which page is shown for a query on which day, where, and to what share of its searches.
 showing_pages <- function(queries, pages, days) {

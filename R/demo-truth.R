@@ -26,7 +26,8 @@ plant_demo <- function(queries, pages) {
   position <- exp(stats::runif(n, log(1.2), log(45)))
   position[brand] <- stats::runif(sum(brand), 1, 1.6)
   topics <- unique(queries$topic)
-  peak <- stats::runif(length(topics), 0, 365)
+  # Sowing times: most crops peak in March, counted in days from the first of July.
+  peak <- stats::rnorm(length(topics), 258, 30)
 
   weak <- sample(pages$page[pages$folder %in% c("shop", "guide", "variety")], 22)
   weak_factor <- stats::runif(22, 0.3, 0.55)

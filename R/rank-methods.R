@@ -34,7 +34,7 @@ format.tide_findings <- function(x, n = 10, ...) {
   if (!nrow(found)) return(head)
   lines <- sprintf("%3d  %-17s %s on %s: +%s (%s to %s), %s sure", found$rank, kind_label(found$kind), found$query,
     format_path(found$page), format_clicks(found$gain), format_clicks(found$gain_low), format_clicks(found$gain_high),
-    format_share(found$confidence))
+    format_sure(found$confidence))
   more <- nrow(x$findings) - nrow(found)
   c(head, lines, if (more > 0) sprintf("     ... and %s more", format_count(more)))
 }

@@ -6,8 +6,8 @@
 #'
 #' @param findings A `tide_findings` object.
 #' @return A tibble, best page first: `rank`, `page`, `findings` (their number),
-#'   `kinds`, `gain`, `gain_low`, `gain_high` (clicks per 30 days; the interval
-#'   takes the findings of a page as independent), `score` (their sum), `ids`.
+#'   `kinds`, `gain`, `gain_low`, `gain_high` (clicks per 30 days; the intervals
+#'   of its findings combined), `score` (their sum), `ids`.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
 #' tide_pages(tide_find(tide_summary(data, brand = "fernmoor")))
@@ -26,9 +26,11 @@ tide_pages <- function(findings) {
   tibble::as_tibble(pages)
 }
 
-# Sum of gains with an interval: half-widths of independent findings add up in squares.
+# Sum of gains with an interval. Half-widths of independent findings add up in squares; those of striking
+# distance in full, because one assumption about the chance of a step is behind all of them.
 total_gain <- function(found) {
+  shared <- found$kind == "striking_distance"
+  width <- function(each) sqrt(sum(each[!shared]^2) + sum(each[shared])^2)
   gain <- sum(found$gain)
-  list(gain = gain, low = max(0, gain - sqrt(sum((found$gain - found$gain_low)^2))),
-    high = gain + sqrt(sum((found$gain_high - found$gain)^2)))
+  list(gain = gain, low = max(0, gain - width(found$gain - found$gain_low)), high = gain + width(found$gain_high - found$gain))
 }

@@ -36,7 +36,8 @@ findings_table <- function(found) {
   rows <- paste0(
     cell(found$rank, "rank", "n", found$rank), cell(sprintf("<span class='kind %s'>%s</span>", found$kind, kind_label(found$kind)), "kind"),
     cell(expander, "query", "wide"), cell(escape(format_path(found$page)), "page", "wide"),
-    cell(paste0("+", format_clicks(found$gain)), "gain", "n", found$gain), cell(format_share(found$confidence), "sure", "n", found$confidence),
+    cell(sprintf("<span><b>+%s</b> <span class='soft range'>%s</span></span>", format_clicks(found$gain), gain_range(found$gain_low, found$gain_high)),
+      "gain", "n", found$gain), cell(format_sure(found$confidence), "sure", "n", found$confidence),
     cell(format_position(found$position), "position", "n", found$position), cell(format_rate(found$ctr), "CTR", "n", found$ctr),
     cell(format_rate(found$expected_ctr), "curve", "n", found$expected_ctr))
   rivals <- ifelse(found$kind == "cannibalized",

@@ -8,7 +8,7 @@ format_clicks <- function(x) {
 }
 
 format_rate <- function(x) {
-  digits <- ifelse(is.na(x) | x >= 0.1 | x < 5e-5, 0, ifelse(x < 0.001, 2, 1))
+  digits <- ifelse(is.na(x) | x >= 0.0995 | x < 5e-5, 0, ifelse(x < 0.001, 2, 1))
   out <- sprintf("%.*f%%", as.integer(digits), 100 * x)
   ifelse(is.na(x), "", out)
 }
@@ -16,6 +16,9 @@ format_rate <- function(x) {
 format_position <- function(x) ifelse(is.na(x), "", sprintf("%.1f", x))
 
 format_share <- function(x) ifelse(is.na(x), "", sprintf("%.0f%%", 100 * x))
+
+# A chance is never shown as certain.
+format_sure <- function(x) ifelse(is.na(x), "", ifelse(x > 0.99, ">99%", sprintf("%.0f%%", 100 * x)))
 
 format_days <- function(from, to) sprintf("%s to %s", format(from), format(to))
 

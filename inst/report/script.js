@@ -5,7 +5,7 @@ for (const table of document.querySelectorAll("table.cards")) {
   const body = table.tBodies[0];
   const rows = [...body.rows].filter(row => !row.classList.contains("more"));
   const more = new Map(rows.map(row => [row, row.nextElementSibling]));
-  const state = { text: "", kind: "" };
+  const state = { text: "", kind: "", limit: 25 };
 
   for (const [row, details] of more) {
     const button = row.querySelector("button");
@@ -34,27 +34,37 @@ for (const table of document.querySelectorAll("table.cards")) {
         return sign * (x < y ? -1 : x > y ? 1 : 0);
       });
       for (const row of rows) body.append(row, more.get(row));
+      show();
     });
   });
 
   const tools = table.previousElementSibling;
   const count = tools.querySelector("output");
+  const all = document.createElement("button");
+  all.type = "button";
+  all.className = "all";
+  all.addEventListener("click", () => { state.limit = Infinity; show(); });
+  table.after(all);
   const show = () => {
-    let shown = 0;
+    let shown = 0, fitting = 0;
     for (const row of rows) {
       const details = more.get(row);
       const text = (row.textContent + " " + details.textContent).toLowerCase();
       const fits = text.includes(state.text) && (!state.kind || row.dataset.kind.split(" ").includes(state.kind));
-      row.hidden = !fits;
+      fitting += fits;
       row.classList.toggle("away", !fits);
       details.classList.toggle("away", !fits);
-      if (!fits) {
+      row.hidden = !fits || fitting > state.limit;
+      if (row.hidden) {
         details.hidden = true;
         row.querySelector("button").setAttribute("aria-expanded", "false");
       }
-      shown += fits;
+      shown += !row.hidden;
     }
-    count.textContent = shown === rows.length ? `all ${rows.length}` : `${shown} of ${rows.length}; the filter hides ${rows.length - shown}`;
+    const away = rows.length - fitting;
+    count.textContent = `${shown} of ${fitting} shown` + (away ? `; the filter hides ${away}` : "");
+    all.hidden = fitting <= shown;
+    all.textContent = `Show all ${fitting}`;
   };
   tools.querySelector("input").addEventListener("input", event => { state.text = event.target.value.trim().toLowerCase(); show(); });
   tools.querySelector("select")?.addEventListener("change", event => { state.kind = event.target.value; show(); });

@@ -44,9 +44,10 @@ parse_call <- function(command, words) {
   parsed <- tryCatch(optparse::parse_args(parser, args = words, positional_arguments = TRUE, convert_hyphens_to_underscores = TRUE),
     error = function(e) abort_call("The call cannot be understood.", sprintf("%s", gsub("\\s+", " ", conditionMessage(e))),
       sprintf("See 'inktide help %s'.", command$name)),
-    warning = function(w) abort_call("An option has a value of the wrong kind.", gsub("\\s+", " ", conditionMessage(w)),
-      sprintf("See 'inktide help %s'.", command$name)))
-  options <- parsed$options
+    warning = function(w) abort_value(words, conditionMessage(w), command$name))
+  # Every option has its entry, given or not: `$` completes names, and "to" must never find "top".
+  options <- stats::setNames(vector("list", length(known)), gsub("-", "_", sub("^--", "", known)))
+  options[names(parsed$options)] <- parsed$options
   if (!is.null(options$format) && !options$format %in% c("table", "csv", "json")) {
     abort_call("Unknown format.", sprintf("--format %s", options$format), "Use table, csv or json.")
   }
@@ -55,6 +56,14 @@ parse_call <- function(command, words) {
   for (name in c("country", "device", "vertical")) options[[name]] <- split_words(options[[name]])
   options$brand <- brand_words(options$brand)
   list(options = options, files = parsed$args)
+}
+
+# optparse tells the value but not the option that it was given to.
+abort_value <- function(words, message, command) {
+  value <- sub('.*got "?\u201c?([^"\u201d]*)["\u201d].*', "\\1", message)
+  at <- which(words == value | endsWith(words, paste0("=", value)))[1]
+  flag <- if (is.na(at)) "" else if (startsWith(words[at], "--")) sub("=.*", "", words[at]) else words[at - 1]
+  abort_call("Not a number.", sprintf("%s %s", flag, value), sprintf("Give a number, such as %s 30. See 'inktide help %s'.", flag, command))
 }
 
 split_words <- function(text) if (!is.null(text)) trimws(strsplit(text, ",", fixed = TRUE)[[1]])

@@ -1,46 +1,62 @@
-# Estimates one segment's curve. Clicks of a query x page pair in a cell are Poisson with mean impressions x
-# curve x the pair's own factor; factors are gamma with mean 1 and variance `spread`, so a pair's weight grows
-# with its evidence only up to 1 / spread: a query with a million impressions counts as one query. Summed over
-# a pair this is the negative binomial. The mean curve solves weighted estimating equations (Liang, Zeger
-# 1986), which stay right when the spread is not gamma; their covariance is taken between groups of queries.
+# Estimates one segment's curve. Clicks of a query x page pair in a cell have mean impressions x curve x the
+# pair's own factor; factors have mean 1 and variance `spread` between pairs, and CTR wavers by `wobble` from cell
+# to cell of one pair. So a pair's weight grows with its evidence only up to a point: a query with a million
+# impressions counts as one query. What a pair shows at several positions tells the shape of the curve free of
+# its own factor, which the covariance of its cells makes use of. The mean curve solves generalised estimating
+# equations (Liang, Zeger 1986), right whatever the factors' distribution; its covariance is taken between groups
+# of queries.
 
 curve_groups <- 200L
+# Pairs whose cells' covariance is used in full; the rest have too little evidence for it to matter.
+curve_full_pairs <- 5000L
 
 # In: cells of one segment, sorted by pair (query, page). Out: list, see the end.
 estimate_curve <- function(cells, prior) {
-  data <- index_cells(cells)
+  evidence <- curve_evidence(cells)
   penalty <- c(prior_penalty(prior), list(rough = roughness_penalty()))
-  theta <- penalty$mean
-  smooth <- 1
-  spread <- 0.2
-  for (round in 1:12) {
-    expected <- cells$impressions * exp(interpolate_knots(theta, cells$position))
-    pair_expected <- sum_runs(expected, data$ends)
-    spread <- estimate_spread(data$pair_clicks, pair_expected)
-    weight <- rep(1 / (1 + spread * pair_expected), data$lengths)
-    before <- theta
-    fit <- fit_bins(bin_cells(cells, weight), theta, smooth, penalty)
-    theta <- fit$theta
-    smooth <- fit$smooth
-    if (max(abs(knot_design() %*% (theta - before))) < 1e-4) break
+  state <- list(theta = penalty$mean, smooth = 1, spread = 0.2, wobble = 0.05)
+  for (round in 1:40) {
+    before <- state$theta
+    mean <- cells$impressions * exp(interpolate_knots(state$theta, cells$position))
+    # The variances settle after a few rounds and are then held, so that the curve can.
+    if (round <= 8) {
+      pair_mean <- sum_runs(mean, evidence$ends)
+      state$spread <- estimate_spread(evidence$pair_clicks, pair_mean)
+      state$wobble <- estimate_wobble(cells$clicks, mean, evidence, state$spread)
+    }
+    equations <- score_equations(cells, mean, evidence, state)
+    state <- newton_step(state, equations, evidence$design, penalty)
+    if (round > 8 && max(abs(knot_design() %*% (state$theta - before))) < 1e-5) break
   }
-  log_ctr <- drop(knot_design() %*% theta)
-  covariance <- score_covariance(cells, weight, theta, fit)
-  information <- pmax(diag(knot_design() %*% fit$information %*% t(knot_design())), 1e-6)
+  log_ctr <- drop(knot_design() %*% state$theta)
+  information <- pmax(diag(knot_design() %*% state$information %*% t(knot_design())), 1e-6)
+  covariance <- score_covariance(equations, evidence, state)
   list(
     log_ctr = pmin(pool_violators(log_ctr, information), log(0.98)),
-    covariance = covariance$knots, groups = covariance$groups, spread = spread, smooth = smooth,
-    rounds = round, converged = round < 12, pairs = length(data$ends), clicks = sum(cells$clicks),
+    covariance = covariance$knots, groups = covariance$groups, spread = state$spread, wobble = state$wobble, smooth = state$smooth,
+    rounds = round, converged = round < 40, pairs = length(evidence$ends), clicks = sum(cells$clicks),
     impressions = sum(cells$impressions)
   )
 }
 
-# Where each pair's run of cells ends, and its clicks.
-index_cells <- function(cells) {
-  if (!nrow(cells)) return(list(ends = integer(), lengths = integer(), pair_clicks = numeric()))
-  new <- c(diff(cells$query) != 0 | diff(cells$page) != 0, TRUE)
+# The cells' layout: runs of cells by pair, columns by used position bin, which pairs are taken in full.
+curve_evidence <- function(cells) {
+  new <- if (nrow(cells)) c(diff(cells$query) != 0 | diff(cells$page) != 0, TRUE) else logical()
   ends <- which(new)
-  list(ends = ends, lengths = diff(c(0L, ends)), pair_clicks = sum_runs(cells$clicks, ends))
+  lengths <- diff(c(0L, ends))
+  pair <- rep(seq_along(ends), lengths)
+  impressions <- sum_runs(cells$impressions, ends)
+  full <- rank(-impressions, ties.method = "first") <= curve_full_pairs
+  bins <- sort(unique(cells$bin))
+  column <- match(cells$bin, bins)
+  position <- as.vector(rowsum(cells$weighted, cells$bin)) / as.vector(rowsum(cells$impressions, cells$bin))
+  row <- cumsum(full)[pair]
+  list(
+    ends = ends, pair = pair, pair_clicks = sum_runs(cells$clicks, ends), column = column,
+    full = full, in_full = full[pair], row = row, at = cbind(row, column)[full[pair], , drop = FALSE],
+    size = c(sum(full), length(bins)), design = knot_weights(position) %*% knot_design(),
+    group = cells$query[ends] %% curve_groups
+  )
 }
 
 sum_runs <- function(x, ends) diff(c(0, cumsum(x)[ends]))
@@ -56,7 +72,7 @@ estimate_spread <- function(clicks, expected, most = 5000L) {
     clicks <- clicks[best]
     expected <- expected[best]
   }
-  # Half a pair's worth of belief in a spread near 0.2 keeps the estimate away from the edges.
+  # A weak belief in a spread near 0.2 keeps the estimate away from the edges.
   minus_log <- function(log_spread) {
     shape <- exp(-log_spread)
     -sum(lgamma(clicks + shape) - lgamma(shape) + shape * log(shape) - (clicks + shape) * log(shape + expected)) +
@@ -65,51 +81,76 @@ estimate_spread <- function(clicks, expected, most = 5000L) {
   exp(stats::optimize(minus_log, log(c(0.005, 5)), tol = 0.01)$minimum)
 }
 
-# Weighted sums by position bin: what the curve needs of millions of cells.
-bin_cells <- function(cells, weight) {
-  sums <- rowsum(cbind(clicks = weight * cells$clicks, exposure = weight * cells$impressions,
-    weighted = weight * cells$weighted), cells$bin)
-  list(clicks = sums[, "clicks"], exposure = sums[, "exposure"], position = sums[, "weighted"] / sums[, "exposure"])
+# Variance of CTR from cell to cell of one pair, beyond chance, by moments. Each cell is compared with its pair's
+# own rate, which it helped to make: the share it had is taken off. Large cells weigh by what they can tell.
+estimate_wobble <- function(clicks, mean, evidence, spread) {
+  pair_mean <- sum_runs(mean, evidence$ends)
+  own <- (1 / spread + evidence$pair_clicks) / (1 / spread + pair_mean)
+  level <- own[evidence$pair] * mean
+  free <- 1 - mean / pmax(pair_mean[evidence$pair], 1e-12)
+  weight <- free / (1 + 0.1 * level)^2
+  total <- sum(weight * free * level^2)
+  # Worth ten cells of ten clicks at 0.02, for sites with too little to tell.
+  min(max((sum(weight * ((clicks - level)^2 - free * level)) + 10 * 25 * 0.02) / (total + 10 * 25), 0.001), 1)
 }
 
-# Penalised Poisson fit on bins by Newton steps, the smoothness by the update of Fellner and Schall as in
-# Wood and Fasiolo (2017).
-fit_bins <- function(bins, theta, smooth, penalty) {
-  design <- knot_weights(bins$position) %*% knot_design()
-  rank <- length(curve_knots) - 2
-  for (step in 1:50) {
-    mean <- bins$exposure * exp(pmin(drop(design %*% theta), 0))
-    information <- crossprod(design, design * mean)
-    total <- information + smooth * penalty$rough + penalty$precision
-    gradient <- crossprod(design, bins$clicks - mean) -
-      (smooth * penalty$rough + penalty$precision) %*% (theta - penalty$mean)
-    move <- drop(solve(total, gradient))
-    theta <- theta + move * min(1, 1 / max(abs(move)))
-    inverse <- solve(total)
-    rough <- drop(crossprod(theta - penalty$mean, penalty$rough %*% (theta - penalty$mean)))
-    proposed <- (rank - smooth * sum(inverse * penalty$rough)) / max(rough, 1e-8)
-    smooth <- min(max(proposed, smooth / 5, 0.05), smooth * 5, 1e4)
-    if (max(abs(move)) < 1e-6) break
-  }
-  list(theta = theta, smooth = smooth, information = information, inverse = inverse,
-    prior = smooth * penalty$rough + penalty$precision)
+# Scores and information of log CTR at the bins. With D the diagonal of a pair's cell variances (mean + wobble
+# mean^2), its covariance is D + spread m m', inverted by the Sherman-Morrison formula. A pair beyond three
+# standard deviations (a bot, a tracking fault, a giant of another kind) pulls no harder than one at three
+# (Huber 1964).
+score_equations <- function(cells, mean, evidence, state) {
+  keep <- 1 / (1 + state$wobble * mean)
+  pair_mean <- sum_runs(keep * mean, evidence$ends)
+  pair_residual <- sum_runs(keep * (cells$clicks - mean), evidence$ends)
+  distance <- abs(pair_residual) / sqrt(pmax(pair_mean + state$spread * pair_mean^2, 1e-12))
+  calm <- pmin(1, 3 / distance)
+  shared <- state$spread / (1 + state$spread * pair_mean)
+
+  scale <- calm[evidence$pair] * keep
+  own <- scale * (cells$clicks - mean - mean * (shared * pair_residual)[evidence$pair])
+  # Where the covariance is not used in full, the weight of the whole pair stands for it.
+  alone <- !evidence$in_full
+  weight <- scale / (1 + state$spread * pair_mean[evidence$pair])
+  own[alone] <- (weight * (cells$clicks - mean))[alone]
+  diagonal <- scale * mean
+  diagonal[alone] <- (weight * mean)[alone]
+
+  by_bin <- function(x) as.vector(rowsum(x, evidence$column, reorder = TRUE))
+  between <- matrix(0, evidence$size[1], evidence$size[2])
+  between[evidence$at] <- (keep * mean)[evidence$in_full]
+  factor <- (calm * shared)[evidence$full]
+  list(cell_score = own, score = if (length(own)) by_bin(own) else numeric(),
+    information = diag(if (length(own)) by_bin(diagonal) else numeric(), evidence$size[2]) - crossprod(between, factor * between))
 }
 
-# Covariance of log CTR at the knots: the spread of the scores between groups of queries (queries are coded
-# by size, so every group gets its share of large ones), plus what the penalty may bias (Nychka 1988).
-score_covariance <- function(cells, weight, theta, fit) {
-  groups <- min(curve_groups, length(unique(cells$query)))
+# One penalised scoring step, and one of the smoothness by the update of Fellner and Schall as in Wood and
+# Fasiolo (2017).
+newton_step <- function(state, equations, design, penalty) {
+  information <- crossprod(design, equations$information %*% design)
+  prior <- state$smooth * penalty$rough + penalty$precision
+  from_prior <- state$theta - penalty$mean
+  inverse <- solve(information + prior)
+  move <- drop(inverse %*% (crossprod(design, equations$score) - prior %*% from_prior))
+  state$theta <- state$theta + move * min(1, 1 / max(abs(move)))
+  from_prior <- state$theta - penalty$mean
+  rough <- drop(crossprod(from_prior, penalty$rough %*% from_prior))
+  proposed <- (length(curve_knots) - 2 - state$smooth * sum(inverse * penalty$rough)) / max(rough, 1e-8)
+  state$smooth <- min(max(proposed, state$smooth / 5, 0.05), state$smooth * 5, 1e4)
+  c(state[c("theta", "smooth", "spread", "wobble")], list(information = information, inverse = inverse, prior = prior))
+}
+
+# Covariance of log CTR at the knots: the spread of the scores between groups of queries (queries are coded by
+# size, so every group gets its share of large ones), plus what the penalty may bias (Nychka 1988).
+score_covariance <- function(equations, evidence, state) {
+  groups <- length(unique(evidence$group))
+  between <- state$information
   if (groups >= 20) {
-    group <- cells$query %% curve_groups
-    residual <- weight * (cells$clicks - cells$impressions * exp(interpolate_knots(theta, cells$position)))
-    code <- group * 1000 + cells$bin
-    by_bin <- rowsum(cbind(residual = residual, exposure = cells$impressions, weighted = cells$weighted), code)
-    position <- by_bin[, "weighted"] / by_bin[, "exposure"]
-    scores <- rowsum(by_bin[, "residual"] * (knot_weights(position) %*% knot_design()), as.numeric(rownames(by_bin)) %/% 1000)
-    between <- crossprod(scores) * groups / (groups - 1)
-  } else {
-    between <- fit$information
+    sums <- rowsum(equations$cell_score, evidence$group[evidence$pair] * 1000 + evidence$column)
+    code <- as.numeric(rownames(sums))
+    scores <- matrix(0, groups, evidence$size[2])
+    scores[cbind(match(code %/% 1000, unique(code %/% 1000)), code %% 1000)] <- sums
+    between <- crossprod(scores %*% evidence$design) * groups / (groups - 1)
   }
-  parameters <- fit$inverse %*% (between + fit$prior) %*% fit$inverse
+  parameters <- state$inverse %*% (between + state$prior) %*% state$inverse
   list(knots = knot_design() %*% parameters %*% t(knot_design()), groups = groups)
 }

@@ -13,7 +13,8 @@
 #' expected clicks, so that one giant query cannot be the curve. The log of the
 #' curve is piecewise linear in log position, with a penalty on its second
 #' differences whose size the data choose, and steps allowed after positions 10
-#' and 20; it never rises with position. Where brand data are thin, the brand
+#' and 20; it never rises with position. The brand curve rests on each brand
+#' query's leading page, since its other links are shown on purpose. Where brand data are thin, the brand
 #' curve leans on the shape of the non-brand one. The interval comes from the variation
 #' between groups of queries plus the smoothing's possible bias.
 #'
@@ -50,15 +51,26 @@ tide_curve <- function(summary, level = 0.9) {
   check_number(level, "level", min = 0.5, max = 0.999)
   segment_of <- summary$queries$segment[summary$cells$query]
   segments <- if (all(summary$queries$segment == "all")) "all" else c("non-brand", "brand")
+  cells <- summary$cells
+  used <- segment_of != "brand" | leading_page(cells)
   fits <- list()
   for (segment in segments) {
     parent <- if (segment == "brand") fits[["non-brand"]]$log_ctr
-    fits[[segment]] <- estimate_curve(summary$cells[segment_of == segment], curve_prior(segment, parent))
+    fits[[segment]] <- estimate_curve(cells[segment_of == segment & used], curve_prior(segment, parent))
   }
   structure(list(
-    fits = fits, evidence = position_evidence(summary$cells, segment_of), level = level,
+    fits = fits, evidence = position_evidence(cells[used], segment_of[used]), level = level,
     window = summary$window, sources = summary$sources
   ), class = "tide_curve")
+}
+
+# Brand searches show several pages at once on purpose; each of those links has an impression for every search.
+# What brand earns is what the leading page earns: the one with the most impressions, the better placed of equals.
+leading_page <- function(cells) {
+  pairs <- reduce_pairs(cells)
+  setorderv(pairs, c("query", "impressions", "position", "page"), c(1L, -1L, 1L, 1L))
+  best <- pairs[!duplicated(pairs$query)]
+  cells$page == best$page[match(cells$query, best$query)]
 }
 
 #' CTR at any position

@@ -56,7 +56,7 @@ plant_pages <- function(queries, pages) {
     if (!is.null(position)) set(queries, rows, "position", position(length(rows)))
     set(queries, rows, "demand", pmax(queries$demand[rows], demand))
   }
-  place(20, "swap", function(k) stats::runif(k, 3, 9), demand = 12)
+  place(20, "swap", function(k) stats::runif(k, 3, 9), demand = 30)
   place(10, "split", function(k) stats::runif(k, 9, 16))
   place(60, "far_second", function(k) stats::runif(k, 2, 9))
   place(25, "blip", function(k) stats::runif(k, 2, 12))

@@ -111,10 +111,16 @@ read_csv_cells <- function(file, ...) {
       mend = "Open the file as text at that line; a comma or a quote inside a cell needs quotes around the cell.",
       class = "layout", file = file)
   }
-  tryCatch(
+  first <- NULL
+  cells <- tryCatch(withCallingHandlers(
     fread(file, ..., na.strings = "", encoding = "UTF-8", showProgress = FALSE, header = TRUE),
-    error = fail, warning = fail
-  )
+    warning = function(w) {
+      if (is.null(first)) first <<- w
+      invokeRestart("muffleWarning")
+    }
+  ), error = fail)
+  if (!is.null(first)) fail(first)
+  cells
 }
 
 # How the file writes CTR, decided by its own clicks and impressions in the first rows. The column itself

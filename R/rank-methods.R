@@ -48,5 +48,7 @@ print.tide_findings <- function(x, n = 10, ...) {
 #' @export
 summary.tide_findings <- function(object, ...) {
   found <- as.data.table(object$findings)
-  tibble::as_tibble(found[, c(list(findings = .N), total_gain(.SD)), by = "kind"])
+  tibble::as_tibble(rbindlist(lapply(split(found, by = "kind"), function(own) {
+    c(list(kind = own$kind[1], findings = nrow(own)), total_gain(own))
+  })))
 }

@@ -1,0 +1,3 @@
+library(testthat)
+library(inktide)
+test_check("inktide")

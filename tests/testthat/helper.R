@@ -1,0 +1,60 @@
+data.table::setDTthreads(2)
+library(data.table, warn.conflicts = FALSE)
+
+# A CSV file of these lines.
+csv <- function(..., name = "export.csv") {
+  file <- file.path(withr::local_tempdir(.local_envir = parent.frame()), name)
+  writeLines(c(...), file, useBytes = TRUE)
+  file
+}
+
+# Data as read, straight from rows.
+as_data <- function(rows) {
+  dimensions <- intersect(inktide:::dimension_names, names(rows))
+  tables <- stats::setNames(list(inktide:::new_table(rows, dimensions)), inktide:::grain_label(dimensions))
+  inktide:::new_tide_data(tables, data.table(file = "made.csv", rows = nrow(rows), kept = nrow(rows), ctr = "none", capped = FALSE,
+    grain = names(tables)), inktide:::sum_left_out(data.table()))
+}
+
+# Of no family that is fitted: an exponential fall to a floor.
+made_curve <- 0.02 + 0.26 * exp(-0.5 * (0:9))
+
+# A site with a known curve: one row per query and day. `factor` multiplies the curve for each query.
+made_site <- function(queries = 600, days = 60, seed = 1, curve = made_curve,
+                      factor = exp(rnorm(queries, -0.045, 0.3)), demand = exp(rnorm(queries, 1.5, 1))) {
+  set.seed(seed)
+  force(factor); force(demand)
+  rows <- CJ(q = seq_len(queries), day = seq_len(days))
+  home <- sample(seq_along(curve), queries, TRUE)
+  rows[, position := pmin(length(curve), pmax(1, home[q] + sample(-1:1, .N, TRUE)))]
+  rows[, impressions := rpois(.N, demand[q])]
+  rows <- rows[impressions > 0]
+  rows[, clicks := rbinom(.N, impressions, pmin(0.95, curve[position] * factor[q]))]
+  rows[, .(date = as.IDate("2026-01-01") + day, query = sprintf("query %04d", q), page = sprintf("https://www.fernmoor.example/p%d/", q %/% 3),
+    clicks, impressions, position = as.numeric(position))]
+}
+
+# The demo site and what is found in it, made once for all tests.
+demo <- local({
+  made <- NULL
+  function() {
+    if (is.null(made)) {
+      site <- tide_demo_site(seed = 3)
+      summary <- tide_summary(as_data(site$daily), brand = inktide:::demo_brand_words)
+      made <<- list(site = site, summary = summary, found = tide_find(summary))
+    }
+    made
+  }
+})
+
+# Runs the program as a person would. Out: status, out, err.
+program <- function(..., dir = ".", env = character()) {
+  exe <- system.file("exec", "inktide", package = "inktide")
+  out <- tempfile()
+  err <- tempfile()
+  old <- setwd(dir)
+  on.exit({ setwd(old); unlink(c(out, err)) })
+  status <- suppressWarnings(system2(file.path(R.home("bin"), "Rscript"), shQuote(c(exe, ...)), stdout = out, stderr = err,
+    env = c(paste0("R_LIBS=", paste(.libPaths(), collapse = .Platform$path.sep)), env)))
+  list(status = status, out = readLines(out, encoding = "UTF-8"), err = readLines(err, encoding = "UTF-8"))
+}

@@ -1,0 +1,94 @@
+files <- tide_example()
+as_table <- function(run) fread(text = c(run$out, ""), sep = ",")
+
+test_that("help and version answer at once, with use and an example", {
+  expect_match(program("--version")$out, "^inktide [0-9.]+$")
+  for (command in c("demo", "curve", "find", "report")) {
+    help <- program("help", command)
+    expect_equal(help$status, 0)
+    expect_match(help$out, paste0("Example:  inktide ", command), all = FALSE)
+    expect_equal(program(command, "--help")$out, help$out)
+  }
+  expect_true(all(vapply(c("curve", "find", "report", "demo"), function(x) any(grepl(paste0("^  ", x), program()$out)), NA)))
+})
+
+test_that("find prints the same numbers as R, in every format, and nothing else on standard output", {
+  found <- tide_find(tide_summary(tide_read(files[["pairs"]]), brand = "fernmoor"))$findings
+  csv <- program("find", files[["pairs"]], "--brand", "fernmoor", "--format", "csv")
+  expect_equal(csv$status, 0)
+  table <- as_table(csv)
+  expect_equal(names(table), names(found))
+  expect_equal(table$id, found$id)
+  expect_equal(table$gain, found$gain, tolerance = 1e-6)
+  expect_match(csv$err, "left out", all = FALSE)
+  json <- jsonlite::fromJSON(program("find", files[["pairs"]], "--brand", "fernmoor", "--format", "json", "--quiet")$out)
+  expect_equal(json$score, found$score, tolerance = 1e-6)
+  people <- program("find", files[["pairs"]], "--brand=fernmoor", "--top", "5", env = "COLUMNS=80")
+  expect_true(all(nchar(people$out, "width") <= 80))
+  expect_match(people$out, "First steps", all = FALSE)
+})
+
+test_that("curve has the agreed columns, with brand and non-brand where brand words are given", {
+  table <- as_table(program("curve", files[["pairs"]], "--brand", "fernmoor,fern moor", "--format", "csv", "--quiet"))
+  expect_equal(names(table)[1:8], c("segment", "position", "ctr", "ctr_low", "ctr_high", "clicks", "impressions", "pairs"))
+  expect_setequal(table$segment, c("brand", "non-brand"))
+  expect_equal(unique(table$position), 1:20)
+  plain <- program("curve", files[["pairs"]], "--until", "5", "--format", "csv")
+  expect_equal(unique(as_table(plain)$segment), "all")
+  expect_match(plain$err, "no brand words", all = FALSE)
+})
+
+test_that("faults of the call end with 2, of the data with 1, in one message without a trace", {
+  bad <- csv("query,clicks,impressions,position", "a,x,2,3")
+  cases <- list(
+    list(2, c("fnd", files[["pairs"]]), "Did you mean 'find'"),
+    list(2, c("find", files[["pairs"]], "--brnd", "x"), "Did you mean '--brand'"),
+    list(2, c("find", files[["pairs"]], "--format", "xml"), "table, csv or json"),
+    list(2, c("find", files[["pairs"]], "--position", "9"), "4:20"),
+    list(2, c("find", files[["pairs"]], "--query", "(a"), "regular expression"),
+    list(2, c("find", files[["pairs"]], "--days", "soon"), "days"),
+    list(2, c("find", files[["pairs"]], "--from", "soon"), "one date"),
+    list(2, c("find"), "inktide demo"),
+    list(1, c("find", bad), "line 2 has 'x'"),
+    list(1, c("find", "nowhere.csv"), "no such file"),
+    list(1, c("find", files[["pairs"]], "--query", "zzzz"), "No row is left"),
+    list(1, c("find", "--project", tempdir()), "inktide.yml")
+  )
+  for (case in cases) {
+    run <- do.call(program, c(as.list(case[[2]]), dir = withr::local_tempdir()))
+    expect_equal(run$status, case[[1]])
+    expect_length(run$out, 0)
+    expect_match(paste(run$err, collapse = "\n"), case[[3]], fixed = TRUE)
+    expect_false(any(grepl("Error in|Calls:|Execution halted", run$err)))
+  }
+})
+
+test_that("filters, segments and output files work as said", {
+  dir <- withr::local_tempdir()
+  run <- program("find", files[["pairs"]], "--brand", "fernmoor", "--query", "seeds", "--device", "mobile", "--position", "4:20",
+    "--min-impressions", "20", "--format", "csv", "--out", file.path(dir, "list.csv"))
+  expect_equal(run$status, 0)
+  expect_length(run$out, 0)
+  list <- fread(file.path(dir, "list.csv"))
+  expect_true(all(grepl("seeds", list$query) & list$impressions >= 20))
+  pairs_only <- list[kind != "cannibalized"]
+  expect_true(all(pairs_only$position >= 4 & pairs_only$position <= 20))
+  brand <- as_table(program("find", files[["pairs"]], "--brand", "fernmoor", "--segment", "brand", "--min-gain", "0", "--format", "csv", "--quiet"))
+  expect_true(all(grepl("fern ?moor", brand$query)))
+  expect_equal(program("find", files[["pairs"]], "--out", file.path(dir, "no", "x.csv"))$status, 1)
+})
+
+test_that("a project folder is found upwards, its settings used, its mistakes named by line", {
+  dir <- withr::local_tempdir()
+  tide_demo_write(tide_demo_site(seed = 2, days = 60, share = 0.15), dir)
+  inner <- file.path(dir, "exports")
+  run <- program("curve", "--format", "csv", "--quiet", dir = inner)
+  expect_setequal(as_table(run)$segment, c("brand", "non-brand"))
+  report <- program("report", "--project", dir, "--quiet")
+  expect_equal(report$status, 0)
+  expect_true(file.exists(file.path(dir, "report.html")))
+  write("brnad: [x]", file.path(dir, "inktide.yml"), append = TRUE)
+  wrong <- program("curve", dir = dir)
+  expect_equal(wrong$status, 1)
+  expect_match(paste(wrong$err, collapse = " "), "line 12.*Did you mean 'brand'")
+})

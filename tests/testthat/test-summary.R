@@ -1,0 +1,57 @@
+test_that("spellings of one page fold, other pages stay", {
+  key <- function(x) inktide:::url_key(inktide:::clean_url(x))
+  same <- c("https://www.fernmoor.example/shop/", "http://fernmoor.example/shop", "HTTPS://WWW.Fernmoor.example/shop/#seeds",
+    "https://www.fernmoor.example/shop/?utm_source=letter&utm_medium=mail", "https://www.fernmoor.example/shop/index.html",
+    "https://fernmoor.example/shop?xclid=1")
+  expect_equal(unique(key(same)), "fernmoor.example/shop")
+  other <- c(same[1], "https://www.fernmoor.example/Shop/", "https://www.fernmoor.example/shop/kale/",
+    "https://www.fernmoor.example/shop/?page=2", "https://shop.fernmoor.example/shop/")
+  expect_equal(anyDuplicated(key(other)), 0L)
+  expect_equal(key("https://www.fernmoor.example/?id=7&utm_term=a"), "fernmoor.example?id=7")
+})
+
+test_that("sums add up, positions are weighted by impressions, ratios come last", {
+  rows <- data.table(query = c("a", "A ", "b"), page = c("/x", "/x#top", "/x"), clicks = c(1, 4, 0), impressions = c(10, 30, 5), position = c(2, 6, 1))
+  summary <- tide_summary(as_data(rows))
+  pair <- summary$pairs[summary$queries$key[query] == "a"]
+  expect_equal(nrow(pair), 1)
+  expect_equal(c(pair$clicks, pair$impressions, pair$ctr, pair$position), c(5, 40, 0.125, 5))
+  expect_equal(summary$queries$query[1], "A")
+  expect_equal(summary$folded, 1)
+})
+
+test_that("row order and splitting rows change nothing", {
+  rows <- made_site(queries = 40, days = 20)
+  whole <- tide_summary(as_data(rows))
+  shuffled <- tide_summary(as_data(rows[sample(.N)]))
+  halves <- rbind(rows[, !"impressions"][, impressions := rows$impressions - 1][impressions > 0],
+    rows[, !"impressions"][, c("impressions", "clicks") := list(ifelse(rows$impressions > 1, 1, rows$impressions), 0)])
+  halves <- halves[clicks <= impressions]
+  expect_equal(shuffled$pairs, whole$pairs)
+  expect_equal(shuffled$cells, whole$cells)
+  split <- tide_summary(as_data(halves))
+  expect_equal(sum(split$pairs$impressions), sum(halves$impressions))
+})
+
+test_that("brand words match joined and spaced, short ones only alone", {
+  queries <- c("fernmoor seeds", "fern moor seeds", "fern-moor", "kale", "fm seeds", "film seeds")
+  expect_equal(inktide:::is_brand(queries, "Fernmoor"), c(TRUE, TRUE, TRUE, FALSE, FALSE, FALSE))
+  expect_equal(inktide:::is_brand(queries, "fm"), c(FALSE, FALSE, FALSE, FALSE, TRUE, FALSE))
+})
+
+test_that("site totals come from the table without queries, and coverage is the share explained", {
+  files <- tide_example()
+  summary <- tide_summary(tide_read(files[c("pairs", "totals")]))
+  covered <- inktide:::query_coverage(summary)
+  expect_lt(covered$clicks, 1)
+  expect_gt(covered$clicks, 0.5)
+  expect_equal(covered$impressions, sum(summary$by_day$impressions) / sum(summary$site_by_day$impressions))
+  expect_error(tide_summary(tide_read(files[["totals"]])), "queries", class = "tide_error_grain")
+})
+
+test_that("findings rest on the recent window, the curve on all of it", {
+  rows <- made_site(queries = 30, days = 60)
+  summary <- tide_summary(as_data(rows), recent_days = 10)
+  expect_equal(sum(summary$cells$impressions), sum(rows$impressions))
+  expect_equal(sum(summary$pairs$impressions), sum(rows[date > max(date) - 10]$impressions))
+})

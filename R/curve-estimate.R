@@ -8,7 +8,7 @@
 
 curve_groups <- 200L
 # Pairs whose cells' covariance is used in full; the rest have too little evidence for it to matter.
-curve_full_pairs <- 5000L
+curve_full_pairs <- 2000L
 
 # In: cells of one segment, sorted by pair (query, page). Out: list, see the end.
 estimate_curve <- function(cells, prior) {
@@ -18,15 +18,16 @@ estimate_curve <- function(cells, prior) {
   for (round in 1:40) {
     before <- state$theta
     mean <- cells$impressions * exp(interpolate_knots(state$theta, cells$position))
-    # The variances settle after a few rounds and are then held, so that the curve can.
-    if (round <= 8) {
+    # Variances and smoothness settle after a few rounds and are then held, so that the curve can.
+    if (round <= 5) {
       pair_mean <- sum_runs(mean, evidence$ends)
       state$spread <- estimate_spread(evidence$pair_clicks, pair_mean)
       state$wobble <- estimate_wobble(cells$clicks, mean, evidence, state$spread)
     }
-    equations <- score_equations(cells, mean, evidence, state)
-    state <- newton_step(state, equations, evidence$design, penalty)
-    if (round > 8 && max(abs(knot_design() %*% (state$theta - before))) < 1e-5) break
+    equations <- score_equations(cells, mean, evidence, state, settled = round > 7)
+    state$cell_information <- equations$information
+    state <- newton_step(state, equations, evidence$design, penalty, hold = round > 12)
+    if (round > 5 && max(abs(knot_design() %*% (state$theta - before))) < 1e-4) break
   }
   log_ctr <- drop(knot_design() %*% state$theta)
   information <- pmax(diag(knot_design() %*% state$information %*% t(knot_design())), 1e-6)
@@ -98,7 +99,7 @@ estimate_wobble <- function(clicks, mean, evidence, spread) {
 # mean^2), its covariance is D + spread m m', inverted by the Sherman-Morrison formula. A pair beyond three
 # standard deviations (a bot, a tracking fault, a giant of another kind) pulls no harder than one at three
 # (Huber 1964).
-score_equations <- function(cells, mean, evidence, state) {
+score_equations <- function(cells, mean, evidence, state, settled) {
   keep <- 1 / (1 + state$wobble * mean)
   pair_mean <- sum_runs(keep * mean, evidence$ends)
   pair_residual <- sum_runs(keep * (cells$clicks - mean), evidence$ends)
@@ -116,27 +117,35 @@ score_equations <- function(cells, mean, evidence, state) {
   diagonal[alone] <- (weight * mean)[alone]
 
   by_bin <- function(x) as.vector(rowsum(x, evidence$column, reorder = TRUE))
-  between <- matrix(0, evidence$size[1], evidence$size[2])
-  between[evidence$at] <- (keep * mean)[evidence$in_full]
-  factor <- (calm * shared)[evidence$full]
-  list(cell_score = own, score = if (length(own)) by_bin(own) else numeric(),
-    information = diag(if (length(own)) by_bin(diagonal) else numeric(), evidence$size[2]) - crossprod(between, factor * between))
+  # The costly part hardly changes once the variances are held: it is kept from then on.
+  information <- state$cell_information
+  if (is.null(information) || !settled) {
+    between <- matrix(0, evidence$size[1], evidence$size[2])
+    between[evidence$at] <- (keep * mean)[evidence$in_full]
+    factor <- (calm * shared)[evidence$full]
+    information <- diag(if (length(own)) by_bin(diagonal) else numeric(), evidence$size[2]) - crossprod(between, factor * between)
+  }
+  list(cell_score = own, score = if (length(own)) by_bin(own) else numeric(), information = information)
 }
 
 # One penalised scoring step, and one of the smoothness by the update of Fellner and Schall as in Wood and
 # Fasiolo (2017).
-newton_step <- function(state, equations, design, penalty) {
+newton_step <- function(state, equations, design, penalty, hold) {
   information <- crossprod(design, equations$information %*% design)
   prior <- state$smooth * penalty$rough + penalty$precision
   from_prior <- state$theta - penalty$mean
   inverse <- solve(information + prior)
   move <- drop(inverse %*% (crossprod(design, equations$score) - prior %*% from_prior))
   state$theta <- state$theta + move * min(1, 1 / max(abs(move)))
+  if (!hold) state$smooth <- next_smooth(state, inverse, penalty)
+  c(state[c("theta", "smooth", "spread", "wobble", "cell_information")], list(information = information, inverse = inverse, prior = prior))
+}
+
+next_smooth <- function(state, inverse, penalty) {
   from_prior <- state$theta - penalty$mean
   rough <- drop(crossprod(from_prior, penalty$rough %*% from_prior))
   proposed <- (length(curve_knots) - 2 - state$smooth * sum(inverse * penalty$rough)) / max(rough, 1e-8)
-  state$smooth <- min(max(proposed, state$smooth / 5, 0.05), state$smooth * 5, 1e4)
-  c(state[c("theta", "smooth", "spread", "wobble")], list(information = information, inverse = inverse, prior = prior))
+  min(max(proposed, state$smooth / 5, 0.05), state$smooth * 5, 1e4)
 }
 
 # Covariance of log CTR at the knots: the spread of the scores between groups of queries (queries are coded by

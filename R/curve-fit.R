@@ -52,7 +52,9 @@ tide_curve <- function(summary, level = 0.9) {
   segment_of <- summary$queries$segment[summary$cells$query]
   segments <- if (all(summary$queries$segment == "all")) "all" else c("non-brand", "brand")
   cells <- summary$cells
-  used <- segment_of != "brand" | leading_page(cells)
+  used <- rep(TRUE, nrow(cells))
+  brand <- which(segment_of == "brand")
+  used[brand] <- leading_page(cells[brand])
   fits <- list()
   for (segment in segments) {
     parent <- if (segment == "brand") fits[["non-brand"]]$log_ctr

@@ -75,9 +75,9 @@ pattern_tests <- function(patterns) {
     wanted <- !startsWith(arg, "not_")
     list(dimension = dimension, label = sprintf("%s %s '%s'", dimension, if (wanted) "does not match" else "matches", pattern),
       keep = function(rows) {
-        distinct <- unique(rows[[dimension]])
-        hit <- grepl(pattern, distinct, perl = TRUE, ignore.case = TRUE)
-        rows[[dimension]] %in% distinct[hit == wanted]
+        texts <- as_levels(rows[[dimension]])
+        hit <- grepl(pattern, levels(texts), perl = TRUE, ignore.case = TRUE)
+        (hit == wanted)[as.integer(texts)]
       })
   }, patterns, names(patterns)))
 }
@@ -86,6 +86,9 @@ value_tests <- function(values) {
   values <- Filter(Negate(is.null), values)
   unname(Map(function(wanted, dimension) {
     list(dimension = dimension, label = sprintf("%s is not %s", dimension, paste(wanted, collapse = " or ")),
-      keep = function(rows) tolower(rows[[dimension]]) %in% tolower(wanted))
+      keep = function(rows) {
+      texts <- as_levels(rows[[dimension]])
+      (tolower(levels(texts)) %in% tolower(wanted))[as.integer(texts)]
+    })
   }, values, names(values)))
 }

@@ -27,7 +27,7 @@
 #'   needed makes reading faster; rows are not merged by it.
 #' @param progress A function of one text, called before each file is read.
 #' @return A `tide_data` object: a list with `tables` (one per grain, each a list
-#'   of `rows`, a data.table; `dimensions`; `from`, `to` and `days`, missing
+#'   of `rows`, a data.table with texts as factors; `dimensions`; `from`, `to` and `days`, missing
 #'   without dates), `sources` (one row per file: `file`, `rows`, `kept`,
 #'   `grain`, `exported`, `ctr` (how its CTR is written: `fraction`, `percent`,
 #'   `none`, or `disagrees` with clicks / impressions), `capped`) and `left_out` (`reason`, `rows`,
@@ -64,7 +64,7 @@ tide_read <- function(files, lag = 3, exported = NULL, dimensions = NULL, progre
 # One file: list(rows, dimensions, source, left_out).
 read_file <- function(file, lag, exported, dimensions) {
   check_file(file)
-  header <- read_csv_cells(file, nrows = 0L)
+  header <- read_csv_cells(file, nrows = 1L)
   columns <- match_columns(names(header), file)
   ctr <- ctr_convention(file, columns)
   columns <- columns[names(columns) %in% c(dimensions, "clicks", "impressions", "position")]
@@ -79,10 +79,11 @@ read_file <- function(file, lag, exported, dimensions) {
   for (column in c("clicks", "impressions", "position")) {
     set(rows, j = column, value = parse_number(rows[[column]], column, file))
   }
+  for (column in text) set(rows, j = column, value = as_levels(rows[[column]]))
   if ("date" %in% names(rows)) set(rows, j = "date", value = parse_date(rows$date, file))
   check_figures(rows, file)
 
-  exported <- if (is.null(exported)) as.IDate(file.mtime(file)) else exported
+  exported <- if (is.null(exported)) as.IDate(as.Date(file.mtime(file), tz = "UTC")) else exported
   out <- drop_rows(rows, exported, lag)
   used <- intersect(dimension_names, names(rows))
   setcolorder(out$rows, c(used, "clicks", "impressions", "position"))
@@ -155,22 +156,22 @@ check_figures <- function(rows, file) {
 # The rows that no figure may rest on, counted by reason.
 drop_rows <- function(rows, exported, lag) {
   reasons <- list(
-    "no impressions" = rows$impressions <= 0,
-    "no position" = is.na(rows$position),
-    "more clicks than impressions" = rows$clicks > rows$impressions
+    "no impressions" = which(rows$impressions <= 0),
+    "no position" = which(is.na(rows$position)),
+    "more clicks than impressions" = which(rows$clicks > rows$impressions)
   )
   if (lag > 0 && !is.null(rows[["date"]])) {
-    reasons[[sprintf("unfinished days (within %g days of the export)", lag)]] <- rows$date >= exported - lag
+    reasons[[sprintf("unfinished days (within %g days of the export)", lag)]] <- which(as.integer(rows$date) >= as.integer(exported) - lag)
   }
-  keep <- rep(TRUE, nrow(rows))
+  gone <- integer()
   ledger <- list()
   for (reason in names(reasons)) {
-    out <- which(keep & reasons[[reason]])
+    out <- setdiff(reasons[[reason]], gone)
     if (!length(out)) next
     ledger[[reason]] <- left_out_line(reason, rows, out)
-    keep[out] <- FALSE
+    gone <- c(gone, out)
   }
-  list(rows = if (all(keep)) rows else rows[keep], left_out = rbindlist(ledger))
+  list(rows = if (length(gone)) rows[-gone] else rows, left_out = rbindlist(ledger))
 }
 
 # An interactive or programmatic export that was cut: a round number of rows, sorted by clicks.

@@ -16,16 +16,22 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   clear <- at$clicks < 0.8 * at$expected
   listed <- surest_within(ifelse(clear, judged$confidence, 0), options$fdr)
   listed <- listed[clear[listed]]
-  if (!length(listed)) return(no_findings())
+  gain <- lapply(low_ctr_gain(at[listed], judged$groups), `*`, per_month(summary))
+  worth <- which(gain$gain >= options$min_gain)
+  if (!length(worth)) return(no_findings())
+  listed <- listed[worth]
+  gain <- lapply(gain, `[`, worth)
   siblings <- page_shortfalls(at$page, judged$confidence)[match(at$page[listed], page)]
   at <- at[listed]
-
-  target <- usual_factor(log((at$clicks + 0.5) / (at$expected + 0.5)), judged$groups)
-  mean <- target$mean * at$expected - at$clicks
-  sd <- sqrt((target$mean * at$expected)^2 * (target$log_sd^2 + at$curve_se^2) + at$clicks + 1)
-  gain <- lapply(gain_interval(mean, sd), `*`, per_month(summary))
   pair_findings("low_ctr", summary, pairs, candidates[listed], gain, judged$confidence[listed],
     low_ctr_action(summary, at, siblings), low_ctr_reason(summary, at, siblings))
+}
+
+# Clicks won over the window when the pair gets to where its usual spread would have it.
+low_ctr_gain <- function(at, groups) {
+  target <- usual_factor(log((at$clicks + 0.5) / (at$expected + 0.5)), groups)
+  gain_interval(target$mean * at$expected - at$clicks,
+    sqrt((target$mean * at$expected)^2 * (target$log_sd^2 + at$curve_se^2) + at$clicks + 1))
 }
 
 # In: clicks, expected clicks and page of the pairs. Out: each pair's probability of a low page or a low query,
@@ -54,7 +60,12 @@ judge_low <- function(clicks, expected, page) {
 
 # In: log factors and the variance of their noise. Out: weights, means and standard deviations of the usual, low
 # and high part. Priors worth a handful of observations keep small sites sane.
-fit_two_groups <- function(z, noise, usual_sd = 0.25) {
+fit_two_groups <- function(z, noise, usual_sd = 0.25, most = 5000L) {
+  if (length(z) > most) {
+    best <- order(noise)[seq_len(most)]
+    z <- z[best]
+    noise <- noise[best]
+  }
   weight <- c(usual = 0.9, low = 0.05, high = 0.05)
   mean <- c(0, -0.8, 0.8)
   sd <- prior_sd <- c(usual_sd, 0.4, 0.4)

@@ -27,7 +27,7 @@ find_striking_distance <- function(summary, curve, pairs, options) {
     high = mean * exp(stats::qnorm(0.95) * relative)), `*`, per_month(summary))
   confidence <- in_band(at, band) * stats::pgamma(0.5, at$shape, at$rate, lower.tail = FALSE)
 
-  keep <- which(more > 0)
+  keep <- which(more > 0 & gain$gain >= options$min_gain)
   if (!length(keep)) return(no_findings())
   pair_findings("striking_distance", summary, pairs, rows[keep], lapply(gain, `[`, keep), confidence[keep],
     striking_action(summary, at[keep], target[keep]), striking_reason(summary, at[keep], target[keep], there[keep], reach[keep]))

@@ -37,8 +37,8 @@
 #' @param position `c(from, to)`: only pairs with an average position in it.
 #' @param segment Segments whose queries are looked at; `NULL` takes all but
 #'   `brand`, where several pages and odd CTR are the rule.
-#' @return A `tide_findings` object: a list with `findings` (a tibble with the
-#'   columns `rank`, `id`, `kind`, `query`, `page`, `pages`, `clicks`,
+#' @return A `tide_findings` object: a list with `findings` (a data.table,
+#'   which [tidy()] hands out as a tibble, with the columns `rank`, `id`, `kind`, `query`, `page`, `pages`, `clicks`,
 #'   `impressions`, `ctr`, `position`, `expected_ctr`, `gain`, `gain_low`,
 #'   `gain_high`, `confidence`, `score`, `action`, `reason`), `pairs` (every
 #'   query x page pair with its `expected_ctr`, for figures), `curve`, `tested`
@@ -65,14 +65,14 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   segment <- check_segments(segment, curve)
 
   pairs <- pair_evidence(summary, curve, segment, position, min_impressions)
-  options <- list(band = band, fdr = fdr)
+  options <- list(band = band, fdr = fdr, min_gain = min_gain)
   found <- rbindlist(c(list(empty_findings()), lapply(finding_kinds(), function(kind) {
     kind$find(summary, curve, pairs, options)
   })), use.names = TRUE)
   found <- rank_findings(found, min_gain)
   structure(list(
-    findings = tibble::as_tibble(found[, c("rank", "id", setdiff(finding_columns, c("claims", "identity", "action", "reason")),
-      "score", "action", "reason"), with = FALSE]),
+    findings = found[, c("rank", "id", setdiff(finding_columns, c("claims", "identity", "action", "reason")),
+      "score", "action", "reason"), with = FALSE],
     pairs = pairs, curve = curve, tested = sum(pairs$tested), summary = summary
   ), class = "tide_findings")
 }

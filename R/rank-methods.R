@@ -15,7 +15,7 @@ NULL
 
 #' @rdname tide_findings_tables
 #' @export
-tidy.tide_findings <- function(x, ...) x$findings
+tidy.tide_findings <- function(x, ...) tibble::as_tibble(x$findings)
 
 #' @rdname tide_findings_tables
 #' @export

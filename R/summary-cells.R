@@ -5,14 +5,26 @@
 
 position_breaks <- c(seq(1, 20.5, by = 0.5), seq(21.5, 30.5, by = 1), seq(35.5, 100.5, by = 5))
 
-# In: `work`, a data.table of query, page (codes), clicks, impressions, position. Out: one row per cell.
-reduce_cells <- function(work) {
-  bin <- findInterval(work$position, position_breaks)
-  cells <- data.table(query = work$query, page = work$page, bin = bin, clicks = work$clicks,
-    impressions = work$impressions, weighted = work$impressions * work$position)
-  cells <- cells[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted)),
-    by = c("query", "page", "bin")]
-  cells[, `:=`(clicks = as.numeric(clicks), impressions = as.numeric(impressions), position = weighted / impressions)]
+# Bin of each position. All breaks are multiples of a half, so a table by half positions tells it.
+bin_of_half <- findInterval(seq_len(201) / 2, position_breaks)
+position_bin <- function(position) bin_of_half[pmin.int(as.integer(position * 2), 201L)]
+
+# In: `work`, a list of query, page (codes), clicks, impressions, position, and for each row whether it is recent.
+# Out: list(all, recent) of cells. The rows are gone through once; the rest is done on cells.
+reduce_cells <- function(work, recent = TRUE) {
+  rows <- setDT(list(query = work$query, page = work$page, bin = position_bin(work$position),
+    clicks = work$clicks, impressions = work$impressions, weighted = work$impressions * work$position))
+  if (length(recent) > 1) set(rows, j = "recent", value = recent)
+  by <- c("query", "page", "bin", if (length(recent) > 1) "recent")
+  cells <- rows[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted)), by = by]
+  for (column in c("clicks", "impressions")) set(cells, j = column, value = as.numeric(cells[[column]]))
+  if (length(recent) == 1) return(list(all = key_cells(cells), recent = cells))
+  all <- cells[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted)), by = c("query", "page", "bin")]
+  list(all = key_cells(all), recent = key_cells(cells[cells$recent, !"recent"]))
+}
+
+key_cells <- function(cells) {
+  set(cells, j = "position", value = cells$weighted / cells$impressions)
   setkeyv(cells, c("query", "page", "bin"))
   cells[]
 }

@@ -51,22 +51,20 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
     else list(code = rep(1L, nrow(rows)), names = "", keys = "", spellings = 1L)
   work <- list(query = queries$code, page = pages$code, clicks = rows$clicks, impressions = rows$impressions,
     position = rows$position)
-  cells <- reduce_cells(work)
-
   dated <- "date" %in% table$dimensions
   days <- if (is.na(table$days)) as.integer(undated_days) else table$days
   whole <- !dated || days <= recent_days
-  recent_rows <- if (whole) NULL else which(rows$date > table$to - recent_days)
-  recent_cells <- if (whole) cells else reduce_cells(lapply(work, `[`, recent_rows))
-  pairs <- reduce_pairs(recent_cells)
+  recent <- if (whole) TRUE else as.integer(rows$date) > as.integer(table$to - recent_days)
+  cells <- reduce_cells(work, recent)
+  pairs <- reduce_pairs(cells$recent)
   segment <- if (is.null(brand)) rep("all", length(queries$names))
     else ifelse(is_brand(queries$keys, brand), "brand", "non-brand")
 
   structure(list(
     queries = setDT(list(query = queries$names, key = queries$keys, segment = segment)),
     pages = setDT(list(page = pages$names, key = pages$keys)),
-    cells = cells, recent_cells = recent_cells, pairs = pairs,
-    contested = if (dated) contested_days(work, rows$date, pairs, recent_rows),
+    cells = cells$all, recent_cells = cells$recent, pairs = pairs,
+    contested = if (dated) contested_days(work, rows$date, pairs, recent),
     by_day = if (dated) reduce_by(rows, "date"),
     site_by_day = site_totals(data, "date", table),
     site_by_page = site_totals(data, "page", table),
@@ -80,11 +78,10 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
 }
 
 # Daily rows of recent queries that more than one page is shown for: what competing pages are judged by.
-contested_days <- function(work, date, pairs, recent_rows) {
+contested_days <- function(work, date, pairs, recent) {
   several <- pairs[pairs$impressions >= 5, .N, by = "query"]
   several <- several$query[several$N > 1]
-  use <- if (is.null(recent_rows)) which(work$query %in% several)
-    else recent_rows[work$query[recent_rows] %in% several]
+  use <- which(recent & work$query %in% several)
   rows <- setDT(lapply(c(work, list(date = date)), `[`, use))
   reduce_by(rows, c("query", "page", "date"))
 }

@@ -6,7 +6,7 @@ test_that("columns are found by the trade's spellings, in any order and case", {
     rows <- data$tables[["query x page"]]$rows
     expect_equal(rows$clicks, 3)
     expect_equal(rows$position, 4.5)
-    expect_equal(rows$page, "/shop/tomato/")
+    expect_equal(as.character(rows$page), "/shop/tomato/")
   }
 })
 
@@ -59,7 +59,7 @@ test_that("bad input gives one error that says what, where by line, and how to m
 test_that("rows that no figure may rest on are left out and counted", {
   file <- csv("query,clicks,impressions,position", "a,1,10,2", "b,0,0,", "c,0,5,", "d,7,5,2")
   data <- tide_read(file)
-  expect_equal(data$tables$query$rows$query, "a")
+  expect_equal(as.character(data$tables$query$rows$query), "a")
   expect_setequal(data$left_out$reason, c("no impressions", "no position", "more clicks than impressions"))
   expect_equal(sum(data$left_out$rows), 3)
 })

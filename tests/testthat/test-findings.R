@@ -53,7 +53,7 @@ test_that("on the demo data the non-brand curve is within a tenth, and nearer th
 })
 
 test_that("every finding has the agreed columns, in order, within their ranges", {
-  found <- demo()$found$findings
+  found <- tidy(demo()$found)
   expect_equal(names(found), c("rank", "id", "kind", "query", "page", "pages", "clicks", "impressions", "ctr", "position", "expected_ctr",
     "gain", "gain_low", "gain_high", "confidence", "score", "action", "reason"))
   expect_false(anyNA(found))
@@ -95,7 +95,7 @@ test_that("stable seconds, section links and one-day blips are not cannibalized"
   set.seed(6)
   days <- as.IDate("2026-01-01") + 0:83
   row <- function(query, page, days, position, impressions = 20) {
-    data.table(date = days, query = query, page = paste0("https://www.fernmoor.example", page), clicks = rbinom(length(days), impressions, 0.04),
+    data.table(date = days, query = query, page = paste0("https://www.fernmoor.example", page), clicks = rbinom(length(days), impressions, 0.25 / position),
       impressions = impressions, position = pmax(1, position + rnorm(length(days), 0, 0.4)))
   }
   turn <- (as.integer(days - days[1]) %/% 21) %% 2 == 0

@@ -141,11 +141,12 @@ newton_step <- function(state, equations, design, penalty, hold) {
   c(state[c("theta", "smooth", "spread", "wobble", "cell_information")], list(information = information, inverse = inverse, prior = prior))
 }
 
+# Two more knots' worth of belief in a roughness of a tenth, so that thin data never look certain of a straight line.
 next_smooth <- function(state, inverse, penalty) {
   from_prior <- state$theta - penalty$mean
   rough <- drop(crossprod(from_prior, penalty$rough %*% from_prior))
-  proposed <- (length(curve_knots) - 2 - state$smooth * sum(inverse * penalty$rough)) / max(rough, 1e-8)
-  min(max(proposed, state$smooth / 5, 0.05), state$smooth * 5, 1e4)
+  proposed <- (length(curve_knots) - state$smooth * sum(inverse * penalty$rough)) / (rough + 0.2)
+  min(max(proposed, state$smooth / 5, 0.05), state$smooth * 5)
 }
 
 # Covariance of log CTR at the knots: the spread of the scores between groups of queries (queries are coded by

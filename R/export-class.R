@@ -13,14 +13,15 @@ new_table <- function(rows, dimensions) {
 
 grain_label <- function(dimensions) if (length(dimensions)) paste(dimensions, collapse = " x ") else "total"
 
-left_out_line <- function(reason, rows, which) {
-  data.table(reason = reason, rows = length(which), clicks = sum(as.numeric(rows$clicks[which]), na.rm = TRUE),
+left_out_line <- function(reason, grain, rows, which) {
+  data.table(grain = grain, reason = reason, rows = length(which), clicks = sum(as.numeric(rows$clicks[which]), na.rm = TRUE),
     impressions = sum(as.numeric(rows$impressions[which]), na.rm = TRUE))
 }
 
+# Counted grain by grain: figures of different grain are never added up.
 sum_left_out <- function(ledger) {
-  if (!nrow(ledger)) return(data.table(reason = character(), rows = integer(), clicks = numeric(), impressions = numeric()))
-  ledger[, .(rows = sum(rows), clicks = sum(clicks), impressions = sum(impressions)), by = "reason"]
+  if (!nrow(ledger)) return(data.table(grain = character(), reason = character(), rows = integer(), clicks = numeric(), impressions = numeric()))
+  ledger[, .(rows = sum(rows), clicks = sum(clicks), impressions = sum(impressions)), by = c("grain", "reason")]
 }
 
 # The table that has all `needed` dimensions: with dates before without, then the finest, then the largest.
@@ -54,8 +55,9 @@ format.tide_data <- function(x, ...) {
 
 left_out_lines <- function(ledger) {
   if (!nrow(ledger)) return("  left out: nothing")
-  sprintf("  left out: %s, %s (%s clicks, %s impressions)", ledger$reason, format_plural(ledger$rows, "row"),
-    format_count(ledger$clicks), format_count(ledger$impressions))
+  several <- length(unique(ledger$grain)) > 1
+  sprintf("  left out%s: %s, %s (%s clicks, %s impressions)", if (several) paste0(" of ", ledger$grain) else "", ledger$reason,
+    format_plural(ledger$rows, "row"), format_count(ledger$clicks), format_count(ledger$impressions))
 }
 
 capped_lines <- function(sources) {

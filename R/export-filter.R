@@ -41,7 +41,7 @@ tide_filter <- function(data, from = NULL, to = NULL, days = NULL, query = NULL,
       keep <- if (test$dimension %in% table$dimensions) test$keep(table$rows)
         else if (test$dimension == "date") rep(TRUE, nrow(table$rows)) else rep(FALSE, nrow(table$rows))
       if (all(keep)) next
-      ledger[[length(ledger) + 1]] <- left_out_line(test$label, table$rows, which(!keep))
+      ledger[[length(ledger) + 1]] <- left_out_line(test$label, grain, table$rows, which(!keep))
       table <- new_table(table$rows[keep], table$dimensions)
     }
     if (!is.null(days) && is.na(table$days)) table$days <- as.integer(days)

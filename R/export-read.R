@@ -30,8 +30,8 @@
 #'   of `rows`, a data.table with texts as factors; `dimensions`; `from`, `to` and `days`, missing
 #'   without dates), `sources` (one row per file: `file`, `rows`, `kept`,
 #'   `grain`, `exported`, `ctr` (how its CTR is written: `fraction`, `percent`,
-#'   `none`, or `disagrees` with clicks / impressions), `capped`) and `left_out` (`reason`, `rows`,
-#'   `clicks`, `impressions`). Positions are averages from 1 up.
+#'   `none`, or `disagrees` with clicks / impressions), `capped`) and `left_out` (`grain`, `reason`,
+#'   `rows`, `clicks`, `impressions`). Positions are averages from 1 up.
 #' @section Errors:
 #' Class `tide_error`, with what is wrong, the file, the line and how to mend
 #' it: `tide_error_file`, `tide_error_columns_missing`,
@@ -84,7 +84,7 @@ read_file <- function(file, lag, exported, dimensions) {
   check_figures(rows, file)
 
   exported <- if (is.null(exported)) as.IDate(as.Date(file.mtime(file), tz = "UTC")) else exported
-  out <- drop_rows(rows, exported, lag)
+  out <- drop_rows(rows, exported, lag, grain_label(intersect(dimension_names, names(rows))))
   used <- intersect(dimension_names, names(rows))
   setcolorder(out$rows, c(used, "clicks", "impressions", "position"))
   list(
@@ -154,7 +154,7 @@ check_figures <- function(rows, file) {
 }
 
 # The rows that no figure may rest on, counted by reason.
-drop_rows <- function(rows, exported, lag) {
+drop_rows <- function(rows, exported, lag, grain) {
   reasons <- list(
     "no impressions" = which(rows$impressions <= 0),
     "no position" = which(is.na(rows$position)),
@@ -168,7 +168,7 @@ drop_rows <- function(rows, exported, lag) {
   for (reason in names(reasons)) {
     out <- setdiff(reasons[[reason]], gone)
     if (!length(out)) next
-    ledger[[reason]] <- left_out_line(reason, rows, out)
+    ledger[[reason]] <- left_out_line(reason, grain, rows, out)
     gone <- c(gone, out)
   }
   list(rows = if (length(gone)) rows[-gone] else rows, left_out = rbindlist(ledger))
@@ -188,7 +188,7 @@ join_tables <- function(parts) {
     if (length(same) > 1) {
       again <- which(duplicated(rows))
       if (length(again)) {
-        ledger[[length(ledger) + 1]] <<- left_out_line("same row in several files", rows, again)
+        ledger[[length(ledger) + 1]] <<- left_out_line("same row in several files", same[[1]]$source$grain, rows, again)
         rows <- rows[-again]
       }
     }

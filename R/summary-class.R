@@ -25,7 +25,7 @@
 #'   `spread`), `contested` (recent days of queries with several pages, or
 #'   `NULL` without dates), `by_day`, `site_by_day` and `site_by_page` (from
 #'   tables without queries, or `NULL`), `window`, `recent`, and the `sources`
-#'   and `left_out` of the data.
+#'   of the data and what was `left_out` of the table used.
 #' @section Errors:
 #' `tide_error_grain` where no table has queries.
 #' @examples
@@ -73,7 +73,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
       days = if (whole) days else as.integer(recent_days)),
     grain = grain_label(table$dimensions), unused = setdiff(names(data$tables), grain_label(table$dimensions)),
     folded = pages$spellings - length(pages$names),
-    sources = data$sources, left_out = data$left_out
+    sources = data$sources, left_out = data$left_out[data$left_out$grain == grain_label(table$dimensions)]
   ), class = "tide_summary")
 }
 

@@ -8,7 +8,7 @@
 
 curve_groups <- 200L
 # Pairs whose cells' covariance is used in full; the rest have too little evidence for it to matter.
-curve_full_pairs <- 2000L
+curve_full_pairs <- 1000L
 
 # In: cells of one segment, sorted by pair (query, page). Out: list, see the end.
 estimate_curve <- function(cells, prior) {
@@ -67,7 +67,7 @@ interpolate_knots <- function(theta, position) {
 }
 
 # Variance of the pairs' factors by maximum likelihood of the negative binomial, on the best-known pairs.
-estimate_spread <- function(clicks, expected, most = 5000L) {
+estimate_spread <- function(clicks, expected, most = 2000L) {
   if (length(clicks) > most) {
     best <- order(-expected)[seq_len(most)]
     clicks <- clicks[best]

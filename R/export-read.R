@@ -124,12 +124,12 @@ read_csv_cells <- function(file, ...) {
   cells
 }
 
-# How the file writes CTR, decided by its own clicks and impressions in the first rows. The column itself
+# How the file writes CTR, decided by its own clicks and impressions in the first thousand rows. The column itself
 # is not kept: CTR is derived from sums.
 ctr_convention <- function(file, columns) {
   if (!"ctr" %in% names(columns)) return("none")
   wanted <- columns[c("clicks", "impressions", "ctr")]
-  rows <- read_csv_cells(file, select = unname(wanted), nrows = 10000L)
+  rows <- read_csv_cells(file, select = unname(wanted), nrows = 1000L)
   cells <- Map(function(x, column) parse_number(x, column, file), unname(as.list(rows)), names(wanted))
   names(cells) <- names(wanted)
   judge_ctr(cells$ctr, cells$clicks / cells$impressions)
@@ -141,13 +141,14 @@ check_figures <- function(rows, file) {
   }
   for (column in c("clicks", "impressions", "position")) {
     values <- rows[[column]]
-    if (is.double(values)) refuse(which(is.infinite(values)), column, "Infinite figures", "Correct or delete those rows.")
-    if (column != "position") refuse(which(is.na(values)), column, "Empty cells", "Fill them in, or delete those rows.")
-    lowest <- suppressWarnings(min(values, na.rm = TRUE))
-    if (lowest < 0) refuse(which(values < 0), column, "Negative figures", "Correct or delete those rows.")
+    range <- suppressWarnings(range(values, na.rm = TRUE))
+    if (is.double(values) && any(is.infinite(range))) {
+      refuse(which(is.infinite(values)), column, "Infinite figures", "Correct or delete those rows.")
+    }
+    if (column != "position" && anyNA(values)) refuse(which(is.na(values)), column, "Empty cells", "Fill them in, or delete those rows.")
+    if (range[1] < 0) refuse(which(values < 0), column, "Negative figures", "Correct or delete those rows.")
   }
-  lowest <- suppressWarnings(min(rows$position[rows$impressions > 0], na.rm = TRUE))
-  if (lowest < 1) {
+  if (range[1] < 1) {
     refuse(which(rows$position < 1 & rows$impressions > 0), "position", "Positions below 1",
       "Positions start at 1; check which column holds the average position.")
   }

@@ -60,7 +60,7 @@ judge_low <- function(clicks, expected, page) {
 
 # In: log factors and the variance of their noise. Out: weights, means and standard deviations of the usual, low
 # and high part. Priors worth a handful of observations keep small sites sane.
-fit_two_groups <- function(z, noise, usual_sd = 0.25, most = 5000L) {
+fit_two_groups <- function(z, noise, usual_sd = 0.25, most = 2000L) {
   if (length(z) > most) {
     best <- order(noise)[seq_len(most)]
     z <- z[best]

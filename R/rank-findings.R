@@ -139,5 +139,6 @@ kind_label <- function(kind) c(low_ctr = "low CTR", striking_distance = "in stri
 finding_id <- function(kind, identity) {
   initial <- c(low_ctr = "L", striking_distance = "S", cannibalized = "C")[kind]
   if (!length(identity)) return(character())
-  paste0(initial, "-", substr(cli::hash_md5(enc2utf8(identity)), 1, 8))
+  text <- enc2utf8(identity)
+  sprintf("%s-%08x%02x", initial, digest::digest2int(text, 0L), bitwAnd(digest::digest2int(text, 1L), 255L))
 }

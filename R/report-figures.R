@@ -16,7 +16,7 @@ inline_svg <- function(figure, label, width = 9, height = 5) {
   tryCatch(print(figure), finally = grDevices::dev.off())
   svg <- as.character(device())
   # Each figure gets names of its own for clips, since all share one page.
-  mark <- substr(cli::hash_md5(label), 1, 6)
+  mark <- sprintf("%08x", digest::digest2int(label))
   svg <- gsub("cp([A-Za-z0-9+/=|]+)", paste0("cp", mark, "\\1"), svg)
   svg <- sub("<svg ", sprintf("<svg role='img' aria-label='%s' ", htmltools::htmlEscape(label, attribute = TRUE)), svg)
   sprintf("<figure>%s</figure>", svg)

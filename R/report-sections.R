@@ -45,14 +45,14 @@ report_findings <- function(findings) {
 
 report_curve <- function(curve) {
   at <- curve_table(curve)[position %in% c(1, 2, 3, 4, 5, 7, 10, 15, 20)]
-  segment <- if ("non-brand" %in% at$segment) "non-brand" else "all"
-  lead <- at[which(at$segment == segment)]
+  main <- if ("non-brand" %in% at$segment) "non-brand" else "all"
+  lead <- at[at$segment == main]
   rows <- data.table(Segment = at$segment, Position = as.character(at$position), CTR = format_rate(at$ctr),
     Interval = sprintf("%s to %s", format_rate(at$ctr_low), format_rate(at$ctr_high)), `Plain pivot` = format_rate(at$pivot_ctr),
     Pairs = format_count(at$pairs), Impressions = format_count(at$impressions))
   setnames(rows, "Interval", sprintf("%s interval", format_share(curve$level)))
   paste0("<section id='curve'><h2>The site's own CTR curve</h2>", inline_svg(ggplot2::autoplot(curve), sprintf(
-    "CTR by position, %s: %s.", segment, paste(sprintf("%s at %d", format_rate(lead$ctr), lead$position), collapse = ", "))),
+    "CTR by position, %s: %s.", main, paste(sprintf("%s at %d", format_rate(lead$ctr), lead$position), collapse = ", "))),
     "<details><summary>The figures behind it</summary>", plain_table(rows, setdiff(names(rows), "Segment")), "</details></section>")
 }
 
@@ -72,7 +72,7 @@ report_read <- function(summary) {
     if (summary$window$dated && summary$recent$days < summary$window$days) sprintf("Findings rest on the last %d days, the curve on all %d.", summary$recent$days, summary$window$days))
   paste0("<section id='read'><h2>What was read, and what was left out</h2>", plain_table(sources, c("Rows", "Kept")),
     if (nrow(left)) plain_table(out, c("Rows", "Clicks", "Impressions")) else "<p>No row was left out.</p>",
-    "<ul>", paste0("<li>", escape(trimws(notes)), "</li>", collapse = ""), "</ul></section>")
+    "<ul>", paste0("<li>", escape(sub("^ *q", "Q", notes)), "</li>", collapse = ""), "</ul></section>")
 }
 
 report_meaning <- function() {

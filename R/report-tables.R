@@ -43,7 +43,7 @@ findings_table <- function(found) {
   rivals <- ifelse(found$kind == "cannibalized",
     sprintf("<p><b>Pages:</b> %s</p>", gsub(" ", ", ", escape(found$pages), fixed = TRUE)), "")
   details <- sprintf(paste0("<p><b>Why:</b> %s</p><p><b>Do:</b> %s</p>%s<p class='soft'>%s clicks, %s impressions; gain %s clicks per 30 days ",
-    "(90 %% interval); score %.2f; id %s</p>"), escape(found$reason), escape(found$action), rivals, format_count(found$clicks),
+    "(90 %% interval); score %.2f; id <span class='whole'>%s</span></p>"), escape(found$reason), escape(found$action), rivals, format_count(found$clicks),
     format_count(found$impressions), gain_range(found$gain_low, found$gain_high), found$score, found$id)
   sortable_table("list", "Best use of a working day first. Press a query for the evidence.",
     c(`#` = "n", Kind = "", Query = "", Page = "", Gain = "n", Sure = "n", Position = "n", CTR = "n", Curve = "n"),
@@ -56,8 +56,7 @@ pages_table <- function(pages, found) {
   rows <- paste0(cell(pages$rank, "rank", "n", pages$rank), cell(expander, "page", "wide"),
     cell(pages$findings, "findings", "n", pages$findings), cell(paste0("+", format_clicks(pages$gain)), "gain", "n", pages$gain),
     cell(gain_range(pages$gain_low, pages$gain_high), "90 % interval", "n", pages$gain_low))
-  details <- vapply(pages$page, function(page) {
-    own <- found[which(found$page == page), ]
+  details <- vapply(split(found, factor(found$page, pages$page)), function(own) {
     paste0("<ol>", paste(sprintf("<li><span class='kind %s'>%s</span>: %s (+%s)</li>", own$kind, escape(own$query), escape(own$action),
       format_clicks(own$gain)), collapse = ""), "</ol>")
   }, "")

@@ -23,7 +23,7 @@ settle_input <- function(options, files) {
   }
   brand <- if (!is.null(options$brand)) options$brand else if (length(project$brand)) project$brand
   site <- if (is.null(project$site)) "" else sub("/$", "", sub("^https?://(www\\.)?", "", project$site))
-  list(files = files, brand = brand, folder = folder, title = if (nzchar(site)) site else "Search performance")
+  list(files = files, brand = brand, columns = project$columns, folder = folder, title = if (nzchar(site)) site else "Search performance")
 }
 
 # Only the dimensions a run needs are read: skipping a column is the cheapest filter.
@@ -33,7 +33,8 @@ needed_dimensions <- function(options) {
 
 summarise_input <- function(options, input) {
   progress <- progress_to_terminal(options)
-  data <- tide_read(input$files, lag = options$lag, exported = options$exported, dimensions = needed_dimensions(options), progress = progress)
+  data <- tide_read(input$files, lag = options$lag, exported = options$exported, dimensions = needed_dimensions(options),
+    columns = if (is.null(options$columns)) input$columns else options$columns, date_order = options$date_order, progress = progress)
   if (!is.null(progress)) progress("Reducing")
   data <- tide_filter(data, from = options$from, to = options$to, days = options$days, query = options$query,
     not_query = options$not_query, page = options$page, not_page = options$not_page, country = options$country,

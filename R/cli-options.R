@@ -22,6 +22,8 @@ shared_options <- function() {
     option("--min-impressions", "double", "N", "only query x page pairs with so many"),
     option("--exported", "character", "DATE", "date of the export [the file's]"),
     option("--lag", "double", "N", "unfinished days before the export to leave out [3]", default = 3),
+    option("--date-order", "character", "ORDER", "dmy or mdy, where dates like 3/4/2026 leave it open"),
+    option("--columns", "character", "MAP", "headers not known by themselves, such as 'query=What people typed'"),
     option("--project", "character", "DIR", "folder that holds inktide.yml"),
     option("--format", "character", "FORMAT", "table, csv or json [table]", default = "table"),
     option("--out", "character", "FILE", "write the result there"),
@@ -55,6 +57,7 @@ parse_call <- function(command, words) {
   options$band <- parse_range(options$band, "--band")
   for (name in c("country", "device", "vertical")) options[[name]] <- split_words(options[[name]])
   options$brand <- brand_words(options$brand)
+  options$columns <- parse_mapping(options$columns)
   list(options = options, files = parsed$args)
 }
 
@@ -75,6 +78,15 @@ parse_range <- function(text, flag) {
     abort_call("Not a range of positions.", sprintf("%s %s", flag, text), sprintf("Write it as from:to, such as %s 4:20.", flag))
   }
   ends
+}
+
+parse_mapping <- function(text) {
+  if (is.null(text)) return(NULL)
+  pairs <- split_words(text)
+  if (!all(grepl("^[a-z_]+=.", pairs))) {
+    abort_call("Not a mapping of columns.", sprintf("--columns %s", text), "Write it as name=header, comma separated, such as query=Suchwort.")
+  }
+  stats::setNames(sub("^[^=]*=", "", pairs), sub("=.*", "", pairs))
 }
 
 brand_words <- function(text) {

@@ -50,7 +50,7 @@ format.tide_data <- function(x, ...) {
       window, format_count(sum(as.numeric(t$rows$clicks))), format_count(sum(as.numeric(t$rows$impressions))))
   }, "")
   c(sprintf("<tide_data> %s from %s", format_plural(sum(x$sources$rows), "row"), format_plural(nrow(x$sources), "file")),
-    unname(grains), left_out_lines(x$left_out), capped_lines(x$sources))
+    unname(grains), left_out_lines(x$left_out), source_lines(x$sources), capped_lines(x$sources))
 }
 
 left_out_lines <- function(ledger) {
@@ -58,6 +58,20 @@ left_out_lines <- function(ledger) {
   several <- length(unique(ledger$grain)) > 1
   sprintf("  left out%s: %s, %s (%s clicks, %s impressions)", if (several) paste0(" of ", ledger$grain) else "", ledger$reason,
     format_plural(ledger$rows, "row"), format_count(ledger$clicks), format_count(ledger$impressions))
+}
+
+# What the reader decided or noticed that a person should know.
+source_lines <- function(sources) {
+  named <- function(which, text) if (any(which, na.rm = TRUE)) sprintf(text, basename(sources$file[base::which(which)]))
+  if (is.null(sources$skipped)) return(character())
+  odd <- sources[base::which(sources$odd_queries > 0)]
+  c(
+    named(sources$decimal == "comma", "  '%s' writes decimals with a comma"),
+    named(sources$ctr == "disagrees", "  '%s': its CTR column is not clicks / impressions; it is not used"),
+    if (nrow(odd)) sprintf("  '%s': %s look like dates or numbers made by a spreadsheet; import as text to keep them", basename(odd$file),
+      format_plural(odd$odd_queries, "query", "queries")),
+    named(nzchar(sources$skipped), "  '%s' was not read: it is no performance table")
+  )
 }
 
 capped_lines <- function(sources) {

@@ -1,41 +1,67 @@
-# Column names of exports to our names. Spellings are compared in lower case with everything but
-# letters and digits taken out, so "Avg. position", "avg_position" and "AvgPosition" are one.
+# Column names of exports to our names. Spellings are compared in lower case, without accents, and with everything
+# but letters and digits taken out, so "Avg. position", "avg_position" and "AvgPosition" are one.
+# Languages: English, German, French, Spanish, Italian, Dutch, Portuguese.
 
 column_spellings <- list(
-  query = c("query", "queries", "topqueries", "searchquery", "searchterm", "searchterms", "keyword", "keywords"),
-  page = c("page", "pages", "toppages", "url", "urls", "landingpage", "address", "pageurl"),
-  date = c("date", "day"),
-  country = c("country", "countries"),
-  device = c("device", "devices", "devicetype"),
-  vertical = c("vertical", "searchtype"),
-  rich_result = c("richresult", "richresults", "searchappearance"),
-  clicks = c("clicks", "click", "urlclicks"),
-  impressions = c("impressions", "impression", "impr"),
-  ctr = c("ctr", "clickthroughrate", "urlctr", "sitectr"),
-  position = c("position", "avgposition", "averageposition", "avgpos", "pos", "rank")
+  query = c("query", "queries", "topqueries", "searchquery", "searchqueries", "searchterm", "searchterms", "keyword", "keywords",
+    "suchanfrage", "suchanfragen", "haufigstesuchanfragen", "suchbegriff", "suchbegriffe", "requete", "requetes",
+    "requeteslesplusfrequentes", "motcle", "motscles", "consulta", "consultas", "consultasprincipales", "principaisconsultas",
+    "palabraclave", "parolachiave", "querydiricerca", "queryprincipali", "zoekopdracht", "zoekopdrachten", "zoekterm", "zoektermen",
+    "zoekwoord", "palavrachave", "termodepesquisa"),
+  page = c("page", "pages", "toppages", "url", "urls", "landingpage", "landingpages", "address", "pageurl", "seite", "seiten",
+    "haufigsteseiten", "zielseite", "adresse", "pageslespluspopulaires", "pagededestination", "pagina", "paginas", "paginasprincipales",
+    "pagineprincipali", "pagine", "paginadestino", "paginadedestino", "paginadidestinazione", "bestemmingspagina", "topseiten",
+    "toppaginas", "paginaprincipal", "principaispaginas"),
+  date = c("date", "day", "datum", "tag", "jour", "fecha", "dia", "data", "giorno", "dag"),
+  country = c("country", "countries", "land", "lander", "pays", "pais", "paises", "paese", "paesi", "landen"),
+  device = c("device", "devices", "devicetype", "gerat", "gerate", "appareil", "appareils", "dispositivo", "dispositivos", "dispositivi",
+    "apparaat", "apparaten"),
+  vertical = c("vertical", "searchtype", "suchtyp", "typederecherche", "tipodebusqueda", "tipodiricerca", "zoektype", "tipodepesquisa"),
+  rich_result = c("richresult", "richresults", "searchappearance", "apparencedanslesresultats"),
+  clicks = c("clicks", "click", "urlclicks", "totalclicks", "klicks", "klick", "clics", "clic", "clicsurl", "cliques", "clique", "klikken", "kliks",
+    "clicdellurl"),
+  impressions = c("impressions", "impression", "impr", "totalimpressions", "impressionen", "impresiones", "impressioni", "vertoningen",
+    "weergaven", "impressoes"),
+  ctr = c("ctr", "clickthroughrate", "urlctr", "sitectr", "averagectr", "avgctr", "klickrate", "klickratectr", "tauxdeclics", "tasadeclics",
+    "percentualedidiclic", "klikfrequentie", "taxadecliques", "ctrmedio", "ctrmoyen"),
+  position = c("position", "avgposition", "averageposition", "avgpos", "pos", "rank", "durchschnittlicheposition", "durchschnposition",
+    "positionmoyenne", "posicion", "posicionmedia", "posizione", "posizionemedia", "positie", "gemiddeldepositie", "posicao", "posicaomedia")
 )
 
 dimension_names <- c("date", "query", "page", "country", "device", "vertical", "rich_result")
 
-squeeze_name <- function(x) gsub("[^a-z0-9]", "", tolower(x))
+accents <- c(from = "\u00e0\u00e1\u00e2\u00e3\u00e4\u00e5\u00e7\u00e8\u00e9\u00ea\u00eb\u00ec\u00ed\u00ee\u00ef\u00f1\u00f2\u00f3\u00f4\u00f5\u00f6\u00f9\u00fa\u00fb\u00fc",
+  to = "aaaaaaceeeeiiiinooooouuuu")
+
+squeeze_name <- function(x) gsub("[^a-z0-9]", "", chartr(accents[["from"]], accents[["to"]], tolower(x)))
+
+# Per name of ours, which columns of the header claim it. `columns`: an explicit mapping, our name -> header's.
+find_columns <- function(header, columns = NULL) {
+  squeezed <- squeeze_name(header)
+  found <- lapply(column_spellings, function(spellings) which(squeezed %in% squeeze_name(spellings)))
+  for (name in names(columns)) found[[name]] <- which(squeezed == squeeze_name(columns[[name]]))
+  # A column named in the mapping stands for that name alone.
+  taken <- unlist(found[names(columns)])
+  for (name in setdiff(names(found), names(columns))) found[[name]] <- setdiff(found[[name]], taken)
+  found
+}
 
 # In: the header as read. Out: integer index into it, named by our names; other columns are ignored.
-match_columns <- function(header, file) {
-  squeezed <- squeeze_name(header)
-  found <- lapply(column_spellings, function(spellings) which(squeezed %in% spellings))
+match_columns <- function(header, file, columns = NULL) {
+  found <- find_columns(header, columns)
   shown <- paste0("The header of '", file, "' is: ", paste(header, collapse = ", "), ".")
 
   twice <- names(found)[lengths(found) > 1]
   if (length(twice)) {
-    claims <- paste(header[found[[twice[1]]]], collapse = "' and '")
-    abort_tide(sprintf("Two columns both claim to be `%s`: '%s'.", twice[1], claims), where = shown,
-      mend = "Take one of them out of the file, or rename it.", class = "columns_twice", file = file,
-      column = twice[1])
+    claims <- header[found[[twice[1]]]]
+    abort_tide(sprintf("Two columns both claim to be `%s`: '%s'.", twice[1], paste(claims, collapse = "' and '")), where = shown,
+      mend = sprintf("Say which: columns: {%s: %s} in inktide.yml, or --columns '%s=%s'.", twice[1], claims[1], twice[1], claims[1]),
+      class = "columns_twice", file = file, column = twice[1])
   }
   missing <- setdiff(c("clicks", "impressions", "position"), names(found)[lengths(found) == 1])
   if (length(missing)) {
     abort_tide(sprintf("No column for `%s`.", paste(missing, collapse = "`, `")), where = shown,
-      mend = sprintf("Export the table with %s, or rename that column to '%s'.", missing[1], missing[1]),
+      mend = sprintf("If it has another name, say so: columns: {%s: NAME} in inktide.yml, or --columns '%s=NAME'.", missing[1], missing[1]),
       class = "columns_missing", file = file, column = missing)
   }
   unlist(found[lengths(found) == 1])

@@ -1,6 +1,6 @@
 # A project is a folder that holds inktide.yml: the site, its brand words and where its exports are.
 
-setting_names <- c("site", "brand", "exports")
+setting_names <- c("site", "brand", "exports", "columns")
 
 # The nearest folder upwards that holds inktide.yml, or NULL.
 find_project <- function(from) {
@@ -12,7 +12,7 @@ find_project <- function(from) {
   }
 }
 
-# Out: list(folder, site, brand, exports); `exports` are existing paths.
+# Out: list(folder, site, brand, columns, exports); `exports` are existing paths.
 read_project <- function(folder) {
   file <- file.path(folder, "inktide.yml")
   if (!file.exists(file)) {
@@ -30,6 +30,7 @@ read_project <- function(folder) {
   }
   paths <- file.path(folder, as.character(unlist(settings$exports)))
   list(folder = folder, site = settings$site, brand = as.character(unlist(settings$brand)),
+    columns = if (length(settings$columns)) unlist(settings$columns),
     exports = if (length(settings$exports)) unlist(lapply(paths, expand_path, file = file)))
 }
 

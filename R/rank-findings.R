@@ -69,6 +69,8 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   found <- rbindlist(c(list(empty_findings()), lapply(finding_kinds(), function(kind) {
     kind$find(summary, curve, pairs, options)
   })), use.names = TRUE)
+  # Sums of probabilities may stray from 0 and 1 by a rounding error.
+  set(found, j = "confidence", value = pmin(1, pmax(0, found$confidence)))
   found <- rank_findings(found, min_gain)
   structure(list(
     findings = found[, c("rank", "id", setdiff(finding_columns, c("claims", "identity", "action", "reason")),

@@ -17,5 +17,12 @@ is_brand <- function(queries, words) {
   hit
 }
 
-# The form in which queries are compared: lower case, single spaces.
-squeeze_query <- function(x) trimws(gsub("[[:space:]]+", " ", tolower(x)))
+# The form in which queries are compared: one Unicode form (NFC), no difference of case, single spaces.
+squeeze_query <- function(x) fold_case(trimws(gsub("[[:space:]]+", " ", x)))
+
+fold_case <- function(x) {
+  beyond <- grepl("[^\\x01-\\x7f]", x, perl = TRUE)
+  x[!beyond] <- tolower(x[!beyond])
+  if (any(beyond)) x[beyond] <- utf8::utf8_normalize(x[beyond], map_case = TRUE)
+  x
+}

@@ -33,7 +33,7 @@ heaviest_names <- function(names, keys, code, known, row, weight) {
 }
 
 code_queries <- function(texts, weight) {
-  code_texts(texts, weight, clean = function(x) trimws(gsub("[[:space:]]+", " ", x)), key = tolower)
+  code_texts(texts, weight, clean = function(x) trimws(gsub("[[:space:]]+", " ", x)), key = fold_case)
 }
 
 code_pages <- function(texts, weight) code_texts(texts, weight, clean = clean_url, key = url_key)

@@ -12,5 +12,14 @@ as_levels <- function(x) {
     distinct <- c(distinct, more)
   }
   distinct[is.na(distinct)] <- ""
+  distinct <- as_utf8(distinct)
   structure(code, levels = distinct, class = "factor")
+}
+
+# Bytes that are not UTF-8 come from Windows programs: their 8-bit code page is read instead.
+as_utf8 <- function(x) {
+  bad <- !validUTF8(x)
+  if (any(bad)) x[bad] <- iconv(x[bad], "windows-1252", "UTF-8", sub = "?")
+  Encoding(x) <- "UTF-8"
+  x
 }

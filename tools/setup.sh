@@ -4,7 +4,7 @@
 # A second run finds everything in place and ends at once.
 set -eu
 
-run="cli data.table digest generics ggplot2 htmltools jsonlite optparse scales svglite tibble yaml"
+run="cli data.table digest generics ggplot2 htmltools jsonlite optparse readxl scales svglite tibble utf8 yaml"
 test="knitr markdown testthat"
 wanted=$run
 [ "${1:-run}" = test ] && wanted="$run $test"

@@ -8,6 +8,12 @@ cli_commands <- function() {
   list(
     demo = list(job = "make the demo project and run everything on it", files = "[DIR]", example = "inktide demo my-demo",
       options = list(option("--quiet", "logical", "", "say nothing but results and errors", action = "store_true", default = FALSE)), run = run_demo),
+    load = list(job = "put exports into the project's archive", files = "FILE...", example = "inktide load exports/*.csv --project my-site",
+      options = c(reading_options(), list(option("--undo", "double", "N", "undo import N instead"),
+        option("--history", "logical", "", "show the imports instead", action = "store_true", default = FALSE))), run = run_load),
+    check = list(job = "what is held, how complete it is, what is wrong with it", files = "", example = "inktide check --project my-site",
+      options = c(project_options(), list(option("--strict", "logical", "", "end with status 1 where there are problems", action = "store_true", default = FALSE))),
+      run = run_check),
     curve = list(job = "fit and show CTR by position", files = "[FILE...]", example = "inktide curve export.csv --brand fernmoor",
       options = c(shared, list(option("--until", "double", "N", "last position shown [20]", default = 20), figure)), run = run_curve),
     find = list(job = "the ranked list of opportunities", files = "[FILE...]", example = "inktide find export.csv --brand fernmoor --top 10",

@@ -8,7 +8,8 @@ progress_to_terminal <- function(options) {
   function(text) writeLines(paste0(text, " ..."), stderr())
 }
 
-# Out: list(files, brand, title, folder): from named files, or from the project.
+# Out: list(files, store, brand, columns, title, folder): from named files, or from the project's archive, or from the
+# exports that its settings name where nothing was loaded yet.
 settle_input <- function(options, files) {
   folder <- if (!is.null(options$project)) options$project else if (!length(files)) find_project(".")
   if (is.null(folder) && !length(files)) {
@@ -16,14 +17,15 @@ settle_input <- function(options, files) {
       "Name CSV files, or a project with --project DIR. To try it out: inktide demo")
   }
   project <- if (!is.null(folder)) read_project(folder)
-  if (!length(files)) files <- project$exports
-  if (!length(files)) {
-    abort_tide("The project names no exports.", where = sprintf("'%s' has no list 'exports'.", file.path(folder, "inktide.yml")),
-      mend = "Add it, such as: exports: [exports/*.csv]", class = "settings")
+  store <- if (!length(files) && file.exists(file.path(folder, "archive", "archive.sqlite"))) tide_store(folder)
+  if (!length(files) && is.null(store)) files <- project$exports
+  if (!length(files) && is.null(store)) {
+    abort_tide("The project holds no data yet.", where = sprintf("'%s' has no archive and names no exports.", folder),
+      mend = "Load some: inktide load FILE... --project DIR", class = "settings")
   }
   brand <- if (!is.null(options$brand)) options$brand else if (length(project$brand)) project$brand
   site <- if (is.null(project$site)) "" else sub("/$", "", sub("^https?://(www\\.)?", "", project$site))
-  list(files = files, brand = brand, columns = project$columns, folder = folder, title = if (nzchar(site)) site else "Search performance")
+  list(files = files, store = store, brand = brand, columns = project$columns, folder = folder, title = if (nzchar(site)) site else "Search performance")
 }
 
 # Only the dimensions a run needs are read: skipping a column is the cheapest filter.
@@ -33,7 +35,9 @@ needed_dimensions <- function(options) {
 
 summarise_input <- function(options, input) {
   progress <- progress_to_terminal(options)
-  data <- tide_read(input$files, lag = options$lag, exported = options$exported, dimensions = needed_dimensions(options),
+  data <- if (!is.null(input$store)) {
+    tide_stored(input$store, from = options$from, to = options$to, days = options$days, lag = options$lag, dimensions = needed_dimensions(options))
+  } else tide_read(input$files, lag = options$lag, exported = options$exported, dimensions = needed_dimensions(options),
     columns = if (is.null(options$columns)) input$columns else options$columns, date_order = options$date_order, progress = progress)
   if (!is.null(progress)) progress("Reducing")
   data <- tide_filter(data, from = options$from, to = options$to, days = options$days, query = options$query,

@@ -4,6 +4,10 @@ option <- function(flag, type, metavar, help, ...) {
   optparse::make_option(flag, type = type, metavar = metavar, help = help, ...)
 }
 
+reading_options <- function() Filter(function(o) o@long_flag %in% c("--exported", "--date-order", "--columns", "--project", "--quiet"), shared_options())
+
+project_options <- function() Filter(function(o) o@long_flag %in% c("--project", "--format", "--out", "--quiet"), shared_options())
+
 shared_options <- function() {
   list(
     option("--brand", "character", "WORDS", "brand words, comma separated, or @FILE with one per line"),

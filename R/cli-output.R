@@ -24,7 +24,10 @@ emit <- function(options, rows, lines) {
 csv_lines <- function(rows) {
   file <- tempfile(fileext = ".csv")
   on.exit(unlink(file))
-  fwrite(defuse_formulas(rows), file)
+  rows <- defuse_formulas(rows)
+  # Ten digits are more than anything here is known to, and the same whatever the order of the rows summed.
+  for (column in names(rows)) if (is.double(rows[[column]])) set(rows, j = column, value = signif(rows[[column]], 10))
+  fwrite(rows, file)
   readLines(file, encoding = "UTF-8")
 }
 

@@ -40,9 +40,11 @@ drop_rows <- function(rows, exported, lag, grain) {
   list(rows = if (length(gone)) rows[-gone] else rows, left_out = rbindlist(ledger))
 }
 
+round_caps <- c(500L, 1000L, 5000L, 10000L, 25000L, 50000L, 100000L)
+
 # An interactive or programmatic export that was cut: a round number of rows, sorted by clicks.
 looks_capped <- function(rows) {
-  nrow(rows) %in% c(500L, 1000L, 5000L, 10000L, 25000L, 50000L, 100000L) && !is.unsorted(-rows$clicks)
+  nrow(rows) %in% round_caps && !is.unsorted(-rows$clicks)
 }
 
 # Names of rows that hold the sum of all others.

@@ -13,6 +13,8 @@ new_table <- function(rows, dimensions) {
 
 grain_label <- function(dimensions) if (length(dimensions)) paste(dimensions, collapse = " x ") else "total"
 
+grain_dimensions <- function(grain) if (grain == "total") character() else strsplit(grain, " x ", fixed = TRUE)[[1]]
+
 left_out_line <- function(reason, grain, rows, which) {
   data.table(grain = grain, reason = reason, rows = length(which), clicks = sum(as.numeric(rows$clicks[which]), na.rm = TRUE),
     impressions = sum(as.numeric(rows$impressions[which]), na.rm = TRUE))

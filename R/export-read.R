@@ -68,14 +68,7 @@ tide_read <- function(files, lag = 3, exported = NULL, dimensions = NULL, column
   how <- list(lag = lag, exported = exported, dimensions = if (is.null(dimensions)) dimension_names else dimensions,
     columns = columns, date_order = date_order)
 
-  scratch <- tempfile("inktide")
-  dir.create(scratch)
-  on.exit(unlink(scratch, recursive = TRUE))
-  parts <- lapply(expand_inputs(files), function(file) {
-    if (!is.null(progress)) progress(sprintf("Reading %s", file))
-    read_parts(open_parts(file, scratch), how)
-  })
-  parts <- unlist(parts, recursive = FALSE)
+  parts <- read_inputs(files, how, progress)
   read <- Filter(function(part) !is.null(part$rows), parts)
   joined <- join_tables(read)
   new_tide_data(
@@ -83,6 +76,17 @@ tide_read <- function(files, lag = 3, exported = NULL, dimensions = NULL, column
     sources = rbindlist(lapply(parts, `[[`, "source"), fill = TRUE),
     left_out = sum_left_out(rbindlist(c(lapply(read, `[[`, "left_out"), joined$left_out)))
   )
+}
+
+# All tables of all inputs, each as read_part() gives it.
+read_inputs <- function(files, how, progress) {
+  scratch <- tempfile("inktide")
+  dir.create(scratch)
+  on.exit(unlink(scratch, recursive = TRUE))
+  unlist(lapply(expand_inputs(files), function(file) {
+    if (!is.null(progress)) progress(sprintf("Reading %s", file))
+    read_parts(open_parts(file, scratch), how)
+  }), recursive = FALSE)
 }
 
 check_mapping <- function(columns) {

@@ -4,7 +4,7 @@
 # A second run finds everything in place and ends at once.
 set -eu
 
-run="cli data.table digest generics ggplot2 htmltools jsonlite optparse readxl scales svglite tibble utf8 yaml"
+run="cli data.table DBI digest generics ggplot2 htmltools jsonlite nanoparquet optparse readxl RSQLite scales svglite tibble utf8 yaml"
 test="knitr markdown testthat"
 wanted=$run
 [ "${1:-run}" = test ] && wanted="$run $test"
@@ -37,6 +37,10 @@ if command -v apt-get > /dev/null && { [ "$(id -u)" = 0 ] || [ -n "$as_root" ]; 
 fi
 
 if [ -n "$need" ]; then
+  if ! command -v g++ > /dev/null && command -v apt-get > /dev/null && { [ "$(id -u)" = 0 ] || [ -n "$as_root" ]; }; then
+    echo "Installing a C++ compiler, to build from source what the distribution does not have: $need"
+    $as_root env DEBIAN_FRONTEND=noninteractive apt-get install -qq -y --no-install-recommends g++ r-base-dev > /dev/null
+  fi
   echo "Installing R packages that Ink Tide needs, from CRAN, built here (this takes some minutes): $need"
   MAKEFLAGS="-j$(nproc 2> /dev/null || echo 2)" Rscript -e '
     repos <- getOption("repos")

@@ -4,7 +4,10 @@ library_path <- normalizePath(file.path(".build", "library"))
 .libPaths(c(library_path, .libPaths()))
 Sys.setenv(R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep), NOT_CRAN = "true")
 # The check reads UTF-8 sources and wants a locale for it, which a bare machine may not have set.
-if (!isTRUE(l10n_info()[["UTF-8"]])) Sys.setenv(LC_ALL = "C.UTF-8")
+if (!isTRUE(l10n_info()[["UTF-8"]])) {
+  Sys.setenv(LC_ALL = "C.UTF-8")
+  invisible(Sys.setlocale("LC_CTYPE", "C.UTF-8"))
+}
 passed <- failed <- 0
 judge <- function(what, ok) {
   cat(sprintf("%s: %s\n", if (ok) "ok" else "FAILED", what))

@@ -3,7 +3,8 @@ library(data.table, warn.conflicts = FALSE)
 
 # A CSV file of these lines.
 csv <- function(..., name = "export.csv") {
-  file <- file.path(withr::local_tempdir(.local_envir = parent.frame()), name)
+  dir.create(dir <- tempfile("csv"))
+  file <- file.path(dir, name)
   writeLines(c(...), file, useBytes = TRUE)
   file
 }

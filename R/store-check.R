@@ -1,0 +1,131 @@
+#' What the archive holds, and what is wrong with it
+#'
+#' Per table its rows and window; the share of clicks and impressions that the
+#' rows with queries explain, by month, against totals without queries; and
+#' problems, each with its consequence and what to do: days missing inside the
+#' window, days far from their neighbours, days whose figures were revised by
+#' much, tables that look cut, damaged parts, no totals to measure against.
+#'
+#' @param store A `tide_store` object.
+#' @return A `tide_check` object: a list with `held` (`grain`, `rows`, `days`,
+#'   `from`, `to`, `clicks`, `impressions`), `coverage` (`month`, `clicks`,
+#'   `impressions` as shares, or `NULL`) and `problems` (`problem`, `grain`,
+#'   `where`, `consequence`, `mend`).
+#' @details A day is far from its neighbours when its clicks differ from the median of the
+#'   seven days before and after by more than six robust standard deviations
+#'   (1.4826 times the median absolute deviation) and by more than half.
+#' @references Rousseeuw, Croux (1993), Journal of the American Statistical
+#'   Association 88, 1273-1283.
+#' @examples
+#' store <- tide_store(tempfile("project"))
+#' tide_load(store, tide_example()[c("pairs", "totals")])
+#' tide_check(store)
+#' @export
+tide_check <- function(store) {
+  check_class(store, "tide_store", "store")
+  held <- with_store(store, write = FALSE, function(con) list(
+    days = setDT(DBI::dbGetQuery(con, "SELECT grain, day, exported, rows, clicks, impressions FROM current ORDER BY grain, day")),
+    all = setDT(DBI::dbGetQuery(con, "SELECT d.import, d.grain, d.day, d.rows, d.clicks FROM days d JOIN imports i ON i.id = d.import WHERE i.undone = 0")),
+    parts = setDT(DBI::dbGetQuery(con, "SELECT p.file, p.grain, p.checksum FROM parts p JOIN imports i ON i.id = p.import WHERE i.undone = 0"))
+  ))
+  days <- held$days
+  summary <- days[, .(rows = sum(rows), days = .N, from = min(day), to = max(day), clicks = sum(clicks), impressions = sum(impressions)), by = "grain"]
+  dated <- split(days[days$day > 0], by = "grain")
+  problems <- rbindlist(c(list(no_problems()),
+    lapply(dated, missing_days), lapply(dated, unusual_days), lapply(split(held$all[held$all$day > 0], by = "grain"), revised_days),
+    list(capped_tables(days), damaged_parts(store, held$parts), missing_totals(summary))))
+  structure(list(held = summary, coverage = monthly_coverage(days), problems = problems), class = "tide_check")
+}
+
+no_problems <- function() data.table(problem = character(), grain = character(), where = character(), consequence = character(), mend = character())
+
+a_problem <- function(problem, grain, where, consequence, mend) data.table(problem = problem, grain = grain, where = where, consequence = consequence, mend = mend)
+
+# "2026-03-01 to 2026-03-04, 2026-03-09"
+day_runs <- function(days) {
+  days <- sort(unique(days))
+  starts <- days[c(TRUE, diff(days) > 1)]
+  ends <- days[c(diff(days) > 1, TRUE)]
+  runs <- ifelse(starts == ends, format(as.IDate(starts)), format_days(as.IDate(starts), as.IDate(ends)))
+  if (length(runs) > 4) runs <- c(runs[1:4], sprintf("and %d more", length(runs) - 4L))
+  paste(runs, collapse = ", ")
+}
+
+missing_days <- function(days) {
+  gone <- setdiff(seq(min(days$day), max(days$day)), days$day)
+  if (!length(gone)) return(NULL)
+  a_problem("days missing", days$grain[1], day_runs(gone), "Trends and gains per 30 days count them as if nothing happened.", "Export these days and load them.")
+}
+
+unusual_days <- function(days) {
+  if (nrow(days) < 21) return(NULL)
+  near <- vapply(seq_len(nrow(days)), function(i) {
+    around <- days$clicks[setdiff(which(abs(days$day - days$day[i]) <= 7), i)]
+    middle <- stats::median(around)
+    off <- abs(days$clicks[i] - middle)
+    off > 6 * 1.4826 * stats::median(abs(around - middle)) && off > 0.5 * middle && off > 10
+  }, NA)
+  if (!any(near, na.rm = TRUE)) return(NULL)
+  a_problem("days far from their neighbours", days$grain[1], day_runs(days$day[which(near)]), "A tracking fault or a burst of bots would pass for demand.",
+    "Look at these days; leave them out with --from and --to if they are faults.")
+}
+
+revised_days <- function(all) {
+  change <- all[, .(old = clicks[which.min(import)], new = clicks[which.max(import)], times = .N), by = "day"]
+  much <- change$times > 1 & abs(change$new - change$old) > 0.2 * pmax(change$old, 10)
+  if (!any(much)) return(NULL)
+  a_problem("days revised by more than a fifth", all$grain[1], day_runs(change$day[much]), "Either these days were unfinished before, or one of the exports is partial.",
+    "See 'inktide load --history'; undo an import that is partial.")
+}
+
+capped_tables <- function(days) {
+  whole <- days[days$day == 0 & days$rows %in% round_caps]
+  if (!nrow(whole)) return(NULL)
+  rbindlist(lapply(seq_len(nrow(whole)), function(i) a_problem("table looks cut at a row cap", whole$grain[i], sprintf("%s rows", format_count(whole$rows[i])),
+    "Rows with few clicks are missing, so CTR reads too high.", "Export by page, or in shorter windows.")))
+}
+
+damaged_parts <- function(store, parts) {
+  paths <- file.path(store$dir, "parts", parts$file)
+  bad <- !file.exists(paths) | unname(tools::md5sum(paths)) != parts$checksum
+  bad[is.na(bad)] <- TRUE
+  if (!any(bad)) return(NULL)
+  a_problem("damaged part", parts$grain[bad], parts$file[bad], "Its rows are left out of every result.", "Load the export of that month again after undoing its import.")
+}
+
+missing_totals <- function(held) {
+  with_query <- grepl("query", held$grain)
+  if (!any(with_query) || any(held$grain %in% c("date", "date x device", "date x country"))) return(NULL)
+  a_problem("no totals without queries", "", "", "It cannot be told how many clicks are hidden with private queries.", "Export totals by date, without queries, and load them.")
+}
+
+# Share of the totals by date that the finest dated table with queries explains, by month.
+monthly_coverage <- function(days) {
+  grains <- unique(days$grain)
+  fine <- grains[grepl("date", grains) & grepl("query", grains)]
+  if (!length(fine) || !"date" %in% grains) return(NULL)
+  fine <- fine[which.max(nchar(fine))]
+  both <- merge(days[days$grain == fine], days[days$grain == "date"], by = "day", suffixes = c("", "_site"))
+  if (!nrow(both)) return(NULL)
+  both[, .(clicks = sum(clicks) / sum(clicks_site), impressions = sum(impressions) / sum(impressions_site)), by = .(month = format(as.Date(as.IDate(day)), "%Y-%m"))]
+}
+
+#' @export
+format.tide_check <- function(x, ...) {
+  if (!nrow(x$held)) return("The archive is empty.")
+  window <- ifelse(x$held$from > 0, sprintf("%s, %s", format_days(as.IDate(x$held$from), as.IDate(x$held$to)), format_plural(x$held$days, "day")), "no dates")
+  c("Held", sprintf("  %s: %s (%s); %s clicks, %s impressions", x$held$grain, format_plural(x$held$rows, "row"), window, format_count(x$held$clicks), format_count(x$held$impressions)),
+    if (!is.null(x$coverage)) c("", "Share of all clicks and impressions that rows with queries explain (the rest is private)",
+      sprintf("  %s  %4s  %4s", x$coverage$month, format_share(x$coverage$clicks), format_share(x$coverage$impressions))),
+    "", if (nrow(x$problems)) c("Problems", unlist(lapply(seq_len(nrow(x$problems)), function(i) {
+      p <- x$problems[i]
+      c(sprintf("  %s%s%s", p$problem, if (nzchar(p$grain)) paste0(" in ", p$grain) else "", if (nzchar(p$where)) paste0(": ", p$where) else ""),
+        sprintf("    so:   %s", p$consequence), sprintf("    mend: %s", p$mend))
+    }))) else "No problems found.")
+}
+
+#' @export
+print.tide_check <- function(x, ...) {
+  cat(format(x, ...), sep = "\n")
+  invisible(x)
+}

@@ -1,0 +1,107 @@
+#' Take data out of the archive
+#'
+#' Reads the rows that count for a window: only the months and columns asked for
+#' are touched. Days within `lag` days of the export that supplied them are
+#' unfinished and left out.
+#'
+#' @param store A `tide_store` object.
+#' @param from,to First and last day; `NULL` for all.
+#' @param days The last so many finished days; not with `from`.
+#' @param lag,dimensions As in [tide_read()].
+#' @return A `tide_data` object, as from [tide_read()]. Parts that are damaged are
+#'   left out, named in `left_out`; [tide_check()] tells more.
+#' @section Errors: `tide_error_store`; `tide_error_nothing_left` where the window
+#'   holds nothing.
+#' @examples
+#' store <- tide_store(tempfile("project"))
+#' tide_load(store, tide_example()[["pairs"]])
+#' tide_stored(store, days = 28)
+#' @export
+tide_stored <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, dimensions = NULL) {
+  check_class(store, "tide_store", "store")
+  from <- check_date(from, "from")
+  to <- check_date(to, "to")
+  check_number(days, "days", min = 1, null = TRUE)
+  check_number(lag, "lag", min = 0)
+  if (is.null(dimensions)) dimensions <- dimension_names
+  held <- with_store(store, write = FALSE, function(con) list(
+    current = setDT(DBI::dbGetQuery(con, "SELECT import, grain, day, exported, rows, clicks, impressions FROM current")),
+    parts = setDT(DBI::dbGetQuery(con, "SELECT file, import, grain, month, checksum FROM parts"))
+  ))
+  current <- held$current
+  if (!nrow(current)) {
+    abort_tide("The archive is empty.", where = sprintf("'%s'.", store$dir), mend = "Load exports first: inktide load FILE...", class = "nothing_left")
+  }
+  dated <- current$day > 0
+  unfinished <- dated & lag > 0 & current$day >= current$exported - lag
+  if (!is.null(days) && is.null(from)) from <- as.IDate(max(current$day[dated & !unfinished], 0L)) - as.integer(days) + 1L
+  outside <- dated & ((!is.null(from) & current$day < as.integer(if (is.null(from)) 0 else from)) | (!is.null(to) & current$day > as.integer(if (is.null(to)) 0 else to)))
+  # A grain is named by the dimensions that are read of it.
+  named <- function(grains) vapply(grains, function(grain) grain_label(intersect(grain_dimensions(grain), dimensions)), "")
+  ledger <- rbind(day_ledger(current[unfinished & !outside], sprintf("unfinished days (within %g days of the export)", lag)),
+    day_ledger(current[outside], "outside the window"))
+  wanted <- current[!unfinished & !outside]
+  if (!nrow(wanted)) {
+    abort_tide("The archive holds nothing in this window.", where = sprintf("It holds %s.", format_days(as.IDate(min(current$day)), as.IDate(max(current$day)))),
+      mend = "Ask for another window.", class = "nothing_left")
+  }
+  read <- lapply(split(wanted, by = "grain"), function(slices) read_slices(store, slices, held$parts, dimensions))
+  set(ledger, j = "grain", value = named(ledger$grain))
+  damaged <- unlist(lapply(read, `[[`, "damaged"))
+  read <- Filter(function(table) nrow(table$rows) > 0, read)
+  tables <- lapply(read, function(table) new_table(table$rows, table$dimensions))
+  names(tables) <- vapply(tables, function(table) grain_label(table$dimensions), "")
+  if (length(damaged)) {
+    ledger <- rbind(ledger, data.table(grain = names(tables)[1], reason = sprintf("damaged part %s", damaged), rows = NA_integer_, clicks = NA_real_, impressions = NA_real_))
+  }
+  sources <- data.table(file = store$dir, rows = sum(current$rows), kept = sum(wanted$rows), grain = paste(names(tables), collapse = "; "),
+    exported = as.IDate(max(current$exported)), ctr = "none", decimal = "point", odd_queries = 0L, capped = FALSE, skipped = "")
+  new_tide_data(tables, sources, sum_left_out(ledger))
+}
+
+day_ledger <- function(slices, reason) {
+  if (!nrow(slices)) return(data.table(grain = character(), reason = character(), rows = numeric(), clicks = numeric(), impressions = numeric()))
+  slices[, .(reason = reason, rows = sum(rows), clicks = sum(clicks), impressions = sum(impressions)), by = "grain"]
+}
+
+# The rows of one grain that count, part by part.
+read_slices <- function(store, slices, parts, dimensions) {
+  # A grain's name tells its dimensions, so that only the wanted columns are read.
+  of_grain <- grain_dimensions(slices$grain[1])
+  used <- intersect(of_grain, dimensions)
+  slices <- copy(slices)
+  set(slices, j = "month", value = ifelse(slices$day > 0, format(as.Date(as.IDate(slices$day)), "%Y-%m"), "undated"))
+  needed <- merge(unique(slices[, c("import", "grain", "month")]), parts, by = c("import", "grain", "month"))
+  damaged <- character()
+  rows <- lapply(seq_len(nrow(needed)), function(i) {
+    path <- file.path(store$dir, "parts", needed$file[i])
+    if (!file.exists(path) || tools::md5sum(path) != needed$checksum[i]) {
+      damaged <<- c(damaged, needed$file[i])
+      return(NULL)
+    }
+    part <- setDT(as.list(nanoparquet::read_parquet(path, col_select = c(union(used, intersect("date", of_grain)), "clicks", "impressions", "position"))))
+    if (!"date" %in% names(part)) return(part)
+    set(part, j = "date", value = as.IDate(part$date))
+    days <- slices$day[slices$import == needed$import[i] & slices$month == needed$month[i]]
+    keep <- as.integer(part$date) %in% days
+    if (all(keep)) part else part[keep]
+  })
+  rows <- rbindlist(rows, use.names = TRUE)
+  if (nrow(rows) && !"date" %in% used && "date" %in% names(rows)) set(rows, j = "date", value = NULL)
+  list(rows = rows, dimensions = used, damaged = damaged)
+}
+
+#' @export
+format.tide_store <- function(x, ...) {
+  held <- with_store(x, write = FALSE, function(con) DBI::dbGetQuery(con,
+    "SELECT grain, count(*) AS days, min(day) AS first, max(day) AS last, sum(rows) AS rows, sum(clicks) AS clicks FROM current GROUP BY grain"))
+  if (!nrow(held)) return("<tide_store> empty")
+  window <- ifelse(held$first > 0, sprintf("%s (%s)", format_days(as.IDate(held$first), as.IDate(held$last)), format_plural(held$days, "day")), "no dates")
+  c("<tide_store>", sprintf("  %s: %s, %s; %s clicks", held$grain, format_plural(held$rows, "row"), window, format_count(held$clicks)))
+}
+
+#' @export
+print.tide_store <- function(x, ...) {
+  cat(format(x, ...), sep = "\n")
+  invisible(x)
+}

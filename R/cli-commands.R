@@ -19,6 +19,8 @@ cli_commands <- function() {
     find = list(job = "the ranked list of opportunities", files = "[FILE...]", example = "inktide find export.csv --brand fernmoor --top 10",
       options = c(shared, list(top, option("--band", "character", "A:B", "positions in striking distance [4:20]"),
         option("--min-gain", "double", "N", "least extra clicks per 30 days [0.5]"), figure)), run = run_find),
+    trace = list(job = "one query's pages, or one page's queries", files = "QUERY-OR-URL [FILE...]", example = "inktide trace \"tomato seeds\" export.csv",
+      options = c(shared, list(option("--top", "double", "N", "rows of the table [25]", default = 25))), run = run_trace),
     report = list(job = "one self-contained HTML file", files = "[FILE...]", example = "inktide report export.csv --brand fernmoor --out report.html",
       options = c(Filter(function(o) o@long_flag != "--format", shared),
         list(option("--title", "character", "TEXT", "title of the report"), option("--band", "character", "A:B", "positions in striking distance [4:20]"))), run = run_report)
@@ -43,6 +45,15 @@ run_find <- function(options, files) {
   findings <- find_input(options, summarise_input(options, settle_input(options, files)))
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(findings), options$figure)
   emit(options, findings$findings, findings_lines(findings, options$top, terminal_width()))
+}
+
+run_trace <- function(options, files) {
+  if (!length(files)) abort_call("Nothing to trace.", "inktide trace", "Name a query or a page, as in: inktide trace \"tomato seeds\"")
+  data <- read_input(options, settle_input(options, files[-1]))
+  note(options, paste(left_out_lines(data$left_out), collapse = "\n"))
+  chosen <- !is.null(options$from) || !is.null(options$to) || !is.null(options$days)
+  traced <- tide_trace(data, files[1], recent_days = if (chosen) 3660 else 90)
+  emit(options, traced$rows, format(traced, n = options$top, width = terminal_width()))
 }
 
 run_report <- function(options, files) {

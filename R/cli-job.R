@@ -33,16 +33,22 @@ needed_dimensions <- function(options) {
   c("date", "query", "page", intersect(c("country", "device", "vertical"), names(Filter(Negate(is.null), options))))
 }
 
-summarise_input <- function(options, input) {
+# What is to be worked on, read and filtered.
+read_input <- function(options, input) {
   progress <- progress_to_terminal(options)
   data <- if (!is.null(input$store)) {
     tide_stored(input$store, from = options$from, to = options$to, days = options$days, lag = options$lag, dimensions = needed_dimensions(options))
   } else tide_read(input$files, lag = options$lag, exported = options$exported, dimensions = needed_dimensions(options),
     columns = if (is.null(options$columns)) input$columns else options$columns, date_order = options$date_order, progress = progress)
-  if (!is.null(progress)) progress("Reducing")
-  data <- tide_filter(data, from = options$from, to = options$to, days = options$days, query = options$query,
+  tide_filter(data, from = options$from, to = options$to, days = options$days, query = options$query,
     not_query = options$not_query, page = options$page, not_page = options$not_page, country = options$country,
     device = options$device, vertical = options$vertical)
+}
+
+summarise_input <- function(options, input) {
+  data <- read_input(options, input)
+  progress <- progress_to_terminal(options)
+  if (!is.null(progress)) progress("Reducing")
   chosen <- !is.null(options$from) || !is.null(options$to) || !is.null(options$days)
   summary <- tide_summary(data, brand = input$brand, recent_days = if (chosen) 3660 else 90)
   note(options, paste(format(summary), collapse = "\n"))

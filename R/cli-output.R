@@ -31,21 +31,6 @@ csv_lines <- function(rows) {
   readLines(file, encoding = "UTF-8")
 }
 
-fit_text <- function(text, width) {
-  long <- nchar(text, "width") > width
-  text[long] <- paste0(strtrim(text[long], width - 1), "\u2026")
-  paste0(text, strrep(" ", pmax(0, width - nchar(text, "width"))))
-}
-
-pad_left <- function(text, width) paste0(strrep(" ", pmax(0, width - nchar(text, "width"))), text)
-
-# Addresses are told apart by their end.
-fit_path <- function(path, width) {
-  long <- nchar(path) > width
-  path[long] <- paste0("\u2026", substring(path[long], nchar(path[long]) - width + 2))
-  fit_text(path, width)
-}
-
 findings_lines <- function(findings, top, width) {
   all <- findings$findings
   found <- utils::head(all, top)

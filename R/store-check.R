@@ -29,6 +29,7 @@ tide_check <- function(store) {
     parts = setDT(DBI::dbGetQuery(con, "SELECT p.file, p.grain, p.checksum FROM parts p JOIN imports i ON i.id = p.import WHERE i.undone = 0"))
   ))
   days <- held$days
+  if (!nrow(days)) return(structure(list(held = days, coverage = NULL, problems = no_problems()), class = "tide_check"))
   summary <- days[, .(rows = sum(rows), days = .N, from = min(day), to = max(day), clicks = sum(clicks), impressions = sum(impressions)), by = "grain"]
   dated <- split(days[days$day > 0], by = "grain")
   problems <- rbindlist(c(list(no_problems()),

@@ -12,7 +12,7 @@ ctr <- truth$clicks / truth$impressions
 lines_of <- function(sep = ",", decimal = ".", group = "", dates = format(truth$date), percent = FALSE, quote = "",
                      header = c("Date", "Query", "Clicks", "Impressions", "CTR", "Position")) {
   number <- function(x) sub(".", decimal, formatC(x, format = "f", digits = 2, drop0trailing = TRUE), fixed = TRUE)
-  count <- function(x) formatC(x, format = "d", big.mark = group)
+  count <- function(x) gsub("(?<=\\d)(?=(\\d{3})+$)", group, sprintf("%d", as.integer(x)), perl = TRUE)
   rate <- if (percent) paste0(number(100 * ctr), "%") else sub(".", decimal, format(signif(ctr, 6), scientific = FALSE, trim = TRUE), fixed = TRUE)
   cells <- list(dates, truth$query, count(truth$clicks), count(truth$impressions), rate, number(truth$position))
   c(paste(header, collapse = sep), do.call(paste, c(lapply(cells, function(x) paste0(quote, x, quote)), sep = sep)))

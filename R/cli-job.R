@@ -1,6 +1,8 @@
 # What every command does first: settle the input, read, filter, reduce. Notes go to standard error.
 
-note <- function(options, ...) if (!isTRUE(options$quiet)) writeLines(paste0(...), stderr())
+note <- function(options, ...) {
+  if (!isTRUE(options$quiet)) writeLines(wrap_lines(unlist(strsplit(paste0(...), "\n", fixed = TRUE)), terminal_width()), stderr())
+}
 
 # Work that may take seconds is announced, but only to a person at a terminal.
 progress_to_terminal <- function(options) {

@@ -3,7 +3,7 @@
 run_load <- function(options, files) {
   folder <- if (!is.null(options$project)) options$project else find_project(".")
   if (is.null(folder)) folder <- "."
-  if (options$history) return(writeLines(history_lines(tide_history(open_archive(folder)))))
+  if (options$history) return(writeLines(wrap_lines(history_lines(tide_history(open_archive(folder))), terminal_width())))
   if (!is.null(options$undo)) {
     tide_undo(open_archive(folder), options$undo)
     return(writeLines(sprintf("Import %g no longer counts.", options$undo)))
@@ -12,7 +12,7 @@ run_load <- function(options, files) {
   begin_project(options, folder)
   loaded <- tide_load(tide_store(folder), files, exported = options$exported, columns = if (is.null(options$columns)) read_project(folder)$columns else options$columns,
     date_order = options$date_order, progress = progress_to_terminal(options))
-  writeLines(format(loaded))
+  writeLines(wrap_lines(format(loaded), terminal_width()))
 }
 
 open_archive <- function(folder) {
@@ -44,7 +44,7 @@ run_check <- function(options, files) {
   folder <- if (!is.null(options$project)) options$project else find_project(".")
   if (is.null(folder)) abort_call("No project.", "No folder upwards holds inktide.yml.", "Name one with --project DIR.")
   found <- tide_check(open_archive(folder))
-  emit(options, found$problems, format(found))
+  emit(options, found$problems, wrap_lines(format(found), terminal_width()))
   if (options$strict && nrow(found$problems)) {
     abort_tide(sprintf("The archive has %s.", format_plural(nrow(found$problems), "problem")), where = sprintf("'%s'.", folder),
       mend = "See the list above.", class = "check")

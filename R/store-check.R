@@ -117,7 +117,7 @@ format.tide_check <- function(x, ...) {
   window <- ifelse(x$held$from > 0, sprintf("%s, %s", format_days(as.IDate(x$held$from), as.IDate(x$held$to)), format_plural(x$held$days, "day")), "no dates")
   c("Held", sprintf("  %s: %s (%s); %s clicks, %s impressions", x$held$grain, format_plural(x$held$rows, "row"), window, format_count(x$held$clicks), format_count(x$held$impressions)),
     if (!is.null(x$coverage)) c("", "Share of all clicks and impressions that rows with queries explain (the rest is private)",
-      sprintf("  %s  %4s  %4s", x$coverage$month, format_share(x$coverage$clicks), format_share(x$coverage$impressions))),
+      "  month    clicks  impressions", sprintf("  %s  %6s  %11s", x$coverage$month, format_share(x$coverage$clicks), format_share(x$coverage$impressions))),
     "", if (nrow(x$problems)) c("Problems", unlist(lapply(seq_len(nrow(x$problems)), function(i) {
       p <- x$problems[i]
       c(sprintf("  %s%s%s", p$problem, if (nzchar(p$grain)) paste0(" in ", p$grain) else "", if (nzchar(p$where)) paste0(": ", p$where) else ""),

@@ -122,7 +122,7 @@ format.tide_trace <- function(x, n = 25, width = 80, ...) {
   window <- if (is.na(x$to)) "no dates" else format_days(x$from, x$to)
   head <- sprintf("%s: %s", if (x$kind == "query") "Query" else "Page", if (x$kind == "query") x$name else format_path(x$name))
   more <- nrow(x$rows) - nrow(shown)
-  c(head, sprintf("%s, %s; %s clicks, %s impressions, CTR %s, position %s", window,
+  wrap_lines(c(head, sprintf("%s, %s; %s clicks, %s impressions, CTR %s, position %s", window,
       format_plural(nrow(x$rows), if (x$kind == "query") "page" else "query", if (x$kind == "query") "pages" else "queries"),
       format_count(x$total$clicks), format_count(x$total$impressions), format_rate(x$total$ctr), format_position(x$total$position)),
     if (!is.null(x$site)) sprintf("its own totals without queries, over all days: %s clicks, %s impressions",
@@ -130,7 +130,7 @@ format.tide_trace <- function(x, n = 25, width = 80, ...) {
     sub(" +$", "", line(if (x$kind == "query") "page" else "query", "clicks", "impr.", "ctr", "pos", "share", if (!is.null(led)) "led", if (length(weeks)) "clicks by week" else "")),
     line(names, format_count(shown$clicks), format_count(shown$impressions), format_rate(shown$ctr), format_position(shown$position), format_share(shown$share), led, trends),
     if (more > 0) sprintf("... and %s more", format_count(more)),
-    if (x$kind == "query" && nrow(x$rows) > 1 && !is.null(led)) c("", "led: weeks in which the page had the most clicks of them"))
+    if (x$kind == "query" && nrow(x$rows) > 1 && !is.null(led)) c("", "led: weeks in which the page had the most clicks of them")), width)
 }
 
 #' @export

@@ -46,3 +46,12 @@ fit_path <- function(path, width) {
   path[long] <- paste0("\u2026", substring(path[long], nchar(path[long]) - width + 2))
   fit_text(path, width)
 }
+
+# Lines longer than the width are broken at words and go on a little further in.
+wrap_lines <- function(lines, width) {
+  unlist(lapply(lines, function(line) {
+    if (nchar(line, "width") <= width) return(line)
+    indent <- nchar(sub("^( *).*$", "\\1", line))
+    strwrap(line, width, indent = indent, exdent = indent + 2)
+  }))
+}

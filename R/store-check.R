@@ -16,7 +16,7 @@
 #'   (1.4826 times the median absolute deviation) and by more than half.
 #' @references Rousseeuw, Croux (1993), Journal of the American Statistical
 #'   Association 88, 1273-1283.
-#' @examples
+#' @examplesIf requireNamespace("nanoparquet", quietly = TRUE)
 #' store <- tide_store(tempfile("project"))
 #' tide_load(store, tide_example()[c("pairs", "totals")])
 #' tide_check(store)

@@ -19,7 +19,7 @@
 #' @param import Number of the import to undo: its days count from the export
 #'   they counted from before.
 #' @section Errors: those of [tide_read()], and `tide_error_store`.
-#' @examples
+#' @examplesIf requireNamespace("nanoparquet", quietly = TRUE)
 #' store <- tide_store(tempfile("project"))
 #' tide_load(store, tide_example()[["pairs"]])
 #' tide_load(store, tide_example()[["pairs"]])
@@ -30,6 +30,7 @@ tide_load <- function(store, files, exported = NULL, columns = NULL, date_order 
   check_class(store, "tide_store", "store")
   check_text(files, "files", many = TRUE)
   check_mapping(columns)
+  need_parquet(store)
   how <- list(lag = 0, exported = check_date(exported, "exported"), dimensions = dimension_names, columns = columns, date_order = date_order)
   parts <- Filter(function(part) !is.null(part$rows), read_inputs(files, how, progress))
   tables <- lapply(split(parts, vapply(parts, function(part) part$source$grain, "")), newest_rows)

@@ -21,7 +21,7 @@ store_format <- 1L
 #' @section Errors: `tide_error_store` where the archive cannot be opened, made
 #'   or was written by a newer version.
 #' @seealso [tide_load()], [tide_stored()], [tide_check()]
-#' @examples
+#' @examplesIf requireNamespace("nanoparquet", quietly = TRUE)
 #' store <- tide_store(tempfile("project"))
 #' tide_load(store, tide_example()[["pairs"]])
 #' store
@@ -38,6 +38,13 @@ tide_store <- function(dir) {
   })
   if (!store_ready(store)) with_store(store, write = TRUE, make_tables)
   store
+}
+
+# Parts are Parquet, which one package of its own reads and writes; nothing else needs it.
+need_parquet <- function(store) {
+  if (!requireNamespace("nanoparquet", quietly = TRUE)) {
+    abort_store(store$dir, "The archive needs the R package nanoparquet, which is not installed.", "In R: install.packages(\"nanoparquet\")")
+  }
 }
 
 abort_store <- function(folder, what, mend, detail = NULL) {

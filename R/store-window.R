@@ -12,7 +12,7 @@
 #'   left out, named in `left_out`; [tide_check()] tells more.
 #' @section Errors: `tide_error_store`; `tide_error_nothing_left` where the window
 #'   holds nothing.
-#' @examples
+#' @examplesIf requireNamespace("nanoparquet", quietly = TRUE)
 #' store <- tide_store(tempfile("project"))
 #' tide_load(store, tide_example()[["pairs"]])
 #' tide_stored(store, days = 28)
@@ -23,6 +23,7 @@ tide_stored <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, dim
   to <- check_date(to, "to")
   check_number(days, "days", min = 1, null = TRUE)
   check_number(lag, "lag", min = 0)
+  need_parquet(store)
   if (is.null(dimensions)) dimensions <- dimension_names
   held <- with_store(store, write = FALSE, function(con) list(
     current = setDT(DBI::dbGetQuery(con, "SELECT import, grain, day, exported, rows, clicks, impressions FROM current")),

@@ -75,3 +75,35 @@ test_that("the curve's print can be read aloud", {
   expect_true(any(grepl("non-brand: .* pairs", text)))
   expect_true(all(nchar(text) <= 100))
 })
+
+test_that("bins are whole at rounded positions, and cells keep their own mean", {
+  p <- seq(1, 120, by = 0.013)
+  bin <- inktide:::position_bin(p)
+  expect_equal(bin, findInterval(p, inktide:::position_breaks))
+  rounded <- floor(p + 0.5)
+  near <- p < 20.5
+  expect_true(all(tapply(rounded[near], bin[near], function(x) length(unique(x))) == 1))
+})
+
+test_that("CTR that wavers from cell to cell of a pair is told from chance", {
+  set.seed(11)
+  wobble_of <- function(wobble) {
+    cells <- CJ(query = 1:400, bin = 2:9)[, c("page", "impressions", "position") := list(1L, 400, bin / 2)]
+    cells[, weighted := impressions * position]
+    mean <- 400 * 0.25 / cells$position
+    clicks <- rpois(nrow(cells), mean * rgamma(nrow(cells), 1 / wobble, 1 / wobble) * rep(rgamma(400, 5, 5), each = 8))
+    cells[, clicks := clicks]
+    inktide:::estimate_wobble(cells$clicks, mean, inktide:::curve_evidence(cells), 0.2)
+  }
+  expect_equal(wobble_of(0.1), 0.1, tolerance = 0.25)
+  expect_lt(wobble_of(1e-4), 0.01)
+})
+
+test_that("brand's curve rests on each query's leading page", {
+  rows <- rbind(made_site(queries = 200, days = 30),
+    data.table(date = as.IDate("2026-01-02"), query = rep(sprintf("fernmoor %d", 1:30), 2), page = rep(c("https://www.fernmoor.example/", "https://www.fernmoor.example/contact/"), each = 30),
+      clicks = rep(c(60, 2), each = 30), impressions = 100, position = rep(c(1, 1.4), each = 30)))
+  curve <- tide_curve(tide_summary(as_data(rows), brand = "fernmoor"))
+  expect_equal(predict(curve, 1, "brand")$ctr, 0.6, tolerance = 0.1)
+  expect_equal(glance(curve)$pairs[2], 30)
+})

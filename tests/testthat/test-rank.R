@@ -1,0 +1,76 @@
+finding <- function(kind, gain, claims, confidence = 0.9, low = gain / 2, high = gain * 2) {
+  data.table(kind = kind, query = paste(kind, gain), page = "/a", pages = "/a", clicks = 1, impressions = 10, ctr = 0.1, position = 5, expected_ctr = 0.2,
+    gain = gain, gain_low = low, gain_high = high, confidence = confidence, action = "Do.", reason = "Because.", claims = list(claims),
+    identity = paste(kind, paste(claims, collapse = "-")))
+}
+rank <- function(...) inktide:::rank_findings(rbind(...), min_gain = 0)
+
+test_that("score is gain x confidence / hours, best first", {
+  ranked <- rank(finding("low_ctr", 10, 1L), finding("striking_distance", 60, 2L), finding("cannibalized", 15, 3:4))
+  expect_equal(ranked$kind, c("striking_distance", "low_ctr", "cannibalized"))
+  expect_equal(ranked$score, c(60 * 0.9 / 4, 10 * 0.9, 15 * 0.9 / 3))
+  expect_equal(ranked$rank, 1:3)
+})
+
+test_that("a click has one owner, who names the others and carries the largest gain", {
+  ranked <- rank(finding("low_ctr", 20, 1L), finding("striking_distance", 30, 1L), finding("striking_distance", 5, 2L))
+  expect_equal(nrow(ranked), 2)
+  expect_equal(ranked$kind[1], "low_ctr")
+  expect_equal(ranked$gain[1], 30)
+  expect_match(ranked$reason[1], "Also in striking distance, counted here once", fixed = TRUE)
+  expect_equal(ranked$reason[2], "Because.")
+})
+
+test_that("a sure cannibalized query comes before whatever else is said of its pages, a doubtful one does not", {
+  sure <- rank(finding("cannibalized", 1, 1:2), finding("low_ctr", 50, 1L), finding("low_ctr", 40, 2L))
+  expect_equal(sure$kind, "cannibalized")
+  expect_equal(sure$gain, 50)
+  doubtful <- rank(finding("cannibalized", 1, 1:2, confidence = 0.3), finding("low_ctr", 50, 1L), finding("low_ctr", 40, 2L))
+  expect_equal(doubtful$kind, c("low_ctr", "low_ctr"))
+})
+
+test_that("ids depend on what the finding is about, never on its figures", {
+  a <- rank(finding("low_ctr", 10, 1L))$id
+  expect_equal(rank(finding("low_ctr", 99, 1L, confidence = 0.5))$id, a)
+  expect_false(rank(finding("low_ctr", 10, 2L))$id == a)
+  expect_match(a, "^L-[0-9a-f]{10}$")
+})
+
+test_that("independent gains add in squares, those that share an assumption in full", {
+  of <- function(...) inktide:::total_gain(rbind(...))
+  low <- of(finding("low_ctr", 10, 1L, low = 7, high = 13), finding("low_ctr", 20, 2L, low = 16, high = 24))
+  expect_equal(unlist(low), c(gain = 30, low = 25, high = 35))
+  near <- of(finding("striking_distance", 10, 1L, low = 7, high = 13), finding("striking_distance", 20, 2L, low = 16, high = 24))
+  expect_equal(unlist(near), c(gain = 30, low = 23, high = 37))
+})
+
+test_that("a low CTR is led back to where its usual spread would have it, not to the curve", {
+  groups <- list(weight = c(0.9, 0.08, 0.02), mean = c(0, -0.8, 0.8), sd = c(0.3, 0.5, 0.5))
+  at_typical <- inktide:::usual_factor(-0.8, groups)
+  expect_equal(at_typical$mean, 1)
+  expect_lt(inktide:::usual_factor(-1.6, groups)$mean, 1)
+  # Usual variance 0.09 of 0.25: a deviation 0.8 below the low part's mean is 0.36 x 0.8 the usual part's.
+  expect_equal(log(inktide:::usual_factor(-1.6, groups)$mean), -0.36 * 0.8)
+})
+
+test_that("two groups planted in log factors are told apart", {
+  set.seed(3)
+  low <- rep(c(TRUE, FALSE), c(150, 1350))
+  noise <- rep(0.02, 1500)
+  z <- rnorm(1500, ifelse(low, -0.9, 0), ifelse(low, 0.4, 0.25)) + rnorm(1500, 0, sqrt(noise))
+  groups <- inktide:::fit_two_groups(z, noise)
+  expect_equal(groups$sd[1], 0.25, tolerance = 0.1)
+  expect_equal(groups$mean[2], -0.9, tolerance = 0.25)
+  expect_equal(groups$weight[[2]], 0.1, tolerance = 0.4)
+})
+
+test_that("the chance of a step falls with its length, and no target is number one", {
+  expect_true(all(diff(inktide:::reach_chance(4:20, 3)) < 0))
+  expect_true(all(inktide:::next_step(seq(3.6, 20, 0.1)) >= 3))
+  expect_equal(inktide:::next_step(c(10, 10.1)), c(3, 8))
+})
+
+test_that("intent is told by whole words", {
+  expect_equal(inktide:::query_intent(c("best kale seeds", "how to sow kale", "kale", "showcase", "how to buy kale")),
+    c("commercial", "informational", "uncategorised", "uncategorised", "commercial"))
+})

@@ -27,18 +27,36 @@ find_low_ctr <- function(summary, curve, pairs, options) {
     low_ctr_action(summary, at, siblings), low_ctr_reason(summary, at, siblings))
 }
 
-# Clicks won over the window when the pair gets to where its usual spread would have it.
+# Clicks won over the window when the pair gets to where its usual spread alone would have it. Both that level and
+# today's are posteriors, so what is luck in few clicks is not promised as gain.
 low_ctr_gain <- function(at, groups) {
-  target <- usual_factor(log((at$clicks + 0.5) / (at$expected + 0.5)), groups)
-  gain_interval(target$mean * at$expected - at$clicks,
-    sqrt((target$mean * at$expected)^2 * (target$log_sd^2 + at$curve_se^2) + at$clicks + 1))
+  level <- low_levels(log((at$clicks + 0.5) / (at$expected + 0.5)), log_noise(at$clicks, at$expected), groups)
+  usual <- exp(level$usual + level$usual_var / 2)
+  today <- exp(level$today + level$today_var / 2)
+  variance <- usual^2 * (exp(level$usual_var + at$curve_se^2) - 1) + today^2 * (exp(level$today_var) - 1) -
+    2 * usual * today * (exp(level$shared) - 1)
+  gain_interval(at$expected * (usual - today), at$expected * sqrt(pmax(variance, 0)))
+}
+
+# Variance of the log of clicks / expected, by chance alone.
+log_noise <- function(clicks, expected) 1 / (pmax(clicks, expected * 0.3) + 0.5)
+
+# A low pair's log factor today is its usual part plus a shortfall, seen with noise. Normal posteriors of today's
+# level and of the usual part (means, variances, and what they share).
+low_levels <- function(z, noise, groups) {
+  usual <- groups$sd[1]^2
+  total <- max(groups$sd[2]^2, usual + 0.15^2)
+  seen <- total + noise
+  today_var <- total * noise / seen
+  list(today = groups$mean[2] + total / seen * (z - groups$mean[2]), today_var = today_var,
+    usual = groups$mean[1] + usual / seen * (z - groups$mean[2]), usual_var = usual * (1 - usual / seen), shared = usual / total * today_var)
 }
 
 # In: clicks, expected clicks and page of the pairs. Out: each pair's probability of a low page or a low query,
 # and the groups of all pairs.
 judge_low <- function(clicks, expected, page) {
   z <- log((clicks + 0.5) / (expected + 0.5))
-  noise <- 1 / (pmax(clicks, expected * 0.3) + 0.5)
+  noise <- log_noise(clicks, expected)
   known <- expected >= 3
   groups <- fit_two_groups(z[known], noise[known])
 
@@ -127,17 +145,6 @@ surest_within <- function(confidence, fdr) {
   order <- order(-confidence)
   false_share <- cumsum(1 - confidence[order]) / seq_along(order)
   sort(order[seq_len(sum(cummax(false_share) <= fdr))])
-}
-
-# Where a low pair would be without its shortfall: its usual part given what is seen. The low part is the usual
-# spread plus a shortfall, so the seen deviation is shared out between the two by their variances.
-usual_factor <- function(log_factor, groups) {
-  usual <- groups$sd[1]^2
-  extra <- max(groups$sd[2]^2 - usual, 0.15^2)
-  share <- usual / (usual + extra)
-  log_mean <- groups$mean[1] + share * pmin(0, log_factor - groups$mean[2])
-  variance <- usual * extra / (usual + extra)
-  list(mean = exp(log_mean), log_sd = sqrt(variance))
 }
 
 # Per page: pairs tested, and those that fall short with more than even odds.

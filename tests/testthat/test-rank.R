@@ -44,13 +44,16 @@ test_that("independent gains add in squares, those that share an assumption in f
   expect_equal(unlist(near), c(gain = 30, low = 23, high = 37))
 })
 
-test_that("a low CTR is led back to where its usual spread would have it, not to the curve", {
+test_that("usual part and shortfall share out what is seen by their variances (normal posteriors, checked by simulation)", {
   groups <- list(weight = c(0.9, 0.08, 0.02), mean = c(0, -0.8, 0.8), sd = c(0.3, 0.5, 0.5))
-  at_typical <- inktide:::usual_factor(-0.8, groups)
-  expect_equal(at_typical$mean, 1)
-  expect_lt(inktide:::usual_factor(-1.6, groups)$mean, 1)
-  # Usual variance 0.09 of 0.25: a deviation 0.8 below the low part's mean is 0.36 x 0.8 the usual part's.
-  expect_equal(log(inktide:::usual_factor(-1.6, groups)$mean), -0.36 * 0.8)
+  set.seed(9)
+  usual <- rnorm(2e5, 0, 0.3)
+  today <- usual + rnorm(2e5, -0.8, 0.4)
+  z <- today + rnorm(2e5, 0, 0.2)
+  near <- abs(z + 1.2) < 0.02
+  level <- inktide:::low_levels(-1.2, 0.04, groups)
+  expect_equal(c(level$usual, level$today), c(mean(usual[near]), mean(today[near])), tolerance = 0.03)
+  expect_equal(c(level$usual_var, level$today_var, level$shared), c(var(usual[near]), var(today[near]), cov(usual[near], today[near])), tolerance = 0.06)
 })
 
 test_that("two groups planted in log factors are told apart", {

@@ -12,7 +12,7 @@
 #'   `band`, and with dates `weeks` seen and, for a query, `weeks_led`), `weekly`
 #'   (`name`, `week` as its first day, `clicks`, `impressions`, `position`),
 #'   `total` (sums over the rows), `site` (for a page: its totals from a table
-#'   without queries, or `NULL`), `from`, `to`. Methods: `print`, `tidy`, `plot`.
+#'   without queries, or `NULL`), `from`, `to`. Methods: `print`, `tidy`.
 #' @section Errors: `tide_error_trace` where nothing of that name is held, with
 #'   the nearest names; `tide_error_grain`.
 #' @details A page leads a week when it has the most clicks of the query's pages, of

@@ -23,10 +23,6 @@ check_number <- function(x, arg, min = -Inf, max = Inf, null = FALSE) {
   }
 }
 
-check_flag <- function(x, arg) {
-  if (!is.logical(x) || length(x) != 1 || is.na(x)) abort_argument(arg, "TRUE or FALSE", x)
-}
-
 check_text <- function(x, arg, null = FALSE, many = FALSE) {
   if (null && is.null(x)) return(invisible())
   if (!is.character(x) || anyNA(x) || (!many && length(x) != 1)) {

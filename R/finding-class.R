@@ -4,9 +4,9 @@
 
 finding_kinds <- function() {
   list(
-    low_ctr = list(find = find_low_ctr, hours = 1, about = "seen in a good place and clicked less than this site's curve"),
-    striking_distance = list(find = find_striking_distance, hours = 4, about = "close to the next worthwhile position"),
-    cannibalized = list(find = find_cannibalized, hours = 3, about = "several pages compete for one query")
+    low_ctr = list(find = find_low_ctr, hours = 1),
+    striking_distance = list(find = find_striking_distance, hours = 4),
+    cannibalized = list(find = find_cannibalized, hours = 3)
   )
 }
 

@@ -37,6 +37,15 @@ check_date <- function(x, arg, null = TRUE) {
   date
 }
 
+# One of several texts; the first where the argument was left at its default of all of them.
+check_choice <- function(x, choices, arg) {
+  if (identical(x, choices)) return(choices[1])
+  if (!is.character(x) || length(x) != 1 || !x %in% choices) {
+    abort_argument(arg, paste0("one of '", paste(choices, collapse = "', '"), "'"), x)
+  }
+  x
+}
+
 # A range written as c(a, b), a <= b.
 check_range <- function(x, arg, null = TRUE) {
   if (null && is.null(x)) return(invisible())

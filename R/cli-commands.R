@@ -29,20 +29,28 @@ cli_commands <- function() {
 
 run_curve <- function(options, files) {
   check_number(options$until, "--until", min = 1, max = 100)
-  curve <- tide_curve(summarise_input(options, settle_input(options, files)))
+  shown <- options$position
+  options$position <- NULL
+  input <- settle_input(options, files)
+  summary <- summarise_input(options, input)
+  if (length(input$pairs)) {
+    summary <- tide_narrow(summary, segments = input$pairs, rules = input$settings$rules)
+    note(options, utils::tail(left_out_lines(summary$left_out), 1))
+  }
+  curve <- tide_curve(summary)
   rows <- curve_table(curve, floor(options$until))
-  if (!is.null(options$segment)) rows <- rows[rows$segment %in% c(options$segment, if (options$segment == "all") names(curve$fits))]
+  if (length(input$side) && !"all" %in% input$side) rows <- rows[rows$segment %in% input$side]
   if (!nrow(rows)) {
     abort_call("No such segment.", sprintf("--segment %s", options$segment), sprintf("There is: %s.", paste(names(curve$fits), collapse = ", ")))
   }
-  if (!is.null(options$position)) rows <- rows[rows$position >= options$position[1] & rows$position <= options$position[2]]
+  if (!is.null(shown)) rows <- rows[rows$position >= shown[1] & rows$position <= shown[2]]
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(curve), options$figure)
   emit(options, rows, curve_lines(curve, rows))
 }
 
 run_find <- function(options, files) {
   check_number(options$top, "--top", min = 1)
-  findings <- find_input(options, summarise_input(options, settle_input(options, files)))
+  findings <- find_input(options, settle_input(options, files))
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(findings), options$figure)
   emit(options, findings$findings, findings_lines(findings, options$top, terminal_width()))
 }
@@ -50,15 +58,14 @@ run_find <- function(options, files) {
 run_trace <- function(options, files) {
   if (!length(files)) abort_call("Nothing to trace.", "inktide trace", "Name a query or a page, as in: inktide trace \"tomato seeds\"")
   data <- read_input(options, settle_input(options, files[-1]))
-  note(options, paste(left_out_lines(data$left_out), collapse = "\n"))
-  chosen <- !is.null(options$from) || !is.null(options$to) || !is.null(options$days)
-  traced <- tide_trace(data, files[1], recent_days = if (chosen) 3660 else 90)
+  note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
+  traced <- tide_trace(data, files[1], recent_days = if (chose_window(options)) 3660 else 90)
   emit(options, traced$rows, format(traced, n = options$top, width = terminal_width()))
 }
 
 run_report <- function(options, files) {
   input <- settle_input(options, files)
-  findings <- find_input(options, summarise_input(options, input))
+  findings <- find_input(options, input)
   out <- if (!is.null(options$out)) options$out else if (!length(files)) file.path(input$folder, "report.html") else "report.html"
   tide_report(findings, out, title = if (is.null(options$title)) input$title else options$title)
   writeLines(out)
@@ -72,10 +79,10 @@ run_demo <- function(options, files) {
   }
   note(options, "Making the demo site: Fernmoor Seeds, 16 months, invented ...")
   tide_demo_write(tide_demo_site(), dir)
-  options <- utils::modifyList(list(lag = 3, format = "csv", quiet = options$quiet), list(project = dir))
+  options <- list(format = "csv", quiet = options$quiet, project = dir)
   note(options, "Fitting the curve, looking for opportunities ...")
   input <- settle_input(options, character())
-  findings <- find_input(options, summarise_input(options, input))
+  findings <- find_input(options, input)
   files <- file.path(dir, c(report = "report.html", list = "findings.csv", curve = "figures/curve.png", map = "figures/map.png"))
   dir.create(file.path(dir, "figures"), showWarnings = FALSE)
   save_figure(ggplot2::autoplot(findings$curve), files[3])

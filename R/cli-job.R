@@ -10,60 +10,112 @@ progress_to_terminal <- function(options) {
   function(text) writeLines(paste0(text, " ..."), stderr())
 }
 
-# Out: list(files, store, brand, columns, title, folder): from named files, or from the project's archive, or from the
-# exports that its settings name where nothing was loaded yet.
+# Out: list(files, store, settings, title, folder): from named files, or from the project's archive, or from the exports
+# that its settings name where nothing was loaded yet. Options go before settings.
 settle_input <- function(options, files) {
   folder <- if (!is.null(options$project)) options$project else if (!length(files)) find_project(".")
   if (is.null(folder) && !length(files)) {
     abort_call("No data to work on.", "No file is named, and no folder upwards holds inktide.yml.",
       "Name CSV files, or a project with --project DIR. To try it out: inktide demo")
   }
-  project <- if (!is.null(folder)) read_project(folder)
+  settings <- if (!is.null(folder)) tide_settings(folder) else list(rules = tide_rules())
+  if (!is.null(options$brand)) settings$rules$brand <- options$brand
   store <- if (!length(files) && file.exists(file.path(folder, "archive", "archive.sqlite"))) tide_store(folder)
-  if (!length(files) && is.null(store)) files <- project$exports
+  if (!length(files) && is.null(store)) files <- settings$exports
   if (!length(files) && is.null(store)) {
     abort_tide("The project holds no data yet.", where = sprintf("'%s' has no archive and names no exports.", folder),
       mend = "Load some: inktide load FILE... --project DIR", class = "settings")
   }
-  brand <- if (!is.null(options$brand)) options$brand else if (length(project$brand)) project$brand
-  site <- if (is.null(project$site)) "" else sub("/$", "", sub("^https?://(www\\.)?", "", project$site))
-  list(files = files, store = store, brand = brand, columns = project$columns, folder = folder, title = if (nzchar(site)) site else "Search performance")
+  site <- if (is.null(settings$site)) "" else sub("/$", "", sub("^https?://(www\\.)?", "", settings$site))
+  input <- list(files = files, store = store, settings = settings, folder = folder, title = if (nzchar(site)) site else "Search performance")
+  c(input, chosen_segments(options, settings))
+}
+
+# The first that is given: an option, a setting, a default.
+first_given <- function(...) Find(Negate(is.null), list(...))
+
+reading_rules <- function(options, settings) {
+  list(columns = first_given(options$columns, settings$columns), date_order = first_given(options$date_order, settings$date_order),
+    clicks_above = first_given(options$clicks_above, settings$clicks_above, "leave out"))
+}
+
+# Out: list(rows: segments that choose single rows; pairs: those that can wait for sums; side: brand, non-brand).
+# Every segment of the settings can be named; "not:NAME" is all but it.
+chosen_segments <- function(options, settings) {
+  named <- split_words(options$segment)
+  side <- intersect(named, c("brand", "non-brand", "all"))
+  own <- lapply(setdiff(named, side), function(name) {
+    not <- startsWith(name, "not:")
+    segment <- settings$segments[[sub("^not:", "", name)]]
+    if (is.null(segment)) {
+      known <- c("brand", "non-brand", "all", names(settings$segments))
+      abort_call(sprintf("No such segment '%s'.", name), "--segment", sprintf("Did you mean '%s'? Segments stand in inktide.yml.", nearest_name(name, known)))
+    }
+    segment$not <- not
+    segment
+  })
+  conditions <- Filter(Negate(is.null), options[intersect(names(options), setdiff(names(segment_conditions), "brand"))])
+  if (length(conditions)) {
+    name <- paste(gsub("_", " ", names(conditions)), vapply(conditions, function(value) paste(format(value), collapse = " "), ""), collapse = ", ")
+    own <- c(own, list(do.call(tide_segment, c(list(name), conditions))))
+  }
+  parts <- lapply(own, split_segment)
+  list(rows = Filter(Negate(is.null), lapply(parts, `[[`, "rows")), pairs = Filter(Negate(is.null), lapply(parts, `[[`, "pairs")), side = side)
 }
 
 # Only the dimensions a run needs are read: skipping a column is the cheapest filter.
-needed_dimensions <- function(options) {
-  c("date", "query", "page", intersect(c("country", "device", "vertical"), names(Filter(Negate(is.null), options))))
+needed_dimensions <- function(input, also = character()) {
+  asked <- unlist(lapply(input$rows, function(segment) names(segment$conditions)))
+  c("date", "query", "page", intersect(c("country", "device", "vertical", "rich_result"), c(asked, also)))
 }
 
-# What is to be worked on, read and filtered.
-read_input <- function(options, input) {
-  progress <- progress_to_terminal(options)
-  data <- if (!is.null(input$store)) {
-    tide_stored(input$store, from = options$from, to = options$to, days = options$days, lag = options$lag, dimensions = needed_dimensions(options))
-  } else tide_read(input$files, lag = options$lag, exported = options$exported, dimensions = needed_dimensions(options),
-    columns = if (is.null(options$columns)) input$columns else options$columns, date_order = options$date_order, progress = progress)
-  tide_filter(data, from = options$from, to = options$to, days = options$days, query = options$query,
-    not_query = options$not_query, page = options$page, not_page = options$not_page, country = options$country,
-    device = options$device, vertical = options$vertical)
+lag_of <- function(options, input) first_given(options$lag, input$settings$windows$lag, 3)
+
+# What is to be worked on, read, and filtered by all segments. months: whether the archive may be gone through month by
+# month, which leaves segments on pairs to the summary.
+read_input <- function(options, input, months = FALSE, also = character()) {
+  window <- options[c("from", "to", "days")]
+  dimensions <- needed_dimensions(input, also)
+  segments <- c(input$rows, if (!months) input$pairs)
+  if (!is.null(input$store)) {
+    take <- if (months) tide_by_month else tide_stored
+    data <- take(input$store, from = window$from, to = window$to, days = window$days, lag = lag_of(options, input), dimensions = dimensions)
+    return(tide_filter(data, segments = segments, rules = input$settings$rules))
+  }
+  data <- do.call(tide_read, c(list(input$files, lag = lag_of(options, input), exported = options$exported, dimensions = dimensions,
+    progress = progress_to_terminal(options)), reading_rules(options, input$settings)))
+  tide_filter(data, from = window$from, to = window$to, days = window$days, segments = segments, rules = input$settings$rules)
 }
+
+chose_window <- function(options) !is.null(options$from) || !is.null(options$to) || !is.null(options$days)
 
 summarise_input <- function(options, input) {
-  data <- read_input(options, input)
+  data <- read_input(options, input, months = TRUE)
   progress <- progress_to_terminal(options)
   if (!is.null(progress)) progress("Reducing")
-  chosen <- !is.null(options$from) || !is.null(options$to) || !is.null(options$days)
-  summary <- tide_summary(data, brand = input$brand, recent_days = if (chosen) 3660 else 90)
+  windows <- input$settings$windows
+  brand <- input$settings$rules$brand
+  summary <- tide_summary(data, brand = brand, recent_days = if (chose_window(options)) 3660 else first_given(windows$recent_days, 90),
+    undated_days = first_given(windows$undated_days, 90))
   note(options, paste(format(summary), collapse = "\n"))
-  if (is.null(input$brand)) note(options, "  no brand words: brand queries are in the pool; name them with --brand")
+  if (is.null(brand)) note(options, "  no brand words: brand queries are in the pool; name them with --brand")
   summary
 }
 
-find_input <- function(options, summary) {
-  segment <- options$segment
+find_input <- function(options, input) {
+  summary <- summarise_input(options, input)
   curve <- tide_curve(summary)
-  if (identical(segment, "all")) segment <- names(curve$fits)
-  tide_find(summary, curve, band = if (is.null(options$band)) c(4, 20) else options$band,
-    min_gain = if (is.null(options$min_gain)) 0.5 else options$min_gain,
-    min_impressions = if (is.null(options$min_impressions)) 1 else options$min_impressions,
-    position = options$position, segment = segment)
+  side <- if ("all" %in% input$side) names(curve$fits) else if (length(input$side)) input$side
+  thresholds <- input$settings$thresholds
+  findings <- tide_find(summary, curve, band = first_given(options$band, thresholds$striking_distance, c(4, 20)), fdr = first_given(thresholds$fdr, 0.1),
+    min_gain = first_given(options$min_gain, thresholds$min_gain, 0.5), min_impressions = first_given(thresholds$min_impressions, 1),
+    segment = side, within = input$pairs, rules = input$settings$rules)
+  if (!is.null(findings$outside)) note(options, outside_lines(findings))
+  findings
+}
+
+outside_lines <- function(findings) {
+  all <- findings$summary$pairs
+  sprintf("  the filter leaves out %s of clicks and %s of impressions (%s)",
+    format_share(findings$outside$clicks / max(1, sum(all$clicks))), format_share(findings$outside$impressions / sum(all$impressions)), findings$outside$reason)
 }

@@ -4,7 +4,7 @@ option <- function(flag, type, metavar, help, ...) {
   optparse::make_option(flag, type = type, metavar = metavar, help = help, ...)
 }
 
-reading_options <- function() Filter(function(o) o@long_flag %in% c("--exported", "--date-order", "--columns", "--project", "--quiet"), shared_options())
+reading_options <- function() Filter(function(o) o@long_flag %in% c("--exported", "--date-order", "--clicks-above", "--columns", "--project", "--quiet"), shared_options())
 
 project_options <- function() Filter(function(o) o@long_flag %in% c("--project", "--format", "--out", "--quiet"), shared_options())
 
@@ -21,12 +21,22 @@ shared_options <- function() {
     option("--country", "character", "NAMES", "only these, comma separated"),
     option("--device", "character", "NAMES", "only these, comma separated"),
     option("--vertical", "character", "NAMES", "only these, comma separated"),
-    option("--segment", "character", "NAME", "brand, non-brand or all"),
+    option("--rich-result", "character", "NAMES", "only these, comma separated"),
+    option("--has-any", "character", "WORDS", "only queries with one of these words"),
+    option("--has-all", "character", "WORDS", "only queries with all of these words"),
+    option("--has-none", "character", "WORDS", "no queries with one of these words"),
+    option("--words", "character", "A:B", "only queries of A to B words (5: for 5 and more)"),
+    option("--characters", "character", "A:B", "only queries of A to B characters"),
+    option("--intent", "character", "NAMES", "commercial, informational, uncategorised or your own"),
+    option("--page-group", "character", "NAMES", "only these groups of pages; folders where none are named"),
+    option("--segment", "character", "NAMES", "brand, non-brand, all, or segments of inktide.yml; not:NAME for all but it"),
     option("--position", "character", "A:B", "only average positions from A to B"),
     option("--min-impressions", "double", "N", "only query x page pairs with so many"),
+    option("--min-clicks", "double", "N", "only query x page pairs with so many"),
     option("--exported", "character", "DATE", "date of the export [the file's]"),
-    option("--lag", "double", "N", "unfinished days before the export to leave out [3]", default = 3),
+    option("--lag", "double", "N", "unfinished days before the export to leave out [3]"),
     option("--date-order", "character", "ORDER", "dmy or mdy, where dates like 3/4/2026 leave it open"),
+    option("--clicks-above", "character", "RULE", "rows with more clicks than impressions: leave out, keep or refuse"),
     option("--columns", "character", "MAP", "headers not known by themselves, such as 'query=What people typed'"),
     option("--project", "character", "DIR", "folder that holds inktide.yml"),
     option("--format", "character", "FORMAT", "table, csv or json [table]", default = "table"),
@@ -57,9 +67,8 @@ parse_call <- function(command, words) {
   if (!is.null(options$format) && !options$format %in% c("table", "csv", "json")) {
     abort_call("Unknown format.", sprintf("--format %s", options$format), "Use table, csv or json.")
   }
-  options$position <- parse_range(options$position, "--position")
-  options$band <- parse_range(options$band, "--band")
-  for (name in c("country", "device", "vertical")) options[[name]] <- split_words(options[[name]])
+  for (name in c("position", "band", "words", "characters")) options[[name]] <- parse_range(options[[name]], paste0("--", name))
+  for (name in c("country", "device", "vertical", "rich_result", "has_any", "has_all", "has_none", "intent", "page_group")) options[[name]] <- split_words(options[[name]])
   options$brand <- brand_words(options$brand)
   options$columns <- parse_mapping(options$columns)
   list(options = options, files = parsed$args)
@@ -77,10 +86,8 @@ split_words <- function(text) if (!is.null(text)) trimws(strsplit(text, ",", fix
 
 parse_range <- function(text, flag) {
   if (is.null(text)) return(NULL)
-  ends <- suppressWarnings(as.numeric(strsplit(text, ":", fixed = TRUE)[[1]]))
-  if (length(ends) != 2 || anyNA(ends) || ends[1] > ends[2]) {
-    abort_call("Not a range of positions.", sprintf("%s %s", flag, text), sprintf("Write it as from:to, such as %s 4:20.", flag))
-  }
+  ends <- as_range(text)
+  if (is.null(ends)) abort_call("Not a range.", sprintf("%s %s", flag, text), sprintf("Write it as from:to, such as %s 4:20.", flag))
   ends
 }
 

@@ -10,8 +10,8 @@ run_load <- function(options, files) {
   }
   if (!length(files)) abort_call("No file to load.", "inktide load", "Name the exports, as in: inktide load exports/*.csv")
   begin_project(options, folder)
-  loaded <- tide_load(tide_store(folder), files, exported = options$exported, columns = if (is.null(options$columns)) read_project(folder)$columns else options$columns,
-    date_order = options$date_order, progress = progress_to_terminal(options))
+  loaded <- do.call(tide_load, c(list(tide_store(folder), files, exported = options$exported, progress = progress_to_terminal(options)),
+    reading_rules(options, tide_settings(folder))))
   writeLines(wrap_lines(format(loaded), terminal_width()))
 }
 

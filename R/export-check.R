@@ -1,6 +1,9 @@
 # What figures may be: refused by line where a file is wrong, left out and counted where a row says nothing.
 
-check_figures <- function(rows, place) {
+# Rules for rows with more clicks than impressions, by their names in the call and in the settings.
+clicks_above_rules <- c(`leave out` = "left out and counted", keep = "kept as they stand", refuse = "an error by line")
+
+check_figures <- function(rows, place, clicks_above) {
   refuse <- function(bad, column, what, mend) {
     if (length(bad)) abort_cells(bad, rows[[column]], column, place, what, mend, "range")
   }
@@ -17,15 +20,19 @@ check_figures <- function(rows, place) {
     refuse(which(rows$position < 1 & rows$impressions > 0), "position", "Positions below 1",
       "Positions start at 1; check which column holds the average position.")
   }
+  if (clicks_above == "refuse") {
+    refuse(which(rows$clicks > rows$impressions), "clicks", "More clicks than impressions", "Correct those rows, or leave them out: --clicks-above 'leave out'.")
+  }
 }
 
 # The rows that no figure may rest on, counted by reason.
-drop_rows <- function(rows, exported, lag, grain) {
+drop_rows <- function(rows, exported, lag, grain, clicks_above) {
   reasons <- list(
     "no impressions" = which(rows$impressions <= 0),
     "no position" = which(is.na(rows$position)),
     "more clicks than impressions" = which(rows$clicks > rows$impressions)
   )
+  if (clicks_above == "keep") reasons[["more clicks than impressions"]] <- NULL
   if (lag > 0 && !is.null(rows[["date"]])) {
     reasons[[sprintf("unfinished days (within %g days of the export)", lag)]] <- which(as.integer(rows$date) >= as.integer(exported) - lag)
   }

@@ -52,14 +52,27 @@ format.tide_data <- function(x, ...) {
       window, format_count(sum(as.numeric(t$rows$clicks))), format_count(sum(as.numeric(t$rows$impressions))))
   }, "")
   c(sprintf("<tide_data> %s from %s", format_plural(sum(x$sources$rows), "row"), format_plural(nrow(x$sources), "file")),
-    unname(grains), left_out_lines(x$left_out), source_lines(x$sources), capped_lines(x$sources))
+    unname(grains), left_out_lines(x$left_out, kept_by_grain(x)), source_lines(x$sources), capped_lines(x$sources))
 }
 
-left_out_lines <- function(ledger) {
+# kept: clicks and impressions by grain that are not left out, for the shares.
+left_out_lines <- function(ledger, kept = NULL) {
   if (!nrow(ledger)) return("  left out: nothing")
   several <- length(unique(ledger$grain)) > 1
-  sprintf("  left out%s: %s, %s (%s clicks, %s impressions)", if (several) paste0(" of ", ledger$grain) else "", ledger$reason,
-    format_plural(ledger$rows, "row"), format_count(ledger$clicks), format_count(ledger$impressions))
+  share <- function(of) {
+    if (is.null(kept)) return("")
+    all <- kept[[of]][match(ledger$grain, kept$grain)] + stats::ave(ledger[[of]], ledger$grain, FUN = function(x) sum(x, na.rm = TRUE))
+    ifelse(is.na(all) | all == 0 | is.na(ledger[[of]]), "", sprintf(", %s", format_share(ledger[[of]] / all)))
+  }
+  sprintf("  left out%s: %s, %s (%s clicks%s; %s impressions%s)", if (several) paste0(" of ", ledger$grain) else "", ledger$reason,
+    format_plural(ledger$rows, "row"), format_count(ledger$clicks), share("clicks"), format_count(ledger$impressions), share("impressions"))
+}
+
+kept_by_grain <- function(data) {
+  rbindlist(lapply(names(data$tables), function(grain) {
+    rows <- data$tables[[grain]]$rows
+    data.table(grain = grain, clicks = sum(as.numeric(rows$clicks)), impressions = sum(as.numeric(rows$impressions)))
+  }))
 }
 
 # What the reader decided or noticed that a person should know.

@@ -5,8 +5,8 @@
 #' any mix of query, page, date, country, device, vertical and rich result.
 #'
 #' Files may be CSV, TSV, semicolon or pipe separated text (UTF-8, UTF-16 or
-#' Windows-1252), workbooks (XLSX), JSON (an array or one object a line), or any
-#' of these in gz or zip; folders and globs stand for the files in them. What a
+#' Windows-1252), workbooks (XLSX), JSON (an array or one object a line), Parquet
+#' (with the package nanoparquet), or any of these in gz or zip; folders and globs stand for the files in them. What a
 #' file is shows in its bytes, what a table is in its header, below any title
 #' lines. Columns are found by the spellings of their names in English, German,
 #' French, Spanish, Italian, Dutch and Portuguese, or by `columns`. Decimal
@@ -19,11 +19,13 @@
 #'
 #' @section What is left out:
 #' Rows without impressions, without a position, or with more clicks than
-#' impressions are left out and counted, and so is a row of totals (named so,
-#' and equal to the sum of the others). The newest days of an export are still
+#' impressions (see `clicks_above`) are left out and counted, and so is a row of
+#' totals (named so, and equal to the sum of the others). A row that stands
+#' several times in one file, all its columns but the figures the same, counts
+#' once, as it stands last. The newest days of an export are still
 #' being revised by the source: those within `lag` days of the export are left
-#' out, and counted too. Rows that stand in several files of one grain with
-#' equal figures are kept once. [print()] lists it all.
+#' out, and counted too. What several files of one grain hold counts once, from
+#' the file exported last. [print()] lists it all.
 #'
 #' @param files Paths of files or folders, or globs such as `"exports/*.csv"`.
 #' @param lag Days before the export that are unfinished, and the day of the
@@ -37,6 +39,9 @@
 #'   the header's, such as `c(query = "What people typed")`.
 #' @param date_order `"dmy"` or `"mdy"`, needed only where a column of dates such
 #'   as 3/4/2026 leaves it open.
+#' @param clicks_above What to do with rows that have more clicks than impressions,
+#'   which no count of people can have: `"leave out"` (and count them), `"keep"`,
+#'   or `"refuse"` the file by line.
 #' @param progress A function of one text, called before each file is read.
 #' @return A `tide_data` object: a list with `tables` (one per grain, each a list
 #'   of `rows`, a data.table with texts as factors; `dimensions`; `from`, `to` and `days`, missing
@@ -56,7 +61,8 @@
 #' exports <- tide_example()
 #' tide_read(exports[["pairs"]])
 #' @export
-tide_read <- function(files, lag = 3, exported = NULL, dimensions = NULL, columns = NULL, date_order = NULL, progress = NULL) {
+tide_read <- function(files, lag = 3, exported = NULL, dimensions = NULL, columns = NULL, date_order = NULL,
+                      clicks_above = c("leave out", "keep", "refuse"), progress = NULL) {
   check_text(files, "files", many = TRUE)
   check_number(lag, "lag", min = 0)
   exported <- check_date(exported, "exported")
@@ -66,11 +72,11 @@ tide_read <- function(files, lag = 3, exported = NULL, dimensions = NULL, column
     abort_argument("date_order", "'dmy' or 'mdy'", date_order)
   }
   how <- list(lag = lag, exported = exported, dimensions = if (is.null(dimensions)) dimension_names else dimensions,
-    columns = columns, date_order = date_order)
+    columns = columns, date_order = date_order, clicks_above = check_choice(clicks_above, names(clicks_above_rules), "clicks_above"))
 
   parts <- read_inputs(files, how, progress)
   read <- Filter(function(part) !is.null(part$rows), parts)
-  joined <- join_tables(read)
+  joined <- join_tables(read, how$dimensions)
   new_tide_data(
     tables = joined$tables,
     sources = rbindlist(lapply(parts, `[[`, "source"), fill = TRUE),
@@ -83,9 +89,13 @@ read_inputs <- function(files, how, progress) {
   scratch <- tempfile("inktide")
   dir.create(scratch)
   on.exit(unlink(scratch, recursive = TRUE))
-  unlist(lapply(expand_inputs(files), function(file) {
+  paths <- expand_inputs(files)
+  unlist(lapply(paths, function(file) {
     if (!is.null(progress)) progress(sprintf("Reading %s", file))
-    read_parts(open_parts(file, scratch), how)
+    parts <- open_parts(file, scratch)
+    # Alone, a table is read without what nobody asked for; beside others, its rows are told apart by all it has.
+    if (length(paths) > 1 || length(parts) > 1) how$dimensions <- dimension_names
+    read_parts(parts, how)
   }), recursive = FALSE)
 }
 
@@ -132,16 +142,19 @@ read_part <- function(part, how) {
   totals <- totals_rows(rows, text)
   if (length(totals$rows)) rows <- rows[-totals$rows]
   if ("date" %in% names(rows)) set(rows, j = "date", value = parse_date(rows$date, place, how$date_order))
-  check_figures(rows, place)
+  check_figures(rows, place, how$clicks_above)
 
   exported <- if (is.null(how$exported)) as.IDate(as.Date(file.mtime(part$file), tz = "UTC")) else how$exported
   used <- intersect(dimension_names, names(rows))
   grain <- grain_label(used)
   odd <- if ("query" %in% used) mend_queries(rows) else 0L
-  out <- drop_rows(rows, exported, how$lag, grain)
+  repeats <- repeated_rows(rows, place, layout$header, all_columns[names(all_columns) %in% c(names(rows), "ctr")], totals$rows)
+  again <- repeat_lines(rows, repeats, grain)
+  if (length(repeats$rows)) rows <- rows[-repeats$rows]
+  out <- drop_rows(rows, exported, how$lag, grain, how$clicks_above)
   setcolorder(out$rows, c(used, "clicks", "impressions", "position"))
   list(
-    rows = out$rows, dimensions = used, left_out = rbind(out$left_out, totals_line(totals, grain)),
+    rows = out$rows, dimensions = used, left_out = rbind(out$left_out, again, totals_line(totals, grain)),
     source = data.table(file = part$label, rows = total, kept = nrow(out$rows), grain = grain, exported = exported,
       ctr = figures$ctr, decimal = figures$decimal, odd_queries = odd, capped = looks_capped(rows), skipped = "")
   )
@@ -215,22 +228,4 @@ first_ctr <- function(rows, place, all_columns) {
     judge_ctr(ifelse(percent, number / 100, number), rows$clicks[first] / rows$impressions[first])
   })
   c(intersect(c("fraction", "percent", "disagrees"), unlist(read)), "none")[1]
-}
-
-# Tables of one grain are one table; the same row in several files counts once.
-join_tables <- function(parts) {
-  grains <- vapply(parts, function(part) part$source$grain, "")
-  ledger <- list()
-  tables <- lapply(split(parts, factor(grains, unique(grains))), function(same) {
-    rows <- if (length(same) == 1) same[[1]]$rows else rbindlist(lapply(same, `[[`, "rows"), use.names = TRUE)
-    if (length(same) > 1) {
-      again <- which(duplicated(rows))
-      if (length(again)) {
-        ledger[[length(ledger) + 1]] <<- left_out_line("same row in several files", same[[1]]$source$grain, rows, again)
-        rows <- rows[-again]
-      }
-    }
-    new_table(rows, same[[1]]$dimensions)
-  })
-  list(tables = tables, left_out = ledger)
 }

@@ -1,7 +1,7 @@
 # From what a person names (files, folders, globs, archives, workbooks) to parts: one table each, as UTF-8 text on
 # disk. A part is list(label, path, file): what to call it in messages, where its text is, which file it came from.
 
-export_endings <- "\\.(csv|tsv|txt|tab|gz|zip|xlsx|json|ndjson|jsonl)$"
+export_endings <- "\\.(csv|tsv|txt|tab|gz|zip|xlsx|json|ndjson|jsonl|parquet)$"
 
 # Folders give the exports in them, globs what they match; everything else is taken as a file's name.
 expand_inputs <- function(inputs) {
@@ -10,7 +10,7 @@ expand_inputs <- function(inputs) {
       found <- sort(list.files(input, export_endings, full.names = TRUE, ignore.case = TRUE))
       if (!length(found)) {
         abort_tide("The folder holds no exports.", where = sprintf("'%s'.", input),
-          mend = "Name a folder with CSV, TSV, XLSX, JSON, gz or zip files.", class = "file", file = input)
+          mend = "Name a folder with CSV, TSV, XLSX, JSON, Parquet, gz or zip files.", class = "file", file = input)
       }
       return(found)
     }
@@ -32,6 +32,7 @@ file_kind <- function(path) {
     members <- tryCatch(utils::unzip(path, list = TRUE)$Name, error = function(e) character())
     return(if ("xl/workbook.xml" %in% members) "xlsx" else "zip")
   }
+  if (starts(0x50, 0x41, 0x52, 0x31)) return("parquet")
   if (starts(0xff, 0xfe)) return("utf16le")
   if (starts(0xfe, 0xff)) return("utf16be")
   zero <- bytes == 0
@@ -51,7 +52,7 @@ open_parts <- function(path, scratch, label = path, file = path, depth = 0) {
   kind <- file_kind(path)
   if (kind == "binary" || (kind == "zip" && depth > 1)) {
     abort_tide("The file is of no kind that can be read.", where = sprintf("'%s'.", label),
-      mend = "Give CSV, TSV, XLSX, JSON, gz or zip.", class = "file", file = label)
+      mend = "Give CSV, TSV, XLSX, JSON, Parquet, gz or zip.", class = "file", file = label)
   }
   again <- function(path, label) open_parts(path, scratch, label, file, depth + 1)
   switch(kind,
@@ -66,6 +67,7 @@ open_parts <- function(path, scratch, label = path, file = path, depth = 0) {
       unlist(lapply(members, function(member) again(member, sprintf("%s, %s", label, basename(member)))), recursive = FALSE)
     },
     xlsx = workbook_parts(path, target, label, file, unreadable),
+    parquet = list(list(label = label, path = parquet_as_csv(path, target(".csv"), label, unreadable), file = file)),
     json = list(list(label = label, path = json_as_csv(path, target(".csv"), label), file = file)),
     utf16le = , utf16be = list(list(label = label, path = utf16_as_utf8(path, target(".txt"), kind), file = file)),
     text = list(list(label = label, path = path, file = file))
@@ -103,6 +105,16 @@ workbook_parts <- function(path, target, label, file, unreadable) {
     })
   }, error = unreadable)
   Filter(Negate(is.null), parts)
+}
+
+parquet_as_csv <- function(path, target, label, unreadable) {
+  if (!requireNamespace("nanoparquet", quietly = TRUE)) {
+    abort_tide("Reading Parquet needs the R package nanoparquet, which is not installed.", where = sprintf("'%s'.", label),
+      mend = "In R: install.packages(\"nanoparquet\"), or give the table as CSV.", class = "file", file = label)
+  }
+  rows <- tryCatch(nanoparquet::read_parquet(path), error = unreadable)
+  fwrite(setDT(as.list(rows)), target, na = "")
+  target
 }
 
 # An array of objects, or one object a line.

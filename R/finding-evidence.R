@@ -2,8 +2,9 @@
 # cells, with the posterior of its own factor (gamma prior of the curve's spread, Poisson clicks: gamma again).
 
 # Out: pairs plus segment, `expected` clicks on the curve, `expected_ctr`, `shape` and `rate` of the posterior
-# of the factor, `own` (its mean), `month` (30 days over the recent window's days) and `tested`.
-pair_evidence <- function(summary, curve, segments, position = NULL, min_impressions = 1) {
+# of the factor, `own` (its mean), `month` (30 days over the recent window's days) and `judged` (of the segments and with the
+# impressions asked for; what is listed may be narrower).
+pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
   cells <- summary$recent_cells
   pairs <- copy(summary$pairs)
   pair <- rep(seq_len(nrow(pairs)), cells[, .N, by = c("query", "page")]$N)
@@ -16,8 +17,7 @@ pair_evidence <- function(summary, curve, segments, position = NULL, min_impress
   set(pairs, j = "rate", value = 1 / spread + pairs$expected)
   set(pairs, j = "own", value = pairs$shape / pairs$rate)
   set(pairs, j = "curve_se", value = curve_log_se(curve, pairs$position, pairs$segment))
-  inside <- if (is.null(position)) TRUE else pairs$position >= position[1] & pairs$position <= position[2]
-  set(pairs, j = "tested", value = pairs$segment %in% segments & inside & pairs$impressions >= min_impressions)
+  set(pairs, j = "judged", value = pairs$segment %in% segments & pairs$impressions >= min_impressions)
   pairs[]
 }
 

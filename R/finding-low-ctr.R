@@ -8,12 +8,12 @@
 # false-discovery rate.
 
 find_low_ctr <- function(summary, curve, pairs, options) {
-  candidates <- which(pairs$tested & pairs$expected >= 1)
+  candidates <- which(pairs$judged & pairs$expected >= 1)
   if (!length(candidates)) return(no_findings())
   at <- pairs[candidates]
   judged <- judge_low(at$clicks, at$expected, at$page)
   # A shortfall that is sure but small is nobody's working day.
-  clear <- at$clicks < 0.8 * at$expected
+  clear <- at$clicks < 0.8 * at$expected & at$tested
   listed <- surest_within(ifelse(clear, judged$confidence, 0), options$fdr)
   listed <- listed[clear[listed]]
   gain <- lapply(low_ctr_gain(at[listed], judged$groups), `*`, per_month(summary))

@@ -1,6 +1,44 @@
-# A project is a folder that holds inktide.yml: the site, its brand words and where its exports are.
+# A project is a folder that holds inktide.yml. One table says what may stand in it; every mistake is named by line.
 
-setting_names <- c("site", "brand", "exports", "columns")
+# Kinds of value: a reader each, from YAML's value to ours, that stops with what it must be.
+setting_kinds <- local({
+  is_text <- function(x) is.atomic(x) && length(x) > 0 && !anyNA(x)
+  must <- function(ok, what) if (!ok) stop(what, call. = FALSE)
+  number <- function(x, low, what) { must(is.numeric(x) && length(x) == 1 && !is.na(x) && x >= low, what); x }
+  list(
+    text = function(x) { must(is_text(x) && length(x) == 1, "one text"); as.character(x) },
+    words = function(x) { must(is_text(unlist(x)), "a list of words"); as.character(unlist(x)) },
+    count = function(x) number(x, 0, "a number of at least 0"),
+    days = function(x) number(x, 1, "a number of at least 1"),
+    share = function(x) { must(number(x, 0.001, "a share such as 0.1") <= 0.5, "a share of at most 0.5"); x },
+    range = function(x) { x <- as_range(x); must(!is.null(x), "a range such as 4:20"); x },
+    bands = function(x) { must(is.numeric(x) && x[1] == 1 && !is.unsorted(x, strictly = TRUE), "increasing positions that begin with 1, such as [1, 4, 11, 21]"); x },
+    order = function(x) { must(identical(x, "dmy") || identical(x, "mdy"), "dmy or mdy"); x },
+    clicks_above = function(x) { must(is_text(x) && x %in% names(clicks_above_rules), paste(names(clicks_above_rules), collapse = ", ")); x },
+    named_texts = function(x) { must(is.list(x) && !is.null(names(x)) && all(lengths(x) == 1), "lines of 'name: text'"); unlist(x) },
+    named_words = function(x) { must(is.list(x) && !is.null(names(x)), "lines of 'name: [words]'"); lapply(x, as.character) }
+  )
+})
+
+# "4:20", [4, 20], and "3:" for no upper end.
+as_range <- function(x) {
+  if (is.character(x) && length(x) == 1) {
+    ends <- strsplit(paste0(x, " "), ":", fixed = TRUE)[[1]]
+    if (length(ends) != 2) return(NULL)
+    ends <- trimws(ends)
+    x <- suppressWarnings(as.numeric(c(if (nzchar(ends[1])) ends[1] else -Inf, if (nzchar(ends[2])) ends[2] else Inf)))
+  }
+  if (is.numeric(x) && length(x) == 2 && !anyNA(x) && x[1] <= x[2]) x
+}
+
+# Settings by name; a list stands for settings inside.
+setting_names <- list(
+  site = "text", brand = "words", exports = "words", enrichments = "words", columns = "named_texts", date_order = "order",
+  clicks_above = "clicks_above", intent = "named_words", page_groups = "named_texts", bands = "bands",
+  windows = list(recent_days = "days", undated_days = "days", lag = "count"),
+  thresholds = list(striking_distance = "range", fdr = "share", min_gain = "count", min_impressions = "count"),
+  segments = "segments"
+)
 
 # The nearest folder upwards that holds inktide.yml, or NULL.
 find_project <- function(from) {
@@ -12,40 +50,125 @@ find_project <- function(from) {
   }
 }
 
-# Out: list(folder, site, brand, columns, exports); `exports` are existing paths.
-read_project <- function(folder) {
-  file <- file.path(folder, "inktide.yml")
+#' Settings of a project
+#'
+#' Reads `inktide.yml` of a project's folder. Every setting may be left out.
+#'
+#' @details
+#' ```yaml
+#' site: https://www.fernmoor.example/
+#' brand: [fernmoor, fern moor]
+#' exports: [exports/*.csv]          # where nothing is loaded yet
+#' enrichments: [facts/volumes.csv]  # volumes, titles, values
+#' columns: {query: What people typed}
+#' date_order: dmy                   # or mdy
+#' clicks_above: leave out           # or keep, refuse
+#' intent: {commercial: [buy, best], informational: [how, why]}
+#' page_groups: {advice: /guides/, shop: /shop/}
+#' bands: [1, 4, 11, 21]
+#' windows: {recent_days: 90, undated_days: 90, lag: 3}
+#' thresholds: {striking_distance: 4:20, fdr: 0.1, min_gain: 0.5, min_impressions: 1}
+#' segments:
+#'   long questions: {has_any: [how, why], words: "5:", not_page: /journal/}
+#' ```
+#' Conditions of segments are those of [tide_segment()]; ranges are written as
+#' `"4:20"`, or `"5:"` without an upper end. Paths are relative to the file.
+#'
+#' @param dir Folder that holds `inktide.yml`.
+#' @return A list with `folder`, `rules` (a [tide_rules()] object), `segments` (a
+#'   list of [tide_segment()] objects, by name) and the other settings that are
+#'   there, under their names; `exports` and `enrichments` are existing paths.
+#' @section Errors: `tide_error_settings` with the line and the nearest known name;
+#'   `tide_error_project` where there is no such file.
+#' @examples
+#' dir <- tempfile("project")
+#' dir.create(dir)
+#' writeLines(c("brand: [fernmoor]", "segments:", "  questions: {has_any: [how, why]}"),
+#'   file.path(dir, "inktide.yml"))
+#' tide_settings(dir)$segments
+#' @export
+tide_settings <- function(dir) {
+  check_text(dir, "dir")
+  file <- file.path(dir, "inktide.yml")
   if (!file.exists(file)) {
     abort_tide("The folder is not a project.", where = sprintf("There is no '%s'.", file),
-      mend = "Name the folder that holds inktide.yml, or name the CSV files.", class = "project", file = file)
+      mend = "Name the folder that holds inktide.yml, begin one with 'inktide init', or name the files.", class = "project", file = file)
   }
-  settings <- tryCatch(yaml::read_yaml(file), error = function(e) {
+  given <- tryCatch(yaml::read_yaml(file), error = function(e) {
     abort_tide("The settings cannot be read.", where = sprintf("'%s': %s.", file, gsub("\\s+", " ", conditionMessage(e))),
       mend = "Write them as 'name: value', with lists as lines that begin with '  - '.", class = "settings", file = file)
   })
-  unknown <- setdiff(names(settings), setting_names)
-  if (length(unknown)) {
-    abort_tide(sprintf("Unknown setting '%s'.", unknown[1]), where = sprintf("'%s', line %d.", file, setting_line(file, unknown[1])),
-      mend = sprintf("Did you mean '%s'?", nearest_name(unknown[1], setting_names)), class = "settings", file = file)
+  if (!is.null(given) && (!is.list(given) || is.null(names(given)))) abort_setting(file, names(given), "The settings", "lines of 'name: value'")
+  settings <- as.list(read_settings(given, setting_names, file))
+  settings$rules <- do.call(tide_rules, Filter(Negate(is.null), settings[c("brand", "intent", "page_groups", "bands")]))
+  for (name in c("exports", "enrichments")) {
+    settings[[name]] <- unlist(lapply(settings[[name]], function(path) expand_path(file.path(dir, path), file, name)))
   }
-  paths <- file.path(folder, as.character(unlist(settings$exports)))
-  list(folder = folder, site = settings$site, brand = as.character(unlist(settings$brand)),
-    columns = if (length(settings$columns)) unlist(settings$columns),
-    exports = if (length(settings$exports)) unlist(lapply(paths, expand_path, file = file)))
+  c(list(folder = dir), settings)
 }
 
-expand_path <- function(path, file) {
+# In: values from YAML and what is known about them. Out: our values.
+read_settings <- function(given, known, file, path = character()) {
+  for (name in names(given)) {
+    here <- c(path, name)
+    kind <- known[[name]]
+    if (is.null(kind)) {
+      abort_tide(sprintf("Unknown setting '%s'.", name), where = sprintf("'%s', line %d.", file, setting_line(file, here)),
+        mend = sprintf("Did you mean '%s'?", nearest_name(name, names(known))), class = "settings", file = file)
+    }
+    if (is.null(given[[name]])) next
+    given[[name]] <- if (is.list(kind)) {
+      if (!is.list(given[[name]])) abort_setting(file, here, name, paste("lines of", paste(names(kind), collapse = ", ")))
+      read_settings(given[[name]], kind, file, here)
+    } else if (kind == "segments") read_segments(given[[name]], file, here)
+    else tryCatch(setting_kinds[[kind]](given[[name]]), error = function(e) abort_setting(file, here, name, conditionMessage(e)))
+  }
+  given
+}
+
+abort_setting <- function(file, path, name, must) {
+  abort_tide(sprintf("`%s` must be %s.", name, must), where = sprintf("'%s', line %d.", file, setting_line(file, path)),
+    mend = "Correct that line; ?tide_settings shows every setting.", class = "settings", file = file)
+}
+
+read_segments <- function(given, file, path) {
+  if (!is.list(given) || is.null(names(given))) abort_setting(file, path, "segments", "lines of 'name: {conditions}'")
+  values <- c(pattern = "text", text = "text", words = "words", range = "range", number = "count", flag = "flag")
+  Map(function(conditions, name) {
+    here <- c(path, name)
+    if (name %in% c("brand", "non-brand", "all")) abort_setting(file, here, name, "called otherwise: brand, non-brand and all are there already")
+    if (!is.list(conditions) || is.null(names(conditions))) abort_setting(file, here, name, "conditions such as {has_any: [how, why]}")
+    kinds <- lapply(segment_conditions, function(condition) unname(values[condition$value]))
+    flags <- names(conditions) %in% names(Filter(function(kind) kind == "flag", kinds))
+    read <- c(read_settings(conditions[!flags], kinds, file, here), conditions[flags])
+    # What the condition itself refuses (a pattern that is none) is told by line, too.
+    tryCatch(do.call(tide_segment, c(list(name), read)), tide_error = function(e) {
+      lines <- strsplit(conditionMessage(e), "\n  (where: |mend:  )")[[1]]
+      at <- if (!is.null(e$argument)) c(here, e$argument) else here
+      abort_tide(lines[1], where = sprintf("'%s', line %d. %s", file, setting_line(file, at), lines[2]), mend = lines[3], class = "settings", file = file)
+    })
+  }, given, names(given))
+}
+
+expand_path <- function(path, file, setting) {
   found <- if (grepl("[*?]", path)) sort(Sys.glob(path)) else path[file.exists(path)]
   if (!length(found)) {
-    abort_tide("An export named in the settings is missing.", where = sprintf("'%s' names '%s'.", file, path),
-      mend = "Put the file there, or correct the list 'exports'.", class = "settings", file = file)
+    abort_tide("A file named in the settings is missing.", where = sprintf("'%s' names '%s'.", file, path),
+      mend = sprintf("Put the file there, or correct the list '%s'.", setting), class = "settings", file = file)
   }
   found
 }
 
-setting_line <- function(file, name) {
-  line <- grep(paste0("^\\s*['\"]?", gsub("([^[:alnum:]_])", "\\\\\\1", name), "['\"]?\\s*:"), readLines(file, warn = FALSE))
-  if (length(line)) line[1] else 1L
+# The line on which a setting stands: each name of its path is looked for below the one before.
+setting_line <- function(file, path) {
+  lines <- readLines(file, warn = FALSE)
+  at <- 1L
+  for (name in path) {
+    shape <- sprintf("(^|[{,\\s-])['\"]?%s['\"]?\\s*:", gsub("([^[:alnum:]_ ])", "\\\\\\1", name))
+    found <- grep(shape, sub("#.*$", "", lines[at:length(lines)]), perl = TRUE)
+    if (length(found)) at <- at + found[1] - 1L
+  }
+  at
 }
 
 nearest_name <- function(name, known) known[which.min(utils::adist(name, known, ignore.case = TRUE))]

@@ -37,12 +37,16 @@
 #' @param position `c(from, to)`: only pairs with an average position in it.
 #' @param segment Segments whose queries are looked at; `NULL` takes all but
 #'   `brand`, where several pages and odd CTR are the rule.
+#' @param within A [tide_segment()] or a list of them: only pairs in all of these are
+#'   looked at. The curve and the usual spread still come from the whole summary.
+#' @param rules A [tide_rules()] object, for conditions on brand, intent and page
+#'   group.
 #' @return A `tide_findings` object: a list with `findings` (a data.table,
 #'   which [tidy()] hands out as a tibble, with the columns `rank`, `id`, `kind`, `query`, `page`, `pages`, `clicks`,
 #'   `impressions`, `ctr`, `position`, `expected_ctr`, `gain`, `gain_low`,
 #'   `gain_high`, `confidence`, `score`, `action`, `reason`), `pairs` (every
-#'   query x page pair with its `expected_ctr`, for figures), `curve`, `tested`
-#'   and `summary`. Ids stay the same on newer data. Gains are in clicks per 30
+#'   query x page pair with its `expected_ctr`, for figures), `curve`, `tested`,
+#'   `summary` and `outside` (what `position` and `within` leave out, or `NULL`). Ids stay the same on newer data. Gains are in clicks per 30
 #'   days.
 #' @references Efron (2010), Large-Scale Inference, Cambridge University Press.
 #'   Stephens (2017), Biostatistics 18, 275-294.
@@ -54,7 +58,7 @@
 #' tidy(found)
 #' @export
 tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gain = 0.5, min_impressions = 1,
-                      position = NULL, segment = NULL) {
+                      position = NULL, segment = NULL, within = NULL, rules = tide_rules()) {
   check_class(summary, "tide_summary", "summary")
   if (is.null(curve)) curve <- tide_curve(summary) else check_class(curve, "tide_curve", "curve")
   check_range(band, "band", null = FALSE)
@@ -63,8 +67,15 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   check_number(min_impressions, "min_impressions", min = 0)
   check_range(position, "position")
   segment <- check_segments(segment, curve)
+  within <- c(if (!is.null(position)) list(tide_segment(sprintf("position %g to %g", position[1], position[2]), position = position)), as_segments(within))
 
-  pairs <- pair_evidence(summary, curve, segment, position, min_impressions)
+  pairs <- pair_evidence(summary, curve, segment, min_impressions)
+  inside <- pairs_inside(summary, summary$pairs, within, rules)
+  if (!any(inside)) {
+    abort_tide("No row is left after filtering.", where = paste(vapply(within, `[[`, "", "name"), collapse = "; "), mend = "Loosen one of these filters.",
+      class = "nothing_left")
+  }
+  set(pairs, j = "tested", value = pairs$judged & inside)
   options <- list(band = band, fdr = fdr, min_gain = min_gain)
   found <- rbindlist(c(list(empty_findings()), lapply(finding_kinds(), function(kind) {
     kind$find(summary, curve, pairs, options)
@@ -75,7 +86,8 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   structure(list(
     findings = found[, c("rank", "id", setdiff(finding_columns, c("claims", "identity", "action", "reason")),
       "score", "action", "reason"), with = FALSE],
-    pairs = pairs, curve = curve, tested = sum(pairs$tested), summary = summary
+    pairs = pairs, curve = curve, tested = sum(pairs$tested), summary = summary,
+    outside = if (!all(inside)) outside_line(summary, pairs, inside, within)
   ), class = "tide_findings")
 }
 

@@ -7,9 +7,12 @@ intent_words <- list(
     "tips", "does", "is", "growing", "tutorial")
 )
 
-# In: queries in lower case. Out: "commercial", "informational" or "uncategorised"; the first list wins.
-query_intent <- function(queries) {
-  holds <- function(words) grepl(sprintf("\\b(%s)\\b", paste(words, collapse = "|")), queries, perl = TRUE)
-  ifelse(holds(intent_words$commercial), "commercial",
-    ifelse(holds(intent_words$informational), "informational", "uncategorised"))
+# In: queries in lower case. Out: the name of the first list that has a word of the query, or "uncategorised".
+query_intent <- function(queries, lists = intent_words) {
+  out <- rep("uncategorised", length(queries))
+  for (intent in rev(names(lists))) {
+    words <- gsub("([][(){}*+?|^$.\\\\])", "\\\\\\1", squeeze_query(lists[[intent]]))
+    out[grepl(sprintf("(?<![\\p{L}\\p{N}])(%s)(?![\\p{L}\\p{N}])", paste(words, collapse = "|")), queries, perl = TRUE)] <- intent
+  }
+  out
 }

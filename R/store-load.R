@@ -7,7 +7,7 @@
 #' exported last.
 #'
 #' @param store A `tide_store` object.
-#' @param files,exported,columns,date_order,progress As in [tide_read()].
+#' @param files,exported,columns,date_order,clicks_above,progress As in [tide_read()].
 #' @param now Time to write into the history.
 #' @return `tide_load()`: a `tide_load` object, a list with `import` (its number,
 #'   or `NA` where all was held already), `changes` (by table: the `days` it
@@ -26,17 +26,19 @@
 #' tide_history(store)
 #' tide_undo(store, 1)
 #' @export
-tide_load <- function(store, files, exported = NULL, columns = NULL, date_order = NULL, progress = NULL, now = Sys.time()) {
+tide_load <- function(store, files, exported = NULL, columns = NULL, date_order = NULL,
+                      clicks_above = c("leave out", "keep", "refuse"), progress = NULL, now = Sys.time()) {
   check_class(store, "tide_store", "store")
   check_text(files, "files", many = TRUE)
   check_mapping(columns)
   need_parquet(store)
-  how <- list(lag = 0, exported = check_date(exported, "exported"), dimensions = dimension_names, columns = columns, date_order = date_order)
+  how <- list(lag = 0, exported = check_date(exported, "exported"), dimensions = dimension_names, columns = columns, date_order = date_order,
+    clicks_above = check_choice(clicks_above, names(clicks_above_rules), "clicks_above"))
   parts <- Filter(function(part) !is.null(part$rows), read_inputs(files, how, progress))
-  tables <- lapply(split(parts, vapply(parts, function(part) part$source$grain, "")), newest_rows)
+  tables <- lapply(split_by_grain(parts), newest_rows)
   content <- digest::digest(lapply(tables, function(table) table$rows), algo = "xxhash64")
   sources <- rbindlist(lapply(parts, `[[`, "source"), fill = TRUE)
-  left_out <- sum_left_out(rbindlist(lapply(parts, `[[`, "left_out")))
+  left_out <- sum_left_out(rbindlist(c(lapply(parts, `[[`, "left_out"), lapply(tables, `[[`, "left_out"))))
 
   with_store(store, write = TRUE, waiting = progress, function(con) {
     sweep_parts(con, store)
@@ -59,21 +61,6 @@ tide_load <- function(store, files, exported = NULL, columns = NULL, date_order 
     result[c("import", "changes")] <- list(as.integer(import), setDT(changes))
     structure(result, class = "tide_load")
   })
-}
-
-# Tables of one grain loaded together: what several files hold counts from the one exported last (of equals, from
-# the one that sorts last by name, so that the order of naming does not matter).
-newest_rows <- function(parts) {
-  order <- order(vapply(parts, function(part) as.integer(part$source$exported), 0L), vapply(parts, function(part) part$source$file, ""), decreasing = TRUE)
-  parts <- parts[order]
-  rows <- rbindlist(lapply(seq_along(parts), function(i) data.table(parts[[i]]$rows, exported = parts[[i]]$source$exported, turn = i)), use.names = TRUE)
-  used <- parts[[1]]$dimensions
-  if (length(parts) > 1) {
-    first <- if (length(used)) rows[, .(turn = min(turn)), by = used] else data.table(turn = 1L)
-    rows <- rows[first, on = c(used, "turn")]
-  }
-  setorderv(rows, used)
-  list(rows = rows[, !"turn"])
 }
 
 # Part files by month, then what they hold. Undated tables are one slice: day 0.

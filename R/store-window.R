@@ -18,6 +18,21 @@
 #' tide_stored(store, days = 28)
 #' @export
 tide_stored <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, dimensions = NULL) {
+  plan <- plan_window(store, from, to, days, lag, dimensions)
+  read <- lapply(split(plan$wanted, by = "grain"), function(slices) read_slices(store, slices, plan$parts, plan$dimensions))
+  damaged <- unlist(lapply(read, `[[`, "damaged"))
+  read <- Filter(function(table) nrow(table$rows) > 0, read)
+  finest <- finest_tables(lapply(read, function(table) new_table(table$rows, table$dimensions)))
+  ledger <- rbindlist(c(list(plan$left_out), finest$left_out, if (length(damaged)) list(damaged_lines(damaged, names(finest$tables)[1]))))
+  new_tide_data(finest$tables, plan_source(plan), sum_left_out(ledger))
+}
+
+damaged_lines <- function(files, grain) {
+  data.table(grain = grain, reason = sprintf("damaged part %s", files), rows = NA_integer_, clicks = NA_real_, impressions = NA_real_)
+}
+
+# Which days of which imports a window is made of, before any part is read.
+plan_window <- function(store, from, to, days, lag, dimensions) {
   check_class(store, "tide_store", "store")
   from <- check_date(from, "from")
   to <- check_date(to, "to")
@@ -37,32 +52,65 @@ tide_stored <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, dim
   unfinished <- dated & lag > 0 & current$day >= current$exported - lag
   if (!is.null(days) && is.null(from)) from <- as.IDate(max(current$day[dated & !unfinished], 0L)) - as.integer(days) + 1L
   outside <- dated & ((!is.null(from) & current$day < as.integer(if (is.null(from)) 0 else from)) | (!is.null(to) & current$day > as.integer(if (is.null(to)) 0 else to)))
-  # A grain is named by the dimensions that are read of it.
-  named <- function(grains) vapply(grains, function(grain) grain_label(intersect(grain_dimensions(grain), dimensions)), "")
-  ledger <- rbind(day_ledger(current[unfinished & !outside], sprintf("unfinished days (within %g days of the export)", lag)),
-    day_ledger(current[outside], "outside the window"))
   wanted <- current[!unfinished & !outside]
   if (!nrow(wanted)) {
     abort_tide("The archive holds nothing in this window.", where = sprintf("It holds %s.", format_days(as.IDate(min(current$day)), as.IDate(max(current$day)))),
       mend = "Ask for another window.", class = "nothing_left")
   }
-  read <- lapply(split(wanted, by = "grain"), function(slices) read_slices(store, slices, held$parts, dimensions))
-  set(ledger, j = "grain", value = named(ledger$grain))
-  damaged <- unlist(lapply(read, `[[`, "damaged"))
-  read <- Filter(function(table) nrow(table$rows) > 0, read)
-  tables <- lapply(read, function(table) new_table(table$rows, table$dimensions))
-  names(tables) <- vapply(tables, function(table) grain_label(table$dimensions), "")
-  if (length(damaged)) {
-    ledger <- rbind(ledger, data.table(grain = names(tables)[1], reason = sprintf("damaged part %s", damaged), rows = NA_integer_, clicks = NA_real_, impressions = NA_real_))
-  }
-  sources <- data.table(file = store$dir, rows = sum(current$rows), kept = sum(wanted$rows), grain = paste(names(tables), collapse = "; "),
-    exported = as.IDate(max(current$exported)), ctr = "none", decimal = "point", odd_queries = 0L, capped = FALSE, skipped = "")
-  new_tide_data(tables, sources, sum_left_out(ledger))
+  left_out <- rbind(day_ledger(current[unfinished & !outside], sprintf("unfinished days (within %g days of the export)", lag)),
+    day_ledger(current[outside], "outside the window"))
+  # A grain is named by the dimensions that are read of it.
+  set(left_out, j = "grain", value = vapply(left_out$grain, function(grain) grain_label(intersect(grain_dimensions(grain), dimensions)), ""))
+  list(store = store, wanted = wanted, parts = held$parts, dimensions = dimensions, left_out = left_out, held = sum(current$rows),
+    exported = as.IDate(max(current$exported)))
+}
+
+plan_source <- function(plan) {
+  data.table(file = plan$store$dir, rows = plan$held, kept = sum(plan$wanted$rows), grain = paste(unique(plan$wanted$grain), collapse = "; "),
+    exported = plan$exported, ctr = "none", decimal = "point", odd_queries = 0L, capped = FALSE, skipped = "")
+}
+
+#' Take data out of the archive month by month
+#'
+#' Promises the rows of a window without reading them. [tide_summary()] then goes
+#' through them a month at a time, so that memory follows the largest month and
+#' the answer, and never the whole archive.
+#'
+#' @inheritParams tide_stored
+#' @return A `tide_months` object, for [tide_filter()] (segments on single rows; the
+#'   window is set here) and [tide_summary()].
+#' @section Errors: those of [tide_stored()].
+#' @examplesIf requireNamespace("nanoparquet", quietly = TRUE)
+#' store <- tide_store(tempfile("project"))
+#' tide_load(store, tide_example()[["pairs"]])
+#' tide_summary(tide_by_month(store, days = 28), brand = "fernmoor")
+#' @export
+tide_by_month <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, dimensions = NULL) {
+  plan <- plan_window(store, from, to, days, lag, dimensions)
+  structure(list(plan = plan, sources = plan_source(plan), segments = list(), rules = NULL), class = "tide_months")
+}
+
+#' @export
+format.tide_months <- function(x, ...) {
+  days <- x$plan$wanted$day[x$plan$wanted$day > 0]
+  sprintf("<tide_months> %s in %s, not read yet", format_plural(sum(x$plan$wanted$rows), "row"),
+    if (length(days)) format_days(as.IDate(min(days)), as.IDate(max(days))) else "tables without dates")
+}
+
+#' @export
+print.tide_months <- function(x, ...) {
+  cat(format(x, ...), sep = "\n")
+  invisible(x)
 }
 
 day_ledger <- function(slices, reason) {
   if (!nrow(slices)) return(data.table(grain = character(), reason = character(), rows = numeric(), clicks = numeric(), impressions = numeric()))
   slices[, .(reason = reason, rows = sum(rows), clicks = sum(clicks), impressions = sum(impressions)), by = "grain"]
+}
+
+month_of <- function(days) {
+  known <- unique(days)
+  ifelse(known > 0, format(as.Date(as.IDate(known)), "%Y-%m"), "undated")[match(days, known)]
 }
 
 # The rows of one grain that count, part by part.
@@ -71,7 +119,7 @@ read_slices <- function(store, slices, parts, dimensions) {
   of_grain <- grain_dimensions(slices$grain[1])
   used <- intersect(of_grain, dimensions)
   slices <- copy(slices)
-  set(slices, j = "month", value = ifelse(slices$day > 0, format(as.Date(as.IDate(slices$day)), "%Y-%m"), "undated"))
+  set(slices, j = "month", value = month_of(slices$day))
   needed <- merge(unique(slices[, c("import", "grain", "month")]), parts, by = c("import", "grain", "month"))
   damaged <- character()
   rows <- lapply(seq_len(nrow(needed)), function(i) {

@@ -9,16 +9,22 @@ position_breaks <- c(seq(1, 20.5, by = 0.5), seq(21.5, 30.5, by = 1), seq(35.5, 
 bin_of_half <- findInterval(seq_len(201) / 2, position_breaks)
 position_bin <- function(position) bin_of_half[pmin.int(as.integer(position * 2), 201L)]
 
-# In: `work`, a list of query, page (codes), clicks, impressions, position, and for each row whether it is recent.
-# Out: list(all, recent) of cells. The rows are gone through once; the rest is done on cells.
-reduce_cells <- function(work, recent = TRUE) {
+# In: `work`, a list of query, page (codes), clicks, impressions, position, and (where not all are)
+# for each row whether it is recent.
+# Out: sums by query, page, bin and, where only some rows are recent, `recent`.
+reduce_cells <- function(work, recent = NULL) {
   rows <- setDT(list(query = work$query, page = work$page, bin = position_bin(work$position),
     clicks = work$clicks, impressions = work$impressions, weighted = work$impressions * work$position))
-  if (length(recent) > 1) set(rows, j = "recent", value = recent)
-  by <- c("query", "page", "bin", if (length(recent) > 1) "recent")
+  if (!is.null(recent)) set(rows, j = "recent", value = recent)
+  by <- c("query", "page", "bin", if (!is.null(recent)) "recent")
   cells <- rows[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted)), by = by]
   for (column in c("clicks", "impressions")) set(cells, j = column, value = as.numeric(cells[[column]]))
-  if (length(recent) == 1) return(list(all = key_cells(cells), recent = cells))
+  cells
+}
+
+# Out: list(all, recent) of cells with their own mean position. split: whether only some are recent.
+finish_cells <- function(cells, split) {
+  if (!split) return(list(all = key_cells(cells), recent = cells))
   all <- cells[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted)), by = c("query", "page", "bin")]
   list(all = key_cells(all), recent = key_cells(cells[cells$recent, !"recent"]))
 }

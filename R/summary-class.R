@@ -11,7 +11,8 @@
 #' Findings are about the present: they rest on the last `recent_days` days of
 #' the window (all of it where there are no dates), the curve on all of it.
 #'
-#' @param data A `tide_data` object with a table that has queries.
+#' @param data A `tide_data` object with a table that has queries, or a
+#'   `tide_months` object from [tide_by_month()], which is reduced month by month.
 #' @param brand Brand words. A query that holds one is a brand query; words of
 #'   up to four letters must stand alone, longer ones may be joined or spaced.
 #'   `NULL`: brand is not told apart.
@@ -34,56 +35,55 @@
 #' tide_summary(data, brand = "fernmoor")
 #' @export
 tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90) {
-  check_class(data, "tide_data", "data")
+  if (!inherits(data, "tide_months")) check_class(data, "tide_data", "data")
   check_text(brand, "brand", null = TRUE, many = TRUE)
   check_number(recent_days, "recent_days", min = 1)
   check_number(undated_days, "undated_days", min = 1)
-  table <- pick_table(data, c("query", "page"))
-  if (is.null(table)) table <- pick_table(data, "query")
-  if (is.null(table)) {
-    abort_tide("No table has queries, and findings are about queries.",
-      where = paste0("The tables read are: ", paste(names(data$tables), collapse = "; "), "."),
-      mend = "Export a table by query, or better by query and page.", class = "grain")
-  }
-  rows <- table$rows
-  queries <- code_queries(rows$query, rows$impressions)
-  pages <- if ("page" %in% table$dimensions) code_pages(rows$page, rows$impressions)
-    else list(code = rep(1L, nrow(rows)), names = "", keys = "", spellings = 1L)
-  work <- list(query = queries$code, page = pages$code, clicks = rows$clicks, impressions = rows$impressions,
-    position = rows$position)
+  source <- query_rows(data)
+  table <- source$table
   dated <- "date" %in% table$dimensions
   days <- if (is.na(table$days)) as.integer(undated_days) else table$days
   whole <- !dated || days <= recent_days
-  recent <- if (whole) TRUE else as.integer(rows$date) > as.integer(table$to - recent_days)
-  cells <- reduce_cells(work, recent)
-  pairs <- reduce_pairs(cells$recent)
+  recent_from <- if (whole) table$from else table$to - as.integer(recent_days) + 1L
+  reduced <- reduce_chunks(source$chunks, if (!whole) recent_from)
+  queries <- reduced$queries
+  pairs <- reduce_pairs(reduced$recent)
   segment <- if (is.null(brand)) rep("all", length(queries$names))
     else ifelse(is_brand(queries$keys, brand), "brand", "non-brand")
 
+  contested <- if (dated) contested_days(source$chunks, reduced, pairs, recent_from)
+  # What was left out of months is known once they are read.
+  left_out <- if (is.function(source$left_out)) source$left_out() else source$left_out
+
   structure(list(
     queries = setDT(list(query = queries$names, key = queries$keys, segment = segment)),
-    pages = setDT(list(page = pages$names, key = pages$keys)),
-    cells = cells$all, recent_cells = cells$recent, pairs = pairs,
-    contested = if (dated) contested_days(work, rows$date, pairs, recent),
-    by_day = if (dated) reduce_by(rows, "date"),
-    site_by_day = site_totals(data, "date", table),
-    site_by_page = site_totals(data, "page", table),
+    pages = setDT(list(page = reduced$pages$names, key = reduced$pages$keys)),
+    cells = reduced$all, recent_cells = reduced$recent, pairs = pairs,
+    contested = contested,
+    by_day = reduced$by_day,
+    site_by_day = site_totals(source$totals, "date", table),
+    site_by_page = site_totals(source$totals, "page", table),
     window = list(from = table$from, to = table$to, days = days, dated = dated, assumed = is.na(table$days)),
-    recent = list(from = if (whole) table$from else table$to - recent_days + 1L, to = table$to,
-      days = if (whole) days else as.integer(recent_days)),
-    grain = grain_label(table$dimensions), unused = setdiff(names(data$tables), grain_label(table$dimensions)),
-    folded = pages$spellings - length(pages$names),
-    sources = data$sources, left_out = data$left_out[data$left_out$grain == grain_label(table$dimensions)]
+    recent = list(from = recent_from, to = table$to, days = if (whole) days else as.integer(recent_days)),
+    grain = grain_label(table$dimensions), unused = setdiff(source$grains, grain_label(table$dimensions)),
+    folded = reduced$pages$spellings - length(reduced$pages$names),
+    sources = data$sources, left_out = left_out[left_out$grain == grain_label(table$dimensions)]
   ), class = "tide_summary")
 }
 
-# Daily rows of recent queries that more than one page is shown for: what competing pages are judged by.
-contested_days <- function(work, date, pairs, recent) {
-  several <- pairs[pairs$impressions >= 5, .N, by = "query"]
-  several <- several$query[several$N > 1]
-  use <- which(recent & work$query %in% several)
-  rows <- setDT(lapply(c(work, list(date = date)), `[`, use))
-  reduce_by(rows, c("query", "page", "date"))
+# Where the rows with queries are. Out: list(table: its dimensions and window; chunks: functions that give rows, one
+# chunk after the other; totals: data with the tables that have no queries; grains; left_out).
+query_rows <- function(data) {
+  if (inherits(data, "tide_months")) return(month_rows(data))
+  table <- pick_table(data, c("query", "page"))
+  if (is.null(table)) table <- pick_table(data, "query")
+  if (is.null(table)) abort_no_queries(names(data$tables))
+  list(table = table, chunks = list(function(from = NULL) table$rows), totals = data, grains = names(data$tables), left_out = data$left_out)
+}
+
+abort_no_queries <- function(grains) {
+  abort_tide("No table has queries, and findings are about queries.", where = paste0("The tables read are: ", paste(grains, collapse = "; "), "."),
+    mend = "Export a table by query, or better by query and page.", class = "grain")
 }
 
 # Site or page totals from a table without queries: private queries are missing from tables with them.
@@ -111,7 +111,8 @@ format.tide_summary <- function(x, ...) {
     sprintf("  window: %s", window),
     sprintf("  findings rest on: %s", if (x$window$dated) format_days(x$recent$from, x$recent$to) else "all of it"),
     sprintf("  segments: %s", paste(names(segments), format_count(as.vector(segments)), collapse = ", ")),
-    coverage_line(x), left_out_lines(x$left_out), capped_lines(x$sources))
+    coverage_line(x),
+    left_out_lines(x$left_out, data.table(grain = x$grain, clicks = sum(x$cells$clicks), impressions = sum(x$cells$impressions))), capped_lines(x$sources))
 }
 
 coverage_line <- function(x) {

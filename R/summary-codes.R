@@ -2,8 +2,9 @@
 # query or page get one code here, so that nothing later can see two names for one thing.
 
 # In: a text column and a weight per row; `clean` and `key` turn distinct texts into what is shown and what is
-# compared. Out: list(code, one per row; names and keys, one per code, in alphabetical order of the key).
-code_texts <- function(texts, weight, clean, key) {
+# compared. Out: list(code, one per row; names and keys, one per code, in alphabetical order of the key; weights of all
+# spellings, where asked for).
+code_texts <- function(texts, weight, clean, key, weigh = FALSE) {
   texts <- as_levels(texts)
   row <- as.integer(texts)
   distinct <- levels(texts)
@@ -12,7 +13,21 @@ code_texts <- function(texts, weight, clean, key) {
   keys <- key(names)
   known <- sort(unique(keys[used]), method = "radix")
   code <- chmatch(keys, known)
-  list(code = code[row], names = heaviest_names(names, keys, code, known, row, weight), keys = known, spellings = sum(used))
+  list(code = code[row], names = if (!weigh) heaviest_names(names, keys, code, known, row, weight), keys = known, spellings = sum(used),
+    weights = if (weigh) spelling_weights(names, keys, row, weight))
+}
+
+spelling_weights <- function(names, keys, row, weight) {
+  sums <- data.table(row = row, weight = as.numeric(weight))[, .(weight = sum(weight)), by = "row"]
+  setDT(list(key = keys[sums$row], name = names[sums$row], weight = sums$weight))[, .(weight = sum(weight)), by = c("key", "name")]
+}
+
+# Texts merged from several chunks: list(names, keys, spellings).
+heaviest_spellings <- function(texts) {
+  named <- copy(texts$weights)
+  setorderv(named, c("key", "weight", "name"), c(1L, -1L, 1L))
+  best <- named[!duplicated(named$key)]
+  list(names = best$name[chmatch(texts$keys, best$key)], keys = texts$keys, spellings = nrow(named))
 }
 
 # The name shown is the spelling with the most weight; ties by the alphabet, so row order never matters. Weights
@@ -32,8 +47,17 @@ heaviest_names <- function(names, keys, code, known, row, weight) {
   shown
 }
 
-code_queries <- function(texts, weight) {
-  code_texts(texts, weight, clean = function(x) trimws(gsub("[[:space:]]+", " ", x)), key = fold_case)
-}
+clean_query <- function(x) trimws(gsub("[[:space:]]+", " ", x))
 
-code_pages <- function(texts, weight) code_texts(texts, weight, clean = clean_url, key = url_key)
+code_queries <- function(texts, weight, weigh = FALSE) code_texts(texts, weight, clean = clean_query, key = fold_case, weigh = weigh)
+
+code_pages <- function(texts, weight, weigh = FALSE) code_texts(texts, weight, clean = clean_url, key = url_key, weigh = weigh)
+
+query_key <- function(x) fold_case(clean_query(x))
+page_key <- function(x) url_key(clean_url(x))
+
+# Codes of texts whose keys are known already.
+known_codes <- function(texts, known, key) {
+  texts <- as_levels(texts)
+  chmatch(key(levels(texts)), known)[as.integer(texts)]
+}

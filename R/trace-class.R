@@ -5,6 +5,7 @@
 #'
 #' @param data A `tide_data` object with a table by query and page.
 #' @param what A query, or a page's address (in any of its spellings, or its path).
+#' @param rules A [tide_rules()] object, for the bands.
 #' @param recent_days How many of the last days to look at.
 #' @return A `tide_trace` object: a list with `kind` (`query` or `page`), `name`,
 #'   `rows` (best first: `query`, `page`, `clicks`, `impressions`, `ctr`,
@@ -22,7 +23,7 @@
 #' tide_trace(data, "radish spacing")
 #' tide_trace(data, "/guides/how-to-grow-radish/")
 #' @export
-tide_trace <- function(data, what, recent_days = 90) {
+tide_trace <- function(data, what, recent_days = 90, rules = tide_rules()) {
   check_class(data, "tide_data", "data")
   check_text(what, "what")
   check_number(recent_days, "recent_days", min = 1)
@@ -52,7 +53,7 @@ tide_trace <- function(data, what, recent_days = 90) {
     if (!is.null(totals)) totals[totals$key == pages$keys[found$code]]
   }
   structure(list(kind = found$kind, name = if (found$kind == "query") queries$names[found$code] else pages$names[found$code],
-    rows = trace_rows(rows, weekly, other), weekly = weekly, total = reduce_by(rows[, "one" := 1L], "one"),
+    rows = trace_rows(rows, weekly, other, rules$bands), weekly = weekly, total = reduce_by(rows[, "one" := 1L], "one"),
     site = if (NROW(site)) site, from = if (dated) max(table$from, table$to - as.integer(recent_days) + 1L) else table$from, to = table$to), class = "tide_trace")
 }
 
@@ -72,12 +73,10 @@ find_name <- function(what, queries, pages) {
     mend = sprintf("Did you mean '%s'?", paste(near, collapse = "', '")), class = "trace")
 }
 
-position_band <- function(position) c("1-3", "4-10", "11-20", "21+")[findInterval(position, c(1, 3.5, 10.5, 20.5))]
-
-trace_rows <- function(rows, weekly, other) {
+trace_rows <- function(rows, weekly, other, bands) {
   out <- reduce_by(rows, c("query", "page"))
   weight <- if (sum(out$clicks) > 0) out$clicks else out$impressions
-  out[, c("share", "band") := list(weight / sum(weight), position_band(position))]
+  out[, c("share", "band") := list(weight / sum(weight), position_band(position, bands))]
   if (!is.null(weekly)) {
     seen <- weekly[, .N, by = "name"]
     set(out, j = "weeks", value = seen$N[match(out[[other]], seen$name)])

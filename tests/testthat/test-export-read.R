@@ -82,7 +82,7 @@ test_that("grains are held apart, and a row in two files of one grain counts onc
   expect_setequal(names(data$tables), c("query", "date"))
   expect_equal(sum(data$tables$query$rows$clicks), 6)
   expect_equal(data$left_out$rows, 1)
-  expect_output(print(data), "same row in several files")
+  expect_output(print(data), "in several files")
 })
 
 test_that("an export cut at a round number of rows, sorted by clicks, is named", {
@@ -105,4 +105,47 @@ test_that("filters keep what matches and say what they left out", {
   expect_error(tide_filter(data, query = "lettuce"), class = "tide_error_nothing_left")
   expect_error(tide_filter(data, query = "(tomato"), class = "tide_error_regex")
   expect_error(tide_filter(data, from = "soon"), class = "tide_error_argument")
+})
+
+test_that("rows given twice in one file count once, told apart by columns that nobody asked for", {
+  head <- "date,query,page,device,clicks,impressions,position"
+  file <- csv(head, "2026-03-01,kale,/a,mobile,1,10,3", "2026-03-01,kale,/a,desktop,1,10,3", "2026-03-01,kale,/a,mobile,1,10,3",
+    "2026-03-01,pea,/b,mobile,2,20,5", "2026-03-01,pea,/b,mobile,3,30,4")
+  for (dimensions in list(NULL, c("date", "query", "page"))) {
+    data <- tide_read(file, exported = "2026-04-01", dimensions = dimensions)
+    expect_equal(data$tables[[1]]$rows$clicks, c(1, 1, 3))
+    expect_equal(data$left_out$rows, c(1, 1))
+    expect_match(data$left_out$reason, "same row again|other figures")
+  }
+})
+
+test_that("several files of one grain: the newest export counts, and a coarser table of the same clicks is not added", {
+  old <- csv("date,query,page,clicks,impressions,position", "2026-03-01,kale,/a,1,10,3", "2026-03-02,kale,/a,1,10,3", name = "b.csv")
+  new <- csv("date,query,page,clicks,impressions,position", "2026-03-02,kale,/a,5,50,3", name = "a.csv")
+  Sys.setFileTime(old, as.POSIXct("2026-04-01", tz = "UTC"))
+  Sys.setFileTime(new, as.POSIXct("2026-04-05", tz = "UTC"))
+  for (files in list(c(old, new), c(new, old))) expect_equal(sum(tide_read(files)$tables[[1]]$rows$clicks), 6)
+  split <- csv("date,query,page,device,clicks,impressions,position", "2026-03-01,kale,/a,mobile,1,5,3", "2026-03-01,kale,/a,desktop,2,5,3")
+  both <- tide_read(c(old, split), exported = "2026-04-01", dimensions = c("date", "query", "page"))
+  expect_equal(sum(both$tables[["date x query x page"]]$rows$clicks), 3)
+  expect_match(both$left_out$reason, "same clicks", all = FALSE)
+})
+
+test_that("clicks above impressions are left out, kept or refused by rule", {
+  file <- csv("query,clicks,impressions,position", "kale,9,5,2", "pea,1,10,3")
+  expect_equal(nrow(tide_read(file)$tables[[1]]$rows), 1)
+  expect_equal(nrow(tide_read(file, clicks_above = "keep")$tables[[1]]$rows), 2)
+  expect_error(tide_read(file, clicks_above = "refuse"), "line 2 has '9'", class = "tide_error_range")
+  expect_error(tide_read(file, clicks_above = "maybe"), class = "tide_error_argument")
+})
+
+test_that("Parquet is read like any other file", {
+  skip_if_not_installed("nanoparquet")
+  file <- tempfile(fileext = ".parquet")
+  rows <- data.frame(date = as.Date("2026-03-01") + 0:2, query = c("kale", "pea", "bean"), clicks = 1:3, impressions = 10 * 1:3, position = c(1.5, 2, 3))
+  nanoparquet::write_parquet(rows, file)
+  read <- tide_read(file, exported = "2026-04-01")$tables[[1]]$rows
+  expect_equal(as.character(read$query), rows$query)
+  expect_equal(read$position, rows$position)
+  expect_equal(as.integer(read$date), as.integer(rows$date))
 })

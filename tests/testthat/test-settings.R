@@ -8,8 +8,8 @@ test_that("settings are read, paths are relative to them", {
   dir <- project("site: https://www.fernmoor.example/", "brand: [fernmoor, fern moor]", "exports: ['exports/*.csv']", "columns: {query: Words}")
   dir.create(file.path(dir, "exports"))
   writeLines("a", file.path(dir, "exports", "b.csv"))
-  read <- inktide:::read_project(dir)
-  expect_equal(read$brand, c("fernmoor", "fern moor"))
+  read <- tide_settings(dir)
+  expect_equal(read$rules$brand, c("fernmoor", "fern moor"))
   expect_equal(basename(read$exports), "b.csv")
   expect_equal(read$columns, c(query = "Words"))
   expect_equal(inktide:::find_project(file.path(dir, "exports")), normalizePath(dir))
@@ -23,10 +23,10 @@ test_that("mistakes in settings are named with their line and the nearest name",
     list(c("brand: [a", "b"), "cannot be read"),
     list(c("brand: a", "sight: x"), "line 2.*'site'"))
   for (case in cases) {
-    error <- expect_error(inktide:::read_project(project(case[[1]])), class = "tide_error_settings")
+    error <- expect_error(tide_settings(project(case[[1]])), class = "tide_error_settings")
     expect_match(gsub("\\s+", " ", conditionMessage(error)), case[[2]])
   }
-  expect_error(inktide:::read_project(tempdir()), class = "tide_error_project")
+  expect_error(tide_settings(tempdir()), class = "tide_error_project")
 })
 
 test_that("options are checked before any file is touched", {

@@ -83,10 +83,13 @@ test_that("a load killed at any moment leaves the archive before or after, never
   tide_load(store, export(rows_of(0:60, 1)), exported = "2026-05-01")
   site <- tide_demo_site(seed = 4, days = 62, share = 0.3)
   big <- file.path(dir, "big.csv")
-  fwrite(site$daily[, .(date, query, page, clicks, impressions, position)], big)
+  fwrite(site$daily[, .(date, query, page, device, clicks, impressions, position)], big)
   after <- NULL
   set.seed(3)
-  state <- function() { t <- tide_stored(store, lag = 0)$tables[[1]]$rows; c(nrow(t), sum(t$clicks)) }
+  state <- function() {
+    tables <- tide_stored(store, lag = 0)$tables
+    c(sum(vapply(tables, function(t) nrow(t$rows), 0L)), sum(vapply(tables, function(t) sum(t$rows$clicks), 0)))
+  }
   before <- state()
   script <- tempfile(fileext = ".R")
   writeLines(sprintf(".libPaths(%s); library(inktide); tide_load(tide_store('%s'), '%s', exported = '2026-12-01')", paste(deparse(.libPaths()), collapse = ""), dir, big), script)

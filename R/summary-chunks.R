@@ -1,0 +1,76 @@
+# The reduction, chunk by chunk: each chunk of rows becomes cells in codes of its own, and two reductions are merged by
+# the keys of their queries and pages. So memory follows the largest chunk and the answer, and never all rows.
+
+# chunks: functions of the first day needed (or NULL) that give rows. recent_from: first recent day, NULL where all are. Out: list(queries, pages: names and
+# keys by code; all, recent: cells; by_day; codes: of the rows, where there is but one chunk).
+reduce_chunks <- function(chunks, recent_from) {
+  several <- length(chunks) > 1
+  reduced <- NULL
+  for (chunk in chunks) {
+    rows <- chunk()
+    if (is.null(rows) || !nrow(rows)) next
+    own <- reduce_chunk(rows, recent_from, weigh = several)
+    reduced <- if (is.null(reduced)) own else merge_reduced(reduced, own)
+  }
+  if (is.null(reduced)) {
+    abort_tide("No row is left after filtering.", where = "all months of the window", mend = "Loosen the filters.", class = "nothing_left")
+  }
+  cells <- finish_cells(reduced$cells, reduced$split)
+  reduced[c("all", "recent")] <- cells[c("all", "recent")]
+  if (several) {
+    reduced$queries <- heaviest_spellings(reduced$queries)
+    reduced$pages <- heaviest_spellings(reduced$pages)
+  }
+  reduced$cells <- NULL
+  reduced
+}
+
+reduce_chunk <- function(rows, recent_from, weigh) {
+  queries <- code_queries(rows$query, rows$impressions, weigh)
+  pages <- if (is.null(rows[["page"]])) list(code = rep(1L, nrow(rows)), names = "", keys = "", spellings = 1L,
+    weights = if (weigh) setDT(list(key = "", name = "", weight = 0))) else code_pages(rows$page, rows$impressions, weigh)
+  work <- list(query = queries$code, page = pages$code, clicks = rows$clicks, impressions = rows$impressions, position = rows$position)
+  recent <- if (!is.null(recent_from)) as.integer(rows$date) >= as.integer(recent_from)
+  list(queries = queries, pages = pages, cells = reduce_cells(work, recent), split = !is.null(recent_from),
+    by_day = if (!is.null(rows[["date"]])) reduce_by(rows, "date"), codes = if (!weigh) list(query = queries$code, page = pages$code))
+}
+
+# Two reductions as one: codes of both become codes of the keys that either has.
+merge_reduced <- function(one, other) {
+  union_keys <- function(of) sort(unique(c(one[[of]]$keys, other[[of]]$keys)), method = "radix")
+  keys <- list(queries = union_keys("queries"), pages = union_keys("pages"))
+  recode <- function(reduced) {
+    cells <- reduced$cells
+    set(cells, j = "query", value = chmatch(reduced$queries$keys, keys$queries)[cells$query])
+    set(cells, j = "page", value = chmatch(reduced$pages$keys, keys$pages)[cells$page])
+    cells
+  }
+  by <- intersect(c("query", "page", "bin", "recent"), names(one$cells))
+  cells <- rbind(recode(one), recode(other))[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted)), by = by]
+  texts <- function(of) list(keys = keys[[of]],
+    weights = rbind(one[[of]]$weights, other[[of]]$weights)[, .(weight = sum(weight)), by = c("key", "name")])
+  list(queries = texts("queries"), pages = texts("pages"), cells = cells, split = one$split,
+    by_day = if (!is.null(one$by_day)) reduce_by(rbind(one$by_day, other$by_day), "date"))
+}
+
+# Daily rows of recent queries that more than one page is shown for: what competing pages are judged by. One chunk is
+# in memory still; of several, those with recent days are gone through once more, for these queries alone.
+contested_days <- function(chunks, reduced, pairs, recent_from) {
+  several <- pairs[pairs$impressions >= 5, .N, by = "query"]
+  several <- several$query[several$N > 1]
+  wanted <- logical(length(reduced$queries$keys))
+  wanted[several] <- TRUE
+  days <- lapply(chunks, function(chunk) {
+    rows <- chunk(recent_from)
+    if (is.null(rows) || !nrow(rows)) return(NULL)
+    codes <- reduced$codes
+    if (is.null(codes)) codes <- list(query = known_codes(rows$query, reduced$queries$keys, query_key), page = known_codes(rows$page, reduced$pages$keys, page_key))
+    use <- which(wanted[codes$query] & as.integer(rows$date) >= as.integer(recent_from))
+    rows <- setDT(list(query = codes$query[use], page = codes$page[use], clicks = rows$clicks[use], impressions = rows$impressions[use],
+      position = rows$position[use], date = rows$date[use]))
+    reduce_by(rows, c("query", "page", "date"))
+  })
+  out <- rbindlist(days)
+  if (nrow(out)) setkeyv(out, c("query", "page", "date"))
+  out
+}

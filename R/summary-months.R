@@ -1,0 +1,56 @@
+# The archive as chunks for the reduction: one month of the table with queries after the other.
+
+# Out: as query_rows().
+month_rows <- function(data) {
+  plan <- data$plan
+  wanted <- copy(plan$wanted)
+  set(wanted, j = "month", value = month_of(wanted$day))
+  grains <- wanted[, .(rows = sum(rows), dated = any(day > 0)), by = "grain"]
+  held <- lapply(grains$grain, grain_dimensions)
+  best <- best_grain(lapply(held, intersect, plan$dimensions), grains$rows)
+  if (is.na(best)) abort_no_queries(grains$grain)
+  slices <- wanted[wanted$grain == grains$grain[best]]
+  dimensions <- intersect(held[[best]], plan$dimensions)
+  grain <- grain_label(dimensions)
+  ledger <- list()
+  by_month <- split(slices, by = "month", keep.by = FALSE)
+  read <- function(month) {
+    own <- read_slices(plan$store, by_month[[month]], plan$parts, plan$dimensions)
+    if (length(own$damaged)) ledger[[paste("damaged", month)]] <<- damaged_lines(own$damaged, grain)
+    if (!nrow(own$rows)) return(NULL)
+    kept <- filter_rows(own$rows, data$segments, data$rules, grain)
+    ledger[[month]] <<- kept$left_out
+    kept$rows
+  }
+  chunks <- lapply(sort(names(by_month)), function(month) {
+    last <- max(by_month[[month]]$day)
+    function(from = NULL) if (is.null(from) || last >= as.integer(from)) read(month)
+  })
+  days <- range(slices$day)
+  dates <- if (days[1] > 0) as.IDate(days) else as.IDate(c(NA, NA))
+  list(table = list(dimensions = dimensions, from = dates[1], to = dates[2], days = if (anyNA(dates)) NA_integer_ else as.integer(diff(dates)) + 1L),
+    chunks = chunks, totals = month_totals(plan, held, grains, data$segments, data$rules), grains = grains$grain,
+    left_out = function() sum_left_out(rbindlist(c(list(plan$left_out), ledger))))
+}
+
+# Of several tables the one to work on: see pick_table().
+best_grain <- function(dimensions, rows) {
+  fits <- vapply(dimensions, function(d) all(c("query", "page") %in% d), NA)
+  if (!any(fits)) fits <- vapply(dimensions, function(d) "query" %in% d, NA)
+  if (!any(fits)) return(NA)
+  dated <- vapply(dimensions, function(d) "date" %in% d, NA)
+  order(-fits, -dated, -lengths(dimensions), -rows)[1]
+}
+
+# The tables without queries are small and read at once.
+month_totals <- function(plan, held, grains, segments, rules) {
+  small <- grains$grain[!vapply(held, function(d) "query" %in% d, NA)]
+  by_grain <- split(plan$wanted, by = "grain")
+  tables <- lapply(stats::setNames(small, small), function(grain) {
+    own <- read_slices(plan$store, by_grain[[grain]], plan$parts, plan$dimensions)
+    if (!nrow(own$rows)) return(NULL)
+    kept <- filter_rows(own$rows, segments, rules, grain)$rows
+    if (nrow(kept)) new_table(kept, own$dimensions)
+  })
+  new_tide_data(finest_tables(Filter(Negate(is.null), tables))$tables, plan_source(plan), sum_left_out(data.table()))
+}

@@ -98,8 +98,20 @@ summarise_input <- function(options, input) {
   summary <- tide_summary(data, brand = brand, recent_days = if (chose_window(options)) 3660 else first_given(windows$recent_days, 90),
     undated_days = first_given(windows$undated_days, 90))
   note(options, paste(format(summary), collapse = "\n"))
+  facts <- facts_input(options, input)
+  if (length(facts)) {
+    summary <- tide_enrich(summary, facts)
+    note(options, paste(fact_lines(summary$facts), collapse = "\n"))
+  }
   if (is.null(brand)) note(options, "  no brand words: brand queries are in the pool; name them with --brand")
   summary
+}
+
+# Facts of the archive, of the settings, of the call.
+facts_input <- function(options, input) {
+  c(if (!is.null(input$store)) tide_held_facts(input$store),
+    if (is.null(input$store) && length(input$settings$enrichments)) tide_facts(input$settings$enrichments),
+    if (!is.null(options$facts)) tide_facts(options$facts))
 }
 
 find_input <- function(options, input) {

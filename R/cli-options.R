@@ -33,6 +33,7 @@ shared_options <- function() {
     option("--position", "character", "A:B", "only average positions from A to B"),
     option("--min-impressions", "double", "N", "only query x page pairs with so many"),
     option("--min-clicks", "double", "N", "only query x page pairs with so many"),
+    option("--facts", "character", "FILES", "volumes, titles, values by query or page, to put beside"),
     option("--exported", "character", "DATE", "date of the export [the file's]"),
     option("--lag", "double", "N", "unfinished days before the export to leave out [3]"),
     option("--date-order", "character", "ORDER", "dmy or mdy, where dates like 3/4/2026 leave it open"),
@@ -68,7 +69,7 @@ parse_call <- function(command, words) {
     abort_call("Unknown format.", sprintf("--format %s", options$format), "Use table, csv or json.")
   }
   for (name in c("position", "band", "words", "characters")) options[[name]] <- parse_range(options[[name]], paste0("--", name))
-  for (name in c("country", "device", "vertical", "rich_result", "has_any", "has_all", "has_none", "intent", "page_group")) options[[name]] <- split_words(options[[name]])
+  for (name in c("country", "device", "vertical", "rich_result", "has_any", "has_all", "has_none", "intent", "page_group", "facts")) options[[name]] <- split_words(options[[name]])
   options$brand <- brand_words(options$brand)
   options$columns <- parse_mapping(options$columns)
   list(options = options, files = parsed$args)

@@ -44,7 +44,8 @@
 #' @return A `tide_findings` object: a list with `findings` (a data.table,
 #'   which [tidy()] hands out as a tibble, with the columns `rank`, `id`, `kind`, `query`, `page`, `pages`, `clicks`,
 #'   `impressions`, `ctr`, `position`, `expected_ctr`, `gain`, `gain_low`,
-#'   `gain_high`, `confidence`, `score`, `action`, `reason`), `pairs` (every
+#'   `gain_high`, `confidence`, `score`, `action`, `reason` and the facts that
+#'   [tide_enrich()] put beside query and page), `pairs` (every
 #'   query x page pair with its `expected_ctr`, for figures), `curve`, `tested`,
 #'   `summary` and `outside` (what `position` and `within` leave out, or `NULL`). Ids stay the same on newer data. Gains are in clicks per 30
 #'   days.
@@ -83,12 +84,24 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   # Sums of probabilities may stray from 0 and 1 by a rounding error.
   set(found, j = "confidence", value = pmin(1, pmax(0, found$confidence)))
   found <- rank_findings(found, min_gain)
+  found <- found[, c("rank", "id", setdiff(finding_columns, c("claims", "identity", "action", "reason")), "score", "action", "reason"), with = FALSE]
   structure(list(
-    findings = found[, c("rank", "id", setdiff(finding_columns, c("claims", "identity", "action", "reason")),
-      "score", "action", "reason"), with = FALSE],
+    findings = add_facts(found, summary),
     pairs = pairs, curve = curve, tested = sum(pairs$tested), summary = summary,
     outside = if (!all(inside)) outside_line(summary, pairs, inside, within)
   ), class = "tide_findings")
+}
+
+# Facts of a finding's query and page, where there are any.
+add_facts <- function(found, summary) {
+  for (by in c("query", "page")) {
+    table <- if (by == "query") summary$queries else summary$pages
+    at <- match(found[[by]], table[[by]])
+    for (column in fact_columns(table)) {
+      set(found, j = if (column %in% names(found)) paste0(by, "_", column) else column, value = table[[column]][at])
+    }
+  }
+  found[]
 }
 
 check_segments <- function(segment, curve) {

@@ -1,13 +1,17 @@
 # The archive of a project: a folder of immutable Parquet parts and one SQLite file that says which of them count.
 #
-#   archive/archive.sqlite   meta, imports, changes, parts, days
+#   archive/archive.sqlite   meta, imports, changes, parts, days, facts
 #   archive/parts/*.parquet  the rows of one import, grain and month
 #
 # An import only ever adds: new part files first, then one transaction that makes them known. Killed at any instant,
 # the archive is either before or after. Which import a day counts from follows from `days`: the newest export that
 # holds it and was not undone. So nothing is ever overwritten, and any import can be undone.
 
-store_format <- 1L
+# What each format has beyond the one before it; an older archive is brought up to date on opening, in one transaction.
+store_migrations <- list(
+  `2` = "CREATE TABLE facts (id INTEGER PRIMARY KEY, place TEXT, date TEXT, file TEXT, rows TEXT, content TEXT UNIQUE)")
+
+store_format <- 2L
 
 #' Open a project's archive
 #'
@@ -36,7 +40,7 @@ tide_store <- function(dir) {
   with_store(store, write = FALSE, function(con) {
     if (DBI::dbExistsTable(con, "meta")) check_format(con, folder)
   })
-  if (!store_ready(store)) with_store(store, write = TRUE, make_tables)
+  if (store_age(store) < store_format) with_store(store, write = TRUE, renew_tables)
   store
 }
 
@@ -51,10 +55,27 @@ abort_store <- function(folder, what, mend, detail = NULL) {
   abort_tide(what, where = paste0("'", folder, "'", if (!is.null(detail)) paste0(": ", detail), "."), mend = mend, class = "store", file = folder)
 }
 
-store_ready <- function(store) with_store(store, write = FALSE, function(con) DBI::dbExistsTable(con, "meta"))
+# The format an archive has: 0 where there is none yet.
+store_age <- function(store) with_store(store, write = FALSE, held_format)
 
+held_format <- function(con) {
+  if (!DBI::dbExistsTable(con, "meta")) return(0L)
+  as.integer(DBI::dbGetQuery(con, "SELECT value FROM meta WHERE name = 'format'")$value)
+}
+
+# Another process may have done it while this one waited for the lock.
+renew_tables <- function(con) {
+  held <- held_format(con)
+  if (held == 0L) {
+    make_tables(con)
+    held <- 1L
+  }
+  for (format in names(store_migrations)[as.integer(names(store_migrations)) > held]) for (statement in store_migrations[[format]]) DBI::dbExecute(con, statement)
+  DBI::dbExecute(con, "UPDATE meta SET value = ? WHERE name = 'format'", list(as.character(store_format)))
+}
+
+# The tables of the first format.
 make_tables <- function(con) {
-  if (DBI::dbExistsTable(con, "meta")) return(invisible())
   for (statement in c(
     "CREATE TABLE imports (id INTEGER PRIMARY KEY, at TEXT, files TEXT, content TEXT, exported TEXT, undone INTEGER DEFAULT 0)",
     "CREATE TABLE changes (import INTEGER, grain TEXT, days REAL, rows REAL, clicks REAL, rows_before REAL, clicks_before REAL)",
@@ -66,11 +87,11 @@ make_tables <- function(con) {
          AND (n.exported > d.exported OR (n.exported = d.exported AND n.import > d.import)))",
     "CREATE TABLE meta (name TEXT PRIMARY KEY, value TEXT)"
   )) DBI::dbExecute(con, statement)
-  DBI::dbExecute(con, "INSERT INTO meta VALUES ('format', ?)", list(as.character(store_format)))
+  DBI::dbExecute(con, "INSERT INTO meta VALUES ('format', '1')")
 }
 
 check_format <- function(con, folder) {
-  held <- as.integer(DBI::dbGetQuery(con, "SELECT value FROM meta WHERE name = 'format'")$value)
+  held <- held_format(con)
   if (!length(held) || held > store_format) {
     abort_store(folder, sprintf("The archive has format %s, this version knows %d.", paste(held, collapse = ""), store_format),
       "Install a newer version of inktide.")

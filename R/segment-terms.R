@@ -1,0 +1,71 @@
+#' Head terms and their modifiers
+#'
+#' The topics that the site's own queries are about, and the words that go with
+#' each: "seeds", "buy" and "heirloom" around "tomato".
+#'
+#' @details The head term of a query is the word that sets its page apart: of the
+#'   query's words the one whose share among the queries of the same page is
+#'   furthest above its share among all queries. Pages with fewer than three
+#'   queries cannot tell; there the word that is head most often elsewhere is
+#'   taken, then the one in most queries. Words without a meaning of their own
+#'   ("how", "the", "for") are never heads.
+#' @param summary A `tide_summary` object.
+#' @param modifiers How many modifiers to name.
+#' @return A data.table, most clicks first: `term`, `queries`, `pages`, `clicks`,
+#'   `impressions`, `ctr`, `position`, `modifiers` (those in most queries, comma
+#'   separated).
+#' @examples
+#' head(tide_terms(tide_summary(tide_read(tide_example()[["pairs"]]))))
+#' @export
+tide_terms <- function(summary, modifiers = 5) {
+  check_class(summary, "tide_summary", "summary")
+  check_number(modifiers, "modifiers", min = 0)
+  sums <- reduce_pairs(summary$cells)
+  head <- head_terms(summary$queries$key, leading_pages(sums, nrow(summary$queries)))
+  set(sums, j = "term", value = head[sums$query])
+  sums <- sums[!is.na(sums$term)]
+  out <- sums[, .(queries = length(unique(query)), pages = length(unique(page)), clicks = sum(clicks), impressions = sum(impressions),
+    ctr = sum(clicks) / sum(impressions), position = sum(weighted) / sum(impressions)), by = "term"]
+  words <- query_words(summary$queries$key)
+  set(out, j = "modifiers", value = vapply(out$term, function(term) {
+    others <- unlist(lapply(words[which(head == term)], function(own) setdiff(own, c(term, function_words))))
+    distinct <- sort(unique(others), method = "radix")
+    paste(utils::head(distinct[order(-tabulate(match(others, distinct), length(distinct)))], modifiers), collapse = ", ")
+  }, ""))
+  setorderv(out, c("clicks", "impressions", "term"), c(-1L, -1L, 1L))
+  out[]
+}
+
+# Words that say nothing of a topic.
+function_words <- c("a", "about", "an", "and", "are", "as", "at", "be", "best", "buy", "by", "can", "cheap", "did", "do", "does", "for", "from", "get",
+  "how", "i", "in", "into", "is", "it", "like", "long", "make", "me", "my", "near", "not", "of", "on", "or", "s", "should", "so", "that", "the", "this",
+  "to", "vs", "was", "what", "when", "where", "which", "who", "why", "will", "with", "without", "you", "your")
+
+# The page with most clicks, then impressions, for each query code.
+leading_pages <- function(sums, queries) {
+  by_lead <- copy(sums)
+  setorderv(by_lead, c("query", "clicks", "impressions", "page"), c(1L, -1L, -1L, 1L))
+  first <- by_lead[!duplicated(by_lead$query)]
+  first$page[match(seq_len(queries), first$query)]
+}
+
+# The head term of each query, NA where all its words are without meaning.
+head_terms <- function(queries, pages) {
+  words <- lapply(query_words(queries), function(own) setdiff(own, c(function_words, "")))
+  n <- lengths(words)
+  long <- data.table(query = rep(seq_along(queries), n), page = rep(pages, n), word = unlist(words))
+  if (!nrow(long)) return(rep(NA_character_, length(queries)))
+  long[, "everywhere" := .N / length(queries), by = "word"]
+  size <- tabulate(pages, max(pages, 0L, na.rm = TRUE))
+  long[, "here" := .N / size[page], by = c("page", "word")]
+  long[, "enough" := size[long$page] >= 3]
+  long[, "lift" := long$here - long$everywhere]
+  votes <- long[which(long$enough)]
+  setorderv(votes, c("query", "lift", "everywhere", "word"), c(1L, -1L, -1L, 1L))
+  votes <- votes[!duplicated(votes$query)][, .N, by = "word"]
+  set(long, j = "votes", value = fcoalesce(votes$N[match(long$word, votes$word)], 0L))
+  set(long, j = "lift", value = ifelse(long$enough, long$lift, 0))
+  setorderv(long, c("query", "lift", "votes", "everywhere", "word"), c(1L, -1L, -1L, -1L, 1L))
+  best <- long[!duplicated(long$query)]
+  best$word[match(seq_along(queries), best$query)]
+}

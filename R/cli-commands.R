@@ -8,19 +8,27 @@ cli_commands <- function() {
   list(
     demo = list(job = "make the demo project and run everything on it", files = "[DIR]", example = "inktide demo my-demo",
       options = list(option("--quiet", "logical", "", "say nothing but results and errors", action = "store_true", default = FALSE)), run = run_demo),
+    init = list(job = "begin a project: settings guessed from the exports, for you to confirm", files = "[FILE...]",
+      example = "inktide init exports/*.csv --project my-site", options = reading_options(), run = run_init),
     load = list(job = "put exports into the project's archive", files = "FILE...", example = "inktide load exports/*.csv --project my-site",
       options = c(reading_options(), list(option("--undo", "double", "N", "undo import N instead"),
         option("--history", "logical", "", "show the imports instead", action = "store_true", default = FALSE))), run = run_load),
     check = list(job = "what is held, how complete it is, what is wrong with it", files = "", example = "inktide check --project my-site",
       options = c(project_options(), list(option("--strict", "logical", "", "end with status 1 where there are problems", action = "store_true", default = FALSE))),
       run = run_check),
+    enrich = list(job = "keep search volumes, titles, values by query or page", files = "FILE...", example = "inktide enrich volumes.csv --project my-site",
+      options = c(Filter(function(o) o@long_flag %in% c("--project", "--columns", "--quiet"), shared), list(option("--date", "character", "DATE", "day of the facts [the file's]"))),
+      run = run_enrich),
     curve = list(job = "fit and show CTR by position", files = "[FILE...]", example = "inktide curve export.csv --brand fernmoor",
       options = c(shared, list(option("--until", "double", "N", "last position shown [20]", default = 20), figure)), run = run_curve),
     find = list(job = "the ranked list of opportunities", files = "[FILE...]", example = "inktide find export.csv --brand fernmoor --top 10",
       options = c(shared, list(top, option("--band", "character", "A:B", "positions in striking distance [4:20]"),
         option("--min-gain", "double", "N", "least extra clicks per 30 days [0.5]"), figure)), run = run_find),
-    trace = list(job = "one query's pages, or one page's queries", files = "QUERY-OR-URL [FILE...]", example = "inktide trace \"tomato seeds\" export.csv",
-      options = c(shared, list(option("--top", "double", "N", "rows of the table [25]", default = 25))), run = run_trace),
+    trace = list(job = "one query's pages, one page's queries, or a folder's pages", files = "QUERY-OR-URL [FILE...]", example = "inktide trace \"tomato seeds\" export.csv",
+      options = c(shared, list(option("--top", "double", "N", "rows of the table [25]", default = 25), figure)), run = run_trace),
+    compare = list(job = "segments side by side, and at equal position", files = "[FILE...]", example = "inktide compare export.csv --by device --brand fernmoor",
+      options = c(shared, list(option("--by", "character", "WHAT", "brand, intent, page_group, band, words, term, country, device, vertical, rich_result"),
+        option("--segments", "character", "A,B", "two segments of inktide.yml against each other, or one against the rest"), figure)), run = run_compare),
     report = list(job = "one self-contained HTML file", files = "[FILE...]", example = "inktide report export.csv --brand fernmoor --out report.html",
       options = c(Filter(function(o) o@long_flag != "--format", shared),
         list(option("--title", "character", "TEXT", "title of the report"), option("--band", "character", "A:B", "positions in striking distance [4:20]"))), run = run_report)
@@ -57,17 +65,35 @@ run_find <- function(options, files) {
 
 run_trace <- function(options, files) {
   if (!length(files)) abort_call("Nothing to trace.", "inktide trace", "Name a query or a page, as in: inktide trace \"tomato seeds\"")
-  data <- read_input(options, settle_input(options, files[-1]))
+  input <- settle_input(options, files[-1])
+  # An archive is asked for its last days only.
+  if (!is.null(input$store) && !chose_window(options)) options$days <- 90
+  data <- read_input(options, input)
   note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
-  traced <- tide_trace(data, files[1], recent_days = if (chose_window(options)) 3660 else 90)
+  traced <- tide_trace(data, files[1], recent_days = if (chose_window(options)) 3660 else 90, rules = input$settings$rules, facts = facts_input(options, input))
+  if (!is.null(options$figure)) save_figure(ggplot2::autoplot(traced), options$figure)
   emit(options, traced$rows, format(traced, n = options$top, width = terminal_width()))
+}
+
+run_compare <- function(options, files) {
+  if (is.null(options$by) == is.null(options$segments)) {
+    abort_call("Nothing to compare.", "inktide compare", "Say --by device (or another split), or --segments A,B with segments of inktide.yml.")
+  }
+  input <- settle_input(options, files)
+  segments <- if (!is.null(options$segments)) named_segments(split_words(options$segments), input$settings, "--segments")
+  needed <- if (is.null(options$by)) unlist(lapply(segments, function(segment) names(segment$conditions))) else options$by
+  compared <- tide_compare(read_input(options, input, also = needed), by = options$by, segments = segments, rules = input$settings$rules)
+  if (!is.null(options$figure)) save_figure(ggplot2::autoplot(compared), options$figure)
+  emit(options, compared$parts, format(compared, width = terminal_width()))
 }
 
 run_report <- function(options, files) {
   input <- settle_input(options, files)
-  findings <- find_input(options, input)
+  data <- read_input(options, input, months = TRUE)
+  findings <- find_input(options, input, data)
   out <- if (!is.null(options$out)) options$out else if (!length(files)) file.path(input$folder, "report.html") else "report.html"
-  tide_report(findings, out, title = if (is.null(options$title)) input$title else options$title)
+  tide_report(findings, out, title = if (is.null(options$title)) input$title else options$title,
+    site = site_walk(options, input, data))
   writeLines(out)
 }
 
@@ -78,17 +104,22 @@ run_demo <- function(options, files) {
     abort_call("The folder holds something else.", sprintf("'%s'.", dir), "Name a new or empty folder.")
   }
   note(options, "Making the demo site: Fernmoor Seeds, 16 months, invented ...")
-  tide_demo_write(tide_demo_site(), dir)
+  site <- tide_demo_site()
+  tide_demo_write(site, dir)
+  note(options, "Writing the same days once more, as mixed exports of many hands ...")
+  tide_demo_mixed(site, file.path(dir, "mixed-exports"))
   options <- list(format = "csv", quiet = options$quiet, project = dir)
   note(options, "Fitting the curve, looking for opportunities ...")
   input <- settle_input(options, character())
-  findings <- find_input(options, input)
+  data <- read_input(options, input)
+  findings <- find_input(options, input, data)
   files <- file.path(dir, c(report = "report.html", list = "findings.csv", curve = "figures/curve.png", map = "figures/map.png"))
   dir.create(file.path(dir, "figures"), showWarnings = FALSE)
   save_figure(ggplot2::autoplot(findings$curve), files[3])
   save_figure(ggplot2::autoplot(findings), files[4])
-  tide_report(findings, files[1], title = "Fernmoor Seeds")
+  tide_report(findings, files[1], title = "Fernmoor Seeds", site = site_walk(options, input, data))
   emit(utils::modifyList(options, list(out = files[2], quiet = TRUE)), findings$findings, NULL)
   writeLines(c("", findings_lines(findings, 5, terminal_width()), "",
-    paste0(c("report:       ", "ranked list:  ", "curve figure: ", "map figure:   "), files)))
+    paste0(c("report:       ", "ranked list:  ", "curve figure: ", "map figure:   "), files),
+    sprintf("to try out:   inktide load %s --project %s", file.path(dir, "mixed-exports"), file.path(dir, "archive-of-mixed"))))
 }

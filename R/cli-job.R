@@ -21,7 +21,7 @@ settle_input <- function(options, files) {
   settings <- if (!is.null(folder)) tide_settings(folder) else list(rules = tide_rules())
   if (!is.null(options$brand)) settings$rules$brand <- options$brand
   store <- if (!length(files) && file.exists(file.path(folder, "archive", "archive.sqlite"))) tide_store(folder)
-  if (!length(files) && is.null(store)) files <- settings$exports
+  if (!length(files) && is.null(store)) files <- named_files(settings, "exports")
   if (!length(files) && is.null(store)) {
     abort_tide("The project holds no data yet.", where = sprintf("'%s' has no archive and names no exports.", folder),
       mend = "Load some: inktide load FILE... --project DIR", class = "settings")
@@ -44,16 +44,7 @@ reading_rules <- function(options, settings) {
 chosen_segments <- function(options, settings) {
   named <- split_words(options$segment)
   side <- intersect(named, c("brand", "non-brand", "all"))
-  own <- lapply(setdiff(named, side), function(name) {
-    not <- startsWith(name, "not:")
-    segment <- settings$segments[[sub("^not:", "", name)]]
-    if (is.null(segment)) {
-      known <- c("brand", "non-brand", "all", names(settings$segments))
-      abort_call(sprintf("No such segment '%s'.", name), "--segment", sprintf("Did you mean '%s'? Segments stand in inktide.yml.", nearest_name(name, known)))
-    }
-    segment$not <- not
-    segment
-  })
+  own <- named_segments(setdiff(named, side), settings, "--segment")
   conditions <- Filter(Negate(is.null), options[intersect(names(options), setdiff(names(segment_conditions), "brand"))])
   if (length(conditions)) {
     name <- paste(gsub("_", " ", names(conditions)), vapply(conditions, function(value) paste(format(value), collapse = " "), ""), collapse = ", ")
@@ -61,6 +52,20 @@ chosen_segments <- function(options, settings) {
   }
   parts <- lapply(own, split_segment)
   list(rows = Filter(Negate(is.null), lapply(parts, `[[`, "rows")), pairs = Filter(Negate(is.null), lapply(parts, `[[`, "pairs")), side = side)
+}
+
+# "brand" and "non-brand" can be named where they stand for rows, not for curves.
+named_segments <- function(names, settings, flag) {
+  known <- c(settings$segments, if (flag == "--segments") list(brand = tide_segment("brand", brand = TRUE), `non-brand` = tide_segment("non-brand", brand = FALSE)))
+  lapply(names, function(name) {
+    segment <- known[[sub("^not:", "", name)]]
+    if (is.null(segment)) {
+      all <- c("brand", "non-brand", "all", names(settings$segments))
+      abort_call(sprintf("No such segment '%s'.", name), flag, sprintf("Did you mean '%s'? Segments stand in inktide.yml.", nearest_name(name, all)))
+    }
+    segment$not <- startsWith(name, "not:")
+    segment
+  })
 }
 
 # Only the dimensions a run needs are read: skipping a column is the cheapest filter.
@@ -89,8 +94,7 @@ read_input <- function(options, input, months = FALSE, also = character()) {
 
 chose_window <- function(options) !is.null(options$from) || !is.null(options$to) || !is.null(options$days)
 
-summarise_input <- function(options, input) {
-  data <- read_input(options, input, months = TRUE)
+summarise_input <- function(options, input, data = read_input(options, input, months = TRUE)) {
   progress <- progress_to_terminal(options)
   if (!is.null(progress)) progress("Reducing")
   windows <- input$settings$windows
@@ -110,12 +114,12 @@ summarise_input <- function(options, input) {
 # Facts of the archive, of the settings, of the call.
 facts_input <- function(options, input) {
   c(if (!is.null(input$store)) tide_held_facts(input$store),
-    if (is.null(input$store) && length(input$settings$enrichments)) tide_facts(input$settings$enrichments),
+    if (is.null(input$store) && length(input$settings$enrichments)) tide_facts(named_files(input$settings, "enrichments")),
     if (!is.null(options$facts)) tide_facts(options$facts))
 }
 
-find_input <- function(options, input) {
-  summary <- summarise_input(options, input)
+find_input <- function(options, input, data = read_input(options, input, months = TRUE)) {
+  summary <- summarise_input(options, input, data)
   curve <- tide_curve(summary)
   side <- if ("all" %in% input$side) names(curve$fits) else if (length(input$side)) input$side
   thresholds <- input$settings$thresholds
@@ -124,6 +128,15 @@ find_input <- function(options, input) {
     segment = side, within = input$pairs, rules = input$settings$rules)
   if (!is.null(findings$outside)) note(options, outside_lines(findings))
   findings
+}
+
+# The whole site for the report; an archive gives its last days for it.
+site_walk <- function(options, input, data) {
+  if (inherits(data, "tide_months")) {
+    if (!chose_window(options)) options$days <- 90
+    data <- read_input(options, input)
+  }
+  if (!is.null(pick_table(data, c("query", "page")))) tide_trace(data, "/*", rules = input$settings$rules)
 }
 
 outside_lines <- function(findings) {

@@ -95,7 +95,7 @@ parse_range <- function(text, flag) {
 parse_mapping <- function(text) {
   if (is.null(text)) return(NULL)
   pairs <- split_words(text)
-  if (!all(grepl("^[a-z_]+=.", pairs))) {
+  if (!all(grepl("^[a-z_0-9]+=.", pairs))) {
     abort_call("Not a mapping of columns.", sprintf("--columns %s", text), "Write it as name=header, comma separated, such as query=Suchwort.")
   }
   stats::setNames(sub("^[^=]*=", "", pairs), sub("=.*", "", pairs))

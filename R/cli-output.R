@@ -16,7 +16,7 @@ emit <- function(options, rows, lines) {
     con <- stdout()
     writeLines(enc2utf8(text), con, useBytes = TRUE)
   } else {
-    write_whole(options$out, function(path) writeLines(enc2utf8(text), path, useBytes = TRUE))
+    write_whole(options$out, function(path) write_lines(text, path))
     note(options, sprintf("written: %s", options$out))
   }
 }

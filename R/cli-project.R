@@ -9,10 +9,12 @@ run_load <- function(options, files) {
     return(writeLines(sprintf("Import %g no longer counts.", options$undo)))
   }
   if (!length(files)) abort_call("No file to load.", "inktide load", "Name the exports, as in: inktide load exports/*.csv")
-  begin_project(options, folder)
-  loaded <- do.call(tide_load, c(list(tide_store(folder), files, exported = options$exported, progress = progress_to_terminal(options)),
-    reading_rules(options, tide_settings(folder))))
+  new <- !file.exists(file.path(folder, "inktide.yml"))
+  settings <- if (!new) tide_settings(folder)
+  store <- tide_store(folder)
+  loaded <- do.call(tide_load, c(list(store, files, exported = options$exported, progress = progress_to_terminal(options)), reading_rules(options, settings)))
   writeLines(wrap_lines(format(loaded), terminal_width()))
+  if (new) begun(options, tide_begin(folder, tide_suggest(tide_stored(store, lag = 0, dimensions = c("date", "query", "page")))))
 }
 
 open_archive <- function(folder) {
@@ -22,14 +24,39 @@ open_archive <- function(folder) {
   tide_store(folder)
 }
 
-# Settings a person can go on from, where there are none.
-begin_project <- function(options, folder) {
-  file <- file.path(folder, "inktide.yml")
-  if (file.exists(file)) return(invisible())
-  if (!dir.exists(folder)) dir.create(folder, recursive = TRUE, showWarnings = FALSE)
-  write_whole(file, function(path) writeLines(c("# Settings of this project. Paths are relative to this file.",
-    "# site: https://www.example.org/", "# brand:", "#   - the name people search for, and its misspellings"), path))
-  note(options, sprintf("A new project: '%s'. Name your brand words there.", file))
+run_init <- function(options, files) {
+  folder <- if (is.null(options$project)) "." else options$project
+  if (!length(files) && dir.exists(file.path(folder, "exports"))) files <- file.path(folder, "exports")
+  if (file.exists(file.path(folder, "inktide.yml"))) tide_begin(folder)
+  if (!length(files)) return(begun(options, tide_begin(folder)))
+  data <- do.call(tide_read, c(list(files, lag = 0, exported = options$exported, dimensions = c("date", "query", "page"), progress = progress_to_terminal(options)),
+    reading_rules(options, NULL)))
+  suggested <- tide_suggest(data)
+  file <- tide_begin(folder, suggested, exports = expand_inputs(files))
+  writeLines(wrap_lines(suggested_lines(suggested), terminal_width()))
+  begun(options, file)
+}
+
+suggested_lines <- function(suggested) {
+  brand <- suggested$brand
+  c(if (!is.null(suggested$site)) sprintf("Site: %s", suggested$site),
+    if (nrow(brand)) c("Brand words", sprintf("  %s%s: %s, %s; %s", brand$word, ifelse(brand$sure, "", " (perhaps)"), format_plural(brand$queries, "query", "queries"),
+      format_plural(brand$clicks, "click"), brand$why)) else "No brand word could be guessed.",
+    if (NROW(suggested$folders)) sprintf("Groups of pages: %s", paste(utils::head(suggested$folders$folder, 8), collapse = ", ")))
+}
+
+begun <- function(options, file) note(options, sprintf("A new project: '%s'. Read it, and correct what was guessed.", file))
+
+run_enrich <- function(options, files) {
+  folder <- if (!is.null(options$project)) options$project else find_project(".")
+  if (is.null(folder)) abort_call("No project.", "No folder upwards holds inktide.yml.", "Name one with --project DIR.")
+  if (!length(files)) abort_call("No file of facts.", "inktide enrich", "Name tables by query or by page, as in: inktide enrich volumes.csv")
+  store <- open_archive(folder)
+  facts <- tide_facts(files, date = options$date, columns = options$columns)
+  kept <- tide_keep_facts(store, facts)
+  settings <- tide_settings(folder)
+  summary <- tide_enrich(tide_summary(tide_by_month(store), brand = settings$rules$brand), facts)
+  writeLines(wrap_lines(c(unlist(lapply(facts, format)), fact_lines(summary$facts), if (!any(kept$kept)) "Nothing changed: the archive holds these facts already."), terminal_width()))
 }
 
 history_lines <- function(history) {
@@ -43,10 +70,11 @@ history_lines <- function(history) {
 run_check <- function(options, files) {
   folder <- if (!is.null(options$project)) options$project else find_project(".")
   if (is.null(folder)) abort_call("No project.", "No folder upwards holds inktide.yml.", "Name one with --project DIR.")
-  found <- tide_check(open_archive(folder))
+  found <- tide_check(open_archive(folder), brand = tide_settings(folder)$rules$brand)
   emit(options, found$problems, wrap_lines(format(found), terminal_width()))
-  if (options$strict && nrow(found$problems)) {
-    abort_tide(sprintf("The archive has %s.", format_plural(nrow(found$problems), "problem")), where = sprintf("'%s'.", folder),
+  problems <- sum(found$problems$weight == "problem")
+  if (options$strict && problems) {
+    abort_tide(sprintf("The archive has %s.", format_plural(problems, "problem")), where = sprintf("'%s'.", folder),
       mend = "See the list above.", class = "check")
   }
 }

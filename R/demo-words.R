@@ -27,7 +27,7 @@ demo_brand_queries <- c("fernmoor", "fernmoor seeds", "fern moor", "fern moor se
   "fernmoor.example", "fernmoor catalogue", "fernmoor seed catalogue", "fernmoor heirloom seeds", "fernmoor discount code",
   "fernmoor delivery", "fernmoor reviews", "fernmoor growing guides", "fernmoor journal", "fernmoor tomato seeds",
   "fernmoor bean seeds", "fernmoor pea seeds", "fernmoor garlic", "fernmoor opening hours", "fernmoor contact",
-  "fernmoor gift voucher", "fern moor", "www fernmoor", "fernmoor sale")
+  "fernmoor gift voucher", "www fernmoor", "fernmoor sale")
 
 # What an analyst would pass as brand words: the name and its usual misspellings.
 demo_brand_words <- c("fernmoor", "fernmore", "fernmor", "fern moor")

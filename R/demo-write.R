@@ -36,7 +36,7 @@ tide_demo_write <- function(site, dir) {
     Position = sprintf("%.1f", site$capped$position))
   write_whole(files[["capped"]], function(path) fwrite(capped, path))
   Sys.setFileTime(files, as.POSIXct(paste(max(site$totals$date) + 1L, "09:00:00"), tz = "UTC"))
-  write_whole(file.path(dir, "inktide.yml"), function(path) writeLines(demo_settings(), path))
+  write_whole(file.path(dir, "inktide.yml"), function(path) write_lines(demo_settings(), path))
   invisible(files)
 }
 

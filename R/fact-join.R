@@ -27,12 +27,14 @@ tide_enrich <- function(summary, facts) {
   report <- lapply(facts[order(vapply(facts, function(f) as.integer(f$date), 0L))], function(own) {
     table <- if (own$by == "query") "queries" else "pages"
     known <- summary[[table]]
-    at <- match(known$key, fact_keys(own))
+    keys <- fact_keys(own, known$key)
+    at <- match(known$key, keys)
     columns <- setdiff(names(own$rows), "name")
     known <- copy(known)
     for (column in columns) {
       new <- own$rows[[column]][at]
       old <- known[[column]]
+      if (!is.null(old) && all(is.na(new))) next
       if (!is.null(old) && class(old)[1] != class(new)[1]) { old <- as.character(old); new <- as.character(new) }
       set(known, j = column, value = if (is.null(old)) new else fcoalesce(new, old))
     }
@@ -42,7 +44,7 @@ tide_enrich <- function(summary, facts) {
     missed <- setdiff(seq_len(nrow(own$rows)), at)
     data.table(file = basename(own$file), by = own$by, date = own$date, facts = nrow(own$rows), matched = sum(has),
       share = sum(impressions$impressions[has[code]]) / sum(impressions$impressions), unmatched = length(missed),
-      nearest = paste(near_misses(own$rows$name[missed], fact_keys(own)[missed], known$key), collapse = "; "))
+      nearest = paste(near_misses(own$rows$name[missed], keys[missed], known$key), collapse = "; "))
   })
   summary$facts <- rbindlist(report)
   summary
@@ -54,7 +56,17 @@ as_facts <- function(facts) {
   facts
 }
 
-fact_keys <- function(facts) (if (facts$by == "query") query_key else page_key)(facts$rows$name)
+# Compared forms of the names. A page may be given by its path alone, where `known` keys tell its host.
+fact_keys <- function(facts, known) {
+  if (facts$by == "query") return(query_key(facts$rows$name))
+  keys <- page_key(facts$rows$name)
+  bare <- which(startsWith(facts$rows$name, "/"))
+  if (length(bare)) {
+    at <- match(keys[bare], sub("^[^/]*", "", known))
+    keys[bare[!is.na(at)]] <- known[at[!is.na(at)]]
+  }
+  keys
+}
 
 # Of facts without a match, up to `most` whose key is within two letters of one that is shown: a typing error, perhaps.
 near_misses <- function(names, keys, known, most = 3) {

@@ -81,7 +81,7 @@ find_fact_header <- function(part, columns) {
   }
   shown <- sprintf("The header of '%s' is: %s.", part$label, lines[which(nzchar(trimws(lines)))[1]])
   if (is.null(best)) {
-    abort_tide("No column for `query` or `page`.", where = shown, mend = "Name the column that says what the facts are about, such as: columns = c(query = \"NAME\").",
+    abort_tide("No column for `query` or `page`.", where = shown, mend = "Name the column that says what the facts are about: --columns 'query=NAME' (in R: columns = c(query = \"NAME\")).",
       class = "columns_missing", file = part$label, column = "query")
   }
   by <- names(which(lengths(best$found[c("query", "page")]) > 0))[1]
@@ -93,7 +93,7 @@ find_fact_header <- function(part, columns) {
   names[best$found[[by]]] <- by
   twice <- names[duplicated(names) & nzchar(names)]
   if (length(twice)) {
-    abort_tide(sprintf("Two columns both claim to be `%s`.", twice[1]), where = shown, mend = sprintf("Say which: columns = c(%s = \"NAME\").", twice[1]),
+    abort_tide(sprintf("Two columns both claim to be `%s`.", twice[1]), where = shown, mend = sprintf("Say which: --columns '%s=NAME'.", twice[1]),
       class = "columns_twice", file = part$label, column = twice[1])
   }
   c(best[c("line", "sep")], list(by = by, names = names))
@@ -121,12 +121,12 @@ fact_values <- function(text, column) {
     return(vapply(seq_along(text), function(i) if (is.na(text[i])) NA_character_ else paste(lists[[i]], collapse = " "), ""))
   }
   known <- text[!is.na(text)]
-  if (!length(known)) return(text)
+  if (!length(known)) return(rep(NA, length(text)))
   plain <- sub("^[\u20ac$\u00a3]\\s*|\\s*[\u20ac$\u00a3]$", "", known)
   for (decimal in c(".", ",")) {
     number <- read_number(sub("\\s*%$", "", plain), decimal)
     # A point before every group of three is for thousands: counts have no decimals.
-    thousands <- decimal == "." && column %in% c("volume", "sessions") && any(number %% 1 != 0, na.rm = TRUE)
+    thousands <- decimal == "." && column %in% c("volume", "sessions") && any(grepl("^\\d{1,3}(\\.\\d{3})+$", plain))
     if (!anyNA(number) && !thousands) {
       out <- rep(NA_real_, length(text))
       out[!is.na(text)] <- ifelse(endsWith(plain, "%"), number / 100, number)

@@ -4,9 +4,10 @@
 #' segment, and the plain pivot of the data as points sized by their evidence.
 #' On findings it draws the opportunity map: every pair at its position and CTR,
 #' the curve behind them, findings marked by kind and shape, the first of the
-#' list named. `plot()` draws the same on the current device.
+#' list named. On a trace it draws the weeks, on a comparison each part at equal
+#' position. `plot()` draws the same on the current device.
 #'
-#' @param object,x A `tide_curve` or `tide_findings` object.
+#' @param object,x A `tide_curve`, `tide_findings`, `tide_trace` or `tide_comparison` object.
 #' @param until Last position shown.
 #' @param named How many findings are named on the map.
 #' @param ... Not used.

@@ -77,7 +77,7 @@ find_project <- function(from) {
 #' @param dir Folder that holds `inktide.yml`.
 #' @return A list with `folder`, `rules` (a [tide_rules()] object), `segments` (a
 #'   list of [tide_segment()] objects, by name) and the other settings that are
-#'   there, under their names; `exports` and `enrichments` are existing paths.
+#'   there, under their names; `exports` and `enrichments` as paths or globs.
 #' @section Errors: `tide_error_settings` with the line and the nearest known name;
 #'   `tide_error_project` where there is no such file.
 #' @examples
@@ -102,7 +102,8 @@ tide_settings <- function(dir) {
   settings <- as.list(read_settings(given, setting_names, file))
   settings$rules <- do.call(tide_rules, Filter(Negate(is.null), settings[c("brand", "intent", "page_groups", "bands")]))
   for (name in c("exports", "enrichments")) {
-    settings[[name]] <- unlist(lapply(settings[[name]], function(path) expand_path(file.path(dir, path), file, name)))
+    paths <- settings[[name]]
+    settings[[name]] <- ifelse(grepl("^([A-Za-z]:)?[/\\\\~]", paths), paths, file.path(dir, paths))
   }
   c(list(folder = dir), settings)
 }
@@ -150,13 +151,17 @@ read_segments <- function(given, file, path) {
   }, given, names(given))
 }
 
-expand_path <- function(path, file, setting) {
-  found <- if (grepl("[*?]", path)) sort(Sys.glob(path)) else path[file.exists(path)]
-  if (!length(found)) {
-    abort_tide("A file named in the settings is missing.", where = sprintf("'%s' names '%s'.", file, path),
-      mend = sprintf("Put the file there, or correct the list '%s'.", setting), class = "settings", file = file)
-  }
-  found
+# The files that a setting names, once they are needed.
+named_files <- function(settings, setting) {
+  unlist(lapply(settings[[setting]], function(path) {
+    found <- if (grepl("[*?]", path)) sort(Sys.glob(path)) else path[file.exists(path)]
+    if (!length(found)) {
+      file <- file.path(settings$folder, "inktide.yml")
+      abort_tide("A file named in the settings is missing.", where = sprintf("'%s', line %d, names '%s'.", file, setting_line(file, setting), path),
+        mend = sprintf("Put the file there, or correct the list '%s'.", setting), class = "settings", file = file)
+    }
+    found
+  }))
 }
 
 # The line on which a setting stands: each name of its path is looked for below the one before.

@@ -16,7 +16,7 @@ report_head <- function(findings, title) {
     "<a href='#read'>What was read</a><a href='#meaning'>What it means</a></nav></header>")
 }
 
-report_totals <- function(summary) {
+report_totals <- function(summary, site_trace) {
   site <- if (is.null(summary$site_by_day)) summary$by_day else summary$site_by_day
   cells <- if (is.null(site)) summary$pairs else site
   source <- if (is.null(site)) "from the query rows; the export has no dates" else if (is.null(summary$site_by_day))
@@ -29,6 +29,7 @@ report_totals <- function(summary) {
     if (!is.null(site) && nrow(site) > 14) inline_svg(trend_figure(site), sprintf(
       "Clicks and impressions by day, %s. Clicks begin near %s and end near %s a day.", format_days(min(site$date), max(site$date)),
       format_count(mean(utils::head(site$clicks, 28))), format_count(mean(utils::tail(site$clicks, 28)))), height = 4.5),
+    if (!is.null(site_trace$ranking)) inline_svg(ranking_figure(site_trace), ranking_lines(site_trace$ranking), height = 3.5),
     "</section>")
 }
 
@@ -37,10 +38,10 @@ report_findings <- function(findings) {
   if (!nrow(found)) return("")
   pages <- tide_pages(findings)
   top <- utils::head(found, 3)
-  paste0("<section id='findings'><h2>What to fix, in order</h2>", findings_table(found),
+  paste0("<section id='findings'><h2>What to fix, in order</h2>", findings_table(findings),
     inline_svg(ggplot2::autoplot(findings), sprintf("Map of %d findings by position and CTR. The first are %s.", nrow(found),
       paste(sprintf("%s at position %s with %s", top$query, format_position(top$position), format_rate(top$ctr)), collapse = "; "))),
-    "</section><section id='by-page'><h2>The same, page by page</h2>", pages_table(pages, found), "</section>")
+    "</section><section id='by-page'><h2>The same, page by page</h2>", pages_table(pages, found, findings$summary), "</section>")
 }
 
 report_curve <- function(curve) {
@@ -56,7 +57,7 @@ report_curve <- function(curve) {
     "<details><summary>The figures behind it</summary>", plain_table(rows, setdiff(names(rows), "Segment")), "</details></section>")
 }
 
-report_read <- function(summary) {
+report_read <- function(summary, outside = NULL) {
   sources <- data.table(File = basename(summary$sources$file), Table = summary$sources$grain, Rows = format_count(summary$sources$rows),
     Kept = format_count(summary$sources$kept), `CTR written as` = summary$sources$ctr,
     Remark = ifelse(summary$sources$capped, "looks cut at a row cap: rows with few clicks are missing", ""))
@@ -66,12 +67,15 @@ report_read <- function(summary) {
   notes <- c(
     sprintf("The list and the curve rest on the table by %s; tables of other grain are never added to it.", summary$grain),
     coverage_line(summary),
+    if (NROW(summary$facts)) sub("^ +", "", fact_lines(summary$facts)),
     if (summary$folded > 0) sprintf("%s of a page's address were folded into one page each.", format_plural(summary$folded, "other spelling")),
     if (all(names(segments) == "all")) "No brand words were given, so brand queries are in the pool and lift the curve." else
       sprintf("%s held apart from %s others.", format_plural(segments[["brand"]], "brand query is", "brand queries are"), format_count(segments[["non-brand"]])),
     if (summary$window$dated && summary$recent$days < summary$window$days) sprintf("Findings rest on the last %d days, the curve on all %d.", summary$recent$days, summary$window$days))
   paste0("<section id='read'><h2>What was read, and what was left out</h2>", plain_table(sources, c("Rows", "Kept")),
     if (nrow(left)) plain_table(out, c("Rows", "Clicks", "Impressions")) else "<p>No row was left out.</p>",
+    if (!is.null(outside)) sprintf("<p><b>A filter is on:</b> the list leaves out %s of clicks and %s of impressions (%s).</p>",
+      format_share(outside$clicks / max(1, sum(summary$pairs$clicks))), format_share(outside$impressions / sum(summary$pairs$impressions)), escape(outside$reason)),
     "<ul>", paste0("<li>", escape(sub("^ *q", "Q", notes)), "</li>", collapse = ""), "</ul></section>")
 }
 

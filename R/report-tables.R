@@ -31,7 +31,53 @@ plain_table <- function(rows, numbers = character()) {
 
 gain_range <- function(low, high) sprintf("%s to %s", format_clicks(low), format_clicks(high))
 
-findings_table <- function(found) {
+# The walk from a query to its pages, and from a page to its queries, as it opens below a row.
+drill_down <- function(rows, other, weeks_led = NULL, most = 10) {
+  shown <- utils::head(rows, most)
+  table <- data.table(name = if (other == "Page") format_path(shown$name) else shown$name, Clicks = format_count(shown$clicks), Impressions = format_count(shown$impressions),
+    CTR = format_rate(shown$ctr), Position = format_position(shown$position), Share = format_share(shown$share))
+  setnames(table, "name", other)
+  if (!is.null(weeks_led)) table[, "Weeks in the lead" := as.character(weeks_led)]
+  paste0(plain_table(table, setdiff(names(table), other)), if (nrow(rows) > most) sprintf("<p class='soft'>and %s more</p>", format_count(nrow(rows) - most)))
+}
+
+# Pairs of one query or page, best first, with shares of the clicks (of the impressions where there are none).
+drill_rows <- function(summary, by, code) {
+  pairs <- summary$pairs
+  own <- pairs[if (by == "query") pairs$query == code else pairs$page == code]
+  setorderv(own, c("clicks", "impressions"), c(-1L, -1L))
+  weight <- if (sum(own$clicks) > 0) own$clicks else own$impressions
+  data.table(name = if (by == "query") summary$pages$page[own$page] else summary$queries$query[own$query], own[, c("clicks", "impressions", "ctr", "position")],
+    share = weight / sum(weight), code = if (by == "query") own$page else own$query)
+}
+
+# Weeks in which each page led, as the finding counts them; NULL without dates.
+led_weeks <- function(findings, code, pages) {
+  contest <- findings$summary$contested
+  contest <- contest[contest$query == code]
+  if (!NROW(contest)) return(NULL)
+  weeks <- lead_weeks(contest, findings$summary, findings$curve)
+  setorderv(weeks, c("week", "expected"), c(1L, -1L))
+  tabulate(match(weeks[!duplicated(weeks$week)]$page, pages), length(pages))
+}
+
+query_drill_down <- function(findings, query) {
+  summary <- findings$summary
+  code <- match(query, summary$queries$query)
+  rows <- drill_rows(summary, "query", code)
+  if (nrow(rows) < 2) return("")
+  led <- led_weeks(findings, code, rows$code)
+  paste0("<p><b>Pages of this query</b></p>", drill_down(rows, "Page", if (!is.null(led)) utils::head(led, 10)))
+}
+
+page_drill_down <- function(summary, page) {
+  code <- match(page, summary$pages$page)
+  if (is.na(code) || !nzchar(page)) return("")
+  paste0("<p><b>Queries of this page</b></p>", drill_down(drill_rows(summary, "page", code), "Query"))
+}
+
+findings_table <- function(findings) {
+  found <- findings$findings
   expander <- sprintf("<button type='button' aria-expanded='false'>%s</button>", escape(found$query))
   rows <- paste0(
     cell(found$rank, "rank", "n", found$rank), cell(sprintf("<span class='kind %s'>%s</span>", found$kind, kind_label(found$kind)), "kind"),
@@ -43,14 +89,15 @@ findings_table <- function(found) {
   rivals <- ifelse(found$kind == "cannibalized",
     sprintf("<p><b>Pages:</b> %s</p>", gsub(" ", ", ", escape(found$pages), fixed = TRUE)), "")
   details <- sprintf(paste0("<p><b>Why:</b> %s</p><p><b>Do:</b> %s</p>%s<p class='soft'>%s clicks, %s impressions; gain %s clicks per 30 days ",
-    "(90 %% interval); score %.2f; id <span class='whole'>%s</span></p>"), escape(found$reason), escape(found$action), rivals, format_count(found$clicks),
-    format_count(found$impressions), gain_range(found$gain_low, found$gain_high), found$score, found$id)
+    "(90 %% interval); score %.2f; id <span class='whole'>%s</span></p>%s"), escape(found$reason), escape(found$action), rivals, format_count(found$clicks),
+    format_count(found$impressions), gain_range(found$gain_low, found$gain_high), found$score, found$id,
+    vapply(found$query, query_drill_down, "", findings = findings))
   sortable_table("list", "Best use of a working day first. Press a query for the evidence.",
     c(`#` = "n", Kind = "", Query = "", Page = "", Gain = "n", Sure = "n", Position = "n", CTR = "n", Curve = "n"),
     rows, details, found$kind, names(finding_kinds()))
 }
 
-pages_table <- function(pages, found) {
+pages_table <- function(pages, found, summary) {
   shown <- format_path(pages$page)
   expander <- sprintf("<button type='button' aria-expanded='false'>%s</button>", escape(ifelse(nzchar(shown), shown, "(pages not in the export)")))
   rows <- paste0(cell(pages$rank, "rank", "n", pages$rank), cell(expander, "page", "wide"),
@@ -58,7 +105,7 @@ pages_table <- function(pages, found) {
     cell(gain_range(pages$gain_low, pages$gain_high), "90 % interval", "n", pages$gain_low))
   details <- vapply(split(found, factor(found$page, pages$page)), function(own) {
     paste0("<ol>", paste(sprintf("<li><span class='kind %s'>%s</span>: %s (+%s)</li>", own$kind, escape(own$query), escape(own$action),
-      format_clicks(own$gain)), collapse = ""), "</ol>")
+      format_clicks(own$gain)), collapse = ""), "</ol>", page_drill_down(summary, own$page[1]))
   }, "")
   sortable_table("pages", "The whole gain of touching each page once. Press a page for its steps.",
     c(`#` = "n", Page = "", Findings = "n", Gain = "n", `90 % interval` = "n"), rows, details, pages$kinds, character())

@@ -72,7 +72,7 @@ add_table <- function(con, store, import, grain, rows) {
     path <- file.path(store$dir, "parts", name)
     part <- rows[month == each, !"exported"]
     for (column in names(part)) if (is.factor(part[[column]])) set(part, j = column, value = droplevels(part[[column]]))
-    write_whole(path, function(to) nanoparquet::write_parquet(part, to, compression = "zstd"))
+    write_whole(path, function(to) write_part(part, to))
     DBI::dbExecute(con, "INSERT INTO parts VALUES (?, ?, ?, ?, ?, ?)",
       list(name, import, grain, each, nrow(part), unname(tools::md5sum(path))))
   }
@@ -80,6 +80,13 @@ add_table <- function(con, store, import, grain, rows) {
   days <- data.table(day = day, exported = as.integer(rows$exported), clicks = rows$clicks, impressions = rows$impressions)[
     , .(exported = max(exported), rows = .N, clicks = sum(as.numeric(clicks)), impressions = sum(as.numeric(impressions))), by = "day"]
   DBI::dbAppendTable(con, "days", data.frame(import = import, grain = grain, days))
+}
+
+# What was written is read once more: a disk that ran full may not have said so.
+write_part <- function(part, path) {
+  nanoparquet::write_parquet(part, path, compression = "zstd")
+  clicks <- tryCatch(nanoparquet::read_parquet(path, col_select = "clicks")$clicks, error = function(e) NULL)
+  if (!identical(as.numeric(clicks), as.numeric(part$clicks))) stop("there is no room left")
 }
 
 # Part files that no import knows come from a load that was killed: the lock is ours, so nobody is writing them.

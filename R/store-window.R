@@ -128,7 +128,12 @@ read_slices <- function(store, slices, parts, dimensions) {
       damaged <<- c(damaged, needed$file[i])
       return(NULL)
     }
-    part <- setDT(as.list(nanoparquet::read_parquet(path, col_select = c(union(used, intersect("date", of_grain)), "clicks", "impressions", "position"))))
+    part <- tryCatch(setDT(as.list(nanoparquet::read_parquet(path, col_select = c(union(used, intersect("date", of_grain)), figure_names)))),
+      error = function(e) NULL)
+    if (is.null(part)) {
+      damaged <<- c(damaged, needed$file[i])
+      return(NULL)
+    }
     if (!"date" %in% names(part)) return(part)
     set(part, j = "date", value = as.IDate(part$date))
     days <- slices$day[slices$import == needed$import[i] & slices$month == needed$month[i]]

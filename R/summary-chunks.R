@@ -28,7 +28,7 @@ reduce_chunks <- function(chunks, recent_from) {
 reduce_chunk <- function(rows, recent_from, weigh) {
   queries <- code_queries(rows$query, rows$impressions, weigh)
   pages <- if (is.null(rows[["page"]])) list(code = rep(1L, nrow(rows)), names = "", keys = "", spellings = 1L,
-    weights = if (weigh) setDT(list(key = "", name = "", weight = 0))) else code_pages(rows$page, rows$impressions, weigh)
+    weights = if (weigh) setDT(list(key = "", name = "", spelt = "", weight = 0))) else code_pages(rows$page, rows$impressions, weigh)
   work <- list(query = queries$code, page = pages$code, clicks = rows$clicks, impressions = rows$impressions, position = rows$position)
   recent <- if (!is.null(recent_from)) as.integer(rows$date) >= as.integer(recent_from)
   list(queries = queries, pages = pages, cells = reduce_cells(work, recent), split = !is.null(recent_from),
@@ -48,7 +48,7 @@ merge_reduced <- function(one, other) {
   by <- intersect(c("query", "page", "bin", "recent"), names(one$cells))
   cells <- rbind(recode(one), recode(other))[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted)), by = by]
   texts <- function(of) list(keys = keys[[of]],
-    weights = rbind(one[[of]]$weights, other[[of]]$weights)[, .(weight = sum(weight)), by = c("key", "name")])
+    weights = rbind(one[[of]]$weights, other[[of]]$weights)[, .(weight = sum(weight)), by = c("key", "name", "spelt")])
   list(queries = texts("queries"), pages = texts("pages"), cells = cells, split = one$split,
     by_day = if (!is.null(one$by_day)) reduce_by(rbind(one$by_day, other$by_day), "date"))
 }

@@ -14,20 +14,20 @@ code_texts <- function(texts, weight, clean, key, weigh = FALSE) {
   known <- sort(unique(keys[used]), method = "radix")
   code <- chmatch(keys, known)
   list(code = code[row], names = if (!weigh) heaviest_names(names, keys, code, known, row, weight), keys = known, spellings = sum(used),
-    weights = if (weigh) spelling_weights(names, keys, row, weight))
+    weights = if (weigh) spelling_weights(distinct, names, keys, row, weight))
 }
 
-spelling_weights <- function(names, keys, row, weight) {
+spelling_weights <- function(distinct, names, keys, row, weight) {
   sums <- data.table(row = row, weight = as.numeric(weight))[, .(weight = sum(weight)), by = "row"]
-  setDT(list(key = keys[sums$row], name = names[sums$row], weight = sums$weight))[, .(weight = sum(weight)), by = c("key", "name")]
+  setDT(list(key = keys[sums$row], name = names[sums$row], spelt = distinct[sums$row], weight = sums$weight))[]
 }
 
 # Texts merged from several chunks: list(names, keys, spellings).
 heaviest_spellings <- function(texts) {
-  named <- copy(texts$weights)
+  named <- texts$weights[, .(weight = sum(weight)), by = c("key", "name")]
   setorderv(named, c("key", "weight", "name"), c(1L, -1L, 1L))
   best <- named[!duplicated(named$key)]
-  list(names = best$name[chmatch(texts$keys, best$key)], keys = texts$keys, spellings = nrow(named))
+  list(names = best$name[chmatch(texts$keys, best$key)], keys = texts$keys, spellings = nrow(texts$weights))
 }
 
 # The name shown is the spelling with the most weight; ties by the alphabet, so row order never matters. Weights

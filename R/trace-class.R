@@ -1,32 +1,40 @@
-#' From a query to its pages, from a page to its queries
+#' From site to folder to page to query and back
 #'
 #' The daily movement of the job: which pages are shown for a query, and who led
-#' in which week; which queries a page is shown for, and in which band each is.
+#' in which week; which queries a page is shown for, and in which band each is;
+#' which pages of a folder, or of the site, are shown for how many queries.
 #'
 #' @param data A `tide_data` object with a table by query and page.
-#' @param what A query, or a page's address (in any of its spellings, or its path).
-#' @param rules A [tide_rules()] object, for the bands.
+#' @param what A query, or a page's address (in any of its spellings, or its path),
+#'   or a folder's path with a star, such as `"/guides/*"`; `"/*"` is the site.
 #' @param recent_days How many of the last days to look at.
-#' @return A `tide_trace` object: a list with `kind` (`query` or `page`), `name`,
-#'   `rows` (best first: `query`, `page`, `clicks`, `impressions`, `ctr`,
+#' @param rules A [tide_rules()] object, for the bands.
+#' @param facts A list of [tide_facts()] to put beside queries and pages.
+#' @return A `tide_trace` object: a list with `kind` (`query`, `page` or `folder`), `name`,
+#'   `rows` (best first: `query` and `page`, or of a folder `page` and `queries`, then `clicks`, `impressions`, `ctr`,
 #'   `position`, `share` of the clicks or, without any, of the impressions,
-#'   `band`, and with dates `weeks` seen and, for a query, `weeks_led`), `weekly`
+#'   `band`, and with dates `weeks` seen and, for a query, `weeks_led`; then the facts), `weekly`
 #'   (`name`, `week` as its first day, `clicks`, `impressions`, `position`),
+#'   `ranking` (for page and folder: how many distinct `queries` were shown in each `week`,
+#'   by `band` of their position in that week),
 #'   `total` (sums over the rows), `site` (for a page: its totals from a table
-#'   without queries, or `NULL`), `from`, `to`. Methods: `print`, `tidy`.
+#'   without queries, or `NULL`), `facts` (of the query or page itself), `from`, `to`.
+#'   Methods: `print`, `tidy`, `autoplot`, `plot`.
 #' @section Errors: `tide_error_trace` where nothing of that name is held, with
 #'   the nearest names; `tide_error_grain`.
 #' @details A page leads a week when it has the most clicks of the query's pages, of
-#'   equals the most impressions. Bands of position: 1-3, 4-10, 11-20, 21 and below.
+#'   equals the most impressions. Weeks count back from the last day.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
 #' tide_trace(data, "radish spacing")
 #' tide_trace(data, "/guides/how-to-grow-radish/")
+#' tide_trace(data, "/guides/*")
 #' @export
-tide_trace <- function(data, what, recent_days = 90, rules = tide_rules()) {
+tide_trace <- function(data, what, recent_days = 90, rules = tide_rules(), facts = list()) {
   check_class(data, "tide_data", "data")
   check_text(what, "what")
   check_number(recent_days, "recent_days", min = 1)
+  check_class(rules, "tide_rules", "rules")
   table <- pick_table(data, c("query", "page"))
   if (is.null(table)) {
     abort_tide("No table has both queries and pages.", where = paste0("The tables are: ", paste(names(data$tables), collapse = "; "), "."),
@@ -36,7 +44,7 @@ tide_trace <- function(data, what, recent_days = 90, rules = tide_rules()) {
   pages <- code_pages(table$rows$page, table$rows$impressions)
   found <- find_name(what, queries, pages)
   dated <- "date" %in% table$dimensions
-  use <- which((if (found$kind == "query") queries$code else pages$code) == found$code)
+  use <- which(if (found$kind == "query") queries$code == found$code else pages$code %in% found$code)
   if (dated) use <- use[as.integer(table$rows$date[use]) > as.integer(table$to) - recent_days]
   if (!length(use)) {
     abort_tide("It was not shown in these days.", where = sprintf("'%s', the last %g days.", what, recent_days),
@@ -44,7 +52,7 @@ tide_trace <- function(data, what, recent_days = 90, rules = tide_rules()) {
   }
   rows <- setDT(list(query = queries$names[queries$code[use]], page = pages$names[pages$code[use]], clicks = table$rows$clicks[use],
     impressions = table$rows$impressions[use], position = table$rows$position[use]))
-  other <- if (found$kind == "query") "page" else "query"
+  other <- if (found$kind == "page") "query" else "page"
   # Weeks count back from the last day, so that none but the first is cut short.
   if (dated) set(rows, j = "week", value = table$to - 7L * ((as.integer(table$to) - as.integer(table$rows$date[use])) %/% 7L) - 6L)
   weekly <- if (dated) setnames(reduce_by(rows, c(other, "week")), other, "name")
@@ -52,35 +60,52 @@ tide_trace <- function(data, what, recent_days = 90, rules = tide_rules()) {
     totals <- site_totals(data, "page", table)
     if (!is.null(totals)) totals[totals$key == pages$keys[found$code]]
   }
-  structure(list(kind = found$kind, name = if (found$kind == "query") queries$names[found$code] else pages$names[found$code],
-    rows = trace_rows(rows, weekly, other, rules$bands), weekly = weekly, total = reduce_by(rows[, "one" := 1L], "one"),
-    site = if (NROW(site)) site, from = if (dated) max(table$from, table$to - as.integer(recent_days) + 1L) else table$from, to = table$to), class = "tide_trace")
+  structure(list(kind = found$kind, name = found$name,
+    rows = trace_facts(trace_rows(rows, weekly, found$kind, rules$bands), facts), weekly = weekly,
+    ranking = if (dated && found$kind != "query") ranking_queries(rows, rules$bands), total = reduce_by(rows[, "one" := 1L], "one"),
+    site = if (NROW(site)) site, facts = if (found$kind != "folder") own_facts(facts, found$kind, found$name),
+    from = if (dated) max(table$from, table$to - as.integer(recent_days) + 1L) else table$from, to = table$to), class = "tide_trace")
 }
 
-# A query by its compared form, a page by its key or its path alone.
+# First days of the weeks of the window, those without a row included.
+all_weeks <- function(trace) {
+  if (is.null(trace$weekly)) return(NULL)
+  last <- trace$to - 6L
+  rev(seq(last, min(trace$weekly$week), by = -7L))
+}
+
+# A query by its compared form, a page by its key or its path alone, a folder by its path.
 find_name <- function(what, queries, pages) {
-  query <- match(squeeze_query(what), queries$keys)
-  key <- url_key(clean_url(what))
-  page <- match(key, pages$keys)
-  if (is.na(page) && startsWith(what, "/")) {
-    page <- match(sub("/+$", "", what), sub("/+$", "", sub("^[^/]*", "", pages$keys)))
+  paths <- sub("/+$", "", sub("^[^/]*", "", pages$keys))
+  if (endsWith(what, "*")) {
+    folder <- sub("/*[*]$", "/", format_path(what))
+    inside <- which(startsWith(paste0(paths, "/"), folder))
+    if (length(inside)) return(list(kind = "folder", code = inside, name = folder))
   }
-  if (!is.na(query)) return(list(kind = "query", code = query))
-  if (!is.na(page)) return(list(kind = "page", code = page))
+  query <- match(squeeze_query(what), queries$keys)
+  page <- match(url_key(clean_url(what)), pages$keys)
+  if (is.na(page) && startsWith(what, "/")) page <- match(sub("/+$", "", what), paths)
+  if (!is.na(query)) return(list(kind = "query", code = query, name = queries$names[query]))
+  if (!is.na(page)) return(list(kind = "page", code = page, name = pages$names[page]))
   known <- c(queries$names, format_path(pages$names))
   near <- known[utils::head(order(utils::adist(tolower(what), tolower(known), partial = FALSE)[1, ]), 3)]
   abort_tide("Neither a query nor a page of that name is held.", where = sprintf("'%s'.", what),
     mend = sprintf("Did you mean '%s'?", paste(near, collapse = "', '")), class = "trace")
 }
 
-trace_rows <- function(rows, weekly, other, bands) {
-  out <- reduce_by(rows, c("query", "page"))
+trace_rows <- function(rows, weekly, kind, bands) {
+  out <- reduce_by(rows, if (kind == "folder") "page" else c("query", "page"))
   weight <- if (sum(out$clicks) > 0) out$clicks else out$impressions
   out[, c("share", "band") := list(weight / sum(weight), position_band(position, bands))]
+  if (kind == "folder") {
+    counts <- unique(rows[, c("page", "query")])[, .N, by = "page"]
+    set(out, j = "queries", value = counts$N[match(out$page, counts$page)])
+    setcolorder(out, c("page", "queries"))
+  }
   if (!is.null(weekly)) {
     seen <- weekly[, .N, by = "name"]
-    set(out, j = "weeks", value = seen$N[match(out[[other]], seen$name)])
-    if (other == "page") {
+    set(out, j = "weeks", value = seen$N[match(out[[if (kind == "page") "query" else "page"]], seen$name)])
+    if (kind == "query") {
       leaders <- copy(weekly)
       setorderv(leaders, c("week", "clicks", "impressions"), c(1L, -1L, -1L))
       led <- leaders[!duplicated(leaders$week), .N, by = "name"]
@@ -91,49 +116,33 @@ trace_rows <- function(rows, weekly, other, bands) {
   out[]
 }
 
-#' @rdname tide_trace
-#' @param x A `tide_trace` object.
-#' @param ... Not used.
-#' @export
-tidy.tide_trace <- function(x, ...) tibble::as_tibble(x$rows)
-
-# Eight heights of bar, one a week; a week without the page or query is a gap, not a zero.
-spark <- function(own, weeks) {
-  value <- own$clicks[match(weeks, own$week)]
-  bars <- c("\u2581", "\u2582", "\u2583", "\u2584", "\u2585", "\u2586", "\u2587", "\u2588")
-  height <- if (max(value, na.rm = TRUE) > 0) ceiling(8 * value / max(value, na.rm = TRUE)) else rep(1, length(value))
-  paste(ifelse(is.na(value), " ", bars[pmax(1, height)]), collapse = "")
+# Distinct queries a week, each in the band of its position over that week.
+ranking_queries <- function(rows, bands) {
+  by_week <- rows[, .(position = sum(impressions * position) / sum(impressions)), by = c("week", "query")]
+  by_week[, "band" := factor(position_band(position, bands), band_names(bands))]
+  out <- by_week[, .(queries = .N), by = c("week", "band")]
+  setkeyv(out, c("week", "band"))
+  out[]
 }
 
-#' @export
-format.tide_trace <- function(x, n = 25, width = 80, ...) {
-  shown <- utils::head(x$rows, n)
-  names <- if (x$kind == "query") format_path(shown$page) else shown$query
-  weeks <- if (!is.null(x$weekly)) sort(unique(x$weekly$week))
-  key <- if (x$kind == "query") shown$page else shown$query
-  trends <- if (is.null(weeks)) rep("", nrow(shown)) else vapply(split(x$weekly, by = "name")[key], spark, "", weeks = weeks)
-  led <- if (is.null(shown$weeks_led)) NULL else as.character(shown$weeks_led)
-  free <- max(18, width - 42 - (if (is.null(led)) 0 else 5) - if (length(weeks)) max(nchar(trends), 14) else 0)
-  line <- function(name, clicks, impressions, ctr, position, share, led, trend) {
-    paste0(if (x$kind == "query") fit_path(name, free) else fit_text(name, free), pad_left(clicks, 8), pad_left(impressions, 10), pad_left(ctr, 7), pad_left(position, 7), pad_left(share, 7),
-      if (!is.null(led)) pad_left(led, 5), "  ", trend)
+# Facts of the rows' other side, as columns behind.
+trace_facts <- function(rows, facts) {
+  for (own in as_facts(facts)) if (own$by %in% names(rows) && length(unique(rows[[own$by]])) > 1) {
+    keys <- (if (own$by == "query") query_key else page_key)(rows[[own$by]])
+    at <- match(keys, fact_keys(own, keys))
+    for (column in setdiff(names(own$rows), c("name", names(rows)))) set(rows, j = column, value = own$rows[[column]][at])
   }
-  window <- if (is.na(x$to)) "no dates" else format_days(x$from, x$to)
-  head <- sprintf("%s: %s", if (x$kind == "query") "Query" else "Page", if (x$kind == "query") x$name else format_path(x$name))
-  more <- nrow(x$rows) - nrow(shown)
-  wrap_lines(c(head, sprintf("%s, %s; %s clicks, %s impressions, CTR %s, position %s", window,
-      format_plural(nrow(x$rows), if (x$kind == "query") "page" else "query", if (x$kind == "query") "pages" else "queries"),
-      format_count(x$total$clicks), format_count(x$total$impressions), format_rate(x$total$ctr), format_position(x$total$position)),
-    if (!is.null(x$site)) sprintf("its own totals without queries, over all days: %s clicks, %s impressions",
-      format_count(x$site$clicks), format_count(x$site$impressions)), "",
-    sub(" +$", "", line(if (x$kind == "query") "page" else "query", "clicks", "impr.", "ctr", "pos", "share", if (!is.null(led)) "led", if (length(weeks)) "clicks by week" else "")),
-    line(names, format_count(shown$clicks), format_count(shown$impressions), format_rate(shown$ctr), format_position(shown$position), format_share(shown$share), led, trends),
-    if (more > 0) sprintf("... and %s more", format_count(more)),
-    if (x$kind == "query" && nrow(x$rows) > 1 && !is.null(led)) c("", "led: weeks in which the page had the most clicks of them")), width)
+  rows[]
 }
 
-#' @export
-print.tide_trace <- function(x, ...) {
-  cat(format(x, ...), sep = "\n")
-  invisible(x)
+# What is known of one query or page: a list of its facts, the newest of each.
+own_facts <- function(facts, by, name) {
+  out <- list()
+  for (own in as_facts(facts)) if (own$by == by) {
+    key <- (if (by == "query") query_key else page_key)(name)
+    at <- match(key, fact_keys(own, key))
+    known <- Filter(function(value) !is.na(value), as.list(own$rows[at, setdiff(names(own$rows), "name"), with = FALSE]))
+    if (!is.na(at)) out[names(known)] <- known
+  }
+  out
 }

@@ -15,6 +15,14 @@ write_whole <- function(path, write) {
   invisible(path)
 }
 
+# Lines as UTF-8. A disk that ran full shows in the size alone.
+write_lines <- function(lines, path) {
+  bytes <- charToRaw(paste0(enc2utf8(lines), "\n", collapse = ""))
+  con <- base::file(path, "wb")
+  tryCatch(writeBin(bytes, con), finally = close(con))
+  if (file.size(path) != length(bytes)) stop("there is no room left")
+}
+
 # Spreadsheets run cells that begin like a formula; a quote in front makes them text.
 defuse_formulas <- function(rows) {
   rows <- copy(as.data.table(rows))

@@ -105,6 +105,101 @@ test_that("a load killed at any moment leaves the archive before or after, never
   expect_equal(final[2], before[2] + sum(site$daily$clicks))
 })
 
+# Another process that loads a file into a store: list(status, err).
+load_elsewhere <- function(store, file, before = "", wait = TRUE) {
+  script <- tempfile(fileext = ".R")
+  writeLines(c(sprintf(".libPaths(%s)", paste(deparse(.libPaths()), collapse = "")), "library(inktide)",
+    sprintf("done <- tryCatch({ tide_load(tide_store('%s'), '%s', exported = '2026-12-01', progress = function(x) message(x)); 0 },", dirname(store$dir), file),
+    "  tide_error_store = function(e) { message(conditionMessage(e)); 3 }, tide_error_write = function(e) { message(conditionMessage(e)); 3 })", "quit(status = done)"), script)
+  err <- tempfile()
+  command <- sprintf("%s %s %s >/dev/null 2>%s", before, file.path(R.home("bin"), "Rscript"), script, err)
+  status <- suppressWarnings(system2("sh", c("-c", shQuote(command)), wait = wait))
+  list(status = status, err = if (wait) readLines(err))
+}
+
+test_that("two loads at once both arrive whole", {
+  skip_on_os("windows")
+  store <- tide_store(withr::local_tempdir())
+  queries <- sprintf("query %d", 1:400)
+  one <- csv("date,query,page,clicks,impressions,position", sprintf("%s,%s,/a,1,10,3", rep(format(as.IDate("2026-03-01") + 0:40), each = 400), queries))
+  other <- csv("query,clicks,impressions,position", sprintf("%s,1,10,3", queries))
+  load_elsewhere(store, one, wait = FALSE)
+  load_elsewhere(store, other)
+  for (i in 1:100) if (nrow(tide_history(store)) < 2) Sys.sleep(0.2)
+  expect_equal(sum(held(store)$clicks), 41 * 400)
+  expect_equal(sum(tide_stored(store, lag = 0)$tables$query$rows$clicks), 400)
+  expect_equal(nrow(tide_check(store)$problems[problem == "damaged part"]), 0)
+})
+
+test_that("a full disk and a folder that may only be read are clear errors, and nothing is lost", {
+  skip_on_os("windows")
+  store <- tide_store(withr::local_tempdir())
+  tide_load(store, export(rows_of(0:9, 10)), exported = "2026-05-01")
+  set.seed(1)
+  many <- export(sprintf("2026-04-%02d,%s,/a,1,10,%.2f", rep(1:28, 300), replicate(8400, paste(sample(letters, 12), collapse = "")), runif(8400, 1, 50)))
+  # A limit on the size of files stands for a disk without room.
+  full <- load_elsewhere(store, many, before = "trap '' XFSZ; ulimit -f 160;")
+  expect_equal(full$status, 3)
+  expect_match(full$err, "mend:", all = FALSE)
+  expect_equal(sum(held(store)$clicks), 100)
+  root <- Sys.info()[["user"]] == "root"
+  skip_if(root && !nzchar(Sys.which("setpriv")), "root may write anywhere")
+  Sys.chmod(c(dirname(dirname(store$dir)), dirname(store$dir), store$dir, file.path(store$dir, "parts"), file.path(store$dir, "archive.sqlite")), "0555")
+  Sys.chmod(c(dirname(many), many), "0755")
+  locked <- load_elsewhere(store, many, before = if (root) "HOME=/ setpriv --reuid=65534 --regid=65534 --clear-groups" else "")
+  Sys.chmod(c(dirname(store$dir), store$dir, file.path(store$dir, "parts"), file.path(store$dir, "archive.sqlite")), "0755")
+  skip_if(locked$status == 2, "the other user cannot start R here")
+  expect_equal(locked$status, 3)
+  expect_match(locked$err, "write|used", all = FALSE)
+  expect_equal(sum(held(store)$clicks), 100)
+  tide_load(store, many, exported = "2026-06-01")
+  expect_equal(sum(held(store)$clicks), 100 + 8400)
+})
+
+test_that("an archive of the first format is brought up to date, one of a later is refused", {
+  store <- tide_store(withr::local_tempdir())
+  tide_load(store, export(rows_of(0:9, 10)), exported = "2026-05-01")
+  sql <- function(...) {
+    con <- DBI::dbConnect(RSQLite::SQLite(), file.path(store$dir, "archive.sqlite"))
+    on.exit(DBI::dbDisconnect(con))
+    for (statement in c(...)) DBI::dbExecute(con, statement)
+  }
+  sql("DROP TABLE facts", "UPDATE meta SET value = '1'")
+  again <- tide_store(dirname(store$dir))
+  expect_equal(sum(held(again)$clicks), 100)
+  expect_length(tide_held_facts(again), 0)
+  sql("UPDATE meta SET value = '99'")
+  expect_error(tide_store(dirname(store$dir)), "newer version", class = "tide_error_store")
+})
+
+test_that("month by month gives the same summary as all at once, filtered or not", {
+  store <- tide_store(withr::local_tempdir())
+  site <- tide_demo_site(seed = 6, days = 150, share = 0.2)
+  dir <- withr::local_tempdir()
+  files <- tide_demo_write(site, dir)
+  tide_load(store, files)
+  narrow <- tide_segment("phone", device = "mobile", not_query = "^best")
+  for (segments in list(NULL, narrow)) {
+    whole <- tide_summary(tide_filter(tide_stored(store), segments = segments), brand = "fernmoor")
+    parts <- tide_summary(tide_filter(tide_by_month(store), segments = segments), brand = "fernmoor")
+    for (name in c("queries", "pages", "cells", "recent_cells", "pairs", "contested", "by_day", "site_by_day", "window", "recent", "folded")) expect_equal(parts[[name]], whole[[name]], info = name)
+    expect_equal(sum(parts$left_out$rows), sum(whole$left_out$rows))
+  }
+})
+
+test_that("mixed exports of many hands, in any order and again, add up to the truth", {
+  site <- tide_demo_site(seed = 5, days = 120, share = 0.05)
+  files <- tide_demo_mixed(site, withr::local_tempdir())
+  expect_equal(tide_read(files, lag = 0)$tables[[1]]$rows[, .(.N, sum(clicks), sum(impressions))], site$daily[, .(.N, sum(clicks), sum(impressions))])
+  for (seed in 1:3) {
+    set.seed(seed)
+    store <- tide_store(withr::local_tempdir())
+    for (file in c(sample(files), sample(files, 2))) tide_load(store, file)
+    kept <- tide_stored(store, lag = 0)$tables[[1]]$rows
+    expect_equal(kept[, .(.N, sum(clicks), sum(impressions), sum(impressions * position))], site$daily[, .(.N, sum(clicks), sum(impressions), sum(impressions * position))])
+  }
+})
+
 test_that("check tells what is held, how complete it is, and each problem with its mending", {
   store <- tide_store(withr::local_tempdir())
   expect_equal(format(tide_check(store)), "The archive is empty.")
@@ -120,6 +215,19 @@ test_that("check tells what is held, how complete it is, and each problem with i
   expect_false("no totals without queries" %in% second$problems$problem)
 })
 
+test_that("check remarks on spellings of pages and brand, and on a sudden change of rows", {
+  store <- tide_store(withr::local_tempdir())
+  pages <- c("https://www.fernmoor.example/a/", "http://fernmoor.example/a#x", "https://www.fernmoor.example/b/")
+  rows <- CJ(day = 0:59, q = 1:40)[day < 30 | q <= 15]
+  rows[, query := ifelse(q == 1, "fernmoor", ifelse(q == 2, "fernmor", paste("query", q)))]
+  tide_load(store, export(rows[, sprintf("%s,%s,%s,%d,100,%d", format(as.IDate("2026-03-01") + day), query, pages[1 + (q > 2) * (q %% 3)], ifelse(q < 15, 5, 0), 1 + q %% 3)]), exported = "2026-05-01")
+  found <- tide_check(store, brand = "fernmoor")$problems
+  expect_match(found[problem == "sudden change of the number of rows"]$where, "about 2026-(03-3[01]|04-01)$")
+  remarks <- found[weight == "remark"]
+  expect_setequal(remarks$problem, c("http and https mixed", "addresses with and without www mixed", "addresses that fold together", "spellings that the brand words miss"))
+  expect_match(remarks[problem == "spellings that the brand words miss"]$where, "fernmor")
+})
+
 test_that("the program loads, checks, undoes and works from the archive", {
   dir <- withr::local_tempdir()
   files <- tide_example()
@@ -127,8 +235,8 @@ test_that("the program loads, checks, undoes and works from the archive", {
   expect_equal(load$status, 0)
   expect_match(load$out, "^Import 1", all = FALSE)
   expect_match(program("load", files[["pairs"]], files[["totals"]], "--project", dir, "--exported", "2026-11-01")$out, "Nothing changed", all = FALSE)
-  named <- program("find", files[["pairs"]], "--exported", "2026-11-01", "--format", "csv", "--quiet")
-  kept <- program("find", "--project", dir, "--format", "csv", "--quiet")
+  named <- program("find", files[["pairs"]], "--exported", "2026-11-01", "--brand", "fernmoor", "--format", "csv", "--quiet")
+  kept <- program("find", "--project", dir, "--brand", "fernmoor", "--format", "csv", "--quiet")
   expect_equal(fread(text = kept$out), fread(text = named$out))
   check <- program("check", "--project", dir)
   expect_match(check$out, "Share of all clicks", all = FALSE)

@@ -4,16 +4,22 @@
 #' rows with queries explain, by month, against totals without queries; and
 #' problems, each with its consequence and what to do: days missing inside the
 #' window, days far from their neighbours, days whose figures were revised by
-#' much, tables that look cut, damaged parts, no totals to measure against.
+#' much, sudden changes of the number of rows, tables that look cut, damaged parts,
+#' no totals to measure against; and, as remarks, addresses in several spellings and
+#' spellings of the brand that the brand words miss.
 #'
 #' @param store A `tide_store` object.
+#' @param brand Brand words; with them, spellings of the brand that they miss are looked for.
 #' @return A `tide_check` object: a list with `held` (`grain`, `rows`, `days`,
 #'   `from`, `to`, `clicks`, `impressions`), `coverage` (`month`, `clicks`,
 #'   `impressions` as shares, or `NULL`) and `problems` (`problem`, `grain`,
-#'   `where`, `consequence`, `mend`).
+#'   `where`, `consequence`, `mend`, `weight`: `problem` or `remark`).
 #' @details A day is far from its neighbours when its clicks differ from the median of the
 #'   seven days before and after by more than six robust standard deviations
-#'   (1.4826 times the median absolute deviation) and by more than half.
+#'   (1.4826 times the median absolute deviation) and by more than half. The number
+#'   of rows changes suddenly where the median of the fourteen days from a day on is
+#'   more than one and a half times (or less than two thirds of) that of the fourteen
+#'   days before, and clicks did not change alike.
 #' @references Rousseeuw, Croux (1993), Journal of the American Statistical
 #'   Association 88, 1273-1283.
 #' @examplesIf requireNamespace("nanoparquet", quietly = TRUE)
@@ -21,7 +27,7 @@
 #' tide_load(store, tide_example()[c("pairs", "totals")])
 #' tide_check(store)
 #' @export
-tide_check <- function(store) {
+tide_check <- function(store, brand = NULL) {
   check_class(store, "tide_store", "store")
   held <- with_store(store, write = FALSE, function(con) list(
     days = setDT(DBI::dbGetQuery(con, "SELECT grain, day, exported, rows, clicks, impressions FROM current ORDER BY grain, day")),
@@ -34,13 +40,17 @@ tide_check <- function(store) {
   dated <- split(days[days$day > 0], by = "grain")
   problems <- rbindlist(c(list(no_problems()),
     lapply(dated, missing_days), lapply(dated, unusual_days), lapply(split(held$all[held$all$day > 0], by = "grain"), revised_days),
-    list(capped_tables(days), damaged_parts(store, held$parts), missing_totals(summary))))
+    lapply(dated, row_changes), list(capped_tables(days), damaged_parts(store, held$parts), missing_totals(summary), spelling_problems(page_spellings(store)),
+      if (length(brand)) missed_spellings(store, brand))))
   structure(list(held = summary, coverage = monthly_coverage(days), problems = problems), class = "tide_check")
 }
 
-no_problems <- function() data.table(problem = character(), grain = character(), where = character(), consequence = character(), mend = character())
+no_problems <- function() data.table(problem = character(), grain = character(), where = character(), consequence = character(), mend = character(), weight = character())
 
-a_problem <- function(problem, grain, where, consequence, mend) data.table(problem = problem, grain = grain, where = where, consequence = consequence, mend = mend)
+# weight: a "problem" falsifies figures; a "remark" is worth knowing.
+a_problem <- function(problem, grain, where, consequence, mend, weight = "problem") {
+  data.table(problem = problem, grain = grain, where = where, consequence = consequence, mend = mend, weight = weight)
+}
 
 # "2026-03-01 to 2026-03-04, 2026-03-09"
 day_runs <- function(days) {
@@ -69,6 +79,23 @@ unusual_days <- function(days) {
   if (!any(near, na.rm = TRUE)) return(NULL)
   a_problem("days far from their neighbours", days$grain[1], day_runs(days$day[which(near)]), "A tracking fault or a burst of bots would pass for demand.",
     "Look at these days; leave them out with --from and --to if they are faults.")
+}
+
+# The day from which on the number of rows is another, where clicks do not follow.
+row_changes <- function(days) {
+  n <- nrow(days)
+  if (n < 42) return(NULL)
+  middle <- function(x, at) stats::median(x[at])
+  at <- 15:(n - 13)
+  change <- vapply(at, function(i) log(middle(days$rows, i:(i + 13)) / middle(days$rows, (i - 14):(i - 1))), 0)
+  clicks <- vapply(at, function(i) log((middle(days$clicks, i:(i + 13)) + 1) / (middle(days$clicks, (i - 14):(i - 1)) + 1)), 0)
+  sudden <- abs(change) > log(1.5) & abs(change - clicks) > log(1.3)
+  if (!any(sudden)) return(NULL)
+  # The change shows on days before and after it alike: it lies in the middle.
+  run <- cumsum(c(TRUE, diff(at[sudden]) > 1))
+  middles <- round(tapply(at[sudden], run, stats::median))
+  a_problem("sudden change of the number of rows", days$grain[1], paste("about", day_runs(days$day[middles])),
+    "An export with another cap or filter would pass for a change of the site.", "Compare the exports before and after that day; see 'inktide load --history'.")
 }
 
 revised_days <- function(all) {
@@ -118,11 +145,18 @@ format.tide_check <- function(x, ...) {
   c("Held", sprintf("  %s: %s (%s); %s clicks, %s impressions", x$held$grain, format_plural(x$held$rows, "row"), window, format_count(x$held$clicks), format_count(x$held$impressions)),
     if (!is.null(x$coverage)) c("", "Share of all clicks and impressions that rows with queries explain (the rest is private)",
       "  month    clicks  impressions", sprintf("  %s  %6s  %11s", x$coverage$month, format_share(x$coverage$clicks), format_share(x$coverage$impressions))),
-    "", if (nrow(x$problems)) c("Problems", unlist(lapply(seq_len(nrow(x$problems)), function(i) {
-      p <- x$problems[i]
-      c(sprintf("  %s%s%s", p$problem, if (nzchar(p$grain)) paste0(" in ", p$grain) else "", if (nzchar(p$where)) paste0(": ", p$where) else ""),
-        sprintf("    so:   %s", p$consequence), sprintf("    mend: %s", p$mend))
-    }))) else "No problems found.")
+    "", problem_lines("Problems", x$problems[x$problems$weight == "problem"]),
+    if (!any(x$problems$weight == "problem")) "No problems found.",
+    problem_lines(c("", "Remarks"), x$problems[x$problems$weight == "remark"]))
+}
+
+problem_lines <- function(head, problems) {
+  if (!nrow(problems)) return(NULL)
+  c(head, unlist(lapply(seq_len(nrow(problems)), function(i) {
+    p <- problems[i]
+    c(sprintf("  %s%s%s", p$problem, if (nzchar(p$grain)) paste0(" in ", p$grain) else "", if (nzchar(p$where)) paste0(": ", p$where) else ""),
+      sprintf("    so:   %s", p$consequence), sprintf("    mend: %s", p$mend))
+  })))
 }
 
 #' @export

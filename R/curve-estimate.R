@@ -11,13 +11,14 @@ curve_groups <- 200L
 curve_full_pairs <- 1000L
 
 # In: cells of one segment, sorted by pair (query, page). Out: list, see the end.
-estimate_curve <- function(cells, prior) {
-  evidence <- curve_evidence(cells)
+estimate_curve <- function(cells, prior, blend = default_blend) {
+  evidence <- curve_evidence(cells, blend)
   penalty <- c(prior_penalty(prior), list(rough = roughness_penalty()))
   state <- list(theta = penalty$mean, smooth = 1, spread = 0.2, wobble = 0.05)
   for (round in 1:40) {
     before <- state$theta
-    mean <- cells$impressions * exp(interpolate_knots(state$theta, cells$position))
+    table <- blend_table(drop(knot_design() %*% state$theta), evidence$weights)
+    mean <- cells$impressions * exp(blended_log_ctr(table, cells$position, evidence$class))
     # Variances and smoothness settle after a few rounds and are then held, so that the curve can.
     if (round <= 5) {
       pair_mean <- sum_runs(mean, evidence$ends)
@@ -26,12 +27,14 @@ estimate_curve <- function(cells, prior) {
     }
     equations <- score_equations(cells, mean, evidence, state, settled = round > 7)
     state$cell_information <- equations$information
-    state <- newton_step(state, equations, evidence$design, penalty, hold = round > 12)
+    design <- blended_design(state$theta, evidence)
+    state <- newton_step(state, equations, design, penalty, hold = round > 12)
     if (round > 5 && max(abs(knot_design() %*% (state$theta - before))) < 1e-4) break
   }
   log_ctr <- drop(knot_design() %*% state$theta)
+  if (!nrow(cells)) design <- matrix(0, 0, length(state$theta))
   information <- pmax(diag(knot_design() %*% state$information %*% t(knot_design())), 1e-6)
-  covariance <- score_covariance(equations, evidence, state)
+  covariance <- score_covariance(equations, evidence, design, state)
   list(
     log_ctr = pmin(pool_violators(log_ctr, information), log(0.98)),
     covariance = covariance$knots, groups = covariance$groups, spread = state$spread, wobble = state$wobble, smooth = state$smooth,
@@ -40,30 +43,36 @@ estimate_curve <- function(cells, prior) {
   )
 }
 
-# The cells' layout: runs of cells by pair, columns by used position bin, which pairs are taken in full.
-curve_evidence <- function(cells) {
+# The cells' layout: runs of cells by pair, columns by used position bin and class of blending, which pairs are taken in full.
+curve_evidence <- function(cells, blend = default_blend) {
   new <- if (nrow(cells)) c(diff(cells$query) != 0 | diff(cells$page) != 0, TRUE) else logical()
   ends <- which(new)
   lengths <- diff(c(0L, ends))
   pair <- rep(seq_along(ends), lengths)
   impressions <- sum_runs(cells$impressions, ends)
   full <- rank(-impressions, ties.method = "first") <= curve_full_pairs
-  bins <- sort(unique(cells$bin))
-  column <- match(cells$bin, bins)
-  position <- as.vector(rowsum(cells$weighted, cells$bin)) / as.vector(rowsum(cells$impressions, cells$bin))
+  class <- blend_class(cells$rows, cells$impressions)
+  code <- cells$bin * 10L + class
+  codes <- sort(unique(code))
+  column <- match(code, codes)
+  position <- as.vector(rowsum(cells$weighted, code)) / as.vector(rowsum(cells$impressions, code))
   row <- cumsum(full)[pair]
   list(
     ends = ends, pair = pair, pair_clicks = sum_runs(cells$clicks, ends), column = column,
     full = full, in_full = full[pair], row = row, at = cbind(row, column)[full[pair], , drop = FALSE],
-    size = c(sum(full), length(bins)), design = knot_weights(position) %*% knot_design(),
+    size = c(sum(full), length(codes)), class = class, weights = grid_weights(blend),
+    places = place_weights(position, blend_variance(blend, position, blend_degree[codes %% 10L])),
     group = cells$query[ends] %% curve_groups
   )
 }
 
 sum_runs <- function(x, ends) diff(c(0, cumsum(x)[ends]))
 
-interpolate_knots <- function(theta, position) {
-  stats::approx(log(curve_knots), knot_design() %*% theta, log(pmin(pmax(position, 1), 100)))$y
+# How log CTR of the columns moves with the parameters: each place's share in what the column earns.
+blended_design <- function(theta, evidence) {
+  at_places <- knot_weights(places) %*% knot_design()
+  earned <- sweep(evidence$places, 2, exp(drop(at_places %*% theta)), `*`)
+  (earned / rowSums(earned)) %*% at_places
 }
 
 # Variance of the pairs' factors by maximum likelihood of the negative binomial, on the best-known pairs.
@@ -151,7 +160,7 @@ next_smooth <- function(state, inverse, penalty) {
 
 # Covariance of log CTR at the knots: the spread of the scores between groups of queries (queries are coded by
 # size, so every group gets its share of large ones), plus what the penalty may bias (Nychka 1988).
-score_covariance <- function(equations, evidence, state) {
+score_covariance <- function(equations, evidence, design, state) {
   groups <- length(unique(evidence$group))
   between <- state$information
   if (groups >= 20) {
@@ -159,7 +168,7 @@ score_covariance <- function(equations, evidence, state) {
     code <- as.numeric(rownames(sums))
     scores <- matrix(0, groups, evidence$size[2])
     scores[cbind(match(code %/% 1000, unique(code %/% 1000)), code %% 1000)] <- sums
-    between <- crossprod(scores %*% evidence$design) * groups / (groups - 1)
+    between <- crossprod(scores %*% design) * groups / (groups - 1)
   }
   parameters <- state$inverse %*% (between + state$prior) %*% state$inverse
   list(knots = knot_design() %*% parameters %*% t(knot_design()), groups = groups)

@@ -49,6 +49,7 @@
 tide_curve <- function(summary, level = 0.9) {
   check_class(summary, "tide_summary", "summary")
   check_number(level, "level", min = 0.5, max = 0.999)
+  blend <- estimate_blend(summary$blend)
   segment_of <- summary$queries$segment[summary$cells$query]
   segments <- if (all(summary$queries$segment == "all")) "all" else c("non-brand", "brand")
   cells <- summary$cells
@@ -58,10 +59,10 @@ tide_curve <- function(summary, level = 0.9) {
   fits <- list()
   for (segment in segments) {
     parent <- if (segment == "brand") fits[["non-brand"]]$log_ctr
-    fits[[segment]] <- estimate_curve(cells[segment_of == segment & used], curve_prior(segment, parent))
+    fits[[segment]] <- estimate_curve(cells[segment_of == segment & used], curve_prior(segment, parent), blend)
   }
   structure(list(
-    fits = fits, evidence = position_evidence(cells[used], segment_of[used]), level = level,
+    fits = fits, evidence = position_evidence(cells[used], segment_of[used]), level = level, blend = blend,
     window = summary$window, sources = summary$sources
   ), class = "tide_curve")
 }
@@ -109,12 +110,15 @@ curve_at <- function(curve, position, segment, level = curve$level) {
     ctr_high = exp(pmin(log_ctr + reach, 0)))
 }
 
-# Curve's CTR for many positions at once, each in its own segment.
-curve_ctr <- function(curve, position, segment) {
+# What rows at these average positions earn on the curve, each in its own segment: `rows` of them made up the
+# impressions, so that their places blend more or less.
+curve_ctr <- function(curve, position, segment, rows, impressions) {
   out <- numeric(length(position))
+  weights <- grid_weights(curve$blend)
+  class <- rep_len(blend_class(rows, impressions), length(position))
   for (s in intersect(names(curve$fits), unique(segment))) {
     here <- which(segment == s)
-    out[here] <- exp(stats::approx(log(curve_knots), curve$fits[[s]]$log_ctr, log(pmin(pmax(position[here], 1), 100)))$y)
+    out[here] <- exp(blended_log_ctr(blend_table(curve$fits[[s]]$log_ctr, weights), position[here], class[here]))
   }
   out
 }

@@ -43,7 +43,7 @@ lead_weeks <- function(contest, summary, curve) {
   contest <- copy(contest)
   week <- as.integer(contest$date - summary$recent$from) %/% 7L
   set(contest, j = "week", value = week)
-  set(contest, j = "expected", value = contest$impressions * curve_ctr(curve, contest$position, summary$queries$segment[contest$query]))
+  set(contest, j = "expected", value = contest$impressions * curve_ctr(curve, contest$position, summary$queries$segment[contest$query], 1, contest$impressions))
   contest[, .(clicks = sum(clicks), expected = sum(expected), days = .N, position = sum(impressions * position) / sum(impressions),
     impressions = sum(impressions)), by = c("query", "page", "week")]
 }
@@ -105,7 +105,7 @@ cannibalized_findings <- function(summary, curve, pairs, judged) {
   segment <- summary$queries$segment[judged$query]
   spread <- vapply(curve$fits, `[[`, 0, "spread")[segment]
   own <- (1 / spread + judged$clicks) / (1 / spread + judged$expected)
-  at_held <- judged$searches * curve_ctr(curve, judged$held, segment)
+  at_held <- judged$searches * curve_ctr(curve, judged$held, segment, 1, 100)
   # Both ends on the curve and both with the query's own factor, so that its luck so far cancels out. How many
   # searches there are is known to a tenth or so, since pages shown together count one search twice.
   mean <- own * (at_held - judged$expected)

@@ -8,7 +8,7 @@ pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
   cells <- summary$recent_cells
   pairs <- copy(summary$pairs)
   pair <- rep(seq_len(nrow(pairs)), cells[, .N, by = c("query", "page")]$N)
-  on_curve <- cells$impressions * curve_ctr(curve, cells$position, summary$queries$segment[cells$query])
+  on_curve <- cells$impressions * curve_ctr(curve, cells$position, summary$queries$segment[cells$query], cells$rows, cells$impressions)
   set(pairs, j = "segment", value = summary$queries$segment[pairs$query])
   set(pairs, j = "expected", value = as.vector(rowsum(on_curve, pair, reorder = FALSE)))
   set(pairs, j = "expected_ctr", value = pairs$expected / pairs$impressions)

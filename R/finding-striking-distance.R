@@ -16,7 +16,7 @@ find_striking_distance <- function(summary, curve, pairs, options) {
   if (!length(rows)) return(no_findings())
   at <- pairs[rows]
   target <- next_step(at$position)
-  there <- curve_ctr(curve, target, at$segment)
+  there <- curve_ctr(curve, target, at$segment, at$rows, at$impressions)
   reach <- reach_chance(at$position, target)
 
   more <- at$impressions * there - at$expected

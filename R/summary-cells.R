@@ -11,21 +11,21 @@ position_bin <- function(position) bin_of_half[pmin.int(as.integer(position * 2)
 
 # In: `work`, a list of query, page (codes), clicks, impressions, position, and (where not all are)
 # for each row whether it is recent.
-# Out: sums by query, page, bin and, where only some rows are recent, `recent`.
+# Out: sums, and the count of rows, by query, page, bin and, where only some rows are recent, `recent`.
 reduce_cells <- function(work, recent = NULL) {
   rows <- setDT(list(query = work$query, page = work$page, bin = position_bin(work$position),
     clicks = work$clicks, impressions = work$impressions, weighted = work$impressions * work$position))
   if (!is.null(recent)) set(rows, j = "recent", value = recent)
   by <- c("query", "page", "bin", if (!is.null(recent)) "recent")
-  cells <- rows[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted)), by = by]
-  for (column in c("clicks", "impressions")) set(cells, j = column, value = as.numeric(cells[[column]]))
+  cells <- rows[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted), rows = .N), by = by]
+  for (column in c("clicks", "impressions", "rows")) set(cells, j = column, value = as.numeric(cells[[column]]))
   cells
 }
 
 # Out: list(all, recent) of cells with their own mean position. split: whether only some are recent.
 finish_cells <- function(cells, split) {
   if (!split) return(list(all = key_cells(cells), recent = cells))
-  all <- cells[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted)), by = c("query", "page", "bin")]
+  all <- cells[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted), rows = sum(rows)), by = c("query", "page", "bin")]
   list(all = key_cells(all), recent = key_cells(cells[cells$recent, !"recent"]))
 }
 
@@ -38,7 +38,7 @@ key_cells <- function(cells) {
 # Cells to pairs. `spread` is the standard deviation of the position between cells.
 reduce_pairs <- function(cells) {
   squares <- cells$weighted * cells$position
-  pairs <- cells[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted)),
+  pairs <- cells[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted), rows = sum(rows)),
     by = c("query", "page")]
   pairs[, `:=`(ctr = clicks / impressions, position = weighted / impressions)]
   pair <- rep(seq_len(nrow(pairs)), cells[, .N, by = c("query", "page")]$N)

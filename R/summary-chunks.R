@@ -32,7 +32,7 @@ reduce_chunk <- function(rows, recent_from, weigh) {
   work <- list(query = queries$code, page = pages$code, clicks = rows$clicks, impressions = rows$impressions, position = rows$position)
   recent <- if (!is.null(recent_from)) as.integer(rows$date) >= as.integer(recent_from)
   list(queries = queries, pages = pages, cells = reduce_cells(work, recent), split = !is.null(recent_from),
-    by_day = if (!is.null(rows[["date"]])) reduce_by(rows, "date"), codes = if (!weigh) list(query = queries$code, page = pages$code))
+    by_day = if (!is.null(rows[["date"]])) reduce_by(rows, "date"), blend = if (!is.null(rows[["date"]])) blend_sums(work, rows$date), codes = if (!weigh) list(query = queries$code, page = pages$code))
 }
 
 # Two reductions as one: codes of both become codes of the keys that either has.
@@ -46,11 +46,12 @@ merge_reduced <- function(one, other) {
     cells
   }
   by <- intersect(c("query", "page", "bin", "recent"), names(one$cells))
-  cells <- rbind(recode(one), recode(other))[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted)), by = by]
+  cells <- rbind(recode(one), recode(other))[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted), rows = sum(rows)), by = by]
   texts <- function(of) list(keys = keys[[of]],
     weights = rbind(one[[of]]$weights, other[[of]]$weights)[, .(weight = sum(weight)), by = c("key", "name", "spelt")])
   list(queries = texts("queries"), pages = texts("pages"), cells = cells, split = one$split,
-    by_day = if (!is.null(one$by_day)) reduce_by(rbind(one$by_day, other$by_day), "date"))
+    by_day = if (!is.null(one$by_day)) reduce_by(rbind(one$by_day, other$by_day), "date"),
+    blend = add_blend_sums(one$blend, other$blend))
 }
 
 # Daily rows of recent queries that more than one page is shown for: what competing pages are judged by. One chunk is

@@ -21,10 +21,11 @@
 #'   [tide_filter()] was not told. Exports usually cover three months.
 #' @return A `tide_summary` object: a list with `queries` (data.table: `query`,
 #'   `key`, `segment`), `pages` (`page`, `key`), `cells` (`query`, `page` as row
-#'   numbers of the former, `bin`, `clicks`, `impressions`, `position`),
+#'   numbers of the former, `bin`, `clicks`, `impressions`, `position`, `rows`: how many were summed up),
 #'   `recent_cells`, `pairs` (recent, by query x page, with `ctr`, `position`,
 #'   `spread`), `contested` (recent days of queries with several pages, or
-#'   `NULL` without dates), `by_day`, `site_by_day` and `site_by_page` (from
+#'   `NULL` without dates), `by_day`, `blend` (sums that tell how far
+#'   the places within one row lie apart, or `NULL`), `site_by_day` and `site_by_page` (from
 #'   tables without queries, or `NULL`), `window`, `recent`, and the `sources`
 #'   of the data and what was `left_out` of the table used.
 #' @section Errors:
@@ -60,7 +61,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
     pages = setDT(list(page = reduced$pages$names, key = reduced$pages$keys)),
     cells = reduced$all, recent_cells = reduced$recent, pairs = pairs,
     contested = contested,
-    by_day = reduced$by_day,
+    by_day = reduced$by_day, blend = reduced$blend,
     site_by_day = site_totals(source$totals, "date", table),
     site_by_page = site_totals(source$totals, "page", table),
     window = list(from = table$from, to = table$to, days = days, dated = dated, assumed = is.na(table$days)),

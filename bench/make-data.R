@@ -1,6 +1,6 @@
 # Daily exports of a made-up shop of any size: query x page x device by day over 91 days. A tenth of the rows
-# belong to a few large queries; position follows each query, clicks a power law of it.
-make_export <- function(rows, file, days = 91, seed = 1) {
+# belong to a few large queries; position follows each query, clicks a power law of it. No row stands twice.
+make_export <- function(rows, file, days = 91, seed = 1, from = "2026-07-01") {
   set.seed(seed)
   queries <- max(300, rows %/% 100)
   pages <- max(50, queries %/% 10)
@@ -9,9 +9,13 @@ make_export <- function(rows, file, days = 91, seed = 1) {
     query = paste("heirloom", sample(crop, queries, TRUE), "seeds variety", seq_len(queries)),
     page = sprintf("https://www.fernmoor.example/%s/item-%d/", sample(c("shop", "guides", "journal"), queries, TRUE), sample(pages, queries, TRUE)),
     position = exp(stats::runif(queries, 0, log(60))), demand = stats::rgamma(queries, 0.5))
-  i <- sample(queries, rows, TRUE, prob = q$demand + 0.05)
-  d <- data.table::data.table(date = data.table::as.IDate("2026-07-01") + sample(0:(days - 1), rows, TRUE), query = q$query[i], page = q$page[i],
-    device = sample(c("mobile", "desktop", "tablet"), rows, TRUE, c(0.6, 0.35, 0.05)))
+  draw <- function(n) data.table::data.table(day = sample(0:(days - 1), n, TRUE), i = sample(queries, n, TRUE, prob = q$demand + 0.05),
+    device = sample(c("mobile", "desktop", "tablet"), n, TRUE, c(0.6, 0.35, 0.05)))
+  d <- draw(rows)
+  while (nrow(d <- unique(d)) < rows) d <- rbind(d, draw(rows))
+  d <- d[seq_len(rows)]
+  i <- d$i
+  d <- data.table::data.table(date = data.table::as.IDate(from) + d$day, query = q$query[i], page = q$page[i], device = d$device)
   d[, impressions := 1L + stats::rpois(rows, 6 * q$demand[i])]
   d[, position := round(pmax(1, q$position[i] + stats::rnorm(rows)), 2)]
   d[, clicks := stats::rbinom(rows, impressions, 0.28 / position^1.1)]

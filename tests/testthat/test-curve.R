@@ -88,7 +88,7 @@ test_that("bins are whole at rounded positions, and cells keep their own mean", 
 test_that("CTR that wavers from cell to cell of a pair is told from chance", {
   set.seed(11)
   wobble_of <- function(wobble) {
-    cells <- CJ(query = 1:400, bin = 2:9)[, c("page", "impressions", "position") := list(1L, 400, bin / 2)]
+    cells <- CJ(query = 1:400, bin = 2:9)[, c("page", "impressions", "position", "rows") := list(1L, 400, bin / 2, 1)]
     cells[, weighted := impressions * position]
     mean <- 400 * 0.25 / cells$position
     clicks <- rpois(nrow(cells), mean * rgamma(nrow(cells), 1 / wobble, 1 / wobble) * rep(rgamma(400, 5, 5), each = 8))

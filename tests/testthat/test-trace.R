@@ -24,7 +24,7 @@ test_that("a page in any spelling gives its queries, each with its own weeks", {
     expect_equal(traced$rows$weeks, c(4L, 3L))
   }
   text <- format(traced)
-  bars <- sub(".*(1-3|11-20)  ", "", text[grepl("eeds|grow", text)][1:2])
+  bars <- sub(".*[0-9+]  ", "", text[grepl("eeds|grow", text)][1:2])
   expect_equal(nchar(bars), c(4, 4))
   expect_match(bars[2], "^ ")
   expect_true(all(nchar(text, "width") <= 80))

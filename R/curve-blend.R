@@ -1,0 +1,88 @@
+# Positions are averages: a row of 40 impressions at 8.4 was shown at 7, 8, 9 and 10, and what it earns is the mean of
+# what those places earn, not what 8.4 earns. How far the places of one row lie apart is told by the daily rows: two
+# rows of one pair on neighbouring days differ by drift, whatever their size, and by the luck of few impressions, which
+# falls with their number. The slope on one over the impressions is the variance within a row.
+
+# Variance of the place within a row, by m = position - 1: linear + square x m^2. Where nothing tells it: the table of an
+# unknown period, where a mild correction errs on the safe side.
+default_blend <- list(linear = 0.15, square = 0.01, source = "assumed")
+
+# Classes of blending: one minus rows over impressions, which is 0 where every row is one impression. `degree` stands for the class.
+blend_breaks <- c(0.1, 0.5, 0.88)
+blend_degree <- c(0, 0.3, 0.7, 0.96)
+
+blend_class <- function(rows, impressions) findInterval(1 - rows / pmax(impressions, 1), blend_breaks) + 1L
+
+# In: sums by band of position, see blend_sums(). Out: list(linear, square, source).
+estimate_blend <- function(sums) {
+  if (is.null(sums) || sum(sums$n) < 500) return(default_blend)
+  sums <- sums[sums$n >= 50]
+  # Weighted regression of half the squared difference on the mean of one over impressions, band by band.
+  mean_u <- sums$u / sums$w
+  mean_y <- sums$y / sums$w
+  var_u <- pmax(sums$uu / sums$w - mean_u^2, 1e-6)
+  slope <- (sums$uy / sums$w - mean_u * mean_y) / var_u
+  rest <- pmax(sums$yy / sums$w - mean_y^2, 1e-6)
+  weight <- sums$n * var_u / rest
+  m <- sums$m / sums$w
+  if (!nrow(sums) || sum(weight) <= 0) return(default_blend)
+  # Both parts of the variance are at least zero: where one is not, the other alone.
+  x <- cbind(m, m^2)
+  both <- tryCatch(solve(crossprod(x, weight * x) + diag(1e-9, 2), crossprod(x, weight * slope)), error = function(e) c(-1, -1))
+  if (any(both < 0)) {
+    one <- pmax(0, c(sum(weight * m * slope) / sum(weight * m^2), sum(weight * m^2 * slope) / sum(weight * m^4)))
+    loss <- c(sum(weight * (slope - one[1] * m)^2), sum(weight * (slope - one[2] * m^2)^2))
+    both <- if (loss[1] <= loss[2]) c(one[1], 0) else c(0, one[2])
+  }
+  list(linear = both[1], square = both[2], source = "data")
+}
+
+# Weights of the places 1, 2, ..., 100 for rows at an average position: a gamma distribution beyond the first place with
+# the mean and variance of the row, shared out to the places on either side of each value, which keeps the mean.
+place_weights <- function(position, variance) {
+  mean <- pmin(pmax(position - 1, 0), 99)
+  # Sharing out adds about a sixth to the variance.
+  variance <- pmax(variance - 1 / 6, 0)
+  weights <- matrix(0, length(position), 100)
+  sharp <- variance < 1e-4 | mean < 1e-3
+  left <- pmin(floor(mean[sharp]), 98)
+  weights[cbind(which(sharp), left + 1)] <- 1 - (mean[sharp] - left)
+  weights[cbind(which(sharp), left + 2)] <- mean[sharp] - left
+  blurred <- which(!sharp)
+  if (length(blurred)) {
+    m <- mean[blurred]
+    v <- variance[blurred]
+    # Mean shortfall below x, of which the second differences are the weights.
+    below <- vapply(0:100, function(x) x * stats::pgamma(x, m^2 / v, m / v) - m * stats::pgamma(x, m^2 / v + 1, m / v), numeric(length(m)))
+    below <- matrix(below, length(m))
+    inner <- below[, 2:101, drop = FALSE] - below[, 1:100, drop = FALSE]
+    weights[blurred, ] <- inner - cbind(0, inner[, 1:99, drop = FALSE])
+    weights[blurred, 100] <- weights[blurred, 100] + pmax(0, 1 - rowSums(weights[blurred, , drop = FALSE]))
+  }
+  weights
+}
+
+blend_variance <- function(blend, position, degree) {
+  m <- pmax(position - 1, 0)
+  degree * (blend$linear * m + blend$square * m^2)
+}
+
+# Positions at which blended curves are tabulated, close enough to interpolate between.
+blend_grid <- exp(seq(0, log(100), length.out = 160))
+places <- 1:100
+
+# Log CTR of blended rows over the grid, one column a class. log_ctr: of the curve at its knots; weights: by class.
+blend_table <- function(log_ctr, weights) {
+  ctr <- exp(drop(knot_weights(places) %*% log_ctr))
+  log(vapply(weights, function(w) drop(w %*% ctr), numeric(length(blend_grid))))
+}
+
+grid_weights <- function(blend) lapply(blend_degree, function(degree) place_weights(blend_grid, blend_variance(blend, blend_grid, degree)))
+
+# Log CTR of cells from the table.
+blended_log_ctr <- function(table, position, class) {
+  at <- (log(pmin(pmax(position, 1), 100)) / log(100)) * (length(blend_grid) - 1) + 1
+  left <- pmin(floor(at), length(blend_grid) - 1)
+  share <- at - left
+  table[cbind(left, class)] * (1 - share) + table[cbind(left + 1, class)] * share
+}

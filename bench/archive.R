@@ -1,0 +1,38 @@
+# The archive at 10 million rows over 16 months: a window of 90 days beside all of it, and the reduction month by month
+# beside all at once, with peak memory, and under a memory limit that all at once does not fit into.
+#   R_LIBS=.build/library Rscript bench/archive.R [ROWS]
+suppressPackageStartupMessages({ library(data.table); library(inktide) })
+source("bench/make-data.R")
+rows <- c(as.numeric(commandArgs(TRUE)), 1e7)[1]
+dir <- sprintf("bench/data/archive-%.0f", rows)
+if (!dir.exists(dir)) {
+  store <- tide_store(dir)
+  first <- as.IDate("2025-07-01")
+  for (month in 0:15) {
+    from <- seq(as.Date(first), by = "month", length.out = 17)[month + 1:2]
+    file <- tempfile(fileext = ".csv")
+    make_export(rows / 16, file, days = as.integer(diff(from)), seed = 1, from = format(from[1]))
+    used <- system.time(tide_load(store, file, exported = from[2] + 10))[["elapsed"]]
+    cat(sprintf("month %d: %.0f rows loaded in %.1f s\n", month + 1, rows / 16, used))
+    unlink(file)
+  }
+}
+timed <- function(code, limit_mb = NULL) {
+  script <- tempfile(fileext = ".R")
+  writeLines(sprintf("suppressPackageStartupMessages(library(inktide)); store <- tide_store('%s'); t <- system.time({ %s }); cat(t[['elapsed']])", dir, code), script)
+  log <- tempfile()
+  command <- sprintf("%s time -f '%%M' -o %s %s %s 2>/dev/null", if (is.null(limit_mb)) "" else sprintf("ulimit -v %d;", limit_mb * 1024L), log, file.path(R.home("bin"), "Rscript"), script)
+  out <- suppressWarnings(system2("sh", c("-c", shQuote(command)), stdout = TRUE))
+  list(seconds = if (length(out)) as.numeric(tail(out, 1)) else NA, peak = as.numeric(tail(readLines(log), 1)) / 1024)
+}
+cases <- c(`all rows, read` = "x <- tide_stored(store, lag = 0)", `90 days, read` = "x <- tide_stored(store, days = 90, lag = 0)",
+  `all rows, summary at once` = "x <- tide_summary(tide_stored(store, lag = 0, dimensions = c('date', 'query', 'page')))",
+  `all rows, summary by month` = "x <- tide_summary(tide_by_month(store, lag = 0, dimensions = c('date', 'query', 'page')))",
+  `90 days, summary by month` = "x <- tide_summary(tide_by_month(store, days = 90, lag = 0, dimensions = c('date', 'query', 'page')))")
+results <- rbindlist(lapply(names(cases), function(name) {
+  run <- timed(cases[[name]])
+  data.table(case = name, seconds = run$seconds, peak_mb = round(run$peak))
+}))
+print(results)
+limit <- round(mean(results$peak_mb[3:4])) + 900
+for (name in names(cases)[3:4]) cat(sprintf("under a limit of %d MB of address space, %s: %s\n", limit, name, if (is.na(timed(cases[[name]], limit)$seconds)) "does not fit" else "works"))

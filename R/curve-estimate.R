@@ -11,7 +11,8 @@ curve_groups <- 200L
 curve_full_pairs <- 1000L
 
 # In: cells of one segment, sorted by pair (query, page). Out: list, see the end.
-estimate_curve <- function(cells, prior, blend = default_blend) {
+# least: where the export was cut, the clicks that every pair has at least; 0 where it was not.
+estimate_curve <- function(cells, prior, blend = default_blend, least = 0) {
   evidence <- curve_evidence(cells, blend)
   penalty <- c(prior_penalty(prior), list(rough = roughness_penalty()))
   state <- list(theta = penalty$mean, smooth = 1, spread = 0.2, wobble = 0.05)
@@ -22,10 +23,10 @@ estimate_curve <- function(cells, prior, blend = default_blend) {
     # Variances and smoothness settle after a few rounds and are then held, so that the curve can.
     if (round <= 5) {
       pair_mean <- sum_runs(mean, evidence$ends)
-      state$spread <- estimate_spread(evidence$pair_clicks, pair_mean)
-      state$wobble <- estimate_wobble(cells$clicks, mean, evidence, state$spread)
+      state$spread <- estimate_spread(evidence$pair_clicks, pair_mean, least)
+      state$wobble <- if (least > 0) 0.001 else estimate_wobble(cells$clicks, mean, evidence, state$spread)
     }
-    equations <- score_equations(cells, mean, evidence, state, settled = round > 7)
+    equations <- score_equations(cells, mean, evidence, state, settled = round > 7, least)
     state$cell_information <- equations$information
     design <- blended_design(state$theta, evidence)
     state <- newton_step(state, equations, design, penalty, hold = round > 12)
@@ -37,7 +38,7 @@ estimate_curve <- function(cells, prior, blend = default_blend) {
   covariance <- score_covariance(equations, evidence, design, state)
   list(
     log_ctr = pmin(pool_violators(log_ctr, information), log(0.98)),
-    covariance = covariance$knots, groups = covariance$groups, spread = state$spread, wobble = state$wobble, smooth = state$smooth,
+    covariance = covariance$knots, groups = covariance$groups, df = covariance$df, spread = state$spread, wobble = state$wobble, smooth = state$smooth,
     rounds = round, converged = round < 40, pairs = length(evidence$ends), clicks = sum(cells$clicks),
     impressions = sum(cells$impressions)
   )
@@ -62,7 +63,7 @@ curve_evidence <- function(cells, blend = default_blend) {
     full = full, in_full = full[pair], row = row, at = cbind(row, column)[full[pair], , drop = FALSE],
     size = c(sum(full), length(codes)), class = class, weights = grid_weights(blend),
     places = place_weights(position, blend_variance(blend, position, blend_degree[codes %% 10L])),
-    group = cells$query[ends] %% curve_groups
+    group = cells$query[ends] %% curve_groups, cells_of = split(seq_along(pair), (cells$query %% curve_groups))
   )
 }
 
@@ -76,7 +77,7 @@ blended_design <- function(theta, evidence) {
 }
 
 # Variance of the pairs' factors by maximum likelihood of the negative binomial, on the best-known pairs.
-estimate_spread <- function(clicks, expected, most = 2000L) {
+estimate_spread <- function(clicks, expected, least = 0, most = 2000L) {
   if (length(clicks) > most) {
     best <- order(-expected)[seq_len(most)]
     clicks <- clicks[best]
@@ -85,7 +86,8 @@ estimate_spread <- function(clicks, expected, most = 2000L) {
   # A weak belief in a spread near 0.2 keeps the estimate away from the edges.
   minus_log <- function(log_spread) {
     shape <- exp(-log_spread)
-    -sum(lgamma(clicks + shape) - lgamma(shape) + shape * log(shape) - (clicks + shape) * log(shape + expected)) +
+    kept <- if (least > 0) sum(log_chance_kept(expected, exp(log_spread), least)) else 0
+    kept - sum(lgamma(clicks + shape) - lgamma(shape) + shape * log(shape) - (clicks + shape) * log(shape + expected)) +
       0.5 * (log_spread - log(0.2))^2
   }
   exp(stats::optimize(minus_log, log(c(0.005, 5)), tol = 0.01)$minimum)
@@ -108,12 +110,12 @@ estimate_wobble <- function(clicks, mean, evidence, spread) {
 # mean^2), its covariance is D + spread m m', inverted by the Sherman-Morrison formula. A pair beyond three
 # standard deviations (a bot, a tracking fault, a giant of another kind) pulls no harder than one at three
 # (Huber 1964).
-score_equations <- function(cells, mean, evidence, state, settled) {
+score_equations <- function(cells, mean, evidence, state, settled, least = 0) {
   keep <- 1 / (1 + state$wobble * mean)
   pair_mean <- sum_runs(keep * mean, evidence$ends)
   pair_residual <- sum_runs(keep * (cells$clicks - mean), evidence$ends)
   distance <- abs(pair_residual) / sqrt(pmax(pair_mean + state$spread * pair_mean^2, 1e-12))
-  calm <- pmin(1, 3 / distance)
+  calm <- if (least > 0) rep(1, length(distance)) else pmin(1, 3 / distance)
   shared <- state$spread / (1 + state$spread * pair_mean)
 
   scale <- calm[evidence$pair] * keep
@@ -125,16 +127,24 @@ score_equations <- function(cells, mean, evidence, state, settled) {
   diagonal <- scale * mean
   diagonal[alone] <- (weight * mean)[alone]
 
+  if (least > 0) {
+    # Of the pairs that were kept, clicks are more than the mean; one cell a pair, so its own information is all.
+    kept <- kept_derivatives(mean, state$spread, least)
+    own <- own - kept$first
+    alone <- mean / (1 + state$spread * mean)
+    diagonal <- pmax(alone + kept$second, 0.02 * alone)
+  }
   by_bin <- function(x) as.vector(rowsum(x, evidence$column, reorder = TRUE))
   # The costly part hardly changes once the variances are held: it is kept from then on.
   information <- state$cell_information
   if (is.null(information) || !settled) {
     between <- matrix(0, evidence$size[1], evidence$size[2])
-    between[evidence$at] <- (keep * mean)[evidence$in_full]
+    if (least == 0) between[evidence$at] <- (keep * mean)[evidence$in_full]
     factor <- (calm * shared)[evidence$full]
     information <- diag(if (length(own)) by_bin(diagonal) else numeric(), evidence$size[2]) - crossprod(between, factor * between)
   }
-  list(cell_score = own, score = if (length(own)) by_bin(own) else numeric(), information = information)
+  list(cell_score = own, score = if (length(own)) by_bin(own) else numeric(), information = information, diagonal = diagonal,
+    shared_mean = if (least > 0) 0 * mean else keep * mean, pair_factor = (calm * shared)[evidence$full])
 }
 
 # One penalised scoring step, and one of the smoothness by the update of Fellner and Schall as in Wood and
@@ -158,18 +168,45 @@ next_smooth <- function(state, inverse, penalty) {
   min(max(proposed, state$smooth / 5, 0.05), state$smooth * 5)
 }
 
-# Covariance of log CTR at the knots: the spread of the scores between groups of queries (queries are coded by
-# size, so every group gets its share of large ones), plus what the penalty may bias (Nychka 1988).
+# Covariance of log CTR at the knots: how far the curve moves when a group of queries is left out (one Newton step each:
+# the delete-a-group jackknife, which a few dominant queries cannot make look sure), plus what the penalty may bias
+# (Nychka 1988). Queries are coded by name, so groups are as good as random. Degrees of freedom: as many as groups
+# that matter at a knot (Bell, McCaffrey 2002, in its simplest form).
 score_covariance <- function(equations, evidence, design, state) {
-  groups <- length(unique(evidence$group))
-  between <- state$information
-  if (groups >= 20) {
-    sums <- rowsum(equations$cell_score, evidence$group[evidence$pair] * 1000 + evidence$column)
-    code <- as.numeric(rownames(sums))
-    scores <- matrix(0, groups, evidence$size[2])
-    scores[cbind(match(code %/% 1000, unique(code %/% 1000)), code %% 1000)] <- sums
-    between <- crossprod(scores %*% design) * groups / (groups - 1)
+  bias <- state$inverse %*% state$prior %*% state$inverse
+  groups <- sort(unique(evidence$group))
+  to_knots <- knot_design()
+  if (length(groups) < 5) {
+    knots <- to_knots %*% (state$inverse %*% state$information %*% state$inverse + bias) %*% t(to_knots)
+    return(list(knots = knots, groups = length(groups), df = rep(5, nrow(to_knots))))
   }
-  parameters <- state$inverse %*% (between + state$prior) %*% state$inverse
-  list(knots = knot_design() %*% parameters %*% t(knot_design()), groups = groups)
+  whole <- state$information + state$prior
+  move <- vapply(groups, function(g) {
+    part <- group_part(g, equations, evidence)
+    information <- crossprod(design[part$columns, , drop = FALSE], part$information %*% design[part$columns, , drop = FALSE])
+    score <- crossprod(design[part$columns, , drop = FALSE], part$score)
+    # What one group alone knows cannot be taken out in full.
+    drop(to_knots %*% tryCatch(solve(whole - information, score), error = function(e) solve(whole, score)))
+  }, numeric(nrow(to_knots)))
+  move <- t(move) - rep(rowMeans(move), each = length(groups))
+  squares <- colSums(move^2)
+  list(knots = crossprod(move) * (length(groups) - 1) / length(groups) + to_knots %*% bias %*% t(to_knots), groups = length(groups),
+    df = pmax(4, squares^2 / colSums(move^4)))
+}
+
+# One group's share in score and information, on the columns it has cells in.
+group_part <- function(group, equations, evidence) {
+  cells <- evidence$cells_of[[as.character(group)]]
+  columns <- sort(unique(evidence$column[cells]))
+  at <- match(evidence$column[cells], columns)
+  score <- as.vector(rowsum(equations$cell_score[cells], at))
+  information <- diag(as.vector(rowsum(equations$diagonal[cells], at)), length(columns))
+  full <- cells[evidence$in_full[cells]]
+  if (length(full)) {
+    rows <- evidence$row[full]
+    between <- matrix(0, length(unique(rows)), length(columns))
+    between[cbind(match(rows, unique(rows)), match(evidence$column[full], columns))] <- equations$shared_mean[full]
+    information <- information - crossprod(between, equations$pair_factor[unique(rows)] * between)
+  }
+  list(columns = columns, score = score, information = information)
 }

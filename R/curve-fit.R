@@ -56,13 +56,16 @@ tide_curve <- function(summary, level = 0.9) {
   used <- rep(TRUE, nrow(cells))
   brand <- which(segment_of == "brand")
   used[brand] <- leading_page(cells[brand])
+  cut <- cut_floor(summary)
   fits <- list()
   for (segment in segments) {
     parent <- if (segment == "brand") fits[["non-brand"]]$log_ctr
-    fits[[segment]] <- estimate_curve(cells[segment_of == segment & used], curve_prior(segment, parent), blend)
+    own <- list(cells = cells[segment_of == segment & used], least = 0)
+    if (!is.null(cut)) own <- cut_cells(own$cells, cut)
+    fits[[segment]] <- estimate_curve(own$cells, curve_prior(segment, parent), blend, own$least)
   }
   structure(list(
-    fits = fits, evidence = position_evidence(cells[used], segment_of[used]), level = level, blend = blend,
+    fits = fits, evidence = position_evidence(cells[used], segment_of[used]), level = level, blend = blend, cut = cut,
     window = summary$window, sources = summary$sources
   ), class = "tide_curve")
 }
@@ -105,7 +108,8 @@ curve_at <- function(curve, position, segment, level = curve$level) {
   weights <- knot_weights(position)
   log_ctr <- drop(weights %*% fit$log_ctr)
   se <- sqrt(pmax(0, rowSums((weights %*% fit$covariance) * weights)))
-  reach <- stats::qt(1 - (1 - level) / 2, max(fit$groups - 1, 5)) * se
+  df <- stats::approx(log(curve_knots), fit$df, log(position), rule = 2)$y
+  reach <- stats::qt(1 - (1 - level) / 2, df) * se
   data.table(segment = segment, position = position, ctr = exp(log_ctr), ctr_low = exp(log_ctr - reach),
     ctr_high = exp(pmin(log_ctr + reach, 0)))
 }

@@ -31,7 +31,8 @@ knot_design <- function() {
   cbind(diag(length(curve_knots)), vapply(curve_breaks, function(b) as.numeric(curve_knots > b), numeric(length(curve_knots))))
 }
 
-# Squared second derivative of the smooth part over log position.
+# Squared changes of slope of the smooth part over log position, weighed so that a kink of one height is hardly dearer at
+# position 8, where knots stand close, than at 2: results pages have kinks anywhere.
 roughness_penalty <- function() {
   x <- log(curve_knots)
   h <- diff(x)
@@ -39,7 +40,7 @@ roughness_penalty <- function() {
   second <- matrix(0, n - 2, n + length(curve_breaks))
   for (k in seq_len(n - 2)) {
     width <- (h[k] + h[k + 1]) / 2
-    second[k, k:(k + 2)] <- c(1 / h[k], -1 / h[k] - 1 / h[k + 1], 1 / h[k + 1]) / sqrt(width)
+    second[k, k:(k + 2)] <- c(1 / h[k], -1 / h[k] - 1 / h[k + 1], 1 / h[k + 1]) * sqrt(width)
   }
   crossprod(second)
 }

@@ -20,7 +20,12 @@ cli_commands <- function() {
       options = c(Filter(function(o) o@long_flag %in% c("--project", "--columns", "--quiet"), shared), list(option("--date", "character", "DATE", "day of the facts [the file's]"))),
       run = run_enrich),
     curve = list(job = "fit and show CTR by position", files = "[FILE...]", example = "inktide curve export.csv --brand fernmoor",
-      options = c(shared, list(option("--until", "double", "N", "last position shown [20]", default = 20), figure)), run = run_curve),
+      options = c(shared, list(option("--until", "double", "N", "last position shown [20]", default = 20),
+        option("--by", "character", "WHAT", "curves of parts: device, country, vertical, rich_result, month, intent, page_group, words"),
+        option("--method", "character", "METHOD", "fitted, or for comparison pivot or power [fitted]", default = "fitted"),
+        option("--prior", "character", "FILE", "a table of CTR by position that a new site's curve leans on"),
+        option("--compare", "logical", "", "how well each method foretells queries it has not seen", action = "store_true", default = FALSE),
+        option("--diagnose", "logical", "", "does the curve fit, and what is it made of", action = "store_true", default = FALSE), figure)), run = run_curve),
     find = list(job = "the ranked list of opportunities", files = "[FILE...]", example = "inktide find export.csv --brand fernmoor --top 10",
       options = c(shared, list(top, option("--band", "character", "A:B", "positions in striking distance [4:20]"),
         option("--min-gain", "double", "N", "least extra clicks per 30 days [0.5]"), figure)), run = run_find),
@@ -40,12 +45,21 @@ run_curve <- function(options, files) {
   shown <- options$position
   options$position <- NULL
   input <- settle_input(options, files)
-  summary <- summarise_input(options, input)
+  summary <- summarise_input(options, input, split = if (!is.null(options$by) && options$by %in% split_dimensions) options$by)
   if (length(input$pairs)) {
     summary <- tide_narrow(summary, segments = input$pairs, rules = input$settings$rules)
     note(options, utils::tail(left_out_lines(summary$left_out), 1))
   }
-  curve <- tide_curve(summary)
+  if (options$compare) {
+    rivals <- tide_curve_rivals(summary)
+    return(emit(options, rivals, rivals_lines(rivals)))
+  }
+  curve <- tide_curve(summary, by = options$by, method = options$method, prior = if (!is.null(options$prior)) read_prior(options$prior), rules = input$settings$rules)
+  if (options$diagnose) {
+    check <- tide_curve_check(curve, summary)
+    if (!is.null(options$figure)) save_figure(ggplot2::autoplot(check), options$figure)
+    return(emit(options, check$residuals, wrap_lines(format(check), terminal_width())))
+  }
   rows <- curve_table(curve, floor(options$until))
   if (length(input$side) && !"all" %in% input$side) rows <- rows[rows$segment %in% input$side]
   if (!nrow(rows)) {
@@ -53,7 +67,8 @@ run_curve <- function(options, files) {
   }
   if (!is.null(shown)) rows <- rows[rows$position >= shown[1] & rows$position <= shown[2]]
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(curve), options$figure)
-  emit(options, rows, curve_lines(curve, rows))
+  changed <- if (identical(options$by, "month")) tide_curve_change(summary)
+  emit(options, rows, curve_lines(curve, rows, changed))
 }
 
 run_find <- function(options, files) {

@@ -94,13 +94,13 @@ read_input <- function(options, input, months = FALSE, also = character()) {
 
 chose_window <- function(options) !is.null(options$from) || !is.null(options$to) || !is.null(options$days)
 
-summarise_input <- function(options, input, data = read_input(options, input, months = TRUE)) {
+summarise_input <- function(options, input, data = read_input(options, input, months = TRUE, also = split), split = NULL) {
   progress <- progress_to_terminal(options)
   if (!is.null(progress)) progress("Reducing")
   windows <- input$settings$windows
   brand <- input$settings$rules$brand
   summary <- tide_summary(data, brand = brand, recent_days = if (chose_window(options)) 3660 else first_given(windows$recent_days, 90),
-    undated_days = first_given(windows$undated_days, 90))
+    undated_days = first_given(windows$undated_days, 90), split = split)
   note(options, paste(format(summary), collapse = "\n"))
   facts <- facts_input(options, input)
   if (length(facts)) {
@@ -109,6 +109,24 @@ summarise_input <- function(options, input, data = read_input(options, input, mo
   }
   if (is.null(brand)) note(options, "  no brand words: brand queries are in the pool; name them with --brand")
   summary
+}
+
+# A table of CTR by position: any of the file kinds, percent or fraction.
+read_prior <- function(file) {
+  scratch <- tempfile("inktide")
+  dir.create(scratch)
+  on.exit(unlink(scratch, recursive = TRUE))
+  part <- open_parts(file, scratch)[[1]]
+  layout <- find_header(part$path, part$label)
+  found <- find_columns(layout$header)[c("position", "ctr")]
+  if (any(lengths(found) != 1)) {
+    abort_tide("The table has no columns for position and CTR.", where = sprintf("'%s': %s.", file, paste(layout$header, collapse = ", ")),
+      mend = "Give a header with 'position' and 'ctr'.", class = "columns_missing", file = file)
+  }
+  place <- list(label = part$label, path = part$path, line = layout$line, sep = layout$sep)
+  cells <- as.data.frame(parse_figures(as.list(read_cells(place, unlist(found), c("position", "ctr"))), place)$columns)
+  if (any(cells$ctr > 1, na.rm = TRUE)) cells$ctr <- cells$ctr / 100
+  cells
 }
 
 # Facts of the archive, of the settings, of the call.

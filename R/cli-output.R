@@ -60,11 +60,44 @@ findings_lines <- function(findings, top, width) {
     })))
 }
 
-curve_lines <- function(curve, rows) {
+rivals_lines <- function(rivals) {
+  line <- function(...) paste0("  ", fit_text(..1, 8), pad_left(..2, 22), pad_left(..3, 22), pad_left(..4, 8))
+  c(sprintf("Foretelling %s held out, %s", format_plural(rivals$pairs[1], "pair"), rivals$segment[1]),
+    line("method", "log likelihood a pair", "behind the best", "spread"),
+    line(rivals$method, sprintf("%.4f", rivals$log_likelihood), ifelse(rivals$behind == 0, "", sprintf("%.4f (se %.4f)", rivals$behind, rivals$behind_se)), sprintf("%.2f", rivals$spread)))
+}
+
+curve_lines <- function(curve, rows, changed = NULL) {
   line <- function(...) paste0("  ", pad_left(..1, 8), pad_left(..2, 8), pad_left(..3, 9), pad_left(..4, 9), pad_left(..5, 9), pad_left(..6, 13), pad_left(..7, 8))
   c(unlist(lapply(unique(rows$segment), function(s) {
     at <- rows[which(rows$segment == s)]
     c(s, line("position", "ctr", "low", "high", "pivot", "impressions", "pairs"),
       line(as.character(at$position), format_rate(at$ctr), format_rate(at$ctr_low), format_rate(at$ctr_high), format_rate(at$pivot_ctr), format_count(at$impressions), format_count(at$pairs)), "")
-  })), sprintf("low, high: %s interval of the curve; pivot: plain clicks / impressions at the rounded position.", format_share(curve$level)))
+  })), sprintf("low, high: %s interval of the curve; pivot: plain clicks / impressions at the rounded position.", format_share(curve$level)),
+    band_lines(curve, unique(rows$segment)), parts_lines(curve), change_line(changed), if (!is.null(curve$cut)) sprintf(
+      "The export was cut: pairs with %s or fewer clicks are missing from it, and the curve is corrected for that.", format_count(curve$cut)))
+}
+
+band_lines <- function(curve, segments) {
+  bands <- curve_bands(curve)
+  vapply(segments, function(name) {
+    own <- bands[which(bands$segment == name)]
+    sprintf("pooled by band, %s: %s", name, paste(sprintf("%s %s", own$band, format_rate(own$ctr)), collapse = ", "))
+  }, "", USE.NAMES = FALSE)
+}
+
+# Parts that are mostly their parent's.
+parts_lines <- function(curve) {
+  leaning <- Filter(function(fit) !is.null(fit$leans) && fit$leans > 0.5, curve$fits)
+  if (!length(leaning)) return(NULL)
+  sprintf("%s: %s, so it leans on '%s' by %s", names(leaning), format_plural(vapply(leaning, `[[`, 0L, "queries"), "query", "queries"), names(curve$fits)[1],
+    format_share(vapply(leaning, `[[`, 0, "leans")))
+}
+
+change_line <- function(changed) {
+  if (is.null(changed)) return(NULL)
+  clearest <- which(changed$changed)
+  at <- changed[clearest]
+  if (!nrow(at)) return("No month changed CTR at equal position by more than luck and a twentieth.")
+  sprintf("CTR at equal position changed in %s: x%.2f (%.2f to %.2f) of what it was before.", at$month, at$ratio, at$ratio_low, at$ratio_high)
 }

@@ -158,8 +158,11 @@ ratio_at_equal_position <- function(own, rest) {
   if (!length(strata)) return(none)
   sums <- function(rows, of) {
     out <- matrix(0, length(strata), 50)
-    by <- rows[rows$stratum %in% strata][, .(sum = sum(get(of))), by = c("stratum", "fold")]
-    out[cbind(match(by$stratum, strata), by$fold)] <- by$sum
+    at <- match(rows$stratum, strata)
+    used <- which(!is.na(at))
+    by <- rowsum(rows[[of]][used], at[used] * 100L + rows$fold[used])
+    code <- as.integer(rownames(by))
+    out[cbind(code %/% 100L, code %% 100L)] <- by
     out
   }
   parts <- list(a = sums(own, "clicks"), n1 = sums(own, "impressions"), b = sums(rest, "clicks"), n0 = sums(rest, "impressions"))

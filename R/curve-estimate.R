@@ -12,7 +12,7 @@ curve_full_pairs <- 1000L
 
 # In: cells of one segment, sorted by pair (query, page). Out: list, see the end.
 # least: where the export was cut, the clicks that every pair has at least; 0 where it was not.
-estimate_curve <- function(cells, prior, blend = default_blend, least = 0) {
+estimate_curve <- function(cells, prior, blend = default_blend, least = 0, parent_covariance = 0) {
   evidence <- curve_evidence(cells, blend)
   penalty <- c(prior_penalty(prior), list(rough = roughness_penalty()))
   state <- list(theta = penalty$mean, smooth = 1, spread = 0.2, wobble = 0.05)
@@ -38,10 +38,18 @@ estimate_curve <- function(cells, prior, blend = default_blend, least = 0) {
   covariance <- score_covariance(equations, evidence, design, state)
   list(
     log_ctr = pmin(pool_violators(log_ctr, information), log(0.98)),
-    covariance = covariance$knots, groups = covariance$groups, df = covariance$df, spread = state$spread, wobble = state$wobble, smooth = state$smooth,
+    covariance = covariance$knots + lent_covariance(state, penalty, parent_covariance), groups = covariance$groups, df = covariance$df, spread = state$spread, wobble = state$wobble, smooth = state$smooth,
     rounds = round, converged = round < 40, pairs = length(evidence$ends), clicks = sum(cells$clicks),
     impressions = sum(cells$impressions)
   )
+}
+
+# What a part takes from its parent is as uncertain as the parent: by the share that the prior has in each parameter.
+lent_covariance <- function(state, penalty, parent_covariance) {
+  if (identical(parent_covariance, 0)) return(0)
+  smooth <- seq_along(curve_knots)
+  lent <- knot_design() %*% (state$inverse %*% state$prior)[, smooth]
+  lent %*% parent_covariance %*% t(lent)
 }
 
 # The cells' layout: runs of cells by pair, columns by used position bin and class of blending, which pairs are taken in full.

@@ -18,24 +18,39 @@
 #' curve leans on the shape of the non-brand one. The interval comes from the variation
 #' between groups of queries plus the smoothing's possible bias.
 #'
-#' Positions are averages, and an average over a whole period blends results
-#' pages. Daily rows blend far less: prefer them.
+#' Positions are averages: a row of 40 impressions at 8.4 was shown at several places, and
+#' earns the mean of what those earn. How far the places of one row lie apart is told by
+#' how much less the positions of neighbouring days differ where there are more
+#' impressions; the curve is that of the places, and expected clicks blend it again. A
+#' table without dates blends by an unknown amount; a mild one is assumed.
+#'
+#' A table that was cut at a row cap and sorted by clicks holds the pairs with clicks
+#' enough: its likelihood is that of counts known to be at least so many.
 #'
 #' @section When not to trust it:
-#' On tables cut at a row cap, sorted by clicks: rows without clicks are missing,
-#' so the tail is too high (the print method says when a file looks cut). Where
+#' On tables cut at a row cap the correction halves the error on simulated sites, no more
+#' (the print method says when a file looks cut). Where
 #' `pairs` is under about ten at a position, the curve there rests on its
 #' neighbours, and the interval shows it.
 #'
 #' @param summary A `tide_summary` object.
 #' @param level Level of the intervals.
+#' @param by Curves of parts besides: `intent`, `page_group` or `words` (length of the
+#'   query), or the `split` that [tide_summary()] was asked for. Brand stays apart; each
+#'   part leans on the curve of all by as much as the parts turn out not to differ.
+#' @param prior A table with `position` and `ctr` from outside, that the curve leans on
+#'   until the site's own data say otherwise; for new sites.
+#' @param method `fitted`, or for comparison the `pivot` of rounded positions or a `power`
+#'   law through it; see [tide_curve_rivals()].
+#' @param rules A [tide_rules()] object, for `by`.
 #' @return A `tide_curve` object: a list with `fits` (per segment: `log_ctr` at
 #'   the knots, its `covariance`, `spread`, `pairs`, `clicks`, `impressions`,
-#'   `converged`), `evidence` (per segment and rounded position: `clicks`,
+#'   `converged`, and for parts `leans`, the share that is the parent's), `evidence` (per segment and rounded position: `clicks`,
 #'   `impressions`, `pairs`, `pivot_ctr`), `level`, `window`, `sources`. Methods:
 #'   `print`, `summary`, `predict`, `tidy`, `glance`, `plot`, `autoplot`.
 #' @references
-#' Barlow, Bartholomew, Bremner, Brunk (1972), Statistical Inference under Order
+#' Bell, McCaffrey (2002), Survey Methodology 28, 169-181. DerSimonian, Laird (1986),
+#' Controlled Clinical Trials 7, 177-188. Barlow, Bartholomew, Bremner, Brunk (1972), Statistical Inference under Order
 #' Restrictions. Liang, Zeger (1986), Biometrika 73, 13-22. Nychka (1988),
 #' Journal of the American Statistical Association 83, 1134-1143. Wood, Fasiolo
 #' (2017), Biometrics 73, 1071-1081.
@@ -46,10 +61,14 @@
 #' curve
 #' predict(curve, position = c(1, 3.5, 10), segment = "non-brand")
 #' @export
-tide_curve <- function(summary, level = 0.9) {
+tide_curve <- function(summary, level = 0.9, by = NULL, prior = NULL, method = c("fitted", "pivot", "power"), rules = tide_rules()) {
   check_class(summary, "tide_summary", "summary")
   check_number(level, "level", min = 0.5, max = 0.999)
-  blend <- estimate_blend(summary$blend)
+  if (!is.null(by)) check_choice(by, c(split_dimensions, "intent", "page_group", "words"), "by")
+  method <- check_choice(method, c("fitted", "pivot", "power"), "method")
+  if (method != "fitted" && !is.null(by)) abort_argument("by", "left out for plain methods, which lend nothing to thin parts", by)
+  outside <- if (!is.null(prior)) outside_curve(prior)
+  blend <- if (method == "fitted") estimate_blend(summary$blend) else unblended
   segment_of <- summary$queries$segment[summary$cells$query]
   segments <- if (all(summary$queries$segment == "all")) "all" else c("non-brand", "brand")
   cells <- summary$cells
@@ -59,13 +78,25 @@ tide_curve <- function(summary, level = 0.9) {
   cut <- cut_floor(summary)
   fits <- list()
   for (segment in segments) {
-    parent <- if (segment == "brand") fits[["non-brand"]]$log_ctr
+    parent <- if (segment == "brand") fits[["non-brand"]]$log_ctr else outside
     own <- list(cells = cells[segment_of == segment & used], least = 0)
+    if (method != "fitted") {
+      fits[[segment]] <- plain_fit(own$cells, segment, method, blend)
+      next
+    }
     if (!is.null(cut)) own <- cut_cells(own$cells, cut)
     fits[[segment]] <- estimate_curve(own$cells, curve_prior(segment, parent), blend, own$least)
   }
+  evidence <- position_evidence(cells[used], segment_of[used])
+  if (!is.null(by)) {
+    main <- segments[1]
+    parts <- part_cells(summary, by, rules)
+    parts <- parts[summary$queries$segment[parts$query] == main]
+    fits <- c(fits, estimate_parts(parts, fits[[main]], blend, main))
+    evidence <- rbind(evidence, position_evidence(parts, parts$part))
+  }
   structure(list(
-    fits = fits, evidence = position_evidence(cells[used], segment_of[used]), level = level, blend = blend, cut = cut,
+    fits = fits, by = by, method = method, evidence = evidence, level = level, blend = blend, cut = cut,
     window = summary$window, sources = summary$sources
   ), class = "tide_curve")
 }
@@ -85,10 +116,12 @@ leading_page <- function(cells) {
 #' @param position Positions from 1 to 100; fractions are allowed.
 #' @param segment One segment's name, or `NULL` for all.
 #' @param level Level of the interval; `NULL` takes the curve's.
+#' @param impressions With it, also what one query with so many impressions will show.
 #' @param ... Not used.
-#' @return A tibble: `segment`, `position`, `ctr`, `ctr_low`, `ctr_high`.
+#' @return A tibble: `segment`, `position`, `ctr`, `ctr_low`, `ctr_high` (where the average query's CTR lies) and, with
+#'   `impressions`, `query_low`, `query_high` (what one query's CTR will be, at the same level).
 #' @export
-predict.tide_curve <- function(object, position = 1:10, segment = NULL, level = NULL, ...) {
+predict.tide_curve <- function(object, position = 1:10, segment = NULL, level = NULL, impressions = NULL, ...) {
   check_text(segment, "segment", null = TRUE)
   if (!is.numeric(position) || anyNA(position) || any(position < 1 | position > 100)) {
     abort_argument("position", "numbers from 1 to 100", position)
@@ -99,7 +132,20 @@ predict.tide_curve <- function(object, position = 1:10, segment = NULL, level = 
   }
   level <- if (is.null(level)) object$level else level
   wanted <- if (is.null(segment)) segments else segment
-  tibble::as_tibble(rbindlist(lapply(wanted, function(s) curve_at(object, position, s, level))))
+  check_number(impressions, "impressions", min = 1, null = TRUE)
+  tibble::as_tibble(rbindlist(lapply(wanted, function(s) {
+    at <- curve_at(object, position, s, level)
+    if (is.null(impressions)) at else data.table(at, as.data.table(query_interval(at, impressions, object$fits[[s]]$spread, level)))
+  })))
+}
+
+# What one query will show with so many impressions: its own factor, the luck of the clicks, and the curve's error.
+query_interval <- function(at, impressions, spread, level) {
+  error <- log(at$ctr_high / at$ctr) / stats::qnorm(1 - (1 - level) / 2)
+  # The curve's error adds to the spread between queries.
+  size <- 1 / (spread + pmin(exp(error^2) - 1, 5))
+  bound <- function(p) stats::qnbinom(p, size = size, mu = impressions * at$ctr) / impressions
+  list(query_low = pmin(1, bound((1 - level) / 2)), query_high = pmin(1, bound(1 - (1 - level) / 2)))
 }
 
 # The plain-table form that everything inside uses.

@@ -5,7 +5,19 @@ curve_table <- function(curve, until = 20, positions = seq_len(until)) {
   fitted <- rbindlist(lapply(sort(names(curve$fits)), function(s) curve_at(curve, positions, s)))
   out <- merge(fitted, curve$evidence, by = c("segment", "position"), all.x = TRUE, sort = FALSE)
   for (column in c("clicks", "impressions", "pairs")) set(out, which(is.na(out[[column]])), column, 0)
-  out[, c("segment", "position", "ctr", "ctr_low", "ctr_high", "clicks", "impressions", "pairs", "pivot_ctr")]
+  # How queries vary around the curve: four of five have their own rate in between.
+  spread <- vapply(curve$fits, `[[`, 0, "spread")[out$segment]
+  out[, c("queries_low", "queries_high") := list(pmin(1, ctr * stats::qgamma(0.1, 1 / spread, 1 / spread)), pmin(1, ctr * stats::qgamma(0.9, 1 / spread, 1 / spread)))]
+  out[, c("segment", "position", "ctr", "ctr_low", "ctr_high", "clicks", "impressions", "pairs", "pivot_ctr", "queries_low", "queries_high")]
+}
+
+# Pooled CTR of bands beside the curve: what people average by hand.
+curve_bands <- function(curve, starts = c(1, 4, 7, 11, 21)) {
+  at <- copy(curve$evidence)[curve$evidence$position <= 20]
+  at[, "band" := c("1-3", "4-6", "7-10", "page two")[findInterval(position, starts)]]
+  out <- at[, .(clicks = sum(clicks), impressions = sum(impressions)), by = c("segment", "band")]
+  out[, "ctr" := clicks / impressions]
+  out[]
 }
 
 #' Curves as tables
@@ -16,7 +28,8 @@ curve_table <- function(curve, until = 20, positions = seq_len(until)) {
 #' @return `tidy()`: a tibble with a row per segment and position: `segment`,
 #'   `position`, `ctr`, `ctr_low`, `ctr_high`, the evidence there (`clicks`,
 #'   `impressions`, `pairs`) and `pivot_ctr`, the plain pooled ratio for
-#'   comparison. `glance()`: a tibble with a row per segment: `segment`, `pairs`,
+#'   comparison; `queries_low`, `queries_high`: between them the own rate of four
+#'   queries in five. `glance()`: a tibble with a row per segment: `segment`, `pairs`,
 #'   `clicks`, `impressions`, `spread` (variance of the pairs' factors), `top_ctr`
 #'   (at position 1), `converged`.
 #' @name tide_curve_tables
@@ -57,6 +70,7 @@ format.tide_curve <- function(x, ...) {
   shown <- c(1, 2, 3, 5, 10, 20)
   blocks <- unlist(lapply(names(x$fits), function(s) {
     fit <- x$fits[[s]]
+    if (!is.null(fit$leans)) return(part_line(x, s))
     at <- curve_at(x, shown, s)
     row <- function(label, values) paste0("  ", formatC(label, width = -12), paste(formatC(values, width = 7), collapse = ""))
     c(sprintf("%s: %s, %s clicks; a query's own CTR is usually %s to %s times the curve", s,
@@ -68,6 +82,13 @@ format.tide_curve <- function(x, ...) {
   }))
   window <- if (x$window$dated) sprintf(", %s", format_days(x$window$from, x$window$to)) else ""
   c(sprintf("<tide_curve> CTR by position%s", window), blocks, capped_lines(x$sources))
+}
+
+part_line <- function(curve, segment) {
+  fit <- curve$fits[[segment]]
+  at <- format_rate(curve_at(curve, c(1, 3, 10), segment)$ctr)
+  sprintf("%s: CTR %s at 1, %s at 3, %s at 10; %s%s", segment, at[1], at[2], at[3], format_plural(fit$queries, "query", "queries"),
+    if (fit$leans > 0.5) sprintf(", so it leans on '%s' by %s", names(curve$fits)[1], format_share(fit$leans)) else "")
 }
 
 # A quantile of the pairs' factors, as text.

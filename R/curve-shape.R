@@ -14,6 +14,25 @@ curve_prior <- function(segment, parent = NULL) {
   list(centre = pmin(centre + shift, log(0.95)), level_sd = 0.7, slope_sd = 0.4, step_sd = 0.5)
 }
 
+# A table of CTR by position from outside, as log CTR at the knots: straight between its positions and beyond them.
+outside_curve <- function(table) {
+  if (!is.data.frame(table) || !all(c("position", "ctr") %in% names(table)) || nrow(table) < 2 || !is.numeric(table$position) || !is.numeric(table$ctr)) {
+    abort_argument("prior", "a table with the columns position and ctr, of two rows or more", names(table))
+  }
+  if (anyNA(table$ctr) || any(table$ctr <= 0 | table$ctr >= 1) || anyNA(table$position) || any(table$position < 1) || anyDuplicated(table$position)) {
+    abort_argument("prior", "a table of positions from 1, each once, with CTR as fractions between 0 and 1", utils::head(table$ctr))
+  }
+  table <- as.data.frame(table)[order(table$position), ]
+  x <- log(table$position)
+  y <- log(table$ctr)
+  n <- nrow(table)
+  slope <- (y[n] - y[1]) / (x[n] - x[1])
+  at <- log(curve_knots)
+  inside <- stats::approx(x, y, at, rule = 2)$y
+  out <- inside + ifelse(at > x[n], slope * (at - x[n]), ifelse(at < x[1], slope * (at - x[1]), 0))
+  pool_violators(pmin(out, log(0.95)), rep(1, length(out)))
+}
+
 # Rows of weights on the knots for linear interpolation at log position.
 knot_weights <- function(position) {
   x <- log(pmin(pmax(position, 1), 100))

@@ -22,9 +22,9 @@ reduce_cells <- function(work, recent = NULL) {
   cells
 }
 
-# Out: list(all, recent) of cells with their own mean position. split: whether only some are recent.
-finish_cells <- function(cells, split) {
-  if (!split) return(list(all = key_cells(cells), recent = cells))
+# Out: list(all, recent) of cells with their own mean position.
+finish_cells <- function(cells, some_recent) {
+  if (!some_recent) return(list(all = key_cells(cells), recent = cells))
   all <- cells[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted), rows = sum(rows)), by = c("query", "page", "bin")]
   list(all = key_cells(all), recent = key_cells(cells[cells$recent, !"recent"]))
 }

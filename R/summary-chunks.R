@@ -3,19 +3,19 @@
 
 # chunks: functions of the first day needed (or NULL) that give rows. recent_from: first recent day, NULL where all are. Out: list(queries, pages: names and
 # keys by code; all, recent: cells; by_day; codes: of the rows, where there is but one chunk).
-reduce_chunks <- function(chunks, recent_from) {
+reduce_chunks <- function(chunks, recent_from, split = NULL) {
   several <- length(chunks) > 1
   reduced <- NULL
   for (chunk in chunks) {
     rows <- chunk()
     if (is.null(rows) || !nrow(rows)) next
-    own <- reduce_chunk(rows, recent_from, weigh = several)
+    own <- reduce_chunk(rows, recent_from, weigh = several, split)
     reduced <- if (is.null(reduced)) own else merge_reduced(reduced, own)
   }
   if (is.null(reduced)) {
     abort_tide("No row is left after filtering.", where = "all months of the window", mend = "Loosen the filters.", class = "nothing_left")
   }
-  cells <- finish_cells(reduced$cells, reduced$split)
+  cells <- finish_cells(reduced$cells, reduced$some_recent)
   reduced[c("all", "recent")] <- cells[c("all", "recent")]
   if (several) {
     reduced$queries <- heaviest_spellings(reduced$queries)
@@ -25,13 +25,14 @@ reduce_chunks <- function(chunks, recent_from) {
   reduced
 }
 
-reduce_chunk <- function(rows, recent_from, weigh) {
+reduce_chunk <- function(rows, recent_from, weigh, split) {
   queries <- code_queries(rows$query, rows$impressions, weigh)
   pages <- if (is.null(rows[["page"]])) list(code = rep(1L, nrow(rows)), names = "", keys = "", spellings = 1L,
     weights = if (weigh) setDT(list(key = "", name = "", spelt = "", weight = 0))) else code_pages(rows$page, rows$impressions, weigh)
   work <- list(query = queries$code, page = pages$code, clicks = rows$clicks, impressions = rows$impressions, position = rows$position)
   recent <- if (!is.null(recent_from)) as.integer(rows$date) >= as.integer(recent_from)
-  list(queries = queries, pages = pages, cells = reduce_cells(work, recent), split = !is.null(recent_from),
+  list(queries = queries, pages = pages, cells = reduce_cells(work, recent), some_recent = !is.null(recent_from),
+    split_cells = if (!is.null(split)) reduce_split(work, split_labels(rows, split)),
     by_day = if (!is.null(rows[["date"]])) reduce_by(rows, "date"), blend = if (!is.null(rows[["date"]])) blend_sums(work, rows$date), codes = if (!weigh) list(query = queries$code, page = pages$code))
 }
 
@@ -39,17 +40,19 @@ reduce_chunk <- function(rows, recent_from, weigh) {
 merge_reduced <- function(one, other) {
   union_keys <- function(of) sort(unique(c(one[[of]]$keys, other[[of]]$keys)), method = "radix")
   keys <- list(queries = union_keys("queries"), pages = union_keys("pages"))
-  recode <- function(reduced) {
-    cells <- reduced$cells
+  recode <- function(reduced, of) {
+    cells <- reduced[[of]]
+    if (is.null(cells)) return(NULL)
     set(cells, j = "query", value = chmatch(reduced$queries$keys, keys$queries)[cells$query])
     set(cells, j = "page", value = chmatch(reduced$pages$keys, keys$pages)[cells$page])
     cells
   }
   by <- intersect(c("query", "page", "bin", "recent"), names(one$cells))
-  cells <- rbind(recode(one), recode(other))[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted), rows = sum(rows)), by = by]
+  cells <- rbind(recode(one, "cells"), recode(other, "cells"))[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted), rows = sum(rows)), by = by]
   texts <- function(of) list(keys = keys[[of]],
     weights = rbind(one[[of]]$weights, other[[of]]$weights)[, .(weight = sum(weight)), by = c("key", "name", "spelt")])
-  list(queries = texts("queries"), pages = texts("pages"), cells = cells, split = one$split,
+  list(queries = texts("queries"), pages = texts("pages"), cells = cells, some_recent = one$some_recent,
+    split_cells = if (!is.null(one$split_cells)) sum_split(rbind(recode(one, "split_cells"), recode(other, "split_cells"))),
     by_day = if (!is.null(one$by_day)) reduce_by(rbind(one$by_day, other$by_day), "date"),
     blend = add_blend_sums(one$blend, other$blend))
 }

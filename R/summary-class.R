@@ -19,12 +19,15 @@
 #' @param recent_days Length of the window that findings rest on.
 #' @param undated_days How many days a table without dates stands for, where
 #'   [tide_filter()] was not told. Exports usually cover three months.
+#' @param split A dimension by which [tide_curve()] shall tell parts apart: `device`,
+#'   `country`, `vertical`, `rich_result` or `month`.
 #' @return A `tide_summary` object: a list with `queries` (data.table: `query`,
 #'   `key`, `segment`), `pages` (`page`, `key`), `cells` (`query`, `page` as row
 #'   numbers of the former, `bin`, `clicks`, `impressions`, `position`, `rows`: how many were summed up),
 #'   `recent_cells`, `pairs` (recent, by query x page, with `ctr`, `position`,
 #'   `spread`), `contested` (recent days of queries with several pages, or
-#'   `NULL` without dates), `by_day`, `blend` (sums that tell how far
+#'   `NULL` without dates), `by_day`, `split_cells` (cells by
+#'   `part` of the `split`, or `NULL`), `blend` (sums that tell how far
 #'   the places within one row lie apart, or `NULL`), `site_by_day` and `site_by_page` (from
 #'   tables without queries, or `NULL`), `window`, `recent`, and the `sources`
 #'   of the data and what was `left_out` of the table used.
@@ -35,18 +38,23 @@
 #' data <- tide_read(exports[["pairs"]])
 #' tide_summary(data, brand = "fernmoor")
 #' @export
-tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90) {
+tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90, split = NULL) {
   if (!inherits(data, "tide_months")) check_class(data, "tide_data", "data")
   check_text(brand, "brand", null = TRUE, many = TRUE)
   check_number(recent_days, "recent_days", min = 1)
   check_number(undated_days, "undated_days", min = 1)
+  if (!is.null(split)) check_choice(split, split_dimensions, "split")
   source <- query_rows(data)
   table <- source$table
   dated <- "date" %in% table$dimensions
+  if (!is.null(split) && !(if (split == "month") dated else split %in% table$dimensions)) {
+    abort_tide(sprintf("The table cannot be split by %s.", split), where = sprintf("It is by %s.", grain_label(table$dimensions)),
+      mend = "Export with this dimension, or split by something else.", class = "grain")
+  }
   days <- if (is.na(table$days)) as.integer(undated_days) else table$days
   whole <- !dated || days <= recent_days
   recent_from <- if (whole) table$from else table$to - as.integer(recent_days) + 1L
-  reduced <- reduce_chunks(source$chunks, if (!whole) recent_from)
+  reduced <- reduce_chunks(source$chunks, if (!whole) recent_from, split)
   queries <- reduced$queries
   pairs <- reduce_pairs(reduced$recent)
   segment <- if (is.null(brand)) rep("all", length(queries$names))
@@ -61,7 +69,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
     pages = setDT(list(page = reduced$pages$names, key = reduced$pages$keys)),
     cells = reduced$all, recent_cells = reduced$recent, pairs = pairs,
     contested = contested,
-    by_day = reduced$by_day, blend = reduced$blend,
+    split = split, split_cells = reduced$split_cells, by_day = reduced$by_day, blend = reduced$blend,
     site_by_day = site_totals(source$totals, "date", table),
     site_by_page = site_totals(source$totals, "page", table),
     window = list(from = table$from, to = table$to, days = days, dated = dated, assumed = is.na(table$days)),

@@ -107,3 +107,139 @@ test_that("brand's curve rests on each query's leading page", {
   expect_equal(predict(curve, 1, "brand")$ctr, 0.6, tolerance = 0.1)
   expect_equal(glance(curve)$pairs[2], 30)
 })
+
+test_that("places of a blended row keep its mean, and their variance grows with what is asked", {
+  position <- c(1, 1.2, 2.5, 8.4, 30)
+  for (variance in c(0, 0.5, 4)) {
+    w <- inktide:::place_weights(position, rep(variance, 5))
+    expect_equal(rowSums(w), rep(1, 5), tolerance = 1e-4)
+    expect_true(all(w >= -1e-9))
+    expect_equal(drop(w %*% (1:100)), position, tolerance = 1e-3)
+  }
+  spread <- function(v) { w <- inktide:::place_weights(8.4, v); drop(w %*% (1:100 - 8.4)^2) }
+  expect_equal(spread(4), 4, tolerance = 0.05)
+})
+
+# Rows that average whole places, as exports do. `within`: standard deviation of the places of a row.
+blended_site <- function(seed, within, queries = 400, days = 60) {
+  set.seed(seed)
+  d <- CJ(q = seq_len(queries), day = seq_len(days))
+  home <- exp(runif(queries, 0, log(12)))
+  demand <- exp(rnorm(queries, 1, 1))
+  d[, impressions := rpois(.N, demand[q])]
+  d <- d[impressions > 0]
+  each <- data.table(row = rep(seq_len(nrow(d)), d$impressions))
+  each[, place := pmax(1, round(home[d$q[row]] + rnorm(.N, 0, within * sqrt(home[d$q[row]]))))]
+  factor <- exp(rnorm(queries, -0.045, 0.3))
+  truth <- c(made_curve, rep(0.02, 40))
+  each[, clicked := runif(.N) < truth[place] * factor[d$q[row]]]
+  sums <- each[, .(clicks = sum(clicked), position = mean(place)), by = "row"]
+  as_data(data.table(date = as.IDate("2026-01-01") + d$day, query = paste("query", d$q), page = "/a", clicks = sums$clicks, impressions = d$impressions, position = sums$position))
+}
+
+test_that("the spread of places within a row is estimated, and taking it apart halves the bias at the top", {
+  runs <- vapply(1:6, function(seed) {
+    summary <- tide_summary(blended_site(seed, 0.6))
+    curve <- tide_curve(summary)
+    plain <- curve
+    plain_summary <- summary
+    plain_summary$cells <- copy(summary$cells)[, rows := impressions]
+    bias <- function(s) mean(abs(log(predict(tide_curve(s), 1:5)$ctr / made_curve[1:5])))
+    c(inktide:::blend_variance(curve$blend, 5, 1), bias(summary), bias(plain_summary))
+  }, numeric(3))
+  # Rounding to whole places adds a twelfth.
+  expect_equal(mean(runs[1, ]), 0.6^2 * 5 + 1 / 12, tolerance = 0.3)
+  expect_lt(mean(runs[2, ]), 0.7 * mean(runs[3, ]))
+})
+
+test_that("a table cut at a row cap is corrected by what is known of the cut", {
+  errors <- vapply(1:6, function(seed) {
+    set.seed(seed)
+    n <- 8000
+    home <- sample(10, n, TRUE)
+    rows <- data.table(query = paste("q", 1:n), impressions = pmax(1, rpois(n, exp(rnorm(n, 3, 1.5)))), position = home)
+    rows[, clicks := rbinom(n, impressions, pmin(0.95, made_curve[home] * rgamma(n, 5, 5)))]
+    cut <- setorder(copy(rows), -clicks, -impressions)[1:1000]
+    error <- function(s) mean(abs(log(predict(tide_curve(s), 1:10)$ctr / made_curve)))
+    summary <- tide_summary(tide_read({ file <- tempfile(fileext = ".csv"); fwrite(cut, file); file }))
+    expect_true(summary$sources$capped)
+    blind <- summary
+    blind$sources <- copy(blind$sources)[, capped := FALSE]
+    c(error(summary), error(blind))
+  }, numeric(2))
+  expect_lt(mean(errors[1, ]), 0.5 * mean(errors[2, ]))
+})
+
+test_that("parts lean on the whole by as much as they do not differ", {
+  rows <- made_site(queries = 400, days = 30)
+  rows[, device := ifelse(seq_len(.N) %% 2 == 0, "mobile", "desktop")]
+  set.seed(1)
+  low <- rows$device == "mobile"
+  rows[low, clicks := rbinom(sum(low), clicks, 0.6)]
+  few <- rows[query %in% unique(query)[1:3]][, device := "tablet"]
+  curve <- tide_curve(tide_summary(as_data(rbind(rows, few)), split = "device"), by = "device")
+  expect_gt(curve$fits$tablet$leans, 5 * curve$fits$mobile$leans)
+  expect_lt(curve$fits$mobile$leans, 0.2)
+  differ <- tide_curve_difference(curve, "mobile", "desktop", 1:8)
+  expect_equal(mean(log(differ$ratio)), log(0.6), tolerance = 0.15)
+  expect_true(all(differ$ratio_high[1:5] < 1))
+  expect_match(format(curve), "tablet: CTR .*; 3 queries", all = FALSE)
+  # A part that has no data changes nothing; parts that do not differ share one curve.
+  same <- made_site(queries = 300, days = 20)[, device := ifelse(as.integer(substr(query, 7, 10)) %% 2 == 0, "mobile", "desktop")]
+  alike <- tide_curve(tide_summary(as_data(same), split = "device"), by = "device")
+  apart <- abs(log(predict(alike, 1:10, "mobile")$ctr / predict(alike, 1:10, "desktop")$ctr))
+  expect_lt(mean(apart), 0.12)
+  expect_error(tide_curve(tide_summary(as_data(same)), by = "device"), class = "tide_error_grain")
+})
+
+test_that("a table from outside leads while data are few and gives way to them", {
+  outside <- data.frame(position = 1:10, ctr = 0.5 / (1:10)^1.5)
+  off <- function(rows) mean(abs(log(predict(tide_curve(tide_summary(as_data(rows)), prior = outside), 1:10)$ctr / outside$ctr)))
+  expect_lt(off(made_site(queries = 3, days = 3)), 0.35)
+  full <- made_site(queries = 600, days = 60)
+  expect_lt(mean(abs(log(predict(tide_curve(tide_summary(as_data(full)), prior = outside), 1:10)$ctr / made_curve))), 0.08)
+  expect_error(tide_curve(tide_summary(as_data(full)), prior = data.frame(position = 1, ctr = 3)), class = "tide_error_argument")
+})
+
+test_that("of methods the one that foretells held-out queries is told, residuals are normal, one query's interval holds", {
+  rows <- made_site(queries = 500, days = 40, seed = 3)
+  summary <- tide_summary(as_data(rows))
+  rivals <- tide_curve_rivals(summary)
+  expect_equal(rivals$method[1], "fitted")
+  expect_gt(rivals$behind[rivals$method == "power"], 2 * rivals$behind_se[rivals$method == "power"])
+  curve <- tide_curve(summary)
+  check <- tide_curve_check(curve, summary)
+  expect_lt(abs(mean(check$residuals$residual)), 0.15)
+  expect_equal(stats::sd(check$residuals$residual), 1, tolerance = 0.15)
+  expect_true(all(check$effective$effective <= check$effective$queries + 1e-9))
+  expect_s3_class(ggplot2::autoplot(check), "ggplot")
+  set.seed(9)
+  at <- predict(curve, 3, impressions = 400)
+  shown <- rbinom(4000, 400, pmin(0.95, made_curve[3] * exp(rnorm(4000, -0.045, 0.3)))) / 400
+  expect_gt(mean(shown >= at$query_low & shown <= at$query_high), 0.85)
+  expect_lt(mean(shown >= at$query_low & shown <= at$query_high), 0.96)
+})
+
+test_that("the month in which clicks at equal position changed is named, and none where none did", {
+  rows <- made_site(queries = 300, days = 150)
+  expect_false(any(tide_curve_change(tide_summary(as_data(rows), split = "month"))$changed))
+  late <- which(rows$date >= as.IDate("2026-04-01"))
+  set.seed(2)
+  rows[late, clicks := rbinom(length(late), clicks, 0.7)]
+  change <- tide_curve_change(tide_summary(as_data(rows), split = "month"))
+  expect_equal(change$month[change$changed], "2026-04")
+  expect_equal(change$ratio[change$changed], 0.7, tolerance = 0.05)
+})
+
+test_that("invariances: a row split in two changes next to nothing, plain methods are what they say", {
+  rows <- made_site(queries = 200, days = 20)
+  two <- rbind(copy(rows)[, c("clicks", "impressions") := list(clicks %/% 2, impressions %/% 2)], copy(rows)[, c("clicks", "impressions") := list(clicks - clicks %/% 2, impressions - impressions %/% 2)])[impressions > 0]
+  one <- tide_curve(tide_summary(as_data(rows)))
+  # As tables without dates, where only sums count.
+  sums <- function(rows) as_data(rows[, .(clicks = sum(clicks), position = sum(position * impressions) / sum(impressions), impressions = sum(impressions)), by = c("query", "page")])
+  expect_equal(predict(tide_curve(tide_summary(sums(two))), 1:10), predict(tide_curve(tide_summary(sums(rows))), 1:10))
+  pivot <- tide_curve(tide_summary(as_data(rows)), method = "pivot")
+  expect_equal(predict(pivot, 3)$ctr, pivot$evidence$pivot_ctr[3])
+  power <- log(predict(tide_curve(tide_summary(as_data(rows)), method = "power"), c(1, 2, 4, 8))$ctr)
+  expect_equal(diff(power), rep(diff(power)[1], 3))
+})

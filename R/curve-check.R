@@ -1,0 +1,82 @@
+#' Does the curve fit, and what is it made of?
+#'
+#' Residuals of every pair, how many queries stand behind each position, which queries
+#' move the curve most, how far each folder is from it, and which pairs were held down.
+#'
+#' @details Residuals are randomised quantile residuals (Dunn, Smyth 1996): normal with
+#'   variance 1 where curve and spread fit, whatever the size of a pair. The effective number
+#'   of queries is the squared sum of the weights over the sum of their squares, with the
+#'   weight that a pair's evidence has beside the spread. `share` is a query's part of the
+#'   weight at its place. A pair more than three standard deviations off is held down to three.
+#' @param curve A `tide_curve` object.
+#' @param summary The `tide_summary` object it was fitted to.
+#' @return A `tide_curve_check` object: a list with `residuals` (`query`, `page`, `position`,
+#'   `clicks`, `expected`, `residual`), `bands` (by band of position: `pairs`, `mean`, `sd`,
+#'   `beyond_2`: share beyond two), `effective` (`position`, `queries`, `effective`), `influential`
+#'   (`query`, `page`, `position`, `clicks`, `expected`, `share`), `folders` (`folder`, `pairs`, `ratio`, `ratio_low`,
+#'   `ratio_high` of clicks to expected ones) and `held_down` (as `influential`). Methods: `print`, `autoplot`, `plot`.
+#' @references Dunn, Smyth (1996), Journal of Computational and Graphical Statistics 5, 236-244.
+#' @examples
+#' summary <- tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor")
+#' tide_curve_check(tide_curve(summary), summary)
+#' @export
+tide_curve_check <- function(curve, summary) {
+  check_class(curve, "tide_curve", "curve")
+  check_class(summary, "tide_summary", "summary")
+  main <- names(curve$fits)[1]
+  cells <- summary$cells[summary$queries$segment[summary$cells$query] == main]
+  spread <- curve$fits[[main]]$spread
+  set(cells, j = "expected", value = cells$impressions * curve_ctr(curve, cells$position, rep(main, nrow(cells)), cells$rows, cells$impressions))
+  pairs <- cells[, .(clicks = sum(clicks), expected = sum(expected), position = sum(weighted) / sum(impressions)), by = c("query", "page")]
+  pairs[, "weight" := expected / (1 + spread * expected)]
+  # The random part is the same in every run.
+  chance <- with_seed(1, stats::runif(nrow(pairs)))
+  below <- stats::pnbinom(pairs$clicks - 1, size = 1 / spread, mu = pmax(pairs$expected, 1e-9))
+  at <- stats::pnbinom(pairs$clicks, size = 1 / spread, mu = pmax(pairs$expected, 1e-9))
+  pairs[, "residual" := stats::qnorm(pmin(pmax(below + chance * (at - below), 1e-9), 1 - 1e-9))]
+  pairs[, c("band", "place") := list(position_band(pairs$position, c(1, 4, 11, 21)), pmin(floor(pairs$position + 0.5), 100))]
+  told <- pairs[pairs$expected >= 0.5]
+  named <- function(rows) data.table(query = summary$queries$query[rows$query], page = summary$pages$page[rows$page],
+    rows[, intersect(c("position", "clicks", "expected", "share", "residual"), names(rows)), with = FALSE])
+  pairs[, "share" := weight / sum(weight), by = "place"]
+  off <- abs(pairs$clicks - pairs$expected) / sqrt(pairs$expected + spread * pairs$expected^2)
+  structure(list(
+    segment = main, residuals = named(told),
+    bands = told[, .(pairs = .N, mean = mean(residual), sd = stats::sd(residual), beyond_2 = mean(abs(residual) > 2)), by = "band"][order(match(band, band_names(c(1, 4, 11, 21))))],
+    effective = pairs[, .(queries = length(unique(query)), effective = sum(weight)^2 / sum(weight^2)), by = .(position = place)][order(position)],
+    influential = named(utils::head(pairs[order(-pairs$share * pairs$weight * abs(log((pairs$clicks + 0.5) / (pairs$expected + 0.5))))], 10)),
+    folders = folder_ratios(pairs, summary), held_down = named(pairs[off > 3][order(-off[off > 3])])
+  ), class = "tide_curve_check")
+}
+
+# Clicks over expected clicks by folder, each pair with its weight; intervals from the spread between its pairs.
+folder_ratios <- function(pairs, summary) {
+  own <- copy(pairs)[, "folder" := page_group(summary$pages$page, NULL)[pairs$page]]
+  own[, "pull" := 1 / (1 + expected)]
+  out <- own[, {
+    ratio <- sum(pull * clicks) / sum(pull * expected)
+    error <- sqrt(sum(pull^2 * (clicks - ratio * expected)^2)) / sum(pull * expected)
+    list(pairs = .N, expected = sum(expected), ratio = ratio, ratio_low = max(0, ratio - 1.645 * error), ratio_high = ratio + 1.645 * error)
+  }, by = "folder"]
+  out[out$pairs >= 5][order(-expected)]
+}
+
+#' @export
+format.tide_curve_check <- function(x, ...) {
+  thin <- x$effective[x$effective$position <= 20 & x$effective$effective < 10]
+  far <- x$folders[x$folders$ratio_low > 1 | x$folders$ratio_high < 1]
+  line <- function(...) paste0("  ", pad_left(..1, 6), pad_left(..2, 8), pad_left(..3, 8), pad_left(..4, 8), pad_left(..5, 12))
+  c(sprintf("<tide_curve_check> %s; residuals are 0 on average and 1 in spread where the curve fits", x$segment),
+    line("band", "pairs", "mean", "spread", "beyond 2"),
+    line(x$bands$band, format_count(x$bands$pairs), sprintf("%+.2f", x$bands$mean), sprintf("%.2f", x$bands$sd), sprintf("%s (5%%)", format_share(x$bands$beyond_2))),
+    if (nrow(thin)) sprintf("  under ten queries' worth of evidence at position %s", paste(utils::head(thin$position, 8), collapse = ", ")),
+    if (nrow(far)) sprintf("  %s: clicked x%.2f of the curve (%.2f to %.2f), %s", far$folder, far$ratio, far$ratio_low, far$ratio_high, format_plural(far$pairs, "pair")),
+    sprintf("  most weight: '%s' (%s of the evidence at its position)", x$influential$query[1:min(3, nrow(x$influential))], format_share(x$influential$share[1:min(3, nrow(x$influential))])),
+    if (nrow(x$held_down)) sprintf("  held down, being more than three standard deviations off: %s, such as '%s'", format_plural(nrow(x$held_down), "pair"), x$held_down$query[1]))
+}
+
+#' @export
+print.tide_curve_check <- function(x, ...) {
+  cat(format(x, ...), sep = "\n")
+  invisible(x)
+}

@@ -1,0 +1,64 @@
+# Curves of parts (devices, intents, groups of pages ...): each leans on the curve of all by as much as the parts differ
+# beyond chance. How much they differ is a variance between levels, estimated by moments (DerSimonian, Laird 1986),
+# so a part with three queries shows its parent's curve and a large one its own.
+
+# In: cells of all parts with a `part`, the parent's fit. Out: list of fits by part.
+estimate_parts <- function(cells, parent, blend, segment) {
+  parts <- split(cells, by = "part", keep.by = FALSE)
+  parts <- parts[order(names(parts))]
+  levels <- lapply(parts, part_level, parent = parent, blend = blend)
+  between <- between_parts(levels)
+  Map(function(own, level) {
+    prior <- curve_prior(segment, parent$log_ctr)
+    prior$centre <- parent$log_ctr
+    # Shape may stray half as far as level does.
+    prior[c("level_sd", "slope_sd", "step_sd")] <- list(sqrt(between), sqrt(between) / 2, max(0.1, sqrt(between)))
+    fit <- estimate_curve(own, prior, blend, parent_covariance = parent$covariance)
+    fit$leans <- level$variance / (level$variance + between)
+    fit$queries <- length(unique(own$query))
+    fit
+  }, lapply(parts, setkeyv, c("query", "page", "bin")), levels)
+}
+
+# Log of a part's clicks over those expected on the parent's curve, and its variance between groups of queries.
+part_level <- function(cells, parent, blend) {
+  table <- blend_table(parent$log_ctr, grid_weights(blend))
+  expected <- cells$impressions * exp(blended_log_ctr(table, cells$position, blend_class(cells$rows, cells$impressions)))
+  # A query weighs by what it can tell beside the spread between queries.
+  by_query <- rowsum(cbind(cells$clicks, expected), cells$query)
+  weight <- 1 / (1 + parent$spread * by_query[, 2])
+  total <- sum(weight * by_query[, 2]) + 0.5
+  level <- log((sum(weight * by_query[, 1]) + 0.5) / total)
+  seen <- sum(weight^2 * (by_query[, 1] - exp(level) * by_query[, 2])^2) / (exp(level) * total)^2
+  # A few queries may look alike by luck: never surer than the spread between queries allows.
+  list(level = level, variance = max(seen, 1 / total))
+}
+
+# Variance between the parts' levels. A belief worth one part in a difference of a tenth keeps two parts from looking
+# alike or apart by luck.
+between_parts <- function(levels) {
+  level <- vapply(levels, `[[`, 0, "level")
+  variance <- vapply(levels, `[[`, 0, "variance")
+  weight <- 1 / variance
+  middle <- sum(weight * level) / sum(weight)
+  surplus <- sum(weight * (level - middle)^2) - (length(level) - 1)
+  scale <- sum(weight) - sum(weight^2) / sum(weight)
+  moment <- if (scale > 0) max(0, surplus / scale) else 0
+  (moment * max(length(level) - 1, 0) + 0.1^2) / max(length(level), 1)
+}
+
+# The part of each cell: by what stands in the query and page, or as the summary was split.
+part_cells <- function(summary, by, rules) {
+  if (identical(by, summary$split)) {
+    cells <- copy(summary$split_cells)
+    return(set(cells, j = "position", value = cells$weighted / cells$impressions))
+  }
+  cells <- copy(summary$cells)
+  label <- switch(by,
+    intent = query_intent(summary$queries$key, rules$intent)[cells$query],
+    page_group = page_group(summary$pages$page, rules$page_groups)[cells$page],
+    words = length_names[pmin(pmax(lengths(query_words(summary$queries$key)), 1L), 6L)][cells$query],
+    abort_tide(sprintf("The summary is not split by %s.", by), where = sprintf("split: %s", if (is.null(summary$split)) "none" else summary$split),
+      mend = sprintf("Ask tide_summary() for split = \"%s\".", by), class = "grain", fault = "call"))
+  set(cells, j = "part", value = label)
+}

@@ -16,7 +16,11 @@ blend_sums <- function(work, date) {
   if (k < 2) return(NULL)
   one <- use[-k]
   other <- use[-1]
-  near <- work$query[one] == work$query[other] & work$page[one] == work$page[other] & as.integer(date)[other] - as.integer(date)[one] <= 2
+  day <- as.integer(date)
+  near <- work$query[one] == work$query[other] & work$page[one] == work$page[other] & day[other] - day[one] <= 2
+  # Within one month, so that months reduced one by one give the same sums.
+  month <- month_number(day)
+  near <- near & month[one] == month[other]
   one <- one[near]
   other <- other[near]
   if (!length(one)) return(NULL)
@@ -29,6 +33,12 @@ blend_sums <- function(work, date) {
   usual <- y <= 2 * middle^2
   sums <- data.table(band = findInterval(middle, blend_bands), u = u, y = y, m = middle - 1, w = 1 / (0.15 + u)^2)[usual]
   sums[, .(n = as.numeric(.N), w = sum(w), u = sum(w * u), y = sum(w * y), uu = sum(w * u^2), uy = sum(w * u * y), yy = sum(w * y^2), m = sum(w * m)), by = "band"]
+}
+
+month_number <- function(day) {
+  known <- unique(day)
+  date <- as.POSIXlt(as.Date(known, origin = "1970-01-01"))
+  (date$year * 12L + date$mon)[match(day, known)]
 }
 
 add_blend_sums <- function(one, other) {

@@ -26,10 +26,9 @@ estimate_curve <- function(cells, prior, blend = default_blend, least = 0, paren
       state$spread <- estimate_spread(evidence$pair_clicks, pair_mean, least)
       state$wobble <- if (least > 0) 0.001 else estimate_wobble(cells$clicks, mean, evidence, state$spread)
     }
-    equations <- score_equations(cells, mean, evidence, state, settled = round > 7, least)
-    state$cell_information <- equations$information
     design <- blended_design(state$theta, evidence)
-    state <- newton_step(state, equations, design, penalty, hold = round > 12)
+    equations <- score_equations(cells, mean, evidence, state, design, least)
+    state <- newton_step(state, equations, penalty, hold = round > 12)
     if (round > 5 && max(abs(knot_design() %*% (state$theta - before))) < 1e-4) break
   }
   log_ctr <- drop(knot_design() %*% state$theta)
@@ -65,13 +64,12 @@ curve_evidence <- function(cells, blend = default_blend) {
   codes <- sort(unique(code))
   column <- match(code, codes)
   position <- as.vector(rowsum(cells$weighted, code)) / as.vector(rowsum(cells$impressions, code))
-  row <- cumsum(full)[pair]
+  group <- cells$query[ends] %% curve_groups
   list(
     ends = ends, pair = pair, pair_clicks = sum_runs(cells$clicks, ends), column = column,
-    full = full, in_full = full[pair], row = row, at = cbind(row, column)[full[pair], , drop = FALSE],
-    size = c(sum(full), length(codes)), class = class, weights = grid_weights(blend),
+    full = full, in_full = full[pair], row = cumsum(full)[pair], size = sum(full), class = class, weights = grid_weights(blend),
     places = place_weights(position, blend_variance(blend, position, blend_degree[codes %% 10L])),
-    group = cells$query[ends] %% curve_groups, cells_of = split(seq_along(pair), (cells$query %% curve_groups))
+    group = group[pair], full_group = group[full]
   )
 }
 
@@ -114,11 +112,11 @@ estimate_wobble <- function(clicks, mean, evidence, spread) {
   min(max((sum(weight * ((clicks - level)^2 - free * level)) + 10 * 25 * 0.02) / (total + 10 * 25), 0.001), 1)
 }
 
-# Scores and information of log CTR at the bins. With D the diagonal of a pair's cell variances (mean + wobble
+# Scores and information of the parameters. With D the diagonal of a pair's cell variances (mean + wobble
 # mean^2), its covariance is D + spread m m', inverted by the Sherman-Morrison formula. A pair beyond three
 # standard deviations (a bot, a tracking fault, a giant of another kind) pulls no harder than one at three
 # (Huber 1964).
-score_equations <- function(cells, mean, evidence, state, settled, least = 0) {
+score_equations <- function(cells, mean, evidence, state, design, least = 0) {
   keep <- 1 / (1 + state$wobble * mean)
   pair_mean <- sum_runs(keep * mean, evidence$ends)
   pair_residual <- sum_runs(keep * (cells$clicks - mean), evidence$ends)
@@ -142,30 +140,32 @@ score_equations <- function(cells, mean, evidence, state, settled, least = 0) {
     alone <- mean / (1 + state$spread * mean)
     diagonal <- pmax(alone + kept$second, 0.02 * alone)
   }
-  by_bin <- function(x) as.vector(rowsum(x, evidence$column, reorder = TRUE))
-  # The costly part hardly changes once the variances are held: it is kept from then on.
-  information <- state$cell_information
-  if (is.null(information) || !settled) {
-    between <- matrix(0, evidence$size[1], evidence$size[2])
-    if (least == 0) between[evidence$at] <- (keep * mean)[evidence$in_full]
-    factor <- (calm * shared)[evidence$full]
-    information <- diag(if (length(own)) by_bin(diagonal) else numeric(), evidence$size[2]) - crossprod(between, factor * between)
-  }
-  list(cell_score = own, score = if (length(own)) by_bin(own) else numeric(), information = information, diagonal = diagonal,
-    shared_mean = if (least > 0) 0 * mean else keep * mean, pair_factor = (calm * shared)[evidence$full])
+  # By column first: from there on everything is small.
+  sums <- if (length(own)) rowsum(cbind(own, diagonal), evidence$column, reorder = TRUE) else matrix(0, 0, 2)
+  between <- pair_means(if (least > 0) 0 * mean else keep * mean, evidence, design)
+  factor <- (calm * shared)[evidence$full]
+  list(cell_score = own, diagonal = diagonal, between = between, factor = factor, score = drop(crossprod(design, sums[, 1])),
+    information = crossprod(design, sums[, 2] * design) - crossprod(between, factor * between))
+}
+
+# For each pair in full, the sum of its cells' means times how they move with the parameters.
+pair_means <- function(mean, evidence, design) {
+  if (!evidence$size) return(matrix(0, 0, ncol(design)))
+  cells <- which(evidence$in_full)
+  rowsum(mean[cells] * design[evidence$column[cells], , drop = FALSE], evidence$row[cells], reorder = TRUE)
 }
 
 # One penalised scoring step, and one of the smoothness by the update of Fellner and Schall as in Wood and
 # Fasiolo (2017).
-newton_step <- function(state, equations, design, penalty, hold) {
-  information <- crossprod(design, equations$information %*% design)
+newton_step <- function(state, equations, penalty, hold) {
+  information <- equations$information
   prior <- state$smooth * penalty$rough + penalty$precision
   from_prior <- state$theta - penalty$mean
   inverse <- solve(information + prior)
-  move <- drop(inverse %*% (crossprod(design, equations$score) - prior %*% from_prior))
+  move <- drop(inverse %*% (equations$score - prior %*% from_prior))
   state$theta <- state$theta + move * min(1, 1 / max(abs(move)))
   if (!hold) state$smooth <- next_smooth(state, inverse, penalty)
-  c(state[c("theta", "smooth", "spread", "wobble", "cell_information")], list(information = information, inverse = inverse, prior = prior))
+  c(state[c("theta", "smooth", "spread", "wobble")], list(information = information, inverse = inverse, prior = prior))
 }
 
 # Two more knots' worth of belief in a roughness of a tenth, so that thin data never look certain of a straight line.
@@ -189,10 +189,18 @@ score_covariance <- function(equations, evidence, design, state) {
     return(list(knots = knots, groups = length(groups), df = rep(5, nrow(to_knots))))
   }
   whole <- state$information + state$prior
-  move <- vapply(groups, function(g) {
-    part <- group_part(g, equations, evidence)
-    information <- crossprod(design[part$columns, , drop = FALSE], part$information %*% design[part$columns, , drop = FALSE])
-    score <- crossprod(design[part$columns, , drop = FALSE], part$score)
+  # Sums by group and column; a group's share in the information follows from them and from its pairs in full.
+  code <- match(evidence$group, groups) * 1000L + evidence$column
+  sums <- rowsum(cbind(equations$cell_score, equations$diagonal), code)
+  code <- as.integer(rownames(sums))
+  rows <- split(seq_along(code), code %/% 1000L)
+  pairs <- split(seq_along(evidence$full_group), factor(evidence$full_group, groups))
+  move <- vapply(seq_along(groups), function(g) {
+    at <- rows[[g]]
+    own <- design[code[at] %% 1000L, , drop = FALSE]
+    between <- equations$between[pairs[[g]], , drop = FALSE]
+    information <- crossprod(own, sums[at, 2] * own) - crossprod(between, equations$factor[pairs[[g]]] * between)
+    score <- crossprod(own, sums[at, 1])
     # What one group alone knows cannot be taken out in full.
     drop(to_knots %*% tryCatch(solve(whole - information, score), error = function(e) solve(whole, score)))
   }, numeric(nrow(to_knots)))
@@ -200,21 +208,4 @@ score_covariance <- function(equations, evidence, design, state) {
   squares <- colSums(move^2)
   list(knots = crossprod(move) * (length(groups) - 1) / length(groups) + to_knots %*% bias %*% t(to_knots), groups = length(groups),
     df = pmax(4, squares^2 / colSums(move^4)))
-}
-
-# One group's share in score and information, on the columns it has cells in.
-group_part <- function(group, equations, evidence) {
-  cells <- evidence$cells_of[[as.character(group)]]
-  columns <- sort(unique(evidence$column[cells]))
-  at <- match(evidence$column[cells], columns)
-  score <- as.vector(rowsum(equations$cell_score[cells], at))
-  information <- diag(as.vector(rowsum(equations$diagonal[cells], at)), length(columns))
-  full <- cells[evidence$in_full[cells]]
-  if (length(full)) {
-    rows <- evidence$row[full]
-    between <- matrix(0, length(unique(rows)), length(columns))
-    between[cbind(match(rows, unique(rows)), match(evidence$column[full], columns))] <- equations$shared_mean[full]
-    information <- information - crossprod(between, equations$pair_factor[unique(rows)] * between)
-  }
-  list(columns = columns, score = score, information = information)
 }

@@ -18,7 +18,8 @@ one <- function(kind, seed) {
   curve <- tide_curve(tide_summary(as_data(site$rows), brand = if (site$brand) "fernmoor"))
   segment <- if (site$brand) "non-brand" else "all"
   at <- predict(curve, 1:20, segment)
-  seen <- curve$evidence[curve$evidence$segment == segment & curve$evidence$position <= 20]
+  of_segment <- curve$evidence$segment == segment & curve$evidence$position <= 20
+  seen <- curve$evidence[of_segment]
   pivot <- seen$pivot_ctr[match(1:20, seen$position)]
   law <- stats::lm(log(pivot_ctr) ~ log(position), seen[seen$pivot_ctr > 0], weights = seen$impressions[seen$pivot_ctr > 0])
   power <- exp(stats::predict(law, data.frame(position = 1:20)))

@@ -77,6 +77,8 @@ plan_source <- function(plan) {
 #' the answer, and never the whole archive.
 #'
 #' @inheritParams tide_stored
+#' @param at_once Small months are taken together up to so many rows, which is quicker;
+#'   a larger month is taken alone.
 #' @return A `tide_months` object, for [tide_filter()] (segments on single rows; the
 #'   window is set here) and [tide_summary()].
 #' @section Errors: those of [tide_stored()].
@@ -85,9 +87,10 @@ plan_source <- function(plan) {
 #' tide_load(store, tide_example()[["pairs"]])
 #' tide_summary(tide_by_month(store, days = 28), brand = "fernmoor")
 #' @export
-tide_by_month <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, dimensions = NULL) {
+tide_by_month <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, dimensions = NULL, at_once = 2e6) {
+  check_number(at_once, "at_once", min = 1)
   plan <- plan_window(store, from, to, days, lag, dimensions)
-  structure(list(plan = plan, sources = plan_source(plan), segments = list(), rules = NULL), class = "tide_months")
+  structure(list(plan = plan, sources = plan_source(plan), segments = list(), rules = NULL, at_once = at_once), class = "tide_months")
 }
 
 #' @export

@@ -5,13 +5,24 @@
 # keys by code; all, recent: cells; by_day; codes: of the rows, where there is but one chunk).
 reduce_chunks <- function(chunks, recent_from, split = NULL) {
   several <- length(chunks) > 1
-  reduced <- NULL
+  # Like with like: two of one level become one of the next, so that each is merged a few times only.
+  waiting <- list()
+  level <- integer()
+  join_last <- function() {
+    k <- length(waiting)
+    waiting[[k - 1]] <<- merge_reduced(waiting[[k - 1]], waiting[[k]])
+    waiting[[k]] <<- NULL
+    level <<- c(level[seq_len(k - 2)], level[k - 1] + 1L)
+  }
   for (chunk in chunks) {
     rows <- chunk()
     if (is.null(rows) || !nrow(rows)) next
-    own <- reduce_chunk(rows, recent_from, weigh = several, split)
-    reduced <- if (is.null(reduced)) own else merge_reduced(reduced, own)
+    waiting[[length(waiting) + 1]] <- reduce_chunk(rows, recent_from, weigh = several, split)
+    level <- c(level, 0L)
+    while ((k <- length(level)) > 1 && level[k] == level[k - 1]) join_last()
   }
+  while (length(waiting) > 1) join_last()
+  reduced <- if (length(waiting)) waiting[[1]]
   if (is.null(reduced)) {
     abort_tide("No row is left after filtering.", where = "all months of the window", mend = "Loosen the filters.", class = "nothing_left")
   }

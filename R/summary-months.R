@@ -1,4 +1,4 @@
-# The archive as chunks for the reduction: one month of the table with queries after the other.
+# The archive as chunks for the reduction: the months of the table with queries one after the other, small ones together.
 
 # Out: as query_rows().
 month_rows <- function(data) {
@@ -13,24 +13,49 @@ month_rows <- function(data) {
   dimensions <- intersect(held[[best]], plan$dimensions)
   grain <- grain_label(dimensions)
   ledger <- list()
-  by_month <- split(slices, by = "month", keep.by = FALSE)
-  read <- function(month) {
-    own <- read_slices(plan$store, by_month[[month]], plan$parts, plan$dimensions)
-    if (length(own$damaged)) ledger[[paste("damaged", month)]] <<- damaged_lines(own$damaged, grain)
+  by_chunk <- split(slices, chunk_of_months(slices, data$at_once))
+  read <- function(k) {
+    own <- read_slices(plan$store, by_chunk[[k]], plan$parts, plan$dimensions)
+    if (length(own$damaged)) ledger[[paste("damaged", k)]] <<- damaged_lines(own$damaged, grain)
     if (!nrow(own$rows)) return(NULL)
     kept <- filter_rows(own$rows, data$segments, data$rules, grain)
-    ledger[[month]] <<- kept$left_out
+    ledger[[k]] <<- kept$left_out
     kept$rows
   }
-  chunks <- lapply(sort(names(by_month)), function(month) {
-    last <- max(by_month[[month]]$day)
-    function(from = NULL) if (is.null(from) || last >= as.integer(from)) read(month)
+  chunks <- lapply(names(by_chunk), function(k) {
+    last <- max(by_chunk[[k]]$day)
+    function(from = NULL) if (is.null(from) || last >= as.integer(from)) read(k)
   })
+  if (length(chunks) == 1) chunks <- list(read_once(chunks[[1]]))
   days <- range(slices$day)
   dates <- if (days[1] > 0) as.IDate(days) else as.IDate(c(NA, NA))
   list(table = list(dimensions = dimensions, from = dates[1], to = dates[2], days = if (anyNA(dates)) NA_integer_ else as.integer(diff(dates)) + 1L),
     chunks = chunks, totals = month_totals(plan, held, grains, data$segments, data$rules), grains = grains$grain,
     left_out = function() sum_left_out(rbindlist(c(list(plan$left_out), ledger))))
+}
+
+# For each day of a table the number of its chunk: months in order, as many together as stay within the rows.
+chunk_of_months <- function(slices, at_once) {
+  months <- slices[, .(rows = sum(rows)), by = "month"]
+  setorderv(months, "month")
+  chunk <- integer(nrow(months))
+  filled <- 0
+  for (i in seq_len(nrow(months))) {
+    new <- i > 1 && filled + months$rows[i] > at_once
+    chunk[i] <- if (i == 1) 1L else chunk[i - 1] + new
+    filled <- if (new) months$rows[i] else filled + months$rows[i]
+  }
+  sprintf("%04d", chunk[match(slices$month, months$month)])
+}
+
+# A single chunk is kept for the second time it is asked for.
+read_once <- function(chunk) {
+  force(chunk)
+  rows <- NULL
+  function(from = NULL) {
+    if (is.null(rows)) rows <<- chunk()
+    rows
+  }
 }
 
 # Of several tables the one to work on: see pick_table().

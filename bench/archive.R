@@ -11,9 +11,9 @@ if (!dir.exists(dir)) {
   for (month in 0:15) {
     from <- seq(as.Date(first), by = "month", length.out = 17)[month + 1:2]
     file <- tempfile(fileext = ".csv")
-    make_export(rows / 16, file, days = as.integer(diff(from)), seed = 1, from = format(from[1]))
+    make_export(rows / 16, file, days = as.integer(diff(from)), from = format(from[1]), queries = max(300, rows / 16 / 7))
     used <- system.time(tide_load(store, file, exported = from[2] + 10))[["elapsed"]]
-    cat(sprintf("month %d: %.0f rows loaded in %.1f s\n", month + 1, rows / 16, used))
+    message(sprintf("month %d: %.0f rows loaded in %.1f s", month + 1, rows / 16, used))
     unlink(file)
   }
 }
@@ -34,5 +34,5 @@ results <- rbindlist(lapply(names(cases), function(name) {
   data.table(case = name, seconds = run$seconds, peak_mb = round(run$peak))
 }))
 print(results)
-limit <- round(mean(results$peak_mb[3:4])) + 900
+limit <- round(mean(results$peak_mb[3:4])) + 450
 for (name in names(cases)[3:4]) cat(sprintf("under a limit of %d MB of address space, %s: %s\n", limit, name, if (is.na(timed(cases[[name]], limit)$seconds)) "does not fit" else "works"))

@@ -1,8 +1,7 @@
 # Daily exports of a made-up shop of any size: query x page x device by day over 91 days. A tenth of the rows
 # belong to a few large queries; position follows each query, clicks a power law of it. No row stands twice.
-make_export <- function(rows, file, days = 91, seed = 1, from = "2026-07-01") {
+make_export <- function(rows, file, days = 91, seed = 1, from = "2026-07-01", queries = max(300, 4 * rows %/% days)) {
   set.seed(seed)
-  queries <- max(300, rows %/% 100)
   pages <- max(50, queries %/% 10)
   crop <- c("tomato", "bean", "pea", "kale", "leek", "squash", "carrot")
   q <- data.table::data.table(

@@ -50,7 +50,7 @@ between_parts <- function(levels) {
 # The part of each cell: by what stands in the query and page, or as the summary was split.
 part_cells <- function(summary, by, rules) {
   if (identical(by, summary$split)) {
-    cells <- copy(summary$split_cells)
+    cells <- setkeyv(copy(summary$split_cells), c("part", "query", "page", "bin"))
     return(set(cells, j = "position", value = cells$weighted / cells$impressions))
   }
   cells <- copy(summary$cells)

@@ -5,7 +5,10 @@
 position_evidence <- function(cells, segment) {
   at <- data.table(segment = segment, position = floor(cells$position + 0.5), query = cells$query, page = cells$page,
     clicks = cells$clicks, impressions = cells$impressions)
-  pairs <- unique(at, by = c("segment", "position", "query", "page"))[, .(pairs = .N), by = c("segment", "position")]
+  # Cells come sorted by pair and bin: a pair's cells at one rounded position stand together.
+  n <- nrow(at)
+  new <- if (n) c(TRUE, diff(at$position) != 0 | diff(at$query) != 0 | diff(at$page) != 0 | at$segment[-1] != at$segment[-n]) else logical()
+  pairs <- at[new, .(pairs = .N), by = c("segment", "position")]
   sums <- at[, .(clicks = sum(clicks), impressions = sum(impressions)), by = c("segment", "position")]
   out <- merge(sums, pairs, by = c("segment", "position"))
   out[, "pivot_ctr" := clicks / impressions]

@@ -129,7 +129,8 @@ read_part <- function(part, how) {
   layout <- find_header(part$path, part$label, how$columns)
   place <- list(label = part$label, path = part$path, line = layout$line, sep = layout$sep)
   all_columns <- match_columns(layout$header, part$label, how$columns)
-  columns <- all_columns[names(all_columns) %in% c(how$dimensions, "clicks", "impressions", "position")]
+  # All dimensions tell rows apart; those that nobody asked for go once it is known that no row stands twice.
+  columns <- all_columns[names(all_columns) %in% c(dimension_names, figure_names)]
   text <- intersect(names(columns), setdiff(dimension_names, "date"))
   rows <- read_cells(place, columns, text)
   total <- nrow(rows)
@@ -145,10 +146,12 @@ read_part <- function(part, how) {
   check_figures(rows, place, how$clicks_above)
 
   exported <- if (is.null(how$exported)) as.IDate(as.Date(file.mtime(part$file), tz = "UTC")) else how$exported
+  repeats <- repeated_rows(rows, place, layout$header, all_columns[names(all_columns) %in% c(names(rows), "ctr")], totals$rows)
+  away <- setdiff(intersect(dimension_names, names(rows)), how$dimensions)
+  if (length(away)) set(rows, j = away, value = NULL)
   used <- intersect(dimension_names, names(rows))
   grain <- grain_label(used)
   odd <- if ("query" %in% used) mend_queries(rows) else 0L
-  repeats <- repeated_rows(rows, place, layout$header, all_columns[names(all_columns) %in% c(names(rows), "ctr")], totals$rows)
   again <- repeat_lines(rows, repeats, grain)
   if (length(repeats$rows)) rows <- rows[-repeats$rows]
   out <- drop_rows(rows, exported, how$lag, grain, how$clicks_above)

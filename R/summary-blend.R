@@ -3,7 +3,7 @@
 
 blend_bands <- c(1, 1.3, 1.7, 2.3, 3, 4, 5.5, 7.5, 10.5, 14, 20, 30)
 # Rows that are looked at; pairs are taken whole.
-blend_rows <- 400000L
+blend_rows <- 200000L
 
 blend_sums <- function(work, date) {
   n <- length(date)

@@ -50,8 +50,10 @@ reduce_pairs <- function(cells) {
 # Clicks, impressions and impressions x position by the columns in `by`.
 reduce_by <- function(rows, by) {
   weighted <- NULL
-  out <- rows[, .(clicks = sum(as.numeric(clicks)), impressions = sum(as.numeric(impressions)),
-    weighted = sum(impressions * position)), by = by]
+  # Plain sums of columns made before are many times faster than sums of expressions.
+  figures <- setDT(c(lapply(stats::setNames(by, by), function(column) rows[[column]]),
+    list(clicks = as.numeric(rows$clicks), impressions = as.numeric(rows$impressions), weighted = rows$impressions * rows$position)))
+  out <- figures[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted)), by = by]
   out[, `:=`(ctr = clicks / impressions, position = weighted / impressions, weighted = NULL)]
   setkeyv(out, by)
   out[]

@@ -55,9 +55,9 @@ tide_compare <- function(data, by = NULL, segments = NULL, rules = tide_rules(),
   split_by_brand <- identical(by, "brand") || any(vapply(segments, function(s) "brand" %in% names(s$conditions), NA))
   rows <- compare_rows(table, if (!split_by_brand) rules$brand)
   parts <- if (length(segments)) compare_segments(rows, table$rows, segments, rules) else compare_by(rows, table, by, rules, most)
-  grain <- grain_label(table$dimensions)
+  of_table <- data$left_out$grain == grain_label(table$dimensions)
   structure(list(parts = parts, by = if (is.null(by)) "segment" else by, from = table$from, to = table$to,
-    left_out = data$left_out[data$left_out$grain == grain]), class = "tide_comparison")
+    left_out = data$left_out[of_table]), class = "tide_comparison")
 }
 
 # What each split needs besides queries.

@@ -15,7 +15,8 @@ format_rate <- function(x) {
 
 format_position <- function(x) ifelse(is.na(x), "", sprintf("%.1f", x))
 
-format_share <- function(x) ifelse(is.na(x), "", sprintf("%.0f%%", 100 * x))
+# A little is never shown as nothing.
+format_share <- function(x) ifelse(is.na(x), "", ifelse(x > 0 & x < 0.005, "<1%", sprintf("%.0f%%", 100 * x)))
 
 # A chance is never shown as certain.
 format_sure <- function(x) ifelse(is.na(x), "", ifelse(x > 0.99, ">99%", sprintf("%.0f%%", 100 * x)))

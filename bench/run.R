@@ -29,7 +29,7 @@ best <- function(calls, runs) {
 results <- rbindlist(lapply(sizes, function(rows) {
   file <- sprintf("bench/data/%.0f.csv", rows)
   if (!file.exists(file)) make_export(rows, file)
-  runs <- if (rows <= 1e6) 9 else 3
+  runs <- if (rows <= 1e6) 5 else 2
   out <- tempfile(fileext = ".csv")
   run <- best(list(read = c("Rscript", "bench/only-read.R", file), plain = c("Rscript", "bench/spreadsheet.R", file, out),
     find = c("exec/inktide", "find", file, "--brand", "fernmoor", "--format", "csv", "--out", out, "--quiet")), runs)

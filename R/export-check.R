@@ -87,11 +87,15 @@ totals_line <- function(totals, grain) {
 # cannot be mended and are counted.
 mend_queries <- function(rows) {
   queries <- levels(rows$query)
-  mended <- sub("^=\"(.*)\"$", "\\1", sub("^'(?=[=+@-])", "", queries, perl = TRUE))
+  # Few begin so: the costly patterns are tried on those alone.
+  first <- substr(queries, 1, 1)
+  quoted <- first == "'" | first == "="
+  mended <- queries
+  mended[quoted] <- sub("^=\"(.*)\"$", "\\1", sub("^'(?=[=+@-])", "", queries[quoted], perl = TRUE))
   if (!identical(mended, queries)) {
     code <- as_levels(mended)
     set(rows, j = "query", value = structure(as.integer(code)[as.integer(rows$query)], levels = levels(code), class = "factor"))
   }
   sum(grepl("^(\\d{4}-\\d\\d-\\d\\d( 00:00:00)?|\\d{1,2}[-./](jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)[a-z]*|(jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)[a-z]*[-/]\\d{1,4}|\\d(\\.\\d+)?e[+]\\d+|#(name|ref|value|n/a)[?!]?)$",
-    levels(rows$query), ignore.case = TRUE))
+    grep("^[#0-9]|^[a-z]{3,9}[-/][0-9]", levels(rows$query), value = TRUE, perl = TRUE, ignore.case = TRUE), ignore.case = TRUE))
 }

@@ -144,7 +144,7 @@ find_input <- function(options, input, data = read_input(options, input, months 
   findings <- tide_find(summary, curve, band = first_given(options$band, thresholds$striking_distance, c(4, 20)), fdr = first_given(thresholds$fdr, 0.1),
     min_gain = first_given(options$min_gain, thresholds$min_gain, 0.5), min_impressions = first_given(thresholds$min_impressions, 1),
     segment = side, within = input$pairs, rules = input$settings$rules)
-  if (!is.null(findings$outside)) note(options, outside_lines(findings))
+  if (!is.null(findings$outside)) note(options, outside_line_text(findings$outside))
   findings
 }
 
@@ -157,8 +157,6 @@ site_walk <- function(options, input, data) {
   if (!is.null(pick_table(data, c("query", "page")))) tide_trace(data, "/*", rules = input$settings$rules)
 }
 
-outside_lines <- function(findings) {
-  all <- findings$summary$pairs
-  sprintf("  the filter leaves out %s of clicks and %s of impressions (%s)",
-    format_share(findings$outside$clicks / max(1, sum(all$clicks))), format_share(findings$outside$impressions / sum(all$impressions)), findings$outside$reason)
+outside_line_text <- function(outside) {
+  sprintf("  the filter leaves out %s of clicks and %s of impressions (%s)", format_share(outside$clicks), format_share(outside$impressions), outside$reason)
 }

@@ -79,6 +79,11 @@ blend_table <- function(log_ctr, weights) {
 
 grid_weights <- function(blend) lapply(blend_degree, function(degree) place_weights(blend_grid, blend_variance(blend, blend_grid, degree)))
 
+# Clicks that cells are expected to have on a curve, its log CTR at the knots given.
+expected_clicks <- function(cells, log_ctr, blend) {
+  cells$impressions * exp(blended_log_ctr(blend_table(log_ctr, grid_weights(blend)), cells$position, blend_class(cells$rows, cells$impressions)))
+}
+
 # Log CTR of cells from the table.
 blended_log_ctr <- function(table, position, class) {
   at <- (log(pmin(pmax(position, 1), 100)) / log(100)) * (length(blend_grid) - 1) + 1

@@ -53,8 +53,7 @@ lent_covariance <- function(state, penalty, parent_covariance) {
 
 # The cells' layout: runs of cells by pair, columns by used position bin and class of blending, which pairs are taken in full.
 curve_evidence <- function(cells, blend = default_blend) {
-  new <- if (nrow(cells)) c(diff(cells$query) != 0 | diff(cells$page) != 0, TRUE) else logical()
-  ends <- which(new)
+  ends <- pair_ends(cells)
   lengths <- diff(c(0L, ends))
   pair <- rep(seq_along(ends), lengths)
   impressions <- sum_runs(cells$impressions, ends)
@@ -72,6 +71,9 @@ curve_evidence <- function(cells, blend = default_blend) {
     group = group[pair], full_group = group[full]
   )
 }
+
+# The last cell of each pair, of cells sorted by pair.
+pair_ends <- function(cells) if (nrow(cells)) which(c(diff(cells$query) != 0 | diff(cells$page) != 0, TRUE)) else integer()
 
 sum_runs <- function(x, ends) diff(c(0, cumsum(x)[ends]))
 

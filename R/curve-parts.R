@@ -22,8 +22,7 @@ estimate_parts <- function(cells, parent, blend, segment) {
 
 # Log of a part's clicks over those expected on the parent's curve, and its variance between groups of queries.
 part_level <- function(cells, parent, blend) {
-  table <- blend_table(parent$log_ctr, grid_weights(blend))
-  expected <- cells$impressions * exp(blended_log_ctr(table, cells$position, blend_class(cells$rows, cells$impressions)))
+  expected <- expected_clicks(cells, parent$log_ctr, blend)
   # A query weighs by what it can tell beside the spread between queries.
   by_query <- rowsum(cbind(cells$clicks, expected), cells$query)
   weight <- 1 / (1 + parent$spread * by_query[, 2])

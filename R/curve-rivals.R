@@ -4,9 +4,9 @@
 #' fifths of the queries and has to foretell the clicks of the others, five times over.
 #'
 #' @details Per held-out pair the log likelihood of its clicks, negative binomial with
-#'   the method's own spread as estimated on the other queries. `gain` is the mean per
-#'   pair beside the best of the others, with its standard error between queries; more
-#'   than two standard errors are not luck. The pivot takes the nearest position with
+#'   the method's own spread as estimated on the other queries. `behind` is the mean per
+#'   pair by which it is less than the best method's, with its standard error between queries;
+#'   more than two standard errors are not luck. The pivot takes the nearest position with
 #'   clicks where it has none. The power law is fitted by weighted least squares on the
 #'   log of the pivot.
 #' @param summary A `tide_summary` object.
@@ -27,22 +27,23 @@ tide_curve_rivals <- function(summary) {
   if (length(unique(cells$query)) < 25) {
     abort_tide("There are too few queries to hold some out.", where = sprintf("%d queries", length(unique(cells$query))), mend = "Give a longer window.", class = "thin")
   }
-  ends <- which(c(diff(cells$query) != 0 | diff(cells$page) != 0, TRUE))
+  ends <- pair_ends(cells)
   clicks <- sum_runs(cells$clicks, ends)
-  scores <- lapply(curve_methods, function(method) {
+  scores <- lapply(names(curve_methods), function(name) {
+    method <- curve_methods[[name]]
     score <- numeric(length(ends))
     spreads <- numeric(5)
     for (k in 0:4) {
       train <- cells[fold != k]
       fit <- method(train, main, blend)
-      table <- blend_table(fit, if (identical(method, curve_methods$fitted)) grid_weights(blend) else grid_weights(unblended))
-      expected <- sum_runs(cells$impressions * exp(blended_log_ctr(table, cells$position, blend_class(cells$rows, cells$impressions))), ends)
+      expected <- sum_runs(expected_clicks(cells, fit, if (name == "fitted") blend else unblended), ends)
       held <- fold[ends] == k
       spreads[k + 1] <- estimate_spread(clicks[!held], expected[!held])
       score[held] <- stats::dnbinom(clicks[held], size = 1 / spreads[k + 1], mu = pmax(expected[held], 1e-9), log = TRUE)
     }
     list(score = score, spread = mean(spreads))
   })
+  names(scores) <- names(curve_methods)
   means <- vapply(scores, function(s) mean(s$score), 0)
   best <- which.max(means)
   out <- rbindlist(lapply(names(scores), function(name) {
@@ -59,9 +60,8 @@ plain_fit <- function(cells, segment, method, blend) {
   log_ctr <- curve_methods[[method]](cells, segment, blend)
   without <- vapply(0:19, function(k) curve_methods[[method]](cells[cells$query %% 20L != k], segment, blend), log_ctr)
   move <- without - rowMeans(without)
-  ends <- which(c(diff(cells$query) != 0 | diff(cells$page) != 0, TRUE))
-  table <- blend_table(log_ctr, grid_weights(unblended))
-  expected <- sum_runs(cells$impressions * exp(blended_log_ctr(table, cells$position, rep(1L, nrow(cells)))), ends)
+  ends <- pair_ends(cells)
+  expected <- sum_runs(expected_clicks(cells, log_ctr, unblended), ends)
   list(log_ctr = log_ctr, covariance = tcrossprod(move) * 19 / 20, groups = 20L, df = rep(19, length(log_ctr)),
     spread = estimate_spread(sum_runs(cells$clicks, ends), expected), converged = TRUE, pairs = length(ends), clicks = sum(cells$clicks), impressions = sum(cells$impressions))
 }

@@ -28,14 +28,16 @@ sum_left_out <- function(ledger) {
 
 # The table that has all `needed` dimensions: with dates before without, then the finest, then the largest.
 pick_table <- function(data, needed, refused = character()) {
-  tables <- data$tables
-  fits <- vapply(tables, function(t) all(needed %in% t$dimensions) && !any(refused %in% t$dimensions), NA)
-  if (!any(fits)) return(NULL)
-  tables <- tables[fits]
-  dated <- vapply(tables, function(t) "date" %in% t$dimensions, NA)
-  size <- vapply(tables, function(t) length(t$dimensions), 0L)
-  rows <- vapply(tables, function(t) nrow(t$rows), 0L)
-  tables[[order(-dated, -size, -rows)[1]]]
+  best <- best_grain(lapply(data$tables, `[[`, "dimensions"), vapply(data$tables, function(t) nrow(t$rows), 0L), needed, refused)
+  if (!is.na(best)) data$tables[[best]]
+}
+
+# Which of several grains: NA where none fits.
+best_grain <- function(dimensions, rows, needed, refused = character()) {
+  fits <- vapply(dimensions, function(d) all(needed %in% d) && !any(refused %in% d), NA)
+  if (!any(fits)) return(NA_integer_)
+  dated <- vapply(dimensions, function(d) "date" %in% d, NA)
+  order(!fits, -dated, -lengths(dimensions), -rows)[1]
 }
 
 #' @export

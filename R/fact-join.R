@@ -24,7 +24,7 @@ tide_enrich <- function(summary, facts) {
   check_class(summary, "tide_summary", "summary")
   facts <- as_facts(facts)
   impressions <- reduce_pairs(summary$cells)[, c("query", "page", "impressions")]
-  report <- lapply(facts[order(vapply(facts, function(f) as.integer(f$date), 0L))], function(own) {
+  report <- lapply(facts, function(own) {
     table <- if (own$by == "query") "queries" else "pages"
     known <- summary[[table]]
     keys <- fact_keys(own, known$key)
@@ -50,16 +50,20 @@ tide_enrich <- function(summary, facts) {
   summary
 }
 
+# One table of facts or a list of them, as a list: oldest first, since the newest counts.
 as_facts <- function(facts) {
   if (inherits(facts, "tide_facts")) facts <- list(facts)
   for (own in facts) check_class(own, "tide_facts", "facts")
-  facts
+  facts[order(vapply(facts, function(own) as.integer(own$date), 0L))]
 }
+
+# The compared form of queries or pages.
+name_key <- function(by, names) (if (by == "query") query_key else page_key)(names)
 
 # Compared forms of the names. A page may be given by its path alone, where `known` keys tell its host.
 fact_keys <- function(facts, known) {
-  if (facts$by == "query") return(query_key(facts$rows$name))
-  keys <- page_key(facts$rows$name)
+  keys <- name_key(facts$by, facts$rows$name)
+  if (facts$by == "query") return(keys)
   bare <- which(startsWith(facts$rows$name, "/"))
   if (length(bare)) {
     at <- match(keys[bare], sub("^[^/]*", "", known))

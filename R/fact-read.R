@@ -56,7 +56,7 @@ read_facts <- function(part, date, columns) {
   setnames(cells, about$by, "name")
   for (column in names(cells)) set(cells, j = column, value = as_utf8(trimws(cells[[column]])))
   cells <- cells[nzchar(cells$name) & !is.na(cells$name)]
-  key <- (if (about$by == "query") query_key else page_key)(cells$name)
+  key <- name_key(about$by, cells$name)
   again <- duplicated(key, fromLast = TRUE)
   cells <- cells[!again]
   for (column in setdiff(names(cells), "name")) set(cells, j = column, value = fact_values(cells[[column]], column))

@@ -47,7 +47,8 @@
 #'   `gain_high`, `confidence`, `score`, `action`, `reason` and the facts that
 #'   [tide_enrich()] put beside query and page), `pairs` (every
 #'   query x page pair with its `expected_ctr`, for figures), `curve`, `tested`,
-#'   `summary` and `outside` (what `position` and `within` leave out, or `NULL`). Ids stay the same on newer data. Gains are in clicks per 30
+#'   `summary` and `outside` (what `position` and `within` leave out: shares of `clicks` and
+#'   `impressions`, `reason`; or `NULL`). Ids stay the same on newer data. Gains are in clicks per 30
 #'   days.
 #' @references Efron (2010), Large-Scale Inference, Cambridge University Press.
 #'   Stephens (2017), Biostatistics 18, 275-294.
@@ -88,7 +89,7 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   structure(list(
     findings = add_facts(found, summary),
     pairs = pairs, curve = curve, tested = sum(pairs$tested), summary = summary,
-    outside = if (!all(inside)) outside_line(summary, pairs, inside, within)
+    outside = if (!all(inside)) outside_shares(outside_line(summary, pairs, inside, within), pairs)
   ), class = "tide_findings")
 }
 

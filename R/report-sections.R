@@ -75,7 +75,7 @@ report_read <- function(summary, outside = NULL) {
   paste0("<section id='read'><h2>What was read, and what was left out</h2>", plain_table(sources, c("Rows", "Kept")),
     if (nrow(left)) plain_table(out, c("Rows", "Clicks", "Impressions")) else "<p>No row was left out.</p>",
     if (!is.null(outside)) sprintf("<p><b>A filter is on:</b> the list leaves out %s of clicks and %s of impressions (%s).</p>",
-      format_share(outside$clicks / max(1, sum(summary$pairs$clicks))), format_share(outside$impressions / sum(summary$pairs$impressions)), escape(outside$reason)),
+      format_share(outside$clicks), format_share(outside$impressions), escape(outside$reason)),
     "<ul>", paste0("<li>", escape(sub("^ *q", "Q", notes)), "</li>", collapse = ""), "</ul></section>")
 }
 

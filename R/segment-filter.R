@@ -158,6 +158,11 @@ outside_line <- function(summary, sums, inside, segments) {
     rows = sum(!inside), clicks = sum(sums$clicks[!inside]), impressions = sum(sums$impressions[!inside]))
 }
 
+# The same as shares of all.
+outside_shares <- function(outside, sums) {
+  list(clicks = outside$clicks / max(1, sum(sums$clicks)), impressions = outside$impressions / sum(sums$impressions), reason = outside$reason)
+}
+
 segment_title <- function(segment) paste0(if (segment$not) "not ", segment$name)
 
 # In: sums by query and page code. Out: which of them are in all segments.

@@ -7,7 +7,9 @@ month_rows <- function(data) {
   set(wanted, j = "month", value = month_of(wanted$day))
   grains <- wanted[, .(rows = sum(rows), dated = any(day > 0)), by = "grain"]
   held <- lapply(grains$grain, grain_dimensions)
-  best <- best_grain(lapply(held, intersect, plan$dimensions), grains$rows)
+  kept <- lapply(held, intersect, plan$dimensions)
+  best <- best_grain(kept, grains$rows, c("query", "page"))
+  if (is.na(best)) best <- best_grain(kept, grains$rows, "query")
   if (is.na(best)) abort_no_queries(grains$grain)
   slices <- wanted[wanted$grain == grains$grain[best]]
   dimensions <- intersect(held[[best]], plan$dimensions)
@@ -56,15 +58,6 @@ read_once <- function(chunk) {
     if (is.null(rows)) rows <<- chunk()
     rows
   }
-}
-
-# Of several tables the one to work on: see pick_table().
-best_grain <- function(dimensions, rows) {
-  fits <- vapply(dimensions, function(d) all(c("query", "page") %in% d), NA)
-  if (!any(fits)) fits <- vapply(dimensions, function(d) "query" %in% d, NA)
-  if (!any(fits)) return(NA)
-  dated <- vapply(dimensions, function(d) "date" %in% d, NA)
-  order(-fits, -dated, -lengths(dimensions), -rows)[1]
 }
 
 # The tables without queries are small and read at once.

@@ -127,10 +127,16 @@ ranking_queries <- function(rows, bands) {
 
 # Facts of the rows' other side, as columns behind.
 trace_facts <- function(rows, facts) {
+  figures <- copy(names(rows))
   for (own in as_facts(facts)) if (own$by %in% names(rows) && length(unique(rows[[own$by]])) > 1) {
-    keys <- (if (own$by == "query") query_key else page_key)(rows[[own$by]])
+    keys <- name_key(own$by, rows[[own$by]])
     at <- match(keys, fact_keys(own, keys))
-    for (column in setdiff(names(own$rows), c("name", names(rows)))) set(rows, j = column, value = own$rows[[column]][at])
+    for (column in setdiff(names(own$rows), c("name", figures))) {
+      new <- own$rows[[column]][at]
+      # A newer table that does not know a fact leaves the older one.
+      if (!is.null(rows[[column]])) new[is.na(new)] <- rows[[column]][is.na(new)]
+      set(rows, j = column, value = new)
+    }
   }
   rows[]
 }
@@ -139,7 +145,7 @@ trace_facts <- function(rows, facts) {
 own_facts <- function(facts, by, name) {
   out <- list()
   for (own in as_facts(facts)) if (own$by == by) {
-    key <- (if (by == "query") query_key else page_key)(name)
+    key <- name_key(by, name)
     at <- match(key, fact_keys(own, key))
     known <- Filter(function(value) !is.na(value), as.list(own$rows[at, setdiff(names(own$rows), "name"), with = FALSE]))
     if (!is.na(at)) out[names(known)] <- known

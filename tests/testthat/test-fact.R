@@ -32,6 +32,9 @@ test_that("the newest fact counts; missing ones do not erase", {
   for (order in list(c(old, new), c(new, old))) {
     kale <- tide_enrich(summary, order)$queries[key == "kale seeds"]
     expect_equal(c(kale$volume, kale$cost), c(2, 5))
+    pages <- as_data(data.table(query = c("kale seeds", "pea"), page = "https://www.fernmoor.example/a/", clicks = 1, impressions = 9, position = 2))
+    rows <- tide_trace(pages, "/a/", facts = order)$rows
+    expect_equal(unlist(rows[query == "kale seeds", .(volume, cost)]), c(volume = 2, cost = 5))
   }
 })
 

@@ -2,7 +2,7 @@
 PREFIX ?= $(HOME)/.local
 BUILD := .build
 LIBRARY := $(BUILD)/library
-SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R) $(wildcard inst/*/*) exec/inktide
+SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R) $(wildcard src/*.c) $(wildcard inst/*/*) exec/inktide
 
 .PHONY: demo test check install build setup setup-test docs example bench clean
 
@@ -15,7 +15,7 @@ build: setup $(BUILD)/built
 $(BUILD)/built: $(SOURCES)
 	@echo "Building the package into $(LIBRARY)"
 	@mkdir -p $(LIBRARY)
-	@R CMD INSTALL --no-docs --no-test-load --no-multiarch --library=$(LIBRARY) . > $(BUILD)/build.log 2>&1 || { cat $(BUILD)/build.log; exit 1; }
+	@R CMD INSTALL --clean --no-docs --no-test-load --no-multiarch --library=$(LIBRARY) . > $(BUILD)/build.log 2>&1 || { cat $(BUILD)/build.log; exit 1; }
 	@touch $@
 
 setup:

@@ -9,11 +9,12 @@ check_figures <- function(rows, place, clicks_above) {
   }
   for (column in c("clicks", "impressions", "position")) {
     values <- rows[[column]]
-    range <- suppressWarnings(range(values, na.rm = TRUE))
+    empty <- anyNA(values)
+    range <- suppressWarnings(c(min(values, na.rm = empty), max(values, na.rm = empty)))
     if (is.double(values) && any(is.infinite(range))) {
       refuse(which(is.infinite(values)), column, "Infinite figures", "Correct or delete those rows.")
     }
-    if (column != "position" && anyNA(values)) refuse(which(is.na(values)), column, "Empty cells", "Fill them in, or delete those rows.")
+    if (column != "position" && empty) refuse(which(is.na(values)), column, "Empty cells", "Fill them in, or delete those rows.")
     if (range[1] < 0) refuse(which(values < 0), column, "Negative figures", "Correct or delete those rows.")
   }
   if (range[1] < 1) {

@@ -8,8 +8,8 @@ repeated_rows <- function(rows, place, header, columns, skipped) {
   by <- setdiff(names(rows), figure_names)
   unread <- setdiff(seq_along(header), unname(columns))
   if (!length(by) && !length(unread)) return(none)
+  if (length(by) && !repeats_any(rows[, by, with = FALSE])) return(none)
   key <- row_key(rows[, by, with = FALSE])
-  if (uniqueN(key) == length(key)) return(none)
   twice <- which(duplicated(key) | duplicated(key, fromLast = TRUE))
   if (length(unread)) {
     others <- fread_strict(place, select = unread, colClasses = "character")
@@ -26,20 +26,26 @@ repeated_rows <- function(rows, place, header, columns, skipped) {
   list(rows = twice[again], other = !same)
 }
 
-# One number for each combination of the columns (factors and dates); of group numbers where those do not fit a double.
+# Does any combination of the columns (factors, dates) stand twice?
+repeats_any <- function(columns) {
+  ranges <- code_ranges(columns)
+  if (prod(ranges$size) > 2^63) return(anyDuplicated(group_number(columns)) > 0)
+  .Call(any_repeat, lapply(columns, as.integer), ranges$low, ranges$size)
+}
+
+# One number for each combination of the columns; of group numbers where those do not fit a double.
 row_key <- function(columns) {
+  ranges <- code_ranges(columns)
+  if (prod(ranges$size) > 2^53) return(group_number(columns))
   key <- numeric(nrow(columns))
-  size <- 1
-  for (column in columns) {
-    code <- as.integer(column)
-    code <- code - min(code, 0L, na.rm = TRUE)
-    code[is.na(code)] <- 0L
-    range <- max(code) + 1
-    size <- size * range
-    if (size > 2^53) return(group_number(columns))
-    key <- key * range + code
-  }
+  for (i in seq_along(columns)) key <- key * ranges$size[i] + (as.integer(columns[[i]]) - ranges$low[i])
   key
+}
+
+# The lowest whole number in each column and how many there are from it up.
+code_ranges <- function(columns) {
+  ends <- vapply(columns, function(x) if (is.factor(x)) c(1L, max(1L, nlevels(x))) else range(as.integer(x)), integer(2))
+  list(low = ends[1, ], size = as.numeric(ends[2, ]) - ends[1, ] + 1)
 }
 
 group_number <- function(columns) copy(columns)[, "group" := .GRP, by = names(columns)]$group

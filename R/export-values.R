@@ -3,9 +3,10 @@
 
 abort_cells <- function(bad, values, column, place, what, mend, class) {
   lines <- place$line + bad
+  first <- as.character(values[bad[1]])
   abort_tide(
     sprintf("%s: %s in column `%s`.", what, format_plural(length(bad), "row"), column),
-    where = sprintf("'%s', line %d has '%s'.", place$label, lines[1], as.character(values[bad[1]])),
+    where = sprintf("'%s', line %d has %s.", place$label, lines[1], if (is.na(first)) "nothing there" else sprintf("'%s'", first)),
     mend = mend, class = class, file = place$label, lines = lines, column = column
   )
 }
@@ -68,8 +69,10 @@ score_convention <- function(numbers, texts) {
 # Dates in ISO order, or with day or month first, decided by the whole column. `order`: "dmy" or "mdy" settles what
 # the column leaves open.
 parse_date <- function(x, place, order = NULL) {
-  if (inherits(x, "IDate")) return(x)
-  if (inherits(x, c("Date", "POSIXct"))) return(as.IDate(x))
+  if (inherits(x, c("Date", "POSIXct"))) {
+    if (anyNA(x)) abort_cells(which(is.na(x)), x, "date", place, "No date", "Fill it in, or delete those rows.", "not_date")
+    return(as.IDate(x))
+  }
   text <- as.character(x)
   distinct <- unique(text)
   date <- distinct_dates(trimws(distinct), order)

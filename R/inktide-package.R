@@ -7,6 +7,7 @@
 #' it on.
 #'
 #' @import data.table
+#' @useDynLib inktide, .registration = TRUE
 #' @keywords internal
 "_PACKAGE"
 

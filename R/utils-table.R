@@ -1,18 +1,17 @@
 # Texts repeat millions of times in a table: as a factor they are small integers, compared and searched once per
-# distinct text. Unlike factor(), this sorts nothing. Most distinct texts stand in the first rows already, and
-# matching against few is many times faster than hashing all.
+# distinct text. Unlike factor(), this sorts nothing.
 as_levels <- function(x) {
   if (is.factor(x)) return(x)
-  distinct <- unique(utils::head(x, 200000L))
-  code <- chmatch(x, distinct)
-  rest <- which(is.na(code))
-  if (length(rest)) {
-    more <- unique(x[rest])
-    code[rest] <- chmatch(x[rest], more) + length(distinct)
-    distinct <- c(distinct, more)
-  }
+  found <- .Call(distinct_codes, as.character(x))
+  distinct <- found[[2]]
   distinct[is.na(distinct)] <- ""
   distinct <- as_utf8(distinct)
+  code <- found[[1]]
+  # Two encodings of one text are one.
+  if (anyDuplicated(distinct)) {
+    code <- match(distinct, unique(distinct))[code]
+    distinct <- unique(distinct)
+  }
   structure(code, levels = distinct, class = "factor")
 }
 

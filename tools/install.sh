@@ -2,7 +2,7 @@
 # Puts the package into the R library and a link to the program into PREFIX/bin.
 set -eu
 prefix=$1
-R CMD INSTALL --no-multiarch . > /dev/null 2>&1 || R CMD INSTALL --no-multiarch .
+R CMD INSTALL --clean --no-multiarch . > /dev/null 2>&1 || R CMD INSTALL --clean --no-multiarch .
 program=$(Rscript -e 'cat(system.file("exec", "inktide", package = "inktide"))')
 mkdir -p "$prefix/bin"
 ln -sf "$program" "$prefix/bin/inktide"

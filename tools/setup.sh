@@ -23,14 +23,26 @@ missing() {
 # Library of the user, for machines where the site's may not be written. Rscript finds it by itself once it exists.
 Rscript -e 'if (!any(file.access(.libPaths(), 2) == 0)) dir.create(Sys.getenv("R_LIBS_USER"), recursive = TRUE, showWarnings = FALSE)'
 
+as_root=""
+[ "$(id -u)" = 0 ] || { command -v sudo > /dev/null && sudo -n true 2> /dev/null && as_root="sudo -n"; }
+apt_allowed() { command -v apt-get > /dev/null && { [ "$(id -u)" = 0 ] || [ -n "$as_root" ]; }; }
+apt_renew() { $as_root env DEBIAN_FRONTEND=noninteractive apt-get update -qq || echo "The package lists could not be renewed; going on with those here." >&2; }
+apt_add() { $as_root env DEBIAN_FRONTEND=noninteractive apt-get install -qq -y --no-install-recommends "$@" > /dev/null 2>&1; }
+
+# One file of the package is C.
+if ! command -v gcc > /dev/null && ! command -v cc > /dev/null; then
+  apt_allowed || { echo "A C compiler is missing. Install one first (Debian: gcc, make and libc6-dev)." >&2; exit 1; }
+  echo "Installing a C compiler, for the package's own C file."
+  apt_renew
+  apt_add gcc libc6-dev make || true
+fi
+
 need=$(missing)
 [ -z "$need" ] && exit 0
 [ -f "$given_up" ] && [ "$need" = "$(cat "$given_up")" ] && exit 0
 
-as_root=""
-[ "$(id -u)" = 0 ] || { command -v sudo > /dev/null && sudo -n true 2> /dev/null && as_root="sudo -n"; }
-if command -v apt-get > /dev/null && { [ "$(id -u)" = 0 ] || [ -n "$as_root" ]; }; then
-  $as_root env DEBIAN_FRONTEND=noninteractive apt-get update -qq || echo "The package lists could not be renewed; going on with those here." >&2
+if apt_allowed; then
+  apt_renew
   # The figures need one scalable font; a bare machine has none.
   debs="fonts-dejavu-core"
   for package in $need; do
@@ -38,15 +50,15 @@ if command -v apt-get > /dev/null && { [ "$(id -u)" = 0 ] || [ -n "$as_root" ]; 
     if apt-cache show "$deb" > /dev/null 2>&1; then debs="$debs $deb"; fi
   done
   echo "Installing what Ink Tide needs, built by the distribution: $debs"
-  $as_root env DEBIAN_FRONTEND=noninteractive apt-get install -qq -y --no-install-recommends $debs > /dev/null 2>&1 ||
+  apt_add $debs ||
     echo "Not all could be installed from the distribution; trying CRAN for the rest." >&2
   need=$(missing)
 fi
 
 if [ -n "$need" ]; then
-  if ! command -v g++ > /dev/null && command -v apt-get > /dev/null && { [ "$(id -u)" = 0 ] || [ -n "$as_root" ]; }; then
+  if ! command -v g++ > /dev/null && apt_allowed; then
     echo "Installing a C++ compiler, to build from source what the distribution does not have: $need"
-    $as_root env DEBIAN_FRONTEND=noninteractive apt-get install -qq -y --no-install-recommends g++ r-base-dev > /dev/null
+    apt_add g++ r-base-dev || true
   fi
   echo "Installing R packages that Ink Tide needs, from CRAN, built here (this takes some minutes): $need"
   MAKEFLAGS="-j$(nproc 2> /dev/null || echo 2)" Rscript -e '

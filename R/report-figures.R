@@ -21,3 +21,16 @@ inline_svg <- function(figure, label, width = 9, height = 5) {
   svg <- sub("<svg ", sprintf("<svg role='img' aria-label='%s' ", htmltools::htmlEscape(label, attribute = TRUE)), svg)
   sprintf("<figure>%s</figure>", svg)
 }
+
+# A small line of values by week; a missing week is a gap. The last value is marked.
+spark_svg <- function(values, label) {
+  if (sum(!is.na(values)) < 2) return("")
+  x <- round(seq(2, 78, length.out = length(values)), 1)
+  y <- round(18 - 15 * values / max(values, 1, na.rm = TRUE), 1)
+  known <- !is.na(values)
+  runs <- split(which(known), cumsum(!known)[known])
+  lines <- vapply(runs, function(run) sprintf("M%s", paste(x[run], y[run], collapse = "L")), "")
+  last <- max(which(known))
+  sprintf("<svg class='spark' viewBox='0 0 84 20' role='img' aria-label='%s'><path d='%s'/><circle cx='%s' cy='%s' r='1.8'/></svg>",
+    htmltools::htmlEscape(label, attribute = TRUE), paste(lines, collapse = ""), x[last], y[last])
+}

@@ -24,7 +24,7 @@ sortable_table <- function(id, caption, heads, rows, details, kinds, choose) {
 plain_table <- function(rows, numbers = character()) {
   class <- ifelse(names(rows) %in% numbers, "n", "")
   head <- sprintf("<th scope='col' class='%s'>%s</th>", class, escape(names(rows)))
-  cells <- do.call(paste0, Map(function(x, k) sprintf("<td class='%s'>%s</td>", k, escape(x)), unname(as.list(rows)), class))
+  cells <- do.call(paste0, Map(function(x, k) sprintf("<td class='%s'>%s</td>", k, if (inherits(x, "drawn")) x else escape(x)), unname(as.list(rows)), class))
   paste0("<table class='plain'><thead><tr>", paste(head, collapse = ""), "</tr></thead><tbody>",
     paste0("<tr>", cells, "</tr>", collapse = ""), "</tbody></table>")
 }
@@ -38,17 +38,30 @@ drill_down <- function(rows, other, weeks_led = NULL, most = 10) {
     CTR = format_rate(shown$ctr), Position = format_position(shown$position), Share = format_share(shown$share))
   setnames(table, "name", other)
   if (!is.null(weeks_led)) table[, "Weeks in the lead" := as.character(weeks_led)]
-  paste0(plain_table(table, setdiff(names(table), other)), if (nrow(rows) > most) sprintf("<p class='soft'>and %s more</p>", format_count(nrow(rows) - most)))
+  if (any(nzchar(shown$trend))) set(table, j = "Clicks by week", value = structure(shown$trend, class = "drawn"))
+  paste0(plain_table(table, setdiff(names(table), c(other, "Clicks by week"))), if (nrow(rows) > most) sprintf("<p class='soft'>and %s more</p>", format_count(nrow(rows) - most)))
 }
 
-# Pairs of one query or page, best first, with shares of the clicks (of the impressions where there are none).
-drill_rows <- function(summary, by, code) {
+# Pairs of one query or page, best first, with shares of the clicks (of the impressions where there are none) and a
+# small line of clicks by week for those that are drawn.
+drill_rows <- function(summary, by, code, most = 10) {
   pairs <- summary$pairs
   own <- pairs[if (by == "query") pairs$query == code else pairs$page == code]
   setorderv(own, c("clicks", "impressions"), c(-1L, -1L))
   weight <- if (sum(own$clicks) > 0) own$clicks else own$impressions
+  trend <- rep("", nrow(own))
+  for (i in seq_len(min(most, nrow(own)))) trend[i] <- pair_spark(summary, own$query[i], own$page[i])
   data.table(name = if (by == "query") summary$pages$page[own$page] else summary$queries$query[own$query], own[, c("clicks", "impressions", "ctr", "position")],
-    share = weight / sum(weight), code = if (by == "query") own$page else own$query)
+    share = weight / sum(weight), trend = trend, code = if (by == "query") own$page else own$query)
+}
+
+pair_spark <- function(summary, query, page) {
+  weekly <- summary$weekly
+  if (is.null(weekly)) return("")
+  pair <- setDT(list(query = query, page = page))
+  own <- weekly[pair, nomatch = NULL]
+  clicks <- own$clicks[match(seq_len(summary$recent$days %/% 7L), own$week)]
+  spark_svg(clicks, sprintf("Clicks by week, %s in the first and %s in the last", format_count(utils::head(clicks, 1)), format_count(utils::tail(clicks, 1))))
 }
 
 # Weeks in which each page led, as the finding counts them; NULL without dates.
@@ -65,7 +78,7 @@ query_drill_down <- function(findings, query) {
   summary <- findings$summary
   code <- match(query, summary$queries$query)
   rows <- drill_rows(summary, "query", code)
-  if (nrow(rows) < 2) return("")
+  if (nrow(rows) == 1) return(if (nzchar(rows$trend)) sprintf("<p class='soft'>Clicks by week %s</p>", rows$trend) else "")
   led <- led_weeks(findings, code, rows$code)
   paste0("<p><b>Pages of this query</b></p>", drill_down(rows, "Page", if (!is.null(led)) utils::head(led, 10)))
 }

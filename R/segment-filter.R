@@ -143,11 +143,12 @@ tide_narrow <- function(summary, ..., segments = NULL, rules = tide_rules()) {
   keep <- sums[inside, c("query", "page")]
   for (table in c("cells", "recent_cells", "pairs")) {
     own <- summary[[table]]
-    summary[[table]] <- own[which(!is.na(keep[own, on = c("query", "page"), which = TRUE]))]
+    summary[[table]] <- own[among_pairs(own, keep)]
   }
   setkeyv(summary$cells, c("query", "page", "bin"))
   setkeyv(summary$recent_cells, c("query", "page", "bin"))
   if (!is.null(summary$contested)) summary$contested <- summary$contested[summary$contested$query %in% keep$query]
+  if (!is.null(summary$weekly)) summary$weekly <- summary$weekly[among_pairs(summary$weekly, keep)]
   summary$left_out <- sum_left_out(rbind(summary$left_out, outside_line(summary, sums, inside, segments)))
   summary
 }

@@ -68,24 +68,44 @@ merge_reduced <- function(one, other) {
     blend = add_blend_sums(one$blend, other$blend))
 }
 
-# Daily rows of recent queries that more than one page is shown for: what competing pages are judged by. One chunk is
-# in memory still; of several, those with recent days are gone through once more, for these queries alone.
-contested_days <- function(chunks, reduced, pairs, recent_from) {
+# What is needed of the recent days besides sums: `contested`, by day, of queries that more than one page is shown for,
+# and `weekly`, of the pairs seen most. One chunk is in memory still; of several, those with recent days are gone
+# through once more, for these queries alone.
+recent_days_of <- function(chunks, reduced, pairs, recent_from, last) {
   several <- pairs[pairs$impressions >= 5, .N, by = "query"]
   several <- several$query[several$N > 1]
-  wanted <- logical(length(reduced$queries$keys))
-  wanted[several] <- TRUE
-  days <- lapply(chunks, function(chunk) {
+  often <- pairs_seen_most(pairs)
+  flag <- function(codes) replace(logical(length(reduced$queries$keys)), codes, TRUE)
+  contested <- flag(several)
+  weighed <- flag(often$query)
+  parts <- lapply(chunks, function(chunk) {
     rows <- chunk(recent_from)
     if (is.null(rows) || !nrow(rows)) return(NULL)
     codes <- reduced$codes
     if (is.null(codes)) codes <- list(query = known_codes(rows$query, reduced$queries$keys, query_key), page = known_codes(rows$page, reduced$pages$keys, page_key))
-    use <- which(wanted[codes$query] & as.integer(rows$date) >= as.integer(recent_from))
-    rows <- setDT(list(query = codes$query[use], page = codes$page[use], clicks = rows$clicks[use], impressions = rows$impressions[use],
-      position = rows$position[use], date = rows$date[use]))
-    reduce_by(rows, c("query", "page", "date"))
+    recent <- as.integer(rows$date) >= as.integer(recent_from)
+    take <- function(wanted) {
+      use <- which(wanted[codes$query] & recent)
+      setDT(list(query = codes$query[use], page = codes$page[use], clicks = rows$clicks[use], impressions = rows$impressions[use],
+        position = rows$position[use], date = rows$date[use]))
+    }
+    weekly <- take(weighed)
+    # Whole weeks, counted back from the last day.
+    set(weekly, j = "week", value = as.integer(last - recent_from + 1) %/% 7L - as.integer(last - weekly$date) %/% 7L)
+    list(contested = reduce_by(take(contested), c("query", "page", "date")), weekly = weekly[which(weekly$week > 0)])
   })
-  out <- rbindlist(days)
-  if (nrow(out)) setkeyv(out, c("query", "page", "date"))
-  out
+  weekly <- rbindlist(lapply(parts, `[[`, "weekly"))
+  list(contested = key_days(rbindlist(lapply(parts, `[[`, "contested")), c("query", "page", "date")),
+    weekly = if (nrow(weekly)) reduce_by(weekly[among_pairs(weekly, often)], c("query", "page", "week")))
+}
+
+key_days <- function(rows, by) if (nrow(rows)) setkeyv(rows, by) else rows
+
+among_pairs <- function(rows, pairs) which(!is.na(pairs[rows, on = c("query", "page"), which = TRUE]))
+
+# Pairs whose course by week can tell something.
+pairs_seen_most <- function(pairs, most = 20000L, least = 20) {
+  often <- which(pairs$impressions >= least)
+  if (length(often) > most) often <- often[order(-pairs$impressions[often], pairs$query[often], pairs$page[often])[seq_len(most)]]
+  pairs[often, c("query", "page")]
 }

@@ -26,7 +26,8 @@
 #'   numbers of the former, `bin`, `clicks`, `impressions`, `position`, `rows`: how many were summed up),
 #'   `recent_cells`, `pairs` (recent, by query x page, with `ctr`, `position`,
 #'   `spread`), `contested` (recent days of queries with several pages, or
-#'   `NULL` without dates), `by_day`, `split_cells` (cells by
+#'   `NULL` without dates), `weekly` (the pairs seen most, by whole `week` of the recent days, 1 the
+#'   oldest, or `NULL`), `by_day`, `split_cells` (cells by
 #'   `part` of the `split`, or `NULL`), `blend` (sums that tell how far
 #'   the places within one row lie apart, or `NULL`), `site_by_day` and `site_by_page` (from
 #'   tables without queries, or `NULL`), `window`, `recent`, and the `sources`
@@ -60,7 +61,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
   segment <- if (is.null(brand)) rep("all", length(queries$names))
     else ifelse(is_brand(queries$keys, brand), "brand", "non-brand")
 
-  contested <- if (dated) contested_days(source$chunks, reduced, pairs, recent_from)
+  recent <- if (dated) recent_days_of(source$chunks, reduced, pairs, recent_from, table$to)
   # What was left out of months is known once they are read.
   left_out <- if (is.function(source$left_out)) source$left_out() else source$left_out
 
@@ -68,7 +69,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
     queries = setDT(list(query = queries$names, key = queries$keys, segment = segment)),
     pages = setDT(list(page = reduced$pages$names, key = reduced$pages$keys)),
     cells = reduced$all, recent_cells = reduced$recent, pairs = pairs,
-    contested = contested,
+    contested = recent$contested, weekly = recent$weekly,
     split = split, split_cells = reduced$split_cells, by_day = reduced$by_day, blend = reduced$blend,
     site_by_day = site_totals(source$totals, "date", table),
     site_by_page = site_totals(source$totals, "page", table),

@@ -182,7 +182,7 @@ test_that("month by month gives the same summary as all at once, filtered or not
   for (segments in list(NULL, narrow)) {
     whole <- tide_summary(tide_filter(tide_stored(store), segments = segments), brand = "fernmoor")
     parts <- tide_summary(tide_filter(tide_by_month(store, at_once = 1), segments = segments), brand = "fernmoor")
-    for (name in c("queries", "pages", "cells", "recent_cells", "pairs", "contested", "by_day", "site_by_day", "window", "recent", "folded")) expect_equal(parts[[name]], whole[[name]], info = name)
+    for (name in c("queries", "pages", "cells", "recent_cells", "pairs", "contested", "weekly", "by_day", "site_by_day", "window", "recent", "folded")) expect_equal(parts[[name]], whole[[name]], info = name)
     expect_equal(sum(parts$left_out$rows), sum(whole$left_out$rows))
   }
 })

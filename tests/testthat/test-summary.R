@@ -55,3 +55,15 @@ test_that("findings rest on the recent window, the curve on all of it", {
   expect_equal(sum(summary$cells$impressions), sum(rows$impressions))
   expect_equal(sum(summary$pairs$impressions), sum(rows[date > max(date) - 10]$impressions))
 })
+
+test_that("whole weeks are counted back from the last day", {
+  rows <- made_site(queries = 40, days = 59)
+  weekly <- tide_summary(as_data(rows))$weekly
+  last <- max(rows$date)
+  own <- rows[query == "query 0007"]
+  own[, week := 8L - as.integer(last - date) %/% 7L]
+  by_hand <- own[week > 0, .(clicks = sum(clicks)), keyby = "week"]
+  code <- which(tide_summary(as_data(rows))$queries$query == "query 0007")
+  expect_equal(weekly[weekly$query == code, c("week", "clicks")], by_hand[, .(week, clicks = as.numeric(clicks))], ignore_attr = TRUE)
+  expect_equal(max(weekly$week), 8L)
+})

@@ -27,7 +27,14 @@
 #' A table that was cut at a row cap and sorted by clicks holds the pairs with clicks
 #' enough: its likelihood is that of counts known to be at least so many.
 #'
+#' Days whose CTR is more than four times off that of the weeks around (tracking that stood still, bots) are
+#' left out and named. A pair more than three standard deviations off is held down to three; [tide_curve_check()]
+#' lists those.
+#'
 #' @section When not to trust it:
+#' Rare private queries are missing from every table with queries: the curve is that of the queries shown, and
+#' the print says which share of the clicks those explain.
+#'
 #' On tables cut at a row cap the correction halves the error on simulated sites, no more
 #' (the print method says when a file looks cut). Where
 #' `pairs` is under about ten at a position, the curve there rests on its
@@ -46,8 +53,8 @@
 #' @return A `tide_curve` object: a list with `fits` (per segment: `log_ctr` at
 #'   the knots, its `covariance`, `spread`, `pairs`, `clicks`, `impressions`,
 #'   `converged`, and for parts `leans`, the share that is the parent's), `evidence` (per segment and rounded position: `clicks`,
-#'   `impressions`, `pairs`, `pivot_ctr`), `level`, `window`, `sources`. Methods:
-#'   `print`, `summary`, `predict`, `tidy`, `glance`, `plot`, `autoplot`.
+#'   `impressions`, `pairs`, `pivot_ctr`), `level`, `window`, `sources`, `summary` (what it was
+#'   fitted to). Methods: `print`, `summary`, `predict`, `tidy`, `glance`, `plot`, `autoplot`, `update`.
 #' @references
 #' Bell, McCaffrey (2002), Survey Methodology 28, 169-181. DerSimonian, Laird (1986),
 #' Controlled Clinical Trials 7, 177-188. Barlow, Bartholomew, Bremner, Brunk (1972), Statistical Inference under Order
@@ -97,7 +104,7 @@ tide_curve <- function(summary, level = 0.9, by = NULL, prior = NULL, method = c
   }
   structure(list(
     fits = fits, by = by, method = method, evidence = evidence, level = level, blend = blend, cut = cut,
-    window = summary$window, sources = summary$sources
+    window = summary$window, sources = summary$sources, summary = summary, prior = prior, rules = rules
   ), class = "tide_curve")
 }
 

@@ -81,7 +81,7 @@ format.tide_curve <- function(x, ...) {
       if (!fit$converged) "  not converged: take the curve as rough")
   }))
   window <- if (x$window$dated) sprintf(", %s", format_days(x$window$from, x$window$to)) else ""
-  c(sprintf("<tide_curve> CTR by position%s", window), blocks, capped_lines(x$sources))
+  c(sprintf("<tide_curve> CTR by position%s", window), blocks, coverage_line(x$summary), odd_day_lines(x$summary$odd_days), capped_lines(x$sources))
 }
 
 part_line <- function(curve, segment) {

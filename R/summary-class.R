@@ -27,7 +27,8 @@
 #'   `recent_cells`, `pairs` (recent, by query x page, with `ctr`, `position`,
 #'   `spread`), `contested` (recent days of queries with several pages, or
 #'   `NULL` without dates), `weekly` (the pairs seen most, by whole `week` of the recent days, 1 the
-#'   oldest, or `NULL`), `by_day`, `split_cells` (cells by
+#'   oldest, or `NULL`), `by_day`, `odd_days` (days whose CTR is far from that of the days around, as tracking
+#'   faults and bots leave them: kept everywhere but in `cells`), `split_cells` (cells by
 #'   `part` of the `split`, or `NULL`), `blend` (sums that tell how far
 #'   the places within one row lie apart, or `NULL`), `site_by_day` and `site_by_page` (from
 #'   tables without queries, or `NULL`), `window`, `recent`, and the `sources`
@@ -56,6 +57,8 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
   whole <- !dated || days <= recent_days
   recent_from <- if (whole) table$from else table$to - as.integer(recent_days) + 1L
   reduced <- reduce_chunks(source$chunks, if (!whole) recent_from, split)
+  odd <- odd_days(reduced$by_day)
+  if (nrow(odd)) reduced <- without_days(reduced, source$chunks, odd$date, split)
   queries <- reduced$queries
   pairs <- reduce_pairs(reduced$recent)
   segment <- if (is.null(brand)) rep("all", length(queries$names))
@@ -70,7 +73,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
     pages = setDT(list(page = reduced$pages$names, key = reduced$pages$keys)),
     cells = reduced$all, recent_cells = reduced$recent, pairs = pairs,
     contested = recent$contested, weekly = recent$weekly,
-    split = split, split_cells = reduced$split_cells, by_day = reduced$by_day, blend = reduced$blend,
+    split = split, split_cells = reduced$split_cells, by_day = reduced$by_day, odd_days = odd, blend = reduced$blend,
     site_by_day = site_totals(source$totals, "date", table),
     site_by_page = site_totals(source$totals, "page", table),
     window = list(from = table$from, to = table$to, days = days, dated = dated, assumed = is.na(table$days)),
@@ -121,7 +124,7 @@ format.tide_summary <- function(x, ...) {
     sprintf("  window: %s", window),
     sprintf("  findings rest on: %s", if (x$window$dated) format_days(x$recent$from, x$recent$to) else "all of it"),
     sprintf("  segments: %s", paste(names(segments), format_count(as.vector(segments)), collapse = ", ")),
-    coverage_line(x),
+    coverage_line(x), odd_day_lines(x$odd_days),
     left_out_lines(x$left_out, data.table(grain = x$grain, clicks = sum(x$cells$clicks), impressions = sum(x$cells$impressions))), capped_lines(x$sources))
 }
 

@@ -35,7 +35,7 @@ test_that("the curve never rises, stays within 0 and 1, and one giant query does
   rows <- made_site(queries = 300, days = 30)
   before <- predict(tide_curve(tide_summary(as_data(rows))), 1:100)$ctr
   expect_true(all(diff(before) <= 1e-12) && all(before > 0 & before < 1))
-  giant <- data.table(date = rows$date[1], query = "giant", page = "/g", clicks = 900000, impressions = 1e6, position = 3)
+  giant <- data.table(date = unique(rows$date), query = "giant", page = "/g", clicks = 30000, impressions = 33000, position = 3)
   curve <- tide_curve(tide_summary(as_data(rbind(rows, giant))))
   expect_lt(abs(log(predict(curve, 3)$ctr / before[3])), 0.15)
   expect_gt(curve$evidence$pivot_ctr[3], 0.5)
@@ -242,4 +242,54 @@ test_that("invariances: a row split in two changes next to nothing, plain method
   expect_equal(predict(pivot, 3)$ctr, pivot$evidence$pivot_ctr[3])
   power <- log(predict(tide_curve(tide_summary(as_data(rows)), method = "power"), c(1, 2, 4, 8))$ctr)
   expect_equal(diff(power), rep(diff(power)[1], 3))
+})
+
+test_that("where queries do not differ and each stands at one place, the curve is pool-adjacent-violators", {
+  rate <- c(.30, .14, .16, .09, .07, .075, .05, .03, .032, .02)
+  rows <- rbindlist(lapply(1:10, function(k) data.table(query = sprintf("q %d %d", k, 1:60), page = "https://www.fernmoor.example/",
+    clicks = round(rate[k] * 5e4), impressions = 5e4, position = as.numeric(k))))
+  summary <- tide_summary(as_data(rows))
+  summary$cells[, rows := impressions]
+  pooled <- -stats::isoreg(-rate)$yf
+  expect_equal(predict(tide_curve(summary), 1:10)$ctr, pooled, tolerance = 0.01)
+})
+
+test_that("a hundred times the impressions narrow the interval only to the limit that the spread between queries sets", {
+  of_size <- function(mean) {
+    set.seed(3)
+    tide_curve(tide_summary(as_data(made_site(queries = 300, days = 20, factor = exp(rnorm(300, -0.045, 0.3)), demand = exp(rnorm(300, mean, 0.5))))))
+  }
+  few <- of_size(1)
+  many <- of_size(1 + log(100))
+  width <- function(curve) with(predict(curve, 1:10), log(ctr_high / ctr_low))
+  expect_lt(mean(width(many)), mean(width(few)))
+  # Each position has some 30 to 90 queries: the standard error of the mean of so many factors.
+  limit <- 2 * 1.645 * sqrt(many$fits$all$spread / 300)
+  expect_true(all(width(many) > limit))
+})
+
+test_that("data added to a curve give the curve of all data at once, and the same days are not taken twice", {
+  rows <- made_site(queries = 200, days = 60)
+  rows[query == "query 0005", query := "fernmoor seeds"]
+  half <- as.IDate("2026-01-31")
+  part <- function(which) tide_summary(as_data(rows[which]), brand = "fernmoor")
+  both <- update(tide_curve(part(rows$date <= half)), part(rows$date > half))
+  expect_equal(predict(both, 1:20), predict(tide_curve(part(rep(TRUE, nrow(rows)))), 1:20), tolerance = 0.02)
+  expect_equal(glance(both)$clicks, glance(tide_curve(part(rep(TRUE, nrow(rows)))))$clicks)
+  expect_error(update(both, part(rows$date > half)), class = "tide_error_overlap")
+})
+
+test_that("days of faulty tracking and of bots do not bend the curve, and are named", {
+  rows <- made_site(queries = 300, days = 60)
+  clean <- tide_curve(tide_summary(as_data(rows)))
+  expect_equal(nrow(clean$summary$odd_days), 0)
+  bad <- copy(rows)
+  still <- as.IDate("2026-01-20")
+  bad[date == still, clicks := 0L]
+  bots <- as.IDate("2026-02-10")
+  bad[date == bots, impressions := impressions * 40L]
+  dirty <- tide_summary(as_data(bad))
+  expect_equal(dirty$odd_days$date, c(still, bots))
+  expect_equal(predict(tide_curve(dirty), 1:10)$ctr, predict(clean, 1:10)$ctr, tolerance = 0.03)
+  expect_match(paste(format(tide_curve(dirty)), collapse = " "), "2 days with a CTR far")
 })

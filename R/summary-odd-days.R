@@ -1,0 +1,48 @@
+# Days that tell nothing of how people click: tracking that stood still, bots that see and never click. The curve is
+# fitted without them; everything else keeps and shows them.
+
+# Days whose CTR is more than four times off the median of the four weeks around, with clicks enough for that not to be
+# luck. Out: date, clicks, impressions, ctr, usual_ctr.
+odd_days <- function(by_day) {
+  none <- data.table(date = as.IDate(character()), clicks = numeric(), impressions = numeric(), ctr = numeric(), usual_ctr = numeric())
+  if (is.null(by_day) || nrow(by_day) < 21) return(none)
+  usual <- stats::runmed(by_day$ctr, min(29, 2 * ((nrow(by_day) - 1) %/% 2) + 1), endrule = "constant")
+  expected <- by_day$impressions * usual
+  far <- abs(log((by_day$clicks + 0.5) / (expected + 0.5))) > log(4) & pmax(expected, by_day$clicks) >= 30
+  if (!any(far)) return(none)
+  data.table(by_day[far, c("date", "clicks", "impressions", "ctr")], usual_ctr = usual[far])
+}
+
+# Sums add up, so what those days brought can be taken off again.
+without_days <- function(reduced, chunks, days, split) {
+  for (chunk in chunks) {
+    rows <- chunk(min(days))
+    if (is.null(rows) || !nrow(rows)) next
+    at <- which(rows$date %in% days)
+    if (!length(at)) next
+    codes <- if (!is.null(reduced$codes)) lapply(reduced$codes, `[`, at) else
+      list(query = known_codes(rows$query[at], reduced$queries$keys, query_key), page = if (is.null(rows[["page"]])) rep(1L, length(at)) else known_codes(rows$page[at], reduced$pages$keys, page_key))
+    work <- c(codes, list(clicks = rows$clicks[at], impressions = rows$impressions[at], position = rows$position[at]))
+    reduced$all <- key_cells(take_off(reduced$all, reduce_cells(work), c("query", "page", "bin")))
+    if (!is.null(split)) {
+      reduced$split_cells <- take_off(reduced$split_cells, reduce_split(work, split_labels(rows[at], split)), c("part", "query", "page", "bin"))
+    }
+  }
+  reduced
+}
+
+take_off <- function(cells, away, by) {
+  sums <- c("clicks", "impressions", "weighted", "rows")
+  away <- copy(away)
+  for (column in sums) set(away, j = column, value = -away[[column]])
+  columns <- c(by, sums)
+  left <- rbind(cells[, columns, with = FALSE], away[, columns, with = FALSE])[, lapply(.SD, sum), by = by]
+  left[left$impressions > 0.5]
+}
+
+odd_day_lines <- function(odd) {
+  if (!NROW(odd)) return(character())
+  shown <- utils::head(odd, 3)
+  sprintf("  left out of the curve: %s with a CTR far from the days around, such as %s", format_plural(nrow(odd), "day"),
+    paste(sprintf("%s (%s, usually %s)", format(shown$date), format_rate(shown$ctr), format_rate(shown$usual_ctr)), collapse = ", "))
+}

@@ -85,9 +85,16 @@ expected_clicks <- function(cells, log_ctr, blend) {
 }
 
 # Log CTR of cells from the table.
-blended_log_ctr <- function(table, position, class) {
+blended_log_ctr <- function(table, position, class) read_blend_table(table, blend_spot(position, class))
+
+# Where cells stand in a table over the grid: the entry to the left, as an index into the whole table, and how far to the right of it.
+blend_spot <- function(position, class) {
   at <- (log(pmin(pmax(position, 1), 100)) / log(100)) * (length(blend_grid) - 1) + 1
   left <- pmin(floor(at), length(blend_grid) - 1)
-  share <- at - left
-  table[cbind(left, class)] * (1 - share) + table[cbind(left + 1, class)] * share
+  list(left = as.integer((class - 1L) * length(blend_grid) + left), share = at - left)
+}
+
+read_blend_table <- function(table, spot) {
+  left <- table[spot$left]
+  left + (table[spot$left + 1L] - left) * spot$share
 }

@@ -16,12 +16,36 @@ estimate_curve <- function(cells, prior, blend = default_blend, least = 0, paren
   evidence <- curve_evidence(cells, blend)
   penalty <- c(prior_penalty(prior), list(rough = roughness_penalty()))
   state <- list(theta = penalty$mean, smooth = 1, spread = 0.2, wobble = 0.05)
+  some <- sample_pairs(cells, evidence)
+  # Many pairs: a share of them leads close to the answer, so that all are gone through a few times only.
+  if (!is.null(some)) state <- settle_curve(some, curve_evidence(some, blend), penalty, state, least)$state
+  settled <- settle_curve(cells, evidence, penalty, state, least, free = if (is.null(some)) 5 else 2)
+  state <- settled$state
+  log_ctr <- drop(knot_design() %*% state$theta)
+  information <- pmax(diag(knot_design() %*% state$information %*% t(knot_design())), 1e-6)
+  covariance <- score_covariance(settled$equations, evidence, settled$design, state)
+  list(
+    log_ctr = pmin(pool_violators(log_ctr, information), log(0.98)),
+    covariance = covariance$knots + lent_covariance(state, penalty, parent_covariance), groups = covariance$groups, df = covariance$df, spread = state$spread, wobble = state$wobble, smooth = state$smooth,
+    rounds = settled$rounds, converged = settled$rounds < 40, pairs = length(evidence$ends), clicks = sum(cells$clicks),
+    impressions = sum(cells$impressions)
+  )
+}
+
+# Every so manyth pair where there are many; NULL where there are not.
+sample_pairs <- function(cells, evidence, enough = 15000L) {
+  share <- length(evidence$ends) %/% enough
+  if (share > 1) cells[evidence$pair %% share == 0L]
+}
+
+# Rounds of estimating equations until the curve stands. Variances settle in the first `free` rounds and are then held,
+# and so is the smoothness a while later. Out: list(state, equations and design of the last round, rounds).
+settle_curve <- function(cells, evidence, penalty, state, least, free = 5) {
   for (round in 1:40) {
     before <- state$theta
     table <- blend_table(drop(knot_design() %*% state$theta), evidence$weights)
-    mean <- cells$impressions * exp(blended_log_ctr(table, cells$position, evidence$class))
-    # Variances and smoothness settle after a few rounds and are then held, so that the curve can.
-    if (round <= 5) {
+    mean <- cells$impressions * exp(read_blend_table(table, evidence$spot))
+    if (round <= free) {
       pair_mean <- sum_runs(mean, evidence$ends)
       state$spread <- estimate_spread(evidence$pair_clicks, pair_mean, least)
       state$wobble <- if (least > 0) 0.001 else estimate_wobble(cells$clicks, mean, evidence, state$spread)
@@ -29,18 +53,9 @@ estimate_curve <- function(cells, prior, blend = default_blend, least = 0, paren
     design <- blended_design(state$theta, evidence)
     equations <- score_equations(cells, mean, evidence, state, design, least)
     state <- newton_step(state, equations, penalty, hold = round > 12)
-    if (round > 5 && max(abs(knot_design() %*% (state$theta - before))) < 1e-4) break
+    if (round > free && max(abs(knot_design() %*% (state$theta - before))) < 1e-4) break
   }
-  log_ctr <- drop(knot_design() %*% state$theta)
-  if (!nrow(cells)) design <- matrix(0, 0, length(state$theta))
-  information <- pmax(diag(knot_design() %*% state$information %*% t(knot_design())), 1e-6)
-  covariance <- score_covariance(equations, evidence, design, state)
-  list(
-    log_ctr = pmin(pool_violators(log_ctr, information), log(0.98)),
-    covariance = covariance$knots + lent_covariance(state, penalty, parent_covariance), groups = covariance$groups, df = covariance$df, spread = state$spread, wobble = state$wobble, smooth = state$smooth,
-    rounds = round, converged = round < 40, pairs = length(evidence$ends), clicks = sum(cells$clicks),
-    impressions = sum(cells$impressions)
-  )
+  list(state = state, equations = equations, design = design, rounds = round)
 }
 
 # What a part takes from its parent is as uncertain as the parent: by the share that the prior has in each parameter.
@@ -60,13 +75,13 @@ curve_evidence <- function(cells, blend = default_blend) {
   full <- rank(-impressions, ties.method = "first") <= curve_full_pairs
   class <- blend_class(cells$rows, cells$impressions)
   code <- cells$bin * 10L + class
-  codes <- sort(unique(code))
+  codes <- which(tabulate(code) > 0)
   column <- match(code, codes)
-  position <- as.vector(rowsum(cells$weighted, code)) / as.vector(rowsum(cells$impressions, code))
+  position <- sum_codes(cells$weighted, column, length(codes)) / sum_codes(cells$impressions, column, length(codes))
   group <- cells$query[ends] %% curve_groups
   list(
     ends = ends, pair = pair, pair_clicks = sum_runs(cells$clicks, ends), column = column,
-    full = full, in_full = full[pair], row = cumsum(full)[pair], size = sum(full), class = class, weights = grid_weights(blend),
+    full = full, in_full = full[pair], row = cumsum(full)[pair], size = sum(full), spot = blend_spot(cells$position, class), weights = grid_weights(blend),
     places = place_weights(position, blend_variance(blend, position, blend_degree[codes %% 10L])),
     group = group[pair], full_group = group[full]
   )
@@ -75,7 +90,10 @@ curve_evidence <- function(cells, blend = default_blend) {
 # The last cell of each pair, of cells sorted by pair.
 pair_ends <- function(cells) if (nrow(cells)) which(c(diff(cells$query) != 0 | diff(cells$page) != 0, TRUE)) else integer()
 
-sum_runs <- function(x, ends) diff(c(0, cumsum(x)[ends]))
+sum_runs <- function(x, ends) {
+  upto <- cumsum(x)[ends]
+  upto - c(0, upto[-length(upto)])[seq_along(upto)]
+}
 
 # How log CTR of the columns moves with the parameters: each place's share in what the column earns.
 blended_design <- function(theta, evidence) {
@@ -143,7 +161,8 @@ score_equations <- function(cells, mean, evidence, state, design, least = 0) {
     diagonal <- pmax(alone + kept$second, 0.02 * alone)
   }
   # By column first: from there on everything is small.
-  sums <- if (length(own)) rowsum(cbind(own, diagonal), evidence$column, reorder = TRUE) else matrix(0, 0, 2)
+  sums <- vapply(list(own, diagonal), sum_codes, numeric(nrow(design)), code = evidence$column, size = nrow(design))
+  dim(sums) <- c(nrow(design), 2)
   between <- pair_means(if (least > 0) 0 * mean else keep * mean, evidence, design)
   factor <- (calm * shared)[evidence$full]
   list(cell_score = own, diagonal = diagonal, between = between, factor = factor, score = drop(crossprod(design, sums[, 1])),
@@ -193,8 +212,10 @@ score_covariance <- function(equations, evidence, design, state) {
   whole <- state$information + state$prior
   # Sums by group and column; a group's share in the information follows from them and from its pairs in full.
   code <- match(evidence$group, groups) * 1000L + evidence$column
-  sums <- rowsum(cbind(equations$cell_score, equations$diagonal), code)
-  code <- as.integer(rownames(sums))
+  size <- (length(groups) + 1L) * 1000L
+  sums <- cbind(sum_codes(equations$cell_score, code, size), sum_codes(equations$diagonal, code, size))
+  code <- which(tabulate(code, size) > 0)
+  sums <- sums[code, , drop = FALSE]
   rows <- split(seq_along(code), code %/% 1000L)
   pairs <- split(seq_along(evidence$full_group), factor(evidence$full_group, groups))
   move <- vapply(seq_along(groups), function(g) {

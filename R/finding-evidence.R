@@ -10,7 +10,7 @@ pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
   pair <- rep(seq_len(nrow(pairs)), cells[, .N, by = c("query", "page")]$N)
   on_curve <- cells$impressions * curve_ctr(curve, cells$position, summary$queries$segment[cells$query], cells$rows, cells$impressions)
   set(pairs, j = "segment", value = summary$queries$segment[pairs$query])
-  set(pairs, j = "expected", value = as.vector(rowsum(on_curve, pair, reorder = FALSE)))
+  set(pairs, j = "expected", value = sum_codes(on_curve, pair, nrow(pairs)))
   set(pairs, j = "expected_ctr", value = pairs$expected / pairs$impressions)
   spread <- vapply(curve$fits, `[[`, 0, "spread")[pairs$segment]
   set(pairs, j = "shape", value = 1 / spread + pairs$clicks)

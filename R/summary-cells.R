@@ -42,7 +42,7 @@ reduce_pairs <- function(cells) {
     by = c("query", "page")]
   pairs[, `:=`(ctr = clicks / impressions, position = weighted / impressions)]
   pair <- rep(seq_len(nrow(pairs)), cells[, .N, by = c("query", "page")]$N)
-  second <- as.vector(rowsum(squares, pair, reorder = FALSE))
+  second <- sum_codes(squares, pair, nrow(pairs))
   pairs[, "spread" := sqrt(pmax(0, second / pairs$impressions - pairs$position^2))]
   pairs[]
 }

@@ -1,5 +1,5 @@
-/* The two passes over every row that reading spends its time on beside the file itself. Each takes one walk through
-   memory and keeps its table small enough for the processor's cache where it can. */
+/* The passes over every row that reading and fitting spend their time on. Each takes one walk through memory and keeps
+   its table small enough for the processor's cache where it can. */
 #include <stdint.h>
 #include <stdlib.h>
 #include <string.h>
@@ -113,9 +113,24 @@ SEXP any_repeat(SEXP columns, SEXP lows, SEXP sizes) {
   return ScalarLogical(FALSE);
 }
 
+/* Sums of x by code from 1 to size. */
+SEXP sum_by(SEXP x, SEXP codes, SEXP size) {
+  R_xlen_t rows = XLENGTH(x);
+  int many = asInteger(size);
+  const double *value = REAL(x);
+  const int *code = INTEGER(codes);
+  SEXP out = PROTECT(allocVector(REALSXP, many));
+  double *sum = REAL(out);
+  memset(sum, 0, many * sizeof(double));
+  for (R_xlen_t i = 0; i < rows; i++) sum[code[i] - 1] += value[i];
+  UNPROTECT(1);
+  return out;
+}
+
 static const R_CallMethodDef calls[] = {
   {"distinct_codes", (DL_FUNC) &distinct_codes, 1},
   {"any_repeat", (DL_FUNC) &any_repeat, 3},
+  {"sum_by", (DL_FUNC) &sum_by, 3},
   {NULL, NULL, 0}
 };
 

@@ -28,8 +28,19 @@ cli_commands <- function() {
         option("--diagnose", "logical", "", "does the curve fit, and what is it made of", action = "store_true", default = FALSE), figure)), run = run_curve),
     find = list(job = "the ranked list of opportunities", files = "[FILE...]", example = "inktide find export.csv --brand fernmoor --top 10",
       options = c(shared, list(top, option("--band", "character", "A:B", "positions in striking distance [4:20]"),
-        option("--min-gain", "double", "N", "least extra clicks per 30 days [0.5]"), figure)), run = run_find),
-    trace = list(job = "one query's pages, one page's queries, or a folder's pages", files = "QUERY-OR-URL [FILE...]", example = "inktide trace \"tomato seeds\" export.csv",
+        option("--kind", "character", "NAMES", sprintf("only these kinds: %s", paste(names(finding_kinds()), collapse = ", "))),
+        option("--min-gain", "double", "N", "least extra clicks per 30 days [0.5]"), option("--hours", "double", "N", "what fits into so many hours of work"),
+        option("--per-page", "double", "N", "at most so many findings of one page"), option("--view", "character", "BY", "list, page, query, folder or topic [list]", default = "list"),
+        option("--all", "logical", "", "also what was decided and put away", action = "store_true", default = FALSE), figure)),
+      formats = c("xlsx", "markdown"), run = run_find),
+    decide = list(job = "record what was decided about findings, so that it sticks", files = "ID... fix|later|harmless|done", example = "inktide decide L-552e4efe13 harmless --note \"answered above\"",
+      options = c(shared, list(option("--note", "character", "TEXT", "what to remember"), option("--by", "character", "NAME", "who decided"),
+        option("--at", "character", "DATE", "day of the decision; of done: when it was mended [today]"), option("--until", "character", "DATE", "of later: when it comes back [in 30 days]"),
+        option("--sheet", "character", "FILE", "decisions filled into the list as xlsx or csv"),
+        option("--list", "logical", "", "show what was decided", action = "store_true", default = FALSE))), run = run_decide),
+    outcome = list(job = "did what was done work, against queries nobody touched", files = "", example = "inktide outcome --project my-site",
+      options = c(shared, list(option("--since", "double", "N", "days before and since that are compared [28]", default = 28))), run = run_outcome),
+    trace = list(job = "one query's pages, one page's queries, a folder's pages, or a finding's arithmetic by its id", files = "QUERY-OR-URL-OR-ID [FILE...]", example = "inktide trace \"tomato seeds\" export.csv",
       options = c(shared, list(option("--top", "double", "N", "rows of the table [25]", default = 25), figure)), run = run_trace),
     compare = list(job = "segments side by side, and at equal position", files = "[FILE...]", example = "inktide compare export.csv --by device --brand fernmoor",
       options = c(shared, list(option("--by", "character", "WHAT", "brand, intent, page_group, band, words, term, country, device, vertical, rich_result"),
@@ -73,14 +84,27 @@ run_curve <- function(options, files) {
 
 run_find <- function(options, files) {
   check_number(options$top, "--top", min = 1)
-  findings <- find_input(options, settle_input(options, files))
+  check_choice(options$view, c("list", "page", "query", "folder", "topic"), "--view")
+  if (options$format == "xlsx" && is.null(options$out)) abort_call("A workbook needs a file.", "--format xlsx", "Add --out FILE.xlsx.")
+  input <- settle_input(options, files)
+  findings <- find_input(options, input)
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(findings), options$figure)
-  emit(options, findings$findings, findings_lines(findings, options$top, terminal_width()))
+  if (options$format == "xlsx") {
+    tide_workbook(findings, options$out)
+    return(note(options, sprintf("written: %s", options$out)))
+  }
+  if (options$view == "list") return(emit(options, findings$findings, if (options$format == "markdown") tide_checklist(findings) else findings_lines(findings, options$top, terminal_width())))
+  groups <- tide_pages(findings, options$view, input$settings$rules)
+  emit(options, setDT(as.data.frame(groups)), groups_lines(groups, options$top, terminal_width()))
 }
 
 run_trace <- function(options, files) {
   if (!length(files)) abort_call("Nothing to trace.", "inktide trace", "Name a query or a page, as in: inktide trace \"tomato seeds\"")
   input <- settle_input(options, files[-1])
+  if (grepl("^[A-Z]-[0-9a-f]{10}$", files[1])) {
+    explained <- tide_explain(find_input(utils::modifyList(options, list(all = TRUE)), input), files[1])
+    return(emit(options, explained$cells, format(explained, width = terminal_width())))
+  }
   # An archive is asked for its last days only.
   if (!is.null(input$store) && !chose_window(options)) options$days <- 90
   data <- read_input(options, input)

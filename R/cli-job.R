@@ -21,13 +21,16 @@ settle_input <- function(options, files) {
   settings <- if (!is.null(folder)) tide_settings(folder) else list(rules = tide_rules())
   if (!is.null(options$brand)) settings$rules$brand <- options$brand
   store <- if (!length(files) && file.exists(file.path(folder, "archive", "archive.sqlite"))) tide_store(folder)
+  decisions <- if (!is.null(store)) tide_decisions(store)
+  # An archive may hold decisions and no rows yet.
+  if (!is.null(store) && !nrow(tide_history(store))) store <- NULL
   if (!length(files) && is.null(store)) files <- named_files(settings, "exports")
   if (!length(files) && is.null(store)) {
     abort_tide("The project holds no data yet.", where = sprintf("'%s' has no archive and names no exports.", folder),
       mend = "Load some: inktide load FILE... --project DIR", class = "settings")
   }
   site <- if (is.null(settings$site)) "" else sub("/$", "", sub("^https?://(www\\.)?", "", settings$site))
-  input <- list(files = files, store = store, settings = settings, folder = folder, title = if (nzchar(site)) site else "Search performance")
+  input <- list(files = files, store = store, settings = settings, decisions = decisions, folder = folder, title = if (nzchar(site)) site else "Search performance")
   c(input, chosen_segments(options, settings))
 }
 
@@ -143,9 +146,13 @@ find_input <- function(options, input, data = read_input(options, input, months 
   thresholds <- input$settings$thresholds
   findings <- tide_find(summary, curve, band = first_given(options$band, thresholds$striking_distance, c(4, 20)), fdr = first_given(thresholds$fdr, 0.1),
     min_gain = first_given(options$min_gain, thresholds$min_gain, 0.5), min_impressions = first_given(thresholds$min_impressions, 1),
-    segment = side, within = input$pairs, rules = input$settings$rules)
+    segment = side, within = input$pairs, rules = input$settings$rules, kinds = options$kind, hours = input$settings$hours)
   if (!is.null(findings$outside)) note(options, outside_line_text(findings$outside))
-  findings
+  if (!isTRUE(options$all) && NROW(input$decisions)) {
+    findings <- tide_undecided(findings, input$decisions)
+    if (nrow(findings$decided)) note(options, sprintf("  decided and not shown: %s (--all shows them)", format_plural(nrow(findings$decided), "finding")))
+  }
+  tide_choose(findings, hours = options$hours, per_page = options$per_page)
 }
 
 # The whole site for the report; an archive gives its last days for it.

@@ -16,6 +16,8 @@ cli_main <- function(words) {
     writeLines("inktide: stopped; nothing was written.", stderr())
     1L
   }, error = function(e) {
+    # Whoever reads the output has seen enough.
+    if (grepl("SIGPIPE", conditionMessage(e))) return(0L)
     writeLines(c(paste0("inktide: something went wrong inside: ", conditionMessage(e)),
       "  mend:  this is a fault of the program; please report it with the command you gave."), stderr())
     1L

@@ -65,11 +65,12 @@ parse_call <- function(command, words) {
   # Every option has its entry, given or not: `$` completes names, and "to" must never find "top".
   options <- stats::setNames(vector("list", length(known)), gsub("-", "_", sub("^--", "", known)))
   options[names(parsed$options)] <- parsed$options
-  if (!is.null(options$format) && !options$format %in% c("table", "csv", "json")) {
-    abort_call("Unknown format.", sprintf("--format %s", options$format), "Use table, csv or json.")
+  formats <- c("table", "csv", "json", command$formats)
+  if (!is.null(options$format) && !options$format %in% formats) {
+    abort_call("Unknown format.", sprintf("--format %s", options$format), sprintf("Use %s or %s.", paste(formats[-length(formats)], collapse = ", "), formats[length(formats)]))
   }
   for (name in c("position", "band", "words", "characters")) options[[name]] <- parse_range(options[[name]], paste0("--", name))
-  for (name in c("country", "device", "vertical", "rich_result", "has_any", "has_all", "has_none", "intent", "page_group", "facts")) options[[name]] <- split_words(options[[name]])
+  for (name in c("country", "device", "vertical", "rich_result", "has_any", "has_all", "has_none", "intent", "page_group", "facts", "kind")) options[[name]] <- split_words(options[[name]])
   options$brand <- brand_words(options$brand)
   options$columns <- parse_mapping(options$columns)
   list(options = options, files = parsed$args)

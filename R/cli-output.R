@@ -11,7 +11,7 @@ emit <- function(options, rows, lines) {
   text <- switch(options$format,
     csv = csv_lines(rows),
     json = as.character(jsonlite::toJSON(as.data.frame(rows), dataframe = "rows", digits = 8, na = "null", pretty = 1)),
-    table = lines)
+    lines)
   if (is.null(options$out)) {
     con <- stdout()
     writeLines(enc2utf8(text), con, useBytes = TRUE)
@@ -31,12 +31,14 @@ csv_lines <- function(rows) {
   readLines(file, encoding = "UTF-8")
 }
 
+# One line a piece of work: what one step mends stands below its first query.
 findings_lines <- function(findings, top, width) {
   all <- findings$findings
-  found <- utils::head(all, top)
+  leads <- all[all$id == all$task]
+  found <- utils::head(leads, top)
   if (!nrow(found)) {
-    return(sprintf("Nothing to fix among %s: nothing falls short, stands close or competes by more than the usual spread.",
-      format_plural(findings$tested, "tested query x page pair")))
+    return(c(sprintf("Nothing to fix among %s: nothing falls short, stands close or competes by more than the usual spread.",
+      format_plural(findings$tested, "tested query x page pair")), aside_text(findings, width)))
   }
   total <- total_gain(all)
   free <- width - 46
@@ -46,18 +48,47 @@ findings_lines <- function(findings, top, width) {
     paste0(pad_left(rank, 3), " ", fit_text(kind, 9), " ", query_text, " ", page_text, pad_left(gain, 7), pad_left(sure, 5),
       pad_left(position, 6), pad_left(ctr, 6), pad_left(curve, 6))
   }
-  short <- c(low_ctr = "low CTR", striking_distance = "striking", cannibalized = "cannibal.")
-  rows <- line(found$rank, short[found$kind], fit_text(found$query, query), fit_path(format_path(found$page), page),
-    paste0("+", format_clicks(found$gain)), format_sure(found$confidence), format_position(found$position), format_rate(found$ctr), format_rate(found$expected_ctr))
+  along <- table(factor(all$task, found$task)) - 1
+  named <- ifelse(along > 0, paste0(fit_text(found$query, query - 4), pad_left(sprintf("+%d", along), 4)), fit_text(found$query, query))
+  rows <- line(found$rank, kind_fact(found$kind, "short"), named, fit_path(format_path(found$page), page),
+    paste0("+", format_clicks(found$task_gain)), format_sure(found$confidence), format_position(found$position), format_rate(found$ctr), format_rate(found$expected_ctr))
   head <- line("#", "kind", fit_text("query", query), fit_text("page", page), "gain", "sure", "pos", "ctr", "curve")
-  more <- nrow(all) - nrow(found)
+  more <- nrow(leads) - nrow(found)
+  worth <- worth_text(all)
   c(sub(" +$", "", head), rows,
     if (more > 0) sprintf("    ... and %s more (--top N, or --format csv for all)", format_count(more)), "",
-    strwrap(sprintf("Together +%s clicks per 30 days (%s to %s). gain: expected extra clicks per 30 days; sure: chance that it is real; curve: CTR this site earns there.",
-      format_clicks(total$gain), format_clicks(total$low), format_clicks(total$high)), width), "", "First steps",
+    strwrap(sprintf("Together +%s clicks per 30 days (%s to %s)%s. gain: expected extra clicks per 30 days%s; sure: chance that it is real; curve: CTR this site earns there.",
+      format_clicks(total$gain), format_clicks(total$low), format_clicks(total$high), worth,
+      if (any(along > 0)) ", of all queries that one step serves (+N: so many besides the one named)" else ""), width), aside_text(findings, width), "", "First steps",
     unlist(lapply(seq_len(min(3, nrow(found))), function(i) {
-      c(strwrap(sprintf("%d. %s", i, found$action[i]), width, exdent = 3), strwrap(found$reason[i], width, indent = 3, exdent = 3))
+      c(strwrap(sprintf("%d. %s", found$rank[i], found$action[i]), width, exdent = 3), strwrap(found$reason[i], width, indent = 3, exdent = 3))
     })))
+}
+
+worth_text <- function(found) {
+  sum_of <- function(name) if (!is.null(found[[name]])) sum(found[[name]], na.rm = TRUE)
+  c(if (!is.null(sum_of("gain_conversions"))) paste0(", about ", format_clicks(sum_of("gain_conversions")), " conversions",
+    if (!is.null(sum_of("gain_value"))) paste0(" worth ", format_count(sum_of("gain_value")))), "")[1]
+}
+
+# What was recognised and is no finding.
+aside_text <- function(findings, width) {
+  if (!NROW(findings$aside)) return(NULL)
+  rows <- findings$aside[order(-findings$aside$queries)]
+  c("", "Recognised, and no findings", unlist(lapply(sprintf("%s: %s", format_plural(rows$queries, "query", "queries"), rows$reason), strwrap, width = width, indent = 2, exdent = 4)))
+}
+
+groups_lines <- function(groups, top, width) {
+  if (!nrow(groups)) return("Nothing to fix.")
+  by <- names(groups)[2]
+  shown <- utils::head(groups, top)
+  free <- max(20, width - 46)
+  name <- if (by == "page") fit_path(format_path(shown$page), free) else fit_text(shown[[by]], free)
+  line <- function(rank, name, findings, gain, range, hours) paste0(pad_left(rank, 3), " ", name, pad_left(findings, 9), pad_left(gain, 8), pad_left(range, 15), pad_left(hours, 7))
+  more <- nrow(groups) - nrow(shown)
+  c(line("#", fit_text(by, free), "findings", "gain", "90 %", "hours"),
+    line(shown$rank, name, format_count(shown$findings), paste0("+", format_clicks(shown$gain)), gain_range(shown$gain_low, shown$gain_high), format_clicks(shown$hours)),
+    if (more > 0) sprintf("    ... and %s more (--top N)", format_count(more)))
 }
 
 rivals_lines <- function(rivals) {

@@ -1,30 +1,55 @@
-# Kinds of finding. Each kind is one file with one function (summary, curve, pairs, options) that returns
-# findings with the columns of `finding_columns` and, in `claims`, the rows of `pairs` whose clicks it is about.
+# Kinds of finding. Each kind is one file with one function (summary, curve, pairs, options) that returns list(found, aside):
+# findings with the columns of `finding_columns` (`claims`: the rows of `pairs` whose clicks it is about; `identity`: what its
+# id is made of; `work`: what is mended in one go; `how`: the arithmetic of its gain and confidence, as lines), and what was recognised and is no finding (`kind`, `reason`, `queries`).
 # To add a kind, add its file and one entry here.
 
 finding_kinds <- function() {
   list(
-    low_ctr = list(find = find_low_ctr, hours = 1),
-    striking_distance = list(find = find_striking_distance, hours = 4),
-    cannibalized = list(find = find_cannibalized, hours = 3)
+    low_ctr = kind_entry(find_low_ctr, "low CTR", "low CTR", "L", hours = 1),
+    striking_distance = kind_entry(find_striking_distance, "in striking distance", "striking", "S", hours = 4),
+    cannibalized = kind_entry(find_cannibalized, "cannibalized", "cannibal.", "C", hours = 3),
+    falling = kind_entry(find_falling, "falling", "falling", "F", hours = 2),
+    rising = kind_entry(find_rising, "rising", "rising", "R", hours = 1),
+    tail_demand = kind_entry(find_tail_demand, "demand in the tail", "tail", "T", hours = 4),
+    new_page = kind_entry(find_new_page, "idea for a page", "new page", "N", hours = 8)
   )
 }
 
+# label: in sentences; short: in narrow columns; initial: of its ids; hours: of work, unless told otherwise.
+kind_entry <- function(find, label, short, initial, hours) list(find = find, label = label, short = short, initial = initial, hours = hours)
+
+kind_fact <- function(kind, fact) unname(vapply(finding_kinds(), function(entry) as.character(entry[[fact]]), "")[kind])
+
+kind_label <- function(kind) kind_fact(kind, "label")
+
 finding_columns <- c("kind", "query", "page", "pages", "clicks", "impressions", "ctr", "position", "expected_ctr",
-  "gain", "gain_low", "gain_high", "confidence", "action", "reason", "claims", "identity")
+  "gain", "gain_low", "gain_high", "confidence", "action", "reason", "claims", "identity", "work", "how")
 
 # Findings of one kind on single pairs. `rows`: which rows of `pairs`.
-pair_findings <- function(kind, summary, pairs, rows, gain, confidence, action, reason) {
+pair_findings <- function(kind, summary, pairs, rows, gain, confidence, action, reason, how) {
   at <- pairs[rows]
   page <- summary$pages$page[at$page]
   data.table(kind = kind, query = summary$queries$query[at$query], page = page, pages = page,
     clicks = at$clicks, impressions = at$impressions, ctr = at$ctr, position = at$position,
     expected_ctr = at$expected_ctr, gain = gain$gain, gain_low = gain$low, gain_high = gain$high,
     confidence = confidence, action = action, reason = reason, claims = as.list(rows),
-    identity = paste(kind, summary$queries$key[at$query], summary$pages$key[at$page]))
+    identity = paste(kind, summary$queries$key[at$query], summary$pages$key[at$page]),
+    work = paste(kind, summary$queries$key[at$query], summary$pages$key[at$page]), how = how)
 }
 
-no_findings <- function() NULL
+# Lines of arithmetic, one text vector a finding, from texts that are vectors over the findings.
+how_lines <- function(...) {
+  lines <- do.call(cbind, list(...))
+  lapply(seq_len(nrow(lines)), function(i) unname(lines[i, nzchar(lines[i, ])]))
+}
+
+# What every pair starts from: its own factor beside the curve.
+factor_line <- function(at) {
+  prior <- at$shape - at$clicks
+  sprintf("own factor = (1/spread + clicks) / (1/spread + expected) = (%.2f + %s) / (%.2f + %.2f) = %.3f", prior, format_count(at$clicks), prior, at$expected, at$own)
+}
+
+no_findings <- function(aside = NULL) list(found = NULL, aside = aside)
 
 # Words that the reasons share.
 in_period <- function(summary) {

@@ -1,143 +1,67 @@
-# Low CTR: pairs clicked less than this site's curve says, by more than queries usually differ.
-#
-# Queries differ around the curve for reasons that nobody can mend. So the spread of the log factors is taken
-# apart into a usual and a low part (a two-groups mixture, Efron 2010, fitted by EM): first between pages, whose
-# title and description all their queries share, then between a page's pairs once the page's effect is out. A
-# pair's confidence is the probability that its page or itself belongs to a low part. Listed are as many of the
-# surest as keep the expected share of false ones (one minus confidence, averaged) within `fdr`, the Bayesian
-# false-discovery rate.
+# Low CTR: pairs clicked less than this site's curve says, by more than queries usually differ. A pair's confidence is the
+# probability that its page or itself belongs to a low part (see finding-low-effects.R). Listed are as many of the surest as
+# keep the expected share of false ones (one minus confidence, averaged) within `fdr`, the Bayesian false-discovery rate.
+# What a whole topic loses to its results page is no finding: it is named beside the list.
 
 find_low_ctr <- function(summary, curve, pairs, options) {
   candidates <- which(pairs$judged & pairs$expected >= 1)
   if (!length(candidates)) return(no_findings())
   at <- pairs[candidates]
-  judged <- judge_low(at$clicks, at$expected, at$page)
+  judged <- judge_low(at$clicks, at$expected, at$page, query_words(summary$queries$key[at$query]))
+  set(at, j = "expected", value = judged$expected)
   # A shortfall that is sure but small is nobody's working day.
   clear <- at$clicks < 0.8 * at$expected & at$tested
   listed <- surest_within(ifelse(clear, judged$confidence, 0), options$fdr)
   listed <- listed[clear[listed]]
-  gain <- lapply(low_ctr_gain(at[listed], judged$groups), `*`, per_month(summary))
+  levels <- low_ctr_levels(at[listed], judged$groups)
+  gain <- lapply(low_ctr_gain(at[listed], levels), `*`, per_month(summary))
   worth <- which(gain$gain >= options$min_gain)
-  if (!length(worth)) return(no_findings())
+  aside <- held_lines(judged$topics)
+  if (!length(worth)) return(no_findings(aside))
   listed <- listed[worth]
   gain <- lapply(gain, `[`, worth)
-  siblings <- page_shortfalls(at$page, judged$confidence)[match(at$page[listed], page)]
+  levels <- lapply(levels, `[`, worth)
+  siblings <- page_shortfalls(at$page, judged)[match(at$page[listed], page)]
   at <- at[listed]
-  pair_findings("low_ctr", summary, pairs, candidates[listed], gain, judged$confidence[listed],
-    low_ctr_action(summary, at, siblings), low_ctr_reason(summary, at, siblings))
+  found <- pair_findings("low_ctr", summary, pairs, candidates[listed], gain, judged$confidence[listed],
+    low_ctr_action(summary, at, siblings), low_ctr_reason(summary, at, siblings), low_ctr_how(summary, pairs[candidates[listed]], at, levels, gain, judged, listed))
+  # Queries that one rewrite of the page mends are one piece of work.
+  set(found, j = "work", value = ifelse(siblings$whole, paste("snippet", summary$pages$key[at$page]), found$identity))
+  list(found = found, aside = aside)
+}
+
+held_lines <- function(topics) {
+  if (!nrow(topics)) return(NULL)
+  data.table(kind = "low_ctr", reason = sprintf("queries with \"%s\" earn %s of the curve on all %d pages: the results page holds them back, not a snippet", topics$word,
+    format_share(topics$share), topics$pages), queries = topics$queries)
 }
 
 # Clicks won over the window when the pair gets to where its usual spread alone would have it. Both that level and
 # today's are posteriors, so what is luck in few clicks is not promised as gain.
-low_ctr_gain <- function(at, groups) {
+low_ctr_gain <- function(at, levels) {
+  variance <- levels$usual^2 * (exp(levels$usual_var + at$curve_se^2) - 1) + levels$today^2 * (exp(levels$today_var) - 1) -
+    2 * levels$usual * levels$today * (exp(levels$shared) - 1)
+  gain_interval(at$expected * (levels$usual - levels$today), at$expected * sqrt(pmax(variance, 0)))
+}
+
+# The level today and the usual one, as factors on the curve, with the variances of their logs.
+low_ctr_levels <- function(at, groups) {
   level <- low_levels(log((at$clicks + 0.5) / (at$expected + 0.5)), log_noise(at$clicks, at$expected), groups)
-  usual <- exp(level$usual + level$usual_var / 2)
-  today <- exp(level$today + level$today_var / 2)
-  variance <- usual^2 * (exp(level$usual_var + at$curve_se^2) - 1) + today^2 * (exp(level$today_var) - 1) -
-    2 * usual * today * (exp(level$shared) - 1)
-  gain_interval(at$expected * (usual - today), at$expected * sqrt(pmax(variance, 0)))
+  list(usual = exp(level$usual + level$usual_var / 2), today = exp(level$today + level$today_var / 2), usual_var = level$usual_var,
+    today_var = level$today_var, shared = rep_len(level$shared, nrow(at)))
 }
 
-# Variance of the log of clicks / expected, by chance alone.
-log_noise <- function(clicks, expected) 1 / (pmax(clicks, expected * 0.3) + 0.5)
-
-# A low pair's log factor today is its usual part plus a shortfall, seen with noise. Normal posteriors of today's
-# level and of the usual part (means, variances, and what they share).
-low_levels <- function(z, noise, groups) {
-  usual <- groups$sd[1]^2
-  total <- max(groups$sd[2]^2, usual + 0.15^2)
-  seen <- total + noise
-  today_var <- total * noise / seen
-  list(today = groups$mean[2] + total / seen * (z - groups$mean[2]), today_var = today_var,
-    usual = groups$mean[1] + usual / seen * (z - groups$mean[2]), usual_var = usual * (1 - usual / seen), shared = usual / total * today_var)
-}
-
-# In: clicks, expected clicks and page of the pairs. Out: each pair's probability of a low page or a low query,
-# and the groups of all pairs.
-judge_low <- function(clicks, expected, page) {
-  z <- log((clicks + 0.5) / (expected + 0.5))
-  noise <- log_noise(clicks, expected)
-  known <- expected >= 3
-  groups <- fit_two_groups(z[known], noise[known])
-
-  # A page's effect is the mean of its pairs, each weighing by its own noise and the usual spread of pairs.
-  weight <- 1 / (noise + groups$sd[1]^2)
-  sums <- data.table(page = page, weight = weight, weighted = weight * z)[
-    , .(weight = sum(weight), mean = sum(weighted) / sum(weight), pairs = .N), by = "page"]
-  several <- sums$pairs >= 3
-  page_groups <- fit_two_groups(sums$mean[several], 1 / sums$weight[several], usual_sd = 0.12)
-  page_parts <- group_parts(sums$mean, 1 / sums$weight, page_groups)
-  page_low <- ifelse(several, page_parts$low, 0)
-  page_effect <- ifelse(several, page_parts$mean, 0)
-  of <- match(page, sums$page)
-
-  rest <- fit_two_groups((z - page_effect[of])[known], noise[known])
-  pair_low <- low_probability(clicks, expected * exp(page_effect[of]), rest)
-  list(confidence = 1 - (1 - page_low[of]) * (1 - pair_low), groups = groups)
-}
-
-# In: log factors and the variance of their noise. Out: weights, means and standard deviations of the usual, low
-# and high part. Priors worth a handful of observations keep small sites sane.
-fit_two_groups <- function(z, noise, usual_sd = 0.25, most = 2000L) {
-  if (length(z) > most) {
-    best <- order(noise)[seq_len(most)]
-    z <- z[best]
-    noise <- noise[best]
-  }
-  weight <- c(usual = 0.9, low = 0.05, high = 0.05)
-  mean <- c(0, -0.8, 0.8)
-  sd <- prior_sd <- c(usual_sd, 0.4, 0.4)
-  for (round in 1:100) {
-    before <- c(mean, sd)
-    part <- part_shares(z, noise, weight, mean, sd)
-    size <- colSums(part)
-    weight <- (size + c(18, 1, 1)) / (sum(size) + 20)
-    for (k in 1:3) {
-      latent <- shrink_to(z, noise, mean[k], sd[k])
-      anchor <- c(0, mean[1] - 0.8, mean[1] + 0.8)[k]
-      mean[k] <- (sum(part[, k] * latent$mean) + 5 * anchor) / (size[k] + 5)
-      sd[k] <- sqrt((sum(part[, k] * ((latent$mean - mean[k])^2 + latent$variance)) + 5 * prior_sd[k]^2) / (size[k] + 5))
-    }
-    mean[2] <- min(mean[2], mean[1] - 0.4)
-    mean[3] <- max(mean[3], mean[1] + 0.4)
-    sd[2:3] <- pmax(sd[2:3], sd[1])
-    if (max(abs(c(mean, sd) - before)) < 1e-4) break
-  }
-  list(weight = weight, mean = mean, sd = sd)
-}
-
-part_shares <- function(z, noise, weight, mean, sd) {
-  density <- vapply(1:3, function(k) log(weight[k]) + stats::dnorm(z, mean[k], sqrt(sd[k]^2 + noise), log = TRUE), numeric(length(z)))
-  dim(density) <- c(length(z), 3)
-  density <- exp(density - do.call(pmax, lapply(1:3, function(k) density[, k])))
-  density / rowSums(density)
-}
-
-# Posterior of a normal effect seen with noise.
-shrink_to <- function(z, noise, mean, sd) {
-  keep <- sd^2 / (sd^2 + noise)
-  list(mean = mean + keep * (z - mean), variance = sd^2 * (1 - keep))
-}
-
-# Probability of the low part and posterior mean of the effect.
-group_parts <- function(z, noise, groups) {
-  part <- part_shares(z, noise, groups$weight, groups$mean, groups$sd)
-  means <- vapply(1:3, function(k) shrink_to(z, noise, groups$mean[k], groups$sd[k])$mean, numeric(length(z)))
-  dim(means) <- dim(part)
-  list(low = part[, 2] * (z < groups$mean[1]), mean = rowSums(part * means))
-}
-
-# Posterior probability of the low part. Clicks given a log-normal factor are near negative binomial with the
-# factor's mean and variance.
-low_probability <- function(clicks, expected, groups) {
-  density <- vapply(1:3, function(k) {
-    variance <- exp(groups$sd[k]^2) - 1
-    log(groups$weight[k]) + stats::dnbinom(clicks, size = 1 / variance, mu = expected * exp(groups$mean[k] + groups$sd[k]^2 / 2), log = TRUE)
-  }, numeric(length(clicks)))
-  dim(density) <- c(length(clicks), 3)
-  # Below the low part's own mean nothing may look more usual again, whatever the tails do.
-  low <- 1 / (1 + rowSums(exp(density[, c(1, 3), drop = FALSE] - density[, 2])))
-  low * (clicks < expected * exp(groups$mean[1]))
+low_ctr_how <- function(summary, pairs, at, levels, gain, judged, listed) {
+  topic <- at$expected / pairs$expected
+  seen <- log((at$clicks + 0.5) / (at$expected + 0.5))
+  how_lines(
+    sprintf("expected on the curve: %.2f clicks", pairs$expected),
+    ifelse(topic < 0.999, sprintf("its topic earns %.3f of the curve anyway: expected %.2f", topic, at$expected), ""),
+    sprintf("log factor = ln((%s + 0.5) / (%.2f + 0.5)) = %.3f, variance of its noise %.3f", format_count(at$clicks), at$expected, seen, log_noise(at$clicks, at$expected)),
+    sprintf("usual queries of this site: mean %.3f, standard deviation %.3f; low ones: mean %.3f, standard deviation %.3f", judged$groups$mean[1], judged$groups$sd[1], judged$groups$mean[2], judged$groups$sd[2]),
+    sprintf("level today, its luck taken out: %.3f of the curve; the level it would usually have: %.3f", levels$today, levels$usual),
+    sprintf("gain = expected x (usual - today) x 30 / days = %.2f x (%.3f - %.3f) x 30 / %d = %.2f", at$expected, levels$usual, levels$today, as.integer(summary$recent$days), gain$gain),
+    sprintf("confidence: chance of a low page %.3f, of a low query or page %.3f", judged$page_low[listed], judged$confidence[listed]))
 }
 
 # The largest set of the surest whose mean chance of being false stays within `fdr`.
@@ -147,13 +71,15 @@ surest_within <- function(confidence, fdr) {
   sort(order[seq_len(sum(cummax(false_share) <= fdr))])
 }
 
-# Per page: pairs tested, and those that fall short with more than even odds.
-page_shortfalls <- function(page, confidence) {
-  data.table(page = page, low = confidence > 0.5)[, .(tested = .N, low = sum(low)), by = "page"]
+# Per page: pairs tested, those that fall short with more than even odds, and whether that is the page's doing.
+page_shortfalls <- function(page, judged) {
+  out <- data.table(page = page, low = judged$confidence > 0.5, whole = judged$page_low)[, .(tested = .N, low = sum(low), whole = whole[1] > 0.5), by = "page"]
+  out[, "whole" := (whole | low >= tested / 2) & low >= 2]
+  out[]
 }
 
 low_ctr_reason <- function(summary, at, siblings) {
-  page_note <- ifelse(siblings$low >= 2 & siblings$low >= siblings$tested / 2,
+  page_note <- ifelse(siblings$whole,
     sprintf(" %d of the page's %d tested queries fall short, so the page's title and description are the likely cause.", siblings$low, siblings$tested),
     ifelse(siblings$tested > 1,
       sprintf(" The page's other queries mostly do as expected (%d of %d fall short), so the match with this query is the likely cause.", siblings$low, siblings$tested), ""))
@@ -168,7 +94,7 @@ low_ctr_action <- function(summary, at, siblings) {
   page <- ifelse(nzchar(page), page, "the page that ranks")
   promise <- c(commercial = "name range, price or delivery in the description", informational = "promise the answer in the description",
     uncategorised = "say in the description what the page gives")[query_intent(query)]
-  ifelse(siblings$low >= 2 & siblings$low >= siblings$tested / 2,
+  ifelse(siblings$whole,
     sprintf("Rewrite title and description of %s for all its queries; lead with \"%s\" and %s.", page, query, promise),
     sprintf("Put \"%s\" at the front of the title of %s and %s; check that the first paragraph answers it.", query, page, promise))
 }

@@ -16,21 +16,83 @@ find_striking_distance <- function(summary, curve, pairs, options) {
   if (!length(rows)) return(no_findings())
   at <- pairs[rows]
   target <- next_step(at$position)
+  step <- step_gain(summary, curve, at, target)
+  confidence <- in_band(at, band) * stats::pgamma(0.5, at$shape, at$rate, lower.tail = FALSE)
+  keep <- which(step$more > 0 & step$gain$gain >= options$min_gain)
+  if (!length(keep)) return(no_findings())
+  step <- list(gain = lapply(step$gain, `[`, keep), there = step$there[keep], reach = step$reach[keep], wider = step$wider[keep])
+  at <- at[keep]
+  list(found = pair_findings("striking_distance", summary, pairs, rows[keep], step$gain, confidence[keep],
+    striking_action(summary, at, target[keep]), striking_reason(summary, at, target[keep], step, own_rivals(pairs, at)),
+    step_how(summary, at, target[keep], step, sprintf("confidence = chance that it lasts in the band x chance that its factor is above 0.5 = %.3f", confidence[keep]))))
+}
+
+# What a step to `target` is worth: the pair's own factor carried along the curve, with the impressions that page one has
+# beyond page two, times the chance of getting there. Search volume, where known, is a ceiling on a month's impressions.
+# Out: list(gain (with low and high, per 30 days), more (clicks over the window, before chance), there, reach, wider).
+step_gain <- function(summary, curve, at, target) {
   there <- curve_ctr(curve, target, at$segment, at$rows, at$impressions)
   reach <- reach_chance(at$position, target)
-
-  more <- at$impressions * there - at$expected
+  wider <- ifelse(at$position > 10.5 & target <= 10, page_one_views(summary), 1)
+  seen <- at$impressions * wider
+  volume <- summary$queries[["volume"]]
+  if (!is.null(volume)) seen <- pmax(at$impressions, pmin(seen, fcoalesce(as.numeric(volume[at$query]), Inf) / per_month(summary)))
+  more <- seen * there - at$expected
   mean <- reach * at$own * more
   # Relative errors: own factor, both ends of the curve, and a factor of about 1.4 on the chance.
-  relative <- sqrt(1 / at$shape + 2 * at$curve_se^2 * (at$impressions * there / pmax(more, 1e-9))^2 + 0.35^2)
+  relative <- sqrt(1 / at$shape + 2 * at$curve_se^2 * (seen * there / pmax(more, 1e-9))^2 + 0.35^2)
   gain <- lapply(list(gain = mean, low = mean * exp(-stats::qnorm(0.95) * relative),
     high = mean * exp(stats::qnorm(0.95) * relative)), `*`, per_month(summary))
-  confidence <- in_band(at, band) * stats::pgamma(0.5, at$shape, at$rate, lower.tail = FALSE)
+  list(gain = gain, more = more, there = there, reach = reach, wider = seen / at$impressions)
+}
 
-  keep <- which(more > 0 & gain$gain >= options$min_gain)
-  if (!length(keep)) return(no_findings())
-  pair_findings("striking_distance", summary, pairs, rows[keep], lapply(gain, `[`, keep), confidence[keep],
-    striking_action(summary, at[keep], target[keep]), striking_reason(summary, at[keep], target[keep], there[keep], reach[keep]))
+step_how <- function(summary, at, target, step, sure) {
+  how_lines(
+    sprintf("expected on the curve: %.2f clicks", at$expected), factor_line(at),
+    sprintf("at position %d: %s impressions x %.2f (page one beside page two) x %.4f on the curve = %.2f", as.integer(target), format_count(at$impressions), step$wider, step$there, at$impressions * step$wider * step$there),
+    sprintf("chance of the step = %.2f x %d / %.2f (target over position) = %.3f", striking_reach, as.integer(target), at$position, step$reach),
+    sprintf("gain = chance x own factor x (%.2f - %.2f) x 30 / %d = %.2f", at$impressions * step$wider * step$there, at$expected, as.integer(summary$recent$days), step$gain$gain), sure)
+}
+
+# How many times the impressions of page two a query has on page one: from the site's pairs that were on both in different
+# weeks, held to a default that is worth five of them.
+page_one_views <- function(summary, default = 1.5, worth = 5) {
+  weekly <- summary$weekly
+  if (is.null(weekly)) return(default)
+  side <- ifelse(weekly$position < 9.5, 1L, ifelse(weekly$position > 11.5 & weekly$position < 20.5, 2L, NA))
+  # Beside all searches of the week, so that a season is not taken for it.
+  all <- sum_codes(weekly$impressions, weekly$week, max(weekly$week))
+  own <- copy(weekly)
+  set(own, j = "impressions", value = own$impressions / all[own$week])
+  # Where pages take turns, it is another page that has the searches.
+  use <- which(!is.na(side) & !weekly$query %in% summary$contested$query)
+  own <- own[use]
+  set(own, j = "side", value = side[use])
+  sums <- own[, .(weeks = .N, mean = mean(impressions)), by = c("query", "page", "side")]
+  both <- merge(sums[sums$side == 1L & sums$weeks >= 2], sums[sums$side == 2L & sums$weeks >= 2], by = c("query", "page"))
+  ratio <- log(both$mean.x / both$mean.y)
+  min(4, max(1, exp((worth * log(default) + sum(ratio)) / (worth + length(ratio)))))
+}
+
+# Other pages of the site that hold a tenth of the query's impressions or more.
+own_rivals <- function(pairs, at) {
+  shares <- pairs[pairs$query %in% at$query, c("query", "page", "impressions")]
+  shares[, "share" := impressions / sum(impressions), by = "query"]
+  counts <- shares[shares$share >= 0.1, .N, by = "query"]
+  fcoalesce(counts$N[match(at$query, counts$query)], 1L) - 1L
+}
+
+# The pair's position over the first and the last month of the recent weeks: NA where there are too few.
+position_trend <- function(summary, at) {
+  weekly <- summary$weekly
+  last <- summary$recent$days %/% 7L
+  if (is.null(weekly) || last < 8) return(data.table(first = rep(NA_real_, nrow(at)), last = NA_real_))
+  of <- function(weeks) {
+    sums <- weekly[weekly$week %in% weeks, .(position = sum(impressions * position) / sum(impressions), n = sum(impressions)), by = c("query", "page")]
+    sums <- sums[sums$n >= 10]
+    sums$position[match(paste(at$query, at$page), paste(sums$query, sums$page))]
+  }
+  data.table(first = of(1:4), last = of(last - 3:0))
 }
 
 # Chance that the pair's lasting position lies in the band, from its spread between cells; a dozen looks at most
@@ -41,13 +103,21 @@ in_band <- function(at, band) {
   stats::pnorm((band[2] + 0.5 - at$position) / se) - stats::pnorm((max(band[1] - 0.5, 3) - at$position) / se)
 }
 
-striking_reason <- function(summary, at, target, there, reach) {
+striking_reason <- function(summary, at, target, step, rivals) {
   intent <- query_intent(summary$queries$key[at$query])
-  relevance <- ifelse(at$own > 1.2, sprintf(" It is clicked %.1f times as often as usual at its position, which proves it relevant.", at$own), "")
-  bent <- ifelse(intent == "commercial", " The words are those of a buyer.", "")
-  sprintf("At position %s with %s %s it earns %s; at position %d it could expect %s. Chance of the step taken as %s.%s%s",
+  trend <- position_trend(summary, at)
+  moved <- trend$first / trend$last
+  notes <- list(
+    ifelse(at$own > 1.2, sprintf("It is clicked %.1f times as often as usual at its position, which proves it relevant.", at$own), ""),
+    ifelse(is.na(moved) | abs(log(moved)) < log(1.15), "", ifelse(moved > 1, sprintf("It is on the way: from %s to %s in these months.", format_position(trend$first), format_position(trend$last)),
+      sprintf("It has slipped from %s to %s, so do it soon.", format_position(trend$first), format_position(trend$last)))),
+    ifelse(intent == "commercial", "The words are those of a buyer.", ""),
+    ifelse(rivals > 0, sprintf("%s of the site %s shown for it too; settle first which is meant.", format_plural(rivals, "other page"), ifelse(rivals == 1, "is", "are")), ""),
+    ifelse(step$wider > 1.05, sprintf("Page one is seen %.1f times as often as page two.", step$wider), ""))
+  notes <- trimws(gsub(" +", " ", do.call(paste, notes)))
+  sprintf("At position %s with %s %s it earns %s; at position %d it could expect %s of them. Chance of the step taken as %s.%s",
     format_position(at$position), format_plural(at$impressions, "impression"), in_period(summary),
-    format_plural(at$clicks, "click"), as.integer(target), format_rate(pmin(there * at$own, 1)), format_share(reach), relevance, bent)
+    format_plural(at$clicks, "click"), as.integer(target), format_rate(pmin(step$there * at$own, 1)), format_share(step$reach), ifelse(nzchar(notes), paste0(" ", notes), ""))
 }
 
 striking_action <- function(summary, at, target) {

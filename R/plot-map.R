@@ -1,8 +1,11 @@
 # The opportunity map: where every pair stands against the curve.
 
 #' @rdname tide_figures
+#' @param what For findings: `"map"`, or `"contests"` for small figures of the cannibalized queries, who led when at which
+#'   position.
 #' @rawNamespace S3method(ggplot2::autoplot, tide_findings)
-autoplot.tide_findings <- function(object, until = 30, named = 6, ...) {
+autoplot.tide_findings <- function(object, until = 30, named = 6, what = c("map", "contests"), ...) {
+  if (check_choice(what, c("map", "contests"), "what") == "contests") return(contest_figure(object, named))
   check_number(until, "until", min = 2, max = 100)
   check_number(named, "named", min = 0)
   found <- as.data.table(object$findings)
@@ -15,7 +18,7 @@ autoplot.tide_findings <- function(object, until = 30, named = 6, ...) {
   segment <- setdiff(names(object$curve$fits), "brand")[1]
   line <- curve_at(object$curve, seq(1, until, by = 0.1), segment)
   label <- utils::head(found[order(found$rank)], named)
-  counts <- table(factor(found$kind, names(kind_colours)))
+  counts <- table(factor(found$kind, intersect(names(kind_colours), found$kind)))
   floor <- max(min(found$shown, line$ctr, na.rm = TRUE) / 1.5, 0.0003)
   ggplot2::ggplot(mapping = ggplot2::aes(.data$position, .data$shown)) +
     ggplot2::geom_point(data = grey, colour = ink$plain, size = 0.7, alpha = 0.6) +

@@ -9,6 +9,7 @@ setting_kinds <- local({
     text = function(x) { must(is_text(x) && length(x) == 1, "one text"); as.character(x) },
     words = function(x) { must(is_text(unlist(x)), "a list of words"); as.character(unlist(x)) },
     count = function(x) number(x, 0, "a number of at least 0"),
+    effort = function(x) number(x, 0.01, "hours above 0"),
     days = function(x) number(x, 1, "a number of at least 1"),
     share = function(x) { must(number(x, 0.001, "a share such as 0.1") <= 0.5, "a share of at most 0.5"); x },
     range = function(x) { x <- as_range(x); must(!is.null(x), "a range such as 4:20"); x },
@@ -31,13 +32,16 @@ as_range <- function(x) {
   if (is.numeric(x) && length(x) == 2 && !anyNA(x) && x[1] <= x[2]) x
 }
 
+# Kinds of finding, whose hours of work can be set.
+finding_names <- c("low_ctr", "striking_distance", "cannibalized", "falling", "rising", "tail_demand", "new_page")
+
 # Settings by name; a list stands for settings inside.
 setting_names <- list(
   site = "text", brand = "words", exports = "words", enrichments = "words", columns = "named_texts", date_order = "order",
   clicks_above = "clicks_above", intent = "named_words", page_groups = "named_texts", bands = "bands",
   windows = list(recent_days = "days", undated_days = "days", lag = "count"),
   thresholds = list(striking_distance = "range", fdr = "share", min_gain = "count", min_impressions = "count"),
-  segments = "segments"
+  hours = stats::setNames(rep(list("effort"), length(finding_names)), finding_names), segments = "segments"
 )
 
 # The nearest folder upwards that holds inktide.yml, or NULL.
@@ -68,6 +72,7 @@ find_project <- function(from) {
 #' bands: [1, 4, 11, 21]
 #' windows: {recent_days: 90, undated_days: 90, lag: 3}
 #' thresholds: {striking_distance: 4:20, fdr: 0.1, min_gain: 0.5, min_impressions: 1}
+#' hours: {low_ctr: 1, cannibalized: 3}   # of work, by kind
 #' segments:
 #'   long questions: {has_any: [how, why], words: "5:", not_page: /journal/}
 #' ```

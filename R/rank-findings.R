@@ -20,8 +20,25 @@
 #'     noise would, or are shown together and both held back. Gain: the query at
 #'     the better page's held position with all searches, less today.}
 #' }
-#' `score` = gain x confidence / hours of work (low CTR 1, cannibalized 3,
-#' striking distance 4). Where two findings are about the same clicks, the one
+#'   \item{`falling`, `rising`}{Clicks for an impression moved between the last four
+#'     weeks and the four before by more than chance and the usual wavering (two-groups
+#'     mixture again). Fewer searches are no fall. Half of a loss is taken to be won back; a rise to
+#'     go on by a third.}
+#'   \item{`tail_demand`}{Clicked from page two or beyond, more than 1.2 times as
+#'     often as usual there with 80 % probability. Gain: as for striking distance, to page one.}
+#'   \item{`new_page`}{Shown beyond position 40 only, on any page; queries that share words are one idea.
+#'     Gain: a page at position 12, with a chance of a quarter.}
+#' }
+#' \describe{
+#'   \item{The results page's doing}{Where the queries with one word fall short on page after page, the results page
+#'     answers them itself: that is no finding, and is named in `aside`.}
+#'   \item{Page two}{Impressions grow when a query reaches page one: by what the site's own queries
+#'     did that were on both, held to a default of 1.5. Search volume, where known, is a ceiling.}
+#'   \item{Conversions and money}{With `sessions` and `conversions` (and `value`) of pages put beside by [tide_enrich()]: the
+#'     page's rate, held to its group's by beta-binomial empirical Bayes, times the gain; intervals include the rate's.}
+#' }
+#' `score` = worth x confidence / hours of work, worth being money where it is known, else clicks. Findings
+#' that one rewrite mends are one `task`: the largest leads and has the score of all. Where two findings are about the same clicks, the one
 #' with the higher score stays (a sure cannibalized query before all else), names
 #' the other in its reason and carries the larger of the two gains; so the sum
 #' of `gain` promises no click twice. Intervals are 90 % intervals of the expected
@@ -41,11 +58,17 @@
 #'   looked at. The curve and the usual spread still come from the whole summary.
 #' @param rules A [tide_rules()] object, for conditions on brand, intent and page
 #'   group.
+#' @param kinds Kinds to look for; `NULL` for all.
+#' @param hours Hours of work by kind, named, where they are not
+#'   low_ctr 1, rising 1, falling 2, cannibalized 3, striking_distance 4, tail_demand 4, new_page 8.
 #' @return A `tide_findings` object: a list with `findings` (a data.table,
 #'   which [tidy()] hands out as a tibble, with the columns `rank`, `id`, `kind`, `query`, `page`, `pages`, `clicks`,
 #'   `impressions`, `ctr`, `position`, `expected_ctr`, `gain`, `gain_low`,
-#'   `gain_high`, `confidence`, `score`, `action`, `reason` and the facts that
-#'   [tide_enrich()] put beside query and page), `pairs` (every
+#'   `gain_high`, `confidence`, `score`, `action`, `reason`, `hours` (0 where the task's first
+#'   finding has them), `task` (id of the finding that leads the piece of work), `task_gain` (of all of it), `gain_conversions` and `gain_value`
+#'   with `_low` and `_high` where known, and the facts that
+#'   [tide_enrich()] put beside query and page), `aside` (what was recognised and is no finding: `kind`,
+#'   `reason`, `queries`), `how` (lines of arithmetic by id, see [tide_explain()]), `pairs` (every
 #'   query x page pair with its `expected_ctr`, for figures), `curve`, `tested`,
 #'   `summary` and `outside` (what `position` and `within` leave out: shares of `clicks` and
 #'   `impressions`, `reason`; or `NULL`). Ids stay the same on newer data. Gains are in clicks per 30
@@ -60,8 +83,15 @@
 #' tidy(found)
 #' @export
 tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gain = 0.5, min_impressions = 1,
-                      position = NULL, segment = NULL, within = NULL, rules = tide_rules()) {
+                      position = NULL, segment = NULL, within = NULL, rules = tide_rules(), kinds = NULL, hours = NULL) {
   check_class(summary, "tide_summary", "summary")
+  wanted <- finding_kinds()
+  if (!is.null(kinds)) {
+    unknown <- setdiff(kinds, names(wanted))
+    if (length(unknown)) abort_argument("kinds", paste("among", paste(names(wanted), collapse = ", ")), unknown)
+    wanted <- wanted[kinds]
+  }
+  check_hours(hours)
   if (is.null(curve)) curve <- tide_curve(summary) else check_class(curve, "tide_curve", "curve")
   check_range(band, "band", null = FALSE)
   check_number(fdr, "fdr", min = 0.001, max = 0.5)
@@ -79,16 +109,18 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   }
   set(pairs, j = "tested", value = pairs$judged & inside)
   options <- list(band = band, fdr = fdr, min_gain = min_gain)
-  found <- rbindlist(c(list(empty_findings()), lapply(finding_kinds(), function(kind) {
-    kind$find(summary, curve, pairs, options)
-  })), use.names = TRUE)
+  by_kind <- lapply(wanted, function(kind) kind$find(summary, curve, pairs, options))
+  found <- rbindlist(c(list(empty_findings()), lapply(by_kind, `[[`, "found")), use.names = TRUE)
   # Sums of probabilities may stray from 0 and 1 by a rounding error.
   set(found, j = "confidence", value = pmin(1, pmax(0, found$confidence)))
-  found <- rank_findings(found, min_gain)
-  found <- found[, c("rank", "id", setdiff(finding_columns, c("claims", "identity", "action", "reason")), "score", "action", "reason"), with = FALSE]
+  set(found, j = "hours", value = kind_hours(hours)[found$kind])
+  found <- rank_findings(add_worth(found, summary, rules), min_gain)
+  how <- stats::setNames(found$how, found$id)
+  found <- found[, c("rank", "id", setdiff(finding_columns, c("claims", "identity", "work", "how", "action", "reason")), "score", "action", "reason", "hours", "task", "task_gain",
+    intersect(worth_columns, names(found))), with = FALSE]
   structure(list(
     findings = add_facts(found, summary),
-    pairs = pairs, curve = curve, tested = sum(pairs$tested), summary = summary,
+    how = how, aside = rbindlist(lapply(by_kind, `[[`, "aside")), pairs = pairs, curve = curve, tested = sum(pairs$tested), summary = summary,
     outside = if (!all(inside)) outside_shares(outside_line(summary, pairs, inside, within), pairs)
   ), class = "tide_findings")
 }
@@ -105,6 +137,21 @@ add_facts <- function(found, summary) {
   found[]
 }
 
+worth_columns <- paste0("gain_", rep(c("conversions", "value"), each = 3), c("", "_low", "_high"))
+
+# Hours of work by kind: ours, or as told.
+kind_hours <- function(hours = NULL) {
+  all <- vapply(finding_kinds(), `[[`, 0, "hours")
+  replace(all, names(hours), unlist(hours))
+}
+
+check_hours <- function(hours) {
+  if (is.null(hours)) return(invisible())
+  known <- names(finding_kinds())
+  if (is.null(names(hours)) || !all(names(hours) %in% known)) abort_argument("hours", paste("named among", paste(known, collapse = ", ")), names(hours))
+  if (!is.numeric(unlist(hours)) || any(unlist(hours) <= 0)) abort_argument("hours", "hours above 0", unlist(hours))
+}
+
 check_segments <- function(segment, curve) {
   known <- names(curve$fits)
   if (is.null(segment)) return(setdiff(known, "brand"))
@@ -119,21 +166,37 @@ empty_findings <- function() {
   number <- numeric()
   data.table(kind = text, query = text, page = text, pages = text, clicks = number, impressions = number, ctr = number,
     position = number, expected_ctr = number, gain = number, gain_low = number, gain_high = number, confidence = number,
-    action = text, reason = text, claims = list(), identity = text)
+    action = text, reason = text, claims = list(), identity = text, work = text, how = list())
 }
 
-# Score, one finding for each click, order, ids.
+# Score, one finding for each click, pieces of work, order, ids.
 rank_findings <- function(found, min_gain) {
   found <- claim_once(set_score(found))
-  found <- set_score(found[found$gain >= min_gain])
-  found[, c("rank", "id") := list(seq_len(.N), finding_id(found$kind, found$identity))]
+  found <- found[found$gain >= min_gain]
+  set(found, j = "id", value = finding_id(found$kind, found$identity))
+  found <- set_tasks(set_score(found))
+  setorderv(found, c("score", "gain", "identity"), c(-1L, -1L, 1L))
+  set(found, j = "rank", value = seq_len(nrow(found)))
   found[]
 }
 
+# Worth is money where it is known, else clicks.
 set_score <- function(found) {
-  hours <- vapply(finding_kinds(), `[[`, 0, "hours")
-  set(found, j = "score", value = found$gain * found$confidence / hours[found$kind])
+  worth <- if (is.null(found[["gain_value"]])) found$gain else found$gain_value
+  set(found, j = "score", value = worth * found$confidence / found$hours)
   setorderv(found, c("score", "identity"), c(-1L, 1L))
+}
+
+# One rewrite mends several findings: the largest of them leads, has the score of the whole piece of work and its hours;
+# the others come along.
+set_tasks <- function(found) {
+  if (!nrow(found)) return(found[, c("task", "task_gain") := list(character(), numeric())])
+  setorderv(found, c("gain", "identity"), c(-1L, 1L))
+  found[, c("task", "task_gain", "together") := list(id[1], sum(gain), sum(score)), by = "work"]
+  leads <- found$task == found$id
+  set(found, which(leads), "score", found$together[leads])
+  set(found, which(!leads), "hours", 0)
+  found[, !"together"]
 }
 
 # Greedy from the best score, sure cannibalized queries first, since nothing else about a query can be judged
@@ -154,19 +217,17 @@ claim_once <- function(found) {
   for (into in unique(stays[merged])) {
     from <- merged[stays[merged] == into]
     most <- c(into, from)[which.max(found$gain[c(into, from)])]
-    for (column in c("gain", "gain_low", "gain_high")) set(found, into, column, found[[column]][most])
+    for (column in c("gain", "gain_low", "gain_high", intersect(worth_columns, names(found)))) set(found, into, column, found[[column]][most])
+    if (most != into) set(found, into, "how", list(list(c(found$how[[into]], sprintf("merged with %s about the same clicks, whose gain is the larger:", kind_label(found$kind[most])), found$how[[most]]))))
     set(found, into, "reason", sprintf("%s Also %s, counted here once.", found$reason[into],
       paste(unique(kind_label(found$kind[from])), collapse = " and ")))
   }
   found[-merged]
 }
 
-kind_label <- function(kind) c(low_ctr = "low CTR", striking_distance = "in striking distance", cannibalized = "cannibalized")[kind]
-
 # Stable across runs: from the kind and the compared forms of query and page, never from figures.
 finding_id <- function(kind, identity) {
-  initial <- c(low_ctr = "L", striking_distance = "S", cannibalized = "C")[kind]
   if (!length(identity)) return(character())
   text <- enc2utf8(identity)
-  sprintf("%s-%08x%02x", initial, digest::digest2int(text, 0L), bitwAnd(digest::digest2int(text, 1L), 255L))
+  sprintf("%s-%08x%02x", kind_fact(kind, "initial"), digest::digest2int(text, 0L), bitwAnd(digest::digest2int(text, 1L), 255L))
 }

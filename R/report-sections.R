@@ -41,7 +41,16 @@ report_findings <- function(findings) {
   paste0("<section id='findings'><h2>What to fix, in order</h2>", findings_table(findings),
     inline_svg(ggplot2::autoplot(findings), sprintf("Map of %d findings by position and CTR. The first are %s.", nrow(found),
       paste(sprintf("%s at position %s with %s", top$query, format_position(top$position), format_rate(top$ctr)), collapse = "; "))),
+    if (any(found$kind == "cannibalized") && !is.null(findings$summary$contested)) inline_svg(ggplot2::autoplot(findings, what = "contests"),
+      "Position of competing pages by week, for the first cannibalized queries.", height = 5.5),
+    report_aside(findings$aside),
     "</section><section id='by-page'><h2>The same, page by page</h2>", pages_table(pages, found, findings$summary), "</section>")
+}
+
+# What was recognised and is no finding, so that nobody looks for it again.
+report_aside <- function(aside) {
+  if (!NROW(aside)) return("")
+  paste0("<h3>Recognised, and no findings</h3>", plain_table(data.table(Queries = format_count(aside$queries), Why = aside$reason)[order(-aside$queries)], "Queries"))
 }
 
 report_curve <- function(curve) {
@@ -80,13 +89,18 @@ report_read <- function(summary, outside = NULL) {
 }
 
 report_meaning <- function() {
+  hours <- kind_hours()
   terms <- c(
     Gain = "Expected extra clicks per 30 days if the step is taken, with its 90 % interval. For striking distance the chance of getting there is already in it. No click is promised twice: gains add up.",
     Sure = "The chance that the finding is real and not the luck of few impressions or the usual difference between queries.",
     Curve = "The CTR that an average query of this site earns at the positions where this one was shown, brand apart.",
-    `Low CTR` = "Seen in its place and clicked less than the curve says, by more than queries usually differ. If most queries of a page fall short, mend its title and description; if one does, mend the match.",
+    `Low CTR` = "Seen in its place and clicked less than the curve says, by more than queries usually differ. If most queries of a page fall short, mend its title and description once for all of them; if one does, mend the match.",
     `In striking distance` = "Close to the next worthwhile step: page one, or the top three. Needs depth and links more than a new title.",
-    Cannibalized = "Several pages answer one query and swap the lead or hold each other back. Section links, tracking copies, brand site links, pages far down and one-day blips are not counted.",
-    Order = "Score = gain \u00d7 sure / hours of work (low CTR 1, cannibalized 3, striking distance 4).")
+    Cannibalized = "Several pages answer one query and swap the lead, hold each other back, or the wrong one leads. Section links, tracking copies, language versions, brand site links, pages far down and one-day blips are not counted.",
+    `Falling, rising` = "More or fewer clicks for an impression in the last four weeks than in the four before, beyond chance. Fewer searches are no fall.",
+    `Demand in the tail` = "Clicked although far down: nothing above answers it.",
+    `Idea for a page` = "Shown far down only, on whatever page touches the topic: no page of the site answers it.",
+    Order = sprintf("Score = worth \u00d7 sure / hours of work (%s). Worth is money where conversions and values are known, else clicks. What one step mends counts its hours once.",
+      paste(sprintf("%s %g", kind_label(names(hours)), hours), collapse = ", ")))
   paste0("<section id='meaning'><h2>What the figures mean</h2><dl>", paste0("<dt>", names(terms), "</dt><dd>", terms, "</dd>", collapse = ""), "</dl></section>")
 }

@@ -89,25 +89,44 @@ page_drill_down <- function(summary, page) {
   paste0("<p><b>Queries of this page</b></p>", drill_down(drill_rows(summary, "page", code), "Query"))
 }
 
+# What the same step serves besides.
+along_list <- function(all, found) {
+  vapply(seq_len(nrow(found)), function(i) {
+    use <- which(all$task == found$task[i] & all$id != found$id[i])
+    if (!length(use)) return("")
+    shown <- utils::head(use, 12)
+    sprintf("<p><b>The same step serves:</b> %s%s</p>", paste(sprintf("%s (+%s)", escape(all$query[shown]), format_clicks(all$gain[shown])), collapse = ", "),
+      if (length(use) > 12) sprintf(" and %d more", length(use) - 12L) else "")
+  }, "")
+}
+
+# Gain of each piece of work, with its interval.
+task_gains <- function(all, found) {
+  rbindlist(lapply(found$task, function(lead) total_gain(all[all$task == lead])))
+}
+
 findings_table <- function(findings) {
-  found <- findings$findings
-  expander <- sprintf("<button type='button' aria-expanded='false'>%s</button>", escape(found$query))
+  all <- findings$findings
+  found <- all[all$id == all$task]
+  gains <- task_gains(all, found)
+  served <- as.vector(table(factor(all$task, found$task))) - 1L
+  expander <- sprintf("<button type='button' aria-expanded='false'>%s</button>%s", escape(found$query), ifelse(served > 0, sprintf(" <span class='soft'>and %d more</span>", served), ""))
   rows <- paste0(
     cell(found$rank, "rank", "n", found$rank), cell(sprintf("<span class='kind %s'>%s</span>", found$kind, kind_label(found$kind)), "kind"),
     cell(expander, "query", "wide"), cell(escape(format_path(found$page)), "page", "wide"),
-    cell(sprintf("<span><b>+%s</b> <span class='soft range'>%s</span></span>", format_clicks(found$gain), gain_range(found$gain_low, found$gain_high)),
-      "gain", "n", found$gain), cell(format_sure(found$confidence), "sure", "n", found$confidence),
+    cell(sprintf("<span><b>+%s</b> <span class='soft range'>%s</span></span>", format_clicks(gains$gain), gain_range(gains$low, gains$high)),
+      "gain", "n", gains$gain), cell(format_sure(found$confidence), "sure", "n", found$confidence),
     cell(format_position(found$position), "position", "n", found$position), cell(format_rate(found$ctr), "CTR", "n", found$ctr),
     cell(format_rate(found$expected_ctr), "curve", "n", found$expected_ctr))
   rivals <- ifelse(found$kind == "cannibalized",
     sprintf("<p><b>Pages:</b> %s</p>", gsub(" ", ", ", escape(found$pages), fixed = TRUE)), "")
-  details <- sprintf(paste0("<p><b>Why:</b> %s</p><p><b>Do:</b> %s</p>%s<p class='soft'>%s clicks, %s impressions; gain %s clicks per 30 days ",
-    "(90 %% interval); score %.2f; id <span class='whole'>%s</span></p>%s"), escape(found$reason), escape(found$action), rivals, format_count(found$clicks),
-    format_count(found$impressions), gain_range(found$gain_low, found$gain_high), found$score, found$id,
+  details <- sprintf(paste0("<p><b>Why:</b> %s</p><p><b>Do:</b> %s</p>%s%s<p class='soft'>%s clicks, %s impressions; gain %s clicks per 30 days ",
+    "(90 %% interval); score %.2f, %g hours; id <span class='whole'>%s</span></p>%s"), escape(found$reason), escape(found$action), rivals, along_list(all, found), format_count(found$clicks),
+    format_count(found$impressions), gain_range(found$gain_low, found$gain_high), found$score, found$hours, found$id,
     vapply(found$query, query_drill_down, "", findings = findings))
   sortable_table("list", "Best use of a working day first. Press a query for the evidence.",
     c(`#` = "n", Kind = "", Query = "", Page = "", Gain = "n", Sure = "n", Position = "n", CTR = "n", Curve = "n"),
-    rows, details, found$kind, names(finding_kinds()))
+    rows, details, found$kind, intersect(names(finding_kinds()), found$kind))
 }
 
 pages_table <- function(pages, found, summary) {
@@ -116,7 +135,9 @@ pages_table <- function(pages, found, summary) {
   rows <- paste0(cell(pages$rank, "rank", "n", pages$rank), cell(expander, "page", "wide"),
     cell(pages$findings, "findings", "n", pages$findings), cell(paste0("+", format_clicks(pages$gain)), "gain", "n", pages$gain),
     cell(gain_range(pages$gain_low, pages$gain_high), "90 % interval", "n", pages$gain_low))
-  details <- vapply(split(found, factor(found$page, pages$page)), function(own) {
+  leads <- found[found$id == found$task]
+  leads$gain <- leads$task_gain
+  details <- vapply(split(leads, factor(leads$page, pages$page)), function(own) {
     paste0("<ol>", paste(sprintf("<li><span class='kind %s'>%s</span>: %s (+%s)</li>", own$kind, escape(own$query), escape(own$action),
       format_clicks(own$gain)), collapse = ""), "</ol>", page_drill_down(summary, own$page[1]))
   }, "")

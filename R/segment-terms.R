@@ -41,6 +41,9 @@ function_words <- c("a", "about", "an", "and", "are", "as", "at", "be", "best", 
   "how", "i", "in", "into", "is", "it", "like", "long", "make", "me", "my", "near", "not", "of", "on", "or", "s", "should", "so", "that", "the", "this",
   "to", "vs", "was", "what", "when", "where", "which", "who", "why", "will", "with", "without", "you", "your")
 
+# Of those the words that no intent shows in either.
+function_only <- setdiff(function_words, unlist(intent_words))
+
 # The page with most clicks, then impressions, for each query code.
 leading_pages <- function(sums, queries) {
   by_lead <- copy(sums)

@@ -9,9 +9,11 @@
 
 # What each format has beyond the one before it; an older archive is brought up to date on opening, in one transaction.
 store_migrations <- list(
-  `2` = "CREATE TABLE facts (id INTEGER PRIMARY KEY, place TEXT, date TEXT, file TEXT, rows TEXT, content TEXT UNIQUE)")
+  `2` = "CREATE TABLE facts (id INTEGER PRIMARY KEY, place TEXT, date TEXT, file TEXT, rows TEXT, content TEXT UNIQUE)",
+  `3` = "CREATE TABLE decisions (number INTEGER PRIMARY KEY, id TEXT, decision TEXT, at TEXT, until TEXT, note TEXT, by TEXT,
+     kind TEXT, query TEXT, page TEXT, pages TEXT, gain REAL, gain_high REAL, clicks REAL, impressions REAL, position REAL)")
 
-store_format <- 2L
+store_format <- 3L
 
 #' Open a project's archive
 #'

@@ -4,7 +4,7 @@
 # A second run finds everything in place and ends at once.
 set -eu
 
-run="cli data.table DBI digest generics ggplot2 htmltools jsonlite optparse readxl RSQLite scales svglite tibble utf8 yaml"
+run="cli data.table DBI digest generics ggplot2 htmltools jsonlite openxlsx optparse readxl RSQLite scales svglite tibble utf8 yaml"
 # Only the archive needs it, and Debian does not have it built: the rest works without.
 archive="nanoparquet"
 test="knitr markdown testthat"

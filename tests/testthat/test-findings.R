@@ -19,10 +19,11 @@ test_that("a usual spread without a low part flags next to nothing; planted ones
   expected <- exp(rnorm(800, 3, 1))
   factor <- exp(rnorm(800, 0, 0.25))
   page <- seq_along(expected) %/% 3
-  none <- inktide:::judge_low(rpois(800, expected * factor), expected, page)
+  words <- as.list(paste("word", seq_len(800)))
+  none <- inktide:::judge_low(rpois(800, expected * factor), expected, page, words)
   expect_lt(length(inktide:::surest_within(none$confidence, 0.1)), 10)
   weak <- page %% 15 == 0
-  some <- inktide:::judge_low(rpois(800, expected * factor * ifelse(weak, 0.35, 1)), expected, page)
+  some <- inktide:::judge_low(rpois(800, expected * factor * ifelse(weak, 0.35, 1)), expected, page, words)
   listed <- inktide:::surest_within(some$confidence, 0.1)
   expect_gt(mean(weak[listed]), 0.8)
   expect_gt(mean(which(weak & expected > 10) %in% listed), 0.7)
@@ -55,7 +56,7 @@ test_that("on the demo data the non-brand curve is within a tenth, and nearer th
 test_that("every finding has the agreed columns, in order, within their ranges", {
   found <- tidy(demo()$found)
   expect_equal(names(found), c("rank", "id", "kind", "query", "page", "pages", "clicks", "impressions", "ctr", "position", "expected_ctr",
-    "gain", "gain_low", "gain_high", "confidence", "score", "action", "reason"))
+    "gain", "gain_low", "gain_high", "confidence", "score", "action", "reason", "hours", "task", "task_gain"))
   expect_false(anyNA(found))
   expect_equal(found$rank, seq_len(nrow(found)))
   expect_false(is.unsorted(-found$score))
@@ -129,4 +130,128 @@ test_that("small and odd tables give an answer, not an error", {
   expect_equal(nrow(tide_find(tide_summary(as_data(far)))$findings), 0)
   expect_error(tide_find(tide_summary(as_data(one)), band = c(9, 3)), class = "tide_error_argument")
   expect_error(tide_find(tide_summary(as_data(one)), segment = "mobile"), class = "tide_error_argument")
+})
+
+test_that("what a whole topic loses to its results page is named and no finding, a weak page beside it is one", {
+  set.seed(5)
+  n <- 900
+  page <- seq_len(n) %/% 3
+  words <- lapply(sample(40, n, TRUE), function(k) c("seeds", paste0("crop", k)))
+  held <- vapply(words, function(w) "crop7" %in% w, NA)
+  weak <- page %% 30 == 0 & !held
+  expected <- exp(rnorm(n, 3, 0.8))
+  judged <- inktide:::judge_low(rpois(n, expected * exp(rnorm(n, 0, 0.25)) * ifelse(held, 0.45, 1) * ifelse(weak, 0.35, 1)), expected, page, words)
+  expect_equal(judged$topics$word, "crop7")
+  expect_equal(judged$topics$share, 0.45, tolerance = 0.2)
+  listed <- inktide:::surest_within(judged$confidence, 0.1)
+  expect_lt(mean(held[listed]), 0.15)
+  expect_gt(mean(which(weak & expected > 10) %in% listed), 0.6)
+})
+
+# A site of rows by day, whose queries can be changed.
+by_day <- function(change, queries = 150, days = 63, seed = 3) {
+  rows <- made_site(queries = queries, days = days, seed = seed, demand = rep(8, queries))
+  change(rows)
+}
+kind_of <- function(rows, kind, ...) tide_find(tide_summary(as_data(rows), ...), kinds = kind)$findings
+
+test_that("a page that loses its position falls, one that is searched less does not, and the cause is named", {
+  rows <- by_day(function(rows) {
+    last <- max(rows$date) - 27
+    rows[query == "query 0004" & date >= last, c("position", "clicks") := list(9, rbinom(.N, impressions, made_curve[9]))]
+    rows[query == "query 0004" & date < last, c("position", "clicks") := list(2, rbinom(.N, impressions, made_curve[2]))]
+    rows[query == "query 0010" & date >= last, c("impressions", "clicks") := list(2L, rbinom(.N, 2, made_curve[pmax(1, position)]))]
+    rows
+  })
+  falling <- kind_of(rows, "falling")
+  expect_true("query 0004" %in% falling$query)
+  expect_false("query 0010" %in% falling$query)
+  expect_match(falling$reason[falling$query == "query 0004"], "the position moved from 2.0 to 9.0")
+  expect_true("query 0004" %in% kind_of(copy(rows)[, date := max(date) + min(date) - date], "rising")$query)
+})
+
+test_that("clicks from far down show demand, and queries that no page answers are one idea by their words", {
+  rows <- by_day(function(rows) {
+    rows[query == "query 0004", c("position", "clicks") := list(15, rbinom(.N, impressions, 0.1))]
+    deep <- rows[query %in% c("query 0007", "query 0010")]
+    deep[, c("query", "position", "clicks") := list(ifelse(query == "query 0007", "moon sowing chart", "moon sowing dates"), 55, 0L)]
+    rbind(rows[!query %in% c("query 0007", "query 0010")], deep)
+  })
+  expect_true("query 0004" %in% kind_of(rows, "tail_demand")$query)
+  ideas <- tide_find(tide_summary(as_data(rows)), kinds = "new_page", min_gain = 0)$findings
+  expect_equal(nrow(ideas), 1)
+  expect_match(ideas$reason, "moon sowing")
+})
+
+test_that("the page whose words match less and leads, clicked too little, is told apart; languages are no rivals", {
+  rows <- by_day(function(rows) {
+    own <- rows[query == "query 0004"]
+    lead <- copy(own)[, c("query", "page", "position", "clicks") := list("leek spacing", "https://www.fernmoor.example/shop/offers/", 3, rbinom(.N, impressions, 0.02))]
+    right <- copy(own)[, c("query", "page", "position", "clicks") := list("leek spacing", "https://www.fernmoor.example/guides/leek-spacing/", 8, rbinom(.N, impressions, 0.02))]
+    german <- copy(own)[, c("page", "position", "clicks") := list(sub("example/", "example/de/", page), position + 2, 0L)]
+    rbind(rows, lead, right, german)
+  })
+  found <- tide_find(tide_summary(as_data(rows)), kinds = "cannibalized")
+  expect_equal(found$findings$query, "leek spacing")
+  expect_equal(found$findings$page, "https://www.fernmoor.example/guides/leek-spacing/")
+  expect_true("versions of one page for another language or country" %in% found$aside$reason)
+})
+
+test_that("impressions grow on page one by what the site's own crossing queries show", {
+  weekly <- CJ(query = 1:60, week = 1:12)
+  weekly[, c("page", "position") := list(query, ifelse((week + query) %% 12 < 6, 7, 14))]
+  weekly[, c("clicks", "impressions") := list(1, ifelse(position < 10, 250, 100) * (1 + week / 12))]
+  expect_equal(inktide:::page_one_views(list(weekly = weekly)), exp((5 * log(1.5) + 60 * log(2.5)) / 65), tolerance = 0.05)
+  expect_equal(inktide:::page_one_views(list(weekly = NULL)), 1.5)
+})
+
+test_that("pages' rates lean on their group by beta-binomial empirical Bayes (known rates are recovered)", {
+  set.seed(6)
+  sessions <- round(exp(rnorm(400, 5, 1)))
+  group <- rep(c("a", "b"), 200)
+  true <- rbeta(400, 0.03 * 300, 0.97 * 300)
+  conversions <- rbinom(400, sessions, true)
+  rates <- inktide:::page_rates(sessions, conversions, group)
+  expect_lt(mean((rates$rate - true)^2), 0.5 * mean((conversions / sessions - true)^2))
+  inside <- abs(rates$rate - true) < 1.645 * rates$relative * rates$rate
+  expect_gt(mean(inside), 0.82)
+  expect_equal(inktide:::page_rates(c(100, NA), c(4, NA), c("a", "a"))$rate, c(0.04, 0.04))
+})
+
+test_that("conversions and money follow the gain, and the score is in money then", {
+  found <- demo()$found
+  summary <- demo()$summary
+  facts <- tempfile(fileext = ".csv")
+  fwrite(data.table(page = summary$pages$page, sessions = 1000, conversions = 20, value = 600), facts)
+  rich <- tide_find(tide_enrich(summary, tide_facts(facts)), found$curve)$findings
+  expect_equal(rich$gain_conversions, rich$gain * 0.02, tolerance = 1e-6)
+  expect_equal(rich$gain_value, rich$gain * 0.6, tolerance = 1e-6)
+  leads <- rich[task == id & gain == task_gain]
+  expect_equal(leads$score, leads$gain_value * leads$confidence / leads$hours)
+  expect_true(all(rich$gain_value_low <= rich$gain_value & rich$gain_value <= rich$gain_value_high))
+})
+
+test_that("any line can be redone by hand from what is explained", {
+  found <- demo()$found
+  for (kind in unique(found$findings$kind)) {
+    line <- found$findings[which(found$findings$kind == kind)[1]]
+    told <- tide_explain(found, line$id)
+    expect_equal(sum(told$cells$clicks), line$clicks)
+    expect_equal(sum(told$cells$expected) / sum(told$cells$impressions), line$expected_ctr, tolerance = 1e-6)
+    expect_match(paste(format(told), collapse = " "), sprintf("%.2f", line$gain), fixed = TRUE)
+  }
+  expect_error(tide_explain(found, "L-0000000000"), class = "tide_error_finding")
+})
+
+test_that("views by page, query, folder and topic add up to the list", {
+  found <- demo()$found
+  for (by in c("page", "query", "folder", "topic")) {
+    view <- tide_pages(found, by)
+    expect_equal(sum(view$gain), sum(found$findings$gain))
+    expect_equal(sum(view$findings), nrow(found$findings))
+    expect_equal(sum(view$hours), sum(found$findings$hours))
+  }
+  day <- tide_choose(found, hours = 8)$findings
+  expect_lte(sum(day$hours), 8)
+  expect_true(all(table(tide_choose(found, per_page = 2)$findings$page) <= 2))
 })

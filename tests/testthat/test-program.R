@@ -43,7 +43,7 @@ test_that("faults of the call end with 2, of the data with 1, in one message wit
   cases <- list(
     list(2, c("fnd", files[["pairs"]]), "Did you mean 'find'"),
     list(2, c("find", files[["pairs"]], "--brnd", "x"), "Did you mean '--brand'"),
-    list(2, c("find", files[["pairs"]], "--format", "xml"), "table, csv or json"),
+    list(2, c("find", files[["pairs"]], "--format", "xml"), "table, csv, json, xlsx or markdown"),
     list(2, c("find", files[["pairs"]], "--position", "9"), "4:20"),
     list(2, c("find", files[["pairs"]], "--query", "(a"), "regular expression"),
     list(2, c("find", files[["pairs"]], "--days", "soon"), "days"),

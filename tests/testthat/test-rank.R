@@ -1,7 +1,8 @@
-finding <- function(kind, gain, claims, confidence = 0.9, low = gain / 2, high = gain * 2) {
+finding <- function(kind, gain, claims, confidence = 0.9, low = gain / 2, high = gain * 2, work = paste(kind, claims[1])) {
   data.table(kind = kind, query = paste(kind, gain), page = "/a", pages = "/a", clicks = 1, impressions = 10, ctr = 0.1, position = 5, expected_ctr = 0.2,
     gain = gain, gain_low = low, gain_high = high, confidence = confidence, action = "Do.", reason = "Because.", claims = list(claims),
-    identity = paste(kind, paste(claims, collapse = "-")))
+    identity = paste(kind, paste(claims, collapse = "-")), work = work, how = list("by hand"),
+    hours = c(low_ctr = 1, striking_distance = 4, cannibalized = 3)[[kind]])
 }
 rank <- function(...) inktide:::rank_findings(rbind(...), min_gain = 0)
 
@@ -27,6 +28,16 @@ test_that("a sure cannibalized query comes before whatever else is said of its p
   expect_equal(sure$gain, 50)
   doubtful <- rank(finding("cannibalized", 1, 1:2, confidence = 0.3), finding("low_ctr", 50, 1L), finding("low_ctr", 40, 2L))
   expect_equal(doubtful$kind, c("low_ctr", "low_ctr"))
+})
+
+test_that("what one step mends is one task: its hours count once and its scores together", {
+  ranked <- rank(finding("low_ctr", 10, 1L, work = "snippet"), finding("low_ctr", 6, 2L, work = "snippet"), finding("low_ctr", 12, 3L))
+  expect_equal(ranked$gain, c(10, 12, 6))
+  expect_equal(ranked$task[c(1, 3)], rep(ranked$id[1], 2))
+  expect_equal(ranked$score[1:2], c(16, 12) * 0.9)
+  expect_equal(ranked$hours, c(1, 1, 0))
+  expect_equal(ranked$task_gain, c(16, 12, 16))
+  expect_equal(inktide:::tasks_within(data.table(task = c("a", "b", "c"), hours = c(3, 4, 1)), 4), c("a", "c"))
 })
 
 test_that("ids depend on what the finding is about, never on its figures", {

@@ -48,7 +48,7 @@ test_that("findings inside a filter still rest on the whole site's curve", {
   expect_true(all(grepl("/guides/", within$findings$page[within$findings$kind != "cannibalized"])))
   expect_equal(within$curve, found$curve)
   same <- merge(within$findings[kind == "low_ctr"], found$findings[kind == "low_ctr"], by = "id")
-  expect_gt(nrow(same), 3)
+  expect_gt(nrow(same), 0)
   expect_equal(same$expected_ctr.x, same$expected_ctr.y)
   expect_lt(within$tested, found$tested)
   expect_match(within$outside$reason, "guides")

@@ -164,7 +164,7 @@ test_that("an archive of the first format is brought up to date, one of a later 
     on.exit(DBI::dbDisconnect(con))
     for (statement in c(...)) DBI::dbExecute(con, statement)
   }
-  sql("DROP TABLE facts", "UPDATE meta SET value = '1'")
+  sql("DROP TABLE facts", "DROP TABLE decisions", "UPDATE meta SET value = '1'")
   again <- tide_store(dirname(store$dir))
   expect_equal(sum(held(again)$clicks), 100)
   expect_length(tide_held_facts(again), 0)

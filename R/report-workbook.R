@@ -1,0 +1,61 @@
+#' The list as a workbook
+#'
+#' For people: one sheet per view (the list, by page, by query, by topic, what was recognised and is no finding), header rows that stay, filters,
+#' colours on the extremes, links to the pages, a note on every column. The column `decision` is to be
+#' filled in by hand and read back by `inktide decide --sheet`.
+#'
+#' @param findings A `tide_findings` object.
+#' @param file Path that ends in `.xlsx`. Written whole or not at all.
+#' @return `file`, invisibly.
+#' @section Errors: `tide_error_write` where the file cannot be written.
+#' @examples
+#' found <- tide_find(tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor"))
+#' tide_workbook(found, tempfile(fileext = ".xlsx"))
+#' @export
+tide_workbook <- function(findings, file) {
+  check_class(findings, "tide_findings", "findings")
+  check_text(file, "file")
+  book <- openxlsx::createWorkbook(creator = "Ink Tide")
+  list <- as.data.frame(findings$findings)
+  if (is.null(list$decision)) list$decision <- rep("", nrow(list))
+  list$note <- rep("", nrow(list))
+  first <- c("rank", "decision", "note", "kind", "query", "page", "gain", "gain_low", "gain_high", "confidence", "hours", "action", "reason")
+  add_sheet(book, "List", list[c(first, setdiff(names(list), first))])
+  for (by in c("page", "query", "topic")) add_sheet(book, sprintf("By %s", by), as.data.frame(tide_pages(findings, by)))
+  if (NROW(findings$aside)) add_sheet(book, "No findings", as.data.frame(findings$aside))
+  made <- tempfile(fileext = ".xlsx")
+  on.exit(unlink(made))
+  openxlsx::saveWorkbook(book, made)
+  write_whole(file, function(path) if (!file.copy(made, path, overwrite = TRUE)) stop("it could not be copied there"))
+}
+
+# What each column says, as a note on its header.
+column_notes <- c(
+  rank = "1 is the best use of the next hour", decision = "Fill in: fix, later, harmless or done. Read back with inktide decide --sheet",
+  note = "What to remember about the decision", kind = "Kind of finding", query = "The query; of a task the one with the largest gain", page = "The page to work on",
+  gain = "Expected extra clicks per 30 days", gain_low = "Lower end of the 90 % interval of the gain", gain_high = "Upper end of the 90 % interval of the gain",
+  confidence = "Chance that the finding is real", hours = "Hours of work; 0 where it comes along with the task's first finding", action = "The next step", reason = "Why",
+  id = "Stays the same in the next list", pages = "All pages that compete", clicks = "Clicks in the window", impressions = "Impressions in the window", ctr = "Clicks / impressions",
+  position = "Average position, weighted by impressions", expected_ctr = "What this site's queries earn at these positions", score = "Worth x confidence / hours; of a task's first finding, that of all of it",
+  task = "Id of the finding that leads this piece of work", task_gain = "Expected extra clicks per 30 days of the whole piece of work", findings = "How many findings", kinds = "Of which kinds",
+  ids = "Their ids", topic = "The word the queries are about", queries = "How many queries", gain_conversions = "Expected extra conversions per 30 days", gain_value = "Expected extra value per 30 days")
+
+add_sheet <- function(book, name, table) {
+  openxlsx::addWorksheet(book, name)
+  if ("page" %in% names(table)) class(table$page) <- ifelse(all(grepl("^https?://", table$page)), "hyperlink", "character")
+  openxlsx::writeData(book, name, table, headerStyle = openxlsx::createStyle(textDecoration = "bold", border = "bottom", wrapText = TRUE), withFilter = nrow(table) > 0)
+  openxlsx::freezePane(book, name, firstRow = TRUE)
+  rows <- seq_len(nrow(table)) + 1
+  for (i in seq_along(table)) {
+    column <- names(table)[i]
+    wide <- c(query = 32, page = 46, action = 60, reason = 80, pages = 40, kinds = 24, ids = 20, note = 24, topic = 20)[column]
+    openxlsx::setColWidths(book, name, i, if (is.na(wide)) 12 else wide)
+    if (column %in% names(column_notes)) openxlsx::writeComment(book, name, col = i, row = 1, comment = openxlsx::createComment(column_notes[[column]], author = "Ink Tide", visible = FALSE, width = 3, height = 3))
+    format <- if (column %in% c("ctr", "expected_ctr", "confidence")) "0.0%" else if (column %in% c("rank", "clicks", "impressions", "findings", "queries")) "#,##0" else if (is.numeric(table[[i]])) "#,##0.0"
+    if (!is.null(format) && nrow(table)) openxlsx::addStyle(book, name, openxlsx::createStyle(numFmt = format), rows = rows, cols = i, gridExpand = TRUE)
+    if (column %in% c("action", "reason") && nrow(table)) openxlsx::addStyle(book, name, openxlsx::createStyle(wrapText = TRUE, valign = "top"), rows = rows, cols = i, gridExpand = TRUE)
+    if (column %in% c("gain", "score", "impressions") && nrow(table) > 2) {
+      openxlsx::conditionalFormatting(book, name, cols = i, rows = rows, type = "colourScale", style = c("#FFFFFF", "#9DC3C1"))
+    }
+  }
+}

@@ -10,8 +10,8 @@
 #' @section Errors: `tide_error_overlap` where both hold the same days, whose clicks would count twice.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
-#' first <- tide_curve(tide_summary(tide_filter(data, to = "2026-05-31")))
-#' update(first, tide_summary(tide_filter(data, from = "2026-06-01")))
+#' first <- tide_curve(tide_summary(tide_filter(data, to = "2026-09-30")))
+#' update(first, tide_summary(tide_filter(data, from = "2026-10-01")))
 #' @importFrom stats update
 #' @export
 update.tide_curve <- function(object, more, ...) {

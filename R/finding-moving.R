@@ -30,7 +30,7 @@ goes_on <- 1 / 3
 find_moving <- function(summary, curve, pairs, options, kind) {
   moved <- two_windows(summary, curve)
   if (is.null(moved)) return(no_findings())
-  at <- match(paste(moved$query, moved$page), paste(pairs$query, pairs$page))
+  at <- pairs[moved, on = c("query", "page"), which = TRUE]
   use <- which(!is.na(at) & pairs$judged[at] & pmin(moved$impressions_1, moved$impressions_2) >= 20 & moved$clicks_1 + moved$clicks_2 >= 8)
   if (length(use) < 20) return(no_findings())
   moved <- moved[use]

@@ -90,7 +90,7 @@ position_trend <- function(summary, at) {
   of <- function(weeks) {
     sums <- weekly[weekly$week %in% weeks, .(position = sum(impressions * position) / sum(impressions), n = sum(impressions)), by = c("query", "page")]
     sums <- sums[sums$n >= 10]
-    sums$position[match(paste(at$query, at$page), paste(sums$query, sums$page))]
+    sums$position[sums[at, on = c("query", "page"), which = TRUE, mult = "first"]]
   }
   data.table(first = of(1:4), last = of(last - 3:0))
 }

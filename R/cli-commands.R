@@ -42,8 +42,14 @@ cli_commands <- function() {
       options = c(shared, list(option("--since", "double", "N", "days before and since that are compared [28]", default = 28))), run = run_outcome),
     trace = list(job = "one query's pages, one page's queries, a folder's pages, or a finding's arithmetic by its id", files = "QUERY-OR-URL-OR-ID [FILE...]", example = "inktide trace \"tomato seeds\" export.csv",
       options = c(shared, list(option("--top", "double", "N", "rows of the table [25]", default = 25), figure)), run = run_trace),
-    compare = list(job = "segments side by side, and at equal position", files = "[FILE...]", example = "inktide compare export.csv --by device --brand fernmoor",
-      options = c(shared, list(option("--by", "character", "WHAT", "brand, intent, page_group, band, words, term, country, device, vertical, rich_result"),
+    compare = list(job = "two windows and why clicks changed, or segments side by side", files = "[FILE...]", example = "inktide compare export.csv --days 28 --level page --brand fernmoor",
+      options = c(shared, list(option("--after", "character", "A..B", "first and last day of the later window [the last 28 days, or --days]"),
+        option("--before", "character", "A..B", "the same of the earlier [as many days right before]"),
+        option("--year", "logical", "", "before: the same weekdays a year earlier", action = "store_true", default = FALSE),
+        option("--windows", "character", "N,N", "the last N days against the N before, for several N"),
+        option("--level", "character", "WHAT", "query, page, folder, topic, pair or site [query]", default = "query"),
+        option("--why", "character", "NAME", "only this query, page, folder or topic of the level, in words"), option("--top", "double", "N", "rows of the table [20]", default = 20),
+        option("--by", "character", "WHAT", "brand, intent, page_group, band, words, term, country, device, vertical, rich_result"),
         option("--segments", "character", "A,B", "two segments of inktide.yml against each other, or one against the rest"), figure)), run = run_compare),
     report = list(job = "one self-contained HTML file", files = "[FILE...]", example = "inktide report export.csv --brand fernmoor --out report.html",
       options = c(Filter(function(o) o@long_flag != "--format", shared),
@@ -115,8 +121,9 @@ run_trace <- function(options, files) {
 }
 
 run_compare <- function(options, files) {
-  if (is.null(options$by) == is.null(options$segments)) {
-    abort_call("Nothing to compare.", "inktide compare", "Say --by device (or another split), or --segments A,B with segments of inktide.yml.")
+  if (is.null(options$by) && is.null(options$segments)) return(run_moves(options, files))
+  if (!is.null(options$by) && !is.null(options$segments)) {
+    abort_call("Two comparisons at once.", "--by and --segments", "Give one of them; or neither, to compare windows.")
   }
   input <- settle_input(options, files)
   segments <- if (!is.null(options$segments)) named_segments(split_words(options$segments), input$settings, "--segments")
@@ -132,7 +139,7 @@ run_report <- function(options, files) {
   findings <- find_input(options, input, data)
   out <- if (!is.null(options$out)) options$out else if (!length(files)) file.path(input$folder, "report.html") else "report.html"
   tide_report(findings, out, title = if (is.null(options$title)) input$title else options$title,
-    site = site_walk(options, input, data))
+    site = site_walk(options, input, data), moves = site_moves(options, input, data, findings))
   writeLines(out)
 }
 
@@ -156,7 +163,7 @@ run_demo <- function(options, files) {
   dir.create(file.path(dir, "figures"), showWarnings = FALSE)
   save_figure(ggplot2::autoplot(findings$curve), files[3])
   save_figure(ggplot2::autoplot(findings), files[4])
-  tide_report(findings, files[1], title = "Fernmoor Seeds", site = site_walk(options, input, data))
+  tide_report(findings, files[1], title = "Fernmoor Seeds", site = site_walk(options, input, data), moves = site_moves(options, input, data, findings))
   emit(utils::modifyList(options, list(out = files[2], quiet = TRUE)), findings$findings, NULL)
   writeLines(c("", findings_lines(findings, 5, terminal_width()), "",
     paste0(c("report:       ", "ranked list:  ", "curve figure: ", "map figure:   "), files),

@@ -62,7 +62,7 @@ run_outcome <- function(options, files) {
   data <- read_input(options, input)
   summary <- summarise_input(options, input, data)
   judged <- tide_outcomes(data, decisions, tide_curve(summary), days = options$since)
-  emit(options, judged, outcome_lines(judged))
+  emit(options, judged, wrap_lines(outcome_lines(judged), terminal_width()))
 }
 
 outcome_lines <- function(judged) {

@@ -32,8 +32,8 @@ find_low_ctr <- function(summary, curve, pairs, options) {
 
 held_lines <- function(topics) {
   if (!nrow(topics)) return(NULL)
-  data.table(kind = "low_ctr", reason = sprintf("queries with \"%s\" earn %s of the curve on all %d pages: the results page holds them back, not a snippet", topics$word,
-    format_share(topics$share), topics$pages), queries = topics$queries)
+  data.table(kind = "low_ctr", reason = sprintf("\"%s\" on all %d pages earns %s of the curve: the results page holds it back, not a snippet", topics$word,
+    topics$pages, format_share(topics$share)), queries = topics$queries)
 }
 
 # Clicks won over the window when the pair gets to where its usual spread alone would have it. Both that level and

@@ -18,7 +18,7 @@ tide_checklist <- function(findings, top = 50) {
     own <- found[found$page == by_page$page[i]]
     leads <- own[own$id == own$task]
     c(sprintf("## %s", format_path(by_page$page[i])), "", sprintf("About +%s clicks per 30 days (%s to %s), %s.", format_clicks(by_page$gain[i]),
-        format_clicks(by_page$gain_low[i]), format_clicks(by_page$gain_high[i]), format_plural(by_page$hours[i], "hour")), "",
+        format_clicks(by_page$gain_low[i]), format_clicks(by_page$gain_high[i]), format_hours(by_page$hours[i])), "",
       unlist(lapply(seq_len(nrow(leads)), function(k) {
         along <- own[own$task == leads$task[k] & own$id != leads$id[k]]
         c(sprintf("- [ ] %s (+%s, %s)", leads$action[k], format_clicks(leads$task_gain[k]), leads$id[k]), sprintf("  %s", leads$reason[k]),

@@ -10,9 +10,9 @@ report_head <- function(findings, title) {
   paste0("<header><h1>", escape(title), "</h1><p class='soft'>Search performance, ", window, "</p><p>",
     if (nrow(first)) sprintf("%s worth about <b>%s more clicks per 30 days</b> (%s), beside some %s today. First: %s, %s (+%s).",
       format_plural(nrow(findings$findings), "finding"), format_clicks(total$gain), gain_range(total$low, total$high), format_count(now),
-      escape(sprintf("\u201c%s\u201d", first$query)), kind_label(first$kind), format_clicks(first$gain))
+      escape(sprintf("\u201c%s\u201d", first$query)), kind_label(first$kind), format_clicks(first$task_gain))
     else "Nothing found that is worth a working day: no query falls short, stands close or competes with itself beyond the usual spread.",
-    "</p><nav aria-label='Parts'><a href='#findings'>The list</a><a href='#by-page'>By page</a><a href='#curve'>The curve</a>",
+    "</p><nav aria-label='Parts'><a href='#totals'>Totals</a><a href='#findings'>The list</a><a href='#by-page'>By page</a><a href='#curve'>The curve</a>",
     "<a href='#read'>What was read</a><a href='#meaning'>What it means</a></nav></header>")
 }
 
@@ -31,6 +31,20 @@ report_totals <- function(summary, site_trace) {
       format_count(mean(utils::head(site$clicks, 28))), format_count(mean(utils::tail(site$clicks, 28)))), height = 4.5),
     if (!is.null(site_trace$ranking)) inline_svg(ranking_figure(site_trace), ranking_lines(site_trace$ranking), height = 3.5),
     "</section>")
+}
+
+report_moves <- function(moves, most = 8) {
+  if (is.null(moves)) return("")
+  w <- moves$windows
+  shown <- utils::head(moves$moves[order(-moves$moves$real, -abs(moves$moves$change))], most)
+  real <- moves$moves[moves$moves$real]
+  rows <- data.table(Page = format_path(shown$name), Before = format_clicks(shown$clicks_before), After = format_clicks(shown$clicks_after), Change = signed(shown$change), Searches = signed(shown$demand),
+    Position = signed(shown$position), `Click-through` = signed(shown$click_through), `Came or went` = signed(shown$mix), `More than noise` = ifelse(shown$real, "yes", ""))
+  paste0("<section id='moved'><h2>What moved</h2><p>", escape(sprintf("%s against %s, clicks for 30 days. %s", format_days(w$from[2], w$to[2]), format_days(w$from[1], w$to[1]), change_sentence(moves$site, "The site"))), "</p>",
+    if (nrow(real)) sprintf("<p>%s</p>", paste(vapply(seq_len(min(2, nrow(real))), function(i) escape(change_sentence(real[i], format_path(real$name[i]))), ""), collapse = " "))
+    else "<p>No page moved by more than the site and the usual wavering.</p>",
+    inline_svg(ggplot2::autoplot(moves), change_sentence(moves$site, "The site"), height = 4),
+    plain_table(rows, setdiff(names(rows), c("Page", "More than noise"))), "</section>")
 }
 
 report_findings <- function(findings) {

@@ -121,8 +121,8 @@ findings_table <- function(findings) {
   rivals <- ifelse(found$kind == "cannibalized",
     sprintf("<p><b>Pages:</b> %s</p>", gsub(" ", ", ", escape(found$pages), fixed = TRUE)), "")
   details <- sprintf(paste0("<p><b>Why:</b> %s</p><p><b>Do:</b> %s</p>%s%s<p class='soft'>%s clicks, %s impressions; gain %s clicks per 30 days ",
-    "(90 %% interval); score %.2f, %g hours; id <span class='whole'>%s</span></p>%s"), escape(found$reason), escape(found$action), rivals, along_list(all, found), format_count(found$clicks),
-    format_count(found$impressions), gain_range(found$gain_low, found$gain_high), found$score, found$hours, found$id,
+    "(90 %% interval); score %.2f, %s; id <span class='whole'>%s</span></p>%s"), escape(found$reason), escape(found$action), rivals, along_list(all, found), format_count(found$clicks),
+    format_count(found$impressions), gain_range(found$gain_low, found$gain_high), found$score, format_hours(found$hours), found$id,
     vapply(found$query, query_drill_down, "", findings = findings))
   sortable_table("list", "Best use of a working day first. Press a query for the evidence.",
     c(`#` = "n", Kind = "", Query = "", Page = "", Gain = "n", Sure = "n", Position = "n", CTR = "n", Curve = "n"),

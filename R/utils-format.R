@@ -26,6 +26,8 @@ format_days <- function(from, to) sprintf("%s to %s", format(from), format(to))
 # "1 row", "2 rows"
 format_plural <- function(n, one, many = paste0(one, "s")) paste(format_count(n), ifelse(n == 1, one, many))
 
+format_hours <- function(hours) sprintf("%g %s", hours, ifelse(hours == 1, "hour", "hours"))
+
 # A page's address without scheme and host, for reading; the home page stays "/".
 format_path <- function(url) {
   path <- sub("^[a-z][a-z0-9+.-]*://[^/]*", "", url)

@@ -1,0 +1,59 @@
+# The command `compare` on windows.
+
+run_moves <- function(options, files) {
+  check_number(options$top, "--top", min = 1)
+  check_choice(options$level, move_levels, "--level")
+  input <- settle_input(options, files)
+  after <- parse_window(options$after, "--after")
+  before <- if (options$year) "year" else parse_window(options$before, "--before")
+  lengths <- if (!is.null(options$windows)) parse_lengths(options$windows) else first_given(options$days, 28)
+  # An archive is read for the days that are asked for and no more.
+  wanted <- if (!is.null(after) || !is.null(before)) list() else list(days = 2 * max(lengths))
+  data <- read_input(utils::modifyList(options[setdiff(names(options), "days")], wanted), input)
+  note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
+  compared <- lapply(lengths, function(days) tide_moves(data, after = after, before = before, days = days, level = options$level, brand = input$settings$rules$brand, rules = input$settings$rules))
+  if (!is.null(options$figure)) save_figure(ggplot2::autoplot(compared[[1]]), options$figure)
+  if (length(compared) > 1) {
+    rows <- rbindlist(lapply(seq_along(compared), function(i) data.table(days = lengths[i], compared[[i]]$site)))
+    return(emit(options, rows, unlist(lapply(compared, window_head))))
+  }
+  moves <- compared[[1]]
+  if (!is.null(options$why)) {
+    moves$moves <- moves$moves[grepl(options$why, moves$moves$name, fixed = TRUE)]
+    if (!nrow(moves$moves)) abort_call("No such line.", sprintf("--why %s", options$why), sprintf("Name a %s that was shown in one of the windows.", options$level))
+    return(emit(options, moves$moves, wrap_lines(vapply(seq_len(min(nrow(moves$moves), options$top)), function(i) change_sentence(moves$moves[i], sprintf("\"%s\"", moves$moves$name[i])), ""), terminal_width())))
+  }
+  emit(options, moves$moves, format(moves, n = options$top, width = terminal_width()))
+}
+
+# What stands above the table.
+window_head <- function(moves) {
+  lines <- format(moves, width = terminal_width())
+  lines[seq_len(which(lines == "")[1])]
+}
+
+# "2026-03-01..2026-03-28"
+parse_window <- function(text, flag) {
+  if (is.null(text)) return(NULL)
+  days <- strsplit(text, "..", fixed = TRUE)[[1]]
+  if (length(days) != 2 || !all(grepl("^\\d{4}-\\d\\d-\\d\\d$", days))) abort_call("Not a window.", sprintf("%s %s", flag, text), sprintf("Write it as %s 2026-03-01..2026-03-28.", flag))
+  if (days[1] > days[2]) abort_call("A window ends before it begins.", sprintf("%s %s", flag, text), "Put the first day first.")
+  days
+}
+
+parse_lengths <- function(text) {
+  lengths <- suppressWarnings(as.numeric(split_words(text)))
+  if (anyNA(lengths) || any(lengths < 1)) abort_call("Not lengths of windows.", sprintf("--windows %s", text), "Write them as --windows 7,28,90.")
+  lengths
+}
+
+# For the report: the last 28 days against the 28 before, where there are days enough.
+site_moves <- function(options, input, data, findings) {
+  if (inherits(data, "tide_months")) {
+    if (!chose_window(options)) options$days <- 56
+    data <- read_input(options, input)
+  }
+  table <- pick_table(data, c("date", "query", "page"))
+  if (is.null(table) || is.na(table$days) || table$days < 56) return(NULL)
+  tide_moves(data, days = 28, level = "page", curve = findings$curve, brand = input$settings$rules$brand, rules = input$settings$rules)
+}

@@ -1,0 +1,53 @@
+# Why clicks changed: an exact share-out of the change among demand, position, click-through and queries that came or went.
+
+# Clicks of a pair are demand x (clicks the curve expects for each search) x (clicks for each expected one). The change of a product is
+# shared out by the Shapley value (Shorrocks 2013): the mean over all orders in which the factors may have moved. It adds up
+# exactly, whatever the figures, zeros included, and so do sums over pairs. Pairs shown in one window only are `mix`.
+# In: clicks, expected and demand of each side, already for equally many days. Out: data.table(demand, position, click_through, mix).
+change_parts <- function(clicks_1, clicks_2, expected_1, expected_2, demand_1, demand_2) {
+  both <- demand_1 > 0 & demand_2 > 0
+  safe <- function(x, y) ifelse(y > 0, x / y, 0)
+  d <- list(demand_1, demand_2)
+  p <- list(safe(expected_1, demand_1), safe(expected_2, demand_2))
+  f <- list(safe(clicks_1, expected_1), safe(clicks_2, expected_2))
+  share <- function(x, y, z) (x[[2]] - x[[1]]) * ((y[[1]] * z[[1]] + y[[2]] * z[[2]]) / 3 + (y[[1]] * z[[2]] + y[[2]] * z[[1]]) / 6)
+  data.table(demand = ifelse(both, share(d, p, f), 0), position = ifelse(both, share(p, d, f), 0), click_through = ifelse(both, share(f, d, p), 0),
+    mix = ifelse(both, 0, clicks_2 - clicks_1))
+}
+
+# How sure a change is. Impressions say far more than clicks: so what searches and position make of it (clicks expected) is tested
+# apart from how it is clicked beside that, each as a log ratio beside that of the whole site, with the variance of counts that
+# waver more than by chance (from the middle half of all that have clicks enough, so that what truly moved does not
+# widen it). The smaller of the two p-values counts, doubled; Benjamini and Hochberg (1995) over all that are tested.
+# Out: data.table(ratio, ratio_low, ratio_high, p, q).
+change_tests <- function(sums, days, level, least = 10) {
+  clicks <- log((sums$clicks_2 + 0.5) / days[2]) - log((sums$clicks_1 + 0.5) / days[1])
+  seen <- log((sums$expected_2 + 0.05) / days[2]) - log((sums$expected_1 + 0.05) / days[1])
+  click_noise <- 1 / (sums$clicks_1 + 0.5) + 1 / (sums$clicks_2 + 0.5)
+  seen_noise <- 1 / (sums$impressions_1 + 1) + 1 / (sums$impressions_2 + 1)
+  tested <- sums$clicks_1 + sums$clicks_2 >= least
+  visible <- beside_site(seen, seen_noise, tested)
+  clicked <- beside_site(clicks - seen, click_noise, tested)
+  p <- ifelse(tested, pmin(1, 2 * pmin(visible$p, clicked$p)), NA)
+  reach <- stats::qnorm(1 - (1 - level) / 2) * sqrt(click_noise + visible$between + clicked$between)
+  data.table(ratio = exp(clicks), ratio_low = exp(clicks - reach), ratio_high = exp(clicks + reach), p = p, q = stats::p.adjust(p, "BH"))
+}
+
+# Two-sided p-values of log ratios beside the common one: list(p, between).
+beside_site <- function(z, noise, tested) {
+  common <- if (any(tested)) weighted_median(z[tested], 1 / (noise[tested] + 0.02)) else 0
+  between <- if (sum(tested) >= 20) middle_variance(z[tested] - common, noise[tested]) else 0.02
+  list(p = 2 * stats::pnorm(-abs(z - common) / sqrt(noise + between)), between = between)
+}
+
+weighted_median <- function(x, weight) {
+  order <- order(x)
+  x[order][which(cumsum(weight[order]) >= sum(weight) / 2)[1]]
+}
+
+# The variance beyond `noise` at which the middle half of the standardised values is as wide as that of a normal.
+middle_variance <- function(x, noise) {
+  width <- function(v) stats::median(abs(x) / sqrt(noise + v)) - stats::qnorm(0.75)
+  if (width(0) <= 0) return(0)
+  stats::uniroot(width, c(0, 25), extendInt = "downX")$root
+}

@@ -1,0 +1,41 @@
+# The two windows of a comparison: which days, and their sums by query x page.
+
+# Out: list(before, after): each c(from, to) as dates. `before` NULL: as many days right before; "year": the same weekdays 52
+# weeks earlier. `after` NULL: the last `days` days.
+settle_windows <- function(first, last, before, after, days) {
+  after <- if (is.null(after)) c(last - as.integer(days) + 1L, last) else check_window(after, "after")
+  before <- if (is.null(before)) c(after[1] - as.integer(after[2] - after[1]) - 1L, after[1] - 1L) else
+    if (identical(before, "year")) after - 364L else check_window(before, "before")
+  for (window in list(before, after)) if (window[2] < first || window[1] > last) {
+    abort_tide("A window lies outside the data.", where = sprintf("%s; the data hold %s.", format_days(window[1], window[2]), format_days(first, last)),
+      mend = "Choose days that the data hold, or load more.", class = "window", fault = "call")
+  }
+  if (before[1] <= after[2] && after[1] <= before[2]) {
+    abort_tide("The windows share days.", where = sprintf("%s and %s", format_days(before[1], before[2]), format_days(after[1], after[2])), mend = "Let one end before the other begins.",
+      class = "window", fault = "call")
+  }
+  list(before = before, after = after)
+}
+
+check_window <- function(window, arg) {
+  if (length(window) != 2) abort_argument(arg, "a first and a last day", window)
+  window <- as.IDate(c(check_date(window[1], arg, null = FALSE), check_date(window[2], arg, null = FALSE)))
+  if (window[1] > window[2]) abort_argument(arg, "a first day that is not after the last", window)
+  window
+}
+
+# Rows of both windows, in codes: query, page, side (1 before, 2 after), date, clicks, impressions, and by the curve `expected` clicks
+# and `demand`: impressions as page one would have had them.
+window_rows <- function(rows, windows, curve, brand, views) {
+  side <- ifelse(rows$date >= windows$before[1] & rows$date <= windows$before[2], 1L, ifelse(rows$date >= windows$after[1] & rows$date <= windows$after[2], 2L, NA))
+  use <- which(!is.na(side))
+  queries <- code_queries(rows$query[use], rows$impressions[use])
+  pages <- if (is.null(rows[["page"]])) list(code = rep(1L, length(use)), names = "", keys = "") else code_pages(rows$page[use], rows$impressions[use])
+  segment <- if (is.null(brand)) rep(names(curve$fits)[1], length(queries$keys)) else ifelse(is_brand(queries$keys, brand), "brand", names(curve$fits)[1])
+  segment[!segment %in% names(curve$fits)] <- names(curve$fits)[1]
+  position <- rows$position[use]
+  impressions <- as.numeric(rows$impressions[use])
+  list(queries = queries, pages = pages, segment = segment, rows = setDT(list(query = queries$code, page = pages$code, side = side[use], date = rows$date[use],
+    clicks = as.numeric(rows$clicks[use]), impressions = impressions, weighted = impressions * position,
+    expected = impressions * curve_ctr(curve, position, segment[queries$code], 1, impressions), demand = impressions * ifelse(position > 10.5, views, 1))))
+}

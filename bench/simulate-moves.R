@@ -1,0 +1,51 @@
+# Simulation study of what moved: false alarms where nothing changes but season and noise, planted changes of 30 %, and whether the
+# right cause carries a known change.
+#   R_LIBS=.build/library Rscript bench/simulate-moves.R [SEEDS]
+suppressPackageStartupMessages({ library(data.table); library(inktide) })
+seeds <- seq_len(c(as.integer(commandArgs(TRUE)), 20)[1])
+curve <- 0.02 + 0.26 * exp(-0.5 * (0:19))
+
+as_data <- function(rows) {
+  file <- tempfile(fileext = ".csv")
+  fwrite(rows, file)
+  on.exit(unlink(file))
+  tide_read(file, lag = 0, exported = "2027-06-01")
+}
+# 56 days; demand of each query wavers from day to day, with a season over all.
+site <- function(seed, change) {
+  set.seed(seed)
+  n <- 400
+  q <- data.table(home = sample(1:12, n, TRUE), weekly = exp(rnorm(n, log(20), 0.8)), factor = exp(rnorm(n, -0.03, 0.25)))
+  d <- CJ(id = seq_len(n), day = 1:56)
+  later <- d$day > 28
+  id <- d$id
+  changed <- change(q)
+  position <- pmin(20, pmax(1, ifelse(later, changed$home[id], q$home[id]) + sample(-1:1, nrow(d), TRUE) * (q$home[id] > 1)))
+  # Twenty clicks a week on average, whatever the position.
+  demand <- q$weekly[id] / 7 / curve[q$home[id]] * (1 + 0.3 * sin(d$day / 20)) * rgamma(nrow(d), 15, 15) * ifelse(later, changed$demand[id], 1)
+  impressions <- rpois(nrow(d), demand)
+  clicks <- rbinom(nrow(d), impressions, pmin(0.95, curve[position] * q$factor[id] * ifelse(later, changed$snippet[id], 1)))
+  rows <- data.table(date = as.IDate("2026-03-01") + d$day, query = sprintf("query %d", id), page = sprintf("https://www.fernmoor.example/p%d/", id %/% 4), clicks = clicks, impressions = impressions, position = position)
+  rows[impressions > 0]
+}
+none <- function(q) data.table(home = q$home, demand = 1, snippet = rep(1, nrow(q)))
+planted <- function(q) { out <- none(q); out[1:40, "demand" := 0.7]; out[41:80, "snippet" := 0.7]; out }
+one <- function(seed) {
+  quiet <- tide_moves(as_data(site(seed, none)))$moves
+  moved <- tide_moves(as_data(site(seed, planted)))$moves
+  clicks <- moved$clicks_before * 7 / 30
+  hit <- moved$name %in% sprintf("query %d", 1:80)
+  busy <- clicks >= 20
+  habit <- head(moved$name, sum(moved$real))
+  cause <- function(change, part, of) {
+    lines <- tide_moves(as_data(site(seed, change)))$moves
+    lines <- lines[lines$name %in% sprintf("query %d", of) & lines$clicks_before >= 80]
+    mean(abs(lines[[part]]) >= 0.9 * abs(lines$change) - 3)
+  }
+  set <- function(column, value) function(q) { out <- none(q); out[1:40, (column) := value]; out }
+  slip <- function(q) { out <- none(q); out[1:40, "home" := pmin(19, home + 5)]; out }
+  data.table(seed = seed, alarms = mean(quiet$real), any_alarm = any(quiet$real), found = mean(moved$real[hit & busy]), false = mean(!hit[moved$real]), habit_false = mean(!habit %in% sprintf("query %d", 1:80)),
+    demand = cause(set("demand", 0.4), "demand", 1:40), snippet = cause(set("snippet", 0.4), "click_through", 1:40), position = cause(slip, "position", 1:40), exact = max(abs(rowSums(moved[, c("demand", "position", "click_through", "mix")]) - moved$change)))
+}
+results <- rbindlist(parallel::mclapply(seeds, one, mc.cores = parallel::detectCores()))
+print(results[, lapply(.SD, function(x) signif(mean(x, na.rm = TRUE), 2)), .SDcols = setdiff(names(results), "seed")])

@@ -1,0 +1,84 @@
+test_that("the share-out of a change is exact, symmetric in order, and zero for what did not move (Shapley value)", {
+  set.seed(1)
+  n <- 300
+  draw <- function() rpois(n, 3) * sample(0:1, n, TRUE, c(0.2, 0.8))
+  d1 <- draw(); d2 <- draw()
+  e1 <- d1 * runif(n); e2 <- d2 * runif(n)
+  c1 <- rpois(n, e1) * (d1 > 0); c2 <- rpois(n, e2) * (d2 > 0)
+  parts <- inktide:::change_parts(c1, c2, e1, e2, d1, d2)
+  expect_equal(rowSums(parts), c2 - c1)
+  back <- inktide:::change_parts(c2, c1, e2, e1, d2, d1)
+  expect_equal(as.matrix(back), -as.matrix(parts))
+  # By hand, the mean over all six orders of three factors 2 -> 3, 5 -> 7, 11 -> 13.
+  one <- inktide:::change_parts(2 * 5 * 11, 3 * 7 * 13, 2 * 5, 3 * 7, 2, 3)
+  orders <- list(c(1, 2, 3), c(1, 3, 2), c(2, 1, 3), c(2, 3, 1), c(3, 1, 2), c(3, 2, 1))
+  moves <- vapply(orders, function(order) {
+    x <- c(2, 5, 11); y <- c(3, 7, 13); out <- numeric(3)
+    for (k in order) { before <- prod(x); x[k] <- y[k]; out[k] <- prod(x) - before }
+    out
+  }, numeric(3))
+  expect_equal(unlist(one[, 1:3], use.names = FALSE), rowMeans(moves))
+  still <- inktide:::change_parts(10, 20, 5, 10, 50, 100)
+  expect_equal(unlist(still), c(demand = 10, position = 0, click_through = 0, mix = 0))
+})
+
+test_that("parts add up from pair to site on every level, to the last click", {
+  data <- as_data(made_site(queries = 120, days = 70))
+  curve <- tide_curve(tide_summary(data))
+  site <- tide_moves(data, level = "site", curve = curve)$moves
+  for (level in c("pair", "query", "page", "folder", "topic")) {
+    moves <- tide_moves(data, level = level, curve = curve)$moves
+    expect_equal(rowSums(moves[, c("demand", "position", "click_through", "mix")]), moves$change)
+    for (column in c("change", "demand", "position", "click_through", "mix", "clicks_before")) expect_equal(sum(moves[[column]]), site[[column]])
+  }
+})
+
+test_that("each planted cause carries its change, and what stands still is no mover", {
+  rows <- made_site(queries = 150, days = 56, demand = rep(30, 150))
+  later <- rows$date > as.IDate("2026-01-29")
+  take <- function(name) rows$query == name & later
+  at <- take("query 0004"); rows[at, c("position", "clicks") := list(9, rbinom(.N, impressions, made_curve[9]))]
+  rows[query == "query 0004" & !later, c("position", "clicks") := list(2, rbinom(.N, impressions, made_curve[2]))]
+  less <- take("query 0010"); rows[less, c("impressions", "clicks") := list(impressions %/% 4L, rbinom(.N, impressions %/% 4L, made_curve[pmax(1, position)]))]
+  snippet <- rows$query == "query 0016"; rows[snippet, position := 2]
+  rows[snippet, clicks := rbinom(.N, impressions, made_curve[2] * ifelse(date > as.IDate("2026-01-29"), 0.3, 1))]
+  rows <- rows[!take("query 0022")]
+  moves <- tide_moves(as_data(rows))$moves
+  cause <- c("query 0004" = "position", "query 0010" = "demand", "query 0016" = "click_through", "query 0022" = "mix")
+  for (name in names(cause)) {
+    own <- which(moves$name == name)
+    line <- moves[own]
+    expect_gt(line[[cause[[name]]]] / line$change, 0.8)
+  }
+  expect_true(all(moves$real[moves$name %in% c("query 0004", "query 0016", "query 0022")]))
+  expect_lt(mean(moves$real[!moves$name %in% names(cause)]), 0.03)
+  expect_equal(moves$status[moves$name == "query 0022"], "lost")
+})
+
+test_that("a season that moves all makes no movers, windows are checked and missing days said", {
+  rows <- made_site(queries = 150, days = 56, demand = rep(30, 150))
+  rows <- rbind(rows[date <= as.IDate("2026-01-29")], rows[date > as.IDate("2026-01-29")][, c("clicks", "impressions") := list(2L * clicks, 2L * impressions)])
+  moves <- tide_moves(as_data(rows[date != as.IDate("2026-02-10")]))
+  expect_lt(mean(moves$moves$real), 0.05)
+  expect_equal(moves$windows$missing, c(0L, 1L))
+  expect_gt(moves$site$demand / moves$site$change, 0.9)
+  expect_match(paste(format(moves), collapse = " "), "a season does too")
+  data <- as_data(rows)
+  expect_error(tide_moves(data, after = c("2030-01-01", "2030-01-28")), class = "tide_error_window")
+  expect_error(tide_moves(data, after = c("2026-02-01", "2026-02-14"), before = c("2026-01-20", "2026-02-01")), class = "tide_error_window")
+  expect_error(tide_moves(data, before = "year"), class = "tide_error_window")
+})
+
+test_that("the program compares windows, several at once, and tells why", {
+  dir <- withr::local_tempdir()
+  fwrite(made_site(queries = 60, days = 56), file.path(dir, "a.csv"))
+  run <- program("compare", "a.csv", "--level", "page", "--lag", "0", "--format", "csv", dir = dir)
+  expect_equal(run$status, 0)
+  rows <- fread(text = run$out)
+  expect_equal(rows$demand + rows$position + rows$click_through + rows$mix, rows$change, tolerance = 1e-6)
+  several <- fread(text = program("compare", "a.csv", "--windows", "7,28", "--lag", "0", "--format", "csv", dir = dir)$out)
+  expect_equal(several$days, c(7, 28))
+  why <- program("compare", "a.csv", "--why", "query 0004", "--lag", "0", dir = dir)
+  expect_match(paste(why$out, collapse = " "), "clicks a month")
+  expect_equal(program("compare", "a.csv", "--after", "2026-02-30", dir = dir)$status, 2)
+})

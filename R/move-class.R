@@ -6,8 +6,8 @@
 #' @details
 #' Figures are for 30 days, so that windows of different length compare; days without a row count as missing, and are said.
 #' The clicks of a query on a page are its demand (impressions, those of page two raised to what page one would have
-#' seen) x what the curve expects at the positions held x how it is clicked beside the curve. The change of this
-#' product is shared out by the Shapley value, the mean over all orders: `demand` + `position` + `click_through` + `mix` is the change, on
+#' seen) x what the curve expects at the positions held x its own factor (of both windows together, held to the curve as in [tide_find()]), and
+#' what it has beyond that. The change of the product is shared out by the Shapley value, the mean over both orders; the rest is `click_through`. So `demand` + `position` + `click_through` + `mix` is the change, on
 #' every level, to the last click. `mix` are queries shown in one window only.
 #'
 #' A change is `real` where what searches and position make of it, or how it is clicked beside that, differs from the site's own
@@ -56,8 +56,10 @@ tide_moves <- function(data, after = NULL, before = NULL, days = 28, level = c("
   pairs <- merge(sums[sums$side == 1L, !"side"], sums[sums$side == 2L, !"side"], by = c("query", "page"), all = TRUE, suffixes = c("_1", "_2"))
   for (column in setdiff(names(pairs), c("query", "page"))) set(pairs, which(is.na(pairs[[column]])), column, 0)
   scale <- 30 / shown
+  worth <- 1 / curve$fits[[1]]$spread
+  factor <- (worth + pairs$clicks_1 + pairs$clicks_2) / (worth + pairs$expected_1 + pairs$expected_2)
   set(pairs, j = part_names, value = change_parts(pairs$clicks_1 * scale[1], pairs$clicks_2 * scale[2], pairs$expected_1 * scale[1], pairs$expected_2 * scale[2],
-    pairs$demand_1 * scale[1], pairs$demand_2 * scale[2]))
+    pairs$demand_1 * scale[1], pairs$demand_2 * scale[2], factor))
   name <- switch(level, query = at$queries$names[pairs$query], page = at$pages$names[pairs$page], folder = page_group(at$pages$names, rules$page_groups)[pairs$page],
     topic = fcoalesce(head_terms(at$queries$keys, leading_pages(data.table(query = pairs$query, page = pairs$page, clicks = pairs$clicks_1 + pairs$clicks_2, impressions = pairs$impressions_1 + pairs$impressions_2), length(at$queries$keys))), "(no topic)")[pairs$query],
     pair = paste(at$queries$names[pairs$query], at$pages$names[pairs$page], sep = " | "), site = rep("the site", nrow(pairs)))

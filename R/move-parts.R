@@ -1,18 +1,21 @@
 # Why clicks changed: an exact share-out of the change among demand, position, click-through and queries that came or went.
 
-# Clicks of a pair are demand x (clicks the curve expects for each search) x (clicks for each expected one). The change of a product is
-# shared out by the Shapley value (Shorrocks 2013): the mean over all orders in which the factors may have moved. It adds up
-# exactly, whatever the figures, zeros included, and so do sums over pairs. Pairs shown in one window only are `mix`.
-# In: clicks, expected and demand of each side, already for equally many days. Out: data.table(demand, position, click_through, mix).
-change_parts <- function(clicks_1, clicks_2, expected_1, expected_2, demand_1, demand_2) {
+# Clicks of a pair are its own factor x demand x (clicks the curve expects for each search), plus what it has beyond that. With one
+# factor for both windows (of both together, held to the curve) the first is a product whose change is shared out by the
+# Shapley value (Shorrocks 2013): the mean over both orders in which demand and position may have moved. The rest is
+# click-through at equal position. It adds up exactly, whatever the figures, zeros included; so do sums over pairs; and it
+# changes its sign alone where the windows are exchanged. A factor for each window would make the luck of one click on next to no
+# expected ones look like a large movement, taken back by another. Pairs shown in one window only are `mix`.
+# In: clicks, expected and demand of each side, already for equally many days, and the factor. Out: data.table(demand, position,
+# click_through, mix).
+change_parts <- function(clicks_1, clicks_2, expected_1, expected_2, demand_1, demand_2, factor) {
   both <- demand_1 > 0 & demand_2 > 0
-  safe <- function(x, y) ifelse(y > 0, x / y, 0)
-  d <- list(demand_1, demand_2)
-  p <- list(safe(expected_1, demand_1), safe(expected_2, demand_2))
-  f <- list(safe(clicks_1, expected_1), safe(clicks_2, expected_2))
-  share <- function(x, y, z) (x[[2]] - x[[1]]) * ((y[[1]] * z[[1]] + y[[2]] * z[[2]]) / 3 + (y[[1]] * z[[2]] + y[[2]] * z[[1]]) / 6)
-  data.table(demand = ifelse(both, share(d, p, f), 0), position = ifelse(both, share(p, d, f), 0), click_through = ifelse(both, share(f, d, p), 0),
-    mix = ifelse(both, 0, clicks_2 - clicks_1))
+  each_1 <- ifelse(both, expected_1 / demand_1, 0)
+  each_2 <- ifelse(both, expected_2 / demand_2, 0)
+  demand <- factor * (demand_2 - demand_1) * (each_1 + each_2) / 2
+  position <- factor * (each_2 - each_1) * (demand_1 + demand_2) / 2
+  data.table(demand = ifelse(both, demand, 0), position = ifelse(both, position, 0),
+    click_through = ifelse(both, clicks_2 - clicks_1 - factor * (expected_2 - expected_1), 0), mix = ifelse(both, 0, clicks_2 - clicks_1))
 }
 
 # How sure a change is. Impressions say far more than clicks: so what searches and position make of it (clicks expected) is tested

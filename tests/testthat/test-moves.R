@@ -5,20 +5,17 @@ test_that("the share-out of a change is exact, symmetric in order, and zero for 
   d1 <- draw(); d2 <- draw()
   e1 <- d1 * runif(n); e2 <- d2 * runif(n)
   c1 <- rpois(n, e1) * (d1 > 0); c2 <- rpois(n, e2) * (d2 > 0)
-  parts <- inktide:::change_parts(c1, c2, e1, e2, d1, d2)
+  factor <- runif(n, 0.5, 2)
+  parts <- inktide:::change_parts(c1, c2, e1, e2, d1, d2, factor)
   expect_equal(rowSums(parts), c2 - c1)
-  back <- inktide:::change_parts(c2, c1, e2, e1, d2, d1)
+  back <- inktide:::change_parts(c2, c1, e2, e1, d2, d1, factor)
   expect_equal(as.matrix(back), -as.matrix(parts))
-  # By hand, the mean over all six orders of three factors 2 -> 3, 5 -> 7, 11 -> 13.
-  one <- inktide:::change_parts(2 * 5 * 11, 3 * 7 * 13, 2 * 5, 3 * 7, 2, 3)
-  orders <- list(c(1, 2, 3), c(1, 3, 2), c(2, 1, 3), c(2, 3, 1), c(3, 1, 2), c(3, 2, 1))
-  moves <- vapply(orders, function(order) {
-    x <- c(2, 5, 11); y <- c(3, 7, 13); out <- numeric(3)
-    for (k in order) { before <- prod(x); x[k] <- y[k]; out[k] <- prod(x) - before }
-    out
-  }, numeric(3))
-  expect_equal(unlist(one[, 1:3], use.names = FALSE), rowMeans(moves))
-  still <- inktide:::change_parts(10, 20, 5, 10, 50, 100)
+  # By hand, the mean over both orders of demand 2 -> 3 and clicks for each 5 -> 7, at a factor of 1.1; 23 clicks are had, 20 before.
+  one <- inktide:::change_parts(20, 23, 2 * 5, 3 * 7, 2, 3, 1.1)
+  expect_equal(one$demand, 1.1 * mean(c(1 * 5, 1 * 7)))
+  expect_equal(one$position, 1.1 * mean(c(2 * 2, 2 * 3)))
+  expect_equal(one$click_through, 3 - 1.1 * 11)
+  still <- inktide:::change_parts(10, 20, 5, 10, 50, 100, 2)
   expect_equal(unlist(still), c(demand = 10, position = 0, click_through = 0, mix = 0))
 })
 

@@ -112,3 +112,15 @@ test_that("the demo command makes a whole project, and refuses a folder that hol
   writeLines("mine", file.path(other, "notes.txt"))
   expect_equal(program("demo", other)$status, 2)
 })
+
+test_that("hours of work can be set for every kind of finding", {
+  expect_setequal(inktide:::finding_names, names(inktide:::finding_kinds()))
+  dir <- withr::local_tempdir()
+  writeLines(c("hours:", "  low_ctr: 2"), file.path(dir, "inktide.yml"))
+  expect_equal(tide_settings(dir)$hours, list(low_ctr = 2))
+  writeLines(c("hours:", "  low_ctr: 0"), file.path(dir, "inktide.yml"))
+  expect_error(tide_settings(dir), "line 2", class = "tide_error_settings")
+  found <- demo()$found
+  slower <- tide_find(demo()$summary, found$curve, hours = c(low_ctr = 2), kinds = "low_ctr")$findings
+  expect_true(all(slower$hours[slower$task == slower$id] == 2))
+})

@@ -53,5 +53,5 @@ no_findings <- function(aside = NULL) list(found = NULL, aside = aside)
 
 # Words that the reasons share.
 in_period <- function(summary) {
-  if (summary$window$assumed) "in the file" else sprintf("in %s days", format_count(summary$recent$days))
+  if (summary$window$assumed) "in the file" else sprintf("in %s", format_plural(summary$recent$days, "day"))
 }

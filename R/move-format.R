@@ -9,6 +9,7 @@ change_sentence <- function(line, subject) {
   parts <- unlist(line[, part_names, with = FALSE])
   parts <- parts[order(-abs(parts))]
   parts <- parts[abs(parts) >= max(0.5, 0.05 * max(abs(parts)))]
+  if (abs(line$change) < 0.5) return(sprintf("%s stands at %s clicks a month, as before.", subject, format_count(line$clicks_after)))
   lost <- line$change < 0
   verb <- function(x) if (x < 0) "lost" else "gained"
   told <- vapply(names(parts), function(name) {
@@ -47,5 +48,5 @@ format.tide_moves <- function(x, n = 20, width = 80, ...) {
 season_line <- function(x) {
   parts <- unlist(x$site[, part_names, with = FALSE])
   near <- as.integer(x$windows$from[2] - x$windows$from[1]) < 300
-  if (near && which.max(abs(parts)) == 1 && abs(parts[1]) > 0.03 * x$site$clicks_before) "searches make most of it, which a season does too: the same weekdays a year earlier tell (--year, where the data reach back)"
+  if (near && abs(parts[1]) >= 1 && which.max(abs(parts)) == 1 && abs(parts[1]) > 0.03 * x$site$clicks_before) "searches make most of it, which a season does too: the same weekdays a year earlier tell (--year, where the data reach back)"
 }

@@ -27,7 +27,7 @@ autoplot.tide_curve <- function(object, until = 20, ...) {
   line <- curve_table(object, until, sort(unique(c(seq(1, until, by = 0.1), seq_len(until)))))
   points <- object$evidence[object$evidence$position <= until & object$evidence$pivot_ctr > 0]
   # A line ends where its data end: beyond, the interval would tell more about the prior than about the site.
-  last <- object$evidence[object$evidence$pairs >= 3, .(last = max(position)), by = "segment"]
+  last <- object$evidence[, .(last = max(0, position[pairs >= 3])), by = "segment"]
   line <- line[line$position <= pmax(2, last$last[match(line$segment, last$segment)]) | line$position <= 2]
   ends <- line[, .SD[which.max(position)], by = "segment"]
   floor <- min(line$ctr, points$pivot_ctr) / 1.6

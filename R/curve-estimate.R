@@ -11,22 +11,24 @@ curve_groups <- 200L
 curve_full_pairs <- 1000L
 
 # In: cells of one segment, sorted by pair (query, page). Out: list, see the end.
-# least: where the export was cut, the clicks that every pair has at least; 0 where it was not.
-estimate_curve <- function(cells, prior, blend = default_blend, least = 0, parent_covariance = 0) {
+# least: where the export was cut, the clicks that every pair has at least; 0 where it was not. parent: the fit that the prior leans on, which
+# is a good place to begin.
+estimate_curve <- function(cells, prior, blend = default_blend, least = 0, parent = NULL) {
   evidence <- curve_evidence(cells, blend)
   penalty <- c(prior_penalty(prior), list(rough = roughness_penalty()))
   state <- list(theta = penalty$mean, smooth = 1, spread = 0.2, wobble = 0.05)
-  some <- sample_pairs(cells, evidence)
+  if (!is.null(parent)) state[c("smooth", "spread", "wobble")] <- parent[c("smooth", "spread", "wobble")]
+  some <- if (is.null(parent)) sample_pairs(cells, evidence)
   # Many pairs: a share of them leads close to the answer, so that all are gone through a few times only.
   if (!is.null(some)) state <- settle_curve(some, curve_evidence(some, blend), penalty, state, least)$state
-  settled <- settle_curve(cells, evidence, penalty, state, least, free = if (is.null(some)) 5 else 2)
+  settled <- settle_curve(cells, evidence, penalty, state, least, free = if (is.null(some) && is.null(parent)) 5 else 3)
   state <- settled$state
   log_ctr <- drop(knot_design() %*% state$theta)
   information <- pmax(diag(knot_design() %*% state$information %*% t(knot_design())), 1e-6)
   covariance <- score_covariance(settled$equations, evidence, settled$design, state)
   list(
     log_ctr = pmin(pool_violators(log_ctr, information), log(0.98)),
-    covariance = covariance$knots + lent_covariance(state, penalty, parent_covariance), groups = covariance$groups, df = covariance$df, spread = state$spread, wobble = state$wobble, smooth = state$smooth,
+    covariance = covariance$knots + lent_covariance(state, penalty, if (is.null(parent)) 0 else parent$covariance), groups = covariance$groups, df = covariance$df, spread = state$spread, wobble = state$wobble, smooth = state$smooth,
     rounds = settled$rounds, converged = settled$rounds < 40, pairs = length(evidence$ends), clicks = sum(cells$clicks),
     impressions = sum(cells$impressions)
   )

@@ -13,7 +13,7 @@ estimate_parts <- function(cells, parent, blend, segment) {
     prior$centre <- parent$log_ctr
     # Shape may stray half as far as level does.
     prior[c("level_sd", "slope_sd", "step_sd")] <- list(sqrt(between), sqrt(between) / 2, max(0.1, sqrt(between)))
-    fit <- estimate_curve(own, prior, blend, parent_covariance = parent$covariance)
+    fit <- estimate_curve(own, prior, blend, parent = parent)
     fit$leans <- level$variance / (level$variance + between)
     fit$queries <- length(unique(own$query))
     fit

@@ -3,14 +3,18 @@
 # In: cells and each cell's segment. Out: per segment and rounded position the sums, the number of pairs
 # with evidence there, and their pooled CTR.
 position_evidence <- function(cells, segment) {
-  at <- data.table(segment = segment, position = floor(cells$position + 0.5), query = cells$query, page = cells$page,
-    clicks = cells$clicks, impressions = cells$impressions)
+  segment <- as_levels(segment)
+  rounded <- as.integer(pmin(floor(cells$position + 0.5), 100))
+  code <- (as.integer(segment) - 1L) * 100L + rounded
+  size <- max(1L, nlevels(segment)) * 100L
   # Cells come sorted by pair and bin: a pair's cells at one rounded position stand together.
-  n <- nrow(at)
-  new <- if (n) c(TRUE, diff(at$position) != 0 | diff(at$query) != 0 | diff(at$page) != 0 | at$segment[-1] != at$segment[-n]) else logical()
-  pairs <- at[new, .(pairs = .N), by = c("segment", "position")]
-  sums <- at[, .(clicks = sum(clicks), impressions = sum(impressions)), by = c("segment", "position")]
-  out <- merge(sums, pairs, by = c("segment", "position"))
+  n <- length(code)
+  new <- if (n) c(TRUE, code[-1] != code[-n] | cells$query[-1] != cells$query[-n] | cells$page[-1] != cells$page[-n]) else logical()
+  pairs <- tabulate(code[new], size)
+  used <- which(pairs > 0)
+  out <- data.table(segment = levels(segment)[(used - 1L) %/% 100L + 1L], position = (used - 1) %% 100 + 1,
+    clicks = sum_codes(cells$clicks, code, size)[used], impressions = sum_codes(cells$impressions, code, size)[used], pairs = pairs[used])
   out[, "pivot_ctr" := clicks / impressions]
+  setkeyv(out, c("segment", "position"))
   out[]
 }

@@ -54,12 +54,18 @@ low_ctr_levels <- function(at, groups) {
 low_ctr_how <- function(summary, pairs, at, levels, gain, judged, listed) {
   topic <- at$expected / pairs$expected
   seen <- log((at$clicks + 0.5) / (at$expected + 0.5))
+  noise <- log_noise(at$clicks, at$expected)
+  low <- judged$groups$mean[2]
+  usual <- judged$groups$sd[1]^2
+  total <- max(judged$groups$sd[2]^2, usual + 0.15^2)
+  keep <- total / (total + noise)
   how_lines(
     sprintf("expected on the curve: %.2f clicks", pairs$expected),
     ifelse(topic < 0.999, sprintf("its topic earns %.3f of the curve anyway: expected %.2f", topic, at$expected), ""),
-    sprintf("log factor = ln((%s + 0.5) / (%.2f + 0.5)) = %.3f, variance of its noise %.3f", format_count(at$clicks), at$expected, seen, log_noise(at$clicks, at$expected)),
+    sprintf("log factor = ln((%s + 0.5) / (%.2f + 0.5)) = %.3f, variance of its noise %.3f", format_count(at$clicks), at$expected, seen, noise),
     sprintf("usual queries of this site: mean %.3f, standard deviation %.3f; low ones: mean %.3f, standard deviation %.3f", judged$groups$mean[1], judged$groups$sd[1], judged$groups$mean[2], judged$groups$sd[2]),
-    sprintf("level today, its luck taken out: %.3f of the curve; the level it would usually have: %.3f", levels$today, levels$usual),
+    sprintf("level today, its luck taken out: exp(%.3f + %.3f x (%.3f - %.3f) + %.4f / 2) = %.3f of the curve (share of %.3f / (%.3f + noise) of what is seen)", low, keep, seen, low, levels$today_var, levels$today, total, total),
+    sprintf("the level it would usually have: exp(%.3f + %.3f x (%.3f - %.3f) + %.4f / 2) = %.3f (share of %.3f / (%.3f + noise))", judged$groups$mean[1], usual / (total + noise), seen, low, levels$usual_var, levels$usual, usual, total),
     sprintf("gain = expected x (usual - today) x 30 / days = %.2f x (%.3f - %.3f) x 30 / %d = %.2f", at$expected, levels$usual, levels$today, as.integer(summary$recent$days), gain$gain),
     sprintf("confidence: chance of a low page %.3f, of a low query or page %.3f", judged$page_low[listed], judged$confidence[listed]))
 }

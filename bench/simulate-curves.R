@@ -2,17 +2,12 @@
 # plain pivot, a power law and ours.
 #   R_LIBS=.build/library Rscript bench/simulate-curves.R [SEEDS] [KIND,...]
 suppressPackageStartupMessages({ library(data.table); library(inktide) })
+source("bench/read-rows.R")
 source("bench/simulate-site.R")
 given <- commandArgs(TRUE)
 seeds <- seq_len(if (length(given)) as.integer(given[1]) else 20)
 kinds <- if (length(given) > 1) strsplit(given[2], ",")[[1]] else names(site_kinds)
 
-as_data <- function(rows) {
-  file <- tempfile(fileext = ".csv")
-  fwrite(rows, file)
-  on.exit(unlink(file))
-  tide_read(file, lag = 0, exported = "2026-12-01")
-}
 one <- function(kind, seed) {
   site <- simulate_site(kind, seed)
   curve <- tide_curve(tide_summary(as_data(site$rows), brand = if (site$brand) "fernmoor"))

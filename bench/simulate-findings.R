@@ -1,18 +1,13 @@
 # Simulation study of the list: what is found, beside what was planted and beside the spreadsheet's habits.
 #   R_LIBS=.build/library Rscript bench/simulate-findings.R [SEEDS] [KIND,...]
 suppressPackageStartupMessages({ library(data.table); library(inktide) })
+source("bench/read-rows.R")
 source("bench/simulate-site.R")
 source("bench/simulate-opportunities.R")
 given <- commandArgs(TRUE)
 seeds <- seq_len(if (length(given)) as.integer(given[1]) else 20)
 kinds <- if (length(given) > 1) strsplit(given[2], ",")[[1]] else names(opportunity_kinds)
 
-as_data <- function(rows) {
-  file <- tempfile(fileext = ".csv")
-  fwrite(rows, file)
-  on.exit(unlink(file))
-  tide_read(file, lag = 0, exported = "2026-12-01")
-}
 # Normalised discounted cumulative gain: what the first hundred lines are truly worth, in their order, of the best possible.
 ndcg <- function(worth, all) {
   discount <- function(x) sum(head(x, 100) / log2(1 + seq_along(head(x, 100))))

@@ -2,15 +2,10 @@
 # right cause carries a known change.
 #   R_LIBS=.build/library Rscript bench/simulate-moves.R [SEEDS]
 suppressPackageStartupMessages({ library(data.table); library(inktide) })
+source("bench/read-rows.R")
 seeds <- seq_len(c(as.integer(commandArgs(TRUE)), 20)[1])
 curve <- 0.02 + 0.26 * exp(-0.5 * (0:19))
 
-as_data <- function(rows) {
-  file <- tempfile(fileext = ".csv")
-  fwrite(rows, file)
-  on.exit(unlink(file))
-  tide_read(file, lag = 0, exported = "2027-06-01")
-}
 # 56 days; demand of each query wavers from day to day, with a season over all.
 site <- function(seed, change) {
   set.seed(seed)

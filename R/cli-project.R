@@ -45,7 +45,11 @@ suggested_lines <- function(suggested) {
     if (NROW(suggested$folders)) sprintf("Groups of pages: %s", paste(utils::head(suggested$folders$folder, 8), collapse = ", ")))
 }
 
-begun <- function(options, file) note(options, sprintf("A new project: '%s'. Read it, and correct what was guessed.", file))
+begun <- function(options, file) {
+  # Made even where nothing is said of it.
+  force(file)
+  note(options, sprintf("A new project: '%s'. Read it, and correct what was guessed.", file))
+}
 
 run_enrich <- function(options, files) {
   folder <- if (!is.null(options$project)) options$project else find_project(".")

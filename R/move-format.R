@@ -1,6 +1,6 @@
 # A comparison of windows as text: how it stands, why, and who moved.
 
-signed <- function(x) ifelse(is.na(x), "", paste0(ifelse(x < 0, "-", "+"), format_clicks(abs(x))))
+signed <- function(x) ifelse(is.na(x), "", ifelse(abs(x) < 0.05, "0", paste0(ifelse(x < 0, "-", "+"), format_clicks(abs(x)))))
 
 part_words <- c(demand = "searches", position = "position", click_through = "click-through at equal position", mix = "queries that came or went")
 

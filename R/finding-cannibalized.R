@@ -147,12 +147,10 @@ judge_contest <- function(weeks, fits, spread) {
     # Shown together, one search gives both pages an impression: count a week's searches as the larger of the two
     # plus what the smaller has beyond its share of days together.
     searches = if (splitting) sum(pmax(seen[[1]], seen[[2]])) else sum(pmax(seen[[1]], seen[[2]], (seen[[1]] + seen[[2]]) * (1 - 0.5 * together))),
-    chance = if (splitting) merged_chance else 1, factor = if (wrong) max(1, own) else own_factor(totals, spread[weeks$query[1]]),
+    chance = if (splitting) merged_chance else 1,
     clicks = sum(totals$clicks), expected = sum(totals$expected), pages = list(totals$page)
   )
 }
-
-own_factor <- function(totals, spread) (1 / spread + sum(totals$clicks)) / (1 / spread + sum(totals$expected))
 
 # Two pages merged are taken to rise by a third of their position, and half of such merges to come off. Assumptions, until
 # a site's own outcomes teach better.
@@ -174,12 +172,13 @@ chance_of_changes <- function(ahead) {
 cannibalized_findings <- function(summary, curve, pairs, judged) {
   segment <- summary$queries$segment[judged$query]
   spread <- vapply(curve$fits, `[[`, 0, "spread")[segment]
-  own <- own_factor_of(judged, spread)
+  own <- (1 / spread + judged$clicks) / (1 / spread + judged$expected)
+  factor <- ifelse(judged$harm == "wrong page leads", 1, own)
   at_held <- judged$searches * curve_ctr(curve, judged$held, segment, 1, 100)
   # Both ends on the curve and both with the query's own factor, so that its luck so far cancels out; where the wrong page
   # leads, the right one has the usual factor instead. How many searches there are is known to a tenth or so, since pages
   # shown together count one search twice.
-  then <- at_held * judged$factor
+  then <- at_held * factor
   mean <- judged$chance * (then - own * judged$expected)
   sd <- judged$chance * sqrt(ifelse(judged$harm == "wrong page leads", then^2 * spread, ((at_held - judged$expected) * own)^2 / (1 / spread + judged$clicks)) +
     then^2 * (curve_log_se(curve, judged$held, segment)^2 + 0.15^2) + ifelse(judged$chance < 1, (then * 0.3)^2, 0))
@@ -204,12 +203,10 @@ cannibalized_findings <- function(summary, curve, pairs, judged) {
       sprintf("searches in the window: %s; today the pages are expected to have %.2f clicks on the curve", format_count(judged$searches), judged$expected),
       sprintf("own factor = (1/spread + clicks) / (1/spread + expected) = (%.2f + %s) / (%.2f + %.2f) = %.3f", 1 / spread, format_count(judged$clicks), 1 / spread, judged$expected, own),
       sprintf("one page at position %.2f: %s searches x %.4f on the curve = %.2f clicks", judged$held, format_count(judged$searches), at_held / judged$searches, at_held),
-      sprintf("gain = %s(%.2f x %.3f - %.2f x %.3f) x 30 / %d = %.2f", ifelse(judged$chance < 1, sprintf("chance %.2f x ", judged$chance), ""), at_held, judged$factor, judged$expected, own, as.integer(summary$recent$days), gain$gain),
+      sprintf("gain = %s(%.2f x %.3f - %.2f x %.3f) x 30 / %d = %.2f", ifelse(judged$chance < 1, sprintf("chance %.2f x ", judged$chance), ""), at_held, factor, judged$expected, own, as.integer(summary$recent$days), gain$gain),
       sprintf("confidence: %s %.3f", ifelse(judged$harm == "swapping", "chance that the lead changed hands at least twice", ifelse(judged$harm == "wrong page leads", "chance that the leading page's factor is below 0.8", "taken as")), judged$confidence)))
   out[out$gain > 0]
 }
-
-own_factor_of <- function(judged, spread) (1 / spread + judged$clicks) / (1 / spread + judged$expected)
 
 # What is said of each kind of harm: what: "action" or "reason".
 cannibalized_words <- function(summary, judged, what) {
@@ -248,7 +245,7 @@ undated_cannibalized <- function(summary, curve, pairs, aside) {
     data.table(query = two$query[1], keep = two$page[1], other = two$page[2], held = two$position[1],
       held_other = two$position[2], harm = "unknown", confidence = 0.35, searches = sum(two$impressions),
       stands = two$position[1], reason = "", clicks = sum(two$clicks), expected = sum(two$expected), chance = 1,
-      factor = (two$shape[1] + two$clicks[2]) / (two$rate[1] + two$expected[2]), pages = list(two$page))
+      pages = list(two$page))
   }))
   if (!nrow(judged)) return(no_findings(aside))
   list(found = cannibalized_findings(summary, curve, pairs, judged), aside = aside)

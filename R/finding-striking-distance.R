@@ -20,7 +20,7 @@ find_striking_distance <- function(summary, curve, pairs, options) {
   confidence <- in_band(at, band) * stats::pgamma(0.5, at$shape, at$rate, lower.tail = FALSE)
   keep <- which(step$more > 0 & step$gain$gain >= options$min_gain)
   if (!length(keep)) return(no_findings())
-  step <- list(gain = lapply(step$gain, `[`, keep), there = step$there[keep], reach = step$reach[keep], wider = step$wider[keep])
+  step <- some_steps(step, keep)
   at <- at[keep]
   list(found = pair_findings("striking_distance", summary, pairs, rows[keep], step$gain, confidence[keep],
     striking_action(summary, at, target[keep]), striking_reason(summary, at, target[keep], step, own_rivals(pairs, at)),
@@ -45,6 +45,9 @@ step_gain <- function(summary, curve, at, target) {
     high = mean * exp(stats::qnorm(0.95) * relative)), `*`, per_month(summary))
   list(gain = gain, more = more, there = there, reach = reach, wider = seen / at$impressions)
 }
+
+# The steps of some of the pairs.
+some_steps <- function(step, which) c(list(gain = lapply(step$gain, `[`, which)), lapply(step[c("more", "there", "reach", "wider")], `[`, which))
 
 step_how <- function(summary, at, target, step, sure) {
   how_lines(

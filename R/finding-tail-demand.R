@@ -16,7 +16,7 @@ find_tail_demand <- function(summary, curve, pairs, options) {
   keep <- which(step$gain$gain >= options$min_gain)
   if (!length(keep)) return(no_findings())
   at <- at[keep]
-  step <- list(gain = lapply(step$gain, `[`, keep), there = step$there[keep], reach = step$reach[keep], wider = step$wider[keep])
+  step <- some_steps(step, keep)
   sure <- confidence[sure][keep]
   query <- summary$queries$query[at$query]
   page <- format_path(summary$pages$page[at$page])

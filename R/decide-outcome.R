@@ -78,14 +78,9 @@ outcome_of <- function(decision, rows, touched, brand, days, level) {
   moved <- log((control$clicks_2 + 0.5) / (control$clicks_1 + 0.5)) -
     (if (at_curve) log(control$expected_2 / control$expected_1) else log(since_days / length_before))
   noise <- 1 / (control$clicks_1 + 0.5) + 1 / (control$clicks_2 + 0.5)
-  # How far untouched pairs move apart beyond luck, by moments, and their common movement.
-  weight <- 1 / (noise + 0.05)
-  common <- sum(weight * moved) / sum(weight)
-  between <- max(0, sum(weight^2 * ((moved - common)^2 - noise)) / sum(weight^2))
-  weight <- 1 / (noise + between)
-  common <- sum(weight * moved) / sum(weight)
-  change <- log((c2 + 0.5) / (c1 + 0.5)) - log(base2 / base1) - common
-  reach <- stats::qnorm(1 - (1 - level) / 2) * sqrt(1 / (c1 + 0.5) + 1 / (c2 + 0.5) + between + 1 / sum(weight))
+  yard <- untouched_shift(moved, noise)
+  change <- log((c2 + 0.5) / (c1 + 0.5)) - log(base2 / base1) - yard$common
+  reach <- stats::qnorm(1 - (1 - level) / 2) * sqrt(1 / (c1 + 0.5) + 1 / (c2 + 0.5) + yard$between + yard$variance)
   ends <- change + c(-1, 0, 1) * reach
   won <- c2 * 30 / since_days * (1 - exp(-ends))
   line(if (ends[1] > 0) "worked" else if (ends[3] < 0) "made it worse" else "no sign yet", clicks_before = c1 * 30 / length_before, clicks_since = c2 * 30 / since_days,

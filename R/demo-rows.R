@@ -7,7 +7,8 @@ draw_demo_rows <- function(queries, pages, from, days) {
     showing_pages(queries[rows], pages, days)
   }))
   season <- 1 + shown$season * cos(2 * pi * (shown$day + season_start(from) - shown$peak) / 365.25)
-  expected <- shown$demand * season * demo_seen(shown$position) * shown$share
+  shown <- shown_events(shown, from)
+  expected <- shown$demand * season * demo_seen(shown$position) * shown$share * shown$burst
   shown <- shown[, c("query", "segment", "page", "day", "position", "factor")]
   rows <- rbindlist(lapply(seq_len(nrow(demo_device)), function(i) {
     impressions <- stats::rpois(nrow(shown), expected * demo_device$share[i])
@@ -18,6 +19,21 @@ draw_demo_rows <- function(queries, pages, from, days) {
   drawn <- draw_clicks(rows)
   data.table(date = from + rows$day - 1L, query = rows$query, page = spell_pages(rows$page, rows$query), device = rows$device,
     clicks = drawn$clicks, impressions = rows$impressions, position = drawn$position)
+}
+
+# What events and odd days do to position, clicks and impressions from their day on.
+shown_events <- function(shown, from) {
+  date <- from + shown$day - 1L
+  events <- demo_events()
+  for (i in seq_len(nrow(events))) {
+    at <- which(date >= events$date[i] & shown$page %in% unique(shown$page)[touched_pages(events$pages[i], page_key(unique(shown$page)))])
+    set(shown, at, "position", shown$position[at] * events$position[i])
+    set(shown, at, "factor", shown$factor[at] * events$clicks[i])
+  }
+  odd <- match(date, demo_odd_days()$date)
+  set(shown, j = "burst", value = fcoalesce(demo_odd_days()$impressions[odd], 1))
+  set(shown, j = "factor", value = shown$factor * fcoalesce(demo_odd_days()$clicks[odd], 1))
+  shown
 }
 
 # Days from the last first of July to the first day.

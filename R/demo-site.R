@@ -20,7 +20,8 @@
 #'   query of the site), `queries` (planted `factor` on the curve, its parts
 #'   `query_effect`, `weak` page and results-page `feature`, and the `case` of
 #'   its pages: `one_page`, `swap`, `split`, and the harmless `far_second`,
-#'   `blip`, `both_top`, `brand_links`).
+#'   `blip`, `both_top`, `brand_links`), `events` (what happened when, to which pages, with the factor on their
+#'   `clicks` and `position`), `odd_days` (days of a tracking fault and of bots, with the factor on `clicks` for an impression and on `impressions`).
 #' @seealso [tide_demo_write()] for the same as files.
 #' @examples
 #' site <- tide_demo_site(seed = 1, days = 28, share = 0.1)
@@ -47,7 +48,7 @@ tide_demo_site <- function(seed = 1, days = 487, to = "2026-10-31", share = 1) {
     totals = reduce_by(rows, "date"),
     page_totals = reduce_pages(rows)[, c("page", "clicks", "impressions", "ctr", "position")],
     capped = cap_queries(daily[daily$date > to - 90]),
-    truth = list(curve = average_curve(queries), queries = queries)
+    truth = list(curve = average_curve(queries), queries = queries, events = demo_events(), odd_days = demo_odd_days())
   )
 }
 

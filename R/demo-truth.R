@@ -17,6 +17,19 @@ demo_device <- data.table(device = c("mobile", "desktop"), share = c(0.62, 0.38)
 # Share of searchers who see a results page, so that deep queries have fewer impressions than demand.
 demo_seen <- function(position) ifelse(position < 10.5, 1, ifelse(position < 20.5, 0.35, 0.2))
 
+# What happened to the site when: two events with an effect on some pages and one with none.
+demo_events <- function() {
+  data.table(date = as.IDate(c("2026-04-20", "2026-07-06", "2026-09-07")),
+    event = c("Titles of three guides rewritten", "Search-engine update", "Journal redesigned"),
+    pages = c("/guides/how-to-grow-bean/ /guides/how-to-grow-pea/ /guides/how-to-grow-squash/", "/shop/tomato/* /shop/pepper/* /shop/chilli/*", "/journal/*"),
+    clicks = c(1.5, 1, 1), position = c(1, 1.4, 1))
+}
+
+# Days that are not as they seem: tracking that stood still, bots that see and never click.
+demo_odd_days <- function() {
+  data.table(date = as.IDate(c("2026-05-20", "2026-08-11", "2026-08-12")), clicks = c(0.03, 0.25, 0.25), impressions = c(1, 4, 4))
+}
+
 # Adds to the queries: demand a day, season, base position, factor on the curve, and what is planted.
 plant_demo <- function(queries, pages) {
   n <- nrow(queries)

@@ -1,6 +1,6 @@
 #' Write the demo site as an analyst receives it
 #'
-#' A project folder: `inktide.yml` and four exports, among them a table cut at
+#' A project folder: `inktide.yml`, `events.csv` and four exports, among them a table cut at
 #' 1,000 rows with percent signs and thousands separators, and totals without
 #' queries, which are larger than the sum over queries. The files carry the
 #' modification time of an export made the day after the last full day.
@@ -36,6 +36,7 @@ tide_demo_write <- function(site, dir) {
     Position = sprintf("%.1f", site$capped$position))
   write_whole(files[["capped"]], function(path) fwrite(capped, path))
   Sys.setFileTime(files, as.POSIXct(paste(max(site$totals$date) + 1L, "09:00:00"), tz = "UTC"))
+  write_whole(file.path(dir, "events.csv"), function(path) fwrite(site$truth$events[, c("date", "event", "pages")], path))
   write_whole(file.path(dir, "inktide.yml"), function(path) write_lines(demo_settings(), path))
   invisible(files)
 }
@@ -47,7 +48,7 @@ export_figures <- function(rows) {
 
 demo_settings <- function() {
   c("# Fernmoor Seeds, an invented mail-order house. Paths are relative to this file.",
-    sprintf("site: %s/", demo_host),
+    sprintf("site: %s/", demo_host), "events: events.csv",
     "brand:", paste0("  - ", demo_brand_words),
     "exports:", "  - exports/daily.csv", "  - exports/daily-totals.csv", "  - exports/page-totals.csv")
 }

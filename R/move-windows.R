@@ -24,18 +24,11 @@ check_window <- function(window, arg) {
   window
 }
 
-# Rows of both windows, in codes: query, page, side (1 before, 2 after), date, clicks, impressions, and by the curve `expected` clicks
-# and `demand`: impressions as page one would have had them.
+# Rows of both windows, in codes, with their side: 1 before, 2 after.
 window_rows <- function(rows, windows, curve, brand, views) {
   side <- ifelse(rows$date >= windows$before[1] & rows$date <= windows$before[2], 1L, ifelse(rows$date >= windows$after[1] & rows$date <= windows$after[2], 2L, NA))
   use <- which(!is.na(side))
-  queries <- code_queries(rows$query[use], rows$impressions[use])
-  pages <- if (is.null(rows[["page"]])) list(code = rep(1L, length(use)), names = "", keys = "") else code_pages(rows$page[use], rows$impressions[use])
-  segment <- if (is.null(brand)) rep(names(curve$fits)[1], length(queries$keys)) else ifelse(is_brand(queries$keys, brand), "brand", names(curve$fits)[1])
-  segment[!segment %in% names(curve$fits)] <- names(curve$fits)[1]
-  position <- rows$position[use]
-  impressions <- as.numeric(rows$impressions[use])
-  list(queries = queries, pages = pages, segment = segment, rows = setDT(list(query = queries$code, page = pages$code, side = side[use], date = rows$date[use],
-    clicks = as.numeric(rows$clicks[use]), impressions = impressions, weighted = impressions * position,
-    expected = impressions * curve_ctr(curve, position, segment[queries$code], 1, impressions), demand = impressions * ifelse(position > 10.5, views, 1))))
+  coded <- coded_rows(rows[use], curve, brand, views)
+  set(coded$rows, j = "side", value = side[use])
+  coded
 }

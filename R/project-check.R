@@ -70,15 +70,11 @@ missing_days <- function(days) {
 
 unusual_days <- function(days) {
   if (nrow(days) < 21) return(NULL)
-  near <- vapply(seq_len(nrow(days)), function(i) {
-    around <- days$clicks[setdiff(which(abs(days$day - days$day[i]) <= 7), i)]
-    middle <- stats::median(around)
-    off <- abs(days$clicks[i] - middle)
-    off > 6 * 1.4826 * stats::median(abs(around - middle)) && off > 0.5 * middle && off > 10
-  }, NA)
-  if (!any(near, na.rm = TRUE)) return(NULL)
-  a_problem("days far from their neighbours", days$grain[1], day_runs(days$day[which(near)]), "A tracking fault or a burst of bots would pass for demand.",
-    "Look at these days; leave them out with --from and --to if they are faults.")
+  odd <- odd_runs(data.table(date = as.IDate(days$day), clicks = days$clicks, impressions = days$impressions), 1L)
+  odd <- odd[odd$what != "no rows"]
+  if (!nrow(odd)) return(NULL)
+  a_problem("days far from their neighbours", days$grain[1], paste(odd_run_lines(utils::head(odd, 3)), collapse = "; "), "A tracking fault or a burst of bots would pass for demand.",
+    "Look at these days; leave them out with --without unusual if they are faults.")
 }
 
 # The day from which on the number of rows is another, where clicks do not follow.

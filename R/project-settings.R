@@ -37,7 +37,7 @@ finding_names <- c("low_ctr", "striking_distance", "cannibalized", "falling", "r
 
 # Settings by name; a list stands for settings inside.
 setting_names <- list(
-  site = "text", brand = "words", exports = "words", enrichments = "words", columns = "named_texts", date_order = "order",
+  site = "text", brand = "words", exports = "words", enrichments = "words", events = "text", columns = "named_texts", date_order = "order",
   clicks_above = "clicks_above", intent = "named_words", page_groups = "named_texts", bands = "bands",
   windows = list(recent_days = "days", undated_days = "days", lag = "count"),
   thresholds = list(striking_distance = "range", fdr = "share", min_gain = "count", min_impressions = "count"),
@@ -64,6 +64,7 @@ find_project <- function(from) {
 #' brand: [fernmoor, fern moor]
 #' exports: [exports/*.csv]          # where nothing is loaded yet
 #' enrichments: [facts/volumes.csv]  # volumes, titles, values
+#' events: events.csv                # dated marks, see tide_events()
 #' columns: {query: What people typed}
 #' date_order: dmy                   # or mdy
 #' clicks_above: leave out           # or keep, refuse
@@ -82,7 +83,7 @@ find_project <- function(from) {
 #' @param dir Folder that holds `inktide.yml`.
 #' @return A list with `folder`, `rules` (a [tide_rules()] object), `segments` (a
 #'   list of [tide_segment()] objects, by name) and the other settings that are
-#'   there, under their names; `exports` and `enrichments` as paths or globs.
+#'   there, under their names; `exports`, `enrichments` and `events` as paths.
 #' @section Errors: `tide_error_settings` with the line and the nearest known name;
 #'   `tide_error_project` where there is no such file.
 #' @examples
@@ -106,7 +107,7 @@ tide_settings <- function(dir) {
   if (!is.null(given) && (!is.list(given) || is.null(names(given)))) abort_setting(file, names(given), "The settings", "lines of 'name: value'")
   settings <- as.list(read_settings(given, setting_names, file))
   settings$rules <- do.call(tide_rules, Filter(Negate(is.null), settings[c("brand", "intent", "page_groups", "bands")]))
-  for (name in c("exports", "enrichments")) {
+  for (name in c("exports", "enrichments", "events")) {
     paths <- settings[[name]]
     settings[[name]] <- ifelse(grepl("^([A-Za-z]:)?[/\\\\~]", paths), paths, file.path(dir, paths))
   }

@@ -10,6 +10,7 @@
 #' @param from,to First and last day, as dates or text like `"2026-03-31"`.
 #' @param days Keep the last so many days. On a table without dates it says how
 #'   many days the figures stand for.
+#' @param without Days to leave out: dates, or what [tide_unusual()] found.
 #' @param ... Conditions as in [tide_segment()].
 #' @param segments A [tide_segment()] or a list of them: rows must be in all.
 #' @param rules A [tide_rules()] object, for conditions on brand, intent and page
@@ -24,24 +25,28 @@
 #' questions <- tide_segment("questions", has_any = c("how", "why", "when"))
 #' tide_filter(data, days = 28, segments = questions)
 #' @export
-tide_filter <- function(data, from = NULL, to = NULL, days = NULL, ..., segments = NULL, rules = tide_rules()) {
+tide_filter <- function(data, from = NULL, to = NULL, days = NULL, ..., segments = NULL, rules = tide_rules(), without = NULL) {
   if (!inherits(data, "tide_months")) check_class(data, "tide_data", "data")
   from <- check_date(from, "from")
   to <- check_date(to, "to")
   check_number(days, "days", min = 1, null = TRUE)
   segments <- c(if (...length()) list(tide_segment("these conditions", ...)), as_segments(segments))
   check_class(rules, "tide_rules", "rules")
-  if (is.null(from) && is.null(to) && is.null(days) && !length(segments)) return(data)
+  without <- listed_days(without)
+  if (is.null(from) && is.null(to) && is.null(days) && !length(segments) && !length(without)) return(data)
   if (inherits(data, "tide_months")) {
     if (!is.null(c(from, to, days))) abort_argument("from", "given to tide_by_month()", from)
     data[c("segments", "rules")] <- list(c(data$segments, segments), rules)
+    gone <- data$plan$wanted$day %in% as.integer(without)
+    data$plan$left_out <- sum_left_out(rbind(data$plan$left_out, day_ledger(data$plan$wanted[gone], without_label(without))))
+    data$plan$wanted <- data$plan$wanted[!gone]
     return(data)
   }
 
   ledger <- list()
   for (grain in names(data$tables)) {
     table <- data$tables[[grain]]
-    kept <- filter_rows(table$rows, segments, rules, grain, window_steps(from, to, days))
+    kept <- filter_rows(table$rows, segments, rules, grain, window_steps(from, to, days, without))
     ledger[[grain]] <- kept$left_out
     if (nrow(kept$rows) < nrow(table$rows)) table <- new_table(kept$rows, table$dimensions)
     if (!is.null(days) && is.na(table$days)) table$days <- as.integer(days)
@@ -70,7 +75,7 @@ filter_rows <- function(rows, segments, rules, grain, steps = list()) {
 }
 
 # A step: rows -> list(label = rows that fail). Tables without dates are not cut by a window.
-window_steps <- function(from, to, days) {
+window_steps <- function(from, to, days, without) {
   on_date <- function(label, fails) function(rows) {
     if (!"date" %in% names(rows)) return(list())
     stats::setNames(list(which(fails(rows$date))), label)
@@ -78,8 +83,18 @@ window_steps <- function(from, to, days) {
   Filter(Negate(is.null), list(
     if (!is.null(from)) on_date(sprintf("before %s", format(from)), function(date) date < from),
     if (!is.null(to)) on_date(sprintf("after %s", format(to)), function(date) date > to),
+    if (length(without)) on_date(without_label(without), function(date) date %in% without),
     if (!is.null(days)) on_date(sprintf("before the last %g days", days), function(date) date <= max(date) - days)))
 }
+
+# Dates, or runs of days with `from` and `to`.
+listed_days <- function(without) {
+  if (is.null(without)) return(NULL)
+  if (is.data.frame(without)) return(as.IDate(unlist(Map(seq.int, as.integer(without$from), as.integer(without$to)))))
+  as.IDate(vapply(without, function(one) as.integer(check_date(one, "without", null = FALSE)), 0L))
+}
+
+without_label <- function(days) sprintf("%s named to be left out", format_plural(length(days), "day"))
 
 segment_step <- function(segment, rules) function(rows) {
   failed <- failed_conditions(segment, rows, rules)

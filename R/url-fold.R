@@ -27,3 +27,15 @@ url_key <- function(clean) {
   key <- sub("/(index|default)\\.(html?|php|aspx?)($|\\?)", "/\\3", key)
   sub("/+($|\\?)", "\\1", key)
 }
+
+# Which page keys are meant by addresses or paths, separated by spaces, a star for everything below; NULL: all, where none is named.
+touched_pages <- function(pages, keys) {
+  if (!nzchar(pages)) return(NULL)
+  paths <- paste0(sub("/+$", "", sub("^[^/]*", "", keys)), "/")
+  hits <- lapply(strsplit(pages, " +")[[1]], function(one) {
+    path <- sub("^[a-z]+://[^/]*", "", one)
+    if (endsWith(path, "*")) return(which(startsWith(paths, sub("/*[*]$", "/", path))))
+    which(paths == paste0(sub("/+$", "", path), "/"))
+  })
+  sort(unique(unlist(hits)))
+}

@@ -1,7 +1,7 @@
 # Keeps the order of R/ honest: a file calls functions of its own layer or of lower ones, and only the upper
 # layers print, draw, or touch options, clock and environment. Prints each violation; status 1 if any.
 layers <- c(inktide = 0, check = 0, cnd = 0, utils = 0, export = 1, url = 1, project = 3, store = 1, segment = 2, summary = 2,
-  curve = 3, demo = 3, fact = 3, compare = 3, trace = 3, finding = 4, rank = 4, decide = 4, move = 4, plot = 5, report = 5, cli = 6)
+  curve = 3, demo = 3, event = 4, follow = 4, fact = 3, compare = 3, trace = 3, finding = 4, rank = 4, decide = 4, move = 4, plot = 5, report = 5, cli = 6)
 # What the core (layers 0 to 4) never calls; print methods use cat and are exempt.
 faces <- c("print", "message", "writeLines", "readline", "commandArgs", "quit", "Sys.time", "Sys.Date", "Sys.getenv", "options")
 # The time of an import and the day of a decision are arguments, with the clock as its default.

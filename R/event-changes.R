@@ -1,0 +1,128 @@
+#' Change points: days from which on something was different
+#'
+#' The reverse of [tide_shifts()]: looks through all days for pages whose searches, position or click-through at equal position
+#' changed at once, against what all others did, and names the nearest event.
+#'
+#' @details
+#' For each page and day the sums of `reach` days before and after are compared as in [tide_shifts()]. Each change, less that of all pages on that
+#' day, is divided by its usual size: the luck of counts and how far pages drift apart anyway, from the middle half of its days, leaning on that
+#' of all pages, so that what truly changed does not hide itself. The largest within `reach` days counts (moving sums); p-values are those of the normal, times `reach` for
+#' the days tried, with the false-discovery rate controlled over pages, dates and measures.
+#' @inheritParams tide_shifts
+#' @param events A `tide_events` object to name the nearest event of, at most `reach` days away; `NULL` names none.
+#' @param reach Days before and after that are compared; the first and last `reach` days cannot be judged.
+#' @param fdr False-discovery rate.
+#' @param most How many pages are looked at, those with the most clicks first.
+#' @return A data.table, the surest change first: `page`, `date` (the first day after the change), `measure` (`demand`, `position`,
+#'   `click_through`), `ratio` (of after to before, what all others did taken out), `ratio_low`, `ratio_high` (90 % interval, for this day taken as given),
+#'   `q` (false-discovery rate at which it counts), `event` (the nearest that touched it, or `""`), `days_from` (it to the change).
+#' @section Errors: `tide_error_grain` without dates or queries.
+#' @references Eichinger, Kirch (2018), Bernoulli 24, 526-564 (moving sums). Benjamini, Hochberg (1995), Journal of the Royal Statistical Society B 57, 289-300.
+#' @examples
+#' data <- tide_read(tide_example()[["pairs"]])
+#' tide_changes(data, brand = "fernmoor")
+#' @export
+tide_changes <- function(data, events = NULL, curve = NULL, brand = NULL, reach = 14, fdr = 0.1, most = 200) {
+  check_class(data, "tide_data", "data")
+  if (!is.null(events)) check_class(events, "tide_events", "events")
+  check_number(reach, "reach", min = 7)
+  check_number(fdr, "fdr", min = 0.001, max = 0.5)
+  check_number(most, "most", min = 1)
+  series <- page_days(data, curve, brand)
+  lines <- leading_series(series, most)
+  found <- surest_changes(scan_changes(lines, as.integer(reach)), as.integer(reach), fdr)
+  page <- lines$pages[found$line]
+  dates <- lines$dates[found$day]
+  cbind(data.table(page = series$pages$names[page], date = dates), found[, c("measure", "ratio", "ratio_low", "ratio_high", "q")],
+    nearest_events(page, dates, events, reach, series$pages$keys))
+}
+
+# The pages with the most clicks by day: list(pages, dates, clicks, impressions, expected: matrices of a row per page).
+leading_series <- function(series, most) {
+  total <- series$days[, .(clicks = sum(clicks)), by = "page"]
+  leading <- utils::head(total$page[order(-total$clicks, total$page)], most)
+  dates <- seq(series$from, series$to, by = "day")
+  row <- match(series$days$page, leading)
+  use <- !is.na(row)
+  at <- as.integer(series$days$date[use] - series$from) * length(leading) + row[use]
+  figures <- lapply(c(clicks = "clicks", impressions = "impressions", expected = "expected"), function(column) {
+    matrix(sum_codes(series$days[[column]][use], at, length(leading) * length(dates)), length(leading))
+  })
+  c(list(pages = leading, dates = dates), figures)
+}
+
+scan_measures <- c("demand", "position", "click_through")
+
+# Standardised change of every line, day (the first after it) and measure.
+scan_changes <- function(lines, reach) {
+  days <- length(lines$dates)
+  if (days < 2 * reach || length(lines$pages) < 8) return(NULL)
+  at <- seq(reach + 1L, days - reach + 1L)
+  sides <- unlist(lapply(c("clicks", "impressions", "expected"), function(figure) {
+    sums <- cbind(0, t(apply(lines[[figure]], 1, cumsum)))
+    stats::setNames(list(as.vector(sums[, at] - sums[, at - reach]), as.vector(sums[, at + reach] - sums[, at])), paste0(figure, c("_1", "_2")))
+  }), recursive = FALSE)
+  made <- shift_logs(sides)
+  shape <- c(length(lines$pages), length(at))
+  seen <- pmin(sides$impressions_1, sides$impressions_2) >= 50
+  usable <- list(demand = seen, position = seen, click_through = seen & sides$clicks_1 + sides$clicks_2 >= 20)
+  rbindlist(lapply(seq_along(scan_measures), function(m) {
+    z <- matrix(ifelse(usable[[m]], made$logs[, m + 1], NA), shape[1])
+    noise <- matrix(made$noise[, m + 1], shape[1])
+    common <- vapply(seq_len(shape[2]), function(j) { own <- which(!is.na(z[, j])); if (length(own)) weighted_median(z[own, j], 1 / (noise[own, j] + 0.02)) else NA }, 0)
+    z <- z - rep(common, each = shape[1])
+    known <- which(!is.na(z))
+    if (length(known) < 100) return(NULL)
+    between <- usual_drift(z, noise, known, windows = shape[2] / reach)
+    data.table(line = row(z)[known], day = at[col(z)[known]], measure = scan_measures[m], change = z[known], se = sqrt(noise[known] + between[row(z)[known]]))
+  }))
+}
+
+# How far each line drifts beyond the luck of counts: its own middle half, leaning on that of all lines by as much as a few windows are worth.
+usual_drift <- function(z, noise, known, windows, parent = 6) {
+  all <- middle_variance(z[known], noise[known])
+  own <- vapply(seq_len(nrow(z)), function(i) {
+    use <- which(!is.na(z[i, ]))
+    if (length(use) < 2 * length(z[i, ]) / windows) return(all)
+    middle_variance(z[i, use], noise[i, use])
+  }, 0)
+  (own * windows + all * parent) / (windows + parent)
+}
+
+# The largest change of each line within `reach` days, if it counts.
+surest_changes <- function(scanned, reach, fdr) {
+  none <- data.table(line = integer(), day = integer(), measure = character(), ratio = numeric(), ratio_low = numeric(), ratio_high = numeric(), q = numeric())
+  if (!NROW(scanned)) return(none)
+  size <- abs(scanned$change) / scanned$se
+  # One trial for each line, measure and stretch of `reach` days; within it as many days were tried.
+  trials <- nrow(unique(data.table(scanned$line, scanned$measure, scanned$day %/% reach)))
+  p <- pmin(1, 2 * stats::pnorm(-size) * reach)
+  order <- order(-size)
+  order <- order[p[order] <= fdr]
+  kept <- integer()
+  for (i in order) {
+    near <- scanned$line[kept] == scanned$line[i] & abs(scanned$day[kept] - scanned$day[i]) <= reach
+    if (!any(near)) kept <- c(kept, i)
+  }
+  if (!length(kept)) return(none)
+  q <- rev(cummin(rev(p[kept] * trials / seq_along(kept))))
+  kept <- kept[q <= fdr]
+  own <- scanned[kept]
+  reach_of <- stats::qnorm(0.95) * own$se
+  data.table(own[, c("line", "day", "measure")], ratio = exp(own$change), ratio_low = exp(own$change - reach_of), ratio_high = exp(own$change + reach_of), q = q[q <= fdr])
+}
+
+# The nearest event that touched each page: data.table(event, days_from).
+nearest_events <- function(pages, dates, events, reach, keys) {
+  out <- data.table(event = rep("", length(pages)), days_from = rep(NA_integer_, length(pages)))
+  touched <- lapply(events$pages, touched_pages, keys = keys)
+  for (i in seq_along(pages)) {
+    days <- as.integer(dates[i] - events$date)
+    near <- which(abs(days) <= reach & vapply(touched, function(own) is.null(own) || pages[i] %in% own, NA))
+    if (length(near)) {
+      best <- near[which.min(abs(days[near]))]
+      set(out, i, c("event", "days_from"), list(events$event[best], days[best]))
+    }
+  }
+  out
+}

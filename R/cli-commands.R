@@ -5,6 +5,7 @@ cli_commands <- function() {
   shared <- shared_options()
   top <- option("--top", "double", "N", "rows of the table [20]", default = 20)
   figure <- option("--figure", "character", "FILE", "also draw it, as .png or .svg")
+  events <- option("--events", "character", "FILE", "what happened when: date, event, pages [of inktide.yml]")
   list(
     demo = list(job = "make the demo project and run everything on it", files = "[DIR]", example = "inktide demo my-demo",
       options = list(option("--quiet", "logical", "", "say nothing but results and errors", action = "store_true", default = FALSE)), run = run_demo),
@@ -41,7 +42,13 @@ cli_commands <- function() {
     outcome = list(job = "did what was done work, against queries nobody touched", files = "", example = "inktide outcome --project my-site",
       options = c(shared, list(option("--since", "double", "N", "days before and since that are compared [28]", default = 28))), run = run_outcome),
     trace = list(job = "one query's pages, one page's queries, a folder's pages, or a finding's arithmetic by its id", files = "QUERY-OR-URL-OR-ID [FILE...]", example = "inktide trace \"tomato seeds\" export.csv",
-      options = c(shared, list(option("--top", "double", "N", "rows of the table [25]", default = 25), figure)), run = run_trace),
+      options = c(shared, list(option("--top", "double", "N", "rows of the table [25]", default = 25), figure, events)), run = run_trace),
+    follow = list(job = "pages over time: positions, click-through, events, changes, unusual days", files = "[FILE...]", example = "inktide follow export.csv --of \"/guides/*\" --events events.csv --brand fernmoor",
+      options = c(shared, list(option("--of", "character", "PAGES", "addresses or paths, * for all below [the pages with the most clicks]"), option("--by", "character", "STEP", "week or day [week]", default = "week"),
+        option("--leading", "character", "WHAT", "queries to draw, by impressions, clicks or gain [impressions]", default = "impressions"),
+        option("--lines", "double", "N", "so many queries of each page [5]", default = 5), option("--top", "double", "N", "most pages [6]", default = 6),
+        option("--view", "character", "PART", "pages, lines, bands, events, changes or days; all in short as a table", default = "pages"), events, figure,
+        option("--draw", "character", "WHAT", "positions, click_through or queries [positions]", default = "positions"))), run = run_follow),
     compare = list(job = "two windows and why clicks changed, or segments side by side", files = "[FILE...]", example = "inktide compare export.csv --days 28 --level page --brand fernmoor",
       options = c(shared, list(option("--after", "character", "A..B", "first and last day of the later window [the last 28 days, or --days]"),
         option("--before", "character", "A..B", "the same of the earlier [as many days right before]"),
@@ -50,10 +57,11 @@ cli_commands <- function() {
         option("--level", "character", "WHAT", "query, page, folder, topic, pair or site [query]", default = "query"),
         option("--why", "character", "NAME", "only this query, page, folder or topic of the level, in words"), option("--top", "double", "N", "rows of the table [20]", default = 20),
         option("--by", "character", "WHAT", "brand, intent, page_group, band, words, term, country, device, vertical, rich_result"),
-        option("--segments", "character", "A,B", "two segments of inktide.yml against each other, or one against the rest"), figure)), run = run_compare),
+        option("--segments", "character", "A,B", "two segments of inktide.yml against each other, or one against the rest"), figure)),
+      formats = "xlsx", run = run_compare),
     report = list(job = "one self-contained HTML file", files = "[FILE...]", example = "inktide report export.csv --brand fernmoor --out report.html",
       options = c(Filter(function(o) o@long_flag != "--format", shared),
-        list(option("--title", "character", "TEXT", "title of the report"), option("--band", "character", "A:B", "positions in striking distance [4:20]"))), run = run_report)
+        list(option("--title", "character", "TEXT", "title of the report"), events, option("--band", "character", "A:B", "positions in striking distance [4:20]"))), run = run_report)
   )
 }
 
@@ -116,12 +124,13 @@ run_trace <- function(options, files) {
   data <- read_input(options, input)
   note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
   traced <- tide_trace(data, files[1], recent_days = if (chose_window(options)) 3660 else 90, rules = input$settings$rules, facts = facts_input(options, input))
-  if (!is.null(options$figure)) save_figure(ggplot2::autoplot(traced), options$figure)
+  if (!is.null(options$figure)) save_figure(ggplot2::autoplot(traced, events = if (traced$kind != "query") events_input(options, input)), options$figure)
   emit(options, traced$rows, format(traced, n = options$top, width = terminal_width()))
 }
 
 run_compare <- function(options, files) {
   if (is.null(options$by) && is.null(options$segments)) return(run_moves(options, files))
+  if (options$format == "xlsx") abort_call("Segments side by side make no workbook.", "--format xlsx", "Use --format csv; workbooks are for windows.")
   if (!is.null(options$by) && !is.null(options$segments)) {
     abort_call("Two comparisons at once.", "--by and --segments", "Give one of them; or neither, to compare windows.")
   }
@@ -139,7 +148,7 @@ run_report <- function(options, files) {
   findings <- find_input(options, input, data)
   out <- if (!is.null(options$out)) options$out else if (!length(files)) file.path(input$folder, "report.html") else "report.html"
   tide_report(findings, out, title = if (is.null(options$title)) input$title else options$title,
-    site = site_walk(options, input, data), moves = site_moves(options, input, data, findings))
+    site = site_walk(options, input, data), moves = site_moves(options, input, data, findings), followed = site_followed(options, input, data, findings))
   writeLines(out)
 }
 
@@ -163,7 +172,7 @@ run_demo <- function(options, files) {
   dir.create(file.path(dir, "figures"), showWarnings = FALSE)
   save_figure(ggplot2::autoplot(findings$curve), files[3])
   save_figure(ggplot2::autoplot(findings), files[4])
-  tide_report(findings, files[1], title = "Fernmoor Seeds", site = site_walk(options, input, data), moves = site_moves(options, input, data, findings))
+  tide_report(findings, files[1], title = "Fernmoor Seeds", site = site_walk(options, input, data), moves = site_moves(options, input, data, findings), followed = site_followed(options, input, data, findings))
   emit(utils::modifyList(options, list(out = files[2], quiet = TRUE)), findings$findings, NULL)
   writeLines(c("", findings_lines(findings, 5, terminal_width()), "",
     paste0(c("report:       ", "ranked list:  ", "curve figure: ", "map figure:   "), files),

@@ -88,11 +88,28 @@ read_input <- function(options, input, months = FALSE, also = character()) {
   if (!is.null(input$store)) {
     take <- if (months) tide_by_month else tide_stored
     data <- take(input$store, from = window$from, to = window$to, days = window$days, lag = lag_of(options, input), dimensions = dimensions)
-    return(tide_filter(data, segments = segments, rules = input$settings$rules))
+    return(tide_filter(data, segments = segments, rules = input$settings$rules, without = days_out(options$without, data)))
   }
   data <- do.call(tide_read, c(list(input$files, lag = lag_of(options, input), exported = options$exported, dimensions = dimensions,
     progress = progress_to_terminal(options)), reading_rules(options, input$settings)))
-  tide_filter(data, from = window$from, to = window$to, days = window$days, segments = segments, rules = input$settings$rules)
+  tide_filter(data, from = window$from, to = window$to, days = window$days, segments = segments, rules = input$settings$rules, without = days_out(options$without, data))
+}
+
+# Days of --without: named, or found.
+days_out <- function(text, data) {
+  if (is.null(text)) return(NULL)
+  if (text == "unusual") return(tide_unusual(data))
+  unlist(lapply(split_words(text), function(one) {
+    if (grepl("..", one, fixed = TRUE)) { ends <- as.Date(parse_window(one, "--without")); return(format(seq(ends[1], ends[2], by = "day"))) }
+    if (is.na(as.Date(one, optional = TRUE))) abort_call("Not a day.", sprintf("--without %s", text), "Write it as --without 2026-03-01,2026-04-05..2026-04-07, or --without unusual.")
+    one
+  }))
+}
+
+# Dated marks: of the call, else of the project; NULL where there are none.
+events_input <- function(options, input) {
+  file <- if (!is.null(options$events)) options$events else if (length(input$settings$events)) named_files(input$settings, "events")
+  if (!is.null(file)) tide_events(file)
 }
 
 chose_window <- function(options) !is.null(options$from) || !is.null(options$to) || !is.null(options$days)

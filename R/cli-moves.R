@@ -3,16 +3,23 @@
 run_moves <- function(options, files) {
   check_number(options$top, "--top", min = 1)
   check_choice(options$level, move_levels, "--level")
+  if (options$format == "xlsx" && is.null(options$out)) abort_call("A workbook needs a file.", "--format xlsx", "Add --out FILE.xlsx.")
   input <- settle_input(options, files)
   after <- parse_window(options$after, "--after")
   before <- if (options$year) "year" else parse_window(options$before, "--before")
   lengths <- if (!is.null(options$windows)) parse_lengths(options$windows) else first_given(options$days, 28)
-  # An archive is read for the days that are asked for and no more.
-  wanted <- if (!is.null(after) || !is.null(before)) list() else list(days = 2 * max(lengths))
-  data <- read_input(utils::modifyList(options[setdiff(names(options), "days")], wanted), input)
+  # The days that are asked for and no more; of the rest only what the whole site did.
+  wanted <- if (is.null(after) && is.null(before)) 2 * max(lengths)
+  data <- read_input(utils::modifyList(options[setdiff(names(options), "days")], if (is.null(input$store)) list() else list(days = wanted)), input)
+  held <- if (is.null(input$store)) dated_sums(data) else planned_days(tide_by_month(input$store, lag = lag_of(options, input))$plan$wanted)
+  if (is.null(input$store)) data <- tide_filter(data, days = wanted)
   note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
-  compared <- lapply(lengths, function(days) tide_moves(data, after = after, before = before, days = days, level = options$level, brand = input$settings$rules$brand, rules = input$settings$rules))
+  compared <- lapply(lengths, function(days) tide_moves(data, site_days = held, after = after, before = before, days = days, level = options$level, brand = input$settings$rules$brand, rules = input$settings$rules))
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(compared[[1]]), options$figure)
+  if (options$format == "xlsx") {
+    tide_workbook(if (length(compared) > 1) compared else compared[[1]], options$out)
+    return(note(options, sprintf("written: %s", options$out)))
+  }
   if (length(compared) > 1) {
     rows <- rbindlist(lapply(seq_along(compared), function(i) data.table(days = lengths[i], compared[[i]]$site)))
     return(emit(options, rows, unlist(lapply(compared, window_head))))

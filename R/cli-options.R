@@ -14,6 +14,7 @@ shared_options <- function() {
     option("--from", "character", "DATE", "first day, such as 2026-03-01"),
     option("--to", "character", "DATE", "last day"),
     option("--days", "double", "N", "the last N days; without dates: how many days the figures stand for"),
+    option("--without", "character", "DAYS", "leave days out: dates, comma separated, A..B for several, or 'unusual'"),
     option("--query", "character", "RE", "only queries that match"),
     option("--not-query", "character", "RE", "no queries that match"),
     option("--page", "character", "RE", "only pages that match"),

@@ -28,7 +28,10 @@ tide_changes <- function(data, events = NULL, curve = NULL, brand = NULL, reach 
   check_number(reach, "reach", min = 7)
   check_number(fdr, "fdr", min = 0.001, max = 0.5)
   check_number(most, "most", min = 1)
-  series <- page_days(data, curve, brand)
+  changes_of(page_days(data, curve, brand), events, reach, fdr, most)
+}
+
+changes_of <- function(series, events = NULL, reach = 14, fdr = 0.1, most = 200) {
   lines <- leading_series(series, most)
   found <- surest_changes(scan_changes(lines, as.integer(reach)), as.integer(reach), fdr)
   page <- lines$pages[found$line]

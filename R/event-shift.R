@@ -37,7 +37,10 @@ tide_shifts <- function(data, events, curve = NULL, brand = NULL, days = 28, lev
   check_class(events, "tide_events", "events")
   check_number(days, "days", min = 14)
   check_number(level, "level", min = 0.5, max = 0.999)
-  series <- page_days(data, curve, brand)
+  shifts_of(page_days(data, curve, brand), events, days, level)
+}
+
+shifts_of <- function(series, events, days = 28, level = 0.9) {
   touched <- lapply(events$pages, touched_pages, keys = series$pages$keys)
   rbindlist(lapply(seq_len(nrow(events)), function(i) {
     near <- setdiff(which(abs(as.integer(events$date - events$date[i])) <= 2 * days), i)
@@ -49,13 +52,22 @@ shift_measures <- c("clicks", scan_measures)
 
 # Sums by page and day without brand: list(pages, days: page, date, clicks, impressions, expected; from, to).
 page_days <- function(data, curve, brand) {
-  table <- pick_table(data, c("date", "query", "page"))
-  if (is.null(table)) abort_tide("Events and changes need days, queries and pages.", where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")), mend = "Export by date, query and page.", class = "grain")
+  table <- dated_table(data)
   if (is.null(curve)) curve <- tide_curve(tide_summary(data, brand = brand)) else check_class(curve, "tide_curve", "curve")
-  coded <- coded_rows(table$rows, curve, brand)
+  sum_days(coded_rows(table$rows, curve, brand), table)
+}
+
+sum_days <- function(coded, table) {
   use <- coded$segment[coded$rows$query] != "brand"
   sums <- coded$rows[use, .(clicks = sum(clicks), impressions = sum(impressions), expected = sum(expected)), by = c("page", "date")]
   list(pages = coded$pages, days = sums, from = table$from, to = table$to)
+}
+
+dated_table <- function(data) {
+  table <- pick_table(data, c("date", "query", "page"))
+  if (!is.null(table)) return(table)
+  abort_tide("What happens over time takes days, queries and pages.", where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
+    mend = "Export by date, query and page.", class = "grain")
 }
 
 shift_of <- function(event, own, others, series, days, level) {

@@ -22,10 +22,13 @@
 #' @param brand Brand words.
 #' @param fdr False-discovery rate of `real`.
 #' @param rules A [tide_rules()] object, for groups of pages instead of first folders.
+#' @param site_days Clicks of the site by day (`date`, `clicks`), longer than the windows: where they reach a year back, `season` tells what the same weeks did then.
+#'   `NULL` takes those of `data`.
 #' @return A `tide_moves` object: a list with `moves` (a data.table, the largest change first: the level's name, `clicks_before`, `clicks_after`,
 #'   `change` (clicks per 30 days), its parts `demand`, `position`, `click_through`, `mix`, `ratio` with
 #'   its 90 % interval `ratio_low`, `ratio_high`, `q` (false-discovery rate at which it counts), `real`, `status` (`continuing`, `new`, `lost`), `impressions_before`,
-#'   `impressions_after`, `position_before`, `position_after`), `site` (one such row), `pairs`, `windows` (`from`, `to`, `days` with rows, `missing`), `level`.
+#'   `impressions_after`, `position_before`, `position_after`), `site` (one such row), `pairs`, `windows` (`from`, `to`, `days` with rows, `missing`), `level`, `season` (`ratio` of the site's clicks between the same weekdays a year before, or `NULL`),
+#'   `weekly` (clicks of each name by `week` over both windows, 1 the oldest).
 #'   Methods: `print`, `format`, `tidy`, `summary`, `autoplot`, `plot`.
 #' @section Errors: `tide_error_grain` without dates or queries; `tide_error_window` for windows that the data do not hold or
 #'   that share days.
@@ -35,7 +38,7 @@
 #' tide_moves(data, days = 28, level = "page", brand = "fernmoor")
 #' @export
 tide_moves <- function(data, after = NULL, before = NULL, days = 28, level = c("query", "page", "folder", "topic", "pair", "site"), curve = NULL, brand = NULL,
-                       fdr = 0.1, rules = tide_rules()) {
+                       fdr = 0.1, rules = tide_rules(), site_days = NULL) {
   check_class(data, "tide_data", "data")
   level <- check_choice(level, move_levels, "level")
   check_number(days, "days", min = 1)
@@ -70,7 +73,9 @@ tide_moves <- function(data, after = NULL, before = NULL, days = 28, level = c("
   named <- copy(pairs)
   set(named, j = "query_name", value = at$queries$names[pairs$query])
   set(named, j = "page_name", value = at$pages$names[pairs$page])
-  structure(list(moves = moves, site = site, pairs = named, windows = rbindlist(lines), level = level, fdr = fdr), class = "tide_moves")
+  by_week <- at$rows[, .(clicks = sum(clicks)), by = .(query, page, week = week_of(date, windows))]
+  by_week <- by_week[, .(clicks = sum(clicks)), by = .(name = pairs$name[pairs[by_week, on = c("query", "page"), which = TRUE]], week)]
+  structure(list(weekly = by_week, season = last_season(if (is.null(site_days)) dated_sums(data) else site_days, windows), moves = moves, site = site, pairs = named, windows = rbindlist(lines), level = level, fdr = fdr), class = "tide_moves")
 }
 
 move_levels <- c("query", "page", "folder", "topic", "pair", "site")

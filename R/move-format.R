@@ -44,9 +44,14 @@ format.tide_moves <- function(x, n = 20, width = 80, ...) {
     }))))
 }
 
-# Windows of one year differ by the season too.
+# Windows of one year differ by the season too: what the same weeks did a year before, or that nobody knows.
 season_line <- function(x) {
+  if (as.integer(x$windows$from[2] - x$windows$from[1]) > 300) return(NULL)
+  if (!is.null(x$season)) {
+    now <- x$site$clicks_after / x$site$clicks_before
+    return(sprintf("a year before, clicks went %s between the same weeks (now %s): %s", percent_change(x$season$ratio), percent_change(now),
+      if (abs(log(now / x$season$ratio)) < 0.05) "the season alone does as much" else sprintf("beside that season the site is at %s", percent_change(now / x$season$ratio))))
+  }
   parts <- unlist(x$site[, part_names, with = FALSE])
-  near <- as.integer(x$windows$from[2] - x$windows$from[1]) < 300
-  if (near && abs(parts[1]) >= 1 && which.max(abs(parts)) == 1 && abs(parts[1]) > 0.03 * x$site$clicks_before) "searches make most of it, which a season does too: the same weekdays a year earlier tell (--year, where the data reach back)"
+  if (abs(parts[1]) >= 1 && which.max(abs(parts)) == 1 && abs(parts[1]) > 0.03 * x$site$clicks_before) "searches make most of it, which a season does too: no year before is held to tell"
 }

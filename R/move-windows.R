@@ -32,3 +32,23 @@ window_rows <- function(rows, windows, curve, brand, views) {
   set(coded$rows, j = "side", value = side[use])
   coded
 }
+
+# Weeks of both windows, each counted back from its last day; 1 is the oldest whole one.
+week_of <- function(date, windows) {
+  weeks <- vapply(windows, function(window) (as.integer(window[2] - window[1]) + 1L) %/% 7L, 0L)
+  later <- date >= windows$after[1]
+  to <- ifelse(later, as.integer(windows$after[2]), as.integer(windows$before[2]))
+  week <- ifelse(later, weeks[["before"]] + weeks[["after"]], weeks[["before"]]) - (to - as.integer(date)) %/% 7L
+  ifelse(week <= ifelse(later, weeks[["before"]], 0L), NA, week)
+}
+
+# What the same weekdays a year before did: list(ratio, from, to) of clicks a day, or NULL where they are not all held.
+last_season <- function(days, windows) {
+  if (is.null(days) || windows$after[2] - windows$before[1] > 363) return(NULL)
+  a_day <- lapply(windows, function(window) {
+    own <- days$clicks[days$date >= window[1] - 364L & days$date <= window[2] - 364L]
+    if (length(own) >= 0.9 * (as.integer(window[2] - window[1]) + 1)) mean(own)
+  })
+  if (any(lengths(a_day) == 0) || a_day$before <= 0) return(NULL)
+  list(ratio = a_day$after / a_day$before, from = windows$before - 364L, to = windows$after - 364L)
+}

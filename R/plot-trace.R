@@ -4,8 +4,9 @@
 #' @param type For a trace: `"weeks"` draws clicks and position of its pages or queries
 #'   by week, the first `named` of them named and the rest in grey; `"ranking"` how
 #'   many distinct queries were shown in each week, by band of position (the default for a folder).
+#' @param events A `tide_events` object to mark on a trace; `NULL` for none.
 #' @rawNamespace S3method(ggplot2::autoplot, tide_trace)
-autoplot.tide_trace <- function(object, type = if (object$kind == "folder") "ranking" else "weeks", named = 4, ...) {
+autoplot.tide_trace <- function(object, type = if (object$kind == "folder") "ranking" else "weeks", named = 4, events = NULL, ...) {
   check_choice(type, c("weeks", "ranking"), "type")
   check_number(named, "named", min = 1, max = 6)
   drawn <- if (type == "weeks") object$weekly else object$ranking
@@ -13,7 +14,9 @@ autoplot.tide_trace <- function(object, type = if (object$kind == "folder") "ran
     abort_tide("There is nothing to draw by week.", where = sprintf("'%s'", object$name), mend = if (type == "weeks") "Give a table with dates." else "Trace a page or a folder.",
       class = "grain", fault = "call")
   }
-  if (type == "weeks") weeks_figure(object, named) else ranking_figure(object)
+  figure <- if (type == "weeks") weeks_figure(object, named) else ranking_figure(object)
+  marks <- event_marks(events, object$from, object$to)
+  figure + marks$layers + ggplot2::labs(caption = marks$caption)
 }
 
 #' @rdname tide_figures

@@ -1,22 +1,24 @@
 # Sections of the report: what each says, in order. Every number comes from the findings, curve and summary.
 
-report_head <- function(findings, title) {
+report_head <- function(findings, title, moves, followed) {
   summary <- findings$summary
   total <- total_gain(findings$findings)
   now <- sum(findings$pairs$clicks) * per_month(summary)
   window <- if (summary$window$dated) format_days(summary$recent$from, summary$recent$to) else sprintf("%d days (%s)", summary$window$days,
     if (summary$window$assumed) "assumed, the export has no dates" else "as told")
   first <- utils::head(findings$findings, 1)
-  paste0("<header><h1>", escape(title), "</h1><p class='soft'>Search performance, ", window, "</p><p>",
+  link <- function(part, name, shown = TRUE) if (shown) sprintf("<a href='#%s'>%s</a>", part, name)
+  paste0("<header><h1>", escape(title), "</h1><p class='soft'>Search performance, ", window, "</p>",
+    if (!is.null(moves)) sprintf("<p>%s</p>", escape(paste(opening_sentences(moves, followed), collapse = " "))), "<p>",
     if (nrow(first)) sprintf("%s worth about <b>%s more clicks per 30 days</b> (%s), beside some %s today. First: %s, %s (+%s).",
       format_plural(nrow(findings$findings), "finding"), format_clicks(total$gain), gain_range(total$low, total$high), format_count(now),
       escape(sprintf("\u201c%s\u201d", first$query)), kind_label(first$kind), format_clicks(first$task_gain))
     else "Nothing found that is worth a working day: no query falls short, stands close or competes with itself beyond the usual spread.",
-    "</p><nav aria-label='Parts'><a href='#totals'>Totals</a><a href='#findings'>The list</a><a href='#by-page'>By page</a><a href='#curve'>The curve</a>",
-    "<a href='#read'>What was read</a><a href='#meaning'>What it means</a></nav></header>")
+    "</p><nav aria-label='Parts'>", link("totals", "Totals"), link("moved", "What moved", !is.null(moves)), link("time", "Over time", !is.null(followed)), link("findings", "The list", nrow(first) > 0),
+    link("by-page", "By page", nrow(first) > 0), link("curve", "The curve"), link("read", "What was read"), link("meaning", "What it means"), "</nav></header>")
 }
 
-report_totals <- function(summary, site_trace) {
+report_totals <- function(summary, site_trace, events) {
   site <- if (is.null(summary$site_by_day)) summary$by_day else summary$site_by_day
   cells <- if (is.null(site)) summary$pairs else site
   source <- if (is.null(site)) "from the query rows; the export has no dates" else if (is.null(summary$site_by_day))
@@ -26,7 +28,7 @@ report_totals <- function(summary, site_trace) {
     CTR = format_rate(sum(cells$clicks) / sum(cells$impressions)), `average position` = format_position(position))
   paste0("<section id='totals'><h2>Totals</h2><ul class='totals'>", paste0("<li><b>", figures, "</b>", names(figures), "</li>", collapse = ""),
     "</ul><p class='soft'>", source, ".</p>",
-    if (!is.null(site) && nrow(site) > 14) inline_svg(trend_figure(site), sprintf(
+    if (!is.null(site) && nrow(site) > 14) inline_svg(trend_figure(site, events), sprintf(
       "Clicks and impressions by day, %s. Clicks begin near %s and end near %s a day.", format_days(min(site$date), max(site$date)),
       format_count(mean(utils::head(site$clicks, 28))), format_count(mean(utils::tail(site$clicks, 28)))), height = 4.5),
     if (!is.null(site_trace$ranking)) inline_svg(ranking_figure(site_trace), ranking_lines(site_trace$ranking), height = 3.5),
@@ -38,13 +40,35 @@ report_moves <- function(moves, most = 8) {
   w <- moves$windows
   shown <- utils::head(moves$moves[order(-moves$moves$real, -abs(moves$moves$change))], most)
   real <- moves$moves[moves$moves$real]
-  rows <- data.table(Page = format_path(shown$name), Before = format_clicks(shown$clicks_before), After = format_clicks(shown$clicks_after), Change = signed(shown$change), Searches = signed(shown$demand),
+  rows <- data.table(Page = format_path(shown$name), `By week` = week_sparks(moves, shown$name), Before = format_clicks(shown$clicks_before), After = format_clicks(shown$clicks_after), Change = signed(shown$change), Searches = signed(shown$demand),
     Position = signed(shown$position), `Click-through` = signed(shown$click_through), `Came or went` = signed(shown$mix), `More than noise` = ifelse(shown$real, "yes", ""))
   paste0("<section id='moved'><h2>What moved</h2><p>", escape(sprintf("%s against %s, clicks for 30 days. %s", format_days(w$from[2], w$to[2]), format_days(w$from[1], w$to[1]), change_sentence(moves$site, "The site"))), "</p>",
     if (nrow(real)) sprintf("<p>%s</p>", paste(vapply(seq_len(min(2, nrow(real))), function(i) escape(change_sentence(real[i], format_path(real$name[i]))), ""), collapse = " "))
     else "<p>No page moved by more than the site and the usual wavering.</p>",
     inline_svg(ggplot2::autoplot(moves), change_sentence(moves$site, "The site"), height = 4),
-    plain_table(rows, setdiff(names(rows), c("Page", "More than noise"))), "</section>")
+    plain_table(rows, setdiff(names(rows), c("Page", "By week", "More than noise"))), "</section>")
+}
+
+# A small line of clicks by week for each name.
+week_sparks <- function(moves, names) {
+  weeks <- seq_len(max(moves$weekly$week, na.rm = TRUE))
+  lines <- vapply(names, function(name) {
+    at <- which(moves$weekly$name == name)
+    own <- moves$weekly[at]
+    clicks <- fcoalesce(own$clicks[match(weeks, own$week)], 0)
+    spark_svg(clicks, sprintf("Clicks by week: %s", paste(format_count(clicks), collapse = ", ")))
+  }, "")
+  structure(lines, class = "drawn")
+}
+
+report_time <- function(followed) {
+  if (is.null(followed)) return("")
+  part <- function(title, lines) c(sprintf("<h3>%s</h3><ul>", title), sprintf("<li>%s</li>", escape(lines)), "</ul>")
+  paste(c("<section id='time'><h2>Over time</h2>",
+    inline_svg(ggplot2::autoplot(followed), sprintf("Positions of leading queries by %s: %s.", followed$by, paste(format_path(unique(followed$pages$page)), collapse = ", "))),
+    inline_svg(ggplot2::autoplot(followed, "click_through"), sprintf("CTR by %s against what the curve expects, the same pages.", followed$by)),
+    if (!is.null(followed$shifts)) part("What came of events", shift_lines(followed$shifts)), part("Changes found in the data, by page", found_change_lines(followed$changes)),
+    part("Unusual days and weeks", odd_run_lines(followed$unusual)), "</section>"), collapse = "")
 }
 
 report_findings <- function(findings) {

@@ -1,10 +1,11 @@
-#' The list as a workbook
+#' The list, or what moved, as a workbook
 #'
-#' For people: one sheet per view (the list, by page, by query, by topic, what was recognised and is no finding), header rows that stay, filters,
+#' For people. Of findings: one sheet per view (the list, by page, by query, by topic, what was recognised and is no finding), header rows that stay, filters,
 #' colours on the extremes, links to the pages, a note on every column. The column `decision` is to be
 #' filled in by hand and read back by `inktide decide --sheet`.
 #'
-#' @param findings A `tide_findings` object.
+#' Of [tide_moves()]: a sheet per comparison with the movers, one with the windows and the sum of the site.
+#' @param findings A `tide_findings` object; or a `tide_moves` object, or a list of several.
 #' @param file Path that ends in `.xlsx`. Written whole or not at all.
 #' @return `file`, invisibly.
 #' @section Errors: `tide_error_write` where the file cannot be written.
@@ -13,9 +14,18 @@
 #' tide_workbook(found, tempfile(fileext = ".xlsx"))
 #' @export
 tide_workbook <- function(findings, file) {
-  check_class(findings, "tide_findings", "findings")
+  moved <- inherits(findings, "tide_moves") || (is.list(findings) && length(findings) && all(vapply(findings, inherits, NA, "tide_moves")))
+  if (!moved) check_class(findings, "tide_findings", "findings")
   check_text(file, "file")
   book <- openxlsx::createWorkbook(creator = "Ink Tide")
+  if (moved) fill_moves(book, if (inherits(findings, "tide_moves")) list(findings) else findings) else fill_findings(book, findings)
+  made <- tempfile(fileext = ".xlsx")
+  on.exit(unlink(made))
+  openxlsx::saveWorkbook(book, made)
+  write_whole(file, function(path) if (!file.copy(made, path, overwrite = TRUE)) stop("it could not be copied there"))
+}
+
+fill_findings <- function(book, findings) {
   list <- as.data.frame(findings$findings)
   if (is.null(list$decision)) list$decision <- rep("", nrow(list))
   list$note <- rep("", nrow(list))
@@ -23,10 +33,13 @@ tide_workbook <- function(findings, file) {
   add_sheet(book, "List", list[c(first, setdiff(names(list), first))])
   for (by in c("page", "query", "topic")) add_sheet(book, sprintf("By %s", by), as.data.frame(tide_pages(findings, by)))
   if (NROW(findings$aside)) add_sheet(book, "No findings", as.data.frame(findings$aside))
-  made <- tempfile(fileext = ".xlsx")
-  on.exit(unlink(made))
-  openxlsx::saveWorkbook(book, made)
-  write_whole(file, function(path) if (!file.copy(made, path, overwrite = TRUE)) stop("it could not be copied there"))
+}
+
+fill_moves <- function(book, compared) {
+  for (moves in compared) add_sheet(book, sprintf("By %s, %d days", moves$level, moves$windows$days[2]), as.data.frame(moves$moves))
+  add_sheet(book, "Site", as.data.frame(rbindlist(lapply(compared, function(moves) {
+    data.table(after = format_days(moves$windows$from[2], moves$windows$to[2]), before = format_days(moves$windows$from[1], moves$windows$to[1]), days_missing = sum(moves$windows$missing), moves$site[, !"name"])
+  }))))
 }
 
 # What each column says, as a note on its header.
@@ -38,7 +51,10 @@ column_notes <- c(
   id = "Stays the same in the next list", pages = "All pages that compete", clicks = "Clicks in the window", impressions = "Impressions in the window", ctr = "Clicks / impressions",
   position = "Average position, weighted by impressions", expected_ctr = "What this site's queries earn at these positions", score = "Worth x confidence / hours; of a task's first finding, that of all of it",
   task = "Id of the finding that leads this piece of work", task_gain = "Expected extra clicks per 30 days of the whole piece of work", findings = "How many findings", kinds = "Of which kinds",
-  ids = "Their ids", topic = "The word the queries are about", queries = "How many queries", gain_conversions = "Expected extra conversions per 30 days", gain_value = "Expected extra value per 30 days")
+  ids = "Their ids", topic = "The word the queries are about", queries = "How many queries", gain_conversions = "Expected extra conversions per 30 days", gain_value = "Expected extra value per 30 days",
+  name = "What moved", clicks_before = "Clicks for 30 days, earlier window", clicks_after = "Clicks for 30 days, later window", change = "Clicks for 30 days gained or lost; the next four columns add up to it",
+  demand = "Of the change: more or fewer searches", click_through = "Of the change: clicked more or less at equal position", mix = "Of the change: queries shown in one window only",
+  ratio = "Clicks after to before", ratio_low = "Lower end of its 90 % interval", ratio_high = "Upper end of its 90 % interval", q = "False-discovery rate at which it counts as real", real = "More than the site and the usual wavering")
 
 add_sheet <- function(book, name, table) {
   openxlsx::addWorksheet(book, name)
@@ -48,12 +64,17 @@ add_sheet <- function(book, name, table) {
   rows <- seq_len(nrow(table)) + 1
   for (i in seq_along(table)) {
     column <- names(table)[i]
-    wide <- c(query = 32, page = 46, action = 60, reason = 80, pages = 40, kinds = 24, ids = 20, note = 24, topic = 20)[column]
+    wide <- c(name = 46, query = 32, page = 46, action = 60, reason = 80, pages = 40, kinds = 24, ids = 20, note = 24, topic = 20)[column]
     openxlsx::setColWidths(book, name, i, if (is.na(wide)) 12 else wide)
     if (column %in% names(column_notes)) openxlsx::writeComment(book, name, col = i, row = 1, comment = openxlsx::createComment(column_notes[[column]], author = "Ink Tide", visible = FALSE, width = 3, height = 3))
     format <- if (column %in% c("ctr", "expected_ctr", "confidence")) "0.0%" else if (column %in% c("rank", "clicks", "impressions", "findings", "queries")) "#,##0" else if (is.numeric(table[[i]])) "#,##0.0"
     if (!is.null(format) && nrow(table)) openxlsx::addStyle(book, name, openxlsx::createStyle(numFmt = format), rows = rows, cols = i, gridExpand = TRUE)
     if (column %in% c("action", "reason") && nrow(table)) openxlsx::addStyle(book, name, openxlsx::createStyle(wrapText = TRUE, valign = "top"), rows = rows, cols = i, gridExpand = TRUE)
+    if (column %in% c("change", "demand", "click_through", "mix") && nrow(table) > 2) {
+      # Zero is white on both sides of it.
+      reach <- max(abs(table[[i]]), 1)
+      openxlsx::conditionalFormatting(book, name, cols = i, rows = rows, type = "colourScale", style = c("#E3A868", "#FFFFFF", "#9DC3C1"), rule = c(-reach, 0, reach))
+    }
     if (column %in% c("gain", "score", "impressions") && nrow(table) > 2) {
       openxlsx::conditionalFormatting(book, name, cols = i, rows = rows, type = "colourScale", style = c("#FFFFFF", "#9DC3C1"))
     }

@@ -6,8 +6,8 @@
 #' @details
 #' For each page and day the sums of `reach` days before and after are compared as in [tide_shifts()]. Each change, less that of all pages on that
 #' day, is divided by its usual size: the luck of counts and how far pages drift apart anyway, from the middle half of its days, leaning on that
-#' of all pages, so that what truly changed does not hide itself. The largest within `reach` days counts (moving sums); p-values are those of the normal, times `reach` for
-#' the days tried, with the false-discovery rate controlled over pages, dates and measures.
+#' of all pages, so that what truly changed does not hide itself. The largest within `reach` days counts (moving sums); p-values are those of Student's t, times 3 for
+#' the neighbouring days tried, with the false-discovery rate controlled over pages, dates and measures.
 #' @inheritParams tide_shifts
 #' @param events A `tide_events` object to name the nearest event of, at most `reach` days away; `NULL` names none.
 #' @param reach Days before and after that are compared; the first and last `reach` days cannot be judged.
@@ -77,29 +77,33 @@ scan_changes <- function(lines, reach) {
     known <- which(!is.na(z))
     if (length(known) < 100) return(NULL)
     between <- usual_drift(z, noise, known, windows = shape[2] / reach)
-    data.table(line = row(z)[known], day = at[col(z)[known]], measure = scan_measures[m], change = z[known], se = sqrt(noise[known] + between[row(z)[known]]))
+    data.table(line = row(z)[known], day = at[col(z)[known]], measure = scan_measures[m], change = z[known], se = sqrt(noise[known] + between[row(z)[known]]), windows = shape[2] / reach)
   }))
 }
 
 # How far each line drifts beyond the luck of counts: its own middle half, leaning on that of all lines by as much as a few windows are worth.
-usual_drift <- function(z, noise, known, windows, parent = 6) {
+drift_parent <- 6
+usual_drift <- function(z, noise, known, windows) {
   all <- middle_variance(z[known], noise[known])
   own <- vapply(seq_len(nrow(z)), function(i) {
     use <- which(!is.na(z[i, ]))
     if (length(use) < 2 * length(z[i, ]) / windows) return(all)
     middle_variance(z[i, use], noise[i, use])
   }, 0)
-  (own * windows + all * parent) / (windows + parent)
+  (own * windows + all * drift_parent) / (windows + drift_parent)
 }
+
+# Neighbouring days share most of their sums: so many independent trials are in each `reach` days (by simulation).
+days_tried <- 3
 
 # The largest change of each line within `reach` days, if it counts.
 surest_changes <- function(scanned, reach, fdr) {
   none <- data.table(line = integer(), day = integer(), measure = character(), ratio = numeric(), ratio_low = numeric(), ratio_high = numeric(), q = numeric())
   if (!NROW(scanned)) return(none)
   size <- abs(scanned$change) / scanned$se
-  # One trial for each line, measure and stretch of `reach` days; within it as many days were tried.
+  # One trial for each line, measure and stretch of `reach` days.
   trials <- nrow(unique(data.table(scanned$line, scanned$measure, scanned$day %/% reach)))
-  p <- pmin(1, 2 * stats::pnorm(-size) * reach)
+  p <- pmin(1, 2 * stats::pt(-size, scanned$windows + drift_parent) * days_tried)
   order <- order(-size)
   order <- order[p[order] <= fdr]
   kept <- integer()

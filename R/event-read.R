@@ -32,11 +32,11 @@ tide_events <- function(file) {
   }
   place <- list(label = file, path = file, line = head, sep = sep)
   cells <- fread_strict(place, colClasses = "character")
-  cell <- function(column) if (length(at[[column]])) fcoalesce(trimws(as_utf8(cells[[at[[column]][1]]])), "") else rep("", nrow(cells))
-  named <- nzchar(cell("event"))
-  date <- parse_date(cell("date"), place)
-  if (!all(named)) abort_cells(which(!named), cell("event"), "event", place, "No name", "Say what happened on that day.", "event")
-  new_events(date, cell("event"), cell("pages"))
+  text_of <- function(column) if (length(at[[column]])) fcoalesce(trimws(as_utf8(cells[[at[[column]][1]]])), "") else rep("", nrow(cells))
+  named <- nzchar(text_of("event"))
+  date <- parse_date(text_of("date"), place)
+  if (!all(named)) abort_cells(which(!named), text_of("event"), "event", place, "No name", "Say what happened on that day.", "event")
+  new_events(date, text_of("event"), text_of("pages"))
 }
 
 event_spellings <- list(date = c("date", "day", "datum", "fecha", "data"), event = c("event", "what", "name", "mark", "ereignis", "evento", "evenement"),

@@ -29,6 +29,11 @@ cases <- c(`all rows, read` = "x <- tide_stored(store, lag = 0)", `90 days, read
   `all rows, summary at once` = "x <- tide_summary(tide_stored(store, lag = 0, dimensions = c('date', 'query', 'page')))",
   `all rows, summary by month` = "x <- tide_summary(tide_by_month(store, lag = 0, dimensions = c('date', 'query', 'page')))",
   `90 days, summary by month` = "x <- tide_summary(tide_by_month(store, days = 90, lag = 0, dimensions = c('date', 'query', 'page')))")
+# Two windows compared by query, beside reading them; the curve is at hand, as it is in a project.
+windows <- "d <- tide_stored(store, from = '2026-09-06', to = '2026-10-31', lag = 0, dimensions = c('date', 'query', 'page'))"
+curve <- tempfile(fileext = ".rds")
+saveRDS(tide_curve(tide_summary(tide_by_month(tide_store(dir), days = 90, lag = 0, dimensions = c("date", "query", "page")))), curve)
+cases <- c(cases, `two windows of 28 days, read` = windows, `two windows, read and compared by query` = sprintf("%s; x <- tide_moves(d, curve = readRDS('%s'))", windows, curve))
 results <- rbindlist(lapply(names(cases), function(name) {
   run <- timed(cases[[name]])
   data.table(case = name, seconds = run$seconds, peak_mb = round(run$peak))

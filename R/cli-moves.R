@@ -21,8 +21,8 @@ run_moves <- function(options, files) {
     return(note(options, sprintf("written: %s", options$out)))
   }
   if (length(compared) > 1) {
-    rows <- rbindlist(lapply(seq_along(compared), function(i) data.table(days = lengths[i], compared[[i]]$site)))
-    return(emit(options, rows, unlist(lapply(compared, window_head))))
+    rows <- rbindlist(lapply(seq_along(compared), function(i) data.table(days = lengths[i], compared[[i]]$moves)))
+    return(emit(options, rows, c(unlist(lapply(compared, window_head)), side_by_side(compared, lengths, options$top))))
   }
   moves <- compared[[1]]
   if (!is.null(options$why)) {
@@ -30,7 +30,34 @@ run_moves <- function(options, files) {
     if (!nrow(moves$moves)) abort_call("No such line.", sprintf("--why %s", options$why), sprintf("Name a %s that was shown in one of the windows.", options$level))
     return(emit(options, moves$moves, wrap_lines(vapply(seq_len(min(nrow(moves$moves), options$top)), function(i) change_sentence(moves$moves[i], sprintf("\"%s\"", moves$moves$name[i])), ""), terminal_width())))
   }
-  emit(options, moves$moves, format(moves, n = options$top, width = terminal_width()))
+  drivers <- utils::head(tide_drivers(moves, input$settings$rules), 5)
+  emit(options, moves$moves, c(greyed(format(moves, n = options$top, width = terminal_width()), options), if (nrow(drivers)) c("", "What drives it", unlist(lapply(drivers$told, strwrap, terminal_width(), indent = 2, exdent = 4)))))
+}
+
+# At a terminal that has colours, what is no more than noise is grey.
+greyed <- function(lines, options) {
+  if (!is.null(options$out) || options$format != "table" || cli::num_ansi_colors() < 2) return(lines)
+  blank <- which(lines == "")
+  end <- if (is.na(blank[2])) length(lines) + 1 else blank[2]
+  table <- seq_along(lines) > blank[1] + 1 & seq_along(lines) < end
+  noise <- table & !grepl(" \\*$", lines)
+  lines[noise] <- cli::col_grey(lines[noise])
+  lines
+}
+
+# Changes of the same names over windows of several lengths, the longest window's first.
+side_by_side <- function(compared, lengths, top) {
+  longest <- compared[[which.max(lengths)]]
+  if (longest$level == "site") return(NULL)
+  names <- utils::head(longest$moves$name, top)
+  free <- max(16, terminal_width() - 11 * length(compared))
+  cells <- vapply(compared, function(moves) {
+    at <- moves$moves[match(names, moves$moves$name)]
+    pad_left(paste0(signed(at$change), ifelse(at$real %in% TRUE, " *", "  ")), 11)
+  }, rep("", length(names)))
+  shown <- if (longest$level == "page") fit_path(format_path(names), free) else fit_text(names, free)
+  c("", "Change of clicks a month against as many days before", paste0(fit_text(longest$level, free), paste(pad_left(sprintf("%g days  ", lengths), 11), collapse = "")),
+    paste0(shown, apply(matrix(cells, length(names)), 1, paste, collapse = "")))
 }
 
 # What stands above the table.

@@ -28,7 +28,7 @@
 #'   `change` (clicks per 30 days), its parts `demand`, `position`, `click_through`, `mix`, `ratio` with
 #'   its 90 % interval `ratio_low`, `ratio_high`, `q` (false-discovery rate at which it counts), `real`, `status` (`continuing`, `new`, `lost`), `impressions_before`,
 #'   `impressions_after`, `position_before`, `position_after`), `site` (one such row), `pairs`, `windows` (`from`, `to`, `days` with rows, `missing`), `level`, `season` (`ratio` of the site's clicks between the same weekdays a year before, or `NULL`),
-#'   `weekly` (clicks of each name by `week` over both windows, 1 the oldest).
+#'   `weekly` (of the 50 that lead: clicks of each `name` by `week` over both windows, 1 the oldest).
 #'   Methods: `print`, `format`, `tidy`, `summary`, `autoplot`, `plot`.
 #' @section Errors: `tide_error_grain` without dates or queries; `tide_error_window` for windows that the data do not hold or
 #'   that share days.
@@ -73,9 +73,8 @@ tide_moves <- function(data, after = NULL, before = NULL, days = 28, level = c("
   named <- copy(pairs)
   set(named, j = "query_name", value = at$queries$names[pairs$query])
   set(named, j = "page_name", value = at$pages$names[pairs$page])
-  by_week <- at$rows[, .(clicks = sum(clicks)), by = .(query, page, week = week_of(date, windows))]
-  by_week <- by_week[, .(clicks = sum(clicks)), by = .(name = pairs$name[pairs[by_week, on = c("query", "page"), which = TRUE]], week)]
-  structure(list(weekly = by_week, season = last_season(if (is.null(site_days)) dated_sums(data) else site_days, windows), moves = moves, site = site, pairs = named, windows = rbindlist(lines), level = level, fdr = fdr), class = "tide_moves")
+  structure(list(weekly = clicks_by_week(at, pairs, leading_moves(moves, 50)$name, windows),
+    season = last_season(if (!is.null(site_days)) site_days else if (table$from <= windows$before[1] - 364L) dated_sums(data), windows), moves = moves, site = site, pairs = named, windows = rbindlist(lines), level = level, fdr = fdr), class = "tide_moves")
 }
 
 move_levels <- c("query", "page", "folder", "topic", "pair", "site")
@@ -93,6 +92,9 @@ move_lines <- function(pairs, shown, fdr) {
     position_before = ifelse(own$impressions_1 > 0, own$weighted_1 / own$impressions_1, NA), position_after = ifelse(own$impressions_2 > 0, own$weighted_2 / own$impressions_2, NA))
   out[order(-abs(out$change), out$name)]
 }
+
+# What is shown first: what moved beyond noise, then the largest changes.
+leading_moves <- function(moves, most) utils::head(moves[order(-moves$real, -abs(moves$change))], most)
 
 #' @rdname tide_moves
 #' @param x A `tide_moves` object.

@@ -26,11 +26,24 @@ check_window <- function(window, arg) {
 
 # Rows of both windows, in codes, with their side: 1 before, 2 after.
 window_rows <- function(rows, windows, curve, brand, views) {
-  side <- ifelse(rows$date >= windows$before[1] & rows$date <= windows$before[2], 1L, ifelse(rows$date >= windows$after[1] & rows$date <= windows$after[2], 2L, NA))
-  use <- which(!is.na(side))
-  coded <- coded_rows(rows[use], curve, brand, views)
+  day <- as.integer(rows$date)
+  within <- function(window) day >= as.integer(window[1]) & day <= as.integer(window[2])
+  side <- within(windows$before) + 2L * within(windows$after)
+  use <- which(side > 0L)
+  coded <- coded_rows(if (length(use) == nrow(rows)) rows else rows[use], curve, brand, views)
   set(coded$rows, j = "side", value = side[use])
   coded
+}
+
+# Clicks by week of the names that changed most: data.table(name, week, clicks).
+clicks_by_week <- function(at, pairs, names, windows) {
+  own <- which(pairs$name %in% names)
+  near <- which(at$rows$query %in% pairs$query[own])
+  rows <- at$rows[near]
+  line <- pairs[rows, on = c("query", "page"), which = TRUE]
+  keep <- which(line %in% own)
+  sums <- data.table(name = pairs$name[line[keep]], week = week_of(rows$date[keep], windows), clicks = rows$clicks[keep])
+  sums[, .(clicks = sum(clicks)), by = c("name", "week")]
 }
 
 # Weeks of both windows, each counted back from its last day; 1 is the oldest whole one.
@@ -44,7 +57,7 @@ week_of <- function(date, windows) {
 
 # What the same weekdays a year before did: list(ratio, from, to) of clicks a day, or NULL where they are not all held.
 last_season <- function(days, windows) {
-  if (is.null(days) || windows$after[2] - windows$before[1] > 363) return(NULL)
+  if (is.null(days) || min(days$date) > windows$before[1] - 364L || windows$after[2] - windows$before[1] > 363) return(NULL)
   a_day <- lapply(windows, function(window) {
     own <- days$clicks[days$date >= window[1] - 364L & days$date <= window[2] - 364L]
     if (length(own) >= 0.9 * (as.integer(window[2] - window[1]) + 1)) mean(own)

@@ -3,7 +3,7 @@
 # letters) must stand alone, because they hide inside others.
 
 is_brand <- function(queries, words) {
-  words <- unique(squeeze_query(words))
+  words <- unique(query_key(words))
   words <- words[nzchar(words)]
   hit <- logical(length(queries))
   joined <- gsub("[ -]", "", queries)
@@ -18,8 +18,6 @@ is_brand <- function(queries, words) {
 }
 
 # The form in which queries are compared: one Unicode form (NFC), no difference of case, single spaces.
-squeeze_query <- function(x) fold_case(trimws(gsub("[[:space:]]+", " ", x)))
-
 fold_case <- function(x) {
   beyond <- grepl("[^\\x01-\\x7f]", x, perl = TRUE)
   x[!beyond] <- tolower(x[!beyond])

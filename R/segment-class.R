@@ -43,14 +43,14 @@ segment_conditions <- local({
   condition <- function(on, value, fails, test) list(on = on, value = value, fails = fails, test = test)
   pattern <- function(on, wanted) condition(on, "pattern", paste(on, if (wanted) "does not match '%s'" else "matches '%s'"),
     function(x, value, rules) match_pattern(x, value) == wanted)
-  text <- function(on, fails, test) condition(on, "text", fails, function(x, value, rules) test(squeeze_query(x), squeeze_query(value)))
+  text <- function(on, fails, test) condition(on, "text", fails, function(x, value, rules) test(query_key(x), query_key(value)))
   words <- function(fails, test) condition("query", "words", fails, function(x, value, rules) {
     # A word may be several: it is looked for between spaces.
-    held <- paste0(" ", vapply(query_words(squeeze_query(x)), paste, "", collapse = " "), " ")
-    test(lapply(squeeze_query(value), function(word) grepl(paste0(" ", word, " "), held, fixed = TRUE)))
+    held <- paste0(" ", vapply(query_words(query_key(x)), paste, "", collapse = " "), " ")
+    test(lapply(query_key(value), function(word) grepl(paste0(" ", word, " "), held, fixed = TRUE)))
   })
   length_of <- function(fails, measure) condition("query", "range", fails, function(x, value, rules) {
-    n <- measure(squeeze_query(x))
+    n <- measure(query_key(x))
     n >= value[1] & n <= value[2]
   })
   value_of <- function(on) condition(on, "words", paste(on, "is not %s"), function(x, value, rules) tolower(x) %in% tolower(value))
@@ -66,8 +66,8 @@ segment_conditions <- local({
     has_none = words("query has one of %s", function(hits) !Reduce(`|`, hits)),
     words = length_of("query has not %s words", function(x) lengths(query_words(x))),
     characters = length_of("query has not %s characters", nchar),
-    brand = condition("query", "flag", "brand is not %s", function(x, value, rules) is_brand(squeeze_query(x), rules$brand) == value),
-    intent = condition("query", "words", "intent is not %s", function(x, value, rules) query_intent(squeeze_query(x), rules$intent) %in% tolower(value)),
+    brand = condition("query", "flag", "brand is not %s", function(x, value, rules) is_brand(query_key(x), rules$brand) == value),
+    intent = condition("query", "words", "intent is not %s", function(x, value, rules) query_intent(query_key(x), rules$intent) %in% tolower(value)),
     page_group = condition("page", "words", "page is not in %s", function(x, value, rules) page_group(x, rules$page_groups) %in% value),
     country = value_of("country"), device = value_of("device"), vertical = value_of("vertical"), rich_result = value_of("rich_result"),
     position = condition("pair", "range", "average position is not %s", function(x, value, rules) x$position >= value[1] & x$position <= value[2]),

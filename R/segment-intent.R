@@ -11,7 +11,7 @@ intent_words <- list(
 query_intent <- function(queries, lists = intent_words) {
   out <- rep("uncategorised", length(queries))
   for (intent in rev(names(lists))) {
-    words <- gsub("([][(){}*+?|^$.\\\\])", "\\\\\\1", squeeze_query(lists[[intent]]))
+    words <- gsub("([][(){}*+?|^$.\\\\])", "\\\\\\1", query_key(lists[[intent]]))
     out[grepl(sprintf("(?<![\\p{L}\\p{N}])(%s)(?![\\p{L}\\p{N}])", paste(words, collapse = "|")), queries, perl = TRUE)] <- intent
   }
   out

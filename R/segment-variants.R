@@ -24,7 +24,7 @@ tide_brand_spellings <- function(summary, brand) {
   known <- is_brand(summary$queries$key, brand)
   sums <- reduce_pairs(summary$cells)
   tokens <- query_tokens(summary$queries$key, which(!known))
-  close <- close_words(unique(tokens$word), unique(gsub("[ -]", "", squeeze_query(brand))))
+  close <- close_words(unique(tokens$word), unique(gsub("[ -]", "", query_key(brand))))
   if (!nrow(close)) return(data.table(word = character(), of = character(), edits = integer(), queries = integer(), clicks = numeric(),
     impressions = numeric(), position = numeric(), shared = numeric(), example = character()))
   home <- brand_pages(sums[known[sums$query]])

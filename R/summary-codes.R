@@ -47,7 +47,12 @@ heaviest_names <- function(names, keys, code, known, row, weight) {
   shown
 }
 
-clean_query <- function(x) trimws(gsub("[[:space:]]+", " ", x))
+# Most have single spaces already, and finding that out is quicker than mending.
+clean_query <- function(x) {
+  odd <- grepl("(*UCP)^\\s|\\s$|\\s\\s|[^\\S ]", x, perl = TRUE)
+  x[odd] <- trimws(gsub("[[:space:]]+", " ", x[odd]))
+  x
+}
 
 code_queries <- function(texts, weight, weigh = FALSE) code_texts(texts, weight, clean = clean_query, key = fold_case, weigh = weigh)
 

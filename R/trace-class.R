@@ -82,7 +82,7 @@ find_name <- function(what, queries, pages) {
     inside <- which(startsWith(paste0(paths, "/"), folder))
     if (length(inside)) return(list(kind = "folder", code = inside, name = folder))
   }
-  query <- match(squeeze_query(what), queries$keys)
+  query <- match(query_key(what), queries$keys)
   page <- match(url_key(clean_url(what)), pages$keys)
   if (is.na(page) && startsWith(what, "/")) page <- match(sub("/+$", "", what), paths)
   if (!is.na(query)) return(list(kind = "query", code = query, name = queries$names[query]))

@@ -7,10 +7,14 @@ tracking_parameter <- "^(utm_[a-z_]+|[a-z]*clid)$"
 
 # Without fragment and tracking parameters; scheme and host in lower case.
 clean_url <- function(urls) {
-  urls <- sub("#.*$", "", trimws(urls))
-  host <- regmatches(urls, regexpr("^[A-Za-z][A-Za-z0-9+.-]*://[^/?]*", urls))
-  has_host <- grepl("^[A-Za-z][A-Za-z0-9+.-]*://", urls)
-  urls[has_host] <- paste0(tolower(host), substring(urls[has_host], nchar(host) + 1))
+  spaced <- grepl("^\\s|\\s$", urls, perl = TRUE)
+  urls[spaced] <- trimws(urls[spaced])
+  marked <- grepl("#", urls, fixed = TRUE)
+  urls[marked] <- sub("#.*$", "", urls[marked])
+  # Scheme and host are in lower case already, nearly everywhere.
+  loud <- grepl("^[A-Za-z][A-Za-z0-9+.-]*://[^/?]*", urls, perl = TRUE) & grepl("^[^/?]*[A-Z]|^[^/?]*//[^/?]*[A-Z]", urls, perl = TRUE)
+  host <- sub("^([A-Za-z][A-Za-z0-9+.-]*://[^/?]*).*$", "\\1", urls[loud])
+  urls[loud] <- paste0(tolower(host), substring(urls[loud], nchar(host) + 1))
   query <- grepl("?", urls, fixed = TRUE)
   urls[query] <- vapply(strsplit(urls[query], "?", fixed = TRUE), function(part) {
     kept <- strsplit(paste(part[-1], collapse = "?"), "&", fixed = TRUE)[[1]]
@@ -22,10 +26,10 @@ clean_url <- function(urls) {
 
 # What decides whether two clean URLs are one page.
 url_key <- function(clean) {
-  key <- sub("^[a-z][a-z0-9+.-]*://", "", clean)
-  key <- sub("^www\\.", "", key)
-  key <- sub("/(index|default)\\.(html?|php|aspx?)($|\\?)", "/\\3", key)
-  sub("/+($|\\?)", "\\1", key)
+  key <- sub("^[a-z][a-z0-9+.-]*://", "", clean, perl = TRUE)
+  key <- sub("^www\\.", "", key, perl = TRUE)
+  key <- sub("/(index|default)\\.(html?|php|aspx?)($|\\?)", "/\\3", key, perl = TRUE)
+  sub("/+($|\\?)", "\\1", key, perl = TRUE)
 }
 
 # Which page keys are meant by addresses or paths, separated by spaces, a star for everything below; NULL: all, where none is named.

@@ -66,6 +66,27 @@ test_that("a season that moves all makes no movers, windows are checked and miss
   expect_error(tide_moves(data, before = "year"), class = "tide_error_window")
 })
 
+test_that("drivers tell a page's one query, a folder's every page, and a topic without a page", {
+  set.seed(1)
+  d <- data.table::CJ(id = 1:60, day = 1:56)
+  later <- d$day > 28
+  folder <- c("rest", "deep")[1 + (d$id %in% 13:24)]
+  page <- ifelse(d$id <= 4, "/one/p/", sprintf("/%s/p%d/", folder, d$id %/% 3))
+  topic <- ifelse(d$id %in% 30:41, "fennel", "kale")
+  fall <- ifelse(later & d$id == 1, 0.2, ifelse(later & d$id %in% 13:24, 0.5, ifelse(later & topic == "fennel", 3, 1)))
+  impressions <- rpois(nrow(d), 60 * fall)
+  rows <- data.table::data.table(date = as.IDate("2026-01-01") + d$day, query = sprintf("%s kind%d", topic, d$id), page = paste0("https://www.fernmoor.example", page), clicks = rbinom(nrow(d), impressions, 0.15),
+    impressions = impressions, position = 3)
+  drivers <- tide_drivers(tide_moves(as_data(rows[impressions > 0]), level = "site"))
+  told <- function(wanted) drivers[which(drivers$kind == wanted)]
+  expect_true("kale kind1" %in% told("one query")$by)
+  expect_equal(told("whole folder")$name, "/deep/")
+  expect_equal(told("topic without a page")$name, "fennel")
+  expect_match(told("whole folder")$told, "look for what they share")
+  quiet <- tide_drivers(tide_moves(as_data(made_site(queries = 60, days = 56)), level = "page"))
+  expect_lte(nrow(quiet), 1)
+})
+
 test_that("the program compares windows, several at once, and tells why", {
   dir <- withr::local_tempdir()
   fwrite(made_site(queries = 60, days = 56), file.path(dir, "a.csv"))
@@ -74,7 +95,7 @@ test_that("the program compares windows, several at once, and tells why", {
   rows <- fread(text = run$out)
   expect_equal(rows$demand + rows$position + rows$click_through + rows$mix, rows$change, tolerance = 1e-6)
   several <- fread(text = program("compare", "a.csv", "--windows", "7,28", "--lag", "0", "--format", "csv", dir = dir)$out)
-  expect_equal(several$days, c(7, 28))
+  expect_setequal(several$days, c(7, 28))
   why <- program("compare", "a.csv", "--why", "query 0004", "--lag", "0", dir = dir)
   expect_match(paste(why$out, collapse = " "), "clicks a month")
   expect_equal(program("compare", "a.csv", "--after", "2026-02-30", dir = dir)$status, 2)

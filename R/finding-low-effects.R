@@ -22,46 +22,144 @@ low_levels <- function(z, noise, groups) {
 # In: clicks, expected clicks, page and words (a list of texts) of the pairs. Out: each pair's probability of a low page or a
 # low query, that of a low page alone, the groups of all pairs, expected clicks with the topic's effect, and the topics.
 judge_low <- function(clicks, expected, page, words) {
-  z <- log((clicks + 0.5) / (expected + 0.5))
-  noise <- log_noise(clicks, expected)
   known <- expected >= 3
-  groups <- fit_two_groups(z[known], noise[known])
-  weight <- 1 / (noise + groups$sd[1]^2)
-  pages <- page_means(z, weight, page)
-  page_groups <- fit_two_groups(pages$mean[pages$pairs >= 3], 1 / pages$weight[pages$pairs >= 3], usual_sd = 0.12)
-
-  topics <- held_topics(z, weight, page, words, page_groups)
-  if (any(topics$low > 0.5)) {
-    # Once more without what the topics explain, which had made the usual spread look wide.
-    expected <- expected * exp(topics$effect)
-    z <- log((clicks + 0.5) / (expected + 0.5))
-    groups <- fit_two_groups(z[known], noise[known])
-    weight <- 1 / (noise + groups$sd[1]^2)
-    pages <- page_means(z, weight, page)
-    page_groups <- fit_two_groups(pages$mean[pages$pairs >= 3], 1 / pages$weight[pages$pairs >= 3], usual_sd = 0.12)
+  z <- log((clicks + 0.5) / (expected + 0.5))
+  levels <- fit_levels(clicks, expected, page, known)
+  # Twice: what topics explain had made the usual spread look wide and low pages frequent.
+  for (round in 1:2) {
+    weight <- 1 / (log_noise(clicks, expected) + levels$pairs$sd[1]^2)
+    topics <- held_topics(z, weight, page, words, levels$pages)
+    if (!any(topics$low > 0.5)) break
+    levels <- fit_levels(clicks, expected * exp(topics$effect), page, known)
   }
-  several <- pages$pairs >= 3
-  parts <- group_parts(pages$mean, 1 / pages$weight, page_groups)
-  page_low <- ifelse(several, parts$low, 0)
-  page_effect <- ifelse(several, parts$mean, 0)
-  of <- match(page, pages$page)
-
-  rest <- fit_two_groups((z - page_effect[of])[known], noise[known])
-  pair_low <- low_probability(clicks, expected * exp(page_effect[of]), rest)
+  expected <- expected * exp(topics$effect)
+  judged <- page_posteriors(clicks, expected, page, levels$pairs, levels$pages)
   # A topic that may be behind it takes its share of the certainty, and so does what no model of clicks knows: a topic seen
   # on one page only looks like its snippet. On simulated sites one in twenty of what seemed certain was such.
-  confidence <- (1 - (1 - page_low[of]) * (1 - pair_low)) * ifelse(topics$low > 0.5, 1, 1 - topics$low) * (1 - unmodelled)
-  list(confidence = confidence, page_low = page_low[of], groups = groups, expected = expected, topics = topics$found)
+  confidence <- judged$low * ifelse(topics$low > 0.5, 1, 1 - topics$low) * (1 - unmodelled)
+  list(confidence = confidence, page_low = judged$page_low, groups = levels$all, expected = expected, topics = topics$found)
+}
+
+# Groups of all pairs (whatever the reason), of pages, and of pairs within their page. The pages that say most are enough for the fit.
+fit_levels <- function(clicks, expected, page, known, most = 6000L) {
+  z <- log((clicks + 0.5) / (expected + 0.5))
+  noise <- log_noise(clicks, expected)
+  all <- fit_two_groups(z[known], noise[known])
+  at <- by_pages(page)
+  said <- order(-rowsum(1 / (noise + all$sd[1]^2), page, reorder = FALSE)[match(at$page, unique(page))])
+  said <- sort(said[cumsum(at$pairs[said]) <= most | seq_along(said) <= 20])
+  rows <- at$order[unlist(Map(seq, at$first[said], length.out = at$pairs[said]))]
+  of <- rep(seq_along(said), at$pairs[said])
+  pairs <- all
+  for (round in 1:2) {
+    likelihood <- page_likelihoods(pair_likelihoods(clicks[rows], expected[rows], pairs), of)
+    pages <- fit_pages(likelihood, at$pairs[said])
+    use <- which(known[rows])
+    pairs <- fit_within_pages(z[rows[use]], noise[rows[use]], Reduce(`+`, page_shares(likelihood, pages)), of[use], pairs)
+  }
+  list(all = all, pages = pages, pairs = pairs)
+}
+
+# The groups of pairs beside their page's effect, which is known as a posterior only (EM over both): taking its mean for
+# the truth would make pairs look alike, since the mean follows them.
+fit_within_pages <- function(z, noise, posterior, of, groups, most = 1500L) {
+  best <- utils::head(order(noise), most)
+  noise <- noise[best]
+  share <- posterior[of[best], , drop = FALSE]
+  beside <- outer(z[best], effect_grid, `-`)
+  for (round in 1:15) {
+    logs <- lapply(1:3, function(k) log(groups$weight[k]) - 0.5 * log(groups$sd[k]^2 + noise) - 0.5 * (beside - groups$mean[k])^2 / (groups$sd[k]^2 + noise))
+    top <- do.call(pmax, logs)
+    part <- lapply(logs, function(own) exp(own - top))
+    total <- Reduce(`+`, part)
+    part <- lapply(part, function(own) share * own / total)
+    latent <- lapply(1:3, function(k) shrink_to(beside, noise, groups$mean[k], groups$sd[k]))
+    groups <- next_groups(groups, part, latent, c(0.25, 0.4, 0.4))
+  }
+  groups
+}
+
+# A page's effect, the log of the factor that all its queries share, is summed over these values.
+effect_grid <- seq(-2.4, 1.2, by = 0.15)
+
+# Per page the log-likelihood of each effect: list(page, pairs, likelihood).
+page_likelihoods <- function(clicks, expected, page, groups, at_once = 50000L) {
+  order <- order(page)
+  first <- which(!duplicated(page[order]))
+  size <- diff(c(first, length(page) + 1L))
+  chunk <- (cumsum(size) - 1L) %/% at_once
+  made <- lapply(split(seq_along(first), chunk), function(pages) {
+    rows <- order[seq(first[pages[1]], length.out = sum(size[pages]))]
+    logs <- log(Reduce(`+`, pair_likelihoods(clicks[rows], expected[rows], groups)))
+    rowsum(logs, page[rows], reorder = FALSE)
+  })
+  list(page = page[order][first], pairs = size, likelihood = unname(do.call(rbind, made)))
+}
+
+# Clicks given a log-normal factor are near negative binomial with the factor's mean and variance. Out: a list of three matrices (usual, low,
+# high) of a row per pair and a column per page effect: weight x likelihood, but for what no group and no effect changes.
+pair_likelihoods <- function(clicks, expected, groups) {
+  lapply(1:3, function(k) {
+    size <- 1 / (exp(groups$sd[k]^2) - 1)
+    log_mean <- log(expected) + groups$mean[k] + groups$sd[k]^2 / 2
+    constant <- log(groups$weight[k]) + lgamma(clicks + size) - lgamma(size) + clicks * (log_mean - log(size)) - lgamma(clicks + 1)
+    exp(constant + outer(clicks, effect_grid) - (clicks + size) * log1p(outer(exp(log_mean) / size, exp(effect_grid)))) + 1e-300
+  })
+}
+
+# Pairs in the order of their pages, and where pages begin.
+by_pages <- function(page) {
+  order <- order(page)
+  first <- which(!duplicated(page[order]))
+  list(order = order, first = first, page = page[order][first], pairs = diff(c(first, length(page) + 1L)))
+}
+
+# Per page the log-likelihood of each effect.
+page_likelihoods <- function(likelihoods, page) unname(rowsum(log(Reduce(`+`, likelihoods)), page, reorder = FALSE))
+
+# The groups of pages, from what their pairs say of each effect (EM over the grid); pages of one or two pairs do not count.
+fit_pages <- function(likelihood, pairs, least = 3) {
+  several <- which(pairs >= least)
+  groups <- list(weight = c(usual = 0.9, low = 0.05, high = 0.05), mean = c(0, -0.8, 0.8), sd = c(0.12, 0.4, 0.4))
+  if (!length(several)) return(groups)
+  likelihood <- likelihood[several, , drop = FALSE]
+  at <- list(mean = rep(effect_grid, each = length(several)), variance = 0)
+  for (round in 1:40) {
+    before <- c(groups$mean, groups$sd)
+    groups <- next_groups(groups, page_shares(likelihood, groups), list(at, at, at), c(0.12, 0.4, 0.4))
+    if (max(abs(c(groups$mean, groups$sd) - before)) < 1e-3) break
+  }
+  groups
+}
+
+# Posterior shares of each page over kind (usual, low, high) and effect: a list of three matrices.
+page_shares <- function(likelihood, groups) {
+  prior <- lapply(1:3, function(k) { density <- stats::dnorm(effect_grid, groups$mean[k], groups$sd[k]); groups$weight[k] * density / sum(density) })
+  likelihood <- exp(likelihood - do.call(pmax, as.data.frame(likelihood)))
+  joint <- lapply(prior, function(own) likelihood * rep(own, each = nrow(likelihood)))
+  total <- Reduce(`+`, lapply(joint, rowSums))
+  lapply(joint, `/`, total)
+}
+
+# Each pair's chance that its page or itself is low, and that of its page; some pages at a time, so that memory stays small.
+page_posteriors <- function(clicks, expected, page, pairs, pages, at_once = 20000L) {
+  at <- by_pages(page)
+  low <- page_low <- numeric(length(clicks))
+  for (own in split(seq_along(at$first), (cumsum(at$pairs) - 1L) %/% at_once)) {
+    rows <- at$order[seq(at$first[own[1]], length.out = sum(at$pairs[own]))]
+    likelihoods <- pair_likelihoods(clicks[rows], expected[rows], pairs)
+    shares <- page_shares(page_likelihoods(likelihoods, page[rows]), pages)
+    of <- rep(seq_along(own), at$pairs[own])
+    usual <- (likelihoods[[1]] + likelihoods[[3]]) / Reduce(`+`, likelihoods)
+    fine <- rowSums((shares[[1]] + shares[[3]])[of, , drop = FALSE] * usual)
+    # A pair that is clicked as often as usual is never low, whatever the tails do.
+    low[rows] <- ifelse(clicks[rows] < expected[rows] * exp(pairs$mean[1]), 1 - fine, 0)
+    page_low[rows] <- rowSums(shares[[2]])[of]
+  }
+  list(low = low, page_low = page_low)
 }
 
 unmodelled <- 0.05
-
-# A page's mean is that of its pairs, each weighing by its own noise and the usual spread of pairs.
-page_means <- function(z, weight, page) {
-  out <- data.table(page = page, weight = weight, weighted = weight * z)[, .(weight = sum(weight), weighted = sum(weighted), pairs = .N), by = "page"]
-  out[, "mean" := weighted / weight]
-  out[]
-}
 
 # Topics: words whose queries fall short on page after page. Each page's mean is either what pages show by themselves (their
 # mixture) or the topic's own shortfall, of about a half, give or take. Out: per pair the probability and the effect of its likeliest topic; `found`, the topics with better than even odds.
@@ -121,26 +219,31 @@ fit_two_groups <- function(z, noise, usual_sd = 0.25, most = 2000L) {
     z <- z[best]
     noise <- noise[best]
   }
-  weight <- c(usual = 0.9, low = 0.05, high = 0.05)
-  mean <- c(0, -0.8, 0.8)
-  sd <- prior_sd <- c(usual_sd, 0.4, 0.4)
+  prior_sd <- c(usual_sd, 0.4, 0.4)
+  groups <- list(weight = c(usual = 0.9, low = 0.05, high = 0.05), mean = c(0, -0.8, 0.8), sd = prior_sd)
   for (round in 1:100) {
-    before <- c(mean, sd)
-    part <- part_shares(z, noise, weight, mean, sd)
-    size <- colSums(part)
-    weight <- (size + c(18, 1, 1)) / (sum(size) + 20)
-    for (k in 1:3) {
-      latent <- shrink_to(z, noise, mean[k], sd[k])
-      anchor <- c(0, mean[1] - 0.8, mean[1] + 0.8)[k]
-      mean[k] <- (sum(part[, k] * latent$mean) + 5 * anchor) / (size[k] + 5)
-      sd[k] <- sqrt((sum(part[, k] * ((latent$mean - mean[k])^2 + latent$variance)) + 5 * prior_sd[k]^2) / (size[k] + 5))
-    }
-    mean[2] <- min(mean[2], mean[1] - 0.4)
-    mean[3] <- max(mean[3], mean[1] + 0.4)
-    sd[2:3] <- pmax(sd[2:3], sd[1])
-    if (max(abs(c(mean, sd) - before)) < 1e-4) break
+    before <- c(groups$mean, groups$sd)
+    part <- part_shares(z, noise, groups$weight, groups$mean, groups$sd)
+    latent <- lapply(1:3, function(k) shrink_to(z, noise, groups$mean[k], groups$sd[k]))
+    groups <- next_groups(groups, lapply(1:3, function(k) part[, k]), latent, prior_sd)
+    if (max(abs(c(groups$mean, groups$sd) - before)) < 1e-4) break
   }
-  list(weight = weight, mean = mean, sd = sd)
+  groups
+}
+
+# One step of the fit: from each group's share of everything, and the latent effects, to weights, means and standard deviations.
+next_groups <- function(groups, part, latent, prior_sd) {
+  size <- vapply(part, sum, 0)
+  groups$weight <- stats::setNames((size + c(18, 1, 1)) / (sum(size) + 20), names(groups$weight))
+  for (k in 1:3) {
+    anchor <- c(0, groups$mean[1] - 0.8, groups$mean[1] + 0.8)[k]
+    groups$mean[k] <- (sum(part[[k]] * latent[[k]]$mean) + 5 * anchor) / (size[k] + 5)
+    groups$sd[k] <- sqrt((sum(part[[k]] * ((latent[[k]]$mean - groups$mean[k])^2 + latent[[k]]$variance)) + 5 * prior_sd[k]^2) / (size[k] + 5))
+  }
+  groups$mean[2] <- min(groups$mean[2], groups$mean[1] - 0.4)
+  groups$mean[3] <- max(groups$mean[3], groups$mean[1] + 0.4)
+  groups$sd[2:3] <- pmax(groups$sd[2:3], groups$sd[1])
+  groups
 }
 
 part_shares <- function(z, noise, weight, mean, sd) {
@@ -154,25 +257,4 @@ part_shares <- function(z, noise, weight, mean, sd) {
 shrink_to <- function(z, noise, mean, sd) {
   keep <- sd^2 / (sd^2 + noise)
   list(mean = mean + keep * (z - mean), variance = sd^2 * (1 - keep))
-}
-
-# Probability of the low part and posterior mean of the effect.
-group_parts <- function(z, noise, groups) {
-  part <- part_shares(z, noise, groups$weight, groups$mean, groups$sd)
-  means <- vapply(1:3, function(k) shrink_to(z, noise, groups$mean[k], groups$sd[k])$mean, numeric(length(z)))
-  dim(means) <- dim(part)
-  list(low = part[, 2] * (z < groups$mean[1]), mean = rowSums(part * means))
-}
-
-# Posterior probability of the low part. Clicks given a log-normal factor are near negative binomial with the
-# factor's mean and variance.
-low_probability <- function(clicks, expected, groups) {
-  density <- vapply(1:3, function(k) {
-    variance <- exp(groups$sd[k]^2) - 1
-    log(groups$weight[k]) + stats::dnbinom(clicks, size = 1 / variance, mu = expected * exp(groups$mean[k] + groups$sd[k]^2 / 2), log = TRUE)
-  }, numeric(length(clicks)))
-  dim(density) <- c(length(clicks), 3)
-  # Below the low part's own mean nothing may look more usual again, whatever the tails do.
-  low <- 1 / (1 + rowSums(exp(density[, c(1, 3), drop = FALSE] - density[, 2])))
-  low * (clicks < expected * exp(groups$mean[1]))
 }

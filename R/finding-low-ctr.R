@@ -15,6 +15,8 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   listed <- listed[clear[listed]]
   levels <- low_ctr_levels(at[listed], judged$groups)
   gain <- lapply(low_ctr_gain(at[listed], levels), `*`, per_month(summary))
+  # An expectation has the chance of being wrong in it; the upper end is what it may bring if it is real.
+  gain[c("gain", "low")] <- lapply(gain[c("gain", "low")], `*`, judged$confidence[listed])
   worth <- which(gain$gain >= options$min_gain)
   aside <- held_lines(judged$topics)
   if (!length(worth)) return(no_findings(aside))
@@ -66,8 +68,8 @@ low_ctr_how <- function(summary, pairs, at, levels, gain, judged, listed) {
     sprintf("usual queries of this site: mean %.3f, standard deviation %.3f; low ones: mean %.3f, standard deviation %.3f", judged$groups$mean[1], judged$groups$sd[1], judged$groups$mean[2], judged$groups$sd[2]),
     sprintf("level today, its luck taken out: exp(%.3f + %.3f x (%.3f - %.3f) + %.4f / 2) = %.3f of the curve (share of %.3f / (%.3f + noise) of what is seen)", low, keep, seen, low, levels$today_var, levels$today, total, total),
     sprintf("the level it would usually have: exp(%.3f + %.3f x (%.3f - %.3f) + %.4f / 2) = %.3f (share of %.3f / (%.3f + noise))", judged$groups$mean[1], usual / (total + noise), seen, low, levels$usual_var, levels$usual, usual, total),
-    sprintf("gain = expected x (usual - today) x 30 / days = %.2f x (%.3f - %.3f) x 30 / %d = %.2f", at$expected, levels$usual, levels$today, as.integer(summary$recent$days), gain$gain),
-    sprintf("confidence: chance of a low page %.3f, of a low query or page %.3f", judged$page_low[listed], judged$confidence[listed]))
+    sprintf("confidence: chance of a low page %.3f, of a low query or page %.3f", judged$page_low[listed], judged$confidence[listed]),
+    sprintf("gain = expected x (usual - today) x confidence x 30 / days = %.2f x (%.3f - %.3f) x %.3f x 30 / %d = %.2f", at$expected, levels$usual, levels$today, judged$confidence[listed], as.integer(summary$recent$days), gain$gain))
 }
 
 # The largest set of the surest whose mean chance of being false stays within `fdr`.

@@ -11,7 +11,7 @@
 #'     part (two-groups mixture); `confidence` is the probability of the low
 #'     part, never above 0.95 (on simulated sites one in twenty of what seems certain is a topic that only one page shows), and the
 #'     expected share of false ones in the list is at most `fdr`.
-#'     The gain leads back to where the usual spread would have the query, not
+#'     The gain is the confidence times what leads back to where the usual spread would have the query, not
 #'     blindly to the curve.}
 #'   \item{`striking_distance`}{In the band of positions, with the next
 #'     worthwhile step (page one from page two, else the top three) within

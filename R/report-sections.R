@@ -132,7 +132,7 @@ report_read <- function(summary, outside = NULL) {
 report_meaning <- function() {
   hours <- kind_hours()
   terms <- c(
-    Gain = "Expected extra clicks per 30 days if the step is taken, with its 90 % interval. For striking distance the chance of getting there is already in it. No click is promised twice: gains add up.",
+    Gain = "Expected extra clicks per 30 days if the step is taken, with its 90 % interval. The chance of getting there (striking distance) or of being real (low CTR) is already in it. No click is promised twice: gains add up.",
     Sure = "The chance that the finding is real and not the luck of few impressions or the usual difference between queries.",
     Curve = "The CTR that an average query of this site earns at the positions where this one was shown, brand apart.",
     `Low CTR` = "Seen in its place and clicked less than the curve says, by more than queries usually differ. If most queries of a page fall short, mend its title and description once for all of them; if one does, mend the match.",

@@ -42,7 +42,5 @@ take_off <- function(cells, away, by) {
 
 odd_day_lines <- function(odd) {
   if (!NROW(odd)) return(character())
-  shown <- utils::head(odd, 3)
-  sprintf("  left out of the curve: %s with a CTR far from the days around, such as %s", format_plural(nrow(odd), "day"),
-    paste(sprintf("%s (%s, usually %s)", format(shown$date), format_rate(shown$ctr), format_rate(shown$usual_ctr)), collapse = ", "))
+  sprintf("  left out of the curve: %s of unlikely CTR, the first %s (%s, usually %s)", format_plural(nrow(odd), "day"), format(odd$date[1]), format_rate(odd$ctr[1]), format_rate(odd$usual_ctr[1]))
 }

@@ -11,6 +11,6 @@
 #' @keywords internal
 "_PACKAGE"
 
-utils::globalVariables(c(
+utils::globalVariables(c("expected_ctr", "period", "usual_clicks", "usual_impressions", "value", "what", 
   ".", ".N", ".GRP", ".SD", ":=", "clicks", "impressions", "weight", "weighted", "queries", "position", "expected", "page", "rows", "low", "clicks_1", "clicks_2", "expected_1", "expected_2", "impressions_1", "impressions_2", "weighted_1", "weighted_2", "demand", "click_through", "mix", "turn", "day", "month", "import", "exported", "clicks_site", "impressions_site", "band", "ctr", "m", "w", "residual", "place", "pull", "luck", "ratio", "case", "query", "pairs", ".data", "at", "gain", "id", "inverse", "near", "pair", "score", "tested", "whole"
 ))

@@ -24,11 +24,7 @@ run_follow <- function(options, files) {
 
 # For the report, where there are days enough; of an archive the last half year.
 site_followed <- function(options, input, data, findings) {
-  if (inherits(data, "tide_months")) {
-    if (!chose_window(options)) options$days <- 182
-    data <- read_input(options, input)
-  }
-  table <- pick_table(data, c("date", "query", "page"))
-  if (is.null(table) || is.na(table$days) || table$days < 56) return(NULL)
+  data <- last_rows(options, input, data, 182)
+  if (dated_days(data) < 56) return(NULL)
   tide_follow(data, curve = findings$curve, brand = input$settings$rules$brand, events = events_input(options, input), rules = input$settings$rules)
 }

@@ -172,12 +172,22 @@ find_input <- function(options, input, data = read_input(options, input, months 
   tide_choose(findings, hours = options$hours, per_page = options$per_page)
 }
 
-# The whole site for the report; an archive gives its last days for it.
+# For parts of the report that need rows: an archive that was gone through month by month gives its last days.
+last_rows <- function(options, input, data, days) {
+  if (!inherits(data, "tide_months")) return(data)
+  if (!chose_window(options)) options$days <- days
+  read_input(options, input)
+}
+
+# Days of the table by date, query and page; 0 where there is none.
+dated_days <- function(data) {
+  table <- pick_table(data, c("date", "query", "page"))
+  if (is.null(table) || is.na(table$days)) 0 else table$days
+}
+
+# The whole site, for the report.
 site_walk <- function(options, input, data) {
-  if (inherits(data, "tide_months")) {
-    if (!chose_window(options)) options$days <- 90
-    data <- read_input(options, input)
-  }
+  data <- last_rows(options, input, data, 90)
   if (!is.null(pick_table(data, c("query", "page")))) tide_trace(data, "/*", rules = input$settings$rules)
 }
 

@@ -83,11 +83,7 @@ parse_lengths <- function(text) {
 
 # For the report: the last 28 days against the 28 before, where there are days enough.
 site_moves <- function(options, input, data, findings) {
-  if (inherits(data, "tide_months")) {
-    if (!chose_window(options)) options$days <- 56
-    data <- read_input(options, input)
-  }
-  table <- pick_table(data, c("date", "query", "page"))
-  if (is.null(table) || is.na(table$days) || table$days < 56) return(NULL)
+  data <- last_rows(options, input, data, 56)
+  if (dated_days(data) < 56) return(NULL)
   tide_moves(data, days = 28, level = "page", curve = findings$curve, brand = input$settings$rules$brand, rules = input$settings$rules)
 }

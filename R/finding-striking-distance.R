@@ -2,12 +2,6 @@
 # (position 8), from the rest of page one the top three. The gain carries the pair's own factor along the
 # curve and is multiplied by the chance of getting there; number one is promised to nobody.
 
-striking_reach <- 0.35
-
-# Chance of the move within about 90 days of work. An assumption until a site's own history can teach it: a
-# third for a short step, falling with the distance in log position.
-reach_chance <- function(position, target) striking_reach * exp(-log(position / target))
-
 next_step <- function(position) ifelse(position > 10, 8, 3)
 
 find_striking_distance <- function(summary, curve, pairs, options) {
@@ -29,10 +23,11 @@ find_striking_distance <- function(summary, curve, pairs, options) {
 
 # What a step to `target` is worth: the pair's own factor carried along the curve, with the impressions that page one has
 # beyond page two, times the chance of getting there. Search volume, where known, is a ceiling on a month's impressions.
-# Out: list(gain (with low and high, per 30 days), more (clicks over the window, before chance), there, reach, wider).
+# Out: list(gain (with low and high, per 30 days), more (clicks over the window, before chance), there, reach, wider, learnt).
 step_gain <- function(summary, curve, at, target) {
   there <- curve_ctr(curve, target, at$segment, at$rows, at$impressions)
-  reach <- reach_chance(at$position, target)
+  chance <- reach_chance(summary, at, target)
+  reach <- chance$chance
   wider <- ifelse(at$position > 10.5 & target <= 10, page_one_views(summary), 1)
   seen <- at$impressions * wider
   volume <- summary$queries[["volume"]]
@@ -43,17 +38,19 @@ step_gain <- function(summary, curve, at, target) {
   relative <- sqrt(1 / at$shape + 2 * at$curve_se^2 * (seen * there / pmax(more, 1e-9))^2 + 0.35^2)
   gain <- lapply(list(gain = mean, low = mean * exp(-stats::qnorm(0.95) * relative),
     high = mean * exp(stats::qnorm(0.95) * relative)), `*`, per_month(summary))
-  list(gain = gain, more = more, there = there, reach = reach, wider = seen / at$impressions)
+  list(gain = gain, more = more, there = there, reach = reach, wider = seen / at$impressions, learnt = chance$learnt)
 }
 
 # The steps of some of the pairs.
-some_steps <- function(step, which) c(list(gain = lapply(step$gain, `[`, which)), lapply(step[c("more", "there", "reach", "wider")], `[`, which))
+some_steps <- function(step, which) c(list(gain = lapply(step$gain, `[`, which)), lapply(step[c("more", "there", "reach", "wider")], `[`, which), list(learnt = step$learnt))
 
 step_how <- function(summary, at, target, step, sure) {
   how_lines(
     sprintf("expected on the curve: %.2f clicks", at$expected), factor_line(at),
     sprintf("at position %d: %s impressions x %.2f (page one beside page two) x %.4f on the curve = %.2f", as.integer(target), format_count(at$impressions), step$wider, step$there, at$impressions * step$wider * step$there),
-    sprintf("chance of the step = %.2f x %d / %.2f (target over position) = %.3f", striking_reach, as.integer(target), at$position, step$reach),
+    if (is.null(step$learnt)) sprintf("chance of the step = %.2f x %d / %.2f (target over position) = %.3f", striking_reach, as.integer(target), at$position, step$reach) else
+      sprintf("chance of the step, beside what queries of the site did by themselves (%s months in the band, %s rose so far in three): %.3f (log odds of the default %.3f, plus %.1f x [%s] for all, distance, trend, queries on the page)",
+        format_count(step$learnt$cases), format_share(step$learnt$reached), step$reach, default_reach(at$position, target), past_counts, paste(sprintf("%+.2f", step$learnt$coefficients), collapse = ", ")),
     sprintf("gain = chance x own factor x (%.2f - %.2f) x 30 / %d = %.2f", at$impressions * step$wider * step$there, at$expected, as.integer(summary$recent$days), step$gain$gain), sure)
 }
 
@@ -118,9 +115,9 @@ striking_reason <- function(summary, at, target, step, rivals) {
     ifelse(rivals > 0, sprintf("%s of the site %s shown for it too; settle first which is meant.", format_plural(rivals, "other page"), ifelse(rivals == 1, "is", "are")), ""),
     ifelse(step$wider > 1.05, sprintf("Page one is seen %.1f times as often as page two.", step$wider), ""))
   notes <- trimws(gsub(" +", " ", do.call(paste, notes)))
-  sprintf("At position %s with %s %s it earns %s; at position %d it could expect %s of them. Chance of the step taken as %s.%s",
+  sprintf("At position %s with %s %s it earns %s; at position %d it could expect %s of them. Chance of the step%s %s.%s",
     format_position(at$position), format_plural(at$impressions, "impression"), in_period(summary),
-    format_plural(at$clicks, "click"), as.integer(target), format_rate(pmin(step$there * at$own, 1)), format_share(step$reach), ifelse(nzchar(notes), paste0(" ", notes), ""))
+    format_plural(at$clicks, "click"), as.integer(target), format_rate(pmin(step$there * at$own, 1)), if (is.null(step$learnt)) " taken as" else ", held to this site's own history,", format_share(step$reach), ifelse(nzchar(notes), paste0(" ", notes), ""))
 }
 
 striking_action <- function(summary, at, target) {

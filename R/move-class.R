@@ -7,7 +7,8 @@
 #' Figures are for 30 days, so that windows of different length compare; days without a row count as missing, and are said.
 #' The clicks of a query on a page are its demand (impressions, those of page two raised to what page one would have
 #' seen) x what the curve expects at the positions held x its own factor (of both windows together, held to the curve as in [tide_find()]), and
-#' what it has beyond that. The change of the product is shared out by the Shapley value, the mean over both orders; the rest is `click_through`. So `demand` + `position` + `click_through` + `mix` is the change, on
+#' what it has beyond that. The change of the product is shared out by the Shapley value, the mean over both orders; the rest is `click_through`. Where searches or position
+#' of a query moved beyond noise and its click-through did not, that rest is luck and goes along with the two in proportion. So `demand` + `position` + `click_through` + `mix` is the change, on
 #' every level, to the last click. `mix` are queries shown in one window only.
 #'
 #' A change is `real` where what searches and position make of it, or how it is clicked beside that, differs from the site's own
@@ -61,8 +62,11 @@ tide_moves <- function(data, after = NULL, before = NULL, days = 28, level = c("
   scale <- 30 / shown
   worth <- 1 / curve$fits[[1]]$spread
   factor <- (worth + pairs$clicks_1 + pairs$clicks_2) / (worth + pairs$expected_1 + pairs$expected_2)
-  set(pairs, j = part_names, value = change_parts(pairs$clicks_1 * scale[1], pairs$clicks_2 * scale[2], pairs$expected_1 * scale[1], pairs$expected_2 * scale[2],
-    pairs$demand_1 * scale[1], pairs$demand_2 * scale[2], factor))
+  parts <- change_parts(pairs$clicks_1 * scale[1], pairs$clicks_2 * scale[2], pairs$expected_1 * scale[1], pairs$expected_2 * scale[2], pairs$demand_1 * scale[1], pairs$demand_2 * scale[2], factor)
+  tests <- change_tests(pairs, shown, 0.9)
+  # What the whole site's click-through, up or down, makes of each pair.
+  common <- factor * (pairs$expected_1 * scale[1] + pairs$expected_2 * scale[2]) * tanh(tests$common_clicked / 2)
+  set(pairs, j = part_names, value = share_luck(parts, tests, common))
   name <- switch(level, query = at$queries$names[pairs$query], page = at$pages$names[pairs$page], folder = page_group(at$pages$names, rules$page_groups)[pairs$page],
     topic = fcoalesce(head_terms(at$queries$keys, leading_pages(data.table(query = pairs$query, page = pairs$page, clicks = pairs$clicks_1 + pairs$clicks_2, impressions = pairs$impressions_1 + pairs$impressions_2), length(at$queries$keys))), "(no topic)")[pairs$query],
     pair = paste(at$queries$names[pairs$query], at$pages$names[pairs$page], sep = " | "), site = rep("the site", nrow(pairs)))

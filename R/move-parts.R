@@ -18,11 +18,28 @@ change_parts <- function(clicks_1, clicks_2, expected_1, expected_2, demand_1, d
     click_through = ifelse(both, clicks_2 - clicks_1 - factor * (expected_2 - expected_1), 0), mix = ifelse(both, 0, clicks_2 - clicks_1))
 }
 
+# Where what a pair is shown for moved beyond noise and how it is clicked did not, the wavering of clicks is luck, and goes along with demand and
+# position in proportion to what they did (in the direction of the change); the click-through that moved on the whole site stays. Elsewhere the
+# luck of clicks is part of click-through. Sums stay what they are.
+share_luck <- function(parts, tests, common, sure = 0.1) {
+  change <- parts$demand + parts$position
+  which <- which(tests$p_visible < sure / 10 & tests$p_clicked > sure & parts$mix == 0 & change != 0)
+  if (!length(which)) return(parts)
+  own <- parts[which]
+  along <- lapply(c("demand", "position"), function(name) pmax(0, own[[name]] * sign(change[which])))
+  whole <- along[[1]] + along[[2]]
+  luck <- own$click_through - common[which]
+  set(parts, which, "demand", own$demand + luck * along[[1]] / whole)
+  set(parts, which, "position", own$position + luck * along[[2]] / whole)
+  set(parts, which, "click_through", common[which])
+  parts
+}
+
 # How sure a change is. Impressions say far more than clicks: so what searches and position make of it (clicks expected) is tested
 # apart from how it is clicked beside that, each as a log ratio beside that of the whole site, with the variance of counts that
 # waver more than by chance (from the middle half of all that have clicks enough, so that what truly moved does not
 # widen it). The smaller of the two p-values counts, doubled; Benjamini and Hochberg (1995) over all that are tested.
-# Out: data.table(ratio, ratio_low, ratio_high, p, q).
+# Out: data.table(ratio, ratio_low, ratio_high, p, q, p_visible, p_clicked, common_clicked: the log ratio of the site).
 change_tests <- function(sums, days, level, least = 10) {
   clicks <- log((sums$clicks_2 + 0.5) / days[2]) - log((sums$clicks_1 + 0.5) / days[1])
   seen <- log((sums$expected_2 + 0.05) / days[2]) - log((sums$expected_1 + 0.05) / days[1])
@@ -33,14 +50,15 @@ change_tests <- function(sums, days, level, least = 10) {
   clicked <- beside_site(clicks - seen, click_noise, tested)
   p <- ifelse(tested, pmin(1, 2 * pmin(visible$p, clicked$p)), NA)
   reach <- stats::qnorm(1 - (1 - level) / 2) * sqrt(click_noise + visible$between + clicked$between)
-  data.table(ratio = exp(clicks), ratio_low = exp(clicks - reach), ratio_high = exp(clicks + reach), p = p, q = stats::p.adjust(p, "BH"))
+  data.table(ratio = exp(clicks), ratio_low = exp(clicks - reach), ratio_high = exp(clicks + reach), p = p, q = stats::p.adjust(p, "BH"), p_visible = ifelse(tested, visible$p, NA),
+    p_clicked = ifelse(tested, clicked$p, NA), common_clicked = clicked$common)
 }
 
-# Two-sided p-values of log ratios beside the common one: list(p, between).
+# Two-sided p-values of log ratios beside the common one: list(p, between, common).
 beside_site <- function(z, noise, tested) {
   common <- if (any(tested)) weighted_median(z[tested], 1 / (noise[tested] + 0.02)) else 0
   between <- if (sum(tested) >= 20) middle_variance(z[tested] - common, noise[tested]) else 0.02
-  list(p = 2 * stats::pnorm(-abs(z - common) / sqrt(noise + between)), between = between)
+  list(p = 2 * stats::pnorm(-abs(z - common) / sqrt(noise + between)), between = between, common = common)
 }
 
 weighted_median <- function(x, weight) {

@@ -15,7 +15,8 @@
 #'     blindly to the curve.}
 #'   \item{`striking_distance`}{In the band of positions, with the next
 #'     worthwhile step (page one from page two, else the top three) within
-#'     reach. Gain = chance of the step x (the query's own rate carried along the
+#'     reach. The chance of the step is 0.35 x target / position, an assumption for queries that are worked on; where there are four months or more, it goes half of the way (in log odds) to
+#'     what share of this site's queries rose so far in three months by themselves, by position, trend and queries on the page (a logistic fit). Gain = chance of the step x (the query's own rate carried along the
 #'     curve to the target, less what it earns).}
 #'   \item{`cannibalized`}{Pages swap the lead from week to week by more than
 #'     noise would, or are shown together and both held back. Gain: the query at

@@ -44,7 +44,8 @@ reduce_chunk <- function(rows, recent_from, weigh, split) {
   recent <- if (!is.null(recent_from)) as.integer(rows$date) >= as.integer(recent_from)
   list(queries = queries, pages = pages, cells = reduce_cells(work, recent), some_recent = !is.null(recent_from),
     split_cells = if (!is.null(split)) reduce_split(work, split_labels(rows, split)),
-    by_day = if (!is.null(rows[["date"]])) reduce_by(rows, "date"), blend = if (!is.null(rows[["date"]])) blend_sums(work, rows$date), codes = if (!weigh) list(query = queries$code, page = pages$code))
+    by_day = if (!is.null(rows[["date"]])) reduce_by(rows, "date"), blend = if (!is.null(rows[["date"]])) blend_sums(work, rows$date),
+    course = if (!is.null(rows[["date"]])) course_sums(work, rows$date, queries$keys, pages$keys), codes = if (!weigh) list(query = queries$code, page = pages$code))
 }
 
 # Two reductions as one: codes of both become codes of the keys that either has.
@@ -65,7 +66,7 @@ merge_reduced <- function(one, other) {
   list(queries = texts("queries"), pages = texts("pages"), cells = cells, some_recent = one$some_recent,
     split_cells = if (!is.null(one$split_cells)) sum_split(rbind(recode(one, "split_cells"), recode(other, "split_cells"))),
     by_day = if (!is.null(one$by_day)) reduce_by(rbind(one$by_day, other$by_day), "date"),
-    blend = add_blend_sums(one$blend, other$blend))
+    blend = add_blend_sums(one$blend, other$blend), course = add_courses(one$course, other$course))
 }
 
 # What is needed of the recent days besides sums: `contested`, by day, of queries that more than one page is shown for,

@@ -30,7 +30,8 @@
 #'   oldest, or `NULL`), `by_day`, `odd_days` (days whose CTR is far from that of the days around, as tracking
 #'   faults and bots leave them: kept everywhere but in `cells`), `split_cells` (cells by
 #'   `part` of the `split`, or `NULL`), `blend` (sums that tell how far
-#'   the places within one row lie apart, or `NULL`), `site_by_day` and `site_by_page` (from
+#'   the places within one row lie apart, or `NULL`), `course` (impressions and position of a sample of queries by month, from which
+#'   the chance of a step up is learnt, or `NULL`), `site_by_day` and `site_by_page` (from
 #'   tables without queries, or `NULL`), `window`, `recent`, and the `sources`
 #'   of the data and what was `left_out` of the table used.
 #' @section Errors:
@@ -73,7 +74,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
     pages = setDT(list(page = reduced$pages$names, key = reduced$pages$keys)),
     cells = reduced$all, recent_cells = reduced$recent, pairs = pairs,
     contested = recent$contested, weekly = recent$weekly,
-    split = split, split_cells = reduced$split_cells, by_day = reduced$by_day, odd_days = odd, blend = reduced$blend,
+    split = split, split_cells = reduced$split_cells, by_day = reduced$by_day, odd_days = odd, blend = reduced$blend, course = reduced$course,
     site_by_day = site_totals(source$totals, "date", table),
     site_by_page = site_totals(source$totals, "page", table),
     window = list(from = table$from, to = table$to, days = days, dated = dated, assumed = is.na(table$days)),

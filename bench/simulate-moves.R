@@ -18,7 +18,8 @@ site <- function(seed, change) {
   position <- pmin(20, pmax(1, ifelse(later, changed$home[id], q$home[id]) + sample(-1:1, nrow(d), TRUE) * (q$home[id] > 1)))
   # Twenty clicks a week on average, whatever the position.
   demand <- q$weekly[id] / 7 / curve[q$home[id]] * (1 + 0.3 * sin(d$day / 20)) * rgamma(nrow(d), 15, 15) * ifelse(later, changed$demand[id], 1)
-  impressions <- rpois(nrow(d), demand)
+  # Page two is seen by half.
+  impressions <- rpois(nrow(d), demand * ifelse(position > 10.5, 0.5, 1))
   clicks <- rbinom(nrow(d), impressions, pmin(0.95, curve[position] * q$factor[id] * ifelse(later, changed$snippet[id], 1)))
   rows <- data.table(date = as.IDate("2026-03-01") + d$day, query = sprintf("query %d", id), page = sprintf("https://www.fernmoor.example/p%d/", id %/% 4), clicks = clicks, impressions = impressions, position = position)
   rows[impressions > 0]

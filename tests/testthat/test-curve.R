@@ -291,5 +291,5 @@ test_that("days of faulty tracking and of bots do not bend the curve, and are na
   dirty <- tide_summary(as_data(bad))
   expect_equal(dirty$odd_days$date, c(still, bots))
   expect_equal(predict(tide_curve(dirty), 1:10)$ctr, predict(clean, 1:10)$ctr, tolerance = 0.03)
-  expect_match(paste(format(tide_curve(dirty)), collapse = " "), "2 days with a CTR far")
+  expect_match(paste(format(tide_curve(dirty)), collapse = " "), "2 days of unlikely CTR")
 })

@@ -83,7 +83,8 @@ parse_lengths <- function(text) {
 
 # For the report: the last 28 days against the 28 before, where there are days enough.
 site_moves <- function(options, input, data, findings) {
+  held <- if (inherits(data, "tide_months")) planned_days(data$plan$wanted)
   data <- last_rows(options, input, data, 56)
   if (dated_days(data) < 56) return(NULL)
-  tide_moves(data, days = 28, level = "page", curve = findings$curve, brand = input$settings$rules$brand, rules = input$settings$rules)
+  tide_moves(data, site_days = held, days = 28, level = "page", curve = findings$curve, brand = input$settings$rules$brand, rules = input$settings$rules)
 }

@@ -46,59 +46,25 @@ tide_moves <- function(data, after = NULL, before = NULL, days = 28, level = c("
   check_number(fdr, "fdr", min = 0.001, max = 0.5)
   table <- pick_table(data, c("date", "query", "page"))
   if (is.null(table)) table <- pick_table(data, c("date", "query"))
-  if (is.null(table)) abort_tide("What moved needs days and queries.", where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")), mend = "Export by date, query and page.", class = "grain")
+  if (is.null(table)) {
+    abort_tide("What moved needs days and queries.", where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
+      mend = "Export by date, query and page.", class = "grain")
+  }
   windows <- settle_windows(table$from, table$to, before, after, days)
   summary <- if (is.null(curve)) tide_summary(data, brand = brand)
   if (is.null(curve)) curve <- tide_curve(summary) else check_class(curve, "tide_curve", "curve")
   at <- window_rows(table$rows, windows, curve, brand, page_one_views(if (is.null(summary)) curve$summary else summary))
-  sides <- lapply(1:2, function(k) sort(unique(at$rows$date[at$rows$side == k])))
-  if (!all(lengths(sides))) {
-    abort_tide("A window holds no row.", where = format_days(windows[[which(lengths(sides) == 0)[1]]][1], windows[[which(lengths(sides) == 0)[1]]][2]), mend = "Choose days that the data hold.", class = "window", fault = "call")
-  }
-  shown <- lengths(sides)
-  sums <- at$rows[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted), expected = sum(expected), demand = sum(demand)), by = c("query", "page", "side")]
-  pairs <- merge(sums[sums$side == 1L, !"side"], sums[sums$side == 2L, !"side"], by = c("query", "page"), all = TRUE, suffixes = c("_1", "_2"))
-  for (column in setdiff(names(pairs), c("query", "page"))) set(pairs, which(is.na(pairs[[column]])), column, 0)
-  scale <- 30 / shown
-  worth <- 1 / curve$fits[[1]]$spread
-  factor <- (worth + pairs$clicks_1 + pairs$clicks_2) / (worth + pairs$expected_1 + pairs$expected_2)
-  parts <- change_parts(pairs$clicks_1 * scale[1], pairs$clicks_2 * scale[2], pairs$expected_1 * scale[1], pairs$expected_2 * scale[2], pairs$demand_1 * scale[1], pairs$demand_2 * scale[2], factor)
-  tests <- change_tests(pairs, shown, 0.9)
-  # What the whole site's click-through, up or down, makes of each pair.
-  common <- factor * (pairs$expected_1 * scale[1] + pairs$expected_2 * scale[2]) * tanh(tests$common_clicked / 2)
-  set(pairs, j = part_names, value = share_luck(parts, tests, common))
-  name <- switch(level, query = at$queries$names[pairs$query], page = at$pages$names[pairs$page], folder = page_group(at$pages$names, rules$page_groups)[pairs$page],
-    topic = fcoalesce(head_terms(at$queries$keys, leading_pages(data.table(query = pairs$query, page = pairs$page, clicks = pairs$clicks_1 + pairs$clicks_2, impressions = pairs$impressions_1 + pairs$impressions_2), length(at$queries$keys))), "(no topic)")[pairs$query],
-    pair = paste(at$queries$names[pairs$query], at$pages$names[pairs$page], sep = " | "), site = rep("the site", nrow(pairs)))
-  set(pairs, j = "name", value = name)
-  moves <- move_lines(pairs, shown, fdr)
-  site <- move_lines(copy(pairs)[, "name" := "the site"], shown, fdr)
-  lines <- lapply(1:2, function(k) data.table(from = windows[[k]][1], to = windows[[k]][2], days = shown[k], missing = as.integer(windows[[k]][2] - windows[[k]][1]) + 1L - shown[k]))
-  named <- copy(pairs)
-  set(named, j = "query_name", value = at$queries$names[pairs$query])
-  set(named, j = "page_name", value = at$pages$names[pairs$page])
-  structure(list(weekly = clicks_by_week(at, pairs, leading_moves(moves, 50)$name, windows),
-    season = last_season(if (!is.null(site_days)) site_days else if (table$from <= windows$before[1] - 364L) dated_sums(data), windows), moves = moves, site = site, pairs = named, windows = rbindlist(lines), level = level, fdr = fdr), class = "tide_moves")
+  held <- held_days(at$rows, windows)
+  pairs <- pair_sums(at$rows)
+  set(pairs, j = part_names, value = pair_changes(pairs, held$days, curve$fits[[1]]$spread))
+  set(pairs, j = "name", value = level_names(level, pairs, at, rules))
+  moves <- move_lines(pairs, held$days, fdr)
+  site <- move_lines(copy(pairs)[, "name" := "the site"], held$days, fdr)
+  weekly <- clicks_by_week(at, pairs, leading_moves(moves, 50)$name, windows)
+  if (is.null(site_days) && table$from <= windows$before[1] - 364L) site_days <- dated_sums(data)
+  set(pairs, j = c("query_name", "page_name"), value = list(at$queries$names[pairs$query], at$pages$names[pairs$page]))
+  structure(list(moves = moves, site = site, pairs = pairs, windows = held, level = level, fdr = fdr, season = last_season(site_days, windows), weekly = weekly), class = "tide_moves")
 }
-
-move_levels <- c("query", "page", "folder", "topic", "pair", "site")
-part_names <- c("demand", "position", "click_through", "mix")
-
-move_lines <- function(pairs, shown, fdr) {
-  scale <- 30 / shown
-  own <- pairs[, .(clicks_1 = sum(clicks_1), clicks_2 = sum(clicks_2), demand = sum(demand), position = sum(position), click_through = sum(click_through), mix = sum(mix),
-    expected_1 = sum(expected_1), expected_2 = sum(expected_2), impressions_1 = sum(impressions_1), impressions_2 = sum(impressions_2), weighted_1 = sum(weighted_1), weighted_2 = sum(weighted_2)), by = "name"]
-  tests <- change_tests(own, shown, 0.9)
-  out <- data.table(name = own$name, clicks_before = own$clicks_1 * scale[1], clicks_after = own$clicks_2 * scale[2], change = own$clicks_2 * scale[2] - own$clicks_1 * scale[1],
-    own[, part_names, with = FALSE], tests[, c("ratio", "ratio_low", "ratio_high", "q")], real = (tests$q <= fdr) %in% TRUE,
-    status = ifelse(own$impressions_1 == 0, "new", ifelse(own$impressions_2 == 0, "lost", "continuing")),
-    impressions_before = own$impressions_1 * scale[1], impressions_after = own$impressions_2 * scale[2],
-    position_before = ifelse(own$impressions_1 > 0, own$weighted_1 / own$impressions_1, NA), position_after = ifelse(own$impressions_2 > 0, own$weighted_2 / own$impressions_2, NA))
-  out[order(-abs(out$change), out$name)]
-}
-
-# What is shown first: what moved beyond noise, then the largest changes.
-leading_moves <- function(moves, most) utils::head(moves[order(-moves$real, -abs(moves$change))], most)
 
 #' @rdname tide_moves
 #' @param x A `tide_moves` object.

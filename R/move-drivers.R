@@ -66,7 +66,7 @@ homeless_topics <- function(moves, site) {
   pairs <- moves$pairs
   queries <- unique(pairs$query_name)
   code <- match(pairs$query_name, queries)
-  topic <- head_terms(query_key(queries), leading_pages(data.table(query = code, page = pairs$page, clicks = pairs$clicks_1 + pairs$clicks_2, impressions = pairs$impressions_1 + pairs$impressions_2), length(queries)))[code]
+  topic <- head_terms(query_key(queries), leading_of(pairs, length(queries), code))[code]
   known <- which(!is.na(topic))
   lines <- move_lines(copy(pairs)[known][, "name" := topic[known]], moves$windows$days, moves$fdr)
   lines <- lines[lines$real & lines$change >= 1 & log(lines$ratio) > site]

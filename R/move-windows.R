@@ -35,6 +35,18 @@ window_rows <- function(rows, windows, curve, brand, views) {
   coded
 }
 
+# The windows, and how many of their days have rows: data.table(from, to, days, missing).
+held_days <- function(rows, windows) {
+  days <- vapply(1:2, function(k) length(unique(rows$date[rows$side == k])), 0L)
+  if (!all(days)) {
+    empty <- windows[[which(days == 0)[1]]]
+    abort_tide("A window holds no row.", where = format_days(empty[1], empty[2]), mend = "Choose days that the data hold.", class = "window", fault = "call")
+  }
+  from <- as.IDate(vapply(windows, function(window) as.integer(window[1]), 0L))
+  to <- as.IDate(vapply(windows, function(window) as.integer(window[2]), 0L))
+  data.table(from = from, to = to, days = days, missing = as.integer(to) - as.integer(from) + 1L - days)
+}
+
 # Clicks by week of the names that changed most: data.table(name, week, clicks).
 clicks_by_week <- function(at, pairs, names, windows) {
   own <- which(pairs$name %in% names)

@@ -1,0 +1,59 @@
+# From rows of two windows to lines of a level: what each query x page changed by and why, and sums of that.
+
+move_levels <- c("query", "page", "folder", "topic", "pair", "site")
+part_names <- c("demand", "position", "click_through", "mix")
+
+# Sums of both windows (`_1` before, `_2` after) by query and page, zero where one window lacks the pair.
+pair_sums <- function(rows) {
+  sums <- rows[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted), expected = sum(expected), demand = sum(demand)), by = c("query", "page", "side")]
+  pairs <- merge(sums[sums$side == 1L, !"side"], sums[sums$side == 2L, !"side"], by = c("query", "page"), all = TRUE, suffixes = c("_1", "_2"))
+  setnafill(pairs, fill = 0, cols = setdiff(names(pairs), c("query", "page")))
+  pairs
+}
+
+# The parts of each pair's change of clicks, for 30 days: data.table of `part_names`.
+pair_changes <- function(pairs, shown, spread) {
+  scale <- 30 / shown
+  before <- lapply(pairs[, c("clicks_1", "expected_1", "demand_1")], `*`, scale[1])
+  after <- lapply(pairs[, c("clicks_2", "expected_2", "demand_2")], `*`, scale[2])
+  # One factor on the curve for both windows, held to the curve by the usual spread.
+  factor <- (1 / spread + pairs$clicks_1 + pairs$clicks_2) / (1 / spread + pairs$expected_1 + pairs$expected_2)
+  parts <- change_parts(before$clicks_1, after$clicks_2, before$expected_1, after$expected_2, before$demand_1, after$demand_2, factor)
+  tests <- change_tests(pairs, shown, 0.9)
+  # What the whole site's click-through, up or down, makes of each pair.
+  common <- factor * (before$expected_1 + after$expected_2) * tanh(tests$common_clicked / 2)
+  share_luck(parts, tests, common)
+}
+
+# The name each pair goes by on a level.
+level_names <- function(level, pairs, at, rules) {
+  switch(level,
+    query = at$queries$names[pairs$query],
+    page = at$pages$names[pairs$page],
+    folder = page_group(at$pages$names, rules$page_groups)[pairs$page],
+    topic = fcoalesce(head_terms(at$queries$keys, leading_of(pairs, length(at$queries$keys)))[pairs$query], "(no topic)"),
+    pair = paste(at$queries$names[pairs$query], at$pages$names[pairs$page], sep = " | "),
+    site = rep("the site", nrow(pairs)))
+}
+
+# Each query's leading page over both windows.
+leading_of <- function(pairs, queries, code = pairs$query) {
+  leading_pages(data.table(query = code, page = pairs$page, clicks = pairs$clicks_1 + pairs$clicks_2, impressions = pairs$impressions_1 + pairs$impressions_2), queries)
+}
+
+# Pairs summed by their name, each line tested, the largest change first.
+move_lines <- function(pairs, shown, fdr) {
+  sums <- c(outer(c("clicks_", "expected_", "impressions_", "weighted_"), 1:2, paste0), part_names)
+  own <- pairs[, lapply(.SD, sum), by = "name", .SDcols = sums]
+  tests <- change_tests(own, shown, 0.9)
+  scale <- 30 / shown
+  out <- data.table(name = own$name, clicks_before = own$clicks_1 * scale[1], clicks_after = own$clicks_2 * scale[2], change = own$clicks_2 * scale[2] - own$clicks_1 * scale[1],
+    own[, part_names, with = FALSE], tests[, c("ratio", "ratio_low", "ratio_high", "q")], real = (tests$q <= fdr) %in% TRUE,
+    status = ifelse(own$impressions_1 == 0, "new", ifelse(own$impressions_2 == 0, "lost", "continuing")),
+    impressions_before = own$impressions_1 * scale[1], impressions_after = own$impressions_2 * scale[2],
+    position_before = ifelse(own$impressions_1 > 0, own$weighted_1 / own$impressions_1, NA), position_after = ifelse(own$impressions_2 > 0, own$weighted_2 / own$impressions_2, NA))
+  out[order(-abs(out$change), out$name)]
+}
+
+# What is shown first: what moved beyond noise, then the largest changes.
+leading_moves <- function(moves, most) utils::head(moves[order(-moves$real, -abs(moves$change))], most)

@@ -259,3 +259,38 @@ test_that("views by page, query, folder and topic add up to the list", {
   expect_lte(sum(day$hours), 8)
   expect_true(all(table(tide_choose(found, per_page = 2)$findings$page) <= 2))
 })
+
+test_that("page and query are judged together: one query's shortfall is its own, all queries' is the page's", {
+  set.seed(8)
+  pages <- rep(1:120, each = 6)
+  expected <- exp(rnorm(720, 3.7, 0.5))
+  usual <- exp(rnorm(720, 0, 0.2))
+  alone <- seq(6, 60, by = 6)
+  whole <- pages %in% 101:112
+  factor <- usual * ifelse(whole, 0.35, 1)
+  factor[alone] <- 0.2
+  clicks <- rpois(720, expected * factor)
+  judged <- inktide:::judge_low(clicks, expected, pages, as.list(sprintf("word%d", 1:720)))
+  expect_gt(mean(judged$confidence[alone] > 0.5), 0.75)
+  expect_lt(max(judged$page_low[alone]), 0.5)
+  expect_gt(mean(judged$page_low[whole]), 0.9)
+  expect_gt(mean(judged$confidence[whole & clicks < 0.8 * expected]), 0.85)
+  expect_lt(mean(judged$confidence[!whole & factor > 0.6 & clicks > 0.8 * expected]), 0.02)
+  # What is clicked as usual is never low, and the order of rows changes nothing.
+  expect_true(all(judged$confidence[clicks > 1.3 * expected] == 0))
+  shuffled <- sample(720)
+  again <- inktide:::judge_low(clicks[shuffled], expected[shuffled], pages[shuffled], as.list(sprintf("word%d", shuffled)))
+  expect_equal(again$confidence, judged$confidence[shuffled], tolerance = 1e-6)
+})
+
+test_that("likelihoods are negative binomial in the factor's mean and variance", {
+  groups <- list(weight = c(0.8, 0.15, 0.05), mean = c(0, -0.8, 0.7), sd = c(0.25, 0.5, 0.4))
+  clicks <- c(0, 3, 40)
+  expected <- c(2, 10, 35)
+  made <- inktide:::pair_likelihoods(clicks, expected, groups)
+  grid <- inktide:::effect_grid
+  for (k in 1:3) {
+    truth <- vapply(grid, function(effect) groups$weight[k] * dnbinom(clicks, size = 1 / (exp(groups$sd[k]^2) - 1), mu = expected * exp(effect + groups$mean[k] + groups$sd[k]^2 / 2)), clicks)
+    expect_equal(made[[k]], truth, tolerance = 1e-8)
+  }
+})

@@ -100,3 +100,26 @@ test_that("the program compares windows, several at once, and tells why", {
   expect_match(paste(why$out, collapse = " "), "clicks a month")
   expect_equal(program("compare", "a.csv", "--after", "2026-02-30", dir = dir)$status, 2)
 })
+
+test_that("luck goes along with the cause that moved, sums stay, and what did not move is left alone", {
+  parts <- data.table::data.table(demand = c(-20, -20, -4, 6), position = c(-5, 5, 0, 0), click_through = c(-4, 3, -9, 2), mix = 0)
+  tests <- data.table::data.table(p_visible = c(1e-6, 1e-6, 0.4, 1e-6), p_clicked = c(0.6, 0.6, 0.6, 0.01))
+  shared <- inktide:::share_luck(data.table::copy(parts), tests, common = c(1, 0, 0, 0))
+  expect_equal(rowSums(shared), rowSums(parts))
+  expect_equal(unlist(shared[1]), c(demand = -24, position = -6, click_through = 1, mix = 0))
+  expect_equal(unlist(shared[2]), c(demand = -17, position = 5, click_through = 0, mix = 0))
+  expect_equal(shared[3:4], parts[3:4])
+})
+
+test_that("the season is what the same weekdays did a year before, where they are held", {
+  days <- data.table::data.table(date = as.IDate("2025-01-01") + 0:450)
+  days[, "clicks" := ifelse(date >= as.IDate("2025-03-03") & date < as.IDate("2025-03-31"), 150, 100)]
+  windows <- list(before = as.IDate(c("2026-02-02", "2026-03-01")), after = as.IDate(c("2026-03-02", "2026-03-29")))
+  expect_equal(inktide:::last_season(days, windows)$ratio, 1.5)
+  expect_null(inktide:::last_season(days[date > as.IDate("2025-02-20")], windows))
+  expect_null(inktide:::last_season(NULL, windows))
+  weeks <- inktide:::week_of(as.IDate("2026-02-02") + 0:55, windows)
+  expect_equal(weeks, rep(1:8, each = 7))
+  uneven <- list(before = as.IDate(c("2026-02-01", "2026-02-10")), after = as.IDate(c("2026-02-11", "2026-02-24")))
+  expect_equal(sum(is.na(inktide:::week_of(as.IDate("2026-02-01") + 0:23, uneven))), 3)
+})

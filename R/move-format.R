@@ -31,7 +31,7 @@ format.tide_moves <- function(x, n = 20, width = 80, ...) {
   more <- nrow(x$moves) - nrow(shown)
   c(wrap_lines(c(sprintf("%s (%s) against %s (%s); clicks for 30 days", format_days(w$from[2], w$to[2]), format_plural(w$days[2], "day"), format_days(w$from[1], w$to[1]), format_plural(w$days[1], "day")),
     if (any(w$missing > 0)) sprintf("days without a row are not counted: %s before, %s after", format_count(w$missing[1]), format_count(w$missing[2])),
-    change_sentence(x$site, "The site"), season_line(x),
+    change_sentence(x$site, "The site"), season_line(x), came_line(x),
     sprintf("%s of %s moved by more than the site and the usual wavering (marked *)", format_count(sum(x$moves$real)), format_plural(nrow(x$moves), c(query = "query", page = "page", folder = "folder", topic = "topic", pair = "pair", site = "site")[[x$level]],
       c(query = "queries", page = "pages", folder = "folders", topic = "topics", pair = "pairs", site = "sites")[[x$level]]))), width), "",
     line(fit_text(x$level, free), "before", "after", "change", "demand", "positn", "clickth", "mix", ""),
@@ -42,6 +42,17 @@ format.tide_moves <- function(x, n = 20, width = 80, ...) {
       own <- x$moves[i]
       strwrap(paste("*", change_sentence(own, if (x$level == "page") format_path(own$name) else sprintf("\"%s\"", own$name))), width, exdent = 2)
     }))))
+}
+
+# What came and what went, apart from what was there in both windows.
+came_line <- function(x) {
+  if (x$level == "site") return(NULL)
+  told <- vapply(c("new", "lost"), function(wanted) {
+    own <- x$moves[which(x$moves$status == wanted)]
+    if (nrow(own)) sprintf("%s %s (%s clicks)", format_count(nrow(own)), wanted, signed(sum(own$change))) else ""
+  }, "")
+  told <- told[nzchar(told)]
+  if (length(told)) sprintf("%s; the rest was shown in both windows", paste(told, collapse = ", "))
 }
 
 # Windows of one year differ by the season too: what the same weeks did a year before, or that nobody knows.

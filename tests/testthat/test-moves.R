@@ -50,6 +50,7 @@ test_that("each planted cause carries its change, and what stands still is no mo
   expect_true(all(moves$real[moves$name %in% c("query 0004", "query 0016", "query 0022")]))
   expect_lt(mean(moves$real[!moves$name %in% names(cause)]), 0.03)
   expect_equal(moves$status[moves$name == "query 0022"], "lost")
+  expect_match(paste(format(tide_moves(as_data(rows))), collapse = " "), " 1 lost \\(-")
 })
 
 test_that("a season that moves all makes no movers, windows are checked and missing days said", {

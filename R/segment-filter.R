@@ -90,7 +90,7 @@ window_steps <- function(from, to, days, without) {
 # Dates, or runs of days with `from` and `to`.
 listed_days <- function(without) {
   if (is.null(without)) return(NULL)
-  if (is.data.frame(without)) return(as.IDate(unlist(Map(seq.int, as.integer(without$from), as.integer(without$to)))))
+  if (is.data.frame(without)) return(listed_dates(without))
   as.IDate(vapply(without, function(one) as.integer(check_date(one, "without", null = FALSE)), 0L))
 }
 

@@ -1,16 +1,16 @@
 # Days that tell nothing of how people click: tracking that stood still, bots that see and never click. The curve is
 # fitted without them; everything else keeps and shows them.
 
-# Days whose CTR is more than four times off the median of the four weeks around, with clicks enough for that not to be
-# luck. Out: date, clicks, impressions, ctr, usual_ctr.
+# Unusual days whose clicks and impressions do not go together. Out: date, clicks, impressions, ctr, usual_ctr.
 odd_days <- function(by_day) {
   none <- data.table(date = as.IDate(character()), clicks = numeric(), impressions = numeric(), ctr = numeric(), usual_ctr = numeric())
   if (is.null(by_day) || nrow(by_day) < 21) return(none)
-  usual <- stats::runmed(by_day$ctr, min(29, 2 * ((nrow(by_day) - 1) %/% 2) + 1), endrule = "constant")
-  expected <- by_day$impressions * usual
-  far <- abs(log((by_day$clicks + 0.5) / (expected + 0.5))) > log(4) & pmax(expected, by_day$clicks) >= 30
-  if (!any(far)) return(none)
-  data.table(by_day[far, c("date", "clicks", "impressions", "ctr")], usual_ctr = usual[far])
+  runs <- odd_runs(by_day, 1L)
+  runs <- runs[runs$what %in% c("clicks missing", "seen, not clicked", "clicked beyond the usual")]
+  if (!nrow(runs)) return(none)
+  days <- listed_dates(runs)
+  run <- rep(seq_len(nrow(runs)), runs$days)
+  data.table(by_day[match(days, by_day$date), c("date", "clicks", "impressions", "ctr")], usual_ctr = (runs$usual_clicks / runs$usual_impressions)[run])
 }
 
 # Sums add up, so what those days brought can be taken off again.

@@ -83,6 +83,9 @@ odd_runs <- function(days, size, least = 21) {
   runs[, !"run"]
 }
 
+# All days of runs with `from` and `to`.
+listed_dates <- function(runs) as.IDate(unlist(Map(seq.int, as.integer(runs$from), as.integer(runs$to))))
+
 # The median around, times the usual pattern of the week.
 usual_counts <- function(x, weekday, wide) {
   window <- min(wide, 2 * ((length(x) - 1) %/% 2) + 1)

@@ -17,9 +17,9 @@ if (!dir.exists(dir)) {
     unlink(file)
   }
 }
-timed <- function(code, limit_mb = NULL) {
+timed <- function(code, limit_mb = NULL, first = "NULL") {
   script <- tempfile(fileext = ".R")
-  writeLines(sprintf("suppressPackageStartupMessages(library(inktide)); store <- tide_store('%s'); t <- system.time({ %s }); cat(t[['elapsed']])", dir, code), script)
+  writeLines(sprintf("suppressPackageStartupMessages(library(inktide)); store <- tide_store('%s'); %s; t <- system.time({ %s }); cat(t[['elapsed']])", dir, first, code), script)
   log <- tempfile()
   command <- sprintf("%s time -f '%%M' -o %s %s %s 2>/dev/null", if (is.null(limit_mb)) "" else sprintf("ulimit -v %d;", limit_mb * 1024L), log, file.path(R.home("bin"), "Rscript"), script)
   out <- suppressWarnings(system2("sh", c("-c", shQuote(command)), stdout = TRUE))
@@ -33,9 +33,9 @@ cases <- c(`all rows, read` = "x <- tide_stored(store, lag = 0)", `90 days, read
 windows <- "d <- tide_stored(store, from = '2026-09-06', to = '2026-10-31', lag = 0, dimensions = c('date', 'query', 'page'))"
 curve <- tempfile(fileext = ".rds")
 saveRDS(tide_curve(tide_summary(tide_by_month(tide_store(dir), days = 90, lag = 0, dimensions = c("date", "query", "page")))), curve)
-cases <- c(cases, `two windows of 28 days, read` = windows, `two windows, read and compared by query` = sprintf("%s; x <- tide_moves(d, curve = readRDS('%s'))", windows, curve))
+cases <- c(cases, `two windows of 28 days, read` = windows, `two windows, read and compared by query` = paste0(windows, "; x <- tide_moves(d, curve = curve)"))
 results <- rbindlist(lapply(names(cases), function(name) {
-  run <- timed(cases[[name]])
+  run <- timed(cases[[name]], first = if (grepl("compared", name)) sprintf("curve <- readRDS('%s')", curve) else "NULL")
   data.table(case = name, seconds = run$seconds, peak_mb = round(run$peak))
 }))
 print(results)

@@ -2,7 +2,8 @@
 
 measure_words <- c(clicks = "clicks", demand = "searches", position = "what its positions earn", click_through = "click-through at equal position")
 
-percent_change <- function(ratio) { size <- round(100 * (ratio - 1)); sprintf("%s%.0f%%", ifelse(size < 0, "-", "+"), abs(size)) }
+percent_size <- function(ratio) sprintf("%.0f%%", 100 * abs(ratio - 1))
+percent_change <- function(ratio) paste0(ifelse(ratio < 0.995, "-", "+"), percent_size(ratio))
 
 # "2026-04-20 Titles rewritten (3 pages): clicks +47% (+18% to +81%) - rose; ..."
 shift_lines <- function(shifts) {

@@ -16,7 +16,7 @@
 #' @param events A `tide_events` object, drawn on the figures; `NULL` for none.
 #' @param rules A [tide_rules()] object, for the bands.
 #' @return A `tide_follow` object: a list with `pages` (data.table: `page`, `period` (its first day), `clicks`, `impressions`, `position`, `ctr`, `expected_ctr`
-#'   (on the curve, at the positions held), `queries` (distinct)), `lines` (`page`, `query`, `period`, `clicks`, `impressions`, `position`), `bands`
+#'   (on the curve, at the positions held), `queries` (distinct)), `lines` (`page`, `query`, `period`, `clicks`, `impressions`, `position`, `rank` of the query on its page), `bands`
 #'   (`page`, `period`, `band`, `queries`), `events` (as given; `here` where they touched these pages), `shifts` ([tide_shifts()] of all events),
 #'   `changes` ([tide_changes()]), `unusual` ([tide_unusual()]), `by`, `from`, `to`. Positions are weighted by impressions. A period
 #'   without a row has missing figures, not zeros, and is a gap in the figures. Methods: `print`, `format`, `tidy` (of `pages`), `autoplot`, `plot`.
@@ -69,9 +69,6 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"), leading = c("
     shifts = if (!is.null(events)) shifts_of(series, events), changes = changes_of(series, events), unusual = tide_unusual(data), by = by, leading = leading, from = periods[1], to = table$to), class = "tide_follow")
 }
 
-# First day of the period a day lies in, counted back from the last day.
-period_of <- function(date, to, length) to - length * ((as.integer(to) - as.integer(date)) %/% length) - (length - 1L)
-
 followed_pages <- function(coded, pages, most) {
   plain <- coded$segment[coded$rows$query] != "brand"
   total <- coded$rows[, .(plain = sum(clicks[plain[.I]]), clicks = sum(clicks)), by = "page"]
@@ -89,7 +86,7 @@ followed_pages <- function(coded, pages, most) {
   utils::head(total$page, most)
 }
 
-# The leading queries of each page: data.table(page, query), best first within a page, the pages in their order.
+# The leading queries of each page: data.table(page, query, rank), 1 the first.
 leading_queries <- function(rows, coded, leading, lines, findings) {
   total <- rows[, .(clicks = sum(clicks), impressions = sum(impressions)), by = c("page", "query")]
   weight <- if (leading == "gain") {
@@ -98,8 +95,8 @@ leading_queries <- function(rows, coded, leading, lines, findings) {
     fcoalesce(as.vector(gain[paste(coded$queries$keys[total$query], coded$pages$keys[total$page])]), 0)
   } else total[[leading]]
   total <- total[order(total$page, -weight, -total$impressions)]
-  total <- total[, utils::head(.SD, lines), by = "page", .SDcols = "query"]
-  setkeyv(total, c("page", "query"))
+  total[, "rank" := seq_len(.N), by = "page"]
+  setkeyv(total[total$rank <= lines, c("page", "query", "rank")], c("page", "query"))
 }
 
 # Events, and whether they touched one of the pages.

@@ -61,7 +61,7 @@ tide_moves <- function(data, after = NULL, before = NULL, days = 28, level = c("
   moves <- move_lines(pairs, held$days, fdr)
   site <- move_lines(copy(pairs)[, "name" := "the site"], held$days, fdr)
   weekly <- clicks_by_week(at, pairs, leading_moves(moves, 50)$name, windows)
-  if (is.null(site_days) && table$from <= windows$before[1] - 364L) site_days <- dated_sums(data)
+  if (is.null(site_days) && table$from <= windows$before[1] - 364L) site_days <- days_of_site(data)
   set(pairs, j = c("query_name", "page_name"), value = list(at$queries$names[pairs$query], at$pages$names[pairs$page]))
   structure(list(moves = moves, site = site, pairs = pairs, windows = held, level = level, fdr = fdr, season = last_season(site_days, windows), weekly = weekly), class = "tide_moves")
 }

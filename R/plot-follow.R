@@ -18,17 +18,6 @@ plot.tide_follow <- function(x, ...) {
   invisible(x)
 }
 
-# Events as numbered lines, told in the caption: list(layers, caption).
-event_marks <- function(events, from, to) {
-  if (!is.null(events)) events <- events[events$date >= from & events$date <= to]
-  if (!NROW(events)) return(list(layers = NULL, caption = NULL))
-  at <- data.table(at = as.Date(events$date), number = as.character(seq_len(nrow(events))))
-  list(layers = list(
-    ggplot2::geom_vline(data = at, ggplot2::aes(xintercept = .data$at), colour = ink$soft, linewidth = 0.35, linetype = "22"),
-    ggplot2::geom_text(data = at, ggplot2::aes(.data$at, Inf, label = .data$number), inherit.aes = FALSE, hjust = -0.4, vjust = 1.3, size = 3.3, colour = ink$soft)),
-    caption = paste(sprintf("%d: %s, %s", seq_len(nrow(events)), events$event, format(events$date)), collapse = "\n"))
-}
-
 path_labels <- function(pages) factor(fit_label(format_path(pages), 34), unique(fit_label(format_path(pages), 34)))
 
 panels <- function(pages) if (length(unique(pages)) > 1) ggplot2::facet_wrap("panel", ncol = if (length(unique(pages)) > 4) 3 else 2)
@@ -41,11 +30,6 @@ follow_title <- function(followed, what) {
 positions_figure <- function(followed) {
   lines <- copy(followed$lines)
   pages <- unique(followed$pages$page)
-  lines[, "rank" := match(query, unique(query)), by = "page"]
-  seen <- lines[, .(weight = sum(get(if (followed$leading == "clicks") "clicks" else "impressions"), na.rm = TRUE)), by = c("page", "query")]
-  seen <- seen[order(-seen$weight)]
-  seen[, "rank" := seq_len(.N), by = "page"]
-  lines[, "rank" := seen$rank[match(paste(page, query), paste(seen$page, seen$query))]]
   lines[, c("panel", "at", "value") := list(factor(path_labels(pages)[match(page, pages)]), as.Date(period), -log(position))]
   named <- if (length(pages) == 1) 4L else 1L
   lead <- lines[lines$rank <= named & !is.na(lines$value)]
@@ -98,11 +82,9 @@ bands_figure <- function(followed) {
   pages <- unique(followed$pages$page)
   bands <- copy(followed$bands)
   bands[, c("panel", "at") := list(factor(path_labels(pages)[match(page, pages)]), as.Date(period))]
-  names <- levels(bands$band)
-  shades <- stats::setNames(grDevices::colorRampPalette(c(ink$main, "#c9d6e2"))(length(names)), names)
   ggplot2::ggplot(bands, ggplot2::aes(.data$at, .data$queries)) +
     ggplot2::geom_col(ggplot2::aes(fill = .data$band), width = if (followed$by == "week") 6 else 1) +
-    ggplot2::scale_fill_manual(values = shades, name = "position") + ggplot2::scale_x_date(date_labels = "%b", expand = ggplot2::expansion(0.02)) +
+    ggplot2::scale_fill_manual(values = band_shades(bands$band), name = "position") + ggplot2::scale_x_date(date_labels = "%b", expand = ggplot2::expansion(0.02)) +
     ggplot2::scale_y_continuous(labels = scales::label_comma(), expand = ggplot2::expansion(c(0, 0.05))) + panels(pages) +
     ggplot2::labs(x = NULL, y = NULL, title = follow_title(followed, sprintf("distinct queries by %s", followed$by)), subtitle = "each query in the band of its position in that time")
 }

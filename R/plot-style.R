@@ -34,3 +34,6 @@ position_axis <- function(until) {
   ggplot2::scale_x_log10(breaks = c(1, 2, 3, 4, 5, 7, 10, 15, 20, 30, 50, 100), limits = c(1, until * 1.12),
     expand = ggplot2::expansion(c(0.03, 0.02)))
 }
+
+# Bands of position, the best darkest.
+band_shades <- function(bands) stats::setNames(grDevices::colorRampPalette(c(ink$main, "#c9d6e2"))(nlevels(bands)), levels(bands))

@@ -92,8 +92,6 @@ spread_apart <- function(at, step) {
 
 ranking_figure <- function(trace) {
   ranking <- copy(trace$ranking)
-  bands <- levels(ranking$band)
-  shades <- stats::setNames(grDevices::colorRampPalette(c(ink$main, "#c9d6e2"))(length(bands)), bands)
   last <- ranking[ranking$week == max(ranking$week)]
   setorderv(last, "band")
   last[, "at" := sum(queries) - cumsum(queries) + queries / 2]
@@ -101,7 +99,7 @@ ranking_figure <- function(trace) {
   ggplot2::ggplot(ranking, ggplot2::aes(as.Date(.data$week), .data$queries)) +
     ggplot2::geom_col(ggplot2::aes(fill = .data$band), width = 6) +
     ggplot2::geom_text(data = last, ggplot2::aes(y = .data$at, label = paste("position", .data$band)), hjust = 0, nudge_x = 5, size = 3.3, colour = ink$text) +
-    ggplot2::scale_fill_manual(values = shades, guide = "none") +
+    ggplot2::scale_fill_manual(values = band_shades(ranking$band), guide = "none") +
     ggplot2::scale_x_date(expand = ggplot2::expansion(c(0.02, 0.2))) +
     ggplot2::scale_y_continuous(labels = scales::label_comma(), expand = ggplot2::expansion(c(0, 0.05))) +
     ggplot2::labs(x = NULL, y = NULL, title = sprintf("%s distinct queries by week", trace_title(trace)), subtitle = "each query in the band of its position in that week") +

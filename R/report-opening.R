@@ -10,8 +10,6 @@ opening_sentences <- function(moves, followed) {
   c(happened, opening_reason(moves), opening_event(followed$shifts, w$to[2]), opening_days(followed$unusual, w))
 }
 
-percent_size <- function(ratio) sprintf("%.0f%%", 100 * abs(ratio - 1))
-
 season_clause <- function(moves, ratio) {
   if (is.null(moves$season)) return(".")
   sprintf("; a year before, the same weeks went %s.", percent_change(moves$season$ratio))

@@ -21,7 +21,7 @@
 #' @export
 tide_unusual <- function(data) {
   if (!inherits(data, "tide_months")) check_class(data, "tide_data", "data")
-  days <- if (inherits(data, "tide_months")) planned_days(data$plan$wanted) else dated_sums(data)
+  days <- days_of_site(data)
   if (is.null(days)) abort_tide("Unusual days need days.", where = "No table has dates.", mend = "Export by date.", class = "grain")
   found <- odd_runs(days, 1L)
   weeks <- odd_runs(days, 7L)
@@ -35,6 +35,9 @@ tide_unusual <- function(data) {
 odd_kinds <- data.table(what = c("clicks missing", "seen, not clicked", "clicked beyond the usual", "few of both", "surge", "no rows"),
   likely = c("tracking stood still", "bots, or places nobody clicks", "double counting, or a results page that sent everyone here", "an outage or a partial export", "demand: a campaign, the press, a holiday",
     "the export lacks the day"))
+
+# Clicks and impressions of the site by day, of the finest account of it without queries, or NULL without dates.
+days_of_site <- function(data) if (inherits(data, "tide_months")) planned_days(data$plan$wanted) else dated_sums(data)
 
 dated_sums <- function(data) {
   dated <- Filter(function(table) "date" %in% table$dimensions, data$tables)

@@ -54,7 +54,7 @@ tide_trace <- function(data, what, recent_days = 90, rules = tide_rules(), facts
     impressions = table$rows$impressions[use], position = table$rows$position[use]))
   other <- if (found$kind == "page") "query" else "page"
   # Weeks count back from the last day, so that none but the first is cut short.
-  if (dated) set(rows, j = "week", value = table$to - 7L * ((as.integer(table$to) - as.integer(table$rows$date[use])) %/% 7L) - 6L)
+  if (dated) set(rows, j = "week", value = period_of(table$rows$date[use], table$to, 7L))
   weekly <- if (dated) setnames(reduce_by(rows, c(other, "week")), other, "name")
   site <- if (found$kind == "page") {
     totals <- site_totals(data, "page", table)

@@ -25,3 +25,6 @@ as_utf8 <- function(x) {
 
 # Sums of x by whole-number codes from 1 to `size`: rowsum() without the search for the codes.
 sum_codes <- function(x, code, size) .Call(sum_by, as.double(x), as.integer(code), as.integer(size))
+
+# First day of the period a day lies in, counted back from the last day.
+period_of <- function(date, to, length) to - length * ((as.integer(to) - as.integer(date)) %/% length) - (length - 1L)

@@ -94,6 +94,9 @@ test_that("pages are followed by week with gaps as gaps, and sums agree with the
   expect_error(tide_follow(data, "/nowhere/"), "/", class = "tide_error_follow")
   by_day <- tide_follow(data, "/b/p4/", by = "day", leading = "clicks", lines = 1)
   expect_equal(nrow(by_day$lines), 84)
+  # With clicks on one of two queries only, that one leads by clicks; each page's first has rank 1.
+  expect_equal(unique(by_day$lines$query), "query 4")
+  expect_equal(sort(unique(followed$lines$rank)), 1:2)
 })
 
 test_that("the program follows pages, tests events and leaves days out; the report opens with what happened", {

@@ -57,6 +57,9 @@ fit_levels <- function(clicks, expected, page, known, most = 6000L) {
     use <- which(known[rows])
     pairs <- fit_within_pages(z[rows[use]], noise[rows[use]], Reduce(`+`, page_shares(likelihood, pages)), of[use], pairs)
   }
+  # The site's level is the pairs', pages have what is theirs beside it.
+  pairs$mean <- pairs$mean + pages$mean[1]
+  pages$mean <- pages$mean - pages$mean[1]
   list(all = all, pages = pages, pairs = pairs)
 }
 
@@ -82,28 +85,35 @@ fit_within_pages <- function(z, noise, posterior, of, groups, most = 1500L) {
 # A page's effect, the log of the factor that all its queries share, is summed over these values.
 effect_grid <- seq(-2.4, 1.2, by = 0.15)
 
-# Per page the log-likelihood of each effect: list(page, pairs, likelihood).
-page_likelihoods <- function(clicks, expected, page, groups, at_once = 50000L) {
-  order <- order(page)
-  first <- which(!duplicated(page[order]))
-  size <- diff(c(first, length(page) + 1L))
-  chunk <- (cumsum(size) - 1L) %/% at_once
-  made <- lapply(split(seq_along(first), chunk), function(pages) {
-    rows <- order[seq(first[pages[1]], length.out = sum(size[pages]))]
-    logs <- log(Reduce(`+`, pair_likelihoods(clicks[rows], expected[rows], groups)))
-    rowsum(logs, page[rows], reorder = FALSE)
-  })
-  list(page = page[order][first], pairs = size, likelihood = unname(do.call(rbind, made)))
+# How likely a pair's clicks are, by kind (usual, low, high) and by its page's effect: a list of three matrices of a row per pair
+# and a column per effect, weight x likelihood. A few hundred queries cannot tell whether their factors are gamma or log-normal
+# distributed, and the lower tails of the two differ by more than anything else here: each counts half.
+pair_likelihoods <- function(clicks, expected, groups) {
+  Map(function(gamma, lognormal) (gamma + lognormal) / 2 + 1e-300, gamma_likelihoods(clicks, expected, groups), lognormal_likelihoods(clicks, expected, groups))
 }
 
-# Clicks given a log-normal factor are near negative binomial with the factor's mean and variance. Out: a list of three matrices (usual, low,
-# high) of a row per pair and a column per page effect: weight x likelihood, but for what no group and no effect changes.
-pair_likelihoods <- function(clicks, expected, groups) {
+# Gamma factors of the groups' means and variances: clicks are negative binomial.
+gamma_likelihoods <- function(clicks, expected, groups) {
   lapply(1:3, function(k) {
     size <- 1 / (exp(groups$sd[k]^2) - 1)
     log_mean <- log(expected) + groups$mean[k] + groups$sd[k]^2 / 2
     constant <- log(groups$weight[k]) + lgamma(clicks + size) - lgamma(size) + clicks * (log_mean - log(size)) - lgamma(clicks + 1)
-    exp(constant + outer(clicks, effect_grid) - (clicks + size) * log1p(outer(exp(log_mean) / size, exp(effect_grid)))) + 1e-300
+    exp(constant + outer(clicks, effect_grid) - (clicks + size) * log1p(outer(exp(log_mean) / size, exp(effect_grid))))
+  })
+}
+
+# Log-normal factors: of many clicks the log is normal; few clicks are summed over values of the log factor.
+lognormal_likelihoods <- function(clicks, expected, groups, many = 20, factors = seq(-5, 2.2, by = 0.1)) {
+  few <- which(clicks < many)
+  rest <- which(clicks >= many)
+  given <- exp(outer(clicks[few], factors) - outer(expected[few], exp(factors)) + clicks[few] * log(expected[few]) - lgamma(clicks[few] + 1))
+  beside <- outer(log(clicks[rest] / expected[rest]), effect_grid, `-`)
+  lapply(1:3, function(k) {
+    density <- vapply(effect_grid, function(effect) stats::dnorm(factors, groups$mean[k] + effect, groups$sd[k]), factors)
+    out <- matrix(0, length(clicks), length(effect_grid))
+    out[few, ] <- given %*% (density / rep(colSums(density), each = length(factors)))
+    out[rest, ] <- stats::dnorm(beside, groups$mean[k], sqrt(groups$sd[k]^2 + 1 / clicks[rest])) / clicks[rest]
+    groups$weight[k] * out
   })
 }
 
@@ -127,6 +137,7 @@ fit_pages <- function(likelihood, pairs, least = 3) {
   for (round in 1:40) {
     before <- c(groups$mean, groups$sd)
     groups <- next_groups(groups, page_shares(likelihood, groups), list(at, at, at), c(0.12, 0.4, 0.4))
+    groups$sd[1] <- max(groups$sd[1], 0.08)
     if (max(abs(c(groups$mean, groups$sd) - before)) < 1e-3) break
   }
   groups

@@ -5,7 +5,17 @@
 
 # Variance of the place within a row, by m = position - 1: linear + square x m^2. Where nothing tells it: the table of an
 # unknown period, where a mild correction errs on the safe side.
-default_blend <- list(linear = 0.15, square = 0.01, source = "assumed")
+default_blend <- list(linear = 0.15, square = 0.01, source = "assumed", places = 1:100)
+
+# Places of one impression are whole. Where single impressions stand between them, the export's positions are smoothed or
+# modelled ones, and a row is a point on the curve: places as fine as the curve bends.
+fine_places <- c(seq(1, 9.75, by = 0.25), seq(10, 20, by = 0.5), 21:100)
+
+places_of <- function(cells, least = 30) {
+  single <- which(cells$rows == 1 & cells$impressions == 1)
+  between <- abs(cells$position[single] - round(cells$position[single])) > 0.006
+  if (length(single) >= least && mean(between) > 0.5) fine_places else 1:100
+}
 
 # Classes of blending: one minus rows over impressions, which is 0 where every row is one impression. `degree` stands for the class.
 blend_breaks <- c(0.1, 0.5, 0.88)
@@ -13,8 +23,14 @@ blend_degree <- c(0, 0.3, 0.7, 0.96)
 
 blend_class <- function(rows, impressions) findInterval(1 - rows / pmax(impressions, 1), blend_breaks) + 1L
 
-# In: sums by band of position, see blend_sums(). Out: list(linear, square, source).
-estimate_blend <- function(sums) {
+# In: a summary, with its sums by band of position, see blend_sums(). Out: list(linear, square, source, places).
+estimate_blend <- function(summary) {
+  blend <- blend_slopes(summary$blend)
+  blend$places <- places_of(summary$cells)
+  blend
+}
+
+blend_slopes <- function(sums) {
   if (is.null(sums) || sum(sums$n) < 500) return(default_blend)
   sums <- sums[sums$n >= 50]
   # Weighted regression of half the squared difference on the mean of one over impressions, band by band.
@@ -37,27 +53,30 @@ estimate_blend <- function(sums) {
   list(linear = both[1], square = both[2], source = "data")
 }
 
-# Weights of the places 1, 2, ..., 100 for rows at an average position: a gamma distribution beyond the first place with
+# Weights of the places for rows at an average position: a gamma distribution beyond the first place with
 # the mean and variance of the row, shared out to the places on either side of each value, which keeps the mean.
-place_weights <- function(position, variance) {
-  mean <- pmin(pmax(position - 1, 0), 99)
-  # Sharing out adds about a sixth to the variance.
-  variance <- pmax(variance - 1 / 6, 0)
-  weights <- matrix(0, length(position), 100)
-  sharp <- variance < 1e-4 | mean < 1e-3
-  left <- pmin(floor(mean[sharp]), 98)
-  weights[cbind(which(sharp), left + 1)] <- 1 - (mean[sharp] - left)
-  weights[cbind(which(sharp), left + 2)] <- mean[sharp] - left
-  blurred <- which(!sharp)
+place_weights <- function(position, variance, places) {
+  at <- places - 1
+  last <- length(at)
+  gap <- diff(at)
+  mean <- pmin(pmax(position - 1, 0), at[last])
+  left <- pmin(findInterval(mean, at), last - 1L)
+  # Sharing out adds about a sixth of the squared gap to the variance.
+  variance <- pmax(variance - gap[left]^2 / 6, 0)
+  weights <- matrix(0, length(position), last)
+  sharp <- which(variance < 1e-4 | mean < 1e-3)
+  right <- (mean[sharp] - at[left[sharp]]) / gap[left[sharp]]
+  weights[cbind(sharp, left[sharp])] <- 1 - right
+  weights[cbind(sharp, left[sharp] + 1L)] <- right
+  blurred <- setdiff(seq_along(position), sharp)
   if (length(blurred)) {
     m <- mean[blurred]
     v <- variance[blurred]
-    # Mean shortfall below x, of which the second differences are the weights.
-    below <- vapply(0:100, function(x) x * stats::pgamma(x, m^2 / v, m / v) - m * stats::pgamma(x, m^2 / v + 1, m / v), numeric(length(m)))
+    # Mean shortfall below each place, of which the changes of slope are the weights.
+    below <- vapply(at, function(x) x * stats::pgamma(x, m^2 / v, m / v) - m * stats::pgamma(x, m^2 / v + 1, m / v), numeric(length(m)))
     below <- matrix(below, length(m))
-    inner <- below[, 2:101, drop = FALSE] - below[, 1:100, drop = FALSE]
-    weights[blurred, ] <- inner - cbind(0, inner[, 1:99, drop = FALSE])
-    weights[blurred, 100] <- weights[blurred, 100] + pmax(0, 1 - rowSums(weights[blurred, , drop = FALSE]))
+    slope <- (below[, -1, drop = FALSE] - below[, -last, drop = FALSE]) / rep(gap, each = length(m))
+    weights[blurred, ] <- cbind(slope, 1) - cbind(0, slope)
   }
   weights
 }
@@ -69,19 +88,18 @@ blend_variance <- function(blend, position, degree) {
 
 # Positions at which blended curves are tabulated, close enough to interpolate between.
 blend_grid <- exp(seq(0, log(100), length.out = 160))
-places <- 1:100
 
-# Log CTR of blended rows over the grid, one column a class. log_ctr: of the curve at its knots; weights: by class.
-blend_table <- function(log_ctr, weights) {
+# Log CTR of blended rows over the grid, one column a class. log_ctr: of the curve at its knots; weights: of the places, by class.
+blend_table <- function(log_ctr, weights, places) {
   ctr <- exp(drop(knot_weights(places) %*% log_ctr))
   log(vapply(weights, function(w) drop(w %*% ctr), numeric(length(blend_grid))))
 }
 
-grid_weights <- function(blend) lapply(blend_degree, function(degree) place_weights(blend_grid, blend_variance(blend, blend_grid, degree)))
+grid_weights <- function(blend) lapply(blend_degree, function(degree) place_weights(blend_grid, blend_variance(blend, blend_grid, degree), blend$places))
 
 # Clicks that cells are expected to have on a curve, its log CTR at the knots given.
 expected_clicks <- function(cells, log_ctr, blend) {
-  cells$impressions * exp(blended_log_ctr(blend_table(log_ctr, grid_weights(blend)), cells$position, blend_class(cells$rows, cells$impressions)))
+  cells$impressions * exp(blended_log_ctr(blend_table(log_ctr, grid_weights(blend), blend$places), cells$position, blend_class(cells$rows, cells$impressions)))
 }
 
 # Log CTR of cells from the table.

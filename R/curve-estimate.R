@@ -45,7 +45,7 @@ sample_pairs <- function(cells, evidence, enough = 15000L) {
 settle_curve <- function(cells, evidence, penalty, state, least, free = 5) {
   for (round in 1:40) {
     before <- state$theta
-    table <- blend_table(drop(knot_design() %*% state$theta), evidence$weights)
+    table <- blend_table(drop(knot_design() %*% state$theta), evidence$weights, evidence$at_places)
     mean <- cells$impressions * exp(read_blend_table(table, evidence$spot))
     if (round <= free) {
       pair_mean <- sum_runs(mean, evidence$ends)
@@ -83,8 +83,8 @@ curve_evidence <- function(cells, blend = default_blend) {
   group <- cells$query[ends] %% curve_groups
   list(
     ends = ends, pair = pair, pair_clicks = sum_runs(cells$clicks, ends), column = column,
-    full = full, in_full = full[pair], row = cumsum(full)[pair], size = sum(full), spot = blend_spot(cells$position, class), weights = grid_weights(blend),
-    places = place_weights(position, blend_variance(blend, position, blend_degree[codes %% 10L])),
+    full = full, in_full = full[pair], row = cumsum(full)[pair], size = sum(full), spot = blend_spot(cells$position, class), weights = grid_weights(blend), at_places = blend$places,
+    places = place_weights(position, blend_variance(blend, position, blend_degree[codes %% 10L]), blend$places),
     group = group[pair], full_group = group[full]
   )
 }
@@ -99,7 +99,7 @@ sum_runs <- function(x, ends) {
 
 # How log CTR of the columns moves with the parameters: each place's share in what the column earns.
 blended_design <- function(theta, evidence) {
-  at_places <- knot_weights(places) %*% knot_design()
+  at_places <- knot_weights(evidence$at_places) %*% knot_design()
   earned <- sweep(evidence$places, 2, exp(drop(at_places %*% theta)), `*`)
   (earned / rowSums(earned)) %*% at_places
 }

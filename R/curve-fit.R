@@ -22,7 +22,8 @@
 #' earns the mean of what those earn. How far the places of one row lie apart is told by
 #' how much less the positions of neighbouring days differ where there are more
 #' impressions; the curve is that of the places, and expected clicks blend it again. A
-#' table without dates blends by an unknown amount; a mild one is assumed.
+#' table without dates blends by an unknown amount; a mild one is assumed. Where rows of one impression stand
+#' between whole positions (smoothed or modelled ones), positions are taken for points on the curve.
 #'
 #' A table that was cut at a row cap and sorted by clicks holds the pairs with clicks
 #' enough: its likelihood is that of counts known to be at least so many.
@@ -75,7 +76,7 @@ tide_curve <- function(summary, level = 0.9, by = NULL, prior = NULL, method = c
   method <- check_choice(method, c("fitted", "pivot", "power"), "method")
   if (method != "fitted" && !is.null(by)) abort_argument("by", "left out for plain methods, which lend nothing to thin parts", by)
   outside <- if (!is.null(prior)) outside_curve(prior)
-  blend <- if (method == "fitted") estimate_blend(summary$blend) else unblended
+  blend <- if (method == "fitted") estimate_blend(summary) else unblended
   segment_of <- summary$queries$segment[summary$cells$query]
   segments <- if (all(summary$queries$segment == "all")) "all" else c("non-brand", "brand")
   cells <- summary$cells
@@ -175,7 +176,7 @@ curve_ctr <- function(curve, position, segment, rows, impressions) {
   class <- rep_len(blend_class(rows, impressions), length(position))
   for (s in intersect(names(curve$fits), unique(segment))) {
     here <- which(segment == s)
-    out[here] <- exp(blended_log_ctr(blend_table(curve$fits[[s]]$log_ctr, weights), position[here], class[here]))
+    out[here] <- exp(blended_log_ctr(blend_table(curve$fits[[s]]$log_ctr, weights, curve$blend$places), position[here], class[here]))
   }
   out
 }

@@ -19,7 +19,7 @@
 #' @export
 tide_curve_rivals <- function(summary) {
   check_class(summary, "tide_summary", "summary")
-  blend <- estimate_blend(summary$blend)
+  blend <- estimate_blend(summary)
   segment_of <- summary$queries$segment[summary$cells$query]
   main <- if ("non-brand" %in% segment_of) "non-brand" else segment_of[1]
   cells <- summary$cells[segment_of == main]
@@ -67,7 +67,7 @@ plain_fit <- function(cells, segment, method, blend) {
 }
 
 # Plain methods take average positions for places.
-unblended <- list(linear = 0, square = 0, source = "none")
+unblended <- list(linear = 0, square = 0, source = "none", places = 1:100)
 
 # Ways to a curve: cells -> log CTR at the knots.
 curve_methods <- list(

@@ -10,7 +10,8 @@ site_kinds <- list(
   `capped export` = list(queries = 20000, days = 91, demand = 0.3, cap = 1000),
   `mixed devices` = list(queries = 1500, days = 91, demand = 0.5, devices = TRUE),
   `many features` = list(queries = 1500, days = 91, demand = 0.5, features = 0.3),
-  undated = list(queries = 2500, days = 91, demand = 0.5, undated = TRUE)
+  undated = list(queries = 2500, days = 91, demand = 0.5, undated = TRUE),
+  `between places` = list(queries = 1500, days = 91, demand = 0.5, between = TRUE)
 )
 
 true_curve <- function(seed) {
@@ -43,9 +44,12 @@ simulate_site <- function(kind, seed) {
   each <- data.table(row = rep(seq_len(nrow(d)), d$impressions))
   centre <- (home[d$q] * drift)[each$row]
   each[, place := pmin(100, pmax(1, round(centre + rnorm(.N) * (0.2 + 0.12 * centre))))]
+  # An export of smoothed positions: a whole row stands at one point between places.
+  if (!is.null(how$between)) each[, place := pmin(100, pmax(1, centre))]
+  ctr_at <- function(place) exp(approx(log(1:100), log(curve), log(place))$y)
   lift <- if (is.null(phone)) 1 else ifelse(phone, 0.8, 1.25)[each$row]
   brand <- if (is.null(how$brand)) rep(FALSE, n) else seq_len(n) <= how$brand
-  each[, clicked := runif(.N) < pmin(0.95, curve[place] * factor[d$q[row]] * lift * ifelse(brand[d$q[row]], 2.2, 1))]
+  each[, clicked := runif(.N) < pmin(0.95, ctr_at(place) * factor[d$q[row]] * lift * ifelse(brand[d$q[row]], 2.2, 1))]
   sums <- each[, .(clicks = sum(clicked), position = round(mean(place), 2)), by = "row"]
   d[, c("clicks", "position") := list(sums$clicks, sums$position)]
   if (!is.null(phone)) d[, device := ifelse(phone, "mobile", "desktop")]

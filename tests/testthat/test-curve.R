@@ -31,6 +31,18 @@ test_that("a known curve is found again, with its interval, better than by the p
   expect_gt(mean_of("covered"), 0.75)
 })
 
+test_that("positions between places are points on the curve, where rows of one impression show them", {
+  rows <- made_site(queries = 800, days = 60)
+  set.seed(9)
+  rows[, "at" := pmin(10, pmax(1, position + runif(.N, -0.5, 0.5)))]
+  rows[, "clicks" := rbinom(.N, impressions, exp(approx(log(1:10), log(made_curve), log(at))$y))]
+  rows[, "position" := round(at, 1)]
+  curve <- tide_curve(tide_summary(as_data(rows)))
+  expect_lt(max(abs(log(predict(curve, 1:9)$ctr / made_curve[1:9]))), 0.1)
+  expect_true(1.25 %in% curve$blend$places)
+  expect_equal(tide_curve(tide_summary(as_data(made_site(queries = 100))))$blend$places, 1:100)
+})
+
 test_that("the curve never rises, stays within 0 and 1, and one giant query does not become it", {
   rows <- made_site(queries = 300, days = 30)
   before <- predict(tide_curve(tide_summary(as_data(rows))), 1:100)$ctr
@@ -111,12 +123,14 @@ test_that("brand's curve rests on each query's leading page", {
 test_that("places of a blended row keep its mean, and their variance grows with what is asked", {
   position <- c(1, 1.2, 2.5, 8.4, 30)
   for (variance in c(0, 0.5, 4)) {
-    w <- inktide:::place_weights(position, rep(variance, 5))
+    w <- inktide:::place_weights(position, rep(variance, 5), 1:100)
+    fine <- inktide:::place_weights(position, rep(variance, 5), inktide:::fine_places)
+    expect_equal(drop(fine %*% inktide:::fine_places), position, tolerance = 1e-3)
     expect_equal(rowSums(w), rep(1, 5), tolerance = 1e-4)
     expect_true(all(w >= -1e-9))
     expect_equal(drop(w %*% (1:100)), position, tolerance = 1e-3)
   }
-  spread <- function(v) { w <- inktide:::place_weights(8.4, v); drop(w %*% (1:100 - 8.4)^2) }
+  spread <- function(v) { w <- inktide:::place_weights(8.4, v, 1:100); drop(w %*% (1:100 - 8.4)^2) }
   expect_equal(spread(4), 4, tolerance = 0.05)
 })
 

@@ -283,14 +283,22 @@ test_that("page and query are judged together: one query's shortfall is its own,
   expect_equal(again$confidence, judged$confidence[shuffled], tolerance = 1e-6)
 })
 
-test_that("likelihoods are negative binomial in the factor's mean and variance", {
+test_that("likelihoods are those of gamma factors (negative binomial) and of log-normal ones (by integration), half each", {
   groups <- list(weight = c(0.8, 0.15, 0.05), mean = c(0, -0.8, 0.7), sd = c(0.25, 0.5, 0.4))
   clicks <- c(0, 3, 40)
   expected <- c(2, 10, 35)
-  made <- inktide:::pair_likelihoods(clicks, expected, groups)
   grid <- inktide:::effect_grid
+  gamma <- inktide:::gamma_likelihoods(clicks, expected, groups)
+  lognormal <- inktide:::lognormal_likelihoods(clicks, expected, groups)
   for (k in 1:3) {
     truth <- vapply(grid, function(effect) groups$weight[k] * dnbinom(clicks, size = 1 / (exp(groups$sd[k]^2) - 1), mu = expected * exp(effect + groups$mean[k] + groups$sd[k]^2 / 2)), clicks)
-    expect_equal(made[[k]], truth, tolerance = 1e-8)
+    expect_equal(gamma[[k]], truth, tolerance = 1e-8)
+    summed <- function(row, effect) integrate(function(x) dpois(clicks[row], expected[row] * exp(x)) * dnorm(x, groups$mean[k] + effect, groups$sd[k]), -8, 5, subdivisions = 1000)$value
+    for (at in c(1, 12, 17)) {
+      expect_equal(lognormal[[k]][1:2, at], groups$weight[k] * vapply(1:2, summed, 0, effect = grid[at]), tolerance = 1e-3)
+    }
+    # Of many clicks the log is taken as normal, which holds where the page's effect is near what was seen.
+    expect_equal(lognormal[[k]][3, 17 - 8], groups$weight[k] * summed(3, grid[9]), tolerance = 0.15)
   }
+  expect_equal(inktide:::pair_likelihoods(clicks, expected, groups)[[2]], (gamma[[2]] + lognormal[[2]]) / 2, tolerance = 1e-8)
 })

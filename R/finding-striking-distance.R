@@ -55,8 +55,8 @@ step_how <- function(summary, at, target, step, sure) {
 }
 
 # How many times the impressions of page two a query has on page one: from the site's pairs that were on both in different
-# weeks, held to a default that is worth five of them.
-page_one_views <- function(summary, default = 1.5, worth = 5) {
+# weeks, held to a default that stands for a factor within 1.1 and 2 (`default_sd` of its log) in two of three sites.
+page_one_views <- function(summary, default = 1.5, default_sd = 0.3) {
   weekly <- summary$weekly
   if (is.null(weekly)) return(default)
   side <- ifelse(weekly$position < 9.5, 1L, ifelse(weekly$position > 11.5 & weekly$position < 20.5, 2L, NA))
@@ -71,7 +71,11 @@ page_one_views <- function(summary, default = 1.5, worth = 5) {
   sums <- own[, .(weeks = .N, mean = mean(impressions)), by = c("query", "page", "side")]
   both <- merge(sums[sums$side == 1L & sums$weeks >= 2], sums[sums$side == 2L & sums$weeks >= 2], by = c("query", "page"))
   ratio <- log(both$mean.x / both$mean.y)
-  min(4, max(1, exp((worth * log(default) + sum(ratio)) / (worth + length(ratio)))))
+  # The default counts as much as queries that differ from one another as these do (two more, that differ by as much as it may).
+  n <- length(ratio)
+  spread <- (if (n > 1) stats::var(ratio) * (n - 1) else 0) + 3 * default_sd^2
+  worth <- spread / (n + 2) / default_sd^2
+  min(4, max(1, exp((worth * log(default) + sum(ratio)) / (worth + n))))
 }
 
 # Other pages of the site that hold a tenth of the query's impressions or more.

@@ -43,7 +43,7 @@ leading_of <- function(pairs, queries, code = pairs$query) {
 
 # Pairs summed by their name, each line tested, the largest change first.
 move_lines <- function(pairs, shown, fdr) {
-  sums <- c(outer(c("clicks_", "expected_", "impressions_", "weighted_"), 1:2, paste0), part_names)
+  sums <- c(outer(c("clicks_", "expected_", "demand_", "impressions_", "weighted_"), 1:2, paste0), part_names)
   own <- pairs[, lapply(.SD, sum), by = "name", .SDcols = sums]
   tests <- change_tests(own, shown, 0.9)
   scale <- 30 / shown

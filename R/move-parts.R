@@ -35,20 +35,22 @@ share_luck <- function(parts, tests, common, sure = 0.1) {
   parts
 }
 
-# How sure a change is. Impressions say far more than clicks: so what searches and position make of it (clicks expected) is tested
-# apart from how it is clicked beside that, each as a log ratio beside that of the whole site, with the variance of counts that
+# How sure a change is. Impressions say far more than clicks, and searches waver less than what positions make of them: so searches,
+# what they and position make of it, and how it is clicked beside that are tested apart, each as a log ratio beside that of the whole site, with the variance of counts that
 # waver more than by chance (from the middle half of all that have clicks enough, so that what truly moved does not
-# widen it). The smaller of the two p-values counts, doubled; Benjamini and Hochberg (1995) over all that are tested.
-# Out: data.table(ratio, ratio_low, ratio_high, p, q, p_visible, p_clicked, common_clicked: the log ratio of the site).
+# widen it). The smallest of the three p-values counts, times three; Benjamini and Hochberg (1995) over all that are tested.
+# Out: data.table(ratio, ratio_low, ratio_high, p, q, p_visible: of searches and position together, p_clicked, common_clicked: the log ratio of the site).
 change_tests <- function(sums, days, level, least = 10) {
   clicks <- log((sums$clicks_2 + 0.5) / days[2]) - log((sums$clicks_1 + 0.5) / days[1])
   seen <- log((sums$expected_2 + 0.05) / days[2]) - log((sums$expected_1 + 0.05) / days[1])
   click_noise <- 1 / (sums$clicks_1 + 0.5) + 1 / (sums$clicks_2 + 0.5)
   seen_noise <- 1 / (sums$impressions_1 + 1) + 1 / (sums$impressions_2 + 1)
   tested <- sums$clicks_1 + sums$clicks_2 >= least
+  searches <- log((sums$demand_2 + 1) / days[2]) - log((sums$demand_1 + 1) / days[1])
   visible <- beside_site(seen, seen_noise, tested)
   clicked <- beside_site(clicks - seen, click_noise, tested)
-  p <- ifelse(tested, pmin(1, 2 * pmin(visible$p, clicked$p)), NA)
+  least_p <- pmin(beside_site(searches, seen_noise, tested)$p, visible$p, clicked$p)
+  p <- ifelse(tested, pmin(1, 3 * least_p), NA)
   reach <- stats::qnorm(1 - (1 - level) / 2) * sqrt(click_noise + visible$between + clicked$between)
   data.table(ratio = exp(clicks), ratio_low = exp(clicks - reach), ratio_high = exp(clicks + reach), p = p, q = stats::p.adjust(p, "BH"), p_visible = ifelse(tested, visible$p, NA),
     p_clicked = ifelse(tested, clicked$p, NA), common_clicked = clicked$common)

@@ -6,13 +6,13 @@ source("bench/read-rows.R")
 seeds <- seq_len(c(as.integer(commandArgs(TRUE)), 20)[1])
 curve <- 0.02 + 0.26 * exp(-0.5 * (0:19))
 
-# 56 days; demand of each query wavers from day to day, with a season over all.
-site <- function(seed, change) {
+# Two windows of `days`; demand of each query wavers from day to day, with a season over all.
+site <- function(seed, change, days = 28) {
   set.seed(seed)
   n <- 400
   q <- data.table(home = sample(1:12, n, TRUE), weekly = exp(rnorm(n, log(20), 0.8)), factor = exp(rnorm(n, -0.03, 0.25)))
-  d <- CJ(id = seq_len(n), day = 1:56)
-  later <- d$day > 28
+  d <- CJ(id = seq_len(n), day = seq_len(2 * days))
+  later <- d$day > days
   id <- d$id
   changed <- change(q)
   position <- pmin(20, pmax(1, ifelse(later, changed$home[id], q$home[id]) + sample(-1:1, nrow(d), TRUE) * (q$home[id] > 1)))
@@ -43,5 +43,15 @@ one <- function(seed) {
   data.table(seed = seed, alarms = mean(quiet$real), any_alarm = any(quiet$real), found = mean(moved$real[hit & busy]), false = mean(!hit[moved$real]), habit_false = mean(!habit %in% sprintf("query %d", 1:80)),
     demand = cause(set("demand", 0.4), "demand", 1:40), snippet = cause(set("snippet", 0.4), "click_through", 1:40), position = cause(slip, "position", 1:40), exact = max(abs(rowSums(moved[, c("demand", "position", "click_through", "mix")]) - moved$change)))
 }
+# Twenty clicks a week are few in four weeks: what longer windows find.
+by_length <- function(days) rbindlist(parallel::mclapply(seeds, function(seed) {
+  quiet <- tide_moves(as_data(site(seed, none, days)), days = days)$moves
+  moved <- tide_moves(as_data(site(seed, planted, days)), days = days)$moves
+  number <- as.integer(sub("query ", "", moved$name))
+  busy <- moved$clicks_before * 7 / 30 >= 20
+  data.table(days = days, alarms = mean(quiet$real), found = mean(moved$real[number <= 80 & busy]), searches = mean(moved$real[number <= 40 & busy]),
+    click_through = mean(moved$real[number > 40 & number <= 80 & busy]), false = mean(number[moved$real] > 80))
+}, mc.cores = parallel::detectCores()))
 results <- rbindlist(parallel::mclapply(seeds, one, mc.cores = parallel::detectCores()))
 print(results[, lapply(.SD, function(x) signif(mean(x, na.rm = TRUE), 2)), .SDcols = setdiff(names(results), "seed")])
+print(rbindlist(lapply(c(28, 56, 91), function(days) by_length(days)[, lapply(.SD, function(x) signif(mean(x, na.rm = TRUE), 2))])))

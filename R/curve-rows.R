@@ -13,5 +13,8 @@ coded_rows <- function(rows, curve, brand, views = 1) {
   impressions <- as.numeric(rows$impressions)
   list(queries = queries, pages = pages, segment = segment, rows = setDT(list(query = queries$code, page = pages$code, date = rows$date,
     clicks = as.numeric(rows$clicks), impressions = impressions, weighted = impressions * position,
-    expected = impressions * curve_ctr(curve, position, segment[queries$code], 1, impressions), demand = impressions * (1 + (views - 1) * (position > 10.5)))))
+    expected = impressions * curve_ctr(curve, position, segment[queries$code], 1, impressions), demand = searches_seen(impressions, position, views))))
 }
+
+# Impressions as page one would have seen them.
+searches_seen <- function(impressions, position, views) impressions * (1 + (views - 1) * (position > 10.5))

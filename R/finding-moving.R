@@ -1,11 +1,11 @@
-# Rising and falling: pairs whose clicks for an impression moved over the last eight weeks by more than chance. Fewer or more
+# Rising and falling: pairs whose clicks for a search moved over the last eight weeks by more than chance. Fewer or more
 # searches move impressions and are nobody's doing on the page, so they are left out of it; what is left is position and
 # click-through at equal position.
 
 moving_weeks <- 4L
 
-# Per pair the sums of the last weeks and of as many before: clicks, impressions, position, clicks expected on the curve
-# (`_1` before, `_2` last). NULL without weeks enough.
+# Per pair the sums of the last weeks and of as many before: clicks, impressions, position, clicks expected on the curve, demand (`_1` before,
+# `_2` last), and why clicks changed (see move-parts.R). NULL without weeks enough.
 two_windows <- function(summary, curve) {
   weekly <- summary$weekly
   last <- summary$recent$days %/% 7L
@@ -13,11 +13,14 @@ two_windows <- function(summary, curve) {
   side <- ifelse(weekly$week > last - moving_weeks, 2L, ifelse(weekly$week > last - 2L * moving_weeks, 1L, 0L))
   own <- copy(weekly)[side > 0]
   set(own, j = "side", value = side[side > 0])
+  set(own, j = "weighted", value = own$impressions * own$position)
   set(own, j = "expected", value = own$impressions * curve_ctr(curve, own$position, summary$queries$segment[own$query], 1, own$impressions))
-  sums <- own[, .(clicks = sum(clicks), impressions = sum(impressions), position = sum(impressions * position) / sum(impressions), expected = sum(expected)), by = c("query", "page", "side")]
-  before <- sums[sums$side == 1L, !"side"]
-  after <- sums[sums$side == 2L, !"side"]
-  merge(before, after, by = c("query", "page"), suffixes = c("_1", "_2"))
+  set(own, j = "demand", value = searches_seen(own$impressions, own$position, page_one_views(summary)))
+  moved <- pair_sums(own)
+  moved <- moved[moved$impressions_1 > 0 & moved$impressions_2 > 0]
+  for (side in 1:2) set(moved, j = paste0("position_", side), value = moved[[paste0("weighted_", side)]] / moved[[paste0("impressions_", side)]])
+  factor <- pair_factor(moved, curve$fits[[1]]$spread)
+  cbind(moved, change_parts(moved$clicks_1, moved$clicks_2, moved$expected_1, moved$expected_2, moved$demand_1, moved$demand_2, factor)[, c("position", "click_through")])
 }
 
 find_falling <- function(summary, curve, pairs, options) find_moving(summary, curve, pairs, options, "falling")
@@ -35,7 +38,7 @@ find_moving <- function(summary, curve, pairs, options, kind) {
   if (length(use) < 20) return(no_findings())
   moved <- moved[use]
   at <- at[use]
-  change <- log((moved$clicks_2 + 0.5) / moved$impressions_2) - log((moved$clicks_1 + 0.5) / moved$impressions_1)
+  change <- log((moved$clicks_2 + 0.5) / moved$demand_2) - log((moved$clicks_1 + 0.5) / moved$demand_1)
   noise <- 1 / (moved$clicks_1 + 0.5) + 1 / (moved$clicks_2 + 0.5)
   groups <- fit_two_groups(change, noise, usual_sd = 0.15)
   group <- if (kind == "falling") 2L else 3L
@@ -46,7 +49,7 @@ find_moving <- function(summary, curve, pairs, options, kind) {
   listed <- listed[clear[listed]]
   if (!length(listed)) return(no_findings())
   size <- shrink_to(change[listed], noise[listed], groups$mean[group], groups$sd[group])
-  now <- (moved$clicks_2[listed] + moved$impressions_2[listed] * (moved$clicks_1[listed] + 0.5) / moved$impressions_1[listed] * exp(size$mean)) / 2
+  now <- (moved$clicks_2[listed] + moved$demand_2[listed] * (moved$clicks_1[listed] + 0.5) / moved$demand_1[listed] * exp(size$mean)) / 2
   more <- if (kind == "falling") function(move) now * (exp(-move) - 1) * won_back else function(move) now * (exp(move * goes_on) - 1)
   reach <- stats::qnorm(0.95) * sqrt(size$variance)
   ends <- list(more(size$mean - reach), more(size$mean + reach))
@@ -57,17 +60,17 @@ find_moving <- function(summary, curve, pairs, options, kind) {
   listed <- listed[keep]
   rows <- at[listed]
   of <- moved[listed]
-  # How much of the movement the position makes.
-  by_position <- log(of$expected_2 / of$impressions_2) - log(of$expected_1 / of$impressions_1)
+  share <- of$position / (of$position + of$click_through)
   list(found = pair_findings(kind, summary, pairs, rows, lapply(gain, `[`, keep), confidence[listed],
-    moving_action(summary, of, by_position / change[listed], kind), moving_reason(of, by_position / change[listed]),
+    moving_action(summary, of, share, kind), moving_reason(of, share),
     moving_how(of, change[listed], noise[listed], groups, group, size$mean[keep], now[keep], lapply(gain, `[`, keep)$gain, confidence[listed], kind)))
 }
 
 moving_how <- function(of, change, noise, groups, group, size, now, gain, confidence, kind) {
   how_lines(
-    sprintf("change of clicks for an impression = ln((%s + 0.5) / %s) - ln((%s + 0.5) / %s) = %.3f, variance of its noise %.3f", format_count(of$clicks_2), format_count(of$impressions_2),
-      format_count(of$clicks_1), format_count(of$impressions_1), change, noise),
+    sprintf("change of clicks for a search = ln((%s + 0.5) / %.1f) - ln((%s + 0.5) / %.1f) = %.3f, variance of its noise %.3f (impressions beyond position 10.5 raised to what page one would have seen)",
+      format_count(of$clicks_2), of$demand_2, format_count(of$clicks_1), of$demand_1, change, noise),
+    sprintf("clicks by position %+.1f, by click-through at equal position %+.1f in four weeks (searches are taken out)", of$position, of$click_through),
     sprintf("pairs of this site usually move by %.3f on average, standard deviation %.3f; those that %s by %.3f, %.3f", groups$mean[1], groups$sd[1], if (kind == "falling") "fall" else "rise", groups$mean[group], groups$sd[group]),
     sprintf("change, its luck taken out: %.3f; clicks of four weeks now: %.2f", size, now),
     if (kind == "falling") sprintf("gain = half of what was lost = %.2f x (exp(%.3f) - 1) x %.1f x 30 / 28 = %.2f", now, -size, won_back, gain) else
@@ -79,12 +82,15 @@ moving_cause <- function(share) ifelse(share > 0.6, "position", ifelse(share < 0
 
 moving_reason <- function(of, share) {
   rate <- function(side) format_rate(of[[paste0("clicks_", side)]] / of[[paste0("impressions_", side)]])
-  cause <- c(position = "the position moved from %s to %s, which makes most of it", ctr = "the position hardly moved (%s, then %s): people choose differently at the same place",
-    both = "part of it is the position (%s, then %s), part is what people choose")[moving_cause(share)]
-  sprintf("%s of %s impressions clicked in the last four weeks, %s of %s in the four before: CTR went from %s to %s; %s. Searches are taken out of this.",
+  cause <- c(position = "the position moved from %s to %s, which makes %s of it", ctr = "the position hardly moved (%s, then %s) and makes %s of it: people choose differently at the same place",
+    both = "the position (%s, then %s) makes %s of it, the rest is what people choose")[moving_cause(share)]
+  sprintf("%s of %s impressions clicked in the last four weeks, %s of %s in the four before: CTR went from %s to %s. Searches apart, that is %s; %s.",
     format_count(of$clicks_2), format_count(of$impressions_2), format_count(of$clicks_1), format_count(of$impressions_1), rate(1), rate(2),
-    vapply(seq_along(share), function(i) sprintf(cause[i], format_position(of$position_1[i]), format_position(of$position_2[i])), ""))
+    moving_clicks(of$position + of$click_through), vapply(seq_along(share), function(i) sprintf(cause[i], format_position(of$position_1[i]), format_position(of$position_2[i]),
+      format_share(pmin(1, pmax(0, share[i])))), ""))
 }
+
+moving_clicks <- function(change) paste(format_plural(round(abs(change)), "click"), ifelse(change < 0, "lost", "won"))
 
 moving_action <- function(summary, of, share, kind) {
   query <- summary$queries$query[of$query]

@@ -11,13 +11,15 @@ pair_sums <- function(rows) {
   pairs
 }
 
+# One factor on the curve for both windows, held to the curve by the usual spread.
+pair_factor <- function(pairs, spread) (1 / spread + pairs$clicks_1 + pairs$clicks_2) / (1 / spread + pairs$expected_1 + pairs$expected_2)
+
 # The parts of each pair's change of clicks, for 30 days: data.table of `part_names`.
 pair_changes <- function(pairs, shown, spread) {
   scale <- 30 / shown
   before <- lapply(pairs[, c("clicks_1", "expected_1", "demand_1")], `*`, scale[1])
   after <- lapply(pairs[, c("clicks_2", "expected_2", "demand_2")], `*`, scale[2])
-  # One factor on the curve for both windows, held to the curve by the usual spread.
-  factor <- (1 / spread + pairs$clicks_1 + pairs$clicks_2) / (1 / spread + pairs$expected_1 + pairs$expected_2)
+  factor <- pair_factor(pairs, spread)
   parts <- change_parts(before$clicks_1, after$clicks_2, before$expected_1, after$expected_2, before$demand_1, after$demand_2, factor)
   tests <- change_tests(pairs, shown, 0.9)
   # What the whole site's click-through, up or down, makes of each pair.

@@ -21,7 +21,7 @@
 #'   \item{`cannibalized`}{Pages swap the lead from week to week by more than
 #'     noise would, or are shown together and both held back. Gain: the query at
 #'     the better page's held position with all searches, less today.}
-#'   \item{`falling`, `rising`}{Clicks for an impression moved between the last four
+#'   \item{`falling`, `rising`}{Clicks for a search moved between the last four
 #'     weeks and the four before by more than chance and the usual wavering (two-groups
 #'     mixture again). Fewer searches are no fall. Half of a loss is taken to be won back; a rise to
 #'     go on by a third.}

@@ -138,7 +138,7 @@ report_meaning <- function() {
     `Low CTR` = "Seen in its place and clicked less than the curve says, by more than queries usually differ. If most queries of a page fall short, mend its title and description once for all of them; if one does, mend the match.",
     `In striking distance` = "Close to the next worthwhile step: page one, or the top three. Needs depth and links more than a new title.",
     Cannibalized = "Several pages answer one query and swap the lead, hold each other back, or the wrong one leads. Section links, tracking copies, language versions, brand site links, pages far down and one-day blips are not counted.",
-    `Falling, rising` = "More or fewer clicks for an impression in the last four weeks than in the four before, beyond chance. Fewer searches are no fall.",
+    `Falling, rising` = "More or fewer clicks for a search in the last four weeks than in the four before, beyond chance. Fewer searches are no fall.",
     `Demand in the tail` = "Clicked although far down: nothing above answers it.",
     `Idea for a page` = "Shown far down only, on whatever page touches the topic: no page of the site answers it.",
     Order = sprintf("Score = worth \u00d7 sure / hours of work (%s). Worth is money where conversions and values are known, else clicks. What one step mends counts its hours once.",

@@ -21,7 +21,7 @@ places_of <- function(cells, least = 30) {
 blend_breaks <- c(0.1, 0.5, 0.88)
 blend_degree <- c(0, 0.3, 0.7, 0.96)
 
-blend_class <- function(rows, impressions) findInterval(1 - rows / pmax(impressions, 1), blend_breaks) + 1L
+blend_class <- function(rows, impressions) findInterval(1 - rows / pmax.int(impressions, 1), blend_breaks) + 1L
 
 # In: a summary, with its sums by band of position, see blend_sums(). Out: list(linear, square, source, places).
 estimate_blend <- function(summary) {
@@ -107,9 +107,9 @@ blended_log_ctr <- function(table, position, class) read_blend_table(table, blen
 
 # Where cells stand in a table over the grid: the entry to the left, as an index into the whole table, and how far to the right of it.
 blend_spot <- function(position, class) {
-  at <- (log(pmin(pmax(position, 1), 100)) / log(100)) * (length(blend_grid) - 1) + 1
-  left <- pmin(floor(at), length(blend_grid) - 1)
-  list(left = as.integer((class - 1L) * length(blend_grid) + left), share = at - left)
+  at <- (log(pmin.int(pmax.int(position, 1), 100)) / log(100)) * (length(blend_grid) - 1) + 1
+  left <- pmin.int(as.integer(at), length(blend_grid) - 1L)
+  list(left = (class - 1L) * length(blend_grid) + left, share = at - left)
 }
 
 read_blend_table <- function(table, spot) {

@@ -19,8 +19,9 @@ is_brand <- function(queries, words) {
 
 # The form in which queries are compared: one Unicode form (NFC), no difference of case, single spaces.
 fold_case <- function(x) {
-  beyond <- grepl("[^\\x01-\\x7f]", x, perl = TRUE)
-  x[!beyond] <- tolower(x[!beyond])
+  beyond <- text_holds(x, "beyond")
+  capital <- which(text_holds(x, "capitals") & !beyond)
+  x[capital] <- tolower(x[capital])
   if (any(beyond)) x[beyond] <- utf8::utf8_normalize(x[beyond], map_case = TRUE)
   x
 }

@@ -34,6 +34,7 @@ heaviest_spellings <- function(texts) {
 # are only summed where a key has several spellings.
 heaviest_names <- function(names, keys, code, known, row, weight) {
   shown <- names[match(seq_along(known), code)]
+  if (sum(!is.na(code)) == length(known)) return(shown)
   several <- unique(data.table(code = code, name = names))[!is.na(code)][, .N, by = "code"]
   several <- several$code[several$N > 1]
   if (!length(several)) return(shown)
@@ -49,7 +50,8 @@ heaviest_names <- function(names, keys, code, known, row, weight) {
 
 # Most have single spaces already, and finding that out is quicker than mending.
 clean_query <- function(x) {
-  odd <- grepl("(*UCP)^\\s|\\s$|\\s\\s|[^\\S ]", x, perl = TRUE)
+  odd <- which(text_holds(x, c("beyond", "blanks")))
+  odd <- odd[grepl("(*UCP)^\\s|\\s$|\\s\\s|[^\\S ]", x[odd], perl = TRUE)]
   x[odd] <- trimws(gsub("[[:space:]]+", " ", x[odd]))
   x
 }

@@ -7,12 +7,13 @@ tracking_parameter <- "^(utm_[a-z_]+|[a-z]*clid)$"
 
 # Without fragment and tracking parameters; scheme and host in lower case.
 clean_url <- function(urls) {
-  spaced <- grepl("^\\s|\\s$", urls, perl = TRUE)
+  spaced <- text_holds(urls, "blanks")
   urls[spaced] <- trimws(urls[spaced])
   marked <- grepl("#", urls, fixed = TRUE)
   urls[marked] <- sub("#.*$", "", urls[marked])
   # Scheme and host are in lower case already, nearly everywhere.
-  loud <- grepl("^[A-Za-z][A-Za-z0-9+.-]*://[^/?]*", urls, perl = TRUE) & grepl("^[^/?]*[A-Z]|^[^/?]*//[^/?]*[A-Z]", urls, perl = TRUE)
+  loud <- which(text_holds(urls, "capitals"))
+  loud <- loud[grepl("^[A-Za-z][A-Za-z0-9+.-]*://[^/?]*", urls[loud], perl = TRUE) & grepl("^[^/?]*[A-Z]|^[^/?]*//[^/?]*[A-Z]", urls[loud], perl = TRUE)]
   host <- sub("^([A-Za-z][A-Za-z0-9+.-]*://[^/?]*).*$", "\\1", urls[loud])
   urls[loud] <- paste0(tolower(host), substring(urls[loud], nchar(host) + 1))
   query <- grepl("?", urls, fixed = TRUE)

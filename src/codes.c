@@ -15,6 +15,27 @@ static uint64_t scatter(uint64_t x) {
   return x ^ (x >> 32);
 }
 
+/* In: texts. Out: for each the sum of what it holds: 1 bytes beyond ASCII, 2 capital letters, 4 white space beyond single blanks between
+   words. Most hold none, and nothing need be folded. */
+SEXP text_marks(SEXP texts) {
+  R_xlen_t rows = XLENGTH(texts);
+  SEXP out = PROTECT(allocVector(INTSXP, rows));
+  int *marks = INTEGER(out);
+  for (R_xlen_t i = 0; i < rows; i++) {
+    int found = 0;
+    unsigned char before = ' ';
+    for (const unsigned char *at = (const unsigned char *) CHAR(STRING_ELT(texts, i)); *at; before = *at++) {
+      if (*at > 127) found |= 1;
+      else if (*at >= 'A' && *at <= 'Z') found |= 2;
+      else if ((*at == ' ' && before == ' ') || (*at >= 9 && *at <= 13)) found |= 4;
+    }
+    if (before == ' ' && LENGTH(STRING_ELT(texts, i))) found |= 4;
+    marks[i] = found;
+  }
+  UNPROTECT(1);
+  return out;
+}
+
 /* In: texts. Out: list(code of each from 1, distinct texts in order of appearance). R keeps one copy of each text, so
    texts are told apart by address and none is read. */
 typedef struct { SEXP text; int code; } Slot;
@@ -129,6 +150,7 @@ SEXP sum_by(SEXP x, SEXP codes, SEXP size) {
 
 static const R_CallMethodDef calls[] = {
   {"distinct_codes", (DL_FUNC) &distinct_codes, 1},
+  {"text_marks", (DL_FUNC) &text_marks, 1},
   {"any_repeat", (DL_FUNC) &any_repeat, 3},
   {"sum_by", (DL_FUNC) &sum_by, 3},
   {NULL, NULL, 0}

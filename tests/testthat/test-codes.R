@@ -10,6 +10,17 @@ test_that("texts are numbered as base R does, at any size and in any encoding", 
   expect_identical(as.integer(both), c(1L, 1L, 2L, 2L))
 })
 
+test_that("what texts hold agrees with regular expressions, on random texts", {
+  set.seed(6)
+  letters <- c("a", "b", "Z", " ", " ", "\t", "\u00fc", "7", "/")
+  x <- c("", NA, replicate(500, paste(sample(letters, sample(0:5, 1), TRUE), collapse = "")))
+  held <- function(what) inktide:::text_holds(x, what)[-2]
+  expect_identical(held("beyond"), grepl("[^\\x01-\\x7f]", x[-2], perl = TRUE))
+  expect_identical(held("capitals"), grepl("[A-Z]", x[-2]))
+  expect_identical(held("blanks"), grepl("^ | $|  |\t", x[-2]))
+  expect_identical(held(c("beyond", "blanks")), held("beyond") | held("blanks"))
+})
+
 test_that("a repeated combination is found exactly where one stands", {
   set.seed(5)
   for (rows in c(2, 30, 3000)) for (width in 1:4) {

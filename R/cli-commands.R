@@ -54,7 +54,7 @@ cli_commands <- function() {
         option("--before", "character", "A..B", "the same of the earlier [as many days right before]"),
         option("--year", "logical", "", "before: the same weekdays a year earlier", action = "store_true", default = FALSE),
         option("--windows", "character", "N,N", "the last N days against the N before, for several N"),
-        option("--level", "character", "WHAT", "query, page, folder, topic, pair or site [query]", default = "query"),
+        option("--level", "character", "WHAT", "query, page, folder, topic, pair or site [query]; with --segments line by line"),
         option("--why", "character", "NAME", "only this query, page, folder or topic of the level, in words"), option("--top", "double", "N", "rows of the table [20]", default = 20),
         option("--by", "character", "WHAT", "brand, intent, page_group, band, words, term, country, device, vertical, rich_result"),
         option("--segments", "character", "A,B", "two segments of inktide.yml against each other, or one against the rest"), figure)),
@@ -130,10 +130,11 @@ run_trace <- function(options, files) {
 
 run_compare <- function(options, files) {
   if (is.null(options$by) && is.null(options$segments)) return(run_moves(options, files))
-  if (options$format == "xlsx") abort_call("Segments side by side make no workbook.", "--format xlsx", "Use --format csv; workbooks are for windows.")
   if (!is.null(options$by) && !is.null(options$segments)) {
     abort_call("Two comparisons at once.", "--by and --segments", "Give one of them; or neither, to compare windows.")
   }
+  if (!is.null(options$segments) && !is.null(options$level)) return(run_sides(options, files))
+  if (options$format == "xlsx") abort_call("Segments side by side make no workbook.", "--format xlsx", "Use --format csv, or --level to compare them line by line.")
   input <- settle_input(options, files)
   segments <- if (!is.null(options$segments)) named_segments(split_words(options$segments), input$settings, "--segments")
   needed <- if (is.null(options$by)) unlist(lapply(segments, function(segment) names(segment$conditions))) else options$by

@@ -1,9 +1,7 @@
 # The command `compare` on windows.
 
 run_moves <- function(options, files) {
-  check_number(options$top, "--top", min = 1)
-  check_choice(options$level, move_levels, "--level")
-  if (options$format == "xlsx" && is.null(options$out)) abort_call("A workbook needs a file.", "--format xlsx", "Add --out FILE.xlsx.")
+  options <- check_moves(options)
   input <- settle_input(options, files)
   after <- parse_window(options$after, "--after")
   before <- if (options$year) "year" else parse_window(options$before, "--before")
@@ -15,6 +13,28 @@ run_moves <- function(options, files) {
   if (is.null(input$store)) data <- tide_filter(data, days = wanted)
   note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
   compared <- lapply(lengths, function(days) tide_moves(data, site_days = held, after = after, before = before, days = days, level = options$level, brand = input$settings$rules$brand, rules = input$settings$rules))
+  emit_moves(options, compared, input$settings$rules, lengths)
+}
+
+# Two segments, or one and the rest, line by line.
+run_sides <- function(options, files) {
+  options <- check_moves(options)
+  input <- settle_input(options, files)
+  segments <- named_segments(split_words(options$segments), input$settings, "--segments")
+  data <- read_input(options, input, also = unlist(lapply(segments, function(segment) names(segment$conditions))))
+  rules <- input$settings$rules
+  emit_moves(options, list(tide_moves(data, segments = segments, level = options$level, brand = rules$brand, rules = rules)), rules)
+}
+
+check_moves <- function(options) {
+  check_number(options$top, "--top", min = 1)
+  options$level <- check_choice(first_given(options$level, "query"), move_levels, "--level")
+  if (options$format == "xlsx" && is.null(options$out)) abort_call("A workbook needs a file.", "--format xlsx", "Add --out FILE.xlsx.")
+  options
+}
+
+# compared: one tide_moves object, or several of windows of these lengths.
+emit_moves <- function(options, compared, rules, lengths = NULL) {
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(compared[[1]]), options$figure)
   if (options$format == "xlsx") {
     tide_workbook(if (length(compared) > 1) compared else compared[[1]], options$out)
@@ -25,13 +45,19 @@ run_moves <- function(options, files) {
     return(emit(options, rows, c(unlist(lapply(compared, window_head)), side_by_side(compared, lengths, options$top))))
   }
   moves <- compared[[1]]
-  if (!is.null(options$why)) {
-    moves$moves <- moves$moves[grepl(options$why, moves$moves$name, fixed = TRUE)]
-    if (!nrow(moves$moves)) abort_call("No such line.", sprintf("--why %s", options$why), sprintf("Name a %s that was shown in one of the windows.", options$level))
-    return(emit(options, moves$moves, wrap_lines(vapply(seq_len(min(nrow(moves$moves), options$top)), function(i) change_sentence(moves$moves[i], sprintf("\"%s\"", moves$moves$name[i])), ""), terminal_width())))
+  if (!is.null(options$why)) return(emit_why(options, moves))
+  drivers <- if (is.null(moves$sides)) utils::head(tide_drivers(moves, rules), 5)$told
+  emit(options, moves$moves, c(greyed(format(moves, n = options$top, width = terminal_width()), options),
+    if (length(drivers)) c("", "What drives it", unlist(lapply(drivers, strwrap, terminal_width(), indent = 2, exdent = 4)))))
+}
+
+emit_why <- function(options, moves) {
+  asked <- utils::head(moves$moves[grepl(options$why, moves$moves$name, fixed = TRUE)], options$top)
+  if (!nrow(asked)) {
+    abort_call("No such line.", sprintf("--why %s", options$why), sprintf("Name a %s that was shown in one of the %s.", options$level, if (is.null(moves$sides)) "windows" else "segments"))
   }
-  drivers <- utils::head(tide_drivers(moves, input$settings$rules), 5)
-  emit(options, moves$moves, c(greyed(format(moves, n = options$top, width = terminal_width()), options), if (nrow(drivers)) c("", "What drives it", unlist(lapply(drivers$told, strwrap, terminal_width(), indent = 2, exdent = 4)))))
+  told <- vapply(seq_len(nrow(asked)), function(i) change_sentence(asked[i], sprintf("\"%s\"", asked$name[i]), moves$sides), "")
+  emit(options, asked, wrap_lines(told, terminal_width()))
 }
 
 # At a terminal that has colours, what is no more than noise is grey.

@@ -40,17 +40,10 @@ tide_compare <- function(data, by = NULL, segments = NULL, rules = tide_rules(),
   segments <- as_segments(segments)
   if (is.null(by) == !length(segments)) abort_argument("by", "given where no segments are, and only there", by)
   if (length(segments) > 2) abort_argument("segments", "one or two", length(segments))
-  needs <- if (length(segments)) unlist(lapply(segments, function(s) vapply(segment_conditions[names(s$conditions)], `[[`, "", "on"))) else {
-    if (!is.character(by) || length(by) != 1 || !by %in% names(compare_splits)) abort_argument("by", paste("one of", paste(names(compare_splits), collapse = ", ")), by)
-    compare_splits[[by]]
+  if (!length(segments) && (!is.character(by) || length(by) != 1 || !by %in% names(compare_splits))) {
+    abort_argument("by", paste("one of", paste(names(compare_splits), collapse = ", ")), by)
   }
-  needs <- union("query", setdiff(needs, "pair"))
-  table <- pick_table(data, union(needs, "page"))
-  if (is.null(table)) table <- pick_table(data, needs)
-  if (is.null(table)) {
-    abort_tide(sprintf("No table has %s.", paste(needs, collapse = " and ")), where = paste0("The tables are: ", paste(names(data$tables), collapse = "; "), "."),
-      mend = "Export with these dimensions, or split by something else.", class = "grain")
-  }
+  table <- segmented_table(data, segments, least = c("query", if (!length(segments)) compare_splits[[by]]))
   # Where the split is by brand, brand cannot be held equal.
   split_by_brand <- identical(by, "brand") || any(vapply(segments, function(s) "brand" %in% names(s$conditions), NA))
   rows <- compare_rows(table, if (!split_by_brand) rules$brand)
@@ -76,18 +69,7 @@ compare_rows <- function(table, brand) {
 }
 
 compare_segments <- function(made, rows, segments, rules) {
-  inside <- lapply(segments, function(segment) {
-    hit <- rep(TRUE, nrow(rows))
-    gone <- unlist(segment_step(segment, rules)(rows), use.names = FALSE)
-    hit[gone] <- FALSE
-    hit
-  })
-  if (length(segments) == 1) inside[[2]] <- !inside[[1]]
-  names(inside) <- if (length(segments) == 2) vapply(segments, segment_title, "") else c(segment_title(segments[[1]]), "the rest")
-  empty <- !vapply(inside, any, NA)
-  if (any(empty)) {
-    abort_tide("A segment holds no rows.", where = sprintf("'%s'.", names(inside)[empty][1]), mend = "Loosen its conditions.", class = "nothing_left")
-  }
+  inside <- segments_inside(rows, segments, rules)
   sums <- lapply(inside, function(hit) reduce_strata(made$rows[hit]))
   rbindlist(lapply(1:2, function(i) compare_part(names(inside)[i], sums[[i]], sums[[3 - i]], made$rows)))
 }

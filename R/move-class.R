@@ -1,6 +1,6 @@
-#' What moved between two windows, and why
+#' What moved between two windows, and why; two segments the same way
 #'
-#' Compares clicks of two windows by query, page, folder, topic or for the whole site, tells what is more than
+#' Compares clicks of two windows, or of two segments over the same days, by query, page, folder, topic or for the whole site, tells what is more than
 #' noise, and shares every change out among demand, position, click-through and queries that came or went.
 #'
 #' @details
@@ -25,10 +25,12 @@
 #' @param rules A [tide_rules()] object, for groups of pages instead of first folders.
 #' @param site_days Clicks of the site by day (`date`, `clicks`), longer than the windows: where they reach a year back, `season` tells what the same weeks did then.
 #'   `NULL` takes those of `data`.
+#' @param segments Instead of windows one or two [tide_segment()]s: the first is held against the second, or against the rest. Then `before` in names
+#'   of columns stands for the second, `after` for the first, and `real` for a difference that is not that of the segments on the whole.
 #' @return A `tide_moves` object: a list with `moves` (a data.table, the largest change first: the level's name, `clicks_before`, `clicks_after`,
 #'   `change` (clicks per 30 days), its parts `demand`, `position`, `click_through`, `mix`, `ratio` with
 #'   its 90 % interval `ratio_low`, `ratio_high`, `q` (false-discovery rate at which it counts), `real`, `status` (`continuing`, `new`, `lost`), `impressions_before`,
-#'   `impressions_after`, `position_before`, `position_after`), `site` (one such row), `pairs`, `windows` (`from`, `to`, `days` with rows, `missing`), `level`, `season` (`ratio` of the site's clicks between the same weekdays a year before, or `NULL`),
+#'   `impressions_after`, `position_before`, `position_after`), `site` (one such row), `pairs`, `windows` (`from`, `to`, `days` with rows, `missing`), `sides` (names of the segments, or `NULL`), `level`, `season` (`ratio` of the site's clicks between the same weekdays a year before, or `NULL`),
 #'   `weekly` (of the 50 that lead: clicks of each `name` by `week` over both windows, 1 the oldest).
 #'   Methods: `print`, `format`, `tidy`, `summary`, `autoplot`, `plot`.
 #' @section Errors: `tide_error_grain` without dates or queries; `tide_error_window` for windows that the data do not hold or
@@ -37,33 +39,34 @@
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
 #' tide_moves(data, days = 28, level = "page", brand = "fernmoor")
+#' questions <- tide_segment("questions", has_any = c("how", "when"))
+#' tide_moves(data, segments = questions, level = "folder", brand = "fernmoor")
 #' @export
 tide_moves <- function(data, after = NULL, before = NULL, days = 28, level = c("query", "page", "folder", "topic", "pair", "site"), curve = NULL, brand = NULL,
-                       fdr = 0.1, rules = tide_rules(), site_days = NULL) {
+                       fdr = 0.1, rules = tide_rules(), site_days = NULL, segments = NULL) {
   check_class(data, "tide_data", "data")
   level <- check_choice(level, move_levels, "level")
   check_number(days, "days", min = 1)
   check_number(fdr, "fdr", min = 0.001, max = 0.5)
-  table <- pick_table(data, c("date", "query", "page"))
-  if (is.null(table)) table <- pick_table(data, c("date", "query"))
-  if (is.null(table)) {
-    abort_tide("What moved needs days and queries.", where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
-      mend = "Export by date, query and page.", class = "grain")
-  }
-  windows <- settle_windows(table$from, table$to, before, after, days)
+  segments <- as_segments(segments)
+  check_class(rules, "tide_rules", "rules")
+  sides <- moving_sides(data, segments, before, after, days, rules)
   summary <- if (is.null(curve)) tide_summary(data, brand = brand)
   if (is.null(curve)) curve <- tide_curve(summary) else check_class(curve, "tide_curve", "curve")
-  at <- window_rows(table$rows, windows, curve, brand, page_one_views(if (is.null(summary)) curve$summary else summary))
-  held <- held_days(at$rows, windows)
+  at <- coded_rows(sides$rows, curve, brand, page_one_views(if (is.null(summary)) curve$summary else summary))
+  set(at$rows, j = "side", value = sides$side)
+  held <- sides$windows
   pairs <- pair_sums(at$rows)
   set(pairs, j = part_names, value = pair_changes(pairs, held$days, curve$fits[[1]]$spread))
   set(pairs, j = "name", value = level_names(level, pairs, at, rules))
   moves <- move_lines(pairs, held$days, fdr)
   site <- move_lines(copy(pairs)[, "name" := "the site"], held$days, fdr)
-  weekly <- clicks_by_week(at, pairs, leading_moves(moves, 50)$name, windows)
-  if (is.null(site_days) && table$from <= windows$before[1] - 364L) site_days <- days_of_site(data)
+  of_windows <- is.null(sides$names)
+  weekly <- if (of_windows) clicks_by_week(at, pairs, leading_moves(moves, 50)$name, sides$ends)
+  if (of_windows && is.null(site_days) && sides$from <= sides$ends$before[1] - 364L) site_days <- days_of_site(data)
   set(pairs, j = c("query_name", "page_name"), value = list(at$queries$names[pairs$query], at$pages$names[pairs$page]))
-  structure(list(moves = moves, site = site, pairs = pairs, windows = held, level = level, fdr = fdr, season = last_season(site_days, windows), weekly = weekly), class = "tide_moves")
+  structure(list(moves = moves, site = site, pairs = pairs, windows = held, sides = sides$names, level = level, fdr = fdr,
+    season = if (of_windows) last_season(site_days, sides$ends), weekly = weekly), class = "tide_moves")
 }
 
 #' @rdname tide_moves

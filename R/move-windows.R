@@ -24,20 +24,18 @@ check_window <- function(window, arg) {
   window
 }
 
-# Rows of both windows, in codes, with their side: 1 before, 2 after.
-window_rows <- function(rows, windows, curve, brand, views) {
+# Rows of both windows, and their side: 1 before, 2 after.
+window_rows <- function(rows, windows) {
   day <- as.integer(rows$date)
   within <- function(window) day >= as.integer(window[1]) & day <= as.integer(window[2])
   side <- within(windows$before) + 2L * within(windows$after)
   use <- which(side > 0L)
-  coded <- coded_rows(if (length(use) == nrow(rows)) rows else rows[use], curve, brand, views)
-  set(coded$rows, j = "side", value = side[use])
-  coded
+  list(rows = if (length(use) == nrow(rows)) rows else rows[use], side = side[use])
 }
 
 # The windows, and how many of their days have rows: data.table(from, to, days, missing).
-held_days <- function(rows, windows) {
-  days <- vapply(1:2, function(k) length(unique(rows$date[rows$side == k])), 0L)
+held_days <- function(date, side, windows) {
+  days <- vapply(1:2, function(k) length(unique(date[side == k])), 0L)
   if (!all(days)) {
     empty <- windows[[which(days == 0)[1]]]
     abort_tide("A window holds no row.", where = format_days(empty[1], empty[2]), mend = "Choose days that the data hold.", class = "window", fault = "call")

@@ -6,7 +6,8 @@ autoplot.tide_moves <- function(object, ...) {
   site <- object$site
   parts <- unlist(site[, part_names, with = FALSE])
   ends <- site$clicks_before + cumsum(parts)
-  steps <- data.table(label = c("before", part_words[part_names], "after"), from = c(0, site$clicks_before, utils::head(ends, -1), 0), to = c(site$clicks_before, ends, site$clicks_after),
+  named <- if (is.null(object$sides)) c("before", "after") else object$sides
+  steps <- data.table(label = c(named[1], part_words[part_names], named[2]), from = c(0, site$clicks_before, utils::head(ends, -1), 0), to = c(site$clicks_before, ends, site$clicks_after),
     what = c("total", ifelse(parts < 0, "lost", "gained"), "total"), text = c(format_count(site$clicks_before), signed(parts), format_count(site$clicks_after)))
   steps[, "label" := factor(gsub(" (at|that) ", "\n\\1 ", steps$label), gsub(" (at|that) ", "\n\\1 ", steps$label))]
   steps[, "at" := seq_len(nrow(steps))]
@@ -20,8 +21,8 @@ autoplot.tide_moves <- function(object, ...) {
     ggplot2::scale_x_continuous(breaks = steps$at, labels = steps$label) +
     ggplot2::scale_y_continuous(labels = scales::label_comma(), expand = ggplot2::expansion(c(0, 0.12))) +
     ggplot2::scale_fill_manual(values = c(total = ink$plain, lost = ink$second, gained = ink$main), guide = "none") +
-    ggplot2::labs(x = NULL, y = "clicks for 30 days", title = "Why clicks changed", subtitle = sprintf("%s against %s%s", format_days(object$windows$from[2], object$windows$to[2]),
-      format_days(object$windows$from[1], object$windows$to[1]), if (floor > 0) "; the scale does not begin at 0" else "")) +
+    ggplot2::labs(x = NULL, y = "clicks for 30 days", title = if (is.null(object$sides)) "Why clicks changed" else "Why clicks differ",
+      subtitle = paste0(sub("; clicks for 30 days", "", sides_line(object)[1]), if (floor > 0) "; the scale does not begin at 0")) +
     tide_theme()
 }
 

@@ -37,9 +37,12 @@ fill_findings <- function(book, findings) {
 
 fill_moves <- function(book, compared) {
   for (moves in compared) add_sheet(book, sprintf("By %s, %d days", moves$level, moves$windows$days[2]), as.data.frame(moves$moves))
-  add_sheet(book, "Site", as.data.frame(rbindlist(lapply(compared, function(moves) {
-    data.table(after = format_days(moves$windows$from[2], moves$windows$to[2]), before = format_days(moves$windows$from[1], moves$windows$to[1]), days_missing = sum(moves$windows$missing), moves$site[, !"name"])
-  }))))
+  sites <- lapply(compared, function(moves) {
+    windows <- format_days(moves$windows$from, moves$windows$to)
+    named <- if (is.null(moves$sides)) windows else paste(moves$sides, windows, sep = ", ")
+    data.table(after = named[2], before = named[1], days_missing = sum(moves$windows$missing), moves$site[, !"name"])
+  })
+  add_sheet(book, "Site", as.data.frame(rbindlist(sites)))
 }
 
 # What each column says, as a note on its header.

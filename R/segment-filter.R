@@ -210,3 +210,31 @@ split_segment <- function(segment) {
   if (segment$not && any(!late)) return(list(rows = segment, pairs = NULL))
   list(rows = part(!late), pairs = part(late))
 }
+
+# The table that holds what the segments ask for, by page too where there is one.
+segmented_table <- function(data, segments, least) {
+  asked <- unlist(lapply(segments, function(segment) vapply(segment_conditions[names(segment$conditions)], `[[`, "", "on")))
+  needs <- union(least, setdiff(asked, "pair"))
+  table <- pick_table(data, union(needs, "page"))
+  if (is.null(table)) table <- pick_table(data, needs)
+  if (is.null(table)) {
+    abort_tide(sprintf("No table has %s.", paste(needs, collapse = " and ")), where = paste0("The tables are: ", paste(names(data$tables), collapse = "; "), "."),
+      mend = "Export with these dimensions, or split by something else.", class = "grain")
+  }
+  table
+}
+
+# Which rows are in each of two segments, or in one and the rest: a list of two, named.
+segments_inside <- function(rows, segments, rules) {
+  inside <- lapply(segments, function(segment) {
+    gone <- unlist(segment_step(segment, rules)(rows), use.names = FALSE)
+    !seq_len(nrow(rows)) %in% gone
+  })
+  if (length(segments) == 1) inside[[2]] <- !inside[[1]]
+  names(inside) <- c(vapply(segments, segment_title, ""), if (length(segments) == 1) "the rest")
+  empty <- !vapply(inside, any, NA)
+  if (any(empty)) {
+    abort_tide("A segment holds no rows.", where = sprintf("'%s'.", names(inside)[empty][1]), mend = "Loosen its conditions.", class = "nothing_left")
+  }
+  inside
+}

@@ -100,6 +100,10 @@ test_that("the program compares windows, several at once, and tells why", {
   why <- program("compare", "a.csv", "--why", "query 0004", "--lag", "0", dir = dir)
   expect_match(paste(why$out, collapse = " "), "clicks a month")
   expect_equal(program("compare", "a.csv", "--after", "2026-02-30", dir = dir)$status, 2)
+  sides <- fread(text = program("compare", "a.csv", "--segments", "brand", "--brand", "query 0004", "--level", "site", "--lag", "0", "--format", "csv", dir = dir)$out)
+  expect_equal(sides$clicks_after - sides$clicks_before, sides$mix, tolerance = 1e-6)
+  told <- program("compare", "a.csv", "--segments", "brand", "--brand", "query 0004", "--level", "page", "--why", "/p1/", "--lag", "0", dir = dir)
+  expect_match(paste(told$out, collapse = " "), "clicks a month in brand than in the rest")
 })
 
 test_that("luck goes along with the cause that moved, sums stay, and what did not move is left alone", {
@@ -123,4 +127,30 @@ test_that("the season is what the same weekdays did a year before, where they ar
   expect_equal(weeks, rep(1:8, each = 7))
   uneven <- list(before = as.IDate(c("2026-02-01", "2026-02-10")), after = as.IDate(c("2026-02-11", "2026-02-24")))
   expect_equal(sum(is.na(inktide:::week_of(as.IDate("2026-02-01") + 0:23, uneven))), 3)
+})
+
+test_that("two segments are held against each other line by line, and a planted difference is found", {
+  rows <- made_site(queries = 200, days = 40, demand = rep(20, 200))
+  rows[query == "query 0030", c("position", "clicks") := list(2, rbinom(.N, impressions, made_curve[2]))]
+  phone <- copy(rows)[, c("device", "clicks") := list("mobile", rbinom(.N, impressions, 0.6 * made_curve[position] * ifelse(query == "query 0030", 0.2, 1)))]
+  both <- as_data(rbind(phone, rows[, "device" := "desktop"]))
+  segments <- list(tide_segment("phone", device = "mobile"), tide_segment("computer", device = "desktop"))
+  moves <- tide_moves(both, segments = segments)
+  expect_equal(moves$sides, c("computer", "phone"))
+  clicks <- function(own) sum(own$clicks) * 30 / 40
+  expect_equal(moves$site$clicks_before, clicks(rows))
+  expect_equal(moves$site$clicks_after, clicks(phone))
+  # All are clicked less on phones, which is the segments' difference; one is clicked less than that.
+  expect_gt(moves$site$click_through / moves$site$change, 0.95)
+  expect_equal(moves$moves$name[moves$moves$real], "query 0030")
+  for (level in c("page", "folder", "site")) expect_equal(sum(tide_moves(both, segments = segments, level = level)$moves$change), moves$site$change)
+  told <- paste(format(moves), collapse = " ")
+  expect_match(told, "phone against computer")
+  expect_match(told, "fewer clicks a month in phone than in computer")
+  # Exchanged, everything has the other sign; one segment is held against the rest, which is the other here.
+  turned <- tide_moves(both, segments = rev(segments))$moves
+  expect_equal(turned$change[match(moves$moves$name, turned$name)], -moves$moves$change)
+  expect_equal(tide_moves(both, segments = segments[[1]])$moves$change, moves$moves$change)
+  expect_error(tide_moves(both, segments = tide_segment("none", query = "^nobody")), class = "tide_error_nothing_left")
+  expect_error(tide_moves(as_data(rows[, !"device"]), segments = segments), class = "tide_error_grain")
 })

@@ -36,18 +36,16 @@ tide_outcomes <- function(data, decisions, curve, days = 28, level = 0.9) {
   table <- pick_table(data, c("date", "query", "page"))
   if (is.null(table)) abort_tide("Outcomes need days.", where = paste(names(data$tables), collapse = "; "), mend = "Load exports by date, query and page.", class = "grain")
   done <- decisions[decisions$decision == "done"]
-  codes <- list(query = query_key(as.character(table$rows$query)), page = page_key(as.character(table$rows$page)))
-  rows <- data.table(pair = paste(codes$query, codes$page), table$rows[, c("date", "clicks", "impressions", "position")], query = codes$query)
-  brand <- curve$summary$queries$key[curve$summary$queries$segment == "brand"]
-  main <- names(curve$fits)[1]
-  set(rows, j = "expected", value = rows$impressions * curve_ctr(curve, rows$position, ifelse(rows$query %in% brand, "brand", main), 1, rows$impressions))
+  coded <- coded_rows(table$rows, curve, NULL)
+  rows <- coded$rows
+  set(rows, j = c("pair", "plain"), value = list(paste(coded$queries$keys[rows$query], coded$pages$keys[rows$page]), coded$segment[rows$query] != "brand"))
   touched <- unlist(lapply(seq_len(nrow(decisions)), function(i) decided_pairs(decisions[i])))
-  rbindlist(lapply(seq_len(nrow(done)), function(i) outcome_of(done[i], rows, touched, brand, days, level)))
+  rbindlist(lapply(seq_len(nrow(done)), function(i) outcome_of(done[i], rows, touched, days, level)))
 }
 
 decided_pairs <- function(decision) paste(query_key(decision$query), page_key(strsplit(decision$pages, " ", fixed = TRUE)[[1]]))
 
-outcome_of <- function(decision, rows, touched, brand, days, level) {
+outcome_of <- function(decision, rows, touched, days, level) {
   since_days <- min(days, as.integer(max(rows$date) - decision$at))
   line <- function(verdict, ...) data.table(id = decision$id, kind = decision$kind, query = decision$query, page = decision$page, done = decision$at, days = max(0L, since_days), ..., verdict = verdict)
   early <- function(verdict = "too early") line(verdict, clicks_before = NA_real_, clicks_since = NA_real_, ratio = NA_real_, ratio_low = NA_real_, ratio_high = NA_real_,
@@ -56,33 +54,34 @@ outcome_of <- function(decision, rows, touched, brand, days, level) {
   if (min(rows$date) > before_from) return(early("no days before it"))
   if (since_days < 14) return(early())
   near <- rows[rows$date >= before_from & rows$date != decision$at & rows$date <= decision$at + since_days]
-  since <- near$date > decision$at
-  length_before <- days
-  sums <- near[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(impressions * position), expected = sum(expected)), by = .(pair, query, since = since)]
-  wide <- merge(sums[sums$since == FALSE], sums[sums$since == TRUE], by = c("pair", "query"), suffixes = c("_1", "_2"))
-  own <- decided_pairs(decision)
-  mine <- sums[sums$pair %in% own]
+  sums <- near[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted), expected = sum(expected), plain = plain[1]), by = .(pair, since = near$date > decision$at)]
+  mine <- sums[sums$pair %in% decided_pairs(decision)]
   at_curve <- decision$kind == "low_ctr"
   sum_of <- function(column, side) sum(mine[[column]][mine$since == side])
   c1 <- sum_of("clicks", FALSE)
   c2 <- sum_of("clicks", TRUE)
   # What clicks are measured by: expected ones at the positions held, or days.
-  base1 <- if (at_curve) sum_of("expected", FALSE) else length_before
+  base1 <- if (at_curve) sum_of("expected", FALSE) else days
   base2 <- if (at_curve) sum_of("expected", TRUE) else since_days
   if (base1 <= 0 || base2 <= 0) return(early("too few clicks"))
-  position <- sum_of("weighted", FALSE) / max(sum_of("impressions", FALSE), 1)
-  place <- wide$weighted_1 / wide$impressions_1
-  control <- wide[!wide$pair %in% touched & wide$clicks_1 >= 3 & !wide$query %in% brand & abs(log(place / position)) < log(2)]
-  if (nrow(control) < 10) control <- wide[!wide$pair %in% touched & wide$clicks_1 >= 3 & !wide$query %in% brand]
-  if (nrow(control) < 10) return(early("nothing to compare with"))
+  control <- untouched_pairs(sums[!sums$pair %in% touched], sum_of("weighted", FALSE) / max(sum_of("impressions", FALSE), 1))
+  if (is.null(control)) return(early("nothing to compare with"))
   moved <- log((control$clicks_2 + 0.5) / (control$clicks_1 + 0.5)) -
-    (if (at_curve) log(control$expected_2 / control$expected_1) else log(since_days / length_before))
+    (if (at_curve) log(control$expected_2 / control$expected_1) else log(since_days / days))
   noise <- 1 / (control$clicks_1 + 0.5) + 1 / (control$clicks_2 + 0.5)
   yard <- untouched_shift(moved, noise)
   change <- log((c2 + 0.5) / (c1 + 0.5)) - log(base2 / base1) - yard$common
   reach <- stats::qnorm(1 - (1 - level) / 2) * sqrt(1 / (c1 + 0.5) + 1 / (c2 + 0.5) + yard$between + yard$variance)
   ends <- change + c(-1, 0, 1) * reach
   won <- c2 * 30 / since_days * (1 - exp(-ends))
-  line(if (ends[1] > 0) "worked" else if (ends[3] < 0) "made it worse" else "no sign yet", clicks_before = c1 * 30 / length_before, clicks_since = c2 * 30 / since_days,
+  line(if (ends[1] > 0) "worked" else if (ends[3] < 0) "made it worse" else "no sign yet", clicks_before = c1 * 30 / days, clicks_since = c2 * 30 / since_days,
     ratio = exp(change), ratio_low = exp(ends[1]), ratio_high = exp(ends[3]), won = won[2], won_low = won[1], won_high = won[3], untouched = nrow(control))
+}
+
+# Pairs shown before and since, near that position where there are enough; NULL where there are too few anywhere.
+untouched_pairs <- function(sums, position, least = 10) {
+  wide <- merge(sums[sums$since == FALSE & sums$plain == TRUE], sums[sums$since == TRUE], by = "pair", suffixes = c("_1", "_2"))
+  wide <- wide[wide$clicks_1 >= 3]
+  near <- wide[abs(log(wide$weighted_1 / wide$impressions_1 / position)) < log(2)]
+  if (nrow(near) >= least) near else if (nrow(wide) >= least) wide
 }

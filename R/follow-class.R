@@ -19,7 +19,8 @@
 #'   (on the curve, at the positions held), `queries` (distinct)), `lines` (`page`, `query`, `period`, `clicks`, `impressions`, `position`, `rank` of the query on its page), `bands`
 #'   (`page`, `period`, `band`, `queries`), `events` (as given; `here` where they touched these pages), `shifts` ([tide_shifts()] of all events),
 #'   `changes` ([tide_changes()]), `unusual` ([tide_unusual()]), `by`, `from`, `to`. Positions are weighted by impressions. A period
-#'   without a row has missing figures, not zeros, and is a gap in the figures. Methods: `print`, `format`, `tidy` (of `pages`), `autoplot`, `plot`.
+#'   without a row has missing figures, not zeros, and is a gap in the figures. Methods: `print`, `format`, `tidy` (of `pages`), `summary` (of each
+#'   page the first and last `periods`: clicks of a period, position, CTR `to_curve`, queries), `autoplot`, `plot`.
 #' @section Errors: `tide_error_grain` without dates, queries or pages; `tide_error_follow` where no page of that name is held.
 #' @seealso [tide_shifts()] and [tide_changes()] for what is more than drift.
 #' @examples
@@ -47,26 +48,41 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"), leading = c("
   set(rows, j = "period", value = period_of(rows$date, table$to, length))
   periods <- rev(seq(period_of(table$to, table$to, length), max(table$from, min(rows$period)), by = -length))
   rows <- rows[rows$period %in% periods]
-  named <- function(sums) {
-    set(sums, j = "page", value = coded$pages$names[sums$page])
-    if (!is.null(sums[["query"]])) set(sums, j = "query", value = coded$queries$names[sums$query])
-    sums
-  }
-  by_page <- rows[, .(clicks = sum(clicks), impressions = sum(impressions), position = sum(weighted) / sum(impressions), ctr = sum(clicks) / sum(impressions),
-    expected_ctr = sum(expected) / sum(impressions), queries = length(unique(query))), by = c("page", "period")]
-  by_page <- by_page[CJ(page = chosen, period = periods, sorted = FALSE), on = c("page", "period")]
   leaders <- leading_queries(rows, coded, leading, lines, findings)
+  series <- sum_days(coded, table)
+  structure(list(pages = with_names(page_course(rows, chosen, periods), coded), lines = with_names(query_course(rows, leaders, periods), coded),
+    bands = with_names(band_course(rows, rules$bands), coded), events = events_of(events, chosen, coded$pages$keys),
+    shifts = if (!is.null(events)) shifts_of(series, events), changes = changes_of(series, events), unusual = tide_unusual(data),
+    by = by, leading = leading, from = periods[1], to = table$to), class = "tide_follow")
+}
+
+# Each page by period; periods without a row have missing figures.
+page_course <- function(rows, chosen, periods) {
+  sums <- rows[, .(clicks = sum(clicks), impressions = sum(impressions), position = sum(weighted) / sum(impressions), ctr = sum(clicks) / sum(impressions),
+    expected_ctr = sum(expected) / sum(impressions), queries = length(unique(query))), by = c("page", "period")]
+  sums[CJ(page = chosen, period = periods, sorted = FALSE), on = c("page", "period")]
+}
+
+# The same of the leading queries, with their rank.
+query_course <- function(rows, leaders, periods) {
   own <- rows[!is.na(leaders[rows, on = c("page", "query"), which = TRUE])]
-  by_query <- own[, .(clicks = sum(clicks), impressions = sum(impressions), position = sum(weighted) / sum(impressions)), by = c("page", "query", "period")]
+  sums <- own[, .(clicks = sum(clicks), impressions = sum(impressions), position = sum(weighted) / sum(impressions)), by = c("page", "query", "period")]
   grid <- leaders[rep(seq_len(nrow(leaders)), each = length(periods))]
   set(grid, j = "period", value = rep(periods, nrow(leaders)))
-  by_query <- by_query[grid, on = c("page", "query", "period")]
-  by_band <- rows[, .(position = sum(weighted) / sum(impressions)), by = c("page", "query", "period")]
-  set(by_band, j = "band", value = factor(position_band(by_band$position, rules$bands), band_names(rules$bands)))
-  by_band <- by_band[, .(queries = .N), by = c("page", "period", "band")]
-  series <- sum_days(coded, table)
-  structure(list(pages = named(by_page), lines = named(by_query), bands = named(by_band), events = events_of(events, chosen, coded$pages$keys),
-    shifts = if (!is.null(events)) shifts_of(series, events), changes = changes_of(series, events), unusual = tide_unusual(data), by = by, leading = leading, from = periods[1], to = table$to), class = "tide_follow")
+  sums[grid, on = c("page", "query", "period")]
+}
+
+# Distinct queries of each page by period and band of position.
+band_course <- function(rows, bands) {
+  sums <- rows[, .(position = sum(weighted) / sum(impressions)), by = c("page", "query", "period")]
+  set(sums, j = "band", value = factor(position_band(sums$position, bands), band_names(bands)))
+  sums[, .(queries = .N), by = c("page", "period", "band")]
+}
+
+with_names <- function(sums, coded) {
+  set(sums, j = "page", value = coded$pages$names[sums$page])
+  if (!is.null(sums[["query"]])) set(sums, j = "query", value = coded$queries$names[sums$query])
+  sums
 }
 
 followed_pages <- function(coded, pages, most) {
@@ -112,26 +128,36 @@ events_of <- function(events, chosen, keys) {
 #' @export
 tidy.tide_follow <- function(x, ...) tibble::as_tibble(x$pages)
 
+#' @rdname tide_follow
+#' @param object A `tide_follow` object.
+#' @export
+summary.tide_follow <- function(object, ...) {
+  periods <- sort(unique(object$pages$period))
+  few <- max(1, min(4, length(periods) %/% 2))
+  side <- function(at, suffix) {
+    own <- object$pages[object$pages$period %in% at & !is.na(object$pages$impressions)]
+    sums <- own[, .(clicks = sum(clicks) / length(at), position = sum(position * impressions) / sum(impressions),
+      to_curve = sum(clicks) / sum(expected_ctr * impressions), queries = round(mean(queries))), by = "page"]
+    figures <- sums[match(unique(object$pages$page), sums$page), !"page"]
+    setnames(figures, paste0(names(figures), suffix))
+  }
+  tibble::as_tibble(cbind(data.table(page = unique(object$pages$page), periods = few), side(utils::head(periods, few), "_first"), side(utils::tail(periods, few), "_last")))
+}
+
 #' @export
 format.tide_follow <- function(x, width = 80, ...) {
-  periods <- sort(unique(x$pages$period))
-  few <- max(1, min(4, length(periods) %/% 2))
-  side <- function(at) {
-    own <- x$pages[x$pages$period %in% at & !is.na(x$pages$impressions)]
-    own[, .(clicks = sum(clicks) / length(at), position = sum(position * impressions) / sum(impressions), against = sum(clicks) / sum(expected_ctr * impressions), queries = round(mean(queries))), by = "page"]
-  }
-  pages <- unique(x$pages$page)
-  then <- side(utils::head(periods, few))[match(pages, page)]
-  now <- side(utils::tail(periods, few))[match(pages, page)]
+  ends <- summary(x)
   free <- max(18, width - 58)
-  cells <- cbind(format_clicks(then$clicks), format_clicks(now$clicks), format_position(then$position), format_position(now$position), format_ratio(then$against), format_ratio(now$against),
-    format_count(then$queries), format_count(now$queries))
+  formats <- list(clicks = format_clicks, position = format_position, to_curve = format_ratio, queries = format_count)
+  cells <- do.call(cbind, lapply(names(formats), function(name) vapply(c("_first", "_last"), function(end) formats[[name]](ends[[paste0(name, end)]]), character(nrow(ends)))))
+  cells <- matrix(cells, nrow(ends))
   heads <- c("clicks", "now", "pos", "now", "to curve", "now", "queries", "now")
   widths <- c(8, 7, 7, 6, 10, 6, 9, 5)
   row <- function(name, cells) paste0(name, paste(pad_left(cells, widths), collapse = ""))
-  c(wrap_lines(sprintf("%s by %s, %s: the first %s against the last; clicks a %s; to curve: CTR to what the curve expects there", format_plural(length(pages), "page"), x$by,
-    format_days(x$from, x$to), format_plural(few, x$by), x$by), width), "", row(fit_text("page", free), heads),
-    vapply(seq_along(pages), function(i) row(fit_path(format_path(pages[i]), free), cells[i, ]), ""),
+  few <- format_plural(ends$periods[1], x$by)
+  c(wrap_lines(sprintf("%s by %s, %s: the first %s against the last; clicks a %s; to curve: CTR to what the curve expects there", format_plural(nrow(ends), "page"), x$by,
+    format_days(x$from, x$to), few, x$by), width), "", row(fit_text("page", free), heads),
+    vapply(seq_len(nrow(ends)), function(i) row(fit_path(format_path(ends$page[i]), free), cells[i, ]), ""),
     time_lines("Events", shift_lines(x$shifts), width), time_lines("Changes found in the data, by page", found_change_lines(x$changes), width),
     time_lines("Unusual days and weeks", odd_run_lines(x$unusual), width))
 }

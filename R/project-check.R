@@ -38,8 +38,7 @@ tide_check <- function(store, brand = NULL) {
   if (!nrow(days)) return(structure(list(held = days, coverage = NULL, problems = no_problems()), class = "tide_check"))
   summary <- days[, .(rows = sum(rows), days = .N, from = min(day), to = max(day), clicks = sum(clicks), impressions = sum(impressions)), by = "grain"]
   dated <- split(days[days$day > 0], by = "grain")
-  problems <- rbindlist(c(list(no_problems()),
-    lapply(dated, missing_days), lapply(dated, unusual_days), lapply(split(held$all[held$all$day > 0], by = "grain"), revised_days),
+  problems <- rbindlist(c(list(no_problems()), lapply(dated, missing_days), unusual_days(dated), lapply(split(held$all[held$all$day > 0], by = "grain"), revised_days),
     lapply(dated, row_changes), list(capped_tables(days), damaged_parts(store, held$parts), missing_totals(summary), spelling_problems(page_spellings(store)),
       if (length(brand)) missed_spellings(store, brand))))
   structure(list(held = summary, coverage = monthly_coverage(days), problems = problems), class = "tide_check")
@@ -68,13 +67,18 @@ missing_days <- function(days) {
   a_problem("days missing", days$grain[1], day_runs(gone), "Trends and gains per 30 days count them as if nothing happened.", "Export these days and load them.")
 }
 
-unusual_days <- function(days) {
-  if (nrow(days) < 21) return(NULL)
-  odd <- odd_runs(data.table(date = as.IDate(days$day), clicks = days$clicks, impressions = days$impressions), 1L)
-  odd <- odd[odd$what != "no rows"]
-  if (!nrow(odd)) return(NULL)
-  a_problem("days far from their neighbours", days$grain[1], paste(odd_run_lines(utils::head(odd, 3)), collapse = "; "), "A tracking fault or a burst of bots would pass for demand.",
-    "Look at these days; leave them out with --without unusual if they are faults.")
+# A day that is far off in several tables is named once.
+unusual_days <- function(dated) {
+  named <- NULL
+  lapply(dated, function(days) {
+    if (nrow(days) < 21) return(NULL)
+    odd <- odd_runs(data.table(date = as.IDate(days$day), clicks = days$clicks, impressions = days$impressions), 1L)
+    odd <- odd[odd$what != "no rows" & !paste(odd$from, odd$what) %in% named]
+    if (!nrow(odd)) return(NULL)
+    named <<- c(named, paste(odd$from, odd$what))
+    a_problem("days far from their neighbours", days$grain[1], paste(odd_run_lines(utils::head(odd, 3)), collapse = "; "), "A tracking fault or a burst of bots would pass for demand.",
+      "Look at these days; leave them out with --without unusual if they are faults.")
+  })
 }
 
 # The day from which on the number of rows is another, where clicks do not follow.

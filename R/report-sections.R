@@ -37,17 +37,18 @@ report_totals <- function(summary, site_trace, events) {
 
 report_moves <- function(moves, most = 8) {
   if (is.null(moves)) return("")
-  w <- moves$windows
   shown <- leading_moves(moves$moves, most)
-  real <- moves$moves[moves$moves$real]
-  rows <- data.table(Page = format_path(shown$name), `By week` = week_sparks(moves, shown$name), Before = format_clicks(shown$clicks_before), After = format_clicks(shown$clicks_after), Change = signed(shown$change), Searches = signed(shown$demand),
-    Position = signed(shown$position), `Click-through` = signed(shown$click_through), `Came or went` = signed(shown$mix), `More than noise` = ifelse(shown$real, "yes", ""))
-  paste0("<section id='moved'><h2>What moved</h2><p>", escape(sprintf("%s against %s, clicks for 30 days. %s", format_days(w$from[2], w$to[2]), format_days(w$from[1], w$to[1]), change_sentence(moves$site, "The site"))), "</p>",
-    if (nrow(real)) sprintf("<p>%s</p>", paste(vapply(seq_len(min(2, nrow(real))), function(i) escape(change_sentence(real[i], format_path(real$name[i]))), ""), collapse = " "))
-    else "<p>No page moved by more than the site and the usual wavering.</p>",
-    drivers_list(utils::head(tide_drivers(moves), 5)),
-    inline_svg(ggplot2::autoplot(moves), change_sentence(moves$site, "The site"), height = 4),
-    plain_table(rows, setdiff(names(rows), c("Page", "By week", "More than noise"))), "</section>")
+  real <- utils::head(moves$moves[moves$moves$real], 2)
+  told <- vapply(seq_len(nrow(real)), function(i) change_sentence(real[i], format_path(real$name[i])), "")
+  site <- change_sentence(moves$site, "The site")
+  rows <- data.table(Page = format_path(shown$name), `By week` = week_sparks(moves, shown$name), Before = format_clicks(shown$clicks_before),
+    After = format_clicks(shown$clicks_after), Change = signed(shown$change), Searches = signed(shown$demand), Position = signed(shown$position),
+    `Click-through` = signed(shown$click_through), `Came or went` = signed(shown$mix), `More than noise` = ifelse(shown$real, "yes", ""))
+  said <- c(paste0(paste(sides_line(moves), collapse = "; "), ". ", site),
+    if (length(told)) paste(told, collapse = " ") else "No page moved by more than the site and the usual wavering.")
+  paste0("<section id='moved'><h2>What moved</h2>", paste0("<p>", escape(said), "</p>", collapse = ""),
+    drivers_list(utils::head(tide_drivers(moves), 5)), inline_svg(ggplot2::autoplot(moves), site, height = 4),
+    plain_table(rows, setdiff(names(rows), c("Page", "By week", "More than noise")), soft = !shown$real), "</section>")
 }
 
 drivers_list <- function(drivers) if (nrow(drivers)) paste0("<ul>", paste0("<li>", escape(drivers$told), "</li>", collapse = ""), "</ul>")

@@ -21,12 +21,12 @@ sortable_table <- function(id, caption, heads, rows, details, kinds, choose) {
   )
 }
 
-plain_table <- function(rows, numbers = character()) {
+plain_table <- function(rows, numbers = character(), soft = FALSE) {
   class <- ifelse(names(rows) %in% numbers, "n", "")
   head <- sprintf("<th scope='col' class='%s'>%s</th>", class, escape(names(rows)))
   cells <- do.call(paste0, Map(function(x, k) sprintf("<td class='%s'>%s</td>", k, if (inherits(x, "drawn")) x else escape(x)), unname(as.list(rows)), class))
   paste0("<table class='plain'><thead><tr>", paste(head, collapse = ""), "</tr></thead><tbody>",
-    paste0("<tr>", cells, "</tr>", collapse = ""), "</tbody></table>")
+    paste0(ifelse(soft, "<tr class='soft'>", "<tr>"), cells, "</tr>", collapse = ""), "</tbody></table>")
 }
 
 gain_range <- function(low, high) sprintf("%s to %s", format_clicks(low), format_clicks(high))

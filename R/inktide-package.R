@@ -11,6 +11,10 @@
 #' @keywords internal
 "_PACKAGE"
 
-utils::globalVariables(c("expected_ctr", "period", "usual_clicks", "usual_impressions", "value", "what", 
-  ".", ".N", ".GRP", ".SD", ":=", "clicks", "impressions", "weight", "weighted", "queries", "position", "expected", "page", "rows", "low", "clicks_1", "clicks_2", "expected_1", "expected_2", "impressions_1", "impressions_2", "weighted_1", "weighted_2", "demand", "click_through", "mix", "turn", "day", "month", "import", "exported", "clicks_site", "impressions_site", "band", "ctr", "m", "w", "residual", "place", "pull", "luck", "ratio", "case", "query", "pairs", ".data", "at", "gain", "id", "inverse", "near", "pair", "score", "tested", "whole"
+utils::globalVariables(c(
+  ".", ".GRP", ".N", ".SD", ".data", ":=", "at", "band", "case", "click_through", "clicks", "clicks_1", "clicks_2", "clicks_site", "ctr",
+  "day", "demand", "expected", "expected_1", "expected_2", "expected_ctr", "exported", "gain", "id", "import", "impressions",
+  "impressions_1", "impressions_2", "impressions_site", "inverse", "low", "luck", "m", "mix", "month", "near", "page", "pair", "pairs",
+  "period", "place", "plain", "position", "pull", "queries", "query", "ratio", "residual", "rows", "score", "since", "tested", "turn",
+  "usual_clicks", "usual_impressions", "value", "w", "weight", "weighted", "weighted_1", "weighted_2", "what", "whole"
 ))

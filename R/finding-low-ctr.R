@@ -1,6 +1,6 @@
 # Low CTR: pairs clicked less than this site's curve says, by more than queries usually differ. A pair's confidence is the
-# probability that its page or itself belongs to a low part (see finding-low-effects.R). Listed are as many of the surest as
-# keep the expected share of false ones (one minus confidence, averaged) within `fdr`, the Bayesian false-discovery rate.
+# probability that its page or itself belongs to a low part (see finding-low-effects.R). Listed are those that are worth most
+# of all sets whose expected share of false ones (one minus confidence, averaged) is within `fdr`, the Bayesian false-discovery rate.
 # What a whole topic loses to its results page is no finding: it is named beside the list.
 
 find_low_ctr <- function(summary, curve, pairs, options) {
@@ -10,17 +10,17 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   judged <- judge_low(at$clicks, at$expected, at$page, query_words(summary$queries$key[at$query]))
   set(at, j = "expected", value = judged$expected)
   # A shortfall that is sure but small is nobody's working day.
-  clear <- at$clicks < 0.8 * at$expected & at$tested
-  listed <- surest_within(ifelse(clear, judged$confidence, 0), options$fdr)
-  listed <- listed[clear[listed]]
-  levels <- low_ctr_levels(at[listed], judged$groups)
-  gain <- lapply(low_ctr_gain(at[listed], levels), `*`, per_month(summary))
+  likely <- which(at$clicks < 0.8 * at$expected & at$tested & judged$confidence > 0.5)
+  levels <- low_ctr_levels(at[likely], judged$groups)
+  gain <- lapply(low_ctr_gain(at[likely], levels), `*`, per_month(summary))
   # An expectation has the chance of being wrong in it; the upper end is what it may bring if it is real.
-  gain[c("gain", "low")] <- lapply(gain[c("gain", "low")], `*`, judged$confidence[listed])
+  gain[c("gain", "low")] <- lapply(gain[c("gain", "low")], `*`, judged$confidence[likely])
+  # What is too small to list lends no certainty to the rest.
   worth <- which(gain$gain >= options$min_gain)
+  worth <- worth[worthiest_within(judged$confidence[likely[worth]], gain$gain[worth], options$fdr)]
   aside <- held_lines(judged$topics)
   if (!length(worth)) return(no_findings(aside))
-  listed <- listed[worth]
+  listed <- likely[worth]
   gain <- lapply(gain, `[`, worth)
   levels <- lapply(levels, `[`, worth)
   siblings <- page_shortfalls(at$page, judged)[match(at$page[listed], page)]
@@ -72,11 +72,14 @@ low_ctr_how <- function(summary, pairs, at, levels, gain, judged, listed) {
     sprintf("gain = expected x (usual - today) x confidence x 30 / days = %.2f x (%.3f - %.3f) x %.3f x 30 / %d = %.2f", at$expected, levels$usual, levels$today, judged$confidence[listed], as.integer(summary$recent$days), gain$gain))
 }
 
-# The largest set of the surest whose mean chance of being false stays within `fdr`.
-surest_within <- function(confidence, fdr) {
-  order <- order(-confidence)
-  false_share <- cumsum(1 - confidence[order]) / seq_along(order)
-  sort(order[seq_len(sum(cummax(false_share) <= fdr))])
+# Of all sets whose mean chance of being false stays within `fdr` one that is worth most: all that are surer than that, and
+# of the others those with most worth for each bit of the slack that the sure ones leave (a knapsack, filled greedily). Where all are worth the same, these are the surest.
+worthiest_within <- function(confidence, worth = rep(1, length(confidence)), fdr) {
+  cost <- 1 - fdr - confidence
+  sure <- which(cost <= 0)
+  others <- which(cost > 0)
+  others <- others[order(-worth[others] / cost[others])]
+  sort(c(sure, others[cumsum(cost[others]) <= -sum(cost[sure])]))
 }
 
 # Per page: pairs tested, those that fall short with more than even odds, and whether that is the page's doing.

@@ -45,7 +45,7 @@ find_moving <- function(summary, curve, pairs, options, kind) {
   confidence <- part_shares(change, noise, groups$weight, groups$mean, groups$sd)[, group] * if (kind == "falling") change < groups$mean[1] else change > groups$mean[1]
   # What moved by less than a quarter is nobody's working day.
   clear <- abs(change - groups$mean[1]) > log(4 / 3) & pairs$tested[at]
-  listed <- surest_within(ifelse(clear, confidence, 0), options$fdr)
+  listed <- worthiest_within(ifelse(clear, confidence, 0), fdr = options$fdr)
   listed <- listed[clear[listed]]
   if (!length(listed)) return(no_findings())
   size <- shrink_to(change[listed], noise[listed], groups$mean[group], groups$sd[group])

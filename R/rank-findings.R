@@ -10,7 +10,9 @@
 #'     usually differ. The spread between queries is split into a usual and a low
 #'     part (two-groups mixture); `confidence` is the probability of the low
 #'     part, never above 0.95 (on simulated sites one in twenty of what seems certain is a topic that only one page shows), and the
-#'     expected share of false ones in the list is at most `fdr`.
+#'     expected share of false ones in the list is at most `fdr`; of the lists of which that holds it is the one worth most, so
+#'     what is likely and large stands beside what is sure, each with its confidence. The spread between queries counts half as gamma, half as
+#'     log-normal, whose lower tails no site is large enough to tell apart.
 #'     The gain is the confidence times what leads back to where the usual spread would have the query, not
 #'     blindly to the curve.}
 #'   \item{`striking_distance`}{In the band of positions, with the next

@@ -129,9 +129,12 @@ judge_contest <- function(weeks, fits, spread) {
     if (!any(lead)) Inf else sum((seen[[i]] * side[[i]]$position)[lead & seen[[i]] > 0]) / sum(seen[[i]][lead & seen[[i]] > 0])
   }, 0)
   fit <- fits$fit[fits$query == weeks$query[1]][match(rivals, fits$page[fits$query == weeks$query[1]])]
-  swapping <- min(leads) >= 2 && changes >= 0.5
-  # Shown together, both at the foot of page one or below: one page could do better than each.
-  splitting <- !swapping && together > 0.5 && apart < 6 && min(totals$position[1:2]) > 7 && mean(share) > 0.25
+  # Shown together, both at the foot of page one or below: one page could do better than each. Which of the two is ahead in a week is
+  # chance then; where pages swap, the week's leader has most of the impressions or stands far above the other.
+  beside <- together > 0.5 && apart < 6 && min(totals$position[1:2]) > 7 && mean(share) > 0.25
+  near <- isTRUE(stats::median(abs(side[[1]]$position - side[[2]]$position), na.rm = TRUE) < 4)
+  swapping <- min(leads) >= 2 && changes >= 0.5 && !(beside && mean(pmax(share, 1 - share)) < 0.7 && near)
+  splitting <- beside && !swapping
   # The page that leads matches the query's words much less than the other, and searchers do not take it.
   own <- (1 / spread[weeks$query[1]] + totals$clicks[1]) / (1 / spread[weeks$query[1]] + totals$expected[1])
   wrong <- !swapping && !splitting && isTRUE(fit[2] - fit[1] >= 0.5) && own < 0.8 && totals$position[2] < totals$position[1] + 15

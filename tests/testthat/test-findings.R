@@ -216,6 +216,27 @@ test_that("the page whose words match less and leads, clicked too little, is tol
   expect_true("versions of one page for another language or country" %in% found$aside$reason)
 })
 
+test_that("pages that are shown together split a query, pages that take turns swap it", {
+  # Positions and daily impressions of two pages of query 0004 in even and in odd weeks.
+  cases <- list(
+    swapping = list(position = rbind(c(4, 16), c(16, 5)), impressions = rbind(c(9, 1), c(1, 9))),
+    splitting = list(position = rbind(c(8, 9), c(9, 8)), impressions = rbind(c(40, 35), c(35, 40))))
+  made <- lapply(cases, function(case) {
+    kind_of(by_day(function(rows) {
+      days <- unique(rows$date)
+      odd <- 1L + as.integer(days - min(days)) %/% 7L %% 2L
+      two <- rbindlist(lapply(1:2, function(page) data.table(date = days, query = "query 0004", page = sprintf("https://www.fernmoor.example/rival%d/", page),
+        clicks = rbinom(length(days), case$impressions[odd, page], made_curve[pmin(10, round(case$position[odd, page]))]),
+        impressions = case$impressions[odd, page], position = case$position[odd, page])))
+      rbind(rows[query != "query 0004"], two)
+    }), "cannibalized")
+  })
+  for (i in seq_along(cases)) {
+    expect_equal(made[[i]]$query, "query 0004")
+    expect_match(made[[i]]$reason, if (names(cases)[i] == "swapping") "led in \\d weeks" else "are shown together")
+  }
+})
+
 test_that("impressions grow on page one by what the site's own crossing queries show", {
   weekly <- CJ(query = 1:60, week = 1:12)
   weekly[, c("page", "position") := list(query, ifelse((week + query) %% 12 < 6, 7, 14))]

@@ -89,7 +89,14 @@ effect_grid <- seq(-2.4, 1.2, by = 0.15)
 # and a column per effect, weight x likelihood. A few hundred queries cannot tell whether their factors are gamma or log-normal
 # distributed, and the lower tails of the two differ by more than anything else here: each counts half.
 pair_likelihoods <- function(clicks, expected, groups) {
-  Map(function(gamma, lognormal) (gamma + lognormal) / 2 + 1e-300, gamma_likelihoods(clicks, expected, groups), lognormal_likelihoods(clicks, expected, groups))
+  # Expected clicks to within a hundredth: many pairs are one case then.
+  step <- round(log(expected) / 0.02)
+  expected <- exp(step * 0.02)
+  case <- clicks * 1e4 + step
+  first <- which(!duplicated(case))
+  of <- match(case, case[first])
+  Map(function(gamma, lognormal) ((gamma + lognormal) / 2 + 1e-300)[of, , drop = FALSE], gamma_likelihoods(clicks[first], expected[first], groups),
+    lognormal_likelihoods(clicks[first], expected[first], groups))
 }
 
 # Gamma factors of the groups' means and variances: clicks are negative binomial.

@@ -36,7 +36,8 @@ driver_lines <- function(kind, name, change, by, share, parts, told) data.table(
 driven <- function(moves, whole, part, site, most, kinds) {
   days <- moves$windows$days
   lines <- move_lines(copy(moves$pairs)[, "name" := whole], days, moves$fdr)
-  lines <- lines[lines$real & abs(lines$change) >= 1]
+  # Fewer than three clicks a month are nobody's news.
+  lines <- lines[lines$real & abs(lines$change) >= 3]
   own <- moves$pairs[, .(change = sum(demand + position + click_through + mix), clicks_1 = sum(clicks_1), clicks_2 = sum(clicks_2)), by = .(whole = whole, part = part)]
   own <- own[own$whole %in% lines$name]
   set(own, j = "beside", value = log((own$clicks_2 + 0.5) / days[2]) - log((own$clicks_1 + 0.5) / days[1]) - site)

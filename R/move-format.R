@@ -46,13 +46,18 @@ format.tide_moves <- function(x, n = 20, width = 80, ...) {
 }
 
 # What is held against what.
+sides_title <- function(x) {
+  windows <- format_days(x$windows$from, x$windows$to)
+  if (is.null(x$sides)) return(sprintf("%s against %s", windows[2], windows[1]))
+  paste0(x$sides[2], " against ", x$sides[1], if (!is.na(x$windows$to[1])) paste(",", windows[1]))
+}
+
+# The same with what the days are.
 sides_line <- function(x) {
   w <- x$windows
-  if (!is.null(x$sides)) {
-    when <- if (is.na(w$to[1])) "no dates, taken as 30 days" else sprintf("%s (%s)", format_days(w$from[1], w$to[1]), format_plural(w$days[1], "day"))
-    return(sprintf("%s against %s, %s; clicks for 30 days", x$sides[2], x$sides[1], when))
-  }
-  c(sprintf("%s (%s) against %s (%s); clicks for 30 days", format_days(w$from[2], w$to[2]), format_plural(w$days[2], "day"), format_days(w$from[1], w$to[1]), format_plural(w$days[1], "day")),
+  days <- if (!is.null(x$sides)) { if (is.na(w$to[1])) "no dates, taken as 30 days" else format_plural(w$days[1], "day") } else
+    if (w$days[1] == w$days[2]) sprintf("%s each", format_plural(w$days[1], "day")) else sprintf("%s and %s", format_plural(w$days[2], "day"), format_count(w$days[1]))
+  c(sprintf("%s (%s); clicks for 30 days", sides_title(x), days),
     if (any(w$missing > 0)) sprintf("days without a row are not counted: %s before, %s after", format_count(w$missing[1]), format_count(w$missing[2])))
 }
 

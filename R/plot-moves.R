@@ -22,7 +22,7 @@ autoplot.tide_moves <- function(object, ...) {
     ggplot2::scale_y_continuous(labels = scales::label_comma(), expand = ggplot2::expansion(c(0, 0.12))) +
     ggplot2::scale_fill_manual(values = c(total = ink$plain, lost = ink$second, gained = ink$main), guide = "none") +
     ggplot2::labs(x = NULL, y = "clicks for 30 days", title = if (is.null(object$sides)) "Why clicks changed" else "Why clicks differ",
-      subtitle = paste0(sub("; clicks for 30 days", "", sides_line(object)[1]), if (floor > 0) "; the scale does not begin at 0")) +
+      subtitle = paste0(sides_title(object), if (floor > 0) "; the scale does not begin at 0")) +
     tide_theme()
 }
 

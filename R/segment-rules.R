@@ -61,4 +61,9 @@ page_group <- function(pages, groups) {
 }
 
 # Words of queries: what spaces and punctuation leave, in any script. An apostrophe or hyphen inside stays.
-query_words <- function(queries) strsplit(gsub("[^\\p{L}\\p{M}\\p{N}'\u2019.+#-]+", " ", queries, perl = TRUE), " +")
+query_words <- function(queries) {
+  # Most are words and single spaces already.
+  odd <- grep("[^a-z0-9 '.+#-]|  ", queries, perl = TRUE)
+  queries[odd] <- gsub("[^\\p{L}\\p{M}\\p{N}'\u2019.+#-]+", " ", queries[odd], perl = TRUE)
+  strsplit(queries, " ", fixed = TRUE)
+}

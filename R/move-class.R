@@ -12,7 +12,7 @@
 #' every level, to the last click. `mix` are queries shown in one window only.
 #'
 #' A change is `real` where what searches and position make of it, or how it is clicked beside that, differs from the site's own
-#' by more than counts waver, with the false-discovery rate controlled over the list (Benjamini and Hochberg). So a season that moves all is no news of any one; whether the season or the site moved is
+#' by more than counts waver, with the false-discovery rate controlled over the list (Benjamini and Hochberg), and the change is two clicks a month or more. So a season that moves all is no news of any one; whether the season or the site moved is
 #' told by `before = "year"` where there is a year.
 #' @param data A `tide_data` object with dates, queries and pages.
 #' @param after First and last day of the later window; `NULL` the last `days`.

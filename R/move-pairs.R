@@ -43,6 +43,9 @@ leading_of <- function(pairs, queries, code = pairs$query) {
   leading_pages(data.table(query = code, page = pairs$page, clicks = pairs$clicks_1 + pairs$clicks_2, impressions = pairs$impressions_1 + pairs$impressions_2), queries)
 }
 
+# Clicks a month: where fewer searches and better positions make up for one another, or little is at stake, nothing is told.
+worth_telling <- 2
+
 # Pairs summed by their name, each line tested, the largest change first.
 move_lines <- function(pairs, shown, fdr) {
   sums <- c(outer(c("clicks_", "expected_", "demand_", "impressions_", "weighted_"), 1:2, paste0), part_names)
@@ -50,7 +53,7 @@ move_lines <- function(pairs, shown, fdr) {
   tests <- change_tests(own, shown, 0.9)
   scale <- 30 / shown
   out <- data.table(name = own$name, clicks_before = own$clicks_1 * scale[1], clicks_after = own$clicks_2 * scale[2], change = own$clicks_2 * scale[2] - own$clicks_1 * scale[1],
-    own[, part_names, with = FALSE], tests[, c("ratio", "ratio_low", "ratio_high", "q")], real = (tests$q <= fdr) %in% TRUE,
+    own[, part_names, with = FALSE], tests[, c("ratio", "ratio_low", "ratio_high", "q")], real = (tests$q <= fdr) %in% TRUE & abs(own$clicks_2 * scale[2] - own$clicks_1 * scale[1]) >= worth_telling,
     status = ifelse(own$impressions_1 == 0, "new", ifelse(own$impressions_2 == 0, "lost", "continuing")),
     impressions_before = own$impressions_1 * scale[1], impressions_after = own$impressions_2 * scale[2],
     position_before = ifelse(own$impressions_1 > 0, own$weighted_1 / own$impressions_1, NA), position_after = ifelse(own$impressions_2 > 0, own$weighted_2 / own$impressions_2, NA))

@@ -133,7 +133,10 @@ run_compare <- function(options, files) {
   if (!is.null(options$by) && !is.null(options$segments)) {
     abort_call("Two comparisons at once.", "--by and --segments", "Give one of them; or neither, to compare windows.")
   }
-  if (!is.null(options$segments) && !is.null(options$level)) return(run_sides(options, files))
+  if (!is.null(options$by) && !is.null(options$level)) {
+    abort_call("Parts are not compared line by line.", "--by and --level", "Name two segments of inktide.yml with --segments, or leave out --level.")
+  }
+  if (!is.null(options$level)) return(run_sides(options, files))
   if (options$format == "xlsx") abort_call("Segments side by side make no workbook.", "--format xlsx", "Use --format csv, or --level to compare them line by line.")
   input <- settle_input(options, files)
   segments <- if (!is.null(options$segments)) named_segments(split_words(options$segments), input$settings, "--segments")

@@ -1,6 +1,6 @@
-# Dated rows in codes, with what the curve expects of them.
+# Rows in codes, with what the curve expects of them.
 
-# In: rows of a table with dates and queries. Out: list(queries, pages: names and keys; segment: of each query; rows: query, page, date, clicks,
+# In: rows of a table with queries, dated or not. Out: list(queries, pages: names and keys; segment: of each query; rows: query, page, date, clicks,
 # impressions, weighted (x position), `expected` clicks on the curve, `demand`: impressions as page one would have had them, of which
 # `views` is how many times more page one is seen than page two). Without brand words the curve's own brand queries are brand.
 coded_rows <- function(rows, curve, brand, views = 1) {
@@ -12,9 +12,9 @@ coded_rows <- function(rows, curve, brand, views = 1) {
   segment <- ifelse(of_brand & "brand" %in% names(curve$fits), "brand", main)
   position <- rows$position
   impressions <- as.numeric(rows$impressions)
-  list(queries = queries, pages = pages, segment = segment, rows = setDT(list(query = queries$code, page = pages$code, date = rows$date,
-    clicks = as.numeric(rows$clicks), impressions = impressions, weighted = impressions * position,
-    expected = impressions * curve_ctr(curve, position, segment[queries$code], 1, impressions), demand = searches_seen(impressions, position, views))))
+  made <- list(query = queries$code, page = pages$code, date = rows[["date"]], clicks = as.numeric(rows$clicks), impressions = impressions, weighted = impressions * position,
+    expected = impressions * curve_ctr(curve, position, segment[queries$code], 1, impressions), demand = searches_seen(impressions, position, views))
+  list(queries = queries, pages = pages, segment = segment, rows = setDT(Filter(Negate(is.null), made)))
 }
 
 # Impressions as page one would have seen them.

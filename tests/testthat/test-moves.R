@@ -151,6 +151,10 @@ test_that("two segments are held against each other line by line, and a planted 
   turned <- tide_moves(both, segments = rev(segments))$moves
   expect_equal(turned$change[match(moves$moves$name, turned$name)], -moves$moves$change)
   expect_equal(tide_moves(both, segments = segments[[1]])$moves$change, moves$moves$change)
+  # Without dates the days are said to be assumed.
+  undated <- as_data(rbind(phone, rows, fill = TRUE)[, .(clicks = sum(clicks), impressions = sum(impressions), position = sum(position * impressions) / sum(impressions)), by = c("query", "page", "device")])
+  expect_match(format(tide_moves(undated, segments = segments))[1], "no dates, taken as 30 days")
+  expect_error(tide_moves(both, segments = rep(segments, 2)), class = "tide_error_argument")
   expect_error(tide_moves(both, segments = tide_segment("none", query = "^nobody")), class = "tide_error_nothing_left")
   expect_error(tide_moves(as_data(rows[, !"device"]), segments = segments), class = "tide_error_grain")
 })

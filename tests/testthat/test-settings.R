@@ -73,6 +73,7 @@ test_that("segments of the settings work in every command, inverted too", {
   expect_equal(wrong$status, 2)
   expect_match(wrong$err, "Did you mean 'seeds'", all = FALSE)
   expect_equal(program("compare", "--by", "device", "--segments", "brand", files)$status, 2)
+  expect_equal(program("compare", "--by", "device", "--level", "page", files)$status, 2)
 })
 
 test_that("options are checked before any file is touched", {

@@ -47,3 +47,21 @@ test_that("figures come from sums, shares add up, and every split works on the d
   expect_error(tide_compare(data, by = "colour"), class = "tide_error_argument")
   expect_error(tide_compare(data), class = "tide_error_argument")
 })
+
+test_that("curves of two devices differ by what was planted, and the better method is told on unseen queries", {
+  rows <- made_site(queries = 400, days = 40)
+  phone <- copy(rows)[, "clicks" := rbinom(.N, impressions, 0.6 * made_curve[position])]
+  both <- as_data(rbind(phone[, "device" := "mobile"], rows[, "device" := "desktop"]))
+  summary <- tide_summary(both, split = "device")
+  curve <- tide_curve(summary, by = "device")
+  gap <- tide_curve_difference(curve, "mobile", "desktop", position = 1:8)
+  expect_true(all(gap$ratio_low < gap$ratio & gap$ratio < gap$ratio_high))
+  expect_gt(mean(gap$ratio_low < 0.6 & 0.6 < gap$ratio_high), 0.6)
+  back <- tide_curve_difference(curve, "desktop", "mobile", position = 1:8)
+  expect_equal(back$ratio, 1 / gap$ratio)
+  expect_equal(back$chance, 1 - gap$chance)
+  expect_error(tide_curve_difference(curve, "mobile", "tablet"), class = "tide_error_argument")
+  rivals <- tide_curve_rivals(summary)
+  expect_equal(rivals$method[1], "fitted")
+  expect_true(all(rivals$behind >= 0) && !is.unsorted(rivals$behind))
+})

@@ -55,3 +55,16 @@ test_that("findings and traces carry them, the program keeps them", {
   expect_match(one_shot, "^volume: 1,900", all = FALSE)
   expect_equal(program("enrich", csv("a,b", "1,2"), "--project", dir)$status, 1)
 })
+
+test_that("facts that are kept come back as they were, once, the oldest first", {
+  store <- tide_store(withr::local_tempdir())
+  facts <- function(date, ...) tide_facts(csv(...), date = date)
+  newer <- facts("2026-05-01", "query,volume,title", "pea seed,7,\"a, \"\"b\"\"\"", "m\u00fcsli,40,")
+  older <- facts("2026-02-01", "page,title", "/b,Peas")
+  expect_equal(tide_keep_facts(store, c(newer, older))$kept, c(TRUE, TRUE))
+  expect_equal(tide_keep_facts(store, newer)$kept, FALSE)
+  held <- tide_held_facts(store)
+  expect_equal(vapply(held, `[[`, "", "by"), c("page", "query"))
+  expect_equal(as.data.frame(held[[2]]$rows), as.data.frame(newer[[1]]$rows))
+  expect_equal(as.data.frame(held[[1]]$rows), as.data.frame(older[[1]]$rows))
+})

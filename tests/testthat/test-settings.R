@@ -125,3 +125,24 @@ test_that("hours of work can be set for every kind of finding", {
   slower <- tide_find(demo()$summary, found$curve, hours = c(low_ctr = 2), kinds = "low_ctr")$findings
   expect_true(all(slower$hours[slower$task == slower$id] == 2))
 })
+
+test_that("what is suggested has its evidence in the data and can be read back once written", {
+  rows <- rbind(
+    data.table(query = c("fernmoor", "fernmoor seeds", "fernmore"), page = "https://shop.fernmoor.example/", clicks = c(50, 20, 9), impressions = c(90, 40, 20), position = 1),
+    data.table(query = sprintf("kale %d", 1:6), page = sprintf("https://shop.fernmoor.example/%s/%d", c("a", "b"), 1:6), clicks = 1, impressions = 30, position = 6))
+  suggested <- tide_suggest(as_data(rows))
+  expect_equal(suggested$site, "https://shop.fernmoor.example/")
+  expect_equal(suggested$brand$word, c("fernmoor", "fernmore"))
+  expect_equal(suggested$brand$clicks, c(70, 9))
+  expect_true(all(suggested$brand$sure))
+  expect_equal(as.data.frame(suggested$folders), data.frame(folder = c("/a/", "/b/"), pages = 3L, clicks = 3))
+  dir <- withr::local_tempdir()
+  fwrite(rows, file.path(dir, "day.csv"))
+  file <- tide_begin(file.path(dir, "new"), suggested, exports = file.path(dir, "day.csv"))
+  read <- tide_settings(dirname(file))
+  expect_setequal(read$rules$brand, c("fernmoor", "fernmore"))
+  expect_equal(basename(read$exports), "day.csv")
+  expect_error(tide_begin(dirname(file), suggested), class = "tide_error_project")
+  # Without pages there is nothing to guess from, and that is no error.
+  expect_null(tide_suggest(as_data(rows[, !"page"]))$site)
+})

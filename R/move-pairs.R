@@ -52,8 +52,9 @@ move_lines <- function(pairs, shown, fdr) {
   own <- pairs[, lapply(.SD, sum), by = "name", .SDcols = sums]
   tests <- change_tests(own, shown, 0.9)
   scale <- 30 / shown
-  out <- data.table(name = own$name, clicks_before = own$clicks_1 * scale[1], clicks_after = own$clicks_2 * scale[2], change = own$clicks_2 * scale[2] - own$clicks_1 * scale[1],
-    own[, part_names, with = FALSE], tests[, c("ratio", "ratio_low", "ratio_high", "q")], real = (tests$q <= fdr) %in% TRUE & abs(own$clicks_2 * scale[2] - own$clicks_1 * scale[1]) >= worth_telling,
+  change <- own$clicks_2 * scale[2] - own$clicks_1 * scale[1]
+  out <- data.table(name = own$name, clicks_before = own$clicks_1 * scale[1], clicks_after = own$clicks_2 * scale[2], change = change,
+    own[, part_names, with = FALSE], tests[, c("ratio", "ratio_low", "ratio_high", "q")], real = (tests$q <= fdr) %in% TRUE & abs(change) >= worth_telling,
     status = ifelse(own$impressions_1 == 0, "new", ifelse(own$impressions_2 == 0, "lost", "continuing")),
     impressions_before = own$impressions_1 * scale[1], impressions_after = own$impressions_2 * scale[2],
     position_before = ifelse(own$impressions_1 > 0, own$weighted_1 / own$impressions_1, NA), position_after = ifelse(own$impressions_2 > 0, own$weighted_2 / own$impressions_2, NA))

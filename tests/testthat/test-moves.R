@@ -154,6 +154,9 @@ test_that("two segments are held against each other line by line, and a planted 
   # Without dates the days are said to be assumed.
   undated <- as_data(rbind(phone, rows, fill = TRUE)[, .(clicks = sum(clicks), impressions = sum(impressions), position = sum(position * impressions) / sum(impressions)), by = c("query", "page", "device")])
   expect_match(format(tide_moves(undated, segments = segments))[1], "no dates, taken as 30 days")
+  # A table without pages is compared too, query by query.
+  no_pages <- as_data(rbind(phone, rows)[, !"page"])
+  expect_equal(tide_moves(no_pages, segments = segments)$site$change, moves$site$change)
   expect_error(tide_moves(both, segments = rep(segments, 2)), class = "tide_error_argument")
   expect_error(tide_moves(both, segments = tide_segment("none", query = "^nobody")), class = "tide_error_nothing_left")
   expect_error(tide_moves(as_data(rows[, !"device"]), segments = segments), class = "tide_error_grain")

@@ -17,9 +17,9 @@ moving_sides <- function(data, segments, before, after, days, rules) {
 # Rows in both segments count in both.
 segment_sides <- function(data, segments, rules) {
   if (length(segments) > 2) abort_argument("segments", "one or two", length(segments))
-  table <- segmented_table(data, segments, least = c("query", "page"))
+  table <- segmented_table(data, segments, least = "query")
   inside <- segments_inside(table$rows, segments, rules)
-  rows <- lapply(rev(inside), function(hit) which(hit))
+  rows <- lapply(rev(inside), which)
   days <- if (is.na(table$days)) 30L else as.integer(table$days)
   side <- rep(1:2, lengths(rows))
   list(rows = table$rows[unlist(rows)], side = side, names = rev(names(inside)), from = table$from,

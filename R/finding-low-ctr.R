@@ -18,7 +18,8 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   # What is too small to list lends no certainty to the rest.
   worth <- which(gain$gain >= options$min_gain)
   worth <- worth[worthiest_within(judged$confidence[likely[worth]], gain$gain[worth], options$fdr)]
-  aside <- held_lines(judged$topics)
+  unsure <- which(at$clicks < 0.8 * at$expected & at$tested & judged$confidence > 0.2)
+  aside <- rbind(held_lines(judged$topics), unsure_line(at$query[setdiff(unsure, likely[worth])], options$fdr))
   if (!length(worth)) return(no_findings(aside))
   listed <- likely[worth]
   gain <- lapply(gain, `[`, worth)
@@ -36,6 +37,12 @@ held_lines <- function(topics) {
   if (!nrow(topics)) return(NULL)
   data.table(kind = "low_ctr", reason = sprintf("\"%s\" on all %d pages earns %s of the curve: the results page holds it back, not a snippet", topics$word,
     topics$pages, format_share(topics$share)), queries = topics$queries)
+}
+
+unsure_line <- function(queries, fdr) {
+  if (!length(queries)) return(NULL)
+  data.table(kind = "low_ctr", reason = sprintf("clicked less than usual, but queries of this site differ by as much by themselves (a larger rate of false ones than %g lists more)", fdr),
+    queries = length(unique(queries)))
 }
 
 # Clicks won over the window when the pair gets to where its usual spread alone would have it. Both that level and

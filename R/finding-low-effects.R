@@ -29,8 +29,8 @@ judge_low <- function(clicks, expected, page, words) {
   for (round in 1:2) {
     weight <- 1 / (log_noise(clicks, expected) + levels$pairs$sd[1]^2)
     topics <- held_topics(z, weight, page, words, levels$pages)
-    if (!any(topics$low > 0.5)) break
-    levels <- fit_levels(clicks, expected * exp(topics$effect), page, known)
+    if (!any(topics$low > 0.2)) break
+    levels <- fit_levels(clicks, expected * exp(topics$low * topics$likely), page, known)
   }
   expected <- expected * exp(topics$effect)
   judged <- page_posteriors(clicks, expected, page, levels$pairs, levels$pages)
@@ -186,7 +186,7 @@ held_topics <- function(z, weight, page, words, page_groups, usual = c(mean = -0
   texts <- as_levels(unlist(words))
   long <- data.table(pair = rep(seq_len(pairs), lengths(words)), word = as.integer(texts))
   long <- unique(long[!long$word %in% match(c(function_only, ""), levels(texts))])
-  none <- list(low = numeric(pairs), effect = numeric(pairs), found = data.table(word = character(), queries = integer(), pages = integer(), share = numeric()))
+  none <- list(low = numeric(pairs), effect = numeric(pairs), likely = numeric(pairs), found = data.table(word = character(), queries = integer(), pages = integer(), share = numeric()))
   if (!nrow(long)) return(none)
   long[, c("page", "weight", "weighted") := list(page[long$pair], weight[long$pair], (weight * z)[long$pair])]
   by_page <- long[, .(weight = sum(weight), weighted = sum(weighted), pairs = .N), by = c("word", "page")]
@@ -195,19 +195,16 @@ held_topics <- function(z, weight, page, words, page_groups, usual = c(mean = -0
   wanted <- sizes$word[sizes$pages >= 2 & sizes$pairs >= 4 & sizes$pairs <= 0.5 * pairs]
   by_page <- by_page[by_page$word %in% wanted]
   if (!nrow(by_page)) return(none)
-  alone <- vapply(1:3, function(k) page_groups$weight[k] * stats::dnorm(by_page$mean, page_groups$mean[k], sqrt(page_groups$sd[k]^2 + 1 / by_page$weight)), numeric(nrow(by_page)))
-  dim(alone) <- c(nrow(by_page), 3)
-  variance <- page_groups$sd[1]^2 + 1 / by_page$weight
-  off <- by_page$mean - usual[["mean"]]
-  by_page[, c("alone", "near", "inverse", "pull") := list(log(rowSums(alone) + 1e-300), stats::dnorm(off, 0, sqrt(variance), log = TRUE), 1 / variance, off / variance)]
-  topics <- by_page[, .(alone = sum(alone), near = sum(near), inverse = sum(inverse), pull = sum(pull), pages = .N, pairs = sum(pairs)), by = "word"]
-  prior <- usual[["sd"]]^2
-  shared <- topics$near - 0.5 * log(1 + prior * topics$inverse) + 0.5 * topics$pull^2 * prior / (1 + prior * topics$inverse)
-  effect <- usual[["mean"]] + prior * topics$pull / (1 + prior * topics$inverse)
+  likelihood <- topic_likelihoods(by_page, page_groups)
+  topics <- by_page[, .(pages = .N, pairs = sum(pairs)), by = "word"]
+  prior <- stats::dnorm(topic_grid, usual[["mean"]], usual[["sd"]])
+  shares <- exp(likelihood$held - likelihood$best) * rep(prior / sum(prior), each = nrow(topics))
+  effect <- drop(shares %*% topic_grid) / rowSums(shares)
+  topics[, c("alone", "shared") := list(likelihood$alone, likelihood$best + log(rowSums(shares)))]
   # How many words are so, the words themselves tell; one in twenty, worth twenty words, keeps few from deciding.
   part <- 0.05
   for (round in 1:20) {
-    low <- 1 / (1 + exp(pmin(topics$alone - shared + log((1 - part) / part), 700)))
+    low <- 1 / (1 + exp(pmin(topics$alone - topics$shared + log((1 - part) / part), 700)))
     part <- (sum(low[effect < -0.2]) + 1) / (length(low) + 20)
   }
   topics[, c("low", "effect") := list(ifelse(effect < -0.2, low, 0), pmin(effect, 0))]
@@ -221,12 +218,29 @@ held_topics <- function(z, weight, page, words, page_groups, usual = c(mean = -0
   out <- none
   out$low[best$pair] <- best$low
   out$effect[held$pair] <- topics$effect[held$at]
+  out$likely[best$pair] <- topics$effect[best$at]
   if (nrow(held)) {
     out$found <- held[, .(queries = .N, pages = length(unique(page)), share = exp(topics$effect[at[1]])), by = "word"]
     set(out$found, j = "word", value = levels(texts)[out$found$word])
     setorderv(out$found, c("queries", "word"), c(-1L, 1L))
   }
   out
+}
+
+# What a results page takes from its topic's queries, the log of it, is summed over these values.
+topic_grid <- seq(-1.8, -0.1, by = 0.1)
+
+# Per word the log-likelihood that its pages are as pages are (`alone`) and that they are so beside each shortfall of the topic
+# (`held`, a column a value of the grid; `best`, the largest of each row).
+topic_likelihoods <- function(by_page, groups) {
+  density <- function(effect) {
+    parts <- vapply(1:3, function(k) groups$weight[k] * stats::dnorm(by_page$mean - effect, groups$mean[k], sqrt(groups$sd[k]^2 + 1 / by_page$weight)), numeric(nrow(by_page)))
+    dim(parts) <- c(nrow(by_page), 3)
+    log(rowSums(parts) + 1e-300)
+  }
+  sums <- unname(rowsum(cbind(density(0), vapply(topic_grid, density, numeric(nrow(by_page)))), by_page$word, reorder = FALSE))
+  held <- sums[, -1, drop = FALSE]
+  list(alone = sums[, 1], held = held, best = do.call(pmax, as.data.frame(held)))
 }
 
 # In: log factors and the variance of their noise. Out: weights, means and standard deviations of the usual, low

@@ -9,7 +9,7 @@
 #'   \item{`low_ctr`}{Clicked less than the curve says, by more than queries
 #'     usually differ. The spread between queries is split into a usual and a low
 #'     part (two-groups mixture); `confidence` is the probability of the low
-#'     part, never above 0.95 (on simulated sites one in twenty of what seems certain is a topic that only one page shows), and the
+#'     part, never above 0.95 (a topic that only one page shows cannot be told from that page's snippet), and the
 #'     expected share of false ones in the list is at most `fdr`; of the lists of which that holds it is the one worth most, so
 #'     what is likely and large stands beside what is sure, each with its confidence. The spread between queries counts half as gamma, half as
 #'     log-normal, whose lower tails no site is large enough to tell apart.
@@ -20,9 +20,10 @@
 #'     reach. The chance of the step is 0.35 x target / position, an assumption for queries that are worked on; where there are four months or more, it goes half of the way (in log odds) to
 #'     what share of this site's queries rose so far in three months by themselves, by position, trend and queries on the page (a logistic fit). Gain = chance of the step x (the query's own rate carried along the
 #'     curve to the target, less what it earns).}
-#'   \item{`cannibalized`}{Pages swap the lead from week to week by more than
-#'     noise would, or are shown together and both held back. Gain: the query at
-#'     the better page's held position with all searches, less today.}
+#'   \item{`cannibalized`}{Two pages swap the lead for days on end, twice or more (`confidence` is the chance of that, by a hidden
+#'     Markov chain over the days, against one page leading throughout and against the lead falling to either by chance), or are shown
+#'     together and both held back, or the page leads whose words match less. Gain: the query at
+#'     the better page's held position with all searches, less today; half of that where two pages are to be merged.}
 #'   \item{`falling`, `rising`}{Clicks for a search moved between the last four
 #'     weeks and the four before by more than chance and the usual wavering (two-groups
 #'     mixture again). Fewer searches are no fall. Half of a loss is taken to be won back; a rise to
@@ -76,7 +77,7 @@
 #'   `summary` and `outside` (what `position` and `within` leave out: shares of `clicks` and
 #'   `impressions`, `reason`; or `NULL`). Ids stay the same on newer data. Gains are in clicks per 30
 #'   days.
-#' @references Efron (2010), Large-Scale Inference, Cambridge University Press.
+#' @references Efron (2010), Large-Scale Inference, Cambridge University Press. Rabiner (1989), Proceedings of the IEEE 77, 257-286.
 #'   Stephens (2017), Biostatistics 18, 275-294.
 #' @seealso [tide_pages()] for the same list page by page.
 #' @examples

@@ -1,0 +1,52 @@
+# Which pages of a query count as rivals: those seen much and for long, each once whatever language it is in, and how well
+# each fits the query.
+
+# The pages of a query that matter: at least a tenth of its impressions, on at least a seventh of its days
+# (a blip is shorter), and not far below the best placed page.
+weighty_pages <- function(contest) {
+  pages <- contest[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(impressions * position),
+    days = .N), by = c("query", "page")]
+  pages[, "position" := weighted / impressions]
+  all_days <- contest[, .(all_days = length(unique(date))), by = "query"]
+  pages <- all_days[pages, on = "query"]
+  pages[, c("share", "total", "best") := list(impressions / sum(impressions), sum(impressions), min(position)), by = "query"]
+  # The best placed page must itself be shown regularly to make others look far down.
+  pages[, "reason" := ifelse(pages$position > pages$best + 15 & pages$position > 20, "a second page far down",
+    ifelse(pages$days < pmax(4, pages$all_days / 7), "a page seen for a few days only",
+      ifelse(pages$share < 0.1, "a second page with few impressions", "")))]
+  pages[]
+}
+
+# One page in several languages or countries (/de/ beside none, hosts of other countries): addresses that differ in
+# nothing else are no rivals. In: pages with their reason. Out: the reasons, with those added.
+versions_of_one <- function(pages, summary) {
+  path <- sub("^[a-z][a-z0-9+.-]*://[^/]*", "", summary$pages$page)
+  plain <- sub("^/[a-z]{2}([-_][a-z]{2})?(/|$)", "/", path, ignore.case = TRUE)
+  of <- copy(pages[, c("query", "page", "impressions", "reason")])
+  set(of, j = "plain", value = plain[of$page])
+  set(of, j = "row", value = seq_len(nrow(of)))
+  setorderv(of, c("query", "plain", "impressions"), c(1L, 1L, -1L))
+  of[, "again" := duplicated(of, by = c("query", "plain"))]
+  replace(pages$reason, of$row[of$again & of$reason == ""], "versions of one page for another language or country")
+}
+
+# How well a page fits a query: the share of the query's telling words that stand in the page's address or title, or that
+# most of its other queries hold too. Words on every page tell nothing.
+page_fits <- function(summary, wanted) {
+  words <- lapply(query_words(summary$queries$key), function(own) setdiff(own, c(function_only, "")))
+  said <- gsub("[^\\p{L}\\p{N}]+", " ", tolower(paste(sub("^[a-z][a-z0-9+.-]*://[^/]*", "", summary$pages$page),
+    if (is.null(summary$pages[["title"]])) "" else ifelse(is.na(summary$pages$title), "", summary$pages$title))), perl = TRUE)
+  own <- summary$pairs[summary$pairs$page %in% wanted$page]
+  set(wanted, j = "fit", value = vapply(seq_len(nrow(wanted)), function(i) {
+    asked <- words[[wanted$query[i]]]
+    if (!length(asked)) return(NA_real_)
+    others <- setdiff(own$query[own$page == wanted$page[i]], wanted$query[i])
+    held <- vapply(asked, function(word) {
+      in_address <- grepl(sprintf("(^| )%s", word), said[wanted$page[i]], fixed = FALSE)
+      in_others <- length(others) >= 3 && mean(vapply(words[others], function(w) word %in% w, NA)) >= 0.5
+      in_address || in_others
+    }, NA)
+    mean(held)
+  }, 0))
+  wanted
+}

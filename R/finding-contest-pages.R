@@ -33,20 +33,25 @@ versions_of_one <- function(pages, summary) {
 # How well a page fits a query: the share of the query's telling words that stand in the page's address or title, or that
 # most of its other queries hold too. Words on every page tell nothing.
 page_fits <- function(summary, wanted) {
-  words <- lapply(query_words(summary$queries$key), function(own) setdiff(own, c(function_only, "")))
-  said <- gsub("[^\\p{L}\\p{N}]+", " ", tolower(paste(sub("^[a-z][a-z0-9+.-]*://[^/]*", "", summary$pages$page),
-    if (is.null(summary$pages[["title"]])) "" else ifelse(is.na(summary$pages$title), "", summary$pages$title))), perl = TRUE)
-  own <- summary$pairs[summary$pairs$page %in% wanted$page]
-  set(wanted, j = "fit", value = vapply(seq_len(nrow(wanted)), function(i) {
-    asked <- words[[wanted$query[i]]]
-    if (!length(asked)) return(NA_real_)
-    others <- setdiff(own$query[own$page == wanted$page[i]], wanted$query[i])
-    held <- vapply(asked, function(word) {
-      in_address <- grepl(sprintf("(^| )%s", word), said[wanted$page[i]], fixed = FALSE)
-      in_others <- length(others) >= 3 && mean(vapply(words[others], function(w) word %in% w, NA)) >= 0.5
-      in_address || in_others
-    }, NA)
-    mean(held)
-  }, 0))
-  wanted
+  own <- summary$pairs[summary$pairs$page %in% wanted$page, c("query", "page")]
+  queries <- unique(own$query)
+  words <- word_table(summary$queries$key[queries], function_only)
+  set(words, j = "query", value = queries[words$query])
+  asked <- words[wanted, on = "query", nomatch = NULL, allow.cartesian = TRUE]
+  held <- words[own, on = "query", nomatch = NULL, allow.cartesian = TRUE][, .(holding = .N), by = c("page", "word")]
+  others <- own[, .(others = .N - 1L), by = "page"]
+  asked <- others[held[asked, on = c("page", "word")], on = "page"]
+  # The query itself holds all of its words.
+  in_others <- asked$others >= 3 & asked$holding - 1 >= 0.5 * asked$others
+  asked[, "held" := in_others | in_address(asked$word, asked$page, summary$pages)]
+  asked[, .(fit = mean(held)), by = c("query", "page")][wanted, on = c("query", "page")]
+}
+
+# Whether a word of the page's address or title begins with each word.
+in_address <- function(word, page, pages) {
+  codes <- unique(page)
+  title <- if (is.null(pages[["title"]])) "" else fcoalesce(as.character(pages$title[codes]), "")
+  said <- tolower(paste(sub("^[a-z][a-z0-9+.-]*://[^/]*", "", pages$page[codes]), title))
+  said <- paste0(" ", gsub("[^\\p{L}\\p{N}]+", " ", said, perl = TRUE))[match(page, codes)]
+  mapply(grepl, paste0(" ", word), said, fixed = TRUE, USE.NAMES = FALSE)
 }

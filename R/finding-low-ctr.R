@@ -7,7 +7,7 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   candidates <- which(pairs$judged & pairs$expected >= 1)
   if (!length(candidates)) return(no_findings())
   at <- pairs[candidates]
-  judged <- judge_low(at$clicks, at$expected, at$page, query_words(summary$queries$key[at$query]))
+  judged <- judge_low(at$clicks, at$expected, at$page, word_table(summary$queries$key[at$query], function_only))
   set(at, j = "expected", value = judged$expected)
   # A shortfall that is sure but small is nobody's working day.
   likely <- which(at$clicks < 0.8 * at$expected & at$tested & judged$confidence > 0.5)

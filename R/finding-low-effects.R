@@ -19,7 +19,7 @@ low_levels <- function(z, noise, groups) {
     usual = groups$mean[1] + usual / seen * (z - groups$mean[2]), usual_var = usual * (1 - usual / seen), shared = usual / total * today_var)
 }
 
-# In: clicks, expected clicks, page and words (a list of texts) of the pairs. Out: each pair's probability of a low page or a
+# In: clicks, expected clicks, page and words (a word_table()) of the pairs. Out: each pair's probability of a low page or a
 # low query, that of a low page alone, the groups of all pairs, expected clicks with the topic's effect, and the topics.
 judge_low <- function(clicks, expected, page, words) {
   known <- expected >= 3
@@ -183,16 +183,17 @@ unmodelled <- 0.05
 # mixture) or the topic's own shortfall, of about a half, give or take. Out: per pair the probability and the effect of its likeliest topic; `found`, the topics with better than even odds.
 held_topics <- function(z, weight, page, words, page_groups, usual = c(mean = -0.7, sd = 0.35)) {
   pairs <- length(z)
-  texts <- as_levels(unlist(words))
-  long <- data.table(pair = rep(seq_len(pairs), lengths(words)), word = as.integer(texts))
-  long <- unique(long[!long$word %in% match(c(function_only, ""), levels(texts))])
+  texts <- as_levels(words$word)
+  long <- data.table(pair = words$query, word = as.integer(texts))
   none <- list(low = numeric(pairs), effect = numeric(pairs), likely = numeric(pairs), found = data.table(word = character(), queries = integer(), pages = integer(), share = numeric()))
   if (!nrow(long)) return(none)
   long[, c("page", "weight", "weighted") := list(page[long$pair], weight[long$pair], (weight * z)[long$pair])]
   by_page <- long[, .(weight = sum(weight), weighted = sum(weighted), pairs = .N), by = c("word", "page")]
   by_page[, "mean" := weighted / weight]
-  sizes <- by_page[, .(pages = .N, pairs = sum(pairs)), by = "word"]
-  wanted <- sizes$word[sizes$pages >= 2 & sizes$pairs >= 4 & sizes$pairs <= 0.5 * pairs]
+  sizes <- by_page[, .(pages = .N, pairs = sum(pairs), mean = sum(weighted) / sum(weight)), by = "word"]
+  common <- sizes$pages >= 2 & sizes$pairs >= 4 & sizes$pairs <= 0.5 * pairs
+  # Words that fall short by no tenth are no topics that are held back.
+  wanted <- sizes$word[common & sizes$mean < -0.1]
   by_page <- by_page[by_page$word %in% wanted]
   if (!nrow(by_page)) return(none)
   likelihood <- topic_likelihoods(by_page, page_groups)
@@ -205,7 +206,7 @@ held_topics <- function(z, weight, page, words, page_groups, usual = c(mean = -0
   part <- 0.05
   for (round in 1:20) {
     low <- 1 / (1 + exp(pmin(topics$alone - topics$shared + log((1 - part) / part), 700)))
-    part <- (sum(low[effect < -0.2]) + 1) / (length(low) + 20)
+    part <- (sum(low[effect < -0.2]) + 1) / (sum(common) + 20)
   }
   topics[, c("low", "effect") := list(ifelse(effect < -0.2, low, 0), pmin(effect, 0))]
   # Each pair has the likeliest of its words; of equals, the one on fewer pairs.

@@ -43,8 +43,7 @@ find_new_page <- function(summary, curve, pairs, options) {
 
 # Queries that share their rarest shared word are one idea. In: queries in lower case. Out: a label each.
 shared_ideas <- function(queries, weight) {
-  words <- lapply(query_words(queries), function(own) setdiff(own, c(function_words, "")))
-  long <- data.table(query = rep(seq_along(queries), lengths(words)), word = unlist(words))
+  long <- word_table(queries)
   if (!nrow(long)) return(queries)
   size <- long[, .(queries = .N), by = "word"]
   # A word that a good part of all of them hold tells no idea apart.

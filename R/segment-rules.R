@@ -67,3 +67,10 @@ query_words <- function(queries) {
   queries[odd] <- gsub("[^\\p{L}\\p{M}\\p{N}'\u2019.+#-]+", " ", queries[odd], perl = TRUE)
   strsplit(queries, " ", fixed = TRUE)
 }
+
+# The words of each query but those to leave out, each once: a data.table of `query` (its place) and `word`.
+word_table <- function(queries, leave = function_words) {
+  words <- query_words(queries)
+  long <- data.table(query = rep(seq_along(queries), lengths(words)), word = as.character(unlist(words)))
+  unique(long[!long$word %in% c(leave, "")])
+}

@@ -54,10 +54,9 @@ leading_pages <- function(sums, queries) {
 
 # The head term of each query, NA where all its words are without meaning.
 head_terms <- function(queries, pages) {
-  words <- lapply(query_words(queries), function(own) setdiff(own, c(function_words, "")))
-  n <- lengths(words)
-  long <- data.table(query = rep(seq_along(queries), n), page = rep(pages, n), word = unlist(words))
+  long <- word_table(queries)
   if (!nrow(long)) return(rep(NA_character_, length(queries)))
+  set(long, j = "page", value = pages[long$query])
   long[, "everywhere" := .N / length(queries), by = "word"]
   size <- tabulate(pages, max(pages, 0L, na.rm = TRUE))
   long[, "here" := .N / size[page], by = c("page", "word")]

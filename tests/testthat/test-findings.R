@@ -64,7 +64,7 @@ test_that("a usual spread without a low part flags next to nothing; planted ones
   expected <- exp(rnorm(800, 3, 1))
   factor <- exp(rnorm(800, 0, 0.25))
   page <- seq_along(expected) %/% 3
-  words <- as.list(paste("word", seq_len(800)))
+  words <- data.table(query = seq_len(800), word = paste("word", seq_len(800)))
   none <- inktide:::judge_low(rpois(800, expected * factor), expected, page, words)
   expect_lt(length(inktide:::worthiest_within(none$confidence, fdr = 0.1)), 10)
   weak <- page %% 15 == 0
@@ -184,8 +184,9 @@ test_that("what a whole topic loses to its results page is named and no finding,
   set.seed(5)
   n <- 900
   page <- seq_len(n) %/% 3
-  words <- lapply(sample(40, n, TRUE), function(k) c("seeds", paste0("crop", k)))
-  held <- vapply(words, function(w) "crop7" %in% w, NA)
+  crop <- paste0("crop", sample(40, n, TRUE))
+  words <- data.table(query = rep(seq_len(n), 2), word = c(rep("seeds", n), crop))
+  held <- crop == "crop7"
   weak <- page %% 30 == 0 & !held
   expected <- exp(rnorm(n, 3, 0.8))
   judged <- inktide:::judge_low(rpois(n, expected * exp(rnorm(n, 0, 0.25)) * ifelse(held, 0.45, 1) * ifelse(weak, 0.35, 1)), expected, page, words)

@@ -10,18 +10,22 @@ run_decide <- function(options, files) {
     abort_call("Which finding, and what about it?", paste("inktide decide", paste(files, collapse = " ")),
       "Name ids and one of fix, later, harmless, done, as in: inktide decide L-552e4efe13 harmless --note \"answered above\"")
   }
-  rows <- if (!is.null(options$sheet)) read_decisions(options$sheet) else data.table(id = words, decision = decision, note = "")
+  rows <- if (!is.null(options$sheet)) read_decisions(options$sheet) else data.table(id = words, decision = decision,
+    note = "")
   findings <- find_input(utils::modifyList(options, list(all = TRUE)), input)
   text <- function(value) if (is.null(value)) "" else value
   if (!is.null(options$note)) set(rows, j = "note", value = options$note)
-  tide_decide(store, findings, rows$id, rows$decision, note = rows$note, by = text(options$by), at = first_given(options$at, Sys.Date()), until = options$until)
-  writeLines(sprintf("%s: %s.", format_plural(nrow(rows), "decision"), paste(sprintf("%s %s", table(rows$decision), names(table(rows$decision))), collapse = ", ")))
+  tide_decide(store, findings, rows$id, rows$decision, note = rows$note, by = text(options$by),
+    at = first_given(options$at, Sys.Date()), until = options$until)
+  writeLines(sprintf("%s: %s.", format_plural(nrow(rows), "decision"),
+    paste(sprintf("%s %s", table(rows$decision), names(table(rows$decision))), collapse = ", ")))
 }
 
 # A project, which its exports or archive must belong to.
 settle_project <- function(options) {
   if (is.null(options$project) && is.null(find_project("."))) {
-    abort_call("No project.", "No folder upwards holds inktide.yml.", "Name one with --project DIR; 'inktide init' begins one.")
+    abort_call("No project.", "No folder upwards holds inktide.yml.",
+      "Name one with --project DIR; 'inktide init' begins one.")
   }
   settle_input(options, character())
 }
@@ -29,27 +33,34 @@ settle_project <- function(options) {
 # The list as CSV or workbook, with the column `decision` filled in by hand.
 read_decisions <- function(file) {
   check_file(file)
-  table <- if (grepl("\\.xlsx$", file, ignore.case = TRUE)) setDT(as.data.frame(readxl::read_excel(file, sheet = 1, col_types = "text"))) else
+  table <- if (grepl("\\.xlsx$", file, ignore.case = TRUE)) setDT(as.data.frame(readxl::read_excel(file, sheet = 1,
+    col_types = "text"))) else
     fread(file, colClasses = "character", encoding = "UTF-8", showProgress = FALSE)
   setnames(table, tolower(trimws(names(table))))
   if (!all(c("id", "decision") %in% names(table))) {
-    abort_tide("The sheet has no columns id and decision.", where = sprintf("'%s': %s.", file, paste(names(table), collapse = ", ")),
-      mend = "Take the list from 'inktide find --format xlsx' or csv, and fill in its column decision.", class = "columns_missing", file = file)
+    abort_tide("The sheet has no columns id and decision.",
+      where = sprintf("'%s': %s.", file, paste(names(table), collapse = ", ")),
+      mend = "Take the list from 'inktide find --format xlsx' or csv, and fill in its column decision.",
+      class = "columns_missing", file = file)
   }
   said <- tolower(trimws(fcoalesce(table$decision, "")))
   bad <- which(nzchar(said) & !said %in% names(decision_kinds))
   if (length(bad)) {
     abort_tide(sprintf("Unknown decision '%s'.", said[bad[1]]), where = sprintf("'%s', line %d.", file, bad[1] + 1L),
-      mend = sprintf("Write %s, or leave the cell empty.", paste(names(decision_kinds), collapse = ", ")), class = "settings", file = file)
+      mend = sprintf("Write %s, or leave the cell empty.", paste(names(decision_kinds), collapse = ", ")),
+      class = "settings", file = file)
   }
   use <- which(nzchar(said))
-  if (!length(use)) abort_tide("No decision is filled in.", where = sprintf("'%s'.", file), mend = "Write fix, later, harmless or done into the column decision.", class = "settings", file = file)
-  data.table(id = table$id[use], decision = said[use], note = if (is.null(table[["note"]])) "" else fcoalesce(table$note[use], ""))
+  if (!length(use)) abort_tide("No decision is filled in.", where = sprintf("'%s'.", file),
+    mend = "Write fix, later, harmless or done into the column decision.", class = "settings", file = file)
+  data.table(id = table$id[use], decision = said[use],
+    note = if (is.null(table[["note"]])) "" else fcoalesce(table$note[use], ""))
 }
 
 decision_lines <- function(decisions) {
   if (!nrow(decisions)) return("Nothing was decided yet.")
-  paste(sprintf("%s  %-8s %s  %s on %s", decisions$id, decisions$decision, format(decisions$at), decisions$query, format_path(decisions$page)),
+  paste(sprintf("%s  %-8s %s  %s on %s", decisions$id, decisions$decision, format(decisions$at), decisions$query,
+    format_path(decisions$page)),
     ifelse(nzchar(decisions$note), sprintf("(%s)", decisions$note), ""))
 }
 
@@ -57,7 +68,8 @@ run_outcome <- function(options, files) {
   input <- settle_project(options)
   decisions <- tide_decisions(tide_store(input$folder))
   if (!any(decisions$decision == "done")) {
-    abort_tide("Nothing was marked as done yet.", where = sprintf("'%s'.", input$folder), mend = "When something is mended: inktide decide ID done --at DATE", class = "finding")
+    abort_tide("Nothing was marked as done yet.", where = sprintf("'%s'.", input$folder),
+      mend = "When something is mended: inktide decide ID done --at DATE", class = "finding")
   }
   data <- read_input(options, input)
   summary <- summarise_input(options, input, data)
@@ -68,8 +80,10 @@ run_outcome <- function(options, files) {
 outcome_lines <- function(judged) {
   unlist(lapply(seq_len(nrow(judged)), function(i) {
     own <- judged[i]
-    c(sprintf("%s: \"%s\" on %s (%s, done %s)", own$verdict, own$query, format_path(own$page), kind_label(own$kind), format(own$done)),
+    c(sprintf("%s: \"%s\" on %s (%s, done %s)", own$verdict, own$query, format_path(own$page), kind_label(own$kind),
+      format(own$done)),
       if (!is.na(own$ratio)) sprintf("   %s clicks per 30 days before, %s since: %.2f times (%.2f to %.2f) what %s untouched queries would have it at; %+.1f clicks (%+.1f to %+.1f).",
-        format_clicks(own$clicks_before), format_clicks(own$clicks_since), own$ratio, own$ratio_low, own$ratio_high, format_count(own$untouched), own$won, own$won_low, own$won_high))
+        format_clicks(own$clicks_before), format_clicks(own$clicks_since), own$ratio, own$ratio_low, own$ratio_high,
+        format_count(own$untouched), own$won, own$won_low, own$won_high))
   }))
 }

@@ -1,7 +1,8 @@
 # What every command does first: settle the input, read, filter, reduce. Notes go to standard error.
 
 note <- function(options, ...) {
-  if (!isTRUE(options$quiet)) writeLines(wrap_lines(unlist(strsplit(paste0(...), "\n", fixed = TRUE)), terminal_width()), stderr())
+  if (!isTRUE(options$quiet)) writeLines(wrap_lines(unlist(strsplit(paste0(...), "\n", fixed = TRUE)),
+    terminal_width()), stderr())
 }
 
 # Work that may take seconds is announced, but only to a person at a terminal.
@@ -30,7 +31,8 @@ settle_input <- function(options, files) {
       mend = "Load some: inktide load FILE... --project DIR", class = "settings")
   }
   site <- if (is.null(settings$site)) "" else sub("/$", "", sub("^https?://(www\\.)?", "", settings$site))
-  input <- list(files = files, store = store, settings = settings, decisions = decisions, folder = folder, title = if (nzchar(site)) site else "Search performance")
+  input <- list(files = files, store = store, settings = settings, decisions = decisions, folder = folder,
+    title = if (nzchar(site)) site else "Search performance")
   c(input, chosen_segments(options, settings))
 }
 
@@ -38,7 +40,8 @@ settle_input <- function(options, files) {
 first_given <- function(...) Find(Negate(is.null), list(...))
 
 reading_rules <- function(options, settings) {
-  list(columns = first_given(options$columns, settings$columns), date_order = first_given(options$date_order, settings$date_order),
+  list(columns = first_given(options$columns, settings$columns),
+    date_order = first_given(options$date_order, settings$date_order),
     clicks_above = first_given(options$clicks_above, settings$clicks_above, "leave out"))
 }
 
@@ -50,21 +53,25 @@ chosen_segments <- function(options, settings) {
   own <- named_segments(setdiff(named, side), settings, "--segment")
   conditions <- Filter(Negate(is.null), options[intersect(names(options), setdiff(names(segment_conditions), "brand"))])
   if (length(conditions)) {
-    name <- paste(gsub("_", " ", names(conditions)), vapply(conditions, function(value) paste(format(value), collapse = " "), ""), collapse = ", ")
+    name <- paste(gsub("_", " ", names(conditions)),
+      vapply(conditions, function(value) paste(format(value), collapse = " "), ""), collapse = ", ")
     own <- c(own, list(do.call(tide_segment, c(list(name), conditions))))
   }
   parts <- lapply(own, split_segment)
-  list(rows = Filter(Negate(is.null), lapply(parts, `[[`, "rows")), pairs = Filter(Negate(is.null), lapply(parts, `[[`, "pairs")), side = side)
+  list(rows = Filter(Negate(is.null), lapply(parts, `[[`, "rows")),
+    pairs = Filter(Negate(is.null), lapply(parts, `[[`, "pairs")), side = side)
 }
 
 # "brand" and "non-brand" can be named where they stand for rows, not for curves.
 named_segments <- function(names, settings, flag) {
-  known <- c(settings$segments, if (flag == "--segments") list(brand = tide_segment("brand", brand = TRUE), `non-brand` = tide_segment("non-brand", brand = FALSE)))
+  known <- c(settings$segments, if (flag == "--segments") list(brand = tide_segment("brand", brand = TRUE),
+    `non-brand` = tide_segment("non-brand", brand = FALSE)))
   lapply(names, function(name) {
     segment <- known[[sub("^not:", "", name)]]
     if (is.null(segment)) {
       all <- c("brand", "non-brand", "all", names(settings$segments))
-      abort_call(sprintf("No such segment '%s'.", name), flag, sprintf("Did you mean '%s'? Segments stand in inktide.yml.", nearest_name(name, all)))
+      abort_call(sprintf("No such segment '%s'.", name), flag,
+        sprintf("Did you mean '%s'? Segments stand in inktide.yml.", nearest_name(name, all)))
     }
     segment$not <- startsWith(name, "not:")
     segment
@@ -87,12 +94,16 @@ read_input <- function(options, input, months = FALSE, also = character()) {
   segments <- c(input$rows, if (!months) input$pairs)
   if (!is.null(input$store)) {
     take <- if (months) tide_by_month else tide_stored
-    data <- take(input$store, from = window$from, to = window$to, days = window$days, lag = lag_of(options, input), dimensions = dimensions)
-    return(tide_filter(data, segments = segments, rules = input$settings$rules, without = days_out(options$without, data)))
+    data <- take(input$store, from = window$from, to = window$to, days = window$days, lag = lag_of(options, input),
+      dimensions = dimensions)
+    return(tide_filter(data, segments = segments, rules = input$settings$rules,
+      without = days_out(options$without, data)))
   }
-  data <- do.call(tide_read, c(list(input$files, lag = lag_of(options, input), exported = options$exported, dimensions = dimensions,
+  data <- do.call(tide_read, c(list(input$files, lag = lag_of(options, input), exported = options$exported,
+    dimensions = dimensions,
     progress = progress_to_terminal(options)), reading_rules(options, input$settings)))
-  tide_filter(data, from = window$from, to = window$to, days = window$days, segments = segments, rules = input$settings$rules, without = days_out(options$without, data))
+  tide_filter(data, from = window$from, to = window$to, days = window$days, segments = segments,
+    rules = input$settings$rules, without = days_out(options$without, data))
 }
 
 # Days of --without: named, or found.
@@ -100,8 +111,10 @@ days_out <- function(text, data) {
   if (is.null(text)) return(NULL)
   if (text == "unusual") return(tide_unusual(data))
   unlist(lapply(split_words(text), function(one) {
-    if (grepl("..", one, fixed = TRUE)) { ends <- as.Date(parse_window(one, "--without")); return(format(seq(ends[1], ends[2], by = "day"))) }
-    if (is.na(as.Date(one, optional = TRUE))) abort_call("Not a day.", sprintf("--without %s", text), "Write it as --without 2026-03-01,2026-04-05..2026-04-07, or --without unusual.")
+    if (grepl("..", one, fixed = TRUE)) { ends <- as.Date(parse_window(one,
+      "--without")); return(format(seq(ends[1], ends[2], by = "day"))) }
+    if (is.na(as.Date(one, optional = TRUE))) abort_call("Not a day.", sprintf("--without %s", text),
+      "Write it as --without 2026-03-01,2026-04-05..2026-04-07, or --without unusual.")
     one
   }))
 }
@@ -114,12 +127,14 @@ events_input <- function(options, input) {
 
 chose_window <- function(options) !is.null(options$from) || !is.null(options$to) || !is.null(options$days)
 
-summarise_input <- function(options, input, data = read_input(options, input, months = TRUE, also = split), split = NULL) {
+summarise_input <- function(options, input, data = read_input(options, input, months = TRUE, also = split),
+  split = NULL) {
   progress <- progress_to_terminal(options)
   if (!is.null(progress)) progress("Reducing")
   windows <- input$settings$windows
   brand <- input$settings$rules$brand
-  summary <- tide_summary(data, brand = brand, recent_days = if (chose_window(options)) 3660 else first_given(windows$recent_days, 90),
+  summary <- tide_summary(data, brand = brand,
+    recent_days = if (chose_window(options)) 3660 else first_given(windows$recent_days, 90),
     undated_days = first_given(windows$undated_days, 90), split = split)
   note(options, paste(format(summary), collapse = "\n"))
   facts <- facts_input(options, input)
@@ -140,7 +155,8 @@ read_prior <- function(file) {
   layout <- find_header(part$path, part$label)
   found <- find_columns(layout$header)[c("position", "ctr")]
   if (any(lengths(found) != 1)) {
-    abort_tide("The table has no columns for position and CTR.", where = sprintf("'%s': %s.", file, paste(layout$header, collapse = ", ")),
+    abort_tide("The table has no columns for position and CTR.",
+      where = sprintf("'%s': %s.", file, paste(layout$header, collapse = ", ")),
       mend = "Give a header with 'position' and 'ctr'.", class = "columns_missing", file = file)
   }
   place <- list(label = part$label, path = part$path, line = layout$line, sep = layout$sep)
@@ -152,7 +168,8 @@ read_prior <- function(file) {
 # Facts of the archive, of the settings, of the call.
 facts_input <- function(options, input) {
   c(if (!is.null(input$store)) tide_held_facts(input$store),
-    if (is.null(input$store) && length(input$settings$enrichments)) tide_facts(named_files(input$settings, "enrichments")),
+    if (is.null(input$store) && length(input$settings$enrichments)) tide_facts(named_files(input$settings,
+      "enrichments")),
     if (!is.null(options$facts)) tide_facts(options$facts))
 }
 
@@ -161,13 +178,17 @@ find_input <- function(options, input, data = read_input(options, input, months 
   curve <- tide_curve(summary)
   side <- if ("all" %in% input$side) names(curve$fits) else if (length(input$side)) input$side
   thresholds <- input$settings$thresholds
-  findings <- tide_find(summary, curve, band = first_given(options$band, thresholds$striking_distance, c(4, 20)), fdr = first_given(thresholds$fdr, 0.1),
-    min_gain = first_given(options$min_gain, thresholds$min_gain, 0.5), min_impressions = first_given(thresholds$min_impressions, 1),
-    segment = side, within = input$pairs, rules = input$settings$rules, kinds = options$kind, hours = input$settings$hours)
+  findings <- tide_find(summary, curve, band = first_given(options$band, thresholds$striking_distance, c(4, 20)),
+    fdr = first_given(thresholds$fdr, 0.1),
+    min_gain = first_given(options$min_gain, thresholds$min_gain, 0.5),
+    min_impressions = first_given(thresholds$min_impressions, 1),
+    segment = side, within = input$pairs, rules = input$settings$rules, kinds = options$kind,
+    hours = input$settings$hours)
   if (!is.null(findings$outside)) note(options, outside_line_text(findings$outside))
   if (!isTRUE(options$all) && NROW(input$decisions)) {
     findings <- tide_undecided(findings, input$decisions)
-    if (nrow(findings$decided)) note(options, sprintf("  decided and not shown: %s (--all shows them)", format_plural(nrow(findings$decided), "finding")))
+    if (nrow(findings$decided)) note(options, sprintf("  decided and not shown: %s (--all shows them)",
+      format_plural(nrow(findings$decided), "finding")))
   }
   tide_choose(findings, hours = options$hours, per_page = options$per_page)
 }
@@ -192,5 +213,6 @@ site_walk <- function(options, input, data) {
 }
 
 outside_line_text <- function(outside) {
-  sprintf("  the filter leaves out %s of clicks and %s of impressions (%s)", format_share(outside$clicks), format_share(outside$impressions), outside$reason)
+  sprintf("  the filter leaves out %s of clicks and %s of impressions (%s)", format_share(outside$clicks),
+    format_share(outside$impressions), outside$reason)
 }

@@ -48,10 +48,13 @@ help_lines <- function(commands, name) {
       "Name CSV files, or work in a folder that holds inktide.yml.", "Try it:  inktide demo"))
   }
   if (!name[1] %in% names(commands)) {
-    abort_call(sprintf("Unknown command '%s'.", name[1]), "inktide help", sprintf("Did you mean '%s'?", nearest_name(name[1], names(commands))))
+    abort_call(sprintf("Unknown command '%s'.", name[1]), "inktide help",
+      sprintf("Did you mean '%s'?", nearest_name(name[1], names(commands))))
   }
   command <- commands[[name[1]]]
   flags <- vapply(command$options, function(o) trimws(paste(o@long_flag, o@metavar)), "")
-  c(sprintf("inktide %s: %s", name[1], command$job), "", sprintf("  inktide %s [OPTIONS] %s", name[1], command$files), "",
-    sprintf("  %-22s %s", flags, vapply(command$options, function(o) o@help, "")), "", paste0("Example:  ", command$example))
+  c(sprintf("inktide %s: %s", name[1], command$job), "", sprintf("  inktide %s [OPTIONS] %s", name[1], command$files),
+    "",
+    sprintf("  %-22s %s", flags, vapply(command$options, function(o) o@help, "")), "",
+    paste0("Example:  ", command$example))
 }

@@ -8,11 +8,13 @@ run_moves <- function(options, files) {
   lengths <- if (!is.null(options$windows)) parse_lengths(options$windows) else first_given(options$days, 28)
   # The days that are asked for and no more; of the rest only what the whole site did.
   wanted <- if (is.null(after) && is.null(before)) 2 * max(lengths)
-  data <- read_input(utils::modifyList(options[setdiff(names(options), "days")], if (is.null(input$store)) list() else list(days = wanted)), input)
+  data <- read_input(utils::modifyList(options[setdiff(names(options), "days")],
+    if (is.null(input$store)) list() else list(days = wanted)), input)
   held <- days_of_site(if (is.null(input$store)) data else tide_by_month(input$store, lag = lag_of(options, input)))
   if (is.null(input$store)) data <- tide_filter(data, days = wanted)
   note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
-  compared <- lapply(lengths, function(days) tide_moves(data, site_days = held, after = after, before = before, days = days, level = options$level, brand = input$settings$rules$brand, rules = input$settings$rules))
+  compared <- lapply(lengths, function(days) tide_moves(data, site_days = held, after = after, before = before,
+    days = days, level = options$level, brand = input$settings$rules$brand, rules = input$settings$rules))
   emit_moves(options, compared, input$settings$rules, lengths)
 }
 
@@ -23,13 +25,15 @@ run_sides <- function(options, files) {
   segments <- named_segments(split_words(options$segments), input$settings, "--segments")
   data <- read_input(options, input, also = unlist(lapply(segments, function(segment) names(segment$conditions))))
   rules <- input$settings$rules
-  emit_moves(options, list(tide_moves(data, segments = segments, level = options$level, brand = rules$brand, rules = rules)), rules)
+  emit_moves(options, list(tide_moves(data, segments = segments, level = options$level, brand = rules$brand,
+    rules = rules)), rules)
 }
 
 check_moves <- function(options) {
   check_number(options$top, "--top", min = 1)
   options$level <- check_choice(first_given(options$level, "query"), move_levels, "--level")
-  if (options$format == "xlsx" && is.null(options$out)) abort_call("A workbook needs a file.", "--format xlsx", "Add --out FILE.xlsx.")
+  if (options$format == "xlsx" && is.null(options$out)) abort_call("A workbook needs a file.", "--format xlsx",
+    "Add --out FILE.xlsx.")
   options
 }
 
@@ -48,15 +52,19 @@ emit_moves <- function(options, compared, rules, lengths = NULL) {
   if (!is.null(options$why)) return(emit_why(options, moves))
   drivers <- if (is.null(moves$sides)) utils::head(tide_drivers(moves, rules), 5)$told
   emit(options, moves$moves, c(greyed(format(moves, n = options$top, width = terminal_width()), options),
-    if (length(drivers)) c("", "What drives it", unlist(lapply(drivers, strwrap, terminal_width(), indent = 2, exdent = 4)))))
+    if (length(drivers)) c("", "What drives it", unlist(lapply(drivers, strwrap, terminal_width(), indent = 2,
+      exdent = 4)))))
 }
 
 emit_why <- function(options, moves) {
   asked <- utils::head(moves$moves[grepl(options$why, moves$moves$name, fixed = TRUE)], options$top)
   if (!nrow(asked)) {
-    abort_call("No such line.", sprintf("--why %s", options$why), sprintf("Name a %s that was shown in one of the %s.", options$level, if (is.null(moves$sides)) "windows" else "segments"))
+    abort_call("No such line.", sprintf("--why %s", options$why),
+      sprintf("Name a %s that was shown in one of the %s.", options$level,
+        if (is.null(moves$sides)) "windows" else "segments"))
   }
-  told <- vapply(seq_len(nrow(asked)), function(i) change_sentence(asked[i], sprintf("\"%s\"", asked$name[i]), moves$sides), "")
+  told <- vapply(seq_len(nrow(asked)), function(i) change_sentence(asked[i], sprintf("\"%s\"", asked$name[i]),
+    moves$sides), "")
   emit(options, asked, wrap_lines(told, terminal_width()))
 }
 
@@ -82,7 +90,8 @@ side_by_side <- function(compared, lengths, top) {
     pad_left(paste0(signed(at$change), ifelse(at$real %in% TRUE, " *", "  ")), 11)
   }, rep("", length(names)))
   shown <- if (longest$level == "page") fit_path(format_path(names), free) else fit_text(names, free)
-  c("", "Change of clicks a month against as many days before", paste0(fit_text(longest$level, free), paste(pad_left(sprintf("%g days  ", lengths), 11), collapse = "")),
+  c("", "Change of clicks a month against as many days before",
+    paste0(fit_text(longest$level, free), paste(pad_left(sprintf("%g days  ", lengths), 11), collapse = "")),
     paste0(shown, apply(matrix(cells, length(names)), 1, paste, collapse = "")))
 }
 
@@ -96,14 +105,17 @@ window_head <- function(moves) {
 parse_window <- function(text, flag) {
   if (is.null(text)) return(NULL)
   days <- strsplit(text, "..", fixed = TRUE)[[1]]
-  if (length(days) != 2 || !all(grepl("^\\d{4}-\\d\\d-\\d\\d$", days))) abort_call("Not a window.", sprintf("%s %s", flag, text), sprintf("Write it as %s 2026-03-01..2026-03-28.", flag))
-  if (days[1] > days[2]) abort_call("A window ends before it begins.", sprintf("%s %s", flag, text), "Put the first day first.")
+  if (length(days) != 2 || !all(grepl("^\\d{4}-\\d\\d-\\d\\d$", days))) abort_call("Not a window.",
+    sprintf("%s %s", flag, text), sprintf("Write it as %s 2026-03-01..2026-03-28.", flag))
+  if (days[1] > days[2]) abort_call("A window ends before it begins.", sprintf("%s %s", flag, text),
+    "Put the first day first.")
   days
 }
 
 parse_lengths <- function(text) {
   lengths <- suppressWarnings(as.numeric(split_words(text)))
-  if (anyNA(lengths) || any(lengths < 1)) abort_call("Not lengths of windows.", sprintf("--windows %s", text), "Write them as --windows 7,28,90.")
+  if (anyNA(lengths) || any(lengths < 1)) abort_call("Not lengths of windows.", sprintf("--windows %s", text),
+    "Write them as --windows 7,28,90.")
   lengths
 }
 
@@ -112,5 +124,6 @@ site_moves <- function(options, input, data, findings) {
   held <- days_of_site(data)
   data <- last_rows(options, input, data, 56)
   if (dated_days(data) < 56) return(NULL)
-  tide_moves(data, site_days = held, days = 28, level = "page", curve = findings$curve, brand = input$settings$rules$brand, rules = input$settings$rules)
+  tide_moves(data, site_days = held, days = 28, level = "page", curve = findings$curve,
+    brand = input$settings$rules$brand, rules = input$settings$rules)
 }

@@ -4,9 +4,11 @@ option <- function(flag, type, metavar, help, ...) {
   optparse::make_option(flag, type = type, metavar = metavar, help = help, ...)
 }
 
-reading_options <- function() Filter(function(o) o@long_flag %in% c("--exported", "--date-order", "--clicks-above", "--columns", "--project", "--quiet"), shared_options())
+reading_options <- function() Filter(function(o) o@long_flag %in% c("--exported", "--date-order", "--clicks-above",
+  "--columns", "--project", "--quiet"), shared_options())
 
-project_options <- function() Filter(function(o) o@long_flag %in% c("--project", "--format", "--out", "--quiet"), shared_options())
+project_options <- function() Filter(function(o) o@long_flag %in% c("--project", "--format", "--out", "--quiet"),
+  shared_options())
 
 shared_options <- function() {
   list(
@@ -30,7 +32,8 @@ shared_options <- function() {
     option("--characters", "character", "A:B", "only queries of A to B characters"),
     option("--intent", "character", "NAMES", "commercial, informational, uncategorised or your own"),
     option("--page-group", "character", "NAMES", "only these groups of pages; folders where none are named"),
-    option("--segment", "character", "NAMES", "brand, non-brand, all, or segments of inktide.yml; not:NAME for all but it"),
+    option("--segment", "character", "NAMES",
+      "brand, non-brand, all, or segments of inktide.yml; not:NAME for all but it"),
     option("--position", "character", "A:B", "only average positions from A to B"),
     option("--min-impressions", "double", "N", "only query x page pairs with so many"),
     option("--min-clicks", "double", "N", "only query x page pairs with so many"),
@@ -59,8 +62,10 @@ parse_call <- function(command, words) {
     abort_call(sprintf("Unknown option '%s'.", unknown[1]), sprintf("in 'inktide %s'", command$name),
       sprintf("Did you mean '%s'? 'inktide help %s' lists all.", nearest_name(unknown[1], known), command$name))
   }
-  parsed <- tryCatch(optparse::parse_args(parser, args = words, positional_arguments = TRUE, convert_hyphens_to_underscores = TRUE),
-    error = function(e) abort_call("The call cannot be understood.", sprintf("%s", gsub("\\s+", " ", conditionMessage(e))),
+  parsed <- tryCatch(optparse::parse_args(parser, args = words, positional_arguments = TRUE,
+    convert_hyphens_to_underscores = TRUE),
+    error = function(e) abort_call("The call cannot be understood.",
+      sprintf("%s", gsub("\\s+", " ", conditionMessage(e))),
       sprintf("See 'inktide help %s'.", command$name)),
     warning = function(w) abort_value(words, conditionMessage(w), command$name))
   # Every option has its entry, given or not: `$` completes names, and "to" must never find "top".
@@ -68,10 +73,13 @@ parse_call <- function(command, words) {
   options[names(parsed$options)] <- parsed$options
   formats <- c("table", "csv", "json", command$formats)
   if (!is.null(options$format) && !options$format %in% formats) {
-    abort_call("Unknown format.", sprintf("--format %s", options$format), sprintf("Use %s or %s.", paste(formats[-length(formats)], collapse = ", "), formats[length(formats)]))
+    abort_call("Unknown format.", sprintf("--format %s", options$format),
+      sprintf("Use %s or %s.", paste(formats[-length(formats)], collapse = ", "), formats[length(formats)]))
   }
-  for (name in c("position", "band", "words", "characters")) options[[name]] <- parse_range(options[[name]], paste0("--", name))
-  for (name in c("country", "device", "vertical", "rich_result", "has_any", "has_all", "has_none", "intent", "page_group", "facts", "kind")) options[[name]] <- split_words(options[[name]])
+  for (name in c("position", "band", "words", "characters")) options[[name]] <- parse_range(options[[name]],
+    paste0("--", name))
+  for (name in c("country", "device", "vertical", "rich_result", "has_any", "has_all", "has_none", "intent",
+    "page_group", "facts", "kind")) options[[name]] <- split_words(options[[name]])
   options$brand <- brand_words(options$brand)
   options$columns <- parse_mapping(options$columns)
   list(options = options, files = parsed$args)
@@ -82,7 +90,8 @@ abort_value <- function(words, message, command) {
   value <- sub('.*got "?\u201c?([^"\u201d]*)["\u201d].*', "\\1", message)
   at <- which(words == value | endsWith(words, paste0("=", value)))[1]
   flag <- if (is.na(at)) "" else if (startsWith(words[at], "--")) sub("=.*", "", words[at]) else words[at - 1]
-  abort_call("Not a number.", sprintf("%s %s", flag, value), sprintf("Give a number, such as %s 30. See 'inktide help %s'.", flag, command))
+  abort_call("Not a number.", sprintf("%s %s", flag, value),
+    sprintf("Give a number, such as %s 30. See 'inktide help %s'.", flag, command))
 }
 
 split_words <- function(text) if (!is.null(text)) trimws(strsplit(text, ",", fixed = TRUE)[[1]])
@@ -90,7 +99,8 @@ split_words <- function(text) if (!is.null(text)) trimws(strsplit(text, ",", fix
 parse_range <- function(text, flag) {
   if (is.null(text)) return(NULL)
   ends <- as_range(text)
-  if (is.null(ends)) abort_call("Not a range.", sprintf("%s %s", flag, text), sprintf("Write it as from:to, such as %s 4:20.", flag))
+  if (is.null(ends)) abort_call("Not a range.", sprintf("%s %s", flag, text),
+    sprintf("Write it as from:to, such as %s 4:20.", flag))
   ends
 }
 
@@ -98,7 +108,8 @@ parse_mapping <- function(text) {
   if (is.null(text)) return(NULL)
   pairs <- split_words(text)
   if (!all(grepl("^[a-z_0-9]+=.", pairs))) {
-    abort_call("Not a mapping of columns.", sprintf("--columns %s", text), "Write it as name=header, comma separated, such as query=Suchwort.")
+    abort_call("Not a mapping of columns.", sprintf("--columns %s", text),
+      "Write it as name=header, comma separated, such as query=Suchwort.")
   }
   stats::setNames(sub("^[^=]*=", "", pairs), sub("=.*", "", pairs))
 }

@@ -45,13 +45,16 @@ findings_lines <- function(findings, top, width) {
   query <- max(14, floor(free * 0.55))
   page <- max(10, free - query)
   line <- function(rank, kind, query_text, page_text, gain, sure, position, ctr, curve) {
-    paste0(pad_left(rank, 3), " ", fit_text(kind, 9), " ", query_text, " ", page_text, pad_left(gain, 7), pad_left(sure, 5),
+    paste0(pad_left(rank, 3), " ", fit_text(kind, 9), " ", query_text, " ", page_text, pad_left(gain, 7),
+      pad_left(sure, 5),
       pad_left(position, 6), pad_left(ctr, 6), pad_left(curve, 6))
   }
   along <- table(factor(all$task, found$task)) - 1
-  named <- ifelse(along > 0, paste0(fit_text(found$query, query - 4), pad_left(sprintf("+%d", along), 4)), fit_text(found$query, query))
+  named <- ifelse(along > 0, paste0(fit_text(found$query, query - 4), pad_left(sprintf("+%d", along), 4)),
+    fit_text(found$query, query))
   rows <- line(found$rank, kind_fact(found$kind, "short"), named, fit_path(format_path(found$page), page),
-    paste0("+", format_clicks(found$task_gain)), format_sure(found$confidence), format_position(found$position), format_rate(found$ctr), format_rate(found$expected_ctr))
+    paste0("+", format_clicks(found$task_gain)), format_sure(found$confidence), format_position(found$position),
+    format_rate(found$ctr), format_rate(found$expected_ctr))
   head <- line("#", "kind", fit_text("query", query), fit_text("page", page), "gain", "sure", "pos", "ctr", "curve")
   more <- nrow(leads) - nrow(found)
   worth <- worth_text(all)
@@ -59,15 +62,18 @@ findings_lines <- function(findings, top, width) {
     if (more > 0) sprintf("    ... and %s more (--top N, or --format csv for all)", format_count(more)), "",
     strwrap(sprintf("Together +%s clicks per 30 days (%s to %s)%s. gain: expected extra clicks per 30 days%s; sure: chance that it is real; curve: CTR this site earns there.",
       format_clicks(total$gain), format_clicks(total$low), format_clicks(total$high), worth,
-      if (any(along > 0)) ", of all queries that one step serves (+N: so many besides the one named)" else ""), width), aside_text(findings, width), "", "First steps",
+      if (any(along > 0)) ", of all queries that one step serves (+N: so many besides the one named)" else ""), width),
+      aside_text(findings, width), "", "First steps",
     unlist(lapply(seq_len(min(3, nrow(found))), function(i) {
-      c(strwrap(sprintf("%d. %s", found$rank[i], found$action[i]), width, exdent = 3), strwrap(found$reason[i], width, indent = 3, exdent = 3))
+      c(strwrap(sprintf("%d. %s", found$rank[i], found$action[i]), width, exdent = 3),
+        strwrap(found$reason[i], width, indent = 3, exdent = 3))
     })))
 }
 
 worth_text <- function(found) {
   sum_of <- function(name) if (!is.null(found[[name]])) sum(found[[name]], na.rm = TRUE)
-  c(if (!is.null(sum_of("gain_conversions"))) paste0(", about ", format_clicks(sum_of("gain_conversions")), " conversions",
+  c(if (!is.null(sum_of("gain_conversions"))) paste0(", about ", format_clicks(sum_of("gain_conversions")),
+    " conversions",
     if (!is.null(sum_of("gain_value"))) paste0(" worth ", format_count(sum_of("gain_value")))), "")[1]
 }
 
@@ -75,7 +81,8 @@ worth_text <- function(found) {
 aside_text <- function(findings, width) {
   if (!NROW(findings$aside)) return(NULL)
   rows <- findings$aside[order(-findings$aside$queries)]
-  c("", "Recognised, and no findings", unlist(lapply(sprintf("%s: %s", format_plural(rows$queries, "query", "queries"), rows$reason), strwrap, width = width, indent = 2, exdent = 4)))
+  c("", "Recognised, and no findings", unlist(lapply(sprintf("%s: %s", format_plural(rows$queries, "query", "queries"),
+    rows$reason), strwrap, width = width, indent = 2, exdent = 4)))
 }
 
 groups_lines <- function(groups, top, width) {
@@ -84,10 +91,12 @@ groups_lines <- function(groups, top, width) {
   shown <- utils::head(groups, top)
   free <- max(20, width - 46)
   name <- if (by == "page") fit_path(format_path(shown$page), free) else fit_text(shown[[by]], free)
-  line <- function(rank, name, findings, gain, range, hours) paste0(pad_left(rank, 3), " ", name, pad_left(findings, 9), pad_left(gain, 8), pad_left(range, 15), pad_left(hours, 7))
+  line <- function(rank, name, findings, gain, range, hours) paste0(pad_left(rank, 3), " ", name, pad_left(findings, 9),
+    pad_left(gain, 8), pad_left(range, 15), pad_left(hours, 7))
   more <- nrow(groups) - nrow(shown)
   c(line("#", fit_text(by, free), "findings", "gain", "90 %", "hours"),
-    line(shown$rank, name, format_count(shown$findings), paste0("+", format_clicks(shown$gain)), gain_range(shown$gain_low, shown$gain_high), format_clicks(shown$hours)),
+    line(shown$rank, name, format_count(shown$findings), paste0("+", format_clicks(shown$gain)),
+      gain_range(shown$gain_low, shown$gain_high), format_clicks(shown$hours)),
     if (more > 0) sprintf("    ... and %s more (--top N)", format_count(more)))
 }
 
@@ -95,18 +104,24 @@ rivals_lines <- function(rivals) {
   line <- function(...) paste0("  ", fit_text(..1, 8), pad_left(..2, 22), pad_left(..3, 22), pad_left(..4, 8))
   c(sprintf("Foretelling %s held out, %s", format_plural(rivals$pairs[1], "pair"), rivals$segment[1]),
     line("method", "log likelihood a pair", "behind the best", "spread"),
-    line(rivals$method, sprintf("%.4f", rivals$log_likelihood), ifelse(rivals$behind == 0, "", sprintf("%.4f (se %.4f)", rivals$behind, rivals$behind_se)), sprintf("%.2f", rivals$spread)))
+    line(rivals$method, sprintf("%.4f", rivals$log_likelihood),
+      ifelse(rivals$behind == 0, "", sprintf("%.4f (se %.4f)", rivals$behind, rivals$behind_se)),
+      sprintf("%.2f", rivals$spread)))
 }
 
 curve_lines <- function(curve, rows, changed = NULL) {
-  line <- function(...) paste0("  ", pad_left(..1, 8), pad_left(..2, 8), pad_left(..3, 9), pad_left(..4, 9), pad_left(..5, 9), pad_left(..6, 13), pad_left(..7, 8))
+  line <- function(...) paste0("  ", pad_left(..1, 8), pad_left(..2, 8), pad_left(..3, 9), pad_left(..4, 9),
+    pad_left(..5, 9), pad_left(..6, 13), pad_left(..7, 8))
   c(unlist(lapply(unique(rows$segment), function(s) {
     at <- rows[which(rows$segment == s)]
     c(s, line("position", "ctr", "low", "high", "pivot", "impressions", "pairs"),
-      line(as.character(at$position), format_rate(at$ctr), format_rate(at$ctr_low), format_rate(at$ctr_high), format_rate(at$pivot_ctr), format_count(at$impressions), format_count(at$pairs)), "")
-  })), sprintf("low, high: %s interval of the curve; pivot: plain clicks / impressions at the rounded position.", format_share(curve$level)),
+      line(as.character(at$position), format_rate(at$ctr), format_rate(at$ctr_low), format_rate(at$ctr_high),
+        format_rate(at$pivot_ctr), format_count(at$impressions), format_count(at$pairs)), "")
+  })), sprintf("low, high: %s interval of the curve; pivot: plain clicks / impressions at the rounded position.",
+  format_share(curve$level)),
     band_lines(curve, unique(rows$segment)), parts_lines(curve), change_line(changed), if (!is.null(curve$cut)) sprintf(
-      "The export was cut: pairs with %s or fewer clicks are missing from it, and the curve is corrected for that.", format_count(curve$cut)))
+      "The export was cut: pairs with %s or fewer clicks are missing from it, and the curve is corrected for that.",
+      format_count(curve$cut)))
 }
 
 band_lines <- function(curve, segments) {
@@ -121,7 +136,8 @@ band_lines <- function(curve, segments) {
 parts_lines <- function(curve) {
   leaning <- Filter(function(fit) !is.null(fit$leans) && fit$leans > 0.5, curve$fits)
   if (!length(leaning)) return(NULL)
-  sprintf("%s: %s, so it leans on '%s' by %s", names(leaning), format_plural(vapply(leaning, `[[`, 0L, "queries"), "query", "queries"), names(curve$fits)[1],
+  sprintf("%s: %s, so it leans on '%s' by %s", names(leaning),
+    format_plural(vapply(leaning, `[[`, 0L, "queries"), "query", "queries"), names(curve$fits)[1],
     format_share(vapply(leaning, `[[`, 0, "leans")))
 }
 
@@ -130,5 +146,6 @@ change_line <- function(changed) {
   clearest <- which(changed$changed)
   at <- changed[clearest]
   if (!nrow(at)) return("No month changed CTR at equal position by more than luck and a twentieth.")
-  sprintf("CTR at equal position changed in %s: x%.2f (%.2f to %.2f) of what it was before.", at$month, at$ratio, at$ratio_low, at$ratio_high)
+  sprintf("CTR at equal position changed in %s: x%.2f (%.2f to %.2f) of what it was before.", at$month, at$ratio,
+    at$ratio_low, at$ratio_high)
 }

@@ -47,14 +47,16 @@ tide_compare <- function(data, by = NULL, segments = NULL, rules = tide_rules(),
   # Where the split is by brand, brand cannot be held equal.
   split_by_brand <- identical(by, "brand") || any(vapply(segments, function(s) "brand" %in% names(s$conditions), NA))
   rows <- compare_rows(table, if (!split_by_brand) rules$brand)
-  parts <- if (length(segments)) compare_segments(rows, table$rows, segments, rules) else compare_by(rows, table, by, rules, most)
+  parts <- if (length(segments)) compare_segments(rows, table$rows, segments, rules) else compare_by(rows, table, by,
+    rules, most)
   of_table <- data$left_out$grain == grain_label(table$dimensions)
   structure(list(parts = parts, by = if (is.null(by)) "segment" else by, from = table$from, to = table$to,
     left_out = data$left_out[of_table]), class = "tide_comparison")
 }
 
 # What each split needs besides queries.
-compare_splits <- list(brand = "query", intent = "query", page_group = "page", band = "query", words = "query", term = c("query", "page"),
+compare_splits <- list(brand = "query", intent = "query", page_group = "page", band = "query", words = "query",
+  term = c("query", "page"),
   country = "country", device = "device", vertical = "vertical", rich_result = "rich_result")
 
 # Rows in codes, with the stratum of equal position and the group of queries that is left out together.
@@ -64,8 +66,10 @@ compare_rows <- function(table, brand) {
   brand <- if (length(brand)) is_brand(queries$keys, brand)[queries$code] else FALSE
   pages <- if ("page" %in% table$dimensions) code_pages(rows$page, rows$impressions)
   list(queries = queries, pages = pages,
-    rows = setDT(list(query = queries$code, page = if (is.null(pages)) rep(1L, nrow(rows)) else pages$code, stratum = position_bin(rows$position) + 100L * brand,
-      fold = queries$code %% 50L + 1L, clicks = as.numeric(rows$clicks), impressions = as.numeric(rows$impressions), weighted = rows$impressions * rows$position)))
+    rows = setDT(list(query = queries$code, page = if (is.null(pages)) rep(1L, nrow(rows)) else pages$code,
+      stratum = position_bin(rows$position) + 100L * brand,
+      fold = queries$code %% 50L + 1L, clicks = as.numeric(rows$clicks), impressions = as.numeric(rows$impressions),
+      weighted = rows$impressions * rows$position)))
 }
 
 compare_segments <- function(made, rows, segments, rules) {
@@ -90,7 +94,8 @@ compare_by <- function(made, table, by, rules, most) {
 
 # Sums are all that the comparison needs of rows.
 reduce_strata <- function(rows) {
-  rows[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted)), by = c("query", "page", "stratum", "fold", intersect("label", names(rows)))]
+  rows[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted)),
+    by = c("query", "page", "stratum", "fold", intersect("label", names(rows)))]
 }
 
 length_names <- c("1 word", paste(2:5, "words"), "6+ words")
@@ -126,11 +131,14 @@ most_seen <- function(label, weight, most) {
 }
 
 compare_part <- function(name, own, rest, all) {
-  figures <- data.table(segment = name, queries = length(unique(own$query)), pages = length(unique(own$page)), clicks = sum(own$clicks),
-    impressions = sum(own$impressions), ctr = sum(own$clicks) / sum(own$impressions), position = sum(own$weighted) / sum(own$impressions),
+  figures <- data.table(segment = name, queries = length(unique(own$query)), pages = length(unique(own$page)),
+    clicks = sum(own$clicks),
+    impressions = sum(own$impressions), ctr = sum(own$clicks) / sum(own$impressions),
+    position = sum(own$weighted) / sum(own$impressions),
     click_share = sum(own$clicks) / sum(all$clicks), impression_share = sum(own$impressions) / sum(all$impressions))
   equal <- ratio_at_equal_position(own, rest)
-  cbind(figures, data.table(ctr_at_equal = figures$ctr / equal$ratio, ratio = equal$ratio, ratio_low = equal$low, ratio_high = equal$high, chance = equal$chance))
+  cbind(figures, data.table(ctr_at_equal = figures$ctr / equal$ratio, ratio = equal$ratio, ratio_low = equal$low,
+    ratio_high = equal$high, chance = equal$chance))
 }
 
 # Mantel-Haenszel rate ratio over strata, with a jackknife over groups of queries.
@@ -147,7 +155,8 @@ ratio_at_equal_position <- function(own, rest) {
     out[cbind(code %/% 100L, code %% 100L)] <- by
     out
   }
-  parts <- list(a = sums(own, "clicks"), n1 = sums(own, "impressions"), b = sums(rest, "clicks"), n0 = sums(rest, "impressions"))
+  parts <- list(a = sums(own, "clicks"), n1 = sums(own, "impressions"), b = sums(rest, "clicks"),
+    n0 = sums(rest, "impressions"))
   all <- lapply(parts, rowSums)
   ratio_of <- function(a, n1, b, n0) {
     total <- pmax(n1 + n0, 1)
@@ -162,7 +171,8 @@ ratio_at_equal_position <- function(own, rest) {
   if (k < 5) return(none)
   se <- sqrt((k - 1) / k * sum((without - mean(without))^2))
   reach <- stats::qt(0.95, k - 1) * se
-  list(ratio = ratio, low = exp(log(ratio) - reach), high = exp(log(ratio) + reach), chance = stats::pt(log(ratio) / se, k - 1))
+  list(ratio = ratio, low = exp(log(ratio) - reach), high = exp(log(ratio) + reach),
+    chance = stats::pt(log(ratio) / se, k - 1))
 }
 
 #' @rdname tide_compare
@@ -175,14 +185,17 @@ tidy.tide_comparison <- function(x, ...) tibble::as_tibble(x$parts)
 format.tide_comparison <- function(x, width = 80, ...) {
   at <- x$parts
   name <- min(max(nchar(at$segment, "width"), 8), max(12, width - 64))
-  line <- function(...) paste0(fit_text(..1, name), pad_left(..2, 8), pad_left(..3, 8), pad_left(..4, 6), pad_left(..5, 10), pad_left(..6, 6), pad_left(..7, 6), "  ", ..8)
+  line <- function(...) paste0(fit_text(..1, name), pad_left(..2, 8), pad_left(..3, 8), pad_left(..4, 6),
+    pad_left(..5, 10), pad_left(..6, 6), pad_left(..7, 6), "  ", ..8)
   against <- ifelse(is.na(at$ratio), "", sprintf("x%.2f (%.2f to %.2f)", at$ratio, at$ratio_low, at$ratio_high))
   window <- if (is.na(x$to)) "no dates" else format_days(x$from, x$to)
   wrap_lines(c(sprintf("By %s, %s", gsub("_", " ", x$by), window), "",
     sub(" +$", "", line("", "queries", "clicks", "share", "impr.", "ctr", "pos", "at equal position")),
-    line(at$segment, format_count(at$queries), format_count(at$clicks), format_share(at$click_share), format_count(at$impressions),
+    line(at$segment, format_count(at$queries), format_count(at$clicks), format_share(at$click_share),
+      format_count(at$impressions),
       format_rate(at$ctr), format_position(at$position), against), "",
-    strwrap(paste(comparison_verdict(at, x$by), if (any(!is.na(at$ratio))) "At equal position: CTR over that of the rest, with its 90 % interval."), width),
+    strwrap(paste(comparison_verdict(at, x$by),
+      if (any(!is.na(at$ratio))) "At equal position: CTR over that of the rest, with its 90 % interval."), width),
     if (nrow(x$left_out)) left_out_lines(x$left_out)), width)
 }
 
@@ -192,8 +205,10 @@ comparison_verdict <- function(at, by) {
   if (!any(!is.na(at$ratio))) return("Bands of position are not compared at equal position.")
   if (!length(sure)) return("At equal position no part is clicked more or less than the rest by more than queries differ (90 % intervals).")
   top <- sure[which.max(abs(log(at$ratio[sure])) * at$impression_share[sure])]
-  sprintf("At equal position %s is clicked %.0f%% %s than %s: %s, where that would have %s.", at$segment[top], 100 * abs(at$ratio[top] - 1),
-    if (at$ratio[top] > 1) "more" else "less", if (by == "segment") at$segment[-top] else "the rest", format_rate(at$ctr[top]), format_rate(at$ctr_at_equal[top]))
+  sprintf("At equal position %s is clicked %.0f%% %s than %s: %s, where that would have %s.", at$segment[top],
+    100 * abs(at$ratio[top] - 1),
+    if (at$ratio[top] > 1) "more" else "less", if (by == "segment") at$segment[-top] else "the rest",
+    format_rate(at$ctr[top]), format_rate(at$ctr_at_equal[top]))
 }
 
 #' @export

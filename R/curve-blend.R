@@ -3,12 +3,12 @@
 # rows of one pair on neighbouring days differ by drift, whatever their size, and by the luck of few impressions, which
 # falls with their number. The slope on one over the impressions is the variance within a row.
 
-# Variance of the place within a row, by m = position - 1: linear + square x m^2. Where nothing tells it: the table of an
-# unknown period, where a mild correction errs on the safe side.
+# Variance of the place within a row, by m = position - 1: linear + square x m^2. Where nothing tells it: the table of
+# an unknown period, where a mild correction errs on the safe side.
 default_blend <- list(linear = 0.15, square = 0.01, source = "assumed", places = 1:100)
 
-# Places of one impression are whole. Where single impressions stand between them, the export's positions are smoothed or
-# modelled ones, and a row is a point on the curve: places as fine as the curve bends.
+# Places of one impression are whole. Where single impressions stand between them, the export's positions are smoothed
+# or modelled ones, and a row is a point on the curve: places as fine as the curve bends.
 fine_places <- c(seq(1, 9.75, by = 0.25), seq(10, 20, by = 0.5), 21:100)
 
 places_of <- function(cells, least = 30) {
@@ -17,7 +17,8 @@ places_of <- function(cells, least = 30) {
   if (length(single) >= least && mean(between) > 0.5) fine_places else 1:100
 }
 
-# Classes of blending: one minus rows over impressions, which is 0 where every row is one impression. `degree` stands for the class.
+# Classes of blending: one minus rows over impressions, which is 0 where every row is one impression. `degree` stands
+# for the class.
 blend_breaks <- c(0.1, 0.5, 0.88)
 blend_degree <- c(0, 0.3, 0.7, 0.96)
 
@@ -44,7 +45,8 @@ blend_slopes <- function(sums) {
   if (!nrow(sums) || sum(weight) <= 0) return(default_blend)
   # Both parts of the variance are at least zero: where one is not, the other alone.
   x <- cbind(m, m^2)
-  both <- tryCatch(solve(crossprod(x, weight * x) + diag(1e-9, 2), crossprod(x, weight * slope)), error = function(e) c(-1, -1))
+  both <- tryCatch(solve(crossprod(x, weight * x) + diag(1e-9, 2), crossprod(x, weight * slope)),
+    error = function(e) c(-1, -1))
   if (any(both < 0)) {
     one <- pmax(0, c(sum(weight * m * slope) / sum(weight * m^2), sum(weight * m^2 * slope) / sum(weight * m^4)))
     loss <- c(sum(weight * (slope - one[1] * m)^2), sum(weight * (slope - one[2] * m^2)^2))
@@ -73,7 +75,8 @@ place_weights <- function(position, variance, places) {
     m <- mean[blurred]
     v <- variance[blurred]
     # Mean shortfall below each place, of which the changes of slope are the weights.
-    below <- vapply(at, function(x) x * stats::pgamma(x, m^2 / v, m / v) - m * stats::pgamma(x, m^2 / v + 1, m / v), numeric(length(m)))
+    below <- vapply(at, function(x) x * stats::pgamma(x, m^2 / v, m / v) - m * stats::pgamma(x, m^2 / v + 1, m / v),
+      numeric(length(m)))
     below <- matrix(below, length(m))
     slope <- (below[, -1, drop = FALSE] - below[, -last, drop = FALSE]) / rep(gap, each = length(m))
     weights[blurred, ] <- cbind(slope, 1) - cbind(0, slope)
@@ -89,23 +92,27 @@ blend_variance <- function(blend, position, degree) {
 # Positions at which blended curves are tabulated, close enough to interpolate between.
 blend_grid <- exp(seq(0, log(100), length.out = 160))
 
-# Log CTR of blended rows over the grid, one column a class. log_ctr: of the curve at its knots; weights: of the places, by class.
+# Log CTR of blended rows over the grid, one column a class. log_ctr: of the curve at its knots; weights: of the places,
+# by class.
 blend_table <- function(log_ctr, weights, places) {
   ctr <- exp(drop(knot_weights(places) %*% log_ctr))
   log(vapply(weights, function(w) drop(w %*% ctr), numeric(length(blend_grid))))
 }
 
-grid_weights <- function(blend) lapply(blend_degree, function(degree) place_weights(blend_grid, blend_variance(blend, blend_grid, degree), blend$places))
+grid_weights <- function(blend) lapply(blend_degree,
+  function(degree) place_weights(blend_grid, blend_variance(blend, blend_grid, degree), blend$places))
 
 # Clicks that cells are expected to have on a curve, its log CTR at the knots given.
 expected_clicks <- function(cells, log_ctr, blend) {
-  cells$impressions * exp(blended_log_ctr(blend_table(log_ctr, grid_weights(blend), blend$places), cells$position, blend_class(cells$rows, cells$impressions)))
+  cells$impressions * exp(blended_log_ctr(blend_table(log_ctr, grid_weights(blend), blend$places), cells$position,
+    blend_class(cells$rows, cells$impressions)))
 }
 
 # Log CTR of cells from the table.
 blended_log_ctr <- function(table, position, class) read_blend_table(table, blend_spot(position, class))
 
-# Where cells stand in a table over the grid: the entry to the left, as an index into the whole table, and how far to the right of it.
+# Where cells stand in a table over the grid: the entry to the left, as an index into the whole table, and how far to
+# the right of it.
 blend_spot <- function(position, class) {
   at <- (log(pmin.int(pmax.int(position, 1), 100)) / log(100)) * (length(blend_grid) - 1) + 1
   left <- pmin.int(as.integer(at), length(blend_grid) - 1L)

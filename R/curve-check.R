@@ -26,15 +26,18 @@ tide_curve_check <- function(curve, summary) {
   main <- names(curve$fits)[1]
   cells <- summary$cells[summary$queries$segment[summary$cells$query] == main]
   spread <- curve$fits[[main]]$spread
-  set(cells, j = "expected", value = cells$impressions * curve_ctr(curve, cells$position, rep(main, nrow(cells)), cells$rows, cells$impressions))
-  pairs <- cells[, .(clicks = sum(clicks), expected = sum(expected), position = sum(weighted) / sum(impressions)), by = c("query", "page")]
+  set(cells, j = "expected", value = cells$impressions * curve_ctr(curve, cells$position, rep(main, nrow(cells)),
+    cells$rows, cells$impressions))
+  pairs <- cells[, .(clicks = sum(clicks), expected = sum(expected), position = sum(weighted) / sum(impressions)),
+    by = c("query", "page")]
   pairs[, "weight" := expected / (1 + spread * expected)]
   # The random part is the same in every run.
   chance <- with_seed(1, stats::runif(nrow(pairs)))
   below <- stats::pnbinom(pairs$clicks - 1, size = 1 / spread, mu = pmax(pairs$expected, 1e-9))
   at <- stats::pnbinom(pairs$clicks, size = 1 / spread, mu = pmax(pairs$expected, 1e-9))
   pairs[, "residual" := stats::qnorm(pmin(pmax(below + chance * (at - below), 1e-9), 1 - 1e-9))]
-  pairs[, c("band", "place") := list(position_band(pairs$position, c(1, 4, 11, 21)), pmin(floor(pairs$position + 0.5), 100))]
+  pairs[, c("band", "place") := list(position_band(pairs$position, c(1, 4, 11, 21)),
+    pmin(floor(pairs$position + 0.5), 100))]
   told <- pairs[pairs$expected >= 0.5]
   named <- function(rows) data.table(query = summary$queries$query[rows$query], page = summary$pages$page[rows$page],
     rows[, intersect(c("position", "clicks", "expected", "share", "residual"), names(rows)), with = FALSE])
@@ -42,9 +45,12 @@ tide_curve_check <- function(curve, summary) {
   off <- abs(pairs$clicks - pairs$expected) / sqrt(pairs$expected + spread * pairs$expected^2)
   structure(list(
     segment = main, residuals = named(told),
-    bands = told[, .(pairs = .N, mean = mean(residual), sd = stats::sd(residual), beyond_2 = mean(abs(residual) > 2)), by = "band"][order(match(band, band_names(c(1, 4, 11, 21))))],
-    effective = pairs[, .(queries = length(unique(query)), effective = sum(weight)^2 / sum(weight^2)), by = .(position = place)][order(position)],
-    influential = named(utils::head(pairs[order(-pairs$share * pairs$weight * abs(log((pairs$clicks + 0.5) / (pairs$expected + 0.5))))], 10)),
+    bands = told[, .(pairs = .N, mean = mean(residual), sd = stats::sd(residual), beyond_2 = mean(abs(residual) > 2)),
+      by = "band"][order(match(band, band_names(c(1, 4, 11, 21))))],
+    effective = pairs[, .(queries = length(unique(query)), effective = sum(weight)^2 / sum(weight^2)),
+      by = .(position = place)][order(position)],
+    influential = named(utils::head(pairs[order(-pairs$share * pairs$weight * abs(log((pairs$clicks +
+      0.5) / (pairs$expected + 0.5))))], 10)),
     folders = folder_ratios(pairs, summary), held_down = named(pairs[off > 3][order(-off[off > 3])])
   ), class = "tide_curve_check")
 }
@@ -56,7 +62,8 @@ folder_ratios <- function(pairs, summary) {
   out <- own[, {
     ratio <- sum(pull * clicks) / sum(pull * expected)
     error <- sqrt(sum(pull^2 * (clicks - ratio * expected)^2)) / sum(pull * expected)
-    list(pairs = .N, expected = sum(expected), ratio = ratio, ratio_low = max(0, ratio - 1.645 * error), ratio_high = ratio + 1.645 * error)
+    list(pairs = .N, expected = sum(expected), ratio = ratio, ratio_low = max(0, ratio - 1.645 * error),
+      ratio_high = ratio + 1.645 * error)
   }, by = "folder"]
   out[out$pairs >= 5][order(-expected)]
 }
@@ -65,14 +72,21 @@ folder_ratios <- function(pairs, summary) {
 format.tide_curve_check <- function(x, ...) {
   thin <- x$effective[x$effective$position <= 20 & x$effective$effective < 10]
   far <- x$folders[x$folders$ratio_low > 1 | x$folders$ratio_high < 1]
-  line <- function(...) paste0("  ", pad_left(..1, 6), pad_left(..2, 8), pad_left(..3, 8), pad_left(..4, 8), pad_left(..5, 12))
+  line <- function(...) paste0("  ", pad_left(..1, 6), pad_left(..2, 8), pad_left(..3, 8), pad_left(..4, 8),
+    pad_left(..5, 12))
   c(sprintf("<tide_curve_check> %s; residuals are 0 on average and 1 in spread where the curve fits", x$segment),
     line("band", "pairs", "mean", "spread", "beyond 2"),
-    line(x$bands$band, format_count(x$bands$pairs), sprintf("%+.2f", x$bands$mean), sprintf("%.2f", x$bands$sd), sprintf("%s (5%%)", format_share(x$bands$beyond_2))),
-    if (nrow(thin)) sprintf("  under ten queries' worth of evidence at position %s", paste(utils::head(thin$position, 8), collapse = ", ")),
-    if (nrow(far)) sprintf("  %s: clicked x%.2f of the curve (%.2f to %.2f), %s", far$folder, far$ratio, far$ratio_low, far$ratio_high, format_plural(far$pairs, "pair")),
-    sprintf("  most weight: '%s' (%s of the evidence at its position)", x$influential$query[1:min(3, nrow(x$influential))], format_share(x$influential$share[1:min(3, nrow(x$influential))])),
-    if (nrow(x$held_down)) sprintf("  held down, being more than three standard deviations off: %s, such as '%s'", format_plural(nrow(x$held_down), "pair"), x$held_down$query[1]))
+    line(x$bands$band, format_count(x$bands$pairs), sprintf("%+.2f", x$bands$mean), sprintf("%.2f", x$bands$sd),
+      sprintf("%s (5%%)", format_share(x$bands$beyond_2))),
+    if (nrow(thin)) sprintf("  under ten queries' worth of evidence at position %s",
+      paste(utils::head(thin$position, 8), collapse = ", ")),
+    if (nrow(far)) sprintf("  %s: clicked x%.2f of the curve (%.2f to %.2f), %s", far$folder, far$ratio, far$ratio_low,
+      far$ratio_high, format_plural(far$pairs, "pair")),
+    sprintf("  most weight: '%s' (%s of the evidence at its position)",
+      x$influential$query[1:min(3, nrow(x$influential))],
+      format_share(x$influential$share[1:min(3, nrow(x$influential))])),
+    if (nrow(x$held_down)) sprintf("  held down, being more than three standard deviations off: %s, such as '%s'",
+      format_plural(nrow(x$held_down), "pair"), x$held_down$query[1]))
 }
 
 #' @export

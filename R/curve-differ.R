@@ -14,13 +14,16 @@
 #' @export
 tide_curve_difference <- function(curve, one, other, position = 1:10) {
   check_class(curve, "tide_curve", "curve")
-  for (name in c("one", "other")) if (!get(name) %in% names(curve$fits)) abort_argument(name, paste0("one of '", paste(names(curve$fits), collapse = "', '"), "'"), get(name))
+  for (name in c("one", "other")) if (!get(name) %in% names(curve$fits)) abort_argument(name,
+    paste0("one of '", paste(names(curve$fits), collapse = "', '"), "'"), get(name))
   a <- curve_at(curve, position, one)
   b <- curve_at(curve, position, other)
-  error <- sqrt(curve_log_se(curve, position, rep(one, length(position)))^2 + curve_log_se(curve, position, rep(other, length(position)))^2)
+  error <- sqrt(curve_log_se(curve, position, rep(one, length(position)))^2 +
+    curve_log_se(curve, position, rep(other, length(position)))^2)
   gap <- log(a$ctr / b$ctr)
   reach <- stats::qnorm(1 - (1 - curve$level) / 2) * error
-  tibble::tibble(position = position, ratio = exp(gap), ratio_low = exp(gap - reach), ratio_high = exp(gap + reach), chance = stats::pnorm(gap / error))
+  tibble::tibble(position = position, ratio = exp(gap), ratio_low = exp(gap - reach), ratio_high = exp(gap + reach),
+    chance = stats::pnorm(gap / error))
 }
 
 #' The month in which the curve changed
@@ -46,13 +49,15 @@ tide_curve_change <- function(summary) {
   set(cells, j = "stratum", value = cells$bin)
   set(cells, j = "fold", value = cells$query %% 50L + 1L)
   months <- sort(unique(cells$part))
-  empty <- data.table(month = character(), ratio = numeric(), ratio_low = numeric(), ratio_high = numeric(), luck = numeric(), changed = logical())
+  empty <- data.table(month = character(), ratio = numeric(), ratio_low = numeric(), ratio_high = numeric(),
+    luck = numeric(), changed = logical())
   if (length(months) < 2) return(empty)
   cuts <- months[-1]
   out <- rbindlist(lapply(cuts, function(cut) {
     late <- cells$part >= cut
     found <- ratio_at_equal_position(cells[late], cells[!late])
-    data.table(month = cut, ratio = found$ratio, ratio_low = found$low, ratio_high = found$high, luck = min(1, 2 * min(found$chance, 1 - found$chance) * length(cuts)))
+    data.table(month = cut, ratio = found$ratio, ratio_low = found$low, ratio_high = found$high,
+      luck = min(1, 2 * min(found$chance, 1 - found$chance) * length(cuts)))
   }))
   clearest <- which.min(out$luck)
   out[, "changed" := seq_len(.N) == clearest & luck < 0.05 & abs(log(ratio)) > log(1.05)]

@@ -10,9 +10,9 @@ curve_groups <- 200L
 # Pairs whose cells' covariance is used in full; the rest have too little evidence for it to matter.
 curve_full_pairs <- 1000L
 
-# In: cells of one segment, sorted by pair (query, page). Out: list, see the end.
-# least: where the export was cut, the clicks that every pair has at least; 0 where it was not. parent: the fit that the prior leans on, which
-# is a good place to begin.
+# In: cells of one segment, sorted by pair (query, page). Out: list, see the end. least: where the export was cut, the
+# clicks that every pair has at least; 0 where it was not. parent: the fit that the prior leans on, which is a good
+# place to begin.
 estimate_curve <- function(cells, prior, blend = default_blend, least = 0, parent = NULL) {
   evidence <- curve_evidence(cells, blend)
   penalty <- c(prior_penalty(prior), list(rough = roughness_penalty()))
@@ -28,7 +28,8 @@ estimate_curve <- function(cells, prior, blend = default_blend, least = 0, paren
   covariance <- score_covariance(settled$equations, evidence, settled$design, state)
   list(
     log_ctr = pmin(pool_violators(log_ctr, information), log(0.98)),
-    covariance = covariance$knots + lent_covariance(state, penalty, if (is.null(parent)) 0 else parent$covariance), groups = covariance$groups, df = covariance$df, spread = state$spread, wobble = state$wobble, smooth = state$smooth,
+    covariance = covariance$knots + lent_covariance(state, penalty, if (is.null(parent)) 0 else parent$covariance),
+    groups = covariance$groups, df = covariance$df, spread = state$spread, wobble = state$wobble, smooth = state$smooth,
     rounds = settled$rounds, converged = settled$rounds < 40, pairs = length(evidence$ends), clicks = sum(cells$clicks),
     impressions = sum(cells$impressions)
   )
@@ -68,7 +69,8 @@ lent_covariance <- function(state, penalty, parent_covariance) {
   lent %*% parent_covariance %*% t(lent)
 }
 
-# The cells' layout: runs of cells by pair, columns by used position bin and class of blending, which pairs are taken in full.
+# The cells' layout: runs of cells by pair, columns by used position bin and class of blending, which pairs are taken in
+# full.
 curve_evidence <- function(cells, blend = default_blend) {
   ends <- pair_ends(cells)
   lengths <- diff(c(0L, ends))
@@ -83,14 +85,16 @@ curve_evidence <- function(cells, blend = default_blend) {
   group <- cells$query[ends] %% curve_groups
   list(
     ends = ends, pair = pair, pair_clicks = sum_runs(cells$clicks, ends), column = column,
-    full = full, in_full = full[pair], row = cumsum(full)[pair], size = sum(full), spot = blend_spot(cells$position, class), weights = grid_weights(blend), at_places = blend$places,
+    full = full, in_full = full[pair], row = cumsum(full)[pair], size = sum(full),
+    spot = blend_spot(cells$position, class), weights = grid_weights(blend), at_places = blend$places,
     places = place_weights(position, blend_variance(blend, position, blend_degree[codes %% 10L]), blend$places),
     group = group[pair], full_group = group[full]
   )
 }
 
 # The last cell of each pair, of cells sorted by pair.
-pair_ends <- function(cells) if (nrow(cells)) which(c(diff(cells$query) != 0 | diff(cells$page) != 0, TRUE)) else integer()
+pair_ends <- function(cells) if (nrow(cells)) which(c(diff(cells$query) != 0 | diff(cells$page) != 0,
+  TRUE)) else integer()
 
 sum_runs <- function(x, ends) {
   upto <- cumsum(x)[ends]
@@ -167,7 +171,8 @@ score_equations <- function(cells, mean, evidence, state, design, least = 0) {
   dim(sums) <- c(nrow(design), 2)
   between <- pair_means(if (least > 0) 0 * mean else keep * mean, evidence, design)
   factor <- (calm * shared)[evidence$full]
-  list(cell_score = own, diagonal = diagonal, between = between, factor = factor, score = drop(crossprod(design, sums[, 1])),
+  list(cell_score = own, diagonal = diagonal, between = between, factor = factor,
+    score = drop(crossprod(design, sums[, 1])),
     information = crossprod(design, sums[, 2] * design) - crossprod(between, factor * between))
 }
 
@@ -231,6 +236,7 @@ score_covariance <- function(equations, evidence, design, state) {
   }, numeric(nrow(to_knots)))
   move <- t(move) - rep(rowMeans(move), each = length(groups))
   squares <- colSums(move^2)
-  list(knots = crossprod(move) * (length(groups) - 1) / length(groups) + to_knots %*% bias %*% t(to_knots), groups = length(groups),
+  list(knots = crossprod(move) * (length(groups) - 1) / length(groups) + to_knots %*% bias %*% t(to_knots),
+    groups = length(groups),
     df = pmax(4, squares^2 / colSums(move^4)))
 }

@@ -51,11 +51,11 @@
 #' @param method `fitted`, or for comparison the `pivot` of rounded positions or a `power`
 #'   law through it; see [tide_curve_rivals()].
 #' @param rules A [tide_rules()] object, for `by`.
-#' @return A `tide_curve` object: a list with `fits` (per segment: `log_ctr` at
-#'   the knots, its `covariance`, `spread`, `pairs`, `clicks`, `impressions`,
-#'   `converged`, and for parts `leans`, the share that is the parent's), `evidence` (per segment and rounded position: `clicks`,
-#'   `impressions`, `pairs`, `pivot_ctr`), `level`, `window`, `sources`, `summary` (what it was
-#'   fitted to). Methods: `print`, `summary`, `predict`, `tidy`, `glance`, `plot`, `autoplot`, `update`.
+#' @return A `tide_curve` object: a list with `fits` (per segment: `log_ctr` at the knots, its `covariance`, `spread`,
+#'   `pairs`, `clicks`, `impressions`, `converged`, and for parts `leans`, the share that is the parent's), `evidence`
+#'   (per segment and rounded position: `clicks`, `impressions`, `pairs`, `pivot_ctr`), `level`, `window`, `sources`,
+#'   `summary` (what it was fitted to). Methods: `print`, `summary`, `predict`, `tidy`, `glance`, `plot`, `autoplot`,
+#'   `update`.
 #' @references
 #' Bell, McCaffrey (2002), Survey Methodology 28, 169-181. DerSimonian, Laird (1986),
 #' Controlled Clinical Trials 7, 177-188. Barlow, Bartholomew, Bremner, Brunk (1972), Statistical Inference under Order
@@ -69,12 +69,14 @@
 #' curve
 #' predict(curve, position = c(1, 3.5, 10), segment = "non-brand")
 #' @export
-tide_curve <- function(summary, level = 0.9, by = NULL, prior = NULL, method = c("fitted", "pivot", "power"), rules = tide_rules()) {
+tide_curve <- function(summary, level = 0.9, by = NULL, prior = NULL, method = c("fitted", "pivot", "power"),
+  rules = tide_rules()) {
   check_class(summary, "tide_summary", "summary")
   check_number(level, "level", min = 0.5, max = 0.999)
   if (!is.null(by)) check_choice(by, c(split_dimensions, "intent", "page_group", "words"), "by")
   method <- check_choice(method, c("fitted", "pivot", "power"), "method")
-  if (method != "fitted" && !is.null(by)) abort_argument("by", "left out for plain methods, which lend nothing to thin parts", by)
+  if (method != "fitted" && !is.null(by)) abort_argument("by",
+    "left out for plain methods, which lend nothing to thin parts", by)
   outside <- if (!is.null(prior)) outside_curve(prior)
   blend <- if (method == "fitted") estimate_blend(summary) else unblended
   segment_of <- summary$queries$segment[summary$cells$query]
@@ -143,7 +145,8 @@ predict.tide_curve <- function(object, position = 1:10, segment = NULL, level = 
   check_number(impressions, "impressions", min = 1, null = TRUE)
   tibble::as_tibble(rbindlist(lapply(wanted, function(s) {
     at <- curve_at(object, position, s, level)
-    if (is.null(impressions)) at else data.table(at, as.data.table(query_interval(at, impressions, object$fits[[s]]$spread, level)))
+    if (is.null(impressions)) at else data.table(at,
+      as.data.table(query_interval(at, impressions, object$fits[[s]]$spread, level)))
   })))
 }
 
@@ -176,7 +179,8 @@ curve_ctr <- function(curve, position, segment, rows, impressions) {
   class <- rep_len(blend_class(rows, impressions), length(position))
   for (s in intersect(names(curve$fits), unique(segment))) {
     here <- which(segment == s)
-    out[here] <- exp(blended_log_ctr(blend_table(curve$fits[[s]]$log_ctr, weights, curve$blend$places), position[here], class[here]))
+    out[here] <- exp(blended_log_ctr(blend_table(curve$fits[[s]]$log_ctr, weights, curve$blend$places), position[here],
+      class[here]))
   }
   out
 }

@@ -7,8 +7,10 @@ curve_table <- function(curve, until = 20, positions = seq_len(until)) {
   for (column in c("clicks", "impressions", "pairs")) set(out, which(is.na(out[[column]])), column, 0)
   # How queries vary around the curve: four of five have their own rate in between.
   spread <- vapply(curve$fits, `[[`, 0, "spread")[out$segment]
-  out[, c("queries_low", "queries_high") := list(pmin(1, ctr * stats::qgamma(0.1, 1 / spread, 1 / spread)), pmin(1, ctr * stats::qgamma(0.9, 1 / spread, 1 / spread)))]
-  out[, c("segment", "position", "ctr", "ctr_low", "ctr_high", "clicks", "impressions", "pairs", "pivot_ctr", "queries_low", "queries_high")]
+  out[, c("queries_low", "queries_high") := list(pmin(1, ctr * stats::qgamma(0.1, 1 / spread, 1 / spread)),
+    pmin(1, ctr * stats::qgamma(0.9, 1 / spread, 1 / spread)))]
+  out[, c("segment", "position", "ctr", "ctr_low", "ctr_high", "clicks", "impressions", "pairs", "pivot_ctr",
+    "queries_low", "queries_high")]
 }
 
 # Pooled CTR of bands beside the curve: what people average by hand.
@@ -72,22 +74,26 @@ format.tide_curve <- function(x, ...) {
     fit <- x$fits[[s]]
     if (!is.null(fit$leans)) return(part_line(x, s))
     at <- curve_at(x, shown, s)
-    row <- function(label, values) paste0("  ", formatC(label, width = -12), paste(formatC(values, width = 7), collapse = ""))
+    row <- function(label, values) paste0("  ", formatC(label, width = -12),
+      paste(formatC(values, width = 7), collapse = ""))
     c(sprintf("%s: %s, %s clicks; a query's own CTR is usually %s to %s times the curve", s,
-        format_plural(fit$pairs, "pair"), format_count(fit$clicks), spread_factor(fit$spread, 0.1), spread_factor(fit$spread, 0.9)),
+        format_plural(fit$pairs, "pair"), format_count(fit$clicks), spread_factor(fit$spread, 0.1),
+        spread_factor(fit$spread, 0.9)),
       row("position", as.character(shown)), row("ctr", format_rate(at$ctr)),
       row(sprintf("%s low", format_share(x$level)), format_rate(at$ctr_low)),
       row(sprintf("%s high", format_share(x$level)), format_rate(at$ctr_high)),
       if (!fit$converged) "  not converged: take the curve as rough")
   }))
   window <- if (x$window$dated) sprintf(", %s", format_days(x$window$from, x$window$to)) else ""
-  c(sprintf("<tide_curve> CTR by position%s", window), blocks, coverage_line(x$summary), odd_day_lines(x$summary$odd_days), capped_lines(x$sources))
+  c(sprintf("<tide_curve> CTR by position%s", window), blocks, coverage_line(x$summary),
+    odd_day_lines(x$summary$odd_days), capped_lines(x$sources))
 }
 
 part_line <- function(curve, segment) {
   fit <- curve$fits[[segment]]
   at <- format_rate(curve_at(curve, c(1, 3, 10), segment)$ctr)
-  sprintf("%s: CTR %s at 1, %s at 3, %s at 10; %s%s", segment, at[1], at[2], at[3], format_plural(fit$queries, "query", "queries"),
+  sprintf("%s: CTR %s at 1, %s at 3, %s at 10; %s%s", segment, at[1], at[2], at[3],
+    format_plural(fit$queries, "query", "queries"),
     if (fit$leans > 0.5) sprintf(", so it leans on '%s' by %s", names(curve$fits)[1], format_share(fit$leans)) else "")
 }
 

@@ -57,7 +57,8 @@ part_cells <- function(summary, by, rules) {
     intent = query_intent(summary$queries$key, rules$intent)[cells$query],
     page_group = page_group(summary$pages$page, rules$page_groups)[cells$page],
     words = length_names[pmin(pmax(lengths(query_words(summary$queries$key)), 1L), 6L)][cells$query],
-    abort_tide(sprintf("The summary is not split by %s.", by), where = sprintf("split: %s", if (is.null(summary$split)) "none" else summary$split),
+    abort_tide(sprintf("The summary is not split by %s.", by),
+      where = sprintf("split: %s", if (is.null(summary$split)) "none" else summary$split),
       mend = sprintf("Ask tide_summary() for split = \"%s\".", by), class = "grain", fault = "call"))
   set(cells, j = "part", value = label)
 }

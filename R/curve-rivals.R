@@ -25,7 +25,8 @@ tide_curve_rivals <- function(summary) {
   cells <- summary$cells[segment_of == main]
   fold <- cells$query %% 5L
   if (length(unique(cells$query)) < 25) {
-    abort_tide("There are too few queries to hold some out.", where = sprintf("%d queries", length(unique(cells$query))), mend = "Give a longer window.", class = "thin")
+    abort_tide("There are too few queries to hold some out.",
+      where = sprintf("%d queries", length(unique(cells$query))), mend = "Give a longer window.", class = "thin")
   }
   ends <- pair_ends(cells)
   clicks <- sum_runs(cells$clicks, ends)
@@ -39,7 +40,8 @@ tide_curve_rivals <- function(summary) {
       expected <- sum_runs(expected_clicks(cells, fit, if (name == "fitted") blend else unblended), ends)
       held <- fold[ends] == k
       spreads[k + 1] <- estimate_spread(clicks[!held], expected[!held])
-      score[held] <- stats::dnbinom(clicks[held], size = 1 / spreads[k + 1], mu = pmax(expected[held], 1e-9), log = TRUE)
+      score[held] <- stats::dnbinom(clicks[held], size = 1 / spreads[k + 1], mu = pmax(expected[held], 1e-9),
+        log = TRUE)
     }
     list(score = score, spread = mean(spreads))
   })
@@ -49,7 +51,8 @@ tide_curve_rivals <- function(summary) {
   out <- rbindlist(lapply(names(scores), function(name) {
     gap <- scores[[best]]$score - scores[[name]]$score
     by_query <- rowsum(gap, cells$query[ends])
-    data.table(segment = main, method = name, log_likelihood = means[[name]], behind = mean(gap), behind_se = stats::sd(by_query) * sqrt(nrow(by_query)) / length(gap),
+    data.table(segment = main, method = name, log_likelihood = means[[name]], behind = mean(gap),
+      behind_se = stats::sd(by_query) * sqrt(nrow(by_query)) / length(gap),
       spread = scores[[name]]$spread, pairs = length(gap))
   }))
   out[order(-out$log_likelihood)]
@@ -63,7 +66,8 @@ plain_fit <- function(cells, segment, method, blend) {
   ends <- pair_ends(cells)
   expected <- sum_runs(expected_clicks(cells, log_ctr, unblended), ends)
   list(log_ctr = log_ctr, covariance = tcrossprod(move) * 19 / 20, groups = 20L, df = rep(19, length(log_ctr)),
-    spread = estimate_spread(sum_runs(cells$clicks, ends), expected), converged = TRUE, pairs = length(ends), clicks = sum(cells$clicks), impressions = sum(cells$impressions))
+    spread = estimate_spread(sum_runs(cells$clicks, ends), expected), converged = TRUE, pairs = length(ends),
+    clicks = sum(cells$clicks), impressions = sum(cells$impressions))
 }
 
 # Plain methods take average positions for places.
@@ -91,5 +95,6 @@ rounded_pivot <- function(cells) {
   sums <- rowsum(cbind(cells$clicks, cells$impressions), at)
   used <- sums[, 1] > 0
   if (!any(used)) return(list(position = 1:2, ctr = c(1e-4, 1e-4), impressions = c(1, 1)))
-  list(position = as.numeric(rownames(sums))[used], ctr = pmin(sums[used, 1] / sums[used, 2], 0.98), impressions = sums[used, 2])
+  list(position = as.numeric(rownames(sums))[used], ctr = pmin(sums[used, 1] / sums[used, 2], 0.98),
+    impressions = sums[used, 2])
 }

@@ -16,11 +16,14 @@ curve_prior <- function(segment, parent = NULL) {
 
 # A table of CTR by position from outside, as log CTR at the knots: straight between its positions and beyond them.
 outside_curve <- function(table) {
-  if (!is.data.frame(table) || !all(c("position", "ctr") %in% names(table)) || nrow(table) < 2 || !is.numeric(table$position) || !is.numeric(table$ctr)) {
+  if (!is.data.frame(table) || !all(c("position", "ctr") %in% names(table)) || nrow(table) < 2 ||
+    !is.numeric(table$position) || !is.numeric(table$ctr)) {
     abort_argument("prior", "a table with the columns position and ctr, of two rows or more", names(table))
   }
-  if (anyNA(table$ctr) || any(table$ctr <= 0 | table$ctr >= 1) || anyNA(table$position) || any(table$position < 1) || anyDuplicated(table$position)) {
-    abort_argument("prior", "a table of positions from 1, each once, with CTR as fractions between 0 and 1", utils::head(table$ctr))
+  if (anyNA(table$ctr) || any(table$ctr <= 0 | table$ctr >= 1) || anyNA(table$position) || any(table$position < 1) ||
+    anyDuplicated(table$position)) {
+    abort_argument("prior", "a table of positions from 1, each once, with CTR as fractions between 0 and 1",
+      utils::head(table$ctr))
   }
   table <- as.data.frame(table)[order(table$position), ]
   x <- log(table$position)
@@ -47,11 +50,12 @@ knot_weights <- function(position) {
 
 # From parameters (smooth part at the knots, then one step a break) to log CTR at the knots.
 knot_design <- function() {
-  cbind(diag(length(curve_knots)), vapply(curve_breaks, function(b) as.numeric(curve_knots > b), numeric(length(curve_knots))))
+  cbind(diag(length(curve_knots)), vapply(curve_breaks, function(b) as.numeric(curve_knots > b),
+    numeric(length(curve_knots))))
 }
 
-# Squared changes of slope of the smooth part over log position, weighed so that a kink of one height is hardly dearer at
-# position 8, where knots stand close, than at 2: results pages have kinks anywhere.
+# Squared changes of slope of the smooth part over log position, weighed so that a kink of one height is hardly dearer
+# at position 8, where knots stand close, than at 2: results pages have kinks anywhere.
 roughness_penalty <- function() {
   x <- log(curve_knots)
   h <- diff(x)

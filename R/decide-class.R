@@ -20,10 +20,10 @@
 #' @param note,by What to remember, and who decided; one for all or one each.
 #' @param at Day of the decision (for `done`: the day it was mended).
 #' @param until For `later`: the day on which it comes back.
-#' @return `tide_decide()` and `tide_decisions()`: a data.table with a row per decision (all, and
-#'   the last of each finding): `id`, `decision`, `at`, `until`, `note`, `by`, `kind`, `query`, `page`, `pages`,
-#'   `gain`, `gain_high`, `clicks`, `impressions`, `position`. `tide_undecided()`: the findings without those that are away,
-#'   with a column `decision`; `decided` holds what is away.
+#' @return `tide_decide()` and `tide_decisions()`: a data.table with a row per decision (all, and the last of each
+#'   finding): `id`, `decision`, `at`, `until`, `note`, `by`, `kind`, `query`, `page`, `pages`, `gain`, `gain_high`,
+#'   `clicks`, `impressions`, `position`. `tide_undecided()`: the findings without those that are away, with a column
+#'   `decision`; `decided` holds what is away.
 #' @section Errors: `tide_error_finding` for an id that the list does not hold, with the nearest.
 #' @examples
 #' found <- tide_find(tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor"))
@@ -41,8 +41,10 @@ tide_decide <- function(store, findings, id, decision, note = "", by = "", at = 
   held <- rbind(found, findings$decided, fill = TRUE)
   missing <- setdiff(id, held$id)
   if (length(missing)) {
-    abort_tide(sprintf("The list holds no finding %s.", missing[1]), where = sprintf("It has %s.", format_plural(nrow(held), "finding")),
-      mend = if (nrow(held)) sprintf("Did you mean %s? Ids stand in the list as CSV and in the report.", nearest_name(missing[1], held$id)) else "There is nothing to decide about.",
+    abort_tide(sprintf("The list holds no finding %s.", missing[1]),
+      where = sprintf("It has %s.", format_plural(nrow(held), "finding")),
+      mend = if (nrow(held)) sprintf("Did you mean %s? Ids stand in the list as CSV and in the report.",
+        nearest_name(missing[1], held$id)) else "There is nothing to decide about.",
       class = "finding", fault = "call")
   }
   at <- check_date(at, "at")
@@ -50,7 +52,8 @@ tide_decide <- function(store, findings, id, decision, note = "", by = "", at = 
   if (is.null(until)) until <- at + 30
   at_row <- match(id, held$id)
   facts <- held[at_row]
-  rows <- data.table(id = id, decision = decision, at = format(at), until = ifelse(decision == "later", format(until), ""), note = note, by = by,
+  rows <- data.table(id = id, decision = decision, at = format(at),
+    until = ifelse(decision == "later", format(until), ""), note = note, by = by,
     facts[, decision_facts, with = FALSE])
   with_store(store, write = TRUE, function(con) DBI::dbAppendTable(con, "decisions", rows))
   tide_decisions(store)
@@ -63,7 +66,8 @@ decision_facts <- c("kind", "query", "page", "pages", "gain", "gain_high", "clic
 #' @export
 tide_decisions <- function(store) {
   check_class(store, "tide_store", "store")
-  rows <- setDT(with_store(store, write = FALSE, function(con) DBI::dbGetQuery(con, "SELECT * FROM decisions ORDER BY number")))
+  rows <- setDT(with_store(store, write = FALSE,
+    function(con) DBI::dbGetQuery(con, "SELECT * FROM decisions ORDER BY number")))
   set(rows, j = "at", value = as.IDate(rows$at))
   set(rows, j = "until", value = as.IDate(ifelse(nzchar(rows$until), rows$until, NA)))
   rows[!duplicated(rows$id, fromLast = TRUE), !"number"]
@@ -81,11 +85,14 @@ tide_undecided <- function(findings, decisions, today = Sys.Date()) {
   last <- decisions[match(found$id, decisions$id)]
   known <- !is.na(last$id)
   changed <- known & found$gain > 1.5 * last$gain & found$gain > last$gain_high & found$gain >= 1
-  away <- known & ((last$decision == "later" & last$until > today) | (last$decision %in% c("harmless", "done") & !changed)) %in% TRUE
+  away <- known & ((last$decision == "later" & last$until > today) |
+    (last$decision %in% c("harmless", "done") & !changed)) %in% TRUE
   set(found, j = "decision", value = ifelse(known, last$decision, ""))
   back <- which(known & !away & last$decision != "fix")
-  set(found, back, "reason", sprintf("%s Back: %s on %s at +%s clicks%s.", found$reason[back], decision_kinds[last$decision[back]], format(last$at[back]),
-    format_clicks(last$gain[back]), ifelse(last$decision[back] == "later", ", and its time has come", sprintf(", now +%s", format_clicks(found$gain[back])))))
+  set(found, back, "reason", sprintf("%s Back: %s on %s at +%s clicks%s.", found$reason[back],
+    decision_kinds[last$decision[back]], format(last$at[back]),
+    format_clicks(last$gain[back]), ifelse(last$decision[back] == "later", ", and its time has come",
+      sprintf(", now +%s", format_clicks(found$gain[back])))))
   findings$decided <- found[away]
   findings$findings <- found[!away][, "rank" := seq_len(.N)][]
   findings

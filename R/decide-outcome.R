@@ -3,22 +3,24 @@
 #' Holds what was mended against similar queries that nobody touched: difference in
 #' differences of clicks, before the day it was done and since.
 #'
-#' @details
-#' For each decision `done` the clicks of its query on its pages over `days` before, and over as many since (fewer where
-#' fewer have passed, at least 14). The change is that of the log of clicks over those expected: for `low_ctr` the
-#' clicks that the curve expects at the positions held, so that a better or worse position is not taken for a
-#' better snippet; for other kinds the impressions of the days before, so that position counts, after what the untouched
-#' queries of the same band of position did, which takes demand and season out. Untouched are pairs without a decision. The interval comes
-#' from the luck of counts and from how far untouched pairs of similar size moved apart.
+#' @details For each decision `done` the clicks of its query on its pages over `days` before, and over as many since
+#'   (fewer where fewer have passed, at least 14). The change is that of the log of clicks over those expected: for
+#'   `low_ctr` the clicks that the curve expects at the positions held, so that a better or worse position is not taken
+#'   for a better snippet; for other kinds the impressions of the days before, so that position counts, after what the
+#'   untouched queries of the same band of position did, which takes demand and season out. Untouched are pairs without
+#'   a decision. The interval comes from the luck of counts and from how far untouched pairs of similar size moved
+#'   apart.
 #'
 #' @param data A `tide_data` object with dates.
 #' @param decisions What [tide_decisions()] gives.
 #' @param curve A `tide_curve` object of the site.
 #' @param days Days before and since that are compared.
 #' @param level Level of the interval.
-#' @return A data.table, one row per decision `done` that can be judged: `id`, `kind`, `query`, `page`, `done`, `days` (since), `clicks_before`, `clicks_since` (per
-#'   30 days), `ratio` (of clicks to what they would have been), `ratio_low`, `ratio_high`, `won` (clicks per 30 days, with
-#'   `won_low`, `won_high`), `untouched` (pairs compared with), `verdict`: `worked`, `no sign yet`, `made it worse`, `too early`, `no days before it`, `too few clicks` or `nothing to compare with`.
+#' @return A data.table, one row per decision `done` that can be judged: `id`, `kind`, `query`, `page`, `done`, `days`
+#'   (since), `clicks_before`, `clicks_since` (per 30 days), `ratio` (of clicks to what they would have been),
+#'   `ratio_low`, `ratio_high`, `won` (clicks per 30 days, with `won_low`, `won_high`), `untouched` (pairs compared
+#'   with), `verdict`: `worked`, `no sign yet`, `made it worse`, `too early`, `no days before it`, `too few clicks` or
+#'   `nothing to compare with`.
 #' @references Card, Krueger (1994), American Economic Review 84, 772-793.
 #' @section Errors: `tide_error_grain` where the data have no dates.
 #' @examples
@@ -34,27 +36,33 @@ tide_outcomes <- function(data, decisions, curve, days = 28, level = 0.9) {
   check_number(days, "days", min = 14)
   check_number(level, "level", min = 0.5, max = 0.999)
   table <- pick_table(data, c("date", "query", "page"))
-  if (is.null(table)) abort_tide("Outcomes need days.", where = paste(names(data$tables), collapse = "; "), mend = "Load exports by date, query and page.", class = "grain")
+  if (is.null(table)) abort_tide("Outcomes need days.", where = paste(names(data$tables), collapse = "; "),
+    mend = "Load exports by date, query and page.", class = "grain")
   done <- decisions[decisions$decision == "done"]
   coded <- coded_rows(table$rows, curve, NULL)
   rows <- coded$rows
-  set(rows, j = c("pair", "plain"), value = list(paste(coded$queries$keys[rows$query], coded$pages$keys[rows$page]), coded$segment[rows$query] != "brand"))
+  set(rows, j = c("pair", "plain"), value = list(paste(coded$queries$keys[rows$query], coded$pages$keys[rows$page]),
+    coded$segment[rows$query] != "brand"))
   touched <- unlist(lapply(seq_len(nrow(decisions)), function(i) decided_pairs(decisions[i])))
   rbindlist(lapply(seq_len(nrow(done)), function(i) outcome_of(done[i], rows, touched, days, level)))
 }
 
-decided_pairs <- function(decision) paste(query_key(decision$query), page_key(strsplit(decision$pages, " ", fixed = TRUE)[[1]]))
+decided_pairs <- function(decision) paste(query_key(decision$query),
+  page_key(strsplit(decision$pages, " ", fixed = TRUE)[[1]]))
 
 outcome_of <- function(decision, rows, touched, days, level) {
   since_days <- min(days, as.integer(max(rows$date) - decision$at))
-  line <- function(verdict, ...) data.table(id = decision$id, kind = decision$kind, query = decision$query, page = decision$page, done = decision$at, days = max(0L, since_days), ..., verdict = verdict)
-  early <- function(verdict = "too early") line(verdict, clicks_before = NA_real_, clicks_since = NA_real_, ratio = NA_real_, ratio_low = NA_real_, ratio_high = NA_real_,
+  line <- function(verdict, ...) data.table(id = decision$id, kind = decision$kind, query = decision$query,
+    page = decision$page, done = decision$at, days = max(0L, since_days), ..., verdict = verdict)
+  early <- function(verdict = "too early") line(verdict, clicks_before = NA_real_, clicks_since = NA_real_,
+    ratio = NA_real_, ratio_low = NA_real_, ratio_high = NA_real_,
     won = NA_real_, won_low = NA_real_, won_high = NA_real_, untouched = 0L)
   before_from <- decision$at - days
   if (min(rows$date) > before_from) return(early("no days before it"))
   if (since_days < 14) return(early())
   near <- rows[rows$date >= before_from & rows$date != decision$at & rows$date <= decision$at + since_days]
-  sums <- near[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted), expected = sum(expected), plain = plain[1]), by = .(pair, since = near$date > decision$at)]
+  sums <- near[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted),
+    expected = sum(expected), plain = plain[1]), by = .(pair, since = near$date > decision$at)]
   mine <- sums[sums$pair %in% decided_pairs(decision)]
   at_curve <- decision$kind == "low_ctr"
   sum_of <- function(column, side) sum(mine[[column]][mine$since == side])
@@ -64,7 +72,8 @@ outcome_of <- function(decision, rows, touched, days, level) {
   base1 <- if (at_curve) sum_of("expected", FALSE) else days
   base2 <- if (at_curve) sum_of("expected", TRUE) else since_days
   if (base1 <= 0 || base2 <= 0) return(early("too few clicks"))
-  control <- untouched_pairs(sums[!sums$pair %in% touched], sum_of("weighted", FALSE) / max(sum_of("impressions", FALSE), 1))
+  control <- untouched_pairs(sums[!sums$pair %in% touched],
+    sum_of("weighted", FALSE) / max(sum_of("impressions", FALSE), 1))
   if (is.null(control)) return(early("nothing to compare with"))
   moved <- log((control$clicks_2 + 0.5) / (control$clicks_1 + 0.5)) -
     (if (at_curve) log(control$expected_2 / control$expected_1) else log(since_days / days))
@@ -74,13 +83,16 @@ outcome_of <- function(decision, rows, touched, days, level) {
   reach <- stats::qnorm(1 - (1 - level) / 2) * sqrt(1 / (c1 + 0.5) + 1 / (c2 + 0.5) + yard$between + yard$variance)
   ends <- change + c(-1, 0, 1) * reach
   won <- c2 * 30 / since_days * (1 - exp(-ends))
-  line(if (ends[1] > 0) "worked" else if (ends[3] < 0) "made it worse" else "no sign yet", clicks_before = c1 * 30 / days, clicks_since = c2 * 30 / since_days,
-    ratio = exp(change), ratio_low = exp(ends[1]), ratio_high = exp(ends[3]), won = won[2], won_low = won[1], won_high = won[3], untouched = nrow(control))
+  line(if (ends[1] > 0) "worked" else if (ends[3] < 0) "made it worse" else "no sign yet",
+    clicks_before = c1 * 30 / days, clicks_since = c2 * 30 / since_days,
+    ratio = exp(change), ratio_low = exp(ends[1]), ratio_high = exp(ends[3]), won = won[2], won_low = won[1],
+    won_high = won[3], untouched = nrow(control))
 }
 
 # Pairs shown before and since, near that position where there are enough; NULL where there are too few anywhere.
 untouched_pairs <- function(sums, position, least = 10) {
-  wide <- merge(sums[sums$since == FALSE & sums$plain == TRUE], sums[sums$since == TRUE], by = "pair", suffixes = c("_1", "_2"))
+  wide <- merge(sums[sums$since == FALSE & sums$plain == TRUE], sums[sums$since == TRUE], by = "pair",
+    suffixes = c("_1", "_2"))
   wide <- wide[wide$clicks_1 >= 3]
   near <- wide[abs(log(wide$weighted_1 / wide$impressions_1 / position)) < log(2)]
   if (nrow(near) >= least) near else if (nrow(wide) >= least) wide

@@ -17,7 +17,8 @@ draw_demo_rows <- function(queries, pages, from, days) {
       impressions = impressions[use])
   }))
   drawn <- draw_clicks(rows)
-  data.table(date = from + rows$day - 1L, query = rows$query, page = spell_pages(rows$page, rows$query), device = rows$device,
+  data.table(date = from + rows$day - 1L, query = rows$query, page = spell_pages(rows$page, rows$query),
+    device = rows$device,
     clicks = drawn$clicks, impressions = rows$impressions, position = drawn$position)
 }
 
@@ -26,7 +27,8 @@ shown_events <- function(shown, from) {
   date <- from + shown$day - 1L
   events <- demo_events()
   for (i in seq_len(nrow(events))) {
-    at <- which(date >= events$date[i] & shown$page %in% unique(shown$page)[touched_pages(events$pages[i], page_key(unique(shown$page)))])
+    at <- which(date >= events$date[i] & shown$page %in% unique(shown$page)[touched_pages(events$pages[i],
+      page_key(unique(shown$page)))])
     set(shown, at, "position", shown$position[at] * events$position[i])
     set(shown, at, "factor", shown$factor[at] * events$clicks[i])
   }

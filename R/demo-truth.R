@@ -21,13 +21,15 @@ demo_seen <- function(position) ifelse(position < 10.5, 1, ifelse(position < 20.
 demo_events <- function() {
   data.table(date = as.IDate(c("2026-04-20", "2026-07-06", "2026-09-07")),
     event = c("Titles of three guides rewritten", "Search-engine update", "Journal redesigned"),
-    pages = c("/guides/how-to-grow-bean/ /guides/how-to-grow-pea/ /guides/how-to-grow-squash/", "/shop/tomato/* /shop/pepper/* /shop/chilli/*", "/journal/*"),
+    pages = c("/guides/how-to-grow-bean/ /guides/how-to-grow-pea/ /guides/how-to-grow-squash/",
+      "/shop/tomato/* /shop/pepper/* /shop/chilli/*", "/journal/*"),
     clicks = c(1.5, 1, 1), position = c(1, 1.4, 1))
 }
 
 # Days that are not as they seem: tracking that stood still, bots that see and never click.
 demo_odd_days <- function() {
-  data.table(date = as.IDate(c("2026-05-20", "2026-08-11", "2026-08-12")), clicks = c(0.03, 0.25, 0.25), impressions = c(1, 4, 4))
+  data.table(date = as.IDate(c("2026-05-20", "2026-08-11", "2026-08-12")), clicks = c(0.03, 0.25, 0.25),
+    impressions = c(1, 4, 4))
 }
 
 # Adds to the queries: demand a day, season, base position, factor on the curve, and what is planted.
@@ -63,7 +65,8 @@ plant_pages <- function(queries, pages) {
   take <- function(k) { out <- utils::head(free, k); free <<- utils::tail(free, -k); out }
   place <- function(k, case, position, demand = 4) {
     rows <- take(k)
-    other <- ifelse(queries$folder[rows] == "shop", twin("guide", queries$topic[rows]), twin("shop", queries$topic[rows]))
+    other <- ifelse(queries$folder[rows] == "shop", twin("guide", queries$topic[rows]),
+      twin("shop", queries$topic[rows]))
     set(queries, rows, "case", case)
     set(queries, rows, "other", other)
     if (!is.null(position)) set(queries, rows, "position", position(length(rows)))

@@ -12,19 +12,23 @@ demo_varieties <- c("moorland red", "bishop's early", "old copper", "winter gian
 # Queries by the page that answers them; %s is the crop.
 demo_templates <- list(
   shop = c("%s seeds", "heirloom %s seeds", "buy %s seeds", "best %s seeds", "cheap %s seeds", "organic %s seeds",
-    "%s seeds online", "%s seeds price", "rare %s seeds", "%s seed packets", "%s seeds for sale", "open pollinated %s seeds",
+    "%s seeds online", "%s seeds price", "rare %s seeds", "%s seed packets", "%s seeds for sale",
+    "open pollinated %s seeds",
     "%s seeds mail order", "old %s varieties", "%s seed collection", "best tasting %s variety", "early %s seeds",
     "%s seeds vs plants"),
   variety = c("%s", "%s seeds", "buy %s", "%s review", "growing %s", "%s taste"),
-  guide = c("how to grow %s", "growing %s from seed", "when to sow %s", "when to harvest %s", "how deep to plant %s seeds",
+  guide = c("how to grow %s", "growing %s from seed", "when to sow %s", "when to harvest %s",
+    "how deep to plant %s seeds",
     "%s spacing", "companion plants for %s", "why are my %s leaves yellow", "%s pests and diseases", "how to water %s",
-    "growing %s in pots", "how long does %s take to grow", "what to feed %s", "%s growing guide", "can you grow %s indoors",
+    "growing %s in pots", "how long does %s take to grow", "what to feed %s", "%s growing guide",
+    "can you grow %s indoors",
     "how to save %s seeds", "%s germination temperature", "best soil for %s"),
   journal = c("history of the %s", "%s varieties compared", "%s from the walled garden", "ideas for a %s bed")
 )
 
 demo_brand_queries <- c("fernmoor", "fernmoor seeds", "fern moor", "fern moor seeds", "fernmore seeds", "fernmor seeds",
-  "fernmoor.example", "fernmoor catalogue", "fernmoor seed catalogue", "fernmoor heirloom seeds", "fernmoor discount code",
+  "fernmoor.example", "fernmoor catalogue", "fernmoor seed catalogue", "fernmoor heirloom seeds",
+  "fernmoor discount code",
   "fernmoor delivery", "fernmoor reviews", "fernmoor growing guides", "fernmoor journal", "fernmoor tomato seeds",
   "fernmoor bean seeds", "fernmoor pea seeds", "fernmoor garlic", "fernmoor opening hours", "fernmoor contact",
   "fernmoor gift voucher", "www fernmoor", "fernmoor sale")
@@ -58,6 +62,7 @@ demo_queries <- function(pages) {
       template = templates, topic = plain$topic[i])
   }))
   own <- unique(own, by = "query")
-  brand <- data.table(query = demo_brand_queries, page = pages$page[1], folder = "house", template = "brand", topic = "")
+  brand <- data.table(query = demo_brand_queries, page = pages$page[1], folder = "house", template = "brand",
+    topic = "")
   rbind(brand, own)[, "segment" := c(rep("brand", nrow(brand)), rep("non-brand", nrow(own)))][]
 }

@@ -24,10 +24,12 @@ tide_demo_write <- function(site, dir) {
   }
   files <- stats::setNames(file.path(folder, c("daily.csv", "daily-totals.csv", "page-totals.csv", "top-queries.csv")),
     c("daily", "totals", "page_totals", "capped"))
-  daily <- data.table(Date = site$daily$date, Query = site$daily$query, Page = site$daily$page, Device = site$daily$device,
+  daily <- data.table(Date = site$daily$date, Query = site$daily$query, Page = site$daily$page,
+    Device = site$daily$device,
     export_figures(site$daily))
   write_whole(files[["daily"]], function(path) fwrite(daily, path))
-  write_whole(files[["totals"]], function(path) fwrite(data.table(Date = site$totals$date, export_figures(site$totals)), path))
+  write_whole(files[["totals"]], function(path) fwrite(data.table(Date = site$totals$date, export_figures(site$totals)),
+    path))
   write_whole(files[["page_totals"]], function(path) {
     fwrite(data.table(Page = site$page_totals$page, export_figures(site$page_totals)), path)
   })
@@ -36,7 +38,8 @@ tide_demo_write <- function(site, dir) {
     Position = sprintf("%.1f", site$capped$position))
   write_whole(files[["capped"]], function(path) fwrite(capped, path))
   Sys.setFileTime(files, as.POSIXct(paste(max(site$totals$date) + 1L, "09:00:00"), tz = "UTC"))
-  write_whole(file.path(dir, "events.csv"), function(path) fwrite(site$truth$events[, c("date", "event", "pages")], path))
+  write_whole(file.path(dir, "events.csv"), function(path) fwrite(site$truth$events[, c("date", "event", "pages")],
+    path))
   write_whole(file.path(dir, "inktide.yml"), function(path) write_lines(demo_settings(), path))
   invisible(files)
 }

@@ -1,23 +1,25 @@
 #' Change points: days from which on something was different
 #'
-#' The reverse of [tide_shifts()]: looks through all days for pages whose searches, position or click-through at equal position
-#' changed at once, against what all others did, and names the nearest event.
+#' The reverse of [tide_shifts()]: looks through all days for pages whose searches, position or click-through at equal
+#' position changed at once, against what all others did, and names the nearest event.
 #'
-#' @details
-#' For each page and day the sums of `reach` days before and after are compared as in [tide_shifts()]. Each change, less that of all pages on that
-#' day, is divided by its usual size: the luck of counts and how far pages drift apart anyway, from the middle half of its days, leaning on that
-#' of all pages, so that what truly changed does not hide itself. The largest within `reach` days counts (moving sums); p-values are those of Student's t, times 3 for
-#' the neighbouring days tried, with the false-discovery rate controlled over pages, dates and measures.
+#' @details For each page and day the sums of `reach` days before and after are compared as in [tide_shifts()]. Each
+#'   change, less that of all pages on that day, is divided by its usual size: the luck of counts and how far pages
+#'   drift apart anyway, from the middle half of its days, leaning on that of all pages, so that what truly changed does
+#'   not hide itself. The largest within `reach` days counts (moving sums); p-values are those of Student's t, times 3
+#'   for the neighbouring days tried, with the false-discovery rate controlled over pages, dates and measures.
 #' @inheritParams tide_shifts
 #' @param events A `tide_events` object to name the nearest event of, at most `reach` days away; `NULL` names none.
 #' @param reach Days before and after that are compared; the first and last `reach` days cannot be judged.
 #' @param fdr False-discovery rate.
 #' @param most How many pages are looked at, those with the most clicks first.
-#' @return A data.table, the surest change first: `page`, `date` (the first day after the change), `measure` (`demand`, `position`,
-#'   `click_through`), `ratio` (of after to before, what all others did taken out), `ratio_low`, `ratio_high` (90 % interval, for this day taken as given),
-#'   `q` (false-discovery rate at which it counts), `event` (the nearest that touched it, or `""`), `days_from` (it to the change).
+#' @return A data.table, the surest change first: `page`, `date` (the first day after the change), `measure` (`demand`,
+#'   `position`, `click_through`), `ratio` (of after to before, what all others did taken out), `ratio_low`,
+#'   `ratio_high` (90 % interval, for this day taken as given), `q` (false-discovery rate at which it counts), `event`
+#'   (the nearest that touched it, or `""`), `days_from` (it to the change).
 #' @section Errors: `tide_error_grain` without dates or queries.
-#' @references Eichinger, Kirch (2018), Bernoulli 24, 526-564 (moving sums). Benjamini, Hochberg (1995), Journal of the Royal Statistical Society B 57, 289-300.
+#' @references Eichinger, Kirch (2018), Bernoulli 24, 526-564 (moving sums). Benjamini, Hochberg (1995), Journal of the
+#'   Royal Statistical Society B 57, 289-300.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
 #' tide_changes(data, brand = "fernmoor")
@@ -36,7 +38,8 @@ changes_of <- function(series, events = NULL, reach = 14, fdr = 0.1, most = 200)
   found <- surest_changes(scan_changes(lines, as.integer(reach)), as.integer(reach), fdr)
   page <- lines$pages[found$line]
   dates <- lines$dates[found$day]
-  cbind(data.table(page = series$pages$names[page], date = dates), found[, c("measure", "ratio", "ratio_low", "ratio_high", "q")],
+  cbind(data.table(page = series$pages$names[page], date = dates),
+    found[, c("measure", "ratio", "ratio_low", "ratio_high", "q")],
     nearest_events(page, dates, events, reach, series$pages$keys))
 }
 
@@ -63,7 +66,8 @@ scan_changes <- function(lines, reach) {
   at <- seq(reach + 1L, days - reach + 1L)
   sides <- unlist(lapply(c("clicks", "impressions", "expected"), function(figure) {
     sums <- cbind(0, t(apply(lines[[figure]], 1, cumsum)))
-    stats::setNames(list(as.vector(sums[, at] - sums[, at - reach]), as.vector(sums[, at + reach] - sums[, at])), paste0(figure, c("_1", "_2")))
+    stats::setNames(list(as.vector(sums[, at] - sums[, at - reach]), as.vector(sums[, at + reach] - sums[, at])),
+      paste0(figure, c("_1", "_2")))
   }), recursive = FALSE)
   made <- shift_logs(sides)
   shape <- c(length(lines$pages), length(at))
@@ -72,16 +76,21 @@ scan_changes <- function(lines, reach) {
   rbindlist(lapply(seq_along(scan_measures), function(m) {
     z <- matrix(ifelse(usable[[m]], made$logs[, m + 1], NA), shape[1])
     noise <- matrix(made$noise[, m + 1], shape[1])
-    common <- vapply(seq_len(shape[2]), function(j) { own <- which(!is.na(z[, j])); if (length(own)) weighted_median(z[own, j], 1 / (noise[own, j] + 0.02)) else NA }, 0)
+    common <- vapply(seq_len(shape[2]), function(j) {
+      own <- which(!is.na(z[, j]))
+      if (length(own)) weighted_median(z[own, j], 1 / (noise[own, j] + 0.02)) else NA
+    }, 0)
     z <- z - rep(common, each = shape[1])
     known <- which(!is.na(z))
     if (length(known) < 100) return(NULL)
     between <- usual_drift(z, noise, known, windows = shape[2] / reach)
-    data.table(line = row(z)[known], day = at[col(z)[known]], measure = scan_measures[m], change = z[known], se = sqrt(noise[known] + between[row(z)[known]]), windows = shape[2] / reach)
+    data.table(line = row(z)[known], day = at[col(z)[known]], measure = scan_measures[m], change = z[known],
+      se = sqrt(noise[known] + between[row(z)[known]]), windows = shape[2] / reach)
   }))
 }
 
-# How far each line drifts beyond the luck of counts: its own middle half, leaning on that of all lines by as much as a few windows are worth.
+# How far each line drifts beyond the luck of counts: its own middle half, leaning on that of all lines by as much as a
+# few windows are worth.
 drift_parent <- 6
 usual_drift <- function(z, noise, known, windows) {
   all <- middle_variance(z[known], noise[known])
@@ -98,7 +107,8 @@ days_tried <- 3
 
 # The largest change of each line within `reach` days, if it counts.
 surest_changes <- function(scanned, reach, fdr) {
-  none <- data.table(line = integer(), day = integer(), measure = character(), ratio = numeric(), ratio_low = numeric(), ratio_high = numeric(), q = numeric())
+  none <- data.table(line = integer(), day = integer(), measure = character(), ratio = numeric(), ratio_low = numeric(),
+    ratio_high = numeric(), q = numeric())
   if (!NROW(scanned)) return(none)
   size <- abs(scanned$change) / scanned$se
   # One trial for each line, measure and stretch of `reach` days.
@@ -116,7 +126,8 @@ surest_changes <- function(scanned, reach, fdr) {
   kept <- kept[q <= fdr]
   own <- scanned[kept]
   reach_of <- stats::qnorm(0.95) * own$se
-  data.table(own[, c("line", "day", "measure")], ratio = exp(own$change), ratio_low = exp(own$change - reach_of), ratio_high = exp(own$change + reach_of), q = q[q <= fdr])
+  data.table(own[, c("line", "day", "measure")], ratio = exp(own$change), ratio_low = exp(own$change - reach_of),
+    ratio_high = exp(own$change + reach_of), q = q[q <= fdr])
 }
 
 # The nearest event that touched each page: data.table(event, days_from).

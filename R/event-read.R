@@ -3,8 +3,8 @@
 #' Reads a table of events: search-engine updates, redesigns, rewritten pages, campaigns. They are drawn on every
 #' figure over time, and [tide_shifts()] tests what came of each.
 #'
-#' @param file A delimited text file with the columns `date` (as 2026-03-31) and `event` (what happened), and, where an event
-#'   touched some pages only, `pages`: addresses or paths, separated by spaces; a star at the end stands for
+#' @param file A delimited text file with the columns `date` (as 2026-03-31) and `event` (what happened), and, where an
+#'   event touched some pages only, `pages`: addresses or paths, separated by spaces; a star at the end stands for
 #'   everything below, as in `/guides/*`. Without pages it is the whole site's.
 #' @return A `tide_events` object: a data.table, oldest first, with `date`, `event`, `pages` (`""` for the whole site).
 #'   Methods: `print`, `format`.
@@ -27,19 +27,23 @@ tide_events <- function(file) {
   header <- split_cells(lines[head], sep)
   at <- lapply(event_spellings, function(known) which(squeeze_name(header) %in% known))
   for (column in c("date", "event")) if (length(at[[column]]) != 1) {
-    abort_tide(sprintf("The table of events needs one column `%s`.", column), where = sprintf("The header of '%s' is: %s.", file, lines[head]),
+    abort_tide(sprintf("The table of events needs one column `%s`.", column),
+      where = sprintf("The header of '%s' is: %s.", file, lines[head]),
       mend = "Give a header such as: date,event,pages", class = "columns_missing", file = file, column = column)
   }
   place <- list(label = file, path = file, line = head, sep = sep)
   cells <- fread_strict(place, colClasses = "character")
-  text_of <- function(column) if (length(at[[column]])) fcoalesce(trimws(as_utf8(cells[[at[[column]][1]]])), "") else rep("", nrow(cells))
+  text_of <- function(column) if (length(at[[column]])) fcoalesce(trimws(as_utf8(cells[[at[[column]][1]]])),
+    "") else rep("", nrow(cells))
   named <- nzchar(text_of("event"))
   date <- parse_date(text_of("date"), place)
-  if (!all(named)) abort_cells(which(!named), text_of("event"), "event", place, "No name", "Say what happened on that day.", "event")
+  if (!all(named)) abort_cells(which(!named), text_of("event"), "event", place, "No name",
+    "Say what happened on that day.", "event")
   new_events(date, text_of("event"), text_of("pages"))
 }
 
-event_spellings <- list(date = c("date", "day", "datum", "fecha", "data"), event = c("event", "what", "name", "mark", "ereignis", "evento", "evenement"),
+event_spellings <- list(date = c("date", "day", "datum", "fecha", "data"),
+  event = c("event", "what", "name", "mark", "ereignis", "evento", "evenement"),
   pages = c("pages", "page", "url", "urls", "seiten", "seite"))
 
 new_events <- function(date = as.IDate(character()), event = character(), pages = character()) {
@@ -51,7 +55,8 @@ new_events <- function(date = as.IDate(character()), event = character(), pages 
 
 #' @export
 format.tide_events <- function(x, ...) {
-  c(sprintf("<tide_events> %s", format_plural(nrow(x), "event")), sprintf("  %s  %s%s", format(x$date), x$event, ifelse(nzchar(x$pages), sprintf(" (%s)", x$pages), "")))
+  c(sprintf("<tide_events> %s", format_plural(nrow(x), "event")),
+    sprintf("  %s  %s%s", format(x$date), x$event, ifelse(nzchar(x$pages), sprintf(" (%s)", x$pages), "")))
 }
 
 #' @export

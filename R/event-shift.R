@@ -1,31 +1,35 @@
 #' What came of an event: level shifts tested
 #'
-#' For each event the days before and after are compared by the pages it touched against the pages it did not, so that season
-#' and site are taken out. Clicks are taken apart into searches, position and click-through at equal position, each tested for itself.
+#' For each event the days before and after are compared by the pages it touched against the pages it did not, so that
+#' season and site are taken out. Clicks are taken apart into searches, position and click-through at equal position,
+#' each tested for itself.
 #'
-#' @details
-#' As many days before as after (the day itself is not counted), sums of the touched pages: of clicks; of impressions (`demand`); of clicks expected on the
-#' curve for an impression (`position`); of clicks for one expected (`click_through`). The last three changes add up, as logs, to the first.
-#' Brand queries are left out.
+#' @details As many days before as after (the day itself is not counted), sums of the touched pages: of clicks; of
+#'   impressions (`demand`); of clicks expected on the curve for an impression (`position`); of clicks for one expected
+#'   (`click_through`). The last three changes add up, as logs, to the first. Brand queries are left out.
 #'
-#' Against `untouched pages`: their common change is taken off (difference in differences), and how far they moved apart besides the luck of
-#' counts, slow drifts included, widens the interval. So what pages do anyway is no event. Pages that another event
-#' touched in these weeks are no yardstick. Touched pages are taken to drift one by one; where all of a folder drift together the interval is too narrow.
+#' Against `untouched pages`: their common change is taken off (difference in differences), and how far they moved apart
+#' besides the luck of counts, slow drifts included, widens the interval. So what pages do anyway is no event. Pages
+#' that another event touched in these weeks are no yardstick. Touched pages are taken to drift one by one; where all of
+#' a folder drift together the interval is too narrow.
 #'
-#' An event of the whole site leaves nothing untouched. Against `other weeks`: the same change at all other dates of the data says how far
-#' the site moves anyway, season included. Where the data are too short for that, against `its own trend`: a straight trend and a step are
-#' fitted to the days, with errors AR(1) or ARMA(1, 1) (intervention analysis); there a bend of the season can pass for a step.
+#' An event of the whole site leaves nothing untouched. Against `other weeks`: the same change at all other dates of the
+#' data says how far the site moves anyway, season included. Where the data are too short for that, against `its own
+#' trend`: a straight trend and a step are fitted to the days, with errors AR(1) or ARMA(1, 1) (intervention analysis);
+#' there a bend of the season can pass for a step.
 #' @param data A `tide_data` object with dates, queries and pages.
 #' @param events A `tide_events` object.
 #' @param curve A `tide_curve` object; `NULL` fits it to all of the data.
 #' @param brand Brand words, whose queries are left out.
 #' @param days Most days before and after the event that count; at least 14 of each are needed.
 #' @param level Level of the intervals.
-#' @return A data.table, four rows per event: `date`, `event`, `pages`, `measure` (`clicks`, `demand`, `position`, `click_through`), `ratio` (after to
-#'   before), `ratio_low`, `ratio_high`, `verdict` (`rose`, `fell`, `no sign`, `too few days`, `too few clicks`, `nothing untouched`), `against`
-#'   (`untouched pages`, `other weeks`, `its own trend`), `touched` (pages), `days` (of each side), `clicks` (a day before).
+#' @return A data.table, four rows per event: `date`, `event`, `pages`, `measure` (`clicks`, `demand`, `position`,
+#'   `click_through`), `ratio` (after to before), `ratio_low`, `ratio_high`, `verdict` (`rose`, `fell`, `no sign`, `too
+#'   few days`, `too few clicks`, `nothing untouched`), `against` (`untouched pages`, `other weeks`, `its own trend`),
+#'   `touched` (pages), `days` (of each side), `clicks` (a day before).
 #' @section Errors: `tide_error_grain` without dates or queries.
-#' @references Card, Krueger (1994), American Economic Review 84, 772-793. Box, Tiao (1975), Journal of the American Statistical Association 70, 70-79.
+#' @references Card, Krueger (1994), American Economic Review 84, 772-793. Box, Tiao (1975), Journal of the American
+#'   Statistical Association 70, 70-79.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
 #' file <- tempfile(fileext = ".csv")
@@ -53,20 +57,23 @@ shift_measures <- c("clicks", scan_measures)
 # Sums by page and day without brand: list(pages, days: page, date, clicks, impressions, expected; from, to).
 page_days <- function(data, curve, brand) {
   table <- dated_table(data)
-  if (is.null(curve)) curve <- tide_curve(tide_summary(data, brand = brand)) else check_class(curve, "tide_curve", "curve")
+  if (is.null(curve)) curve <- tide_curve(tide_summary(data, brand = brand)) else check_class(curve, "tide_curve",
+    "curve")
   sum_days(coded_rows(table$rows, curve, brand), table)
 }
 
 sum_days <- function(coded, table) {
   use <- coded$segment[coded$rows$query] != "brand"
-  sums <- coded$rows[use, .(clicks = sum(clicks), impressions = sum(impressions), expected = sum(expected)), by = c("page", "date")]
+  sums <- coded$rows[use, .(clicks = sum(clicks), impressions = sum(impressions), expected = sum(expected)),
+    by = c("page", "date")]
   list(pages = coded$pages, days = sums, from = table$from, to = table$to)
 }
 
 dated_table <- function(data) {
   table <- pick_table(data, c("date", "query", "page"))
   if (!is.null(table)) return(table)
-  abort_tide("What happens over time takes days, queries and pages.", where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
+  abort_tide("What happens over time takes days, queries and pages.",
+    where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
     mend = "Export by date, query and page.", class = "grain")
 }
 
@@ -74,9 +81,12 @@ shift_of <- function(event, own, others, series, days, level) {
   reach <- min(days, as.integer(series$to - event$date), as.integer(event$date - series$from))
   whole <- is.null(own)
   line <- function(verdict, ends = matrix(NA_real_, 3, 4), against = "untouched pages", clicks = NA_real_) {
-    data.table(date = event$date, event = event$event, pages = event$pages, measure = shift_measures, ratio = exp(ends[1, ]), ratio_low = exp(ends[2, ]), ratio_high = exp(ends[3, ]),
-      verdict = if (nzchar(verdict)) verdict else ifelse(ends[2, ] > 0, "rose", ifelse(ends[3, ] < 0, "fell", "no sign")), against = against,
-      touched = if (whole) length(series$pages$keys) else length(own), days = max(0L, as.integer(reach)), clicks = clicks)
+    data.table(date = event$date, event = event$event, pages = event$pages, measure = shift_measures,
+      ratio = exp(ends[1, ]), ratio_low = exp(ends[2, ]), ratio_high = exp(ends[3, ]),
+      verdict = if (nzchar(verdict)) verdict else ifelse(ends[2, ] > 0, "rose",
+        ifelse(ends[3, ] < 0, "fell", "no sign")), against = against,
+      touched = if (whole) length(series$pages$keys) else length(own), days = max(0L, as.integer(reach)),
+      clicks = clicks)
   }
   if (reach < 14) return(line("too few days"))
   wide <- both_sides(series$days, event$date, reach)
@@ -88,7 +98,8 @@ shift_of <- function(event, own, others, series, days, level) {
     found <- whole_shift(series, event$date, reach, total$logs, level)
     return(line("", found$ends, found$against, a_day))
   }
-  free <- wide[!mine & !wide$page %in% others & wide$clicks_1 + wide$clicks_2 >= 10 & pmin(wide$impressions_1, wide$impressions_2) > 0]
+  free <- wide[!mine & !wide$page %in% others & wide$clicks_1 + wide$clicks_2 >= 10 &
+    pmin(wide$impressions_1, wide$impressions_2) > 0]
   if (nrow(free) < 8) return(line("nothing untouched", clicks = a_day))
   each <- shift_logs(free)
   share <- wide$impressions_1[mine] / sum(wide$impressions_1[mine])
@@ -106,8 +117,10 @@ both_sides <- function(sums, date, reach) {
   near <- which(abs(offset) <= reach & offset != 0L)
   own <- sums[near]
   set(own, j = "side", value = ifelse(offset[near] < 0, 1L, 2L))
-  own <- own[, .(clicks = sum(clicks), impressions = sum(impressions), expected = sum(expected)), by = c("page", "side")]
-  wide <- merge(own[own$side == 1L, !"side"], own[own$side == 2L, !"side"], by = "page", all = TRUE, suffixes = c("_1", "_2"))
+  own <- own[, .(clicks = sum(clicks), impressions = sum(impressions), expected = sum(expected)),
+    by = c("page", "side")]
+  wide <- merge(own[own$side == 1L, !"side"], own[own$side == 2L, !"side"], by = "page", all = TRUE,
+    suffixes = c("_1", "_2"))
   setnafill(wide, fill = 0, cols = setdiff(names(wide), "page"))
   wide
 }
@@ -119,7 +132,8 @@ shift_logs <- function(wide) {
   expected <- log(wide$expected_2 + 0.05) - log(wide$expected_1 + 0.05)
   of_clicks <- 1 / (wide$clicks_1 + 0.5) + 1 / (wide$clicks_2 + 0.5)
   of_demand <- 1 / (wide$impressions_1 + 0.5) + 1 / (wide$impressions_2 + 0.5)
-  list(logs = cbind(clicks, demand, expected - demand, clicks - expected), noise = cbind(of_clicks, of_demand, of_demand, of_clicks))
+  list(logs = cbind(clicks, demand, expected - demand, clicks - expected),
+    noise = cbind(of_clicks, of_demand, of_demand, of_clicks))
 }
 
 total_shift <- function(wide) {
@@ -147,16 +161,22 @@ whole_shift <- function(series, date, reach, logs, level, least = 4) {
   windows <- length(dates) %/% reach
   if (windows >= least) {
     at <- match(dates, by_day$date)
-    side <- function(column, first) { sums <- cumsum(c(0, by_day[[column]])); sums[at + first + reach] - sums[at + first] }
+    side <- function(column, first) {
+      sums <- cumsum(c(0, by_day[[column]]))
+      sums[at + first + reach] - sums[at + first]
+    }
     other <- as.list(by_day[, c("clicks", "impressions", "expected")])
-    other <- unlist(lapply(names(other), function(column) stats::setNames(list(side(column, -reach - 1L), side(column, 0L)), paste0(column, c("_1", "_2")))), recursive = FALSE)
+    other <- unlist(lapply(names(other), function(column) stats::setNames(list(side(column, -reach - 1L),
+      side(column, 0L)), paste0(column, c("_1", "_2")))), recursive = FALSE)
     se <- sqrt(colMeans(shift_logs(other)$logs^2))
-    return(list(ends = rep(logs, each = 3) + outer(c(0, -1, 1) * stats::qt(1 - (1 - level) / 2, windows), se), against = "other weeks"))
+    return(list(ends = rep(logs, each = 3) + outer(c(0, -1, 1) * stats::qt(1 - (1 - level) / 2, windows), se),
+      against = "other weeks"))
   }
   offset <- as.integer(by_day$date - date)
   near <- which(abs(offset) <= 2 * reach & offset != 0L)
   offset <- offset[near]
-  list(ends = apply(day_logs(by_day[near]), 2, step_interval, step = offset > 0, weekday = offset %% 7L, trend = offset, level = level), against = "its own trend")
+  list(ends = apply(day_logs(by_day[near]), 2, step_interval, step = offset > 0, weekday = offset %% 7L, trend = offset,
+    level = level), against = "its own trend")
 }
 
 # Sums of each day; a day without a row counts as none.
@@ -200,7 +220,8 @@ step_interval <- function(y, step, weekday, trend, level) {
 # The better of two kinds of errors, or NULL where neither can be fitted.
 carrying_fit <- function(y, x) {
   fits <- lapply(list(c(1, 0, 0), c(1, 0, 1)), function(order) {
-    fit <- tryCatch(suppressWarnings(stats::arima(y, order, xreg = x, include.mean = FALSE, method = "ML")), error = function(e) NULL)
+    fit <- tryCatch(suppressWarnings(stats::arima(y, order, xreg = x, include.mean = FALSE, method = "ML")),
+      error = function(e) NULL)
     if (!is.null(fit) && all(is.finite(diag(fit$var.coef))) && all(diag(fit$var.coef) > 0)) fit
   })
   fits <- Filter(Negate(is.null), fits)

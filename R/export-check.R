@@ -14,7 +14,8 @@ check_figures <- function(rows, place, clicks_above) {
     if (is.double(values) && any(is.infinite(range))) {
       refuse(which(is.infinite(values)), column, "Infinite figures", "Correct or delete those rows.")
     }
-    if (column != "position" && empty) refuse(which(is.na(values)), column, "Empty cells", "Fill them in, or delete those rows.")
+    if (column != "position" && empty) refuse(which(is.na(values)), column, "Empty cells",
+      "Fill them in, or delete those rows.")
     if (range[1] < 0) refuse(which(values < 0), column, "Negative figures", "Correct or delete those rows.")
   }
   if (range[1] < 1) {
@@ -22,7 +23,8 @@ check_figures <- function(rows, place, clicks_above) {
       "Positions start at 1; check which column holds the average position.")
   }
   if (clicks_above == "refuse") {
-    refuse(which(rows$clicks > rows$impressions), "clicks", "More clicks than impressions", "Correct those rows, or leave them out: --clicks-above 'leave out'.")
+    refuse(which(rows$clicks > rows$impressions), "clicks", "More clicks than impressions",
+      "Correct those rows, or leave them out: --clicks-above 'leave out'.")
   }
 }
 
@@ -35,7 +37,8 @@ drop_rows <- function(rows, exported, lag, grain, clicks_above) {
   )
   if (clicks_above == "keep") reasons[["more clicks than impressions"]] <- NULL
   if (lag > 0 && !is.null(rows[["date"]])) {
-    reasons[[sprintf("unfinished days (within %g days of the export)", lag)]] <- which(as.integer(rows$date) >= as.integer(exported) - lag)
+    reasons[[sprintf("unfinished days (within %g days of the export)",
+      lag)]] <- which(as.integer(rows$date) >= as.integer(exported) - lag)
   }
   gone <- integer()
   ledger <- list()
@@ -56,7 +59,8 @@ looks_capped <- function(rows) {
 }
 
 # Names of rows that hold the sum of all others.
-totals_names <- c("total", "totals", "grand total", "sum", "summe", "gesamt", "gesamtsumme", "totale", "totaal", "totaux", "suma", "soma",
+totals_names <- c("total", "totals", "grand total", "sum", "summe", "gesamt", "gesamtsumme", "totale", "totaal",
+  "totaux", "suma", "soma",
   "total general", "totaal generaal")
 
 # Rows named so in their first text (or with no text at all, or no date), whose clicks are the sum of the others: a
@@ -81,7 +85,8 @@ totals_rows <- function(rows, text) {
 
 totals_line <- function(totals, grain) {
   if (!length(totals$rows)) return(NULL)
-  data.table(grain = grain, reason = "row of totals", rows = length(totals$rows), clicks = as.numeric(totals$clicks), impressions = as.numeric(totals$impressions))
+  data.table(grain = grain, reason = "row of totals", rows = length(totals$rows), clicks = as.numeric(totals$clicks),
+    impressions = as.numeric(totals$impressions))
 }
 
 # Queries as spreadsheets leave them: a leading quote or ="..." is taken off; texts turned into dates or numbers
@@ -95,8 +100,10 @@ mend_queries <- function(rows) {
   mended[quoted] <- sub("^=\"(.*)\"$", "\\1", sub("^'(?=[=+@-])", "", queries[quoted], perl = TRUE))
   if (!identical(mended, queries)) {
     code <- as_levels(mended)
-    set(rows, j = "query", value = structure(as.integer(code)[as.integer(rows$query)], levels = levels(code), class = "factor"))
+    set(rows, j = "query", value = structure(as.integer(code)[as.integer(rows$query)], levels = levels(code),
+      class = "factor"))
   }
   sum(grepl("^(\\d{4}-\\d\\d-\\d\\d( 00:00:00)?|\\d{1,2}[-./](jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)[a-z]*|(jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)[a-z]*[-/]\\d{1,4}|\\d(\\.\\d+)?e[+]\\d+|#(name|ref|value|n/a)[?!]?)$",
-    grep("^[#0-9]|^[a-z]{3,9}[-/][0-9]", levels(rows$query), value = TRUE, perl = TRUE, ignore.case = TRUE), ignore.case = TRUE))
+    grep("^[#0-9]|^[a-z]{3,9}[-/][0-9]", levels(rows$query), value = TRUE, perl = TRUE, ignore.case = TRUE),
+    ignore.case = TRUE))
 }

@@ -16,19 +16,22 @@ grain_label <- function(dimensions) if (length(dimensions)) paste(dimensions, co
 grain_dimensions <- function(grain) if (grain == "total") character() else strsplit(grain, " x ", fixed = TRUE)[[1]]
 
 left_out_line <- function(reason, grain, rows, which) {
-  data.table(grain = grain, reason = reason, rows = length(which), clicks = sum(as.numeric(rows$clicks[which]), na.rm = TRUE),
+  data.table(grain = grain, reason = reason, rows = length(which),
+    clicks = sum(as.numeric(rows$clicks[which]), na.rm = TRUE),
     impressions = sum(as.numeric(rows$impressions[which]), na.rm = TRUE))
 }
 
 # Counted grain by grain: figures of different grain are never added up.
 sum_left_out <- function(ledger) {
-  if (!nrow(ledger)) return(data.table(grain = character(), reason = character(), rows = integer(), clicks = numeric(), impressions = numeric()))
+  if (!nrow(ledger)) return(data.table(grain = character(), reason = character(), rows = integer(), clicks = numeric(),
+    impressions = numeric()))
   ledger[, .(rows = sum(rows), clicks = sum(clicks), impressions = sum(impressions)), by = c("grain", "reason")]
 }
 
 # The table that has all `needed` dimensions: with dates before without, then the finest, then the largest.
 pick_table <- function(data, needed, refused = character()) {
-  best <- best_grain(lapply(data$tables, `[[`, "dimensions"), vapply(data$tables, function(t) nrow(t$rows), 0L), needed, refused)
+  best <- best_grain(lapply(data$tables, `[[`, "dimensions"), vapply(data$tables, function(t) nrow(t$rows), 0L), needed,
+    refused)
   if (!is.na(best)) data$tables[[best]]
 }
 
@@ -49,11 +52,13 @@ print.tide_data <- function(x, ...) {
 #' @export
 format.tide_data <- function(x, ...) {
   grains <- vapply(x$tables, function(t) {
-    window <- if (is.na(t$days)) "no dates" else sprintf("%s (%s)", format_days(t$from, t$to), format_plural(t$days, "day"))
+    window <- if (is.na(t$days)) "no dates" else sprintf("%s (%s)", format_days(t$from, t$to),
+      format_plural(t$days, "day"))
     sprintf("  %s: %s, %s; %s clicks, %s impressions", grain_label(t$dimensions), format_plural(nrow(t$rows), "row"),
       window, format_count(sum(as.numeric(t$rows$clicks))), format_count(sum(as.numeric(t$rows$impressions))))
   }, "")
-  c(sprintf("<tide_data> %s from %s", format_plural(sum(x$sources$rows), "row"), format_plural(nrow(x$sources), "file")),
+  c(sprintf("<tide_data> %s from %s", format_plural(sum(x$sources$rows), "row"),
+    format_plural(nrow(x$sources), "file")),
     unname(grains), left_out_lines(x$left_out, kept_by_grain(x)), source_lines(x$sources), capped_lines(x$sources))
 }
 
@@ -63,11 +68,14 @@ left_out_lines <- function(ledger, kept = NULL) {
   several <- length(unique(ledger$grain)) > 1
   share <- function(of) {
     if (is.null(kept)) return("")
-    all <- kept[[of]][match(ledger$grain, kept$grain)] + stats::ave(ledger[[of]], ledger$grain, FUN = function(x) sum(x, na.rm = TRUE))
+    all <- kept[[of]][match(ledger$grain, kept$grain)] +
+      stats::ave(ledger[[of]], ledger$grain, FUN = function(x) sum(x, na.rm = TRUE))
     ifelse(is.na(all) | all == 0 | is.na(ledger[[of]]), "", sprintf(", %s", format_share(ledger[[of]] / all)))
   }
-  sprintf("  left out%s: %s, %s (%s clicks%s; %s impressions%s)", if (several) paste0(" of ", ledger$grain) else "", ledger$reason,
-    format_plural(ledger$rows, "row"), format_count(ledger$clicks), share("clicks"), format_count(ledger$impressions), share("impressions"))
+  sprintf("  left out%s: %s, %s (%s clicks%s; %s impressions%s)", if (several) paste0(" of ", ledger$grain) else "",
+    ledger$reason,
+    format_plural(ledger$rows, "row"), format_count(ledger$clicks), share("clicks"), format_count(ledger$impressions),
+    share("impressions"))
 }
 
 kept_by_grain <- function(data) {
@@ -85,7 +93,8 @@ source_lines <- function(sources) {
   c(
     named(sources$decimal == "comma", "  '%s' writes decimals with a comma"),
     named(sources$ctr == "disagrees", "  '%s': its CTR column is not clicks / impressions; it is not used"),
-    if (nrow(odd)) sprintf("  '%s': %s look like dates or numbers made by a spreadsheet; import as text to keep them", basename(odd$file),
+    if (nrow(odd)) sprintf("  '%s': %s look like dates or numbers made by a spreadsheet; import as text to keep them",
+      basename(odd$file),
       format_plural(odd$odd_queries, "query", "queries")),
     named(nzchar(sources$skipped), "  '%s' was not read: it is no performance table")
   )

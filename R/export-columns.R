@@ -3,29 +3,42 @@
 # Languages: English, German, French, Spanish, Italian, Dutch, Portuguese.
 
 column_spellings <- list(
-  query = c("query", "queries", "topqueries", "searchquery", "searchqueries", "searchterm", "searchterms", "keyword", "keywords",
+  query = c("query", "queries", "topqueries", "searchquery", "searchqueries", "searchterm", "searchterms", "keyword",
+    "keywords",
     "suchanfrage", "suchanfragen", "haufigstesuchanfragen", "suchbegriff", "suchbegriffe", "requete", "requetes",
-    "requeteslesplusfrequentes", "motcle", "motscles", "consulta", "consultas", "consultasprincipales", "principaisconsultas",
-    "palabraclave", "parolachiave", "querydiricerca", "queryprincipali", "zoekopdracht", "zoekopdrachten", "zoekterm", "zoektermen",
+    "requeteslesplusfrequentes", "motcle", "motscles", "consulta", "consultas", "consultasprincipales",
+    "principaisconsultas",
+    "palabraclave", "parolachiave", "querydiricerca", "queryprincipali", "zoekopdracht", "zoekopdrachten", "zoekterm",
+    "zoektermen",
     "zoekwoord", "palavrachave", "termodepesquisa"),
-  page = c("page", "pages", "toppages", "url", "urls", "landingpage", "landingpages", "address", "pageurl", "seite", "seiten",
-    "haufigsteseiten", "zielseite", "adresse", "pageslespluspopulaires", "pagededestination", "pagina", "paginas", "paginasprincipales",
-    "pagineprincipali", "pagine", "paginadestino", "paginadedestino", "paginadidestinazione", "bestemmingspagina", "topseiten",
+  page = c("page", "pages", "toppages", "url", "urls", "landingpage", "landingpages", "address", "pageurl", "seite",
+    "seiten",
+    "haufigsteseiten", "zielseite", "adresse", "pageslespluspopulaires", "pagededestination", "pagina", "paginas",
+    "paginasprincipales",
+    "pagineprincipali", "pagine", "paginadestino", "paginadedestino", "paginadidestinazione", "bestemmingspagina",
+    "topseiten",
     "toppaginas", "paginaprincipal", "principaispaginas"),
   date = c("date", "day", "datum", "tag", "jour", "fecha", "dia", "data", "giorno", "dag"),
   country = c("country", "countries", "land", "lander", "pays", "pais", "paises", "paese", "paesi", "landen"),
-  device = c("device", "devices", "devicetype", "gerat", "gerate", "appareil", "appareils", "dispositivo", "dispositivos", "dispositivi",
+  device = c("device", "devices", "devicetype", "gerat", "gerate", "appareil", "appareils", "dispositivo",
+    "dispositivos", "dispositivi",
     "apparaat", "apparaten"),
-  vertical = c("vertical", "searchtype", "suchtyp", "typederecherche", "tipodebusqueda", "tipodiricerca", "zoektype", "tipodepesquisa"),
+  vertical = c("vertical", "searchtype", "suchtyp", "typederecherche", "tipodebusqueda", "tipodiricerca", "zoektype",
+    "tipodepesquisa"),
   rich_result = c("richresult", "richresults", "searchappearance", "apparencedanslesresultats"),
-  clicks = c("clicks", "click", "urlclicks", "totalclicks", "klicks", "klick", "clics", "clic", "clicsurl", "cliques", "clique", "klikken", "kliks",
+  clicks = c("clicks", "click", "urlclicks", "totalclicks", "klicks", "klick", "clics", "clic", "clicsurl", "cliques",
+    "clique", "klikken", "kliks",
     "clicdellurl"),
-  impressions = c("impressions", "impression", "impr", "totalimpressions", "impressionen", "impresiones", "impressioni", "vertoningen",
+  impressions = c("impressions", "impression", "impr", "totalimpressions", "impressionen", "impresiones", "impressioni",
+    "vertoningen",
     "weergaven", "impressoes"),
-  ctr = c("ctr", "clickthroughrate", "urlctr", "sitectr", "averagectr", "avgctr", "klickrate", "klickratectr", "tauxdeclics", "tasadeclics",
+  ctr = c("ctr", "clickthroughrate", "urlctr", "sitectr", "averagectr", "avgctr", "klickrate", "klickratectr",
+    "tauxdeclics", "tasadeclics",
     "percentualedidiclic", "klikfrequentie", "taxadecliques", "ctrmedio", "ctrmoyen"),
-  position = c("position", "avgposition", "averageposition", "avgpos", "pos", "rank", "durchschnittlicheposition", "durchschnposition",
-    "positionmoyenne", "posicion", "posicionmedia", "posizione", "posizionemedia", "positie", "gemiddeldepositie", "posicao", "posicaomedia")
+  position = c("position", "avgposition", "averageposition", "avgpos", "pos", "rank", "durchschnittlicheposition",
+    "durchschnposition",
+    "positionmoyenne", "posicion", "posicionmedia", "posizione", "posizionemedia", "positie", "gemiddeldepositie",
+    "posicao", "posicaomedia")
 )
 
 figure_names <- c("clicks", "impressions", "position")
@@ -56,14 +69,17 @@ match_columns <- function(header, file, columns = NULL) {
   twice <- names(found)[lengths(found) > 1]
   if (length(twice)) {
     claims <- header[found[[twice[1]]]]
-    abort_tide(sprintf("Two columns both claim to be `%s`: '%s'.", twice[1], paste(claims, collapse = "' and '")), where = shown,
-      mend = sprintf("Say which: columns: {%s: %s} in inktide.yml, or --columns '%s=%s'.", twice[1], claims[1], twice[1], claims[1]),
+    abort_tide(sprintf("Two columns both claim to be `%s`: '%s'.", twice[1], paste(claims, collapse = "' and '")),
+      where = shown,
+      mend = sprintf("Say which: columns: {%s: %s} in inktide.yml, or --columns '%s=%s'.", twice[1], claims[1],
+        twice[1], claims[1]),
       class = "columns_twice", file = file, column = twice[1])
   }
   missing <- setdiff(c("clicks", "impressions", "position"), names(found)[lengths(found) == 1])
   if (length(missing)) {
     abort_tide(sprintf("No column for `%s`.", paste(missing, collapse = "`, `")), where = shown,
-      mend = sprintf("If it has another name, say so: columns: {%s: NAME} in inktide.yml, or --columns '%s=NAME'.", missing[1], missing[1]),
+      mend = sprintf("If it has another name, say so: columns: {%s: NAME} in inktide.yml, or --columns '%s=NAME'.",
+        missing[1], missing[1]),
       class = "columns_missing", file = file, column = missing)
   }
   unlist(found[lengths(found) == 1])

@@ -8,7 +8,8 @@ find_header <- function(path, label, columns = NULL) {
   if (length(lines)) lines[1] <- sub("^\ufeff", "", lines[1])
   filled <- which(nzchar(trimws(lines)))
   if (!length(filled)) {
-    abort_tide("The file is empty.", where = sprintf("'%s'.", label), mend = "Export it again.", class = "file", file = label)
+    abort_tide("The file is empty.", where = sprintf("'%s'.", label), mend = "Export it again.", class = "file",
+      file = label)
   }
   best <- list(found = 0)
   for (line in utils::head(filled, 40)) {
@@ -21,14 +22,17 @@ find_header <- function(path, label, columns = NULL) {
     if (best$found >= 3) break
   }
   if (best$found < 2) {
-    guess <- split_cells(lines[filled[1]], names(which.max(vapply(c(`,` = ",", `;` = ";", `\t` = "\t"), function(s) lengths(strsplit(lines[filled[1]], s, fixed = TRUE)), 0L))))
+    guess <- split_cells(lines[filled[1]], names(which.max(vapply(c(`,` = ",", `;` = ";", `\t` = "\t"),
+      function(s) lengths(strsplit(lines[filled[1]], s, fixed = TRUE)), 0L))))
     return(list(line = filled[1], sep = ",", header = guess))
   }
   best[c("line", "sep", "header")]
 }
 
 split_cells <- function(line, sep) {
-  cells <- tryCatch(scan(text = line, what = "", sep = sep, quote = "\"", quiet = TRUE, strip.white = TRUE, na.strings = character()),
-    error = function(e) strsplit(line, sep, fixed = TRUE)[[1]], warning = function(w) strsplit(line, sep, fixed = TRUE)[[1]])
+  cells <- tryCatch(scan(text = line, what = "", sep = sep, quote = "\"", quiet = TRUE, strip.white = TRUE,
+    na.strings = character()),
+    error = function(e) strsplit(line, sep, fixed = TRUE)[[1]],
+    warning = function(w) strsplit(line, sep, fixed = TRUE)[[1]])
   trimws(cells)
 }

@@ -72,7 +72,8 @@ tide_read <- function(files, lag = 3, exported = NULL, dimensions = NULL, column
     abort_argument("date_order", "'dmy' or 'mdy'", date_order)
   }
   how <- list(lag = lag, exported = exported, dimensions = if (is.null(dimensions)) dimension_names else dimensions,
-    columns = columns, date_order = date_order, clicks_above = check_choice(clicks_above, names(clicks_above_rules), "clicks_above"))
+    columns = columns, date_order = date_order, clicks_above = check_choice(clicks_above, names(clicks_above_rules),
+      "clicks_above"))
 
   parts <- read_inputs(files, how, progress)
   read <- Filter(function(part) !is.null(part$rows), parts)
@@ -146,7 +147,8 @@ read_part <- function(part, how) {
   check_figures(rows, place, how$clicks_above)
 
   exported <- if (is.null(how$exported)) as.IDate(as.Date(file.mtime(part$file), tz = "UTC")) else how$exported
-  repeats <- repeated_rows(rows, place, layout$header, all_columns[names(all_columns) %in% c(names(rows), "ctr")], totals$rows)
+  repeats <- repeated_rows(rows, place, layout$header, all_columns[names(all_columns) %in% c(names(rows), "ctr")],
+    totals$rows)
   away <- setdiff(intersect(dimension_names, names(rows)), how$dimensions)
   if (length(away)) set(rows, j = away, value = NULL)
   used <- intersect(dimension_names, names(rows))
@@ -190,7 +192,8 @@ fread_strict <- function(place, ...) {
   }
   first <- NULL
   cells <- tryCatch(withCallingHandlers(
-    fread(place$path, ..., skip = place$line - 1L, sep = place$sep, na.strings = "", encoding = "UTF-8", showProgress = FALSE,
+    fread(place$path, ..., skip = place$line - 1L, sep = place$sep, na.strings = "", encoding = "UTF-8",
+      showProgress = FALSE,
       header = TRUE, blank.lines.skip = TRUE, check.names = FALSE),
     warning = function(w) {
       if (is.null(first)) first <<- w
@@ -206,7 +209,8 @@ fread_strict <- function(place, ...) {
 settle_figures <- function(rows, place, all_columns) {
   figures <- c("clicks", "impressions", "position")
   plain <- vapply(figures, function(column) is.numeric(rows[[column]]) || all(is.na(rows[[column]])), NA)
-  whole <- vapply(figures[1:2], function(column) is.integer(rows[[column]]) || (plain[[column]] && all(rows[[column]] %% 1 == 0, na.rm = TRUE)), NA)
+  whole <- vapply(figures[1:2], function(column) is.integer(rows[[column]]) ||
+    (plain[[column]] && all(rows[[column]] %% 1 == 0, na.rm = TRUE)), NA)
   if (all(plain) && all(whole)) {
     for (column in figures) if (is.logical(rows[[column]])) set(rows, j = column, value = as.numeric(rows[[column]]))
     ctr <- if ("ctr" %in% names(all_columns)) first_ctr(rows, place, all_columns) else "none"

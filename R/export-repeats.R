@@ -44,7 +44,8 @@ row_key <- function(columns) {
 
 # The lowest whole number in each column and how many there are from it up.
 code_ranges <- function(columns) {
-  ends <- vapply(columns, function(x) if (is.factor(x)) c(1L, max(1L, nlevels(x))) else range(as.integer(x)), integer(2))
+  ends <- vapply(columns, function(x) if (is.factor(x)) c(1L, max(1L, nlevels(x))) else range(as.integer(x)),
+    integer(2))
   list(low = ends[1, ], size = as.numeric(ends[2, ]) - ends[1, ] + 1)
 }
 
@@ -53,5 +54,6 @@ group_number <- function(columns) copy(columns)[, "group" := .GRP, by = names(co
 repeat_lines <- function(rows, repeats, grain) {
   rbind(
     if (any(!repeats$other)) left_out_line("same row again in one file", grain, rows, repeats$rows[!repeats$other]),
-    if (any(repeats$other)) left_out_line("given again in one file with other figures (the last counts)", grain, rows, repeats$rows[repeats$other]))
+    if (any(repeats$other)) left_out_line("given again in one file with other figures (the last counts)", grain, rows,
+      repeats$rows[repeats$other]))
 }

@@ -36,7 +36,8 @@ file_kind <- function(path) {
   if (starts(0xff, 0xfe)) return("utf16le")
   if (starts(0xfe, 0xff)) return("utf16be")
   zero <- bytes == 0
-  if (any(zero)) return(if (mean(zero[c(FALSE, TRUE)]) > 0.3) "utf16le" else if (mean(zero[c(TRUE, FALSE)]) > 0.3) "utf16be" else "binary")
+  if (any(zero)) return(if (mean(zero[c(FALSE, TRUE)]) > 0.3) "utf16le" else if (mean(zero[c(TRUE,
+    FALSE)]) > 0.3) "utf16be" else "binary")
   text <- sub("^\xef\xbb\xbf", "", rawToChar(bytes), useBytes = TRUE)
   if (grepl("^[[:space:]]*(\\[[[:space:]]*\\{|\\{[[:space:]]*\")", text, useBytes = TRUE)) "json" else "text"
 }
@@ -46,7 +47,8 @@ open_parts <- function(path, scratch, label = path, file = path, depth = 0) {
   check_file(path)
   target <- function(ending) tempfile("part", scratch, ending)
   unreadable <- function(e) {
-    abort_tide("The file cannot be unpacked.", where = sprintf("'%s': %s.", label, sub("[.\n ]+$", "", conditionMessage(e))),
+    abort_tide("The file cannot be unpacked.", where = sprintf("'%s': %s.", label,
+      sub("[.\n ]+$", "", conditionMessage(e))),
       mend = "It may be damaged or half downloaded: export it again.", class = "file", file = label)
   }
   kind <- file_kind(path)
@@ -62,9 +64,11 @@ open_parts <- function(path, scratch, label = path, file = path, depth = 0) {
       members <- tryCatch(utils::unzip(path, exdir = into), error = unreadable, warning = unreadable)
       members <- members[grepl(export_endings, members, ignore.case = TRUE) & !startsWith(basename(members), ".")]
       if (!length(members)) {
-        abort_tide("The archive holds no tables.", where = sprintf("'%s'.", label), mend = "Put CSV files into it.", class = "file", file = label)
+        abort_tide("The archive holds no tables.", where = sprintf("'%s'.", label), mend = "Put CSV files into it.",
+          class = "file", file = label)
       }
-      unlist(lapply(members, function(member) again(member, sprintf("%s, %s", label, basename(member)))), recursive = FALSE)
+      unlist(lapply(members, function(member) again(member, sprintf("%s, %s", label, basename(member)))),
+        recursive = FALSE)
     },
     xlsx = workbook_parts(path, target, label, file, unreadable),
     parquet = list(list(label = label, path = parquet_as_csv(path, target(".csv"), label, unreadable), file = file)),
@@ -109,7 +113,8 @@ workbook_parts <- function(path, target, label, file, unreadable) {
 
 parquet_as_csv <- function(path, target, label, unreadable) {
   if (!requireNamespace("nanoparquet", quietly = TRUE)) {
-    abort_tide("Reading Parquet needs the R package nanoparquet, which is not installed.", where = sprintf("'%s'.", label),
+    abort_tide("Reading Parquet needs the R package nanoparquet, which is not installed.",
+      where = sprintf("'%s'.", label),
       mend = "In R: install.packages(\"nanoparquet\"), or give the table as CSV.", class = "file", file = label)
   }
   rows <- tryCatch(nanoparquet::read_parquet(path), error = unreadable)
@@ -128,7 +133,8 @@ json_as_csv <- function(path, target, label) {
       mend = "Give an array of objects, or one object on each line.", class = "layout", file = label)
   })
   if (!is.data.frame(rows)) {
-    abort_tide("The JSON holds no table.", where = sprintf("'%s'.", label), mend = "Give an array of objects, or one object on each line.",
+    abort_tide("The JSON holds no table.", where = sprintf("'%s'.", label),
+      mend = "Give an array of objects, or one object on each line.",
       class = "layout", file = label)
   }
   flat <- lapply(rows, function(x) if (is.list(x)) vapply(x, function(v) paste(unlist(v), collapse = " "), "") else x)

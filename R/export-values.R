@@ -6,7 +6,8 @@ abort_cells <- function(bad, values, column, place, what, mend, class) {
   first <- as.character(values[bad[1]])
   abort_tide(
     sprintf("%s: %s in column `%s`.", what, format_plural(length(bad), "row"), column),
-    where = sprintf("'%s', line %d has %s.", place$label, lines[1], if (is.na(first)) "nothing there" else sprintf("'%s'", first)),
+    where = sprintf("'%s', line %d has %s.", place$label, lines[1],
+      if (is.na(first)) "nothing there" else sprintf("'%s'", first)),
     mend = mend, class = class, file = place$label, lines = lines, column = column
   )
 }
@@ -32,7 +33,8 @@ read_number <- function(text, decimal) {
 # cell unread, keeps clicks and impressions whole and agrees with CTR; the point where both do equally well.
 parse_figures <- function(columns, place) {
   texts <- lapply(columns, function(x) {
-    text <- trimws(if (is.numeric(x)) format(x, digits = 15, trim = TRUE, scientific = FALSE) else as.character(x), whitespace = "[\\h\\v]")
+    text <- trimws(if (is.numeric(x)) format(x, digits = 15, trim = TRUE, scientific = FALSE) else as.character(x),
+      whitespace = "[\\h\\v]")
     text <- sub("^=?\"?([^\"]*)\"?$", "\\1", text)
     text[tolower(text) %in% blank_cells | is.na(x)] <- NA
     text
@@ -62,7 +64,8 @@ parse_figures <- function(columns, place) {
 score_convention <- function(numbers, texts) {
   unread <- sum(mapply(function(number, text) sum(is.na(number) & !is.na(text)), numbers, texts))
   whole <- function(x) sum(x %% 1 != 0, na.rm = TRUE)
-  agree <- if (is.null(numbers$ctr)) 0 else judge_ctr(numbers$ctr, numbers$clicks / numbers$impressions) %in% c("fraction", "percent")
+  agree <- if (is.null(numbers$ctr)) 0 else judge_ctr(numbers$ctr,
+    numbers$clicks / numbers$impressions) %in% c("fraction", "percent")
   -unread - whole(numbers$clicks) - whole(numbers$impressions) + 0.5 * agree
 }
 
@@ -70,7 +73,8 @@ score_convention <- function(numbers, texts) {
 # the column leaves open.
 parse_date <- function(x, place, order = NULL) {
   if (inherits(x, c("Date", "POSIXct"))) {
-    if (anyNA(x)) abort_cells(which(is.na(x)), x, "date", place, "No date", "Fill it in, or delete those rows.", "not_date")
+    if (anyNA(x)) abort_cells(which(is.na(x)), x, "date", place, "No date", "Fill it in, or delete those rows.",
+      "not_date")
     return(as.IDate(x))
   }
   text <- as.character(x)
@@ -83,7 +87,8 @@ parse_date <- function(x, place, order = NULL) {
   }
   bad <- which(text %in% distinct[is.na(date)] | is.na(text))
   if (length(bad)) {
-    abort_cells(bad, text, "date", place, "Not a date", "Write dates as 2026-03-31, or all of them as 31.3.2026 or 3/31/2026.", "not_date")
+    abort_cells(bad, text, "date", place, "Not a date",
+      "Write dates as 2026-03-31, or all of them as 31.3.2026 or 3/31/2026.", "not_date")
   }
   date[match(text, distinct)]
 }
@@ -104,7 +109,8 @@ distinct_dates <- function(text, order) {
   evidence <- c(dmy = any(first > 12), mdy = any(second > 12))
   chosen <- if (all(evidence)) return(date) else if (any(evidence)) names(which(evidence)) else if (!is.null(order)) order
     else if (all(sub(part, "\\2", text[other]) == ".")) "dmy" else return("ambiguous")
-  date[other] <- checked_date(if (chosen == "dmy") paste(year, second, first, sep = "-") else paste(year, first, second, sep = "-"), "%Y-%m-%d")
+  date[other] <- checked_date(if (chosen == "dmy") paste(year, second, first, sep = "-") else paste(year, first, second,
+    sep = "-"), "%Y-%m-%d")
   date
 }
 

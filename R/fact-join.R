@@ -89,8 +89,10 @@ near_misses <- function(names, keys, known, most = 3) {
 fact_lines <- function(report) {
   unlist(lapply(seq_len(nrow(report)), function(i) {
     at <- report[i]
-    c(sprintf("  facts of '%s' (%s): %s of %s matched, %s of impressions have them", at$file, format(at$date), format_count(at$matched),
-      format_plural(at$facts, "row"), format_share(at$share)), if (nzchar(at$nearest)) sprintf("    not matched, but near: %s", at$nearest))
+    c(sprintf("  facts of '%s' (%s): %s of %s matched, %s of impressions have them", at$file, format(at$date),
+      format_count(at$matched),
+      format_plural(at$facts, "row"), format_share(at$share)),
+      if (nzchar(at$nearest)) sprintf("    not matched, but near: %s", at$nearest))
   }))
 }
 

@@ -36,21 +36,26 @@ tide_facts <- function(files, date = NULL, columns = NULL) {
 }
 
 fact_spellings <- list(
-  volume = c("volume", "searchvolume", "searches", "monthlysearches", "avgmonthlysearches", "suchvolumen", "volumederecherche", "volumendebusqueda",
+  volume = c("volume", "searchvolume", "searches", "monthlysearches", "avgmonthlysearches", "suchvolumen",
+    "volumederecherche", "volumendebusqueda",
     "volumediricerca", "zoekvolume", "volumedepesquisa"),
   cost = c("cost", "cpc", "costperclick", "kosten", "cout", "coste", "costo", "custo"),
   trend = c("trend", "trends", "monthlytrend", "tendance", "tendencia", "tendenza"),
   title = c("title", "pagetitle", "titel", "titre", "titulo", "titolo"),
-  description = c("description", "metadescription", "beschreibung", "descripcion", "descrizione", "beschrijving", "descricao"),
+  description = c("description", "metadescription", "beschreibung", "descripcion", "descrizione", "beschrijving",
+    "descricao"),
   sessions = c("sessions", "visits", "sitzungen", "besuche", "sesiones", "sessioni", "sessies", "sessoes"),
-  conversions = c("conversions", "orders", "goals", "konversionen", "conversiones", "conversioni", "conversies", "conversoes"),
-  value = c("value", "revenue", "wert", "umsatz", "valeur", "revenu", "valor", "ingresos", "valore", "waarde", "omzet", "receita"))
+  conversions = c("conversions", "orders", "goals", "konversionen", "conversiones", "conversioni", "conversies",
+    "conversoes"),
+  value = c("value", "revenue", "wert", "umsatz", "valeur", "revenu", "valor", "ingresos", "valore", "waarde", "omzet",
+    "receita"))
 
 read_facts <- function(part, date, columns) {
   about <- find_fact_header(part, columns)
   place <- list(label = part$label, path = part$path, line = about$line, sep = about$sep)
   cells <- fread_strict(place, colClasses = "character")
-  if (!nrow(cells)) abort_tide("The file has a header but no rows.", where = sprintf("'%s'.", part$label), mend = "Export it again.", class = "file", file = part$label)
+  if (!nrow(cells)) abort_tide("The file has a header but no rows.", where = sprintf("'%s'.", part$label),
+    mend = "Export it again.", class = "file", file = part$label)
   setnames(cells, about$names)
   cells <- cells[, about$names[nzchar(about$names)], with = FALSE]
   setnames(cells, about$by, "name")
@@ -60,7 +65,8 @@ read_facts <- function(part, date, columns) {
   again <- duplicated(key, fromLast = TRUE)
   cells <- cells[!again]
   for (column in setdiff(names(cells), "name")) set(cells, j = column, value = fact_values(cells[[column]], column))
-  structure(list(by = about$by, rows = cells[], date = if (is.null(date)) as.IDate(as.Date(file.mtime(part$file), tz = "UTC")) else date,
+  structure(list(by = about$by, rows = cells[],
+    date = if (is.null(date)) as.IDate(as.Date(file.mtime(part$file), tz = "UTC")) else date,
     file = part$label, twice = sum(again)), class = "tide_facts")
 }
 
@@ -81,19 +87,22 @@ find_fact_header <- function(part, columns) {
   }
   shown <- sprintf("The header of '%s' is: %s.", part$label, lines[which(nzchar(trimws(lines)))[1]])
   if (is.null(best)) {
-    abort_tide("No column for `query` or `page`.", where = shown, mend = "Name the column that says what the facts are about: --columns 'query=NAME' (in R: columns = c(query = \"NAME\")).",
+    abort_tide("No column for `query` or `page`.", where = shown,
+      mend = "Name the column that says what the facts are about: --columns 'query=NAME' (in R: columns = c(query = \"NAME\")).",
       class = "columns_missing", file = part$label, column = "query")
   }
   by <- names(which(lengths(best$found[c("query", "page")]) > 0))[1]
   if (length(best$found[[by]]) > 1 || all(lengths(best$found[c("query", "page")]) > 0)) {
-    abort_tide("Facts are about queries or about pages, one column of either.", where = shown, mend = "Leave only one of these columns in the table.",
+    abort_tide("Facts are about queries or about pages, one column of either.", where = shown,
+      mend = "Leave only one of these columns in the table.",
       class = "columns_twice", file = part$label, column = by)
   }
   names <- fact_names(best$header, columns)
   names[best$found[[by]]] <- by
   twice <- names[duplicated(names) & nzchar(names)]
   if (length(twice)) {
-    abort_tide(sprintf("Two columns both claim to be `%s`.", twice[1]), where = shown, mend = sprintf("Say which: --columns '%s=NAME'.", twice[1]),
+    abort_tide(sprintf("Two columns both claim to be `%s`.", twice[1]), where = shown,
+      mend = sprintf("Say which: --columns '%s=NAME'.", twice[1]),
       class = "columns_twice", file = part$label, column = twice[1])
   }
   c(best[c("line", "sep")], list(by = by, names = names))
@@ -118,7 +127,8 @@ fact_values <- function(text, column) {
   text[tolower(text) %in% blank_cells] <- NA
   if (column == "trend") {
     lists <- regmatches(text, gregexpr("\\d+(\\.\\d+)?", text))
-    return(vapply(seq_along(text), function(i) if (is.na(text[i])) NA_character_ else paste(lists[[i]], collapse = " "), ""))
+    return(vapply(seq_along(text), function(i) if (is.na(text[i])) NA_character_ else paste(lists[[i]], collapse = " "),
+      ""))
   }
   known <- text[!is.na(text)]
   if (!length(known)) return(rep(NA, length(text)))
@@ -138,7 +148,8 @@ fact_values <- function(text, column) {
 
 #' @export
 format.tide_facts <- function(x, ...) {
-  c(sprintf("<tide_facts> %s by %s, of %s, from '%s'", format_plural(nrow(x$rows), "row"), x$by, format(x$date), basename(x$file)),
+  c(sprintf("<tide_facts> %s by %s, of %s, from '%s'", format_plural(nrow(x$rows), "row"), x$by, format(x$date),
+    basename(x$file)),
     sprintf("  %s", paste(setdiff(names(x$rows), "name"), collapse = ", ")),
     if (x$twice) sprintf("  left out: %s named again further down", format_plural(x$twice, "row")))
 }

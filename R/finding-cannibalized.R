@@ -17,7 +17,8 @@ find_cannibalized <- function(summary, curve, pairs, options) {
   aside <- rbind(aside, aside_lines(unique(light[, c("query", "reason")])))
   if (!length(queries)) return(no_findings(aside))
 
-  rivals <- rival_days(expect_days(contest[weighty[weighty$query %in% queries, c("query", "page")], on = c("query", "page")], summary, curve))
+  rivals <- rival_days(expect_days(contest[weighty[weighty$query %in% queries, c("query", "page")],
+    on = c("query", "page")], summary, curve))
   course <- lead_course(chances_ahead(rivals), rivals$dates)
   fits <- page_fits(summary, unique(rivals$totals[, c("query", "page")]))
   judged <- judge_contests(rivals, course, fits, curve_spread(curve, summary)[rivals$queries])
@@ -41,11 +42,12 @@ aside_lines <- function(rows) {
 brand_aside <- function(summary, pairs) {
   several <- pairs[pairs$segment == "brand", .N, by = "query"]
   if (!any(several$N > 1)) return(NULL)
-  data.table(kind = "cannibalized", reason = "brand queries that show several pages on purpose", queries = sum(several$N > 1))
+  data.table(kind = "cannibalized", reason = "brand queries that show several pages on purpose",
+    queries = sum(several$N > 1))
 }
 
-# Two pages merged are taken to rise by a third of their position, and half of such merges to come off. Assumptions, until
-# a site's own outcomes teach better.
+# Two pages merged are taken to rise by a third of their position, and half of such merges to come off. Assumptions,
+# until a site's own outcomes teach better.
 merged_rise <- 2 / 3
 merged_chance <- 0.5
 
@@ -55,12 +57,13 @@ cannibalized_findings <- function(summary, curve, pairs, judged) {
   own <- (1 / spread + judged$clicks) / (1 / spread + judged$expected)
   factor <- ifelse(judged$harm == "wrong page leads", 1, own)
   at_held <- judged$searches * curve_ctr(curve, judged$held, segment, 1, 100)
-  # Both ends on the curve and both with the query's own factor, so that its luck so far cancels out; where the wrong page
-  # leads, the right one has the usual factor instead. How many searches there are is known to a tenth or so, since pages
-  # shown together count one search twice.
+  # Both ends on the curve and both with the query's own factor, so that its luck so far cancels out; where the wrong
+  # page leads, the right one has the usual factor instead. How many searches there are is known to a tenth or so, since
+  # pages shown together count one search twice.
   then <- at_held * factor
   mean <- judged$chance * (then - own * judged$expected)
-  sd <- judged$chance * sqrt(ifelse(judged$harm == "wrong page leads", then^2 * spread, ((at_held - judged$expected) * own)^2 / (1 / spread + judged$clicks)) +
+  sd <- judged$chance * sqrt(ifelse(judged$harm == "wrong page leads", then^2 * spread,
+    ((at_held - judged$expected) * own)^2 / (1 / spread + judged$clicks)) +
     then^2 * (curve_log_se(curve, judged$held, segment)^2 + 0.15^2) + ifelse(judged$chance < 1, (then * 0.3)^2, 0))
   gain <- lapply(gain_interval(mean, sd), `*`, per_month(summary))
   claims <- lapply(seq_len(nrow(judged)), function(i) {
@@ -72,7 +75,8 @@ cannibalized_findings <- function(summary, curve, pairs, judged) {
       weighted = sum(pairs$impressions[rows] * pairs$position[rows]), expected = sum(pairs$expected[rows]))
   }))
   out <- data.table(kind = "cannibalized", query = summary$queries$query[judged$query], page = shown(judged$keep),
-    pages = mapply(function(keep, all) paste(shown(c(keep, setdiff(all, keep))), collapse = " "), judged$keep, judged$pages),
+    pages = mapply(function(keep, all) paste(shown(c(keep, setdiff(all, keep))), collapse = " "), judged$keep,
+      judged$pages),
     clicks = total$clicks, impressions = total$impressions, ctr = total$clicks / total$impressions,
     position = total$weighted / total$impressions, expected_ctr = total$expected / total$impressions,
     gain = gain$gain, gain_low = gain$low, gain_high = gain$high, confidence = judged$confidence,
@@ -80,11 +84,19 @@ cannibalized_findings <- function(summary, curve, pairs, judged) {
     claims = claims, identity = paste("cannibalized", summary$queries$key[judged$query]),
     work = paste("cannibalized", summary$pages$key[judged$keep], summary$pages$key[judged$other]),
     how = how_lines(
-      sprintf("searches in the window: %s; today the pages are expected to have %.2f clicks on the curve", format_count(judged$searches), judged$expected),
-      sprintf("own factor = (1/spread + clicks) / (1/spread + expected) = (%.2f + %s) / (%.2f + %.2f) = %.3f", 1 / spread, format_count(judged$clicks), 1 / spread, judged$expected, own),
-      sprintf("one page at position %.2f: %s searches x %.4f on the curve = %.2f clicks", judged$held, format_count(judged$searches), at_held / judged$searches, at_held),
-      sprintf("gain = %s(%.2f x %.3f - %.2f x %.3f) x 30 / %d = %.2f", ifelse(judged$chance < 1, sprintf("chance %.2f x ", judged$chance), ""), at_held, factor, judged$expected, own, as.integer(summary$recent$days), gain$gain),
-      sprintf("confidence: %s %.3f", ifelse(judged$harm == "swapping", "chance that the lead changed hands at least twice", ifelse(judged$harm == "wrong page leads", "chance that the leading page's factor is below 0.8", "taken as")), judged$confidence)))
+      sprintf("searches in the window: %s; today the pages are expected to have %.2f clicks on the curve",
+        format_count(judged$searches), judged$expected),
+      sprintf("own factor = (1/spread + clicks) / (1/spread + expected) = (%.2f + %s) / (%.2f + %.2f) = %.3f",
+        1 / spread, format_count(judged$clicks), 1 / spread, judged$expected, own),
+      sprintf("one page at position %.2f: %s searches x %.4f on the curve = %.2f clicks", judged$held,
+        format_count(judged$searches), at_held / judged$searches, at_held),
+      sprintf("gain = %s(%.2f x %.3f - %.2f x %.3f) x 30 / %d = %.2f",
+        ifelse(judged$chance < 1, sprintf("chance %.2f x ", judged$chance), ""), at_held, factor, judged$expected, own,
+        as.integer(summary$recent$days), gain$gain),
+      sprintf("confidence: %s %.3f", ifelse(judged$harm == "swapping",
+        "chance that the lead changed hands at least twice",
+        ifelse(judged$harm == "wrong page leads", "chance that the leading page's factor is below 0.8", "taken as")),
+        judged$confidence)))
   out[out$gain > 0]
 }
 

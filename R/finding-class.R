@@ -1,7 +1,8 @@
-# Kinds of finding. Each kind is one file with one function (summary, curve, pairs, options) that returns list(found, aside):
-# findings with the columns of `finding_columns` (`claims`: the rows of `pairs` whose clicks it is about; `identity`: what its
-# id is made of; `work`: what is mended in one go; `how`: the arithmetic of its gain and confidence, as lines), and what was recognised and is no finding (`kind`, `reason`, `queries`).
-# To add a kind, add its file and one entry here.
+# Kinds of finding. Each kind is one file with one function (summary, curve, pairs, options) that returns list(found,
+# aside): findings with the columns of `finding_columns` (`claims`: the rows of `pairs` whose clicks it is about;
+# `identity`: what its id is made of; `work`: what is mended in one go; `how`: the arithmetic of its gain and
+# confidence, as lines), and what was recognised and is no finding (`kind`, `reason`, `queries`). To add a kind, add its
+# file and one entry here.
 
 finding_kinds <- function() {
   list(
@@ -16,7 +17,8 @@ finding_kinds <- function() {
 }
 
 # label: in sentences; short: in narrow columns; initial: of its ids; hours: of work, unless told otherwise.
-kind_entry <- function(find, label, short, initial, hours) list(find = find, label = label, short = short, initial = initial, hours = hours)
+kind_entry <- function(find, label, short, initial, hours) list(find = find, label = label, short = short,
+  initial = initial, hours = hours)
 
 kind_fact <- function(kind, fact) unname(vapply(finding_kinds(), function(entry) as.character(entry[[fact]]), "")[kind])
 
@@ -46,7 +48,8 @@ how_lines <- function(...) {
 # What every pair starts from: its own factor beside the curve.
 factor_line <- function(at) {
   prior <- at$shape - at$clicks
-  sprintf("own factor = (1/spread + clicks) / (1/spread + expected) = (%.2f + %s) / (%.2f + %.2f) = %.3f", prior, format_count(at$clicks), prior, at$expected, at$own)
+  sprintf("own factor = (1/spread + clicks) / (1/spread + expected) = (%.2f + %s) / (%.2f + %.2f) = %.3f", prior,
+    format_count(at$clicks), prior, at$expected, at$own)
 }
 
 no_findings <- function(aside = NULL) list(found = NULL, aside = aside)

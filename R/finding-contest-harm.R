@@ -1,15 +1,17 @@
-# What two pages of one query do to each other, told by who led when, by how close they stand and by whose words match the
-# query. Each kind of harm has its test; what passes none is harmless.
+# What two pages of one query do to each other, told by who led when, by how close they stand and by whose words match
+# the query. Each kind of harm has its test; what passes none is harmless.
 
 # Pages swap where each led for so many days and so large a share of them.
 least_led <- c(days = 7, share = 0.1)
-# Pages are shown together where most weeks have both and neither has all impressions, near each other, none near the top.
+# Pages are shown together where most weeks have both and neither has all impressions, near each other, none near the
+# top.
 together_least <- c(weeks = 0.5, share = 0.25, places = 6, position = 7)
 # The wrong page leads where the other matches so much more of the query's words and searchers pass the leader by.
 wrong_least <- c(words = 0.5, factor = 0.8, places = 15)
 
-# In: rival_days(), lead_course() of them, fit of page and query, spread by query. Out: one row a query: which page to keep
-# (`keep`, `other`), the position one page would hold (`held`), what harm is done ("" for none) and how sure that is.
+# In: rival_days(), lead_course() of them, fit of page and query, spread by query. Out: one row a query: which page to
+# keep (`keep`, `other`), the position one page would hold (`held`), what harm is done ("" for none) and how sure that
+# is.
 judge_contests <- function(rivals, course, fits, spread) {
   of <- contest_figures(rivals, course, fits, spread)
   swapping <- pmax(course$swaps, ifelse(of$apart_by_day, course$by_chance, 0))
@@ -31,7 +33,8 @@ judge_contests <- function(rivals, course, fits, spread) {
   splitting <- harm == "splitting"
   data.table(of[, c("query", "harm", "confidence", "days", "changes", "clicks", "expected")],
     keep = either("page1", "page2"), other = either("page2", "page1"),
-    held = ifelse(splitting, nearest * merged_rise, ifelse(harm == "wrong page leads", of$position1, either("held1", "held2"))),
+    held = ifelse(splitting, nearest * merged_rise,
+      ifelse(harm == "wrong page leads", of$position1, either("held1", "held2"))),
     stands = ifelse(splitting, pmin(of$position1, of$position2), either("held1", "held2")),
     held_other = ifelse(splitting, pmax(of$position1, of$position2), either("held2", "held1")),
     led_keep = either("led1", "led2"), led_other = either("led2", "led1"),
@@ -51,17 +54,22 @@ contest_figures <- function(rivals, course, fits, spread) {
   last <- ncol(first_led)
   together <- weeks_together(seen, rivals$dates)
   searches <- rowSums(pmax(seen[[1]], seen[[2]]))
-  data.table(query = rivals$queries, rivals$totals[, .(clicks = sum(clicks), expected = sum(expected)), by = "query"][, c("clicks", "expected")],
-    page1 = one$page, page2 = two$page, position1 = one$position, position2 = two$position, places = abs(one$position - two$position),
+  data.table(query = rivals$queries, rivals$totals[, .(clicks = sum(clicks), expected = sum(expected)),
+    by = "query"][, c("clicks", "expected")],
+    page1 = one$page, page2 = two$page, position1 = one$position, position2 = two$position,
+    places = abs(one$position - two$position),
     clicks1 = one$clicks, expected1 = one$expected, factor = (1 / spread + one$clicks) / (1 / spread + one$expected),
     fit1 = fit_of(one), fit2 = fit_of(two), days = rowSums(any_day),
-    held1 = position_held(seen[[1]], rivals$position[[1]], first_led), held2 = position_held(seen[[2]], rivals$position[[2]], !first_led),
+    held1 = position_held(seen[[1]], rivals$position[[1]], first_led),
+    held2 = position_held(seen[[2]], rivals$position[[2]], !first_led),
     led1 = rowSums(any_day & first_led), led2 = rowSums(any_day & !first_led),
     changes = rowSums(first_led[, -1, drop = FALSE] != first_led[, -last, drop = FALSE]),
-    together, side_by_side = median_gap(rivals$position) < 4 & together$larger_share < 0.7, apart_by_day = apart_by_day(seen),
-    # Shown together, one search gives both pages an impression: searches are the larger of the two, or both less what the weeks
-    # together have twice.
-    searches_together = searches, searches = pmax(searches, rowSums(seen[[1]] + seen[[2]]) * (1 - 0.5 * together$weeks_together)))
+    together, side_by_side = median_gap(rivals$position) < 4 & together$larger_share < 0.7,
+    apart_by_day = apart_by_day(seen),
+    # Shown together, one search gives both pages an impression: searches are the larger of the two, or both less what
+    # the weeks together have twice.
+    searches_together = searches, searches = pmax(searches,
+      rowSums(seen[[1]] + seen[[2]]) * (1 - 0.5 * together$weeks_together)))
 }
 
 # Share of weeks that have both pages, and the mean share of the second and of the larger in a week.
@@ -87,8 +95,8 @@ median_gap <- function(position) {
   ifelse(is.na(gap), Inf, gap)
 }
 
-# Whether days have one page or the other: impressions of both on one day are less than a third of what they would be if each
-# search showed either by chance.
+# Whether days have one page or the other: impressions of both on one day are less than a third of what they would be if
+# each search showed either by chance.
 apart_by_day <- function(seen) {
   all <- seen[[1]] + seen[[2]]
   share <- rowSums(seen[[1]]) / rowSums(all)

@@ -1,6 +1,7 @@
-# Who led when. Of the two pages that a query's clicks are shared by, the one that earned more leads a day; how sure that is
-# follows from the day's impressions. Three courses are held against each other: one page leads throughout; the lead
-# falls to either by chance from day to day; it changes hands for days on end (a hidden Markov chain, as in Rabiner 1989).
+# Who led when. Of the two pages that a query's clicks are shared by, the one that earned more leads a day; how sure
+# that is follows from the day's impressions. Three courses are held against each other: one page leads throughout; the
+# lead falls to either by chance from day to day; it changes hands for days on end (a hidden Markov chain, as in Rabiner
+# 1989).
 
 # One day is never surer than this, so that a day's blip changes nothing.
 surest_day <- 0.9
@@ -12,11 +13,13 @@ lead_wavers <- 0.3
 # Clicks that the curve expects of every day's row.
 expect_days <- function(contest, summary, curve) {
   segment <- summary$queries$segment[contest$query]
-  set(copy(contest), j = "expected", value = contest$impressions * curve_ctr(curve, contest$position, segment, 1, contest$impressions))
+  set(copy(contest), j = "expected", value = contest$impressions * curve_ctr(curve, contest$position, segment, 1,
+    contest$impressions))
 }
 
-# In: days of several pages a query, with `expected`. Out: a list of matrices, a row a query and a column a day (`dates`):
-# impressions, positions and expected clicks of the two pages that are expected to earn most (`first`, `second`).
+# In: days of several pages a query, with `expected`. Out: a list of matrices, a row a query and a column a day
+# (`dates`): impressions, positions and expected clicks of the two pages that are expected to earn most (`first`,
+# `second`).
 rival_days <- function(days) {
   totals <- days[, .(clicks = sum(clicks), expected = sum(expected), impressions = sum(impressions),
     position = sum(impressions * position) / sum(impressions)), by = c("query", "page")]
@@ -33,7 +36,8 @@ rival_days <- function(days) {
     out
   }
   both <- function(column, missing = 0) lapply(1:2, spread_out, column = column, missing = missing)
-  list(queries = queries, dates = dates, totals = totals, first = rivals[rivals$place == 1], second = rivals[rivals$place == 2],
+  list(queries = queries, dates = dates, totals = totals, first = rivals[rivals$place == 1],
+    second = rivals[rivals$place == 2],
     seen = both("impressions"), position = both("position", NA_real_), expected = both("expected"))
 }
 
@@ -62,10 +66,12 @@ lead_course <- function(ahead, dates) {
     lasting = forward$log)
   weights <- exp(logs - do.call(pmax, as.data.frame(logs)))
   weights <- weights / rowSums(weights)
-  list(swaps = weights[, "lasting"] * forward$twice, by_chance = weights[, "by_chance"], leads = leads_smoothed(ahead, turn))
+  list(swaps = weights[, "lasting"] * forward$twice, by_chance = weights[, "by_chance"],
+    leads = leads_smoothed(ahead, turn))
 }
 
-# Likelihood of the chain, and the chance that it changed twice or more. States: who leads x changes so far (0, 1, more).
+# Likelihood of the chain, and the chance that it changed twice or more. States: who leads x changes so far (0, 1,
+# more).
 changes_forward <- function(ahead, turn) {
   first <- cbind(ahead[, 1], 0, 0) / 2
   second <- cbind(1 - ahead[, 1], 0, 0) / 2
@@ -103,6 +109,7 @@ leads_smoothed <- function(ahead, turn) {
 lead_weeks <- function(contest, summary, curve) {
   days <- expect_days(contest, summary, curve)
   set(days, j = "week", value = as.integer(days$date - summary$recent$from) %/% 7L)
-  days[, .(clicks = sum(clicks), expected = sum(expected), days = .N, position = sum(impressions * position) / sum(impressions),
+  days[, .(clicks = sum(clicks), expected = sum(expected), days = .N,
+    position = sum(impressions * position) / sum(impressions),
     impressions = sum(impressions)), by = c("query", "page", "week")]
 }

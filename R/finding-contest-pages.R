@@ -1,5 +1,5 @@
-# Which pages of a query count as rivals: those seen much and for long, each once whatever language it is in, and how well
-# each fits the query.
+# Which pages of a query count as rivals: those seen much and for long, each once whatever language it is in, and how
+# well each fits the query.
 
 # The pages of a query that matter: at least a tenth of its impressions, on at least a seventh of its days
 # (a blip is shorter), and not far below the best placed page.
@@ -9,7 +9,8 @@ weighty_pages <- function(contest) {
   pages[, "position" := weighted / impressions]
   all_days <- contest[, .(all_days = length(unique(date))), by = "query"]
   pages <- all_days[pages, on = "query"]
-  pages[, c("share", "total", "best") := list(impressions / sum(impressions), sum(impressions), min(position)), by = "query"]
+  pages[, c("share", "total", "best") := list(impressions / sum(impressions), sum(impressions), min(position)),
+    by = "query"]
   # The best placed page must itself be shown regularly to make others look far down.
   pages[, "reason" := ifelse(pages$position > pages$best + 15 & pages$position > 20, "a second page far down",
     ifelse(pages$days < pmax(4, pages$all_days / 7), "a page seen for a few days only",
@@ -30,8 +31,8 @@ versions_of_one <- function(pages, summary) {
   replace(pages$reason, of$row[of$again & of$reason == ""], "versions of one page for another language or country")
 }
 
-# How well a page fits a query: the share of the query's telling words that stand in the page's address or title, or that
-# most of its other queries hold too. Words on every page tell nothing.
+# How well a page fits a query: the share of the query's telling words that stand in the page's address or title, or
+# that most of its other queries hold too. Words on every page tell nothing.
 page_fits <- function(summary, wanted) {
   own <- summary$pairs[summary$pairs$page %in% wanted$page, c("query", "page")]
   queries <- unique(own$query)

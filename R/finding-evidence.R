@@ -1,14 +1,15 @@
 # What every kind of finding starts from: each recent pair held against the curve over all its position
 # cells, with the posterior of its own factor (gamma prior of the curve's spread, Poisson clicks: gamma again).
 
-# Out: pairs plus segment, `expected` clicks on the curve, `expected_ctr`, `shape` and `rate` of the posterior
-# of the factor, `own` (its mean), `month` (30 days over the recent window's days) and `judged` (of the segments and with the
+# Out: pairs plus segment, `expected` clicks on the curve, `expected_ctr`, `shape` and `rate` of the posterior of the
+# factor, `own` (its mean), `month` (30 days over the recent window's days) and `judged` (of the segments and with the
 # impressions asked for; what is listed may be narrower).
 pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
   cells <- summary$recent_cells
   pairs <- copy(summary$pairs)
   pair <- rep(seq_len(nrow(pairs)), cells[, .N, by = c("query", "page")]$N)
-  on_curve <- cells$impressions * curve_ctr(curve, cells$position, summary$queries$segment[cells$query], cells$rows, cells$impressions)
+  on_curve <- cells$impressions * curve_ctr(curve, cells$position, summary$queries$segment[cells$query], cells$rows,
+    cells$impressions)
   set(pairs, j = "segment", value = summary$queries$segment[pairs$query])
   set(pairs, j = "expected", value = sum_codes(on_curve, pair, nrow(pairs)))
   set(pairs, j = "expected_ctr", value = pairs$expected / pairs$impressions)

@@ -1,7 +1,8 @@
-# Low CTR: pairs clicked less than this site's curve says, by more than queries usually differ. A pair's confidence is the
-# probability that its page or itself belongs to a low part (see finding-low-effects.R). Listed are those that are worth most
-# of all sets whose expected share of false ones (one minus confidence, averaged) is within `fdr`, the Bayesian false-discovery rate.
-# What a whole topic loses to its results page is no finding: it is named beside the list.
+# Low CTR: pairs clicked less than this site's curve says, by more than queries usually differ. A pair's confidence is
+# the probability that its page or itself belongs to a low part (see finding-low-effects.R). Listed are those that are
+# worth most of all sets whose expected share of false ones (one minus confidence, averaged) is within `fdr`, the
+# Bayesian false-discovery rate. What a whole topic loses to its results page is no finding: it is named beside the
+# list.
 
 find_low_ctr <- function(summary, curve, pairs, options) {
   candidates <- which(pairs$judged & pairs$expected >= 1)
@@ -27,7 +28,8 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   siblings <- page_shortfalls(at$page, judged)[match(at$page[listed], page)]
   at <- at[listed]
   found <- pair_findings("low_ctr", summary, pairs, candidates[listed], gain, judged$confidence[listed],
-    low_ctr_action(summary, at, siblings), low_ctr_reason(summary, at, siblings), low_ctr_how(summary, pairs[candidates[listed]], at, levels, gain, judged, listed))
+    low_ctr_action(summary, at, siblings), low_ctr_reason(summary, at, siblings),
+    low_ctr_how(summary, pairs[candidates[listed]], at, levels, gain, judged, listed))
   # Queries that one rewrite of the page mends are one piece of work.
   set(found, j = "work", value = ifelse(siblings$whole, paste("snippet", summary$pages$key[at$page]), found$identity))
   list(found = found, aside = aside)
@@ -48,7 +50,8 @@ unsure_line <- function(queries, fdr) {
 # Clicks won over the window when the pair gets to where its usual spread alone would have it. Both that level and
 # today's are posteriors, so what is luck in few clicks is not promised as gain.
 low_ctr_gain <- function(at, levels) {
-  variance <- levels$usual^2 * (exp(levels$usual_var + at$curve_se^2) - 1) + levels$today^2 * (exp(levels$today_var) - 1) -
+  variance <- levels$usual^2 * (exp(levels$usual_var + at$curve_se^2) - 1) +
+    levels$today^2 * (exp(levels$today_var) - 1) -
     2 * levels$usual * levels$today * (exp(levels$shared) - 1)
   gain_interval(at$expected * (levels$usual - levels$today), at$expected * sqrt(pmax(variance, 0)))
 }
@@ -56,7 +59,8 @@ low_ctr_gain <- function(at, levels) {
 # The level today and the usual one, as factors on the curve, with the variances of their logs.
 low_ctr_levels <- function(at, groups) {
   level <- low_levels(log((at$clicks + 0.5) / (at$expected + 0.5)), log_noise(at$clicks, at$expected), groups)
-  list(usual = exp(level$usual + level$usual_var / 2), today = exp(level$today + level$today_var / 2), usual_var = level$usual_var,
+  list(usual = exp(level$usual + level$usual_var / 2), today = exp(level$today + level$today_var / 2),
+    usual_var = level$usual_var,
     today_var = level$today_var, shared = rep_len(level$shared, nrow(at)))
 }
 
@@ -71,16 +75,20 @@ low_ctr_how <- function(summary, pairs, at, levels, gain, judged, listed) {
   how_lines(
     sprintf("expected on the curve: %.2f clicks", pairs$expected),
     ifelse(topic < 0.999, sprintf("its topic earns %.3f of the curve anyway: expected %.2f", topic, at$expected), ""),
-    sprintf("log factor = ln((%s + 0.5) / (%.2f + 0.5)) = %.3f, variance of its noise %.3f", format_count(at$clicks), at$expected, seen, noise),
+    sprintf("log factor = ln((%s + 0.5) / (%.2f + 0.5)) = %.3f, variance of its noise %.3f", format_count(at$clicks),
+      at$expected, seen, noise),
     sprintf("usual queries of this site: mean %.3f, standard deviation %.3f; low ones: mean %.3f, standard deviation %.3f", judged$groups$mean[1], judged$groups$sd[1], judged$groups$mean[2], judged$groups$sd[2]),
     sprintf("level today, its luck taken out: exp(%.3f + %.3f x (%.3f - %.3f) + %.4f / 2) = %.3f of the curve (share of %.3f / (%.3f + noise) of what is seen)", low, keep, seen, low, levels$today_var, levels$today, total, total),
     sprintf("the level it would usually have: exp(%.3f + %.3f x (%.3f - %.3f) + %.4f / 2) = %.3f (share of %.3f / (%.3f + noise))", judged$groups$mean[1], usual / (total + noise), seen, low, levels$usual_var, levels$usual, usual, total),
-    sprintf("confidence: chance of a low page %.3f, of a low query or page %.3f", judged$page_low[listed], judged$confidence[listed]),
-    sprintf("gain = expected x (usual - today) x confidence x 30 / days = %.2f x (%.3f - %.3f) x %.3f x 30 / %d = %.2f", at$expected, levels$usual, levels$today, judged$confidence[listed], as.integer(summary$recent$days), gain$gain))
+    sprintf("confidence: chance of a low page %.3f, of a low query or page %.3f", judged$page_low[listed],
+      judged$confidence[listed]),
+    sprintf("gain = expected x (usual - today) x confidence x 30 / days = %.2f x (%.3f - %.3f) x %.3f x 30 / %d = %.2f",
+      at$expected, levels$usual, levels$today, judged$confidence[listed], as.integer(summary$recent$days), gain$gain))
 }
 
-# Of all sets whose mean chance of being false stays within `fdr` one that is worth most: all that are surer than that, and
-# of the others those with most worth for each bit of the slack that the sure ones leave (a knapsack, filled greedily). Where all are worth the same, these are the surest.
+# Of all sets whose mean chance of being false stays within `fdr` one that is worth most: all that are surer than that,
+# and of the others those with most worth for each bit of the slack that the sure ones leave (a knapsack, filled
+# greedily). Where all are worth the same, these are the surest.
 worthiest_within <- function(confidence, worth = rep(1, length(confidence)), fdr) {
   cost <- 1 - fdr - confidence
   sure <- which(cost <= 0)
@@ -91,14 +99,16 @@ worthiest_within <- function(confidence, worth = rep(1, length(confidence)), fdr
 
 # Per page: pairs tested, those that fall short with more than even odds, and whether that is the page's doing.
 page_shortfalls <- function(page, judged) {
-  out <- data.table(page = page, low = judged$confidence > 0.5, whole = judged$page_low)[, .(tested = .N, low = sum(low), whole = whole[1] > 0.5), by = "page"]
+  out <- data.table(page = page, low = judged$confidence > 0.5,
+    whole = judged$page_low)[, .(tested = .N, low = sum(low), whole = whole[1] > 0.5), by = "page"]
   out[, "whole" := (whole | low >= tested / 2) & low >= 2]
   out[]
 }
 
 low_ctr_reason <- function(summary, at, siblings) {
   page_note <- ifelse(siblings$whole,
-    sprintf(" %d of the page's %d tested queries fall short, so the page's title and description are the likely cause.", siblings$low, siblings$tested),
+    sprintf(" %d of the page's %d tested queries fall short, so the page's title and description are the likely cause.",
+      siblings$low, siblings$tested),
     ifelse(siblings$tested > 1,
       sprintf(" The page's other queries mostly do as expected (%d of %d fall short), so the match with this query is the likely cause.", siblings$low, siblings$tested), ""))
   sprintf("Seen %s times %s at position %s and clicked %s: %s, where this site's queries earn %s there. That is %s missed, more than queries usually differ.%s",
@@ -110,9 +120,11 @@ low_ctr_action <- function(summary, at, siblings) {
   query <- summary$queries$query[at$query]
   page <- format_path(summary$pages$page[at$page])
   page <- ifelse(nzchar(page), page, "the page that ranks")
-  promise <- c(commercial = "name range, price or delivery in the description", informational = "promise the answer in the description",
+  promise <- c(commercial = "name range, price or delivery in the description",
+    informational = "promise the answer in the description",
     uncategorised = "say in the description what the page gives")[query_intent(query)]
   ifelse(siblings$whole,
     sprintf("Rewrite title and description of %s for all its queries; lead with \"%s\" and %s.", page, query, promise),
-    sprintf("Put \"%s\" at the front of the title of %s and %s; check that the first paragraph answers it.", query, page, promise))
+    sprintf("Put \"%s\" at the front of the title of %s and %s; check that the first paragraph answers it.", query,
+      page, promise))
 }

@@ -1,9 +1,9 @@
 # Why CTR falls short: the results page of a topic, the page's title and description, or the match of one query.
 #
-# Queries differ around the curve for reasons that nobody can mend. So the spread of the log factors is taken apart into a
-# usual, a low and a high part (a two-groups mixture, Efron 2010, fitted by EM), one level after the other: first topics,
-# whose queries fall short on every page that ranks for them; then pages, whose title and description all their queries
-# share; then the pairs themselves, once the effects of topic and page are out.
+# Queries differ around the curve for reasons that nobody can mend. So the spread of the log factors is taken apart into
+# a usual, a low and a high part (a two-groups mixture, Efron 2010, fitted by EM), one level after the other: first
+# topics, whose queries fall short on every page that ranks for them; then pages, whose title and description all their
+# queries share; then the pairs themselves, once the effects of topic and page are out.
 
 # Variance of the log of clicks / expected, by chance alone.
 log_noise <- function(clicks, expected) 1 / (pmax(clicks, expected * 0.3) + 0.5)
@@ -16,11 +16,13 @@ low_levels <- function(z, noise, groups) {
   seen <- total + noise
   today_var <- total * noise / seen
   list(today = groups$mean[2] + total / seen * (z - groups$mean[2]), today_var = today_var,
-    usual = groups$mean[1] + usual / seen * (z - groups$mean[2]), usual_var = usual * (1 - usual / seen), shared = usual / total * today_var)
+    usual = groups$mean[1] + usual / seen * (z - groups$mean[2]), usual_var = usual * (1 - usual / seen),
+    shared = usual / total * today_var)
 }
 
-# In: clicks, expected clicks, page and words (a word_table()) of the pairs. Out: each pair's probability of a low page or a
-# low query, that of a low page alone, the groups of all pairs, expected clicks with the topic's effect, and the topics.
+# In: clicks, expected clicks, page and words (a word_table()) of the pairs. Out: each pair's probability of a low page
+# or a low query, that of a low page alone, the groups of all pairs, expected clicks with the topic's effect, and the
+# topics.
 judge_low <- function(clicks, expected, page, words) {
   known <- expected >= 3
   z <- log((clicks + 0.5) / (expected + 0.5))
@@ -34,13 +36,15 @@ judge_low <- function(clicks, expected, page, words) {
   }
   expected <- expected * exp(topics$effect)
   judged <- page_posteriors(clicks, expected, page, levels$pairs, levels$pages)
-  # A topic that may be behind it takes its share of the certainty, and so does what no model of clicks knows: a topic seen
-  # on one page only looks like its snippet. On simulated sites one in twenty of what seemed certain was such.
+  # A topic that may be behind it takes its share of the certainty, and so does what no model of clicks knows: a topic
+  # seen on one page only looks like its snippet. On simulated sites one in twenty of what seemed certain was such.
   confidence <- judged$low * ifelse(topics$low > 0.5, 1, 1 - topics$low) * (1 - unmodelled)
-  list(confidence = confidence, page_low = judged$page_low, groups = levels$all, expected = expected, topics = topics$found)
+  list(confidence = confidence, page_low = judged$page_low, groups = levels$all, expected = expected,
+    topics = topics$found)
 }
 
-# Groups of all pairs (whatever the reason), of pages, and of pairs within their page. The pages that say most are enough for the fit.
+# Groups of all pairs (whatever the reason), of pages, and of pairs within their page. The pages that say most are
+# enough for the fit.
 fit_levels <- function(clicks, expected, page, known, most = 6000L) {
   z <- log((clicks + 0.5) / (expected + 0.5))
   noise <- log_noise(clicks, expected)
@@ -55,7 +59,8 @@ fit_levels <- function(clicks, expected, page, known, most = 6000L) {
     likelihood <- page_likelihoods(pair_likelihoods(clicks[rows], expected[rows], pairs), of)
     pages <- fit_pages(likelihood, at$pairs[said])
     use <- which(known[rows])
-    pairs <- fit_within_pages(z[rows[use]], noise[rows[use]], Reduce(`+`, page_shares(likelihood, pages)), of[use], pairs)
+    pairs <- fit_within_pages(z[rows[use]], noise[rows[use]], Reduce(`+`, page_shares(likelihood, pages)), of[use],
+      pairs)
   }
   # The site's level is the pairs', pages have what is theirs beside it.
   pairs$mean <- pairs$mean + pages$mean[1]
@@ -71,7 +76,8 @@ fit_within_pages <- function(z, noise, posterior, of, groups, most = 1500L) {
   share <- posterior[of[best], , drop = FALSE]
   beside <- outer(z[best], effect_grid, `-`)
   for (round in 1:15) {
-    logs <- lapply(1:3, function(k) log(groups$weight[k]) - 0.5 * log(groups$sd[k]^2 + noise) - 0.5 * (beside - groups$mean[k])^2 / (groups$sd[k]^2 + noise))
+    logs <- lapply(1:3, function(k) log(groups$weight[k]) - 0.5 * log(groups$sd[k]^2 +
+      noise) - 0.5 * (beside - groups$mean[k])^2 / (groups$sd[k]^2 + noise))
     top <- do.call(pmax, logs)
     part <- lapply(logs, function(own) exp(own - top))
     total <- Reduce(`+`, part)
@@ -85,9 +91,10 @@ fit_within_pages <- function(z, noise, posterior, of, groups, most = 1500L) {
 # A page's effect, the log of the factor that all its queries share, is summed over these values.
 effect_grid <- seq(-2.4, 1.2, by = 0.15)
 
-# How likely a pair's clicks are, by kind (usual, low, high) and by its page's effect: a list of three matrices of a row per pair
-# and a column per effect, weight x likelihood. A few hundred queries cannot tell whether their factors are gamma or log-normal
-# distributed, and the lower tails of the two differ by more than anything else here: each counts half.
+# How likely a pair's clicks are, by kind (usual, low, high) and by its page's effect: a list of three matrices of a row
+# per pair and a column per effect, weight x likelihood. A few hundred queries cannot tell whether their factors are
+# gamma or log-normal distributed, and the lower tails of the two differ by more than anything else here: each counts
+# half.
 pair_likelihoods <- function(clicks, expected, groups) {
   # Expected clicks to within a hundredth: many pairs are one case then.
   step <- round(log(expected) / 0.02)
@@ -95,7 +102,8 @@ pair_likelihoods <- function(clicks, expected, groups) {
   case <- clicks * 1e4 + step
   first <- which(!duplicated(case))
   of <- match(case, case[first])
-  Map(function(gamma, lognormal) ((gamma + lognormal) / 2 + 1e-300)[of, , drop = FALSE], gamma_likelihoods(clicks[first], expected[first], groups),
+  Map(function(gamma, lognormal) ((gamma + lognormal) / 2 + 1e-300)[of, , drop = FALSE],
+    gamma_likelihoods(clicks[first], expected[first], groups),
     lognormal_likelihoods(clicks[first], expected[first], groups))
 }
 
@@ -104,7 +112,8 @@ gamma_likelihoods <- function(clicks, expected, groups) {
   lapply(1:3, function(k) {
     size <- 1 / (exp(groups$sd[k]^2) - 1)
     log_mean <- log(expected) + groups$mean[k] + groups$sd[k]^2 / 2
-    constant <- log(groups$weight[k]) + lgamma(clicks + size) - lgamma(size) + clicks * (log_mean - log(size)) - lgamma(clicks + 1)
+    constant <- log(groups$weight[k]) + lgamma(clicks + size) - lgamma(size) +
+      clicks * (log_mean - log(size)) - lgamma(clicks + 1)
     exp(constant + outer(clicks, effect_grid) - (clicks + size) * log1p(outer(exp(log_mean) / size, exp(effect_grid))))
   })
 }
@@ -113,10 +122,12 @@ gamma_likelihoods <- function(clicks, expected, groups) {
 lognormal_likelihoods <- function(clicks, expected, groups, many = 20, factors = seq(-5, 2.2, by = 0.1)) {
   few <- which(clicks < many)
   rest <- which(clicks >= many)
-  given <- exp(outer(clicks[few], factors) - outer(expected[few], exp(factors)) + clicks[few] * log(expected[few]) - lgamma(clicks[few] + 1))
+  given <- exp(outer(clicks[few], factors) - outer(expected[few], exp(factors)) +
+    clicks[few] * log(expected[few]) - lgamma(clicks[few] + 1))
   beside <- outer(log(clicks[rest] / expected[rest]), effect_grid, `-`)
   lapply(1:3, function(k) {
-    density <- vapply(effect_grid, function(effect) stats::dnorm(factors, groups$mean[k] + effect, groups$sd[k]), factors)
+    density <- vapply(effect_grid, function(effect) stats::dnorm(factors, groups$mean[k] + effect, groups$sd[k]),
+      factors)
     out <- matrix(0, length(clicks), length(effect_grid))
     out[few, ] <- given %*% (density / rep(colSums(density), each = length(factors)))
     out[rest, ] <- stats::dnorm(beside, groups$mean[k], sqrt(groups$sd[k]^2 + 1 / clicks[rest])) / clicks[rest]
@@ -134,7 +145,8 @@ by_pages <- function(page) {
 # Per page the log-likelihood of each effect.
 page_likelihoods <- function(likelihoods, page) unname(rowsum(log(Reduce(`+`, likelihoods)), page, reorder = FALSE))
 
-# The groups of pages, from what their pairs say of each effect (EM over the grid); pages of one or two pairs do not count.
+# The groups of pages, from what their pairs say of each effect (EM over the grid); pages of one or two pairs do not
+# count.
 fit_pages <- function(likelihood, pairs, least = 3) {
   several <- which(pairs >= least)
   groups <- list(weight = c(usual = 0.9, low = 0.05, high = 0.05), mean = c(0, -0.8, 0.8), sd = c(0.12, 0.4, 0.4))
@@ -152,14 +164,16 @@ fit_pages <- function(likelihood, pairs, least = 3) {
 
 # Posterior shares of each page over kind (usual, low, high) and effect: a list of three matrices.
 page_shares <- function(likelihood, groups) {
-  prior <- lapply(1:3, function(k) { density <- stats::dnorm(effect_grid, groups$mean[k], groups$sd[k]); groups$weight[k] * density / sum(density) })
+  prior <- lapply(1:3, function(k) { density <- stats::dnorm(effect_grid, groups$mean[k],
+    groups$sd[k]); groups$weight[k] * density / sum(density) })
   likelihood <- exp(likelihood - do.call(pmax, as.data.frame(likelihood)))
   joint <- lapply(prior, function(own) likelihood * rep(own, each = nrow(likelihood)))
   total <- Reduce(`+`, lapply(joint, rowSums))
   lapply(joint, `/`, total)
 }
 
-# Each pair's chance that its page or itself is low, and that of its page; some pages at a time, so that memory stays small.
+# Each pair's chance that its page or itself is low, and that of its page; some pages at a time, so that memory stays
+# small.
 page_posteriors <- function(clicks, expected, page, pairs, pages, at_once = 20000L) {
   at <- by_pages(page)
   low <- page_low <- numeric(length(clicks))
@@ -179,13 +193,15 @@ page_posteriors <- function(clicks, expected, page, pairs, pages, at_once = 2000
 
 unmodelled <- 0.05
 
-# Topics: words whose queries fall short on page after page. Each page's mean is either what pages show by themselves (their
-# mixture) or the topic's own shortfall, of about a half, give or take. Out: per pair the probability and the effect of its likeliest topic; `found`, the topics with better than even odds.
+# Topics: words whose queries fall short on page after page. Each page's mean is either what pages show by themselves
+# (their mixture) or the topic's own shortfall, of about a half, give or take. Out: per pair the probability and the
+# effect of its likeliest topic; `found`, the topics with better than even odds.
 held_topics <- function(z, weight, page, words, page_groups, usual = c(mean = -0.7, sd = 0.35)) {
   pairs <- length(z)
   texts <- as_levels(words$word)
   long <- data.table(pair = words$query, word = as.integer(texts))
-  none <- list(low = numeric(pairs), effect = numeric(pairs), likely = numeric(pairs), found = data.table(word = character(), queries = integer(), pages = integer(), share = numeric()))
+  none <- list(low = numeric(pairs), effect = numeric(pairs), likely = numeric(pairs),
+    found = data.table(word = character(), queries = integer(), pages = integer(), share = numeric()))
   if (!nrow(long)) return(none)
   long[, c("page", "weight", "weighted") := list(page[long$pair], weight[long$pair], (weight * z)[long$pair])]
   by_page <- long[, .(weight = sum(weight), weighted = sum(weighted), pairs = .N), by = c("word", "page")]
@@ -231,15 +247,17 @@ held_topics <- function(z, weight, page, words, page_groups, usual = c(mean = -0
 # What a results page takes from its topic's queries, the log of it, is summed over these values.
 topic_grid <- seq(-1.8, -0.1, by = 0.1)
 
-# Per word the log-likelihood that its pages are as pages are (`alone`) and that they are so beside each shortfall of the topic
-# (`held`, a column a value of the grid; `best`, the largest of each row).
+# Per word the log-likelihood that its pages are as pages are (`alone`) and that they are so beside each shortfall of
+# the topic (`held`, a column a value of the grid; `best`, the largest of each row).
 topic_likelihoods <- function(by_page, groups) {
   density <- function(effect) {
-    parts <- vapply(1:3, function(k) groups$weight[k] * stats::dnorm(by_page$mean - effect, groups$mean[k], sqrt(groups$sd[k]^2 + 1 / by_page$weight)), numeric(nrow(by_page)))
+    parts <- vapply(1:3, function(k) groups$weight[k] * stats::dnorm(by_page$mean - effect, groups$mean[k],
+      sqrt(groups$sd[k]^2 + 1 / by_page$weight)), numeric(nrow(by_page)))
     dim(parts) <- c(nrow(by_page), 3)
     log(rowSums(parts) + 1e-300)
   }
-  sums <- unname(rowsum(cbind(density(0), vapply(topic_grid, density, numeric(nrow(by_page)))), by_page$word, reorder = FALSE))
+  sums <- unname(rowsum(cbind(density(0), vapply(topic_grid, density, numeric(nrow(by_page)))), by_page$word,
+    reorder = FALSE))
   held <- sums[, -1, drop = FALSE]
   list(alone = sums[, 1], held = held, best = do.call(pmax, as.data.frame(held)))
 }
@@ -264,14 +282,16 @@ fit_two_groups <- function(z, noise, usual_sd = 0.25, most = 2000L) {
   groups
 }
 
-# One step of the fit: from each group's share of everything, and the latent effects, to weights, means and standard deviations.
+# One step of the fit: from each group's share of everything, and the latent effects, to weights, means and standard
+# deviations.
 next_groups <- function(groups, part, latent, prior_sd) {
   size <- vapply(part, sum, 0)
   groups$weight <- stats::setNames((size + c(18, 1, 1)) / (sum(size) + 20), names(groups$weight))
   for (k in 1:3) {
     anchor <- c(0, groups$mean[1] - 0.8, groups$mean[1] + 0.8)[k]
     groups$mean[k] <- (sum(part[[k]] * latent[[k]]$mean) + 5 * anchor) / (size[k] + 5)
-    groups$sd[k] <- sqrt((sum(part[[k]] * ((latent[[k]]$mean - groups$mean[k])^2 + latent[[k]]$variance)) + 5 * prior_sd[k]^2) / (size[k] + 5))
+    groups$sd[k] <- sqrt((sum(part[[k]] * ((latent[[k]]$mean - groups$mean[k])^2 + latent[[k]]$variance)) +
+      5 * prior_sd[k]^2) / (size[k] + 5))
   }
   groups$mean[2] <- min(groups$mean[2], groups$mean[1] - 0.4)
   groups$mean[3] <- max(groups$mean[3], groups$mean[1] + 0.4)
@@ -280,7 +300,8 @@ next_groups <- function(groups, part, latent, prior_sd) {
 }
 
 part_shares <- function(z, noise, weight, mean, sd) {
-  density <- vapply(1:3, function(k) log(weight[k]) + stats::dnorm(z, mean[k], sqrt(sd[k]^2 + noise), log = TRUE), numeric(length(z)))
+  density <- vapply(1:3, function(k) log(weight[k]) + stats::dnorm(z, mean[k], sqrt(sd[k]^2 + noise), log = TRUE),
+    numeric(length(z)))
   dim(density) <- c(length(z), 3)
   density <- exp(density - do.call(pmax, lapply(1:3, function(k) density[, k])))
   density / rowSums(density)

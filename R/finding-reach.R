@@ -5,16 +5,17 @@ striking_reach <- 0.35
 # The default: a third for a short step, falling with the distance in log position. An assumption.
 default_reach <- function(position, target) striking_reach * exp(-log(position / target))
 
-# What share of queries at a position rose as far as the step within three months, by a logistic fit beside the default: how much likelier
-# in all, with the distance, with the trend of the month before, and with the number of queries on the page. The default is
-# worth `worth` such cases, so that short histories keep to it. NULL without four months.
-# Out: list(coefficients, cases, reached).
+# What share of queries at a position rose as far as the step within three months, by a logistic fit beside the default:
+# how much likelier in all, with the distance, with the trend of the month before, and with the number of queries on the
+# page. The default is worth `worth` such cases, so that short histories keep to it. NULL without four months. Out:
+# list(coefficients, cases, reached).
 learn_reach <- function(course, worth = 50) {
   if (is.null(course)) return(NULL)
   months <- course$sums[course$sums$impressions >= 10]
   if (!nrow(months) || diff(range(months$month)) < 3) return(NULL)
   set(months, j = "position", value = months$weighted / months$impressions)
-  of <- function(rows, later) months$position[months[data.table(query = rows$query, page = rows$page, month = rows$month + later), on = c("query", "page", "month"), which = TRUE]]
+  of <- function(rows, later) months$position[months[data.table(query = rows$query, page = rows$page,
+    month = rows$month + later), on = c("query", "page", "month"), which = TRUE]]
   here <- months[months$position > 3.5 & months$position <= 20 & months$month <= max(months$month) - 3L]
   if (!nrow(here)) return(NULL)
   target <- next_step(here$position)
@@ -31,8 +32,8 @@ reach_features <- function(position, target, trend, queries) {
   cbind(1, log(position / target) - log(2), fcoalesce(pmax(-1, pmin(1, trend)), 0), log(queries) - log(5))
 }
 
-# Logistic regression with an offset and a normal prior on every coefficient, by Newton's steps. The months of one query are no
-# cases of their own: three count as one.
+# Logistic regression with an offset and a normal prior on every coefficient, by Newton's steps. The months of one query
+# are no cases of their own: three count as one.
 fit_beside <- function(x, reached, offset, worth) {
   weight <- 1 / 3
   prior <- diag(worth * 0.1, ncol(x))
@@ -48,8 +49,8 @@ fit_beside <- function(x, reached, offset, worth) {
   list(coefficients = b)
 }
 
-# What queries did by themselves is less than what they do when worked on, and nobody knows by how much: the past counts for half (of the log
-# odds), the default, meant for queries that are worked on, for the other.
+# What queries did by themselves is less than what they do when worked on, and nobody knows by how much: the past counts
+# for half (of the log odds), the default, meant for queries that are worked on, for the other.
 past_counts <- 0.5
 
 # The chance for each pair: list(chance, learnt).
@@ -59,7 +60,8 @@ reach_chance <- function(summary, at, target, learnt = learn_reach(summary$cours
   trend <- position_trend(summary, at)
   sizes <- summary$pairs[summary$pairs$impressions >= 10, .N, by = "page"]
   # First to last month of three: two steps.
-  x <- reach_features(at$position, target, log(trend$first / trend$last) / 2, fcoalesce(sizes$N[match(at$page, sizes$page)], 1L))
+  x <- reach_features(at$position, target, log(trend$first / trend$last) / 2,
+    fcoalesce(sizes$N[match(at$page, sizes$page)], 1L))
   chance <- stats::plogis(stats::qlogis(default) + past_counts * as.vector(x %*% learnt$coefficients))
   list(chance = chance, learnt = learnt)
 }

@@ -18,12 +18,15 @@ find_striking_distance <- function(summary, curve, pairs, options) {
   at <- at[keep]
   list(found = pair_findings("striking_distance", summary, pairs, rows[keep], step$gain, confidence[keep],
     striking_action(summary, at, target[keep]), striking_reason(summary, at, target[keep], step, own_rivals(pairs, at)),
-    step_how(summary, at, target[keep], step, sprintf("confidence = chance that it lasts in the band x chance that its factor is above 0.5 = %.3f", confidence[keep]))))
+    step_how(summary, at, target[keep], step,
+      sprintf("confidence = chance that it lasts in the band x chance that its factor is above 0.5 = %.3f",
+        confidence[keep]))))
 }
 
-# What a step to `target` is worth: the pair's own factor carried along the curve, with the impressions that page one has
-# beyond page two, times the chance of getting there. Search volume, where known, is a ceiling on a month's impressions.
-# Out: list(gain (with low and high, per 30 days), more (clicks over the window, before chance), there, reach, wider, learnt).
+# What a step to `target` is worth: the pair's own factor carried along the curve, with the impressions that page one
+# has beyond page two, times the chance of getting there. Search volume, where known, is a ceiling on a month's
+# impressions. Out: list(gain (with low and high, per 30 days), more (clicks over the window, before chance), there,
+# reach, wider, learnt).
 step_gain <- function(summary, curve, at, target) {
   there <- curve_ctr(curve, target, at$segment, at$rows, at$impressions)
   chance <- reach_chance(summary, at, target)
@@ -31,7 +34,8 @@ step_gain <- function(summary, curve, at, target) {
   wider <- ifelse(at$position > 10.5 & target <= 10, page_one_views(summary), 1)
   seen <- at$impressions * wider
   volume <- summary$queries[["volume"]]
-  if (!is.null(volume)) seen <- pmax(at$impressions, pmin(seen, fcoalesce(as.numeric(volume[at$query]), Inf) / per_month(summary)))
+  if (!is.null(volume)) seen <- pmax(at$impressions,
+    pmin(seen, fcoalesce(as.numeric(volume[at$query]), Inf) / per_month(summary)))
   more <- seen * there - at$expected
   mean <- reach * at$own * more
   # Relative errors: own factor, both ends of the curve, and a factor of about 1.4 on the chance.
@@ -42,20 +46,28 @@ step_gain <- function(summary, curve, at, target) {
 }
 
 # The steps of some of the pairs.
-some_steps <- function(step, which) c(list(gain = lapply(step$gain, `[`, which)), lapply(step[c("more", "there", "reach", "wider")], `[`, which), list(learnt = step$learnt))
+some_steps <- function(step, which) c(list(gain = lapply(step$gain, `[`, which)),
+  lapply(step[c("more", "there", "reach", "wider")], `[`, which), list(learnt = step$learnt))
 
 step_how <- function(summary, at, target, step, sure) {
   how_lines(
     sprintf("expected on the curve: %.2f clicks", at$expected), factor_line(at),
-    sprintf("at position %d: %s impressions x %.2f (page one beside page two) x %.4f on the curve = %.2f", as.integer(target), format_count(at$impressions), step$wider, step$there, at$impressions * step$wider * step$there),
-    if (is.null(step$learnt)) sprintf("chance of the step = %.2f x %d / %.2f (target over position) = %.3f", striking_reach, as.integer(target), at$position, step$reach) else
+    sprintf("at position %d: %s impressions x %.2f (page one beside page two) x %.4f on the curve = %.2f",
+      as.integer(target), format_count(at$impressions), step$wider, step$there,
+      at$impressions * step$wider * step$there),
+    if (is.null(step$learnt)) sprintf("chance of the step = %.2f x %d / %.2f (target over position) = %.3f",
+      striking_reach, as.integer(target), at$position, step$reach) else
       sprintf("chance of the step, beside what queries of the site did by themselves (%s months in the band, %s rose so far in three): %.3f (log odds of the default %.3f, plus %.1f x [%s] for all, distance, trend, queries on the page)",
-        format_count(step$learnt$cases), format_share(step$learnt$reached), step$reach, default_reach(at$position, target), past_counts, paste(sprintf("%+.2f", step$learnt$coefficients), collapse = ", ")),
-    sprintf("gain = chance x own factor x (%.2f - %.2f) x 30 / %d = %.2f", at$impressions * step$wider * step$there, at$expected, as.integer(summary$recent$days), step$gain$gain), sure)
+        format_count(step$learnt$cases), format_share(step$learnt$reached), step$reach,
+        default_reach(at$position, target), past_counts,
+        paste(sprintf("%+.2f", step$learnt$coefficients), collapse = ", ")),
+    sprintf("gain = chance x own factor x (%.2f - %.2f) x 30 / %d = %.2f", at$impressions * step$wider * step$there,
+      at$expected, as.integer(summary$recent$days), step$gain$gain), sure)
 }
 
-# How many times the impressions of page two a query has on page one: from the site's pairs that were on both in different
-# weeks, held to a default that stands for a factor within 1.1 and 2 (`default_sd` of its log) in two of three sites.
+# How many times the impressions of page two a query has on page one: from the site's pairs that were on both in
+# different weeks, held to a default that stands for a factor within 1.1 and 2 (`default_sd` of its log) in two of three
+# sites.
 page_one_views <- function(summary, default = 1.5, default_sd = 0.3) {
   weekly <- summary$weekly
   if (is.null(weekly)) return(default)
@@ -69,9 +81,11 @@ page_one_views <- function(summary, default = 1.5, default_sd = 0.3) {
   own <- own[use]
   set(own, j = "side", value = side[use])
   sums <- own[, .(weeks = .N, mean = mean(impressions)), by = c("query", "page", "side")]
-  both <- merge(sums[sums$side == 1L & sums$weeks >= 2], sums[sums$side == 2L & sums$weeks >= 2], by = c("query", "page"))
+  both <- merge(sums[sums$side == 1L & sums$weeks >= 2], sums[sums$side == 2L & sums$weeks >= 2],
+    by = c("query", "page"))
   ratio <- log(both$mean.x / both$mean.y)
-  # The default counts as much as queries that differ from one another as these do (two more, that differ by as much as it may).
+  # The default counts as much as queries that differ from one another as these do (two more, that differ by as much as
+  # it may).
   n <- length(ratio)
   spread <- (if (n > 1) stats::var(ratio) * (n - 1) else 0) + 3 * default_sd^2
   worth <- spread / (n + 2) / default_sd^2
@@ -92,7 +106,8 @@ position_trend <- function(summary, at) {
   last <- summary$recent$days %/% 7L
   if (is.null(weekly) || last < 8) return(data.table(first = rep(NA_real_, nrow(at)), last = NA_real_))
   of <- function(weeks) {
-    sums <- weekly[weekly$week %in% weeks, .(position = sum(impressions * position) / sum(impressions), n = sum(impressions)), by = c("query", "page")]
+    sums <- weekly[weekly$week %in% weeks, .(position = sum(impressions * position) / sum(impressions),
+      n = sum(impressions)), by = c("query", "page")]
     sums <- sums[sums$n >= 10]
     sums$position[sums[at, on = c("query", "page"), which = TRUE, mult = "first"]]
   }
@@ -113,15 +128,21 @@ striking_reason <- function(summary, at, target, step, rivals) {
   moved <- trend$first / trend$last
   notes <- list(
     ifelse(at$own > 1.2, sprintf("It is clicked %.1f times as often as usual at its position, which proves it relevant.", at$own), ""),
-    ifelse(is.na(moved) | abs(log(moved)) < log(1.15), "", ifelse(moved > 1, sprintf("It is on the way: from %s to %s in these months.", format_position(trend$first), format_position(trend$last)),
-      sprintf("It has slipped from %s to %s, so do it soon.", format_position(trend$first), format_position(trend$last)))),
+    ifelse(is.na(moved) | abs(log(moved)) < log(1.15), "",
+      ifelse(moved > 1, sprintf("It is on the way: from %s to %s in these months.", format_position(trend$first),
+        format_position(trend$last)),
+      sprintf("It has slipped from %s to %s, so do it soon.", format_position(trend$first),
+        format_position(trend$last)))),
     ifelse(intent == "commercial", "The words are those of a buyer.", ""),
-    ifelse(rivals > 0, sprintf("%s of the site %s shown for it too; settle first which is meant.", format_plural(rivals, "other page"), ifelse(rivals == 1, "is", "are")), ""),
+    ifelse(rivals > 0, sprintf("%s of the site %s shown for it too; settle first which is meant.",
+      format_plural(rivals, "other page"), ifelse(rivals == 1, "is", "are")), ""),
     ifelse(step$wider > 1.05, sprintf("Page one is seen %.1f times as often as page two.", step$wider), ""))
   notes <- trimws(gsub(" +", " ", do.call(paste, notes)))
   sprintf("At position %s with %s %s it earns %s; at position %d it could expect %s of them. Chance of the step%s %s.%s",
     format_position(at$position), format_plural(at$impressions, "impression"), in_period(summary),
-    format_plural(at$clicks, "click"), as.integer(target), format_rate(pmin(step$there * at$own, 1)), if (is.null(step$learnt)) " taken as" else ", held to this site's own history,", format_share(step$reach), ifelse(nzchar(notes), paste0(" ", notes), ""))
+    format_plural(at$clicks, "click"), as.integer(target), format_rate(pmin(step$there * at$own, 1)),
+    if (is.null(step$learnt)) " taken as" else ", held to this site's own history,", format_share(step$reach),
+    ifelse(nzchar(notes), paste0(" ", notes), ""))
 }
 
 striking_action <- function(summary, at, target) {

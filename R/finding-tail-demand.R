@@ -1,5 +1,5 @@
-# Tail demand: queries that people click although they stand on page two or beyond. Whoever scrolls that far and clicks more
-# often than is usual there found no good answer above: the demand is real, and the page is relevant.
+# Tail demand: queries that people click although they stand on page two or beyond. Whoever scrolls that far and clicks
+# more often than is usual there found no good answer above: the demand is real, and the page is relevant.
 
 tail_deepest <- 60
 
@@ -24,5 +24,6 @@ find_tail_demand <- function(summary, curve, pairs, options) {
     sprintf("Write the answer to \"%s\" that page one lacks: a passage of its own on %s that begins with these words, and a link to it from a page that ranks.", query, page),
     sprintf("%s from position %s, %.1f times what is usual that far down: searchers pass by what stands above. Chance of reaching page one taken as %s.",
       format_plural(at$clicks, "click"), format_position(at$position), at$own, format_share(step$reach)),
-    step_how(summary, at, rep(8, nrow(at)), step, sprintf("confidence = chance that its factor is above 1.2 = %.3f", sure))))
+    step_how(summary, at, rep(8, nrow(at)), step,
+      sprintf("confidence = chance that its factor is above 1.2 = %.3f", sure))))
 }

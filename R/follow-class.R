@@ -4,8 +4,8 @@
 #' click-through against what the curve expects at the positions held.
 #'
 #' @param data A `tide_data` object with dates, queries and pages.
-#' @param pages Addresses or paths, a star at the end for everything below; `NULL` takes the `most` pages with the most clicks,
-#'   those of brand queries not counted.
+#' @param pages Addresses or paths, a star at the end for everything below; `NULL` takes the `most` pages with the most
+#'   clicks, those of brand queries not counted.
 #' @param by `week` (counted back from the last day) or `day`.
 #' @param leading What makes a query lead its page: `impressions`, `clicks`, or `gain` (of `findings`).
 #' @param lines How many leading queries of each page.
@@ -15,13 +15,16 @@
 #' @param brand Brand words.
 #' @param events A `tide_events` object, drawn on the figures; `NULL` for none.
 #' @param rules A [tide_rules()] object, for the bands.
-#' @return A `tide_follow` object: a list with `pages` (data.table: `page`, `period` (its first day), `clicks`, `impressions`, `position`, `ctr`, `expected_ctr`
-#'   (on the curve, at the positions held), `queries` (distinct)), `lines` (`page`, `query`, `period`, `clicks`, `impressions`, `position`, `rank` of the query on its page), `bands`
-#'   (`page`, `period`, `band`, `queries`), `events` (as given; `here` where they touched these pages), `shifts` ([tide_shifts()] of all events),
-#'   `changes` ([tide_changes()]), `unusual` ([tide_unusual()]), `by`, `from`, `to`. Positions are weighted by impressions. A period
-#'   without a row has missing figures, not zeros, and is a gap in the figures. Methods: `print`, `format`, `tidy` (of `pages`), `summary` (of each
-#'   page the first and last `periods`: clicks of a period, position, CTR `to_curve`, queries), `autoplot`, `plot`.
-#' @section Errors: `tide_error_grain` without dates, queries or pages; `tide_error_follow` where no page of that name is held.
+#' @return A `tide_follow` object: a list with `pages` (data.table: `page`, `period` (its first day), `clicks`,
+#'   `impressions`, `position`, `ctr`, `expected_ctr` (on the curve, at the positions held), `queries` (distinct)),
+#'   `lines` (`page`, `query`, `period`, `clicks`, `impressions`, `position`, `rank` of the query on its page), `bands`
+#'   (`page`, `period`, `band`, `queries`), `events` (as given; `here` where they touched these pages), `shifts`
+#'   ([tide_shifts()] of all events), `changes` ([tide_changes()]), `unusual` ([tide_unusual()]), `by`, `from`, `to`.
+#'   Positions are weighted by impressions. A period without a row has missing figures, not zeros, and is a gap in the
+#'   figures. Methods: `print`, `format`, `tidy` (of `pages`), `summary` (of each page the first and last `periods`:
+#'   clicks of a period, position, CTR `to_curve`, queries), `autoplot`, `plot`.
+#' @section Errors: `tide_error_grain` without dates, queries or pages; `tide_error_follow` where no page of that name
+#'   is held.
 #' @seealso [tide_shifts()] and [tide_changes()] for what is more than drift.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
@@ -29,7 +32,8 @@
 #' followed
 #' plot(followed)
 #' @export
-tide_follow <- function(data, pages = NULL, by = c("week", "day"), leading = c("impressions", "clicks", "gain"), lines = 5, most = 6, findings = NULL, curve = NULL,
+tide_follow <- function(data, pages = NULL, by = c("week", "day"), leading = c("impressions", "clicks", "gain"),
+  lines = 5, most = 6, findings = NULL, curve = NULL,
                         brand = NULL, events = NULL, rules = tide_rules()) {
   check_class(data, "tide_data", "data")
   check_text(pages, "pages", null = TRUE, many = TRUE)
@@ -40,7 +44,8 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"), leading = c("
   if (leading == "gain" || !is.null(findings)) check_class(findings, "tide_findings", "findings")
   if (!is.null(events)) check_class(events, "tide_events", "events")
   table <- dated_table(data)
-  if (is.null(curve)) curve <- tide_curve(tide_summary(data, brand = brand)) else check_class(curve, "tide_curve", "curve")
+  if (is.null(curve)) curve <- tide_curve(tide_summary(data, brand = brand)) else check_class(curve, "tide_curve",
+    "curve")
   coded <- coded_rows(table$rows, curve, brand)
   chosen <- followed_pages(coded, pages, most)
   rows <- coded$rows[coded$rows$page %in% chosen]
@@ -50,15 +55,18 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"), leading = c("
   rows <- rows[rows$period %in% periods]
   leaders <- leading_queries(rows, coded, leading, lines, findings)
   series <- sum_days(coded, table)
-  structure(list(pages = with_names(page_course(rows, chosen, periods), coded), lines = with_names(query_course(rows, leaders, periods), coded),
+  structure(list(pages = with_names(page_course(rows, chosen, periods), coded),
+    lines = with_names(query_course(rows, leaders, periods), coded),
     bands = with_names(band_course(rows, rules$bands), coded), events = events_of(events, chosen, coded$pages$keys),
-    shifts = if (!is.null(events)) shifts_of(series, events), changes = changes_of(series, events), unusual = tide_unusual(data),
+    shifts = if (!is.null(events)) shifts_of(series, events), changes = changes_of(series, events),
+    unusual = tide_unusual(data),
     by = by, leading = leading, from = periods[1], to = table$to), class = "tide_follow")
 }
 
 # Each page by period; periods without a row have missing figures.
 page_course <- function(rows, chosen, periods) {
-  sums <- rows[, .(clicks = sum(clicks), impressions = sum(impressions), position = sum(weighted) / sum(impressions), ctr = sum(clicks) / sum(impressions),
+  sums <- rows[, .(clicks = sum(clicks), impressions = sum(impressions), position = sum(weighted) / sum(impressions),
+    ctr = sum(clicks) / sum(impressions),
     expected_ctr = sum(expected) / sum(impressions), queries = length(unique(query))), by = c("page", "period")]
   sums[CJ(page = chosen, period = periods, sorted = FALSE), on = c("page", "period")]
 }
@@ -66,7 +74,8 @@ page_course <- function(rows, chosen, periods) {
 # The same of the leading queries, with their rank.
 query_course <- function(rows, leaders, periods) {
   own <- rows[!is.na(leaders[rows, on = c("page", "query"), which = TRUE])]
-  sums <- own[, .(clicks = sum(clicks), impressions = sum(impressions), position = sum(weighted) / sum(impressions)), by = c("page", "query", "period")]
+  sums <- own[, .(clicks = sum(clicks), impressions = sum(impressions), position = sum(weighted) / sum(impressions)),
+    by = c("page", "query", "period")]
   grid <- leaders[rep(seq_len(nrow(leaders)), each = length(periods))]
   set(grid, j = "period", value = rep(periods, nrow(leaders)))
   sums[grid, on = c("page", "query", "period")]
@@ -95,7 +104,8 @@ followed_pages <- function(coded, pages, most) {
     if (length(none)) {
       known <- format_path(coded$pages$names)
       near <- known[utils::head(order(utils::adist(pages[none[1]], known)[1, ]), 3)]
-      abort_tide("No page of that name is held.", where = sprintf("'%s'.", pages[none[1]]), mend = sprintf("Did you mean '%s'?", paste(near, collapse = "', '")), class = "follow", fault = "call")
+      abort_tide("No page of that name is held.", where = sprintf("'%s'.", pages[none[1]]),
+        mend = sprintf("Did you mean '%s'?", paste(near, collapse = "', '")), class = "follow", fault = "call")
     }
     total <- total[total$page %in% unlist(wanted)]
   }
@@ -118,7 +128,10 @@ leading_queries <- function(rows, coded, leading, lines, findings) {
 # Events, and whether they touched one of the pages.
 events_of <- function(events, chosen, keys) {
   if (is.null(events)) return(NULL)
-  touched <- vapply(events$pages, function(pages) { own <- touched_pages(pages, keys); is.null(own) || any(chosen %in% own) }, NA)
+  touched <- vapply(events$pages, function(pages) {
+    own <- touched_pages(pages, keys)
+    is.null(own) || any(chosen %in% own)
+  }, NA)
   set(copy(events), j = "here", value = touched)
 }
 
@@ -141,7 +154,8 @@ summary.tide_follow <- function(object, ...) {
     figures <- sums[match(unique(object$pages$page), sums$page), !"page"]
     setnames(figures, paste0(names(figures), suffix))
   }
-  tibble::as_tibble(cbind(data.table(page = unique(object$pages$page), periods = few), side(utils::head(periods, few), "_first"), side(utils::tail(periods, few), "_last")))
+  tibble::as_tibble(cbind(data.table(page = unique(object$pages$page), periods = few),
+    side(utils::head(periods, few), "_first"), side(utils::tail(periods, few), "_last")))
 }
 
 #' @export
@@ -149,7 +163,9 @@ format.tide_follow <- function(x, width = 80, ...) {
   ends <- summary(x)
   free <- max(18, width - 58)
   formats <- list(clicks = format_clicks, position = format_position, to_curve = format_ratio, queries = format_count)
-  cells <- do.call(cbind, lapply(names(formats), function(name) vapply(c("_first", "_last"), function(end) formats[[name]](ends[[paste0(name, end)]]), character(nrow(ends)))))
+  cells <- do.call(cbind, lapply(names(formats),
+    function(name) vapply(c("_first", "_last"), function(end) formats[[name]](ends[[paste0(name, end)]]),
+      character(nrow(ends)))))
   cells <- matrix(cells, nrow(ends))
   heads <- c("clicks", "now", "pos", "now", "to curve", "now", "queries", "now")
   widths <- c(8, 7, 7, 6, 10, 6, 9, 5)
@@ -158,11 +174,13 @@ format.tide_follow <- function(x, width = 80, ...) {
   c(wrap_lines(sprintf("%s by %s, %s: the first %s against the last; clicks a %s; to curve: CTR to what the curve expects there", format_plural(nrow(ends), "page"), x$by,
     format_days(x$from, x$to), few, x$by), width), "", row(fit_text("page", free), heads),
     vapply(seq_len(nrow(ends)), function(i) row(fit_path(format_path(ends$page[i]), free), cells[i, ]), ""),
-    time_lines("Events", shift_lines(x$shifts), width), time_lines("Changes found in the data, by page", found_change_lines(x$changes), width),
+    time_lines("Events", shift_lines(x$shifts), width),
+    time_lines("Changes found in the data, by page", found_change_lines(x$changes), width),
     time_lines("Unusual days and weeks", odd_run_lines(x$unusual), width))
 }
 
-time_lines <- function(title, lines, width) c("", title, unlist(lapply(lines, strwrap, width = width, indent = 2, exdent = 4)))
+time_lines <- function(title, lines, width) c("", title,
+  unlist(lapply(lines, strwrap, width = width, indent = 2, exdent = 4)))
 
 format_ratio <- function(x) ifelse(is.na(x), "", sprintf("x%.2f", x))
 

@@ -5,14 +5,17 @@ part_names <- c("demand", "position", "click_through", "mix")
 
 # Sums of both windows (`_1` before, `_2` after) by query and page, zero where one window lacks the pair.
 pair_sums <- function(rows) {
-  sums <- rows[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted), expected = sum(expected), demand = sum(demand)), by = c("query", "page", "side")]
-  pairs <- merge(sums[sums$side == 1L, !"side"], sums[sums$side == 2L, !"side"], by = c("query", "page"), all = TRUE, suffixes = c("_1", "_2"))
+  sums <- rows[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted),
+    expected = sum(expected), demand = sum(demand)), by = c("query", "page", "side")]
+  pairs <- merge(sums[sums$side == 1L, !"side"], sums[sums$side == 2L, !"side"], by = c("query", "page"), all = TRUE,
+    suffixes = c("_1", "_2"))
   setnafill(pairs, fill = 0, cols = setdiff(names(pairs), c("query", "page")))
   pairs
 }
 
 # One factor on the curve for both windows, held to the curve by the usual spread.
-pair_factor <- function(pairs, spread) (1 / spread + pairs$clicks_1 + pairs$clicks_2) / (1 / spread + pairs$expected_1 + pairs$expected_2)
+pair_factor <- function(pairs, spread) (1 / spread + pairs$clicks_1 + pairs$clicks_2) / (1 / spread + pairs$expected_1 +
+  pairs$expected_2)
 
 # The parts of each pair's change of clicks, for 30 days: data.table of `part_names`.
 pair_changes <- function(pairs, shown, spread) {
@@ -20,7 +23,8 @@ pair_changes <- function(pairs, shown, spread) {
   before <- lapply(pairs[, c("clicks_1", "expected_1", "demand_1")], `*`, scale[1])
   after <- lapply(pairs[, c("clicks_2", "expected_2", "demand_2")], `*`, scale[2])
   factor <- pair_factor(pairs, spread)
-  parts <- change_parts(before$clicks_1, after$clicks_2, before$expected_1, after$expected_2, before$demand_1, after$demand_2, factor)
+  parts <- change_parts(before$clicks_1, after$clicks_2, before$expected_1, after$expected_2, before$demand_1,
+    after$demand_2, factor)
   tests <- change_tests(pairs, shown, 0.9)
   # What the whole site's click-through, up or down, makes of each pair.
   common <- factor * (before$expected_1 + after$expected_2) * tanh(tests$common_clicked / 2)
@@ -33,17 +37,20 @@ level_names <- function(level, pairs, at, rules) {
     query = at$queries$names[pairs$query],
     page = at$pages$names[pairs$page],
     folder = page_group(at$pages$names, rules$page_groups)[pairs$page],
-    topic = fcoalesce(head_terms(at$queries$keys, leading_of(pairs, length(at$queries$keys)))[pairs$query], "(no topic)"),
+    topic = fcoalesce(head_terms(at$queries$keys, leading_of(pairs, length(at$queries$keys)))[pairs$query],
+      "(no topic)"),
     pair = paste(at$queries$names[pairs$query], at$pages$names[pairs$page], sep = " | "),
     site = rep("the site", nrow(pairs)))
 }
 
 # Each query's leading page over both windows.
 leading_of <- function(pairs, queries, code = pairs$query) {
-  leading_pages(data.table(query = code, page = pairs$page, clicks = pairs$clicks_1 + pairs$clicks_2, impressions = pairs$impressions_1 + pairs$impressions_2), queries)
+  leading_pages(data.table(query = code, page = pairs$page, clicks = pairs$clicks_1 + pairs$clicks_2,
+    impressions = pairs$impressions_1 + pairs$impressions_2), queries)
 }
 
-# Clicks a month: where fewer searches and better positions make up for one another, or little is at stake, nothing is told.
+# Clicks a month: where fewer searches and better positions make up for one another, or little is at stake, nothing is
+# told.
 worth_telling <- 2
 
 # Pairs summed by their name, each line tested, the largest change first.
@@ -53,11 +60,14 @@ move_lines <- function(pairs, shown, fdr) {
   tests <- change_tests(own, shown, 0.9)
   scale <- 30 / shown
   change <- own$clicks_2 * scale[2] - own$clicks_1 * scale[1]
-  out <- data.table(name = own$name, clicks_before = own$clicks_1 * scale[1], clicks_after = own$clicks_2 * scale[2], change = change,
-    own[, part_names, with = FALSE], tests[, c("ratio", "ratio_low", "ratio_high", "q")], real = (tests$q <= fdr) %in% TRUE & abs(change) >= worth_telling,
+  out <- data.table(name = own$name, clicks_before = own$clicks_1 * scale[1], clicks_after = own$clicks_2 * scale[2],
+    change = change,
+    own[, part_names, with = FALSE], tests[, c("ratio", "ratio_low", "ratio_high", "q")],
+    real = (tests$q <= fdr) %in% TRUE & abs(change) >= worth_telling,
     status = ifelse(own$impressions_1 == 0, "new", ifelse(own$impressions_2 == 0, "lost", "continuing")),
     impressions_before = own$impressions_1 * scale[1], impressions_after = own$impressions_2 * scale[2],
-    position_before = ifelse(own$impressions_1 > 0, own$weighted_1 / own$impressions_1, NA), position_after = ifelse(own$impressions_2 > 0, own$weighted_2 / own$impressions_2, NA))
+    position_before = ifelse(own$impressions_1 > 0, own$weighted_1 / own$impressions_1, NA),
+    position_after = ifelse(own$impressions_2 > 0, own$weighted_2 / own$impressions_2, NA))
   out[order(-abs(out$change), out$name)]
 }
 

@@ -1,13 +1,14 @@
-# Why clicks changed: an exact share-out of the change among demand, position, click-through and queries that came or went.
+# Why clicks changed: an exact share-out of the change among demand, position, click-through and queries that came or
+# went.
 
-# Clicks of a pair are its own factor x demand x (clicks the curve expects for each search), plus what it has beyond that. With one
-# factor for both windows (of both together, held to the curve) the first is a product whose change is shared out by the
-# Shapley value (Shorrocks 2013): the mean over both orders in which demand and position may have moved. The rest is
-# click-through at equal position. It adds up exactly, whatever the figures, zeros included; so do sums over pairs; and it
-# changes its sign alone where the windows are exchanged. A factor for each window would make the luck of one click on next to no
-# expected ones look like a large movement, taken back by another. Pairs shown in one window only are `mix`.
-# In: clicks, expected and demand of each side, already for equally many days, and the factor. Out: data.table(demand, position,
-# click_through, mix).
+# Clicks of a pair are its own factor x demand x (clicks the curve expects for each search), plus what it has beyond
+# that. With one factor for both windows (of both together, held to the curve) the first is a product whose change is
+# shared out by the Shapley value (Shorrocks 2013): the mean over both orders in which demand and position may have
+# moved. The rest is click-through at equal position. It adds up exactly, whatever the figures, zeros included; so do
+# sums over pairs; and it changes its sign alone where the windows are exchanged. A factor for each window would make
+# the luck of one click on next to no expected ones look like a large movement, taken back by another. Pairs shown in
+# one window only are `mix`. In: clicks, expected and demand of each side, already for equally many days, and the
+# factor. Out: data.table(demand, position, click_through, mix).
 change_parts <- function(clicks_1, clicks_2, expected_1, expected_2, demand_1, demand_2, factor) {
   both <- demand_1 > 0 & demand_2 > 0
   each_1 <- ifelse(both, expected_1 / demand_1, 0)
@@ -15,12 +16,13 @@ change_parts <- function(clicks_1, clicks_2, expected_1, expected_2, demand_1, d
   demand <- factor * (demand_2 - demand_1) * (each_1 + each_2) / 2
   position <- factor * (each_2 - each_1) * (demand_1 + demand_2) / 2
   data.table(demand = ifelse(both, demand, 0), position = ifelse(both, position, 0),
-    click_through = ifelse(both, clicks_2 - clicks_1 - factor * (expected_2 - expected_1), 0), mix = ifelse(both, 0, clicks_2 - clicks_1))
+    click_through = ifelse(both, clicks_2 - clicks_1 - factor * (expected_2 - expected_1), 0),
+    mix = ifelse(both, 0, clicks_2 - clicks_1))
 }
 
-# Where what a pair is shown for moved beyond noise and how it is clicked did not, the wavering of clicks is luck, and goes along with demand and
-# position in proportion to what they did (in the direction of the change); the click-through that moved on the whole site stays. Elsewhere the
-# luck of clicks is part of click-through. Sums stay what they are.
+# Where what a pair is shown for moved beyond noise and how it is clicked did not, the wavering of clicks is luck, and
+# goes along with demand and position in proportion to what they did (in the direction of the change); the click-through
+# that moved on the whole site stays. Elsewhere the luck of clicks is part of click-through. Sums stay what they are.
 share_luck <- function(parts, tests, common, sure = 0.1) {
   change <- parts$demand + parts$position
   which <- which(tests$p_visible < sure / 10 & tests$p_clicked > sure & parts$mix == 0 & change != 0)
@@ -35,11 +37,12 @@ share_luck <- function(parts, tests, common, sure = 0.1) {
   parts
 }
 
-# How sure a change is. Impressions say far more than clicks, and searches waver less than what positions make of them: so searches,
-# what they and position make of it, and how it is clicked beside that are tested apart, each as a log ratio beside that of the whole site, with the variance of counts that
-# waver more than by chance (from the middle half of all that have clicks enough, so that what truly moved does not
-# widen it). The smallest of the three p-values counts, times three; Benjamini and Hochberg (1995) over all that are tested.
-# Out: data.table(ratio, ratio_low, ratio_high, p, q, p_visible: of searches and position together, p_clicked, common_clicked: the log ratio of the site).
+# How sure a change is. Impressions say far more than clicks, and searches waver less than what positions make of them:
+# so searches, what they and position make of it, and how it is clicked beside that are tested apart, each as a log
+# ratio beside that of the whole site, with the variance of counts that waver more than by chance (from the middle half
+# of all that have clicks enough, so that what truly moved does not widen it). The smallest of the three p-values
+# counts, times three; Benjamini and Hochberg (1995) over all that are tested. Out: data.table(ratio, ratio_low,
+# ratio_high, p, q, p_visible: of searches and position together, p_clicked, common_clicked: the log ratio of the site).
 change_tests <- function(sums, days, level, least = 10) {
   clicks <- log((sums$clicks_2 + 0.5) / days[2]) - log((sums$clicks_1 + 0.5) / days[1])
   seen <- log((sums$expected_2 + 0.05) / days[2]) - log((sums$expected_1 + 0.05) / days[1])
@@ -52,7 +55,8 @@ change_tests <- function(sums, days, level, least = 10) {
   least_p <- pmin(beside_site(searches, seen_noise, tested)$p, visible$p, clicked$p)
   p <- ifelse(tested, pmin(1, 3 * least_p), NA)
   reach <- stats::qnorm(1 - (1 - level) / 2) * sqrt(click_noise + visible$between + clicked$between)
-  data.table(ratio = exp(clicks), ratio_low = exp(clicks - reach), ratio_high = exp(clicks + reach), p = p, q = stats::p.adjust(p, "BH"), p_visible = ifelse(tested, visible$p, NA),
+  data.table(ratio = exp(clicks), ratio_low = exp(clicks - reach), ratio_high = exp(clicks + reach), p = p,
+    q = stats::p.adjust(p, "BH"), p_visible = ifelse(tested, visible$p, NA),
     p_clicked = ifelse(tested, clicked$p, NA), common_clicked = clicked$common)
 }
 

@@ -1,17 +1,20 @@
 # What is held against what: two windows, or two segments over the same days.
 
-# Out: list(rows of the table with `side`: 1 before or of the second segment, 2 after or of the first; windows; names of the sides, NULL for windows).
+# Out: list(rows of the table with `side`: 1 before or of the second segment, 2 after or of the first; windows; names of
+# the sides, NULL for windows).
 moving_sides <- function(data, segments, before, after, days, rules) {
   if (length(segments)) return(segment_sides(data, segments, rules))
   table <- pick_table(data, c("date", "query", "page"))
   if (is.null(table)) table <- pick_table(data, c("date", "query"))
   if (is.null(table)) {
-    abort_tide("What moved needs days and queries.", where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
+    abort_tide("What moved needs days and queries.",
+      where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
       mend = "Export by date, query and page.", class = "grain")
   }
   windows <- settle_windows(table$from, table$to, before, after, days)
   sided <- window_rows(table$rows, windows)
-  list(rows = sided$rows, side = sided$side, windows = held_days(sided$rows$date, sided$side, windows), ends = windows, from = table$from)
+  list(rows = sided$rows, side = sided$side, windows = held_days(sided$rows$date, sided$side, windows), ends = windows,
+    from = table$from)
 }
 
 # Rows in both segments count in both.

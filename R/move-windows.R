@@ -1,17 +1,19 @@
 # The two windows of a comparison: which days, and their sums by query x page.
 
-# Out: list(before, after): each c(from, to) as dates. `before` NULL: as many days right before; "year": the same weekdays 52
-# weeks earlier. `after` NULL: the last `days` days.
+# Out: list(before, after): each c(from, to) as dates. `before` NULL: as many days right before; "year": the same
+# weekdays 52 weeks earlier. `after` NULL: the last `days` days.
 settle_windows <- function(first, last, before, after, days) {
   after <- if (is.null(after)) c(last - as.integer(days) + 1L, last) else check_window(after, "after")
   before <- if (is.null(before)) c(after[1] - as.integer(after[2] - after[1]) - 1L, after[1] - 1L) else
     if (identical(before, "year")) after - 364L else check_window(before, "before")
   for (window in list(before, after)) if (window[2] < first || window[1] > last) {
-    abort_tide("A window lies outside the data.", where = sprintf("%s; the data hold %s.", format_days(window[1], window[2]), format_days(first, last)),
+    abort_tide("A window lies outside the data.",
+      where = sprintf("%s; the data hold %s.", format_days(window[1], window[2]), format_days(first, last)),
       mend = "Choose days that the data hold, or load more.", class = "window", fault = "call")
   }
   if (before[1] <= after[2] && after[1] <= before[2]) {
-    abort_tide("The windows share days.", where = sprintf("%s and %s", format_days(before[1], before[2]), format_days(after[1], after[2])), mend = "Let one end before the other begins.",
+    abort_tide("The windows share days.", where = sprintf("%s and %s", format_days(before[1], before[2]),
+      format_days(after[1], after[2])), mend = "Let one end before the other begins.",
       class = "window", fault = "call")
   }
   list(before = before, after = after)
@@ -38,7 +40,8 @@ held_days <- function(date, side, windows) {
   days <- vapply(1:2, function(k) length(unique(date[side == k])), 0L)
   if (!all(days)) {
     empty <- windows[[which(days == 0)[1]]]
-    abort_tide("A window holds no row.", where = format_days(empty[1], empty[2]), mend = "Choose days that the data hold.", class = "window", fault = "call")
+    abort_tide("A window holds no row.", where = format_days(empty[1], empty[2]),
+      mend = "Choose days that the data hold.", class = "window", fault = "call")
   }
   from <- as.IDate(vapply(windows, function(window) as.integer(window[1]), 0L))
   to <- as.IDate(vapply(windows, function(window) as.integer(window[2]), 0L))
@@ -52,7 +55,8 @@ clicks_by_week <- function(at, pairs, names, windows) {
   rows <- at$rows[near]
   line <- pairs[rows, on = c("query", "page"), which = TRUE]
   keep <- which(line %in% own)
-  sums <- data.table(name = pairs$name[line[keep]], week = week_of(rows$date[keep], windows), clicks = rows$clicks[keep])
+  sums <- data.table(name = pairs$name[line[keep]], week = week_of(rows$date[keep], windows),
+    clicks = rows$clicks[keep])
   sums[, .(clicks = sum(clicks)), by = c("name", "week")]
 }
 
@@ -67,7 +71,8 @@ week_of <- function(date, windows) {
 
 # What the same weekdays a year before did: list(ratio, from, to) of clicks a day, or NULL where they are not all held.
 last_season <- function(days, windows) {
-  if (is.null(days) || min(days$date) > windows$before[1] - 364L || windows$after[2] - windows$before[1] > 363) return(NULL)
+  if (is.null(days) || min(days$date) > windows$before[1] - 364L ||
+    windows$after[2] - windows$before[1] > 363) return(NULL)
   a_day <- lapply(windows, function(window) {
     own <- days$clicks[days$date >= window[1] - 364L & days$date <= window[2] - 364L]
     if (length(own) >= 0.9 * (as.integer(window[2] - window[1]) + 1)) mean(own)

@@ -5,7 +5,8 @@ contest_figure <- function(findings, most = 6) {
   found <- utils::head(found[found$kind == "cannibalized"], most)
   summary <- findings$summary
   if (!nrow(found) || is.null(summary$contested)) {
-    abort_tide("There is no contest to draw.", where = "the list has no cannibalized query with dates", mend = "Draw the map instead.", class = "grain", fault = "call")
+    abort_tide("There is no contest to draw.", where = "the list has no cannibalized query with dates",
+      mend = "Draw the map instead.", class = "grain", fault = "call")
   }
   long <- rbindlist(lapply(seq_len(nrow(found)), function(i) {
     code <- match(found$query[i], summary$queries$query)
@@ -15,7 +16,8 @@ contest_figure <- function(findings, most = 6) {
     weeks[, "leads" := expected == max(expected), by = "week"]
     all_weeks <- seq_len(max(weeks$week) + 1L) - 1L
     full <- weeks[CJ(page = rivals, week = all_weeks), on = c("page", "week")]
-    data.table(query = sprintf("%d. %s", found$rank[i], found$query[i]), order = i, side = ifelse(full$page == rivals[1], "keep", "other"),
+    data.table(query = sprintf("%d. %s", found$rank[i], found$query[i]), order = i,
+      side = ifelse(full$page == rivals[1], "keep", "other"),
       day = as.Date(summary$recent$from) + 7 * full$week, position = full$position, leads = full$leads %in% TRUE)
   }))
   long[, "query" := factor(long$query, unique(long$query[order(long$order)]))]
@@ -27,8 +29,12 @@ contest_figure <- function(findings, most = 6) {
     ggplot2::geom_point(ggplot2::aes(shape = .data$leads, size = .data$leads), fill = "white", na.rm = TRUE) +
     ggplot2::facet_wrap("query", ncol = 3) +
     ggplot2::scale_y_reverse(breaks = c(1, 5, 10, 20, 30, 40, 50)) +
-    ggplot2::scale_colour_manual(values = colours, labels = c(keep = "page to keep", other = "the other page"), name = NULL) +
-    ggplot2::scale_shape_manual(values = c(`TRUE` = 16, `FALSE` = 21), guide = "none") + ggplot2::scale_size_manual(values = c(`TRUE` = 2.2, `FALSE` = 1.1), guide = "none") +
-    ggplot2::labs(x = NULL, y = "position", title = "Who led when", subtitle = "a full dot where the page was the one that earned more that week") +
-    tide_theme() + ggplot2::theme(legend.position = "top", legend.justification = 0, strip.text = ggplot2::element_text(hjust = 0, colour = ink$text))
+    ggplot2::scale_colour_manual(values = colours, labels = c(keep = "page to keep", other = "the other page"),
+      name = NULL) +
+    ggplot2::scale_shape_manual(values = c(`TRUE` = 16, `FALSE` = 21), guide = "none") +
+      ggplot2::scale_size_manual(values = c(`TRUE` = 2.2, `FALSE` = 1.1), guide = "none") +
+    ggplot2::labs(x = NULL, y = "position", title = "Who led when",
+      subtitle = "a full dot where the page was the one that earned more that week") +
+    tide_theme() + ggplot2::theme(legend.position = "top", legend.justification = 0,
+      strip.text = ggplot2::element_text(hjust = 0, colour = ink$text))
 }

@@ -1,8 +1,8 @@
 # The opportunity map: where every pair stands against the curve.
 
 #' @rdname tide_figures
-#' @param what For findings: `"map"`, or `"contests"` for small figures of the cannibalized queries, who led when at which
-#'   position.
+#' @param what For findings: `"map"`, or `"contests"` for small figures of the cannibalized queries, who led when at
+#'   which position.
 #' @rawNamespace S3method(ggplot2::autoplot, tide_findings)
 autoplot.tide_findings <- function(object, until = 30, named = 6, what = c("map", "contests"), ...) {
   if (check_choice(what, c("map", "contests"), "what") == "contests") return(contest_figure(object, named))
@@ -23,13 +23,17 @@ autoplot.tide_findings <- function(object, until = 30, named = 6, what = c("map"
   ggplot2::ggplot(mapping = ggplot2::aes(.data$position, .data$shown)) +
     ggplot2::geom_point(data = grey, colour = ink$plain, size = 0.7, alpha = 0.6) +
     ggplot2::geom_line(data = line, ggplot2::aes(y = .data$ctr), colour = ink$main, linewidth = 0.9) +
-    ggplot2::geom_point(data = found, ggplot2::aes(size = .data$gain, colour = .data$kind, fill = .data$kind, shape = .data$kind), alpha = 0.65) +
-    ggplot2::geom_text(data = label, ggplot2::aes(label = sprintf("%d %s", .data$rank, .data$query)), size = 3.2, hjust = 0,
+    ggplot2::geom_point(data = found, ggplot2::aes(size = .data$gain, colour = .data$kind, fill = .data$kind,
+      shape = .data$kind), alpha = 0.65) +
+    ggplot2::geom_text(data = label, ggplot2::aes(label = sprintf("%d %s", .data$rank, .data$query)), size = 3.2,
+      hjust = 0,
       nudge_x = 0.015, colour = ink$text, check_overlap = TRUE) +
-    ggplot2::scale_colour_manual(values = kind_colours, labels = map_label(counts), aesthetics = c("colour", "fill"), name = NULL) +
+    ggplot2::scale_colour_manual(values = kind_colours, labels = map_label(counts), aesthetics = c("colour", "fill"),
+      name = NULL) +
     ggplot2::scale_shape_manual(values = kind_shapes, labels = map_label(counts), name = NULL) +
     ggplot2::scale_size_area(max_size = 8, guide = "none") +
-    position_axis(until) + ctr_axis() + ggplot2::coord_cartesian(ylim = c(floor, min(1, 2 * max(found$shown, line$ctr)))) +
+    position_axis(until) + ctr_axis() + ggplot2::coord_cartesian(ylim = c(floor,
+      min(1, 2 * max(found$shown, line$ctr)))) +
     ggplot2::labs(x = "average position", y = "CTR", title = "Where the opportunities are",
       subtitle = "line: the curve; grey: all tested pairs; marks: findings, larger where more clicks are to be won") +
     tide_theme() + ggplot2::theme(legend.position = "top", legend.justification = 0)

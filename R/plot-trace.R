@@ -6,12 +6,14 @@
 #'   many distinct queries were shown in each week, by band of position (the default for a folder).
 #' @param events A `tide_events` object to mark on a trace; `NULL` for none.
 #' @rawNamespace S3method(ggplot2::autoplot, tide_trace)
-autoplot.tide_trace <- function(object, type = if (object$kind == "folder") "ranking" else "weeks", named = 4, events = NULL, ...) {
+autoplot.tide_trace <- function(object, type = if (object$kind == "folder") "ranking" else "weeks", named = 4,
+  events = NULL, ...) {
   check_choice(type, c("weeks", "ranking"), "type")
   check_number(named, "named", min = 1, max = 6)
   drawn <- if (type == "weeks") object$weekly else object$ranking
   if (is.null(drawn)) {
-    abort_tide("There is nothing to draw by week.", where = sprintf("'%s'", object$name), mend = if (type == "weeks") "Give a table with dates." else "Trace a page or a folder.",
+    abort_tide("There is nothing to draw by week.", where = sprintf("'%s'", object$name),
+      mend = if (type == "weeks") "Give a table with dates." else "Trace a page or a folder.",
       class = "grain", fault = "call")
   }
   figure <- if (type == "weeks") weeks_figure(object, named) else ranking_figure(object)
@@ -30,7 +32,8 @@ line_colours <- c("#1f4e79", "#b8651b", "#5b3a8c", "#1f7a8c", "#8c2f4a", "#4a6b1
 
 trace_title <- function(trace) {
   if (trace$kind == "folder" && trace$name == "/") return("The site:")
-  sprintf("%s %s", c(query = "Query:", page = "Page:", folder = "Folder:")[[trace$kind]], if (trace$kind == "query") trace$name else format_path(trace$name))
+  sprintf("%s %s", c(query = "Query:", page = "Page:", folder = "Folder:")[[trace$kind]],
+    if (trace$kind == "query") trace$name else format_path(trace$name))
 }
 
 weeks_figure <- function(trace, named) {
@@ -57,13 +60,16 @@ weeks_figure <- function(trace, named) {
     ggplot2::geom_line(data = context, colour = ink$plain, linewidth = 0.3, na.rm = TRUE) +
     ggplot2::geom_line(data = lead, ggplot2::aes(colour = .data$colour), linewidth = 0.8, na.rm = TRUE) +
     ggplot2::geom_point(data = lead, ggplot2::aes(colour = .data$colour), size = 1.3, na.rm = TRUE) +
-    ggplot2::geom_text(data = ends, ggplot2::aes(label = .data$label, colour = .data$colour, x = max(long$week)), hjust = 0, nudge_x = span / 60, size = 3.3) +
+    ggplot2::geom_text(data = ends, ggplot2::aes(label = .data$label, colour = .data$colour, x = max(long$week)),
+      hjust = 0, nudge_x = span / 60, size = 3.3) +
     ggplot2::scale_colour_identity() +
     ggplot2::scale_x_date(expand = ggplot2::expansion(c(0.02, 0.38))) +
-    ggplot2::scale_y_continuous(breaks = place_breaks, labels = function(x) format(abs(x), big.mark = ",", trim = TRUE)) +
+    ggplot2::scale_y_continuous(breaks = place_breaks,
+      labels = function(x) format(abs(x), big.mark = ",", trim = TRUE)) +
     ggplot2::facet_wrap("figure", ncol = 1, scales = "free_y") +
     ggplot2::labs(x = NULL, y = NULL, title = trace_title(trace), subtitle = sprintf("by week; position 1 is on top%s",
-      if (nrow(context)) sprintf("; grey: %s", format_plural(length(unique(context$name)), paste("other", side), c(page = "other pages", query = "other queries")[[side]])) else "")) +
+      if (nrow(context)) sprintf("; grey: %s", format_plural(length(unique(context$name)), paste("other", side),
+        c(page = "other pages", query = "other queries")[[side]])) else "")) +
     tide_theme() + ggplot2::theme(strip.text = ggplot2::element_text(hjust = 0, colour = ink$text))
 }
 
@@ -79,7 +85,8 @@ place_breaks <- function(limits) {
 }
 
 # Cut at the front, where addresses are alike.
-fit_label <- function(text, width) ifelse(nchar(text) > width, paste0("\u2026", substring(text, nchar(text) - width + 2)), text)
+fit_label <- function(text, width) ifelse(nchar(text) > width,
+  paste0("\u2026", substring(text, nchar(text) - width + 2)), text)
 
 # Labels at least `step` apart, in their order.
 spread_apart <- function(at, step) {
@@ -98,10 +105,12 @@ ranking_figure <- function(trace) {
   span <- as.numeric(diff(range(ranking$week)))
   ggplot2::ggplot(ranking, ggplot2::aes(as.Date(.data$week), .data$queries)) +
     ggplot2::geom_col(ggplot2::aes(fill = .data$band), width = 6) +
-    ggplot2::geom_text(data = last, ggplot2::aes(y = .data$at, label = paste("position", .data$band)), hjust = 0, nudge_x = 5, size = 3.3, colour = ink$text) +
+    ggplot2::geom_text(data = last, ggplot2::aes(y = .data$at, label = paste("position", .data$band)), hjust = 0,
+      nudge_x = 5, size = 3.3, colour = ink$text) +
     ggplot2::scale_fill_manual(values = band_shades(ranking$band), guide = "none") +
     ggplot2::scale_x_date(expand = ggplot2::expansion(c(0.02, 0.2))) +
     ggplot2::scale_y_continuous(labels = scales::label_comma(), expand = ggplot2::expansion(c(0, 0.05))) +
-    ggplot2::labs(x = NULL, y = NULL, title = sprintf("%s distinct queries by week", trace_title(trace)), subtitle = "each query in the band of its position in that week") +
+    ggplot2::labs(x = NULL, y = NULL, title = sprintf("%s distinct queries by week", trace_title(trace)),
+      subtitle = "each query in the band of its position in that week") +
     tide_theme()
 }

@@ -30,21 +30,28 @@
 tide_check <- function(store, brand = NULL) {
   check_class(store, "tide_store", "store")
   held <- with_store(store, write = FALSE, function(con) list(
-    days = setDT(DBI::dbGetQuery(con, "SELECT grain, day, exported, rows, clicks, impressions FROM current ORDER BY grain, day")),
-    all = setDT(DBI::dbGetQuery(con, "SELECT d.import, d.grain, d.day, d.rows, d.clicks FROM days d JOIN imports i ON i.id = d.import WHERE i.undone = 0")),
-    parts = setDT(DBI::dbGetQuery(con, "SELECT p.file, p.grain, p.checksum FROM parts p JOIN imports i ON i.id = p.import WHERE i.undone = 0"))
+    days = setDT(DBI::dbGetQuery(con,
+      "SELECT grain, day, exported, rows, clicks, impressions FROM current ORDER BY grain, day")),
+    all = setDT(DBI::dbGetQuery(con,
+      "SELECT d.import, d.grain, d.day, d.rows, d.clicks FROM days d JOIN imports i ON i.id = d.import WHERE i.undone = 0")),
+    parts = setDT(DBI::dbGetQuery(con,
+      "SELECT p.file, p.grain, p.checksum FROM parts p JOIN imports i ON i.id = p.import WHERE i.undone = 0"))
   ))
   days <- held$days
   if (!nrow(days)) return(structure(list(held = days, coverage = NULL, problems = no_problems()), class = "tide_check"))
-  summary <- days[, .(rows = sum(rows), days = .N, from = min(day), to = max(day), clicks = sum(clicks), impressions = sum(impressions)), by = "grain"]
+  summary <- days[, .(rows = sum(rows), days = .N, from = min(day), to = max(day), clicks = sum(clicks),
+    impressions = sum(impressions)), by = "grain"]
   dated <- split(days[days$day > 0], by = "grain")
-  problems <- rbindlist(c(list(no_problems()), lapply(dated, missing_days), unusual_days(dated), lapply(split(held$all[held$all$day > 0], by = "grain"), revised_days),
-    lapply(dated, row_changes), list(capped_tables(days), damaged_parts(store, held$parts), missing_totals(summary), spelling_problems(page_spellings(store)),
+  problems <- rbindlist(c(list(no_problems()), lapply(dated, missing_days), unusual_days(dated),
+    lapply(split(held$all[held$all$day > 0], by = "grain"), revised_days),
+    lapply(dated, row_changes), list(capped_tables(days), damaged_parts(store, held$parts), missing_totals(summary),
+      spelling_problems(page_spellings(store)),
       if (length(brand)) missed_spellings(store, brand))))
   structure(list(held = summary, coverage = monthly_coverage(days), problems = problems), class = "tide_check")
 }
 
-no_problems <- function() data.table(problem = character(), grain = character(), where = character(), consequence = character(), mend = character(), weight = character())
+no_problems <- function() data.table(problem = character(), grain = character(), where = character(),
+  consequence = character(), mend = character(), weight = character())
 
 # weight: a "problem" falsifies figures; a "remark" is worth knowing.
 a_problem <- function(problem, grain, where, consequence, mend, weight = "problem") {
@@ -64,7 +71,8 @@ day_runs <- function(days) {
 missing_days <- function(days) {
   gone <- setdiff(seq(min(days$day), max(days$day)), days$day)
   if (!length(gone)) return(NULL)
-  a_problem("days missing", days$grain[1], day_runs(gone), "Trends and gains per 30 days count them as if nothing happened.", "Export these days and load them.")
+  a_problem("days missing", days$grain[1], day_runs(gone),
+    "Trends and gains per 30 days count them as if nothing happened.", "Export these days and load them.")
 }
 
 # A day that is far off in several tables is named once.
@@ -76,7 +84,9 @@ unusual_days <- function(dated) {
     odd <- odd[odd$what != "no rows" & !paste(odd$from, odd$what) %in% named]
     if (!nrow(odd)) return(NULL)
     named <<- c(named, paste(odd$from, odd$what))
-    a_problem("days far from their neighbours", days$grain[1], paste(odd_run_lines(utils::head(odd, 3)), collapse = "; "), "A tracking fault or a burst of bots would pass for demand.",
+    a_problem("days far from their neighbours", days$grain[1],
+      paste(odd_run_lines(utils::head(odd, 3)), collapse = "; "),
+      "A tracking fault or a burst of bots would pass for demand.",
       "Look at these days; leave them out with --without unusual if they are faults.")
   })
 }
@@ -88,28 +98,32 @@ row_changes <- function(days) {
   middle <- function(x, at) stats::median(x[at])
   at <- 15:(n - 13)
   change <- vapply(at, function(i) log(middle(days$rows, i:(i + 13)) / middle(days$rows, (i - 14):(i - 1))), 0)
-  clicks <- vapply(at, function(i) log((middle(days$clicks, i:(i + 13)) + 1) / (middle(days$clicks, (i - 14):(i - 1)) + 1)), 0)
+  clicks <- vapply(at, function(i) log((middle(days$clicks, i:(i + 13)) + 1) / (middle(days$clicks, (i - 14):(i - 1)) +
+    1)), 0)
   sudden <- abs(change) > log(1.5) & abs(change - clicks) > log(1.3)
   if (!any(sudden)) return(NULL)
   # The change shows on days before and after it alike: it lies in the middle.
   run <- cumsum(c(TRUE, diff(at[sudden]) > 1))
   middles <- round(tapply(at[sudden], run, stats::median))
   a_problem("sudden change of the number of rows", days$grain[1], paste("about", day_runs(days$day[middles])),
-    "An export with another cap or filter would pass for a change of the site.", "Compare the exports before and after that day; see 'inktide load --history'.")
+    "An export with another cap or filter would pass for a change of the site.",
+    "Compare the exports before and after that day; see 'inktide load --history'.")
 }
 
 revised_days <- function(all) {
   change <- all[, .(old = clicks[which.min(import)], new = clicks[which.max(import)], times = .N), by = "day"]
   much <- change$times > 1 & abs(change$new - change$old) > 0.2 * pmax(change$old, 10)
   if (!any(much)) return(NULL)
-  a_problem("days revised by more than a fifth", all$grain[1], day_runs(change$day[much]), "Either these days were unfinished before, or one of the exports is partial.",
+  a_problem("days revised by more than a fifth", all$grain[1], day_runs(change$day[much]),
+    "Either these days were unfinished before, or one of the exports is partial.",
     "See 'inktide load --history'; undo an import that is partial.")
 }
 
 capped_tables <- function(days) {
   whole <- days[days$day == 0 & days$rows %in% round_caps]
   if (!nrow(whole)) return(NULL)
-  rbindlist(lapply(seq_len(nrow(whole)), function(i) a_problem("table looks cut at a row cap", whole$grain[i], sprintf("%s rows", format_count(whole$rows[i])),
+  rbindlist(lapply(seq_len(nrow(whole)), function(i) a_problem("table looks cut at a row cap", whole$grain[i],
+    sprintf("%s rows", format_count(whole$rows[i])),
     "Rows with few clicks are missing, so CTR reads too high.", "Export by page, or in shorter windows.")))
 }
 
@@ -118,13 +132,15 @@ damaged_parts <- function(store, parts) {
   bad <- !file.exists(paths) | unname(tools::md5sum(paths)) != parts$checksum
   bad[is.na(bad)] <- TRUE
   if (!any(bad)) return(NULL)
-  a_problem("damaged part", parts$grain[bad], parts$file[bad], "Its rows are left out of every result.", "Load the export of that month again after undoing its import.")
+  a_problem("damaged part", parts$grain[bad], parts$file[bad], "Its rows are left out of every result.",
+    "Load the export of that month again after undoing its import.")
 }
 
 missing_totals <- function(held) {
   with_query <- grepl("query", held$grain)
   if (!any(with_query) || any(held$grain %in% c("date", "date x device", "date x country"))) return(NULL)
-  a_problem("no totals without queries", "", "", "It cannot be told how many clicks are hidden with private queries.", "Export totals by date, without queries, and load them.")
+  a_problem("no totals without queries", "", "", "It cannot be told how many clicks are hidden with private queries.",
+    "Export totals by date, without queries, and load them.")
 }
 
 # Share of the totals by date that the finest dated table with queries explains, by month.
@@ -135,16 +151,21 @@ monthly_coverage <- function(days) {
   fine <- fine[which.max(nchar(fine))]
   both <- merge(days[days$grain == fine], days[days$grain == "date"], by = "day", suffixes = c("", "_site"))
   if (!nrow(both)) return(NULL)
-  both[, .(clicks = sum(clicks) / sum(clicks_site), impressions = sum(impressions) / sum(impressions_site)), by = .(month = format(as.Date(as.IDate(day)), "%Y-%m"))]
+  both[, .(clicks = sum(clicks) / sum(clicks_site), impressions = sum(impressions) / sum(impressions_site)),
+    by = .(month = format(as.Date(as.IDate(day)), "%Y-%m"))]
 }
 
 #' @export
 format.tide_check <- function(x, ...) {
   if (!nrow(x$held)) return("The archive is empty.")
-  window <- ifelse(x$held$from > 0, sprintf("%s, %s", format_days(as.IDate(x$held$from), as.IDate(x$held$to)), format_plural(x$held$days, "day")), "no dates")
-  c("Held", sprintf("  %s: %s (%s); %s clicks, %s impressions", x$held$grain, format_plural(x$held$rows, "row"), window, format_count(x$held$clicks), format_count(x$held$impressions)),
-    if (!is.null(x$coverage)) c("", "Share of all clicks and impressions that rows with queries explain (the rest is private)",
-      "  month    clicks  impressions", sprintf("  %s  %6s  %11s", x$coverage$month, format_share(x$coverage$clicks), format_share(x$coverage$impressions))),
+  window <- ifelse(x$held$from > 0, sprintf("%s, %s", format_days(as.IDate(x$held$from), as.IDate(x$held$to)),
+    format_plural(x$held$days, "day")), "no dates")
+  c("Held", sprintf("  %s: %s (%s); %s clicks, %s impressions", x$held$grain, format_plural(x$held$rows, "row"), window,
+    format_count(x$held$clicks), format_count(x$held$impressions)),
+    if (!is.null(x$coverage)) c("",
+      "Share of all clicks and impressions that rows with queries explain (the rest is private)",
+      "  month    clicks  impressions", sprintf("  %s  %6s  %11s", x$coverage$month, format_share(x$coverage$clicks),
+        format_share(x$coverage$impressions))),
     "", problem_lines("Problems", x$problems[x$problems$weight == "problem"]),
     if (!any(x$problems$weight == "problem")) "No problems found.",
     problem_lines(c("", "Remarks"), x$problems[x$problems$weight == "remark"]))
@@ -154,7 +175,8 @@ problem_lines <- function(head, problems) {
   if (!nrow(problems)) return(NULL)
   c(head, unlist(lapply(seq_len(nrow(problems)), function(i) {
     p <- problems[i]
-    c(sprintf("  %s%s%s", p$problem, if (nzchar(p$grain)) paste0(" in ", p$grain) else "", if (nzchar(p$where)) paste0(": ", p$where) else ""),
+    c(sprintf("  %s%s%s", p$problem, if (nzchar(p$grain)) paste0(" in ", p$grain) else "",
+      if (nzchar(p$where)) paste0(": ", p$where) else ""),
       sprintf("    so:   %s", p$consequence), sprintf("    mend: %s", p$mend))
   })))
 }

@@ -13,11 +13,19 @@ setting_kinds <- local({
     days = function(x) number(x, 1, "a number of at least 1"),
     share = function(x) { must(number(x, 0.001, "a share such as 0.1") <= 0.5, "a share of at most 0.5"); x },
     range = function(x) { x <- as_range(x); must(!is.null(x), "a range such as 4:20"); x },
-    bands = function(x) { must(is.numeric(x) && x[1] == 1 && !is.unsorted(x, strictly = TRUE), "increasing positions that begin with 1, such as [1, 4, 11, 21]"); x },
+    bands = function(x) { must(is.numeric(x) && x[1] == 1 && !is.unsorted(x, strictly = TRUE),
+      "increasing positions that begin with 1, such as [1, 4, 11, 21]"); x },
     order = function(x) { must(identical(x, "dmy") || identical(x, "mdy"), "dmy or mdy"); x },
-    clicks_above = function(x) { must(is_text(x) && x %in% names(clicks_above_rules), paste(names(clicks_above_rules), collapse = ", ")); x },
-    named_texts = function(x) { must(is.list(x) && !is.null(names(x)) && all(lengths(x) == 1), "lines of 'name: text'"); unlist(x) },
-    named_words = function(x) { must(is.list(x) && !is.null(names(x)), "lines of 'name: [words]'"); lapply(x, as.character) }
+    clicks_above = function(x) { must(is_text(x) && x %in% names(clicks_above_rules),
+      paste(names(clicks_above_rules), collapse = ", ")); x },
+    named_texts = function(x) {
+      must(is.list(x) && !is.null(names(x)) && all(lengths(x) == 1), "lines of 'name: text'")
+      unlist(x)
+    },
+    named_words = function(x) {
+      must(is.list(x) && !is.null(names(x)), "lines of 'name: [words]'")
+      lapply(x, as.character)
+    }
   )
 })
 
@@ -37,7 +45,8 @@ finding_names <- c("low_ctr", "striking_distance", "cannibalized", "falling", "r
 
 # Settings by name; a list stands for settings inside.
 setting_names <- list(
-  site = "text", brand = "words", exports = "words", enrichments = "words", events = "text", columns = "named_texts", date_order = "order",
+  site = "text", brand = "words", exports = "words", enrichments = "words", events = "text", columns = "named_texts",
+  date_order = "order",
   clicks_above = "clicks_above", intent = "named_words", page_groups = "named_texts", bands = "bands",
   windows = list(recent_days = "days", undated_days = "days", lag = "count"),
   thresholds = list(striking_distance = "range", fdr = "share", min_gain = "count", min_impressions = "count"),
@@ -98,13 +107,17 @@ tide_settings <- function(dir) {
   file <- file.path(dir, "inktide.yml")
   if (!file.exists(file)) {
     abort_tide("The folder is not a project.", where = sprintf("There is no '%s'.", file),
-      mend = "Name the folder that holds inktide.yml, begin one with 'inktide init', or name the files.", class = "project", file = file)
+      mend = "Name the folder that holds inktide.yml, begin one with 'inktide init', or name the files.",
+      class = "project", file = file)
   }
   given <- tryCatch(yaml::read_yaml(file), error = function(e) {
-    abort_tide("The settings cannot be read.", where = sprintf("'%s': %s.", file, gsub("\\s+", " ", conditionMessage(e))),
-      mend = "Write them as 'name: value', with lists as lines that begin with '  - '.", class = "settings", file = file)
+    abort_tide("The settings cannot be read.", where = sprintf("'%s': %s.", file,
+      gsub("\\s+", " ", conditionMessage(e))),
+      mend = "Write them as 'name: value', with lists as lines that begin with '  - '.", class = "settings",
+      file = file)
   })
-  if (!is.null(given) && (!is.list(given) || is.null(names(given)))) abort_setting(file, names(given), "The settings", "lines of 'name: value'")
+  if (!is.null(given) && (!is.list(given) || is.null(names(given)))) abort_setting(file, names(given), "The settings",
+    "lines of 'name: value'")
   settings <- as.list(read_settings(given, setting_names, file))
   settings$rules <- do.call(tide_rules, Filter(Negate(is.null), settings[c("brand", "intent", "page_groups", "bands")]))
   for (name in c("exports", "enrichments", "events")) {
@@ -120,15 +133,18 @@ read_settings <- function(given, known, file, path = character()) {
     here <- c(path, name)
     kind <- known[[name]]
     if (is.null(kind)) {
-      abort_tide(sprintf("Unknown setting '%s'.", name), where = sprintf("'%s', line %d.", file, setting_line(file, here)),
+      abort_tide(sprintf("Unknown setting '%s'.", name),
+        where = sprintf("'%s', line %d.", file, setting_line(file, here)),
         mend = sprintf("Did you mean '%s'?", nearest_name(name, names(known))), class = "settings", file = file)
     }
     if (is.null(given[[name]])) next
     given[[name]] <- if (is.list(kind)) {
-      if (!is.list(given[[name]])) abort_setting(file, here, name, paste("lines of", paste(names(kind), collapse = ", ")))
+      if (!is.list(given[[name]])) abort_setting(file, here, name,
+        paste("lines of", paste(names(kind), collapse = ", ")))
       read_settings(given[[name]], kind, file, here)
     } else if (kind == "segments") read_segments(given[[name]], file, here)
-    else tryCatch(setting_kinds[[kind]](given[[name]]), error = function(e) abort_setting(file, here, name, conditionMessage(e)))
+    else tryCatch(setting_kinds[[kind]](given[[name]]),
+      error = function(e) abort_setting(file, here, name, conditionMessage(e)))
   }
   given
 }
@@ -143,8 +159,10 @@ read_segments <- function(given, file, path) {
   values <- c(pattern = "text", text = "text", words = "words", range = "range", number = "count", flag = "flag")
   Map(function(conditions, name) {
     here <- c(path, name)
-    if (name %in% c("brand", "non-brand", "all")) abort_setting(file, here, name, "called otherwise: brand, non-brand and all are there already")
-    if (!is.list(conditions) || is.null(names(conditions))) abort_setting(file, here, name, "conditions such as {has_any: [how, why]}")
+    if (name %in% c("brand", "non-brand", "all")) abort_setting(file, here, name,
+      "called otherwise: brand, non-brand and all are there already")
+    if (!is.list(conditions) || is.null(names(conditions))) abort_setting(file, here, name,
+      "conditions such as {has_any: [how, why]}")
     kinds <- lapply(segment_conditions, function(condition) unname(values[condition$value]))
     flags <- names(conditions) %in% names(Filter(function(kind) kind == "flag", kinds))
     read <- c(read_settings(conditions[!flags], kinds, file, here), conditions[flags])
@@ -152,7 +170,8 @@ read_segments <- function(given, file, path) {
     tryCatch(do.call(tide_segment, c(list(name), read)), tide_error = function(e) {
       lines <- strsplit(conditionMessage(e), "\n  (where: |mend:  )")[[1]]
       at <- if (!is.null(e$argument)) c(here, e$argument) else here
-      abort_tide(lines[1], where = sprintf("'%s', line %d. %s", file, setting_line(file, at), lines[2]), mend = lines[3], class = "settings", file = file)
+      abort_tide(lines[1], where = sprintf("'%s', line %d. %s", file, setting_line(file, at), lines[2]),
+        mend = lines[3], class = "settings", file = file)
     })
   }, given, names(given))
 }
@@ -163,7 +182,8 @@ named_files <- function(settings, setting) {
     found <- if (grepl("[*?]", path)) sort(Sys.glob(path)) else path[file.exists(path)]
     if (!length(found)) {
       file <- file.path(settings$folder, "inktide.yml")
-      abort_tide("A file named in the settings is missing.", where = sprintf("'%s', line %d, names '%s'.", file, setting_line(file, setting), path),
+      abort_tide("A file named in the settings is missing.",
+        where = sprintf("'%s', line %d, names '%s'.", file, setting_line(file, setting), path),
         mend = sprintf("Put the file there, or correct the list '%s'.", setting), class = "settings", file = file)
     }
     found

@@ -20,7 +20,8 @@ spelling_problems <- function(pages) {
   mixed <- function(what, one, mend) {
     share <- sum(pages$impressions[one]) / sum(pages$impressions)
     if (share == 0 || share == 1) return(NULL)
-    a_problem(sprintf("%s mixed", what), "", sprintf("%s of impressions on the rarer", format_share(min(share, 1 - share))),
+    a_problem(sprintf("%s mixed", what), "", sprintf("%s of impressions on the rarer",
+      format_share(min(share, 1 - share))),
       "One page stands as two in every table that does not fold addresses; here they are one.", mend, "remark")
   }
   whole <- grepl("^https?://", pages$page)
@@ -31,9 +32,12 @@ spelling_problems <- function(pages) {
   beside <- pages$page[keys %in% several & (duplicated(keys) | clean != pages$page)]
   rbind(
     if (any(whole)) mixed("http and https", startsWith(pages$page, "http://"), "Redirect http to https."),
-    if (any(whole)) mixed("addresses with and without www", grepl("^[a-z]+://www[.]", pages$page), "Redirect one to the other."),
-    if (length(several)) a_problem("addresses that fold together", "", sprintf("%s in several spellings, such as '%s'", format_plural(length(several), "page"), beside[1]),
-      "Each is counted as one page here; a pivot by address splits it.", "Link to one spelling, and name it as the canonical one.", "remark"))
+    if (any(whole)) mixed("addresses with and without www", grepl("^[a-z]+://www[.]", pages$page),
+      "Redirect one to the other."),
+    if (length(several)) a_problem("addresses that fold together", "",
+      sprintf("%s in several spellings, such as '%s'", format_plural(length(several), "page"), beside[1]),
+      "Each is counted as one page here; a pivot by address splits it.",
+      "Link to one spelling, and name it as the canonical one.", "remark"))
 }
 
 missed_spellings <- function(store, brand) {
@@ -43,6 +47,8 @@ missed_spellings <- function(store, brand) {
   other <- other[fcoalesce(other$shared, 0) >= 0.5]
   if (!nrow(other)) return(NULL)
   top <- utils::head(other, 5)
-  a_problem("spellings that the brand words miss", "", paste(sprintf("'%s' (%s)", top$word, format_plural(top$clicks, "click")), collapse = ", "),
-    "Brand queries among the others lift the curve and pass for strong pages.", "Add these words to 'brand' in inktide.yml, where they are the brand.", "remark")
+  a_problem("spellings that the brand words miss", "",
+    paste(sprintf("'%s' (%s)", top$word, format_plural(top$clicks, "click")), collapse = ", "),
+    "Brand queries among the others lift the curve and pass for strong pages.",
+    "Add these words to 'brand' in inktide.yml, where they are the brand.", "remark")
 }

@@ -6,24 +6,24 @@
 #'
 #' @details
 #' \describe{
-#'   \item{`low_ctr`}{Clicked less than the curve says, by more than queries
-#'     usually differ. The spread between queries is split into a usual and a low
-#'     part (two-groups mixture); `confidence` is the probability of the low
-#'     part, never above 0.95 (a topic that only one page shows cannot be told from that page's snippet), and the
-#'     expected share of false ones in the list is at most `fdr`; of the lists of which that holds it is the one worth most, so
-#'     what is likely and large stands beside what is sure, each with its confidence. The spread between queries counts half as gamma, half as
-#'     log-normal, whose lower tails no site is large enough to tell apart.
-#'     The gain is the confidence times what leads back to where the usual spread would have the query, not
-#'     blindly to the curve.}
-#'   \item{`striking_distance`}{In the band of positions, with the next
-#'     worthwhile step (page one from page two, else the top three) within
-#'     reach. The chance of the step is 0.35 x target / position, an assumption for queries that are worked on; where there are four months or more, it goes half of the way (in log odds) to
-#'     what share of this site's queries rose so far in three months by themselves, by position, trend and queries on the page (a logistic fit). Gain = chance of the step x (the query's own rate carried along the
-#'     curve to the target, less what it earns).}
-#'   \item{`cannibalized`}{Two pages swap the lead for days on end, twice or more (`confidence` is the chance of that, by a hidden
-#'     Markov chain over the days, against one page leading throughout and against the lead falling to either by chance), or are shown
-#'     together and both held back, or the page leads whose words match less. Gain: the query at
-#'     the better page's held position with all searches, less today; half of that where two pages are to be merged.}
+#'   \item{`low_ctr`}{Clicked less than the curve says, by more than queries usually differ. The spread between queries
+#'     is split into a usual and a low part (two-groups mixture); `confidence` is the probability of the low part, never
+#'     above 0.95 (a topic that only one page shows cannot be told from that page's snippet), and the expected share of
+#'     false ones in the list is at most `fdr`; of the lists of which that holds it is the one worth most, so what is
+#'     likely and large stands beside what is sure, each with its confidence. The spread between queries counts half as
+#'     gamma, half as log-normal, whose lower tails no site is large enough to tell apart. The gain is the confidence
+#'     times what leads back to where the usual spread would have the query, not blindly to the curve.}
+#'   \item{`striking_distance`}{In the band of positions, with the next worthwhile step (page one from page two, else
+#'     the top three) within reach. The chance of the step is 0.35 x target / position, an assumption for queries that
+#'     are worked on; where there are four months or more, it goes half of the way (in log odds) to what share of this
+#'     site's queries rose so far in three months by themselves, by position, trend and queries on the page (a logistic
+#'     fit). Gain = chance of the step x (the query's own rate carried along the curve to the target, less what it
+#'     earns).}
+#'   \item{`cannibalized`}{Two pages swap the lead for days on end, twice or more (`confidence` is the chance of that,
+#'     by a hidden Markov chain over the days, against one page leading throughout and against the lead falling to
+#'     either by chance), or are shown together and both held back, or the page leads whose words match less. Gain: the
+#'     query at the better page's held position with all searches, less today; half of that where two pages are to be
+#'     merged.}
 #'   \item{`falling`, `rising`}{Clicks for a search moved between the last four
 #'     weeks and the four before by more than chance and the usual wavering (two-groups
 #'     mixture again). Fewer searches are no fall. Half of a loss is taken to be won back; a rise to
@@ -38,15 +38,14 @@
 #'     answers them itself: that is no finding, and is named in `aside`.}
 #'   \item{Page two}{Impressions grow when a query reaches page one: by what the site's own queries
 #'     did that were on both, held to a default of 1.5. Search volume, where known, is a ceiling.}
-#'   \item{Conversions and money}{With `sessions` and `conversions` (and `value`) of pages put beside by [tide_enrich()]: the
-#'     page's rate, held to its group's by beta-binomial empirical Bayes, times the gain; intervals include the rate's.}
-#' }
-#' `score` = worth x confidence / hours of work, worth being money where it is known, else clicks. Findings
-#' that one rewrite mends are one `task`: the largest leads and has the score of all. Where two findings are about the same clicks, the one
-#' with the higher score stays (a sure cannibalized query before all else), names
-#' the other in its reason and carries the larger of the two gains; so the sum
-#' of `gain` promises no click twice. Intervals are 90 % intervals of the expected
-#' gain, not of one month's luck.
+#'   \item{Conversions and money}{With `sessions` and `conversions` (and `value`) of pages put beside by
+#'     [tide_enrich()]: the page's rate, held to its group's by beta-binomial empirical Bayes, times the gain; intervals
+#'     include the rate's.}
+#' } `score` = worth x confidence / hours of work, worth being money where it is known, else clicks. Findings that one
+#' rewrite mends are one `task`: the largest leads and has the score of all. Where two findings are about the same
+#' clicks, the one with the higher score stays (a sure cannibalized query before all else), names the other in its
+#' reason and carries the larger of the two gains; so the sum of `gain` promises no click twice. Intervals are 90 %
+#' intervals of the expected gain, not of one month's luck.
 #'
 #' @param summary A `tide_summary` object.
 #' @param curve A `tide_curve` object; `NULL` fits it to `summary`.
@@ -65,20 +64,17 @@
 #' @param kinds Kinds to look for; `NULL` for all.
 #' @param hours Hours of work by kind, named, where they are not
 #'   low_ctr 1, rising 1, falling 2, cannibalized 3, striking_distance 4, tail_demand 4, new_page 8.
-#' @return A `tide_findings` object: a list with `findings` (a data.table,
-#'   which [tidy()] hands out as a tibble, with the columns `rank`, `id`, `kind`, `query`, `page`, `pages`, `clicks`,
-#'   `impressions`, `ctr`, `position`, `expected_ctr`, `gain`, `gain_low`,
-#'   `gain_high`, `confidence`, `score`, `action`, `reason`, `hours` (0 where the task's first
-#'   finding has them), `task` (id of the finding that leads the piece of work), `task_gain` (of all of it), `gain_conversions` and `gain_value`
-#'   with `_low` and `_high` where known, and the facts that
-#'   [tide_enrich()] put beside query and page), `aside` (what was recognised and is no finding: `kind`,
-#'   `reason`, `queries`), `how` (lines of arithmetic by id, see [tide_explain()]), `pairs` (every
-#'   query x page pair with its `expected_ctr`, for figures), `curve`, `tested`,
-#'   `summary` and `outside` (what `position` and `within` leave out: shares of `clicks` and
-#'   `impressions`, `reason`; or `NULL`). Ids stay the same on newer data. Gains are in clicks per 30
-#'   days.
-#' @references Efron (2010), Large-Scale Inference, Cambridge University Press. Rabiner (1989), Proceedings of the IEEE 77, 257-286.
-#'   Stephens (2017), Biostatistics 18, 275-294.
+#' @return A `tide_findings` object: a list with `findings` (a data.table, which [tidy()] hands out as a tibble, with
+#'   the columns `rank`, `id`, `kind`, `query`, `page`, `pages`, `clicks`, `impressions`, `ctr`, `position`,
+#'   `expected_ctr`, `gain`, `gain_low`, `gain_high`, `confidence`, `score`, `action`, `reason`, `hours` (0 where the
+#'   task's first finding has them), `task` (id of the finding that leads the piece of work), `task_gain` (of all of
+#'   it), `gain_conversions` and `gain_value` with `_low` and `_high` where known, and the facts that [tide_enrich()]
+#'   put beside query and page), `aside` (what was recognised and is no finding: `kind`, `reason`, `queries`), `how`
+#'   (lines of arithmetic by id, see [tide_explain()]), `pairs` (every query x page pair with its `expected_ctr`, for
+#'   figures), `curve`, `tested`, `summary` and `outside` (what `position` and `within` leave out: shares of `clicks`
+#'   and `impressions`, `reason`; or `NULL`). Ids stay the same on newer data. Gains are in clicks per 30 days.
+#' @references Efron (2010), Large-Scale Inference, Cambridge University Press. Rabiner (1989), Proceedings of the IEEE
+#'   77, 257-286. Stephens (2017), Biostatistics 18, 275-294.
 #' @seealso [tide_pages()] for the same list page by page.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
@@ -87,7 +83,8 @@
 #' tidy(found)
 #' @export
 tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gain = 0.5, min_impressions = 1,
-                      position = NULL, segment = NULL, within = NULL, rules = tide_rules(), kinds = NULL, hours = NULL) {
+                      position = NULL, segment = NULL, within = NULL, rules = tide_rules(), kinds = NULL,
+                      hours = NULL) {
   check_class(summary, "tide_summary", "summary")
   wanted <- finding_kinds()
   if (!is.null(kinds)) {
@@ -103,12 +100,14 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   check_number(min_impressions, "min_impressions", min = 0)
   check_range(position, "position")
   segment <- check_segments(segment, curve)
-  within <- c(if (!is.null(position)) list(tide_segment(sprintf("position %g to %g", position[1], position[2]), position = position)), as_segments(within))
+  within <- c(if (!is.null(position)) list(tide_segment(sprintf("position %g to %g", position[1], position[2]),
+    position = position)), as_segments(within))
 
   pairs <- pair_evidence(summary, curve, segment, min_impressions)
   inside <- pairs_inside(summary, summary$pairs, within, rules)
   if (!any(inside)) {
-    abort_tide("No row is left after filtering.", where = paste(vapply(within, `[[`, "", "name"), collapse = "; "), mend = "Loosen one of these filters.",
+    abort_tide("No row is left after filtering.", where = paste(vapply(within, `[[`, "", "name"), collapse = "; "),
+      mend = "Loosen one of these filters.",
       class = "nothing_left")
   }
   set(pairs, j = "tested", value = pairs$judged & inside)
@@ -120,11 +119,13 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   set(found, j = "hours", value = kind_hours(hours)[found$kind])
   found <- rank_findings(add_worth(found, summary, rules), min_gain)
   how <- stats::setNames(found$how, found$id)
-  found <- found[, c("rank", "id", setdiff(finding_columns, c("claims", "identity", "work", "how", "action", "reason")), "score", "action", "reason", "hours", "task", "task_gain",
+  found <- found[, c("rank", "id", setdiff(finding_columns, c("claims", "identity", "work", "how", "action", "reason")),
+    "score", "action", "reason", "hours", "task", "task_gain",
     intersect(worth_columns, names(found))), with = FALSE]
   structure(list(
     findings = add_facts(found, summary),
-    how = how, aside = rbindlist(lapply(by_kind, `[[`, "aside")), pairs = pairs, curve = curve, tested = sum(pairs$tested), summary = summary,
+    how = how, aside = rbindlist(lapply(by_kind, `[[`, "aside")), pairs = pairs, curve = curve,
+    tested = sum(pairs$tested), summary = summary,
     outside = if (!all(inside)) outside_shares(outside_line(summary, pairs, inside, within), pairs)
   ), class = "tide_findings")
 }
@@ -152,7 +153,8 @@ kind_hours <- function(hours = NULL) {
 check_hours <- function(hours) {
   if (is.null(hours)) return(invisible())
   known <- names(finding_kinds())
-  if (is.null(names(hours)) || !all(names(hours) %in% known)) abort_argument("hours", paste("named among", paste(known, collapse = ", ")), names(hours))
+  if (is.null(names(hours)) || !all(names(hours) %in% known)) abort_argument("hours",
+    paste("named among", paste(known, collapse = ", ")), names(hours))
   if (!is.numeric(unlist(hours)) || any(unlist(hours) <= 0)) abort_argument("hours", "hours above 0", unlist(hours))
 }
 
@@ -221,8 +223,11 @@ claim_once <- function(found) {
   for (into in unique(stays[merged])) {
     from <- merged[stays[merged] == into]
     most <- c(into, from)[which.max(found$gain[c(into, from)])]
-    for (column in c("gain", "gain_low", "gain_high", intersect(worth_columns, names(found)))) set(found, into, column, found[[column]][most])
-    if (most != into) set(found, into, "how", list(list(c(found$how[[into]], sprintf("merged with %s about the same clicks, whose gain is the larger:", kind_label(found$kind[most])), found$how[[most]]))))
+    for (column in c("gain", "gain_low", "gain_high", intersect(worth_columns, names(found)))) set(found, into, column,
+      found[[column]][most])
+    if (most != into) set(found, into, "how", list(list(c(found$how[[into]],
+      sprintf("merged with %s about the same clicks, whose gain is the larger:", kind_label(found$kind[most])),
+      found$how[[most]]))))
     set(found, into, "reason", sprintf("%s Also %s, counted here once.", found$reason[into],
       paste(unique(kind_label(found$kind[from])), collapse = " and ")))
   }
@@ -233,5 +238,6 @@ claim_once <- function(found) {
 finding_id <- function(kind, identity) {
   if (!length(identity)) return(character())
   text <- enc2utf8(identity)
-  sprintf("%s-%08x%02x", kind_fact(kind, "initial"), digest::digest2int(text, 0L), bitwAnd(digest::digest2int(text, 1L), 255L))
+  sprintf("%s-%08x%02x", kind_fact(kind, "initial"), digest::digest2int(text, 0L),
+    bitwAnd(digest::digest2int(text, 1L), 255L))
 }

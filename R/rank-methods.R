@@ -21,7 +21,8 @@ tidy.tide_findings <- function(x, ...) tibble::as_tibble(x$findings)
 #' @export
 glance.tide_findings <- function(x, ...) {
   total <- total_gain(x$findings)
-  tibble::tibble(tested = x$tested, findings = nrow(x$findings), gain = total$gain, gain_low = total$low, gain_high = total$high)
+  tibble::tibble(tested = x$tested, findings = nrow(x$findings), gain = total$gain, gain_low = total$low,
+    gain_high = total$high)
 }
 
 #' @export

@@ -1,9 +1,8 @@
 #' The ranked list page by page, or by query, folder or topic
 #'
-#' Work happens on pages: what is the whole gain of touching each page once?
-#' Every finding belongs to one page (for cannibalized queries the page to
-#' keep), so the gains of the pages add up to those of the list; and so do those of queries, folders and topics (the query's
-#' head term, see [tide_terms()]).
+#' Work happens on pages: what is the whole gain of touching each page once? Every finding belongs to one page (for
+#' cannibalized queries the page to keep), so the gains of the pages add up to those of the list; and so do those of
+#' queries, folders and topics (the query's head term, see [tide_terms()]).
 #'
 #' @param findings A `tide_findings` object.
 #' @param by `page`, `query`, `folder` or `topic`.
@@ -20,7 +19,8 @@ tide_pages <- function(findings, by = c("page", "query", "folder", "topic"), rul
   check_class(findings, "tide_findings", "findings")
   by <- check_choice(by, c("page", "query", "folder", "topic"), "by")
   found <- copy(as.data.table(findings$findings))
-  set(found, j = "name", value = switch(by, page = found$page, query = found$query, folder = page_group(found$page, rules$page_groups),
+  set(found, j = "name", value = switch(by, page = found$page, query = found$query,
+    folder = page_group(found$page, rules$page_groups),
     topic = finding_topics(findings, found)))
   # Those that come along with a task have no score of their own to add.
   set(found, which(found$task != found$id), "score", 0)
@@ -42,11 +42,12 @@ finding_topics <- function(findings, found) {
   fcoalesce(heads[match(found$query, summary$queries$query)], "(no topic)")
 }
 
-# Sum of gains with an interval. Half-widths of independent findings add up in squares; those that rest on one assumption
-# about the chance of a step in full.
+# Sum of gains with an interval. Half-widths of independent findings add up in squares; those that rest on one
+# assumption about the chance of a step in full.
 total_gain <- function(found) {
   shared <- found$kind %in% c("striking_distance", "tail_demand", "new_page", "falling", "rising")
   width <- function(each) sqrt(sum(each[!shared]^2) + sum(each[shared])^2)
   gain <- sum(found$gain)
-  list(gain = gain, low = max(0, gain - width(found$gain - found$gain_low)), high = gain + width(found$gain_high - found$gain))
+  list(gain = gain, low = max(0, gain - width(found$gain - found$gain_low)),
+    high = gain + width(found$gain_high - found$gain))
 }

@@ -31,7 +31,8 @@ tide_segment <- function(name, ..., not = FALSE) {
   conditions <- Filter(Negate(is.null), list(...))
   unknown <- setdiff(names(conditions), names(segment_conditions))
   if (length(conditions) && (is.null(names(conditions)) || length(unknown))) {
-    abort_argument(if (length(unknown)) unknown[1] else "...", paste0("a condition among ", paste(names(segment_conditions), collapse = ", ")), conditions[[1]])
+    abort_argument(if (length(unknown)) unknown[1] else "...",
+      paste0("a condition among ", paste(names(segment_conditions), collapse = ", ")), conditions[[1]])
   }
   for (arg in names(conditions)) check_condition(arg, conditions[[arg]])
   structure(list(name = name, conditions = conditions, not = isTRUE(not)), class = "tide_segment")
@@ -41,9 +42,11 @@ tide_segment <- function(name, ..., not = FALSE) {
 # how to say that it failed, and the test of many (x, value, rules) -> logical.
 segment_conditions <- local({
   condition <- function(on, value, fails, test) list(on = on, value = value, fails = fails, test = test)
-  pattern <- function(on, wanted) condition(on, "pattern", paste(on, if (wanted) "does not match '%s'" else "matches '%s'"),
+  pattern <- function(on, wanted) condition(on, "pattern",
+    paste(on, if (wanted) "does not match '%s'" else "matches '%s'"),
     function(x, value, rules) match_pattern(x, value) == wanted)
-  text <- function(on, fails, test) condition(on, "text", fails, function(x, value, rules) test(query_key(x), query_key(value)))
+  text <- function(on, fails, test) condition(on, "text", fails,
+    function(x, value, rules) test(query_key(x), query_key(value)))
   words <- function(fails, test) condition("query", "words", fails, function(x, value, rules) {
     # A word may be several: it is looked for between spaces.
     held <- paste0(" ", vapply(query_words(query_key(x)), paste, "", collapse = " "), " ")
@@ -53,10 +56,13 @@ segment_conditions <- local({
     n <- measure(query_key(x))
     n >= value[1] & n <= value[2]
   })
-  value_of <- function(on) condition(on, "words", paste(on, "is not %s"), function(x, value, rules) tolower(x) %in% tolower(value))
-  least <- function(of) condition("pair", "number", paste("fewer than %s", of), function(x, value, rules) x[[of]] >= value)
+  value_of <- function(on) condition(on, "words", paste(on, "is not %s"),
+    function(x, value, rules) tolower(x) %in% tolower(value))
+  least <- function(of) condition("pair", "number", paste("fewer than %s", of),
+    function(x, value, rules) x[[of]] >= value)
   list(
-    query = pattern("query", TRUE), not_query = pattern("query", FALSE), page = pattern("page", TRUE), not_page = pattern("page", FALSE),
+    query = pattern("query", TRUE), not_query = pattern("query", FALSE), page = pattern("page", TRUE),
+    not_page = pattern("page", FALSE),
     query_text = text("query", "query does not hold '%s'", function(x, value) grepl(value, x, fixed = TRUE)),
     page_text = text("page", "page does not hold '%s'", function(x, value) grepl(value, x, fixed = TRUE)),
     starts = text("query", "query does not start with '%s'", function(x, value) startsWith(x, value)),
@@ -66,11 +72,16 @@ segment_conditions <- local({
     has_none = words("query has one of %s", function(hits) !Reduce(`|`, hits)),
     words = length_of("query has not %s words", function(x) lengths(query_words(x))),
     characters = length_of("query has not %s characters", nchar),
-    brand = condition("query", "flag", "brand is not %s", function(x, value, rules) is_brand(query_key(x), rules$brand) == value),
-    intent = condition("query", "words", "intent is not %s", function(x, value, rules) query_intent(query_key(x), rules$intent) %in% tolower(value)),
-    page_group = condition("page", "words", "page is not in %s", function(x, value, rules) page_group(x, rules$page_groups) %in% value),
-    country = value_of("country"), device = value_of("device"), vertical = value_of("vertical"), rich_result = value_of("rich_result"),
-    position = condition("pair", "range", "average position is not %s", function(x, value, rules) x$position >= value[1] & x$position <= value[2]),
+    brand = condition("query", "flag", "brand is not %s",
+      function(x, value, rules) is_brand(query_key(x), rules$brand) == value),
+    intent = condition("query", "words", "intent is not %s",
+      function(x, value, rules) query_intent(query_key(x), rules$intent) %in% tolower(value)),
+    page_group = condition("page", "words", "page is not in %s",
+      function(x, value, rules) page_group(x, rules$page_groups) %in% value),
+    country = value_of("country"), device = value_of("device"), vertical = value_of("vertical"),
+    rich_result = value_of("rich_result"),
+    position = condition("pair", "range", "average position is not %s",
+      function(x, value, rules) x$position >= value[1] & x$position <= value[2]),
     min_impressions = least("impressions"), min_clicks = least("clicks")
   )
 })
@@ -88,7 +99,8 @@ check_condition <- function(arg, value) {
 # How the ledger names what failed a condition.
 condition_label <- function(arg, value) {
   shown <- switch(segment_conditions[[arg]]$value,
-    words = paste(value, collapse = " or "), range = if (is.infinite(value[2])) sprintf("at least %g", value[1]) else sprintf("%g to %g", value[1], value[2]),
+    words = paste(value, collapse = " or "), range = if (is.infinite(value[2])) sprintf("at least %g",
+      value[1]) else sprintf("%g to %g", value[1], value[2]),
     flag = tolower(value), format(value))
   sprintf(segment_conditions[[arg]]$fails, shown)
 }
@@ -96,7 +108,8 @@ condition_label <- function(arg, value) {
 #' @export
 format.tide_segment <- function(x, ...) {
   shown <- vapply(x$conditions, function(value) paste(format(value), collapse = ", "), "")
-  sprintf("<tide_segment> %s: %s%s", x$name, if (x$not) "all but " else "", paste(gsub("_", " ", names(shown)), shown, collapse = "; "))
+  sprintf("<tide_segment> %s: %s%s", x$name, if (x$not) "all but " else "",
+    paste(gsub("_", " ", names(shown)), shown, collapse = "; "))
 }
 
 #' @export

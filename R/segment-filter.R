@@ -25,7 +25,8 @@
 #' questions <- tide_segment("questions", has_any = c("how", "why", "when"))
 #' tide_filter(data, days = 28, segments = questions)
 #' @export
-tide_filter <- function(data, from = NULL, to = NULL, days = NULL, ..., segments = NULL, rules = tide_rules(), without = NULL) {
+tide_filter <- function(data, from = NULL, to = NULL, days = NULL, ..., segments = NULL, rules = tide_rules(),
+  without = NULL) {
   if (!inherits(data, "tide_months")) check_class(data, "tide_data", "data")
   from <- check_date(from, "from")
   to <- check_date(to, "to")
@@ -38,7 +39,8 @@ tide_filter <- function(data, from = NULL, to = NULL, days = NULL, ..., segments
     if (!is.null(c(from, to, days))) abort_argument("from", "given to tide_by_month()", from)
     data[c("segments", "rules")] <- list(c(data$segments, segments), rules)
     gone <- data$plan$wanted$day %in% as.integer(without)
-    data$plan$left_out <- sum_left_out(rbind(data$plan$left_out, day_ledger(data$plan$wanted[gone], without_label(without))))
+    data$plan$left_out <- sum_left_out(rbind(data$plan$left_out,
+      day_ledger(data$plan$wanted[gone], without_label(without))))
     data$plan$wanted <- data$plan$wanted[!gone]
     return(data)
   }
@@ -54,7 +56,8 @@ tide_filter <- function(data, from = NULL, to = NULL, days = NULL, ..., segments
   }
   data$tables <- Filter(function(table) nrow(table$rows) > 0, data$tables)
   if (!length(data$tables)) {
-    abort_tide("No row is left after filtering.", where = paste(unique(unlist(lapply(ledger, function(lines) lines$reason))), collapse = "; "),
+    abort_tide("No row is left after filtering.",
+      where = paste(unique(unlist(lapply(ledger, function(lines) lines$reason))), collapse = "; "),
       mend = "Loosen one of these filters.", class = "nothing_left")
   }
   data$left_out <- sum_left_out(rbindlist(c(list(data$left_out), ledger)))
@@ -67,7 +70,8 @@ filter_rows <- function(rows, segments, rules, grain, steps = list()) {
   for (step in c(steps, lapply(segments, segment_step, rules = rules))) {
     if (!nrow(rows)) break
     failed <- step(rows)
-    for (label in names(failed)) if (length(failed[[label]])) ledger[[length(ledger) + 1]] <- left_out_line(label, grain, rows, failed[[label]])
+    for (label in names(failed)) if (length(failed[[label]])) ledger[[length(ledger) + 1]] <- left_out_line(label,
+      grain, rows, failed[[label]])
     gone <- unlist(failed, use.names = FALSE)
     if (length(gone)) rows <- rows[-gone]
   }
@@ -170,13 +174,15 @@ tide_narrow <- function(summary, ..., segments = NULL, rules = tide_rules()) {
 
 # Share and sums of what segments leave out.
 outside_line <- function(summary, sums, inside, segments) {
-  data.table(grain = summary$grain, reason = sprintf("outside '%s'", paste(vapply(segments, segment_title, ""), collapse = "', '")),
+  data.table(grain = summary$grain, reason = sprintf("outside '%s'",
+    paste(vapply(segments, segment_title, ""), collapse = "', '")),
     rows = sum(!inside), clicks = sum(sums$clicks[!inside]), impressions = sum(sums$impressions[!inside]))
 }
 
 # The same as shares of all.
 outside_shares <- function(outside, sums) {
-  list(clicks = outside$clicks / max(1, sum(sums$clicks)), impressions = outside$impressions / sum(sums$impressions), reason = outside$reason)
+  list(clicks = outside$clicks / max(1, sum(sums$clicks)), impressions = outside$impressions / sum(sums$impressions),
+    reason = outside$reason)
 }
 
 segment_title <- function(segment) paste0(if (segment$not) "not ", segment$name)
@@ -205,7 +211,8 @@ pairs_inside <- function(summary, sums, segments, rules) {
 split_segment <- function(segment) {
   on <- vapply(segment_conditions[names(segment$conditions)], `[[`, "", "on")
   late <- on %in% c("query", "page", "pair")
-  part <- function(which) if (any(which)) structure(list(name = segment$name, conditions = segment$conditions[which], not = segment$not), class = "tide_segment")
+  part <- function(which) if (any(which)) structure(list(name = segment$name, conditions = segment$conditions[which],
+    not = segment$not), class = "tide_segment")
   # The complement of a mixed stack is no stack of complements.
   if (segment$not && any(!late)) return(list(rows = segment, pairs = NULL))
   list(rows = part(!late), pairs = part(late))
@@ -213,12 +220,14 @@ split_segment <- function(segment) {
 
 # The table that holds what the segments ask for, by page too where there is one.
 segmented_table <- function(data, segments, least) {
-  asked <- unlist(lapply(segments, function(segment) vapply(segment_conditions[names(segment$conditions)], `[[`, "", "on")))
+  asked <- unlist(lapply(segments, function(segment) vapply(segment_conditions[names(segment$conditions)], `[[`, "",
+    "on")))
   needs <- union(least, setdiff(asked, "pair"))
   table <- pick_table(data, union(needs, "page"))
   if (is.null(table)) table <- pick_table(data, needs)
   if (is.null(table)) {
-    abort_tide(sprintf("No table has %s.", paste(needs, collapse = " and ")), where = paste0("The tables are: ", paste(names(data$tables), collapse = "; "), "."),
+    abort_tide(sprintf("No table has %s.", paste(needs, collapse = " and ")),
+      where = paste0("The tables are: ", paste(names(data$tables), collapse = "; "), "."),
       mend = "Export with these dimensions, or split by something else.", class = "grain")
   }
   table
@@ -234,7 +243,8 @@ segments_inside <- function(rows, segments, rules) {
   names(inside) <- c(vapply(segments, segment_title, ""), if (length(segments) == 1) "the rest")
   empty <- !vapply(inside, any, NA)
   if (any(empty)) {
-    abort_tide("A segment holds no rows.", where = sprintf("'%s'.", names(inside)[empty][1]), mend = "Loosen its conditions.", class = "nothing_left")
+    abort_tide("A segment holds no rows.", where = sprintf("'%s'.", names(inside)[empty][1]),
+      mend = "Loosen its conditions.", class = "nothing_left")
   }
   inside
 }

@@ -19,13 +19,16 @@
 tide_rules <- function(brand = NULL, intent = intent_words, page_groups = NULL, bands = c(1, 4, 11, 21)) {
   check_text(brand, "brand", null = TRUE, many = TRUE)
   check_text(unlist(page_groups), "page_groups", null = TRUE, many = TRUE)
-  if (!is.list(intent) || is.null(names(intent)) || !all(vapply(intent, is.character, NA))) abort_argument("intent", "a named list of words", intent)
-  if (length(page_groups) && is.null(names(page_groups))) abort_argument("page_groups", "patterns with names", page_groups)
+  if (!is.list(intent) || is.null(names(intent)) || !all(vapply(intent, is.character, NA))) abort_argument("intent",
+    "a named list of words", intent)
+  if (length(page_groups) && is.null(names(page_groups))) abort_argument("page_groups", "patterns with names",
+    page_groups)
   for (pattern in unlist(page_groups)) check_regex(pattern, "page_groups")
   if (!is.numeric(bands) || !length(bands) || bands[1] != 1 || is.unsorted(bands, strictly = TRUE)) {
     abort_argument("bands", "increasing positions that begin with 1, such as 1, 4, 11, 21", bands)
   }
-  structure(list(brand = brand, intent = intent, page_groups = unlist(page_groups), bands = bands), class = "tide_rules")
+  structure(list(brand = brand, intent = intent, page_groups = unlist(page_groups), bands = bands),
+    class = "tide_rules")
 }
 
 #' @export
@@ -36,14 +39,17 @@ print.tide_rules <- function(x, ...) {
 
 #' @export
 format.tide_rules <- function(x, ...) {
-  lists <- function(of) paste(sprintf("%s (%s)", names(of), vapply(of, function(words) paste(words, collapse = ", "), "")), collapse = "; ")
+  lists <- function(of) paste(sprintf("%s (%s)", names(of),
+    vapply(of, function(words) paste(words, collapse = ", "), "")), collapse = "; ")
   c("<tide_rules>", sprintf("  brand: %s", if (length(x$brand)) paste(x$brand, collapse = ", ") else "not told apart"),
-    sprintf("  intent: %s", lists(x$intent)), sprintf("  page groups: %s", if (length(x$page_groups)) lists(x$page_groups) else "by first folder"),
+    sprintf("  intent: %s", lists(x$intent)), sprintf("  page groups: %s",
+      if (length(x$page_groups)) lists(x$page_groups) else "by first folder"),
     sprintf("  bands: %s", paste(band_names(x$bands), collapse = ", ")))
 }
 
 # "1-3", "4-10", "11-20", "21+"
-band_names <- function(bands) c(if (length(bands) > 1) sprintf("%g-%g", utils::head(bands, -1), bands[-1] - 1), sprintf("%g+", bands[length(bands)]))
+band_names <- function(bands) c(if (length(bands) > 1) sprintf("%g-%g", utils::head(bands, -1), bands[-1] - 1),
+  sprintf("%g+", bands[length(bands)]))
 
 # An average of 3.4 is nearer to 3 than to 4.
 position_band <- function(position, bands) band_names(bands)[findInterval(position, c(1, bands[-1] - 0.5))]

@@ -25,7 +25,8 @@ tide_brand_spellings <- function(summary, brand) {
   sums <- reduce_pairs(summary$cells)
   tokens <- query_tokens(summary$queries$key, which(!known))
   close <- close_words(unique(tokens$word), unique(gsub("[ -]", "", query_key(brand))))
-  if (!nrow(close)) return(data.table(word = character(), of = character(), edits = integer(), queries = integer(), clicks = numeric(),
+  if (!nrow(close)) return(data.table(word = character(), of = character(), edits = integer(), queries = integer(),
+    clicks = numeric(),
     impressions = numeric(), position = numeric(), shared = numeric(), example = character()))
   home <- brand_pages(sums[known[sums$query]])
   out <- rbindlist(lapply(seq_len(nrow(close)), function(i) {
@@ -33,7 +34,8 @@ tide_brand_spellings <- function(summary, brand) {
     at <- sums[sums$query %in% own]
     by_query <- rowsum(at$impressions, at$query)
     data.table(queries = length(own), clicks = sum(at$clicks), impressions = sum(at$impressions),
-      position = sum(at$weighted) / sum(at$impressions), shared = if (sum(at$clicks)) sum(at$clicks[at$page %in% home]) / sum(at$clicks) else NA_real_,
+      position = sum(at$weighted) / sum(at$impressions),
+      shared = if (sum(at$clicks)) sum(at$clicks[at$page %in% home]) / sum(at$clicks) else NA_real_,
       example = summary$queries$query[as.integer(rownames(by_query)[which.max(by_query)])])
   }))
   out <- cbind(close, out)
@@ -55,7 +57,8 @@ query_tokens <- function(queries, which) {
   n <- lengths(words)
   single <- data.table(query = rep(which, n), word = unlist(words))
   first <- unlist(lapply(n, function(k) c(rep(TRUE, max(k - 1L, 0L)), if (k) FALSE)))
-  joined <- data.table(query = single$query[first], word = paste0(single$word[first], single$word[base::which(first) + 1L]))
+  joined <- data.table(query = single$query[first],
+    word = paste0(single$word[first], single$word[base::which(first) + 1L]))
   rbind(single, joined)
 }
 

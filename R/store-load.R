@@ -32,7 +32,8 @@ tide_load <- function(store, files, exported = NULL, columns = NULL, date_order 
   check_text(files, "files", many = TRUE)
   check_mapping(columns)
   need_parquet(store)
-  how <- list(lag = 0, exported = check_date(exported, "exported"), dimensions = dimension_names, columns = columns, date_order = date_order,
+  how <- list(lag = 0, exported = check_date(exported, "exported"), dimensions = dimension_names, columns = columns,
+    date_order = date_order,
     clicks_above = check_choice(clicks_above, names(clicks_above_rules), "clicks_above"))
   parts <- Filter(function(part) !is.null(part$rows), read_inputs(files, how, progress))
   tables <- lapply(split_by_grain(parts), newest_rows)
@@ -56,7 +57,8 @@ tide_load <- function(store, files, exported = NULL, columns = NULL, date_order 
       FROM days d LEFT JOIN current c ON c.grain = d.grain AND c.day = d.day WHERE d.import = ? GROUP BY d.grain", list(import))
     DBI::dbAppendTable(con, "changes", changes)
     DBI::dbExecute(con, "INSERT INTO imports (id, at, files, content, exported) VALUES (?, ?, ?, ?, ?)",
-      list(import, format(now, "%Y-%m-%d %H:%M:%S", tz = "UTC"), paste(basename(unique(sources$file)), collapse = ", "), content,
+      list(import, format(now, "%Y-%m-%d %H:%M:%S", tz = "UTC"), paste(basename(unique(sources$file)), collapse = ", "),
+        content,
         format(max(sources$exported))))
     result[c("import", "changes")] <- list(as.integer(import), setDT(changes))
     structure(result, class = "tide_load")
@@ -68,7 +70,8 @@ add_table <- function(con, store, import, grain, rows) {
   dated <- "date" %in% names(rows)
   month <- if (dated) format(as.Date(rows$date), "%Y-%m") else rep("undated", nrow(rows))
   for (each in unique(month)) {
-    name <- sprintf("%04d-%s-%s.parquet", as.integer(import), each, substr(digest::digest(list(import, grain, each, Sys.getpid())), 1, 8))
+    name <- sprintf("%04d-%s-%s.parquet", as.integer(import), each,
+      substr(digest::digest(list(import, grain, each, Sys.getpid())), 1, 8))
     path <- file.path(store$dir, "parts", name)
     part <- rows[month == each, !"exported"]
     for (column in names(part)) if (is.factor(part[[column]])) set(part, j = column, value = droplevels(part[[column]]))
@@ -77,8 +80,10 @@ add_table <- function(con, store, import, grain, rows) {
       list(name, import, grain, each, nrow(part), unname(tools::md5sum(path))))
   }
   day <- if (dated) as.integer(rows$date) else rep(0L, nrow(rows))
-  days <- data.table(day = day, exported = as.integer(rows$exported), clicks = rows$clicks, impressions = rows$impressions)[
-    , .(exported = max(exported), rows = .N, clicks = sum(as.numeric(clicks)), impressions = sum(as.numeric(impressions))), by = "day"]
+  days <- data.table(day = day, exported = as.integer(rows$exported), clicks = rows$clicks,
+    impressions = rows$impressions)[
+    , .(exported = max(exported), rows = .N, clicks = sum(as.numeric(clicks)),
+      impressions = sum(as.numeric(impressions))), by = "day"]
   DBI::dbAppendTable(con, "days", data.frame(import = import, grain = grain, days))
 }
 
@@ -92,7 +97,8 @@ write_part <- function(part, path) {
 # Part files that no import knows come from a load that was killed: the lock is ours, so nobody is writing them.
 sweep_parts <- function(con, store) {
   known <- DBI::dbGetQuery(con, "SELECT file FROM parts")$file
-  unlink(file.path(store$dir, "parts", setdiff(list.files(file.path(store$dir, "parts"), all.files = TRUE, no.. = TRUE), known)))
+  unlink(file.path(store$dir, "parts", setdiff(list.files(file.path(store$dir, "parts"), all.files = TRUE, no.. = TRUE),
+    known)))
 }
 
 #' @rdname tide_load
@@ -102,7 +108,8 @@ tide_undo <- function(store, import) {
   check_number(import, "import", min = 1)
   with_store(store, write = TRUE, function(con) {
     if (!DBI::dbExecute(con, "UPDATE imports SET undone = 1 WHERE id = ? AND undone = 0", list(import))) {
-      abort_tide("There is no such import to undo.", where = sprintf("import %g", import), mend = "See the history for those that count.",
+      abort_tide("There is no such import to undo.", where = sprintf("import %g", import),
+        mend = "See the history for those that count.",
         class = "argument", fault = "call")
     }
   })
@@ -124,14 +131,17 @@ tide_history <- function(store) {
 #' @export
 format.tide_load <- function(x, ...) {
   if (is.na(x$import)) return(c("Nothing changed: all of it is held already.", left_out_lines(x$left_out)))
-  c(sprintf("Import %d", x$import), change_lines(x$changes), sprintf("  read %s: %s kept of %s", basename(x$sources$file),
+  c(sprintf("Import %d", x$import), change_lines(x$changes),
+    sprintf("  read %s: %s kept of %s", basename(x$sources$file),
       format_plural(x$sources$kept, "row"), format_count(x$sources$rows)),
     left_out_lines(x$left_out), source_lines(x$sources), capped_lines(x$sources))
 }
 
 change_lines <- function(changes) {
-  before <- ifelse(changes$rows_before > 0, sprintf("; before: %s, %s clicks", format_plural(changes$rows_before, "row"), format_count(changes$clicks_before)), "")
-  sprintf("  %s: %s, %s clicks%s", changes$grain, format_plural(changes$rows, "row"), format_count(changes$clicks), before)
+  before <- ifelse(changes$rows_before > 0, sprintf("; before: %s, %s clicks",
+    format_plural(changes$rows_before, "row"), format_count(changes$clicks_before)), "")
+  sprintf("  %s: %s, %s clicks%s", changes$grain, format_plural(changes$rows, "row"), format_count(changes$clicks),
+    before)
 }
 
 #' @export

@@ -35,7 +35,8 @@ store_format <- 3L
 tide_store <- function(dir) {
   check_text(dir, "dir")
   folder <- file.path(dir, "archive")
-  if (!dir.exists(file.path(folder, "parts")) && !suppressWarnings(dir.create(file.path(folder, "parts"), recursive = TRUE))) {
+  if (!dir.exists(file.path(folder, "parts")) &&
+    !suppressWarnings(dir.create(file.path(folder, "parts"), recursive = TRUE))) {
     abort_store(folder, "The archive cannot be made.", "Name a folder that you may write to.")
   }
   store <- structure(list(dir = folder), class = "tide_store")
@@ -49,12 +50,14 @@ tide_store <- function(dir) {
 # Parts are Parquet, which one package of its own reads and writes; nothing else needs it.
 need_parquet <- function(store) {
   if (!requireNamespace("nanoparquet", quietly = TRUE)) {
-    abort_store(store$dir, "The archive needs the R package nanoparquet, which is not installed.", "In R: install.packages(\"nanoparquet\")")
+    abort_store(store$dir, "The archive needs the R package nanoparquet, which is not installed.",
+      "In R: install.packages(\"nanoparquet\")")
   }
 }
 
 abort_store <- function(folder, what, mend, detail = NULL) {
-  abort_tide(what, where = paste0("'", folder, "'", if (!is.null(detail)) paste0(": ", detail), "."), mend = mend, class = "store", file = folder)
+  abort_tide(what, where = paste0("'", folder, "'", if (!is.null(detail)) paste0(": ", detail), "."), mend = mend,
+    class = "store", file = folder)
 }
 
 # The format an archive has: 0 where there is none yet.
@@ -95,7 +98,8 @@ make_tables <- function(con) {
 check_format <- function(con, folder) {
   held <- held_format(con)
   if (!length(held) || held > store_format) {
-    abort_store(folder, sprintf("The archive has format %s, this version knows %d.", paste(held, collapse = ""), store_format),
+    abort_store(folder, sprintf("The archive has format %s, this version knows %d.", paste(held, collapse = ""),
+      store_format),
       "Install a newer version of inktide.")
   }
 }
@@ -105,7 +109,8 @@ check_format <- function(con, folder) {
 with_store <- function(store, write, work, waiting = NULL) {
   fail <- function(e) {
     if (inherits(e, "tide_error")) stop(e)
-    abort_store(store$dir, "The archive cannot be used.", "Check that you may write to the folder, that the disk has room, and that nobody else holds it.",
+    abort_store(store$dir, "The archive cannot be used.",
+      "Check that you may write to the folder, that the disk has room, and that nobody else holds it.",
       gsub("\\s+", " ", conditionMessage(e)))
   }
   tryCatch({

@@ -19,16 +19,19 @@
 #' @export
 tide_stored <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, dimensions = NULL) {
   plan <- plan_window(store, from, to, days, lag, dimensions)
-  read <- lapply(split(plan$wanted, by = "grain"), function(slices) read_slices(store, slices, plan$parts, plan$dimensions))
+  read <- lapply(split(plan$wanted, by = "grain"),
+    function(slices) read_slices(store, slices, plan$parts, plan$dimensions))
   damaged <- unlist(lapply(read, `[[`, "damaged"))
   read <- Filter(function(table) nrow(table$rows) > 0, read)
   finest <- finest_tables(lapply(read, function(table) new_table(table$rows, table$dimensions)))
-  ledger <- rbindlist(c(list(plan$left_out), finest$left_out, if (length(damaged)) list(damaged_lines(damaged, names(finest$tables)[1]))))
+  ledger <- rbindlist(c(list(plan$left_out), finest$left_out,
+    if (length(damaged)) list(damaged_lines(damaged, names(finest$tables)[1]))))
   new_tide_data(finest$tables, plan_source(plan), sum_left_out(ledger))
 }
 
 damaged_lines <- function(files, grain) {
-  data.table(grain = grain, reason = sprintf("damaged part %s", files), rows = NA_integer_, clicks = NA_real_, impressions = NA_real_)
+  data.table(grain = grain, reason = sprintf("damaged part %s", files), rows = NA_integer_, clicks = NA_real_,
+    impressions = NA_real_)
 }
 
 # Which days of which imports a window is made of, before any part is read.
@@ -41,32 +44,41 @@ plan_window <- function(store, from, to, days, lag, dimensions) {
   need_parquet(store)
   if (is.null(dimensions)) dimensions <- dimension_names
   held <- with_store(store, write = FALSE, function(con) list(
-    current = setDT(DBI::dbGetQuery(con, "SELECT import, grain, day, exported, rows, clicks, impressions FROM current")),
+    current = setDT(DBI::dbGetQuery(con,
+      "SELECT import, grain, day, exported, rows, clicks, impressions FROM current")),
     parts = setDT(DBI::dbGetQuery(con, "SELECT file, import, grain, month, checksum FROM parts"))
   ))
   current <- held$current
   if (!nrow(current)) {
-    abort_tide("The archive is empty.", where = sprintf("'%s'.", store$dir), mend = "Load exports first: inktide load FILE...", class = "nothing_left")
+    abort_tide("The archive is empty.", where = sprintf("'%s'.", store$dir),
+      mend = "Load exports first: inktide load FILE...", class = "nothing_left")
   }
   dated <- current$day > 0
   unfinished <- dated & lag > 0 & current$day >= current$exported - lag
-  if (!is.null(days) && is.null(from)) from <- as.IDate(max(current$day[dated & !unfinished], 0L)) - as.integer(days) + 1L
-  outside <- dated & ((!is.null(from) & current$day < as.integer(if (is.null(from)) 0 else from)) | (!is.null(to) & current$day > as.integer(if (is.null(to)) 0 else to)))
+  if (!is.null(days) && is.null(from)) from <- as.IDate(max(current$day[dated & !unfinished], 0L)) - as.integer(days) +
+    1L
+  outside <- dated & ((!is.null(from) & current$day < as.integer(if (is.null(from)) 0 else from)) |
+    (!is.null(to) & current$day > as.integer(if (is.null(to)) 0 else to)))
   wanted <- current[!unfinished & !outside]
   if (!nrow(wanted)) {
-    abort_tide("The archive holds nothing in this window.", where = sprintf("It holds %s.", format_days(as.IDate(min(current$day)), as.IDate(max(current$day)))),
+    abort_tide("The archive holds nothing in this window.",
+      where = sprintf("It holds %s.", format_days(as.IDate(min(current$day)), as.IDate(max(current$day)))),
       mend = "Ask for another window.", class = "nothing_left")
   }
-  left_out <- rbind(day_ledger(current[unfinished & !outside], sprintf("unfinished days (within %g days of the export)", lag)),
+  left_out <- rbind(day_ledger(current[unfinished & !outside],
+    sprintf("unfinished days (within %g days of the export)", lag)),
     day_ledger(current[outside], "outside the window"))
   # A grain is named by the dimensions that are read of it.
-  set(left_out, j = "grain", value = vapply(left_out$grain, function(grain) grain_label(intersect(grain_dimensions(grain), dimensions)), ""))
-  list(store = store, wanted = wanted, parts = held$parts, dimensions = dimensions, left_out = left_out, held = sum(current$rows),
+  set(left_out, j = "grain", value = vapply(left_out$grain,
+    function(grain) grain_label(intersect(grain_dimensions(grain), dimensions)), ""))
+  list(store = store, wanted = wanted, parts = held$parts, dimensions = dimensions, left_out = left_out,
+    held = sum(current$rows),
     exported = as.IDate(max(current$exported)))
 }
 
 plan_source <- function(plan) {
-  data.table(file = plan$store$dir, rows = plan$held, kept = sum(plan$wanted$rows), grain = paste(unique(plan$wanted$grain), collapse = "; "),
+  data.table(file = plan$store$dir, rows = plan$held, kept = sum(plan$wanted$rows),
+    grain = paste(unique(plan$wanted$grain), collapse = "; "),
     exported = plan$exported, ctr = "none", decimal = "point", odd_queries = 0L, capped = FALSE, skipped = "")
 }
 
@@ -90,7 +102,8 @@ plan_source <- function(plan) {
 tide_by_month <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, dimensions = NULL, at_once = 2e6) {
   check_number(at_once, "at_once", min = 1)
   plan <- plan_window(store, from, to, days, lag, dimensions)
-  structure(list(plan = plan, sources = plan_source(plan), segments = list(), rules = NULL, at_once = at_once), class = "tide_months")
+  structure(list(plan = plan, sources = plan_source(plan), segments = list(), rules = NULL, at_once = at_once),
+    class = "tide_months")
 }
 
 #' @export
@@ -107,7 +120,8 @@ print.tide_months <- function(x, ...) {
 }
 
 day_ledger <- function(slices, reason) {
-  if (!nrow(slices)) return(data.table(grain = character(), reason = character(), rows = numeric(), clicks = numeric(), impressions = numeric()))
+  if (!nrow(slices)) return(data.table(grain = character(), reason = character(), rows = numeric(), clicks = numeric(),
+    impressions = numeric()))
   slices[, .(reason = reason, rows = sum(rows), clicks = sum(clicks), impressions = sum(impressions)), by = "grain"]
 }
 
@@ -131,7 +145,8 @@ read_slices <- function(store, slices, parts, dimensions) {
       damaged <<- c(damaged, needed$file[i])
       return(NULL)
     }
-    part <- tryCatch(setDT(as.list(nanoparquet::read_parquet(path, col_select = c(union(used, intersect("date", of_grain)), figure_names)))),
+    part <- tryCatch(setDT(as.list(nanoparquet::read_parquet(path,
+      col_select = c(union(used, intersect("date", of_grain)), figure_names)))),
       error = function(e) NULL)
     if (is.null(part)) {
       damaged <<- c(damaged, needed$file[i])
@@ -153,8 +168,10 @@ format.tide_store <- function(x, ...) {
   held <- with_store(x, write = FALSE, function(con) DBI::dbGetQuery(con,
     "SELECT grain, count(*) AS days, min(day) AS first, max(day) AS last, sum(rows) AS rows, sum(clicks) AS clicks FROM current GROUP BY grain"))
   if (!nrow(held)) return("<tide_store> empty")
-  window <- ifelse(held$first > 0, sprintf("%s (%s)", format_days(as.IDate(held$first), as.IDate(held$last)), format_plural(held$days, "day")), "no dates")
-  c("<tide_store>", sprintf("  %s: %s, %s; %s clicks", held$grain, format_plural(held$rows, "row"), window, format_count(held$clicks)))
+  window <- ifelse(held$first > 0, sprintf("%s (%s)", format_days(as.IDate(held$first), as.IDate(held$last)),
+    format_plural(held$days, "day")), "no dates")
+  c("<tide_store>", sprintf("  %s: %s, %s; %s clicks", held$grain, format_plural(held$rows, "row"), window,
+    format_count(held$clicks)))
 }
 
 #' @export

@@ -31,8 +31,10 @@ blend_sums <- function(work, date) {
   y <- (work$position[one] - work$position[other])^2 / 2
   # A jump by more than the position itself is another event, not the luck of impressions.
   usual <- y <= 2 * middle^2
-  sums <- data.table(band = findInterval(middle, blend_bands), u = u, y = y, m = middle - 1, w = 1 / (0.15 + u)^2)[usual]
-  sums[, .(n = as.numeric(.N), w = sum(w), u = sum(w * u), y = sum(w * y), uu = sum(w * u^2), uy = sum(w * u * y), yy = sum(w * y^2), m = sum(w * m)), by = "band"]
+  sums <- data.table(band = findInterval(middle, blend_bands), u = u, y = y, m = middle - 1,
+    w = 1 / (0.15 + u)^2)[usual]
+  sums[, .(n = as.numeric(.N), w = sum(w), u = sum(w * u), y = sum(w * y), uu = sum(w * u^2), uy = sum(w * u * y),
+    yy = sum(w * y^2), m = sum(w * m)), by = "band"]
 }
 
 month_number <- function(day) {

@@ -25,7 +25,8 @@ reduce_cells <- function(work, recent = NULL) {
 # Out: list(all, recent) of cells with their own mean position.
 finish_cells <- function(cells, some_recent) {
   if (!some_recent) return(list(all = key_cells(cells), recent = cells))
-  all <- cells[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted), rows = sum(rows)), by = c("query", "page", "bin")]
+  all <- cells[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted), rows = sum(rows)),
+    by = c("query", "page", "bin")]
   list(all = key_cells(all), recent = key_cells(cells[cells$recent, !"recent"]))
 }
 
@@ -52,7 +53,8 @@ reduce_by <- function(rows, by) {
   weighted <- NULL
   # Plain sums of columns made before are many times faster than sums of expressions.
   figures <- setDT(c(lapply(stats::setNames(by, by), function(column) rows[[column]]),
-    list(clicks = as.numeric(rows$clicks), impressions = as.numeric(rows$impressions), weighted = rows$impressions * rows$position)))
+    list(clicks = as.numeric(rows$clicks), impressions = as.numeric(rows$impressions),
+      weighted = rows$impressions * rows$position)))
   out <- figures[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted)), by = by]
   out[, `:=`(ctr = clicks / impressions, position = weighted / impressions, weighted = NULL)]
   setkeyv(out, by)

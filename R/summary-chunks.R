@@ -1,8 +1,9 @@
 # The reduction, chunk by chunk: each chunk of rows becomes cells in codes of its own, and two reductions are merged by
 # the keys of their queries and pages. So memory follows the largest chunk and the answer, and never all rows.
 
-# chunks: functions of the first day needed (or NULL) that give rows. recent_from: first recent day, NULL where all are. Out: list(queries, pages: names and
-# keys by code; all, recent: cells; by_day; codes: of the rows, where there is but one chunk).
+# chunks: functions of the first day needed (or NULL) that give rows. recent_from: first recent day, NULL where all are.
+# Out: list(queries, pages: names and keys by code; all, recent: cells; by_day; codes: of the rows, where there is but
+# one chunk).
 reduce_chunks <- function(chunks, recent_from, split = NULL) {
   several <- length(chunks) > 1
   # Like with like: two of one level become one of the next, so that each is merged a few times only.
@@ -24,7 +25,8 @@ reduce_chunks <- function(chunks, recent_from, split = NULL) {
   while (length(waiting) > 1) join_last()
   reduced <- if (length(waiting)) waiting[[1]]
   if (is.null(reduced)) {
-    abort_tide("No row is left after filtering.", where = "all months of the window", mend = "Loosen the filters.", class = "nothing_left")
+    abort_tide("No row is left after filtering.", where = "all months of the window", mend = "Loosen the filters.",
+      class = "nothing_left")
   }
   cells <- finish_cells(reduced$cells, reduced$some_recent)
   reduced[c("all", "recent")] <- cells[c("all", "recent")]
@@ -39,13 +41,17 @@ reduce_chunks <- function(chunks, recent_from, split = NULL) {
 reduce_chunk <- function(rows, recent_from, weigh, split) {
   queries <- code_queries(rows$query, rows$impressions, weigh)
   pages <- if (is.null(rows[["page"]])) list(code = rep(1L, nrow(rows)), names = "", keys = "", spellings = 1L,
-    weights = if (weigh) setDT(list(key = "", name = "", spelt = "", weight = 0))) else code_pages(rows$page, rows$impressions, weigh)
-  work <- list(query = queries$code, page = pages$code, clicks = rows$clicks, impressions = rows$impressions, position = rows$position)
+    weights = if (weigh) setDT(list(key = "", name = "", spelt = "", weight = 0))) else code_pages(rows$page,
+    rows$impressions, weigh)
+  work <- list(query = queries$code, page = pages$code, clicks = rows$clicks, impressions = rows$impressions,
+    position = rows$position)
   recent <- if (!is.null(recent_from)) as.integer(rows$date) >= as.integer(recent_from)
   list(queries = queries, pages = pages, cells = reduce_cells(work, recent), some_recent = !is.null(recent_from),
     split_cells = if (!is.null(split)) reduce_split(work, split_labels(rows, split)),
-    by_day = if (!is.null(rows[["date"]])) reduce_by(rows, "date"), blend = if (!is.null(rows[["date"]])) blend_sums(work, rows$date),
-    course = if (!is.null(rows[["date"]])) course_sums(work, rows$date, queries$keys, pages$keys), codes = if (!weigh) list(query = queries$code, page = pages$code))
+    by_day = if (!is.null(rows[["date"]])) reduce_by(rows, "date"),
+    blend = if (!is.null(rows[["date"]])) blend_sums(work, rows$date),
+    course = if (!is.null(rows[["date"]])) course_sums(work, rows$date, queries$keys, pages$keys),
+    codes = if (!weigh) list(query = queries$code, page = pages$code))
 }
 
 # Two reductions as one: codes of both become codes of the keys that either has.
@@ -60,11 +66,13 @@ merge_reduced <- function(one, other) {
     cells
   }
   by <- intersect(c("query", "page", "bin", "recent"), names(one$cells))
-  cells <- rbind(recode(one, "cells"), recode(other, "cells"))[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted), rows = sum(rows)), by = by]
+  cells <- rbind(recode(one, "cells"), recode(other, "cells"))[, .(clicks = sum(clicks), impressions = sum(impressions),
+    weighted = sum(weighted), rows = sum(rows)), by = by]
   texts <- function(of) list(keys = keys[[of]],
     weights = rbind(one[[of]]$weights, other[[of]]$weights)[, .(weight = sum(weight)), by = c("key", "name", "spelt")])
   list(queries = texts("queries"), pages = texts("pages"), cells = cells, some_recent = one$some_recent,
-    split_cells = if (!is.null(one$split_cells)) sum_split(rbind(recode(one, "split_cells"), recode(other, "split_cells"))),
+    split_cells = if (!is.null(one$split_cells)) sum_split(rbind(recode(one, "split_cells"),
+      recode(other, "split_cells"))),
     by_day = if (!is.null(one$by_day)) reduce_by(rbind(one$by_day, other$by_day), "date"),
     blend = add_blend_sums(one$blend, other$blend), course = add_courses(one$course, other$course))
 }
@@ -83,11 +91,13 @@ recent_days_of <- function(chunks, reduced, pairs, recent_from, last) {
     rows <- chunk(recent_from)
     if (is.null(rows) || !nrow(rows)) return(NULL)
     codes <- reduced$codes
-    if (is.null(codes)) codes <- list(query = known_codes(rows$query, reduced$queries$keys, query_key), page = known_codes(rows$page, reduced$pages$keys, page_key))
+    if (is.null(codes)) codes <- list(query = known_codes(rows$query, reduced$queries$keys, query_key),
+      page = known_codes(rows$page, reduced$pages$keys, page_key))
     recent <- as.integer(rows$date) >= as.integer(recent_from)
     take <- function(wanted) {
       use <- which(wanted[codes$query] & recent)
-      setDT(list(query = codes$query[use], page = codes$page[use], clicks = rows$clicks[use], impressions = rows$impressions[use],
+      setDT(list(query = codes$query[use], page = codes$page[use], clicks = rows$clicks[use],
+        impressions = rows$impressions[use],
         position = rows$position[use], date = rows$date[use]))
     }
     weekly <- take(weighed)
@@ -107,6 +117,7 @@ among_pairs <- function(rows, pairs) which(!is.na(pairs[rows, on = c("query", "p
 # Pairs whose course by week can tell something.
 pairs_seen_most <- function(pairs, most = 20000L, least = 20) {
   often <- which(pairs$impressions >= least)
-  if (length(often) > most) often <- often[order(-pairs$impressions[often], pairs$query[often], pairs$page[often])[seq_len(most)]]
+  if (length(often) > most) often <- often[order(-pairs$impressions[often], pairs$query[often],
+    pairs$page[often])[seq_len(most)]]
   pairs[often, c("query", "page")]
 }

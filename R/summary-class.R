@@ -21,19 +21,16 @@
 #'   [tide_filter()] was not told. Exports usually cover three months.
 #' @param split A dimension by which [tide_curve()] shall tell parts apart: `device`,
 #'   `country`, `vertical`, `rich_result` or `month`.
-#' @return A `tide_summary` object: a list with `queries` (data.table: `query`,
-#'   `key`, `segment`), `pages` (`page`, `key`), `cells` (`query`, `page` as row
-#'   numbers of the former, `bin`, `clicks`, `impressions`, `position`, `rows`: how many were summed up),
-#'   `recent_cells`, `pairs` (recent, by query x page, with `ctr`, `position`,
-#'   `spread`), `contested` (recent days of queries with several pages, or
-#'   `NULL` without dates), `weekly` (the pairs seen most, by whole `week` of the recent days, 1 the
-#'   oldest, or `NULL`), `by_day`, `odd_days` (days whose CTR is far from that of the days around, as tracking
-#'   faults and bots leave them: kept everywhere but in `cells`), `split_cells` (cells by
-#'   `part` of the `split`, or `NULL`), `blend` (sums that tell how far
-#'   the places within one row lie apart, or `NULL`), `course` (impressions and position of a sample of queries by month, from which
-#'   the chance of a step up is learnt, or `NULL`), `site_by_day` and `site_by_page` (from
-#'   tables without queries, or `NULL`), `window`, `recent`, and the `sources`
-#'   of the data and what was `left_out` of the table used.
+#' @return A `tide_summary` object: a list with `queries` (data.table: `query`, `key`, `segment`), `pages` (`page`,
+#'   `key`), `cells` (`query`, `page` as row numbers of the former, `bin`, `clicks`, `impressions`, `position`, `rows`:
+#'   how many were summed up), `recent_cells`, `pairs` (recent, by query x page, with `ctr`, `position`, `spread`),
+#'   `contested` (recent days of queries with several pages, or `NULL` without dates), `weekly` (the pairs seen most, by
+#'   whole `week` of the recent days, 1 the oldest, or `NULL`), `by_day`, `odd_days` (days whose CTR is far from that of
+#'   the days around, as tracking faults and bots leave them: kept everywhere but in `cells`), `split_cells` (cells by
+#'   `part` of the `split`, or `NULL`), `blend` (sums that tell how far the places within one row lie apart, or `NULL`),
+#'   `course` (impressions and position of a sample of queries by month, from which the chance of a step up is learnt,
+#'   or `NULL`), `site_by_day` and `site_by_page` (from tables without queries, or `NULL`), `window`, `recent`, and the
+#'   `sources` of the data and what was `left_out` of the table used.
 #' @section Errors:
 #' `tide_error_grain` where no table has queries.
 #' @examples
@@ -51,7 +48,8 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
   table <- source$table
   dated <- "date" %in% table$dimensions
   if (!is.null(split) && !(if (split == "month") dated else split %in% table$dimensions)) {
-    abort_tide(sprintf("The table cannot be split by %s.", split), where = sprintf("It is by %s.", grain_label(table$dimensions)),
+    abort_tide(sprintf("The table cannot be split by %s.", split),
+      where = sprintf("It is by %s.", grain_label(table$dimensions)),
       mend = "Export with this dimension, or split by something else.", class = "grain")
   }
   days <- if (is.na(table$days)) as.integer(undated_days) else table$days
@@ -74,7 +72,8 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
     pages = setDT(list(page = reduced$pages$names, key = reduced$pages$keys)),
     cells = reduced$all, recent_cells = reduced$recent, pairs = pairs,
     contested = recent$contested, weekly = recent$weekly,
-    split = split, split_cells = reduced$split_cells, by_day = reduced$by_day, odd_days = odd, blend = reduced$blend, course = reduced$course,
+    split = split, split_cells = reduced$split_cells, by_day = reduced$by_day, odd_days = odd, blend = reduced$blend,
+    course = reduced$course,
     site_by_day = site_totals(source$totals, "date", table),
     site_by_page = site_totals(source$totals, "page", table),
     window = list(from = table$from, to = table$to, days = days, dated = dated, assumed = is.na(table$days)),
@@ -92,11 +91,13 @@ query_rows <- function(data) {
   table <- pick_table(data, c("query", "page"))
   if (is.null(table)) table <- pick_table(data, "query")
   if (is.null(table)) abort_no_queries(names(data$tables))
-  list(table = table, chunks = list(function(from = NULL) table$rows), totals = data, grains = names(data$tables), left_out = data$left_out)
+  list(table = table, chunks = list(function(from = NULL) table$rows), totals = data, grains = names(data$tables),
+    left_out = data$left_out)
 }
 
 abort_no_queries <- function(grains) {
-  abort_tide("No table has queries, and findings are about queries.", where = paste0("The tables read are: ", paste(grains, collapse = "; "), "."),
+  abort_tide("No table has queries, and findings are about queries.",
+    where = paste0("The tables read are: ", paste(grains, collapse = "; "), "."),
     mend = "Export a table by query, or better by query and page.", class = "grain")
 }
 
@@ -114,8 +115,10 @@ site_totals <- function(data, by, query_table) {
 
 #' @export
 format.tide_summary <- function(x, ...) {
-  window <- if (x$window$dated) sprintf("%s (%s)", format_days(x$window$from, x$window$to), format_plural(x$window$days, "day"))
-    else sprintf("no dates; %s %s", if (x$window$assumed) "taken as" else "said to be", format_plural(x$window$days, "day"))
+  window <- if (x$window$dated) sprintf("%s (%s)", format_days(x$window$from, x$window$to),
+    format_plural(x$window$days, "day"))
+    else sprintf("no dates; %s %s", if (x$window$assumed) "taken as" else "said to be",
+      format_plural(x$window$days, "day"))
   segments <- table(x$queries$segment)
   pages <- if (length(x$pages$page) == 1 && !nzchar(x$pages$page)) "no pages"
     else sprintf("%s%s", format_plural(nrow(x$pages), "page"),
@@ -126,7 +129,8 @@ format.tide_summary <- function(x, ...) {
     sprintf("  findings rest on: %s", if (x$window$dated) format_days(x$recent$from, x$recent$to) else "all of it"),
     sprintf("  segments: %s", paste(names(segments), format_count(as.vector(segments)), collapse = ", ")),
     coverage_line(x), odd_day_lines(x$odd_days),
-    left_out_lines(x$left_out, data.table(grain = x$grain, clicks = sum(x$cells$clicks), impressions = sum(x$cells$impressions))), capped_lines(x$sources))
+    left_out_lines(x$left_out, data.table(grain = x$grain, clicks = sum(x$cells$clicks),
+      impressions = sum(x$cells$impressions))), capped_lines(x$sources))
 }
 
 coverage_line <- function(x) {

@@ -13,7 +13,8 @@ code_texts <- function(texts, weight, clean, key, weigh = FALSE) {
   keys <- key(names)
   known <- sort(unique(keys[used]), method = "radix")
   code <- chmatch(keys, known)
-  list(code = code[row], names = if (!weigh) heaviest_names(names, keys, code, known, row, weight), keys = known, spellings = sum(used),
+  list(code = code[row], names = if (!weigh) heaviest_names(names, keys, code, known, row, weight), keys = known,
+    spellings = sum(used),
     weights = if (weigh) spelling_weights(distinct, names, keys, row, weight))
 }
 
@@ -56,9 +57,11 @@ clean_query <- function(x) {
   x
 }
 
-code_queries <- function(texts, weight, weigh = FALSE) code_texts(texts, weight, clean = clean_query, key = fold_case, weigh = weigh)
+code_queries <- function(texts, weight, weigh = FALSE) code_texts(texts, weight, clean = clean_query, key = fold_case,
+  weigh = weigh)
 
-code_pages <- function(texts, weight, weigh = FALSE) code_texts(texts, weight, clean = clean_url, key = url_key, weigh = weigh)
+code_pages <- function(texts, weight, weigh = FALSE) code_texts(texts, weight, clean = clean_url, key = url_key,
+  weigh = weigh)
 
 query_key <- function(x) fold_case(clean_query(x))
 page_key <- function(x) url_key(clean_url(x))

@@ -1,4 +1,5 @@
-# The archive as chunks for the reduction: the months of the table with queries one after the other, small ones together.
+# The archive as chunks for the reduction: the months of the table with queries one after the other, small ones
+# together.
 
 # Out: as query_rows().
 month_rows <- function(data) {
@@ -31,7 +32,8 @@ month_rows <- function(data) {
   if (length(chunks) == 1) chunks <- list(read_once(chunks[[1]]))
   days <- range(slices$day)
   dates <- if (days[1] > 0) as.IDate(days) else as.IDate(c(NA, NA))
-  list(table = list(dimensions = dimensions, from = dates[1], to = dates[2], days = if (anyNA(dates)) NA_integer_ else as.integer(diff(dates)) + 1L),
+  list(table = list(dimensions = dimensions, from = dates[1], to = dates[2],
+    days = if (anyNA(dates)) NA_integer_ else as.integer(diff(dates)) + 1L),
     chunks = chunks, totals = month_totals(plan, held, grains, data$segments, data$rules), grains = grains$grain,
     left_out = function() sum_left_out(rbindlist(c(list(plan$left_out), ledger))))
 }

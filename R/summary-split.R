@@ -11,11 +11,14 @@ split_labels <- function(rows, split) {
 
 # In: rows in codes, as reduce_cells() has them. Out: the same sums by `part` as well.
 reduce_split <- function(work, labels) {
-  rows <- setDT(list(query = work$query, page = work$page, bin = position_bin(work$position), part = as.character(labels),
-    clicks = as.numeric(work$clicks), impressions = as.numeric(work$impressions), weighted = work$impressions * work$position))
+  rows <- setDT(list(query = work$query, page = work$page, bin = position_bin(work$position),
+    part = as.character(labels),
+    clicks = as.numeric(work$clicks), impressions = as.numeric(work$impressions),
+    weighted = work$impressions * work$position))
   sum_split(rows[, "rows" := 1])
 }
 
 sum_split <- function(cells) {
-  cells[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted), rows = sum(rows)), by = c("part", "query", "page", "bin")]
+  cells[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted), rows = sum(rows)),
+    by = c("part", "query", "page", "bin")]
 }

@@ -1,18 +1,22 @@
 #' Unusual days and weeks
 #'
-#' Finds days (and whole weeks) whose clicks or impressions are far from those around them, and says what each looks like: a tracking
-#' fault, a burst of bots, an outage, a surge of demand. [tide_filter()] leaves them out with `without`.
+#' Finds days (and whole weeks) whose clicks or impressions are far from those around them, and says what each looks
+#' like: a tracking fault, a burst of bots, an outage, a surge of demand. [tide_filter()] leaves them out with
+#' `without`.
 #'
-#' @details
-#' Logs of clicks and impressions, less the median of the four weeks around and the usual pattern of the week, are
-#' divided by their usual size (the median absolute deviation, and the luck of counts). Unusual is what is more than
-#' five times that and by half or more off. Weeks are counted back from the last day and held against the median of nine.
-#' @param data A `tide_data` object with dates, or a `tide_months` object from [tide_by_month()], of which nothing needs to be read.
-#' @return A data.table, oldest first: `from`, `to`, `days`, `what` (`clicks missing`, `seen, not clicked`, `clicked beyond the usual`, `few of both`, `surge`,
-#'   `no rows`), `clicks`, `usual_clicks`, `impressions`, `usual_impressions`, `likely` (what it looks like, in words). Figures without queries are used where
-#'   they are held, since they miss nothing.
+#' @details Logs of clicks and impressions, less the median of the four weeks around and the usual pattern of the week,
+#'   are divided by their usual size (the median absolute deviation, and the luck of counts). Unusual is what is more
+#'   than five times that and by half or more off. Weeks are counted back from the last day and held against the median
+#'   of nine.
+#' @param data A `tide_data` object with dates, or a `tide_months` object from [tide_by_month()], of which nothing needs
+#'   to be read.
+#' @return A data.table, oldest first: `from`, `to`, `days`, `what` (`clicks missing`, `seen, not clicked`, `clicked
+#'   beyond the usual`, `few of both`, `surge`, `no rows`), `clicks`, `usual_clicks`, `impressions`,
+#'   `usual_impressions`, `likely` (what it looks like, in words). Figures without queries are used where they are held,
+#'   since they miss nothing.
 #' @section Errors: `tide_error_grain` without dates.
-#' @references Rousseeuw, Croux (1993), Journal of the American Statistical Association 88, 1273-1283 (the median absolute deviation).
+#' @references Rousseeuw, Croux (1993), Journal of the American Statistical Association 88, 1273-1283 (the median
+#'   absolute deviation).
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
 #' odd <- tide_unusual(data)
@@ -22,18 +26,23 @@
 tide_unusual <- function(data) {
   if (!inherits(data, "tide_months")) check_class(data, "tide_data", "data")
   days <- days_of_site(data)
-  if (is.null(days)) abort_tide("Unusual days need days.", where = "No table has dates.", mend = "Export by date.", class = "grain")
+  if (is.null(days)) abort_tide("Unusual days need days.", where = "No table has dates.", mend = "Export by date.",
+    class = "grain")
   found <- odd_runs(days, 1L)
   weeks <- odd_runs(days, 7L)
   # A week that is odd for the sake of its odd days is told by them.
-  found <- rbind(found, weeks[!vapply(seq_len(nrow(weeks)), function(i) any(found$from <= weeks$to[i] & found$to >= weeks$from[i]), NA)])
+  found <- rbind(found, weeks[!vapply(seq_len(nrow(weeks)),
+    function(i) any(found$from <= weeks$to[i] & found$to >= weeks$from[i]), NA)])
   setorderv(found, c("from", "days"))
   found[]
 }
 
 # What figures far from the usual look like, by the direction of clicks and impressions.
-odd_kinds <- data.table(what = c("clicks missing", "seen, not clicked", "clicked beyond the usual", "few of both", "surge", "no rows"),
-  likely = c("tracking stood still", "bots, or places nobody clicks", "double counting, or a results page that sent everyone here", "an outage or a partial export", "demand: a campaign, the press, a holiday",
+odd_kinds <- data.table(what = c("clicks missing", "seen, not clicked", "clicked beyond the usual", "few of both",
+  "surge", "no rows"),
+  likely = c("tracking stood still", "bots, or places nobody clicks",
+    "double counting, or a results page that sent everyone here", "an outage or a partial export",
+    "demand: a campaign, the press, a holiday",
     "the export lacks the day"))
 
 # Clicks and impressions of the site by day, of the finest account of it without queries, or NULL without dates.
@@ -57,7 +66,8 @@ planned_days <- function(wanted) {
 
 # Runs of unusual blocks of `size` days.
 odd_runs <- function(days, size, least = 21) {
-  none <- data.table(from = as.IDate(character()), to = as.IDate(character()), days = integer(), what = character(), clicks = numeric(), usual_clicks = numeric(),
+  none <- data.table(from = as.IDate(character()), to = as.IDate(character()), days = integer(), what = character(),
+    clicks = numeric(), usual_clicks = numeric(),
     impressions = numeric(), usual_impressions = numeric(), likely = character())
   first <- min(days$date)
   full <- data.table(date = seq(first, max(days$date), by = "day"))
@@ -70,18 +80,25 @@ odd_runs <- function(days, size, least = 21) {
   impressions <- sum_of("impressions")[whole]
   from <- from[whole]
   if (length(from) * size < least || length(from) < 9) return(none)
-  usual <- lapply(list(clicks = clicks, impressions = impressions), usual_counts, weekday = if (size == 1L) as.integer(from) %% 7L, wide = if (size == 1L) 29L else 9L)
+  usual <- lapply(list(clicks = clicks, impressions = impressions), usual_counts,
+    weekday = if (size == 1L) as.integer(from) %% 7L, wide = if (size == 1L) 29L else 9L)
   off <- Map(distance, list(clicks, impressions), usual)
   far <- lapply(off, function(o) abs(o$z) > 5 & abs(o$log) > log(1.5))
   # What goes half as far along with the other is off as well.
-  off <- Map(function(own, far, other, other_far) ifelse(far | other_far & own$log * sign(other$log) > abs(other$log) / 2, sign(own$log), 0), off, far, rev(off), rev(far))
-  kind <- ifelse(impressions == 0 & usual$impressions > 1, "no rows", ifelse(off[[1]] < 0 & off[[2]] < 0, "few of both", ifelse(off[[1]] > 0 & off[[2]] > 0, "surge",
-    ifelse(off[[1]] < 0, "clicks missing", ifelse(off[[1]] > 0, "clicked beyond the usual", ifelse(off[[2]] > 0, "seen, not clicked", ifelse(off[[2]] < 0, "few of both", "")))))))
+  off <- Map(function(own, far, other, other_far) ifelse(far | other_far &
+    own$log * sign(other$log) > abs(other$log) / 2, sign(own$log), 0), off, far, rev(off), rev(far))
+  kind <- ifelse(impressions == 0 & usual$impressions > 1, "no rows",
+    ifelse(off[[1]] < 0 & off[[2]] < 0, "few of both", ifelse(off[[1]] > 0 & off[[2]] > 0, "surge",
+    ifelse(off[[1]] < 0, "clicks missing", ifelse(off[[1]] > 0, "clicked beyond the usual",
+      ifelse(off[[2]] > 0, "seen, not clicked", ifelse(off[[2]] < 0, "few of both", "")))))))
   odd <- which(nzchar(kind))
   if (!length(odd)) return(none)
   run <- cumsum(c(TRUE, diff(odd) > 1 | kind[odd][-1] != kind[odd][-length(odd)]))
-  runs <- data.table(from = from[odd], what = kind[odd], clicks = clicks[odd], usual_clicks = usual$clicks[odd], impressions = impressions[odd], usual_impressions = usual$impressions[odd])[,
-    .(from = min(from), to = max(from) + size - 1L, days = .N * size, what = what[1], clicks = sum(clicks), usual_clicks = sum(usual_clicks), impressions = sum(impressions), usual_impressions = sum(usual_impressions)), by = .(run = run)]
+  runs <- data.table(from = from[odd], what = kind[odd], clicks = clicks[odd], usual_clicks = usual$clicks[odd],
+    impressions = impressions[odd], usual_impressions = usual$impressions[odd])
+  runs <- runs[, .(from = min(from), to = max(from) + size - 1L, days = .N * size, what = what[1], clicks = sum(clicks),
+    usual_clicks = sum(usual_clicks), impressions = sum(impressions), usual_impressions = sum(usual_impressions)),
+    by = .(run = run)]
   set(runs, j = "likely", value = odd_kinds$likely[match(runs$what, odd_kinds$what)])
   runs[, !"run"]
 }
@@ -108,6 +125,8 @@ distance <- function(x, usual) {
 
 odd_run_lines <- function(odd) {
   if (!nrow(odd)) return("No day or week far from those around it.")
-  sprintf("%s: %s (%s clicks, usually %s; %s impressions, usually %s): %s", ifelse(odd$from == odd$to, format(odd$from), format_days(odd$from, odd$to)), odd$what,
-    format_count(odd$clicks), format_count(odd$usual_clicks), format_count(odd$impressions), format_count(odd$usual_impressions), odd$likely)
+  sprintf("%s: %s (%s clicks, usually %s; %s impressions, usually %s): %s",
+    ifelse(odd$from == odd$to, format(odd$from), format_days(odd$from, odd$to)), odd$what,
+    format_count(odd$clicks), format_count(odd$usual_clicks), format_count(odd$impressions),
+    format_count(odd$usual_impressions), odd$likely)
 }

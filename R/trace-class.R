@@ -37,7 +37,8 @@ tide_trace <- function(data, what, recent_days = 90, rules = tide_rules(), facts
   check_class(rules, "tide_rules", "rules")
   table <- pick_table(data, c("query", "page"))
   if (is.null(table)) {
-    abort_tide("No table has both queries and pages.", where = paste0("The tables are: ", paste(names(data$tables), collapse = "; "), "."),
+    abort_tide("No table has both queries and pages.",
+      where = paste0("The tables are: ", paste(names(data$tables), collapse = "; "), "."),
       mend = "Export a table by query and page.", class = "grain")
   }
   queries <- code_queries(table$rows$query, table$rows$impressions)
@@ -50,7 +51,8 @@ tide_trace <- function(data, what, recent_days = 90, rules = tide_rules(), facts
     abort_tide("It was not shown in these days.", where = sprintf("'%s', the last %g days.", what, recent_days),
       mend = "Ask for a longer window.", class = "trace")
   }
-  rows <- setDT(list(query = queries$names[queries$code[use]], page = pages$names[pages$code[use]], clicks = table$rows$clicks[use],
+  rows <- setDT(list(query = queries$names[queries$code[use]], page = pages$names[pages$code[use]],
+    clicks = table$rows$clicks[use],
     impressions = table$rows$impressions[use], position = table$rows$position[use]))
   other <- if (found$kind == "page") "query" else "page"
   # Weeks count back from the last day, so that none but the first is cut short.
@@ -62,9 +64,11 @@ tide_trace <- function(data, what, recent_days = 90, rules = tide_rules(), facts
   }
   structure(list(kind = found$kind, name = found$name,
     rows = trace_facts(trace_rows(rows, weekly, found$kind, rules$bands), facts), weekly = weekly,
-    ranking = if (dated && found$kind != "query") ranking_queries(rows, rules$bands), total = reduce_by(rows[, "one" := 1L], "one"),
+    ranking = if (dated && found$kind != "query") ranking_queries(rows, rules$bands),
+    total = reduce_by(rows[, "one" := 1L], "one"),
     site = if (NROW(site)) site, facts = if (found$kind != "folder") own_facts(facts, found$kind, found$name),
-    from = if (dated) max(table$from, table$to - as.integer(recent_days) + 1L) else table$from, to = table$to), class = "tide_trace")
+    from = if (dated) max(table$from, table$to - as.integer(recent_days) + 1L) else table$from, to = table$to),
+    class = "tide_trace")
 }
 
 # First days of the weeks of the window, those without a row included.
@@ -147,7 +151,8 @@ own_facts <- function(facts, by, name) {
   for (own in as_facts(facts)) if (own$by == by) {
     key <- name_key(by, name)
     at <- match(key, fact_keys(own, key))
-    known <- Filter(function(value) !is.na(value), as.list(own$rows[at, setdiff(names(own$rows), "name"), with = FALSE]))
+    known <- Filter(function(value) !is.na(value),
+      as.list(own$rows[at, setdiff(names(own$rows), "name"), with = FALSE]))
     if (!is.na(at)) out[names(known)] <- known
   }
   out

@@ -13,7 +13,8 @@ clean_url <- function(urls) {
   urls[marked] <- sub("#.*$", "", urls[marked])
   # Scheme and host are in lower case already, nearly everywhere.
   loud <- which(text_holds(urls, "capitals"))
-  loud <- loud[grepl("^[A-Za-z][A-Za-z0-9+.-]*://[^/?]*", urls[loud], perl = TRUE) & grepl("^[^/?]*[A-Z]|^[^/?]*//[^/?]*[A-Z]", urls[loud], perl = TRUE)]
+  loud <- loud[grepl("^[A-Za-z][A-Za-z0-9+.-]*://[^/?]*", urls[loud], perl = TRUE) &
+    grepl("^[^/?]*[A-Z]|^[^/?]*//[^/?]*[A-Z]", urls[loud], perl = TRUE)]
   host <- sub("^([A-Za-z][A-Za-z0-9+.-]*://[^/?]*).*$", "\\1", urls[loud])
   urls[loud] <- paste0(tolower(host), substring(urls[loud], nchar(host) + 1))
   query <- grepl("?", urls, fixed = TRUE)
@@ -33,7 +34,8 @@ url_key <- function(clean) {
   sub("/+($|\\?)", "\\1", key, perl = TRUE)
 }
 
-# Which page keys are meant by addresses or paths, separated by spaces, a star for everything below; NULL: all, where none is named.
+# Which page keys are meant by addresses or paths, separated by spaces, a star for everything below; NULL: all, where
+# none is named.
 touched_pages <- function(pages, keys) {
   if (!nzchar(pages)) return(NULL)
   paths <- paste0(sub("/+$", "", sub("^[^/]*", "", keys)), "/")

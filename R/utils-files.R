@@ -6,7 +6,8 @@ write_whole <- function(path, write) {
     write(part)
     if (!file.rename(part, path)) stop("it cannot be replaced")
   }, tide_error = stop, error = function(e) {
-    abort_tide("The file cannot be written.", where = sprintf("'%s': %s.", path, sub("[.\n ]+$", "", conditionMessage(e))),
+    abort_tide("The file cannot be written.", where = sprintf("'%s': %s.", path,
+      sub("[.\n ]+$", "", conditionMessage(e))),
       mend = "Name a folder that exists, that you may write to and that has room.", class = "write", file = path)
   }, warning = function(w) {
     abort_tide("The file cannot be written.", where = sprintf("'%s': %s.", path, conditionMessage(w)),

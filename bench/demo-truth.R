@@ -29,10 +29,13 @@ one <- function(seed) {
   several <- found$pairs[tested == TRUE, .N, by = query][N > 1]
   habit_rivals <- truth[match(summary$queries$key[several$query], truth$query)]
   harmful <- c("swap", "split")
-  data.table(seed = seed, curve_error = mean(abs(log(at$ctr / curve))), pivot_error = mean(abs(log(pivot[1:10] / curve))),
-    covered = mean(at$ctr_low < curve & curve < at$ctr_high), low_ctr = nrow(low), low_ctr_right = mean(really_low(low$query)),
+  data.table(seed = seed, curve_error = mean(abs(log(at$ctr / curve))),
+    pivot_error = mean(abs(log(pivot[1:10] / curve))),
+    covered = mean(at$ctr_low < curve & curve < at$ctr_high), low_ctr = nrow(low),
+    low_ctr_right = mean(really_low(low$query)),
     below_pivot = nrow(habit), below_pivot_right = mean(really_low(summary$queries$key[habit$query])),
-    cannibalized = nrow(rivals), harmless_among = sum(!rivals$case %in% harmful), swaps_found = mean(truth[case == "swap"]$query %in% rivals$query),
+    cannibalized = nrow(rivals), harmless_among = sum(!rivals$case %in% harmful),
+    swaps_found = mean(truth[case == "swap"]$query %in% rivals$query),
     two_pages = nrow(habit_rivals), two_pages_harmless = sum(!habit_rivals$case %in% harmful))
 }
 print(rbindlist(lapply(seeds, one)), digits = 2)

@@ -1,5 +1,5 @@
-# What the fit costs beside reading, in one process: cells and fit of 10 million daily rows against fread() of the file, and
-# how the fit grows with pairs and with parts.
+# What the fit costs beside reading, in one process: cells and fit of 10 million daily rows against fread() of the file,
+# and how the fit grows with pairs and with parts.
 #   R_LIBS=.build/library Rscript bench/fit.R [ROWS]
 suppressPackageStartupMessages({ library(data.table); library(inktide) })
 source("bench/make-data.R")
@@ -34,5 +34,6 @@ for (pairs in c(1e4, 3e4, 1e5, 3e5)) {
   }
   gc(reset = TRUE)
   spent <- c(cpu(tide_curve(own)), in_parts(3), in_parts(6))
-  cat(sprintf("| %s | %s | %.1f | %.1f | %.1f | %.0f |\n", format(pairs, big.mark = ","), format(nrow(own$cells), big.mark = ","), spent[1], spent[2], spent[3], sum(gc()[, 6])))
+  cat(sprintf("| %s | %s | %.1f | %.1f | %.1f | %.0f |\n", format(pairs, big.mark = ","),
+    format(nrow(own$cells), big.mark = ","), spent[1], spent[2], spent[3], sum(gc()[, 6])))
 }

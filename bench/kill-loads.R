@@ -16,8 +16,10 @@ state <- function() {
   c(nrow(t), sum(t$clicks))
 }
 load_in <- function(seconds, file, exported) {
-  writeLines(sprintf("library(inktide); tide_load(tide_store('%s'), '%s', exported = '%s')", dir, file, exported), script)
-  system2("sh", c("-c", shQuote(sprintf("R_LIBS=%s timeout -s KILL %.3f %s %s >/dev/null 2>&1", paste(.libPaths(), collapse = ":"), seconds, exe, script))))
+  writeLines(sprintf("library(inktide); tide_load(tide_store('%s'), '%s', exported = '%s')", dir, file, exported),
+    script)
+  system2("sh", c("-c", shQuote(sprintf("R_LIBS=%s timeout -s KILL %.3f %s %s >/dev/null 2>&1",
+    paste(.libPaths(), collapse = ":"), seconds, exe, script))))
 }
 # How long a whole load takes decides where the kills fall.
 first <- file.path(dir, "first.csv")
@@ -30,7 +32,8 @@ stopifnot(nrow(tide_history(store)) == 2)
 lost <- between <- landed <- 0
 for (i in seq_len(times)) {
   file <- file.path(dir, "next.csv")
-  fwrite(copy(rows)[, clicks := clicks + i * 0L + rbinom(.N, 1, 0.01)][, impressions := pmax(impressions, clicks)], file)
+  fwrite(copy(rows)[, clicks := clicks + i * 0L + rbinom(.N, 1, 0.01)][, impressions := pmax(impressions, clicks)],
+    file)
   before <- state()
   load_in(whole * runif(1, 0.4, 1.4), file, sprintf("2027-%02d-%02d", 1 + i %/% 28, 1 + i %% 28))
   after <- state()
@@ -40,7 +43,9 @@ for (i in seq_len(times)) {
   if (after[1] < before[1]) lost <- lost + 1
 }
 problems <- tide_check(store)$problems
-left <- setdiff(list.files(file.path(store$dir, "parts")), DBI::dbGetQuery(con <- DBI::dbConnect(RSQLite::SQLite(), file.path(store$dir, "archive.sqlite")), "SELECT file FROM parts")$file)
+left <- setdiff(list.files(file.path(store$dir, "parts")),
+  DBI::dbGetQuery(con <- DBI::dbConnect(RSQLite::SQLite(), file.path(store$dir, "archive.sqlite")),
+    "SELECT file FROM parts")$file)
 DBI::dbDisconnect(con)
 cat(sprintf("%d kills: %d came too late (load whole), %d left the archive as before, %d between, %d lost rows; %d leftover parts wait for the next load; damaged parts: %d\n",
   times, landed, times - landed - between, between, lost, length(left), sum(problems$problem == "damaged part")))

@@ -13,7 +13,8 @@ if (!nzchar(Sys.which("time"))) stop("GNU time is missing (Debian: time); it mea
 
 timed <- function(command, args) {
   log <- tempfile()
-  out <- suppressWarnings(system2("time", c("-f", shQuote("%e %U %S %M"), "-o", log, command, shQuote(args)), stdout = TRUE, stderr = FALSE))
+  out <- suppressWarnings(system2("time", c("-f", shQuote("%e %U %S %M"), "-o", log, command, shQuote(args)),
+    stdout = TRUE, stderr = FALSE))
   used <- as.numeric(strsplit(tail(readLines(log), 1), " ")[[1]])
   list(wall = used[1], cpu = used[2] + used[3], peak = used[4] / 1024, out = out)
 }
@@ -31,7 +32,8 @@ results <- rbindlist(lapply(sizes, function(rows) {
   if (!file.exists(file)) make_export(rows, file)
   runs <- if (rows <= 1e6) 5 else 2
   out <- tempfile(fileext = ".csv")
-  run <- best(list(read = c("Rscript", "bench/only-read.R", file), plain = c("Rscript", "bench/spreadsheet.R", file, out),
+  run <- best(list(read = c("Rscript", "bench/only-read.R", file),
+    plain = c("Rscript", "bench/spreadsheet.R", file, out),
     find = c("exec/inktide", "find", file, "--brand", "fernmoor", "--format", "csv", "--out", out, "--quiet")), runs)
   floor <- run$read
   plain <- run$plain

@@ -8,12 +8,14 @@ given <- commandArgs(TRUE)
 seeds <- seq_len(if (length(given)) as.integer(given[1]) else 20)
 kinds <- if (length(given) > 1) strsplit(given[2], ",")[[1]] else names(opportunity_kinds)
 
-# Normalised discounted cumulative gain: what the first hundred lines are truly worth, in their order, of the best possible.
+# Normalised discounted cumulative gain: what the first hundred lines are truly worth, in their order, of the best
+# possible.
 ndcg <- function(worth, all) {
   discount <- function(x) sum(head(x, 100) / log2(1 + seq_along(head(x, 100))))
   discount(worth) / discount(sort(all, decreasing = TRUE))
 }
-average_precision <- function(right, planted) sum(cumsum(right) / seq_along(right) * right) / max(1, min(planted, length(right)))
+average_precision <- function(right, planted) sum(cumsum(right) / seq_along(right) * right) / max(1,
+  min(planted, length(right)))
 
 one <- function(kind, seed) {
   site <- simulate_opportunities(kind, seed)
@@ -38,12 +40,15 @@ one <- function(kind, seed) {
   pairs[, c("asked", "shown") := list(summary$queries$query[pairs$query], summary$pages$page[pairs$page])]
   pivot <- found$curve$evidence[segment != "brand"]
   pairs[, "below" := pivot$pivot_ctr[match(round(pairs$position), pivot$position)]]
-  below <- pairs[impressions >= 100 & position <= 20 & ctr < below & segment != "brand"][order(-(impressions * below - clicks))]
+  below <- pairs[impressions >= 100 & position <= 20 & ctr < below &
+    segment != "brand"][order(-(impressions * below - clicks))]
   two <- pairs[segment != "brand", .N, by = "asked"][N > 1]$asked
-  worth_of <- function(rows) fcoalesce(site$low$gain[match(key(rows$asked, rows$shown), key(site$low$query, site$low$page))], 0) +
+  worth_of <- function(rows) fcoalesce(site$low$gain[match(key(rows$asked, rows$shown),
+    key(site$low$query, site$low$page))], 0) +
     pmax(0, fcoalesce(site$swaps$gain[match(rows$asked, site$swaps$query)], 0)) * !duplicated(rows$asked)
   top <- max(pivot$pivot_ctr[pivot$position == 1])
-  habits <- list(`below pivot` = below, `top ctr` = pairs[order(-(impressions * top - clicks))], `impr/pos` = pairs[order(-impressions / position)])
+  habits <- list(`below pivot` = below, `top ctr` = pairs[order(-(impressions * top - clicks))],
+    `impr/pos` = pairs[order(-impressions / position)])
   f1 <- function(listed, case_of) {
     precision <- mean(case_of %in% harmful)
     recall <- mean(site$queries[case %in% harmful]$query %in% listed)
@@ -54,17 +59,24 @@ one <- function(kind, seed) {
   swapped_row <- rivals & case == "swap"
   swapped <- which(swapped_row)
   gained <- c(which(low & worth > 0), swapped)
-  data.table(kind = kind, seed = seed, low = sum(low), low_right = mean(worth[low] > 0), first_50 = mean(head(worth[low], 50) > 0),
+  data.table(kind = kind, seed = seed, low = sum(low), low_right = mean(worth[low] > 0),
+    first_50 = mean(head(worth[low], 50) > 0),
     low_ap = average_precision(worth[low] > 0, nrow(planted)), low_found = sum(worth[low]) / sum(site$low$gain),
     pivot_right = mean(worth_of(below) > 0), stated = 1 - mean(list$confidence[low]),
-    rivals_p = ours[1], rivals_r = ours[2], rivals_f1 = ours[3], habit_f1 = f1(two, site$queries$case[match(two, site$queries$query)])[3],
+    rivals_p = ours[1], rivals_r = ours[2], rivals_f1 = ours[3],
+    habit_f1 = f1(two, site$queries$case[match(two, site$queries$query)])[3],
     harmless = mean(harmless$query %in% list$query[rivals]),
-    ndcg = ndcg(truth$worth, all_worth), pivot_ndcg = ndcg(worth_of(habits[[1]]), all_worth), top_ndcg = ndcg(worth_of(habits[[2]]), all_worth),
+    ndcg = ndcg(truth$worth, all_worth), pivot_ndcg = ndcg(worth_of(habits[[1]]), all_worth),
+    top_ndcg = ndcg(worth_of(habits[[2]]), all_worth),
     impr_ndcg = ndcg(worth_of(habits[[3]]), all_worth),
-    promised_low = sum(list$gain[low]) / sum(worth[low]), promised_right = sum(list$gain[low & worth > 0]) / sum(worth[low]), promised = sum(list$gain[low | swapped_row]) / sum(worth[low | swapped_row]), promised_swap = sum(list$gain[swapped]) / sum(worth[swapped]),
+    promised_low = sum(list$gain[low]) / sum(worth[low]),
+    promised_right = sum(list$gain[low & worth > 0]) / sum(worth[low]),
+    promised = sum(list$gain[low | swapped_row]) / sum(worth[low | swapped_row]),
+    promised_swap = sum(list$gain[swapped]) / sum(worth[swapped]),
     held = mean(list$gain_low[gained] <= worth[gained] & worth[gained] <= list$gain_high[gained]))
 }
 results <- rbindlist(parallel::mclapply(seq_len(length(kinds) * length(seeds)), function(i) {
   one(kinds[(i - 1) %/% length(seeds) + 1], seeds[(i - 1) %% length(seeds) + 1])
 }, mc.cores = parallel::detectCores()))
-print(results[, lapply(.SD, function(x) round(mean(x, na.rm = TRUE), 2)), by = "kind", .SDcols = setdiff(names(results), c("kind", "seed"))], nrows = 30)
+print(results[, lapply(.SD, function(x) round(mean(x, na.rm = TRUE), 2)), by = "kind",
+  .SDcols = setdiff(names(results), c("kind", "seed"))], nrows = 30)

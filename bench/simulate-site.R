@@ -1,5 +1,6 @@
 # Made-up sites of known truth for the simulation studies. Each impression has a whole place; a row averages its places.
-# CTR by place is a table with kinks that no fitted family has; queries differ by a lognormal factor, demand is heavy-tailed.
+# CTR by place is a table with kinks that no fitted family has; queries differ by a lognormal factor, demand is
+# heavy-tailed.
 suppressPackageStartupMessages(library(data.table))
 
 site_kinds <- list(
@@ -56,9 +57,11 @@ simulate_site <- function(kind, seed) {
   d[, query := ifelse(brand[q], sprintf("fernmoor %d", q), sprintf("query %d", q))]
   d[, page := sprintf("https://www.fernmoor.example/p%d/", q %/% 4)]
   d[, date := as.IDate("2026-01-01") + day]
-  rows <- d[, c("date", "query", "page", if (!is.null(phone)) "device", "clicks", "impressions", "position"), with = FALSE]
+  rows <- d[, c("date", "query", "page", if (!is.null(phone)) "device", "clicks", "impressions", "position"),
+    with = FALSE]
   if (!is.null(how$undated) || !is.null(how$cap)) {
-    rows <- rows[, .(clicks = sum(clicks), position = round(sum(position * impressions) / sum(impressions), 1), impressions = sum(impressions)), by = c("query", "page")]
+    rows <- rows[, .(clicks = sum(clicks), position = round(sum(position * impressions) / sum(impressions), 1),
+      impressions = sum(impressions)), by = c("query", "page")]
   }
   if (!is.null(how$cap)) {
     setorderv(rows, c("clicks", "impressions"), c(-1L, -1L))

@@ -34,7 +34,8 @@ judge("R CMD build", build == 0)
 package <- list.files(".", "[.]tar[.]gz$")
 # Tests have run above; suggested packages and the PDF manual are no matter of the check.
 Sys.setenv(`_R_CHECK_FORCE_SUGGESTS_` = "false", `_R_CHECK_SYSTEM_CLOCK_` = "false")
-invisible(system2("R", c("CMD", "check", "--no-manual", "--no-tests", package), stdout = "check.log", stderr = "check.log"))
+invisible(system2("R", c("CMD", "check", "--no-manual", "--no-tests", package), stdout = "check.log",
+  stderr = "check.log"))
 log <- readLines("check.log")
 count <- function(word) sum(grepl(paste0("\\.\\.\\.? ?(\\[.*\\] ?)?", word, "$"), log))
 problems <- vapply(c("ERROR", "WARNING", "NOTE"), count, 0)

@@ -13,7 +13,8 @@ csv <- function(..., name = "export.csv") {
 as_data <- function(rows) {
   dimensions <- intersect(inktide:::dimension_names, names(rows))
   tables <- stats::setNames(list(inktide:::new_table(rows, dimensions)), inktide:::grain_label(dimensions))
-  inktide:::new_tide_data(tables, data.table(file = "made.csv", rows = nrow(rows), kept = nrow(rows), ctr = "none", capped = FALSE,
+  inktide:::new_tide_data(tables, data.table(file = "made.csv", rows = nrow(rows), kept = nrow(rows), ctr = "none",
+    capped = FALSE,
     grain = names(tables)), inktide:::sum_left_out(data.table()))
 }
 
@@ -31,7 +32,8 @@ made_site <- function(queries = 600, days = 60, seed = 1, curve = made_curve,
   rows[, impressions := rpois(.N, demand[q])]
   rows <- rows[impressions > 0]
   rows[, clicks := rbinom(.N, impressions, pmin(0.95, curve[position] * factor[q]))]
-  rows[, .(date = as.IDate("2026-01-01") + day, query = sprintf("query %04d", q), page = sprintf("https://www.fernmoor.example/p%d/", q %/% 3),
+  rows[, .(date = as.IDate("2026-01-01") + day, query = sprintf("query %04d", q),
+    page = sprintf("https://www.fernmoor.example/p%d/", q %/% 3),
     clicks, impressions, position = as.numeric(position))]
 }
 
@@ -55,7 +57,8 @@ program <- function(..., dir = ".", env = character()) {
   err <- tempfile()
   old <- setwd(dir)
   on.exit({ setwd(old); unlink(c(out, err)) })
-  status <- suppressWarnings(system2(file.path(R.home("bin"), "Rscript"), shQuote(c(exe, ...)), stdout = out, stderr = err,
+  status <- suppressWarnings(system2(file.path(R.home("bin"), "Rscript"), shQuote(c(exe, ...)), stdout = out,
+    stderr = err,
     env = c(paste0("R_LIBS=", paste(.libPaths(), collapse = .Platform$path.sep)), env)))
   list(status = status, out = readLines(out, encoding = "UTF-8"), err = readLines(err, encoding = "UTF-8"))
 }

@@ -9,7 +9,8 @@ planted_site <- function(seed, weak = c(0.25, 0.6)) {
   kept <- ifelse(low, runif(201, weak[1], weak[2])[page + 1], 1)
   rows <- made_site(seed = seed, days = 60, factor = factor * kept, demand = exp(rnorm(600, 1.5, 0.8)))
   # Clicks per 30 days that the shortfall takes: impressions x curve x own factor x what is missing.
-  rows[, taken := impressions * made_curve[position] * factor[as.integer(substr(query, 7, 10))] * (1 - kept[as.integer(substr(query, 7, 10))]) / 2]
+  rows[, taken := impressions * made_curve[position] * factor[as.integer(substr(query, 7,
+    10))] * (1 - kept[as.integer(substr(query, 7, 10))]) / 2]
   list(rows = rows[, !"taken"], taken = rows[, .(gain = sum(taken)), by = "query"],
     low = sprintf("query %04d", which(low)))
 }
@@ -28,7 +29,8 @@ test_that("weak pages are found, few others, and the promised clicks are near th
     found <- tide_find(tide_summary(as_data(site$rows)))$findings
     low <- found[found$kind == "low_ctr"]
     gain <- site$taken$gain[match(low$query, site$taken$query)]
-    list(right = mean(low$query %in% site$low), promised = sum(low$gain), true = sum(gain), inside = mean(low$gain_low < gain & gain < low$gain_high),
+    list(right = mean(low$query %in% site$low), promised = sum(low$gain), true = sum(gain),
+      inside = mean(low$gain_low < gain & gain < low$gain_high),
       found = mean(site$low %in% low$query))
   })
   of <- function(name) vapply(runs, `[[`, 0, name)

@@ -1,7 +1,8 @@
 test_that("texts are numbered as base R does, at any size and in any encoding", {
   set.seed(4)
   for (rows in c(0, 1, 7, 5000, 60000)) {
-    x <- sprintf("%s %d", sample(c("kale", "caf\u00e9", "\u79cd\u5b50"), rows, TRUE), sample.int(max(1, rows), rows, TRUE))
+    x <- sprintf("%s %d", sample(c("kale", "caf\u00e9", "\u79cd\u5b50"), rows, TRUE),
+      sample.int(max(1, rows), rows, TRUE))
     code <- inktide:::as_levels(x)
     expect_identical(as.integer(code), match(x, unique(x)))
     expect_identical(levels(code), unique(x))
@@ -24,7 +25,8 @@ test_that("what texts hold agrees with regular expressions, on random texts", {
 test_that("a repeated combination is found exactly where one stands", {
   set.seed(5)
   for (rows in c(2, 30, 3000)) for (width in 1:4) {
-    columns <- data.table::as.data.table(replicate(width, sample.int(max(2, ceiling(1.5 * rows^(2 / width))), rows, TRUE) - 3L, simplify = FALSE))
+    columns <- data.table::as.data.table(replicate(width,
+      sample.int(max(2, ceiling(1.5 * rows^(2 / width))), rows, TRUE) - 3L, simplify = FALSE))
     expect_identical(inktide:::repeats_any(columns), anyDuplicated(columns) > 0)
     expect_identical(inktide:::repeats_any(unique(columns)), FALSE)
     key <- inktide:::row_key(columns)

@@ -5,7 +5,8 @@ test_that("pooling violators gives the least-squares non-increasing fit (stats::
     expect_equal(inktide:::pool_violators(y, rep(1, 12)), -stats::isoreg(-y)$yf)
   }
   # A weight of 2 is the same as a value twice.
-  expect_equal(inktide:::pool_violators(c(1, 3, 2), c(1, 2, 1)), inktide:::pool_violators(c(1, 3, 3, 2), rep(1, 4))[c(1, 2, 4)])
+  expect_equal(inktide:::pool_violators(c(1, 3, 2), c(1, 2, 1)),
+    inktide:::pool_violators(c(1, 3, 3, 2), rep(1, 4))[c(1, 2, 4)])
 })
 
 test_that("the spread of gamma factors is recovered from negative binomial clicks", {
@@ -23,7 +24,8 @@ test_that("a known curve is found again, with its interval, better than by the p
     curve <- tide_curve(tide_summary(as_data(made_site(seed = seed, queries = 400, days = 30))))
     at <- predict(curve, 1:10)
     pivot <- curve$evidence$pivot_ctr[1:10]
-    list(own = mean(abs(log(at$ctr / truth))), pivot = mean(abs(log(pivot / truth))), covered = mean(at$ctr_low < truth & truth < at$ctr_high))
+    list(own = mean(abs(log(at$ctr / truth))), pivot = mean(abs(log(pivot / truth))),
+      covered = mean(at$ctr_low < truth & truth < at$ctr_high))
   })
   mean_of <- function(name) mean(vapply(runs, `[[`, 0, name))
   expect_lt(mean_of("own"), 0.07)
@@ -47,7 +49,8 @@ test_that("the curve never rises, stays within 0 and 1, and one giant query does
   rows <- made_site(queries = 300, days = 30)
   before <- predict(tide_curve(tide_summary(as_data(rows))), 1:100)$ctr
   expect_true(all(diff(before) <= 1e-12) && all(before > 0 & before < 1))
-  giant <- data.table(date = unique(rows$date), query = "giant", page = "/g", clicks = 30000, impressions = 33000, position = 3)
+  giant <- data.table(date = unique(rows$date), query = "giant", page = "/g", clicks = 30000, impressions = 33000,
+    position = 3)
   curve <- tide_curve(tide_summary(as_data(rbind(rows, giant))))
   expect_lt(abs(log(predict(curve, 3)$ctr / before[3])), 0.15)
   expect_gt(curve$evidence$pivot_ctr[3], 0.5)
@@ -74,7 +77,8 @@ test_that("brand and non-brand are both there, and a segment without data falls 
 })
 
 test_that("the pivot is the plain ratio at the rounded position", {
-  rows <- data.table(query = c("a", "b", "c"), clicks = c(1, 2, 4), impressions = c(10, 10, 10), position = c(1.6, 2.4, 2.5))
+  rows <- data.table(query = c("a", "b", "c"), clicks = c(1, 2, 4), impressions = c(10, 10, 10),
+    position = c(1.6, 2.4, 2.5))
   evidence <- tide_curve(tide_summary(as_data(rows)))$evidence
   expect_equal(evidence$position, c(2, 3))
   expect_equal(evidence$pivot_ctr, c(0.15, 0.4))
@@ -113,7 +117,8 @@ test_that("CTR that wavers from cell to cell of a pair is told from chance", {
 
 test_that("brand's curve rests on each query's leading page", {
   rows <- rbind(made_site(queries = 200, days = 30),
-    data.table(date = as.IDate("2026-01-02"), query = rep(sprintf("fernmoor %d", 1:30), 2), page = rep(c("https://www.fernmoor.example/", "https://www.fernmoor.example/contact/"), each = 30),
+    data.table(date = as.IDate("2026-01-02"), query = rep(sprintf("fernmoor %d", 1:30), 2),
+      page = rep(c("https://www.fernmoor.example/", "https://www.fernmoor.example/contact/"), each = 30),
       clicks = rep(c(60, 2), each = 30), impressions = 100, position = rep(c(1, 1.4), each = 30)))
   curve <- tide_curve(tide_summary(as_data(rows), brand = "fernmoor"))
   expect_equal(predict(curve, 1, "brand")$ctr, 0.6, tolerance = 0.1)
@@ -148,7 +153,8 @@ blended_site <- function(seed, within, queries = 400, days = 60) {
   truth <- c(made_curve, rep(0.02, 40))
   each[, clicked := runif(.N) < truth[place] * factor[d$q[row]]]
   sums <- each[, .(clicks = sum(clicked), position = mean(place)), by = "row"]
-  as_data(data.table(date = as.IDate("2026-01-01") + d$day, query = paste("query", d$q), page = "/a", clicks = sums$clicks, impressions = d$impressions, position = sums$position))
+  as_data(data.table(date = as.IDate("2026-01-01") + d$day, query = paste("query", d$q), page = "/a",
+    clicks = sums$clicks, impressions = d$impressions, position = sums$position))
 }
 
 test_that("the spread of places within a row is estimated, and taking it apart halves the bias at the top", {
@@ -199,7 +205,8 @@ test_that("parts lean on the whole by as much as they do not differ", {
   expect_true(all(differ$ratio_high[1:5] < 1))
   expect_match(format(curve), "tablet: CTR .*; 3 queries", all = FALSE)
   # A part that has no data changes nothing; parts that do not differ share one curve.
-  same <- made_site(queries = 300, days = 20)[, device := ifelse(as.integer(substr(query, 7, 10)) %% 2 == 0, "mobile", "desktop")]
+  same <- made_site(queries = 300, days = 20)[, device := ifelse(as.integer(substr(query, 7, 10)) %% 2 == 0, "mobile",
+    "desktop")]
   alike <- tide_curve(tide_summary(as_data(same), split = "device"), by = "device")
   apart <- abs(log(predict(alike, 1:10, "mobile")$ctr / predict(alike, 1:10, "desktop")$ctr))
   expect_lt(mean(apart), 0.12)
@@ -208,11 +215,14 @@ test_that("parts lean on the whole by as much as they do not differ", {
 
 test_that("a table from outside leads while data are few and gives way to them", {
   outside <- data.frame(position = 1:10, ctr = 0.5 / (1:10)^1.5)
-  off <- function(rows) mean(abs(log(predict(tide_curve(tide_summary(as_data(rows)), prior = outside), 1:10)$ctr / outside$ctr)))
+  off <- function(rows) mean(abs(log(predict(tide_curve(tide_summary(as_data(rows)), prior = outside),
+    1:10)$ctr / outside$ctr)))
   expect_lt(off(made_site(queries = 3, days = 3)), 0.35)
   full <- made_site(queries = 600, days = 60)
-  expect_lt(mean(abs(log(predict(tide_curve(tide_summary(as_data(full)), prior = outside), 1:10)$ctr / made_curve))), 0.08)
-  expect_error(tide_curve(tide_summary(as_data(full)), prior = data.frame(position = 1, ctr = 3)), class = "tide_error_argument")
+  expect_lt(mean(abs(log(predict(tide_curve(tide_summary(as_data(full)), prior = outside), 1:10)$ctr / made_curve))),
+    0.08)
+  expect_error(tide_curve(tide_summary(as_data(full)), prior = data.frame(position = 1, ctr = 3)),
+    class = "tide_error_argument")
 })
 
 test_that("of methods the one that foretells held-out queries is told, residuals are normal, one query's interval holds", {
@@ -247,10 +257,14 @@ test_that("the month in which clicks at equal position changed is named, and non
 
 test_that("invariances: a row split in two changes next to nothing, plain methods are what they say", {
   rows <- made_site(queries = 200, days = 20)
-  two <- rbind(copy(rows)[, c("clicks", "impressions") := list(clicks %/% 2, impressions %/% 2)], copy(rows)[, c("clicks", "impressions") := list(clicks - clicks %/% 2, impressions - impressions %/% 2)])[impressions > 0]
+  two <- rbind(copy(rows)[, c("clicks", "impressions") := list(clicks %/% 2, impressions %/% 2)],
+    copy(rows)[, c("clicks", "impressions") := list(clicks - clicks %/% 2,
+      impressions - impressions %/% 2)])[impressions > 0]
   one <- tide_curve(tide_summary(as_data(rows)))
   # As tables without dates, where only sums count.
-  sums <- function(rows) as_data(rows[, .(clicks = sum(clicks), position = sum(position * impressions) / sum(impressions), impressions = sum(impressions)), by = c("query", "page")])
+  sums <- function(rows) as_data(rows[, .(clicks = sum(clicks),
+    position = sum(position * impressions) / sum(impressions), impressions = sum(impressions)),
+    by = c("query", "page")])
   expect_equal(predict(tide_curve(tide_summary(sums(two))), 1:10), predict(tide_curve(tide_summary(sums(rows))), 1:10))
   pivot <- tide_curve(tide_summary(as_data(rows)), method = "pivot")
   expect_equal(predict(pivot, 3)$ctr, pivot$evidence$pivot_ctr[3])
@@ -260,7 +274,8 @@ test_that("invariances: a row split in two changes next to nothing, plain method
 
 test_that("where queries do not differ and each stands at one place, the curve is pool-adjacent-violators", {
   rate <- c(.30, .14, .16, .09, .07, .075, .05, .03, .032, .02)
-  rows <- rbindlist(lapply(1:10, function(k) data.table(query = sprintf("q %d %d", k, 1:60), page = "https://www.fernmoor.example/",
+  rows <- rbindlist(lapply(1:10, function(k) data.table(query = sprintf("q %d %d", k, 1:60),
+    page = "https://www.fernmoor.example/",
     clicks = round(rate[k] * 5e4), impressions = 5e4, position = as.numeric(k))))
   summary <- tide_summary(as_data(rows))
   summary$cells[, rows := impressions]
@@ -268,10 +283,12 @@ test_that("where queries do not differ and each stands at one place, the curve i
   expect_equal(predict(tide_curve(summary), 1:10)$ctr, pooled, tolerance = 0.01)
 })
 
-test_that("a hundred times the impressions narrow the interval only to the limit that the spread between queries sets", {
+test_that("a hundred times the impressions narrow the interval only to the limit that the spread between queries sets",
+  {
   of_size <- function(mean) {
     set.seed(3)
-    tide_curve(tide_summary(as_data(made_site(queries = 300, days = 20, factor = exp(rnorm(300, -0.045, 0.3)), demand = exp(rnorm(300, mean, 0.5))))))
+    tide_curve(tide_summary(as_data(made_site(queries = 300, days = 20, factor = exp(rnorm(300, -0.045, 0.3)),
+      demand = exp(rnorm(300, mean, 0.5))))))
   }
   few <- of_size(1)
   many <- of_size(1 + log(100))

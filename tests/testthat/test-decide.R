@@ -2,7 +2,8 @@ test_that("what was decided stays away until its facts change, and says why it i
   found <- demo()$found
   store <- tide_store(withr::local_tempdir())
   ids <- found$findings$id
-  tide_decide(store, found, ids[1:4], c("harmless", "later", "done", "fix"), note = "seen", by = "Ada", at = "2026-10-01")
+  tide_decide(store, found, ids[1:4], c("harmless", "later", "done", "fix"), note = "seen", by = "Ada",
+    at = "2026-10-01")
   decisions <- tide_decisions(store)
   expect_equal(decisions$id, ids[1:4])
   expect_equal(decisions$gain, found$findings$gain[1:4])
@@ -34,7 +35,8 @@ test_that("what worked is told from what did not, demand taken out (difference i
     extra <- rows[date > day]
     rows <- rbind(rows[date <= day], extra[, c("clicks", "impressions") := list(2L * clicks, 2L * impressions)])
     summary <- tide_summary(as_data(rows))
-    decisions <- data.table(id = names(effect), decision = "done", at = day, kind = "low_ctr", query = sprintf("query %04d", 3 * 1:3 + 1),
+    decisions <- data.table(id = names(effect), decision = "done", at = day, kind = "low_ctr",
+      query = sprintf("query %04d", 3 * 1:3 + 1),
       page = "", pages = rows$page[match(sprintf("query %04d", 3 * 1:3 + 1), rows$query)])
     tide_outcomes(as_data(rows), decisions, tide_curve(summary))
   })
@@ -43,8 +45,10 @@ test_that("what worked is told from what did not, demand taken out (difference i
   expect_gte(mean(all$verdict[all$id == "nothing"] == "no sign yet"), 0.8)
   expect_gte(mean(all$verdict[all$id == "worse"] == "made it worse"), 0.6)
   expect_equal(mean(log(all$ratio[all$id == "worked"])), log(2.5), tolerance = 0.25)
-  early <- tide_outcomes(as_data(made_site(queries = 50, days = 60)), data.table(id = "x", decision = "done", at = as.IDate("2026-02-27"), kind = "low_ctr",
-    query = "query 0004", page = "", pages = "https://www.fernmoor.example/p1/"), tide_curve(tide_summary(as_data(made_site(queries = 50, days = 60)))))
+  early <- tide_outcomes(as_data(made_site(queries = 50, days = 60)),
+    data.table(id = "x", decision = "done", at = as.IDate("2026-02-27"), kind = "low_ctr",
+    query = "query 0004", page = "", pages = "https://www.fernmoor.example/p1/"),
+    tide_curve(tide_summary(as_data(made_site(queries = 50, days = 60)))))
   expect_equal(early$verdict, "too early")
 })
 
@@ -55,11 +59,13 @@ test_that("the workbook holds every view and its decisions are read back by the 
   run <- program("find", "--format", "xlsx", "--out", "list.xlsx", "--exported", "2026-12-01", dir = dir)
   expect_equal(run$status, 0)
   sheets <- readxl::excel_sheets(file.path(dir, "list.xlsx"))
-  expect_setequal(intersect(sheets, c("List", "By page", "By query", "By topic")), c("List", "By page", "By query", "By topic"))
+  expect_setequal(intersect(sheets, c("List", "By page", "By query", "By topic")),
+    c("List", "By page", "By query", "By topic"))
   list <- as.data.frame(readxl::read_excel(file.path(dir, "list.xlsx")))
   list$decision <- c("harmless", "fix", rep("", nrow(list) - 2))
   fwrite(list, file.path(dir, "decided.csv"))
-  expect_equal(program("decide", "--sheet", "decided.csv", "--by", "Ada", "--exported", "2026-12-01", dir = dir)$status, 0)
+  expect_equal(program("decide", "--sheet", "decided.csv", "--by", "Ada", "--exported", "2026-12-01", dir = dir)$status,
+    0)
   now <- program("find", "--format", "csv", "--exported", "2026-12-01", dir = dir)
   rows <- fread(text = now$out)
   expect_false(list$id[1] %in% rows$id)

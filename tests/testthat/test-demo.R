@@ -14,7 +14,8 @@ test_that("the whole site is as described", {
   expect_gt(sum(site$totals$clicks), sum(site$daily$clicks))
   expect_equal(sum(site$page_totals$clicks), sum(site$totals$clicks))
   expect_equal(nrow(site$capped), 1000)
-  expect_setequal(site$truth$queries$case, c("one_page", "swap", "split", "far_second", "blip", "both_top", "brand_links"))
+  expect_setequal(site$truth$queries$case, c("one_page", "swap", "split", "far_second", "blip", "both_top",
+    "brand_links"))
   expect_true(any(grepl("#sowing", site$daily$page)) && any(grepl("utm_source", site$daily$page)))
 })
 

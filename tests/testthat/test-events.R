@@ -5,13 +5,16 @@ paged <- function(seed = 1, days = 112, clicks = 1, position = 1, demand = 1, pa
   later <- d$page <= 3 & d$day > 56
   home <- 1 + d$page %% 5
   at <- pmin(20, ifelse(later, home * position, home))
-  impressions <- rpois(nrow(d), 120 * exp(rnorm(pages, 0, 0.4))[d$page] * (1 + 0.3 * sin(d$day / 30)) * ifelse(later, demand, 1)) + 1L
+  impressions <- rpois(nrow(d), 120 * exp(rnorm(pages, 0, 0.4))[d$page] * (1 + 0.3 * sin(d$day / 30)) * ifelse(later,
+    demand, 1)) + 1L
   rate <- approx(seq_along(made_curve), made_curve, at, rule = 2)$y * ifelse(later, clicks, 1)
-  data.table::data.table(date = as.IDate("2026-01-01") + d$day, query = sprintf("query %d", d$page), page = sprintf("https://www.fernmoor.example/%s/p%d/", ifelse(d$page <= 3, "a", "b"), d$page),
+  data.table::data.table(date = as.IDate("2026-01-01") + d$day, query = sprintf("query %d", d$page),
+    page = sprintf("https://www.fernmoor.example/%s/p%d/", ifelse(d$page <= 3, "a", "b"), d$page),
     clicks = rbinom(nrow(d), impressions, pmin(0.9, rate)), impressions = impressions, position = at)
 }
 events_file <- function(lines) withr::local_tempfile(lines = lines, fileext = ".csv", .local_envir = parent.frame())
-marks <- function(pages = "/a/*", day = "2026-02-27") tide_events(events_file(c("date,event,pages", sprintf("%s,Rewritten,%s", day, pages))))
+marks <- function(pages = "/a/*", day = "2026-02-27") tide_events(events_file(c("date,event,pages",
+  sprintf("%s,Rewritten,%s", day, pages))))
 
 test_that("events are read in their spellings, and each mistake is named by line", {
   file <- events_file(c("Event;Date;URL", "Update;2026-02-01;", "\"Titles; new\";2026-01-15;/a/* /b/"))
@@ -20,7 +23,8 @@ test_that("events are read in their spellings, and each mistake is named by line
   expect_equal(events$pages, c("/a/* /b/", ""))
   expect_match(format(events)[1], "2 events")
   expect_error(tide_events(events_file(c("day,what", "2026-13-01,x"))), "line 2", class = "tide_error_not_date")
-  expect_error(tide_events(events_file(c("date,event", "2026-01-01,x", "2026-01-02,"))), "line 3", class = "tide_error_event")
+  expect_error(tide_events(events_file(c("date,event", "2026-01-01,x", "2026-01-02,"))), "line 3",
+    class = "tide_error_event")
   expect_error(tide_events(events_file(c("date,clicks", "2026-01-01,3"))), class = "tide_error_columns_missing")
   keys <- c("x.example/a/p1", "x.example/a", "x.example/ab", "x.example/b?c=1")
   expect_equal(inktide:::touched_pages("/a/*", keys), 1:2)
@@ -29,7 +33,8 @@ test_that("events are read in their spellings, and each mistake is named by line
 })
 
 test_that("each planted cause is told by its measure, and logs add up", {
-  for (case in list(list(measure = "click_through", clicks = 1.5), list(measure = "demand", demand = 0.6), list(measure = "position", position = 2))) {
+  for (case in list(list(measure = "click_through", clicks = 1.5), list(measure = "demand", demand = 0.6),
+    list(measure = "position", position = 2))) {
     data <- as_data(do.call(paged, case[-1]))
     shifts <- tide_shifts(data, marks())
     expect_equal(shifts$measure, c("clicks", "demand", "position", "click_through"))
@@ -79,7 +84,8 @@ test_that("unusual days are named for what they look like, and can be left out",
 test_that("pages are followed by week with gaps as gaps, and sums agree with the data", {
   rows <- paged(days = 84)
   rows <- rows[!(query == "query 4" & date >= as.IDate("2026-02-01") & date < as.IDate("2026-02-15"))]
-  rows <- rbind(rows, data.table::copy(rows)[, c("query", "clicks", "position") := list(sub("query", "other", query), 0L, position + 5)])
+  rows <- rbind(rows, data.table::copy(rows)[, c("query", "clicks", "position") := list(sub("query", "other", query),
+    0L, position + 5)])
   data <- as_data(rows)
   followed <- tide_follow(data, c("/b/p4/", "/a/*"), events = marks())
   expect_equal(nrow(followed$pages), 4 * 12)
@@ -89,7 +95,8 @@ test_that("pages are followed by week with gaps as gaps, and sums agree with the
   one <- followed$lines[query == "query 1"]
   expect_equal(unique(round(one$position, 6)), 2)
   expect_equal(sum(followed$bands$queries[followed$bands$page == followed$pages$page[1]]), 24)
-  for (type in c("positions", "click_through", "queries")) expect_s3_class(ggplot2::ggplot_build(ggplot2::autoplot(followed, type))$plot, "ggplot")
+  for (type in c("positions", "click_through",
+    "queries")) expect_s3_class(ggplot2::ggplot_build(ggplot2::autoplot(followed, type))$plot, "ggplot")
   expect_match(paste(format(followed), collapse = " "), "Rewritten")
   expect_error(tide_follow(data, "/nowhere/"), "/", class = "tide_error_follow")
   by_day <- tide_follow(data, "/b/p4/", by = "day", leading = "clicks", lines = 1)
@@ -108,10 +115,12 @@ test_that("the program follows pages, tests events and leaves days out; the repo
   expect_equal(shown$status, 0)
   expect_match(paste(shown$out, collapse = " "), "Titles rewritten.*rose")
   expect_gt(file.size(file.path(dir, "f.png")), 10000)
-  events <- data.table::fread(text = run("follow", "a.csv", "--events", "events.csv", "--view", "events", "--format", "csv")$out)
+  events <- data.table::fread(text = run("follow", "a.csv", "--events", "events.csv", "--view", "events", "--format",
+    "csv")$out)
   expect_equal(events$verdict[events$measure == "click_through"], "rose")
   expect_equal(run("follow", "a.csv", "--view", "events", "--format", "csv")$status, 2)
-  lines <- data.table::fread(text = run("follow", "a.csv", "--view", "lines", "--by", "day", "--without", "2026-03-01..2026-03-03", "--format", "csv", "--of", "/a/p1/")$out)
+  lines <- data.table::fread(text = run("follow", "a.csv", "--view", "lines", "--by", "day", "--without",
+    "2026-03-01..2026-03-03", "--format", "csv", "--of", "/a/p1/")$out)
   expect_equal(sum(is.na(lines$clicks)), 3)
   expect_equal(run("follow", "a.csv", "--without", "yesterday")$status, 2)
   expect_equal(run("report", "a.csv", "--events", "events.csv", "--out", "r.html")$status, 0)

@@ -109,7 +109,8 @@ test_that("filters keep what matches and say what they left out", {
 
 test_that("rows given twice in one file count once, told apart by columns that nobody asked for", {
   head <- "date,query,page,device,clicks,impressions,position"
-  file <- csv(head, "2026-03-01,kale,/a,mobile,1,10,3", "2026-03-01,kale,/a,desktop,1,10,3", "2026-03-01,kale,/a,mobile,1,10,3",
+  file <- csv(head, "2026-03-01,kale,/a,mobile,1,10,3", "2026-03-01,kale,/a,desktop,1,10,3",
+    "2026-03-01,kale,/a,mobile,1,10,3",
     "2026-03-01,pea,/b,mobile,2,20,5", "2026-03-01,pea,/b,mobile,3,30,4")
   for (dimensions in list(NULL, c("date", "query", "page"))) {
     data <- tide_read(file, exported = "2026-04-01", dimensions = dimensions)
@@ -120,12 +121,14 @@ test_that("rows given twice in one file count once, told apart by columns that n
 })
 
 test_that("several files of one grain: the newest export counts, and a coarser table of the same clicks is not added", {
-  old <- csv("date,query,page,clicks,impressions,position", "2026-03-01,kale,/a,1,10,3", "2026-03-02,kale,/a,1,10,3", name = "b.csv")
+  old <- csv("date,query,page,clicks,impressions,position", "2026-03-01,kale,/a,1,10,3", "2026-03-02,kale,/a,1,10,3",
+    name = "b.csv")
   new <- csv("date,query,page,clicks,impressions,position", "2026-03-02,kale,/a,5,50,3", name = "a.csv")
   Sys.setFileTime(old, as.POSIXct("2026-04-01", tz = "UTC"))
   Sys.setFileTime(new, as.POSIXct("2026-04-05", tz = "UTC"))
   for (files in list(c(old, new), c(new, old))) expect_equal(sum(tide_read(files)$tables[[1]]$rows$clicks), 6)
-  split <- csv("date,query,page,device,clicks,impressions,position", "2026-03-01,kale,/a,mobile,1,5,3", "2026-03-01,kale,/a,desktop,2,5,3")
+  split <- csv("date,query,page,device,clicks,impressions,position", "2026-03-01,kale,/a,mobile,1,5,3",
+    "2026-03-01,kale,/a,desktop,2,5,3")
   both <- tide_read(c(old, split), exported = "2026-04-01", dimensions = c("date", "query", "page"))
   expect_equal(sum(both$tables[["date x query x page"]]$rows$clicks), 3)
   expect_match(both$left_out$reason, "same clicks", all = FALSE)
@@ -142,7 +145,8 @@ test_that("clicks above impressions are left out, kept or refused by rule", {
 test_that("Parquet is read like any other file", {
   skip_if_not_installed("nanoparquet")
   file <- tempfile(fileext = ".parquet")
-  rows <- data.frame(date = as.Date("2026-03-01") + 0:2, query = c("kale", "pea", "bean"), clicks = 1:3, impressions = 10 * 1:3, position = c(1.5, 2, 3))
+  rows <- data.frame(date = as.Date("2026-03-01") + 0:2, query = c("kale", "pea", "bean"), clicks = 1:3,
+    impressions = 10 * 1:3, position = c(1.5, 2, 3))
   nanoparquet::write_parquet(rows, file)
   read <- tide_read(file, exported = "2026-04-01")$tables[[1]]$rows
   expect_equal(as.character(read$query), rows$query)

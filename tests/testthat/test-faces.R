@@ -12,7 +12,8 @@ test_that("texts for people keep their precision and stay short", {
   expect_equal(inktide:::format_rate(c(0.28, 0.0996, 0.053, 0.0004, 0, NA)), c("28%", "10%", "5.3%", "0.04%", "0%", ""))
   expect_equal(inktide:::format_clicks(c(1234.6, 9.44, 0)), c("1,235", "9.4", "0.0"))
   expect_equal(inktide:::format_sure(c(0.999, 0.5)), c(">99%", "50%"))
-  expect_equal(inktide:::format_path(c("https://www.fernmoor.example/a/?b=1", "https://www.fernmoor.example", "")), c("/a/?b=1", "/", ""))
+  expect_equal(inktide:::format_path(c("https://www.fernmoor.example/a/?b=1", "https://www.fernmoor.example", "")),
+    c("/a/?b=1", "/", ""))
 })
 
 test_that("the report is one file that needs nothing else, holds the list and escapes what it shows", {
@@ -29,7 +30,8 @@ test_that("the report is one file that needs nothing else, holds the list and es
   expect_match(html, "<title>A &amp; B</title>", fixed = TRUE)
   expect_false(grepl("(src|href)=['\"](https?:)?//", html))
   expect_false(grepl("@import|url\\(['\"]?https?:", html))
-  expect_equal(lengths(regmatches(html, gregexpr("<svg ", html))), lengths(regmatches(html, gregexpr("aria-label='[^']{20,}", html))))
+  expect_equal(lengths(regmatches(html, gregexpr("<svg ", html))),
+    lengths(regmatches(html, gregexpr("aria-label='[^']{20,}", html))))
   # Each page lists its own findings and no others: every action stands twice, in the list and under its page.
   actions <- htmltools::htmlEscape(found$findings$action)
   expect_equal(unname(lengths(regmatches(html, gregexpr(paste0(": ", actions[1]), html, fixed = TRUE)))), 1L)
@@ -42,10 +44,12 @@ test_that("the report is one file that needs nothing else, holds the list and es
 test_that("files are written whole or not at all", {
   file <- file.path(withr::local_tempdir(), "list.csv")
   writeLines("old", file)
-  expect_error(inktide:::write_whole(file, function(path) { writeLines("half", path); stop("power cut") }), "power cut", class = "tide_error_write")
+  expect_error(inktide:::write_whole(file, function(path) { writeLines("half", path); stop("power cut") }), "power cut",
+    class = "tide_error_write")
   expect_equal(readLines(file), "old")
   expect_equal(list.files(dirname(file), all.files = TRUE, no.. = TRUE), "list.csv")
-  expect_error(inktide:::write_whole("no/such/folder/x", function(path) writeLines("a", path)), class = "tide_error_write")
+  expect_error(inktide:::write_whole("no/such/folder/x", function(path) writeLines("a", path)),
+    class = "tide_error_write")
 })
 
 test_that("cells that a spreadsheet would run are made harmless", {

@@ -1,9 +1,11 @@
-summary <- tide_summary(as_data(data.table(query = c("Kale  Seeds", "pea seeds", "m\u00fcsli"), page = paste0("https://www.fernmoor.example/", c("a/", "b/", "a/")),
+summary <- tide_summary(as_data(data.table(query = c("Kale  Seeds", "pea seeds", "m\u00fcsli"),
+  page = paste0("https://www.fernmoor.example/", c("a/", "b/", "a/")),
   clicks = c(5, 2, 1), impressions = c(60, 30, 10), position = 2)))
 facts <- function(...) tide_facts(csv(...))[[1]]
 
 test_that("facts are read in any dress: numbers, thousands, lists in one cell, further columns", {
-  read <- facts("Keyword;Suchvolumen;CPC;Trend;Notes", "kale seeds;1.900;0,45;10, 20,30;mine", "pea seeds;-;1,20;;", "kale seeds;2.000;0,50;1|2;again")
+  read <- facts("Keyword;Suchvolumen;CPC;Trend;Notes", "kale seeds;1.900;0,45;10, 20,30;mine", "pea seeds;-;1,20;;",
+    "kale seeds;2.000;0,50;1|2;again")
   expect_equal(read$by, "query")
   expect_equal(read$rows$volume, c(NA, 2000))
   expect_equal(read$rows$cost, c(1.2, 0.5))
@@ -17,7 +19,8 @@ test_that("facts are read in any dress: numbers, thousands, lists in one cell, f
 })
 
 test_that("they join by compared form, report what matched, and leave the rest missing", {
-  more <- tide_enrich(summary, list(facts("query,volume", "KALE seeds,900", "M\u00dcSLI,40", "pea seed,7", "tractor,1"), facts("page,title", "/b,Peas", "http://fernmoor.example/zzz/,None")))
+  more <- tide_enrich(summary, list(facts("query,volume", "KALE seeds,900", "M\u00dcSLI,40", "pea seed,7", "tractor,1"),
+    facts("page,title", "/b,Peas", "http://fernmoor.example/zzz/,None")))
   expect_equal(more$queries$volume[match(c("kale seeds", "m\u00fcsli", "pea seeds"), more$queries$key)], c(900, 40, NA))
   expect_equal(more$pages$title, c(NA, "Peas"))
   expect_equal(more$facts$matched, c(2, 1))
@@ -32,7 +35,8 @@ test_that("the newest fact counts; missing ones do not erase", {
   for (order in list(c(old, new), c(new, old))) {
     kale <- tide_enrich(summary, order)$queries[key == "kale seeds"]
     expect_equal(c(kale$volume, kale$cost), c(2, 5))
-    pages <- as_data(data.table(query = c("kale seeds", "pea"), page = "https://www.fernmoor.example/a/", clicks = 1, impressions = 9, position = 2))
+    pages <- as_data(data.table(query = c("kale seeds", "pea"), page = "https://www.fernmoor.example/a/", clicks = 1,
+      impressions = 9, position = 2))
     rows <- tide_trace(pages, "/a/", facts = order)$rows
     expect_equal(unlist(rows[query == "kale seeds", .(volume, cost)]), c(volume = 2, cost = 5))
   }

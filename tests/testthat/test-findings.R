@@ -24,7 +24,8 @@ test_that("pages that swap are told from pages that waver, blips and days of one
   set.seed(4)
   dates <- as.IDate("2026-01-01") + 0:83
   # First page ahead where TRUE; wavering pages have about the same each day.
-  courses <- list(by_week = rep(c(TRUE, FALSE), each = 7, 6), out_of_step = rep(c(TRUE, FALSE), each = 7, 7)[4 + seq_along(dates)], one = rep(TRUE, 84),
+  courses <- list(by_week = rep(c(TRUE, FALSE), each = 7, 6),
+    out_of_step = rep(c(TRUE, FALSE), each = 7, 7)[4 + seq_along(dates)], one = rep(TRUE, 84),
     blip = !seq_along(dates) %in% 40:42, by_day = runif(84) < 0.5)
   of <- function(leads) ifelse(leads, 0.98, 0.02) + runif(84, -0.01, 0.01)
   ahead <- rbind(t(vapply(courses, of, numeric(84))), waver = pnorm(rnorm(84)))
@@ -82,7 +83,8 @@ test_that("on the demo data the findings are what was planted", {
   low <- found$kind == "low_ctr"
   pairs <- demo()$found$pairs
   own <- truth[match(demo()$found$summary$queries$key[pairs$query], truth$query)]
-  missed <- pairs$tested & own$weak < 1 & own$page == demo()$found$summary$pages$page[pairs$page] & pairs$expected - pairs$clicks >= 20
+  missed <- pairs$tested & own$weak < 1 & own$page == demo()$found$summary$pages$page[pairs$page] &
+    pairs$expected - pairs$clicks >= 20
   expect_gt(mean(demo()$found$summary$queries$query[pairs$query[which(missed)]] %in% found$query[low]), 0.5)
   expect_gt(mean((at$weak < 1 | at$feature < 1 | at$factor < 0.8 * typical)[low]), 0.8)
   rivals <- found$kind == "cannibalized"
@@ -103,7 +105,8 @@ test_that("on the demo data the non-brand curve is within a tenth, and nearer th
 
 test_that("every finding has the agreed columns, in order, within their ranges", {
   found <- tidy(demo()$found)
-  expect_equal(names(found), c("rank", "id", "kind", "query", "page", "pages", "clicks", "impressions", "ctr", "position", "expected_ctr",
+  expect_equal(names(found), c("rank", "id", "kind", "query", "page", "pages", "clicks", "impressions", "ctr",
+    "position", "expected_ctr",
     "gain", "gain_low", "gain_high", "confidence", "score", "action", "reason", "hours", "task", "task_gain"))
   expect_false(anyNA(found))
   expect_equal(found$rank, seq_len(nrow(found)))
@@ -144,13 +147,17 @@ test_that("stable seconds, section links and one-day blips are not cannibalized"
   set.seed(6)
   days <- as.IDate("2026-01-01") + 0:83
   row <- function(query, page, days, position, impressions = 20) {
-    data.table(date = days, query = query, page = paste0("https://www.fernmoor.example", page), clicks = rbinom(length(days), impressions, 0.25 / position),
+    data.table(date = days, query = query, page = paste0("https://www.fernmoor.example", page),
+      clicks = rbinom(length(days), impressions, 0.25 / position),
       impressions = impressions, position = pmax(1, position + rnorm(length(days), 0, 0.4)))
   }
   turn <- (as.integer(days - days[1]) %/% 21) %% 2 == 0
-  rows <- rbind(row("sections", "/a/", days, 5), row("sections", "/a/#b", days, 5), row("blip", "/c/", days, 5), row("blip", "/d/", days[40:41], 4),
-    row("far", "/e/", days, 5), row("far", "/f/", days, 48), row("stable", "/g/", days, 3), row("stable", "/h/", days, 6, 6),
-    row("swap", "/i/", days[turn], 4), row("swap", "/i/", days[!turn], 18, 3), row("swap", "/j/", days[!turn], 8), row("swap", "/j/", days[turn], 19, 3))
+  rows <- rbind(row("sections", "/a/", days, 5), row("sections", "/a/#b", days, 5), row("blip", "/c/", days, 5),
+    row("blip", "/d/", days[40:41], 4),
+    row("far", "/e/", days, 5), row("far", "/f/", days, 48), row("stable", "/g/", days, 3),
+    row("stable", "/h/", days, 6, 6),
+    row("swap", "/i/", days[turn], 4), row("swap", "/i/", days[!turn], 18, 3), row("swap", "/j/", days[!turn], 8),
+    row("swap", "/j/", days[turn], 19, 3))
   found <- tide_find(tide_summary(as_data(rows)), min_gain = 0)$findings
   rivals <- found[found$kind == "cannibalized", ]
   expect_equal(rivals$query, "swap")
@@ -162,7 +169,8 @@ test_that("a table without pages or dates still gives a list, and says what cann
   queries <- tide_find(tide_summary(tide_read(tide_example()[["capped"]])))
   expect_gt(nrow(queries$findings), 0)
   expect_true(all(queries$findings$page == ""))
-  rows <- made_site(queries = 100, days = 30)[, .(clicks = sum(clicks), impressions = sum(impressions), position = weighted.mean(position, impressions)), by = .(query, page)]
+  rows <- made_site(queries = 100, days = 30)[, .(clicks = sum(clicks), impressions = sum(impressions),
+    position = weighted.mean(position, impressions)), by = .(query, page)]
   twin <- rows[order(-impressions)][round(position) > 5][1]
   rows <- rbind(rows, copy(twin)[, page := "https://www.fernmoor.example/twin/"])
   rivals <- subset(tide_find(tide_summary(as_data(rows)), min_gain = 0)$findings, kind == "cannibalized")
@@ -189,7 +197,8 @@ test_that("what a whole topic loses to its results page is named and no finding,
   held <- crop == "crop7"
   weak <- page %% 30 == 0 & !held
   expected <- exp(rnorm(n, 3, 0.8))
-  judged <- inktide:::judge_low(rpois(n, expected * exp(rnorm(n, 0, 0.25)) * ifelse(held, 0.45, 1) * ifelse(weak, 0.35, 1)), expected, page, words)
+  judged <- inktide:::judge_low(rpois(n, expected * exp(rnorm(n, 0, 0.25)) * ifelse(held, 0.45, 1) * ifelse(weak, 0.35,
+    1)), expected, page, words)
   expect_equal(judged$topics$word, "crop7")
   expect_equal(judged$topics$share, 0.45, tolerance = 0.2)
   listed <- inktide:::worthiest_within(judged$confidence, fdr = 0.1)
@@ -208,9 +217,12 @@ test_that("a page that loses its position falls, one that is searched less does 
   rows <- by_day(function(rows) {
     last <- max(rows$date) - 27
     rows[query == "query 0004", impressions := 30L]
-    rows[query == "query 0004" & date >= last, c("position", "clicks") := list(9, rbinom(.N, impressions, made_curve[9]))]
-    rows[query == "query 0004" & date < last, c("position", "clicks") := list(2, rbinom(.N, impressions, made_curve[2]))]
-    rows[query == "query 0010" & date >= last, c("impressions", "clicks") := list(2L, rbinom(.N, 2, made_curve[pmax(1, position)]))]
+    rows[query == "query 0004" & date >= last, c("position", "clicks") := list(9,
+      rbinom(.N, impressions, made_curve[9]))]
+    rows[query == "query 0004" & date < last, c("position", "clicks") := list(2,
+      rbinom(.N, impressions, made_curve[2]))]
+    rows[query == "query 0010" & date >= last, c("impressions", "clicks") := list(2L,
+      rbinom(.N, 2, made_curve[pmax(1, position)]))]
     rows
   })
   falling <- kind_of(rows, "falling")
@@ -224,7 +236,8 @@ test_that("clicks from far down show demand, and queries that no page answers ar
   rows <- by_day(function(rows) {
     rows[query == "query 0004", c("position", "clicks") := list(15, rbinom(.N, impressions, 0.1))]
     deep <- rows[query %in% c("query 0007", "query 0010")]
-    deep[, c("query", "position", "clicks") := list(ifelse(query == "query 0007", "moon sowing chart", "moon sowing dates"), 55, 0L)]
+    deep[, c("query", "position", "clicks") := list(ifelse(query == "query 0007", "moon sowing chart",
+      "moon sowing dates"), 55, 0L)]
     rbind(rows[!query %in% c("query 0007", "query 0010")], deep)
   })
   expect_true("query 0004" %in% kind_of(rows, "tail_demand")$query)
@@ -236,9 +249,12 @@ test_that("clicks from far down show demand, and queries that no page answers ar
 test_that("the page whose words match less and leads, clicked too little, is told apart; languages are no rivals", {
   rows <- by_day(function(rows) {
     own <- rows[query == "query 0004"]
-    lead <- copy(own)[, c("query", "page", "position", "clicks") := list("leek spacing", "https://www.fernmoor.example/shop/offers/", 3, rbinom(.N, impressions, 0.02))]
-    right <- copy(own)[, c("query", "page", "position", "clicks") := list("leek spacing", "https://www.fernmoor.example/guides/leek-spacing/", 8, rbinom(.N, impressions, 0.02))]
-    german <- copy(own)[, c("page", "position", "clicks") := list(sub("example/", "example/de/", page), position + 2, 0L)]
+    lead <- copy(own)[, c("query", "page", "position", "clicks") := list("leek spacing",
+      "https://www.fernmoor.example/shop/offers/", 3, rbinom(.N, impressions, 0.02))]
+    right <- copy(own)[, c("query", "page", "position", "clicks") := list("leek spacing",
+      "https://www.fernmoor.example/guides/leek-spacing/", 8, rbinom(.N, impressions, 0.02))]
+    german <- copy(own)[, c("page", "position", "clicks") := list(sub("example/", "example/de/", page), position + 2,
+      0L)]
     rbind(rows, lead, right, german)
   })
   found <- tide_find(tide_summary(as_data(rows)), kinds = "cannibalized")
@@ -256,8 +272,10 @@ test_that("pages that are shown together split a query, pages that take turns sw
     kind_of(by_day(function(rows) {
       days <- unique(rows$date)
       odd <- 1L + as.integer(days - min(days)) %/% 7L %% 2L
-      two <- rbindlist(lapply(1:2, function(page) data.table(date = days, query = "query 0004", page = sprintf("https://www.fernmoor.example/rival%d/", page),
-        clicks = rbinom(length(days), case$impressions[odd, page], made_curve[pmin(10, round(case$position[odd, page]))]),
+      two <- rbindlist(lapply(1:2, function(page) data.table(date = days, query = "query 0004",
+        page = sprintf("https://www.fernmoor.example/rival%d/", page),
+        clicks = rbinom(length(days), case$impressions[odd, page],
+          made_curve[pmin(10, round(case$position[odd, page]))]),
         impressions = case$impressions[odd, page], position = case$position[odd, page])))
       rbind(rows[query != "query 0004"], two)
     }), "cannibalized")
@@ -352,7 +370,8 @@ test_that("page and query are judged together: one query's shortfall is its own,
   # What is clicked as usual is never low, and the order of rows changes nothing.
   expect_true(all(judged$confidence[clicks > 1.3 * expected] == 0))
   shuffled <- sample(720)
-  again <- inktide:::judge_low(clicks[shuffled], expected[shuffled], pages[shuffled], as.list(sprintf("word%d", shuffled)))
+  again <- inktide:::judge_low(clicks[shuffled], expected[shuffled], pages[shuffled],
+    as.list(sprintf("word%d", shuffled)))
   expect_equal(again$confidence, judged$confidence[shuffled], tolerance = 1e-6)
 })
 
@@ -364,14 +383,18 @@ test_that("likelihoods are those of gamma factors (negative binomial) and of log
   gamma <- inktide:::gamma_likelihoods(clicks, expected, groups)
   lognormal <- inktide:::lognormal_likelihoods(clicks, expected, groups)
   for (k in 1:3) {
-    truth <- vapply(grid, function(effect) groups$weight[k] * dnbinom(clicks, size = 1 / (exp(groups$sd[k]^2) - 1), mu = expected * exp(effect + groups$mean[k] + groups$sd[k]^2 / 2)), clicks)
+    truth <- vapply(grid, function(effect) groups$weight[k] * dnbinom(clicks, size = 1 / (exp(groups$sd[k]^2) - 1),
+      mu = expected * exp(effect + groups$mean[k] + groups$sd[k]^2 / 2)), clicks)
     expect_equal(gamma[[k]], truth, tolerance = 1e-8)
-    summed <- function(row, effect) integrate(function(x) dpois(clicks[row], expected[row] * exp(x)) * dnorm(x, groups$mean[k] + effect, groups$sd[k]), -8, 5, subdivisions = 1000)$value
+    summed <- function(row, effect) integrate(function(x) dpois(clicks[row], expected[row] * exp(x)) * dnorm(x,
+      groups$mean[k] + effect, groups$sd[k]), -8, 5, subdivisions = 1000)$value
     for (at in c(1, 12, 17)) {
-      expect_equal(lognormal[[k]][1:2, at], groups$weight[k] * vapply(1:2, summed, 0, effect = grid[at]), tolerance = 1e-3)
+      expect_equal(lognormal[[k]][1:2, at], groups$weight[k] * vapply(1:2, summed, 0, effect = grid[at]),
+        tolerance = 1e-3)
     }
     # Of many clicks the log is taken as normal, which holds where the page's effect is near what was seen.
     expect_equal(lognormal[[k]][3, 17 - 8], groups$weight[k] * summed(3, grid[9]), tolerance = 0.15)
   }
-  expect_equal(inktide:::pair_likelihoods(clicks, expected, groups)[[2]], (gamma[[2]] + lognormal[[2]]) / 2, tolerance = 0.05)
+  expect_equal(inktide:::pair_likelihoods(clicks, expected, groups)[[2]], (gamma[[2]] + lognormal[[2]]) / 2,
+    tolerance = 0.05)
 })

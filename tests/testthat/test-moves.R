@@ -10,7 +10,8 @@ test_that("the share-out of a change is exact, symmetric in order, and zero for 
   expect_equal(rowSums(parts), c2 - c1)
   back <- inktide:::change_parts(c2, c1, e2, e1, d2, d1, factor)
   expect_equal(as.matrix(back), -as.matrix(parts))
-  # By hand, the mean over both orders of demand 2 -> 3 and clicks for each 5 -> 7, at a factor of 1.1; 23 clicks are had, 20 before.
+  # By hand, the mean over both orders of demand 2 -> 3 and clicks for each 5 -> 7, at a factor of 1.1; 23 clicks are
+  # had, 20 before.
   one <- inktide:::change_parts(20, 23, 2 * 5, 3 * 7, 2, 3, 1.1)
   expect_equal(one$demand, 1.1 * mean(c(1 * 5, 1 * 7)))
   expect_equal(one$position, 1.1 * mean(c(2 * 2, 2 * 3)))
@@ -26,7 +27,8 @@ test_that("parts add up from pair to site on every level, to the last click", {
   for (level in c("pair", "query", "page", "folder", "topic")) {
     moves <- tide_moves(data, level = level, curve = curve)$moves
     expect_equal(rowSums(moves[, c("demand", "position", "click_through", "mix")]), moves$change)
-    for (column in c("change", "demand", "position", "click_through", "mix", "clicks_before")) expect_equal(sum(moves[[column]]), site[[column]])
+    for (column in c("change", "demand", "position", "click_through", "mix",
+      "clicks_before")) expect_equal(sum(moves[[column]]), site[[column]])
   }
 })
 
@@ -36,7 +38,8 @@ test_that("each planted cause carries its change, and what stands still is no mo
   take <- function(name) rows$query == name & later
   at <- take("query 0004"); rows[at, c("position", "clicks") := list(9, rbinom(.N, impressions, made_curve[9]))]
   rows[query == "query 0004" & !later, c("position", "clicks") := list(2, rbinom(.N, impressions, made_curve[2]))]
-  less <- take("query 0010"); rows[less, c("impressions", "clicks") := list(impressions %/% 4L, rbinom(.N, impressions %/% 4L, made_curve[pmax(1, position)]))]
+  less <- take("query 0010"); rows[less, c("impressions", "clicks") := list(impressions %/% 4L,
+    rbinom(.N, impressions %/% 4L, made_curve[pmax(1, position)]))]
   snippet <- rows$query == "query 0016"; rows[snippet, position := 2]
   rows[snippet, clicks := rbinom(.N, impressions, made_curve[2] * ifelse(date > as.IDate("2026-01-29"), 0.3, 1))]
   rows <- rows[!take("query 0022")]
@@ -55,7 +58,8 @@ test_that("each planted cause carries its change, and what stands still is no mo
 
 test_that("a season that moves all makes no movers, windows are checked and missing days said", {
   rows <- made_site(queries = 150, days = 56, demand = rep(30, 150))
-  rows <- rbind(rows[date <= as.IDate("2026-01-29")], rows[date > as.IDate("2026-01-29")][, c("clicks", "impressions") := list(2L * clicks, 2L * impressions)])
+  rows <- rbind(rows[date <= as.IDate("2026-01-29")],
+    rows[date > as.IDate("2026-01-29")][, c("clicks", "impressions") := list(2L * clicks, 2L * impressions)])
   moves <- tide_moves(as_data(rows[date != as.IDate("2026-02-10")]))
   expect_lt(mean(moves$moves$real), 0.05)
   expect_equal(moves$windows$missing, c(0L, 1L))
@@ -63,7 +67,8 @@ test_that("a season that moves all makes no movers, windows are checked and miss
   expect_match(paste(format(moves), collapse = " "), "a season does too")
   data <- as_data(rows)
   expect_error(tide_moves(data, after = c("2030-01-01", "2030-01-28")), class = "tide_error_window")
-  expect_error(tide_moves(data, after = c("2026-02-01", "2026-02-14"), before = c("2026-01-20", "2026-02-01")), class = "tide_error_window")
+  expect_error(tide_moves(data, after = c("2026-02-01", "2026-02-14"), before = c("2026-01-20", "2026-02-01")),
+    class = "tide_error_window")
   expect_error(tide_moves(data, before = "year"), class = "tide_error_window")
 })
 
@@ -76,7 +81,8 @@ test_that("drivers tell a page's one query, a folder's every page, and a topic w
   topic <- ifelse(d$id %in% 30:41, "fennel", "kale")
   fall <- ifelse(later & d$id == 1, 0.2, ifelse(later & d$id %in% 13:24, 0.5, ifelse(later & topic == "fennel", 3, 1)))
   impressions <- rpois(nrow(d), 60 * fall)
-  rows <- data.table::data.table(date = as.IDate("2026-01-01") + d$day, query = sprintf("%s kind%d", topic, d$id), page = paste0("https://www.fernmoor.example", page), clicks = rbinom(nrow(d), impressions, 0.15),
+  rows <- data.table::data.table(date = as.IDate("2026-01-01") + d$day, query = sprintf("%s kind%d", topic, d$id),
+    page = paste0("https://www.fernmoor.example", page), clicks = rbinom(nrow(d), impressions, 0.15),
     impressions = impressions, position = 3)
   drivers <- tide_drivers(tide_moves(as_data(rows[impressions > 0]), level = "site"))
   told <- function(wanted) drivers[which(drivers$kind == wanted)]
@@ -95,19 +101,23 @@ test_that("the program compares windows, several at once, and tells why", {
   expect_equal(run$status, 0)
   rows <- fread(text = run$out)
   expect_equal(rows$demand + rows$position + rows$click_through + rows$mix, rows$change, tolerance = 1e-6)
-  several <- fread(text = program("compare", "a.csv", "--windows", "7,28", "--lag", "0", "--format", "csv", dir = dir)$out)
+  several <- fread(text = program("compare", "a.csv", "--windows", "7,28", "--lag", "0", "--format", "csv",
+    dir = dir)$out)
   expect_setequal(several$days, c(7, 28))
   why <- program("compare", "a.csv", "--why", "query 0004", "--lag", "0", dir = dir)
   expect_match(paste(why$out, collapse = " "), "clicks a month")
   expect_equal(program("compare", "a.csv", "--after", "2026-02-30", dir = dir)$status, 2)
-  sides <- fread(text = program("compare", "a.csv", "--segments", "brand", "--brand", "query 0004", "--level", "site", "--lag", "0", "--format", "csv", dir = dir)$out)
+  sides <- fread(text = program("compare", "a.csv", "--segments", "brand", "--brand", "query 0004", "--level", "site",
+    "--lag", "0", "--format", "csv", dir = dir)$out)
   expect_equal(sides$clicks_after - sides$clicks_before, sides$mix, tolerance = 1e-6)
-  told <- program("compare", "a.csv", "--segments", "brand", "--brand", "query 0004", "--level", "page", "--why", "/p1/", "--lag", "0", dir = dir)
+  told <- program("compare", "a.csv", "--segments", "brand", "--brand", "query 0004", "--level", "page", "--why",
+    "/p1/", "--lag", "0", dir = dir)
   expect_match(gsub(" +", " ", paste(told$out, collapse = " ")), "clicks a month in brand than in the rest")
 })
 
 test_that("luck goes along with the cause that moved, sums stay, and what did not move is left alone", {
-  parts <- data.table::data.table(demand = c(-20, -20, -4, 6), position = c(-5, 5, 0, 0), click_through = c(-4, 3, -9, 2), mix = 0)
+  parts <- data.table::data.table(demand = c(-20, -20, -4, 6), position = c(-5, 5, 0, 0),
+    click_through = c(-4, 3, -9, 2), mix = 0)
   tests <- data.table::data.table(p_visible = c(1e-6, 1e-6, 0.4, 1e-6), p_clicked = c(0.6, 0.6, 0.6, 0.01))
   shared <- inktide:::share_luck(data.table::copy(parts), tests, common = c(1, 0, 0, 0))
   expect_equal(rowSums(shared), rowSums(parts))
@@ -132,7 +142,8 @@ test_that("the season is what the same weekdays did a year before, where they ar
 test_that("two segments are held against each other line by line, and a planted difference is found", {
   rows <- made_site(queries = 200, days = 40, demand = rep(20, 200))
   rows[query == "query 0030", c("position", "clicks") := list(2, rbinom(.N, impressions, made_curve[2]))]
-  phone <- copy(rows)[, c("device", "clicks") := list("mobile", rbinom(.N, impressions, 0.6 * made_curve[position] * ifelse(query == "query 0030", 0.2, 1)))]
+  phone <- copy(rows)[, c("device", "clicks") := list("mobile",
+    rbinom(.N, impressions, 0.6 * made_curve[position] * ifelse(query == "query 0030", 0.2, 1)))]
   both <- as_data(rbind(phone, rows[, "device" := "desktop"]))
   segments <- list(tide_segment("phone", device = "mobile"), tide_segment("computer", device = "desktop"))
   moves <- tide_moves(both, segments = segments)
@@ -143,7 +154,8 @@ test_that("two segments are held against each other line by line, and a planted 
   # All are clicked less on phones, which is the segments' difference; one is clicked less than that.
   expect_gt(moves$site$click_through / moves$site$change, 0.95)
   expect_equal(moves$moves$name[moves$moves$real], "query 0030")
-  for (level in c("page", "folder", "site")) expect_equal(sum(tide_moves(both, segments = segments, level = level)$moves$change), moves$site$change)
+  for (level in c("page", "folder", "site")) expect_equal(sum(tide_moves(both, segments = segments,
+    level = level)$moves$change), moves$site$change)
   told <- paste(format(moves), collapse = " ")
   expect_match(told, "phone against computer")
   expect_match(told, "fewer clicks a month in phone than in computer")
@@ -152,7 +164,8 @@ test_that("two segments are held against each other line by line, and a planted 
   expect_equal(turned$change[match(moves$moves$name, turned$name)], -moves$moves$change)
   expect_equal(tide_moves(both, segments = segments[[1]])$moves$change, moves$moves$change)
   # Without dates the days are said to be assumed.
-  undated <- as_data(rbind(phone, rows, fill = TRUE)[, .(clicks = sum(clicks), impressions = sum(impressions), position = sum(position * impressions) / sum(impressions)), by = c("query", "page", "device")])
+  undated <- as_data(rbind(phone, rows, fill = TRUE)[, .(clicks = sum(clicks), impressions = sum(impressions),
+    position = sum(position * impressions) / sum(impressions)), by = c("query", "page", "device")])
   expect_match(format(tide_moves(undated, segments = segments))[1], "no dates, taken as 30 days")
   # A table without pages is compared too, query by query.
   no_pages <- as_data(rbind(phone, rows)[, !"page"])

@@ -9,7 +9,8 @@ test_that("help and version answer at once, with use and an example", {
     expect_match(help$out, paste0("Example:  inktide ", command), all = FALSE)
     expect_equal(program(command, "--help")$out, help$out)
   }
-  expect_true(all(vapply(c("curve", "find", "report", "demo"), function(x) any(grepl(paste0("^  ", x), program()$out)), NA)))
+  expect_true(all(vapply(c("curve", "find", "report", "demo"), function(x) any(grepl(paste0("^  ", x), program()$out)),
+    NA)))
 })
 
 test_that("find prints the same numbers as R, in every format, and nothing else on standard output", {
@@ -21,7 +22,8 @@ test_that("find prints the same numbers as R, in every format, and nothing else 
   expect_equal(table$id, found$id)
   expect_equal(table$gain, found$gain, tolerance = 1e-6)
   expect_match(csv$err, "left out", all = FALSE)
-  json <- jsonlite::fromJSON(program("find", files[["pairs"]], "--brand", "fernmoor", "--format", "json", "--quiet")$out)
+  json <- jsonlite::fromJSON(program("find", files[["pairs"]], "--brand", "fernmoor", "--format", "json",
+    "--quiet")$out)
   expect_equal(json$score, found$score, tolerance = 1e-6)
   people <- program("find", files[["pairs"]], "--brand=fernmoor", "--top", "5", env = "COLUMNS=80")
   expect_true(all(nchar(people$out, "width") <= 80))
@@ -30,7 +32,8 @@ test_that("find prints the same numbers as R, in every format, and nothing else 
 
 test_that("curve has the agreed columns, with brand and non-brand where brand words are given", {
   table <- as_table(program("curve", files[["pairs"]], "--brand", "fernmoor,fern moor", "--format", "csv", "--quiet"))
-  expect_equal(names(table)[1:8], c("segment", "position", "ctr", "ctr_low", "ctr_high", "clicks", "impressions", "pairs"))
+  expect_equal(names(table)[1:8], c("segment", "position", "ctr", "ctr_low", "ctr_high", "clicks", "impressions",
+    "pairs"))
   expect_setequal(table$segment, c("brand", "non-brand"))
   expect_equal(unique(table$position), 1:20)
   plain <- program("curve", files[["pairs"]], "--until", "5", "--format", "csv")
@@ -65,7 +68,8 @@ test_that("faults of the call end with 2, of the data with 1, in one message wit
 
 test_that("filters, segments and output files work as said", {
   dir <- withr::local_tempdir()
-  run <- program("find", files[["pairs"]], "--brand", "fernmoor", "--query", "seeds", "--device", "mobile", "--position", "4:20",
+  run <- program("find", files[["pairs"]], "--brand", "fernmoor", "--query", "seeds", "--device", "mobile",
+    "--position", "4:20",
     "--min-impressions", "20", "--format", "csv", "--out", file.path(dir, "list.csv"))
   expect_equal(run$status, 0)
   expect_length(run$out, 0)
@@ -73,7 +77,8 @@ test_that("filters, segments and output files work as said", {
   expect_true(all(grepl("seeds", list$query) & list$impressions >= 20))
   pairs_only <- list[kind != "cannibalized"]
   expect_true(all(pairs_only$position >= 4 & pairs_only$position <= 20))
-  brand <- as_table(program("find", files[["pairs"]], "--brand", "fernmoor", "--segment", "brand", "--min-gain", "0", "--format", "csv", "--quiet"))
+  brand <- as_table(program("find", files[["pairs"]], "--brand", "fernmoor", "--segment", "brand", "--min-gain", "0",
+    "--format", "csv", "--quiet"))
   expect_true(all(grepl("fern ?moor", brand$query)))
   expect_equal(program("find", files[["pairs"]], "--out", file.path(dir, "no", "x.csv"))$status, 1)
 })

@@ -1,6 +1,9 @@
-finding <- function(kind, gain, claims, confidence = 0.9, low = gain / 2, high = gain * 2, work = paste(kind, claims[1])) {
-  data.table(kind = kind, query = paste(kind, gain), page = "/a", pages = "/a", clicks = 1, impressions = 10, ctr = 0.1, position = 5, expected_ctr = 0.2,
-    gain = gain, gain_low = low, gain_high = high, confidence = confidence, action = "Do.", reason = "Because.", claims = list(claims),
+finding <- function(kind, gain, claims, confidence = 0.9, low = gain / 2, high = gain * 2,
+  work = paste(kind, claims[1])) {
+  data.table(kind = kind, query = paste(kind, gain), page = "/a", pages = "/a", clicks = 1, impressions = 10, ctr = 0.1,
+    position = 5, expected_ctr = 0.2,
+    gain = gain, gain_low = low, gain_high = high, confidence = confidence, action = "Do.", reason = "Because.",
+    claims = list(claims),
     identity = paste(kind, paste(claims, collapse = "-")), work = work, how = list("by hand"),
     hours = c(low_ctr = 1, striking_distance = 4, cannibalized = 3)[[kind]])
 }
@@ -26,12 +29,14 @@ test_that("a sure cannibalized query comes before whatever else is said of its p
   sure <- rank(finding("cannibalized", 1, 1:2), finding("low_ctr", 50, 1L), finding("low_ctr", 40, 2L))
   expect_equal(sure$kind, "cannibalized")
   expect_equal(sure$gain, 50)
-  doubtful <- rank(finding("cannibalized", 1, 1:2, confidence = 0.3), finding("low_ctr", 50, 1L), finding("low_ctr", 40, 2L))
+  doubtful <- rank(finding("cannibalized", 1, 1:2, confidence = 0.3), finding("low_ctr", 50, 1L),
+    finding("low_ctr", 40, 2L))
   expect_equal(doubtful$kind, c("low_ctr", "low_ctr"))
 })
 
 test_that("what one step mends is one task: its hours count once and its scores together", {
-  ranked <- rank(finding("low_ctr", 10, 1L, work = "snippet"), finding("low_ctr", 6, 2L, work = "snippet"), finding("low_ctr", 12, 3L))
+  ranked <- rank(finding("low_ctr", 10, 1L, work = "snippet"), finding("low_ctr", 6, 2L, work = "snippet"),
+    finding("low_ctr", 12, 3L))
   expect_equal(ranked$gain, c(10, 12, 6))
   expect_equal(ranked$task[c(1, 3)], rep(ranked$id[1], 2))
   expect_equal(ranked$score[1:2], c(16, 12) * 0.9)
@@ -51,7 +56,8 @@ test_that("independent gains add in squares, those that share an assumption in f
   of <- function(...) inktide:::total_gain(rbind(...))
   low <- of(finding("low_ctr", 10, 1L, low = 7, high = 13), finding("low_ctr", 20, 2L, low = 16, high = 24))
   expect_equal(unlist(low), c(gain = 30, low = 25, high = 35))
-  near <- of(finding("striking_distance", 10, 1L, low = 7, high = 13), finding("striking_distance", 20, 2L, low = 16, high = 24))
+  near <- of(finding("striking_distance", 10, 1L, low = 7, high = 13),
+    finding("striking_distance", 20, 2L, low = 16, high = 24))
   expect_equal(unlist(near), c(gain = 30, low = 23, high = 37))
 })
 
@@ -64,7 +70,8 @@ test_that("usual part and shortfall share out what is seen by their variances (n
   near <- abs(z + 1.2) < 0.02
   level <- inktide:::low_levels(-1.2, 0.04, groups)
   expect_equal(c(level$usual, level$today), c(mean(usual[near]), mean(today[near])), tolerance = 0.03)
-  expect_equal(c(level$usual_var, level$today_var, level$shared), c(var(usual[near]), var(today[near]), cov(usual[near], today[near])), tolerance = 0.06)
+  expect_equal(c(level$usual_var, level$today_var, level$shared),
+    c(var(usual[near]), var(today[near]), cov(usual[near], today[near])), tolerance = 0.06)
 })
 
 test_that("two groups planted in log factors are told apart", {
@@ -96,10 +103,12 @@ test_that("the chance of a step is learnt from what queries did, and keeps to th
     start <- runif(400, 4, 19)[d$id]
     up <- (runif(400) < rise)[d$id] & d$month > 6
     target <- ifelse(start > 10, 8, 3)
-    list(sums = data.table::data.table(query = d$id, page = d$id %% 40, month = d$month, impressions = 50, weighted = 50 * ifelse(up, target - 0.5, start)), upto = 400L)
+    list(sums = data.table::data.table(query = d$id, page = d$id %% 40, month = d$month, impressions = 50,
+      weighted = 50 * ifelse(up, target - 0.5, start)), upto = 400L)
   }
   fits <- lapply(c(0.05, 0.8), function(rise) inktide:::learn_reach(walk(rise)))
-  chance <- function(fit, position, target) plogis(qlogis(inktide:::default_reach(position, target)) + as.vector(inktide:::reach_features(position, target, 0, 10) %*% fit$coefficients))
+  chance <- function(fit, position, target) plogis(qlogis(inktide:::default_reach(position, target)) +
+    as.vector(inktide:::reach_features(position, target, 0, 10) %*% fit$coefficients))
   expect_lt(chance(fits[[1]], 12, 8), 0.1)
   expect_gt(chance(fits[[2]], 12, 8), 2 * chance(fits[[1]], 12, 8))
   # Of seven months that can be judged, those three before the rise reach it.

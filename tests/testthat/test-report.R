@@ -16,7 +16,8 @@ test_that("every plain table of the report has as many cells in each row as head
     rows <- regmatches(body, gregexpr("(?s)<tr.*?</tr>", body, perl = TRUE))[[1]]
     expect_true(all(times("<td[ >]", rows) == times("<th[ >]", table)))
   }
-  for (tag in c("section", "table", "tr", "details", "ul", "li", "svg")) expect_equal(times(sprintf("<%s[ >]", tag), html), times(sprintf("</%s>", tag), html))
+  for (tag in c("section", "table", "tr", "details", "ul", "li", "svg")) expect_equal(times(sprintf("<%s[ >]", tag),
+    html), times(sprintf("</%s>", tag), html))
 })
 
 test_that("what moved and what was followed stand in the report with their own figures; noise is soft", {
@@ -28,7 +29,8 @@ test_that("what moved and what was followed stand in the report with their own f
   moves <- tide_moves(data, level = "page", curve = found$curve)
   plain <- html_of(found)
   html <- html_of(found, moves = moves, followed = tide_follow(data, "/p7/", curve = found$curve))
-  for (id in c("moved", "time")) expect_equal(c(grepl(sprintf("id='%s'", id), plain), grepl(sprintf("id='%s'", id), html)), c(FALSE, TRUE))
+  for (id in c("moved", "time")) expect_equal(c(grepl(sprintf("id='%s'", id), plain),
+    grepl(sprintf("id='%s'", id), html)), c(FALSE, TRUE))
   moved <- regmatches(html, regexpr("(?s)<section id='moved'>.*?</section>", html, perl = TRUE))
   expect_match(moved, inktide:::change_sentence(moves$site, "The site"), fixed = TRUE)
   shown <- inktide:::leading_moves(moves$moves, 8)
@@ -58,7 +60,8 @@ test_that("the workbook holds the list as it is, notes on its columns, and no fo
   found$findings <- copy(found$findings)[1, "query" := "=1+1"]
   file <- withr::local_tempfile(fileext = ".xlsx")
   tide_workbook(found, file)
-  expect_setequal(c("List", "By page", "By query", "By topic"), intersect(readxl::excel_sheets(file), c("List", "By page", "By query", "By topic")))
+  expect_setequal(c("List", "By page", "By query", "By topic"),
+    intersect(readxl::excel_sheets(file), c("List", "By page", "By query", "By topic")))
   list <- readxl::read_excel(file, "List")
   expect_equal(nrow(list), nrow(found$findings))
   expect_equal(list$gain, found$findings$gain, tolerance = 1e-6)
@@ -91,7 +94,8 @@ test_that("every figure is drawn to a file, of its own data", {
   curve <- tide_curve(summary)
   moves <- tide_moves(data, curve = curve)
   followed <- tide_follow(data, curve = curve, most = 3)
-  figures <- list(curve, tide_find(summary, curve, min_gain = 0), tide_curve_check(curve, summary), moves, followed, tide_trace(data, "query 0005"),
+  figures <- list(curve, tide_find(summary, curve, min_gain = 0), tide_curve_check(curve, summary), moves, followed,
+    tide_trace(data, "query 0005"),
     tide_compare(data, by = "page_group"))
   for (figure in figures) {
     drawn <- ggplot2::autoplot(figure)

@@ -5,7 +5,8 @@ project <- function(...) {
 }
 
 test_that("settings are read, paths are relative to them", {
-  dir <- project("site: https://www.fernmoor.example/", "brand: [fernmoor, fern moor]", "exports: ['exports/*.csv']", "columns: {query: Words}")
+  dir <- project("site: https://www.fernmoor.example/", "brand: [fernmoor, fern moor]", "exports: ['exports/*.csv']",
+    "columns: {query: Words}")
   dir.create(file.path(dir, "exports"))
   writeLines("a", file.path(dir, "exports", "b.csv"))
   read <- tide_settings(dir)
@@ -29,15 +30,18 @@ test_that("mistakes in settings are named with their line and the nearest name",
     list(c("segments:", "  long:", "    wrds: 5"), "line 3.*'words'"),
     list(c("segments:", "  brand: {words: 5}"), "called otherwise.*line 2"))
   for (case in cases) {
-    error <- expect_error(inktide:::named_files(tide_settings(project(case[[1]])), "exports"), class = "tide_error_settings")
+    error <- expect_error(inktide:::named_files(tide_settings(project(case[[1]])), "exports"),
+      class = "tide_error_settings")
     expect_match(gsub("\\s+", " ", conditionMessage(error)), case[[2]])
   }
   expect_error(tide_settings(tempdir()), class = "tide_error_project")
 })
 
 test_that("a whole file of settings becomes rules, segments and thresholds", {
-  read <- tide_settings(project("brand: [fernmoor]", "intent: {buying: [buy, price]}", "page_groups: {advice: /guides/}", "bands: [1, 6]", "windows: {lag: 2}",
-    "thresholds: {striking_distance: \"5:15\"}", "segments:", "  long phones: {words: \"5:\", device: mobile, brand: false}"))
+  read <- tide_settings(project("brand: [fernmoor]", "intent: {buying: [buy, price]}",
+    "page_groups: {advice: /guides/}", "bands: [1, 6]", "windows: {lag: 2}",
+    "thresholds: {striking_distance: \"5:15\"}", "segments:",
+    "  long phones: {words: \"5:\", device: mobile, brand: false}"))
   expect_equal(inktide:::band_names(read$rules$bands), c("1-5", "6+"))
   expect_equal(names(read$rules$intent), "buying")
   expect_equal(read$segments[["long phones"]]$conditions, list(words = c(5, Inf), device = "mobile", brand = FALSE))
@@ -78,7 +82,8 @@ test_that("segments of the settings work in every command, inverted too", {
 
 test_that("options are checked before any file is touched", {
   parse <- function(...) inktide:::parse_call(c(inktide:::cli_commands()$find, name = "find"), c(...))
-  call <- parse("a.csv", "--brand", "x, y z", "--position", "4:20", "--device", "mobile", "--columns", "query=Words,page=Where")
+  call <- parse("a.csv", "--brand", "x, y z", "--position", "4:20", "--device", "mobile", "--columns",
+    "query=Words,page=Where")
   expect_equal(call$files, "a.csv")
   expect_equal(call$options$brand, c("x", "y z"))
   expect_equal(call$options$position, c(4, 20))
@@ -87,7 +92,8 @@ test_that("options are checked before any file is touched", {
   words <- tempfile()
   writeLines(c("fernmoor", "", " fern moor "), words)
   expect_equal(parse("--brand", paste0("@", words))$options$brand, c("fernmoor", "fern moor"))
-  for (bad in list(c("--position", "20:4"), c("--columns", "Words"), c("--brand", "@nowhere"), c("--days", "x"), c("--frmat", "csv"))) {
+  for (bad in list(c("--position", "20:4"), c("--columns", "Words"), c("--brand", "@nowhere"), c("--days", "x"),
+    c("--frmat", "csv"))) {
     expect_error(parse(bad), class = "tide_error")
   }
 })
@@ -105,7 +111,8 @@ test_that("the demo command makes a whole project, and refuses a folder that hol
   dir <- file.path(withr::local_tempdir(), "fernmoor")
   run <- program("demo", dir, "--quiet", env = "COLUMNS=80")
   expect_equal(run$status, 0)
-  made <- c("inktide.yml", "report.html", "findings.csv", "figures/curve.png", "figures/map.png", "exports/daily.csv", "exports/top-queries.csv")
+  made <- c("inktide.yml", "report.html", "findings.csv", "figures/curve.png", "figures/map.png", "exports/daily.csv",
+    "exports/top-queries.csv")
   expect_true(all(file.exists(file.path(dir, made))))
   expect_true(all(nchar(head(run$out, 20), "width") <= 80))
   expect_gt(nrow(fread(file.path(dir, "findings.csv"))), 50)
@@ -128,8 +135,10 @@ test_that("hours of work can be set for every kind of finding", {
 
 test_that("what is suggested has its evidence in the data and can be read back once written", {
   rows <- rbind(
-    data.table(query = c("fernmoor", "fernmoor seeds", "fernmore"), page = "https://shop.fernmoor.example/", clicks = c(50, 20, 9), impressions = c(90, 40, 20), position = 1),
-    data.table(query = sprintf("kale %d", 1:6), page = sprintf("https://shop.fernmoor.example/%s/%d", c("a", "b"), 1:6), clicks = 1, impressions = 30, position = 6))
+    data.table(query = c("fernmoor", "fernmoor seeds", "fernmore"), page = "https://shop.fernmoor.example/",
+      clicks = c(50, 20, 9), impressions = c(90, 40, 20), position = 1),
+    data.table(query = sprintf("kale %d", 1:6), page = sprintf("https://shop.fernmoor.example/%s/%d", c("a", "b"), 1:6),
+      clicks = 1, impressions = 30, position = 6))
   suggested <- tide_suggest(as_data(rows))
   expect_equal(suggested$site, "https://shop.fernmoor.example/")
   expect_equal(suggested$brand$word, c("fernmoor", "fernmore"))

@@ -1,5 +1,6 @@
 skip_if_not_installed("nanoparquet")
-rows_of <- function(days, clicks, query = "kale", position = 3) sprintf("%s,%s,/a,%d,1000,%g", format(as.IDate("2026-03-01") + days), query, clicks, position)
+rows_of <- function(days, clicks, query = "kale", position = 3) sprintf("%s,%s,/a,%d,1000,%g",
+  format(as.IDate("2026-03-01") + days), query, clicks, position)
 export <- function(...) csv("date,query,page,clicks,impressions,position", ...)
 held <- function(store, ...) tide_stored(store, lag = 0, ...)$tables[["date x query x page"]]$rows
 
@@ -34,7 +35,8 @@ test_that("files loaded together are one export, each row once from the newest f
 })
 
 test_that("any order of loading any number of times gives the same archive", {
-  exports <- lapply(1:4, function(i) list(file = export(rows_of((3 * i):(3 * i + 5), i)), exported = as.IDate("2026-04-01") + i))
+  exports <- lapply(1:4, function(i) list(file = export(rows_of((3 * i):(3 * i + 5), i)),
+    exported = as.IDate("2026-04-01") + i))
   totals <- vapply(1:6, function(k) {
     set.seed(k)
     store <- tide_store(withr::local_tempdir())
@@ -47,7 +49,8 @@ test_that("any order of loading any number of times gives the same archive", {
 test_that("grains are held apart, windows touch only their days, unfinished days are kept but left out", {
   store <- tide_store(withr::local_tempdir())
   tide_load(store, export(rows_of(0:59, 10)), exported = "2026-04-30")
-  tide_load(store, csv("date,clicks,impressions,position", sprintf("%s,50,900,4", format(as.IDate("2026-03-01") + 0:59))), exported = "2026-04-30")
+  tide_load(store, csv("date,clicks,impressions,position",
+    sprintf("%s,50,900,4", format(as.IDate("2026-03-01") + 0:59))), exported = "2026-04-30")
   data <- tide_stored(store)
   expect_setequal(names(data$tables), c("date x query x page", "date"))
   expect_equal(max(data$tables[["date"]]$rows$date), as.IDate("2026-04-26"))
@@ -92,9 +95,11 @@ test_that("a load killed at any moment leaves the archive before or after, never
   }
   before <- state()
   script <- tempfile(fileext = ".R")
-  writeLines(sprintf(".libPaths(%s); library(inktide); tide_load(tide_store('%s'), '%s', exported = '2026-12-01')", paste(deparse(.libPaths()), collapse = ""), dir, big), script)
+  writeLines(sprintf(".libPaths(%s); library(inktide); tide_load(tide_store('%s'), '%s', exported = '2026-12-01')",
+    paste(deparse(.libPaths()), collapse = ""), dir, big), script)
   for (i in 1:12) {
-    out <- system2("sh", c("-c", shQuote(sprintf("timeout -s KILL %.2f %s %s >/dev/null 2>&1", runif(1, 0.3, 1.3), file.path(R.home("bin"), "Rscript"), script))))
+    out <- system2("sh", c("-c", shQuote(sprintf("timeout -s KILL %.2f %s %s >/dev/null 2>&1", runif(1, 0.3, 1.3),
+      file.path(R.home("bin"), "Rscript"), script))))
     now <- state()
     if (is.null(after) && !identical(now, before)) after <- now
     expect_true(identical(now, before) || identical(now, after))
@@ -121,7 +126,8 @@ test_that("two loads at once both arrive whole", {
   skip_on_os("windows")
   store <- tide_store(withr::local_tempdir())
   queries <- sprintf("query %d", 1:400)
-  one <- csv("date,query,page,clicks,impressions,position", sprintf("%s,%s,/a,1,10,3", rep(format(as.IDate("2026-03-01") + 0:40), each = 400), queries))
+  one <- csv("date,query,page,clicks,impressions,position",
+    sprintf("%s,%s,/a,1,10,3", rep(format(as.IDate("2026-03-01") + 0:40), each = 400), queries))
   other <- csv("query,clicks,impressions,position", sprintf("%s,1,10,3", queries))
   load_elsewhere(store, one, wait = FALSE)
   load_elsewhere(store, other)
@@ -136,7 +142,8 @@ test_that("a full disk and a folder that may only be read are clear errors, and 
   store <- tide_store(withr::local_tempdir())
   tide_load(store, export(rows_of(0:9, 10)), exported = "2026-05-01")
   set.seed(1)
-  many <- export(sprintf("2026-04-%02d,%s,/a,1,10,%.2f", rep(1:28, 300), replicate(8400, paste(sample(letters, 12), collapse = "")), runif(8400, 1, 50)))
+  many <- export(sprintf("2026-04-%02d,%s,/a,1,10,%.2f", rep(1:28, 300),
+    replicate(8400, paste(sample(letters, 12), collapse = "")), runif(8400, 1, 50)))
   # A limit on the size of files stands for a disk without room.
   full <- load_elsewhere(store, many, before = "trap '' XFSZ; ulimit -f 160;")
   expect_equal(full$status, 3)
@@ -144,10 +151,13 @@ test_that("a full disk and a folder that may only be read are clear errors, and 
   expect_equal(sum(held(store)$clicks), 100)
   root <- Sys.info()[["user"]] == "root"
   skip_if(root && !nzchar(Sys.which("setpriv")), "root may write anywhere")
-  Sys.chmod(c(dirname(dirname(store$dir)), dirname(store$dir), store$dir, file.path(store$dir, "parts"), file.path(store$dir, "archive.sqlite")), "0555")
+  Sys.chmod(c(dirname(dirname(store$dir)), dirname(store$dir), store$dir, file.path(store$dir, "parts"),
+    file.path(store$dir, "archive.sqlite")), "0555")
   Sys.chmod(c(dirname(many), many), "0755")
-  locked <- load_elsewhere(store, many, before = if (root) "HOME=/ setpriv --reuid=65534 --regid=65534 --clear-groups" else "")
-  Sys.chmod(c(dirname(store$dir), store$dir, file.path(store$dir, "parts"), file.path(store$dir, "archive.sqlite")), "0755")
+  locked <- load_elsewhere(store, many,
+    before = if (root) "HOME=/ setpriv --reuid=65534 --regid=65534 --clear-groups" else "")
+  Sys.chmod(c(dirname(store$dir), store$dir, file.path(store$dir, "parts"), file.path(store$dir, "archive.sqlite")),
+    "0755")
   skip_if(locked$status == 2, "the other user cannot start R here")
   expect_equal(locked$status, 3)
   expect_match(locked$err, "write|used", all = FALSE)
@@ -182,7 +192,8 @@ test_that("month by month gives the same summary as all at once, filtered or not
   for (segments in list(NULL, narrow)) {
     whole <- tide_summary(tide_filter(tide_stored(store), segments = segments), brand = "fernmoor")
     parts <- tide_summary(tide_filter(tide_by_month(store, at_once = 1), segments = segments), brand = "fernmoor")
-    for (name in c("queries", "pages", "cells", "recent_cells", "pairs", "contested", "weekly", "by_day", "site_by_day", "window", "recent", "folded")) expect_equal(parts[[name]], whole[[name]], info = name)
+    for (name in c("queries", "pages", "cells", "recent_cells", "pairs", "contested", "weekly", "by_day", "site_by_day",
+      "window", "recent", "folded")) expect_equal(parts[[name]], whole[[name]], info = name)
     expect_equal(sum(parts$left_out$rows), sum(whole$left_out$rows))
   }
 })
@@ -190,13 +201,15 @@ test_that("month by month gives the same summary as all at once, filtered or not
 test_that("mixed exports of many hands, in any order and again, add up to the truth", {
   site <- tide_demo_site(seed = 5, days = 120, share = 0.05)
   files <- tide_demo_mixed(site, withr::local_tempdir())
-  expect_equal(tide_read(files, lag = 0)$tables[[1]]$rows[, .(.N, sum(clicks), sum(impressions))], site$daily[, .(.N, sum(clicks), sum(impressions))])
+  expect_equal(tide_read(files, lag = 0)$tables[[1]]$rows[, .(.N, sum(clicks), sum(impressions))],
+    site$daily[, .(.N, sum(clicks), sum(impressions))])
   for (seed in 1:3) {
     set.seed(seed)
     store <- tide_store(withr::local_tempdir())
     for (file in c(sample(files), sample(files, 2))) tide_load(store, file)
     kept <- tide_stored(store, lag = 0)$tables[[1]]$rows
-    expect_equal(kept[, .(.N, sum(clicks), sum(impressions), sum(impressions * position))], site$daily[, .(.N, sum(clicks), sum(impressions), sum(impressions * position))])
+    expect_equal(kept[, .(.N, sum(clicks), sum(impressions), sum(impressions * position))],
+      site$daily[, .(.N, sum(clicks), sum(impressions), sum(impressions * position))])
   }
 })
 
@@ -206,10 +219,12 @@ test_that("check tells what is held, how complete it is, and each problem with i
   clicks <- replace(rep(100, 60), 30, 900)
   tide_load(store, export(rows_of(setdiff(0:59, 40:42), clicks[-(41:43)])), exported = "2026-05-01")
   first <- tide_check(store)
-  expect_setequal(first$problems$problem, c("days missing", "days far from their neighbours", "no totals without queries"))
+  expect_setequal(first$problems$problem, c("days missing", "days far from their neighbours",
+    "no totals without queries"))
   expect_match(first$problems$where[first$problems$problem == "days missing"], "2026-04-10 to 2026-04-12")
   expect_match(first$problems$where[first$problems$problem == "days far from their neighbours"], "2026-03-30")
-  tide_load(store, csv("date,clicks,impressions,position", sprintf("%s,%d,9000,4", format(as.IDate("2026-03-01") + 0:59), 2 * clicks)), exported = "2026-05-01")
+  tide_load(store, csv("date,clicks,impressions,position",
+    sprintf("%s,%d,9000,4", format(as.IDate("2026-03-01") + 0:59), 2 * clicks)), exported = "2026-05-01")
   second <- tide_check(store)
   expect_equal(second$coverage$clicks, rep(0.5, 2))
   expect_false("no totals without queries" %in% second$problems$problem)
@@ -220,11 +235,13 @@ test_that("check remarks on spellings of pages and brand, and on a sudden change
   pages <- c("https://www.fernmoor.example/a/", "http://fernmoor.example/a#x", "https://www.fernmoor.example/b/")
   rows <- CJ(day = 0:59, q = 1:40)[day < 30 | q <= 15]
   rows[, query := ifelse(q == 1, "fernmoor", ifelse(q == 2, "fernmor", paste("query", q)))]
-  tide_load(store, export(rows[, sprintf("%s,%s,%s,%d,100,%d", format(as.IDate("2026-03-01") + day), query, pages[1 + (q > 2) * (q %% 3)], ifelse(q < 15, 5, 0), 1 + q %% 3)]), exported = "2026-05-01")
+  tide_load(store, export(rows[, sprintf("%s,%s,%s,%d,100,%d", format(as.IDate("2026-03-01") + day), query,
+    pages[1 + (q > 2) * (q %% 3)], ifelse(q < 15, 5, 0), 1 + q %% 3)]), exported = "2026-05-01")
   found <- tide_check(store, brand = "fernmoor")$problems
   expect_match(found[problem == "sudden change of the number of rows"]$where, "about 2026-(03-3[01]|04-01)$")
   remarks <- found[weight == "remark"]
-  expect_setequal(remarks$problem, c("http and https mixed", "addresses with and without www mixed", "addresses that fold together", "spellings that the brand words miss"))
+  expect_setequal(remarks$problem, c("http and https mixed", "addresses with and without www mixed",
+    "addresses that fold together", "spellings that the brand words miss"))
   expect_match(remarks[problem == "spellings that the brand words miss"]$where, "fernmor")
 })
 
@@ -234,8 +251,10 @@ test_that("the program loads, checks, undoes and works from the archive", {
   load <- program("load", files[["pairs"]], files[["totals"]], "--project", dir, "--exported", "2026-11-01")
   expect_equal(load$status, 0)
   expect_match(load$out, "^Import 1", all = FALSE)
-  expect_match(program("load", files[["pairs"]], files[["totals"]], "--project", dir, "--exported", "2026-11-01")$out, "Nothing changed", all = FALSE)
-  named <- program("find", files[["pairs"]], "--exported", "2026-11-01", "--brand", "fernmoor", "--format", "csv", "--quiet")
+  expect_match(program("load", files[["pairs"]], files[["totals"]], "--project", dir, "--exported", "2026-11-01")$out,
+    "Nothing changed", all = FALSE)
+  named <- program("find", files[["pairs"]], "--exported", "2026-11-01", "--brand", "fernmoor", "--format", "csv",
+    "--quiet")
   kept <- program("find", "--project", dir, "--brand", "fernmoor", "--format", "csv", "--quiet")
   expect_equal(fread(text = kept$out), fread(text = named$out))
   check <- program("check", "--project", dir)

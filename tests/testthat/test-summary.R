@@ -1,7 +1,9 @@
 test_that("spellings of one page fold, other pages stay", {
   key <- function(x) inktide:::url_key(inktide:::clean_url(x))
-  same <- c("https://www.fernmoor.example/shop/", "http://fernmoor.example/shop", "HTTPS://WWW.Fernmoor.example/shop/#seeds",
-    "https://www.fernmoor.example/shop/?utm_source=letter&utm_medium=mail", "https://www.fernmoor.example/shop/index.html",
+  same <- c("https://www.fernmoor.example/shop/", "http://fernmoor.example/shop",
+    "HTTPS://WWW.Fernmoor.example/shop/#seeds",
+    "https://www.fernmoor.example/shop/?utm_source=letter&utm_medium=mail",
+    "https://www.fernmoor.example/shop/index.html",
     "https://fernmoor.example/shop?xclid=1")
   expect_equal(unique(key(same)), "fernmoor.example/shop")
   other <- c(same[1], "https://www.fernmoor.example/Shop/", "https://www.fernmoor.example/shop/kale/",
@@ -11,7 +13,8 @@ test_that("spellings of one page fold, other pages stay", {
 })
 
 test_that("sums add up, positions are weighted by impressions, ratios come last", {
-  rows <- data.table(query = c("a", "A ", "b"), page = c("/x", "/x#top", "/x"), clicks = c(1, 4, 0), impressions = c(10, 30, 5), position = c(2, 6, 1))
+  rows <- data.table(query = c("a", "A ", "b"), page = c("/x", "/x#top", "/x"), clicks = c(1, 4, 0),
+    impressions = c(10, 30, 5), position = c(2, 6, 1))
   summary <- tide_summary(as_data(rows))
   pair <- summary$pairs[summary$queries$key[query] == "a"]
   expect_equal(nrow(pair), 1)
@@ -64,6 +67,7 @@ test_that("whole weeks are counted back from the last day", {
   own[, week := 8L - as.integer(last - date) %/% 7L]
   by_hand <- own[week > 0, .(clicks = sum(clicks)), keyby = "week"]
   code <- which(tide_summary(as_data(rows))$queries$query == "query 0007")
-  expect_equal(weekly[weekly$query == code, c("week", "clicks")], by_hand[, .(week, clicks = as.numeric(clicks))], ignore_attr = TRUE)
+  expect_equal(weekly[weekly$query == code, c("week", "clicks")], by_hand[, .(week, clicks = as.numeric(clicks))],
+    ignore_attr = TRUE)
   expect_equal(max(weekly$week), 8L)
 })

@@ -1,8 +1,11 @@
 day <- function(i) as.IDate("2026-03-01") + i
 rows <- rbind(
-  data.table(date = day(0:27), query = "kale seeds", page = "https://www.fernmoor.example/shop/kale/", clicks = rep(c(5, 1), each = 14), impressions = 50, position = 4),
-  data.table(date = day(0:27), query = "Kale Seeds", page = "https://www.fernmoor.example/guides/kale#sow", clicks = rep(c(1, 3), each = 14), impressions = 20, position = 9),
-  data.table(date = day(7:27), query = "grow kale", page = "https://www.fernmoor.example/guides/kale/", clicks = 2, impressions = 30, position = 12))
+  data.table(date = day(0:27), query = "kale seeds", page = "https://www.fernmoor.example/shop/kale/",
+    clicks = rep(c(5, 1), each = 14), impressions = 50, position = 4),
+  data.table(date = day(0:27), query = "Kale Seeds", page = "https://www.fernmoor.example/guides/kale#sow",
+    clicks = rep(c(1, 3), each = 14), impressions = 20, position = 9),
+  data.table(date = day(7:27), query = "grow kale", page = "https://www.fernmoor.example/guides/kale/", clicks = 2,
+    impressions = 30, position = 12))
 data <- as_data(rows)
 
 test_that("a query gives its pages, with shares, bands and who led when", {
@@ -18,7 +21,8 @@ test_that("a query gives its pages, with shares, bands and who led when", {
 })
 
 test_that("a page in any spelling gives its queries, each with its own weeks", {
-  for (name in c("https://www.fernmoor.example/guides/kale/", "http://fernmoor.example/guides/kale#x", "/guides/kale")) {
+  for (name in c("https://www.fernmoor.example/guides/kale/", "http://fernmoor.example/guides/kale#x",
+    "/guides/kale")) {
     traced <- tide_trace(data, name)
     expect_equal(traced$rows$query, c("kale seeds", "grow kale"))
     expect_equal(traced$rows$weeks, c(4L, 3L))
@@ -35,6 +39,7 @@ test_that("what is not held is answered with the nearest names", {
   expect_error(tide_trace(as_data(rows[, !"page"]), "kale seeds"), class = "tide_error_grain")
   run <- program("trace", "radish spacing", tide_example()[["pairs"]], "--format", "csv", "--quiet")
   expect_equal(run$status, 0)
-  expect_equal(names(fread(text = run$out))[1:8], c("query", "page", "clicks", "impressions", "ctr", "position", "share", "band"))
+  expect_equal(names(fread(text = run$out))[1:8],
+    c("query", "page", "clicks", "impressions", "ctr", "position", "share", "band"))
   expect_equal(program("trace", "zzz", tide_example()[["pairs"]])$status, 1)
 })

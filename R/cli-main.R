@@ -52,9 +52,24 @@ help_lines <- function(commands, name) {
       sprintf("Did you mean '%s'?", nearest_name(name[1], names(commands))))
   }
   command <- commands[[name[1]]]
-  flags <- vapply(command$options, function(o) trimws(paste(o@long_flag, o@metavar)), "")
   c(sprintf("inktide %s: %s", name[1], command$job), "", sprintf("  inktide %s [OPTIONS] %s", name[1], command$files),
-    "",
-    sprintf("  %-22s %s", flags, vapply(command$options, function(o) o@help, "")), "",
-    paste0("Example:  ", command$example))
+    paste0("  ", command$example), option_lines(command))
+}
+
+# The command's own options first, then those that it shares with others.
+option_lines <- function(command) {
+  flag <- function(options) vapply(options, function(o) o@long_flag, "")
+  shared <- lapply(shared_groups(), flag)
+  listed <- function(title, options) {
+    if (!length(options)) return(NULL)
+    left <- trimws(paste(flag(options), vapply(options, function(o) o@metavar, "")))
+    about <- vapply(options, function(o) o@help, "")
+    formats <- c("table", "csv", "json", command$formats)
+    about[flag(options) == "--format"] <- sprintf("%s or %s [table]", paste(formats[-length(formats)], collapse = ", "),
+      formats[length(formats)])
+    c("", title, sprintf("  %-22s %s", left, about))
+  }
+  c(listed("Its own options", command$options[!flag(command$options) %in% unlist(shared)]),
+    unlist(Map(function(title, names) listed(title, options_named(command$options, names)), names(shared), shared),
+      use.names = FALSE))
 }

@@ -1,54 +1,70 @@
 # Options of the program: one table for all commands, parsed by optparse, checked here.
 
-option <- function(flag, type, metavar, help, ...) {
-  optparse::make_option(flag, type = type, metavar = metavar, help = help, ...)
+text_option <- function(flag, metavar, help, default = NULL) {
+  optparse::make_option(flag, type = "character", metavar = metavar, help = help, default = default)
 }
 
-reading_options <- function() Filter(function(o) o@long_flag %in% c("--exported", "--date-order", "--clicks-above",
-  "--columns", "--project", "--quiet"), shared_options())
+number_option <- function(flag, metavar, help, default = NULL) {
+  optparse::make_option(flag, type = "double", metavar = metavar, help = help, default = default)
+}
 
-project_options <- function() Filter(function(o) o@long_flag %in% c("--project", "--format", "--out", "--quiet"),
-  shared_options())
+switch_option <- function(flag, help) {
+  optparse::make_option(flag, type = "logical", metavar = "", help = help, action = "store_true", default = FALSE)
+}
 
-shared_options <- function() {
-  list(
-    option("--brand", "character", "WORDS", "brand words, comma separated, or @FILE with one per line"),
-    option("--from", "character", "DATE", "first day, such as 2026-03-01"),
-    option("--to", "character", "DATE", "last day"),
-    option("--days", "double", "N", "the last N days; without dates: how many days the figures stand for"),
-    option("--without", "character", "DAYS", "leave days out: dates, comma separated, A..B for several, or 'unusual'"),
-    option("--query", "character", "RE", "only queries that match"),
-    option("--not-query", "character", "RE", "no queries that match"),
-    option("--page", "character", "RE", "only pages that match"),
-    option("--not-page", "character", "RE", "no pages that match"),
-    option("--country", "character", "NAMES", "only these, comma separated"),
-    option("--device", "character", "NAMES", "only these, comma separated"),
-    option("--vertical", "character", "NAMES", "only these, comma separated"),
-    option("--rich-result", "character", "NAMES", "only these, comma separated"),
-    option("--has-any", "character", "WORDS", "only queries with one of these words"),
-    option("--has-all", "character", "WORDS", "only queries with all of these words"),
-    option("--has-none", "character", "WORDS", "no queries with one of these words"),
-    option("--words", "character", "A:B", "only queries of A to B words (5: for 5 and more)"),
-    option("--characters", "character", "A:B", "only queries of A to B characters"),
-    option("--intent", "character", "NAMES", "commercial, informational, uncategorised or your own"),
-    option("--page-group", "character", "NAMES", "only these groups of pages; folders where none are named"),
-    option("--segment", "character", "NAMES",
+# Those of the options that have these names, or all `but` those.
+options_named <- function(options, names, but = FALSE) {
+  Filter(function(one) one@long_flag %in% names != but, options)
+}
+
+reading_options <- function(shared) {
+  options_named(shared, c("--exported", "--date-order", "--clicks-above", "--columns", "--project", "--quiet"))
+}
+
+# What most commands take, as their help lists it.
+shared_groups <- function() {
+  list(`Which days, queries and pages` = list(
+    text_option("--brand", "WORDS", "brand words, comma separated, or @FILE with one per line"),
+    text_option("--from", "DATE", "first day, such as 2026-03-01"),
+    text_option("--to", "DATE", "last day"),
+    number_option("--days", "N", "the last N days; without dates: how many days the figures stand for"),
+    text_option("--without", "DAYS", "leave days out: dates, comma separated, A..B for several, or 'unusual'"),
+    text_option("--query", "RE", "only queries that match"),
+    text_option("--not-query", "RE", "no queries that match"),
+    text_option("--page", "RE", "only pages that match"),
+    text_option("--not-page", "RE", "no pages that match"),
+    text_option("--country", "NAMES", "only these, comma separated"),
+    text_option("--device", "NAMES", "only these, comma separated"),
+    text_option("--vertical", "NAMES", "only these, comma separated"),
+    text_option("--rich-result", "NAMES", "only these, comma separated"),
+    text_option("--has-any", "WORDS", "only queries with one of these words"),
+    text_option("--has-all", "WORDS", "only queries with all of these words"),
+    text_option("--has-none", "WORDS", "no queries with one of these words"),
+    text_option("--words", "A:B", "only queries of A to B words (5: for 5 and more)"),
+    text_option("--characters", "A:B", "only queries of A to B characters"),
+    text_option("--intent", "NAMES", "commercial, informational, uncategorised or your own"),
+    text_option("--page-group", "NAMES", "only these groups of pages; folders where none are named"),
+    text_option("--segment", "NAMES",
       "brand, non-brand, all, or segments of inktide.yml; not:NAME for all but it"),
-    option("--position", "character", "A:B", "only average positions from A to B"),
-    option("--min-impressions", "double", "N", "only query x page pairs with so many"),
-    option("--min-clicks", "double", "N", "only query x page pairs with so many"),
-    option("--facts", "character", "FILES", "volumes, titles, values by query or page, to put beside"),
-    option("--exported", "character", "DATE", "date of the export [the file's]"),
-    option("--lag", "double", "N", "unfinished days before the export to leave out [3]"),
-    option("--date-order", "character", "ORDER", "dmy or mdy, where dates like 3/4/2026 leave it open"),
-    option("--clicks-above", "character", "RULE", "rows with more clicks than impressions: leave out, keep or refuse"),
-    option("--columns", "character", "MAP", "headers not known by themselves, such as 'query=What people typed'"),
-    option("--project", "character", "DIR", "folder that holds inktide.yml"),
-    option("--format", "character", "FORMAT", "table, csv or json [table]", default = "table"),
-    option("--out", "character", "FILE", "write the result there"),
-    option("--quiet", "logical", "", "say nothing but results and errors", action = "store_true", default = FALSE)
-  )
+    text_option("--position", "A:B", "only average positions from A to B"),
+    number_option("--min-impressions", "N", "only query x page pairs with so many"),
+    number_option("--min-clicks", "N", "only query x page pairs with so many")
+  ), `How exports are read` = list(
+    text_option("--facts", "FILES", "volumes, titles, values by query or page, to put beside"),
+    text_option("--exported", "DATE", "date of the export [the file's]"),
+    number_option("--lag", "N", "unfinished days before the export to leave out [3]"),
+    text_option("--date-order", "ORDER", "dmy or mdy, where dates like 3/4/2026 leave it open"),
+    text_option("--clicks-above", "RULE", "rows with more clicks than impressions: leave out, keep or refuse"),
+    text_option("--columns", "MAP", "headers not known by themselves, such as 'query=What people typed'")
+  ), `Project and output` = list(
+    text_option("--project", "DIR", "folder that holds inktide.yml"),
+    text_option("--format", "FORMAT", "table, csv or json [table]", "table"),
+    text_option("--out", "FILE", "write the result there"),
+    switch_option("--quiet", "say nothing but results and errors")
+  ))
 }
+
+shared_options <- function() unlist(unname(shared_groups()), recursive = FALSE)
 
 abort_call <- function(what, where, mend) abort_tide(what, where, mend, class = "call", fault = "call")
 

@@ -43,8 +43,9 @@ held_lines <- function(topics) {
 
 unsure_line <- function(queries, fdr) {
   if (!length(queries)) return(NULL)
-  data.table(kind = "low_ctr", reason = sprintf("clicked less than usual, but queries of this site differ by as much by themselves (a larger rate of false ones than %g lists more)", fdr),
-    queries = length(unique(queries)))
+  why <- sprintf("clicked less than usual, but queries here differ by as much by themselves (an fdr above %g lists more)",
+    fdr)
+  data.table(kind = "low_ctr", reason = why, queries = length(unique(queries)))
 }
 
 # Clicks won over the window when the pair gets to where its usual spread alone would have it. Both that level and

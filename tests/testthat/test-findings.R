@@ -356,12 +356,13 @@ test_that("page and query are judged together: one query's shortfall is its own,
   pages <- rep(1:120, each = 6)
   expected <- exp(rnorm(720, 3.7, 0.5))
   usual <- exp(rnorm(720, 0, 0.2))
+  no_words <- data.table(query = integer(), word = character())
   alone <- seq(6, 60, by = 6)
   whole <- pages %in% 101:112
   factor <- usual * ifelse(whole, 0.35, 1)
   factor[alone] <- 0.2
   clicks <- rpois(720, expected * factor)
-  judged <- inktide:::judge_low(clicks, expected, pages, as.list(sprintf("word%d", 1:720)))
+  judged <- inktide:::judge_low(clicks, expected, pages, no_words)
   expect_gt(mean(judged$confidence[alone] > 0.5), 0.75)
   expect_lt(max(judged$page_low[alone]), 0.5)
   expect_gt(mean(judged$page_low[whole]), 0.9)
@@ -370,8 +371,7 @@ test_that("page and query are judged together: one query's shortfall is its own,
   # What is clicked as usual is never low, and the order of rows changes nothing.
   expect_true(all(judged$confidence[clicks > 1.3 * expected] == 0))
   shuffled <- sample(720)
-  again <- inktide:::judge_low(clicks[shuffled], expected[shuffled], pages[shuffled],
-    as.list(sprintf("word%d", shuffled)))
+  again <- inktide:::judge_low(clicks[shuffled], expected[shuffled], pages[shuffled], no_words)
   expect_equal(again$confidence, judged$confidence[shuffled], tolerance = 1e-6)
 })
 

@@ -6,7 +6,7 @@ test_that("help and version answer at once, with use and an example", {
   for (command in c("demo", "curve", "find", "report")) {
     help <- program("help", command)
     expect_equal(help$status, 0)
-    expect_match(help$out, paste0("Example:  inktide ", command), all = FALSE)
+    expect_match(help$out, paste0("^  inktide ", command, " [^[]"), all = FALSE)
     expect_equal(program(command, "--help")$out, help$out)
   }
   expect_true(all(vapply(c("curve", "find", "report", "demo"), function(x) any(grepl(paste0("^  ", x), program()$out)),

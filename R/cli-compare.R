@@ -1,4 +1,27 @@
-# The command `compare` on windows.
+# inktide compare: windows, segments side by side, and segments line by line.
+
+run_compare <- function(options, files) {
+  if (is.null(options$by) && is.null(options$segments)) return(run_moves(options, files))
+  if (!is.null(options$by) && !is.null(options$segments)) {
+    abort_call("Two comparisons at once.", "--by and --segments", "Give one of them; or neither, to compare windows.")
+  }
+  if (!is.null(options$by) && !is.null(options$level)) {
+    abort_call("Parts are not compared line by line.", "--by and --level",
+      "Name two segments of inktide.yml with --segments, or leave out --level.")
+  }
+  if (!is.null(options$level)) return(run_sides(options, files))
+  if (options$format == "xlsx") abort_call("Segments side by side make no workbook.", "--format xlsx",
+    "Use --format csv, or --level to compare them line by line.")
+  input <- settle_input(options, files)
+  segments <- if (!is.null(options$segments)) named_segments(split_words(options$segments), input$settings,
+    "--segments")
+  needed <- if (is.null(options$by)) unlist(lapply(segments,
+    function(segment) names(segment$conditions))) else options$by
+  compared <- tide_compare(read_input(options, input, also = needed), by = options$by, segments = segments,
+    rules = input$settings$rules)
+  if (!is.null(options$figure)) save_figure(ggplot2::autoplot(compared), options$figure)
+  emit(options, compared$parts, format(compared, width = terminal_width()))
+}
 
 run_moves <- function(options, files) {
   options <- check_moves(options)
@@ -14,7 +37,8 @@ run_moves <- function(options, files) {
   if (is.null(input$store)) data <- tide_filter(data, days = wanted)
   note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
   compared <- lapply(lengths, function(days) tide_moves(data, site_days = held, after = after, before = before,
-    days = days, level = options$level, brand = input$settings$rules$brand, rules = input$settings$rules))
+    days = days, level = options$level, fdr = options$fdr, brand = input$settings$rules$brand,
+    rules = input$settings$rules))
   emit_moves(options, compared, input$settings$rules, lengths)
 }
 
@@ -25,8 +49,8 @@ run_sides <- function(options, files) {
   segments <- named_segments(split_words(options$segments), input$settings, "--segments")
   data <- read_input(options, input, also = unlist(lapply(segments, function(segment) names(segment$conditions))))
   rules <- input$settings$rules
-  emit_moves(options, list(tide_moves(data, segments = segments, level = options$level, brand = rules$brand,
-    rules = rules)), rules)
+  emit_moves(options, list(tide_moves(data, segments = segments, level = options$level, fdr = options$fdr,
+    brand = rules$brand, rules = rules)), rules)
 }
 
 check_moves <- function(options) {

@@ -1,0 +1,44 @@
+# inktide report and demo: one file to hand over, and the demo project with everything run on it.
+
+run_report <- function(options, files) {
+  input <- settle_input(options, files)
+  data <- read_input(options, input, months = TRUE)
+  findings <- find_input(options, input, data)
+  out <- if (!is.null(options$out)) options$out else if (!length(files)) file.path(input$folder,
+    "report.html") else "report.html"
+  tide_report(findings, out, title = if (is.null(options$title)) input$title else options$title,
+    site = site_walk(options, input, data), moves = site_moves(options, input, data, findings),
+    followed = site_followed(options, input, data, findings))
+  writeLines(out)
+}
+
+run_demo <- function(options, files) {
+  dir <- if (length(files)) files[1] else "demo-site"
+  if (length(files) > 1) abort_call("Too many folders.", paste(files, collapse = " "),
+    "Name one folder, or none for 'demo-site'.")
+  if (dir.exists(dir) && length(list.files(dir)) && !file.exists(file.path(dir, "inktide.yml"))) {
+    abort_call("The folder holds something else.", sprintf("'%s'.", dir), "Name a new or empty folder.")
+  }
+  note(options, "Making the demo site: Fernmoor Seeds, 16 months, invented ...")
+  site <- tide_demo_site()
+  tide_demo_write(site, dir)
+  note(options, "Writing the same days once more, as mixed exports of many hands ...")
+  tide_demo_mixed(site, file.path(dir, "mixed-exports"))
+  options <- list(format = "csv", quiet = options$quiet, project = dir)
+  note(options, "Fitting the curve, looking for opportunities ...")
+  input <- settle_input(options, character())
+  data <- read_input(options, input)
+  findings <- find_input(options, input, data)
+  files <- file.path(dir, c(report = "report.html", list = "findings.csv", curve = "figures/curve.png",
+    map = "figures/map.png"))
+  dir.create(file.path(dir, "figures"), showWarnings = FALSE)
+  save_figure(ggplot2::autoplot(findings$curve), files[3])
+  save_figure(ggplot2::autoplot(findings), files[4])
+  tide_report(findings, files[1], title = "Fernmoor Seeds", site = site_walk(options, input, data),
+    moves = site_moves(options, input, data, findings), followed = site_followed(options, input, data, findings))
+  emit(utils::modifyList(options, list(out = files[2], quiet = TRUE)), findings$findings, NULL)
+  writeLines(c("", findings_lines(findings, 5, terminal_width()), "",
+    paste0(c("report:       ", "ranked list:  ", "curve figure: ", "map figure:   "), files),
+    sprintf("to try out:   inktide load %s --project %s", file.path(dir, "mixed-exports"),
+      file.path(dir, "archive-of-mixed"))))
+}

@@ -111,17 +111,20 @@ rivals_lines <- function(rivals) {
 
 curve_lines <- function(curve, rows, changed = NULL) {
   line <- function(...) paste0("  ", pad_left(..1, 8), pad_left(..2, 8), pad_left(..3, 9), pad_left(..4, 9),
-    pad_left(..5, 9), pad_left(..6, 13), pad_left(..7, 8))
+    pad_left(..5, 15), pad_left(..6, 8), pad_left(..7, 11), pad_left(..8, 8))
   c(unlist(lapply(unique(rows$segment), function(s) {
     at <- rows[which(rows$segment == s)]
-    c(s, line("position", "ctr", "low", "high", "pivot", "impressions", "pairs"),
+    c(s, line("position", "ctr", "low", "high", "queries", "pivot", "impr.", "pairs"),
       line(as.character(at$position), format_rate(at$ctr), format_rate(at$ctr_low), format_rate(at$ctr_high),
+        sprintf("%s-%s", format_rate(at$queries_low), format_rate(at$queries_high)),
         format_rate(at$pivot_ctr), format_count(at$impressions), format_count(at$pairs)), "")
-  })), sprintf("low, high: %s interval of the curve; pivot: plain clicks / impressions at the rounded position.",
-  format_share(curve$level)),
-    band_lines(curve, unique(rows$segment)), parts_lines(curve), change_line(changed), if (!is.null(curve$cut)) sprintf(
+  })), wrap_lines(c(sprintf(
+    "low, high: %s interval of the curve; queries: between these four of five queries have their own rate.",
+    format_share(curve$level)), "pivot: plain clicks / impressions at the rounded position.",
+    band_lines(curve, unique(rows$segment)), parts_lines(curve), difference_lines(curve), change_line(changed),
+    if (!is.null(curve$cut)) sprintf(
       "The export was cut: pairs with %s or fewer clicks are missing from it, and the curve is corrected for that.",
-      format_count(curve$cut)))
+      format_count(curve$cut))), terminal_width()))
 }
 
 band_lines <- function(curve, segments) {
@@ -129,6 +132,19 @@ band_lines <- function(curve, segments) {
   vapply(segments, function(name) {
     own <- bands[which(bands$segment == name)]
     sprintf("pooled by band, %s: %s", name, paste(sprintf("%s %s", own$band, format_rate(own$ctr)), collapse = ", "))
+  }, "", USE.NAMES = FALSE)
+}
+
+# Each part against the one with most clicks, where it is the whole split that was asked for.
+difference_lines <- function(curve, at = c(1, 3, 10)) {
+  if (is.null(curve$by)) return(NULL)
+  clicks <- vapply(Filter(function(fit) !is.null(fit$leans), curve$fits), `[[`, 0, "clicks")
+  parts <- names(sort(clicks, decreasing = TRUE))
+  if (length(parts) < 2 || curve$by == "month") return(NULL)
+  vapply(utils::head(parts[-1], 5), function(part) {
+    gap <- tide_curve_difference(curve, part, parts[1], at)
+    sprintf("%s against %s: %s", part, parts[1], paste(sprintf("x%.2f (%.2f to %.2f) at %d", gap$ratio, gap$ratio_low,
+      gap$ratio_high, as.integer(gap$position)), collapse = ", "))
   }, "", USE.NAMES = FALSE)
 }
 

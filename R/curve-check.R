@@ -13,8 +13,10 @@
 #' @return A `tide_curve_check` object: a list with `residuals` (`query`, `page`, `position`,
 #'   `clicks`, `expected`, `residual`), `bands` (by band of position: `pairs`, `mean`, `sd`,
 #'   `beyond_2`: share beyond two), `effective` (`position`, `queries`, `effective`), `influential`
-#'   (`query`, `page`, `position`, `clicks`, `expected`, `share`), `folders` (`folder`, `pairs`, `ratio`, `ratio_low`,
-#'   `ratio_high` of clicks to expected ones) and `held_down` (as `influential`). Methods: `print`, `autoplot`, `plot`.
+#'   (`query`, `page`, `position`, `clicks`, `expected`, `share`), `folders` (the eight largest of five pairs or more:
+#'   `folder`, `pairs`, `expected`, `ratio`, `ratio_low`, `ratio_high` of its clicks to those that the curve of all other
+#'   folders foretells), `folder_error` (their mean absolute log ratio, by expected clicks; `NA` without two folders) and
+#'   `held_down` (as `influential`). Methods: `print`, `autoplot`, `plot`.
 #' @references Dunn, Smyth (1996), Journal of Computational and Graphical Statistics 5, 236-244.
 #' @examples
 #' summary <- tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor")
@@ -25,12 +27,12 @@ tide_curve_check <- function(curve, summary) {
   check_class(summary, "tide_summary", "summary")
   main <- names(curve$fits)[1]
   cells <- summary$cells[summary$queries$segment[summary$cells$query] == main]
-  spread <- curve$fits[[main]]$spread
   set(cells, j = "expected", value = cells$impressions * curve_ctr(curve, cells$position, rep(main, nrow(cells)),
     cells$rows, cells$impressions))
   pairs <- cells[, .(clicks = sum(clicks), expected = sum(expected), position = sum(weighted) / sum(impressions)),
     by = c("query", "page")]
-  pairs[, "weight" := expected / (1 + spread * expected)]
+  spread <- spread_at(curve, pairs$position, rep(main, nrow(pairs)))
+  set(pairs, j = "weight", value = pairs$expected / (1 + spread * pairs$expected))
   # The random part is the same in every run.
   chance <- with_seed(1, stats::runif(nrow(pairs)))
   below <- stats::pnbinom(pairs$clicks - 1, size = 1 / spread, mu = pmax(pairs$expected, 1e-9))
@@ -42,7 +44,8 @@ tide_curve_check <- function(curve, summary) {
   named <- function(rows) data.table(query = summary$queries$query[rows$query], page = summary$pages$page[rows$page],
     rows[, intersect(c("position", "clicks", "expected", "share", "residual"), names(rows)), with = FALSE])
   pairs[, "share" := weight / sum(weight), by = "place"]
-  off <- abs(pairs$clicks - pairs$expected) / sqrt(pairs$expected + spread * pairs$expected^2)
+  off <- pair_distance(pairs$clicks - pairs$expected, pairs$expected, spread)
+  folders <- folder_ratios(cells, pairs, summary, curve)
   structure(list(
     segment = main, residuals = named(told),
     bands = told[, .(pairs = .N, mean = mean(residual), sd = stats::sd(residual), beyond_2 = mean(abs(residual) > 2)),
@@ -51,21 +54,31 @@ tide_curve_check <- function(curve, summary) {
       by = .(position = place)][order(position)],
     influential = named(utils::head(pairs[order(-pairs$share * pairs$weight * abs(log((pairs$clicks +
       0.5) / (pairs$expected + 0.5))))], 10)),
-    folders = folder_ratios(pairs, summary), held_down = named(pairs[off > 3][order(-off[off > 3])])
+    folders = folders, folder_error = if (nrow(folders)) stats::weighted.mean(abs(log(folders$ratio)), folders$expected) else NA,
+    held_down = named(pairs[off > 1][order(-off[off > 1])])
   ), class = "tide_curve_check")
 }
 
-# Clicks over expected clicks by folder, each pair with its weight; intervals from the spread between its pairs.
-folder_ratios <- function(pairs, summary) {
-  own <- copy(pairs)[, "folder" := page_group(summary$pages$page, NULL)[pairs$page]]
-  own[, "pull" := 1 / (1 + expected)]
-  out <- own[, {
-    ratio <- sum(pull * clicks) / sum(pull * expected)
-    error <- sqrt(sum(pull^2 * (clicks - ratio * expected)^2)) / sum(pull * expected)
-    list(pairs = .N, expected = sum(expected), ratio = ratio, ratio_low = max(0, ratio - 1.645 * error),
-      ratio_high = ratio + 1.645 * error)
-  }, by = "folder"]
-  out[out$pairs >= 5][order(-expected)]
+# Each of the largest folders left out in turn: its clicks over those that the curve of the others foretells, each pair
+# with its weight; intervals from the spread between its pairs.
+folder_ratios <- function(cells, pairs, summary, curve, most = 8L) {
+  folder <- page_group(summary$pages$page, NULL)
+  sums <- data.table(folder = folder[pairs$page], expected = pairs$expected)[, .(pairs = .N, expected = sum(expected)),
+    by = "folder"]
+  large <- which(sums$pairs >= 5 & sums$pairs < nrow(pairs))
+  sums <- utils::head(sums[large][order(-expected)], most)
+  outside <- if (!is.null(curve$prior)) outside_curve(curve$prior)
+  cbind(sums, rbindlist(lapply(sums$folder, function(name) {
+    inside <- folder[cells$page] == name
+    others <- fit_segment(cells[!inside], names(curve$fits)[1], curve$method, curve$blend, curve$cut, outside)
+    own <- cells[inside]
+    set(own, j = "foretold", value = expected_clicks(own, others$log_ctr, curve$blend))
+    own <- own[, .(clicks = sum(clicks), foretold = sum(foretold)), by = c("query", "page")]
+    pull <- 1 / (1 + own$foretold)
+    ratio <- sum(pull * own$clicks) / sum(pull * own$foretold)
+    error <- sqrt(sum(pull^2 * (own$clicks - ratio * own$foretold)^2)) / sum(pull * own$foretold)
+    list(ratio = ratio, ratio_low = max(0, ratio - 1.645 * error), ratio_high = ratio + 1.645 * error)
+  })))
 }
 
 #' @export
@@ -80,11 +93,12 @@ format.tide_curve_check <- function(x, ...) {
       sprintf("%s (5%%)", format_share(x$bands$beyond_2))),
     if (nrow(thin)) sprintf("  under ten queries' worth of evidence at position %s",
       paste(utils::head(thin$position, 8), collapse = ", ")),
-    if (nrow(far)) sprintf("  %s: clicked x%.2f of the curve (%.2f to %.2f), %s", far$folder, far$ratio, far$ratio_low,
+    if (nrow(x$folders)) sprintf("  each folder foretold by the others: off by %s on average",
+      format_share(exp(x$folder_error) - 1)),
+    if (nrow(far)) sprintf("  %s: clicked x%.2f of what the others foretell (%.2f to %.2f), %s", far$folder, far$ratio, far$ratio_low,
       far$ratio_high, format_plural(far$pairs, "pair")),
-    sprintf("  most weight: '%s' (%s of the evidence at its position)",
-      x$influential$query[1:min(3, nrow(x$influential))],
-      format_share(x$influential$share[1:min(3, nrow(x$influential))])),
+    sprintf("  most weight: %s", paste(sprintf("'%s' (%s of the evidence at its position)",
+      utils::head(x$influential$query, 3), format_share(utils::head(x$influential$share, 3))), collapse = ", ")),
     if (nrow(x$held_down)) sprintf("  held down, being more than three standard deviations off: %s, such as '%s'",
       format_plural(nrow(x$held_down), "pair"), x$held_down$query[1]))
 }

@@ -1,6 +1,6 @@
 # Estimates one segment's curve. Clicks of a query x page pair in a cell have mean impressions x curve x the
-# pair's own factor; factors have mean 1 and variance `spread` between pairs, and CTR wavers by `wobble` from cell
-# to cell of one pair. So a pair's weight grows with its evidence only up to a point: a query with a million
+# pair's own factor; factors have mean 1 and variance `spread` between pairs, which may grow or fall with the position
+# (see curve-spread.R), and CTR wavers by `wobble` from cell to cell of one pair. So a pair's weight grows with its evidence only up to a point: a query with a million
 # impressions counts as one query. What a pair shows at several positions tells the shape of the curve free of
 # its own factor, which the covariance of its cells makes use of. The mean curve solves generalised estimating
 # equations (Liang, Zeger 1986), right whatever the factors' distribution; its covariance is taken between groups
@@ -16,8 +16,8 @@ curve_full_pairs <- 1000L
 estimate_curve <- function(cells, prior, blend = default_blend, least = 0, parent = NULL) {
   evidence <- curve_evidence(cells, blend)
   penalty <- c(prior_penalty(prior), list(rough = roughness_penalty()))
-  state <- list(theta = penalty$mean, smooth = 1, spread = 0.2, wobble = 0.05)
-  if (!is.null(parent)) state[c("smooth", "spread", "wobble")] <- parent[c("smooth", "spread", "wobble")]
+  state <- list(theta = penalty$mean, smooth = 1, spread = 0.2, spread_slope = 0, wobble = 0.05)
+  if (!is.null(parent)) state[state_names] <- parent[state_names]
   some <- if (is.null(parent)) sample_pairs(cells, evidence)
   # Many pairs: a share of them leads close to the answer, so that all are gone through a few times only.
   if (!is.null(some)) state <- settle_curve(some, curve_evidence(some, blend), penalty, state, least)$state
@@ -29,11 +29,14 @@ estimate_curve <- function(cells, prior, blend = default_blend, least = 0, paren
   list(
     log_ctr = pmin(pool_violators(log_ctr, information), log(0.98)),
     covariance = covariance$knots + lent_covariance(state, penalty, if (is.null(parent)) 0 else parent$covariance),
-    groups = covariance$groups, df = covariance$df, spread = state$spread, wobble = state$wobble, smooth = state$smooth,
-    rounds = settled$rounds, converged = settled$rounds < 40, pairs = length(evidence$ends), clicks = sum(cells$clicks),
-    impressions = sum(cells$impressions)
+    groups = covariance$groups, df = covariance$df, spread = state$spread, spread_slope = state$spread_slope,
+    wobble = state$wobble, smooth = state$smooth, rounds = settled$rounds, converged = settled$rounds < 40,
+    pairs = length(evidence$ends), clicks = sum(cells$clicks), impressions = sum(cells$impressions)
   )
 }
+
+# What a fit goes on from besides its parameters.
+state_names <- c("smooth", "spread", "spread_slope", "wobble")
 
 # Every so manyth pair where there are many; NULL where there are not.
 sample_pairs <- function(cells, evidence, enough = 15000L) {
@@ -42,21 +45,27 @@ sample_pairs <- function(cells, evidence, enough = 15000L) {
 }
 
 # Rounds of estimating equations until the curve stands. Variances settle in the first `free` rounds and are then held,
-# and so is the smoothness a while later. Out: list(state, equations and design of the last round, rounds).
+# and so is the smoothness a while later; of a cut export they move with the curve to the end, since how many pairs were
+# cut off hangs on both. Out: list(state, equations and design of the last round, rounds).
 settle_curve <- function(cells, evidence, penalty, state, least, free = 5) {
   for (round in 1:40) {
-    before <- state$theta
+    before <- state
     table <- blend_table(drop(knot_design() %*% state$theta), evidence$weights, evidence$at_places)
     mean <- cells$impressions * exp(read_blend_table(table, evidence$spot))
-    if (round <= free) {
+    if (round <= free || least > 0) {
       pair_mean <- sum_runs(mean, evidence$ends)
-      state$spread <- estimate_spread(evidence$pair_clicks, pair_mean, least)
-      state$wobble <- if (least > 0) 0.001 else estimate_wobble(cells$clicks, mean, evidence, state$spread)
+      # The pairs of a cut export do not tell a slope from what was cut off.
+      state[c("spread", "spread_slope")] <- if (least > 0)
+        list(estimate_spread(evidence$pair_clicks, pair_mean, least), 0) else
+        estimate_spreads(evidence$pair_clicks, pair_mean, evidence$pair_position, state$spread_slope)
+      state$wobble <- if (least > 0) 0.001 else estimate_wobble(cells$clicks, mean, evidence, pair_spread(state, evidence))
     }
     design <- blended_design(state$theta, evidence)
     equations <- score_equations(cells, mean, evidence, state, design, least)
     state <- newton_step(state, equations, penalty, hold = round > 12)
-    if (round > free && max(abs(knot_design() %*% (state$theta - before))) < 1e-4) break
+    still <- max(abs(knot_design() %*% (state$theta - before$theta))) < 1e-4 &&
+      (least == 0 || abs(log(state$spread / before$spread)) < 1e-3)
+    if (round > free && still) break
   }
   list(state = state, equations = equations, design = design, rounds = round)
 }
@@ -84,7 +93,8 @@ curve_evidence <- function(cells, blend = default_blend) {
   position <- sum_codes(cells$weighted, column, length(codes)) / sum_codes(cells$impressions, column, length(codes))
   group <- cells$query[ends] %% curve_groups
   list(
-    ends = ends, pair = pair, pair_clicks = sum_runs(cells$clicks, ends), column = column,
+    ends = ends, pair = pair, pair_clicks = sum_runs(cells$clicks, ends),
+    pair_position = sum_runs(cells$weighted, ends) / impressions, column = column,
     full = full, in_full = full[pair], row = cumsum(full)[pair], size = sum(full),
     spot = blend_spot(cells$position, class), weights = grid_weights(blend), at_places = blend$places,
     places = place_weights(position, blend_variance(blend, position, blend_degree[codes %% 10L]), blend$places),
@@ -108,23 +118,6 @@ blended_design <- function(theta, evidence) {
   (earned / rowSums(earned)) %*% at_places
 }
 
-# Variance of the pairs' factors by maximum likelihood of the negative binomial, on the best-known pairs.
-estimate_spread <- function(clicks, expected, least = 0, most = 2000L) {
-  if (length(clicks) > most) {
-    best <- order(-expected)[seq_len(most)]
-    clicks <- clicks[best]
-    expected <- expected[best]
-  }
-  # A weak belief in a spread near 0.2 keeps the estimate away from the edges.
-  minus_log <- function(log_spread) {
-    shape <- exp(-log_spread)
-    kept <- if (least > 0) sum(log_chance_kept(expected, exp(log_spread), least)) else 0
-    kept - sum(lgamma(clicks + shape) - lgamma(shape) + shape * log(shape) - (clicks + shape) * log(shape + expected)) +
-      0.5 * (log_spread - log(0.2))^2
-  }
-  exp(stats::optimize(minus_log, log(c(0.005, 5)), tol = 0.01)$minimum)
-}
-
 # Variance of CTR from cell to cell of one pair, beyond chance, by moments. Each cell is compared with its pair's
 # own rate, which it helped to make: the share it had is taken off. Large cells weigh by what they can tell.
 estimate_wobble <- function(clicks, mean, evidence, spread) {
@@ -146,24 +139,24 @@ score_equations <- function(cells, mean, evidence, state, design, least = 0) {
   keep <- 1 / (1 + state$wobble * mean)
   pair_mean <- sum_runs(keep * mean, evidence$ends)
   pair_residual <- sum_runs(keep * (cells$clicks - mean), evidence$ends)
-  distance <- abs(pair_residual) / sqrt(pmax(pair_mean + state$spread * pair_mean^2, 1e-12))
-  calm <- if (least > 0) rep(1, length(distance)) else pmin(1, 3 / distance)
-  shared <- state$spread / (1 + state$spread * pair_mean)
+  spread <- pair_spread(state, evidence)
+  calm <- if (least > 0) rep(1, length(pair_mean)) else pmin(1, 1 / pair_distance(pair_residual, pair_mean, spread))
+  shared <- spread / (1 + spread * pair_mean)
 
   scale <- calm[evidence$pair] * keep
   own <- scale * (cells$clicks - mean - mean * (shared * pair_residual)[evidence$pair])
   # Where the covariance is not used in full, the weight of the whole pair stands for it.
   alone <- !evidence$in_full
-  weight <- scale / (1 + state$spread * pair_mean[evidence$pair])
+  weight <- scale / (1 + (spread * pair_mean)[evidence$pair])
   own[alone] <- (weight * (cells$clicks - mean))[alone]
   diagonal <- scale * mean
   diagonal[alone] <- (weight * mean)[alone]
 
   if (least > 0) {
     # Of the pairs that were kept, clicks are more than the mean; one cell a pair, so its own information is all.
-    kept <- kept_derivatives(mean, state$spread, least)
+    kept <- kept_derivatives(mean, spread[evidence$pair], least)
     own <- own - kept$first
-    alone <- mean / (1 + state$spread * mean)
+    alone <- mean / (1 + spread[evidence$pair] * mean)
     diagonal <- pmax(alone + kept$second, 0.02 * alone)
   }
   # By column first: from there on everything is small.
@@ -193,14 +186,14 @@ newton_step <- function(state, equations, penalty, hold) {
   move <- drop(inverse %*% (equations$score - prior %*% from_prior))
   state$theta <- state$theta + move * min(1, 1 / max(abs(move)))
   if (!hold) state$smooth <- next_smooth(state, inverse, penalty)
-  c(state[c("theta", "smooth", "spread", "wobble")], list(information = information, inverse = inverse, prior = prior))
+  c(state[c("theta", state_names)], list(information = information, inverse = inverse, prior = prior))
 }
 
-# Two more knots' worth of belief in a roughness of a tenth, so that thin data never look certain of a straight line.
+# Two more knots' worth of belief in a roughness of a fifth, so that thin data never look certain of a straight line.
 next_smooth <- function(state, inverse, penalty) {
   from_prior <- state$theta - penalty$mean
   rough <- drop(crossprod(from_prior, penalty$rough %*% from_prior))
-  proposed <- (length(curve_knots) - state$smooth * sum(inverse * penalty$rough)) / (rough + 0.2)
+  proposed <- (length(curve_knots) - state$smooth * sum(inverse * penalty$rough)) / (rough + 0.4)
   min(max(proposed, state$smooth / 5, 0.05), state$smooth * 5)
 }
 

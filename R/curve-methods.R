@@ -6,7 +6,7 @@ curve_table <- function(curve, until = 20, positions = seq_len(until)) {
   out <- merge(fitted, curve$evidence, by = c("segment", "position"), all.x = TRUE, sort = FALSE)
   for (column in c("clicks", "impressions", "pairs")) set(out, which(is.na(out[[column]])), column, 0)
   # How queries vary around the curve: four of five have their own rate in between.
-  spread <- vapply(curve$fits, `[[`, 0, "spread")[out$segment]
+  spread <- spread_at(curve, out$position, out$segment)
   out[, c("queries_low", "queries_high") := list(pmin(1, ctr * stats::qgamma(0.1, 1 / spread, 1 / spread)),
     pmin(1, ctr * stats::qgamma(0.9, 1 / spread, 1 / spread)))]
   out[, c("segment", "position", "ctr", "ctr_low", "ctr_high", "clicks", "impressions", "pairs", "pivot_ctr",
@@ -32,8 +32,8 @@ curve_bands <- function(curve, starts = c(1, 4, 7, 11, 21)) {
 #'   `impressions`, `pairs`) and `pivot_ctr`, the plain pooled ratio for
 #'   comparison; `queries_low`, `queries_high`: between them the own rate of four
 #'   queries in five. `glance()`: a tibble with a row per segment: `segment`, `pairs`,
-#'   `clicks`, `impressions`, `spread` (variance of the pairs' factors), `top_ctr`
-#'   (at position 1), `converged`.
+#'   `clicks`, `impressions`, `spread` (variance of the pairs' factors at position 5), `spread_slope`
+#'   (how it grows with the log of the position), `top_ctr` (at position 1), `converged`.
 #' @name tide_curve_tables
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
@@ -63,7 +63,7 @@ glance.tide_curve <- function(x, ...) {
   tibble::as_tibble(rbindlist(lapply(names(x$fits), function(s) {
     fit <- x$fits[[s]]
     data.table(segment = s, pairs = fit$pairs, clicks = fit$clicks, impressions = fit$impressions, spread = fit$spread,
-      top_ctr = exp(fit$log_ctr[1]), converged = fit$converged)
+      spread_slope = fit$spread_slope, top_ctr = exp(fit$log_ctr[1]), converged = fit$converged)
   })))
 }
 
@@ -76,9 +76,8 @@ format.tide_curve <- function(x, ...) {
     at <- curve_at(x, shown, s)
     row <- function(label, values) paste0("  ", formatC(label, width = -12),
       paste(formatC(values, width = 7), collapse = ""))
-    c(sprintf("%s: %s, %s clicks; a query's own CTR is usually %s to %s times the curve", s,
-        format_plural(fit$pairs, "pair"), format_count(fit$clicks), spread_factor(fit$spread, 0.1),
-        spread_factor(fit$spread, 0.9)),
+    c(sprintf("%s: %s, %s clicks; a query usually earns %s times the curve", s,
+        format_plural(fit$pairs, "pair"), format_count(fit$clicks), spread_words(fit)),
       row("position", as.character(shown)), row("ctr", format_rate(at$ctr)),
       row(sprintf("%s low", format_share(x$level)), format_rate(at$ctr_low)),
       row(sprintf("%s high", format_share(x$level)), format_rate(at$ctr_high)),
@@ -97,9 +96,13 @@ part_line <- function(curve, segment) {
     if (fit$leans > 0.5) sprintf(", so it leans on '%s' by %s", names(curve$fits)[1], format_share(fit$leans)) else "")
 }
 
-# A quantile of the pairs' factors, as text.
-spread_factor <- function(spread, probability) {
-  sprintf("%.1f", stats::qgamma(probability, shape = 1 / spread, rate = 1 / spread))
+# Where four of five queries lie, in times of the curve; at either end of page one where that differs.
+spread_words <- function(fit) {
+  range <- function(position) {
+    spread <- spread_of(fit, position)
+    paste(sprintf("%.1f", stats::qgamma(c(0.1, 0.9), shape = 1 / spread, rate = 1 / spread)), collapse = " to ")
+  }
+  if (range(1) == range(10)) range(5) else sprintf("%s (at 10: %s)", range(1), range(10))
 }
 
 #' @export

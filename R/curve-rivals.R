@@ -66,7 +66,7 @@ plain_fit <- function(cells, segment, method, blend) {
   ends <- pair_ends(cells)
   expected <- sum_runs(expected_clicks(cells, log_ctr, unblended), ends)
   list(log_ctr = log_ctr, covariance = tcrossprod(move) * 19 / 20, groups = 20L, df = rep(19, length(log_ctr)),
-    spread = estimate_spread(sum_runs(cells$clicks, ends), expected), converged = TRUE, pairs = length(ends),
+    spread = estimate_spread(sum_runs(cells$clicks, ends), expected), spread_slope = 0, converged = TRUE, pairs = length(ends),
     clicks = sum(cells$clicks), impressions = sum(cells$impressions))
 }
 

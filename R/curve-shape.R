@@ -11,7 +11,7 @@ curve_breaks <- c(10, 20)
 curve_prior <- function(segment, parent = NULL) {
   centre <- if (is.null(parent)) log(0.25) - 1.1 * log(curve_knots) else parent
   shift <- if (segment == "brand") log(0.45 / 0.25) else 0
-  list(centre = pmin(centre + shift, log(0.95)), level_sd = 0.7, slope_sd = 0.4, step_sd = 0.5)
+  list(centre = pmin(centre + shift, log(0.95)), level_sd = 0.7, slope_sd = 0.25, step_sd = 0.5)
 }
 
 # A table of CTR by position from outside, as log CTR at the knots: straight between its positions and beyond them.

@@ -21,7 +21,8 @@ find_cannibalized <- function(summary, curve, pairs, options) {
     on = c("query", "page")], summary, curve))
   course <- lead_course(chances_ahead(rivals), rivals$dates)
   fits <- page_fits(summary, unique(rivals$totals[, c("query", "page")]))
-  judged <- judge_contests(rivals, course, fits, curve_spread(curve, summary)[rivals$queries])
+  judged <- judge_contests(rivals, course, fits, spread_at(curve, rivals$first$position,
+    summary$queries$segment[rivals$queries]))
   pages <- split(rivals$totals$page, rivals$totals$query)
   set(judged, j = "pages", value = unname(pages[as.character(judged$query)]))
   aside <- rbind(aside, aside_lines(judged[judged$harm == "", c("query", "reason")]))
@@ -29,9 +30,6 @@ find_cannibalized <- function(summary, curve, pairs, options) {
   if (!nrow(judged)) return(no_findings(aside))
   list(found = cannibalized_findings(summary, curve, pairs, judged), aside = aside)
 }
-
-# Spread of the segment that each query is in.
-curve_spread <- function(curve, summary) vapply(curve$fits, `[[`, 0, "spread")[summary$queries$segment]
 
 aside_lines <- function(rows) {
   if (!NROW(rows)) return(NULL)
@@ -53,7 +51,7 @@ merged_chance <- 0.5
 
 cannibalized_findings <- function(summary, curve, pairs, judged) {
   segment <- summary$queries$segment[judged$query]
-  spread <- vapply(curve$fits, `[[`, 0, "spread")[segment]
+  spread <- spread_at(curve, judged$stands, segment)
   own <- (1 / spread + judged$clicks) / (1 / spread + judged$expected)
   factor <- ifelse(judged$harm == "wrong page leads", 1, own)
   at_held <- judged$searches * curve_ctr(curve, judged$held, segment, 1, 100)

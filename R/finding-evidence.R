@@ -13,7 +13,7 @@ pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
   set(pairs, j = "segment", value = summary$queries$segment[pairs$query])
   set(pairs, j = "expected", value = sum_codes(on_curve, pair, nrow(pairs)))
   set(pairs, j = "expected_ctr", value = pairs$expected / pairs$impressions)
-  spread <- vapply(curve$fits, `[[`, 0, "spread")[pairs$segment]
+  spread <- spread_at(curve, pairs$position, pairs$segment)
   set(pairs, j = "shape", value = 1 / spread + pairs$clicks)
   set(pairs, j = "rate", value = 1 / spread + pairs$expected)
   set(pairs, j = "own", value = pairs$shape / pairs$rate)

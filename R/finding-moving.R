@@ -21,7 +21,7 @@ two_windows <- function(summary, curve) {
   moved <- moved[moved$impressions_1 > 0 & moved$impressions_2 > 0]
   for (side in 1:2) set(moved, j = paste0("position_", side),
     value = moved[[paste0("weighted_", side)]] / moved[[paste0("impressions_", side)]])
-  factor <- pair_factor(moved, curve$fits[[1]]$spread)
+  factor <- pair_factor(moved, curve$fits[[1]])
   cbind(moved, change_parts(moved$clicks_1, moved$clicks_2, moved$expected_1, moved$expected_2, moved$demand_1,
     moved$demand_2, factor)[, c("position", "click_through")])
 }

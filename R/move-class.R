@@ -65,7 +65,7 @@ tide_moves <- function(data, after = NULL, before = NULL, days = 28,
   set(at$rows, j = "side", value = sides$side)
   held <- sides$windows
   pairs <- pair_sums(at$rows)
-  set(pairs, j = part_names, value = pair_changes(pairs, held$days, curve$fits[[1]]$spread))
+  set(pairs, j = part_names, value = pair_changes(pairs, held$days, curve$fits[[1]]))
   set(pairs, j = "name", value = level_names(level, pairs, at, rules))
   moves <- move_lines(pairs, held$days, fdr)
   site <- move_lines(copy(pairs)[, "name" := "the site"], held$days, fdr)

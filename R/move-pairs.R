@@ -13,16 +13,19 @@ pair_sums <- function(rows) {
   pairs
 }
 
-# One factor on the curve for both windows, held to the curve by the usual spread.
-pair_factor <- function(pairs, spread) (1 / spread + pairs$clicks_1 + pairs$clicks_2) / (1 / spread + pairs$expected_1 +
-  pairs$expected_2)
+# One factor on the curve for both windows, held to the curve by the usual spread of its fit.
+pair_factor <- function(pairs, fit) {
+  position <- (pairs$weighted_1 + pairs$weighted_2) / (pairs$impressions_1 + pairs$impressions_2)
+  held <- 1 / spread_of(fit, position)
+  (held + pairs$clicks_1 + pairs$clicks_2) / (held + pairs$expected_1 + pairs$expected_2)
+}
 
 # The parts of each pair's change of clicks, for 30 days: data.table of `part_names`.
-pair_changes <- function(pairs, shown, spread) {
+pair_changes <- function(pairs, shown, fit) {
   scale <- 30 / shown
   before <- lapply(pairs[, c("clicks_1", "expected_1", "demand_1")], `*`, scale[1])
   after <- lapply(pairs[, c("clicks_2", "expected_2", "demand_2")], `*`, scale[2])
-  factor <- pair_factor(pairs, spread)
+  factor <- pair_factor(pairs, fit)
   parts <- change_parts(before$clicks_1, after$clicks_2, before$expected_1, after$expected_2, before$demand_1,
     after$demand_2, factor)
   tests <- change_tests(pairs, shown, 0.9)

@@ -12,7 +12,8 @@ site_kinds <- list(
   `mixed devices` = list(queries = 1500, days = 91, demand = 0.5, devices = TRUE),
   `many features` = list(queries = 1500, days = 91, demand = 0.5, features = 0.3),
   undated = list(queries = 2500, days = 91, demand = 0.5, undated = TRUE),
-  `between places` = list(queries = 1500, days = 91, demand = 0.5, between = TRUE)
+  `between places` = list(queries = 1500, days = 91, demand = 0.5, between = TRUE),
+  `private queries` = list(queries = 4000, days = 91, demand = 0.2, private = 30)
 )
 
 true_curve <- function(seed) {
@@ -59,6 +60,8 @@ simulate_site <- function(kind, seed) {
   d[, date := as.IDate("2026-01-01") + day]
   rows <- d[, c("date", "query", "page", if (!is.null(phone)) "device", "clicks", "impressions", "position"),
     with = FALSE]
+  # Queries seen too rarely are left out, as exports do for the sake of privacy.
+  if (!is.null(how$private)) rows <- rows[rows[, .I[sum(impressions) >= how$private], by = "query"]$V1]
   if (!is.null(how$undated) || !is.null(how$cap)) {
     rows <- rows[, .(clicks = sum(clicks), position = round(sum(position * impressions) / sum(impressions), 1),
       impressions = sum(impressions)), by = c("query", "page")]

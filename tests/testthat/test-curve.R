@@ -18,6 +18,27 @@ test_that("the spread of gamma factors is recovered from negative binomial click
   }
 })
 
+test_that("a spread that grows with the position is told, and none where there is none", {
+  set.seed(6)
+  slope_of <- function(slope) {
+    position <- exp(runif(3000, 0, log(20)))
+    spread <- 0.2 * (position / 5)^slope
+    expected <- exp(rnorm(3000, 2.5, 1))
+    inktide:::estimate_spreads(rnbinom(3000, size = 1 / spread, mu = expected), expected, position)
+  }
+  expect_equal(slope_of(0.6)$spread_slope, 0.6, tolerance = 0.15)
+  expect_equal(slope_of(0.6)$spread, 0.2, tolerance = 0.15)
+  expect_lt(abs(slope_of(0)$spread_slope), 0.1)
+  expect_equal(inktide:::spread_of(list(spread = 0.2, spread_slope = 0.6), c(5, 20, 90)), 0.2 * c(1, 4, 4)^0.6)
+})
+
+test_that("a pair is held down where its gamma factor would be three standard deviations out", {
+  # Factors of variance 0.25: the cube root of a gamma of shape 4 is near normal (Wilson, Hilferty 1931).
+  limit <- qgamma(pnorm(3), 4, 4) - 1
+  expect_equal(inktide:::pair_distance(limit * 1e6, 1e6, 0.25), 1, tolerance = 0.05)
+  expect_equal(inktide:::pair_distance(-1.5e6, 1e6, 0.25), 1, tolerance = 1e-3)
+})
+
 test_that("a known curve is found again, with its interval, better than by the pivot", {
   truth <- made_curve
   runs <- lapply(1:12, function(seed) {
@@ -242,6 +263,20 @@ test_that("of methods the one that foretells held-out queries is told, residuals
   shown <- rbinom(4000, 400, pmin(0.95, made_curve[3] * exp(rnorm(4000, -0.045, 0.3)))) / 400
   expect_gt(mean(shown >= at$query_low & shown <= at$query_high), 0.85)
   expect_lt(mean(shown >= at$query_low & shown <= at$query_high), 0.96)
+})
+
+test_that("a folder is foretold by the others: one that is clicked half as often is half of that", {
+  rows <- made_site(queries = 500, days = 40, seed = 3)
+  rows[, page := sub("example/", sprintf("example/%s/", ifelse(as.integer(sub(".* ", "", query)) <= 60, "deals", "guides")),
+    page), by = "query"]
+  own <- grepl("/deals/", rows$page, fixed = TRUE)
+  set.seed(4)
+  rows[own, clicks := rbinom(.N, clicks, 0.5)]
+  summary <- tide_summary(as_data(rows))
+  folders <- tide_curve_check(tide_curve(summary), summary)$folders
+  expect_equal(folders$ratio[folders$folder == "/deals/"], 0.5, tolerance = 0.12)
+  # What the folder itself pulls down is not held against it.
+  expect_lt(folders$ratio_high[folders$folder == "/deals/"], 0.65)
 })
 
 test_that("the month in which clicks at equal position changed is named, and none where none did", {

@@ -104,14 +104,16 @@ grid_weights <- function(blend) lapply(blend_degree,
 
 # Clicks that cells are expected to have on a curve, its log CTR at the knots given.
 expected_clicks <- function(cells, log_ctr, blend) {
-  cells$impressions * exp(blended_log_ctr(blend_table(log_ctr, grid_weights(blend), blend$places), cells$position,
-    blend_class(cells$rows, cells$impressions)))
+  table <- blend_table(log_ctr, grid_weights(blend), blend$places)
+  cells$impressions * read_ctr(table, cells$position, cells$rows, cells$impressions)
 }
 
-# Log CTR of cells from the table.
-blended_log_ctr <- function(table, position, class) read_blend_table(table, blend_spot(position, class))
+# CTR of lines from the table; rows: of each, or one figure for all.
+read_ctr <- function(table, position, rows, impressions) {
+  .Call(blended_ctr, table, as.double(position), as.double(rows), as.double(impressions), blend_breaks)
+}
 
-# Where cells stand in a table over the grid: the entry to the left, as an index into the whole table, and how far to
+# The fit reads one table after another at the same cells. Where they stand in it: the entry to the left, as an index into the whole table, and how far to
 # the right of it.
 blend_spot <- function(position, class) {
   at <- (log(pmin.int(pmax.int(position, 1), 100)) / log(100)) * (length(blend_grid) - 1) + 1

@@ -177,13 +177,15 @@ curve_at <- function(curve, position, segment, level = curve$level) {
 # What rows at these average positions earn on the curve, each in its own segment: `rows` of them made up the
 # impressions, so that their places blend more or less.
 curve_ctr <- function(curve, position, segment, rows, impressions) {
-  out <- numeric(length(position))
   weights <- grid_weights(curve$blend)
-  class <- rep_len(blend_class(rows, impressions), length(position))
-  for (s in intersect(names(curve$fits), unique(segment))) {
+  tables <- lapply(curve$fits, function(fit) blend_table(fit$log_ctr, weights, curve$blend$places))
+  impressions <- rep_len(impressions, length(position))
+  present <- unique(segment)
+  if (length(present) == 1 && present %in% names(tables)) return(read_ctr(tables[[present]], position, rows, impressions))
+  out <- numeric(length(position))
+  for (s in intersect(names(tables), present)) {
     here <- which(segment == s)
-    out[here] <- exp(blended_log_ctr(blend_table(curve$fits[[s]]$log_ctr, weights, curve$blend$places), position[here],
-      class[here]))
+    out[here] <- read_ctr(tables[[s]], position[here], if (length(rows) > 1) rows[here] else rows, impressions[here])
   }
   out
 }

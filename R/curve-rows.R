@@ -10,14 +10,17 @@ coded_rows <- function(rows, curve, brand, views = 1) {
     keys = "") else code_pages(rows$page, rows$impressions)
   main <- names(curve$fits)[1]
   known <- curve$summary$queries
-  of_brand <- if (is.null(brand)) queries$keys %in% known$key[known$segment == "brand"] else is_brand(queries$keys,
-    brand)
-  segment <- ifelse(of_brand & "brand" %in% names(curve$fits), "brand", main)
+  brand_keys <- known$key[known$segment == "brand"]
+  of_brand <- if (!is.null(brand)) is_brand(queries$keys, brand) else if (length(brand_keys))
+    queries$keys %in% brand_keys else logical(length(queries$keys))
+  segment <- rep(main, length(queries$keys))
+  if ("brand" %in% names(curve$fits)) segment[of_brand] <- "brand"
   position <- rows$position
   impressions <- as.numeric(rows$impressions)
   made <- list(query = queries$code, page = pages$code, date = rows[["date"]], clicks = as.numeric(rows$clicks),
     impressions = impressions, weighted = impressions * position,
-    expected = impressions * curve_ctr(curve, position, segment[queries$code], 1, impressions),
+    expected = impressions * curve_ctr(curve, position, if (all(segment == main)) main else segment[queries$code], 1,
+      impressions),
     demand = searches_seen(impressions, position, views))
   list(queries = queries, pages = pages, segment = segment, rows = setDT(Filter(Negate(is.null), made)))
 }

@@ -68,7 +68,7 @@ tide_moves <- function(data, after = NULL, before = NULL, days = 28,
   set(pairs, j = part_names, value = pair_changes(pairs, held$days, curve$fits[[1]]))
   set(pairs, j = "name", value = level_names(level, pairs, at, rules))
   moves <- move_lines(pairs, held$days, fdr)
-  site <- move_lines(copy(pairs)[, "name" := "the site"], held$days, fdr)
+  site <- move_lines(pairs, held$days, fdr, rep("the site", nrow(pairs)))
   of_windows <- is.null(sides$names)
   weekly <- if (of_windows) clicks_by_week(at, pairs, leading_moves(moves, 50)$name, sides$ends)
   if (of_windows && is.null(site_days) && sides$from <= sides$ends$before[1] - 364L) site_days <- days_of_site(data)

@@ -5,12 +5,15 @@ part_names <- c("demand", "position", "click_through", "mix")
 
 # Sums of both windows (`_1` before, `_2` after) by query and page, zero where one window lacks the pair.
 pair_sums <- function(rows) {
-  sums <- rows[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted),
-    expected = sum(expected), demand = sum(demand)), by = c("query", "page", "side")]
-  pairs <- merge(sums[sums$side == 1L, !"side"], sums[sums$side == 2L, !"side"], by = c("query", "page"), all = TRUE,
-    suffixes = c("_1", "_2"))
-  setnafill(pairs, fill = 0, cols = setdiff(names(pairs), c("query", "page")))
-  pairs
+  found <- .Call(pair_codes, rows$query, rows$page)
+  many <- length(found[[2]])
+  pairs <- setDT(list(query = rows$query[found[[2]]], page = rows$page[found[[2]]]))
+  code <- found[[1]] + many * (rows$side - 1L)
+  figures <- c("clicks", "impressions", "weighted", "expected", "demand")
+  sums <- lapply(stats::setNames(figures, figures), function(column) sum_codes(rows[[column]], code, 2L * many))
+  for (side in 1:2) set(pairs, j = paste0(figures, "_", side),
+    value = lapply(sums, `[`, seq_len(many) + many * (side - 1L)))
+  setkeyv(pairs, c("query", "page"))
 }
 
 # One factor on the curve for both windows, held to the curve by the usual spread of its fit.
@@ -57,9 +60,12 @@ leading_of <- function(pairs, queries, code = pairs$query) {
 worth_telling <- 2
 
 # Pairs summed by their name, each line tested, the largest change first.
-move_lines <- function(pairs, shown, fdr) {
+move_lines <- function(pairs, shown, fdr, name = pairs$name) {
   sums <- c(outer(c("clicks_", "expected_", "demand_", "impressions_", "weighted_"), 1:2, paste0), part_names)
-  own <- pairs[, lapply(.SD, sum), by = "name", .SDcols = sums]
+  names <- unique(name)
+  code <- match(name, names)
+  own <- setDT(c(list(name = names),
+    lapply(pairs[, sums, with = FALSE], sum_codes, code = code, size = length(names))))
   tests <- change_tests(own, shown, 0.9)
   scale <- 30 / shown
   change <- own$clicks_2 * scale[2] - own$clicks_1 * scale[1]
@@ -67,11 +73,12 @@ move_lines <- function(pairs, shown, fdr) {
     change = change,
     own[, part_names, with = FALSE], tests[, c("ratio", "ratio_low", "ratio_high", "q")],
     real = (tests$q <= fdr) %in% TRUE & abs(change) >= worth_telling,
-    status = ifelse(own$impressions_1 == 0, "new", ifelse(own$impressions_2 == 0, "lost", "continuing")),
+    status = fifelse(own$impressions_1 == 0, "new", fifelse(own$impressions_2 == 0, "lost", "continuing")),
     impressions_before = own$impressions_1 * scale[1], impressions_after = own$impressions_2 * scale[2],
-    position_before = ifelse(own$impressions_1 > 0, own$weighted_1 / own$impressions_1, NA),
-    position_after = ifelse(own$impressions_2 > 0, own$weighted_2 / own$impressions_2, NA))
-  out[order(-abs(out$change), out$name)]
+    position_before = fifelse(own$impressions_1 > 0, own$weighted_1 / own$impressions_1, NA_real_),
+    position_after = fifelse(own$impressions_2 > 0, own$weighted_2 / own$impressions_2, NA_real_))
+  # Of equals the first in the alphabet of queries.
+  out[order(-abs(change))]
 }
 
 # What is shown first: what moved beyond noise, then the largest changes.

@@ -37,8 +37,10 @@ window_rows <- function(rows, windows) {
 
 # The windows, and how many of their days have rows: data.table(from, to, days, missing).
 held_days <- function(date, side, windows) {
-  days <- vapply(1:2, function(k) length(unique(date[side == k])), 0L)
-  if (!all(days)) {
+  first <- as.integer(min(date))
+  code <- (as.integer(date) - first) * 2L + side
+  days <- rowSums(matrix(tabulate(code, 2L * (as.integer(max(date)) - first + 1L)) > 0, 2))
+  if (!all(days > 0)) {
     empty <- windows[[which(days == 0)[1]]]
     abort_tide("A window holds no row.", where = format_days(empty[1], empty[2]),
       mend = "Choose days that the data hold.", class = "window", fault = "call")

@@ -28,10 +28,30 @@ clean_url <- function(urls) {
 
 # What decides whether two clean URLs are one page.
 url_key <- function(clean) {
-  key <- sub("^[a-z][a-z0-9+.-]*://", "", clean, perl = TRUE)
-  key <- sub("^www\\.", "", key, perl = TRUE)
-  key <- sub("/(index|default)\\.(html?|php|aspx?)($|\\?)", "/\\3", key, perl = TRUE)
-  sub("/+($|\\?)", "\\1", key, perl = TRUE)
+  key <- without_start(clean, c("https://", "http://"))
+  # What few have is looked for before it is mended.
+  key <- mend_some(key, grepl("://", key, fixed = TRUE), "^[a-z][a-z0-9+.-]*://", "")
+  key <- without_start(key, "www.")
+  key <- mend_some(key, grepl("/index.", key, fixed = TRUE) | grepl("/default.", key, fixed = TRUE),
+    "/(index|default)\\.(html?|php|aspx?)($|\\?)", "/\\3")
+  marked <- grepl("?", key, fixed = TRUE)
+  key <- mend_some(key, marked, "/+($|\\?)", "\\1")
+  slash <- endsWith(key, "/") & !marked
+  key[slash] <- substr(key[slash], 1L, nchar(key[slash]) - 1L)
+  mend_some(key, endsWith(key, "/") & !marked, "/+$", "")
+}
+
+without_start <- function(x, starts) {
+  for (start in starts) {
+    has <- startsWith(x, start)
+    x[has] <- substring(x[has], nchar(start) + 1L)
+  }
+  x
+}
+
+mend_some <- function(x, which, pattern, by) {
+  if (any(which)) x[which] <- sub(pattern, by, x[which], perl = TRUE)
+  x
 }
 
 # Which page keys are meant by addresses or paths, separated by spaces, a star for everything below; NULL: all, where

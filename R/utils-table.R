@@ -17,8 +17,8 @@ as_levels <- function(x) {
 
 # Which texts hold something that may have to be folded: bytes `beyond` ASCII, `capitals`, `blanks` other than single
 # spaces between words.
-text_holds <- function(x, what) bitwAnd(.Call(text_marks, as.character(x)),
-  sum(c(beyond = 1L, capitals = 2L, blanks = 4L)[what])) > 0L
+text_holds <- function(x, what) .Call(text_holds_any, as.character(x),
+  sum(c(beyond = 1L, capitals = 2L, blanks = 4L)[what]))
 
 # Bytes that are not UTF-8 come from Windows programs: their 8-bit code page is read instead.
 as_utf8 <- function(x) {

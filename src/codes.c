@@ -5,7 +5,6 @@
 #include <string.h>
 #include <R.h>
 #include <Rinternals.h>
-#include <R_ext/Rdynload.h>
 
 static uint64_t scatter(uint64_t x) {
   x ^= x >> 31;
@@ -15,12 +14,13 @@ static uint64_t scatter(uint64_t x) {
   return x ^ (x >> 32);
 }
 
-/* In: texts. Out: for each the sum of what it holds: 1 bytes beyond ASCII, 2 capital letters, 4 white space beyond single blanks between
-   words. Most hold none, and nothing need be folded. */
-SEXP text_marks(SEXP texts) {
+/* In: texts, and the sum of what is looked for: 1 bytes beyond ASCII, 2 capital letters, 4 white space beyond single blanks
+   between words. Out: whether each holds any of it. Most hold none, and nothing need be folded. */
+SEXP text_holds_any(SEXP texts, SEXP what) {
   R_xlen_t rows = XLENGTH(texts);
-  SEXP out = PROTECT(allocVector(INTSXP, rows));
-  int *marks = INTEGER(out);
+  int wanted = asInteger(what);
+  SEXP out = PROTECT(allocVector(LGLSXP, rows));
+  int *holds = LOGICAL(out);
   for (R_xlen_t i = 0; i < rows; i++) {
     int found = 0;
     unsigned char before = ' ';
@@ -30,7 +30,7 @@ SEXP text_marks(SEXP texts) {
       else if ((*at == ' ' && before == ' ') || (*at >= 9 && *at <= 13)) found |= 4;
     }
     if (before == ' ' && LENGTH(STRING_ELT(texts, i))) found |= 4;
-    marks[i] = found;
+    holds[i] = (found & wanted) != 0;
   }
   UNPROTECT(1);
   return out;
@@ -134,6 +134,56 @@ SEXP any_repeat(SEXP columns, SEXP lows, SEXP sizes) {
   return ScalarLogical(FALSE);
 }
 
+/* In: two whole-number columns from 1. Out: list(code of each line's pair from 1, line at which each pair appears first). */
+typedef struct { uint64_t key; int code; } Pair;
+
+static Pair *find_pair(Pair *slots, size_t mask, uint64_t key) {
+  size_t at = scatter(key) & mask;
+  while (slots[at].code != 0 && slots[at].key != key) at = (at + 1) & mask;
+  return slots + at;
+}
+
+SEXP pair_codes(SEXP one, SEXP other) {
+  R_xlen_t rows = XLENGTH(one);
+  if (XLENGTH(other) != rows) error("internal error: the columns of the pairs differ in length");
+  const int *a = INTEGER(one), *b = INTEGER(other);
+  SEXP out = PROTECT(allocVector(VECSXP, 2));
+  SEXP codes = allocVector(INTSXP, rows);
+  SET_VECTOR_ELT(out, 0, codes);
+  int *code = INTEGER(codes), many = 0;
+  size_t size = 1 << 12;
+  Pair *slots = calloc(size, sizeof(Pair));
+  int *first = malloc((rows + 1) * sizeof(int));
+  if (slots == NULL || first == NULL) { free(slots); free(first); error("not enough memory for the pairs of two columns"); }
+  for (R_xlen_t i = 0; i < rows; i++) {
+    uint64_t key = ((uint64_t) a[i] << 32) | (uint32_t) b[i];
+    Pair *slot = find_pair(slots, size - 1, key);
+    if (slot->code == 0) {
+      if ((size_t) many * 2 >= size) {
+        /* Half full: a table twice as large. */
+        Pair *larger = calloc(2 * size, sizeof(Pair));
+        if (larger == NULL) { free(slots); free(first); error("not enough memory for the pairs of two columns"); }
+        for (size_t s = 0; s < size; s++) if (slots[s].code != 0) *find_pair(larger, 2 * size - 1, slots[s].key) = slots[s];
+        free(slots);
+        slots = larger;
+        size *= 2;
+        slot = find_pair(slots, size - 1, key);
+      }
+      first[many] = (int) (i + 1);
+      slot->key = key;
+      slot->code = ++many;
+    }
+    code[i] = slot->code;
+  }
+  free(slots);
+  SEXP firsts = allocVector(INTSXP, many);
+  SET_VECTOR_ELT(out, 1, firsts);
+  memcpy(INTEGER(firsts), first, many * sizeof(int));
+  free(first);
+  UNPROTECT(1);
+  return out;
+}
+
 /* Sums of x by code from 1 to size. */
 SEXP sum_by(SEXP x, SEXP codes, SEXP size) {
   R_xlen_t rows = XLENGTH(x);
@@ -146,17 +196,4 @@ SEXP sum_by(SEXP x, SEXP codes, SEXP size) {
   for (R_xlen_t i = 0; i < rows; i++) sum[code[i] - 1] += value[i];
   UNPROTECT(1);
   return out;
-}
-
-static const R_CallMethodDef calls[] = {
-  {"distinct_codes", (DL_FUNC) &distinct_codes, 1},
-  {"text_marks", (DL_FUNC) &text_marks, 1},
-  {"any_repeat", (DL_FUNC) &any_repeat, 3},
-  {"sum_by", (DL_FUNC) &sum_by, 3},
-  {NULL, NULL, 0}
-};
-
-void R_init_inktide(DllInfo *dll) {
-  R_registerRoutines(dll, NULL, calls, NULL, NULL);
-  R_useDynamicSymbols(dll, FALSE);
 }

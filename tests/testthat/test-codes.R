@@ -33,3 +33,33 @@ test_that("a repeated combination is found exactly where one stands", {
     expect_identical(match(key, key), match(do.call(paste, columns), do.call(paste, columns)))
   }
 })
+
+test_that("pairs of two columns are numbered in order of appearance, at any size", {
+  set.seed(7)
+  for (rows in c(1, 50, 40000)) {
+    one <- sample.int(max(1, rows %/% 3), rows, TRUE)
+    other <- sample.int(5, rows, TRUE)
+    found <- .Call(inktide:::pair_codes, one, other)
+    key <- paste(one, other)
+    expect_identical(found[[1]], match(key, unique(key)))
+    expect_identical(found[[2]], which(!duplicated(key)))
+  }
+})
+
+test_that("a table of log CTR is read between its points, each line in its class of blending", {
+  table <- cbind(log(seq(0.4, 0.01, length.out = 160)), log(0.2), log(0.1), log(0.05))
+  at <- inktide:::read_ctr(table, c(1, 100, 500, 7, 7, 7), c(1, 1, 1, 8, 4, 1), c(1, 1, 1, 10, 10, 100))
+  expect_equal(at, c(0.4, 0.01, 0.01, 0.2, 0.1, 0.05))
+  middle <- 100^(0.5 / 159)
+  expect_equal(inktide:::read_ctr(table, middle, 1, 1), exp(mean(table[1:2, 1])))
+  class <- inktide:::blend_class(c(1, 8, 4, 1), c(1, 10, 10, 100))
+  expect_equal(class, 1:4)
+})
+
+test_that("addresses fold to one key whatever their scheme, www, index page and closing slash", {
+  same <- c("https://www.fernmoor.example/shop/", "http://fernmoor.example/shop", "https://fernmoor.example/shop/index.html",
+    "ftp://www.fernmoor.example/shop//")
+  expect_equal(unique(inktide:::url_key(same)), "fernmoor.example/shop")
+  expect_equal(inktide:::url_key(c("https://fernmoor.example/a/?x=1", "https://fernmoor.example/a?x=b/")),
+    c("fernmoor.example/a?x=1", "fernmoor.example/a?x=b"))
+})

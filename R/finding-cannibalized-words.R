@@ -5,11 +5,8 @@ cannibalized_words <- function(summary, judged, what) {
   query <- summary$queries$query[judged$query]
   says <- switch(what,
     reason = list(
-      swapping = sprintf("%s led on %s and %s on %s; the lead changed hands %s times. While it leads, %s stands at position %s; the other at %s.",
-        keep, format_plural(judged$led_keep, "day"), other, format_count(judged$led_other),
-        format_count(judged$changes), keep, format_position(judged$held), format_position(judged$held_other)),
-      splitting = sprintf("%s and %s are shown together week after week, at positions %s and %s: they share what one page could hold nearer the top.",
-        keep, other, format_position(judged$stands), format_position(judged$held_other)),
+      swapping = swapping_words(judged, keep, other),
+      splitting = splitting_words(judged, keep, other),
       `wrong page leads` = sprintf("%s leads at position %s, but its address and its other queries match \"%s\" less than those of %s, and searchers pass it by: %s clicks where %s are usual.",
         other, format_position(judged$held), query, keep, format_count(judged$clicks), format_count(judged$expected)),
       unknown = sprintf("%s (position %s) and %s (position %s) both answer it with a good part of the impressions. Without dates it cannot be known whether they swap places or are shown together.",
@@ -21,4 +18,39 @@ cannibalized_words <- function(summary, judged, what) {
       unknown = sprintf("Export by date to see who leads when; until then, link from %s to %s with the words \"%s\".",
         other, keep, query)))
   vapply(seq_len(nrow(judged)), function(i) says[[judged$harm[i]]][i], "")
+}
+
+# Who took the lead from whom, how the two compare, and who has it now.
+swapping_words <- function(judged, keep, other) {
+  days <- judged$led_keep + judged$led_other
+  gap <- judged$held_other - judged$held
+  led <- sprintf("%s led on %s and %s on %s; the lead changed hands %s", keep, format_plural(judged$led_keep, "day"),
+    other, format_count(judged$led_other), ifelse(judged$changes == 2, "twice", format_plural(judged$changes, "time")))
+  now <- sprintf("Since %s %s leads.", format(judged$since), ifelse(judged$keep_leads, keep, other))
+  stands <- format_position(judged$held)
+  stands_other <- format_position(judged$held_other)
+  sentences(
+    fcase(
+      judged$led_other > 0.6 * days, sprintf("The weaker page has it most of the time: %s.", led),
+      judged$led_keep > 0.6 * days, sprintf("%s, which costs it every time.", led),
+      judged$changes >= 5L, sprintf("Back and forth: %s.", led),
+      rep(TRUE, nrow(judged)), sprintf("%s.", led)),
+    fcase(
+      gap < 1.5, sprintf("Neither is clearly better (position %s while it leads, %s for the other), so one page with both answers would do.",
+        stands, stands_other),
+      judged$held <= 3.5 & judged$held_other > 5, sprintf("While it leads, %s is in the top three (%s); the other gets no further than %s.",
+        keep, stands, stands_other),
+      judged$held <= 10.5 & judged$held_other > 10.5, sprintf("With %s the site is on page one (%s), with the other it falls to page two (%s).",
+        keep, stands, stands_other),
+      rep(TRUE, nrow(judged)), sprintf("While it leads, %s stands at position %s; the other at %s.", keep, stands, stands_other)),
+    now)
+}
+
+splitting_words <- function(judged, keep, other) {
+  both <- sprintf("%s and %s are shown together in %s of the weeks, at positions %s and %s", keep, other,
+    format_share(judged$together), format_position(judged$stands), format_position(judged$held_other))
+  fcase(
+    judged$stands > 10.5, sprintf("%s: neither gets off page two, where one page might.", both),
+    judged$held_other > 10.5, sprintf("%s: one hangs on at the foot of page one, the other drags behind on page two.", both),
+    rep(TRUE, nrow(judged)), sprintf("%s: they share what one page could hold nearer the top.", both))
 }

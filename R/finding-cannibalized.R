@@ -112,7 +112,8 @@ undated_cannibalized <- function(summary, curve, pairs, aside) {
     data.table(query = two$query[1], keep = two$page[1], other = two$page[2], held = two$position[1],
       held_other = two$position[2], harm = "unknown", confidence = 0.35, searches = sum(two$impressions),
       stands = two$position[1], reason = "", clicks = sum(two$clicks), expected = sum(two$expected), chance = 1,
-      pages = list(two$page))
+      pages = list(two$page), led_keep = NA_real_, led_other = NA_real_, changes = NA_integer_, together = NA_real_,
+      since = as.IDate(NA), keep_leads = NA)
   }))
   if (!nrow(judged)) return(no_findings(aside))
   list(found = cannibalized_findings(summary, curve, pairs, judged), aside = aside)

@@ -55,6 +55,13 @@ factor_line <- function(at) {
 no_findings <- function(aside = NULL) list(found = NULL, aside = aside)
 
 # Words that the reasons share.
+sentences <- function(...) trimws(gsub(" +", " ", paste(...)))
+
+page_words <- function(summary, page) {
+  path <- format_path(summary$pages$page[page])
+  ifelse(nzchar(path), path, "the page that ranks")
+}
+
 in_period <- function(summary) {
   if (summary$window$assumed) "in the file" else sprintf("in %s", format_plural(summary$recent$days, "day"))
 }

@@ -37,7 +37,8 @@ judge_contests <- function(rivals, course, fits, spread) {
       ifelse(harm == "wrong page leads", of$position1, either("held1", "held2"))),
     stands = ifelse(splitting, pmin(of$position1, of$position2), either("held1", "held2")),
     held_other = ifelse(splitting, pmax(of$position1, of$position2), either("held2", "held1")),
-    led_keep = either("led1", "led2"), led_other = either("led2", "led1"),
+    led_keep = either("led1", "led2"), led_other = either("led2", "led1"), together = of$weeks_together,
+    since = rivals$dates[of$last_change], keep_leads = keep_first == of$first_leads,
     searches = ifelse(splitting, of$searches_together, of$searches), chance = ifelse(splitting, merged_chance, 1),
     reason = ifelse(pmin(of$position1, of$position2) < 3 & of$places < 3, "two pages that both do well at the top",
       "two pages, one of which leads throughout"))
@@ -52,6 +53,7 @@ contest_figures <- function(rivals, course, fits, spread) {
   two <- rivals$second
   fit_of <- function(rival) fits$fit[match(paste(rival$query, rival$page), paste(fits$query, fits$page))]
   last <- ncol(first_led)
+  changed <- first_led[, -1, drop = FALSE] != first_led[, -last, drop = FALSE]
   together <- weeks_together(seen, rivals$dates)
   searches <- rowSums(pmax(seen[[1]], seen[[2]]))
   data.table(query = rivals$queries, rivals$totals[, .(clicks = sum(clicks), expected = sum(expected)),
@@ -63,7 +65,7 @@ contest_figures <- function(rivals, course, fits, spread) {
     held1 = position_held(seen[[1]], rivals$position[[1]], first_led),
     held2 = position_held(seen[[2]], rivals$position[[2]], !first_led),
     led1 = rowSums(any_day & first_led), led2 = rowSums(any_day & !first_led),
-    changes = rowSums(first_led[, -1, drop = FALSE] != first_led[, -last, drop = FALSE]),
+    changes = rowSums(changed), last_change = max.col(cbind(TRUE, changed), "last"), first_leads = first_led[, last],
     together, side_by_side = median_gap(rivals$position) < 4 & together$larger_share < 0.7,
     apart_by_day = apart_by_day(seen),
     # Shown together, one search gives both pages an impression: searches are the larger of the two, or both less what

@@ -28,7 +28,7 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   siblings <- page_shortfalls(at$page, judged)[match(at$page[listed], page)]
   at <- at[listed]
   found <- pair_findings("low_ctr", summary, pairs, candidates[listed], gain, judged$confidence[listed],
-    low_ctr_action(summary, at, siblings), low_ctr_reason(summary, at, siblings),
+    low_ctr_action(summary, at, siblings), low_ctr_reason(summary, at, siblings, gain$gain),
     low_ctr_how(summary, pairs[candidates[listed]], at, levels, gain, judged, listed))
   # Queries that one rewrite of the page mends are one piece of work.
   set(found, j = "work", value = ifelse(siblings$whole, paste("snippet", summary$pages$key[at$page]), found$identity))
@@ -104,28 +104,4 @@ page_shortfalls <- function(page, judged) {
     whole = judged$page_low)[, .(tested = .N, low = sum(low), whole = whole[1] > 0.5), by = "page"]
   out[, "whole" := (whole | low >= tested / 2) & low >= 2]
   out[]
-}
-
-low_ctr_reason <- function(summary, at, siblings) {
-  page_note <- ifelse(siblings$whole,
-    sprintf(" %d of the page's %d tested queries fall short, so the page's title and description are the likely cause.",
-      siblings$low, siblings$tested),
-    ifelse(siblings$tested > 1,
-      sprintf(" The page's other queries mostly do as expected (%d of %d fall short), so the match with this query is the likely cause.", siblings$low, siblings$tested), ""))
-  sprintf("Seen %s times %s at position %s and clicked %s: %s, where this site's queries earn %s there. That is %s missed, more than queries usually differ.%s",
-    format_count(at$impressions), in_period(summary), format_position(at$position), format_plural(at$clicks, "time"),
-    format_rate(at$ctr), format_rate(at$expected_ctr), format_plural(at$expected - at$clicks, "click"), page_note)
-}
-
-low_ctr_action <- function(summary, at, siblings) {
-  query <- summary$queries$query[at$query]
-  page <- format_path(summary$pages$page[at$page])
-  page <- ifelse(nzchar(page), page, "the page that ranks")
-  promise <- c(commercial = "name range, price or delivery in the description",
-    informational = "promise the answer in the description",
-    uncategorised = "say in the description what the page gives")[query_intent(query)]
-  ifelse(siblings$whole,
-    sprintf("Rewrite title and description of %s for all its queries; lead with \"%s\" and %s.", page, query, promise),
-    sprintf("Put \"%s\" at the front of the title of %s and %s; check that the first paragraph answers it.", query,
-      page, promise))
 }

@@ -102,16 +102,9 @@ own_rivals <- function(pairs, at) {
 
 # The pair's position over the first and the last month of the recent weeks: NA where there are too few.
 position_trend <- function(summary, at) {
-  weekly <- summary$weekly
   last <- summary$recent$days %/% 7L
-  if (is.null(weekly) || last < 8) return(data.table(first = rep(NA_real_, nrow(at)), last = NA_real_))
-  of <- function(weeks) {
-    sums <- weekly[weekly$week %in% weeks, .(position = sum(impressions * position) / sum(impressions),
-      n = sum(impressions)), by = c("query", "page")]
-    sums <- sums[sums$n >= 10]
-    sums$position[sums[at, on = c("query", "page"), which = TRUE, mult = "first"]]
-  }
-  data.table(first = of(1:4), last = of(last - 3:0))
+  if (is.null(summary$weekly) || last < 8) return(data.table(first = rep(NA_real_, nrow(at)), last = NA_real_))
+  data.table(first = pair_weeks(summary, at, 1:4)$position, last = pair_weeks(summary, at, last - 3:0)$position)
 }
 
 # Chance that the pair's lasting position lies in the band, from its spread between cells; a dozen looks at most
@@ -120,36 +113,4 @@ in_band <- function(at, band) {
   looks <- pmin(at$impressions, 12)
   se <- sqrt((at$spread^2 + 0.5^2) / looks)
   stats::pnorm((band[2] + 0.5 - at$position) / se) - stats::pnorm((max(band[1] - 0.5, 3) - at$position) / se)
-}
-
-striking_reason <- function(summary, at, target, step, rivals) {
-  intent <- query_intent(summary$queries$key[at$query])
-  trend <- position_trend(summary, at)
-  moved <- trend$first / trend$last
-  notes <- list(
-    ifelse(at$own > 1.2, sprintf("It is clicked %.1f times as often as usual at its position, which proves it relevant.", at$own), ""),
-    ifelse(is.na(moved) | abs(log(moved)) < log(1.15), "",
-      ifelse(moved > 1, sprintf("It is on the way: from %s to %s in these months.", format_position(trend$first),
-        format_position(trend$last)),
-      sprintf("It has slipped from %s to %s, so do it soon.", format_position(trend$first),
-        format_position(trend$last)))),
-    ifelse(intent == "commercial", "The words are those of a buyer.", ""),
-    ifelse(rivals > 0, sprintf("%s of the site %s shown for it too; settle first which is meant.",
-      format_plural(rivals, "other page"), ifelse(rivals == 1, "is", "are")), ""),
-    ifelse(step$wider > 1.05, sprintf("Page one is seen %.1f times as often as page two.", step$wider), ""))
-  notes <- trimws(gsub(" +", " ", do.call(paste, notes)))
-  sprintf("At position %s with %s %s it earns %s; at position %d it could expect %s of them. Chance of the step%s %s.%s",
-    format_position(at$position), format_plural(at$impressions, "impression"), in_period(summary),
-    format_plural(at$clicks, "click"), as.integer(target), format_rate(pmin(step$there * at$own, 1)),
-    if (is.null(step$learnt)) " taken as" else ", held to this site's own history,", format_share(step$reach),
-    ifelse(nzchar(notes), paste0(" ", notes), ""))
-}
-
-striking_action <- function(summary, at, target) {
-  query <- summary$queries$query[at$query]
-  page <- format_path(summary$pages$page[at$page])
-  page <- ifelse(nzchar(page), page, "the page that ranks")
-  ifelse(target == 3,
-    sprintf("Deepen %s on \"%s\": answer it in the first paragraph, and link to it from your strongest pages on the topic.", page, query),
-    sprintf("Give \"%s\" a heading and a passage of its own on %s, and point internal links with those words at it, to reach page one.", query, page))
 }

@@ -1,0 +1,112 @@
+# Low CTR in words. A reason opens with what decides the cure (does the whole page fall short, or this query alone?), goes
+# on with the figures, and ends with what else is known: since when it is so, and which words the page does not say.
+
+# at: the listed pairs; siblings: page_shortfalls() of their pages; gain: what each is worth.
+low_ctr_reason <- function(summary, at, siblings, gain) {
+  # The query that most is lost on speaks for its page.
+  speaks <- !duplicated(at$page[order(-gain)])[order(order(-gain))]
+  sentences(low_opening(summary, at, siblings, speaks), low_figures(summary, at),
+    ifelse(siblings$whole & !speaks, "", low_course(summary, at)), unsaid_words(summary, at))
+}
+
+low_opening <- function(summary, at, siblings, speaks) {
+  page <- page_words(summary, at$page)
+  others <- format_plural(siblings$tested - 1L, "other tested query", "other tested queries")
+  fcase(
+    siblings$whole & speaks & siblings$low == siblings$tested & siblings$tested > 2L, sprintf(
+      "All %d tested queries of %s are clicked less than usual, so its title and description are the likely cause; most is lost on this one.",
+      siblings$tested, page),
+    siblings$whole & speaks & siblings$low == siblings$tested, sprintf(
+      "Both tested queries of %s are clicked less than usual, so its title and description are the likely cause; most is lost on this one.",
+      page),
+    siblings$whole & speaks, sprintf(
+      "%d of %d tested queries of %s are clicked less than usual, so its title and description are the likely cause; most is lost on this one.",
+      siblings$low, siblings$tested, page),
+    siblings$whole & at$clicks < at$expected / 4, sprintf(
+      "Hardly clicked at all, like much else that %s is shown for, and mended with it.", page),
+    siblings$whole & siblings$low == 2L, sprintf("The other query that %s loses, mended by the same rewrite.", page),
+    siblings$whole, sprintf("One of %d queries that %s loses, mended by the same rewrite.", siblings$low, page),
+    siblings$tested > 1L & siblings$low <= 1L, sprintf(
+      "%s does as usual for its %s, so it is the match with this one that fails.", page, others),
+    siblings$tested > 1L, sprintf("%d of %d tested queries of %s fall short, each for reasons of its own.",
+      siblings$low, siblings$tested, page),
+    at$position < 1.6, "Whoever asks this sees it first, and most go past it.",
+    at$position < 3.6, "Near the top, and passed over.",
+    at$position < 10.6, "On page one, and passed over.",
+    rep(TRUE, nrow(at)), "Far down, and passed over even by those who look there.")
+}
+
+low_figures <- function(summary, at) {
+  seen <- format_count(at$impressions)
+  clicked <- format_count(at$clicks)
+  place <- format_position(at$position)
+  rate <- format_rate(at$ctr)
+  usual <- format_rate(at$expected_ctr)
+  missed <- sprintf("%s missed %s", format_plural(at$expected - at$clicks, "click"), in_period(summary))
+  fcase(
+    at$clicks == 0, sprintf("Not one of %s impressions at position %s was clicked, where %s is usual: %s.", seen, place,
+      usual, missed),
+    at$position < 1.6, sprintf("Of %s impressions in first place %s %s clicked: %s, where this site usually gets %s. That is %s.",
+      seen, clicked, ifelse(at$clicks == 1, "was", "were"), rate, usual, missed),
+    at$clicks < at$expected / 3, sprintf("Less than a third of what position %s brings on this site: %s for a usual %s (%s of %s impressions), or %s.",
+      place, rate, usual, clicked, seen, missed),
+    at$position < 3.6, sprintf("At position %s, %s of %s impressions were clicked (%s; usual: %s), which makes %s.", place, clicked, seen,
+      rate, usual, missed),
+    at$position < 10.6, sprintf("%s for %s impressions at position %s are %s; queries of this site earn %s there. %s.",
+      format_plural(at$clicks, "click"), seen, place, rate, usual, missed),
+    rep(TRUE, nrow(at)), sprintf("%s of %s impressions at position %s (%s), where even that far down %s is usual: %s.",
+      clicked, seen, place, rate, usual, missed))
+}
+
+# Since when: the first and the second half of the recent weeks, where both can tell.
+low_course <- function(summary, at) {
+  weeks <- summary$recent$days %/% 7L
+  half <- weeks %/% 2L
+  if (is.null(summary$weekly) || weeks < 4L) return("")
+  first <- pair_weeks(summary, at, seq_len(half))
+  last <- pair_weeks(summary, at, seq(half + 1L, weeks))
+  ctr <- list(first$clicks / first$impressions, last$clicks / last$impressions)
+  luck <- sqrt(1 / (first$clicks + 0.5) + 1 / (last$clicks + 0.5))
+  moved <- log((last$clicks + 0.5) / last$impressions) - log((first$clicks + 0.5) / first$impressions)
+  told <- !is.na(moved) & pmin(first$impressions, last$impressions) * at$expected_ctr >= 4
+  still <- told & abs(log(first$position / last$position)) < log(1.2)
+  fcase(
+    still & moved < -2 * luck, sprintf("It was %s in the first %d weeks and %s since, at the same position: look what changed.",
+      format_rate(ctr[[1]]), half, format_rate(ctr[[2]])),
+    told & moved > 2 * luck, sprintf("It has begun to mend: %s in the first %d weeks, %s since.", format_rate(ctr[[1]]), half,
+      format_rate(ctr[[2]])),
+    told & pmax(ctr[[1]], ctr[[2]]) < 0.8 * at$expected_ctr, sprintf("It was so in the first %d weeks as well as since.", half),
+    rep(TRUE, nrow(at)), "")
+}
+
+# Telling words of the query that neither address nor title of the page say; words in one query of twenty tell nothing.
+unsaid_words <- function(summary, at, common = 0.05) {
+  words <- word_table(summary$queries$key[at$query], function_words)
+  if (!nrow(words) || !any(nzchar(summary$pages$page))) return("")
+  all <- word_table(summary$queries$key[unique(summary$pairs$query)], function_words)
+  share <- all[, .(share = .N), by = "word"]
+  usual <- share$word[share$share > max(3, common * length(unique(all$query)))]
+  # "seed" is no news where "seeds" is not.
+  stem <- function(word) sub("e?s$", "", word)
+  words <- words[!stem(words$word) %in% stem(usual)]
+  page <- at$page[words$query]
+  unsaid <- words[!in_address(words$word, page, summary$pages)]
+  out <- character(nrow(at))
+  if (!nrow(unsaid)) return(out)
+  said <- unsaid[, .(words = paste(sprintf("\"%s\"", utils::head(unique(word), 2)), collapse = " nor ")), by = "query"]
+  where <- if (is.null(summary$pages[["title"]])) "Its address does not say" else "Neither its title nor its address says"
+  out[said$query] <- sprintf("%s %s.", where, said$words)
+  out
+}
+
+low_ctr_action <- function(summary, at, siblings) {
+  query <- summary$queries$query[at$query]
+  page <- page_words(summary, at$page)
+  promise <- c(commercial = "name range, price or delivery in the description",
+    informational = "promise the answer in the description",
+    uncategorised = "say in the description what the page gives")[query_intent(query)]
+  ifelse(siblings$whole,
+    sprintf("Rewrite title and description of %s for all its queries; lead with \"%s\" and %s.", page, query, promise),
+    sprintf("Put \"%s\" at the front of the title of %s and %s; check that the first paragraph answers it.", query,
+      page, promise))
+}

@@ -1,0 +1,58 @@
+# Striking distance in words. A reason opens with the strongest argument for this query, goes on with what it earns now
+# and would earn, and ends with the other arguments.
+
+striking_reason <- function(summary, at, target, step, rivals) {
+  arguments <- striking_arguments(summary, at, target, step, rivals)
+  strongest <- max.col(arguments != "", "first")
+  chosen <- cbind(seq_len(nrow(at)), strongest)
+  opening <- arguments[chosen]
+  arguments[chosen] <- ""
+  sentences(opening, striking_figures(summary, at, target, step), apply(arguments[, -ncol(arguments), drop = FALSE], 1,
+    paste, collapse = " "))
+}
+
+# A column an argument, the strongest first; the last holds for all.
+striking_arguments <- function(summary, at, target, step, rivals) {
+  trend <- position_trend(summary, at)
+  moved <- ifelse(is.na(trend$first / trend$last), 1, trend$first / trend$last)
+  course <- sprintf("from %s to %s", format_position(trend$first), format_position(trend$last))
+  cbind(
+    ifelse(moved < 1 / 1.15, sprintf("Slipping, %s in these months, so do it soon.", course), ""),
+    ifelse(rivals > 0, sprintf("%s of the site %s shown for it too; settle first which is meant.",
+      format_plural(rivals, "other page"), ifelse(rivals == 1, "is", "are")), ""),
+    ifelse(at$own > 1.5, sprintf("Clicked %.1f times as often as usual at its place: searchers want this page.", at$own), ""),
+    ifelse(moved > 1.15, sprintf("On its way already, %s in these months.", course), ""),
+    ifelse(at$own > 1.2 & at$own <= 1.5, sprintf("It is clicked %.1f times as often as usual at its place, which proves it relevant.",
+      at$own), ""),
+    ifelse(query_intent(summary$queries$key[at$query]) == "commercial", "The words are those of a buyer.", ""),
+    ifelse(step$wider > 1.05, sprintf("Page one is seen %.1f times as often as page two.", step$wider), ""),
+    ifelse(at$position > 10.5, "Just beyond page one.", ifelse(at$position > 7.5, "At the foot of page one.",
+      ifelse(at$position < 4.6, "One step from the top three.", "In the middle of page one."))))
+}
+
+striking_figures <- function(summary, at, target, step) {
+  place <- format_position(at$position)
+  seen <- format_plural(at$impressions, "impression")
+  clicks <- format_plural(at$clicks, "click")
+  then <- format_rate(pmin(step$there * at$own, 1))
+  goal <- ifelse(target == 3, "in the top three", "on page one")
+  figures <- fcase(
+    at$clicks == 0, sprintf("%s at position %s brought no click %s; %s (position %d) some %s of them could.", seen, place,
+      in_period(summary), goal, as.integer(target), then),
+    at$position > 10.5, sprintf("From position %s it has %s of %s %s; %s (position %d) %s could click.", place, clicks, seen,
+      in_period(summary), goal, as.integer(target), then),
+    at$position > 7.5, sprintf("%s of %s at position %s %s; %s (position %d) it would be %s of them.", clicks, seen, place,
+      in_period(summary), goal, as.integer(target), then),
+    rep(TRUE, nrow(at)), sprintf("At position %s it earns %s from %s %s, and %s (position %d) could expect %s.", place, clicks,
+      seen, in_period(summary), goal, as.integer(target), then))
+  paste(figures, sprintf("Chance of the step, %s: %s.", if (is.null(step$learnt)) "taken as" else "held to this site's own history",
+    format_share(step$reach)))
+}
+
+striking_action <- function(summary, at, target) {
+  query <- summary$queries$query[at$query]
+  page <- page_words(summary, at$page)
+  ifelse(target == 3,
+    sprintf("Deepen %s on \"%s\": answer it in the first paragraph, and link to it from your strongest pages on the topic.", page, query),
+    sprintf("Give \"%s\" a heading and a passage of its own on %s, and point internal links with those words at it, to reach page one.", query, page))
+}

@@ -7,6 +7,7 @@ cli_commands <- function() {
   figure <- text_option("--figure", "FILE", "also draw it, as .png or .svg")
   events <- text_option("--events", "FILE", "what happened when: date, event, pages [of inktide.yml]")
   band <- text_option("--band", "A:B", "positions in striking distance [4:20]")
+  target <- text_option("--target", "STEP", "where a step leads: next, a position, or places such as +3 [next]")
   list(
     demo = list(
       job = "make the demo project and run everything on it", files = "[DIR]", example = "inktide demo my-demo",
@@ -52,13 +53,14 @@ cli_commands <- function() {
       job = "the ranked list of opportunities", files = "[FILE...]",
       example = "inktide find export.csv --brand fernmoor --top 10",
       options = c(shared, list(
-        top, band,
+        top, band, target,
         text_option("--kind", "NAMES", sprintf("only these kinds: %s", paste(names(finding_kinds()), collapse = ", "))),
         number_option("--min-gain", "N", "least extra clicks per 30 days [0.5]"),
         number_option("--fdr", "SHARE", "share of low-CTR lines that may be false [0.1]"),
         number_option("--hours", "N", "what fits into so many hours of work"),
         number_option("--per-page", "N", "at most so many findings of one page"),
         text_option("--view", "BY", "list, page, query, folder or topic [list]", "list"),
+        switch_option("--page-view", "the same as --view page"),
         switch_option("--all", "also what was decided and put away"),
         figure)),
       formats = c("xlsx", "markdown"),
@@ -125,7 +127,7 @@ cli_commands <- function() {
       example = "inktide report export.csv --brand fernmoor --out report.html",
       options = c(options_named(shared, "--format", but = TRUE), list(
         text_option("--title", "TEXT", "title of the report"),
-        events, band)),
+        events, band, target)),
       run = run_report)
   )
 }

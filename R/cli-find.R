@@ -2,6 +2,7 @@
 
 run_find <- function(options, files) {
   check_number(options$top, "--top", min = 1)
+  if (options$page_view) options$view <- "page"
   check_choice(options$view, c("list", "page", "query", "folder", "topic"), "--view")
   if (options$format == "xlsx" && is.null(options$out)) abort_call("A workbook needs a file.", "--format xlsx",
     "Add --out FILE.xlsx.")

@@ -7,9 +7,9 @@ default_reach <- function(position, target) striking_reach * exp(-log(position /
 
 # What share of queries at a position rose as far as the step within three months, by a logistic fit beside the default:
 # how much likelier in all, with the distance, with the trend of the month before, and with the number of queries on the
-# page. The default is worth `worth` such cases, so that short histories keep to it. NULL without four months. Out:
+# page. rule: which step, see next_step(). The default is worth `worth` such cases, so that short histories keep to it. NULL without four months. Out:
 # list(coefficients, cases, reached).
-learn_reach <- function(course, worth = 50) {
+learn_reach <- function(course, rule = "next", worth = 50) {
   if (is.null(course)) return(NULL)
   months <- course$sums[course$sums$impressions >= 10]
   if (!nrow(months) || diff(range(months$month)) < 3) return(NULL)
@@ -18,7 +18,7 @@ learn_reach <- function(course, worth = 50) {
     month = rows$month + later), on = c("query", "page", "month"), which = TRUE]]
   here <- months[months$position > 3.5 & months$position <= 20 & months$month <= max(months$month) - 3L]
   if (!nrow(here)) return(NULL)
-  target <- next_step(here$position)
+  target <- next_step(here$position, rule)
   reached <- fcoalesce(of(here, 3L) <= target + 0.5, FALSE)
   before <- of(here, -1L)
   sizes <- months[, .N, by = c("page", "month")]
@@ -54,7 +54,7 @@ fit_beside <- function(x, reached, offset, worth) {
 past_counts <- 0.5
 
 # The chance for each pair: list(chance, learnt).
-reach_chance <- function(summary, at, target, learnt = learn_reach(summary$course)) {
+reach_chance <- function(summary, at, target, learnt) {
   default <- default_reach(at$position, target)
   if (is.null(learnt)) return(list(chance = default, learnt = NULL))
   trend <- position_trend(summary, at)

@@ -2,15 +2,30 @@
 # (position 8), from the rest of page one the top three. The gain carries the pair's own factor along the
 # curve and is multiplied by the chance of getting there; number one is promised to nobody.
 
-next_step <- function(position) ifelse(position > 10, 8, 3)
+# Where else a step should lead can be told: one position for all, or so many places ("+3").
+next_step <- function(position, target = "next") {
+  if (identical(target, "next")) return(ifelse(position > 10, 8, 3))
+  if (is.numeric(target)) return(rep_len(target, length(position)))
+  pmax(1, position - as.numeric(sub("^[+]", "", target)))
+}
+
+# "next", a position, or places such as "+3"; anything else is refused.
+check_target <- function(target) {
+  number <- suppressWarnings(as.numeric(target))
+  if (length(target) != 1 || is.na(target) || !(identical(target, "next") || !is.na(number) && number >= 1 && number <= 50)) {
+    abort_argument("target", "\"next\", a position from 1 to 50, or a number of places such as \"+3\"", target)
+  }
+  if (is.character(target) && !is.na(number) && !startsWith(target, "+")) number else target
+}
 
 find_striking_distance <- function(summary, curve, pairs, options) {
   band <- options$band
-  rows <- which(pairs$tested & pairs$position >= band[1] & pairs$position <= band[2] & pairs$position > 3.5)
+  target <- next_step(pairs$position, options$target)
+  rows <- which(pairs$tested & pairs$position >= band[1] & pairs$position <= band[2] & pairs$position >= target + 0.5)
   if (!length(rows)) return(no_findings())
   at <- pairs[rows]
-  target <- next_step(at$position)
-  step <- step_gain(summary, curve, at, target)
+  target <- target[rows]
+  step <- step_gain(summary, curve, at, target, options$target)
   confidence <- in_band(at, band) * stats::pgamma(0.5, at$shape, at$rate, lower.tail = FALSE)
   keep <- which(step$more > 0 & step$gain$gain >= options$min_gain)
   if (!length(keep)) return(no_findings())
@@ -27,9 +42,9 @@ find_striking_distance <- function(summary, curve, pairs, options) {
 # has beyond page two, times the chance of getting there. Search volume, where known, is a ceiling on a month's
 # impressions. Out: list(gain (with low and high, per 30 days), more (clicks over the window, before chance), there,
 # reach, wider, learnt).
-step_gain <- function(summary, curve, at, target) {
+step_gain <- function(summary, curve, at, target, rule = "next") {
   there <- curve_ctr(curve, target, at$segment, at$rows, at$impressions)
-  chance <- reach_chance(summary, at, target)
+  chance <- reach_chance(summary, at, target, learn_reach(summary$course, rule))
   reach <- chance$chance
   wider <- ifelse(at$position > 10.5 & target <= 10, page_one_views(summary), 1)
   seen <- at$impressions * wider
@@ -52,11 +67,11 @@ some_steps <- function(step, which) c(list(gain = lapply(step$gain, `[`, which))
 step_how <- function(summary, at, target, step, sure) {
   how_lines(
     sprintf("expected on the curve: %.2f clicks", at$expected), factor_line(at),
-    sprintf("at position %d: %s impressions x %.2f (page one beside page two) x %.4f on the curve = %.2f",
-      as.integer(target), format_count(at$impressions), step$wider, step$there,
+    sprintf("at position %s: %s impressions x %.2f (page one beside page two) x %.4f on the curve = %.2f",
+      format_place(target), format_count(at$impressions), step$wider, step$there,
       at$impressions * step$wider * step$there),
-    if (is.null(step$learnt)) sprintf("chance of the step = %.2f x %d / %.2f (target over position) = %.3f",
-      striking_reach, as.integer(target), at$position, step$reach) else
+    if (is.null(step$learnt)) sprintf("chance of the step = %.2f x %s / %.2f (target over position) = %.3f",
+      striking_reach, format_place(target), at$position, step$reach) else
       sprintf("chance of the step, beside what queries of the site did by themselves (%s months in the band, %s rose so far in three): %.3f (log odds of the default %.3f, plus %.1f x [%s] for all, distance, trend, queries on the page)",
         format_count(step$learnt$cases), format_share(step$learnt$reached), step$reach,
         default_reach(at$position, target), past_counts,

@@ -35,16 +35,16 @@ striking_figures <- function(summary, at, target, step) {
   seen <- format_plural(at$impressions, "impression")
   clicks <- format_plural(at$clicks, "click")
   then <- format_rate(pmin(step$there * at$own, 1))
-  goal <- ifelse(target == 3, "in the top three", "on page one")
+  goal <- ifelse(target <= 3, "in the top three", ifelse(target <= 10, "on page one", "there"))
   figures <- fcase(
-    at$clicks == 0, sprintf("%s at position %s brought no click %s; %s (position %d) some %s of them could.", seen, place,
-      in_period(summary), goal, as.integer(target), then),
-    at$position > 10.5, sprintf("From position %s it has %s of %s %s; %s (position %d) %s could click.", place, clicks, seen,
-      in_period(summary), goal, as.integer(target), then),
-    at$position > 7.5, sprintf("%s of %s at position %s %s; %s (position %d) it would be %s of them.", clicks, seen, place,
-      in_period(summary), goal, as.integer(target), then),
-    rep(TRUE, nrow(at)), sprintf("At position %s it earns %s from %s %s, and %s (position %d) could expect %s.", place, clicks,
-      seen, in_period(summary), goal, as.integer(target), then))
+    at$clicks == 0, sprintf("%s at position %s brought no click %s; %s (position %s) some %s of them could.", seen, place,
+      in_period(summary), goal, format_place(target), then),
+    at$position > 10.5, sprintf("From position %s it has %s of %s %s; %s (position %s) %s could click.", place, clicks, seen,
+      in_period(summary), goal, format_place(target), then),
+    at$position > 7.5, sprintf("%s of %s at position %s %s; %s (position %s) it would be %s of them.", clicks, seen, place,
+      in_period(summary), goal, format_place(target), then),
+    rep(TRUE, nrow(at)), sprintf("At position %s it earns %s from %s %s, and %s (position %s) could expect %s.", place, clicks,
+      seen, in_period(summary), goal, format_place(target), then))
   paste(figures, sprintf("Chance of the step, %s: %s.", if (is.null(step$learnt)) "taken as" else "held to this site's own history",
     format_share(step$reach)))
 }
@@ -52,7 +52,8 @@ striking_figures <- function(summary, at, target, step) {
 striking_action <- function(summary, at, target) {
   query <- summary$queries$query[at$query]
   page <- page_words(summary, at$page)
-  ifelse(target == 3,
+  ifelse(target <= 3,
     sprintf("Deepen %s on \"%s\": answer it in the first paragraph, and link to it from your strongest pages on the topic.", page, query),
-    sprintf("Give \"%s\" a heading and a passage of its own on %s, and point internal links with those words at it, to reach page one.", query, page))
+    sprintf("Give \"%s\" a heading and a passage of its own on %s, and point internal links with those words at it, to reach position %s.", query, page,
+      format_place(target)))
 }

@@ -49,7 +49,7 @@ setting_names <- list(
   date_order = "order",
   clicks_above = "clicks_above", intent = "named_words", page_groups = "named_texts", bands = "bands",
   windows = list(recent_days = "days", undated_days = "days", lag = "count"),
-  thresholds = list(striking_distance = "range", fdr = "share", min_gain = "count", min_impressions = "count"),
+  thresholds = list(striking_distance = "range", target = "text", fdr = "share", min_gain = "count", min_impressions = "count"),
   hours = stats::setNames(rep(list("effort"), length(finding_names)), finding_names), segments = "segments"
 )
 
@@ -81,7 +81,7 @@ find_project <- function(from) {
 #' page_groups: {advice: /guides/, shop: /shop/}
 #' bands: [1, 4, 11, 21]
 #' windows: {recent_days: 90, undated_days: 90, lag: 3}
-#' thresholds: {striking_distance: 4:20, fdr: 0.1, min_gain: 0.5, min_impressions: 1}
+#' thresholds: {striking_distance: 4:20, target: next, fdr: 0.1, min_gain: 0.5, min_impressions: 1}
 #' hours: {low_ctr: 1, cannibalized: 3}   # of work, by kind
 #' segments:
 #'   long questions: {has_any: [how, why], words: "5:", not_page: /journal/}

@@ -14,7 +14,7 @@
 #'     gamma, half as log-normal, whose lower tails no site is large enough to tell apart. The gain is the confidence
 #'     times what leads back to where the usual spread would have the query, not blindly to the curve.}
 #'   \item{`striking_distance`}{In the band of positions, with the next worthwhile step (page one from page two, else
-#'     the top three) within reach. The chance of the step is 0.35 x target / position, an assumption for queries that
+#'     the top three; or the `target` asked for) within reach. The chance of the step is 0.35 x target / position, an assumption for queries that
 #'     are worked on; where there are four months or more, it goes half of the way (in log odds) to what share of this
 #'     site's queries rose so far in three months by themselves, by position, trend and queries on the page (a logistic
 #'     fit). Gain = chance of the step x (the query's own rate carried along the curve to the target, less what it
@@ -50,6 +50,8 @@
 #' @param summary A `tide_summary` object.
 #' @param curve A `tide_curve` object; `NULL` fits it to `summary`.
 #' @param band Positions from and to which a query is in striking distance.
+#' @param target Where a step in striking distance leads: `"next"` (page one from page two, else the top three), a
+#'   position for all, or a number of places such as `"+3"`.
 #' @param fdr False-discovery rate of `low_ctr`.
 #' @param min_gain Expected extra clicks per 30 days under which a finding is
 #'   not listed.
@@ -84,7 +86,7 @@
 #' @export
 tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gain = 0.5, min_impressions = 1,
                       position = NULL, segment = NULL, within = NULL, rules = tide_rules(), kinds = NULL,
-                      hours = NULL) {
+                      hours = NULL, target = "next") {
   check_class(summary, "tide_summary", "summary")
   wanted <- finding_kinds()
   if (!is.null(kinds)) {
@@ -95,6 +97,7 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   check_hours(hours)
   if (is.null(curve)) curve <- tide_curve(summary) else check_class(curve, "tide_curve", "curve")
   check_range(band, "band", null = FALSE)
+  target <- check_target(target)
   check_number(fdr, "fdr", min = 0.001, max = 0.5)
   check_number(min_gain, "min_gain", min = 0)
   check_number(min_impressions, "min_impressions", min = 0)
@@ -111,7 +114,7 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
       class = "nothing_left")
   }
   set(pairs, j = "tested", value = pairs$judged & inside)
-  options <- list(band = band, fdr = fdr, min_gain = min_gain)
+  options <- list(band = band, target = target, fdr = fdr, min_gain = min_gain)
   by_kind <- lapply(wanted, function(kind) kind$find(summary, curve, pairs, options))
   found <- rbindlist(c(list(empty_findings()), lapply(by_kind, `[[`, "found")), use.names = TRUE)
   # Sums of probabilities may stray from 0 and 1 by a rounding error.

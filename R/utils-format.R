@@ -15,6 +15,9 @@ format_rate <- function(x) {
 
 format_position <- function(x) ifelse(is.na(x), "", sprintf("%.1f", x))
 
+# Places that were chosen, whole as most are: "8", "5.3".
+format_place <- function(x) sub("\\.0$", "", sprintf("%.1f", x))
+
 # A little is never shown as nothing.
 format_share <- function(x) ifelse(is.na(x), "", ifelse(x > 0 & x < 0.005, "<1%", sprintf("%.0f%%", 100 * x)))
 

@@ -87,15 +87,24 @@ low_ctr_how <- function(summary, pairs, at, levels, gain, judged, listed) {
       at$expected, levels$usual, levels$today, judged$confidence[listed], as.integer(summary$recent$days), gain$gain))
 }
 
-# Of all sets whose mean chance of being false stays within `fdr` one that is worth most: all that are surer than that,
-# and of the others those with most worth for each bit of the slack that the sure ones leave (a knapsack, filled
-# greedily). Where all are worth the same, these are the surest.
+# Of all sets whose share of false ones is expected to stay within `fdr` by number, and within half as much again by
+# worth, one that is worth most: all that are surer than that, and of the others those with most worth for each bit of
+# the slack that the sure ones leave (a knapsack, filled greedily). By number alone a few large lines that are likely at
+# best would carry the promise.
 worthiest_within <- function(confidence, worth = rep(1, length(confidence)), fdr) {
-  cost <- 1 - fdr - confidence
-  sure <- which(cost <= 0)
-  others <- which(cost > 0)
-  others <- others[order(-worth[others] / cost[others])]
-  sort(c(sure, others[cumsum(cost[others]) <= -sum(cost[sure])]))
+  costs <- cbind(1 - fdr - confidence, (1 - 1.5 * fdr - confidence) * worth)
+  sure <- which(costs[, 1] <= 0)
+  others <- which(costs[, 1] > 0)
+  others <- others[order(-worth[others] / costs[others, 1])]
+  left <- -colSums(costs[sure, , drop = FALSE])
+  taken <- logical(length(others))
+  for (k in seq_along(others)) {
+    own <- costs[others[k], ]
+    if (any(own > left)) next
+    taken[k] <- TRUE
+    left <- left - own
+  }
+  sort(c(sure, others[taken]))
 }
 
 # Per page: pairs tested, those that fall short with more than even odds, and whether that is the page's doing.

@@ -31,6 +31,7 @@ next_groups <- function(groups, part, latent, prior_sd) {
     groups$sd[k] <- sqrt((sum(part[[k]] * ((latent[[k]]$mean - groups$mean[k])^2 + latent[[k]]$variance)) +
       5 * prior_sd[k]^2) / (size[k] + 5))
   }
+  groups$high_seen <- size[3]
   groups$mean[2] <- min(groups$mean[2], groups$mean[1] - 0.4)
   groups$mean[3] <- max(groups$mean[3], groups$mean[1] + 0.4)
   groups$sd[2:3] <- pmax(groups$sd[2:3], groups$sd[1])

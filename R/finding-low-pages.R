@@ -85,7 +85,8 @@ page_shares <- function(likelihood, groups) {
 }
 
 # Each pair's chance that its page or itself is low, and that of its page; some pages at a time, so that memory stays
-# small.
+# small. What is clicked far more than usual, and nobody mended, shows how heavy the tails of the usual are: as much is
+# taken to be natural below.
 page_posteriors <- function(clicks, expected, page, pairs, pages, at_once = 20000L) {
   at <- by_pages(page)
   low <- page_low <- numeric(length(clicks))
@@ -94,11 +95,22 @@ page_posteriors <- function(clicks, expected, page, pairs, pages, at_once = 2000
     likelihoods <- pair_likelihoods(clicks[rows], expected[rows], pairs)
     shares <- page_shares(page_likelihoods(likelihoods, page[rows]), pages)
     of <- rep(seq_along(own), at$pairs[own])
-    usual <- (likelihoods[[1]] + likelihoods[[3]]) / Reduce(`+`, likelihoods)
+    mirrored <- pair_likelihoods(clicks[rows], expected[rows], mirror_of_high(pairs))[[2]]
+    usual <- (likelihoods[[1]] + likelihoods[[3]] + pmin(mirrored, likelihoods[[2]])) / Reduce(`+`, likelihoods)
     fine <- rowSums((shares[[1]] + shares[[3]])[of, , drop = FALSE] * usual)
     # A pair that is clicked as often as usual is never low, whatever the tails do.
     low[rows] <- ifelse(clicks[rows] < expected[rows] * exp(pairs$mean[1]), 1 - fine, 0)
     page_low[rows] <- rowSums(shares[[2]])[of]
   }
   list(low = low, page_low = page_low)
+}
+
+# The groups with the high one reflected at the usual one in place of the low one, as far as it is surely there: two
+# standard errors less than it seems.
+mirror_of_high <- function(groups) {
+  seen <- groups$high_seen
+  groups$weight[2] <- groups$weight[3] * max(0, seen - 2 * sqrt(seen)) / (seen + 1)
+  groups$mean[2] <- 2 * groups$mean[1] - groups$mean[3]
+  groups$sd[2] <- groups$sd[3]
+  groups
 }

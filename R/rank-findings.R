@@ -9,8 +9,9 @@
 #'   \item{`low_ctr`}{Clicked less than the curve says, by more than queries usually differ. The spread between queries
 #'     is split into a usual and a low part (two-groups mixture); `confidence` is the probability of the low part, never
 #'     above 0.95 (a topic that only one page shows cannot be told from that page's snippet), and the expected share of
-#'     false ones in the list is at most `fdr`; of the lists of which that holds it is the one worth most, so what is
-#'     likely and large stands beside what is sure, each with its confidence. The spread between queries counts half as
+#'     false ones in the list is at most `fdr` (by worth at most half as much again); of the lists of which that holds it is the one
+#'     worth most, so what is likely and large stands beside what is sure, each with its confidence. Natural tails are
+#'     taken to be as heavy below as they are seen to be above. The spread between queries counts half as
 #'     gamma, half as log-normal, whose lower tails no site is large enough to tell apart. The gain is the confidence
 #'     times what leads back to where the usual spread would have the query, not blindly to the curve.}
 #'   \item{`striking_distance`}{In the band of positions, with the next worthwhile step (page one from page two, else

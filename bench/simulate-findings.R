@@ -1,12 +1,13 @@
 # Simulation study of the list: what is found, beside what was planted and beside the spreadsheet's habits.
-#   R_LIBS=.build/library Rscript bench/simulate-findings.R [SEEDS] [KIND,...]
+#   R_LIBS=.build/library Rscript bench/simulate-findings.R [SEEDS] [KIND/...]
 suppressPackageStartupMessages({ library(data.table); library(inktide) })
 source("bench/read-rows.R")
 source("bench/simulate-site.R")
 source("bench/simulate-opportunities.R")
+source("bench/simulate-otherwise.R")
 given <- commandArgs(TRUE)
 seeds <- seq_len(if (length(given)) as.integer(given[1]) else 20)
-kinds <- if (length(given) > 1) strsplit(given[2], ",")[[1]] else names(opportunity_kinds)
+kinds <- if (length(given) > 1) strsplit(given[2], "/")[[1]] else c(names(opportunity_kinds), names(otherwise_kinds))
 
 # Normalised discounted cumulative gain: what the first hundred lines are truly worth, in their order, of the best
 # possible.
@@ -14,11 +15,11 @@ ndcg <- function(worth, all) {
   discount <- function(x) sum(head(x, 100) / log2(1 + seq_along(head(x, 100))))
   discount(worth) / discount(sort(all, decreasing = TRUE))
 }
-average_precision <- function(right, planted) sum(cumsum(right) / seq_along(right) * right) / max(1,
-  min(planted, length(right)))
+# Of all that is planted and worth a click a month, or as many as were found.
+average_precision <- function(right, planted) sum(cumsum(right) / seq_along(right) * right) / max(1, planted, sum(right))
 
 one <- function(kind, seed) {
-  site <- simulate_opportunities(kind, seed)
+  site <- (if (kind %in% names(otherwise_kinds)) simulate_otherwise else simulate_opportunities)(kind, seed)
   summary <- tide_summary(as_data(site$rows), brand = if (site$brand) "fernmoor")
   found <- tide_find(summary, min_gain = 0)
   list <- as.data.table(tidy(found))
@@ -62,7 +63,8 @@ one <- function(kind, seed) {
   data.table(kind = kind, seed = seed, low = sum(low), low_right = mean(worth[low] > 0),
     first_50 = mean(head(worth[low], 50) > 0),
     low_ap = average_precision(worth[low] > 0, nrow(planted)), low_found = sum(worth[low]) / sum(site$low$gain),
-    pivot_right = mean(worth_of(below) > 0), stated = 1 - mean(list$confidence[low]),
+    pivot_right = mean(worth_of(below) > 0), pivot_50 = mean(worth_of(head(below, 50)) > 0),
+    pivot_ap = average_precision(worth_of(below) > 0, nrow(planted)), stated = 1 - mean(list$confidence[low]),
     rivals_p = ours[1], rivals_r = ours[2], rivals_f1 = ours[3],
     habit_f1 = f1(two, site$queries$case[match(two, site$queries$query)])[3],
     harmless = mean(harmless$query %in% list$query[rivals]),

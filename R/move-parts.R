@@ -22,10 +22,11 @@ change_parts <- function(clicks_1, clicks_2, expected_1, expected_2, demand_1, d
 
 # Where what a pair is shown for moved beyond noise and how it is clicked did not, the wavering of clicks is luck, and
 # goes along with demand and position in proportion to what they did (in the direction of the change); the click-through
-# that moved on the whole site stays. Elsewhere the luck of clicks is part of click-through. Sums stay what they are.
-share_luck <- function(parts, tests, common, sure = 0.1) {
+# that moved on the whole site stays. Elsewhere the luck of clicks is part of click-through. Sums stay what they are. Where
+# one cause is clear, it takes more than one chance in ten to name a second: of ten pairs one has so much by luck.
+share_luck <- function(parts, tests, common, clear = 0.01, second = 0.02) {
   change <- parts$demand + parts$position
-  which <- which(tests$p_visible < sure / 10 & tests$p_clicked > sure & parts$mix == 0 & change != 0)
+  which <- which(tests$p_visible < clear & tests$p_clicked > second & parts$mix == 0 & change != 0)
   if (!length(which)) return(parts)
   own <- parts[which]
   along <- lapply(c("demand", "position"), function(name) pmax(0, own[[name]] * sign(change[which])))

@@ -6,8 +6,8 @@ effect_grid <- seq(-2.4, 1.2, by = 0.15)
 # How likely a pair's clicks are, by kind (usual, low, high) and by its page's effect: a list of three matrices of a row
 # per pair and a column per effect, weight x likelihood. A few hundred queries cannot tell whether their factors are
 # gamma or log-normal distributed, and the lower tails of the two differ by more than anything else here: each counts
-# half.
-pair_likelihoods <- function(clicks, expected, groups) {
+# half. kinds: which of them are wanted.
+pair_likelihoods <- function(clicks, expected, groups, kinds = 1:3) {
   # Expected clicks to within a hundredth: many pairs are one case then.
   step <- round(log(expected) / 0.02)
   expected <- exp(step * 0.02)
@@ -15,13 +15,13 @@ pair_likelihoods <- function(clicks, expected, groups) {
   first <- which(!duplicated(case))
   of <- match(case, case[first])
   Map(function(gamma, lognormal) ((gamma + lognormal) / 2 + 1e-300)[of, , drop = FALSE],
-    gamma_likelihoods(clicks[first], expected[first], groups),
-    lognormal_likelihoods(clicks[first], expected[first], groups))
+    gamma_likelihoods(clicks[first], expected[first], groups, kinds),
+    lognormal_likelihoods(clicks[first], expected[first], groups, kinds))
 }
 
 # Gamma factors of the groups' means and variances: clicks are negative binomial.
-gamma_likelihoods <- function(clicks, expected, groups) {
-  lapply(1:3, function(k) {
+gamma_likelihoods <- function(clicks, expected, groups, kinds = 1:3) {
+  lapply(kinds, function(k) {
     size <- 1 / (exp(groups$sd[k]^2) - 1)
     log_mean <- log(expected) + groups$mean[k] + groups$sd[k]^2 / 2
     constant <- log(groups$weight[k]) + lgamma(clicks + size) - lgamma(size) +
@@ -31,13 +31,14 @@ gamma_likelihoods <- function(clicks, expected, groups) {
 }
 
 # Log-normal factors: of many clicks the log is normal; few clicks are summed over values of the log factor.
-lognormal_likelihoods <- function(clicks, expected, groups, many = 20, factors = seq(-5, 2.2, by = 0.1)) {
+lognormal_likelihoods <- function(clicks, expected, groups, kinds = 1:3, many = 20,
+  factors = seq(-5, 2.2, by = 0.1)) {
   few <- which(clicks < many)
   rest <- which(clicks >= many)
   given <- exp(outer(clicks[few], factors) - outer(expected[few], exp(factors)) +
     clicks[few] * log(expected[few]) - lgamma(clicks[few] + 1))
   beside <- outer(log(clicks[rest] / expected[rest]), effect_grid, `-`)
-  lapply(1:3, function(k) {
+  lapply(kinds, function(k) {
     density <- vapply(effect_grid, function(effect) stats::dnorm(factors, groups$mean[k] + effect, groups$sd[k]),
       factors)
     out <- matrix(0, length(clicks), length(effect_grid))
@@ -90,13 +91,14 @@ page_shares <- function(likelihood, groups) {
 page_posteriors <- function(clicks, expected, page, pairs, pages, at_once = 20000L) {
   at <- by_pages(page)
   low <- page_low <- numeric(length(clicks))
+  mirror <- mirror_of_high(pairs)
   for (own in split(seq_along(at$first), (cumsum(at$pairs) - 1L) %/% at_once)) {
     rows <- at$order[seq(at$first[own[1]], length.out = sum(at$pairs[own]))]
     likelihoods <- pair_likelihoods(clicks[rows], expected[rows], pairs)
     shares <- page_shares(page_likelihoods(likelihoods, page[rows]), pages)
     of <- rep(seq_along(own), at$pairs[own])
-    mirrored <- pair_likelihoods(clicks[rows], expected[rows], mirror_of_high(pairs))[[2]]
-    usual <- (likelihoods[[1]] + likelihoods[[3]] + pmin(mirrored, likelihoods[[2]])) / Reduce(`+`, likelihoods)
+    mirrored <- if (mirror$weight[2] > 0) pair_likelihoods(clicks[rows], expected[rows], mirror, kinds = 2L)[[1]] else 0
+    usual <- (likelihoods[[1]] + likelihoods[[3]] + pmin(likelihoods[[2]], mirrored)) / Reduce(`+`, likelihoods)
     fine <- rowSums((shares[[1]] + shares[[3]])[of, , drop = FALSE] * usual)
     # A pair that is clicked as often as usual is never low, whatever the tails do.
     low[rows] <- ifelse(clicks[rows] < expected[rows] * exp(pairs$mean[1]), 1 - fine, 0)

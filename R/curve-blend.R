@@ -121,7 +121,4 @@ blend_spot <- function(position, class) {
   list(left = (class - 1L) * length(blend_grid) + left, share = at - left)
 }
 
-read_blend_table <- function(table, spot) {
-  left <- table[spot$left]
-  left + (table[spot$left + 1L] - left) * spot$share
-}
+read_blend_table <- function(table, spot) .Call(read_spots, table, spot$left, spot$share)

@@ -57,7 +57,7 @@ settle_curve <- function(cells, evidence, penalty, state, least, free = 5) {
       # The pairs of a cut export do not tell a slope from what was cut off.
       state[c("spread", "spread_slope")] <- if (least > 0)
         list(estimate_spread(evidence$pair_clicks, pair_mean, least), 0) else
-        estimate_spreads(evidence$pair_clicks, pair_mean, evidence$pair_position, state$spread_slope)
+        estimate_spreads(evidence$pair_clicks, pair_mean, evidence$distance, state$spread_slope)
       state$wobble <- if (least > 0) 0.001 else estimate_wobble(cells$clicks, mean, evidence, pair_spread(state, evidence))
     }
     design <- blended_design(state$theta, evidence)
@@ -94,7 +94,7 @@ curve_evidence <- function(cells, blend = default_blend) {
   group <- cells$query[ends] %% curve_groups
   list(
     ends = ends, pair = pair, pair_clicks = sum_runs(cells$clicks, ends),
-    pair_position = sum_runs(cells$weighted, ends) / impressions, column = column,
+    distance = spread_distance(sum_runs(cells$weighted, ends) / impressions), column = column,
     full = full, in_full = full[pair], row = cumsum(full)[pair], size = sum(full),
     spot = blend_spot(cells$position, class), weights = grid_weights(blend), at_places = blend$places,
     places = place_weights(position, blend_variance(blend, position, blend_degree[codes %% 10L]), blend$places),

@@ -11,7 +11,7 @@ spread_distance <- function(position) log(pmin(pmax(position, spread_range[1]), 
 
 spread_of <- function(fit, position) fit$spread * exp(fit$spread_slope * spread_distance(position))
 
-pair_spread <- function(state, evidence) spread_of(state, evidence$pair_position)
+pair_spread <- function(state, evidence) state$spread * exp(state$spread_slope * evidence$distance)
 
 # The spread at these positions, each in its own segment of the curve.
 spread_at <- function(curve, position, segment) {
@@ -34,11 +34,11 @@ estimate_spread <- function(clicks, expected, least = 0, most = 2000L) {
 }
 
 # Out: list(spread, spread_slope), the one given the other, twice: the two are nearly independent.
-estimate_spreads <- function(clicks, expected, position, slope = 0, most = 2000L) {
+estimate_spreads <- function(clicks, expected, distance, slope = 0, most = 2000L) {
   best <- best_known(expected, most)
   clicks <- clicks[best]
   expected <- expected[best]
-  distance <- spread_distance(position[best])
+  distance <- distance[best]
   for (round in 1:2) {
     spread <- spread_given(clicks, expected, slope * distance)
     minus_log <- function(slope) {
@@ -65,7 +65,12 @@ spread_given <- function(clicks, expected, apart, least = 0) {
 # How far a pair is off, in units of what three standard deviations allow. Factors are skewed, so that limit is set where
 # they are near normal: on the scale of cube roots (Wilson, Hilferty 1931); below the curve it is the plain one.
 pair_distance <- function(residual, mean, spread) {
-  relative <- spread + 1 / pmax(mean, 1e-12)
-  above <- pmax(3 * sqrt(relative), (1 - relative / 9 + sqrt(relative))^3 - 1)
-  abs(residual) / pmax(mean, 1e-12) / ifelse(residual > 0, above, 3 * sqrt(relative))
+  mean <- pmax(mean, 1e-12)
+  relative <- spread + 1 / mean
+  out <- abs(residual) / mean / (3 * sqrt(relative))
+  # The skewed limit is the wider one: it matters to those beyond the plain one.
+  far <- which(out > 1 & residual > 0)
+  limit <- (1 - relative[far] / 9 + sqrt(relative[far]))^3 - 1
+  out[far] <- pmin(out[far], residual[far] / mean[far] / limit)
+  out
 }

@@ -55,7 +55,11 @@ factor_line <- function(at) {
 no_findings <- function(aside = NULL) list(found = NULL, aside = aside)
 
 # Words that the reasons share.
-sentences <- function(...) trimws(gsub(" +", " ", paste(...)))
+sentences <- function(...) {
+  text <- gsub(" {2,}", " ", paste(...), perl = TRUE)
+  text <- ifelse(endsWith(text, " "), substr(text, 1L, nchar(text) - 1L), text)
+  ifelse(startsWith(text, " "), substring(text, 2L), text)
+}
 
 page_words <- function(summary, page) {
   path <- format_path(summary$pages$page[page])

@@ -36,7 +36,8 @@ held_topics <- function(z, weight, page, words, page_groups) {
 judge_topics <- function(long, page_groups, pairs, usual = c(mean = -0.7, sd = 0.35)) {
   by_page <- long[, .(weight = sum(weight), weighted = sum(weighted), pairs = .N), by = c("word", "page")]
   by_page[, "mean" := weighted / weight]
-  sizes <- by_page[, .(pages = .N, pairs = sum(pairs), mean = sum(weighted) / sum(weight)), by = "word"]
+  sizes <- by_page[, .(pages = .N, pairs = sum(pairs), weight = sum(weight), weighted = sum(weighted)), by = "word"]
+  set(sizes, j = "mean", value = sizes$weighted / sizes$weight)
   common <- sizes$pages >= 2 & sizes$pairs >= 4 & sizes$pairs <= 0.5 * pairs
   wanted <- sizes$word[common & sizes$mean < -0.1]
   by_page <- by_page[by_page$word %in% wanted]

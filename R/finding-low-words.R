@@ -79,13 +79,15 @@ low_course <- function(summary, at) {
     rep(TRUE, nrow(at)), "")
 }
 
-# Telling words of the query that neither address nor title of the page say; words in one query of twenty tell nothing.
-unsaid_words <- function(summary, at, common = 0.05) {
+# Telling words of the query that neither address nor title of the page say; words in one query of twenty tell nothing. How
+# usual words are, some thousands of the queries tell.
+unsaid_words <- function(summary, at, common = 0.05, most = 20000L) {
   words <- word_table(summary$queries$key[at$query], function_words)
   if (!nrow(words) || !any(nzchar(summary$pages$page))) return("")
-  all <- word_table(summary$queries$key[unique(summary$pairs$query)], function_words)
-  share <- all[, .(share = .N), by = "word"]
-  usual <- share$word[share$share > max(3, common * length(unique(all$query)))]
+  queries <- unique(summary$pairs$query)
+  if (length(queries) > most) queries <- queries[as.integer(seq(1, length(queries), length.out = most))]
+  share <- word_table(summary$queries$key[queries], function_words)[, .(share = .N), by = "word"]
+  usual <- share$word[share$share > max(3, common * length(queries))]
   # "seed" is no news where "seeds" is not.
   stem <- function(word) sub("e?s$", "", word)
   words <- words[!stem(words$word) %in% stem(usual)]

@@ -26,3 +26,16 @@ SEXP blended_ctr(SEXP table, SEXP position, SEXP rows, SEXP impressions, SEXP br
   UNPROTECT(1);
   return out;
 }
+
+/* In: a table, for each line the entry to its left (from 1) and how far to the right of it the line stands. */
+SEXP read_spots(SEXP table, SEXP left, SEXP share) {
+  R_xlen_t lines = XLENGTH(left);
+  if (XLENGTH(share) != lines) error("internal error: lengths of the lines differ");
+  const double *entry = REAL(table), *part = REAL(share);
+  const int *at = INTEGER(left);
+  SEXP out = PROTECT(allocVector(REALSXP, lines));
+  double *value = REAL(out);
+  for (R_xlen_t i = 0; i < lines; i++) value[i] = entry[at[i] - 1] + (entry[at[i]] - entry[at[i] - 1]) * part[i];
+  UNPROTECT(1);
+  return out;
+}

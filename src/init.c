@@ -7,6 +7,7 @@ SEXP text_holds_any(SEXP texts, SEXP what);
 SEXP any_repeat(SEXP columns, SEXP lows, SEXP sizes);
 SEXP pair_codes(SEXP one, SEXP other);
 SEXP sum_by(SEXP x, SEXP codes, SEXP size);
+SEXP read_spots(SEXP table, SEXP left, SEXP share);
 SEXP blended_ctr(SEXP table, SEXP position, SEXP rows, SEXP impressions, SEXP breaks);
 
 static const R_CallMethodDef calls[] = {
@@ -15,6 +16,7 @@ static const R_CallMethodDef calls[] = {
   {"any_repeat", (DL_FUNC) &any_repeat, 3},
   {"pair_codes", (DL_FUNC) &pair_codes, 2},
   {"sum_by", (DL_FUNC) &sum_by, 3},
+  {"read_spots", (DL_FUNC) &read_spots, 3},
   {"blended_ctr", (DL_FUNC) &blended_ctr, 5},
   {NULL, NULL, 0}
 };

@@ -24,7 +24,8 @@ test_that("a spread that grows with the position is told, and none where there i
     position <- exp(runif(3000, 0, log(20)))
     spread <- 0.2 * (position / 5)^slope
     expected <- exp(rnorm(3000, 2.5, 1))
-    inktide:::estimate_spreads(rnbinom(3000, size = 1 / spread, mu = expected), expected, position)
+    inktide:::estimate_spreads(rnbinom(3000, size = 1 / spread, mu = expected), expected,
+      inktide:::spread_distance(position))
   }
   expect_equal(slope_of(0.6)$spread_slope, 0.6, tolerance = 0.15)
   expect_equal(slope_of(0.6)$spread, 0.2, tolerance = 0.15)

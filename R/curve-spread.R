@@ -62,8 +62,8 @@ spread_given <- function(clicks, expected, apart, least = 0) {
   exp(stats::optimize(minus_log, log(c(0.005, 5)), tol = 0.01)$minimum)
 }
 
-# How far a pair is off, in units of what three standard deviations allow. Factors are skewed, so that limit is set where
-# they are near normal: on the scale of cube roots (Wilson, Hilferty 1931); below the curve it is the plain one.
+# How far a pair is off, in units of what three standard deviations allow. Factors are skewed, so that limit is set
+# where they are near normal: on the scale of cube roots (Wilson, Hilferty 1931); below the curve it is the plain one.
 pair_distance <- function(residual, mean, spread) {
   mean <- pmax(mean, 1e-12)
   relative <- spread + 1 / mean

@@ -31,7 +31,8 @@ gain_interval <- function(mean, sd) {
   list(gain = pmax(mean, 0), low = pmax(mean - reach, 0), high = pmax(mean + reach, 0))
 }
 
-# Sums of each pair over some of the recent weeks: clicks, impressions, position; NA where it was seen fewer than 10 times.
+# Sums of each pair over some of the recent weeks: clicks, impressions, position; NA where it was seen fewer than 10
+# times.
 pair_weeks <- function(summary, at, weeks, least = 10) {
   rows <- summary$weekly[summary$weekly$week %in% weeks]
   sums <- rows[, .(clicks = sum(clicks), seen = sum(impressions), weighted = sum(impressions * position)),

@@ -31,8 +31,9 @@ held_topics <- function(z, weight, page, words, page_groups) {
   out
 }
 
-# In: a row for each pair and word of it. Out: per word on two pages and four pairs or more that falls short at all: `low`, how
-# likely its results page holds it back, and `effect`, by how much; NULL where there is none. usual: what such topics lose.
+# In: a row for each pair and word of it. Out: per word on two pages and four pairs or more that falls short at all:
+# `low`, how likely its results page holds it back, and `effect`, by how much; NULL where there is none. usual: what
+# such topics lose.
 judge_topics <- function(long, page_groups, pairs, usual = c(mean = -0.7, sd = 0.35)) {
   by_page <- long[, .(weight = sum(weight), weighted = sum(weighted), pairs = .N), by = c("word", "page")]
   by_page[, "mean" := weighted / weight]

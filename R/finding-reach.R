@@ -7,8 +7,8 @@ default_reach <- function(position, target) striking_reach * exp(-log(position /
 
 # What share of queries at a position rose as far as the step within three months, by a logistic fit beside the default:
 # how much likelier in all, with the distance, with the trend of the month before, and with the number of queries on the
-# page. rule: which step, see next_step(). The default is worth `worth` such cases, so that short histories keep to it. NULL without four months. Out:
-# list(coefficients, cases, reached).
+# page. rule: which step, see next_step(). The default is worth `worth` such cases, so that short histories keep to it.
+# NULL without four months. Out: list(coefficients, cases, reached).
 learn_reach <- function(course, rule = "next", worth = 50) {
   if (is.null(course)) return(NULL)
   months <- course$sums[course$sums$impressions >= 10]

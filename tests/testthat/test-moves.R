@@ -174,3 +174,41 @@ test_that("two segments are held against each other line by line, and a planted 
   expect_error(tide_moves(both, segments = tide_segment("none", query = "^nobody")), class = "tide_error_nothing_left")
   expect_error(tide_moves(as_data(rows[, !"device"]), segments = segments), class = "tide_error_grain")
 })
+
+test_that("luck goes along with a cause that is clear, and stays click-through where that is clear too", {
+  parts <- data.table(demand = c(-30, -30, -30, 0), position = c(-10, -10, 0, 0), click_through = c(-8, -8, -8, -8), mix = 0)
+  tests <- list(p_visible = c(0.001, 0.001, 0.2, 0.2), p_clicked = c(0.05, 0.001, 0.5, 0.5))
+  out <- inktide:::share_luck(copy(parts), tests, common = rep(-2, 4))
+  # By hand: of 8 lost clicks 2 are the site's; the other 6 go as 30 to 10.
+  expect_equal(unlist(out[1]), c(demand = -34.5, position = -11.5, click_through = -2, mix = 0))
+  expect_equal(out[2:4], parts[2:4])
+  expect_equal(rowSums(out), rowSums(parts))
+})
+
+test_that("lines of any level are the sums of their pairs, whatever the names", {
+  set.seed(3)
+  pairs <- data.table(name = sample(c("b", "a", "c"), 60, TRUE))
+  for (column in c(outer(c("clicks_", "expected_", "demand_", "impressions_", "weighted_"), 1:2, paste0))) {
+    set(pairs, j = column, value = rpois(60, 20) + 0.5)
+  }
+  for (column in inktide:::part_names) set(pairs, j = column, value = rnorm(60))
+  lines <- inktide:::move_lines(pairs, c(28, 28), 0.1)
+  plain <- pairs[, lapply(.SD, sum), by = "name", .SDcols = c("clicks_1", "clicks_2", "demand", "mix")][match(lines$name, name)]
+  expect_equal(lines$clicks_before, plain$clicks_1 * 30 / 28)
+  expect_equal(lines$demand, plain$demand)
+  expect_equal(lines$mix, plain$mix)
+  expect_false(is.unsorted(-abs(lines$change)))
+  whole <- inktide:::move_lines(pairs, c(28, 28), 0.1, rep("all", 60))
+  expect_equal(sum(lines$change), whole$change)
+})
+
+test_that("how far things waver is told from the middle half, also of very many", {
+  set.seed(5)
+  noise <- runif(40000, 0.01, 0.05)
+  x <- rnorm(40000, 0, sqrt(noise + 0.09))
+  expect_equal(inktide:::middle_variance(x, noise), 0.09, tolerance = 0.08)
+  # A tenth that truly moved does not widen it much.
+  x[1:4000] <- x[1:4000] + 3
+  expect_lt(inktide:::middle_variance(x, noise), 0.14)
+  expect_equal(inktide:::middle_variance(rnorm(500, 0, 0.01), rep(0.05, 500)), 0)
+})

@@ -97,3 +97,60 @@ test_that("a project folder is found upwards, its settings used, its mistakes na
   expect_equal(wrong$status, 1)
   expect_match(paste(wrong$err, collapse = " "), "line 13.*Did you mean 'brand'")
 })
+
+test_that("every command has help, and its example is a call that it understands", {
+  for (name in names(inktide:::cli_commands())) {
+    command <- c(inktide:::cli_commands()[[name]], name = name)
+    help <- program("help", name)
+    expect_equal(help$status, 0)
+    for (option in command$options) expect_match(help$out, option@long_flag, fixed = TRUE, all = FALSE)
+    words <- scan(text = command$example, what = "", quiet = TRUE)
+    expect_equal(words[1:2], c("inktide", name))
+    parsed <- inktide:::parse_call(command, words[-(1:2)])
+    given <- sub("=.*", "", words[startsWith(words, "--")])
+    expect_true(all(gsub("-", "_", sub("^--", "", given)) %in% names(parsed$options)))
+    if (!length(given)) expect_equal(parsed$files, words[-(1:2)])
+  }
+})
+
+test_that("windows, lengths and ranges are read as written, and what cannot be meant is refused", {
+  expect_equal(inktide:::parse_window("2026-03-01..2026-03-28", "--before"), c("2026-03-01", "2026-03-28"))
+  expect_equal(inktide:::parse_lengths("7, 28,90"), c(7, 28, 90))
+  expect_equal(inktide:::parse_range("4:20", "--band"), c(4, 20))
+  expect_equal(inktide:::parse_range("5:", "--words"), c(5, Inf))
+  wrong <- list(quote(inktide:::parse_window("2026-03-01", "--before")),
+    quote(inktide:::parse_window("2026-03-28..2026-03-01", "--before")), quote(inktide:::parse_lengths("7,soon")),
+    quote(inktide:::parse_lengths("0")), quote(inktide:::parse_range("nine", "--band")))
+  for (call in wrong) expect_equal(expect_error(eval(call), class = "tide_error_call")$fault, "call")
+})
+
+test_that("curve shows how parts differ, how methods compare and whether the fit is fine", {
+  parts <- program("curve", files[["pairs"]], "--by", "device", "--until", "3", "--quiet")
+  expect_equal(parts$status, 0)
+  expect_match(parts$out, "^(desktop|mobile) against (desktop|mobile): x[0-9.]+ \\([0-9.]+ to [0-9.]+\\) at 1", all = FALSE)
+  expect_match(parts$out, "pooled by band, non-brand|pooled by band, all", all = FALSE)
+  rivals <- as_table(program("curve", files[["pairs"]], "--compare", "--format", "csv", "--quiet"))
+  expect_setequal(rivals$method, c("fitted", "pivot", "power"))
+  expect_false(is.unsorted(-rivals$log_likelihood))
+  fit <- program("curve", files[["pairs"]], "--diagnose", "--quiet")
+  expect_match(fit$out, "each folder foretold by the others: off by", all = FALSE)
+  prior <- csv("position,ctr", "1,40%", "10,2%")
+  leaning <- as_table(program("curve", files[["capped"]], "--prior", prior, "--format", "csv", "--quiet"))
+  expect_equal(leaning$position, 1:20)
+  expect_equal(program("curve", files[["pairs"]], "--by", "weather")$status, 2)
+  expect_equal(program("curve", files[["pairs"]], "--prior", csv("a,b", "1,2"))$status, 1)
+})
+
+test_that("the list by page, folder and topic adds up to the list, as hours and lines of a page limit it", {
+  call <- function(...) as_table(program("find", files[["pairs"]], "--brand", "fernmoor", "--format", "csv", "--quiet", ...))
+  all <- call()
+  for (view in list("--page-view", c("--view", "folder"), c("--view", "topic"), c("--view", "query"))) {
+    expect_equal(sum(do.call(call, as.list(view))$gain), sum(all$gain), tolerance = 1e-6)
+  }
+  day <- call("--hours", "4")
+  expect_lte(sum(day$hours), 4)
+  expect_true(all(day$id %in% all$id))
+  expect_lte(max(table(call("--per-page", "1")$page)), 1)
+  expect_true(all(call("--kind", "low_ctr,cannibalized")$kind %in% c("low_ctr", "cannibalized")))
+  expect_true(all(call("--min-gain", "3")$gain >= 3))
+})

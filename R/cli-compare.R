@@ -75,7 +75,7 @@ emit_moves <- function(options, compared, rules, lengths = NULL) {
   moves <- compared[[1]]
   if (!is.null(options$why)) return(emit_why(options, moves))
   drivers <- if (is.null(moves$sides)) utils::head(tide_drivers(moves, rules), 5)$told
-  emit(options, moves$moves, c(greyed(format(moves, n = options$top, width = terminal_width()), options),
+  emit(options, moves$moves, c(coloured(format(moves, n = options$top, width = terminal_width()), moves, options),
     if (length(drivers)) c("", "What drives it", unlist(lapply(drivers, strwrap, terminal_width(), indent = 2,
       exdent = 4)))))
 }
@@ -92,14 +92,17 @@ emit_why <- function(options, moves) {
   emit(options, asked, wrap_lines(told, terminal_width()))
 }
 
-# At a terminal that has colours, what is no more than noise is grey.
-greyed <- function(lines, options) {
+# At a terminal that has colours, what is no more than noise is grey, what is clearly less is red, what is clearly more
+# blue.
+coloured <- function(lines, moves, options) {
   if (!is.null(options$out) || options$format != "table" || cli::num_ansi_colors() < 2) return(lines)
   blank <- which(lines == "")
   end <- if (is.na(blank[2])) length(lines) + 1 else blank[2]
-  table <- seq_along(lines) > blank[1] + 1 & seq_along(lines) < end
-  noise <- table & !grepl(" \\*$", lines)
-  lines[noise] <- cli::col_grey(lines[noise])
+  table <- which(seq_along(lines) > blank[1] + 1 & seq_along(lines) < end)
+  shown <- moves$moves[seq_along(table)]
+  real <- shown$real %in% TRUE
+  lines[table] <- ifelse(!real, cli::col_grey(lines[table]), ifelse(shown$change < 0, cli::col_red(lines[table]),
+    cli::col_blue(lines[table])))
   lines
 }
 

@@ -212,3 +212,18 @@ test_that("how far things waver is told from the middle half, also of very many"
   expect_lt(inktide:::middle_variance(x, noise), 0.14)
   expect_equal(inktide:::middle_variance(rnorm(500, 0, 0.01), rep(0.05, 500)), 0)
 })
+
+test_that("at a terminal with colours noise is grey, losses are red and gains blue", {
+  withr::local_options(cli.num_colors = 8L)
+  moves <- tide_moves(as_data(made_site(queries = 60, days = 56)), days = 28)
+  set(moves$moves, j = "real", value = seq_len(nrow(moves$moves)) <= 6)
+  set(moves$moves, j = "change", value = rep(c(-5, 5), length.out = nrow(moves$moves)))
+  lines <- inktide:::coloured(format(moves, n = 8), moves, list(format = "table"))
+  plain <- cli::ansi_strip(lines)
+  expect_equal(plain, format(moves, n = 8))
+  first <- which(startsWith(plain, "query"))[1]
+  expect_equal(lines[first + 1:2], c(cli::col_red(plain[first + 1]), cli::col_blue(plain[first + 2])), ignore_attr = TRUE)
+  expect_equal(lines[first + 8], cli::col_grey(plain[first + 8]), ignore_attr = TRUE)
+  # Files and other formats stay plain.
+  expect_equal(inktide:::coloured(plain, moves, list(format = "table", out = "x")), plain)
+})

@@ -31,7 +31,9 @@ one <- function(kind, seed) {
   low <- list$kind == "low_ctr"
   rivals <- list$kind == "cannibalized"
   harmful <- c("swap", "split")
-  truth <- list[, worth := worth][kind %in% c("low_ctr", "cannibalized")]
+  # What merging two pages brings nobody can simulate: such queries are left out of every ranking.
+  set(list, j = "worth", value = worth)
+  truth <- list[kind %in% c("low_ctr", "cannibalized") & !case %in% "split"]
   weak <- site$queries$low[match(list$query, site$queries$query)]
   # Worth the work: at least a click a month.
   planted <- site$low[site$low$gain >= 1]
@@ -39,11 +41,12 @@ one <- function(kind, seed) {
 
   pairs <- found$pairs
   pairs[, c("asked", "shown") := list(summary$queries$query[pairs$query], summary$pages$page[pairs$page])]
+  two <- pairs[segment != "brand", .N, by = "asked"][N > 1]$asked
+  pairs <- pairs[!pairs$asked %in% site$queries$query[site$queries$case == "split"]]
   pivot <- found$curve$evidence[segment != "brand"]
   pairs[, "below" := pivot$pivot_ctr[match(round(pairs$position), pivot$position)]]
   below <- pairs[impressions >= 100 & position <= 20 & ctr < below &
     segment != "brand"][order(-(impressions * below - clicks))]
-  two <- pairs[segment != "brand", .N, by = "asked"][N > 1]$asked
   worth_of <- function(rows) fcoalesce(site$low$gain[match(key(rows$asked, rows$shown),
     key(site$low$query, site$low$page))], 0) +
     pmax(0, fcoalesce(site$swaps$gain[match(rows$asked, site$swaps$query)], 0)) * !duplicated(rows$asked)

@@ -70,7 +70,8 @@ pair_distance <- function(residual, mean, spread) {
   out <- abs(residual) / mean / (3 * sqrt(relative))
   # The skewed limit is the wider one: it matters to those beyond the plain one.
   far <- which(out > 1 & residual > 0)
-  limit <- (1 - relative[far] / 9 + sqrt(relative[far]))^3 - 1
-  out[far] <- pmin(out[far], residual[far] / mean[far] / limit)
+  # Where next to nothing is expected the cube root says nothing, and the plain limit stands.
+  limit <- pmax(3 * sqrt(relative[far]), (1 - relative[far] / 9 + sqrt(relative[far]))^3 - 1)
+  out[far] <- residual[far] / mean[far] / limit
   out
 }

@@ -45,6 +45,9 @@ test_that("a pair is held down where its gamma factor would be three standard de
   limit <- qgamma(pnorm(3), 4, 4) - 1
   expect_equal(inktide:::pair_distance(limit * 1e6, 1e6, 0.25), 1, tolerance = 0.05)
   expect_equal(inktide:::pair_distance(-1.5e6, 1e6, 0.25), 1, tolerance = 1e-3)
+  # One click where a thousandth was expected is far off, and on the right side.
+  expect_equal(inktide:::pair_distance(0.999, 0.001, 0.2), 999 / (3 * sqrt(0.2 + 1000)), tolerance = 1e-9)
+  expect_true(all(inktide:::pair_distance(1:50, 10^seq(-6, 6, length.out = 50), 0.2) > 0))
 })
 
 test_that("a known curve is found again, with its interval, better than by the pivot", {

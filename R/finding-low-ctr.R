@@ -8,11 +8,12 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   candidates <- which(pairs$judged & pairs$expected >= 1)
   if (!length(candidates)) return(no_findings())
   at <- pairs[candidates]
-  judged <- judge_low(at$clicks, at$expected, at$page, word_table(summary$queries$key[at$query], function_only))
-  set(at, j = "expected", value = judged$expected)
+  fit <- judge_low(at$clicks, at$expected, at$page, word_table(summary$queries$key[at$query], function_only))
+  judged <- fit$judged
+  set(at, j = "expected", value = fit$expected)
   # A shortfall that is sure but small is nobody's working day.
   likely <- which(at$clicks < 0.8 * at$expected & at$tested & judged$confidence > 0.5)
-  levels <- low_ctr_levels(at[likely], judged$groups)
+  levels <- low_ctr_levels(at[likely], fit$all)
   gain <- lapply(low_ctr_gain(at[likely], levels), `*`, per_month(summary))
   # An expectation has the chance of being wrong in it; the upper end is what it may bring if it is real.
   gain[c("gain", "low")] <- lapply(gain[c("gain", "low")], `*`, judged$confidence[likely])
@@ -20,7 +21,7 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   worth <- which(gain$gain >= options$min_gain)
   worth <- worth[worthiest_within(judged$confidence[likely[worth]], gain$gain[worth], options$fdr)]
   unsure <- which(at$clicks < 0.8 * at$expected & at$tested & judged$confidence > 0.2)
-  aside <- rbind(held_lines(judged$topics), unsure_line(at$query[setdiff(unsure, likely[worth])], options$fdr))
+  aside <- rbind(held_lines(fit$topics), unsure_line(at$query[setdiff(unsure, likely[worth])], options$fdr))
   if (!length(worth)) return(no_findings(aside))
   listed <- likely[worth]
   gain <- lapply(gain, `[`, worth)
@@ -29,7 +30,7 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   at <- at[listed]
   found <- pair_findings("low_ctr", summary, pairs, candidates[listed], gain, judged$confidence[listed],
     low_ctr_action(summary, at, siblings), low_ctr_reason(summary, at, siblings, gain$gain),
-    low_ctr_how(summary, pairs[candidates[listed]], at, levels, gain, judged, listed))
+    low_ctr_how(summary, pairs[candidates[listed]], at, levels, gain, fit, judged[listed]))
   # Queries that one rewrite of the page mends are one piece of work.
   set(found, j = "work", value = ifelse(siblings$whole, paste("snippet", summary$pages$key[at$page]), found$identity))
   list(found = found, aside = aside)
@@ -63,28 +64,6 @@ low_ctr_levels <- function(at, groups) {
   list(usual = exp(level$usual + level$usual_var / 2), today = exp(level$today + level$today_var / 2),
     usual_var = level$usual_var,
     today_var = level$today_var, shared = rep_len(level$shared, nrow(at)))
-}
-
-low_ctr_how <- function(summary, pairs, at, levels, gain, judged, listed) {
-  topic <- at$expected / pairs$expected
-  seen <- log((at$clicks + 0.5) / (at$expected + 0.5))
-  noise <- log_noise(at$clicks, at$expected)
-  low <- judged$groups$mean[2]
-  usual <- judged$groups$sd[1]^2
-  total <- max(judged$groups$sd[2]^2, usual + 0.15^2)
-  keep <- total / (total + noise)
-  how_lines(
-    sprintf("expected on the curve: %.2f clicks", pairs$expected),
-    ifelse(topic < 0.999, sprintf("its topic earns %.3f of the curve anyway: expected %.2f", topic, at$expected), ""),
-    sprintf("log factor = ln((%s + 0.5) / (%.2f + 0.5)) = %.3f, variance of its noise %.3f", format_count(at$clicks),
-      at$expected, seen, noise),
-    sprintf("usual queries of this site: mean %.3f, standard deviation %.3f; low ones: mean %.3f, standard deviation %.3f", judged$groups$mean[1], judged$groups$sd[1], judged$groups$mean[2], judged$groups$sd[2]),
-    sprintf("level today, its luck taken out: exp(%.3f + %.3f x (%.3f - %.3f) + %.4f / 2) = %.3f of the curve (share of %.3f / (%.3f + noise) of what is seen)", low, keep, seen, low, levels$today_var, levels$today, total, total),
-    sprintf("the level it would usually have: exp(%.3f + %.3f x (%.3f - %.3f) + %.4f / 2) = %.3f (share of %.3f / (%.3f + noise))", judged$groups$mean[1], usual / (total + noise), seen, low, levels$usual_var, levels$usual, usual, total),
-    sprintf("confidence: chance of a low page %.3f, of a low query or page %.3f", judged$page_low[listed],
-      judged$confidence[listed]),
-    sprintf("gain = expected x (usual - today) x confidence x 30 / days = %.2f x (%.3f - %.3f) x %.3f x 30 / %d = %.2f",
-      at$expected, levels$usual, levels$today, judged$confidence[listed], as.integer(summary$recent$days), gain$gain))
 }
 
 # Of all sets whose share of false ones is expected to stay within `fdr` by number, and within half as much again by

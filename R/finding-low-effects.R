@@ -15,18 +15,19 @@ low_levels <- function(z, noise, groups) {
   total <- max(groups$sd[2]^2, usual + 0.15^2)
   seen <- total + noise
   today_var <- total * noise / seen
+  # The low ones' mean is known from few.
+  of_mean <- (usual / seen)^2 * groups$sd[2]^2 / (groups$seen[2] + 1)
   list(today = groups$mean[2] + total / seen * (z - groups$mean[2]), today_var = today_var,
-    usual = groups$mean[1] + usual / seen * (z - groups$mean[2]), usual_var = usual * (1 - usual / seen),
+    usual = groups$mean[1] + usual / seen * (z - groups$mean[2]), usual_var = usual * (1 - usual / seen) + of_mean,
     shared = usual / total * today_var)
 }
 
-# What no model of clicks knows: a topic seen on one page only looks like its snippet. On simulated sites one in twenty
-# of what seemed certain was such.
-unmodelled <- 0.05
+# What no model of clicks knows. On simulated sites about one in twenty-five of what seemed certain was false.
+unmodelled <- 0.04
 
-# In: clicks, expected clicks, page and words (a word_table()) of the pairs. Out: each pair's probability of a low page
-# or a low query, that of a low page alone, the groups of all pairs, expected clicks with the topic's effect, and the
-# topics.
+# In: clicks, expected clicks, page and words (a word_table()) of the pairs. Out: `judged`, a row per pair
+# (page_posteriors(), what topics take from it, and `confidence`, what is left); the groups of all pairs, of pages and of
+# pairs within their page; expected clicks with the topic's effect; and the topics.
 judge_low <- function(clicks, expected, page, words) {
   known <- expected >= 3
   z <- log((clicks + 0.5) / (expected + 0.5))
@@ -40,30 +41,37 @@ judge_low <- function(clicks, expected, page, words) {
   }
   expected <- expected * exp(topics$effect)
   judged <- page_posteriors(clicks, expected, page, levels$pairs, levels$pages)
-  # A topic that may be behind it takes its share of the certainty.
-  confidence <- judged$low * ifelse(topics$low > 0.5, 1, 1 - topics$low) * (1 - unmodelled)
-  list(confidence = confidence, page_low = judged$page_low, groups = levels$all, expected = expected,
-    topics = topics$found)
+  # A topic that may be behind it takes its share of the certainty: by what its other pages say or, where it is on one
+  # page only, by how often topics are held back and pages are weak.
+  held <- topics$part / (topics$part + levels$pages$weight[["low"]])
+  set(judged, j = "by_topic", value = ifelse(topics$low > 0.5, 0, topics$low))
+  set(judged, j = "unseen_topic", value = ifelse(topics$alone, judged$page_low * held, 0))
+  set(judged, j = "confidence", value = pmax(0, judged$low * (1 - judged$by_topic) * (1 - unmodelled) -
+    judged$unseen_topic))
+  c(levels, list(judged = judged, expected = expected, topics = topics$found))
 }
 
 # Groups of all pairs (whatever the reason), of pages, and of pairs within their page. The pages that say most are
-# enough for the fit.
+# enough for the fit, and of those the pairs that say most.
 fit_levels <- function(clicks, expected, page, known, most = 6000L) {
-  z <- log((clicks + 0.5) / (expected + 0.5))
   noise <- log_noise(clicks, expected)
-  all <- fit_two_groups(z[known], noise[known])
+  best <- utils::head(which(known)[order(noise[known])], 2000)
+  all <- fit_two_groups(clicks_over_factors(clicks[best], expected[best]))
   at <- by_pages(page)
   said <- order(-rowsum(1 / (noise + all$sd[1]^2), page, reorder = FALSE)[match(at$page, unique(page))])
   said <- sort(said[cumsum(at$pairs[said]) <= most | seq_along(said) <= 20])
   rows <- at$order[unlist(Map(seq, at$first[said], length.out = at$pairs[said]))]
   of <- rep(seq_along(said), at$pairs[said])
+  use <- which(known[rows])
+  use <- utils::head(use[order(noise[rows[use]])], 1500)
   pairs <- all
   for (round in 1:2) {
-    likelihood <- page_likelihoods(pair_likelihoods(clicks[rows], expected[rows], pairs), of)
+    own <- pair_likelihoods(clicks[rows], expected[rows], pairs)
+    likelihood <- page_likelihoods(own, of)
     pages <- fit_pages(likelihood, at$pairs[said])
-    use <- which(known[rows])
-    pairs <- fit_within_pages(z[rows[use]], noise[rows[use]], Reduce(`+`, page_shares(likelihood, pages)), of[use],
-      pairs)
+    # What the page's other pairs say of it, so that nothing counts twice.
+    others <- Reduce(`+`, page_shares(likelihood, pages))[of, ] / Reduce(`+`, own)
+    pairs <- fit_query_groups(clicks_beside_pages(clicks[rows[use]], expected[rows[use]], others[use, , drop = FALSE]))
   }
   # The site's level is the pairs', pages have what is theirs beside it.
   pairs$mean <- pairs$mean + pages$mean[1]
@@ -71,22 +79,11 @@ fit_levels <- function(clicks, expected, page, known, most = 6000L) {
   list(all = all, pages = pages, pairs = pairs)
 }
 
-# The groups of pairs beside their page's effect, which is known as a posterior only (EM over both): taking its mean for
-# the truth would make pairs look alike, since the mean follows them.
-fit_within_pages <- function(z, noise, posterior, of, groups, most = 1500L) {
-  best <- utils::head(order(noise), most)
-  noise <- noise[best]
-  share <- posterior[of[best], , drop = FALSE]
-  beside <- outer(z[best], effect_grid, `-`)
-  for (round in 1:15) {
-    logs <- lapply(1:3, function(k) log(groups$weight[k]) - 0.5 * log(groups$sd[k]^2 +
-      noise) - 0.5 * (beside - groups$mean[k])^2 / (groups$sd[k]^2 + noise))
-    top <- do.call(pmax, logs)
-    part <- lapply(logs, function(own) exp(own - top))
-    total <- Reduce(`+`, part)
-    part <- lapply(part, function(own) share * own / total)
-    latent <- lapply(1:3, function(k) shrink_to(beside, noise, groups$mean[k], groups$sd[k]))
-    groups <- next_groups(groups, part, latent, c(0.25, 0.4, 0.4))
-  }
-  groups
+# How likely these clicks are under each log factor of the pair itself, beside its page's effect, which is known as a
+# posterior only: taking its mean for the truth would make pairs look alike, since the mean follows them.
+clicks_beside_pages <- function(clicks, expected, posterior) {
+  given <- clicks_over_factors(clicks, expected, both_grid)
+  posterior <- posterior / rowSums(posterior)
+  steps <- round((effect_grid - effect_grid[1]) / diff(factor_grid[1:2]))
+  Reduce(`+`, lapply(seq_along(steps), function(k) posterior[, k] * given[, steps[k] + seq_along(factor_grid), drop = FALSE]))
 }

@@ -2,16 +2,25 @@
 
 # Topics: words whose queries fall short on page after page. Each page's mean is either what pages show by themselves
 # (their mixture) or the topic's own shortfall, of about a half, give or take. Out: per pair the probability and the
-# effect of its likeliest topic; `found`, the topics with better than even odds.
+# effect of its likeliest topic, and whether its page has a topic of its own (`alone`), of which this cannot be told;
+# `part`, the share of words that are held; `found`, the topics with better than even odds.
 held_topics <- function(z, weight, page, words, page_groups) {
-  none <- list(low = numeric(length(z)), effect = numeric(length(z)), likely = numeric(length(z)),
+  out <- list(low = numeric(length(z)), effect = numeric(length(z)), likely = numeric(length(z)),
+    alone = logical(length(z)), part = held_share(0, 0),
     found = data.table(word = character(), queries = integer(), pages = integer(), share = numeric()))
-  if (!nrow(words)) return(none)
+  if (!nrow(words)) return(out)
   texts <- as_levels(words$word)
   long <- data.table(pair = words$query, word = as.integer(texts), page = page[words$query],
     weight = weight[words$query], weighted = (weight * z)[words$query])
-  topics <- judge_topics(long, page_groups, pairs = length(z))
-  if (is.null(topics)) return(none)
+  by_page <- long[, .(weight = sum(weight), weighted = sum(weighted), pairs = .N), by = c("word", "page")]
+  sizes <- by_page[, .(pages = .N, pairs = sum(pairs), mean = sum(weighted) / sum(weight)), by = "word"]
+  # What stands in half of all queries is no topic.
+  sizes <- sizes[sizes$pairs <= 0.5 * length(z)]
+  told <- sizes$pages >= 2 & sizes$pairs >= 4
+  out$alone <- page %in% own_topics(by_page[by_page$word %in% sizes$word[!told]], page)
+  topics <- judge_topics(by_page[by_page$word %in% sizes$word[told & sizes$mean < -0.1]], page_groups, sum(told))
+  if (is.null(topics)) return(out)
+  out$part <- topics$part[1]
   # Each pair has the likeliest of its words; of equals, the one on fewer pairs.
   long[, "at" := match(long$word, topics$word)]
   long <- long[!is.na(long$at)]
@@ -19,7 +28,6 @@ held_topics <- function(z, weight, page, words, page_groups) {
   setorderv(long, c("pair", "low", "size", "word"), c(1L, -1L, 1L, 1L))
   best <- long[!duplicated(long$pair)]
   held <- best[best$low > 0.5]
-  out <- none
   out$low[best$pair] <- best$low
   out$likely[best$pair] <- topics$effect[best$at]
   out$effect[held$pair] <- topics$effect[held$at]
@@ -31,31 +39,34 @@ held_topics <- function(z, weight, page, words, page_groups) {
   out
 }
 
-# In: a row for each pair and word of it. Out: per word on two pages and four pairs or more that falls short at all:
-# `low`, how likely its results page holds it back, and `effect`, by how much; NULL where there is none. usual: what
-# such topics lose.
-judge_topics <- function(long, page_groups, pairs, usual = c(mean = -0.7, sd = 0.35)) {
-  by_page <- long[, .(weight = sum(weight), weighted = sum(weighted), pairs = .N), by = c("word", "page")]
-  by_page[, "mean" := weighted / weight]
-  sizes <- by_page[, .(pages = .N, pairs = sum(pairs), weight = sum(weight), weighted = sum(weighted)), by = "word"]
-  set(sizes, j = "mean", value = sizes$weighted / sizes$weight)
-  common <- sizes$pages >= 2 & sizes$pairs >= 4 & sizes$pairs <= 0.5 * pairs
-  wanted <- sizes$word[common & sizes$mean < -0.1]
-  by_page <- by_page[by_page$word %in% wanted]
+# Pages at least half of whose pairs share a word that other pages do not show.
+own_topics <- function(by_page, page) {
+  pages <- unique(page)
+  size <- tabulate(match(page, pages))
+  by_page$page[by_page$pairs >= 0.5 * size[match(by_page$page, pages)]]
+}
+
+# The share of words that their results page holds back; one in twenty, worth twenty words, keeps few from deciding.
+held_share <- function(held, words) (held + 1) / (words + 20)
+
+# In: per word and page what its pairs show. Out: per word `low`, how likely its results page holds it back, `effect`, by
+# how much, and the `part` of all `words` that are; NULL where there is none. usual: what such topics lose.
+judge_topics <- function(by_page, page_groups, words, usual = c(mean = -0.7, sd = 0.35)) {
   if (!nrow(by_page)) return(NULL)
+  by_page[, "mean" := weighted / weight]
   likelihood <- topic_likelihoods(by_page, page_groups)
   topics <- by_page[, .(pairs = sum(pairs)), by = "word"]
   prior <- stats::dnorm(topic_grid, usual[["mean"]], usual[["sd"]])
   shares <- exp(likelihood$held - likelihood$best) * rep(prior / sum(prior), each = nrow(topics))
   effect <- drop(shares %*% topic_grid) / rowSums(shares)
   held <- likelihood$best + log(rowSums(shares))
-  # How many words are so, the words themselves tell; one in twenty, worth twenty words, keeps few from deciding.
-  part <- 0.05
+  # How many words are so, the words themselves tell.
+  part <- held_share(0, 0)
   for (round in 1:20) {
     low <- 1 / (1 + exp(pmin(likelihood$alone - held + log((1 - part) / part), 700)))
-    part <- (sum(low[effect < -0.2]) + 1) / (sum(common) + 20)
+    part <- held_share(sum(low[effect < -0.2]), words)
   }
-  topics[, c("low", "effect") := list(ifelse(effect < -0.2, low, 0), effect)]
+  topics[, c("low", "effect", "part") := list(ifelse(effect < -0.2, low, 0), effect, part)]
   topics[]
 }
 

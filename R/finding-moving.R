@@ -44,7 +44,7 @@ find_moving <- function(summary, curve, pairs, options, kind) {
   at <- at[use]
   change <- log((moved$clicks_2 + 0.5) / moved$demand_2) - log((moved$clicks_1 + 0.5) / moved$demand_1)
   noise <- 1 / (moved$clicks_1 + 0.5) + 1 / (moved$clicks_2 + 0.5)
-  groups <- fit_two_groups(change, noise, usual_sd = 0.15)
+  groups <- fit_groups(measured_over_factors(change, noise), usual_sd = 0.15)
   group <- if (kind == "falling") 2L else 3L
   confidence <- part_shares(change, noise, groups$weight, groups$mean,
     groups$sd)[, group] * if (kind == "falling") change < groups$mean[1] else change > groups$mean[1]

@@ -58,7 +58,7 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"), leading = c("
   structure(list(pages = with_names(page_course(rows, chosen, periods), coded),
     lines = with_names(query_course(rows, leaders, periods), coded),
     bands = with_names(band_course(rows, rules$bands), coded), events = events_of(events, chosen, coded$pages$keys),
-    shifts = if (!is.null(events)) shifts_of(series, events), changes = changes_of(series, events),
+    shifts = if (!is.null(events)) shifts_of(series, events), changes = changes_of(series, events, groups = rules$page_groups),
     unusual = tide_unusual(data),
     by = by, leading = leading, from = periods[1], to = table$to), class = "tide_follow")
 }
@@ -175,7 +175,7 @@ format.tide_follow <- function(x, width = 80, ...) {
     format_days(x$from, x$to), few, x$by), width), "", row(fit_text("page", free), heads),
     vapply(seq_len(nrow(ends)), function(i) row(fit_path(format_path(ends$page[i]), free), cells[i, ]), ""),
     time_lines("Events", shift_lines(x$shifts), width),
-    time_lines("Changes found in the data, by page", found_change_lines(x$changes), width),
+    time_lines("Changes found in the data", found_change_lines(x$changes), width),
     time_lines("Unusual days and weeks", odd_run_lines(x$unusual), width))
 }
 

@@ -6,13 +6,13 @@
 #'
 #' @details
 #' \describe{
-#'   \item{`low_ctr`}{Clicked less than the curve says, by more than queries usually differ. The spread between queries
-#'     is split into a usual and a low part (two-groups mixture); `confidence` is the probability of the low part, never
-#'     above 0.95 (a topic that only one page shows cannot be told from that page's snippet), and the expected share of
+#'   \item{`low_ctr`}{Clicked less than the curve says, by more than queries usually differ. Pages and queries are each
+#'     taken apart into a usual and a low part, and a high one where the data call for it (two-groups mixtures); whether
+#'     queries differ by log-normal or gamma factors, their likelihoods say. `confidence` is the probability of a low page
+#'     or query, less what a topic may have to do with it, and never above 0.96. The expected share of
 #'     false ones in the list is at most `fdr` (by worth at most half as much again); of the lists of which that holds it is the one
 #'     worth most, so what is likely and large stands beside what is sure, each with its confidence. Natural tails are
-#'     taken to be as heavy below as they are seen to be above. The spread between queries counts half as
-#'     gamma, half as log-normal, whose lower tails no site is large enough to tell apart. The gain is the confidence
+#'     taken to be as heavy below as they are seen to be above. The gain is the confidence
 #'     times what leads back to where the usual spread would have the query, not blindly to the curve.}
 #'   \item{`striking_distance`}{In the band of positions, with the next worthwhile step (page one from page two, else
 #'     the top three; or the `target` asked for) within reach. The chance of the step is 0.35 x target / position, an assumption for queries that

@@ -86,7 +86,7 @@ report_time <- function(followed) {
     inline_svg(ggplot2::autoplot(followed, "click_through"),
       sprintf("CTR by %s against what the curve expects, the same pages.", followed$by)),
     if (!is.null(followed$shifts)) part("What came of events", shift_lines(followed$shifts)),
-    part("Changes found in the data, by page", found_change_lines(followed$changes)),
+    part("Changes found in the data", found_change_lines(followed$changes)),
     part("Unusual days and weeks", odd_run_lines(followed$unusual)), "</section>"), collapse = "")
 }
 

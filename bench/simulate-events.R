@@ -39,13 +39,13 @@ one <- function(seed, ...) {
   whole <- tide_shifts(data, update, fit)
   changes <- tide_changes(data, curve = fit)
   planted <- c(clicks = list(...)$clicks, demand = list(...)$demand, position = list(...)$slip)
-  hit <- changes$page %in% sprintf("https://www.fernmoor.example/p%d/", 1:3) &
+  hit <- changes$level == "page" & changes$name %in% sprintf("https://www.fernmoor.example/p%d/", 1:3) &
     abs(as.integer(changes$date - as.IDate("2026-02-27"))) <= 7 & length(planted) > 0
   clear <- function(s, measure) s$verdict[s$measure == measure] %in% c("rose", "fell")
   data.table(alarm = mean(shifts$verdict != "no sign"), clicks = clear(shifts, "clicks"),
     demand = clear(shifts, "demand"), position = clear(shifts, "position"), through = clear(shifts, "click_through"),
     site_alarm = mean(whole$verdict %in% c("rose", "fell")), changes = nrow(changes), false = sum(!hit),
-    found = length(unique(changes$page[hit])) / 3)
+    found = length(unique(changes$name[hit])) / 3)
 }
 kinds <- list(nothing = list(), `nothing, drifts twice as far` = list(drift = 0.06),
   `nothing, 2 clicks a day` = list(a_day = 2), `nothing, 16 months` = list(days = 480),

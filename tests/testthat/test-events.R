@@ -59,10 +59,29 @@ test_that("where nothing happened, stated intervals hold the truth about as ofte
 
 test_that("a change point is found at its day with the nearest event, and none where none is", {
   changed <- tide_changes(as_data(paged(clicks = 2.5)), events = marks())
-  expect_setequal(unique(sub(".*/(p\\d+)/", "\\1", changed$page)), c("p1", "p2", "p3"))
+  expect_setequal(unique(sub(".*/(p\\d+)/", "\\1", changed$name[changed$level == "page"])), c("p1", "p2", "p3"))
   expect_true(all(changed$measure == "click_through" & abs(as.integer(changed$date - as.IDate("2026-02-27"))) <= 3))
   expect_equal(unique(changed$event), "Rewritten")
   expect_lte(mean(vapply(1:6, function(seed) nrow(tide_changes(as_data(paged(seed)))) > 0, NA)), 1 / 3)
+})
+
+test_that("what a folder or the site as a whole does at once is found as such, and its searches' season is not", {
+  found <- function(rows) tide_changes(as_data(rows), events = marks(pages = ""))
+  # The folder of three moves by a third, too little for any one of its pages.
+  folder <- found(paged(seed = 2, clicks = 0.7))
+  expect_true("/a/" %in% folder$name[folder$level == "folder" & folder$measure == "click_through" & folder$ratio < 1])
+  site <- paged(seed = 3, days = 200)
+  site[date > as.IDate("2026-04-10"), "clicks" := rbinom(.N, clicks, 0.6)]
+  all <- found(site)
+  expect_equal(all$name[all$level == "site"], "all pages")
+  expect_equal(all$measure[all$level == "site"], "click_through")
+  expect_lte(abs(as.integer(all$date[all$level == "site"] - as.IDate("2026-04-11"))), 3)
+  expect_true(all$ratio_low[all$level == "site"] < 0.6 && all$ratio_high[all$level == "site"] > 0.6)
+  # Nothing is left for the pages, since all of them moved.
+  expect_false("page" %in% all$level)
+  quiet <- vapply(1:6, function(seed) nrow(tide_changes(as_data(paged(seed, days = 200, pages = 20)))), 0L)
+  expect_lte(mean(quiet > 0), 1 / 3)
+  expect_match(inktide:::found_change_lines(all)[1], "the whole site: click-through at equal position -")
 })
 
 test_that("unusual days are named for what they look like, and can be left out", {

@@ -69,10 +69,10 @@ test_that("a usual spread without a low part flags next to nothing; planted ones
   page <- seq_along(expected) %/% 3
   words <- data.table(query = seq_len(800), word = paste("word", seq_len(800)))
   none <- inktide:::judge_low(rpois(800, expected * factor), expected, page, words)
-  expect_lt(length(inktide:::worthiest_within(none$confidence, fdr = 0.1)), 10)
+  expect_lt(length(inktide:::worthiest_within(none$judged$confidence, fdr = 0.1)), 10)
   weak <- page %% 15 == 0
   some <- inktide:::judge_low(rpois(800, expected * factor * ifelse(weak, 0.35, 1)), expected, page, words)
-  listed <- inktide:::worthiest_within(some$confidence, fdr = 0.1)
+  listed <- inktide:::worthiest_within(some$judged$confidence, fdr = 0.1)
   expect_gt(mean(weak[listed]), 0.8)
   expect_gt(mean(which(weak & expected > 10) %in% listed), 0.7)
 })
@@ -81,16 +81,16 @@ test_that("tails that are as heavy above as below are nobody's fault", {
   set.seed(12)
   expected <- exp(rnorm(1500, 4, 1))
   heavy <- exp(rnorm(1500, 0, 0.3) + ifelse(runif(1500) < 0.12, rnorm(1500, 0, 0.9), 0))
-  groups <- inktide:::fit_two_groups(log(heavy), rep(0.01, 1500))
+  groups <- inktide:::fit_two_groups(inktide:::measured_over_factors(log(heavy), rep(0.01, 1500)))
   mirrored <- inktide:::mirror_of_high(groups)
   expect_equal(mirrored$weight[[2]], groups$weight[[2]], tolerance = 0.6)
   # A handful of high ones may be luck, and then nothing is mirrored.
-  few <- inktide:::fit_two_groups(rnorm(150, 0, 0.25), rep(0.05, 150))
-  expect_lt(inktide:::mirror_of_high(few)$weight[[2]], 0.3 * few$weight[[3]])
+  few <- inktide:::fit_two_groups(inktide:::measured_over_factors(rnorm(150, 0, 0.25), rep(0.05, 150)))
+  expect_equal(inktide:::mirror_of_high(few)$weight[[2]], 0)
   page <- seq_along(expected)
   judged <- inktide:::judge_low(rpois(1500, expected * heavy), expected, page,
     data.table(query = page, word = paste("word", page)))
-  expect_lt(length(inktide:::worthiest_within(judged$confidence, fdr = 0.1)), 15)
+  expect_lt(length(inktide:::worthiest_within(judged$judged$confidence, fdr = 0.1)), 15)
 })
 
 test_that("on the demo data the findings are what was planted", {
@@ -223,7 +223,7 @@ test_that("what a whole topic loses to its results page is named and no finding,
     1)), expected, page, words)
   expect_equal(judged$topics$word, "crop7")
   expect_equal(judged$topics$share, 0.45, tolerance = 0.2)
-  listed <- inktide:::worthiest_within(judged$confidence, fdr = 0.1)
+  listed <- inktide:::worthiest_within(judged$judged$confidence, fdr = 0.1)
   expect_lt(mean(held[listed]), 0.15)
   expect_gt(mean(which(weak & expected > 10) %in% listed), 0.6)
 })
@@ -361,6 +361,27 @@ test_that("any line can be redone by hand from what is explained", {
   expect_error(tide_explain(found, "L-0000000000"), class = "tide_error_finding")
 })
 
+# Both sides of the sums that a trace shows, worked out: what stands between the first "=" and the last. Words after a
+# comma or in brackets name a figure.
+worked_out <- function(step) {
+  step <- sub(", a chance of .*", "", sub("^.*?(as high: |taken out: |usually have: | = )", "", step, perl = TRUE))
+  step <- gsub("\\([^()]*(share|other page)[^()]*\\)|, (the|what) [^)]*(?=\\))", "", step, perl = TRUE)
+  sides <- strsplit(gsub("[a-z ]+of the curve", "", gsub(" x ", " * ", step)), " = ")[[1]]
+  vapply(utils::tail(sides, 2), function(side) eval(parse(text = side), list(ln = log)), 0)
+}
+
+test_that("every sum that a trace shows of a low CTR comes out when it is done by hand", {
+  found <- demo()$found
+  for (id in found$findings$id[found$findings$kind == "low_ctr"]) {
+    steps <- tide_explain(found, id)$steps
+    for (step in grep("^log factor|level|^of (pages|queries)|^confidence|^gain =", steps, value = TRUE)) {
+      sides <- worked_out(sub(", variance.*| \\(share.*", "", step))
+      # Figures are shown with three decimals.
+      expect_equal(sides[[1]], sides[[2]], tolerance = 0.05, label = step)
+    }
+  }
+})
+
 test_that("views by page, query, folder and topic add up to the list", {
   found <- demo()$found
   for (by in c("page", "query", "folder", "topic")) {
@@ -385,7 +406,7 @@ test_that("page and query are judged together: one query's shortfall is its own,
   factor <- usual * ifelse(whole, 0.35, 1)
   factor[alone] <- 0.2
   clicks <- rpois(720, expected * factor)
-  judged <- inktide:::judge_low(clicks, expected, pages, no_words)
+  judged <- inktide:::judge_low(clicks, expected, pages, no_words)$judged
   expect_gt(mean(judged$confidence[alone] > 0.5), 0.75)
   expect_lt(max(judged$page_low[alone]), 0.5)
   expect_gt(mean(judged$page_low[whole]), 0.9)
@@ -394,30 +415,64 @@ test_that("page and query are judged together: one query's shortfall is its own,
   # What is clicked as usual is never low, and the order of rows changes nothing.
   expect_true(all(judged$confidence[clicks > 1.3 * expected] == 0))
   shuffled <- sample(720)
-  again <- inktide:::judge_low(clicks[shuffled], expected[shuffled], pages[shuffled], no_words)
+  again <- inktide:::judge_low(clicks[shuffled], expected[shuffled], pages[shuffled], no_words)$judged
   expect_equal(again$confidence, judged$confidence[shuffled], tolerance = 1e-6)
 })
 
-test_that("likelihoods are those of gamma factors (negative binomial) and of log-normal ones (by integration), half each", {
+test_that("likelihoods are those of gamma factors (negative binomial) and of log-normal ones (by integration)", {
   groups <- list(weight = c(0.8, 0.15, 0.05), mean = c(0, -0.8, 0.7), sd = c(0.25, 0.5, 0.4))
   clicks <- c(0, 3, 40)
-  expected <- c(2, 10, 35)
-  grid <- inktide:::effect_grid
-  gamma <- inktide:::gamma_likelihoods(clicks, expected, groups)
-  lognormal <- inktide:::lognormal_likelihoods(clicks, expected, groups)
-  for (k in 1:3) {
-    truth <- vapply(grid, function(effect) groups$weight[k] * dnbinom(clicks, size = 1 / (exp(groups$sd[k]^2) - 1),
-      mu = expected * exp(effect + groups$mean[k] + groups$sd[k]^2 / 2)), clicks)
-    expect_equal(gamma[[k]], truth, tolerance = 1e-8)
-    summed <- function(row, effect) integrate(function(x) dpois(clicks[row], expected[row] * exp(x)) * dnorm(x,
-      groups$mean[k] + effect, groups$sd[k]), -8, 5, subdivisions = 1000)$value
-    for (at in c(1, 12, 17)) {
-      expect_equal(lognormal[[k]][1:2, at], groups$weight[k] * vapply(1:2, summed, 0, effect = grid[at]),
-        tolerance = 1e-3)
-    }
-    # Of many clicks the log is taken as normal, which holds where the page's effect is near what was seen.
-    expect_equal(lognormal[[k]][3, 17 - 8], groups$weight[k] * summed(3, grid[9]), tolerance = 0.15)
+  expected <- exp(c(0.7, 2.3, 3.56))
+  at <- c(6, 12, 17)
+  likelihoods <- function(gamma) lapply(inktide:::pair_likelihoods(clicks, expected, c(groups, gamma = gamma)),
+    function(own) own[, at])
+  size <- uniroot(function(size) trigamma(size) - groups$sd[1]^2, c(0.1, 100), tol = 1e-9)$root
+  gamma <- groups$weight[1] * vapply(inktide:::effect_grid[at], function(effect) dnbinom(clicks, size = size,
+    mu = expected * exp(effect) * size / exp(digamma(size))), clicks)
+  # What is low lies below the usual mean, what is high above it.
+  ends <- rbind(c(-4, 3), c(-4, 0), c(0, 3))
+  lognormal <- lapply(1:3, function(k) outer(1:3, at, Vectorize(function(row, j) {
+    density <- function(x) dnorm(x, groups$mean[k], groups$sd[k])
+    seen <- function(x) dpois(clicks[row], expected[row] * exp(inktide:::effect_grid[j] + x)) * density(x)
+    over <- function(f) integrate(f, ends[k, 1], ends[k, 2], subdivisions = 1000, rel.tol = 1e-8)$value
+    groups$weight[k] * over(seen) / over(density)
+  })))
+  # Each row to within a factor: what the usual part makes of it at no effect of the page.
+  scaled <- function(of, by = of) of / by[, 3]
+  expect_equal(scaled(likelihoods(1)[[1]]), scaled(gamma), tolerance = 0.02)
+  plain <- likelihoods(0)
+  for (k in 1:3) expect_equal(scaled(plain[[k]], plain[[1]]), scaled(lognormal[[k]], lognormal[[1]]), tolerance = 0.05)
+  expect_equal(scaled(likelihoods(0.3)[[1]]), scaled(0.3 * gamma + 0.7 * lognormal[[1]]), tolerance = 0.02)
+})
+
+test_that("clicks tell gamma factors from log-normal ones, and a high part only where there is one", {
+  fitted <- function(factor) {
+    expected <- exp(rnorm(length(factor), 4, 1))
+    inktide:::fit_query_groups(inktide:::clicks_over_factors(rpois(length(factor), expected * factor), expected))
   }
-  expect_equal(inktide:::pair_likelihoods(clicks, expected, groups)[[2]], (gamma[[2]] + lognormal[[2]]) / 2,
-    tolerance = 0.05)
+  set.seed(6)
+  lognormal <- fitted(exp(rnorm(3000, 0, 0.5)))
+  gamma <- fitted(rgamma(3000, 1 / 0.25) * 0.25)
+  expect_lt(lognormal$gamma, 0.05)
+  expect_gt(gamma$gamma, 0.8)
+  expect_equal(c(lognormal$sd[1], gamma$sd[1]), c(0.5, sqrt(trigamma(4))), tolerance = 0.05)
+  expect_equal(c(lognormal$weight[["high"]], gamma$weight[["high"]]), c(0, 0))
+  some_high <- fitted(exp(rnorm(3000, 0, 0.2) + rep(c(1, 0), c(150, 2850))))
+  expect_equal(some_high$weight[["high"]], 0.05, tolerance = 0.2)
+  expect_equal(some_high$mean[3], 1, tolerance = 0.15)
+})
+
+test_that("a topic on one page only lends doubt to its page, by how often topics are held back", {
+  set.seed(8)
+  n <- 600
+  page <- seq_len(n) %/% 4
+  weak <- page %in% c(10, 20, 30)
+  expected <- exp(rnorm(n, 3.5, 0.5))
+  clicks <- rpois(n, expected * exp(rnorm(n, 0, 0.2)) * ifelse(weak, 0.4, 1))
+  crop <- sprintf("crop%d", ifelse(weak, page, page %/% 4 + 1000))
+  judged <- inktide:::judge_low(clicks, expected, page, data.table(query = seq_len(n), word = crop))$judged
+  expect_true(all(judged$unseen_topic[weak] > 0))
+  expect_true(all(judged$unseen_topic[!weak & page %in% 40:100] == 0))
+  own <- judged[weak & clicks < 0.8 * expected]
+  expect_equal(own$confidence, own$low * (1 - own$by_topic) * (1 - inktide:::unmodelled) - own$unseen_topic)
 })

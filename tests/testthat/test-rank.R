@@ -62,7 +62,7 @@ test_that("independent gains add in squares, those that share an assumption in f
 })
 
 test_that("usual part and shortfall share out what is seen by their variances (normal posteriors, checked by simulation)", {
-  groups <- list(weight = c(0.9, 0.08, 0.02), mean = c(0, -0.8, 0.8), sd = c(0.3, 0.5, 0.5))
+  groups <- list(weight = c(0.9, 0.08, 0.02), mean = c(0, -0.8, 0.8), sd = c(0.3, 0.5, 0.5), seen = c(1e6, 1e6, 1e6))
   set.seed(9)
   usual <- rnorm(2e5, 0, 0.3)
   today <- usual + rnorm(2e5, -0.8, 0.4)
@@ -79,7 +79,7 @@ test_that("two groups planted in log factors are told apart", {
   low <- rep(c(TRUE, FALSE), c(150, 1350))
   noise <- rep(0.02, 1500)
   z <- rnorm(1500, ifelse(low, -0.9, 0), ifelse(low, 0.4, 0.25)) + rnorm(1500, 0, sqrt(noise))
-  groups <- inktide:::fit_two_groups(z, noise)
+  groups <- inktide:::fit_two_groups(inktide:::measured_over_factors(z, noise))
   expect_equal(groups$sd[1], 0.25, tolerance = 0.1)
   expect_equal(groups$mean[2], -0.9, tolerance = 0.25)
   expect_equal(groups$weight[[2]], 0.1, tolerance = 0.4)

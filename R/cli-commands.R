@@ -119,7 +119,7 @@ cli_commands <- function() {
         text_option("--by", "WHAT",
           "brand, intent, page_group, band, words, term, country, device, vertical, rich_result"),
         text_option("--segments", "A,B", "two segments of inktide.yml against each other, or one against the rest"),
-        figure)),
+        events, figure)),
       formats = "xlsx",
       run = run_compare),
     report = list(

@@ -38,7 +38,7 @@ run_moves <- function(options, files) {
   note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
   compared <- lapply(lengths, function(days) tide_moves(data, site_days = held, after = after, before = before,
     days = days, level = options$level, fdr = options$fdr, brand = input$settings$rules$brand,
-    rules = input$settings$rules))
+    rules = input$settings$rules, events = events_input(options, input)))
   emit_moves(options, compared, input$settings$rules, lengths)
 }
 
@@ -152,5 +152,5 @@ site_moves <- function(options, input, data, findings) {
   data <- last_rows(options, input, data, 56)
   if (dated_days(data) < 56) return(NULL)
   tide_moves(data, site_days = held, days = 28, level = "page", curve = findings$curve,
-    brand = input$settings$rules$brand, rules = input$settings$rules)
+    brand = input$settings$rules$brand, rules = input$settings$rules, events = events_input(options, input))
 }

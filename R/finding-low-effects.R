@@ -8,11 +8,14 @@
 # Variance of the log of clicks / expected, by chance alone.
 log_noise <- function(clicks, expected) 1 / (pmax(clicks, expected * 0.3) + 0.5)
 
+# How far shortfalls themselves differ, as a standard deviation of logs: an assumption, since low pairs are few.
+shortfall_sd <- 0.2
+
 # A low pair's log factor today is its usual part plus a shortfall, seen with noise. Normal posteriors of today's
 # level and of the usual part (means, variances, and what they share).
 low_levels <- function(z, noise, groups) {
   usual <- groups$sd[1]^2
-  total <- max(groups$sd[2]^2, usual + 0.15^2)
+  total <- usual + shortfall_sd^2
   seen <- total + noise
   today_var <- total * noise / seen
   # The low ones' mean is known from few.

@@ -86,15 +86,13 @@ step_how <- function(summary, at, target, step, sure) {
 page_one_views <- function(summary, default = 1.5, default_sd = 0.3) {
   weekly <- summary$weekly
   if (is.null(weekly)) return(default)
-  side <- ifelse(weekly$position < 9.5, 1L, ifelse(weekly$position > 11.5 & weekly$position < 20.5, 2L, NA))
-  # Beside all searches of the week, so that a season is not taken for it.
-  all <- sum_codes(weekly$impressions, weekly$week, max(weekly$week))
-  own <- copy(weekly)
-  set(own, j = "impressions", value = own$impressions / all[own$week])
+  side <- fcase(weekly$position < 9.5, 1L, weekly$position > 11.5 & weekly$position < 20.5, 2L)
   # Where pages take turns, it is another page that has the searches.
   use <- which(!is.na(side) & !weekly$query %in% summary$contested$query)
-  own <- own[use]
-  set(own, j = "side", value = side[use])
+  # Beside all searches of the week, so that a season is not taken for it.
+  all <- sum_codes(weekly$impressions, weekly$week, max(weekly$week))
+  own <- data.table(query = weekly$query[use], page = weekly$page[use], side = side[use],
+    impressions = weekly$impressions[use] / all[weekly$week[use]])
   sums <- own[, .(weeks = .N, mean = mean(impressions)), by = c("query", "page", "side")]
   both <- merge(sums[sums$side == 1L & sums$weeks >= 2], sums[sums$side == 2L & sums$weeks >= 2],
     by = c("query", "page"))

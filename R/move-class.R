@@ -28,6 +28,7 @@
 #' @param rules A [tide_rules()] object, for groups of pages instead of first folders.
 #' @param site_days Clicks of the site by day (`date`, `clicks`), longer than the windows: where they reach a year back,
 #'   `season` tells what the same weeks did then. `NULL` takes those of `data`.
+#' @param events A [tide_events()] object: those that lie in one window only are told beside the comparison.
 #' @param segments Instead of windows one or two [tide_segment()]s: the first is held against the second, or against the
 #'   rest. Then `before` in names of columns stands for the second, `after` for the first, and `real` for a difference
 #'   that is not that of the segments on the whole.
@@ -37,7 +38,8 @@
 #'   `real`, `status` (`continuing`, `new`, `lost`), `impressions_before`, `impressions_after`, `position_before`,
 #'   `position_after`), `site` (one such row), `pairs`, `windows` (`from`, `to`, `days` with rows, `missing`), `sides`
 #'   (names of the segments, or `NULL`), `level`, `season` (`ratio` of the site's clicks between the same weekdays a
-#'   year before, or `NULL`), `weekly` (of the 50 that lead: clicks of each `name` by `week` over both windows, 1 the
+#'   year before, or `NULL`), `events` (those given that lie in one window only: `date`, `event`, `pages`, `window`, which
+#'   is `before` or `after`), `weekly` (of the 50 that lead: clicks of each `name` by `week` over both windows, 1 the
 #'   oldest). Methods: `print`, `format`, `tidy`, `summary`, `autoplot`, `plot`.
 #' @section Errors: `tide_error_grain` without dates or queries; `tide_error_window` for windows that the data do not
 #'   hold or that share days.
@@ -51,12 +53,13 @@
 #' @export
 tide_moves <- function(data, after = NULL, before = NULL, days = 28,
   level = c("query", "page", "folder", "topic", "pair", "site"), curve = NULL, brand = NULL,
-                       fdr = 0.1, rules = tide_rules(), site_days = NULL, segments = NULL) {
+                       fdr = 0.1, rules = tide_rules(), site_days = NULL, segments = NULL, events = NULL) {
   check_class(data, "tide_data", "data")
   level <- check_choice(level, move_levels, "level")
   check_number(days, "days", min = 1)
   check_number(fdr, "fdr", min = 0.001, max = 0.5)
   segments <- as_segments(segments)
+  if (!is.null(events)) check_class(events, "tide_events", "events")
   check_class(rules, "tide_rules", "rules")
   sides <- moving_sides(data, segments, before, after, days, rules)
   summary <- if (is.null(curve)) tide_summary(data, brand = brand)
@@ -67,15 +70,17 @@ tide_moves <- function(data, after = NULL, before = NULL, days = 28,
   pairs <- pair_sums(at$rows)
   set(pairs, j = part_names, value = pair_changes(pairs, held$days, curve$fits[[1]]))
   set(pairs, j = "name", value = level_names(level, pairs, at, rules))
-  moves <- move_lines(pairs, held$days, fdr)
-  site <- move_lines(pairs, held$days, fdr, rep("the site", nrow(pairs)))
+  sums <- named_sums(pairs, pairs$name)
+  moves <- move_lines(sums, held$days, fdr)
+  site <- move_lines(named_sums(sums, rep("the site", nrow(sums))), held$days, fdr)
   of_windows <- is.null(sides$names)
   weekly <- if (of_windows) clicks_by_week(at, pairs, leading_moves(moves, 50)$name, sides$ends)
   if (of_windows && is.null(site_days) && sides$from <= sides$ends$before[1] - 364L) site_days <- days_of_site(data)
   set(pairs, j = c("query_name", "page_name"), value = list(at$queries$names[pairs$query], at$pages$names[pairs$page]))
   structure(list(moves = moves, site = site, pairs = pairs, windows = held, sides = sides$names, level = level,
     fdr = fdr,
-    season = if (of_windows) last_season(site_days, sides$ends), weekly = weekly), class = "tide_moves")
+    season = if (of_windows) last_season(site_days, sides$ends), weekly = weekly,
+    events = if (of_windows && !is.null(events)) events_apart(events, sides$ends)), class = "tide_moves")
 }
 
 #' @rdname tide_moves

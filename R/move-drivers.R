@@ -39,7 +39,7 @@ driver_lines <- function(kind, name, change, by, share, parts, told) data.table(
 # Real movers among the wholes, and which of their parts make the change.
 driven <- function(moves, whole, part, site, most, kinds) {
   days <- moves$windows$days
-  lines <- move_lines(moves$pairs, days, moves$fdr, whole)
+  lines <- move_lines(named_sums(moves$pairs, whole), days, moves$fdr)
   # Fewer than three clicks a month are nobody's news.
   lines <- lines[lines$real & abs(lines$change) >= 3]
   own <- moves$pairs[, .(change = sum(demand + position + click_through + mix), clicks_1 = sum(clicks_1),
@@ -79,7 +79,7 @@ homeless_topics <- function(moves, site) {
   code <- match(pairs$query_name, queries)
   topic <- head_terms(query_key(queries), leading_of(pairs, length(queries), code))[code]
   known <- which(!is.na(topic))
-  lines <- move_lines(pairs[known], moves$windows$days, moves$fdr, topic[known])
+  lines <- move_lines(named_sums(pairs[known], topic[known]), moves$windows$days, moves$fdr)
   lines <- lines[lines$real & lines$change >= 1 & log(lines$ratio) > site]
   rbindlist(lapply(seq_len(nrow(lines)), function(i) {
     own <- pairs[which(topic == lines$name[i])]

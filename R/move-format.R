@@ -43,7 +43,7 @@ format.tide_moves <- function(x, n = 20, width = 80, ...) {
   more <- nrow(x$moves) - nrow(shown)
   leading <- if (x$level != "site") utils::head(which(x$moves$real), 3)
   told <- vapply(leading, function(i) change_sentence(x$moves[i], line_name(x$moves$name[i], x$level), x$sides), "")
-  c(wrap_lines(c(sides_line(x), change_sentence(x$site, "The site", x$sides), season_line(x), came_line(x),
+  c(wrap_lines(c(sides_line(x), change_sentence(x$site, "The site", x$sides), season_line(x), events_line(x), came_line(x),
     sprintf("%s of %s %s (marked *)", format_count(sum(x$moves$real)), level_count(nrow(x$moves), x$level),
       if (is.null(x$sides)) "moved by more than the site and the usual wavering" else "differ by more than the segments do on the whole and the usual wavering")), width), "",
     line(fit_text(x$level, free), heads[1], heads[2], "change", "demand", "positn", "clickth", "mix", ""),
@@ -90,6 +90,20 @@ came_line <- function(x) {
   told <- told[nzchar(told)]
   if (length(told)) sprintf("%s; the rest was shown in both %s", paste(told, collapse = ", "),
     if (is.null(x$sides)) "windows" else "segments")
+}
+
+# What happened in one of the windows only.
+events_line <- function(x, most = 4) {
+  told <- vapply(c(after = "after", before = "before"), function(side) {
+    own <- x$events[x$events$window == side]
+    if (!NROW(own)) return("")
+    shown <- utils::head(own, most)
+    sprintf("only in the %s window: %s%s", if (side == "after") "later" else "earlier",
+      paste(sprintf("%s (%s%s)", shown$event, format(shown$date), ifelse(nzchar(shown$pages), ", some pages", "")),
+        collapse = ", "), if (nrow(own) > most) sprintf(" and %s more", format_count(nrow(own) - most)) else "")
+  }, "")
+  told <- told[nzchar(told)]
+  if (length(told)) paste(told, collapse = "; ")
 }
 
 # Windows of one year differ by the season too: what the same weeks did a year before, or that nobody knows.

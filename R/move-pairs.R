@@ -59,13 +59,16 @@ leading_of <- function(pairs, queries, code = pairs$query) {
 # told.
 worth_telling <- 2
 
-# Pairs summed by their name, each line tested, the largest change first.
-move_lines <- function(pairs, shown, fdr, name = pairs$name) {
+# Lines or pairs summed by their name: `name` and the sums of both windows.
+named_sums <- function(pairs, name) {
   sums <- c(outer(c("clicks_", "expected_", "demand_", "impressions_", "weighted_"), 1:2, paste0), part_names)
   names <- unique(name)
   code <- match(name, names)
-  own <- setDT(c(list(name = names),
-    lapply(pairs[, sums, with = FALSE], sum_codes, code = code, size = length(names))))
+  setDT(c(list(name = names), lapply(pairs[, sums, with = FALSE], sum_codes, code = code, size = length(names))))
+}
+
+# Each line of a named_sums() tested, the largest change first.
+move_lines <- function(own, shown, fdr) {
   tests <- change_tests(own, shown, 0.9)
   scale <- 30 / shown
   change <- own$clicks_2 * scale[2] - own$clicks_1 * scale[1]

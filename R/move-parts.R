@@ -46,25 +46,26 @@ share_luck <- function(parts, tests, common, clear = 0.01, second = 0.02) {
 # ratio_high, p, q, p_visible: of searches and position together, p_clicked, common_clicked: the log ratio of the site).
 change_tests <- function(sums, days, level, least = 10) {
   clicks <- log((sums$clicks_2 + 0.5) / days[2]) - log((sums$clicks_1 + 0.5) / days[1])
-  seen <- log((sums$expected_2 + 0.05) / days[2]) - log((sums$expected_1 + 0.05) / days[1])
   click_noise <- 1 / (sums$clicks_1 + 0.5) + 1 / (sums$clicks_2 + 0.5)
-  seen_noise <- 1 / (sums$impressions_1 + 1) + 1 / (sums$impressions_2 + 1)
-  tested <- sums$clicks_1 + sums$clicks_2 >= least
-  searches <- log((sums$demand_2 + 1) / days[2]) - log((sums$demand_1 + 1) / days[1])
-  visible <- beside_site(seen, seen_noise, tested)
-  clicked <- beside_site(clicks - seen, click_noise, tested)
-  least_p <- pmin(beside_site(searches, seen_noise, tested)$p, visible$p, clicked$p)
-  p <- fifelse(tested, pmin(1, 3 * least_p), NA_real_)
+  tested <- which(sums$clicks_1 + sums$clicks_2 >= least)
+  own <- sums[tested]
+  seen <- log((own$expected_2 + 0.05) / days[2]) - log((own$expected_1 + 0.05) / days[1])
+  searches <- log((own$demand_2 + 1) / days[2]) - log((own$demand_1 + 1) / days[1])
+  seen_noise <- 1 / (own$impressions_1 + 1) + 1 / (own$impressions_2 + 1)
+  visible <- beside_site(seen, seen_noise)
+  clicked <- beside_site(clicks[tested] - seen, click_noise[tested])
+  p <- pmin(1, 3 * pmin(beside_site(searches, seen_noise)$p, visible$p, clicked$p))
   reach <- stats::qnorm(1 - (1 - level) / 2) * sqrt(click_noise + visible$between + clicked$between)
-  data.table(ratio = exp(clicks), ratio_low = exp(clicks - reach), ratio_high = exp(clicks + reach), p = p,
-    q = stats::p.adjust(p, "BH"), p_visible = fifelse(tested, visible$p, NA_real_),
-    p_clicked = fifelse(tested, clicked$p, NA_real_), common_clicked = clicked$common)
+  out <- data.table(ratio = exp(clicks), ratio_low = exp(clicks - reach), ratio_high = exp(clicks + reach), p = NA_real_,
+    q = NA_real_, p_visible = NA_real_, p_clicked = NA_real_, common_clicked = clicked$common)
+  set(out, tested, c("p", "q", "p_visible", "p_clicked"), list(p, stats::p.adjust(p, "BH"), visible$p, clicked$p))
+  out
 }
 
 # Two-sided p-values of log ratios beside the common one: list(p, between, common).
-beside_site <- function(z, noise, tested) {
-  common <- if (any(tested)) weighted_median(z[tested], 1 / (noise[tested] + 0.02)) else 0
-  between <- if (sum(tested) >= 20) middle_variance(z[tested] - common, noise[tested]) else 0.02
+beside_site <- function(z, noise) {
+  common <- if (length(z)) weighted_median(z, 1 / (noise + 0.02)) else 0
+  between <- if (length(z) >= 20) middle_variance(z - common, noise) else 0.02
   list(p = 2 * stats::pnorm(-abs(z - common) / sqrt(noise + between)), between = between, common = common)
 }
 

@@ -28,9 +28,10 @@ check_window <- function(window, arg) {
 
 # Rows of both windows, and their side: 1 before, 2 after.
 window_rows <- function(rows, windows) {
-  day <- as.integer(rows$date)
-  within <- function(window) day >= as.integer(window[1]) & day <= as.integer(window[2])
-  side <- within(windows$before) + 2L * within(windows$after)
+  first <- as.integer(min(rows$date))
+  days <- seq(first, as.integer(max(rows$date)))
+  within <- function(window) days >= as.integer(window[1]) & days <= as.integer(window[2])
+  side <- (within(windows$before) + 2L * within(windows$after))[as.integer(rows$date) - first + 1L]
   use <- which(side > 0L)
   list(rows = if (length(use) == nrow(rows)) rows else rows[use], side = side[use])
 }
@@ -48,6 +49,15 @@ held_days <- function(date, side, windows) {
   from <- as.IDate(vapply(windows, function(window) as.integer(window[1]), 0L))
   to <- as.IDate(vapply(windows, function(window) as.integer(window[2]), 0L))
   data.table(from = from, to = to, days = days, missing = as.integer(to) - as.integer(from) + 1L - days)
+}
+
+# Events in one window only (a holiday that both have is none): date, event, pages, window.
+events_apart <- function(events, windows) {
+  within <- function(window) events$date >= window[1] & events$date <= window[2]
+  side <- fcase(within(windows$before), "before", within(windows$after), "after")
+  inside <- data.table(date = events$date, event = events$event, pages = events$pages, window = side)[!is.na(side)]
+  name <- tolower(inside$event)
+  inside[!name %in% intersect(name[inside$window == "before"], name[inside$window == "after"])]
 }
 
 # Clicks by week of the names that changed most: data.table(name, week, clicks).

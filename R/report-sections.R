@@ -55,7 +55,7 @@ report_moves <- function(moves, most = 8) {
     Position = signed(shown$position),
     `Click-through` = signed(shown$click_through), `Came or went` = signed(shown$mix),
     `More than noise` = ifelse(shown$real, "yes", ""))
-  said <- c(paste0(paste(sides_line(moves), collapse = "; "), ". ", site),
+  said <- c(paste0(paste(c(sides_line(moves), events_line(moves)), collapse = "; "), ". ", site),
     if (length(told)) paste(told, collapse = " ") else "No page moved by more than the site and the usual wavering.")
   paste0("<section id='moved'><h2>What moved</h2>", paste0("<p>", escape(said), "</p>", collapse = ""),
     drivers_list(utils::head(tide_drivers(moves), 5)), inline_svg(ggplot2::autoplot(moves), site, height = 4),

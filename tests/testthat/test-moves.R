@@ -126,6 +126,23 @@ test_that("luck goes along with the cause that moved, sums stay, and what did no
   expect_equal(shared[3:4], parts[3:4])
 })
 
+test_that("events that only one window has are told, those of both are not", {
+  file <- withr::local_tempfile(fileext = ".csv", lines = c("date,event,pages", "2026-01-10,Easter,",
+    "2026-02-20,easter,", "2026-02-25,Titles rewritten,/p1/", "2026-01-12,Sale,", "2025-05-01,Relaunch,"))
+  windows <- list(before = as.IDate(c("2026-01-01", "2026-01-31")), after = as.IDate(c("2026-02-01", "2026-02-28")))
+  apart <- inktide:::events_apart(tide_events(file), windows)
+  expect_equal(apart[, c("event", "window")], data.table(event = c("Sale", "Titles rewritten"),
+    window = c("before", "after")))
+  expect_equal(inktide:::events_line(list(events = apart)),
+    "only in the later window: Titles rewritten (2026-02-25, some pages); only in the earlier window: Sale (2026-01-12)")
+  expect_null(inktide:::events_line(list(events = apart[0])))
+  data <- as_data(made_site(queries = 40, days = 60))
+  last <- max(data$tables[[1]]$rows$date)
+  writeLines(c("date,event", sprintf("%s,New shop", format(last - 3))), file)
+  expect_match(paste(format(tide_moves(data, events = tide_events(file))), collapse = " "),
+    "only in the later window: New shop")
+})
+
 test_that("the season is what the same weekdays did a year before, where they are held", {
   days <- data.table::data.table(date = as.IDate("2025-01-01") + 0:450)
   days[, "clicks" := ifelse(date >= as.IDate("2025-03-03") & date < as.IDate("2025-03-31"), 150, 100)]
@@ -192,13 +209,13 @@ test_that("lines of any level are the sums of their pairs, whatever the names", 
     set(pairs, j = column, value = rpois(60, 20) + 0.5)
   }
   for (column in inktide:::part_names) set(pairs, j = column, value = rnorm(60))
-  lines <- inktide:::move_lines(pairs, c(28, 28), 0.1)
+  lines <- inktide:::move_lines(inktide:::named_sums(pairs, pairs$name), c(28, 28), 0.1)
   plain <- pairs[, lapply(.SD, sum), by = "name", .SDcols = c("clicks_1", "clicks_2", "demand", "mix")][match(lines$name, name)]
   expect_equal(lines$clicks_before, plain$clicks_1 * 30 / 28)
   expect_equal(lines$demand, plain$demand)
   expect_equal(lines$mix, plain$mix)
   expect_false(is.unsorted(-abs(lines$change)))
-  whole <- inktide:::move_lines(pairs, c(28, 28), 0.1, rep("all", 60))
+  whole <- inktide:::move_lines(inktide:::named_sums(pairs, rep("all", 60)), c(28, 28), 0.1)
   expect_equal(sum(lines$change), whole$change)
 })
 

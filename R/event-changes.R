@@ -8,9 +8,8 @@
 #'   drift apart anyway, from the middle half of its days, leaning on that of all pages, so that what truly changed does
 #'   not hide itself. Folders of three pages or more are held against all pages in the same way. The site is held against
 #'   its own other days, where there are `reach` x 6 or more; not its searches, whose seasons look just like changes. The
-#'   largest within `reach` days counts (moving sums); p-values are those of Student's t (degrees of freedom by
-#'   Satterthwaite, since luck is known and drift is estimated), times 3 for the neighbouring days tried, with the
-#'   false-discovery rate controlled over lines, dates and measures.
+#'   largest within `reach` days counts (moving sums); p-values are those of Student's t, times 3
+#'   for the neighbouring days tried, with the false-discovery rate controlled over lines, dates and measures.
 #' @inheritParams tide_shifts
 #' @param events A `tide_events` object to name the nearest event of, at most `reach` days away; `NULL` names none.
 #' @param reach Days before and after that are compared; the first and last `reach` days cannot be judged.
@@ -24,7 +23,7 @@
 #'   (the nearest that touched it, or `""`), `days_from` (it to the change).
 #' @section Errors: `tide_error_grain` without dates or queries.
 #' @references Eichinger, Kirch (2018), Bernoulli 24, 526-564 (moving sums). Benjamini, Hochberg (1995), Journal of the
-#'   Royal Statistical Society B 57, 289-300. Satterthwaite (1946), Biometrics Bulletin 2, 110-114.
+#'   Royal Statistical Society B 57, 289-300.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
 #' tide_changes(data, brand = "fernmoor")
@@ -107,7 +106,7 @@ scan_changes <- function(lines, reach) {
   }))
 }
 
-# Changes of lines of one level with their standard error and its degrees of freedom: luck is known, drift is estimated.
+# Changes of lines of one level with their standard error and its degrees of freedom.
 standardised <- function(z, noise, rows, at, windows) {
   z <- z[rows, , drop = FALSE]
   noise <- noise[rows, , drop = FALSE]
@@ -116,9 +115,8 @@ standardised <- function(z, noise, rows, at, windows) {
   # How many windows the others' drift is worth.
   others <- min(drift_parent, (length(rows) - 1) * windows)
   between <- usual_drift(z, noise, known, windows, others)[row(z)[known]]
-  se <- sqrt(noise[known] + between)
-  data.table(line = rows[row(z)[known]], day = at[col(z)[known]], change = z[known], se = se,
-    freedom = pmin(1e6, (windows + others) * (se^2 / pmax(between, 1e-9))^2))
+  data.table(line = rows[row(z)[known]], day = at[col(z)[known]], change = z[known], se = sqrt(noise[known] + between),
+    freedom = windows + others)
 }
 
 # How far each line drifts beyond the luck of counts: its own middle half, leaning on that of all lines by as much as a

@@ -2,7 +2,7 @@
 # over a grid of effects, so that what is seen may have any likelihood.
 
 # Logs of factors on what is expected.
-factor_grid <- seq(-4.8, 2.4, by = 0.05)
+factor_grid <- seq(-4.8, 2.4, by = 0.075)
 
 # How likely these clicks are (Poisson) under each log factor: a row a pair, its largest value 1.
 clicks_over_factors <- function(clicks, expected, at = factor_grid) {

@@ -7,18 +7,22 @@ effect_grid <- seq(-2.4, 1.2, by = 0.15)
 both_grid <- seq(factor_grid[1] + effect_grid[1], max(factor_grid) + max(effect_grid), by = diff(factor_grid[1:2]))
 
 # How likely a pair's clicks are, by kind (usual, low, high) and by its page's effect: a list of three matrices of a row
-# per pair and a column per effect, weight x likelihood. kinds: which of them are wanted.
-pair_likelihoods <- function(clicks, expected, groups, kinds = 1:3) {
-  # Expected clicks to within a hundredth: many pairs are one case then.
+# per pair and a column per effect, weight x likelihood.
+pair_likelihoods <- function(clicks, expected, groups) {
+  cases <- case_likelihoods(clicks, expected, groups)
+  lapply(cases$likelihoods, function(own) own[cases$of, , drop = FALSE])
+}
+
+# The same of each case there is, and which case each pair is `of`: expected clicks to within a hundredth, many pairs
+# are one. kinds: which of them are wanted.
+case_likelihoods <- function(clicks, expected, groups, kinds = 1:3) {
   step <- round(log(expected) / 0.02)
   case <- clicks * 1e4 + step
   first <- which(!duplicated(case))
-  of <- match(case, case[first])
   given <- clicks_over_factors(clicks[first], exp(step[first] * 0.02), both_grid)
-  lapply(kinds, function(k) {
-    prior <- vapply(effect_grid, function(effect) group_prior(groups, k, both_grid - effect), both_grid)
-    (given %*% prior + 1e-300)[of, , drop = FALSE]
-  })
+  list(of = match(case, case[first]), likelihoods = lapply(kinds, function(k) {
+    given %*% vapply(effect_grid, function(effect) group_prior(groups, k, both_grid - effect), both_grid) + 1e-300
+  }))
 }
 
 # Pairs in the order of their pages, and where pages begin.
@@ -52,16 +56,19 @@ page_shares <- function(likelihood, groups) {
 page_posteriors <- function(clicks, expected, page, pairs, pages, at_once = 20000L) {
   at <- by_pages(page)
   low <- page_low <- numeric(length(clicks))
+  cases <- case_likelihoods(clicks, expected, pairs)
   mirror <- mirror_of_high(pairs)
+  mirrored <- if (mirror$weight[2] > 0) case_likelihoods(clicks, expected, mirror, kinds = 2L)$likelihoods[[1]] else 0
+  all <- Reduce(`+`, cases$likelihoods)
+  usual <- (all - cases$likelihoods[[2]] + pmin(cases$likelihoods[[2]], mirrored)) / all
+  all <- log(all)
   for (own in split(seq_along(at$first), (cumsum(at$pairs) - 1L) %/% at_once)) {
     rows <- at$order[seq(at$first[own[1]], length.out = sum(at$pairs[own]))]
-    likelihoods <- pair_likelihoods(clicks[rows], expected[rows], pairs)
-    shares <- page_shares(page_likelihoods(likelihoods, page[rows]), pages)
-    of <- rep(seq_along(own), at$pairs[own])
-    mirrored <- if (mirror$weight[2] > 0) pair_likelihoods(clicks[rows], expected[rows], mirror, kinds = 2L)[[1]] else 0
-    usual <- (likelihoods[[1]] + likelihoods[[3]] + pmin(likelihoods[[2]], mirrored)) / Reduce(`+`, likelihoods)
-    low[rows] <- 1 - rowSums((shares[[1]] + shares[[3]])[of, , drop = FALSE] * usual)
-    page_low[rows] <- rowSums(shares[[2]])[of]
+    of <- cases$of[rows]
+    shares <- page_shares(unname(rowsum(all[of, , drop = FALSE], page[rows], reorder = FALSE)), pages)
+    page_of <- rep(seq_along(own), at$pairs[own])
+    low[rows] <- 1 - rowSums((shares[[1]] + shares[[3]])[page_of, , drop = FALSE] * usual[of, , drop = FALSE])
+    page_low[rows] <- rowSums(shares[[2]])[page_of]
   }
   pair_low <- pmax(0, (low - page_low) / pmax(1 - page_low, 1e-9))
   # A pair that is clicked as often as usual is never low, whatever the tails do.

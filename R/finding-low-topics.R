@@ -13,12 +13,12 @@ held_topics <- function(z, weight, page, words, page_groups) {
   long <- data.table(pair = words$query, word = as.integer(texts), page = page[words$query],
     weight = weight[words$query], weighted = (weight * z)[words$query])
   by_page <- long[, .(weight = sum(weight), weighted = sum(weighted), pairs = .N), by = c("word", "page")]
-  sizes <- by_page[, .(pages = .N, pairs = sum(pairs), mean = sum(weighted) / sum(weight)), by = "word"]
+  sizes <- by_page[, .(pages = .N, pairs = sum(pairs), weight = sum(weight), weighted = sum(weighted)), by = "word"]
   # What stands in half of all queries is no topic.
   sizes <- sizes[sizes$pairs <= 0.5 * length(z)]
   told <- sizes$pages >= 2 & sizes$pairs >= 4
   out$alone <- page %in% own_topics(by_page[by_page$word %in% sizes$word[!told]], page)
-  topics <- judge_topics(by_page[by_page$word %in% sizes$word[told & sizes$mean < -0.1]], page_groups, sum(told))
+  topics <- judge_topics(by_page[by_page$word %in% sizes$word[told & sizes$weighted < -0.1 * sizes$weight]], page_groups, sum(told))
   if (is.null(topics)) return(out)
   out$part <- topics$part[1]
   # Each pair has the likeliest of its words; of equals, the one on fewer pairs.

@@ -1,25 +1,12 @@
 # Simulation study of the list: what is found, beside what was planted and beside the spreadsheet's habits.
 #   R_LIBS=.build/library Rscript bench/simulate-findings.R [SEEDS] [KIND/...]
-suppressPackageStartupMessages({ library(data.table); library(inktide) })
-source("bench/read-rows.R")
-source("bench/simulate-site.R")
-source("bench/simulate-opportunities.R")
-source("bench/simulate-otherwise.R")
-given <- commandArgs(TRUE)
-seeds <- seq_len(if (length(given)) as.integer(given[1]) else 20)
-kinds <- if (length(given) > 1) strsplit(given[2], "/")[[1]] else c(names(opportunity_kinds), names(otherwise_kinds))
+source("bench/simulate-helpers.R")
 
-# Normalised discounted cumulative gain: what the first hundred lines are truly worth, in their order, of the best
-# possible.
-ndcg <- function(worth, all) {
-  discount <- function(x) sum(head(x, 100) / log2(1 + seq_along(head(x, 100))))
-  discount(worth) / discount(sort(all, decreasing = TRUE))
-}
 # Of all that is planted and worth a click a month, or as many as were found.
 average_precision <- function(right, planted) sum(cumsum(right) / seq_along(right) * right) / max(1, planted, sum(right))
 
 one <- function(kind, seed) {
-  site <- (if (kind %in% names(otherwise_kinds)) simulate_otherwise else simulate_opportunities)(kind, seed)
+  site <- make_site(kind, seed)
   summary <- tide_summary(as_data(site$rows), brand = if (site$brand) "fernmoor")
   found <- tide_find(summary, min_gain = 0)
   list <- as.data.table(tidy(found))
@@ -80,8 +67,4 @@ one <- function(kind, seed) {
     promised_swap = sum(list$gain[swapped]) / sum(worth[swapped]),
     held = mean(list$gain_low[gained] <= worth[gained] & worth[gained] <= list$gain_high[gained]))
 }
-results <- rbindlist(parallel::mclapply(seq_len(length(kinds) * length(seeds)), function(i) {
-  one(kinds[(i - 1) %/% length(seeds) + 1], seeds[(i - 1) %% length(seeds) + 1])
-}, mc.cores = parallel::detectCores()))
-print(results[, lapply(.SD, function(x) round(mean(x, na.rm = TRUE), 2)), by = "kind",
-  .SDcols = setdiff(names(results), c("kind", "seed"))], nrows = 30)
+means_by_kind(one)

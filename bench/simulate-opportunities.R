@@ -97,8 +97,8 @@ simulate_opportunities <- function(kind, seed) {
   lift <- if (is.null(phone)) 1 else ifelse(phone, 0.85, 1.2)[row]
   usual <- pmin(0.95, curve[place] * q$factor[at] * q$feature[at] * lift * ifelse(q$is_brand[at], 2, 1))
   clicked <- runif(length(row)) < usual * q$kept[at]
-  shown[, c("clicks", "position", "missed") := list(as.vector(rowsum(as.numeric(clicked), row)),
-    round(as.vector(rowsum(place, row)) / shown$impressions, 2),
+  shown[, c("clicks", "position", "usual", "missed") := list(as.vector(rowsum(as.numeric(clicked), row)),
+    round(as.vector(rowsum(place, row)) / shown$impressions, 2), as.vector(rowsum(usual, row)),
     as.vector(rowsum(usual * (1 - q$kept[at]), row)))]
   if (!is.null(phone)) shown[, "device" := ifelse(phone, "mobile", "desktop")]
 
@@ -111,7 +111,10 @@ simulate_opportunities <- function(kind, seed) {
   earned <- vapply(swaps$id, function(i) mean(curve[blurred(q$home[i] * exp(q$wander[i] * 0.6 * sin(1:60)) +
     qnorm(ppoints(60)) * (0.2 + 0.08 * q$home[i]))]), 0)
   swaps[, "gain" := month * (swaps$searches * earned * q$factor[swaps$id] - swaps$clicks)]
-  list(rows = data.table(date = as.IDate("2026-01-01") + shown$day, query = q$query[shown$id],
+  known <- recent[, .(clicks = sum(clicks), expected = sum(usual) / q$factor[id[1]], query = q$query[id[1]]),
+    by = c("id", "page")]
+  list(known = known, made = list(spread = sd, gamma = FALSE, page_spread = 0.1, kept = c(0.25, 0.55),
+    kept_alone = c(0.15, 0.4), weak = 0.06, alone = 0.03, month = month), rows = data.table(date = as.IDate("2026-01-01") + shown$day, query = q$query[shown$id],
     shown[, intersect(c("page", "device", "clicks", "impressions", "position"), names(shown)), with = FALSE]),
     queries = q, low = data.table(query = q$query[low$id], low[, c("page", "gain")]),
     swaps = data.table(query = q$query[swaps$id], gain = swaps$gain), brand = brand > 0)

@@ -57,7 +57,10 @@ simulate_otherwise <- function(kind, seed, n = 3000, days = 91) {
   low <- recent[, .(gain = month * sum(impressions * usual * (1 - q$kept[id]))), by = c("id", "page")][gain > 0]
   swaps <- recent[q$case[recent$id] == "swap", .(gain = month * (sum(impressions) * mean(curve(pmax(1, q$home[id[1]] *
     exp(0.06 * sin(1:60))))) * q$factor[id[1]] - sum(clicks))), by = "id"]
-  list(rows = shown[, .(date = as.IDate("2026-01-01") + day, query = q$query[id], page, clicks, impressions, position)],
+  known <- recent[, .(clicks = sum(clicks), expected = sum(impressions * usual) / q$factor[id[1]], query = q$query[id[1]]),
+    by = c("id", "page")]
+  list(known = known, made = list(spread = how$spread, gamma = how$gamma, page_spread = 0, kept = how$kept,
+    kept_alone = how$kept, weak = 0.06, alone = 0.02, month = month), rows = shown[, .(date = as.IDate("2026-01-01") + day, query = q$query[id], page, clicks, impressions, position)],
     queries = q, low = data.table(query = q$query[low$id], low[, c("page", "gain")]),
     swaps = data.table(query = q$query[swaps$id], gain = swaps$gain), brand = FALSE)
 }

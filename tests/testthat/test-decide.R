@@ -52,6 +52,26 @@ test_that("what worked is told from what did not, demand taken out (difference i
   expect_equal(early$verdict, "too early")
 })
 
+test_that("what was chosen because its clicks were few is not said to work when nothing was done", {
+  day <- as.IDate("2026-02-20")
+  judged <- rbindlist(lapply(1:4, function(seed) {
+    rows <- made_site(queries = 250, days = 84, seed = seed, demand = rep(6, 250))
+    summary <- tide_summary(as_data(rows))
+    curve <- tide_curve(summary)
+    # The fifteen of middling size with the fewest clicks for what the curve expects, before that day.
+    before <- inktide:::coded_rows(rows[date <= day], curve, NULL)
+    sums <- before$rows[, .(clicks = sum(clicks), expected = sum(expected)), by = "query"][expected > 10 & expected < 40]
+    lowest <- before$queries$names[sums$query[order(sums$clicks / sums$expected)][1:15]]
+    decisions <- data.table(id = lowest, decision = "done", at = day, kind = "low_ctr", query = lowest, page = "",
+      pages = rows$page[match(lowest, rows$query)])
+    tide_outcomes(as_data(rows), decisions, curve)
+  }))
+  ratio <- judged$ratio[!is.na(judged$ratio)]
+  expect_gt(length(ratio), 40)
+  expect_equal(mean(log(ratio)), 0, tolerance = 0.1)
+  expect_lt(mean(judged$verdict == "worked"), 0.15)
+})
+
 test_that("the workbook holds every view and its decisions are read back by the program", {
   dir <- withr::local_tempdir()
   file.copy(tide_example()[["pairs"]], file.path(dir, "export.csv"))

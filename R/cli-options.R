@@ -85,19 +85,21 @@ parse_call <- function(command, words) {
       sprintf("See 'inktide help %s'.", command$name)),
     warning = function(w) abort_value(words, conditionMessage(w), command$name))
   # Every option has its entry, given or not: `$` completes names, and "to" must never find "top".
-  options <- stats::setNames(vector("list", length(known)), gsub("-", "_", sub("^--", "", known)))
+  named <- gsub("-", "_", sub("^--", "", unlist(lapply(c(shared_options(), command$options), function(o) o@long_flag))))
+  options <- stats::setNames(vector("list", length(unique(named))), unique(named))
   options[names(parsed$options)] <- parsed$options
   formats <- c("table", "csv", "json", command$formats)
   if (!is.null(options$format) && !options$format %in% formats) {
     abort_call("Unknown format.", sprintf("--format %s", options$format),
       sprintf("Use %s or %s.", paste(formats[-length(formats)], collapse = ", "), formats[length(formats)]))
   }
-  for (name in c("position", "band", "words", "characters")) options[[name]] <- parse_range(options[[name]],
-    paste0("--", name))
-  for (name in c("country", "device", "vertical", "rich_result", "has_any", "has_all", "has_none", "intent",
-    "page_group", "facts", "kind")) options[[name]] <- split_words(options[[name]])
-  options$brand <- brand_words(options$brand)
-  options$columns <- parse_mapping(options$columns)
+  ranges <- c("position", "band", "words", "characters")
+  options[ranges] <- Map(parse_range, options[ranges], paste0("--", ranges))
+  lists <- c("country", "device", "vertical", "rich_result", "has_any", "has_all", "has_none", "intent", "page_group",
+    "facts", "kind")
+  options[lists] <- lapply(options[lists], split_words)
+  options["brand"] <- list(brand_words(options[["brand"]]))
+  options["columns"] <- list(parse_mapping(options[["columns"]]))
   list(options = options, files = parsed$args)
 }
 

@@ -101,13 +101,13 @@ scan_changes <- function(lines, reach) {
     z <- z - outer(level != "site", common)
     # A season of the whole site looks like changes of its searches.
     levels <- if (scan_measures[m] == "demand" || windows < 4) c("page", "folder") else c("page", "folder", "site")
-    rbindlist(lapply(levels, function(own) standardised(z, noise, which(level == own), at, windows)))[,
-      "measure" := scan_measures[m]][]
+    rbindlist(lapply(levels, function(own) standardised(z, noise, which(level == own), at, windows,
+      scan_measures[m])))
   }))
 }
 
 # Changes of lines of one level with their standard error and its degrees of freedom.
-standardised <- function(z, noise, rows, at, windows) {
+standardised <- function(z, noise, rows, at, windows, measure) {
   z <- z[rows, , drop = FALSE]
   noise <- noise[rows, , drop = FALSE]
   known <- which(!is.na(z))
@@ -115,7 +115,7 @@ standardised <- function(z, noise, rows, at, windows) {
   # How many windows the others' drift is worth.
   others <- min(drift_parent, (length(rows) - 1) * windows)
   between <- usual_drift(z, noise, known, windows, others)[row(z)[known]]
-  data.table(line = rows[row(z)[known]], day = at[col(z)[known]], change = z[known], se = sqrt(noise[known] + between),
+  data.table(line = rows[row(z)[known]], day = at[col(z)[known]], measure = measure, change = z[known], se = sqrt(noise[known] + between),
     freedom = windows + others)
 }
 

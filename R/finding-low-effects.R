@@ -8,14 +8,11 @@
 # Variance of the log of clicks / expected, by chance alone.
 log_noise <- function(clicks, expected) 1 / (pmax(clicks, expected * 0.3) + 0.5)
 
-# How far shortfalls themselves differ, as a standard deviation of logs: an assumption, since low pairs are few.
-shortfall_sd <- 0.2
-
 # A low pair's log factor today is its usual part plus a shortfall, seen with noise. Normal posteriors of today's
 # level and of the usual part (means, variances, and what they share).
 low_levels <- function(z, noise, groups) {
   usual <- groups$sd[1]^2
-  total <- usual + shortfall_sd^2
+  total <- low_variance(groups)
   seen <- total + noise
   today_var <- total * noise / seen
   # The low ones' mean is known from few.
@@ -24,6 +21,9 @@ low_levels <- function(z, noise, groups) {
     usual = groups$mean[1] + usual / seen * (z - groups$mean[2]), usual_var = usual * (1 - usual / seen) + of_mean,
     shared = usual / total * today_var)
 }
+
+# Of low pairs' log factors; shortfalls themselves are taken to differ by 0.15 at the least.
+low_variance <- function(groups) max(groups$sd[2]^2, groups$sd[1]^2 + 0.15^2)
 
 # What no model of clicks knows. On simulated sites about one in twenty-five of what seemed certain was false.
 unmodelled <- 0.04

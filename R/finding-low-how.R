@@ -6,7 +6,7 @@ low_ctr_how <- function(summary, pairs, at, levels, gain, fit, judged) {
   noise <- log_noise(at$clicks, at$expected)
   low <- fit$all$mean[2]
   usual <- fit$all$sd[1]^2
-  total <- usual + shortfall_sd^2
+  total <- low_variance(fit$all)
   keep <- total / (total + noise)
   how_lines(
     sprintf("expected on the curve: %.2f clicks", pairs$expected),

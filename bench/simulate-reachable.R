@@ -43,7 +43,7 @@ one <- function(kind, seed) {
   site <- make_site(kind, seed)
   worth_of <- function(rows) fcoalesce(site$low$gain[match(paste(rows$query, rows$page), paste(site$low$query,
     site$low$page))], 0)
-  best <- know_all(site$known, site$made)[order(-gain)]
+  best <- know_all(site$known[!startsWith(query, "fernmoor")], site$made)[order(-gain)]
   likely <- best[clicks < 0.8 * expected & low > 0.5 & gain >= 0.5]
   kept <- likely[inktide:::worthiest_within(likely$low, likely$gain, 0.1)]
   summary <- tide_summary(as_data(site$rows), brand = if (site$brand) "fernmoor")

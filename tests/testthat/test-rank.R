@@ -62,10 +62,10 @@ test_that("independent gains add in squares, those that share an assumption in f
 })
 
 test_that("usual part and shortfall share out what is seen by their variances (normal posteriors, checked by simulation)", {
-  groups <- list(weight = c(0.9, 0.08, 0.02), mean = c(0, -0.8, 0.8), sd = c(0.3, 0.4, 0.4), seen = c(1e6, 1e6, 1e6))
+  groups <- list(weight = c(0.9, 0.08, 0.02), mean = c(0, -0.8, 0.8), sd = c(0.3, 0.5, 0.5), seen = c(1e6, 1e6, 1e6))
   set.seed(9)
   usual <- rnorm(2e5, 0, 0.3)
-  today <- usual + rnorm(2e5, -0.8, 0.2)
+  today <- usual + rnorm(2e5, -0.8, 0.4)
   z <- today + rnorm(2e5, 0, 0.2)
   near <- abs(z + 1.2) < 0.02
   level <- inktide:::low_levels(-1.2, 0.04, groups)

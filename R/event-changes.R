@@ -10,6 +10,7 @@
 #'   its own other days, where there are `reach` x 6 or more; not its searches, whose seasons look just like changes. The
 #'   largest within `reach` days counts (moving sums); p-values are those of Student's t, times 3
 #'   for the neighbouring days tried, with the false-discovery rate controlled over lines, dates and measures.
+#' Days that [tide_unusual()] finds do not count.
 #' @inheritParams tide_shifts
 #' @param events A `tide_events` object to name the nearest event of, at most `reach` days away; `NULL` names none.
 #' @param reach Days before and after that are compared; the first and last `reach` days cannot be judged.
@@ -36,11 +37,11 @@ tide_changes <- function(data, events = NULL, curve = NULL, brand = NULL, reach 
   check_number(fdr, "fdr", min = 0.001, max = 0.5)
   check_number(most, "most", min = 1)
   check_class(rules, "tide_rules", "rules")
-  changes_of(page_days(data, curve, brand), events, reach, fdr, most, rules$page_groups)
+  changes_of(page_days(data, curve, brand), events, reach, fdr, most, rules$page_groups, tide_unusual(data))
 }
 
-changes_of <- function(series, events = NULL, reach = 14, fdr = 0.1, most = 200, groups = NULL) {
-  lines <- change_lines_of(series, most, groups)
+changes_of <- function(series, events = NULL, reach = 14, fdr = 0.1, most = 200, groups = NULL, unusual = NULL) {
+  lines <- change_lines_of(series, most, groups, unusual)
   found <- surest_changes(scan_changes(lines, as.integer(reach)), fdr, as.integer(reach))
   own <- lines$lines[found$line]
   dates <- lines$dates[found$day]
@@ -51,7 +52,7 @@ changes_of <- function(series, events = NULL, reach = 14, fdr = 0.1, most = 200,
 
 # Figures by day of the pages with the most clicks, the folders of three pages or more, and the site: list(lines: level,
 # name, pages (their codes), dates, clicks, impressions, expected: matrices of a row per line).
-change_lines_of <- function(series, most, groups) {
+change_lines_of <- function(series, most, groups, unusual) {
   total <- series$days[, .(clicks = sum(clicks)), by = "page"]
   leading <- utils::head(total$page[order(-total$clicks, total$page)], most)
   folder <- page_group(series$pages$names, groups)[total$page]
@@ -60,13 +61,17 @@ change_lines_of <- function(series, most, groups) {
   lines <- data.table(level = rep(c("page", "folder", "site"), c(length(leading), length(folders), 1)),
     name = c(series$pages$names[leading], names(folders), "all pages"),
     pages = c(as.list(leading), unname(folders), list(total$page)))
+  # Days of bots and faults look like changes of all pages; weeks may be one.
+  odd <- unlist(lapply(which(unusual$days < 7), function(i) unusual$from[i] + seq_len(unusual$days[i]) - 1L))
   dates <- seq(series$from, series$to, by = "day")
+  dates <- dates[!as.integer(dates) %in% odd]
+  day <- match(series$days$date, dates)
   figures <- lapply(c(clicks = "clicks", impressions = "impressions", expected = "expected"), function(column) {
     by_line <- lapply(list(match(series$days$page, leading),
       match(folder[match(series$days$page, total$page)], names(folders)), rep(1L, nrow(series$days))), function(row) {
-      use <- which(!is.na(row))
-      rows <- max(row[use], 0L)
-      at <- as.integer(series$days$date[use] - series$from) * rows + row[use]
+      use <- which(!is.na(row) & !is.na(day))
+      rows <- max(row, 0L, na.rm = TRUE)
+      at <- (day[use] - 1L) * rows + row[use]
       matrix(sum_codes(series$days[[column]][use], at, rows * length(dates)), rows, length(dates))
     })
     do.call(rbind, by_line)

@@ -55,11 +55,12 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"), leading = c("
   rows <- rows[rows$period %in% periods]
   leaders <- leading_queries(rows, coded, leading, lines, findings)
   series <- sum_days(coded, table)
+  unusual <- tide_unusual(data)
   structure(list(pages = with_names(page_course(rows, chosen, periods), coded),
     lines = with_names(query_course(rows, leaders, periods), coded),
     bands = with_names(band_course(rows, rules$bands), coded), events = events_of(events, chosen, coded$pages$keys),
-    shifts = if (!is.null(events)) shifts_of(series, events), changes = changes_of(series, events, groups = rules$page_groups),
-    unusual = tide_unusual(data),
+    shifts = if (!is.null(events)) shifts_of(series, events),
+    changes = changes_of(series, events, groups = rules$page_groups, unusual = unusual), unusual = unusual,
     by = by, leading = leading, from = periods[1], to = table$to), class = "tide_follow")
 }
 

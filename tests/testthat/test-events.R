@@ -81,6 +81,10 @@ test_that("what a folder or the site as a whole does at once is found as such, a
   expect_true(all$ratio_low[all$level == "site"] < 0.6 && all$ratio_high[all$level == "site"] > 0.6)
   # Nothing is left for the pages, since all of them moved.
   expect_false("page" %in% all$level)
+  # Two days of bots on all pages are no change of the site.
+  bots <- paged(seed = 3, days = 200)
+  bots[date %in% as.IDate(c("2026-04-11", "2026-04-12")), "impressions" := impressions * 6L]
+  expect_equal(nrow(found(bots)), 0)
   quiet <- vapply(1:6, function(seed) nrow(tide_changes(as_data(paged(seed, days = 200, pages = 20)))), 0L)
   expect_lte(mean(quiet > 0), 1 / 3)
   expect_match(inktide:::found_change_lines(all)[1], "the whole site: click-through at equal position -")

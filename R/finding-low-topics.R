@@ -39,11 +39,11 @@ held_topics <- function(z, weight, page, words, page_groups) {
   out
 }
 
-# Pages at least half of whose pairs share a word that other pages do not show.
+# Pages at least half of whose pairs, and two of them, share a word that other pages do not show.
 own_topics <- function(by_page, page) {
   pages <- unique(page)
   size <- tabulate(match(page, pages))
-  by_page$page[by_page$pairs >= 0.5 * size[match(by_page$page, pages)]]
+  by_page$page[by_page$pairs >= pmax(2, 0.5 * size[match(by_page$page, pages)])]
 }
 
 # The share of words that their results page holds back; one in twenty, worth twenty words, keeps few from deciding.

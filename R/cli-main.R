@@ -10,7 +10,9 @@ cli_main <- function(words) {
     cli_dispatch(words)
     0L
   }, tide_error = function(e) {
-    writeLines(paste0("inktide: ", conditionMessage(e)), stderr())
+    message <- conditionMessage(e)
+    if (inherits(e, "tide_error_argument")) message <- told_as_options(message, words[1])
+    writeLines(paste0("inktide: ", message), stderr())
     if (e$fault == "call") 2L else 1L
   }, interrupt = function(e) {
     writeLines("inktide: stopped; nothing was written.", stderr())
@@ -22,6 +24,15 @@ cli_main <- function(words) {
       "  mend:  this is a fault of the program; please report it with the command you gave."), stderr())
     1L
   })
+}
+
+# The core names its arguments; whoever calls the program knows options.
+told_as_options <- function(message, command) {
+  for (option in cli_commands()[[command]]$options) {
+    name <- gsub("-", "_", sub("^--", "", option@long_flag))
+    message <- gsub(sprintf("`%ss?`", name), option@long_flag, message)
+  }
+  gsub(" \\((character|numeric|logical)\\)", "", message)
 }
 
 cli_dispatch <- function(words) {

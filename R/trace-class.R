@@ -94,7 +94,9 @@ find_name <- function(what, queries, pages) {
   known <- c(queries$names, format_path(pages$names))
   near <- known[utils::head(order(utils::adist(tolower(what), tolower(known), partial = FALSE)[1, ]), 3)]
   abort_tide("Neither a query nor a page of that name is held.", where = sprintf("'%s'.", what),
-    mend = sprintf("Did you mean '%s'?", paste(near, collapse = "', '")), class = "trace")
+    mend = if (endsWith(what, "/") && any(startsWith(format_path(pages$names), what))) {
+      sprintf("For all pages below it: '%s*'.", what)
+    } else sprintf("Did you mean '%s'?", paste(near, collapse = "', '")), class = "trace")
 }
 
 trace_rows <- function(rows, weekly, kind, bands) {

@@ -198,3 +198,85 @@ test_that("reading follows what the call says of dates, clicks and headers", {
   expect_equal(range(days("--date-order", "dmy", "--clicks-above", "leave out")), c("2026-03-02", "2026-10-12"))
   expect_equal(max(days("--date-order", "mdy", "--clicks-above", "keep")), "2026-12-10")
 })
+
+test_that("every wrong call is one clear error: what, where, how to mend, and status 2", {
+  here <- withr::local_tempdir()
+  file.copy(pairs_file, file.path(here, "export.csv"))
+  dir.create(file.path(here, "full"))
+  writeLines("x", file.path(here, "full", "notes.txt"))
+  withr::local_dir(here)
+  # The call, and what of it the message must show.
+  cases <- list(
+    list(c("fnd", "export.csv"), c("Unknown command 'fnd'", "find")),
+    list(c("help", "curv"), c("Unknown command", "curve")),
+    list(c("find", "export.csv", "--tpo", "3"), c("Unknown option '--tpo'", "Did you mean")),
+    list(c("find", "export.csv", "--top", "many"), c("Not a number", "--top many")),
+    list(c("find", "export.csv", "--format", "pdf"), c("Unknown format", "csv")),
+    list(c("find", "export.csv", "--format", "xlsx"), c("A workbook needs a file", "--out")),
+    list(c("find", "export.csv", "--position", "9:5"), c("--position", "9:5")),
+    list(c("find", "export.csv", "--words", "a:b"), c("--words", "a:b")),
+    list(c("find", "export.csv", "--segment", "phones"), c("No such segment 'phones'", "--segment")),
+    list(c("find", "export.csv", "--columns", "query"), c("--columns", "query")),
+    list(c("find", "export.csv", "--from", "soon"), c("--from", "soon")),
+    list(c("find", "export.csv", "--kind", "low"), c("--kind", "low_ctr")),
+    list(c("find", "export.csv", "--fdr", "2"), c("--fdr", "0.5")),
+    list(c("find", "export.csv", "--hours", "-1"), c("--hours")),
+    list(c("find", "export.csv", "--target", "+x"), c("--target", "+x")),
+    list(c("find", "export.csv", "--view", "site"), c("--view", "folder")),
+    list("find", c("No data to work on")),
+    list("trace", c("Nothing to trace")),
+    list("load", c("No file")),
+    list("enrich", c("No project")),
+    list("check", c("No project")),
+    list(c("demo", "full"), c("full")),
+    list(c("demo", "one", "two"), c("Too many folders")),
+    list(c("compare", "export.csv", "--windows", "7,x"), c("Not lengths of windows", "7,28,90")),
+    list(c("compare", "export.csv", "--after", "October"), c("Not a window", "2026-03-01..2026-03-28")),
+    list(c("compare", "export.csv", "--after", "2026-10-20..2026-10-10"), c("ends before it begins")),
+    list(c("compare", "export.csv", "--after", "2026-10-01..2026-10-20", "--before", "2026-09-20..2026-10-05"),
+      c("share days")),
+    list(c("compare", "export.csv", "--by", "device", "--segments", "a,b"), c("Two comparisons at once")),
+    list(c("compare", "export.csv", "--by", "device", "--level", "page"), c("line by line")),
+    list(c("compare", "export.csv", "--by", "device", "--format", "xlsx", "--out", "x.xlsx"), c("no workbook")),
+    list(c("compare", "export.csv", "--why", "no such query at all"), c("No such line", "--why")),
+    list(c("follow", "export.csv", "--view", "events"), c("No events are known", "--events")),
+    list(c("follow", "export.csv", "--by", "month"), c("--by", "week")),
+    list(c("curve", "export.csv", "--method", "guess"), c("--method", "pivot")),
+    list(c("curve", "export.csv", "--by", "moon"), c("--by", "device")))
+  for (case in cases) {
+    told <- paste(case[[1]], collapse = " ")
+    run <- called(case[[1]])
+    message <- paste(run$err, collapse = " ")
+    expect_equal(run$status, 2L, label = told)
+    expect_match(message, "inktide: ", fixed = TRUE, label = told)
+    expect_no_match(message, "something went wrong inside", label = told)
+    expect_match(message, "mend: ", label = told)
+    for (part in case[[2]]) expect_match(message, part, fixed = TRUE, label = told)
+    expect_length(run$out, 0)
+  }
+  expect_setequal(list.files(here, recursive = TRUE), c("export.csv", "full/notes.txt"))
+})
+
+test_that("every command tells the same in CSV and in JSON, and writes it to a file just so", {
+  cases <- list(c("find", pairs_file), c("find", pairs_file, "--view", "page"), c("curve", pairs_file),
+    c("compare", pairs_file, "--level", "folder"), c("compare", pairs_file, "--by", "device"),
+    c("follow", pairs_file, "--top", "3"), c("follow", pairs_file, "--view", "lines"), c("trace", "radish spacing", pairs_file),
+    c("trace", "/guides/*", pairs_file))
+  shared <- c("--brand", "fernmoor", "--exported", "2026-12-01", "--quiet")
+  for (case in cases) {
+    told <- paste(basename(case), collapse = " ")
+    csv <- called(case, shared, "--format", "csv")
+    json <- called(case, shared, "--format", "json")
+    expect_equal(c(csv$status, json$status), c(0L, 0L), label = told)
+    rows <- fread(text = c(csv$out, ""), na.strings = "", keepLeadingZeros = TRUE)
+    other <- jsonlite::fromJSON(paste(json$out, collapse = "\n"))
+    expect_equal(nrow(other), nrow(rows), label = told)
+    for (column in names(rows)[vapply(rows, is.numeric, NA)]) {
+      expect_equal(as.numeric(other[[column]]), as.numeric(rows[[column]]), tolerance = 1e-6, label = paste(told, column))
+    }
+    file <- withr::local_tempfile(fileext = ".csv")
+    written <- called(case, shared, "--format", "csv", "--out", file)
+    expect_equal(written$status, 0L)
+    expect_equal(readLines(file), csv$out, label = told)
+  }
+})

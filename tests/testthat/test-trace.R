@@ -43,3 +43,8 @@ test_that("what is not held is answered with the nearest names", {
     c("query", "page", "clicks", "impressions", "ctr", "position", "share", "band"))
   expect_equal(program("trace", "zzz", tide_example()[["pairs"]])$status, 1)
 })
+
+test_that("who names a folder as if it were a page is told how folders are named", {
+  data <- tide_read(tide_example()[["pairs"]])
+  expect_error(tide_trace(data, "/guides/"), "'/guides/\\*'", class = "tide_error_trace")
+})

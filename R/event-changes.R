@@ -120,8 +120,8 @@ standardised <- function(z, noise, rows, at, windows, measure) {
   # How many windows the others' drift is worth.
   others <- min(drift_parent, (length(rows) - 1) * windows)
   between <- usual_drift(z, noise, known, windows, others)[row(z)[known]]
-  data.table(line = rows[row(z)[known]], day = at[col(z)[known]], measure = measure, change = z[known], se = sqrt(noise[known] + between),
-    freedom = windows + others)
+  data.table(line = rows[row(z)[known]], day = at[col(z)[known]], measure = measure, change = z[known],
+    se = sqrt(noise[known] + between), freedom = windows + others)
 }
 
 # How far each line drifts beyond the luck of counts: its own middle half, leaning on that of all lines by as much as a

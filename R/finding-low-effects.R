@@ -69,11 +69,11 @@ fit_levels <- function(clicks, expected, page, known, most = 6000L) {
   use <- utils::head(use[order(noise[rows[use]])], 1500)
   pairs <- all
   for (round in 1:2) {
-    own <- pair_likelihoods(clicks[rows], expected[rows], pairs)
-    likelihood <- page_likelihoods(own, of)
+    own <- Reduce(`+`, pair_likelihoods(clicks[rows], expected[rows], pairs))
+    likelihood <- page_likelihoods(log(own), of)
     pages <- fit_pages(likelihood, at$pairs[said])
     # What the page's other pairs say of it, so that nothing counts twice.
-    others <- Reduce(`+`, page_shares(likelihood, pages))[of, ] / Reduce(`+`, own)
+    others <- Reduce(`+`, page_shares(likelihood, pages))[of, , drop = FALSE] / own
     pairs <- fit_query_groups(clicks_beside_pages(clicks[rows[use]], expected[rows[use]], others[use, , drop = FALSE]))
   }
   # The site's level is the pairs', pages have what is theirs beside it.

@@ -32,8 +32,8 @@ by_pages <- function(page) {
   list(order = order, first = first, page = page[order][first], pairs = diff(c(first, length(page) + 1L)))
 }
 
-# Per page the log-likelihood of each effect.
-page_likelihoods <- function(likelihoods, page) unname(rowsum(log(Reduce(`+`, likelihoods)), page, reorder = FALSE))
+# Per page the log-likelihood of each effect, from that of its pairs.
+page_likelihoods <- function(pairs, page) unname(rowsum(pairs, page, reorder = FALSE))
 
 # The groups of pages, from what their pairs say of each effect (EM over the grid); pages of one or two pairs do not
 # count.
@@ -65,7 +65,7 @@ page_posteriors <- function(clicks, expected, page, pairs, pages, at_once = 2000
   for (own in split(seq_along(at$first), (cumsum(at$pairs) - 1L) %/% at_once)) {
     rows <- at$order[seq(at$first[own[1]], length.out = sum(at$pairs[own]))]
     of <- cases$of[rows]
-    shares <- page_shares(unname(rowsum(all[of, , drop = FALSE], page[rows], reorder = FALSE)), pages)
+    shares <- page_shares(page_likelihoods(all[of, , drop = FALSE], page[rows]), pages)
     page_of <- rep(seq_along(own), at$pairs[own])
     low[rows] <- 1 - rowSums((shares[[1]] + shares[[3]])[page_of, , drop = FALSE] * usual[of, , drop = FALSE])
     page_low[rows] <- rowSums(shares[[2]])[page_of]

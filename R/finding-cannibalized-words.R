@@ -3,6 +3,7 @@ cannibalized_words <- function(summary, judged, what) {
   keep <- format_path(summary$pages$page[judged$keep])
   other <- format_path(summary$pages$page[judged$other])
   query <- summary$queries$query[judged$query]
+  merge <- sprintf("Move what %s says about \"%s\" into %s and redirect it there, or point it clearly at another query.", other, query, keep)
   says <- switch(what,
     reason = list(
       swapping = swapping_words(judged, keep, other),
@@ -12,8 +13,8 @@ cannibalized_words <- function(summary, judged, what) {
       unknown = sprintf("%s (position %s) and %s (position %s) both answer it with a good part of the impressions. Without dates it cannot be known whether they swap places or are shown together.",
         keep, format_position(judged$held), other, format_position(judged$held_other))),
     action = list(
-      swapping = sprintf("Keep %s for \"%s\": link to it from %s with those words, and take them out of that page's title and headings.", keep, query, other),
-      splitting = sprintf("Move what %s says about \"%s\" into %s and redirect it there, or point it clearly at another query.", other, query, keep),
+      swapping = ifelse(judged$level, merge, sprintf("Keep %s for \"%s\": link to it from %s with those words, and take them out of that page's title and headings.", keep, query, other)),
+      splitting = merge,
       `wrong page leads` = sprintf("Let %s answer \"%s\": link to it from %s with those words, and reword %s towards what it is about.", keep, query, other, other),
       unknown = sprintf("Export by date to see who leads when; until then, link from %s to %s with the words \"%s\".",
         other, keep, query)))
@@ -23,11 +24,10 @@ cannibalized_words <- function(summary, judged, what) {
 # Who took the lead from whom, how the two compare, and who has it now.
 swapping_words <- function(judged, keep, other) {
   days <- judged$led_keep + judged$led_other
-  gap <- judged$held_other - judged$held
   led <- sprintf("%s led on %s and %s on %s; the lead changed hands %s", keep, format_plural(judged$led_keep, "day"),
     other, format_count(judged$led_other), ifelse(judged$changes == 2, "twice", format_plural(judged$changes, "time")))
   now <- sprintf("Since %s %s leads.", format(judged$since), ifelse(judged$keep_leads, keep, other))
-  stands <- format_position(judged$held)
+  stands <- format_position(judged$stands)
   stands_other <- format_position(judged$held_other)
   sentences(
     fcase(
@@ -36,11 +36,11 @@ swapping_words <- function(judged, keep, other) {
       judged$changes >= 5L, sprintf("Back and forth: %s.", led),
       rep(TRUE, nrow(judged)), sprintf("%s.", led)),
     fcase(
-      gap < 1.5, sprintf("Neither is clearly better (position %s while it leads, %s for the other), so one page with both answers would do.",
+      judged$level, sprintf("Neither is clearly better (position %s while it leads, %s for the other), so one page with both answers might stand nearer the top.",
         stands, stands_other),
-      judged$held <= 3.5 & judged$held_other > 5, sprintf("While it leads, %s is in the top three (%s); the other gets no further than %s.",
+      judged$stands <= 3.5 & judged$held_other > 5, sprintf("While it leads, %s is in the top three (%s); the other gets no further than %s.",
         keep, stands, stands_other),
-      judged$held <= 10.5 & judged$held_other > 10.5, sprintf("With %s the site is on page one (%s), with the other it falls to page two (%s).",
+      judged$stands <= 10.5 & judged$held_other > 10.5, sprintf("With %s the site is on page one (%s), with the other it falls to page two (%s).",
         keep, stands, stands_other),
       rep(TRUE, nrow(judged)), sprintf("While it leads, %s stands at position %s; the other at %s.", keep, stands, stands_other)),
     now)

@@ -22,7 +22,7 @@ find_cannibalized <- function(summary, curve, pairs, options) {
   course <- lead_course(chances_ahead(rivals), rivals$dates)
   fits <- page_fits(summary, unique(rivals$totals[, c("query", "page")]))
   judged <- judge_contests(rivals, course, fits, spread_at(curve, rivals$first$position,
-    summary$queries$segment[rivals$queries]))
+    summary$queries$segment[rivals$queries]), beneath_other(rivals$first$page, rivals$second$page, summary$pages$page))
   pages <- split(rivals$totals$page, rivals$totals$query)
   set(judged, j = "pages", value = unname(pages[as.character(judged$query)]))
   aside <- rbind(aside, aside_lines(judged[judged$harm == "", c("query", "reason")]))
@@ -44,8 +44,9 @@ brand_aside <- function(summary, pairs) {
     queries = sum(several$N > 1))
 }
 
-# Two pages merged are taken to rise by a third of their position, and half of such merges to come off. Assumptions,
-# until a site's own outcomes teach better.
+# Two pages merged are taken to rise by a third of their position, and half of such merges to come off, where pages are
+# shown together or take turns at one level, so that no day shows where one page would stand. Assumptions, until a site's
+# own outcomes teach better.
 merged_rise <- 2 / 3
 merged_chance <- 0.5
 
@@ -54,16 +55,22 @@ cannibalized_findings <- function(summary, curve, pairs, judged) {
   spread <- spread_at(curve, judged$stands, segment)
   own <- (1 / spread + judged$clicks) / (1 / spread + judged$expected)
   factor <- ifelse(judged$harm == "wrong page leads", 1, own)
-  at_held <- judged$searches * curve_ctr(curve, judged$held, segment, 1, 100)
+  # More people search on page one than on page two; what a day of swapping pages shows already holds that.
+  wider <- ifelse(judged$chance < 1 & judged$stands > 10.5 & judged$held <= 10.5, page_one_views(summary), 1)
+  at_held <- judged$searches * wider * curve_ctr(curve, judged$held, segment, 1, 100)
   # Both ends on the curve and both with the query's own factor, so that its luck so far cancels out; where the wrong
   # page leads, the right one has the usual factor instead. How many searches there are is known to a tenth or so, since
   # pages shown together count one search twice.
   then <- at_held * factor
-  mean <- judged$chance * (then - own * judged$expected)
-  sd <- judged$chance * sqrt(ifelse(judged$harm == "wrong page leads", then^2 * spread,
+  wins <- then - own * judged$expected
+  assumed <- judged$chance < 1
+  sd <- sqrt(ifelse(judged$harm == "wrong page leads", then^2 * spread,
     ((at_held - judged$expected) * own)^2 / (1 / spread + judged$clicks)) +
-    then^2 * (curve_log_se(curve, judged$held, segment)^2 + 0.15^2) + ifelse(judged$chance < 1, (then * 0.3)^2, 0))
-  gain <- lapply(gain_interval(mean, sd), `*`, per_month(summary))
+    then^2 * (curve_log_se(curve, judged$held, segment)^2 + 0.15^2 + ifelse(assumed, 0.3^2, 0)))
+  # A merge comes off or does not: its interval reaches from nothing to all that it may bring.
+  gain <- gain_interval(wins, sd)
+  gain <- list(gain = judged$chance * gain$gain, low = ifelse(assumed, 0, gain$low), high = gain$high)
+  gain <- lapply(gain, `*`, per_month(summary))
   claims <- lapply(seq_len(nrow(judged)), function(i) {
     which(pairs$query == judged$query[i] & pairs$page %in% judged$pages[[i]])
   })
@@ -86,8 +93,9 @@ cannibalized_findings <- function(summary, curve, pairs, judged) {
         format_count(judged$searches), judged$expected),
       sprintf("own factor = (1/spread + clicks) / (1/spread + expected) = (%.2f + %s) / (%.2f + %.2f) = %.3f",
         1 / spread, format_count(judged$clicks), 1 / spread, judged$expected, own),
-      sprintf("one page at position %.2f: %s searches x %.4f on the curve = %.2f clicks", judged$held,
-        format_count(judged$searches), at_held / judged$searches, at_held),
+      sprintf("one page at position %.2f: %s searches x %s%.4f on the curve = %.2f clicks", judged$held,
+        format_count(judged$searches), ifelse(wider > 1, sprintf("%.2f (page one beside page two) x ", wider), ""),
+        at_held / judged$searches / wider, at_held),
       sprintf("gain = %s(%.2f x %.3f - %.2f x %.3f) x 30 / %d = %.2f",
         ifelse(judged$chance < 1, sprintf("chance %.2f x ", judged$chance), ""), at_held, factor, judged$expected, own,
         as.integer(summary$recent$days), gain$gain),
@@ -112,7 +120,7 @@ undated_cannibalized <- function(summary, curve, pairs, aside) {
     data.table(query = two$query[1], keep = two$page[1], other = two$page[2], held = two$position[1],
       held_other = two$position[2], harm = "unknown", confidence = 0.35, searches = sum(two$impressions),
       stands = two$position[1], reason = "", clicks = sum(two$clicks), expected = sum(two$expected), chance = 1,
-      pages = list(two$page), led_keep = NA_real_, led_other = NA_real_, changes = NA_integer_, together = NA_real_,
+      level = FALSE, pages = list(two$page), led_keep = NA_real_, led_other = NA_real_, changes = NA_integer_, together = NA_real_,
       since = as.IDate(NA), keep_leads = NA)
   }))
   if (!nrow(judged)) return(no_findings(aside))

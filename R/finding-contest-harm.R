@@ -3,27 +3,39 @@
 
 # Pages swap where each led for so many days and so large a share of them.
 least_led <- c(days = 7, share = 0.1)
+# Pages that take turns stand level where neither leads by more than this share of its position: neither shows where one
+# page would stand. At the top they both do well.
+level_swap <- c(share = 0.25, position = 3.5)
 # Pages are shown together where most weeks have both and neither has all impressions, near each other, none near the
 # top.
 together_least <- c(weeks = 0.5, share = 0.25, places = 6, position = 7)
 # The wrong page leads where the other matches so much more of the query's words and searchers pass the leader by.
 wrong_least <- c(words = 0.5, factor = 0.8, places = 15)
 
-# In: rival_days(), lead_course() of them, fit of page and query, spread by query. Out: one row a query: which page to
+# A page and one beneath it do each other no harm where both are on page one and clicked nearly as usual.
+well_off <- c(position = 10.5, factor = 0.8)
+
+# In: rival_days(), lead_course() of them, fit of page and query, spread by query, `beneath`: whether one of the two
+# lies beneath the other (beneath_other()). Out: one row a query: which page to
 # keep (`keep`, `other`), the position one page would hold (`held`), what harm is done ("" for none) and how sure that
 # is.
-judge_contests <- function(rivals, course, fits, spread) {
+judge_contests <- function(rivals, course, fits, spread, beneath) {
   of <- contest_figures(rivals, course, fits, spread)
   swapping <- pmax(course$swaps, ifelse(of$apart_by_day, course$by_chance, 0))
   lasting <- pmin(of$led1, of$led2) >= pmax(least_led["days"], least_led["share"] * (of$led1 + of$led2))
-  beside <- of$weeks_together > together_least["weeks"] & of$places < together_least["places"] &
+  beside <- of$weeks_together > together_least["weeks"] & pmax(of$places, of$gap, na.rm = TRUE) < together_least["places"] &
     pmin(of$position1, of$position2) > together_least["position"] & of$share_second > together_least["share"]
   # Shown together and near each other day by day, which of the two is ahead is chance.
-  level <- beside & of$side_by_side
+  by_turns <- beside & of$side_by_side
   better <- of$fit2 - of$fit1 >= wrong_least["words"]
   passed_by <- of$factor < wrong_least["factor"] & of$position2 < of$position1 + wrong_least["places"]
-  harm <- ifelse(lasting & swapping >= 0.5 & !level, "swapping",
+  harm <- ifelse(lasting & swapping >= 0.5 & !by_turns, "swapping",
     ifelse(beside, "splitting", ifelse(better & passed_by & !is.na(better), "wrong page leads", "")))
+  nearest_led <- pmin(of$held1, of$held2)
+  level <- harm == "swapping" & (abs(of$held1 - of$held2) < level_swap["share"] * nearest_led) %in% TRUE
+  family <- beneath & harm == "splitting" & pmax(of$position1, of$position2) <= well_off["position"] &
+    pmin(of$factor, of$factor2) >= well_off["factor"]
+  harm <- ifelse(family | level & nearest_led < level_swap["position"], "", harm)
   of[, "harm" := harm]
   of[, "confidence" := ifelse(harm == "swapping", swapping, ifelse(harm == "splitting", 0.7,
     stats::pgamma(wrong_least["factor"], 1 / spread + of$clicks1, 1 / spread + of$expected1)))]
@@ -33,15 +45,16 @@ judge_contests <- function(rivals, course, fits, spread) {
   splitting <- harm == "splitting"
   data.table(of[, c("query", "harm", "confidence", "days", "changes", "clicks", "expected")],
     keep = either("page1", "page2"), other = either("page2", "page1"),
-    held = ifelse(splitting, nearest * merged_rise,
-      ifelse(harm == "wrong page leads", of$position1, either("held1", "held2"))),
+    held = fcase(splitting, nearest * merged_rise, level, nearest_led * merged_rise,
+      harm == "wrong page leads", of$position1, rep(TRUE, length(harm)), either("held1", "held2")), level,
     stands = ifelse(splitting, pmin(of$position1, of$position2), either("held1", "held2")),
     held_other = ifelse(splitting, pmax(of$position1, of$position2), either("held2", "held1")),
     led_keep = either("led1", "led2"), led_other = either("led2", "led1"), together = of$weeks_together,
     since = rivals$dates[of$last_change], keep_leads = keep_first == of$first_leads,
-    searches = ifelse(splitting, of$searches_together, of$searches), chance = ifelse(splitting, merged_chance, 1),
-    reason = ifelse(pmin(of$position1, of$position2) < 3 & of$places < 3, "two pages that both do well at the top",
-      "two pages, one of which leads throughout"))
+    searches = ifelse(splitting, of$searches_together, of$searches), chance = ifelse(splitting | level, merged_chance, 1),
+    reason = fcase(family, "a page and one beneath it that both do well",
+      level | pmin(of$position1, of$position2) < 3 & of$places < 3, "two pages that both do well at the top",
+      rep(TRUE, length(harm)), "two pages, one of which leads throughout"))
 }
 
 # What the kinds of harm are told by, one row a query; the two rivals' figures end in 1 and 2.
@@ -52,21 +65,23 @@ contest_figures <- function(rivals, course, fits, spread) {
   one <- rivals$first
   two <- rivals$second
   fit_of <- function(rival) fits$fit[match(paste(rival$query, rival$page), paste(fits$query, fits$page))]
+  factor_of <- function(rival) (1 / spread + rival$clicks) / (1 / spread + rival$expected)
   last <- ncol(first_led)
   changed <- first_led[, -1, drop = FALSE] != first_led[, -last, drop = FALSE]
   together <- weeks_together(seen, rivals$dates)
   searches <- rowSums(pmax(seen[[1]], seen[[2]]))
+  gap <- median_gap(rivals$position)
   data.table(query = rivals$queries, rivals$totals[, .(clicks = sum(clicks), expected = sum(expected)),
     by = "query"][, c("clicks", "expected")],
     page1 = one$page, page2 = two$page, position1 = one$position, position2 = two$position,
     places = abs(one$position - two$position),
-    clicks1 = one$clicks, expected1 = one$expected, factor = (1 / spread + one$clicks) / (1 / spread + one$expected),
+    clicks1 = one$clicks, expected1 = one$expected, factor = factor_of(one), factor2 = factor_of(two),
     fit1 = fit_of(one), fit2 = fit_of(two), days = rowSums(any_day),
     held1 = position_held(seen[[1]], rivals$position[[1]], first_led),
     held2 = position_held(seen[[2]], rivals$position[[2]], !first_led),
     led1 = rowSums(any_day & first_led), led2 = rowSums(any_day & !first_led),
     changes = rowSums(changed), last_change = max.col(cbind(TRUE, changed), "last"), first_leads = first_led[, last],
-    together, side_by_side = median_gap(rivals$position) < 4 & together$larger_share < 0.7,
+    together, gap, side_by_side = !is.na(gap) & gap < 4 & together$larger_share < 0.7,
     apart_by_day = apart_by_day(seen),
     # Shown together, one search gives both pages an impression: searches are the larger of the two, or both less what
     # the weeks together have twice.
@@ -91,17 +106,14 @@ position_held <- function(seen, position, leads) {
   ifelse(is.nan(held), Inf, held)
 }
 
-# Places between the two on the middle one of the days that have both; Inf where none has.
-median_gap <- function(position) {
-  gap <- apply(abs(position[[1]] - position[[2]]), 1, stats::median, na.rm = TRUE)
-  ifelse(is.na(gap), Inf, gap)
-}
+# Places between the two on the middle one of the days that have both; NA where none has.
+median_gap <- function(position) apply(abs(position[[1]] - position[[2]]), 1, stats::median, na.rm = TRUE)
 
-# Whether days have one page or the other: impressions of both on one day are less than a third of what they would be if
-# each search showed either by chance.
+# Whether days have one page or the other: impressions of both on one day are fewer than if each search showed either by
+# chance, by a good part and by more than luck.
 apart_by_day <- function(seen) {
   all <- seen[[1]] + seen[[2]]
   share <- rowSums(seen[[1]]) / rowSums(all)
   by_chance <- rowSums(all * pmax(all - 1, 0)) * share * (1 - share)
-  by_chance >= 10 & rowSums(seen[[1]] * seen[[2]]) < by_chance / 3
+  rowSums(seen[[1]] * seen[[2]]) < pmin(0.6 * by_chance, by_chance - 2.2 * sqrt(by_chance))
 }

@@ -53,7 +53,7 @@ chances_ahead <- function(rivals) {
 
 # In: a matrix of chances that the first is ahead, a row a query; the dates of its columns. Out: list(swaps: chance that
 # the lead changed hands for days on end, twice or more; by_chance: chance that it fell to either from day to day;
-# leads: matrix of chances that the first led, given the days around).
+# leads: matrix of chances that the first led, given the days around or, where it falls by chance, the day alone).
 lead_course <- function(ahead, dates) {
   ahead <- pmin(pmax(ahead, 1 - surest_day), surest_day)
   gaps <- as.numeric(diff(dates))
@@ -66,8 +66,10 @@ lead_course <- function(ahead, dates) {
     lasting = forward$log)
   weights <- exp(logs - do.call(pmax, as.data.frame(logs)))
   weights <- weights / rowSums(weights)
-  list(swaps = weights[, "lasting"] * forward$twice, by_chance = weights[, "by_chance"],
-    leads = leads_smoothed(ahead, turn))
+  leads <- leads_smoothed(ahead, turn)
+  alone <- which(weights[, "by_chance"] > 0.5)
+  leads[alone, ] <- (share * ahead / (share * ahead + (1 - share) * (1 - ahead)))[alone, ]
+  list(swaps = weights[, "lasting"] * forward$twice, by_chance = weights[, "by_chance"], leads = leads)
 }
 
 # Likelihood of the chain, and the chance that it changed twice or more. States: who leads x changes so far (0, 1,

@@ -96,18 +96,18 @@ test_that("striking distance opens with the strongest argument and keeps the oth
 })
 
 test_that("who took the lead, how the two compare and who has it now is told as it is", {
-  case <- function(...) utils::modifyList(data.table(led_keep = 40, led_other = 44, changes = 3L, held = 4, held_other = 8,
-    since = as.IDate("2026-10-02"), keep_leads = TRUE, together = 0.9, stands = 8), list(...))
+  case <- function(...) utils::modifyList(data.table(led_keep = 40, led_other = 44, changes = 3L, stands = 4, held_other = 8,
+    level = FALSE, since = as.IDate("2026-10-02"), keep_leads = TRUE, together = 0.9), list(...))
   swap <- function(...) inktide:::swapping_words(case(...), "/a/", "/b/")
   expect_match(swap(), "^/a/ led on 40 days and /b/ on 44; the lead changed hands 3 times. While it leads, /a/ stands at position 4.0; the other at 8.0. Since 2026-10-02 /a/ leads.$")
   expect_match(swap(led_other = 80), "^The weaker page has it most of the time")
   expect_match(swap(led_keep = 80, changes = 2L), "changed hands twice, which costs it every time")
   expect_match(swap(changes = 6L, keep_leads = FALSE), "^Back and forth.*Since 2026-10-02 /b/ leads.$")
-  expect_match(swap(held_other = 5), "Neither is clearly better")
-  expect_match(swap(held = 3), "is in the top three \\(3.0\\); the other gets no further than 8.0")
+  expect_match(swap(held_other = 4.5, level = TRUE), "Neither is clearly better")
+  expect_match(swap(stands = 3), "is in the top three \\(3.0\\); the other gets no further than 8.0")
   expect_match(swap(held_other = 12), "on page one \\(4.0\\), with the other it falls to page two \\(12.0\\)")
   split <- function(...) inktide:::splitting_words(case(...), "/a/", "/b/")
-  expect_match(split(), "shown together in 90% of the weeks, at positions 8.0 and 8.0: they share")
+  expect_match(split(), "shown together in 90% of the weeks, at positions 4.0 and 8.0: they share")
   expect_match(split(held_other = 12), "drags behind on page two")
   expect_match(split(stands = 11, held_other = 12), "neither gets off page two")
 })

@@ -10,8 +10,8 @@ cannibalized_words <- function(summary, judged, what) {
       splitting = splitting_words(judged, keep, other),
       `wrong page leads` = sprintf("%s leads at position %s, but its address and its other queries match \"%s\" less than those of %s, and searchers pass it by: %s clicks where %s are usual.",
         other, format_position(judged$held), query, keep, format_count(judged$clicks), format_count(judged$expected)),
-      unknown = sprintf("%s (position %s) and %s (position %s) both answer it with a good part of the impressions. Without dates it cannot be known whether they swap places or are shown together.",
-        keep, format_position(judged$held), other, format_position(judged$held_other))),
+      unknown = sprintf("%s (position %s) and %s (position %s) both answer it with a good part of the impressions. Without dates it cannot be known whether they swap places or are shown together; one page might stand nearer the top.",
+        keep, format_position(judged$stands), other, format_position(judged$held_other))),
     action = list(
       swapping = ifelse(judged$level, merge, sprintf("Keep %s for \"%s\": link to it from %s with those words, and take them out of that page's title and headings.", keep, query, other)),
       splitting = merge,

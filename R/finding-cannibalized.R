@@ -106,23 +106,44 @@ cannibalized_findings <- function(summary, curve, pairs, judged) {
   out[out$gain > 0]
 }
 
-# Without dates nobody can know whether pages swap or are shown together: only pairs of pages that are close to
-# each other in position and in weight are named, with the doubt in the confidence.
+# Without dates nobody can know whether pages swap or are shown together: only pages that are close to each other in
+# position and in weight are named, with the doubt in the confidence (a judgement: surer where neither is near the top).
+undated_sure <- c(near_the_top = 0.35, below = 0.5)
+
 undated_cannibalized <- function(summary, curve, pairs, aside) {
-  use <- pairs[pairs$tested]
-  several <- use[, .N, by = "query"]
-  use <- use[use$query %in% several$query[several$N > 1]]
-  if (!nrow(use)) return(no_findings(aside))
-  setorderv(use, c("query", "expected"), c(1L, -1L))
-  use[, "share" := impressions / sum(impressions), by = "query"]
-  judged <- rbindlist(lapply(split(use[use$share >= 0.2 & use$position <= 30], by = "query"), function(two) {
-    if (nrow(two) < 2 || abs(diff(two$position[1:2])) > 8 || min(two$position[1:2]) < 3.5) return(NULL)
-    data.table(query = two$query[1], keep = two$page[1], other = two$page[2], held = two$position[1],
-      held_other = two$position[2], harm = "unknown", confidence = 0.35, searches = sum(two$impressions),
-      stands = two$position[1], reason = "", clicks = sum(two$clicks), expected = sum(two$expected), chance = 1,
-      level = FALSE, pages = list(two$page), led_keep = NA_real_, led_other = NA_real_, changes = NA_integer_, together = NA_real_,
-      since = as.IDate(NA), keep_leads = NA)
-  }))
-  if (!nrow(judged)) return(no_findings(aside))
+  pages <- pairs[pairs$tested, c("query", "page", "clicks", "impressions", "position", "expected")]
+  pages <- pages[pages[, .N, by = "query"][N > 1, "query"], on = "query"]
+  if (!nrow(pages)) return(no_findings(aside))
+  pages[, c("share", "best") := list(impressions / sum(impressions), min(position)), by = "query"]
+  pages[, "reason" := fcase(position > best + 15 & position > 20, "a second page far down",
+    share < 0.2, "a second page with few impressions", rep(TRUE, .N), "")]
+  set(pages, j = "reason", value = versions_of_one(pages, summary))
+  weighty <- pages[pages$reason == ""]
+  setorderv(weighty, c("query", "expected", "page"), c(1L, -1L, 1L))
+  place <- rowid(weighty$query)
+  two <- weighty[place == 1][weighty[place == 2], on = "query"]
+  light <- unique(pages[pages$reason != "" & !pages$query %in% two$query, c("query", "reason")])
+  nearest <- pmin(two$position, two$i.position)
+  places <- abs(two$position - two$i.position)
+  below <- nearest > together_least["position"] & places < together_least["places"]
+  set(two, j = "reason", value = fcase(
+    beneath_other(two$page, two$i.page, summary$pages$page) & pmax(two$position, two$i.position) < well_off["position"],
+    "a page and one beneath it that both do well",
+    nearest < level_swap["position"], "two pages, one of which is at the top", places > 8, "two pages far apart",
+    rep(TRUE, nrow(two)), ""))
+  aside <- rbind(aside, aside_lines(rbind(light, two[two$reason != "", c("query", "reason")])))
+  found <- which(two$reason == "")
+  if (!length(found)) return(no_findings(aside))
+  of_both <- function(column) (two[[column]] + two[[paste0("i.", column)]])[found]
+  # Between those of pages that take turns and of pages shown together.
+  searches <- of_both("impressions") - 0.5 * pmin(two$impressions, two$i.impressions)[found]
+  rivals <- split(weighty$page, weighty$query)
+  judged <- data.table(two[found, c("query", "page")], other = two$i.page[found], held = nearest[found] * merged_rise,
+    held_other = two$i.position[found], harm = "unknown", confidence = undated_sure[1L + below[found]],
+    searches = searches, stands = two$position[found], clicks = of_both("clicks"),
+    expected = of_both("expected"), chance = merged_chance, level = FALSE,
+    pages = unname(rivals[as.character(two$query[found])]), led_keep = NA_real_, led_other = NA_real_, changes = NA_integer_,
+    together = NA_real_, since = as.IDate(NA), keep_leads = NA)
+  setnames(judged, "page", "keep")
   list(found = cannibalized_findings(summary, curve, pairs, judged), aside = aside)
 }

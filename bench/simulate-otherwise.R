@@ -1,17 +1,19 @@
 # Sites made otherwise than those of simulate-opportunities.R, so that nothing is fitted to one way of making them: rows
 # stand at positions with one decimal, not at averages of places; the curve is smooth; queries differ by a gamma or a
-# log-normal factor; pages take turns by 7, 10 or 14 days out of step with the weeks; no topic is held back.
+# log-normal factor; pages take turns by 7, 10 or 14 days out of step with the weeks, one below the other or, `level`, both where neither
+# stood alone; no topic is held back. weak, alone: shares of weak pages and of weak queries of other pages.
 suppressPackageStartupMessages(library(data.table))
 
 otherwise_kinds <- list(
   `otherwise, alike` = list(spread = 0.15),
   `otherwise` = list(spread = 0.2, kept = c(0.25, 0.55), demand_sd = 1.8),
   `otherwise, gamma` = list(spread = 0.3, gamma = TRUE),
-  `otherwise, apart` = list(spread = 0.5)
+  `otherwise, apart` = list(spread = 0.5),
+  `otherwise, few` = list(spread = 0.25, weak = 0, kept = c(0.2, 0.5), level = TRUE)
 )
 
 simulate_otherwise <- function(kind, seed, n = 3000, days = 91) {
-  how <- utils::modifyList(list(kept = c(0.3, 0.6), demand_sd = 1.3, gamma = FALSE), otherwise_kinds[[kind]])
+  how <- utils::modifyList(list(kept = c(0.3, 0.6), demand_sd = 1.3, gamma = FALSE, weak = 0.06, level = FALSE), otherwise_kinds[[kind]])
   set.seed(seed * 17 + match(kind, names(otherwise_kinds)))
   top <- runif(1, 0.2, 0.35)
   fall <- runif(1, 0.9, 1.3)
@@ -23,7 +25,7 @@ simulate_otherwise <- function(kind, seed, n = 3000, days = 91) {
   q[, c("query", "kept", "low", "case") := list(sprintf("%s %s %d", sample(c("sow", "grow", "buy", "store"), n, TRUE),
     sample(c("red", "tall", "early", "old"), n, TRUE), id), 1, "", "one page")]
   # Weak pages, then weak queries of other pages.
-  weak <- sample(unique(q$page), round(0.06 * uniqueN(q$page)))
+  weak <- sample(unique(q$page), round(how$weak * uniqueN(q$page)))
   q[page %in% weak, c("kept", "low") := list(runif(length(weak), how$kept[1], how$kept[2])[match(page, weak)], "page")]
   alone <- sample(which(q$low == ""), round(0.02 * n))
   q[alone, c("kept", "low") := list(runif(length(alone), how$kept[1], how$kept[2]), "query")]
@@ -45,7 +47,7 @@ simulate_otherwise <- function(kind, seed, n = 3000, days = 91) {
   other <- sprintf("https://www.fernmoor.example/other/%d/", q$id)
   shows <- function(use, page, position, share) data.table(id = at[use], day = d$day[use], page = page[at[use]],
     position = round(position[use], 1), share = share)
-  shown <- rbind(shows(!away, own, drift, 1), shows(away, other, drift + 5, 1),
+  shown <- rbind(shows(!away, own, drift + ifelse(how$level & case == "swap", 5, 0), 1), shows(away, other, drift + 5, 1),
     shows(case == "split", other, drift + 1, 0.9), shows(case == "far second", other, drift + 35, 1),
     shows(case == "blip" & d$day %in% 40:41, other, pmax(1, drift - 1), 0.7))
   shown[, "impressions" := rpois(.N, q$demand[id] * share * ifelse(position > 10.5, 0.6, 1))]
@@ -60,7 +62,7 @@ simulate_otherwise <- function(kind, seed, n = 3000, days = 91) {
   known <- recent[, .(clicks = sum(clicks), expected = sum(impressions * usual) / q$factor[id[1]], query = q$query[id[1]]),
     by = c("id", "page")]
   list(known = known, made = list(spread = how$spread, gamma = how$gamma, page_spread = 0, kept = how$kept,
-    kept_alone = how$kept, weak = 0.06, alone = 0.02, month = month), rows = shown[, .(date = as.IDate("2026-01-01") + day, query = q$query[id], page, clicks, impressions, position)],
+    kept_alone = how$kept, weak = how$weak, alone = 0.02, month = month), rows = shown[, .(date = as.IDate("2026-01-01") + day, query = q$query[id], page, clicks, impressions, position)],
     queries = q, low = data.table(query = q$query[low$id], low[, c("page", "gain")]),
     swaps = data.table(query = q$query[swaps$id], gain = swaps$gain), brand = FALSE)
 }

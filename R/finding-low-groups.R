@@ -86,17 +86,3 @@ next_groups <- function(groups, numbers, at, prior_sd, prior_size) {
   groups$sd[2:3] <- pmax(groups$sd[2:3], groups$sd[1])
   groups
 }
-
-part_shares <- function(z, noise, weight, mean, sd) {
-  density <- vapply(1:3, function(k) log(weight[k]) + stats::dnorm(z, mean[k], sqrt(sd[k]^2 + noise), log = TRUE),
-    numeric(length(z)))
-  dim(density) <- c(length(z), 3)
-  density <- exp(density - do.call(pmax, lapply(1:3, function(k) density[, k])))
-  density / rowSums(density)
-}
-
-# Posterior of a normal effect seen with noise.
-shrink_to <- function(z, noise, mean, sd) {
-  keep <- sd^2 / (sd^2 + noise)
-  list(mean = mean + keep * (z - mean), variance = sd^2 * (1 - keep))
-}

@@ -1,8 +1,10 @@
 # Rising and falling: pairs whose clicks for a search moved over the last eight weeks by more than chance. Fewer or more
-# searches move impressions and are nobody's doing on the page, so they are left out of it; what is left is position and
-# click-through at equal position.
+# searches move impressions and are nobody's doing on the page, so they are left out of it. What is left is position,
+# which is known well, and click-through at equal position, of which few clicks say little.
 
 moving_weeks <- 4L
+# What moved by less than a quarter is nobody's working day.
+moved_clearly <- log(4 / 3)
 
 # Per pair the sums of the last weeks and of as many before: clicks, impressions, position, clicks expected on the
 # curve, demand (`_1` before, `_2` last), and why clicks changed (see move-parts.R). NULL without weeks enough.
@@ -29,10 +31,6 @@ two_windows <- function(summary, curve) {
 find_falling <- function(summary, curve, pairs, options) find_moving(summary, curve, pairs, options, "falling")
 find_rising <- function(summary, curve, pairs, options) find_moving(summary, curve, pairs, options, "rising")
 
-# Half of what was lost is taken to be won back; a rise that is given support, to go on by a third. Assumptions.
-won_back <- 0.5
-goes_on <- 1 / 3
-
 find_moving <- function(summary, curve, pairs, options, kind) {
   moved <- two_windows(summary, curve)
   if (is.null(moved)) return(no_findings())
@@ -42,79 +40,89 @@ find_moving <- function(summary, curve, pairs, options, kind) {
   if (length(use) < 20) return(no_findings())
   moved <- moved[use]
   at <- at[use]
-  change <- log((moved$clicks_2 + 0.5) / moved$demand_2) - log((moved$clicks_1 + 0.5) / moved$demand_1)
-  noise <- 1 / (moved$clicks_1 + 0.5) + 1 / (moved$clicks_2 + 0.5)
-  groups <- fit_groups(measured_over_factors(change, noise), usual_sd = 0.15)
-  group <- if (kind == "falling") 2L else 3L
-  confidence <- part_shares(change, noise, groups$weight, groups$mean,
-    groups$sd)[, group] * if (kind == "falling") change < groups$mean[1] else change > groups$mean[1]
-  # What moved by less than a quarter is nobody's working day.
-  clear <- abs(change - groups$mean[1]) > log(4 / 3) & pairs$tested[at]
-  listed <- worthiest_within(ifelse(clear, confidence, 0), fdr = options$fdr)
-  listed <- listed[clear[listed]]
+  change <- real_change(moved)
+  down <- kind == "falling"
+  confidence <- if (down) change$fell else change$rose
+  gain <- moving_gain(moved, change, down)
+  # What is foretold by the position alone and did not show in clicks is no finding yet.
+  shown <- (change$by_position + change$seen - change$usual) * if (down) -1 else 1
+  worth <- which(pairs$tested[at] & shown > moved_clearly & confidence > 0.5 & gain$gain >= options$min_gain)
+  listed <- worth[worthiest_within(confidence[worth], gain$gain[worth], options$fdr)]
   if (!length(listed)) return(no_findings())
-  size <- shrink_to(change[listed], noise[listed], groups$mean[group], groups$sd[group])
-  now <- (moved$clicks_2[listed] + moved$demand_2[listed] * (moved$clicks_1[listed] +
-    0.5) / moved$demand_1[listed] * exp(size$mean)) / 2
-  more <- if (kind == "falling") function(move) now * (exp(-move) - 1) * won_back else function(move) now * (exp(move * goes_on) - 1)
-  reach <- stats::qnorm(0.95) * sqrt(size$variance)
-  ends <- list(more(size$mean - reach), more(size$mean + reach))
-  # Assumed shares are known to a factor of about 1.4.
-  gain <- lapply(list(gain = more(size$mean), low = do.call(pmin, ends) / 1.4, high = do.call(pmax, ends) * 1.4),
-    function(x) pmax(0, x) * 30 / (7 * moving_weeks))
-  keep <- which(gain$gain >= options$min_gain)
-  if (!length(keep)) return(no_findings())
-  listed <- listed[keep]
-  rows <- at[listed]
-  of <- moved[listed]
+  of <- cbind(moved[listed], change[listed])
   share <- of$position / (of$position + of$click_through)
-  list(found = pair_findings(kind, summary, pairs, rows, lapply(gain, `[`, keep), confidence[listed],
-    moving_action(summary, of, share, kind), moving_reason(of, share),
-    moving_how(of, change[listed], noise[listed], groups, group, size$mean[keep], now[keep],
-      lapply(gain, `[`, keep)$gain, confidence[listed], kind)))
+  gain <- lapply(gain, `[`, listed)
+  list(found = pair_findings(kind, summary, pairs, at[listed], gain, confidence[listed],
+    moving_action(summary, of, share, kind), moving_reason(of, share), moving_how(of, gain, confidence[listed], down)))
 }
 
-moving_how <- function(of, change, noise, groups, group, size, now, gain, confidence, kind) {
+# The log of the change of clicks for a search, its luck taken out, beside what the site as a whole did. In: pairs of
+# two_windows(). Out: a row per pair: the part of position (`by_position`) and its `wavering`, that of click-through as
+# seen (`seen`, `noise`) and what it is beside the usual, low and high moves of the site's pairs; `size` and `variance` of
+# the whole, and the chances that it is clearly down (`fell`) or up (`rose`).
+real_change <- function(moved) {
+  on_curve <- log(moved$expected_2 / moved$demand_2) - log(moved$expected_1 / moved$demand_1)
+  by_position <- on_curve - stats::median(on_curve)
+  # A search's position differs from the mean by about half of it, and clicks fall about as position rises.
+  wavering <- 0.5^2 * (1 / moved$impressions_1 + 1 / moved$impressions_2)
+  seen <- log((moved$clicks_2 + 0.5) / (moved$expected_2 + 0.5)) - log((moved$clicks_1 + 0.5) / (moved$expected_1 + 0.5))
+  noise <- log_noise(moved$clicks_1, moved$expected_1) + log_noise(moved$clicks_2, moved$expected_2)
+  groups <- fit_groups(measured_over_factors(seen, noise), usual_sd = 0.15)
+  shares <- group_shares(seen, noise, groups)
+  parts <- lapply(1:3, function(k) shrink_to(seen, noise, groups$mean[k], groups$sd[k]))
+  size <- by_position - groups$mean[1] + Reduce(`+`, Map(function(part, k) shares[, k] * part$mean, parts, 1:3))
+  chance <- function(sign) Reduce(`+`, Map(function(part, k) {
+    shares[, k] * stats::pnorm((sign * (by_position - groups$mean[1] + part$mean) - moved_clearly) /
+      sqrt(part$variance + wavering))
+  }, parts, 1:3))
+  data.table(by_position, wavering, seen, noise, usual = groups$mean[1], usual_sd = groups$sd[1], size,
+    variance = wavering + Reduce(`+`, Map(function(part, k) shares[, k] * (part$variance +
+      (by_position - groups$mean[1] + part$mean - size)^2), parts, 1:3)), fell = chance(-1), rose = chance(1))
+}
+
+# Chance that each belongs to the usual, low and high group.
+group_shares <- function(z, noise, groups) {
+  logs <- vapply(1:3, function(k) log(groups$weight[k]) + stats::dnorm(z, groups$mean[k], sqrt(groups$sd[k]^2 + noise),
+    log = TRUE), numeric(length(z)))
+  shares <- highest_one(matrix(logs, length(z)))
+  shares / rowSums(shares)
+}
+
+# Posterior of a normal effect seen with noise.
+shrink_to <- function(z, noise, mean, sd) {
+  keep <- sd^2 / (sd^2 + noise)
+  list(mean = mean + keep * (z - mean), variance = sd^2 * (1 - keep))
+}
+
+# Half of what was lost is taken to be won back; a rise that is given support, to go on by a third. Assumptions, known
+# to a factor of about 1.4.
+won_back <- 0.5
+goes_on <- 1 / 3
+
+# Per 30 days, with the ends of the interval and the clicks of four weeks `now`, half as seen and half as foretold by
+# the weeks before.
+moving_gain <- function(moved, change, down) {
+  now <- (moved$clicks_2 + moved$demand_2 * (moved$clicks_1 + 0.5) / moved$demand_1 * exp(change$size)) / 2
+  more <- function(move) pmax(0, now * (if (down) (exp(-move) - 1) * won_back else exp(move * goes_on) - 1)) *
+    30 / (7 * moving_weeks)
+  reach <- stats::qnorm(0.95) * sqrt(change$variance)
+  ends <- list(more(change$size - reach), more(change$size + reach))
+  list(gain = more(change$size), low = do.call(pmin, ends) / 1.4, high = do.call(pmax, ends) * 1.4, now = now)
+}
+
+moving_how <- function(of, gain, confidence, down) {
   how_lines(
-    sprintf("change of clicks for a search = ln((%s + 0.5) / %.1f) - ln((%s + 0.5) / %.1f) = %.3f, variance of its noise %.3f (impressions beyond position 10.5 raised to what page one would have seen)",
-      format_count(of$clicks_2), of$demand_2, format_count(of$clicks_1), of$demand_1, change, noise),
-    sprintf("clicks by position %+.1f, by click-through at equal position %+.1f in four weeks (searches are taken out)",
+    sprintf("clicks by position %+.1f, by click-through at equal position %+.1f in four weeks (searches are taken out; impressions beyond position 10.5 raised to what page one would have seen)",
       of$position, of$click_through),
-    sprintf("pairs of this site usually move by %.3f on average, standard deviation %.3f; those that %s by %.3f, %.3f",
-      groups$mean[1], groups$sd[1], if (kind == "falling") "fall" else "rise", groups$mean[group], groups$sd[group]),
-    sprintf("change, its luck taken out: %.3f; clicks of four weeks now: %.2f", size, now),
-    if (kind == "falling") sprintf("gain = half of what was lost = %.2f x (exp(%.3f) - 1) x %.1f x 30 / 28 = %.2f", now,
-      -size, won_back, gain) else
-      sprintf("gain = a third of the rise once more = %.2f x (exp(%.3f / 3) - 1) x 30 / 28 = %.2f", now, size, gain),
-    sprintf("confidence: chance that it belongs to those that %s: %.3f", if (kind == "falling") "fall" else "rise",
+    sprintf("change by position on the curve, ln: %.3f beside the middle of all pairs, its wavering 0.25 x (1/%s + 1/%s) = %.4f",
+      of$by_position, format_count(of$impressions_1), format_count(of$impressions_2), of$wavering),
+    sprintf("change of click-through = ln((%s + 0.5) / (%.2f + 0.5)) - ln((%s + 0.5) / (%.2f + 0.5)) = %.3f, variance of its noise %.3f; pairs of this site usually move by %.3f on average, standard deviation %.3f",
+      format_count(of$clicks_2), of$expected_2, format_count(of$clicks_1), of$expected_1, of$seen, of$noise, of$usual,
+      of$usual_sd),
+    sprintf("both together, luck and what the site did as a whole taken out: %.3f; clicks of four weeks now: %.2f", of$size, gain$now),
+    if (down) sprintf("gain = half of what was lost = %.2f x (exp(%.3f) - 1) x %.1f x 30 / 28 = %.2f", gain$now, -of$size,
+      won_back, gain$gain) else
+      sprintf("gain = a third of the rise once more = %.2f x (exp(%.3f / 3) - 1) x 30 / 28 = %.2f", gain$now, of$size, gain$gain),
+    sprintf("confidence: chance that clicks for a search are %s by a quarter or more: %.3f", if (down) "down" else "up",
       confidence))
-}
-
-moving_cause <- function(share) ifelse(share > 0.6, "position", ifelse(share < 0.25, "ctr", "both"))
-
-moving_reason <- function(of, share) {
-  rate <- function(side) format_rate(of[[paste0("clicks_", side)]] / of[[paste0("impressions_", side)]])
-  cause <- c(position = "the position moved from %s to %s, which makes %s of it",
-    ctr = "the position hardly moved (%s, then %s) and makes %s of it: people choose differently at the same place",
-    both = "the position (%s, then %s) makes %s of it, the rest is what people choose")[moving_cause(share)]
-  sprintf("%s of %s impressions clicked in the last four weeks, %s of %s in the four before: CTR went from %s to %s. Searches apart, that is %s; %s.",
-    format_count(of$clicks_2), format_count(of$impressions_2), format_count(of$clicks_1),
-    format_count(of$impressions_1), rate(1), rate(2),
-    moving_clicks(of$position + of$click_through),
-    vapply(seq_along(share), function(i) sprintf(cause[i], format_position(of$position_1[i]),
-      format_position(of$position_2[i]),
-      format_share(pmin(1, pmax(0, share[i])))), ""))
-}
-
-moving_clicks <- function(change) paste(format_plural(round(abs(change)), "click"), ifelse(change < 0, "lost", "won"))
-
-moving_action <- function(summary, of, share, kind) {
-  query <- summary$queries$query[of$query]
-  page <- format_path(summary$pages$page[of$page])
-  cause <- moving_cause(share)
-  if (kind == "rising") {
-    return(sprintf("Give \"%s\" support while it rises: link to %s from your strongest related pages with those words, and see that its first passage is up to date.", query, page))
-  }
-  ifelse(cause == "position", sprintf("Look up what ranks above %s for \"%s\" now, bring the page up to date where it falls behind, and check that no link to it was lost.", page, query),
-    sprintf("Look at the results page of \"%s\": if something new stands above or beside %s, answer it in title and description; if the title was changed, change it back.", query, page))
 }

@@ -12,7 +12,7 @@ find_new_page <- function(summary, curve, pairs, options) {
   rows <- rows[best$best[match(pairs$query[rows], best$query)] > new_page_from]
   if (!length(rows)) return(no_findings())
   at <- pairs[rows]
-  idea <- shared_ideas(summary$queries$key[at$query], at$impressions)
+  idea <- shared_ideas(summary$queries$key[at$query])
   there <- curve_ctr(curve, rep(new_page_reaches, length(rows)), at$segment, at$rows, at$impressions)
   by_idea <- split(seq_along(rows), idea)
   sums <- rbindlist(lapply(by_idea, function(own) {
@@ -24,11 +24,10 @@ find_new_page <- function(summary, curve, pairs, options) {
       page = summary$pages$page[at$page[first]], clicks = sum(asked$clicks), impressions = sum(asked$impressions),
       position = sum(asked$impressions * asked$position) / sum(asked$impressions), expected = sum(asked$expected),
       gain = gain, queries = length(unique(asked$query)),
-      words = summary$queries$key[at$query[first]],
       others = paste(utils::head(setdiff(unique(summary$queries$query[asked$query[order(-asked$impressions)]]),
         summary$queries$query[at$query[first]]), 3), collapse = "\", \""))
   }))
-  sums[, "row" := seq_len(nrow(sums))]
+  sums[, c("row", "idea") := list(seq_len(nrow(sums)), names(by_idea))]
   sums <- sums[sums$gain >= options$min_gain]
   if (!nrow(sums)) return(no_findings())
   list(found = data.table(kind = "new_page", query = sums$query, page = sums$page, pages = sums$page,
@@ -41,8 +40,7 @@ find_new_page <- function(summary, curve, pairs, options) {
       format_position(sums$position),
       ifelse(nzchar(sums$others), sprintf(" Asked too: \"%s\".", sums$others), "")),
     claims = lapply(by_idea[sums$row], function(own) rows[own]),
-    identity = paste("new_page", summary$queries$key[match(sums$query, summary$queries$query)]),
-    work = paste("new_page", summary$queries$key[match(sums$query, summary$queries$query)]),
+    identity = paste("new_page", sums$idea), work = paste("new_page", sums$idea),
     how = how_lines(sprintf("at position %d their %s impressions would earn %.2f clicks on the curve",
       as.integer(new_page_reaches), format_count(sums$impressions), sums$earned),
       sprintf("gain = chance of getting there x clicks x 30 / days = %.2f x %.2f x 30 / %d = %.2f", new_page_chance,
@@ -50,17 +48,29 @@ find_new_page <- function(summary, curve, pairs, options) {
       rep("confidence is taken as 0.6, and the gain as known to a factor of two or three", nrow(sums)))))
 }
 
-# Queries that share their rarest shared word are one idea. In: queries in lower case. Out: a label each.
-shared_ideas <- function(queries, weight) {
-  long <- word_table(queries)
-  if (!nrow(long)) return(queries)
-  size <- long[, .(queries = .N), by = "word"]
-  # A word that a good part of all of them hold tells no idea apart.
-  size <- size[size$queries >= 2 & size$queries <= max(3, 0.25 * length(queries))]
-  long <- long[size, on = "word", nomatch = NULL]
-  setorderv(long, c("query", "queries", "word"))
-  best <- long[!duplicated(long$query)]
+# Queries that share two words which mostly stand together are one idea; what shares no two joins the idea that its
+# rarest word stands in, or those with the same rarest word. In: queries in lower case. Out: a label each.
+shared_ideas <- function(queries) {
+  words <- word_table(queries)
+  # A letter or a number tells no idea, nor does a word that a good part of all of them hold.
+  words <- words[!grepl("^([a-z]|[0-9]+)$", words$word)]
+  words[, "holding" := .N, by = "word"]
+  words <- words[words$holding >= 2 & words$holding <= max(3, 0.25 * length(queries))]
   out <- queries
-  out[best$query] <- best$word
+  if (!nrow(words)) return(out)
+  two <- words[words, on = "query", allow.cartesian = TRUE]
+  two <- two[two$word < two$i.word]
+  two[, "both" := .N, by = c("word", "i.word")]
+  two <- two[two$both >= 2]
+  two[, "tie" := both^2 / (holding * i.holding) * log1p(both)]
+  setorderv(two, c("query", "tie", "word", "i.word"), c(1L, -1L, 1L, 1L))
+  best <- two[!duplicated(two$query)]
+  setorderv(words, c("query", "holding", "word"))
+  rarest <- words[!duplicated(words$query) & !words$query %in% best$query]
+  setorderv(best, "tie", -1L)
+  of_word <- c(best$word, best$i.word)
+  joins <- best[(match(rarest$word, of_word) - 1L) %% nrow(best) + 1L]
+  out[best$query] <- paste(best$word, best$i.word)
+  out[rarest$query] <- ifelse(is.na(joins$word), rarest$word, paste(joins$word, joins$i.word))
   out
 }

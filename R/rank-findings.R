@@ -20,19 +20,22 @@
 #'     site's queries rose so far in three months by themselves, by position, trend and queries on the page (a logistic
 #'     fit). Gain = chance of the step x (the query's own rate carried along the curve to the target, less what it
 #'     earns).}
-#'   \item{`cannibalized`}{Two pages swap the lead for days on end, twice or more (`confidence` is the chance of that,
-#'     by a hidden Markov chain over the days, against one page leading throughout and against the lead falling to
-#'     either by chance), or are shown together and both held back, or the page leads whose words match less. Gain: the
-#'     query at the better page's held position with all searches, less today; half of that where two pages are to be
-#'     merged.}
-#'   \item{`falling`, `rising`}{Clicks for a search moved between the last four
-#'     weeks and the four before by more than chance and the usual wavering (two-groups
-#'     mixture again). Fewer searches are no fall. Half of a loss is taken to be won back; a rise to
-#'     go on by a third.}
+#'   \item{`cannibalized`}{Two pages swap the lead, for days on end twice or more or from day to day (`confidence` is the
+#'     chance of that, by a hidden Markov chain over the days, against one page leading throughout and against the lead
+#'     falling to either by chance), or are shown together and both held back, or the page leads whose words match less.
+#'     Gain: the query at the better page's held position with all searches, less today. Where pages are shown together
+#'     or take turns at one level, no day shows where one page would stand: merged they are taken to rise by a third of
+#'     their position, with a chance of a half, and the interval reaches from nothing to all of it. Without dates,
+#'     close pages below the top are named, in doubt.}
+#'   \item{`falling`, `rising`}{Clicks for a search are down or up by a quarter or more between the last four weeks and
+#'     the four before, and seen to be: `confidence` is the chance that they really are, beside what the site did as a
+#'     whole. What position makes of it is known from the curve, click-through at equal position is held to how the
+#'     site's pairs usually waver (two-groups mixture again). Fewer searches are no fall. Half of a loss is taken to be
+#'     won back; a rise to go on by a third.}
 #'   \item{`tail_demand`}{Clicked from page two or beyond, more than 1.2 times as
 #'     often as usual there with 80 % probability. Gain: as for striking distance, to page one.}
-#'   \item{`new_page`}{Shown beyond position 40 only, on any page; queries that share words are one idea.
-#'     Gain: a page at position 12, with a chance of a quarter.}
+#'   \item{`new_page`}{Shown beyond position 40 only, on any page; queries that share two words which mostly stand
+#'     together are one idea. Gain: a page at position 12, with a chance of a quarter.}
 #' }
 #' \describe{
 #'   \item{The results page's doing}{Where the queries with one word fall short on page after page, the results page
@@ -53,7 +56,7 @@
 #' @param band Positions from and to which a query is in striking distance.
 #' @param target Where a step in striking distance leads: `"next"` (page one from page two, else the top three), a
 #'   position for all, or a number of places such as `"+3"`.
-#' @param fdr False-discovery rate of `low_ctr`.
+#' @param fdr False-discovery rate of `low_ctr`, `falling` and `rising`.
 #' @param min_gain Expected extra clicks per 30 days under which a finding is
 #'   not listed.
 #' @param min_impressions Pairs with fewer impressions are not looked at.

@@ -256,6 +256,40 @@ test_that("a page that loses its position falls, one that is searched less does 
   expect_true("query 0004" %in% kind_of(copy(rows)[, date := min(date) + as.integer(max(date) - date)], "rising")$query)
 })
 
+test_that("the chance that a pair really fell or rose follows from its posterior, summed over a grid", {
+  set.seed(8)
+  n <- 300
+  clicks <- matrix(rpois(2 * n, 20), n)
+  clicks[1:20, 2] <- rpois(20, 6)
+  moved <- data.table(clicks_1 = clicks[, 1], clicks_2 = clicks[, 2], expected_1 = 20, expected_2 = 20 * exp(rnorm(n, 0, 0.2)),
+    demand_1 = 300, demand_2 = 300, impressions_1 = 300, impressions_2 = 280)
+  change <- inktide:::real_change(moved)
+  expect_gt(mean(change$fell[1:20]), 5 * mean(change$fell[-(1:20)]))
+  expect_lt(mean(change$fell[-(1:20)] > 0.9), 0.1)
+  groups <- inktide:::fit_groups(inktide:::measured_over_factors(change$seen, change$noise), usual_sd = 0.15)
+  at <- seq(-4, 4, by = 0.002)
+  prior <- rowSums(vapply(1:3, function(k) groups$weight[k] * dnorm(at, groups$mean[k], groups$sd[k]), at))
+  for (i in c(1, 50, 120)) {
+    posterior <- prior * dnorm(change$seen[i], at, sqrt(change$noise[i]))
+    whole <- change$by_position[i] + at - groups$mean[1]
+    expect_equal(change$size[i], sum(whole * posterior) / sum(posterior), tolerance = 1e-3)
+    down <- pnorm((-whole - log(4 / 3)) / sqrt(change$wavering[i]))
+    expect_equal(change$fell[i], sum(down * posterior) / sum(posterior), tolerance = 1e-3)
+  }
+})
+
+test_that("queries are one idea by the two words that stand together most", {
+  ideas <- inktide:::shared_ideas
+  of <- function(...) unname(split(seq_along(c(...)), ideas(c(...))))
+  many <- paste(rep(c("moon calendar", "seed swap", "worm compost", "bee hotel", "rain barrel"), each = 4), c("a", "7", "guide", "dates"))
+  expect_setequal(of(many), split(1:20, rep(1:5, each = 4)))
+  # A query with one of the words joins, one that shares none stays by itself.
+  joined <- ideas(c(many, "moon phases", "slug pellets"))
+  expect_equal(joined[21], joined[1])
+  expect_equal(joined[22], "slug pellets")
+  expect_equal(ideas(c("how to", "what is")), c("how to", "what is"))
+})
+
 test_that("clicks from far down show demand, and queries that no page answers are one idea by their words", {
   rows <- by_day(function(rows) {
     rows[query == "query 0004", c("position", "clicks") := list(15, rbinom(.N, impressions, 0.1))]

@@ -61,6 +61,9 @@ fit_levels <- function(clicks, expected, page, known, most = 6000L) {
   best <- utils::head(which(known)[order(noise[known])], 2000)
   all <- fit_two_groups(clicks_over_factors(clicks[best], expected[best]))
   at <- by_pages(page)
+  # One page, or none told: what all queries share is the site's level.
+  if (length(at$page) == 1) return(list(all = all, pages = no_page_effects(),
+    pairs = fit_query_groups(clicks_over_factors(clicks[best], expected[best]))))
   said <- order(-rowsum(1 / (noise + all$sd[1]^2), page, reorder = FALSE)[match(at$page, unique(page))])
   said <- sort(said[cumsum(at$pairs[said]) <= most | seq_along(said) <= 20])
   rows <- at$order[unlist(Map(seq, at$first[said], length.out = at$pairs[said]))]

@@ -41,6 +41,10 @@ fit_pages <- function(likelihood, pairs, least = 3) {
   fit_two_groups(highest_one(likelihood[pairs >= least, , drop = FALSE]), effect_grid, usual_sd = 0.12, least_sd = 0.08)
 }
 
+# Groups of pages that do not differ.
+no_page_effects <- function() list(weight = c(usual = 1, low = 0, high = 0), mean = c(0, -0.8, 0.8), sd = c(0.01, 0.4, 0.4),
+  gamma = 0)
+
 # Posterior shares of each page over kind (usual, low, high) and effect: a list of three matrices.
 page_shares <- function(likelihood, groups) {
   prior <- group_priors(groups, effect_grid)

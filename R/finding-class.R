@@ -6,7 +6,7 @@
 
 finding_kinds <- function() {
   list(
-    low_ctr = kind_entry(find_low_ctr, "low CTR", "low CTR", "L", hours = 1),
+    low_ctr = kind_entry(find_low_ctr, "low CTR", "low CTR", "L", hours = 1, of_place = FALSE),
     striking_distance = kind_entry(find_striking_distance, "in striking distance", "striking", "S", hours = 4),
     cannibalized = kind_entry(find_cannibalized, "cannibalized", "cannibal.", "C", hours = 3),
     falling = kind_entry(find_falling, "falling", "falling", "F", hours = 2),
@@ -16,9 +16,10 @@ finding_kinds <- function() {
   )
 }
 
-# label: in sentences; short: in narrow columns; initial: of its ids; hours: of work, unless told otherwise.
-kind_entry <- function(find, label, short, initial, hours) list(find = find, label = label, short = short,
-  initial = initial, hours = hours)
+# label: in sentences; short: in narrow columns; initial: of its ids; hours: of work, unless told otherwise; of_place:
+# about where a page stands, which nobody can judge while pages compete, not about how it is clicked there.
+kind_entry <- function(find, label, short, initial, hours, of_place = TRUE) list(find = find, label = label,
+  short = short, initial = initial, hours = hours, of_place = of_place)
 
 kind_fact <- function(kind, fact) unname(vapply(finding_kinds(), function(entry) as.character(entry[[fact]]), "")[kind])
 

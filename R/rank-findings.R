@@ -47,8 +47,8 @@
 #'     include the rate's.}
 #' } `score` = worth x confidence / hours of work, worth being money where it is known, else clicks. Findings that one
 #' rewrite mends are one `task`: the largest leads and has the score of all. Where two findings are about the same
-#' clicks, the one with the higher score stays (a sure cannibalized query before all else), names the other in its
-#' reason and carries the larger of the two gains; so the sum of `gain` promises no click twice. Intervals are 90 %
+#' clicks, the one with the higher score stays, names the other in its reason and carries the larger of the two gains (a
+#' sure cannibalized query stays before all else; what is said of places while pages compete does not count); so the sum of `gain` promises no click twice. Intervals are 90 %
 #' intervals of the expected gain, not of one month's luck.
 #'
 #' @param summary A `tide_summary` object.
@@ -215,13 +215,14 @@ set_tasks <- function(found) {
 # Greedy from the best score, sure cannibalized queries first, since nothing else about a query can be judged
 # while its pages compete. A finding whose pairs are claimed already leaves the list and is named in the reason
 # of the one that stays, whose gain becomes the largest of the merged: mending both wins at least that, and
-# adding them up would promise clicks twice.
+# adding them up would promise clicks twice. Where pages compete, what else is said of their places does not count.
 claim_once <- function(found) {
   pair <- unlist(found$claims)
   if (!anyDuplicated(pair)) return(found)
   owner <- integer(max(pair))
   stays <- integer(nrow(found))
-  for (i in order(!(found$kind == "cannibalized" & found$confidence > 0.5))) {
+  compete <- found$kind == "cannibalized" & found$confidence > 0.5
+  for (i in order(!compete)) {
     claimed <- owner[found$claims[[i]]]
     stays[i] <- if (any(claimed > 0)) claimed[claimed > 0][1] else i
     if (stays[i] == i) owner[found$claims[[i]]] <- i
@@ -229,7 +230,8 @@ claim_once <- function(found) {
   merged <- which(stays != seq_along(stays))
   for (into in unique(stays[merged])) {
     from <- merged[stays[merged] == into]
-    most <- c(into, from)[which.max(found$gain[c(into, from)])]
+    counted <- c(into, if (compete[into]) from[kind_fact(found$kind[from], "of_place") == "FALSE"] else from)
+    most <- counted[which.max(found$gain[counted])]
     for (column in c("gain", "gain_low", "gain_high", intersect(worth_columns, names(found)))) set(found, into, column,
       found[[column]][most])
     if (most != into) set(found, into, "how", list(list(c(found$how[[into]],

@@ -29,6 +29,8 @@ test_that("a sure cannibalized query comes before whatever else is said of its p
   sure <- rank(finding("cannibalized", 1, 1:2), finding("low_ctr", 50, 1L), finding("low_ctr", 40, 2L))
   expect_equal(sure$kind, "cannibalized")
   expect_equal(sure$gain, 50)
+  # While pages compete, what is said of their places besides does not count.
+  expect_equal(rank(finding("cannibalized", 1, 1:2), finding("falling", 50, 1L))$gain, 1)
   doubtful <- rank(finding("cannibalized", 1, 1:2, confidence = 0.3), finding("low_ctr", 50, 1L),
     finding("low_ctr", 40, 2L))
   expect_equal(doubtful$kind, c("low_ctr", "low_ctr"))

@@ -55,21 +55,21 @@ judge_low <- function(clicks, expected, page, words) {
 }
 
 # Groups of all pairs (whatever the reason), of pages, and of pairs within their page. The pages that say most are
-# enough for the fit, and of those the pairs that say most.
+# enough for the fit, and of those the pairs that say most: by the clicks expected of them, since choosing by the clicks
+# they have would leave out low ones.
 fit_levels <- function(clicks, expected, page, known, most = 6000L) {
-  noise <- log_noise(clicks, expected)
-  best <- utils::head(which(known)[order(noise[known])], 2000)
+  best <- utils::head(which(known)[order(-expected[known])], 2000)
   all <- fit_two_groups(clicks_over_factors(clicks[best], expected[best]))
   at <- by_pages(page)
   # One page, or none told: what all queries share is the site's level.
   if (length(at$page) == 1) return(list(all = all, pages = no_page_effects(),
     pairs = fit_query_groups(clicks_over_factors(clicks[best], expected[best]))))
-  said <- order(-rowsum(1 / (noise + all$sd[1]^2), page, reorder = FALSE)[match(at$page, unique(page))])
+  said <- order(-rowsum(1 / (1 / (expected + 0.5) + all$sd[1]^2), page, reorder = FALSE)[match(at$page, unique(page))])
   said <- sort(said[cumsum(at$pairs[said]) <= most | seq_along(said) <= 20])
   rows <- at$order[unlist(Map(seq, at$first[said], length.out = at$pairs[said]))]
   of <- rep(seq_along(said), at$pairs[said])
   use <- which(known[rows])
-  use <- utils::head(use[order(noise[rows[use]])], 1500)
+  use <- utils::head(use[order(-expected[rows[use]])], 1500)
   pairs <- all
   for (round in 1:2) {
     own <- Reduce(`+`, pair_likelihoods(clicks[rows], expected[rows], pairs))

@@ -1,7 +1,7 @@
 # Why CTR falls short: the results page of a topic, the page's title and description, or the match of one query.
 #
 # Queries differ around the curve for reasons that nobody can mend. So the spread of the log factors is taken apart into
-# a usual, a low and a high part (a two-groups mixture, Efron 2010, fitted by EM), one level after the other: first
+# a usual, a low and a high part (a two-groups mixture, Efron 2010), one level after the other: first
 # topics, whose queries fall short on every page that ranks for them; then pages, whose title and description all their
 # queries share; then the pairs themselves, once the effects of topic and page are out.
 

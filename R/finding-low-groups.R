@@ -1,5 +1,5 @@
-# The two-groups mixture: a usual, a low and a high part of effects that are seen with noise (Efron 2010), fitted by EM
-# over a grid of effects, so that what is seen may have any likelihood.
+# The two-groups mixture: a usual, a low and a high part of effects that are seen with noise (Efron 2010), fitted over a
+# grid of effects, so that what is seen may have any likelihood.
 
 # Logs of factors on what is expected.
 factor_grid <- seq(-4.8, 2.4, by = 0.075)
@@ -32,22 +32,43 @@ fit_query_groups <- function(given) {
   fit_two_groups(given, gamma = stats::plogis(better))
 }
 
+# Largest posterior, by BFGS: steps of an EM come to a halt long before, since weights and tails explain each other.
 fit_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, gamma = 0, high = TRUE) {
-  prior_sd <- c(usual_sd, 0.4, 0.4)
-  prior_size <- c(18, 1, if (high) 1 else 0)
-  groups <- list(weight = c(usual = 0.9, low = 0.05, high = 0.05) * (prior_size > 0), mean = c(0, -0.8, 0.8),
-    sd = prior_sd, gamma = gamma)
-  for (round in 1:100) {
-    before <- c(groups$mean, groups$sd)
-    prior <- group_priors(groups, at)
-    total <- drop(given %*% rowSums(prior)) + 1e-300
-    # Expected numbers of pairs by effect and group.
-    groups <- next_groups(groups, prior * drop(crossprod(given, 1 / total)), at, prior_sd, prior_size)
-    groups$sd[1] <- max(groups$sd[1], least_sd)
-    if (max(abs(c(groups$mean, groups$sd) - before)) < 5e-4) break
+  prior <- list(sd = c(usual_sd, 0.4, 0.4), size = c(18, 1, if (high) 1 else 0))
+  groups_of <- function(x) groups_from(x, least_sd, gamma, high)
+  loss <- function(x) {
+    groups <- groups_of(x)
+    -sum(log(chance_of(given, groups, at))) - log_prior(groups, prior, high)
   }
+  few <- c(log(0.05 / 0.95), log(0.4), log(0.3))
+  found <- stats::optim(c(0, log(max(usual_sd - least_sd, 0.02)), few, if (high) few), loss, method = "BFGS",
+    control = list(maxit = 200, reltol = 1e-9))
+  groups <- groups_of(found$par)
+  total <- chance_of(given, groups, at)
   groups$likelihood <- sum(log(total))
+  # How many pairs each group is expected to have.
+  groups$seen <- colSums(group_priors(groups, at) * drop(crossprod(given, 1 / total)))
   groups
+}
+
+# Groups from numbers without bounds: the usual mean and the log of what its standard deviation is above the least one;
+# per further group the log of its weight beside the usual one, of its distance beyond 0.4, and of how much wider it is.
+groups_from <- function(x, least_sd, gamma, high) {
+  weight <- exp(c(usual = 0, low = x[3], high = if (high) x[6] else -Inf))
+  sd <- least_sd + exp(x[2])
+  wider <- function(by) sqrt(sd^2 + exp(2 * by))
+  list(weight = weight / sum(weight), mean = x[1] + c(0, -0.4 - exp(x[4]), if (high) 0.4 + exp(x[7]) else 0.8),
+    sd = c(sd, wider(x[5]), if (high) wider(x[8]) else 0.4), gamma = gamma)
+}
+
+chance_of <- function(given, groups, at) drop(given %*% rowSums(group_priors(groups, at))) + 1e-300
+
+# Means and standard deviations as if five pairs of each group had been seen before, weights as if some twenty had.
+log_prior <- function(groups, prior, high) {
+  anchor <- c(0, groups$mean[1] - 0.8, groups$mean[1] + 0.8)
+  of <- seq_len(if (high) 3 else 2)
+  sum((prior$size * log(pmax(groups$weight, 1e-300)) - 5 * log(groups$sd) -
+    2.5 * ((groups$mean - anchor)^2 + prior$sd^2) / groups$sd^2)[of])
 }
 
 # Weight of each effect in each group: a column a group.
@@ -69,20 +90,4 @@ effect_density <- function(at, mean, sd, gamma) {
   beside <- at - mean + digamma(size) - log(size)
   skewed <- exp(size * (beside - expm1(beside)))
   (1 - gamma) * normal / sum(normal) + gamma * skewed / sum(skewed)
-}
-
-# One step of the fit: from the numbers of pairs by effect and group to weights, means and standard deviations.
-next_groups <- function(groups, numbers, at, prior_sd, prior_size) {
-  size <- colSums(numbers)
-  groups$weight <- stats::setNames((size + prior_size) / sum(size + prior_size), names(groups$weight))
-  for (k in 1:3) {
-    anchor <- c(0, groups$mean[1] - 0.8, groups$mean[1] + 0.8)[k]
-    groups$mean[k] <- (sum(numbers[, k] * at) + 5 * anchor) / (size[k] + 5)
-    groups$sd[k] <- sqrt((sum(numbers[, k] * (at - groups$mean[k])^2) + 5 * prior_sd[k]^2) / (size[k] + 5))
-  }
-  groups$seen <- size
-  groups$mean[2] <- min(groups$mean[2], groups$mean[1] - 0.4)
-  groups$mean[3] <- max(groups$mean[3], groups$mean[1] + 0.4)
-  groups$sd[2:3] <- pmax(groups$sd[2:3], groups$sd[1])
-  groups
 }

@@ -35,7 +35,7 @@ by_pages <- function(page) {
 # Per page the log-likelihood of each effect, from that of its pairs.
 page_likelihoods <- function(pairs, page) unname(rowsum(pairs, page, reorder = FALSE))
 
-# The groups of pages, from what their pairs say of each effect (EM over the grid); pages of one or two pairs do not
+# The groups of pages, from what their pairs say of each effect; pages of one or two pairs do not
 # count.
 fit_pages <- function(likelihood, pairs, least = 3) {
   fit_two_groups(highest_one(likelihood[pairs >= least, , drop = FALSE]), effect_grid, usual_sd = 0.12, least_sd = 0.08)

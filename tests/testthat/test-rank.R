@@ -5,7 +5,7 @@ finding <- function(kind, gain, claims, confidence = 0.9, low = gain / 2, high =
     gain = gain, gain_low = low, gain_high = high, confidence = confidence, action = "Do.", reason = "Because.",
     claims = list(claims),
     identity = paste(kind, paste(claims, collapse = "-")), work = work, how = list("by hand"),
-    hours = c(low_ctr = 1, striking_distance = 4, cannibalized = 3)[[kind]])
+    hours = c(low_ctr = 1, striking_distance = 4, cannibalized = 3, falling = 2)[[kind]])
 }
 rank <- function(...) inktide:::rank_findings(rbind(...), min_gain = 0)
 

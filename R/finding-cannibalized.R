@@ -44,33 +44,14 @@ brand_aside <- function(summary, pairs) {
     queries = sum(several$N > 1))
 }
 
-# Two pages merged are taken to rise by a third of their position, and half of such merges to come off, where pages are
-# shown together or take turns at one level, so that no day shows where one page would stand. Assumptions, until a site's
-# own outcomes teach better.
+# Where pages are shown together or take turns at one level, no day shows where one page would stand. Merged they are
+# taken to rise by a third of their position, and half of such merges to come off: assumptions, until a site's own
+# outcomes teach better.
 merged_rise <- 2 / 3
 merged_chance <- 0.5
 
 cannibalized_findings <- function(summary, curve, pairs, judged) {
-  segment <- summary$queries$segment[judged$query]
-  spread <- spread_at(curve, judged$stands, segment)
-  own <- (1 / spread + judged$clicks) / (1 / spread + judged$expected)
-  factor <- ifelse(judged$harm == "wrong page leads", 1, own)
-  # More people search on page one than on page two; what a day of swapping pages shows already holds that.
-  wider <- ifelse(judged$chance < 1 & judged$stands > 10.5 & judged$held <= 10.5, page_one_views(summary), 1)
-  at_held <- judged$searches * wider * curve_ctr(curve, judged$held, segment, 1, 100)
-  # Both ends on the curve and both with the query's own factor, so that its luck so far cancels out; where the wrong
-  # page leads, the right one has the usual factor instead. How many searches there are is known to a tenth or so, since
-  # pages shown together count one search twice.
-  then <- at_held * factor
-  wins <- then - own * judged$expected
-  assumed <- judged$chance < 1
-  sd <- sqrt(ifelse(judged$harm == "wrong page leads", then^2 * spread,
-    ((at_held - judged$expected) * own)^2 / (1 / spread + judged$clicks)) +
-    then^2 * (curve_log_se(curve, judged$held, segment)^2 + 0.15^2 + ifelse(assumed, 0.3^2, 0)))
-  # A merge comes off or does not: its interval reaches from nothing to all that it may bring.
-  gain <- gain_interval(wins, sd)
-  gain <- list(gain = judged$chance * gain$gain, low = ifelse(assumed, 0, gain$low), high = gain$high)
-  gain <- lapply(gain, `*`, per_month(summary))
+  worth <- contest_worth(summary, curve, judged)
   claims <- lapply(seq_len(nrow(judged)), function(i) {
     which(pairs$query == judged$query[i] & pairs$page %in% judged$pages[[i]])
   })
@@ -84,26 +65,54 @@ cannibalized_findings <- function(summary, curve, pairs, judged) {
       judged$pages),
     clicks = total$clicks, impressions = total$impressions, ctr = total$clicks / total$impressions,
     position = total$weighted / total$impressions, expected_ctr = total$expected / total$impressions,
-    gain = gain$gain, gain_low = gain$low, gain_high = gain$high, confidence = judged$confidence,
+    gain = worth$gain, gain_low = worth$low, gain_high = worth$high, confidence = judged$confidence,
     action = cannibalized_words(summary, judged, "action"), reason = cannibalized_words(summary, judged, "reason"),
     claims = claims, identity = paste("cannibalized", summary$queries$key[judged$query]),
     work = paste("cannibalized", summary$pages$key[judged$keep], summary$pages$key[judged$other]),
-    how = how_lines(
-      sprintf("searches in the window: %s; today the pages are expected to have %.2f clicks on the curve",
-        format_count(judged$searches), judged$expected),
-      sprintf("own factor = (1/spread + clicks) / (1/spread + expected) = (%.2f + %s) / (%.2f + %.2f) = %.3f",
-        1 / spread, format_count(judged$clicks), 1 / spread, judged$expected, own),
-      sprintf("one page at position %.2f: %s searches x %s%.4f on the curve = %.2f clicks", judged$held,
-        format_count(judged$searches), ifelse(wider > 1, sprintf("%.2f (page one beside page two) x ", wider), ""),
-        at_held / judged$searches / wider, at_held),
-      sprintf("gain = %s(%.2f x %.3f - %.2f x %.3f) x 30 / %d = %.2f",
-        ifelse(judged$chance < 1, sprintf("chance %.2f x ", judged$chance), ""), at_held, factor, judged$expected, own,
-        as.integer(summary$recent$days), gain$gain),
-      sprintf("confidence: %s %.3f", ifelse(judged$harm == "swapping",
-        "chance that the lead changed hands at least twice",
-        ifelse(judged$harm == "wrong page leads", "chance that the leading page's factor is below 0.8", "taken as")),
-        judged$confidence)))
+    how = contest_how(summary, judged, worth))
   out[out$gain > 0]
+}
+
+# What one page alone would bring, per 30 days with the ends of the interval, and what that is made of. Both ends are on
+# the curve and both with the query's own factor, so that its luck so far cancels out; where the wrong page leads, the
+# right one has the usual factor instead. How many searches there are is known to a tenth or so, since pages shown
+# together count one search twice.
+contest_worth <- function(summary, curve, judged) {
+  segment <- summary$queries$segment[judged$query]
+  spread <- spread_at(curve, judged$stands, segment)
+  own <- (1 / spread + judged$clicks) / (1 / spread + judged$expected)
+  wrong <- judged$harm == "wrong page leads"
+  factor <- ifelse(wrong, 1, own)
+  merged <- judged$chance < 1
+  # More people search on page one than on page two; what a day of swapping pages shows already holds that.
+  wider <- ifelse(merged & judged$stands > 10.5 & judged$held <= 10.5, page_one_views(summary), 1)
+  at_held <- judged$searches * wider * curve_ctr(curve, judged$held, segment, 1, 100)
+  then <- at_held * factor
+  sd <- sqrt(ifelse(wrong, then^2 * spread, ((at_held - judged$expected) * own)^2 / (1 / spread + judged$clicks)) +
+    then^2 * (curve_log_se(curve, judged$held, segment)^2 + 0.15^2 + ifelse(merged, 0.3^2, 0)))
+  # A merge comes off or does not: its interval reaches from nothing to all that it may bring.
+  gain <- gain_interval(then - own * judged$expected, sd)
+  gain <- list(gain = judged$chance * gain$gain, low = ifelse(merged, 0, gain$low), high = gain$high)
+  c(lapply(gain, `*`, per_month(summary)), list(spread = spread, own = own, factor = factor, wider = wider,
+    at_held = at_held))
+}
+
+contest_how <- function(summary, judged, worth) {
+  how_lines(
+    sprintf("searches in the window: %s; today the pages are expected to have %.2f clicks on the curve",
+      format_count(judged$searches), judged$expected),
+    sprintf("own factor = (1/spread + clicks) / (1/spread + expected) = (%.2f + %s) / (%.2f + %.2f) = %.3f",
+      1 / worth$spread, format_count(judged$clicks), 1 / worth$spread, judged$expected, worth$own),
+    sprintf("one page at position %.2f: %s searches x %s%.4f on the curve = %.2f clicks", judged$held,
+      format_count(judged$searches),
+      ifelse(worth$wider > 1, sprintf("%.2f (page one beside page two) x ", worth$wider), ""),
+      worth$at_held / judged$searches / worth$wider, worth$at_held),
+    sprintf("gain = %s(%.2f x %.3f - %.2f x %.3f) x 30 / %d = %.2f",
+      ifelse(judged$chance < 1, sprintf("chance %.2f x ", judged$chance), ""), worth$at_held, worth$factor,
+      judged$expected, worth$own, as.integer(summary$recent$days), worth$gain),
+    sprintf("confidence: %s %.3f", ifelse(judged$harm == "swapping", "chance that the lead changes hands",
+      ifelse(judged$harm == "wrong page leads", "chance that the leading page's factor is below 0.8", "taken as")),
+      judged$confidence))
 }
 
 # Without dates nobody can know whether pages swap or are shown together: only pages that are close to each other in
@@ -142,8 +151,8 @@ undated_cannibalized <- function(summary, curve, pairs, aside) {
     held_other = two$i.position[found], harm = "unknown", confidence = undated_sure[1L + below[found]],
     searches = searches, stands = two$position[found], clicks = of_both("clicks"),
     expected = of_both("expected"), chance = merged_chance, level = FALSE,
-    pages = unname(rivals[as.character(two$query[found])]), led_keep = NA_real_, led_other = NA_real_, changes = NA_integer_,
-    together = NA_real_, since = as.IDate(NA), keep_leads = NA)
+    pages = unname(rivals[as.character(two$query[found])]), led_keep = NA_real_, led_other = NA_real_,
+    changes = NA_integer_, together = NA_real_, since = as.IDate(NA), keep_leads = NA)
   setnames(judged, "page", "keep")
   list(found = cannibalized_findings(summary, curve, pairs, judged), aside = aside)
 }

@@ -16,45 +16,52 @@ wrong_least <- c(words = 0.5, factor = 0.8, places = 15)
 well_off <- c(position = 10.5, factor = 0.8)
 
 # In: rival_days(), lead_course() of them, fit of page and query, spread by query, `beneath`: whether one of the two
-# lies beneath the other (beneath_other()). Out: one row a query: which page to
-# keep (`keep`, `other`), the position one page would hold (`held`), what harm is done ("" for none) and how sure that
-# is.
+# lies beneath the other (beneath_other()). Out: one row a query: which page to keep (`keep`, `other`), the position one
+# page would hold (`held`), what harm is done ("" for none) and how sure that is.
 judge_contests <- function(rivals, course, fits, spread, beneath) {
   of <- contest_figures(rivals, course, fits, spread)
-  swapping <- pmax(course$swaps, ifelse(of$apart_by_day, course$by_chance, 0))
-  lasting <- pmin(of$led1, of$led2) >= pmax(least_led["days"], least_led["share"] * (of$led1 + of$led2))
-  beside <- of$weeks_together > together_least["weeks"] & pmax(of$places, of$gap, na.rm = TRUE) < together_least["places"] &
-    pmin(of$position1, of$position2) > together_least["position"] & of$share_second > together_least["share"]
-  # Shown together and near each other day by day, which of the two is ahead is chance.
-  by_turns <- beside & of$side_by_side
-  better <- of$fit2 - of$fit1 >= wrong_least["words"]
-  passed_by <- of$factor < wrong_least["factor"] & of$position2 < of$position1 + wrong_least["places"]
-  harm <- ifelse(lasting & swapping >= 0.5 & !by_turns, "swapping",
-    ifelse(beside, "splitting", ifelse(better & passed_by & !is.na(better), "wrong page leads", "")))
-  nearest_led <- pmin(of$held1, of$held2)
-  level <- harm == "swapping" & (abs(of$held1 - of$held2) < level_swap["share"] * nearest_led) %in% TRUE
-  family <- beneath & harm == "splitting" & pmax(of$position1, of$position2) <= well_off["position"] &
-    pmin(of$factor, of$factor2) >= well_off["factor"]
-  harm <- ifelse(family | level & nearest_led < level_swap["position"], "", harm)
-  of[, "harm" := harm]
-  of[, "confidence" := ifelse(harm == "swapping", swapping, ifelse(harm == "splitting", 0.7,
-    stats::pgamma(wrong_least["factor"], 1 / spread + of$clicks1, 1 / spread + of$expected1)))]
-  keep_first <- ifelse(harm == "wrong page leads", FALSE, of$held1 <= of$held2)
-  either <- function(first, second) ifelse(keep_first, of[[first]], of[[second]])
-  nearest <- pmin(of$held1, of$held2, of$position1, of$position2)
+  done <- harm_done(of, course, beneath)
+  harm <- done$harm
   splitting <- harm == "splitting"
-  data.table(of[, c("query", "harm", "confidence", "days", "changes", "clicks", "expected")],
+  wrong <- harm == "wrong page leads"
+  merged <- splitting | done$level
+  keep_first <- !wrong & of$held1 <= of$held2
+  either <- function(first, second) ifelse(keep_first, of[[first]], of[[second]])
+  nearest <- ifelse(splitting, pmin(of$held1, of$held2, of$position1, of$position2), pmin(of$held1, of$held2))
+  data.table(of[, c("query", "days", "changes", "clicks", "expected")], done[, c("harm", "level")],
+    confidence = fcase(harm == "swapping", done$swapping, splitting, 0.7, rep(TRUE, length(harm)),
+      stats::pgamma(wrong_least["factor"], 1 / spread + of$clicks1, 1 / spread + of$expected1)),
     keep = either("page1", "page2"), other = either("page2", "page1"),
-    held = fcase(splitting, nearest * merged_rise, level, nearest_led * merged_rise,
-      harm == "wrong page leads", of$position1, rep(TRUE, length(harm)), either("held1", "held2")), level,
+    held = fcase(merged, nearest * merged_rise, wrong, of$position1, rep(TRUE, length(harm)), either("held1", "held2")),
     stands = ifelse(splitting, pmin(of$position1, of$position2), either("held1", "held2")),
     held_other = ifelse(splitting, pmax(of$position1, of$position2), either("held2", "held1")),
     led_keep = either("led1", "led2"), led_other = either("led2", "led1"), together = of$weeks_together,
     since = rivals$dates[of$last_change], keep_leads = keep_first == of$first_leads,
-    searches = ifelse(splitting, of$searches_together, of$searches), chance = ifelse(splitting | level, merged_chance, 1),
-    reason = fcase(family, "a page and one beneath it that both do well",
-      level | pmin(of$position1, of$position2) < 3 & of$places < 3, "two pages that both do well at the top",
+    searches = ifelse(splitting, of$searches_together, of$searches), chance = ifelse(merged, merged_chance, 1),
+    reason = fcase(done$family, "a page and one beneath it that both do well",
+      done$level | pmin(of$position1, of$position2) < 3 & of$places < 3, "two pages that both do well at the top",
       rep(TRUE, length(harm)), "two pages, one of which leads throughout"))
+}
+
+# One row a query: `harm`, how likely the pages swap (`swapping`), whether they do so at one `level`, and whether they are
+# a page and one beneath it that both do well (`family`).
+harm_done <- function(of, course, beneath) {
+  swapping <- pmax(course$swaps, ifelse(of$apart_by_day, course$by_chance, 0))
+  lasting <- pmin(of$led1, of$led2) >= pmax(least_led["days"], least_led["share"] * (of$led1 + of$led2))
+  near <- pmax(of$places, of$gap, na.rm = TRUE) < together_least["places"]
+  beside <- near & of$weeks_together > together_least["weeks"] & of$share_second > together_least["share"] &
+    pmin(of$position1, of$position2) > together_least["position"]
+  # Shown together and near each other day by day, which of the two is ahead is chance.
+  swap <- lasting & swapping >= 0.5 & !(beside & of$side_by_side)
+  better <- of$fit2 - of$fit1 >= wrong_least["words"]
+  passed_by <- of$factor < wrong_least["factor"] & of$position2 < of$position1 + wrong_least["places"]
+  harm <- fcase(swap, "swapping", beside, "splitting", better & passed_by & !is.na(better), "wrong page leads",
+    rep(TRUE, nrow(of)), "")
+  nearest <- pmin(of$held1, of$held2)
+  level <- harm == "swapping" & (abs(of$held1 - of$held2) < level_swap["share"] * nearest) %in% TRUE
+  family <- harm == "splitting" & beneath & pmax(of$position1, of$position2) <= well_off["position"] &
+    pmin(of$factor, of$factor2) >= well_off["factor"]
+  data.table(harm = ifelse(family | level & nearest < level_swap["position"], "", harm), swapping, level, family)
 }
 
 # What the kinds of harm are told by, one row a query; the two rivals' figures end in 1 and 2.

@@ -36,6 +36,8 @@ swapping_words <- function(judged, keep, other) {
       judged$changes >= 5L, sprintf("Back and forth: %s.", led),
       rep(TRUE, nrow(judged)), sprintf("%s.", led)),
     fcase(
+      judged$level & judged$stands > 10.5, sprintf("Neither gets off page two (position %s while it leads, %s for the other), where one page with both answers might.",
+        stands, stands_other),
       judged$level, sprintf("Neither is clearly better (position %s while it leads, %s for the other), so one page with both answers might stand nearer the top.",
         stands, stands_other),
       judged$stands <= 3.5 & judged$held_other > 5, sprintf("While it leads, %s is in the top three (%s); the other gets no further than %s.",

@@ -138,7 +138,7 @@ undated_cannibalized <- function(summary, curve, pairs, aside) {
   set(two, j = "reason", value = fcase(
     beneath_other(two$page, two$i.page, summary$pages$page) & pmax(two$position, two$i.position) < well_off["position"],
     "a page and one beneath it that both do well",
-    nearest < level_swap["position"], "two pages, one of which is at the top", places > 8, "two pages far apart",
+    nearest < level_swap["top"], "two pages, one of which is at the top", places > 8, "two pages far apart",
     rep(TRUE, nrow(two)), ""))
   aside <- rbind(aside, aside_lines(rbind(light, two[two$reason != "", c("query", "reason")])))
   found <- which(two$reason == "")

@@ -3,9 +3,9 @@
 
 # Pages swap where each led for so many days and so large a share of them.
 least_led <- c(days = 7, share = 0.1)
-# Pages that take turns stand level where neither leads by more than this share of its position: neither shows where one
-# page would stand. At the top they both do well.
-level_swap <- c(share = 0.25, position = 3.5)
+# Pages that take turns stand level where neither leads by more than this share of its position, or both are on page two:
+# neither shows where one page would stand. At the top they both do well.
+level_swap <- c(share = 0.25, top = 3.5, page_two = 10.5)
 # Pages are shown together where most weeks have both and neither has all impressions, near each other, none near the
 # top.
 together_least <- c(weeks = 0.5, share = 0.25, places = 6, position = 7)
@@ -58,10 +58,11 @@ harm_done <- function(of, course, beneath) {
   harm <- fcase(swap, "swapping", beside, "splitting", better & passed_by & !is.na(better), "wrong page leads",
     rep(TRUE, nrow(of)), "")
   nearest <- pmin(of$held1, of$held2)
-  level <- harm == "swapping" & (abs(of$held1 - of$held2) < level_swap["share"] * nearest) %in% TRUE
+  level <- harm == "swapping" & (nearest > level_swap["page_two"] |
+    (abs(of$held1 - of$held2) < level_swap["share"] * nearest) %in% TRUE)
   family <- harm == "splitting" & beneath & pmax(of$position1, of$position2) <= well_off["position"] &
     pmin(of$factor, of$factor2) >= well_off["factor"]
-  data.table(harm = ifelse(family | level & nearest < level_swap["position"], "", harm), swapping, level, family)
+  data.table(harm = ifelse(family | level & nearest < level_swap["top"], "", harm), swapping, level, family)
 }
 
 # What the kinds of harm are told by, one row a query; the two rivals' figures end in 1 and 2.

@@ -104,6 +104,7 @@ test_that("who took the lead, how the two compare and who has it now is told as 
   expect_match(swap(led_keep = 80, changes = 2L), "changed hands twice, which costs it every time")
   expect_match(swap(changes = 6L, keep_leads = FALSE), "^Back and forth.*Since 2026-10-02 /b/ leads.$")
   expect_match(swap(held_other = 4.5, level = TRUE), "Neither is clearly better")
+  expect_match(swap(stands = 12, held_other = 16, level = TRUE), "Neither gets off page two")
   expect_match(swap(stands = 3), "is in the top three \\(3.0\\); the other gets no further than 8.0")
   expect_match(swap(held_other = 12), "on page one \\(4.0\\), with the other it falls to page two \\(12.0\\)")
   split <- function(...) inktide:::splitting_words(case(...), "/a/", "/b/")

@@ -351,6 +351,42 @@ test_that("pages that are shown together split a query, pages that take turns sw
   }
 })
 
+test_that("without dates close pages below the top are named in doubt, look-alikes counted", {
+  site <- made_site(queries = 150, days = 63, seed = 3, demand = rep(8, 150))
+  rows <- site[, .(clicks = sum(clicks), position = sum(impressions * position) / sum(impressions),
+    impressions = sum(impressions)), by = c("query", "page")]
+  own <- "https://www.fernmoor.example/kale/"
+  # Address and position of a second page beside one at `first`; what becomes of the query.
+  cases <- data.table(first = c(8, 5, 8, 2, 6, 5, 4), position = c(10, 7, 9, 4, 7, 16, 40), query = sprintf("query %04d", 1:7),
+    page = c(rep("https://www.fernmoor.example/other/", 2), "https://www.fernmoor.example/de/kale/",
+      "https://www.fernmoor.example/other/", "https://www.fernmoor.example/kale/care/", rep("https://www.fernmoor.example/other/", 2)),
+    aside = c("", "", "versions of one page for another language or country", "two pages, one of which is at the top",
+      "a page and one beneath it that both do well", "two pages far apart", "a second page far down"))
+  two <- cases[, .(query = rep(query, 2), page = c(rep(own, 7), page), position = c(first, position))]
+  two[, c("clicks", "impressions") := list(round(600 * made_curve[pmin(10, position)]), 600L)]
+  found <- tide_find(tide_summary(as_data(rbind(rows[!query %in% cases$query], two, use.names = TRUE))),
+    kinds = "cannibalized", min_gain = 0)
+  lines <- as.data.table(found$findings)[order(query)]
+  expect_equal(lines$query, cases$query[cases$aside == ""])
+  expect_equal(lines$confidence, c(0.5, 0.35))
+  expect_match(lines$reason, "Without dates it cannot be known")
+  expect_equal(lines$gain_low, c(0, 0))
+  expect_setequal(found$aside$reason, cases$aside[cases$aside != ""])
+})
+
+test_that("queries without pages are judged as if no page had an effect", {
+  set.seed(5)
+  expected <- exp(rnorm(1200, 3, 1.2))
+  low <- seq_along(expected) %% 40 == 0
+  clicks <- rpois(1200, expected * exp(rnorm(1200, 0, 0.2)) * ifelse(low, 0.35, 1))
+  words <- data.table(query = seq_len(1200), word = paste("word", seq_len(1200)))
+  judged <- inktide:::judge_low(clicks, expected, rep(1L, 1200), words)
+  expect_true(all(judged$judged$page_low < 0.01))
+  expect_equal(judged$pairs$sd[1], 0.2, tolerance = 0.1)
+  expect_gt(mean(judged$judged$confidence[low & expected > 30]), 0.75)
+  expect_lt(mean(judged$judged$confidence[!low]), 0.05)
+})
+
 test_that("impressions grow on page one by what the site's own crossing queries show", {
   weekly <- CJ(query = 1:60, week = 1:12)
   weekly[, c("page", "position") := list(query, ifelse((week + query) %% 12 < 6, 7, 14))]

@@ -4,11 +4,26 @@ new_tide_data <- function(tables, sources, left_out) {
   structure(list(tables = tables, sources = sources, left_out = left_out), class = "tide_data")
 }
 
-# One grain. days: how many distinct days it holds, NA without dates.
+# One grain. from, to, days: the days that its dates stand for, NA without dates.
 new_table <- function(rows, dimensions) {
-  dates <- if ("date" %in% dimensions && nrow(rows)) range(rows$date) else as.IDate(c(NA, NA))
-  list(rows = rows, dimensions = dimensions, from = dates[1], to = dates[2],
-    days = if (anyNA(dates)) NA_integer_ else as.integer(dates[2] - dates[1]) + 1L)
+  if (!"date" %in% dimensions || !nrow(rows)) {
+    return(list(rows = rows, dimensions = dimensions, from = as.IDate(NA), to = as.IDate(NA), days = NA_integer_))
+  }
+  dates <- sort(unique(rows$date))
+  from <- dates[1]
+  to <- dates[length(dates)] + days_each(dates) - 1L
+  list(rows = rows, dimensions = dimensions, from = from, to = to, days = as.integer(to - from) + 1L)
+}
+
+# How many days the last date stands for: 7 or a month where four dates or more are all of them weeks or months apart.
+days_each <- function(dates) {
+  gaps <- as.integer(diff(dates))
+  if (length(gaps) < 3) return(1L)
+  if (all(gaps == 7L)) return(7L)
+  last <- as.POSIXlt(dates[length(dates)])
+  if (!all(as.POSIXlt(dates)$mday == 1L & c(gaps, 28L) %in% 28:31)) return(1L)
+  last$mon <- last$mon + 1L
+  as.integer(as.IDate(last) - dates[length(dates)])
 }
 
 grain_label <- function(dimensions) if (length(dimensions)) paste(dimensions, collapse = " x ") else "total"

@@ -77,12 +77,16 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
     site_by_day = site_totals(source$totals, "date", table),
     site_by_page = site_totals(source$totals, "page", table),
     window = list(from = table$from, to = table$to, days = days, dated = dated, assumed = is.na(table$days)),
-    recent = list(from = recent_from, to = table$to, days = if (whole) days else as.integer(recent_days)),
+    recent = list(from = recent_from, to = table$to, days = if (whole) days else days_held(reduced$by_day, recent_from,
+      table$to)),
     grain = grain_label(table$dimensions), unused = setdiff(source$grains, grain_label(table$dimensions)),
     folded = reduced$pages$spellings - length(reduced$pages$names),
     sources = data$sources, left_out = left_out[left_out$grain == grain_label(table$dimensions)]
   ), class = "tide_summary")
 }
+
+# Days from the first date there is: where dates are weeks, one may begin before the window.
+days_held <- function(by_day, from, to) as.integer(to - min(by_day$date[by_day$date >= from])) + 1L
 
 # Where the rows with queries are. Out: list(table: its dimensions and window; chunks: functions that give rows, one
 # chunk after the other; totals: data with the tables that have no queries; grains; left_out).

@@ -71,3 +71,22 @@ test_that("whole weeks are counted back from the last day", {
     ignore_attr = TRUE)
   expect_equal(max(weekly$week), 8L)
 })
+
+test_that("dates that are weeks or months stand for all of their days", {
+  rows <- made_site(queries = 30, days = 119, seed = 2, demand = rep(4, 30))
+  by <- function(first) {
+    sums <- rows[, .(clicks = sum(clicks), position = sum(impressions * position) / sum(impressions),
+      impressions = sum(impressions)), by = .(query, page, date = as.IDate(first(date)))]
+    tide_summary(as_data(sums))
+  }
+  weeks <- by(function(date) date - (as.integer(date) - as.integer(min(rows$date))) %% 7L)
+  expect_equal(weeks$window$days, 119)
+  # Twelve whole weeks of the last ninety days.
+  expect_equal(weeks$recent$days, 84)
+  months <- by(function(date) format(date, "%Y-%m-01"))
+  expect_equal(format(months$window$to), format(as.Date(cut(as.Date(max(rows$date)), "month")) + 29 +
+    as.integer(format(max(rows$date), "%m") %in% c("01", "03", "05", "07", "08", "10", "12"))))
+  expect_equal(sum(weeks$cells$clicks), sum(rows$clicks))
+  daily <- tide_summary(as_data(rows))
+  expect_equal(daily$recent$days, 90)
+})

@@ -45,9 +45,10 @@ brand_aside <- function(summary, pairs) {
 }
 
 # Where pages are shown together or take turns at one level, no day shows where one page would stand. Merged they are
-# taken to rise by a third of their position, and half of such merges to come off: assumptions, until a site's own
-# outcomes teach better.
+# taken to rise by a third of their position, by a half at best, and half of such merges to come off: assumptions, until
+# a site's own outcomes teach better.
 merged_rise <- 2 / 3
+merged_best <- 1 / 2
 merged_chance <- 0.5
 
 cannibalized_findings <- function(summary, curve, pairs, judged) {
@@ -85,16 +86,20 @@ contest_worth <- function(summary, curve, judged) {
   factor <- ifelse(wrong, 1, own)
   merged <- judged$chance < 1
   # More people search on page one than on page two; what a day of swapping pages shows already holds that.
-  wider <- ifelse(merged & judged$stands > 10.5 & judged$held <= 10.5, page_one_views(summary), 1)
-  at_held <- judged$searches * wider * curve_ctr(curve, judged$held, segment, 1, 100)
+  views <- if (any(merged)) page_one_views(summary) else 1
+  wider_at <- function(position) ifelse(merged & judged$stands > 10.5 & position <= 10.5, views, 1)
+  clicks_at <- function(position) judged$searches * wider_at(position) * curve_ctr(curve, position, segment, 1, 100)
+  at_held <- clicks_at(judged$held)
   then <- at_held * factor
   sd <- sqrt(ifelse(wrong, then^2 * spread, ((at_held - judged$expected) * own)^2 / (1 / spread + judged$clicks)) +
-    then^2 * (curve_log_se(curve, judged$held, segment)^2 + 0.15^2 + ifelse(merged, 0.3^2, 0)))
-  # A merge comes off or does not: its interval reaches from nothing to all that it may bring.
+    then^2 * (curve_log_se(curve, judged$held, segment)^2 + 0.15^2))
   gain <- gain_interval(then - own * judged$expected, sd)
-  gain <- list(gain = judged$chance * gain$gain, low = ifelse(merged, 0, gain$low), high = gain$high)
-  c(lapply(gain, `*`, per_month(summary)), list(spread = spread, own = own, factor = factor, wider = wider,
-    at_held = at_held))
+  # A merge comes off or does not: its interval reaches from nothing to the best it may bring.
+  at_best <- clicks_at(judged$held * merged_best / merged_rise)
+  gain <- list(gain = judged$chance * gain$gain, low = ifelse(merged, 0, gain$low),
+    high = ifelse(merged, gain$high + (at_best - at_held) * factor, gain$high))
+  c(lapply(gain, `*`, per_month(summary)), list(spread = spread, own = own, factor = factor,
+    wider = wider_at(judged$held), at_held = at_held))
 }
 
 contest_how <- function(summary, judged, worth) {

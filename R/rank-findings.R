@@ -25,7 +25,7 @@
 #'     falling to either by chance), or are shown together and both held back, or the page leads whose words match less.
 #'     Gain: the query at the better page's held position with all searches, less today. Where pages are shown together
 #'     or take turns at one level, no day shows where one page would stand: merged they are taken to rise by a third of
-#'     their position, with a chance of a half, and the interval reaches from nothing to all of it. Without dates,
+#'     their position, with a chance of a half, and the interval reaches from nothing to a rise by half. Without dates,
 #'     close pages below the top are named, in doubt.}
 #'   \item{`falling`, `rising`}{Clicks for a search are down or up by a quarter or more between the last four weeks and
 #'     the four before, and seen to be: `confidence` is the chance that they really are, beside what the site did as a

@@ -99,7 +99,7 @@ contest_worth <- function(summary, curve, judged) {
   gain <- list(gain = judged$chance * gain$gain, low = ifelse(merged, 0, gain$low),
     high = ifelse(merged, gain$high + (at_best - at_held) * factor, gain$high))
   c(lapply(gain, `*`, per_month(summary)), list(spread = spread, own = own, factor = factor,
-    wider = wider_at(judged$held), at_held = at_held))
+    wider = wider_at(judged$held), at_held = at_held, at_best = at_best))
 }
 
 contest_how <- function(summary, judged, worth) {
@@ -115,6 +115,8 @@ contest_how <- function(summary, judged, worth) {
     sprintf("gain = %s(%.2f x %.3f - %.2f x %.3f) x 30 / %d = %.2f",
       ifelse(judged$chance < 1, sprintf("chance %.2f x ", judged$chance), ""), worth$at_held, worth$factor,
       judged$expected, worth$own, as.integer(summary$recent$days), worth$gain),
+    ifelse(judged$chance < 1, sprintf("a merge comes off or not: from nothing to a rise to position %.2f, %.2f clicks, and what is unsure of those",
+      judged$held * merged_best / merged_rise, worth$at_best), ""),
     sprintf("confidence: %s %.3f", ifelse(judged$harm == "swapping", "chance that the lead changes hands",
       ifelse(judged$harm == "wrong page leads", "chance that the leading page's factor is below 0.8", "taken as")),
       judged$confidence))

@@ -58,7 +58,8 @@ settle_curve <- function(cells, evidence, penalty, state, least, free = 5) {
       state[c("spread", "spread_slope")] <- if (least > 0)
         list(estimate_spread(evidence$pair_clicks, pair_mean, least), 0) else
         estimate_spreads(evidence$pair_clicks, pair_mean, evidence$distance, state$spread_slope)
-      state$wobble <- if (least > 0) 0.001 else estimate_wobble(cells$clicks, mean, evidence, pair_spread(state, evidence))
+      state$wobble <- if (least > 0) 0.001 else
+        estimate_wobble(cells$clicks, mean, evidence, spread_of(state, distance = evidence$distance))
     }
     design <- blended_design(state$theta, evidence)
     equations <- score_equations(cells, mean, evidence, state, design, least)
@@ -139,7 +140,7 @@ score_equations <- function(cells, mean, evidence, state, design, least = 0) {
   keep <- 1 / (1 + state$wobble * mean)
   pair_mean <- sum_runs(keep * mean, evidence$ends)
   pair_residual <- sum_runs(keep * (cells$clicks - mean), evidence$ends)
-  spread <- pair_spread(state, evidence)
+  spread <- spread_of(state, distance = evidence$distance)
   calm <- if (least > 0) rep(1, length(pair_mean)) else pmin(1, 1 / pair_distance(pair_residual, pair_mean, spread))
   shared <- spread / (1 + spread * pair_mean)
 

@@ -9,9 +9,7 @@ spread_prior <- list(spread = 0.2, slope_sd = 0.3)
 
 spread_distance <- function(position) log(pmin(pmax(position, spread_range[1]), spread_range[2]) / spread_place)
 
-spread_of <- function(fit, position) fit$spread * exp(fit$spread_slope * spread_distance(position))
-
-pair_spread <- function(state, evidence) state$spread * exp(state$spread_slope * evidence$distance)
+spread_of <- function(fit, position, distance = spread_distance(position)) fit$spread * exp(fit$spread_slope * distance)
 
 # The spread at these positions, each in its own segment of the curve.
 spread_at <- function(curve, position, segment) {

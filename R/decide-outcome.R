@@ -50,13 +50,21 @@ tide_outcomes <- function(data, decisions, curve, days = 28, level = 0.9) {
   set(rows, j = c("pair", "plain"), value = list(paste(coded$queries$keys[rows$query], coded$pages$keys[rows$page]),
     coded$segment[rows$query] != "brand"))
   touched <- unlist(lapply(seq_len(nrow(decisions)), function(i) decided_pairs(decisions[i])))
-  rbindlist(lapply(seq_len(nrow(done)), function(i) outcome_of(done[i], rows, touched, days, level)))
+  # How pairs differed before is one fit for all that was done on one day.
+  dates <- unique(done$at[done$kind == "low_ctr"])
+  differ <- stats::setNames(lapply(dates, function(at) how_pairs_differ(rows, at)), dates)
+  rbindlist(lapply(seq_len(nrow(done)), function(i) {
+    outcome_of(done[i], rows, touched, days, level, differ[[as.character(done$at[i])]])
+  }))
 }
 
 decided_pairs <- function(decision) paste(query_key(decision$query),
   page_key(strsplit(decision$pages, " ", fixed = TRUE)[[1]]))
 
-outcome_of <- function(decision, rows, touched, days, level) {
+# Days before a low CTR was mended, by which its level is known.
+days_before <- function(rows, at) min(90L, as.integer(at - min(rows$date)))
+
+outcome_of <- function(decision, rows, touched, days, level, differ) {
   since_days <- min(days, as.integer(max(rows$date) - decision$at))
   line <- function(verdict, ...) data.table(id = decision$id, kind = decision$kind, query = decision$query,
     page = decision$page, done = decision$at, days = max(0L, since_days), ..., verdict = verdict)
@@ -66,7 +74,7 @@ outcome_of <- function(decision, rows, touched, days, level) {
   if (min(rows$date) > decision$at - days) return(early("no days before it"))
   if (since_days < 14) return(early())
   at_curve <- decision$kind == "low_ctr"
-  if (at_curve) days <- min(90L, as.integer(decision$at - min(rows$date)))
+  if (at_curve) days <- days_before(rows, decision$at)
   before_from <- decision$at - days
   near <- rows[rows$date >= before_from & rows$date != decision$at & rows$date <= decision$at + since_days]
   sums <- near[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted),
@@ -86,7 +94,7 @@ outcome_of <- function(decision, rows, touched, days, level) {
     (if (at_curve) log(control$expected_2 / control$expected_1) else log(since_days / days))
   noise <- 1 / (control$clicks_1 + 0.5) + 1 / (control$clicks_2 + 0.5)
   yard <- untouched_shift(moved, noise)
-  before <- if (at_curve) level_before(sums[sums$since == FALSE & sums$plain == TRUE], c1, base1) else
+  before <- if (at_curve) level_before(differ, c1, base1) else
     list(mean = log((c1 + 0.5) / base1), variance = 1 / (c1 + 0.5))
   change <- log((c2 + 0.5) / base2) - before$mean - yard$common
   reach <- stats::qnorm(1 - (1 - level) / 2) * sqrt(before$variance + 1 / (c2 + 0.5) + yard$between + yard$variance)
@@ -98,12 +106,18 @@ outcome_of <- function(decision, rows, touched, days, level) {
     won_high = won[3], untouched = nrow(control))
 }
 
-# The level that a pair had, as the log of a factor on the curve: mean and variance of the posterior, given how all
-# pairs differ.
-level_before <- function(pairs, clicks, expected, most = 2000) {
+# How all pairs differed before a day: groups of their factors on the curve.
+how_pairs_differ <- function(rows, at, most = 2000) {
+  pairs <- rows[rows$date >= at - days_before(rows, at) & rows$date < at & rows$plain,
+    .(clicks = sum(clicks), expected = sum(expected)), by = "pair"]
   known <- pairs[pairs$expected >= 3]
   known <- utils::head(known[order(-known$expected, known$pair)], most)
-  groups <- fit_two_groups(clicks_over_factors(known$clicks, known$expected))
+  fit_two_groups(clicks_over_factors(known$clicks, known$expected))
+}
+
+# The level that a pair had, as the log of a factor on the curve: mean and variance of the posterior, given how all
+# pairs differ.
+level_before <- function(groups, clicks, expected) {
   posterior <- rowSums(group_priors(groups, factor_grid)) * drop(clicks_over_factors(clicks, expected))
   posterior <- posterior / sum(posterior)
   mean <- sum(posterior * factor_grid)

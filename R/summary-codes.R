@@ -26,13 +26,17 @@ spelling_weights <- function(distinct, names, keys, row, weight) {
 # Texts merged from several chunks: list(names, keys, spellings).
 heaviest_spellings <- function(texts) {
   named <- texts$weights[, .(weight = sum(weight)), by = c("key", "name")]
-  setorderv(named, c("key", "weight", "name"), c(1L, -1L, 1L))
-  best <- named[!duplicated(named$key)]
+  best <- heaviest(named, "key")
   list(names = best$name[chmatch(texts$keys, best$key)], keys = texts$keys, spellings = nrow(texts$weights))
 }
 
-# The name shown is the spelling with the most weight; ties by the alphabet, so row order never matters. Weights
-# are only summed where a key has several spellings.
+# The spelling with the most weight; ties by the alphabet, so row order never matters.
+heaviest <- function(named, by) {
+  setorderv(named, c(by, "weight", "name"), c(1L, -1L, 1L))
+  named[!duplicated(named[[by]])]
+}
+
+# The name shown is the heaviest; weights are only summed where a key has several spellings.
 heaviest_names <- function(names, keys, code, known, row, weight) {
   shown <- names[match(seq_along(known), code)]
   if (sum(!is.na(code)) == length(known)) return(shown)
@@ -43,8 +47,7 @@ heaviest_names <- function(names, keys, code, known, row, weight) {
   spellings <- data.table(row = row[use], weight = as.numeric(weight[use]))[, .(weight = sum(weight)), by = "row"]
   spellings[, c("code", "name") := list(code[spellings$row], names[spellings$row])]
   named <- spellings[, .(weight = sum(weight)), by = c("code", "name")]
-  setorderv(named, c("code", "weight", "name"), c(1L, -1L, 1L))
-  best <- named[!duplicated(named$code)]
+  best <- heaviest(named, "code")
   shown[best$code] <- best$name
   shown
 }

@@ -40,9 +40,21 @@ fit_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, g
     groups <- groups_of(x)
     -sum(log(chance_of(given, groups, at))) - log_prior(groups, prior, high)
   }
+  # The slope beside each effect's weight once for all pairs, then small steps of those weights alone.
+  slope <- function(x) {
+    each <- drop(crossprod(given, 1 / chance_of(given, groups_of(x), at)))
+    near <- function(x) {
+      groups <- groups_of(x)
+      -sum(each * rowSums(group_priors(groups, at))) - log_prior(groups, prior, high)
+    }
+    vapply(seq_along(x), function(i) {
+      step <- replace(numeric(length(x)), i, 1e-4)
+      (near(x + step) - near(x - step)) / 2e-4
+    }, 0)
+  }
   few <- c(log(0.05 / 0.95), log(0.4), log(0.3))
-  found <- stats::optim(c(0, log(max(usual_sd - least_sd, 0.02)), few, if (high) few), loss, method = "BFGS",
-    control = list(maxit = 200, reltol = 1e-9))
+  found <- stats::optim(c(0, log(max(usual_sd - least_sd, 0.02)), few, if (high) few), loss, slope, method = "BFGS",
+    control = list(maxit = 200, reltol = 1e-8))
   groups <- groups_of(found$par)
   total <- chance_of(given, groups, at)
   groups$likelihood <- sum(log(total))

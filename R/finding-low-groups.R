@@ -32,30 +32,17 @@ fit_query_groups <- function(given) {
   fit_two_groups(given, gamma = stats::plogis(better))
 }
 
-# Largest posterior, by a trust region within bounds: steps of an EM come to a halt long before, since weights and tails
-# explain each other. It begins with few low ones, so that of what explains the data as well, the fewest are low.
+# Largest posterior, by BFGS: steps of an EM come to a halt long before, since weights and tails explain each other.
 fit_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, gamma = 0, high = TRUE) {
   prior <- list(sd = c(usual_sd, 0.4, 0.4), size = c(18, 1, if (high) 1 else 0))
-  groups_of <- function(x) groups_from(x, gamma, high)
+  groups_of <- function(x) groups_from(x, least_sd, gamma, high)
   loss <- function(x) {
     groups <- groups_of(x)
     -sum(log(chance_of(given, groups, at))) - log_prior(groups, prior, high)
   }
-  # The slope beside each effect's weight once for all pairs, then small steps of those weights alone.
-  slope <- function(x) {
-    each <- drop(crossprod(given, 1 / chance_of(given, groups_of(x), at)))
-    near <- function(x) {
-      groups <- groups_of(x)
-      -sum(each * rowSums(group_priors(groups, at))) - log_prior(groups, prior, high)
-    }
-    vapply(seq_along(x), function(i) {
-      step <- replace(numeric(length(x)), i, 1e-5)
-      (near(x + step) - near(x - step)) / 2e-5
-    }, 0)
-  }
-  further <- function(value) if (high) rep(value, 2) else value
-  found <- stats::nlminb(c(0, max(usual_sd, least_sd), further(c(log(0.01), 0.8, 1.6))), loss, slope,
-    lower = c(-2, max(least_sd, 0.02), further(c(-12, 0.4, 1))), upper = c(2, 2, further(c(5, 4, 20))))
+  few <- c(log(0.05 / 0.95), log(0.4), log(0.3))
+  found <- stats::optim(c(0, log(max(usual_sd - least_sd, 0.02)), few, if (high) few), loss, method = "BFGS",
+    control = list(maxit = 200, reltol = 1e-9))
   groups <- groups_of(found$par)
   total <- chance_of(given, groups, at)
   groups$likelihood <- sum(log(total))
@@ -64,12 +51,14 @@ fit_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, g
   groups
 }
 
-# Groups from numbers: the usual mean and standard deviation; per further group the log of its weight beside the usual
-# one, its distance (0.4 at least) and how many times as wide it is (no less wide).
-groups_from <- function(x, gamma, high) {
+# Groups from numbers without bounds: the usual mean and the log of what its standard deviation is above the least one;
+# per further group the log of its weight beside the usual one, of its distance beyond 0.4, and of how much wider it is.
+groups_from <- function(x, least_sd, gamma, high) {
   weight <- exp(c(usual = 0, low = x[3], high = if (high) x[6] else -Inf))
-  list(weight = weight / sum(weight), mean = x[1] + c(0, -x[4], if (high) x[7] else 0.8),
-    sd = c(x[2], x[2] * x[5], if (high) x[2] * x[8] else 0.4), gamma = gamma)
+  sd <- least_sd + exp(x[2])
+  wider <- function(by) sqrt(sd^2 + exp(2 * by))
+  list(weight = weight / sum(weight), mean = x[1] + c(0, -0.4 - exp(x[4]), if (high) 0.4 + exp(x[7]) else 0.8),
+    sd = c(sd, wider(x[5]), if (high) wider(x[8]) else 0.4), gamma = gamma)
 }
 
 chance_of <- function(given, groups, at) drop(given %*% rowSums(group_priors(groups, at))) + 1e-300

@@ -19,10 +19,24 @@ highest_one <- function(logs) exp(logs - do.call(pmax, as.data.frame(logs)))
 # each. Priors worth a handful of observations keep small sites sane. gamma: see effect_density().
 fit_two_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, gamma = 0) {
   without <- fit_groups(given, at, usual_sd, least_sd, gamma, high = FALSE)
+  if (!high_may_say_more(given, at, without)) return(without)
   with <- fit_groups(given, at, usual_sd, least_sd, gamma, high = TRUE)
   # A high part that says no more than the tail of the usual one is left out (BIC): with it usual queries seem too much
   # alike, and natural lows too rare.
   if (with$likelihood - without$likelihood > 1.5 * log(max(2, nrow(given)))) with else without
+}
+
+# Whether some high part, put beside a fit without one, makes what is seen likelier by more than luck would: most fits
+# need no more than that look.
+high_may_say_more <- function(given, at, groups) {
+  total <- chance_of(given, groups, at)
+  for (distance in c(0.4, 0.8, 1.2, 1.6)) {
+    own <- effect_density(at, groups$mean[1] + distance, groups$sd[1], groups$gamma)
+    own[at < groups$mean[1]] <- 0
+    ratio <- drop(given %*% (own / sum(own))) / total
+    if (any(vapply(c(0.005, 0.02, 0.05, 0.1), function(weight) sum(log(1 + weight * (ratio - 1))), 0) > 2)) return(TRUE)
+  }
+  FALSE
 }
 
 # The same where it is open whether queries differ by log-normal or gamma factors, whose lower tails lie far apart: each

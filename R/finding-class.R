@@ -21,7 +21,7 @@ finding_kinds <- function() {
 kind_entry <- function(find, label, short, initial, hours, of_place = TRUE) list(find = find, label = label,
   short = short, initial = initial, hours = hours, of_place = of_place)
 
-kind_fact <- function(kind, fact) unname(vapply(finding_kinds(), function(entry) as.character(entry[[fact]]), "")[kind])
+kind_fact <- function(kind, fact) unname(unlist(lapply(finding_kinds(), `[[`, fact))[kind])
 
 kind_label <- function(kind) kind_fact(kind, "label")
 

@@ -67,7 +67,9 @@ real_change <- function(moved) {
   wavering <- 0.5^2 * (1 / moved$impressions_1 + 1 / moved$impressions_2)
   seen <- log((moved$clicks_2 + 0.5) / (moved$expected_2 + 0.5)) - log((moved$clicks_1 + 0.5) / (moved$expected_1 + 0.5))
   noise <- log_noise(moved$clicks_1, moved$expected_1) + log_noise(moved$clicks_2, moved$expected_2)
-  groups <- fit_groups(measured_over_factors(seen, noise), usual_sd = 0.15)
+  # The pairs of which most is expected are enough for the fit.
+  best <- utils::head(order(-(moved$expected_1 + moved$expected_2)), 2000)
+  groups <- fit_groups(measured_over_factors(seen[best], noise[best]), usual_sd = 0.15)
   shares <- group_shares(seen, noise, groups)
   parts <- lapply(1:3, function(k) shrink_to(seen, noise, groups$mean[k], groups$sd[k]))
   size <- by_position - groups$mean[1] + Reduce(`+`, Map(function(part, k) shares[, k] * part$mean, parts, 1:3))

@@ -22,15 +22,15 @@ learn_reach <- function(course, rule = "next", worth = 50) {
   reached <- fcoalesce(of(here, 3L) <= target + 0.5, FALSE)
   before <- of(here, -1L)
   sizes <- months[, .N, by = c("page", "month")]
-  size <- if (uniqueN(months$page) == 1) 5 else sizes$N[sizes[here, on = c("page", "month"), which = TRUE]]
+  size <- if (uniqueN(months$page) == 1) NA else sizes$N[sizes[here, on = c("page", "month"), which = TRUE]]
   x <- reach_features(here$position, target, log(before / here$position), size)
   fit <- fit_beside(x, reached, stats::qlogis(default_reach(here$position, target)), worth)
   c(fit, list(cases = length(reached), reached = mean(reached)))
 }
 
-# Where there is one page only, or none is told, the number of its queries says nothing: it counts as the middling five.
+# queries: on the page, NA where there is one page only or none is told, so that they say nothing: then the middling five.
 reach_features <- function(position, target, trend, queries) {
-  cbind(1, log(position / target) - log(2), fcoalesce(pmax(-1, pmin(1, trend)), 0), log(queries) - log(5))
+  cbind(1, log(position / target) - log(2), fcoalesce(pmax(-1, pmin(1, trend)), 0), fcoalesce(log(as.numeric(queries)) - log(5), 0))
 }
 
 # Logistic regression with an offset and a normal prior on every coefficient, by Newton's steps. The months of one query
@@ -61,7 +61,7 @@ reach_chance <- function(summary, at, target, learnt) {
   trend <- position_trend(summary, at)
   sizes <- summary$pairs[summary$pairs$impressions >= 10, .N, by = "page"]
   # First to last month of three: two steps.
-  size <- if (nrow(summary$pages) == 1) 5 else fcoalesce(sizes$N[match(at$page, sizes$page)], 1L)
+  size <- if (nrow(summary$pages) == 1) NA else fcoalesce(sizes$N[match(at$page, sizes$page)], 1L)
   x <- reach_features(at$position, target, log(trend$first / trend$last) / 2, size)
   chance <- stats::plogis(stats::qlogis(default) + past_counts * as.vector(x %*% learnt$coefficients))
   list(chance = chance, learnt = learnt)

@@ -230,7 +230,7 @@ claim_once <- function(found) {
   merged <- which(stays != seq_along(stays))
   for (into in unique(stays[merged])) {
     from <- merged[stays[merged] == into]
-    counted <- c(into, if (compete[into]) from[kind_fact(found$kind[from], "of_place") == "FALSE"] else from)
+    counted <- c(into, if (compete[into]) from[!kind_fact(found$kind[from], "of_place")] else from)
     most <- counted[which.max(found$gain[counted])]
     for (column in c("gain", "gain_low", "gain_high", intersect(worth_columns, names(found)))) set(found, into, column,
       found[[column]][most])

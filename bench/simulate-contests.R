@@ -31,7 +31,7 @@ besides <- list(
   `one leads, with gaps` = list(home = c(3, 5), places = 4, gaps = 0.5),
   `one leads, seldom seen` = list(home = c(3, 5), places = 4, demand = 0.8))
 
-one <- function(kind, seed) {
+one <- function(seed) {
   set.seed(seed)
   curve <- approxfun(c(1:10, 11, 80), c(0.29, 0.155, 0.105, 0.075, 0.056, 0.043, 0.034, 0.028, 0.023, 0.02, 0.009, 0.001),
     rule = 2)
@@ -87,5 +87,5 @@ one <- function(kind, seed) {
   merge(found(cbind(date = as.IDate("2026-01-01") + shown$day, rows)), found(undated), by = "case", sort = FALSE,
     suffixes = c("", "_undated"))[, "seed" := seed][]
 }
-results <- rbindlist(parallel::mclapply(seeds, function(seed) one(NULL, seed), mc.cores = parallel::detectCores()))
+results <- rbindlist(parallel::mclapply(seeds, one, mc.cores = parallel::detectCores()))
 print(results[, .(listed = round(mean(listed), 2), undated = round(mean(listed_undated), 2)), by = "case"], nrows = 40)

@@ -3,7 +3,7 @@
 #   R_LIBS=.build/library Rscript bench/simulate-kinds.R [SEEDS]
 source("bench/simulate-helpers.R")
 
-one <- function(kind, seed) {
+one <- function(seed) {
   set.seed(seed)
   curve <- approxfun(c(1:10, 11, 80), c(0.29, 0.155, 0.105, 0.075, 0.056, 0.043, 0.034, 0.028, 0.023, 0.02, 0.009, 0.001),
     rule = 2)
@@ -43,6 +43,6 @@ one <- function(kind, seed) {
   data.table(seed = seed, case = unique(q$case), falling = share("falling"), rising = share("rising"),
     tail_demand = share("tail_demand"), ideas = nrow(listed$new_page))
 }
-results <- rbindlist(parallel::mclapply(seeds, function(seed) one(NULL, seed), mc.cores = parallel::detectCores()))
+results <- rbindlist(parallel::mclapply(seeds, one, mc.cores = parallel::detectCores()))
 print(results[, lapply(.SD, function(x) signif(mean(x), 2)), by = "case", .SDcols = c("falling", "rising", "tail_demand",
   "ideas")])

@@ -531,6 +531,7 @@ test_that("clicks tell gamma factors from log-normal ones, and a high part only 
   set.seed(6)
   lognormal <- fitted(exp(rnorm(3000, 0, 0.5)))
   gamma <- fitted(rgamma(3000, 1 / 0.25) * 0.25)
+  # A low part can take a tail for its own, so that this many queries leave some doubt, and more of them less.
   expect_lt(lognormal$gamma, 0.2)
   expect_gt(gamma$gamma, 0.8)
   expect_equal(c(lognormal$sd[1], gamma$sd[1]), c(0.5, sqrt(trigamma(4))), tolerance = 0.05)
@@ -538,6 +539,9 @@ test_that("clicks tell gamma factors from log-normal ones, and a high part only 
   some_high <- fitted(exp(rnorm(3000, 0, 0.2) + rep(c(1, 0), c(150, 2850))))
   expect_equal(some_high$weight[["high"]], 0.05, tolerance = 0.2)
   expect_equal(some_high$mean[3], 1, tolerance = 0.15)
+  set.seed(6)
+  expect_lt(fitted(exp(rnorm(6000, 0, 0.5)))$gamma, 0.05)
+  expect_gt(fitted(rgamma(6000, 1 / 0.25) * 0.25)$gamma, 0.95)
 })
 
 test_that("a topic on one page only lends doubt to its page, by how often topics are held back", {

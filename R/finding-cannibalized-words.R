@@ -1,24 +1,39 @@
 # What is said of each kind of harm: what: "action" or "reason".
 cannibalized_words <- function(summary, judged, what) {
-  keep <- format_path(summary$pages$page[judged$keep])
-  other <- format_path(summary$pages$page[judged$other])
-  query <- summary$queries$query[judged$query]
-  merge <- sprintf("Move what %s says about \"%s\" into %s and redirect it there, or point it clearly at another query.", other, query, keep)
-  says <- switch(what,
-    reason = list(
-      swapping = swapping_words(judged, keep, other),
-      splitting = splitting_words(judged, keep, other),
-      `wrong page leads` = sprintf("%s leads at position %s, but its address and its other queries match \"%s\" less than those of %s, and searchers pass it by: %s clicks where %s are usual.",
-        other, format_position(judged$held), query, keep, format_count(judged$clicks), format_count(judged$expected)),
-      unknown = sprintf("%s (position %s) and %s (position %s) both answer it with a good part of the impressions. Without dates it cannot be known whether they swap places or are shown together; one page might stand nearer the top.",
-        keep, format_position(judged$stands), other, format_position(judged$held_other))),
-    action = list(
-      swapping = ifelse(judged$level, merge, sprintf("Keep %s for \"%s\": link to it from %s with those words, and take them out of that page's title and headings.", keep, query, other)),
-      splitting = merge,
-      `wrong page leads` = sprintf("Let %s answer \"%s\": link to it from %s with those words, and reword %s towards what it is about.", keep, query, other, other),
-      unknown = sprintf("Export by date to see who leads when; until then, link from %s to %s with the words \"%s\".",
-        other, keep, query)))
-  vapply(seq_len(nrow(judged)), function(i) says[[judged$harm[i]]][i], "")
+  said <- character(nrow(judged))
+  for (harm in unique(judged$harm)) {
+    own <- which(judged$harm == harm)
+    of <- judged[own]
+    words <- if (what == "reason") contest_reason else contest_action
+    said[own] <- words(harm, of, format_path(summary$pages$page[of$keep]), format_path(summary$pages$page[of$other]),
+      summary$queries$query[of$query])
+  }
+  said
+}
+
+contest_reason <- function(harm, judged, keep, other, query) {
+  switch(harm,
+    swapping = swapping_words(judged, keep, other),
+    splitting = splitting_words(judged, keep, other),
+    `wrong page leads` = sprintf("%s leads at position %s, but its address and its other queries match \"%s\" less than those of %s (position %s), and searchers pass it by: %s clicks where %s are usual.",
+      other, format_position(judged$held_other), query, keep, format_position(judged$stands),
+      format_count(judged$leader_clicks), format_count(judged$leader_expected)),
+    unknown = sprintf("%s (position %s) and %s (position %s) both answer it with a good part of the impressions. Without dates it cannot be known whether they swap places or are shown together; one page might stand nearer the top.",
+      keep, format_position(judged$stands), other, format_position(judged$held_other)))
+}
+
+contest_action <- function(harm, judged, keep, other, query) {
+  merge <- sprintf("Move what %s says about \"%s\" into %s and redirect it there, or point it clearly at another query.",
+    other, query, keep)
+  switch(harm,
+    swapping = ifelse(judged$level, merge,
+      sprintf("Keep %s for \"%s\": link to it from %s with those words, and take them out of that page's title and headings.",
+        keep, query, other)),
+    splitting = merge,
+    `wrong page leads` = sprintf("Let %s answer \"%s\": link to it from %s with those words, and reword %s towards what it is about.",
+      keep, query, other, other),
+    unknown = sprintf("Export by date to see who leads when; until then, link from %s to %s with the words \"%s\".",
+      other, keep, query))
 }
 
 # Who took the lead from whom, how the two compare, and who has it now.
@@ -29,6 +44,7 @@ swapping_words <- function(judged, keep, other) {
   now <- sprintf("Since %s %s leads.", format(judged$since), ifelse(judged$keep_leads, keep, other))
   stands <- format_position(judged$stands)
   stands_other <- format_position(judged$held_other)
+  nearest <- pmin(judged$stands, judged$held_other)
   sentences(
     fcase(
       judged$led_other > 0.6 * days, sprintf("The weaker page has it most of the time: %s.", led),
@@ -36,7 +52,7 @@ swapping_words <- function(judged, keep, other) {
       judged$changes >= 5L, sprintf("Back and forth: %s.", led),
       rep(TRUE, nrow(judged)), sprintf("%s.", led)),
     fcase(
-      judged$level & judged$stands > 10.5, sprintf("Neither gets off page two (position %s while it leads, %s for the other), where one page with both answers might.",
+      judged$level & nearest > 10.5, sprintf("Neither gets off page two (position %s while it leads, %s for the other), where one page with both answers might.",
         stands, stands_other),
       judged$level, sprintf("Neither is clearly better (position %s while it leads, %s for the other), so one page with both answers might stand nearer the top.",
         stands, stands_other),
@@ -52,7 +68,7 @@ splitting_words <- function(judged, keep, other) {
   both <- sprintf("%s and %s are shown together in %s of the weeks, at positions %s and %s", keep, other,
     format_share(judged$together), format_position(judged$stands), format_position(judged$held_other))
   fcase(
-    judged$stands > 10.5, sprintf("%s: neither gets off page two, where one page might.", both),
-    judged$held_other > 10.5, sprintf("%s: one hangs on at the foot of page one, the other drags behind on page two.", both),
+    pmin(judged$stands, judged$held_other) > 10.5, sprintf("%s: neither gets off page two, where one page might.", both),
+    pmax(judged$stands, judged$held_other) > 10.5, sprintf("%s: one hangs on at the foot of page one, the other drags behind on page two.", both),
     rep(TRUE, nrow(judged)), sprintf("%s: they share what one page could hold nearer the top.", both))
 }

@@ -80,23 +80,25 @@ cannibalized_findings <- function(summary, curve, pairs, judged) {
 # together count one search twice.
 contest_worth <- function(summary, curve, judged) {
   segment <- summary$queries$segment[judged$query]
-  spread <- spread_at(curve, judged$stands, segment)
+  nearest <- pmin(judged$stands, judged$held_other)
+  spread <- spread_at(curve, nearest, segment)
   own <- (1 / spread + judged$clicks) / (1 / spread + judged$expected)
   wrong <- judged$harm == "wrong page leads"
   factor <- ifelse(wrong, 1, own)
-  merged <- judged$chance < 1
+  merged <- judged$merged
   # More people search on page one than on page two; what a day of swapping pages shows already holds that.
   views <- if (any(merged)) page_one_views(summary) else 1
-  wider_at <- function(position) ifelse(merged & judged$stands > 10.5 & position <= 10.5, views, 1)
+  wider_at <- function(position) ifelse(merged & nearest > 10.5 & position <= 10.5, views, 1)
   clicks_at <- function(position) judged$searches * wider_at(position) * curve_ctr(curve, position, segment, 1, 100)
   at_held <- clicks_at(judged$held)
   then <- at_held * factor
   sd <- sqrt(ifelse(wrong, then^2 * spread, ((at_held - judged$expected) * own)^2 / (1 / spread + judged$clicks)) +
     then^2 * (curve_log_se(curve, judged$held, segment)^2 + 0.15^2))
   gain <- gain_interval(then - own * judged$expected, sd)
-  # A merge comes off or does not: its interval reaches from nothing to the best it may bring.
+  # A merge comes off or does not: its interval reaches from nothing to the best it may bring. What is only likely counts
+  # by its chance.
   at_best <- clicks_at(judged$held * merged_best / merged_rise)
-  gain <- list(gain = judged$chance * gain$gain, low = ifelse(merged, 0, gain$low),
+  gain <- list(gain = judged$chance * gain$gain, low = ifelse(merged, 0, judged$chance * gain$low),
     high = ifelse(merged, gain$high + (at_best - at_held) * factor, gain$high))
   c(lapply(gain, `*`, per_month(summary)), list(spread = spread, own = own, factor = factor,
     wider = wider_at(judged$held), at_held = at_held, at_best = at_best))
@@ -115,51 +117,9 @@ contest_how <- function(summary, judged, worth) {
     sprintf("gain = %s(%.2f x %.3f - %.2f x %.3f) x 30 / %d = %.2f",
       ifelse(judged$chance < 1, sprintf("chance %.2f x ", judged$chance), ""), worth$at_held, worth$factor,
       judged$expected, worth$own, as.integer(summary$recent$days), worth$gain),
-    ifelse(judged$chance < 1, sprintf("a merge comes off or not: from nothing to a rise to position %.2f, %.2f clicks, and what is unsure of those",
+    ifelse(judged$merged, sprintf("a merge comes off or not: from nothing to a rise to position %.2f, %.2f clicks, and what is unsure of those",
       judged$held * merged_best / merged_rise, worth$at_best), ""),
     sprintf("confidence: %s %.3f", ifelse(judged$harm == "swapping", "chance that the lead changes hands",
-      ifelse(judged$harm == "wrong page leads", "chance that the leading page's factor is below 0.8", "taken as")),
+      ifelse(judged$harm == "wrong page leads", "chance that searchers pass the leading page by", "taken as")),
       judged$confidence))
-}
-
-# Without dates nobody can know whether pages swap or are shown together: only pages that are close to each other in
-# position and in weight are named, with the doubt in the confidence (a judgement: surer where neither is near the top).
-undated_sure <- c(near_the_top = 0.35, below = 0.5)
-
-undated_cannibalized <- function(summary, curve, pairs, aside) {
-  pages <- pairs[pairs$tested, c("query", "page", "clicks", "impressions", "position", "expected")]
-  pages <- pages[pages[, .N, by = "query"][N > 1, "query"], on = "query"]
-  if (!nrow(pages)) return(no_findings(aside))
-  pages[, c("share", "best") := list(impressions / sum(impressions), min(position)), by = "query"]
-  pages[, "reason" := fcase(position > best + 15 & position > 20, "a second page far down",
-    share < 0.2, "a second page with few impressions", rep(TRUE, .N), "")]
-  set(pages, j = "reason", value = versions_of_one(pages, summary))
-  weighty <- pages[pages$reason == ""]
-  setorderv(weighty, c("query", "expected", "page"), c(1L, -1L, 1L))
-  place <- rowid(weighty$query)
-  two <- weighty[place == 1][weighty[place == 2], on = "query"]
-  light <- unique(pages[pages$reason != "" & !pages$query %in% two$query, c("query", "reason")])
-  nearest <- pmin(two$position, two$i.position)
-  places <- abs(two$position - two$i.position)
-  below <- nearest > together_least["position"] & places < together_least["places"]
-  set(two, j = "reason", value = fcase(
-    beneath_other(two$page, two$i.page, summary$pages$page) & pmax(two$position, two$i.position) < well_off["position"],
-    "a page and one beneath it that both do well",
-    nearest < level_swap["top"], "two pages, one of which is at the top", places > 8, "two pages far apart",
-    rep(TRUE, nrow(two)), ""))
-  aside <- rbind(aside, aside_lines(rbind(light, two[two$reason != "", c("query", "reason")])))
-  found <- which(two$reason == "")
-  if (!length(found)) return(no_findings(aside))
-  of_both <- function(column) (two[[column]] + two[[paste0("i.", column)]])[found]
-  # Between those of pages that take turns and of pages shown together.
-  searches <- of_both("impressions") - 0.5 * pmin(two$impressions, two$i.impressions)[found]
-  rivals <- split(weighty$page, weighty$query)
-  judged <- data.table(two[found, c("query", "page")], other = two$i.page[found], held = nearest[found] * merged_rise,
-    held_other = two$i.position[found], harm = "unknown", confidence = undated_sure[1L + below[found]],
-    searches = searches, stands = two$position[found], clicks = of_both("clicks"),
-    expected = of_both("expected"), chance = merged_chance, level = FALSE,
-    pages = unname(rivals[as.character(two$query[found])]), led_keep = NA_real_, led_other = NA_real_,
-    changes = NA_integer_, together = NA_real_, since = as.IDate(NA), keep_leads = NA)
-  setnames(judged, "page", "keep")
-  list(found = cannibalized_findings(summary, curve, pairs, judged), aside = aside)
 }

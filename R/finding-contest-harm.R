@@ -9,8 +9,14 @@ level_swap <- c(share = 0.25, top = 3.5, page_two = 10.5)
 # Pages are shown together where most weeks have both and neither has all impressions, near each other, none near the
 # top.
 together_least <- c(weeks = 0.5, share = 0.25, places = 6, position = 7)
-# The wrong page leads where the other matches so much more of the query's words and searchers pass the leader by.
-wrong_least <- c(words = 0.5, factor = 0.8, places = 15)
+# Another page matches a query better where it holds more of its words, by this share of them. It may be
+# right for it where it is not far below, and leads as it should where it is so far ahead.
+better_least <- c(words = 0.25, places = 15, ahead = 2, ahead_share = 0.25)
+# Of leading pages whose words match less, three in ten are taken not to answer the query and to be clicked about half as
+# often for it as the other would be; log factors beside the other's differ by these standard deviations (assumptions).
+mismatch <- c(share = 0.3, factor = 0.55, sd = 0.3, usual_sd = 0.15)
+# Listed is what is so sure: little besides their clicks tells such pages.
+passed_least <- 0.75
 
 # A page and one beneath it do each other no harm where both are on page one and clicked nearly as usual.
 well_off <- c(position = 10.5, factor = 0.8)
@@ -22,29 +28,35 @@ judge_contests <- function(rivals, course, fits, spread, beneath) {
   of <- contest_figures(rivals, course, fits, spread)
   done <- harm_done(of, course, beneath)
   harm <- done$harm
+  any_harm <- rep(TRUE, length(harm))
   splitting <- harm == "splitting"
   wrong <- harm == "wrong page leads"
   merged <- splitting | done$level
-  keep_first <- !wrong & of$held1 <= of$held2
+  confidence <- fcase(harm == "swapping", done$swapping, wrong, done$passed_by, any_harm, 0.7)
+  # Merged, the page stays whose words match; else the one that holds the better position.
+  keep_first <- fcase(wrong, FALSE, merged & of$fit1 != of$fit2, of$fit1 > of$fit2, any_harm, of$held1 <= of$held2)
   either <- function(first, second) ifelse(keep_first, of[[first]], of[[second]])
-  nearest <- ifelse(splitting, pmin(of$held1, of$held2, of$position1, of$position2), pmin(of$held1, of$held2))
+  # Where pages swap, where each stands while it leads.
+  stands <- ifelse(rep(harm == "swapping", 2), c(of$held1, of$held2), c(of$position1, of$position2))
+  set(of, j = c("stands1", "stands2"), value = split(stands, rep(1:2, each = nrow(of))))
+  best <- fcase(splitting, pmin(of$held1, of$held2, of$position1, of$position2), any_harm, pmin(of$held1, of$held2))
   data.table(of[, c("query", "days", "changes", "clicks", "expected")], done[, c("harm", "level")],
-    confidence = fcase(harm == "swapping", done$swapping, splitting, 0.7, rep(TRUE, length(harm)),
-      stats::pgamma(wrong_least["factor"], 1 / spread + of$clicks1, 1 / spread + of$expected1)),
-    keep = either("page1", "page2"), other = either("page2", "page1"),
-    held = fcase(merged, nearest * merged_rise, wrong, of$position1, rep(TRUE, length(harm)), either("held1", "held2")),
-    stands = ifelse(splitting, pmin(of$position1, of$position2), either("held1", "held2")),
-    held_other = ifelse(splitting, pmax(of$position1, of$position2), either("held2", "held1")),
-    led_keep = either("led1", "led2"), led_other = either("led2", "led1"), together = of$weeks_together,
+    confidence, merged, keep = either("page1", "page2"), other = either("page2", "page1"),
+    held = fcase(merged, best * merged_rise, wrong, of$position1, any_harm, best),
+    stands = either("stands1", "stands2"), held_other = either("stands2", "stands1"),
+    leader_clicks = of$clicks1, leader_expected = of$expected1, led_keep = either("led1", "led2"), led_other = either("led2", "led1"), together = of$weeks_together,
     since = rivals$dates[of$last_change], keep_leads = keep_first == of$first_leads,
-    searches = ifelse(splitting, of$searches_together, of$searches), chance = ifelse(merged, merged_chance, 1),
+    searches = ifelse(splitting, of$searches_together, of$searches),
+    chance = fcase(merged, merged_chance, wrong, confidence, any_harm, 1),
     reason = fcase(done$family, "a page and one beneath it that both do well",
+      done$rightly, "two pages, of which the one that matches better leads",
       done$level | pmin(of$position1, of$position2) < 3 & of$places < 3, "two pages that both do well at the top",
-      rep(TRUE, length(harm)), "two pages, one of which leads throughout"))
+      any_harm, "two pages, one of which leads throughout"))
 }
 
-# One row a query: `harm`, how likely the pages swap (`swapping`), whether they do so at one `level`, and whether they are
-# a page and one beneath it that both do well (`family`).
+# One row a query: `harm`, how likely the pages swap (`swapping`) and the leader is passed by, whether they swap at one
+# `level`, whether they are a page and one beneath it that both do well (`family`), and whether the one leads that matches
+# better, though shown together (`rightly`).
 harm_done <- function(of, course, beneath) {
   swapping <- pmax(course$swaps, ifelse(of$apart_by_day, course$by_chance, 0))
   lasting <- pmin(of$led1, of$led2) >= pmax(least_led["days"], least_led["share"] * (of$led1 + of$led2))
@@ -53,16 +65,44 @@ harm_done <- function(of, course, beneath) {
     pmin(of$position1, of$position2) > together_least["position"]
   # Shown together and near each other day by day, which of the two is ahead is chance.
   swap <- lasting & swapping >= 0.5 & !(beside & of$side_by_side)
-  better <- of$fit2 - of$fit1 >= wrong_least["words"]
-  passed_by <- of$factor < wrong_least["factor"] & of$position2 < of$position1 + wrong_least["places"]
-  harm <- fcase(swap, "swapping", beside, "splitting", better & passed_by & !is.na(better), "wrong page leads",
-    rep(TRUE, nrow(of)), "")
+  passed_by <- passed_by_chance(of, of$fit1, of$fit2, of$spread)
+  harm <- fcase(swap, "swapping", passed_by > passed_least, "wrong page leads", beside, "splitting", rep(TRUE, nrow(of)), "")
   nearest <- pmin(of$held1, of$held2)
   level <- harm == "swapping" & (nearest > level_swap["page_two"] |
     (abs(of$held1 - of$held2) < level_swap["share"] * nearest) %in% TRUE)
   family <- harm == "splitting" & beneath & pmax(of$position1, of$position2) <= well_off["position"] &
     pmin(of$factor, of$factor2) >= well_off["factor"]
-  data.table(harm = ifelse(family | level & nearest < level_swap["top"], "", harm), swapping, level, family)
+  rightly <- harm == "splitting" & leads_rightly(of$fit1, of$fit2, of$position1, of$position2)
+  data.table(harm = ifelse(family | rightly | level & nearest < level_swap["top"], "", harm), swapping, passed_by, level,
+    family, rightly)
+}
+
+fits_better <- function(fit, other) (fit > other & fit - other >= better_least["words"] * fit) %in% TRUE
+
+# Whether the page that matches a query better is well ahead, too. Of a page that holds none of its words, nothing is known.
+leads_rightly <- function(fit1, fit2, position1, position2) {
+  ahead <- pmax(better_least["ahead"], better_least["ahead_share"] * position1)
+  fits_better(fit1, fit2) & fit2 > 0 & position2 > position1 + ahead
+}
+
+# Chance that searchers pass a leading page by whose words match their query less than those of a second (`fit1`, `fit2`),
+# from how often the two are clicked beside the curve: what is the query's own, both share.
+passed_by_chance <- function(pages, fit1, fit2, spread) {
+  likely <- function(factor, sd) Reduce(`+`, lapply(seq(-2, 2, by = 0.5), function(z) {
+    stats::dnorm(z) * clicks_likely(pages, factor * exp(z * sd), spread)
+  }))
+  passed <- mismatch["share"] * likely(mismatch["factor"], mismatch["sd"])
+  usual <- (1 - mismatch["share"]) * likely(1, mismatch["usual_sd"])
+  close <- pages$position2 < pages$position1 + better_least["places"]
+  ifelse(fits_better(fit2, fit1) & close, passed / (passed + usual), 0)
+}
+
+# How likely the clicks of two pages of a query are, whose factor is gamma (variance `spread`) and the first's `beside` that.
+clicks_likely <- function(pages, beside, spread) {
+  expected1 <- pages$expected1 * beside
+  all <- round(pages$clicks1) + round(pages$clicks2)
+  stats::dnbinom(all, 1 / spread, mu = expected1 + pages$expected2) *
+    stats::dbinom(round(pages$clicks1), all, expected1 / (expected1 + pages$expected2))
 }
 
 # What the kinds of harm are told by, one row a query; the two rivals' figures end in 1 and 2.
@@ -83,7 +123,7 @@ contest_figures <- function(rivals, course, fits, spread) {
     by = "query"][, c("clicks", "expected")],
     page1 = one$page, page2 = two$page, position1 = one$position, position2 = two$position,
     places = abs(one$position - two$position),
-    clicks1 = one$clicks, expected1 = one$expected, factor = factor_of(one), factor2 = factor_of(two),
+    clicks1 = one$clicks, expected1 = one$expected, clicks2 = two$clicks, expected2 = two$expected, spread, factor = factor_of(one), factor2 = factor_of(two),
     fit1 = fit_of(one), fit2 = fit_of(two), days = rowSums(any_day),
     held1 = position_held(seen[[1]], rivals$position[[1]], first_led),
     held2 = position_held(seen[[2]], rivals$position[[2]], !first_led),

@@ -39,8 +39,8 @@ beneath_other <- function(first, second, page) {
   startsWith(folder(first), folder(second)) & !is_home(second) | startsWith(folder(second), folder(first)) & !is_home(first)
 }
 
-# How well a page fits a query: the share of the query's telling words that stand in the page's address or title, or
-# that most of its other queries hold too. Words on every page tell nothing.
+# How well a page fits a query: how many of the query's telling words stand in the page's address or title, or in most of
+# its other queries too.
 page_fits <- function(summary, wanted) {
   own <- summary$pairs[summary$pairs$page %in% wanted$page, c("query", "page")]
   queries <- unique(own$query)
@@ -53,14 +53,16 @@ page_fits <- function(summary, wanted) {
   # The query itself holds all of its words.
   in_others <- asked$others >= 3 & asked$holding - 1 >= 0.5 * asked$others
   asked[, "held" := in_others | in_address(asked$word, asked$page, summary$pages)]
-  asked[, .(fit = mean(held)), by = c("query", "page")][wanted, on = c("query", "page")]
+  asked[, .(fit = sum(held)), by = c("query", "page")][wanted, on = c("query", "page")]
 }
 
-# Whether a word of the page's address or title begins with each word.
+# Whether a word of the page's address or title begins as each word does; the last three letters may be an ending
+# (storing, storage).
 in_address <- function(word, page, pages) {
   codes <- unique(page)
   title <- if (is.null(pages[["title"]])) "" else fcoalesce(as.character(pages$title[codes]), "")
   said <- tolower(paste(sub("^[a-z][a-z0-9+.-]*://[^/]*", "", pages$page[codes]), title))
   said <- paste0(" ", gsub("[^\\p{L}\\p{N}]+", " ", said, perl = TRUE))[match(page, codes)]
-  mapply(grepl, paste0(" ", word), said, fixed = TRUE, USE.NAMES = FALSE)
+  begins <- substr(word, 1, pmax(4L, nchar(word) - 3L))
+  mapply(grepl, paste0(" ", begins), said, fixed = TRUE, USE.NAMES = FALSE)
 }

@@ -15,21 +15,28 @@ turns <- list(
   `once, half way` = list(away = function(day, week) day > 45, other = 4),
   `once, of late` = list(away = function(day, week) day > 75, other = 4))
 
-# Pages that stand beside the first: where (places below it), in which share of searches, in which share of days.
+# Pages that stand beside the first: where (places below it), in which share of searches, in which share of days; kept: what
+# is left of the first one's clicks.
 besides <- list(
   `split, both` = list(home = c(7.5, 12), places = 1.5, share = 0.9), `split, one or other` = list(home = c(7.5, 12), places = 1, half = TRUE),
   `split, page two` = list(home = c(10.5, 15), places = 1.5, share = 0.9),
   `far down` = list(places = 40), `few impressions` = list(places = 5, share = 0.05),
   `a day` = list(places = -1, days = 50), `five days` = list(places = -1, days = 50:54),
-  language = list(places = 1, share = 0.4, page = function(own, id) sub("example/", "example/de/", own)),
-  section = list(share = 0.5, page = function(own, id) paste0(own, "#care")),
-  spelling = list(share = 0.3, page = function(own, id) sub("/$", "", sub("https://www.", "http://", own, fixed = TRUE))),
-  beneath = list(home = c(3, 7), places = 1.2, share = 0.9, page = function(own, id) paste0(own, "part-", id, "/")),
-  brand = list(places = 1, share = 0.8, word = "fernmoor", page = function(own, id) "https://www.fernmoor.example/about/"),
+  language = list(places = 1, share = 0.4, page = function(own, id, query) sub("example/", "example/de/", own)),
+  section = list(share = 0.5, page = function(own, id, query) paste0(own, "#care")),
+  spelling = list(share = 0.3, page = function(own, id, query) sub("/$", "", sub("https://www.", "http://", own, fixed = TRUE))),
+  beneath = list(home = c(3, 7), places = 1.2, share = 0.9, page = function(own, id, query) paste0(own, "part-x", id, "/")),
+  brand = list(places = 1, share = 0.8, word = "fernmoor", page = function(own, id, query) "https://www.fernmoor.example/about/"),
   `both at the top` = list(home = c(1, 1.8), places = 1, share = 0.9),
   `one leads` = list(home = c(3, 5), places = 3, share = 0.9), `one leads, wavering` = list(home = c(3, 5), places = 4, waver = 2),
   `one leads, with gaps` = list(home = c(3, 5), places = 4, gaps = 0.5),
-  `one leads, seldom seen` = list(home = c(3, 5), places = 4, demand = 0.8))
+  `one leads, seldom seen` = list(home = c(3, 5), places = 4, demand = 0.8),
+  `words of the other match, passed by` = list(home = c(2, 6), places = 4, page = function(own, id, query) named_after(query), kept = 0.5),
+  `words of the other match, clicked as usual` = list(home = c(2, 6), places = 4, page = function(own, id, query) named_after(query)))
+
+named_after <- function(query) sprintf("https://www.fernmoor.example/%s/", gsub(" ", "-", query))
+
+or <- function(value, default) if (is.null(value)) default else value
 
 one <- function(seed) {
   set.seed(seed)
@@ -53,10 +60,10 @@ one <- function(seed) {
     day <- rep(1:91, nrow(at))
     place <- pmax(1, d$home + rnorm(nrow(d), 0, 0.3 + 0.05 * d$home))
     first <- own[d$id]
-    second <- if (is.null(how$page)) sprintf("https://www.fernmoor.example/o/%d/", d$id) else how$page(first, d$id)
+    second <- if (is.null(how$page)) sprintf("https://www.fernmoor.example/o/x%d/", d$id) else how$page(first, d$id, d$query)
     rows <- function(use, page, position, share = 1) data.table(query = d$query, day, page, position, share = share,
-      demand = d$demand, factor = d$factor)[use]
-    or <- function(value, default) if (is.null(value)) default else value
+      demand = d$demand,
+      factor = d$factor * ifelse(page == first, or(how$kept, 1), 1))[use]
     any_day <- rep(TRUE, nrow(d))
     if (at$case[1] %in% names(turns)) {
       away <- how$away(day, (day + d$id) %/% 7)

@@ -305,20 +305,31 @@ test_that("clicks from far down show demand, and queries that no page answers ar
 })
 
 test_that("the page whose words match less and leads, clicked too little, is told apart; languages are no rivals", {
-  rows <- by_day(function(rows) {
-    own <- rows[query == "query 0004"]
-    lead <- copy(own)[, c("query", "page", "position", "clicks") := list("leek spacing",
-      "https://www.fernmoor.example/shop/offers/", 3, rbinom(.N, impressions, 0.02))]
-    right <- copy(own)[, c("query", "page", "position", "clicks") := list("leek spacing",
-      "https://www.fernmoor.example/guides/leek-spacing/", 8, rbinom(.N, impressions, 0.02))]
-    german <- copy(own)[, c("page", "position", "clicks") := list(sub("example/", "example/de/", page), position + 2,
-      0L)]
-    rbind(rows, lead, right, german)
-  })
-  found <- tide_find(tide_summary(as_data(rows)), kinds = "cannibalized")
-  expect_equal(found$findings$query, "leek spacing")
-  expect_equal(found$findings$page, "https://www.fernmoor.example/guides/leek-spacing/")
-  expect_true("versions of one page for another language or country" %in% found$aside$reason)
+  # Positions and CTR of the page that does not match the query and of the one that does.
+  cases <- list(passed_by = c(3, 8, 0.02, 0.02), as_usual = c(3, 8, made_curve[3], made_curve[8]),
+    rightly_behind = c(13, 8, made_curve[10], made_curve[8]))
+  guide <- "https://www.fernmoor.example/guides/leek-spacing/"
+  for (case in names(cases)) {
+    of <- cases[[case]]
+    dated <- by_day(function(rows) {
+      own <- rows[query == "query 0004"]
+      shown <- function(address, place, ctr) copy(own)[, c("query", "page", "position", "clicks") := list("leek spacing",
+        address, place, rbinom(.N, impressions, ctr))]
+      german <- copy(own)[, c("page", "position", "clicks") := list(sub("example/", "example/de/", page), position + 2,
+        0L)]
+      rbind(rows, shown("https://www.fernmoor.example/shop/leek/", of[1], of[3]), shown(guide, of[2], of[4]), german)
+    })
+    undated <- dated[, .(clicks = sum(clicks), position = sum(impressions * position) / sum(impressions),
+      impressions = sum(impressions)), by = c("query", "page")]
+    for (rows in list(undated, dated)) {
+      found <- tide_find(tide_summary(as_data(rows)), kinds = "cannibalized")
+      told <- found$findings[grepl("searchers pass it by", found$findings$reason), ]
+      expect_equal(told$query, if (case == "passed_by") "leek spacing" else character())
+      expect_equal(told$page, if (case == "passed_by") guide else character())
+      expect_true("versions of one page for another language or country" %in% found$aside$reason)
+    }
+    if (case == "rightly_behind") expect_true("two pages, of which the one that matches better leads" %in% found$aside$reason)
+  }
 })
 
 test_that("pages that are shown together split a query, pages that take turns swap it", {

@@ -63,7 +63,7 @@ fit_levels <- function(clicks, expected, page, known, most = 6000L) {
   at <- by_pages(page)
   # One page, or none told: what all queries share is the site's level.
   if (length(at$page) == 1) return(list(all = all, pages = no_page_effects(),
-    pairs = fit_query_groups(clicks_over_factors(clicks[best], expected[best]))))
+    pairs = fit_query_groups(clicks_over_factors(clicks[best], expected[best]), near = all)))
   said <- order(-rowsum(1 / (1 / (expected + 0.5) + all$sd[1]^2), page, reorder = FALSE)[match(at$page, unique(page))])
   said <- sort(said[cumsum(at$pairs[said]) <= most | seq_along(said) <= 20])
   rows <- at$order[unlist(Map(seq, at$first[said], length.out = at$pairs[said]))]
@@ -77,7 +77,8 @@ fit_levels <- function(clicks, expected, page, known, most = 6000L) {
     pages <- fit_pages(likelihood, at$pairs[said])
     # What the page's other pairs say of it, so that nothing counts twice.
     others <- Reduce(`+`, page_shares(likelihood, pages))[of, , drop = FALSE] / own
-    pairs <- fit_query_groups(clicks_beside_pages(clicks[rows[use]], expected[rows[use]], others[use, , drop = FALSE]))
+    pairs <- fit_query_groups(clicks_beside_pages(clicks[rows[use]], expected[rows[use]], others[use, , drop = FALSE]),
+      near = pairs)
   }
   # The site's level is the pairs', pages have what is theirs beside it.
   pairs$mean <- pairs$mean + pages$mean[1]

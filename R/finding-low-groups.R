@@ -16,9 +16,10 @@ highest_one <- function(logs) exp(logs - do.call(pmax, as.data.frame(logs)))
 
 # In: for each pair how likely what is seen of it is under each effect of `at`, and the usual standard deviation to
 # start from. Out: weights, means and standard deviations of the usual, low and high part, and how many are `seen` of
-# each. Priors worth a handful of observations keep small sites sane. gamma: see effect_density().
-fit_two_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, gamma = 0) {
-  without <- fit_groups(given, at, usual_sd, least_sd, gamma, high = FALSE)
+# each. Priors worth a handful of observations keep small sites sane. gamma: see effect_density(). near: groups of nearly the
+# same, to start from.
+fit_two_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, gamma = 0, near = NULL) {
+  without <- fit_groups(given, at, usual_sd, least_sd, gamma, high = FALSE, near = near)
   if (!high_may_say_more(given, at, without)) return(without)
   with <- fit_groups(given, at, usual_sd, least_sd, gamma, high = TRUE)
   # A high part that says no more than the tail of the usual one is left out (BIC): with it usual queries seem too much
@@ -41,23 +42,39 @@ high_may_say_more <- function(given, at, groups) {
 
 # The same where it is open whether queries differ by log-normal or gamma factors, whose lower tails lie far apart: each
 # counts by how well it explains what is seen (the two being as likely beforehand).
-fit_query_groups <- function(given) {
-  better <- fit_two_groups(given, gamma = 1)$likelihood - fit_two_groups(given)$likelihood
-  fit_two_groups(given, gamma = stats::plogis(better))
+fit_query_groups <- function(given, near = NULL) {
+  skewed <- fit_two_groups(given, gamma = 1, near = near)
+  normal <- fit_two_groups(given, near = near)
+  better <- skewed$likelihood - normal$likelihood
+  fit_two_groups(given, gamma = stats::plogis(better), near = if (better > 0) skewed else normal)
 }
 
 # Largest posterior, by BFGS: steps of an EM come to a halt long before, since weights and tails explain each other.
-fit_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, gamma = 0, high = TRUE) {
+fit_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, gamma = 0, high = TRUE,
+                       near = NULL) {
   prior <- list(sd = c(usual_sd, 0.4, 0.4), size = c(18, 1, if (high) 1 else 0))
   groups_of <- function(x) groups_from(x, least_sd, gamma, high)
   loss <- function(x) {
     groups <- groups_of(x)
     -sum(log(chance_of(given, groups, at))) - log_prior(groups, prior, high)
   }
+  # What is seen enters the slope by one number per effect.
+  slope <- function(x) {
+    each <- drop(crossprod(given, 1 / chance_of(given, groups_of(x), at)))
+    near <- function(x) {
+      groups <- groups_of(x)
+      -sum(each * rowSums(group_priors(groups, at))) - log_prior(groups, prior, high)
+    }
+    vapply(seq_along(x), function(i) {
+      step <- replace(numeric(length(x)), i, 1e-4)
+      (near(x + step) - near(x - step)) / 2e-4
+    }, 0)
+  }
   few <- c(log(0.05 / 0.95), log(0.4), log(0.3))
-  found <- stats::optim(c(0, log(max(usual_sd - least_sd, 0.02)), few, if (high) few), loss, method = "BFGS",
+  start <- c(if (is.null(near)) c(0, log(max(usual_sd - least_sd, 0.02)), few) else near$numbers[1:5], if (high) few)
+  found <- stats::optim(start, loss, slope, method = "BFGS",
     control = list(maxit = 200, reltol = 1e-9))
-  groups <- groups_of(found$par)
+  groups <- c(groups_of(found$par), list(numbers = found$par))
   total <- chance_of(given, groups, at)
   groups$likelihood <- sum(log(total))
   # How many pairs each group is expected to have.
@@ -88,10 +105,10 @@ log_prior <- function(groups, prior, high) {
 # Weight of each effect in each group: a column a group.
 group_priors <- function(groups, at) vapply(1:3, function(k) group_prior(groups, k, at), at)
 
-# What is low lies below what is usual, what is high above.
+# What is low lies below what is usual, what is high above; an effect at the border counts by the part of its step beyond.
 group_prior <- function(groups, k, at) {
   own <- effect_density(at, groups$mean[k], groups$sd[k], groups$gamma)
-  if (k > 1) own[(at - groups$mean[1]) * c(-1, 1)[k - 1] < 0] <- 0
+  if (k > 1) own <- own * pmin(1, pmax(0, 0.5 + (at - groups$mean[1]) * c(-1, 1)[k - 1] / (at[2] - at[1])))
   groups$weight[k] * own / sum(own)
 }
 

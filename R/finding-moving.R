@@ -32,28 +32,36 @@ find_falling <- function(summary, curve, pairs, options) find_moving(summary, cu
 find_rising <- function(summary, curve, pairs, options) find_moving(summary, curve, pairs, options, "rising")
 
 find_moving <- function(summary, curve, pairs, options, kind) {
+  # Both kinds look at the same two windows.
+  if (is.null(options$shared$moving)) options$shared$moving <- moving_pairs(summary, curve, pairs)
+  moving <- options$shared$moving
+  if (!length(moving$at)) return(no_findings())
+  change <- moving$change
+  down <- kind == "falling"
+  confidence <- if (down) change$fell else change$rose
+  gain <- moving_gain(moving$moved, change, down)
+  # What is foretold by the position alone and did not show in clicks is no finding yet.
+  shown <- (change$by_position + change$seen - change$usual) * if (down) -1 else 1
+  worth <- which(pairs$tested[moving$at] & shown > moved_clearly & confidence > 0.5 & gain$gain >= options$min_gain)
+  listed <- worth[worthiest_within(confidence[worth], gain$gain[worth], options$fdr)]
+  if (!length(listed)) return(no_findings())
+  of <- cbind(moving$moved[listed], change[listed])
+  share <- of$position / (of$position + of$click_through)
+  gain <- lapply(gain, `[`, listed)
+  list(found = pair_findings(kind, summary, pairs, moving$at[listed], gain, confidence[listed],
+    moving_action(summary, of, share, kind), moving_reason(of, share), moving_how(of, gain, confidence[listed], down)))
+}
+
+# Pairs that both windows show often enough to judge: the rows of `pairs` they are (`at`), two_windows() and
+# real_change() of them. None where the site has too few.
+moving_pairs <- function(summary, curve, pairs) {
   moved <- two_windows(summary, curve)
-  if (is.null(moved)) return(no_findings())
+  if (is.null(moved)) return(list(at = integer()))
   at <- pairs[moved, on = c("query", "page"), which = TRUE]
   use <- which(!is.na(at) & pairs$judged[at] & pmin(moved$impressions_1, moved$impressions_2) >= 20 & moved$clicks_1 +
     moved$clicks_2 >= 8)
-  if (length(use) < 20) return(no_findings())
-  moved <- moved[use]
-  at <- at[use]
-  change <- real_change(moved)
-  down <- kind == "falling"
-  confidence <- if (down) change$fell else change$rose
-  gain <- moving_gain(moved, change, down)
-  # What is foretold by the position alone and did not show in clicks is no finding yet.
-  shown <- (change$by_position + change$seen - change$usual) * if (down) -1 else 1
-  worth <- which(pairs$tested[at] & shown > moved_clearly & confidence > 0.5 & gain$gain >= options$min_gain)
-  listed <- worth[worthiest_within(confidence[worth], gain$gain[worth], options$fdr)]
-  if (!length(listed)) return(no_findings())
-  of <- cbind(moved[listed], change[listed])
-  share <- of$position / (of$position + of$click_through)
-  gain <- lapply(gain, `[`, listed)
-  list(found = pair_findings(kind, summary, pairs, at[listed], gain, confidence[listed],
-    moving_action(summary, of, share, kind), moving_reason(of, share), moving_how(of, gain, confidence[listed], down)))
+  if (length(use) < 20) return(list(at = integer()))
+  list(at = at[use], moved = moved[use], change = real_change(moved[use]))
 }
 
 # The log of the change of clicks for a search, its luck taken out, beside what the site as a whole did. In: pairs of

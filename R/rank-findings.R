@@ -120,7 +120,8 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
       class = "nothing_left")
   }
   set(pairs, j = "tested", value = pairs$judged & inside)
-  options <- list(band = band, target = target, fdr = fdr, min_gain = min_gain)
+  # shared: what one kind works out and another needs too.
+  options <- list(band = band, target = target, fdr = fdr, min_gain = min_gain, shared = new.env())
   by_kind <- lapply(wanted, function(kind) kind$find(summary, curve, pairs, options))
   found <- rbindlist(c(list(empty_findings()), lapply(by_kind, `[[`, "found")), use.names = TRUE)
   # Sums of probabilities may stray from 0 and 1 by a rounding error.

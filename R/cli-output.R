@@ -41,28 +41,28 @@ findings_lines <- function(findings, top, width) {
       format_plural(findings$tested, "tested query x page pair")), aside_text(findings, width)))
   }
   total <- total_gain(all)
-  free <- width - 46
+  free <- width - 49
   query <- max(14, floor(free * 0.55))
   page <- max(10, free - query)
-  line <- function(rank, kind, query_text, page_text, gain, sure, position, ctr, curve) {
+  line <- function(rank, kind, query_text, page_text, gain, sure, hours, position, ctr, curve) {
     paste0(pad_left(rank, 3), " ", fit_text(kind, 9), " ", query_text, " ", page_text, pad_left(gain, 7),
-      pad_left(sure, 5),
-      pad_left(position, 6), pad_left(ctr, 6), pad_left(curve, 6))
+      pad_left(sure, 5), pad_left(hours, 4), pad_left(position, 5), pad_left(ctr, 6), pad_left(curve, 6))
   }
   along <- table(factor(all$task, found$task)) - 1
   named <- ifelse(along > 0, paste0(fit_text(found$query, query - 4), pad_left(sprintf("+%d", along), 4)),
     fit_text(found$query, query))
   rows <- line(found$rank, kind_fact(found$kind, "short"), named, fit_path(format_path(found$page), page),
-    paste0("+", format_clicks(found$task_gain)), format_sure(found$confidence), format_position(found$position),
-    format_rate(found$ctr), format_rate(found$expected_ctr))
-  head <- line("#", "kind", fit_text("query", query), fit_text("page", page), "gain", "sure", "pos", "ctr", "curve")
+    paste0("+", format_clicks(found$task_gain)), format_sure(found$confidence), sprintf("%.3g", found$hours),
+    format_position(found$position), format_rate(found$ctr), format_rate(found$expected_ctr))
+  head <- line("#", "kind", fit_text("query", query), fit_text("page", page), "gain", "sure", "h", "pos", "ctr", "curve")
   more <- nrow(leads) - nrow(found)
   worth <- worth_text(all)
   c(sub(" +$", "", head), rows,
     if (more > 0) sprintf("    ... and %s more (--top N, or --format csv for all)", format_count(more)), "",
-    strwrap(sprintf("Together +%s clicks per 30 days (%s to %s)%s. gain: expected extra clicks per 30 days%s; sure: chance that it is real; curve: CTR this site earns there.",
+    strwrap(sprintf("Together +%s clicks per 30 days (%s to %s)%s. gain: expected extra clicks per 30 days%s; sure: chance that it is real; h: hours of work; curve: CTR this site earns there. In order of %s x sure / h.",
       format_clicks(total$gain), format_clicks(total$low), format_clicks(total$high), worth,
-      if (any(along > 0)) ", of all queries that one step serves (+N: so many besides the one named)" else ""), width),
+      if (any(along > 0)) ", of all queries that one step serves (+N: so many besides the one named)" else "",
+      if (is.null(all[["gain_value"]])) "gain" else "money"), width),
       aside_text(findings, width), "", "First steps",
     unlist(lapply(seq_len(min(3, nrow(found))), function(i) {
       c(strwrap(sprintf("%d. %s", found$rank[i], found$action[i]), width, exdent = 3),

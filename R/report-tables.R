@@ -131,6 +131,7 @@ findings_table <- function(findings) {
     cell(sprintf("<span><b>+%s</b> <span class='soft range'>%s</span></span>", format_clicks(gains$gain),
       gain_range(gains$low, gains$high)),
       "gain", "n", gains$gain), cell(format_sure(found$confidence), "sure", "n", found$confidence),
+    cell(sprintf("%.3g", found$hours), "hours", "n", found$hours),
     cell(format_position(found$position), "position", "n", found$position),
     cell(format_rate(found$ctr), "CTR", "n", found$ctr),
     cell(format_rate(found$expected_ctr), "curve", "n", found$expected_ctr))
@@ -142,8 +143,8 @@ findings_table <- function(findings) {
     format_count(found$impressions), gain_range(found$gain_low, found$gain_high), found$score,
     format_hours(found$hours), found$id,
     vapply(found$query, query_drill_down, "", findings = findings))
-  sortable_table("list", "Best use of a working day first. Press a query for the evidence.",
-    c(`#` = "n", Kind = "", Query = "", Page = "", Gain = "n", Sure = "n", Position = "n", CTR = "n", Curve = "n"),
+  sortable_table("list", "Best use of a working day first (gain x sure / hours). Press a query for the evidence.",
+    c(`#` = "n", Kind = "", Query = "", Page = "", Gain = "n", Sure = "n", Hours = "n", Position = "n", CTR = "n", Curve = "n"),
     rows, details, found$kind, intersect(names(finding_kinds()), found$kind))
 }
 

@@ -113,8 +113,8 @@ read_ctr <- function(table, position, rows, impressions) {
   .Call(blended_ctr, table, as.double(position), as.double(rows), as.double(impressions), blend_breaks)
 }
 
-# The fit reads one table after another at the same cells. Where they stand in it: the entry to the left, as an index into the whole table, and how far to
-# the right of it.
+# The fit reads one table after another at the same cells. Where they stand in it: the entry to the left, as an index
+# into the whole table, and how far to the right of it.
 blend_spot <- function(position, class) {
   at <- (log(pmin.int(pmax.int(position, 1), 100)) / log(100)) * (length(blend_grid) - 1) + 1
   left <- pmin.int(as.integer(at), length(blend_grid) - 1L)

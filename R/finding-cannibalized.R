@@ -95,8 +95,8 @@ contest_worth <- function(summary, curve, judged) {
   sd <- sqrt(ifelse(wrong, then^2 * spread, ((at_held - judged$expected) * own)^2 / (1 / spread + judged$clicks)) +
     then^2 * (curve_log_se(curve, judged$held, segment)^2 + 0.15^2))
   gain <- gain_interval(then - own * judged$expected, sd)
-  # A merge comes off or does not: its interval reaches from nothing to the best it may bring. What is only likely counts
-  # by its chance.
+  # A merge comes off or does not: its interval reaches from nothing to the best it may bring. What is only likely
+  # counts by its chance.
   at_best <- clicks_at(judged$held * merged_best / merged_rise)
   gain <- list(gain = judged$chance * gain$gain, low = ifelse(merged, 0, judged$chance * gain$low),
     high = ifelse(merged, gain$high + (at_best - at_held) * factor, gain$high))

@@ -3,8 +3,8 @@
 
 # Pages swap where each led for so many days and so large a share of them.
 least_led <- c(days = 7, share = 0.1)
-# Pages that take turns stand level where neither leads by more than this share of its position, or both are on page two:
-# neither shows where one page would stand. At the top they both do well.
+# Pages that take turns stand level where neither leads by more than this share of its position, or both are on page
+# two: neither shows where one page would stand. At the top they both do well.
 level_swap <- c(share = 0.25, top = 3.5, page_two = 10.5)
 # Pages are shown together where most weeks have both and neither has all impressions, near each other, none near the
 # top.
@@ -12,8 +12,9 @@ together_least <- c(weeks = 0.5, share = 0.25, places = 6, position = 7)
 # Another page matches a query better where it holds more of its words, by this share of them. It may be
 # right for it where it is not far below, and leads as it should where it is so far ahead.
 better_least <- c(words = 0.25, places = 15, ahead = 2, ahead_share = 0.25)
-# Of leading pages whose words match less, three in ten are taken not to answer the query and to be clicked about half as
-# often for it as the other would be; log factors beside the other's differ by these standard deviations (assumptions).
+# Of leading pages whose words match less, three in ten are taken not to answer the query and to be clicked about half
+# as often for it as the other would be; log factors beside the other's differ by these standard deviations
+# (assumptions).
 mismatch <- c(share = 0.3, factor = 0.55, sd = 0.3, usual_sd = 0.15)
 # Listed is what is so sure: little besides their clicks tells such pages.
 passed_least <- 0.75
@@ -44,7 +45,8 @@ judge_contests <- function(rivals, course, fits, spread, beneath) {
     confidence, merged, keep = either("page1", "page2"), other = either("page2", "page1"),
     held = fcase(merged, best * merged_rise, wrong, of$position1, any_harm, best),
     stands = either("stands1", "stands2"), held_other = either("stands2", "stands1"),
-    leader_clicks = of$clicks1, leader_expected = of$expected1, led_keep = either("led1", "led2"), led_other = either("led2", "led1"), together = of$weeks_together,
+    leader_clicks = of$clicks1, leader_expected = of$expected1,
+    led_keep = either("led1", "led2"), led_other = either("led2", "led1"), together = of$weeks_together,
     since = rivals$dates[of$last_change], keep_leads = keep_first == of$first_leads,
     searches = ifelse(splitting, of$searches_together, of$searches),
     chance = fcase(merged, merged_chance, wrong, confidence, any_harm, 1),
@@ -55,8 +57,8 @@ judge_contests <- function(rivals, course, fits, spread, beneath) {
 }
 
 # One row a query: `harm`, how likely the pages swap (`swapping`) and the leader is passed by, whether they swap at one
-# `level`, whether they are a page and one beneath it that both do well (`family`), and whether the one leads that matches
-# better, though shown together (`rightly`).
+# `level`, whether they are a page and one beneath it that both do well (`family`), and whether the one leads that
+# matches better, though shown together (`rightly`).
 harm_done <- function(of, course, beneath) {
   swapping <- pmax(course$swaps, ifelse(of$apart_by_day, course$by_chance, 0))
   lasting <- pmin(of$led1, of$led2) >= pmax(least_led["days"], least_led["share"] * (of$led1 + of$led2))
@@ -66,7 +68,8 @@ harm_done <- function(of, course, beneath) {
   # Shown together and near each other day by day, which of the two is ahead is chance.
   swap <- lasting & swapping >= 0.5 & !(beside & of$side_by_side)
   passed_by <- passed_by_chance(of, of$fit1, of$fit2, of$spread)
-  harm <- fcase(swap, "swapping", passed_by > passed_least, "wrong page leads", beside, "splitting", rep(TRUE, nrow(of)), "")
+  harm <- fcase(swap, "swapping", passed_by > passed_least, "wrong page leads", beside, "splitting",
+    rep(TRUE, nrow(of)), "")
   nearest <- pmin(of$held1, of$held2)
   level <- harm == "swapping" & (nearest > level_swap["page_two"] |
     (abs(of$held1 - of$held2) < level_swap["share"] * nearest) %in% TRUE)
@@ -79,14 +82,15 @@ harm_done <- function(of, course, beneath) {
 
 fits_better <- function(fit, other) (fit > other & fit - other >= better_least["words"] * fit) %in% TRUE
 
-# Whether the page that matches a query better is well ahead, too. Of a page that holds none of its words, nothing is known.
+# Whether the page that matches a query better is well ahead, too. Of a page that holds none of its words, nothing is
+# known.
 leads_rightly <- function(fit1, fit2, position1, position2) {
   ahead <- pmax(better_least["ahead"], better_least["ahead_share"] * position1)
   fits_better(fit1, fit2) & fit2 > 0 & position2 > position1 + ahead
 }
 
-# Chance that searchers pass a leading page by whose words match their query less than those of a second (`fit1`, `fit2`),
-# from how often the two are clicked beside the curve: what is the query's own, both share.
+# Chance that searchers pass a leading page by whose words match their query less than those of a second (`fit1`,
+# `fit2`), from how often the two are clicked beside the curve: what is the query's own, both share.
 passed_by_chance <- function(pages, fit1, fit2, spread) {
   likely <- function(factor, sd) Reduce(`+`, lapply(seq(-2, 2, by = 0.5), function(z) {
     stats::dnorm(z) * clicks_likely(pages, factor * exp(z * sd), spread)
@@ -97,7 +101,8 @@ passed_by_chance <- function(pages, fit1, fit2, spread) {
   ifelse(fits_better(fit2, fit1) & close, passed / (passed + usual), 0)
 }
 
-# How likely the clicks of two pages of a query are, whose factor is gamma (variance `spread`) and the first's `beside` that.
+# How likely the clicks of two pages of a query are, whose factor is gamma (variance `spread`) and the first's `beside`
+# that.
 clicks_likely <- function(pages, beside, spread) {
   expected1 <- pages$expected1 * beside
   all <- round(pages$clicks1) + round(pages$clicks2)
@@ -123,7 +128,8 @@ contest_figures <- function(rivals, course, fits, spread) {
     by = "query"][, c("clicks", "expected")],
     page1 = one$page, page2 = two$page, position1 = one$position, position2 = two$position,
     places = abs(one$position - two$position),
-    clicks1 = one$clicks, expected1 = one$expected, clicks2 = two$clicks, expected2 = two$expected, spread, factor = factor_of(one), factor2 = factor_of(two),
+    clicks1 = one$clicks, expected1 = one$expected, clicks2 = two$clicks, expected2 = two$expected, spread,
+    factor = factor_of(one), factor2 = factor_of(two),
     fit1 = fit_of(one), fit2 = fit_of(two), days = rowSums(any_day),
     held1 = position_held(seen[[1]], rivals$position[[1]], first_led),
     held2 = position_held(seen[[2]], rivals$position[[2]], !first_led),

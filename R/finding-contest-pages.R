@@ -31,16 +31,16 @@ versions_of_one <- function(pages, summary) {
   replace(pages$reason, of$row[of$again & of$reason == ""], "versions of one page for another language or country")
 }
 
-# Whether one of two pages lies beneath the other (/guides/ and /guides/kale/); all lie beneath the home page, which does
-# not count.
+# Whether one of two pages lies beneath the other (/guides/ and /guides/kale/); all lie beneath the home page, which
+# does not count.
 beneath_other <- function(first, second, page) {
   folder <- function(code) sub("/?$", "/", page[code])
   is_home <- function(code) grepl("^[a-z][a-z0-9+.-]*://[^/]*/$", folder(code))
   startsWith(folder(first), folder(second)) & !is_home(second) | startsWith(folder(second), folder(first)) & !is_home(first)
 }
 
-# How well a page fits a query: how many of the query's telling words stand in the page's address or title, or in most of
-# its other queries too.
+# How well a page fits a query: how many of the query's telling words stand in the page's address or title, or in most
+# of its other queries too.
 page_fits <- function(summary, wanted) {
   own <- summary$pairs[summary$pairs$page %in% wanted$page, c("query", "page")]
   queries <- unique(own$query)

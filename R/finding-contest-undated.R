@@ -1,6 +1,6 @@
-# Contests of a table without dates, where nobody can know whether pages swap or are shown together: pages that are close
-# to each other in position and in weight are named, with the doubt in the confidence (a judgement: surer where neither is
-# near the top nor rightly ahead). Whether the page leads whose words match less can be told all the same.
+# Contests of a table without dates, where nobody can know whether pages swap or are shown together: pages that are
+# close to each other in position and in weight are named, with the doubt in the confidence (a judgement: surer where
+# neither is near the top nor rightly ahead). Whether the page leads whose words match less can be told all the same.
 undated_sure <- c(doubtful = 0.35, likely = 0.5)
 
 undated_cannibalized <- function(summary, curve, pairs, aside) {
@@ -59,5 +59,6 @@ judge_undated <- function(two, fit1, fit2, spread, beneath) {
     # Between those of pages that take turns and of pages shown together.
     searches = two$impressions + two$i.impressions - 0.5 * pmin(two$impressions, two$i.impressions),
     clicks = two$clicks + two$i.clicks, expected = two$expected + two$i.expected,
-    leader_clicks = two$clicks, leader_expected = two$expected, merged = !wrong, chance = ifelse(wrong, passed_by, merged_chance), level = FALSE)
+    leader_clicks = two$clicks, leader_expected = two$expected, merged = !wrong,
+    chance = ifelse(wrong, passed_by, merged_chance), level = FALSE)
 }

@@ -29,8 +29,8 @@ low_variance <- function(groups) max(groups$sd[2]^2, groups$sd[1]^2 + 0.15^2)
 unmodelled <- 0.04
 
 # In: clicks, expected clicks, page and words (a word_table()) of the pairs. Out: `judged`, a row per pair
-# (page_posteriors(), what topics take from it, and `confidence`, what is left); the groups of all pairs, of pages and of
-# pairs within their page; expected clicks with the topic's effect; and the topics.
+# (page_posteriors(), what topics take from it, and `confidence`, what is left); the groups of all pairs, of pages and
+# of pairs within their page; expected clicks with the topic's effect; and the topics.
 judge_low <- function(clicks, expected, page, words) {
   known <- expected >= 3
   z <- log((clicks + 0.5) / (expected + 0.5))

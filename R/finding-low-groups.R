@@ -16,8 +16,8 @@ highest_one <- function(logs) exp(logs - do.call(pmax, as.data.frame(logs)))
 
 # In: for each pair how likely what is seen of it is under each effect of `at`, and the usual standard deviation to
 # start from. Out: weights, means and standard deviations of the usual, low and high part, and how many are `seen` of
-# each. Priors worth a handful of observations keep small sites sane. gamma: see effect_density(). near: groups of nearly the
-# same, to start from.
+# each. Priors worth a handful of observations keep small sites sane. gamma: see effect_density(). near: groups of
+# nearly the same, to start from.
 fit_two_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, gamma = 0, near = NULL) {
   without <- fit_groups(given, at, usual_sd, least_sd, gamma, high = FALSE, near = near)
   if (!high_may_say_more(given, at, without)) return(without)
@@ -105,7 +105,8 @@ log_prior <- function(groups, prior, high) {
 # Weight of each effect in each group: a column a group.
 group_priors <- function(groups, at) vapply(1:3, function(k) group_prior(groups, k, at), at)
 
-# What is low lies below what is usual, what is high above; an effect at the border counts by the part of its step beyond.
+# What is low lies below what is usual, what is high above; an effect at the border counts by the part of its step
+# beyond.
 group_prior <- function(groups, k, at) {
   own <- effect_density(at, groups$mean[k], groups$sd[k], groups$gamma)
   if (k > 1) own <- own * pmin(1, pmax(0, 0.5 + (at - groups$mean[1]) * c(-1, 1)[k - 1] / (at[2] - at[1])))

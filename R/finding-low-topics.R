@@ -49,8 +49,8 @@ own_topics <- function(by_page, page) {
 # The share of words that their results page holds back; one in twenty, worth twenty words, keeps few from deciding.
 held_share <- function(held, words) (held + 1) / (words + 20)
 
-# In: per word and page what its pairs show. Out: per word `low`, how likely its results page holds it back, `effect`, by
-# how much, and the `part` of all `words` that are; NULL where there is none. usual: what such topics lose.
+# In: per word and page what its pairs show. Out: per word `low`, how likely its results page holds it back, `effect`,
+# by how much, and the `part` of all `words` that are; NULL where there is none. usual: what such topics lose.
 judge_topics <- function(by_page, page_groups, words, usual = c(mean = -0.7, sd = 0.35)) {
   if (!nrow(by_page)) return(NULL)
   by_page[, "mean" := weighted / weight]

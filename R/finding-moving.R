@@ -66,8 +66,8 @@ moving_pairs <- function(summary, curve, pairs) {
 
 # The log of the change of clicks for a search, its luck taken out, beside what the site as a whole did. In: pairs of
 # two_windows(). Out: a row per pair: the part of position (`by_position`) and its `wavering`, that of click-through as
-# seen (`seen`, `noise`) and what it is beside the usual, low and high moves of the site's pairs; `size` and `variance` of
-# the whole, and the chances that it is clearly down (`fell`) or up (`rose`).
+# seen (`seen`, `noise`) and what it is beside the usual, low and high moves of the site's pairs; `size` and `variance`
+# of the whole, and the chances that it is clearly down (`fell`) or up (`rose`).
 real_change <- function(moved) {
   on_curve <- log(moved$expected_2 / moved$demand_2) - log(moved$expected_1 / moved$demand_1)
   by_position <- on_curve - stats::median(on_curve)

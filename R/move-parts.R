@@ -22,8 +22,8 @@ change_parts <- function(clicks_1, clicks_2, expected_1, expected_2, demand_1, d
 
 # Where what a pair is shown for moved beyond noise and how it is clicked did not, the wavering of clicks is luck, and
 # goes along with demand and position in proportion to what they did (in the direction of the change); the click-through
-# that moved on the whole site stays. Elsewhere the luck of clicks is part of click-through. Sums stay what they are. Where
-# one cause is clear, it takes more than one chance in ten to name a second: of ten pairs one has so much by luck.
+# that moved on the whole site stays. Elsewhere the luck of clicks is part of click-through. Sums stay what they are.
+# Where one cause is clear, it takes more than one chance in ten to name a second: of ten pairs one has so much by luck.
 share_luck <- function(parts, tests, common, clear = 0.01, second = 0.02) {
   change <- parts$demand + parts$position
   which <- which(tests$p_visible < clear & tests$p_clicked > second & parts$mix == 0 & change != 0)
@@ -78,8 +78,8 @@ weighted_median <- function(x, weight) {
   x[order][which(cumsum(weight[order]) >= sum(weight) / 2)[1]]
 }
 
-# The variance beyond `noise` at which the middle half of the standardised values is as wide as that of a normal. Of many
-# values some thousands, evenly spaced, tell it to within a few percent.
+# The variance beyond `noise` at which the middle half of the standardised values is as wide as that of a normal. Of
+# many values some thousands, evenly spaced, tell it to within a few percent.
 middle_variance <- function(x, noise, most = 5000L) {
   if (length(x) > most) {
     some <- as.integer(seq(1, length(x), length.out = most))

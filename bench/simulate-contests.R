@@ -15,8 +15,8 @@ turns <- list(
   `once, half way` = list(away = function(day, week) day > 45, other = 4),
   `once, of late` = list(away = function(day, week) day > 75, other = 4))
 
-# Pages that stand beside the first: where (places below it), in which share of searches, in which share of days; kept: what
-# is left of the first one's clicks.
+# Pages that stand beside the first: where (places below it), in which share of searches, in which share of days; kept:
+# what is left of the first one's clicks.
 besides <- list(
   `split, both` = list(home = c(7.5, 12), places = 1.5, share = 0.9), `split, one or other` = list(home = c(7.5, 12), places = 1, half = TRUE),
   `split, page two` = list(home = c(10.5, 15), places = 1.5, share = 0.9),

@@ -42,7 +42,8 @@ test_that("pages that swap are told from pages that waver, blips and days of one
 })
 
 test_that("the list is worth most of those that keep the expected share of false ones within the rate", {
-  # By hand: two sure ones leave slack of 0.18 for the third, who asks 0.1 or 0.3, and by worth 0.28, of which it asks 0.2 or 0.5.
+  # By hand: two sure ones leave slack of 0.18 for the third, who asks 0.1 or 0.3, and by worth 0.28, of which it asks
+  # 0.2 or 0.5.
   expect_equal(inktide:::worthiest_within(c(0.99, 0.99, 0.8), c(1, 1, 4), 0.1), 1:3)
   expect_equal(inktide:::worthiest_within(c(0.99, 0.99, 0.8), c(1, 1, 10), 0.1), 1:2)
   expect_equal(inktide:::worthiest_within(c(0.99, 0.99, 0.6), c(1, 1, 1), 0.1), 1:2)

@@ -4,15 +4,20 @@ new_tide_data <- function(tables, sources, left_out) {
   structure(list(tables = tables, sources = sources, left_out = left_out), class = "tide_data")
 }
 
-# One grain. from, to, days: the days that its dates stand for, NA without dates.
-new_table <- function(rows, dimensions) {
-  if (!"date" %in% dimensions || !nrow(rows)) {
-    return(list(rows = rows, dimensions = dimensions, from = as.IDate(NA), to = as.IDate(NA), days = NA_integer_))
-  }
-  dates <- sort(unique(rows$date))
-  from <- dates[1]
-  to <- dates[length(dates)] + days_each(dates) - 1L
-  list(rows = rows, dimensions = dimensions, from = from, to = to, days = as.integer(to - from) + 1L)
+# One grain. from, to, days: the days that its dates stand for, NA without dates; none after `until`, the day of the
+# export.
+new_table <- function(rows, dimensions, until) {
+  dated <- "date" %in% dimensions && nrow(rows)
+  c(list(rows = rows, dimensions = dimensions), days_of(if (dated) rows$date, until))
+}
+
+# From the first to the last of the days that dates stand for; a last week or month may be cut off by the export.
+days_of <- function(dates, until) {
+  if (!length(dates)) return(list(from = as.IDate(NA), to = as.IDate(NA), days = NA_integer_))
+  dates <- sort(unique(dates))
+  last <- dates[length(dates)]
+  to <- max(last, min(last + days_each(dates) - 1L, until))
+  list(from = dates[1], to = to, days = as.integer(to - dates[1]) + 1L)
 }
 
 # How many days the last date stands for: 7 or a month where four dates or more are all of them weeks or months apart.

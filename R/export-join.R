@@ -4,9 +4,10 @@
 join_tables <- function(parts, dimensions) {
   joined <- lapply(split_by_grain(parts), newest_rows)
   tables <- lapply(joined, function(table) {
+    until <- if (nrow(table$rows)) max(table$rows$exported)
     away <- setdiff(c(table$dimensions, "exported"), dimensions)
     if (length(away)) set(table$rows, j = intersect(away, names(table$rows)), value = NULL)
-    new_table(table$rows, intersect(table$dimensions, dimensions))
+    new_table(table$rows, intersect(table$dimensions, dimensions), until)
   })
   finest <- finest_tables(tables)
   list(tables = finest$tables, left_out = c(lapply(joined, `[[`, "left_out"), finest$left_out))

@@ -57,7 +57,9 @@ no_findings <- function(aside = NULL) list(found = NULL, aside = aside)
 
 # Words that the reasons share.
 sentences <- function(...) {
-  text <- gsub(" {2,}", " ", paste(...), perl = TRUE)
+  text <- paste(...)
+  gaps <- grep("  ", text, fixed = TRUE)
+  text[gaps] <- gsub(" {2,}", " ", text[gaps], perl = TRUE)
   text <- ifelse(endsWith(text, " "), substr(text, 1L, nchar(text) - 1L), text)
   ifelse(startsWith(text, " "), substring(text, 2L), text)
 }

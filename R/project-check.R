@@ -69,6 +69,8 @@ day_runs <- function(days) {
 }
 
 missing_days <- function(days) {
+  # Dates that are weeks or months are not days with gaps.
+  if (days_each(as.IDate(sort(unique(days$day)))) > 1) return(NULL)
   gone <- setdiff(seq(min(days$day), max(days$day)), days$day)
   if (!length(gone)) return(NULL)
   a_problem("days missing", days$grain[1], day_runs(gone),

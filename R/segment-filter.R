@@ -50,7 +50,7 @@ tide_filter <- function(data, from = NULL, to = NULL, days = NULL, ..., segments
     table <- data$tables[[grain]]
     kept <- filter_rows(table$rows, segments, rules, grain, window_steps(from, to, days, without))
     ledger[[grain]] <- kept$left_out
-    if (nrow(kept$rows) < nrow(table$rows)) table <- new_table(kept$rows, table$dimensions)
+    if (nrow(kept$rows) < nrow(table$rows)) table <- new_table(kept$rows, table$dimensions, table$to)
     if (!is.null(days) && is.na(table$days)) table$days <- as.integer(days)
     data$tables[[grain]] <- table
   }

@@ -23,7 +23,7 @@ tide_stored <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, dim
     function(slices) read_slices(store, slices, plan$parts, plan$dimensions))
   damaged <- unlist(lapply(read, `[[`, "damaged"))
   read <- Filter(function(table) nrow(table$rows) > 0, read)
-  finest <- finest_tables(lapply(read, function(table) new_table(table$rows, table$dimensions)))
+  finest <- finest_tables(lapply(read, function(table) new_table(table$rows, table$dimensions, plan$exported)))
   ledger <- rbindlist(c(list(plan$left_out), finest$left_out,
     if (length(damaged)) list(damaged_lines(damaged, names(finest$tables)[1]))))
   new_tide_data(finest$tables, plan_source(plan), sum_left_out(ledger))

@@ -30,10 +30,8 @@ month_rows <- function(data) {
     function(from = NULL) if (is.null(from) || last >= as.integer(from)) read(k)
   })
   if (length(chunks) == 1) chunks <- list(read_once(chunks[[1]]))
-  days <- range(slices$day)
-  dates <- if (days[1] > 0) as.IDate(days) else as.IDate(c(NA, NA))
-  list(table = list(dimensions = dimensions, from = dates[1], to = dates[2],
-    days = if (anyNA(dates)) NA_integer_ else as.integer(diff(dates)) + 1L),
+  list(table = c(list(dimensions = dimensions), days_of(if (all(slices$day > 0)) as.IDate(slices$day),
+    plan$exported)),
     chunks = chunks, totals = month_totals(plan, held, grains, data$segments, data$rules), grains = grains$grain,
     left_out = function() sum_left_out(rbindlist(c(list(plan$left_out), ledger))))
 }
@@ -70,7 +68,7 @@ month_totals <- function(plan, held, grains, segments, rules) {
     own <- read_slices(plan$store, by_grain[[grain]], plan$parts, plan$dimensions)
     if (!nrow(own$rows)) return(NULL)
     kept <- filter_rows(own$rows, segments, rules, grain)$rows
-    if (nrow(kept)) new_table(kept, own$dimensions)
+    if (nrow(kept)) new_table(kept, own$dimensions, plan$exported)
   })
   new_tide_data(finest_tables(Filter(Negate(is.null), tables))$tables, plan_source(plan), sum_left_out(data.table()))
 }

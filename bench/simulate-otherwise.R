@@ -10,7 +10,9 @@ otherwise_kinds <- list(
   `otherwise` = list(spread = 0.2, kept = c(0.25, 0.55), demand_sd = 1.8),
   `otherwise, gamma` = list(spread = 0.3, gamma = TRUE),
   `otherwise, apart` = list(spread = 0.5),
-  `otherwise, few` = list(spread = 0.25, weak = 0, kept = c(0.2, 0.5), level = TRUE)
+  `otherwise, few` = list(spread = 0.25, weak = 0, kept = c(0.2, 0.5), level = TRUE),
+  `otherwise, close` = list(spread = 0.1, demand_sd = 1.8),
+  `otherwise, close, few` = list(spread = 0.1, demand_sd = 1.8, weak = 0.01)
 )
 
 simulate_otherwise <- function(kind, seed, n = 3000, days = 91) {

@@ -12,7 +12,7 @@ csv <- function(..., name = "export.csv") {
 # Data as read, straight from rows.
 as_data <- function(rows) {
   dimensions <- intersect(inktide:::dimension_names, names(rows))
-  tables <- stats::setNames(list(inktide:::new_table(rows, dimensions)), inktide:::grain_label(dimensions))
+  tables <- stats::setNames(list(inktide:::new_table(rows, dimensions, as.IDate("2030-01-01"))), inktide:::grain_label(dimensions))
   inktide:::new_tide_data(tables, data.table(file = "made.csv", rows = nrow(rows), kept = nrow(rows), ctr = "none",
     capped = FALSE,
     grain = names(tables)), inktide:::sum_left_out(data.table()))

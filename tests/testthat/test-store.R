@@ -198,6 +198,20 @@ test_that("month by month gives the same summary as all at once, filtered or not
   }
 })
 
+test_that("dates that are weeks are the same weeks in the archive as in the file, and no days are missing", {
+  days <- tide_demo_site(seed = 6, days = 126, share = 0.2)$daily
+  weeks <- days[, .(clicks = sum(clicks), position = sum(impressions * position) / sum(impressions),
+    impressions = sum(impressions)), by = .(query, page, date = date - (as.integer(date) - as.integer(min(date))) %% 7L)]
+  file <- withr::local_tempfile(fileext = ".csv")
+  fwrite(weeks, file)
+  store <- tide_store(withr::local_tempdir())
+  tide_load(store, file)
+  held <- tide_summary(tide_by_month(store, lag = 0))
+  expect_equal(held[c("window", "recent")], tide_summary(tide_read(file, lag = 0))[c("window", "recent")])
+  expect_equal(held$window$days, 126)
+  expect_false(any(tide_check(store)$problems$problem == "days missing"))
+})
+
 test_that("mixed exports of many hands, in any order and again, add up to the truth", {
   site <- tide_demo_site(seed = 5, days = 120, share = 0.05)
   files <- tide_demo_mixed(site, withr::local_tempdir())

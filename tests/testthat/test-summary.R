@@ -74,10 +74,12 @@ test_that("whole weeks are counted back from the last day", {
 
 test_that("dates that are weeks or months stand for all of their days", {
   rows <- made_site(queries = 30, days = 119, seed = 2, demand = rep(4, 30))
-  by <- function(first) {
+  by <- function(first, exported = "2027-01-01") {
     sums <- rows[, .(clicks = sum(clicks), position = sum(impressions * position) / sum(impressions),
       impressions = sum(impressions)), by = .(query, page, date = as.IDate(first(date)))]
-    tide_summary(as_data(sums))
+    file <- withr::local_tempfile(fileext = ".csv")
+    fwrite(sums, file)
+    tide_summary(tide_read(file, lag = 0, exported = exported))
   }
   weeks <- by(function(date) date - (as.integer(date) - as.integer(min(rows$date))) %% 7L)
   expect_equal(weeks$window$days, 119)
@@ -86,6 +88,9 @@ test_that("dates that are weeks or months stand for all of their days", {
   months <- by(function(date) format(date, "%Y-%m-01"))
   next_month <- seq(as.Date(format(max(rows$date), "%Y-%m-01")), by = "month", length.out = 2)[2]
   expect_equal(as.Date(months$window$to), next_month - 1)
+  # Exported on the last day there is, the last month ends there.
+  cut <- by(function(date) format(date, "%Y-%m-01"), exported = max(rows$date))
+  expect_equal(cut$window$to, max(rows$date))
   expect_equal(sum(weeks$cells$clicks), sum(rows$clicks))
   daily <- tide_summary(as_data(rows))
   expect_equal(daily$recent$days, 90)

@@ -43,8 +43,9 @@ judge_undated <- function(two, fit1, fit2, spread, beneath) {
   places <- farthest - nearest
   likely <- nearest > together_least["position"] & places < together_least["places"] &
     !leads_rightly(fit1, fit2, two$position, two$i.position)
-  passed_by <- passed_by_chance(two[, .(clicks1 = clicks, clicks2 = i.clicks, expected1 = expected, expected2 = i.expected,
-    position1 = position, position2 = i.position)], fit1, fit2, spread)
+  figures <- list(clicks1 = two$clicks, clicks2 = two$i.clicks, expected1 = two$expected, expected2 = two$i.expected,
+    position1 = two$position, position2 = two$i.position)
+  passed_by <- passed_by_chance(figures, fit1, fit2, spread)
   wrong <- passed_by > passed_least
   any_pages <- rep(TRUE, nrow(two))
   reason <- fcase(wrong, "",

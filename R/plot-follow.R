@@ -83,7 +83,7 @@ click_through_figure <- function(followed) {
     data.table(own[, c("page", "panel", "at")], query = "expected", value = own$expected_ctr))
   gaps <- period_runs(long)
   ends <- gaps[, .SD[which.max(at)], by = c("page", "query")]
-  ends[, "value" := spread_apart(value, diff(range(gaps$value)) / 14), by = "page"]
+  ends[, "value" := spread_apart(value, max(gaps$value) / if (length(pages) > 1) 9 else 16), by = "page"]
   colours <- c(CTR = ink$main, expected = ink$soft)
   ggplot2::ggplot(gaps, ggplot2::aes(.data$at, .data$value, group = paste(.data$query, .data$run))) +
     ggplot2::geom_line(data = gaps[gaps$query == "expected"], colour = ink$soft, linewidth = 0.5, linetype = "42") +

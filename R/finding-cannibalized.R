@@ -119,7 +119,19 @@ contest_how <- function(summary, judged, worth) {
       judged$expected, worth$own, as.integer(summary$recent$days), worth$gain),
     ifelse(judged$merged, sprintf("a merge comes off or not: from nothing to a rise to position %.2f, %.2f clicks, and what is unsure of those",
       judged$held * merged_best / merged_rise, worth$at_best), ""),
-    sprintf("confidence: %s %.3f", ifelse(judged$harm == "swapping", "chance that the lead changes hands",
-      ifelse(judged$harm == "wrong page leads", "chance that searchers pass the leading page by", "taken as")),
-      judged$confidence))
+    confidence_line(judged))
+}
+
+# How sure each kind of harm is. judged$confidence of a wrong leader: see passed_by_chance().
+confidence_line <- function(judged) {
+  before <- mismatch[["share"]] / (1 - mismatch[["share"]])
+  odds <- judged$confidence / (1 - judged$confidence)
+  fcase(
+    judged$harm == "swapping", sprintf("confidence: chance that the lead changes hands, by the course of its days: %.3f",
+      judged$confidence),
+    judged$harm == "wrong page leads", sprintf("confidence: %s clicks of %.2f expected on the leading page and %s of %.2f on the other are %.3g times as likely where the leader is clicked %.2f times as often as it should be; odds %g / %g x %.3g = %.3g, a chance of %.3f",
+      format_count(judged$leader_clicks), judged$leader_expected, format_count(judged$clicks - judged$leader_clicks),
+      judged$expected - judged$leader_expected, odds / before, mismatch[["factor"]], mismatch[["share"]],
+      1 - mismatch[["share"]], odds / before, odds, judged$confidence),
+    rep(TRUE, nrow(judged)), sprintf("confidence: taken as %.3f", judged$confidence))
 }

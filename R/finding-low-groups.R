@@ -109,7 +109,12 @@ group_priors <- function(groups, at) vapply(1:3, function(k) group_prior(groups,
 # beyond.
 group_prior <- function(groups, k, at) {
   own <- effect_density(at, groups$mean[k], groups$sd[k], groups$gamma)
-  if (k > 1) own <- own * pmin(1, pmax(0, 0.5 + (at - groups$mean[1]) * c(-1, 1)[k - 1] / (at[2] - at[1])))
+  if (k > 1) {
+    beyond <- 0.5 + (at - groups$mean[1]) * c(-1, 1)[k - 1] / (at[2] - at[1])
+    beyond[beyond < 0] <- 0
+    beyond[beyond > 1] <- 1
+    own <- own * beyond
+  }
   groups$weight[k] * own / sum(own)
 }
 

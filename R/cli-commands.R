@@ -55,7 +55,7 @@ cli_commands <- function() {
       options = c(shared, list(
         top, band, target,
         text_option("--kind", "NAMES", sprintf("only these kinds: %s", paste(names(finding_kinds()), collapse = ", "))),
-        number_option("--min-gain", "N", "least extra clicks per 30 days [0.5]"),
+        number_option("--min-gain", "N", "least extra clicks per 30 days of a line [half a click of a piece of work]"),
         number_option("--fdr", "SHARE", "share of low-CTR lines that may be false [0.1]"),
         number_option("--hours", "N", "what fits into so many hours of work"),
         number_option("--per-page", "N", "at most so many findings of one page"),

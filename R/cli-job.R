@@ -181,7 +181,7 @@ find_input <- function(options, input, data = read_input(options, input, months 
   findings <- tide_find(summary, curve, band = first_given(options$band, thresholds$striking_distance, c(4, 20)),
     target = first_given(options$target, thresholds$target, "next"),
     fdr = first_given(options$fdr, thresholds$fdr, 0.1),
-    min_gain = first_given(options$min_gain, thresholds$min_gain, 0.5),
+    min_gain = first_given(options$min_gain, thresholds$min_gain),
     min_impressions = first_given(thresholds$min_impressions, 1),
     segment = side, within = input$pairs, rules = input$settings$rules, kinds = options$kind,
     hours = input$settings$hours)

@@ -17,8 +17,13 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   gain <- lapply(low_ctr_gain(at[likely], levels), `*`, per_month(summary))
   # An expectation has the chance of being wrong in it; the upper end is what it may bring if it is real.
   gain[c("gain", "low")] <- lapply(gain[c("gain", "low")], `*`, judged$confidence[likely])
-  # What is too small to list lends no certainty to the rest.
-  worth <- which(gain$gain >= options$min_gain)
+  # A page is rewritten once, so its queries may be small where together they are worth it. What is too small to list lends
+  # no certainty to the rest.
+  shortfalls <- page_shortfalls(at$page, judged)
+  page <- at$page[likely]
+  whole <- shortfalls$whole[match(page, shortfalls$page)]
+  of_work <- ifelse(whole & !options$by_line, stats::ave(gain$gain, page, FUN = sum), gain$gain)
+  worth <- which(of_work >= options$least)
   worth <- worth[worthiest_within(judged$confidence[likely[worth]], gain$gain[worth], options$fdr)]
   unsure <- which(at$clicks < 0.8 * at$expected & at$tested & judged$confidence > 0.2)
   aside <- rbind(held_lines(fit$topics), unsure_line(at$query[setdiff(unsure, likely[worth])], options$fdr))
@@ -26,7 +31,7 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   listed <- likely[worth]
   gain <- lapply(gain, `[`, worth)
   levels <- lapply(levels, `[`, worth)
-  siblings <- page_shortfalls(at$page, judged)[match(at$page[listed], page)]
+  siblings <- shortfalls[match(at$page[listed], shortfalls$page)]
   at <- at[listed]
   found <- pair_findings("low_ctr", summary, pairs, candidates[listed], gain, judged$confidence[listed],
     low_ctr_action(summary, at, siblings), low_ctr_reason(summary, at, siblings, gain$gain),

@@ -42,7 +42,7 @@ find_moving <- function(summary, curve, pairs, options, kind) {
   gain <- moving_gain(moving$moved, change, down)
   # What is foretold by the position alone and did not show in clicks is no finding yet.
   shown <- (change$by_position + change$seen - change$usual) * if (down) -1 else 1
-  worth <- which(pairs$tested[moving$at] & shown > moved_clearly & confidence > 0.5 & gain$gain >= options$min_gain)
+  worth <- which(pairs$tested[moving$at] & shown > moved_clearly & confidence > 0.5 & gain$gain >= options$least)
   listed <- worth[worthiest_within(confidence[worth], gain$gain[worth], options$fdr)]
   if (!length(listed)) return(no_findings())
   of <- cbind(moving$moved[listed], change[listed])

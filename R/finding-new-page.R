@@ -28,7 +28,7 @@ find_new_page <- function(summary, curve, pairs, options) {
         summary$queries$query[at$query[first]]), 3), collapse = "\", \""))
   }))
   sums[, c("row", "idea") := list(seq_len(nrow(sums)), names(by_idea))]
-  sums <- sums[sums$gain >= options$min_gain]
+  sums <- sums[sums$gain >= options$least]
   if (!nrow(sums)) return(no_findings())
   list(found = data.table(kind = "new_page", query = sums$query, page = sums$page, pages = sums$page,
     clicks = sums$clicks, impressions = sums$impressions,

@@ -27,7 +27,7 @@ find_striking_distance <- function(summary, curve, pairs, options) {
   target <- target[rows]
   step <- step_gain(summary, curve, at, target, options$target)
   confidence <- in_band(at, band) * stats::pgamma(0.5, at$shape, at$rate, lower.tail = FALSE)
-  keep <- which(step$more > 0 & step$gain$gain >= options$min_gain)
+  keep <- which(step$more > 0 & step$gain$gain >= options$least)
   if (!length(keep)) return(no_findings())
   step <- some_steps(step, keep)
   at <- at[keep]

@@ -13,7 +13,7 @@ find_tail_demand <- function(summary, curve, pairs, options) {
   at <- at[sure]
   if (!length(rows)) return(no_findings())
   step <- step_gain(summary, curve, at, rep(8, length(rows)))
-  keep <- which(step$gain$gain >= options$min_gain)
+  keep <- which(step$gain$gain >= options$least)
   if (!length(keep)) return(no_findings())
   at <- at[keep]
   step <- some_steps(step, keep)

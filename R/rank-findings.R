@@ -59,8 +59,8 @@
 #' @param target Where a step in striking distance leads: `"next"` (page one from page two, else the top three), a
 #'   position for all, or a number of places such as `"+3"`.
 #' @param fdr False-discovery rate of `low_ctr`, `falling` and `rising`.
-#' @param min_gain Expected extra clicks per 30 days under which a finding is
-#'   not listed.
+#' @param min_gain Expected extra clicks per 30 days under which a finding is not listed. `NULL` lists those whose piece
+#'   of work brings half a click, however small each of its queries is.
 #' @param min_impressions Pairs with fewer impressions are not looked at.
 #' @param position `c(from, to)`: only pairs with an average position in it.
 #' @param segment Segments whose queries are looked at; `NULL` takes all but
@@ -90,7 +90,7 @@
 #' found
 #' tidy(found)
 #' @export
-tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gain = 0.5, min_impressions = 1,
+tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gain = NULL, min_impressions = 1,
                       position = NULL, segment = NULL, within = NULL, rules = tide_rules(), kinds = NULL,
                       hours = NULL, target = "next") {
   check_class(summary, "tide_summary", "summary")
@@ -105,7 +105,7 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   check_range(band, "band", null = FALSE)
   target <- check_target(target)
   check_number(fdr, "fdr", min = 0.001, max = 0.5)
-  check_number(min_gain, "min_gain", min = 0)
+  check_number(min_gain, "min_gain", min = 0, null = TRUE)
   check_number(min_impressions, "min_impressions", min = 0)
   check_range(position, "position")
   segment <- check_segments(segment, curve)
@@ -120,14 +120,15 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
       class = "nothing_left")
   }
   set(pairs, j = "tested", value = pairs$judged & inside)
-  # shared: what one kind works out and another needs too.
-  options <- list(band = band, target = target, fdr = fdr, min_gain = min_gain, shared = new.env())
+  # least: gain of a line, or of a piece of work. shared: what one kind works out and another needs too.
+  options <- list(band = band, target = target, fdr = fdr, by_line = !is.null(min_gain),
+    least = if (is.null(min_gain)) 0.5 else min_gain, shared = new.env())
   by_kind <- lapply(wanted, function(kind) kind$find(summary, curve, pairs, options))
   found <- rbindlist(c(list(empty_findings()), lapply(by_kind, `[[`, "found")), use.names = TRUE)
   # Sums of probabilities may stray from 0 and 1 by a rounding error.
   set(found, j = "confidence", value = pmin(1, pmax(0, found$confidence)))
   set(found, j = "hours", value = kind_hours(hours)[found$kind])
-  found <- rank_findings(add_worth(found, summary, rules), min_gain)
+  found <- rank_findings(add_worth(found, summary, rules), options)
   how <- stats::setNames(found$how, found$id)
   found <- found[, c("rank", "id", setdiff(finding_columns, c("claims", "identity", "work", "how", "action", "reason")),
     "score", "action", "reason", "hours", "task", "task_gain",
@@ -186,11 +187,12 @@ empty_findings <- function() {
 }
 
 # Score, one finding for each click, pieces of work, order, ids.
-rank_findings <- function(found, min_gain) {
+rank_findings <- function(found, options) {
   found <- claim_once(set_score(found))
-  found <- found[found$gain >= min_gain]
+  if (options$by_line) found <- found[found$gain >= options$least]
   set(found, j = "id", value = finding_id(found$kind, found$identity))
   found <- set_tasks(set_score(found))
+  found <- found[found$task_gain >= options$least]
   setorderv(found, c("score", "gain", "identity"), c(-1L, -1L, 1L))
   set(found, j = "rank", value = seq_len(nrow(found)))
   found[]

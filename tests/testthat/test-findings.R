@@ -386,6 +386,18 @@ test_that("without dates close pages below the top are named in doubt, look-alik
   expect_setequal(found$aside$reason, cases$aside[cases$aside != ""])
 })
 
+test_that("a page whose queries are small is one piece of work where together they are worth it", {
+  rows <- made_site(queries = 300, days = 60, seed = 3, demand = rep(6, 300))
+  weak <- CJ(query = month.name, date = min(rows$date) + 0:14)[, c("page", "clicks", "impressions", "position") :=
+    list("https://www.fernmoor.example/leek/", as.integer(.I <= 3), 1L, 3)]
+  found <- as.data.table(tide_find(tide_summary(as_data(rbind(rows, weak, use.names = TRUE))), kinds = "low_ctr")$findings)
+  own <- found[found$query %in% month.name]
+  expect_gt(nrow(own), 8)
+  expect_lt(max(own$gain), 0.5)
+  expect_equal(sum(own$gain), max(own$task_gain))
+  expect_equal(sort(unique(own$hours)), c(0, 1))
+})
+
 test_that("queries without pages are judged as if no page had an effect", {
   set.seed(5)
   expected <- exp(rnorm(1200, 3, 1.2))

@@ -7,7 +7,13 @@ finding <- function(kind, gain, claims, confidence = 0.9, low = gain / 2, high =
     identity = paste(kind, paste(claims, collapse = "-")), work = work, how = list("by hand"),
     hours = c(low_ctr = 1, striking_distance = 4, cannibalized = 3, falling = 2)[[kind]])
 }
-rank <- function(...) inktide:::rank_findings(rbind(...), min_gain = 0)
+rank <- function(..., least = 0, by_line = TRUE) inktide:::rank_findings(rbind(...), list(least = least, by_line = by_line))
+
+test_that("what is too small is told by line or by piece of work", {
+  lines <- rbind(finding("low_ctr", 0.4, 1L, work = "a"), finding("low_ctr", 0.3, 2L, work = "a"), finding("low_ctr", 0.4, 3L))
+  expect_equal(sort(rank(lines, least = 0.5, by_line = FALSE)$gain), c(0.3, 0.4))
+  expect_equal(rank(lines, least = 0.4)$gain, c(0.4, 0.4))
+})
 
 test_that("score is gain x confidence / hours, best first", {
   ranked <- rank(finding("low_ctr", 10, 1L), finding("striking_distance", 60, 2L), finding("cannibalized", 15, 3:4))

@@ -96,7 +96,7 @@ groups_lines <- function(groups, top, width) {
   more <- nrow(groups) - nrow(shown)
   c(line("#", fit_text(by, free), "findings", "gain", "90 %", "hours"),
     line(shown$rank, name, format_count(shown$findings), paste0("+", format_clicks(shown$gain)),
-      gain_range(shown$gain_low, shown$gain_high), format_clicks(shown$hours)),
+      gain_range(shown$gain_low, shown$gain_high), sprintf("%.3g", shown$hours)),
     if (more > 0) sprintf("    ... and %s more (--top N)", format_count(more)))
 }
 

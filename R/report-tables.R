@@ -155,7 +155,8 @@ pages_table <- function(pages, found, summary) {
   rows <- paste0(cell(pages$rank, "rank", "n", pages$rank), cell(expander, "page", "wide"),
     cell(pages$findings, "findings", "n", pages$findings),
     cell(paste0("+", format_clicks(pages$gain)), "gain", "n", pages$gain),
-    cell(gain_range(pages$gain_low, pages$gain_high), "90 % interval", "n", pages$gain_low))
+    cell(gain_range(pages$gain_low, pages$gain_high), "90 % interval", "n", pages$gain_low),
+    cell(sprintf("%.3g", pages$hours), "hours", "n", pages$hours))
   leads <- found[found$id == found$task]
   leads$gain <- leads$task_gain
   details <- vapply(split(leads, factor(leads$page, pages$page)), function(own) {
@@ -164,5 +165,5 @@ pages_table <- function(pages, found, summary) {
       format_clicks(own$gain)), collapse = ""), "</ol>", page_drill_down(summary, own$page[1]))
   }, "")
   sortable_table("pages", "The whole gain of touching each page once. Press a page for its steps.",
-    c(`#` = "n", Page = "", Findings = "n", Gain = "n", `90 % interval` = "n"), rows, details, pages$kinds, character())
+    c(`#` = "n", Page = "", Findings = "n", Gain = "n", `90 % interval` = "n", Hours = "n"), rows, details, pages$kinds, character())
 }

@@ -19,7 +19,7 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   gain[c("gain", "low")] <- lapply(gain[c("gain", "low")], `*`, judged$confidence[likely])
   # A page is rewritten once, so its queries may be small where together they are worth it. What is too small to list lends
   # no certainty to the rest.
-  shortfalls <- page_shortfalls(at$page, judged)
+  shortfalls <- page_shortfalls(at, judged)
   page <- at$page[likely]
   whole <- shortfalls$whole[match(page, shortfalls$page)]
   of_work <- ifelse(whole & !options$by_line, stats::ave(gain$gain, page, FUN = sum), gain$gain)
@@ -91,10 +91,12 @@ worthiest_within <- function(confidence, worth = rep(1, length(confidence)), fdr
   sort(c(sure, others[taken]))
 }
 
-# Per page: pairs tested, those that fall short with more than even odds, and whether that is the page's doing.
-page_shortfalls <- function(page, judged) {
-  out <- data.table(page = page, low = judged$confidence > 0.5,
-    whole = judged$page_low)[, .(tested = .N, low = sum(low), whole = whole[1] > 0.5), by = "page"]
+# Per page: pairs tested, those that fall short with more than even odds and the clicks they miss, and whether that is the
+# page's doing.
+page_shortfalls <- function(at, judged) {
+  short <- judged$confidence > 0.5
+  out <- data.table(page = at$page, low = short, missed = ifelse(short, pmax(0, at$expected - at$clicks), 0),
+    whole = judged$page_low)[, .(tested = .N, low = sum(low), missed = sum(missed), whole = whole[1] > 0.5), by = "page"]
   out[, "whole" := (whole | low >= tested / 2) & low >= 2]
   out[]
 }

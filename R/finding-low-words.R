@@ -14,15 +14,7 @@ low_opening <- function(summary, at, siblings, speaks) {
   page <- page_words(summary, at$page)
   others <- format_plural(siblings$tested - 1L, "other tested query", "other tested queries")
   fcase(
-    siblings$whole & speaks & siblings$low == siblings$tested & siblings$tested > 2L, sprintf(
-      "All %d tested queries of %s are clicked less than usual, so its title and description are the likely cause; most is lost on this one.",
-      siblings$tested, page),
-    siblings$whole & speaks & siblings$low == siblings$tested, sprintf(
-      "Both tested queries of %s are clicked less than usual, so its title and description are the likely cause; most is lost on this one.",
-      page),
-    siblings$whole & speaks, sprintf(
-      "%d of %d tested queries of %s are clicked less than usual, so its title and description are the likely cause; most is lost on this one.",
-      siblings$low, siblings$tested, page),
+    siblings$whole & speaks, page_opening(page, siblings, (at$expected - at$clicks) / siblings$missed),
     siblings$whole & at$clicks < at$expected / 4, sprintf(
       "Hardly clicked at all, like much else that %s is shown for, and mended with it.", page),
     siblings$whole & siblings$low == 2L, sprintf("The other query that %s loses, mended by the same rewrite.", page),
@@ -37,22 +29,39 @@ low_opening <- function(summary, at, siblings, speaks) {
     rep(TRUE, nrow(at)), "Far down, and passed over even by those who look there.")
 }
 
+# What a page loses as a whole, and how much of it on the query that speaks for it.
+page_opening <- function(page, siblings, share) {
+  few <- fcase(siblings$low < siblings$tested, sprintf("%d of %d", siblings$low, siblings$tested),
+    siblings$tested == 2L, "both", rep(TRUE, length(page)), sprintf("all %d", siblings$tested))
+  many <- sub("^a", "A", sub("^b", "B", few))
+  missed <- format_plural(siblings$missed, "click")
+  fcase(
+    share > 0.6, sprintf("%s puts searchers off: %s tested queries are clicked less than usual, and this one has %s of the %s missed. Title and description are the likely cause.",
+      page, few, format_share(share), missed),
+    share < 0.35, sprintf("The shortfall runs through %s tested queries of %s, %s missed in all, which points at its title and description; none loses more than this one.",
+      few, page, missed),
+    rep(TRUE, length(page)), sprintf("%s tested queries of %s are clicked less than usual, %s missed in all and %s of them on this one, so its title and description are the likely cause.",
+      many, page, missed, format_share(share)))
+}
+
 low_figures <- function(summary, at) {
   seen <- format_count(at$impressions)
   clicked <- format_count(at$clicks)
   place <- format_position(at$position)
   rate <- format_rate(at$ctr)
   usual <- format_rate(at$expected_ctr)
-  missed <- sprintf("%s missed %s", format_plural(at$expected - at$clicks, "click"), in_period(summary))
+  were <- ifelse(at$clicks == 1, "was", "were")
+  lost <- at$expected - at$clicks
+  missed <- sprintf("%s missed %s", ifelse(lost < 0.5, "less than a click", format_plural(lost, "click")), in_period(summary))
   fcase(
     at$clicks == 0, sprintf("Not one of %s impressions at position %s was clicked, where %s is usual: %s.", seen, place,
       usual, missed),
     at$position < 1.6, sprintf("Of %s impressions in first place %s %s clicked: %s, where this site usually gets %s. That is %s.",
-      seen, clicked, ifelse(at$clicks == 1, "was", "were"), rate, usual, missed),
+      seen, clicked, were, rate, usual, missed),
     at$clicks < at$expected / 3, sprintf("Less than a third of what position %s brings on this site: %s for a usual %s (%s of %s impressions), or %s.",
       place, rate, usual, clicked, seen, missed),
-    at$position < 3.6, sprintf("At position %s, %s of %s impressions were clicked (%s; usual: %s), which makes %s.", place, clicked, seen,
-      rate, usual, missed),
+    at$position < 3.6, sprintf("At position %s, %s of %s impressions %s clicked (%s; usual: %s), which makes %s.", place, clicked, seen,
+      were, rate, usual, missed),
     at$position < 10.6, sprintf("%s for %s impressions at position %s are %s; queries of this site earn %s there. %s.",
       format_plural(at$clicks, "click"), seen, place, rate, usual, missed),
     rep(TRUE, nrow(at)), sprintf("%s of %s impressions at position %s (%s), where even that far down %s is usual: %s.",
@@ -76,8 +85,15 @@ low_course <- function(summary, at) {
       format_rate(ctr[[1]]), half, format_rate(ctr[[2]])),
     told & moved > 2 * luck, sprintf("It has begun to mend: %s in the first %d weeks, %s since.", format_rate(ctr[[1]]), half,
       format_rate(ctr[[2]])),
-    told & pmax(ctr[[1]], ctr[[2]]) < 0.8 * at$expected_ctr, sprintf("It was so in the first %d weeks as well as since.", half),
+    told & pmax(ctr[[1]], ctr[[2]]) < 0.8 * at$expected_ctr, steady_words(format_rate(ctr[[1]]), format_rate(ctr[[2]]), moved, half),
     rep(TRUE, nrow(at)), "")
+}
+
+# Low in both halves, and not clearly more so in either.
+steady_words <- function(first, last, moved, half) {
+  fcase(first == last, sprintf("It was the same %s in the first %d weeks.", first, half),
+    moved < 0, sprintf("No passing dip: %s in the first %d weeks, %s since.", first, half, last),
+    rep(TRUE, length(first)), sprintf("It was no better in the first %d weeks (%s, and %s since).", half, first, last))
 }
 
 # Telling words of the query that neither address nor title of the page say; words in one query of twenty tell nothing.

@@ -33,7 +33,7 @@ format_sure <- function(x) ifelse(is.na(x), "", ifelse(x > 0.99, ">99%", sprintf
 format_days <- function(from, to) sprintf("%s to %s", format(from), format(to))
 
 # "1 row", "2 rows"
-format_plural <- function(n, one, many = paste0(one, "s")) paste(format_count(n), ifelse(n == 1, one, many))
+format_plural <- function(n, one, many = paste0(one, "s")) paste(format_count(n), ifelse(round(n) == 1, one, many))
 
 format_hours <- function(hours) sprintf("%g %s", hours, ifelse(hours == 1, "hour", "hours"))
 

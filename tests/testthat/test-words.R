@@ -11,14 +11,16 @@ made_summary <- function(pages, queries, weekly = NULL) {
 
 test_that("a low CTR opens with what decides the cure", {
   summary <- made_summary("https://www.fernmoor.example/shop/kale/", "kale")
-  opening <- function(tested, low, whole, speaks = TRUE, clicks = 10, position = 2) {
+  opening <- function(tested, low, whole, speaks = TRUE, clicks = 10, position = 2, missed = 25) {
     inktide:::low_opening(summary, data.table(page = 1L, query = 1L, clicks = clicks, expected = 20, position = position),
-      data.table(tested = as.integer(tested), low = as.integer(low), whole = whole), speaks)
+      data.table(tested = as.integer(tested), low = as.integer(low), missed = missed, whole = whole), speaks)
   }
   cases <- list(
-    list("^All 5 tested queries of /shop/kale/ .* title and description", opening(5, 5, TRUE)),
+    list("^All 5 tested queries of /shop/kale/ .* 25 clicks missed in all and 40% of them .* title and description", opening(5,
+      5, TRUE)),
     list("^4 of 5 tested queries of /shop/kale/", opening(5, 4, TRUE)),
-    list("^Both tested queries of /shop/kale/", opening(2, 2, TRUE)),
+    list("^/shop/kale/ puts .* both tested queries .* this one has 83% of the 12 clicks missed", opening(2, 2, TRUE, missed = 12)),
+    list("^The shortfall runs through all 9 tested queries of /shop/kale/, 100 clicks", opening(9, 9, TRUE, missed = 100)),
     list("^One of 4 queries that /shop/kale/ loses, mended by the same rewrite", opening(5, 4, TRUE, speaks = FALSE)),
     list("^The other query that /shop/kale/ loses", opening(2, 2, TRUE, speaks = FALSE)),
     list("^Hardly clicked at all", opening(5, 4, TRUE, speaks = FALSE, clicks = 4)),
@@ -43,6 +45,8 @@ test_that("the figures of a low CTR are told as they stand, whatever they are", 
       200, 12, 4)),
     list("Of 100 impressions in first place 10 were clicked: 10%, where this site usually gets 25%", figures(10, 100, 25, 1.2)),
     list("1 was clicked", figures(1, 100, 25, 1.2)),
+    list("Not one of 14 impressions at position 4.0 was clicked, where 10% is usual: 1 click missed", figures(0, 14, 1.4, 4)),
+    list("less than a click missed", figures(1, 11, 1.3, 2.5)),
     list("Less than a third of what position 5.0 brings", figures(2, 100, 9, 5)),
     list("At position 2.5, 10 of 100 impressions were clicked (10%; usual: 18%), which makes 8 clicks missed", figures(10, 100,
       18, 2.5)),
@@ -60,7 +64,9 @@ test_that("since when it is so is told where both halves can tell", {
   }
   expect_match(course(10, 2), "10% in the first 6 weeks and 2.0% since, at the same position")
   expect_match(course(2, 9), "begun to mend: 2.0% in the first 6 weeks, 9.0% since")
-  expect_match(course(3, 3), "so in the first 6 weeks as well as since")
+  expect_match(course(3, 3), "the same 3.0% in the first 6 weeks")
+  expect_match(course(4, 3), "No passing dip: 4.0% in the first 6 weeks, 3.0% since")
+  expect_match(course(3, 4), "no better in the first 6 weeks \\(3.0%, and 4.0% since\\)")
   expect_equal(course(9, 9), "")
   expect_equal(course(0, 0, expected_ctr = 0.001), "")
   # By hand: weeks 2 and 3 of a pair at positions 4 and 6.

@@ -43,10 +43,20 @@ striking_figures <- function(summary, at, target, step) {
       in_period(summary), goal, format_place(target), then),
     at$position > 7.5, sprintf("%s of %s at position %s %s; %s (position %s) it would be %s of them.", clicks, seen, place,
       in_period(summary), goal, format_place(target), then),
+    at$position < 4.6, sprintf("Clicked in %s of its impressions at position %s (%s of %s %s); %s (position %s) %s is in reach.",
+      format_rate(at$ctr), place, format_count(at$clicks), format_count(at$impressions), in_period(summary), goal,
+      format_place(target), then),
     rep(TRUE, nrow(at)), sprintf("At position %s it earns %s from %s %s, and %s (position %s) could expect %s.", place, clicks,
       seen, in_period(summary), goal, format_place(target), then))
-  paste(figures, sprintf("Chance of the step, %s: %s.", if (is.null(step$learnt)) "taken as" else "held to this site's own history",
-    format_share(step$reach)))
+  paste(figures, striking_chance(step))
+}
+
+striking_chance <- function(step) {
+  share <- format_share(step$reach)
+  by <- if (is.null(step$learnt)) "as is assumed" else "by this site's own history"
+  fcase(step$reach >= 0.12, sprintf("Such a step comes off in %s, %s.", share, by),
+    step$reach >= 0.05, sprintf("%s of such queries get there, %s.", share, by),
+    rep(TRUE, length(share)), sprintf("A long shot: %s get there, %s.", share, by))
 }
 
 striking_action <- function(summary, at, target) {

@@ -90,14 +90,15 @@ test_that("words that a page does not say are named, unless all queries have the
 test_that("striking distance opens with the strongest argument and keeps the others for the end", {
   summary <- made_summary("https://www.fernmoor.example/", c("buy kale", "kale"))
   at <- data.table(query = c(1L, 2L, 2L, 2L), page = 1L, own = c(1.8, 1.3, 1, 1), position = c(14, 9, 9, 4.2),
-    clicks = c(20, 0, 5, 9), impressions = 500)
+    clicks = c(20, 0, 5, 9), impressions = 500, ctr = c(20, 0, 5, 9) / 500)
   step <- list(wider = c(1.6, 1, 1, 1), there = rep(0.05, 4), reach = rep(0.2, 4), learnt = NULL)
   told <- inktide:::striking_reason(summary, at, c(8, 3, 3, 3), step, rivals = c(0, 0, 2, 0))
   expect_match(told[1], "^Clicked 1.8 times as often as usual.*words are those of a buyer. Page one is seen 1.6 times")
   expect_match(told[2], "^It is clicked 1.3 times.*500 impressions at position 9.0 brought no click")
   expect_match(told[3], "^2 other pages of the site are shown for it too")
-  expect_match(told[4], "^One step from the top three. At position 4.2 it earns 9 clicks")
-  expect_match(told, "Chance of the step, taken as: 20%", fixed = TRUE)
+  expect_match(told[4], "^One step from the top three. Clicked in 1.8% of its impressions at position 4.2 \\(9 of 500")
+  expect_match(told, "Such a step comes off in 20%, as is assumed", fixed = TRUE)
+  expect_match(inktide:::striking_chance(list(reach = c(0.08, 0.03), learnt = TRUE)), "get there, by this site's own history")
   expect_false(any(grepl("  |^ | $", told)))
 })
 

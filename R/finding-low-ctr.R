@@ -8,9 +8,12 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   candidates <- which(pairs$judged & pairs$expected >= 1)
   if (!length(candidates)) return(no_findings())
   at <- pairs[candidates]
-  fit <- judge_low(at$clicks, at$expected, at$page, word_table(summary$queries$key[at$query], function_only))
-  judged <- fit$judged
-  set(at, j = "expected", value = fit$expected)
+  rest <- page_rests(pairs, at$page)
+  fit <- judge_low(c(at$clicks, rest$clicks), c(at$expected, rest$expected), c(at$page, rest$page),
+    word_table(summary$queries$key[at$query], function_only), rep(c(TRUE, FALSE), c(nrow(at), nrow(rest))))
+  own <- seq_len(nrow(at))
+  judged <- fit$judged[own]
+  set(at, j = "expected", value = fit$expected[own])
   # A shortfall that is sure but small is nobody's working day.
   likely <- which(at$clicks < 0.8 * at$expected & at$tested & judged$confidence > 0.5)
   levels <- low_ctr_levels(at[likely], fit$all)
@@ -39,6 +42,18 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   # Queries that one rewrite of the page mends are one piece of work.
   set(found, j = "work", value = ifelse(siblings$whole, paste("snippet", summary$pages$key[at$page]), found$identity))
   list(found = found, aside = aside)
+}
+
+# Queries too small to be judged are evidence about their pages all the same: as many of a page's together as make three
+# expected clicks count as one query (which differs from the usual by less than one query does, so this is careful).
+page_rests <- function(pairs, pages) {
+  small <- pairs[pairs$judged & pairs$expected < 1 & pairs$page %in% pages, c("page", "clicks", "expected")]
+  setorderv(small, "page")
+  sums <- cumsum(small$expected)
+  before <- (sums - small$expected)[match(small$page, small$page)]
+  set(small, j = "some", value = (sums - before) %/% 3)
+  small <- small[, .(clicks = sum(clicks), expected = sum(expected)), by = c("page", "some")]
+  small[small$expected >= 1]
 }
 
 held_lines <- function(topics) {
@@ -96,7 +111,7 @@ worthiest_within <- function(confidence, worth = rep(1, length(confidence)), fdr
 page_shortfalls <- function(at, judged) {
   short <- judged$confidence > 0.5
   out <- data.table(page = at$page, low = short, missed = ifelse(short, pmax(0, at$expected - at$clicks), 0),
-    whole = judged$page_low)[, .(tested = .N, low = sum(low), missed = sum(missed), whole = whole[1] > 0.5), by = "page"]
-  out[, "whole" := (whole | low >= tested / 2) & low >= 2]
+    whole = judged$page_low)[, .(tested = .N, low = sum(low), missed = sum(missed), whole = max(whole)), by = "page"]
+  out[, "whole" := (whole > 0.5 | low >= tested / 2) & low >= 2]
   out[]
 }

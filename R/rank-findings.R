@@ -7,7 +7,8 @@
 #' @details
 #' \describe{
 #'   \item{`low_ctr`}{Clicked less than the curve says, by more than queries usually differ. Pages and queries are each
-#'     taken apart into a usual and a low part, and a high one where the data call for it (two-groups mixtures); whether
+#'     taken apart into a usual and a low part, and a high one where the data call for it (two-groups mixtures); queries too
+#'     small to be judged are evidence about their pages; whether
 #'     queries differ by log-normal or gamma factors, their likelihoods say. `confidence` is the probability of a low page
 #'     or query, less what a topic may have to do with it, and never above 0.96. The expected share of
 #'     false ones in the list is at most `fdr` (by worth at most half as much again); of the lists of which that holds it is the one

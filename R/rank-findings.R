@@ -7,9 +7,9 @@
 #' @details
 #' \describe{
 #'   \item{`low_ctr`}{Clicked less than the curve says, by more than queries usually differ. Pages and queries are each
-#'     taken apart into a usual and a low part, and a high one where the data call for it (two-groups mixtures); queries too
-#'     small to be judged are evidence about their pages; whether
-#'     queries differ by log-normal or gamma factors, their likelihoods say. `confidence` is the probability of a low page
+#'     taken apart into a usual and a low part, and a high one where the data call for it (two-groups mixtures); queries
+#'     too small to be judged are evidence about their pages; whether queries differ by log-normal or gamma factors,
+#'     their likelihoods say. `confidence` is the probability of a low page
 #'     or query, less what a topic may have to do with it, and never above 0.96. The expected share of
 #'     false ones in the list is at most `fdr` (by worth at most half as much again); of the lists of which that holds it is the one
 #'     worth most, so what is likely and large stands beside what is sure, each with its confidence. Natural tails are
@@ -23,9 +23,9 @@
 #'     earns).}
 #'   \item{`cannibalized`}{Two pages swap the lead, for days on end twice or more or from day to day (`confidence` is the
 #'     chance of that, by a hidden Markov chain over the days, against one page leading throughout and against the lead
-#'     falling to either by chance), or are shown together and both held back, or the page leads whose words match less and is passed by (`confidence`
-#'     from how often both are clicked beside the curve, a share of 0.3 of such leaders taken to be clicked about half as
-#'     often as they should).
+#'     falling to either by chance), or are shown together and both held back, or the page leads whose words match less
+#'     and is passed by (`confidence` from how often both are clicked beside the curve, a share of 0.3 of such leaders
+#'     taken to be clicked about half as often as they should).
 #'     Gain: the query at the better page's held position with all searches, less today. Where pages are shown together
 #'     or take turns at one level, no day shows where one page would stand: merged they are taken to rise by a third of
 #'     their position, with a chance of a half, and the interval reaches from nothing to a rise by half. Without dates,

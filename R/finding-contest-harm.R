@@ -92,22 +92,25 @@ leads_rightly <- function(fit1, fit2, position1, position2) {
 # Chance that searchers pass a leading page by whose words match their query less than those of a second (`fit1`,
 # `fit2`), from how often the two are clicked beside the curve: what is the query's own, both share.
 passed_by_chance <- function(pages, fit1, fit2, spread) {
-  likely <- function(factor, sd) Reduce(`+`, lapply(seq(-2, 2, by = 0.5), function(z) {
-    stats::dnorm(z) * clicks_likely(pages, factor * exp(z * sd), spread)
+  steps <- seq(-2, 2, by = 0.5)
+  log_likely <- function(share, factor, sd) do.call(cbind, lapply(steps, function(z) {
+    log(share) + stats::dnorm(z, log = TRUE) + log_clicks_likely(pages, factor * exp(z * sd), spread)
   }))
-  passed <- mismatch["share"] * likely(mismatch["factor"], mismatch["sd"])
-  usual <- (1 - mismatch["share"]) * likely(1, mismatch["usual_sd"])
+  likely <- highest_one(cbind(log_likely(mismatch["share"], mismatch["factor"], mismatch["sd"]),
+    log_likely(1 - mismatch["share"], 1, mismatch["usual_sd"])))
+  passed <- rowSums(likely[, seq_along(steps), drop = FALSE]) / rowSums(likely)
   close <- pages$position2 < pages$position1 + better_least["places"]
-  ifelse(fits_better(fit2, fit1) & close, passed / (passed + usual), 0)
+  # Never surer than in 999 of 1000: the two assumed factors are not all there are.
+  ifelse(fits_better(fit2, fit1) & close, pmin(passed, 0.999), 0)
 }
 
-# How likely the clicks of two pages of a query are, whose factor is gamma (variance `spread`) and the first's `beside`
-# that.
-clicks_likely <- function(pages, beside, spread) {
+# How likely the clicks of two pages of a query are (its log), whose factor is gamma (variance `spread`) and the first's
+# `beside` that.
+log_clicks_likely <- function(pages, beside, spread) {
   expected1 <- pages$expected1 * beside
   all <- round(pages$clicks1) + round(pages$clicks2)
-  stats::dnbinom(all, 1 / spread, mu = expected1 + pages$expected2) *
-    stats::dbinom(round(pages$clicks1), all, expected1 / (expected1 + pages$expected2))
+  stats::dnbinom(all, 1 / spread, mu = expected1 + pages$expected2, log = TRUE) +
+    stats::dbinom(round(pages$clicks1), all, expected1 / (expected1 + pages$expected2), log = TRUE)
 }
 
 # What the kinds of harm are told by, one row a query; the two rivals' figures end in 1 and 2.

@@ -28,9 +28,9 @@ low_variance <- function(groups) max(groups$sd[2]^2, groups$sd[1]^2 + 0.15^2)
 # What no model of clicks knows. On simulated sites about one in twenty-five of what seemed certain was false.
 unmodelled <- 0.04
 
-# In: clicks, expected clicks, page and words (a word_table()) of the pairs, and which of them are `single` queries. Out: `judged`, a row per pair
-# (page_posteriors(), what topics take from it, and `confidence`, what is left); the groups of all pairs, of pages and
-# of pairs within their page; expected clicks with the topic's effect; and the topics.
+# In: clicks, expected clicks, page and words (a word_table()) of the pairs, and which of them are `single` queries.
+# Out: `judged`, a row per pair (page_posteriors(), what topics take from it, and `confidence`, what is left); the groups
+# of all pairs, of pages and of pairs within their page; expected clicks with the topic's effect; and the topics.
 judge_low <- function(clicks, expected, page, words, single = rep(TRUE, length(clicks))) {
   known <- expected >= 3 & single
   z <- log((clicks + 0.5) / (expected + 0.5))

@@ -61,13 +61,13 @@ fit_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, g
   # What is seen enters the slope by one number per effect.
   slope <- function(x) {
     each <- drop(crossprod(given, 1 / chance_of(given, groups_of(x), at)))
-    near <- function(x) {
+    loss_nearby <- function(x) {
       groups <- groups_of(x)
       -sum(each * rowSums(group_priors(groups, at))) - log_prior(groups, prior, high)
     }
     vapply(seq_along(x), function(i) {
       step <- replace(numeric(length(x)), i, 1e-4)
-      (near(x + step) - near(x - step)) / 2e-4
+      (loss_nearby(x + step) - loss_nearby(x - step)) / 2e-4
     }, 0)
   }
   few <- c(log(0.05 / 0.95), log(0.4), log(0.3))

@@ -38,7 +38,7 @@ page_opening <- function(page, siblings, share) {
   fcase(
     share > 0.6, sprintf("%s puts searchers off: %s tested queries are clicked less than usual, and this one has %s of the %s missed. Title and description are the likely cause.",
       page, few, format_share(share), missed),
-    share < 0.35, sprintf("The shortfall runs through %s tested queries of %s, %s missed in all, which points at its title and description; none loses more than this one.",
+    share < 0.35, sprintf("The shortfall runs through %s tested queries of %s, %s missed in all, which points at its title and description; most is to be won on this one.",
       few, page, missed),
     rep(TRUE, length(page)), sprintf("%s tested queries of %s are clicked less than usual, %s missed in all and %s of them on this one, so its title and description are the likely cause.",
       many, page, missed, format_share(share)))

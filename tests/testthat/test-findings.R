@@ -333,6 +333,18 @@ test_that("the page whose words match less and leads, clicked too little, is tol
   }
 })
 
+test_that("the chance that a page is passed by holds for any number of clicks", {
+  pages <- data.table(clicks1 = c(0, 5, 60, 100, 2e3, 1e5), clicks2 = c(0, 10, 40, 40, 4e4, 2e4),
+    expected1 = c(0.1, 10, 120, 100, 1e5, 1e5), expected2 = c(0.1, 10, 40, 40, 4e4, 2e4), position1 = 3, position2 = 8)
+  chance <- inktide:::passed_by_chance(pages, 1, 2, 0.06)
+  expect_equal(chance[1], 0.3, tolerance = 0.05)
+  expect_gt(chance[3], 0.8)
+  expect_lt(chance[4], 0.1)
+  expect_equal(chance[5], 0.999)
+  expect_lt(chance[6], 0.1)
+  expect_equal(inktide:::passed_by_chance(pages, 2, 2, 0.06), rep(0, 6))
+})
+
 test_that("pages that are shown together split a query, pages that take turns swap it", {
   weeks <- function(day) day %/% 7L %% 2L
   # Positions and daily impressions of two pages of query 0004, a row each for the days of either turn.

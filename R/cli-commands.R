@@ -29,7 +29,8 @@ cli_commands <- function() {
       job = "what is held, how complete it is, what is wrong with it", files = "",
       example = "inktide check --project my-site",
       options = c(options_named(shared, c("--project", "--format", "--out", "--quiet")), list(
-        switch_option("--strict", "end with status 1 where there are problems"))),
+        switch_option("--strict", "end with status 1 where there are problems"),
+        switch_option("--rebuild", "first make the archive's index anew from its parts"))),
       run = run_check),
     enrich = list(
       job = "keep search volumes, titles, values by query or page", files = "FILE...",

@@ -75,9 +75,9 @@ emit_moves <- function(options, compared, rules, lengths = NULL) {
   moves <- compared[[1]]
   if (!is.null(options$why)) return(emit_why(options, moves))
   drivers <- if (is.null(moves$sides)) utils::head(tide_drivers(moves, rules), 5)$told
-  emit(options, moves$moves, c(coloured(format(moves, n = options$top, width = terminal_width()), moves, options),
+  emit(options, moves$moves, c(format(moves, n = options$top, width = terminal_width()),
     if (length(drivers)) c("", "What drives it", unlist(lapply(drivers, strwrap, terminal_width(), indent = 2,
-      exdent = 4)))))
+      exdent = 4)))), paint = function(lines) coloured(lines, moves, options))
 }
 
 emit_why <- function(options, moves) {
@@ -96,7 +96,7 @@ emit_why <- function(options, moves) {
 # blue.
 coloured <- function(lines, moves, options) {
   if (!is.null(options$out) || options$format != "table" || cli::num_ansi_colors() < 2) return(lines)
-  blank <- which(lines == "")
+  blank <- which(trimws(lines) == "")
   end <- if (is.na(blank[2])) length(lines) + 1 else blank[2]
   table <- which(seq_along(lines) > blank[1] + 1 & seq_along(lines) < end)
   shown <- moves$moves[seq_along(table)]

@@ -17,7 +17,7 @@ run_decide <- function(options, files) {
   if (!is.null(options$note)) set(rows, j = "note", value = options$note)
   tide_decide(store, findings, rows$id, rows$decision, note = rows$note, by = text(options$by),
     at = first_given(options$at, Sys.Date()), until = options$until)
-  writeLines(sprintf("%s: %s.", format_plural(nrow(rows), "decision"),
+  say(sprintf("%s: %s.", format_plural(nrow(rows), "decision"),
     paste(sprintf("%s %s", table(rows$decision), names(table(rows$decision))), collapse = ", ")))
 }
 
@@ -32,11 +32,15 @@ settle_project <- function(options) {
 
 # The list as CSV or workbook, with the column `decision` filled in by hand.
 read_decisions <- function(file) {
-  check_file(file)
-  table <- if (grepl("\\.xlsx$", file, ignore.case = TRUE)) setDT(as.data.frame(readxl::read_excel(file, sheet = 1,
-    col_types = "text"))) else
-    fread(file, colClasses = "character", encoding = "UTF-8", showProgress = FALSE)
-  setnames(table, tolower(trimws(names(table))))
+  scratch <- new_scratch()
+  on.exit(unlink(scratch, recursive = TRUE))
+  part <- one_part(file, scratch)
+  head <- readLines(part$path, n = 1, encoding = "UTF-8", warn = FALSE, skipNul = TRUE)
+  head <- split_cells(sub("^\ufeff", "", as_utf8(head)), ",")
+  place <- open_records(part, list(line = 1L, sep = ","))
+  if (!place$records) abort_no_table("The sheet has no rows.", part$label, "Take the list as csv or xlsx.")
+  table <- read_texts(place)
+  setnames(table, seq_along(head), tolower(trimws(head)))
   if (!all(c("id", "decision") %in% names(table))) {
     abort_tide("The sheet has no columns id and decision.",
       where = sprintf("'%s': %s.", file, paste(names(table), collapse = ", ")),
@@ -46,7 +50,7 @@ read_decisions <- function(file) {
   said <- tolower(trimws(fcoalesce(table$decision, "")))
   bad <- which(nzchar(said) & !said %in% names(decision_kinds))
   if (length(bad)) {
-    abort_tide(sprintf("Unknown decision '%s'.", said[bad[1]]), where = sprintf("'%s', line %d.", file, bad[1] + 1L),
+    abort_tide(sprintf("Unknown decision '%s'.", said[bad[1]]), where = sprintf("'%s', %s %d.", file, place$unit, record_lines(place, bad[1])),
       mend = sprintf("Write %s, or leave the cell empty.", paste(names(decision_kinds), collapse = ", ")),
       class = "settings", file = file)
   }

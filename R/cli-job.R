@@ -1,14 +1,13 @@
 # What every command does first: settle the input, read, filter, reduce. Notes go to standard error.
 
 note <- function(options, ...) {
-  if (!isTRUE(options$quiet)) writeLines(wrap_lines(unlist(strsplit(paste0(...), "\n", fixed = TRUE)),
-    terminal_width()), stderr())
+  if (!isTRUE(options$quiet)) tell(wrap_lines(unlist(strsplit(paste0(...), "\n", fixed = TRUE)), terminal_width()))
 }
 
 # Work that may take seconds is announced, but only to a person at a terminal.
 progress_to_terminal <- function(options) {
   if (isTRUE(options$quiet) || !isatty(stderr())) return(NULL)
-  function(text) writeLines(paste0(text, " ..."), stderr())
+  function(text) tell(paste0(text, " ..."))
 }
 
 # Out: list(files, store, settings, title, folder): from named files, or from the project's archive, or from the exports
@@ -21,7 +20,7 @@ settle_input <- function(options, files) {
   }
   settings <- if (!is.null(folder)) tide_settings(folder) else list(rules = tide_rules())
   if (!is.null(options$brand)) settings$rules$brand <- options$brand
-  store <- if (!length(files) && file.exists(file.path(folder, "archive", "archive.sqlite"))) tide_store(folder)
+  store <- if (!length(files) && has_archive(folder)) tide_store(folder)
   decisions <- if (!is.null(store)) tide_decisions(store)
   # An archive may hold decisions and no rows yet.
   if (!is.null(store) && !nrow(tide_history(store))) store <- NULL
@@ -42,6 +41,7 @@ first_given <- function(...) Find(Negate(is.null), list(...))
 reading_rules <- function(options, settings) {
   list(columns = first_given(options$columns, settings$columns),
     date_order = first_given(options$date_order, settings$date_order),
+    decimal = first_given(options$decimal, settings$decimal),
     clicks_above = first_given(options$clicks_above, settings$clicks_above, "leave out"))
 }
 
@@ -148,10 +148,9 @@ summarise_input <- function(options, input, data = read_input(options, input, mo
 
 # A table of CTR by position: any of the file kinds, percent or fraction.
 read_prior <- function(file) {
-  scratch <- tempfile("inktide")
-  dir.create(scratch)
+  scratch <- new_scratch()
   on.exit(unlink(scratch, recursive = TRUE))
-  part <- open_parts(file, scratch)[[1]]
+  part <- one_part(file, scratch)
   layout <- find_header(part$path, part$label)
   found <- find_columns(layout$header)[c("position", "ctr")]
   if (any(lengths(found) != 1)) {
@@ -159,7 +158,8 @@ read_prior <- function(file) {
       where = sprintf("'%s': %s.", file, paste(layout$header, collapse = ", ")),
       mend = "Give a header with 'position' and 'ctr'.", class = "columns_missing", file = file)
   }
-  place <- list(label = part$label, path = part$path, line = layout$line, sep = layout$sep)
+  place <- open_records(part, layout)
+  if (!place$records) abort_no_table("The file has a header but no rows.", part$label, "Fill it in.")
   cells <- as.data.frame(parse_figures(as.list(read_cells(place, unlist(found), c("position", "ctr"))), place)$columns)
   if (any(cells$ctr > 1, na.rm = TRUE)) cells$ctr <- cells$ctr / 100
   cells

@@ -11,40 +11,41 @@ cli_main <- function(words) {
     0L
   }, tide_error = function(e) {
     message <- conditionMessage(e)
-    if (inherits(e, "tide_error_argument")) message <- told_as_options(message, words[1])
-    writeLines(paste0("inktide: ", message), stderr())
+    if (!is.null(e$argument)) message <- told_as_options(message, words[1], e$argument)
+    tell(paste0("inktide: ", message))
     if (e$fault == "call") 2L else 1L
+  }, tide_closed = function(e) {
+    # Whoever reads the output has seen enough.
+    0L
   }, interrupt = function(e) {
-    writeLines("inktide: stopped; nothing was written.", stderr())
+    tell("inktide: stopped; nothing was written.")
     1L
   }, error = function(e) {
-    # Whoever reads the output has seen enough.
-    if (grepl("SIGPIPE", conditionMessage(e))) return(0L)
-    writeLines(c(paste0("inktide: something went wrong inside: ", conditionMessage(e)),
-      "  mend:  this is a fault of the program; please report it with the command you gave."), stderr())
+    tell(c(paste0("inktide: something went wrong inside: ", conditionMessage(e)),
+      "  mend:  this is a fault of the program; please report it with the command you gave."))
     1L
   })
 }
 
 # The core names its arguments; whoever calls the program knows options.
-told_as_options <- function(message, command) {
-  for (option in cli_commands()[[command]]$options) {
-    name <- gsub("-", "_", sub("^--", "", option@long_flag))
-    message <- gsub(sprintf("`%ss?`", name), option@long_flag, message)
-  }
+told_as_options <- function(message, command, argument) {
+  flags <- vapply(cli_commands()[[command]]$options, function(option) option@long_flag, "")
+  names <- gsub("-", "_", sub("^--", "", flags))
+  flag <- flags[names == argument | paste0(names, "s") == argument]
+  if (length(flag)) message <- gsub(sprintf("`%s`", argument), flag[1], message, fixed = TRUE)
   gsub(" \\((character|numeric|logical)\\)", "", message)
 }
 
 cli_dispatch <- function(words) {
   commands <- cli_commands()
   first <- if (length(words)) words[1] else "help"
-  if (first == "--version") return(writeLines(sprintf("inktide %s", utils::packageVersion("inktide"))))
-  if (first %in% c("help", "--help", "-h")) return(writeLines(help_lines(commands, words[-1])))
+  if (first == "--version") return(say(sprintf("inktide %s", utils::packageVersion("inktide"))))
+  if (first %in% c("help", "--help", "-h")) return(say(help_lines(commands, words[-1])))
   if (!first %in% names(commands)) {
     abort_call(sprintf("Unknown command '%s'.", first), sprintf("inktide %s", first),
       sprintf("Did you mean '%s'? 'inktide help' lists all.", nearest_name(first, names(commands))))
   }
-  if (any(c("--help", "-h") %in% words[-1])) return(writeLines(help_lines(commands, first)))
+  if (any(c("--help", "-h") %in% words[seq_len(match("--", words, nomatch = length(words)))])) return(say(help_lines(commands, first)))
   command <- c(commands[[first]], name = first)
   call <- parse_call(command, words[-1])
   command$run(call$options, call$files)

@@ -18,7 +18,7 @@ options_named <- function(options, names, but = FALSE) {
 }
 
 reading_options <- function(shared) {
-  options_named(shared, c("--exported", "--date-order", "--clicks-above", "--columns", "--project", "--quiet"))
+  options_named(shared, c("--exported", "--date-order", "--decimal", "--clicks-above", "--columns", "--project", "--quiet"))
 }
 
 # What most commands take, as their help lists it.
@@ -54,6 +54,7 @@ shared_groups <- function() {
     text_option("--exported", "DATE", "date of the export [the file's]"),
     number_option("--lag", "N", "unfinished days before the export to leave out [3]"),
     text_option("--date-order", "ORDER", "dmy or mdy, where dates like 3/4/2026 leave it open"),
+    text_option("--decimal", "SIGN", "point or comma, where figures like 2.000 leave it open"),
     text_option("--clicks-above", "RULE", "rows with more clicks than impressions: leave out, keep or refuse"),
     text_option("--columns", "MAP", "headers not known by themselves, such as 'query=What people typed'")
   ), `Project and output` = list(
@@ -70,10 +71,14 @@ abort_call <- function(what, where, mend) abort_tide(what, where, mend, class = 
 
 # In: the words after the command. Out: list(options, files).
 parse_call <- function(command, words) {
+  # What follows a bare -- is a file or a query, whatever it begins with.
+  end <- match("--", words, nomatch = length(words) + 1L)
+  literal <- words[seq_along(words) > end]
+  words <- words[seq_along(words) < end]
   parser <- optparse::OptionParser(option_list = command$options, add_help_option = FALSE)
   known <- unlist(lapply(command$options, function(o) o@long_flag))
   given <- sub("=.*$", "", words[startsWith(words, "--")])
-  unknown <- setdiff(given, c(known, "--"))
+  unknown <- setdiff(given, known)
   if (length(unknown)) {
     abort_call(sprintf("Unknown option '%s'.", unknown[1]), sprintf("in 'inktide %s'", command$name),
       sprintf("Did you mean '%s'? 'inktide help %s' lists all.", nearest_name(unknown[1], known), command$name))
@@ -100,7 +105,7 @@ parse_call <- function(command, words) {
   options[lists] <- lapply(options[lists], split_words)
   options["brand"] <- list(brand_words(options[["brand"]]))
   options["columns"] <- list(parse_mapping(options[["columns"]]))
-  list(options = options, files = parsed$args)
+  list(options = options, files = c(parsed$args, literal))
 }
 
 # optparse tells the value but not the option that it was given to.

@@ -6,25 +6,37 @@ terminal_width <- function() {
   if (is.na(width)) 80L else max(60L, min(width, 160L))
 }
 
-# rows: a table of the contract's columns; lines: the same for people.
-emit <- function(options, rows, lines) {
+# Lines of a result. What did not arrive is an error.
+say <- function(lines) write_output(visible_lines(lines))
+
+write_output <- function(text) {
+  tryCatch(write_lines(text, 1), tide_closed = stop, error = function(e) {
+    abort_tide("The output cannot be written.", where = sprintf("standard output: %s.", plain_cause(e)),
+      mend = "Make room, or write it elsewhere.", class = "write")
+  })
+}
+
+# What is said besides, on standard error: where nobody hears it, the work goes on.
+tell <- function(lines) tryCatch(write_lines(visible_lines(lines), 2), error = function(e) NULL)
+
+visible_lines <- function(lines) visible_text(unlist(strsplit(paste0(lines, "\n"), "\n", fixed = TRUE)))
+
+# rows: a table of the contract's columns; lines: the same for people; paint: gives the lines their colours.
+emit <- function(options, rows, lines, paint = identity) {
   text <- switch(options$format,
     csv = csv_lines(rows),
-    json = as.character(jsonlite::toJSON(as.data.frame(rows), dataframe = "rows", digits = 8, na = "null", pretty = 1)),
-    lines)
-  if (is.null(options$out)) {
-    con <- stdout()
-    writeLines(enc2utf8(text), con, useBytes = TRUE)
-  } else {
-    write_whole(options$out, function(path) write_lines(text, path))
-    note(options, sprintf("written: %s", options$out))
-  }
+    json = escape_json(as.character(jsonlite::toJSON(as.data.frame(rows), dataframe = "rows", digits = 8, na = "null",
+      pretty = 1))),
+    paint(visible_lines(lines)))
+  if (is.null(options$out)) return(write_output(text))
+  write_whole(options$out, function(path) write_lines(text, path))
+  note(options, sprintf("written: %s", options$out))
 }
 
 csv_lines <- function(rows) {
   file <- tempfile(fileext = ".csv")
   on.exit(unlink(file))
-  rows <- defuse_formulas(rows)
+  rows <- defuse_formulas(visible_rows(rows))
   # Ten digits are more than anything here is known to, and the same whatever the order of the rows summed.
   for (column in names(rows)) if (is.double(rows[[column]])) set(rows, j = column, value = signif(rows[[column]], 10))
   fwrite(rows, file)

@@ -3,11 +3,11 @@
 run_load <- function(options, files) {
   folder <- if (!is.null(options$project)) options$project else find_project(".")
   if (is.null(folder)) folder <- "."
-  if (options$history) return(writeLines(wrap_lines(history_lines(tide_history(open_archive(folder))),
+  if (options$history) return(say(wrap_lines(history_lines(tide_history(open_archive(folder))),
     terminal_width())))
   if (!is.null(options$undo)) {
     tide_undo(open_archive(folder), options$undo)
-    return(writeLines(sprintf("Import %g no longer counts.", options$undo)))
+    return(say(sprintf("Import %g no longer counts.", options$undo)))
   }
   if (!length(files)) abort_call("No file to load.", "inktide load",
     "Name the exports, as in: inktide load exports/*.csv")
@@ -16,13 +16,13 @@ run_load <- function(options, files) {
   store <- tide_store(folder)
   loaded <- do.call(tide_load, c(list(store, files, exported = options$exported,
     progress = progress_to_terminal(options)), reading_rules(options, settings)))
-  writeLines(wrap_lines(format(loaded), terminal_width()))
+  say(wrap_lines(format(loaded), terminal_width()))
   if (new) begun(options, tide_begin(folder, tide_suggest(tide_stored(store, lag = 0,
     dimensions = c("date", "query", "page")))))
 }
 
 open_archive <- function(folder) {
-  if (!file.exists(file.path(folder, "archive", "archive.sqlite"))) {
+  if (!has_archive(folder)) {
     abort_tide("The project has no archive yet.", where = sprintf("'%s'.", folder),
       mend = "Load exports first: inktide load FILE... --project DIR", class = "project")
   }
@@ -38,8 +38,8 @@ run_init <- function(options, files) {
     dimensions = c("date", "query", "page"), progress = progress_to_terminal(options)),
     reading_rules(options, NULL)))
   suggested <- tide_suggest(data)
-  file <- tide_begin(folder, suggested, exports = expand_inputs(files))
-  writeLines(wrap_lines(suggested_lines(suggested), terminal_width()))
+  file <- tide_begin(folder, suggested, exports = expand_inputs(files)$path)
+  say(wrap_lines(suggested_lines(suggested), terminal_width()))
   begun(options, file)
 }
 
@@ -69,7 +69,7 @@ run_enrich <- function(options, files) {
   kept <- tide_keep_facts(store, facts)
   settings <- tide_settings(folder)
   summary <- tide_enrich(tide_summary(tide_by_month(store), brand = settings$rules$brand), facts)
-  writeLines(wrap_lines(c(unlist(lapply(facts, format)), fact_lines(summary$facts),
+  say(wrap_lines(c(unlist(lapply(facts, format)), fact_lines(summary$facts),
     if (!any(kept$kept)) "Nothing changed: the archive holds these facts already."), terminal_width()))
 }
 
@@ -85,6 +85,10 @@ history_lines <- function(history) {
 run_check <- function(options, files) {
   folder <- if (!is.null(options$project)) options$project else find_project(".")
   if (is.null(folder)) abort_call("No project.", "No folder upwards holds inktide.yml.", "Name one with --project DIR.")
+  if (options$rebuild) {
+    tide_rebuild(folder)
+    note(options, "The index was rebuilt from the parts; what was there before is kept beside it.")
+  }
   found <- tide_check(open_archive(folder), brand = tide_settings(folder)$rules$brand)
   emit(options, found$problems, wrap_lines(format(found), terminal_width()))
   problems <- sum(found$problems$weight == "problem")

@@ -9,7 +9,7 @@ run_report <- function(options, files) {
   tide_report(findings, out, title = if (is.null(options$title)) input$title else options$title,
     site = site_walk(options, input, data), moves = site_moves(options, input, data, findings),
     followed = site_followed(options, input, data, findings))
-  writeLines(out)
+  say(out)
 }
 
 run_demo <- function(options, files) {
@@ -37,7 +37,7 @@ run_demo <- function(options, files) {
   tide_report(findings, files[1], title = "Fernmoor Seeds", site = site_walk(options, input, data),
     moves = site_moves(options, input, data, findings), followed = site_followed(options, input, data, findings))
   emit(utils::modifyList(options, list(out = files[2], quiet = TRUE)), findings$findings, NULL)
-  writeLines(c("", findings_lines(findings, 5, terminal_width()), "",
+  say(c("", findings_lines(findings, 5, terminal_width()), "",
     paste0(c("report:       ", "ranked list:  ", "curve figure: ", "map figure:   "), files),
     sprintf("to try out:   inktide load %s --project %s", file.path(dir, "mixed-exports"),
       file.path(dir, "archive-of-mixed"))))

@@ -213,6 +213,6 @@ comparison_verdict <- function(at, by) {
 
 #' @export
 print.tide_comparison <- function(x, ...) {
-  cat(format(x, ...), sep = "\n")
+  print_lines(format(x, ...))
   invisible(x)
 }

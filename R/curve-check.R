@@ -105,6 +105,6 @@ format.tide_curve_check <- function(x, ...) {
 
 #' @export
 print.tide_curve_check <- function(x, ...) {
-  cat(format(x, ...), sep = "\n")
+  print_lines(format(x, ...))
   invisible(x)
 }

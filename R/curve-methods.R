@@ -107,7 +107,7 @@ spread_words <- function(fit) {
 
 #' @export
 print.tide_curve <- function(x, ...) {
-  cat(format(x, ...), sep = "\n")
+  print_lines(format(x, ...))
   invisible(x)
 }
 

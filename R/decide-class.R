@@ -55,7 +55,11 @@ tide_decide <- function(store, findings, id, decision, note = "", by = "", at = 
   rows <- data.table(id = id, decision = decision, at = format(at),
     until = ifelse(decision == "later", format(until), ""), note = note, by = by,
     facts[, decision_facts, with = FALSE])
-  with_store(store, write = TRUE, function(con) DBI::dbAppendTable(con, "decisions", rows))
+  with_store(store, write = TRUE, function(con) {
+    last <- DBI::dbGetQuery(con, "SELECT coalesce(max(number), 0) AS n FROM decisions")$n
+    DBI::dbAppendTable(con, "decisions", rows)
+    record_rows(store, "decision", DBI::dbGetQuery(con, "SELECT * FROM decisions WHERE number > ?", list(last)))
+  })
   tide_decisions(store)
 }
 

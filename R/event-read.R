@@ -19,8 +19,10 @@
 #' @export
 tide_events <- function(file) {
   check_text(file, "file")
-  check_file(file)
-  lines <- as_utf8(readLines(file, warn = FALSE, skipNul = TRUE))
+  scratch <- new_scratch()
+  on.exit(unlink(scratch, recursive = TRUE))
+  part <- one_part(file, scratch)
+  lines <- as_utf8(readLines(part$path, warn = FALSE, skipNul = TRUE))
   lines[1] <- sub("^\ufeff", "", lines[1])
   head <- which(nzchar(trimws(lines)))[1]
   sep <- Find(function(sep) length(split_cells(lines[head], sep)) > 1, c(",", ";", "\t", "|"), nomatch = ",")
@@ -31,8 +33,9 @@ tide_events <- function(file) {
       where = sprintf("The header of '%s' is: %s.", file, lines[head]),
       mend = "Give a header such as: date,event,pages", class = "columns_missing", file = file, column = column)
   }
-  place <- list(label = file, path = file, line = head, sep = sep)
-  cells <- fread_strict(place, colClasses = "character")
+  place <- open_records(part, list(line = head, sep = sep))
+  if (!place$records) return(new_events())
+  cells <- read_texts(place)
   text_of <- function(column) if (length(at[[column]])) fcoalesce(trimws(as_utf8(cells[[at[[column]][1]]])),
     "") else rep("", nrow(cells))
   named <- nzchar(text_of("event"))
@@ -61,6 +64,6 @@ format.tide_events <- function(x, ...) {
 
 #' @export
 print.tide_events <- function(x, ...) {
-  cat(format(x, ...), sep = "\n")
+  print_lines(format(x, ...))
   invisible(x)
 }

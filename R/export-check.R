@@ -3,33 +3,39 @@
 # Rules for rows with more clicks than impressions, by their names in the call and in the settings.
 clicks_above_rules <- c(`leave out` = "left out and counted", keep = "kept as they stand", refuse = "an error by line")
 
-check_figures <- function(rows, place, clicks_above) {
-  refuse <- function(bad, column, what, mend) {
-    if (length(bad)) abort_cells(bad, rows[[column]], column, place, what, mend, "range")
+# aside: rows that are no data.
+check_figures <- function(rows, place, clicks_above, aside) {
+  refuse <- function(wrong, column, what, mend, ...) {
+    bad <- setdiff(which(wrong), aside)
+    if (length(bad)) abort_cells(bad, rows[[column]], column, place, what, mend, "range", ...)
   }
-  for (column in c("clicks", "impressions", "position")) {
+  for (column in figure_names) {
     values <- rows[[column]]
-    empty <- anyNA(values)
-    range <- suppressWarnings(c(min(values, na.rm = empty), max(values, na.rm = empty)))
-    if (is.double(values) && any(is.infinite(range))) {
-      refuse(which(is.infinite(values)), column, "Infinite figures", "Correct or delete those rows.")
+    if (is.double(values)) {
+      refuse(is.infinite(values), column, "Infinite figures", "Correct or delete those rows.")
     }
-    if (column != "position" && empty) refuse(which(is.na(values)), column, "Empty cells",
-      "Fill them in, or delete those rows.")
-    if (range[1] < 0) refuse(which(values < 0), column, "Negative figures", "Correct or delete those rows.")
+    refuse(values < 0, column, "Negative figures", "Correct or delete those rows.")
+    if (column == "position") next
+    if (anyNA(values)) refuse(is.na(values), column, "Empty cells", "Fill them in, or delete those rows.")
+    if (is.double(values)) {
+      refuse(values > most_counted, column, "More than can be counted", "Correct or delete those rows.")
+      refuse(abs(values - round(values)) > 1e-6, column, "Not a whole number",
+        "Clicks and impressions are counts: check which column holds them.")
+    }
   }
-  if (range[1] < 1) {
-    refuse(which(rows$position < 1 & rows$impressions > 0), "position", "Positions below 1",
-      "Positions start at 1; check which column holds the average position.")
-  }
+  refuse(rows$position < 1 & rows$impressions > 0, "position", "Positions below 1",
+    "Positions start at 1; check which column holds the average position.")
   if (clicks_above == "refuse") {
-    refuse(which(rows$clicks > rows$impressions), "clicks", "More clicks than impressions",
-      "Correct those rows, or leave them out: --clicks-above 'leave out'.")
+    refuse(rows$clicks > rows$impressions, "clicks", "More clicks than impressions",
+      "Correct those rows, or have them left out by `clicks_above`.", argument = "clicks_above")
   }
 }
 
-# The rows that no figure may rest on, counted by reason.
-drop_rows <- function(rows, exported, lag, grain, clicks_above) {
+# Above this, numbers as computers keep them no longer count one by one.
+most_counted <- 2^53
+
+# By reason, the rows that no figure may rest on.
+unusable_rows <- function(rows, exported, lag, clicks_above) {
   reasons <- list(
     "no impressions" = which(rows$impressions <= 0),
     "no position" = which(is.na(rows$position)),
@@ -40,6 +46,11 @@ drop_rows <- function(rows, exported, lag, grain, clicks_above) {
     reasons[[sprintf("unfinished days (within %g days of the export)",
       lag)]] <- which(as.integer(rows$date) >= as.integer(exported) - lag)
   }
+  reasons
+}
+
+# In: rows by reason; a row goes for the first that it has. Out: list(rows, left_out).
+drop_rows <- function(rows, reasons, grain) {
   gone <- integer()
   ledger <- list()
   for (reason in names(reasons)) {
@@ -63,12 +74,11 @@ totals_names <- c("total", "totals", "grand total", "sum", "summe", "gesamt", "g
   "totaux", "suma", "soma",
   "total general", "totaal generaal")
 
-# Rows named so in their first text (or with no text at all, or no date), whose clicks are the sum of the others: a
-# query "total" with clicks of its own stays.
-totals_rows <- function(rows, text) {
-  none <- list(rows = integer())
+# Rows named so in their first text (or with no text at all, or no date), whose figures are the sums of the others: a
+# query "total" with clicks of its own stays. headers: rows that are none.
+totals_rows <- function(rows, text, headers) {
   by <- c(text, if (is.character(rows[["date"]])) "date")
-  if (!length(by) || nrow(rows) < 2) return(none)
+  if (!length(by) || nrow(rows) < 2) return(integer())
   # Only the ends of a file are looked at: that is where spreadsheets put totals.
   ends <- unique(c(1:2, nrow(rows) - 1:0))
   named <- vapply(ends, function(i) {
@@ -76,17 +86,16 @@ totals_rows <- function(rows, text) {
     texts[is.na(texts)] <- ""
     any(texts %in% totals_names) || all(!nzchar(texts))
   }, NA)
-  at <- ends[named]
-  others <- sum(as.numeric(rows$clicks), na.rm = TRUE) - sum(rows$clicks[at], na.rm = TRUE)
-  at <- at[which(abs(rows$clicks[at] - others) <= 0.005 * max(others, 1))]
-  if (!length(at) || !others) return(none)
-  list(rows = at, clicks = sum(rows$clicks[at]), impressions = sum(rows$impressions[at]))
-}
-
-totals_line <- function(totals, grain) {
-  if (!length(totals$rows)) return(NULL)
-  data.table(grain = grain, reason = "row of totals", rows = length(totals$rows), clicks = as.numeric(totals$clicks),
-    impressions = as.numeric(totals$impressions))
+  at <- setdiff(ends[named], headers)
+  if (!length(at)) return(integer())
+  sums_others <- function(column) {
+    values <- as.numeric(rows[[column]])
+    others <- sum(values, na.rm = TRUE) - sum(values[at], na.rm = TRUE)
+    abs(values[at] - others) <= 0.005 * max(others, 1)
+  }
+  # A site without clicks has a row of totals by its impressions alone.
+  others <- sum(rows$clicks[-at], na.rm = TRUE)
+  at[which(sums_others(if (others > 0) "clicks" else "impressions") & (others > 0 | rows$clicks[at] %in% 0))]
 }
 
 # Queries as spreadsheets leave them: a leading quote or ="..." is taken off; texts turned into dates or numbers

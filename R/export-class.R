@@ -4,11 +4,16 @@ new_tide_data <- function(tables, sources, left_out) {
   structure(list(tables = tables, sources = sources, left_out = left_out), class = "tide_data")
 }
 
-# One grain. from, to, days: the days that its dates stand for, NA without dates; none after `until`, the day of the
-# export.
-new_table <- function(rows, dimensions, until) {
+# One grain. from, to, days: the days that its dates stand for, none after `until`, the day of the export; without dates
+# those of `window`, list(from, to), or NA. rests_on: the grains that its days come from, where they are several.
+new_table <- function(rows, dimensions, until, window = NULL, rests_on = NULL) {
   dated <- "date" %in% dimensions && nrow(rows)
-  c(list(rows = rows, dimensions = dimensions), days_of(if (dated) rows$date, until))
+  days <- days_of(if (dated) rows$date, until)
+  if (!is.null(window)) {
+    days[c("from", "to")] <- list(min(days$from, window$from, na.rm = TRUE), max(days$to, window$to, na.rm = TRUE))
+    days$days <- as.integer(days$to - days$from) + 1L
+  }
+  c(list(rows = rows, dimensions = dimensions), days, list(rests_on = rests_on))
 }
 
 # From the first to the last of the days that dates stand for; a last week or month may be cut off by the export.
@@ -48,38 +53,83 @@ sum_left_out <- function(ledger) {
   ledger[, .(rows = sum(rows), clicks = sum(clicks), impressions = sum(impressions)), by = c("grain", "reason")]
 }
 
-# The table that has all `needed` dimensions: with dates before without, then the finest, then the largest.
+# The table that has all `needed` dimensions: with dates before without, then the finest, then the largest. Days that it
+# lacks come from the next finest that has them, by the dimensions that all of these have.
 pick_table <- function(data, needed, refused = character()) {
-  best <- best_grain(lapply(data$tables, `[[`, "dimensions"), vapply(data$tables, function(t) nrow(t$rows), 0L), needed,
-    refused)
-  if (!is.na(best)) data$tables[[best]]
+  tables <- data$tables
+  dimensions <- lapply(tables, `[[`, "dimensions")
+  fits <- which(vapply(dimensions, function(d) all(needed %in% d) && !any(refused %in% d), NA))
+  if (!length(fits)) return(NULL)
+  order <- fits[order_grains(dimensions[fits], vapply(tables[fits], function(t) nrow(t$rows), 0L))]
+  tables <- tables[order]
+  if (!"date" %in% tables[[1]]$dimensions) return(tables[[1]])
+  tables <- Filter(function(table) "date" %in% table$dimensions, tables)
+  if (length(tables) == 1) return(tables[[1]])
+  shared <- share_days(tables)
+  if (length(shared$used) == 1) return(tables[[1]])
+  join_days(tables[shared$used], shared$days[shared$used])
+}
+
+# In: tables with dates, the finest first. Out: list(days: those that each supplies, none twice; used: which supply any).
+share_days <- function(tables) {
+  taken <- integer()
+  days <- lapply(tables, function(table) {
+    own <- setdiff(unique(as.integer(table$rows$date)), taken)
+    taken <<- c(taken, own)
+    own
+  })
+  list(days = days, used = which(lengths(days) > 0))
+}
+
+# One table of the days that each of several supplies, by the dimensions that all have.
+join_days <- function(tables, days) {
+  dimensions <- Reduce(intersect, lapply(tables, `[[`, "dimensions"))
+  rows <- rbindlist(Map(function(table, own) {
+    keep <- as.integer(table$rows$date) %in% own
+    table$rows[keep, c(dimensions, figure_names), with = FALSE]
+  }, tables, days), use.names = TRUE)
+  rests_on <- rbindlist(Map(function(table, own) {
+    data.table(grain = grain_label(table$dimensions), from = as.IDate(min(own)), to = as.IDate(max(own)),
+      days = length(own))
+  }, tables, days))
+  new_table(rows, dimensions, max(do.call(c, lapply(tables, `[[`, "to"))), rests_on = rests_on)
+}
+
+rests_on_lines <- function(table) {
+  if (NROW(table$rests_on) < 2) return(NULL)
+  sprintf("    %s (%s) from the table by %s", format_days(table$rests_on$from, table$rests_on$to),
+    format_plural(table$rests_on$days, "day"), table$rests_on$grain)
 }
 
 # Which of several grains: NA where none fits.
 best_grain <- function(dimensions, rows, needed, refused = character()) {
-  fits <- vapply(dimensions, function(d) all(needed %in% d) && !any(refused %in% d), NA)
-  if (!any(fits)) return(NA_integer_)
+  fits <- which(vapply(dimensions, function(d) all(needed %in% d) && !any(refused %in% d), NA))
+  if (length(fits)) fits[order_grains(dimensions[fits], rows[fits])[1]] else NA_integer_
+}
+
+order_grains <- function(dimensions, rows) {
   dated <- vapply(dimensions, function(d) "date" %in% d, NA)
-  order(!fits, -dated, -lengths(dimensions), -rows)[1]
+  order(-dated, -lengths(dimensions), -rows)
 }
 
 #' @export
 print.tide_data <- function(x, ...) {
-  cat(format(x, ...), sep = "\n")
+  print_lines(format(x, ...))
   invisible(x)
 }
 
 #' @export
 format.tide_data <- function(x, ...) {
-  grains <- vapply(x$tables, function(t) {
+  grains <- lapply(x$tables, function(t) {
     window <- if (is.na(t$days)) "no dates" else sprintf("%s (%s)", format_days(t$from, t$to),
       format_plural(t$days, "day"))
-    sprintf("  %s: %s, %s; %s clicks, %s impressions", grain_label(t$dimensions), format_plural(nrow(t$rows), "row"),
-      window, format_count(sum(as.numeric(t$rows$clicks))), format_count(sum(as.numeric(t$rows$impressions))))
-  }, "")
+    c(sprintf("  %s: %s, %s; %s clicks, %s impressions", grain_label(t$dimensions), format_plural(nrow(t$rows), "row"),
+      window, format_count(sum(as.numeric(t$rows$clicks))), format_count(sum(as.numeric(t$rows$impressions)))),
+      rests_on_lines(t))
+  })
   c(sprintf("<tide_data> %s from %s", format_plural(sum(x$sources$rows), "row"),
     format_plural(nrow(x$sources), "file")),
-    unname(grains), left_out_lines(x$left_out, kept_by_grain(x)), source_lines(x$sources), capped_lines(x$sources))
+    unlist(grains, use.names = FALSE), left_out_lines(x$left_out, kept_by_grain(x)), source_lines(x$sources), capped_lines(x$sources))
 }
 
 # kept: clicks and impressions by grain that are not left out, for the shares.
@@ -116,7 +166,8 @@ source_lines <- function(sources) {
     if (nrow(odd)) sprintf("  '%s': %s look like dates or numbers made by a spreadsheet; import as text to keep them",
       basename(odd$file),
       format_plural(odd$odd_queries, "query", "queries")),
-    named(nzchar(sources$skipped), "  '%s' was not read: it is no performance table")
+    named(nzchar(sources$skipped), sprintf("  '%%s' was not read: %s",
+      sub("%", "%%", lower_first(sources$skipped[nzchar(sources$skipped)]), fixed = TRUE)))
   )
 }
 

@@ -48,14 +48,20 @@ dimension_names <- c("date", "query", "page", "country", "device", "vertical", "
 accents <- c(from = "\u00e0\u00e1\u00e2\u00e3\u00e4\u00e5\u00e7\u00e8\u00e9\u00ea\u00eb\u00ec\u00ed\u00ee\u00ef\u00f1\u00f2\u00f3\u00f4\u00f5\u00f6\u00f9\u00fa\u00fb\u00fc",
   to = "aaaaaaceeeeiiiinooooouuuu")
 
-squeeze_name <- function(x) gsub("[^a-z0-9]", "", chartr(accents[["from"]], accents[["to"]], tolower(x)))
+# A name of other letters altogether is compared as it is.
+squeeze_name <- function(x) {
+  lower <- tolower(trimws(x))
+  squeezed <- gsub("[^a-z0-9]", "", chartr(accents[["from"]], accents[["to"]], lower))
+  ifelse(nzchar(squeezed), squeezed, lower)
+}
 
 # Per name of ours, which columns of the header claim it. `columns`: an explicit mapping, our name -> header's.
 find_columns <- function(header, columns = NULL) {
   squeezed <- squeeze_name(header)
   found <- lapply(column_spellings, function(spellings) which(squeezed %in% squeeze_name(spellings)))
+  # A column named in the mapping stands for that name alone; a mapping that the table has no column for says nothing.
+  columns <- columns[squeeze_name(columns) %in% squeezed]
   for (name in names(columns)) found[[name]] <- which(squeezed == squeeze_name(columns[[name]]))
-  # A column named in the mapping stands for that name alone.
   taken <- unlist(found[names(columns)])
   for (name in setdiff(names(found), names(columns))) found[[name]] <- setdiff(found[[name]], taken)
   found
@@ -80,7 +86,7 @@ match_columns <- function(header, file, columns = NULL) {
     abort_tide(sprintf("No column for `%s`.", paste(missing, collapse = "`, `")), where = shown,
       mend = sprintf("If it has another name, say so: columns: {%s: NAME} in inktide.yml, or --columns '%s=NAME'.",
         missing[1], missing[1]),
-      class = "columns_missing", file = file, column = missing)
+      class = "columns_missing", file = file, column = missing, width = length(header))
   }
   unlist(found[lengths(found) == 1])
 }

@@ -7,7 +7,7 @@ join_tables <- function(parts, dimensions) {
     until <- if (nrow(table$rows)) max(table$rows$exported)
     away <- setdiff(c(table$dimensions, "exported"), dimensions)
     if (length(away)) set(table$rows, j = intersect(away, names(table$rows)), value = NULL)
-    new_table(table$rows, intersect(table$dimensions, dimensions), until)
+    new_table(table$rows, intersect(table$dimensions, dimensions), until, table$window)
   })
   finest <- finest_tables(tables)
   list(tables = finest$tables, left_out = c(lapply(joined, `[[`, "left_out"), finest$left_out))
@@ -27,7 +27,7 @@ newest_rows <- function(parts) {
   used <- parts[[1]]$dimensions
   if (length(parts) == 1) {
     return(list(rows = set(parts[[1]]$rows, j = "exported", value = parts[[1]]$source$exported), dimensions = used,
-      left_out = NULL))
+      window = parts[[1]]$window, left_out = NULL))
   }
   rows <- rbindlist(lapply(seq_along(parts), function(i) data.table(parts[[i]]$rows,
     exported = parts[[i]]$source$exported, turn = i)), use.names = TRUE)
@@ -37,18 +37,44 @@ newest_rows <- function(parts) {
     rows, which(older))
   rows <- rows[!older, !"turn"]
   setorderv(rows, used)
-  list(rows = rows, dimensions = used, left_out = left_out)
+  list(rows = rows, dimensions = used, window = joined_window(lapply(parts, `[[`, "window")), left_out = left_out)
 }
 
-# Two tables that became one grain, since a dimension was not asked for, tell of the same clicks: the first that had
-# more dimensions stays, the other is left out and counted.
+# Of tables without dates that are one, the window is known only where all tell it.
+joined_window <- function(windows) {
+  if (any(lengths(windows) == 0)) return(NULL)
+  list(from = min(do.call(c, lapply(windows, `[[`, "from"))), to = max(do.call(c, lapply(windows, `[[`, "to"))))
+}
+
+# Tables that became one grain, since a dimension was not asked for, tell of the same clicks: each day rests on the one
+# that had most dimensions, and what the others say of it is left out and counted. Without dates one table stays.
 finest_tables <- function(tables) {
   grains <- vapply(tables, function(table) grain_label(table$dimensions), "")
-  finer <- order(-nchar(names(tables)))
-  again <- finer[duplicated(grains[finer])]
-  left_out <- lapply(again, function(i) left_out_line(sprintf("the table by %s tells of the same clicks",
-    names(tables)[finer[match(grains[i], grains[finer])]]),
-    grains[i], tables[[i]]$rows, seq_len(nrow(tables[[i]]$rows))))
-  names(tables) <- grains
-  list(tables = if (length(again)) tables[-again] else tables, left_out = left_out)
+  groups <- split(tables, factor(grains, unique(grains)))
+  joined <- lapply(groups, finest_days)
+  list(tables = lapply(joined, `[[`, "table"), left_out = unlist(lapply(joined, `[[`, "left_out"), recursive = FALSE))
+}
+
+finest_days <- function(tables) {
+  if (length(tables) == 1) return(list(table = tables[[1]], left_out = list()))
+  tables <- tables[order(-lengths(lapply(names(tables), grain_dimensions)), names(tables))]
+  dated <- "date" %in% tables[[1]]$dimensions
+  days <- if (dated) share_days(tables)$days
+  left_out <- lapply(seq_along(tables)[-1], function(i) {
+    rows <- tables[[i]]$rows
+    again <- if (dated) which(!as.integer(rows$date) %in% days[[i]]) else seq_len(nrow(rows))
+    if (length(again)) left_out_line(sprintf("the same clicks stand in the table by %s", names(tables)[1]),
+      grain_label(tables[[i]]$dimensions), rows, again)
+  })
+  if (!dated) return(list(table = tables[[1]], left_out = left_out))
+  # What each day rests on is named by all that its table had.
+  table <- join_days(tables, days)
+  supplies <- lengths(days) > 0
+  table$rests_on <- data.table(grain = names(tables), from = end_days(days, min), to = end_days(days, max),
+    days = lengths(days))[supplies]
+  list(table = table, left_out = left_out)
+}
+
+end_days <- function(days, which) {
+  as.IDate(vapply(days, function(own) if (length(own)) which(own) else NA_integer_, 0L))
 }

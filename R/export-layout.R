@@ -8,8 +8,7 @@ find_header <- function(path, label, columns = NULL) {
   if (length(lines)) lines[1] <- sub("^\ufeff", "", lines[1])
   filled <- which(nzchar(trimws(lines)))
   if (!length(filled)) {
-    abort_tide("The file is empty.", where = sprintf("'%s'.", label), mend = "Export it again.", class = "file",
-      file = label)
+    abort_no_table("The file is empty.", label, "Export it again.")
   }
   best <- list(found = 0)
   for (line in utils::head(filled, 40)) {

@@ -19,13 +19,25 @@
 #'
 #' @section What is left out:
 #' Rows without impressions, without a position, or with more clicks than
-#' impressions (see `clicks_above`) are left out and counted, and so is a row of
-#' totals (named so, and equal to the sum of the others). A row that stands
+#' impressions (see `clicks_above`) are left out and counted, and so are a row of
+#' totals (named so, and equal to the sum of the others) and a header that stands
+#' again further down. A row that stands
 #' several times in one file, all its columns but the figures the same, counts
-#' once, as it stands last. The newest days of an export are still
+#' once, as it stands last. The records of each file are counted before it is read:
+#' all of them are kept, or left out with a reason, or the file is refused. The newest days of an export are still
 #' being revised by the source: those within `lag` days of the export are left
 #' out, and counted too. What several files of one grain hold counts once, from
-#' the file exported last. [print()] lists it all.
+#' the file exported last. Where tables of several grains become one since a dimension
+#' was not asked for, each day rests on the finest table that has it. [print()] lists it all.
+#'
+#' Files of a folder, a glob, a zip or a workbook that are no performance tables (a
+#' table of filters, an empty sheet, a text) are skipped and named. Dates that are all
+#' one span, such as `2026-08-01 - 2026-08-28`, are the window of a table without dates.
+#'
+#' @section What is refused:
+#' An archive that holds a name that leads outside its folder, a link or a device; a
+#' file that unpacks to more than 4 GB, or to more than 200 times its size (beyond 50
+#' MB); a file whose checksum is wrong.
 #'
 #' @param files Paths of files or folders, or globs such as `"exports/*.csv"`.
 #' @param lag Days before the export that are unfinished, and the day of the
@@ -39,13 +51,16 @@
 #'   the header's, such as `c(query = "What people typed")`.
 #' @param date_order `"dmy"` or `"mdy"`, needed only where a column of dates such
 #'   as 3/4/2026 leaves it open.
+#' @param decimal `"point"` or `"comma"`, needed only where figures such as 2.000 leave it
+#'   open whether thousands or decimals are meant.
 #' @param clicks_above What to do with rows that have more clicks than impressions,
 #'   which no count of people can have: `"leave out"` (and count them), `"keep"`,
 #'   or `"refuse"` the file by line.
 #' @param progress A function of one text, called before each file is read.
 #' @return A `tide_data` object: a list with `tables` (one per grain, each a list
 #'   of `rows`, a data.table with texts as factors; `dimensions`; `from`, `to` and `days`, missing
-#'   without dates), `sources` (one row per table: `file`, `rows`, `kept`,
+#'   without dates; `rests_on`, where it was put together from several grains: `grain`, `from`,
+#'   `to`, `days`), `sources` (one row per table: `file`, `rows`, `kept`,
 #'   `grain`, `exported`, `ctr` (how its CTR is written: `fraction`, `percent`,
 #'   `none`, or `disagrees` with clicks / impressions), `decimal` (`point` or
 #'   `comma`), `odd_queries` (how many look damaged by a spreadsheet), `capped`,
@@ -54,27 +69,18 @@
 #' @section Errors:
 #' Class `tide_error`, with what is wrong, the file, the line and how to mend
 #' it: `tide_error_file`, `tide_error_columns_missing`,
-#' `tide_error_columns_twice`, `tide_error_not_number`, `tide_error_not_date`,
-#' `tide_error_date_order`, `tide_error_range`, `tide_error_layout`.
+#' `tide_error_columns_twice`, `tide_error_not_number`, `tide_error_decimal`,
+#' `tide_error_not_date`, `tide_error_date_order`, `tide_error_range`, `tide_error_layout`,
+#' `tide_error_no_table`.
 #' @seealso [tide_filter()] to keep a part, [tide_summary()] for the next step.
 #' @examples
 #' exports <- tide_example()
 #' tide_read(exports[["pairs"]])
 #' @export
 tide_read <- function(files, lag = 3, exported = NULL, dimensions = NULL, columns = NULL, date_order = NULL,
-                      clicks_above = c("leave out", "keep", "refuse"), progress = NULL) {
-  check_text(files, "files", many = TRUE)
+                      decimal = NULL, clicks_above = c("leave out", "keep", "refuse"), progress = NULL) {
   check_number(lag, "lag", min = 0)
-  exported <- check_date(exported, "exported")
-  if (!length(files)) abort_argument("files", "the path of at least one file", files)
-  check_mapping(columns)
-  if (!is.null(date_order) && !identical(date_order, "dmy") && !identical(date_order, "mdy")) {
-    abort_argument("date_order", "'dmy' or 'mdy'", date_order)
-  }
-  how <- list(lag = lag, exported = exported, dimensions = if (is.null(dimensions)) dimension_names else dimensions,
-    columns = columns, date_order = date_order, clicks_above = check_choice(clicks_above, names(clicks_above_rules),
-      "clicks_above"))
-
+  how <- reading_how(files, lag, exported, dimensions, columns, date_order, decimal, clicks_above)
   parts <- read_inputs(files, how, progress)
   read <- Filter(function(part) !is.null(part$rows), parts)
   joined <- join_tables(read, how$dimensions)
@@ -85,19 +91,80 @@ tide_read <- function(files, lag = 3, exported = NULL, dimensions = NULL, column
   )
 }
 
+# What the call says of how to read, checked.
+reading_how <- function(files, lag, exported, dimensions, columns, date_order, decimal, clicks_above) {
+  check_text(files, "files", many = TRUE)
+  if (!length(files)) abort_argument("files", "the path of at least one file", files)
+  check_mapping(columns)
+  if (!is.null(dimensions)) check_text(dimensions, "dimensions", many = TRUE)
+  if (!is.null(date_order)) check_choice(date_order, c("dmy", "mdy"), "date_order")
+  if (!is.null(decimal)) check_choice(decimal, c("point", "comma"), "decimal")
+  list(lag = lag, exported = check_date(exported, "exported"),
+    dimensions = if (is.null(dimensions)) dimension_names else dimensions, columns = columns, date_order = date_order,
+    decimal = decimal, clicks_above = check_choice(clicks_above, names(clicks_above_rules), "clicks_above"))
+}
+
 # All tables of all inputs, each as read_part() gives it.
 read_inputs <- function(files, how, progress) {
-  scratch <- tempfile("inktide")
-  dir.create(scratch)
+  scratch <- new_scratch()
   on.exit(unlink(scratch, recursive = TRUE))
-  paths <- expand_inputs(files)
-  unlist(lapply(paths, function(file) {
-    if (!is.null(progress)) progress(sprintf("Reading %s", file))
-    parts <- open_parts(file, scratch)
+  inputs <- expand_inputs(files)
+  skipped <- list()
+  read <- unlist(lapply(seq_len(nrow(inputs)), function(i) {
+    file <- inputs$path[i]
+    if (!is.null(progress)) progress(sprintf("Reading %s", shown_name(file)))
+    skip <- function(e, label = file) {
+      skipped[[length(skipped) + 1]] <<- e
+      list(source = data.table(file = label, rows = 0L, kept = 0L, grain = "", ctr = "none", capped = FALSE,
+        skipped = sub("[.]$", "", strsplit(conditionMessage(e), "\n")[[1]][1])))
+    }
+    parts <- tryCatch(open_parts(file, scratch), tide_error_file = function(e) {
+      if (!skips_file(e, inputs, i)) stop(e)
+      list(skip(e))
+    })
     # Alone, a table is read without what nobody asked for; beside others, its rows are told apart by all it has.
-    if (length(paths) > 1 || length(parts) > 1) how$dimensions <- dimension_names
-    read_parts(parts, how)
+    if (nrow(inputs) > 1 || length(parts) > 1) how$dimensions <- dimension_names
+    lapply(parts, function(part) {
+      if (!is.null(part$source)) return(part)
+      tryCatch(read_part(part, how), tide_error = function(e) {
+        if (!skips_part(e, inputs, i, several = length(parts) > 1)) stop(e)
+        skip(e, part$label)
+      })
+    })
   }), recursive = FALSE)
+  if (all(vapply(read, function(part) is.null(part$rows), NA))) stop(skipped[[1]])
+  check_mapped(how$columns, read)
+  read
+}
+
+# A header that was named and that no table has is a slip of the pen.
+check_mapped <- function(columns, read) {
+  headers <- unlist(lapply(read, `[[`, "header"))
+  unused <- columns[!squeeze_name(columns) %in% squeeze_name(headers)]
+  if (!length(unused)) return(invisible())
+  abort_tide(sprintf("No table has a column '%s'.", unused[[1]]),
+    where = sprintf("It was named for `%s`; the headers are: %s.", names(unused)[1], paste(unique(headers), collapse = ", ")),
+    mend = "Name the column as its header does.", class = "columns_missing", column = names(unused)[1],
+    width = length(headers))
+}
+
+new_scratch <- function() {
+  scratch <- tempfile("inktide")
+  dir.create(scratch, mode = "0700")
+  scratch
+}
+
+# What lies in a folder, a glob, a zip or a workbook may be something else than a table: it is skipped and named. A file
+# that somebody named is, only beside others and where it cannot be a table.
+skips_file <- function(e, inputs, i) {
+  (inputs$gathered[i] && inherits(e, c("tide_error_no_table", "tide_error_missing"))) ||
+    (nrow(inputs) > 1 && inherits(e, "tide_error_no_table"))
+}
+
+skips_part <- function(e, inputs, i, several) {
+  if (inherits(e, "tide_error_no_table")) return(several || nrow(inputs) > 1)
+  if (!inherits(e, "tide_error_columns_missing")) return(FALSE)
+  several || inputs$gathered[i] || (nrow(inputs) > 1 && e$width < 3)
 }
 
 check_mapping <- function(columns) {
@@ -109,117 +176,95 @@ check_mapping <- function(columns) {
   }
 }
 
-# The parts of one file. Archives and workbooks hold tables of other kinds beside: those are skipped and named, as
-# long as one can be read.
-read_parts <- function(parts, how) {
-  if (length(parts) == 1) return(list(read_part(parts[[1]], how)))
-  skipped <- NULL
-  read <- lapply(parts, function(part) {
-    tryCatch(read_part(part, how), tide_error_columns_missing = function(e) {
-      skipped <<- e
-      list(source = data.table(file = part$label, rows = 0L, kept = 0L, grain = "", ctr = "none", capped = FALSE,
-        skipped = strsplit(conditionMessage(e), "\n")[[1]][1]))
-    })
-  })
-  if (all(vapply(read, function(part) is.null(part$rows), NA))) stop(skipped)
-  read
-}
-
-# One table: list(rows, dimensions, source, left_out).
+# One table: list(rows, dimensions, window, source, left_out). Rows keep their number until all that is left out is
+# known.
 read_part <- function(part, how) {
+  if (!nzchar(part$path)) abort_no_table("The table is empty.", part$label, "Export it again.")
   layout <- find_header(part$path, part$label, how$columns)
-  place <- list(label = part$label, path = part$path, line = layout$line, sep = layout$sep)
   all_columns <- match_columns(layout$header, part$label, how$columns)
+  place <- open_records(part, layout)
+  if (!place$records) {
+    abort_no_table("The file has a header but no rows.", part$label, "Export again with a window that holds data.")
+  }
   # All dimensions tell rows apart; those that nobody asked for go once it is known that no row stands twice.
   columns <- all_columns[names(all_columns) %in% c(dimension_names, figure_names)]
   text <- intersect(names(columns), setdiff(dimension_names, "date"))
   rows <- read_cells(place, columns, text)
-  total <- nrow(rows)
-  if (!total) {
-    abort_tide("The file has a header but no rows.", where = sprintf("'%s'.", part$label),
-      mend = "Export again with a window that holds data.", class = "file", file = part$label)
-  }
-  for (column in text) set(rows, j = column, value = as_levels(rows[[column]]))
-  figures <- settle_figures(rows, place, all_columns)
-  totals <- totals_rows(rows, text)
-  if (length(totals$rows)) rows <- rows[-totals$rows]
-  if ("date" %in% names(rows)) set(rows, j = "date", value = parse_date(rows$date, place, how$date_order))
-  check_figures(rows, place, how$clicks_above)
+  for (column in text) set(rows, j = column, value = fold_levels(as_levels(rows[[column]])))
+  headers <- header_rows(rows, layout$header, all_columns)
+  figures <- settle_figures(rows, place, all_columns, headers, how$decimal)
+  totals <- setdiff(totals_rows(rows, text, headers), headers)
+  aside <- c(headers, totals)
+  window <- settle_dates(rows, place, how$date_order, aside)
+  check_figures(rows, place, how$clicks_above, aside)
 
   exported <- if (is.null(how$exported)) as.IDate(as.Date(file.mtime(part$file), tz = "UTC")) else how$exported
   repeats <- repeated_rows(rows, place, layout$header, all_columns[names(all_columns) %in% c(names(rows), "ctr")],
-    totals$rows)
+    aside)
   away <- setdiff(intersect(dimension_names, names(rows)), how$dimensions)
   if (length(away)) set(rows, j = away, value = NULL)
   used <- intersect(dimension_names, names(rows))
   grain <- grain_label(used)
   odd <- if ("query" %in% used) mend_queries(rows) else 0L
-  again <- repeat_lines(rows, repeats, grain)
-  if (length(repeats$rows)) rows <- rows[-repeats$rows]
-  out <- drop_rows(rows, exported, how$lag, grain, how$clicks_above)
+  out <- drop_rows(rows, c(list(`the header again` = headers, `row of totals` = totals), repeats,
+    unusable_rows(rows, exported, how$lag, how$clicks_above)), grain)
+  check_ledger(out, place)
   setcolorder(out$rows, c(used, "clicks", "impressions", "position"))
   list(
-    rows = out$rows, dimensions = used, left_out = rbind(out$left_out, again, totals_line(totals, grain)),
-    source = data.table(file = part$label, rows = total, kept = nrow(out$rows), grain = grain, exported = exported,
-      ctr = figures$ctr, decimal = figures$decimal, odd_queries = odd, capped = looks_capped(rows), skipped = "")
+    rows = out$rows, dimensions = used, header = layout$header, window = window, left_out = out$left_out,
+    source = data.table(file = part$label, rows = place$records, kept = nrow(out$rows), grain = grain,
+      exported = exported, ctr = figures$ctr, decimal = figures$decimal, odd_queries = odd,
+      capped = looks_capped(rows), skipped = "")
   )
 }
 
+# Every record of the file is kept or left out with a reason.
+check_ledger <- function(out, place) {
+  counted <- nrow(out$rows) + if (nrow(out$left_out)) sum(out$left_out$rows) else 0
+  if (counted != place$records) {
+    abort_tide("The rows kept and those left out are not all rows of the file.",
+      where = sprintf("'%s': %s of %s.", place$label, format_count(counted), format_plural(place$records, "row")),
+      mend = "Please report this with the file; nothing was read.", class = "layout", file = place$label)
+  }
+}
+
 check_file <- function(file) {
-  problem <- if (!file.exists(file)) c("There is no such file.", "Check the spelling and the folder.")
+  missing <- !file.exists(file)
+  problem <- if (missing) c("There is no such file.", "Check the spelling and the folder.")
     else if (dir.exists(file)) c("This is a folder, not a file.", "Name the files in it.")
     else if (file.access(file, 4) != 0) c("The file cannot be read.", "Give yourself the right to read it.")
-    else if (file.size(file) == 0) c("The file is empty.", "Export it again.")
+    else if (!path_facts(file)$kind %in% c("file", "pipe", "device")) c("This is no file.", "Name a file.")
   if (!is.null(problem)) {
-    abort_tide(problem[1], where = sprintf("'%s'.", file), mend = problem[2], class = "file", file = file)
+    abort_tide(problem[1], where = sprintf("'%s'.", shown_name(file)), mend = problem[2],
+      class = c(if (missing) "missing", "file"), file = file)
   }
 }
 
-# The wanted columns of the table, texts as texts.
-read_cells <- function(place, columns, text, ...) {
-  rows <- fread_strict(place, select = unname(columns), colClasses = list(character = unname(columns[text])), ...)
-  setnames(rows, names(columns))
-  rows
+# A header that stands again between the rows, as stacked files leave it.
+header_rows <- function(rows, header, all_columns) {
+  text <- vapply(figure_names, function(column) is.character(rows[[column]]), NA)
+  if (!all(text)) return(integer())
+  same <- lapply(figure_names, function(column) trimws(rows[[column]]) == header[all_columns[[column]]])
+  which(Reduce(`&`, same))
 }
 
-# fread() with its warnings turned into our error, since a table that was read in part is wrong.
-fread_strict <- function(place, ...) {
-  fail <- function(condition) {
-    first <- strsplit(gsub("\\s+", " ", conditionMessage(condition)), "(?<=[.>]) (?=[A-Z])", perl = TRUE)[[1]][1]
-    abort_tide("The rows of the file do not line up.", where = sprintf("'%s': %s", place$label, first),
-      mend = "Open the file as text at that line; a separator or a quote inside a cell needs quotes around the cell.",
-      class = "layout", file = place$label)
-  }
-  first <- NULL
-  cells <- tryCatch(withCallingHandlers(
-    fread(place$path, ..., skip = place$line - 1L, sep = place$sep, na.strings = "", encoding = "UTF-8",
-      showProgress = FALSE,
-      header = TRUE, blank.lines.skip = TRUE, check.names = FALSE),
-    warning = function(w) {
-      if (is.null(first)) first <<- w
-      invokeRestart("muffleWarning")
+# Makes the figures numbers. Plain columns are numbers already; where one is text, or counts are not whole numbers as
+# written (a point that was meant for thousands), the figures are read again as text and the file's convention is found.
+settle_figures <- function(rows, place, all_columns, headers, decimal) {
+  plain <- vapply(figure_names, function(column) is.numeric(rows[[column]]) || all(is.na(rows[[column]])), NA)
+  whole <- vapply(figure_names[1:2], function(column) is.integer(rows[[column]]) || all(is.na(rows[[column]])), NA)
+  if (all(plain) && all(whole) && is.null(decimal)) {
+    for (column in figure_names) {
+      if (is.logical(rows[[column]])) set(rows, j = column, value = as.numeric(rows[[column]]))
     }
-  ), error = fail)
-  if (!is.null(first)) fail(first)
-  cells
-}
-
-# Makes the figures numbers. Plain columns are numbers already; where one is text, or counts are not whole (a point
-# that was meant for thousands), the figures are read again as text and the file's convention is found.
-settle_figures <- function(rows, place, all_columns) {
-  figures <- c("clicks", "impressions", "position")
-  plain <- vapply(figures, function(column) is.numeric(rows[[column]]) || all(is.na(rows[[column]])), NA)
-  whole <- vapply(figures[1:2], function(column) is.integer(rows[[column]]) ||
-    (plain[[column]] && all(rows[[column]] %% 1 == 0, na.rm = TRUE)), NA)
-  if (all(plain) && all(whole)) {
-    for (column in figures) if (is.logical(rows[[column]])) set(rows, j = column, value = as.numeric(rows[[column]]))
     ctr <- if ("ctr" %in% names(all_columns)) first_ctr(rows, place, all_columns) else "none"
     return(list(ctr = ctr, decimal = "point"))
   }
-  wanted <- all_columns[intersect(c(figures, "ctr"), names(all_columns))]
+  wanted <- all_columns[intersect(c(figure_names, "ctr"), names(all_columns))]
   texts <- read_cells(place, wanted, names(wanted))
-  parsed <- parse_figures(as.list(texts), place)
-  for (column in figures) set(rows, j = column, value = parsed$columns[[column]])
+  if (length(headers)) for (column in names(texts)) set(texts, headers, column, NA_character_)
+  parsed <- parse_figures(as.list(texts), place, decimal)
+  for (column in figure_names) set(rows, j = column, value = parsed$columns[[column]])
   ctr <- if (is.null(parsed$columns$ctr)) "none" else judge_ctr(parsed$columns$ctr, rows$clicks / rows$impressions)
   list(ctr = ctr, decimal = parsed$decimal)
 }

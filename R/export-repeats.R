@@ -1,29 +1,27 @@
 # Rows that stand several times in one file, as stacked exports leave them. Two rows are the same when every column
 # but the figures agrees, those that are not read included: a device that nobody asked for still tells rows apart.
 
-# Out: list(rows: indices to leave out; other: which of them have figures other than the row that stays). The last
-# one stays, since newer exports are pasted below older ones.
-repeated_rows <- function(rows, place, header, columns, skipped) {
-  none <- list(rows = integer(), other = logical())
+# aside: rows that are no data. Out: by reason, the rows to leave out: the same again, and with figures other than those
+# of the row that stays. The last one stays, since newer exports are pasted below older ones.
+repeated_rows <- function(rows, place, header, columns, aside) {
   by <- setdiff(names(rows), figure_names)
   unread <- setdiff(seq_along(header), unname(columns))
-  if (!length(by) && !length(unread)) return(none)
-  if (length(by) && !repeats_any(rows[, by, with = FALSE])) return(none)
+  if (!length(by) && !length(unread)) return(list())
+  if (length(by) && !repeats_any(rows[, by, with = FALSE])) return(list())
   key <- row_key(rows[, by, with = FALSE])
-  twice <- which(duplicated(key) | duplicated(key, fromLast = TRUE))
+  twice <- setdiff(which(duplicated(key) | duplicated(key, fromLast = TRUE)), aside)
+  key <- key[twice]
   if (length(unread)) {
-    others <- fread_strict(place, select = unread, colClasses = "character")
-    if (length(skipped)) others <- others[-skipped]
-    others <- others[twice]
+    others <- fread_strict(place, select = unread, colClasses = "character")[twice]
     for (column in seq_along(others)) set(others, j = column, value = as_levels(others[[column]]))
-    key <- row_key(data.table(first = as_levels(as.character(key[twice])), others))
-  } else key <- key[twice]
+    key <- row_key(data.table(first = as_levels(as.character(key)), others))
+  }
   again <- duplicated(key, fromLast = TRUE)
-  if (!any(again)) return(none)
   kept <- rev(seq_along(key))[match(key[again], rev(key))]
   figures <- rows[twice, figure_names, with = FALSE]
   same <- Reduce(`&`, lapply(figures, function(x) (x[again] == x[kept]) %in% TRUE | (is.na(x[again]) & is.na(x[kept]))))
-  list(rows = twice[again], other = !same)
+  list(`same row again in one file` = twice[again][same],
+    `given again in one file with other figures (the last counts)` = twice[again][!same])
 }
 
 # Does any combination of the columns (factors, dates) stand twice?
@@ -50,10 +48,3 @@ code_ranges <- function(columns) {
 }
 
 group_number <- function(columns) copy(columns)[, "group" := .GRP, by = names(columns)]$group
-
-repeat_lines <- function(rows, repeats, grain) {
-  rbind(
-    if (any(!repeats$other)) left_out_line("same row again in one file", grain, rows, repeats$rows[!repeats$other]),
-    if (any(repeats$other)) left_out_line("given again in one file with other figures (the last counts)", grain, rows,
-      repeats$rows[repeats$other]))
-}

@@ -1,26 +1,30 @@
 # From what a person names (files, folders, globs, archives, workbooks) to parts: one table each, as UTF-8 text on
-# disk. A part is list(label, path, file): what to call it in messages, where its text is, which file it came from.
+# disk. A part is list(label, path, file, unit, lines, scratch): what to call it in messages, where its text is, which file it
+# came from, what its records are called ("line", "row", "object") and the lines on which they begin, where the text on
+# disk is not the person's own; the folder for what has to be unpacked or converted.
 
 export_endings <- "\\.(csv|tsv|txt|tab|gz|zip|xlsx|json|ndjson|jsonl|parquet)$"
 
-# Folders give the exports in them, globs what they match; everything else is taken as a file's name.
+# Folders give the exports in them, globs what they match; everything else is taken as a file's name. Out: list(path,
+# gathered: whether a person named the file itself or only where it lies).
 expand_inputs <- function(inputs) {
-  paths <- unlist(lapply(inputs, function(input) {
+  paths <- lapply(inputs, function(input) {
     if (dir.exists(input)) {
       found <- sort(list.files(input, export_endings, full.names = TRUE, ignore.case = TRUE))
+      found <- found[!dir.exists(found)]
       if (!length(found)) {
         abort_tide("The folder holds no exports.", where = sprintf("'%s'.", input),
           mend = "Name a folder with CSV, TSV, XLSX, JSON, Parquet, gz or zip files.", class = "file", file = input)
       }
-      return(found)
+      return(data.table(path = found, gathered = TRUE))
     }
     if (!file.exists(input) && grepl("[*?]", input)) {
       found <- sort(Sys.glob(input))
-      if (length(found)) return(found)
+      if (length(found)) return(data.table(path = found, gathered = TRUE))
     }
-    input
-  }))
-  unique(paths)
+    data.table(path = input, gathered = FALSE)
+  })
+  unique(rbindlist(paths), by = "path")
 }
 
 # What a file is, by its first bytes and never by its name.
@@ -28,116 +32,137 @@ file_kind <- function(path) {
   bytes <- readBin(path, "raw", 4096)
   starts <- function(...) length(bytes) >= ...length() && identical(bytes[seq_len(...length())], as.raw(c(...)))
   if (starts(0x1f, 0x8b)) return("gz")
-  if (starts(0x50, 0x4b, 0x03, 0x04)) {
-    members <- tryCatch(utils::unzip(path, list = TRUE)$Name, error = function(e) character())
-    return(if ("xl/workbook.xml" %in% members) "xlsx" else "zip")
-  }
+  if (starts(0x50, 0x4b, 0x03, 0x04) || starts(0x50, 0x4b, 0x05, 0x06)) return("zip")
   if (starts(0x50, 0x41, 0x52, 0x31)) return("parquet")
-  if (starts(0xff, 0xfe)) return("utf16le")
-  if (starts(0xfe, 0xff)) return("utf16be")
+  if (starts(0xff, 0xfe, 0, 0)) return("UTF-32LE")
+  if (starts(0, 0, 0xfe, 0xff)) return("UTF-32BE")
+  if (starts(0xff, 0xfe)) return("UTF-16LE")
+  if (starts(0xfe, 0xff)) return("UTF-16BE")
+  if (length(bytes) > 262 && identical(bytes[258:262], charToRaw("ustar"))) return("tar")
   zero <- bytes == 0
-  if (any(zero)) return(if (mean(zero[c(FALSE, TRUE)]) > 0.3) "utf16le" else if (mean(zero[c(TRUE,
-    FALSE)]) > 0.3) "utf16be" else "binary")
+  if (any(zero)) return(text_with_zeros(zero))
   text <- sub("^\xef\xbb\xbf", "", rawToChar(bytes), useBytes = TRUE)
   if (grepl("^[[:space:]]*(\\[[[:space:]]*\\{|\\{[[:space:]]*\")", text, useBytes = TRUE)) "json" else "text"
 }
 
+# Letters of two or four bytes leave zeros at every other place, or at three of four.
+text_with_zeros <- function(zero) {
+  share <- vapply(1:4, function(k) mean(zero[seq(k, length(zero), by = 4)]), 0)
+  high <- which(share > 0.3)
+  if (all(share > 0.9)) "binary"
+  else if (identical(high, 2:4)) "UTF-32LE"
+  else if (identical(high, 1:3)) "UTF-32BE"
+  else if (identical(high, c(2L, 4L))) "UTF-16LE"
+  else if (identical(high, c(1L, 3L))) "UTF-16BE"
+  else "binary"
+}
+
 # The parts of one file. `scratch`: a folder for what has to be unpacked or converted.
-open_parts <- function(path, scratch, label = path, file = path, depth = 0) {
+open_parts <- function(path, scratch) {
   check_file(path)
-  target <- function(ending) tempfile("part", scratch, ending)
-  unreadable <- function(e) {
-    abort_tide("The file cannot be unpacked.", where = sprintf("'%s': %s.", label,
-      sub("[.\n ]+$", "", conditionMessage(e))),
-      mend = "It may be damaged or half downloaded: export it again.", class = "file", file = label)
-  }
-  kind <- file_kind(path)
-  if (kind == "binary" || (kind == "zip" && depth > 1)) {
-    abort_tide("The file is of no kind that can be read.", where = sprintf("'%s'.", label),
-      mend = "Give CSV, TSV, XLSX, JSON, Parquet, gz or zip.", class = "file", file = label)
-  }
-  again <- function(path, label) open_parts(path, scratch, label, file, depth + 1)
-  switch(kind,
-    gz = again(tryCatch(gunzip(path, target(".txt")), error = unreadable, warning = unreadable), label),
-    zip = {
-      into <- tempfile("zip", scratch)
-      members <- tryCatch(utils::unzip(path, exdir = into), error = unreadable, warning = unreadable)
-      members <- members[grepl(export_endings, members, ignore.case = TRUE) & !startsWith(basename(members), ".")]
-      if (!length(members)) {
-        abort_tide("The archive holds no tables.", where = sprintf("'%s'.", label), mend = "Put CSV files into it.",
-          class = "file", file = label)
-      }
-      unlist(lapply(members, function(member) again(member, sprintf("%s, %s", label, basename(member)))),
-        recursive = FALSE)
-    },
-    xlsx = workbook_parts(path, target, label, file, unreadable),
-    parquet = list(list(label = label, path = parquet_as_csv(path, target(".csv"), label, unreadable), file = file)),
-    json = list(list(label = label, path = json_as_csv(path, target(".csv"), label), file = file)),
-    utf16le = , utf16be = list(list(label = label, path = utf16_as_utf8(path, target(".txt"), kind), file = file)),
-    text = list(list(label = label, path = path, file = file))
-  )
+  own <- function(ending = ".txt") tempfile("part", scratch, ending)
+  kind <- path_facts(path)$kind
+  from <- path
+  # A pipe can be read once only, and a name that ends in .gz would be unpacked for what it says.
+  if (kind != "file") from <- copy_source(path, own())
+  if (file.size(from) == 0) abort_no_table("The file is empty.", path, "Export it again.")
+  part <- list(label = shown_name(path), path = from, file = path, unit = "line", lines = NULL, scratch = scratch)
+  unpack_part(part, own, new_meter(from, part$label), depth = 0)
 }
 
-gunzip <- function(path, target) {
-  from <- gzfile(path, "rb")
-  to <- base::file(target, "wb")
-  on.exit({ close(from); close(to) })
-  while (length(bytes <- readBin(from, "raw", 2^24))) writeBin(bytes, to)
-  target
+# The one table of a file that can hold several: the first.
+one_part <- function(path, scratch) {
+  part <- Find(function(part) nzchar(part$path), open_parts(path, scratch))
+  if (is.null(part)) abort_no_table("The file holds no table.", path, "Put one into it.")
+  part
 }
 
-utf16_as_utf8 <- function(path, target, kind) {
-  bytes <- readBin(path, "raw", file.size(path))
-  text <- iconv(list(bytes), if (kind == "utf16le") "UTF-16LE" else "UTF-16BE", "UTF-8")
-  con <- base::file(target, "wb")
+# A name is shown on one line.
+shown_name <- function(path) gsub("[\r\n\t]+", " ", path)
+
+copy_source <- function(path, target) {
+  con <- tryCatch(base::file(path, "rb", raw = TRUE), error = function(e) abort_unpack(path, e))
   on.exit(close(con))
-  writeBin(charToRaw(sub("^\ufeff", "", enc2utf8(text))), con)
+  meter <- new_meter(target, path)
+  meter$packed <- Inf
+  copy_stream(function() readBin(con, "raw", 2^20), target, path, meter)
   target
 }
 
-# One part a sheet, written as it stands, so that a row's line number is its row in the sheet.
-workbook_parts <- function(path, target, label, file, unreadable) {
-  tryCatch({
-    sheets <- readxl::excel_sheets(path)
-    parts <- lapply(sheets, function(sheet) {
-      cells <- suppressMessages(readxl::read_excel(path, sheet, col_names = FALSE, col_types = "text", trim_ws = FALSE,
-        .name_repair = "minimal", range = readxl::cell_limits(c(1, 1), c(NA, NA))))
-      if (!nrow(cells)) return(NULL)
-      out <- target(".csv")
-      fwrite(setDT(unclass(cells), check.names = TRUE), out, col.names = FALSE, na = "", quote = TRUE)
-      list(label = sprintf("%s, sheet '%s'", label, sheet), path = out, file = file)
-    })
-  }, error = unreadable)
-  Filter(Negate(is.null), parts)
+unpack_part <- function(part, own, meter, depth) {
+  kind <- file_kind(part$path)
+  with_path <- function(path, ...) utils::modifyList(part, list(path = path, ...))
+  if (depth > 2) abort_unpack(part$label, "it is packed more than twice")
+  switch(kind,
+    gz = unpack_part(with_path(gunzip(part$path, own(), part$label, meter)), own, meter, depth + 1),
+    zip = zip_parts(part, own, meter, depth),
+    parquet = list(with_path(parquet_as_csv(part$path, own(".csv"), part$label, meter), unit = "row")),
+    json = list(json_part(part, own(".csv"))),
+    text = list(if (plain_name(part$path)) part else with_path(copied(part$path, own()))),
+    tar = abort_tide("A tar archive cannot be read.", where = sprintf("'%s'.", part$label),
+      mend = "Unpack it and name the folder, or give a zip.", class = "file", file = part$label),
+    binary = abort_no_table("The file is of no kind that can be read.", part$label,
+      "Give CSV, TSV, XLSX, JSON, Parquet, gz or zip."),
+    list(with_path(decode_text(part, own(), kind))))
 }
 
-parquet_as_csv <- function(path, target, label, unreadable) {
-  if (!requireNamespace("nanoparquet", quietly = TRUE)) {
-    abort_tide("Reading Parquet needs the R package nanoparquet, which is not installed.",
-      where = sprintf("'%s'.", label),
-      mend = "In R: install.packages(\"nanoparquet\"), or give the table as CSV.", class = "file", file = label)
+# Whether a reader will take the file for what it is, whatever its name says.
+plain_name <- function(path) !grepl("\\.(gz|bz2|zip|xz)$|[\r\n]", path, ignore.case = TRUE)
+
+copied <- function(path, target) {
+  if (!file.copy(path, target)) abort_unpack(path, "it cannot be copied")
+  target
+}
+
+# The tables of a zip, each under a name of our own. A workbook is a zip, too.
+zip_parts <- function(part, own, meter, depth) {
+  members <- zip_members(part$path, part$label)
+  if (nrow(members)) check_members(members, part$label)
+  if ("xl/workbook.xml" %in% members$name) {
+    meter_add(meter, sum(members$unpacked))
+    return(workbook_parts(part, own))
   }
-  rows <- tryCatch(nanoparquet::read_parquet(path), error = unreadable)
-  fwrite(setDT(as.list(rows)), target, na = "")
-  target
-}
-
-# An array of objects, or one object a line.
-json_as_csv <- function(path, target, label) {
-  rows <- tryCatch({
-    text <- readLines(path, encoding = "UTF-8", warn = FALSE)
-    if (grepl("^[[:space:]\ufeff]*\\[", text[1])) jsonlite::fromJSON(text, flatten = TRUE)
-    else jsonlite::stream_in(textConnection(text[nzchar(trimws(text))]), verbose = FALSE)
-  }, error = function(e) {
-    abort_tide("The JSON cannot be read.", where = sprintf("'%s': %s.", label, gsub("\\s+", " ", conditionMessage(e))),
-      mend = "Give an array of objects, or one object on each line.", class = "layout", file = label)
+  tables <- members[members$kind == "file" & grepl(export_endings, members$name, ignore.case = TRUE) &
+    !startsWith(basename(members$name), ".") & !startsWith(members$name, "__MACOSX/")]
+  if (!nrow(tables)) {
+    abort_no_table("The archive holds no tables.", part$label, "Put CSV files into it.")
+  }
+  if (sum(tables$unpacked) > unpack_bytes) meter_add(meter, sum(tables$unpacked))
+  parts <- lapply(seq_len(nrow(tables)), function(i) {
+    label <- sprintf("%s, %s", part$label, shown_name(basename(tables$name[i])))
+    if (tables$unpacked[i] == 0) return(list(empty_part(part, label)))
+    inner <- utils::modifyList(part, list(label = label, path = unzip_member(part$path, tables[i], own(), label, meter)))
+    unpack_part(inner, own, meter, depth + 1)
   })
-  if (!is.data.frame(rows)) {
-    abort_tide("The JSON holds no table.", where = sprintf("'%s'.", label),
-      mend = "Give an array of objects, or one object on each line.",
-      class = "layout", file = label)
+  unlist(parts, recursive = FALSE)
+}
+
+# A member that would leave its folder was made by somebody who means harm: nothing of such an archive is read.
+check_members <- function(members, label) {
+  parts <- strsplit(members$name, "[/\\\\]")
+  outside <- startsWith(members$name, "/") | grepl("^[A-Za-z]:|^\\\\", members$name) |
+    vapply(parts, function(steps) ".." %in% steps, NA)
+  odd <- members$kind %in% c("link", "other")
+  if (!any(outside | odd)) return(invisible())
+  first <- which(outside | odd)[1]
+  abort_tide(if (outside[first]) "The archive holds a file that would be put outside its folder."
+    else "The archive holds a link or a device.",
+    where = sprintf("'%s': '%s'.", label, shown_name(members$name[first])),
+    mend = "Ask whoever made it for a plain zip of tables, or unpack it with care and name the tables.",
+    class = "file", file = label, member = members$name[first])
+}
+
+empty_part <- function(part, label) utils::modifyList(part, list(label = label, path = ""))
+
+# UTF-16 and UTF-32 to UTF-8.
+decode_text <- function(part, target, encoding) {
+  bytes <- readBin(part$path, "raw", file.size(part$path))
+  text <- iconv(list(bytes), encoding, "UTF-8")
+  if (is.na(text)) {
+    abort_tide(sprintf("The text is damaged: it is not %s all through.", encoding),
+      where = sprintf("'%s'.", part$label), mend = "Export it again, best as UTF-8.", class = "layout",
+      file = part$label)
   }
-  flat <- lapply(rows, function(x) if (is.list(x)) vapply(x, function(v) paste(unlist(v), collapse = " "), "") else x)
-  fwrite(setDT(flat), target, na = "")
+  send_bytes(target, charToRaw(sub("^\ufeff", "", enc2utf8(text))))
   target
 }

@@ -28,11 +28,10 @@
 tide_facts <- function(files, date = NULL, columns = NULL) {
   check_text(files, "files", many = TRUE)
   date <- check_date(date, "date")
-  scratch <- tempfile("inktide")
-  dir.create(scratch)
+  scratch <- new_scratch()
   on.exit(unlink(scratch, recursive = TRUE))
-  parts <- unlist(lapply(expand_inputs(files), open_parts, scratch = scratch), recursive = FALSE)
-  lapply(parts, read_facts, date = date, columns = columns)
+  parts <- unlist(lapply(expand_inputs(files)$path, open_parts, scratch = scratch), recursive = FALSE)
+  lapply(Filter(function(part) nzchar(part$path), parts), read_facts, date = date, columns = columns)
 }
 
 fact_spellings <- list(
@@ -52,14 +51,13 @@ fact_spellings <- list(
 
 read_facts <- function(part, date, columns) {
   about <- find_fact_header(part, columns)
-  place <- list(label = part$label, path = part$path, line = about$line, sep = about$sep)
-  cells <- fread_strict(place, colClasses = "character")
-  if (!nrow(cells)) abort_tide("The file has a header but no rows.", where = sprintf("'%s'.", part$label),
-    mend = "Export it again.", class = "file", file = part$label)
+  place <- open_records(part, about)
+  if (!place$records) abort_no_table("The file has a header but no rows.", part$label, "Export it again.")
+  cells <- read_texts(place)
   setnames(cells, about$names)
   cells <- cells[, about$names[nzchar(about$names)], with = FALSE]
   setnames(cells, about$by, "name")
-  for (column in names(cells)) set(cells, j = column, value = as_utf8(trimws(cells[[column]])))
+  for (column in names(cells)) set(cells, j = column, value = fold_blanks(trimws(cells[[column]])))
   cells <- cells[nzchar(cells$name) & !is.na(cells$name)]
   key <- name_key(about$by, cells$name)
   again <- duplicated(key, fromLast = TRUE)
@@ -156,6 +154,6 @@ format.tide_facts <- function(x, ...) {
 
 #' @export
 print.tide_facts <- function(x, ...) {
-  cat(format(x, ...), sep = "\n")
+  print_lines(format(x, ...))
   invisible(x)
 }

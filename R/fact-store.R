@@ -25,6 +25,7 @@ tide_keep_facts <- function(store, facts) {
       if (!held) {
         DBI::dbExecute(con, "INSERT INTO facts (place, date, file, rows, content) VALUES (?, ?, ?, ?, ?)",
           list(own$by, format(own$date), basename(own$file), rows, content))
+        record_rows(store, "facts", DBI::dbGetQuery(con, "SELECT * FROM facts WHERE content = ?", list(content)))
       }
       data.table(by = own$by, date = own$date, rows = nrow(own$rows), kept = !held)
     }))

@@ -187,6 +187,6 @@ format_ratio <- function(x) ifelse(is.na(x), "", sprintf("x%.2f", x))
 
 #' @export
 print.tide_follow <- function(x, ...) {
-  cat(format(x, ...), sep = "\n")
+  print_lines(format(x, ...))
   invisible(x)
 }

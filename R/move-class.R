@@ -94,6 +94,6 @@ summary.tide_moves <- function(object, ...) tibble::as_tibble(object$site)
 
 #' @export
 print.tide_moves <- function(x, ...) {
-  cat(format(x, ...), sep = "\n")
+  print_lines(format(x, ...))
   invisible(x)
 }

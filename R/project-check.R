@@ -130,12 +130,10 @@ capped_tables <- function(days) {
 }
 
 damaged_parts <- function(store, parts) {
-  paths <- file.path(store$dir, "parts", parts$file)
-  bad <- !file.exists(paths) | unname(tools::md5sum(paths)) != parts$checksum
-  bad[is.na(bad)] <- TRUE
+  bad <- !part_whole(store, parts)
   if (!any(bad)) return(NULL)
   a_problem("damaged part", parts$grain[bad], parts$file[bad], "Its rows are left out of every result.",
-    "Load the export of that month again after undoing its import.")
+    "Load its export again: the part is then written anew.")
 }
 
 missing_totals <- function(held) {
@@ -185,6 +183,6 @@ problem_lines <- function(head, problems) {
 
 #' @export
 print.tide_check <- function(x, ...) {
-  cat(format(x, ...), sep = "\n")
+  print_lines(format(x, ...))
   invisible(x)
 }

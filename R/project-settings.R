@@ -16,6 +16,7 @@ setting_kinds <- local({
     bands = function(x) { must(is.numeric(x) && x[1] == 1 && !is.unsorted(x, strictly = TRUE),
       "increasing positions that begin with 1, such as [1, 4, 11, 21]"); x },
     order = function(x) { must(identical(x, "dmy") || identical(x, "mdy"), "dmy or mdy"); x },
+    decimal = function(x) { must(identical(x, "point") || identical(x, "comma"), "point or comma"); x },
     clicks_above = function(x) { must(is_text(x) && x %in% names(clicks_above_rules),
       paste(names(clicks_above_rules), collapse = ", ")); x },
     named_texts = function(x) {
@@ -46,7 +47,7 @@ finding_names <- c("low_ctr", "striking_distance", "cannibalized", "falling", "r
 # Settings by name; a list stands for settings inside.
 setting_names <- list(
   site = "text", brand = "words", exports = "words", enrichments = "words", events = "text", columns = "named_texts",
-  date_order = "order",
+  date_order = "order", decimal = "decimal",
   clicks_above = "clicks_above", intent = "named_words", page_groups = "named_texts", bands = "bands",
   windows = list(recent_days = "days", undated_days = "days", lag = "count"),
   thresholds = list(striking_distance = "range", target = "text", fdr = "share", min_gain = "count", min_impressions = "count"),
@@ -76,6 +77,7 @@ find_project <- function(from) {
 #' events: events.csv                # dated marks, see tide_events()
 #' columns: {query: What people typed}
 #' date_order: dmy                   # or mdy
+#' decimal: comma                    # or point
 #' clicks_above: leave out           # or keep, refuse
 #' intent: {commercial: [buy, best], informational: [how, why]}
 #' page_groups: {advice: /guides/, shop: /shop/}
@@ -110,12 +112,7 @@ tide_settings <- function(dir) {
       mend = "Name the folder that holds inktide.yml, begin one with 'inktide init', or name the files.",
       class = "project", file = file)
   }
-  given <- tryCatch(yaml::read_yaml(file), error = function(e) {
-    abort_tide("The settings cannot be read.", where = sprintf("'%s': %s.", file,
-      gsub("\\s+", " ", conditionMessage(e))),
-      mend = "Write them as 'name: value', with lists as lines that begin with '  - '.", class = "settings",
-      file = file)
-  })
+  given <- read_yaml_settings(file)
   if (!is.null(given) && (!is.list(given) || is.null(names(given)))) abort_setting(file, names(given), "The settings",
     "lines of 'name: value'")
   settings <- as.list(read_settings(given, setting_names, file))
@@ -125,6 +122,41 @@ tide_settings <- function(dir) {
     settings[[name]] <- ifelse(grepl("^([A-Za-z]:)?[/\\\\~]", paths), paths, file.path(dir, paths))
   }
   c(list(folder = dir), settings)
+}
+
+# Settings are short, and shallow: three levels are known.
+most_settings <- 1e6
+deepest_settings <- 20L
+
+# YAML without what makes it dangerous: expressions, anchors that multiply, texts of another encoding.
+read_yaml_settings <- function(file) {
+  refuse <- function(what, where, mend) abort_tide(what, where = where, mend = mend, class = "settings", file = file)
+  check_file(file)
+  if (file.size(file) > most_settings) {
+    refuse("The settings are too large.", sprintf("'%s': %s MB.", file, format_size(file.size(file))),
+      "Keep settings of a few pages; long lists of words go into a file of their own (brand: '@words.txt').")
+  }
+  bytes <- readBin(file, "raw", file.size(file))
+  if (any(bytes == 0) || !validUTF8(rawToChar(bytes[bytes != 0]))) {
+    refuse("The settings are not UTF-8.", sprintf("'%s'.", file), "Save the file as UTF-8.")
+  }
+  text <- sub("^\ufeff", "", `Encoding<-`(rawToChar(bytes), "UTF-8"))
+  lines <- strsplit(text, "\n", fixed = TRUE)[[1]]
+  plain <- gsub("\"(\\\\.|[^\"\\\\])*\"|'[^']*'|(^|\\s)#.*$", "", lines, perl = TRUE)
+  tagged <- grep("(^|[\\s:,\\[{-])[!&*][^\\s,\\]}]", plain, perl = TRUE)
+  if (length(tagged)) {
+    refuse("Settings hold no tags, anchors or references.", sprintf("'%s', line %d.", file, tagged[1]),
+      "Put the value into quotes if its first sign is meant literally.")
+  }
+  depth <- max(0L, nchar(gsub("[^[{]", "", plain)), nchar(sub("^([ \t]*).*$", "\\1", plain)) %/% 2L)
+  if (depth > deepest_settings * 2L) {
+    refuse("The settings are nested too deeply.", sprintf("'%s'.", file), "Three levels are enough for all there is.")
+  }
+  tryCatch(withCallingHandlers(yaml::yaml.load(text, eval.expr = FALSE),
+    warning = function(w) stop(conditionMessage(w), call. = FALSE)), error = function(e) {
+    refuse("The settings cannot be read.", sprintf("'%s': %s.", file, plain_cause(e)),
+      "Write them as 'name: value', with lists as lines that begin with '  - '.")
+  })
 }
 
 # In: values from YAML and what is known about them. Out: our values.

@@ -12,7 +12,7 @@ page_spellings <- function(store) {
     rows <- read_slices(store, own, plan$parts, "page")$rows
     if (nrow(rows)) rows[, .(impressions = sum(as.numeric(impressions))), by = "page"][, "page" := as.character(page)]
   }))
-  sums[, .(impressions = sum(impressions)), by = "page"]
+  if (nrow(sums)) sums[, .(impressions = sum(impressions)), by = "page"]
 }
 
 spelling_problems <- function(pages) {

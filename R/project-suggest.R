@@ -29,6 +29,10 @@ tide_suggest <- function(data) {
     pages <- reduce_pages(table$rows)
     has_host <- grepl("^[a-z][a-z0-9+.-]*://[^/]", pages$page)
     site <- sub("^([a-z][a-z0-9+.-]*://[^/?]*).*$", "\\1/", pages$page[has_host])
+    # A host of other signs than these is no host.
+    plain <- grepl("^[a-z][a-z0-9+.-]*://[^[:cntrl:][:space:]\"'<>#]+/$", site)
+    has_host[has_host] <- plain
+    site <- site[plain]
     weight <- tapply(pages$impressions[has_host], site, sum)
     host <- if (length(weight)) names(weight)[which.max(weight)]
     folders <- data.table(folder = page_group(pages$page, NULL),
@@ -87,7 +91,11 @@ relative_paths <- function(paths, dir) {
   ifelse(startsWith(full, root), substring(full, nchar(root) + 1), full)
 }
 
-yaml_text <- function(x) as.character(jsonlite::toJSON(x, auto_unbox = TRUE))
+# One line of YAML: JSON is YAML, and its escapes keep line breaks and signs that would be obeyed inside the quotes.
+yaml_text <- function(x) escape_json(as.character(jsonlite::toJSON(as.character(x), auto_unbox = TRUE)))
+
+# What stands behind # ends with the line.
+yaml_comment <- function(x) gsub("[[:cntrl:]]+", " ", visible_text(x))
 
 settings_lines <- function(suggested, exports) {
   brand <- suggested$brand
@@ -95,9 +103,9 @@ settings_lines <- function(suggested, exports) {
   sure <- if (NROW(brand)) brand[brand$sure]
   unsure <- if (NROW(brand)) brand[!brand$sure]
   evidence <- function(at) sprintf("%s, %s, position %s: %s", format_plural(at$queries, "query", "queries"),
-    format_plural(at$clicks, "click"), format_position(at$position), at$why)
+    format_plural(at$clicks, "click"), format_position(at$position), yaml_comment(at$why))
   c("# Settings of this project. Paths are relative to this file; what begins with # does not count.", "",
-    if (is.null(suggested$site)) "# site: https://www.example.org/" else sprintf("site: %s", suggested$site), "",
+    if (is.null(suggested$site)) "# site: https://www.example.org/" else sprintf("site: %s", yaml_text(suggested$site)), "",
     "# Words that name you: queries with them are held apart. Guessed where evidence stands beside; take out what is wrong.",
     if (NROW(sure)) c("brand:", sprintf("  - %s  # %s", vapply(sure$word, yaml_text, ""),
       evidence(sure))) else c("# brand:", "#   - the name people search for, and its misspellings"),

@@ -79,6 +79,6 @@ format.tide_explained <- function(x, width = 80, ...) {
 
 #' @export
 print.tide_explained <- function(x, ...) {
-  cat(format(x, ...), sep = "\n")
+  print_lines(format(x, ...))
   invisible(x)
 }

@@ -42,7 +42,7 @@ format.tide_findings <- function(x, n = 10, ...) {
 
 #' @export
 print.tide_findings <- function(x, n = 10, ...) {
-  cat(format(x, n = n, ...), sep = "\n")
+  print_lines(format(x, n = n, ...))
   invisible(x)
 }
 

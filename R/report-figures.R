@@ -5,9 +5,19 @@ save_figure <- function(figure, file, width = 9, height = 5.5) {
   write_whole(file, function(path) {
     if (grepl("\\.svg$", file)) svglite::svglite(path, width = width, height = height)
     else grDevices::png(path, width = width, height = height, units = "in", res = 144, type = "cairo")
-    on.exit(grDevices::dev.off())
-    print(figure)
+    tryCatch(print(figure), finally = grDevices::dev.off())
+    finish_figure(path, svg = grepl("\\.svg$", file))
   })
+}
+
+# Devices do not say where a disk ran full: a figure that is whole ends as its format does. Signs that XML does not allow
+# are shown.
+finish_figure <- function(path, svg) {
+  whole <- if (!file.exists(path)) FALSE
+    else if (svg) any(grepl("</svg>", readLines(path, warn = FALSE), fixed = TRUE))
+    else identical(file_bytes(path, max(0, file.size(path) - 8), 4), charToRaw("IEND"))
+  if (!whole) stop("there is no room left", call. = FALSE)
+  if (svg) write_lines(visible_text(readLines(path, encoding = "UTF-8", warn = FALSE)), path)
 }
 
 # An SVG element with a text alternative.

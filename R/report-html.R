@@ -35,5 +35,6 @@ tide_report <- function(findings, file, title = "Ink Tide report", site = NULL, 
     report_moves(moves), report_time(followed), report_findings(findings), report_curve(findings$curve),
     report_read(findings$summary, findings$outside), report_meaning(), "</main>",
     sprintf("<script>%s</script></body></html>", part("script.js")))
-  write_whole(file, function(path) write_lines(html, path))
+  # Figures hold texts, too.
+  write_whole(file, function(path) write_lines(visible_text(gsub("\t", " ", html, fixed = TRUE)), path))
 }

@@ -1,6 +1,6 @@
 # Tables of the report. Cells are escaped here and nowhere else; numbers carry their value for sorting.
 
-escape <- function(x) htmltools::htmlEscape(x)
+escape <- function(x) htmltools::htmlEscape(visible_text(x))
 
 cell <- function(text, label, class = "", value = NULL) {
   sorted <- if (is.null(value)) "" else sprintf(" data-value='%s'",

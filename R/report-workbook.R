@@ -23,8 +23,10 @@ tide_workbook <- function(findings, file) {
     "tide_moves")) list(findings) else findings) else fill_findings(book, findings)
   made <- tempfile(fileext = ".xlsx")
   on.exit(unlink(made))
-  openxlsx::saveWorkbook(book, made)
-  write_whole(file, function(path) if (!file.copy(made, path, overwrite = TRUE)) stop("it could not be copied there"))
+  write_whole(file, function(path) {
+    openxlsx::saveWorkbook(book, made)
+    copy_bytes(made, path)
+  })
 }
 
 fill_findings <- function(book, findings) {
@@ -80,7 +82,15 @@ column_notes <- c(
   ratio_high = "Upper end of its 90 % interval", q = "False-discovery rate at which it counts as real",
   real = "More than the site and the usual wavering")
 
+# A cell of a workbook holds no more.
+most_signs <- 32767L
+
 add_sheet <- function(book, name, table) {
+  table <- as.data.frame(visible_rows(table))
+  for (column in names(table)[vapply(table, is.character, NA)]) {
+    long <- which(nchar(table[[column]]) > most_signs)
+    table[[column]][long] <- paste0(substr(table[[column]][long], 1, most_signs - 1), "\u2026")
+  }
   openxlsx::addWorksheet(book, name)
   if ("page" %in% names(table)) class(table$page) <- ifelse(all(grepl("^https?://", table$page)), "hyperlink",
     "character")

@@ -114,7 +114,7 @@ format.tide_segment <- function(x, ...) {
 
 #' @export
 print.tide_segment <- function(x, ...) {
-  cat(format(x, ...), sep = "\n")
+  print_lines(format(x, ...))
   invisible(x)
 }
 

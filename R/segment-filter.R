@@ -50,7 +50,10 @@ tide_filter <- function(data, from = NULL, to = NULL, days = NULL, ..., segments
     table <- data$tables[[grain]]
     kept <- filter_rows(table$rows, segments, rules, grain, window_steps(from, to, days, without))
     ledger[[grain]] <- kept$left_out
-    if (nrow(kept$rows) < nrow(table$rows)) table <- new_table(kept$rows, table$dimensions, table$to)
+    if (nrow(kept$rows) < nrow(table$rows)) {
+      told <- if (!"date" %in% table$dimensions && !is.na(table$days)) table[c("from", "to")]
+      table <- new_table(kept$rows, table$dimensions, table$to, told, table$rests_on)
+    }
     if (!is.null(days) && is.na(table$days)) table$days <- as.integer(days)
     data$tables[[grain]] <- table
   }

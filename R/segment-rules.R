@@ -33,7 +33,7 @@ tide_rules <- function(brand = NULL, intent = intent_words, page_groups = NULL, 
 
 #' @export
 print.tide_rules <- function(x, ...) {
-  cat(format(x, ...), sep = "\n")
+  print_lines(format(x, ...))
   invisible(x)
 }
 

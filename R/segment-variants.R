@@ -25,7 +25,7 @@ tide_brand_spellings <- function(summary, brand) {
   sums <- reduce_pairs(summary$cells)
   tokens <- query_tokens(summary$queries$key, which(!known))
   close <- close_words(unique(tokens$word), unique(gsub("[ -]", "", query_key(brand))))
-  if (!nrow(close)) return(data.table(word = character(), of = character(), edits = integer(), queries = integer(),
+  if (!NROW(close)) return(data.table(word = character(), of = character(), edits = integer(), queries = integer(),
     clicks = numeric(),
     impressions = numeric(), position = numeric(), shared = numeric(), example = character()))
   home <- brand_pages(sums[known[sums$query]])
@@ -55,8 +55,8 @@ brand_pages <- function(sums) {
 query_tokens <- function(queries, which) {
   words <- query_words(queries[which])
   n <- lengths(words)
-  single <- data.table(query = rep(which, n), word = unlist(words))
-  first <- unlist(lapply(n, function(k) c(rep(TRUE, max(k - 1L, 0L)), if (k) FALSE)))
+  single <- data.table(query = rep(which, n), word = as.character(unlist(words)))
+  first <- as.logical(unlist(lapply(n, function(k) c(rep(TRUE, max(k - 1L, 0L)), if (k) FALSE))))
   joined <- data.table(query = single$query[first],
     word = paste0(single$word[first], single$word[base::which(first) + 1L]))
   rbind(single, joined)
@@ -64,7 +64,7 @@ query_tokens <- function(queries, which) {
 
 # data.table(word, of, edits): words within the distance that the length of the brand word allows.
 close_words <- function(words, brand) {
-  rbindlist(lapply(brand[nchar(brand) >= 5], function(name) {
+  found <- rbindlist(lapply(brand[nchar(brand) >= 5], function(name) {
     allowed <- if (nchar(name) <= 7) 1L else 2L
     near <- words[abs(nchar(words) - nchar(name)) <= allowed & words != name]
     if (!length(near)) return(NULL)
@@ -75,5 +75,6 @@ close_words <- function(words, brand) {
     swapped[swapped] <- letters_of(near[swapped]) == letters_of(name)
     edits[swapped] <- 1L
     data.table(word = near, of = name, edits = as.integer(edits))[edits <= allowed]
-  }))[, .SD[1], by = "word"]
+  }))
+  found[!duplicated(found[["word"]])]
 }

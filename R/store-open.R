@@ -1,50 +1,73 @@
-# The archive of a project: a folder of immutable Parquet parts and one SQLite file that says which of them count.
+# The archive of a project: a folder of immutable Parquet parts, one SQLite file that says which of them count, and
+# small records from which that file can be rebuilt.
 #
-#   archive/archive.sqlite   meta, imports, changes, parts, days, facts
+#   archive/archive.sqlite   meta, imports, changes, parts, days, facts, decisions
 #   archive/parts/*.parquet  the rows of one import, grain and month
+#   archive/records/*.json   what the index says of each import, table of facts and decision
 #
 # An import only ever adds: new part files first, then one transaction that makes them known. Killed at any instant,
 # the archive is either before or after. Which import a day counts from follows from `days`: the newest export that
 # holds it and was not undone. So nothing is ever overwritten, and any import can be undone.
 
-# What each format has beyond the one before it; an older archive is brought up to date on opening, in one transaction.
-store_migrations <- list(
-  `2` = "CREATE TABLE facts (id INTEGER PRIMARY KEY, place TEXT, date TEXT, file TEXT, rows TEXT, content TEXT UNIQUE)",
-  `3` = "CREATE TABLE decisions (number INTEGER PRIMARY KEY, id TEXT, decision TEXT, at TEXT, until TEXT, note TEXT, by TEXT,
-     kind TEXT, query TEXT, page TEXT, pages TEXT, gain REAL, gain_high REAL, clicks REAL, impressions REAL, position REAL)")
-
-store_format <- 3L
-
 #' Open a project's archive
 #'
 #' The archive keeps every export ever loaded, by grain and day, in open formats:
-#' Parquet parts by month and one SQLite file. A day counts from the newest
-#' export that holds it, so loading revised figures replaces and never adds.
+#' Parquet parts by month, one SQLite file, and JSON records from which that file can
+#' be rebuilt. A day counts from the newest export that holds it, so loading revised
+#' figures replaces and never adds.
 #'
-#' @param dir The project's folder. The archive is made in its `archive` folder
-#'   where there is none.
-#' @return A `tide_store` object: a list with `dir`. [print()] shows what is held.
+#' @param dir The project's folder. The archive is in its `archive` folder, which is
+#'   made with the first load.
+#' @return `tide_store()`: a `tide_store` object, a list with `dir`; [print()] shows what is
+#'   held. `tide_rebuild()`: the same, after the index was made anew from the records beside
+#'   the parts (for parts without a record from the parts themselves: the day of the export is
+#'   then the part's date). An index that was there is kept under another name.
 #' @section Errors: `tide_error_store` where the archive cannot be opened, made
-#'   or was written by a newer version.
+#'   or was written by a newer version; `tide_error_store_index` (a `tide_error_store`) where its
+#'   index is missing, damaged or does not belong to its parts.
 #' @seealso [tide_load()], [tide_stored()], [tide_check()]
 #' @examplesIf requireNamespace("nanoparquet", quietly = TRUE)
-#' store <- tide_store(tempfile("project"))
+#' dir <- tempfile("project")
+#' store <- tide_store(dir)
 #' tide_load(store, tide_example()[["pairs"]])
 #' store
+#' unlink(file.path(dir, "archive", "archive.sqlite"))
+#' try(tide_store(dir))
+#' tide_rebuild(dir)
 #' @export
 tide_store <- function(dir) {
+  store <- new_store(dir)
+  age <- with_store(store, write = FALSE, held_format)
+  if (age < store_format) with_store(store, write = TRUE, function(con) NULL)
+  store
+}
+
+new_store <- function(dir) {
   check_text(dir, "dir")
   folder <- file.path(dir, "archive")
-  if (!dir.exists(file.path(folder, "parts")) &&
-    !suppressWarnings(dir.create(file.path(folder, "parts"), recursive = TRUE))) {
-    abort_store(folder, "The archive cannot be made.", "Name a folder that you may write to.")
+  # The nearest folder that is there must take new ones.
+  if (!dir.exists(folder)) {
+    above <- dir
+    while (!file.exists(above) && dirname(above) != above) above <- dirname(above)
+    if (!dir.exists(above) || file.access(above, 2) != 0) {
+      abort_store(folder, "The archive cannot be made.", "Name a folder that you may write to.")
+    }
   }
-  store <- structure(list(dir = folder), class = "tide_store")
-  with_store(store, write = FALSE, function(con) {
-    if (DBI::dbExistsTable(con, "meta")) check_format(con, folder)
-  })
-  if (store_age(store) < store_format) with_store(store, write = TRUE, renew_tables)
-  store
+  structure(list(dir = folder), class = "tide_store")
+}
+
+# Whether a folder holds an archive, its index lost or not.
+has_archive <- function(dir) {
+  store <- list(dir = file.path(dir, "archive"))
+  file.exists(index_path(store)) || length(list.files(parts_folder(store))) > 0
+}
+
+make_folders <- function(store) {
+  for (folder in c(parts_folder(store), records_folder(store))) {
+    if (!dir.exists(folder) && !suppressWarnings(dir.create(folder, recursive = TRUE)) && !dir.exists(folder)) {
+      abort_store(store$dir, "The archive cannot be made.", "Name a folder that you may write to.")
+    }
+  }
 }
 
 # Parts are Parquet, which one package of its own reads and writes; nothing else needs it.
@@ -55,91 +78,20 @@ need_parquet <- function(store) {
   }
 }
 
-abort_store <- function(folder, what, mend, detail = NULL) {
-  abort_tide(what, where = paste0("'", folder, "'", if (!is.null(detail)) paste0(": ", detail), "."), mend = mend,
-    class = "store", file = folder)
+#' @export
+format.tide_store <- function(x, ...) {
+  held <- with_store(x, write = FALSE, function(con) DBI::dbGetQuery(con,
+    "SELECT grain, count(*) AS days, min(day) AS first, max(day) AS last, sum(rows) AS rows, sum(clicks) AS clicks
+      FROM current GROUP BY grain"))
+  if (!nrow(held)) return("<tide_store> empty")
+  window <- ifelse(held$first > 0, sprintf("%s (%s)", format_days(as.IDate(held$first), as.IDate(held$last)),
+    format_plural(held$days, "day")), "no dates")
+  c("<tide_store>", sprintf("  %s: %s, %s; %s clicks", held$grain, format_plural(held$rows, "row"), window,
+    format_count(held$clicks)))
 }
 
-# The format an archive has: 0 where there is none yet.
-store_age <- function(store) with_store(store, write = FALSE, held_format)
-
-held_format <- function(con) {
-  if (!DBI::dbExistsTable(con, "meta")) return(0L)
-  as.integer(DBI::dbGetQuery(con, "SELECT value FROM meta WHERE name = 'format'")$value)
-}
-
-# Another process may have done it while this one waited for the lock.
-renew_tables <- function(con) {
-  held <- held_format(con)
-  if (held == 0L) {
-    make_tables(con)
-    held <- 1L
-  }
-  for (format in names(store_migrations)[as.integer(names(store_migrations)) > held]) for (statement in store_migrations[[format]]) DBI::dbExecute(con, statement)
-  DBI::dbExecute(con, "UPDATE meta SET value = ? WHERE name = 'format'", list(as.character(store_format)))
-}
-
-# The tables of the first format.
-make_tables <- function(con) {
-  for (statement in c(
-    "CREATE TABLE imports (id INTEGER PRIMARY KEY, at TEXT, files TEXT, content TEXT, exported TEXT, undone INTEGER DEFAULT 0)",
-    "CREATE TABLE changes (import INTEGER, grain TEXT, days REAL, rows REAL, clicks REAL, rows_before REAL, clicks_before REAL)",
-    "CREATE TABLE parts (file TEXT PRIMARY KEY, import INTEGER, grain TEXT, month TEXT, rows REAL, checksum TEXT)",
-    "CREATE TABLE days (import INTEGER, grain TEXT, day INTEGER, exported INTEGER, rows REAL, clicks REAL, impressions REAL,
-       PRIMARY KEY (grain, day, import))",
-    "CREATE VIEW current AS SELECT d.* FROM days d JOIN imports i ON i.id = d.import WHERE i.undone = 0 AND NOT EXISTS (
-       SELECT 1 FROM days n JOIN imports j ON j.id = n.import WHERE j.undone = 0 AND n.grain = d.grain AND n.day = d.day
-         AND (n.exported > d.exported OR (n.exported = d.exported AND n.import > d.import)))",
-    "CREATE TABLE meta (name TEXT PRIMARY KEY, value TEXT)"
-  )) DBI::dbExecute(con, statement)
-  DBI::dbExecute(con, "INSERT INTO meta VALUES ('format', '1')")
-}
-
-check_format <- function(con, folder) {
-  held <- held_format(con)
-  if (!length(held) || held > store_format) {
-    abort_store(folder, sprintf("The archive has format %s, this version knows %d.", paste(held, collapse = ""),
-      store_format),
-      "Install a newer version of inktide.")
-  }
-}
-
-# Runs `work` with a connection. Writing takes the one write lock for the whole of it: a second process waits, and
-# either everything is committed or nothing is.
-with_store <- function(store, write, work, waiting = NULL) {
-  fail <- function(e) {
-    if (inherits(e, "tide_error")) stop(e)
-    abort_store(store$dir, "The archive cannot be used.",
-      "Check that you may write to the folder, that the disk has room, and that nobody else holds it.",
-      gsub("\\s+", " ", conditionMessage(e)))
-  }
-  tryCatch({
-    con <- DBI::dbConnect(RSQLite::SQLite(), file.path(store$dir, "archive.sqlite"), synchronous = "full")
-    on.exit(DBI::dbDisconnect(con))
-    if (!write) {
-      DBI::dbExecute(con, "PRAGMA busy_timeout = 10000")
-      work(con)
-    } else {
-      lock_store(con, waiting)
-      done <- FALSE
-      on.exit(if (!done) try(DBI::dbExecute(con, "ROLLBACK"), silent = TRUE), add = TRUE, after = FALSE)
-      out <- work(con)
-      DBI::dbExecute(con, "COMMIT")
-      done <- TRUE
-      out
-    }
-  }, error = fail)
-}
-
-lock_store <- function(con, waiting) {
-  DBI::dbExecute(con, "PRAGMA busy_timeout = 500")
-  for (try in 1:1200) {
-    got <- tryCatch({ DBI::dbExecute(con, "BEGIN IMMEDIATE"); TRUE }, error = function(e) {
-      if (!grepl("locked|busy", conditionMessage(e))) stop(e)
-      FALSE
-    })
-    if (got) return(invisible())
-    if (try == 1 && !is.null(waiting)) waiting("Another process is writing to the archive; waiting for it")
-  }
-  stop("another process has held the write lock for ten minutes")
+#' @export
+print.tide_store <- function(x, ...) {
+  print_lines(format(x, ...))
+  invisible(x)
 }

@@ -23,10 +23,24 @@ tide_stored <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, dim
     function(slices) read_slices(store, slices, plan$parts, plan$dimensions))
   damaged <- unlist(lapply(read, `[[`, "damaged"))
   read <- Filter(function(table) nrow(table$rows) > 0, read)
-  finest <- finest_tables(lapply(read, function(table) new_table(table$rows, table$dimensions, plan$exported)))
+  if (!length(read)) abort_all_damaged(store, damaged)
+  finest <- finest_tables(lapply(read, function(table) new_table(table$rows, table$dimensions, plan$exported,
+    table$window)))
   ledger <- rbindlist(c(list(plan$left_out), finest$left_out,
     if (length(damaged)) list(damaged_lines(damaged, names(finest$tables)[1]))))
   new_tide_data(finest$tables, plan_source(plan), sum_left_out(ledger))
+}
+
+abort_all_damaged <- function(store, damaged) {
+  abort_store(store$dir, "No part of the archive that is needed here can be read.",
+    "Load the exports of that window again: damaged parts are then written anew.",
+    sprintf("%s missing or damaged, the first '%s'", format_plural(length(damaged), "part"), damaged[1]))
+}
+
+# The window that tables without dates told, NULL where any did not.
+slice_window <- function(slices) {
+  if (any(slices$day > 0) || anyNA(slices$first)) return(NULL)
+  list(from = as.IDate(min(slices$first)), to = as.IDate(max(slices$last)))
 }
 
 damaged_lines <- function(files, grain) {
@@ -45,13 +59,13 @@ plan_window <- function(store, from, to, days, lag, dimensions) {
   if (is.null(dimensions)) dimensions <- dimension_names
   held <- with_store(store, write = FALSE, function(con) list(
     current = setDT(DBI::dbGetQuery(con,
-      "SELECT import, grain, day, exported, rows, clicks, impressions FROM current")),
+      "SELECT import, grain, day, exported, rows, clicks, impressions, first, last FROM current")),
     parts = setDT(DBI::dbGetQuery(con, "SELECT file, import, grain, month, checksum FROM parts"))
   ))
   current <- held$current
   if (!nrow(current)) {
     abort_tide("The archive is empty.", where = sprintf("'%s'.", store$dir),
-      mend = "Load exports first: inktide load FILE...", class = "nothing_left")
+      mend = "Load exports first.", class = "nothing_left")
   }
   dated <- current$day > 0
   unfinished <- dated & lag > 0 & current$day >= current$exported - lag
@@ -115,7 +129,7 @@ format.tide_months <- function(x, ...) {
 
 #' @export
 print.tide_months <- function(x, ...) {
-  cat(format(x, ...), sep = "\n")
+  print_lines(format(x, ...))
   invisible(x)
 }
 
@@ -135,17 +149,14 @@ read_slices <- function(store, slices, parts, dimensions) {
   # A grain's name tells its dimensions, so that only the wanted columns are read.
   of_grain <- grain_dimensions(slices$grain[1])
   used <- intersect(of_grain, dimensions)
+  window <- slice_window(slices)
   slices <- copy(slices)
   set(slices, j = "month", value = month_of(slices$day))
   needed <- merge(unique(slices[, c("import", "grain", "month")]), parts, by = c("import", "grain", "month"))
   damaged <- character()
   rows <- lapply(seq_len(nrow(needed)), function(i) {
     path <- file.path(store$dir, "parts", needed$file[i])
-    if (!file.exists(path) || tools::md5sum(path) != needed$checksum[i]) {
-      damaged <<- c(damaged, needed$file[i])
-      return(NULL)
-    }
-    part <- tryCatch(setDT(as.list(nanoparquet::read_parquet(path,
+    part <- if (part_whole(store, needed[i])) tryCatch(setDT(as.list(nanoparquet::read_parquet(path,
       col_select = c(union(used, intersect("date", of_grain)), figure_names)))),
       error = function(e) NULL)
     if (is.null(part)) {
@@ -160,22 +171,5 @@ read_slices <- function(store, slices, parts, dimensions) {
   })
   rows <- rbindlist(rows, use.names = TRUE)
   if (nrow(rows) && !"date" %in% used && "date" %in% names(rows)) set(rows, j = "date", value = NULL)
-  list(rows = rows, dimensions = used, damaged = damaged)
-}
-
-#' @export
-format.tide_store <- function(x, ...) {
-  held <- with_store(x, write = FALSE, function(con) DBI::dbGetQuery(con,
-    "SELECT grain, count(*) AS days, min(day) AS first, max(day) AS last, sum(rows) AS rows, sum(clicks) AS clicks FROM current GROUP BY grain"))
-  if (!nrow(held)) return("<tide_store> empty")
-  window <- ifelse(held$first > 0, sprintf("%s (%s)", format_days(as.IDate(held$first), as.IDate(held$last)),
-    format_plural(held$days, "day")), "no dates")
-  c("<tide_store>", sprintf("  %s: %s, %s; %s clicks", held$grain, format_plural(held$rows, "row"), window,
-    format_count(held$clicks)))
-}
-
-#' @export
-print.tide_store <- function(x, ...) {
-  cat(format(x, ...), sep = "\n")
-  invisible(x)
+  list(rows = rows, dimensions = used, window = window, damaged = damaged)
 }

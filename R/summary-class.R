@@ -29,7 +29,7 @@
 #'   the days around, as tracking faults and bots leave them: kept everywhere but in `cells`), `split_cells` (cells by
 #'   `part` of the `split`, or `NULL`), `blend` (sums that tell how far the places within one row lie apart, or `NULL`),
 #'   `course` (impressions and position of a sample of queries by month, from which the chance of a step up is learnt,
-#'   or `NULL`), `site_by_day` and `site_by_page` (from tables without queries, or `NULL`), `window`, `recent`, and the
+#'   or `NULL`), `rests_on` (which days come from which of several grains), `site_by_day` and `site_by_page` (from tables without queries, or `NULL`), `window`, `recent`, and the
 #'   `sources` of the data and what was `left_out` of the table used.
 #' @section Errors:
 #' `tide_error_grain` where no table has queries.
@@ -79,7 +79,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
     window = list(from = table$from, to = table$to, days = days, dated = dated, assumed = is.na(table$days)),
     recent = list(from = recent_from, to = table$to, days = if (whole) days else days_held(reduced$by_day, recent_from,
       table$to)),
-    grain = grain_label(table$dimensions), unused = setdiff(source$grains, grain_label(table$dimensions)),
+    grain = grain_label(table$dimensions), rests_on = table$rests_on, unused = setdiff(source$grains, grain_label(table$dimensions)),
     folded = reduced$pages$spellings - length(reduced$pages$names),
     sources = data$sources, left_out = left_out[left_out$grain == grain_label(table$dimensions)]
   ), class = "tide_summary")
@@ -110,7 +110,7 @@ site_totals <- function(data, by, query_table) {
   table <- pick_table(data, by, refused = if (by == "date") c("query", "page") else "query")
   if (is.null(table)) return(NULL)
   rows <- table$rows
-  if (!is.na(query_table$days) && !is.na(table$from)) {
+  if (!is.na(query_table$days) && "date" %in% table$dimensions) {
     rows <- rows[rows$date >= query_table$from & rows$date <= query_table$to]
   }
   if (by == "date") return(reduce_by(rows, "date"))
@@ -129,7 +129,7 @@ format.tide_summary <- function(x, ...) {
       if (x$folded > 0) sprintf(" (%s of a URL folded)", format_plural(x$folded, "other spelling")) else "")
   c(sprintf("<tide_summary> %s, %s, %s", format_plural(nrow(x$queries), "query", "queries"), pages,
       format_plural(nrow(x$cells), "position cell")),
-    sprintf("  window: %s", window),
+    sprintf("  window: %s", window), rests_on_lines(x),
     sprintf("  findings rest on: %s", if (x$window$dated) format_days(x$recent$from, x$recent$to) else "all of it"),
     sprintf("  segments: %s", paste(names(segments), format_count(as.vector(segments)), collapse = ", ")),
     coverage_line(x), odd_day_lines(x$odd_days),
@@ -155,6 +155,6 @@ query_coverage <- function(summary) {
 
 #' @export
 print.tide_summary <- function(x, ...) {
-  cat(format(x, ...), sep = "\n")
+  print_lines(format(x, ...))
   invisible(x)
 }

@@ -9,19 +9,25 @@ month_rows <- function(data) {
   grains <- wanted[, .(rows = sum(rows), dated = any(day > 0)), by = "grain"]
   held <- lapply(grains$grain, grain_dimensions)
   kept <- lapply(held, intersect, plan$dimensions)
-  best <- best_grain(kept, grains$rows, c("query", "page"))
-  if (is.na(best)) best <- best_grain(kept, grains$rows, "query")
-  if (is.na(best)) abort_no_queries(grains$grain)
-  slices <- wanted[wanted$grain == grains$grain[best]]
-  dimensions <- intersect(held[[best]], plan$dimensions)
+  best <- month_grains(kept, grains$rows)
+  if (!length(best)) abort_no_queries(grains$grain)
+  # Each day rests on the finest table that has it.
+  slices <- wanted[wanted$grain %in% grains$grain[best]]
+  set(slices, j = "turn", value = match(slices$grain, grains$grain[best]))
+  setorderv(slices, c("turn", "day"))
+  slices <- slices[!duplicated(slices$day)]
+  used <- best[grains$grain[best] %in% slices$grain]
+  dimensions <- Reduce(intersect, kept[used])
   grain <- grain_label(dimensions)
   ledger <- list()
   by_chunk <- split(slices, chunk_of_months(slices, data$at_once))
   read <- function(k) {
-    own <- read_slices(plan$store, by_chunk[[k]], plan$parts, plan$dimensions)
-    if (length(own$damaged)) ledger[[paste("damaged", k)]] <<- damaged_lines(own$damaged, grain)
-    if (!nrow(own$rows)) return(NULL)
-    kept <- filter_rows(own$rows, data$segments, data$rules, grain)
+    own <- lapply(split(by_chunk[[k]], by = "grain"), function(part) read_slices(plan$store, part, plan$parts, dimensions))
+    damaged <- unlist(lapply(own, `[[`, "damaged"))
+    if (length(damaged)) ledger[[paste("damaged", k)]] <<- damaged_lines(damaged, grain)
+    rows <- rbindlist(lapply(own, `[[`, "rows"), use.names = TRUE)
+    if (!nrow(rows)) return(NULL)
+    kept <- filter_rows(rows, data$segments, data$rules, grain)
     ledger[[k]] <<- kept$left_out
     kept$rows
   }
@@ -30,10 +36,32 @@ month_rows <- function(data) {
     function(from = NULL) if (is.null(from) || last >= as.integer(from)) read(k)
   })
   if (length(chunks) == 1) chunks <- list(read_once(chunks[[1]]))
-  list(table = c(list(dimensions = dimensions), days_of(if (all(slices$day > 0)) as.IDate(slices$day),
-    plan$exported)),
+  list(table = c(list(dimensions = dimensions), slice_days(slices, plan$exported), list(rests_on = rests_on(slices))),
     chunks = chunks, totals = month_totals(plan, held, grains, data$segments, data$rules), grains = grains$grain,
     left_out = function() sum_left_out(rbindlist(c(list(plan$left_out), ledger))))
+}
+
+# Which grains the rows may come from, the best first: with pages before without; with dates all that have them, without
+# dates one.
+month_grains <- function(dimensions, rows) {
+  for (needed in list(c("query", "page"), "query")) {
+    fits <- which(vapply(dimensions, function(d) all(needed %in% d), NA))
+    if (!length(fits)) next
+    best <- fits[order_grains(dimensions[fits], rows[fits])]
+    dated <- vapply(dimensions[best], function(d) "date" %in% d, NA)
+    return(if (dated[1]) best[dated] else best[1])
+  }
+  integer()
+}
+
+# The days that slices of the archive stand for: those of their dates, or the window that a table without dates told.
+slice_days <- function(slices, until) {
+  new_table(setDT(list(date = if (all(slices$day > 0)) as.IDate(slices$day))),
+    if (all(slices$day > 0)) "date", until, slice_window(slices))[c("from", "to", "days")]
+}
+
+rests_on <- function(slices) {
+  slices[, .(from = as.IDate(min(day)), to = as.IDate(max(day)), days = .N), by = "grain"]
 }
 
 # For each day of a table the number of its chunk: months in order, as many together as stay within the rows.
@@ -68,7 +96,7 @@ month_totals <- function(plan, held, grains, segments, rules) {
     own <- read_slices(plan$store, by_grain[[grain]], plan$parts, plan$dimensions)
     if (!nrow(own$rows)) return(NULL)
     kept <- filter_rows(own$rows, segments, rules, grain)$rows
-    if (nrow(kept)) new_table(kept, own$dimensions, plan$exported)
+    if (nrow(kept)) new_table(kept, own$dimensions, plan$exported, slice_window(by_grain[[grain]]))
   })
   new_tide_data(finest_tables(Filter(Negate(is.null), tables))$tables, plan_source(plan), sum_left_out(data.table()))
 }

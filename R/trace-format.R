@@ -82,6 +82,6 @@ ranking_lines <- function(ranking) {
 
 #' @export
 print.tide_trace <- function(x, ...) {
-  cat(format(x, ...), sep = "\n")
+  print_lines(format(x, ...))
   invisible(x)
 }

@@ -3,8 +3,8 @@
 format_count <- function(x) {
   out <- ifelse(is.na(x), "", sprintf("%.0f", round(x) + 0))
   # Marking thousands is slow, and most counts have none.
-  large <- which(abs(x) >= 999.5)
-  out[large] <- trimws(formatC(round(x[large]), format = "d", big.mark = ","))
+  large <- which(abs(x) >= 999.5 & is.finite(x))
+  out[large] <- trimws(formatC(round(as.numeric(x[large])), format = "f", digits = 0, big.mark = ","))
   out
 }
 
@@ -67,3 +67,5 @@ wrap_lines <- function(lines, width) {
     strwrap(line, width, indent = indent, exdent = indent + 2)
   }))
 }
+
+lower_first <- function(text) paste0(tolower(substr(text, 1, 1)), substring(text, 2))

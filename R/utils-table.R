@@ -15,6 +15,13 @@ as_levels <- function(x) {
   structure(code, levels = distinct, class = "factor")
 }
 
+# Levels with white space of other kinds than blanks become those without.
+fold_levels <- function(x) {
+  folded <- fold_blanks(levels(x))
+  if (identical(folded, levels(x))) return(x)
+  structure(match(folded, unique(folded))[as.integer(x)], levels = unique(folded), class = "factor")
+}
+
 # Which texts hold something that may have to be folded: bytes `beyond` ASCII, `capitals`, `blanks` other than single
 # spaces between words.
 text_holds <- function(x, what) .Call(text_holds_any, as.character(x),

@@ -1,10 +1,9 @@
 /* The passes over every row that reading and fitting spend their time on. Each takes one walk through memory and keeps
    its table small enough for the processor's cache where it can. */
 #include <stdint.h>
-#include <stdlib.h>
+#include <limits.h>
 #include <string.h>
-#include <R.h>
-#include <Rinternals.h>
+#include "checks.h"
 
 static uint64_t scatter(uint64_t x) {
   x ^= x >> 31;
@@ -17,11 +16,13 @@ static uint64_t scatter(uint64_t x) {
 /* In: texts, and the sum of what is looked for: 1 bytes beyond ASCII, 2 capital letters, 4 white space beyond single blanks
    between words. Out: whether each holds any of it. Most hold none, and nothing need be folded. */
 SEXP text_holds_any(SEXP texts, SEXP what) {
+  need(TYPEOF(texts) == STRSXP, "text_holds_any", "texts");
   R_xlen_t rows = XLENGTH(texts);
-  int wanted = asInteger(what);
+  int wanted = need_count(what, 1, "text_holds_any", "a sum of 1, 2 and 4");
   SEXP out = PROTECT(allocVector(LGLSXP, rows));
   int *holds = LOGICAL(out);
   for (R_xlen_t i = 0; i < rows; i++) {
+    pause_at(i);
     int found = 0;
     unsigned char before = ' ';
     for (const unsigned char *at = (const unsigned char *) CHAR(STRING_ELT(texts, i)); *at; before = *at++) {
@@ -47,42 +48,42 @@ static void place(Slot *slots, size_t mask, Slot slot) {
 }
 
 SEXP distinct_codes(SEXP texts) {
+  need(TYPEOF(texts) == STRSXP && XLENGTH(texts) <= INT_MAX, "distinct_codes", "texts, fewer than 2^31");
   R_xlen_t rows = XLENGTH(texts);
   const SEXP *text = STRING_PTR_RO(texts);
   SEXP out = PROTECT(allocVector(VECSXP, 2));
   SEXP codes = allocVector(INTSXP, rows);
   SET_VECTOR_ELT(out, 0, codes);
   int *code = INTEGER(codes);
-  size_t size = 1 << 12, many = 0, room = 1 << 11;
-  Slot *slots = calloc(size, sizeof(Slot));
-  R_xlen_t *first = malloc(room * sizeof(R_xlen_t));
-  if (slots == NULL || first == NULL) { free(slots); free(first); error("not enough memory for the texts of a column"); }
+  /* Tables belong to R, so that nothing is lost where the user stops the walk. A larger one replaces a smaller. */
+  size_t size = 1 << 12, many = 0;
+  Slot *slots = (Slot *) R_alloc(size, sizeof(Slot));
+  memset(slots, 0, size * sizeof(Slot));
+  R_xlen_t *first = (R_xlen_t *) R_alloc(size / 2, sizeof(R_xlen_t));
   for (R_xlen_t i = 0; i < rows; i++) {
+    pause_at(i);
     size_t at = scatter((uintptr_t) text[i]) & (size - 1);
     while (slots[at].text != NULL && slots[at].text != text[i]) at = (at + 1) & (size - 1);
     if (slots[at].text != NULL) { code[i] = slots[at].code; continue; }
-    if (many == room) {
+    if (many == size / 2) {
       /* Half full: a table twice as large. */
-      Slot *larger = calloc(2 * size, sizeof(Slot));
-      R_xlen_t *longer = realloc(first, 2 * room * sizeof(R_xlen_t));
-      if (longer != NULL) first = longer;
-      if (larger == NULL || longer == NULL) { free(larger); free(slots); free(first); error("not enough memory for the texts of a column"); }
+      Slot *larger = (Slot *) R_alloc(2 * size, sizeof(Slot));
+      R_xlen_t *longer = (R_xlen_t *) R_alloc(size, sizeof(R_xlen_t));
+      memset(larger, 0, 2 * size * sizeof(Slot));
+      memcpy(longer, first, many * sizeof(R_xlen_t));
       for (size_t s = 0; s < size; s++) if (slots[s].text != NULL) place(larger, 2 * size - 1, slots[s]);
-      free(slots);
       slots = larger;
+      first = longer;
       size *= 2;
-      room *= 2;
     }
     first[many++] = i;
     Slot slot = { text[i], (int) many };
     place(slots, size - 1, slot);
     code[i] = (int) many;
   }
-  free(slots);
   SEXP distinct = allocVector(STRSXP, many);
   SET_VECTOR_ELT(out, 1, distinct);
   for (size_t k = 0; k < many; k++) SET_STRING_ELT(distinct, k, text[first[k]]);
-  free(first);
   UNPROTECT(1);
   return out;
 }
@@ -91,8 +92,20 @@ SEXP distinct_codes(SEXP texts) {
    any combination stand twice? Keys are dealt into 256 heaps by their scattered bits, so that each heap's table stays
    in the cache. */
 SEXP any_repeat(SEXP columns, SEXP lows, SEXP sizes) {
+  need(TYPEOF(columns) == VECSXP && XLENGTH(columns) > 0, "any_repeat", "a list of columns");
   int width = LENGTH(columns);
+  need(TYPEOF(lows) == INTSXP && XLENGTH(lows) == width, "any_repeat", "the lowest value of each column");
+  need(TYPEOF(sizes) == REALSXP && XLENGTH(sizes) == width, "any_repeat", "the count of values of each column");
   size_t rows = XLENGTH(VECTOR_ELT(columns, 0));
+  double keys = 1;
+  for (int c = 0; c < width; c++) {
+    SEXP column = VECTOR_ELT(columns, c);
+    need(TYPEOF(column) == INTSXP && (size_t) XLENGTH(column) == rows, "any_repeat", "columns of whole numbers of one length");
+    need(REAL(sizes)[c] >= 1 && INTEGER(lows)[c] != NA_INTEGER, "any_repeat", "ranges that hold something");
+    keys *= REAL(sizes)[c];
+  }
+  need(keys <= 9223372036854775808.0, "any_repeat", "ranges whose product fits 64 bits");
+  if (rows < 2) return ScalarLogical(FALSE);
   enum { heaps = 256 };
   size_t start[heaps + 1] = { 0 }, next[heaps], largest = 0;
   uint64_t *key = (uint64_t *) R_alloc(rows, sizeof(uint64_t)), *dealt = (uint64_t *) R_alloc(rows, sizeof(uint64_t));
@@ -101,7 +114,12 @@ SEXP any_repeat(SEXP columns, SEXP lows, SEXP sizes) {
     const int *value = INTEGER(VECTOR_ELT(columns, c));
     int low = INTEGER(lows)[c];
     uint64_t size = (uint64_t) REAL(sizes)[c];
-    for (size_t i = 0; i < rows; i++) key[i] = key[i] * size + (uint64_t) (value[i] - low);
+    for (size_t i = 0; i < rows; i++) {
+      int64_t place_in = (int64_t) value[i] - low;
+      need(value[i] != NA_INTEGER && place_in >= 0 && (uint64_t) place_in < size, "any_repeat", "values inside their ranges");
+      key[i] = key[i] * size + (uint64_t) place_in;
+      pause_at(i);
+    }
   }
   /* scatter() is one to one, so scattered keys repeat where keys do; 0 marks an empty slot and is counted apart. */
   for (size_t i = 0; i < rows; i++) {
@@ -144,27 +162,28 @@ static Pair *find_pair(Pair *slots, size_t mask, uint64_t key) {
 }
 
 SEXP pair_codes(SEXP one, SEXP other) {
+  need(TYPEOF(one) == INTSXP && TYPEOF(other) == INTSXP, "pair_codes", "two columns of whole numbers");
   R_xlen_t rows = XLENGTH(one);
-  if (XLENGTH(other) != rows) error("internal error: the columns of the pairs differ in length");
+  need(XLENGTH(other) == rows && rows <= INT_MAX, "pair_codes", "columns of one length");
   const int *a = INTEGER(one), *b = INTEGER(other);
   SEXP out = PROTECT(allocVector(VECSXP, 2));
   SEXP codes = allocVector(INTSXP, rows);
   SET_VECTOR_ELT(out, 0, codes);
   int *code = INTEGER(codes), many = 0;
   size_t size = 1 << 12;
-  Pair *slots = calloc(size, sizeof(Pair));
-  int *first = malloc((rows + 1) * sizeof(int));
-  if (slots == NULL || first == NULL) { free(slots); free(first); error("not enough memory for the pairs of two columns"); }
+  Pair *slots = (Pair *) R_alloc(size, sizeof(Pair));
+  memset(slots, 0, size * sizeof(Pair));
+  int *first = (int *) R_alloc(rows + 1, sizeof(int));
   for (R_xlen_t i = 0; i < rows; i++) {
-    uint64_t key = ((uint64_t) a[i] << 32) | (uint32_t) b[i];
+    pause_at(i);
+    uint64_t key = ((uint64_t) (uint32_t) a[i] << 32) | (uint32_t) b[i];
     Pair *slot = find_pair(slots, size - 1, key);
     if (slot->code == 0) {
       if ((size_t) many * 2 >= size) {
         /* Half full: a table twice as large. */
-        Pair *larger = calloc(2 * size, sizeof(Pair));
-        if (larger == NULL) { free(slots); free(first); error("not enough memory for the pairs of two columns"); }
+        Pair *larger = (Pair *) R_alloc(2 * size, sizeof(Pair));
+        memset(larger, 0, 2 * size * sizeof(Pair));
         for (size_t s = 0; s < size; s++) if (slots[s].code != 0) *find_pair(larger, 2 * size - 1, slots[s].key) = slots[s];
-        free(slots);
         slots = larger;
         size *= 2;
         slot = find_pair(slots, size - 1, key);
@@ -175,25 +194,30 @@ SEXP pair_codes(SEXP one, SEXP other) {
     }
     code[i] = slot->code;
   }
-  free(slots);
   SEXP firsts = allocVector(INTSXP, many);
   SET_VECTOR_ELT(out, 1, firsts);
-  memcpy(INTEGER(firsts), first, many * sizeof(int));
-  free(first);
+  if (many) memcpy(INTEGER(firsts), first, many * sizeof(int));
   UNPROTECT(1);
   return out;
 }
 
 /* Sums of x by code from 1 to size. */
 SEXP sum_by(SEXP x, SEXP codes, SEXP size) {
+  need(TYPEOF(x) == REALSXP && TYPEOF(codes) == INTSXP, "sum_by", "numbers and their codes");
   R_xlen_t rows = XLENGTH(x);
-  int many = asInteger(size);
+  need(XLENGTH(codes) == rows, "sum_by", "a code for each number");
+  int many = need_count(size, 0, "sum_by", "how many codes there are");
   const double *value = REAL(x);
   const int *code = INTEGER(codes);
   SEXP out = PROTECT(allocVector(REALSXP, many));
   double *sum = REAL(out);
-  memset(sum, 0, many * sizeof(double));
-  for (R_xlen_t i = 0; i < rows; i++) sum[code[i] - 1] += value[i];
+  for (int k = 0; k < many; k++) sum[k] = 0;
+  for (R_xlen_t i = 0; i < rows; i++) {
+    /* NA is the lowest of all whole numbers, and so caught here too. */
+    if (code[i] < 1 || code[i] > many) error("internal error: sum_by needs codes from 1 to %d", many);
+    sum[code[i] - 1] += value[i];
+    pause_at(i);
+  }
   UNPROTECT(1);
   return out;
 }

@@ -9,6 +9,10 @@ SEXP pair_codes(SEXP one, SEXP other);
 SEXP sum_by(SEXP x, SEXP codes, SEXP size);
 SEXP read_spots(SEXP table, SEXP left, SEXP share);
 SEXP blended_ctr(SEXP table, SEXP position, SEXP rows, SEXP impressions, SEXP breaks);
+SEXP scan_records(SEXP path, SEXP skip, SEXP sep, SEXP cells);
+SEXP path_facts_of(SEXP path);
+SEXP own_file(SEXP path, SEXP owner, SEXP group, SEXP mode);
+SEXP write_bytes(SEXP to, SEXP bytes);
 
 static const R_CallMethodDef calls[] = {
   {"distinct_codes", (DL_FUNC) &distinct_codes, 1},
@@ -18,6 +22,10 @@ static const R_CallMethodDef calls[] = {
   {"sum_by", (DL_FUNC) &sum_by, 3},
   {"read_spots", (DL_FUNC) &read_spots, 3},
   {"blended_ctr", (DL_FUNC) &blended_ctr, 5},
+  {"scan_records", (DL_FUNC) &scan_records, 4},
+  {"path_facts_of", (DL_FUNC) &path_facts_of, 1},
+  {"own_file", (DL_FUNC) &own_file, 4},
+  {"write_bytes", (DL_FUNC) &write_bytes, 2},
   {NULL, NULL, 0}
 };
 

@@ -130,7 +130,9 @@ test_that("several files of one grain: the newest export counts, and a coarser t
   split <- csv("date,query,page,device,clicks,impressions,position", "2026-03-01,kale,/a,mobile,1,5,3",
     "2026-03-01,kale,/a,desktop,2,5,3")
   both <- tide_read(c(old, split), exported = "2026-04-01", dimensions = c("date", "query", "page"))
-  expect_equal(sum(both$tables[["date x query x page"]]$rows$clicks), 3)
+  # 1 March rests on the table by device, 2 March on the one that has it.
+  expect_equal(sum(both$tables[["date x query x page"]]$rows$clicks), 1 + 2 + 1)
+  expect_equal(both$tables[["date x query x page"]]$rests_on$days, c(1, 1))
   expect_match(both$left_out$reason, "same clicks", all = FALSE)
 })
 

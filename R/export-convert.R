@@ -1,0 +1,74 @@
+# Tables in formats of their own (workbooks, Parquet, JSON) become CSV text.
+
+# One part a sheet, written as it stands, so that a row's number is its row in the sheet.
+workbook_parts <- function(part, own) {
+  unreadable <- function(e) abort_unpack(part$label, e)
+  sheets <- tryCatch(readxl::excel_sheets(part$path), error = unreadable)
+  parts <- lapply(sheets, function(sheet) {
+    label <- sprintf("%s, sheet '%s'", part$label, shown_name(sheet))
+    cells <- tryCatch(suppressMessages(readxl::read_excel(part$path, sheet, col_names = FALSE, col_types = "text",
+      trim_ws = FALSE, .name_repair = "minimal", range = readxl::cell_limits(c(1, 1), c(NA, NA)))),
+      error = unreadable)
+    if (!nrow(cells) || !ncol(cells)) return(empty_part(part, label))
+    out <- own(".csv")
+    write_cells(unname(as.list(cells)), out)
+    utils::modifyList(part, list(label = label, path = out, unit = "row"))
+  })
+  if (all(vapply(parts, function(one) one$path == "", NA))) {
+    abort_no_table("The workbook is empty.", part$label, "Export it again.")
+  }
+  parts
+}
+
+# Columns of text as CSV, without names.
+write_cells <- function(columns, path) {
+  names(columns) <- sprintf("V%d", seq_along(columns))
+  fwrite(setDT(columns), path, col.names = FALSE, na = "", quote = TRUE)
+}
+
+parquet_as_csv <- function(path, target, label, meter) {
+  if (!requireNamespace("nanoparquet", quietly = TRUE)) {
+    abort_tide("Reading Parquet needs the R package nanoparquet, which is not installed.",
+      where = sprintf("'%s'.", label),
+      mend = "In R: install.packages(\"nanoparquet\"), or give the table as CSV.", class = "file", file = label)
+  }
+  rows <- tryCatch(nanoparquet::read_parquet(path), error = function(e) abort_unpack(label, e))
+  fwrite(setDT(lapply(as.list(rows), plain_column)), target, na = "")
+  target
+}
+
+# Lists of texts in one cell are written after each other.
+plain_column <- function(x) if (is.list(x)) vapply(x, function(v) paste(unlist(v), collapse = " "), "") else x
+
+# An array of objects, or one object a line. Objects are counted as a person would find them: by the line where each
+# stands alone on its line, by number in an array.
+json_part <- function(part, target) {
+  lines <- readLines(part$path, encoding = "UTF-8", warn = FALSE, skipNul = TRUE)
+  lines <- as_utf8(lines)
+  if (length(lines)) lines[1] <- sub("^\ufeff", "", lines[1])
+  filled <- which(nzchar(trimws(lines)))
+  array <- grepl("^[[:space:]]*\\[", lines[filled[1]])
+  rows <- tryCatch(
+    if (array) jsonlite::fromJSON(paste(lines, collapse = "\n"), flatten = TRUE)
+    else jsonlite::stream_in(textConnection(lines[filled]), verbose = FALSE),
+    error = function(e) {
+      abort_tide("The JSON cannot be read.", where = sprintf("'%s': %s.", part$label, plain_cause(e)),
+        mend = "Give an array of objects, or one object on each line.", class = "layout", file = part$label)
+    })
+  if (!is.data.frame(rows)) {
+    abort_tide("The JSON holds no table.", where = sprintf("'%s'.", part$label),
+      mend = "Give an array of objects, or one object on each line.", class = "layout", file = part$label)
+  }
+  texts <- lapply(as.list(jsonlite::flatten(rows)), json_cells)
+  write_cells(c(Map(function(name, x) c(name, x), names(texts), texts)), target)
+  utils::modifyList(part, list(path = target, unit = if (array) "object" else "line",
+    lines = if (array) seq_len(nrow(rows)) else filled))
+}
+
+# Cells as text: numbers in full, quotes and all as they are.
+json_cells <- function(x) {
+  x <- plain_column(x)
+  text <- if (is.numeric(x)) format(x, digits = 15, trim = TRUE, scientific = FALSE) else as.character(x)
+  text[is.na(x)] <- NA
+  text
+}

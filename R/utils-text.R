@@ -1,0 +1,64 @@
+# Texts that come from elsewhere, made harmless for what shows them.
+
+# Signs that a terminal or a page would obey instead of showing: control signs and those that turn the direction of
+# writing. The line feed is left to the caller.
+obeyed <- function(code) {
+  (code < 32 & code != 10) | (code >= 127 & code < 160) |
+    code %in% c(0x61c, 0x200e, 0x200f, 0x2028:0x202e, 0x2066:0x206f, 0xfeff)
+}
+
+# The same as bytes of UTF-8, with some others: few texts hold any, and only those are looked at sign by sign.
+maybe_obeyed <- function(x) {
+  grepl("[\\x01-\\x09\\x0b-\\x1f\\x7f]|\\xc2[\\x80-\\x9f]|\\xd8\\x9c|\\xe2(\\x80[\\x8e\\x8f\\xa8-\\xae]|\\x81)|\\xef\\xbb\\xbf",
+    x, perl = TRUE, useBytes = TRUE)
+}
+
+# Each such sign is shown: control signs by their pictures (U+2400 and on), the others by their number.
+visible_text <- function(x) {
+  x <- as_utf8(as.character(x))
+  odd <- which(maybe_obeyed(x))
+  x[odd] <- vapply(x[odd], function(one) {
+    code <- utf8ToInt(one)
+    shown <- intToUtf8(code, multiple = TRUE)
+    odd <- obeyed(code)
+    shown[odd] <- ifelse(code[odd] < 32, intToUtf8(0x2400 + pmin(code[odd], 31), multiple = TRUE),
+      ifelse(code[odd] == 127, "\u2421", sprintf("<U+%04X>", code[odd])))
+    paste(shown, collapse = "")
+  }, "", USE.NAMES = FALSE)
+  x
+}
+
+# Columns of text as one line each.
+visible_rows <- function(rows) {
+  rows <- copy(as.data.table(rows))
+  for (column in names(rows)[vapply(rows, function(x) is.character(x) || is.factor(x), NA)]) {
+    values <- as.character(rows[[column]])
+    known <- !is.na(values)
+    values[known] <- gsub("\n", "\u240a", visible_text(values[known]), fixed = TRUE)
+    set(rows, j = column, value = values)
+  }
+  rows
+}
+
+# Lines for a person to read, in R.
+print_lines <- function(lines) cat(visible_text(lines), sep = "\n")
+
+# White space of all kinds between words is one blank: a text in a table stands on one line.
+fold_blanks <- function(x) {
+  odd <- grepl("[\t\r\n\f\v]", x)
+  x[odd] <- trimws(gsub("[ \t\r\n\f\v]+", " ", x[odd]))
+  x
+}
+
+# JSON keeps every sign, written as its number where it would be obeyed.
+escape_json <- function(text) {
+  if (!maybe_obeyed(text)) return(text)
+  code <- utf8ToInt(enc2utf8(text))
+  signs <- intToUtf8(code, multiple = TRUE)
+  odd <- code > 126 & obeyed(code)
+  signs[odd] <- sprintf("\\u%04x", code[odd])
+  paste(signs, collapse = "")
+}
+
+# Signs that Markdown would take for marks, links or HTML.
+escape_markdown <- function(text) gsub("([\\\\`*<>|\\[\\]])", "\\\\\\1", text, perl = TRUE)

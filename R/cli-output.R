@@ -10,6 +10,8 @@ terminal_width <- function() {
 say <- function(lines) write_output(visible_lines(lines))
 
 write_output <- function(text) {
+  # Where R itself sends its output elsewhere.
+  if (sink.number() > 0) return(writeLines(enc2utf8(text), stdout(), useBytes = TRUE))
   tryCatch(write_lines(text, 1), tide_closed = stop, error = function(e) {
     abort_tide("The output cannot be written.", where = sprintf("standard output: %s.", plain_cause(e)),
       mend = "Make room, or write it elsewhere.", class = "write")
@@ -17,7 +19,10 @@ write_output <- function(text) {
 }
 
 # What is said besides, on standard error: where nobody hears it, the work goes on.
-tell <- function(lines) tryCatch(write_lines(visible_lines(lines), 2), error = function(e) NULL)
+tell <- function(lines) {
+  if (sink.number(type = "message") != 2) return(writeLines(visible_lines(lines), stderr()))
+  tryCatch(write_lines(visible_lines(lines), 2), error = function(e) NULL)
+}
 
 visible_lines <- function(lines) visible_text(unlist(strsplit(paste0(lines, "\n"), "\n", fixed = TRUE)))
 

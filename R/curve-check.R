@@ -89,7 +89,7 @@ format.tide_curve_check <- function(x, ...) {
     pad_left(..5, 12))
   c(sprintf("<tide_curve_check> %s; residuals are 0 on average and 1 in spread where the curve fits", x$segment),
     line("band", "pairs", "mean", "spread", "beyond 2"),
-    line(x$bands$band, format_count(x$bands$pairs), sprintf("%+.2f", x$bands$mean), sprintf("%.2f", x$bands$sd),
+    line(x$bands$band, format_count(x$bands$pairs), sprintf("%+.2f", x$bands$mean), ifelse(is.na(x$bands$sd), "", sprintf("%.2f", x$bands$sd)),
       sprintf("%s (5%%)", format_share(x$bands$beyond_2))),
     if (nrow(thin)) sprintf("  under ten queries' worth of evidence at position %s",
       paste(utils::head(thin$position, 8), collapse = ", ")),

@@ -123,8 +123,9 @@ format.tide_data <- function(x, ...) {
   grains <- lapply(x$tables, function(t) {
     window <- if (is.na(t$days)) "no dates" else sprintf("%s (%s)", format_days(t$from, t$to),
       format_plural(t$days, "day"))
-    c(sprintf("  %s: %s, %s; %s clicks, %s impressions", grain_label(t$dimensions), format_plural(nrow(t$rows), "row"),
-      window, format_count(sum(as.numeric(t$rows$clicks))), format_count(sum(as.numeric(t$rows$impressions)))),
+    c(sprintf("  %s: %s, %s; %s, %s", grain_label(t$dimensions), format_plural(nrow(t$rows), "row"), window,
+      format_plural(sum(as.numeric(t$rows$clicks)), "click"),
+      format_plural(sum(as.numeric(t$rows$impressions)), "impression")),
       rests_on_lines(t))
   })
   c(sprintf("<tide_data> %s from %s", format_plural(sum(x$sources$rows), "row"),
@@ -142,10 +143,12 @@ left_out_lines <- function(ledger, kept = NULL) {
       stats::ave(ledger[[of]], ledger$grain, FUN = function(x) sum(x, na.rm = TRUE))
     ifelse(is.na(all) | all == 0 | is.na(ledger[[of]]), "", sprintf(", %s", format_share(ledger[[of]] / all)))
   }
-  sprintf("  left out%s: %s, %s (%s clicks%s; %s impressions%s)", if (several) paste0(" of ", ledger$grain) else "",
-    ledger$reason,
-    format_plural(ledger$rows, "row"), format_count(ledger$clicks), share("clicks"), format_count(ledger$impressions),
-    share("impressions"))
+  figures <- ifelse(ledger$clicks %in% 0 & ledger$impressions %in% 0, "", sprintf(" (%s%s; %s%s)",
+    format_plural(ledger$clicks, "click"), share("clicks"), format_plural(ledger$impressions, "impression"),
+    share("impressions")))
+  figures[is.na(ledger$clicks)] <- ""
+  rows <- ifelse(is.na(ledger$rows), "", paste0(", ", format_plural(ledger$rows, "row")))
+  sprintf("  left out%s: %s%s%s", if (several) paste0(" of ", ledger$grain) else "", ledger$reason, rows, figures)
 }
 
 kept_by_grain <- function(data) {

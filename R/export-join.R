@@ -9,8 +9,19 @@ join_tables <- function(parts, dimensions) {
     if (length(away)) set(table$rows, j = intersect(away, names(table$rows)), value = NULL)
     new_table(table$rows, intersect(table$dimensions, dimensions), until, table$window)
   })
+  tables <- Filter(function(table) nrow(table$rows) > 0, tables)
+  if (!length(tables)) abort_no_rows(parts)
   finest <- finest_tables(tables)
   list(tables = finest$tables, left_out = c(lapply(joined, `[[`, "left_out"), finest$left_out))
+}
+
+# Files of which every row was left out.
+abort_no_rows <- function(parts) {
+  reasons <- rbindlist(lapply(parts, `[[`, "left_out"))
+  abort_tide("No row can be used.", where = sprintf("'%s': %s.", parts[[1]]$source$file,
+    paste(sprintf("%s, %s", reasons$reason, format_plural(reasons$rows, "row")), collapse = "; ")),
+    mend = "Export again with these figures, or a window that is finished.", class = "nothing_left",
+    left_out = reasons)
 }
 
 split_by_grain <- function(parts) {

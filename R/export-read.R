@@ -208,11 +208,14 @@ read_part <- function(part, how) {
   odd <- if ("query" %in% used) mend_queries(rows) else 0L
   out <- drop_rows(rows, c(list(`the header again` = headers, `row of totals` = totals), repeats,
     unusable_rows(rows, exported, how$lag, how$clicks_above)), grain)
+  empty <- length(place$empty)
+  if (empty) out$left_out <- rbind(out$left_out, data.table(grain = grain, reason = "empty row", rows = empty, clicks = 0,
+    impressions = 0))
   check_ledger(out, place)
   setcolorder(out$rows, c(used, "clicks", "impressions", "position"))
   list(
     rows = out$rows, dimensions = used, header = layout$header, window = window, left_out = out$left_out,
-    source = data.table(file = part$label, rows = place$records, kept = nrow(out$rows), grain = grain,
+    source = data.table(file = part$label, rows = place$all, kept = nrow(out$rows), grain = grain,
       exported = exported, ctr = figures$ctr, decimal = figures$decimal, odd_queries = odd,
       capped = looks_capped(rows), skipped = "")
   )
@@ -221,9 +224,9 @@ read_part <- function(part, how) {
 # Every record of the file is kept or left out with a reason.
 check_ledger <- function(out, place) {
   counted <- nrow(out$rows) + if (nrow(out$left_out)) sum(out$left_out$rows) else 0
-  if (counted != place$records) {
+  if (counted != place$all) {
     abort_tide("The rows kept and those left out are not all rows of the file.",
-      where = sprintf("'%s': %s of %s.", place$label, format_count(counted), format_plural(place$records, "row")),
+      where = sprintf("'%s': %s of %s.", place$label, format_count(counted), format_plural(place$all, "row")),
       mend = "Please report this with the file; nothing was read.", class = "layout", file = place$label)
   }
 }

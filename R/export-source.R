@@ -117,7 +117,7 @@ copied <- function(path, target) {
 # The tables of a zip, each under a name of our own. A workbook is a zip, too.
 zip_parts <- function(part, own, meter, depth) {
   members <- zip_members(part$path, part$label)
-  if (nrow(members)) check_members(members, part$label)
+  check_members(members, part$label)
   if ("xl/workbook.xml" %in% members$name) {
     meter_add(meter, sum(members$unpacked))
     return(workbook_parts(part, own))
@@ -127,7 +127,7 @@ zip_parts <- function(part, own, meter, depth) {
   if (!nrow(tables)) {
     abort_no_table("The archive holds no tables.", part$label, "Put CSV files into it.")
   }
-  if (sum(tables$unpacked) > unpack_bytes) meter_add(meter, sum(tables$unpacked))
+  check_size(meter, sum(tables$unpacked))
   parts <- lapply(seq_len(nrow(tables)), function(i) {
     label <- sprintf("%s, %s", part$label, shown_name(basename(tables$name[i])))
     if (tables$unpacked[i] == 0) return(list(empty_part(part, label)))
@@ -140,7 +140,7 @@ zip_parts <- function(part, own, meter, depth) {
 # A member that would leave its folder was made by somebody who means harm: nothing of such an archive is read.
 check_members <- function(members, label) {
   parts <- strsplit(members$name, "[/\\\\]")
-  outside <- startsWith(members$name, "/") | grepl("^[A-Za-z]:|^\\\\", members$name) |
+  outside <- startsWith(members$name, "/") | grepl("^[A-Za-z]:[/\\\\]|^\\\\", members$name) |
     vapply(parts, function(steps) ".." %in% steps, NA)
   odd <- members$kind %in% c("link", "other")
   if (!any(outside | odd)) return(invisible())

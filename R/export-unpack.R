@@ -18,11 +18,14 @@ new_meter <- function(path, label) {
 
 meter_add <- function(meter, bytes) {
   meter$unpacked <- meter$unpacked + bytes
-  ratio <- meter$unpacked / meter$packed
-  if (meter$unpacked > unpack_bytes || (meter$unpacked > unpack_free && ratio > unpack_ratio)) {
+  check_size(meter, meter$unpacked)
+}
+
+check_size <- function(meter, unpacked) {
+  if (unpacked > unpack_bytes || (unpacked > unpack_free && unpacked / meter$packed > unpack_ratio)) {
     abort_tide("The file unpacks to far more than an export holds.",
-      where = sprintf("'%s': %s MB became more than %s MB.", meter$label, format_size(meter$packed),
-        format_size(meter$unpacked)),
+      where = sprintf("'%s': %s MB become %s MB or more.", meter$label, format_size(meter$packed),
+        format_size(unpacked)),
       mend = "If it is an export all the same, unpack it yourself and name the tables.", class = "file",
       file = meter$label)
   }
@@ -30,11 +33,11 @@ meter_add <- function(meter, bytes) {
 
 format_size <- function(bytes) ifelse(bytes < 1e7, sprintf("%.2g", bytes / 1e6), sprintf("%.0f", bytes / 1e6))
 
-abort_unpack <- function(label, cause) {
+abort_unpack <- function(label, cause, mend = "It may be damaged or half downloaded: export it again.") {
   cause <- plain_cause(cause)
   if (!nzchar(cause)) cause <- "it ends too early"
   abort_tide("The file cannot be unpacked.", where = sprintf("'%s': %s.", label, cause),
-    mend = "It may be damaged or half downloaded: export it again.", class = "file", file = label)
+    mend = mend, class = "file", file = label)
 }
 
 # gz, to `target`. The last eight bytes tell the checksum and the length of what is inside.
@@ -68,20 +71,24 @@ check_sum <- function(path, sum, label) {
 # Out: how many bytes were written. read: a function that gives the next bytes, none at the end.
 copy_stream <- function(read, target, label, meter) {
   to <- base::file(target, "wb", raw = TRUE)
+  opened <- TRUE
+  on.exit(if (opened) close(to))
   written <- 0
   fail <- function(e) if (inherits(e, "tide_error")) stop(e) else abort_unpack(label, e)
-  tryCatch({
-    while (length(bytes <- read())) {
-      meter_add(meter, length(bytes))
-      writeBin(bytes, to)
-      written <- written + length(bytes)
-    }
-  }, error = fail, warning = fail, finally = close(to))
-  if (file.size(target) != written) {
-    abort_tide("There is no room left in the temporary folder.", where = sprintf("'%s'.", dirname(tempdir())),
-      mend = "Make room, or name another folder in the environment variable TMPDIR.", class = "file", file = label)
+  while (length(bytes <- tryCatch(read(), error = fail, warning = fail))) {
+    meter_add(meter, length(bytes))
+    tryCatch(writeBin(bytes, to), warning = function(w) abort_no_room(label))
+    written <- written + length(bytes)
   }
+  close(to)
+  opened <- FALSE
+  if (file.size(target) != written) abort_no_room(label)
   written
+}
+
+abort_no_room <- function(label) {
+  abort_tide("There is no room left in the temporary folder.", where = sprintf("'%s'.", dirname(tempdir())),
+    mend = "Make room, or name another folder in the environment variable TMPDIR.", class = "file", file = label)
 }
 
 # The members of a zip, from the directory at its end (APPNOTE.TXT 4.3): data.table(name, flags, method, sum, packed,
@@ -92,6 +99,7 @@ zip_members <- function(path, label) {
   ends <- grepRaw(as.raw(c(0x50, 0x4b, 0x05, 0x06)), last, all = TRUE)
   if (!length(ends)) abort_unpack(label, "its directory is missing, as in a broken download")
   at <- ends[length(ends)]
+  if (at + 21 > length(last)) abort_unpack(label, "its directory is cut off, as in a broken download")
   begin <- little(last[at + 16:19])
   directory <- little(last[at + 12:15])
   if (begin == 2^32 - 1 || directory == 2^32 - 1) {
@@ -115,8 +123,9 @@ zip_members <- function(path, label) {
         bytes[at + 46 + lengths[1] + seq_len(lengths[2])]))
     at <- at + 46 + sum(lengths)
   }
+  if (!length(found)) abort_no_table("The archive holds no tables.", label, "Put CSV files into it.")
   members <- rbindlist(found)
-  if (nrow(members)) set(members, which(endsWith(members$name, "/")), "kind", "folder")
+  set(members, which(endsWith(members$name, "/")), "kind", "folder")
   members
 }
 
@@ -147,7 +156,7 @@ zip_sizes <- function(sizes, extra) {
 
 # One member to `target`: its bytes become a gz of their own, which checks length and sum.
 unzip_member <- function(path, member, target, label, meter) {
-  if (member$flags %% 2 == 1) abort_unpack(label, "it is locked with a password")
+  if (member$flags %% 2 == 1) abort_unpack(label, "it is locked with a password", "Give it without one.")
   if (!member$method %in% c(0, 8)) abort_unpack(label, "it is packed in a way that cannot be read")
   head <- file_bytes(path, member$offset, 30)
   if (length(head) < 30 || little(head[1:4]) != 0x04034b50) abort_unpack(label, "the archive is damaged")

@@ -78,7 +78,7 @@ check_decimal <- function(read, columns, place) {
 
 score_convention <- function(numbers, texts) {
   unread <- sum(mapply(function(number, text) sum(is.na(number) & !is.na(text)), numbers, texts))
-  whole <- function(x) sum(x %% 1 != 0, na.rm = TRUE)
+  whole <- function(x) if (is.null(x)) 0 else sum(x != round(x), na.rm = TRUE)
   agree <- if (is.null(numbers$ctr)) 0 else judge_ctr(numbers$ctr,
     numbers$clicks / numbers$impressions) %in% c("fraction", "percent")
   -unread - whole(numbers$clicks) - whole(numbers$impressions) + 0.5 * agree

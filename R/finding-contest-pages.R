@@ -47,6 +47,7 @@ page_fits <- function(summary, wanted) {
   words <- word_table(summary$queries$key[queries], function_only)
   set(words, j = "query", value = queries[words$query])
   asked <- words[wanted, on = "query", nomatch = NULL, allow.cartesian = TRUE]
+  if (!nrow(asked)) return(data.table(wanted, fit = 0L))
   held <- words[own, on = "query", nomatch = NULL, allow.cartesian = TRUE][, .(holding = .N), by = c("page", "word")]
   others <- own[, .(others = .N - 1L), by = "page"]
   asked <- others[held[asked, on = c("page", "word")], on = "page"]

@@ -55,8 +55,10 @@ step_gain <- function(summary, curve, at, target, rule = "next") {
   mean <- reach * at$own * more
   # Relative errors: own factor, both ends of the curve, and a factor of about 1.4 on the chance.
   relative <- sqrt(1 / at$shape + 2 * at$curve_se^2 * (seen * there / pmax(more, 1e-9))^2 + 0.35^2)
+  # On a flat curve the relative error has no bound; nobody can be clicked more often than seen.
+  most <- pmax(seen - at$clicks, mean)
   gain <- lapply(list(gain = mean, low = mean * exp(-stats::qnorm(0.95) * relative),
-    high = mean * exp(stats::qnorm(0.95) * relative)), `*`, per_month(summary))
+    high = pmin(mean * exp(stats::qnorm(0.95) * relative), most)), `*`, per_month(summary))
   list(gain = gain, more = more, there = there, reach = reach, wider = seen / at$impressions, learnt = chance$learnt)
 }
 
@@ -80,6 +82,9 @@ step_how <- function(summary, at, target, step, sure) {
       at$expected, as.integer(summary$recent$days), step$gain$gain), sure)
 }
 
+# Page one is never taken to be seen more often than this, whatever a site's few pairs say.
+most_views <- 4
+
 # How many times the impressions of page two a query has on page one: from the site's pairs that were on both in
 # different weeks, held to a default that stands for a factor within 1.1 and 2 (`default_sd` of its log) in two of three
 # sites.
@@ -102,7 +107,7 @@ page_one_views <- function(summary, default = 1.5, default_sd = 0.3) {
   n <- length(ratio)
   spread <- (if (n > 1) stats::var(ratio) * (n - 1) else 0) + 3 * default_sd^2
   worth <- spread / (n + 2) / default_sd^2
-  min(4, max(1, exp((worth * log(default) + sum(ratio)) / (worth + n))))
+  min(most_views, max(1, exp((worth * log(default) + sum(ratio)) / (worth + n))))
 }
 
 # Other pages of the site that hold a tenth of the query's impressions or more.

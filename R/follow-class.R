@@ -51,7 +51,12 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"), leading = c("
   rows <- coded$rows[coded$rows$page %in% chosen]
   length <- if (by == "week") 7L else 1L
   set(rows, j = "period", value = period_of(rows$date, table$to, length))
-  periods <- rev(seq(period_of(table$to, table$to, length), max(table$from, min(rows$period)), by = -length))
+  last <- period_of(table$to, table$to, length)
+  if (last < table$from) {
+    abort_tide("The window holds no whole week.", where = sprintf("It is %s.", format_days(table$from, table$to)),
+      mend = "Give a longer window, or follow `by` day.", class = "nothing_left", argument = "by")
+  }
+  periods <- rev(seq(last, max(table$from, min(rows$period)), by = -length))
   rows <- rows[rows$period %in% periods]
   leaders <- leading_queries(rows, coded, leading, lines, findings)
   series <- sum_days(coded, table)

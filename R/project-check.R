@@ -35,7 +35,9 @@ tide_check <- function(store, brand = NULL) {
     all = setDT(DBI::dbGetQuery(con,
       "SELECT d.import, d.grain, d.day, d.rows, d.clicks FROM days d JOIN imports i ON i.id = d.import WHERE i.undone = 0")),
     parts = setDT(DBI::dbGetQuery(con,
-      "SELECT p.file, p.grain, p.checksum FROM parts p JOIN imports i ON i.id = p.import WHERE i.undone = 0"))
+      "SELECT p.file, p.import, p.grain, p.month, p.checksum FROM parts p JOIN imports i ON i.id = p.import
+        WHERE i.undone = 0")),
+    current = setDT(DBI::dbGetQuery(con, "SELECT import, grain, day FROM current"))
   ))
   days <- held$days
   if (!nrow(days)) return(structure(list(held = days, coverage = NULL, problems = no_problems()), class = "tide_check"))
@@ -44,7 +46,7 @@ tide_check <- function(store, brand = NULL) {
   dated <- split(days[days$day > 0], by = "grain")
   problems <- rbindlist(c(list(no_problems()), lapply(dated, missing_days), unusual_days(dated),
     lapply(split(held$all[held$all$day > 0], by = "grain"), revised_days),
-    lapply(dated, row_changes), list(capped_tables(days), damaged_parts(store, held$parts), missing_totals(summary),
+    lapply(dated, row_changes), list(capped_tables(days), damaged_parts(store, held$parts, held$current), missing_totals(summary),
       spelling_problems(page_spellings(store)),
       if (length(brand)) missed_spellings(store, brand))))
   structure(list(held = summary, coverage = monthly_coverage(days), problems = problems), class = "tide_check")
@@ -129,11 +131,14 @@ capped_tables <- function(days) {
     "Rows with few clicks are missing, so CTR reads too high.", "Export by page, or in shorter windows.")))
 }
 
-damaged_parts <- function(store, parts) {
+damaged_parts <- function(store, parts, current) {
   bad <- !part_whole(store, parts)
   if (!any(bad)) return(NULL)
-  a_problem("damaged part", parts$grain[bad], parts$file[bad], "Its rows are left out of every result.",
-    "Load its export again: the part is then written anew.")
+  counts <- paste(parts$import, parts$grain, parts$month) %in% paste(current$import, current$grain,
+    month_of(current$day))
+  a_problem("damaged part", parts$grain[bad], parts$file[bad],
+    ifelse(counts[bad], "Its rows are left out of every result.", "None: a newer export holds all of its days."),
+    "Load its export again: the part is then written anew.", ifelse(counts[bad], "problem", "remark"))
 }
 
 missing_totals <- function(held) {

@@ -128,6 +128,7 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   found <- rbindlist(c(list(empty_findings()), lapply(by_kind, `[[`, "found")), use.names = TRUE)
   # Sums of probabilities may stray from 0 and 1 by a rounding error.
   set(found, j = "confidence", value = pmin(1, pmax(0, found$confidence)))
+  found <- within_demand(found, summary)
   set(found, j = "hours", value = kind_hours(hours)[found$kind])
   found <- rank_findings(add_worth(found, summary, rules), options)
   how <- stats::setNames(found$how, found$id)
@@ -140,6 +141,13 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
     tested = sum(pairs$tested), summary = summary,
     outside = if (!all(inside)) outside_shares(outside_line(summary, pairs, inside, within), pairs)
   ), class = "tide_findings")
+}
+
+# No figure above what the demand allows: every search seen as often as page one may be, and clicked each time.
+within_demand <- function(found, summary) {
+  most <- pmax(0, most_views * found$impressions - found$clicks) * per_month(summary)
+  for (column in c("gain", "gain_low", "gain_high")) set(found, j = column, value = pmin(found[[column]], most))
+  found
 }
 
 # Facts of a finding's query and page, where there are any.

@@ -148,9 +148,9 @@ report_read <- function(summary, outside = NULL) {
     if (NROW(summary$facts)) sub("^ +", "", fact_lines(summary$facts)),
     if (summary$folded > 0) sprintf("%s of a page's address were folded into one page each.",
       format_plural(summary$folded, "other spelling")),
-    if (all(names(segments) == "all")) "No brand words were given, so brand queries are in the pool and lift the curve." else
-      sprintf("%s held apart from %s others.", format_plural(segments[["brand"]], "brand query is",
-        "brand queries are"), format_count(segments[["non-brand"]])),
+    if (is.na(segments["brand"]) && is.na(segments["non-brand"])) "No brand words were given, so brand queries are in the pool and lift the curve." else
+      sprintf("%s held apart from %s others.", format_plural(sum(segments["brand"], na.rm = TRUE), "brand query is",
+        "brand queries are"), format_count(sum(segments["non-brand"], na.rm = TRUE))),
     if (summary$window$dated && summary$recent$days < summary$window$days) sprintf("Findings rest on the last %d days, the curve on all %d.", summary$recent$days, summary$window$days))
   paste0("<section id='read'><h2>What was read, and what was left out</h2>", plain_table(sources, c("Rows", "Kept")),
     if (nrow(left)) plain_table(out, c("Rows", "Clicks", "Impressions")) else "<p>No row was left out.</p>",

@@ -63,7 +63,8 @@ with_store <- function(store, write, work, waiting = NULL) {
     if (write) make_folders(store)
     fresh <- !file.exists(index) || file.size(index) == 0
     if (fresh) check_lost(store)
-    con <- DBI::dbConnect(RSQLite::SQLite(), if (fresh && !write) ":memory:" else index, synchronous = "full")
+    con <- DBI::dbConnect(RSQLite::SQLite(), if (fresh && !write) ":memory:" else index, synchronous = NULL)
+    DBI::dbExecute(con, "PRAGMA synchronous = FULL")
     if (write) write_store(store, con, work, waiting) else {
       DBI::dbExecute(con, "PRAGMA busy_timeout = 10000")
       if (fresh) renew_tables(con)
@@ -111,11 +112,15 @@ abort_index <- function(store, cause) {
     abort_store(store$dir, "The index of the archive is damaged.", rebuild_mend, cause, "store_index")
   }
   if (grepl("readonly|read-only|unable to open|permission|Permission", cause)) {
-    abort_store(store$dir, "The archive cannot be written to.",
-      "Give yourself the right to write to the folder and its files, or copy the project elsewhere.", cause)
+    abort_read_only(store, cause)
   }
   abort_store(store$dir, "The archive cannot be used.",
     "Check that you may write to the folder, that the disk has room, and that nobody else holds it.", cause)
+}
+
+abort_read_only <- function(store, cause) {
+  abort_store(store$dir, "The archive cannot be written to.",
+    "Give yourself the right to write to the folder and its files, or copy the project elsewhere.", cause)
 }
 
 rebuild_mend <- "Rebuild the index from the parts: inktide check --rebuild (in R: tide_rebuild()). Nothing is deleted by it."

@@ -36,7 +36,10 @@ tide_load <- function(store, files, exported = NULL, columns = NULL, date_order 
   parts <- read_inputs(files, how, progress)
   sources <- rbindlist(lapply(parts, `[[`, "source"), fill = TRUE)
   parts <- Filter(function(part) !is.null(part$rows), parts)
-  tables <- lapply(split_by_grain(parts), newest_rows)
+  tables <- Filter(function(table) nrow(table$rows) > 0, lapply(split_by_grain(parts), newest_rows))
+  if (!length(tables)) abort_no_rows(parts)
+  # In one order, however the files were named.
+  tables <- tables[sort(names(tables))]
   content <- digest::digest(lapply(tables, function(table) table$rows), algo = "xxhash64")
   left_out <- sum_left_out(rbindlist(c(lapply(parts, `[[`, "left_out"), lapply(tables, `[[`, "left_out"))))
 

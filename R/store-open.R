@@ -67,6 +67,7 @@ make_folders <- function(store) {
     if (!dir.exists(folder) && !suppressWarnings(dir.create(folder, recursive = TRUE)) && !dir.exists(folder)) {
       abort_store(store$dir, "The archive cannot be made.", "Name a folder that you may write to.")
     }
+    if (file.access(folder, 2) != 0) abort_read_only(store, sprintf("'%s' takes no new files", folder))
   }
 }
 

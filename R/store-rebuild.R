@@ -63,8 +63,9 @@ index_aside <- function(store) {
 
 with_new_index <- function(store, work) {
   make_folders(store)
-  con <- DBI::dbConnect(RSQLite::SQLite(), index_path(store), synchronous = "full")
+  con <- DBI::dbConnect(RSQLite::SQLite(), index_path(store), synchronous = NULL)
   on.exit(DBI::dbDisconnect(con))
+  DBI::dbExecute(con, "PRAGMA synchronous = FULL")
   DBI::dbExecute(con, "BEGIN IMMEDIATE")
   renew_tables(con)
   work(con)

@@ -37,6 +37,12 @@ abort_all_damaged <- function(store, damaged) {
     sprintf("%s missing or damaged, the first '%s'", format_plural(length(damaged), "part"), damaged[1]))
 }
 
+# Where nothing could be read, damage goes before filters.
+check_all_damaged <- function(store, left_out) {
+  damaged <- grep("^damaged part ", left_out$reason, value = TRUE)
+  if (length(damaged)) abort_all_damaged(store, sub("^damaged part ", "", damaged))
+}
+
 # The window that tables without dates told, NULL where any did not.
 slice_window <- function(slices) {
   if (any(slices$day > 0) || anyNA(slices$first)) return(NULL)

@@ -55,7 +55,11 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
   days <- if (is.na(table$days)) as.integer(undated_days) else table$days
   whole <- !dated || days <= recent_days
   recent_from <- if (whole) table$from else table$to - as.integer(recent_days) + 1L
-  reduced <- reduce_chunks(source$chunks, if (!whole) recent_from, split)
+  reduced <- tryCatch(reduce_chunks(source$chunks, if (!whole) recent_from, split),
+    tide_error_nothing_left = function(e) {
+      if (inherits(data, "tide_months")) check_all_damaged(data$plan$store, source$left_out())
+      stop(e)
+    })
   odd <- odd_days(reduced$by_day)
   if (nrow(odd)) reduced <- without_days(reduced, source$chunks, odd$date, split)
   queries <- reduced$queries

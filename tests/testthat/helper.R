@@ -62,3 +62,19 @@ program <- function(..., dir = ".", env = character()) {
     env = c(paste0("R_LIBS=", paste(.libPaths(), collapse = .Platform$path.sep)), env)))
   list(status = status, out = readLines(out, encoding = "UTF-8"), err = readLines(err, encoding = "UTF-8"))
 }
+
+# The program in this process, called as a person would. Out: status, out, err.
+called <- function(...) {
+  withr::local_envvar(R_DATATABLE_NUM_THREADS = "2", TZ = "UTC")
+  out <- withr::local_tempfile()
+  err <- withr::local_tempfile()
+  to <- file(err, "w")
+  sink(out)
+  sink(to, type = "message")
+  status <- tryCatch(inktide:::cli_main(c(...)), finally = {
+    sink(type = "message")
+    sink()
+    close(to)
+  })
+  list(status = status, out = readLines(out), err = readLines(err))
+}

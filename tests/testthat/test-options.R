@@ -1,20 +1,5 @@
 # Every option of the program does what its help says: called as the program calls it, in this process.
 
-# Out: status, out, err.
-called <- function(...) {
-  withr::local_envvar(R_DATATABLE_NUM_THREADS = "2", TZ = "UTC")
-  out <- withr::local_tempfile()
-  err <- withr::local_tempfile()
-  to <- file(err, "w")
-  sink(out)
-  sink(to, type = "message")
-  status <- tryCatch(inktide:::cli_main(c(...)), finally = {
-    sink(type = "message")
-    sink()
-    close(to)
-  })
-  list(status = status, out = readLines(out), err = readLines(err))
-}
 pairs_file <- tide_example()[["pairs"]]
 rows_of <- function(command, ...) {
   run <- called(command, pairs_file, "--brand", "fernmoor", "--quiet", "--format", "csv", "--exported", "2026-12-01", ...)

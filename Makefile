@@ -4,7 +4,7 @@ BUILD := .build
 LIBRARY := $(BUILD)/library
 SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R) $(wildcard src/*.c) $(wildcard inst/*/*) exec/inktide
 
-.PHONY: demo test check install build setup setup-test docs example bench clean
+.PHONY: demo test sanitize install build setup setup-test docs example bench clean
 
 demo: build
 	@exec/inktide demo demo-site
@@ -26,6 +26,9 @@ setup-test:
 
 test: setup-test build
 	@Rscript tools/test.R
+
+sanitize: setup-test
+	@sh tools/sanitize.sh
 
 install: setup
 	@sh tools/install.sh "$(PREFIX)"

@@ -83,6 +83,7 @@ parse_call <- function(command, words) {
     abort_call(sprintf("Unknown option '%s'.", unknown[1]), sprintf("in 'inktide %s'", command$name),
       sprintf("Did you mean '%s'? 'inktide help %s' lists all.", nearest_name(unknown[1], known), command$name))
   }
+  check_given(words, command)
   parsed <- tryCatch(optparse::parse_args(parser, args = words, positional_arguments = TRUE,
     convert_hyphens_to_underscores = TRUE),
     error = function(e) abort_call("The call cannot be understood.",
@@ -106,6 +107,17 @@ parse_call <- function(command, words) {
   options["brand"] <- list(brand_words(options[["brand"]]))
   options["columns"] <- list(parse_mapping(options[["columns"]]))
   list(options = options, files = c(parsed$args, literal))
+}
+
+# An option that wants a value has one, before the next option.
+check_given <- function(words, command) {
+  wants <- vapply(Filter(function(o) o@action != "store_true", command$options), function(o) o@long_flag, "")
+  after <- c(words[-1], "--")
+  bare <- which(words %in% wants & startsWith(after, "--"))
+  if (length(bare)) {
+    abort_call(sprintf("Option '%s' needs a value.", words[bare[1]]), sprintf("in 'inktide %s'", command$name),
+      sprintf("Give it after the option. See 'inktide help %s'.", command$name))
+  }
 }
 
 # optparse tells the value but not the option that it was given to.

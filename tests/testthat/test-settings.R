@@ -155,3 +155,20 @@ test_that("what is suggested has its evidence in the data and can be read back o
   # Without pages there is nothing to guess from, and that is no error.
   expect_null(tide_suggest(as_data(rows[, !"page"]))$site)
 })
+
+test_that("settings that would run, multiply or be misread are refused by line", {
+  of <- function(..., bytes = NULL) {
+    dir <- withr::local_tempdir(.local_envir = parent.frame())
+    file <- file.path(dir, "inktide.yml")
+    if (is.null(bytes)) writeLines(c(...), file) else writeBin(bytes, file)
+    tide_settings(dir)
+  }
+  bad <- list("brand: [!expr Sys.time()]", c("site: x", "brand: &a [x, *a]"), paste0("brand: ", strrep("[", 500), strrep("]", 500)),
+    vapply(0:60, function(i) paste0(strrep("  ", i), "a:"), ""), rep("brand: [a]", 1e5), c("brand: [a]", "brand: [b]"))
+  for (lines in bad) expect_error(expect_silent(of(lines)), class = "tide_error_settings")
+  expect_error(of("site: x", "brand: [!expr x]"), "line 2", class = "tide_error_settings")
+  utf16 <- iconv(list(charToRaw("brand: [a]\n")), "UTF-8", "UTF-16LE", toRaw = TRUE)[[1]]
+  expect_error(of(bytes = utf16), "UTF-8", class = "tide_error_settings")
+  expect_equal(of(bytes = c(as.raw(c(0xef, 0xbb, 0xbf)), charToRaw("brand: [ab]\n")))$rules$brand, "ab")
+  expect_equal(of("brand: ['*best*', \"a & b\", fern!moor]  # !expr")$rules$brand, c("*best*", "a & b", "fern!moor"))
+})

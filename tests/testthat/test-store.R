@@ -285,3 +285,85 @@ test_that("the program loads, checks, undoes and works from the archive", {
   expect_equal(empty$status, 1)
   expect_match(empty$err, "archive is empty", all = FALSE)
 })
+
+test_that("a lost, empty, foreign or damaged index is told, nothing is swept, and it can be rebuilt", {
+  dir <- withr::local_tempdir()
+  store <- tide_store(dir)
+  tide_load(store, export(rows_of(0:40, 10)), exported = "2026-05-01")
+  tide_load(store, export(rows_of(30:50, 20)), exported = "2026-05-10")
+  tide_load(store, export(rows_of(0:3, 99)), exported = "2026-05-11")
+  tide_undo(store, 3)
+  tide_keep_facts(store, tide_facts(csv("query,volume", "kale,900")))
+  before <- held(store)
+  history <- tide_history(store)
+  index <- file.path(store$dir, "archive.sqlite")
+  other <- withr::local_tempdir()
+  tide_load(tide_store(other), export(rows_of(0:3, 1)), exported = "2026-05-01")
+  breaks <- list(function() unlink(index), function() writeBin(raw(), index), function() writeBin(as.raw(1:200), index),
+    function() file.copy(file.path(other, "archive", "archive.sqlite"), index, overwrite = TRUE))
+  for (way in breaks) {
+    parts <- list.files(file.path(store$dir, "parts"))
+    way()
+    expect_error(tide_load(tide_store(dir), export(rows_of(60:61, 5)), exported = "2026-06-01"), "rebuild|Rebuild",
+      class = "tide_error_store_index")
+    expect_equal(list.files(file.path(store$dir, "parts")), parts)
+    again <- tide_rebuild(dir)
+    expect_equal(held(again), before)
+    expect_equal(tide_history(again), history)
+    expect_equal(tide_held_facts(again)[[1]]$rows$volume, 900)
+  }
+  # Archives of earlier versions have no records: their parts say what they hold.
+  unlink(c(index, file.path(store$dir, "records")), recursive = TRUE)
+  expect_error(tide_store(dir), class = "tide_error_store_index")
+  expect_equal(sum(tide_history(tide_rebuild(dir))$rows), 41 + 21 + 4)
+  expect_error(tide_rebuild(withr::local_tempdir()), class = "tide_error_store")
+})
+
+test_that("damaged parts are written anew when their file is loaded again; without any, every command says so", {
+  dir <- withr::local_tempdir()
+  store <- tide_store(dir)
+  file <- export(rows_of(0:40, 10))
+  tide_load(store, file, exported = "2026-05-01")
+  for (hurt in list(function(part) unlink(part), function(part) writeLines("x", part))) {
+    for (part in list.files(file.path(store$dir, "parts"), full.names = TRUE)) hurt(part)
+    expect_error(held(store), "can be read", class = "tide_error_store")
+    expect_error(tide_summary(tide_by_month(store)), "can be read", class = "tide_error_store")
+    expect_true(any(tide_check(store)$problems$problem == "damaged part"))
+    expect_equal(tide_load(store, file, exported = "2026-05-01")$repaired, 2)
+    expect_equal(sum(held(store)$clicks), 410)
+    expect_equal(tide_load(store, file, exported = "2026-05-01")$repaired, 0)
+  }
+})
+
+test_that("an older export says that a newer one counts, and a mistyped name leaves nothing behind", {
+  dir <- file.path(withr::local_tempdir(), "new")
+  expect_error(tide_load(tide_store(dir), "nowhere.csv"), class = "tide_error_file")
+  expect_false(dir.exists(dir))
+  store <- tide_store(dir)
+  tide_load(store, export(rows_of(0:9, 10)), exported = "2026-05-10")
+  older <- tide_load(store, export(rows_of(5:14, 20)), exported = "2026-05-01")
+  expect_equal(c(older$changes$days_unused, older$changes$rows_before), c(5, 0))
+  expect_match(format(older), "not used: 5 days that a newer export holds", all = FALSE)
+})
+
+test_that("each day rests on the finest table that has it, and the summary says on which", {
+  days <- function(from, n) format(as.IDate(from) + seq_len(n) - 1L)
+  device <- csv("date,query,page,device,clicks,impressions,position",
+    sprintf("%s,kale,/a,%s,2,50,3", rep(days("2026-05-01", 61), each = 2), c("mobile", "desktop")))
+  plain <- csv("date,query,page,clicks,impressions,position", sprintf("%s,kale,/a,10,100,3", days("2026-06-20", 73)))
+  truth <- 61 * 4 + 62 * 10
+  store <- tide_store(withr::local_tempdir())
+  for (file in c(device, plain)) tide_load(store, file, exported = "2026-12-01")
+  asked <- list(NULL, c("date", "query", "page"))
+  for (dimensions in asked) {
+    for (data in list(tide_read(c(device, plain), exported = "2026-12-01", dimensions = dimensions),
+      tide_stored(store, dimensions = dimensions), tide_by_month(store, dimensions = dimensions))) {
+      summary <- tide_summary(data)
+      expect_equal(sum(summary$cells$clicks), truth)
+      expect_equal(summary$window$days, 123L)
+      expect_equal(summary$rests_on$days, c(61, 62))
+      expect_match(format(summary), "2026-07-01 to 2026-08-31 (62 days) from the table by date x query x page", fixed = TRUE,
+        all = FALSE)
+    }
+  }
+})

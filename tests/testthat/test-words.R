@@ -119,3 +119,13 @@ test_that("who took the lead, how the two compare and who has it now is told as 
   expect_match(split(held_other = 12), "drags behind on page two")
   expect_match(split(stands = 11, held_other = 12), "neither gets off page two")
 })
+
+test_that("short names, and sites where all queries are the brand's, have spellings too, or none", {
+  for (host in c("a", "ab", "abc", "abcd", "abcde")) for (rest in list(NULL, "socks,https://abc.example/s,1,30,7")) {
+    file <- csv("query,page,clicks,impressions,position", sprintf("%s,https://%s.example/,50,100,1", c(host, paste(host, "shoes")), host),
+      rest)
+    brand <- tide_suggest(tide_read(file))$brand
+    expect_true(host %in% brand$word)
+    expect_equal(nrow(tide_brand_spellings(tide_summary(tide_read(file)), host)), 0)
+  }
+})

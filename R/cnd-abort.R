@@ -8,6 +8,6 @@ abort_tide <- function(what, where = NULL, mend = NULL, class, fault = c("data",
   lines <- c(what, if (length(where)) paste0("  where: ", where), if (length(mend)) paste0("  mend:  ", mend))
   stop(structure(
     class = c(paste0("tide_error_", class), "tide_error", "error", "condition"),
-    list(message = paste(lines, collapse = "\n"), call = NULL, fault = match.arg(fault), ...)
+    list(message = visible_text(paste(lines, collapse = "\n")), call = NULL, fault = match.arg(fault), ...)
   ))
 }

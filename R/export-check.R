@@ -11,10 +11,12 @@ check_figures <- function(rows, place, clicks_above, aside) {
   }
   for (column in figure_names) {
     values <- rows[[column]]
-    if (is.double(values)) {
+    # Where the ends are fine, so is all between them.
+    ends <- suppressWarnings(range(values, na.rm = TRUE))
+    if (any(is.infinite(ends))) {
       refuse(is.infinite(values), column, "Infinite figures", "Correct or delete those rows.")
     }
-    refuse(values < 0, column, "Negative figures", "Correct or delete those rows.")
+    if (ends[1] < 0) refuse(values < 0, column, "Negative figures", "Correct or delete those rows.")
     if (column == "position") next
     if (anyNA(values)) refuse(is.na(values), column, "Empty cells", "Fill them in, or delete those rows.")
     if (is.double(values)) {
@@ -23,7 +25,7 @@ check_figures <- function(rows, place, clicks_above, aside) {
         "Clicks and impressions are counts: check which column holds them.")
     }
   }
-  refuse(rows$position < 1 & rows$impressions > 0, "position", "Positions below 1",
+  if (ends[1] < 1) refuse(rows$position < 1 & rows$impressions > 0, "position", "Positions below 1",
     "Positions start at 1; check which column holds the average position.")
   if (clicks_above == "refuse") {
     refuse(rows$clicks > rows$impressions, "clicks", "More clicks than impressions",

@@ -32,9 +32,27 @@ parquet_as_csv <- function(path, target, label, meter) {
       where = sprintf("'%s'.", label),
       mend = "In R: install.packages(\"nanoparquet\"), or give the table as CSV.", class = "file", file = label)
   }
-  rows <- tryCatch(nanoparquet::read_parquet(path), error = function(e) abort_unpack(label, e))
-  fwrite(setDT(lapply(as.list(rows), plain_column)), target, na = "")
+  # Its name is made here: what a child makes up stays with the child.
+  force(target)
+  done <- in_child(function() {
+    rows <- suppressWarnings(nanoparquet::read_parquet(path))
+    fwrite(setDT(lapply(as.list(rows), plain_column)), target, na = "")
+    nrow(rows)
+  })
+  if (!is.numeric(done)) abort_unpack(label, if (is.null(done)) "its pages are damaged" else done)
+  if (!file.exists(target)) abort_no_table("The file holds no columns.", label, "Export it again.")
   target
+}
+
+# What a damaged file may bring down is done in a process of its own, where there are such. Out: what `work` gives, the
+# text of its error, or NULL where the process died.
+in_child <- function(work) {
+  if (.Platform$OS.type != "unix") return(tryCatch(work(), error = conditionMessage))
+  job <- parallel::mcparallel({
+    .Call(default_faults)
+    tryCatch(work(), error = conditionMessage)
+  }, silent = TRUE)
+  suppressWarnings(parallel::mccollect(job))[[1]]
 }
 
 # Lists of texts in one cell are written after each other.

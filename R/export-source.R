@@ -157,12 +157,13 @@ empty_part <- function(part, label) utils::modifyList(part, list(label = label, 
 # UTF-16 and UTF-32 to UTF-8.
 decode_text <- function(part, target, encoding) {
   bytes <- readBin(part$path, "raw", file.size(part$path))
-  text <- iconv(list(bytes), encoding, "UTF-8")
-  if (is.na(text)) {
+  text <- iconv(list(bytes), encoding, "UTF-8", toRaw = TRUE)[[1]]
+  if (is.null(text)) {
     abort_tide(sprintf("The text is damaged: it is not %s all through.", encoding),
       where = sprintf("'%s'.", part$label), mend = "Export it again, best as UTF-8.", class = "layout",
       file = part$label)
   }
-  send_bytes(target, charToRaw(sub("^\ufeff", "", enc2utf8(text))))
+  mark <- as.raw(c(0xef, 0xbb, 0xbf))
+  send_bytes(target, if (identical(utils::head(text, 3), mark)) text[-(1:3)] else text)
   target
 }

@@ -90,6 +90,10 @@ score_convention <- function(numbers, texts) {
 settle_dates <- function(rows, place, order, aside) {
   if (!"date" %in% names(rows)) return(NULL)
   text <- rows$date
+  if (!length(aside) && !is.character(text)) {
+    set(rows, j = "date", value = parse_date(text, place, order))
+    return(NULL)
+  }
   data <- setdiff(seq_len(nrow(rows)), aside)
   spans <- if (is.character(text)) split_spans(text[data])
   if (is.null(spans)) {
@@ -134,9 +138,10 @@ parse_date <- function(x, place, order = NULL, rows = seq_along(x)) {
     abort_cells(rows[bad], shown, "date", place, what, mend, class, ...)
   }
   if (inherits(x, c("Date", "POSIXct"))) {
+    if (!length(x)) return(as.IDate(x))
     if (anyNA(x)) refuse(which(is.na(x)), "No date", "Fill it in, or delete those rows.", "not_date")
     dates <- as.IDate(x)
-    far <- which(is.na(in_range(dates)))
+    far <- if (anyNA(in_range(range(dates)))) which(is.na(in_range(dates)))
     if (length(far)) refuse(far, "No date of an export", date_range_mend, "not_date")
     return(dates)
   }

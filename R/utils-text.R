@@ -45,7 +45,8 @@ print_lines <- function(lines) cat(visible_text(lines), sep = "\n")
 
 # White space of all kinds between words is one blank: a text in a table stands on one line.
 fold_blanks <- function(x) {
-  odd <- grepl("[\t\r\n\f\v]", x)
+  odd <- which(text_holds(x, "blanks"))
+  odd <- odd[grepl("[\t\r\n\f\v]", x[odd])]
   x[odd] <- trimws(gsub("[ \t\r\n\f\v]+", " ", x[odd]))
   x
 }

@@ -1,6 +1,7 @@
 /* What R does not tell of files: their kind, owner and mode, and whether bytes that were written arrived. */
 #include <errno.h>
 #include <fcntl.h>
+#include <signal.h>
 #include <string.h>
 #include <sys/types.h>
 #include <sys/stat.h>
@@ -43,6 +44,18 @@ SEXP own_file(SEXP path, SEXP owner, SEXP group, SEXP mode) {
 #endif
   if (chmod(name, (mode_t) bits) != 0) return mkString(strerror(errno));
   return mkString("");
+}
+
+/* In a child process: a fault ends it at once, without R's farewell, which would clear away the folder for temporary files
+   that it shares with its parent. */
+SEXP default_faults(void) {
+  const int faults[] = { SIGSEGV, SIGILL, SIGFPE, SIGABRT,
+#ifdef SIGBUS
+    SIGBUS
+#endif
+  };
+  for (size_t i = 0; i < sizeof faults / sizeof faults[0]; i++) signal(faults[i], SIG_DFL);
+  return R_NilValue;
 }
 
 /* Writes bytes to standard output (1), standard error (2) or a path: into what is there, or into a new file. Out: "" or why

@@ -12,6 +12,7 @@ SEXP blended_ctr(SEXP table, SEXP position, SEXP rows, SEXP impressions, SEXP br
 SEXP scan_records(SEXP path, SEXP skip, SEXP sep, SEXP cells);
 SEXP path_facts_of(SEXP path);
 SEXP own_file(SEXP path, SEXP owner, SEXP group, SEXP mode);
+SEXP default_faults(void);
 SEXP write_bytes(SEXP to, SEXP bytes);
 
 static const R_CallMethodDef calls[] = {
@@ -25,6 +26,7 @@ static const R_CallMethodDef calls[] = {
   {"scan_records", (DL_FUNC) &scan_records, 4},
   {"path_facts_of", (DL_FUNC) &path_facts_of, 1},
   {"own_file", (DL_FUNC) &own_file, 4},
+  {"default_faults", (DL_FUNC) &default_faults, 0},
   {"write_bytes", (DL_FUNC) &write_bytes, 2},
   {NULL, NULL, 0}
 };

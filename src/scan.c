@@ -3,6 +3,7 @@
    so that the rows that were read can be held against them and none is lost without a word. */
 #include <stdio.h>
 #include <limits.h>
+#include <stdint.h>
 #include <string.h>
 #include "checks.h"
 
@@ -118,6 +119,35 @@ static void close_scan(void *data) {
   scan->file = scan->copy = NULL;
 }
 
+/* The next byte from `at` on that is `one`, `other`, zero or beyond ASCII: eight at a time, by the bits that a zero byte
+   leaves in a word. */
+static inline size_t skip_plain(const unsigned char *bytes, size_t at, size_t end, unsigned char one, unsigned char other) {
+  const uint64_t each = 0x0101010101010101u, high = 0x8080808080808080u;
+  while (at + 8 <= end) {
+    uint64_t word, a, b;
+    memcpy(&word, bytes + at, 8);
+    a = word ^ (each * one);
+    b = word ^ (each * other);
+    if ((((a - each) & ~a) | ((b - each) & ~b) | ((word - each) & ~word) | word) & high) break;
+    at += 8;
+  }
+  while (at < end && bytes[at] != one && bytes[at] != other && bytes[at] != 0 && bytes[at] < 128) at++;
+  return at;
+}
+
+/* The same over whole cells, as long as each begins as plainly as it goes on; counts those begun. */
+static size_t skip_cells(const unsigned char *bytes, size_t at, size_t end, unsigned char sep, unsigned char line_end,
+    int *cells) {
+  for (;;) {
+    at = skip_plain(bytes, at, end, sep, line_end);
+    if (at + 1 >= end || bytes[at] != sep || *cells == INT_MAX) return at;
+    unsigned char next = bytes[at + 1];
+    if (next <= ' ' || next >= 127 || next == '"' || next == sep) return at;
+    ++*cells;
+    at += 2;
+  }
+}
+
 /* Where line feeds end lines, a carriage return alone is part of a cell; in a file without any it ends lines itself. */
 static int has_line_feed(Scan *scan) {
   size_t got;
@@ -144,6 +174,13 @@ static SEXP walk(void *data) {
   while ((got = fread(scan->bytes, 1, chunk_size, scan->file)) > 0) {
     R_CheckUserInterrupt();
     for (size_t i = 0; i < got; i++) {
+      /* Most bytes are the middle of a cell, where nothing but its end, zeros and what is beyond ASCII matters. */
+      if (state == plain && !utf8.left && scan->copy == NULL) {
+        int cells = scan->cells;
+        i = skip_cells(scan->bytes, i, got, sep, line_end, &cells);
+        scan->cells = cells;
+        if (i == got) break;
+      }
       unsigned char byte = scan->bytes[i];
       if (line <= scan->skip) {
         if (byte == line_end && ++line == INT_MAX) error("the file has too many lines");

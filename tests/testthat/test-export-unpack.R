@@ -113,3 +113,20 @@ test_that("odd names and sources are read for what is in them", {
   system2("sh", c("-c", shQuote(sprintf("cat %s > %s", plain, pipe))), wait = FALSE)
   expect_equal(sum(tide_read(pipe)$tables[[1]]$rows$clicks), 70)
 })
+
+test_that("a damaged Parquet file is an error, and the session and its folder go on", {
+  skip_if_not_installed("nanoparquet")
+  file <- tempfile(fileext = ".parquet")
+  nanoparquet::write_parquet(data.frame(query = sprintf("query %d", 1:500), clicks = 1:500, impressions = 1000L, position = 3), file)
+  bytes <- readBin(file, "raw", 1e6)
+  expect_equal(sum(tide_read(file)$tables[[1]]$rows$clicks), sum(1:500))
+  set.seed(2)
+  for (round in 1:25) {
+    damaged <- bytes
+    at <- sample(5:(length(bytes) - 4), 40)
+    damaged[at] <- as.raw(sample(0:255, 40, TRUE))
+    writeBin(damaged, file)
+    tryCatch(tide_read(file), tide_error = function(e) NULL)
+    expect_true(file.exists(file))
+  }
+})

@@ -40,16 +40,14 @@ odd_data <- list(
   `same position, same rate` = c(head_of$undated, sprintf("q%d,/p%d,5,100,4", 1:60, 1:60)))
 
 calls <- function(file, dir) list(
-  curve = c("curve", file), diagnose = c("curve", file, "--diagnose"), rivals = c("curve", file, "--compare"),
-  parts = c("curve", file, "--by", "words"), find = c("find", file), `find, brand` = c("find", file, "--brand", "fernmoor"),
-  `find by page` = c("find", file, "--view", "page"), compare = c("compare", file, "--days", "7"),
+  curve = c("curve", file), diagnose = c("curve", file, "--diagnose"),
+  parts = c("curve", file, "--by", "words"), find = c("find", file, "--view", "page"), compare = c("compare", file, "--days", "7"),
   segments = c("compare", file, "--by", "intent"), follow = c("follow", file),
   `trace query` = c("trace", "kale", file), `trace site` = c("trace", "/*", file),
   report = c("report", file, "--brand", "fernmoor", "--out", file.path(dir, "r.html")),
   load = c("load", file, "--project", file.path(dir, "p")),
   `check, stored` = c("check", "--project", file.path(dir, "p")),
   `find, stored` = c("find", "--project", file.path(dir, "p"), "--format", "csv"),
-  `follow, stored` = c("follow", "--project", file.path(dir, "p")),
   init = c("init", file, "--project", file.path(dir, "i")))
 
 test_that("every command gives a result or one error of ours on small and odd data", {

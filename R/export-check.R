@@ -36,6 +36,9 @@ check_figures <- function(rows, place, clicks_above, aside) {
 # Above this, numbers as computers keep them no longer count one by one.
 most_counted <- 2^53
 
+# No search and no address is longer: such a cell is damage, and breaks what sorts or shows it.
+longest_text <- 32767
+
 # By reason, the rows that no figure may rest on.
 unusable_rows <- function(rows, exported, lag, clicks_above) {
   reasons <- list(
@@ -44,6 +47,13 @@ unusable_rows <- function(rows, exported, lag, clicks_above) {
     "more clicks than impressions" = which(rows$clicks > rows$impressions)
   )
   if (clicks_above == "keep") reasons[["more clicks than impressions"]] <- NULL
+  for (column in intersect(c("query", "page"), names(rows))) {
+    long <- which(nchar(levels(rows[[column]]), "bytes") > longest_text)
+    if (length(long)) {
+      reasons[[sprintf("a %s of more than %s bytes", column, format_count(longest_text))]] <-
+        which(as.integer(rows[[column]]) %in% long)
+    }
+  }
   if (lag > 0 && !is.null(rows[["date"]])) {
     reasons[[sprintf("unfinished days (within %g days of the export)",
       lag)]] <- which(as.integer(rows$date) >= as.integer(exported) - lag)

@@ -1,8 +1,9 @@
 # The index made anew from what stands beside it.
 
 #' @rdname tide_store
+#' @param now Time to write into the history for parts without a record.
 #' @export
-tide_rebuild <- function(dir) {
+tide_rebuild <- function(dir, now = Sys.time()) {
   store <- new_store(dir)
   need_parquet(store)
   records <- list_records(store)
@@ -13,7 +14,7 @@ tide_rebuild <- function(dir) {
   contents <- lapply(file.path(records_folder(store), records$file), read_record)
   imports <- contents[records$kind == "import"]
   recorded <- unlist(lapply(imports, function(one) one$parts$file))
-  imports <- c(imports, import_of_parts(store, setdiff(parts, recorded), records))
+  imports <- c(imports, import_of_parts(store, setdiff(parts, recorded), records, now))
   aside <- index_aside(store)
   tryCatch({
     with_new_index(store, function(con) {
@@ -75,7 +76,7 @@ with_new_index <- function(store, work) {
 
 # Parts that no record tells of, as archives of earlier versions have them: what they hold says what they are. Out: a
 # list like the records of imports.
-import_of_parts <- function(store, files, records) {
+import_of_parts <- function(store, files, records, now) {
   number <- part_import(files)
   files <- files[!is.na(number)]
   number <- number[!is.na(number)]
@@ -84,7 +85,7 @@ import_of_parts <- function(store, files, records) {
     id <- part_import(own[1])
     if (id %in% taken) id <- max(taken) + id
     read <- lapply(own, function(file) read_part_file(store, file, id))
-    list(import = data.frame(id = id, at = format(Sys.time(), "%Y-%m-%d %H:%M:%S", tz = "UTC"),
+    list(import = data.frame(id = id, at = format(now, "%Y-%m-%d %H:%M:%S", tz = "UTC"),
       files = "rebuilt from parts", content = paste("rebuilt", id), exported = format(max(read[[1]]$exported)),
       undone = 0L), parts = rbindlist(lapply(read, `[[`, "part")), days = rbindlist(lapply(read, `[[`, "days")),
       changes = rbindlist(lapply(read, `[[`, "days"))[, .(days = .N, rows = sum(rows), clicks = sum(clicks),

@@ -8,7 +8,7 @@ layers <- c(inktide = 0, check = 0, cnd = 0, utils = 0, export = 1, url = 1, pro
 faces <- c("print", "message", "writeLines", "readline", "commandArgs", "quit", "Sys.time", "Sys.Date", "Sys.getenv",
   "options")
 # The time of an import and the day of a decision are arguments, with the clock as its default.
-touching_files <- c(Sys.time = "store-load.R", Sys.Date = "decide-class.R")
+touching_files <- c(Sys.time = "store-load.R", Sys.time = "store-rebuild.R", Sys.Date = "decide-class.R")
 
 files <- list.files("R", "[.]R$", full.names = TRUE)
 area <- sub("-.*", "", basename(files))

@@ -71,6 +71,8 @@ test_that("a header that stands again, rows of totals and empty rows are left ou
   none <- tide_read(csv(head, "a,/a,0,10,3", "b,/b,0,20,4", "Total,,0,30,3.7"))
   expect_equal(none$left_out$reason, "row of totals")
   expect_error(tide_read(csv(head, "a,/a,1,10,", "b,/b,2,0,3")), class = "tide_error_nothing_left")
+  long <- tide_read(csv(head, good, paste0(strrep("a", 40000), ",/a,1,2,3")))
+  expect_equal(long$left_out$reason, "a query of more than 32,767 bytes")
 })
 
 test_that("figures that can be read two ways are asked about, and impossible ones refused", {

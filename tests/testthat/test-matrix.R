@@ -72,3 +72,14 @@ test_that("every command gives a result or one error of ours on small and odd da
     }
   }
 })
+
+test_that("no figure of the list is above what its demand allows", {
+  for (name in names(odd_data)) {
+    found <- tryCatch(tide_find(tide_summary(tide_read(csv(odd_data[[name]]), lag = 0), undated_days = 30), min_gain = 0),
+      tide_error = function(e) NULL)
+    if (is.null(found)) next
+    list <- found$findings
+    most <- 4 * list$impressions * 30 / found$summary$recent$days
+    expect_true(all(list$gain_low <= list$gain & list$gain <= list$gain_high & list$gain_high <= most), label = name)
+  }
+})

@@ -158,7 +158,8 @@ empty_part <- function(part, label) utils::modifyList(part, list(label = label, 
 decode_text <- function(part, target, encoding) {
   bytes <- readBin(part$path, "raw", file.size(part$path))
   text <- iconv(list(bytes), encoding, "UTF-8", toRaw = TRUE)[[1]]
-  if (is.null(text)) {
+  # What cannot be converted comes back as it was.
+  if (is.null(text) || identical(text, bytes)) {
     abort_tide(sprintf("The text is damaged: it is not %s all through.", encoding),
       where = sprintf("'%s'.", part$label), mend = "Export it again, best as UTF-8.", class = "layout",
       file = part$label)

@@ -5,8 +5,8 @@ abort_argument <- function(arg, must, given) {
   abort_tide(
     sprintf("`%s` must be %s.", arg, must),
     where = sprintf("`%s` is %s (%s).", arg, shown, class(given)[1]),
-    mend = sprintf("Give `%s` as %s.", arg, must),
-    class = "argument", fault = "call", argument = arg
+    fix = sprintf("Give `%s` as %s.", arg, must),
+    class = "argument", fault = "call", argument = arg, must = must, given = shown
   )
 }
 
@@ -60,7 +60,7 @@ check_regex <- function(x, arg) {
   ok <- tryCatch({ suppressWarnings(grepl(x, "", perl = TRUE)); TRUE }, error = function(e) FALSE)
   if (!ok) {
     abort_tide(sprintf("`%s` is not a regular expression.", arg), where = sprintf("It is '%s'.", x),
-      mend = "Close its brackets, or put a backslash before each sign meant literally, as in 'a\\+b'.",
+      fix = "Close its brackets, or put a backslash before each sign meant literally, as in 'a\\+b'.",
       class = "regex", fault = "call", argument = arg)
   }
 }

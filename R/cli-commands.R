@@ -1,5 +1,6 @@
 # The commands. Each is a name, what it does, an example, its options, and a function of (options, files) that
-# calls the core, shows the result and returns nothing. A new command is one entry here.
+# calls the core, shows the result and returns nothing; `arguments` says which option an argument of the core comes from,
+# where it is not the one of its name. A new command is one entry here.
 
 cli_commands <- function() {
   shared <- shared_options()
@@ -72,7 +73,7 @@ cli_commands <- function() {
       options = c(shared, list(
         text_option("--note", "TEXT", "what to remember"),
         text_option("--by", "NAME", "who decided"),
-        text_option("--at", "DATE", "day of the decision; of done: when it was mended [today]"),
+        text_option("--at", "DATE", "day of the decision; of done: when it was [today]"),
         text_option("--until", "DATE", "of later: when it comes back [in 30 days]"),
         text_option("--sheet", "FILE", "decisions filled into the list as xlsx or csv"),
         switch_option("--list", "show what was decided"))),
@@ -82,6 +83,7 @@ cli_commands <- function() {
       example = "inktide outcome --project my-site",
       options = c(shared, list(
         number_option("--since", "N", "days before and since that are compared [28]", 28))),
+      arguments = c(days = "--since"),
       run = run_outcome),
     trace = list(
       job = "one query's pages, one page's queries, a folder's pages, or a finding's arithmetic by its id",
@@ -103,6 +105,7 @@ cli_commands <- function() {
         text_option("--view", "PART", "pages, lines, bands, events, changes or days; all in short as a table", "pages"),
         events, figure,
         text_option("--draw", "WHAT", "positions, click_through or queries [positions]", "positions"))),
+      arguments = c(pages = "--of", most = "--top"),
       run = run_follow),
     compare = list(
       job = "two windows and why clicks changed, or segments side by side", files = "[FILE...]",

@@ -44,19 +44,19 @@ read_decisions <- function(file) {
   if (!all(c("id", "decision") %in% names(table))) {
     abort_tide("The sheet has no columns id and decision.",
       where = sprintf("'%s': %s.", file, paste(names(table), collapse = ", ")),
-      mend = "Take the list from 'inktide find --format xlsx' or csv, and fill in its column decision.",
+      fix = "Take the list from 'inktide find --format xlsx' or csv, and fill in its column decision.",
       class = "columns_missing", file = file)
   }
   said <- tolower(trimws(fcoalesce(table$decision, "")))
   bad <- which(nzchar(said) & !said %in% names(decision_kinds))
   if (length(bad)) {
     abort_tide(sprintf("Unknown decision '%s'.", said[bad[1]]), where = sprintf("'%s', %s %d.", file, place$unit, record_lines(place, bad[1])),
-      mend = sprintf("Write %s, or leave the cell empty.", paste(names(decision_kinds), collapse = ", ")),
-      class = "settings", file = file)
+      fix = sprintf("Write %s, or leave the cell empty.", paste(names(decision_kinds), collapse = ", ")),
+      class = "sheet", file = file)
   }
   use <- which(nzchar(said))
   if (!length(use)) abort_tide("No decision is filled in.", where = sprintf("'%s'.", file),
-    mend = "Write fix, later, harmless or done into the column decision.", class = "settings", file = file)
+    fix = "Write fix, later, harmless or done into the column decision.", class = "sheet", file = file)
   data.table(id = table$id[use], decision = said[use],
     note = if (is.null(table[["note"]])) "" else fcoalesce(table$note[use], ""))
 }
@@ -73,7 +73,7 @@ run_outcome <- function(options, files) {
   decisions <- tide_decisions(tide_store(input$folder))
   if (!any(decisions$decision == "done")) {
     abort_tide("Nothing was marked as done yet.", where = sprintf("'%s'.", input$folder),
-      mend = "When something is mended: inktide decide ID done --at DATE", class = "finding")
+      fix = "When something is done: inktide decide ID done --at DATE", class = "finding")
   }
   data <- read_input(options, input)
   summary <- summarise_input(options, input, data)

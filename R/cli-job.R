@@ -27,7 +27,7 @@ settle_input <- function(options, files) {
   if (!length(files) && is.null(store)) files <- named_files(settings, "exports")
   if (!length(files) && is.null(store)) {
     abort_tide("The project holds no data yet.", where = sprintf("'%s' has no archive and names no exports.", folder),
-      mend = "Load some: inktide load FILE... --project DIR", class = "settings")
+      fix = "Load some: inktide load FILE... --project DIR", class = "settings")
   }
   site <- if (is.null(settings$site)) "" else sub("/$", "", sub("^https?://(www\\.)?", "", settings$site))
   input <- list(files = files, store = store, settings = settings, decisions = decisions, folder = folder,
@@ -156,7 +156,7 @@ read_prior <- function(file) {
   if (any(lengths(found) != 1)) {
     abort_tide("The table has no columns for position and CTR.",
       where = sprintf("'%s': %s.", file, paste(layout$header, collapse = ", ")),
-      mend = "Give a header with 'position' and 'ctr'.", class = "columns_missing", file = file)
+      fix = "Give a header with 'position' and 'ctr'.", class = "columns_missing", file = file)
   }
   place <- open_records(part, layout)
   if (!place$records) abort_no_table("The file has a header but no rows.", part$label, "Fill it in.")

@@ -10,9 +10,7 @@ cli_main <- function(words) {
     cli_dispatch(words)
     0L
   }, tide_error = function(e) {
-    message <- conditionMessage(e)
-    if (!is.null(e$argument)) message <- told_as_options(message, words[1], e$argument)
-    tell(paste0("inktide: ", message))
+    tell(paste0(c("inktide: ", rep("", 2)), condition_lines(as_called(e, words[1])))[seq_along(condition_lines(e))])
     if (e$fault == "call") 2L else 1L
   }, tide_closed = function(e) {
     # Whoever reads the output has seen enough.
@@ -22,18 +20,37 @@ cli_main <- function(words) {
     1L
   }, error = function(e) {
     tell(c(paste0("inktide: something went wrong inside: ", conditionMessage(e)),
-      "  mend:  this is a fault of the program; please report it with the command you gave."))
+      "  fix:   this is a fault of the program; please report it with the command you gave."))
     1L
   })
 }
 
-# The core names its arguments; whoever calls the program knows options.
-told_as_options <- function(message, command, argument) {
-  flags <- vapply(cli_commands()[[command]]$options, function(option) option@long_flag, "")
-  names <- gsub("-", "_", sub("^--", "", flags))
-  flag <- flags[names == argument | paste0(names, "s") == argument]
-  if (length(flag)) message <- gsub(sprintf("`%s`", argument), flag[1], message, fixed = TRUE)
-  gsub(" \\((character|numeric|logical)\\)", "", message)
+# The core names its arguments; whoever calls the program knows options. Out: what, where, fix of a condition.
+as_called <- function(e, command) {
+  facts <- unclass(e)[c("what", "where", "fix")]
+  if (inherits(e, "tide_error_store_index")) {
+    facts$fix <- "Rebuild the index from the parts: inktide check --rebuild. Nothing is deleted by it."
+  }
+  option <- option_of(e$argument, command)
+  if (is.null(option)) return(facts)
+  if (inherits(e, "tide_error_argument")) {
+    return(list(what = sprintf("%s must be %s.", option, e$must), where = paste(option, e$given),
+      fix = sprintf("Give %s as %s.", option, e$must)))
+  }
+  lapply(facts, function(text) gsub(sprintf("`%s`", e$argument), option, text, fixed = TRUE))
+}
+
+# The option that an argument of the core comes from: the command's own word on it, or the one of its name.
+option_of <- function(argument, command) {
+  entry <- cli_commands()[[command]]
+  if (is.null(argument) || is.null(entry)) return(NULL)
+  if (startsWith(argument, "--")) return(argument)
+  own <- entry$arguments[argument]
+  if (length(own) && !is.na(own)) return(unname(own))
+  flag <- paste0("--", gsub("_", "-", argument))
+  known <- vapply(entry$options, function(option) option@long_flag, "")
+  found <- intersect(c(flag, sub("s$", "", flag)), known)
+  if (length(found)) found[1]
 }
 
 cli_dispatch <- function(words) {

@@ -67,7 +67,7 @@ shared_groups <- function() {
 
 shared_options <- function() unlist(unname(shared_groups()), recursive = FALSE)
 
-abort_call <- function(what, where, mend) abort_tide(what, where, mend, class = "call", fault = "call")
+abort_call <- function(what, where, fix) abort_tide(what, where, fix, class = "call", fault = "call")
 
 # In: the words after the command. Out: list(options, files).
 parse_call <- function(command, words) {

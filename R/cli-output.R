@@ -14,7 +14,7 @@ write_output <- function(text) {
   if (sink.number() > 0) return(writeLines(enc2utf8(text), stdout(), useBytes = TRUE))
   tryCatch(write_lines(text, 1), tide_closed = stop, error = function(e) {
     abort_tide("The output cannot be written.", where = sprintf("standard output: %s.", plain_cause(e)),
-      mend = "Make room, or write it elsewhere.", class = "write")
+      fix = "Make room, or write it elsewhere.", class = "write")
   })
 }
 

@@ -24,7 +24,7 @@ run_load <- function(options, files) {
 open_archive <- function(folder) {
   if (!has_archive(folder)) {
     abort_tide("The project has no archive yet.", where = sprintf("'%s'.", folder),
-      mend = "Load exports first: inktide load FILE... --project DIR", class = "project")
+      fix = "Load exports first: inktide load FILE... --project DIR", class = "project")
   }
   tide_store(folder)
 }
@@ -94,6 +94,6 @@ run_check <- function(options, files) {
   problems <- sum(found$problems$weight == "problem")
   if (options$strict && problems) {
     abort_tide(sprintf("The archive has %s.", format_plural(problems, "problem")), where = sprintf("'%s'.", folder),
-      mend = "See the list above.", class = "check")
+      fix = "See the list above.", class = "check")
   }
 }

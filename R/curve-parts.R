@@ -59,6 +59,6 @@ part_cells <- function(summary, by, rules) {
     words = length_names[pmin(pmax(lengths(query_words(summary$queries$key)), 1L), 6L)][cells$query],
     abort_tide(sprintf("The summary is not split by %s.", by),
       where = sprintf("split: %s", if (is.null(summary$split)) "none" else summary$split),
-      mend = sprintf("Ask tide_summary() for split = \"%s\".", by), class = "grain", fault = "call"))
+      fix = sprintf("Ask tide_summary() for split = \"%s\".", by), class = "grain", fault = "call"))
   set(cells, j = "part", value = label)
 }

@@ -26,7 +26,7 @@ tide_curve_rivals <- function(summary) {
   fold <- cells$query %% 5L
   if (length(unique(cells$query)) < 25) {
     abort_tide("There are too few queries to hold some out.",
-      where = sprintf("%d queries", length(unique(cells$query))), mend = "Give a longer window.", class = "thin")
+      where = sprintf("%d queries", length(unique(cells$query))), fix = "Give a longer window.", class = "thin")
   }
   ends <- pair_ends(cells)
   clicks <- sum_runs(cells$clicks, ends)

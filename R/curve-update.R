@@ -30,7 +30,7 @@ add_days <- function(one, other) {
     abort_tide("Both hold the same days, and their clicks would count twice.",
       where = paste(vapply(windows, function(w) if (w$dated) format_days(w$from, w$to) else same_files[1], ""),
         collapse = "; "),
-      mend = "Filter the further data to days that the curve has not seen.", class = "overlap", fault = "call")
+      fix = "Filter the further data to days that the curve has not seen.", class = "overlap", fault = "call")
   }
   if (!identical(one$split, other$split)) abort_argument("more",
     sprintf("split by %s, as the first", if (is.null(one$split)) "nothing" else one$split), other$split)

@@ -8,7 +8,7 @@
 #'   \item{`fix`}{to be done: stays in the list, marked}
 #'   \item{`later`}{not now: away for 30 days, or until `until`}
 #'   \item{`harmless`}{looked at and dismissed: away until its facts change}
-#'   \item{`done`}{mended on that day: away until its facts change, and followed by [tide_outcomes()]}
+#'   \item{`done`}{fixed on that day: away until its facts change, and followed by [tide_outcomes()]}
 #' }
 #' Facts have changed when the expected gain is at least half as large again as it was, and beyond the
 #' upper end that it had; what is back says why. The last decision about a finding counts; earlier ones are kept.
@@ -18,7 +18,7 @@
 #' @param id Ids of findings, one or more.
 #' @param decision `fix`, `later`, `harmless` or `done`; one for all or one each.
 #' @param note,by What to remember, and who decided; one for all or one each.
-#' @param at Day of the decision (for `done`: the day it was mended).
+#' @param at Day of the decision (for `done`: the day it was fixed).
 #' @param until For `later`: the day on which it comes back.
 #' @return `tide_decide()` and `tide_decisions()`: a data.table with a row per decision (all, and the last of each
 #'   finding): `id`, `decision`, `at`, `until`, `note`, `by`, `kind`, `query`, `page`, `pages`, `gain`, `gain_high`,
@@ -43,7 +43,7 @@ tide_decide <- function(store, findings, id, decision, note = "", by = "", at = 
   if (length(missing)) {
     abort_tide(sprintf("The list holds no finding %s.", missing[1]),
       where = sprintf("It has %s.", format_plural(nrow(held), "finding")),
-      mend = if (nrow(held)) sprintf("Did you mean %s? Ids stand in the list as CSV and in the report.",
+      fix = if (nrow(held)) sprintf("Did you mean %s? Ids stand in the list as CSV and in the report.",
         nearest_name(missing[1], held$id)) else "There is nothing to decide about.",
       class = "finding", fault = "call")
   }

@@ -1,6 +1,6 @@
 #' Did it work?
 #'
-#' Holds what was mended against similar queries that nobody touched: difference in
+#' Holds what was fixed against similar queries that nobody touched: difference in
 #' differences of clicks, before the day it was done and since.
 #'
 #' @details For each decision `done` the clicks of its query on its pages over `days` before, and over as many since
@@ -43,7 +43,7 @@ tide_outcomes <- function(data, decisions, curve, days = 28, level = 0.9) {
   check_number(level, "level", min = 0.5, max = 0.999)
   table <- pick_table(data, c("date", "query", "page"))
   if (is.null(table)) abort_tide("Outcomes need days.", where = paste(names(data$tables), collapse = "; "),
-    mend = "Load exports by date, query and page.", class = "grain")
+    fix = "Load exports by date, query and page.", class = "grain")
   done <- decisions[decisions$decision == "done"]
   coded <- coded_rows(table$rows, curve, NULL)
   rows <- coded$rows

@@ -20,7 +20,7 @@ tide_demo_write <- function(site, dir) {
   dir.create(folder, recursive = TRUE, showWarnings = FALSE)
   if (!dir.exists(folder)) {
     abort_tide("The folder cannot be made.", where = sprintf("'%s'.", folder),
-      mend = "Name a folder that you may write to.", class = "file", file = folder)
+      fix = "Name a folder that you may write to.", class = "file", file = folder)
   }
   files <- stats::setNames(file.path(folder, c("daily.csv", "daily-totals.csv", "page-totals.csv", "top-queries.csv")),
     c("daily", "totals", "page_totals", "capped"))

@@ -31,7 +31,7 @@ tide_events <- function(file) {
   for (column in c("date", "event")) if (length(at[[column]]) != 1) {
     abort_tide(sprintf("The table of events needs one column `%s`.", column),
       where = sprintf("The header of '%s' is: %s.", file, lines[head]),
-      mend = "Give a header such as: date,event,pages", class = "columns_missing", file = file, column = column)
+      fix = "Give a header such as: date,event,pages", class = "columns_missing", file = file, column = column)
   }
   place <- open_records(part, list(line = head, sep = sep))
   if (!place$records) return(new_events())

@@ -74,7 +74,7 @@ dated_table <- function(data) {
   if (!is.null(table)) return(table)
   abort_tide("What happens over time takes days, queries and pages.",
     where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
-    mend = "Export by date, query and page.", class = "grain")
+    fix = "Export by date, query and page.", class = "grain")
 }
 
 shift_of <- function(event, own, others, series, days, level) {

@@ -5,9 +5,9 @@ clicks_above_rules <- c(`leave out` = "left out and counted", keep = "kept as th
 
 # aside: rows that are no data.
 check_figures <- function(rows, place, clicks_above, aside) {
-  refuse <- function(wrong, column, what, mend, ...) {
+  refuse <- function(wrong, column, what, fix, ...) {
     bad <- setdiff(which(wrong), aside)
-    if (length(bad)) abort_cells(bad, rows[[column]], column, place, what, mend, "range", ...)
+    if (length(bad)) abort_cells(bad, rows[[column]], column, place, what, fix, "range", ...)
   }
   for (column in figure_names) {
     values <- rows[[column]]
@@ -111,16 +111,16 @@ totals_rows <- function(rows, text, headers) {
 }
 
 # Queries as spreadsheets leave them: a leading quote or ="..." is taken off; texts turned into dates or numbers
-# cannot be mended and are counted.
-mend_queries <- function(rows) {
+# cannot be repaired and are counted.
+repair_queries <- function(rows) {
   queries <- levels(rows$query)
   # Few begin so: the costly patterns are tried on those alone.
   first <- substr(queries, 1, 1)
   quoted <- first == "'" | first == "="
-  mended <- queries
-  mended[quoted] <- sub("^=\"(.*)\"$", "\\1", sub("^'(?=[=+@-])", "", queries[quoted], perl = TRUE))
-  if (!identical(mended, queries)) {
-    code <- as_levels(mended)
+  repaired <- queries
+  repaired[quoted] <- sub("^=\"(.*)\"$", "\\1", sub("^'(?=[=+@-])", "", queries[quoted], perl = TRUE))
+  if (!identical(repaired, queries)) {
+    code <- as_levels(repaired)
     set(rows, j = "query", value = structure(as.integer(code)[as.integer(rows$query)], levels = levels(code),
       class = "factor"))
   }

@@ -77,16 +77,14 @@ match_columns <- function(header, file, columns = NULL) {
     claims <- header[found[[twice[1]]]]
     abort_tide(sprintf("Two columns both claim to be `%s`: '%s'.", twice[1], paste(claims, collapse = "' and '")),
       where = shown,
-      mend = sprintf("Say which: columns: {%s: %s} in inktide.yml, or --columns '%s=%s'.", twice[1], claims[1],
-        twice[1], claims[1]),
-      class = "columns_twice", file = file, column = twice[1])
+      fix = sprintf("Say which by `columns`: %s=%s.", twice[1], claims[1]),
+      class = "columns_twice", file = file, column = twice[1], argument = "columns")
   }
   missing <- setdiff(c("clicks", "impressions", "position"), names(found)[lengths(found) == 1])
   if (length(missing)) {
     abort_tide(sprintf("No column for `%s`.", paste(missing, collapse = "`, `")), where = shown,
-      mend = sprintf("If it has another name, say so: columns: {%s: NAME} in inktide.yml, or --columns '%s=NAME'.",
-        missing[1], missing[1]),
-      class = "columns_missing", file = file, column = missing, width = length(header))
+      fix = sprintf("If it has another name, say so by `columns`: %s=NAME.", missing[1]),
+      class = "columns_missing", file = file, column = missing, width = length(header), argument = "columns")
   }
   unlist(found[lengths(found) == 1])
 }

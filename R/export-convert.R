@@ -30,7 +30,7 @@ parquet_as_csv <- function(path, target, label, meter) {
   if (!requireNamespace("nanoparquet", quietly = TRUE)) {
     abort_tide("Reading Parquet needs the R package nanoparquet, which is not installed.",
       where = sprintf("'%s'.", label),
-      mend = "In R: install.packages(\"nanoparquet\"), or give the table as CSV.", class = "file", file = label)
+      fix = "In R: install.packages(\"nanoparquet\"), or give the table as CSV.", class = "file", file = label)
   }
   # Its name is made here: what a child makes up stays with the child.
   force(target)
@@ -71,11 +71,11 @@ json_part <- function(part, target) {
     else jsonlite::stream_in(textConnection(lines[filled]), verbose = FALSE),
     error = function(e) {
       abort_tide("The JSON cannot be read.", where = sprintf("'%s': %s.", part$label, plain_cause(e)),
-        mend = "Give an array of objects, or one object on each line.", class = "layout", file = part$label)
+        fix = "Give an array of objects, or one object on each line.", class = "layout", file = part$label)
     })
   if (!is.data.frame(rows)) {
     abort_tide("The JSON holds no table.", where = sprintf("'%s'.", part$label),
-      mend = "Give an array of objects, or one object on each line.", class = "layout", file = part$label)
+      fix = "Give an array of objects, or one object on each line.", class = "layout", file = part$label)
   }
   texts <- lapply(as.list(jsonlite::flatten(rows)), json_cells)
   write_cells(c(Map(function(name, x) c(name, x), names(texts), texts)), target)

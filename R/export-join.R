@@ -20,7 +20,7 @@ abort_no_rows <- function(parts) {
   reasons <- rbindlist(lapply(parts, `[[`, "left_out"))
   abort_tide("No row can be used.", where = sprintf("'%s': %s.", parts[[1]]$source$file,
     paste(sprintf("%s, %s", reasons$reason, format_plural(reasons$rows, "row")), collapse = "; ")),
-    mend = "Export again with these figures, or a window that is finished.", class = "nothing_left",
+    fix = "Export again with these figures, or a window that is finished.", class = "nothing_left",
     left_out = reasons)
 }
 

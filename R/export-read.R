@@ -67,7 +67,7 @@
 #'   `skipped` (why a table of an archive or workbook was not read)) and `left_out` (`grain`, `reason`,
 #'   `rows`, `clicks`, `impressions`). Positions are averages from 1 up.
 #' @section Errors:
-#' Class `tide_error`, with what is wrong, the file, the line and how to mend
+#' Class `tide_error`, with what is wrong, the file, the line and how to fix
 #' it: `tide_error_file`, `tide_error_columns_missing`,
 #' `tide_error_columns_twice`, `tide_error_not_number`, `tide_error_decimal`,
 #' `tide_error_not_date`, `tide_error_date_order`, `tide_error_range`, `tide_error_layout`,
@@ -116,7 +116,7 @@ read_inputs <- function(files, how, progress) {
     skip <- function(e, label = file) {
       skipped[[length(skipped) + 1]] <<- e
       list(source = data.table(file = label, rows = 0L, kept = 0L, grain = "", ctr = "none", capped = FALSE,
-        skipped = sub("[.]$", "", strsplit(conditionMessage(e), "\n")[[1]][1])))
+        skipped = sub("[.]$", "", e$what)))
     }
     parts <- tryCatch(open_parts(file, scratch), tide_error_file = function(e) {
       if (!skips_file(e, inputs, i)) stop(e)
@@ -144,8 +144,8 @@ check_mapped <- function(columns, read) {
   if (!length(unused)) return(invisible())
   abort_tide(sprintf("No table has a column '%s'.", unused[[1]]),
     where = sprintf("It was named for `%s`; the headers are: %s.", names(unused)[1], paste(unique(headers), collapse = ", ")),
-    mend = "Name the column as its header does.", class = "columns_missing", column = names(unused)[1],
-    width = length(headers))
+    fix = "Name the column in `columns` as its header does.", class = "columns_missing", column = names(unused)[1],
+    width = length(headers), argument = "columns")
 }
 
 new_scratch <- function() {
@@ -205,7 +205,7 @@ read_part <- function(part, how) {
   if (length(away)) set(rows, j = away, value = NULL)
   used <- intersect(dimension_names, names(rows))
   grain <- grain_label(used)
-  odd <- if ("query" %in% used) mend_queries(rows) else 0L
+  odd <- if ("query" %in% used) repair_queries(rows) else 0L
   out <- drop_rows(rows, c(list(`the header again` = headers, `row of totals` = totals), repeats,
     unusable_rows(rows, exported, how$lag, how$clicks_above)), grain)
   empty <- length(place$empty)
@@ -227,7 +227,7 @@ check_ledger <- function(out, place) {
   if (counted != place$all) {
     abort_tide("The rows kept and those left out are not all rows of the file.",
       where = sprintf("'%s': %s of %s.", place$label, format_count(counted), format_plural(place$all, "row")),
-      mend = "Please report this with the file; nothing was read.", class = "layout", file = place$label)
+      fix = "Please report this with the file; nothing was read.", class = "layout", file = place$label)
   }
 }
 
@@ -238,7 +238,7 @@ check_file <- function(file) {
     else if (file.access(file, 4) != 0) c("The file cannot be read.", "Give yourself the right to read it.")
     else if (!path_facts(file)$kind %in% c("file", "pipe", "device")) c("This is no file.", "Name a file.")
   if (!is.null(problem)) {
-    abort_tide(problem[1], where = sprintf("'%s'.", shown_name(file)), mend = problem[2],
+    abort_tide(problem[1], where = sprintf("'%s'.", shown_name(file)), fix = problem[2],
       class = c(if (missing) "missing", "file"), file = file)
   }
 }

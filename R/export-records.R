@@ -2,8 +2,8 @@
 # message finds its line.
 
 # What is no table at all: beside others it is skipped and named.
-abort_no_table <- function(what, label, mend) {
-  abort_tide(what, where = sprintf("'%s'.", label), mend = mend, class = c("no_table", "file"), file = label)
+abort_no_table <- function(what, label, fix) {
+  abort_tide(what, where = sprintf("'%s'.", label), fix = fix, class = c("no_table", "file"), file = label)
 }
 
 # In: a part and where its header is, as find_header() gives it. Out: a place: list(label, path, sep, skip (lines above
@@ -33,14 +33,14 @@ open_records <- function(part, layout) {
 scan_table <- function(part, layout, copy = "") {
   tryCatch(.Call(scan_records, enc2native(part$path), layout$line - 1L, layout$sep, copy), error = function(e) {
     abort_tide("The file cannot be read.", where = sprintf("'%s': %s.", part$label, plain_cause(e)),
-      mend = "Check that it is whole and that the temporary folder has room.", class = "file", file = part$label)
+      fix = "Check that it is whole and that the temporary folder has room.", class = "file", file = part$label)
   })
 }
 
 check_records <- function(scan, place) {
-  refuse <- function(what, lines, mend, more = 0) {
+  refuse <- function(what, lines, fix, more = 0) {
     abort_tide(what, where = sprintf("'%s', %s %d%s.", place$label, place$unit, lines[1],
-      if (more > 0) sprintf(" (and %s more)", format_count(more)) else ""), mend = mend, class = "layout",
+      if (more > 0) sprintf(" (and %s more)", format_count(more)) else ""), fix = fix, class = "layout",
       file = place$label, lines = lines)
   }
   if (scan$nul) refuse("The text holds bytes of zero.", scan$nul, "Export it again, best as UTF-8.")
@@ -84,7 +84,7 @@ read_cells <- function(place, columns, text, nrows = Inf) {
   if (nrow(rows) != min(nrows, place$records)) {
     abort_tide("The rows of the file cannot be told apart.", where = sprintf("'%s': %s of %s.", place$label,
       format_count(nrow(rows)), format_plural(place$records, "row")),
-      mend = "Export it again, with quotes around every text.", class = "layout", file = place$label)
+      fix = "Export it again, with quotes around every text.", class = "layout", file = place$label)
   }
   if (place$escaped) {
     for (column in names(rows)[vapply(rows, is.character, NA)]) {
@@ -104,7 +104,7 @@ read_texts <- function(place) {
 fread_strict <- function(place, ...) {
   fail <- function(condition) {
     abort_tide("The rows of the file do not line up.", where = sprintf("'%s': %s.", place$label, plain_cause(condition)),
-      mend = "Open the file as text at that line; a separator or a quote inside a cell needs quotes around the cell.",
+      fix = "Open the file as text at that line; a separator or a quote inside a cell needs quotes around the cell.",
       class = "layout", file = place$label)
   }
   first <- NULL

@@ -14,7 +14,7 @@ expand_inputs <- function(inputs) {
       found <- found[!dir.exists(found)]
       if (!length(found)) {
         abort_tide("The folder holds no exports.", where = sprintf("'%s'.", input),
-          mend = "Name a folder with CSV, TSV, XLSX, JSON, Parquet, gz or zip files.", class = "file", file = input)
+          fix = "Name a folder with CSV, TSV, XLSX, JSON, Parquet, gz or zip files.", class = "file", file = input)
       }
       return(data.table(path = found, gathered = TRUE))
     }
@@ -100,7 +100,7 @@ unpack_part <- function(part, own, meter, depth) {
     json = list(json_part(part, own(".csv"))),
     text = list(if (plain_name(part$path)) part else with_path(copied(part$path, own()))),
     tar = abort_tide("A tar archive cannot be read.", where = sprintf("'%s'.", part$label),
-      mend = "Unpack it and name the folder, or give a zip.", class = "file", file = part$label),
+      fix = "Unpack it and name the folder, or give a zip.", class = "file", file = part$label),
     binary = abort_no_table("The file is of no kind that can be read.", part$label,
       "Give CSV, TSV, XLSX, JSON, Parquet, gz or zip."),
     list(with_path(decode_text(part, own(), kind))))
@@ -148,7 +148,7 @@ check_members <- function(members, label) {
   abort_tide(if (outside[first]) "The archive holds a file that would be put outside its folder."
     else "The archive holds a link or a device.",
     where = sprintf("'%s': '%s'.", label, shown_name(members$name[first])),
-    mend = "Ask whoever made it for a plain zip of tables, or unpack it with care and name the tables.",
+    fix = "Ask whoever made it for a plain zip of tables, or unpack it with care and name the tables.",
     class = "file", file = label, member = members$name[first])
 }
 
@@ -161,7 +161,7 @@ decode_text <- function(part, target, encoding) {
   # What cannot be converted comes back as it was.
   if (is.null(text) || identical(text, bytes)) {
     abort_tide(sprintf("The text is damaged: it is not %s all through.", encoding),
-      where = sprintf("'%s'.", part$label), mend = "Export it again, best as UTF-8.", class = "layout",
+      where = sprintf("'%s'.", part$label), fix = "Export it again, best as UTF-8.", class = "layout",
       file = part$label)
   }
   mark <- as.raw(c(0xef, 0xbb, 0xbf))

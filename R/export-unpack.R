@@ -26,18 +26,18 @@ check_size <- function(meter, unpacked) {
     abort_tide("The file unpacks to far more than an export holds.",
       where = sprintf("'%s': %s MB become %s MB or more.", meter$label, format_size(meter$packed),
         format_size(unpacked)),
-      mend = "If it is an export all the same, unpack it yourself and name the tables.", class = "file",
+      fix = "If it is an export all the same, unpack it yourself and name the tables.", class = "file",
       file = meter$label)
   }
 }
 
 format_size <- function(bytes) ifelse(bytes < 1e7, sprintf("%.2g", bytes / 1e6), sprintf("%.0f", bytes / 1e6))
 
-abort_unpack <- function(label, cause, mend = "It may be damaged or half downloaded: export it again.") {
+abort_unpack <- function(label, cause, fix = "It may be damaged or half downloaded: export it again.") {
   cause <- plain_cause(cause)
   if (!nzchar(cause)) cause <- "it ends too early"
   abort_tide("The file cannot be unpacked.", where = sprintf("'%s': %s.", label, cause),
-    mend = mend, class = "file", file = label)
+    fix = fix, class = "file", file = label)
 }
 
 # gz, to `target`. The last eight bytes tell the checksum and the length of what is inside.
@@ -88,7 +88,7 @@ copy_stream <- function(read, target, label, meter) {
 
 abort_no_room <- function(label) {
   abort_tide("There is no room left in the temporary folder.", where = sprintf("'%s'.", dirname(tempdir())),
-    mend = "Make room, or name another folder in the environment variable TMPDIR.", class = "file", file = label)
+    fix = "Make room, or name another folder in the environment variable TMPDIR.", class = "file", file = label)
 }
 
 # The members of a zip, from the directory at its end (APPNOTE.TXT 4.3): data.table(name, flags, method, sum, packed,

@@ -1,14 +1,14 @@
 # Cells to numbers and dates. What a file's figures mean (decimal point or comma, day or month first) is decided
 # for the whole file by its own evidence, never row by row.
 
-abort_cells <- function(bad, values, column, place, what, mend, class, ...) {
+abort_cells <- function(bad, values, column, place, what, fix, class, ...) {
   lines <- record_lines(place, bad)
   first <- as.character(values[bad[1]])
   abort_tide(
     sprintf("%s: %s in column `%s`.", what, format_plural(length(bad), "row"), column),
     where = sprintf("'%s', %s %d has %s.", place$label, place$unit, lines[1],
       if (is.na(first)) "nothing there" else sprintf("'%s'", first)),
-    mend = mend, class = class, file = place$label, lines = lines, column = column, ...
+    fix = fix, class = class, file = place$label, lines = lines, column = column, ...
   )
 }
 
@@ -132,17 +132,17 @@ split_spans <- function(text) {
 # Dates in ISO order, or with day or month first, decided by the whole column. `order`: "dmy" or "mdy" settles what
 # the column leaves open. rows: where in the table x stands.
 parse_date <- function(x, place, order = NULL, rows = seq_along(x)) {
-  refuse <- function(bad, what, mend, class, ...) {
+  refuse <- function(bad, what, fix, class, ...) {
     shown <- character(max(rows))
     shown[rows] <- as.character(x)
-    abort_cells(rows[bad], shown, "date", place, what, mend, class, ...)
+    abort_cells(rows[bad], shown, "date", place, what, fix, class, ...)
   }
   if (inherits(x, c("Date", "POSIXct"))) {
     if (!length(x)) return(as.IDate(x))
     if (anyNA(x)) refuse(which(is.na(x)), "No date", "Fill it in, or delete those rows.", "not_date")
     dates <- as.IDate(x)
     far <- if (anyNA(in_range(range(dates)))) which(is.na(in_range(dates)))
-    if (length(far)) refuse(far, "No date of an export", date_range_mend, "not_date")
+    if (length(far)) refuse(far, "No date of an export", date_fix, "not_date")
     return(dates)
   }
   text <- as.character(x)
@@ -153,11 +153,11 @@ parse_date <- function(x, place, order = NULL, rows = seq_along(x)) {
       "Say which comes first by `date_order`: dmy or mdy.", "date_order", argument = "date_order")
   }
   bad <- which(text %in% distinct[is.na(date)] | is.na(text))
-  if (length(bad)) refuse(bad, "Not a date", date_range_mend, "not_date")
+  if (length(bad)) refuse(bad, "Not a date", date_fix, "not_date")
   date[match(text, distinct)]
 }
 
-date_range_mend <- "Write dates as 2026-03-31, or all of them as 31.3.2026 or 3/31/2026, from the year 2000 on."
+date_fix <- "Write dates as 2026-03-31, or all of them as 31.3.2026 or 3/31/2026, from the year 2000 on."
 
 distinct_dates <- function(text, order) {
   date <- rep(as.IDate(NA), length(text))

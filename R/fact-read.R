@@ -86,13 +86,13 @@ find_fact_header <- function(part, columns) {
   shown <- sprintf("The header of '%s' is: %s.", part$label, lines[which(nzchar(trimws(lines)))[1]])
   if (is.null(best)) {
     abort_tide("No column for `query` or `page`.", where = shown,
-      mend = "Name the column that says what the facts are about: --columns 'query=NAME' (in R: columns = c(query = \"NAME\")).",
-      class = "columns_missing", file = part$label, column = "query")
+      fix = "Name the column that says what the facts are about by `columns`: query=NAME.",
+      class = "columns_missing", file = part$label, column = "query", argument = "columns")
   }
   by <- names(which(lengths(best$found[c("query", "page")]) > 0))[1]
   if (length(best$found[[by]]) > 1 || all(lengths(best$found[c("query", "page")]) > 0)) {
     abort_tide("Facts are about queries or about pages, one column of either.", where = shown,
-      mend = "Leave only one of these columns in the table.",
+      fix = "Leave only one of these columns in the table.",
       class = "columns_twice", file = part$label, column = by)
   }
   names <- fact_names(best$header, columns)
@@ -100,8 +100,8 @@ find_fact_header <- function(part, columns) {
   twice <- names[duplicated(names) & nzchar(names)]
   if (length(twice)) {
     abort_tide(sprintf("Two columns both claim to be `%s`.", twice[1]), where = shown,
-      mend = sprintf("Say which: --columns '%s=NAME'.", twice[1]),
-      class = "columns_twice", file = part$label, column = twice[1])
+      fix = sprintf("Say which by `columns`: %s=NAME.", twice[1]),
+      class = "columns_twice", file = part$label, column = twice[1], argument = "columns")
   }
   c(best[c("line", "sep")], list(by = by, names = names))
 }

@@ -54,7 +54,7 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"), leading = c("
   last <- period_of(table$to, table$to, length)
   if (last < table$from) {
     abort_tide("The window holds no whole week.", where = sprintf("It is %s.", format_days(table$from, table$to)),
-      mend = "Give a longer window, or follow `by` day.", class = "nothing_left", argument = "by")
+      fix = "Give a longer window, or follow `by` day.", class = "nothing_left", argument = "by")
   }
   periods <- rev(seq(last, max(table$from, min(rows$period)), by = -length))
   rows <- rows[rows$period %in% periods]
@@ -111,7 +111,7 @@ followed_pages <- function(coded, pages, most) {
       known <- format_path(coded$pages$names)
       near <- known[utils::head(order(utils::adist(pages[none[1]], known)[1, ]), 3)]
       abort_tide("No page of that name is held.", where = sprintf("'%s'.", pages[none[1]]),
-        mend = sprintf("Did you mean '%s'?", paste(near, collapse = "', '")), class = "follow", fault = "call")
+        fix = sprintf("Did you mean '%s'?", paste(near, collapse = "', '")), class = "follow", fault = "call")
     }
     total <- total[total$page %in% unlist(wanted)]
   }

@@ -9,7 +9,7 @@ moving_sides <- function(data, segments, before, after, days, rules) {
   if (is.null(table)) {
     abort_tide("What moved needs days and queries.",
       where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
-      mend = "Export by date, query and page.", class = "grain")
+      fix = "Export by date, query and page.", class = "grain")
   }
   windows <- settle_windows(table$from, table$to, before, after, days)
   sided <- window_rows(table$rows, windows)

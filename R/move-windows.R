@@ -9,11 +9,11 @@ settle_windows <- function(first, last, before, after, days) {
   for (window in list(before, after)) if (window[2] < first || window[1] > last) {
     abort_tide("A window lies outside the data.",
       where = sprintf("%s; the data hold %s.", format_days(window[1], window[2]), format_days(first, last)),
-      mend = "Choose days that the data hold, or load more.", class = "window", fault = "call")
+      fix = "Choose days that the data hold, or load more.", class = "window", fault = "call")
   }
   if (before[1] <= after[2] && after[1] <= before[2]) {
     abort_tide("The windows share days.", where = sprintf("%s and %s", format_days(before[1], before[2]),
-      format_days(after[1], after[2])), mend = "Let one end before the other begins.",
+      format_days(after[1], after[2])), fix = "Let one end before the other begins.",
       class = "window", fault = "call")
   }
   list(before = before, after = after)
@@ -44,7 +44,7 @@ held_days <- function(date, side, windows) {
   if (!all(days > 0)) {
     empty <- windows[[which(days == 0)[1]]]
     abort_tide("A window holds no row.", where = format_days(empty[1], empty[2]),
-      mend = "Choose days that the data hold.", class = "window", fault = "call")
+      fix = "Choose days that the data hold.", class = "window", fault = "call")
   }
   from <- as.IDate(vapply(windows, function(window) as.integer(window[1]), 0L))
   to <- as.IDate(vapply(windows, function(window) as.integer(window[2]), 0L))

@@ -5,7 +5,7 @@
 autoplot.tide_comparison <- function(object, ...) {
   at <- object$parts[!is.na(object$parts$ratio)]
   if (!nrow(at)) abort_tide("These parts are not compared at equal position.", where = object$by,
-    mend = "Split by something else than position.", class = "grain", fault = "call")
+    fix = "Split by something else than position.", class = "figure", fault = "call")
   at <- copy(at)[, "segment" := factor(at$segment, rev(at$segment))]
   at[, "label" := sprintf("CTR %s; %s of clicks", format_rate(at$ctr), format_share(at$click_share))]
   ggplot2::ggplot(at, ggplot2::aes(.data$ratio, .data$segment)) +

@@ -6,7 +6,7 @@ contest_figure <- function(findings, most = 6) {
   summary <- findings$summary
   if (!nrow(found) || is.null(summary$contested)) {
     abort_tide("There is no contest to draw.", where = "the list has no cannibalized query with dates",
-      mend = "Draw the map instead.", class = "grain", fault = "call")
+      fix = "Draw the map instead.", class = "figure", fault = "call")
   }
   long <- rbindlist(lapply(seq_len(nrow(found)), function(i) {
     code <- match(found$query[i], summary$queries$query)

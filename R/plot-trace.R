@@ -13,8 +13,8 @@ autoplot.tide_trace <- function(object, type = if (object$kind == "folder") "ran
   drawn <- if (type == "weeks") object$weekly else object$ranking
   if (is.null(drawn)) {
     abort_tide("There is nothing to draw by week.", where = sprintf("'%s'", object$name),
-      mend = if (type == "weeks") "Give a table with dates." else "Trace a page or a folder.",
-      class = "grain", fault = "call")
+      fix = if (type == "weeks") "Give a table with dates." else "Trace a page or a folder.",
+      class = "figure", fault = "call")
   }
   figure <- if (type == "weeks") weeks_figure(object, named) else ranking_figure(object)
   marks <- event_marks(events, object$from, object$to)

@@ -13,7 +13,7 @@
 #' @return A `tide_check` object: a list with `held` (`grain`, `rows`, `days`,
 #'   `from`, `to`, `clicks`, `impressions`), `coverage` (`month`, `clicks`,
 #'   `impressions` as shares, or `NULL`) and `problems` (`problem`, `grain`,
-#'   `where`, `consequence`, `mend`, `weight`: `problem` or `remark`).
+#'   `where`, `consequence`, `fix`, `weight`: `problem` or `remark`).
 #' @details A day is far from its neighbours when its clicks differ from the median of the
 #'   seven days before and after by more than six robust standard deviations
 #'   (1.4826 times the median absolute deviation) and by more than half. The number
@@ -53,11 +53,11 @@ tide_check <- function(store, brand = NULL) {
 }
 
 no_problems <- function() data.table(problem = character(), grain = character(), where = character(),
-  consequence = character(), mend = character(), weight = character())
+  consequence = character(), fix = character(), weight = character())
 
 # weight: a "problem" falsifies figures; a "remark" is worth knowing.
-a_problem <- function(problem, grain, where, consequence, mend, weight = "problem") {
-  data.table(problem = problem, grain = grain, where = where, consequence = consequence, mend = mend, weight = weight)
+a_problem <- function(problem, grain, where, consequence, fix, weight = "problem") {
+  data.table(problem = problem, grain = grain, where = where, consequence = consequence, fix = fix, weight = weight)
 }
 
 # "2026-03-01 to 2026-03-04, 2026-03-09"
@@ -91,7 +91,7 @@ unusual_days <- function(dated) {
     a_problem("days far from their neighbours", days$grain[1],
       paste(odd_run_lines(utils::head(odd, 3)), collapse = "; "),
       "A tracking fault or a burst of bots would pass for demand.",
-      "Look at these days; leave them out with --without unusual if they are faults.")
+      "Look at these days; leave unusual days out if they are faults.")
   })
 }
 
@@ -111,7 +111,7 @@ row_changes <- function(days) {
   middles <- round(tapply(at[sudden], run, stats::median))
   a_problem("sudden change of the number of rows", days$grain[1], paste("about", day_runs(days$day[middles])),
     "An export with another cap or filter would pass for a change of the site.",
-    "Compare the exports before and after that day; see 'inktide load --history'.")
+    "Compare the exports before and after that day; the history of imports tells which.")
 }
 
 revised_days <- function(all) {
@@ -120,7 +120,7 @@ revised_days <- function(all) {
   if (!any(much)) return(NULL)
   a_problem("days revised by more than a fifth", all$grain[1], day_runs(change$day[much]),
     "Either these days were unfinished before, or one of the exports is partial.",
-    "See 'inktide load --history'; undo an import that is partial.")
+    "See the history of imports; undo one that is partial.")
 }
 
 capped_tables <- function(days) {
@@ -182,7 +182,7 @@ problem_lines <- function(head, problems) {
     p <- problems[i]
     c(sprintf("  %s%s%s", p$problem, if (nzchar(p$grain)) paste0(" in ", p$grain) else "",
       if (nzchar(p$where)) paste0(": ", p$where) else ""),
-      sprintf("    so:   %s", p$consequence), sprintf("    mend: %s", p$mend))
+      sprintf("    so:   %s", p$consequence), sprintf("    fix:  %s", p$fix))
   })))
 }
 

@@ -3,7 +3,8 @@
 # Kinds of value: a reader each, from YAML's value to ours, that stops with what it must be.
 setting_kinds <- local({
   is_text <- function(x) is.atomic(x) && length(x) > 0 && !anyNA(x)
-  must <- function(ok, what) if (!ok) stop(what, call. = FALSE)
+  must <- function(ok, what) if (!ok) stop(structure(class = c("tide_must", "error", "condition"),
+    list(message = what, call = NULL)))
   number <- function(x, low, what) { must(is.numeric(x) && length(x) == 1 && !is.na(x) && x >= low, what); x }
   list(
     text = function(x) { must(is_text(x) && length(x) == 1, "one text"); as.character(x) },
@@ -109,7 +110,7 @@ tide_settings <- function(dir) {
   file <- file.path(dir, "inktide.yml")
   if (!file.exists(file)) {
     abort_tide("The folder is not a project.", where = sprintf("There is no '%s'.", file),
-      mend = "Name the folder that holds inktide.yml, begin one with 'inktide init', or name the files.",
+      fix = "Name the folder that holds inktide.yml, or begin a project there.",
       class = "project", file = file)
   }
   given <- read_yaml_settings(file)
@@ -130,7 +131,7 @@ deepest_settings <- 20L
 
 # YAML without what makes it dangerous: expressions, anchors that multiply, texts of another encoding.
 read_yaml_settings <- function(file) {
-  refuse <- function(what, where, mend) abort_tide(what, where = where, mend = mend, class = "settings", file = file)
+  refuse <- function(what, where, fix) abort_tide(what, where = where, fix = fix, class = "settings", file = file)
   check_file(file)
   if (file.size(file) > most_settings) {
     refuse("The settings are too large.", sprintf("'%s': %s MB.", file, format_size(file.size(file))),
@@ -167,7 +168,7 @@ read_settings <- function(given, known, file, path = character()) {
     if (is.null(kind)) {
       abort_tide(sprintf("Unknown setting '%s'.", name),
         where = sprintf("'%s', line %d.", file, setting_line(file, here)),
-        mend = sprintf("Did you mean '%s'?", nearest_name(name, names(known))), class = "settings", file = file)
+        fix = sprintf("Did you mean '%s'?", nearest_name(name, names(known))), class = "settings", file = file)
     }
     if (is.null(given[[name]])) next
     given[[name]] <- if (is.list(kind)) {
@@ -176,14 +177,14 @@ read_settings <- function(given, known, file, path = character()) {
       read_settings(given[[name]], kind, file, here)
     } else if (kind == "segments") read_segments(given[[name]], file, here)
     else tryCatch(setting_kinds[[kind]](given[[name]]),
-      error = function(e) abort_setting(file, here, name, conditionMessage(e)))
+      tide_must = function(e) abort_setting(file, here, name, e$message))
   }
   given
 }
 
 abort_setting <- function(file, path, name, must) {
   abort_tide(sprintf("`%s` must be %s.", name, must), where = sprintf("'%s', line %d.", file, setting_line(file, path)),
-    mend = "Correct that line; ?tide_settings shows every setting.", class = "settings", file = file)
+    fix = "Correct that line; ?tide_settings shows every setting.", class = "settings", file = file)
 }
 
 read_segments <- function(given, file, path) {
@@ -200,10 +201,9 @@ read_segments <- function(given, file, path) {
     read <- c(read_settings(conditions[!flags], kinds, file, here), conditions[flags])
     # What the condition itself refuses (a pattern that is none) is told by line, too.
     tryCatch(do.call(tide_segment, c(list(name), read)), tide_error = function(e) {
-      lines <- strsplit(conditionMessage(e), "\n  (where: |mend:  )")[[1]]
       at <- if (!is.null(e$argument)) c(here, e$argument) else here
-      abort_tide(lines[1], where = sprintf("'%s', line %d. %s", file, setting_line(file, at), lines[2]),
-        mend = lines[3], class = "settings", file = file)
+      abort_tide(e$what, where = sprintf("'%s', line %d. %s", file, setting_line(file, at), e$where),
+        fix = e$fix, class = "settings", file = file)
     })
   }, given, names(given))
 }
@@ -216,7 +216,7 @@ named_files <- function(settings, setting) {
       file <- file.path(settings$folder, "inktide.yml")
       abort_tide("A file named in the settings is missing.",
         where = sprintf("'%s', line %d, names '%s'.", file, setting_line(file, setting), path),
-        mend = sprintf("Put the file there, or correct the list '%s'.", setting), class = "settings", file = file)
+        fix = sprintf("Put the file there, or correct the list '%s'.", setting), class = "settings", file = file)
     }
     found
   }))

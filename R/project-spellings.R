@@ -17,12 +17,12 @@ page_spellings <- function(store) {
 
 spelling_problems <- function(pages) {
   if (is.null(pages)) return(NULL)
-  mixed <- function(what, one, mend) {
+  mixed <- function(what, one, fix) {
     share <- sum(pages$impressions[one]) / sum(pages$impressions)
     if (share == 0 || share == 1) return(NULL)
     a_problem(sprintf("%s mixed", what), "", sprintf("%s of impressions on the rarer",
       format_share(min(share, 1 - share))),
-      "One page stands as two in every table that does not fold addresses; here they are one.", mend, "remark")
+      "One page stands as two in every table that does not fold addresses; here they are one.", fix, "remark")
   }
   whole <- grepl("^https?://", pages$page)
   keys <- page_key(pages$page)

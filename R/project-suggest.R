@@ -79,7 +79,7 @@ tide_begin <- function(dir, suggested = NULL, exports = NULL) {
   file <- file.path(dir, "inktide.yml")
   if (file.exists(file)) {
     abort_tide("The folder has settings already.", where = sprintf("'%s'.", file),
-      mend = "Edit them, or name another folder.", class = "project", fault = "call")
+      fix = "Edit them, or name another folder.", class = "project", fault = "call")
   }
   if (!dir.exists(dir)) dir.create(dir, recursive = TRUE, showWarnings = FALSE)
   write_whole(file, function(path) write_lines(settings_lines(suggested, relative_paths(exports, dir)), path))
@@ -112,7 +112,7 @@ settings_lines <- function(suggested, exports) {
     if (NROW(unsure)) sprintf("#  - %s  # perhaps: %s", vapply(unsure$word, yaml_text, ""), evidence(unsure)), "",
     if (length(exports)) c("# Read where nothing is loaded into the archive.", "exports:",
       sprintf("  - %s", vapply(exports, yaml_text, ""))) else c("# exports:", "#   - exports/*.csv"),
-    "# Volumes and costs by query, titles and values by page: inktide enrich keeps them in the archive.",
+    "# Volumes and costs by query, titles and values by page, where the archive does not keep them.",
     "# enrichments:", "#   - facts/volumes.csv",
     "# What happened when: a table with the columns date, event and pages.", "# events: events.csv", "",
     "# Groups of pages, by the beginning of the path or a regular expression; the first that fits counts.",
@@ -127,6 +127,6 @@ settings_lines <- function(suggested, exports) {
     "# bands: [1, 4, 11, 21]", "# windows: {recent_days: 90, undated_days: 90, lag: 3}",
     "# thresholds: {striking_distance: \"4:20\", fdr: 0.1, min_gain: 0.5, min_impressions: 1}",
     "# clicks_above: leave out  # or keep, refuse", "",
-    "# Filters under a name: --segment 'long questions', or --segment 'not:long questions' for all else.",
+    "# Filters under a name: the segment 'long questions', or 'not:long questions' for all else.",
     "# segments:", "#   long questions: {has_any: [how, why, when], words: \"5:\"}")
 }

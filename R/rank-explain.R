@@ -21,7 +21,7 @@ tide_explain <- function(findings, id) {
   if (is.na(row)) {
     abort_tide(sprintf("The list holds no finding %s.", id),
       where = sprintf("It has %s.", format_plural(nrow(held), "finding")),
-      mend = if (nrow(held)) sprintf("Did you mean %s?", nearest_name(id, held$id)) else "Nothing was found.",
+      fix = if (nrow(held)) sprintf("Did you mean %s?", nearest_name(id, held$id)) else "Nothing was found.",
       class = "finding", fault = "call")
   }
   finding <- held[row]

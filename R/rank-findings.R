@@ -49,7 +49,7 @@
 #'     [tide_enrich()]: the page's rate, held to its group's by beta-binomial empirical Bayes, times the gain; intervals
 #'     include the rate's.}
 #' } `score` = worth x confidence / hours of work, worth being money where it is known, else clicks. Findings that one
-#' rewrite mends are one `task`: the largest leads and has the score of all. Where two findings are about the same
+#' rewrite fixes are one `task`: the largest leads and has the score of all. Where two findings are about the same
 #' clicks, the one with the higher score stays, names the other in its reason and carries the larger of the two gains (a
 #' sure cannibalized query stays before all else; what is said of places while pages compete does not count); so the sum of `gain` promises no click twice. Intervals are 90 %
 #' intervals of the expected gain, not of one month's luck.
@@ -117,7 +117,7 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   inside <- pairs_inside(summary, summary$pairs, within, rules)
   if (!any(inside)) {
     abort_tide("No row is left after filtering.", where = paste(vapply(within, `[[`, "", "name"), collapse = "; "),
-      mend = "Loosen one of these filters.",
+      fix = "Loosen one of these filters.",
       class = "nothing_left")
   }
   set(pairs, j = "tested", value = pairs$judged & inside)

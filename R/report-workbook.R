@@ -54,7 +54,7 @@ fill_moves <- function(book, compared) {
 # What each column says, as a note on its header.
 column_notes <- c(
   rank = "1 is the best use of the next hour",
-  decision = "Fill in: fix, later, harmless or done. Read back with inktide decide --sheet",
+  decision = "Fill in: fix, later, harmless or done, and have the workbook read back as a sheet of decisions",
   note = "What to remember about the decision", kind = "Kind of finding",
   query = "The query; of a task the one with the largest gain", page = "The page to work on",
   gain = "Expected extra clicks per 30 days", gain_low = "Lower end of the 90 % interval of the gain",

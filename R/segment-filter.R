@@ -61,7 +61,7 @@ tide_filter <- function(data, from = NULL, to = NULL, days = NULL, ..., segments
   if (!length(data$tables)) {
     abort_tide("No row is left after filtering.",
       where = paste(unique(unlist(lapply(ledger, function(lines) lines$reason))), collapse = "; "),
-      mend = "Loosen one of these filters.", class = "nothing_left")
+      fix = "Loosen one of these filters.", class = "nothing_left")
   }
   data$left_out <- sum_left_out(rbindlist(c(list(data$left_out), ledger)))
   data
@@ -160,7 +160,7 @@ tide_narrow <- function(summary, ..., segments = NULL, rules = tide_rules()) {
   inside <- pairs_inside(summary, sums, segments, rules)
   if (!any(inside)) {
     abort_tide("No row is left after filtering.", where = paste(vapply(segments, `[[`, "", "name"), collapse = "; "),
-      mend = "Loosen one of these filters.", class = "nothing_left")
+      fix = "Loosen one of these filters.", class = "nothing_left")
   }
   keep <- sums[inside, c("query", "page")]
   for (table in c("cells", "recent_cells", "pairs")) {
@@ -202,7 +202,7 @@ pairs_inside <- function(summary, sums, segments, rules) {
         page = condition$test(summary$pages$page, segment$conditions[[arg]], rules)[sums$page],
         pair = condition$test(sums, segment$conditions[[arg]], rules),
         abort_tide(sprintf("`%s` is summed up already.", arg), where = sprintf("segment '%s'", segment$name),
-          mend = "Filter the data with tide_filter() before tide_summary().", class = "grain", fault = "call"))
+          fix = "Filter the data with tide_filter() before tide_summary().", class = "grain", fault = "call"))
       own <- own & hit
     }
     inside <- inside & (own != segment$not)
@@ -231,7 +231,7 @@ segmented_table <- function(data, segments, least) {
   if (is.null(table)) {
     abort_tide(sprintf("No table has %s.", paste(needs, collapse = " and ")),
       where = paste0("The tables are: ", paste(names(data$tables), collapse = "; "), "."),
-      mend = "Export with these dimensions, or split by something else.", class = "grain")
+      fix = "Export with these dimensions, or split by something else.", class = "grain")
   }
   table
 }
@@ -247,7 +247,7 @@ segments_inside <- function(rows, segments, rules) {
   empty <- !vapply(inside, any, NA)
   if (any(empty)) {
     abort_tide("A segment holds no rows.", where = sprintf("'%s'.", names(inside)[empty][1]),
-      mend = "Loosen its conditions.", class = "nothing_left")
+      fix = "Loosen its conditions.", class = "nothing_left")
   }
   inside
 }

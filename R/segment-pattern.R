@@ -3,7 +3,7 @@
 match_pattern <- function(texts, pattern, seconds = 20) {
   runaway <- function(...) {
     abort_tide("The regular expression takes too long.", where = sprintf("It is '%s'.", pattern),
-      mend = "Avoid a repeat inside a repeat, such as '(a+)+'; plain words need no signs around them.", class = "regex",
+      fix = "Avoid a repeat inside a repeat, such as '(a+)+'; plain words need no signs around them.", class = "regex",
       fault = "call")
   }
   end <- proc.time()[["elapsed"]] + seconds

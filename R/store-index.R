@@ -109,7 +109,7 @@ index_path <- function(store) file.path(store$dir, "archive.sqlite")
 abort_index <- function(store, cause) {
   cause <- plain_cause(cause)
   if (grepl("malformed|not a database|corrupt|no such (table|column)", cause)) {
-    abort_store(store$dir, "The index of the archive is damaged.", rebuild_mend, cause, "store_index")
+    abort_store(store$dir, "The index of the archive is damaged.", rebuild_fix, cause, "store_index")
   }
   if (grepl("readonly|read-only|unable to open|permission|Permission", cause)) {
     abort_read_only(store, cause)
@@ -123,9 +123,9 @@ abort_read_only <- function(store, cause) {
     "Give yourself the right to write to the folder and its files, or copy the project elsewhere.", cause)
 }
 
-rebuild_mend <- "Rebuild the index from the parts: inktide check --rebuild (in R: tide_rebuild()). Nothing is deleted by it."
+rebuild_fix <- "Rebuild the index from the parts by tide_rebuild(). Nothing is deleted by it."
 
-abort_store <- function(folder, what, mend, detail = NULL, class = NULL) {
-  abort_tide(what, where = paste0("'", folder, "'", if (!is.null(detail)) paste0(": ", detail), "."), mend = mend,
-    class = c(class, "store"), file = folder)
+abort_store <- function(folder, what, fix, detail = NULL, class = NULL, ...) {
+  abort_tide(what, where = paste0("'", folder, "'", if (!is.null(detail)) paste0(": ", detail), "."), fix = fix,
+    class = c(class, "store"), file = folder, ...)
 }

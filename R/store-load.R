@@ -151,7 +151,7 @@ tide_undo <- function(store, import) {
   with_store(store, write = TRUE, function(con) {
     if (!DBI::dbExecute(con, "UPDATE imports SET undone = 1 WHERE id = ? AND undone = 0", list(import))) {
       abort_tide("There is no such import to undo.", where = sprintf("import %g", import),
-        mend = "See the history for those that count.",
+        fix = "See the history for those that count.",
         class = "argument", fault = "call")
     }
     record_import(store, con, import)

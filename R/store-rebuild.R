@@ -39,7 +39,7 @@ tide_rebuild <- function(dir, now = Sys.time()) {
 read_record <- function(path) {
   content <- tryCatch(jsonlite::fromJSON(path, simplifyVector = TRUE), error = function(e) {
     abort_tide("A record of the archive is damaged.", where = sprintf("'%s': %s.", path, plain_cause(e)),
-      mend = "Delete this record: its parts are then taken for what they hold themselves.", class = "store",
+      fix = "Delete this record: its parts are then taken for what they hold themselves.", class = "store",
       file = path)
   })
   as_rows <- function(x) as.data.frame(lapply(x, function(column) if (length(column)) unlist(lapply(column,

@@ -73,7 +73,7 @@ check_lost <- function(store) {
 }
 
 abort_lost <- function(store, left) {
-  abort_store(store$dir, "The archive holds parts or records that its index does not know.", rebuild_mend,
+  abort_store(store$dir, "The archive holds parts or records that its index does not know.", rebuild_fix,
     sprintf("%s, the first '%s'", format_plural(length(left), "file"), left[1]), "store_index")
 }
 

@@ -71,7 +71,7 @@ plan_window <- function(store, from, to, days, lag, dimensions) {
   current <- held$current
   if (!nrow(current)) {
     abort_tide("The archive is empty.", where = sprintf("'%s'.", store$dir),
-      mend = "Load exports first.", class = "nothing_left")
+      fix = "Load exports first.", class = "nothing_left")
   }
   dated <- current$day > 0
   unfinished <- dated & lag > 0 & current$day >= current$exported - lag
@@ -83,7 +83,7 @@ plan_window <- function(store, from, to, days, lag, dimensions) {
   if (!nrow(wanted)) {
     abort_tide("The archive holds nothing in this window.",
       where = sprintf("It holds %s.", format_days(as.IDate(min(current$day)), as.IDate(max(current$day)))),
-      mend = "Ask for another window.", class = "nothing_left")
+      fix = "Ask for another window.", class = "nothing_left")
   }
   left_out <- rbind(day_ledger(current[unfinished & !outside],
     sprintf("unfinished days (within %g days of the export)", lag)),

@@ -25,7 +25,7 @@ reduce_chunks <- function(chunks, recent_from, split = NULL) {
   while (length(waiting) > 1) join_last()
   reduced <- if (length(waiting)) waiting[[1]]
   if (is.null(reduced)) {
-    abort_tide("No row is left after filtering.", where = "all months of the window", mend = "Loosen the filters.",
+    abort_tide("No row is left after filtering.", where = "all months of the window", fix = "Loosen the filters.",
       class = "nothing_left")
   }
   cells <- finish_cells(reduced$cells, reduced$some_recent)

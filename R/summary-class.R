@@ -50,7 +50,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
   if (!is.null(split) && !(if (split == "month") dated else split %in% table$dimensions)) {
     abort_tide(sprintf("The table cannot be split by %s.", split),
       where = sprintf("It is by %s.", grain_label(table$dimensions)),
-      mend = "Export with this dimension, or split by something else.", class = "grain")
+      fix = "Export with this dimension, or split by something else.", class = "grain")
   }
   days <- if (is.na(table$days)) as.integer(undated_days) else table$days
   whole <- !dated || days <= recent_days
@@ -106,7 +106,7 @@ query_rows <- function(data) {
 abort_no_queries <- function(grains) {
   abort_tide("No table has queries, and findings are about queries.",
     where = paste0("The tables read are: ", paste(grains, collapse = "; "), "."),
-    mend = "Export a table by query, or better by query and page.", class = "grain")
+    fix = "Export a table by query, or better by query and page.", class = "grain")
 }
 
 # Site or page totals from a table without queries: private queries are missing from tables with them.

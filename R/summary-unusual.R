@@ -26,7 +26,7 @@
 tide_unusual <- function(data) {
   if (!inherits(data, "tide_months")) check_class(data, "tide_data", "data")
   days <- days_of_site(data)
-  if (is.null(days)) abort_tide("Unusual days need days.", where = "No table has dates.", mend = "Export by date.",
+  if (is.null(days)) abort_tide("Unusual days need days.", where = "No table has dates.", fix = "Export by date.",
     class = "grain")
   found <- odd_runs(days, 1L)
   weeks <- odd_runs(days, 7L)

@@ -39,7 +39,7 @@ tide_trace <- function(data, what, recent_days = 90, rules = tide_rules(), facts
   if (is.null(table)) {
     abort_tide("No table has both queries and pages.",
       where = paste0("The tables are: ", paste(names(data$tables), collapse = "; "), "."),
-      mend = "Export a table by query and page.", class = "grain")
+      fix = "Export a table by query and page.", class = "grain")
   }
   queries <- code_queries(table$rows$query, table$rows$impressions)
   pages <- code_pages(table$rows$page, table$rows$impressions)
@@ -49,7 +49,7 @@ tide_trace <- function(data, what, recent_days = 90, rules = tide_rules(), facts
   if (dated) use <- use[as.integer(table$rows$date[use]) > as.integer(table$to) - recent_days]
   if (!length(use)) {
     abort_tide("It was not shown in these days.", where = sprintf("'%s', the last %g days.", what, recent_days),
-      mend = "Ask for a longer window.", class = "trace")
+      fix = "Ask for a longer window.", class = "trace")
   }
   rows <- setDT(list(query = queries$names[queries$code[use]], page = pages$names[pages$code[use]],
     clicks = table$rows$clicks[use],
@@ -94,7 +94,7 @@ find_name <- function(what, queries, pages) {
   known <- c(queries$names, format_path(pages$names))
   near <- known[utils::head(order(utils::adist(tolower(what), tolower(known), partial = FALSE)[1, ]), 3)]
   abort_tide("Neither a query nor a page of that name is held.", where = sprintf("'%s'.", what),
-    mend = if (endsWith(what, "/") && any(startsWith(format_path(pages$names), what))) {
+    fix = if (endsWith(what, "/") && any(startsWith(format_path(pages$names), what))) {
       sprintf("For all pages below it: '%s*'.", what)
     } else sprintf("Did you mean '%s'?", paste(near, collapse = "', '")), class = "trace")
 }

@@ -30,15 +30,15 @@ clean_url <- function(urls) {
 url_key <- function(clean) {
   key <- without_start(clean, c("https://", "http://"))
   # What few have is looked for before it is mended.
-  key <- mend_some(key, grepl("://", key, fixed = TRUE), "^[a-z][a-z0-9+.-]*://", "")
+  key <- replace_some(key, grepl("://", key, fixed = TRUE), "^[a-z][a-z0-9+.-]*://", "")
   key <- without_start(key, "www.")
-  key <- mend_some(key, grepl("/index.", key, fixed = TRUE) | grepl("/default.", key, fixed = TRUE),
+  key <- replace_some(key, grepl("/index.", key, fixed = TRUE) | grepl("/default.", key, fixed = TRUE),
     "/(index|default)\\.(html?|php|aspx?)($|\\?)", "/\\3")
   marked <- grepl("?", key, fixed = TRUE)
-  key <- mend_some(key, marked, "/+($|\\?)", "\\1")
+  key <- replace_some(key, marked, "/+($|\\?)", "\\1")
   slash <- endsWith(key, "/") & !marked
   key[slash] <- substr(key[slash], 1L, nchar(key[slash]) - 1L)
-  mend_some(key, endsWith(key, "/") & !marked, "/+$", "")
+  replace_some(key, endsWith(key, "/") & !marked, "/+$", "")
 }
 
 without_start <- function(x, starts) {
@@ -49,7 +49,7 @@ without_start <- function(x, starts) {
   x
 }
 
-mend_some <- function(x, which, pattern, by) {
+replace_some <- function(x, which, pattern, by) {
   if (any(which)) x[which] <- sub(pattern, by, x[which], perl = TRUE)
   x
 }

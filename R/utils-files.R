@@ -13,7 +13,7 @@ write_whole <- function(path, write) {
 
 abort_write <- function(path, cause) {
   abort_tide("The file cannot be written.", where = sprintf("'%s': %s.", path, plain_cause(cause)),
-    mend = "Name a file in a folder that exists, that you may write to and that has room.", class = "write",
+    fix = "Name a file in a folder that exists, that you may write to and that has room.", class = "write",
     file = path)
 }
 

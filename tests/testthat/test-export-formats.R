@@ -162,7 +162,7 @@ test_that("malformed files give the right table or one clear error, and never cr
     file <- tempfile(fileext = ".csv")
     writeBin(bytes, file)
     expect_silent(result <- tryCatch(tide_read(file, lag = 0), tide_error = identity))
-    if (inherits(result, "tide_error")) expect_match(conditionMessage(result), "mend:", fixed = TRUE)
+    if (inherits(result, "tide_error")) expect_match(conditionMessage(result), "fix:", fixed = TRUE)
     else expect_true(all(vapply(result$tables, function(t) all(t$rows$clicks <= t$rows$impressions &
       t$rows$position >= 1) && !anyNA(t$rows$date), NA)))
   }

@@ -27,7 +27,7 @@ test_that("thousands separators and percent signs are numbers, and how CTR is wr
   expect_equal(c(rows$clicks, rows$impressions), c(1234, 12345678))
 })
 
-test_that("bad input gives one error that says what, where by line, and how to mend", {
+test_that("bad input gives one error that says what, where by line, and how to fix it", {
   head <- "query,page,date,clicks,impressions,position"
   good <- "a,/a,2026-01-01,1,10,2"
   cases <- list(
@@ -49,7 +49,7 @@ test_that("bad input gives one error that says what, where by line, and how to m
     error <- expect_error(tide_read(file), class = paste0("tide_error_", case[[1]]))
     expect_match(conditionMessage(error), case[[3]], fixed = TRUE)
     expect_match(conditionMessage(error), basename(file), fixed = TRUE)
-    expect_match(conditionMessage(error), "mend:", fixed = TRUE)
+    expect_match(conditionMessage(error), "fix:", fixed = TRUE)
   }
   expect_error(tide_read("nowhere.csv"), "no such file", class = "tide_error_file")
   expect_error(tide_read(42), class = "tide_error_argument")

@@ -63,7 +63,7 @@ test_that("every command gives a result or one error of ours on small and odd da
       expect_true(run$status %in% 0:2, label = told)
       expect_false(grepl("went wrong inside|Warning|Error in", said), label = paste(told, said))
       expect_false(grepl("(^|[^[:alnum:]/._-])(NA|NaN|-?Inf|NULL)($|[^[:alnum:]/._-])", said), label = paste(told, said))
-      if (run$status > 0) expect_match(said, "inktide: .*\n  where: .*\n  mend: ", label = told)
+      if (run$status > 0) expect_match(said, "inktide: .*\n  where: .*\n  fix: ", label = told)
       page <- file.path(dir, "r.html")
       if (call == "report" && run$status == 0L) {
         text <- gsub("<script>.*?</script>|<style>.*?</style>|<[^>]*>", " ", paste(readLines(page), collapse = " "), perl = TRUE)

@@ -184,7 +184,7 @@ test_that("reading follows what the call says of dates, clicks and headers", {
   expect_equal(max(days("--date-order", "mdy", "--clicks-above", "keep")), "2026-12-10")
 })
 
-test_that("every wrong call is one clear error: what, where, how to mend, and status 2", {
+test_that("every wrong call is one clear error: what, where, how to fix it, and status 2", {
   here <- withr::local_tempdir()
   file.copy(pairs_file, file.path(here, "export.csv"))
   dir.create(file.path(here, "full"))
@@ -235,7 +235,7 @@ test_that("every wrong call is one clear error: what, where, how to mend, and st
     expect_equal(run$status, 2L, label = told)
     expect_match(message, "inktide: ", fixed = TRUE, label = told)
     expect_no_match(message, "something went wrong inside", label = told)
-    expect_match(message, "mend: ", label = told)
+    expect_match(message, "fix: ", label = told)
     for (part in case[[2]]) expect_match(message, part, fixed = TRUE, label = told)
     expect_length(run$out, 0)
   }

@@ -149,7 +149,7 @@ test_that("a full disk and a folder that may only be read are clear errors, and 
   # A limit on the size of files stands for a disk without room.
   full <- load_elsewhere(store, many, before = "trap '' XFSZ; ulimit -f 160;")
   expect_equal(full$status, 3)
-  expect_match(full$err, "mend:", all = FALSE)
+  expect_match(full$err, "fix:", all = FALSE)
   expect_equal(sum(held(store)$clicks), 100)
   root <- Sys.info()[["user"]] == "root"
   skip_if(root && !nzchar(Sys.which("setpriv")), "root may write anywhere")

@@ -4,7 +4,7 @@ BUILD := .build
 LIBRARY := $(BUILD)/library
 SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R) $(wildcard src/*.c) $(wildcard inst/*/*) exec/inktide
 
-.PHONY: demo test sanitize install build setup setup-test docs example bench clean
+.PHONY: demo test test-all sanitize install build setup setup-test docs example bench clean
 
 demo: build
 	@exec/inktide demo demo-site
@@ -26,6 +26,10 @@ setup-test:
 
 test: setup-test build
 	@Rscript tools/test.R
+
+# With the studies among the tests and the package check: what .ci/run asks for.
+test-all: setup-test build
+	@Rscript tools/test.R all
 
 sanitize: setup-test
 	@sh tools/sanitize.sh

@@ -1,4 +1,5 @@
-data.table::setDTthreads(2)
+# Files run beside each other.
+data.table::setDTthreads(1)
 library(data.table, warn.conflicts = FALSE)
 
 # A CSV file of these lines.
@@ -8,6 +9,9 @@ csv <- function(..., name = "export.csv") {
   writeLines(c(...), file, useBytes = TRUE)
   file
 }
+
+# Simulations and whole sites, which take longer than a change should wait for: they run with `make test-all`.
+skip_unless_studies <- function() skip_if_not(nzchar(Sys.getenv("INKTIDE_STUDIES")), "a study")
 
 # Data as read, straight from rows.
 as_data <- function(rows) {
@@ -50,25 +54,15 @@ demo <- local({
   }
 })
 
-# Runs the program as a person would. Out: status, out, err.
+# The program as a person calls it, in this process; in one of its own where the environment matters. Out: status, out,
+# err.
 program <- function(..., dir = ".", env = character()) {
-  exe <- system.file("exec", "inktide", package = "inktide")
-  out <- tempfile()
-  err <- tempfile()
-  old <- setwd(dir)
-  on.exit({ setwd(old); unlink(c(out, err)) })
-  status <- suppressWarnings(system2(file.path(R.home("bin"), "Rscript"), shQuote(c(exe, ...)), stdout = out,
-    stderr = err,
-    env = c(paste0("R_LIBS=", paste(.libPaths(), collapse = .Platform$path.sep)), env)))
-  list(status = status, out = readLines(out, encoding = "UTF-8"), err = readLines(err, encoding = "UTF-8"))
-}
-
-# The program in this process, called as a person would. Out: status, out, err.
-called <- function(...) {
-  withr::local_envvar(R_DATATABLE_NUM_THREADS = "2", TZ = "UTC")
+  withr::local_dir(dir)
+  if (length(env)) return(process(..., env = env))
+  withr::local_envvar(R_DATATABLE_NUM_THREADS = "1", TZ = "UTC")
   out <- withr::local_tempfile()
   err <- withr::local_tempfile()
-  to <- file(err, "w")
+  to <- file(err, "w", encoding = "UTF-8")
   sink(out)
   sink(to, type = "message")
   status <- tryCatch(inktide:::cli_main(c(...)), finally = {
@@ -76,5 +70,15 @@ called <- function(...) {
     sink()
     close(to)
   })
-  list(status = status, out = readLines(out), err = readLines(err))
+  list(status = status, out = readLines(out, encoding = "UTF-8"), err = readLines(err, encoding = "UTF-8"))
+}
+
+# exec/inktide itself.
+process <- function(..., env = character()) {
+  out <- withr::local_tempfile()
+  err <- withr::local_tempfile()
+  status <- suppressWarnings(system2(file.path(R.home("bin"), "Rscript"),
+    shQuote(c(system.file("exec", "inktide", package = "inktide"), ...)), stdout = out, stderr = err,
+    env = c(paste0("R_LIBS=", paste(.libPaths(), collapse = .Platform$path.sep)), env)))
+  list(status = status, out = readLines(out, encoding = "UTF-8"), err = readLines(err, encoding = "UTF-8"))
 }

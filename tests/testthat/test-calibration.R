@@ -16,6 +16,7 @@ planted_site <- function(seed, weak = c(0.25, 0.6)) {
 }
 
 test_that("a site where nothing is planted lists next to nothing as low CTR", {
+  skip_unless_studies()
   listed <- vapply(1:4, function(seed) {
     found <- tide_find(tide_summary(as_data(planted_site(seed, weak = c(1, 1))$rows)))$findings
     sum(found$kind == "low_ctr")
@@ -24,6 +25,7 @@ test_that("a site where nothing is planted lists next to nothing as low CTR", {
 })
 
 test_that("weak pages are found, few others, and the promised clicks are near the true ones", {
+  skip_unless_studies()
   runs <- lapply(1:6, function(seed) {
     site <- planted_site(seed)
     found <- tide_find(tide_summary(as_data(site$rows)))$findings
@@ -41,6 +43,7 @@ test_that("weak pages are found, few others, and the promised clicks are near th
 })
 
 test_that("the levels of texts are found whatever their order, and bytes of Windows become Unicode", {
+  skip_unless_studies()
   set.seed(1)
   x <- sample(c("a", "b", NA, "caf\xe9", "\u6d77"), 1000, TRUE)
   levels <- inktide:::as_levels(x)
@@ -49,12 +52,14 @@ test_that("the levels of texts are found whatever their order, and bytes of Wind
 })
 
 test_that("runs of days are told shortly", {
+  skip_unless_studies()
   day <- as.integer(as.IDate("2026-03-01"))
   expect_equal(inktide:::day_runs(day + c(0, 1, 2, 5)), "2026-03-01 to 2026-03-03, 2026-03-06")
   expect_match(inktide:::day_runs(day + seq(0, 20, 2)), "and 7 more$")
 })
 
 test_that("numbers are read under the convention of their file", {
+  skip_unless_studies()
   point <- c("1234.5", "1,234.5", "1'234", "12", "-3", ".5", "1e3")
   expect_equal(inktide:::read_number(point, "."), c(1234.5, 1234.5, 1234, 12, -3, 0.5, 1000))
   expect_equal(inktide:::read_number(c("1234,5", "1.234,5", "12", "1.234"), ","), c(1234.5, 1234.5, 12, 1234))

@@ -51,6 +51,7 @@ test_that("a pair is held down where its gamma factor would be three standard de
 })
 
 test_that("a known curve is found again, with its interval, better than by the pivot", {
+  skip_unless_studies()
   truth <- made_curve
   runs <- lapply(1:12, function(seed) {
     curve <- tide_curve(tide_summary(as_data(made_site(seed = seed, queries = 400, days = 30))))
@@ -190,6 +191,7 @@ blended_site <- function(seed, within, queries = 400, days = 60) {
 }
 
 test_that("the spread of places within a row is estimated, and taking it apart halves the bias at the top", {
+  skip_unless_studies()
   runs <- vapply(1:6, function(seed) {
     summary <- tide_summary(blended_site(seed, 0.6))
     curve <- tide_curve(summary)

@@ -97,6 +97,7 @@ test_that("tails that are as heavy above as below are nobody's fault", {
 })
 
 test_that("on the demo data the findings are what was planted", {
+  skip_unless_studies()
   found <- as.data.table(demo()$found$findings)
   truth <- demo()$site$truth$queries
   at <- truth[match(tolower(found$query), truth$query)]
@@ -155,6 +156,7 @@ test_that("no click is promised twice: the list, its pages and its total agree",
 })
 
 test_that("ids stay when data grow", {
+  skip_unless_studies()
   rows <- demo()$site$daily
   ids <- function(rows) {
     found <- tide_find(tide_summary(as_data(rows), brand = "fernmoor"))$findings

@@ -2,7 +2,7 @@
 
 pairs_file <- tide_example()[["pairs"]]
 rows_of <- function(command, ...) {
-  run <- called(command, pairs_file, "--brand", "fernmoor", "--quiet", "--format", "csv", "--exported", "2026-12-01", ...)
+  run <- program(command, pairs_file, "--brand", "fernmoor", "--quiet", "--format", "csv", "--exported", "2026-12-01", ...)
   expect_equal(run$status, 0L, label = paste(command, paste(c(...), collapse = " ")))
   fread(text = c(run$out, ""))
 }
@@ -61,7 +61,7 @@ test_that("parts of the data are those days, devices and countries", {
   file <- withr::local_tempfile(fileext = ".csv")
   fwrite(more, file)
   of_file <- function(...) {
-    run <- called("follow", file, "--format", "csv", "--quiet", "--exported", "2026-12-01", "--by", "day", "--top", "1000", ...)
+    run <- program("follow", file, "--format", "csv", "--quiet", "--exported", "2026-12-01", "--by", "day", "--top", "1000", ...)
     expect_equal(run$status, 0L)
     sum(fread(text = run$out)$clicks, na.rm = TRUE)
   }
@@ -120,13 +120,13 @@ test_that("windows, levels and events of a comparison are those asked for", {
   expect_equal(lengths$days, c(7, 14))
   loose <- rows_of("compare", "--fdr", "0.5", "--level", "page")
   expect_gte(sum(loose$real), sum(rows_of("compare", "--fdr", "0.01", "--level", "page")$real))
-  none <- called("compare", pairs_file, "--year", "--quiet", "--exported", "2026-12-01")
+  none <- program("compare", pairs_file, "--year", "--quiet", "--exported", "2026-12-01")
   expect_equal(none$status, 2L)
   expect_match(none$err, "outside the data", all = FALSE)
-  why <- called("compare", pairs_file, "--level", "folder", "--why", "/guides/", "--quiet", "--exported", "2026-12-01")
+  why <- program("compare", pairs_file, "--level", "folder", "--why", "/guides/", "--quiet", "--exported", "2026-12-01")
   expect_match(why$out, "clicks a month", all = FALSE)
   events <- withr::local_tempfile(fileext = ".csv", lines = c("date,event", "2026-10-20,Newsletter"))
-  told <- called("compare", pairs_file, "--days", "21", "--events", events, "--exported", "2026-12-01", "--level", "page")
+  told <- program("compare", pairs_file, "--days", "21", "--events", events, "--exported", "2026-12-01", "--level", "page")
   expect_match(paste(told$out, collapse = " "), "only in the later window: Newsletter")
 })
 
@@ -150,7 +150,7 @@ test_that("decisions are kept with note, name and day, shown, put away and broug
   dir <- withr::local_tempdir()
   file.copy(pairs_file, file.path(dir, "export.csv"))
   writeLines(c("brand: [fernmoor]", "exports: [export.csv]"), file.path(dir, "inktide.yml"))
-  own <- function(...) called(..., "--project", dir, "--exported", "2026-12-01")
+  own <- function(...) program(..., "--project", dir, "--exported", "2026-12-01")
   ids <- fread(text = own("find", "--format", "csv", "--quiet")$out)$id
   expect_equal(own("decide", ids[1], "harmless", "--note", "answered above", "--by", "Ada", "--at", "2026-10-20")$status, 0L)
   expect_equal(own("decide", ids[2], "later", "--until", "2027-02-01")$status, 0L)
@@ -174,7 +174,7 @@ test_that("reading follows what the call says of dates, clicks and headers", {
     sprintf("%02d/%02d/2026,query %d,https://www.fernmoor.example/p%d/,%d,%d,%d", rep(1:12, 8), rep(3:10, each = 12), 1:96,
       1:96 %% 9, c(50, rep(2:3, 48))[1:96], 40, 1 + 1:96 %% 9))
   file <- withr::local_tempfile(fileext = ".csv", lines = lines)
-  read <- function(...) called("follow", file, "--columns", "query=What people typed", "--format", "csv", "--by", "day",
+  read <- function(...) program("follow", file, "--columns", "query=What people typed", "--format", "csv", "--by", "day",
     "--top", "20", "--quiet", "--exported", "2027-02-01", ...)
   refused <- read("--date-order", "dmy", "--clicks-above", "refuse")
   expect_equal(refused$status, 1L)
@@ -230,7 +230,7 @@ test_that("every wrong call is one clear error: what, where, how to fix it, and 
     list(c("curve", "export.csv", "--by", "moon"), c("--by", "device")))
   for (case in cases) {
     told <- paste(case[[1]], collapse = " ")
-    run <- called(case[[1]])
+    run <- program(case[[1]])
     message <- paste(run$err, collapse = " ")
     expect_equal(run$status, 2L, label = told)
     expect_match(message, "inktide: ", fixed = TRUE, label = told)
@@ -250,8 +250,8 @@ test_that("every command tells the same in CSV and in JSON, and writes it to a f
   shared <- c("--brand", "fernmoor", "--exported", "2026-12-01", "--quiet")
   for (case in cases) {
     told <- paste(basename(case), collapse = " ")
-    csv <- called(case, shared, "--format", "csv")
-    json <- called(case, shared, "--format", "json")
+    csv <- program(case, shared, "--format", "csv")
+    json <- program(case, shared, "--format", "json")
     expect_equal(c(csv$status, json$status), c(0L, 0L), label = told)
     rows <- fread(text = c(csv$out, ""), na.strings = "", keepLeadingZeros = TRUE)
     other <- jsonlite::fromJSON(paste(json$out, collapse = "\n"))
@@ -260,7 +260,7 @@ test_that("every command tells the same in CSV and in JSON, and writes it to a f
       expect_equal(as.numeric(other[[column]]), as.numeric(rows[[column]]), tolerance = 1e-6, label = paste(told, column))
     }
     file <- withr::local_tempfile(fileext = ".csv")
-    written <- called(case, shared, "--format", "csv", "--out", file)
+    written <- program(case, shared, "--format", "csv", "--out", file)
     expect_equal(written$status, 0L)
     expect_equal(readLines(file), csv$out, label = told)
   }

@@ -2,7 +2,7 @@ files <- tide_example()
 as_table <- function(run) fread(text = c(run$out, ""), sep = ",")
 
 test_that("help and version answer at once, with use and an example", {
-  expect_match(program("--version")$out, "^inktide [0-9.]+$")
+  expect_match(process("--version")$out, "^inktide [0-9.]+$")
   for (command in c("demo", "curve", "find", "report")) {
     help <- program("help", command)
     expect_equal(help$status, 0)

@@ -8,6 +8,7 @@ html_of <- function(...) {
 times <- function(pattern, text) lengths(regmatches(text, gregexpr(pattern, text, perl = TRUE)))
 
 test_that("every plain table of the report has as many cells in each row as headers, and all tags close", {
+  skip_unless_studies()
   html <- html_of(demo()$found)
   tables <- regmatches(html, gregexpr("(?s)<table class='plain'>.*?</table>", html, perl = TRUE))[[1]]
   expect_gt(length(tables), 3)

@@ -108,6 +108,7 @@ test_that("texts for the terminal keep to their width, whatever the script", {
 })
 
 test_that("the demo command makes a whole project, and refuses a folder that holds something else", {
+  skip_unless_studies()
   dir <- file.path(withr::local_tempdir(), "fernmoor")
   run <- program("demo", dir, "--quiet", env = "COLUMNS=80")
   expect_equal(run$status, 0)

@@ -24,7 +24,7 @@ test_that("nothing that the program prints or writes is obeyed, whatever a query
     c("find", file, "--format", "csv", "--out", at("list.csv")), c("report", file, "--out", at("report.html")),
     c("find", file, "--figure", at("map.svg")), c("find", file, "--format", "xlsx", "--out", at("list.xlsx")))
   for (call in runs) {
-    run <- called(call)
+    run <- program(call)
     expect_false(obeyed(c(run$out, run$err)), label = paste(call[-2], collapse = " "))
     expect_true(run$status %in% 0:1)
   }

@@ -184,7 +184,7 @@ find_input <- function(options, input, data = read_input(options, input, months 
     min_gain = first_given(options$min_gain, thresholds$min_gain),
     min_impressions = first_given(thresholds$min_impressions, 1),
     segment = side, within = input$pairs, rules = input$settings$rules, kinds = options$kind,
-    hours = input$settings$hours)
+    hours = input$settings$hours, assumptions = input$settings$assumptions)
   if (!is.null(findings$outside)) note(options, outside_line_text(findings$outside))
   if (!isTRUE(options$all) && NROW(input$decisions)) {
     findings <- tide_undecided(findings, input$decisions)

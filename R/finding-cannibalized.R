@@ -44,12 +44,8 @@ brand_aside <- function(summary, pairs) {
     queries = sum(several$N > 1))
 }
 
-# Where pages are shown together or take turns at one level, no day shows where one page would stand. Merged they are
-# taken to rise by a third of their position, by a half at best, and half of such merges to come off: assumptions, until
-# a site's own outcomes teach better.
-merged_rise <- 2 / 3
-merged_best <- 1 / 2
-merged_chance <- 0.5
+# Where pages are shown together or take turns at one level, no day shows where one page would stand: what a merge
+# brings is assumed (merge_rise, merge_best, merge_chance).
 
 cannibalized_findings <- function(summary, curve, pairs, judged) {
   worth <- contest_worth(summary, curve, judged)
@@ -88,16 +84,16 @@ contest_worth <- function(summary, curve, judged) {
   merged <- judged$merged
   # More people search on page one than on page two; what a day of swapping pages shows already holds that.
   views <- if (any(merged)) page_one_views(summary) else 1
-  wider_at <- function(position) ifelse(merged & nearest > 10.5 & position <= 10.5, views, 1)
+  wider_at <- function(position) ifelse(merged & nearest > assumed("page_one_ends") & position <= assumed("page_one_ends"), views, 1)
   clicks_at <- function(position) judged$searches * wider_at(position) * curve_ctr(curve, position, segment, 1, 100)
   at_held <- clicks_at(judged$held)
   then <- at_held * factor
   sd <- sqrt(ifelse(wrong, then^2 * spread, ((at_held - judged$expected) * own)^2 / (1 / spread + judged$clicks)) +
-    then^2 * (curve_log_se(curve, judged$held, segment)^2 + 0.15^2))
+    then^2 * (curve_log_se(curve, judged$held, segment)^2 + assumed("contest_sd")^2))
   gain <- gain_interval(then - own * judged$expected, sd)
   # A merge comes off or does not: its interval reaches from nothing to the best it may bring. What is only likely
   # counts by its chance.
-  at_best <- clicks_at(judged$held * merged_best / merged_rise)
+  at_best <- clicks_at(judged$held * assumed("merge_best") / assumed("merge_rise"))
   gain <- list(gain = judged$chance * gain$gain, low = ifelse(merged, 0, judged$chance * gain$low),
     high = ifelse(merged, gain$high + (at_best - at_held) * factor, gain$high))
   c(lapply(gain, `*`, per_month(summary)), list(spread = spread, own = own, factor = factor,
@@ -118,20 +114,20 @@ contest_how <- function(summary, judged, worth) {
       ifelse(judged$chance < 1, sprintf("chance %.2f x ", judged$chance), ""), worth$at_held, worth$factor,
       judged$expected, worth$own, as.integer(summary$recent$days), worth$gain),
     ifelse(judged$merged, sprintf("a merge comes off or not: from nothing to a rise to position %.2f, %.2f clicks, and what is unsure of those",
-      judged$held * merged_best / merged_rise, worth$at_best), ""),
+      judged$held * assumed("merge_best") / assumed("merge_rise"), worth$at_best), ""),
     confidence_line(judged))
 }
 
 # How sure each kind of harm is. judged$confidence of a wrong leader: see passed_by_chance().
 confidence_line <- function(judged) {
-  before <- mismatch[["share"]] / (1 - mismatch[["share"]])
+  before <- assumed("mismatch_share") / (1 - assumed("mismatch_share"))
   odds <- judged$confidence / (1 - judged$confidence)
   fcase(
     judged$harm == "swapping", sprintf("confidence: chance that the lead changes hands, by the course of its days: %.3f",
       judged$confidence),
     judged$harm == "wrong page leads", sprintf("confidence: %s clicks of %.2f expected on the leading page and %s of %.2f on the other are %.3g times as likely where the leader is clicked %.2f times as often as it should be; odds %g / %g x %.3g = %.3g, a chance of %.3f",
       format_count(judged$leader_clicks), judged$leader_expected, format_count(judged$clicks - judged$leader_clicks),
-      judged$expected - judged$leader_expected, odds / before, mismatch[["factor"]], mismatch[["share"]],
-      1 - mismatch[["share"]], odds / before, odds, judged$confidence),
+      judged$expected - judged$leader_expected, odds / before, assumed("mismatch_factor"), assumed("mismatch_share"),
+      1 - assumed("mismatch_share"), odds / before, odds, judged$confidence),
     rep(TRUE, nrow(judged)), sprintf("confidence: taken as %.3f", judged$confidence))
 }

@@ -1,26 +1,13 @@
 # What two pages of one query do to each other, told by who led when, by how close they stand and by whose words match
 # the query. Each kind of harm has its test; what passes none is harmless.
 
-# Pages swap where each led for so many days and so large a share of them.
-least_led <- c(days = 7, share = 0.1)
-# Pages that take turns stand level where neither leads by more than this share of its position, or both are on page
-# two: neither shows where one page would stand. At the top they both do well.
-level_swap <- c(share = 0.25, top = 3.5, page_two = 10.5)
-# Pages are shown together where most weeks have both and neither has all impressions, near each other, none near the
-# top.
-together_least <- c(weeks = 0.5, share = 0.25, places = 6, position = 7)
-# Another page matches a query better where it holds more of its words, by this share of them. It may be
-# right for it where it is not far below, and leads as it should where it is so far ahead.
-better_least <- c(words = 0.25, places = 15, ahead = 2, ahead_share = 0.25)
-# Of leading pages whose words match less, three in ten are taken not to answer the query and to be clicked about half
-# as often for it as the other would be; log factors beside the other's differ by these standard deviations
-# (assumptions).
-mismatch <- c(share = 0.3, factor = 0.55, sd = 0.3, usual_sd = 0.15)
-# Listed is what is so sure: little besides their clicks tells such pages.
-passed_least <- 0.75
-
-# A page and one beneath it do each other no harm where both are on page one and clicked nearly as usual.
-well_off <- c(position = 10.5, factor = 0.8)
+# Pages swap where each led for so many days and so large a share of them. Pages that take turns stand level where neither leads by more than a share of its position, or both are on page
+# two: neither shows where one page would stand. At the top they both do well. Pages are shown together where most weeks have both and neither has all impressions, near each other, none near the
+# top. Another page matches a query better where it holds more of its words. It may be right for it where it is
+# not far below, and leads as it should where it is far ahead. Of leading pages whose words match less, some are taken
+# not to answer the query and to be clicked about half as often for it as the other would be: little besides their
+# clicks tells such pages. A page and one beneath it do each other no harm where both are on page one and clicked nearly
+# as usual. All these thresholds stand in finding-assumptions.R.
 
 # In: rival_days(), lead_course() of them, fit of page and query, spread by query, `beneath`: whether one of the two
 # lies beneath the other (beneath_other()). Out: one row a query: which page to keep (`keep`, `other`), the position one
@@ -33,7 +20,7 @@ judge_contests <- function(rivals, course, fits, spread, beneath) {
   splitting <- harm == "splitting"
   wrong <- harm == "wrong page leads"
   merged <- splitting | done$level
-  confidence <- fcase(harm == "swapping", done$swapping, wrong, done$passed_by, any_harm, 0.7)
+  confidence <- fcase(harm == "swapping", done$swapping, wrong, done$passed_by, any_harm, assumed("contest_confidence"))
   # Merged, the page stays whose words match; else the one that holds the better position.
   keep_first <- fcase(wrong, FALSE, merged & of$fit1 != of$fit2, of$fit1 > of$fit2, any_harm, of$held1 <= of$held2)
   either <- function(first, second) ifelse(keep_first, of[[first]], of[[second]])
@@ -43,13 +30,13 @@ judge_contests <- function(rivals, course, fits, spread, beneath) {
   best <- fcase(splitting, pmin(of$held1, of$held2, of$position1, of$position2), any_harm, pmin(of$held1, of$held2))
   data.table(of[, c("query", "days", "changes", "clicks", "expected")], done[, c("harm", "level")],
     confidence, merged, keep = either("page1", "page2"), other = either("page2", "page1"),
-    held = fcase(merged, best * merged_rise, wrong, of$position1, any_harm, best),
+    held = fcase(merged, best * assumed("merge_rise"), wrong, of$position1, any_harm, best),
     stands = either("stands1", "stands2"), held_other = either("stands2", "stands1"),
     leader_clicks = of$clicks1, leader_expected = of$expected1,
     led_keep = either("led1", "led2"), led_other = either("led2", "led1"), together = of$weeks_together,
     since = rivals$dates[of$last_change], keep_leads = keep_first == of$first_leads,
     searches = ifelse(splitting, of$searches_together, of$searches),
-    chance = fcase(merged, merged_chance, wrong, confidence, any_harm, 1),
+    chance = fcase(merged, assumed("merge_chance"), wrong, confidence, any_harm, 1),
     reason = fcase(done$family, "a page and one beneath it that both do well",
       done$rightly, "two pages, of which the one that matches better leads",
       done$level | pmin(of$position1, of$position2) < 3 & of$places < 3, "two pages that both do well at the top",
@@ -61,31 +48,31 @@ judge_contests <- function(rivals, course, fits, spread, beneath) {
 # matches better, though shown together (`rightly`).
 harm_done <- function(of, course, beneath) {
   swapping <- pmax(course$swaps, ifelse(of$apart_by_day, course$by_chance, 0))
-  lasting <- pmin(of$led1, of$led2) >= pmax(least_led["days"], least_led["share"] * (of$led1 + of$led2))
-  near <- pmax(of$places, of$gap, na.rm = TRUE) < together_least["places"]
-  beside <- near & of$weeks_together > together_least["weeks"] & of$share_second > together_least["share"] &
-    pmin(of$position1, of$position2) > together_least["position"]
+  lasting <- pmin(of$led1, of$led2) >= pmax(assumed("swap_days"), assumed("swap_share") * (of$led1 + of$led2))
+  near <- pmax(of$places, of$gap, na.rm = TRUE) < assumed("together_places")
+  beside <- near & of$weeks_together > assumed("together_weeks") & of$share_second > assumed("together_share") &
+    pmin(of$position1, of$position2) > assumed("together_position")
   # Shown together and near each other day by day, which of the two is ahead is chance.
   swap <- lasting & swapping >= 0.5 & !(beside & of$side_by_side)
   passed_by <- passed_by_chance(of, of$fit1, of$fit2, of$spread)
-  harm <- fcase(swap, "swapping", passed_by > passed_least, "wrong page leads", beside, "splitting",
+  harm <- fcase(swap, "swapping", passed_by > assumed("mismatch_listed"), "wrong page leads", beside, "splitting",
     rep(TRUE, nrow(of)), "")
   nearest <- pmin(of$held1, of$held2)
-  level <- harm == "swapping" & (nearest > level_swap["page_two"] |
-    (abs(of$held1 - of$held2) < level_swap["share"] * nearest) %in% TRUE)
-  family <- harm == "splitting" & beneath & pmax(of$position1, of$position2) <= well_off["position"] &
-    pmin(of$factor, of$factor2) >= well_off["factor"]
+  level <- harm == "swapping" & (nearest > assumed("page_one_ends") |
+    (abs(of$held1 - of$held2) < assumed("level_share") * nearest) %in% TRUE)
+  family <- harm == "splitting" & beneath & pmax(of$position1, of$position2) <= assumed("page_one_ends") &
+    pmin(of$factor, of$factor2) >= assumed("well_off_factor")
   rightly <- harm == "splitting" & leads_rightly(of$fit1, of$fit2, of$position1, of$position2)
-  data.table(harm = ifelse(family | rightly | level & nearest < level_swap["top"], "", harm), swapping, passed_by, level,
+  data.table(harm = ifelse(family | rightly | level & nearest < assumed("top_three_ends"), "", harm), swapping, passed_by, level,
     family, rightly)
 }
 
-fits_better <- function(fit, other) (fit > other & fit - other >= better_least["words"] * fit) %in% TRUE
+fits_better <- function(fit, other) (fit > other & fit - other >= assumed("match_words") * fit) %in% TRUE
 
 # Whether the page that matches a query better is well ahead, too. Of a page that holds none of its words, nothing is
 # known.
 leads_rightly <- function(fit1, fit2, position1, position2) {
-  ahead <- pmax(better_least["ahead"], better_least["ahead_share"] * position1)
+  ahead <- pmax(assumed("match_ahead"), assumed("match_ahead_share") * position1)
   fits_better(fit1, fit2) & fit2 > 0 & position2 > position1 + ahead
 }
 
@@ -96,10 +83,10 @@ passed_by_chance <- function(pages, fit1, fit2, spread) {
   log_likely <- function(share, factor, sd) do.call(cbind, lapply(steps, function(z) {
     log(share) + stats::dnorm(z, log = TRUE) + log_clicks_likely(pages, factor * exp(z * sd), spread)
   }))
-  likely <- highest_one(cbind(log_likely(mismatch["share"], mismatch["factor"], mismatch["sd"]),
-    log_likely(1 - mismatch["share"], 1, mismatch["usual_sd"])))
+  likely <- highest_one(cbind(log_likely(assumed("mismatch_share"), assumed("mismatch_factor"), assumed("mismatch_sd")),
+    log_likely(1 - assumed("mismatch_share"), 1, assumed("mismatch_usual_sd"))))
   passed <- rowSums(likely[, seq_along(steps), drop = FALSE]) / rowSums(likely)
-  close <- pages$position2 < pages$position1 + better_least["places"]
+  close <- pages$position2 < pages$position1 + assumed("match_places")
   # Never surer than in 999 of 1000: the two assumed factors are not all there are.
   ifelse(fits_better(fit2, fit1) & close, pmin(passed, 0.999), 0)
 }

@@ -4,11 +4,8 @@
 # 1989).
 
 # One day is never surer than this, so that a day's blip changes nothing.
-surest_day <- 0.9
 # Days between changes of the lead, where it changes for days on end.
-lead_lasts <- 20
 # How far the log of what two pages earn wavers from day to day besides the luck of their counts.
-lead_wavers <- 0.3
 
 # Clicks that the curve expects of every day's row.
 expect_days <- function(contest, summary, curve) {
@@ -43,7 +40,7 @@ rival_days <- function(days) {
 
 # Chance of each day that the first page is ahead of the second.
 chances_ahead <- function(rivals) {
-  noise <- sqrt(1 / (rivals$seen[[1]] + 1) + 1 / (rivals$seen[[2]] + 1) + lead_wavers^2)
+  noise <- sqrt(1 / (rivals$seen[[1]] + 1) + 1 / (rivals$seen[[2]] + 1) + assumed("lead_wavers")^2)
   # A page that was not seen that day would have earned something had it been.
   least <- 0.25 * (rivals$expected[[1]] + rivals$expected[[2]]) / pmax(rivals$seen[[1]] + rivals$seen[[2]], 1)
   ahead <- stats::pnorm(log((rivals$expected[[1]] + least) / (rivals$expected[[2]] + least)) / noise)
@@ -55,9 +52,9 @@ chances_ahead <- function(rivals) {
 # the lead changed hands for days on end, twice or more; by_chance: chance that it fell to either from day to day;
 # leads: matrix of chances that the first led, given the days around or, where it falls by chance, the day alone).
 lead_course <- function(ahead, dates) {
-  ahead <- pmin(pmax(ahead, 1 - surest_day), surest_day)
+  ahead <- pmin(pmax(ahead, 1 - assumed("lead_surest_day")), assumed("lead_surest_day"))
   gaps <- as.numeric(diff(dates))
-  turn <- pmin(1 - exp(-gaps / lead_lasts), 0.4)
+  turn <- pmin(1 - exp(-gaps / assumed("lead_lasts")), 0.4)
   forward <- changes_forward(ahead, turn)
   share <- rowMeans(ahead)
   logs <- cbind(

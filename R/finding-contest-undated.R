@@ -1,7 +1,6 @@
 # Contests of a table without dates, where nobody can know whether pages swap or are shown together: pages that are
 # close to each other in position and in weight are named, with the doubt in the confidence (a judgement: surer where
 # neither is near the top nor rightly ahead). Whether the page leads whose words match less can be told all the same.
-undated_sure <- c(doubtful = 0.35, likely = 0.5)
 
 undated_cannibalized <- function(summary, curve, pairs, aside) {
   if (!anyDuplicated(pairs$query[pairs$tested])) return(no_findings(aside))
@@ -41,25 +40,25 @@ judge_undated <- function(two, fit1, fit2, spread, beneath) {
   nearest <- pmin(two$position, two$i.position)
   farthest <- pmax(two$position, two$i.position)
   places <- farthest - nearest
-  likely <- nearest > together_least["position"] & places < together_least["places"] &
+  likely <- nearest > assumed("together_position") & places < assumed("together_places") &
     !leads_rightly(fit1, fit2, two$position, two$i.position)
   figures <- list(clicks1 = two$clicks, clicks2 = two$i.clicks, expected1 = two$expected, expected2 = two$i.expected,
     position1 = two$position, position2 = two$i.position)
   passed_by <- passed_by_chance(figures, fit1, fit2, spread)
-  wrong <- passed_by > passed_least
+  wrong <- passed_by > assumed("mismatch_listed")
   any_pages <- rep(TRUE, nrow(two))
   reason <- fcase(wrong, "",
-    beneath & farthest < well_off["position"], "a page and one beneath it that both do well",
-    nearest < level_swap["top"], "two pages, one of which is at the top", places > 8, "two pages far apart",
+    beneath & farthest < assumed("page_one_ends"), "a page and one beneath it that both do well",
+    nearest < assumed("top_three_ends"), "two pages, one of which is at the top", places > 8, "two pages far apart",
     any_pages, "")
   data.table(query = two$query, keep = ifelse(wrong, two$i.page, two$page), other = ifelse(wrong, two$page, two$i.page),
-    held = ifelse(wrong, two$position, nearest * merged_rise),
+    held = ifelse(wrong, two$position, nearest * assumed("merge_rise")),
     stands = ifelse(wrong, two$i.position, two$position), held_other = ifelse(wrong, two$position, two$i.position),
     harm = fcase(reason != "", "", wrong, "wrong page leads", any_pages, "unknown"), reason,
-    confidence = ifelse(wrong, passed_by, undated_sure[1L + likely]),
+    confidence = ifelse(wrong, passed_by, ifelse(likely, assumed("undated_likely"), assumed("undated_doubtful"))),
     # Between those of pages that take turns and of pages shown together.
     searches = two$impressions + two$i.impressions - 0.5 * pmin(two$impressions, two$i.impressions),
     clicks = two$clicks + two$i.clicks, expected = two$expected + two$i.expected,
     leader_clicks = two$clicks, leader_expected = two$expected, merged = !wrong,
-    chance = ifelse(wrong, passed_by, merged_chance), level = FALSE)
+    chance = ifelse(wrong, passed_by, assumed("merge_chance")), level = FALSE)
 }

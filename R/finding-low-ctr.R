@@ -15,7 +15,8 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   judged <- fit$judged[own]
   set(at, j = "expected", value = fit$expected[own])
   # A shortfall that is sure but small is nobody's working day.
-  likely <- which(at$clicks < 0.8 * at$expected & at$tested & judged$confidence > 0.5)
+  likely <- which(at$clicks < assumed("low_below") * at$expected & at$tested &
+    judged$confidence > assumed("low_confidence"))
   levels <- low_ctr_levels(at[likely], fit$all)
   gain <- lapply(low_ctr_gain(at[likely], levels), `*`, per_month(summary))
   # An expectation has the chance of being wrong in it; the upper end is what it may bring if it is real.
@@ -28,7 +29,7 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   of_work <- ifelse(whole & !options$by_line, stats::ave(gain$gain, page, FUN = sum), gain$gain)
   worth <- which(of_work >= options$least)
   worth <- worth[worthiest_within(judged$confidence[likely[worth]], gain$gain[worth], options$fdr)]
-  unsure <- which(at$clicks < 0.8 * at$expected & at$tested & judged$confidence > 0.2)
+  unsure <- which(at$clicks < assumed("low_below") * at$expected & at$tested & judged$confidence > 0.2)
   aside <- rbind(held_lines(fit$topics), unsure_line(at$query[setdiff(unsure, likely[worth])], options$fdr))
   if (!length(worth)) return(no_findings(aside))
   listed <- likely[worth]

@@ -26,7 +26,6 @@ low_levels <- function(z, noise, groups) {
 low_variance <- function(groups) max(groups$sd[2]^2, groups$sd[1]^2 + 0.15^2)
 
 # What no model of clicks knows. On simulated sites about one in twenty-five of what seemed certain was false.
-unmodelled <- 0.04
 
 # In: clicks, expected clicks, page and words (a word_table()) of the pairs, and which of them are `single` queries.
 # Out: `judged`, a row per pair (page_posteriors(), what topics take from it, and `confidence`, what is left); the groups
@@ -49,7 +48,7 @@ judge_low <- function(clicks, expected, page, words, single = rep(TRUE, length(c
   held <- topics$part / (topics$part + levels$pages$weight[["low"]])
   set(judged, j = "by_topic", value = ifelse(topics$low > 0.5, 0, topics$low))
   set(judged, j = "unseen_topic", value = ifelse(topics$alone, judged$page_low * held, 0))
-  set(judged, j = "confidence", value = pmax(0, judged$low * (1 - judged$by_topic) * (1 - unmodelled) -
+  set(judged, j = "confidence", value = pmax(0, judged$low * (1 - judged$by_topic) * (1 - assumed("low_doubt")) -
     judged$unseen_topic))
   c(levels, list(judged = judged, expected = expected, topics = topics$found))
 }

@@ -24,7 +24,7 @@ low_ctr_how <- function(summary, pairs, at, levels, gain, fit, judged) {
     sprintf("confidence = (%.3f + (1 - %.3f) x %.3f)%s x (1 - %g, what no model knows)%s = %.3f", judged$page_low,
       judged$page_low, judged$pair_low,
       ifelse(judged$by_topic > 0.0005, sprintf(" x (1 - %.3f, the chance that its topic is held back)", judged$by_topic), ""),
-      unmodelled, ifelse(judged$unseen_topic > 0.0005, sprintf(" - %.3f (its topic may be held back: no other page shows it)",
+      assumed("low_doubt"), ifelse(judged$unseen_topic > 0.0005, sprintf(" - %.3f (its topic may be held back: no other page shows it)",
         judged$unseen_topic), ""), judged$confidence),
     sprintf("gain = expected x (usual - today) x confidence x 30 / days = %.2f x (%.3f - %.3f) x %.3f x 30 / %d = %.2f",
       at$expected, levels$usual, levels$today, judged$confidence, as.integer(summary$recent$days), gain$gain))

@@ -2,17 +2,15 @@
 # searches move impressions and are nobody's doing on the page, so they are left out of it. What is left is position,
 # which is known well, and click-through at equal position, of which few clicks say little.
 
-moving_weeks <- 4L
 # What moved by less than a quarter is nobody's working day.
-moved_clearly <- log(4 / 3)
 
 # Per pair the sums of the last weeks and of as many before: clicks, impressions, position, clicks expected on the
 # curve, demand (`_1` before, `_2` last), and why clicks changed (see move-parts.R). NULL without weeks enough.
 two_windows <- function(summary, curve) {
   weekly <- summary$weekly
   last <- summary$recent$days %/% 7L
-  if (is.null(weekly) || last < 2 * moving_weeks) return(NULL)
-  side <- ifelse(weekly$week > last - moving_weeks, 2L, ifelse(weekly$week > last - 2L * moving_weeks, 1L, 0L))
+  if (is.null(weekly) || last < 2 * assumed("moved_weeks")) return(NULL)
+  side <- ifelse(weekly$week > last - assumed("moved_weeks"), 2L, ifelse(weekly$week > last - 2 * assumed("moved_weeks"), 1L, 0L))
   own <- copy(weekly)[side > 0]
   set(own, j = "side", value = side[side > 0])
   set(own, j = "weighted", value = own$impressions * own$position)
@@ -42,7 +40,7 @@ find_moving <- function(summary, curve, pairs, options, kind) {
   gain <- moving_gain(moving$moved, change, down)
   # What is foretold by the position alone and did not show in clicks is no finding yet.
   shown <- (change$by_position + change$seen - change$usual) * if (down) -1 else 1
-  worth <- which(pairs$tested[moving$at] & shown > moved_clearly & confidence > 0.5 & gain$gain >= options$least)
+  worth <- which(pairs$tested[moving$at] & shown > assumed("moved_by") & confidence > 0.5 & gain$gain >= options$least)
   listed <- worth[worthiest_within(confidence[worth], gain$gain[worth], options$fdr)]
   if (!length(listed)) return(no_findings())
   of <- cbind(moving$moved[listed], change[listed])
@@ -82,7 +80,7 @@ real_change <- function(moved) {
   parts <- lapply(1:3, function(k) shrink_to(seen, noise, groups$mean[k], groups$sd[k]))
   size <- by_position - groups$mean[1] + Reduce(`+`, Map(function(part, k) shares[, k] * part$mean, parts, 1:3))
   chance <- function(sign) Reduce(`+`, Map(function(part, k) {
-    shares[, k] * stats::pnorm((sign * (by_position - groups$mean[1] + part$mean) - moved_clearly) /
+    shares[, k] * stats::pnorm((sign * (by_position - groups$mean[1] + part$mean) - assumed("moved_by")) /
       sqrt(part$variance + wavering))
   }, parts, 1:3))
   data.table(by_position, wavering, seen, noise, usual = groups$mean[1], usual_sd = groups$sd[1], size,
@@ -106,18 +104,16 @@ shrink_to <- function(z, noise, mean, sd) {
 
 # Half of what was lost is taken to be won back; a rise that is given support, to go on by a third. Assumptions, known
 # to a factor of about 1.4.
-won_back <- 0.5
-goes_on <- 1 / 3
 
 # Per 30 days, with the ends of the interval and the clicks of four weeks `now`, half as seen and half as foretold by
 # the weeks before.
 moving_gain <- function(moved, change, down) {
   now <- (moved$clicks_2 + moved$demand_2 * (moved$clicks_1 + 0.5) / moved$demand_1 * exp(change$size)) / 2
-  more <- function(move) pmax(0, now * (if (down) (exp(-move) - 1) * won_back else exp(move * goes_on) - 1)) *
-    30 / (7 * moving_weeks)
+  more <- function(move) pmax(0, now * (if (down) (exp(-move) - 1) * assumed("won_back") else exp(move * assumed("goes_on")) - 1)) *
+    30 / (7 * assumed("moved_weeks"))
   reach <- stats::qnorm(0.95) * sqrt(change$variance)
   ends <- list(more(change$size - reach), more(change$size + reach))
-  list(gain = more(change$size), low = do.call(pmin, ends) / 1.4, high = do.call(pmax, ends) * 1.4, now = now)
+  list(gain = more(change$size), low = do.call(pmin, ends) / assumed("moved_gain"), high = do.call(pmax, ends) * assumed("moved_gain"), now = now)
 }
 
 moving_how <- function(of, gain, confidence, down) {
@@ -131,7 +127,7 @@ moving_how <- function(of, gain, confidence, down) {
       of$usual_sd),
     sprintf("both together, luck and what the site did as a whole taken out: %.3f; clicks of four weeks now: %.2f", of$size, gain$now),
     if (down) sprintf("gain = half of what was lost = %.2f x (exp(%.3f) - 1) x %.1f x 30 / 28 = %.2f", gain$now, -of$size,
-      won_back, gain$gain) else
+      assumed("won_back"), gain$gain) else
       sprintf("gain = a third of the rise once more = %.2f x (exp(%.3f / 3) - 1) x 30 / 28 = %.2f", gain$now, of$size, gain$gain),
     sprintf("confidence: chance that clicks for a search are %s by a quarter or more: %.3f", if (down) "down" else "up",
       confidence))

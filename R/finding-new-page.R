@@ -1,24 +1,21 @@
 # New pages: queries for which the site is shown far down only, on whatever page touches the topic. No page of the site
 # answers them; queries that share words are one idea.
 
-new_page_from <- 40
 # What a page written for it may reach, and how likely that is within some months. Assumptions.
-new_page_reaches <- 12
-new_page_chance <- 0.25
 
 find_new_page <- function(summary, curve, pairs, options) {
   best <- pairs[, .(best = min(position)), by = "query"]
-  rows <- which(pairs$tested & pairs$position > new_page_from & pairs$impressions >= 10)
-  rows <- rows[best$best[match(pairs$query[rows], best$query)] > new_page_from]
+  rows <- which(pairs$tested & pairs$position > assumed("new_page_from") & pairs$impressions >= 10)
+  rows <- rows[best$best[match(pairs$query[rows], best$query)] > assumed("new_page_from")]
   if (!length(rows)) return(no_findings())
   at <- pairs[rows]
   idea <- shared_ideas(summary$queries$key[at$query])
-  there <- curve_ctr(curve, rep(new_page_reaches, length(rows)), at$segment, at$rows, at$impressions)
+  there <- curve_ctr(curve, rep(assumed("new_page_reaches"), length(rows)), at$segment, at$rows, at$impressions)
   by_idea <- split(seq_along(rows), idea)
   sums <- rbindlist(lapply(by_idea, function(own) {
     first <- own[which.max(at$impressions[own])]
     asked <- at[own]
-    gain <- new_page_chance * sum(asked$impressions * there[own]) * per_month(summary)
+    gain <- assumed("new_page_chance") * sum(asked$impressions * there[own]) * per_month(summary)
     # The chance is known to a factor of two or so.
     list(earned = sum(asked$impressions * there[own]), query = summary$queries$query[at$query[first]],
       page = summary$pages$page[at$page[first]], clicks = sum(asked$clicks), impressions = sum(asked$impressions),
@@ -33,7 +30,8 @@ find_new_page <- function(summary, curve, pairs, options) {
   list(found = data.table(kind = "new_page", query = sums$query, page = sums$page, pages = sums$page,
     clicks = sums$clicks, impressions = sums$impressions,
     ctr = sums$clicks / sums$impressions, position = sums$position, expected_ctr = sums$expected / sums$impressions,
-    gain = sums$gain, gain_low = sums$gain / 3, gain_high = sums$gain * 2.5, confidence = 0.6,
+    gain = sums$gain, gain_low = sums$gain * assumed("new_page_low"),
+    gain_high = sums$gain * assumed("new_page_high"), confidence = assumed("new_page_confidence"),
     action = sprintf("Write a page of its own for \"%s\" and link to it from %s, which is shown for it now without answering it.", sums$query, format_path(sums$page)),
     reason = sprintf("%s shown %s times %s, no nearer than position %s: the engine sees the topic on this site, but no page answers it.%s",
       format_plural(sums$queries, "query", "queries"), format_count(sums$impressions), in_period(summary),
@@ -42,10 +40,11 @@ find_new_page <- function(summary, curve, pairs, options) {
     claims = lapply(by_idea[sums$row], function(own) rows[own]),
     identity = paste("new_page", sums$idea), work = paste("new_page", sums$idea),
     how = how_lines(sprintf("at position %d their %s impressions would earn %.2f clicks on the curve",
-      as.integer(new_page_reaches), format_count(sums$impressions), sums$earned),
-      sprintf("gain = chance of getting there x clicks x 30 / days = %.2f x %.2f x 30 / %d = %.2f", new_page_chance,
+      as.integer(assumed("new_page_reaches")), format_count(sums$impressions), sums$earned),
+      sprintf("gain = chance of getting there x clicks x 30 / days = %.2f x %.2f x 30 / %d = %.2f", assumed("new_page_chance"),
         sums$earned, as.integer(summary$recent$days), sums$gain),
-      rep("confidence is taken as 0.6, and the gain as known to a factor of two or three", nrow(sums)))))
+      rep(sprintf("confidence is taken as %g, and the gain as known to a factor of two or three",
+        assumed("new_page_confidence")), nrow(sums)))))
 }
 
 # Queries that share two words which mostly stand together are one idea; what shares no two joins the idea that its

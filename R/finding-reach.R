@@ -1,22 +1,21 @@
 # The chance of a step up: a documented default, and what the site's own queries did where there is history enough.
 
-striking_reach <- 0.35
 
 # The default: a third for a short step, falling with the distance in log position. An assumption.
-default_reach <- function(position, target) striking_reach * exp(-log(position / target))
+default_reach <- function(position, target) assumed("step_chance") * exp(-log(position / target))
 
 # What share of queries at a position rose as far as the step within three months, by a logistic fit beside the default:
 # how much likelier in all, with the distance, with the trend of the month before, and with the number of queries on the
 # page. rule: which step, see next_step(). The default is worth `worth` such cases, so that short histories keep to it.
 # NULL without four months. Out: list(coefficients, cases, reached).
-learn_reach <- function(course, rule = "next", worth = 50) {
+learn_reach <- function(course, rule = "next", worth = assumed("step_past_cases")) {
   if (is.null(course)) return(NULL)
   months <- course$sums[course$sums$impressions >= 10]
   if (!nrow(months) || diff(range(months$month)) < 3) return(NULL)
   set(months, j = "position", value = months$weighted / months$impressions)
   of <- function(rows, later) months$position[months[data.table(query = rows$query, page = rows$page,
     month = rows$month + later), on = c("query", "page", "month"), which = TRUE]]
-  here <- months[months$position > 3.5 & months$position <= 20 & months$month <= max(months$month) - 3L]
+  here <- months[months$position > assumed("top_three_ends") & months$position <= 20 & months$month <= max(months$month) - 3L]
   if (!nrow(here)) return(NULL)
   target <- next_step(here$position, rule)
   reached <- fcoalesce(of(here, 3L) <= target + 0.5, FALSE)
@@ -53,7 +52,6 @@ fit_beside <- function(x, reached, offset, worth) {
 
 # What queries did by themselves is less than what they do when worked on, and nobody knows by how much: the past counts
 # for half (of the log odds), the default, meant for queries that are worked on, for the other.
-past_counts <- 0.5
 
 # The chance for each pair: list(chance, learnt).
 reach_chance <- function(summary, at, target, learnt) {
@@ -64,6 +62,6 @@ reach_chance <- function(summary, at, target, learnt) {
   # First to last month of three: two steps.
   size <- if (nrow(summary$pages) == 1) NA else fcoalesce(sizes$N[match(at$page, sizes$page)], 1L)
   x <- reach_features(at$position, target, log(trend$first / trend$last) / 2, size)
-  chance <- stats::plogis(stats::qlogis(default) + past_counts * as.vector(x %*% learnt$coefficients))
+  chance <- stats::plogis(stats::qlogis(default) + assumed("step_past_counts") * as.vector(x %*% learnt$coefficients))
   list(chance = chance, learnt = learnt)
 }

@@ -4,7 +4,7 @@
 
 # Where else a step should lead can be told: one position for all, or so many places ("+3").
 next_step <- function(position, target = "next") {
-  if (identical(target, "next")) return(ifelse(position > 10, 8, 3))
+  if (identical(target, "next")) return(ifelse(position > 10, assumed("target_from_page_two"), assumed("target_from_page_one")))
   if (is.numeric(target)) return(rep_len(target, length(position)))
   pmax(1, position - as.numeric(sub("^[+]", "", target)))
 }
@@ -26,7 +26,7 @@ find_striking_distance <- function(summary, curve, pairs, options) {
   at <- pairs[rows]
   target <- target[rows]
   step <- step_gain(summary, curve, at, target, options$target)
-  confidence <- in_band(at, band) * stats::pgamma(0.5, at$shape, at$rate, lower.tail = FALSE)
+  confidence <- in_band(at, band) * stats::pgamma(assumed("striking_factor"), at$shape, at$rate, lower.tail = FALSE)
   keep <- which(step$more > 0 & step$gain$gain >= options$least)
   if (!length(keep)) return(no_findings())
   step <- some_steps(step, keep)
@@ -46,7 +46,7 @@ step_gain <- function(summary, curve, at, target, rule = "next") {
   there <- curve_ctr(curve, target, at$segment, at$rows, at$impressions)
   chance <- reach_chance(summary, at, target, learn_reach(summary$course, rule))
   reach <- chance$chance
-  wider <- ifelse(at$position > 10.5 & target <= 10, page_one_views(summary), 1)
+  wider <- ifelse(at$position > assumed("page_one_ends") & target <= 10, page_one_views(summary), 1)
   seen <- at$impressions * wider
   volume <- summary$queries[["volume"]]
   if (!is.null(volume)) seen <- pmax(at$impressions,
@@ -54,7 +54,7 @@ step_gain <- function(summary, curve, at, target, rule = "next") {
   more <- seen * there - at$expected
   mean <- reach * at$own * more
   # Relative errors: own factor, both ends of the curve, and a factor of about 1.4 on the chance.
-  relative <- sqrt(1 / at$shape + 2 * at$curve_se^2 * (seen * there / pmax(more, 1e-9))^2 + 0.35^2)
+  relative <- sqrt(1 / at$shape + 2 * at$curve_se^2 * (seen * there / pmax(more, 1e-9))^2 + assumed("step_chance_sd")^2)
   # On a flat curve the relative error has no bound; nobody can be clicked more often than seen.
   most <- pmax(seen - at$clicks, mean)
   gain <- lapply(list(gain = mean, low = mean * exp(-stats::qnorm(0.95) * relative),
@@ -73,22 +73,21 @@ step_how <- function(summary, at, target, step, sure) {
       format_place(target), format_count(at$impressions), step$wider, step$there,
       at$impressions * step$wider * step$there),
     if (is.null(step$learnt)) sprintf("chance of the step = %.2f x %s / %.2f (target over position) = %.3f",
-      striking_reach, format_place(target), at$position, step$reach) else
+      assumed("step_chance"), format_place(target), at$position, step$reach) else
       sprintf("chance of the step, beside what queries of the site did by themselves (%s months in the band, %s rose so far in three): %.3f (log odds of the default %.3f, plus %.1f x [%s] for all, distance, trend, queries on the page)",
         format_count(step$learnt$cases), format_share(step$learnt$reached), step$reach,
-        default_reach(at$position, target), past_counts,
+        default_reach(at$position, target), assumed("step_past_counts"),
         paste(sprintf("%+.2f", step$learnt$coefficients), collapse = ", ")),
     sprintf("gain = chance x own factor x (%.2f - %.2f) x 30 / %d = %.2f", at$impressions * step$wider * step$there,
       at$expected, as.integer(summary$recent$days), step$gain$gain), sure)
 }
 
 # Page one is never taken to be seen more often than this, whatever a site's few pairs say.
-most_views <- 4
 
 # How many times the impressions of page two a query has on page one: from the site's pairs that were on both in
 # different weeks, held to a default that stands for a factor within 1.1 and 2 (`default_sd` of its log) in two of three
 # sites.
-page_one_views <- function(summary, default = 1.5, default_sd = 0.3) {
+page_one_views <- function(summary, default = assumed("page_one_views"), default_sd = assumed("page_one_views_sd")) {
   weekly <- summary$weekly
   if (is.null(weekly)) return(default)
   side <- fcase(weekly$position < 9.5, 1L, weekly$position > 11.5 & weekly$position < 20.5, 2L)
@@ -107,7 +106,7 @@ page_one_views <- function(summary, default = 1.5, default_sd = 0.3) {
   n <- length(ratio)
   spread <- (if (n > 1) stats::var(ratio) * (n - 1) else 0) + 3 * default_sd^2
   worth <- spread / (n + 2) / default_sd^2
-  min(most_views, max(1, exp((worth * log(default) + sum(ratio)) / (worth + n))))
+  min(assumed("page_one_views_most"), max(1, exp((worth * log(default) + sum(ratio)) / (worth + n))))
 }
 
 # Other pages of the site that hold a tenth of the query's impressions or more.
@@ -128,7 +127,7 @@ position_trend <- function(summary, at) {
 # Chance that the pair's lasting position lies in the band, from its spread between cells; a dozen looks at most
 # count as independent.
 in_band <- function(at, band) {
-  looks <- pmin(at$impressions, 12)
+  looks <- pmin(at$impressions, assumed("lasting_looks"))
   se <- sqrt((at$spread^2 + 0.5^2) / looks)
   stats::pnorm((band[2] + 0.5 - at$position) / se) - stats::pnorm((max(band[1] - 0.5, 3) - at$position) / se)
 }

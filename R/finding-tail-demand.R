@@ -1,13 +1,13 @@
 # Tail demand: queries that people click although they stand on page two or beyond. Whoever scrolls that far and clicks
 # more often than is usual there found no good answer above: the demand is real, and the page is relevant.
 
-tail_deepest <- 60
 
 find_tail_demand <- function(summary, curve, pairs, options) {
-  rows <- which(pairs$tested & pairs$position > 10.5 & pairs$position <= tail_deepest & pairs$clicks >= 3)
+  rows <- which(pairs$tested & pairs$position > assumed("page_one_ends") & pairs$position <= assumed("tail_deepest") &
+    pairs$clicks >= assumed("tail_clicks"))
   if (!length(rows)) return(no_findings())
   at <- pairs[rows]
-  confidence <- stats::pgamma(1.2, at$shape, at$rate, lower.tail = FALSE)
+  confidence <- stats::pgamma(assumed("tail_factor"), at$shape, at$rate, lower.tail = FALSE)
   sure <- confidence >= 0.8
   rows <- rows[sure]
   at <- at[sure]

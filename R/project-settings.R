@@ -14,6 +14,11 @@ setting_kinds <- local({
     days = function(x) number(x, 1, "a number of at least 1"),
     share = function(x) { must(number(x, 0.001, "a share such as 0.1") <= 0.5, "a share of at most 0.5"); x },
     range = function(x) { x <- as_range(x); must(!is.null(x), "a range such as 4:20"); x },
+    assumptions = function(x) {
+      must(is.list(x) && !is.null(names(x)), "lines of 'name: number'")
+      tryCatch(check_assumptions(x), tide_error_argument = function(e) must(FALSE, paste0(e$must, ", not ", e$given)))
+      x
+    },
     bands = function(x) { must(is.numeric(x) && x[1] == 1 && !is.unsorted(x, strictly = TRUE),
       "increasing positions that begin with 1, such as [1, 4, 11, 21]"); x },
     order = function(x) { must(identical(x, "dmy") || identical(x, "mdy"), "dmy or mdy"); x },
@@ -47,6 +52,7 @@ finding_names <- c("low_ctr", "striking_distance", "cannibalized", "falling", "r
 
 # Settings by name; a list stands for settings inside.
 setting_names <- list(
+  assumptions = "assumptions",
   site = "text", brand = "words", exports = "words", enrichments = "words", events = "text", columns = "named_texts",
   date_order = "order", decimal = "decimal",
   clicks_above = "clicks_above", intent = "named_words", page_groups = "named_texts", bands = "bands",
@@ -86,6 +92,7 @@ find_project <- function(from) {
 #' windows: {recent_days: 90, undated_days: 90, lag: 3}
 #' thresholds: {striking_distance: 4:20, target: next, fdr: 0.1, min_gain: 0.5, min_impressions: 1}
 #' hours: {low_ctr: 1, cannibalized: 3}   # of work, by kind
+#' assumptions: {merge_rise: 0.7}    # see tide_assumptions()
 #' segments:
 #'   long questions: {has_any: [how, why], words: "5:", not_page: /journal/}
 #' ```

@@ -36,7 +36,8 @@ tide_explain <- function(findings, id) {
   setorderv(cells, c("page", "position"))
   same <- which(held$task == finding$task & held$id != finding$id)
   along <- held[same]
-  structure(list(finding = finding, cells = cells, steps = c(findings$how[[id]], score_steps(finding, along))),
+  structure(list(finding = finding, cells = cells, steps = c(findings$how[[id]], score_steps(finding, along),
+    assumption_lines(finding$kind, findings$assumptions))),
     class = "tide_explained")
 }
 

@@ -73,6 +73,7 @@
 #' @param kinds Kinds to look for; `NULL` for all.
 #' @param hours Hours of work by kind, named, where they are not
 #'   low_ctr 1, rising 1, falling 2, cannibalized 3, striking_distance 4, tail_demand 4, new_page 8.
+#' @param assumptions Numbers by name in place of those of [tide_assumptions()].
 #' @return A `tide_findings` object: a list with `findings` (a data.table, which [tidy()] hands out as a tibble, with
 #'   the columns `rank`, `id`, `kind`, `query`, `page`, `pages`, `clicks`, `impressions`, `ctr`, `position`,
 #'   `expected_ctr`, `gain`, `gain_low`, `gain_high`, `confidence`, `score`, `action`, `reason`, `hours` (0 where the
@@ -80,7 +81,7 @@
 #'   it), `gain_conversions` and `gain_value` with `_low` and `_high` where known, and the facts that [tide_enrich()]
 #'   put beside query and page), `aside` (what was recognised and is no finding: `kind`, `reason`, `queries`), `how`
 #'   (lines of arithmetic by id, see [tide_explain()]), `pairs` (every query x page pair with its `expected_ctr`, for
-#'   figures), `curve`, `tested`, `summary` and `outside` (what `position` and `within` leave out: shares of `clicks`
+#'   figures), `curve`, `tested`, `summary`, `assumptions` (those that were set) and `outside` (what `position` and `within` leave out: shares of `clicks`
 #'   and `impressions`, `reason`; or `NULL`). Ids stay the same on newer data. Gains are in clicks per 30 days.
 #' @references Efron (2010), Large-Scale Inference, Cambridge University Press. Rabiner (1989), Proceedings of the IEEE
 #'   77, 257-286. Stephens (2017), Biostatistics 18, 275-294.
@@ -93,7 +94,7 @@
 #' @export
 tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gain = NULL, min_impressions = 1,
                       position = NULL, segment = NULL, within = NULL, rules = tide_rules(), kinds = NULL,
-                      hours = NULL, target = "next") {
+                      hours = NULL, target = "next", assumptions = NULL) {
   check_class(summary, "tide_summary", "summary")
   wanted <- finding_kinds()
   if (!is.null(kinds)) {
@@ -102,6 +103,7 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
     wanted <- wanted[kinds]
   }
   check_hours(hours)
+  check_assumptions(assumptions)
   if (is.null(curve)) curve <- tide_curve(summary) else check_class(curve, "tide_curve", "curve")
   check_range(band, "band", null = FALSE)
   target <- check_target(target)
@@ -124,11 +126,11 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   # least: gain of a line, or of a piece of work. shared: what one kind works out and another needs too.
   options <- list(band = band, target = target, fdr = fdr, by_line = !is.null(min_gain),
     least = if (is.null(min_gain)) 0.5 else min_gain, shared = new.env())
-  by_kind <- lapply(wanted, function(kind) kind$find(summary, curve, pairs, options))
+  by_kind <- with_assumptions(assumptions, lapply(wanted, function(kind) kind$find(summary, curve, pairs, options)))
   found <- rbindlist(c(list(empty_findings()), lapply(by_kind, `[[`, "found")), use.names = TRUE)
   # Sums of probabilities may stray from 0 and 1 by a rounding error.
   set(found, j = "confidence", value = pmin(1, pmax(0, found$confidence)))
-  found <- within_demand(found, summary)
+  found <- with_assumptions(assumptions, within_demand(found, summary))
   set(found, j = "hours", value = kind_hours(hours)[found$kind])
   found <- rank_findings(add_worth(found, summary, rules), options)
   how <- stats::setNames(found$how, found$id)
@@ -138,14 +140,14 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   structure(list(
     findings = add_facts(found, summary),
     how = how, aside = rbindlist(lapply(by_kind, `[[`, "aside")), pairs = pairs, curve = curve,
-    tested = sum(pairs$tested), summary = summary,
+    tested = sum(pairs$tested), summary = summary, assumptions = assumptions,
     outside = if (!all(inside)) outside_shares(outside_line(summary, pairs, inside, within), pairs)
   ), class = "tide_findings")
 }
 
 # No figure above what the demand allows: every search seen as often as page one may be, and clicked each time.
 within_demand <- function(found, summary) {
-  most <- pmax(0, most_views * found$impressions - found$clicks) * per_month(summary)
+  most <- pmax(0, assumed("page_one_views_most") * found$impressions - found$clicks) * per_month(summary)
   for (column in c("gain", "gain_low", "gain_high")) set(found, j = column, value = pmin(found[[column]], most))
   found
 }

@@ -2,7 +2,7 @@ test_that("who led follows from counting all sequences of leaders", {
   set.seed(1)
   dates <- as.IDate("2026-01-01") + cumsum(c(0, 1, 1, 3, 1, 1, 2))
   ahead <- matrix(runif(21, 0.15, 0.85), 3)
-  turn <- 1 - exp(-as.numeric(diff(dates)) / inktide:::lead_lasts)
+  turn <- 1 - exp(-as.numeric(diff(dates)) / inktide:::assumed("lead_lasts"))
   course <- inktide:::lead_course(ahead, dates)
   leads <- as.matrix(expand.grid(rep(list(0:1), ncol(ahead))))
   for (i in 1:3) {
@@ -616,5 +616,5 @@ test_that("a topic on one page only lends doubt to its page, by how often topics
   expect_true(all(judged$unseen_topic[weak] > 0))
   expect_true(all(judged$unseen_topic[!weak & page %in% 40:100] == 0))
   own <- judged[weak & clicks < 0.8 * expected]
-  expect_equal(own$confidence, own$low * (1 - own$by_topic) * (1 - inktide:::unmodelled) - own$unseen_topic)
+  expect_equal(own$confidence, own$low * (1 - own$by_topic) * (1 - inktide:::assumed("low_doubt")) - own$unseen_topic)
 })

@@ -123,7 +123,7 @@ blended_design <- function(theta, evidence) {
 # own rate, which it helped to make: the share it had is taken off. Large cells weigh by what they can tell.
 estimate_wobble <- function(clicks, mean, evidence, spread) {
   pair_mean <- sum_runs(mean, evidence$ends)
-  own <- (1 / spread + evidence$pair_clicks) / (1 / spread + pair_mean)
+  own <- own_factor(evidence$pair_clicks, pair_mean, spread)
   level <- own[evidence$pair] * mean
   free <- 1 - mean / pmax(pair_mean[evidence$pair], 1e-12)
   weight <- free / (1 + 0.1 * level)^2

@@ -7,7 +7,7 @@ estimate_parts <- function(cells, parent, blend, segment) {
   parts <- split(cells, by = "part", keep.by = FALSE)
   parts <- parts[order(names(parts))]
   levels <- lapply(parts, part_level, parent = parent, blend = blend)
-  between <- between_parts(levels)
+  between <- few_between(vapply(levels, `[[`, 0, "level"), vapply(levels, `[[`, 0, "variance"))
   Map(function(own, level) {
     prior <- curve_prior(segment, parent$log_ctr)
     prior$centre <- parent$log_ctr
@@ -31,19 +31,6 @@ part_level <- function(cells, parent, blend) {
   seen <- sum(weight^2 * (by_query[, 1] - exp(level) * by_query[, 2])^2) / (exp(level) * total)^2
   # A few queries may look alike by luck: never surer than the spread between queries allows.
   list(level = level, variance = max(seen, 1 / total))
-}
-
-# Variance between the parts' levels. A belief worth one part in a difference of a tenth keeps two parts from looking
-# alike or apart by luck.
-between_parts <- function(levels) {
-  level <- vapply(levels, `[[`, 0, "level")
-  variance <- vapply(levels, `[[`, 0, "variance")
-  weight <- 1 / variance
-  middle <- sum(weight * level) / sum(weight)
-  surplus <- sum(weight * (level - middle)^2) - (length(level) - 1)
-  scale <- sum(weight) - sum(weight^2) / sum(weight)
-  moment <- if (scale > 0) max(0, surplus / scale) else 0
-  (moment * max(length(level) - 1, 0) + 0.1^2) / max(length(level), 1)
 }
 
 # The part of each cell: by what stands in the query and page, or as the summary was split.

@@ -17,11 +17,10 @@ spread_at <- function(curve, position, segment) {
   spread_of(list(spread = at("spread"), spread_slope = at("spread_slope")), position)
 }
 
-# Log likelihood of clicks whose factors are gamma with these variances (negative binomial), constants left out.
-factor_likelihood <- function(clicks, expected, spread, least = 0) {
-  shape <- 1 / spread
+# Log likelihood of clicks where pairs with fewer than `least` are cut off.
+kept_likelihood <- function(clicks, expected, spread, least = 0) {
   kept <- if (least > 0) sum(log_chance_kept(expected, spread, least)) else 0
-  sum(lgamma(clicks + shape) - lgamma(shape) + shape * log(shape) - (clicks + shape) * log(shape + expected)) - kept
+  factor_likelihood(clicks, expected, spread) - kept
 }
 
 # Maximum likelihood with the belief above, on the best-known pairs. least: where the export was cut, the clicks that
@@ -54,7 +53,7 @@ best_known <- function(expected, most) if (length(expected) > most) order(-expec
 # The spread at the place it stands for, given by how much (in logs) it is another at each pair.
 spread_given <- function(clicks, expected, apart, least = 0) {
   minus_log <- function(log_spread) {
-    -factor_likelihood(clicks, expected, exp(pmin(pmax(log_spread + apart, log(0.005)), log(5))), least) +
+    -kept_likelihood(clicks, expected, exp(pmin(pmax(log_spread + apart, log(0.005)), log(5))), least) +
       0.5 * (log_spread - log(spread_prior$spread))^2
   }
   exp(stats::optimize(minus_log, log(c(0.005, 5)), tol = 0.01)$minimum)

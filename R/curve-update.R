@@ -41,7 +41,7 @@ add_days <- function(one, other) {
   pages <- heaviest_spellings(both$pages)
   from <- min(one$window$from, other$window$from)
   to <- max(one$window$to, other$window$to)
-  structure(list(
+  new_summary(
     queries = setDT(list(query = queries$names, key = queries$keys,
       segment = if (!told) rep("all", length(queries$keys)) else ifelse(queries$keys %in% brand, "brand",
         "non-brand"))),
@@ -52,8 +52,7 @@ add_days <- function(one, other) {
     window = list(from = from, to = to, days = if (all(dated)) as.integer(to - from) + 1L else one$window$days +
       other$window$days, dated = all(dated), assumed = any(vapply(windows, `[[`, NA, "assumed"))),
     grain = one$grain, sources = rbind(one$sources, other$sources, fill = TRUE),
-    left_out = sum_left_out(rbind(one$left_out, other$left_out))
-  ), class = "tide_summary")
+    left_out = sum_left_out(rbind(one$left_out, other$left_out)))
 }
 
 # A summary as it was before its cells were finished.

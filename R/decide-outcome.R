@@ -90,14 +90,13 @@ outcome_of <- function(decision, rows, touched, days, level, differ) {
   control <- untouched_pairs(sums[!sums$pair %in% touched],
     sum_of("weighted", FALSE) / max(sum_of("impressions", FALSE), 1))
   if (is.null(control)) return(early("nothing to compare with"))
-  moved <- log((control$clicks_2 + 0.5) / (control$clicks_1 + 0.5)) -
-    (if (at_curve) log(control$expected_2 / control$expected_1) else log(since_days / days))
-  noise <- 1 / (control$clicks_1 + 0.5) + 1 / (control$clicks_2 + 0.5)
-  yard <- untouched_shift(moved, noise)
+  untouched <- if (at_curve) log_change(control$clicks_1, control$clicks_2, control$expected_1, control$expected_2)
+    else log_change(control$clicks_1, control$clicks_2, days, since_days)
+  yard <- common_and_between(untouched$change, untouched$noise)
   before <- if (at_curve) level_before(differ, c1, base1) else
-    list(mean = log((c1 + 0.5) / base1), variance = 1 / (c1 + 0.5))
-  change <- log((c2 + 0.5) / base2) - before$mean - yard$common
-  reach <- stats::qnorm(1 - (1 - level) / 2) * sqrt(before$variance + 1 / (c2 + 0.5) + yard$between + yard$variance)
+    list(mean = log_rate(c1, base1), variance = rate_noise(c1))
+  change <- log_rate(c2, base2) - before$mean - yard$common
+  reach <- stats::qnorm(1 - (1 - level) / 2) * sqrt(before$variance + rate_noise(c2) + yard$between + yard$variance)
   ends <- change + c(-1, 0, 1) * reach
   won <- c2 * 30 / since_days * (1 - exp(-ends))
   line(if (ends[1] > 0) "worked" else if (ends[3] < 0) "made it worse" else "no sign yet",

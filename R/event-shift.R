@@ -104,7 +104,7 @@ shift_of <- function(event, own, others, series, days, level) {
   each <- shift_logs(free)
   share <- wide$impressions_1[mine] / sum(wide$impressions_1[mine])
   ends <- vapply(seq_along(shift_measures), function(m) {
-    yard <- untouched_shift(each$logs[, m], each$noise[, m])
+    yard <- common_and_between(each$logs[, m], each$noise[, m])
     se <- sqrt(total$noise[m] + yard$between * sum(share^2) + yard$variance)
     total$logs[m] - yard$common + c(0, -1, 1) * stats::qt(1 - (1 - level) / 2, nrow(free) - 1) * se
   }, numeric(3))
@@ -140,17 +140,6 @@ total_shift <- function(wide) {
   sums <- lapply(wide[, !"page"], sum)
   made <- shift_logs(sums)
   list(logs = made$logs[1, ], noise = made$noise[1, ], clicks_1 = sums$clicks_1, clicks_2 = sums$clicks_2)
-}
-
-# The common change of untouched lines and how far they moved apart beyond the noise of counts, by moments.
-untouched_shift <- function(moved, noise) {
-  between <- 0.05
-  for (round in 1:5) {
-    weight <- 1 / (noise + between)
-    common <- sum(weight * moved) / sum(weight)
-    between <- max(0, sum(weight^2 * ((moved - common)^2 - noise)) / sum(weight^2))
-  }
-  list(common = common, between = between, variance = 1 / sum(1 / (noise + between)))
 }
 
 # An event of the whole site: against the same change at other dates, or its own trend.

@@ -78,7 +78,7 @@ contest_worth <- function(summary, curve, judged) {
   segment <- summary$queries$segment[judged$query]
   nearest <- pmin(judged$stands, judged$held_other)
   spread <- spread_at(curve, nearest, segment)
-  own <- (1 / spread + judged$clicks) / (1 / spread + judged$expected)
+  own <- own_factor(judged$clicks, judged$expected, spread)
   wrong <- judged$harm == "wrong page leads"
   factor <- ifelse(wrong, 1, own)
   merged <- judged$merged

@@ -108,7 +108,7 @@ contest_figures <- function(rivals, course, fits, spread) {
   one <- rivals$first
   two <- rivals$second
   fit_of <- function(rival) fits$fit[match(paste(rival$query, rival$page), paste(fits$query, fits$page))]
-  factor_of <- function(rival) (1 / spread + rival$clicks) / (1 / spread + rival$expected)
+  factor_of <- function(rival) own_factor(rival$clicks, rival$expected, spread)
   last <- ncol(first_led)
   changed <- first_led[, -1, drop = FALSE] != first_led[, -last, drop = FALSE]
   together <- weeks_together(seen, rivals$dates)

@@ -81,7 +81,7 @@ low_ctr_gain <- function(at, levels) {
 
 # The level today and the usual one, as factors on the curve, with the variances of their logs.
 low_ctr_levels <- function(at, groups) {
-  level <- low_levels(log((at$clicks + 0.5) / (at$expected + 0.5)), log_noise(at$clicks, at$expected), groups)
+  level <- low_levels(log_factor(at$clicks, at$expected), factor_noise(at$clicks, at$expected), groups)
   list(usual = exp(level$usual + level$usual_var / 2), today = exp(level$today + level$today_var / 2),
     usual_var = level$usual_var,
     today_var = level$today_var, shared = rep_len(level$shared, nrow(at)))

@@ -5,9 +5,6 @@
 # topics, whose queries fall short on every page that ranks for them; then pages, whose title and description all their
 # queries share; then the pairs themselves, once the effects of topic and page are out.
 
-# Variance of the log of clicks / expected, by chance alone.
-log_noise <- function(clicks, expected) 1 / (pmax(clicks, expected * 0.3) + 0.5)
-
 # A low pair's log factor today is its usual part plus a shortfall, seen with noise. Normal posteriors of today's
 # level and of the usual part (means, variances, and what they share).
 low_levels <- function(z, noise, groups) {
@@ -32,11 +29,11 @@ low_variance <- function(groups) max(groups$sd[2]^2, groups$sd[1]^2 + 0.15^2)
 # of all pairs, of pages and of pairs within their page; expected clicks with the topic's effect; and the topics.
 judge_low <- function(clicks, expected, page, words, single = rep(TRUE, length(clicks))) {
   known <- expected >= 3 & single
-  z <- log((clicks + 0.5) / (expected + 0.5))
+  z <- log_factor(clicks, expected)
   levels <- fit_levels(clicks, expected, page, known)
   # Twice: what topics explain had made the usual spread look wide and low pages frequent.
   for (round in 1:2) {
-    weight <- 1 / (log_noise(clicks, expected) + levels$pairs$sd[1]^2)
+    weight <- 1 / (factor_noise(clicks, expected) + levels$pairs$sd[1]^2)
     topics <- held_topics(z, weight, page, words, levels$pages)
     if (!any(topics$low > 0.2)) break
     levels <- fit_levels(clicks, expected * exp(topics$low * topics$likely), page, known)

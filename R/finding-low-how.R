@@ -2,8 +2,8 @@
 
 low_ctr_how <- function(summary, pairs, at, levels, gain, fit, judged) {
   topic <- at$expected / pairs$expected
-  seen <- log((at$clicks + 0.5) / (at$expected + 0.5))
-  noise <- log_noise(at$clicks, at$expected)
+  seen <- log_factor(at$clicks, at$expected)
+  noise <- factor_noise(at$clicks, at$expected)
   low <- fit$all$mean[2]
   usual <- fit$all$sd[1]^2
   total <- low_variance(fit$all)

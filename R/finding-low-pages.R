@@ -1,11 +1,5 @@
 # Low CTR: what a page's clicks say of the effect that all its queries share.
 
-# A page's effect, the log of the factor that all its queries share, is summed over these values.
-effect_grid <- seq(-2.4, 1.2, by = 0.15)
-
-# The log factor of a pair and the effect of its page together.
-both_grid <- seq(factor_grid[1] + effect_grid[1], max(factor_grid) + max(effect_grid), by = diff(factor_grid[1:2]))
-
 # How likely a pair's clicks are, by kind (usual, low, high) and by its page's effect: a list of three matrices of a row
 # per pair and a column per effect, weight x likelihood.
 pair_likelihoods <- function(clicks, expected, groups) {

@@ -76,8 +76,9 @@ low_course <- function(summary, at) {
   first <- pair_weeks(summary, at, seq_len(half))
   last <- pair_weeks(summary, at, seq(half + 1L, weeks))
   ctr <- list(first$clicks / first$impressions, last$clicks / last$impressions)
-  luck <- sqrt(1 / (first$clicks + 0.5) + 1 / (last$clicks + 0.5))
-  moved <- log((last$clicks + 0.5) / last$impressions) - log((first$clicks + 0.5) / first$impressions)
+  change <- log_change(first$clicks, last$clicks, first$impressions, last$impressions)
+  luck <- sqrt(change$noise)
+  moved <- change$change
   told <- !is.na(moved) & pmin(first$impressions, last$impressions) * at$expected_ctr >= 4
   still <- told & abs(log(first$position / last$position)) < log(1.2)
   fcase(

@@ -71,8 +71,8 @@ real_change <- function(moved) {
   by_position <- on_curve - stats::median(on_curve)
   # A search's position differs from the mean by about half of it, and clicks fall about as position rises.
   wavering <- 0.5^2 * (1 / moved$impressions_1 + 1 / moved$impressions_2)
-  seen <- log((moved$clicks_2 + 0.5) / (moved$expected_2 + 0.5)) - log((moved$clicks_1 + 0.5) / (moved$expected_1 + 0.5))
-  noise <- log_noise(moved$clicks_1, moved$expected_1) + log_noise(moved$clicks_2, moved$expected_2)
+  seen <- log_factor(moved$clicks_2, moved$expected_2) - log_factor(moved$clicks_1, moved$expected_1)
+  noise <- factor_noise(moved$clicks_1, moved$expected_1) + factor_noise(moved$clicks_2, moved$expected_2)
   # The pairs of which most is expected are enough for the fit.
   best <- utils::head(order(-(moved$expected_1 + moved$expected_2)), 2000)
   groups <- fit_groups(measured_over_factors(seen[best], noise[best]), usual_sd = 0.15)
@@ -86,20 +86,6 @@ real_change <- function(moved) {
   data.table(by_position, wavering, seen, noise, usual = groups$mean[1], usual_sd = groups$sd[1], size,
     variance = wavering + Reduce(`+`, Map(function(part, k) shares[, k] * (part$variance +
       (by_position - groups$mean[1] + part$mean - size)^2), parts, 1:3)), fell = chance(-1), rose = chance(1))
-}
-
-# Chance that each belongs to the usual, low and high group.
-group_shares <- function(z, noise, groups) {
-  logs <- vapply(1:3, function(k) log(groups$weight[k]) + stats::dnorm(z, groups$mean[k], sqrt(groups$sd[k]^2 + noise),
-    log = TRUE), numeric(length(z)))
-  shares <- highest_one(matrix(logs, length(z)))
-  shares / rowSums(shares)
-}
-
-# Posterior of a normal effect seen with noise.
-shrink_to <- function(z, noise, mean, sd) {
-  keep <- sd^2 / (sd^2 + noise)
-  list(mean = mean + keep * (z - mean), variance = sd^2 * (1 - keep))
 }
 
 # Half of what was lost is taken to be won back; a rise that is given support, to go on by a third. Assumptions, known

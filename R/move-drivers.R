@@ -45,7 +45,7 @@ driven <- function(moves, whole, part, site, most, kinds) {
   own <- moves$pairs[, .(change = sum(demand + position + click_through + mix), clicks_1 = sum(clicks_1),
     clicks_2 = sum(clicks_2)), by = .(whole = whole, part = part)]
   own <- own[own$whole %in% lines$name]
-  set(own, j = "beside", value = log((own$clicks_2 + 0.5) / days[2]) - log((own$clicks_1 + 0.5) / days[1]) - site)
+  set(own, j = "beside", value = log_change(own$clicks_1, own$clicks_2, days[1], days[2])$change - site)
   rbindlist(lapply(seq_len(nrow(lines)), function(i) {
     at <- lines[i]
     parts <- own[own$whole == at$name]

@@ -19,8 +19,7 @@ pair_sums <- function(rows) {
 # One factor on the curve for both windows, held to the curve by the usual spread of its fit.
 pair_factor <- function(pairs, fit) {
   position <- (pairs$weighted_1 + pairs$weighted_2) / (pairs$impressions_1 + pairs$impressions_2)
-  held <- 1 / spread_of(fit, position)
-  (held + pairs$clicks_1 + pairs$clicks_2) / (held + pairs$expected_1 + pairs$expected_2)
+  own_factor(pairs$clicks_1 + pairs$clicks_2, pairs$expected_1 + pairs$expected_2, spread_of(fit, position))
 }
 
 # The parts of each pair's change of clicks, for 30 days: data.table of `part_names`.

@@ -46,17 +46,18 @@ share_luck <- function(parts, tests, common, clear = 0.01, second = 0.02) {
 # Benjamini and Hochberg (1995) over all that are tested. Out: data.table(ratio, ratio_low,
 # ratio_high, p, q, p_visible: of searches and position together, p_clicked, common_clicked: the log ratio of the site).
 change_tests <- function(sums, days, level, least = 10) {
-  clicks <- log((sums$clicks_2 + 0.5) / days[2]) - log((sums$clicks_1 + 0.5) / days[1])
-  click_noise <- 1 / (sums$clicks_1 + 0.5) + 1 / (sums$clicks_2 + 0.5)
+  made <- log_change(sums$clicks_1, sums$clicks_2, days[1], days[2])
+  clicks <- made$change
+  click_noise <- made$noise
   tested <- which(sums$clicks_1 + sums$clicks_2 >= least)
   own <- sums[tested]
   seen <- log((own$expected_2 + 0.05) / days[2]) - log((own$expected_1 + 0.05) / days[1])
   searches <- log((own$demand_2 + 1) / days[2]) - log((own$demand_1 + 1) / days[1])
   seen_noise <- 1 / (own$impressions_1 + 1) + 1 / (own$impressions_2 + 1)
-  visible <- beside_site(seen, seen_noise)
-  clicked <- beside_site(clicks[tested] - seen, click_noise[tested])
+  visible <- beside_common(seen, seen_noise)
+  clicked <- beside_common(clicks[tested] - seen, click_noise[tested])
   # Of two that say much the same, Simes's combination.
-  searched <- beside_site(searches, seen_noise)$p
+  searched <- beside_common(searches, seen_noise)$p
   shown <- pmin(2 * pmin(searched, visible$p), pmax(searched, visible$p))
   p <- pmin(1, 2 * pmin(shown, clicked$p))
   reach <- stats::qnorm(1 - (1 - level) / 2) * sqrt(click_noise + visible$between + clicked$between)
@@ -64,29 +65,4 @@ change_tests <- function(sums, days, level, least = 10) {
     q = NA_real_, p_visible = NA_real_, p_clicked = NA_real_, common_clicked = clicked$common)
   set(out, tested, c("p", "q", "p_visible", "p_clicked"), list(p, stats::p.adjust(p, "BH"), visible$p, clicked$p))
   out
-}
-
-# Two-sided p-values of log ratios beside the common one: list(p, between, common).
-beside_site <- function(z, noise) {
-  common <- if (length(z)) weighted_median(z, 1 / (noise + 0.02)) else 0
-  between <- if (length(z) >= 20) middle_variance(z - common, noise) else 0.02
-  list(p = 2 * stats::pnorm(-abs(z - common) / sqrt(noise + between)), between = between, common = common)
-}
-
-weighted_median <- function(x, weight) {
-  order <- order(x)
-  x[order][which(cumsum(weight[order]) >= sum(weight) / 2)[1]]
-}
-
-# The variance beyond `noise` at which the middle half of the standardised values is as wide as that of a normal. Of
-# many values some thousands, evenly spaced, tell it to within a few percent.
-middle_variance <- function(x, noise, most = 5000L) {
-  if (length(x) > most) {
-    some <- as.integer(seq(1, length(x), length.out = most))
-    x <- x[some]
-    noise <- noise[some]
-  }
-  width <- function(v) stats::median(abs(x) / sqrt(noise + v)) - stats::qnorm(0.75)
-  if (width(0) <= 0) return(0)
-  stats::uniroot(width, c(0, 25), extendInt = "downX")$root
 }

@@ -33,7 +33,7 @@ page_rates <- function(sessions, conversions, group) {
   known <- !is.na(sessions) & !is.na(conversions) & sessions > 0 & conversions <= sessions
   if (!any(known) || sum(conversions[known]) == 0) return(NULL)
   site <- sum(conversions[known]) / sum(sessions[known])
-  worth <- rate_weight(sessions[known], conversions[known], site)
+  worth <- beta_weight(sessions[known], conversions[known], site)
   sums <- data.table(group = group[known], sessions = sessions[known],
     conversions = conversions[known])[, .(sessions = sum(sessions), conversions = sum(conversions)), by = "group"]
   sums[, "rate" := (conversions + worth * site) / (sessions + worth)]
@@ -41,14 +41,6 @@ page_rates <- function(sessions, conversions, group) {
   n <- ifelse(known, sessions, 0)
   rate <- (ifelse(known, conversions, 0) + worth * parent) / (n + worth)
   list(rate = rate, relative = sqrt((1 - rate) / (rate * (n + worth + 1))))
-}
-
-rate_weight <- function(sessions, conversions, site, least = 20, most = 2000) {
-  if (length(sessions) < 5) return(200)
-  chance <- site * (1 - site) / sessions
-  between <- sum(sessions * ((conversions / sessions - site)^2 - chance)) / sum(sessions)
-  if (between <= 0) return(most)
-  min(most, max(least, site * (1 - site) / between - 1))
 }
 
 # Value of a conversion, each page's own held to the site's by five conversions.

@@ -71,7 +71,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
   # What was left out of months is known once they are read.
   left_out <- if (is.function(source$left_out)) source$left_out() else source$left_out
 
-  structure(list(
+  new_summary(
     queries = setDT(list(query = queries$names, key = queries$keys, segment = segment)),
     pages = setDT(list(page = reduced$pages$names, key = reduced$pages$keys)),
     cells = reduced$all, recent_cells = reduced$recent, pairs = pairs,
@@ -85,8 +85,26 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
       table$to)),
     grain = grain_label(table$dimensions), rests_on = table$rests_on, unused = setdiff(source$grains, grain_label(table$dimensions)),
     folded = reduced$pages$spellings - length(reduced$pages$names),
-    sources = data$sources, left_out = left_out[left_out$grain == grain_label(table$dimensions)]
-  ), class = "tide_summary")
+    sources = data$sources, left_out = left_out[left_out$grain == grain_label(table$dimensions)])
+}
+
+# The one constructor: what is not given is not known, and is as the class has it then.
+new_summary <- function(queries, pages, cells, recent_cells = cells, pairs = reduce_pairs(recent_cells), contested = NULL,
+                        weekly = NULL, split = NULL, split_cells = NULL, by_day = NULL, odd_days = NULL, blend = NULL,
+                        course = NULL, site_by_day = NULL, site_by_page = NULL, window,
+                        recent = window[c("from", "to", "days")], grain, rests_on = NULL, unused = character(),
+                        folded = 0L, sources, left_out) {
+  validate_summary(structure(as.list(environment()), class = "tide_summary"))
+}
+
+# Codes of cells and pairs are rows of the queries and pages.
+validate_summary <- function(x) {
+  for (part in c("cells", "recent_cells", "pairs")) {
+    inside <- nrow(x[[part]]) == 0 || (min(x[[part]]$query, x[[part]]$page) > 0 &&
+      max(x[[part]]$query) <= nrow(x$queries) && max(x[[part]]$page) <= nrow(x$pages))
+    if (!inside) stop(sprintf("internal error: `%s` of a summary names queries or pages that it does not hold", part))
+  }
+  x
 }
 
 # Days from the first date there is: where dates are weeks, one may begin before the window.

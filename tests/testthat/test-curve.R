@@ -356,6 +356,9 @@ test_that("data added to a curve give the curve of all data at once, and the sam
   expect_equal(predict(both, 1:20), predict(tide_curve(part(rep(TRUE, nrow(rows)))), 1:20), tolerance = 0.02)
   expect_equal(glance(both)$clicks, glance(tide_curve(part(rep(TRUE, nrow(rows)))))$clicks)
   expect_error(update(both, part(rows$date > half)), class = "tide_error_overlap")
+  # What it holds now is a whole summary, which prints and gives a list.
+  expect_output(print(both$summary), "findings rest on")
+  expect_s3_class(tide_find(both$summary, both), "tide_findings")
 })
 
 test_that("days of faulty tracking and of bots do not bend the curve, and are named", {

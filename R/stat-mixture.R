@@ -4,6 +4,12 @@
 # Logs of factors on what is expected.
 factor_grid <- seq(-4.8, 2.4, by = 0.075)
 
+# What several units share, the log of a factor of them all, is summed over these values.
+effect_grid <- seq(-2.4, 1.2, by = 0.15)
+
+# The log factor of a unit and what it shares together.
+both_grid <- seq(factor_grid[1] + effect_grid[1], max(factor_grid) + max(effect_grid), by = diff(factor_grid[1:2]))
+
 # How likely these clicks are (Poisson) under each log factor: a row a pair, its largest value 1.
 clicks_over_factors <- function(clicks, expected, at = factor_grid) {
   highest_one(outer(clicks, at) - outer(expected, exp(at)))
@@ -127,4 +133,12 @@ effect_density <- function(at, mean, sd, gamma) {
   beside <- at - mean + digamma(size) - log(size)
   skewed <- exp(size * (beside - expm1(beside)))
   (1 - gamma) * normal / sum(normal) + gamma * skewed / sum(skewed)
+}
+
+# Chance that each belongs to the usual, low and high group.
+group_shares <- function(z, noise, groups) {
+  logs <- vapply(1:3, function(k) log(groups$weight[k]) + stats::dnorm(z, groups$mean[k], sqrt(groups$sd[k]^2 + noise),
+    log = TRUE), numeric(length(z)))
+  shares <- highest_one(matrix(logs, length(z)))
+  shares / rowSums(shares)
 }

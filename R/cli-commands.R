@@ -1,6 +1,7 @@
-# The commands. Each is a name, what it does, an example, its options, and a function of (options, files) that
-# calls the core, shows the result and returns nothing; `arguments` says which option an argument of the core comes from,
-# where it is not the one of its name. A new command is one entry here.
+# The commands. Each is a name, what it does, an example, its options, and a function of (options,
+# files) that calls the core, shows the result and returns nothing; `arguments` says which option an
+# argument of the core comes from, where it is not the one of its name. A new command is one entry
+# here.
 
 cli_commands <- function() {
   shared <- shared_options()

@@ -92,8 +92,8 @@ emit_why <- function(options, moves) {
   emit(options, asked, wrap_lines(told, terminal_width()))
 }
 
-# At a terminal that has colours, what is no more than noise is grey, what is clearly less is red, what is clearly more
-# blue.
+# At a terminal that has colours, what is no more than noise is grey, what is clearly less is red,
+# what is clearly more blue.
 coloured <- function(lines, moves, options) {
   if (!is.null(options$out) || options$format != "table" || cli::num_ansi_colors() < 2) return(lines)
   blank <- which(trimws(lines) == "")

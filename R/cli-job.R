@@ -10,8 +10,9 @@ progress_to_terminal <- function(options) {
   function(text) tell(paste0(text, " ..."))
 }
 
-# Out: list(files, store, settings, title, folder): from named files, or from the project's archive, or from the exports
-# that its settings name where nothing was loaded yet. Options go before settings.
+# Out: list(files, store, settings, title, folder): from named files, or from the project's archive,
+# or from the exports that its settings name where nothing was loaded yet. Options go before
+# settings.
 settle_input <- function(options, files) {
   folder <- if (!is.null(options$project)) options$project else if (!length(files)) find_project(".")
   if (is.null(folder) && !length(files)) {
@@ -45,8 +46,8 @@ reading_rules <- function(options, settings) {
     clicks_above = first_given(options$clicks_above, settings$clicks_above, "leave out"))
 }
 
-# Out: list(rows: segments that choose single rows; pairs: those that can wait for sums; side: brand, non-brand).
-# Every segment of the settings can be named; "not:NAME" is all but it.
+# Out: list(rows: segments that choose single rows; pairs: those that can wait for sums; side:
+# brand, non-brand). Every segment of the settings can be named; "not:NAME" is all but it.
 chosen_segments <- function(options, settings) {
   named <- split_words(options$segment)
   side <- intersect(named, c("brand", "non-brand", "all"))
@@ -86,8 +87,8 @@ needed_dimensions <- function(input, also = character()) {
 
 lag_of <- function(options, input) first_given(options$lag, input$settings$windows$lag, 3)
 
-# What is to be worked on, read, and filtered by all segments. months: whether the archive may be gone through month by
-# month, which leaves segments on pairs to the summary.
+# What is to be worked on, read, and filtered by all segments. months: whether the archive may be
+# gone through month by month, which leaves segments on pairs to the summary.
 read_input <- function(options, input, months = FALSE, also = character()) {
   window <- options[c("from", "to", "days")]
   dimensions <- needed_dimensions(input, also)
@@ -194,7 +195,8 @@ find_input <- function(options, input, data = read_input(options, input, months 
   tide_choose(findings, hours = options$hours, per_page = options$per_page)
 }
 
-# For parts of the report that need rows: an archive that was gone through month by month gives its last days.
+# For parts of the report that need rows: an archive that was gone through month by month gives its
+# last days.
 last_rows <- function(options, input, data, days) {
   if (!inherits(data, "tide_months")) return(data)
   if (!chose_window(options)) options$days <- days

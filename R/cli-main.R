@@ -1,6 +1,7 @@
 # Entry of the program: finds the command, turns conditions into messages and exit statuses.
 
-# In: words of the command line. Out: exit status: 0 done, 1 the data or the project is at fault, 2 the call is.
+# In: words of the command line. Out: exit status: 0 done, 1 the data or the project is at fault, 2
+# the call is.
 cli_main <- function(words) {
   if (!isTRUE(l10n_info()[["UTF-8"]])) suppressWarnings(Sys.setlocale("LC_CTYPE", "C.UTF-8"))
   # One time zone, so that the date of an export does not depend on the machine it is read on.
@@ -25,7 +26,8 @@ cli_main <- function(words) {
   })
 }
 
-# The core names its arguments; whoever calls the program knows options. Out: what, where, fix of a condition.
+# The core names its arguments; whoever calls the program knows options. Out: what, where, fix of a
+# condition.
 as_called <- function(e, command) {
   facts <- unclass(e)[c("what", "where", "fix")]
   if (inherits(e, "tide_error_store_index")) {
@@ -40,7 +42,8 @@ as_called <- function(e, command) {
   lapply(facts, function(text) gsub(sprintf("`%s`", e$argument), option, text, fixed = TRUE))
 }
 
-# The option that an argument of the core comes from: the command's own word on it, or the one of its name.
+# The option that an argument of the core comes from: the command's own word on it, or the one of
+# its name.
 option_of <- function(argument, command) {
   entry <- cli_commands()[[command]]
   if (is.null(argument) || is.null(entry)) return(NULL)

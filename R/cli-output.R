@@ -1,4 +1,5 @@
-# Results of the program: a table for people, CSV or JSON for machines; to standard output or a whole file.
+# Results of the program: a table for people, CSV or JSON for machines; to standard output or a
+# whole file.
 
 terminal_width <- function() {
   width <- suppressWarnings(as.integer(Sys.getenv("COLUMNS")))
@@ -26,7 +27,8 @@ tell <- function(lines) {
 
 visible_lines <- function(lines) visible_text(unlist(strsplit(paste0(lines, "\n"), "\n", fixed = TRUE)))
 
-# rows: a table of the contract's columns; lines: the same for people; paint: gives the lines their colours.
+# rows: a table of the contract's columns; lines: the same for people; paint: gives the lines their
+# colours.
 emit <- function(options, rows, lines, paint = identity) {
   text <- switch(options$format,
     csv = csv_lines(rows),
@@ -42,7 +44,8 @@ csv_lines <- function(rows) {
   file <- tempfile(fileext = ".csv")
   on.exit(unlink(file))
   rows <- defuse_formulas(visible_rows(rows))
-  # Ten digits are more than anything here is known to, and the same whatever the order of the rows summed.
+  # Ten digits are more than anything here is known to, and the same whatever the order of the rows
+  # summed.
   for (column in names(rows)) if (is.double(rows[[column]])) set(rows, j = column, value = signif(rows[[column]], 10))
   fwrite(rows, file)
   readLines(file, encoding = "UTF-8")

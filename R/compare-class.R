@@ -59,7 +59,8 @@ compare_splits <- list(brand = "query", intent = "query", page_group = "page", b
   term = c("query", "page"),
   country = "country", device = "device", vertical = "vertical", rich_result = "rich_result")
 
-# Rows in codes, with the stratum of equal position and the group of queries that is left out together.
+# Rows in codes, with the stratum of equal position and the group of queries that is left out
+# together.
 compare_rows <- function(table, brand) {
   rows <- table$rows
   queries <- code_queries(rows$query, rows$impressions)

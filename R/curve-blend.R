@@ -1,14 +1,16 @@
-# Positions are averages: a row of 40 impressions at 8.4 was shown at 7, 8, 9 and 10, and what it earns is the mean of
-# what those places earn, not what 8.4 earns. How far the places of one row lie apart is told by the daily rows: two
-# rows of one pair on neighbouring days differ by drift, whatever their size, and by the luck of few impressions, which
-# falls with their number. The slope on one over the impressions is the variance within a row.
+# Positions are averages: a row of 40 impressions at 8.4 was shown at 7, 8, 9 and 10, and what it
+# earns is the mean of what those places earn, not what 8.4 earns. How far the places of one row lie
+# apart is told by the daily rows: two rows of one pair on neighbouring days differ by drift,
+# whatever their size, and by the luck of few impressions, which falls with their number. The slope
+# on one over the impressions is the variance within a row.
 
-# Variance of the place within a row, by m = position - 1: linear + square x m^2. Where nothing tells it: the table of
-# an unknown period, where a mild correction errs on the safe side.
+# Variance of the place within a row, by m = position - 1: linear + square x m^2. Where nothing
+# tells it: the table of an unknown period, where a mild correction errs on the safe side.
 default_blend <- list(linear = 0.15, square = 0.01, source = "assumed", places = 1:100)
 
-# Places of one impression are whole. Where single impressions stand between them, the export's positions are smoothed
-# or modelled ones, and a row is a point on the curve: places as fine as the curve bends.
+# Places of one impression are whole. Where single impressions stand between them, the export's
+# positions are smoothed or modelled ones, and a row is a point on the curve: places as fine as the
+# curve bends.
 fine_places <- c(seq(1, 9.75, by = 0.25), seq(10, 20, by = 0.5), 21:100)
 
 places_of <- function(cells, least = 30) {
@@ -17,14 +19,15 @@ places_of <- function(cells, least = 30) {
   if (length(single) >= least && mean(between) > 0.5) fine_places else 1:100
 }
 
-# Classes of blending: one minus rows over impressions, which is 0 where every row is one impression. `degree` stands
-# for the class.
+# Classes of blending: one minus rows over impressions, which is 0 where every row is one
+# impression. `degree` stands for the class.
 blend_breaks <- c(0.1, 0.5, 0.88)
 blend_degree <- c(0, 0.3, 0.7, 0.96)
 
 blend_class <- function(rows, impressions) findInterval(1 - rows / pmax.int(impressions, 1), blend_breaks) + 1L
 
-# In: a summary, with its sums by band of position, see blend_sums(). Out: list(linear, square, source, places).
+# In: a summary, with its sums by band of position, see blend_sums(). Out: list(linear, square,
+# source, places).
 estimate_blend <- function(summary) {
   blend <- blend_slopes(summary$blend)
   blend$places <- places_of(summary$cells)
@@ -34,7 +37,8 @@ estimate_blend <- function(summary) {
 blend_slopes <- function(sums) {
   if (is.null(sums) || sum(sums$n) < 500) return(default_blend)
   sums <- sums[sums$n >= 50]
-  # Weighted regression of half the squared difference on the mean of one over impressions, band by band.
+  # Weighted regression of half the squared difference on the mean of one over impressions, band by
+  # band.
   mean_u <- sums$u / sums$w
   mean_y <- sums$y / sums$w
   var_u <- pmax(sums$uu / sums$w - mean_u^2, 1e-6)
@@ -55,8 +59,9 @@ blend_slopes <- function(sums) {
   list(linear = both[1], square = both[2], source = "data")
 }
 
-# Weights of the places for rows at an average position: a gamma distribution beyond the first place with
-# the mean and variance of the row, shared out to the places on either side of each value, which keeps the mean.
+# Weights of the places for rows at an average position: a gamma distribution beyond the first place
+# with the mean and variance of the row, shared out to the places on either side of each value,
+# which keeps the mean.
 place_weights <- function(position, variance, places) {
   at <- places - 1
   last <- length(at)
@@ -92,8 +97,8 @@ blend_variance <- function(blend, position, degree) {
 # Positions at which blended curves are tabulated, close enough to interpolate between.
 blend_grid <- exp(seq(0, log(100), length.out = 160))
 
-# Log CTR of blended rows over the grid, one column a class. log_ctr: of the curve at its knots; weights: of the places,
-# by class.
+# Log CTR of blended rows over the grid, one column a class. log_ctr: of the curve at its knots;
+# weights: of the places, by class.
 blend_table <- function(log_ctr, weights, places) {
   ctr <- exp(drop(knot_weights(places) %*% log_ctr))
   log(vapply(weights, function(w) drop(w %*% ctr), numeric(length(blend_grid))))
@@ -113,8 +118,8 @@ read_ctr <- function(table, position, rows, impressions) {
   .Call(blended_ctr, table, as.double(position), as.double(rows), as.double(impressions), blend_breaks)
 }
 
-# The fit reads one table after another at the same cells. Where they stand in it: the entry to the left, as an index
-# into the whole table, and how far to the right of it.
+# The fit reads one table after another at the same cells. Where they stand in it: the entry to the
+# left, as an index into the whole table, and how far to the right of it.
 blend_spot <- function(position, class) {
   at <- (log(pmin.int(pmax.int(position, 1), 100)) / log(100)) * (length(blend_grid) - 1) + 1
   left <- pmin.int(as.integer(at), length(blend_grid) - 1L)

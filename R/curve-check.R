@@ -13,9 +13,12 @@
 #' @return A `tide_curve_check` object: a list with `residuals` (`query`, `page`, `position`,
 #'   `clicks`, `expected`, `residual`), `bands` (by band of position: `pairs`, `mean`, `sd`,
 #'   `beyond_2`: share beyond two), `effective` (`position`, `queries`, `effective`), `influential`
-#'   (`query`, `page`, `position`, `clicks`, `expected`, `share`), `folders` (the eight largest of five pairs or more:
-#'   `folder`, `pairs`, `expected`, `ratio`, `ratio_low`, `ratio_high` of its clicks to those that the curve of all other
-#'   folders foretells), `folder_error` (their mean absolute log ratio, by expected clicks; `NA` without two folders) and
+#'   (`query`, `page`, `position`, `clicks`, `expected`, `share`), `folders` (the eight largest of
+#'   five pairs or more:
+#'   `folder`, `pairs`, `expected`, `ratio`, `ratio_low`, `ratio_high` of its clicks to those that
+#'   the curve of all other
+#'   folders foretells), `folder_error` (their mean absolute log ratio, by expected clicks; `NA`
+#'   without two folders) and
 #'   `held_down` (as `influential`). Methods: `print`, `autoplot`, `plot`.
 #' @references Dunn, Smyth (1996), Journal of Computational and Graphical Statistics 5, 236-244.
 #' @examples
@@ -59,8 +62,8 @@ tide_curve_check <- function(curve, summary) {
   ), class = "tide_curve_check")
 }
 
-# Each of the largest folders left out in turn: its clicks over those that the curve of the others foretells, each pair
-# with its weight; intervals from the spread between its pairs.
+# Each of the largest folders left out in turn: its clicks over those that the curve of the others
+# foretells, each pair with its weight; intervals from the spread between its pairs.
 folder_ratios <- function(cells, pairs, summary, curve, most = 8L) {
   folder <- page_group(summary$pages$page, NULL)
   sums <- data.table(folder = folder[pairs$page], expected = pairs$expected)[, .(pairs = .N, expected = sum(expected)),

@@ -1,6 +1,7 @@
-# Exports cut at a row cap and sorted by clicks: a pair is there because it had clicks enough. What such pairs show is
-# the clicks of those with at least `least` of them, so the likelihood is that of counts known to be at least that
-# (left truncation of the negative binomial). Rows at the very cut are there by chance of the sorting and are left out.
+# Exports cut at a row cap and sorted by clicks: a pair is there because it had clicks enough. What
+# such pairs show is the clicks of those with at least `least` of them, so the likelihood is that of
+# counts known to be at least that (left truncation of the negative binomial). Rows at the very cut
+# are there by chance of the sorting and are left out.
 
 # The fewest clicks in the table where it is one export that was cut (one row a pair), else NULL.
 cut_floor <- function(summary) {
@@ -17,7 +18,8 @@ log_chance_kept <- function(mean, spread, least) {
   stats::pnbinom(least - 1, size = 1 / spread, mu = pmax(mean, 1e-12), lower.tail = FALSE, log.p = TRUE)
 }
 
-# First and second derivative of it by the log of the mean, which are taken off score and information.
+# First and second derivative of it by the log of the mean, which are taken off score and
+# information.
 kept_derivatives <- function(mean, spread, least, step = 0.05) {
   at <- log_chance_kept(mean, spread, least)
   up <- log_chance_kept(mean * exp(step), spread, least)

@@ -34,8 +34,10 @@ tide_curve_difference <- function(curve, one, other, position = 1:10) {
 #' @details The ratio of [tide_compare()] for each cut; the chance of the largest one by
 #'   luck alone is that of one cut times the number of cuts (Bonferroni).
 #' @param summary A `tide_summary` with `split = "month"`.
-#' @return A data.table, in order of time: `month`, `ratio` (CTR from it on over CTR before, at equal position),
-#'   `ratio_low`, `ratio_high` (90 %), `luck` (chance of so large a ratio somewhere without a change), `changed`
+#' @return A data.table, in order of time: `month`, `ratio` (CTR from it on over CTR before, at
+#'   equal position),
+#'   `ratio_low`, `ratio_high` (90 %), `luck` (chance of so large a ratio somewhere without a
+#'   change), `changed`
 #'   (`TRUE` for the clearest month where luck is under 5 % and the ratio beyond 5 %).
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
@@ -44,7 +46,8 @@ tide_curve_difference <- function(curve, one, other, position = 1:10) {
 tide_curve_change <- function(summary) {
   check_class(summary, "tide_summary", "summary")
   if (!identical(summary$split, "month")) abort_argument("summary", "a summary with split = \"month\"", summary$split)
-  # The same query in the same half position on both sides: what is compared is the page of results, not the mix.
+  # The same query in the same half position on both sides: what is compared is the page of results,
+  # not the mix.
   cells <- summary$split_cells[summary$queries$segment[summary$split_cells$query] != "brand"]
   set(cells, j = "stratum", value = cells$bin)
   set(cells, j = "fold", value = cells$query %% 50L + 1L)

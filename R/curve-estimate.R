@@ -1,25 +1,27 @@
-# Estimates one segment's curve. Clicks of a query x page pair in a cell have mean impressions x curve x the pair's own
-# factor; factors have mean 1 and variance `spread` between pairs, which may grow or fall with the position (see
-# curve-spread.R), and CTR wavers by `wobble` from cell to cell of one pair. So a pair's weight grows with its evidence
-# only up to a point: a query with a million impressions counts as one query. What a pair shows at several positions
-# tells the shape of the curve free of its own factor, which the covariance of its cells makes use of. The mean curve
-# solves generalised estimating equations (Liang, Zeger 1986), right whatever the factors' distribution; its covariance
-# is taken between groups of queries.
+# Estimates one segment's curve. Clicks of a query x page pair in a cell have mean impressions x
+# curve x the pair's own factor; factors have mean 1 and variance `spread` between pairs, which may
+# grow or fall with the position (see curve-spread.R), and CTR wavers by `wobble` from cell to cell
+# of one pair. So a pair's weight grows with its evidence only up to a point: a query with a million
+# impressions counts as one query. What a pair shows at several positions tells the shape of the
+# curve free of its own factor, which the covariance of its cells makes use of. The mean curve
+# solves generalised estimating equations (Liang, Zeger 1986), right whatever the factors'
+# distribution; its covariance is taken between groups of queries.
 
 curve_groups <- 200L
 # Pairs whose cells' covariance is used in full; the rest have too little evidence for it to matter.
 curve_full_pairs <- 1000L
 
-# In: cells of one segment, sorted by pair (query, page). Out: list, see the end. least: where the export was cut, the
-# clicks that every pair has at least; 0 where it was not. parent: the fit that the prior leans on, which is a good
-# place to begin.
+# In: cells of one segment, sorted by pair (query, page). Out: list, see the end. least: where the
+# export was cut, the clicks that every pair has at least; 0 where it was not. parent: the fit that
+# the prior leans on, which is a good place to begin.
 estimate_curve <- function(cells, prior, blend = default_blend, least = 0, parent = NULL) {
   evidence <- curve_evidence(cells, blend)
   penalty <- c(prior_penalty(prior), list(rough = roughness_penalty()))
   state <- list(theta = penalty$mean, smooth = 1, spread = 0.2, spread_slope = 0, wobble = 0.05)
   if (!is.null(parent)) state[state_names] <- parent[state_names]
   some <- if (is.null(parent)) sample_pairs(cells, evidence)
-  # Many pairs: a share of them leads close to the answer, so that all are gone through a few times only.
+  # Many pairs: a share of them leads close to the answer, so that all are gone through a few times
+  # only.
   if (!is.null(some)) state <- settle_curve(some, curve_evidence(some, blend), penalty, state, least)$state
   settled <- settle_curve(cells, evidence, penalty, state, least, free = if (is.null(some) && is.null(parent)) 5 else 3)
   state <- settled$state
@@ -44,9 +46,10 @@ sample_pairs <- function(cells, evidence, enough = 15000L) {
   if (share > 1) cells[evidence$pair %% share == 0L]
 }
 
-# Rounds of estimating equations until the curve stands. Variances settle in the first `free` rounds and are then held,
-# and so is the smoothness a while later; of a cut export they move with the curve to the end, since how many pairs were
-# cut off hangs on both. Out: list(state, equations and design of the last round, rounds).
+# Rounds of estimating equations until the curve stands. Variances settle in the first `free` rounds
+# and are then held, and so is the smoothness a while later; of a cut export they move with the
+# curve to the end, since how many pairs were cut off hangs on both. Out: list(state, equations and
+# design of the last round, rounds).
 settle_curve <- function(cells, evidence, penalty, state, least, free = 5) {
   for (round in 1:40) {
     before <- state
@@ -71,7 +74,8 @@ settle_curve <- function(cells, evidence, penalty, state, least, free = 5) {
   list(state = state, equations = equations, design = design, rounds = round)
 }
 
-# What a part takes from its parent is as uncertain as the parent: by the share that the prior has in each parameter.
+# What a part takes from its parent is as uncertain as the parent: by the share that the prior has
+# in each parameter.
 lent_covariance <- function(state, penalty, parent_covariance) {
   if (identical(parent_covariance, 0)) return(0)
   smooth <- seq_along(curve_knots)
@@ -79,8 +83,8 @@ lent_covariance <- function(state, penalty, parent_covariance) {
   lent %*% parent_covariance %*% t(lent)
 }
 
-# The cells' layout: runs of cells by pair, columns by used position bin and class of blending, which pairs are taken in
-# full.
+# The cells' layout: runs of cells by pair, columns by used position bin and class of blending,
+# which pairs are taken in full.
 curve_evidence <- function(cells, blend = default_blend) {
   ends <- pair_ends(cells)
   lengths <- diff(c(0L, ends))
@@ -119,8 +123,9 @@ blended_design <- function(theta, evidence) {
   (earned / rowSums(earned)) %*% at_places
 }
 
-# Variance of CTR from cell to cell of one pair, beyond chance, by moments. Each cell is compared with its pair's
-# own rate, which it helped to make: the share it had is taken off. Large cells weigh by what they can tell.
+# Variance of CTR from cell to cell of one pair, beyond chance, by moments. Each cell is compared
+# with its pair's own rate, which it helped to make: the share it had is taken off. Large cells
+# weigh by what they can tell.
 estimate_wobble <- function(clicks, mean, evidence, spread) {
   pair_mean <- sum_runs(mean, evidence$ends)
   own <- own_factor(evidence$pair_clicks, pair_mean, spread)
@@ -132,10 +137,10 @@ estimate_wobble <- function(clicks, mean, evidence, spread) {
   min(max((sum(weight * ((clicks - level)^2 - free * level)) + 10 * 25 * 0.02) / (total + 10 * 25), 0.001), 1)
 }
 
-# Scores and information of the parameters. With D the diagonal of a pair's cell variances (mean + wobble
-# mean^2), its covariance is D + spread m m', inverted by the Sherman-Morrison formula. A pair beyond three
-# standard deviations (a bot, a tracking fault, a giant of another kind) pulls no harder than one at three
-# (Huber 1964).
+# Scores and information of the parameters. With D the diagonal of a pair's cell variances (mean +
+# wobble mean^2), its covariance is D + spread m m', inverted by the Sherman-Morrison formula. A
+# pair beyond three standard deviations (a bot, a tracking fault, a giant of another kind) pulls no
+# harder than one at three (Huber 1964).
 score_equations <- function(cells, mean, evidence, state, design, least = 0) {
   keep <- 1 / (1 + state$wobble * mean)
   pair_mean <- sum_runs(keep * mean, evidence$ends)
@@ -154,7 +159,8 @@ score_equations <- function(cells, mean, evidence, state, design, least = 0) {
   diagonal[alone] <- (weight * mean)[alone]
 
   if (least > 0) {
-    # Of the pairs that were kept, clicks are more than the mean; one cell a pair, so its own information is all.
+    # Of the pairs that were kept, clicks are more than the mean; one cell a pair, so its own
+    # information is all.
     kept <- kept_derivatives(mean, spread[evidence$pair], least)
     own <- own - kept$first
     alone <- mean / (1 + spread[evidence$pair] * mean)
@@ -177,8 +183,8 @@ pair_means <- function(mean, evidence, design) {
   rowsum(mean[cells] * design[evidence$column[cells], , drop = FALSE], evidence$row[cells], reorder = TRUE)
 }
 
-# One penalised scoring step, and one of the smoothness by the update of Fellner and Schall as in Wood and
-# Fasiolo (2017).
+# One penalised scoring step, and one of the smoothness by the update of Fellner and Schall as in
+# Wood and Fasiolo (2017).
 newton_step <- function(state, equations, penalty, hold) {
   information <- equations$information
   prior <- state$smooth * penalty$rough + penalty$precision
@@ -190,7 +196,8 @@ newton_step <- function(state, equations, penalty, hold) {
   c(state[c("theta", state_names)], list(information = information, inverse = inverse, prior = prior))
 }
 
-# Two more knots' worth of belief in a roughness of a fifth, so that thin data never look certain of a straight line.
+# Two more knots' worth of belief in a roughness of a fifth, so that thin data never look certain of
+# a straight line.
 next_smooth <- function(state, inverse, penalty) {
   from_prior <- state$theta - penalty$mean
   rough <- drop(crossprod(from_prior, penalty$rough %*% from_prior))
@@ -198,10 +205,11 @@ next_smooth <- function(state, inverse, penalty) {
   min(max(proposed, state$smooth / 5, 0.05), state$smooth * 5)
 }
 
-# Covariance of log CTR at the knots: how far the curve moves when a group of queries is left out (one Newton step each:
-# the delete-a-group jackknife, which a few dominant queries cannot make look sure), plus what the penalty may bias
-# (Nychka 1988). Queries are coded by name, so groups are as good as random. Degrees of freedom: as many as groups
-# that matter at a knot (Bell, McCaffrey 2002, in its simplest form).
+# Covariance of log CTR at the knots: how far the curve moves when a group of queries is left out
+# (one Newton step each: the delete-a-group jackknife, which a few dominant queries cannot make look
+# sure), plus what the penalty may bias (Nychka 1988). Queries are coded by name, so groups are as
+# good as random. Degrees of freedom: as many as groups that matter at a knot (Bell, McCaffrey 2002,
+# in its simplest form).
 score_covariance <- function(equations, evidence, design, state) {
   bias <- state$inverse %*% state$prior %*% state$inverse
   groups <- sort(unique(evidence$group))
@@ -211,7 +219,8 @@ score_covariance <- function(equations, evidence, design, state) {
     return(list(knots = knots, groups = length(groups), df = rep(5, nrow(to_knots))))
   }
   whole <- state$information + state$prior
-  # Sums by group and column; a group's share in the information follows from them and from its pairs in full.
+  # Sums by group and column; a group's share in the information follows from them and from its
+  # pairs in full.
   code <- match(evidence$group, groups) * 1000L + evidence$column
   size <- (length(groups) + 1L) * 1000L
   sums <- cbind(sum_codes(equations$cell_score, code, size), sum_codes(equations$diagonal, code, size))

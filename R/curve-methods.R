@@ -32,7 +32,8 @@ curve_bands <- function(curve, starts = c(1, 4, 7, 11, 21)) {
 #'   `impressions`, `pairs`) and `pivot_ctr`, the plain pooled ratio for
 #'   comparison; `queries_low`, `queries_high`: between them the own rate of four
 #'   queries in five. `glance()`: a tibble with a row per segment: `segment`, `pairs`,
-#'   `clicks`, `impressions`, `spread` (variance of the pairs' factors at position 5), `spread_slope`
+#'   `clicks`, `impressions`, `spread` (variance of the pairs' factors at position 5),
+#'   `spread_slope`
 #'   (how it grows with the log of the position), `top_ctr` (at position 1), `converged`.
 #' @name tide_curve_tables
 #' @examples
@@ -96,7 +97,8 @@ part_line <- function(curve, segment) {
     if (fit$leans > 0.5) sprintf(", so it leans on '%s' by %s", names(curve$fits)[1], format_share(fit$leans)) else "")
 }
 
-# Where four of five queries lie, in times of the curve; at either end of page one where that differs.
+# Where four of five queries lie, in times of the curve; at either end of page one where that
+# differs.
 spread_words <- function(fit) {
   range <- function(position) {
     spread <- spread_of(fit, position)

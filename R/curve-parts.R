@@ -1,6 +1,7 @@
-# Curves of parts (devices, intents, groups of pages ...): each leans on the curve of all by as much as the parts differ
-# beyond chance. How much they differ is a variance between levels, estimated by moments (DerSimonian, Laird 1986),
-# so a part with three queries shows its parent's curve and a large one its own.
+# Curves of parts (devices, intents, groups of pages ...): each leans on the curve of all by as much
+# as the parts differ beyond chance. How much they differ is a variance between levels, estimated by
+# moments (DerSimonian, Laird 1986), so a part with three queries shows its parent's curve and a
+# large one its own.
 
 # In: cells of all parts with a `part`, the parent's fit. Out: list of fits by part.
 estimate_parts <- function(cells, parent, blend, segment) {
@@ -20,7 +21,8 @@ estimate_parts <- function(cells, parent, blend, segment) {
   }, lapply(parts, setkeyv, c("query", "page", "bin")), levels)
 }
 
-# Log of a part's clicks over those expected on the parent's curve, and its variance between groups of queries.
+# Log of a part's clicks over those expected on the parent's curve, and its variance between groups
+# of queries.
 part_level <- function(cells, parent, blend) {
   expected <- expected_clicks(cells, parent$log_ctr, blend)
   # A query weighs by what it can tell beside the spread between queries.

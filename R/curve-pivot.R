@@ -1,7 +1,7 @@
 # The spreadsheet's curve, for comparison: positions rounded, clicks summed over impressions.
 
-# In: cells and each cell's segment. Out: per segment and rounded position the sums, the number of pairs
-# with evidence there, and their pooled CTR.
+# In: cells and each cell's segment. Out: per segment and rounded position the sums, the number of
+# pairs with evidence there, and their pooled CTR.
 position_evidence <- function(cells, segment) {
   segment <- as_levels(segment)
   rounded <- as.integer(pmin(floor(cells$position + 0.5), 100))

@@ -1,9 +1,10 @@
 # Rows in codes, with what the curve expects of them.
 
-# In: rows of a table with queries, dated or not. Out: list(queries, pages: names and keys; segment: of each query;
-# rows: query, page, date, clicks, impressions, weighted (x position), `expected` clicks on the curve, `demand`:
-# impressions as page one would have had them, of which `views` is how many times more page one is seen than page two).
-# Without brand words the curve's own brand queries are brand.
+# In: rows of a table with queries, dated or not. Out: list(queries, pages: names and keys; segment:
+# of each query; rows: query, page, date, clicks, impressions, weighted (x position), `expected`
+# clicks on the curve, `demand`: impressions as page one would have had them, of which `views` is
+# how many times more page one is seen than page two). Without brand words the curve's own brand
+# queries are brand.
 coded_rows <- function(rows, curve, brand, views = 1) {
   queries <- code_queries(rows$query, rows$impressions)
   pages <- if (is.null(rows[["page"]])) list(code = rep(1L, nrow(rows)), names = "",

@@ -1,20 +1,22 @@
-# The shape of a curve: log CTR, linear in log position between knots, a smooth part plus a step at each
-# page break. The penalty on second differences of the smooth part, taken as its distance from the prior's
-# centre, pulls thin data towards a power law (or the parent's shape); the steps are pulled towards none.
+# The shape of a curve: log CTR, linear in log position between knots, a smooth part plus a step at
+# each page break. The penalty on second differences of the smooth part, taken as its distance from
+# the prior's centre, pulls thin data towards a power law (or the parent's shape); the steps are
+# pulled towards none.
 
 curve_knots <- c(1:21, 23, 26, 30, 35, 40, 50, 65, 80, 100)
 curve_breaks <- c(10, 20)
 
-# What is believed before any data: log CTR at the knots, and how far level, slope and steps may stray from it
-# (standard deviations, wide enough to give way to a few dozen clicks). A curve with a parent leans on the
-# parent's shape; without one, on a power law.
+# What is believed before any data: log CTR at the knots, and how far level, slope and steps may
+# stray from it (standard deviations, wide enough to give way to a few dozen clicks). A curve with a
+# parent leans on the parent's shape; without one, on a power law.
 curve_prior <- function(segment, parent = NULL) {
   centre <- if (is.null(parent)) log(0.25) - 1.1 * log(curve_knots) else parent
   shift <- if (segment == "brand") log(0.45 / 0.25) else 0
   list(centre = pmin(centre + shift, log(0.95)), level_sd = 0.7, slope_sd = 0.25, step_sd = 0.5)
 }
 
-# A table of CTR by position from outside, as log CTR at the knots: straight between its positions and beyond them.
+# A table of CTR by position from outside, as log CTR at the knots: straight between its positions
+# and beyond them.
 outside_curve <- function(table) {
   if (!is.data.frame(table) || !all(c("position", "ctr") %in% names(table)) || nrow(table) < 2 ||
     !is.numeric(table$position) || !is.numeric(table$ctr)) {
@@ -54,8 +56,9 @@ knot_design <- function() {
     numeric(length(curve_knots))))
 }
 
-# Squared changes of slope of the smooth part over log position, weighed so that a kink of one height is hardly dearer
-# at position 8, where knots stand close, than at 2: results pages have kinks anywhere.
+# Squared changes of slope of the smooth part over log position, weighed so that a kink of one
+# height is hardly dearer at position 8, where knots stand close, than at 2: results pages have
+# kinks anywhere.
 roughness_penalty <- function() {
   x <- log(curve_knots)
   h <- diff(x)
@@ -82,8 +85,8 @@ prior_penalty <- function(prior) {
   )
 }
 
-# Weighted pool-adjacent-violators for a sequence that must not rise (Barlow, Bartholomew, Bremner, Brunk
-# 1972). In: values and weights above zero. Out: the closest non-increasing sequence.
+# Weighted pool-adjacent-violators for a sequence that must not rise (Barlow, Bartholomew, Bremner,
+# Brunk 1972). In: values and weights above zero. Out: the closest non-increasing sequence.
 pool_violators <- function(values, weights) {
   mean <- weight <- numeric(length(values))
   count <- integer(length(values))

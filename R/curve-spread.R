@@ -1,5 +1,6 @@
-# How far queries differ around the curve: the variance of the pairs' factors, where it stands at position 5, and how it
-# grows or falls with the log of the position (`spread_slope`, 0 where the data do not say otherwise).
+# How far queries differ around the curve: the variance of the pairs' factors, where it stands at
+# position 5, and how it grows or falls with the log of the position (`spread_slope`, 0 where the
+# data do not say otherwise).
 
 spread_place <- 5
 # Positions beyond these tell and are told the spread at the end.
@@ -23,8 +24,8 @@ kept_likelihood <- function(clicks, expected, spread, least = 0) {
   factor_likelihood(clicks, expected, spread) - kept
 }
 
-# Maximum likelihood with the belief above, on the best-known pairs. least: where the export was cut, the clicks that
-# every pair has. Out: the one spread of all.
+# Maximum likelihood with the belief above, on the best-known pairs. least: where the export was
+# cut, the clicks that every pair has. Out: the one spread of all.
 estimate_spread <- function(clicks, expected, least = 0, most = 2000L) {
   best <- best_known(expected, most)
   spread_given(clicks[best], expected[best], 0, least)
@@ -59,8 +60,9 @@ spread_given <- function(clicks, expected, apart, least = 0) {
   exp(stats::optimize(minus_log, log(c(0.005, 5)), tol = 0.01)$minimum)
 }
 
-# How far a pair is off, in units of what three standard deviations allow. Factors are skewed, so that limit is set
-# where they are near normal: on the scale of cube roots (Wilson, Hilferty 1931); below the curve it is the plain one.
+# How far a pair is off, in units of what three standard deviations allow. Factors are skewed, so
+# that limit is set where they are near normal: on the scale of cube roots (Wilson, Hilferty 1931);
+# below the curve it is the plain one.
 pair_distance <- function(residual, mean, spread) {
   mean <- pmax(mean, 1e-12)
   relative <- spread + 1 / mean

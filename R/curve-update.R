@@ -1,13 +1,16 @@
 #' Add data to a curve
 #'
-#' Sums add up: the cells of further days join those that the curve was fitted to, and it is fitted again. Nothing is
+#' Sums add up: the cells of further days join those that the curve was fitted to, and it is
+#' fitted again. Nothing is
 #' read twice.
 #'
 #' @param object A `tide_curve` object.
-#' @param more A `tide_summary` object of other days, with brand told apart and split as in the first.
+#' @param more A `tide_summary` object of other days, with brand told apart and split as in the
+#'   first.
 #' @param ... Not used.
 #' @return A `tide_curve` object, as [tide_curve()] gives it for all the data at once.
-#' @section Errors: `tide_error_overlap` where both hold the same days, whose clicks would count twice.
+#' @section Errors: `tide_error_overlap` where both hold the same days, whose clicks would count
+#'   twice.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
 #' first <- tide_curve(tide_summary(tide_filter(data, to = "2026-09-30")))

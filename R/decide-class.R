@@ -8,10 +8,13 @@
 #'   \item{`fix`}{to be done: stays in the list, marked}
 #'   \item{`later`}{not now: away for 30 days, or until `until`}
 #'   \item{`harmless`}{looked at and dismissed: away until its facts change}
-#'   \item{`done`}{fixed on that day: away until its facts change, and followed by [tide_outcomes()]}
+#'   \item{`done`}{fixed on that day: away until its facts change, and followed by
+#'   [tide_outcomes()]}
 #' }
-#' Facts have changed when the expected gain is at least half as large again as it was, and beyond the
-#' upper end that it had; what is back says why. The last decision about a finding counts; earlier ones are kept.
+#' Facts have changed when the expected gain is at least half as large again as it was, and beyond
+#' the
+#' upper end that it had; what is back says why. The last decision about a finding counts; earlier
+#' ones are kept.
 #'
 #' @param store A `tide_store` object; a project without an archive gets one for its decisions.
 #' @param findings A `tide_findings` object that holds the findings.
@@ -20,9 +23,12 @@
 #' @param note,by What to remember, and who decided; one for all or one each.
 #' @param at Day of the decision (for `done`: the day it was fixed).
 #' @param until For `later`: the day on which it comes back.
-#' @return `tide_decide()` and `tide_decisions()`: a data.table with a row per decision (all, and the last of each
-#'   finding): `id`, `decision`, `at`, `until`, `note`, `by`, `kind`, `query`, `page`, `pages`, `gain`, `gain_high`,
-#'   `clicks`, `impressions`, `position`. `tide_undecided()`: the findings without those that are away, with a column
+#' @return `tide_decide()` and `tide_decisions()`: a data.table with a row per decision (all,
+#'   and the last of each
+#'   finding): `id`, `decision`, `at`, `until`, `note`, `by`, `kind`, `query`, `page`, `pages`,
+#'   `gain`, `gain_high`,
+#'   `clicks`, `impressions`, `position`. `tide_undecided()`: the findings without those that are
+#'   away, with a column
 #'   `decision`; `decided` holds what is away.
 #' @section Errors: `tide_error_finding` for an id that the list does not hold, with the nearest.
 #' @examples

@@ -3,17 +3,26 @@
 #' Holds what was fixed against similar queries that nobody touched: difference in
 #' differences of clicks, before the day it was done and since.
 #'
-#' @details For each decision `done` the clicks of its query on its pages over `days` before, and over as many since
-#'   (fewer where fewer have passed, at least 14). The change is that of the log of clicks over those expected: for
-#'   `low_ctr` the clicks that the curve expects at the positions held, so that a better or worse position is not taken
-#'   for a better snippet; for other kinds the impressions of the days before, so that position counts, after what the
-#'   untouched queries of the same band of position did, which takes demand and season out. Untouched are pairs without
-#'   a decision. The interval comes from the luck of counts and from how far untouched pairs of similar size moved
+#' @details For each decision `done` the clicks of its query on its pages over `days` before,
+#'   and over as many since
+#'   (fewer where fewer have passed, at least 14). The change is that of the log of clicks over
+#'   those expected: for
+#'   `low_ctr` the clicks that the curve expects at the positions held, so that a better or worse
+#'   position is not taken
+#'   for a better snippet; for other kinds the impressions of the days before, so that position
+#'   counts, after what the
+#'   untouched queries of the same band of position did, which takes demand and season out.
+#'   Untouched are pairs without
+#'   a decision. The interval comes from the luck of counts and from how far untouched pairs of
+#'   similar size moved
 #'   apart.
 #'
-#'   A `low_ctr` finding was listed because its clicks were few, partly by bad luck, which passes whatever is done. So up
-#'   to 90 days before count, and its level then is not what was seen but what the spread of all pairs makes of that (the
-#'   posterior under the two-groups mixture, empirical Bayes), which no choice of the lowest can bias. A fall that chance
+#'   A `low_ctr` finding was listed because its clicks were few, partly by bad luck, which passes
+#'   whatever is done. So up
+#'   to 90 days before count, and its level then is not what was seen but what the spread of all
+#'   pairs makes of that (the
+#'   posterior under the two-groups mixture, empirical Bayes), which no choice of the lowest can
+#'   bias. A fall that chance
 #'   made larger than it was is not corrected so.
 #'
 #' @param data A `tide_data` object with dates.
@@ -21,12 +30,17 @@
 #' @param curve A `tide_curve` object of the site.
 #' @param days Days before and since that are compared.
 #' @param level Level of the interval.
-#' @return A data.table, one row per decision `done` that can be judged: `id`, `kind`, `query`, `page`, `done`, `days`
-#'   (since), `clicks_before`, `clicks_since` (per 30 days), `ratio` (of clicks to what they would have been),
-#'   `ratio_low`, `ratio_high`, `won` (clicks per 30 days, with `won_low`, `won_high`), `untouched` (pairs compared
-#'   with), `verdict`: `worked`, `no sign yet`, `made it worse`, `too early`, `no days before it`, `too few clicks` or
+#' @return A data.table, one row per decision `done` that can be judged: `id`, `kind`, `query`,
+#'   `page`, `done`, `days`
+#'   (since), `clicks_before`, `clicks_since` (per 30 days), `ratio` (of clicks to what they would
+#'   have been),
+#'   `ratio_low`, `ratio_high`, `won` (clicks per 30 days, with `won_low`, `won_high`),
+#'   `untouched` (pairs compared
+#'   with), `verdict`: `worked`, `no sign yet`, `made it worse`, `too early`, `no days before it`,
+#'   `too few clicks` or
 #'   `nothing to compare with`.
-#' @references Card, Krueger (1994), American Economic Review 84, 772-793. Efron (2011), Journal of the American Statistical
+#' @references Card, Krueger (1994), American Economic Review 84, 772-793. Efron (2011), Journal
+#'   of the American Statistical
 #'   Association 106, 1602-1614 (selection and empirical Bayes).
 #' @section Errors: `tide_error_grain` where the data have no dates.
 #' @examples
@@ -114,8 +128,8 @@ how_pairs_differ <- function(rows, at, most = 2000) {
   fit_two_groups(clicks_over_factors(known$clicks, known$expected))
 }
 
-# The level that a pair had, as the log of a factor on the curve: mean and variance of the posterior, given how all
-# pairs differ.
+# The level that a pair had, as the log of a factor on the curve: mean and variance of the
+# posterior, given how all pairs differ.
 level_before <- function(groups, clicks, expected) {
   posterior <- rowSums(group_priors(groups, factor_grid)) * drop(clicks_over_factors(clicks, expected))
   posterior <- posterior / sum(posterior)
@@ -123,7 +137,8 @@ level_before <- function(groups, clicks, expected) {
   list(mean = mean, variance = sum(posterior * (factor_grid - mean)^2))
 }
 
-# Pairs shown before and since, near that position where there are enough; NULL where there are too few anywhere.
+# Pairs shown before and since, near that position where there are enough; NULL where there are too
+# few anywhere.
 untouched_pairs <- function(sums, position, least = 10) {
   wide <- merge(sums[sums$since == FALSE & sums$plain == TRUE], sums[sums$since == TRUE], by = "pair",
     suffixes = c("_1", "_2"))

@@ -5,7 +5,8 @@
 #' commas, semicolons and tabs, in UTF-8, UTF-16 and Windows-1252, with percent signs and decimal
 #' commas, title lines and totals rows, gz, JSON lines and, where nanoparquet is installed,
 #' Parquet. Earlier exports hold the last days before them with unfinished figures,
-#' which later ones revise. Loaded in any order, any number of times, the archive's totals are the truth's.
+#' which later ones revise. Loaded in any order, any number of times, the archive's totals are the
+#' truth's.
 #'
 #' @param site A list from [tide_demo_site()].
 #' @param dir Folder to write into; it is made where missing.

@@ -1,7 +1,8 @@
-# Daily rows of the demo site. Each impression has a whole position; a row's position is their mean, and its
-# clicks are drawn position by position, so a row is the blend that real exports hold.
+# Daily rows of the demo site. Each impression has a whole position; a row's position is their mean,
+# and its clicks are drawn position by position, so a row is the blend that real exports hold.
 
-# In: planted queries, first day, number of days. Out: query, page, date, device, clicks, impressions, position.
+# In: planted queries, first day, number of days. Out: query, page, date, device, clicks,
+# impressions, position.
 draw_demo_rows <- function(queries, pages, from, days) {
   shown <- rbindlist(lapply(split(seq_len(nrow(queries)), queries$case), function(rows) {
     showing_pages(queries[rows], pages, days)

@@ -12,13 +12,20 @@
 #' @param days Number of days, ending on `to`.
 #' @param to Last day.
 #' @param share Share of the queries to keep, for smaller sites (0 to 1).
-#' @return A list of data.tables: `daily` (date x query x page x device; query days with fewer than 2 impressions are
-#'   left out for privacy), `totals` (by date, nothing left out), `page_totals` (by page, nothing left out), `capped`
-#'   (the 1,000 queries with the most clicks of the last 90 days), and `truth`: a list of `curve` (`segment`,
-#'   `position`, `ctr` of an average query of the site), `queries` (planted `factor` on the curve, its parts
-#'   `query_effect`, `weak` page and results-page `feature`, and the `case` of its pages: `one_page`, `swap`, `split`,
-#'   and the harmless `far_second`, `blip`, `both_top`, `brand_links`), `events` (what happened when, to which pages,
-#'   with the factor on their `clicks` and `position`), `odd_days` (days of a tracking fault and of bots, with the
+#' @return A list of data.tables: `daily` (date x query x page x device; query days with fewer
+#'   than 2 impressions are
+#'   left out for privacy), `totals` (by date, nothing left out), `page_totals` (by page, nothing
+#'   left out), `capped`
+#'   (the 1,000 queries with the most clicks of the last 90 days), and `truth`: a list of `curve`
+#'   (`segment`,
+#'   `position`, `ctr` of an average query of the site), `queries` (planted `factor` on the curve,
+#'   its parts
+#'   `query_effect`, `weak` page and results-page `feature`, and the `case` of its pages:
+#'   `one_page`, `swap`, `split`,
+#'   and the harmless `far_second`, `blip`, `both_top`, `brand_links`), `events` (what happened
+#'   when, to which pages,
+#'   with the factor on their `clicks` and `position`), `odd_days` (days of a tracking fault and
+#'   of bots, with the
 #'   factor on `clicks` for an impression and on `impressions`).
 #' @seealso [tide_demo_write()] for the same as files.
 #' @examples

@@ -1,5 +1,6 @@
-# The truth behind the demo: the CTR by position that clicks are drawn from, and what is planted where.
-# The curve is a hand-set table with kinks and a step at the page break, of no parametric family.
+# The truth behind the demo: the CTR by position that clicks are drawn from, and what is planted
+# where. The curve is a hand-set table with kinks and a step at the page break, of no parametric
+# family.
 
 demo_curve <- function() {
   plain <- c(0.245, 0.138, 0.098, 0.070, 0.0515, 0.0395, 0.032, 0.027, 0.024, 0.0225,
@@ -14,7 +15,8 @@ demo_curve <- function() {
 
 demo_device <- data.table(device = c("mobile", "desktop"), share = c(0.62, 0.38), ctr = c(0.95, 1.08))
 
-# Share of searchers who see a results page, so that deep queries have fewer impressions than demand.
+# Share of searchers who see a results page, so that deep queries have fewer impressions than
+# demand.
 demo_seen <- function(position) ifelse(position < 10.5, 1, ifelse(position < 20.5, 0.35, 0.2))
 
 # What happened to the site when: two events with an effect on some pages and one with none.
@@ -32,7 +34,8 @@ demo_odd_days <- function() {
     impressions = c(1, 4, 4))
 }
 
-# Adds to the queries: demand a day, season, base position, factor on the curve, and what is planted.
+# Adds to the queries: demand a day, season, base position, factor on the curve, and what is
+# planted.
 plant_demo <- function(queries, pages) {
   n <- nrow(queries)
   brand <- queries$segment == "brand"
@@ -56,7 +59,8 @@ plant_demo <- function(queries, pages) {
   plant_pages(planted, pages)
 }
 
-# Queries for which a second page is shown, harmful or not. `case` names the kind, `other` the second page.
+# Queries for which a second page is shown, harmful or not. `case` names the kind, `other` the
+# second page.
 plant_pages <- function(queries, pages) {
   queries[, c("case", "other") := list("one_page", "")]
   twin <- function(folder, topic) pages$page[match(paste(folder, topic), paste(pages$folder, pages$topic))]

@@ -1,29 +1,42 @@
 #' Change points: days from which on something was different
 #'
-#' The reverse of [tide_shifts()]: looks through all days for pages, folders and the site as a whole whose searches,
+#' The reverse of [tide_shifts()]: looks through all days for pages, folders and the site as a
+#' whole whose searches,
 #' position or click-through at equal position changed at once, and names the nearest event.
 #'
-#' @details For each page and day the sums of `reach` days before and after are compared as in [tide_shifts()]. Each
-#'   change, less that of all pages on that day, is divided by its usual size: the luck of counts and how far pages
-#'   drift apart anyway, from the middle half of its days, leaning on that of all pages, so that what truly changed does
-#'   not hide itself. Folders of three pages or more are held against all pages in the same way. The site is held against
-#'   its own other days, where there are `reach` x 6 or more; not its searches, whose seasons look just like changes. The
+#' @details For each page and day the sums of `reach` days before and after are compared as in
+#'   [tide_shifts()]. Each
+#'   change, less that of all pages on that day, is divided by its usual size: the luck of counts
+#'   and how far pages
+#'   drift apart anyway, from the middle half of its days, leaning on that of all pages, so that
+#'   what truly changed does
+#'   not hide itself. Folders of three pages or more are held against all pages in the same way.
+#'   The site is held against
+#'   its own other days, where there are `reach` x 6 or more; not its searches, whose seasons look
+#'   just like changes. The
 #'   largest within `reach` days counts (moving sums); p-values are those of Student's t, times 3
-#'   for the neighbouring days tried, with the false-discovery rate controlled over lines, dates and measures.
+#'   for the neighbouring days tried, with the false-discovery rate controlled over lines, dates
+#'   and measures.
 #' Days that [tide_unusual()] finds do not count.
 #' @inheritParams tide_shifts
-#' @param events A `tide_events` object to name the nearest event of, at most `reach` days away; `NULL` names none.
-#' @param reach Days before and after that are compared; the first and last `reach` days cannot be judged.
+#' @param events A `tide_events` object to name the nearest event of, at most `reach` days away;
+#'   `NULL` names none.
+#' @param reach Days before and after that are compared; the first and last `reach` days cannot
+#'   be judged.
 #' @param fdr False-discovery rate.
 #' @param most How many pages are looked at, those with the most clicks first.
 #' @param rules A [tide_rules()] object, for groups of pages instead of first folders.
-#' @return A data.table, the surest change first: `level` (`page`, `folder` or `site`), `name` (address of the page, name
+#' @return A data.table, the surest change first: `level` (`page`, `folder` or `site`), `name`
+#'   (address of the page, name
 #'   of the folder, or `all pages`), `date` (the first day after the change), `measure` (`demand`,
-#'   `position`, `click_through`), `ratio` (of after to before, what all others did taken out), `ratio_low`,
-#'   `ratio_high` (90 % interval, for this day taken as given), `q` (false-discovery rate at which it counts), `event`
+#'   `position`, `click_through`), `ratio` (of after to before, what all others did taken out),
+#'   `ratio_low`,
+#'   `ratio_high` (90 % interval, for this day taken as given), `q` (false-discovery rate at which
+#'   it counts), `event`
 #'   (the nearest that touched it, or `""`), `days_from` (it to the change).
 #' @section Errors: `tide_error_grain` without dates or queries.
-#' @references Eichinger, Kirch (2018), Bernoulli 24, 526-564 (moving sums). Benjamini, Hochberg (1995), Journal of the
+#' @references Eichinger, Kirch (2018), Bernoulli 24, 526-564 (moving sums). Benjamini, Hochberg
+#'   (1995), Journal of the
 #'   Royal Statistical Society B 57, 289-300.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
@@ -50,8 +63,9 @@ changes_of <- function(series, events = NULL, reach = 14, fdr = 0.1, most = 200,
     nearest_events(own$pages, dates, events, reach, series$pages$keys))
 }
 
-# Figures by day of the pages with the most clicks, the folders of three pages or more, and the site: list(lines: level,
-# name, pages (their codes), dates, clicks, impressions, expected: matrices of a row per line).
+# Figures by day of the pages with the most clicks, the folders of three pages or more, and the
+# site: list(lines: level, name, pages (their codes), dates, clicks, impressions, expected: matrices
+# of a row per line).
 change_lines_of <- function(series, most, groups, unusual) {
   total <- series$days[, .(clicks = sum(clicks)), by = "page"]
   leading <- utils::head(total$page[order(-total$clicks, total$page)], most)
@@ -124,8 +138,8 @@ standardised <- function(z, noise, rows, at, windows, measure) {
     se = sqrt(noise[known] + between), freedom = windows + others)
 }
 
-# How far each line drifts beyond the luck of counts: its own middle half, leaning on that of all lines by as much as a
-# few windows are worth.
+# How far each line drifts beyond the luck of counts: its own middle half, leaning on that of all
+# lines by as much as a few windows are worth.
 drift_parent <- 6
 usual_drift <- function(z, noise, known, windows, others) {
   all <- middle_variance(z[known], noise[known])
@@ -137,7 +151,8 @@ usual_drift <- function(z, noise, known, windows, others) {
   (own * windows + all * others) / (windows + others)
 }
 
-# Neighbouring days share most of their sums: so many independent trials are in each `reach` days (by simulation).
+# Neighbouring days share most of their sums: so many independent trials are in each `reach` days
+# (by simulation).
 days_tried <- 3
 
 # The largest change of each line within `reach` days, if it counts.

@@ -1,14 +1,19 @@
 #' Dated marks: what happened when
 #'
-#' Reads a table of events: search-engine updates, redesigns, rewritten pages, campaigns. They are drawn on every
+#' Reads a table of events: search-engine updates, redesigns, rewritten pages, campaigns. They are
+#' drawn on every
 #' figure over time, and [tide_shifts()] tests what came of each.
 #'
-#' @param file A delimited text file with the columns `date` (as 2026-03-31) and `event` (what happened), and, where an
-#'   event touched some pages only, `pages`: addresses or paths, separated by spaces; a star at the end stands for
+#' @param file A delimited text file with the columns `date` (as 2026-03-31) and `event` (what
+#'   happened), and, where an
+#'   event touched some pages only, `pages`: addresses or paths, separated by spaces; a star at
+#'   the end stands for
 #'   everything below, as in `/guides/*`. Without pages it is the whole site's.
-#' @return A `tide_events` object: a data.table, oldest first, with `date`, `event`, `pages` (`""` for the whole site).
+#' @return A `tide_events` object: a data.table, oldest first, with `date`, `event`, `pages`
+#'   (`""` for the whole site).
 #'   Methods: `print`, `format`.
-#' @section Errors: `tide_error_file`, `tide_error_columns_missing`, `tide_error_layout`, `tide_error_not_date` and
+#' @section Errors: `tide_error_file`, `tide_error_columns_missing`, `tide_error_layout`,
+#'   `tide_error_not_date` and
 #'   `tide_error_event` with the line of a date that is none or of an event without a name.
 #' @seealso [tide_shifts()], [tide_changes()], [tide_follow()]
 #' @examples

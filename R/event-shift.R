@@ -1,21 +1,32 @@
 #' What came of an event: level shifts tested
 #'
-#' For each event the days before and after are compared by the pages it touched against the pages it did not, so that
-#' season and site are taken out. Clicks are taken apart into searches, position and click-through at equal position,
+#' For each event the days before and after are compared by the pages it touched against the pages
+#' it did not, so that
+#' season and site are taken out. Clicks are taken apart into searches, position and click-through
+#' at equal position,
 #' each tested for itself.
 #'
-#' @details As many days before as after (the day itself is not counted), sums of the touched pages: of clicks; of
-#'   impressions (`demand`); of clicks expected on the curve for an impression (`position`); of clicks for one expected
-#'   (`click_through`). The last three changes add up, as logs, to the first. Brand queries are left out.
+#' @details As many days before as after (the day itself is not counted), sums of the touched
+#'   pages: of clicks; of
+#'   impressions (`demand`); of clicks expected on the curve for an impression (`position`); of
+#'   clicks for one expected
+#'   (`click_through`). The last three changes add up, as logs, to the first. Brand queries are
+#'   left out.
 #'
-#' Against `untouched pages`: their common change is taken off (difference in differences), and how far they moved apart
-#' besides the luck of counts, slow drifts included, widens the interval. So what pages do anyway is no event. Pages
-#' that another event touched in these weeks are no yardstick. Touched pages are taken to drift one by one; where all of
+#' Against `untouched pages`: their common change is taken off (difference in differences), and
+#' how far they moved apart
+#' besides the luck of counts, slow drifts included, widens the interval. So what pages do anyway
+#' is no event. Pages
+#' that another event touched in these weeks are no yardstick. Touched pages are taken to drift
+#' one by one; where all of
 #' a folder drift together the interval is too narrow.
 #'
-#' An event of the whole site leaves nothing untouched. Against `other weeks`: the same change at all other dates of the
-#' data says how far the site moves anyway, season included. Where the data are too short for that, against `its own
-#' trend`: a straight trend and a step are fitted to the days, with errors AR(1) or ARMA(1, 1) (intervention analysis);
+#' An event of the whole site leaves nothing untouched. Against `other weeks`: the same change at
+#' all other dates of the
+#' data says how far the site moves anyway, season included. Where the data are too short for
+#' that, against `its own
+#' trend`: a straight trend and a step are fitted to the days, with errors AR(1) or ARMA(1, 1)
+#' (intervention analysis);
 #' there a bend of the season can pass for a step.
 #' @param data A `tide_data` object with dates, queries and pages.
 #' @param events A `tide_events` object.
@@ -23,12 +34,16 @@
 #' @param brand Brand words, whose queries are left out.
 #' @param days Most days before and after the event that count; at least 14 of each are needed.
 #' @param level Level of the intervals.
-#' @return A data.table, four rows per event: `date`, `event`, `pages`, `measure` (`clicks`, `demand`, `position`,
-#'   `click_through`), `ratio` (after to before), `ratio_low`, `ratio_high`, `verdict` (`rose`, `fell`, `no sign`, `too
-#'   few days`, `too few clicks`, `nothing untouched`), `against` (`untouched pages`, `other weeks`, `its own trend`),
+#' @return A data.table, four rows per event: `date`, `event`, `pages`, `measure` (`clicks`,
+#'   `demand`, `position`,
+#'   `click_through`), `ratio` (after to before), `ratio_low`, `ratio_high`, `verdict` (`rose`,
+#'   `fell`, `no sign`, `too
+#'   few days`, `too few clicks`, `nothing untouched`), `against` (`untouched pages`, `other
+#'   weeks`, `its own trend`),
 #'   `touched` (pages), `days` (of each side), `clicks` (a day before).
 #' @section Errors: `tide_error_grain` without dates or queries.
-#' @references Card, Krueger (1994), American Economic Review 84, 772-793. Box, Tiao (1975), Journal of the American
+#' @references Card, Krueger (1994), American Economic Review 84, 772-793. Box, Tiao (1975),
+#'   Journal of the American
 #'   Statistical Association 70, 70-79.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
@@ -54,7 +69,8 @@ shifts_of <- function(series, events, days = 28, level = 0.9) {
 
 shift_measures <- c("clicks", scan_measures)
 
-# Sums by page and day without brand: list(pages, days: page, date, clicks, impressions, expected; from, to).
+# Sums by page and day without brand: list(pages, days: page, date, clicks, impressions, expected;
+# from, to).
 page_days <- function(data, curve, brand) {
   table <- dated_table(data)
   if (is.null(curve)) curve <- tide_curve(tide_summary(data, brand = brand)) else check_class(curve, "tide_curve",
@@ -125,7 +141,8 @@ both_sides <- function(sums, date, reach) {
   wide
 }
 
-# Changes as logs by measure, with the variance of counts: list(logs, noise), matrices of a row per line.
+# Changes as logs by measure, with the variance of counts: list(logs, noise), matrices of a row per
+# line.
 shift_logs <- function(wide) {
   clicks <- log(wide$clicks_2 + 0.5) - log(wide$clicks_1 + 0.5)
   demand <- log(wide$impressions_2 + 0.5) - log(wide$impressions_1 + 0.5)
@@ -186,7 +203,8 @@ day_logs <- function(days) {
   made
 }
 
-# A step in a series with a trend, days of the week, and errors that carry over. Out: c(step, low, high).
+# A step in a series with a trend, days of the week, and errors that carry over. Out: c(step, low,
+# high).
 step_interval <- function(y, step, weekday, trend, level) {
   known <- !is.na(y)
   x <- cbind(1, step = as.numeric(step), trend = trend)
@@ -198,7 +216,8 @@ step_interval <- function(y, step, weekday, trend, level) {
   fit <- carrying_fit(y, x)
   if (!is.null(fit)) {
     estimate <- fit$coef[["step"]]
-    # Maximum likelihood divides by the number of points; the curvature knows nothing of the regressors.
+    # Maximum likelihood divides by the number of points; the curvature knows nothing of the
+    # regressors.
     carried <- sqrt(fit$var.coef["step", "step"] * sum(known) / left)
     left <- max(3, left * min(1, (se / carried)^2))
     se <- carried

@@ -1,4 +1,5 @@
-# What figures may be: refused by line where a file is wrong, left out and counted where a row says nothing.
+# What figures may be: refused by line where a file is wrong, left out and counted where a row says
+# nothing.
 
 # Rules for rows with more clicks than impressions, by their names in the call and in the settings.
 clicks_above_rules <- c(`leave out` = "left out and counted", keep = "kept as they stand", refuse = "an error by line")
@@ -86,8 +87,8 @@ totals_names <- c("total", "totals", "grand total", "sum", "summe", "gesamt", "g
   "totaux", "suma", "soma",
   "total general", "totaal generaal")
 
-# Rows named so in their first text (or with no text at all, or no date), whose figures are the sums of the others: a
-# query "total" with clicks of its own stays. headers: rows that are none.
+# Rows named so in their first text (or with no text at all, or no date), whose figures are the sums
+# of the others: a query "total" with clicks of its own stays. headers: rows that are none.
 totals_rows <- function(rows, text, headers) {
   by <- c(text, if (is.character(rows[["date"]])) "date")
   if (!length(by) || nrow(rows) < 2) return(integer())
@@ -110,8 +111,8 @@ totals_rows <- function(rows, text, headers) {
   at[which(sums_others(if (others > 0) "clicks" else "impressions") & (others > 0 | rows$clicks[at] %in% 0))]
 }
 
-# Queries as spreadsheets leave them: a leading quote or ="..." is taken off; texts turned into dates or numbers
-# cannot be repaired and are counted.
+# Queries as spreadsheets leave them: a leading quote or ="..." is taken off; texts turned into
+# dates or numbers cannot be repaired and are counted.
 repair_queries <- function(rows) {
   queries <- levels(rows$query)
   # Few begin so: the costly patterns are tried on those alone.

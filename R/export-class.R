@@ -4,8 +4,9 @@ new_tide_data <- function(tables, sources, left_out) {
   structure(list(tables = tables, sources = sources, left_out = left_out), class = "tide_data")
 }
 
-# One grain. from, to, days: the days that its dates stand for, none after `until`, the day of the export; without dates
-# those of `window`, list(from, to), or NA. rests_on: the grains that its days come from, where they are several.
+# One grain. from, to, days: the days that its dates stand for, none after `until`, the day of the
+# export; without dates those of `window`, list(from, to), or NA. rests_on: the grains that its days
+# come from, where they are several.
 new_table <- function(rows, dimensions, until, window = NULL, rests_on = NULL) {
   dated <- "date" %in% dimensions && nrow(rows)
   days <- days_of(if (dated) rows$date, until)
@@ -16,7 +17,8 @@ new_table <- function(rows, dimensions, until, window = NULL, rests_on = NULL) {
   c(list(rows = rows, dimensions = dimensions), days, list(rests_on = rests_on))
 }
 
-# From the first to the last of the days that dates stand for; a last week or month may be cut off by the export.
+# From the first to the last of the days that dates stand for; a last week or month may be cut off
+# by the export.
 days_of <- function(dates, until) {
   if (!length(dates)) return(list(from = as.IDate(NA), to = as.IDate(NA), days = NA_integer_))
   dates <- sort(unique(dates))
@@ -25,7 +27,8 @@ days_of <- function(dates, until) {
   list(from = dates[1], to = to, days = as.integer(to - dates[1]) + 1L)
 }
 
-# How many days the last date stands for: 7 or a month where four dates or more are all of them weeks or months apart.
+# How many days the last date stands for: 7 or a month where four dates or more are all of them
+# weeks or months apart.
 days_each <- function(dates) {
   gaps <- as.integer(diff(dates))
   if (length(gaps) < 3) return(1L)
@@ -53,8 +56,9 @@ sum_left_out <- function(ledger) {
   ledger[, .(rows = sum(rows), clicks = sum(clicks), impressions = sum(impressions)), by = c("grain", "reason")]
 }
 
-# The table that has all `needed` dimensions: with dates before without, then the finest, then the largest. Days that it
-# lacks come from the next finest that has them, by the dimensions that all of these have.
+# The table that has all `needed` dimensions: with dates before without, then the finest, then the
+# largest. Days that it lacks come from the next finest that has them, by the dimensions that all of
+# these have.
 pick_table <- function(data, needed, refused = character()) {
   tables <- data$tables
   dimensions <- lapply(tables, `[[`, "dimensions")
@@ -70,7 +74,8 @@ pick_table <- function(data, needed, refused = character()) {
   join_days(tables[shared$used], shared$days[shared$used])
 }
 
-# In: tables with dates, the finest first. Out: list(days: those that each supplies, none twice; used: which supply any).
+# In: tables with dates, the finest first. Out: list(days: those that each supplies, none twice;
+# used: which supply any).
 share_days <- function(tables) {
   taken <- integer()
   days <- lapply(tables, function(table) {

@@ -1,6 +1,6 @@
-# Column names of exports to our names. Spellings are compared in lower case, without accents, and with everything
-# but letters and digits taken out, so "Avg. position", "avg_position" and "AvgPosition" are one.
-# Languages: English, German, French, Spanish, Italian, Dutch, Portuguese.
+# Column names of exports to our names. Spellings are compared in lower case, without accents, and
+# with everything but letters and digits taken out, so "Avg. position", "avg_position" and
+# "AvgPosition" are one. Languages: English, German, French, Spanish, Italian, Dutch, Portuguese.
 
 column_spellings <- list(
   query = c("query", "queries", "topqueries", "searchquery", "searchqueries", "searchterm", "searchterms", "keyword",
@@ -55,11 +55,13 @@ squeeze_name <- function(x) {
   ifelse(nzchar(squeezed), squeezed, lower)
 }
 
-# Per name of ours, which columns of the header claim it. `columns`: an explicit mapping, our name -> header's.
+# Per name of ours, which columns of the header claim it. `columns`: an explicit mapping, our name
+# -> header's.
 find_columns <- function(header, columns = NULL) {
   squeezed <- squeeze_name(header)
   found <- lapply(column_spellings, function(spellings) which(squeezed %in% squeeze_name(spellings)))
-  # A column named in the mapping stands for that name alone; a mapping that the table has no column for says nothing.
+  # A column named in the mapping stands for that name alone; a mapping that the table has no column
+  # for says nothing.
   columns <- columns[squeeze_name(columns) %in% squeezed]
   for (name in names(columns)) found[[name]] <- which(squeezed == squeeze_name(columns[[name]]))
   taken <- unlist(found[names(columns)])

@@ -44,8 +44,8 @@ parquet_as_csv <- function(path, target, label, meter) {
   target
 }
 
-# What a damaged file may bring down is done in a process of its own, where there are such. Out: what `work` gives, the
-# text of its error, or NULL where the process died.
+# What a damaged file may bring down is done in a process of its own, where there are such. Out:
+# what `work` gives, the text of its error, or NULL where the process died.
 in_child <- function(work) {
   if (.Platform$OS.type != "unix") return(tryCatch(work(), error = conditionMessage))
   job <- parallel::mcparallel({
@@ -58,8 +58,8 @@ in_child <- function(work) {
 # Lists of texts in one cell are written after each other.
 plain_column <- function(x) if (is.list(x)) vapply(x, function(v) paste(unlist(v), collapse = " "), "") else x
 
-# An array of objects, or one object a line. Objects are counted as a person would find them: by the line where each
-# stands alone on its line, by number in an array.
+# An array of objects, or one object a line. Objects are counted as a person would find them: by the
+# line where each stands alone on its line, by number in an array.
 json_part <- function(part, target) {
   lines <- readLines(part$path, encoding = "UTF-8", warn = FALSE, skipNul = TRUE)
   lines <- as_utf8(lines)

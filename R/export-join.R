@@ -1,6 +1,8 @@
-# Several exports of one grain are one table: what more than one of them holds counts from the one exported last.
+# Several exports of one grain are one table: what more than one of them holds counts from the one
+# exported last.
 
-# Out: list(tables, left_out). Only `dimensions` are kept of each table; all that the files had tell rows apart first.
+# Out: list(tables, left_out). Only `dimensions` are kept of each table; all that the files had tell
+# rows apart first.
 join_tables <- function(parts, dimensions) {
   joined <- lapply(split_by_grain(parts), newest_rows)
   tables <- lapply(joined, function(table) {
@@ -29,8 +31,9 @@ split_by_grain <- function(parts) {
   split(parts, factor(grains, unique(grains)))
 }
 
-# Tables of one grain; of files exported on one day the one that sorts last by name counts, so that the order of
-# naming them does not matter. Out: list(rows, with the `exported` day of each; dimensions; left_out).
+# Tables of one grain; of files exported on one day the one that sorts last by name counts, so that
+# the order of naming them does not matter. Out: list(rows, with the `exported` day of each;
+# dimensions; left_out).
 newest_rows <- function(parts) {
   order <- order(vapply(parts, function(part) as.integer(part$source$exported), 0L),
     vapply(parts, function(part) part$source$file, ""), decreasing = TRUE)
@@ -57,8 +60,9 @@ joined_window <- function(windows) {
   list(from = min(do.call(c, lapply(windows, `[[`, "from"))), to = max(do.call(c, lapply(windows, `[[`, "to"))))
 }
 
-# Tables that became one grain, since a dimension was not asked for, tell of the same clicks: each day rests on the one
-# that had most dimensions, and what the others say of it is left out and counted. Without dates one table stays.
+# Tables that became one grain, since a dimension was not asked for, tell of the same clicks: each
+# day rests on the one that had most dimensions, and what the others say of it is left out and
+# counted. Without dates one table stays.
 finest_tables <- function(tables) {
   grains <- vapply(tables, function(table) grain_label(table$dimensions), "")
   groups <- split(tables, factor(grains, unique(grains)))

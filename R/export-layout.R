@@ -1,5 +1,5 @@
-# Where the table in a text file begins: the header's line and the separator, found by the header's words, so that
-# title lines above it do not matter.
+# Where the table in a text file begins: the header's line and the separator, found by the header's
+# words, so that title lines above it do not matter.
 
 # Out: list(line, sep, header). Errors where no line reads as a header.
 find_header <- function(path, label, columns = NULL) {

@@ -6,7 +6,8 @@
 #'
 #' Files may be CSV, TSV, semicolon or pipe separated text (UTF-8, UTF-16 or
 #' Windows-1252), workbooks (XLSX), JSON (an array or one object a line), Parquet
-#' (with the package nanoparquet), or any of these in gz or zip; folders and globs stand for the files in them. What a
+#' (with the package nanoparquet), or any of these in gz or zip; folders and globs stand for the
+#' files in them. What a
 #' file is shows in its bytes, what a table is in its header, below any title
 #' lines. Columns are found by the spellings of their names in English, German,
 #' French, Spanish, Italian, Dutch and Portuguese, or by `columns`. Decimal
@@ -24,7 +25,8 @@
 #' again further down. A row that stands
 #' several times in one file, all its columns but the figures the same, counts
 #' once, as it stands last. The records of each file are counted before it is read:
-#' all of them are kept, or left out with a reason, or the file is refused. The newest days of an export are still
+#' all of them are kept, or left out with a reason, or the file is refused. The newest days of an
+#' export are still
 #' being revised by the source: those within `lag` days of the export are left
 #' out, and counted too. What several files of one grain hold counts once, from
 #' the file exported last. Where tables of several grains become one since a dimension
@@ -64,7 +66,8 @@
 #'   `grain`, `exported`, `ctr` (how its CTR is written: `fraction`, `percent`,
 #'   `none`, or `disagrees` with clicks / impressions), `decimal` (`point` or
 #'   `comma`), `odd_queries` (how many look damaged by a spreadsheet), `capped`,
-#'   `skipped` (why a table of an archive or workbook was not read)) and `left_out` (`grain`, `reason`,
+#'   `skipped` (why a table of an archive or workbook was not read)) and `left_out` (`grain`,
+#'   `reason`,
 #'   `rows`, `clicks`, `impressions`). Positions are averages from 1 up.
 #' @section Errors:
 #' Class `tide_error`, with what is wrong, the file, the line and how to fix
@@ -122,7 +125,8 @@ read_inputs <- function(files, how, progress) {
       if (!skips_file(e, inputs, i)) stop(e)
       list(skip(e))
     })
-    # Alone, a table is read without what nobody asked for; beside others, its rows are told apart by all it has.
+    # Alone, a table is read without what nobody asked for; beside others, its rows are told apart
+    # by all it has.
     if (nrow(inputs) > 1 || length(parts) > 1) how$dimensions <- dimension_names
     lapply(parts, function(part) {
       if (!is.null(part$source)) return(part)
@@ -154,8 +158,9 @@ new_scratch <- function() {
   scratch
 }
 
-# What lies in a folder, a glob, a zip or a workbook may be something else than a table: it is skipped and named. A file
-# that somebody named is, only beside others and where it cannot be a table.
+# What lies in a folder, a glob, a zip or a workbook may be something else than a table: it is
+# skipped and named. A file that somebody named is, only beside others and where it cannot be a
+# table.
 skips_file <- function(e, inputs, i) {
   (inputs$gathered[i] && inherits(e, c("tide_error_no_table", "tide_error_missing"))) ||
     (nrow(inputs) > 1 && inherits(e, "tide_error_no_table"))
@@ -176,8 +181,8 @@ check_mapping <- function(columns) {
   }
 }
 
-# One table: list(rows, dimensions, window, source, left_out). Rows keep their number until all that is left out is
-# known.
+# One table: list(rows, dimensions, window, source, left_out). Rows keep their number until all that
+# is left out is known.
 read_part <- function(part, how) {
   if (!nzchar(part$path)) abort_no_table("The table is empty.", part$label, "Export it again.")
   layout <- find_header(part$path, part$label, how$columns)
@@ -186,7 +191,8 @@ read_part <- function(part, how) {
   if (!place$records) {
     abort_no_table("The file has a header but no rows.", part$label, "Export again with a window that holds data.")
   }
-  # All dimensions tell rows apart; those that nobody asked for go once it is known that no row stands twice.
+  # All dimensions tell rows apart; those that nobody asked for go once it is known that no row
+  # stands twice.
   columns <- all_columns[names(all_columns) %in% c(dimension_names, figure_names)]
   text <- intersect(names(columns), setdiff(dimension_names, "date"))
   rows <- read_cells(place, columns, text)
@@ -251,8 +257,9 @@ header_rows <- function(rows, header, all_columns) {
   which(Reduce(`&`, same))
 }
 
-# Makes the figures numbers. Plain columns are numbers already; where one is text, or counts are not whole numbers as
-# written (a point that was meant for thousands), the figures are read again as text and the file's convention is found.
+# Makes the figures numbers. Plain columns are numbers already; where one is text, or counts are not
+# whole numbers as written (a point that was meant for thousands), the figures are read again as
+# text and the file's convention is found.
 settle_figures <- function(rows, place, all_columns, headers, decimal) {
   plain <- vapply(figure_names, function(column) is.numeric(rows[[column]]) || all(is.na(rows[[column]])), NA)
   whole <- vapply(figure_names[1:2], function(column) is.integer(rows[[column]]) || all(is.na(rows[[column]])), NA)
@@ -272,8 +279,8 @@ settle_figures <- function(rows, place, all_columns, headers, decimal) {
   list(ctr = ctr, decimal = parsed$decimal)
 }
 
-# How the file writes CTR, decided by its own clicks and impressions in the first thousand rows. The column itself is
-# not kept: CTR is derived from sums.
+# How the file writes CTR, decided by its own clicks and impressions in the first thousand rows. The
+# column itself is not kept: CTR is derived from sums.
 first_ctr <- function(rows, place, all_columns) {
   ctr <- read_cells(place, all_columns["ctr"], "ctr", nrows = 1000L)$ctr
   first <- seq_along(ctr)

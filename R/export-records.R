@@ -1,13 +1,14 @@
-# The records of a text table, counted and placed before they are read, so that none is lost without a word and every
-# message finds its line.
+# The records of a text table, counted and placed before they are read, so that none is lost without
+# a word and every message finds its line.
 
 # What is no table at all: beside others it is skipped and named.
 abort_no_table <- function(what, label, fix) {
   abort_tide(what, where = sprintf("'%s'.", label), fix = fix, class = c("no_table", "file"), file = label)
 }
 
-# In: a part and where its header is, as find_header() gives it. Out: a place: list(label, path, sep, skip (lines above
-# the records), records, cells, escaped (a quoted cell holds ""), and what record_lines() needs). Blank records are none.
+# In: a part and where its header is, as find_header() gives it. Out: a place: list(label, path,
+# sep, skip (lines above the records), records, cells, escaped (a quoted cell holds ""), and what
+# record_lines() needs). Blank records are none.
 open_records <- function(part, layout) {
   scan <- scan_table(part, layout)
   if (scan$invalid) {
@@ -76,7 +77,8 @@ utf8_copy <- function(path, target) {
   target
 }
 
-# Columns by their number, `text` ones as text, under their names. As many rows as there are records, or it stops.
+# Columns by their number, `text` ones as text, under their names. As many rows as there are
+# records, or it stops.
 read_cells <- function(place, columns, text, nrows = Inf) {
   rows <- fread_strict(place, nrows = nrows, select = unname(columns),
     colClasses = list(character = unname(columns[text])))

@@ -1,8 +1,10 @@
-# Rows that stand several times in one file, as stacked exports leave them. Two rows are the same when every column
-# but the figures agrees, those that are not read included: a device that nobody asked for still tells rows apart.
+# Rows that stand several times in one file, as stacked exports leave them. Two rows are the same
+# when every column but the figures agrees, those that are not read included: a device that nobody
+# asked for still tells rows apart.
 
-# aside: rows that are no data. Out: by reason, the rows to leave out: the same again, and with figures other than those
-# of the row that stays. The last one stays, since newer exports are pasted below older ones.
+# aside: rows that are no data. Out: by reason, the rows to leave out: the same again, and with
+# figures other than those of the row that stays. The last one stays, since newer exports are pasted
+# below older ones.
 repeated_rows <- function(rows, place, header, columns, aside) {
   by <- setdiff(names(rows), figure_names)
   unread <- setdiff(seq_along(header), unname(columns))

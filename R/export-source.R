@@ -1,12 +1,13 @@
-# From what a person names (files, folders, globs, archives, workbooks) to parts: one table each, as UTF-8 text on
-# disk. A part is list(label, path, file, unit, lines, scratch): what to call it in messages, where its text is, which file it
-# came from, what its records are called ("line", "row", "object") and the lines on which they begin, where the text on
-# disk is not the person's own; the folder for what has to be unpacked or converted.
+# From what a person names (files, folders, globs, archives, workbooks) to parts: one table each, as
+# UTF-8 text on disk. A part is list(label, path, file, unit, lines, scratch): what to call it in
+# messages, where its text is, which file it came from, what its records are called ("line", "row",
+# "object") and the lines on which they begin, where the text on disk is not the person's own; the
+# folder for what has to be unpacked or converted.
 
 export_endings <- "\\.(csv|tsv|txt|tab|gz|zip|xlsx|json|ndjson|jsonl|parquet)$"
 
-# Folders give the exports in them, globs what they match; everything else is taken as a file's name. Out: list(path,
-# gathered: whether a person named the file itself or only where it lies).
+# Folders give the exports in them, globs what they match; everything else is taken as a file's
+# name. Out: list(path, gathered: whether a person named the file itself or only where it lies).
 expand_inputs <- function(inputs) {
   paths <- lapply(inputs, function(input) {
     if (dir.exists(input)) {
@@ -137,7 +138,8 @@ zip_parts <- function(part, own, meter, depth) {
   unlist(parts, recursive = FALSE)
 }
 
-# A member that would leave its folder was made by somebody who means harm: nothing of such an archive is read.
+# A member that would leave its folder was made by somebody who means harm: nothing of such an
+# archive is read.
 check_members <- function(members, label) {
   parts <- strsplit(members$name, "[/\\\\]")
   outside <- startsWith(members$name, "/") | grepl("^[A-Za-z]:[/\\\\]|^\\\\", members$name) |

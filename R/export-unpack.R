@@ -1,7 +1,9 @@
-# What is packed or in another encoding becomes UTF-8 text in a private folder, under names of our own: no name that
-# stands in an archive is ever used as a path. What comes out is bounded while it is written.
+# What is packed or in another encoding becomes UTF-8 text in a private folder, under names of our
+# own: no name that stands in an archive is ever used as a path. What comes out is bounded while it
+# is written.
 
-# Bounds of what one file may unpack to. Exports pack 5 to 30 times; texts that were made to burst do so 1,000 times.
+# Bounds of what one file may unpack to. Exports pack 5 to 30 times; texts that were made to burst
+# do so 1,000 times.
 unpack_bytes <- 4e9
 unpack_ratio <- 200
 # Below this a high ratio does no harm: an export of few distinct rows packs well.
@@ -91,8 +93,9 @@ abort_no_room <- function(label) {
     fix = "Make room, or name another folder in the environment variable TMPDIR.", class = "file", file = label)
 }
 
-# The members of a zip, from the directory at its end (APPNOTE.TXT 4.3): data.table(name, flags, method, sum, packed,
-# unpacked, offset, kind), of which kind is "file", "folder", "link" or "other".
+# The members of a zip, from the directory at its end (APPNOTE.TXT 4.3): data.table(name, flags,
+# method, sum, packed, unpacked, offset, kind), of which kind is "file", "folder", "link" or
+# "other".
 zip_members <- function(path, label) {
   size <- file.size(path)
   last <- file_bytes(path, max(0, size - 65557), 65557)

@@ -1,5 +1,5 @@
-# Cells to numbers and dates. What a file's figures mean (decimal point or comma, day or month first) is decided
-# for the whole file by its own evidence, never row by row.
+# Cells to numbers and dates. What a file's figures mean (decimal point or comma, day or month
+# first) is decided for the whole file by its own evidence, never row by row.
 
 abort_cells <- function(bad, values, column, place, what, fix, class, ...) {
   lines <- record_lines(place, bad)
@@ -29,9 +29,9 @@ read_number <- function(text, decimal) {
   number
 }
 
-# In: figure columns as text. Out: list(columns of numbers, decimal). Of the two conventions the one that leaves no
-# cell unread, keeps clicks and impressions whole and agrees with CTR. Where both do equally well and mean other
-# figures, as with 2.000, only `decimal` can say.
+# In: figure columns as text. Out: list(columns of numbers, decimal). Of the two conventions the one
+# that leaves no cell unread, keeps clicks and impressions whole and agrees with CTR. Where both do
+# equally well and mean other figures, as with 2.000, only `decimal` can say.
 parse_figures <- function(columns, place, decimal = NULL) {
   texts <- lapply(columns, figure_texts)
   read <- lapply(c(point = ".", comma = ","), function(mark) lapply(texts, read_figures, mark))
@@ -84,9 +84,10 @@ score_convention <- function(numbers, texts) {
   -unread - whole(numbers$clicks) - whole(numbers$impressions) + 0.5 * agree
 }
 
-# The column of dates becomes dates, in place. Where all cells are spans of days, as 2026-08-01 - 2026-08-28, the first
-# day stands for the span; one span for all rows is the window of a table without dates, and the column goes. aside:
-# rows that are no data. Out: list(from, to), the window that spans tell, or NULL.
+# The column of dates becomes dates, in place. Where all cells are spans of days, as 2026-08-01 -
+# 2026-08-28, the first day stands for the span; one span for all rows is the window of a table
+# without dates, and the column goes. aside: rows that are no data. Out: list(from, to), the window
+# that spans tell, or NULL.
 settle_dates <- function(rows, place, order, aside) {
   if (!"date" %in% names(rows)) return(NULL)
   text <- rows$date
@@ -129,8 +130,8 @@ split_spans <- function(text) {
     to = sub(shape, "\\2", distinct, perl = TRUE, ignore.case = TRUE)[at])
 }
 
-# Dates in ISO order, or with day or month first, decided by the whole column. `order`: "dmy" or "mdy" settles what
-# the column leaves open. rows: where in the table x stands.
+# Dates in ISO order, or with day or month first, decided by the whole column. `order`: "dmy" or
+# "mdy" settles what the column leaves open. rows: where in the table x stands.
 parse_date <- function(x, place, order = NULL, rows = seq_along(x)) {
   refuse <- function(bad, what, fix, class, ...) {
     shown <- character(max(rows))
@@ -188,7 +189,8 @@ in_range <- function(date) {
   date
 }
 
-# In: CTR as written and as derived. Out: "fraction", "percent", "disagrees" or (nothing to judge by) "none".
+# In: CTR as written and as derived. Out: "fraction", "percent", "disagrees" or (nothing to judge
+# by) "none".
 judge_ctr <- function(written, derived) {
   ratio <- (written / derived)[which(derived > 0 & is.finite(written))]
   if (!length(ratio)) return("none")

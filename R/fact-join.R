@@ -60,7 +60,8 @@ as_facts <- function(facts) {
 # The compared form of queries or pages.
 name_key <- function(by, names) (if (by == "query") query_key else page_key)(names)
 
-# Compared forms of the names. A page may be given by its path alone, where `known` keys tell its host.
+# Compared forms of the names. A page may be given by its path alone, where `known` keys tell its
+# host.
 fact_keys <- function(facts, known) {
   keys <- name_key(facts$by, facts$rows$name)
   if (facts$by == "query") return(keys)
@@ -72,7 +73,8 @@ fact_keys <- function(facts, known) {
   keys
 }
 
-# Of facts without a match, up to `most` whose key is within two letters of one that is shown: a typing error, perhaps.
+# Of facts without a match, up to `most` whose key is within two letters of one that is shown: a
+# typing error, perhaps.
 near_misses <- function(names, keys, known, most = 3) {
   found <- character()
   for (i in utils::head(seq_along(keys), 500)) {

@@ -120,7 +120,8 @@ fact_names <- function(header, columns) {
   gsub("^_|_$", "", names)
 }
 
-# Numbers where all cells are; a missing one stays missing. A trend is the numbers in its cell, in order.
+# Numbers where all cells are; a missing one stays missing. A trend is the numbers in its cell, in
+# order.
 fact_values <- function(text, column) {
   text[tolower(text) %in% blank_cells] <- NA
   if (column == "trend") {

@@ -3,7 +3,8 @@
 #' @param store A `tide_store` object.
 #' @param facts A `tide_facts` object or a list of them.
 #' @return `tide_keep_facts()`: a data.table with `by`, `date`, `rows` and `kept`
-#'   (`FALSE` where the very same facts were held already). `tide_held_facts()`: a list of `tide_facts`
+#'   (`FALSE` where the very same facts were held already). `tide_held_facts()`: a list of
+#'   `tide_facts`
 #'   objects, oldest first.
 #' @section Errors: `tide_error_store`.
 #' @seealso [tide_facts()], [tide_enrich()]

@@ -1,16 +1,20 @@
-# Every number that the list rests on and that no data of the site decide: one table, with what it is, where it comes from
-# and which kinds it moves. Code asks for them by name, with assumed().
+# Every number that the list rests on and that no data of the site decide: one table, with what it
+# is, where it comes from and which kinds it moves. Code asks for them by name, with assumed().
 
 #' What the list assumes
 #'
-#' The numbers that drive the findings and that the site's own data do not tell: chances, thresholds, hours.
+#' The numbers that drive the findings and that the site's own data do not tell: chances,
+#' thresholds, hours.
 #' Any of them can be set in a project's `inktide.yml` under `assumptions`, or for one list by
 #' `tide_find(assumptions = )`.
 #'
 #' @param set Values of one's own by name, or `NULL`.
-#' @return A tibble, a row each: `name`, `value`, `unit`, `about`, `source` (`judgement`, or `measured` with the study
-#'   in `bench/` that does), `moves` (the kinds of finding, separated by spaces) and `own` (whether it was set).
-#' @section Errors: `tide_error_argument` for a name that is none, with the nearest, or a value that is no number above 0.
+#' @return A tibble, a row each: `name`, `value`, `unit`, `about`, `source` (`judgement`, or
+#'   `measured` with the study
+#'   in `bench/` that does), `moves` (the kinds of finding, separated by spaces) and `own`
+#'   (whether it was set).
+#' @section Errors: `tide_error_argument` for a name that is none, with the nearest, or a value
+#'   that is no number above 0.
 #' @seealso [tide_find()], [tide_explain()]
 #' @examples
 #' tide_assumptions()

@@ -1,5 +1,6 @@
-# Cannibalized: several pages of the site compete for one query and hold it back. Most queries with two pages
-# are harmless; what is harmless is counted by reason, and what is harmful is told apart by who leads when.
+# Cannibalized: several pages of the site compete for one query and hold it back. Most queries with
+# two pages are harmless; what is harmless is counted by reason, and what is harmful is told apart
+# by who leads when.
 
 find_cannibalized <- function(summary, curve, pairs, options) {
   aside <- brand_aside(summary, pairs)
@@ -44,8 +45,8 @@ brand_aside <- function(summary, pairs) {
     queries = sum(several$N > 1))
 }
 
-# Where pages are shown together or take turns at one level, no day shows where one page would stand: what a merge
-# brings is assumed (merge_rise, merge_best, merge_chance).
+# Where pages are shown together or take turns at one level, no day shows where one page would
+# stand: what a merge brings is assumed (merge_rise, merge_best, merge_chance).
 
 cannibalized_findings <- function(summary, curve, pairs, judged) {
   worth <- contest_worth(summary, curve, judged)
@@ -70,10 +71,10 @@ cannibalized_findings <- function(summary, curve, pairs, judged) {
   out[out$gain > 0]
 }
 
-# What one page alone would bring, per 30 days with the ends of the interval, and what that is made of. Both ends are on
-# the curve and both with the query's own factor, so that its luck so far cancels out; where the wrong page leads, the
-# right one has the usual factor instead. How many searches there are is known to a tenth or so, since pages shown
-# together count one search twice.
+# What one page alone would bring, per 30 days with the ends of the interval, and what that is made
+# of. Both ends are on the curve and both with the query's own factor, so that its luck so far
+# cancels out; where the wrong page leads, the right one has the usual factor instead. How many
+# searches there are is known to a tenth or so, since pages shown together count one search twice.
 contest_worth <- function(summary, curve, judged) {
   segment <- summary$queries$segment[judged$query]
   nearest <- pmin(judged$stands, judged$held_other)
@@ -82,7 +83,8 @@ contest_worth <- function(summary, curve, judged) {
   wrong <- judged$harm == "wrong page leads"
   factor <- ifelse(wrong, 1, own)
   merged <- judged$merged
-  # More people search on page one than on page two; what a day of swapping pages shows already holds that.
+  # More people search on page one than on page two; what a day of swapping pages shows already
+  # holds that.
   views <- if (any(merged)) page_one_views(summary) else 1
   wider_at <- function(position) ifelse(merged & nearest > assumed("page_one_ends") & position <= assumed("page_one_ends"), views, 1)
   clicks_at <- function(position) judged$searches * wider_at(position) * curve_ctr(curve, position, segment, 1, 100)
@@ -91,8 +93,8 @@ contest_worth <- function(summary, curve, judged) {
   sd <- sqrt(ifelse(wrong, then^2 * spread, ((at_held - judged$expected) * own)^2 / (1 / spread + judged$clicks)) +
     then^2 * (curve_log_se(curve, judged$held, segment)^2 + assumed("contest_sd")^2))
   gain <- gain_interval(then - own * judged$expected, sd)
-  # A merge comes off or does not: its interval reaches from nothing to the best it may bring. What is only likely
-  # counts by its chance.
+  # A merge comes off or does not: its interval reaches from nothing to the best it may bring. What
+  # is only likely counts by its chance.
   at_best <- clicks_at(judged$held * assumed("merge_best") / assumed("merge_rise"))
   gain <- list(gain = judged$chance * gain$gain, low = ifelse(merged, 0, judged$chance * gain$low),
     high = ifelse(merged, gain$high + (at_best - at_held) * factor, gain$high))

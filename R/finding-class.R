@@ -1,8 +1,8 @@
-# Kinds of finding. Each kind is one file with one function (summary, curve, pairs, options) that returns list(found,
-# aside): findings with the columns of `finding_columns` (`claims`: the rows of `pairs` whose clicks it is about;
-# `identity`: what its id is made of; `work`: what is mended in one go; `how`: the arithmetic of its gain and
-# confidence, as lines), and what was recognised and is no finding (`kind`, `reason`, `queries`). To add a kind, add its
-# file and one entry here.
+# Kinds of finding. Each kind is one file with one function (summary, curve, pairs, options) that
+# returns list(found, aside): findings with the columns of `finding_columns` (`claims`: the rows of
+# `pairs` whose clicks it is about; `identity`: what its id is made of; `work`: what is mended in
+# one go; `how`: the arithmetic of its gain and confidence, as lines), and what was recognised and
+# is no finding (`kind`, `reason`, `queries`). To add a kind, add its file and one entry here.
 
 finding_kinds <- function() {
   list(
@@ -16,8 +16,9 @@ finding_kinds <- function() {
   )
 }
 
-# label: in sentences; short: in narrow columns; initial: of its ids; hours: of work, unless told otherwise; of_place:
-# about where a page stands, which nobody can judge while pages compete, not about how it is clicked there.
+# label: in sentences; short: in narrow columns; initial: of its ids; hours: of work, unless told
+# otherwise; of_place: about where a page stands, which nobody can judge while pages compete, not
+# about how it is clicked there.
 kind_entry <- function(find, label, short, initial, hours, of_place = TRUE) list(find = find, label = label,
   short = short, initial = initial, hours = hours, of_place = of_place)
 

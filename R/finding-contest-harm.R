@@ -1,17 +1,21 @@
-# What two pages of one query do to each other, told by who led when, by how close they stand and by whose words match
-# the query. Each kind of harm has its test; what passes none is harmless.
+# What two pages of one query do to each other, told by who led when, by how close they stand and by
+# whose words match the query. Each kind of harm has its test; what passes none is harmless.
 
-# Pages swap where each led for so many days and so large a share of them. Pages that take turns stand level where neither leads by more than a share of its position, or both are on page
-# two: neither shows where one page would stand. At the top they both do well. Pages are shown together where most weeks have both and neither has all impressions, near each other, none near the
-# top. Another page matches a query better where it holds more of its words. It may be right for it where it is
-# not far below, and leads as it should where it is far ahead. Of leading pages whose words match less, some are taken
-# not to answer the query and to be clicked about half as often for it as the other would be: little besides their
-# clicks tells such pages. A page and one beneath it do each other no harm where both are on page one and clicked nearly
-# as usual. All these thresholds stand in finding-assumptions.R.
+# Pages swap where each led for so many days and so large a share of them. Pages that take turns
+# stand level where neither leads by more than a share of its position, or both are on page two:
+# neither shows where one page would stand. At the top they both do well. Pages are shown together
+# where most weeks have both and neither has all impressions, near each other, none near the top.
+# Another page matches a query better where it holds more of its words. It may be right for it where
+# it is not far below, and leads as it should where it is far ahead. Of leading pages whose words
+# match less, some are taken not to answer the query and to be clicked about half as often for it as
+# the other would be: little besides their clicks tells such pages. A page and one beneath it do
+# each other no harm where both are on page one and clicked nearly as usual. All these thresholds
+# stand in finding-assumptions.R.
 
-# In: rival_days(), lead_course() of them, fit of page and query, spread by query, `beneath`: whether one of the two
-# lies beneath the other (beneath_other()). Out: one row a query: which page to keep (`keep`, `other`), the position one
-# page would hold (`held`), what harm is done ("" for none) and how sure that is.
+# In: rival_days(), lead_course() of them, fit of page and query, spread by query, `beneath`:
+# whether one of the two lies beneath the other (beneath_other()). Out: one row a query: which page
+# to keep (`keep`, `other`), the position one page would hold (`held`), what harm is done ("" for
+# none) and how sure that is.
 judge_contests <- function(rivals, course, fits, spread, beneath) {
   of <- contest_figures(rivals, course, fits, spread)
   done <- harm_done(of, course, beneath)
@@ -43,9 +47,9 @@ judge_contests <- function(rivals, course, fits, spread, beneath) {
       any_harm, "two pages, one of which leads throughout"))
 }
 
-# One row a query: `harm`, how likely the pages swap (`swapping`) and the leader is passed by, whether they swap at one
-# `level`, whether they are a page and one beneath it that both do well (`family`), and whether the one leads that
-# matches better, though shown together (`rightly`).
+# One row a query: `harm`, how likely the pages swap (`swapping`) and the leader is passed by,
+# whether they swap at one `level`, whether they are a page and one beneath it that both do well
+# (`family`), and whether the one leads that matches better, though shown together (`rightly`).
 harm_done <- function(of, course, beneath) {
   swapping <- pmax(course$swaps, ifelse(of$apart_by_day, course$by_chance, 0))
   lasting <- pmin(of$led1, of$led2) >= pmax(assumed("swap_days"), assumed("swap_share") * (of$led1 + of$led2))
@@ -69,15 +73,16 @@ harm_done <- function(of, course, beneath) {
 
 fits_better <- function(fit, other) (fit > other & fit - other >= assumed("match_words") * fit) %in% TRUE
 
-# Whether the page that matches a query better is well ahead, too. Of a page that holds none of its words, nothing is
-# known.
+# Whether the page that matches a query better is well ahead, too. Of a page that holds none of its
+# words, nothing is known.
 leads_rightly <- function(fit1, fit2, position1, position2) {
   ahead <- pmax(assumed("match_ahead"), assumed("match_ahead_share") * position1)
   fits_better(fit1, fit2) & fit2 > 0 & position2 > position1 + ahead
 }
 
-# Chance that searchers pass a leading page by whose words match their query less than those of a second (`fit1`,
-# `fit2`), from how often the two are clicked beside the curve: what is the query's own, both share.
+# Chance that searchers pass a leading page by whose words match their query less than those of a
+# second (`fit1`, `fit2`), from how often the two are clicked beside the curve: what is the query's
+# own, both share.
 passed_by_chance <- function(pages, fit1, fit2, spread) {
   steps <- seq(-2, 2, by = 0.5)
   log_likely <- function(share, factor, sd) do.call(cbind, lapply(steps, function(z) {
@@ -91,8 +96,8 @@ passed_by_chance <- function(pages, fit1, fit2, spread) {
   ifelse(fits_better(fit2, fit1) & close, pmin(passed, 0.999), 0)
 }
 
-# How likely the clicks of two pages of a query are (its log), whose factor is gamma (variance `spread`) and the first's
-# `beside` that.
+# How likely the clicks of two pages of a query are (its log), whose factor is gamma (variance
+# `spread`) and the first's `beside` that.
 log_clicks_likely <- function(pages, beside, spread) {
   expected1 <- pages$expected1 * beside
   all <- round(pages$clicks1) + round(pages$clicks2)
@@ -127,8 +132,8 @@ contest_figures <- function(rivals, course, fits, spread) {
     changes = rowSums(changed), last_change = max.col(cbind(TRUE, changed), "last"), first_leads = first_led[, last],
     together, gap, side_by_side = !is.na(gap) & gap < 4 & together$larger_share < 0.7,
     apart_by_day = apart_by_day(seen),
-    # Shown together, one search gives both pages an impression: searches are the larger of the two, or both less what
-    # the weeks together have twice.
+    # Shown together, one search gives both pages an impression: searches are the larger of the two,
+    # or both less what the weeks together have twice.
     searches_together = searches, searches = pmax(searches,
       rowSums(seen[[1]] + seen[[2]]) * (1 - 0.5 * together$weeks_together)))
 }
@@ -153,8 +158,8 @@ position_held <- function(seen, position, leads) {
 # Places between the two on the middle one of the days that have both; NA where none has.
 median_gap <- function(position) apply(abs(position[[1]] - position[[2]]), 1, stats::median, na.rm = TRUE)
 
-# Whether days have one page or the other: impressions of both on one day are fewer than if each search showed either by
-# chance, by a good part and by more than luck.
+# Whether days have one page or the other: impressions of both on one day are fewer than if each
+# search showed either by chance, by a good part and by more than luck.
 apart_by_day <- function(seen) {
   all <- seen[[1]] + seen[[2]]
   share <- rowSums(seen[[1]]) / rowSums(all)

@@ -1,7 +1,7 @@
-# Who led when. Of the two pages that a query's clicks are shared by, the one that earned more leads a day; how sure
-# that is follows from the day's impressions. Three courses are held against each other: one page leads throughout; the
-# lead falls to either by chance from day to day; it changes hands for days on end (a hidden Markov chain, as in Rabiner
-# 1989).
+# Who led when. Of the two pages that a query's clicks are shared by, the one that earned more leads
+# a day; how sure that is follows from the day's impressions. Three courses are held against each
+# other: one page leads throughout; the lead falls to either by chance from day to day; it changes
+# hands for days on end (a hidden Markov chain, as in Rabiner 1989).
 
 # One day is never surer than this, so that a day's blip changes nothing.
 # Days between changes of the lead, where it changes for days on end.
@@ -14,9 +14,9 @@ expect_days <- function(contest, summary, curve) {
     contest$impressions))
 }
 
-# In: days of several pages a query, with `expected`. Out: a list of matrices, a row a query and a column a day
-# (`dates`): impressions, positions and expected clicks of the two pages that are expected to earn most (`first`,
-# `second`).
+# In: days of several pages a query, with `expected`. Out: a list of matrices, a row a query and a
+# column a day (`dates`): impressions, positions and expected clicks of the two pages that are
+# expected to earn most (`first`, `second`).
 rival_days <- function(days) {
   totals <- days[, .(clicks = sum(clicks), expected = sum(expected), impressions = sum(impressions),
     position = sum(impressions * position) / sum(impressions)), by = c("query", "page")]
@@ -48,9 +48,10 @@ chances_ahead <- function(rivals) {
   ahead
 }
 
-# In: a matrix of chances that the first is ahead, a row a query; the dates of its columns. Out: list(swaps: chance that
-# the lead changed hands for days on end, twice or more; by_chance: chance that it fell to either from day to day;
-# leads: matrix of chances that the first led, given the days around or, where it falls by chance, the day alone).
+# In: a matrix of chances that the first is ahead, a row a query; the dates of its columns. Out:
+# list(swaps: chance that the lead changed hands for days on end, twice or more; by_chance: chance
+# that it fell to either from day to day; leads: matrix of chances that the first led, given the
+# days around or, where it falls by chance, the day alone).
 lead_course <- function(ahead, dates) {
   ahead <- pmin(pmax(ahead, 1 - assumed("lead_surest_day")), assumed("lead_surest_day"))
   gaps <- as.numeric(diff(dates))
@@ -69,8 +70,8 @@ lead_course <- function(ahead, dates) {
   list(swaps = weights[, "lasting"] * forward$twice, by_chance = weights[, "by_chance"], leads = leads)
 }
 
-# Likelihood of the chain, and the chance that it changed twice or more. States: who leads x changes so far (0, 1,
-# more).
+# Likelihood of the chain, and the chance that it changed twice or more. States: who leads x changes
+# so far (0, 1, more).
 changes_forward <- function(ahead, turn) {
   first <- cbind(ahead[, 1], 0, 0) / 2
   second <- cbind(1 - ahead[, 1], 0, 0) / 2
@@ -86,7 +87,8 @@ changes_forward <- function(ahead, turn) {
   list(log = total, twice = (first[, 3] + second[, 3]) / (rowSums(first) + rowSums(second)))
 }
 
-# Chance of each day that the first leads, from the days before and after (the forward-backward recursion).
+# Chance of each day that the first leads, from the days before and after (the forward-backward
+# recursion).
 leads_smoothed <- function(ahead, turn) {
   days <- ncol(ahead)
   before <- ahead

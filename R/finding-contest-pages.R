@@ -1,8 +1,8 @@
-# Which pages of a query count as rivals: those seen much and for long, each once whatever language it is in, and how
-# well each fits the query.
+# Which pages of a query count as rivals: those seen much and for long, each once whatever language
+# it is in, and how well each fits the query.
 
-# The pages of a query that matter: at least a tenth of its impressions, on at least a seventh of its days
-# (a blip is shorter), and not far below the best placed page.
+# The pages of a query that matter: at least a tenth of its impressions, on at least a seventh of
+# its days (a blip is shorter), and not far below the best placed page.
 weighty_pages <- function(contest) {
   pages <- contest[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(impressions * position),
     days = .N), by = c("query", "page")]
@@ -18,8 +18,9 @@ weighty_pages <- function(contest) {
   pages[]
 }
 
-# One page in several languages or countries (/de/ beside none, hosts of other countries): addresses that differ in
-# nothing else are no rivals. In: pages with their reason. Out: the reasons, with those added.
+# One page in several languages or countries (/de/ beside none, hosts of other countries): addresses
+# that differ in nothing else are no rivals. In: pages with their reason. Out: the reasons, with
+# those added.
 versions_of_one <- function(pages, summary) {
   path <- sub("^[a-z][a-z0-9+.-]*://[^/]*", "", summary$pages$page)
   plain <- sub("^/[a-z]{2}([-_][a-z]{2})?(/|$)", "/", path, ignore.case = TRUE)
@@ -31,16 +32,16 @@ versions_of_one <- function(pages, summary) {
   replace(pages$reason, of$row[of$again & of$reason == ""], "versions of one page for another language or country")
 }
 
-# Whether one of two pages lies beneath the other (/guides/ and /guides/kale/); all lie beneath the home page, which
-# does not count.
+# Whether one of two pages lies beneath the other (/guides/ and /guides/kale/); all lie beneath the
+# home page, which does not count.
 beneath_other <- function(first, second, page) {
   folder <- function(code) sub("/?$", "/", page[code])
   is_home <- function(code) grepl("^[a-z][a-z0-9+.-]*://[^/]*/$", folder(code))
   startsWith(folder(first), folder(second)) & !is_home(second) | startsWith(folder(second), folder(first)) & !is_home(first)
 }
 
-# How well a page fits a query: how many of the query's telling words stand in the page's address or title, or in most
-# of its other queries too.
+# How well a page fits a query: how many of the query's telling words stand in the page's address or
+# title, or in most of its other queries too.
 page_fits <- function(summary, wanted) {
   own <- summary$pairs[summary$pairs$page %in% wanted$page, c("query", "page")]
   queries <- unique(own$query)
@@ -57,8 +58,8 @@ page_fits <- function(summary, wanted) {
   asked[, .(fit = sum(held)), by = c("query", "page")][wanted, on = c("query", "page")]
 }
 
-# Whether a word of the page's address or title begins as each word does; the last three letters may be an ending
-# (storing, storage).
+# Whether a word of the page's address or title begins as each word does; the last three letters may
+# be an ending (storing, storage).
 in_address <- function(word, page, pages) {
   codes <- unique(page)
   title <- if (is.null(pages[["title"]])) "" else fcoalesce(as.character(pages$title[codes]), "")

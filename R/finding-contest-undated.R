@@ -1,6 +1,7 @@
-# Contests of a table without dates, where nobody can know whether pages swap or are shown together: pages that are
-# close to each other in position and in weight are named, with the doubt in the confidence (a judgement: surer where
-# neither is near the top nor rightly ahead). Whether the page leads whose words match less can be told all the same.
+# Contests of a table without dates, where nobody can know whether pages swap or are shown together:
+# pages that are close to each other in position and in weight are named, with the doubt in the
+# confidence (a judgement: surer where neither is near the top nor rightly ahead). Whether the page
+# leads whose words match less can be told all the same.
 
 undated_cannibalized <- function(summary, curve, pairs, aside) {
   if (!anyDuplicated(pairs$query[pairs$tested])) return(no_findings(aside))
@@ -34,8 +35,8 @@ undated_pages <- function(summary, pairs) {
   pages[]
 }
 
-# In: the two pages of each query that are expected to earn most, side by side (the second's columns begin with i.), and
-# how well each fits. Out: as judge_contests().
+# In: the two pages of each query that are expected to earn most, side by side (the second's columns
+# begin with i.), and how well each fits. Out: as judge_contests().
 judge_undated <- function(two, fit1, fit2, spread, beneath) {
   nearest <- pmin(two$position, two$i.position)
   farthest <- pmax(two$position, two$i.position)

@@ -1,9 +1,10 @@
-# What every kind of finding starts from: each recent pair held against the curve over all its position
-# cells, with the posterior of its own factor (gamma prior of the curve's spread, Poisson clicks: gamma again).
+# What every kind of finding starts from: each recent pair held against the curve over all its
+# position cells, with the posterior of its own factor (gamma prior of the curve's spread, Poisson
+# clicks: gamma again).
 
-# Out: pairs plus segment, `expected` clicks on the curve, `expected_ctr`, `shape` and `rate` of the posterior of the
-# factor, `own` (its mean), `month` (30 days over the recent window's days) and `judged` (of the segments and with the
-# impressions asked for; what is listed may be narrower).
+# Out: pairs plus segment, `expected` clicks on the curve, `expected_ctr`, `shape` and `rate` of the
+# posterior of the factor, `own` (its mean), `month` (30 days over the recent window's days) and
+# `judged` (of the segments and with the impressions asked for; what is listed may be narrower).
 pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
   cells <- summary$recent_cells
   pairs <- copy(summary$pairs)
@@ -30,8 +31,8 @@ gain_interval <- function(mean, sd) {
   list(gain = pmax(mean, 0), low = pmax(mean - reach, 0), high = pmax(mean + reach, 0))
 }
 
-# Sums of each pair over some of the recent weeks: clicks, impressions, position; NA where it was seen fewer than 10
-# times.
+# Sums of each pair over some of the recent weeks: clicks, impressions, position; NA where it was
+# seen fewer than 10 times.
 pair_weeks <- function(summary, at, weeks, least = 10) {
   rows <- summary$weekly[summary$weekly$week %in% weeks]
   sums <- rows[, .(clicks = sum(clicks), seen = sum(impressions), weighted = sum(impressions * position)),

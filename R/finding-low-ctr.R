@@ -1,8 +1,8 @@
-# Low CTR: pairs clicked less than this site's curve says, by more than queries usually differ. A pair's confidence is
-# the probability that its page or itself belongs to a low part (see finding-low-effects.R). Listed are those that are
-# worth most of all sets whose expected share of false ones (one minus confidence, averaged) is within `fdr`, the
-# Bayesian false-discovery rate. What a whole topic loses to its results page is no finding: it is named beside the
-# list.
+# Low CTR: pairs clicked less than this site's curve says, by more than queries usually differ. A
+# pair's confidence is the probability that its page or itself belongs to a low part (see
+# finding-low-effects.R). Listed are those that are worth most of all sets whose expected share of
+# false ones (one minus confidence, averaged) is within `fdr`, the Bayesian false-discovery rate.
+# What a whole topic loses to its results page is no finding: it is named beside the list.
 
 find_low_ctr <- function(summary, curve, pairs, options) {
   candidates <- which(pairs$judged & pairs$expected >= 1)
@@ -19,10 +19,11 @@ find_low_ctr <- function(summary, curve, pairs, options) {
     judged$confidence > assumed("low_confidence"))
   levels <- low_ctr_levels(at[likely], fit$all)
   gain <- lapply(low_ctr_gain(at[likely], levels), `*`, per_month(summary))
-  # An expectation has the chance of being wrong in it; the upper end is what it may bring if it is real.
+  # An expectation has the chance of being wrong in it; the upper end is what it may bring if it is
+  # real.
   gain[c("gain", "low")] <- lapply(gain[c("gain", "low")], `*`, judged$confidence[likely])
-  # A page is rewritten once, so its queries may be small where together they are worth it. What is too small to list lends
-  # no certainty to the rest.
+  # A page is rewritten once, so its queries may be small where together they are worth it. What is
+  # too small to list lends no certainty to the rest.
   shortfalls <- page_shortfalls(at, judged)
   page <- at$page[likely]
   whole <- shortfalls$whole[match(page, shortfalls$page)]
@@ -45,8 +46,9 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   list(found = found, aside = aside)
 }
 
-# Queries too small to be judged are evidence about their pages all the same: as many of a page's together as make three
-# expected clicks count as one query (which differs from the usual by less than one query does, so this is careful).
+# Queries too small to be judged are evidence about their pages all the same: as many of a page's
+# together as make three expected clicks count as one query (which differs from the usual by less
+# than one query does, so this is careful).
 page_rests <- function(pairs, pages) {
   small <- pairs[pairs$judged & pairs$expected < 1 & pairs$page %in% pages, c("page", "clicks", "expected")]
   setorderv(small, "page")
@@ -70,8 +72,8 @@ unsure_line <- function(queries, fdr) {
   data.table(kind = "low_ctr", reason = why, queries = length(unique(queries)))
 }
 
-# Clicks won over the window when the pair gets to where its usual spread alone would have it. Both that level and
-# today's are posteriors, so what is luck in few clicks is not promised as gain.
+# Clicks won over the window when the pair gets to where its usual spread alone would have it. Both
+# that level and today's are posteriors, so what is luck in few clicks is not promised as gain.
 low_ctr_gain <- function(at, levels) {
   variance <- levels$usual^2 * (exp(levels$usual_var + at$curve_se^2) - 1) +
     levels$today^2 * (exp(levels$today_var) - 1) -
@@ -87,10 +89,10 @@ low_ctr_levels <- function(at, groups) {
     today_var = level$today_var, shared = rep_len(level$shared, nrow(at)))
 }
 
-# Of all sets whose share of false ones is expected to stay within `fdr` by number, and within half as much again by
-# worth, one that is worth most: all that are surer than that, and of the others those with most worth for each bit of
-# the slack that the sure ones leave (a knapsack, filled greedily). By number alone a few large lines that are likely at
-# best would carry the promise.
+# Of all sets whose share of false ones is expected to stay within `fdr` by number, and within half
+# as much again by worth, one that is worth most: all that are surer than that, and of the others
+# those with most worth for each bit of the slack that the sure ones leave (a knapsack, filled
+# greedily). By number alone a few large lines that are likely at best would carry the promise.
 worthiest_within <- function(confidence, worth = rep(1, length(confidence)), fdr) {
   costs <- cbind(1 - fdr - confidence, (1 - 1.5 * fdr - confidence) * worth)
   sure <- which(costs[, 1] <= 0)
@@ -107,8 +109,8 @@ worthiest_within <- function(confidence, worth = rep(1, length(confidence)), fdr
   sort(c(sure, others[taken]))
 }
 
-# Per page: pairs tested, those that fall short with more than even odds and the clicks they miss, and whether that is the
-# page's doing.
+# Per page: pairs tested, those that fall short with more than even odds and the clicks they miss,
+# and whether that is the page's doing.
 page_shortfalls <- function(at, judged) {
   short <- judged$confidence > 0.5
   out <- data.table(page = at$page, low = short, missed = ifelse(short, pmax(0, at$expected - at$clicks), 0),

@@ -1,12 +1,14 @@
-# Why CTR falls short: the results page of a topic, the page's title and description, or the match of one query.
+# Why CTR falls short: the results page of a topic, the page's title and description, or the match
+# of one query.
 #
-# Queries differ around the curve for reasons that nobody can mend. So the spread of the log factors is taken apart into
-# a usual, a low and a high part (a two-groups mixture, Efron 2010), one level after the other: first
-# topics, whose queries fall short on every page that ranks for them; then pages, whose title and description all their
-# queries share; then the pairs themselves, once the effects of topic and page are out.
+# Queries differ around the curve for reasons that nobody can mend. So the spread of the log factors
+# is taken apart into a usual, a low and a high part (a two-groups mixture, Efron 2010), one level
+# after the other: first topics, whose queries fall short on every page that ranks for them; then
+# pages, whose title and description all their queries share; then the pairs themselves, once the
+# effects of topic and page are out.
 
-# A low pair's log factor today is its usual part plus a shortfall, seen with noise. Normal posteriors of today's
-# level and of the usual part (means, variances, and what they share).
+# A low pair's log factor today is its usual part plus a shortfall, seen with noise. Normal
+# posteriors of today's level and of the usual part (means, variances, and what they share).
 low_levels <- function(z, noise, groups) {
   usual <- groups$sd[1]^2
   total <- low_variance(groups)
@@ -22,11 +24,13 @@ low_levels <- function(z, noise, groups) {
 # Of low pairs' log factors; shortfalls themselves are taken to differ by 0.15 at the least.
 low_variance <- function(groups) max(groups$sd[2]^2, groups$sd[1]^2 + 0.15^2)
 
-# What no model of clicks knows. On simulated sites about one in twenty-five of what seemed certain was false.
+# What no model of clicks knows. On simulated sites about one in twenty-five of what seemed certain
+# was false.
 
-# In: clicks, expected clicks, page and words (a word_table()) of the pairs, and which of them are `single` queries.
-# Out: `judged`, a row per pair (page_posteriors(), what topics take from it, and `confidence`, what is left); the groups
-# of all pairs, of pages and of pairs within their page; expected clicks with the topic's effect; and the topics.
+# In: clicks, expected clicks, page and words (a word_table()) of the pairs, and which of them are
+# `single` queries. Out: `judged`, a row per pair (page_posteriors(), what topics take from it, and
+# `confidence`, what is left); the groups of all pairs, of pages and of pairs within their page;
+# expected clicks with the topic's effect; and the topics.
 judge_low <- function(clicks, expected, page, words, single = rep(TRUE, length(clicks))) {
   known <- expected >= 3 & single
   z <- log_factor(clicks, expected)
@@ -40,8 +44,8 @@ judge_low <- function(clicks, expected, page, words, single = rep(TRUE, length(c
   }
   expected <- expected * exp(topics$effect)
   judged <- page_posteriors(clicks, expected, page, levels$pairs, levels$pages)
-  # A topic that may be behind it takes its share of the certainty: by what its other pages say or, where it is on one
-  # page only, by how often topics are held back and pages are weak.
+  # A topic that may be behind it takes its share of the certainty: by what its other pages say or,
+  # where it is on one page only, by how often topics are held back and pages are weak.
   held <- topics$part / (topics$part + levels$pages$weight[["low"]])
   set(judged, j = "by_topic", value = ifelse(topics$low > 0.5, 0, topics$low))
   set(judged, j = "unseen_topic", value = ifelse(topics$alone, judged$page_low * held, 0))
@@ -50,9 +54,9 @@ judge_low <- function(clicks, expected, page, words, single = rep(TRUE, length(c
   c(levels, list(judged = judged, expected = expected, topics = topics$found))
 }
 
-# Groups of all pairs (whatever the reason), of pages, and of pairs within their page. The pages that say most are
-# enough for the fit, and of those the pairs that say most: by the clicks expected of them, since choosing by the clicks
-# they have would leave out low ones.
+# Groups of all pairs (whatever the reason), of pages, and of pairs within their page. The pages
+# that say most are enough for the fit, and of those the pairs that say most: by the clicks expected
+# of them, since choosing by the clicks they have would leave out low ones.
 fit_levels <- function(clicks, expected, page, known, most = 6000L) {
   best <- utils::head(which(known)[order(-expected[known])], 2000)
   all <- fit_two_groups(clicks_over_factors(clicks[best], expected[best]))
@@ -82,8 +86,9 @@ fit_levels <- function(clicks, expected, page, known, most = 6000L) {
   list(all = all, pages = pages, pairs = pairs)
 }
 
-# How likely these clicks are under each log factor of the pair itself, beside its page's effect, which is known as a
-# posterior only: taking its mean for the truth would make pairs look alike, since the mean follows them.
+# How likely these clicks are under each log factor of the pair itself, beside its page's effect,
+# which is known as a posterior only: taking its mean for the truth would make pairs look alike,
+# since the mean follows them.
 clicks_beside_pages <- function(clicks, expected, posterior) {
   given <- clicks_over_factors(clicks, expected, both_grid)
   posterior <- posterior / rowSums(posterior)

@@ -1,14 +1,14 @@
 # Low CTR: what a page's clicks say of the effect that all its queries share.
 
-# How likely a pair's clicks are, by kind (usual, low, high) and by its page's effect: a list of three matrices of a row
-# per pair and a column per effect, weight x likelihood.
+# How likely a pair's clicks are, by kind (usual, low, high) and by its page's effect: a list of
+# three matrices of a row per pair and a column per effect, weight x likelihood.
 pair_likelihoods <- function(clicks, expected, groups) {
   cases <- case_likelihoods(clicks, expected, groups)
   lapply(cases$likelihoods, function(own) own[cases$of, , drop = FALSE])
 }
 
-# The same of each case there is, and which case each pair is `of`: expected clicks to within a hundredth, many pairs
-# are one. kinds: which of them are wanted.
+# The same of each case there is, and which case each pair is `of`: expected clicks to within a
+# hundredth, many pairs are one. kinds: which of them are wanted.
 case_likelihoods <- function(clicks, expected, groups, kinds = 1:3) {
   step <- round(log(expected) / 0.02)
   case <- clicks * 1e4 + step
@@ -48,9 +48,10 @@ page_shares <- function(likelihood, groups) {
   lapply(joint, `/`, total)
 }
 
-# Out: a row per pair, `low`, the chance that its page or itself is low, `page_low`, that its page is, and `pair_low`,
-# that it is low itself if its page is not. Some pages at a time, so that memory stays small. What is clicked far more
-# than usual, and nobody mended, shows how heavy the tails of the usual are: as much is taken to be natural below.
+# Out: a row per pair, `low`, the chance that its page or itself is low, `page_low`, that its page
+# is, and `pair_low`, that it is low itself if its page is not. Some pages at a time, so that memory
+# stays small. What is clicked far more than usual, and nobody mended, shows how heavy the tails of
+# the usual are: as much is taken to be natural below.
 page_posteriors <- function(clicks, expected, page, pairs, pages, at_once = 20000L) {
   at <- by_pages(page)
   low <- page_low <- numeric(length(clicks))
@@ -73,8 +74,8 @@ page_posteriors <- function(clicks, expected, page, pairs, pages, at_once = 2000
   data.table(low = ifelse(clicks < expected * exp(pairs$mean[1]), low, 0), page_low = page_low, pair_low = pair_low)
 }
 
-# The groups with the high one reflected at the usual one in place of the low one, as far as it is surely there: two
-# standard errors less than it seems.
+# The groups with the high one reflected at the usual one in place of the low one, as far as it is
+# surely there: two standard errors less than it seems.
 mirror_of_high <- function(groups) {
   seen <- groups$seen[3]
   groups$weight[2] <- groups$weight[3] * max(0, seen - 2 * sqrt(seen)) / (seen + 1)

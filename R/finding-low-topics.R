@@ -1,9 +1,10 @@
 # Low CTR: topics that their results pages hold back.
 
-# Topics: words whose queries fall short on page after page. Each page's mean is either what pages show by themselves
-# (their mixture) or the topic's own shortfall, of about a half, give or take. Out: per pair the probability and the
-# effect of its likeliest topic, and whether its page has a topic of its own (`alone`), of which this cannot be told;
-# `part`, the share of words that are held; `found`, the topics with better than even odds.
+# Topics: words whose queries fall short on page after page. Each page's mean is either what pages
+# show by themselves (their mixture) or the topic's own shortfall, of about a half, give or take.
+# Out: per pair the probability and the effect of its likeliest topic, and whether its page has a
+# topic of its own (`alone`), of which this cannot be told; `part`, the share of words that are
+# held; `found`, the topics with better than even odds.
 held_topics <- function(z, weight, page, words, page_groups) {
   out <- list(low = numeric(length(z)), effect = numeric(length(z)), likely = numeric(length(z)),
     alone = logical(length(z)), part = held_share(0, 0),
@@ -46,11 +47,13 @@ own_topics <- function(by_page, page) {
   by_page$page[by_page$pairs >= pmax(2, 0.5 * size[match(by_page$page, pages)])]
 }
 
-# The share of words that their results page holds back; one in twenty, worth twenty words, keeps few from deciding.
+# The share of words that their results page holds back; one in twenty, worth twenty words, keeps
+# few from deciding.
 held_share <- function(held, words) (held + 1) / (words + 20)
 
-# In: per word and page what its pairs show. Out: per word `low`, how likely its results page holds it back, `effect`,
-# by how much, and the `part` of all `words` that are; NULL where there is none. usual: what such topics lose.
+# In: per word and page what its pairs show. Out: per word `low`, how likely its results page holds
+# it back, `effect`, by how much, and the `part` of all `words` that are; NULL where there is none.
+# usual: what such topics lose.
 judge_topics <- function(by_page, page_groups, words, usual = c(mean = -0.7, sd = 0.35)) {
   if (!nrow(by_page)) return(NULL)
   by_page[, "mean" := weighted / weight]
@@ -73,8 +76,9 @@ judge_topics <- function(by_page, page_groups, words, usual = c(mean = -0.7, sd 
 # What a results page takes from its topic's queries, the log of it, is summed over these values.
 topic_grid <- seq(-1.8, -0.1, by = 0.1)
 
-# Per word the log-likelihood that its pages are as pages are (`alone`) and that they are so beside each shortfall of
-# the topic (`held`, a column a value of the grid; `best`, the largest of each row).
+# Per word the log-likelihood that its pages are as pages are (`alone`) and that they are so beside
+# each shortfall of the topic (`held`, a column a value of the grid; `best`, the largest of each
+# row).
 topic_likelihoods <- function(by_page, groups) {
   density <- function(effect) {
     parts <- vapply(1:3, function(k) groups$weight[k] * stats::dnorm(by_page$mean - effect, groups$mean[k],

@@ -1,6 +1,6 @@
-# Low CTR in words. A reason opens with what decides the cure (does the whole page fall short, or this query alone?),
-# goes on with the figures, and ends with what else is known: since when it is so, and which words the page does not
-# say.
+# Low CTR in words. A reason opens with what decides the cure (does the whole page fall short, or
+# this query alone?), goes on with the figures, and ends with what else is known: since when it is
+# so, and which words the page does not say.
 
 # at: the listed pairs; siblings: page_shortfalls() of their pages; gain: what each is worth.
 low_ctr_reason <- function(summary, at, siblings, gain) {
@@ -97,8 +97,8 @@ steady_words <- function(first, last, moved, half) {
     rep(TRUE, length(first)), sprintf("It was no better in the first %d weeks (%s, and %s since).", half, first, last))
 }
 
-# Telling words of the query that neither address nor title of the page say; words in one query of twenty tell nothing.
-# How usual words are, some thousands of the queries tell.
+# Telling words of the query that neither address nor title of the page say; words in one query of
+# twenty tell nothing. How usual words are, some thousands of the queries tell.
 unsaid_words <- function(summary, at, common = 0.05, most = 20000L) {
   words <- word_table(summary$queries$key[at$query], function_words)
   if (!nrow(words) || !any(nzchar(summary$pages$page))) return("")

@@ -1,11 +1,13 @@
-# Rising and falling: pairs whose clicks for a search moved over the last eight weeks by more than chance. Fewer or more
-# searches move impressions and are nobody's doing on the page, so they are left out of it. What is left is position,
-# which is known well, and click-through at equal position, of which few clicks say little.
+# Rising and falling: pairs whose clicks for a search moved over the last eight weeks by more than
+# chance. Fewer or more searches move impressions and are nobody's doing on the page, so they are
+# left out of it. What is left is position, which is known well, and click-through at equal
+# position, of which few clicks say little.
 
 # What moved by less than a quarter is nobody's working day.
 
-# Per pair the sums of the last weeks and of as many before: clicks, impressions, position, clicks expected on the
-# curve, demand (`_1` before, `_2` last), and why clicks changed (see move-parts.R). NULL without weeks enough.
+# Per pair the sums of the last weeks and of as many before: clicks, impressions, position, clicks
+# expected on the curve, demand (`_1` before, `_2` last), and why clicks changed (see move-parts.R).
+# NULL without weeks enough.
 two_windows <- function(summary, curve) {
   weekly <- summary$weekly
   last <- summary$recent$days %/% 7L
@@ -50,8 +52,8 @@ find_moving <- function(summary, curve, pairs, options, kind) {
     moving_action(summary, of, share, kind), moving_reason(of, share), moving_how(of, gain, confidence[listed], down)))
 }
 
-# Pairs that both windows show often enough to judge: the rows of `pairs` they are (`at`), two_windows() and
-# real_change() of them. None where the site has too few.
+# Pairs that both windows show often enough to judge: the rows of `pairs` they are (`at`),
+# two_windows() and real_change() of them. None where the site has too few.
 moving_pairs <- function(summary, curve, pairs) {
   moved <- two_windows(summary, curve)
   if (is.null(moved)) return(list(at = integer()))
@@ -62,14 +64,16 @@ moving_pairs <- function(summary, curve, pairs) {
   list(at = at[use], moved = moved[use], change = real_change(moved[use]))
 }
 
-# The log of the change of clicks for a search, its luck taken out, beside what the site as a whole did. In: pairs of
-# two_windows(). Out: a row per pair: the part of position (`by_position`) and its `wavering`, that of click-through as
-# seen (`seen`, `noise`) and what it is beside the usual, low and high moves of the site's pairs; `size` and `variance`
-# of the whole, and the chances that it is clearly down (`fell`) or up (`rose`).
+# The log of the change of clicks for a search, its luck taken out, beside what the site as a whole
+# did. In: pairs of two_windows(). Out: a row per pair: the part of position (`by_position`) and its
+# `wavering`, that of click-through as seen (`seen`, `noise`) and what it is beside the usual, low
+# and high moves of the site's pairs; `size` and `variance` of the whole, and the chances that it is
+# clearly down (`fell`) or up (`rose`).
 real_change <- function(moved) {
   on_curve <- log(moved$expected_2 / moved$demand_2) - log(moved$expected_1 / moved$demand_1)
   by_position <- on_curve - stats::median(on_curve)
-  # A search's position differs from the mean by about half of it, and clicks fall about as position rises.
+  # A search's position differs from the mean by about half of it, and clicks fall about as position
+  # rises.
   wavering <- 0.5^2 * (1 / moved$impressions_1 + 1 / moved$impressions_2)
   seen <- log_factor(moved$clicks_2, moved$expected_2) - log_factor(moved$clicks_1, moved$expected_1)
   noise <- factor_noise(moved$clicks_1, moved$expected_1) + factor_noise(moved$clicks_2, moved$expected_2)
@@ -88,11 +92,11 @@ real_change <- function(moved) {
       (by_position - groups$mean[1] + part$mean - size)^2), parts, 1:3)), fell = chance(-1), rose = chance(1))
 }
 
-# Half of what was lost is taken to be won back; a rise that is given support, to go on by a third. Assumptions, known
-# to a factor of about 1.4.
+# Half of what was lost is taken to be won back; a rise that is given support, to go on by a third.
+# Assumptions, known to a factor of about 1.4.
 
-# Per 30 days, with the ends of the interval and the clicks of four weeks `now`, half as seen and half as foretold by
-# the weeks before.
+# Per 30 days, with the ends of the interval and the clicks of four weeks `now`, half as seen and
+# half as foretold by the weeks before.
 moving_gain <- function(moved, change, down) {
   now <- (moved$clicks_2 + moved$demand_2 * (moved$clicks_1 + 0.5) / moved$demand_1 * exp(change$size)) / 2
   more <- function(move) pmax(0, now * (if (down) (exp(-move) - 1) * assumed("won_back") else exp(move * assumed("goes_on")) - 1)) *

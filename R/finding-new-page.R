@@ -1,5 +1,5 @@
-# New pages: queries for which the site is shown far down only, on whatever page touches the topic. No page of the site
-# answers them; queries that share words are one idea.
+# New pages: queries for which the site is shown far down only, on whatever page touches the topic.
+# No page of the site answers them; queries that share words are one idea.
 
 # What a page written for it may reach, and how likely that is within some months. Assumptions.
 
@@ -47,8 +47,9 @@ find_new_page <- function(summary, curve, pairs, options) {
         assumed("new_page_confidence")), nrow(sums)))))
 }
 
-# Queries that share two words which mostly stand together are one idea; what shares no two joins the idea that its
-# rarest word stands in, or those with the same rarest word. In: queries in lower case. Out: a label each.
+# Queries that share two words which mostly stand together are one idea; what shares no two joins
+# the idea that its rarest word stands in, or those with the same rarest word. In: queries in lower
+# case. Out: a label each.
 shared_ideas <- function(queries) {
   words <- word_table(queries)
   # A letter or a number tells no idea, nor does a word that a good part of all of them hold.

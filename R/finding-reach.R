@@ -1,13 +1,15 @@
-# The chance of a step up: a documented default, and what the site's own queries did where there is history enough.
+# The chance of a step up: a documented default, and what the site's own queries did where there is
+# history enough.
 
 
 # The default: a third for a short step, falling with the distance in log position. An assumption.
 default_reach <- function(position, target) assumed("step_chance") * exp(-log(position / target))
 
-# What share of queries at a position rose as far as the step within three months, by a logistic fit beside the default:
-# how much likelier in all, with the distance, with the trend of the month before, and with the number of queries on the
-# page. rule: which step, see next_step(). The default is worth `worth` such cases, so that short histories keep to it.
-# NULL without four months. Out: list(coefficients, cases, reached).
+# What share of queries at a position rose as far as the step within three months, by a logistic fit
+# beside the default: how much likelier in all, with the distance, with the trend of the month
+# before, and with the number of queries on the page. rule: which step, see next_step(). The default
+# is worth `worth` such cases, so that short histories keep to it. NULL without four months. Out:
+# list(coefficients, cases, reached).
 learn_reach <- function(course, rule = "next", worth = assumed("step_past_cases")) {
   if (is.null(course)) return(NULL)
   months <- course$sums[course$sums$impressions >= 10]
@@ -27,14 +29,14 @@ learn_reach <- function(course, rule = "next", worth = assumed("step_past_cases"
   c(fit, list(cases = length(reached), reached = mean(reached)))
 }
 
-# queries: on the page, NA where there is one page only or none is told, so that they say nothing: then the middling
-# five.
+# queries: on the page, NA where there is one page only or none is told, so that they say nothing:
+# then the middling five.
 reach_features <- function(position, target, trend, queries) {
   cbind(1, log(position / target) - log(2), fcoalesce(pmax(-1, pmin(1, trend)), 0), fcoalesce(log(as.numeric(queries)) - log(5), 0))
 }
 
-# Logistic regression with an offset and a normal prior on every coefficient, by Newton's steps. The months of one query
-# are no cases of their own: three count as one.
+# Logistic regression with an offset and a normal prior on every coefficient, by Newton's steps. The
+# months of one query are no cases of their own: three count as one.
 fit_beside <- function(x, reached, offset, worth) {
   weight <- 1 / 3
   prior <- diag(worth * 0.1, ncol(x))
@@ -50,8 +52,9 @@ fit_beside <- function(x, reached, offset, worth) {
   list(coefficients = b)
 }
 
-# What queries did by themselves is less than what they do when worked on, and nobody knows by how much: the past counts
-# for half (of the log odds), the default, meant for queries that are worked on, for the other.
+# What queries did by themselves is less than what they do when worked on, and nobody knows by how
+# much: the past counts for half (of the log odds), the default, meant for queries that are worked
+# on, for the other.
 
 # The chance for each pair: list(chance, learnt).
 reach_chance <- function(summary, at, target, learnt) {

@@ -1,6 +1,7 @@
-# Striking distance: pairs close to the next worthwhile position. From page two the next step is page one
-# (position 8), from the rest of page one the top three. The gain carries the pair's own factor along the
-# curve and is multiplied by the chance of getting there; number one is promised to nobody.
+# Striking distance: pairs close to the next worthwhile position. From page two the next step is
+# page one (position 8), from the rest of page one the top three. The gain carries the pair's own
+# factor along the curve and is multiplied by the chance of getting there; number one is promised to
+# nobody.
 
 # Where else a step should lead can be told: one position for all, or so many places ("+3").
 next_step <- function(position, target = "next") {
@@ -38,10 +39,10 @@ find_striking_distance <- function(summary, curve, pairs, options) {
         confidence[keep]))))
 }
 
-# What a step to `target` is worth: the pair's own factor carried along the curve, with the impressions that page one
-# has beyond page two, times the chance of getting there. Search volume, where known, is a ceiling on a month's
-# impressions. Out: list(gain (with low and high, per 30 days), more (clicks over the window, before chance), there,
-# reach, wider, learnt).
+# What a step to `target` is worth: the pair's own factor carried along the curve, with the
+# impressions that page one has beyond page two, times the chance of getting there. Search volume,
+# where known, is a ceiling on a month's impressions. Out: list(gain (with low and high, per 30
+# days), more (clicks over the window, before chance), there, reach, wider, learnt).
 step_gain <- function(summary, curve, at, target, rule = "next") {
   there <- curve_ctr(curve, target, at$segment, at$rows, at$impressions)
   chance <- reach_chance(summary, at, target, learn_reach(summary$course, rule))
@@ -84,9 +85,9 @@ step_how <- function(summary, at, target, step, sure) {
 
 # Page one is never taken to be seen more often than this, whatever a site's few pairs say.
 
-# How many times the impressions of page two a query has on page one: from the site's pairs that were on both in
-# different weeks, held to a default that stands for a factor within 1.1 and 2 (`default_sd` of its log) in two of three
-# sites.
+# How many times the impressions of page two a query has on page one: from the site's pairs that
+# were on both in different weeks, held to a default that stands for a factor within 1.1 and 2
+# (`default_sd` of its log) in two of three sites.
 page_one_views <- function(summary, default = assumed("page_one_views"), default_sd = assumed("page_one_views_sd")) {
   weekly <- summary$weekly
   if (is.null(weekly)) return(default)
@@ -101,8 +102,8 @@ page_one_views <- function(summary, default = assumed("page_one_views"), default
   both <- merge(sums[sums$side == 1L & sums$weeks >= 2], sums[sums$side == 2L & sums$weeks >= 2],
     by = c("query", "page"))
   ratio <- log(both$mean.x / both$mean.y)
-  # The default counts as much as queries that differ from one another as these do (two more, that differ by as much as
-  # it may).
+  # The default counts as much as queries that differ from one another as these do (two more, that
+  # differ by as much as it may).
   n <- length(ratio)
   spread <- (if (n > 1) stats::var(ratio) * (n - 1) else 0) + 3 * default_sd^2
   worth <- spread / (n + 2) / default_sd^2
@@ -117,15 +118,16 @@ own_rivals <- function(pairs, at) {
   fcoalesce(counts$N[match(at$query, counts$query)], 1L) - 1L
 }
 
-# The pair's position over the first and the last month of the recent weeks: NA where there are too few.
+# The pair's position over the first and the last month of the recent weeks: NA where there are too
+# few.
 position_trend <- function(summary, at) {
   last <- summary$recent$days %/% 7L
   if (is.null(summary$weekly) || last < 8) return(data.table(first = rep(NA_real_, nrow(at)), last = NA_real_))
   data.table(first = pair_weeks(summary, at, 1:4)$position, last = pair_weeks(summary, at, last - 3:0)$position)
 }
 
-# Chance that the pair's lasting position lies in the band, from its spread between cells; a dozen looks at most
-# count as independent.
+# Chance that the pair's lasting position lies in the band, from its spread between cells; a dozen
+# looks at most count as independent.
 in_band <- function(at, band) {
   looks <- pmin(at$impressions, assumed("lasting_looks"))
   se <- sqrt((at$spread^2 + 0.5^2) / looks)

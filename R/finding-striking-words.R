@@ -1,5 +1,5 @@
-# Striking distance in words. A reason opens with the strongest argument for this query, goes on with what it earns now
-# and would earn, and ends with the other arguments.
+# Striking distance in words. A reason opens with the strongest argument for this query, goes on
+# with what it earns now and would earn, and ends with the other arguments.
 
 striking_reason <- function(summary, at, target, step, rivals) {
   arguments <- striking_arguments(summary, at, target, step, rivals)

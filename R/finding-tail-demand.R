@@ -1,5 +1,6 @@
-# Tail demand: queries that people click although they stand on page two or beyond. Whoever scrolls that far and clicks
-# more often than is usual there found no good answer above: the demand is real, and the page is relevant.
+# Tail demand: queries that people click although they stand on page two or beyond. Whoever scrolls
+# that far and clicks more often than is usual there found no good answer above: the demand is real,
+# and the page is relevant.
 
 
 find_tail_demand <- function(summary, curve, pairs, options) {

@@ -1,13 +1,16 @@
 #' Follow pages over time
 #'
-#' By week or by day: the positions of a page's leading queries, how many queries it is shown for in which band, and its
+#' By week or by day: the positions of a page's leading queries, how many queries it is shown for
+#' in which band, and its
 #' click-through against what the curve expects at the positions held.
 #'
 #' @param data A `tide_data` object with dates, queries and pages.
-#' @param pages Addresses or paths, a star at the end for everything below; `NULL` takes the `most` pages with the most
+#' @param pages Addresses or paths, a star at the end for everything below; `NULL` takes the
+#'   `most` pages with the most
 #'   clicks, those of brand queries not counted.
 #' @param by `week` (counted back from the last day) or `day`.
-#' @param leading What makes a query lead its page: `impressions`, `clicks`, or `gain` (of `findings`).
+#' @param leading What makes a query lead its page: `impressions`, `clicks`, or `gain` (of
+#'   `findings`).
 #' @param lines How many leading queries of each page.
 #' @param most Most pages to follow.
 #' @param findings A `tide_findings` object, for `leading = "gain"`.
@@ -15,15 +18,23 @@
 #' @param brand Brand words.
 #' @param events A `tide_events` object, drawn on the figures; `NULL` for none.
 #' @param rules A [tide_rules()] object, for the bands.
-#' @return A `tide_follow` object: a list with `pages` (data.table: `page`, `period` (its first day), `clicks`,
-#'   `impressions`, `position`, `ctr`, `expected_ctr` (on the curve, at the positions held), `queries` (distinct)),
-#'   `lines` (`page`, `query`, `period`, `clicks`, `impressions`, `position`, `rank` of the query on its page), `bands`
-#'   (`page`, `period`, `band`, `queries`), `events` (as given; `here` where they touched these pages), `shifts`
-#'   ([tide_shifts()] of all events), `changes` ([tide_changes()]), `unusual` ([tide_unusual()]), `by`, `from`, `to`.
-#'   Positions are weighted by impressions. A period without a row has missing figures, not zeros, and is a gap in the
-#'   figures. Methods: `print`, `format`, `tidy` (of `pages`), `summary` (of each page the first and last `periods`:
+#' @return A `tide_follow` object: a list with `pages` (data.table: `page`, `period` (its first
+#'   day), `clicks`,
+#'   `impressions`, `position`, `ctr`, `expected_ctr` (on the curve, at the positions held),
+#'   `queries` (distinct)),
+#'   `lines` (`page`, `query`, `period`, `clicks`, `impressions`, `position`, `rank` of the query
+#'   on its page), `bands`
+#'   (`page`, `period`, `band`, `queries`), `events` (as given; `here` where they touched these
+#'   pages), `shifts`
+#'   ([tide_shifts()] of all events), `changes` ([tide_changes()]), `unusual` ([tide_unusual()]),
+#'   `by`, `from`, `to`.
+#'   Positions are weighted by impressions. A period without a row has missing figures, not zeros,
+#'   and is a gap in the
+#'   figures. Methods: `print`, `format`, `tidy` (of `pages`), `summary` (of each page the first
+#'   and last `periods`:
 #'   clicks of a period, position, CTR `to_curve`, queries), `autoplot`, `plot`.
-#' @section Errors: `tide_error_grain` without dates, queries or pages; `tide_error_follow` where no page of that name
+#' @section Errors: `tide_error_grain` without dates, queries or pages; `tide_error_follow`
+#'   where no page of that name
 #'   is held.
 #' @seealso [tide_shifts()] and [tide_changes()] for what is more than drift.
 #' @examples

@@ -1,49 +1,77 @@
 #' What moved between two windows, and why; two segments the same way
 #'
-#' Compares clicks of two windows, or of two segments over the same days, by query, page, folder, topic or for the whole
-#' site, tells what is more than noise, and shares every change out among demand, position, click-through and queries
+#' Compares clicks of two windows, or of two segments over the same days, by query, page, folder,
+#' topic or for the whole
+#' site, tells what is more than noise, and shares every change out among demand, position,
+#' click-through and queries
 #' that came or went.
 #'
-#' @details Figures are for 30 days, so that windows of different length compare; days without a row count as missing,
-#'   and are said. The clicks of a query on a page are its demand (impressions, those of page two raised to what page
-#'   one would have seen) x what the curve expects at the positions held x its own factor (of both windows together,
-#'   held to the curve as in [tide_find()]), and what it has beyond that. The change of the product is shared out by the
-#'   Shapley value, the mean over both orders; the rest is `click_through`. Where searches or position of a query moved
-#'   beyond noise and its click-through did not, that rest is luck and goes along with the two in proportion. So
-#'   `demand` + `position` + `click_through` + `mix` is the change, on every level, to the last click. `mix` are queries
+#' @details Figures are for 30 days, so that windows of different length compare; days without a
+#'   row count as missing,
+#'   and are said. The clicks of a query on a page are its demand (impressions, those of page two
+#'   raised to what page
+#'   one would have seen) x what the curve expects at the positions held x its own factor (of both
+#'   windows together,
+#'   held to the curve as in [tide_find()]), and what it has beyond that. The change of the
+#'   product is shared out by the
+#'   Shapley value, the mean over both orders; the rest is `click_through`. Where searches or
+#'   position of a query moved
+#'   beyond noise and its click-through did not, that rest is luck and goes along with the two in
+#'   proportion. So
+#'   `demand` + `position` + `click_through` + `mix` is the change, on every level, to the last
+#'   click. `mix` are queries
 #'   shown in one window only.
 #'
-#' A change is `real` where what searches and position make of it, or how it is clicked beside that, differs from the
-#' site's own by more than counts waver, with the false-discovery rate controlled over the list (Benjamini and
-#' Hochberg), and the change is two clicks a month or more. So a season that moves all is no news of any one; whether
+#' A change is `real` where what searches and position make of it, or how it is clicked beside
+#' that, differs from the
+#' site's own by more than counts waver, with the false-discovery rate controlled over the list
+#' (Benjamini and
+#' Hochberg), and the change is two clicks a month or more. So a season that moves all is no news
+#' of any one; whether
 #' the season or the site moved is told by `before = "year"` where there is a year.
 #' @param data A `tide_data` object with dates, queries and pages.
 #' @param after First and last day of the later window; `NULL` the last `days`.
-#' @param before The same of the earlier; `NULL` as many days right before; `"year"` the same weekdays 52 weeks before.
+#' @param before The same of the earlier; `NULL` as many days right before; `"year"` the same
+#'   weekdays 52 weeks before.
 #' @param days Length of the windows where they are not given.
-#' @param level What a line stands for: `query`, `page`, `folder`, `topic`, `pair` (query x page) or `site`.
+#' @param level What a line stands for: `query`, `page`, `folder`, `topic`, `pair` (query x
+#'   page) or `site`.
 #' @param curve A `tide_curve` object; `NULL` fits it to all of the data.
 #' @param brand Brand words.
 #' @param fdr False-discovery rate of `real`.
 #' @param rules A [tide_rules()] object, for groups of pages instead of first folders.
-#' @param site_days Clicks of the site by day (`date`, `clicks`), longer than the windows: where they reach a year back,
+#' @param site_days Clicks of the site by day (`date`, `clicks`), longer than the windows: where
+#'   they reach a year back,
 #'   `season` tells what the same weeks did then. `NULL` takes those of `data`.
-#' @param events A [tide_events()] object: those that lie in one window only are told beside the comparison.
-#' @param segments Instead of windows one or two [tide_segment()]s: the first is held against the second, or against the
-#'   rest. Then `before` in names of columns stands for the second, `after` for the first, and `real` for a difference
+#' @param events A [tide_events()] object: those that lie in one window only are told beside the
+#'   comparison.
+#' @param segments Instead of windows one or two [tide_segment()]s: the first is held against
+#'   the second, or against the
+#'   rest. Then `before` in names of columns stands for the second, `after` for the first, and
+#'   `real` for a difference
 #'   that is not that of the segments on the whole.
-#' @return A `tide_moves` object: a list with `moves` (a data.table, the largest change first: the level's name,
-#'   `clicks_before`, `clicks_after`, `change` (clicks per 30 days), its parts `demand`, `position`, `click_through`,
-#'   `mix`, `ratio` with its 90 % interval `ratio_low`, `ratio_high`, `q` (false-discovery rate at which it counts),
-#'   `real`, `status` (`continuing`, `new`, `lost`), `impressions_before`, `impressions_after`, `position_before`,
-#'   `position_after`), `site` (one such row), `pairs`, `windows` (`from`, `to`, `days` with rows, `missing`), `sides`
-#'   (names of the segments, or `NULL`), `level`, `season` (`ratio` of the site's clicks between the same weekdays a
-#'   year before, or `NULL`), `events` (those given that lie in one window only: `date`, `event`, `pages`, `window`, which
-#'   is `before` or `after`), `weekly` (of the 50 that lead: clicks of each `name` by `week` over both windows, 1 the
+#' @return A `tide_moves` object: a list with `moves` (a data.table, the largest change first:
+#'   the level's name,
+#'   `clicks_before`, `clicks_after`, `change` (clicks per 30 days), its parts `demand`,
+#'   `position`, `click_through`,
+#'   `mix`, `ratio` with its 90 % interval `ratio_low`, `ratio_high`, `q` (false-discovery rate at
+#'   which it counts),
+#'   `real`, `status` (`continuing`, `new`, `lost`), `impressions_before`, `impressions_after`,
+#'   `position_before`,
+#'   `position_after`), `site` (one such row), `pairs`, `windows` (`from`, `to`, `days` with rows,
+#'   `missing`), `sides`
+#'   (names of the segments, or `NULL`), `level`, `season` (`ratio` of the site's clicks between
+#'   the same weekdays a
+#'   year before, or `NULL`), `events` (those given that lie in one window only: `date`, `event`,
+#'   `pages`, `window`, which
+#'   is `before` or `after`), `weekly` (of the 50 that lead: clicks of each `name` by `week` over
+#'   both windows, 1 the
 #'   oldest). Methods: `print`, `format`, `tidy`, `summary`, `autoplot`, `plot`.
-#' @section Errors: `tide_error_grain` without dates or queries; `tide_error_window` for windows that the data do not
+#' @section Errors: `tide_error_grain` without dates or queries; `tide_error_window` for windows
+#'   that the data do not
 #'   hold or that share days.
-#' @references Shorrocks (2013), Journal of Economic Inequality 11, 99-126. Benjamini, Hochberg (1995), Journal of the
+#' @references Shorrocks (2013), Journal of Economic Inequality 11, 99-126. Benjamini, Hochberg
+#'   (1995), Journal of the
 #'   Royal Statistical Society B 57, 289-300.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])

@@ -1,16 +1,22 @@
 #' What drives what: query trends tied to page trends
 #'
-#' Of what moved by more than noise: pages whose change is one query's and pages all of whose queries moved, folders
-#' whose change is one page's and folders all of whose pages moved, and topics that rise across the site with no page of
+#' Of what moved by more than noise: pages whose change is one query's and pages all of whose
+#' queries moved, folders
+#' whose change is one page's and folders all of whose pages moved, and topics that rise across
+#' the site with no page of
 #' their own.
 #'
 #' @param moves A `tide_moves` object, of any level.
 #' @param rules A [tide_rules()] object, for groups of pages instead of first folders.
-#' @param most Share of the change that one part must make up to drive it, and of the parts that must have moved the
+#' @param most Share of the change that one part must make up to drive it, and of the parts that
+#'   must have moved the
 #'   same way for all to have moved.
-#' @return A data.table, the largest change first: `kind` (`one query`, `whole page`, `one page`, `whole folder`, `topic
-#'   without a page`), `name` (page, folder or topic), `change` (clicks per 30 days), `by` (the query or page that
-#'   drives it, or `""`), `share` (of the change, or of the parts that moved along), `parts` (queries or pages looked
+#' @return A data.table, the largest change first: `kind` (`one query`, `whole page`, `one
+#'   page`, `whole folder`, `topic
+#'   without a page`), `name` (page, folder or topic), `change` (clicks per 30 days), `by` (the
+#'   query or page that
+#'   drives it, or `""`), `share` (of the change, or of the parts that moved along), `parts`
+#'   (queries or pages looked
 #'   at: those with 5 clicks or more), `told` (a sentence).
 #' @section Errors: `tide_error_argument`.
 #' @examples

@@ -6,8 +6,8 @@ signed <- function(x) ifelse(is.na(x), "", ifelse(abs(x) < 0.05, "0",
 part_words <- c(demand = "searches", position = "position", click_through = "click-through at equal position",
   mix = "queries that came or went")
 
-# "lost 412 clicks a month: 350 by position, 80 by searches, 18 gained by ...". Segments have more or fewer clicks than
-# one another.
+# "lost 412 clicks a month: 350 by position, 80 by searches, 18 gained by ...". Segments have more
+# or fewer clicks than one another.
 change_sentence <- function(line, subject, sides = NULL) {
   parts <- unlist(line[, part_names, with = FALSE])
   parts <- parts[order(-abs(parts))]
@@ -106,7 +106,8 @@ events_line <- function(x, most = 4) {
   if (length(told)) paste(told, collapse = "; ")
 }
 
-# Windows of one year differ by the season too: what the same weeks did a year before, or that nobody knows.
+# Windows of one year differ by the season too: what the same weeks did a year before, or that
+# nobody knows.
 season_line <- function(x) {
   if (!is.null(x$sides) || as.integer(x$windows$from[2] - x$windows$from[1]) > 300) return(NULL)
   if (!is.null(x$season)) {

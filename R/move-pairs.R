@@ -1,9 +1,11 @@
-# From rows of two windows to lines of a level: what each query x page changed by and why, and sums of that.
+# From rows of two windows to lines of a level: what each query x page changed by and why, and sums
+# of that.
 
 move_levels <- c("query", "page", "folder", "topic", "pair", "site")
 part_names <- c("demand", "position", "click_through", "mix")
 
-# Sums of both windows (`_1` before, `_2` after) by query and page, zero where one window lacks the pair.
+# Sums of both windows (`_1` before, `_2` after) by query and page, zero where one window lacks the
+# pair.
 pair_sums <- function(rows) {
   found <- .Call(pair_codes, rows$query, rows$page)
   many <- length(found[[2]])
@@ -54,8 +56,8 @@ leading_of <- function(pairs, queries, code = pairs$query) {
     impressions = pairs$impressions_1 + pairs$impressions_2), queries)
 }
 
-# Clicks a month: where fewer searches and better positions make up for one another, or little is at stake, nothing is
-# told.
+# Clicks a month: where fewer searches and better positions make up for one another, or little is at
+# stake, nothing is told.
 worth_telling <- 2
 
 # Lines or pairs summed by their name: `name` and the sums of both windows.

@@ -1,14 +1,15 @@
-# Why clicks changed: an exact share-out of the change among demand, position, click-through and queries that came or
-# went.
+# Why clicks changed: an exact share-out of the change among demand, position, click-through and
+# queries that came or went.
 
-# Clicks of a pair are its own factor x demand x (clicks the curve expects for each search), plus what it has beyond
-# that. With one factor for both windows (of both together, held to the curve) the first is a product whose change is
-# shared out by the Shapley value (Shorrocks 2013): the mean over both orders in which demand and position may have
-# moved. The rest is click-through at equal position. It adds up exactly, whatever the figures, zeros included; so do
-# sums over pairs; and it changes its sign alone where the windows are exchanged. A factor for each window would make
-# the luck of one click on next to no expected ones look like a large movement, taken back by another. Pairs shown in
-# one window only are `mix`. In: clicks, expected and demand of each side, already for equally many days, and the
-# factor. Out: data.table(demand, position, click_through, mix).
+# Clicks of a pair are its own factor x demand x (clicks the curve expects for each search), plus
+# what it has beyond that. With one factor for both windows (of both together, held to the curve)
+# the first is a product whose change is shared out by the Shapley value (Shorrocks 2013): the mean
+# over both orders in which demand and position may have moved. The rest is click-through at equal
+# position. It adds up exactly, whatever the figures, zeros included; so do sums over pairs; and it
+# changes its sign alone where the windows are exchanged. A factor for each window would make the
+# luck of one click on next to no expected ones look like a large movement, taken back by another.
+# Pairs shown in one window only are `mix`. In: clicks, expected and demand of each side, already
+# for equally many days, and the factor. Out: data.table(demand, position, click_through, mix).
 change_parts <- function(clicks_1, clicks_2, expected_1, expected_2, demand_1, demand_2, factor) {
   both <- demand_1 > 0 & demand_2 > 0
   each_1 <- fifelse(both, expected_1 / demand_1, 0)
@@ -20,10 +21,11 @@ change_parts <- function(clicks_1, clicks_2, expected_1, expected_2, demand_1, d
     mix = fifelse(both, 0, clicks_2 - clicks_1))
 }
 
-# Where what a pair is shown for moved beyond noise and how it is clicked did not, the wavering of clicks is luck, and
-# goes along with demand and position in proportion to what they did (in the direction of the change); the click-through
-# that moved on the whole site stays. Elsewhere the luck of clicks is part of click-through. Sums stay what they are.
-# Where one cause is clear, it takes more than one chance in ten to name a second: of ten pairs one has so much by luck.
+# Where what a pair is shown for moved beyond noise and how it is clicked did not, the wavering of
+# clicks is luck, and goes along with demand and position in proportion to what they did (in the
+# direction of the change); the click-through that moved on the whole site stays. Elsewhere the luck
+# of clicks is part of click-through. Sums stay what they are. Where one cause is clear, it takes
+# more than one chance in ten to name a second: of ten pairs one has so much by luck.
 share_luck <- function(parts, tests, common, clear = 0.01, second = 0.02) {
   change <- parts$demand + parts$position
   which <- which(tests$p_visible < clear & tests$p_clicked > second & parts$mix == 0 & change != 0)
@@ -38,13 +40,15 @@ share_luck <- function(parts, tests, common, clear = 0.01, second = 0.02) {
   parts
 }
 
-# How sure a change is. Impressions say far more than clicks, and searches waver less than what positions make of them:
-# so searches, what they and position make of it, and how it is clicked beside that are tested apart, each as a log
-# ratio beside that of the whole site, with the variance of counts that waver more than by chance (from the middle half
-# of all that have clicks enough, so that what truly moved does not widen it). The smaller p-value of what is shown
-# (searches and what positions make of them, combined after Simes 1986) and of how it is clicked counts, times two;
+# How sure a change is. Impressions say far more than clicks, and searches waver less than what
+# positions make of them: so searches, what they and position make of it, and how it is clicked
+# beside that are tested apart, each as a log ratio beside that of the whole site, with the variance
+# of counts that waver more than by chance (from the middle half of all that have clicks enough, so
+# that what truly moved does not widen it). The smaller p-value of what is shown (searches and what
+# positions make of them, combined after Simes 1986) and of how it is clicked counts, times two;
 # Benjamini and Hochberg (1995) over all that are tested. Out: data.table(ratio, ratio_low,
-# ratio_high, p, q, p_visible: of searches and position together, p_clicked, common_clicked: the log ratio of the site).
+# ratio_high, p, q, p_visible: of searches and position together, p_clicked, common_clicked: the log
+# ratio of the site).
 change_tests <- function(sums, days, level, least = 10) {
   made <- log_change(sums$clicks_1, sums$clicks_2, days[1], days[2])
   clicks <- made$change

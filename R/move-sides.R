@@ -1,7 +1,7 @@
 # What is held against what: two windows, or two segments over the same days.
 
-# Out: list(rows of the table with `side`: 1 before or of the second segment, 2 after or of the first; windows; names of
-# the sides, NULL for windows).
+# Out: list(rows of the table with `side`: 1 before or of the second segment, 2 after or of the
+# first; windows; names of the sides, NULL for windows).
 moving_sides <- function(data, segments, before, after, days, rules) {
   if (length(segments)) return(segment_sides(data, segments, rules))
   table <- pick_table(data, c("date", "query", "page"))

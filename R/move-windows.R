@@ -1,7 +1,7 @@
 # The two windows of a comparison: which days, and their sums by query x page.
 
-# Out: list(before, after): each c(from, to) as dates. `before` NULL: as many days right before; "year": the same
-# weekdays 52 weeks earlier. `after` NULL: the last `days` days.
+# Out: list(before, after): each c(from, to) as dates. `before` NULL: as many days right before;
+# "year": the same weekdays 52 weeks earlier. `after` NULL: the last `days` days.
 settle_windows <- function(first, last, before, after, days) {
   after <- if (is.null(after)) c(last - as.integer(days) + 1L, last) else check_window(after, "after")
   before <- if (is.null(before)) c(after[1] - as.integer(after[2] - after[1]) - 1L, after[1] - 1L) else
@@ -81,7 +81,8 @@ week_of <- function(date, windows) {
   ifelse(week <= ifelse(later, weeks[["before"]], 0L), NA, week)
 }
 
-# What the same weekdays a year before did: list(ratio, from, to) of clicks a day, or NULL where they are not all held.
+# What the same weekdays a year before did: list(ratio, from, to) of clicks a day, or NULL where
+# they are not all held.
 last_season <- function(days, windows) {
   if (is.null(days) || min(days$date) > windows$before[1] - 364L ||
     windows$after[2] - windows$before[1] > 363) return(NULL)

@@ -1,5 +1,5 @@
-# One figure that shows whether the curve fits: residuals over position, where two of three should lie between the
-# lines.
+# One figure that shows whether the curve fits: residuals over position, where two of three should
+# lie between the lines.
 
 #' @rdname tide_figures
 #' @rawNamespace S3method(ggplot2::autoplot, tide_curve_check)

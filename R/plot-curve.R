@@ -7,7 +7,8 @@
 #' list named. On a trace it draws the weeks, on a comparison each part at equal
 #' position; on [tide_moves()] why clicks changed. `plot()` draws the same on the current device.
 #'
-#' @param object,x A `tide_curve`, `tide_findings`, `tide_trace`, `tide_comparison` or `tide_moves` object.
+#' @param object,x A `tide_curve`, `tide_findings`, `tide_trace`, `tide_comparison` or
+#'   `tide_moves` object.
 #' @param until Last position shown.
 #' @param named How many findings are named on the map.
 #' @param ... Not used.
@@ -26,7 +27,8 @@ autoplot.tide_curve <- function(object, until = 20, ...) {
   check_number(until, "until", min = 2, max = 100)
   line <- curve_table(object, until, sort(unique(c(seq(1, until, by = 0.1), seq_len(until)))))
   points <- object$evidence[object$evidence$position <= until & object$evidence$pivot_ctr > 0]
-  # A line ends where its data end: beyond, the interval would tell more about the prior than about the site.
+  # A line ends where its data end: beyond, the interval would tell more about the prior than about
+  # the site.
   last <- object$evidence[, .(last = max(0, position[pairs >= 3])), by = "segment"]
   line <- line[line$position <= pmax(2, last$last[match(line$segment, last$segment)]) | line$position <= 2]
   ends <- line[, .SD[which.max(position)], by = "segment"]

@@ -1,7 +1,8 @@
 # The opportunity map: where every pair stands against the curve.
 
 #' @rdname tide_figures
-#' @param what For findings: `"map"`, or `"contests"` for small figures of the cannibalized queries, who led when at
+#' @param what For findings: `"map"`, or `"contests"` for small figures of the cannibalized
+#'   queries, who led when at
 #'   which position.
 #' @rawNamespace S3method(ggplot2::autoplot, tide_findings)
 autoplot.tide_findings <- function(object, until = 30, named = 6, what = c("map", "contests"), ...) {

@@ -1,5 +1,6 @@
-# One look for all figures: quiet paper, thin rules, labels at the lines instead of legends. Colours differ in
-# lightness as well as hue, and every kind has a shape of its own, so nothing rests on colour alone.
+# One look for all figures: quiet paper, thin rules, labels at the lines instead of legends. Colours
+# differ in lightness as well as hue, and every kind has a shape of its own, so nothing rests on
+# colour alone.
 
 ink <- list(text = "#22303c", soft = "#5d6b78", rule = "#dfe4e8", plain = "#b9c2ca", main = "#1f4e79",
   second = "#b8651b")

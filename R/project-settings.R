@@ -1,4 +1,5 @@
-# A project is a folder that holds inktide.yml. One table says what may stand in it; every mistake is named by line.
+# A project is a folder that holds inktide.yml. One table says what may stand in it; every mistake
+# is named by line.
 
 # Kinds of value: a reader each, from YAML's value to ours, that stops with what it must be.
 setting_kinds <- local({
@@ -90,7 +91,7 @@ find_project <- function(from) {
 #' page_groups: {advice: /guides/, shop: /shop/}
 #' bands: [1, 4, 11, 21]
 #' windows: {recent_days: 90, undated_days: 90, lag: 3}
-#' thresholds: {striking_distance: 4:20, target: next, fdr: 0.1, min_gain: 0.5, min_impressions: 1}
+#' thresholds: {striking_distance: 4:20, target: next, fdr: 0.1, min_impressions: 1}
 #' hours: {low_ctr: 1, cannibalized: 3}   # of work, by kind
 #' assumptions: {merge_rise: 0.7}    # see tide_assumptions()
 #' segments:
@@ -136,7 +137,8 @@ tide_settings <- function(dir) {
 most_settings <- 1e6
 deepest_settings <- 20L
 
-# YAML without what makes it dangerous: expressions, anchors that multiply, texts of another encoding.
+# YAML without what makes it dangerous: expressions, anchors that multiply, texts of another
+# encoding.
 read_yaml_settings <- function(file) {
   refuse <- function(what, where, fix) abort_tide(what, where = where, fix = fix, class = "settings", file = file)
   check_file(file)

@@ -1,4 +1,5 @@
-# What the archive's own pages and queries give away: addresses in several spellings, brand words that were missed.
+# What the archive's own pages and queries give away: addresses in several spellings, brand words
+# that were missed.
 
 # Impressions by page as spelt, of the finest table with pages, month by month.
 page_spellings <- function(store) {

@@ -91,7 +91,8 @@ relative_paths <- function(paths, dir) {
   ifelse(startsWith(full, root), substring(full, nchar(root) + 1), full)
 }
 
-# One line of YAML: JSON is YAML, and its escapes keep line breaks and signs that would be obeyed inside the quotes.
+# One line of YAML: JSON is YAML, and its escapes keep line breaks and signs that would be obeyed
+# inside the quotes.
 yaml_text <- function(x) escape_json(as.character(jsonlite::toJSON(as.character(x), auto_unbox = TRUE)))
 
 # What stands behind # ends with the line.
@@ -125,7 +126,7 @@ settings_lines <- function(suggested, exports) {
     "# intent:", sprintf("#   %s: [%s]", names(intent_words),
       vapply(intent_words, function(words) paste(utils::head(words, 8), collapse = ", "), "")),
     "# bands: [1, 4, 11, 21]", "# windows: {recent_days: 90, undated_days: 90, lag: 3}",
-    "# thresholds: {striking_distance: \"4:20\", fdr: 0.1, min_gain: 0.5, min_impressions: 1}",
+    "# thresholds: {striking_distance: \"4:20\", fdr: 0.1, min_impressions: 1}",
     "# clicks_above: leave out  # or keep, refuse", "",
     "# Filters under a name: the segment 'long questions', or 'not:long questions' for all else.",
     "# segments:", "#   long questions: {has_any: [how, why, when], words: \"5:\"}")

@@ -1,7 +1,8 @@
 #' Choose what fits a working day
 #'
 #' @param findings A `tide_findings` object.
-#' @param hours Hours of work there are: pieces of work are taken by score (worth for an hour, times certainty), and one
+#' @param hours Hours of work there are: pieces of work are taken by score (worth for an hour,
+#'   times certainty), and one
 #'   that no longer fits is passed over for the next that does. `NULL`: all.
 #' @param per_page At most so many findings of one page. `NULL`: all.
 #' @return The `tide_findings` object with fewer findings, ranked anew.

@@ -1,12 +1,15 @@
 #' The arithmetic behind one finding
 #'
-#' From rows to score, so that a user can redo it by hand: the position cells with what the curve expects of each, and
+#' From rows to score, so that a user can redo it by hand: the position cells with what the curve
+#' expects of each, and
 #' every step from there.
 #'
 #' @param findings A `tide_findings` object.
 #' @param id Id of a finding.
-#' @return A `tide_explained` object: a list with `finding` (its row), `cells` (`page`, `position`, `clicks`,
-#'   `impressions`, `curve`: CTR expected there, `expected`: clicks) and `steps` (text, in order). Methods: `print`,
+#' @return A `tide_explained` object: a list with `finding` (its row), `cells` (`page`,
+#'   `position`, `clicks`,
+#'   `impressions`, `curve`: CTR expected there, `expected`: clicks) and `steps` (text, in order).
+#'   Methods: `print`,
 #'   `format`.
 #' @section Errors: `tide_error_finding` for an id that the list does not hold, with the nearest.
 #' @examples

@@ -6,61 +6,94 @@
 #'
 #' @details
 #' \describe{
-#'   \item{`low_ctr`}{Clicked less than the curve says, by more than queries usually differ. Pages and queries are each
-#'     taken apart into a usual and a low part, and a high one where the data call for it (two-groups mixtures); queries
-#'     too small to be judged are evidence about their pages; whether queries differ by log-normal or gamma factors,
+#'   \item{`low_ctr`}{Clicked less than the curve says, by more than queries usually differ. Pages
+#'   and queries are each
+#'     taken apart into a usual and a low part, and a high one where the data call for it
+#'     (two-groups mixtures); queries
+#'     too small to be judged are evidence about their pages; whether queries differ by log-normal
+#'     or gamma factors,
 #'     their likelihoods say. `confidence` is the probability of a low page
-#'     or query, less what a topic may have to do with it, and never above 0.96. The expected share of
-#'     false ones in the list is at most `fdr` (by worth at most half as much again); of the lists of which that holds it is the one
-#'     worth most, so what is likely and large stands beside what is sure, each with its confidence. Natural tails are
+#'     or query, less what a topic may have to do with it, and never above 0.96. The expected
+#'     share of
+#'     false ones in the list is at most `fdr` (by worth at most half as much again); of the lists
+#'     of which that holds it is the one
+#'     worth most, so what is likely and large stands beside what is sure, each with its
+#'     confidence. Natural tails are
 #'     taken to be as heavy below as they are seen to be above. The gain is the confidence
-#'     times what leads back to where the usual spread would have the query, not blindly to the curve.}
-#'   \item{`striking_distance`}{In the band of positions, with the next worthwhile step (page one from page two, else
-#'     the top three; or the `target` asked for) within reach. The chance of the step is 0.35 x target / position, an assumption for queries that
-#'     are worked on; where there are four months or more, it goes half of the way (in log odds) to what share of this
-#'     site's queries rose so far in three months by themselves, by position, trend and queries on the page (a logistic
-#'     fit). Gain = chance of the step x (the query's own rate carried along the curve to the target, less what it
+#'     times what leads back to where the usual spread would have the query, not blindly to the
+#'     curve.}
+#'   \item{`striking_distance`}{In the band of positions, with the next worthwhile step (page one
+#'   from page two, else
+#'     the top three; or the `target` asked for) within reach. The chance of the step is 0.35 x
+#'     target / position, an assumption for queries that
+#'     are worked on; where there are four months or more, it goes half of the way (in log odds)
+#'     to what share of this
+#'     site's queries rose so far in three months by themselves, by position, trend and queries on
+#'     the page (a logistic
+#'     fit). Gain = chance of the step x (the query's own rate carried along the curve to the
+#'     target, less what it
 #'     earns).}
-#'   \item{`cannibalized`}{Two pages swap the lead, for days on end twice or more or from day to day (`confidence` is the
-#'     chance of that, by a hidden Markov chain over the days, against one page leading throughout and against the lead
-#'     falling to either by chance), or are shown together and both held back, or the page leads whose words match less
-#'     and is passed by (`confidence` from how often both are clicked beside the curve, a share of 0.3 of such leaders
+#'   \item{`cannibalized`}{Two pages swap the lead, for days on end twice or more or from day to
+#'   day (`confidence` is the
+#'     chance of that, by a hidden Markov chain over the days, against one page leading throughout
+#'     and against the lead
+#'     falling to either by chance), or are shown together and both held back, or the page leads
+#'     whose words match less
+#'     and is passed by (`confidence` from how often both are clicked beside the curve, a share of
+#'     0.3 of such leaders
 #'     taken to be clicked about half as often as they should).
-#'     Gain: the query at the better page's held position with all searches, less today. Where pages are shown together
-#'     or take turns at one level, no day shows where one page would stand: merged they are taken to rise by a third of
-#'     their position, with a chance of a half, and the interval reaches from nothing to a rise by half. Without dates,
+#'     Gain: the query at the better page's held position with all searches, less today. Where
+#'     pages are shown together
+#'     or take turns at one level, no day shows where one page would stand: merged they are taken
+#'     to rise by a third of
+#'     their position, with a chance of a half, and the interval reaches from nothing to a rise by
+#'     half. Without dates,
 #'     close pages below the top are named, in doubt.}
-#'   \item{`falling`, `rising`}{Clicks for a search are down or up by a quarter or more between the last four weeks and
-#'     the four before, and seen to be: `confidence` is the chance that they really are, beside what the site did as a
-#'     whole. What position makes of it is known from the curve, click-through at equal position is held to how the
-#'     site's pairs usually waver (two-groups mixture again). Fewer searches are no fall. Half of a loss is taken to be
+#'   \item{`falling`, `rising`}{Clicks for a search are down or up by a quarter or more between
+#'   the last four weeks and
+#'     the four before, and seen to be: `confidence` is the chance that they really are, beside
+#'     what the site did as a
+#'     whole. What position makes of it is known from the curve, click-through at equal position
+#'     is held to how the
+#'     site's pairs usually waver (two-groups mixture again). Fewer searches are no fall. Half of
+#'     a loss is taken to be
 #'     won back; a rise to go on by a third.}
 #'   \item{`tail_demand`}{Clicked from page two or beyond, more than 1.2 times as
 #'     often as usual there with 80 % probability. Gain: as for striking distance, to page one.}
-#'   \item{`new_page`}{Shown beyond position 40 only, on any page; queries that share two words which mostly stand
+#'   \item{`new_page`}{Shown beyond position 40 only, on any page; queries that share two words
+#'   which mostly stand
 #'     together are one idea. Gain: a page at position 12, with a chance of a quarter.}
 #' }
 #' \describe{
-#'   \item{The results page's doing}{Where the queries with one word fall short on page after page, the results page
+#'   \item{The results page's doing}{Where the queries with one word fall short on page after
+#'   page, the results page
 #'     answers them itself: that is no finding, and is named in `aside`.}
 #'   \item{Page two}{Impressions grow when a query reaches page one: by what the site's own queries
 #'     did that were on both, held to a default of 1.5. Search volume, where known, is a ceiling.}
-#'   \item{Conversions and money}{With `sessions` and `conversions` (and `value`) of pages put beside by
-#'     [tide_enrich()]: the page's rate, held to its group's by beta-binomial empirical Bayes, times the gain; intervals
+#'   \item{Conversions and money}{With `sessions` and `conversions` (and `value`) of pages put
+#'   beside by
+#'     [tide_enrich()]: the page's rate, held to its group's by beta-binomial empirical Bayes,
+#'     times the gain; intervals
 #'     include the rate's.}
-#' } `score` = worth x confidence / hours of work, worth being money where it is known, else clicks. Findings that one
-#' rewrite fixes are one `task`: the largest leads and has the score of all. Where two findings are about the same
-#' clicks, the one with the higher score stays, names the other in its reason and carries the larger of the two gains (a
-#' sure cannibalized query stays before all else; what is said of places while pages compete does not count); so the sum of `gain` promises no click twice. Intervals are 90 %
+#' } `score` = worth x confidence / hours of work, worth being money where it is known, else
+#' clicks. Findings that one
+#' rewrite fixes are one `task`: the largest leads and has the score of all. Where two findings
+#' are about the same
+#' clicks, the one with the higher score stays, names the other in its reason and carries the
+#' larger of the two gains (a
+#' sure cannibalized query stays before all else; what is said of places while pages compete does
+#' not count); so the sum of `gain` promises no click twice. Intervals are 90 %
 #' intervals of the expected gain, not of one month's luck.
 #'
 #' @param summary A `tide_summary` object.
 #' @param curve A `tide_curve` object; `NULL` fits it to `summary`.
 #' @param band Positions from and to which a query is in striking distance.
-#' @param target Where a step in striking distance leads: `"next"` (page one from page two, else the top three), a
+#' @param target Where a step in striking distance leads: `"next"` (page one from page two, else
+#'   the top three), a
 #'   position for all, or a number of places such as `"+3"`.
 #' @param fdr False-discovery rate of `low_ctr`, `falling` and `rising`.
-#' @param min_gain Expected extra clicks per 30 days under which a finding is not listed. `NULL` lists those whose piece
+#' @param min_gain Expected extra clicks per 30 days under which a finding is not listed. `NULL`
+#'   lists those whose piece
 #'   of work brings half a click, however small each of its queries is.
 #' @param min_impressions Pairs with fewer impressions are not looked at.
 #' @param position `c(from, to)`: only pairs with an average position in it.
@@ -74,16 +107,26 @@
 #' @param hours Hours of work by kind, named, where they are not
 #'   low_ctr 1, rising 1, falling 2, cannibalized 3, striking_distance 4, tail_demand 4, new_page 8.
 #' @param assumptions Numbers by name in place of those of [tide_assumptions()].
-#' @return A `tide_findings` object: a list with `findings` (a data.table, which [tidy()] hands out as a tibble, with
-#'   the columns `rank`, `id`, `kind`, `query`, `page`, `pages`, `clicks`, `impressions`, `ctr`, `position`,
-#'   `expected_ctr`, `gain`, `gain_low`, `gain_high`, `confidence`, `score`, `action`, `reason`, `hours` (0 where the
-#'   task's first finding has them), `task` (id of the finding that leads the piece of work), `task_gain` (of all of
-#'   it), `gain_conversions` and `gain_value` with `_low` and `_high` where known, and the facts that [tide_enrich()]
-#'   put beside query and page), `aside` (what was recognised and is no finding: `kind`, `reason`, `queries`), `how`
-#'   (lines of arithmetic by id, see [tide_explain()]), `pairs` (every query x page pair with its `expected_ctr`, for
-#'   figures), `curve`, `tested`, `summary`, `assumptions` (those that were set) and `outside` (what `position` and `within` leave out: shares of `clicks`
-#'   and `impressions`, `reason`; or `NULL`). Ids stay the same on newer data. Gains are in clicks per 30 days.
-#' @references Efron (2010), Large-Scale Inference, Cambridge University Press. Rabiner (1989), Proceedings of the IEEE
+#' @return A `tide_findings` object: a list with `findings` (a data.table, which [tidy()] hands
+#'   out as a tibble, with
+#'   the columns `rank`, `id`, `kind`, `query`, `page`, `pages`, `clicks`, `impressions`, `ctr`,
+#'   `position`,
+#'   `expected_ctr`, `gain`, `gain_low`, `gain_high`, `confidence`, `score`, `action`, `reason`,
+#'   `hours` (0 where the
+#'   task's first finding has them), `task` (id of the finding that leads the piece of work),
+#'   `task_gain` (of all of
+#'   it), `gain_conversions` and `gain_value` with `_low` and `_high` where known, and the facts
+#'   that [tide_enrich()]
+#'   put beside query and page), `aside` (what was recognised and is no finding: `kind`, `reason`,
+#'   `queries`), `how`
+#'   (lines of arithmetic by id, see [tide_explain()]), `pairs` (every query x page pair with its
+#'   `expected_ctr`, for
+#'   figures), `curve`, `tested`, `summary`, `assumptions` (those that were set) and `outside`
+#'   (what `position` and `within` leave out: shares of `clicks`
+#'   and `impressions`, `reason`; or `NULL`). Ids stay the same on newer data. Gains are in clicks
+#'   per 30 days.
+#' @references Efron (2010), Large-Scale Inference, Cambridge University Press. Rabiner (1989),
+#'   Proceedings of the IEEE
 #'   77, 257-286. Stephens (2017), Biostatistics 18, 275-294.
 #' @seealso [tide_pages()] for the same list page by page.
 #' @examples
@@ -123,7 +166,8 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
       class = "nothing_left")
   }
   set(pairs, j = "tested", value = pairs$judged & inside)
-  # least: gain of a line, or of a piece of work. shared: what one kind works out and another needs too.
+  # least: gain of a line, or of a piece of work. shared: what one kind works out and another needs
+  # too.
   options <- list(band = band, target = target, fdr = fdr, by_line = !is.null(min_gain),
     least = if (is.null(min_gain)) 0.5 else min_gain, shared = new.env())
   by_kind <- with_assumptions(assumptions, lapply(wanted, function(kind) kind$find(summary, curve, pairs, options)))
@@ -145,7 +189,8 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   ), class = "tide_findings")
 }
 
-# No figure above what the demand allows: every search seen as often as page one may be, and clicked each time.
+# No figure above what the demand allows: every search seen as often as page one may be, and clicked
+# each time.
 within_demand <- function(found, summary) {
   most <- pmax(0, assumed("page_one_views_most") * found$impressions - found$clicks) * per_month(summary)
   for (column in c("gain", "gain_low", "gain_high")) set(found, j = column, value = pmin(found[[column]], most))
@@ -216,8 +261,8 @@ set_score <- function(found) {
   setorderv(found, c("score", "identity"), c(-1L, 1L))
 }
 
-# One rewrite mends several findings: the largest of them leads, has the score of the whole piece of work and its hours;
-# the others come along.
+# One rewrite mends several findings: the largest of them leads, has the score of the whole piece of
+# work and its hours; the others come along.
 set_tasks <- function(found) {
   if (!nrow(found)) return(found[, c("task", "task_gain") := list(character(), numeric())])
   setorderv(found, c("gain", "identity"), c(-1L, 1L))
@@ -228,10 +273,11 @@ set_tasks <- function(found) {
   found[, !"together"]
 }
 
-# Greedy from the best score, sure cannibalized queries first, since nothing else about a query can be judged
-# while its pages compete. A finding whose pairs are claimed already leaves the list and is named in the reason
-# of the one that stays, whose gain becomes the largest of the merged: mending both wins at least that, and
-# adding them up would promise clicks twice. Where pages compete, what else is said of their places does not count.
+# Greedy from the best score, sure cannibalized queries first, since nothing else about a query can
+# be judged while its pages compete. A finding whose pairs are claimed already leaves the list and
+# is named in the reason of the one that stays, whose gain becomes the largest of the merged:
+# mending both wins at least that, and adding them up would promise clicks twice. Where pages
+# compete, what else is said of their places does not count.
 claim_once <- function(found) {
   pair <- unlist(found$claims)
   if (!anyDuplicated(pair)) return(found)

@@ -1,7 +1,9 @@
 #' The ranked list page by page, or by query, folder or topic
 #'
-#' Work happens on pages: what is the whole gain of touching each page once? Every finding belongs to one page (for
-#' cannibalized queries the page to keep), so the gains of the pages add up to those of the list; and so do those of
+#' Work happens on pages: what is the whole gain of touching each page once? Every finding belongs
+#' to one page (for
+#' cannibalized queries the page to keep), so the gains of the pages add up to those of the list;
+#' and so do those of
 #' queries, folders and topics (the query's head term, see [tide_terms()]).
 #'
 #' @param findings A `tide_findings` object.
@@ -42,8 +44,8 @@ finding_topics <- function(findings, found) {
   fcoalesce(heads[match(found$query, summary$queries$query)], "(no topic)")
 }
 
-# Sum of gains with an interval. Half-widths of independent findings add up in squares; those that rest on one
-# assumption about the chance of a step in full.
+# Sum of gains with an interval. Half-widths of independent findings add up in squares; those that
+# rest on one assumption about the chance of a step in full.
 total_gain <- function(found) {
   shared <- found$kind %in% c("striking_distance", "tail_demand", "new_page", "falling", "rising")
   width <- function(each) sqrt(sum(each[!shared]^2) + sum(each[shared])^2)

@@ -1,8 +1,9 @@
-# What clicks are worth: conversions and money, where pages have facts of them. A page's own rate leans on that of its
-# group (its first folder, or the groups of the settings), and a group's on the site's, by as much as few sessions tell.
+# What clicks are worth: conversions and money, where pages have facts of them. A page's own rate
+# leans on that of its group (its first folder, or the groups of the settings), and a group's on the
+# site's, by as much as few sessions tell.
 
-# In: findings with `page` and `gain`; out: `gain_conversions` and `gain_value` with low and high, per 30 days, or
-# nothing added where no page has sessions and conversions.
+# In: findings with `page` and `gain`; out: `gain_conversions` and `gain_value` with low and high,
+# per 30 days, or nothing added where no page has sessions and conversions.
 add_worth <- function(found, summary, rules) {
   pages <- summary$pages
   if (is.null(pages[["sessions"]]) || is.null(pages[["conversions"]])) return(found)
@@ -27,8 +28,9 @@ add_worth <- function(found, summary, rules) {
   found[]
 }
 
-# Conversions per session of each page. Beta-binomial empirical Bayes: how many sessions a group's rate is worth follows
-# from how far the pages' rates lie apart beyond chance, by moments. Out: list(rate, relative error), or NULL.
+# Conversions per session of each page. Beta-binomial empirical Bayes: how many sessions a group's
+# rate is worth follows from how far the pages' rates lie apart beyond chance, by moments. Out:
+# list(rate, relative error), or NULL.
 page_rates <- function(sessions, conversions, group) {
   known <- !is.na(sessions) & !is.na(conversions) & sessions > 0 & conversions <= sessions
   if (!any(known) || sum(conversions[known]) == 0) return(NULL)

@@ -10,8 +10,8 @@ save_figure <- function(figure, file, width = 9, height = 5.5) {
   })
 }
 
-# Devices do not say where a disk ran full: a figure that is whole ends as its format does. Signs that XML does not allow
-# are shown.
+# Devices do not say where a disk ran full: a figure that is whole ends as its format does. Signs
+# that XML does not allow are shown.
 finish_figure <- function(path, svg) {
   whole <- if (!file.exists(path)) FALSE
     else if (svg) any(grepl("</svg>", readLines(path, warn = FALSE), fixed = TRUE))

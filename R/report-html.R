@@ -1,8 +1,11 @@
 #' Write the report
 #'
-#' One HTML file that holds everything, opens from disk and needs no network: totals and trend, the ranked list (sorts,
-#' searches, expands to the evidence and to the query's pages), the same by page (with the page's queries), the
-#' opportunity map, the curve, what was read and left out, and what the figures mean. It can be read on a phone, with a
+#' One HTML file that holds everything, opens from disk and needs no network: totals and trend,
+#' the ranked list (sorts,
+#' searches, expands to the evidence and to the query's pages), the same by page (with the page's
+#' queries), the
+#' opportunity map, the curve, what was read and left out, and what the figures mean. It can be
+#' read on a phone, with a
 #' keyboard, on paper, and without scripts.
 #'
 #' @param findings A `tide_findings` object.
@@ -11,7 +14,8 @@
 #' @param site A [tide_trace()] of the whole site (`"/*"`), for the count of ranking queries by
 #'   week; `NULL` leaves it out.
 #' @param moves What [tide_moves()] tells of pages, for the part "what moved"; `NULL` leaves it out.
-#' @param followed What [tide_follow()] tells, for events on the trend and the part "over time"; `NULL` leaves it out.
+#' @param followed What [tide_follow()] tells, for events on the trend and the part "over time";
+#'   `NULL` leaves it out.
 #' @return `file`, invisibly.
 #' @section Errors: `tide_error_write` where the file cannot be written.
 #' @examples

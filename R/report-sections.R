@@ -1,4 +1,5 @@
-# Sections of the report: what each says, in order. Every number comes from the findings, curve and summary.
+# Sections of the report: what each says, in order. Every number comes from the findings, curve and
+# summary.
 
 report_head <- function(findings, title, moves, followed) {
   summary <- findings$summary

@@ -1,4 +1,5 @@
-# Tables of the report. Cells are escaped here and nowhere else; numbers carry their value for sorting.
+# Tables of the report. Cells are escaped here and nowhere else; numbers carry their value for
+# sorting.
 
 escape <- function(x) htmltools::htmlEscape(visible_text(x))
 
@@ -50,8 +51,8 @@ drill_down <- function(rows, other, weeks_led = NULL, most = 10) {
     if (nrow(rows) > most) sprintf("<p class='soft'>and %s more</p>", format_count(nrow(rows) - most)))
 }
 
-# Pairs of one query or page, best first, with shares of the clicks (of the impressions where there are none) and a
-# small line of clicks by week for those that are drawn.
+# Pairs of one query or page, best first, with shares of the clicks (of the impressions where there
+# are none) and a small line of clicks by week for those that are drawn.
 drill_rows <- function(summary, by, code, most = 10) {
   pairs <- summary$pairs
   own <- pairs[if (by == "query") pairs$query == code else pairs$page == code]

@@ -1,10 +1,13 @@
 #' The list, or what moved, as a workbook
 #'
-#' For people. Of findings: one sheet per view (the list, by page, by query, by topic, what was recognised and is no
-#' finding), header rows that stay, filters, colours on the extremes, links to the pages, a note on every column. The
+#' For people. Of findings: one sheet per view (the list, by page, by query, by topic, what was
+#' recognised and is no
+#' finding), header rows that stay, filters, colours on the extremes, links to the pages, a note
+#' on every column. The
 #' column `decision` is to be filled in by hand and read back by `inktide decide --sheet`.
 #'
-#' Of [tide_moves()]: a sheet per comparison with the movers, one with the windows and the sum of the site.
+#' Of [tide_moves()]: a sheet per comparison with the movers, one with the windows and the sum of
+#' the site.
 #' @param findings A `tide_findings` object; or a `tide_moves` object, or a list of several.
 #' @param file Path that ends in `.xlsx`. Written whole or not at all.
 #' @return `file`, invisibly.

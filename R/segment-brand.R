@@ -1,6 +1,6 @@
-# Brand queries: those that hold a brand word. A word is looked for in the query as written and with its
-# spaces and hyphens taken out, so "fernmoor" also finds "fern moor seeds". Short words (up to four
-# letters) must stand alone, because they hide inside others.
+# Brand queries: those that hold a brand word. A word is looked for in the query as written and with
+# its spaces and hyphens taken out, so "fernmoor" also finds "fern moor seeds". Short words (up to
+# four letters) must stand alone, because they hide inside others.
 
 is_brand <- function(queries, words) {
   words <- unique(query_key(words))
@@ -17,7 +17,8 @@ is_brand <- function(queries, words) {
   hit
 }
 
-# The form in which queries are compared: one Unicode form (NFC), no difference of case, single spaces.
+# The form in which queries are compared: one Unicode form (NFC), no difference of case, single
+# spaces.
 fold_case <- function(x) {
   beyond <- text_holds(x, "beyond")
   capital <- which(text_holds(x, "capitals") & !beyond)

@@ -38,8 +38,8 @@ tide_segment <- function(name, ..., not = FALSE) {
   structure(list(name = name, conditions = conditions, not = isTRUE(not)), class = "tide_segment")
 }
 
-# Each condition: what it looks at (a text, a dimension, or the sums of a query x page pair), what its value must be,
-# how to say that it failed, and the test of many (x, value, rules) -> logical.
+# Each condition: what it looks at (a text, a dimension, or the sums of a query x page pair), what
+# its value must be, how to say that it failed, and the test of many (x, value, rules) -> logical.
 segment_conditions <- local({
   condition <- function(on, value, fails, test) list(on = on, value = value, fails = fails, test = test)
   pattern <- function(on, wanted) condition(on, "pattern",

@@ -109,7 +109,8 @@ segment_step <- function(segment, rules) function(rows) {
   stats::setNames(list(setdiff(seq_len(nrow(rows)), unlist(failed))), sprintf("in '%s'", segment$name))
 }
 
-# Per condition, in order, the rows that fail it and none before it. Texts are tested once each, sums by pair.
+# Per condition, in order, the rows that fail it and none before it. Texts are tested once each,
+# sums by pair.
 failed_conditions <- function(segment, rows, rules) {
   left <- rep(TRUE, nrow(rows))
   failed <- list()
@@ -210,7 +211,8 @@ pairs_inside <- function(summary, sums, segments, rules) {
   inside
 }
 
-# What of a segment can wait until rows are summed up, and what cannot. Out: list(rows, pairs), segments or NULL.
+# What of a segment can wait until rows are summed up, and what cannot. Out: list(rows, pairs),
+# segments or NULL.
 split_segment <- function(segment) {
   on <- vapply(segment_conditions[names(segment$conditions)], `[[`, "", "on")
   late <- on %in% c("query", "page", "pair")

@@ -8,7 +8,8 @@ intent_words <- list(
     "tips", "does", "is", "growing", "tutorial")
 )
 
-# In: queries in lower case. Out: the name of the first list that has a word of the query, or "uncategorised".
+# In: queries in lower case. Out: the name of the first list that has a word of the query, or
+# "uncategorised".
 query_intent <- function(queries, lists = intent_words) {
   out <- rep("uncategorised", length(queries))
   for (intent in rev(names(lists))) {

@@ -1,4 +1,5 @@
-# Regular expressions against many texts, with an end: patterns that try every way of splitting a text never finish.
+# Regular expressions against many texts, with an end: patterns that try every way of splitting a
+# text never finish.
 
 match_pattern <- function(texts, pattern, seconds = 20) {
   runaway <- function(...) {

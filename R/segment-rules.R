@@ -66,7 +66,8 @@ page_group <- function(pages, groups) {
   out
 }
 
-# Words of queries: what spaces and punctuation leave, in any script. An apostrophe or hyphen inside stays.
+# Words of queries: what spaces and punctuation leave, in any script. An apostrophe or hyphen inside
+# stays.
 query_words <- function(queries) {
   # Most are words and single spaces already.
   odd <- grep("[^a-z0-9 '.+#-]|  ", queries, perl = TRUE)
@@ -74,7 +75,8 @@ query_words <- function(queries) {
   strsplit(queries, " ", fixed = TRUE)
 }
 
-# The words of each query but those to leave out, each once: a data.table of `query` (its place) and `word`.
+# The words of each query but those to leave out, each once: a data.table of `query` (its place) and
+# `word`.
 word_table <- function(queries, leave = function_words) {
   words <- query_words(queries)
   long <- data.table(query = rep(seq_along(queries), lengths(words)), word = as.character(unlist(words)))

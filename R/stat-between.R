@@ -1,8 +1,9 @@
-# How far units differ by themselves, beyond the noise that each is seen with. Three estimators, each where its kind of
-# data calls for it.
+# How far units differ by themselves, beyond the noise that each is seen with. Three estimators,
+# each where its kind of data calls for it.
 
-# Of many units of which some truly moved: the variance at which the middle half of the standardised values is as wide as
-# that of a normal, so that what moved does not widen it. Some thousands, evenly spaced, tell it to within a few percent.
+# Of many units of which some truly moved: the variance at which the middle half of the standardised
+# values is as wide as that of a normal, so that what moved does not widen it. Some thousands,
+# evenly spaced, tell it to within a few percent.
 middle_variance <- function(x, noise, most = 5000L) {
   if (length(x) > most) {
     some <- as.integer(seq(1, length(x), length.out = most))
@@ -14,8 +15,8 @@ middle_variance <- function(x, noise, most = 5000L) {
   stats::uniroot(width, c(0, 25), extendInt = "downX")$root
 }
 
-# Of some units of which none is singled out: their common value and their variance, by weighted moments, the one given
-# the other.
+# Of some units of which none is singled out: their common value and their variance, by weighted
+# moments, the one given the other.
 common_and_between <- function(x, noise) {
   between <- 0.05
   for (round in 1:5) {
@@ -26,8 +27,9 @@ common_and_between <- function(x, noise) {
   list(common = common, between = between, variance = 1 / sum(1 / (noise + between)))
 }
 
-# Of a handful of units: by moments (DerSimonian, Laird 1986, Controlled Clinical Trials 7, 177-188), with a belief worth
-# one unit in a difference of a tenth, which keeps two of them from looking alike or apart by luck.
+# Of a handful of units: by moments (DerSimonian, Laird 1986, Controlled Clinical Trials 7,
+# 177-188), with a belief worth one unit in a difference of a tenth, which keeps two of them from
+# looking alike or apart by luck.
 few_between <- function(x, noise, belief = 0.1) {
   weight <- 1 / noise
   middle <- sum(weight * x) / sum(weight)
@@ -37,8 +39,8 @@ few_between <- function(x, noise, belief = 0.1) {
   (moment * max(length(x) - 1, 0) + belief^2) / max(length(x), 1)
 }
 
-# Of rates: how many trials the mean of all is worth beside a unit's own (the sum of a beta distribution's parameters),
-# by moments.
+# Of rates: how many trials the mean of all is worth beside a unit's own (the sum of a beta
+# distribution's parameters), by moments.
 beta_weight <- function(trials, hits, mean, least = 20, most = 2000) {
   if (length(trials) < 5) return(200)
   chance <- mean * (1 - mean) / trials

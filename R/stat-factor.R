@@ -1,8 +1,10 @@
-# A query's own factor on the curve: clicks are Poisson around expected x factor, and factors differ from query to query as
-# a gamma distribution of mean 1 and variance `spread`. So clicks are negative binomial, and the posterior of a factor is
-# gamma again (Efron, Morris 1975, for the shrinking; Gelman and others, Bayesian Data Analysis, for the pair).
+# A query's own factor on the curve: clicks are Poisson around expected x factor, and factors differ
+# from query to query as a gamma distribution of mean 1 and variance `spread`. So clicks are
+# negative binomial, and the posterior of a factor is gamma again (Efron, Morris 1975, for the
+# shrinking; Gelman and others, Bayesian Data Analysis, for the pair).
 
-# In: clicks, what the curve expects of them, the spread at their positions. Out: the posterior's shape and rate.
+# In: clicks, what the curve expects of them, the spread at their positions. Out: the posterior's
+# shape and rate.
 factor_posterior <- function(clicks, expected, spread) list(shape = 1 / spread + clicks, rate = 1 / spread + expected)
 
 # Its mean: clicks to expected ones, held to 1 by as many of both as 1 / spread.

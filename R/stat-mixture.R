@@ -1,5 +1,5 @@
-# The two-groups mixture: a usual, a low and a high part of effects that are seen with noise (Efron 2010), fitted over a
-# grid of effects, so that what is seen may have any likelihood.
+# The two-groups mixture: a usual, a low and a high part of effects that are seen with noise (Efron
+# 2010), fitted over a grid of effects, so that what is seen may have any likelihood.
 
 # Logs of factors on what is expected.
 factor_grid <- seq(-4.8, 2.4, by = 0.075)
@@ -20,21 +20,21 @@ measured_over_factors <- function(z, noise, at = factor_grid) highest_one(-0.5 *
 
 highest_one <- function(logs) exp(logs - do.call(pmax, as.data.frame(logs)))
 
-# In: for each pair how likely what is seen of it is under each effect of `at`, and the usual standard deviation to
-# start from. Out: weights, means and standard deviations of the usual, low and high part, and how many are `seen` of
-# each. Priors worth a handful of observations keep small sites sane. gamma: see effect_density(). near: groups of
-# nearly the same, to start from.
+# In: for each pair how likely what is seen of it is under each effect of `at`, and the usual
+# standard deviation to start from. Out: weights, means and standard deviations of the usual, low
+# and high part, and how many are `seen` of each. Priors worth a handful of observations keep small
+# sites sane. gamma: see effect_density(). near: groups of nearly the same, to start from.
 fit_two_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, gamma = 0, near = NULL) {
   without <- fit_groups(given, at, usual_sd, least_sd, gamma, high = FALSE, near = near)
   if (!high_may_say_more(given, at, without)) return(without)
   with <- fit_groups(given, at, usual_sd, least_sd, gamma, high = TRUE)
-  # A high part that says no more than the tail of the usual one is left out (BIC): with it usual queries seem too much
-  # alike, and natural lows too rare.
+  # A high part that says no more than the tail of the usual one is left out (BIC): with it usual
+  # queries seem too much alike, and natural lows too rare.
   if (with$likelihood - without$likelihood > 1.5 * log(max(2, nrow(given)))) with else without
 }
 
-# Whether some high part, put beside a fit without one, makes what is seen likelier by more than luck would: most fits
-# need no more than that look.
+# Whether some high part, put beside a fit without one, makes what is seen likelier by more than
+# luck would: most fits need no more than that look.
 high_may_say_more <- function(given, at, groups) {
   total <- chance_of(given, groups, at)
   for (distance in c(0.4, 0.8, 1.2, 1.6)) {
@@ -46,8 +46,9 @@ high_may_say_more <- function(given, at, groups) {
   FALSE
 }
 
-# The same where it is open whether queries differ by log-normal or gamma factors, whose lower tails lie far apart: each
-# counts by how well it explains what is seen (the two being as likely beforehand).
+# The same where it is open whether queries differ by log-normal or gamma factors, whose lower tails
+# lie far apart: each counts by how well it explains what is seen (the two being as likely
+# beforehand).
 fit_query_groups <- function(given, near = NULL) {
   skewed <- fit_two_groups(given, gamma = 1, near = near)
   normal <- fit_two_groups(given, near = near)
@@ -55,7 +56,8 @@ fit_query_groups <- function(given, near = NULL) {
   fit_two_groups(given, gamma = stats::plogis(better), near = if (better > 0) skewed else normal)
 }
 
-# Largest posterior, by BFGS: steps of an EM come to a halt long before, since weights and tails explain each other.
+# Largest posterior, by BFGS: steps of an EM come to a halt long before, since weights and tails
+# explain each other.
 fit_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, gamma = 0, high = TRUE,
                        near = NULL) {
   prior <- list(sd = c(usual_sd, 0.4, 0.4), size = c(18, 1, if (high) 1 else 0))
@@ -88,8 +90,9 @@ fit_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, g
   groups
 }
 
-# Groups from numbers without bounds: the usual mean and the log of what its standard deviation is above the least one;
-# per further group the log of its weight beside the usual one, of its distance beyond 0.4, and of how much wider it is.
+# Groups from numbers without bounds: the usual mean and the log of what its standard deviation is
+# above the least one; per further group the log of its weight beside the usual one, of its distance
+# beyond 0.4, and of how much wider it is.
 groups_from <- function(x, least_sd, gamma, high) {
   weight <- exp(c(usual = 0, low = x[3], high = if (high) x[6] else -Inf))
   sd <- least_sd + exp(x[2])
@@ -100,7 +103,8 @@ groups_from <- function(x, least_sd, gamma, high) {
 
 chance_of <- function(given, groups, at) drop(given %*% rowSums(group_priors(groups, at))) + 1e-300
 
-# Means and standard deviations as if five pairs of each group had been seen before, weights as if some twenty had.
+# Means and standard deviations as if five pairs of each group had been seen before, weights as if
+# some twenty had.
 log_prior <- function(groups, prior, high) {
   anchor <- c(0, groups$mean[1] - 0.8, groups$mean[1] + 0.8)
   of <- seq_len(if (high) 3 else 2)
@@ -111,8 +115,8 @@ log_prior <- function(groups, prior, high) {
 # Weight of each effect in each group: a column a group.
 group_priors <- function(groups, at) vapply(1:3, function(k) group_prior(groups, k, at), at)
 
-# What is low lies below what is usual, what is high above; an effect at the border counts by the part of its step
-# beyond.
+# What is low lies below what is usual, what is high above; an effect at the border counts by the
+# part of its step beyond.
 group_prior <- function(groups, k, at) {
   own <- effect_density(at, groups$mean[k], groups$sd[k], groups$gamma)
   if (k > 1) {
@@ -124,8 +128,9 @@ group_prior <- function(groups, k, at) {
   groups$weight[k] * own / sum(own)
 }
 
-# Probabilities of the effects `at`, of this mean and standard deviation: normal, but for the share `gamma`, which is
-# distributed as the log of a gamma variable (trigamma(size) is sd^2, to within a hundredth).
+# Probabilities of the effects `at`, of this mean and standard deviation: normal, but for the share
+# `gamma`, which is distributed as the log of a gamma variable (trigamma(size) is sd^2, to within a
+# hundredth).
 effect_density <- function(at, mean, sd, gamma) {
   normal <- stats::dnorm(at, mean, sd)
   if (gamma == 0) return(normal / sum(normal))

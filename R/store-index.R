@@ -1,7 +1,8 @@
-# The index of the archive: one SQLite file that says which parts count. Everything in it also stands in small JSON
-# records beside the parts, from which it can be rebuilt.
+# The index of the archive: one SQLite file that says which parts count. Everything in it also
+# stands in small JSON records beside the parts, from which it can be rebuilt.
 
-# What each format has beyond the one before it; an older archive is brought up to date on opening, in one transaction.
+# What each format has beyond the one before it; an older archive is brought up to date on opening,
+# in one transaction.
 store_migrations <- list(
   `2` = "CREATE TABLE facts (id INTEGER PRIMARY KEY, place TEXT, date TEXT, file TEXT, rows TEXT, content TEXT UNIQUE)",
   `3` = "CREATE TABLE decisions (number INTEGER PRIMARY KEY, id TEXT, decision TEXT, at TEXT, until TEXT, note TEXT,
@@ -53,8 +54,9 @@ check_format <- function(con, folder) {
   }
 }
 
-# Runs `work` with a connection. Writing takes the one write lock for the whole of it: a second process waits, and
-# either everything is committed or nothing is. An archive that nobody wrote to yet is read as an empty one.
+# Runs `work` with a connection. Writing takes the one write lock for the whole of it: a second
+# process waits, and either everything is committed or nothing is. An archive that nobody wrote to
+# yet is read as an empty one.
 with_store <- function(store, write, work, waiting = NULL) {
   con <- NULL
   on.exit(if (!is.null(con)) DBI::dbDisconnect(con))

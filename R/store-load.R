@@ -51,7 +51,8 @@ tide_load <- function(store, files, exported = NULL, columns = NULL, date_order 
       return(structure(result, class = "tide_load"))
     }
     import <- DBI::dbGetQuery(con, "SELECT coalesce(max(id), 0) + 1 AS id FROM imports")$id
-    # Begun: whatever is left of it where this process is killed can be told from what belongs to the archive.
+    # Begun: whatever is left of it where this process is killed can be told from what belongs to
+    # the archive.
     write_record(store, "import", import, list())
     for (grain in names(tables)) {
       if (!is.null(progress)) progress(sprintf("Storing %s", grain))
@@ -69,8 +70,8 @@ tide_load <- function(store, files, exported = NULL, columns = NULL, date_order 
   })
 }
 
-# What the days of an import hold and what they held before it, grain by grain: figures of different grain never add
-# up. Days that a newer export holds stay with that.
+# What the days of an import hold and what they held before it, grain by grain: figures of different
+# grain never add up. Days that a newer export holds stay with that.
 import_changes <- function(con, import) {
   DBI::dbGetQuery(con, "SELECT d.import, d.grain, count(*) AS days, sum(d.rows) AS rows, sum(d.clicks) AS clicks,
     coalesce(sum(CASE WHEN c.exported <= d.exported THEN c.rows END), 0) AS rows_before,

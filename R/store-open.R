@@ -1,13 +1,14 @@
-# The archive of a project: a folder of immutable Parquet parts, one SQLite file that says which of them count, and
-# small records from which that file can be rebuilt.
+# The archive of a project: a folder of immutable Parquet parts, one SQLite file that says which of
+# them count, and small records from which that file can be rebuilt.
 #
 #   archive/archive.sqlite   meta, imports, changes, parts, days, facts, decisions
 #   archive/parts/*.parquet  the rows of one import, grain and month
 #   archive/records/*.json   what the index says of each import, table of facts and decision
 #
-# An import only ever adds: new part files first, then one transaction that makes them known. Killed at any instant,
-# the archive is either before or after. Which import a day counts from follows from `days`: the newest export that
-# holds it and was not undone. So nothing is ever overwritten, and any import can be undone.
+# An import only ever adds: new part files first, then one transaction that makes them known. Killed
+# at any instant, the archive is either before or after. Which import a day counts from follows from
+# `days`: the newest export that holds it and was not undone. So nothing is ever overwritten, and
+# any import can be undone.
 
 #' Open a project's archive
 #'

@@ -74,8 +74,8 @@ with_new_index <- function(store, work) {
   finish_records(store)
 }
 
-# Parts that no record tells of, as archives of earlier versions have them: what they hold says what they are. Out: a
-# list like the records of imports.
+# Parts that no record tells of, as archives of earlier versions have them: what they hold says what
+# they are. Out: a list like the records of imports.
 import_of_parts <- function(store, files, records, now) {
   number <- part_import(files)
   files <- files[!is.na(number)]

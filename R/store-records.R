@@ -1,6 +1,7 @@
-# Records beside the parts: one JSON file for each import, table of facts and set of decisions, written before the
-# transaction that makes them known and given its final name after it. So a load that was killed leaves a record that
-# still ends in .pending, and an index that was lost leaves records that it does not know.
+# Records beside the parts: one JSON file for each import, table of facts and set of decisions,
+# written before the transaction that makes them known and given its final name after it. So a load
+# that was killed leaves a record that still ends in .pending, and an index that was lost leaves
+# records that it does not know.
 
 records_folder <- function(store) file.path(store$dir, "records")
 
@@ -23,9 +24,9 @@ list_records <- function(store, pending = FALSE) {
   data.table(file = files, kind = sub("-.*", "", files), number = as.integer(gsub("[^0-9]", "", files)))
 }
 
-# Under the lock, so that nobody else is writing: pending records that the index knows are finished; those that it does
-# not know are what a killed process left, and go with their parts. Anything else that the index does not know is a
-# sign that the index is not the one that belongs to the parts.
+# Under the lock, so that nobody else is writing: pending records that the index knows are finished;
+# those that it does not know are what a killed process left, and go with their parts. Anything else
+# that the index does not know is a sign that the index is not the one that belongs to the parts.
 settle_records <- function(store, con) {
   pending <- list_records(store, pending = TRUE)
   known <- known_numbers(con)
@@ -77,7 +78,8 @@ abort_lost <- function(store, left) {
     sprintf("%s, the first '%s'", format_plural(length(left), "file"), left[1]), "store_index")
 }
 
-# Records of all that an archive of an earlier format holds. Parts that no import knows come from loads that were killed.
+# Records of all that an archive of an earlier format holds. Parts that no import knows come from
+# loads that were killed.
 record_all <- function(store, con) {
   imports <- DBI::dbGetQuery(con, "SELECT id FROM imports")$id
   if (length(imports)) {

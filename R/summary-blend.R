@@ -1,5 +1,5 @@
-# What daily rows tell about the places that one row blends: sums over neighbouring days of one pair, by band of
-# position. See curve-blend.R for what is made of them.
+# What daily rows tell about the places that one row blends: sums over neighbouring days of one
+# pair, by band of position. See curve-blend.R for what is made of them.
 
 blend_bands <- c(1, 1.3, 1.7, 2.3, 3, 4, 5.5, 7.5, 10.5, 14, 20, 30)
 # Rows that are looked at; pairs are taken whole.

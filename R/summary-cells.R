@@ -1,7 +1,7 @@
-# Additive cells: clicks, impressions and impressions x position by query, page and position bin. Bins are
-# half a position wide down to 20, where the curve is steep, and wider below. A cell keeps its own mean
-# position, so a bin is only a bucket and never a value. Half-open bins [1, 1.5), [1.5, 2), ... make the
-# bins of a rounded position whole: position 2 is [1.5, 2.5).
+# Additive cells: clicks, impressions and impressions x position by query, page and position bin.
+# Bins are half a position wide down to 20, where the curve is steep, and wider below. A cell keeps
+# its own mean position, so a bin is only a bucket and never a value. Half-open bins [1, 1.5), [1.5,
+# 2), ... make the bins of a rounded position whole: position 2 is [1.5, 2.5).
 
 position_breaks <- c(seq(1, 20.5, by = 0.5), seq(21.5, 30.5, by = 1), seq(35.5, 100.5, by = 5))
 
@@ -10,8 +10,8 @@ bin_of_half <- findInterval(seq_len(201) / 2, position_breaks)
 position_bin <- function(position) bin_of_half[pmin.int(as.integer(position * 2), 201L)]
 
 # In: `work`, a list of query, page (codes), clicks, impressions, position, and (where not all are)
-# for each row whether it is recent.
-# Out: sums, and the count of rows, by query, page, bin and, where only some rows are recent, `recent`.
+# for each row whether it is recent. Out: sums, and the count of rows, by query, page, bin and,
+# where only some rows are recent, `recent`.
 reduce_cells <- function(work, recent = NULL) {
   rows <- setDT(list(query = work$query, page = work$page, bin = position_bin(work$position),
     clicks = work$clicks, impressions = work$impressions, weighted = work$impressions * work$position))

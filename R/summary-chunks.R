@@ -1,12 +1,14 @@
-# The reduction, chunk by chunk: each chunk of rows becomes cells in codes of its own, and two reductions are merged by
-# the keys of their queries and pages. So memory follows the largest chunk and the answer, and never all rows.
+# The reduction, chunk by chunk: each chunk of rows becomes cells in codes of its own, and two
+# reductions are merged by the keys of their queries and pages. So memory follows the largest chunk
+# and the answer, and never all rows.
 
-# chunks: functions of the first day needed (or NULL) that give rows. recent_from: first recent day, NULL where all are.
-# Out: list(queries, pages: names and keys by code; all, recent: cells; by_day; codes: of the rows, where there is but
-# one chunk).
+# chunks: functions of the first day needed (or NULL) that give rows. recent_from: first recent day,
+# NULL where all are. Out: list(queries, pages: names and keys by code; all, recent: cells; by_day;
+# codes: of the rows, where there is but one chunk).
 reduce_chunks <- function(chunks, recent_from, split = NULL) {
   several <- length(chunks) > 1
-  # Like with like: two of one level become one of the next, so that each is merged a few times only.
+  # Like with like: two of one level become one of the next, so that each is merged a few times
+  # only.
   waiting <- list()
   level <- integer()
   join_last <- function() {
@@ -77,9 +79,9 @@ merge_reduced <- function(one, other) {
     blend = add_blend_sums(one$blend, other$blend), course = add_courses(one$course, other$course))
 }
 
-# What is needed of the recent days besides sums: `contested`, by day, of queries that more than one page is shown for,
-# and `weekly`, of the pairs seen most. One chunk is in memory still; of several, those with recent days are gone
-# through once more, for these queries alone.
+# What is needed of the recent days besides sums: `contested`, by day, of queries that more than one
+# page is shown for, and `weekly`, of the pairs seen most. One chunk is in memory still; of several,
+# those with recent days are gone through once more, for these queries alone.
 recent_days_of <- function(chunks, reduced, pairs, recent_from, last) {
   several <- pairs[pairs$impressions >= 5, .N, by = "query"]
   several <- several$query[several$N > 1]

@@ -21,15 +21,24 @@
 #'   [tide_filter()] was not told. Exports usually cover three months.
 #' @param split A dimension by which [tide_curve()] shall tell parts apart: `device`,
 #'   `country`, `vertical`, `rich_result` or `month`.
-#' @return A `tide_summary` object: a list with `queries` (data.table: `query`, `key`, `segment`), `pages` (`page`,
-#'   `key`), `cells` (`query`, `page` as row numbers of the former, `bin`, `clicks`, `impressions`, `position`, `rows`:
-#'   how many were summed up), `recent_cells`, `pairs` (recent, by query x page, with `ctr`, `position`, `spread`),
-#'   `contested` (recent days of queries with several pages, or `NULL` without dates), `weekly` (the pairs seen most, by
-#'   whole `week` of the recent days, 1 the oldest, or `NULL`), `by_day`, `odd_days` (days whose CTR is far from that of
-#'   the days around, as tracking faults and bots leave them: kept everywhere but in `cells`), `split_cells` (cells by
-#'   `part` of the `split`, or `NULL`), `blend` (sums that tell how far the places within one row lie apart, or `NULL`),
-#'   `course` (impressions and position of a sample of queries by month, from which the chance of a step up is learnt,
-#'   or `NULL`), `rests_on` (which days come from which of several grains), `site_by_day` and `site_by_page` (from tables without queries, or `NULL`), `window`, `recent`, and the
+#' @return A `tide_summary` object: a list with `queries` (data.table: `query`, `key`,
+#'   `segment`), `pages` (`page`,
+#'   `key`), `cells` (`query`, `page` as row numbers of the former, `bin`, `clicks`,
+#'   `impressions`, `position`, `rows`:
+#'   how many were summed up), `recent_cells`, `pairs` (recent, by query x page, with `ctr`,
+#'   `position`, `spread`),
+#'   `contested` (recent days of queries with several pages, or `NULL` without dates), `weekly`
+#'   (the pairs seen most, by
+#'   whole `week` of the recent days, 1 the oldest, or `NULL`), `by_day`, `odd_days` (days whose
+#'   CTR is far from that of
+#'   the days around, as tracking faults and bots leave them: kept everywhere but in `cells`),
+#'   `split_cells` (cells by
+#'   `part` of the `split`, or `NULL`), `blend` (sums that tell how far the places within one row
+#'   lie apart, or `NULL`),
+#'   `course` (impressions and position of a sample of queries by month, from which the chance of
+#'   a step up is learnt,
+#'   or `NULL`), `rests_on` (which days come from which of several grains), `site_by_day` and
+#'   `site_by_page` (from tables without queries, or `NULL`), `window`, `recent`, and the
 #'   `sources` of the data and what was `left_out` of the table used.
 #' @section Errors:
 #' `tide_error_grain` where no table has queries.
@@ -110,8 +119,9 @@ validate_summary <- function(x) {
 # Days from the first date there is: where dates are weeks, one may begin before the window.
 days_held <- function(by_day, from, to) as.integer(to - min(by_day$date[by_day$date >= from])) + 1L
 
-# Where the rows with queries are. Out: list(table: its dimensions and window; chunks: functions that give rows, one
-# chunk after the other; totals: data with the tables that have no queries; grains; left_out).
+# Where the rows with queries are. Out: list(table: its dimensions and window; chunks: functions
+# that give rows, one chunk after the other; totals: data with the tables that have no queries;
+# grains; left_out).
 query_rows <- function(data) {
   if (inherits(data, "tide_months")) return(month_rows(data))
   table <- pick_table(data, c("query", "page"))
@@ -127,7 +137,8 @@ abort_no_queries <- function(grains) {
     fix = "Export a table by query, or better by query and page.", class = "grain")
 }
 
-# Site or page totals from a table without queries: private queries are missing from tables with them.
+# Site or page totals from a table without queries: private queries are missing from tables with
+# them.
 site_totals <- function(data, by, query_table) {
   table <- pick_table(data, by, refused = if (by == "date") c("query", "page") else "query")
   if (is.null(table)) return(NULL)

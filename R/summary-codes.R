@@ -1,9 +1,9 @@
-# Texts to small integers, once: everything after the summary works on codes, and two spellings of one
-# query or page get one code here, so that nothing later can see two names for one thing.
+# Texts to small integers, once: everything after the summary works on codes, and two spellings of
+# one query or page get one code here, so that nothing later can see two names for one thing.
 
-# In: a text column and a weight per row; `clean` and `key` turn distinct texts into what is shown and what is
-# compared. Out: list(code, one per row; names and keys, one per code, in alphabetical order of the key; weights of all
-# spellings, where asked for).
+# In: a text column and a weight per row; `clean` and `key` turn distinct texts into what is shown
+# and what is compared. Out: list(code, one per row; names and keys, one per code, in alphabetical
+# order of the key; weights of all spellings, where asked for).
 code_texts <- function(texts, weight, clean, key, weigh = FALSE) {
   texts <- as_levels(texts)
   row <- as.integer(texts)

@@ -1,10 +1,11 @@
 # Where queries stood month by month, of a sample of them: what finding-reach.R learns from.
 
-# The queries with the smallest hashes, the same in every chunk, so that sums of chunks can be merged.
+# The queries with the smallest hashes, the same in every chunk, so that sums of chunks can be
+# merged.
 course_queries <- 3000L
 
-# In: codes, figures and date of rows; keys of the codes. Out: list(sums: query, page (hashes), month, impressions,
-# weighted; upto: the largest hash of which nothing is missing).
+# In: codes, figures and date of rows; keys of the codes. Out: list(sums: query, page (hashes),
+# month, impressions, weighted; upto: the largest hash of which nothing is missing).
 course_sums <- function(work, date, query_keys, page_keys, most = course_queries) {
   hash <- digest::digest2int(query_keys)
   upto <- if (length(hash) > most) sort(hash, partial = most)[most] else .Machine$integer.max

@@ -1,5 +1,5 @@
-# The archive as chunks for the reduction: the months of the table with queries one after the other, small ones
-# together.
+# The archive as chunks for the reduction: the months of the table with queries one after the other,
+# small ones together.
 
 # Out: as query_rows().
 month_rows <- function(data) {
@@ -41,8 +41,8 @@ month_rows <- function(data) {
     left_out = function() sum_left_out(rbindlist(c(list(plan$left_out), ledger))))
 }
 
-# Which grains the rows may come from, the best first: with pages before without; with dates all that have them, without
-# dates one.
+# Which grains the rows may come from, the best first: with pages before without; with dates all
+# that have them, without dates one.
 month_grains <- function(dimensions, rows) {
   for (needed in list(c("query", "page"), "query")) {
     fits <- which(vapply(dimensions, function(d) all(needed %in% d), NA))
@@ -54,7 +54,8 @@ month_grains <- function(dimensions, rows) {
   integer()
 }
 
-# The days that slices of the archive stand for: those of their dates, or the window that a table without dates told.
+# The days that slices of the archive stand for: those of their dates, or the window that a table
+# without dates told.
 slice_days <- function(slices, until) {
   new_table(setDT(list(date = if (all(slices$day > 0)) as.IDate(slices$day))),
     if (all(slices$day > 0)) "date", until, slice_window(slices))[c("from", "to", "days")]
@@ -64,7 +65,8 @@ rests_on <- function(slices) {
   slices[, .(from = as.IDate(min(day)), to = as.IDate(max(day)), days = .N), by = "grain"]
 }
 
-# For each day of a table the number of its chunk: months in order, as many together as stay within the rows.
+# For each day of a table the number of its chunk: months in order, as many together as stay within
+# the rows.
 chunk_of_months <- function(slices, at_once) {
   months <- slices[, .(rows = sum(rows)), by = "month"]
   setorderv(months, "month")

@@ -1,7 +1,8 @@
-# Days that tell nothing of how people click: tracking that stood still, bots that see and never click. The curve is
-# fitted without them; everything else keeps and shows them.
+# Days that tell nothing of how people click: tracking that stood still, bots that see and never
+# click. The curve is fitted without them; everything else keeps and shows them.
 
-# Unusual days whose clicks and impressions do not go together. Out: date, clicks, impressions, ctr, usual_ctr.
+# Unusual days whose clicks and impressions do not go together. Out: date, clicks, impressions, ctr,
+# usual_ctr.
 odd_days <- function(by_day) {
   none <- data.table(date = as.IDate(character()), clicks = numeric(), impressions = numeric(), ctr = numeric(),
     usual_ctr = numeric())

@@ -1,21 +1,30 @@
 #' Unusual days and weeks
 #'
-#' Finds days (and whole weeks) whose clicks or impressions are far from those around them, and says what each looks
-#' like: a tracking fault, a burst of bots, an outage, a surge of demand. [tide_filter()] leaves them out with
+#' Finds days (and whole weeks) whose clicks or impressions are far from those around them, and
+#' says what each looks
+#' like: a tracking fault, a burst of bots, an outage, a surge of demand. [tide_filter()] leaves
+#' them out with
 #' `without`.
 #'
-#' @details Logs of clicks and impressions, less the median of the four weeks around and the usual pattern of the week,
-#'   are divided by their usual size (the median absolute deviation, and the luck of counts). Unusual is what is more
-#'   than five times that and by half or more off. Weeks are counted back from the last day and held against the median
+#' @details Logs of clicks and impressions, less the median of the four weeks around and the
+#'   usual pattern of the week,
+#'   are divided by their usual size (the median absolute deviation, and the luck of counts).
+#'   Unusual is what is more
+#'   than five times that and by half or more off. Weeks are counted back from the last day and
+#'   held against the median
 #'   of nine.
-#' @param data A `tide_data` object with dates, or a `tide_months` object from [tide_by_month()], of which nothing needs
+#' @param data A `tide_data` object with dates, or a `tide_months` object from
+#'   [tide_by_month()], of which nothing needs
 #'   to be read.
-#' @return A data.table, oldest first: `from`, `to`, `days`, `what` (`clicks missing`, `seen, not clicked`, `clicked
+#' @return A data.table, oldest first: `from`, `to`, `days`, `what` (`clicks missing`, `seen,
+#'   not clicked`, `clicked
 #'   beyond the usual`, `few of both`, `surge`, `no rows`), `clicks`, `usual_clicks`, `impressions`,
-#'   `usual_impressions`, `likely` (what it looks like, in words). Figures without queries are used where they are held,
+#'   `usual_impressions`, `likely` (what it looks like, in words). Figures without queries are
+#'   used where they are held,
 #'   since they miss nothing.
 #' @section Errors: `tide_error_grain` without dates.
-#' @references Rousseeuw, Croux (1993), Journal of the American Statistical Association 88, 1273-1283 (the median
+#' @references Rousseeuw, Croux (1993), Journal of the American Statistical Association 88,
+#'   1273-1283 (the median
 #'   absolute deviation).
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
@@ -45,7 +54,8 @@ odd_kinds <- data.table(what = c("clicks missing", "seen, not clicked", "clicked
     "demand: a campaign, the press, a holiday",
     "the export lacks the day"))
 
-# Clicks and impressions of the site by day, of the finest account of it without queries, or NULL without dates.
+# Clicks and impressions of the site by day, of the finest account of it without queries, or NULL
+# without dates.
 days_of_site <- function(data) if (inherits(data, "tide_months")) planned_days(data$plan$wanted) else dated_sums(data)
 
 dated_sums <- function(data) {

@@ -11,7 +11,8 @@
 #' @param rules A [tide_rules()] object, for the bands.
 #' @param facts A list of [tide_facts()] to put beside queries and pages.
 #' @return A `tide_trace` object: a list with `kind` (`query`, `page` or `folder`), `name`,
-#'   `rows` (best first: `query` and `page`, or of a folder `page` and `queries`, then `clicks`, `impressions`, `ctr`,
+#'   `rows` (best first: `query` and `page`, or of a folder `page` and `queries`, then `clicks`,
+#'   `impressions`, `ctr`,
 #'   `position`, `share` of the clicks or, without any, of the impressions,
 #'   `band`, and with dates `weeks` seen and, for a query, `weeks_led`; then the facts), `weekly`
 #'   (`name`, `week` as its first day, `clicks`, `impressions`, `position`),

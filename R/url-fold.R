@@ -1,6 +1,6 @@
-# One page, one name. Exports spell a page in several ways: scheme, host case, "www.", trailing slash,
-# index files, section fragments, tracking parameters. Folded pages share a key; the name shown is the
-# spelling with the most impressions, cleaned of fragment and tracking.
+# One page, one name. Exports spell a page in several ways: scheme, host case, "www.", trailing
+# slash, index files, section fragments, tracking parameters. Folded pages share a key; the name
+# shown is the spelling with the most impressions, cleaned of fragment and tracking.
 
 # Parameters that say where a visitor came from and never which page it is.
 tracking_parameter <- "^(utm_[a-z_]+|[a-z]*clid)$"
@@ -54,8 +54,8 @@ replace_some <- function(x, which, pattern, by) {
   x
 }
 
-# Which page keys are meant by addresses or paths, separated by spaces, a star for everything below; NULL: all, where
-# none is named.
+# Which page keys are meant by addresses or paths, separated by spaces, a star for everything below;
+# NULL: all, where none is named.
 touched_pages <- function(pages, keys) {
   if (!nzchar(pages)) return(NULL)
   paths <- paste0(sub("/+$", "", sub("^[^/]*", "", keys)), "/")

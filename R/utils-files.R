@@ -1,5 +1,6 @@
-# Files are written whole or not at all: first beside the target, then renamed over it. What is no plain file (a device,
-# a pipe) is written through; a link stays a link and its target is replaced; owner and mode stay what they were.
+# Files are written whole or not at all: first beside the target, then renamed over it. What is no
+# plain file (a device, a pipe) is written through; a link stays a link and its target is replaced;
+# owner and mode stay what they were.
 
 # write: a function of a path, which it fills.
 write_whole <- function(path, write) {
@@ -28,7 +29,8 @@ place_bytes <- function(target, write, facts) {
   folder <- dirname(target)
   if (!dir.exists(folder)) refuse("there is no such folder")
   plain <- is.null(facts) || facts$kind == "file"
-  # What is not replaced by name is put together elsewhere, and so is a file in a folder that takes no new ones.
+  # What is not replaced by name is put together elsewhere, and so is a file in a folder that takes
+  # no new ones.
   staged <- if (plain && file.access(folder, 2) == 0) folder else tempdir()
   part <- tempfile(".inktide-", staged)
   on.exit(unlink(part))
@@ -74,7 +76,8 @@ send_bytes <- function(to, bytes) {
   if (nzchar(lost)) stop(lost, call. = FALSE)
 }
 
-# Why something failed, for a person: on one line, without its full stop and without paths of our own.
+# Why something failed, for a person: on one line, without its full stop and without paths of our
+# own.
 plain_cause <- function(cause) {
   text <- if (inherits(cause, "condition")) conditionMessage(cause) else cause
   text <- gsub("\\s+", " ", text)

@@ -1,5 +1,5 @@
-# Texts repeat millions of times in a table: as a factor they are small integers, compared and searched once per
-# distinct text. Unlike factor(), this sorts nothing.
+# Texts repeat millions of times in a table: as a factor they are small integers, compared and
+# searched once per distinct text. Unlike factor(), this sorts nothing.
 as_levels <- function(x) {
   if (is.factor(x)) return(x)
   found <- .Call(distinct_codes, as.character(x))
@@ -22,8 +22,8 @@ fold_levels <- function(x) {
   structure(match(folded, unique(folded))[as.integer(x)], levels = unique(folded), class = "factor")
 }
 
-# Which texts hold something that may have to be folded: bytes `beyond` ASCII, `capitals`, `blanks` other than single
-# spaces between words.
+# Which texts hold something that may have to be folded: bytes `beyond` ASCII, `capitals`, `blanks`
+# other than single spaces between words.
 text_holds <- function(x, what) .Call(text_holds_any, as.character(x),
   sum(c(beyond = 1L, capitals = 2L, blanks = 4L)[what]))
 

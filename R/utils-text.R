@@ -1,19 +1,21 @@
 # Texts that come from elsewhere, made harmless for what shows them.
 
-# Signs that a terminal or a page would obey instead of showing: control signs and those that turn the direction of
-# writing. The line feed is left to the caller.
+# Signs that a terminal or a page would obey instead of showing: control signs and those that turn
+# the direction of writing. The line feed is left to the caller.
 obeyed <- function(code) {
   (code < 32 & code != 10) | (code >= 127 & code < 160) |
     code %in% c(0x61c, 0x200e, 0x200f, 0x2028:0x202e, 0x2066:0x206f, 0xfeff)
 }
 
-# The same as bytes of UTF-8, with some others: few texts hold any, and only those are looked at sign by sign.
+# The same as bytes of UTF-8, with some others: few texts hold any, and only those are looked at
+# sign by sign.
 maybe_obeyed <- function(x) {
   grepl("[\\x01-\\x09\\x0b-\\x1f\\x7f]|\\xc2[\\x80-\\x9f]|\\xd8\\x9c|\\xe2(\\x80[\\x8e\\x8f\\xa8-\\xae]|\\x81)|\\xef\\xbb\\xbf",
     x, perl = TRUE, useBytes = TRUE)
 }
 
-# Each such sign is shown: control signs by their pictures (U+2400 and on), the others by their number.
+# Each such sign is shown: control signs by their pictures (U+2400 and on), the others by their
+# number.
 visible_text <- function(x) {
   x <- as_utf8(as.character(x))
   odd <- which(maybe_obeyed(x))

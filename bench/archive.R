@@ -1,5 +1,6 @@
-# The archive at 10 million rows over 16 months: a window of 90 days beside all of it, and the reduction month by month
-# beside all at once, with peak memory, and under a memory limit that all at once does not fit into.
+# The archive at 10 million rows over 16 months: a window of 90 days beside all of it, and the
+# reduction month by month beside all at once, with peak memory, and under a memory limit that all
+# at once does not fit into.
 #   R_LIBS=.build/library Rscript bench/archive.R [ROWS]
 suppressPackageStartupMessages({ library(data.table); library(inktide) })
 source("bench/make-data.R")

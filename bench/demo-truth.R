@@ -1,5 +1,5 @@
-# The marks on the demo site against its known truth, for several seeds, beside the plain pivot and the habit of
-# flagging whatever is below it.
+# The marks on the demo site against its known truth, for several seeds, beside the plain pivot and
+# the habit of flagging whatever is below it.
 #   R_LIBS=.build/library Rscript bench/demo-truth.R 1 2 3 4 5
 suppressPackageStartupMessages({ library(data.table); library(inktide) })
 seeds <- as.integer(commandArgs(TRUE))

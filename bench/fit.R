@@ -1,5 +1,5 @@
-# What the fit costs beside reading, in one process: cells and fit of 10 million daily rows against fread() of the file,
-# and how the fit grows with pairs and with parts.
+# What the fit costs beside reading, in one process: cells and fit of 10 million daily rows against
+# fread() of the file, and how the fit grows with pairs and with parts.
 #   R_LIBS=.build/library Rscript bench/fit.R [ROWS]
 suppressPackageStartupMessages({ library(data.table); library(inktide) })
 source("bench/make-data.R")

@@ -1,5 +1,5 @@
-# Exports of every kind with bytes changed, cut out, put in, doubled or cut off: none may crash, warn, fail with an error
-# that is not ours, or lose a row without a reason.
+# Exports of every kind with bytes changed, cut out, put in, doubled or cut off: none may crash,
+# warn, fail with an error that is not ours, or lose a row without a reason.
 #   R_LIBS=.build/library Rscript bench/fuzz-files.R [SEED] [FILES]
 suppressPackageStartupMessages({ library(inktide); library(data.table) })
 words <- c(commandArgs(TRUE), "1", "500")

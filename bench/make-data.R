@@ -1,5 +1,6 @@
-# Daily exports of a made-up shop of any size: query x page x device by day over 91 days. A tenth of the rows
-# belong to a few large queries; position follows each query, clicks a power law of it. No row stands twice.
+# Daily exports of a made-up shop of any size: query x page x device by day over 91 days. A tenth of
+# the rows belong to a few large queries; position follows each query, clicks a power law of it. No
+# row stands twice.
 make_export <- function(rows, file, days = 91, seed = 1, from = "2026-07-01", queries = max(300, 4 * rows %/% days)) {
   set.seed(seed)
   pages <- max(50, queries %/% 10)

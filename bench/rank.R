@@ -1,5 +1,5 @@
-# From summary to ranked list on about a million query x page pairs, by size: seconds of CPU and peak memory of the
-# process.
+# From summary to ranked list on about a million query x page pairs, by size: seconds of CPU and
+# peak memory of the process.
 #   R_LIBS=.build/library Rscript bench/rank.R [PAIRS,...]
 suppressPackageStartupMessages({ library(data.table); library(inktide) })
 source("bench/make-data.R")

@@ -1,4 +1,5 @@
-# tide_read() beside fread() alone on one file, whole processes in turn, the quickest of three of each.
+# tide_read() beside fread() alone on one file, whole processes in turn, the quickest of three of
+# each.
 #   R_LIBS=.build/library Rscript bench/read.R [ROWS]
 suppressPackageStartupMessages(library(data.table))
 source("bench/make-data.R")

@@ -1,5 +1,6 @@
-# Times whole processes: `inktide find` beside the floor (read the file) and the spreadsheet's version of the job,
-# with wall time, CPU and peak memory. Writes the table in bench/results.tsv; copy it to bench/README.md.
+# Times whole processes: `inktide find` beside the floor (read the file) and the spreadsheet's
+# version of the job, with wall time, CPU and peak memory. Writes the table in bench/results.tsv;
+# copy it to bench/README.md.
 #   make bench            1 thousand, 100 thousand, 1 million and 10 million rows
 #   R_LIBS=.build/library Rscript bench/run.R 1e3 1e5
 suppressPackageStartupMessages(library(data.table))
@@ -18,7 +19,8 @@ timed <- function(command, args) {
   used <- as.numeric(strsplit(tail(readLines(log), 1), " ")[[1]])
   list(wall = used[1], cpu = used[2] + used[3], peak = used[4] / 1024, out = out)
 }
-# The three take turns, so that a busy moment of the machine hits them alike; the quickest run of each counts.
+# The three take turns, so that a busy moment of the machine hits them alike; the quickest run of
+# each counts.
 best <- function(calls, runs) {
   all <- lapply(seq_len(runs), function(i) lapply(calls, function(call) timed(call[1], call[-1])))
   lapply(stats::setNames(seq_along(calls), names(calls)), function(k) {

@@ -1,11 +1,12 @@
-# Simulation study of cannibalized queries: what is listed of each way in which pages of a site can stand beside each
-# other, 40 queries each beside 1,500 of one page. Positions are points with one decimal, daily; queries differ by a
-# log-normal factor of 0.25.
+# Simulation study of cannibalized queries: what is listed of each way in which pages of a site can
+# stand beside each other, 40 queries each beside 1,500 of one page. Positions are points with one
+# decimal, daily; queries differ by a log-normal factor of 0.25.
 #   R_LIBS=.build/library Rscript bench/simulate-contests.R [SEEDS]
 source("bench/simulate-helpers.R")
 
-# away: days on which the other page has the lead, from the day and the number of its week; own, other: places that a
-# page stands below where it would by itself; beside: how often the page that has not the lead is shown too, and where.
+# away: days on which the other page has the lead, from the day and the number of its week; own,
+# other: places that a page stands below where it would by itself; beside: how often the page that
+# has not the lead is shown too, and where.
 turns <- list(
   `by the week` = list(away = function(day, week) week %% 2 == 1, other = 4),
   `by the week, level` = list(away = function(day, week) week %% 2 == 1, own = 4, other = 4),
@@ -15,8 +16,8 @@ turns <- list(
   `once, half way` = list(away = function(day, week) day > 45, other = 4),
   `once, of late` = list(away = function(day, week) day > 75, other = 4))
 
-# Pages that stand beside the first: where (places below it), in which share of searches, in which share of days; kept:
-# what is left of the first one's clicks.
+# Pages that stand beside the first: where (places below it), in which share of searches, in which
+# share of days; kept: what is left of the first one's clicks.
 besides <- list(
   `split, both` = list(home = c(7.5, 12), places = 1.5, share = 0.9), `split, one or other` = list(home = c(7.5, 12), places = 1, half = TRUE),
   `split, page two` = list(home = c(10.5, 15), places = 1.5, share = 0.9),

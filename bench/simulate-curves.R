@@ -1,5 +1,5 @@
-# Simulation study of the curve: kinds of site whose true curve is of no fitted family, the error and the coverage of
-# the plain pivot, a power law and ours.
+# Simulation study of the curve: kinds of site whose true curve is of no fitted family, the error
+# and the coverage of the plain pivot, a power law and ours.
 #   R_LIBS=.build/library Rscript bench/simulate-curves.R [SEEDS] [KIND,...]
 suppressPackageStartupMessages({ library(data.table); library(inktide) })
 source("bench/read-rows.R")

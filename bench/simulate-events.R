@@ -1,13 +1,13 @@
-# Simulation study of events and change points: coverage of the stated 90 % and false alarms where pages drift and
-# nothing happens, and how much of what is planted is found.
+# Simulation study of events and change points: coverage of the stated 90 % and false alarms where
+# pages drift and nothing happens, and how much of what is planted is found.
 #   R_LIBS=.build/library Rscript bench/simulate-events.R [SEEDS]
 suppressPackageStartupMessages({ library(data.table); library(inktide) })
 source("bench/read-rows.R")
 seeds <- seq_len(c(as.integer(commandArgs(TRUE)), 40)[1])
 curve <- 0.02 + 0.26 * exp(-0.5 * (0:19))
 
-# Pages whose position drifts slowly (AR of 0.97) and whose demand wavers from day to day and with a season of their
-# own; the first three change on day 57.
+# Pages whose position drifts slowly (AR of 0.97) and whose demand wavers from day to day and with a
+# season of their own; the first three change on day 57.
 site <- function(seed, days = 112, clicks = 1, slip = 0, demand = 1, drift = 0.03, a_day = 10, n = 50) {
   set.seed(seed)
   d <- CJ(page = seq_len(n), day = seq_len(days))

@@ -1,4 +1,5 @@
-# Simulation study of the list: what is found, beside what was planted and beside the spreadsheet's habits.
+# Simulation study of the list: what is found, beside what was planted and beside the spreadsheet's
+# habits.
 #   R_LIBS=.build/library Rscript bench/simulate-findings.R [SEEDS] [KIND/...]
 source("bench/simulate-helpers.R")
 

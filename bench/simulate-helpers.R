@@ -1,4 +1,5 @@
-# What the simulation studies of the list share: sites by kind, seeds and kinds as given, and how well a ranking does.
+# What the simulation studies of the list share: sites by kind, seeds and kinds as given, and how
+# well a ranking does.
 suppressPackageStartupMessages({ library(data.table); library(inktide) })
 source("bench/read-rows.R")
 source("bench/simulate-site.R")
@@ -12,8 +13,8 @@ make_site <- function(kind, seed) {
   (if (kind %in% names(otherwise_kinds)) simulate_otherwise else simulate_opportunities)(kind, seed)
 }
 
-# Normalised discounted cumulative gain: what the first hundred lines are truly worth, in their order, of the best
-# possible.
+# Normalised discounted cumulative gain: what the first hundred lines are truly worth, in their
+# order, of the best possible.
 ndcg <- function(worth, all) {
   discount <- function(x) sum(head(x, 100) / log2(1 + seq_along(head(x, 100))))
   discount(worth) / discount(sort(all, decreasing = TRUE))

@@ -1,5 +1,6 @@
-# Simulation study of the smaller kinds: rising and falling queries beside those that are only searched more or less,
-# clicks from page two, and ideas for pages. 1,500 queries, 91 days; what changes does so 28 days before the end.
+# Simulation study of the smaller kinds: rising and falling queries beside those that are only
+# searched more or less, clicks from page two, and ideas for pages. 1,500 queries, 91 days; what
+# changes does so 28 days before the end.
 #   R_LIBS=.build/library Rscript bench/simulate-kinds.R [SEEDS]
 source("bench/simulate-helpers.R")
 

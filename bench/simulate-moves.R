@@ -1,5 +1,5 @@
-# Simulation study of what moved: false alarms where nothing changes but season and noise, planted changes of 30 %, and
-# whether the right cause carries a known change.
+# Simulation study of what moved: false alarms where nothing changes but season and noise, planted
+# changes of 30 %, and whether the right cause carries a known change.
 #   R_LIBS=.build/library Rscript bench/simulate-moves.R [SEEDS]
 suppressPackageStartupMessages({ library(data.table); library(inktide) })
 source("bench/read-rows.R")

@@ -1,6 +1,6 @@
-# Made-up sites whose opportunities are known: weak pages and weak queries, topics that the results page holds back,
-# queries whose pages swap or split, and look-alikes that harm nobody. Places are whole, a row averages them; the curve
-# is of no fitted family (true_curve() of simulate-site.R).
+# Made-up sites whose opportunities are known: weak pages and weak queries, topics that the results
+# page holds back, queries whose pages swap or split, and look-alikes that harm nobody. Places are
+# whole, a row averages them; the curve is of no fitted family (true_curve() of simulate-site.R).
 suppressPackageStartupMessages(library(data.table))
 
 opportunity_kinds <- list(
@@ -105,7 +105,8 @@ simulate_opportunities <- function(kind, seed) {
   month <- 30 / min(days, 90)
   recent <- shown[shown$day > days - 90]
   low <- recent[, .(gain = month * sum(missed)), by = c("id", "page")][gain > 0]
-  # A swapping query with its better page always leading: all searches of the leading days at that page's place.
+  # A swapping query with its better page always leading: all searches of the leading days at that
+  # page's place.
   swaps <- recent[q$case[recent$id] == "swap", .(searches = sum(impressions[share == 1]), clicks = sum(clicks)),
     by = "id"]
   earned <- vapply(swaps$id, function(i) mean(curve[blurred(q$home[i] * exp(q$wander[i] * 0.6 * sin(1:60)) +

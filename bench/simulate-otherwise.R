@@ -1,8 +1,8 @@
-# Sites made otherwise than those of simulate-opportunities.R, so that nothing is fitted to one way of making them: rows
-# stand at positions with one decimal, not at averages of places; the curve is smooth; queries differ by a gamma or a
-# log-normal factor; pages take turns by 7, 10 or 14 days out of step with the weeks, one below the other or, `level`,
-# both where neither stood alone; no topic is held back. weak, alone: shares of weak pages and of weak queries of other
-# pages.
+# Sites made otherwise than those of simulate-opportunities.R, so that nothing is fitted to one way
+# of making them: rows stand at positions with one decimal, not at averages of places; the curve is
+# smooth; queries differ by a gamma or a log-normal factor; pages take turns by 7, 10 or 14 days out
+# of step with the weeks, one below the other or, `level`, both where neither stood alone; no topic
+# is held back. weak, alone: shares of weak pages and of weak queries of other pages.
 suppressPackageStartupMessages(library(data.table))
 
 otherwise_kinds <- list(

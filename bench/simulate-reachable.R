@@ -1,9 +1,11 @@
-# What can be reached on the sites of simulate-findings.R: the list of someone who knows the true curve, how far queries
-# and pages differ, how many are weak and how weak, and which topics are held back, beside ours.
+# What can be reached on the sites of simulate-findings.R: the list of someone who knows the true
+# curve, how far queries and pages differ, how many are weak and how weak, and which topics are held
+# back, beside ours.
 #   R_LIBS=.build/library Rscript bench/simulate-reachable.R [SEEDS] [KIND/...]
 source("bench/simulate-helpers.R")
 
-# Chance of a weak page or query, and expected missed clicks, of each pair, by summing over everything that is unknown.
+# Chance of a weak page or query, and expected missed clicks, of each pair, by summing over
+# everything that is unknown.
 know_all <- function(known, made) {
   at <- qnorm(ppoints(60, 0.5), 0, 1)
   at <- c(-4, -3.4, -2.9, at, 2.9, 3.4, 4)
@@ -12,7 +14,8 @@ know_all <- function(known, made) {
   factors <- if (made$gamma) qgamma(pnorm(at), 1 / variance, 1 / variance) else exp(made$spread * at - made$spread^2 / 2)
   page_effects <- if (made$page_spread) exp(made$page_spread * qnorm(ppoints(7))) else 1
   steps <- function(ends) seq(ends[1], ends[2], length.out = 8)
-  # Likelihood of the clicks at a level beside the query's own factor, and the same times that factor.
+  # Likelihood of the clicks at a level beside the query's own factor, and the same times that
+  # factor.
   seen <- function(level) {
     by_factor <- vapply(factors, function(own) dpois(known$clicks, known$expected * level * own), numeric(nrow(known)))
     list(likelihood = drop(by_factor %*% weight), with_factor = drop(by_factor %*% (weight * factors)))

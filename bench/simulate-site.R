@@ -1,6 +1,6 @@
-# Made-up sites of known truth for the simulation studies. Each impression has a whole place; a row averages its places.
-# CTR by place is a table with kinks that no fitted family has; queries differ by a lognormal factor, demand is
-# heavy-tailed.
+# Made-up sites of known truth for the simulation studies. Each impression has a whole place; a row
+# averages its places. CTR by place is a table with kinks that no fitted family has; queries differ
+# by a lognormal factor, demand is heavy-tailed.
 suppressPackageStartupMessages(library(data.table))
 
 site_kinds <- list(

@@ -1,5 +1,6 @@
-# Simulation study of long tails: 200 pages of three queries with some sixty impressions in thirty days and forty with some
-# six, 16 pages whose snippet is weak. What is listed with the program's defaults, of the pages and of their lost clicks.
+# Simulation study of long tails: 200 pages of three queries with some sixty impressions in thirty
+# days and forty with some six, 16 pages whose snippet is weak. What is listed with the program's
+# defaults, of the pages and of their lost clicks.
 #   R_LIBS=.build/library Rscript bench/simulate-tails.R [SEEDS]
 source("bench/simulate-helpers.R")
 

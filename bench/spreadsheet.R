@@ -1,4 +1,5 @@
-# The spreadsheet's version of the job, in data.table: read, round, pivot, join, flag what is below the pivot.
+# The spreadsheet's version of the job, in data.table: read, round, pivot, join, flag what is below
+# the pivot.
 library(data.table)
 rows <- fread(commandArgs(TRUE)[1], showProgress = FALSE)
 pairs <- rows[, .(clicks = sum(clicks), impressions = sum(impressions),

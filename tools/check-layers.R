@@ -1,5 +1,6 @@
-# Keeps the order of R/ honest: a file calls functions of its own layer or of lower ones, and only the upper
-# layers print, draw, or touch options, clock and environment. Prints each violation; status 1 if any.
+# Keeps the order of R/ honest: a file calls functions of its own layer or of lower ones, and only
+# the upper layers print, draw, or touch options, clock and environment. Prints each violation;
+# status 1 if any.
 layers <- c(inktide = 0, check = 0, condition = 0, utils = 0, stat = 1, export = 1, url = 1, project = 4, store = 1, segment = 2,
   summary = 2,
   curve = 3, demo = 3, event = 4, follow = 4, fact = 3, compare = 3, trace = 3, finding = 4, rank = 4, decide = 4,

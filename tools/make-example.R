@@ -1,5 +1,5 @@
-# Makes the exports in inst/extdata from the demo site. Run by `make example`, only when the site changes.
-# Set the library path to the built package first (the Makefile does).
+# Makes the exports in inst/extdata from the demo site. Run by `make example`, only when the site
+# changes. Set the library path to the built package first (the Makefile does).
 library(inktide)
 dir <- tempfile("site")
 site <- tide_demo_site(seed = 7, days = 56, share = 0.12)

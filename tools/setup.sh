@@ -7,7 +7,7 @@ set -eu
 run="cli data.table DBI digest generics ggplot2 htmltools jsonlite openxlsx optparse readxl RSQLite scales svglite tibble utf8 yaml"
 # Only the archive needs it, and Debian does not have it built: the rest works without.
 archive="nanoparquet"
-test="knitr markdown testthat"
+test="knitr markdown testthat withr"
 must=$run
 [ "${1:-run}" = test ] && must="$run $test"
 wanted="$must $archive"
@@ -63,7 +63,10 @@ if [ -n "$need" ]; then
   echo "Installing R packages that Ink Tide needs, from CRAN, built here (this takes some minutes): $need"
   MAKEFLAGS="-j$(nproc 2> /dev/null || echo 2)" Rscript -e '
     repos <- getOption("repos")
-    if (is.na(repos["CRAN"]) || repos["CRAN"] == "@CRAN@") repos["CRAN"] <- "https://cloud.r-project.org"
+    if (is.na(repos["CRAN"]) || repos["CRAN"] == "@CRAN@") {
+      utils::chooseCRANmirror(graphics = FALSE, ind = 1, local.only = TRUE)
+      repos <- getOption("repos")
+    }
     writable <- .libPaths()[file.access(.libPaths(), 2) == 0]
     install.packages(commandArgs(TRUE), lib = writable[1], repos = repos, Ncpus = parallel::detectCores(), quiet = TRUE)' $need
   need=$(missing)

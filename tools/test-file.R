@@ -1,4 +1,5 @@
-# One file of tests against the built package: FILE RESULTS. Prints what failed, writes the results as a table.
+# One file of tests against the built package: FILE RESULTS. Prints what failed, writes the results
+# as a table.
 words <- commandArgs(TRUE)
 suppressPackageStartupMessages({ library(testthat); library(inktide) })
 results <- as.data.frame(test_file(file.path("tests/testthat", words[1]), package = "inktide", load_package = "installed",

@@ -1,6 +1,6 @@
-# Everything that guards a change: layers, then the tests against the built package, as many files at once as there are
-# processors. With `all`: the studies among the tests, too, and the package check with its examples and vignettes. Ends
-# with one line, "N passed, N failed".
+# Everything that guards a change: layers, then the tests against the built package, as many files
+# at once as there are processors. With `all`: the studies among the tests, too, and the package
+# check with its examples and vignettes. Ends with one line, "N passed, N failed".
 all <- "all" %in% commandArgs(TRUE)
 library_path <- normalizePath(file.path(".build", "library"))
 .libPaths(c(library_path, .libPaths()))

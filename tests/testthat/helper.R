@@ -10,7 +10,8 @@ csv <- function(..., name = "export.csv") {
   file
 }
 
-# Simulations and whole sites, which take longer than a change should wait for: they run with `make test-all`.
+# Simulations and whole sites, which take longer than a change should wait for: they run with `make
+# test-all`.
 skip_unless_studies <- function() skip_if_not(nzchar(Sys.getenv("INKTIDE_STUDIES")), "a study")
 
 # Data as read, straight from rows.
@@ -25,7 +26,8 @@ as_data <- function(rows) {
 # Of no family that is fitted: an exponential fall to a floor.
 made_curve <- 0.02 + 0.26 * exp(-0.5 * (0:9))
 
-# A site with a known curve: one row per query and day. `factor` multiplies the curve for each query.
+# A site with a known curve: one row per query and day. `factor` multiplies the curve for each
+# query.
 made_site <- function(queries = 600, days = 60, seed = 1, curve = made_curve,
                       factor = exp(rnorm(queries, -0.045, 0.3)), demand = exp(rnorm(queries, 1.5, 1))) {
   set.seed(seed)
@@ -54,8 +56,8 @@ demo <- local({
   }
 })
 
-# The program as a person calls it, in this process; in one of its own where the environment matters. Out: status, out,
-# err.
+# The program as a person calls it, in this process; in one of its own where the environment
+# matters. Out: status, out, err.
 program <- function(..., dir = ".", env = character()) {
   withr::local_dir(dir)
   if (length(env)) return(process(..., env = env))

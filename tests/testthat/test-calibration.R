@@ -1,6 +1,7 @@
 # The whole way from rows to findings, on simulated sites of known truth.
 
-# One page in twelve has all its queries' CTR multiplied by a factor of its own between the two `weak`.
+# One page in twelve has all its queries' CTR multiplied by a factor of its own between the two
+# `weak`.
 planted_site <- function(seed, weak = c(0.25, 0.6)) {
   set.seed(seed)
   factor <- exp(rnorm(600, -0.03, 0.25))

@@ -41,7 +41,8 @@ test_that("a spread that grows with the position is told, and none where there i
 })
 
 test_that("a pair is held down where its gamma factor would be three standard deviations out", {
-  # Factors of variance 0.25: the cube root of a gamma of shape 4 is near normal (Wilson, Hilferty 1931).
+  # Factors of variance 0.25: the cube root of a gamma of shape 4 is near normal (Wilson, Hilferty
+  # 1931).
   limit <- qgamma(pnorm(3), 4, 4) - 1
   expect_equal(inktide:::pair_distance(limit * 1e6, 1e6, 0.25), 1, tolerance = 0.05)
   expect_equal(inktide:::pair_distance(-1.5e6, 1e6, 0.25), 1, tolerance = 1e-3)
@@ -172,7 +173,8 @@ test_that("places of a blended row keep its mean, and their variance grows with 
   expect_equal(spread(4), 4, tolerance = 0.05)
 })
 
-# Rows that average whole places, as exports do. `within`: standard deviation of the places of a row.
+# Rows that average whole places, as exports do. `within`: standard deviation of the places of a
+# row.
 blended_site <- function(seed, within, queries = 400, days = 60) {
   set.seed(seed)
   d <- CJ(q = seq_len(queries), day = seq_len(days))

@@ -58,7 +58,8 @@ test_that("what was chosen because its clicks were few is not said to work when 
     rows <- made_site(queries = 250, days = 84, seed = seed, demand = rep(6, 250))
     summary <- tide_summary(as_data(rows))
     curve <- tide_curve(summary)
-    # The fifteen of middling size with the fewest clicks for what the curve expects, before that day.
+    # The fifteen of middling size with the fewest clicks for what the curve expects, before that
+    # day.
     before <- inktide:::coded_rows(rows[date <= day], curve, NULL)
     sums <- before$rows[, .(clicks = sum(clicks), expected = sum(expected)), by = "query"][expected > 10 & expected < 40]
     lowest <- before$queries$names[sums$query[order(sums$clicks / sums$expected)][1:15]]

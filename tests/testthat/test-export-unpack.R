@@ -3,7 +3,8 @@
 table_text <- "Query,Page,Clicks,Impressions,Position\nsocks,/b,50,1000,3.1\nhats,/c,20,800,4.5\n"
 little <- function(x, n) as.raw((x %/% 256^(seq_len(n) - 1)) %% 256)
 
-# members: list of list(name, text, and where they lie: sum, unpacked, mode (Unix), flags). Stored, not packed.
+# members: list of list(name, text, and where they lie: sum, unpacked, mode (Unix), flags). Stored,
+# not packed.
 make_zip <- function(members, cut = 0) {
   file <- tempfile(fileext = ".zip")
   head <- directory <- raw()

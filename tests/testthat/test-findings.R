@@ -34,7 +34,8 @@ test_that("pages that swap are told from pages that waver, blips and days of one
   course <- inktide:::lead_course(ahead, dates)
   expect_equal(unname(round(course$swaps, 1)), c(1, 1, 0, 0, 0, 0))
   expect_equal(unname(round(course$by_chance, 1)), c(0, 0, 0, 0, 1, 1))
-  # Either the one or the other of two pages on a day: the lead falls by chance, but the pages do swap.
+  # Either the one or the other of two pages on a day: the lead falls by chance, but the pages do
+  # swap.
   n <- rpois(84, 8)
   seen <- list(rbind(ifelse(courses$by_day, n, 0), rbinom(84, n, 0.5)), rbind(ifelse(courses$by_day, 0, n), 0))
   seen[[2]][2, ] <- n - seen[[1]][2, ]
@@ -42,8 +43,8 @@ test_that("pages that swap are told from pages that waver, blips and days of one
 })
 
 test_that("the list is worth most of those that keep the expected share of false ones within the rate", {
-  # By hand: two sure ones leave slack of 0.18 for the third, who asks 0.1 or 0.3, and by worth 0.28, of which it asks
-  # 0.2 or 0.5.
+  # By hand: two sure ones leave slack of 0.18 for the third, who asks 0.1 or 0.3, and by worth
+  # 0.28, of which it asks 0.2 or 0.5.
   expect_equal(inktide:::worthiest_within(c(0.99, 0.99, 0.8), c(1, 1, 4), 0.1), 1:3)
   expect_equal(inktide:::worthiest_within(c(0.99, 0.99, 0.8), c(1, 1, 10), 0.1), 1:2)
   expect_equal(inktide:::worthiest_within(c(0.99, 0.99, 0.6), c(1, 1, 1), 0.1), 1:2)
@@ -349,7 +350,8 @@ test_that("the chance that a page is passed by holds for any number of clicks", 
 
 test_that("pages that are shown together split a query, pages that take turns swap it", {
   weeks <- function(day) day %/% 7L %% 2L
-  # Positions and daily impressions of two pages of query 0004, a row each for the days of either turn.
+  # Positions and daily impressions of two pages of query 0004, a row each for the days of either
+  # turn.
   apart <- rbind(c(9, 1), c(1, 9))
   both <- rbind(c(40, 35), c(35, 40))
   cases <- list(
@@ -499,8 +501,8 @@ test_that("any line can be redone by hand from what is explained", {
   expect_error(tide_explain(found, "L-0000000000"), class = "tide_error_finding")
 })
 
-# Both sides of the sums that a trace shows, worked out: what stands between the first "=" and the last. Words after a
-# comma or in brackets name a figure.
+# Both sides of the sums that a trace shows, worked out: what stands between the first "=" and the
+# last. Words after a comma or in brackets name a figure.
 worked_out <- function(step) {
   step <- sub(", a chance of .*", "", sub("^.*?(as high: |taken out: |usually have: | = )", "", step, perl = TRUE))
   step <- gsub("\\([^()]*(share|other page)[^()]*\\)|, (the|what) [^)]*(?=\\))", "", step, perl = TRUE)
@@ -591,7 +593,8 @@ test_that("clicks tell gamma factors from log-normal ones, and a high part only 
   set.seed(6)
   lognormal <- fitted(exp(rnorm(3000, 0, 0.5)))
   gamma <- fitted(rgamma(3000, 1 / 0.25) * 0.25)
-  # A low part can take a tail for its own, so that this many queries leave some doubt, and more of them less.
+  # A low part can take a tail for its own, so that this many queries leave some doubt, and more of
+  # them less.
   expect_lt(lognormal$gamma, 0.2)
   expect_gt(gamma$gamma, 0.8)
   expect_equal(c(lognormal$sd[1], gamma$sd[1]), c(0.5, sqrt(trigamma(4))), tolerance = 0.05)

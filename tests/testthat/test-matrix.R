@@ -1,4 +1,5 @@
-# Every command on a table of small and odd data: a result or one error of ours, never a warning, never NA.
+# Every command on a table of small and odd data: a result or one error of ours, never a warning,
+# never NA.
 
 head_of <- list(
   pairs = "date,query,page,clicks,impressions,position", undated = "query,page,clicks,impressions,position",

@@ -10,8 +10,8 @@ test_that("the share-out of a change is exact, symmetric in order, and zero for 
   expect_equal(rowSums(parts), c2 - c1)
   back <- inktide:::change_parts(c2, c1, e2, e1, d2, d1, factor)
   expect_equal(as.matrix(back), -as.matrix(parts))
-  # By hand, the mean over both orders of demand 2 -> 3 and clicks for each 5 -> 7, at a factor of 1.1; 23 clicks are
-  # had, 20 before.
+  # By hand, the mean over both orders of demand 2 -> 3 and clicks for each 5 -> 7, at a factor of
+  # 1.1; 23 clicks are had, 20 before.
   one <- inktide:::change_parts(20, 23, 2 * 5, 3 * 7, 2, 3, 1.1)
   expect_equal(one$demand, 1.1 * mean(c(1 * 5, 1 * 7)))
   expect_equal(one$position, 1.1 * mean(c(2 * 2, 2 * 3)))
@@ -168,7 +168,8 @@ test_that("two segments are held against each other line by line, and a planted 
   clicks <- function(own) sum(own$clicks) * 30 / 40
   expect_equal(moves$site$clicks_before, clicks(rows))
   expect_equal(moves$site$clicks_after, clicks(phone))
-  # All are clicked less on phones, which is the segments' difference; one is clicked less than that.
+  # All are clicked less on phones, which is the segments' difference; one is clicked less than
+  # that.
   expect_gt(moves$site$click_through / moves$site$change, 0.95)
   expect_equal(moves$moves$name[moves$moves$real], "query 0030")
   for (level in c("page", "folder", "site")) expect_equal(sum(tide_moves(both, segments = segments,
@@ -176,7 +177,8 @@ test_that("two segments are held against each other line by line, and a planted 
   told <- paste(format(moves), collapse = " ")
   expect_match(told, "phone against computer")
   expect_match(told, "fewer clicks a month in phone than in computer")
-  # Exchanged, everything has the other sign; one segment is held against the rest, which is the other here.
+  # Exchanged, everything has the other sign; one segment is held against the rest, which is the
+  # other here.
   turned <- tide_moves(both, segments = rev(segments))$moves
   expect_equal(turned$change[match(moves$moves$name, turned$name)], -moves$moves$change)
   expect_equal(tide_moves(both, segments = segments[[1]])$moves$change, moves$moves$change)

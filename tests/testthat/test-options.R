@@ -1,4 +1,5 @@
-# Every option of the program does what its help says: called as the program calls it, in this process.
+# Every option of the program does what its help says: called as the program calls it, in this
+# process.
 
 pairs_file <- tide_example()[["pairs"]]
 rows_of <- function(command, ...) {

@@ -1,4 +1,5 @@
-# What people are handed: the report's parts, checklist, workbook and figures say what the objects say.
+# What people are handed: the report's parts, checklist, workbook and figures say what the objects
+# say.
 
 html_of <- function(...) {
   file <- withr::local_tempfile(fileext = ".html")
@@ -106,7 +107,8 @@ test_that("every figure is drawn to a file, of its own data", {
     inktide:::save_figure(drawn, file)
     expect_match(readLines(file, n = 2)[2], "<svg")
   }
-  # The waterfall goes from the clicks before to the clicks after, and each step begins where the last one ended.
+  # The waterfall goes from the clicks before to the clicks after, and each step begins where the
+  # last one ended.
   steps <- ggplot2::ggplot_build(ggplot2::autoplot(moves))$plot$data
   expect_equal(c(steps$to[1], steps$to[6]), c(moves$site$clicks_before, moves$site$clicks_after))
   expect_equal(steps$from[2:5], steps$to[1:4])

@@ -14,6 +14,14 @@ check_class <- function(x, class, arg) {
   if (!inherits(x, class)) abort_argument(arg, sprintf("a <%s> object", class), class(x))
 }
 
+# Where generics take dots, what is not known is not passed over.
+check_no_more <- function(...) {
+  if (!...length()) return(invisible())
+  names <- names(list(...))
+  given <- if (is.null(names) || !nzchar(names[1])) "an argument without a name" else names[1]
+  abort_argument(given, "left out: it is not known here", ...elt(1))
+}
+
 check_number <- function(x, arg, min = -Inf, max = Inf, null = FALSE) {
   if (null && is.null(x)) return(invisible())
   if (!is.numeric(x) || length(x) != 1 || is.na(x) || x < min || x > max) {

@@ -7,16 +7,20 @@ cli_commands <- function() {
   shared <- shared_options()
   top <- number_option("--top", "N", "rows of the table [20]", 20)
   figure <- text_option("--figure", "FILE", "also draw it, as .png or .svg")
-  events <- text_option("--events", "FILE", "what happened when: date, event, pages [of inktide.yml]")
+  events <- text_option("--events", "FILE",
+    "what happened when: date, event, pages [of inktide.yml]")
   band <- text_option("--band", "A:B", "positions in striking distance [4:20]")
-  target <- text_option("--target", "STEP", "where a step leads: next, a position, or places such as +3 [next]")
+  target <- text_option("--target", "STEP",
+    "where a step leads: next, a position, or places such as +3 [next]")
   list(
     demo = list(
-      job = "make the demo project and run everything on it", files = "[DIR]", example = "inktide demo my-demo",
+      job = "make the demo project and run everything on it", files = "[DIR]",
+        example = "inktide demo my-demo",
       options = options_named(shared, "--quiet"),
       run = run_demo),
     init = list(
-      job = "begin a project: settings guessed from the exports, for you to confirm", files = "[FILE...]",
+      job = "begin a project: settings guessed from the exports, for you to confirm",
+        files = "[FILE...]",
       example = "inktide init exports/*.csv --project my-site",
       options = reading_options(shared),
       run = run_init),
@@ -41,13 +45,16 @@ cli_commands <- function() {
         text_option("--date", "DATE", "day of the facts [the file's]"))),
       run = run_enrich),
     curve = list(
-      job = "fit and show CTR by position", files = "[FILE...]", example = "inktide curve export.csv --brand fernmoor",
+      job = "fit and show CTR by position", files = "[FILE...]",
+        example = "inktide curve export.csv --brand fernmoor",
       options = c(shared, list(
         number_option("--until", "N", "last position shown [20]", 20),
         text_option("--by", "WHAT",
           "curves of parts: device, country, vertical, rich_result, month, intent, page_group, words"),
-        text_option("--method", "METHOD", "fitted, or for comparison pivot or power [fitted]", "fitted"),
-        text_option("--prior", "FILE", "a table of CTR by position that a new site's curve leans on"),
+        text_option("--method", "METHOD", "fitted, or for comparison pivot or power [fitted]",
+        "fitted"),
+        text_option("--prior", "FILE",
+        "a table of CTR by position that a new site's curve leans on"),
         switch_option("--compare", "how well each method foretells queries it has not seen"),
         switch_option("--diagnose", "does the curve fit, and what is it made of"),
         figure)),
@@ -57,8 +64,10 @@ cli_commands <- function() {
       example = "inktide find export.csv --brand fernmoor --top 10",
       options = c(shared, list(
         top, band, target,
-        text_option("--kind", "NAMES", sprintf("only these kinds: %s", paste(names(finding_kinds()), collapse = ", "))),
-        number_option("--min-gain", "N", "least extra clicks per 30 days of a line [half a click of a piece of work]"),
+        text_option("--kind", "NAMES", sprintf("only these kinds: %s",
+        paste(names(finding_kinds()), collapse = ", "))),
+        number_option("--min-gain", "N",
+        "least extra clicks per 30 days of a line [half a click of a piece of work]"),
         number_option("--fdr", "SHARE", "share of low-CTR lines that may be false [0.1]"),
         number_option("--hours", "N", "what fits into so many hours of work"),
         number_option("--per-page", "N", "at most so many findings of one page"),
@@ -69,7 +78,8 @@ cli_commands <- function() {
       formats = c("xlsx", "markdown"),
       run = run_find),
     decide = list(
-      job = "record what was decided about findings, so that it sticks", files = "ID... fix|later|harmless|done",
+      job = "record what was decided about findings, so that it sticks",
+        files = "ID... fix|later|harmless|done",
       example = "inktide decide L-552e4efe13 harmless --note \"answered above\"",
       options = c(shared, list(
         text_option("--note", "TEXT", "what to remember"),
@@ -94,36 +104,45 @@ cli_commands <- function() {
         figure, events)),
       run = run_trace),
     follow = list(
-      job = "pages over time: positions, click-through, events, changes, unusual days", files = "[FILE...]",
+      job = "pages over time: positions, click-through, events, changes, unusual days",
+        files = "[FILE...]",
       example = "inktide follow export.csv --of \"/guides/*\" --events events.csv --brand fernmoor",
       options = c(shared, list(
-        text_option("--of", "PAGES", "addresses or paths, * for all below [the pages with the most clicks]"),
+        text_option("--of", "PAGES",
+          "addresses or paths, * for all below [the pages with the most clicks]"),
         text_option("--by", "STEP", "week or day [week]", "week"),
-        text_option("--leading", "WHAT", "queries to draw, by impressions, clicks or gain [impressions]",
+        text_option("--leading", "WHAT",
+        "queries to draw, by impressions, clicks or gain [impressions]",
           "impressions"),
         number_option("--lines", "N", "so many queries of each page [5]", 5),
         number_option("--top", "N", "most pages [6]", 6),
-        text_option("--view", "PART", "pages, lines, bands, events, changes or days; all in short as a table", "pages"),
+        text_option("--view", "PART",
+        "pages, lines, bands, events, changes or days; all in short as a table", "pages"),
         events, figure,
-        text_option("--draw", "WHAT", "positions, click_through or queries [positions]", "positions"))),
+        text_option("--draw", "WHAT", "positions, click_through or queries [positions]",
+        "positions"))),
       arguments = c(pages = "--of", most = "--top"),
       run = run_follow),
     compare = list(
       job = "two windows and why clicks changed, or segments side by side", files = "[FILE...]",
       example = "inktide compare export.csv --days 28 --level page --brand fernmoor",
       options = c(shared, list(
-        text_option("--after", "A..B", "first and last day of the later window [the last 28 days, or --days]"),
+        text_option("--after", "A..B",
+          "first and last day of the later window [the last 28 days, or --days]"),
         text_option("--before", "A..B", "the same of the earlier [as many days right before]"),
         switch_option("--year", "before: the same weekdays a year earlier"),
         text_option("--windows", "N,N", "the last N days against the N before, for several N"),
         text_option("--level", "WHAT",
           "query, page, folder, topic, pair or site [query]; with --segments line by line"),
-        number_option("--fdr", "SHARE", "share of what is marked as real that may be noise [0.1]", 0.1),
-        text_option("--why", "NAME", "only this query, page, folder or topic of the level, in words"),
+        number_option("--fdr", "SHARE", "share of what is marked as real that may be noise [0.1]",
+        0.1),
+        text_option("--why", "NAME",
+        "only this query, page, folder or topic of the level, in words"),
         top,
         text_option("--by", "WHAT",
           "brand, intent, page_group, band, words, term, country, device, vertical, rich_result"),
-        text_option("--segments", "A,B", "two segments of inktide.yml against each other, or one against the rest"),
+        text_option("--segments", "A,B",
+        "two segments of inktide.yml against each other, or one against the rest"),
         events, figure)),
       formats = "xlsx",
       run = run_compare),

@@ -3,21 +3,25 @@
 run_compare <- function(options, files) {
   if (is.null(options$by) && is.null(options$segments)) return(run_moves(options, files))
   if (!is.null(options$by) && !is.null(options$segments)) {
-    abort_call("Two comparisons at once.", "--by and --segments", "Give one of them; or neither, to compare windows.")
+    abort_call("Two comparisons at once.", "--by and --segments",
+      "Give one of them; or neither, to compare windows.")
   }
   if (!is.null(options$by) && !is.null(options$level)) {
     abort_call("Parts are not compared line by line.", "--by and --level",
       "Name two segments of inktide.yml with --segments, or leave out --level.")
   }
   if (!is.null(options$level)) return(run_sides(options, files))
-  if (options$format == "xlsx") abort_call("Segments side by side make no workbook.", "--format xlsx",
+  if (options$format == "xlsx") abort_call("Segments side by side make no workbook.",
+    "--format xlsx",
     "Use --format csv, or --level to compare them line by line.")
   input <- settle_input(options, files)
-  segments <- if (!is.null(options$segments)) named_segments(split_words(options$segments), input$settings,
+  segments <- if (!is.null(options$segments)) named_segments(split_words(options$segments),
+    input$settings,
     "--segments")
   needed <- if (is.null(options$by)) unlist(lapply(segments,
     function(segment) names(segment$conditions))) else options$by
-  compared <- tide_compare(read_input(options, input, also = needed), by = options$by, segments = segments,
+  compared <- tide_compare(read_input(options, input, also = needed), by = options$by,
+    segments = segments,
     rules = input$settings$rules)
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(compared), options$figure)
   emit(options, compared$parts, format(compared, width = terminal_width()))
@@ -33,10 +37,12 @@ run_moves <- function(options, files) {
   wanted <- if (is.null(after) && is.null(before)) 2 * max(lengths)
   data <- read_input(utils::modifyList(options[setdiff(names(options), "days")],
     if (is.null(input$store)) list() else list(days = wanted)), input)
-  held <- days_of_site(if (is.null(input$store)) data else tide_by_month(input$store, lag = lag_of(options, input)))
+  held <- days_of_site(if (is.null(input$store)) data else tide_by_month(input$store,
+    lag = lag_of(options, input)))
   if (is.null(input$store)) data <- tide_filter(data, days = wanted)
   note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
-  compared <- lapply(lengths, function(days) tide_moves(data, site_days = held, after = after, before = before,
+  compared <- lapply(lengths, function(days) tide_moves(data, site_days = held, after = after,
+    before = before,
     days = days, level = options$level, fdr = options$fdr, brand = input$settings$rules$brand,
     rules = input$settings$rules, events = events_input(options, input)))
   emit_moves(options, compared, input$settings$rules, lengths)
@@ -47,16 +53,19 @@ run_sides <- function(options, files) {
   options <- check_moves(options)
   input <- settle_input(options, files)
   segments <- named_segments(split_words(options$segments), input$settings, "--segments")
-  data <- read_input(options, input, also = unlist(lapply(segments, function(segment) names(segment$conditions))))
+  data <- read_input(options, input, also = unlist(lapply(segments,
+    function(segment) names(segment$conditions))))
   rules <- input$settings$rules
-  emit_moves(options, list(tide_moves(data, segments = segments, level = options$level, fdr = options$fdr,
+  emit_moves(options, list(tide_moves(data, segments = segments, level = options$level,
+    fdr = options$fdr,
     brand = rules$brand, rules = rules)), rules)
 }
 
 check_moves <- function(options) {
   check_number(options$top, "--top", min = 1)
   options$level <- check_choice(first_given(options$level, "query"), move_levels, "--level")
-  if (options$format == "xlsx" && is.null(options$out)) abort_call("A workbook needs a file.", "--format xlsx",
+  if (options$format == "xlsx" && is.null(options$out)) abort_call("A workbook needs a file.",
+    "--format xlsx",
     "Add --out FILE.xlsx.")
   options
 }
@@ -69,14 +78,17 @@ emit_moves <- function(options, compared, rules, lengths = NULL) {
     return(note(options, sprintf("written: %s", options$out)))
   }
   if (length(compared) > 1) {
-    rows <- rbindlist(lapply(seq_along(compared), function(i) data.table(days = lengths[i], compared[[i]]$moves)))
-    return(emit(options, rows, c(unlist(lapply(compared, window_head)), side_by_side(compared, lengths, options$top))))
+    rows <- rbindlist(lapply(seq_along(compared),
+      function(i) data.table(days = lengths[i], compared[[i]]$moves)))
+    return(emit(options, rows, c(unlist(lapply(compared, window_head)),
+      side_by_side(compared, lengths, options$top))))
   }
   moves <- compared[[1]]
   if (!is.null(options$why)) return(emit_why(options, moves))
   drivers <- if (is.null(moves$sides)) utils::head(tide_drivers(moves, rules), 5)$told
   emit(options, moves$moves, c(format(moves, n = options$top, width = terminal_width()),
-    if (length(drivers)) c("", "What drives it", unlist(lapply(drivers, strwrap, terminal_width(), indent = 2,
+    if (length(drivers)) c("", "What drives it",
+    unlist(lapply(drivers, strwrap, terminal_width(), indent = 2,
       exdent = 4)))), paint = function(lines) coloured(lines, moves, options))
 }
 
@@ -87,7 +99,8 @@ emit_why <- function(options, moves) {
       sprintf("Name a %s that was shown in one of the %s.", options$level,
         if (is.null(moves$sides)) "windows" else "segments"))
   }
-  told <- vapply(seq_len(nrow(asked)), function(i) change_sentence(asked[i], sprintf("\"%s\"", asked$name[i]),
+  told <- vapply(seq_len(nrow(asked)),
+    function(i) change_sentence(asked[i], sprintf("\"%s\"", asked$name[i]),
     moves$sides), "")
   emit(options, asked, wrap_lines(told, terminal_width()))
 }
@@ -95,13 +108,15 @@ emit_why <- function(options, moves) {
 # At a terminal that has colours, what is no more than noise is grey, what is clearly less is red,
 # what is clearly more blue.
 coloured <- function(lines, moves, options) {
-  if (!is.null(options$out) || options$format != "table" || cli::num_ansi_colors() < 2) return(lines)
+  if (!is.null(options$out) || options$format != "table" ||
+    cli::num_ansi_colors() < 2) return(lines)
   blank <- which(trimws(lines) == "")
   end <- if (is.na(blank[2])) length(lines) + 1 else blank[2]
   table <- which(seq_along(lines) > blank[1] + 1 & seq_along(lines) < end)
   shown <- moves$moves[seq_along(table)]
   real <- shown$real %in% TRUE
-  lines[table] <- ifelse(!real, cli::col_grey(lines[table]), ifelse(shown$change < 0, cli::col_red(lines[table]),
+  lines[table] <- ifelse(!real, cli::col_grey(lines[table]),
+    ifelse(shown$change < 0, cli::col_red(lines[table]),
     cli::col_blue(lines[table])))
   lines
 }
@@ -116,9 +131,11 @@ side_by_side <- function(compared, lengths, top) {
     at <- moves$moves[match(names, moves$moves$name)]
     pad_left(paste0(signed(at$change), ifelse(at$real %in% TRUE, " *", "  ")), 11)
   }, rep("", length(names)))
-  shown <- if (longest$level == "page") fit_path(format_path(names), free) else fit_text(names, free)
+  shown <- if (longest$level == "page") fit_path(format_path(names), free) else fit_text(names,
+    free)
   c("", "Change of clicks a month against as many days before",
-    paste0(fit_text(longest$level, free), paste(pad_left(sprintf("%g days  ", lengths), 11), collapse = "")),
+    paste0(fit_text(longest$level, free),
+    paste(pad_left(sprintf("%g days  ", lengths), 11), collapse = "")),
     paste0(shown, apply(matrix(cells, length(names)), 1, paste, collapse = "")))
 }
 
@@ -141,7 +158,8 @@ parse_window <- function(text, flag) {
 
 parse_lengths <- function(text) {
   lengths <- suppressWarnings(as.numeric(split_words(text)))
-  if (anyNA(lengths) || any(lengths < 1)) abort_call("Not lengths of windows.", sprintf("--windows %s", text),
+  if (anyNA(lengths) || any(lengths < 1)) abort_call("Not lengths of windows.",
+    sprintf("--windows %s", text),
     "Write them as --windows 7,28,90.")
   lengths
 }
@@ -152,5 +170,6 @@ site_moves <- function(options, input, data, findings) {
   data <- last_rows(options, input, data, 56)
   if (dated_days(data) < 56) return(NULL)
   tide_moves(data, site_days = held, days = 28, level = "page", curve = findings$curve,
-    brand = input$settings$rules$brand, rules = input$settings$rules, events = events_input(options, input))
+    brand = input$settings$rules$brand, rules = input$settings$rules,
+    events = events_input(options, input))
 }

@@ -4,7 +4,8 @@ run_find <- function(options, files) {
   check_number(options$top, "--top", min = 1)
   if (options$page_view) options$view <- "page"
   check_choice(options$view, c("list", "page", "query", "folder", "topic"), "--view")
-  if (options$format == "xlsx" && is.null(options$out)) abort_call("A workbook needs a file.", "--format xlsx",
+  if (options$format == "xlsx" && is.null(options$out)) abort_call("A workbook needs a file.",
+    "--format xlsx",
     "Add --out FILE.xlsx.")
   input <- settle_input(options, files)
   findings <- find_input(options, input)
@@ -14,7 +15,8 @@ run_find <- function(options, files) {
     return(note(options, sprintf("written: %s", options$out)))
   }
   if (options$view == "list") return(emit(options, findings$findings,
-    if (options$format == "markdown") tide_checklist(findings) else findings_lines(findings, options$top,
+    if (options$format == "markdown") tide_checklist(findings) else findings_lines(findings,
+    options$top,
       terminal_width())))
   groups <- tide_pages(findings, options$view, input$settings$rules)
   emit(options, setDT(as.data.frame(groups)), groups_lines(groups, options$top, terminal_width()))
@@ -25,7 +27,8 @@ run_trace <- function(options, files) {
     "Name a query or a page, as in: inktide trace \"tomato seeds\"")
   input <- settle_input(options, files[-1])
   if (grepl("^[A-Z]-[0-9a-f]{10}$", files[1])) {
-    explained <- tide_explain(find_input(utils::modifyList(options, list(all = TRUE)), input), files[1])
+    explained <- tide_explain(find_input(utils::modifyList(options, list(all = TRUE)), input),
+      files[1])
     return(emit(options, explained$cells, format(explained, width = terminal_width())))
   }
   # An archive is asked for its last days only.

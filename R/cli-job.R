@@ -1,7 +1,8 @@
 # What every command does first: settle the input, read, filter, reduce. Notes go to standard error.
 
 note <- function(options, ...) {
-  if (!isTRUE(options$quiet)) tell(wrap_lines(unlist(strsplit(paste0(...), "\n", fixed = TRUE)), terminal_width()))
+  if (!isTRUE(options$quiet)) tell(wrap_lines(unlist(strsplit(paste0(...), "\n", fixed = TRUE)),
+    terminal_width()))
 }
 
 # Work that may take seconds is announced, but only to a person at a terminal.
@@ -27,11 +28,14 @@ settle_input <- function(options, files) {
   if (!is.null(store) && !nrow(tide_history(store))) store <- NULL
   if (!length(files) && is.null(store)) files <- named_files(settings, "exports")
   if (!length(files) && is.null(store)) {
-    abort_tide("The project holds no data yet.", where = sprintf("'%s' has no archive and names no exports.", folder),
+    abort_tide("The project holds no data yet.",
+      where = sprintf("'%s' has no archive and names no exports.", folder),
       fix = "Load some: inktide load FILE... --project DIR", class = "settings")
   }
-  site <- if (is.null(settings$site)) "" else sub("/$", "", sub("^https?://(www\\.)?", "", settings$site))
-  input <- list(files = files, store = store, settings = settings, decisions = decisions, folder = folder,
+  site <- if (is.null(settings$site)) "" else sub("/$", "",
+    sub("^https?://(www\\.)?", "", settings$site))
+  input <- list(files = files, store = store, settings = settings, decisions = decisions,
+    folder = folder,
     title = if (nzchar(site)) site else "Search performance")
   c(input, chosen_segments(options, settings))
 }
@@ -52,7 +56,8 @@ chosen_segments <- function(options, settings) {
   named <- split_words(options$segment)
   side <- intersect(named, c("brand", "non-brand", "all"))
   own <- named_segments(setdiff(named, side), settings, "--segment")
-  conditions <- Filter(Negate(is.null), options[intersect(names(options), setdiff(names(segment_conditions), "brand"))])
+  conditions <- Filter(Negate(is.null),
+    options[intersect(names(options), setdiff(names(segment_conditions), "brand"))])
   if (length(conditions)) {
     name <- paste(gsub("_", " ", names(conditions)),
       vapply(conditions, function(value) paste(format(value), collapse = " "), ""), collapse = ", ")
@@ -65,7 +70,8 @@ chosen_segments <- function(options, settings) {
 
 # "brand" and "non-brand" can be named where they stand for rows, not for curves.
 named_segments <- function(names, settings, flag) {
-  known <- c(settings$segments, if (flag == "--segments") list(brand = tide_segment("brand", brand = TRUE),
+  known <- c(settings$segments, if (flag == "--segments") list(brand = tide_segment("brand",
+    brand = TRUE),
     `non-brand` = tide_segment("non-brand", brand = FALSE)))
   lapply(names, function(name) {
     segment <- known[[sub("^not:", "", name)]]
@@ -82,7 +88,8 @@ named_segments <- function(names, settings, flag) {
 # Only the dimensions a run needs are read: skipping a column is the cheapest filter.
 needed_dimensions <- function(input, also = character()) {
   asked <- unlist(lapply(input$rows, function(segment) names(segment$conditions)))
-  c("date", "query", "page", intersect(c("country", "device", "vertical", "rich_result"), c(asked, also)))
+  c("date", "query", "page", intersect(c("country", "device", "vertical", "rich_result"),
+    c(asked, also)))
 }
 
 lag_of <- function(options, input) first_given(options$lag, input$settings$windows$lag, 3)
@@ -95,12 +102,14 @@ read_input <- function(options, input, months = FALSE, also = character()) {
   segments <- c(input$rows, if (!months) input$pairs)
   if (!is.null(input$store)) {
     take <- if (months) tide_by_month else tide_stored
-    data <- take(input$store, from = window$from, to = window$to, days = window$days, lag = lag_of(options, input),
+    data <- take(input$store, from = window$from, to = window$to, days = window$days,
+      lag = lag_of(options, input),
       dimensions = dimensions)
     return(tide_filter(data, segments = segments, rules = input$settings$rules,
       without = days_out(options$without, data)))
   }
-  data <- do.call(tide_read, c(list(input$files, lag = lag_of(options, input), exported = options$exported,
+  data <- do.call(tide_read, c(list(input$files, lag = lag_of(options, input),
+    exported = options$exported,
     dimensions = dimensions,
     progress = progress_to_terminal(options)), reading_rules(options, input$settings)))
   tide_filter(data, from = window$from, to = window$to, days = window$days, segments = segments,
@@ -114,7 +123,8 @@ days_out <- function(text, data) {
   unlist(lapply(split_words(text), function(one) {
     if (grepl("..", one, fixed = TRUE)) { ends <- as.Date(parse_window(one,
       "--without")); return(format(seq(ends[1], ends[2], by = "day"))) }
-    if (is.na(as.Date(one, optional = TRUE))) abort_call("Not a day.", sprintf("--without %s", text),
+    if (is.na(as.Date(one, optional = TRUE))) abort_call("Not a day.",
+      sprintf("--without %s", text),
       "Write it as --without 2026-03-01,2026-04-05..2026-04-07, or --without unusual.")
     one
   }))
@@ -126,9 +136,11 @@ events_input <- function(options, input) {
   if (!is.null(file)) tide_events(file)
 }
 
-chose_window <- function(options) !is.null(options$from) || !is.null(options$to) || !is.null(options$days)
+chose_window <- function(options) !is.null(options$from) || !is.null(options$to) ||
+  !is.null(options$days)
 
-summarise_input <- function(options, input, data = read_input(options, input, months = TRUE, also = split),
+summarise_input <- function(options, input,
+  data = read_input(options, input, months = TRUE, also = split),
   split = NULL) {
   progress <- progress_to_terminal(options)
   if (!is.null(progress)) progress("Reducing")
@@ -143,7 +155,8 @@ summarise_input <- function(options, input, data = read_input(options, input, mo
     summary <- tide_enrich(summary, facts)
     note(options, paste(fact_lines(summary$facts), collapse = "\n"))
   }
-  if (is.null(brand)) note(options, "  no brand words: brand queries are in the pool; name them with --brand")
+  if (is.null(brand)) note(options,
+    "  no brand words: brand queries are in the pool; name them with --brand")
   summary
 }
 
@@ -160,8 +173,10 @@ read_prior <- function(file) {
       fix = "Give a header with 'position' and 'ctr'.", class = "columns_missing", file = file)
   }
   place <- open_records(part, layout)
-  if (!place$records) abort_no_table("The file has a header but no rows.", part$label, "Fill it in.")
-  cells <- as.data.frame(parse_figures(as.list(read_cells(place, unlist(found), c("position", "ctr"))), place)$columns)
+  if (!place$records) abort_no_table("The file has a header but no rows.", part$label,
+    "Fill it in.")
+  cells <- as.data.frame(parse_figures(as.list(read_cells(place, unlist(found),
+    c("position", "ctr"))), place)$columns)
   if (any(cells$ctr > 1, na.rm = TRUE)) cells$ctr <- cells$ctr / 100
   cells
 }
@@ -169,7 +184,8 @@ read_prior <- function(file) {
 # Facts of the archive, of the settings, of the call.
 facts_input <- function(options, input) {
   c(if (!is.null(input$store)) tide_held_facts(input$store),
-    if (is.null(input$store) && length(input$settings$enrichments)) tide_facts(named_files(input$settings,
+    if (is.null(input$store) &&
+    length(input$settings$enrichments)) tide_facts(named_files(input$settings,
       "enrichments")),
     if (!is.null(options$facts)) tide_facts(options$facts))
 }
@@ -179,7 +195,8 @@ find_input <- function(options, input, data = read_input(options, input, months 
   curve <- tide_curve(summary)
   side <- if ("all" %in% input$side) names(curve$fits) else if (length(input$side)) input$side
   thresholds <- input$settings$thresholds
-  findings <- tide_find(summary, curve, band = first_given(options$band, thresholds$striking_distance, c(4, 20)),
+  findings <- tide_find(summary, curve,
+    band = first_given(options$band, thresholds$striking_distance, c(4, 20)),
     target = first_given(options$target, thresholds$target, "next"),
     fdr = first_given(options$fdr, thresholds$fdr, 0.1),
     min_gain = first_given(options$min_gain, thresholds$min_gain),
@@ -189,7 +206,8 @@ find_input <- function(options, input, data = read_input(options, input, months 
   if (!is.null(findings$outside)) note(options, outside_line_text(findings$outside))
   if (!isTRUE(options$all) && NROW(input$decisions)) {
     findings <- tide_undecided(findings, input$decisions)
-    if (nrow(findings$decided)) note(options, sprintf("  decided and not shown: %s (--all shows them)",
+    if (nrow(findings$decided)) note(options,
+      sprintf("  decided and not shown: %s (--all shows them)",
       format_plural(nrow(findings$decided), "finding")))
   }
   tide_choose(findings, hours = options$hours, per_page = options$per_page)
@@ -212,10 +230,12 @@ dated_days <- function(data) {
 # The whole site, for the report.
 site_walk <- function(options, input, data) {
   data <- last_rows(options, input, data, 90)
-  if (!is.null(pick_table(data, c("query", "page")))) tide_trace(data, "/*", rules = input$settings$rules)
+  if (!is.null(pick_table(data, c("query", "page")))) tide_trace(data, "/*",
+    rules = input$settings$rules)
 }
 
 outside_line_text <- function(outside) {
-  sprintf("  the filter leaves out %s of clicks and %s of impressions (%s)", format_share(outside$clicks),
+  sprintf("  the filter leaves out %s of clicks and %s of impressions (%s)",
+    format_share(outside$clicks),
     format_share(outside$impressions), outside$reason)
 }

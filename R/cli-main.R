@@ -11,7 +11,8 @@ cli_main <- function(words) {
     cli_dispatch(words)
     0L
   }, tide_error = function(e) {
-    tell(paste0(c("inktide: ", rep("", 2)), condition_lines(as_called(e, words[1])))[seq_along(condition_lines(e))])
+    tell(paste0(c("inktide: ", rep("", 2)),
+      condition_lines(as_called(e, words[1])))[seq_along(condition_lines(e))])
     if (e$fault == "call") 2L else 1L
   }, tide_closed = function(e) {
     # Whoever reads the output has seen enough.
@@ -65,7 +66,8 @@ cli_dispatch <- function(words) {
     abort_call(sprintf("Unknown command '%s'.", first), sprintf("inktide %s", first),
       sprintf("Did you mean '%s'? 'inktide help' lists all.", nearest_name(first, names(commands))))
   }
-  if (any(c("--help", "-h") %in% words[seq_len(match("--", words, nomatch = length(words)))])) return(say(help_lines(commands, first)))
+  if (any(c("--help", "-h") %in% words[seq_len(match("--", words,
+    nomatch = length(words)))])) return(say(help_lines(commands, first)))
   command <- c(commands[[first]], name = first)
   call <- parse_call(command, words[-1])
   command$run(call$options, call$files)
@@ -84,7 +86,8 @@ help_lines <- function(commands, name) {
       sprintf("Did you mean '%s'?", nearest_name(name[1], names(commands))))
   }
   command <- commands[[name[1]]]
-  c(sprintf("inktide %s: %s", name[1], command$job), "", sprintf("  inktide %s [OPTIONS] %s", name[1], command$files),
+  c(sprintf("inktide %s: %s", name[1], command$job), "",
+    sprintf("  inktide %s [OPTIONS] %s", name[1], command$files),
     paste0("  ", command$example), option_lines(command))
 }
 
@@ -97,11 +100,13 @@ option_lines <- function(command) {
     left <- trimws(paste(flag(options), vapply(options, function(o) o@metavar, "")))
     about <- vapply(options, function(o) o@help, "")
     formats <- c("table", "csv", "json", command$formats)
-    about[flag(options) == "--format"] <- sprintf("%s or %s [table]", paste(formats[-length(formats)], collapse = ", "),
+    about[flag(options) == "--format"] <-
+      sprintf("%s or %s [table]", paste(formats[-length(formats)], collapse = ", "),
       formats[length(formats)])
     c("", title, sprintf("  %-22s %s", left, about))
   }
   c(listed("Its own options", command$options[!flag(command$options) %in% unlist(shared)]),
-    unlist(Map(function(title, names) listed(title, options_named(command$options, names)), names(shared), shared),
+    unlist(Map(function(title, names) listed(title, options_named(command$options, names)),
+    names(shared), shared),
       use.names = FALSE))
 }

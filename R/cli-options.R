@@ -9,7 +9,8 @@ number_option <- function(flag, metavar, help, default = NULL) {
 }
 
 switch_option <- function(flag, help) {
-  optparse::make_option(flag, type = "logical", metavar = "", help = help, action = "store_true", default = FALSE)
+  optparse::make_option(flag, type = "logical", metavar = "", help = help, action = "store_true",
+    default = FALSE)
 }
 
 # Those of the options that have these names, or all `but` those.
@@ -18,7 +19,8 @@ options_named <- function(options, names, but = FALSE) {
 }
 
 reading_options <- function(shared) {
-  options_named(shared, c("--exported", "--date-order", "--decimal", "--clicks-above", "--columns", "--project", "--quiet"))
+  options_named(shared, c("--exported", "--date-order", "--decimal", "--clicks-above", "--columns",
+    "--project", "--quiet"))
 }
 
 # What most commands take, as their help lists it.
@@ -27,8 +29,10 @@ shared_groups <- function() {
     text_option("--brand", "WORDS", "brand words, comma separated, or @FILE with one per line"),
     text_option("--from", "DATE", "first day, such as 2026-03-01"),
     text_option("--to", "DATE", "last day"),
-    number_option("--days", "N", "the last N days; without dates: how many days the figures stand for"),
-    text_option("--without", "DAYS", "leave days out: dates, comma separated, A..B for several, or 'unusual'"),
+    number_option("--days", "N",
+    "the last N days; without dates: how many days the figures stand for"),
+    text_option("--without", "DAYS",
+    "leave days out: dates, comma separated, A..B for several, or 'unusual'"),
     text_option("--query", "RE", "only queries that match"),
     text_option("--not-query", "RE", "no queries that match"),
     text_option("--page", "RE", "only pages that match"),
@@ -43,7 +47,8 @@ shared_groups <- function() {
     text_option("--words", "A:B", "only queries of A to B words (5: for 5 and more)"),
     text_option("--characters", "A:B", "only queries of A to B characters"),
     text_option("--intent", "NAMES", "commercial, informational, uncategorised or your own"),
-    text_option("--page-group", "NAMES", "only these groups of pages; folders where none are named"),
+    text_option("--page-group", "NAMES",
+    "only these groups of pages; folders where none are named"),
     text_option("--segment", "NAMES",
       "brand, non-brand, all, or segments of inktide.yml; not:NAME for all but it"),
     text_option("--position", "A:B", "only average positions from A to B"),
@@ -55,8 +60,10 @@ shared_groups <- function() {
     number_option("--lag", "N", "unfinished days before the export to leave out [3]"),
     text_option("--date-order", "ORDER", "dmy or mdy, where dates like 3/4/2026 leave it open"),
     text_option("--decimal", "SIGN", "point or comma, where figures like 2.000 leave it open"),
-    text_option("--clicks-above", "RULE", "rows with more clicks than impressions: leave out, keep or refuse"),
-    text_option("--columns", "MAP", "headers not known by themselves, such as 'query=What people typed'")
+    text_option("--clicks-above", "RULE",
+    "rows with more clicks than impressions: leave out, keep or refuse"),
+    text_option("--columns", "MAP",
+    "headers not known by themselves, such as 'query=What people typed'")
   ), `Project and output` = list(
     text_option("--project", "DIR", "folder that holds inktide.yml"),
     text_option("--format", "FORMAT", "table, csv or json [table]", "table"),
@@ -67,7 +74,8 @@ shared_groups <- function() {
 
 shared_options <- function() unlist(unname(shared_groups()), recursive = FALSE)
 
-abort_call <- function(what, where, fix) abort_tide(what, where, fix, class = "call", fault = "call")
+abort_call <- function(what, where, fix) abort_tide(what, where, fix, class = "call",
+  fault = "call")
 
 # In: the words after the command. Out: list(options, files).
 parse_call <- function(command, words) {
@@ -80,8 +88,10 @@ parse_call <- function(command, words) {
   given <- sub("=.*$", "", words[startsWith(words, "--")])
   unknown <- setdiff(given, known)
   if (length(unknown)) {
-    abort_call(sprintf("Unknown option '%s'.", unknown[1]), sprintf("in 'inktide %s'", command$name),
-      sprintf("Did you mean '%s'? 'inktide help %s' lists all.", nearest_name(unknown[1], known), command$name))
+    abort_call(sprintf("Unknown option '%s'.", unknown[1]),
+      sprintf("in 'inktide %s'", command$name),
+      sprintf("Did you mean '%s'? 'inktide help %s' lists all.", nearest_name(unknown[1], known),
+      command$name))
   }
   check_given(words, command)
   parsed <- tryCatch(optparse::parse_args(parser, args = words, positional_arguments = TRUE,
@@ -91,17 +101,20 @@ parse_call <- function(command, words) {
       sprintf("See 'inktide help %s'.", command$name)),
     warning = function(w) abort_value(words, conditionMessage(w), command$name))
   # Every option has its entry, given or not: `$` completes names, and "to" must never find "top".
-  named <- gsub("-", "_", sub("^--", "", unlist(lapply(c(shared_options(), command$options), function(o) o@long_flag))))
+  named <- gsub("-", "_", sub("^--", "",
+    unlist(lapply(c(shared_options(), command$options), function(o) o@long_flag))))
   options <- stats::setNames(vector("list", length(unique(named))), unique(named))
   options[names(parsed$options)] <- parsed$options
   formats <- c("table", "csv", "json", command$formats)
   if (!is.null(options$format) && !options$format %in% formats) {
     abort_call("Unknown format.", sprintf("--format %s", options$format),
-      sprintf("Use %s or %s.", paste(formats[-length(formats)], collapse = ", "), formats[length(formats)]))
+      sprintf("Use %s or %s.", paste(formats[-length(formats)], collapse = ", "),
+      formats[length(formats)]))
   }
   ranges <- c("position", "band", "words", "characters")
   options[ranges] <- Map(parse_range, options[ranges], paste0("--", ranges))
-  lists <- c("country", "device", "vertical", "rich_result", "has_any", "has_all", "has_none", "intent", "page_group",
+  lists <- c("country", "device", "vertical", "rich_result", "has_any", "has_all", "has_none",
+    "intent", "page_group",
     "facts", "kind")
   options[lists] <- lapply(options[lists], split_words)
   options["brand"] <- list(brand_words(options[["brand"]]))
@@ -111,11 +124,13 @@ parse_call <- function(command, words) {
 
 # An option that wants a value has one, before the next option.
 check_given <- function(words, command) {
-  wants <- vapply(Filter(function(o) o@action != "store_true", command$options), function(o) o@long_flag, "")
+  wants <- vapply(Filter(function(o) o@action != "store_true", command$options),
+    function(o) o@long_flag, "")
   after <- c(words[-1], "--")
   bare <- which(words %in% wants & startsWith(after, "--"))
   if (length(bare)) {
-    abort_call(sprintf("Option '%s' needs a value.", words[bare[1]]), sprintf("in 'inktide %s'", command$name),
+    abort_call(sprintf("Option '%s' needs a value.", words[bare[1]]),
+      sprintf("in 'inktide %s'", command$name),
       sprintf("Give it after the option. See 'inktide help %s'.", command$name))
   }
 }
@@ -124,7 +139,8 @@ check_given <- function(words, command) {
 abort_value <- function(words, message, command) {
   value <- sub('.*got "?\u201c?([^"\u201d]*)["\u201d].*', "\\1", message)
   at <- which(words == value | endsWith(words, paste0("=", value)))[1]
-  flag <- if (is.na(at)) "" else if (startsWith(words[at], "--")) sub("=.*", "", words[at]) else words[at - 1]
+  flag <- if (is.na(at)) "" else if (startsWith(words[at], "--")) sub("=.*", "",
+    words[at]) else words[at - 1]
   abort_call("Not a number.", sprintf("%s %s", flag, value),
     sprintf("Give a number, such as %s 30. See 'inktide help %s'.", flag, command))
 }

@@ -31,7 +31,8 @@ open_archive <- function(folder) {
 
 run_init <- function(options, files) {
   folder <- if (is.null(options$project)) "." else options$project
-  if (!length(files) && dir.exists(file.path(folder, "exports"))) files <- file.path(folder, "exports")
+  if (!length(files) && dir.exists(file.path(folder, "exports"))) files <-
+    file.path(folder, "exports")
   if (file.exists(file.path(folder, "inktide.yml"))) tide_begin(folder)
   if (!length(files)) return(begun(options, tide_begin(folder)))
   data <- do.call(tide_read, c(list(files, lag = 0, exported = options$exported,
@@ -46,7 +47,8 @@ run_init <- function(options, files) {
 suggested_lines <- function(suggested) {
   brand <- suggested$brand
   c(if (!is.null(suggested$site)) sprintf("Site: %s", suggested$site),
-    if (nrow(brand)) c("Brand words", sprintf("  %s%s: %s, %s; %s", brand$word, ifelse(brand$sure, "", " (perhaps)"),
+    if (nrow(brand)) c("Brand words", sprintf("  %s%s: %s, %s; %s", brand$word,
+    ifelse(brand$sure, "", " (perhaps)"),
       format_plural(brand$queries, "query", "queries"),
       format_plural(brand$clicks, "click"), brand$why)) else "No brand word could be guessed.",
     if (NROW(suggested$folders)) sprintf("Groups of pages: %s",
@@ -61,7 +63,8 @@ begun <- function(options, file) {
 
 run_enrich <- function(options, files) {
   folder <- if (!is.null(options$project)) options$project else find_project(".")
-  if (is.null(folder)) abort_call("No project.", "No folder upwards holds inktide.yml.", "Name one with --project DIR.")
+  if (is.null(folder)) abort_call("No project.", "No folder upwards holds inktide.yml.",
+    "Name one with --project DIR.")
   if (!length(files)) abort_call("No file of facts.", "inktide enrich",
     "Name tables by query or by page, as in: inktide enrich volumes.csv")
   store <- open_archive(folder)
@@ -70,13 +73,15 @@ run_enrich <- function(options, files) {
   settings <- tide_settings(folder)
   summary <- tide_enrich(tide_summary(tide_by_month(store), brand = settings$rules$brand), facts)
   say(wrap_lines(c(unlist(lapply(facts, format)), fact_lines(summary$facts),
-    if (!any(kept$kept)) "Nothing changed: the archive holds these facts already."), terminal_width()))
+    if (!any(kept$kept)) "Nothing changed: the archive holds these facts already."),
+    terminal_width()))
 }
 
 history_lines <- function(history) {
   if (!nrow(history)) return("No imports yet.")
   unlist(lapply(split(history, history$import), function(own) {
-    c(sprintf("Import %d on %s UTC, exported %s: %s%s", own$import[1], substr(own$at[1], 1, 16), own$exported[1],
+    c(sprintf("Import %d on %s UTC, exported %s: %s%s", own$import[1], substr(own$at[1], 1, 16),
+      own$exported[1],
       own$files[1],
       if (own$undone[1]) " (undone)" else ""), change_lines(own))
   }), use.names = FALSE)
@@ -84,7 +89,8 @@ history_lines <- function(history) {
 
 run_check <- function(options, files) {
   folder <- if (!is.null(options$project)) options$project else find_project(".")
-  if (is.null(folder)) abort_call("No project.", "No folder upwards holds inktide.yml.", "Name one with --project DIR.")
+  if (is.null(folder)) abort_call("No project.", "No folder upwards holds inktide.yml.",
+    "Name one with --project DIR.")
   if (options$rebuild) {
     tide_rebuild(folder)
     note(options, "The index was rebuilt from the parts; what was there before is kept beside it.")
@@ -93,7 +99,8 @@ run_check <- function(options, files) {
   emit(options, found$problems, wrap_lines(format(found), terminal_width()))
   problems <- sum(found$problems$weight == "problem")
   if (options$strict && problems) {
-    abort_tide(sprintf("The archive has %s.", format_plural(problems, "problem")), where = sprintf("'%s'.", folder),
+    abort_tide(sprintf("The archive has %s.", format_plural(problems, "problem")),
+      where = sprintf("'%s'.", folder),
       fix = "See the list above.", class = "check")
   }
 }

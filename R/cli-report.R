@@ -17,7 +17,8 @@ run_demo <- function(options, files) {
   if (length(files) > 1) abort_call("Too many folders.", paste(files, collapse = " "),
     "Name one folder, or none for 'demo-site'.")
   if (dir.exists(dir) && length(list.files(dir)) && !file.exists(file.path(dir, "inktide.yml"))) {
-    abort_call("The folder holds something else.", sprintf("'%s'.", dir), "Name a new or empty folder.")
+    abort_call("The folder holds something else.", sprintf("'%s'.", dir),
+      "Name a new or empty folder.")
   }
   note(options, "Making the demo site: Fernmoor Seeds, 16 months, invented ...")
   site <- tide_demo_site()
@@ -29,13 +30,15 @@ run_demo <- function(options, files) {
   input <- settle_input(options, character())
   data <- read_input(options, input)
   findings <- find_input(options, input, data)
-  files <- file.path(dir, c(report = "report.html", list = "findings.csv", curve = "figures/curve.png",
+  files <- file.path(dir, c(report = "report.html", list = "findings.csv",
+    curve = "figures/curve.png",
     map = "figures/map.png"))
   dir.create(file.path(dir, "figures"), showWarnings = FALSE)
   save_figure(ggplot2::autoplot(findings$curve), files[3])
   save_figure(ggplot2::autoplot(findings), files[4])
   tide_report(findings, files[1], title = "Fernmoor Seeds", site = site_walk(options, input, data),
-    moves = site_moves(options, input, data, findings), followed = site_followed(options, input, data, findings))
+    moves = site_moves(options, input, data, findings),
+    followed = site_followed(options, input, data, findings))
   emit(utils::modifyList(options, list(out = files[2], quiet = TRUE)), findings$findings, NULL)
   say(c("", findings_lines(findings, 5, terminal_width()), "",
     paste0(c("report:       ", "ranked list:  ", "curve figure: ", "map figure:   "), files),

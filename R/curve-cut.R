@@ -15,7 +15,8 @@ cut_cells <- function(cells, floor) list(cells = cells[cells$clicks > floor], le
 
 # Log chance that a pair has at least `least` clicks, where its factor has variance `spread`.
 log_chance_kept <- function(mean, spread, least) {
-  stats::pnbinom(least - 1, size = 1 / spread, mu = pmax(mean, 1e-12), lower.tail = FALSE, log.p = TRUE)
+  stats::pnbinom(least - 1, size = 1 / spread, mu = pmax(mean, 1e-12), lower.tail = FALSE,
+    log.p = TRUE)
 }
 
 # First and second derivative of it by the log of the mean, which are taken off score and

@@ -22,7 +22,8 @@ tide_curve_difference <- function(curve, one, other, position = 1:10) {
     curve_log_se(curve, position, rep(other, length(position)))^2)
   gap <- log(a$ctr / b$ctr)
   reach <- stats::qnorm(1 - (1 - curve$level) / 2) * error
-  tibble::tibble(position = position, ratio = exp(gap), ratio_low = exp(gap - reach), ratio_high = exp(gap + reach),
+  tibble::tibble(position = position, ratio = exp(gap), ratio_low = exp(gap - reach),
+    ratio_high = exp(gap + reach),
     chance = stats::pnorm(gap / error))
 }
 
@@ -45,14 +46,16 @@ tide_curve_difference <- function(curve, one, other, position = 1:10) {
 #' @export
 tide_curve_change <- function(summary) {
   check_class(summary, "tide_summary", "summary")
-  if (!identical(summary$split, "month")) abort_argument("summary", "a summary with split = \"month\"", summary$split)
+  if (!identical(summary$split, "month")) abort_argument("summary",
+    "a summary with split = \"month\"", summary$split)
   # The same query in the same half position on both sides: what is compared is the page of results,
   # not the mix.
   cells <- summary$split_cells[summary$queries$segment[summary$split_cells$query] != "brand"]
   set(cells, j = "stratum", value = cells$bin)
   set(cells, j = "fold", value = cells$query %% 50L + 1L)
   months <- sort(unique(cells$part))
-  empty <- data.table(month = character(), ratio = numeric(), ratio_low = numeric(), ratio_high = numeric(),
+  empty <- data.table(month = character(), ratio = numeric(), ratio_low = numeric(),
+    ratio_high = numeric(),
     luck = numeric(), changed = logical())
   if (length(months) < 2) return(empty)
   cuts <- months[-1]

@@ -22,17 +22,22 @@ estimate_curve <- function(cells, prior, blend = default_blend, least = 0, paren
   some <- if (is.null(parent)) sample_pairs(cells, evidence)
   # Many pairs: a share of them leads close to the answer, so that all are gone through a few times
   # only.
-  if (!is.null(some)) state <- settle_curve(some, curve_evidence(some, blend), penalty, state, least)$state
-  settled <- settle_curve(cells, evidence, penalty, state, least, free = if (is.null(some) && is.null(parent)) 5 else 3)
+  if (!is.null(some)) state <- settle_curve(some, curve_evidence(some, blend), penalty, state,
+    least)$state
+  settled <- settle_curve(cells, evidence, penalty, state, least,
+    free = if (is.null(some) && is.null(parent)) 5 else 3)
   state <- settled$state
   log_ctr <- drop(knot_design() %*% state$theta)
   information <- pmax(diag(knot_design() %*% state$information %*% t(knot_design())), 1e-6)
   covariance <- score_covariance(settled$equations, evidence, settled$design, state)
   list(
     log_ctr = pmin(pool_violators(log_ctr, information), log(0.98)),
-    covariance = covariance$knots + lent_covariance(state, penalty, if (is.null(parent)) 0 else parent$covariance),
-    groups = covariance$groups, df = covariance$df, spread = state$spread, spread_slope = state$spread_slope,
-    wobble = state$wobble, smooth = state$smooth, rounds = settled$rounds, converged = settled$rounds < 40,
+    covariance = covariance$knots + lent_covariance(state, penalty,
+    if (is.null(parent)) 0 else parent$covariance),
+    groups = covariance$groups, df = covariance$df, spread = state$spread,
+    spread_slope = state$spread_slope,
+    wobble = state$wobble, smooth = state$smooth, rounds = settled$rounds,
+    converged = settled$rounds < 40,
     pairs = length(evidence$ends), clicks = sum(cells$clicks), impressions = sum(cells$impressions)
   )
 }
@@ -62,7 +67,8 @@ settle_curve <- function(cells, evidence, penalty, state, least, free = 5) {
         list(estimate_spread(evidence$pair_clicks, pair_mean, least), 0) else
         estimate_spreads(evidence$pair_clicks, pair_mean, evidence$distance, state$spread_slope)
       state$wobble <- if (least > 0) 0.001 else
-        estimate_wobble(cells$clicks, mean, evidence, spread_of(state, distance = evidence$distance))
+        estimate_wobble(cells$clicks, mean, evidence,
+          spread_of(state, distance = evidence$distance))
     }
     design <- blended_design(state$theta, evidence)
     equations <- score_equations(cells, mean, evidence, state, design, least)
@@ -95,20 +101,24 @@ curve_evidence <- function(cells, blend = default_blend) {
   code <- cells$bin * 10L + class
   codes <- which(tabulate(code) > 0)
   column <- match(code, codes)
-  position <- sum_codes(cells$weighted, column, length(codes)) / sum_codes(cells$impressions, column, length(codes))
+  position <- sum_codes(cells$weighted, column, length(codes)) /
+    sum_codes(cells$impressions, column, length(codes))
   group <- cells$query[ends] %% curve_groups
   list(
     ends = ends, pair = pair, pair_clicks = sum_runs(cells$clicks, ends),
     distance = spread_distance(sum_runs(cells$weighted, ends) / impressions), column = column,
     full = full, in_full = full[pair], row = cumsum(full)[pair], size = sum(full),
-    spot = blend_spot(cells$position, class), weights = grid_weights(blend), at_places = blend$places,
-    places = place_weights(position, blend_variance(blend, position, blend_degree[codes %% 10L]), blend$places),
+    spot = blend_spot(cells$position, class), weights = grid_weights(blend),
+    at_places = blend$places,
+    places = place_weights(position, blend_variance(blend, position, blend_degree[codes %% 10L]),
+    blend$places),
     group = group[pair], full_group = group[full]
   )
 }
 
 # The last cell of each pair, of cells sorted by pair.
-pair_ends <- function(cells) if (nrow(cells)) which(c(diff(cells$query) != 0 | diff(cells$page) != 0,
+pair_ends <- function(cells) if (nrow(cells)) which(c(diff(cells$query) != 0 |
+  diff(cells$page) != 0,
   TRUE)) else integer()
 
 sum_runs <- function(x, ends) {
@@ -134,7 +144,8 @@ estimate_wobble <- function(clicks, mean, evidence, spread) {
   weight <- free / (1 + 0.1 * level)^2
   total <- sum(weight * free * level^2)
   # Worth ten cells of ten clicks at 0.02, for sites with too little to tell.
-  min(max((sum(weight * ((clicks - level)^2 - free * level)) + 10 * 25 * 0.02) / (total + 10 * 25), 0.001), 1)
+  min(max((sum(weight * ((clicks - level)^2 - free * level)) + 10 * 25 * 0.02) / (total + 10 * 25),
+    0.001), 1)
 }
 
 # Scores and information of the parameters. With D the diagonal of a pair's cell variances (mean +
@@ -146,7 +157,8 @@ score_equations <- function(cells, mean, evidence, state, design, least = 0) {
   pair_mean <- sum_runs(keep * mean, evidence$ends)
   pair_residual <- sum_runs(keep * (cells$clicks - mean), evidence$ends)
   spread <- spread_of(state, distance = evidence$distance)
-  calm <- if (least > 0) rep(1, length(pair_mean)) else pmin(1, 1 / pair_distance(pair_residual, pair_mean, spread))
+  calm <- if (least > 0) rep(1, length(pair_mean)) else pmin(1,
+    1 / pair_distance(pair_residual, pair_mean, spread))
   shared <- spread / (1 + spread * pair_mean)
 
   scale <- calm[evidence$pair] * keep
@@ -167,7 +179,8 @@ score_equations <- function(cells, mean, evidence, state, design, least = 0) {
     diagonal <- pmax(alone + kept$second, 0.02 * alone)
   }
   # By column first: from there on everything is small.
-  sums <- vapply(list(own, diagonal), sum_codes, numeric(nrow(design)), code = evidence$column, size = nrow(design))
+  sums <- vapply(list(own, diagonal), sum_codes, numeric(nrow(design)), code = evidence$column,
+    size = nrow(design))
   dim(sums) <- c(nrow(design), 2)
   between <- pair_means(if (least > 0) 0 * mean else keep * mean, evidence, design)
   factor <- (calm * shared)[evidence$full]
@@ -180,7 +193,8 @@ score_equations <- function(cells, mean, evidence, state, design, least = 0) {
 pair_means <- function(mean, evidence, design) {
   if (!evidence$size) return(matrix(0, 0, ncol(design)))
   cells <- which(evidence$in_full)
-  rowsum(mean[cells] * design[evidence$column[cells], , drop = FALSE], evidence$row[cells], reorder = TRUE)
+  rowsum(mean[cells] * design[evidence$column[cells], , drop = FALSE], evidence$row[cells],
+    reorder = TRUE)
 }
 
 # One penalised scoring step, and one of the smoothness by the update of Fellner and Schall as in
@@ -193,7 +207,8 @@ newton_step <- function(state, equations, penalty, hold) {
   move <- drop(inverse %*% (equations$score - prior %*% from_prior))
   state$theta <- state$theta + move * min(1, 1 / max(abs(move)))
   if (!hold) state$smooth <- next_smooth(state, inverse, penalty)
-  c(state[c("theta", state_names)], list(information = information, inverse = inverse, prior = prior))
+  c(state[c("theta", state_names)], list(information = information, inverse = inverse,
+    prior = prior))
 }
 
 # Two more knots' worth of belief in a roughness of a fifth, so that thin data never look certain of
@@ -215,7 +230,8 @@ score_covariance <- function(equations, evidence, design, state) {
   groups <- sort(unique(evidence$group))
   to_knots <- knot_design()
   if (length(groups) < 5) {
-    knots <- to_knots %*% (state$inverse %*% state$information %*% state$inverse + bias) %*% t(to_knots)
+    knots <- to_knots %*% (state$inverse %*% state$information %*% state$inverse +
+      bias) %*% t(to_knots)
     return(list(knots = knots, groups = length(groups), df = rep(5, nrow(to_knots))))
   }
   whole <- state$information + state$prior
@@ -223,7 +239,8 @@ score_covariance <- function(equations, evidence, design, state) {
   # pairs in full.
   code <- match(evidence$group, groups) * 1000L + evidence$column
   size <- (length(groups) + 1L) * 1000L
-  sums <- cbind(sum_codes(equations$cell_score, code, size), sum_codes(equations$diagonal, code, size))
+  sums <- cbind(sum_codes(equations$cell_score, code, size),
+    sum_codes(equations$diagonal, code, size))
   code <- which(tabulate(code, size) > 0)
   sums <- sums[code, , drop = FALSE]
   rows <- split(seq_along(code), code %/% 1000L)
@@ -232,14 +249,17 @@ score_covariance <- function(equations, evidence, design, state) {
     at <- rows[[g]]
     own <- design[code[at] %% 1000L, , drop = FALSE]
     between <- equations$between[pairs[[g]], , drop = FALSE]
-    information <- crossprod(own, sums[at, 2] * own) - crossprod(between, equations$factor[pairs[[g]]] * between)
+    information <- crossprod(own, sums[at, 2] * own) -
+      crossprod(between, equations$factor[pairs[[g]]] * between)
     score <- crossprod(own, sums[at, 1])
     # What one group alone knows cannot be taken out in full.
-    drop(to_knots %*% tryCatch(solve(whole - information, score), error = function(e) solve(whole, score)))
+    drop(to_knots %*% tryCatch(solve(whole - information, score),
+      error = function(e) solve(whole, score)))
   }, numeric(nrow(to_knots)))
   move <- t(move) - rep(rowMeans(move), each = length(groups))
   squares <- colSums(move^2)
-  list(knots = crossprod(move) * (length(groups) - 1) / length(groups) + to_knots %*% bias %*% t(to_knots),
+  list(knots = crossprod(move) * (length(groups) - 1) / length(groups) +
+    to_knots %*% bias %*% t(to_knots),
     groups = length(groups),
     df = pmax(4, squares^2 / colSums(move^4)))
 }

@@ -86,7 +86,8 @@
 #' curve
 #' predict(curve, position = c(1, 3.5, 10), segment = "non-brand")
 #' @export
-tide_curve <- function(summary, level = 0.9, by = NULL, prior = NULL, method = c("fitted", "pivot", "power"),
+tide_curve <- function(summary, level = 0.9, by = NULL, prior = NULL,
+  method = c("fitted", "pivot", "power"),
   rules = tide_rules()) {
   check_class(summary, "tide_summary", "summary")
   check_number(level, "level", min = 0.5, max = 0.999)
@@ -106,7 +107,8 @@ tide_curve <- function(summary, level = 0.9, by = NULL, prior = NULL, method = c
   fits <- list()
   for (segment in segments) {
     parent <- if (segment == "brand") fits[["non-brand"]]$log_ctr else outside
-    fits[[segment]] <- fit_segment(cells[segment_of == segment & used], segment, method, blend, cut, parent)
+    fits[[segment]] <- fit_segment(cells[segment_of == segment & used], segment, method, blend,
+      cut, parent)
   }
   evidence <- position_evidence(cells[used], segment_of[used])
   if (!is.null(by)) {
@@ -117,8 +119,10 @@ tide_curve <- function(summary, level = 0.9, by = NULL, prior = NULL, method = c
     evidence <- rbind(evidence, position_evidence(parts, parts$part))
   }
   structure(list(
-    fits = fits, by = by, method = method, evidence = evidence, level = level, blend = blend, cut = cut,
-    window = summary$window, sources = summary$sources, summary = summary, prior = prior, rules = rules
+    fits = fits, by = by, method = method, evidence = evidence, level = level, blend = blend,
+      cut = cut,
+    window = summary$window, sources = summary$sources, summary = summary, prior = prior,
+    rules = rules
   ), class = "tide_curve")
 }
 
@@ -146,12 +150,14 @@ leading_page <- function(cells) {
 #' @param segment One segment's name, or `NULL` for all.
 #' @param level Level of the interval; `NULL` takes the curve's.
 #' @param impressions With it, also what one query with so many impressions will show.
-#' @param ... Not used.
+#' @param ... Nothing: another argument is an error.
 #' @return A tibble: `segment`, `position`, `ctr`, `ctr_low`, `ctr_high` (where the average
 #'   query's CTR lies) and, with
 #'   `impressions`, `query_low`, `query_high` (what one query's CTR will be, at the same level).
 #' @export
-predict.tide_curve <- function(object, position = 1:10, segment = NULL, level = NULL, impressions = NULL, ...) {
+predict.tide_curve <- function(object, position = 1:10, segment = NULL, level = NULL,
+  impressions = NULL, ...) {
+  check_no_more(...)
   check_text(segment, "segment", null = TRUE)
   if (!is.numeric(position) || anyNA(position) || any(position < 1 | position > 100)) {
     abort_argument("position", "numbers from 1 to 100", position)
@@ -177,7 +183,8 @@ query_interval <- function(at, impressions, spread, level) {
   # The curve's error adds to the spread between queries.
   size <- 1 / (spread + pmin(exp(error^2) - 1, 5))
   bound <- function(p) stats::qnbinom(p, size = size, mu = impressions * at$ctr) / impressions
-  list(query_low = pmin(1, bound((1 - level) / 2)), query_high = pmin(1, bound(1 - (1 - level) / 2)))
+  list(query_low = pmin(1, bound((1 - level) / 2)),
+    query_high = pmin(1, bound(1 - (1 - level) / 2)))
 }
 
 # The plain-table form that everything inside uses.
@@ -188,7 +195,8 @@ curve_at <- function(curve, position, segment, level = curve$level) {
   se <- sqrt(pmax(0, rowSums((weights %*% fit$covariance) * weights)))
   df <- stats::approx(log(curve_knots), fit$df, log(position), rule = 2)$y
   reach <- stats::qt(1 - (1 - level) / 2, df) * se
-  data.table(segment = segment, position = position, ctr = exp(log_ctr), ctr_low = exp(log_ctr - reach),
+  data.table(segment = segment, position = position, ctr = exp(log_ctr),
+    ctr_low = exp(log_ctr - reach),
     ctr_high = exp(pmin(log_ctr + reach, 0)))
 }
 
@@ -199,11 +207,13 @@ curve_ctr <- function(curve, position, segment, rows, impressions) {
   tables <- lapply(curve$fits, function(fit) blend_table(fit$log_ctr, weights, curve$blend$places))
   impressions <- rep_len(impressions, length(position))
   present <- unique(segment)
-  if (length(present) == 1 && present %in% names(tables)) return(read_ctr(tables[[present]], position, rows, impressions))
+  if (length(present) == 1 && present %in% names(tables)) return(read_ctr(tables[[present]],
+    position, rows, impressions))
   out <- numeric(length(position))
   for (s in intersect(names(tables), present)) {
     here <- which(segment == s)
-    out[here] <- read_ctr(tables[[s]], position[here], if (length(rows) > 1) rows[here] else rows, impressions[here])
+    out[here] <- read_ctr(tables[[s]], position[here], if (length(rows) > 1) rows[here] else rows,
+      impressions[here])
   }
   out
 }

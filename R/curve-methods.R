@@ -4,12 +4,15 @@
 curve_table <- function(curve, until = 20, positions = seq_len(until)) {
   fitted <- rbindlist(lapply(sort(names(curve$fits)), function(s) curve_at(curve, positions, s)))
   out <- merge(fitted, curve$evidence, by = c("segment", "position"), all.x = TRUE, sort = FALSE)
-  for (column in c("clicks", "impressions", "pairs")) set(out, which(is.na(out[[column]])), column, 0)
+  for (column in c("clicks", "impressions", "pairs")) set(out, which(is.na(out[[column]])), column,
+    0)
   # How queries vary around the curve: four of five have their own rate in between.
   spread <- spread_at(curve, out$position, out$segment)
-  out[, c("queries_low", "queries_high") := list(pmin(1, ctr * stats::qgamma(0.1, 1 / spread, 1 / spread)),
+  out[, c("queries_low", "queries_high") :=
+    list(pmin(1, ctr * stats::qgamma(0.1, 1 / spread, 1 / spread)),
     pmin(1, ctr * stats::qgamma(0.9, 1 / spread, 1 / spread)))]
-  out[, c("segment", "position", "ctr", "ctr_low", "ctr_high", "clicks", "impressions", "pairs", "pivot_ctr",
+  out[, c("segment", "position", "ctr", "ctr_low", "ctr_high", "clicks", "impressions", "pairs",
+    "pivot_ctr",
     "queries_low", "queries_high")]
 }
 
@@ -63,7 +66,8 @@ tidy.tide_curve <- function(x, until = 20, ...) {
 glance.tide_curve <- function(x, ...) {
   tibble::as_tibble(rbindlist(lapply(names(x$fits), function(s) {
     fit <- x$fits[[s]]
-    data.table(segment = s, pairs = fit$pairs, clicks = fit$clicks, impressions = fit$impressions, spread = fit$spread,
+    data.table(segment = s, pairs = fit$pairs, clicks = fit$clicks, impressions = fit$impressions,
+      spread = fit$spread,
       spread_slope = fit$spread_slope, top_ctr = exp(fit$log_ctr[1]), converged = fit$converged)
   })))
 }
@@ -94,7 +98,8 @@ part_line <- function(curve, segment) {
   at <- format_rate(curve_at(curve, c(1, 3, 10), segment)$ctr)
   sprintf("%s: CTR %s at 1, %s at 3, %s at 10; %s%s", segment, at[1], at[2], at[3],
     format_plural(fit$queries, "query", "queries"),
-    if (fit$leans > 0.5) sprintf(", so it leans on '%s' by %s", names(curve$fits)[1], format_share(fit$leans)) else "")
+    if (fit$leans > 0.5) sprintf(", so it leans on '%s' by %s", names(curve$fits)[1],
+    format_share(fit$leans)) else "")
 }
 
 # Where four of five queries lie, in times of the curve; at either end of page one where that
@@ -102,7 +107,8 @@ part_line <- function(curve, segment) {
 spread_words <- function(fit) {
   range <- function(position) {
     spread <- spread_of(fit, position)
-    paste(sprintf("%.1f", stats::qgamma(c(0.1, 0.9), shape = 1 / spread, rate = 1 / spread)), collapse = " to ")
+    paste(sprintf("%.1f", stats::qgamma(c(0.1, 0.9), shape = 1 / spread, rate = 1 / spread)),
+      collapse = " to ")
   }
   if (range(1) == range(10)) range(5) else sprintf("%s (at 10: %s)", range(1), range(10))
 }

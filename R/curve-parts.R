@@ -13,7 +13,8 @@ estimate_parts <- function(cells, parent, blend, segment) {
     prior <- curve_prior(segment, parent$log_ctr)
     prior$centre <- parent$log_ctr
     # Shape may stray half as far as level does.
-    prior[c("level_sd", "slope_sd", "step_sd")] <- list(sqrt(between), sqrt(between) / 2, max(0.1, sqrt(between)))
+    prior[c("level_sd", "slope_sd", "step_sd")] <-
+      list(sqrt(between), sqrt(between) / 2, max(0.1, sqrt(between)))
     fit <- estimate_curve(own, prior, blend, parent = parent)
     fit$leans <- level$variance / (level$variance + between)
     fit$queries <- length(unique(own$query))
@@ -45,7 +46,8 @@ part_cells <- function(summary, by, rules) {
   label <- switch(by,
     intent = query_intent(summary$queries$key, rules$intent)[cells$query],
     page_group = page_group(summary$pages$page, rules$page_groups)[cells$page],
-    words = length_names[pmin(pmax(lengths(query_words(summary$queries$key)), 1L), 6L)][cells$query],
+    words = length_names[pmin(pmax(lengths(query_words(summary$queries$key)), 1L),
+    6L)][cells$query],
     abort_tide(sprintf("The summary is not split by %s.", by),
       where = sprintf("split: %s", if (is.null(summary$split)) "none" else summary$split),
       fix = sprintf("Ask tide_summary() for split = \"%s\".", by), class = "grain", fault = "call"))

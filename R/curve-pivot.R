@@ -13,8 +13,10 @@ position_evidence <- function(cells, segment) {
     cells$page[-1] != cells$page[-n]) else logical()
   pairs <- tabulate(code[new], size)
   used <- which(pairs > 0)
-  out <- data.table(segment = levels(segment)[(used - 1L) %/% 100L + 1L], position = (used - 1) %% 100 + 1,
-    clicks = sum_codes(cells$clicks, code, size)[used], impressions = sum_codes(cells$impressions, code, size)[used],
+  out <- data.table(segment = levels(segment)[(used - 1L) %/% 100L + 1L],
+    position = (used - 1) %% 100 + 1,
+    clicks = sum_codes(cells$clicks, code, size)[used],
+    impressions = sum_codes(cells$impressions, code, size)[used],
     pairs = pairs[used])
   out[, "pivot_ctr" := clicks / impressions]
   setkeyv(out, c("segment", "position"))

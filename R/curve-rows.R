@@ -18,13 +18,17 @@ coded_rows <- function(rows, curve, brand, views = 1) {
   if ("brand" %in% names(curve$fits)) segment[of_brand] <- "brand"
   position <- rows$position
   impressions <- as.numeric(rows$impressions)
-  made <- list(query = queries$code, page = pages$code, date = rows[["date"]], clicks = as.numeric(rows$clicks),
+  made <- list(query = queries$code, page = pages$code, date = rows[["date"]],
+    clicks = as.numeric(rows$clicks),
     impressions = impressions, weighted = impressions * position,
-    expected = impressions * curve_ctr(curve, position, if (all(segment == main)) main else segment[queries$code], 1,
+    expected = impressions * curve_ctr(curve, position,
+    if (all(segment == main)) main else segment[queries$code], 1,
       impressions),
     demand = searches_seen(impressions, position, views))
-  list(queries = queries, pages = pages, segment = segment, rows = setDT(Filter(Negate(is.null), made)))
+  list(queries = queries, pages = pages, segment = segment,
+    rows = setDT(Filter(Negate(is.null), made)))
 }
 
 # Impressions as page one would have seen them.
-searches_seen <- function(impressions, position, views) impressions * (1 + (views - 1) * (position > 10.5))
+searches_seen <- function(impressions, position, views) impressions *
+  (1 + (views - 1) * (position > 10.5))

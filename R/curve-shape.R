@@ -20,11 +20,14 @@ curve_prior <- function(segment, parent = NULL) {
 outside_curve <- function(table) {
   if (!is.data.frame(table) || !all(c("position", "ctr") %in% names(table)) || nrow(table) < 2 ||
     !is.numeric(table$position) || !is.numeric(table$ctr)) {
-    abort_argument("prior", "a table with the columns position and ctr, of two rows or more", names(table))
+    abort_argument("prior", "a table with the columns position and ctr, of two rows or more",
+      names(table))
   }
-  if (anyNA(table$ctr) || any(table$ctr <= 0 | table$ctr >= 1) || anyNA(table$position) || any(table$position < 1) ||
+  if (anyNA(table$ctr) || any(table$ctr <= 0 | table$ctr >= 1) || anyNA(table$position) ||
+    any(table$position < 1) ||
     anyDuplicated(table$position)) {
-    abort_argument("prior", "a table of positions from 1, each once, with CTR as fractions between 0 and 1",
+    abort_argument("prior",
+      "a table of positions from 1, each once, with CTR as fractions between 0 and 1",
       utils::head(table$ctr))
   }
   table <- as.data.frame(table)[order(table$position), ]

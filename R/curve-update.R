@@ -19,7 +19,8 @@
 #' @export
 update.tide_curve <- function(object, more, ...) {
   check_class(more, "tide_summary", "more")
-  tide_curve(add_days(object$summary, more), level = object$level, by = object$by, prior = object$prior,
+  tide_curve(add_days(object$summary, more), level = object$level, by = object$by,
+    prior = object$prior,
     method = object$method, rules = object$rules)
 }
 
@@ -28,15 +29,19 @@ add_days <- function(one, other) {
   windows <- list(one$window, other$window)
   dated <- vapply(windows, `[[`, NA, "dated")
   same_files <- intersect(one$sources$file, other$sources$file)
-  if (all(dated) && one$window$from <= other$window$to && other$window$from <= one$window$to || !all(dated) &&
+  if (all(dated) && one$window$from <= other$window$to && other$window$from <= one$window$to ||
+    !all(dated) &&
     length(same_files)) {
     abort_tide("Both hold the same days, and their clicks would count twice.",
-      where = paste(vapply(windows, function(w) if (w$dated) format_days(w$from, w$to) else same_files[1], ""),
+      where = paste(vapply(windows, function(w) if (w$dated) format_days(w$from,
+      w$to) else same_files[1], ""),
         collapse = "; "),
-      fix = "Filter the further data to days that the curve has not seen.", class = "overlap", fault = "call")
+      fix = "Filter the further data to days that the curve has not seen.", class = "overlap",
+      fault = "call")
   }
   if (!identical(one$split, other$split)) abort_argument("more",
-    sprintf("split by %s, as the first", if (is.null(one$split)) "nothing" else one$split), other$split)
+    sprintf("split by %s, as the first", if (is.null(one$split)) "nothing" else one$split),
+    other$split)
   both <- merge_reduced(as_reduced(one), as_reduced(other))
   queries <- heaviest_spellings(both$queries)
   brand <- unlist(lapply(list(one, other), function(s) s$queries$key[s$queries$segment == "brand"]))
@@ -46,13 +51,16 @@ add_days <- function(one, other) {
   to <- max(one$window$to, other$window$to)
   new_summary(
     queries = setDT(list(query = queries$names, key = queries$keys,
-      segment = if (!told) rep("all", length(queries$keys)) else ifelse(queries$keys %in% brand, "brand",
+      segment = if (!told) rep("all", length(queries$keys)) else ifelse(queries$keys %in% brand,
+      "brand",
         "non-brand"))),
-    pages = setDT(list(page = pages$names, key = pages$keys)), cells = key_cells(both$cells), split = one$split,
+    pages = setDT(list(page = pages$names, key = pages$keys)), cells = key_cells(both$cells),
+    split = one$split,
     split_cells = both$split_cells,
     blend = both$blend, by_day = both$by_day, odd_days = rbind(one$odd_days, other$odd_days),
     site_by_day = rbind(one$site_by_day, other$site_by_day),
-    window = list(from = from, to = to, days = if (all(dated)) as.integer(to - from) + 1L else one$window$days +
+    window = list(from = from, to = to,
+    days = if (all(dated)) as.integer(to - from) + 1L else one$window$days +
       other$window$days, dated = all(dated), assumed = any(vapply(windows, `[[`, NA, "assumed"))),
     grain = one$grain, sources = rbind(one$sources, other$sources, fill = TRUE),
     left_out = sum_left_out(rbind(one$left_out, other$left_out)))
@@ -63,10 +71,12 @@ as_reduced <- function(summary) {
   weigh <- function(keys, names, code) {
     weight <- as.vector(rowsum(summary$cells$impressions, code))
     at <- sort(unique(code))
-    list(keys = keys, weights = setDT(list(key = keys[at], name = names[at], spelt = names[at], weight = weight)))
+    list(keys = keys, weights = setDT(list(key = keys[at], name = names[at], spelt = names[at],
+      weight = weight)))
   }
   list(queries = weigh(summary$queries$key, summary$queries$query, summary$cells$query),
     pages = weigh(summary$pages$key, summary$pages$page, summary$cells$page),
-    cells = copy(summary$cells), some_recent = FALSE, split_cells = copy(summary$split_cells), by_day = summary$by_day,
+    cells = copy(summary$cells), some_recent = FALSE, split_cells = copy(summary$split_cells),
+    by_day = summary$by_day,
     blend = summary$blend)
 }

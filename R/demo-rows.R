@@ -18,7 +18,8 @@ draw_demo_rows <- function(queries, pages, from, days) {
       impressions = impressions[use])
   }))
   drawn <- draw_clicks(rows)
-  data.table(date = from + rows$day - 1L, query = rows$query, page = spell_pages(rows$page, rows$query),
+  data.table(date = from + rows$day - 1L, query = rows$query,
+    page = spell_pages(rows$page, rows$query),
     device = rows$device,
     clicks = drawn$clicks, impressions = rows$impressions, position = drawn$position)
 }
@@ -28,7 +29,8 @@ shown_events <- function(shown, from) {
   date <- from + shown$day - 1L
   events <- demo_events()
   for (i in seq_len(nrow(events))) {
-    at <- which(date >= events$date[i] & shown$page %in% unique(shown$page)[touched_pages(events$pages[i],
+    at <- which(date >= events$date[i] &
+      shown$page %in% unique(shown$page)[touched_pages(events$pages[i],
       page_key(unique(shown$page)))])
     set(shown, at, "position", shown$position[at] * events$position[i])
     set(shown, at, "factor", shown$factor[at] * events$clicks[i])
@@ -61,10 +63,13 @@ showing_pages <- function(queries, pages, days) {
     one_page = grid,
     swap = {
       turn <- unlist(lapply(seq_len(nrow(queries)), function(i) {
-        rep_len(rep(c(TRUE, FALSE), 60), 120)[rep(seq_len(120), sample(2:5, 120, TRUE))][unique(week) + 1]
+        rep_len(rep(c(TRUE, FALSE), 60), 120)[rep(seq_len(120),
+          sample(2:5, 120, TRUE))][unique(week) + 1]
       }))
-      leads <- turn[(rep(seq_len(nrow(queries)), each = days) - 1) * length(unique(week)) + week + 1]
-      rbind(grid[leads], second(!leads, grid$position + 4, 1), second(leads, grid$position + 14, 0.15),
+      leads <- turn[(rep(seq_len(nrow(queries)), each = days) - 1) * length(unique(week)) + week +
+        1]
+      rbind(grid[leads], second(!leads, grid$position + 4, 1),
+        second(leads, grid$position + 14, 0.15),
         grid[!leads][, c("position", "share") := list(position + 14, 0.15)])
     },
     split = rbind(grid, second(TRUE, grid$position * 1.1 + 0.5, 0.8)),
@@ -93,11 +98,13 @@ draw_clicks <- function(rows) {
   weighted <- numeric(n)
   for (offset in -3:3) {
     place <- floor(rows$position + 0.5) + offset
-    mass <- stats::pnorm(place + 0.5, rows$position, spread) - stats::pnorm(place - 0.5, rows$position, spread)
+    mass <- stats::pnorm(place + 0.5, rows$position, spread) -
+      stats::pnorm(place - 0.5, rows$position, spread)
     if (offset == 3) mass <- remaining
     here <- stats::rbinom(n, left, pmin(1, ifelse(remaining > 1e-9, mass / remaining, 1)))
     at <- pmin(100, pmax(1, place))
-    rate <- ifelse(rows$segment == "brand", curve$brand[at], curve[["non-brand"]][at]) * rows$factor * rows$lift
+    rate <- ifelse(rows$segment == "brand", curve$brand[at], curve[["non-brand"]][at]) *
+      rows$factor * rows$lift
     clicks <- clicks + stats::rbinom(n, here, pmin(0.95, rate))
     weighted <- weighted + here * at
     left <- left - here

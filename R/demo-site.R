@@ -53,7 +53,8 @@ tide_demo_site <- function(seed = 1, days = 487, to = "2026-10-31", share = 1) {
     totals = reduce_by(rows, "date"),
     page_totals = reduce_pages(rows)[, c("page", "clicks", "impressions", "ctr", "position")],
     capped = cap_queries(daily[daily$date > to - 90]),
-    truth = list(curve = average_curve(queries), queries = queries, events = demo_events(), odd_days = demo_odd_days())
+    truth = list(curve = average_curve(queries), queries = queries, events = demo_events(),
+    odd_days = demo_odd_days())
   )
 }
 
@@ -75,7 +76,8 @@ cap_queries <- function(daily, rows = 1000L) {
 # Runs code with a seed and puts the random state of the session back.
 with_seed <- function(seed, code) {
   old <- get0(".Random.seed", globalenv(), inherits = FALSE)
-  on.exit(if (is.null(old)) rm(".Random.seed", envir = globalenv()) else assign(".Random.seed", old, globalenv()))
+  on.exit(if (is.null(old)) rm(".Random.seed", envir = globalenv()) else assign(".Random.seed",
+    old, globalenv()))
   set.seed(seed, kind = "Mersenne-Twister", normal.kind = "Inversion", sample.kind = "Rejection")
   code
 }

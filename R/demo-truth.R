@@ -13,7 +13,8 @@ demo_curve <- function() {
   )
 }
 
-demo_device <- data.table(device = c("mobile", "desktop"), share = c(0.62, 0.38), ctr = c(0.95, 1.08))
+demo_device <- data.table(device = c("mobile", "desktop"), share = c(0.62, 0.38),
+  ctr = c(0.95, 1.08))
 
 # Share of searchers who see a results page, so that deep queries have fewer impressions than
 # demand.
@@ -30,7 +31,8 @@ demo_events <- function() {
 
 # Days that are not as they seem: tracking that stood still, bots that see and never click.
 demo_odd_days <- function() {
-  data.table(date = as.IDate(c("2026-05-20", "2026-08-11", "2026-08-12")), clicks = c(0.03, 0.25, 0.25),
+  data.table(date = as.IDate(c("2026-05-20", "2026-08-11", "2026-08-12")),
+    clicks = c(0.03, 0.25, 0.25),
     impressions = c(1, 4, 4))
 }
 
@@ -63,7 +65,8 @@ plant_demo <- function(queries, pages) {
 # second page.
 plant_pages <- function(queries, pages) {
   queries[, c("case", "other") := list("one_page", "")]
-  twin <- function(folder, topic) pages$page[match(paste(folder, topic), paste(pages$folder, pages$topic))]
+  twin <- function(folder, topic) pages$page[match(paste(folder, topic),
+    paste(pages$folder, pages$topic))]
   free <- which(queries$folder %in% c("shop", "guide") & queries$demand > 1.2)
   free <- sample(free)
   take <- function(k) { out <- utils::head(free, k); free <<- utils::tail(free, -k); out }

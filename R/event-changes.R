@@ -42,7 +42,8 @@
 #' data <- tide_read(tide_example()[["pairs"]])
 #' tide_changes(data, brand = "fernmoor")
 #' @export
-tide_changes <- function(data, events = NULL, curve = NULL, brand = NULL, reach = 14, fdr = 0.1, most = 200,
+tide_changes <- function(data, events = NULL, curve = NULL, brand = NULL, reach = 14, fdr = 0.1,
+  most = 200,
                          rules = tide_rules()) {
   check_class(data, "tide_data", "data")
   if (!is.null(events)) check_class(events, "tide_events", "events")
@@ -50,10 +51,12 @@ tide_changes <- function(data, events = NULL, curve = NULL, brand = NULL, reach 
   check_number(fdr, "fdr", min = 0.001, max = 0.5)
   check_number(most, "most", min = 1)
   check_class(rules, "tide_rules", "rules")
-  changes_of(page_days(data, curve, brand), events, reach, fdr, most, rules$page_groups, tide_unusual(data))
+  changes_of(page_days(data, curve, brand), events, reach, fdr, most, rules$page_groups,
+    tide_unusual(data))
 }
 
-changes_of <- function(series, events = NULL, reach = 14, fdr = 0.1, most = 200, groups = NULL, unusual = NULL) {
+changes_of <- function(series, events = NULL, reach = 14, fdr = 0.1, most = 200, groups = NULL,
+  unusual = NULL) {
   lines <- change_lines_of(series, most, groups, unusual)
   found <- surest_changes(scan_changes(lines, as.integer(reach)), fdr, as.integer(reach))
   own <- lines$lines[found$line]
@@ -72,17 +75,21 @@ change_lines_of <- function(series, most, groups, unusual) {
   folder <- page_group(series$pages$names, groups)[total$page]
   folders <- split(total$page, folder)
   folders <- folders[lengths(folders) >= 3 & lengths(folders) < nrow(total)]
-  lines <- data.table(level = rep(c("page", "folder", "site"), c(length(leading), length(folders), 1)),
+  lines <- data.table(level = rep(c("page", "folder", "site"),
+    c(length(leading), length(folders), 1)),
     name = c(series$pages$names[leading], names(folders), "all pages"),
     pages = c(as.list(leading), unname(folders), list(total$page)))
   # Days of bots and faults look like changes of all pages; weeks may be one.
-  odd <- unlist(lapply(which(unusual$days < 7), function(i) unusual$from[i] + seq_len(unusual$days[i]) - 1L))
+  odd <- unlist(lapply(which(unusual$days < 7),
+    function(i) unusual$from[i] + seq_len(unusual$days[i]) - 1L))
   dates <- seq(series$from, series$to, by = "day")
   dates <- dates[!as.integer(dates) %in% odd]
   day <- match(series$days$date, dates)
-  figures <- lapply(c(clicks = "clicks", impressions = "impressions", expected = "expected"), function(column) {
+  figures <- lapply(c(clicks = "clicks", impressions = "impressions", expected = "expected"),
+    function(column) {
     by_line <- lapply(list(match(series$days$page, leading),
-      match(folder[match(series$days$page, total$page)], names(folders)), rep(1L, nrow(series$days))), function(row) {
+      match(folder[match(series$days$page, total$page)], names(folders)),
+      rep(1L, nrow(series$days))), function(row) {
       use <- which(!is.na(row) & !is.na(day))
       rows <- max(row, 0L, na.rm = TRUE)
       at <- (day[use] - 1L) * rows + row[use]
@@ -104,12 +111,14 @@ scan_changes <- function(lines, reach) {
   windows <- length(at) / reach
   sides <- unlist(lapply(c("clicks", "impressions", "expected"), function(figure) {
     sums <- cbind(0, t(apply(lines[[figure]], 1, cumsum)))
-    stats::setNames(list(as.vector(sums[, at] - sums[, at - reach]), as.vector(sums[, at + reach] - sums[, at])),
+    stats::setNames(list(as.vector(sums[, at] - sums[, at - reach]),
+      as.vector(sums[, at + reach] - sums[, at])),
       paste0(figure, c("_1", "_2")))
   }), recursive = FALSE)
   made <- shift_logs(sides)
   seen <- pmin(sides$impressions_1, sides$impressions_2) >= 50
-  usable <- list(demand = seen, position = seen, click_through = seen & sides$clicks_1 + sides$clicks_2 >= 20)
+  usable <- list(demand = seen, position = seen,
+    click_through = seen & sides$clicks_1 + sides$clicks_2 >= 20)
   rbindlist(lapply(seq_along(scan_measures), function(m) {
     z <- matrix(ifelse(usable[[m]], made$logs[, m + 1], NA), length(level))
     noise <- matrix(made$noise[, m + 1], length(level))
@@ -119,7 +128,8 @@ scan_changes <- function(lines, reach) {
     }, 0)
     z <- z - outer(level != "site", common)
     # A season of the whole site looks like changes of its searches.
-    levels <- if (scan_measures[m] == "demand" || windows < 4) c("page", "folder") else c("page", "folder", "site")
+    levels <- if (scan_measures[m] == "demand" || windows < 4) c("page", "folder") else c("page",
+      "folder", "site")
     rbindlist(lapply(levels, function(own) standardised(z, noise, which(level == own), at, windows,
       scan_measures[m])))
   }))
@@ -134,7 +144,8 @@ standardised <- function(z, noise, rows, at, windows, measure) {
   # How many windows the others' drift is worth.
   others <- min(drift_parent, (length(rows) - 1) * windows)
   between <- usual_drift(z, noise, known, windows, others)[row(z)[known]]
-  data.table(line = rows[row(z)[known]], day = at[col(z)[known]], measure = measure, change = z[known],
+  data.table(line = rows[row(z)[known]], day = at[col(z)[known]], measure = measure,
+    change = z[known],
     se = sqrt(noise[known] + between), freedom = windows + others)
 }
 
@@ -157,7 +168,8 @@ days_tried <- 3
 
 # The largest change of each line within `reach` days, if it counts.
 surest_changes <- function(scanned, fdr, reach) {
-  none <- data.table(line = integer(), day = integer(), measure = character(), ratio = numeric(), ratio_low = numeric(),
+  none <- data.table(line = integer(), day = integer(), measure = character(), ratio = numeric(),
+    ratio_low = numeric(),
     ratio_high = numeric(), q = numeric())
   if (!NROW(scanned)) return(none)
   size <- abs(scanned$change) / scanned$se
@@ -176,7 +188,8 @@ surest_changes <- function(scanned, fdr, reach) {
   kept <- kept[q <= fdr]
   own <- scanned[kept]
   reach_of <- stats::qnorm(0.95) * own$se
-  data.table(own[, c("line", "day", "measure")], ratio = exp(own$change), ratio_low = exp(own$change - reach_of),
+  data.table(own[, c("line", "day", "measure")], ratio = exp(own$change),
+    ratio_low = exp(own$change - reach_of),
     ratio_high = exp(own$change + reach_of), q = q[q <= fdr])
 }
 
@@ -186,7 +199,8 @@ nearest_events <- function(pages, dates, events, reach, keys) {
   touched <- lapply(events$pages, touched_pages, keys = keys)
   for (i in seq_along(pages)) {
     days <- as.integer(dates[i] - events$date)
-    near <- which(abs(days) <= reach & vapply(touched, function(own) is.null(own) || any(pages[[i]] %in% own), NA))
+    near <- which(abs(days) <= reach & vapply(touched,
+      function(own) is.null(own) || any(pages[[i]] %in% own), NA))
     if (length(near)) {
       best <- near[which.min(abs(days[near]))]
       set(out, i, c("event", "days_from"), list(events$event[best], days[best]))

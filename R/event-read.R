@@ -30,13 +30,15 @@ tide_events <- function(file) {
   lines <- as_utf8(readLines(part$path, warn = FALSE, skipNul = TRUE))
   lines[1] <- sub("^\ufeff", "", lines[1])
   head <- which(nzchar(trimws(lines)))[1]
-  sep <- Find(function(sep) length(split_cells(lines[head], sep)) > 1, c(",", ";", "\t", "|"), nomatch = ",")
+  sep <- Find(function(sep) length(split_cells(lines[head], sep)) > 1, c(",", ";", "\t", "|"),
+    nomatch = ",")
   header <- split_cells(lines[head], sep)
   at <- lapply(event_spellings, function(known) which(squeeze_name(header) %in% known))
   for (column in c("date", "event")) if (length(at[[column]]) != 1) {
     abort_tide(sprintf("The table of events needs one column `%s`.", column),
       where = sprintf("The header of '%s' is: %s.", file, lines[head]),
-      fix = "Give a header such as: date,event,pages", class = "columns_missing", file = file, column = column)
+      fix = "Give a header such as: date,event,pages", class = "columns_missing", file = file,
+      column = column)
   }
   place <- open_records(part, list(line = head, sep = sep))
   if (!place$records) return(new_events())
@@ -64,7 +66,8 @@ new_events <- function(date = as.IDate(character()), event = character(), pages 
 #' @export
 format.tide_events <- function(x, ...) {
   c(sprintf("<tide_events> %s", format_plural(nrow(x), "event")),
-    sprintf("  %s  %s%s", format(x$date), x$event, ifelse(nzchar(x$pages), sprintf(" (%s)", x$pages), "")))
+    sprintf("  %s  %s%s", format(x$date), x$event,
+    ifelse(nzchar(x$pages), sprintf(" (%s)", x$pages), "")))
 }
 
 #' @export

@@ -73,14 +73,16 @@ shift_measures <- c("clicks", scan_measures)
 # from, to).
 page_days <- function(data, curve, brand) {
   table <- dated_table(data)
-  if (is.null(curve)) curve <- tide_curve(tide_summary(data, brand = brand)) else check_class(curve, "tide_curve",
+  if (is.null(curve)) curve <- tide_curve(tide_summary(data,
+    brand = brand)) else check_class(curve, "tide_curve",
     "curve")
   sum_days(coded_rows(table$rows, curve, brand), table)
 }
 
 sum_days <- function(coded, table) {
   use <- coded$segment[coded$rows$query] != "brand"
-  sums <- coded$rows[use, .(clicks = sum(clicks), impressions = sum(impressions), expected = sum(expected)),
+  sums <- coded$rows[use, .(clicks = sum(clicks), impressions = sum(impressions),
+    expected = sum(expected)),
     by = c("page", "date")]
   list(pages = coded$pages, days = sums, from = table$from, to = table$to)
 }
@@ -96,12 +98,15 @@ dated_table <- function(data) {
 shift_of <- function(event, own, others, series, days, level) {
   reach <- min(days, as.integer(series$to - event$date), as.integer(event$date - series$from))
   whole <- is.null(own)
-  line <- function(verdict, ends = matrix(NA_real_, 3, 4), against = "untouched pages", clicks = NA_real_) {
-    data.table(date = event$date, event = event$event, pages = event$pages, measure = shift_measures,
+  line <- function(verdict, ends = matrix(NA_real_, 3, 4), against = "untouched pages",
+    clicks = NA_real_) {
+    data.table(date = event$date, event = event$event, pages = event$pages,
+      measure = shift_measures,
       ratio = exp(ends[1, ]), ratio_low = exp(ends[2, ]), ratio_high = exp(ends[3, ]),
       verdict = if (nzchar(verdict)) verdict else ifelse(ends[2, ] > 0, "rose",
         ifelse(ends[3, ] < 0, "fell", "no sign")), against = against,
-      touched = if (whole) length(series$pages$keys) else length(own), days = max(0L, as.integer(reach)),
+      touched = if (whole) length(series$pages$keys) else length(own),
+      days = max(0L, as.integer(reach)),
       clicks = clicks)
   }
   if (reach < 14) return(line("too few days"))
@@ -156,7 +161,8 @@ shift_logs <- function(wide) {
 total_shift <- function(wide) {
   sums <- lapply(wide[, !"page"], sum)
   made <- shift_logs(sums)
-  list(logs = made$logs[1, ], noise = made$noise[1, ], clicks_1 = sums$clicks_1, clicks_2 = sums$clicks_2)
+  list(logs = made$logs[1, ], noise = made$noise[1, ], clicks_1 = sums$clicks_1,
+    clicks_2 = sums$clicks_2)
 }
 
 # An event of the whole site: against the same change at other dates, or its own trend.
@@ -172,22 +178,26 @@ whole_shift <- function(series, date, reach, logs, level, least = 4) {
       sums[at + first + reach] - sums[at + first]
     }
     other <- as.list(by_day[, c("clicks", "impressions", "expected")])
-    other <- unlist(lapply(names(other), function(column) stats::setNames(list(side(column, -reach - 1L),
+    other <- unlist(lapply(names(other),
+      function(column) stats::setNames(list(side(column, -reach - 1L),
       side(column, 0L)), paste0(column, c("_1", "_2")))), recursive = FALSE)
     se <- sqrt(colMeans(shift_logs(other)$logs^2))
-    return(list(ends = rep(logs, each = 3) + outer(c(0, -1, 1) * stats::qt(1 - (1 - level) / 2, windows), se),
+    return(list(ends = rep(logs, each = 3) +
+      outer(c(0, -1, 1) * stats::qt(1 - (1 - level) / 2, windows), se),
       against = "other weeks"))
   }
   offset <- as.integer(by_day$date - date)
   near <- which(abs(offset) <= 2 * reach & offset != 0L)
   offset <- offset[near]
-  list(ends = apply(day_logs(by_day[near]), 2, step_interval, step = offset > 0, weekday = offset %% 7L, trend = offset,
+  list(ends = apply(day_logs(by_day[near]), 2, step_interval, step = offset > 0,
+    weekday = offset %% 7L, trend = offset,
     level = level), against = "its own trend")
 }
 
 # Sums of each day; a day without a row counts as none.
 day_sums <- function(sums, dates) {
-  by_day <- sums[, .(clicks = sum(clicks), impressions = sum(impressions), expected = sum(expected)), by = "date"]
+  by_day <- sums[, .(clicks = sum(clicks), impressions = sum(impressions),
+    expected = sum(expected)), by = "date"]
   by_day <- by_day[match(dates, by_day$date)]
   set(by_day, j = "date", value = dates)
   setnafill(by_day, fill = 0, cols = c("clicks", "impressions", "expected"))
@@ -228,7 +238,8 @@ step_interval <- function(y, step, weekday, trend, level) {
 # The better of two kinds of errors, or NULL where neither can be fitted.
 carrying_fit <- function(y, x) {
   fits <- lapply(list(c(1, 0, 0), c(1, 0, 1)), function(order) {
-    fit <- tryCatch(suppressWarnings(stats::arima(y, order, xreg = x, include.mean = FALSE, method = "ML")),
+    fit <- tryCatch(suppressWarnings(stats::arima(y, order, xreg = x, include.mean = FALSE,
+      method = "ML")),
       error = function(e) NULL)
     if (!is.null(fit) && all(is.finite(diag(fit$var.coef))) && all(diag(fit$var.coef) > 0)) fit
   })

@@ -2,7 +2,8 @@
 # nothing.
 
 # Rules for rows with more clicks than impressions, by their names in the call and in the settings.
-clicks_above_rules <- c(`leave out` = "left out and counted", keep = "kept as they stand", refuse = "an error by line")
+clicks_above_rules <- c(`leave out` = "left out and counted", keep = "kept as they stand",
+  refuse = "an error by line")
 
 # aside: rows that are no data.
 check_figures <- function(rows, place, clicks_above, aside) {
@@ -19,9 +20,11 @@ check_figures <- function(rows, place, clicks_above, aside) {
     }
     if (ends[1] < 0) refuse(values < 0, column, "Negative figures", "Correct or delete those rows.")
     if (column == "position") next
-    if (anyNA(values)) refuse(is.na(values), column, "Empty cells", "Fill them in, or delete those rows.")
+    if (anyNA(values)) refuse(is.na(values), column, "Empty cells",
+      "Fill them in, or delete those rows.")
     if (is.double(values)) {
-      refuse(values > most_counted, column, "More than can be counted", "Correct or delete those rows.")
+      refuse(values > most_counted, column, "More than can be counted",
+        "Correct or delete those rows.")
       refuse(abs(values - round(values)) > 1e-6, column, "Not a whole number",
         "Clicks and impressions are counts: check which column holds them.")
     }
@@ -83,7 +86,8 @@ looks_capped <- function(rows) {
 }
 
 # Names of rows that hold the sum of all others.
-totals_names <- c("total", "totals", "grand total", "sum", "summe", "gesamt", "gesamtsumme", "totale", "totaal",
+totals_names <- c("total", "totals", "grand total", "sum", "summe", "gesamt", "gesamtsumme",
+  "totale", "totaal",
   "totaux", "suma", "soma",
   "total general", "totaal generaal")
 
@@ -108,7 +112,8 @@ totals_rows <- function(rows, text, headers) {
   }
   # A site without clicks has a row of totals by its impressions alone.
   others <- sum(rows$clicks[-at], na.rm = TRUE)
-  at[which(sums_others(if (others > 0) "clicks" else "impressions") & (others > 0 | rows$clicks[at] %in% 0))]
+  at[which(sums_others(if (others > 0) "clicks" else "impressions") &
+    (others > 0 | rows$clicks[at] %in% 0))]
 }
 
 # Queries as spreadsheets leave them: a leading quote or ="..." is taken off; texts turned into
@@ -119,13 +124,16 @@ repair_queries <- function(rows) {
   first <- substr(queries, 1, 1)
   quoted <- first == "'" | first == "="
   repaired <- queries
-  repaired[quoted] <- sub("^=\"(.*)\"$", "\\1", sub("^'(?=[=+@-])", "", queries[quoted], perl = TRUE))
+  repaired[quoted] <- sub("^=\"(.*)\"$", "\\1",
+    sub("^'(?=[=+@-])", "", queries[quoted], perl = TRUE))
   if (!identical(repaired, queries)) {
     code <- as_levels(repaired)
-    set(rows, j = "query", value = structure(as.integer(code)[as.integer(rows$query)], levels = levels(code),
+    set(rows, j = "query", value = structure(as.integer(code)[as.integer(rows$query)],
+      levels = levels(code),
       class = "factor"))
   }
   sum(grepl("^(\\d{4}-\\d\\d-\\d\\d( 00:00:00)?|\\d{1,2}[-./](jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)[a-z]*|(jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)[a-z]*[-/]\\d{1,4}|\\d(\\.\\d+)?e[+]\\d+|#(name|ref|value|n/a)[?!]?)$",
-    grep("^[#0-9]|^[a-z]{3,9}[-/][0-9]", levels(rows$query), value = TRUE, perl = TRUE, ignore.case = TRUE),
+    grep("^[#0-9]|^[a-z]{3,9}[-/][0-9]", levels(rows$query), value = TRUE, perl = TRUE,
+    ignore.case = TRUE),
     ignore.case = TRUE))
 }

@@ -11,7 +11,8 @@ new_table <- function(rows, dimensions, until, window = NULL, rests_on = NULL) {
   dated <- "date" %in% dimensions && nrow(rows)
   days <- days_of(if (dated) rows$date, until)
   if (!is.null(window)) {
-    days[c("from", "to")] <- list(min(days$from, window$from, na.rm = TRUE), max(days$to, window$to, na.rm = TRUE))
+    days[c("from", "to")] <- list(min(days$from, window$from, na.rm = TRUE),
+      max(days$to, window$to, na.rm = TRUE))
     days$days <- as.integer(days$to - days$from) + 1L
   }
   c(list(rows = rows, dimensions = dimensions), days, list(rests_on = rests_on))
@@ -39,9 +40,11 @@ days_each <- function(dates) {
   as.integer(as.IDate(last) - dates[length(dates)])
 }
 
-grain_label <- function(dimensions) if (length(dimensions)) paste(dimensions, collapse = " x ") else "total"
+grain_label <- function(dimensions) if (length(dimensions)) paste(dimensions,
+  collapse = " x ") else "total"
 
-grain_dimensions <- function(grain) if (grain == "total") character() else strsplit(grain, " x ", fixed = TRUE)[[1]]
+grain_dimensions <- function(grain) if (grain == "total") character() else strsplit(grain, " x ",
+  fixed = TRUE)[[1]]
 
 left_out_line <- function(reason, grain, rows, which) {
   data.table(grain = grain, reason = reason, rows = length(which),
@@ -51,9 +54,11 @@ left_out_line <- function(reason, grain, rows, which) {
 
 # Counted grain by grain: figures of different grain are never added up.
 sum_left_out <- function(ledger) {
-  if (!nrow(ledger)) return(data.table(grain = character(), reason = character(), rows = integer(), clicks = numeric(),
+  if (!nrow(ledger)) return(data.table(grain = character(), reason = character(), rows = integer(),
+    clicks = numeric(),
     impressions = numeric()))
-  ledger[, .(rows = sum(rows), clicks = sum(clicks), impressions = sum(impressions)), by = c("grain", "reason")]
+  ledger[, .(rows = sum(rows), clicks = sum(clicks), impressions = sum(impressions)),
+    by = c("grain", "reason")]
 }
 
 # The table that has all `needed` dimensions: with dates before without, then the finest, then the
@@ -94,7 +99,8 @@ join_days <- function(tables, days) {
     table$rows[keep, c(dimensions, figure_names), with = FALSE]
   }, tables, days), use.names = TRUE)
   rests_on <- rbindlist(Map(function(table, own) {
-    data.table(grain = grain_label(table$dimensions), from = as.IDate(min(own)), to = as.IDate(max(own)),
+    data.table(grain = grain_label(table$dimensions), from = as.IDate(min(own)),
+      to = as.IDate(max(own)),
       days = length(own))
   }, tables, days))
   new_table(rows, dimensions, max(do.call(c, lapply(tables, `[[`, "to"))), rests_on = rests_on)
@@ -128,14 +134,16 @@ format.tide_data <- function(x, ...) {
   grains <- lapply(x$tables, function(t) {
     window <- if (is.na(t$days)) "no dates" else sprintf("%s (%s)", format_days(t$from, t$to),
       format_plural(t$days, "day"))
-    c(sprintf("  %s: %s, %s; %s, %s", grain_label(t$dimensions), format_plural(nrow(t$rows), "row"), window,
+    c(sprintf("  %s: %s, %s; %s, %s", grain_label(t$dimensions),
+      format_plural(nrow(t$rows), "row"), window,
       format_plural(sum(as.numeric(t$rows$clicks)), "click"),
       format_plural(sum(as.numeric(t$rows$impressions)), "impression")),
       rests_on_lines(t))
   })
   c(sprintf("<tide_data> %s from %s", format_plural(sum(x$sources$rows), "row"),
     format_plural(nrow(x$sources), "file")),
-    unlist(grains, use.names = FALSE), left_out_lines(x$left_out, kept_by_grain(x)), source_lines(x$sources), capped_lines(x$sources))
+    unlist(grains, use.names = FALSE), left_out_lines(x$left_out, kept_by_grain(x)),
+    source_lines(x$sources), capped_lines(x$sources))
 }
 
 # kept: clicks and impressions by grain that are not left out, for the shares.
@@ -146,31 +154,37 @@ left_out_lines <- function(ledger, kept = NULL) {
     if (is.null(kept)) return("")
     all <- kept[[of]][match(ledger$grain, kept$grain)] +
       stats::ave(ledger[[of]], ledger$grain, FUN = function(x) sum(x, na.rm = TRUE))
-    ifelse(is.na(all) | all == 0 | is.na(ledger[[of]]), "", sprintf(", %s", format_share(ledger[[of]] / all)))
+    ifelse(is.na(all) | all == 0 | is.na(ledger[[of]]), "",
+      sprintf(", %s", format_share(ledger[[of]] / all)))
   }
   figures <- ifelse(ledger$clicks %in% 0 & ledger$impressions %in% 0, "", sprintf(" (%s%s; %s%s)",
-    format_plural(ledger$clicks, "click"), share("clicks"), format_plural(ledger$impressions, "impression"),
+    format_plural(ledger$clicks, "click"), share("clicks"),
+    format_plural(ledger$impressions, "impression"),
     share("impressions")))
   figures[is.na(ledger$clicks)] <- ""
   rows <- ifelse(is.na(ledger$rows), "", paste0(", ", format_plural(ledger$rows, "row")))
-  sprintf("  left out%s: %s%s%s", if (several) paste0(" of ", ledger$grain) else "", ledger$reason, rows, figures)
+  sprintf("  left out%s: %s%s%s", if (several) paste0(" of ", ledger$grain) else "", ledger$reason,
+    rows, figures)
 }
 
 kept_by_grain <- function(data) {
   rbindlist(lapply(names(data$tables), function(grain) {
     rows <- data$tables[[grain]]$rows
-    data.table(grain = grain, clicks = sum(as.numeric(rows$clicks)), impressions = sum(as.numeric(rows$impressions)))
+    data.table(grain = grain, clicks = sum(as.numeric(rows$clicks)),
+      impressions = sum(as.numeric(rows$impressions)))
   }))
 }
 
 # What the reader decided or noticed that a person should know.
 source_lines <- function(sources) {
-  named <- function(which, text) if (any(which, na.rm = TRUE)) sprintf(text, basename(sources$file[base::which(which)]))
+  named <- function(which, text) if (any(which, na.rm = TRUE)) sprintf(text,
+    basename(sources$file[base::which(which)]))
   if (is.null(sources$skipped)) return(character())
   odd <- sources[base::which(sources$odd_queries > 0)]
   c(
     named(sources$decimal == "comma", "  '%s' writes decimals with a comma"),
-    named(sources$ctr == "disagrees", "  '%s': its CTR column is not clicks / impressions; it is not used"),
+    named(sources$ctr == "disagrees",
+    "  '%s': its CTR column is not clicks / impressions; it is not used"),
     if (nrow(odd)) sprintf("  '%s': %s look like dates or numbers made by a spreadsheet; import as text to keep them",
       basename(odd$file),
       format_plural(odd$odd_queries, "query", "queries")),

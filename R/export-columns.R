@@ -3,41 +3,56 @@
 # "AvgPosition" are one. Languages: English, German, French, Spanish, Italian, Dutch, Portuguese.
 
 column_spellings <- list(
-  query = c("query", "queries", "topqueries", "searchquery", "searchqueries", "searchterm", "searchterms", "keyword",
+  query = c("query", "queries", "topqueries", "searchquery", "searchqueries", "searchterm",
+    "searchterms", "keyword",
     "keywords",
-    "suchanfrage", "suchanfragen", "haufigstesuchanfragen", "suchbegriff", "suchbegriffe", "requete", "requetes",
-    "requeteslesplusfrequentes", "motcle", "motscles", "consulta", "consultas", "consultasprincipales",
+    "suchanfrage", "suchanfragen", "haufigstesuchanfragen", "suchbegriff", "suchbegriffe",
+    "requete", "requetes",
+    "requeteslesplusfrequentes", "motcle", "motscles", "consulta", "consultas",
+    "consultasprincipales",
     "principaisconsultas",
-    "palabraclave", "parolachiave", "querydiricerca", "queryprincipali", "zoekopdracht", "zoekopdrachten", "zoekterm",
+    "palabraclave", "parolachiave", "querydiricerca", "queryprincipali", "zoekopdracht",
+    "zoekopdrachten", "zoekterm",
     "zoektermen",
     "zoekwoord", "palavrachave", "termodepesquisa"),
-  page = c("page", "pages", "toppages", "url", "urls", "landingpage", "landingpages", "address", "pageurl", "seite",
+  page = c("page", "pages", "toppages", "url", "urls", "landingpage", "landingpages", "address",
+  "pageurl", "seite",
     "seiten",
-    "haufigsteseiten", "zielseite", "adresse", "pageslespluspopulaires", "pagededestination", "pagina", "paginas",
+    "haufigsteseiten", "zielseite", "adresse", "pageslespluspopulaires", "pagededestination",
+    "pagina", "paginas",
     "paginasprincipales",
-    "pagineprincipali", "pagine", "paginadestino", "paginadedestino", "paginadidestinazione", "bestemmingspagina",
+    "pagineprincipali", "pagine", "paginadestino", "paginadedestino", "paginadidestinazione",
+    "bestemmingspagina",
     "topseiten",
     "toppaginas", "paginaprincipal", "principaispaginas"),
   date = c("date", "day", "datum", "tag", "jour", "fecha", "dia", "data", "giorno", "dag"),
-  country = c("country", "countries", "land", "lander", "pays", "pais", "paises", "paese", "paesi", "landen"),
-  device = c("device", "devices", "devicetype", "gerat", "gerate", "appareil", "appareils", "dispositivo",
+  country = c("country", "countries", "land", "lander", "pays", "pais", "paises", "paese", "paesi",
+  "landen"),
+  device = c("device", "devices", "devicetype", "gerat", "gerate", "appareil", "appareils",
+  "dispositivo",
     "dispositivos", "dispositivi",
     "apparaat", "apparaten"),
-  vertical = c("vertical", "searchtype", "suchtyp", "typederecherche", "tipodebusqueda", "tipodiricerca", "zoektype",
+  vertical = c("vertical", "searchtype", "suchtyp", "typederecherche", "tipodebusqueda",
+  "tipodiricerca", "zoektype",
     "tipodepesquisa"),
   rich_result = c("richresult", "richresults", "searchappearance", "apparencedanslesresultats"),
-  clicks = c("clicks", "click", "urlclicks", "totalclicks", "klicks", "klick", "clics", "clic", "clicsurl", "cliques",
+  clicks = c("clicks", "click", "urlclicks", "totalclicks", "klicks", "klick", "clics", "clic",
+  "clicsurl", "cliques",
     "clique", "klikken", "kliks",
     "clicdellurl"),
-  impressions = c("impressions", "impression", "impr", "totalimpressions", "impressionen", "impresiones", "impressioni",
+  impressions = c("impressions", "impression", "impr", "totalimpressions", "impressionen",
+  "impresiones", "impressioni",
     "vertoningen",
     "weergaven", "impressoes"),
-  ctr = c("ctr", "clickthroughrate", "urlctr", "sitectr", "averagectr", "avgctr", "klickrate", "klickratectr",
+  ctr = c("ctr", "clickthroughrate", "urlctr", "sitectr", "averagectr", "avgctr", "klickrate",
+  "klickratectr",
     "tauxdeclics", "tasadeclics",
     "percentualedidiclic", "klikfrequentie", "taxadecliques", "ctrmedio", "ctrmoyen"),
-  position = c("position", "avgposition", "averageposition", "avgpos", "pos", "rank", "durchschnittlicheposition",
+  position = c("position", "avgposition", "averageposition", "avgpos", "pos", "rank",
+  "durchschnittlicheposition",
     "durchschnposition",
-    "positionmoyenne", "posicion", "posicionmedia", "posizione", "posizionemedia", "positie", "gemiddeldepositie",
+    "positionmoyenne", "posicion", "posicionmedia", "posizione", "posizionemedia", "positie",
+    "gemiddeldepositie",
     "posicao", "posicaomedia")
 )
 
@@ -59,7 +74,8 @@ squeeze_name <- function(x) {
 # -> header's.
 find_columns <- function(header, columns = NULL) {
   squeezed <- squeeze_name(header)
-  found <- lapply(column_spellings, function(spellings) which(squeezed %in% squeeze_name(spellings)))
+  found <- lapply(column_spellings,
+    function(spellings) which(squeezed %in% squeeze_name(spellings)))
   # A column named in the mapping stands for that name alone; a mapping that the table has no column
   # for says nothing.
   columns <- columns[squeeze_name(columns) %in% squeezed]
@@ -77,7 +93,8 @@ match_columns <- function(header, file, columns = NULL) {
   twice <- names(found)[lengths(found) > 1]
   if (length(twice)) {
     claims <- header[found[[twice[1]]]]
-    abort_tide(sprintf("Two columns both claim to be `%s`: '%s'.", twice[1], paste(claims, collapse = "' and '")),
+    abort_tide(sprintf("Two columns both claim to be `%s`: '%s'.", twice[1],
+      paste(claims, collapse = "' and '")),
       where = shown,
       fix = sprintf("Say which by `columns`: %s=%s.", twice[1], claims[1]),
       class = "columns_twice", file = file, column = twice[1], argument = "columns")
@@ -86,7 +103,8 @@ match_columns <- function(header, file, columns = NULL) {
   if (length(missing)) {
     abort_tide(sprintf("No column for `%s`.", paste(missing, collapse = "`, `")), where = shown,
       fix = sprintf("If it has another name, say so by `columns`: %s=NAME.", missing[1]),
-      class = "columns_missing", file = file, column = missing, width = length(header), argument = "columns")
+      class = "columns_missing", file = file, column = missing, width = length(header),
+      argument = "columns")
   }
   unlist(found[lengths(found) == 1])
 }

@@ -3,7 +3,8 @@
 
 # Out: list(line, sep, header). Errors where no line reads as a header.
 find_header <- function(path, label, columns = NULL) {
-  lines <- tryCatch(readLines(path, n = 60, warn = FALSE, skipNul = TRUE), error = function(e) character())
+  lines <- tryCatch(readLines(path, n = 60, warn = FALSE, skipNul = TRUE),
+    error = function(e) character())
   lines <- as_utf8(lines)
   if (length(lines)) lines[1] <- sub("^\ufeff", "", lines[1])
   filled <- which(nzchar(trimws(lines)))
@@ -21,7 +22,8 @@ find_header <- function(path, label, columns = NULL) {
     if (best$found >= 3) break
   }
   if (best$found < 2) {
-    guess <- split_cells(lines[filled[1]], names(which.max(vapply(c(`,` = ",", `;` = ";", `\t` = "\t"),
+    guess <- split_cells(lines[filled[1]],
+      names(which.max(vapply(c(`,` = ",", `;` = ";", `\t` = "\t"),
       function(s) lengths(strsplit(lines[filled[1]], s, fixed = TRUE)), 0L))))
     return(list(line = filled[1], sep = ",", header = guess))
   }
@@ -29,7 +31,8 @@ find_header <- function(path, label, columns = NULL) {
 }
 
 split_cells <- function(line, sep) {
-  cells <- tryCatch(scan(text = line, what = "", sep = sep, quote = "\"", quiet = TRUE, strip.white = TRUE,
+  cells <- tryCatch(scan(text = line, what = "", sep = sep, quote = "\"", quiet = TRUE,
+    strip.white = TRUE,
     na.strings = character()),
     error = function(e) strsplit(line, sep, fixed = TRUE)[[1]],
     warning = function(w) strsplit(line, sep, fixed = TRUE)[[1]])

@@ -80,8 +80,10 @@
 #' exports <- tide_example()
 #' tide_read(exports[["pairs"]])
 #' @export
-tide_read <- function(files, lag = 3, exported = NULL, dimensions = NULL, columns = NULL, date_order = NULL,
-                      decimal = NULL, clicks_above = c("leave out", "keep", "refuse"), progress = NULL) {
+tide_read <- function(files, lag = 3, exported = NULL, dimensions = NULL, columns = NULL,
+  date_order = NULL,
+                      decimal = NULL, clicks_above = c("leave out", "keep", "refuse"),
+                      progress = NULL) {
   check_number(lag, "lag", min = 0)
   how <- reading_how(files, lag, exported, dimensions, columns, date_order, decimal, clicks_above)
   parts <- read_inputs(files, how, progress)
@@ -95,7 +97,8 @@ tide_read <- function(files, lag = 3, exported = NULL, dimensions = NULL, column
 }
 
 # What the call says of how to read, checked.
-reading_how <- function(files, lag, exported, dimensions, columns, date_order, decimal, clicks_above) {
+reading_how <- function(files, lag, exported, dimensions, columns, date_order, decimal,
+  clicks_above) {
   check_text(files, "files", many = TRUE)
   if (!length(files)) abort_argument("files", "the path of at least one file", files)
   check_mapping(columns)
@@ -103,8 +106,10 @@ reading_how <- function(files, lag, exported, dimensions, columns, date_order, d
   if (!is.null(date_order)) check_choice(date_order, c("dmy", "mdy"), "date_order")
   if (!is.null(decimal)) check_choice(decimal, c("point", "comma"), "decimal")
   list(lag = lag, exported = check_date(exported, "exported"),
-    dimensions = if (is.null(dimensions)) dimension_names else dimensions, columns = columns, date_order = date_order,
-    decimal = decimal, clicks_above = check_choice(clicks_above, names(clicks_above_rules), "clicks_above"))
+    dimensions = if (is.null(dimensions)) dimension_names else dimensions, columns = columns,
+    date_order = date_order,
+    decimal = decimal, clicks_above = check_choice(clicks_above, names(clicks_above_rules),
+    "clicks_above"))
 }
 
 # All tables of all inputs, each as read_part() gives it.
@@ -118,7 +123,8 @@ read_inputs <- function(files, how, progress) {
     if (!is.null(progress)) progress(sprintf("Reading %s", shown_name(file)))
     skip <- function(e, label = file) {
       skipped[[length(skipped) + 1]] <<- e
-      list(source = data.table(file = label, rows = 0L, kept = 0L, grain = "", ctr = "none", capped = FALSE,
+      list(source = data.table(file = label, rows = 0L, kept = 0L, grain = "", ctr = "none",
+        capped = FALSE,
         skipped = sub("[.]$", "", e$what)))
     }
     parts <- tryCatch(open_parts(file, scratch), tide_error_file = function(e) {
@@ -147,8 +153,10 @@ check_mapped <- function(columns, read) {
   unused <- columns[!squeeze_name(columns) %in% squeeze_name(headers)]
   if (!length(unused)) return(invisible())
   abort_tide(sprintf("No table has a column '%s'.", unused[[1]]),
-    where = sprintf("It was named for `%s`; the headers are: %s.", names(unused)[1], paste(unique(headers), collapse = ", ")),
-    fix = "Name the column in `columns` as its header does.", class = "columns_missing", column = names(unused)[1],
+    where = sprintf("It was named for `%s`; the headers are: %s.", names(unused)[1],
+    paste(unique(headers), collapse = ", ")),
+    fix = "Name the column in `columns` as its header does.", class = "columns_missing",
+    column = names(unused)[1],
     width = length(headers), argument = "columns")
 }
 
@@ -177,7 +185,8 @@ check_mapping <- function(columns) {
   check_text(columns, "columns", many = TRUE)
   unknown <- setdiff(names(columns), names(column_spellings))
   if (is.null(names(columns)) || length(unknown)) {
-    abort_argument("columns", paste0("named among ", paste(names(column_spellings), collapse = ", ")), names(columns))
+    abort_argument("columns", paste0("named among ",
+      paste(names(column_spellings), collapse = ", ")), names(columns))
   }
 }
 
@@ -189,7 +198,8 @@ read_part <- function(part, how) {
   all_columns <- match_columns(layout$header, part$label, how$columns)
   place <- open_records(part, layout)
   if (!place$records) {
-    abort_no_table("The file has a header but no rows.", part$label, "Export again with a window that holds data.")
+    abort_no_table("The file has a header but no rows.", part$label,
+      "Export again with a window that holds data.")
   }
   # All dimensions tell rows apart; those that nobody asked for go once it is known that no row
   # stands twice.
@@ -204,8 +214,10 @@ read_part <- function(part, how) {
   window <- settle_dates(rows, place, how$date_order, aside)
   check_figures(rows, place, how$clicks_above, aside)
 
-  exported <- if (is.null(how$exported)) as.IDate(as.Date(file.mtime(part$file), tz = "UTC")) else how$exported
-  repeats <- repeated_rows(rows, place, layout$header, all_columns[names(all_columns) %in% c(names(rows), "ctr")],
+  exported <- if (is.null(how$exported)) as.IDate(as.Date(file.mtime(part$file),
+    tz = "UTC")) else how$exported
+  repeats <- repeated_rows(rows, place, layout$header,
+    all_columns[names(all_columns) %in% c(names(rows), "ctr")],
     aside)
   away <- setdiff(intersect(dimension_names, names(rows)), how$dimensions)
   if (length(away)) set(rows, j = away, value = NULL)
@@ -215,12 +227,14 @@ read_part <- function(part, how) {
   out <- drop_rows(rows, c(list(`the header again` = headers, `row of totals` = totals), repeats,
     unusable_rows(rows, exported, how$lag, how$clicks_above)), grain)
   empty <- length(place$empty)
-  if (empty) out$left_out <- rbind(out$left_out, data.table(grain = grain, reason = "empty row", rows = empty, clicks = 0,
+  if (empty) out$left_out <- rbind(out$left_out,
+    data.table(grain = grain, reason = "empty row", rows = empty, clicks = 0,
     impressions = 0))
   check_ledger(out, place)
   setcolorder(out$rows, c(used, "clicks", "impressions", "position"))
   list(
-    rows = out$rows, dimensions = used, header = layout$header, window = window, left_out = out$left_out,
+    rows = out$rows, dimensions = used, header = layout$header, window = window,
+      left_out = out$left_out,
     source = data.table(file = part$label, rows = place$all, kept = nrow(out$rows), grain = grain,
       exported = exported, ctr = figures$ctr, decimal = figures$decimal, odd_queries = odd,
       capped = looks_capped(rows), skipped = "")
@@ -232,8 +246,10 @@ check_ledger <- function(out, place) {
   counted <- nrow(out$rows) + if (nrow(out$left_out)) sum(out$left_out$rows) else 0
   if (counted != place$all) {
     abort_tide("The rows kept and those left out are not all rows of the file.",
-      where = sprintf("'%s': %s of %s.", place$label, format_count(counted), format_plural(place$all, "row")),
-      fix = "Please report this with the file; nothing was read.", class = "layout", file = place$label)
+      where = sprintf("'%s': %s of %s.", place$label, format_count(counted),
+      format_plural(place$all, "row")),
+      fix = "Please report this with the file; nothing was read.", class = "layout",
+      file = place$label)
   }
 }
 
@@ -241,8 +257,10 @@ check_file <- function(file) {
   missing <- !file.exists(file)
   problem <- if (missing) c("There is no such file.", "Check the spelling and the folder.")
     else if (dir.exists(file)) c("This is a folder, not a file.", "Name the files in it.")
-    else if (file.access(file, 4) != 0) c("The file cannot be read.", "Give yourself the right to read it.")
-    else if (!path_facts(file)$kind %in% c("file", "pipe", "device")) c("This is no file.", "Name a file.")
+    else if (file.access(file, 4) != 0) c("The file cannot be read.",
+      "Give yourself the right to read it.")
+    else if (!path_facts(file)$kind %in% c("file", "pipe", "device")) c("This is no file.",
+      "Name a file.")
   if (!is.null(problem)) {
     abort_tide(problem[1], where = sprintf("'%s'.", shown_name(file)), fix = problem[2],
       class = c(if (missing) "missing", "file"), file = file)
@@ -253,7 +271,8 @@ check_file <- function(file) {
 header_rows <- function(rows, header, all_columns) {
   text <- vapply(figure_names, function(column) is.character(rows[[column]]), NA)
   if (!all(text)) return(integer())
-  same <- lapply(figure_names, function(column) trimws(rows[[column]]) == header[all_columns[[column]]])
+  same <- lapply(figure_names,
+    function(column) trimws(rows[[column]]) == header[all_columns[[column]]])
   which(Reduce(`&`, same))
 }
 
@@ -261,8 +280,10 @@ header_rows <- function(rows, header, all_columns) {
 # whole numbers as written (a point that was meant for thousands), the figures are read again as
 # text and the file's convention is found.
 settle_figures <- function(rows, place, all_columns, headers, decimal) {
-  plain <- vapply(figure_names, function(column) is.numeric(rows[[column]]) || all(is.na(rows[[column]])), NA)
-  whole <- vapply(figure_names[1:2], function(column) is.integer(rows[[column]]) || all(is.na(rows[[column]])), NA)
+  plain <- vapply(figure_names, function(column) is.numeric(rows[[column]]) ||
+    all(is.na(rows[[column]])), NA)
+  whole <- vapply(figure_names[1:2], function(column) is.integer(rows[[column]]) ||
+    all(is.na(rows[[column]])), NA)
   if (all(plain) && all(whole) && is.null(decimal)) {
     for (column in figure_names) {
       if (is.logical(rows[[column]])) set(rows, j = column, value = as.numeric(rows[[column]]))
@@ -275,7 +296,8 @@ settle_figures <- function(rows, place, all_columns, headers, decimal) {
   if (length(headers)) for (column in names(texts)) set(texts, headers, column, NA_character_)
   parsed <- parse_figures(as.list(texts), place, decimal)
   for (column in figure_names) set(rows, j = column, value = parsed$columns[[column]])
-  ctr <- if (is.null(parsed$columns$ctr)) "none" else judge_ctr(parsed$columns$ctr, rows$clicks / rows$impressions)
+  ctr <- if (is.null(parsed$columns$ctr)) "none" else judge_ctr(parsed$columns$ctr,
+    rows$clicks / rows$impressions)
   list(ctr = ctr, decimal = parsed$decimal)
 }
 

@@ -3,7 +3,8 @@
 
 # What is no table at all: beside others it is skipped and named.
 abort_no_table <- function(what, label, fix) {
-  abort_tide(what, where = sprintf("'%s'.", label), fix = fix, class = c("no_table", "file"), file = label)
+  abort_tide(what, where = sprintf("'%s'.", label), fix = fix, class = c("no_table", "file"),
+    file = label)
 }
 
 # In: a part and where its header is, as find_header() gives it. Out: a place: list(label, path,
@@ -17,8 +18,10 @@ open_records <- function(part, layout) {
     scan <- scan_table(part, layout)
   }
   place <- list(label = part$label, path = part$path, sep = layout$sep, skip = layout$line,
-    records = scan$records - length(scan$empty), cells = scan$header_cells, escaped = scan$escaped, unit = part$unit,
-    header = layout$line, lines = part$lines, all = scan$records, empty = scan$empty, jump_record = scan$jump_record,
+    records = scan$records - length(scan$empty), cells = scan$header_cells, escaped = scan$escaped,
+    unit = part$unit,
+    header = layout$line, lines = part$lines, all = scan$records, empty = scan$empty,
+    jump_record = scan$jump_record,
     jump_line = scan$jump_line)
   check_records(scan, place)
   # A reader that thinks otherwise about blank lines is given none.
@@ -32,16 +35,19 @@ open_records <- function(part, layout) {
 }
 
 scan_table <- function(part, layout, copy = "") {
-  tryCatch(.Call(scan_records, enc2native(part$path), layout$line - 1L, layout$sep, copy), error = function(e) {
+  tryCatch(.Call(scan_records, enc2native(part$path), layout$line - 1L, layout$sep, copy),
+    error = function(e) {
     abort_tide("The file cannot be read.", where = sprintf("'%s': %s.", part$label, plain_cause(e)),
-      fix = "Check that it is whole and that the temporary folder has room.", class = "file", file = part$label)
+      fix = "Check that it is whole and that the temporary folder has room.", class = "file",
+      file = part$label)
   })
 }
 
 check_records <- function(scan, place) {
   refuse <- function(what, lines, fix, more = 0) {
     abort_tide(what, where = sprintf("'%s', %s %d%s.", place$label, place$unit, lines[1],
-      if (more > 0) sprintf(" (and %s more)", format_count(more)) else ""), fix = fix, class = "layout",
+      if (more > 0) sprintf(" (and %s more)", format_count(more)) else ""), fix = fix,
+      class = "layout",
       file = place$label, lines = lines)
   }
   if (scan$nul) refuse("The text holds bytes of zero.", scan$nul, "Export it again, best as UTF-8.")
@@ -56,7 +62,8 @@ check_records <- function(scan, place) {
   if (scan$ragged) {
     refuse(sprintf("The rows do not line up with the header: %s, the header has %d.",
       format_plural(scan$ragged_cells[1], "cell"), scan$header_cells), scan$ragged_line,
-      "Put quotes around cells that hold the separator, and delete lines that belong to no table.", scan$ragged - 1)
+      "Put quotes around cells that hold the separator, and delete lines that belong to no table.",
+      scan$ragged - 1)
   }
 }
 
@@ -84,7 +91,8 @@ read_cells <- function(place, columns, text, nrows = Inf) {
     colClasses = list(character = unname(columns[text])))
   setnames(rows, names(columns))
   if (nrow(rows) != min(nrows, place$records)) {
-    abort_tide("The rows of the file cannot be told apart.", where = sprintf("'%s': %s of %s.", place$label,
+    abort_tide("The rows of the file cannot be told apart.",
+      where = sprintf("'%s': %s of %s.", place$label,
       format_count(nrow(rows)), format_plural(place$records, "row")),
       fix = "Export it again, with quotes around every text.", class = "layout", file = place$label)
   }
@@ -105,13 +113,15 @@ read_texts <- function(place) {
 # fread() with its warnings turned into our error, since a table that was read in part is wrong.
 fread_strict <- function(place, ...) {
   fail <- function(condition) {
-    abort_tide("The rows of the file do not line up.", where = sprintf("'%s': %s.", place$label, plain_cause(condition)),
+    abort_tide("The rows of the file do not line up.",
+      where = sprintf("'%s': %s.", place$label, plain_cause(condition)),
       fix = "Open the file as text at that line; a separator or a quote inside a cell needs quotes around the cell.",
       class = "layout", file = place$label)
   }
   first <- NULL
   cells <- tryCatch(withCallingHandlers(
-    fread(file = place$path, ..., skip = place$skip, sep = place$sep, na.strings = "", encoding = "UTF-8",
+    fread(file = place$path, ..., skip = place$skip, sep = place$sep, na.strings = "",
+      encoding = "UTF-8",
       integer64 = "double", showProgress = FALSE, header = FALSE, check.names = FALSE),
     warning = function(w) {
       if (is.null(first)) first <<- w

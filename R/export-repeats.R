@@ -21,7 +21,8 @@ repeated_rows <- function(rows, place, header, columns, aside) {
   again <- duplicated(key, fromLast = TRUE)
   kept <- rev(seq_along(key))[match(key[again], rev(key))]
   figures <- rows[twice, figure_names, with = FALSE]
-  same <- Reduce(`&`, lapply(figures, function(x) (x[again] == x[kept]) %in% TRUE | (is.na(x[again]) & is.na(x[kept]))))
+  same <- Reduce(`&`, lapply(figures,
+    function(x) (x[again] == x[kept]) %in% TRUE | (is.na(x[again]) & is.na(x[kept]))))
   list(`same row again in one file` = twice[again][same],
     `given again in one file with other figures (the last counts)` = twice[again][!same])
 }
@@ -38,13 +39,15 @@ row_key <- function(columns) {
   ranges <- code_ranges(columns)
   if (prod(ranges$size) > 2^53) return(group_number(columns))
   key <- numeric(nrow(columns))
-  for (i in seq_along(columns)) key <- key * ranges$size[i] + (as.integer(columns[[i]]) - ranges$low[i])
+  for (i in seq_along(columns)) key <- key * ranges$size[i] +
+    (as.integer(columns[[i]]) - ranges$low[i])
   key
 }
 
 # The lowest whole number in each column and how many there are from it up.
 code_ranges <- function(columns) {
-  ends <- vapply(columns, function(x) if (is.factor(x)) c(1L, max(1L, nlevels(x))) else range(as.integer(x)),
+  ends <- vapply(columns, function(x) if (is.factor(x)) c(1L,
+    max(1L, nlevels(x))) else range(as.integer(x)),
     integer(2))
   list(low = ends[1, ], size = as.numeric(ends[2, ]) - ends[1, ] + 1)
 }

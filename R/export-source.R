@@ -15,7 +15,8 @@ expand_inputs <- function(inputs) {
       found <- found[!dir.exists(found)]
       if (!length(found)) {
         abort_tide("The folder holds no exports.", where = sprintf("'%s'.", input),
-          fix = "Name a folder with CSV, TSV, XLSX, JSON, Parquet, gz or zip files.", class = "file", file = input)
+          fix = "Name a folder with CSV, TSV, XLSX, JSON, Parquet, gz or zip files.",
+          class = "file", file = input)
       }
       return(data.table(path = found, gathered = TRUE))
     }
@@ -31,7 +32,8 @@ expand_inputs <- function(inputs) {
 # What a file is, by its first bytes and never by its name.
 file_kind <- function(path) {
   bytes <- readBin(path, "raw", 4096)
-  starts <- function(...) length(bytes) >= ...length() && identical(bytes[seq_len(...length())], as.raw(c(...)))
+  starts <- function(...) length(bytes) >= ...length() &&
+    identical(bytes[seq_len(...length())], as.raw(c(...)))
   if (starts(0x1f, 0x8b)) return("gz")
   if (starts(0x50, 0x4b, 0x03, 0x04) || starts(0x50, 0x4b, 0x05, 0x06)) return("zip")
   if (starts(0x50, 0x41, 0x52, 0x31)) return("parquet")
@@ -43,7 +45,8 @@ file_kind <- function(path) {
   zero <- bytes == 0
   if (any(zero)) return(text_with_zeros(zero))
   text <- sub("^\xef\xbb\xbf", "", rawToChar(bytes), useBytes = TRUE)
-  if (grepl("^[[:space:]]*(\\[[[:space:]]*\\{|\\{[[:space:]]*\")", text, useBytes = TRUE)) "json" else "text"
+  if (grepl("^[[:space:]]*(\\[[[:space:]]*\\{|\\{[[:space:]]*\")", text,
+    useBytes = TRUE)) "json" else "text"
 }
 
 # Letters of two or four bytes leave zeros at every other place, or at three of four.
@@ -67,7 +70,8 @@ open_parts <- function(path, scratch) {
   # A pipe can be read once only, and a name that ends in .gz would be unpacked for what it says.
   if (kind != "file") from <- copy_source(path, own())
   if (file.size(from) == 0) abort_no_table("The file is empty.", path, "Export it again.")
-  part <- list(label = shown_name(path), path = from, file = path, unit = "line", lines = NULL, scratch = scratch)
+  part <- list(label = shown_name(path), path = from, file = path, unit = "line", lines = NULL,
+    scratch = scratch)
   unpack_part(part, own, new_meter(from, part$label), depth = 0)
 }
 
@@ -97,7 +101,8 @@ unpack_part <- function(part, own, meter, depth) {
   switch(kind,
     gz = unpack_part(with_path(gunzip(part$path, own(), part$label, meter)), own, meter, depth + 1),
     zip = zip_parts(part, own, meter, depth),
-    parquet = list(with_path(parquet_as_csv(part$path, own(".csv"), part$label, meter), unit = "row")),
+    parquet = list(with_path(parquet_as_csv(part$path, own(".csv"), part$label, meter),
+    unit = "row")),
     json = list(json_part(part, own(".csv"))),
     text = list(if (plain_name(part$path)) part else with_path(copied(part$path, own()))),
     tar = abort_tide("A tar archive cannot be read.", where = sprintf("'%s'.", part$label),
@@ -123,7 +128,8 @@ zip_parts <- function(part, own, meter, depth) {
     meter_add(meter, sum(members$unpacked))
     return(workbook_parts(part, own))
   }
-  tables <- members[members$kind == "file" & grepl(export_endings, members$name, ignore.case = TRUE) &
+  tables <- members[members$kind == "file" &
+    grepl(export_endings, members$name, ignore.case = TRUE) &
     !startsWith(basename(members$name), ".") & !startsWith(members$name, "__MACOSX/")]
   if (!nrow(tables)) {
     abort_no_table("The archive holds no tables.", part$label, "Put CSV files into it.")
@@ -132,7 +138,8 @@ zip_parts <- function(part, own, meter, depth) {
   parts <- lapply(seq_len(nrow(tables)), function(i) {
     label <- sprintf("%s, %s", part$label, shown_name(basename(tables$name[i])))
     if (tables$unpacked[i] == 0) return(list(empty_part(part, label)))
-    inner <- utils::modifyList(part, list(label = label, path = unzip_member(part$path, tables[i], own(), label, meter)))
+    inner <- utils::modifyList(part, list(label = label,
+      path = unzip_member(part$path, tables[i], own(), label, meter)))
     unpack_part(inner, own, meter, depth + 1)
   })
   unlist(parts, recursive = FALSE)
@@ -163,7 +170,8 @@ decode_text <- function(part, target, encoding) {
   # What cannot be converted comes back as it was.
   if (is.null(text) || identical(text, bytes)) {
     abort_tide(sprintf("The text is damaged: it is not %s all through.", encoding),
-      where = sprintf("'%s'.", part$label), fix = "Export it again, best as UTF-8.", class = "layout",
+      where = sprintf("'%s'.", part$label), fix = "Export it again, best as UTF-8.",
+      class = "layout",
       file = part$label)
   }
   mark <- as.raw(c(0xef, 0xbb, 0xbf))

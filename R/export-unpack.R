@@ -24,18 +24,22 @@ meter_add <- function(meter, bytes) {
 }
 
 check_size <- function(meter, unpacked) {
-  if (unpacked > unpack_bytes || (unpacked > unpack_free && unpacked / meter$packed > unpack_ratio)) {
+  if (unpacked > unpack_bytes || (unpacked > unpack_free &&
+    unpacked / meter$packed > unpack_ratio)) {
     abort_tide("The file unpacks to far more than an export holds.",
       where = sprintf("'%s': %s MB become %s MB or more.", meter$label, format_size(meter$packed),
         format_size(unpacked)),
-      fix = "If it is an export all the same, unpack it yourself and name the tables.", class = "file",
+      fix = "If it is an export all the same, unpack it yourself and name the tables.",
+      class = "file",
       file = meter$label)
   }
 }
 
-format_size <- function(bytes) ifelse(bytes < 1e7, sprintf("%.2g", bytes / 1e6), sprintf("%.0f", bytes / 1e6))
+format_size <- function(bytes) ifelse(bytes < 1e7, sprintf("%.2g", bytes / 1e6),
+  sprintf("%.0f", bytes / 1e6))
 
-abort_unpack <- function(label, cause, fix = "It may be damaged or half downloaded: export it again.") {
+abort_unpack <- function(label, cause,
+  fix = "It may be damaged or half downloaded: export it again.") {
   cause <- plain_cause(cause)
   if (!nzchar(cause)) cause <- "it ends too early"
   abort_tide("The file cannot be unpacked.", where = sprintf("'%s': %s.", label, cause),
@@ -50,7 +54,8 @@ gunzip <- function(path, target, label, meter) {
   told <- file_bytes(path, max(0, file.size(path) - 8), 8)
   # Several gz streams in a row are a gz, too; then the end tells of the last one alone.
   if (written == little(told[5:8])) check_sum(target, little(told[1:4]), label)
-  else if (written < little(told[5:8])) abort_unpack(label, "it ends too early, as a broken download does")
+  else if (written < little(told[5:8])) abort_unpack(label,
+    "it ends too early, as a broken download does")
   target
 }
 
@@ -89,8 +94,10 @@ copy_stream <- function(read, target, label, meter) {
 }
 
 abort_no_room <- function(label) {
-  abort_tide("There is no room left in the temporary folder.", where = sprintf("'%s'.", dirname(tempdir())),
-    fix = "Make room, or name another folder in the environment variable TMPDIR.", class = "file", file = label)
+  abort_tide("There is no room left in the temporary folder.",
+    where = sprintf("'%s'.", dirname(tempdir())),
+    fix = "Make room, or name another folder in the environment variable TMPDIR.", class = "file",
+    file = label)
 }
 
 # The members of a zip, from the directory at its end (APPNOTE.TXT 4.3): data.table(name, flags,
@@ -102,7 +109,8 @@ zip_members <- function(path, label) {
   ends <- grepRaw(as.raw(c(0x50, 0x4b, 0x05, 0x06)), last, all = TRUE)
   if (!length(ends)) abort_unpack(label, "its directory is missing, as in a broken download")
   at <- ends[length(ends)]
-  if (at + 21 > length(last)) abort_unpack(label, "its directory is cut off, as in a broken download")
+  if (at + 21 > length(last)) abort_unpack(label,
+    "its directory is cut off, as in a broken download")
   begin <- little(last[at + 16:19])
   directory <- little(last[at + 12:15])
   if (begin == 2^32 - 1 || directory == 2^32 - 1) {
@@ -120,13 +128,15 @@ zip_members <- function(path, label) {
     field <- function(from, n) little(bytes[at + from + seq_len(n)])
     lengths <- c(field(28, 2), field(30, 2), field(32, 2))
     if (at + 46 + sum(lengths) > length(bytes)) abort_unpack(label, "its directory is damaged")
-    found[[length(found) + 1]] <- c(list(name = zip_name(bytes[at + 46 + seq_len(lengths[1])]), flags = field(8, 2),
+    found[[length(found) + 1]] <- c(list(name = zip_name(bytes[at + 46 + seq_len(lengths[1])]),
+      flags = field(8, 2),
       method = field(10, 2), sum = field(16, 4), kind = zip_kind(field(5, 1), field(40, 2))),
       zip_sizes(c(unpacked = field(24, 4), packed = field(20, 4), offset = field(42, 4)),
         bytes[at + 46 + lengths[1] + seq_len(lengths[2])]))
     at <- at + 46 + sum(lengths)
   }
-  if (!length(found)) abort_no_table("The archive holds no tables.", label, "Put CSV files into it.")
+  if (!length(found)) abort_no_table("The archive holds no tables.", label,
+    "Put CSV files into it.")
   members <- rbindlist(found)
   set(members, which(endsWith(members$name, "/")), "kind", "folder")
   members
@@ -159,10 +169,12 @@ zip_sizes <- function(sizes, extra) {
 
 # One member to `target`: its bytes become a gz of their own, which checks length and sum.
 unzip_member <- function(path, member, target, label, meter) {
-  if (member$flags %% 2 == 1) abort_unpack(label, "it is locked with a password", "Give it without one.")
+  if (member$flags %% 2 == 1) abort_unpack(label, "it is locked with a password",
+    "Give it without one.")
   if (!member$method %in% c(0, 8)) abort_unpack(label, "it is packed in a way that cannot be read")
   head <- file_bytes(path, member$offset, 30)
-  if (length(head) < 30 || little(head[1:4]) != 0x04034b50) abort_unpack(label, "the archive is damaged")
+  if (length(head) < 30 || little(head[1:4]) != 0x04034b50) abort_unpack(label,
+    "the archive is damaged")
   from <- base::file(path, "rb", raw = TRUE)
   on.exit(close(from))
   seek(from, member$offset + 30 + little(head[27:28]) + little(head[29:30]))
@@ -180,7 +192,8 @@ unzip_member <- function(path, member, target, label, meter) {
   packed <- paste0(target, ".gz")
   on.exit(unlink(packed), add = TRUE)
   tail <- c(as_little(member$sum), as_little(member$unpacked %% 2^32))
-  pieces <- c(list(function() as.raw(c(0x1f, 0x8b, 8, 0, 0, 0, 0, 0, 0, 0xff))), list(take), list(function() tail))
+  pieces <- c(list(function() as.raw(c(0x1f, 0x8b, 8, 0, 0, 0, 0, 0, 0, 0xff))), list(take),
+    list(function() tail))
   turn <- 1
   # What is packed is bounded by the file itself.
   copy_stream(function() {

@@ -50,7 +50,8 @@ parse_figures <- function(columns, place, decimal = NULL) {
 }
 
 figure_texts <- function(x) {
-  text <- trimws(if (is.numeric(x)) format(x, digits = 15, trim = TRUE, scientific = FALSE) else as.character(x),
+  text <- trimws(if (is.numeric(x)) format(x, digits = 15, trim = TRUE,
+    scientific = FALSE) else as.character(x),
     whitespace = "[\\h\\v]")
   text <- sub("^=?\"?([^\"]*)\"?$", "\\1", text)
   text[tolower(text) %in% blank_cells | is.na(x)] <- NA
@@ -70,8 +71,10 @@ check_decimal <- function(read, columns, place) {
   for (column in intersect(c("clicks", "impressions"), names(columns))) {
     open <- which(read$point[[column]] != read$comma[[column]])
     if (length(open)) {
-      abort_cells(open, columns[[column]], column, place, "Thousands and decimals cannot be told apart",
-        "Say which sign is for decimals by `decimal`: point or comma.", "decimal", argument = "decimal")
+      abort_cells(open, columns[[column]], column, place,
+        "Thousands and decimals cannot be told apart",
+        "Say which sign is for decimals by `decimal`: point or comma.", "decimal",
+        argument = "decimal")
     }
   }
 }
@@ -107,7 +110,8 @@ settle_dates <- function(rows, place, order, aside) {
   to <- parse_date(spans$to, place, order, data)
   wrong <- which(to < from)
   if (length(wrong)) {
-    abort_cells(data[wrong], text, "date", place, "A span that ends before it begins", "Write the first day first.",
+    abort_cells(data[wrong], text, "date", place, "A span that ends before it begins",
+      "Write the first day first.",
       "not_date")
   }
   if (length(unique(from)) == 1 && length(unique(to)) == 1) set(rows, j = "date", value = NULL)
@@ -124,7 +128,8 @@ split_spans <- function(text) {
   one <- "(\\d{1,4}[-/.]\\s?\\d{1,2}[-/.]\\s?\\d{1,4})"
   shape <- sprintf("^\\s*%s(?:\\s+(?:-|\u2013|\u2014|to|bis|a|au|al|t/m|until)\\s+|\\s*\u2013\\s*|/|\\.\\.)%s\\s*$", one, one)
   distinct <- unique(text)
-  if (!length(distinct) || anyNA(distinct) || !all(grepl(shape, distinct, perl = TRUE, ignore.case = TRUE))) return(NULL)
+  if (!length(distinct) || anyNA(distinct) ||
+    !all(grepl(shape, distinct, perl = TRUE, ignore.case = TRUE))) return(NULL)
   at <- match(text, distinct)
   list(from = sub(shape, "\\1", distinct, perl = TRUE, ignore.case = TRUE)[at],
     to = sub(shape, "\\2", distinct, perl = TRUE, ignore.case = TRUE)[at])
@@ -140,7 +145,8 @@ parse_date <- function(x, place, order = NULL, rows = seq_along(x)) {
   }
   if (inherits(x, c("Date", "POSIXct"))) {
     if (!length(x)) return(as.IDate(x))
-    if (anyNA(x)) refuse(which(is.na(x)), "No date", "Fill it in, or delete those rows.", "not_date")
+    if (anyNA(x)) refuse(which(is.na(x)), "No date", "Fill it in, or delete those rows.",
+      "not_date")
     dates <- as.IDate(x)
     far <- if (anyNA(in_range(range(dates)))) which(is.na(in_range(dates)))
     if (length(far)) refuse(far, "No date of an export", date_fix, "not_date")
@@ -162,11 +168,14 @@ date_fix <- "Write dates as 2026-03-31, or all of them as 31.3.2026 or 3/31/2026
 
 distinct_dates <- function(text, order) {
   date <- rep(as.IDate(NA), length(text))
-  iso <- grepl("^\\d{4}[-/.]?\\d{1,2}[-/.]?\\d{1,2}([ T]\\d{1,2}:.*)?$", text) & !grepl("^\\d{5}$", text)
-  date[iso] <- checked_date(sub("^(\\d{4})[-/.]?(\\d{1,2})[-/.]?(\\d{1,2}).*$", "\\1-\\2-\\3", text[iso]))
+  iso <- grepl("^\\d{4}[-/.]?\\d{1,2}[-/.]?\\d{1,2}([ T]\\d{1,2}:.*)?$", text) &
+    !grepl("^\\d{5}$", text)
+  date[iso] <- checked_date(sub("^(\\d{4})[-/.]?(\\d{1,2})[-/.]?(\\d{1,2}).*$", "\\1-\\2-\\3",
+    text[iso]))
   # Workbooks count days from the end of 1899.
   serial <- grepl("^\\d{5}(\\.0*)?$", text)
-  date[serial] <- in_range(as.IDate(as.integer(as.numeric(text[serial])) - 25569L, origin = "1970-01-01"))
+  date[serial] <- in_range(as.IDate(as.integer(as.numeric(text[serial])) - 25569L,
+    origin = "1970-01-01"))
   part <- "^(\\d{1,2})([-/.])\\s?(\\d{1,2})[-/.]\\s?(\\d{4})( \\d{1,2}:.*)?$"
   other <- which(grepl(part, text))
   if (!length(other)) return(date)

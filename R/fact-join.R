@@ -35,15 +35,18 @@ tide_enrich <- function(summary, facts) {
       new <- own$rows[[column]][at]
       old <- known[[column]]
       if (!is.null(old) && all(is.na(new))) next
-      if (!is.null(old) && class(old)[1] != class(new)[1]) { old <- as.character(old); new <- as.character(new) }
+      if (!is.null(old) && class(old)[1] != class(new)[1]) { old <- as.character(old); new <-
+        as.character(new) }
       set(known, j = column, value = if (is.null(old)) new else fcoalesce(new, old))
     }
     summary[[table]] <<- known
     has <- !is.na(at)
     code <- impressions[[own$by]]
     missed <- setdiff(seq_len(nrow(own$rows)), at)
-    data.table(file = basename(own$file), by = own$by, date = own$date, facts = nrow(own$rows), matched = sum(has),
-      share = sum(impressions$impressions[has[code]]) / sum(impressions$impressions), unmatched = length(missed),
+    data.table(file = basename(own$file), by = own$by, date = own$date, facts = nrow(own$rows),
+      matched = sum(has),
+      share = sum(impressions$impressions[has[code]]) / sum(impressions$impressions),
+      unmatched = length(missed),
       nearest = paste(near_misses(own$rows$name[missed], keys[missed], known$key), collapse = "; "))
   })
   summary$facts <- rbindlist(report)
@@ -78,10 +81,12 @@ fact_keys <- function(facts, known) {
 near_misses <- function(names, keys, known, most = 3) {
   found <- character()
   for (i in utils::head(seq_along(keys), 500)) {
-    similar <- known[abs(nchar(known) - nchar(keys[i])) <= 2 & startsWith(known, substr(keys[i], 1, 2))]
+    similar <- known[abs(nchar(known) - nchar(keys[i])) <= 2 &
+      startsWith(known, substr(keys[i], 1, 2))]
     if (!length(similar)) next
     edits <- as.vector(utils::adist(keys[i], similar))
-    if (min(edits) <= 2) found <- c(found, sprintf("'%s' (shown: '%s')", names[i], similar[which.min(edits)]))
+    if (min(edits) <= 2) found <- c(found,
+      sprintf("'%s' (shown: '%s')", names[i], similar[which.min(edits)]))
     if (length(found) == most) break
   }
   found
@@ -91,7 +96,8 @@ near_misses <- function(names, keys, known, most = 3) {
 fact_lines <- function(report) {
   unlist(lapply(seq_len(nrow(report)), function(i) {
     at <- report[i]
-    c(sprintf("  facts of '%s' (%s): %s of %s matched, %s of impressions have them", at$file, format(at$date),
+    c(sprintf("  facts of '%s' (%s): %s of %s matched, %s of impressions have them", at$file,
+      format(at$date),
       format_count(at$matched),
       format_plural(at$facts, "row"), format_share(at$share)),
       if (nzchar(at$nearest)) sprintf("    not matched, but near: %s", at$nearest))

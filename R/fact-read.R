@@ -30,29 +30,37 @@ tide_facts <- function(files, date = NULL, columns = NULL) {
   date <- check_date(date, "date")
   scratch <- new_scratch()
   on.exit(unlink(scratch, recursive = TRUE))
-  parts <- unlist(lapply(expand_inputs(files)$path, open_parts, scratch = scratch), recursive = FALSE)
-  lapply(Filter(function(part) nzchar(part$path), parts), read_facts, date = date, columns = columns)
+  parts <- unlist(lapply(expand_inputs(files)$path, open_parts, scratch = scratch),
+    recursive = FALSE)
+  lapply(Filter(function(part) nzchar(part$path), parts), read_facts, date = date,
+    columns = columns)
 }
 
 fact_spellings <- list(
-  volume = c("volume", "searchvolume", "searches", "monthlysearches", "avgmonthlysearches", "suchvolumen",
+  volume = c("volume", "searchvolume", "searches", "monthlysearches", "avgmonthlysearches",
+    "suchvolumen",
     "volumederecherche", "volumendebusqueda",
     "volumediricerca", "zoekvolume", "volumedepesquisa"),
   cost = c("cost", "cpc", "costperclick", "kosten", "cout", "coste", "costo", "custo"),
   trend = c("trend", "trends", "monthlytrend", "tendance", "tendencia", "tendenza"),
   title = c("title", "pagetitle", "titel", "titre", "titulo", "titolo"),
-  description = c("description", "metadescription", "beschreibung", "descripcion", "descrizione", "beschrijving",
+  description = c("description", "metadescription", "beschreibung", "descripcion", "descrizione",
+  "beschrijving",
     "descricao"),
-  sessions = c("sessions", "visits", "sitzungen", "besuche", "sesiones", "sessioni", "sessies", "sessoes"),
-  conversions = c("conversions", "orders", "goals", "konversionen", "conversiones", "conversioni", "conversies",
+  sessions = c("sessions", "visits", "sitzungen", "besuche", "sesiones", "sessioni", "sessies",
+  "sessoes"),
+  conversions = c("conversions", "orders", "goals", "konversionen", "conversiones", "conversioni",
+  "conversies",
     "conversoes"),
-  value = c("value", "revenue", "wert", "umsatz", "valeur", "revenu", "valor", "ingresos", "valore", "waarde", "omzet",
+  value = c("value", "revenue", "wert", "umsatz", "valeur", "revenu", "valor", "ingresos",
+  "valore", "waarde", "omzet",
     "receita"))
 
 read_facts <- function(part, date, columns) {
   about <- find_fact_header(part, columns)
   place <- open_records(part, about)
-  if (!place$records) abort_no_table("The file has a header but no rows.", part$label, "Export it again.")
+  if (!place$records) abort_no_table("The file has a header but no rows.", part$label,
+    "Export it again.")
   cells <- read_texts(place)
   setnames(cells, about$names)
   cells <- cells[, about$names[nzchar(about$names)], with = FALSE]
@@ -62,7 +70,8 @@ read_facts <- function(part, date, columns) {
   key <- name_key(about$by, cells$name)
   again <- duplicated(key, fromLast = TRUE)
   cells <- cells[!again]
-  for (column in setdiff(names(cells), "name")) set(cells, j = column, value = fact_values(cells[[column]], column))
+  for (column in setdiff(names(cells), "name")) set(cells, j = column,
+    value = fact_values(cells[[column]], column))
   structure(list(by = about$by, rows = cells[],
     date = if (is.null(date)) as.IDate(as.Date(file.mtime(part$file), tz = "UTC")) else date,
     file = part$label, twice = sum(again)), class = "tide_facts")
@@ -126,7 +135,8 @@ fact_values <- function(text, column) {
   text[tolower(text) %in% blank_cells] <- NA
   if (column == "trend") {
     lists <- regmatches(text, gregexpr("\\d+(\\.\\d+)?", text))
-    return(vapply(seq_along(text), function(i) if (is.na(text[i])) NA_character_ else paste(lists[[i]], collapse = " "),
+    return(vapply(seq_along(text),
+      function(i) if (is.na(text[i])) NA_character_ else paste(lists[[i]], collapse = " "),
       ""))
   }
   known <- text[!is.na(text)]
@@ -135,7 +145,8 @@ fact_values <- function(text, column) {
   for (decimal in c(".", ",")) {
     number <- read_number(sub("\\s*%$", "", plain), decimal)
     # A point before every group of three is for thousands: counts have no decimals.
-    thousands <- decimal == "." && column %in% c("volume", "sessions") && any(grepl("^\\d{1,3}(\\.\\d{3})+$", plain))
+    thousands <- decimal == "." && column %in% c("volume", "sessions") &&
+      any(grepl("^\\d{1,3}(\\.\\d{3})+$", plain))
     if (!anyNA(number) && !thousands) {
       out <- rep(NA_real_, length(text))
       out[!is.na(text)] <- ifelse(endsWith(plain, "%"), number / 100, number)
@@ -147,7 +158,8 @@ fact_values <- function(text, column) {
 
 #' @export
 format.tide_facts <- function(x, ...) {
-  c(sprintf("<tide_facts> %s by %s, of %s, from '%s'", format_plural(nrow(x$rows), "row"), x$by, format(x$date),
+  c(sprintf("<tide_facts> %s by %s, of %s, from '%s'", format_plural(nrow(x$rows), "row"), x$by,
+    format(x$date),
     basename(x$file)),
     sprintf("  %s", paste(setdiff(names(x$rows), "name"), collapse = ", ")),
     if (x$twice) sprintf("  left out: %s named again further down", format_plural(x$twice, "row")))

@@ -20,13 +20,17 @@ tide_keep_facts <- function(store, facts) {
   facts <- as_facts(facts)
   with_store(store, write = TRUE, function(con) {
     rbindlist(lapply(facts, function(own) {
-      rows <- as.character(jsonlite::toJSON(as.data.frame(own$rows), dataframe = "columns", na = "null", digits = NA))
+      rows <- as.character(jsonlite::toJSON(as.data.frame(own$rows), dataframe = "columns",
+        na = "null", digits = NA))
       content <- digest::digest(list(own$by, own$date, rows), algo = "xxhash64")
-      held <- DBI::dbGetQuery(con, "SELECT count(*) AS n FROM facts WHERE content = ?", list(content))$n > 0
+      held <- DBI::dbGetQuery(con, "SELECT count(*) AS n FROM facts WHERE content = ?",
+        list(content))$n > 0
       if (!held) {
-        DBI::dbExecute(con, "INSERT INTO facts (place, date, file, rows, content) VALUES (?, ?, ?, ?, ?)",
+        DBI::dbExecute(con,
+          "INSERT INTO facts (place, date, file, rows, content) VALUES (?, ?, ?, ?, ?)",
           list(own$by, format(own$date), basename(own$file), rows, content))
-        record_rows(store, "facts", DBI::dbGetQuery(con, "SELECT * FROM facts WHERE content = ?", list(content)))
+        record_rows(store, "facts", DBI::dbGetQuery(con, "SELECT * FROM facts WHERE content = ?",
+          list(content)))
       }
       data.table(by = own$by, date = own$date, rows = nrow(own$rows), kept = !held)
     }))
@@ -44,7 +48,8 @@ tide_held_facts <- function(store) {
       column[vapply(column, is.null, NA)] <- NA
       unlist(column)
     })
-    structure(list(by = held$place[i], rows = setDT(rows), date = as.IDate(held$date[i]), file = held$file[i],
+    structure(list(by = held$place[i], rows = setDT(rows), date = as.IDate(held$date[i]),
+      file = held$file[i],
       twice = 0L), class = "tide_facts")
   })
 }

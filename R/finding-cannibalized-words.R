@@ -5,7 +5,8 @@ cannibalized_words <- function(summary, judged, what) {
     own <- which(judged$harm == harm)
     of <- judged[own]
     words <- if (what == "reason") contest_reason else contest_action
-    said[own] <- words(harm, of, format_path(summary$pages$page[of$keep]), format_path(summary$pages$page[of$other]),
+    said[own] <- words(harm, of, format_path(summary$pages$page[of$keep]),
+      format_path(summary$pages$page[of$other]),
       summary$queries$query[of$query])
   }
   said
@@ -39,8 +40,10 @@ contest_action <- function(harm, judged, keep, other, query) {
 # Who took the lead from whom, how the two compare, and who has it now.
 swapping_words <- function(judged, keep, other) {
   days <- judged$led_keep + judged$led_other
-  led <- sprintf("%s led on %s and %s on %s; the lead changed hands %s", keep, format_plural(judged$led_keep, "day"),
-    other, format_count(judged$led_other), ifelse(judged$changes == 2, "twice", format_plural(judged$changes, "time")))
+  led <- sprintf("%s led on %s and %s on %s; the lead changed hands %s", keep,
+    format_plural(judged$led_keep, "day"),
+    other, format_count(judged$led_other),
+    ifelse(judged$changes == 2, "twice", format_plural(judged$changes, "time")))
   now <- sprintf("Since %s %s leads.", format(judged$since), ifelse(judged$keep_leads, keep, other))
   stands <- format_position(judged$stands)
   stands_other <- format_position(judged$held_other)
@@ -52,23 +55,33 @@ swapping_words <- function(judged, keep, other) {
       judged$changes >= 5L, sprintf("Back and forth: %s.", led),
       rep(TRUE, nrow(judged)), sprintf("%s.", led)),
     fcase(
-      judged$level & nearest > 10.5, sprintf("Neither gets off page two (position %s while it leads, %s for the other), where one page with both answers might.",
+      judged$level & nearest > 10.5,
+        sprintf("Neither gets off page two (position %s while it leads, %s for the other), where one page with both answers might.",
         stands, stands_other),
       judged$level, sprintf("Neither is clearly better (position %s while it leads, %s for the other), so one page with both answers might stand nearer the top.",
         stands, stands_other),
-      judged$stands <= 3.5 & judged$held_other > 5, sprintf("While it leads, %s is in the top three (%s); the other gets no further than %s.",
+      judged$stands <= 3.5 & judged$held_other > 5,
+      sprintf("While it leads, %s is in the top three (%s); the other gets no further than %s.",
         keep, stands, stands_other),
-      judged$stands <= 10.5 & judged$held_other > 10.5, sprintf("With %s the site is on page one (%s), with the other it falls to page two (%s).",
+      judged$stands <= 10.5 & judged$held_other > 10.5,
+      sprintf("With %s the site is on page one (%s), with the other it falls to page two (%s).",
         keep, stands, stands_other),
-      rep(TRUE, nrow(judged)), sprintf("While it leads, %s stands at position %s; the other at %s.", keep, stands, stands_other)),
+      rep(TRUE, nrow(judged)),
+      sprintf("While it leads, %s stands at position %s; the other at %s.", keep, stands,
+      stands_other)),
     now)
 }
 
 splitting_words <- function(judged, keep, other) {
-  both <- sprintf("%s and %s are shown together in %s of the weeks, at positions %s and %s", keep, other,
-    format_share(judged$together), format_position(judged$stands), format_position(judged$held_other))
+  both <- sprintf("%s and %s are shown together in %s of the weeks, at positions %s and %s", keep,
+    other,
+    format_share(judged$together), format_position(judged$stands),
+    format_position(judged$held_other))
   fcase(
-    pmin(judged$stands, judged$held_other) > 10.5, sprintf("%s: neither gets off page two, where one page might.", both),
-    pmax(judged$stands, judged$held_other) > 10.5, sprintf("%s: one hangs on at the foot of page one, the other drags behind on page two.", both),
-    rep(TRUE, nrow(judged)), sprintf("%s: they share what one page could hold nearer the top.", both))
+    pmin(judged$stands, judged$held_other) > 10.5,
+      sprintf("%s: neither gets off page two, where one page might.", both),
+    pmax(judged$stands, judged$held_other) > 10.5,
+    sprintf("%s: one hangs on at the foot of page one, the other drags behind on page two.", both),
+    rep(TRUE, nrow(judged)), sprintf("%s: they share what one page could hold nearer the top.",
+    both))
 }

@@ -23,7 +23,8 @@ find_cannibalized <- function(summary, curve, pairs, options) {
   course <- lead_course(chances_ahead(rivals), rivals$dates)
   fits <- page_fits(summary, unique(rivals$totals[, c("query", "page")]))
   judged <- judge_contests(rivals, course, fits, spread_at(curve, rivals$first$position,
-    summary$queries$segment[rivals$queries]), beneath_other(rivals$first$page, rivals$second$page, summary$pages$page))
+    summary$queries$segment[rivals$queries]),
+    beneath_other(rivals$first$page, rivals$second$page, summary$pages$page))
   pages <- split(rivals$totals$page, rivals$totals$query)
   set(judged, j = "pages", value = unname(pages[as.character(judged$query)]))
   aside <- rbind(aside, aside_lines(judged[judged$harm == "", c("query", "reason")]))
@@ -34,7 +35,8 @@ find_cannibalized <- function(summary, curve, pairs, options) {
 
 aside_lines <- function(rows) {
   if (!NROW(rows)) return(NULL)
-  rows[, .(kind = "cannibalized", queries = length(unique(query))), by = "reason"][, c("kind", "reason", "queries")]
+  rows[, .(kind = "cannibalized", queries = length(unique(query))), by = "reason"][,
+    c("kind", "reason", "queries")]
 }
 
 # Brand searches show several pages of a site on purpose.
@@ -56,15 +58,20 @@ cannibalized_findings <- function(summary, curve, pairs, judged) {
   shown <- function(code) summary$pages$page[code]
   total <- rbindlist(lapply(claims, function(rows) {
     list(clicks = sum(pairs$clicks[rows]), impressions = sum(pairs$impressions[rows]),
-      weighted = sum(pairs$impressions[rows] * pairs$position[rows]), expected = sum(pairs$expected[rows]))
+      weighted = sum(pairs$impressions[rows] * pairs$position[rows]),
+      expected = sum(pairs$expected[rows]))
   }))
-  out <- data.table(kind = "cannibalized", query = summary$queries$query[judged$query], page = shown(judged$keep),
-    pages = mapply(function(keep, all) paste(shown(c(keep, setdiff(all, keep))), collapse = " "), judged$keep,
+  out <- data.table(kind = "cannibalized", query = summary$queries$query[judged$query],
+    page = shown(judged$keep),
+    pages = mapply(function(keep, all) paste(shown(c(keep, setdiff(all, keep))), collapse = " "),
+    judged$keep,
       judged$pages),
     clicks = total$clicks, impressions = total$impressions, ctr = total$clicks / total$impressions,
-    position = total$weighted / total$impressions, expected_ctr = total$expected / total$impressions,
+    position = total$weighted / total$impressions,
+    expected_ctr = total$expected / total$impressions,
     gain = worth$gain, gain_low = worth$low, gain_high = worth$high, confidence = judged$confidence,
-    action = cannibalized_words(summary, judged, "action"), reason = cannibalized_words(summary, judged, "reason"),
+    action = cannibalized_words(summary, judged, "action"),
+    reason = cannibalized_words(summary, judged, "reason"),
     claims = claims, identity = paste("cannibalized", summary$queries$key[judged$query]),
     work = paste("cannibalized", summary$pages$key[judged$keep], summary$pages$key[judged$other]),
     how = contest_how(summary, judged, worth))
@@ -86,11 +93,14 @@ contest_worth <- function(summary, curve, judged) {
   # More people search on page one than on page two; what a day of swapping pages shows already
   # holds that.
   views <- if (any(merged)) page_one_views(summary) else 1
-  wider_at <- function(position) ifelse(merged & nearest > assumed("page_one_ends") & position <= assumed("page_one_ends"), views, 1)
-  clicks_at <- function(position) judged$searches * wider_at(position) * curve_ctr(curve, position, segment, 1, 100)
+  wider_at <- function(position) ifelse(merged & nearest > assumed("page_one_ends") &
+    position <= assumed("page_one_ends"), views, 1)
+  clicks_at <- function(position) judged$searches * wider_at(position) *
+    curve_ctr(curve, position, segment, 1, 100)
   at_held <- clicks_at(judged$held)
   then <- at_held * factor
-  sd <- sqrt(ifelse(wrong, then^2 * spread, ((at_held - judged$expected) * own)^2 / (1 / spread + judged$clicks)) +
+  sd <- sqrt(ifelse(wrong, then^2 * spread,
+    ((at_held - judged$expected) * own)^2 / (1 / spread + judged$clicks)) +
     then^2 * (curve_log_se(curve, judged$held, segment)^2 + assumed("contest_sd")^2))
   gain <- gain_interval(then - own * judged$expected, sd)
   # A merge comes off or does not: its interval reaches from nothing to the best it may bring. What
@@ -108,14 +118,17 @@ contest_how <- function(summary, judged, worth) {
       format_count(judged$searches), judged$expected),
     sprintf("own factor = (1/spread + clicks) / (1/spread + expected) = (%.2f + %s) / (%.2f + %.2f) = %.3f",
       1 / worth$spread, format_count(judged$clicks), 1 / worth$spread, judged$expected, worth$own),
-    sprintf("one page at position %.2f: %s searches x %s%.4f on the curve = %.2f clicks", judged$held,
+    sprintf("one page at position %.2f: %s searches x %s%.4f on the curve = %.2f clicks",
+    judged$held,
       format_count(judged$searches),
       ifelse(worth$wider > 1, sprintf("%.2f (page one beside page two) x ", worth$wider), ""),
       worth$at_held / judged$searches / worth$wider, worth$at_held),
     sprintf("gain = %s(%.2f x %.3f - %.2f x %.3f) x 30 / %d = %.2f",
-      ifelse(judged$chance < 1, sprintf("chance %.2f x ", judged$chance), ""), worth$at_held, worth$factor,
+      ifelse(judged$chance < 1, sprintf("chance %.2f x ", judged$chance), ""), worth$at_held,
+      worth$factor,
       judged$expected, worth$own, as.integer(summary$recent$days), worth$gain),
-    ifelse(judged$merged, sprintf("a merge comes off or not: from nothing to a rise to position %.2f, %.2f clicks, and what is unsure of those",
+    ifelse(judged$merged,
+    sprintf("a merge comes off or not: from nothing to a rise to position %.2f, %.2f clicks, and what is unsure of those",
       judged$held * assumed("merge_best") / assumed("merge_rise"), worth$at_best), ""),
     confidence_line(judged))
 }
@@ -125,11 +138,15 @@ confidence_line <- function(judged) {
   before <- assumed("mismatch_share") / (1 - assumed("mismatch_share"))
   odds <- judged$confidence / (1 - judged$confidence)
   fcase(
-    judged$harm == "swapping", sprintf("confidence: chance that the lead changes hands, by the course of its days: %.3f",
+    judged$harm == "swapping",
+      sprintf("confidence: chance that the lead changes hands, by the course of its days: %.3f",
       judged$confidence),
-    judged$harm == "wrong page leads", sprintf("confidence: %s clicks of %.2f expected on the leading page and %s of %.2f on the other are %.3g times as likely where the leader is clicked %.2f times as often as it should be; odds %g / %g x %.3g = %.3g, a chance of %.3f",
-      format_count(judged$leader_clicks), judged$leader_expected, format_count(judged$clicks - judged$leader_clicks),
-      judged$expected - judged$leader_expected, odds / before, assumed("mismatch_factor"), assumed("mismatch_share"),
+    judged$harm == "wrong page leads",
+    sprintf("confidence: %s clicks of %.2f expected on the leading page and %s of %.2f on the other are %.3g times as likely where the leader is clicked %.2f times as often as it should be; odds %g / %g x %.3g = %.3g, a chance of %.3f",
+      format_count(judged$leader_clicks), judged$leader_expected,
+      format_count(judged$clicks - judged$leader_clicks),
+      judged$expected - judged$leader_expected, odds / before, assumed("mismatch_factor"),
+      assumed("mismatch_share"),
       1 - assumed("mismatch_share"), odds / before, odds, judged$confidence),
     rep(TRUE, nrow(judged)), sprintf("confidence: taken as %.3f", judged$confidence))
 }

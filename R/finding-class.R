@@ -7,7 +7,8 @@
 finding_kinds <- function() {
   list(
     low_ctr = kind_entry(find_low_ctr, "low CTR", "low CTR", "L", hours = 1, of_place = FALSE),
-    striking_distance = kind_entry(find_striking_distance, "in striking distance", "striking", "S", hours = 4),
+    striking_distance = kind_entry(find_striking_distance, "in striking distance", "striking", "S",
+    hours = 4),
     cannibalized = kind_entry(find_cannibalized, "cannibalized", "cannibal.", "C", hours = 3),
     falling = kind_entry(find_falling, "falling", "falling", "F", hours = 2),
     rising = kind_entry(find_rising, "rising", "rising", "R", hours = 1),
@@ -19,15 +20,18 @@ finding_kinds <- function() {
 # label: in sentences; short: in narrow columns; initial: of its ids; hours: of work, unless told
 # otherwise; of_place: about where a page stands, which nobody can judge while pages compete, not
 # about how it is clicked there.
-kind_entry <- function(find, label, short, initial, hours, of_place = TRUE) list(find = find, label = label,
+kind_entry <- function(find, label, short, initial, hours, of_place = TRUE) list(find = find,
+  label = label,
   short = short, initial = initial, hours = hours, of_place = of_place)
 
 kind_fact <- function(kind, fact) unname(unlist(lapply(finding_kinds(), `[[`, fact))[kind])
 
 kind_label <- function(kind) kind_fact(kind, "label")
 
-finding_columns <- c("kind", "query", "page", "pages", "clicks", "impressions", "ctr", "position", "expected_ctr",
-  "gain", "gain_low", "gain_high", "confidence", "action", "reason", "claims", "identity", "work", "how")
+finding_columns <- c("kind", "query", "page", "pages", "clicks", "impressions", "ctr", "position",
+  "expected_ctr",
+  "gain", "gain_low", "gain_high", "confidence", "action", "reason", "claims", "identity", "work",
+  "how")
 
 # Findings of one kind on single pairs. `rows`: which rows of `pairs`.
 pair_findings <- function(kind, summary, pairs, rows, gain, confidence, action, reason, how) {
@@ -71,5 +75,6 @@ page_words <- function(summary, page) {
 }
 
 in_period <- function(summary) {
-  if (summary$window$assumed) "in the file" else sprintf("in %s", format_plural(summary$recent$days, "day"))
+  if (summary$window$assumed) "in the file" else sprintf("in %s",
+    format_plural(summary$recent$days, "day"))
 }

@@ -24,26 +24,31 @@ judge_contests <- function(rivals, course, fits, spread, beneath) {
   splitting <- harm == "splitting"
   wrong <- harm == "wrong page leads"
   merged <- splitting | done$level
-  confidence <- fcase(harm == "swapping", done$swapping, wrong, done$passed_by, any_harm, assumed("contest_confidence"))
+  confidence <- fcase(harm == "swapping", done$swapping, wrong, done$passed_by, any_harm,
+    assumed("contest_confidence"))
   # Merged, the page stays whose words match; else the one that holds the better position.
-  keep_first <- fcase(wrong, FALSE, merged & of$fit1 != of$fit2, of$fit1 > of$fit2, any_harm, of$held1 <= of$held2)
+  keep_first <- fcase(wrong, FALSE, merged & of$fit1 != of$fit2, of$fit1 > of$fit2, any_harm,
+    of$held1 <= of$held2)
   either <- function(first, second) ifelse(keep_first, of[[first]], of[[second]])
   # Where pages swap, where each stands while it leads.
   stands <- ifelse(rep(harm == "swapping", 2), c(of$held1, of$held2), c(of$position1, of$position2))
   set(of, j = c("stands1", "stands2"), value = split(stands, rep(1:2, each = nrow(of))))
-  best <- fcase(splitting, pmin(of$held1, of$held2, of$position1, of$position2), any_harm, pmin(of$held1, of$held2))
+  best <- fcase(splitting, pmin(of$held1, of$held2, of$position1, of$position2), any_harm,
+    pmin(of$held1, of$held2))
   data.table(of[, c("query", "days", "changes", "clicks", "expected")], done[, c("harm", "level")],
     confidence, merged, keep = either("page1", "page2"), other = either("page2", "page1"),
     held = fcase(merged, best * assumed("merge_rise"), wrong, of$position1, any_harm, best),
     stands = either("stands1", "stands2"), held_other = either("stands2", "stands1"),
     leader_clicks = of$clicks1, leader_expected = of$expected1,
-    led_keep = either("led1", "led2"), led_other = either("led2", "led1"), together = of$weeks_together,
+    led_keep = either("led1", "led2"), led_other = either("led2", "led1"),
+    together = of$weeks_together,
     since = rivals$dates[of$last_change], keep_leads = keep_first == of$first_leads,
     searches = ifelse(splitting, of$searches_together, of$searches),
     chance = fcase(merged, assumed("merge_chance"), wrong, confidence, any_harm, 1),
     reason = fcase(done$family, "a page and one beneath it that both do well",
       done$rightly, "two pages, of which the one that matches better leads",
-      done$level | pmin(of$position1, of$position2) < 3 & of$places < 3, "two pages that both do well at the top",
+      done$level | pmin(of$position1, of$position2) < 3 & of$places < 3,
+      "two pages that both do well at the top",
       any_harm, "two pages, one of which leads throughout"))
 }
 
@@ -52,26 +57,32 @@ judge_contests <- function(rivals, course, fits, spread, beneath) {
 # (`family`), and whether the one leads that matches better, though shown together (`rightly`).
 harm_done <- function(of, course, beneath) {
   swapping <- pmax(course$swaps, ifelse(of$apart_by_day, course$by_chance, 0))
-  lasting <- pmin(of$led1, of$led2) >= pmax(assumed("swap_days"), assumed("swap_share") * (of$led1 + of$led2))
+  lasting <- pmin(of$led1, of$led2) >= pmax(assumed("swap_days"),
+    assumed("swap_share") * (of$led1 + of$led2))
   near <- pmax(of$places, of$gap, na.rm = TRUE) < assumed("together_places")
-  beside <- near & of$weeks_together > assumed("together_weeks") & of$share_second > assumed("together_share") &
+  beside <- near & of$weeks_together > assumed("together_weeks") &
+    of$share_second > assumed("together_share") &
     pmin(of$position1, of$position2) > assumed("together_position")
   # Shown together and near each other day by day, which of the two is ahead is chance.
   swap <- lasting & swapping >= 0.5 & !(beside & of$side_by_side)
   passed_by <- passed_by_chance(of, of$fit1, of$fit2, of$spread)
-  harm <- fcase(swap, "swapping", passed_by > assumed("mismatch_listed"), "wrong page leads", beside, "splitting",
+  harm <- fcase(swap, "swapping", passed_by > assumed("mismatch_listed"), "wrong page leads",
+    beside, "splitting",
     rep(TRUE, nrow(of)), "")
   nearest <- pmin(of$held1, of$held2)
   level <- harm == "swapping" & (nearest > assumed("page_one_ends") |
     (abs(of$held1 - of$held2) < assumed("level_share") * nearest) %in% TRUE)
-  family <- harm == "splitting" & beneath & pmax(of$position1, of$position2) <= assumed("page_one_ends") &
+  family <- harm == "splitting" & beneath &
+    pmax(of$position1, of$position2) <= assumed("page_one_ends") &
     pmin(of$factor, of$factor2) >= assumed("well_off_factor")
   rightly <- harm == "splitting" & leads_rightly(of$fit1, of$fit2, of$position1, of$position2)
-  data.table(harm = ifelse(family | rightly | level & nearest < assumed("top_three_ends"), "", harm), swapping, passed_by, level,
+  data.table(harm = ifelse(family | rightly | level & nearest < assumed("top_three_ends"), "",
+    harm), swapping, passed_by, level,
     family, rightly)
 }
 
-fits_better <- function(fit, other) (fit > other & fit - other >= assumed("match_words") * fit) %in% TRUE
+fits_better <- function(fit, other) (fit > other & fit -
+  other >= assumed("match_words") * fit) %in% TRUE
 
 # Whether the page that matches a query better is well ahead, too. Of a page that holds none of its
 # words, nothing is known.
@@ -86,9 +97,11 @@ leads_rightly <- function(fit1, fit2, position1, position2) {
 passed_by_chance <- function(pages, fit1, fit2, spread) {
   steps <- seq(-2, 2, by = 0.5)
   log_likely <- function(share, factor, sd) do.call(cbind, lapply(steps, function(z) {
-    log(share) + stats::dnorm(z, log = TRUE) + log_clicks_likely(pages, factor * exp(z * sd), spread)
+    log(share) + stats::dnorm(z, log = TRUE) +
+      log_clicks_likely(pages, factor * exp(z * sd), spread)
   }))
-  likely <- highest_one(cbind(log_likely(assumed("mismatch_share"), assumed("mismatch_factor"), assumed("mismatch_sd")),
+  likely <- highest_one(cbind(log_likely(assumed("mismatch_share"), assumed("mismatch_factor"),
+    assumed("mismatch_sd")),
     log_likely(1 - assumed("mismatch_share"), 1, assumed("mismatch_usual_sd"))))
   passed <- rowSums(likely[, seq_along(steps), drop = FALSE]) / rowSums(likely)
   close <- pages$position2 < pages$position1 + assumed("match_places")
@@ -112,24 +125,28 @@ contest_figures <- function(rivals, course, fits, spread) {
   first_led <- course$leads > 0.5
   one <- rivals$first
   two <- rivals$second
-  fit_of <- function(rival) fits$fit[match(paste(rival$query, rival$page), paste(fits$query, fits$page))]
+  fit_of <- function(rival) fits$fit[match(paste(rival$query, rival$page),
+    paste(fits$query, fits$page))]
   factor_of <- function(rival) own_factor(rival$clicks, rival$expected, spread)
   last <- ncol(first_led)
   changed <- first_led[, -1, drop = FALSE] != first_led[, -last, drop = FALSE]
   together <- weeks_together(seen, rivals$dates)
   searches <- rowSums(pmax(seen[[1]], seen[[2]]))
   gap <- median_gap(rivals$position)
-  data.table(query = rivals$queries, rivals$totals[, .(clicks = sum(clicks), expected = sum(expected)),
+  data.table(query = rivals$queries, rivals$totals[,
+    .(clicks = sum(clicks), expected = sum(expected)),
     by = "query"][, c("clicks", "expected")],
     page1 = one$page, page2 = two$page, position1 = one$position, position2 = two$position,
     places = abs(one$position - two$position),
-    clicks1 = one$clicks, expected1 = one$expected, clicks2 = two$clicks, expected2 = two$expected, spread,
+    clicks1 = one$clicks, expected1 = one$expected, clicks2 = two$clicks, expected2 = two$expected,
+    spread,
     factor = factor_of(one), factor2 = factor_of(two),
     fit1 = fit_of(one), fit2 = fit_of(two), days = rowSums(any_day),
     held1 = position_held(seen[[1]], rivals$position[[1]], first_led),
     held2 = position_held(seen[[2]], rivals$position[[2]], !first_led),
     led1 = rowSums(any_day & first_led), led2 = rowSums(any_day & !first_led),
-    changes = rowSums(changed), last_change = max.col(cbind(TRUE, changed), "last"), first_leads = first_led[, last],
+    changes = rowSums(changed), last_change = max.col(cbind(TRUE, changed), "last"),
+    first_leads = first_led[, last],
     together, gap, side_by_side = !is.na(gap) & gap < 4 & together$larger_share < 0.7,
     apart_by_day = apart_by_day(seen),
     # Shown together, one search gives both pages an impression: searches are the larger of the two,
@@ -144,8 +161,10 @@ weeks_together <- function(seen, dates) {
   by_week <- lapply(seen, function(side) t(rowsum(t(side), week)))
   any_week <- by_week[[1]] + by_week[[2]] > 0
   share <- ifelse(any_week, by_week[[2]] / (by_week[[1]] + by_week[[2]]), NA)
-  data.table(weeks_together = rowMeans(ifelse(any_week, by_week[[1]] > 0 & by_week[[2]] > 0, NA), na.rm = TRUE),
-    share_second = rowMeans(share, na.rm = TRUE), larger_share = rowMeans(pmax(share, 1 - share), na.rm = TRUE))
+  data.table(weeks_together = rowMeans(ifelse(any_week, by_week[[1]] > 0 & by_week[[2]] > 0, NA),
+    na.rm = TRUE),
+    share_second = rowMeans(share, na.rm = TRUE),
+    larger_share = rowMeans(pmax(share, 1 - share), na.rm = TRUE))
 }
 
 # Position of a page over the days in which it leads; Inf where it never does.
@@ -156,7 +175,8 @@ position_held <- function(seen, position, leads) {
 }
 
 # Places between the two on the middle one of the days that have both; NA where none has.
-median_gap <- function(position) apply(abs(position[[1]] - position[[2]]), 1, stats::median, na.rm = TRUE)
+median_gap <- function(position) apply(abs(position[[1]] - position[[2]]), 1, stats::median,
+  na.rm = TRUE)
 
 # Whether days have one page or the other: impressions of both on one day are fewer than if each
 # search showed either by chance, by a good part and by more than luck.

@@ -10,7 +10,8 @@
 # Clicks that the curve expects of every day's row.
 expect_days <- function(contest, summary, curve) {
   segment <- summary$queries$segment[contest$query]
-  set(copy(contest), j = "expected", value = contest$impressions * curve_ctr(curve, contest$position, segment, 1,
+  set(copy(contest), j = "expected", value = contest$impressions *
+    curve_ctr(curve, contest$position, segment, 1,
     contest$impressions))
 }
 
@@ -42,8 +43,10 @@ rival_days <- function(days) {
 chances_ahead <- function(rivals) {
   noise <- sqrt(1 / (rivals$seen[[1]] + 1) + 1 / (rivals$seen[[2]] + 1) + assumed("lead_wavers")^2)
   # A page that was not seen that day would have earned something had it been.
-  least <- 0.25 * (rivals$expected[[1]] + rivals$expected[[2]]) / pmax(rivals$seen[[1]] + rivals$seen[[2]], 1)
-  ahead <- stats::pnorm(log((rivals$expected[[1]] + least) / (rivals$expected[[2]] + least)) / noise)
+  least <- 0.25 * (rivals$expected[[1]] + rivals$expected[[2]]) /
+    pmax(rivals$seen[[1]] + rivals$seen[[2]], 1)
+  ahead <- stats::pnorm(log((rivals$expected[[1]] + least) / (rivals$expected[[2]] + least)) /
+    noise)
   ahead[rivals$seen[[1]] + rivals$seen[[2]] == 0] <- 0.5
   ahead
 }
@@ -67,7 +70,8 @@ lead_course <- function(ahead, dates) {
   leads <- leads_smoothed(ahead, turn)
   alone <- which(weights[, "by_chance"] > 0.5)
   leads[alone, ] <- (share * ahead / (share * ahead + (1 - share) * (1 - ahead)))[alone, ]
-  list(swaps = weights[, "lasting"] * forward$twice, by_chance = weights[, "by_chance"], leads = leads)
+  list(swaps = weights[, "lasting"] * forward$twice, by_chance = weights[, "by_chance"],
+    leads = leads)
 }
 
 # Likelihood of the chain, and the chance that it changed twice or more. States: who leads x changes
@@ -94,7 +98,8 @@ leads_smoothed <- function(ahead, turn) {
   before <- ahead
   for (day in seq_along(turn)) {
     come <- before[, day] * (1 - turn[day]) + (1 - before[, day]) * turn[day]
-    before[, day + 1] <- come * ahead[, day + 1] / (come * ahead[, day + 1] + (1 - come) * (1 - ahead[, day + 1]))
+    before[, day + 1] <- come * ahead[, day + 1] /
+      (come * ahead[, day + 1] + (1 - come) * (1 - ahead[, day + 1]))
   }
   after <- matrix(0.5, nrow(ahead), days)
   for (day in rev(seq_along(turn))) {

@@ -4,15 +4,18 @@
 # The pages of a query that matter: at least a tenth of its impressions, on at least a seventh of
 # its days (a blip is shorter), and not far below the best placed page.
 weighty_pages <- function(contest) {
-  pages <- contest[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(impressions * position),
+  pages <- contest[, .(clicks = sum(clicks), impressions = sum(impressions),
+    weighted = sum(impressions * position),
     days = .N), by = c("query", "page")]
   pages[, "position" := weighted / impressions]
   all_days <- contest[, .(all_days = length(unique(date))), by = "query"]
   pages <- all_days[pages, on = "query"]
-  pages[, c("share", "total", "best") := list(impressions / sum(impressions), sum(impressions), min(position)),
+  pages[, c("share", "total", "best") :=
+    list(impressions / sum(impressions), sum(impressions), min(position)),
     by = "query"]
   # The best placed page must itself be shown regularly to make others look far down.
-  pages[, "reason" := ifelse(pages$position > pages$best + 15 & pages$position > 20, "a second page far down",
+  pages[, "reason" := ifelse(pages$position > pages$best + 15 & pages$position > 20,
+    "a second page far down",
     ifelse(pages$days < pmax(4, pages$all_days / 7), "a page seen for a few days only",
       ifelse(pages$share < 0.1, "a second page with few impressions", "")))]
   pages[]
@@ -29,7 +32,8 @@ versions_of_one <- function(pages, summary) {
   set(of, j = "row", value = seq_len(nrow(of)))
   setorderv(of, c("query", "plain", "impressions"), c(1L, 1L, -1L))
   of[, "again" := duplicated(of, by = c("query", "plain"))]
-  replace(pages$reason, of$row[of$again & of$reason == ""], "versions of one page for another language or country")
+  replace(pages$reason, of$row[of$again & of$reason == ""],
+    "versions of one page for another language or country")
 }
 
 # Whether one of two pages lies beneath the other (/guides/ and /guides/kale/); all lie beneath the
@@ -37,7 +41,8 @@ versions_of_one <- function(pages, summary) {
 beneath_other <- function(first, second, page) {
   folder <- function(code) sub("/?$", "/", page[code])
   is_home <- function(code) grepl("^[a-z][a-z0-9+.-]*://[^/]*/$", folder(code))
-  startsWith(folder(first), folder(second)) & !is_home(second) | startsWith(folder(second), folder(first)) & !is_home(first)
+  startsWith(folder(first), folder(second)) & !is_home(second) |
+    startsWith(folder(second), folder(first)) & !is_home(first)
 }
 
 # How well a page fits a query: how many of the query's telling words stand in the page's address or
@@ -49,7 +54,8 @@ page_fits <- function(summary, wanted) {
   set(words, j = "query", value = queries[words$query])
   asked <- words[wanted, on = "query", nomatch = NULL, allow.cartesian = TRUE]
   if (!nrow(asked)) return(data.table(wanted, fit = 0L))
-  held <- words[own, on = "query", nomatch = NULL, allow.cartesian = TRUE][, .(holding = .N), by = c("page", "word")]
+  held <- words[own, on = "query", nomatch = NULL, allow.cartesian = TRUE][, .(holding = .N),
+    by = c("page", "word")]
   others <- own[, .(others = .N - 1L), by = "page"]
   asked <- others[held[asked, on = c("page", "word")], on = "page"]
   # The query itself holds all of its words.

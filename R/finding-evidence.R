@@ -9,7 +9,8 @@ pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
   cells <- summary$recent_cells
   pairs <- copy(summary$pairs)
   pair <- rep(seq_len(nrow(pairs)), cells[, .N, by = c("query", "page")]$N)
-  on_curve <- cells$impressions * curve_ctr(curve, cells$position, summary$queries$segment[cells$query], cells$rows,
+  on_curve <- cells$impressions * curve_ctr(curve, cells$position,
+    summary$queries$segment[cells$query], cells$rows,
     cells$impressions)
   set(pairs, j = "segment", value = summary$queries$segment[pairs$query])
   set(pairs, j = "expected", value = sum_codes(on_curve, pair, nrow(pairs)))
@@ -18,7 +19,8 @@ pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
   set(pairs, j = c("shape", "rate"), value = factor_posterior(pairs$clicks, pairs$expected, spread))
   set(pairs, j = "own", value = pairs$shape / pairs$rate)
   set(pairs, j = "curve_se", value = curve_log_se(curve, pairs$position, pairs$segment))
-  set(pairs, j = "judged", value = pairs$segment %in% segments & pairs$impressions >= min_impressions)
+  set(pairs, j = "judged", value = pairs$segment %in% segments &
+    pairs$impressions >= min_impressions)
   pairs[]
 }
 
@@ -35,7 +37,8 @@ gain_interval <- function(mean, sd) {
 # seen fewer than 10 times.
 pair_weeks <- function(summary, at, weeks, least = 10) {
   rows <- summary$weekly[summary$weekly$week %in% weeks]
-  sums <- rows[, .(clicks = sum(clicks), seen = sum(impressions), weighted = sum(impressions * position)),
+  sums <- rows[, .(clicks = sum(clicks), seen = sum(impressions),
+    weighted = sum(impressions * position)),
     by = c("query", "page")]
   sums <- sums[sums$seen >= least]
   own <- sums[sums[at, on = c("query", "page"), which = TRUE, mult = "first"]]

@@ -10,7 +10,8 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   at <- pairs[candidates]
   rest <- page_rests(pairs, at$page)
   fit <- judge_low(c(at$clicks, rest$clicks), c(at$expected, rest$expected), c(at$page, rest$page),
-    word_table(summary$queries$key[at$query], function_only), rep(c(TRUE, FALSE), c(nrow(at), nrow(rest))))
+    word_table(summary$queries$key[at$query], function_only),
+    rep(c(TRUE, FALSE), c(nrow(at), nrow(rest))))
   own <- seq_len(nrow(at))
   judged <- fit$judged[own]
   set(at, j = "expected", value = fit$expected[own])
@@ -30,19 +31,23 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   of_work <- ifelse(whole & !options$by_line, stats::ave(gain$gain, page, FUN = sum), gain$gain)
   worth <- which(of_work >= options$least)
   worth <- worth[worthiest_within(judged$confidence[likely[worth]], gain$gain[worth], options$fdr)]
-  unsure <- which(at$clicks < assumed("low_below") * at$expected & at$tested & judged$confidence > 0.2)
-  aside <- rbind(held_lines(fit$topics), unsure_line(at$query[setdiff(unsure, likely[worth])], options$fdr))
+  unsure <- which(at$clicks < assumed("low_below") * at$expected & at$tested &
+    judged$confidence > 0.2)
+  aside <- rbind(held_lines(fit$topics),
+    unsure_line(at$query[setdiff(unsure, likely[worth])], options$fdr))
   if (!length(worth)) return(no_findings(aside))
   listed <- likely[worth]
   gain <- lapply(gain, `[`, worth)
   levels <- lapply(levels, `[`, worth)
   siblings <- shortfalls[match(at$page[listed], shortfalls$page)]
   at <- at[listed]
-  found <- pair_findings("low_ctr", summary, pairs, candidates[listed], gain, judged$confidence[listed],
+  found <- pair_findings("low_ctr", summary, pairs, candidates[listed], gain,
+    judged$confidence[listed],
     low_ctr_action(summary, at, siblings), low_ctr_reason(summary, at, siblings, gain$gain),
     low_ctr_how(summary, pairs[candidates[listed]], at, levels, gain, fit, judged[listed]))
   # Queries that one rewrite of the page mends are one piece of work.
-  set(found, j = "work", value = ifelse(siblings$whole, paste("snippet", summary$pages$key[at$page]), found$identity))
+  set(found, j = "work", value = ifelse(siblings$whole,
+    paste("snippet", summary$pages$key[at$page]), found$identity))
   list(found = found, aside = aside)
 }
 
@@ -50,7 +55,8 @@ find_low_ctr <- function(summary, curve, pairs, options) {
 # together as make three expected clicks count as one query (which differs from the usual by less
 # than one query does, so this is careful).
 page_rests <- function(pairs, pages) {
-  small <- pairs[pairs$judged & pairs$expected < 1 & pairs$page %in% pages, c("page", "clicks", "expected")]
+  small <- pairs[pairs$judged & pairs$expected < 1 & pairs$page %in% pages,
+    c("page", "clicks", "expected")]
   setorderv(small, "page")
   sums <- cumsum(small$expected)
   before <- (sums - small$expected)[match(small$page, small$page)]
@@ -61,7 +67,8 @@ page_rests <- function(pairs, pages) {
 
 held_lines <- function(topics) {
   if (!nrow(topics)) return(NULL)
-  data.table(kind = "low_ctr", reason = sprintf("\"%s\" on all %d pages earns %s of the curve: the results page holds it back, not a snippet", topics$word,
+  data.table(kind = "low_ctr",
+    reason = sprintf("\"%s\" on all %d pages earns %s of the curve: the results page holds it back, not a snippet", topics$word,
     topics$pages, format_share(topics$share)), queries = topics$queries)
 }
 
@@ -83,8 +90,10 @@ low_ctr_gain <- function(at, levels) {
 
 # The level today and the usual one, as factors on the curve, with the variances of their logs.
 low_ctr_levels <- function(at, groups) {
-  level <- low_levels(log_factor(at$clicks, at$expected), factor_noise(at$clicks, at$expected), groups)
-  list(usual = exp(level$usual + level$usual_var / 2), today = exp(level$today + level$today_var / 2),
+  level <- low_levels(log_factor(at$clicks, at$expected), factor_noise(at$clicks, at$expected),
+    groups)
+  list(usual = exp(level$usual + level$usual_var / 2),
+    today = exp(level$today + level$today_var / 2),
     usual_var = level$usual_var,
     today_var = level$today_var, shared = rep_len(level$shared, nrow(at)))
 }
@@ -113,8 +122,10 @@ worthiest_within <- function(confidence, worth = rep(1, length(confidence)), fdr
 # and whether that is the page's doing.
 page_shortfalls <- function(at, judged) {
   short <- judged$confidence > 0.5
-  out <- data.table(page = at$page, low = short, missed = ifelse(short, pmax(0, at$expected - at$clicks), 0),
-    whole = judged$page_low)[, .(tested = .N, low = sum(low), missed = sum(missed), whole = max(whole)), by = "page"]
+  out <- data.table(page = at$page, low = short,
+    missed = ifelse(short, pmax(0, at$expected - at$clicks), 0),
+    whole = judged$page_low)[, .(tested = .N, low = sum(low), missed = sum(missed),
+    whole = max(whole)), by = "page"]
   out[, "whole" := (whole > 0.5 | low >= tested / 2) & low >= 2]
   out[]
 }

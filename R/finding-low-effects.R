@@ -17,7 +17,8 @@ low_levels <- function(z, noise, groups) {
   # The low ones' mean is known from few.
   of_mean <- (usual / seen)^2 * groups$sd[2]^2 / (groups$seen[2] + 1)
   list(today = groups$mean[2] + total / seen * (z - groups$mean[2]), today_var = today_var,
-    usual = groups$mean[1] + usual / seen * (z - groups$mean[2]), usual_var = usual * (1 - usual / seen) + of_mean,
+    usual = groups$mean[1] + usual / seen * (z - groups$mean[2]),
+    usual_var = usual * (1 - usual / seen) + of_mean,
     shared = usual / total * today_var)
 }
 
@@ -49,7 +50,8 @@ judge_low <- function(clicks, expected, page, words, single = rep(TRUE, length(c
   held <- topics$part / (topics$part + levels$pages$weight[["low"]])
   set(judged, j = "by_topic", value = ifelse(topics$low > 0.5, 0, topics$low))
   set(judged, j = "unseen_topic", value = ifelse(topics$alone, judged$page_low * held, 0))
-  set(judged, j = "confidence", value = pmax(0, judged$low * (1 - judged$by_topic) * (1 - assumed("low_doubt")) -
+  set(judged, j = "confidence", value = pmax(0,
+    judged$low * (1 - judged$by_topic) * (1 - assumed("low_doubt")) -
     judged$unseen_topic))
   c(levels, list(judged = judged, expected = expected, topics = topics$found))
 }
@@ -64,7 +66,8 @@ fit_levels <- function(clicks, expected, page, known, most = 6000L) {
   # One page, or none told: what all queries share is the site's level.
   if (length(at$page) == 1) return(list(all = all, pages = no_page_effects(),
     pairs = fit_query_groups(clicks_over_factors(clicks[best], expected[best]), near = all)))
-  said <- order(-rowsum(1 / (1 / (expected + 0.5) + all$sd[1]^2), page, reorder = FALSE)[match(at$page, unique(page))])
+  said <- order(-rowsum(1 / (1 / (expected + 0.5) + all$sd[1]^2), page,
+    reorder = FALSE)[match(at$page, unique(page))])
   said <- sort(said[cumsum(at$pairs[said]) <= most | seq_along(said) <= 20])
   rows <- at$order[unlist(Map(seq, at$first[said], length.out = at$pairs[said]))]
   of <- rep(seq_along(said), at$pairs[said])
@@ -77,7 +80,8 @@ fit_levels <- function(clicks, expected, page, known, most = 6000L) {
     pages <- fit_pages(likelihood, at$pairs[said])
     # What the page's other pairs say of it, so that nothing counts twice.
     others <- Reduce(`+`, page_shares(likelihood, pages))[of, , drop = FALSE] / own
-    pairs <- fit_query_groups(clicks_beside_pages(clicks[rows[use]], expected[rows[use]], others[use, , drop = FALSE]),
+    pairs <- fit_query_groups(clicks_beside_pages(clicks[rows[use]], expected[rows[use]],
+      others[use, , drop = FALSE]),
       near = pairs)
   }
   # The site's level is the pairs', pages have what is theirs beside it.
@@ -93,5 +97,6 @@ clicks_beside_pages <- function(clicks, expected, posterior) {
   given <- clicks_over_factors(clicks, expected, both_grid)
   posterior <- posterior / rowSums(posterior)
   steps <- round((effect_grid - effect_grid[1]) / diff(factor_grid[1:2]))
-  Reduce(`+`, lapply(seq_along(steps), function(k) posterior[, k] * given[, steps[k] + seq_along(factor_grid), drop = FALSE]))
+  Reduce(`+`, lapply(seq_along(steps),
+    function(k) posterior[, k] * given[, steps[k] + seq_along(factor_grid), drop = FALSE]))
 }

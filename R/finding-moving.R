@@ -12,24 +12,30 @@ two_windows <- function(summary, curve) {
   weekly <- summary$weekly
   last <- summary$recent$days %/% 7L
   if (is.null(weekly) || last < 2 * assumed("moved_weeks")) return(NULL)
-  side <- ifelse(weekly$week > last - assumed("moved_weeks"), 2L, ifelse(weekly$week > last - 2 * assumed("moved_weeks"), 1L, 0L))
+  side <- ifelse(weekly$week > last - assumed("moved_weeks"), 2L,
+    ifelse(weekly$week > last - 2 * assumed("moved_weeks"), 1L, 0L))
   own <- copy(weekly)[side > 0]
   set(own, j = "side", value = side[side > 0])
   set(own, j = "weighted", value = own$impressions * own$position)
-  set(own, j = "expected", value = own$impressions * curve_ctr(curve, own$position, summary$queries$segment[own$query],
+  set(own, j = "expected", value = own$impressions *
+    curve_ctr(curve, own$position, summary$queries$segment[own$query],
     1, own$impressions))
-  set(own, j = "demand", value = searches_seen(own$impressions, own$position, page_one_views(summary)))
+  set(own, j = "demand", value = searches_seen(own$impressions, own$position,
+    page_one_views(summary)))
   moved <- pair_sums(own)
   moved <- moved[moved$impressions_1 > 0 & moved$impressions_2 > 0]
   for (side in 1:2) set(moved, j = paste0("position_", side),
     value = moved[[paste0("weighted_", side)]] / moved[[paste0("impressions_", side)]])
   factor <- pair_factor(moved, curve$fits[[1]])
-  cbind(moved, change_parts(moved$clicks_1, moved$clicks_2, moved$expected_1, moved$expected_2, moved$demand_1,
+  cbind(moved, change_parts(moved$clicks_1, moved$clicks_2, moved$expected_1, moved$expected_2,
+    moved$demand_1,
     moved$demand_2, factor)[, c("position", "click_through")])
 }
 
-find_falling <- function(summary, curve, pairs, options) find_moving(summary, curve, pairs, options, "falling")
-find_rising <- function(summary, curve, pairs, options) find_moving(summary, curve, pairs, options, "rising")
+find_falling <- function(summary, curve, pairs, options) find_moving(summary, curve, pairs,
+  options, "falling")
+find_rising <- function(summary, curve, pairs, options) find_moving(summary, curve, pairs, options,
+  "rising")
 
 find_moving <- function(summary, curve, pairs, options, kind) {
   # Both kinds look at the same two windows.
@@ -42,14 +48,16 @@ find_moving <- function(summary, curve, pairs, options, kind) {
   gain <- moving_gain(moving$moved, change, down)
   # What is foretold by the position alone and did not show in clicks is no finding yet.
   shown <- (change$by_position + change$seen - change$usual) * if (down) -1 else 1
-  worth <- which(pairs$tested[moving$at] & shown > assumed("moved_by") & confidence > 0.5 & gain$gain >= options$least)
+  worth <- which(pairs$tested[moving$at] & shown > assumed("moved_by") & confidence > 0.5 &
+    gain$gain >= options$least)
   listed <- worth[worthiest_within(confidence[worth], gain$gain[worth], options$fdr)]
   if (!length(listed)) return(no_findings())
   of <- cbind(moving$moved[listed], change[listed])
   share <- of$position / (of$position + of$click_through)
   gain <- lapply(gain, `[`, listed)
   list(found = pair_findings(kind, summary, pairs, moving$at[listed], gain, confidence[listed],
-    moving_action(summary, of, share, kind), moving_reason(of, share), moving_how(of, gain, confidence[listed], down)))
+    moving_action(summary, of, share, kind), moving_reason(of, share),
+    moving_how(of, gain, confidence[listed], down)))
 }
 
 # Pairs that both windows show often enough to judge: the rows of `pairs` they are (`at`),
@@ -58,7 +66,8 @@ moving_pairs <- function(summary, curve, pairs) {
   moved <- two_windows(summary, curve)
   if (is.null(moved)) return(list(at = integer()))
   at <- pairs[moved, on = c("query", "page"), which = TRUE]
-  use <- which(!is.na(at) & pairs$judged[at] & pmin(moved$impressions_1, moved$impressions_2) >= 20 & moved$clicks_1 +
+  use <- which(!is.na(at) & pairs$judged[at] &
+    pmin(moved$impressions_1, moved$impressions_2) >= 20 & moved$clicks_1 +
     moved$clicks_2 >= 8)
   if (length(use) < 20) return(list(at = integer()))
   list(at = at[use], moved = moved[use], change = real_change(moved[use]))
@@ -75,21 +84,27 @@ real_change <- function(moved) {
   # A search's position differs from the mean by about half of it, and clicks fall about as position
   # rises.
   wavering <- 0.5^2 * (1 / moved$impressions_1 + 1 / moved$impressions_2)
-  seen <- log_factor(moved$clicks_2, moved$expected_2) - log_factor(moved$clicks_1, moved$expected_1)
-  noise <- factor_noise(moved$clicks_1, moved$expected_1) + factor_noise(moved$clicks_2, moved$expected_2)
+  seen <- log_factor(moved$clicks_2, moved$expected_2) -
+    log_factor(moved$clicks_1, moved$expected_1)
+  noise <- factor_noise(moved$clicks_1, moved$expected_1) +
+    factor_noise(moved$clicks_2, moved$expected_2)
   # The pairs of which most is expected are enough for the fit.
   best <- utils::head(order(-(moved$expected_1 + moved$expected_2)), 2000)
   groups <- fit_groups(measured_over_factors(seen[best], noise[best]), usual_sd = 0.15)
   shares <- group_shares(seen, noise, groups)
   parts <- lapply(1:3, function(k) shrink_to(seen, noise, groups$mean[k], groups$sd[k]))
-  size <- by_position - groups$mean[1] + Reduce(`+`, Map(function(part, k) shares[, k] * part$mean, parts, 1:3))
+  size <- by_position - groups$mean[1] +
+    Reduce(`+`, Map(function(part, k) shares[, k] * part$mean, parts, 1:3))
   chance <- function(sign) Reduce(`+`, Map(function(part, k) {
-    shares[, k] * stats::pnorm((sign * (by_position - groups$mean[1] + part$mean) - assumed("moved_by")) /
+    shares[, k] * stats::pnorm((sign * (by_position - groups$mean[1] + part$mean) -
+      assumed("moved_by")) /
       sqrt(part$variance + wavering))
   }, parts, 1:3))
-  data.table(by_position, wavering, seen, noise, usual = groups$mean[1], usual_sd = groups$sd[1], size,
+  data.table(by_position, wavering, seen, noise, usual = groups$mean[1], usual_sd = groups$sd[1],
+    size,
     variance = wavering + Reduce(`+`, Map(function(part, k) shares[, k] * (part$variance +
-      (by_position - groups$mean[1] + part$mean - size)^2), parts, 1:3)), fell = chance(-1), rose = chance(1))
+      (by_position - groups$mean[1] + part$mean - size)^2), parts, 1:3)), fell = chance(-1),
+      rose = chance(1))
 }
 
 # Half of what was lost is taken to be won back; a rise that is given support, to go on by a third.
@@ -98,12 +113,15 @@ real_change <- function(moved) {
 # Per 30 days, with the ends of the interval and the clicks of four weeks `now`, half as seen and
 # half as foretold by the weeks before.
 moving_gain <- function(moved, change, down) {
-  now <- (moved$clicks_2 + moved$demand_2 * (moved$clicks_1 + 0.5) / moved$demand_1 * exp(change$size)) / 2
-  more <- function(move) pmax(0, now * (if (down) (exp(-move) - 1) * assumed("won_back") else exp(move * assumed("goes_on")) - 1)) *
+  now <- (moved$clicks_2 + moved$demand_2 * (moved$clicks_1 + 0.5) / moved$demand_1 *
+    exp(change$size)) / 2
+  more <- function(move) pmax(0, now *
+    (if (down) (exp(-move) - 1) * assumed("won_back") else exp(move * assumed("goes_on")) - 1)) *
     30 / (7 * assumed("moved_weeks"))
   reach <- stats::qnorm(0.95) * sqrt(change$variance)
   ends <- list(more(change$size - reach), more(change$size + reach))
-  list(gain = more(change$size), low = do.call(pmin, ends) / assumed("moved_gain"), high = do.call(pmax, ends) * assumed("moved_gain"), now = now)
+  list(gain = more(change$size), low = do.call(pmin, ends) / assumed("moved_gain"),
+    high = do.call(pmax, ends) * assumed("moved_gain"), now = now)
 }
 
 moving_how <- function(of, gain, confidence, down) {
@@ -113,12 +131,15 @@ moving_how <- function(of, gain, confidence, down) {
     sprintf("change by position on the curve, ln: %.3f beside the middle of all pairs, its wavering 0.25 x (1/%s + 1/%s) = %.4f",
       of$by_position, format_count(of$impressions_1), format_count(of$impressions_2), of$wavering),
     sprintf("change of click-through = ln((%s + 0.5) / (%.2f + 0.5)) - ln((%s + 0.5) / (%.2f + 0.5)) = %.3f, variance of its noise %.3f; pairs of this site usually move by %.3f on average, standard deviation %.3f",
-      format_count(of$clicks_2), of$expected_2, format_count(of$clicks_1), of$expected_1, of$seen, of$noise, of$usual,
+      format_count(of$clicks_2), of$expected_2, format_count(of$clicks_1), of$expected_1, of$seen,
+      of$noise, of$usual,
       of$usual_sd),
     sprintf("both together, luck and what the site did as a whole taken out: %.3f; clicks of four weeks now: %.2f", of$size, gain$now),
     if (down) sprintf("gain = half of what was lost = %.2f x (exp(%.3f) - 1) x %.1f x 30 / 28 = %.2f", gain$now, -of$size,
       assumed("won_back"), gain$gain) else
-      sprintf("gain = a third of the rise once more = %.2f x (exp(%.3f / 3) - 1) x 30 / 28 = %.2f", gain$now, of$size, gain$gain),
-    sprintf("confidence: chance that clicks for a search are %s by a quarter or more: %.3f", if (down) "down" else "up",
+      sprintf("gain = a third of the rise once more = %.2f x (exp(%.3f / 3) - 1) x 30 / 28 = %.2f",
+        gain$now, of$size, gain$gain),
+    sprintf("confidence: chance that clicks for a search are %s by a quarter or more: %.3f",
+    if (down) "down" else "up",
       confidence))
 }

@@ -10,16 +10,20 @@ find_new_page <- function(summary, curve, pairs, options) {
   if (!length(rows)) return(no_findings())
   at <- pairs[rows]
   idea <- shared_ideas(summary$queries$key[at$query])
-  there <- curve_ctr(curve, rep(assumed("new_page_reaches"), length(rows)), at$segment, at$rows, at$impressions)
+  there <- curve_ctr(curve, rep(assumed("new_page_reaches"), length(rows)), at$segment, at$rows,
+    at$impressions)
   by_idea <- split(seq_along(rows), idea)
   sums <- rbindlist(lapply(by_idea, function(own) {
     first <- own[which.max(at$impressions[own])]
     asked <- at[own]
     gain <- assumed("new_page_chance") * sum(asked$impressions * there[own]) * per_month(summary)
     # The chance is known to a factor of two or so.
-    list(earned = sum(asked$impressions * there[own]), query = summary$queries$query[at$query[first]],
-      page = summary$pages$page[at$page[first]], clicks = sum(asked$clicks), impressions = sum(asked$impressions),
-      position = sum(asked$impressions * asked$position) / sum(asked$impressions), expected = sum(asked$expected),
+    list(earned = sum(asked$impressions * there[own]),
+      query = summary$queries$query[at$query[first]],
+      page = summary$pages$page[at$page[first]], clicks = sum(asked$clicks),
+      impressions = sum(asked$impressions),
+      position = sum(asked$impressions * asked$position) / sum(asked$impressions),
+      expected = sum(asked$expected),
       gain = gain, queries = length(unique(asked$query)),
       others = paste(utils::head(setdiff(unique(summary$queries$query[asked$query[order(-asked$impressions)]]),
         summary$queries$query[at$query[first]]), 3), collapse = "\", \""))
@@ -27,21 +31,25 @@ find_new_page <- function(summary, curve, pairs, options) {
   sums[, c("row", "idea") := list(seq_len(nrow(sums)), names(by_idea))]
   sums <- sums[sums$gain >= options$least]
   if (!nrow(sums)) return(no_findings())
-  list(found = data.table(kind = "new_page", query = sums$query, page = sums$page, pages = sums$page,
+  list(found = data.table(kind = "new_page", query = sums$query, page = sums$page,
+    pages = sums$page,
     clicks = sums$clicks, impressions = sums$impressions,
-    ctr = sums$clicks / sums$impressions, position = sums$position, expected_ctr = sums$expected / sums$impressions,
+    ctr = sums$clicks / sums$impressions, position = sums$position,
+    expected_ctr = sums$expected / sums$impressions,
     gain = sums$gain, gain_low = sums$gain * assumed("new_page_low"),
     gain_high = sums$gain * assumed("new_page_high"), confidence = assumed("new_page_confidence"),
     action = sprintf("Write a page of its own for \"%s\" and link to it from %s, which is shown for it now without answering it.", sums$query, format_path(sums$page)),
     reason = sprintf("%s shown %s times %s, no nearer than position %s: the engine sees the topic on this site, but no page answers it.%s",
-      format_plural(sums$queries, "query", "queries"), format_count(sums$impressions), in_period(summary),
+      format_plural(sums$queries, "query", "queries"), format_count(sums$impressions),
+      in_period(summary),
       format_position(sums$position),
       ifelse(nzchar(sums$others), sprintf(" Asked too: \"%s\".", sums$others), "")),
     claims = lapply(by_idea[sums$row], function(own) rows[own]),
     identity = paste("new_page", sums$idea), work = paste("new_page", sums$idea),
     how = how_lines(sprintf("at position %d their %s impressions would earn %.2f clicks on the curve",
       as.integer(assumed("new_page_reaches")), format_count(sums$impressions), sums$earned),
-      sprintf("gain = chance of getting there x clicks x 30 / days = %.2f x %.2f x 30 / %d = %.2f", assumed("new_page_chance"),
+      sprintf("gain = chance of getting there x clicks x 30 / days = %.2f x %.2f x 30 / %d = %.2f",
+      assumed("new_page_chance"),
         sums$earned, as.integer(summary$recent$days), sums$gain),
       rep(sprintf("confidence is taken as %g, and the gain as known to a factor of two or three",
         assumed("new_page_confidence")), nrow(sums)))))

@@ -5,7 +5,8 @@
 
 # Where else a step should lead can be told: one position for all, or so many places ("+3").
 next_step <- function(position, target = "next") {
-  if (identical(target, "next")) return(ifelse(position > 10, assumed("target_from_page_two"), assumed("target_from_page_one")))
+  if (identical(target, "next")) return(ifelse(position > 10, assumed("target_from_page_two"),
+    assumed("target_from_page_one")))
   if (is.numeric(target)) return(rep_len(target, length(position)))
   pmax(1, position - as.numeric(sub("^[+]", "", target)))
 }
@@ -13,8 +14,10 @@ next_step <- function(position, target = "next") {
 # "next", a position, or places such as "+3"; anything else is refused.
 check_target <- function(target) {
   number <- suppressWarnings(as.numeric(target))
-  if (length(target) != 1 || is.na(target) || !(identical(target, "next") || !is.na(number) && number >= 1 && number <= 50)) {
-    abort_argument("target", "\"next\", a position from 1 to 50, or a number of places such as \"+3\"", target)
+  if (length(target) != 1 || is.na(target) ||
+    !(identical(target, "next") || !is.na(number) && number >= 1 && number <= 50)) {
+    abort_argument("target",
+      "\"next\", a position from 1 to 50, or a number of places such as \"+3\"", target)
   }
   if (is.character(target) && !is.na(number) && !startsWith(target, "+")) number else target
 }
@@ -22,18 +25,22 @@ check_target <- function(target) {
 find_striking_distance <- function(summary, curve, pairs, options) {
   band <- options$band
   target <- next_step(pairs$position, options$target)
-  rows <- which(pairs$tested & pairs$position >= band[1] & pairs$position <= band[2] & pairs$position >= target + 0.5)
+  rows <- which(pairs$tested & pairs$position >= band[1] & pairs$position <= band[2] &
+    pairs$position >= target + 0.5)
   if (!length(rows)) return(no_findings())
   at <- pairs[rows]
   target <- target[rows]
   step <- step_gain(summary, curve, at, target, options$target)
-  confidence <- in_band(at, band) * stats::pgamma(assumed("striking_factor"), at$shape, at$rate, lower.tail = FALSE)
+  confidence <- in_band(at, band) * stats::pgamma(assumed("striking_factor"), at$shape, at$rate,
+    lower.tail = FALSE)
   keep <- which(step$more > 0 & step$gain$gain >= options$least)
   if (!length(keep)) return(no_findings())
   step <- some_steps(step, keep)
   at <- at[keep]
-  list(found = pair_findings("striking_distance", summary, pairs, rows[keep], step$gain, confidence[keep],
-    striking_action(summary, at, target[keep]), striking_reason(summary, at, target[keep], step, own_rivals(pairs, at)),
+  list(found = pair_findings("striking_distance", summary, pairs, rows[keep], step$gain,
+    confidence[keep],
+    striking_action(summary, at, target[keep]),
+    striking_reason(summary, at, target[keep], step, own_rivals(pairs, at)),
     step_how(summary, at, target[keep], step,
       sprintf("confidence = chance that it lasts in the band x chance that its factor is above 0.5 = %.3f",
         confidence[keep]))))
@@ -55,12 +62,14 @@ step_gain <- function(summary, curve, at, target, rule = "next") {
   more <- seen * there - at$expected
   mean <- reach * at$own * more
   # Relative errors: own factor, both ends of the curve, and a factor of about 1.4 on the chance.
-  relative <- sqrt(1 / at$shape + 2 * at$curve_se^2 * (seen * there / pmax(more, 1e-9))^2 + assumed("step_chance_sd")^2)
+  relative <- sqrt(1 / at$shape + 2 * at$curve_se^2 * (seen * there / pmax(more, 1e-9))^2 +
+    assumed("step_chance_sd")^2)
   # On a flat curve the relative error has no bound; nobody can be clicked more often than seen.
   most <- pmax(seen - at$clicks, mean)
   gain <- lapply(list(gain = mean, low = mean * exp(-stats::qnorm(0.95) * relative),
     high = pmin(mean * exp(stats::qnorm(0.95) * relative), most)), `*`, per_month(summary))
-  list(gain = gain, more = more, there = there, reach = reach, wider = seen / at$impressions, learnt = chance$learnt)
+  list(gain = gain, more = more, there = there, reach = reach, wider = seen / at$impressions,
+    learnt = chance$learnt)
 }
 
 # The steps of some of the pairs.
@@ -79,7 +88,8 @@ step_how <- function(summary, at, target, step, sure) {
         format_count(step$learnt$cases), format_share(step$learnt$reached), step$reach,
         default_reach(at$position, target), assumed("step_past_counts"),
         paste(sprintf("%+.2f", step$learnt$coefficients), collapse = ", ")),
-    sprintf("gain = chance x own factor x (%.2f - %.2f) x 30 / %d = %.2f", at$impressions * step$wider * step$there,
+    sprintf("gain = chance x own factor x (%.2f - %.2f) x 30 / %d = %.2f",
+    at$impressions * step$wider * step$there,
       at$expected, as.integer(summary$recent$days), step$gain$gain), sure)
 }
 
@@ -88,7 +98,8 @@ step_how <- function(summary, at, target, step, sure) {
 # How many times the impressions of page two a query has on page one: from the site's pairs that
 # were on both in different weeks, held to a default that stands for a factor within 1.1 and 2
 # (`default_sd` of its log) in two of three sites.
-page_one_views <- function(summary, default = assumed("page_one_views"), default_sd = assumed("page_one_views_sd")) {
+page_one_views <- function(summary, default = assumed("page_one_views"),
+  default_sd = assumed("page_one_views_sd")) {
   weekly <- summary$weekly
   if (is.null(weekly)) return(default)
   side <- fcase(weekly$position < 9.5, 1L, weekly$position > 11.5 & weekly$position < 20.5, 2L)
@@ -107,7 +118,8 @@ page_one_views <- function(summary, default = assumed("page_one_views"), default
   n <- length(ratio)
   spread <- (if (n > 1) stats::var(ratio) * (n - 1) else 0) + 3 * default_sd^2
   worth <- spread / (n + 2) / default_sd^2
-  min(assumed("page_one_views_most"), max(1, exp((worth * log(default) + sum(ratio)) / (worth + n))))
+  min(assumed("page_one_views_most"),
+    max(1, exp((worth * log(default) + sum(ratio)) / (worth + n))))
 }
 
 # Other pages of the site that hold a tenth of the query's impressions or more.
@@ -122,8 +134,10 @@ own_rivals <- function(pairs, at) {
 # few.
 position_trend <- function(summary, at) {
   last <- summary$recent$days %/% 7L
-  if (is.null(summary$weekly) || last < 8) return(data.table(first = rep(NA_real_, nrow(at)), last = NA_real_))
-  data.table(first = pair_weeks(summary, at, 1:4)$position, last = pair_weeks(summary, at, last - 3:0)$position)
+  if (is.null(summary$weekly) || last < 8) return(data.table(first = rep(NA_real_, nrow(at)),
+    last = NA_real_))
+  data.table(first = pair_weeks(summary, at, 1:4)$position,
+    last = pair_weeks(summary, at, last - 3:0)$position)
 }
 
 # Chance that the pair's lasting position lies in the band, from its spread between cells; a dozen
@@ -131,5 +145,6 @@ position_trend <- function(summary, at) {
 in_band <- function(at, band) {
   looks <- pmin(at$impressions, assumed("lasting_looks"))
   se <- sqrt((at$spread^2 + 0.5^2) / looks)
-  stats::pnorm((band[2] + 0.5 - at$position) / se) - stats::pnorm((max(band[1] - 0.5, 3) - at$position) / se)
+  stats::pnorm((band[2] + 0.5 - at$position) / se) -
+    stats::pnorm((max(band[1] - 0.5, 3) - at$position) / se)
 }

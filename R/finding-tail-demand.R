@@ -4,7 +4,8 @@
 
 
 find_tail_demand <- function(summary, curve, pairs, options) {
-  rows <- which(pairs$tested & pairs$position > assumed("page_one_ends") & pairs$position <= assumed("tail_deepest") &
+  rows <- which(pairs$tested & pairs$position > assumed("page_one_ends") &
+    pairs$position <= assumed("tail_deepest") &
     pairs$clicks >= assumed("tail_clicks"))
   if (!length(rows)) return(no_findings())
   at <- pairs[rows]
@@ -24,7 +25,8 @@ find_tail_demand <- function(summary, curve, pairs, options) {
   list(found = pair_findings("tail_demand", summary, pairs, rows[keep], step$gain, sure,
     sprintf("Write the answer to \"%s\" that page one lacks: a passage of its own on %s that begins with these words, and a link to it from a page that ranks.", query, page),
     sprintf("%s from position %s, %.1f times what is usual that far down: searchers pass by what stands above. Chance of reaching page one taken as %s.",
-      format_plural(at$clicks, "click"), format_position(at$position), at$own, format_share(step$reach)),
+      format_plural(at$clicks, "click"), format_position(at$position), at$own,
+      format_share(step$reach)),
     step_how(summary, at, rep(8, nrow(at)), step,
       sprintf("confidence = chance that its factor is above 1.2 = %.3f", sure))))
 }

@@ -43,7 +43,8 @@
 #' followed
 #' plot(followed)
 #' @export
-tide_follow <- function(data, pages = NULL, by = c("week", "day"), leading = c("impressions", "clicks", "gain"),
+tide_follow <- function(data, pages = NULL, by = c("week", "day"),
+  leading = c("impressions", "clicks", "gain"),
   lines = 5, most = 6, findings = NULL, curve = NULL,
                         brand = NULL, events = NULL, rules = tide_rules()) {
   check_class(data, "tide_data", "data")
@@ -55,7 +56,8 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"), leading = c("
   if (leading == "gain" || !is.null(findings)) check_class(findings, "tide_findings", "findings")
   if (!is.null(events)) check_class(events, "tide_events", "events")
   table <- dated_table(data)
-  if (is.null(curve)) curve <- tide_curve(tide_summary(data, brand = brand)) else check_class(curve, "tide_curve",
+  if (is.null(curve)) curve <- tide_curve(tide_summary(data,
+    brand = brand)) else check_class(curve, "tide_curve",
     "curve")
   coded <- coded_rows(table$rows, curve, brand)
   chosen <- followed_pages(coded, pages, most)
@@ -64,7 +66,8 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"), leading = c("
   set(rows, j = "period", value = period_of(rows$date, table$to, length))
   last <- period_of(table$to, table$to, length)
   if (last < table$from) {
-    abort_tide("The window holds no whole week.", where = sprintf("It is %s.", format_days(table$from, table$to)),
+    abort_tide("The window holds no whole week.",
+      where = sprintf("It is %s.", format_days(table$from, table$to)),
       fix = "Give a longer window, or follow `by` day.", class = "nothing_left", argument = "by")
   }
   periods <- rev(seq(last, max(table$from, min(rows$period)), by = -length))
@@ -74,24 +77,29 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"), leading = c("
   unusual <- tide_unusual(data)
   structure(list(pages = with_names(page_course(rows, chosen, periods), coded),
     lines = with_names(query_course(rows, leaders, periods), coded),
-    bands = with_names(band_course(rows, rules$bands), coded), events = events_of(events, chosen, coded$pages$keys),
+    bands = with_names(band_course(rows, rules$bands), coded),
+    events = events_of(events, chosen, coded$pages$keys),
     shifts = if (!is.null(events)) shifts_of(series, events),
-    changes = changes_of(series, events, groups = rules$page_groups, unusual = unusual), unusual = unusual,
+    changes = changes_of(series, events, groups = rules$page_groups, unusual = unusual),
+    unusual = unusual,
     by = by, leading = leading, from = periods[1], to = table$to), class = "tide_follow")
 }
 
 # Each page by period; periods without a row have missing figures.
 page_course <- function(rows, chosen, periods) {
-  sums <- rows[, .(clicks = sum(clicks), impressions = sum(impressions), position = sum(weighted) / sum(impressions),
+  sums <- rows[, .(clicks = sum(clicks), impressions = sum(impressions),
+    position = sum(weighted) / sum(impressions),
     ctr = sum(clicks) / sum(impressions),
-    expected_ctr = sum(expected) / sum(impressions), queries = length(unique(query))), by = c("page", "period")]
+    expected_ctr = sum(expected) / sum(impressions), queries = length(unique(query))),
+    by = c("page", "period")]
   sums[CJ(page = chosen, period = periods, sorted = FALSE), on = c("page", "period")]
 }
 
 # The same of the leading queries, with their rank.
 query_course <- function(rows, leaders, periods) {
   own <- rows[!is.na(leaders[rows, on = c("page", "query"), which = TRUE])]
-  sums <- own[, .(clicks = sum(clicks), impressions = sum(impressions), position = sum(weighted) / sum(impressions)),
+  sums <- own[, .(clicks = sum(clicks), impressions = sum(impressions),
+    position = sum(weighted) / sum(impressions)),
     by = c("page", "query", "period")]
   grid <- leaders[rep(seq_len(nrow(leaders)), each = length(periods))]
   set(grid, j = "period", value = rep(periods, nrow(leaders)))
@@ -122,7 +130,8 @@ followed_pages <- function(coded, pages, most) {
       known <- format_path(coded$pages$names)
       near <- known[utils::head(order(utils::adist(pages[none[1]], known)[1, ]), 3)]
       abort_tide("No page of that name is held.", where = sprintf("'%s'.", pages[none[1]]),
-        fix = sprintf("Did you mean '%s'?", paste(near, collapse = "', '")), class = "follow", fault = "call")
+        fix = sprintf("Did you mean '%s'?", paste(near, collapse = "', '")), class = "follow",
+        fault = "call")
     }
     total <- total[total$page %in% unlist(wanted)]
   }
@@ -135,7 +144,8 @@ leading_queries <- function(rows, coded, leading, lines, findings) {
   weight <- if (leading == "gain") {
     found <- findings$findings
     gain <- tapply(found$gain, paste(query_key(found$query), page_key(found$page)), sum)
-    fcoalesce(as.vector(gain[paste(coded$queries$keys[total$query], coded$pages$keys[total$page])]), 0)
+    fcoalesce(as.vector(gain[paste(coded$queries$keys[total$query],
+      coded$pages$keys[total$page])]), 0)
   } else total[[leading]]
   total <- total[order(total$page, -weight, -total$impressions)]
   total[, "rank" := seq_len(.N), by = "page"]
@@ -166,8 +176,10 @@ summary.tide_follow <- function(object, ...) {
   few <- max(1, min(4, length(periods) %/% 2))
   side <- function(at, suffix) {
     own <- object$pages[object$pages$period %in% at & !is.na(object$pages$impressions)]
-    sums <- own[, .(clicks = sum(clicks) / length(at), position = sum(position * impressions) / sum(impressions),
-      to_curve = sum(clicks) / sum(expected_ctr * impressions), queries = round(mean(queries))), by = "page"]
+    sums <- own[, .(clicks = sum(clicks) / length(at),
+      position = sum(position * impressions) / sum(impressions),
+      to_curve = sum(clicks) / sum(expected_ctr * impressions), queries = round(mean(queries))),
+      by = "page"]
     figures <- sums[match(unique(object$pages$page), sums$page), !"page"]
     setnames(figures, paste0(names(figures), suffix))
   }
@@ -179,9 +191,11 @@ summary.tide_follow <- function(object, ...) {
 format.tide_follow <- function(x, width = 80, ...) {
   ends <- summary(x)
   free <- max(18, width - 58)
-  formats <- list(clicks = format_clicks, position = format_position, to_curve = format_ratio, queries = format_count)
+  formats <- list(clicks = format_clicks, position = format_position, to_curve = format_ratio,
+    queries = format_count)
   cells <- do.call(cbind, lapply(names(formats),
-    function(name) vapply(c("_first", "_last"), function(end) formats[[name]](ends[[paste0(name, end)]]),
+    function(name) vapply(c("_first", "_last"),
+    function(end) formats[[name]](ends[[paste0(name, end)]]),
       character(nrow(ends)))))
   cells <- matrix(cells, nrow(ends))
   heads <- c("clicks", "now", "pos", "now", "to curve", "now", "queries", "now")
@@ -190,7 +204,8 @@ format.tide_follow <- function(x, width = 80, ...) {
   few <- format_plural(ends$periods[1], x$by)
   c(wrap_lines(sprintf("%s by %s, %s: the first %s against the last; clicks a %s; to curve: CTR to what the curve expects there", format_plural(nrow(ends), "page"), x$by,
     format_days(x$from, x$to), few, x$by), width), "", row(fit_text("page", free), heads),
-    vapply(seq_len(nrow(ends)), function(i) row(fit_path(format_path(ends$page[i]), free), cells[i, ]), ""),
+    vapply(seq_len(nrow(ends)), function(i) row(fit_path(format_path(ends$page[i]), free),
+    cells[i, ]), ""),
     time_lines("Events", shift_lines(x$shifts), width),
     time_lines("Changes found in the data", found_change_lines(x$changes), width),
     time_lines("Unusual days and weeks", odd_run_lines(x$unusual), width))

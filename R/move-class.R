@@ -81,7 +81,8 @@
 #' @export
 tide_moves <- function(data, after = NULL, before = NULL, days = 28,
   level = c("query", "page", "folder", "topic", "pair", "site"), curve = NULL, brand = NULL,
-                       fdr = 0.1, rules = tide_rules(), site_days = NULL, segments = NULL, events = NULL) {
+                       fdr = 0.1, rules = tide_rules(), site_days = NULL, segments = NULL,
+                       events = NULL) {
   check_class(data, "tide_data", "data")
   level <- check_choice(level, move_levels, "level")
   check_number(days, "days", min = 1)
@@ -92,7 +93,8 @@ tide_moves <- function(data, after = NULL, before = NULL, days = 28,
   sides <- moving_sides(data, segments, before, after, days, rules)
   summary <- if (is.null(curve)) tide_summary(data, brand = brand)
   if (is.null(curve)) curve <- tide_curve(summary) else check_class(curve, "tide_curve", "curve")
-  at <- coded_rows(sides$rows, curve, brand, page_one_views(if (is.null(summary)) curve$summary else summary))
+  at <- coded_rows(sides$rows, curve, brand,
+    page_one_views(if (is.null(summary)) curve$summary else summary))
   set(at$rows, j = "side", value = sides$side)
   held <- sides$windows
   pairs <- pair_sums(at$rows)
@@ -103,12 +105,16 @@ tide_moves <- function(data, after = NULL, before = NULL, days = 28,
   site <- move_lines(named_sums(sums, rep("the site", nrow(sums))), held$days, fdr)
   of_windows <- is.null(sides$names)
   weekly <- if (of_windows) clicks_by_week(at, pairs, leading_moves(moves, 50)$name, sides$ends)
-  if (of_windows && is.null(site_days) && sides$from <= sides$ends$before[1] - 364L) site_days <- days_of_site(data)
-  set(pairs, j = c("query_name", "page_name"), value = list(at$queries$names[pairs$query], at$pages$names[pairs$page]))
-  structure(list(moves = moves, site = site, pairs = pairs, windows = held, sides = sides$names, level = level,
+  if (of_windows && is.null(site_days) && sides$from <= sides$ends$before[1] - 364L) site_days <-
+    days_of_site(data)
+  set(pairs, j = c("query_name", "page_name"),
+    value = list(at$queries$names[pairs$query], at$pages$names[pairs$page]))
+  structure(list(moves = moves, site = site, pairs = pairs, windows = held, sides = sides$names,
+    level = level,
     fdr = fdr,
     season = if (of_windows) last_season(site_days, sides$ends), weekly = weekly,
-    events = if (of_windows && !is.null(events)) events_apart(events, sides$ends)), class = "tide_moves")
+    events = if (of_windows && !is.null(events)) events_apart(events, sides$ends)),
+    class = "tide_moves")
 }
 
 #' @rdname tide_moves

@@ -31,7 +31,8 @@ share_luck <- function(parts, tests, common, clear = 0.01, second = 0.02) {
   which <- which(tests$p_visible < clear & tests$p_clicked > second & parts$mix == 0 & change != 0)
   if (!length(which)) return(parts)
   own <- parts[which]
-  along <- lapply(c("demand", "position"), function(name) pmax(0, own[[name]] * sign(change[which])))
+  along <- lapply(c("demand", "position"),
+    function(name) pmax(0, own[[name]] * sign(change[which])))
   whole <- along[[1]] + along[[2]]
   luck <- own$click_through - common[which]
   set(parts, which, "demand", own$demand + luck * along[[1]] / whole)
@@ -65,8 +66,10 @@ change_tests <- function(sums, days, level, least = 10) {
   shown <- pmin(2 * pmin(searched, visible$p), pmax(searched, visible$p))
   p <- pmin(1, 2 * pmin(shown, clicked$p))
   reach <- stats::qnorm(1 - (1 - level) / 2) * sqrt(click_noise + visible$between + clicked$between)
-  out <- data.table(ratio = exp(clicks), ratio_low = exp(clicks - reach), ratio_high = exp(clicks + reach), p = NA_real_,
+  out <- data.table(ratio = exp(clicks), ratio_low = exp(clicks - reach),
+    ratio_high = exp(clicks + reach), p = NA_real_,
     q = NA_real_, p_visible = NA_real_, p_clicked = NA_real_, common_clicked = clicked$common)
-  set(out, tested, c("p", "q", "p_visible", "p_clicked"), list(p, stats::p.adjust(p, "BH"), visible$p, clicked$p))
+  set(out, tested, c("p", "q", "p_visible", "p_clicked"),
+    list(p, stats::p.adjust(p, "BH"), visible$p, clicked$p))
   out
 }

@@ -13,7 +13,8 @@ moving_sides <- function(data, segments, before, after, days, rules) {
   }
   windows <- settle_windows(table$from, table$to, before, after, days)
   sided <- window_rows(table$rows, windows)
-  list(rows = sided$rows, side = sided$side, windows = held_days(sided$rows$date, sided$side, windows), ends = windows,
+  list(rows = sided$rows, side = sided$side,
+    windows = held_days(sided$rows$date, sided$side, windows), ends = windows,
     from = table$from)
 }
 

@@ -3,16 +3,20 @@
 # Out: list(before, after): each c(from, to) as dates. `before` NULL: as many days right before;
 # "year": the same weekdays 52 weeks earlier. `after` NULL: the last `days` days.
 settle_windows <- function(first, last, before, after, days) {
-  after <- if (is.null(after)) c(last - as.integer(days) + 1L, last) else check_window(after, "after")
-  before <- if (is.null(before)) c(after[1] - as.integer(after[2] - after[1]) - 1L, after[1] - 1L) else
+  after <- if (is.null(after)) c(last - as.integer(days) + 1L, last) else check_window(after,
+    "after")
+  before <- if (is.null(before)) c(after[1] - as.integer(after[2] - after[1]) - 1L,
+    after[1] - 1L) else
     if (identical(before, "year")) after - 364L else check_window(before, "before")
   for (window in list(before, after)) if (window[2] < first || window[1] > last) {
     abort_tide("A window lies outside the data.",
-      where = sprintf("%s; the data hold %s.", format_days(window[1], window[2]), format_days(first, last)),
+      where = sprintf("%s; the data hold %s.", format_days(window[1], window[2]),
+      format_days(first, last)),
       fix = "Choose days that the data hold, or load more.", class = "window", fault = "call")
   }
   if (before[1] <= after[2] && after[1] <= before[2]) {
-    abort_tide("The windows share days.", where = sprintf("%s and %s", format_days(before[1], before[2]),
+    abort_tide("The windows share days.",
+      where = sprintf("%s and %s", format_days(before[1], before[2]),
       format_days(after[1], after[2])), fix = "Let one end before the other begins.",
       class = "window", fault = "call")
   }
@@ -21,7 +25,8 @@ settle_windows <- function(first, last, before, after, days) {
 
 check_window <- function(window, arg) {
   if (length(window) != 2) abort_argument(arg, "a first and a last day", window)
-  window <- as.IDate(c(check_date(window[1], arg, null = FALSE), check_date(window[2], arg, null = FALSE)))
+  window <- as.IDate(c(check_date(window[1], arg, null = FALSE),
+    check_date(window[2], arg, null = FALSE)))
   if (window[1] > window[2]) abort_argument(arg, "a first day that is not after the last", window)
   window
 }
@@ -48,14 +53,16 @@ held_days <- function(date, side, windows) {
   }
   from <- as.IDate(vapply(windows, function(window) as.integer(window[1]), 0L))
   to <- as.IDate(vapply(windows, function(window) as.integer(window[2]), 0L))
-  data.table(from = from, to = to, days = days, missing = as.integer(to) - as.integer(from) + 1L - days)
+  data.table(from = from, to = to, days = days,
+    missing = as.integer(to) - as.integer(from) + 1L - days)
 }
 
 # Events in one window only (a holiday that both have is none): date, event, pages, window.
 events_apart <- function(events, windows) {
   within <- function(window) events$date >= window[1] & events$date <= window[2]
   side <- fcase(within(windows$before), "before", within(windows$after), "after")
-  inside <- data.table(date = events$date, event = events$event, pages = events$pages, window = side)[!is.na(side)]
+  inside <- data.table(date = events$date, event = events$event, pages = events$pages,
+    window = side)[!is.na(side)]
   name <- tolower(inside$event)
   inside[!name %in% intersect(name[inside$window == "before"], name[inside$window == "after"])]
 }
@@ -77,7 +84,8 @@ week_of <- function(date, windows) {
   weeks <- vapply(windows, function(window) (as.integer(window[2] - window[1]) + 1L) %/% 7L, 0L)
   later <- date >= windows$after[1]
   to <- ifelse(later, as.integer(windows$after[2]), as.integer(windows$before[2]))
-  week <- ifelse(later, weeks[["before"]] + weeks[["after"]], weeks[["before"]]) - (to - as.integer(date)) %/% 7L
+  week <- ifelse(later, weeks[["before"]] + weeks[["after"]], weeks[["before"]]) -
+    (to - as.integer(date)) %/% 7L
   ifelse(week <= ifelse(later, weeks[["before"]], 0L), NA, week)
 }
 

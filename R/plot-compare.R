@@ -7,13 +7,16 @@ autoplot.tide_comparison <- function(object, ...) {
   if (!nrow(at)) abort_tide("These parts are not compared at equal position.", where = object$by,
     fix = "Split by something else than position.", class = "figure", fault = "call")
   at <- copy(at)[, "segment" := factor(at$segment, rev(at$segment))]
-  at[, "label" := sprintf("CTR %s; %s of clicks", format_rate(at$ctr), format_share(at$click_share))]
+  at[, "label" := sprintf("CTR %s; %s of clicks", format_rate(at$ctr),
+    format_share(at$click_share))]
   ggplot2::ggplot(at, ggplot2::aes(.data$ratio, .data$segment)) +
     ggplot2::geom_vline(xintercept = 1, colour = ink$soft, linewidth = 0.4) +
-    ggplot2::geom_segment(ggplot2::aes(x = .data$ratio_low, xend = .data$ratio_high, yend = .data$segment),
+    ggplot2::geom_segment(ggplot2::aes(x = .data$ratio_low, xend = .data$ratio_high,
+    yend = .data$segment),
       colour = ink$main, linewidth = 1.1, alpha = 0.45) +
     ggplot2::geom_point(size = 2.6, colour = ink$main) +
-    ggplot2::geom_text(ggplot2::aes(label = .data$label), vjust = -1, size = 3.3, colour = ink$soft) +
+    ggplot2::geom_text(ggplot2::aes(label = .data$label), vjust = -1, size = 3.3,
+    colour = ink$soft) +
     ggplot2::scale_x_log10(labels = function(x) paste0("x", format(x, trim = TRUE)),
       expand = ggplot2::expansion(c(0.12, 0.12))) +
     ggplot2::labs(x = "CTR over that of the rest, at equal position", y = NULL,

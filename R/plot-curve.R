@@ -30,20 +30,27 @@ autoplot.tide_curve <- function(object, until = 20, ...) {
   # A line ends where its data end: beyond, the interval would tell more about the prior than about
   # the site.
   last <- object$evidence[, .(last = max(0, position[pairs >= 3])), by = "segment"]
-  line <- line[line$position <= pmax(2, last$last[match(line$segment, last$segment)]) | line$position <= 2]
+  line <- line[line$position <= pmax(2, last$last[match(line$segment, last$segment)]) |
+    line$position <= 2]
   ends <- line[, .SD[which.max(position)], by = "segment"]
   floor <- min(line$ctr, points$pivot_ctr) / 1.6
   line[, "ctr_low" := pmax(line$ctr_low, floor)]
-  ggplot2::ggplot(line, ggplot2::aes(.data$position, .data$ctr, colour = .data$segment, fill = .data$segment)) +
-    ggplot2::geom_ribbon(ggplot2::aes(ymin = .data$ctr_low, ymax = .data$ctr_high), alpha = 0.15, colour = NA) +
-    ggplot2::geom_point(data = points, ggplot2::aes(y = .data$pivot_ctr, size = .data$pairs), shape = 21,
+  ggplot2::ggplot(line, ggplot2::aes(.data$position, .data$ctr, colour = .data$segment,
+    fill = .data$segment)) +
+    ggplot2::geom_ribbon(ggplot2::aes(ymin = .data$ctr_low, ymax = .data$ctr_high), alpha = 0.15,
+    colour = NA) +
+    ggplot2::geom_point(data = points, ggplot2::aes(y = .data$pivot_ctr, size = .data$pairs),
+    shape = 21,
       alpha = 0.45) +
     ggplot2::geom_line(linewidth = 0.9) +
-    ggplot2::geom_text(data = ends, ggplot2::aes(label = .data$segment), hjust = 0, nudge_x = 0.01, size = 3.6) +
-    ggplot2::scale_colour_manual(values = segment_colours, aesthetics = c("colour", "fill"), guide = "none") +
+    ggplot2::geom_text(data = ends, ggplot2::aes(label = .data$segment), hjust = 0, nudge_x = 0.01,
+    size = 3.6) +
+    ggplot2::scale_colour_manual(values = segment_colours, aesthetics = c("colour", "fill"),
+    guide = "none") +
     ggplot2::scale_size_area(max_size = 6, guide = "none") +
     position_axis(until * 1.25) + ctr_axis() + ggplot2::coord_cartesian(ylim = c(floor, 1)) +
-    ggplot2::labs(x = "average position", y = "CTR", title = "What this site earns at each position",
+    ggplot2::labs(x = "average position", y = "CTR",
+    title = "What this site earns at each position",
       subtitle = sprintf("line: fitted curve with its %s interval; points: plain pivot, larger where more pairs stand",
         format_share(object$level))) +
     tide_theme()

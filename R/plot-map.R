@@ -5,15 +5,18 @@
 #'   queries, who led when at
 #'   which position.
 #' @rawNamespace S3method(ggplot2::autoplot, tide_findings)
-autoplot.tide_findings <- function(object, until = 30, named = 6, what = c("map", "contests"), ...) {
-  if (check_choice(what, c("map", "contests"), "what") == "contests") return(contest_figure(object, named))
+autoplot.tide_findings <- function(object, until = 30, named = 6, what = c("map", "contests"),
+  ...) {
+  if (check_choice(what, c("map", "contests"), "what") == "contests") return(contest_figure(object,
+    named))
   check_number(until, "until", min = 2, max = 100)
   check_number(named, "named", min = 0)
   found <- as.data.table(object$findings)
   found <- found[found$position <= until]
   # Half a click keeps pairs without clicks on a log axis.
   found[, "shown" := (clicks + 0.5) / (impressions + 1)]
-  grey <- object$pairs[object$pairs$tested & object$pairs$position <= until & object$pairs$impressions >= 10]
+  grey <- object$pairs[object$pairs$tested & object$pairs$position <= until &
+    object$pairs$impressions >= 10]
   grey <- grey[order(-grey$impressions)][seq_len(min(.N, 2000))]
   grey[, "shown" := (clicks + 0.5) / (impressions + 1)]
   segment <- setdiff(names(object$curve$fits), "brand")[1]
@@ -23,13 +26,17 @@ autoplot.tide_findings <- function(object, until = 30, named = 6, what = c("map"
   floor <- max(min(found$shown, line$ctr, na.rm = TRUE) / 1.5, 0.0003)
   ggplot2::ggplot(mapping = ggplot2::aes(.data$position, .data$shown)) +
     ggplot2::geom_point(data = grey, colour = ink$plain, size = 0.7, alpha = 0.6) +
-    ggplot2::geom_line(data = line, ggplot2::aes(y = .data$ctr), colour = ink$main, linewidth = 0.9) +
-    ggplot2::geom_point(data = found, ggplot2::aes(size = .data$gain, colour = .data$kind, fill = .data$kind,
+    ggplot2::geom_line(data = line, ggplot2::aes(y = .data$ctr), colour = ink$main,
+    linewidth = 0.9) +
+    ggplot2::geom_point(data = found, ggplot2::aes(size = .data$gain, colour = .data$kind,
+    fill = .data$kind,
       shape = .data$kind), alpha = 0.65) +
-    ggplot2::geom_text(data = label, ggplot2::aes(label = sprintf("%d %s", .data$rank, .data$query)), size = 3.2,
+    ggplot2::geom_text(data = label, ggplot2::aes(label = sprintf("%d %s", .data$rank,
+    .data$query)), size = 3.2,
       hjust = 0,
       nudge_x = 0.015, colour = ink$text, check_overlap = TRUE) +
-    ggplot2::scale_colour_manual(values = kind_colours, labels = map_label(counts), aesthetics = c("colour", "fill"),
+    ggplot2::scale_colour_manual(values = kind_colours, labels = map_label(counts),
+    aesthetics = c("colour", "fill"),
       name = NULL) +
     ggplot2::scale_shape_manual(values = kind_shapes, labels = map_label(counts), name = NULL) +
     ggplot2::scale_size_area(max_size = 8, guide = "none") +

@@ -8,25 +8,32 @@ autoplot.tide_moves <- function(object, ...) {
   ends <- site$clicks_before + cumsum(parts)
   named <- if (is.null(object$sides)) c("before", "after") else object$sides
   steps <- data.table(label = c(named[1], part_words[part_names], named[2]),
-    from = c(0, site$clicks_before, utils::head(ends, -1), 0), to = c(site$clicks_before, ends, site$clicks_after),
+    from = c(0, site$clicks_before, utils::head(ends, -1), 0),
+    to = c(site$clicks_before, ends, site$clicks_after),
     what = c("total", ifelse(parts < 0, "lost", "gained"), "total"),
     text = c(format_count(site$clicks_before), signed(parts), format_count(site$clicks_after)))
-  steps[, "label" := factor(gsub(" (at|that) ", "\n\\1 ", steps$label), gsub(" (at|that) ", "\n\\1 ", steps$label))]
+  steps[, "label" := factor(gsub(" (at|that) ", "\n\\1 ", steps$label),
+    gsub(" (at|that) ", "\n\\1 ", steps$label))]
   steps[, "at" := seq_len(nrow(steps))]
   low <- min(steps$from[2:5], steps$to[2:5], site$clicks_after)
   span <- max(steps$to) - low
   floor <- if (low > 3 * span) low - span else 0
   ggplot2::ggplot(steps) +
-    ggplot2::geom_rect(ggplot2::aes(xmin = .data$at - 0.4, xmax = .data$at + 0.4, ymin = pmax(.data$from, floor),
+    ggplot2::geom_rect(ggplot2::aes(xmin = .data$at - 0.4, xmax = .data$at + 0.4,
+    ymin = pmax(.data$from, floor),
       ymax = .data$to, fill = .data$what)) +
     ggplot2::geom_segment(data = steps[-nrow(steps)],
-      ggplot2::aes(x = .data$at + 0.4, xend = .data$at + 0.6, y = .data$to, yend = .data$to), colour = ink$soft,
+      ggplot2::aes(x = .data$at + 0.4, xend = .data$at + 0.6, y = .data$to, yend = .data$to),
+      colour = ink$soft,
       linewidth = 0.3) +
-    ggplot2::geom_text(ggplot2::aes(.data$at, pmax(.data$from, .data$to), label = .data$text), vjust = -0.5, size = 3.8,
+    ggplot2::geom_text(ggplot2::aes(.data$at, pmax(.data$from, .data$to), label = .data$text),
+    vjust = -0.5, size = 3.8,
       colour = ink$text) +
     ggplot2::scale_x_continuous(breaks = steps$at, labels = steps$label) +
-    ggplot2::scale_y_continuous(labels = scales::label_comma(), expand = ggplot2::expansion(c(0, 0.12))) +
-    ggplot2::scale_fill_manual(values = c(total = ink$plain, lost = ink$second, gained = ink$main), guide = "none") +
+    ggplot2::scale_y_continuous(labels = scales::label_comma(),
+    expand = ggplot2::expansion(c(0, 0.12))) +
+    ggplot2::scale_fill_manual(values = c(total = ink$plain, lost = ink$second, gained = ink$main),
+    guide = "none") +
     ggplot2::labs(x = NULL, y = "clicks for 30 days",
       title = if (is.null(object$sides)) "Why clicks changed" else "Why clicks differ",
       subtitle = paste0(sides_title(object), if (floor > 0) "; the scale does not begin at 0")) +

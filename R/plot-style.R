@@ -2,13 +2,16 @@
 # differ in lightness as well as hue, and every kind has a shape of its own, so nothing rests on
 # colour alone.
 
-ink <- list(text = "#22303c", soft = "#5d6b78", rule = "#dfe4e8", plain = "#b9c2ca", main = "#1f4e79",
+ink <- list(text = "#22303c", soft = "#5d6b78", rule = "#dfe4e8", plain = "#b9c2ca",
+  main = "#1f4e79",
   second = "#b8651b")
 
 segment_colours <- c(all = ink$main, `non-brand` = ink$main, brand = ink$second)
-kind_colours <- c(low_ctr = "#b23a2e", striking_distance = "#1f7a8c", cannibalized = "#5b3a8c", falling = "#8a6d00",
+kind_colours <- c(low_ctr = "#b23a2e", striking_distance = "#1f7a8c", cannibalized = "#5b3a8c",
+  falling = "#8a6d00",
   rising = "#2f7d32", tail_demand = "#00695c", new_page = "#455a64")
-kind_shapes <- c(low_ctr = 25, striking_distance = 21, cannibalized = 23, falling = 6, rising = 24, tail_demand = 22,
+kind_shapes <- c(low_ctr = 25, striking_distance = 21, cannibalized = 23, falling = 6, rising = 24,
+  tail_demand = 22,
   new_page = 3)
 
 tide_theme <- function() {
@@ -29,15 +32,18 @@ tide_theme <- function() {
 
 # CTR on a log axis: position 1 and position 20 differ fiftyfold, and both matter.
 ctr_axis <- function() {
-  ggplot2::scale_y_log10(breaks = c(0.0005, 0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1),
+  ggplot2::scale_y_log10(breaks = c(0.0005, 0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5,
+    1),
     labels = function(x) sub("\\.0%$", "%", format_rate(x)))
 }
 
 position_axis <- function(until) {
-  ggplot2::scale_x_log10(breaks = c(1, 2, 3, 4, 5, 7, 10, 15, 20, 30, 50, 100), limits = c(1, until * 1.12),
+  ggplot2::scale_x_log10(breaks = c(1, 2, 3, 4, 5, 7, 10, 15, 20, 30, 50, 100),
+    limits = c(1, until * 1.12),
     expand = ggplot2::expansion(c(0.03, 0.02)))
 }
 
 # Bands of position, the best darkest.
-band_shades <- function(bands) stats::setNames(grDevices::colorRampPalette(c(ink$main, "#c9d6e2"))(nlevels(bands)),
+band_shades <- function(bands) stats::setNames(grDevices::colorRampPalette(c(ink$main,
+  "#c9d6e2"))(nlevels(bands)),
   levels(bands))

@@ -8,12 +8,15 @@ trend_figure <- function(by_day, events = NULL) {
   }))
   ggplot2::ggplot(long, ggplot2::aes(.data$date, .data$value)) +
     ggplot2::geom_line(colour = ink$plain, linewidth = 0.3) +
-    ggplot2::geom_line(ggplot2::aes(y = .data$mean), colour = ink$main, linewidth = 0.8, na.rm = TRUE) +
+    ggplot2::geom_line(ggplot2::aes(y = .data$mean), colour = ink$main, linewidth = 0.8,
+    na.rm = TRUE) +
     ggplot2::facet_wrap("figure", ncol = 1, scales = "free_y") +
     ggplot2::scale_y_continuous(limits = c(0, NA), labels = scales::label_comma()) +
-    ggplot2::labs(x = NULL, y = NULL, title = "By day", subtitle = "thin: days; thick: mean of seven days",
+    ggplot2::labs(x = NULL, y = NULL, title = "By day",
+    subtitle = "thin: days; thick: mean of seven days",
       caption = marks$caption) +
-    marks$layers + tide_theme() + ggplot2::theme(strip.text = ggplot2::element_text(hjust = 0, colour = ink$text))
+    marks$layers + tide_theme() + ggplot2::theme(strip.text = ggplot2::element_text(hjust = 0,
+    colour = ink$text))
 }
 
 # Mean of the seven days around each day; missing where one of them is.

@@ -40,24 +40,30 @@ tide_check <- function(store, brand = NULL) {
     current = setDT(DBI::dbGetQuery(con, "SELECT import, grain, day FROM current"))
   ))
   days <- held$days
-  if (!nrow(days)) return(structure(list(held = days, coverage = NULL, problems = no_problems()), class = "tide_check"))
-  summary <- days[, .(rows = sum(rows), days = .N, from = min(day), to = max(day), clicks = sum(clicks),
+  if (!nrow(days)) return(structure(list(held = days, coverage = NULL, problems = no_problems()),
+    class = "tide_check"))
+  summary <- days[, .(rows = sum(rows), days = .N, from = min(day), to = max(day),
+    clicks = sum(clicks),
     impressions = sum(impressions)), by = "grain"]
   dated <- split(days[days$day > 0], by = "grain")
   problems <- rbindlist(c(list(no_problems()), lapply(dated, missing_days), unusual_days(dated),
     lapply(split(held$all[held$all$day > 0], by = "grain"), revised_days),
-    lapply(dated, row_changes), list(capped_tables(days), damaged_parts(store, held$parts, held$current), missing_totals(summary),
+    lapply(dated, row_changes), list(capped_tables(days),
+    damaged_parts(store, held$parts, held$current), missing_totals(summary),
       spelling_problems(page_spellings(store)),
       if (length(brand)) missed_spellings(store, brand))))
-  structure(list(held = summary, coverage = monthly_coverage(days), problems = problems), class = "tide_check")
+  structure(list(held = summary, coverage = monthly_coverage(days), problems = problems),
+    class = "tide_check")
 }
 
-no_problems <- function() data.table(problem = character(), grain = character(), where = character(),
+no_problems <- function() data.table(problem = character(), grain = character(),
+  where = character(),
   consequence = character(), fix = character(), weight = character())
 
 # weight: a "problem" falsifies figures; a "remark" is worth knowing.
 a_problem <- function(problem, grain, where, consequence, fix, weight = "problem") {
-  data.table(problem = problem, grain = grain, where = where, consequence = consequence, fix = fix, weight = weight)
+  data.table(problem = problem, grain = grain, where = where, consequence = consequence, fix = fix,
+    weight = weight)
 }
 
 # "2026-03-01 to 2026-03-04, 2026-03-09"
@@ -65,7 +71,8 @@ day_runs <- function(days) {
   days <- sort(unique(days))
   starts <- days[c(TRUE, diff(days) > 1)]
   ends <- days[c(diff(days) > 1, TRUE)]
-  runs <- ifelse(starts == ends, format(as.IDate(starts)), format_days(as.IDate(starts), as.IDate(ends)))
+  runs <- ifelse(starts == ends, format(as.IDate(starts)),
+    format_days(as.IDate(starts), as.IDate(ends)))
   if (length(runs) > 4) runs <- c(runs[1:4], sprintf("and %d more", length(runs) - 4L))
   paste(runs, collapse = ", ")
 }
@@ -76,7 +83,8 @@ missing_days <- function(days) {
   gone <- setdiff(seq(min(days$day), max(days$day)), days$day)
   if (!length(gone)) return(NULL)
   a_problem("days missing", days$grain[1], day_runs(gone),
-    "Trends and gains per 30 days count them as if nothing happened.", "Export these days and load them.")
+    "Trends and gains per 30 days count them as if nothing happened.",
+    "Export these days and load them.")
 }
 
 # A day that is far off in several tables is named once.
@@ -84,7 +92,8 @@ unusual_days <- function(dated) {
   named <- NULL
   lapply(dated, function(days) {
     if (nrow(days) < 21) return(NULL)
-    odd <- odd_runs(data.table(date = as.IDate(days$day), clicks = days$clicks, impressions = days$impressions), 1L)
+    odd <- odd_runs(data.table(date = as.IDate(days$day), clicks = days$clicks,
+      impressions = days$impressions), 1L)
     odd <- odd[odd$what != "no rows" & !paste(odd$from, odd$what) %in% named]
     if (!nrow(odd)) return(NULL)
     named <<- c(named, paste(odd$from, odd$what))
@@ -101,21 +110,25 @@ row_changes <- function(days) {
   if (n < 42) return(NULL)
   middle <- function(x, at) stats::median(x[at])
   at <- 15:(n - 13)
-  change <- vapply(at, function(i) log(middle(days$rows, i:(i + 13)) / middle(days$rows, (i - 14):(i - 1))), 0)
-  clicks <- vapply(at, function(i) log((middle(days$clicks, i:(i + 13)) + 1) / (middle(days$clicks, (i - 14):(i - 1)) +
+  change <- vapply(at, function(i) log(middle(days$rows, i:(i + 13)) /
+    middle(days$rows, (i - 14):(i - 1))), 0)
+  clicks <- vapply(at, function(i) log((middle(days$clicks, i:(i + 13)) + 1) /
+    (middle(days$clicks, (i - 14):(i - 1)) +
     1)), 0)
   sudden <- abs(change) > log(1.5) & abs(change - clicks) > log(1.3)
   if (!any(sudden)) return(NULL)
   # The change shows on days before and after it alike: it lies in the middle.
   run <- cumsum(c(TRUE, diff(at[sudden]) > 1))
   middles <- round(tapply(at[sudden], run, stats::median))
-  a_problem("sudden change of the number of rows", days$grain[1], paste("about", day_runs(days$day[middles])),
+  a_problem("sudden change of the number of rows", days$grain[1],
+    paste("about", day_runs(days$day[middles])),
     "An export with another cap or filter would pass for a change of the site.",
     "Compare the exports before and after that day; the history of imports tells which.")
 }
 
 revised_days <- function(all) {
-  change <- all[, .(old = clicks[which.min(import)], new = clicks[which.max(import)], times = .N), by = "day"]
+  change <- all[, .(old = clicks[which.min(import)], new = clicks[which.max(import)], times = .N),
+    by = "day"]
   much <- change$times > 1 & abs(change$new - change$old) > 0.2 * pmax(change$old, 10)
   if (!any(much)) return(NULL)
   a_problem("days revised by more than a fifth", all$grain[1], day_runs(change$day[much]),
@@ -126,9 +139,11 @@ revised_days <- function(all) {
 capped_tables <- function(days) {
   whole <- days[days$day == 0 & days$rows %in% round_caps]
   if (!nrow(whole)) return(NULL)
-  rbindlist(lapply(seq_len(nrow(whole)), function(i) a_problem("table looks cut at a row cap", whole$grain[i],
+  rbindlist(lapply(seq_len(nrow(whole)),
+    function(i) a_problem("table looks cut at a row cap", whole$grain[i],
     sprintf("%s rows", format_count(whole$rows[i])),
-    "Rows with few clicks are missing, so CTR reads too high.", "Export by page, or in shorter windows.")))
+    "Rows with few clicks are missing, so CTR reads too high.",
+    "Export by page, or in shorter windows.")))
 }
 
 damaged_parts <- function(store, parts, current) {
@@ -137,14 +152,18 @@ damaged_parts <- function(store, parts, current) {
   counts <- paste(parts$import, parts$grain, parts$month) %in% paste(current$import, current$grain,
     month_of(current$day))
   a_problem("damaged part", parts$grain[bad], parts$file[bad],
-    ifelse(counts[bad], "Its rows are left out of every result.", "None: a newer export holds all of its days."),
-    "Load its export again: the part is then written anew.", ifelse(counts[bad], "problem", "remark"))
+    ifelse(counts[bad], "Its rows are left out of every result.",
+    "None: a newer export holds all of its days."),
+    "Load its export again: the part is then written anew.",
+    ifelse(counts[bad], "problem", "remark"))
 }
 
 missing_totals <- function(held) {
   with_query <- grepl("query", held$grain)
-  if (!any(with_query) || any(held$grain %in% c("date", "date x device", "date x country"))) return(NULL)
-  a_problem("no totals without queries", "", "", "It cannot be told how many clicks are hidden with private queries.",
+  if (!any(with_query) || any(held$grain %in% c("date", "date x device",
+    "date x country"))) return(NULL)
+  a_problem("no totals without queries", "", "",
+    "It cannot be told how many clicks are hidden with private queries.",
     "Export totals by date, without queries, and load them.")
 }
 
@@ -154,22 +173,27 @@ monthly_coverage <- function(days) {
   fine <- grains[grepl("date", grains) & grepl("query", grains)]
   if (!length(fine) || !"date" %in% grains) return(NULL)
   fine <- fine[which.max(nchar(fine))]
-  both <- merge(days[days$grain == fine], days[days$grain == "date"], by = "day", suffixes = c("", "_site"))
+  both <- merge(days[days$grain == fine], days[days$grain == "date"], by = "day",
+    suffixes = c("", "_site"))
   if (!nrow(both)) return(NULL)
-  both[, .(clicks = sum(clicks) / sum(clicks_site), impressions = sum(impressions) / sum(impressions_site)),
+  both[, .(clicks = sum(clicks) / sum(clicks_site),
+    impressions = sum(impressions) / sum(impressions_site)),
     by = .(month = format(as.Date(as.IDate(day)), "%Y-%m"))]
 }
 
 #' @export
 format.tide_check <- function(x, ...) {
   if (!nrow(x$held)) return("The archive is empty.")
-  window <- ifelse(x$held$from > 0, sprintf("%s, %s", format_days(as.IDate(x$held$from), as.IDate(x$held$to)),
+  window <- ifelse(x$held$from > 0, sprintf("%s, %s",
+    format_days(as.IDate(x$held$from), as.IDate(x$held$to)),
     format_plural(x$held$days, "day")), "no dates")
-  c("Held", sprintf("  %s: %s (%s); %s clicks, %s impressions", x$held$grain, format_plural(x$held$rows, "row"), window,
+  c("Held", sprintf("  %s: %s (%s); %s clicks, %s impressions", x$held$grain,
+    format_plural(x$held$rows, "row"), window,
     format_count(x$held$clicks), format_count(x$held$impressions)),
     if (!is.null(x$coverage)) c("",
       "Share of all clicks and impressions that rows with queries explain (the rest is private)",
-      "  month    clicks  impressions", sprintf("  %s  %6s  %11s", x$coverage$month, format_share(x$coverage$clicks),
+      "  month    clicks  impressions", sprintf("  %s  %6s  %11s", x$coverage$month,
+      format_share(x$coverage$clicks),
         format_share(x$coverage$impressions))),
     "", problem_lines("Problems", x$problems[x$problems$weight == "problem"]),
     if (!any(x$problems$weight == "problem")) "No problems found.",

@@ -6,24 +6,28 @@ setting_kinds <- local({
   is_text <- function(x) is.atomic(x) && length(x) > 0 && !anyNA(x)
   must <- function(ok, what) if (!ok) stop(structure(class = c("tide_must", "error", "condition"),
     list(message = what, call = NULL)))
-  number <- function(x, low, what) { must(is.numeric(x) && length(x) == 1 && !is.na(x) && x >= low, what); x }
+  number <- function(x, low, what) { must(is.numeric(x) && length(x) == 1 && !is.na(x) && x >= low,
+    what); x }
   list(
     text = function(x) { must(is_text(x) && length(x) == 1, "one text"); as.character(x) },
     words = function(x) { must(is_text(unlist(x)), "a list of words"); as.character(unlist(x)) },
     count = function(x) number(x, 0, "a number of at least 0"),
     effort = function(x) number(x, 0.01, "hours above 0"),
     days = function(x) number(x, 1, "a number of at least 1"),
-    share = function(x) { must(number(x, 0.001, "a share such as 0.1") <= 0.5, "a share of at most 0.5"); x },
+    share = function(x) { must(number(x, 0.001, "a share such as 0.1") <= 0.5,
+    "a share of at most 0.5"); x },
     range = function(x) { x <- as_range(x); must(!is.null(x), "a range such as 4:20"); x },
     assumptions = function(x) {
       must(is.list(x) && !is.null(names(x)), "lines of 'name: number'")
-      tryCatch(check_assumptions(x), tide_error_argument = function(e) must(FALSE, paste0(e$must, ", not ", e$given)))
+      tryCatch(check_assumptions(x), tide_error_argument = function(e) must(FALSE,
+        paste0(e$must, ", not ", e$given)))
       x
     },
     bands = function(x) { must(is.numeric(x) && x[1] == 1 && !is.unsorted(x, strictly = TRUE),
       "increasing positions that begin with 1, such as [1, 4, 11, 21]"); x },
     order = function(x) { must(identical(x, "dmy") || identical(x, "mdy"), "dmy or mdy"); x },
-    decimal = function(x) { must(identical(x, "point") || identical(x, "comma"), "point or comma"); x },
+    decimal = function(x) { must(identical(x, "point") || identical(x, "comma"),
+    "point or comma"); x },
     clicks_above = function(x) { must(is_text(x) && x %in% names(clicks_above_rules),
       paste(names(clicks_above_rules), collapse = ", ")); x },
     named_texts = function(x) {
@@ -43,23 +47,29 @@ as_range <- function(x) {
     ends <- strsplit(paste0(x, " "), ":", fixed = TRUE)[[1]]
     if (length(ends) != 2) return(NULL)
     ends <- trimws(ends)
-    x <- suppressWarnings(as.numeric(c(if (nzchar(ends[1])) ends[1] else -Inf, if (nzchar(ends[2])) ends[2] else Inf)))
+    x <- suppressWarnings(as.numeric(c(if (nzchar(ends[1])) ends[1] else -Inf,
+      if (nzchar(ends[2])) ends[2] else Inf)))
   }
   if (is.numeric(x) && length(x) == 2 && !anyNA(x) && x[1] <= x[2]) x
 }
 
 # Kinds of finding, whose hours of work can be set.
-finding_names <- c("low_ctr", "striking_distance", "cannibalized", "falling", "rising", "tail_demand", "new_page")
+finding_names <- c("low_ctr", "striking_distance", "cannibalized", "falling", "rising",
+  "tail_demand", "new_page")
 
 # Settings by name; a list stands for settings inside.
 setting_names <- list(
   assumptions = "assumptions",
-  site = "text", brand = "words", exports = "words", enrichments = "words", events = "text", columns = "named_texts",
+  site = "text", brand = "words", exports = "words", enrichments = "words", events = "text",
+  columns = "named_texts",
   date_order = "order", decimal = "decimal",
-  clicks_above = "clicks_above", intent = "named_words", page_groups = "named_texts", bands = "bands",
+  clicks_above = "clicks_above", intent = "named_words", page_groups = "named_texts",
+  bands = "bands",
   windows = list(recent_days = "days", undated_days = "days", lag = "count"),
-  thresholds = list(striking_distance = "range", target = "text", fdr = "share", min_gain = "count", min_impressions = "count"),
-  hours = stats::setNames(rep(list("effort"), length(finding_names)), finding_names), segments = "segments"
+  thresholds = list(striking_distance = "range", target = "text", fdr = "share",
+  min_gain = "count", min_impressions = "count"),
+  hours = stats::setNames(rep(list("effort"), length(finding_names)), finding_names),
+  segments = "segments"
 )
 
 # The nearest folder upwards that holds inktide.yml, or NULL.
@@ -122,10 +132,12 @@ tide_settings <- function(dir) {
       class = "project", file = file)
   }
   given <- read_yaml_settings(file)
-  if (!is.null(given) && (!is.list(given) || is.null(names(given)))) abort_setting(file, names(given), "The settings",
+  if (!is.null(given) && (!is.list(given) || is.null(names(given)))) abort_setting(file,
+    names(given), "The settings",
     "lines of 'name: value'")
   settings <- as.list(read_settings(given, setting_names, file))
-  settings$rules <- do.call(tide_rules, Filter(Negate(is.null), settings[c("brand", "intent", "page_groups", "bands")]))
+  settings$rules <- do.call(tide_rules,
+    Filter(Negate(is.null), settings[c("brand", "intent", "page_groups", "bands")]))
   for (name in c("exports", "enrichments", "events")) {
     paths <- settings[[name]]
     settings[[name]] <- ifelse(grepl("^([A-Za-z]:)?[/\\\\~]", paths), paths, file.path(dir, paths))
@@ -140,10 +152,12 @@ deepest_settings <- 20L
 # YAML without what makes it dangerous: expressions, anchors that multiply, texts of another
 # encoding.
 read_yaml_settings <- function(file) {
-  refuse <- function(what, where, fix) abort_tide(what, where = where, fix = fix, class = "settings", file = file)
+  refuse <- function(what, where, fix) abort_tide(what, where = where, fix = fix,
+    class = "settings", file = file)
   check_file(file)
   if (file.size(file) > most_settings) {
-    refuse("The settings are too large.", sprintf("'%s': %s MB.", file, format_size(file.size(file))),
+    refuse("The settings are too large.",
+      sprintf("'%s': %s MB.", file, format_size(file.size(file))),
       "Keep settings of a few pages; long lists of words go into a file of their own (brand: '@words.txt').")
   }
   bytes <- readBin(file, "raw", file.size(file))
@@ -155,12 +169,14 @@ read_yaml_settings <- function(file) {
   plain <- gsub("\"(\\\\.|[^\"\\\\])*\"|'[^']*'|(^|\\s)#.*$", "", lines, perl = TRUE)
   tagged <- grep("(^|[\\s:,\\[{-])[!&*][^\\s,\\]}]", plain, perl = TRUE)
   if (length(tagged)) {
-    refuse("Settings hold no tags, anchors or references.", sprintf("'%s', line %d.", file, tagged[1]),
+    refuse("Settings hold no tags, anchors or references.",
+      sprintf("'%s', line %d.", file, tagged[1]),
       "Put the value into quotes if its first sign is meant literally.")
   }
   depth <- max(0L, nchar(gsub("[^[{]", "", plain)), nchar(sub("^([ \t]*).*$", "\\1", plain)) %/% 2L)
   if (depth > deepest_settings * 2L) {
-    refuse("The settings are nested too deeply.", sprintf("'%s'.", file), "Three levels are enough for all there is.")
+    refuse("The settings are nested too deeply.", sprintf("'%s'.", file),
+      "Three levels are enough for all there is.")
   }
   tryCatch(withCallingHandlers(yaml::yaml.load(text, eval.expr = FALSE),
     warning = function(w) stop(conditionMessage(w), call. = FALSE)), error = function(e) {
@@ -177,7 +193,8 @@ read_settings <- function(given, known, file, path = character()) {
     if (is.null(kind)) {
       abort_tide(sprintf("Unknown setting '%s'.", name),
         where = sprintf("'%s', line %d.", file, setting_line(file, here)),
-        fix = sprintf("Did you mean '%s'?", nearest_name(name, names(known))), class = "settings", file = file)
+        fix = sprintf("Did you mean '%s'?", nearest_name(name, names(known))), class = "settings",
+        file = file)
     }
     if (is.null(given[[name]])) next
     given[[name]] <- if (is.list(kind)) {
@@ -192,13 +209,16 @@ read_settings <- function(given, known, file, path = character()) {
 }
 
 abort_setting <- function(file, path, name, must) {
-  abort_tide(sprintf("`%s` must be %s.", name, must), where = sprintf("'%s', line %d.", file, setting_line(file, path)),
+  abort_tide(sprintf("`%s` must be %s.", name, must),
+    where = sprintf("'%s', line %d.", file, setting_line(file, path)),
     fix = "Correct that line; ?tide_settings shows every setting.", class = "settings", file = file)
 }
 
 read_segments <- function(given, file, path) {
-  if (!is.list(given) || is.null(names(given))) abort_setting(file, path, "segments", "lines of 'name: {conditions}'")
-  values <- c(pattern = "text", text = "text", words = "words", range = "range", number = "count", flag = "flag")
+  if (!is.list(given) || is.null(names(given))) abort_setting(file, path, "segments",
+    "lines of 'name: {conditions}'")
+  values <- c(pattern = "text", text = "text", words = "words", range = "range", number = "count",
+    flag = "flag")
   Map(function(conditions, name) {
     here <- c(path, name)
     if (name %in% c("brand", "non-brand", "all")) abort_setting(file, here, name,
@@ -211,7 +231,8 @@ read_segments <- function(given, file, path) {
     # What the condition itself refuses (a pattern that is none) is told by line, too.
     tryCatch(do.call(tide_segment, c(list(name), read)), tide_error = function(e) {
       at <- if (!is.null(e$argument)) c(here, e$argument) else here
-      abort_tide(e$what, where = sprintf("'%s', line %d. %s", file, setting_line(file, at), e$where),
+      abort_tide(e$what, where = sprintf("'%s', line %d. %s", file, setting_line(file, at),
+        e$where),
         fix = e$fix, class = "settings", file = file)
     })
   }, given, names(given))
@@ -225,7 +246,8 @@ named_files <- function(settings, setting) {
       file <- file.path(settings$folder, "inktide.yml")
       abort_tide("A file named in the settings is missing.",
         where = sprintf("'%s', line %d, names '%s'.", file, setting_line(file, setting), path),
-        fix = sprintf("Put the file there, or correct the list '%s'.", setting), class = "settings", file = file)
+        fix = sprintf("Put the file there, or correct the list '%s'.", setting),
+        class = "settings", file = file)
     }
     found
   }))
@@ -243,4 +265,5 @@ setting_line <- function(file, path) {
   at
 }
 
-nearest_name <- function(name, known) known[which.min(utils::adist(name, known, ignore.case = TRUE))]
+nearest_name <- function(name, known) known[which.min(utils::adist(name, known,
+  ignore.case = TRUE))]

@@ -11,7 +11,8 @@ page_spellings <- function(store) {
   months <- split(slices, month_of(slices$day))
   sums <- rbindlist(lapply(months, function(own) {
     rows <- read_slices(store, own, plan$parts, "page")$rows
-    if (nrow(rows)) rows[, .(impressions = sum(as.numeric(impressions))), by = "page"][, "page" := as.character(page)]
+    if (nrow(rows)) rows[, .(impressions = sum(as.numeric(impressions))), by = "page"][,
+      "page" := as.character(page)]
   }))
   if (nrow(sums)) sums[, .(impressions = sum(impressions)), by = "page"]
 }
@@ -23,7 +24,8 @@ spelling_problems <- function(pages) {
     if (share == 0 || share == 1) return(NULL)
     a_problem(sprintf("%s mixed", what), "", sprintf("%s of impressions on the rarer",
       format_share(min(share, 1 - share))),
-      "One page stands as two in every table that does not fold addresses; here they are one.", fix, "remark")
+      "One page stands as two in every table that does not fold addresses; here they are one.",
+      fix, "remark")
   }
   whole <- grepl("^https?://", pages$page)
   keys <- page_key(pages$page)
@@ -32,11 +34,13 @@ spelling_problems <- function(pages) {
   several <- names(times)[times > 1]
   beside <- pages$page[keys %in% several & (duplicated(keys) | clean != pages$page)]
   rbind(
-    if (any(whole)) mixed("http and https", startsWith(pages$page, "http://"), "Redirect http to https."),
+    if (any(whole)) mixed("http and https", startsWith(pages$page, "http://"),
+      "Redirect http to https."),
     if (any(whole)) mixed("addresses with and without www", grepl("^[a-z]+://www[.]", pages$page),
       "Redirect one to the other."),
     if (length(several)) a_problem("addresses that fold together", "",
-      sprintf("%s in several spellings, such as '%s'", format_plural(length(several), "page"), beside[1]),
+      sprintf("%s in several spellings, such as '%s'", format_plural(length(several), "page"),
+      beside[1]),
       "Each is counted as one page here; a pivot by address splits it.",
       "Link to one spelling, and name it as the canonical one.", "remark"))
 }

@@ -24,7 +24,8 @@ tide_explain <- function(findings, id) {
   if (is.na(row)) {
     abort_tide(sprintf("The list holds no finding %s.", id),
       where = sprintf("It has %s.", format_plural(nrow(held), "finding")),
-      fix = if (nrow(held)) sprintf("Did you mean %s?", nearest_name(id, held$id)) else "Nothing was found.",
+      fix = if (nrow(held)) sprintf("Did you mean %s?",
+      nearest_name(id, held$id)) else "Nothing was found.",
       class = "finding", fault = "call")
   }
   finding <- held[row]
@@ -33,13 +34,16 @@ tide_explain <- function(findings, id) {
   pages <- match(strsplit(finding$pages, " ", fixed = TRUE)[[1]], summary$pages$page)
   about <- which(summary$recent_cells$query == query & summary$recent_cells$page %in% pages)
   own <- summary$recent_cells[about]
-  ctr <- curve_ctr(findings$curve, own$position, summary$queries$segment[own$query], own$rows, own$impressions)
-  cells <- data.table(page = summary$pages$page[own$page], position = own$position, clicks = own$clicks,
+  ctr <- curve_ctr(findings$curve, own$position, summary$queries$segment[own$query], own$rows,
+    own$impressions)
+  cells <- data.table(page = summary$pages$page[own$page], position = own$position,
+    clicks = own$clicks,
     impressions = own$impressions, curve = ctr, expected = ctr * own$impressions)
   setorderv(cells, c("page", "position"))
   same <- which(held$task == finding$task & held$id != finding$id)
   along <- held[same]
-  structure(list(finding = finding, cells = cells, steps = c(findings$how[[id]], score_steps(finding, along),
+  structure(list(finding = finding, cells = cells,
+    steps = c(findings$how[[id]], score_steps(finding, along),
     assumption_lines(finding$kind, findings$assumptions))),
     class = "tide_explained")
 }
@@ -51,8 +55,10 @@ score_steps <- function(finding, along) {
   # What comes along was weighed by the same hours before it was put together.
   others <- sum(along$score)
   c(sprintf("90 %% interval of the gain: %.2f to %.2f", finding$gain_low, finding$gain_high),
-    if (money) sprintf("worth = %.2f conversions, %.2f in money", finding$gain_conversions, finding$gain_value),
-    sprintf("score = worth x confidence / hours = %.2f x %.3f / %g = %.2f%s", worth, finding$confidence, finding$hours,
+    if (money) sprintf("worth = %.2f conversions, %.2f in money", finding$gain_conversions,
+    finding$gain_value),
+    sprintf("score = worth x confidence / hours = %.2f x %.3f / %g = %.2f%s", worth,
+    finding$confidence, finding$hours,
       worth * finding$confidence / finding$hours,
       if (nrow(along)) sprintf("; with %s that the same step serves, %.2f: %.2f",
         format_plural(nrow(along), "query", "queries"), others, finding$score) else ""))
@@ -62,7 +68,8 @@ score_steps <- function(finding, along) {
 format.tide_explained <- function(x, width = 80, ...) {
   finding <- x$finding
   cells <- x$cells
-  line <- function(...) paste0("  ", pad_left(..1, 9), pad_left(..2, 8), pad_left(..3, 9), pad_left(..4, 9),
+  line <- function(...) paste0("  ", pad_left(..1, 9), pad_left(..2, 8), pad_left(..3, 9),
+    pad_left(..4, 9),
     pad_left(..5, 10))
   shown <- utils::head(cells[order(-cells$expected)], 12)
   shown <- shown[order(shown$page, shown$position)]
@@ -73,12 +80,14 @@ format.tide_explained <- function(x, width = 80, ...) {
       line(sprintf("%.2f", own$position), format_count(own$clicks), format_count(own$impressions),
         sprintf("%.4f", own$curve), sprintf("%.2f", own$expected)))
   }))
-  wrap_lines(c(sprintf("%s: %s, \"%s\"", finding$id, kind_label(finding$kind), finding$query), finding$reason, "",
+  wrap_lines(c(sprintf("%s: %s, \"%s\"", finding$id, kind_label(finding$kind), finding$query),
+    finding$reason, "",
     "Position cells of the recent window, and what the curve expects of each", of_pages,
     if (rest > 0) sprintf("  and %s more cells", format_count(rest)),
     sprintf("  all: %s clicks, %s impressions, %.2f expected", format_count(sum(cells$clicks)),
       format_count(sum(cells$impressions)), sum(cells$expected)), "",
-    sprintf("%d. %s", seq_along(x$steps), x$steps), "", sprintf("Next step: %s", finding$action)), width)
+    sprintf("%d. %s", seq_along(x$steps), x$steps), "", sprintf("Next step: %s", finding$action)),
+    width)
 }
 
 #' @export

@@ -135,14 +135,17 @@
 #' found
 #' tidy(found)
 #' @export
-tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gain = NULL, min_impressions = 1,
-                      position = NULL, segment = NULL, within = NULL, rules = tide_rules(), kinds = NULL,
+tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gain = NULL,
+  min_impressions = 1,
+                      position = NULL, segment = NULL, within = NULL, rules = tide_rules(),
+                      kinds = NULL,
                       hours = NULL, target = "next", assumptions = NULL) {
   check_class(summary, "tide_summary", "summary")
   wanted <- finding_kinds()
   if (!is.null(kinds)) {
     unknown <- setdiff(kinds, names(wanted))
-    if (length(unknown)) abort_argument("kinds", paste("among", paste(names(wanted), collapse = ", ")), unknown)
+    if (length(unknown)) abort_argument("kinds",
+      paste("among", paste(names(wanted), collapse = ", ")), unknown)
     wanted <- wanted[kinds]
   }
   check_hours(hours)
@@ -155,13 +158,15 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   check_number(min_impressions, "min_impressions", min = 0)
   check_range(position, "position")
   segment <- check_segments(segment, curve)
-  within <- c(if (!is.null(position)) list(tide_segment(sprintf("position %g to %g", position[1], position[2]),
+  within <- c(if (!is.null(position)) list(tide_segment(sprintf("position %g to %g", position[1],
+    position[2]),
     position = position)), as_segments(within))
 
   pairs <- pair_evidence(summary, curve, segment, min_impressions)
   inside <- pairs_inside(summary, summary$pairs, within, rules)
   if (!any(inside)) {
-    abort_tide("No row is left after filtering.", where = paste(vapply(within, `[[`, "", "name"), collapse = "; "),
+    abort_tide("No row is left after filtering.",
+      where = paste(vapply(within, `[[`, "", "name"), collapse = "; "),
       fix = "Loosen one of these filters.",
       class = "nothing_left")
   }
@@ -170,7 +175,8 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   # too.
   options <- list(band = band, target = target, fdr = fdr, by_line = !is.null(min_gain),
     least = if (is.null(min_gain)) 0.5 else min_gain, shared = new.env())
-  by_kind <- with_assumptions(assumptions, lapply(wanted, function(kind) kind$find(summary, curve, pairs, options)))
+  by_kind <- with_assumptions(assumptions,
+    lapply(wanted, function(kind) kind$find(summary, curve, pairs, options)))
   found <- rbindlist(c(list(empty_findings()), lapply(by_kind, `[[`, "found")), use.names = TRUE)
   # Sums of probabilities may stray from 0 and 1 by a rounding error.
   set(found, j = "confidence", value = pmin(1, pmax(0, found$confidence)))
@@ -178,7 +184,8 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   set(found, j = "hours", value = kind_hours(hours)[found$kind])
   found <- rank_findings(add_worth(found, summary, rules), options)
   how <- stats::setNames(found$how, found$id)
-  found <- found[, c("rank", "id", setdiff(finding_columns, c("claims", "identity", "work", "how", "action", "reason")),
+  found <- found[, c("rank", "id", setdiff(finding_columns,
+    c("claims", "identity", "work", "how", "action", "reason")),
     "score", "action", "reason", "hours", "task", "task_gain",
     intersect(worth_columns, names(found))), with = FALSE]
   structure(list(
@@ -192,8 +199,10 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
 # No figure above what the demand allows: every search seen as often as page one may be, and clicked
 # each time.
 within_demand <- function(found, summary) {
-  most <- pmax(0, assumed("page_one_views_most") * found$impressions - found$clicks) * per_month(summary)
-  for (column in c("gain", "gain_low", "gain_high")) set(found, j = column, value = pmin(found[[column]], most))
+  most <- pmax(0, assumed("page_one_views_most") * found$impressions - found$clicks) *
+    per_month(summary)
+  for (column in c("gain", "gain_low", "gain_high")) set(found, j = column,
+    value = pmin(found[[column]], most))
   found
 }
 
@@ -203,7 +212,8 @@ add_facts <- function(found, summary) {
     table <- if (by == "query") summary$queries else summary$pages
     at <- match(found[[by]], table[[by]])
     for (column in fact_columns(table)) {
-      set(found, j = if (column %in% names(found)) paste0(by, "_", column) else column, value = table[[column]][at])
+      set(found, j = if (column %in% names(found)) paste0(by, "_", column) else column,
+        value = table[[column]][at])
     }
   }
   found[]
@@ -222,7 +232,8 @@ check_hours <- function(hours) {
   known <- names(finding_kinds())
   if (is.null(names(hours)) || !all(names(hours) %in% known)) abort_argument("hours",
     paste("named among", paste(known, collapse = ", ")), names(hours))
-  if (!is.numeric(unlist(hours)) || any(unlist(hours) <= 0)) abort_argument("hours", "hours above 0", unlist(hours))
+  if (!is.numeric(unlist(hours)) || any(unlist(hours) <= 0)) abort_argument("hours",
+    "hours above 0", unlist(hours))
 }
 
 check_segments <- function(segment, curve) {
@@ -237,8 +248,10 @@ check_segments <- function(segment, curve) {
 empty_findings <- function() {
   text <- character()
   number <- numeric()
-  data.table(kind = text, query = text, page = text, pages = text, clicks = number, impressions = number, ctr = number,
-    position = number, expected_ctr = number, gain = number, gain_low = number, gain_high = number, confidence = number,
+  data.table(kind = text, query = text, page = text, pages = text, clicks = number,
+    impressions = number, ctr = number,
+    position = number, expected_ctr = number, gain = number, gain_low = number, gain_high = number,
+    confidence = number,
     action = text, reason = text, claims = list(), identity = text, work = text, how = list())
 }
 
@@ -294,10 +307,12 @@ claim_once <- function(found) {
     from <- merged[stays[merged] == into]
     counted <- c(into, if (compete[into]) from[!kind_fact(found$kind[from], "of_place")] else from)
     most <- counted[which.max(found$gain[counted])]
-    for (column in c("gain", "gain_low", "gain_high", intersect(worth_columns, names(found)))) set(found, into, column,
+    for (column in c("gain", "gain_low", "gain_high",
+      intersect(worth_columns, names(found)))) set(found, into, column,
       found[[column]][most])
     if (most != into) set(found, into, "how", list(list(c(found$how[[into]],
-      sprintf("merged with %s about the same clicks, whose gain is the larger:", kind_label(found$kind[most])),
+      sprintf("merged with %s about the same clicks, whose gain is the larger:",
+      kind_label(found$kind[most])),
       found$how[[most]]))))
     set(found, into, "reason", sprintf("%s Also %s, counted here once.", found$reason[into],
       paste(unique(kind_label(found$kind[from])), collapse = " and ")))

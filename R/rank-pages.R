@@ -28,8 +28,10 @@ tide_pages <- function(findings, by = c("page", "query", "folder", "topic"), rul
   set(found, which(found$task != found$id), "score", 0)
   grouped <- found[, {
     total <- total_gain(.SD)
-    list(findings = .N, kinds = paste(unique(.SD$kind), collapse = " "), gain = total$gain, gain_low = total$low,
-      gain_high = total$high, hours = sum(.SD$hours), score = sum(.SD$score), ids = paste(.SD$id, collapse = " "))
+    list(findings = .N, kinds = paste(unique(.SD$kind), collapse = " "), gain = total$gain,
+      gain_low = total$low,
+      gain_high = total$high, hours = sum(.SD$hours), score = sum(.SD$score),
+      ids = paste(.SD$id, collapse = " "))
   }, by = "name"]
   setorderv(grouped, c("score", "gain", "name"), c(-1L, -1L, 1L))
   grouped[, "rank" := seq_len(.N)]

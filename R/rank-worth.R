@@ -23,7 +23,8 @@ add_worth <- function(found, summary, rules) {
   if (!is.null(pages[["value"]])) {
     each <- value_each(as.numeric(pages$value), as.numeric(pages$conversions))
     if (!is.null(each)) put("value", rates$rate[at] * each[at],
-      stats::qnorm(0.95) * sqrt(rates$relative[at]^2 + 1 / (5 + fcoalesce(as.numeric(pages$conversions[at]), 0))))
+      stats::qnorm(0.95) * sqrt(rates$relative[at]^2 +
+      1 / (5 + fcoalesce(as.numeric(pages$conversions[at]), 0))))
   }
   found[]
 }
@@ -37,7 +38,8 @@ page_rates <- function(sessions, conversions, group) {
   site <- sum(conversions[known]) / sum(sessions[known])
   worth <- beta_weight(sessions[known], conversions[known], site)
   sums <- data.table(group = group[known], sessions = sessions[known],
-    conversions = conversions[known])[, .(sessions = sum(sessions), conversions = sum(conversions)), by = "group"]
+    conversions = conversions[known])[,
+    .(sessions = sum(sessions), conversions = sum(conversions)), by = "group"]
   sums[, "rate" := (conversions + worth * site) / (sessions + worth)]
   parent <- fcoalesce(sums$rate[match(group, sums$group)], site)
   n <- ifelse(known, sessions, 0)

@@ -23,22 +23,27 @@
 #' found <- tide_find(tide_summary(data, brand = "fernmoor"))
 #' file <- tide_report(found, tempfile(fileext = ".html"), title = "Fernmoor Seeds")
 #' @export
-tide_report <- function(findings, file, title = "Ink Tide report", site = NULL, moves = NULL, followed = NULL) {
+tide_report <- function(findings, file, title = "Ink Tide report", site = NULL, moves = NULL,
+  followed = NULL) {
   check_class(findings, "tide_findings", "findings")
   check_text(file, "file")
   check_text(title, "title")
   if (!is.null(moves)) check_class(moves, "tide_moves", "moves")
   if (!is.null(followed)) check_class(followed, "tide_follow", "followed")
   if (!is.null(site)) check_class(site, "tide_trace", "site")
-  part <- function(name) paste(readLines(system.file("report", name, package = "inktide"), encoding = "UTF-8"),
+  part <- function(name) paste(readLines(system.file("report", name, package = "inktide"),
+    encoding = "UTF-8"),
     collapse = "\n")
   html <- c("<!doctype html>", "<html lang='en'><head><meta charset='utf-8'>",
     "<meta name='viewport' content='width=device-width, initial-scale=1'>",
     sprintf("<title>%s</title><style>%s</style></head><body>", escape(title), part("style.css")),
-    report_head(findings, title, moves, followed), "<main>", report_totals(findings$summary, site, followed$events),
-    report_moves(moves), report_time(followed), report_findings(findings), report_curve(findings$curve),
+    report_head(findings, title, moves, followed), "<main>",
+    report_totals(findings$summary, site, followed$events),
+    report_moves(moves), report_time(followed), report_findings(findings),
+    report_curve(findings$curve),
     report_read(findings$summary, findings$outside), report_meaning(), "</main>",
     sprintf("<script>%s</script></body></html>", part("script.js")))
   # Figures hold texts, too.
-  write_whole(file, function(path) write_lines(visible_text(gsub("\t", " ", html, fixed = TRUE)), path))
+  write_whole(file, function(path) write_lines(visible_text(gsub("\t", " ", html, fixed = TRUE)),
+    path))
 }

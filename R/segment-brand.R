@@ -9,7 +9,8 @@ is_brand <- function(queries, words) {
   joined <- gsub("[ -]", "", queries)
   for (word in words) {
     hit <- hit | if (nchar(word) <= 4) {
-      grepl(paste0(" ", word, " "), paste0(" ", gsub("[^[:alnum:]]", " ", queries), " "), fixed = TRUE)
+      grepl(paste0(" ", word, " "), paste0(" ", gsub("[^[:alnum:]]", " ", queries), " "),
+        fixed = TRUE)
     } else {
       grepl(word, queries, fixed = TRUE) | grepl(gsub("[ -]", "", word), joined, fixed = TRUE)
     }

@@ -32,7 +32,8 @@ tide_segment <- function(name, ..., not = FALSE) {
   unknown <- setdiff(names(conditions), names(segment_conditions))
   if (length(conditions) && (is.null(names(conditions)) || length(unknown))) {
     abort_argument(if (length(unknown)) unknown[1] else "...",
-      paste0("a condition among ", paste(names(segment_conditions), collapse = ", ")), conditions[[1]])
+      paste0("a condition among ", paste(names(segment_conditions), collapse = ", ")),
+      conditions[[1]])
   }
   for (arg in names(conditions)) check_condition(arg, conditions[[arg]])
   structure(list(name = name, conditions = conditions, not = isTRUE(not)), class = "tide_segment")
@@ -41,7 +42,8 @@ tide_segment <- function(name, ..., not = FALSE) {
 # Each condition: what it looks at (a text, a dimension, or the sums of a query x page pair), what
 # its value must be, how to say that it failed, and the test of many (x, value, rules) -> logical.
 segment_conditions <- local({
-  condition <- function(on, value, fails, test) list(on = on, value = value, fails = fails, test = test)
+  condition <- function(on, value, fails, test) list(on = on, value = value, fails = fails,
+    test = test)
   pattern <- function(on, wanted) condition(on, "pattern",
     paste(on, if (wanted) "does not match '%s'" else "matches '%s'"),
     function(x, value, rules) match_pattern(x, value) == wanted)
@@ -52,7 +54,8 @@ segment_conditions <- local({
     held <- paste0(" ", vapply(query_words(query_key(x)), paste, "", collapse = " "), " ")
     test(lapply(query_key(value), function(word) grepl(paste0(" ", word, " "), held, fixed = TRUE)))
   })
-  length_of <- function(fails, measure) condition("query", "range", fails, function(x, value, rules) {
+  length_of <- function(fails, measure) condition("query", "range", fails,
+    function(x, value, rules) {
     n <- measure(query_key(x))
     n >= value[1] & n <= value[2]
   })
@@ -61,11 +64,15 @@ segment_conditions <- local({
   least <- function(of) condition("pair", "number", paste("fewer than %s", of),
     function(x, value, rules) x[[of]] >= value)
   list(
-    query = pattern("query", TRUE), not_query = pattern("query", FALSE), page = pattern("page", TRUE),
+    query = pattern("query", TRUE), not_query = pattern("query", FALSE),
+      page = pattern("page", TRUE),
     not_page = pattern("page", FALSE),
-    query_text = text("query", "query does not hold '%s'", function(x, value) grepl(value, x, fixed = TRUE)),
-    page_text = text("page", "page does not hold '%s'", function(x, value) grepl(value, x, fixed = TRUE)),
-    starts = text("query", "query does not start with '%s'", function(x, value) startsWith(x, value)),
+    query_text = text("query", "query does not hold '%s'",
+    function(x, value) grepl(value, x, fixed = TRUE)),
+    page_text = text("page", "page does not hold '%s'",
+    function(x, value) grepl(value, x, fixed = TRUE)),
+    starts = text("query", "query does not start with '%s'",
+    function(x, value) startsWith(x, value)),
     ends = text("query", "query does not end with '%s'", function(x, value) endsWith(x, value)),
     has_any = words("query has none of %s", function(hits) Reduce(`|`, hits)),
     has_all = words("query has not all of %s", function(hits) Reduce(`&`, hits)),
@@ -99,7 +106,8 @@ check_condition <- function(arg, value) {
 # How the ledger names what failed a condition.
 condition_label <- function(arg, value) {
   shown <- switch(segment_conditions[[arg]]$value,
-    words = paste(value, collapse = " or "), range = if (is.infinite(value[2])) sprintf("at least %g",
+    words = paste(value, collapse = " or "),
+    range = if (is.infinite(value[2])) sprintf("at least %g",
       value[1]) else sprintf("%g to %g", value[1], value[2]),
     flag = tolower(value), format(value))
   sprintf(segment_conditions[[arg]]$fails, shown)

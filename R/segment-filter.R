@@ -25,7 +25,8 @@
 #' questions <- tide_segment("questions", has_any = c("how", "why", "when"))
 #' tide_filter(data, days = 28, segments = questions)
 #' @export
-tide_filter <- function(data, from = NULL, to = NULL, days = NULL, ..., segments = NULL, rules = tide_rules(),
+tide_filter <- function(data, from = NULL, to = NULL, days = NULL, ..., segments = NULL,
+  rules = tide_rules(),
   without = NULL) {
   if (!inherits(data, "tide_months")) check_class(data, "tide_data", "data")
   from <- check_date(from, "from")
@@ -34,7 +35,8 @@ tide_filter <- function(data, from = NULL, to = NULL, days = NULL, ..., segments
   segments <- c(if (...length()) list(tide_segment("these conditions", ...)), as_segments(segments))
   check_class(rules, "tide_rules", "rules")
   without <- listed_days(without)
-  if (is.null(from) && is.null(to) && is.null(days) && !length(segments) && !length(without)) return(data)
+  if (is.null(from) && is.null(to) && is.null(days) && !length(segments) &&
+    !length(without)) return(data)
   if (inherits(data, "tide_months")) {
     if (!is.null(c(from, to, days))) abort_argument("from", "given to tide_by_month()", from)
     data[c("segments", "rules")] <- list(c(data$segments, segments), rules)
@@ -73,7 +75,8 @@ filter_rows <- function(rows, segments, rules, grain, steps = list()) {
   for (step in c(steps, lapply(segments, segment_step, rules = rules))) {
     if (!nrow(rows)) break
     failed <- step(rows)
-    for (label in names(failed)) if (length(failed[[label]])) ledger[[length(ledger) + 1]] <- left_out_line(label,
+    for (label in names(failed)) if (length(failed[[label]])) ledger[[length(ledger) + 1]] <-
+      left_out_line(label,
       grain, rows, failed[[label]])
     gone <- unlist(failed, use.names = FALSE)
     if (length(gone)) rows <- rows[-gone]
@@ -91,7 +94,8 @@ window_steps <- function(from, to, days, without) {
     if (!is.null(from)) on_date(sprintf("before %s", format(from)), function(date) date < from),
     if (!is.null(to)) on_date(sprintf("after %s", format(to)), function(date) date > to),
     if (length(without)) on_date(without_label(without), function(date) date %in% without),
-    if (!is.null(days)) on_date(sprintf("before the last %g days", days), function(date) date <= max(date) - days)))
+    if (!is.null(days)) on_date(sprintf("before the last %g days", days),
+    function(date) date <= max(date) - days)))
 }
 
 # Dates, or runs of days with `from` and `to`.
@@ -101,12 +105,14 @@ listed_days <- function(without) {
   as.IDate(vapply(without, function(one) as.integer(check_date(one, "without", null = FALSE)), 0L))
 }
 
-without_label <- function(days) sprintf("%s named to be left out", format_plural(length(days), "day"))
+without_label <- function(days) sprintf("%s named to be left out",
+  format_plural(length(days), "day"))
 
 segment_step <- function(segment, rules) function(rows) {
   failed <- failed_conditions(segment, rows, rules)
   if (!segment$not) return(failed)
-  stats::setNames(list(setdiff(seq_len(nrow(rows)), unlist(failed))), sprintf("in '%s'", segment$name))
+  stats::setNames(list(setdiff(seq_len(nrow(rows)), unlist(failed))),
+    sprintf("in '%s'", segment$name))
 }
 
 # Per condition, in order, the rows that fail it and none before it. Texts are tested once each,
@@ -160,7 +166,8 @@ tide_narrow <- function(summary, ..., segments = NULL, rules = tide_rules()) {
   sums <- reduce_pairs(summary$cells)
   inside <- pairs_inside(summary, sums, segments, rules)
   if (!any(inside)) {
-    abort_tide("No row is left after filtering.", where = paste(vapply(segments, `[[`, "", "name"), collapse = "; "),
+    abort_tide("No row is left after filtering.",
+      where = paste(vapply(segments, `[[`, "", "name"), collapse = "; "),
       fix = "Loosen one of these filters.", class = "nothing_left")
   }
   keep <- sums[inside, c("query", "page")]
@@ -170,9 +177,11 @@ tide_narrow <- function(summary, ..., segments = NULL, rules = tide_rules()) {
   }
   setkeyv(summary$cells, c("query", "page", "bin"))
   setkeyv(summary$recent_cells, c("query", "page", "bin"))
-  if (!is.null(summary$contested)) summary$contested <- summary$contested[summary$contested$query %in% keep$query]
+  if (!is.null(summary$contested)) summary$contested <-
+    summary$contested[summary$contested$query %in% keep$query]
   if (!is.null(summary$weekly)) summary$weekly <- summary$weekly[among_pairs(summary$weekly, keep)]
-  summary$left_out <- sum_left_out(rbind(summary$left_out, outside_line(summary, sums, inside, segments)))
+  summary$left_out <- sum_left_out(rbind(summary$left_out,
+    outside_line(summary, sums, inside, segments)))
   summary
 }
 
@@ -180,12 +189,14 @@ tide_narrow <- function(summary, ..., segments = NULL, rules = tide_rules()) {
 outside_line <- function(summary, sums, inside, segments) {
   data.table(grain = summary$grain, reason = sprintf("outside '%s'",
     paste(vapply(segments, segment_title, ""), collapse = "', '")),
-    rows = sum(!inside), clicks = sum(sums$clicks[!inside]), impressions = sum(sums$impressions[!inside]))
+    rows = sum(!inside), clicks = sum(sums$clicks[!inside]),
+    impressions = sum(sums$impressions[!inside]))
 }
 
 # The same as shares of all.
 outside_shares <- function(outside, sums) {
-  list(clicks = outside$clicks / max(1, sum(sums$clicks)), impressions = outside$impressions / sum(sums$impressions),
+  list(clicks = outside$clicks / max(1, sum(sums$clicks)),
+    impressions = outside$impressions / sum(sums$impressions),
     reason = outside$reason)
 }
 
@@ -202,8 +213,10 @@ pairs_inside <- function(summary, sums, segments, rules) {
         query = condition$test(summary$queries$query, segment$conditions[[arg]], rules)[sums$query],
         page = condition$test(summary$pages$page, segment$conditions[[arg]], rules)[sums$page],
         pair = condition$test(sums, segment$conditions[[arg]], rules),
-        abort_tide(sprintf("`%s` is summed up already.", arg), where = sprintf("segment '%s'", segment$name),
-          fix = "Filter the data with tide_filter() before tide_summary().", class = "grain", fault = "call"))
+        abort_tide(sprintf("`%s` is summed up already.", arg),
+        where = sprintf("segment '%s'", segment$name),
+          fix = "Filter the data with tide_filter() before tide_summary().", class = "grain",
+          fault = "call"))
       own <- own & hit
     }
     inside <- inside & (own != segment$not)
@@ -216,7 +229,8 @@ pairs_inside <- function(summary, sums, segments, rules) {
 split_segment <- function(segment) {
   on <- vapply(segment_conditions[names(segment$conditions)], `[[`, "", "on")
   late <- on %in% c("query", "page", "pair")
-  part <- function(which) if (any(which)) structure(list(name = segment$name, conditions = segment$conditions[which],
+  part <- function(which) if (any(which)) structure(list(name = segment$name,
+    conditions = segment$conditions[which],
     not = segment$not), class = "tide_segment")
   # The complement of a mixed stack is no stack of complements.
   if (segment$not && any(!late)) return(list(rows = segment, pairs = NULL))
@@ -225,7 +239,8 @@ split_segment <- function(segment) {
 
 # The table that holds what the segments ask for, by page too where there is one.
 segmented_table <- function(data, segments, least) {
-  asked <- unlist(lapply(segments, function(segment) vapply(segment_conditions[names(segment$conditions)], `[[`, "",
+  asked <- unlist(lapply(segments,
+    function(segment) vapply(segment_conditions[names(segment$conditions)], `[[`, "",
     "on")))
   needs <- union(least, setdiff(asked, "pair"))
   table <- pick_table(data, union(needs, "page"))

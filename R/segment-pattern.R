@@ -12,7 +12,8 @@ match_pattern <- function(texts, pattern, seconds = 20) {
   for (from in seq(1, length(texts), by = 5000L)[seq_len(ceiling(length(texts) / 5000))]) {
     part <- from:min(from + 4999L, length(texts))
     # Beyond its limit of steps the engine gives up on a text with a warning.
-    hit[part] <- withCallingHandlers(grepl(pattern, texts[part], perl = TRUE, ignore.case = TRUE), warning = runaway)
+    hit[part] <- withCallingHandlers(grepl(pattern, texts[part], perl = TRUE, ignore.case = TRUE),
+      warning = runaway)
     if (proc.time()[["elapsed"]] > end) runaway()
   }
   hit

@@ -24,14 +24,17 @@ tide_terms <- function(summary, modifiers = 5) {
   head <- head_terms(summary$queries$key, leading_pages(sums, nrow(summary$queries)))
   set(sums, j = "term", value = head[sums$query])
   sums <- sums[!is.na(sums$term)]
-  out <- sums[, .(queries = length(unique(query)), pages = length(unique(page)), clicks = sum(clicks),
+  out <- sums[, .(queries = length(unique(query)), pages = length(unique(page)),
+    clicks = sum(clicks),
     impressions = sum(impressions),
     ctr = sum(clicks) / sum(impressions), position = sum(weighted) / sum(impressions)), by = "term"]
   words <- query_words(summary$queries$key)
   set(out, j = "modifiers", value = vapply(out$term, function(term) {
-    others <- unlist(lapply(words[which(head == term)], function(own) setdiff(own, c(term, function_words))))
+    others <- unlist(lapply(words[which(head == term)],
+      function(own) setdiff(own, c(term, function_words))))
     distinct <- sort(unique(others), method = "radix")
-    paste(utils::head(distinct[order(-tabulate(match(others, distinct), length(distinct)))], modifiers),
+    paste(utils::head(distinct[order(-tabulate(match(others, distinct), length(distinct)))],
+      modifiers),
       collapse = ", ")
   }, ""))
   setorderv(out, c("clicks", "impressions", "term"), c(-1L, -1L, 1L))
@@ -39,11 +42,14 @@ tide_terms <- function(summary, modifiers = 5) {
 }
 
 # Words that say nothing of a topic.
-function_words <- c("a", "about", "an", "and", "are", "as", "at", "be", "best", "buy", "by", "can", "cheap", "did",
+function_words <- c("a", "about", "an", "and", "are", "as", "at", "be", "best", "buy", "by", "can",
+  "cheap", "did",
   "do", "does", "for", "from", "get",
-  "how", "i", "in", "into", "is", "it", "like", "long", "make", "me", "my", "near", "not", "of", "on", "or", "s",
+  "how", "i", "in", "into", "is", "it", "like", "long", "make", "me", "my", "near", "not", "of",
+  "on", "or", "s",
   "should", "so", "that", "the", "this",
-  "to", "vs", "was", "what", "when", "where", "which", "who", "why", "will", "with", "without", "you", "your")
+  "to", "vs", "was", "what", "when", "where", "which", "who", "why", "will", "with", "without",
+  "you", "your")
 
 # Of those the words that no intent shows in either.
 function_only <- setdiff(function_words, unlist(intent_words))

@@ -53,7 +53,8 @@ beta_weight <- function(trials, hits, mean, least = 20, most = 2000) {
 beside_common <- function(z, noise) {
   common <- if (length(z)) weighted_median(z, 1 / (noise + 0.02)) else 0
   between <- if (length(z) >= 20) middle_variance(z - common, noise) else 0.02
-  list(p = 2 * stats::pnorm(-abs(z - common) / sqrt(noise + between)), between = between, common = common)
+  list(p = 2 * stats::pnorm(-abs(z - common) / sqrt(noise + between)), between = between,
+    common = common)
 }
 
 weighted_median <- function(x, weight) {

@@ -20,5 +20,6 @@ factor_noise <- function(clicks, expected) 1 / (pmax(clicks, expected * 0.3) + h
 
 # Log ratio of two counts, each measured by its base, and its variance by chance.
 log_change <- function(before, after, base_before, base_after) {
-  list(change = log_rate(after, base_after) - log_rate(before, base_before), noise = rate_noise(before) + rate_noise(after))
+  list(change = log_rate(after, base_after) - log_rate(before, base_before),
+    noise = rate_noise(before) + rate_noise(after))
 }

@@ -5,7 +5,8 @@
 
 # In: clicks, what the curve expects of them, the spread at their positions. Out: the posterior's
 # shape and rate.
-factor_posterior <- function(clicks, expected, spread) list(shape = 1 / spread + clicks, rate = 1 / spread + expected)
+factor_posterior <- function(clicks, expected, spread) list(shape = 1 / spread + clicks,
+  rate = 1 / spread + expected)
 
 # Its mean: clicks to expected ones, held to 1 by as many of both as 1 / spread.
 own_factor <- function(clicks, expected, spread) {
@@ -16,5 +17,6 @@ own_factor <- function(clicks, expected, spread) {
 # Log likelihood of clicks whose factors differ so (negative binomial), constants left out.
 factor_likelihood <- function(clicks, expected, spread) {
   shape <- 1 / spread
-  sum(lgamma(clicks + shape) - lgamma(shape) + shape * log(shape) - (clicks + shape) * log(shape + expected))
+  sum(lgamma(clicks + shape) - lgamma(shape) + shape * log(shape) -
+    (clicks + shape) * log(shape + expected))
 }

@@ -8,7 +8,8 @@ factor_grid <- seq(-4.8, 2.4, by = 0.075)
 effect_grid <- seq(-2.4, 1.2, by = 0.15)
 
 # The log factor of a unit and what it shares together.
-both_grid <- seq(factor_grid[1] + effect_grid[1], max(factor_grid) + max(effect_grid), by = diff(factor_grid[1:2]))
+both_grid <- seq(factor_grid[1] + effect_grid[1], max(factor_grid) + max(effect_grid),
+  by = diff(factor_grid[1:2]))
 
 # How likely these clicks are (Poisson) under each log factor: a row a pair, its largest value 1.
 clicks_over_factors <- function(clicks, expected, at = factor_grid) {
@@ -16,7 +17,8 @@ clicks_over_factors <- function(clicks, expected, at = factor_grid) {
 }
 
 # The same of a measured log factor with normal noise.
-measured_over_factors <- function(z, noise, at = factor_grid) highest_one(-0.5 * outer(z, at, `-`)^2 / noise)
+measured_over_factors <- function(z, noise,
+  at = factor_grid) highest_one(-0.5 * outer(z, at, `-`)^2 / noise)
 
 highest_one <- function(logs) exp(logs - do.call(pmax, as.data.frame(logs)))
 
@@ -24,7 +26,8 @@ highest_one <- function(logs) exp(logs - do.call(pmax, as.data.frame(logs)))
 # standard deviation to start from. Out: weights, means and standard deviations of the usual, low
 # and high part, and how many are `seen` of each. Priors worth a handful of observations keep small
 # sites sane. gamma: see effect_density(). near: groups of nearly the same, to start from.
-fit_two_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, gamma = 0, near = NULL) {
+fit_two_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, gamma = 0,
+  near = NULL) {
   without <- fit_groups(given, at, usual_sd, least_sd, gamma, high = FALSE, near = near)
   if (!high_may_say_more(given, at, without)) return(without)
   with <- fit_groups(given, at, usual_sd, least_sd, gamma, high = TRUE)
@@ -41,7 +44,8 @@ high_may_say_more <- function(given, at, groups) {
     own <- effect_density(at, groups$mean[1] + distance, groups$sd[1], groups$gamma)
     own[at < groups$mean[1]] <- 0
     ratio <- drop(given %*% (own / sum(own))) / total
-    if (any(vapply(c(0.005, 0.02, 0.05, 0.1), function(weight) sum(log(1 + weight * (ratio - 1))), 0) > 2)) return(TRUE)
+    if (any(vapply(c(0.005, 0.02, 0.05, 0.1), function(weight) sum(log(1 + weight * (ratio - 1))),
+      0) > 2)) return(TRUE)
   }
   FALSE
 }
@@ -58,7 +62,8 @@ fit_query_groups <- function(given, near = NULL) {
 
 # Largest posterior, by BFGS: steps of an EM come to a halt long before, since weights and tails
 # explain each other.
-fit_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, gamma = 0, high = TRUE,
+fit_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, gamma = 0,
+  high = TRUE,
                        near = NULL) {
   prior <- list(sd = c(usual_sd, 0.4, 0.4), size = c(18, 1, if (high) 1 else 0))
   groups_of <- function(x) groups_from(x, least_sd, gamma, high)
@@ -79,7 +84,8 @@ fit_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, g
     }, 0)
   }
   few <- c(log(0.05 / 0.95), log(0.4), log(0.3))
-  start <- c(if (is.null(near)) c(0, log(max(usual_sd - least_sd, 0.02)), few) else near$numbers[1:5], if (high) few)
+  start <- c(if (is.null(near)) c(0, log(max(usual_sd - least_sd, 0.02)),
+    few) else near$numbers[1:5], if (high) few)
   found <- stats::optim(start, loss, slope, method = "BFGS",
     control = list(maxit = 200, reltol = 1e-9))
   groups <- c(groups_of(found$par), list(numbers = found$par))
@@ -97,7 +103,8 @@ groups_from <- function(x, least_sd, gamma, high) {
   weight <- exp(c(usual = 0, low = x[3], high = if (high) x[6] else -Inf))
   sd <- least_sd + exp(x[2])
   wider <- function(by) sqrt(sd^2 + exp(2 * by))
-  list(weight = weight / sum(weight), mean = x[1] + c(0, -0.4 - exp(x[4]), if (high) 0.4 + exp(x[7]) else 0.8),
+  list(weight = weight / sum(weight),
+    mean = x[1] + c(0, -0.4 - exp(x[4]), if (high) 0.4 + exp(x[7]) else 0.8),
     sd = c(sd, wider(x[5]), if (high) wider(x[8]) else 0.4), gamma = gamma)
 }
 
@@ -142,7 +149,8 @@ effect_density <- function(at, mean, sd, gamma) {
 
 # Chance that each belongs to the usual, low and high group.
 group_shares <- function(z, noise, groups) {
-  logs <- vapply(1:3, function(k) log(groups$weight[k]) + stats::dnorm(z, groups$mean[k], sqrt(groups$sd[k]^2 + noise),
+  logs <- vapply(1:3, function(k) log(groups$weight[k]) +
+    stats::dnorm(z, groups$mean[k], sqrt(groups$sd[k]^2 + noise),
     log = TRUE), numeric(length(z)))
   shares <- highest_one(matrix(logs, length(z)))
   shares / rowSums(shares)

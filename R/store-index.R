@@ -43,13 +43,15 @@ renew_tables <- function(con) {
   }
   newer <- store_migrations[as.integer(names(store_migrations)) > held]
   for (statement in unlist(newer, use.names = FALSE)) DBI::dbExecute(con, statement)
-  DBI::dbExecute(con, "UPDATE meta SET value = ? WHERE name = 'format'", list(as.character(store_format)))
+  DBI::dbExecute(con, "UPDATE meta SET value = ? WHERE name = 'format'",
+    list(as.character(store_format)))
 }
 
 check_format <- function(con, folder) {
   held <- held_format(con)
   if (!length(held) || is.na(held) || held > store_format) {
-    abort_store(folder, sprintf("The archive has format %s, this version knows %d.", paste(held, collapse = ""),
+    abort_store(folder, sprintf("The archive has format %s, this version knows %d.",
+      paste(held, collapse = ""),
       store_format), "Install a newer version of inktide.")
   }
 }
@@ -65,7 +67,8 @@ with_store <- function(store, write, work, waiting = NULL) {
     if (write) make_folders(store)
     fresh <- !file.exists(index) || file.size(index) == 0
     if (fresh) check_lost(store)
-    con <- DBI::dbConnect(RSQLite::SQLite(), if (fresh && !write) ":memory:" else index, synchronous = NULL)
+    con <- DBI::dbConnect(RSQLite::SQLite(), if (fresh && !write) ":memory:" else index,
+      synchronous = NULL)
     DBI::dbExecute(con, "PRAGMA synchronous = FULL")
     if (write) write_store(store, con, work, waiting) else {
       DBI::dbExecute(con, "PRAGMA busy_timeout = 10000")
@@ -73,7 +76,8 @@ with_store <- function(store, write, work, waiting = NULL) {
       check_format(con, store$dir)
       work(con)
     }
-  }, error = function(e) if (inherits(e, "tide_error")) stop(e) else abort_index(store, conditionMessage(e)))
+  }, error = function(e) if (inherits(e, "tide_error")) stop(e) else abort_index(store,
+    conditionMessage(e)))
 }
 
 write_store <- function(store, con, work, waiting) {
@@ -100,7 +104,8 @@ lock_store <- function(con, waiting) {
       FALSE
     })
     if (got) return(invisible())
-    if (try == 1 && !is.null(waiting)) waiting("Another process is writing to the archive; waiting for it")
+    if (try == 1 &&
+      !is.null(waiting)) waiting("Another process is writing to the archive; waiting for it")
   }
   stop("another process has held the write lock for ten minutes")
 }
@@ -111,7 +116,8 @@ index_path <- function(store) file.path(store$dir, "archive.sqlite")
 abort_index <- function(store, cause) {
   cause <- plain_cause(cause)
   if (grepl("malformed|not a database|corrupt|no such (table|column)", cause)) {
-    abort_store(store$dir, "The index of the archive is damaged.", rebuild_fix, cause, "store_index")
+    abort_store(store$dir, "The index of the archive is damaged.", rebuild_fix, cause,
+      "store_index")
   }
   if (grepl("readonly|read-only|unable to open|permission|Permission", cause)) {
     abort_read_only(store, cause)
@@ -122,12 +128,14 @@ abort_index <- function(store, cause) {
 
 abort_read_only <- function(store, cause) {
   abort_store(store$dir, "The archive cannot be written to.",
-    "Give yourself the right to write to the folder and its files, or copy the project elsewhere.", cause)
+    "Give yourself the right to write to the folder and its files, or copy the project elsewhere.",
+    cause)
 }
 
 rebuild_fix <- "Rebuild the index from the parts by tide_rebuild(). Nothing is deleted by it."
 
 abort_store <- function(folder, what, fix, detail = NULL, class = NULL, ...) {
-  abort_tide(what, where = paste0("'", folder, "'", if (!is.null(detail)) paste0(": ", detail), "."), fix = fix,
+  abort_tide(what, where = paste0("'", folder, "'", if (!is.null(detail)) paste0(": ", detail),
+    "."), fix = fix,
     class = c(class, "store"), file = folder, ...)
 }

@@ -28,8 +28,10 @@
 #' tide_history(store)
 #' tide_undo(store, 1)
 #' @export
-tide_load <- function(store, files, exported = NULL, columns = NULL, date_order = NULL, decimal = NULL,
-                      clicks_above = c("leave out", "keep", "refuse"), progress = NULL, now = Sys.time()) {
+tide_load <- function(store, files, exported = NULL, columns = NULL, date_order = NULL,
+  decimal = NULL,
+                      clicks_above = c("leave out", "keep", "refuse"), progress = NULL,
+                      now = Sys.time()) {
   check_class(store, "tide_store", "store")
   how <- reading_how(files, 0, exported, NULL, columns, date_order, decimal, clicks_above)
   need_parquet(store)
@@ -41,11 +43,14 @@ tide_load <- function(store, files, exported = NULL, columns = NULL, date_order 
   # In one order, however the files were named.
   tables <- tables[sort(names(tables))]
   content <- digest::digest(lapply(tables, function(table) table$rows), algo = "xxhash64")
-  left_out <- sum_left_out(rbindlist(c(lapply(parts, `[[`, "left_out"), lapply(tables, `[[`, "left_out"))))
+  left_out <- sum_left_out(rbindlist(c(lapply(parts, `[[`, "left_out"),
+    lapply(tables, `[[`, "left_out"))))
 
   with_store(store, write = TRUE, waiting = progress, function(con) {
-    result <- list(import = NA_integer_, changes = NULL, repaired = 0L, sources = sources, left_out = left_out)
-    held <- DBI::dbGetQuery(con, "SELECT id FROM imports WHERE content = ? AND undone = 0", list(content))
+    result <- list(import = NA_integer_, changes = NULL, repaired = 0L, sources = sources,
+      left_out = left_out)
+    held <- DBI::dbGetQuery(con, "SELECT id FROM imports WHERE content = ? AND undone = 0",
+      list(content))
     if (nrow(held)) {
       result$repaired <- repair_parts(con, store, held$id[1], tables)
       return(structure(result, class = "tide_load"))
@@ -60,7 +65,8 @@ tide_load <- function(store, files, exported = NULL, columns = NULL, date_order 
     }
     changes <- import_changes(con, import)
     DBI::dbAppendTable(con, "changes", changes)
-    DBI::dbExecute(con, "INSERT INTO imports (id, at, files, content, exported) VALUES (?, ?, ?, ?, ?)",
+    DBI::dbExecute(con,
+      "INSERT INTO imports (id, at, files, content, exported) VALUES (?, ?, ?, ?, ?)",
       list(import, format(now, "%Y-%m-%d %H:%M:%S", tz = "UTC"),
         paste(basename(unique(sources$file[!nzchar(sources$skipped)])), collapse = ", "), content,
         format(max(sources$exported, na.rm = TRUE))))
@@ -85,7 +91,8 @@ import_changes <- function(con, import) {
 add_table <- function(con, store, import, grain, table) {
   rows <- table$rows
   month <- row_months(rows)
-  for (each in unique(month)) add_part(con, store, import, grain, each, rows[month == each, !"exported"])
+  for (each in unique(month)) add_part(con, store, import, grain, each,
+    rows[month == each, !"exported"])
   DBI::dbAppendTable(con, "days", part_days(rows, import, grain, rows$exported, table$window))
 }
 
@@ -95,9 +102,11 @@ row_months <- function(rows) {
 
 add_part <- function(con, store, import, grain, month, part) {
   name <- sprintf("%04d-%s-%s.parquet", as.integer(import), month,
-    substr(digest::digest(list(import, grain, month, Sys.getpid(), format(Sys.time(), "%OS6"))), 1, 8))
+    substr(digest::digest(list(import, grain, month, Sys.getpid(), format(Sys.time(), "%OS6"))), 1,
+    8))
   path <- file.path(parts_folder(store), name)
-  for (column in names(part)) if (is.factor(part[[column]])) set(part, j = column, value = droplevels(part[[column]]))
+  for (column in names(part)) if (is.factor(part[[column]])) set(part, j = column,
+    value = droplevels(part[[column]]))
   write_whole(path, function(to) write_part(part, to))
   DBI::dbExecute(con, "INSERT INTO parts VALUES (?, ?, ?, ?, ?, ?)",
     list(name, import, grain, month, nrow(part), unname(tools::md5sum(path))))
@@ -110,20 +119,24 @@ part_days <- function(rows, import, grain, exported, window) {
     impressions = rows$impressions)[
     , .(exported = max(exported), rows = .N, clicks = sum(as.numeric(clicks)),
       impressions = sum(as.numeric(impressions))), by = "day"]
-  ends <- if (is.null(window)) c(NA_integer_, NA_integer_) else as.integer(c(window$from, window$to))
+  ends <- if (is.null(window)) c(NA_integer_,
+    NA_integer_) else as.integer(c(window$from, window$to))
   data.table(import = import, grain = grain, days, first = ends[1], last = ends[2])
 }
 
 # What was written is read once more: a disk that ran full may not have said so.
 write_part <- function(part, path) {
   nanoparquet::write_parquet(part, path, compression = "zstd")
-  clicks <- tryCatch(nanoparquet::read_parquet(path, col_select = "clicks")$clicks, error = function(e) NULL)
-  if (!identical(as.numeric(clicks), as.numeric(part$clicks))) stop("there is no room left", call. = FALSE)
+  clicks <- tryCatch(nanoparquet::read_parquet(path, col_select = "clicks")$clicks,
+    error = function(e) NULL)
+  if (!identical(as.numeric(clicks), as.numeric(part$clicks))) stop("there is no room left",
+    call. = FALSE)
 }
 
 # Damaged parts of an import whose rows are at hand again are written anew. Out: how many.
 repair_parts <- function(con, store, import, tables) {
-  parts <- setDT(DBI::dbGetQuery(con, "SELECT file, grain, month, checksum FROM parts WHERE import = ?", list(import)))
+  parts <- setDT(DBI::dbGetQuery(con,
+    "SELECT file, grain, month, checksum FROM parts WHERE import = ?", list(import)))
   damaged <- parts[!part_whole(store, parts)]
   if (!nrow(damaged)) return(0L)
   record_import(store, con, import)
@@ -150,7 +163,8 @@ tide_undo <- function(store, import) {
   check_class(store, "tide_store", "store")
   check_number(import, "import", min = 1)
   with_store(store, write = TRUE, function(con) {
-    if (!DBI::dbExecute(con, "UPDATE imports SET undone = 1 WHERE id = ? AND undone = 0", list(import))) {
+    if (!DBI::dbExecute(con, "UPDATE imports SET undone = 1 WHERE id = ? AND undone = 0",
+      list(import))) {
       abort_tide("There is no such import to undo.", where = sprintf("import %g", import),
         fix = "See the history for those that count.",
         class = "argument", fault = "call")
@@ -176,12 +190,14 @@ tide_history <- function(store) {
 #' @export
 format.tide_load <- function(x, ...) {
   if (is.na(x$import)) {
-    return(c(if (x$repaired) sprintf("Repaired: %s written again.", format_plural(x$repaired, "damaged part"))
+    return(c(if (x$repaired) sprintf("Repaired: %s written again.",
+      format_plural(x$repaired, "damaged part"))
       else "Nothing changed: all of it is stored already.", left_out_lines(x$left_out)))
   }
   c(sprintf("Import %d", x$import), change_lines(x$changes),
     sprintf("  read %s: %s kept of %s", basename(x$sources$file),
-      format_plural(x$sources$kept, "row"), format_count(x$sources$rows))[!nzchar(x$sources$skipped)],
+      format_plural(x$sources$kept, "row"),
+      format_count(x$sources$rows))[!nzchar(x$sources$skipped)],
     left_out_lines(x$left_out), source_lines(x$sources), capped_lines(x$sources))
 }
 
@@ -190,7 +206,8 @@ change_lines <- function(changes) {
     format_plural(changes$rows_before, "row"), format_count(changes$clicks_before)), "")
   unused <- ifelse(changes$days_unused > 0, sprintf("; not used: %s that a newer export holds",
     format_plural(changes$days_unused, "day")), "")
-  sprintf("  %s: %s, %s clicks%s%s", changes$grain, format_plural(changes$rows, "row"), format_count(changes$clicks),
+  sprintf("  %s: %s, %s clicks%s%s", changes$grain, format_plural(changes$rows, "row"),
+    format_count(changes$clicks),
     before, unused)
 }
 

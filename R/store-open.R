@@ -65,10 +65,12 @@ has_archive <- function(dir) {
 
 make_folders <- function(store) {
   for (folder in c(parts_folder(store), records_folder(store))) {
-    if (!dir.exists(folder) && !suppressWarnings(dir.create(folder, recursive = TRUE)) && !dir.exists(folder)) {
+    if (!dir.exists(folder) && !suppressWarnings(dir.create(folder, recursive = TRUE)) &&
+      !dir.exists(folder)) {
       abort_store(store$dir, "The archive cannot be made.", "Name a folder that you may write to.")
     }
-    if (file.access(folder, 2) != 0) abort_read_only(store, sprintf("'%s' takes no new files", folder))
+    if (file.access(folder, 2) != 0) abort_read_only(store,
+      sprintf("'%s' takes no new files", folder))
   }
 }
 
@@ -86,9 +88,11 @@ format.tide_store <- function(x, ...) {
     "SELECT grain, count(*) AS days, min(day) AS first, max(day) AS last, sum(rows) AS rows, sum(clicks) AS clicks
       FROM current GROUP BY grain"))
   if (!nrow(held)) return("<tide_store> empty")
-  window <- ifelse(held$first > 0, sprintf("%s (%s)", format_days(as.IDate(held$first), as.IDate(held$last)),
+  window <- ifelse(held$first > 0, sprintf("%s (%s)",
+    format_days(as.IDate(held$first), as.IDate(held$last)),
     format_plural(held$days, "day")), "no dates")
-  c("<tide_store>", sprintf("  %s: %s, %s; %s clicks", held$grain, format_plural(held$rows, "row"), window,
+  c("<tide_store>", sprintf("  %s: %s, %s; %s clicks", held$grain, format_plural(held$rows, "row"),
+    window,
     format_count(held$clicks)))
 }
 

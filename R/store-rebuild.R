@@ -20,7 +20,8 @@ tide_rebuild <- function(dir, now = Sys.time()) {
     with_new_index(store, function(con) {
       for (one in imports) {
         DBI::dbAppendTable(con, "imports", one$import)
-        for (table in c("parts", "days", "changes")) if (NROW(one[[table]])) DBI::dbAppendTable(con, table, one[[table]])
+        for (table in c("parts", "days",
+          "changes")) if (NROW(one[[table]])) DBI::dbAppendTable(con, table, one[[table]])
       }
       for (one in contents[records$kind == "facts"]) DBI::dbAppendTable(con, "facts", one)
       for (one in contents[records$kind == "decision"]) DBI::dbAppendTable(con, "decisions", one)
@@ -38,11 +39,14 @@ tide_rebuild <- function(dir, now = Sys.time()) {
 
 read_record <- function(path) {
   content <- tryCatch(jsonlite::fromJSON(path, simplifyVector = TRUE), error = function(e) {
-    abort_tide("A record of the archive is damaged.", where = sprintf("'%s': %s.", path, plain_cause(e)),
-      fix = "Delete this record: its parts are then taken for what they hold themselves.", class = "store",
+    abort_tide("A record of the archive is damaged.",
+      where = sprintf("'%s': %s.", path, plain_cause(e)),
+      fix = "Delete this record: its parts are then taken for what they hold themselves.",
+      class = "store",
       file = path)
   })
-  as_rows <- function(x) as.data.frame(lapply(x, function(column) if (length(column)) unlist(lapply(column,
+  as_rows <- function(x) as.data.frame(lapply(x,
+    function(column) if (length(column)) unlist(lapply(column,
     function(v) if (is.null(v)) NA else v)) else character()), stringsAsFactors = FALSE)
   if (is.null(content[["import"]])) as_rows(content) else lapply(content, as_rows)
 }
@@ -86,9 +90,12 @@ import_of_parts <- function(store, files, records, now) {
     if (id %in% taken) id <- max(taken) + id
     read <- lapply(own, function(file) read_part_file(store, file, id))
     list(import = data.frame(id = id, at = format(now, "%Y-%m-%d %H:%M:%S", tz = "UTC"),
-      files = "rebuilt from parts", content = paste("rebuilt", id), exported = format(max(read[[1]]$exported)),
-      undone = 0L), parts = rbindlist(lapply(read, `[[`, "part")), days = rbindlist(lapply(read, `[[`, "days")),
-      changes = rbindlist(lapply(read, `[[`, "days"))[, .(days = .N, rows = sum(rows), clicks = sum(clicks),
+      files = "rebuilt from parts", content = paste("rebuilt", id),
+      exported = format(max(read[[1]]$exported)),
+      undone = 0L), parts = rbindlist(lapply(read, `[[`, "part")),
+      days = rbindlist(lapply(read, `[[`, "days")),
+      changes = rbindlist(lapply(read, `[[`, "days"))[,
+      .(days = .N, rows = sum(rows), clicks = sum(clicks),
         rows_before = 0, clicks_before = 0, days_unused = 0), by = c("import", "grain")])
   })
 }

@@ -8,20 +8,24 @@ records_folder <- function(store) file.path(store$dir, "records")
 parts_folder <- function(store) file.path(store$dir, "parts")
 
 record_path <- function(store, kind, number, pending = FALSE) {
-  file.path(records_folder(store), sprintf("%s-%04d.json%s", kind, as.integer(number), if (pending) ".pending" else ""))
+  file.path(records_folder(store), sprintf("%s-%04d.json%s", kind, as.integer(number),
+    if (pending) ".pending" else ""))
 }
 
 # kind: import, facts or decision. A record that is there already is replaced.
 write_record <- function(store, kind, number, content) {
-  text <- as.character(jsonlite::toJSON(content, dataframe = "columns", digits = NA, na = "null", null = "null",
+  text <- as.character(jsonlite::toJSON(content, dataframe = "columns", digits = NA, na = "null",
+    null = "null",
     auto_unbox = FALSE))
-  write_whole(record_path(store, kind, number, pending = TRUE), function(path) write_lines(text, path))
+  write_whole(record_path(store, kind, number, pending = TRUE),
+    function(path) write_lines(text, path))
 }
 
 list_records <- function(store, pending = FALSE) {
   files <- list.files(records_folder(store), sprintf("^(import|facts|decision)-[0-9]+[.]json%s$",
     if (pending) "[.]pending" else ""))
-  data.table(file = files, kind = sub("-.*", "", files), number = as.integer(gsub("[^0-9]", "", files)))
+  data.table(file = files, kind = sub("-.*", "", files),
+    number = as.integer(gsub("[^0-9]", "", files)))
 }
 
 # Under the lock, so that nobody else is writing: pending records that the index knows are finished;
@@ -54,7 +58,8 @@ known_parts <- function(con) DBI::dbGetQuery(con, "SELECT file FROM parts")$file
 
 known_numbers <- function(con) {
   numbers <- function(query) DBI::dbGetQuery(con, query)$n
-  list(import = numbers("SELECT id AS n FROM imports"), facts = numbers("SELECT id AS n FROM facts"),
+  list(import = numbers("SELECT id AS n FROM imports"),
+    facts = numbers("SELECT id AS n FROM facts"),
     decision = numbers("SELECT number AS n FROM decisions"))
 }
 
@@ -74,7 +79,8 @@ check_lost <- function(store) {
 }
 
 abort_lost <- function(store, left) {
-  abort_store(store$dir, "The archive holds parts or records that its index does not know.", rebuild_fix,
+  abort_store(store$dir, "The archive holds parts or records that its index does not know.",
+    rebuild_fix,
     sprintf("%s, the first '%s'", format_plural(length(left), "file"), left[1]), "store_index")
 }
 
@@ -83,7 +89,8 @@ abort_lost <- function(store, left) {
 record_all <- function(store, con) {
   imports <- DBI::dbGetQuery(con, "SELECT id FROM imports")$id
   if (length(imports)) {
-    unlink(file.path(parts_folder(store), setdiff(list.files(parts_folder(store), all.files = TRUE, no.. = TRUE),
+    unlink(file.path(parts_folder(store),
+      setdiff(list.files(parts_folder(store), all.files = TRUE, no.. = TRUE),
       known_parts(con))))
   }
   for (import in imports) record_import(store, con, import)
@@ -98,7 +105,9 @@ record_rows <- function(store, kind, rows) {
 
 # An import as the index knows it.
 record_import <- function(store, con, import) {
-  of <- function(table, column) DBI::dbGetQuery(con, sprintf("SELECT * FROM %s WHERE %s = ?", table, column), list(import))
-  write_record(store, "import", import, list(import = of("imports", "id"), parts = of("parts", "import"),
+  of <- function(table, column) DBI::dbGetQuery(con,
+    sprintf("SELECT * FROM %s WHERE %s = ?", table, column), list(import))
+  write_record(store, "import", import,
+    list(import = of("imports", "id"), parts = of("parts", "import"),
     days = of("days", "import"), changes = of("changes", "import")))
 }

@@ -24,7 +24,8 @@ tide_stored <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, dim
   damaged <- unlist(lapply(read, `[[`, "damaged"))
   read <- Filter(function(table) nrow(table$rows) > 0, read)
   if (!length(read)) abort_all_damaged(store, damaged)
-  finest <- finest_tables(lapply(read, function(table) new_table(table$rows, table$dimensions, plan$exported,
+  finest <- finest_tables(lapply(read,
+    function(table) new_table(table$rows, table$dimensions, plan$exported,
     table$window)))
   ledger <- rbindlist(c(list(plan$left_out), finest$left_out,
     if (length(damaged)) list(damaged_lines(damaged, names(finest$tables)[1]))))
@@ -34,7 +35,8 @@ tide_stored <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, dim
 abort_all_damaged <- function(store, damaged) {
   abort_store(store$dir, "No part of the archive that is needed here can be read.",
     "Load the exports of that window again: damaged parts are then written anew.",
-    sprintf("%s missing or damaged, the first '%s'", format_plural(length(damaged), "part"), damaged[1]))
+    sprintf("%s missing or damaged, the first '%s'", format_plural(length(damaged), "part"),
+    damaged[1]))
 }
 
 # Where nothing could be read, damage goes before filters.
@@ -50,7 +52,8 @@ slice_window <- function(slices) {
 }
 
 damaged_lines <- function(files, grain) {
-  data.table(grain = grain, reason = sprintf("damaged part %s", files), rows = NA_integer_, clicks = NA_real_,
+  data.table(grain = grain, reason = sprintf("damaged part %s", files), rows = NA_integer_,
+    clicks = NA_real_,
     impressions = NA_real_)
 }
 
@@ -75,14 +78,16 @@ plan_window <- function(store, from, to, days, lag, dimensions) {
   }
   dated <- current$day > 0
   unfinished <- dated & lag > 0 & current$day >= current$exported - lag
-  if (!is.null(days) && is.null(from)) from <- as.IDate(max(current$day[dated & !unfinished], 0L)) - as.integer(days) +
+  if (!is.null(days) && is.null(from)) from <-
+    as.IDate(max(current$day[dated & !unfinished], 0L)) - as.integer(days) +
     1L
   outside <- dated & ((!is.null(from) & current$day < as.integer(if (is.null(from)) 0 else from)) |
     (!is.null(to) & current$day > as.integer(if (is.null(to)) 0 else to)))
   wanted <- current[!unfinished & !outside]
   if (!nrow(wanted)) {
     abort_tide("The archive holds nothing in this window.",
-      where = sprintf("It holds %s.", format_days(as.IDate(min(current$day)), as.IDate(max(current$day)))),
+      where = sprintf("It holds %s.", format_days(as.IDate(min(current$day)),
+      as.IDate(max(current$day)))),
       fix = "Ask for another window.", class = "nothing_left")
   }
   left_out <- rbind(day_ledger(current[unfinished & !outside],
@@ -91,7 +96,8 @@ plan_window <- function(store, from, to, days, lag, dimensions) {
   # A grain is named by the dimensions that are read of it.
   set(left_out, j = "grain", value = vapply(left_out$grain,
     function(grain) grain_label(intersect(grain_dimensions(grain), dimensions)), ""))
-  list(store = store, wanted = wanted, parts = held$parts, dimensions = dimensions, left_out = left_out,
+  list(store = store, wanted = wanted, parts = held$parts, dimensions = dimensions,
+    left_out = left_out,
     held = sum(current$rows),
     exported = as.IDate(max(current$exported)))
 }
@@ -99,7 +105,8 @@ plan_window <- function(store, from, to, days, lag, dimensions) {
 plan_source <- function(plan) {
   data.table(file = plan$store$dir, rows = plan$held, kept = sum(plan$wanted$rows),
     grain = paste(unique(plan$wanted$grain), collapse = "; "),
-    exported = plan$exported, ctr = "none", decimal = "point", odd_queries = 0L, capped = FALSE, skipped = "")
+    exported = plan$exported, ctr = "none", decimal = "point", odd_queries = 0L, capped = FALSE,
+    skipped = "")
 }
 
 #' Take data out of the archive month by month
@@ -119,10 +126,12 @@ plan_source <- function(plan) {
 #' tide_load(store, tide_example()[["pairs"]])
 #' tide_summary(tide_by_month(store, days = 28), brand = "fernmoor")
 #' @export
-tide_by_month <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, dimensions = NULL, at_once = 2e6) {
+tide_by_month <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, dimensions = NULL,
+  at_once = 2e6) {
   check_number(at_once, "at_once", min = 1)
   plan <- plan_window(store, from, to, days, lag, dimensions)
-  structure(list(plan = plan, sources = plan_source(plan), segments = list(), rules = NULL, at_once = at_once),
+  structure(list(plan = plan, sources = plan_source(plan), segments = list(), rules = NULL,
+    at_once = at_once),
     class = "tide_months")
 }
 
@@ -130,7 +139,8 @@ tide_by_month <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, d
 format.tide_months <- function(x, ...) {
   days <- x$plan$wanted$day[x$plan$wanted$day > 0]
   sprintf("<tide_months> %s in %s, not read yet", format_plural(sum(x$plan$wanted$rows), "row"),
-    if (length(days)) format_days(as.IDate(min(days)), as.IDate(max(days))) else "tables without dates")
+    if (length(days)) format_days(as.IDate(min(days)),
+    as.IDate(max(days))) else "tables without dates")
 }
 
 #' @export
@@ -140,9 +150,11 @@ print.tide_months <- function(x, ...) {
 }
 
 day_ledger <- function(slices, reason) {
-  if (!nrow(slices)) return(data.table(grain = character(), reason = character(), rows = numeric(), clicks = numeric(),
+  if (!nrow(slices)) return(data.table(grain = character(), reason = character(), rows = numeric(),
+    clicks = numeric(),
     impressions = numeric()))
-  slices[, .(reason = reason, rows = sum(rows), clicks = sum(clicks), impressions = sum(impressions)), by = "grain"]
+  slices[, .(reason = reason, rows = sum(rows), clicks = sum(clicks),
+    impressions = sum(impressions)), by = "grain"]
 }
 
 month_of <- function(days) {
@@ -158,7 +170,8 @@ read_slices <- function(store, slices, parts, dimensions) {
   window <- slice_window(slices)
   slices <- copy(slices)
   set(slices, j = "month", value = month_of(slices$day))
-  needed <- merge(unique(slices[, c("import", "grain", "month")]), parts, by = c("import", "grain", "month"))
+  needed <- merge(unique(slices[, c("import", "grain", "month")]), parts,
+    by = c("import", "grain", "month"))
   damaged <- character()
   rows <- lapply(seq_len(nrow(needed)), function(i) {
     path <- file.path(store$dir, "parts", needed$file[i])
@@ -176,6 +189,7 @@ read_slices <- function(store, slices, parts, dimensions) {
     if (all(keep)) part else part[keep]
   })
   rows <- rbindlist(rows, use.names = TRUE)
-  if (nrow(rows) && !"date" %in% used && "date" %in% names(rows)) set(rows, j = "date", value = NULL)
+  if (nrow(rows) && !"date" %in% used && "date" %in% names(rows)) set(rows, j = "date",
+    value = NULL)
   list(rows = rows, dimensions = used, window = window, damaged = damaged)
 }

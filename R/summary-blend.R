@@ -9,15 +9,18 @@ blend_sums <- function(work, date) {
   n <- length(date)
   # Pairs by a hash of their codes, so that any site gives a fair share.
   share <- max(1, ceiling(n / blend_rows))
-  use <- if (share == 1) seq_len(n) else which(((work$query * 7919 + work$page) %% 104729) %% share == 0)
+  use <- if (share == 1) seq_len(n) else which(((work$query * 7919 +
+    work$page) %% 104729) %% share == 0)
   use <- use[work$position[use] < 40]
-  use <- use[order(work$query[use], work$page[use], as.integer(date)[use], work$impressions[use], work$position[use])]
+  use <- use[order(work$query[use], work$page[use], as.integer(date)[use], work$impressions[use],
+    work$position[use])]
   k <- length(use)
   if (k < 2) return(NULL)
   one <- use[-k]
   other <- use[-1]
   day <- as.integer(date)
-  near <- work$query[one] == work$query[other] & work$page[one] == work$page[other] & day[other] - day[one] <= 2
+  near <- work$query[one] == work$query[other] & work$page[one] == work$page[other] & day[other] -
+    day[one] <= 2
   # Within one month, so that months reduced one by one give the same sums.
   month <- month_number(day)
   near <- near & month[one] == month[other]
@@ -26,14 +29,16 @@ blend_sums <- function(work, date) {
   if (!length(one)) return(NULL)
   size <- list(work$impressions[one], work$impressions[other])
   # Both weigh by their size, so that the middle is not drawn by single impressions.
-  middle <- (work$position[one] * size[[1]] + work$position[other] * size[[2]]) / (size[[1]] + size[[2]])
+  middle <- (work$position[one] * size[[1]] + work$position[other] * size[[2]]) /
+    (size[[1]] + size[[2]])
   u <- (1 / size[[1]] + 1 / size[[2]]) / 2
   y <- (work$position[one] - work$position[other])^2 / 2
   # A jump by more than the position itself is another event, not the luck of impressions.
   usual <- y <= 2 * middle^2
   sums <- data.table(band = findInterval(middle, blend_bands), u = u, y = y, m = middle - 1,
     w = 1 / (0.15 + u)^2)[usual]
-  sums[, .(n = as.numeric(.N), w = sum(w), u = sum(w * u), y = sum(w * y), uu = sum(w * u^2), uy = sum(w * u * y),
+  sums[, .(n = as.numeric(.N), w = sum(w), u = sum(w * u), y = sum(w * y), uu = sum(w * u^2),
+    uy = sum(w * u * y),
     yy = sum(w * y^2), m = sum(w * m)), by = "band"]
 }
 

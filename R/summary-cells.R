@@ -14,18 +14,22 @@ position_bin <- function(position) bin_of_half[pmin.int(as.integer(position * 2)
 # where only some rows are recent, `recent`.
 reduce_cells <- function(work, recent = NULL) {
   rows <- setDT(list(query = work$query, page = work$page, bin = position_bin(work$position),
-    clicks = work$clicks, impressions = work$impressions, weighted = work$impressions * work$position))
+    clicks = work$clicks, impressions = work$impressions,
+    weighted = work$impressions * work$position))
   if (!is.null(recent)) set(rows, j = "recent", value = recent)
   by <- c("query", "page", "bin", if (!is.null(recent)) "recent")
-  cells <- rows[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted), rows = .N), by = by]
-  for (column in c("clicks", "impressions", "rows")) set(cells, j = column, value = as.numeric(cells[[column]]))
+  cells <- rows[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted),
+    rows = .N), by = by]
+  for (column in c("clicks", "impressions", "rows")) set(cells, j = column,
+    value = as.numeric(cells[[column]]))
   cells
 }
 
 # Out: list(all, recent) of cells with their own mean position.
 finish_cells <- function(cells, some_recent) {
   if (!some_recent) return(list(all = key_cells(cells), recent = cells))
-  all <- cells[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted), rows = sum(rows)),
+  all <- cells[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted),
+    rows = sum(rows)),
     by = c("query", "page", "bin")]
   list(all = key_cells(all), recent = key_cells(cells[cells$recent, !"recent"]))
 }
@@ -39,7 +43,8 @@ key_cells <- function(cells) {
 # Cells to pairs. `spread` is the standard deviation of the position between cells.
 reduce_pairs <- function(cells) {
   squares <- cells$weighted * cells$position
-  pairs <- cells[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted), rows = sum(rows)),
+  pairs <- cells[, .(clicks = sum(clicks), impressions = sum(impressions),
+    weighted = sum(weighted), rows = sum(rows)),
     by = c("query", "page")]
   pairs[, `:=`(ctr = clicks / impressions, position = weighted / impressions)]
   pair <- rep(seq_len(nrow(pairs)), cells[, .N, by = c("query", "page")]$N)
@@ -55,7 +60,8 @@ reduce_by <- function(rows, by) {
   figures <- setDT(c(lapply(stats::setNames(by, by), function(column) rows[[column]]),
     list(clicks = as.numeric(rows$clicks), impressions = as.numeric(rows$impressions),
       weighted = rows$impressions * rows$position)))
-  out <- figures[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted)), by = by]
+  out <- figures[, .(clicks = sum(clicks), impressions = sum(impressions),
+    weighted = sum(weighted)), by = by]
   out[, `:=`(ctr = clicks / impressions, position = weighted / impressions, weighted = NULL)]
   setkeyv(out, by)
   out[]
@@ -64,7 +70,8 @@ reduce_by <- function(rows, by) {
 # Totals by page, with the spellings of one page folded.
 reduce_pages <- function(rows) {
   pages <- code_pages(rows$page, rows$impressions)
-  out <- reduce_by(data.table(page = pages$code, rows[, c("clicks", "impressions", "position")]), "page")
+  out <- reduce_by(data.table(page = pages$code, rows[, c("clicks", "impressions", "position")]),
+    "page")
   out[, c("page", "key") := list(pages$names[out$page], pages$keys[out$page])]
   out[]
 }

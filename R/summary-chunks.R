@@ -27,7 +27,8 @@ reduce_chunks <- function(chunks, recent_from, split = NULL) {
   while (length(waiting) > 1) join_last()
   reduced <- if (length(waiting)) waiting[[1]]
   if (is.null(reduced)) {
-    abort_tide("No row is left after filtering.", where = "all months of the window", fix = "Loosen the filters.",
+    abort_tide("No row is left after filtering.", where = "all months of the window",
+      fix = "Loosen the filters.",
       class = "nothing_left")
   }
   cells <- finish_cells(reduced$cells, reduced$some_recent)
@@ -42,13 +43,17 @@ reduce_chunks <- function(chunks, recent_from, split = NULL) {
 
 reduce_chunk <- function(rows, recent_from, weigh, split) {
   queries <- code_queries(rows$query, rows$impressions, weigh)
-  pages <- if (is.null(rows[["page"]])) list(code = rep(1L, nrow(rows)), names = "", keys = "", spellings = 1L,
-    weights = if (weigh) setDT(list(key = "", name = "", spelt = "", weight = 0))) else code_pages(rows$page,
+  pages <- if (is.null(rows[["page"]])) list(code = rep(1L, nrow(rows)), names = "", keys = "",
+    spellings = 1L,
+    weights = if (weigh) setDT(list(key = "", name = "", spelt = "",
+    weight = 0))) else code_pages(rows$page,
     rows$impressions, weigh)
-  work <- list(query = queries$code, page = pages$code, clicks = rows$clicks, impressions = rows$impressions,
+  work <- list(query = queries$code, page = pages$code, clicks = rows$clicks,
+    impressions = rows$impressions,
     position = rows$position)
   recent <- if (!is.null(recent_from)) as.integer(rows$date) >= as.integer(recent_from)
-  list(queries = queries, pages = pages, cells = reduce_cells(work, recent), some_recent = !is.null(recent_from),
+  list(queries = queries, pages = pages, cells = reduce_cells(work, recent),
+    some_recent = !is.null(recent_from),
     split_cells = if (!is.null(split)) reduce_split(work, split_labels(rows, split)),
     by_day = if (!is.null(rows[["date"]])) reduce_by(rows, "date"),
     blend = if (!is.null(rows[["date"]])) blend_sums(work, rows$date),
@@ -68,11 +73,14 @@ merge_reduced <- function(one, other) {
     cells
   }
   by <- intersect(c("query", "page", "bin", "recent"), names(one$cells))
-  cells <- rbind(recode(one, "cells"), recode(other, "cells"))[, .(clicks = sum(clicks), impressions = sum(impressions),
+  cells <- rbind(recode(one, "cells"), recode(other, "cells"))[,
+    .(clicks = sum(clicks), impressions = sum(impressions),
     weighted = sum(weighted), rows = sum(rows)), by = by]
   texts <- function(of) list(keys = keys[[of]],
-    weights = rbind(one[[of]]$weights, other[[of]]$weights)[, .(weight = sum(weight)), by = c("key", "name", "spelt")])
-  list(queries = texts("queries"), pages = texts("pages"), cells = cells, some_recent = one$some_recent,
+    weights = rbind(one[[of]]$weights, other[[of]]$weights)[, .(weight = sum(weight)),
+    by = c("key", "name", "spelt")])
+  list(queries = texts("queries"), pages = texts("pages"), cells = cells,
+    some_recent = one$some_recent,
     split_cells = if (!is.null(one$split_cells)) sum_split(rbind(recode(one, "split_cells"),
       recode(other, "split_cells"))),
     by_day = if (!is.null(one$by_day)) reduce_by(rbind(one$by_day, other$by_day), "date"),
@@ -93,7 +101,8 @@ recent_days_of <- function(chunks, reduced, pairs, recent_from, last) {
     rows <- chunk(recent_from)
     if (is.null(rows) || !nrow(rows)) return(NULL)
     codes <- reduced$codes
-    if (is.null(codes)) codes <- list(query = known_codes(rows$query, reduced$queries$keys, query_key),
+    if (is.null(codes)) codes <- list(query = known_codes(rows$query, reduced$queries$keys,
+      query_key),
       page = known_codes(rows$page, reduced$pages$keys, page_key))
     recent <- as.integer(rows$date) >= as.integer(recent_from)
     take <- function(wanted) {
@@ -104,17 +113,22 @@ recent_days_of <- function(chunks, reduced, pairs, recent_from, last) {
     }
     weekly <- take(weighed)
     # Whole weeks, counted back from the last day.
-    set(weekly, j = "week", value = as.integer(last - recent_from + 1) %/% 7L - as.integer(last - weekly$date) %/% 7L)
-    list(contested = reduce_by(take(contested), c("query", "page", "date")), weekly = weekly[which(weekly$week > 0)])
+    set(weekly, j = "week", value = as.integer(last - recent_from + 1) %/% 7L -
+      as.integer(last - weekly$date) %/% 7L)
+    list(contested = reduce_by(take(contested), c("query", "page", "date")),
+      weekly = weekly[which(weekly$week > 0)])
   })
   weekly <- rbindlist(lapply(parts, `[[`, "weekly"))
-  list(contested = key_days(rbindlist(lapply(parts, `[[`, "contested")), c("query", "page", "date")),
-    weekly = if (nrow(weekly)) reduce_by(weekly[among_pairs(weekly, often)], c("query", "page", "week")))
+  list(contested = key_days(rbindlist(lapply(parts, `[[`, "contested")),
+    c("query", "page", "date")),
+    weekly = if (nrow(weekly)) reduce_by(weekly[among_pairs(weekly, often)],
+    c("query", "page", "week")))
 }
 
 key_days <- function(rows, by) if (nrow(rows)) setkeyv(rows, by) else rows
 
-among_pairs <- function(rows, pairs) which(!is.na(pairs[rows, on = c("query", "page"), which = TRUE]))
+among_pairs <- function(rows, pairs) which(!is.na(pairs[rows, on = c("query", "page"),
+  which = TRUE]))
 
 # Pairs whose course by week can tell something.
 pairs_seen_most <- function(pairs, most = 20000L, least = 20) {

@@ -85,23 +85,30 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
     pages = setDT(list(page = reduced$pages$names, key = reduced$pages$keys)),
     cells = reduced$all, recent_cells = reduced$recent, pairs = pairs,
     contested = recent$contested, weekly = recent$weekly,
-    split = split, split_cells = reduced$split_cells, by_day = reduced$by_day, odd_days = odd, blend = reduced$blend,
+    split = split, split_cells = reduced$split_cells, by_day = reduced$by_day, odd_days = odd,
+    blend = reduced$blend,
     course = reduced$course,
     site_by_day = site_totals(source$totals, "date", table),
     site_by_page = site_totals(source$totals, "page", table),
-    window = list(from = table$from, to = table$to, days = days, dated = dated, assumed = is.na(table$days)),
-    recent = list(from = recent_from, to = table$to, days = if (whole) days else days_held(reduced$by_day, recent_from,
+    window = list(from = table$from, to = table$to, days = days, dated = dated,
+    assumed = is.na(table$days)),
+    recent = list(from = recent_from, to = table$to,
+    days = if (whole) days else days_held(reduced$by_day, recent_from,
       table$to)),
-    grain = grain_label(table$dimensions), rests_on = table$rests_on, unused = setdiff(source$grains, grain_label(table$dimensions)),
+    grain = grain_label(table$dimensions), rests_on = table$rests_on,
+    unused = setdiff(source$grains, grain_label(table$dimensions)),
     folded = reduced$pages$spellings - length(reduced$pages$names),
     sources = data$sources, left_out = left_out[left_out$grain == grain_label(table$dimensions)])
 }
 
 # The one constructor: what is not given is not known, and is as the class has it then.
-new_summary <- function(queries, pages, cells, recent_cells = cells, pairs = reduce_pairs(recent_cells), contested = NULL,
-                        weekly = NULL, split = NULL, split_cells = NULL, by_day = NULL, odd_days = NULL, blend = NULL,
+new_summary <- function(queries, pages, cells, recent_cells = cells,
+  pairs = reduce_pairs(recent_cells), contested = NULL,
+                        weekly = NULL, split = NULL, split_cells = NULL, by_day = NULL,
+                        odd_days = NULL, blend = NULL,
                         course = NULL, site_by_day = NULL, site_by_page = NULL, window,
-                        recent = window[c("from", "to", "days")], grain, rests_on = NULL, unused = character(),
+                        recent = window[c("from", "to", "days")], grain, rests_on = NULL,
+                        unused = character(),
                         folded = 0L, sources, left_out) {
   validate_summary(structure(as.list(environment()), class = "tide_summary"))
 }
@@ -127,7 +134,8 @@ query_rows <- function(data) {
   table <- pick_table(data, c("query", "page"))
   if (is.null(table)) table <- pick_table(data, "query")
   if (is.null(table)) abort_no_queries(names(data$tables))
-  list(table = table, chunks = list(function(from = NULL) table$rows), totals = data, grains = names(data$tables),
+  list(table = table, chunks = list(function(from = NULL) table$rows), totals = data,
+    grains = names(data$tables),
     left_out = data$left_out)
 }
 
@@ -159,12 +167,15 @@ format.tide_summary <- function(x, ...) {
   segments <- table(x$queries$segment)
   pages <- if (length(x$pages$page) == 1 && !nzchar(x$pages$page)) "no pages"
     else sprintf("%s%s", format_plural(nrow(x$pages), "page"),
-      if (x$folded > 0) sprintf(" (%s of a URL folded)", format_plural(x$folded, "other spelling")) else "")
+      if (x$folded > 0) sprintf(" (%s of a URL folded)",
+      format_plural(x$folded, "other spelling")) else "")
   c(sprintf("<tide_summary> %s, %s, %s", format_plural(nrow(x$queries), "query", "queries"), pages,
       format_plural(nrow(x$cells), "position cell")),
     sprintf("  window: %s", window), rests_on_lines(x),
-    sprintf("  findings rest on: %s", if (x$window$dated) format_days(x$recent$from, x$recent$to) else "all of it"),
-    sprintf("  segments: %s", paste(names(segments), format_count(as.vector(segments)), collapse = ", ")),
+    sprintf("  findings rest on: %s", if (x$window$dated) format_days(x$recent$from,
+    x$recent$to) else "all of it"),
+    sprintf("  segments: %s", paste(names(segments), format_count(as.vector(segments)),
+    collapse = ", ")),
     coverage_line(x), odd_day_lines(x$odd_days),
     left_out_lines(x$left_out, data.table(grain = x$grain, clicks = sum(x$cells$clicks),
       impressions = sum(x$cells$impressions))), capped_lines(x$sources))

@@ -13,21 +13,24 @@ code_texts <- function(texts, weight, clean, key, weigh = FALSE) {
   keys <- key(names)
   known <- sort(unique(keys[used]), method = "radix")
   code <- chmatch(keys, known)
-  list(code = code[row], names = if (!weigh) heaviest_names(names, keys, code, known, row, weight), keys = known,
+  list(code = code[row], names = if (!weigh) heaviest_names(names, keys, code, known, row, weight),
+    keys = known,
     spellings = sum(used),
     weights = if (weigh) spelling_weights(distinct, names, keys, row, weight))
 }
 
 spelling_weights <- function(distinct, names, keys, row, weight) {
   sums <- data.table(row = row, weight = as.numeric(weight))[, .(weight = sum(weight)), by = "row"]
-  setDT(list(key = keys[sums$row], name = names[sums$row], spelt = distinct[sums$row], weight = sums$weight))[]
+  setDT(list(key = keys[sums$row], name = names[sums$row], spelt = distinct[sums$row],
+    weight = sums$weight))[]
 }
 
 # Texts merged from several chunks: list(names, keys, spellings).
 heaviest_spellings <- function(texts) {
   named <- texts$weights[, .(weight = sum(weight)), by = c("key", "name")]
   best <- heaviest(named, "key")
-  list(names = best$name[chmatch(texts$keys, best$key)], keys = texts$keys, spellings = nrow(texts$weights))
+  list(names = best$name[chmatch(texts$keys, best$key)], keys = texts$keys,
+    spellings = nrow(texts$weights))
 }
 
 # The spelling with the most weight; ties by the alphabet, so row order never matters.
@@ -44,7 +47,8 @@ heaviest_names <- function(names, keys, code, known, row, weight) {
   several <- several$code[several$N > 1]
   if (!length(several)) return(shown)
   use <- which(code[row] %in% several)
-  spellings <- data.table(row = row[use], weight = as.numeric(weight[use]))[, .(weight = sum(weight)), by = "row"]
+  spellings <- data.table(row = row[use], weight = as.numeric(weight[use]))[,
+    .(weight = sum(weight)), by = "row"]
   spellings[, c("code", "name") := list(code[spellings$row], names[spellings$row])]
   named <- spellings[, .(weight = sum(weight)), by = c("code", "name")]
   best <- heaviest(named, "code")
@@ -60,10 +64,12 @@ clean_query <- function(x) {
   x
 }
 
-code_queries <- function(texts, weight, weigh = FALSE) code_texts(texts, weight, clean = clean_query, key = fold_case,
+code_queries <- function(texts, weight, weigh = FALSE) code_texts(texts, weight,
+  clean = clean_query, key = fold_case,
   weigh = weigh)
 
-code_pages <- function(texts, weight, weigh = FALSE) code_texts(texts, weight, clean = clean_url, key = url_key,
+code_pages <- function(texts, weight, weigh = FALSE) code_texts(texts, weight, clean = clean_url,
+  key = url_key,
   weigh = weigh)
 
 query_key <- function(x) fold_case(clean_query(x))

@@ -10,10 +10,13 @@ course_sums <- function(work, date, query_keys, page_keys, most = course_queries
   hash <- digest::digest2int(query_keys)
   upto <- if (length(hash) > most) sort(hash, partial = most)[most] else .Machine$integer.max
   use <- which((hash <= upto)[work$query])
-  rows <- setDT(list(query = hash[work$query[use]], page = digest::digest2int(page_keys)[work$page[use]],
+  rows <- setDT(list(query = hash[work$query[use]],
+    page = digest::digest2int(page_keys)[work$page[use]],
     month = month_number(as.integer(date[use])),
-    impressions = as.numeric(work$impressions[use]), weighted = work$impressions[use] * work$position[use]))
-  list(sums = rows[, .(impressions = sum(impressions), weighted = sum(weighted)), by = c("query", "page", "month")],
+    impressions = as.numeric(work$impressions[use]),
+    weighted = work$impressions[use] * work$position[use]))
+  list(sums = rows[, .(impressions = sum(impressions), weighted = sum(weighted)),
+    by = c("query", "page", "month")],
     upto = upto)
 }
 

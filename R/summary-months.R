@@ -22,7 +22,8 @@ month_rows <- function(data) {
   ledger <- list()
   by_chunk <- split(slices, chunk_of_months(slices, data$at_once))
   read <- function(k) {
-    own <- lapply(split(by_chunk[[k]], by = "grain"), function(part) read_slices(plan$store, part, plan$parts, dimensions))
+    own <- lapply(split(by_chunk[[k]], by = "grain"),
+      function(part) read_slices(plan$store, part, plan$parts, dimensions))
     damaged <- unlist(lapply(own, `[[`, "damaged"))
     if (length(damaged)) ledger[[paste("damaged", k)]] <<- damaged_lines(damaged, grain)
     rows <- rbindlist(lapply(own, `[[`, "rows"), use.names = TRUE)
@@ -36,8 +37,10 @@ month_rows <- function(data) {
     function(from = NULL) if (is.null(from) || last >= as.integer(from)) read(k)
   })
   if (length(chunks) == 1) chunks <- list(read_once(chunks[[1]]))
-  list(table = c(list(dimensions = dimensions), slice_days(slices, plan$exported), list(rests_on = rests_on(slices))),
-    chunks = chunks, totals = month_totals(plan, held, grains, data$segments, data$rules), grains = grains$grain,
+  list(table = c(list(dimensions = dimensions), slice_days(slices, plan$exported),
+    list(rests_on = rests_on(slices))),
+    chunks = chunks, totals = month_totals(plan, held, grains, data$segments, data$rules),
+    grains = grains$grain,
     left_out = function() sum_left_out(rbindlist(c(list(plan$left_out), ledger))))
 }
 
@@ -100,5 +103,6 @@ month_totals <- function(plan, held, grains, segments, rules) {
     kept <- filter_rows(own$rows, segments, rules, grain)$rows
     if (nrow(kept)) new_table(kept, own$dimensions, plan$exported, slice_window(by_grain[[grain]]))
   })
-  new_tide_data(finest_tables(Filter(Negate(is.null), tables))$tables, plan_source(plan), sum_left_out(data.table()))
+  new_tide_data(finest_tables(Filter(Negate(is.null), tables))$tables, plan_source(plan),
+    sum_left_out(data.table()))
 }

@@ -4,7 +4,8 @@
 # Unusual days whose clicks and impressions do not go together. Out: date, clicks, impressions, ctr,
 # usual_ctr.
 odd_days <- function(by_day) {
-  none <- data.table(date = as.IDate(character()), clicks = numeric(), impressions = numeric(), ctr = numeric(),
+  none <- data.table(date = as.IDate(character()), clicks = numeric(), impressions = numeric(),
+    ctr = numeric(),
     usual_ctr = numeric())
   if (is.null(by_day) || nrow(by_day) < 21) return(none)
   runs <- odd_runs(by_day, 1L)
@@ -25,12 +26,15 @@ without_days <- function(reduced, chunks, days, split) {
     if (!length(at)) next
     codes <- if (!is.null(reduced$codes)) lapply(reduced$codes, `[`, at) else
       list(query = known_codes(rows$query[at], reduced$queries$keys, query_key),
-        page = if (is.null(rows[["page"]])) rep(1L, length(at)) else known_codes(rows$page[at], reduced$pages$keys,
+        page = if (is.null(rows[["page"]])) rep(1L, length(at)) else known_codes(rows$page[at],
+        reduced$pages$keys,
           page_key))
-    work <- c(codes, list(clicks = rows$clicks[at], impressions = rows$impressions[at], position = rows$position[at]))
+    work <- c(codes, list(clicks = rows$clicks[at], impressions = rows$impressions[at],
+      position = rows$position[at]))
     reduced$all <- key_cells(take_off(reduced$all, reduce_cells(work), c("query", "page", "bin")))
     if (!is.null(split)) {
-      reduced$split_cells <- take_off(reduced$split_cells, reduce_split(work, split_labels(rows[at], split)),
+      reduced$split_cells <- take_off(reduced$split_cells,
+        reduce_split(work, split_labels(rows[at], split)),
         c("part", "query", "page", "bin"))
     }
   }
@@ -42,12 +46,14 @@ take_off <- function(cells, away, by) {
   away <- copy(away)
   for (column in sums) set(away, j = column, value = -away[[column]])
   columns <- c(by, sums)
-  left <- rbind(cells[, columns, with = FALSE], away[, columns, with = FALSE])[, lapply(.SD, sum), by = by]
+  left <- rbind(cells[, columns, with = FALSE], away[, columns, with = FALSE])[, lapply(.SD, sum),
+    by = by]
   left[left$impressions > 0.5]
 }
 
 odd_day_lines <- function(odd) {
   if (!NROW(odd)) return(character())
-  sprintf("  left out of the curve: %s of unlikely CTR, the first %s (%s, usually %s)", format_plural(nrow(odd), "day"),
+  sprintf("  left out of the curve: %s of unlikely CTR, the first %s (%s, usually %s)",
+    format_plural(nrow(odd), "day"),
     format(odd$date[1]), format_rate(odd$ctr[1]), format_rate(odd$usual_ctr[1]))
 }

@@ -19,6 +19,7 @@ reduce_split <- function(work, labels) {
 }
 
 sum_split <- function(cells) {
-  cells[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted), rows = sum(rows)),
+  cells[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted),
+    rows = sum(rows)),
     by = c("part", "query", "page", "bin")]
 }

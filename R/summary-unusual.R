@@ -35,7 +35,8 @@
 tide_unusual <- function(data) {
   if (!inherits(data, "tide_months")) check_class(data, "tide_data", "data")
   days <- days_of_site(data)
-  if (is.null(days)) abort_tide("Unusual days need days.", where = "No table has dates.", fix = "Export by date.",
+  if (is.null(days)) abort_tide("Unusual days need days.", where = "No table has dates.",
+    fix = "Export by date.",
     class = "grain")
   found <- odd_runs(days, 1L)
   weeks <- odd_runs(days, 7L)
@@ -47,7 +48,8 @@ tide_unusual <- function(data) {
 }
 
 # What figures far from the usual look like, by the direction of clicks and impressions.
-odd_kinds <- data.table(what = c("clicks missing", "seen, not clicked", "clicked beyond the usual", "few of both",
+odd_kinds <- data.table(what = c("clicks missing", "seen, not clicked", "clicked beyond the usual",
+  "few of both",
   "surge", "no rows"),
   likely = c("tracking stood still", "bots, or places nobody clicks",
     "double counting, or a results page that sent everyone here", "an outage or a partial export",
@@ -56,7 +58,8 @@ odd_kinds <- data.table(what = c("clicks missing", "seen, not clicked", "clicked
 
 # Clicks and impressions of the site by day, of the finest account of it without queries, or NULL
 # without dates.
-days_of_site <- function(data) if (inherits(data, "tide_months")) planned_days(data$plan$wanted) else dated_sums(data)
+days_of_site <- function(data) if (inherits(data,
+  "tide_months")) planned_days(data$plan$wanted) else dated_sums(data)
 
 dated_sums <- function(data) {
   dated <- Filter(function(table) "date" %in% table$dimensions, data$tables)
@@ -76,14 +79,16 @@ planned_days <- function(wanted) {
 
 # Runs of unusual blocks of `size` days.
 odd_runs <- function(days, size, least = 21) {
-  none <- data.table(from = as.IDate(character()), to = as.IDate(character()), days = integer(), what = character(),
+  none <- data.table(from = as.IDate(character()), to = as.IDate(character()), days = integer(),
+    what = character(),
     clicks = numeric(), usual_clicks = numeric(),
     impressions = numeric(), usual_impressions = numeric(), likely = character())
   first <- min(days$date)
   full <- data.table(date = seq(first, max(days$date), by = "day"))
   at <- match(full$date, days$date)
   block <- (as.integer(max(days$date)) - as.integer(full$date)) %/% size
-  sum_of <- function(column) rev(as.vector(tapply(fcoalesce(as.numeric(days[[column]][at]), 0), block, sum)))
+  sum_of <- function(column) rev(as.vector(tapply(fcoalesce(as.numeric(days[[column]][at]), 0),
+    block, sum)))
   from <- as.IDate(rev(as.vector(tapply(as.integer(full$date), block, min))))
   whole <- rev(as.vector(table(block))) == size
   clicks <- sum_of("clicks")[whole]
@@ -104,17 +109,21 @@ odd_runs <- function(days, size, least = 21) {
   odd <- which(nzchar(kind))
   if (!length(odd)) return(none)
   run <- cumsum(c(TRUE, diff(odd) > 1 | kind[odd][-1] != kind[odd][-length(odd)]))
-  runs <- data.table(from = from[odd], what = kind[odd], clicks = clicks[odd], usual_clicks = usual$clicks[odd],
+  runs <- data.table(from = from[odd], what = kind[odd], clicks = clicks[odd],
+    usual_clicks = usual$clicks[odd],
     impressions = impressions[odd], usual_impressions = usual$impressions[odd])
-  runs <- runs[, .(from = min(from), to = max(from) + size - 1L, days = .N * size, what = what[1], clicks = sum(clicks),
-    usual_clicks = sum(usual_clicks), impressions = sum(impressions), usual_impressions = sum(usual_impressions)),
+  runs <- runs[, .(from = min(from), to = max(from) + size - 1L, days = .N * size, what = what[1],
+    clicks = sum(clicks),
+    usual_clicks = sum(usual_clicks), impressions = sum(impressions),
+    usual_impressions = sum(usual_impressions)),
     by = .(run = run)]
   set(runs, j = "likely", value = odd_kinds$likely[match(runs$what, odd_kinds$what)])
   runs[, !"run"]
 }
 
 # All days of runs with `from` and `to`.
-listed_dates <- function(runs) as.IDate(unlist(Map(seq.int, as.integer(runs$from), as.integer(runs$to))))
+listed_dates <- function(runs) as.IDate(unlist(Map(seq.int, as.integer(runs$from),
+  as.integer(runs$to))))
 
 # The median around, times the usual pattern of the week.
 usual_counts <- function(x, weekday, wide) {

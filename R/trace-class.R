@@ -49,7 +49,8 @@ tide_trace <- function(data, what, recent_days = 90, rules = tide_rules(), facts
   use <- which(if (found$kind == "query") queries$code == found$code else pages$code %in% found$code)
   if (dated) use <- use[as.integer(table$rows$date[use]) > as.integer(table$to) - recent_days]
   if (!length(use)) {
-    abort_tide("It was not shown in these days.", where = sprintf("'%s', the last %g days.", what, recent_days),
+    abort_tide("It was not shown in these days.",
+      where = sprintf("'%s', the last %g days.", what, recent_days),
       fix = "Ask for a longer window.", class = "trace")
   }
   rows <- setDT(list(query = queries$names[queries$code[use]], page = pages$names[pages$code[use]],
@@ -67,8 +68,10 @@ tide_trace <- function(data, what, recent_days = 90, rules = tide_rules(), facts
     rows = trace_facts(trace_rows(rows, weekly, found$kind, rules$bands), facts), weekly = weekly,
     ranking = if (dated && found$kind != "query") ranking_queries(rows, rules$bands),
     total = reduce_by(rows[, "one" := 1L], "one"),
-    site = if (NROW(site)) site, facts = if (found$kind != "folder") own_facts(facts, found$kind, found$name),
-    from = if (dated) max(table$from, table$to - as.integer(recent_days) + 1L) else table$from, to = table$to),
+    site = if (NROW(site)) site, facts = if (found$kind != "folder") own_facts(facts, found$kind,
+    found$name),
+    from = if (dated) max(table$from, table$to - as.integer(recent_days) + 1L) else table$from,
+    to = table$to),
     class = "tide_trace")
 }
 
@@ -93,7 +96,8 @@ find_name <- function(what, queries, pages) {
   if (!is.na(query)) return(list(kind = "query", code = query, name = queries$names[query]))
   if (!is.na(page)) return(list(kind = "page", code = page, name = pages$names[page]))
   known <- c(queries$names, format_path(pages$names))
-  near <- known[utils::head(order(utils::adist(tolower(what), tolower(known), partial = FALSE)[1, ]), 3)]
+  near <- known[utils::head(order(utils::adist(tolower(what), tolower(known), partial = FALSE)[1,
+    ]), 3)]
   abort_tide("Neither a query nor a page of that name is held.", where = sprintf("'%s'.", what),
     fix = if (endsWith(what, "/") && any(startsWith(format_path(pages$names), what))) {
       sprintf("For all pages below it: '%s*'.", what)
@@ -111,7 +115,8 @@ trace_rows <- function(rows, weekly, kind, bands) {
   }
   if (!is.null(weekly)) {
     seen <- weekly[, .N, by = "name"]
-    set(out, j = "weeks", value = seen$N[match(out[[if (kind == "page") "query" else "page"]], seen$name)])
+    set(out, j = "weeks", value = seen$N[match(out[[if (kind == "page") "query" else "page"]],
+      seen$name)])
     if (kind == "query") {
       leaders <- copy(weekly)
       setorderv(leaders, c("week", "clicks", "impressions"), c(1L, -1L, -1L))
@@ -125,7 +130,8 @@ trace_rows <- function(rows, weekly, kind, bands) {
 
 # Distinct queries a week, each in the band of its position over that week.
 ranking_queries <- function(rows, bands) {
-  by_week <- rows[, .(position = sum(impressions * position) / sum(impressions)), by = c("week", "query")]
+  by_week <- rows[, .(position = sum(impressions * position) / sum(impressions)),
+    by = c("week", "query")]
   by_week[, "band" := factor(position_band(position, bands), band_names(bands))]
   out <- by_week[, .(queries = .N), by = c("week", "band")]
   setkeyv(out, c("week", "band"))

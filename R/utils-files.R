@@ -14,7 +14,8 @@ write_whole <- function(path, write) {
 
 abort_write <- function(path, cause) {
   abort_tide("The file cannot be written.", where = sprintf("'%s': %s.", path, plain_cause(cause)),
-    fix = "Name a file in a folder that exists, that you may write to and that has room.", class = "write",
+    fix = "Name a file in a folder that exists, that you may write to and that has room.",
+    class = "write",
     file = path)
 }
 
@@ -24,7 +25,8 @@ place_bytes <- function(target, write, facts) {
     if (facts$kind == "folder") refuse("it is a folder")
     if (!facts$kind %in% c("file", "pipe", "device")) refuse("it is neither a file nor a pipe")
     # Whoever may write to everything still means the mark by it.
-    if (bitwAnd(facts$mode, 146L) == 0 || file.access(target, 2) != 0) refuse("it is marked as not to be written")
+    if (bitwAnd(facts$mode, 146L) == 0 ||
+      file.access(target, 2) != 0) refuse("it is marked as not to be written")
   }
   folder <- dirname(target)
   if (!dir.exists(folder)) refuse("there is no such folder")
@@ -66,7 +68,8 @@ path_facts <- function(path) .Call(path_facts_of, enc2native(path))
 copy_bytes <- function(from, to) send_bytes(to, readBin(from, "raw", file.size(from)))
 
 # Lines as UTF-8, to a path, or to standard output (1) or standard error (2).
-write_lines <- function(lines, to) send_bytes(to, charToRaw(paste0(enc2utf8(lines), "\n", collapse = "")))
+write_lines <- function(lines, to) send_bytes(to,
+  charToRaw(paste0(enc2utf8(lines), "\n", collapse = "")))
 
 # A pipe's reader may go away, a disk may run full: what did not arrive is an error.
 send_bytes <- function(to, bytes) {
@@ -81,7 +84,8 @@ send_bytes <- function(to, bytes) {
 plain_cause <- function(cause) {
   text <- if (inherits(cause, "condition")) conditionMessage(cause) else cause
   text <- gsub("\\s+", " ", text)
-  text <- gsub(sprintf("['\"\u2018\u201c]?%s[^'\"\u2019\u201d ]*['\"\u2019\u201d]?", tempdir()), "the file", text)
+  text <- gsub(sprintf("['\"\u2018\u201c]?%s[^'\"\u2019\u201d ]*['\"\u2019\u201d]?", tempdir()),
+    "the file", text)
   sub("[.: ]+$", "", text)
 }
 

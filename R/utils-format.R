@@ -4,7 +4,8 @@ format_count <- function(x) {
   out <- ifelse(is.na(x), "", sprintf("%.0f", round(x) + 0))
   # Marking thousands is slow, and most counts have none.
   large <- which(abs(x) >= 999.5 & is.finite(x))
-  out[large] <- trimws(formatC(round(as.numeric(x[large])), format = "f", digits = 0, big.mark = ","))
+  out[large] <- trimws(formatC(round(as.numeric(x[large])), format = "f", digits = 0,
+    big.mark = ","))
   out
 }
 
@@ -25,15 +26,18 @@ format_position <- function(x) ifelse(is.na(x), "", sprintf("%.1f", x))
 format_place <- function(x) sub("\\.0$", "", sprintf("%.1f", x))
 
 # A little is never shown as nothing.
-format_share <- function(x) ifelse(is.na(x), "", ifelse(x > 0 & x < 0.005, "<1%", sprintf("%.0f%%", 100 * x)))
+format_share <- function(x) ifelse(is.na(x), "",
+  ifelse(x > 0 & x < 0.005, "<1%", sprintf("%.0f%%", 100 * x)))
 
 # A chance is never shown as certain.
-format_sure <- function(x) ifelse(is.na(x), "", ifelse(x > 0.99, ">99%", sprintf("%.0f%%", 100 * x)))
+format_sure <- function(x) ifelse(is.na(x), "",
+  ifelse(x > 0.99, ">99%", sprintf("%.0f%%", 100 * x)))
 
 format_days <- function(from, to) sprintf("%s to %s", format(from), format(to))
 
 # "1 row", "2 rows"
-format_plural <- function(n, one, many = paste0(one, "s")) paste(format_count(n), ifelse(round(n) == 1, one, many))
+format_plural <- function(n, one, many = paste0(one, "s")) paste(format_count(n),
+  ifelse(round(n) == 1, one, many))
 
 format_hours <- function(hours) sprintf("%g %s", hours, ifelse(hours == 1, "hour", "hours"))
 

@@ -39,4 +39,5 @@ as_utf8 <- function(x) {
 sum_codes <- function(x, code, size) .Call(sum_by, as.double(x), as.integer(code), as.integer(size))
 
 # First day of the period a day lies in, counted back from the last day.
-period_of <- function(date, to, length) to - length * ((as.integer(to) - as.integer(date)) %/% length) - (length - 1L)
+period_of <- function(date, to, length) to -
+  length * ((as.integer(to) - as.integer(date)) %/% length) - (length - 1L)

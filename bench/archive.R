@@ -24,10 +24,12 @@ timed <- function(code, limit_mb = NULL, first = "NULL") {
   writeLines(sprintf("suppressPackageStartupMessages(library(inktide)); store <- tide_store('%s'); %s; t <- system.time({ %s }); cat(t[['elapsed']])", dir, first, code), script)
   log <- tempfile()
   command <- sprintf("%s time -f '%%M' -o %s %s %s 2>/dev/null",
-    if (is.null(limit_mb)) "" else sprintf("ulimit -v %d;", limit_mb * 1024L), log, file.path(R.home("bin"), "Rscript"),
+    if (is.null(limit_mb)) "" else sprintf("ulimit -v %d;", limit_mb * 1024L), log,
+    file.path(R.home("bin"), "Rscript"),
     script)
   out <- suppressWarnings(system2("sh", c("-c", shQuote(command)), stdout = TRUE))
-  list(seconds = if (length(out)) as.numeric(tail(out, 1)) else NA, peak = as.numeric(tail(readLines(log), 1)) / 1024)
+  list(seconds = if (length(out)) as.numeric(tail(out, 1)) else NA,
+    peak = as.numeric(tail(readLines(log), 1)) / 1024)
 }
 cases <- c(`all rows, read` = "x <- tide_stored(store, lag = 0)",
   `90 days, read` = "x <- tide_stored(store, days = 90, lag = 0)",
@@ -40,12 +42,15 @@ curve <- tempfile(fileext = ".rds")
 saveRDS(tide_curve(tide_summary(tide_by_month(tide_store(dir), days = 90, lag = 0,
   dimensions = c("date", "query", "page")))), curve)
 cases <- c(cases, `two windows of 28 days, read` = windows,
-  `two windows, read and compared by query` = paste0(windows, "; x <- tide_moves(d, curve = curve)"))
+  `two windows, read and compared by query` = paste0(windows,
+  "; x <- tide_moves(d, curve = curve)"))
 results <- rbindlist(lapply(names(cases), function(name) {
-  run <- timed(cases[[name]], first = if (grepl("compared", name)) sprintf("curve <- readRDS('%s')", curve) else "NULL")
+  run <- timed(cases[[name]], first = if (grepl("compared",
+    name)) sprintf("curve <- readRDS('%s')", curve) else "NULL")
   data.table(case = name, seconds = run$seconds, peak_mb = round(run$peak))
 }))
 print(results)
 limit <- results$peak_mb[4] + 450
-for (name in names(cases)[3:4]) cat(sprintf("under a limit of %d MB of address space, %s: %s\n", limit, name,
+for (name in names(cases)[3:4]) cat(sprintf("under a limit of %d MB of address space, %s: %s\n",
+  limit, name,
   if (is.na(timed(cases[[name]], limit)$seconds)) "does not fit" else "works"))

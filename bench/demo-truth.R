@@ -33,7 +33,8 @@ one <- function(seed) {
     pivot_error = mean(abs(log(pivot[1:10] / curve))),
     covered = mean(at$ctr_low < curve & curve < at$ctr_high), low_ctr = nrow(low),
     low_ctr_right = mean(really_low(low$query)),
-    below_pivot = nrow(habit), below_pivot_right = mean(really_low(summary$queries$key[habit$query])),
+    below_pivot = nrow(habit),
+    below_pivot_right = mean(really_low(summary$queries$key[habit$query])),
     cannibalized = nrow(rivals), harmless_among = sum(!rivals$case %in% harmful),
     swaps_found = mean(truth[case == "swap"]$query %in% rivals$query),
     two_pages = nrow(habit_rivals), two_pages_harmless = sum(!habit_rivals$case %in% harmful))

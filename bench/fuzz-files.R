@@ -12,7 +12,8 @@ fwrite(rows, at("a.csv"))
 lines <- readLines(at("a.csv"))
 quoted <- copy(rows)[, Query := sprintf("\"%s\"", Query)]
 writeLines(c(paste(names(rows), collapse = ";"), do.call(paste, c(quoted, sep = ";"))), at("b.csv"))
-writeBin(iconv(list(charToRaw(paste(c("\ufeff", lines), collapse = "\r\n"))), "UTF-8", "UTF-16LE", toRaw = TRUE)[[1]], at("c.csv"))
+writeBin(iconv(list(charToRaw(paste(c("\ufeff", lines), collapse = "\r\n"))), "UTF-8", "UTF-16LE",
+  toRaw = TRUE)[[1]], at("c.csv"))
 con <- gzfile(at("d.gz"), "wb")
 writeLines(lines, con)
 close(con)
@@ -23,10 +24,13 @@ jsonlite::stream_out(as.data.frame(rows), con, verbose = FALSE)
 close(con)
 writeLines(jsonlite::toJSON(as.data.frame(rows)), at("h.json"))
 nanoparquet::write_parquet(as.data.frame(rows), at("i.parquet"))
-seeds <- lapply(list.files(folder, full.names = TRUE), function(file) list(file = file, bytes = readBin(file, "raw", 1e6)))
+seeds <- lapply(list.files(folder, full.names = TRUE),
+  function(file) list(file = file, bytes = readBin(file, "raw", 1e6)))
 
-odd <- c(lapply(c("\n", "\r", "\"", "\"\"", ",", ";", "\t", "-", "%", "1e9", "2.000", "1,5", "NA", "Total", "=", ",,,,,,,\n",
-  " - ", "9999-12-31", "\033[2J", "{", "[", "}"), charToRaw), list(as.raw(0xe9), as.raw(0xff), as.raw(0)))
+odd <- c(lapply(c("\n", "\r", "\"", "\"\"", ",", ";", "\t", "-", "%", "1e9", "2.000", "1,5", "NA",
+  "Total", "=", ",,,,,,,\n",
+  " - ", "9999-12-31", "\033[2J", "{", "[", "}"), charToRaw),
+  list(as.raw(0xe9), as.raw(0xff), as.raw(0)))
 changed <- function(bytes) {
   for (step in seq_len(sample(3, 1))) {
     from <- sample(length(bytes), 1)
@@ -46,14 +50,16 @@ for (turn in seq_len(as.integer(words[2]))) {
   file <- at(paste0("changed.", tools::file_ext(seed$file)))
   writeBin(changed(seed$bytes), file)
   warned <- NULL
-  data <- tryCatch(withCallingHandlers(tide_read(file, lag = 0, exported = "2026-12-01"), warning = function(w) {
+  data <- tryCatch(withCallingHandlers(tide_read(file, lag = 0, exported = "2026-12-01"),
+    warning = function(w) {
     warned <<- conditionMessage(w)
     invokeRestart("muffleWarning")
   }), error = identity)
   wrong <- if (!is.null(warned)) warned
     else if (inherits(data, "tide_error")) NULL
     else if (inherits(data, "error")) conditionMessage(data)
-    else if (sum(data$sources$rows) != sum(data$sources$kept) + sum(data$left_out$rows)) "rows are lost"
+    else if (sum(data$sources$rows) != sum(data$sources$kept) +
+      sum(data$left_out$rows)) "rows are lost"
   if (!is.null(wrong)) cat(turn, basename(seed$file), wrong, "\n")
   how <- if (!is.null(wrong)) "wrong" else if (inherits(data, "error")) "refused" else "read"
   count[how] <- count[how] + 1

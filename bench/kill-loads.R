@@ -16,7 +16,8 @@ state <- function() {
   c(nrow(t), sum(t$clicks))
 }
 load_in <- function(seconds, file, exported) {
-  writeLines(sprintf("library(inktide); tide_load(tide_store('%s'), '%s', exported = '%s')", dir, file, exported),
+  writeLines(sprintf("library(inktide); tide_load(tide_store('%s'), '%s', exported = '%s')", dir,
+    file, exported),
     script)
   system2("sh", c("-c", shQuote(sprintf("R_LIBS=%s timeout -s KILL %.3f %s %s >/dev/null 2>&1",
     paste(.libPaths(), collapse = ":"), seconds, exe, script))))
@@ -32,7 +33,8 @@ stopifnot(nrow(tide_history(store)) == 2)
 lost <- between <- landed <- 0
 for (i in seq_len(times)) {
   file <- file.path(dir, "next.csv")
-  fwrite(copy(rows)[, clicks := clicks + i * 0L + rbinom(.N, 1, 0.01)][, impressions := pmax(impressions, clicks)],
+  fwrite(copy(rows)[, clicks := clicks + i * 0L + rbinom(.N, 1, 0.01)][,
+    impressions := pmax(impressions, clicks)],
     file)
   before <- state()
   load_in(whole * runif(1, 0.4, 1.4), file, sprintf("2027-%02d-%02d", 1 + i %/% 28, 1 + i %% 28))
@@ -48,4 +50,5 @@ left <- setdiff(list.files(file.path(store$dir, "parts")),
     "SELECT file FROM parts")$file)
 DBI::dbDisconnect(con)
 cat(sprintf("%d kills: %d came too late (load whole), %d left the archive as before, %d between, %d lost rows; %d leftover parts wait for the next load; damaged parts: %d\n",
-  times, landed, times - landed - between, between, lost, length(left), sum(problems$problem == "damaged part")))
+  times, landed, times - landed - between, between, lost, length(left),
+  sum(problems$problem == "damaged part")))

@@ -14,7 +14,8 @@ for (size in sizes) {
   invisible(gc(reset = TRUE))
   fit <- system.time(curve <- tide_curve(summary))
   list <- system.time(found <- tide_find(summary, curve))
-  cat(sprintf("| %s | %s | %.1f | %.1f | %s | %.0f |\n", format(nrow(summary$pairs), big.mark = ","),
+  cat(sprintf("| %s | %s | %.1f | %.1f | %s | %.0f |\n",
+    format(nrow(summary$pairs), big.mark = ","),
     format(nrow(summary$cells), big.mark = ","), sum(fit[1:2]), sum(list[1:2]),
     format(nrow(found$findings), big.mark = ","), sum(gc()[, 6])))
 }

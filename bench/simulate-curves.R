@@ -19,9 +19,11 @@ one <- function(kind, seed) {
   law <- stats::lm(log(pivot_ctr) ~ log(position), seen[seen$pivot_ctr > 0],
     weights = seen$impressions[seen$pivot_ctr > 0])
   power <- exp(stats::predict(law, data.frame(position = 1:20)))
-  error <- function(ctr) mean(pmin(abs(log(pmax(ctr, 1e-5) / site$truth[1:20]))[1:10], 3), na.rm = TRUE)
+  error <- function(ctr) mean(pmin(abs(log(pmax(ctr, 1e-5) / site$truth[1:20]))[1:10], 3),
+    na.rm = TRUE)
   inside <- at$ctr_low < site$truth[1:20] & site$truth[1:20] < at$ctr_high
-  data.table(kind = kind, seed = seed, rows = nrow(site$rows), pivot = error(pivot), power = error(power),
+  data.table(kind = kind, seed = seed, rows = nrow(site$rows), pivot = error(pivot),
+    power = error(power),
     ours = error(at$ctr),
     bias = mean(log(at$ctr / site$truth[1:20])[1:10]),
     held_1_3 = mean(inside[1:3]), held_4_10 = mean(inside[4:10]), held_11_20 = mean(inside[11:20]))

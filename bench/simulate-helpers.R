@@ -7,7 +7,8 @@ source("bench/simulate-opportunities.R")
 source("bench/simulate-otherwise.R")
 given <- commandArgs(TRUE)
 seeds <- seq_len(if (length(given)) as.integer(given[1]) else 20)
-kinds <- if (length(given) > 1) strsplit(given[2], "/")[[1]] else c(names(opportunity_kinds), names(otherwise_kinds))
+kinds <- if (length(given) > 1) strsplit(given[2], "/")[[1]] else c(names(opportunity_kinds),
+  names(otherwise_kinds))
 
 make_site <- function(kind, seed) {
   (if (kind %in% names(otherwise_kinds)) simulate_otherwise else simulate_opportunities)(kind, seed)

@@ -19,19 +19,22 @@ site <- function(seed, change, days = 28) {
   position <- pmin(20, pmax(1, ifelse(later, changed$home[id], q$home[id]) +
     sample(-1:1, nrow(d), TRUE) * (q$home[id] > 1)))
   # Twenty clicks a week on average, whatever the position.
-  demand <- q$weekly[id] / 7 / curve[q$home[id]] * (1 + 0.3 * sin(d$day / 20)) * rgamma(nrow(d), 15, 15) * ifelse(later,
+  demand <- q$weekly[id] / 7 / curve[q$home[id]] * (1 + 0.3 * sin(d$day / 20)) *
+    rgamma(nrow(d), 15, 15) * ifelse(later,
     changed$demand[id], 1)
   # Page two is seen by half.
   impressions <- rpois(nrow(d), demand * ifelse(position > 10.5, 0.5, 1))
   clicks <- rbinom(nrow(d), impressions, pmin(0.95,
     curve[position] * q$factor[id] * ifelse(later, changed$snippet[id], 1)))
   rows <- data.table(date = as.IDate("2026-03-01") + d$day, query = sprintf("query %d", id),
-    page = sprintf("https://www.fernmoor.example/p%d/", id %/% 4), clicks = clicks, impressions = impressions,
+    page = sprintf("https://www.fernmoor.example/p%d/", id %/% 4), clicks = clicks,
+    impressions = impressions,
     position = position)
   rows[impressions > 0]
 }
 none <- function(q) data.table(home = q$home, demand = 1, snippet = rep(1, nrow(q)))
-planted <- function(q) { out <- none(q); out[1:40, "demand" := 0.7]; out[41:80, "snippet" := 0.7]; out }
+planted <- function(q) { out <- none(q); out[1:40, "demand" := 0.7]; out[41:80,
+  "snippet" := 0.7]; out }
 one <- function(seed) {
   quiet <- tide_moves(as_data(site(seed, none)))$moves
   moved <- tide_moves(as_data(site(seed, planted)))$moves
@@ -46,10 +49,13 @@ one <- function(seed) {
   }
   set <- function(column, value) function(q) { out <- none(q); out[1:40, (column) := value]; out }
   slip <- function(q) { out <- none(q); out[1:40, "home" := pmin(19, home + 5)]; out }
-  data.table(seed = seed, alarms = mean(quiet$real), any_alarm = any(quiet$real), found = mean(moved$real[hit & busy]),
+  data.table(seed = seed, alarms = mean(quiet$real), any_alarm = any(quiet$real),
+    found = mean(moved$real[hit & busy]),
     false = mean(!hit[moved$real]), habit_false = mean(!habit %in% sprintf("query %d", 1:80)),
-    demand = cause(set("demand", 0.4), "demand", 1:40), snippet = cause(set("snippet", 0.4), "click_through", 1:40),
-    position = cause(slip, "position", 1:40), exact = max(abs(rowSums(moved[, c("demand", "position", "click_through",
+    demand = cause(set("demand", 0.4), "demand", 1:40),
+    snippet = cause(set("snippet", 0.4), "click_through", 1:40),
+    position = cause(slip, "position", 1:40),
+    exact = max(abs(rowSums(moved[, c("demand", "position", "click_through",
       "mix")]) - moved$change)))
 }
 # Twenty clicks a week are few in four weeks: what longer windows find.
@@ -60,9 +66,11 @@ by_length <- function(days) rbindlist(parallel::mclapply(seeds, function(seed) {
   busy <- moved$clicks_before * 7 / 30 >= 20
   data.table(days = days, alarms = mean(quiet$real), found = mean(moved$real[number <= 80 & busy]),
     searches = mean(moved$real[number <= 40 & busy]),
-    click_through = mean(moved$real[number > 40 & number <= 80 & busy]), false = mean(number[moved$real] > 80))
+    click_through = mean(moved$real[number > 40 & number <= 80 & busy]),
+    false = mean(number[moved$real] > 80))
 }, mc.cores = parallel::detectCores()))
 results <- rbindlist(parallel::mclapply(seeds, one, mc.cores = parallel::detectCores()))
-print(results[, lapply(.SD, function(x) signif(mean(x, na.rm = TRUE), 2)), .SDcols = setdiff(names(results), "seed")])
+print(results[, lapply(.SD, function(x) signif(mean(x, na.rm = TRUE), 2)),
+  .SDcols = setdiff(names(results), "seed")])
 print(rbindlist(lapply(c(28, 56, 91), function(days) by_length(days)[, lapply(.SD,
   function(x) signif(mean(x, na.rm = TRUE), 2))])))

@@ -16,20 +16,25 @@ otherwise_kinds <- list(
 )
 
 simulate_otherwise <- function(kind, seed, n = 3000, days = 91) {
-  how <- utils::modifyList(list(kept = c(0.3, 0.6), demand_sd = 1.3, gamma = FALSE, weak = 0.06, level = FALSE), otherwise_kinds[[kind]])
+  how <- utils::modifyList(list(kept = c(0.3, 0.6), demand_sd = 1.3, gamma = FALSE, weak = 0.06,
+    level = FALSE), otherwise_kinds[[kind]])
   set.seed(seed * 17 + match(kind, names(otherwise_kinds)))
   top <- runif(1, 0.2, 0.35)
   fall <- runif(1, 0.9, 1.3)
   curve <- function(position) top * position^-fall * ifelse(position > 10.5, 0.75, 1)
   variance <- exp(how$spread^2) - 1
-  q <- data.table(id = seq_len(n), page = sample(n %/% 6, n, TRUE), home = exp(runif(n, 0, log(25))),
+  q <- data.table(id = seq_len(n), page = sample(n %/% 6, n, TRUE),
+    home = exp(runif(n, 0, log(25))),
     demand = 1.5 * exp(rnorm(n, 0, how$demand_sd)),
-    factor = if (how$gamma) rgamma(n, 1 / variance, 1 / variance) else exp(rnorm(n, -how$spread^2 / 2, how$spread)))
-  q[, c("query", "kept", "low", "case") := list(sprintf("%s %s %d", sample(c("sow", "grow", "buy", "store"), n, TRUE),
+    factor = if (how$gamma) rgamma(n, 1 / variance,
+    1 / variance) else exp(rnorm(n, -how$spread^2 / 2, how$spread)))
+  q[, c("query", "kept", "low", "case") :=
+    list(sprintf("%s %s %d", sample(c("sow", "grow", "buy", "store"), n, TRUE),
     sample(c("red", "tall", "early", "old"), n, TRUE), id), 1, "", "one page")]
   # Weak pages, then weak queries of other pages.
   weak <- sample(unique(q$page), round(how$weak * uniqueN(q$page)))
-  q[page %in% weak, c("kept", "low") := list(runif(length(weak), how$kept[1], how$kept[2])[match(page, weak)], "page")]
+  q[page %in% weak, c("kept", "low") :=
+    list(runif(length(weak), how$kept[1], how$kept[2])[match(page, weak)], "page")]
   alone <- sample(which(q$low == ""), round(0.02 * n))
   q[alone, c("kept", "low") := list(runif(length(alone), how$kept[1], how$kept[2]), "query")]
   cases <- sample(which(q$low == "" & q$home > 2 & q$home < 14))
@@ -48,10 +53,13 @@ simulate_otherwise <- function(kind, seed, n = 3000, days = 91) {
   drift <- pmax(1, q$home[at] * exp(0.06 * sin(d$day / 12 + at) + rnorm(length(at), 0, 0.05)))
   own <- sprintf("https://www.fernmoor.example/p/%d/", q$page)
   other <- sprintf("https://www.fernmoor.example/other/%d/", q$id)
-  shows <- function(use, page, position, share) data.table(id = at[use], day = d$day[use], page = page[at[use]],
+  shows <- function(use, page, position, share) data.table(id = at[use], day = d$day[use],
+    page = page[at[use]],
     position = round(position[use], 1), share = share)
-  shown <- rbind(shows(!away, own, drift + ifelse(how$level & case == "swap", 5, 0), 1), shows(away, other, drift + 5, 1),
-    shows(case == "split", other, drift + 1, 0.9), shows(case == "far second", other, drift + 35, 1),
+  shown <- rbind(shows(!away, own, drift + ifelse(how$level & case == "swap", 5, 0), 1),
+    shows(away, other, drift + 5, 1),
+    shows(case == "split", other, drift + 1, 0.9),
+    shows(case == "far second", other, drift + 35, 1),
     shows(case == "blip" & d$day %in% 40:41, other, pmax(1, drift - 1), 0.7))
   shown[, "impressions" := rpois(.N, q$demand[id] * share * ifelse(position > 10.5, 0.6, 1))]
   shown <- shown[shown$impressions > 0]
@@ -59,13 +67,19 @@ simulate_otherwise <- function(kind, seed, n = 3000, days = 91) {
   shown[, "clicks" := rbinom(.N, impressions, usual * q$kept[id])]
   month <- 30 / 90
   recent <- shown[shown$day > days - 90]
-  low <- recent[, .(gain = month * sum(impressions * usual * (1 - q$kept[id]))), by = c("id", "page")][gain > 0]
-  swaps <- recent[q$case[recent$id] == "swap", .(gain = month * (sum(impressions) * mean(curve(pmax(1, q$home[id[1]] *
+  low <- recent[, .(gain = month * sum(impressions * usual * (1 - q$kept[id]))),
+    by = c("id", "page")][gain > 0]
+  swaps <- recent[q$case[recent$id] == "swap",
+    .(gain = month * (sum(impressions) * mean(curve(pmax(1, q$home[id[1]] *
     exp(0.06 * sin(1:60))))) * q$factor[id[1]] - sum(clicks))), by = "id"]
-  known <- recent[, .(clicks = sum(clicks), expected = sum(impressions * usual) / q$factor[id[1]], query = q$query[id[1]]),
+  known <- recent[, .(clicks = sum(clicks), expected = sum(impressions * usual) / q$factor[id[1]],
+    query = q$query[id[1]]),
     by = c("id", "page")]
-  list(known = known, made = list(spread = how$spread, gamma = how$gamma, page_spread = 0, kept = how$kept,
-    kept_alone = how$kept, weak = how$weak, alone = 0.02, month = month), rows = shown[, .(date = as.IDate("2026-01-01") + day, query = q$query[id], page, clicks, impressions, position)],
+  list(known = known, made = list(spread = how$spread, gamma = how$gamma, page_spread = 0,
+    kept = how$kept,
+    kept_alone = how$kept, weak = how$weak, alone = 0.02, month = month),
+    rows = shown[, .(date = as.IDate("2026-01-01") + day, query = q$query[id], page, clicks,
+    impressions, position)],
     queries = q, low = data.table(query = q$query[low$id], low[, c("page", "gain")]),
     swaps = data.table(query = q$query[swaps$id], gain = swaps$gain), brand = FALSE)
 }

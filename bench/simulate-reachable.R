@@ -11,21 +11,26 @@ know_all <- function(known, made) {
   at <- c(-4, -3.4, -2.9, at, 2.9, 3.4, 4)
   weight <- dnorm(at) * diff(c(-4.5, (head(at, -1) + tail(at, -1)) / 2, 4.5))
   variance <- exp(made$spread^2) - 1
-  factors <- if (made$gamma) qgamma(pnorm(at), 1 / variance, 1 / variance) else exp(made$spread * at - made$spread^2 / 2)
+  factors <- if (made$gamma) qgamma(pnorm(at), 1 / variance,
+    1 / variance) else exp(made$spread * at - made$spread^2 / 2)
   page_effects <- if (made$page_spread) exp(made$page_spread * qnorm(ppoints(7))) else 1
   steps <- function(ends) seq(ends[1], ends[2], length.out = 8)
   # Likelihood of the clicks at a level beside the query's own factor, and the same times that
   # factor.
   seen <- function(level) {
-    by_factor <- vapply(factors, function(own) dpois(known$clicks, known$expected * level * own), numeric(nrow(known)))
-    list(likelihood = drop(by_factor %*% weight), with_factor = drop(by_factor %*% (weight * factors)))
+    by_factor <- vapply(factors, function(own) dpois(known$clicks, known$expected * level * own),
+      numeric(nrow(known)))
+    list(likelihood = drop(by_factor %*% weight),
+      with_factor = drop(by_factor %*% (weight * factors)))
   }
   page <- as.integer(factor(known$page))
   states <- unlist(lapply(page_effects, function(effect) {
     usual <- seen(effect)
-    alone <- lapply(steps(made$kept_alone), function(kept) c(seen(effect * kept), missed = effect * (1 - kept)))
+    alone <- lapply(steps(made$kept_alone),
+      function(kept) c(seen(effect * kept), missed = effect * (1 - kept)))
     low <- made$alone * Reduce(`+`, lapply(alone, `[[`, "likelihood")) / 8
-    missed <- made$alone * Reduce(`+`, lapply(alone, function(own) own$with_factor * own$missed)) / 8
+    missed <- made$alone * Reduce(`+`, lapply(alone, function(own) own$with_factor * own$missed)) /
+      8
     all <- (1 - made$alone) * usual$likelihood + low + 1e-300
     fine <- list(prior = 1 - made$weak, all = all, low = low / all, missed = missed / all)
     weak <- lapply(steps(made$kept), function(kept) {
@@ -35,16 +40,19 @@ know_all <- function(known, made) {
     })
     c(list(fine), weak)
   }), recursive = FALSE)
-  logs <- vapply(states, function(state) rowsum(log(state$all), page)[, 1] + log(state$prior), numeric(max(page)))
+  logs <- vapply(states, function(state) rowsum(log(state$all), page)[, 1] + log(state$prior),
+    numeric(max(page)))
   shares <- exp(logs - apply(logs, 1, max))
   shares <- (shares / rowSums(shares))[page, , drop = FALSE]
-  told <- function(name) rowSums(shares * vapply(states, function(state) rep_len(state[[name]], nrow(known)), numeric(nrow(known))))
+  told <- function(name) rowSums(shares *
+    vapply(states, function(state) rep_len(state[[name]], nrow(known)), numeric(nrow(known))))
   data.table(known, low = told("low"), gain = told("missed") * known$expected * made$month)
 }
 
 one <- function(kind, seed) {
   site <- make_site(kind, seed)
-  worth_of <- function(rows) fcoalesce(site$low$gain[match(paste(rows$query, rows$page), paste(site$low$query,
+  worth_of <- function(rows) fcoalesce(site$low$gain[match(paste(rows$query, rows$page),
+    paste(site$low$query,
     site$low$page))], 0)
   best <- know_all(site$known[!startsWith(query, "fernmoor")], site$made)[order(-gain)]
   likely <- best[clicks < 0.8 * expected & low > 0.5 & gain >= 0.5]
@@ -53,8 +61,10 @@ one <- function(kind, seed) {
   ours <- as.data.table(tidy(tide_find(summary, min_gain = 0, kinds = "low_ctr")))
   data.table(kind = kind, ndcg = ndcg(worth_of(ours), site$low$gain),
     ndcg_by_gain = ndcg(worth_of(ours[order(-gain)]), site$low$gain),
-    reachable = ndcg(worth_of(best), site$low$gain), within_fdr = ndcg(worth_of(kept), site$low$gain),
-    found = sum(worth_of(ours)) / sum(site$low$gain), reachable_found = sum(worth_of(kept)) / sum(site$low$gain),
+    reachable = ndcg(worth_of(best), site$low$gain),
+    within_fdr = ndcg(worth_of(kept), site$low$gain),
+    found = sum(worth_of(ours)) / sum(site$low$gain),
+    reachable_found = sum(worth_of(kept)) / sum(site$low$gain),
     right = mean(worth_of(ours) > 0), reachable_right = mean(worth_of(kept) > 0))
 }
 means_by_kind(one)

@@ -27,10 +27,12 @@ files <- files[order(-ifelse(is.na(times[files]), Inf, times[files]))]
 
 run_file <- function(file) {
   results <- tempfile(fileext = ".rds")
-  said <- suppressWarnings(system2("Rscript", c("tools/test-file.R", file, results), stdout = TRUE, stderr = TRUE))
+  said <- suppressWarnings(system2("Rscript", c("tools/test-file.R", file, results), stdout = TRUE,
+    stderr = TRUE))
   list(file = file, said = said, results = if (file.exists(results)) readRDS(results))
 }
-done <- parallel::mclapply(files, run_file, mc.cores = max(1L, parallel::detectCores()), mc.preschedule = FALSE)
+done <- parallel::mclapply(files, run_file, mc.cores = max(1L, parallel::detectCores()),
+  mc.preschedule = FALSE)
 for (one in done) {
   if (is.null(one$results)) {
     cat(sprintf("FAILED: %s ended before its time\n", one$file), one$said, sep = "\n")
@@ -42,7 +44,8 @@ for (one in done) {
   passed <- passed + sum(one$results$nb) - sum(one$results$failed) - sum(one$results$skipped)
   failed <- failed + bad
 }
-saveRDS(unlist(lapply(done, function(one) stats::setNames(sum(one$results$real), one$file))), times_file)
+saveRDS(unlist(lapply(done, function(one) stats::setNames(sum(one$results$real), one$file))),
+  times_file)
 
 # The check builds in a folder of its own, from the tracked sources alone.
 check_package <- function() {
@@ -51,13 +54,15 @@ check_package <- function() {
   source <- normalizePath(".")
   old <- setwd(work)
   on.exit({ setwd(old); unlink(work, recursive = TRUE) })
-  build <- system2("R", c("CMD", "build", "--no-manual", shQuote(source)), stdout = "build.log", stderr = "build.log")
+  build <- system2("R", c("CMD", "build", "--no-manual", shQuote(source)), stdout = "build.log",
+    stderr = "build.log")
   if (build != 0) cat(readLines("build.log"), sep = "\n")
   judge("R CMD build", build == 0)
   package <- list.files(".", "[.]tar[.]gz$")
   # Tests have run above; suggested packages and the PDF manual are no matter of the check.
   Sys.setenv(`_R_CHECK_FORCE_SUGGESTS_` = "false", `_R_CHECK_SYSTEM_CLOCK_` = "false")
-  invisible(system2("R", c("CMD", "check", "--no-manual", "--no-tests", package), stdout = "check.log",
+  invisible(system2("R", c("CMD", "check", "--no-manual", "--no-tests", package),
+    stdout = "check.log",
     stderr = "check.log"))
   log <- readLines("check.log")
   count <- function(word) sum(grepl(paste0("\\.\\.\\.? ?(\\[.*\\] ?)?", word, "$"), log))

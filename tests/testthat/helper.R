@@ -17,8 +17,10 @@ skip_unless_studies <- function() skip_if_not(nzchar(Sys.getenv("INKTIDE_STUDIES
 # Data as read, straight from rows.
 as_data <- function(rows) {
   dimensions <- intersect(inktide:::dimension_names, names(rows))
-  tables <- stats::setNames(list(inktide:::new_table(rows, dimensions, as.IDate("2030-01-01"))), inktide:::grain_label(dimensions))
-  inktide:::new_tide_data(tables, data.table(file = "made.csv", rows = nrow(rows), kept = nrow(rows), ctr = "none",
+  tables <- stats::setNames(list(inktide:::new_table(rows, dimensions, as.IDate("2030-01-01"))),
+    inktide:::grain_label(dimensions))
+  inktide:::new_tide_data(tables, data.table(file = "made.csv", rows = nrow(rows),
+    kept = nrow(rows), ctr = "none",
     capped = FALSE,
     grain = names(tables)), inktide:::sum_left_out(data.table()))
 }
@@ -29,7 +31,8 @@ made_curve <- 0.02 + 0.26 * exp(-0.5 * (0:9))
 # A site with a known curve: one row per query and day. `factor` multiplies the curve for each
 # query.
 made_site <- function(queries = 600, days = 60, seed = 1, curve = made_curve,
-                      factor = exp(rnorm(queries, -0.045, 0.3)), demand = exp(rnorm(queries, 1.5, 1))) {
+                      factor = exp(rnorm(queries, -0.045, 0.3)),
+                      demand = exp(rnorm(queries, 1.5, 1))) {
   set.seed(seed)
   force(factor); force(demand)
   rows <- CJ(q = seq_len(queries), day = seq_len(days))
@@ -72,7 +75,8 @@ program <- function(..., dir = ".", env = character()) {
     sink()
     close(to)
   })
-  list(status = status, out = readLines(out, encoding = "UTF-8"), err = readLines(err, encoding = "UTF-8"))
+  list(status = status, out = readLines(out, encoding = "UTF-8"),
+    err = readLines(err, encoding = "UTF-8"))
 }
 
 # exec/inktide itself.
@@ -80,7 +84,9 @@ process <- function(..., env = character()) {
   out <- withr::local_tempfile()
   err <- withr::local_tempfile()
   status <- suppressWarnings(system2(file.path(R.home("bin"), "Rscript"),
-    shQuote(c(system.file("exec", "inktide", package = "inktide"), ...)), stdout = out, stderr = err,
+    shQuote(c(system.file("exec", "inktide", package = "inktide"), ...)), stdout = out,
+    stderr = err,
     env = c(paste0("R_LIBS=", paste(.libPaths(), collapse = .Platform$path.sep)), env)))
-  list(status = status, out = readLines(out, encoding = "UTF-8"), err = readLines(err, encoding = "UTF-8"))
+  list(status = status, out = readLines(out, encoding = "UTF-8"),
+    err = readLines(err, encoding = "UTF-8"))
 }

@@ -8,7 +8,8 @@ planted_site <- function(seed, weak = c(0.25, 0.6)) {
   page <- seq_len(600) %/% 3
   low <- page %% 12 == 0
   kept <- ifelse(low, runif(201, weak[1], weak[2])[page + 1], 1)
-  rows <- made_site(seed = seed, days = 60, factor = factor * kept, demand = exp(rnorm(600, 1.5, 0.8)))
+  rows <- made_site(seed = seed, days = 60, factor = factor * kept,
+    demand = exp(rnorm(600, 1.5, 0.8)))
   # Clicks per 30 days that the shortfall takes: impressions x curve x own factor x what is missing.
   rows[, taken := impressions * made_curve[position] * factor[as.integer(substr(query, 7,
     10))] * (1 - kept[as.integer(substr(query, 7, 10))]) / 2]
@@ -63,6 +64,7 @@ test_that("numbers are read under the convention of their file", {
   skip_unless_studies()
   point <- c("1234.5", "1,234.5", "1'234", "12", "-3", ".5", "1e3")
   expect_equal(inktide:::read_number(point, "."), c(1234.5, 1234.5, 1234, 12, -3, 0.5, 1000))
-  expect_equal(inktide:::read_number(c("1234,5", "1.234,5", "12", "1.234"), ","), c(1234.5, 1234.5, 12, 1234))
+  expect_equal(inktide:::read_number(c("1234,5", "1.234,5", "12", "1.234"), ","),
+    c(1234.5, 1234.5, 12, 1234))
   expect_true(all(is.na(inktide:::read_number(c("1,23", "12,3456", "a", "1.2.3", ""), "."))))
 })

@@ -1,7 +1,9 @@
 test_that("the ratio at equal position is the Mantel-Haenszel rate ratio of the textbook", {
   # Two strata: (clicks, impressions) of one part and the other; the ratio by hand.
-  table <- data.table(stratum = c(1L, 2L), a = c(10, 4), n1 = c(100, 200), b = c(5, 2), n0 = c(100, 50))
-  by_hand <- sum(table$a * table$n0 / (table$n1 + table$n0)) / sum(table$b * table$n1 / (table$n1 + table$n0))
+  table <- data.table(stratum = c(1L, 2L), a = c(10, 4), n1 = c(100, 200), b = c(5, 2),
+    n0 = c(100, 50))
+  by_hand <- sum(table$a * table$n0 / (table$n1 + table$n0)) /
+    sum(table$b * table$n1 / (table$n1 + table$n0))
   side <- function(clicks, impressions) data.table(query = rep(1:25, each = 2), page = 1L,
     stratum = rep(table$stratum, 25), fold = rep(1:25, each = 2),
     clicks = rep(clicks, 25), impressions = rep(impressions, 25), weighted = 0)
@@ -21,10 +23,12 @@ test_that("a part that merely ranks better is not called better, one that is cli
     factor <- exp(rnorm(300, 0, 0.4))
     rows[, clicks := rbinom(.N, impressions, pmin(0.9,
       0.3 / position * factor[q] * ifelse(device == "mobile", 1.25, 1)))]
-    parts <- tide_compare(as_data(rows[, .(date = as.IDate("2026-01-01") + day, query = paste("q", q), page = "/a",
+    parts <- tide_compare(as_data(rows[,
+      .(date = as.IDate("2026-01-01") + day, query = paste("q", q), page = "/a",
       device, clicks, impressions, position)]), by = "device")$parts
     mobile <- parts[parts$segment == "mobile"]
-    c(mobile$ratio_low < 1.25 & mobile$ratio_high > 1.25, mobile$ctr < parts$ctr[parts$segment == "desktop"],
+    c(mobile$ratio_low < 1.25 & mobile$ratio_high > 1.25,
+      mobile$ctr < parts$ctr[parts$segment == "desktop"],
       mobile$ratio)
   }, numeric(3))
   expect_gte(sum(inside[1, ]), 15)

@@ -21,7 +21,8 @@ test_that("the spread of gamma factors is recovered from negative binomial click
 test_that("the likelihood of gamma factors has its maximum where Bliss and Fisher (1953), Biometrics 9, 176-200, found it", {
   # Red mites on 150 apple leaves: mean 1.1467, k = 1.0246, the shape of the factors.
   mites <- rep(0:7, c(70, 38, 17, 10, 9, 3, 2, 1))
-  best <- optimize(function(shape) -inktide:::factor_likelihood(mites, rep(mean(mites), 150), 1 / shape), c(0.2, 5), tol = 1e-8)
+  best <- optimize(function(shape) -inktide:::factor_likelihood(mites, rep(mean(mites), 150),
+    1 / shape), c(0.2, 5), tol = 1e-8)
   expect_equal(best$minimum, 1.0246, tolerance = 1e-4)
 })
 
@@ -37,7 +38,8 @@ test_that("a spread that grows with the position is told, and none where there i
   expect_equal(slope_of(0.6)$spread_slope, 0.6, tolerance = 0.15)
   expect_equal(slope_of(0.6)$spread, 0.2, tolerance = 0.15)
   expect_lt(abs(slope_of(0)$spread_slope), 0.1)
-  expect_equal(inktide:::spread_of(list(spread = 0.2, spread_slope = 0.6), c(5, 20, 90)), 0.2 * c(1, 4, 4)^0.6)
+  expect_equal(inktide:::spread_of(list(spread = 0.2, spread_slope = 0.6), c(5, 20, 90)),
+    0.2 * c(1, 4, 4)^0.6)
 })
 
 test_that("a pair is held down where its gamma factor would be three standard deviations out", {
@@ -47,7 +49,8 @@ test_that("a pair is held down where its gamma factor would be three standard de
   expect_equal(inktide:::pair_distance(limit * 1e6, 1e6, 0.25), 1, tolerance = 0.05)
   expect_equal(inktide:::pair_distance(-1.5e6, 1e6, 0.25), 1, tolerance = 1e-3)
   # One click where a thousandth was expected is far off, and on the right side.
-  expect_equal(inktide:::pair_distance(0.999, 0.001, 0.2), 999 / (3 * sqrt(0.2 + 1000)), tolerance = 1e-9)
+  expect_equal(inktide:::pair_distance(0.999, 0.001, 0.2), 999 / (3 * sqrt(0.2 + 1000)),
+    tolerance = 1e-9)
   expect_true(all(inktide:::pair_distance(1:50, 10^seq(-6, 6, length.out = 50), 0.2) > 0))
 })
 
@@ -83,7 +86,8 @@ test_that("the curve never rises, stays within 0 and 1, and one giant query does
   rows <- made_site(queries = 300, days = 30)
   before <- predict(tide_curve(tide_summary(as_data(rows))), 1:100)$ctr
   expect_true(all(diff(before) <= 1e-12) && all(before > 0 & before < 1))
-  giant <- data.table(date = unique(rows$date), query = "giant", page = "/g", clicks = 30000, impressions = 33000,
+  giant <- data.table(date = unique(rows$date), query = "giant", page = "/g", clicks = 30000,
+    impressions = 33000,
     position = 3)
   curve <- tide_curve(tide_summary(as_data(rbind(rows, giant))))
   expect_lt(abs(log(predict(curve, 3)$ctr / before[3])), 0.15)
@@ -138,10 +142,12 @@ test_that("bins are whole at rounded positions, and cells keep their own mean", 
 test_that("CTR that wavers from cell to cell of a pair is told from chance", {
   set.seed(11)
   wobble_of <- function(wobble) {
-    cells <- CJ(query = 1:400, bin = 2:9)[, c("page", "impressions", "position", "rows") := list(1L, 400, bin / 2, 1)]
+    cells <- CJ(query = 1:400, bin = 2:9)[,
+      c("page", "impressions", "position", "rows") := list(1L, 400, bin / 2, 1)]
     cells[, weighted := impressions * position]
     mean <- 400 * 0.25 / cells$position
-    clicks <- rpois(nrow(cells), mean * rgamma(nrow(cells), 1 / wobble, 1 / wobble) * rep(rgamma(400, 5, 5), each = 8))
+    clicks <- rpois(nrow(cells), mean * rgamma(nrow(cells), 1 / wobble, 1 / wobble) *
+      rep(rgamma(400, 5, 5), each = 8))
     cells[, clicks := clicks]
     inktide:::estimate_wobble(cells$clicks, mean, inktide:::curve_evidence(cells), 0.2)
   }
@@ -152,7 +158,8 @@ test_that("CTR that wavers from cell to cell of a pair is told from chance", {
 test_that("brand's curve rests on each query's leading page", {
   rows <- rbind(made_site(queries = 200, days = 30),
     data.table(date = as.IDate("2026-01-02"), query = rep(sprintf("fernmoor %d", 1:30), 2),
-      page = rep(c("https://www.fernmoor.example/", "https://www.fernmoor.example/contact/"), each = 30),
+      page = rep(c("https://www.fernmoor.example/", "https://www.fernmoor.example/contact/"),
+      each = 30),
       clicks = rep(c(60, 2), each = 30), impressions = 100, position = rep(c(1, 1.4), each = 30)))
   curve <- tide_curve(tide_summary(as_data(rows), brand = "fernmoor"))
   expect_equal(predict(curve, 1, "brand")$ctr, 0.6, tolerance = 0.1)
@@ -188,7 +195,8 @@ blended_site <- function(seed, within, queries = 400, days = 60) {
   truth <- c(made_curve, rep(0.02, 40))
   each[, clicked := runif(.N) < truth[place] * factor[d$q[row]]]
   sums <- each[, .(clicks = sum(clicked), position = mean(place)), by = "row"]
-  as_data(data.table(date = as.IDate("2026-01-01") + d$day, query = paste("query", d$q), page = "/a",
+  as_data(data.table(date = as.IDate("2026-01-01") + d$day, query = paste("query", d$q),
+    page = "/a",
     clicks = sums$clicks, impressions = d$impressions, position = sums$position))
 }
 
@@ -213,11 +221,13 @@ test_that("a table cut at a row cap is corrected by what is known of the cut", {
     set.seed(seed)
     n <- 8000
     home <- sample(10, n, TRUE)
-    rows <- data.table(query = paste("q", 1:n), impressions = pmax(1, rpois(n, exp(rnorm(n, 3, 1.5)))), position = home)
+    rows <- data.table(query = paste("q", 1:n),
+      impressions = pmax(1, rpois(n, exp(rnorm(n, 3, 1.5)))), position = home)
     rows[, clicks := rbinom(n, impressions, pmin(0.95, made_curve[home] * rgamma(n, 5, 5)))]
     cut <- setorder(copy(rows), -clicks, -impressions)[1:1000]
     error <- function(s) mean(abs(log(predict(tide_curve(s), 1:10)$ctr / made_curve)))
-    summary <- tide_summary(tide_read({ file <- tempfile(fileext = ".csv"); fwrite(cut, file); file }))
+    summary <- tide_summary(tide_read({ file <-
+      tempfile(fileext = ".csv"); fwrite(cut, file); file }))
     expect_true(summary$sources$capped)
     blind <- summary
     blind$sources <- copy(blind$sources)[, capped := FALSE]
@@ -241,7 +251,8 @@ test_that("parts lean on the whole by as much as they do not differ", {
   expect_true(all(differ$ratio_high[1:5] < 1))
   expect_match(format(curve), "tablet: CTR .*; 3 queries", all = FALSE)
   # A part that has no data changes nothing; parts that do not differ share one curve.
-  same <- made_site(queries = 300, days = 20)[, device := ifelse(as.integer(substr(query, 7, 10)) %% 2 == 0, "mobile",
+  same <- made_site(queries = 300, days = 20)[,
+    device := ifelse(as.integer(substr(query, 7, 10)) %% 2 == 0, "mobile",
     "desktop")]
   alike <- tide_curve(tide_summary(as_data(same), split = "device"), by = "device")
   apart <- abs(log(predict(alike, 1:10, "mobile")$ctr / predict(alike, 1:10, "desktop")$ctr))
@@ -251,11 +262,13 @@ test_that("parts lean on the whole by as much as they do not differ", {
 
 test_that("a table from outside leads while data are few and gives way to them", {
   outside <- data.frame(position = 1:10, ctr = 0.5 / (1:10)^1.5)
-  off <- function(rows) mean(abs(log(predict(tide_curve(tide_summary(as_data(rows)), prior = outside),
+  off <- function(rows) mean(abs(log(predict(tide_curve(tide_summary(as_data(rows)),
+    prior = outside),
     1:10)$ctr / outside$ctr)))
   expect_lt(off(made_site(queries = 3, days = 3)), 0.35)
   full <- made_site(queries = 600, days = 60)
-  expect_lt(mean(abs(log(predict(tide_curve(tide_summary(as_data(full)), prior = outside), 1:10)$ctr / made_curve))),
+  expect_lt(mean(abs(log(predict(tide_curve(tide_summary(as_data(full)), prior = outside),
+    1:10)$ctr / made_curve))),
     0.08)
   expect_error(tide_curve(tide_summary(as_data(full)), prior = data.frame(position = 1, ctr = 3)),
     class = "tide_error_argument")
@@ -282,7 +295,8 @@ test_that("of methods the one that foretells held-out queries is told, residuals
 
 test_that("a folder is foretold by the others: one that is clicked half as often is half of that", {
   rows <- made_site(queries = 500, days = 40, seed = 3)
-  rows[, page := sub("example/", sprintf("example/%s/", ifelse(as.integer(sub(".* ", "", query)) <= 60, "deals", "guides")),
+  rows[, page := sub("example/", sprintf("example/%s/",
+    ifelse(as.integer(sub(".* ", "", query)) <= 60, "deals", "guides")),
     page), by = "query"]
   own <- grepl("/deals/", rows$page, fixed = TRUE)
   set.seed(4)
@@ -315,10 +329,12 @@ test_that("invariances: a row split in two changes next to nothing, plain method
   sums <- function(rows) as_data(rows[, .(clicks = sum(clicks),
     position = sum(position * impressions) / sum(impressions), impressions = sum(impressions)),
     by = c("query", "page")])
-  expect_equal(predict(tide_curve(tide_summary(sums(two))), 1:10), predict(tide_curve(tide_summary(sums(rows))), 1:10))
+  expect_equal(predict(tide_curve(tide_summary(sums(two))), 1:10),
+    predict(tide_curve(tide_summary(sums(rows))), 1:10))
   pivot <- tide_curve(tide_summary(as_data(rows)), method = "pivot")
   expect_equal(predict(pivot, 3)$ctr, pivot$evidence$pivot_ctr[3])
-  power <- log(predict(tide_curve(tide_summary(as_data(rows)), method = "power"), c(1, 2, 4, 8))$ctr)
+  power <- log(predict(tide_curve(tide_summary(as_data(rows)), method = "power"),
+    c(1, 2, 4, 8))$ctr)
   expect_equal(diff(power), rep(diff(power)[1], 3))
 })
 
@@ -337,7 +353,8 @@ test_that("a hundred times the impressions narrow the interval only to the limit
   {
   of_size <- function(mean) {
     set.seed(3)
-    tide_curve(tide_summary(as_data(made_site(queries = 300, days = 20, factor = exp(rnorm(300, -0.045, 0.3)),
+    tide_curve(tide_summary(as_data(made_site(queries = 300, days = 20,
+      factor = exp(rnorm(300, -0.045, 0.3)),
       demand = exp(rnorm(300, mean, 0.5))))))
   }
   few <- of_size(1)
@@ -355,7 +372,8 @@ test_that("data added to a curve give the curve of all data at once, and the sam
   half <- as.IDate("2026-01-31")
   part <- function(which) tide_summary(as_data(rows[which]), brand = "fernmoor")
   both <- update(tide_curve(part(rows$date <= half)), part(rows$date > half))
-  expect_equal(predict(both, 1:20), predict(tide_curve(part(rep(TRUE, nrow(rows)))), 1:20), tolerance = 0.02)
+  expect_equal(predict(both, 1:20), predict(tide_curve(part(rep(TRUE, nrow(rows)))), 1:20),
+    tolerance = 0.02)
   expect_equal(glance(both)$clicks, glance(tide_curve(part(rep(TRUE, nrow(rows)))))$clicks)
   expect_error(update(both, part(rows$date > half)), class = "tide_error_overlap")
   # What it holds now is a whole summary, which prints and gives a list.

@@ -2,7 +2,8 @@ test_that("what was decided stays away until its facts change, and says why it i
   found <- demo()$found
   store <- tide_store(withr::local_tempdir())
   ids <- found$findings$id
-  tide_decide(store, found, ids[1:4], c("harmless", "later", "done", "fix"), note = "seen", by = "Ada",
+  tide_decide(store, found, ids[1:4], c("harmless", "later", "done", "fix"), note = "seen",
+    by = "Ada",
     at = "2026-10-01")
   decisions <- tide_decisions(store)
   expect_equal(decisions$id, ids[1:4])
@@ -18,7 +19,8 @@ test_that("what was decided stays away until its facts change, and says why it i
   expect_match(back$reason[back$id == ids[1]], "Back: dismissed on 2026-10-01")
   tide_decide(store, found, ids[1], "fix")
   expect_equal(tide_decisions(store)[id == ids[1]]$decision, "fix")
-  expect_error(tide_decide(store, found, "L-0000000000", "fix"), "Did you mean", class = "tide_error_finding")
+  expect_error(tide_decide(store, found, "L-0000000000", "fix"), "Did you mean",
+    class = "tide_error_finding")
 })
 
 test_that("what worked is told from what did not, demand taken out (difference in differences on known changes)", {
@@ -33,7 +35,8 @@ test_that("what worked is told from what did not, demand taken out (difference i
       rows[use, clicks := rbinom(.N, impressions, made_curve[4] * ifelse(date > day, effect[i], 1))]
     }
     extra <- rows[date > day]
-    rows <- rbind(rows[date <= day], extra[, c("clicks", "impressions") := list(2L * clicks, 2L * impressions)])
+    rows <- rbind(rows[date <= day], extra[,
+      c("clicks", "impressions") := list(2L * clicks, 2L * impressions)])
     summary <- tide_summary(as_data(rows))
     decisions <- data.table(id = names(effect), decision = "done", at = day, kind = "low_ctr",
       query = sprintf("query %04d", 3 * 1:3 + 1),
@@ -61,9 +64,11 @@ test_that("what was chosen because its clicks were few is not said to work when 
     # The fifteen of middling size with the fewest clicks for what the curve expects, before that
     # day.
     before <- inktide:::coded_rows(rows[date <= day], curve, NULL)
-    sums <- before$rows[, .(clicks = sum(clicks), expected = sum(expected)), by = "query"][expected > 10 & expected < 40]
+    sums <- before$rows[, .(clicks = sum(clicks), expected = sum(expected)),
+      by = "query"][expected > 10 & expected < 40]
     lowest <- before$queries$names[sums$query[order(sums$clicks / sums$expected)][1:15]]
-    decisions <- data.table(id = lowest, decision = "done", at = day, kind = "low_ctr", query = lowest, page = "",
+    decisions <- data.table(id = lowest, decision = "done", at = day, kind = "low_ctr",
+      query = lowest, page = "",
       pages = rows$page[match(lowest, rows$query)])
     tide_outcomes(as_data(rows), decisions, curve)
   }))
@@ -77,7 +82,8 @@ test_that("the workbook holds every view and its decisions are read back by the 
   dir <- withr::local_tempdir()
   file.copy(tide_example()[["pairs"]], file.path(dir, "export.csv"))
   writeLines(c("brand: [fernmoor]", "exports: [export.csv]"), file.path(dir, "inktide.yml"))
-  run <- program("find", "--format", "xlsx", "--out", "list.xlsx", "--exported", "2026-12-01", dir = dir)
+  run <- program("find", "--format", "xlsx", "--out", "list.xlsx", "--exported", "2026-12-01",
+    dir = dir)
   expect_equal(run$status, 0)
   sheets <- readxl::excel_sheets(file.path(dir, "list.xlsx"))
   expect_setequal(intersect(sheets, c("List", "By page", "By query", "By topic")),
@@ -85,7 +91,8 @@ test_that("the workbook holds every view and its decisions are read back by the 
   list <- as.data.frame(readxl::read_excel(file.path(dir, "list.xlsx")))
   list$decision <- c("harmless", "fix", rep("", nrow(list) - 2))
   fwrite(list, file.path(dir, "decided.csv"))
-  expect_equal(program("decide", "--sheet", "decided.csv", "--by", "Ada", "--exported", "2026-12-01", dir = dir)$status,
+  expect_equal(program("decide", "--sheet", "decided.csv", "--by", "Ada", "--exported",
+    "2026-12-01", dir = dir)$status,
     0)
   now <- program("find", "--format", "csv", "--exported", "2026-12-01", dir = dir)
   rows <- fread(text = now$out)

@@ -14,7 +14,8 @@ test_that("the whole site is as described", {
   expect_gt(sum(site$totals$clicks), sum(site$daily$clicks))
   expect_equal(sum(site$page_totals$clicks), sum(site$totals$clicks))
   expect_equal(nrow(site$capped), 1000)
-  expect_setequal(site$truth$queries$case, c("one_page", "swap", "split", "far_second", "blip", "both_top",
+  expect_setequal(site$truth$queries$case,
+    c("one_page", "swap", "split", "far_second", "blip", "both_top",
     "brand_links"))
   expect_true(any(grepl("#sowing", site$daily$page)) && any(grepl("utm_source", site$daily$page)))
 })
@@ -24,7 +25,8 @@ test_that("the files are read back to the same totals", {
   site <- tide_demo_site(seed = 2, days = 30, share = 0.05)
   files <- tide_demo_write(site, dir)
   data <- tide_read(files[c("daily", "totals")], lag = 0)
-  expect_equal(sum(data$tables[["date x query x page x device"]]$rows$clicks), sum(site$daily$clicks))
+  expect_equal(sum(data$tables[["date x query x page x device"]]$rows$clicks),
+    sum(site$daily$clicks))
   expect_equal(sum(data$tables[["date"]]$rows$impressions), sum(site$totals$impressions))
   expect_match(readLines(files[["capped"]], 2)[2], "%")
 })

@@ -1,23 +1,31 @@
 # One table in every dress: the same rows must come out.
-truth <- data.table(date = as.IDate("2026-03-01") + 0:3, query = c("m\u00fcsli", "caf\u00e9 seeds", "kale", "pea"),
-  clicks = c(1234, 20, 3, 0), impressions = c(1234567, 400, 90, 12), position = c(1.5, 8.4, 12.25, 40))
+truth <- data.table(date = as.IDate("2026-03-01") + 0:3,
+  query = c("m\u00fcsli", "caf\u00e9 seeds", "kale", "pea"),
+  clicks = c(1234, 20, 3, 0), impressions = c(1234567, 400, 90, 12),
+  position = c(1.5, 8.4, 12.25, 40))
 same <- function(data, decimal = "point") {
   expect_length(data$tables, 1)
   rows <- data$tables[[1]]$rows
   expect_equal(as.character(rows$query), truth$query)
-  for (column in c("date", "clicks", "impressions", "position")) expect_equal(as.numeric(rows[[column]]),
+  for (column in c("date", "clicks", "impressions",
+    "position")) expect_equal(as.numeric(rows[[column]]),
     as.numeric(truth[[column]]))
   expect_equal(data$sources$decimal, decimal)
 }
 ctr <- truth$clicks / truth$impressions
-lines_of <- function(sep = ",", decimal = ".", group = "", dates = format(truth$date), percent = FALSE, quote = "",
+lines_of <- function(sep = ",", decimal = ".", group = "", dates = format(truth$date),
+  percent = FALSE, quote = "",
                      header = c("Date", "Query", "Clicks", "Impressions", "CTR", "Position")) {
-  number <- function(x) sub(".", decimal, formatC(x, format = "f", digits = 2, drop0trailing = TRUE), fixed = TRUE)
-  count <- function(x) gsub("(?<=\\d)(?=(\\d{3})+$)", group, sprintf("%d", as.integer(x)), perl = TRUE)
+  number <- function(x) sub(".", decimal,
+    formatC(x, format = "f", digits = 2, drop0trailing = TRUE), fixed = TRUE)
+  count <- function(x) gsub("(?<=\\d)(?=(\\d{3})+$)", group, sprintf("%d", as.integer(x)),
+    perl = TRUE)
   rate <- if (percent) paste0(number(100 * ctr), "%") else sub(".", decimal,
     format(signif(ctr, 6), scientific = FALSE, trim = TRUE), fixed = TRUE)
-  cells <- list(dates, truth$query, count(truth$clicks), count(truth$impressions), rate, number(truth$position))
-  c(paste(header, collapse = sep), do.call(paste, c(lapply(cells, function(x) paste0(quote, x, quote)), sep = sep)))
+  cells <- list(dates, truth$query, count(truth$clicks), count(truth$impressions), rate,
+    number(truth$position))
+  c(paste(header, collapse = sep), do.call(paste,
+    c(lapply(cells, function(x) paste0(quote, x, quote)), sep = sep)))
 }
 german <- c("Datum", "H\u00e4ufigste Suchanfragen", "Klicks", "Impressionen", "CTR", "Position")
 
@@ -26,7 +34,8 @@ test_that("separators, decimal marks, thousands, percent and quotes are found ou
   same(tide_read(csv(lines_of(sep = "\t", percent = TRUE))))
   same(tide_read(csv(lines_of(sep = "|"))))
   same(tide_read(csv(lines_of(quote = "\"", group = ","))))
-  same(tide_read(csv(lines_of(sep = ";", decimal = ",", group = ".", percent = TRUE, header = german))), "comma")
+  same(tide_read(csv(lines_of(sep = ";", decimal = ",", group = ".", percent = TRUE,
+    header = german))), "comma")
   same(tide_read(csv(lines_of(sep = ";", decimal = ",", group = "\u00a0"))), "comma")
   same(tide_read(csv(lines_of(sep = ",", decimal = ",", quote = "\"", percent = TRUE))), "comma")
 })
@@ -44,8 +53,10 @@ test_that("encodings are told by the bytes", {
   utf8 <- charToRaw(enc2utf8(text))
   same(tide_read(write(c(as.raw(c(0xef, 0xbb, 0xbf)), utf8))))
   same(tide_read(write(iconv(text, "UTF-8", "windows-1252", toRaw = TRUE)[[1]])))
-  same(tide_read(write(c(as.raw(c(0xff, 0xfe)), iconv(text, "UTF-8", "UTF-16LE", toRaw = TRUE)[[1]]))))
-  same(tide_read(write(c(as.raw(c(0xfe, 0xff)), iconv(text, "UTF-8", "UTF-16BE", toRaw = TRUE)[[1]]))))
+  same(tide_read(write(c(as.raw(c(0xff, 0xfe)),
+    iconv(text, "UTF-8", "UTF-16LE", toRaw = TRUE)[[1]]))))
+  same(tide_read(write(c(as.raw(c(0xfe, 0xff)),
+    iconv(text, "UTF-8", "UTF-16BE", toRaw = TRUE)[[1]]))))
   same(tide_read(write(iconv(text, "UTF-8", "UTF-16LE", toRaw = TRUE)[[1]])))
 })
 
@@ -60,7 +71,8 @@ test_that("archives, workbooks and JSON hold the same table", {
     Impressions = truth$impressions, Position = truth$position)
   jsonlite::write_json(rows, file.path(dir, "rows.json"), digits = NA)
   same(tide_read(file.path(dir, "rows.json")))
-  con <- file(file.path(dir, "rows.ndjson"), "w", encoding = "UTF-8"); jsonlite::stream_out(rows, con, verbose = FALSE,
+  con <- file(file.path(dir, "rows.ndjson"), "w", encoding = "UTF-8"); jsonlite::stream_out(rows,
+    con, verbose = FALSE,
     digits = NA); close(con)
   same(tide_read(file.path(dir, "rows.ndjson")))
   data <- tide_read(test_path("fixtures", "book.xlsx"))
@@ -80,7 +92,8 @@ test_that("folders and globs stand for their files", {
   writeLines(lines_of()[1:3], file.path(dir, "a.csv"), useBytes = TRUE)
   writeLines(lines_of()[c(1, 4:5)], file.path(dir, "b.csv"), useBytes = TRUE)
   writeLines("not a table", file.path(dir, "readme.md"))
-  for (input in c(dir, file.path(dir, "*.csv"))) expect_equal(sum(tide_read(input)$tables[[1]]$rows$clicks),
+  for (input in c(dir, file.path(dir,
+    "*.csv"))) expect_equal(sum(tide_read(input)$tables[[1]]$rows$clicks),
     sum(truth$clicks))
   expect_error(tide_read(withr::local_tempdir()), "no exports", class = "tide_error_file")
 })
@@ -100,14 +113,17 @@ test_that("headers of seven languages are understood", {
   }
   odd <- csv("What people typed,Clicks,Impressions,Position", "kale,1,10,2")
   expect_equal(names(tide_read(odd, columns = c(query = "What people typed"))$tables), "query")
-  expect_error(tide_read(odd, columns = c(quary = "What people typed")), class = "tide_error_argument")
+  expect_error(tide_read(odd, columns = c(quary = "What people typed")),
+    class = "tide_error_argument")
 })
 
 test_that("dates are read in the order the whole column shows", {
-  read <- function(dates, ...) tide_read(csv("date,clicks,impressions,position", paste0(dates, ",1,10,2")), lag = 0,
+  read <- function(dates, ...) tide_read(csv("date,clicks,impressions,position",
+    paste0(dates, ",1,10,2")), lag = 0,
     ...)$tables$date$rows$date
   want <- as.IDate(c("2026-03-04", "2026-03-25"))
-  for (dates in list(c("2026-03-04", "2026-03-25"), c("4/3/2026", "25/3/2026"), c("3/4/2026", "3/25/2026"),
+  for (dates in list(c("2026-03-04", "2026-03-25"), c("4/3/2026", "25/3/2026"),
+    c("3/4/2026", "3/25/2026"),
     c("04.03.2026", "25.03.2026"),
     c("20260304", "20260325"), c("2026/3/4", "2026/3/25"),
     c("2026-03-04T00:00:00Z", "2026-03-25T00:00:00Z"))) expect_equal(read(dates), want)
@@ -118,7 +134,8 @@ test_that("dates are read in the order the whole column shows", {
 })
 
 test_that("title lines, blank lines, totals rows and spreadsheet damage are seen through", {
-  file <- csv("Performance of fernmoor.example", "", "March, all devices", "Query,Clicks,Impressions,CTR,Position",
+  file <- csv("Performance of fernmoor.example", "", "March, all devices",
+    "Query,Clicks,Impressions,CTR,Position",
     "kale,3,90,3.3%,2",
     "", "'=leek,2,10,20%,3", "2026-03-01,1,10,10%,4", "=\"12\",1,10,10%,4", "Total,7,120,5.8%,2.4")
   data <- tide_read(file)
@@ -147,12 +164,15 @@ test_that("malformed files give the right table or one clear error, and never cr
   fuzzed <- lapply(1:40, function(i) {
     bytes <- charToRaw(text)
     at <- sample(length(bytes), 3)
-    switch(i %% 4 + 1, bytes[-at], replace(bytes, at, as.raw(sample(1:255, 3))), bytes[seq_len(max(at))],
+    switch(i %% 4 + 1, bytes[-at], replace(bytes, at, as.raw(sample(1:255, 3))),
+      bytes[seq_len(max(at))],
       c(bytes[seq_len(at[1])], bytes))
   })
-  made <- lapply(list("", "\n\n\n", head, paste0(head, "\n"), ",,,\n,,,", "a,b\n1,2", "\"", "{", "[]", "[1,2]",
+  made <- lapply(list("", "\n\n\n", head, paste0(head, "\n"), ",,,\n,,,", "a,b\n1,2", "\"", "{",
+    "[]", "[1,2]",
     "{\"a\":1}", "clicks,impressions,position\n1,2",
-    "PK\003\004garbage", "<html><body>log in</body></html>", paste0(head, "\n2026-03-01,\"kale,/a,1,10,0.1,2"),
+    "PK\003\004garbage", "<html><body>log in</body></html>",
+    paste0(head, "\n2026-03-01,\"kale,/a,1,10,0.1,2"),
     gsub(",", ";", text),
     paste0(text, "\n2026-03-03,x,/c,1e400,10,0.1,2"), paste0(text, "\n2026-03-03,x,/c,1,10,0.1,0"),
     paste0(text, "\n2026-02-30,x,/c,1,10,0.1,2"),

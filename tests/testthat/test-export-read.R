@@ -1,5 +1,6 @@
 test_that("columns are found by the trade's spellings, in any order and case", {
-  headers <- c("Query,Page,Clicks,Impressions,CTR,Position", "Top queries,URL,clicks,IMPRESSIONS,ctr,Avg. position",
+  headers <- c("Query,Page,Clicks,Impressions,CTR,Position",
+    "Top queries,URL,clicks,IMPRESSIONS,ctr,Avg. position",
     "keyword,landing page,Url clicks,Impr.,Click-through rate,average_position")
   for (header in headers) {
     data <- tide_read(csv(header, "tomato seeds,/shop/tomato/,3,100,0.03,4.5"))
@@ -23,7 +24,8 @@ test_that("thousands separators and percent signs are numbers, and how CTR is wr
     expected <- if (grepl("%", cases[[i]][1])) "fraction" else names(cases)[i]
     expect_equal(data$sources$ctr, expected)
   }
-  rows <- tide_read(csv("query,clicks,impressions,position", '"a, b","1,234","12,345,678",1.5'))$tables$query$rows
+  rows <- tide_read(csv("query,clicks,impressions,position",
+    '"a, b","1,234","12,345,678",1.5'))$tables$query$rows
   expect_equal(c(rows$clicks, rows$impressions), c(1234, 12345678))
 })
 
@@ -32,7 +34,8 @@ test_that("bad input gives one error that says what, where by line, and how to f
   good <- "a,/a,2026-01-01,1,10,2"
   cases <- list(
     list("columns_missing", c("query,clicks,impressions", "a,1,2"), "`position`"),
-    list("columns_twice", c("query,keyword,clicks,impressions,position", "a,b,1,2,3"), "both claim"),
+    list("columns_twice", c("query,keyword,clicks,impressions,position", "a,b,1,2,3"),
+    "both claim"),
     list("not_number", c(head, good, "b,/b,2026-01-01,many,10,2"), "line 3 has 'many'"),
     list("not_number", c(head, good, 'b,/b,2026-01-01,"1,5",10,2'), "line 3"),
     list("not_date", c(head, good, good, "b,/b,soon,1,10,2"), "line 4 has 'soon'"),
@@ -59,7 +62,8 @@ test_that("rows that no figure may rest on are left out and counted", {
   file <- csv("query,clicks,impressions,position", "a,1,10,2", "b,0,0,", "c,0,5,", "d,7,5,2")
   data <- tide_read(file)
   expect_equal(as.character(data$tables$query$rows$query), "a")
-  expect_setequal(data$left_out$reason, c("no impressions", "no position", "more clicks than impressions"))
+  expect_setequal(data$left_out$reason,
+    c("no impressions", "no position", "more clicks than impressions"))
   expect_equal(sum(data$left_out$rows), 3)
 })
 
@@ -94,7 +98,8 @@ test_that("an export cut at a round number of rows, sorted by clicks, is named",
 })
 
 test_that("filters keep what matches and say what they left out", {
-  data <- tide_read(csv("date,query,device,clicks,impressions,position", "2026-01-01,Red Tomato,mobile,1,10,2",
+  data <- tide_read(csv("date,query,device,clicks,impressions,position",
+    "2026-01-01,Red Tomato,mobile,1,10,2",
     "2026-01-02,kale,desktop,2,20,3", "2026-01-03,tomato,mobile,3,30,4"))
   clicks <- function(...) sum(tide_filter(data, ...)$tables[[1]]$rows$clicks)
   expect_equal(clicks(query = "tomato"), 4)
@@ -121,13 +126,17 @@ test_that("rows given twice in one file count once, told apart by columns that n
 })
 
 test_that("several files of one grain: the newest export counts, and a coarser table of the same clicks is not added", {
-  old <- csv("date,query,page,clicks,impressions,position", "2026-03-01,kale,/a,1,10,3", "2026-03-02,kale,/a,1,10,3",
+  old <- csv("date,query,page,clicks,impressions,position", "2026-03-01,kale,/a,1,10,3",
+    "2026-03-02,kale,/a,1,10,3",
     name = "b.csv")
-  new <- csv("date,query,page,clicks,impressions,position", "2026-03-02,kale,/a,5,50,3", name = "a.csv")
+  new <- csv("date,query,page,clicks,impressions,position", "2026-03-02,kale,/a,5,50,3",
+    name = "a.csv")
   Sys.setFileTime(old, as.POSIXct("2026-04-01", tz = "UTC"))
   Sys.setFileTime(new, as.POSIXct("2026-04-05", tz = "UTC"))
-  for (files in list(c(old, new), c(new, old))) expect_equal(sum(tide_read(files)$tables[[1]]$rows$clicks), 6)
-  split <- csv("date,query,page,device,clicks,impressions,position", "2026-03-01,kale,/a,mobile,1,5,3",
+  for (files in list(c(old, new), c(new,
+    old))) expect_equal(sum(tide_read(files)$tables[[1]]$rows$clicks), 6)
+  split <- csv("date,query,page,device,clicks,impressions,position",
+    "2026-03-01,kale,/a,mobile,1,5,3",
     "2026-03-01,kale,/a,desktop,2,5,3")
   both <- tide_read(c(old, split), exported = "2026-04-01", dimensions = c("date", "query", "page"))
   # 1 March rests on the table by device, 2 March on the one that has it.
@@ -140,14 +149,16 @@ test_that("clicks above impressions are left out, kept or refused by rule", {
   file <- csv("query,clicks,impressions,position", "kale,9,5,2", "pea,1,10,3")
   expect_equal(nrow(tide_read(file)$tables[[1]]$rows), 1)
   expect_equal(nrow(tide_read(file, clicks_above = "keep")$tables[[1]]$rows), 2)
-  expect_error(tide_read(file, clicks_above = "refuse"), "line 2 has '9'", class = "tide_error_range")
+  expect_error(tide_read(file, clicks_above = "refuse"), "line 2 has '9'",
+    class = "tide_error_range")
   expect_error(tide_read(file, clicks_above = "maybe"), class = "tide_error_argument")
 })
 
 test_that("Parquet is read like any other file", {
   skip_if_not_installed("nanoparquet")
   file <- tempfile(fileext = ".parquet")
-  rows <- data.frame(date = as.Date("2026-03-01") + 0:2, query = c("kale", "pea", "bean"), clicks = 1:3,
+  rows <- data.frame(date = as.Date("2026-03-01") + 0:2, query = c("kale", "pea", "bean"),
+    clicks = 1:3,
     impressions = 10 * 1:3, position = c(1.5, 2, 3))
   nanoparquet::write_parquet(rows, file)
   read <- tide_read(file, exported = "2026-04-01")$tables[[1]]$rows

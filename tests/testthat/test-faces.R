@@ -9,10 +9,12 @@ test_that("figures draw the curve's own numbers and mark every finding", {
 })
 
 test_that("texts for people keep their precision and stay short", {
-  expect_equal(inktide:::format_rate(c(0.28, 0.0996, 0.053, 0.0004, 0, NA)), c("28%", "10%", "5.3%", "0.04%", "0%", ""))
+  expect_equal(inktide:::format_rate(c(0.28, 0.0996, 0.053, 0.0004, 0, NA)),
+    c("28%", "10%", "5.3%", "0.04%", "0%", ""))
   expect_equal(inktide:::format_clicks(c(1234.6, 9.44, 0)), c("1,235", "9.4", "0.0"))
   expect_equal(inktide:::format_sure(c(0.999, 0.5)), c(">99%", "50%"))
-  expect_equal(inktide:::format_path(c("https://www.fernmoor.example/a/?b=1", "https://www.fernmoor.example", "")),
+  expect_equal(inktide:::format_path(c("https://www.fernmoor.example/a/?b=1",
+    "https://www.fernmoor.example", "")),
     c("/a/?b=1", "/", ""))
 })
 
@@ -35,8 +37,10 @@ test_that("the report is one file that needs nothing else, holds the list and es
   # Each page lists its own findings and no others: every action stands twice, in the list and under
   # its page.
   actions <- htmltools::htmlEscape(found$findings$action)
-  expect_equal(unname(lengths(regmatches(html, gregexpr(paste0(": ", actions[1]), html, fixed = TRUE)))), 1L)
-  expect_equal(lengths(regmatches(html, gregexpr("<li><span class='kind", html))), nrow(found$findings))
+  expect_equal(unname(lengths(regmatches(html,
+    gregexpr(paste0(": ", actions[1]), html, fixed = TRUE)))), 1L)
+  expect_equal(lengths(regmatches(html, gregexpr("<li><span class='kind", html))),
+    nrow(found$findings))
   for (id in found$findings$id) expect_match(html, id, fixed = TRUE)
   ids <- regmatches(html, gregexpr("(?<= id=')[^']+", html, perl = TRUE))[[1]]
   expect_equal(anyDuplicated(ids), 0L)
@@ -45,7 +49,8 @@ test_that("the report is one file that needs nothing else, holds the list and es
 test_that("files are written whole or not at all", {
   file <- file.path(withr::local_tempdir(), "list.csv")
   writeLines("old", file)
-  expect_error(inktide:::write_whole(file, function(path) { writeLines("half", path); stop("power cut") }), "power cut",
+  expect_error(inktide:::write_whole(file,
+    function(path) { writeLines("half", path); stop("power cut") }), "power cut",
     class = "tide_error_write")
   expect_equal(readLines(file), "old")
   expect_equal(list.files(dirname(file), all.files = TRUE, no.. = TRUE), "list.csv")
@@ -54,7 +59,8 @@ test_that("files are written whole or not at all", {
 })
 
 test_that("cells that a spreadsheet would run are made harmless", {
-  safe <- inktide:::defuse_formulas(data.frame(query = c("=1+1", "-a", "+b", "@c", "kale"), clicks = -1))
+  safe <- inktide:::defuse_formulas(data.frame(query = c("=1+1", "-a", "+b", "@c", "kale"),
+    clicks = -1))
   expect_equal(safe$query, c("'=1+1", "'-a", "'+b", "'@c", "kale"))
   expect_equal(safe$clicks, rep(-1, 5))
 })

@@ -37,7 +37,8 @@ test_that("pages that swap are told from pages that waver, blips and days of one
   # Either the one or the other of two pages on a day: the lead falls by chance, but the pages do
   # swap.
   n <- rpois(84, 8)
-  seen <- list(rbind(ifelse(courses$by_day, n, 0), rbinom(84, n, 0.5)), rbind(ifelse(courses$by_day, 0, n), 0))
+  seen <- list(rbind(ifelse(courses$by_day, n, 0), rbinom(84, n, 0.5)),
+    rbind(ifelse(courses$by_day, 0, n), 0))
   seen[[2]][2, ] <- n - seen[[1]][2, ]
   expect_equal(inktide:::apart_by_day(seen), c(TRUE, FALSE))
 })
@@ -54,9 +55,11 @@ test_that("the list is worth most of those that keep the expected share of false
     worth <- rexp(9)
     chosen <- inktide:::worthiest_within(confidence, worth, 0.15)
     if (length(chosen)) expect_lte(mean(1 - confidence[chosen]), 0.15)
-    if (length(chosen)) expect_lte(stats::weighted.mean(1 - confidence[chosen], worth[chosen]), 1.5 * 0.15)
+    if (length(chosen)) expect_lte(stats::weighted.mean(1 - confidence[chosen], worth[chosen]),
+      1.5 * 0.15)
     sets <- lapply(1:511, function(k) which(bitwAnd(k, 2^(0:8)) > 0))
-    best <- max(0, vapply(sets, function(own) if (mean(1 - confidence[own]) <= 0.15) sum(worth[own]) else 0, 0))
+    best <- max(0, vapply(sets, function(own) if (mean(1 -
+      confidence[own]) <= 0.15) sum(worth[own]) else 0, 0))
     # Greedy stops at the first that asks too much; what it misses is worth no more than that one.
     expect_gte(sum(worth[chosen]), best - max(worth))
   }
@@ -75,7 +78,8 @@ test_that("a usual spread without a low part flags next to nothing; planted ones
   none <- inktide:::judge_low(rpois(800, expected * factor), expected, page, words)
   expect_lt(length(inktide:::worthiest_within(none$judged$confidence, fdr = 0.1)), 10)
   weak <- page %% 15 == 0
-  some <- inktide:::judge_low(rpois(800, expected * factor * ifelse(weak, 0.35, 1)), expected, page, words)
+  some <- inktide:::judge_low(rpois(800, expected * factor * ifelse(weak, 0.35, 1)), expected,
+    page, words)
   listed <- inktide:::worthiest_within(some$judged$confidence, fdr = 0.1)
   expect_gt(mean(weak[listed]), 0.8)
   expect_gt(mean(which(weak & expected > 10) %in% listed), 0.7)
@@ -89,7 +93,8 @@ test_that("tails that are as heavy above as below are nobody's fault", {
   mirrored <- inktide:::mirror_of_high(groups)
   expect_equal(mirrored$weight[[2]], groups$weight[[2]], tolerance = 0.6)
   # A handful of high ones may be luck, and then nothing is mirrored.
-  few <- inktide:::fit_two_groups(inktide:::measured_over_factors(rnorm(150, 0, 0.25), rep(0.05, 150)))
+  few <- inktide:::fit_two_groups(inktide:::measured_over_factors(rnorm(150, 0, 0.25),
+    rep(0.05, 150)))
   expect_equal(inktide:::mirror_of_high(few)$weight[[2]], 0)
   page <- seq_along(expected)
   judged <- inktide:::judge_low(rpois(1500, expected * heavy), expected, page,
@@ -128,9 +133,11 @@ test_that("on the demo data the non-brand curve is within a tenth, and nearer th
 
 test_that("every finding has the agreed columns, in order, within their ranges", {
   found <- tidy(demo()$found)
-  expect_equal(names(found), c("rank", "id", "kind", "query", "page", "pages", "clicks", "impressions", "ctr",
+  expect_equal(names(found), c("rank", "id", "kind", "query", "page", "pages", "clicks",
+    "impressions", "ctr",
     "position", "expected_ctr",
-    "gain", "gain_low", "gain_high", "confidence", "score", "action", "reason", "hours", "task", "task_gain"))
+    "gain", "gain_low", "gain_high", "confidence", "score", "action", "reason", "hours", "task",
+    "task_gain"))
   expect_false(anyNA(found))
   expect_equal(found$rank, seq_len(nrow(found)))
   expect_false(is.unsorted(-found$score))
@@ -139,7 +146,8 @@ test_that("every finding has the agreed columns, in order, within their ranges",
   expect_true(all(found$confidence >= 0 & found$confidence <= 1))
   expect_equal(anyDuplicated(found$reason), 0L)
   # Figures, addresses and queries apart, no form of a reason stands for more than a tenth of fifty.
-  form <- gsub("[0-9][0-9,.-]*%?", "N", gsub("/[^ ,;:.]*/?", "P", gsub("\"[^\"]*\"", "Q", head(found$reason, 50))))
+  form <- gsub("[0-9][0-9,.-]*%?", "N",
+    gsub("/[^ ,;:.]*/?", "P", gsub("\"[^\"]*\"", "Q", head(found$reason, 50))))
   expect_lte(max(table(form)), 5)
   expect_gte(length(unique(form)), 25)
   several <- lengths(strsplit(found$pages, " ")) > 1
@@ -180,28 +188,33 @@ test_that("stable seconds, section links and one-day blips are not cannibalized"
       impressions = impressions, position = pmax(1, position + rnorm(length(days), 0, 0.4)))
   }
   turn <- (as.integer(days - days[1]) %/% 21) %% 2 == 0
-  rows <- rbind(row("sections", "/a/", days, 5), row("sections", "/a/#b", days, 5), row("blip", "/c/", days, 5),
+  rows <- rbind(row("sections", "/a/", days, 5), row("sections", "/a/#b", days, 5),
+    row("blip", "/c/", days, 5),
     row("blip", "/d/", days[40:41], 4),
     row("far", "/e/", days, 5), row("far", "/f/", days, 48), row("stable", "/g/", days, 3),
     row("stable", "/h/", days, 6, 6),
-    row("swap", "/i/", days[turn], 4), row("swap", "/i/", days[!turn], 18, 3), row("swap", "/j/", days[!turn], 8),
+    row("swap", "/i/", days[turn], 4), row("swap", "/i/", days[!turn], 18, 3),
+    row("swap", "/j/", days[!turn], 8),
     row("swap", "/j/", days[turn], 19, 3))
   found <- tide_find(tide_summary(as_data(rows)), min_gain = 0)$findings
   rivals <- found[found$kind == "cannibalized", ]
   expect_equal(rivals$query, "swap")
   expect_equal(rivals$page, "https://www.fernmoor.example/i/")
-  expect_match(rivals$reason, "/i/ led on 42 days and /j/ on 42; the lead changed hands 3 times", fixed = TRUE)
+  expect_match(rivals$reason, "/i/ led on 42 days and /j/ on 42; the lead changed hands 3 times",
+    fixed = TRUE)
 })
 
 test_that("a table without pages or dates still gives a list, and says what cannot be known", {
   queries <- tide_find(tide_summary(tide_read(tide_example()[["capped"]])))
   expect_gt(nrow(queries$findings), 0)
   expect_true(all(queries$findings$page == ""))
-  rows <- made_site(queries = 100, days = 30)[, .(clicks = sum(clicks), impressions = sum(impressions),
+  rows <- made_site(queries = 100, days = 30)[,
+    .(clicks = sum(clicks), impressions = sum(impressions),
     position = weighted.mean(position, impressions)), by = .(query, page)]
   twin <- rows[order(-impressions)][round(position) > 5][1]
   rows <- rbind(rows, copy(twin)[, page := "https://www.fernmoor.example/twin/"])
-  rivals <- subset(tide_find(tide_summary(as_data(rows)), min_gain = 0)$findings, kind == "cannibalized")
+  rivals <- subset(tide_find(tide_summary(as_data(rows)), min_gain = 0)$findings,
+    kind == "cannibalized")
   expect_equal(nrow(rivals), sum(rivals$query == twin$query))
   if (nrow(rivals)) expect_match(rivals$reason, "cannot be known")
 })
@@ -213,7 +226,8 @@ test_that("small and odd tables give an answer, not an error", {
   far <- data.table(query = letters, page = "/a", clicks = 0, impressions = 100, position = 90)
   expect_equal(nrow(tide_find(tide_summary(as_data(far)))$findings), 0)
   expect_error(tide_find(tide_summary(as_data(one)), band = c(9, 3)), class = "tide_error_argument")
-  expect_error(tide_find(tide_summary(as_data(one)), segment = "mobile"), class = "tide_error_argument")
+  expect_error(tide_find(tide_summary(as_data(one)), segment = "mobile"),
+    class = "tide_error_argument")
 })
 
 test_that("what a whole topic loses to its results page is named and no finding, a weak page beside it is one", {
@@ -225,7 +239,8 @@ test_that("what a whole topic loses to its results page is named and no finding,
   held <- crop == "crop7"
   weak <- page %% 30 == 0 & !held
   expected <- exp(rnorm(n, 3, 0.8))
-  judged <- inktide:::judge_low(rpois(n, expected * exp(rnorm(n, 0, 0.25)) * ifelse(held, 0.45, 1) * ifelse(weak, 0.35,
+  judged <- inktide:::judge_low(rpois(n,
+    expected * exp(rnorm(n, 0, 0.25)) * ifelse(held, 0.45, 1) * ifelse(weak, 0.35,
     1)), expected, page, words)
   expect_equal(judged$topics$word, "crop7")
   expect_equal(judged$topics$share, 0.45, tolerance = 0.2)
@@ -239,7 +254,8 @@ by_day <- function(change, queries = 150, days = 63, seed = 3) {
   rows <- made_site(queries = queries, days = days, seed = seed, demand = rep(8, queries))
   change(rows)
 }
-kind_of <- function(rows, kind, ...) tide_find(tide_summary(as_data(rows), ...), kinds = kind)$findings
+kind_of <- function(rows, kind, ...) tide_find(tide_summary(as_data(rows), ...),
+  kinds = kind)$findings
 
 test_that("a page that loses its position falls, one that is searched less does not, and the cause is named", {
   rows <- by_day(function(rows) {
@@ -257,7 +273,8 @@ test_that("a page that loses its position falls, one that is searched less does 
   expect_true("query 0004" %in% falling$query)
   expect_false("query 0010" %in% falling$query)
   expect_match(falling$reason[falling$query == "query 0004"], "the position moved from 2.0 to 9.0")
-  expect_true("query 0004" %in% kind_of(copy(rows)[, date := min(date) + as.integer(max(date) - date)], "rising")$query)
+  expect_true("query 0004" %in% kind_of(copy(rows)[,
+    date := min(date) + as.integer(max(date) - date)], "rising")$query)
 })
 
 test_that("the chance that a pair really fell or rose follows from its posterior, summed over a grid", {
@@ -265,14 +282,17 @@ test_that("the chance that a pair really fell or rose follows from its posterior
   n <- 300
   clicks <- matrix(rpois(2 * n, 20), n)
   clicks[1:20, 2] <- rpois(20, 6)
-  moved <- data.table(clicks_1 = clicks[, 1], clicks_2 = clicks[, 2], expected_1 = 20, expected_2 = 20 * exp(rnorm(n, 0, 0.2)),
+  moved <- data.table(clicks_1 = clicks[, 1], clicks_2 = clicks[, 2], expected_1 = 20,
+    expected_2 = 20 * exp(rnorm(n, 0, 0.2)),
     demand_1 = 300, demand_2 = 300, impressions_1 = 300, impressions_2 = 280)
   change <- inktide:::real_change(moved)
   expect_gt(mean(change$fell[1:20]), 4 * mean(change$fell[-(1:20)]))
   expect_lt(mean(change$fell[-(1:20)] > 0.9), 0.1)
-  groups <- inktide:::fit_groups(inktide:::measured_over_factors(change$seen, change$noise), usual_sd = 0.15)
+  groups <- inktide:::fit_groups(inktide:::measured_over_factors(change$seen, change$noise),
+    usual_sd = 0.15)
   at <- seq(-4, 4, by = 0.002)
-  prior <- rowSums(vapply(1:3, function(k) groups$weight[k] * dnorm(at, groups$mean[k], groups$sd[k]), at))
+  prior <- rowSums(vapply(1:3, function(k) groups$weight[k] *
+    dnorm(at, groups$mean[k], groups$sd[k]), at))
   for (i in c(1, 50, 120)) {
     posterior <- prior * dnorm(change$seen[i], at, sqrt(change$noise[i]))
     whole <- change$by_position[i] + at - groups$mean[1]
@@ -285,7 +305,8 @@ test_that("the chance that a pair really fell or rose follows from its posterior
 test_that("queries are one idea by the two words that stand together most", {
   ideas <- inktide:::shared_ideas
   of <- function(...) unname(split(seq_along(c(...)), ideas(c(...))))
-  many <- paste(rep(c("moon calendar", "seed swap", "worm compost", "bee hotel", "rain barrel"), each = 4), c("a", "7", "guide", "dates"))
+  many <- paste(rep(c("moon calendar", "seed swap", "worm compost", "bee hotel", "rain barrel"),
+    each = 4), c("a", "7", "guide", "dates"))
   expect_setequal(of(many), split(1:20, rep(1:5, each = 4)))
   # A query with one of the words joins, one that shares none stays by itself.
   joined <- ideas(c(many, "moon phases", "slug pellets"))
@@ -298,7 +319,8 @@ test_that("clicks from far down show demand, and queries that no page answers ar
   rows <- by_day(function(rows) {
     rows[query == "query 0004", c("position", "clicks") := list(15, rbinom(.N, impressions, 0.1))]
     deep <- rows[query %in% c("query 0007", "query 0010")]
-    deep[, c("query", "position", "clicks") := list(ifelse(query == "query 0007", "moon sowing chart",
+    deep[, c("query", "position", "clicks") :=
+      list(ifelse(query == "query 0007", "moon sowing chart",
       "moon sowing dates"), 55, 0L)]
     rbind(rows[!query %in% c("query 0007", "query 0010")], deep)
   })
@@ -317,13 +339,17 @@ test_that("the page whose words match less and leads, clicked too little, is tol
     of <- cases[[case]]
     dated <- by_day(function(rows) {
       own <- rows[query == "query 0004"]
-      shown <- function(address, place, ctr) copy(own)[, c("query", "page", "position", "clicks") := list("leek spacing",
+      shown <- function(address, place, ctr) copy(own)[,
+        c("query", "page", "position", "clicks") := list("leek spacing",
         address, place, rbinom(.N, impressions, ctr))]
-      german <- copy(own)[, c("page", "position", "clicks") := list(sub("example/", "example/de/", page), position + 2,
+      german <- copy(own)[, c("page", "position", "clicks") :=
+        list(sub("example/", "example/de/", page), position + 2,
         0L)]
-      rbind(rows, shown("https://www.fernmoor.example/shop/leek/", of[1], of[3]), shown(guide, of[2], of[4]), german)
+      rbind(rows, shown("https://www.fernmoor.example/shop/leek/", of[1], of[3]),
+        shown(guide, of[2], of[4]), german)
     })
-    undated <- dated[, .(clicks = sum(clicks), position = sum(impressions * position) / sum(impressions),
+    undated <- dated[, .(clicks = sum(clicks),
+      position = sum(impressions * position) / sum(impressions),
       impressions = sum(impressions)), by = c("query", "page")]
     for (rows in list(undated, dated)) {
       found <- tide_find(tide_summary(as_data(rows)), kinds = "cannibalized")
@@ -338,7 +364,8 @@ test_that("the page whose words match less and leads, clicked too little, is tol
 
 test_that("the chance that a page is passed by holds for any number of clicks", {
   pages <- data.table(clicks1 = c(0, 5, 60, 100, 2e3, 1e5), clicks2 = c(0, 10, 40, 40, 4e4, 2e4),
-    expected1 = c(0.1, 10, 120, 100, 1e5, 1e5), expected2 = c(0.1, 10, 40, 40, 4e4, 2e4), position1 = 3, position2 = 8)
+    expected1 = c(0.1, 10, 120, 100, 1e5, 1e5), expected2 = c(0.1, 10, 40, 40, 4e4, 2e4),
+    position1 = 3, position2 = 8)
   chance <- inktide:::passed_by_chance(pages, 1, 2, 0.06)
   expect_equal(chance[1], 0.3, tolerance = 0.05)
   expect_gt(chance[3], 0.8)
@@ -355,22 +382,30 @@ test_that("pages that are shown together split a query, pages that take turns sw
   apart <- rbind(c(9, 1), c(1, 9))
   both <- rbind(c(40, 35), c(35, 40))
   cases <- list(
-    list(position = rbind(c(4, 16), c(16, 5)), seen = apart, turn = weeks, says = "led on \\d+ days.*Since \\d{4}-\\d\\d-\\d\\d"),
-    list(position = rbind(c(9, 20), c(20, 9)), seen = 4 * apart, turn = weeks, says = "Neither is clearly better"),
-    list(position = rbind(c(4, 16), c(16, 8)), seen = rbind(c(9, 0), c(2, 9)), turn = function(day) (day * 7L) %% 5L %% 2L,
+    list(position = rbind(c(4, 16), c(16, 5)), seen = apart, turn = weeks,
+      says = "led on \\d+ days.*Since \\d{4}-\\d\\d-\\d\\d"),
+    list(position = rbind(c(9, 20), c(20, 9)), seen = 4 * apart, turn = weeks,
+    says = "Neither is clearly better"),
+    list(position = rbind(c(4, 16), c(16, 8)), seen = rbind(c(9, 0), c(2, 9)),
+    turn = function(day) (day * 7L) %% 5L %% 2L,
       says = "While it leads"),
-    list(position = rbind(c(8, 9), c(9, 8)), seen = both, turn = weeks, says = "are shown together"),
+    list(position = rbind(c(8, 9), c(9, 8)), seen = both, turn = weeks,
+    says = "are shown together"),
     # Both at the top; one page after the other; one beneath the other, both clicked as usual.
     list(position = rbind(c(2, 12), c(12, 2)), seen = apart, turn = weeks, says = ""),
-    list(position = rbind(c(6, 14), c(14, 7)), seen = apart, turn = function(day) pmin(day %/% 30L, 1L), says = ""),
-    list(position = rbind(c(8, 9), c(9, 8)), seen = both, turn = weeks, beneath = "rival1/", says = ""))
+    list(position = rbind(c(6, 14), c(14, 7)), seen = apart,
+    turn = function(day) pmin(day %/% 30L, 1L), says = ""),
+    list(position = rbind(c(8, 9), c(9, 8)), seen = both, turn = weeks, beneath = "rival1/",
+    says = ""))
   for (case in cases) {
     found <- kind_of(by_day(function(rows) {
       days <- unique(rows$date)
       turn <- 1L + as.integer(case$turn(as.integer(days - min(days))))
       two <- rbindlist(lapply(1:2, function(page) data.table(date = days, query = "query 0004",
-        page = paste0("https://www.fernmoor.example/", c("rival1/", paste0(case$beneath, "rival2/"))[page]),
-        clicks = rbinom(length(days), case$seen[turn, page], made_curve[pmin(10, round(case$position[turn, page]))]),
+        page = paste0("https://www.fernmoor.example/",
+        c("rival1/", paste0(case$beneath, "rival2/"))[page]),
+        clicks = rbinom(length(days), case$seen[turn, page],
+        made_curve[pmin(10, round(case$position[turn, page]))]),
         impressions = case$seen[turn, page], position = case$position[turn, page])))
       rbind(rows[query != "query 0004"], two[impressions > 0])
     }), "cannibalized")
@@ -385,14 +420,20 @@ test_that("without dates close pages below the top are named in doubt, look-alik
     impressions = sum(impressions)), by = c("query", "page")]
   own <- "https://www.fernmoor.example/kale/"
   # Address and position of a second page beside one at `first`; what becomes of the query.
-  cases <- data.table(first = c(8, 5, 8, 2, 6, 5, 4), position = c(10, 7, 9, 4, 7, 16, 40), query = sprintf("query %04d", 1:7),
+  cases <- data.table(first = c(8, 5, 8, 2, 6, 5, 4), position = c(10, 7, 9, 4, 7, 16, 40),
+    query = sprintf("query %04d", 1:7),
     page = c(rep("https://www.fernmoor.example/other/", 2), "https://www.fernmoor.example/de/kale/",
-      "https://www.fernmoor.example/other/", "https://www.fernmoor.example/kale/care/", rep("https://www.fernmoor.example/other/", 2)),
-    aside = c("", "", "versions of one page for another language or country", "two pages, one of which is at the top",
-      "a page and one beneath it that both do well", "two pages far apart", "a second page far down"))
-  two <- cases[, .(query = rep(query, 2), page = c(rep(own, 7), page), position = c(first, position))]
+      "https://www.fernmoor.example/other/", "https://www.fernmoor.example/kale/care/",
+      rep("https://www.fernmoor.example/other/", 2)),
+    aside = c("", "", "versions of one page for another language or country",
+    "two pages, one of which is at the top",
+      "a page and one beneath it that both do well", "two pages far apart",
+      "a second page far down"))
+  two <- cases[, .(query = rep(query, 2), page = c(rep(own, 7), page),
+    position = c(first, position))]
   two[, c("clicks", "impressions") := list(round(600 * made_curve[pmin(10, position)]), 600L)]
-  found <- tide_find(tide_summary(as_data(rbind(rows[!query %in% cases$query], two, use.names = TRUE))),
+  found <- tide_find(tide_summary(as_data(rbind(rows[!query %in% cases$query], two,
+    use.names = TRUE))),
     kinds = "cannibalized", min_gain = 0)
   lines <- as.data.table(found$findings)[order(query)]
   expect_equal(lines$query, cases$query[cases$aside == ""])
@@ -404,9 +445,11 @@ test_that("without dates close pages below the top are named in doubt, look-alik
 
 test_that("a page whose queries are small is one piece of work where together they are worth it", {
   rows <- made_site(queries = 300, days = 60, seed = 3, demand = rep(6, 300))
-  weak <- CJ(query = month.name, date = min(rows$date) + 0:14)[, c("page", "clicks", "impressions", "position") :=
+  weak <- CJ(query = month.name, date = min(rows$date) + 0:14)[,
+    c("page", "clicks", "impressions", "position") :=
     list("https://www.fernmoor.example/leek/", as.integer(.I <= 3), 1L, 3)]
-  found <- as.data.table(tide_find(tide_summary(as_data(rbind(rows, weak, use.names = TRUE))), kinds = "low_ctr")$findings)
+  found <- as.data.table(tide_find(tide_summary(as_data(rbind(rows, weak, use.names = TRUE))),
+    kinds = "low_ctr")$findings)
   own <- found[found$query %in% month.name]
   expect_gt(nrow(own), 8)
   expect_lt(max(own$gain), 0.5)
@@ -415,7 +458,8 @@ test_that("a page whose queries are small is one piece of work where together th
 })
 
 test_that("queries too small to be judged are evidence about their page, taken together as threes of clicks", {
-  pairs <- data.table(judged = TRUE, page = c(rep(1L, 20), rep(2L, 4), 3L), clicks = 1, expected = c(rep(0.75, 20), rep(0.2, 4), 5))
+  pairs <- data.table(judged = TRUE, page = c(rep(1L, 20), rep(2L, 4), 3L), clicks = 1,
+    expected = c(rep(0.75, 20), rep(0.2, 4), 5))
   rests <- inktide:::page_rests(pairs, c(1L, 2L))
   expect_equal(rests$page, rep(1L, nrow(rests)))
   expect_equal(sum(rests$expected), 20 * 0.75, tolerance = 0.06)
@@ -423,11 +467,14 @@ test_that("queries too small to be judged are evidence about their page, taken t
   # A weak page of forty small queries and three that are judged, among a hundred usual ones.
   set.seed(4)
   site <- CJ(page = 1:100, k = 1:43)[, "expected" := ifelse(k <= 3, 6, 0.5)]
-  site[, c("judged", "clicks") := list(TRUE, rpois(.N, expected * exp(rnorm(.N, -0.03, 0.25)) * ifelse(page <= 5, 0.5, 1)))]
+  site[, c("judged", "clicks") := list(TRUE,
+    rpois(.N, expected * exp(rnorm(.N, -0.03, 0.25)) * ifelse(page <= 5, 0.5, 1)))]
   low_pages <- function(rests) {
     large <- site[k <= 3]
-    fit <- inktide:::judge_low(c(large$clicks, rests$clicks), c(large$expected, rests$expected), c(large$page, rests$page),
-      data.table(query = integer(), word = character()), rep(c(TRUE, FALSE), c(nrow(large), nrow(rests))))
+    fit <- inktide:::judge_low(c(large$clicks, rests$clicks), c(large$expected, rests$expected),
+      c(large$page, rests$page),
+      data.table(query = integer(), word = character()),
+      rep(c(TRUE, FALSE), c(nrow(large), nrow(rests))))
     unique(large$page[fit$judged$page_low[seq_len(nrow(large))] > 0.5])
   }
   with_rests <- low_pages(inktide:::page_rests(site, site$page))
@@ -454,7 +501,8 @@ test_that("impressions grow on page one by what the site's own crossing queries 
   weekly[, c("page", "position") := list(query, ifelse((week + query) %% 12 < 6, 7, 14))]
   weekly[, c("clicks", "impressions") := list(1, ifelse(position < 10, 250, 100) * (1 + week / 12))]
   views <- function(crossing) {
-    still <- copy(weekly)[query > crossing, c("position", "impressions") := list(14, 100 * (1 + week / 12))]
+    still <- copy(weekly)[query > crossing,
+      c("position", "impressions") := list(14, 100 * (1 + week / 12))]
     inktide:::page_one_views(list(weekly = still))
   }
   expect_equal(views(60), 2.5, tolerance = 0.03)
@@ -480,7 +528,8 @@ test_that("conversions and money follow the gain, and the score is in money then
   found <- demo()$found
   summary <- demo()$summary
   facts <- tempfile(fileext = ".csv")
-  fwrite(data.table(page = summary$pages$page, sessions = 1000, conversions = 20, value = 600), facts)
+  fwrite(data.table(page = summary$pages$page, sessions = 1000, conversions = 20, value = 600),
+    facts)
   rich <- tide_find(tide_enrich(summary, tide_facts(facts)), found$curve)$findings
   expect_equal(rich$gain_conversions, rich$gain * 0.02, tolerance = 1e-6)
   expect_equal(rich$gain_value, rich$gain * 0.6, tolerance = 1e-6)
@@ -495,7 +544,8 @@ test_that("any line can be redone by hand from what is explained", {
     line <- found$findings[which(found$findings$kind == kind)[1]]
     told <- tide_explain(found, line$id)
     expect_equal(sum(told$cells$clicks), line$clicks)
-    expect_equal(sum(told$cells$expected) / sum(told$cells$impressions), line$expected_ctr, tolerance = 1e-6)
+    expect_equal(sum(told$cells$expected) / sum(told$cells$impressions), line$expected_ctr,
+      tolerance = 1e-6)
     expect_match(paste(format(told), collapse = " "), sprintf("%.2f", line$gain), fixed = TRUE)
   }
   expect_error(tide_explain(found, "L-0000000000"), class = "tide_error_finding")
@@ -504,8 +554,10 @@ test_that("any line can be redone by hand from what is explained", {
 # Both sides of the sums that a trace shows, worked out: what stands between the first "=" and the
 # last. Words after a comma or in brackets name a figure.
 worked_out <- function(step) {
-  step <- sub(", a chance of .*", "", sub("^.*?(as high: |taken out: |usually have: | = )", "", step, perl = TRUE))
-  step <- gsub("\\([^()]*(share|other page)[^()]*\\)|, (the|what) [^)]*(?=\\))", "", step, perl = TRUE)
+  step <- sub(", a chance of .*", "",
+    sub("^.*?(as high: |taken out: |usually have: | = )", "", step, perl = TRUE))
+  step <- gsub("\\([^()]*(share|other page)[^()]*\\)|, (the|what) [^)]*(?=\\))", "", step,
+    perl = TRUE)
   sides <- strsplit(gsub("[a-z ]+of the curve", "", gsub(" x ", " * ", step)), " = ")[[1]]
   vapply(utils::tail(sides, 2), function(side) eval(parse(text = side), list(ln = log)), 0)
 }
@@ -514,7 +566,8 @@ test_that("every sum that a trace shows of a low CTR comes out when it is done b
   found <- demo()$found
   for (id in found$findings$id[found$findings$kind == "low_ctr"]) {
     steps <- tide_explain(found, id)$steps
-    for (step in grep("^log factor|level|^of (pages|queries)|^confidence|^gain =", steps, value = TRUE)) {
+    for (step in grep("^log factor|level|^of (pages|queries)|^confidence|^gain =", steps,
+      value = TRUE)) {
       sides <- worked_out(sub(", variance.*| \\(share.*", "", step))
       # Figures are shown with three decimals.
       expect_equal(sides[[1]], sides[[2]], tolerance = 0.05, label = step)
@@ -555,7 +608,8 @@ test_that("page and query are judged together: one query's shortfall is its own,
   # What is clicked as usual is never low, and the order of rows changes nothing.
   expect_true(all(judged$confidence[clicks > 1.3 * expected] == 0))
   shuffled <- sample(720)
-  again <- inktide:::judge_low(clicks[shuffled], expected[shuffled], pages[shuffled], no_words)$judged
+  again <- inktide:::judge_low(clicks[shuffled], expected[shuffled], pages[shuffled],
+    no_words)$judged
   expect_equal(again$confidence, judged$confidence[shuffled], tolerance = 1e-6)
 })
 
@@ -564,31 +618,38 @@ test_that("likelihoods are those of gamma factors (negative binomial) and of log
   clicks <- c(0, 3, 40)
   expected <- exp(c(0.7, 2.3, 3.56))
   at <- c(6, 12, 17)
-  likelihoods <- function(gamma) lapply(inktide:::pair_likelihoods(clicks, expected, c(groups, gamma = gamma)),
+  likelihoods <- function(gamma) lapply(inktide:::pair_likelihoods(clicks, expected,
+    c(groups, gamma = gamma)),
     function(own) own[, at])
   size <- uniroot(function(size) trigamma(size) - groups$sd[1]^2, c(0.1, 100), tol = 1e-9)$root
-  gamma <- groups$weight[1] * vapply(inktide:::effect_grid[at], function(effect) dnbinom(clicks, size = size,
+  gamma <- groups$weight[1] * vapply(inktide:::effect_grid[at],
+    function(effect) dnbinom(clicks, size = size,
     mu = expected * exp(effect) * size / exp(digamma(size))), clicks)
   # What is low lies below the usual mean, what is high above it.
   ends <- rbind(c(-4, 3), c(-4, 0), c(0, 3))
   lognormal <- lapply(1:3, function(k) outer(1:3, at, Vectorize(function(row, j) {
     density <- function(x) dnorm(x, groups$mean[k], groups$sd[k])
-    seen <- function(x) dpois(clicks[row], expected[row] * exp(inktide:::effect_grid[j] + x)) * density(x)
-    over <- function(f) integrate(f, ends[k, 1], ends[k, 2], subdivisions = 1000, rel.tol = 1e-8)$value
+    seen <- function(x) dpois(clicks[row], expected[row] * exp(inktide:::effect_grid[j] + x)) *
+      density(x)
+    over <- function(f) integrate(f, ends[k, 1], ends[k, 2], subdivisions = 1000,
+      rel.tol = 1e-8)$value
     groups$weight[k] * over(seen) / over(density)
   })))
   # Each row to within a factor: what the usual part makes of it at no effect of the page.
   scaled <- function(of, by = of) of / by[, 3]
   expect_equal(scaled(likelihoods(1)[[1]]), scaled(gamma), tolerance = 0.02)
   plain <- likelihoods(0)
-  for (k in 1:3) expect_equal(scaled(plain[[k]], plain[[1]]), scaled(lognormal[[k]], lognormal[[1]]), tolerance = 0.05)
-  expect_equal(scaled(likelihoods(0.3)[[1]]), scaled(0.3 * gamma + 0.7 * lognormal[[1]]), tolerance = 0.02)
+  for (k in 1:3) expect_equal(scaled(plain[[k]], plain[[1]]),
+    scaled(lognormal[[k]], lognormal[[1]]), tolerance = 0.05)
+  expect_equal(scaled(likelihoods(0.3)[[1]]), scaled(0.3 * gamma + 0.7 * lognormal[[1]]),
+    tolerance = 0.02)
 })
 
 test_that("clicks tell gamma factors from log-normal ones, and a high part only where there is one", {
   fitted <- function(factor) {
     expected <- exp(rnorm(length(factor), 4, 1))
-    inktide:::fit_query_groups(inktide:::clicks_over_factors(rpois(length(factor), expected * factor), expected))
+    inktide:::fit_query_groups(inktide:::clicks_over_factors(rpois(length(factor),
+      expected * factor), expected))
   }
   set.seed(6)
   lognormal <- fitted(exp(rnorm(3000, 0, 0.5)))
@@ -615,9 +676,11 @@ test_that("a topic on one page only lends doubt to its page, by how often topics
   expected <- exp(rnorm(n, 3.5, 0.5))
   clicks <- rpois(n, expected * exp(rnorm(n, 0, 0.2)) * ifelse(weak, 0.4, 1))
   crop <- sprintf("crop%d", ifelse(weak, page, page %/% 4 + 1000))
-  judged <- inktide:::judge_low(clicks, expected, page, data.table(query = seq_len(n), word = crop))$judged
+  judged <- inktide:::judge_low(clicks, expected, page,
+    data.table(query = seq_len(n), word = crop))$judged
   expect_true(all(judged$unseen_topic[weak] > 0))
   expect_true(all(judged$unseen_topic[!weak & page %in% 40:100] == 0))
   own <- judged[weak & clicks < 0.8 * expected]
-  expect_equal(own$confidence, own$low * (1 - own$by_topic) * (1 - inktide:::assumed("low_doubt")) - own$unseen_topic)
+  expect_equal(own$confidence, own$low * (1 - own$by_topic) *
+    (1 - inktide:::assumed("low_doubt")) - own$unseen_topic)
 })

@@ -9,7 +9,8 @@ test_that("help and version answer at once, with use and an example", {
     expect_match(help$out, paste0("^  inktide ", command, " [^[]"), all = FALSE)
     expect_equal(program(command, "--help")$out, help$out)
   }
-  expect_true(all(vapply(c("curve", "find", "report", "demo"), function(x) any(grepl(paste0("^  ", x), program()$out)),
+  expect_true(all(vapply(c("curve", "find", "report", "demo"),
+    function(x) any(grepl(paste0("^  ", x), program()$out)),
     NA)))
 })
 
@@ -22,7 +23,8 @@ test_that("find prints the same numbers as R, in every format, and nothing else 
   expect_equal(table$id, found$id)
   expect_equal(table$gain, found$gain, tolerance = 1e-6)
   expect_match(csv$err, "left out", all = FALSE)
-  json <- jsonlite::fromJSON(program("find", files[["pairs"]], "--brand", "fernmoor", "--format", "json",
+  json <- jsonlite::fromJSON(program("find", files[["pairs"]], "--brand", "fernmoor", "--format",
+    "json",
     "--quiet")$out)
   expect_equal(json$score, found$score, tolerance = 1e-6)
   people <- program("find", files[["pairs"]], "--brand=fernmoor", "--top", "5", env = "COLUMNS=80")
@@ -31,8 +33,10 @@ test_that("find prints the same numbers as R, in every format, and nothing else 
 })
 
 test_that("curve has the agreed columns, with brand and non-brand where brand words are given", {
-  table <- as_table(program("curve", files[["pairs"]], "--brand", "fernmoor,fern moor", "--format", "csv", "--quiet"))
-  expect_equal(names(table)[1:8], c("segment", "position", "ctr", "ctr_low", "ctr_high", "clicks", "impressions",
+  table <- as_table(program("curve", files[["pairs"]], "--brand", "fernmoor,fern moor", "--format",
+    "csv", "--quiet"))
+  expect_equal(names(table)[1:8], c("segment", "position", "ctr", "ctr_low", "ctr_high", "clicks",
+    "impressions",
     "pairs"))
   expect_setequal(table$segment, c("brand", "non-brand"))
   expect_equal(unique(table$position), 1:20)
@@ -68,7 +72,8 @@ test_that("faults of the call end with 2, of the data with 1, in one message wit
 
 test_that("filters, segments and output files work as said", {
   dir <- withr::local_tempdir()
-  run <- program("find", files[["pairs"]], "--brand", "fernmoor", "--query", "seeds", "--device", "mobile",
+  run <- program("find", files[["pairs"]], "--brand", "fernmoor", "--query", "seeds", "--device",
+    "mobile",
     "--position", "4:20",
     "--min-impressions", "20", "--format", "csv", "--out", file.path(dir, "list.csv"))
   expect_equal(run$status, 0)
@@ -77,7 +82,8 @@ test_that("filters, segments and output files work as said", {
   expect_true(all(grepl("seeds", list$query) & list$impressions >= 20))
   pairs_only <- list[kind != "cannibalized"]
   expect_true(all(pairs_only$position >= 4 & pairs_only$position <= 20))
-  brand <- as_table(program("find", files[["pairs"]], "--brand", "fernmoor", "--segment", "brand", "--min-gain", "0",
+  brand <- as_table(program("find", files[["pairs"]], "--brand", "fernmoor", "--segment", "brand",
+    "--min-gain", "0",
     "--format", "csv", "--quiet"))
   expect_true(all(grepl("fern ?moor", brand$query)))
   expect_equal(program("find", files[["pairs"]], "--out", file.path(dir, "no", "x.csv"))$status, 1)
@@ -103,7 +109,8 @@ test_that("every command has help, and its example is a call that it understands
     command <- c(inktide:::cli_commands()[[name]], name = name)
     help <- program("help", name)
     expect_equal(help$status, 0)
-    for (option in command$options) expect_match(help$out, option@long_flag, fixed = TRUE, all = FALSE)
+    for (option in command$options) expect_match(help$out, option@long_flag, fixed = TRUE,
+      all = FALSE)
     words <- scan(text = command$example, what = "", quiet = TRUE)
     expect_equal(words[1:2], c("inktide", name))
     parsed <- inktide:::parse_call(command, words[-(1:2)])
@@ -114,20 +121,25 @@ test_that("every command has help, and its example is a call that it understands
 })
 
 test_that("windows, lengths and ranges are read as written, and what cannot be meant is refused", {
-  expect_equal(inktide:::parse_window("2026-03-01..2026-03-28", "--before"), c("2026-03-01", "2026-03-28"))
+  expect_equal(inktide:::parse_window("2026-03-01..2026-03-28", "--before"),
+    c("2026-03-01", "2026-03-28"))
   expect_equal(inktide:::parse_lengths("7, 28,90"), c(7, 28, 90))
   expect_equal(inktide:::parse_range("4:20", "--band"), c(4, 20))
   expect_equal(inktide:::parse_range("5:", "--words"), c(5, Inf))
   wrong <- list(quote(inktide:::parse_window("2026-03-01", "--before")),
-    quote(inktide:::parse_window("2026-03-28..2026-03-01", "--before")), quote(inktide:::parse_lengths("7,soon")),
+    quote(inktide:::parse_window("2026-03-28..2026-03-01", "--before")),
+    quote(inktide:::parse_lengths("7,soon")),
     quote(inktide:::parse_lengths("0")), quote(inktide:::parse_range("nine", "--band")))
-  for (call in wrong) expect_equal(expect_error(eval(call), class = "tide_error_call")$fault, "call")
+  for (call in wrong) expect_equal(expect_error(eval(call), class = "tide_error_call")$fault,
+    "call")
 })
 
 test_that("curve shows how parts differ, how methods compare and whether the fit is fine", {
   parts <- program("curve", files[["pairs"]], "--by", "device", "--until", "3", "--quiet")
   expect_equal(parts$status, 0)
-  expect_match(parts$out, "^(desktop|mobile) against (desktop|mobile): x[0-9.]+ \\([0-9.]+ to [0-9.]+\\) at 1", all = FALSE)
+  expect_match(parts$out,
+    "^(desktop|mobile) against (desktop|mobile): x[0-9.]+ \\([0-9.]+ to [0-9.]+\\) at 1",
+    all = FALSE)
   expect_match(parts$out, "pooled by band, non-brand|pooled by band, all", all = FALSE)
   rivals <- as_table(program("curve", files[["pairs"]], "--compare", "--format", "csv", "--quiet"))
   expect_setequal(rivals$method, c("fitted", "pivot", "power"))
@@ -135,16 +147,19 @@ test_that("curve shows how parts differ, how methods compare and whether the fit
   fit <- program("curve", files[["pairs"]], "--diagnose", "--quiet")
   expect_match(fit$out, "each folder foretold by the others: off by", all = FALSE)
   prior <- csv("position,ctr", "1,40%", "10,2%")
-  leaning <- as_table(program("curve", files[["capped"]], "--prior", prior, "--format", "csv", "--quiet"))
+  leaning <- as_table(program("curve", files[["capped"]], "--prior", prior, "--format", "csv",
+    "--quiet"))
   expect_equal(leaning$position, 1:20)
   expect_equal(program("curve", files[["pairs"]], "--by", "weather")$status, 2)
   expect_equal(program("curve", files[["pairs"]], "--prior", csv("a,b", "1,2"))$status, 1)
 })
 
 test_that("the list by page, folder and topic adds up to the list, as hours and lines of a page limit it", {
-  call <- function(...) as_table(program("find", files[["pairs"]], "--brand", "fernmoor", "--format", "csv", "--quiet", ...))
+  call <- function(...) as_table(program("find", files[["pairs"]], "--brand", "fernmoor",
+    "--format", "csv", "--quiet", ...))
   all <- call()
-  for (view in list("--page-view", c("--view", "folder"), c("--view", "topic"), c("--view", "query"))) {
+  for (view in list("--page-view", c("--view", "folder"), c("--view", "topic"),
+    c("--view", "query"))) {
     expect_equal(sum(do.call(call, as.list(view))$gain), sum(all$gain), tolerance = 1e-6)
   }
   day <- call("--hours", "4")

@@ -5,7 +5,8 @@ project <- function(...) {
 }
 
 test_that("settings are read, paths are relative to them", {
-  dir <- project("site: https://www.fernmoor.example/", "brand: [fernmoor, fern moor]", "exports: ['exports/*.csv']",
+  dir <- project("site: https://www.fernmoor.example/", "brand: [fernmoor, fern moor]",
+    "exports: ['exports/*.csv']",
     "columns: {query: Words}")
   dir.create(file.path(dir, "exports"))
   writeLines("a", file.path(dir, "exports", "b.csv"))
@@ -26,7 +27,8 @@ test_that("mistakes in settings are named with their line and the nearest name",
     list(c("windows:", "  lag: 2", "  recnt_days: 3"), "line 3.*'recent_days'"),
     list(c("thresholds:", "  striking_distance: 20:4"), "range.*line 2"),
     list(c("bands: [4, 1]"), "begin with 1.*line 1"),
-    list(c("segments:", "  long: {words: '5:'}", "  odd: {query: '(a'}"), "not a regular expression.*line 3"),
+    list(c("segments:", "  long: {words: '5:'}", "  odd: {query: '(a'}"),
+    "not a regular expression.*line 3"),
     list(c("segments:", "  long:", "    wrds: 5"), "line 3.*'words'"),
     list(c("segments:", "  brand: {words: 5}"), "called otherwise.*line 2"))
   for (case in cases) {
@@ -44,7 +46,8 @@ test_that("a whole file of settings becomes rules, segments and thresholds", {
     "  long phones: {words: \"5:\", device: mobile, brand: false}"))
   expect_equal(inktide:::band_names(read$rules$bands), c("1-5", "6+"))
   expect_equal(names(read$rules$intent), "buying")
-  expect_equal(read$segments[["long phones"]]$conditions, list(words = c(5, Inf), device = "mobile", brand = FALSE))
+  expect_equal(read$segments[["long phones"]]$conditions,
+    list(words = c(5, Inf), device = "mobile", brand = FALSE))
   expect_equal(read$thresholds$striking_distance, c(5, 15))
 })
 
@@ -63,14 +66,17 @@ test_that("init guesses settings with their evidence, that can be read and are n
 })
 
 test_that("segments of the settings work in every command, inverted too", {
-  dir <- project("brand: [fernmoor]", "segments: {seeds: {has_any: [seeds]}, phone: {device: mobile}}")
+  dir <- project("brand: [fernmoor]",
+    "segments: {seeds: {has_any: [seeds]}, phone: {device: mobile}}")
   files <- tide_example()[["pairs"]]
-  rows <- function(...) fread(text = c(program(..., files, "--project", dir, "--format", "csv", "--quiet")$out, ""))
+  rows <- function(...) fread(text = c(program(..., files, "--project", dir, "--format", "csv",
+    "--quiet")$out, ""))
   inside <- rows("find", "--segment", "seeds")
   outside <- rows("find", "--segment", "not:seeds")
   expect_true(all(grepl("seeds", inside$query)) && !any(grepl("seeds", outside$query)))
   expect_lt(sum(rows("curve", "--segment", "seeds")$impressions), sum(rows("curve")$impressions))
-  expect_lt(sum(rows("trace", "/shop/*", "--segment", "phone,seeds")$clicks), sum(rows("trace", "/shop/*")$clicks))
+  expect_lt(sum(rows("trace", "/shop/*", "--segment", "phone,seeds")$clicks),
+    sum(rows("trace", "/shop/*")$clicks))
   two <- rows("compare", "--segments", "seeds,not:seeds")
   expect_equal(two$segment, c("seeds", "not seeds"))
   wrong <- program("find", files, "--project", dir, "--segment", "sedes")
@@ -81,8 +87,10 @@ test_that("segments of the settings work in every command, inverted too", {
 })
 
 test_that("options are checked before any file is touched", {
-  parse <- function(...) inktide:::parse_call(c(inktide:::cli_commands()$find, name = "find"), c(...))
-  call <- parse("a.csv", "--brand", "x, y z", "--position", "4:20", "--device", "mobile", "--columns",
+  parse <- function(...) inktide:::parse_call(c(inktide:::cli_commands()$find, name = "find"),
+    c(...))
+  call <- parse("a.csv", "--brand", "x, y z", "--position", "4:20", "--device", "mobile",
+    "--columns",
     "query=Words,page=Where")
   expect_equal(call$files, "a.csv")
   expect_equal(call$options$brand, c("x", "y z"))
@@ -92,14 +100,16 @@ test_that("options are checked before any file is touched", {
   words <- tempfile()
   writeLines(c("fernmoor", "", " fern moor "), words)
   expect_equal(parse("--brand", paste0("@", words))$options$brand, c("fernmoor", "fern moor"))
-  for (bad in list(c("--position", "20:4"), c("--columns", "Words"), c("--brand", "@nowhere"), c("--days", "x"),
+  for (bad in list(c("--position", "20:4"), c("--columns", "Words"), c("--brand", "@nowhere"),
+    c("--days", "x"),
     c("--frmat", "csv"))) {
     expect_error(parse(bad), class = "tide_error")
   }
 })
 
 test_that("texts for the terminal keep to their width, whatever the script", {
-  wide <- c("kale", "\u6d77\u5e26 \u79cd\u5b50 \u5927 \u5305\u88c5", "a very long query about growing kale in pots")
+  wide <- c("kale", "\u6d77\u5e26 \u79cd\u5b50 \u5927 \u5305\u88c5",
+    "a very long query about growing kale in pots")
   expect_equal(nchar(inktide:::fit_text(wide, 12), "width"), rep(12, 3), tolerance = 0.1)
   expect_match(inktide:::fit_path("/guides/how-to-grow-artichoke/", 12), "choke/$")
   lines <- inktide:::wrap_lines(c("short", paste("  indented", strrep("word ", 40))), 60)
@@ -107,12 +117,14 @@ test_that("texts for the terminal keep to their width, whatever the script", {
   expect_true(all(startsWith(lines[-1], "  ")))
 })
 
-test_that("the demo command makes a whole project, and refuses a folder that holds something else", {
+test_that("the demo command makes a whole project, and refuses a folder that holds something else",
+  {
   skip_unless_studies()
   dir <- file.path(withr::local_tempdir(), "fernmoor")
   run <- program("demo", dir, "--quiet", env = "COLUMNS=80")
   expect_equal(run$status, 0)
-  made <- c("inktide.yml", "report.html", "findings.csv", "figures/curve.png", "figures/map.png", "exports/daily.csv",
+  made <- c("inktide.yml", "report.html", "findings.csv", "figures/curve.png", "figures/map.png",
+    "exports/daily.csv",
     "exports/top-queries.csv")
   expect_true(all(file.exists(file.path(dir, made))))
   expect_true(all(nchar(head(run$out, 20), "width") <= 80))
@@ -130,22 +142,26 @@ test_that("hours of work can be set for every kind of finding", {
   writeLines(c("hours:", "  low_ctr: 0"), file.path(dir, "inktide.yml"))
   expect_error(tide_settings(dir), "line 2", class = "tide_error_settings")
   found <- demo()$found
-  slower <- tide_find(demo()$summary, found$curve, hours = c(low_ctr = 2), kinds = "low_ctr")$findings
+  slower <- tide_find(demo()$summary, found$curve, hours = c(low_ctr = 2),
+    kinds = "low_ctr")$findings
   expect_true(all(slower$hours[slower$task == slower$id] == 2))
 })
 
 test_that("what is suggested has its evidence in the data and can be read back once written", {
   rows <- rbind(
-    data.table(query = c("fernmoor", "fernmoor seeds", "fernmore"), page = "https://shop.fernmoor.example/",
+    data.table(query = c("fernmoor", "fernmoor seeds", "fernmore"),
+      page = "https://shop.fernmoor.example/",
       clicks = c(50, 20, 9), impressions = c(90, 40, 20), position = 1),
-    data.table(query = sprintf("kale %d", 1:6), page = sprintf("https://shop.fernmoor.example/%s/%d", c("a", "b"), 1:6),
+    data.table(query = sprintf("kale %d", 1:6),
+    page = sprintf("https://shop.fernmoor.example/%s/%d", c("a", "b"), 1:6),
       clicks = 1, impressions = 30, position = 6))
   suggested <- tide_suggest(as_data(rows))
   expect_equal(suggested$site, "https://shop.fernmoor.example/")
   expect_equal(suggested$brand$word, c("fernmoor", "fernmore"))
   expect_equal(suggested$brand$clicks, c(70, 9))
   expect_true(all(suggested$brand$sure))
-  expect_equal(as.data.frame(suggested$folders), data.frame(folder = c("/a/", "/b/"), pages = 3L, clicks = 3))
+  expect_equal(as.data.frame(suggested$folders),
+    data.frame(folder = c("/a/", "/b/"), pages = 3L, clicks = 3))
   dir <- withr::local_tempdir()
   fwrite(rows, file.path(dir, "day.csv"))
   file <- tide_begin(file.path(dir, "new"), suggested, exports = file.path(dir, "day.csv"))
@@ -164,14 +180,18 @@ test_that("settings that would run, multiply or be misread are refused by line",
     if (is.null(bytes)) writeLines(c(...), file) else writeBin(bytes, file)
     tide_settings(dir)
   }
-  bad <- list("brand: [!expr Sys.time()]", c("site: x", "brand: &a [x, *a]"), paste0("brand: ", strrep("[", 500), strrep("]", 500)),
-    vapply(0:60, function(i) paste0(strrep("  ", i), "a:"), ""), rep("brand: [a]", 1e5), c("brand: [a]", "brand: [b]"))
+  bad <- list("brand: [!expr Sys.time()]", c("site: x", "brand: &a [x, *a]"),
+    paste0("brand: ", strrep("[", 500), strrep("]", 500)),
+    vapply(0:60, function(i) paste0(strrep("  ", i), "a:"), ""), rep("brand: [a]", 1e5),
+    c("brand: [a]", "brand: [b]"))
   for (lines in bad) expect_error(expect_silent(of(lines)), class = "tide_error_settings")
   expect_error(of("site: x", "brand: [!expr x]"), "line 2", class = "tide_error_settings")
   utf16 <- iconv(list(charToRaw("brand: [a]\n")), "UTF-8", "UTF-16LE", toRaw = TRUE)[[1]]
   expect_error(of(bytes = utf16), "UTF-8", class = "tide_error_settings")
-  expect_equal(of(bytes = c(as.raw(c(0xef, 0xbb, 0xbf)), charToRaw("brand: [ab]\n")))$rules$brand, "ab")
-  expect_equal(of("brand: ['*best*', \"a & b\", fern!moor]  # !expr")$rules$brand, c("*best*", "a & b", "fern!moor"))
+  expect_equal(of(bytes = c(as.raw(c(0xef, 0xbb, 0xbf)), charToRaw("brand: [ab]\n")))$rules$brand,
+    "ab")
+  expect_equal(of("brand: ['*best*', \"a & b\", fern!moor]  # !expr")$rules$brand,
+    c("*best*", "a & b", "fern!moor"))
 })
 
 test_that("assumptions stand in one table, are set by name and move what they say", {
@@ -196,7 +216,8 @@ test_that("assumptions stand in one table, are set by name and move what they sa
   moved <- gain(assumptions = list(step_chance = 0.2))
   expect_lt(moved[["striking_distance"]], 0.8 * usual[["striking_distance"]])
   expect_equal(gain(), usual)
-  expect_error(tide_find(summary, curve, assumptions = list(merge_risk = 1)), class = "tide_error_argument")
+  expect_error(tide_find(summary, curve, assumptions = list(merge_risk = 1)),
+    class = "tide_error_argument")
   expect_error(tide_assumptions(list(merge_rise = -1)), class = "tide_error_argument")
   dir <- withr::local_tempdir()
   writeLines(c("site: x", "assumptions: {merge_rise: 0.7}"), file.path(dir, "inktide.yml"))

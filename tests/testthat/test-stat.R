@@ -4,7 +4,8 @@ test_that("the posterior of a factor is the integral that it stands for", {
   clicks <- 7
   expected <- 11
   spread <- 0.25
-  weight <- function(factor) dpois(clicks, expected * factor) * dgamma(factor, 1 / spread, 1 / spread)
+  weight <- function(factor) dpois(clicks, expected * factor) *
+    dgamma(factor, 1 / spread, 1 / spread)
   all <- integrate(weight, 0, Inf)$value
   mean <- integrate(function(f) f * weight(f), 0, Inf)$value / all
   expect_equal(inktide:::own_factor(clicks, expected, spread), mean, tolerance = 1e-6)
@@ -13,7 +14,8 @@ test_that("the posterior of a factor is the integral that it stands for", {
   expect_equal(of$shape / of$rate^2, variance, tolerance = 1e-6)
   # The integral itself is the negative binomial whose likelihood is used for the spread.
   constant <- clicks * log(expected) - lgamma(clicks + 1)
-  expect_equal(inktide:::factor_likelihood(clicks, expected, spread) + constant, log(all), tolerance = 1e-6)
+  expect_equal(inktide:::factor_likelihood(clicks, expected, spread) + constant, log(all),
+    tolerance = 1e-6)
   expect_equal(inktide:::own_factor(0, 0, 0.3), 1)
 })
 
@@ -35,8 +37,10 @@ test_that("half a count takes off most of the bias of the log of few counts, and
 })
 
 test_that("few_between is the estimator of DerSimonian and Laird: the thirteen trials of BCG vaccine (Colditz 1994)", {
-  ratio <- c(-0.8893, -1.5854, -1.3481, -1.4416, -0.2175, -0.7861, -1.6209, 0.0120, -0.4694, -1.3713, -0.3394, 0.4459, -0.0173)
-  noise <- c(0.3256, 0.1946, 0.4154, 0.0200, 0.0512, 0.0069, 0.2230, 0.0040, 0.0564, 0.0730, 0.0124, 0.5325, 0.0714)
+  ratio <- c(-0.8893, -1.5854, -1.3481, -1.4416, -0.2175, -0.7861, -1.6209, 0.0120, -0.4694,
+    -1.3713, -0.3394, 0.4459, -0.0173)
+  noise <- c(0.3256, 0.1946, 0.4154, 0.0200, 0.0512, 0.0069, 0.2230, 0.0040, 0.0564, 0.0730,
+    0.0124, 0.5325, 0.0714)
   # Without the belief, and with the divisor that the belief brings taken off.
   expect_equal(inktide:::few_between(ratio, noise, belief = 0) * 13 / 12, 0.3088, tolerance = 0.002)
   expect_equal(inktide:::few_between(c(1, 1, 1), rep(0.1, 3)), 0.1^2 / 3)
@@ -57,7 +61,8 @@ test_that("what units differ by is found again, and nothing is found where they 
   expect_gt(inktide:::common_and_between(moved, noise)$between, 0.5)
   trials <- rpois(400, 300)
   rate <- rbeta(400, 0.03 * 150, 0.97 * 150)
-  expect_equal(inktide:::beta_weight(trials, rbinom(400, trials, rate), 0.03), 150, tolerance = 0.35)
+  expect_equal(inktide:::beta_weight(trials, rbinom(400, trials, rate), 0.03), 150,
+    tolerance = 0.35)
 })
 
 test_that("a normal effect seen with noise keeps its share, and groups share out what is seen", {

@@ -40,7 +40,8 @@ test_that("any order of loading any number of times gives the same archive", {
   totals <- vapply(1:6, function(k) {
     set.seed(k)
     store <- tide_store(withr::local_tempdir())
-    for (i in c(sample(4), sample(4, 2))) tide_load(store, exports[[i]]$file, exported = exports[[i]]$exported)
+    for (i in c(sample(4), sample(4, 2))) tide_load(store, exports[[i]]$file,
+      exported = exports[[i]]$exported)
     sum(held(store)$clicks)
   }, 0)
   expect_equal(totals, rep(3 * 1 + 3 * 2 + 3 * 3 + 6 * 4, 6))
@@ -58,16 +59,19 @@ test_that("grains are held apart, windows touch only their days, unfinished days
   window <- held(store, from = "2026-04-02", to = "2026-04-05")
   expect_equal(range(window$date), as.IDate(c("2026-04-02", "2026-04-05")))
   expect_equal(tide_stored(store, days = 7)$tables[["date"]]$days, 7)
-  expect_setequal(names(tide_stored(store, dimensions = c("date", "query"))$tables), c("date x query", "date"))
+  expect_setequal(names(tide_stored(store, dimensions = c("date", "query"))$tables),
+    c("date x query", "date"))
   expect_error(tide_stored(store, from = "2030-01-01"), class = "tide_error_nothing_left")
-  expect_error(tide_stored(tide_store(withr::local_tempdir())), "empty", class = "tide_error_nothing_left")
+  expect_error(tide_stored(tide_store(withr::local_tempdir())), "empty",
+    class = "tide_error_nothing_left")
 })
 
 test_that("a bad file changes nothing; leftovers are swept; a damaged part is named and the rest stays", {
   store <- tide_store(withr::local_tempdir())
   tide_load(store, export(rows_of(0:40, 10)), exported = "2026-05-01")
   before <- list.files(store$dir, recursive = TRUE)
-  expect_error(tide_load(store, export(rows_of(0:3, 5), "2026-03-04,x,/a,many,1,2")), class = "tide_error_not_number")
+  expect_error(tide_load(store, export(rows_of(0:3, 5), "2026-03-04,x,/a,many,1,2")),
+    class = "tide_error_not_number")
   expect_equal(list.files(store$dir, recursive = TRUE), before)
   # What a load leaves that is killed between its first record and its transaction.
   writeLines("[]", file.path(store$dir, "records", "import-0002.json.pending"))
@@ -93,14 +97,16 @@ test_that("a load killed at any moment leaves the archive before or after, never
   set.seed(3)
   state <- function() {
     tables <- tide_stored(store, lag = 0)$tables
-    c(sum(vapply(tables, function(t) nrow(t$rows), 0L)), sum(vapply(tables, function(t) sum(t$rows$clicks), 0)))
+    c(sum(vapply(tables, function(t) nrow(t$rows), 0L)),
+      sum(vapply(tables, function(t) sum(t$rows$clicks), 0)))
   }
   before <- state()
   script <- tempfile(fileext = ".R")
   writeLines(sprintf(".libPaths(%s); library(inktide); tide_load(tide_store('%s'), '%s', exported = '2026-12-01')",
     paste(deparse(.libPaths()), collapse = ""), dir, big), script)
   for (i in 1:12) {
-    out <- system2("sh", c("-c", shQuote(sprintf("timeout -s KILL %.2f %s %s >/dev/null 2>&1", runif(1, 0.3, 1.3),
+    out <- system2("sh", c("-c", shQuote(sprintf("timeout -s KILL %.2f %s %s >/dev/null 2>&1",
+      runif(1, 0.3, 1.3),
       file.path(R.home("bin"), "Rscript"), script))))
     now <- state()
     if (is.null(after) && !identical(now, before)) after <- now
@@ -115,11 +121,13 @@ test_that("a load killed at any moment leaves the archive before or after, never
 # Another process that loads a file into a store: list(status, err).
 load_elsewhere <- function(store, file, before = "", wait = TRUE) {
   script <- tempfile(fileext = ".R")
-  writeLines(c(sprintf(".libPaths(%s)", paste(deparse(.libPaths()), collapse = "")), "library(inktide)",
+  writeLines(c(sprintf(".libPaths(%s)", paste(deparse(.libPaths()), collapse = "")),
+    "library(inktide)",
     sprintf("done <- tryCatch({ tide_load(tide_store('%s'), '%s', exported = '2026-12-01', progress = function(x) message(x)); 0 },", dirname(store$dir), file),
     "  tide_error_store = function(e) { message(conditionMessage(e)); 3 }, tide_error_write = function(e) { message(conditionMessage(e)); 3 })", "quit(status = done)"), script)
   err <- tempfile()
-  command <- sprintf("%s %s %s >/dev/null 2>%s", before, file.path(R.home("bin"), "Rscript"), script, err)
+  command <- sprintf("%s %s %s >/dev/null 2>%s", before, file.path(R.home("bin"), "Rscript"),
+    script, err)
   status <- suppressWarnings(system2("sh", c("-c", shQuote(command)), wait = wait))
   list(status = status, err = if (wait) readLines(err))
 }
@@ -153,12 +161,14 @@ test_that("a full disk and a folder that may only be read are clear errors, and 
   expect_equal(sum(held(store)$clicks), 100)
   root <- Sys.info()[["user"]] == "root"
   skip_if(root && !nzchar(Sys.which("setpriv")), "root may write anywhere")
-  Sys.chmod(c(dirname(dirname(store$dir)), dirname(store$dir), store$dir, file.path(store$dir, "parts"),
+  Sys.chmod(c(dirname(dirname(store$dir)), dirname(store$dir), store$dir,
+    file.path(store$dir, "parts"),
     file.path(store$dir, "archive.sqlite")), "0555")
   Sys.chmod(c(dirname(many), many), "0755")
   locked <- load_elsewhere(store, many,
     before = if (root) "HOME=/ setpriv --reuid=65534 --regid=65534 --clear-groups" else "")
-  Sys.chmod(c(dirname(store$dir), store$dir, file.path(store$dir, "parts"), file.path(store$dir, "archive.sqlite")),
+  Sys.chmod(c(dirname(store$dir), store$dir, file.path(store$dir, "parts"),
+    file.path(store$dir, "archive.sqlite")),
     "0755")
   skip_if(locked$status == 2, "the other user cannot start R here")
   expect_equal(locked$status, 3)
@@ -177,7 +187,8 @@ test_that("an archive of the first format is brought up to date, one of a later 
     for (statement in c(...)) DBI::dbExecute(con, statement)
   }
   sql("DROP TABLE facts", "DROP TABLE decisions", "ALTER TABLE days DROP COLUMN first",
-    "ALTER TABLE days DROP COLUMN last", "ALTER TABLE changes DROP COLUMN days_unused", "UPDATE meta SET value = '1'")
+    "ALTER TABLE days DROP COLUMN last", "ALTER TABLE changes DROP COLUMN days_unused",
+    "UPDATE meta SET value = '1'")
   again <- tide_store(dirname(store$dir))
   expect_equal(sum(held(again)$clicks), 100)
   expect_length(tide_held_facts(again), 0)
@@ -194,8 +205,10 @@ test_that("month by month gives the same summary as all at once, filtered or not
   narrow <- tide_segment("phone", device = "mobile", not_query = "^best")
   for (segments in list(NULL, narrow)) {
     whole <- tide_summary(tide_filter(tide_stored(store), segments = segments), brand = "fernmoor")
-    parts <- tide_summary(tide_filter(tide_by_month(store, at_once = 1), segments = segments), brand = "fernmoor")
-    for (name in c("queries", "pages", "cells", "recent_cells", "pairs", "contested", "weekly", "by_day", "site_by_day",
+    parts <- tide_summary(tide_filter(tide_by_month(store, at_once = 1), segments = segments),
+      brand = "fernmoor")
+    for (name in c("queries", "pages", "cells", "recent_cells", "pairs", "contested", "weekly",
+      "by_day", "site_by_day",
       "window", "recent", "folded")) expect_equal(parts[[name]], whole[[name]], info = name)
     expect_equal(sum(parts$left_out$rows), sum(whole$left_out$rows))
   }
@@ -204,13 +217,15 @@ test_that("month by month gives the same summary as all at once, filtered or not
 test_that("dates that are weeks are the same weeks in the archive as in the file, and no days are missing", {
   days <- tide_demo_site(seed = 6, days = 126, share = 0.2)$daily
   weeks <- days[, .(clicks = sum(clicks), position = sum(impressions * position) / sum(impressions),
-    impressions = sum(impressions)), by = .(query, page, date = date - (as.integer(date) - as.integer(min(date))) %% 7L)]
+    impressions = sum(impressions)), by = .(query, page,
+    date = date - (as.integer(date) - as.integer(min(date))) %% 7L)]
   file <- withr::local_tempfile(fileext = ".csv")
   fwrite(weeks, file)
   store <- tide_store(withr::local_tempdir())
   tide_load(store, file)
   held <- tide_summary(tide_by_month(store, lag = 0))
-  expect_equal(held[c("window", "recent")], tide_summary(tide_read(file, lag = 0))[c("window", "recent")])
+  expect_equal(held[c("window", "recent")],
+    tide_summary(tide_read(file, lag = 0))[c("window", "recent")])
   expect_equal(held$window$days, 126)
   expect_false(any(tide_check(store)$problems$problem == "days missing"))
 })
@@ -238,10 +253,13 @@ test_that("check tells what is held, how complete it is, and each problem with i
   first <- tide_check(store)
   expect_setequal(first$problems$problem, c("days missing", "days far from their neighbours",
     "no totals without queries"))
-  expect_match(first$problems$where[first$problems$problem == "days missing"], "2026-04-10 to 2026-04-12")
-  expect_match(first$problems$where[first$problems$problem == "days far from their neighbours"], "2026-03-30")
+  expect_match(first$problems$where[first$problems$problem == "days missing"],
+    "2026-04-10 to 2026-04-12")
+  expect_match(first$problems$where[first$problems$problem == "days far from their neighbours"],
+    "2026-03-30")
   tide_load(store, csv("date,clicks,impressions,position",
-    sprintf("%s,%d,9000,4", format(as.IDate("2026-03-01") + 0:59), 2 * clicks)), exported = "2026-05-01")
+    sprintf("%s,%d,9000,4", format(as.IDate("2026-03-01") + 0:59), 2 * clicks)),
+    exported = "2026-05-01")
   second <- tide_check(store)
   expect_equal(second$coverage$clicks, rep(0.5, 2))
   expect_false("no totals without queries" %in% second$problems$problem)
@@ -249,13 +267,16 @@ test_that("check tells what is held, how complete it is, and each problem with i
 
 test_that("check remarks on spellings of pages and brand, and on a sudden change of rows", {
   store <- tide_store(withr::local_tempdir())
-  pages <- c("https://www.fernmoor.example/a/", "http://fernmoor.example/a#x", "https://www.fernmoor.example/b/")
+  pages <- c("https://www.fernmoor.example/a/", "http://fernmoor.example/a#x",
+    "https://www.fernmoor.example/b/")
   rows <- CJ(day = 0:59, q = 1:40)[day < 30 | q <= 15]
   rows[, query := ifelse(q == 1, "fernmoor", ifelse(q == 2, "fernmor", paste("query", q)))]
-  tide_load(store, export(rows[, sprintf("%s,%s,%s,%d,100,%d", format(as.IDate("2026-03-01") + day), query,
+  tide_load(store, export(rows[, sprintf("%s,%s,%s,%d,100,%d",
+    format(as.IDate("2026-03-01") + day), query,
     pages[1 + (q > 2) * (q %% 3)], ifelse(q < 15, 5, 0), 1 + q %% 3)]), exported = "2026-05-01")
   found <- tide_check(store, brand = "fernmoor")$problems
-  expect_match(found[problem == "sudden change of the number of rows"]$where, "about 2026-(03-3[01]|04-01)$")
+  expect_match(found[problem == "sudden change of the number of rows"]$where,
+    "about 2026-(03-3[01]|04-01)$")
   remarks <- found[weight == "remark"]
   expect_setequal(remarks$problem, c("http and https mixed", "addresses with and without www mixed",
     "addresses that fold together", "spellings that the brand words miss"))
@@ -265,12 +286,15 @@ test_that("check remarks on spellings of pages and brand, and on a sudden change
 test_that("the program loads, checks, undoes and works from the archive", {
   dir <- withr::local_tempdir()
   files <- tide_example()
-  load <- program("load", files[["pairs"]], files[["totals"]], "--project", dir, "--exported", "2026-11-01")
+  load <- program("load", files[["pairs"]], files[["totals"]], "--project", dir, "--exported",
+    "2026-11-01")
   expect_equal(load$status, 0)
   expect_match(load$out, "^Import 1", all = FALSE)
-  expect_match(program("load", files[["pairs"]], files[["totals"]], "--project", dir, "--exported", "2026-11-01")$out,
+  expect_match(program("load", files[["pairs"]], files[["totals"]], "--project", dir, "--exported",
+    "2026-11-01")$out,
     "Nothing changed", all = FALSE)
-  named <- program("find", files[["pairs"]], "--exported", "2026-11-01", "--brand", "fernmoor", "--format", "csv",
+  named <- program("find", files[["pairs"]], "--exported", "2026-11-01", "--brand", "fernmoor",
+    "--format", "csv",
     "--quiet")
   kept <- program("find", "--project", dir, "--brand", "fernmoor", "--format", "csv", "--quiet")
   expect_equal(fread(text = kept$out), fread(text = named$out))
@@ -299,12 +323,14 @@ test_that("a lost, empty, foreign or damaged index is told, nothing is swept, an
   index <- file.path(store$dir, "archive.sqlite")
   other <- withr::local_tempdir()
   tide_load(tide_store(other), export(rows_of(0:3, 1)), exported = "2026-05-01")
-  breaks <- list(function() unlink(index), function() writeBin(raw(), index), function() writeBin(as.raw(1:200), index),
+  breaks <- list(function() unlink(index), function() writeBin(raw(), index),
+    function() writeBin(as.raw(1:200), index),
     function() file.copy(file.path(other, "archive", "archive.sqlite"), index, overwrite = TRUE))
   for (way in breaks) {
     parts <- list.files(file.path(store$dir, "parts"))
     way()
-    expect_error(tide_load(tide_store(dir), export(rows_of(60:61, 5)), exported = "2026-06-01"), "rebuild|Rebuild",
+    expect_error(tide_load(tide_store(dir), export(rows_of(60:61, 5)), exported = "2026-06-01"),
+      "rebuild|Rebuild",
       class = "tide_error_store_index")
     expect_equal(list.files(file.path(store$dir, "parts")), parts)
     again <- tide_rebuild(dir)
@@ -350,7 +376,8 @@ test_that("each day rests on the finest table that has it, and the summary says 
   days <- function(from, n) format(as.IDate(from) + seq_len(n) - 1L)
   device <- csv("date,query,page,device,clicks,impressions,position",
     sprintf("%s,kale,/a,%s,2,50,3", rep(days("2026-05-01", 61), each = 2), c("mobile", "desktop")))
-  plain <- csv("date,query,page,clicks,impressions,position", sprintf("%s,kale,/a,10,100,3", days("2026-06-20", 73)))
+  plain <- csv("date,query,page,clicks,impressions,position",
+    sprintf("%s,kale,/a,10,100,3", days("2026-06-20", 73)))
   truth <- 61 * 4 + 62 * 10
   store <- tide_store(withr::local_tempdir())
   for (file in c(device, plain)) tide_load(store, file, exported = "2026-12-01")
@@ -362,7 +389,8 @@ test_that("each day rests on the finest table that has it, and the summary says 
       expect_equal(sum(summary$cells$clicks), truth)
       expect_equal(summary$window$days, 123L)
       expect_equal(summary$rests_on$days, c(61, 62))
-      expect_match(format(summary), "2026-07-01 to 2026-08-31 (62 days) from the table by date x query x page", fixed = TRUE,
+      expect_match(format(summary),
+        "2026-07-01 to 2026-08-31 (62 days) from the table by date x query x page", fixed = TRUE,
         all = FALSE)
     }
   }

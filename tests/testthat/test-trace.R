@@ -1,10 +1,13 @@
 day <- function(i) as.IDate("2026-03-01") + i
 rows <- rbind(
-  data.table(date = day(0:27), query = "kale seeds", page = "https://www.fernmoor.example/shop/kale/",
+  data.table(date = day(0:27), query = "kale seeds",
+    page = "https://www.fernmoor.example/shop/kale/",
     clicks = rep(c(5, 1), each = 14), impressions = 50, position = 4),
-  data.table(date = day(0:27), query = "Kale Seeds", page = "https://www.fernmoor.example/guides/kale#sow",
+  data.table(date = day(0:27), query = "Kale Seeds",
+  page = "https://www.fernmoor.example/guides/kale#sow",
     clicks = rep(c(1, 3), each = 14), impressions = 20, position = 9),
-  data.table(date = day(7:27), query = "grow kale", page = "https://www.fernmoor.example/guides/kale/", clicks = 2,
+  data.table(date = day(7:27), query = "grow kale",
+  page = "https://www.fernmoor.example/guides/kale/", clicks = 2,
     impressions = 30, position = 12))
 data <- as_data(rows)
 
@@ -21,7 +24,8 @@ test_that("a query gives its pages, with shares, bands and who led when", {
 })
 
 test_that("a page in any spelling gives its queries, each with its own weeks", {
-  for (name in c("https://www.fernmoor.example/guides/kale/", "http://fernmoor.example/guides/kale#x",
+  for (name in c("https://www.fernmoor.example/guides/kale/",
+    "http://fernmoor.example/guides/kale#x",
     "/guides/kale")) {
     traced <- tide_trace(data, name)
     expect_equal(traced$rows$query, c("kale seeds", "grow kale"))

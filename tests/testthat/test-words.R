@@ -12,21 +12,27 @@ made_summary <- function(pages, queries, weekly = NULL) {
 test_that("a low CTR opens with what decides the cure", {
   summary <- made_summary("https://www.fernmoor.example/shop/kale/", "kale")
   opening <- function(tested, low, whole, speaks = TRUE, clicks = 10, position = 2, missed = 25) {
-    inktide:::low_opening(summary, data.table(page = 1L, query = 1L, clicks = clicks, expected = 20, position = position),
-      data.table(tested = as.integer(tested), low = as.integer(low), missed = missed, whole = whole), speaks)
+    inktide:::low_opening(summary, data.table(page = 1L, query = 1L, clicks = clicks,
+      expected = 20, position = position),
+      data.table(tested = as.integer(tested), low = as.integer(low), missed = missed,
+      whole = whole), speaks)
   }
   cases <- list(
     list("^All 5 tested queries of /shop/kale/ .* 25 clicks missed in all and 40% of them .* title and description", opening(5,
       5, TRUE)),
     list("^4 of 5 tested queries of /shop/kale/", opening(5, 4, TRUE)),
-    list("^/shop/kale/ puts .* both tested queries .* this one has 83% of the 12 clicks missed", opening(2, 2, TRUE, missed = 12)),
-    list("^The shortfall runs through all 9 tested queries of /shop/kale/, 100 clicks", opening(9, 9, TRUE, missed = 100)),
-    list("^One of 4 queries that /shop/kale/ loses, mended by the same rewrite", opening(5, 4, TRUE, speaks = FALSE)),
+    list("^/shop/kale/ puts .* both tested queries .* this one has 83% of the 12 clicks missed",
+    opening(2, 2, TRUE, missed = 12)),
+    list("^The shortfall runs through all 9 tested queries of /shop/kale/, 100 clicks",
+    opening(9, 9, TRUE, missed = 100)),
+    list("^One of 4 queries that /shop/kale/ loses, mended by the same rewrite",
+    opening(5, 4, TRUE, speaks = FALSE)),
     list("^The other query that /shop/kale/ loses", opening(2, 2, TRUE, speaks = FALSE)),
     list("^Hardly clicked at all", opening(5, 4, TRUE, speaks = FALSE, clicks = 4)),
     list("does as usual for its 4 other tested queries, so it is the match", opening(5, 1, FALSE)),
     list("does as usual for its 1 other tested query,", opening(2, 1, FALSE)),
-    list("^3 of 9 tested queries of /shop/kale/ fall short, each for reasons of its own", opening(9, 3, FALSE)),
+    list("^3 of 9 tested queries of /shop/kale/ fall short, each for reasons of its own",
+    opening(9, 3, FALSE)),
     list("sees it first", opening(1, 1, FALSE, position = 1.2)),
     list("^Near the top", opening(1, 1, FALSE, position = 3)),
     list("^On page one", opening(1, 1, FALSE, position = 8)),
@@ -37,7 +43,8 @@ test_that("a low CTR opens with what decides the cure", {
 test_that("the figures of a low CTR are told as they stand, whatever they are", {
   summary <- made_summary("https://www.fernmoor.example/", "kale")
   figures <- function(clicks, impressions, expected, position) {
-    inktide:::low_figures(summary, data.table(clicks = clicks, impressions = impressions, expected = expected,
+    inktide:::low_figures(summary, data.table(clicks = clicks, impressions = impressions,
+      expected = expected,
       position = position, ctr = clicks / impressions, expected_ctr = expected / impressions))
   }
   cases <- list(
@@ -56,7 +63,8 @@ test_that("the figures of a low CTR are told as they stand, whatever they are", 
 })
 
 test_that("since when it is so is told where both halves can tell", {
-  weeks <- function(first, last) data.table(query = 1L, page = 1L, week = 1:12, impressions = 100, position = 3,
+  weeks <- function(first, last) data.table(query = 1L, page = 1L, week = 1:12, impressions = 100,
+    position = 3,
     clicks = rep(c(first, last), each = 6))
   course <- function(first, last, expected_ctr = 0.1) {
     summary <- made_summary("https://www.fernmoor.example/", "kale", weekly = weeks(first, last))
@@ -70,9 +78,11 @@ test_that("since when it is so is told where both halves can tell", {
   expect_equal(course(9, 9), "")
   expect_equal(course(0, 0, expected_ctr = 0.001), "")
   # By hand: weeks 2 and 3 of a pair at positions 4 and 6.
-  sums <- inktide:::pair_weeks(list(weekly = data.table(query = 1L, page = 1L, week = 1:3, clicks = 1:3,
+  sums <- inktide:::pair_weeks(list(weekly = data.table(query = 1L, page = 1L, week = 1:3,
+    clicks = 1:3,
     impressions = c(10, 20, 60), position = c(2, 4, 6))), data.table(query = 1:2, page = 1L), 2:3)
-  expect_equal(sums, data.table(clicks = c(5L, NA), impressions = c(80, NA), position = c((80 + 360) / 80, NA)))
+  expect_equal(sums, data.table(clicks = c(5L, NA), impressions = c(80, NA),
+    position = c((80 + 360) / 80, NA)))
 })
 
 test_that("words that a page does not say are named, unless all queries have them", {
@@ -80,7 +90,8 @@ test_that("words that a page does not say are named, unless all queries have the
   summary <- made_summary(rep("https://www.fernmoor.example/shop/kale/", length(queries)), queries)
   summary$pairs <- data.table(query = seq_along(queries), page = 1L)
   at <- data.table(query = 1:3, page = 1L)
-  expect_match(inktide:::unsaid_words(summary, at)[1], "Its address does not say \"taste\".", fixed = TRUE)
+  expect_match(inktide:::unsaid_words(summary, at)[1], "Its address does not say \"taste\".",
+    fixed = TRUE)
   expect_equal(inktide:::unsaid_words(summary, at)[3], "")
   summary$pages[, title := "Kale: its taste"]
   expect_equal(inktide:::unsaid_words(summary, at)[1], "")
@@ -89,31 +100,41 @@ test_that("words that a page does not say are named, unless all queries have the
 
 test_that("striking distance opens with the strongest argument and keeps the others for the end", {
   summary <- made_summary("https://www.fernmoor.example/", c("buy kale", "kale"))
-  at <- data.table(query = c(1L, 2L, 2L, 2L), page = 1L, own = c(1.8, 1.3, 1, 1), position = c(14, 9, 9, 4.2),
+  at <- data.table(query = c(1L, 2L, 2L, 2L), page = 1L, own = c(1.8, 1.3, 1, 1),
+    position = c(14, 9, 9, 4.2),
     clicks = c(20, 0, 5, 9), impressions = 500, ctr = c(20, 0, 5, 9) / 500)
   step <- list(wider = c(1.6, 1, 1, 1), there = rep(0.05, 4), reach = rep(0.2, 4), learnt = NULL)
   told <- inktide:::striking_reason(summary, at, c(8, 3, 3, 3), step, rivals = c(0, 0, 2, 0))
-  expect_match(told[1], "^Clicked 1.8 times as often as usual.*words are those of a buyer. Page one is seen 1.6 times")
-  expect_match(told[2], "^It is clicked 1.3 times.*500 impressions at position 9.0 brought no click")
+  expect_match(told[1],
+    "^Clicked 1.8 times as often as usual.*words are those of a buyer. Page one is seen 1.6 times")
+  expect_match(told[2],
+    "^It is clicked 1.3 times.*500 impressions at position 9.0 brought no click")
   expect_match(told[3], "^2 other pages of the site are shown for it too")
-  expect_match(told[4], "^One step from the top three. Clicked in 1.8% of its impressions at position 4.2 \\(9 of 500")
+  expect_match(told[4],
+    "^One step from the top three. Clicked in 1.8% of its impressions at position 4.2 \\(9 of 500")
   expect_match(told, "Such a step comes off in 20%, as is assumed", fixed = TRUE)
-  expect_match(inktide:::striking_chance(list(reach = c(0.08, 0.03), learnt = TRUE)), "get there, by this site's own history")
+  expect_match(inktide:::striking_chance(list(reach = c(0.08, 0.03), learnt = TRUE)),
+    "get there, by this site's own history")
   expect_false(any(grepl("  |^ | $", told)))
 })
 
 test_that("who took the lead, how the two compare and who has it now is told as it is", {
-  case <- function(...) utils::modifyList(data.table(led_keep = 40, led_other = 44, changes = 3L, stands = 4, held_other = 8,
+  case <- function(...) utils::modifyList(data.table(led_keep = 40, led_other = 44, changes = 3L,
+    stands = 4, held_other = 8,
     level = FALSE, since = as.IDate("2026-10-02"), keep_leads = TRUE, together = 0.9), list(...))
   swap <- function(...) inktide:::swapping_words(case(...), "/a/", "/b/")
-  expect_match(swap(), "^/a/ led on 40 days and /b/ on 44; the lead changed hands 3 times. While it leads, /a/ stands at position 4.0; the other at 8.0. Since 2026-10-02 /a/ leads.$")
+  expect_match(swap(),
+    "^/a/ led on 40 days and /b/ on 44; the lead changed hands 3 times. While it leads, /a/ stands at position 4.0; the other at 8.0. Since 2026-10-02 /a/ leads.$")
   expect_match(swap(led_other = 80), "^The weaker page has it most of the time")
   expect_match(swap(led_keep = 80, changes = 2L), "changed hands twice, which costs it every time")
-  expect_match(swap(changes = 6L, keep_leads = FALSE), "^Back and forth.*Since 2026-10-02 /b/ leads.$")
+  expect_match(swap(changes = 6L, keep_leads = FALSE),
+    "^Back and forth.*Since 2026-10-02 /b/ leads.$")
   expect_match(swap(held_other = 4.5, level = TRUE), "Neither is clearly better")
   expect_match(swap(stands = 12, held_other = 16, level = TRUE), "Neither gets off page two")
-  expect_match(swap(stands = 3), "is in the top three \\(3.0\\); the other gets no further than 8.0")
-  expect_match(swap(held_other = 12), "on page one \\(4.0\\), with the other it falls to page two \\(12.0\\)")
+  expect_match(swap(stands = 3),
+    "is in the top three \\(3.0\\); the other gets no further than 8.0")
+  expect_match(swap(held_other = 12),
+    "on page one \\(4.0\\), with the other it falls to page two \\(12.0\\)")
   split <- function(...) inktide:::splitting_words(case(...), "/a/", "/b/")
   expect_match(split(), "shown together in 90% of the weeks, at positions 4.0 and 8.0: they share")
   expect_match(split(held_other = 12), "drags behind on page two")
@@ -121,8 +142,10 @@ test_that("who took the lead, how the two compare and who has it now is told as 
 })
 
 test_that("short names, and sites where all queries are the brand's, have spellings too, or none", {
-  for (host in c("a", "ab", "abc", "abcd", "abcde")) for (rest in list(NULL, "socks,https://abc.example/s,1,30,7")) {
-    file <- csv("query,page,clicks,impressions,position", sprintf("%s,https://%s.example/,50,100,1", c(host, paste(host, "shoes")), host),
+  for (host in c("a", "ab", "abc", "abcd", "abcde")) for (rest in list(NULL,
+    "socks,https://abc.example/s,1,30,7")) {
+    file <- csv("query,page,clicks,impressions,position",
+      sprintf("%s,https://%s.example/,50,100,1", c(host, paste(host, "shoes")), host),
       rest)
     brand <- tide_suggest(tide_read(file))$brand
     expect_true(host %in% brand$word)

@@ -110,12 +110,3 @@ leads_smoothed <- function(ahead, turn) {
   }
   before * after / (before * after + (1 - before) * (1 - after))
 }
-
-# Days summed by week of the recent window, for those who look at them: per query, page and week.
-lead_weeks <- function(contest, summary, curve) {
-  days <- expect_days(contest, summary, curve)
-  set(days, j = "week", value = as.integer(days$date - summary$recent$from) %/% 7L)
-  days[, .(clicks = sum(clicks), expected = sum(expected), days = .N,
-    position = sum(impressions * position) / sum(impressions),
-    impressions = sum(impressions)), by = c("query", "page", "week")]
-}

@@ -13,14 +13,14 @@ contest_figure <- function(findings, most = 6) {
     code <- match(found$query[i], summary$queries$query)
     rivals <- utils::head(match(strsplit(found$pages[i], " ", fixed = TRUE)[[1]],
       summary$pages$page), 2)
-    use <- which(summary$contested$query == code & summary$contested$page %in% rivals)
-    weeks <- lead_weeks(summary$contested[use], summary, findings$curve)
-    weeks[, "leads" := expected == max(expected), by = "week"]
-    all_weeks <- seq_len(max(weeks$week) + 1L) - 1L
+    weeks <- contested_weeks(summary, code, rivals)
+    first <- week_leaders(weeks, "page")
+    set(weeks, j = "leads", value = weeks$page == first$leader[match(weeks$week, first$week)])
+    all_weeks <- seq(min(weeks$week), max(weeks$week), by = 7L)
     full <- weeks[CJ(page = rivals, week = all_weeks), on = c("page", "week")]
     data.table(query = sprintf("%d. %s", found$rank[i], found$query[i]), order = i,
       side = ifelse(full$page == rivals[1], "keep", "other"),
-      day = as.Date(summary$recent$from) + 7 * full$week, position = full$position,
+      day = as.Date(full$week), position = full$position,
       leads = full$leads %in% TRUE)
   }))
   long[, "query" := factor(long$query, unique(long$query[order(long$order)]))]
@@ -39,7 +39,7 @@ contest_figure <- function(findings, most = 6) {
     ggplot2::scale_shape_manual(values = c(`TRUE` = 16, `FALSE` = 21), guide = "none") +
       ggplot2::scale_size_manual(values = c(`TRUE` = 2.2, `FALSE` = 1.1), guide = "none") +
     ggplot2::labs(x = NULL, y = "position", title = "Who led when",
-      subtitle = "a full dot where the page was the one that earned more that week") +
+      subtitle = "a full dot where the page had the most clicks of that week") +
     tide_theme() + ggplot2::theme(legend.position = "top", legend.justification = 0,
       strip.text = ggplot2::element_text(hjust = 0, colour = ink$text))
 }

@@ -85,14 +85,10 @@ pair_spark <- function(summary, query, page) {
     format_count(utils::tail(clicks, 1))))
 }
 
-# Weeks in which each page led, as the finding counts them; NULL without dates.
-led_weeks <- function(findings, code, pages) {
-  contest <- findings$summary$contested
-  contest <- contest[contest$query == code]
-  if (!NROW(contest)) return(NULL)
-  weeks <- lead_weeks(contest, findings$summary, findings$curve)
-  setorderv(weeks, c("week", "expected"), c(1L, -1L))
-  tabulate(match(weeks[!duplicated(weeks$week)]$page, pages), length(pages))
+# Weeks in which each page led; NULL without dates.
+led_weeks <- function(summary, code, pages) {
+  weeks <- contested_weeks(summary, code)
+  if (!is.null(weeks)) tabulate(match(week_leaders(weeks, "page")$leader, pages), length(pages))
 }
 
 query_drill_down <- function(findings, query) {
@@ -101,7 +97,7 @@ query_drill_down <- function(findings, query) {
   rows <- drill_rows(summary, "query", code)
   if (nrow(rows) == 1) return(if (nzchar(rows$trend)) sprintf("<p class='soft'>Clicks by week %s</p>",
     rows$trend) else "")
-  led <- led_weeks(findings, code, rows$code)
+  led <- led_weeks(summary, code, rows$code)
   paste0("<p><b>Pages of this query</b></p>",
     drill_down(rows, "Page", if (!is.null(led)) utils::head(led, 10)))
 }

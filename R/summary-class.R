@@ -126,6 +126,16 @@ validate_summary <- function(x) {
 # Days from the first date there is: where dates are weeks, one may begin before the window.
 days_held <- function(by_day, from, to) as.integer(to - min(by_day$date[by_day$date >= from])) + 1L
 
+# Sums by week, its first day, of the recent days of queries that several pages answer.
+contested_weeks <- function(summary, code, pages = NULL) {
+  # Rows are chosen outside the brackets: inside them, names of columns would win over ours.
+  use <- which(summary$contested$query == code &
+    (is.null(pages) | summary$contested$page %in% pages))
+  if (!length(use)) return(NULL)
+  days <- summary$contested[use]
+  reduce_by(cbind(days, week = period_of(days$date, summary$recent$to, 7L)), c("page", "week"))
+}
+
 # Where the rows with queries are. Out: list(table: its dimensions and window; chunks: functions
 # that give rows, one chunk after the other; totals: data with the tables that have no queries;
 # grains; left_out).

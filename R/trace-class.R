@@ -118,10 +118,8 @@ trace_rows <- function(rows, weekly, kind, bands) {
     set(out, j = "weeks", value = seen$N[match(out[[if (kind == "page") "query" else "page"]],
       seen$name)])
     if (kind == "query") {
-      leaders <- copy(weekly)
-      setorderv(leaders, c("week", "clicks", "impressions"), c(1L, -1L, -1L))
-      led <- leaders[!duplicated(leaders$week), .N, by = "name"]
-      set(out, j = "weeks_led", value = fcoalesce(led$N[match(out$page, led$name)], 0L))
+      leaders <- week_leaders(weekly, "name")$leader
+      set(out, j = "weeks_led", value = tabulate(match(leaders, out$page), nrow(out)))
     }
   }
   setorderv(out, c("clicks", "impressions"), c(-1L, -1L))

@@ -41,3 +41,11 @@ sum_codes <- function(x, code, size) .Call(sum_by, as.double(x), as.integer(code
 # First day of the period a day lies in, counted back from the last day.
 period_of <- function(date, to, length) to -
   length * ((as.integer(to) - as.integer(date)) %/% length) - (length - 1L)
+
+# Which of several leads each week: the one with the most clicks, of equals with the most impressions. In: data.table with
+# `week`, `clicks`, `impressions` and whose they are, `by`. Out: a row a week: week and leader.
+week_leaders <- function(rows, by) {
+  order <- order(rows$week, -rows$clicks, -rows$impressions, rows[[by]])
+  first <- order[!duplicated(rows$week[order])]
+  data.table(week = rows$week[first], leader = rows[[by]][first])
+}

@@ -52,3 +52,17 @@ test_that("who names a folder as if it were a page is told how folders are named
   data <- tide_read(tide_example()[["pairs"]])
   expect_error(tide_trace(data, "/guides/"), "'/guides/\\*'", class = "tide_error_trace")
 })
+
+test_that("weeks in the lead are the same in a trace and in the report", {
+  made <- demo()
+  summary <- made$summary
+  queries <- unique(summary$contested$query)
+  busy <- head(queries[order(-summary$pairs[, .(n = sum(impressions)), by = "query"][
+    match(queries, query)]$n)], 5)
+  recent <- as_data(made$site$daily[date >= summary$recent$from & date <= summary$recent$to])
+  for (code in busy) {
+    traced <- tide_trace(recent, summary$queries$query[code])$rows
+    pages <- match(inktide:::page_key(traced$page), summary$pages$key)
+    expect_equal(traced$weeks_led, inktide:::led_weeks(summary, code, pages))
+  }
+})

@@ -142,6 +142,8 @@ chose_window <- function(options) !is.null(options$from) || !is.null(options$to)
 summarise_input <- function(options, input,
   data = read_input(options, input, months = TRUE, also = split),
   split = NULL) {
+  # Read before it is announced that it is reduced.
+  force(data)
   progress <- progress_to_terminal(options)
   if (!is.null(progress)) progress("Reducing")
   windows <- input$settings$windows

@@ -187,7 +187,7 @@ format.tide_check <- function(x, ...) {
   window <- ifelse(x$held$from > 0, sprintf("%s, %s",
     format_days(as.IDate(x$held$from), as.IDate(x$held$to)),
     format_plural(x$held$days, "day")), "no dates")
-  c("Held", sprintf("  %s: %s (%s); %s clicks, %s impressions", x$held$grain,
+  c("Stored", sprintf("  %s: %s (%s); %s clicks, %s impressions", x$held$grain,
     format_plural(x$held$rows, "row"), window,
     format_count(x$held$clicks), format_count(x$held$impressions)),
     if (!is.null(x$coverage)) c("",

@@ -69,9 +69,10 @@ with_store <- function(store, write, work, waiting = NULL) {
     if (fresh) check_lost(store)
     con <- DBI::dbConnect(RSQLite::SQLite(), if (fresh && !write) ":memory:" else index,
       synchronous = NULL)
+    # Patience first: whatever is asked next may find the archive locked by somebody else for a moment.
+    DBI::dbExecute(con, "PRAGMA busy_timeout = 10000")
     DBI::dbExecute(con, "PRAGMA synchronous = FULL")
     if (write) write_store(store, con, work, waiting) else {
-      DBI::dbExecute(con, "PRAGMA busy_timeout = 10000")
       if (fresh) renew_tables(con)
       check_format(con, store$dir)
       work(con)

@@ -66,7 +66,8 @@ known_numbers <- function(con) {
 # After the transaction.
 finish_records <- function(store) {
   pending <- file.path(records_folder(store), list_records(store, pending = TRUE)$file)
-  file.rename(pending, sub("[.]pending$", "", pending))
+  # Another process may have come before and done so.
+  suppressWarnings(file.rename(pending, sub("[.]pending$", "", pending)))
 }
 
 # An index that is missing, or empty, beside parts or records that were finished.

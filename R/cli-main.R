@@ -11,8 +11,9 @@ cli_main <- function(words) {
     cli_dispatch(words)
     0L
   }, tide_error = function(e) {
-    tell(paste0(c("inktide: ", rep("", 2)),
-      condition_lines(as_called(e, words[1])))[seq_along(condition_lines(e))])
+    lines <- condition_lines(as_called(e, words[1]))
+    lines[1] <- paste0("inktide: ", lines[1])
+    tell(lines)
     if (e$fault == "call") 2L else 1L
   }, tide_closed = function(e) {
     # Whoever reads the output has seen enough.

@@ -112,12 +112,7 @@ rests_on_lines <- function(table) {
     format_plural(table$rests_on$days, "day"), table$rests_on$grain)
 }
 
-# Which of several grains: NA where none fits.
-best_grain <- function(dimensions, rows, needed, refused = character()) {
-  fits <- which(vapply(dimensions, function(d) all(needed %in% d) && !any(refused %in% d), NA))
-  if (length(fits)) fits[order_grains(dimensions[fits], rows[fits])[1]] else NA_integer_
-}
-
+# With dates before without, then the finest, then the largest.
 order_grains <- function(dimensions, rows) {
   dated <- vapply(dimensions, function(d) "date" %in% d, NA)
   order(-dated, -lengths(dimensions), -rows)

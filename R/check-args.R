@@ -72,3 +72,6 @@ check_regex <- function(x, arg) {
       class = "regex", fault = "call", argument = arg)
   }
 }
+
+nearest_name <- function(name, known) known[which.min(utils::adist(name, known,
+  ignore.case = TRUE))]

@@ -37,8 +37,8 @@ run_moves <- function(options, files) {
   wanted <- if (is.null(after) && is.null(before)) 2 * max(lengths)
   data <- read_input(utils::modifyList(options[setdiff(names(options), "days")],
     if (is.null(input$store)) list() else list(days = wanted)), input)
-  held <- days_of_site(if (is.null(input$store)) data else tide_by_month(input$store,
-    lag = lag_of(options, input)))
+  held <- site_days_table(if (is.null(input$store)) data else tide_by_month(input$store,
+    lag = chosen_lag(options, input)))
   if (is.null(input$store)) data <- tide_filter(data, days = wanted)
   note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
   compared <- lapply(lengths, function(days) tide_moves(data, site_days = held, after = after,
@@ -166,7 +166,7 @@ parse_lengths <- function(text) {
 
 # For the report: the last 28 days against the 28 before, where there are days enough.
 site_moves <- function(options, input, data, findings) {
-  held <- days_of_site(data)
+  held <- site_days_table(data)
   data <- last_rows(options, input, data, 56)
   if (dated_days(data) < 56) return(NULL)
   tide_moves(data, site_days = held, days = 28, level = "page", curve = findings$curve,

@@ -35,7 +35,7 @@ as_called <- function(e, command) {
   if (inherits(e, "tide_error_store_index")) {
     facts$fix <- "Rebuild the index from the parts: inktide check --rebuild. Nothing is deleted by it."
   }
-  option <- option_of(e$argument, command)
+  option <- option_for(e$argument, command)
   if (is.null(option)) return(facts)
   if (inherits(e, "tide_error_argument")) {
     return(list(what = sprintf("%s must be %s.", option, e$must), where = paste(option, e$given),
@@ -46,7 +46,7 @@ as_called <- function(e, command) {
 
 # The option that an argument of the core comes from: the command's own word on it, or the one of
 # its name.
-option_of <- function(argument, command) {
+option_for <- function(argument, command) {
   entry <- cli_commands()[[command]]
   if (is.null(argument) || is.null(entry)) return(NULL)
   if (startsWith(argument, "--")) return(argument)

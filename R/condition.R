@@ -3,14 +3,12 @@
 #' Every error says what is wrong, where, and one thing to do about it, and keeps the same as
 #' fields, so that a program can tell it in its own words.
 #'
-#' @section Fields:
-#' `what`, `where` (file, line, column, value found), `fix`; `argument`, where one of the call is
-#' to blame (in `fix` it stands in backticks); `fault`: `"call"` where the call is wrong, `"data"`
-#' where the files or the project are; `class`. Errors about a file also have `file`, and those
-#' about its rows `lines` and `column`.
+#' @section Fields: `what`, `where` (file, line, column, value found), `fix`; `argument`, where
+#'   one of the call is to blame (in `fix` it stands in backticks); `fault`: `"call"` where the
+#'   call is wrong, `"data"` where the files or the project are; `class`. Errors about a file
+#'   also have `file`, and those about its rows `lines` and `column`.
 #'
-#' @section Classes:
-#' All are a `tide_error` and an `error`.
+#' @section Classes: All are a `tide_error` and an `error`.
 #'
 #' | class | when | further fields |
 #' |---|---|---|

@@ -13,7 +13,7 @@ default_blend <- list(linear = 0.15, square = 0.01, source = "assumed", places =
 # curve bends.
 fine_places <- c(seq(1, 9.75, by = 0.25), seq(10, 20, by = 0.5), 21:100)
 
-places_of <- function(cells, least = 30) {
+row_places <- function(cells, least = 30) {
   single <- which(cells$rows == 1 & cells$impressions == 1)
   between <- abs(cells$position[single] - round(cells$position[single])) > 0.006
   if (length(single) >= least && mean(between) > 0.5) fine_places else 1:100
@@ -22,6 +22,7 @@ places_of <- function(cells, least = 30) {
 # Classes of blending: one minus rows over impressions, which is 0 where every row is one
 # impression. `degree` stands for the class.
 blend_breaks <- c(0.1, 0.5, 0.88)
+
 blend_degree <- c(0, 0.3, 0.7, 0.96)
 
 blend_class <- function(rows, impressions) findInterval(1 - rows / pmax.int(impressions, 1),
@@ -31,7 +32,7 @@ blend_class <- function(rows, impressions) findInterval(1 - rows / pmax.int(impr
 # source, places).
 estimate_blend <- function(summary) {
   blend <- blend_slopes(summary$blend)
-  blend$places <- places_of(summary$cells)
+  blend$places <- row_places(summary$cells)
   blend
 }
 

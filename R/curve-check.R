@@ -1,25 +1,23 @@
 #' Does the curve fit, and what is it made of?
 #'
-#' Residuals of every pair, how many queries stand behind each position, which queries
-#' move the curve most, how far each folder is from it, and which pairs were held down.
+#' Residuals of every pair, how many queries stand behind each position, which queries move the
+#' curve most, how far each folder is from it, and which pairs were held down.
 #'
-#' @details Residuals are randomised quantile residuals (Dunn, Smyth 1996): normal with
-#'   variance 1 where curve and spread fit, whatever the size of a pair. The effective number
-#'   of queries is the squared sum of the weights over the sum of their squares, with the
-#'   weight that a pair's evidence has beside the spread. `share` is a query's part of the
-#'   weight at its place. A pair more than three standard deviations off is held down to three.
+#' @details Residuals are randomised quantile residuals (Dunn, Smyth 1996): normal with variance
+#'   1 where curve and spread fit, whatever the size of a pair. The effective number of queries
+#'   is the squared sum of the weights over the sum of their squares, with the weight that a
+#'   pair's evidence has beside the spread. `share` is a query's part of the weight at its place.
+#'   A pair more than three standard deviations off is held down to three.
 #' @param curve A `tide_curve` object.
 #' @param summary The `tide_summary` object it was fitted to.
 #' @return A `tide_curve_check` object: a list with `residuals` (`query`, `page`, `position`,
 #'   `clicks`, `expected`, `residual`), `bands` (by band of position: `pairs`, `mean`, `sd`,
-#'   `beyond_2`: share beyond two), `effective` (`position`, `queries`, `effective`), `influential`
-#'   (`query`, `page`, `position`, `clicks`, `expected`, `share`), `folders` (the eight largest of
-#'   five pairs or more:
-#'   `folder`, `pairs`, `expected`, `ratio`, `ratio_low`, `ratio_high` of its clicks to those that
-#'   the curve of all other
-#'   folders foretells), `folder_error` (their mean absolute log ratio, by expected clicks; `NA`
-#'   without two folders) and
-#'   `held_down` (as `influential`). Methods: `print`, `autoplot`, `plot`.
+#'   `beyond_2`: share beyond two), `effective` (`position`, `queries`, `effective`),
+#'   `influential` (`query`, `page`, `position`, `clicks`, `expected`, `share`), `folders` (the
+#'   eight largest of five pairs or more: `folder`, `pairs`, `expected`, `ratio`, `ratio_low`,
+#'   `ratio_high` of its clicks to those that the curve of all other folders foretells),
+#'   `folder_error` (their mean absolute log ratio, by expected clicks; `NA` without two folders)
+#'   and `held_down` (as `influential`). Methods: `print`, `autoplot`, `plot`.
 #' @references Dunn, Smyth (1996), Journal of Computational and Graphical Statistics 5, 236-244.
 #' @examples
 #' summary <- tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor")
@@ -120,10 +118,4 @@ format.tide_curve_check <- function(x, ...) {
       collapse = ", ")),
     if (nrow(x$held_down)) sprintf("  held down, being more than three standard deviations off: %s, such as '%s'",
       format_plural(nrow(x$held_down), "pair"), x$held_down$query[1]))
-}
-
-#' @export
-print.tide_curve_check <- function(x, ...) {
-  print_lines(format(x, ...))
-  invisible(x)
 }

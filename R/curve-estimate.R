@@ -8,6 +8,7 @@
 # distribution; its covariance is taken between groups of queries.
 
 curve_groups <- 200L
+
 # Pairs whose cells' covariance is used in full; the rest have too little evidence for it to matter.
 curve_full_pairs <- 1000L
 
@@ -68,7 +69,7 @@ settle_curve <- function(cells, evidence, penalty, state, least, free = 5) {
         estimate_spreads(evidence$pair_clicks, pair_mean, evidence$distance, state$spread_slope)
       state$wobble <- if (least > 0) 0.001 else
         estimate_wobble(cells$clicks, mean, evidence,
-          spread_of(state, distance = evidence$distance))
+          spread_between(state, distance = evidence$distance))
     }
     design <- blended_design(state$theta, evidence)
     equations <- score_equations(cells, mean, evidence, state, design, least)
@@ -116,16 +117,6 @@ curve_evidence <- function(cells, blend = default_blend) {
   )
 }
 
-# The last cell of each pair, of cells sorted by pair.
-pair_ends <- function(cells) if (nrow(cells)) which(c(diff(cells$query) != 0 |
-  diff(cells$page) != 0,
-  TRUE)) else integer()
-
-sum_runs <- function(x, ends) {
-  upto <- cumsum(x)[ends]
-  upto - c(0, upto[-length(upto)])[seq_along(upto)]
-}
-
 # How log CTR of the columns moves with the parameters: each place's share in what the column earns.
 blended_design <- function(theta, evidence) {
   at_places <- knot_weights(evidence$at_places) %*% knot_design()
@@ -138,7 +129,7 @@ blended_design <- function(theta, evidence) {
 # weigh by what they can tell.
 estimate_wobble <- function(clicks, mean, evidence, spread) {
   pair_mean <- sum_runs(mean, evidence$ends)
-  own <- own_factor(evidence$pair_clicks, pair_mean, spread)
+  own <- mean_factor(evidence$pair_clicks, pair_mean, spread)
   level <- own[evidence$pair] * mean
   free <- 1 - mean / pmax(pair_mean[evidence$pair], 1e-12)
   weight <- free / (1 + 0.1 * level)^2
@@ -146,120 +137,4 @@ estimate_wobble <- function(clicks, mean, evidence, spread) {
   # Worth ten cells of ten clicks at 0.02, for sites with too little to tell.
   min(max((sum(weight * ((clicks - level)^2 - free * level)) + 10 * 25 * 0.02) / (total + 10 * 25),
     0.001), 1)
-}
-
-# Scores and information of the parameters. With D the diagonal of a pair's cell variances (mean +
-# wobble mean^2), its covariance is D + spread m m', inverted by the Sherman-Morrison formula. A
-# pair beyond three standard deviations (a bot, a tracking fault, a giant of another kind) pulls no
-# harder than one at three (Huber 1964).
-score_equations <- function(cells, mean, evidence, state, design, least = 0) {
-  keep <- 1 / (1 + state$wobble * mean)
-  pair_mean <- sum_runs(keep * mean, evidence$ends)
-  pair_residual <- sum_runs(keep * (cells$clicks - mean), evidence$ends)
-  spread <- spread_of(state, distance = evidence$distance)
-  calm <- if (least > 0) rep(1, length(pair_mean)) else pmin(1,
-    1 / pair_distance(pair_residual, pair_mean, spread))
-  shared <- spread / (1 + spread * pair_mean)
-
-  scale <- calm[evidence$pair] * keep
-  own <- scale * (cells$clicks - mean - mean * (shared * pair_residual)[evidence$pair])
-  # Where the covariance is not used in full, the weight of the whole pair stands for it.
-  alone <- !evidence$in_full
-  weight <- scale / (1 + (spread * pair_mean)[evidence$pair])
-  own[alone] <- (weight * (cells$clicks - mean))[alone]
-  diagonal <- scale * mean
-  diagonal[alone] <- (weight * mean)[alone]
-
-  if (least > 0) {
-    # Of the pairs that were kept, clicks are more than the mean; one cell a pair, so its own
-    # information is all.
-    kept <- kept_derivatives(mean, spread[evidence$pair], least)
-    own <- own - kept$first
-    alone <- mean / (1 + spread[evidence$pair] * mean)
-    diagonal <- pmax(alone + kept$second, 0.02 * alone)
-  }
-  # By column first: from there on everything is small.
-  sums <- vapply(list(own, diagonal), sum_codes, numeric(nrow(design)), code = evidence$column,
-    size = nrow(design))
-  dim(sums) <- c(nrow(design), 2)
-  between <- pair_means(if (least > 0) 0 * mean else keep * mean, evidence, design)
-  factor <- (calm * shared)[evidence$full]
-  list(cell_score = own, diagonal = diagonal, between = between, factor = factor,
-    score = drop(crossprod(design, sums[, 1])),
-    information = crossprod(design, sums[, 2] * design) - crossprod(between, factor * between))
-}
-
-# For each pair in full, the sum of its cells' means times how they move with the parameters.
-pair_means <- function(mean, evidence, design) {
-  if (!evidence$size) return(matrix(0, 0, ncol(design)))
-  cells <- which(evidence$in_full)
-  rowsum(mean[cells] * design[evidence$column[cells], , drop = FALSE], evidence$row[cells],
-    reorder = TRUE)
-}
-
-# One penalised scoring step, and one of the smoothness by the update of Fellner and Schall as in
-# Wood and Fasiolo (2017).
-newton_step <- function(state, equations, penalty, hold) {
-  information <- equations$information
-  prior <- state$smooth * penalty$rough + penalty$precision
-  from_prior <- state$theta - penalty$mean
-  inverse <- solve(information + prior)
-  move <- drop(inverse %*% (equations$score - prior %*% from_prior))
-  state$theta <- state$theta + move * min(1, 1 / max(abs(move)))
-  if (!hold) state$smooth <- next_smooth(state, inverse, penalty)
-  c(state[c("theta", state_names)], list(information = information, inverse = inverse,
-    prior = prior))
-}
-
-# Two more knots' worth of belief in a roughness of a fifth, so that thin data never look certain of
-# a straight line.
-next_smooth <- function(state, inverse, penalty) {
-  from_prior <- state$theta - penalty$mean
-  rough <- drop(crossprod(from_prior, penalty$rough %*% from_prior))
-  proposed <- (length(curve_knots) - state$smooth * sum(inverse * penalty$rough)) / (rough + 0.4)
-  min(max(proposed, state$smooth / 5, 0.05), state$smooth * 5)
-}
-
-# Covariance of log CTR at the knots: how far the curve moves when a group of queries is left out
-# (one Newton step each: the delete-a-group jackknife, which a few dominant queries cannot make look
-# sure), plus what the penalty may bias (Nychka 1988). Queries are coded by name, so groups are as
-# good as random. Degrees of freedom: as many as groups that matter at a knot (Bell, McCaffrey 2002,
-# in its simplest form).
-score_covariance <- function(equations, evidence, design, state) {
-  bias <- state$inverse %*% state$prior %*% state$inverse
-  groups <- sort(unique(evidence$group))
-  to_knots <- knot_design()
-  if (length(groups) < 5) {
-    knots <- to_knots %*% (state$inverse %*% state$information %*% state$inverse +
-      bias) %*% t(to_knots)
-    return(list(knots = knots, groups = length(groups), df = rep(5, nrow(to_knots))))
-  }
-  whole <- state$information + state$prior
-  # Sums by group and column; a group's share in the information follows from them and from its
-  # pairs in full.
-  code <- match(evidence$group, groups) * 1000L + evidence$column
-  size <- (length(groups) + 1L) * 1000L
-  sums <- cbind(sum_codes(equations$cell_score, code, size),
-    sum_codes(equations$diagonal, code, size))
-  code <- which(tabulate(code, size) > 0)
-  sums <- sums[code, , drop = FALSE]
-  rows <- split(seq_along(code), code %/% 1000L)
-  pairs <- split(seq_along(evidence$full_group), factor(evidence$full_group, groups))
-  move <- vapply(seq_along(groups), function(g) {
-    at <- rows[[g]]
-    own <- design[code[at] %% 1000L, , drop = FALSE]
-    between <- equations$between[pairs[[g]], , drop = FALSE]
-    information <- crossprod(own, sums[at, 2] * own) -
-      crossprod(between, equations$factor[pairs[[g]]] * between)
-    score <- crossprod(own, sums[at, 1])
-    # What one group alone knows cannot be taken out in full.
-    drop(to_knots %*% tryCatch(solve(whole - information, score),
-      error = function(e) solve(whole, score)))
-  }, numeric(nrow(to_knots)))
-  move <- t(move) - rep(rowMeans(move), each = length(groups))
-  squares <- colSums(move^2)
-  list(knots = crossprod(move) * (length(groups) - 1) / length(groups) +
-    to_knots %*% bias %*% t(to_knots),
-    groups = length(groups),
-    df = pmax(4, squares^2 / colSums(move^4)))
 }

@@ -1,84 +1,69 @@
 #' Fit the site's CTR curve by position
 #'
-#' For each segment (brand and non-brand, or all where no brand words were
-#' given) estimates the CTR that an average query x page pair of this site earns
-#' at each position, with an interval for that average.
+#' For each segment (brand and non-brand, or all where no brand words were given) estimates the
+#' CTR that an average query x page pair of this site earns at each position, with an interval
+#' for that average.
 #'
-#' @details
-#' The clicks of pair \eqn{i} in position cell \eqn{k} have mean
-#' \eqn{n_{ik} c(p_{ik}) f_i}: impressions times the curve times the pair's own
-#' factor. Factors have mean 1 and variance \eqn{s} (`spread`), estimated by
-#' maximum likelihood of the negative binomial. The curve solves estimating
-#' equations in which a pair weighs \eqn{1 / (1 + s E_i)}, \eqn{E_i} being its
-#' expected clicks, so that one giant query cannot be the curve. Where the data say so, \eqn{s}
-#' grows or falls with
-#' position \eqn{p}: \eqn{s (p / 5)^b}, `spread` being that at position 5 and `spread_slope`
-#' \eqn{b}. The log of the
-#' curve is piecewise linear in log position, with a penalty on its second
-#' differences whose size the data choose, and steps allowed after positions 10
-#' and 20; it never rises with position. The brand curve rests on each brand
-#' query's leading page, since its other links are shown on purpose. Where brand data are thin,
-#' the brand
-#' curve leans on the shape of the non-brand one. The interval comes from the variation
-#' between groups of queries plus the smoothing's possible bias.
+#' @details The clicks of pair \eqn{i} in position cell \eqn{k} have mean \eqn{n_{ik} c(p_{ik})
+#'   f_i}: impressions times the curve times the pair's own factor. Factors have mean 1 and
+#'   variance \eqn{s} (`spread`), estimated by maximum likelihood of the negative binomial. The
+#'   curve solves estimating equations in which a pair weighs \eqn{1 / (1 + s E_i)}, \eqn{E_i}
+#'   being its expected clicks, so that one giant query cannot be the curve. Where the data say
+#'   so, \eqn{s} grows or falls with position \eqn{p}: \eqn{s (p / 5)^b}, `spread` being that at
+#'   position 5 and `spread_slope` \eqn{b}. The log of the curve is piecewise linear in log
+#'   position, with a penalty on its second differences whose size the data choose, and steps
+#'   allowed after positions 10 and 20; it never rises with position. The brand curve rests on
+#'   each brand query's leading page, since its other links are shown on purpose. Where brand
+#'   data are thin, the brand curve leans on the shape of the non-brand one. The interval comes
+#'   from the variation between groups of queries plus the smoothing's possible bias.
 #'
-#' Positions are averages: a row of 40 impressions at 8.4 was shown at several places, and
-#' earns the mean of what those earn. How far the places of one row lie apart is told by
-#' how much less the positions of neighbouring days differ where there are more
-#' impressions; the curve is that of the places, and expected clicks blend it again. A
-#' table without dates blends by an unknown amount; a mild one is assumed. Where rows of one
-#' impression stand
-#' between whole positions (smoothed or modelled ones), positions are taken for points on the curve.
+#' Positions are averages: a row of 40 impressions at 8.4 was shown at several places, and earns
+#' the mean of what those earn. How far the places of one row lie apart is told by how much less
+#' the positions of neighbouring days differ where there are more impressions; the curve is that
+#' of the places, and expected clicks blend it again. A table without dates blends by an unknown
+#' amount; a mild one is assumed. Where rows of one impression stand between whole positions
+#' (smoothed or modelled ones), positions are taken for points on the curve.
 #'
-#' A table that was cut at a row cap and sorted by clicks holds the pairs with clicks
-#' enough: its likelihood is that of counts known to be at least so many.
+#' A table that was cut at a row cap and sorted by clicks holds the pairs with clicks enough: its
+#' likelihood is that of counts known to be at least so many.
 #'
-#' Days whose CTR is more than four times off that of the weeks around (tracking that stood still,
-#' bots) are
-#' left out and named. A pair more than three standard deviations off (above the curve on the
-#' scale of cube roots, where
-#' skewed factors are near normal) is held down to three; [tide_curve_check()] lists those.
+#' Days whose CTR is more than four times off that of the weeks around (tracking that stood
+#' still, bots) are left out and named. A pair more than three standard deviations off (above the
+#' curve on the scale of cube roots, where skewed factors are near normal) is held down to three;
+#' [tide_curve_check()] lists those.
 #'
-#' @section When not to trust it:
-#' Rare private queries are missing from every table with queries: the curve is that of the
-#' queries shown, and
-#' the print says which share of the clicks those explain. As long as queries are missing because
-#' few search for them, the
-#' curve is not bent by it (simulated in `bench/`); if they also differ in how they are clicked,
-#' nothing here can tell.
+#' @section When not to trust it: Rare private queries are missing from every table with queries:
+#'   the curve is that of the queries shown, and the print says which share of the clicks those
+#'   explain. As long as queries are missing because few search for them, the curve is not bent
+#'   by it (simulated in `bench/`); if they also differ in how they are clicked, nothing here can
+#'   tell.
 #'
-#' On tables cut at a row cap the correction halves the error on simulated sites, no more
-#' (the print method says when a file looks cut). Where
-#' `pairs` is under about ten at a position, the curve there rests on its
-#' neighbours, and the interval shows it.
+#' On tables cut at a row cap the correction halves the error on simulated sites, no more (the
+#' print method says when a file looks cut). Where `pairs` is under about ten at a position, the
+#' curve there rests on its neighbours, and the interval shows it.
 #'
 #' @param summary A `tide_summary` object.
 #' @param level Level of the intervals.
-#' @param by Curves of parts besides: `intent`, `page_group` or `words` (length of the
-#'   query), or the `split` that [tide_summary()] was asked for. Brand stays apart; each
-#'   part leans on the curve of all by as much as the parts turn out not to differ.
-#' @param prior A table with `position` and `ctr` from outside, that the curve leans on
-#'   until the site's own data say otherwise; for new sites.
-#' @param method `fitted`, or for comparison the `pivot` of rounded positions or a `power`
-#'   law through it; see [tide_curve_rivals()].
+#' @param by Curves of parts besides: `intent`, `page_group` or `words` (length of the query), or
+#'   the `split` that [tide_summary()] was asked for. Brand stays apart; each part leans on the
+#'   curve of all by as much as the parts turn out not to differ.
+#' @param prior A table with `position` and `ctr` from outside, that the curve leans on until the
+#'   site's own data say otherwise; for new sites.
+#' @param method `fitted`, or for comparison the `pivot` of rounded positions or a `power` law
+#'   through it; see [tide_curve_rivals()].
 #' @param rules A [tide_rules()] object, for `by`.
 #' @return A `tide_curve` object: a list with `fits` (per segment: `log_ctr` at the knots, its
-#'   `covariance`, `spread`, `spread_slope`,
-#'   `pairs`, `clicks`, `impressions`, `converged`, and for parts `leans`, the share that is the
-#'   parent's), `evidence`
-#'   (per segment and rounded position: `clicks`, `impressions`, `pairs`, `pivot_ctr`), `level`,
-#'   `window`, `sources`,
+#'   `covariance`, `spread`, `spread_slope`, `pairs`, `clicks`, `impressions`, `converged`, and
+#'   for parts `leans`, the share that is the parent's), `evidence` (per segment and rounded
+#'   position: `clicks`, `impressions`, `pairs`, `pivot_ctr`), `level`, `window`, `sources`,
 #'   `summary` (what it was fitted to). Methods: `print`, `summary`, `predict`, `tidy`, `glance`,
-#'   `plot`, `autoplot`,
-#'   `update`.
-#' @references
-#' Bell, McCaffrey (2002), Survey Methodology 28, 169-181. DerSimonian, Laird (1986),
-#' Controlled Clinical Trials 7, 177-188. Barlow, Bartholomew, Bremner, Brunk (1972), Statistical
-#' Inference under Order
-#' Restrictions. Liang, Zeger (1986), Biometrika 73, 13-22. Nychka (1988),
-#' Journal of the American Statistical Association 83, 1134-1143. Wood, Fasiolo
-#' (2017), Biometrics 73, 1071-1081. Wilson, Hilferty (1931), Proceedings of the National Academy
-#' of Sciences 17, 684-688.
+#'   `plot`, `autoplot`, `update`.
+#' @references Bell, McCaffrey (2002), Survey Methodology 28, 169-181. DerSimonian, Laird (1986),
+#'   Controlled Clinical Trials 7, 177-188. Barlow, Bartholomew, Bremner, Brunk (1972),
+#'   Statistical Inference under Order Restrictions. Liang, Zeger (1986), Biometrika 73, 13-22.
+#'   Nychka (1988), Journal of the American Statistical Association 83, 1134-1143. Wood, Fasiolo
+#'   (2017), Biometrics 73, 1071-1081. Wilson, Hilferty (1931), Proceedings of the National
+#'   Academy of Sciences 17, 684-688.
 #' @seealso [predict.tide_curve()], [tide_find()]
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
@@ -152,8 +137,8 @@ leading_page <- function(cells) {
 #' @param impressions With it, also what one query with so many impressions will show.
 #' @param ... Nothing: another argument is an error.
 #' @return A tibble: `segment`, `position`, `ctr`, `ctr_low`, `ctr_high` (where the average
-#'   query's CTR lies) and, with
-#'   `impressions`, `query_low`, `query_high` (what one query's CTR will be, at the same level).
+#'   query's CTR lies) and, with `impressions`, `query_low`, `query_high` (what one query's CTR
+#'   will be, at the same level).
 #' @export
 predict.tide_curve <- function(object, position = 1:10, segment = NULL, level = NULL,
   impressions = NULL, ...) {
@@ -172,7 +157,7 @@ predict.tide_curve <- function(object, position = 1:10, segment = NULL, level = 
   tibble::as_tibble(rbindlist(lapply(wanted, function(s) {
     at <- curve_at(object, position, s, level)
     if (is.null(impressions)) at else data.table(at,
-      as.data.table(query_interval(at, impressions, spread_of(object$fits[[s]], position), level)))
+      as.data.table(query_interval(at, impressions, spread_between(object$fits[[s]], position), level)))
   })))
 }
 

@@ -1,14 +1,13 @@
 #' How well each way of fitting foretells queries it has not seen
 #'
-#' Holds the curve against the plain pivot and a power law: each is fitted to four
-#' fifths of the queries and has to foretell the clicks of the others, five times over.
+#' Holds the curve against the plain pivot and a power law: each is fitted to four fifths of the
+#' queries and has to foretell the clicks of the others, five times over.
 #'
-#' @details Per held-out pair the log likelihood of its clicks, negative binomial with
-#'   the method's own spread as estimated on the other queries. `behind` is the mean per
-#'   pair by which it is less than the best method's, with its standard error between queries;
-#'   more than two standard errors are not luck. The pivot takes the nearest position with
-#'   clicks where it has none. The power law is fitted by weighted least squares on the
-#'   log of the pivot.
+#' @details Per held-out pair the log likelihood of its clicks, negative binomial with the
+#'   method's own spread as estimated on the other queries. `behind` is the mean per pair by
+#'   which it is less than the best method's, with its standard error between queries; more than
+#'   two standard errors are not luck. The pivot takes the nearest position with clicks where it
+#'   has none. The power law is fitted by weighted least squares on the log of the pivot.
 #' @param summary A `tide_summary` object.
 #' @return A data.table, best first: `segment`, `method` (`fitted`, `pivot`, `power`),
 #'   `log_likelihood` (mean per pair), `behind` (how far behind the best), `behind_se`, `spread`,

@@ -32,3 +32,55 @@ coded_rows <- function(rows, curve, brand, views = 1) {
 # Impressions as page one would have seen them.
 searches_seen <- function(impressions, position, views) impressions *
   (1 + (views - 1) * (position > 10.5))
+
+# The spreadsheet's curve, for comparison: positions rounded, clicks summed over impressions.
+
+# In: cells and each cell's segment. Out: per segment and rounded position the sums, the number of
+# pairs with evidence there, and their pooled CTR.
+position_evidence <- function(cells, segment) {
+  segment <- as_levels(segment)
+  rounded <- as.integer(pmin(floor(cells$position + 0.5), 100))
+  code <- (as.integer(segment) - 1L) * 100L + rounded
+  size <- max(1L, nlevels(segment)) * 100L
+  # Cells come sorted by pair and bin: a pair's cells at one rounded position stand together.
+  n <- length(code)
+  new <- if (n) c(TRUE, code[-1] != code[-n] | cells$query[-1] != cells$query[-n] |
+    cells$page[-1] != cells$page[-n]) else logical()
+  pairs <- tabulate(code[new], size)
+  used <- which(pairs > 0)
+  out <- data.table(segment = levels(segment)[(used - 1L) %/% 100L + 1L],
+    position = (used - 1) %% 100 + 1,
+    clicks = sum_codes(cells$clicks, code, size)[used],
+    impressions = sum_codes(cells$impressions, code, size)[used],
+    pairs = pairs[used])
+  out[, "pivot_ctr" := clicks / impressions]
+  setkeyv(out, c("segment", "position"))
+  out[]
+}
+
+# How many times the impressions of page two a query has on page one: from the site's pairs that
+# were on both in different weeks, held to a default that stands for a factor within 1.1 and 2
+# (`default_sd` of its log) in two of three sites.
+page_one_views <- function(summary, default = assumed("page_one_views"),
+  default_sd = assumed("page_one_views_sd")) {
+  weekly <- summary$weekly
+  if (is.null(weekly)) return(default)
+  side <- fcase(weekly$position < 9.5, 1L, weekly$position > 11.5 & weekly$position < 20.5, 2L)
+  # Where pages take turns, it is another page that has the searches.
+  use <- which(!is.na(side) & !weekly$query %in% summary$contested$query)
+  # Beside all searches of the week, so that a season is not taken for it.
+  all <- sum_codes(weekly$impressions, weekly$week, max(weekly$week))
+  own <- data.table(query = weekly$query[use], page = weekly$page[use], side = side[use],
+    impressions = weekly$impressions[use] / all[weekly$week[use]])
+  sums <- own[, .(weeks = .N, mean = mean(impressions)), by = c("query", "page", "side")]
+  both <- merge(sums[sums$side == 1L & sums$weeks >= 2], sums[sums$side == 2L & sums$weeks >= 2],
+    by = c("query", "page"))
+  ratio <- log(both$mean.x / both$mean.y)
+  # The default counts as much as queries that differ from one another as these do (two more, that
+  # differ by as much as it may).
+  n <- length(ratio)
+  spread <- (if (n > 1) stats::var(ratio) * (n - 1) else 0) + 3 * default_sd^2
+  worth <- spread / (n + 2) / default_sd^2
+  min(assumed("page_one_views_most"),
+    max(1, exp((worth * log(default) + sum(ratio)) / (worth + n))))
+}

@@ -4,6 +4,7 @@
 # pulled towards none.
 
 curve_knots <- c(1:21, 23, 26, 30, 35, 40, 50, 65, 80, 100)
+
 curve_breaks <- c(10, 20)
 
 # What is believed before any data: log CTR at the knots, and how far level, slope and steps may
@@ -86,26 +87,4 @@ prior_penalty <- function(prior) {
     precision = tcrossprod(level) / prior$level_sd^2 + tcrossprod(slope) / prior$slope_sd^2 + step,
     mean = c(prior$centre, rep(0, length(curve_breaks)))
   )
-}
-
-# Weighted pool-adjacent-violators for a sequence that must not rise (Barlow, Bartholomew, Bremner,
-# Brunk 1972). In: values and weights above zero. Out: the closest non-increasing sequence.
-pool_violators <- function(values, weights) {
-  mean <- weight <- numeric(length(values))
-  count <- integer(length(values))
-  top <- 0
-  for (i in seq_along(values)) {
-    top <- top + 1
-    mean[top] <- values[i]
-    weight[top] <- weights[i]
-    count[top] <- 1L
-    while (top > 1 && mean[top] > mean[top - 1]) {
-      total <- weight[top] + weight[top - 1]
-      mean[top - 1] <- (mean[top] * weight[top] + mean[top - 1] * weight[top - 1]) / total
-      weight[top - 1] <- total
-      count[top - 1] <- count[top - 1] + count[top]
-      top <- top - 1
-    }
-  }
-  rep(mean[seq_len(top)], count[seq_len(top)])
 }

@@ -1,12 +1,11 @@
 #' The demo site as a year of exports from many hands
 #'
-#' The daily table of the demo site as ten people would have exported and kept it: by
-#' month, overlapping, revised, in English, German, French and Dutch, as CSV with
-#' commas, semicolons and tabs, in UTF-8, UTF-16 and Windows-1252, with percent signs and decimal
-#' commas, title lines and totals rows, gz, JSON lines and, where nanoparquet is installed,
-#' Parquet. Earlier exports hold the last days before them with unfinished figures,
-#' which later ones revise. Loaded in any order, any number of times, the archive's totals are the
-#' truth's.
+#' The daily table of the demo site as ten people would have exported and kept it: by month,
+#' overlapping, revised, in English, German, French and Dutch, as CSV with commas, semicolons and
+#' tabs, in UTF-8, UTF-16 and Windows-1252, with percent signs and decimal commas, title lines
+#' and totals rows, gz, JSON lines and, where nanoparquet is installed, Parquet. Earlier exports
+#' hold the last days before them with unfinished figures, which later ones revise. Loaded in any
+#' order, any number of times, the archive's totals are the truth's.
 #'
 #' @param site A list from [tide_demo_site()].
 #' @param dir Folder to write into; it is made where missing.

@@ -35,9 +35,9 @@ shown_events <- function(shown, from) {
     set(shown, at, "position", shown$position[at] * events$position[i])
     set(shown, at, "factor", shown$factor[at] * events$clicks[i])
   }
-  odd <- match(date, demo_odd_days()$date)
-  set(shown, j = "burst", value = fcoalesce(demo_odd_days()$impressions[odd], 1))
-  set(shown, j = "factor", value = shown$factor * fcoalesce(demo_odd_days()$clicks[odd], 1))
+  odd <- match(date, demo_unusual_days()$date)
+  set(shown, j = "burst", value = fcoalesce(demo_unusual_days()$impressions[odd], 1))
+  set(shown, j = "factor", value = shown$factor * fcoalesce(demo_unusual_days()$clicks[odd], 1))
   shown
 }
 

@@ -44,3 +44,49 @@ pair_weeks <- function(summary, at, weeks, least = 10) {
   own <- sums[sums[at, on = c("query", "page"), which = TRUE, mult = "first"]]
   data.table(clicks = own$clicks, impressions = own$seen, position = own$weighted / own$seen)
 }
+
+# Findings of one kind on single pairs. `rows`: which rows of `pairs`.
+pair_findings <- function(kind, summary, pairs, rows, gain, confidence, action, reason, how) {
+  at <- pairs[rows]
+  page <- summary$pages$page[at$page]
+  data.table(kind = kind, query = summary$queries$query[at$query], page = page, pages = page,
+    clicks = at$clicks, impressions = at$impressions, ctr = at$ctr, position = at$position,
+    expected_ctr = at$expected_ctr, gain = gain$gain, gain_low = gain$low, gain_high = gain$high,
+    confidence = confidence, action = action, reason = reason, claims = as.list(rows),
+    identity = paste(kind, summary$queries$key[at$query], summary$pages$key[at$page]),
+    work = paste(kind, summary$queries$key[at$query], summary$pages$key[at$page]), how = how)
+}
+
+# Lines of arithmetic, one text vector a finding, from texts that are vectors over the findings.
+step_lines <- function(...) {
+  lines <- do.call(cbind, list(...))
+  lapply(seq_len(nrow(lines)), function(i) unname(lines[i, nzchar(lines[i, ])]))
+}
+
+# What every pair starts from: its own factor beside the curve.
+factor_line <- function(at) {
+  prior <- at$shape - at$clicks
+  sprintf("own factor = (1/spread + clicks) / (1/spread + expected) = (%.2f + %s) / (%.2f + %.2f) = %.3f", prior,
+    format_count(at$clicks), prior, at$expected, at$own)
+}
+
+no_findings <- function(aside = NULL) list(found = NULL, aside = aside)
+
+# Words that the reasons share.
+sentences <- function(...) {
+  text <- paste(...)
+  gaps <- grep("  ", text, fixed = TRUE)
+  text[gaps] <- gsub(" {2,}", " ", text[gaps], perl = TRUE)
+  text <- ifelse(endsWith(text, " "), substr(text, 1L, nchar(text) - 1L), text)
+  ifelse(startsWith(text, " "), substring(text, 2L), text)
+}
+
+page_words <- function(summary, page) {
+  path <- format_path(summary$pages$page[page])
+  ifelse(nzchar(path), path, "the page that ranks")
+}
+
+in_period <- function(summary) {
+  if (summary$window$assumed) "in the file" else sprintf("in %s",
+    format_plural(summary$recent$days, "day"))
+}

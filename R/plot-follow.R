@@ -2,10 +2,9 @@
 
 #' @rdname tide_figures
 #' @details `autoplot()` of a `tide_follow` object: `type` is `positions` (of the leading
-#'   queries; of one page each is
-#'   named, of several pages the first of each), `click_through` (against what the curve expects
-#'   at the positions held)
-#'   or `queries` (distinct, by band). Weeks without a row are gaps; dashed lines are events.
+#'   queries; of one page each is named, of several pages the first of each), `click_through`
+#'   (against what the curve expects at the positions held) or `queries` (distinct, by band).
+#'   Weeks without a row are gaps; dashed lines are events.
 #' @rawNamespace S3method(ggplot2::autoplot, tide_follow)
 autoplot.tide_follow <- function(object, type = c("positions", "click_through", "queries"), ...) {
   type <- check_choice(type, c("positions", "click_through", "queries"), "type")
@@ -16,13 +15,6 @@ autoplot.tide_follow <- function(object, type = c("positions", "click_through", 
   figure + marks$layers + ggplot2::labs(caption = marks$caption) + tide_theme() +
     ggplot2::theme(strip.text = ggplot2::element_text(hjust = 0, colour = ink$text),
       panel.spacing.x = grid::unit(14, "pt"))
-}
-
-#' @rdname tide_figures
-#' @rawNamespace S3method(plot, tide_follow)
-plot.tide_follow <- function(x, ...) {
-  print(ggplot2::autoplot(x, ...))
-  invisible(x)
 }
 
 path_labels <- function(pages) factor(fit_label(format_path(pages), 34),

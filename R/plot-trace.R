@@ -1,9 +1,9 @@
 # Figures of a trace: its leading pages or queries week by week, or the count of ranking queries.
 
 #' @rdname tide_figures
-#' @param type For a trace: `"weeks"` draws clicks and position of its pages or queries
-#'   by week, the first `named` of them named and the rest in grey; `"ranking"` how
-#'   many distinct queries were shown in each week, by band of position (the default for a folder).
+#' @param type For a trace: `"weeks"` draws clicks and position of its pages or queries by week,
+#'   the first `named` of them named and the rest in grey; `"ranking"` how many distinct queries
+#'   were shown in each week, by band of position (the default for a folder).
 #' @param events A `tide_events` object to mark on a trace; `NULL` for none.
 #' @rawNamespace S3method(ggplot2::autoplot, tide_trace)
 autoplot.tide_trace <- function(object, type = if (object$kind == "folder") "ranking" else "weeks",
@@ -20,13 +20,6 @@ autoplot.tide_trace <- function(object, type = if (object$kind == "folder") "ran
   figure <- if (type == "weeks") weeks_figure(object, named) else ranking_figure(object)
   marks <- event_marks(events, object$from, object$to)
   figure + marks$layers + ggplot2::labs(caption = marks$caption)
-}
-
-#' @rdname tide_figures
-#' @rawNamespace S3method(plot, tide_trace)
-plot.tide_trace <- function(x, ...) {
-  print(ggplot2::autoplot(x, ...))
-  invisible(x)
 }
 
 line_colours <- c("#1f4e79", "#b8651b", "#5b3a8c", "#1f7a8c", "#8c2f4a", "#4a6b1f")

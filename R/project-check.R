@@ -1,27 +1,25 @@
 #' What the archive holds, and what is wrong with it
 #'
-#' Per table its rows and window; the share of clicks and impressions that the
-#' rows with queries explain, by month, against totals without queries; and
-#' problems, each with its consequence and what to do: days missing inside the
-#' window, days far from their neighbours, days whose figures were revised by
-#' much, sudden changes of the number of rows, tables that look cut, damaged parts,
-#' no totals to measure against; and, as remarks, addresses in several spellings and
+#' Per table its rows and window; the share of clicks and impressions that the rows with queries
+#' explain, by month, against totals without queries; and problems, each with its consequence and
+#' what to do: days missing inside the window, days far from their neighbours, days whose figures
+#' were revised by much, sudden changes of the number of rows, tables that look cut, damaged
+#' parts, no totals to measure against; and, as remarks, addresses in several spellings and
 #' spellings of the brand that the brand words miss.
 #'
 #' @param store A `tide_store` object.
 #' @param brand Brand words; with them, spellings of the brand that they miss are looked for.
-#' @return A `tide_check` object: a list with `held` (`grain`, `rows`, `days`,
-#'   `from`, `to`, `clicks`, `impressions`), `coverage` (`month`, `clicks`,
-#'   `impressions` as shares, or `NULL`) and `problems` (`problem`, `grain`,
-#'   `where`, `consequence`, `fix`, `weight`: `problem` or `remark`).
-#' @details A day is far from its neighbours when its clicks differ from the median of the
-#'   seven days before and after by more than six robust standard deviations
-#'   (1.4826 times the median absolute deviation) and by more than half. The number
-#'   of rows changes suddenly where the median of the fourteen days from a day on is
-#'   more than one and a half times (or less than two thirds of) that of the fourteen
-#'   days before, and clicks did not change alike.
-#' @references Rousseeuw, Croux (1993), Journal of the American Statistical
-#'   Association 88, 1273-1283.
+#' @return A `tide_check` object: a list with `held` (`grain`, `rows`, `days`, `from`, `to`,
+#'   `clicks`, `impressions`), `coverage` (`month`, `clicks`, `impressions` as shares, or `NULL`)
+#'   and `problems` (`problem`, `grain`, `where`, `consequence`, `fix`, `weight`: `problem` or
+#'   `remark`).
+#' @details A day is far from its neighbours when its clicks differ from the median of the seven
+#'   days before and after by more than six robust standard deviations (1.4826 times the median
+#'   absolute deviation) and by more than half. The number of rows changes suddenly where the
+#'   median of the fourteen days from a day on is more than one and a half times (or less than
+#'   two thirds of) that of the fourteen days before, and clicks did not change alike.
+#' @references Rousseeuw, Croux (1993), Journal of the American Statistical Association 88,
+#'   1273-1283.
 #' @examplesIf requireNamespace("nanoparquet", quietly = TRUE)
 #' store <- tide_store(tempfile("project"))
 #' tide_load(store, tide_example()[c("pairs", "totals")])
@@ -92,13 +90,13 @@ unusual_days <- function(dated) {
   named <- NULL
   lapply(dated, function(days) {
     if (nrow(days) < 21) return(NULL)
-    odd <- odd_runs(data.table(date = as.IDate(days$day), clicks = days$clicks,
+    odd <- unusual_runs(data.table(date = as.IDate(days$day), clicks = days$clicks,
       impressions = days$impressions), 1L)
     odd <- odd[odd$what != "no rows" & !paste(odd$from, odd$what) %in% named]
     if (!nrow(odd)) return(NULL)
     named <<- c(named, paste(odd$from, odd$what))
     a_problem("days far from their neighbours", days$grain[1],
-      paste(odd_run_lines(utils::head(odd, 3)), collapse = "; "),
+      paste(unusual_run_lines(utils::head(odd, 3)), collapse = "; "),
       "A tracking fault or a burst of bots would pass for demand.",
       "Look at these days; leave unusual days out if they are faults.")
   })
@@ -150,7 +148,7 @@ damaged_parts <- function(store, parts, current) {
   bad <- !part_whole(store, parts)
   if (!any(bad)) return(NULL)
   counts <- paste(parts$import, parts$grain, parts$month) %in% paste(current$import, current$grain,
-    month_of(current$day))
+    month_start(current$day))
   a_problem("damaged part", parts$grain[bad], parts$file[bad],
     ifelse(counts[bad], "Its rows are left out of every result.",
     "None: a newer export holds all of its days."),
@@ -210,8 +208,62 @@ problem_lines <- function(head, problems) {
   })))
 }
 
-#' @export
-print.tide_check <- function(x, ...) {
-  print_lines(format(x, ...))
-  invisible(x)
+# What the archive's own pages and queries give away: addresses in several spellings, brand words
+# that were missed.
+
+# Impressions by page as spelt, of the finest table with pages, month by month.
+page_spellings <- function(store) {
+  plan <- plan_window(store, NULL, NULL, NULL, 0, "page")
+  with_page <- unique(plan$wanted$grain)
+  with_page <- with_page[vapply(with_page, function(grain) "page" %in% grain_dimensions(grain), NA)]
+  if (!length(with_page)) return(NULL)
+  slices <- plan$wanted[plan$wanted$grain == with_page[which.max(nchar(with_page))]]
+  months <- split(slices, month_start(slices$day))
+  sums <- rbindlist(lapply(months, function(own) {
+    rows <- read_slices(store, own, plan$parts, "page")$rows
+    if (nrow(rows)) rows[, .(impressions = sum(as.numeric(impressions))), by = "page"][,
+      "page" := as.character(page)]
+  }))
+  if (nrow(sums)) sums[, .(impressions = sum(impressions)), by = "page"]
+}
+
+spelling_problems <- function(pages) {
+  if (is.null(pages)) return(NULL)
+  mixed <- function(what, one, fix) {
+    share <- sum(pages$impressions[one]) / sum(pages$impressions)
+    if (share == 0 || share == 1) return(NULL)
+    a_problem(sprintf("%s mixed", what), "", sprintf("%s of impressions on the rarer",
+      format_share(min(share, 1 - share))),
+      "One page stands as two in every table that does not fold addresses; here they are one.",
+      fix, "remark")
+  }
+  whole <- grepl("^https?://", pages$page)
+  keys <- page_key(pages$page)
+  clean <- clean_url(pages$page)
+  times <- table(keys)
+  several <- names(times)[times > 1]
+  beside <- pages$page[keys %in% several & (duplicated(keys) | clean != pages$page)]
+  rbind(
+    if (any(whole)) mixed("http and https", startsWith(pages$page, "http://"),
+      "Redirect http to https."),
+    if (any(whole)) mixed("addresses with and without www", grepl("^[a-z]+://www[.]", pages$page),
+      "Redirect one to the other."),
+    if (length(several)) a_problem("addresses that fold together", "",
+      sprintf("%s in several spellings, such as '%s'", format_plural(length(several), "page"),
+      beside[1]),
+      "Each is counted as one page here; a pivot by address splits it.",
+      "Link to one spelling, and name it as the canonical one.", "remark"))
+}
+
+missed_spellings <- function(store, brand) {
+  summary <- tryCatch(tide_summary(tide_by_month(store, lag = 0)), tide_error = function(e) NULL)
+  if (is.null(summary)) return(NULL)
+  other <- tide_brand_spellings(summary, brand)
+  other <- other[fcoalesce(other$shared, 0) >= 0.5]
+  if (!nrow(other)) return(NULL)
+  top <- utils::head(other, 5)
+  a_problem("spellings that the brand words miss", "",
+    paste(sprintf("'%s' (%s)", top$word, format_plural(top$clicks, "click")), collapse = ", "),
+    "Brand queries among the others lift the curve and pass for strong pages.",
+    "Add these words to 'brand' in inktide.yml, where they are the brand.", "remark")
 }

@@ -88,32 +88,23 @@ find_project <- function(from) {
 #'
 #' @details
 #' ```yaml
-#' site: https://www.fernmoor.example/
-#' brand: [fernmoor, fern moor]
-#' exports: [exports/*.csv]          # where nothing is loaded yet
-#' enrichments: [facts/volumes.csv]  # volumes, titles, values
-#' events: events.csv                # dated marks, see tide_events()
-#' columns: {query: What people typed}
-#' date_order: dmy                   # or mdy
-#' decimal: comma                    # or point
-#' clicks_above: leave out           # or keep, refuse
-#' intent: {commercial: [buy, best], informational: [how, why]}
-#' page_groups: {advice: /guides/, shop: /shop/}
-#' bands: [1, 4, 11, 21]
-#' windows: {recent_days: 90, undated_days: 90, lag: 3}
-#' thresholds: {striking_distance: 4:20, target: next, fdr: 0.1, min_impressions: 1}
-#' hours: {low_ctr: 1, cannibalized: 3}   # of work, by kind
-#' assumptions: {merge_rise: 0.7}    # see tide_assumptions()
-#' segments:
-#'   long questions: {has_any: [how, why], words: "5:", not_page: /journal/}
+#' site: https://www.fernmoor.example/ brand: [fernmoor, fern moor] exports: [exports/*.csv] #
+#' where nothing is loaded yet enrichments: [facts/volumes.csv] # volumes, titles, values events:
+#' events.csv # dated marks, see tide_events() columns: {query: What people typed} date_order:
+#' dmy # or mdy decimal: comma # or point clicks_above: leave out # or keep, refuse intent:
+#' {commercial: [buy, best], informational: [how, why]} page_groups: {advice: /guides/, shop:
+#' /shop/} bands: [1, 4, 11, 21] windows: {recent_days: 90, undated_days: 90, lag: 3} thresholds:
+#' {striking_distance: 4:20, target: next, fdr: 0.1, min_impressions: 1} hours: {low_ctr: 1,
+#' cannibalized: 3} # of work, by kind assumptions: {merge_rise: 0.7} # see tide_assumptions()
+#' segments: long questions: {has_any: [how, why], words: "5:", not_page: /journal/}
 #' ```
-#' Conditions of segments are those of [tide_segment()]; ranges are written as
-#' `"4:20"`, or `"5:"` without an upper end. Paths are relative to the file.
+#' Conditions of segments are those of [tide_segment()]; ranges are written as `"4:20"`, or
+#' `"5:"` without an upper end. Paths are relative to the file.
 #'
 #' @param dir Folder that holds `inktide.yml`.
-#' @return A list with `folder`, `rules` (a [tide_rules()] object), `segments` (a
-#'   list of [tide_segment()] objects, by name) and the other settings that are
-#'   there, under their names; `exports`, `enrichments` and `events` as paths.
+#' @return A list with `folder`, `rules` (a [tide_rules()] object), `segments` (a list of
+#'   [tide_segment()] objects, by name) and the other settings that are there, under their names;
+#'   `exports`, `enrichments` and `events` as paths.
 #' @section Errors: `tide_error_settings` with the line and the nearest known name;
 #'   `tide_error_project` where there is no such file.
 #' @examples
@@ -147,6 +138,7 @@ tide_settings <- function(dir) {
 
 # Settings are short, and shallow: three levels are known.
 most_settings <- 1e6
+
 deepest_settings <- 20L
 
 # YAML without what makes it dangerous: expressions, anchors that multiply, texts of another
@@ -264,6 +256,3 @@ setting_line <- function(file, path) {
   }
   at
 }
-
-nearest_name <- function(name, known) known[which.min(utils::adist(name, known,
-  ignore.case = TRUE))]

@@ -106,7 +106,7 @@ report_time <- function(followed) {
       sprintf("CTR by %s against what the curve expects, the same pages.", followed$by)),
     if (!is.null(followed$shifts)) part("What came of events", shift_lines(followed$shifts)),
     part("Changes found in the data", found_change_lines(followed$changes)),
-    part("Unusual days and weeks", odd_run_lines(followed$unusual)), "</section>"), collapse = "")
+    part("Unusual days and weeks", unusual_run_lines(followed$unusual)), "</section>"), collapse = "")
 }
 
 report_findings <- function(findings) {

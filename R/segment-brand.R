@@ -18,12 +18,73 @@ is_brand <- function(queries, words) {
   hit
 }
 
-# The form in which queries are compared: one Unicode form (NFC), no difference of case, single
-# spaces.
-fold_case <- function(x) {
-  beyond <- text_holds(x, "beyond")
-  capital <- which(text_holds(x, "capitals") & !beyond)
-  x[capital] <- tolower(x[capital])
-  if (any(beyond)) x[beyond] <- utf8::utf8_normalize(x[beyond], map_case = TRUE)
-  x
+#' Other spellings of the brand in the queries
+#'
+#' Looks through the site's own queries for words, and for two words in a row, that are a brand
+#' word but for a few letters, and shows the evidence. Nothing is added to the brand words by
+#' itself.
+#'
+#' @details Edit distance (insertions, deletions, substitutions; two letters that changed places
+#'   count as one) up to 1 for brand words of 5 to 7 letters and up to 2 for longer ones; shorter
+#'   ones have too many neighbours. `shared` is the share of the spelling's clicks that land on
+#'   pages that queries with the brand words lead to: misspellings look for the same house, other
+#'   words do not.
+#' @param summary A `tide_summary` object.
+#' @param brand Brand words.
+#' @return A data.table, most clicks first: `word`, `of` (the brand word), `edits`, `queries`,
+#'   `clicks`, `impressions`, `position`, `shared` and an `example`.
+#' @references Levenshtein (1966), Soviet Physics Doklady 10, 707-710.
+#' @examples
+#' summary <- tide_summary(tide_read(tide_example()[["pairs"]]))
+#' tide_brand_spellings(summary, "fernmoor")
+#' @export
+tide_brand_spellings <- function(summary, brand) {
+  check_class(summary, "tide_summary", "summary")
+  check_text(brand, "brand", many = TRUE)
+  known <- is_brand(summary$queries$key, brand)
+  sums <- reduce_pairs(summary$cells)
+  tokens <- query_tokens(summary$queries$key, which(!known))
+  close <- close_words(unique(tokens$word), unique(gsub("[ -]", "", query_key(brand))))
+  if (!NROW(close)) return(data.table(word = character(), of = character(), edits = integer(),
+    queries = integer(),
+    clicks = numeric(),
+    impressions = numeric(), position = numeric(), shared = numeric(), example = character()))
+  home <- brand_pages(sums[known[sums$query]])
+  out <- rbindlist(lapply(seq_len(nrow(close)), function(i) {
+    own <- unique(tokens$query[which(tokens$word == close$word[i])])
+    at <- sums[sums$query %in% own]
+    by_query <- rowsum(at$impressions, at$query)
+    data.table(queries = length(own), clicks = sum(at$clicks), impressions = sum(at$impressions),
+      position = sum(at$weighted) / sum(at$impressions),
+      shared = if (sum(at$clicks)) sum(at$clicks[at$page %in% home]) / sum(at$clicks) else NA_real_,
+      example = summary$queries$query[as.integer(rownames(by_query)[which.max(by_query)])])
+  }))
+  out <- cbind(close, out)
+  setorderv(out, c("clicks", "impressions", "word"), c(-1L, -1L, 1L))
+  out[]
+}
+
+# The pages that nine tenths of the brand's clicks go to.
+brand_pages <- function(sums) {
+  if (!nrow(sums)) return(integer())
+  pages <- sums[, .(clicks = sum(clicks)), by = "page"]
+  setorderv(pages, "clicks", -1L)
+  pages$page[cumsum(pages$clicks) - pages$clicks < 0.9 * sum(pages$clicks)]
+}
+
+# data.table(word, of, edits): words within the distance that the length of the brand word allows.
+close_words <- function(words, brand) {
+  found <- rbindlist(lapply(brand[nchar(brand) >= 5], function(name) {
+    allowed <- if (nchar(name) <= 7) 1L else 2L
+    near <- words[abs(nchar(words) - nchar(name)) <= allowed & words != name]
+    if (!length(near)) return(NULL)
+    edits <- as.vector(utils::adist(near, name))
+    # Two letters that changed places.
+    letters_of <- function(x) vapply(strsplit(x, ""), function(l) paste(sort(l), collapse = ""), "")
+    swapped <- edits == 2 & nchar(near) == nchar(name)
+    swapped[swapped] <- letters_of(near[swapped]) == letters_of(name)
+    edits[swapped] <- 1L
+    data.table(word = near, of = name, edits = as.integer(edits))[edits <= allowed]
+  }))
+  found[!duplicated(found[["word"]])]
 }

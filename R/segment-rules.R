@@ -1,16 +1,15 @@
 #' How this site's queries and pages are told apart
 #'
-#' The word lists and patterns behind the segments: brand words, words that tell
-#' intent, groups of pages, position bands. Everything has a default that can be
-#' edited; a project keeps its own in `inktide.yml`.
+#' The word lists and patterns behind the segments: brand words, words that tell intent, groups
+#' of pages, position bands. Everything has a default that can be edited; a project keeps its own
+#' in `inktide.yml`.
 #'
 #' @param brand Brand words, see [tide_summary()].
-#' @param intent Named list of word lists; the first whose word stands in a query
-#'   names its intent, others are `uncategorised`.
-#' @param page_groups Named patterns; the first that fits a page's address names
-#'   its group, others are `other`. A pattern that begins with `/` and holds no
-#'   signs of a regular expression is the beginning of the path. Without groups a
-#'   page's group is its first folder.
+#' @param intent Named list of word lists; the first whose word stands in a query names its
+#'   intent, others are `uncategorised`.
+#' @param page_groups Named patterns; the first that fits a page's address names its group,
+#'   others are `other`. A pattern that begins with `/` and holds no signs of a regular
+#'   expression is the beginning of the path. Without groups a page's group is its first folder.
 #' @param bands Positions at which a band begins.
 #' @return A `tide_rules` object: a list of the four.
 #' @examples
@@ -33,12 +32,6 @@ tide_rules <- function(brand = NULL, intent = intent_words, page_groups = NULL,
   }
   structure(list(brand = brand, intent = intent, page_groups = unlist(page_groups), bands = bands),
     class = "tide_rules")
-}
-
-#' @export
-print.tide_rules <- function(x, ...) {
-  print_lines(format(x, ...))
-  invisible(x)
 }
 
 #' @export
@@ -75,14 +68,66 @@ page_group <- function(pages, groups) {
   out
 }
 
-# Words of queries: what spaces and punctuation leave, in any script. An apostrophe or hyphen inside
-# stays.
-query_words <- function(queries) {
-  # Most are words and single spaces already.
-  odd <- grep("[^a-z0-9 '.+#-]|  ", queries, perl = TRUE)
-  queries[odd] <- gsub("[^\\p{L}\\p{M}\\p{N}'\u2019.+#-]+", " ", queries[odd], perl = TRUE)
-  strsplit(queries, " ", fixed = TRUE)
+# Intent of a query by its words: what the searcher is about to do.
+
+intent_words <- list(
+  commercial = c("best", "review", "reviews", "vs", "versus", "cheap", "buy", "price", "prices",
+    "sale", "online",
+    "order", "deal", "deals", "discount", "compared", "comparison", "shop"),
+  informational = c("how", "what", "why", "when", "where", "which", "who", "can", "guide", "ideas",
+  "history",
+    "meaning",
+    "tips", "does", "is", "growing", "tutorial")
+)
+
+# In: queries in lower case. Out: the name of the first list that has a word of the query, or
+# "uncategorised".
+query_intent <- function(queries, lists = intent_words) {
+  out <- rep("uncategorised", length(queries))
+  for (intent in rev(names(lists))) {
+    words <- gsub("([][(){}*+?|^$.\\\\])", "\\\\\\1", query_key(lists[[intent]]))
+    out[grepl(sprintf("(?<![\\p{L}\\p{N}])(%s)(?![\\p{L}\\p{N}])", paste(words, collapse = "|")),
+      queries,
+      perl = TRUE)] <- intent
+  }
+  out
 }
+
+# Regular expressions against many texts, with an end: patterns that try every way of splitting a
+# text never finish.
+
+match_pattern <- function(texts, pattern, seconds = 20) {
+  runaway <- function(...) {
+    abort_tide("The regular expression takes too long.", where = sprintf("It is '%s'.", pattern),
+      fix = "Avoid a repeat inside a repeat, such as '(a+)+'; plain words need no signs around them.", class = "regex",
+      fault = "call")
+  }
+  end <- proc.time()[["elapsed"]] + seconds
+  hit <- logical(length(texts))
+  for (from in seq(1, length(texts), by = 5000L)[seq_len(ceiling(length(texts) / 5000))]) {
+    part <- from:min(from + 4999L, length(texts))
+    # Beyond its limit of steps the engine gives up on a text with a warning.
+    hit[part] <- withCallingHandlers(grepl(pattern, texts[part], perl = TRUE, ignore.case = TRUE),
+      warning = runaway)
+    if (proc.time()[["elapsed"]] > end) runaway()
+  }
+  hit
+}
+
+length_names <- c("1 word", paste(2:5, "words"), "6+ words")
+
+# Words that say nothing of a topic.
+function_words <- c("a", "about", "an", "and", "are", "as", "at", "be", "best", "buy", "by", "can",
+  "cheap", "did",
+  "do", "does", "for", "from", "get",
+  "how", "i", "in", "into", "is", "it", "like", "long", "make", "me", "my", "near", "not", "of",
+  "on", "or", "s",
+  "should", "so", "that", "the", "this",
+  "to", "vs", "was", "what", "when", "where", "which", "who", "why", "will", "with", "without",
+  "you", "your")
+
+# Of those the words that no intent shows in either.
+function_only <- setdiff(function_words, unlist(intent_words))
 
 # The words of each query but those to leave out, each once: a data.table of `query` (its place) and
 # `word`.

@@ -1,19 +1,17 @@
 #' Head terms and their modifiers
 #'
-#' The topics that the site's own queries are about, and the words that go with
-#' each: "seeds", "buy" and "heirloom" around "tomato".
+#' The topics that the site's own queries are about, and the words that go with each: "seeds",
+#' "buy" and "heirloom" around "tomato".
 #'
-#' @details The head term of a query is the word that sets its page apart: of the
-#'   query's words the one whose share among the queries of the same page is
-#'   furthest above its share among all queries. Pages with fewer than three
-#'   queries cannot tell; there the word that is head most often elsewhere is
-#'   taken, then the one in most queries. Words without a meaning of their own
+#' @details The head term of a query is the word that sets its page apart: of the query's words
+#'   the one whose share among the queries of the same page is furthest above its share among all
+#'   queries. Pages with fewer than three queries cannot tell; there the word that is head most
+#'   often elsewhere is taken, then the one in most queries. Words without a meaning of their own
 #'   ("how", "the", "for") are never heads.
 #' @param summary A `tide_summary` object.
 #' @param modifiers How many modifiers to name.
-#' @return A data.table, most clicks first: `term`, `queries`, `pages`, `clicks`,
-#'   `impressions`, `ctr`, `position`, `modifiers` (those in most queries, comma
-#'   separated).
+#' @return A data.table, most clicks first: `term`, `queries`, `pages`, `clicks`, `impressions`,
+#'   `ctr`, `position`, `modifiers` (those in most queries, comma separated).
 #' @examples
 #' head(tide_terms(tide_summary(tide_read(tide_example()[["pairs"]]))))
 #' @export
@@ -40,19 +38,6 @@ tide_terms <- function(summary, modifiers = 5) {
   setorderv(out, c("clicks", "impressions", "term"), c(-1L, -1L, 1L))
   out[]
 }
-
-# Words that say nothing of a topic.
-function_words <- c("a", "about", "an", "and", "are", "as", "at", "be", "best", "buy", "by", "can",
-  "cheap", "did",
-  "do", "does", "for", "from", "get",
-  "how", "i", "in", "into", "is", "it", "like", "long", "make", "me", "my", "near", "not", "of",
-  "on", "or", "s",
-  "should", "so", "that", "the", "this",
-  "to", "vs", "was", "what", "when", "where", "which", "who", "why", "will", "with", "without",
-  "you", "your")
-
-# Of those the words that no intent shows in either.
-function_only <- setdiff(function_words, unlist(intent_words))
 
 # The page with most clicks, then impressions, for each query code.
 leading_pages <- function(sums, queries) {

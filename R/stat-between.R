@@ -50,7 +50,7 @@ beta_weight <- function(trials, hits, mean, least = 20, most = 2000) {
 }
 
 # Two-sided p-values of log ratios beside the common one: list(p, between, common).
-beside_common <- function(z, noise) {
+test_against_common <- function(z, noise) {
   common <- if (length(z)) weighted_median(z, 1 / (noise + 0.02)) else 0
   between <- if (length(z) >= 20) middle_variance(z - common, noise) else 0.02
   list(p = 2 * stats::pnorm(-abs(z - common) / sqrt(noise + between)), between = between,

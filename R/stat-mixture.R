@@ -39,7 +39,7 @@ fit_two_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 
 # Whether some high part, put beside a fit without one, makes what is seen likelier by more than
 # luck would: most fits need no more than that look.
 high_may_say_more <- function(given, at, groups) {
-  total <- chance_of(given, groups, at)
+  total <- mixture_density(given, groups, at)
   for (distance in c(0.4, 0.8, 1.2, 1.6)) {
     own <- effect_density(at, groups$mean[1] + distance, groups$sd[1], groups$gamma)
     own[at < groups$mean[1]] <- 0
@@ -69,11 +69,11 @@ fit_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, g
   groups_of <- function(x) groups_from(x, least_sd, gamma, high)
   loss <- function(x) {
     groups <- groups_of(x)
-    -sum(log(chance_of(given, groups, at))) - log_prior(groups, prior, high)
+    -sum(log(mixture_density(given, groups, at))) - log_prior(groups, prior, high)
   }
   # What is seen enters the slope by one number per effect.
   slope <- function(x) {
-    each <- drop(crossprod(given, 1 / chance_of(given, groups_of(x), at)))
+    each <- drop(crossprod(given, 1 / mixture_density(given, groups_of(x), at)))
     loss_nearby <- function(x) {
       groups <- groups_of(x)
       -sum(each * rowSums(group_priors(groups, at))) - log_prior(groups, prior, high)
@@ -89,7 +89,7 @@ fit_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, g
   found <- stats::optim(start, loss, slope, method = "BFGS",
     control = list(maxit = 200, reltol = 1e-9))
   groups <- c(groups_of(found$par), list(numbers = found$par))
-  total <- chance_of(given, groups, at)
+  total <- mixture_density(given, groups, at)
   groups$likelihood <- sum(log(total))
   # How many pairs each group is expected to have.
   groups$seen <- colSums(group_priors(groups, at) * drop(crossprod(given, 1 / total)))
@@ -108,7 +108,7 @@ groups_from <- function(x, least_sd, gamma, high) {
     sd = c(sd, wider(x[5]), if (high) wider(x[8]) else 0.4), gamma = gamma)
 }
 
-chance_of <- function(given, groups, at) drop(given %*% rowSums(group_priors(groups, at))) + 1e-300
+mixture_density <- function(given, groups, at) drop(given %*% rowSums(group_priors(groups, at))) + 1e-300
 
 # Means and standard deviations as if five pairs of each group had been seen before, weights as if
 # some twenty had.

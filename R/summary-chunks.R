@@ -90,7 +90,7 @@ merge_reduced <- function(one, other) {
 # What is needed of the recent days besides sums: `contested`, by day, of queries that more than one
 # page is shown for, and `weekly`, of the pairs seen most. One chunk is in memory still; of several,
 # those with recent days are gone through once more, for these queries alone.
-recent_days_of <- function(chunks, reduced, pairs, recent_from, last) {
+recent_rows <- function(chunks, reduced, pairs, recent_from, last) {
   several <- pairs[pairs$impressions >= 5, .N, by = "query"]
   several <- several$query[several$N > 1]
   often <- pairs_seen_most(pairs)
@@ -126,9 +126,6 @@ recent_days_of <- function(chunks, reduced, pairs, recent_from, last) {
 }
 
 key_days <- function(rows, by) if (nrow(rows)) setkeyv(rows, by) else rows
-
-among_pairs <- function(rows, pairs) which(!is.na(pairs[rows, on = c("query", "page"),
-  which = TRUE]))
 
 # Pairs whose course by week can tell something.
 pairs_seen_most <- function(pairs, most = 20000L, least = 20) {

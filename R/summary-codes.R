@@ -56,14 +56,6 @@ heaviest_names <- function(names, keys, code, known, row, weight) {
   shown
 }
 
-# Most have single spaces already, and finding that out is quicker than mending.
-clean_query <- function(x) {
-  odd <- which(text_holds(x, c("beyond", "blanks")))
-  odd <- odd[grepl("(*UCP)^\\s|\\s$|\\s\\s|[^\\S ]", x[odd], perl = TRUE)]
-  x[odd] <- trimws(gsub("[[:space:]]+", " ", x[odd]))
-  x
-}
-
 code_queries <- function(texts, weight, weigh = FALSE) code_texts(texts, weight,
   clean = clean_query, key = fold_case,
   weigh = weigh)
@@ -72,11 +64,17 @@ code_pages <- function(texts, weight, weigh = FALSE) code_texts(texts, weight, c
   key = url_key,
   weigh = weigh)
 
-query_key <- function(x) fold_case(clean_query(x))
-page_key <- function(x) url_key(clean_url(x))
-
 # Codes of texts whose keys are known already.
 known_codes <- function(texts, known, key) {
   texts <- as_levels(texts)
   chmatch(key(levels(texts)), known)[as.integer(texts)]
+}
+
+# Totals by page, with the spellings of one page folded.
+reduce_pages <- function(rows) {
+  pages <- code_pages(rows$page, rows$impressions)
+  out <- reduce_by(data.table(page = pages$code, rows[, c("clicks", "impressions", "position")]),
+    "page")
+  out[, c("page", "key") := list(pages$names[out$page], pages$keys[out$page])]
+  out[]
 }

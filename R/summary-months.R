@@ -5,7 +5,7 @@
 month_rows <- function(data) {
   plan <- data$plan
   wanted <- copy(plan$wanted)
-  set(wanted, j = "month", value = month_of(wanted$day))
+  set(wanted, j = "month", value = month_start(wanted$day))
   grains <- wanted[, .(rows = sum(rows), dated = any(day > 0)), by = "grain"]
   held <- lapply(grains$grain, grain_dimensions)
   kept <- lapply(held, intersect, plan$dimensions)
@@ -20,7 +20,7 @@ month_rows <- function(data) {
   dimensions <- Reduce(intersect, kept[used])
   grain <- grain_label(dimensions)
   ledger <- list()
-  by_chunk <- split(slices, chunk_of_months(slices, data$at_once))
+  by_chunk <- split(slices, read_months(slices, data$at_once))
   read <- function(k) {
     own <- lapply(split(by_chunk[[k]], by = "grain"),
       function(part) read_slices(plan$store, part, plan$parts, dimensions))
@@ -70,7 +70,7 @@ rests_on <- function(slices) {
 
 # For each day of a table the number of its chunk: months in order, as many together as stay within
 # the rows.
-chunk_of_months <- function(slices, at_once) {
+read_months <- function(slices, at_once) {
   months <- slices[, .(rows = sum(rows)), by = "month"]
   setorderv(months, "month")
   chunk <- integer(nrow(months))

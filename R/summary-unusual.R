@@ -1,31 +1,22 @@
 #' Unusual days and weeks
 #'
 #' Finds days (and whole weeks) whose clicks or impressions are far from those around them, and
-#' says what each looks
-#' like: a tracking fault, a burst of bots, an outage, a surge of demand. [tide_filter()] leaves
-#' them out with
-#' `without`.
+#' says what each looks like: a tracking fault, a burst of bots, an outage, a surge of demand.
+#' [tide_filter()] leaves them out with `without`.
 #'
 #' @details Logs of clicks and impressions, less the median of the four weeks around and the
-#'   usual pattern of the week,
-#'   are divided by their usual size (the median absolute deviation, and the luck of counts).
-#'   Unusual is what is more
-#'   than five times that and by half or more off. Weeks are counted back from the last day and
-#'   held against the median
-#'   of nine.
-#' @param data A `tide_data` object with dates, or a `tide_months` object from
-#'   [tide_by_month()], of which nothing needs
-#'   to be read.
-#' @return A data.table, oldest first: `from`, `to`, `days`, `what` (`clicks missing`, `seen,
-#'   not clicked`, `clicked
-#'   beyond the usual`, `few of both`, `surge`, `no rows`), `clicks`, `usual_clicks`, `impressions`,
-#'   `usual_impressions`, `likely` (what it looks like, in words). Figures without queries are
-#'   used where they are held,
-#'   since they miss nothing.
+#'   usual pattern of the week, are divided by their usual size (the median absolute deviation,
+#'   and the luck of counts). Unusual is what is more than five times that and by half or more
+#'   off. Weeks are counted back from the last day and held against the median of nine.
+#' @param data A `tide_data` object with dates, or a `tide_months` object from [tide_by_month()],
+#'   of which nothing needs to be read.
+#' @return A data.table, oldest first: `from`, `to`, `days`, `what` (`clicks missing`, `seen, not
+#'   clicked`, `clicked beyond the usual`, `few of both`, `surge`, `no rows`), `clicks`,
+#'   `usual_clicks`, `impressions`, `usual_impressions`, `likely` (what it looks like, in words).
+#'   Figures without queries are used where they are held, since they miss nothing.
 #' @section Errors: `tide_error_grain` without dates.
 #' @references Rousseeuw, Croux (1993), Journal of the American Statistical Association 88,
-#'   1273-1283 (the median
-#'   absolute deviation).
+#'   1273-1283 (the median absolute deviation).
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
 #' odd <- tide_unusual(data)
@@ -34,12 +25,12 @@
 #' @export
 tide_unusual <- function(data) {
   if (!inherits(data, "tide_months")) check_class(data, "tide_data", "data")
-  days <- days_of_site(data)
+  days <- site_days_table(data)
   if (is.null(days)) abort_tide("Unusual days need days.", where = "No table has dates.",
     fix = "Export by date.",
     class = "grain")
-  found <- odd_runs(days, 1L)
-  weeks <- odd_runs(days, 7L)
+  found <- unusual_runs(days, 1L)
+  weeks <- unusual_runs(days, 7L)
   # A week that is odd for the sake of its odd days is told by them.
   found <- rbind(found, weeks[!vapply(seq_len(nrow(weeks)),
     function(i) any(found$from <= weeks$to[i] & found$to >= weeks$from[i]), NA)])
@@ -48,7 +39,7 @@ tide_unusual <- function(data) {
 }
 
 # What figures far from the usual look like, by the direction of clicks and impressions.
-odd_kinds <- data.table(what = c("clicks missing", "seen, not clicked", "clicked beyond the usual",
+unusual_kinds <- data.table(what = c("clicks missing", "seen, not clicked", "clicked beyond the usual",
   "few of both",
   "surge", "no rows"),
   likely = c("tracking stood still", "bots, or places nobody clicks",
@@ -58,7 +49,7 @@ odd_kinds <- data.table(what = c("clicks missing", "seen, not clicked", "clicked
 
 # Clicks and impressions of the site by day, of the finest account of it without queries, or NULL
 # without dates.
-days_of_site <- function(data) if (inherits(data,
+site_days_table <- function(data) if (inherits(data,
   "tide_months")) planned_days(data$plan$wanted) else dated_sums(data)
 
 dated_sums <- function(data) {
@@ -78,7 +69,7 @@ planned_days <- function(wanted) {
 }
 
 # Runs of unusual blocks of `size` days.
-odd_runs <- function(days, size, least = 21) {
+unusual_runs <- function(days, size, least = 21) {
   none <- data.table(from = as.IDate(character()), to = as.IDate(character()), days = integer(),
     what = character(),
     clicks = numeric(), usual_clicks = numeric(),
@@ -117,13 +108,9 @@ odd_runs <- function(days, size, least = 21) {
     usual_clicks = sum(usual_clicks), impressions = sum(impressions),
     usual_impressions = sum(usual_impressions)),
     by = .(run = run)]
-  set(runs, j = "likely", value = odd_kinds$likely[match(runs$what, odd_kinds$what)])
+  set(runs, j = "likely", value = unusual_kinds$likely[match(runs$what, unusual_kinds$what)])
   runs[, !"run"]
 }
-
-# All days of runs with `from` and `to`.
-listed_dates <- function(runs) as.IDate(unlist(Map(seq.int, as.integer(runs$from),
-  as.integer(runs$to))))
 
 # The median around, times the usual pattern of the week.
 usual_counts <- function(x, weekday, wide) {
@@ -142,10 +129,70 @@ distance <- function(x, usual) {
   list(log = off, z = off / sqrt(stats::mad(off)^2 + 1 / (pmax(usual, 0) + 0.5)))
 }
 
-odd_run_lines <- function(odd) {
+unusual_run_lines <- function(odd) {
   if (!nrow(odd)) return("No day or week far from those around it.")
   sprintf("%s: %s (%s clicks, usually %s; %s impressions, usually %s): %s",
     ifelse(odd$from == odd$to, format(odd$from), format_days(odd$from, odd$to)), odd$what,
     format_count(odd$clicks), format_count(odd$usual_clicks), format_count(odd$impressions),
     format_count(odd$usual_impressions), odd$likely)
+}
+
+# Days that tell nothing of how people click: tracking that stood still, bots that see and never
+# click. The curve is fitted without them; everything else keeps and shows them.
+
+# Unusual days whose clicks and impressions do not go together. Out: date, clicks, impressions, ctr,
+# usual_ctr.
+days_to_take_out <- function(by_day) {
+  none <- data.table(date = as.IDate(character()), clicks = numeric(), impressions = numeric(),
+    ctr = numeric(),
+    usual_ctr = numeric())
+  if (is.null(by_day) || nrow(by_day) < 21) return(none)
+  runs <- unusual_runs(by_day, 1L)
+  runs <- runs[runs$what %in% c("clicks missing", "seen, not clicked", "clicked beyond the usual")]
+  if (!nrow(runs)) return(none)
+  days <- listed_dates(runs)
+  run <- rep(seq_len(nrow(runs)), runs$days)
+  data.table(by_day[match(days, by_day$date), c("date", "clicks", "impressions", "ctr")],
+    usual_ctr = (runs$usual_clicks / runs$usual_impressions)[run])
+}
+
+# Sums add up, so what those days brought can be taken off again.
+without_days <- function(reduced, chunks, days, split) {
+  for (chunk in chunks) {
+    rows <- chunk(min(days))
+    if (is.null(rows) || !nrow(rows)) next
+    at <- which(rows$date %in% days)
+    if (!length(at)) next
+    codes <- if (!is.null(reduced$codes)) lapply(reduced$codes, `[`, at) else
+      list(query = known_codes(rows$query[at], reduced$queries$keys, query_key),
+        page = if (is.null(rows[["page"]])) rep(1L, length(at)) else known_codes(rows$page[at],
+        reduced$pages$keys,
+          page_key))
+    work <- c(codes, list(clicks = rows$clicks[at], impressions = rows$impressions[at],
+      position = rows$position[at]))
+    reduced$all <- key_cells(take_off(reduced$all, reduce_cells(work), c("query", "page", "bin")))
+    if (!is.null(split)) {
+      reduced$split_cells <- take_off(reduced$split_cells,
+        reduce_split(work, split_labels(rows[at], split)),
+        c("part", "query", "page", "bin"))
+    }
+  }
+  reduced
+}
+
+take_off <- function(cells, away, by) {
+  sums <- c("clicks", "impressions", "weighted", "rows")
+  away <- copy(away)
+  for (column in sums) set(away, j = column, value = -away[[column]])
+  columns <- c(by, sums)
+  left <- rbind(cells[, columns, with = FALSE], away[, columns, with = FALSE])[, lapply(.SD, sum),
+    by = by]
+  left[left$impressions > 0.5]
+}
+
+left_out_day_lines <- function(odd) {
+  if (!NROW(odd)) return(character())
+  sprintf("  left out of the curve: %s of unlikely CTR, the first %s (%s, usually %s)",
+    format_plural(nrow(odd), "day"),
+    format(odd$date[1]), format_rate(odd$ctr[1]), format_rate(odd$usual_ctr[1]))
 }

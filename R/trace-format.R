@@ -9,15 +9,6 @@ tidy.tide_trace <- function(x, ...) tibble::as_tibble(x$rows)
 # A week without the page or query is a gap, not a zero.
 spark <- function(own, weeks) bars(own$clicks[match(weeks, own$week)])
 
-# Eight heights of bar.
-bars <- function(value) {
-  heights <- c("\u2581", "\u2582", "\u2583", "\u2584", "\u2585", "\u2586", "\u2587", "\u2588")
-  if (all(is.na(value))) return("")
-  height <- if (max(value, na.rm = TRUE) > 0) ceiling(8 * value /
-    max(value, na.rm = TRUE)) else rep(1, length(value))
-  paste(ifelse(is.na(value), " ", heights[pmax(1, height)]), collapse = "")
-}
-
 #' @export
 format.tide_trace <- function(x, n = 25, width = 80, ...) {
   shown <- utils::head(x$rows, n)
@@ -54,7 +45,7 @@ format.tide_trace <- function(x, n = 25, width = 80, ...) {
       format_count(x$total$clicks), format_count(x$total$impressions), format_rate(x$total$ctr),
       format_position(x$total$position)),
     if (!is.null(x$site)) sprintf("its own totals without queries, over all days: %s clicks, %s impressions",
-      format_count(x$site$clicks), format_count(x$site$impressions)), own_fact_lines(x$facts),
+      format_count(x$site$clicks), format_count(x$site$impressions)), traced_fact_lines(x$facts),
       ranking_lines(x$ranking),
       "",
     sub(" +$", "", line(side, "clicks", "impr.", "ctr", "pos", "share",
@@ -69,7 +60,7 @@ format.tide_trace <- function(x, n = 25, width = 80, ...) {
 }
 
 # What is known of the query or page; texts with their length, a trend as a line.
-own_fact_lines <- function(facts) {
+traced_fact_lines <- function(facts) {
   if (!length(facts)) return(NULL)
   shown <- vapply(names(facts), function(name) {
     value <- facts[[name]]
@@ -88,10 +79,4 @@ ranking_lines <- function(ranking) {
     format_count(mean(weeks$queries)),
     format_count(weeks$queries[nrow(weeks)]),
     bars(weeks$queries))
-}
-
-#' @export
-print.tide_trace <- function(x, ...) {
-  print_lines(format(x, ...))
-  invisible(x)
 }

@@ -1,73 +1,81 @@
-# Keeps the order of R/ honest: a file calls functions of its own layer or of lower ones, and only
-# the upper layers print, draw, or touch options, clock and environment. Prints each violation;
-# status 1 if any.
-layers <- c(inktide = 0, check = 0, condition = 0, utils = 0, stat = 1, export = 1, url = 1,
-  project = 4, store = 1, segment = 2,
-  summary = 2,
-  curve = 3, demo = 3, event = 4, follow = 4, fact = 3, compare = 3, trace = 3, finding = 4,
-  rank = 4, decide = 4,
-  move = 4, plot = 5, report = 5, cli = 6)
-# What the core (layers 0 to 4) never calls; print methods use cat and are exempt.
-faces <- c("print", "message", "writeLines", "readline", "commandArgs", "quit", "Sys.time",
-  "Sys.Date", "Sys.getenv",
-  "options")
-# The time of an import and the day of a decision are arguments, with the clock as its default.
-touching_files <- c(Sys.time = "store-load.R", Sys.time = "store-rebuild.R",
-  Sys.Date = "decide-class.R")
+# Keeps the order of R/ honest. Areas stand in one line, from left to right: what a file uses, as a
+# function or as a value, stands in its own area or in one to the left, so there are no cycles.
+# Only some areas touch files; only the faces print, draw, or read options, clock and environment.
+# Prints each violation; status 1 if there are any.
+areas <- c("text", "condition", "check", "table", "stat", "file", "print", "assumptions", "read",
+  "archive", "segment", "summary", "curve", "event", "change", "compare", "finding", "list",
+  "project", "follow", "trace", "plot", "report", "write", "demo", "cli", "inktide")
+# Kinds of finding have files of their own.
+kinds <- c("low", "striking", "step", "cannibalized", "moving", "new", "tail", "reason")
+faces <- c("print", "plot", "report", "write", "cli")
+touch_files <- c("file", "read", "archive", "project", "report", "write", "demo", "cli")
 
-files <- list.files("R", "[.]R$", full.names = TRUE)
-area <- sub("[-.].*", "", basename(files))
-if (any(!area %in% names(layers))) stop("No layer for: ",
-  paste(basename(files)[!area %in% names(layers)], collapse = ", "))
+never_in_core <- c("print", "message", "cat", "writeLines", "readline", "commandArgs", "quit",
+  "Sys.time", "Sys.Date", "Sys.getenv", "options")
+on_files <- c("file", "gzfile", "readLines", "writeLines", "readRDS", "saveRDS", "fread", "fwrite",
+  "unlink", "file.exists", "file.remove", "file.rename", "file.copy", "dir.create", "list.files",
+  "tempfile", "file.info", "readBin", "writeBin", "unzip", "dbConnect")
+# The clock is the default of an argument: the time of an import, the day of a decision. A line is
+# written to a connection that the caller has opened.
+allowed <- list(Sys.time = c("archive-load.R", "archive-rebuild.R"), Sys.Date = "list-decide.R",
+  writeLines = c("file-write.R", "read-files.R", "read-records.R", "archive-records.R"))
 
-defined <- do.call(rbind, lapply(files, function(file) {
-  names <- Filter(nzchar, vapply(parse(file), function(e) {
-    if (is.call(e) && as.character(e[[1]])[1] == "<-" &&
-      is.name(e[[2]])) as.character(e[[2]]) else ""
-  }, ""))
-  if (length(names)) data.frame(name = names, file = file)
+paths <- list.files("R", "[.]R$", full.names = TRUE)
+area_of <- function(file) {
+  area <- sub("[-.].*", "", file)
+  ifelse(area %in% kinds, "finding", area)
+}
+if (any(!area_of(basename(paths)) %in% areas)) {
+  stop("No area for: ", paste(basename(paths)[!area_of(basename(paths)) %in% areas], collapse = ", "))
+}
+
+# Every top-level definition: its name, its file and all that it uses.
+definitions <- unlist(recursive = FALSE, lapply(paths, function(path) {
+  Filter(Negate(is.null), lapply(parse(path), function(e) {
+    if (!is.call(e) || as.character(e[[1]])[1] != "<-" || !is.name(e[[2]])) return(NULL)
+    uses <- codetools::findGlobals(eval(call("function", NULL, e[[3]])))
+    # A function has what its own body uses, which findGlobals() sees through the closure.
+    list(name = as.character(e[[2]]), file = basename(path), uses = uses)
+  }))
 }))
-called <- function(file) {
-  data <- utils::getParseData(parse(file, keep.source = TRUE))
-  data[data$token == "SYMBOL_FUNCTION_CALL", c("text", "line1")]
+home <- stats::setNames(vapply(definitions, `[[`, "", "file"), vapply(definitions, `[[`, "", "name"))
+if (anyDuplicated(names(home))) {
+  stop("Defined twice: ", paste(unique(names(home)[duplicated(names(home))]), collapse = ", "))
 }
 
-violations <- character()
-for (i in seq_along(files)) {
-  calls <- called(files[i])
-  own <- layers[[area[i]]]
-  target <- defined$file[match(calls$text, defined$name)]
-  up <- which(!is.na(target) & layers[sub("-.*", "", basename(target))] > own)
-  violations <- c(violations, sprintf("%s:%d calls %s() of the higher layer in %s", files[i],
-    calls$line1[up],
-    calls$text[up], basename(target[up])))
-  if (own <= 4) {
-    face <- which(calls$text %in% faces &
-      !(calls$text %in% names(touching_files)[touching_files == basename(files[i])]))
-    violations <- c(violations, sprintf("%s:%d calls %s(), which belongs to the faces", files[i],
-      calls$line1[face],
-      calls$text[face]))
-  }
-}
+violations <- unlist(lapply(definitions, function(one) {
+  own <- area_of(one$file)
+  used <- setdiff(intersect(one$uses, names(home)), one$name)
+  right <- used[match(area_of(home[used]), areas) > match(own, areas)]
+  face <- if (!own %in% faces) intersect(one$uses, setdiff(never_in_core, names(home)))
+  access <- if (!own %in% touch_files) intersect(one$uses, setdiff(on_files, names(home)))
+  outside <- Filter(function(name) !one$file %in% allowed[[name]], union(face, access))
+  c(sprintf("%s: %s() uses %s of %s, which stands to the right", one$file, one$name, right,
+    home[right]), sprintf("%s: %s() calls %s(), which is not its area's", one$file, one$name,
+    outside))
+}))
+
 # No text of the core speaks of options, commands or the width of a terminal.
-for (i in which(layers[area] < 6)) {
-  data <- utils::getParseData(parse(files[i], keep.source = TRUE))
+for (path in paths[area_of(basename(paths)) != "cli"]) {
+  data <- utils::getParseData(parse(path, keep.source = TRUE))
   texts <- data[data$token == "STR_CONST", c("text", "line1")]
-  speaks <- grep("(^|[^-[:alnum:]])--[a-z]|\\binktide (demo|init|load|check|enrich|curve|find|decide|outcome|trace|follow|compare|report|help)\\b", texts$text)
-  violations <- c(violations, sprintf("%s:%d speaks of the command line: %s", files[i],
+  speaks <- grep(paste0("(^|[^-[:alnum:]])--[a-z]|\\binktide (demo|init|load|check|enrich|curve|",
+    "find|decide|outcome|trace|follow|compare|report|help)\\b"), texts$text)
+  violations <- c(violations, sprintf("%s:%d speaks of the command line: %s", path,
     texts$line1[speaks], substr(texts$text[speaks], 1, 60)))
 }
 
 # Every class of condition stands on its help page.
-told <- readLines("R/condition.R")
-for (file in files) {
-  for (class in unlist(regmatches(text <- readLines(file),
-    gregexpr("class = (c\\()?\"[a-z_]+\"(, \"[a-z_]+\")*", text)))) {
-    for (one in regmatches(class, gregexpr("(?<=\")[a-z_]+(?=\")", class, perl = TRUE))[[1]]) {
-      if (startsWith(one, "tide_") || one %in% c("drawn", "factor", "error", "condition",
-        "follow")) next
-      if (!any(grepl(sprintf("`tide_error_%s`", one), told, fixed = TRUE))) violations <-
-        c(violations, sprintf("%s: class '%s' is not on the page of conditions", file, one))
+page <- readLines("R/condition.R")
+not_conditions <- c("drawn", "factor", "error", "condition", "follow")
+for (path in paths) {
+  text <- readLines(path)
+  given <- unlist(regmatches(text, gregexpr("class = (c\\()?\"[a-z_]+\"(, \"[a-z_]+\")*", text)))
+  for (class in unlist(regmatches(given, gregexpr("(?<=\")[a-z_]+(?=\")", given, perl = TRUE)))) {
+    if (startsWith(class, "tide_") || class %in% not_conditions) next
+    if (!any(grepl(sprintf("`tide_error_%s`", class), page, fixed = TRUE))) {
+      violations <- c(violations, sprintf("%s: class '%s' is not on the page of conditions", path,
+        class))
     }
   }
 }

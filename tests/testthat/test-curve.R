@@ -38,7 +38,7 @@ test_that("a spread that grows with the position is told, and none where there i
   expect_equal(slope_of(0.6)$spread_slope, 0.6, tolerance = 0.15)
   expect_equal(slope_of(0.6)$spread, 0.2, tolerance = 0.15)
   expect_lt(abs(slope_of(0)$spread_slope), 0.1)
-  expect_equal(inktide:::spread_of(list(spread = 0.2, spread_slope = 0.6), c(5, 20, 90)),
+  expect_equal(inktide:::spread_between(list(spread = 0.2, spread_slope = 0.6), c(5, 20, 90)),
     0.2 * c(1, 4, 4)^0.6)
 })
 

@@ -118,7 +118,7 @@ test_that("unusual days are named for what they look like, and can be left out",
   kept <- tide_filter(as_data(rows), without = odd)
   expect_equal(sum(kept$left_out$rows), sum(rows$date %in% day(c(40, 50, 60, 61, 75))))
   quiet <- vapply(1:20,
-    function(seed) { set.seed(seed); nrow(inktide:::odd_runs(data.table::data.table(date = day(1:120), clicks = rnbinom(120, mu = 60, size = 30), impressions = rnbinom(120, mu = 2000, size = 30)), 1L)) }, 0L)
+    function(seed) { set.seed(seed); nrow(inktide:::unusual_runs(data.table::data.table(date = day(1:120), clicks = rnbinom(120, mu = 60, size = 30), impressions = rnbinom(120, mu = 2000, size = 30)), 1L)) }, 0L)
   expect_lt(mean(quiet > 0), 0.15)
 })
 

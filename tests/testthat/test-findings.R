@@ -3,7 +3,7 @@ test_that("who led follows from counting all sequences of leaders", {
   dates <- as.IDate("2026-01-01") + cumsum(c(0, 1, 1, 3, 1, 1, 2))
   ahead <- matrix(runif(21, 0.15, 0.85), 3)
   turn <- 1 - exp(-as.numeric(diff(dates)) / inktide:::assumed("lead_lasts"))
-  course <- inktide:::lead_course(ahead, dates)
+  course <- inktide:::lead_probabilities(ahead, dates)
   leads <- as.matrix(expand.grid(rep(list(0:1), ncol(ahead))))
   for (i in 1:3) {
     p <- ahead[i, ]
@@ -31,7 +31,7 @@ test_that("pages that swap are told from pages that waver, blips and days of one
     blip = !seq_along(dates) %in% 40:42, by_day = runif(84) < 0.5)
   of <- function(leads) ifelse(leads, 0.98, 0.02) + runif(84, -0.01, 0.01)
   ahead <- rbind(t(vapply(courses, of, numeric(84))), waver = pnorm(rnorm(84)))
-  course <- inktide:::lead_course(ahead, dates)
+  course <- inktide:::lead_probabilities(ahead, dates)
   expect_equal(unname(round(course$swaps, 1)), c(1, 1, 0, 0, 0, 0))
   expect_equal(unname(round(course$by_chance, 1)), c(0, 0, 0, 0, 1, 1))
   # Either the one or the other of two pages on a day: the lead falls by chance, but the pages do
@@ -46,14 +46,14 @@ test_that("pages that swap are told from pages that waver, blips and days of one
 test_that("the list is worth most of those that keep the expected share of false ones within the rate", {
   # By hand: two sure ones leave slack of 0.18 for the third, who asks 0.1 or 0.3, and by worth
   # 0.28, of which it asks 0.2 or 0.5.
-  expect_equal(inktide:::worthiest_within(c(0.99, 0.99, 0.8), c(1, 1, 4), 0.1), 1:3)
-  expect_equal(inktide:::worthiest_within(c(0.99, 0.99, 0.8), c(1, 1, 10), 0.1), 1:2)
-  expect_equal(inktide:::worthiest_within(c(0.99, 0.99, 0.6), c(1, 1, 1), 0.1), 1:2)
+  expect_equal(inktide:::best_within_fdr(c(0.99, 0.99, 0.8), c(1, 1, 4), 0.1), 1:3)
+  expect_equal(inktide:::best_within_fdr(c(0.99, 0.99, 0.8), c(1, 1, 10), 0.1), 1:2)
+  expect_equal(inktide:::best_within_fdr(c(0.99, 0.99, 0.6), c(1, 1, 1), 0.1), 1:2)
   set.seed(8)
   for (i in 1:20) {
     confidence <- runif(9, 0.5, 1)
     worth <- rexp(9)
-    chosen <- inktide:::worthiest_within(confidence, worth, 0.15)
+    chosen <- inktide:::best_within_fdr(confidence, worth, 0.15)
     if (length(chosen)) expect_lte(mean(1 - confidence[chosen]), 0.15)
     if (length(chosen)) expect_lte(stats::weighted.mean(1 - confidence[chosen], worth[chosen]),
       1.5 * 0.15)
@@ -64,9 +64,9 @@ test_that("the list is worth most of those that keep the expected share of false
     expect_gte(sum(worth[chosen]), best - max(worth))
   }
   # Of equal worth these are the surest.
-  expect_equal(inktide:::worthiest_within(c(0.99, 0.5, 0.95, 0.7), fdr = 0.1), c(1, 3))
-  expect_equal(inktide:::worthiest_within(c(0.99, 0.5, 0.95, 0.7), fdr = 0.2), c(1, 3, 4))
-  expect_length(inktide:::worthiest_within(c(0.2, 0.3), fdr = 0.1), 0)
+  expect_equal(inktide:::best_within_fdr(c(0.99, 0.5, 0.95, 0.7), fdr = 0.1), c(1, 3))
+  expect_equal(inktide:::best_within_fdr(c(0.99, 0.5, 0.95, 0.7), fdr = 0.2), c(1, 3, 4))
+  expect_length(inktide:::best_within_fdr(c(0.2, 0.3), fdr = 0.1), 0)
 })
 
 test_that("a usual spread without a low part flags next to nothing; planted ones are found", {
@@ -75,12 +75,12 @@ test_that("a usual spread without a low part flags next to nothing; planted ones
   factor <- exp(rnorm(800, 0, 0.25))
   page <- seq_along(expected) %/% 3
   words <- data.table(query = seq_len(800), word = paste("word", seq_len(800)))
-  none <- inktide:::judge_low(rpois(800, expected * factor), expected, page, words)
-  expect_lt(length(inktide:::worthiest_within(none$judged$confidence, fdr = 0.1)), 10)
+  none <- inktide:::fit_low_ctr(rpois(800, expected * factor), expected, page, words)
+  expect_lt(length(inktide:::best_within_fdr(none$judged$confidence, fdr = 0.1)), 10)
   weak <- page %% 15 == 0
-  some <- inktide:::judge_low(rpois(800, expected * factor * ifelse(weak, 0.35, 1)), expected,
+  some <- inktide:::fit_low_ctr(rpois(800, expected * factor * ifelse(weak, 0.35, 1)), expected,
     page, words)
-  listed <- inktide:::worthiest_within(some$judged$confidence, fdr = 0.1)
+  listed <- inktide:::best_within_fdr(some$judged$confidence, fdr = 0.1)
   expect_gt(mean(weak[listed]), 0.8)
   expect_gt(mean(which(weak & expected > 10) %in% listed), 0.7)
 })
@@ -90,16 +90,16 @@ test_that("tails that are as heavy above as below are nobody's fault", {
   expected <- exp(rnorm(1500, 4, 1))
   heavy <- exp(rnorm(1500, 0, 0.3) + ifelse(runif(1500) < 0.12, rnorm(1500, 0, 0.9), 0))
   groups <- inktide:::fit_two_groups(inktide:::measured_over_factors(log(heavy), rep(0.01, 1500)))
-  mirrored <- inktide:::mirror_of_high(groups)
+  mirrored <- inktide:::mirror_high_part(groups)
   expect_equal(mirrored$weight[[2]], groups$weight[[2]], tolerance = 0.6)
   # A handful of high ones may be luck, and then nothing is mirrored.
   few <- inktide:::fit_two_groups(inktide:::measured_over_factors(rnorm(150, 0, 0.25),
     rep(0.05, 150)))
-  expect_equal(inktide:::mirror_of_high(few)$weight[[2]], 0)
+  expect_equal(inktide:::mirror_high_part(few)$weight[[2]], 0)
   page <- seq_along(expected)
-  judged <- inktide:::judge_low(rpois(1500, expected * heavy), expected, page,
+  judged <- inktide:::fit_low_ctr(rpois(1500, expected * heavy), expected, page,
     data.table(query = page, word = paste("word", page)))
-  expect_lt(length(inktide:::worthiest_within(judged$judged$confidence, fdr = 0.1)), 15)
+  expect_lt(length(inktide:::best_within_fdr(judged$judged$confidence, fdr = 0.1)), 15)
 })
 
 test_that("on the demo data the findings are what was planted", {
@@ -239,12 +239,12 @@ test_that("what a whole topic loses to its results page is named and no finding,
   held <- crop == "crop7"
   weak <- page %% 30 == 0 & !held
   expected <- exp(rnorm(n, 3, 0.8))
-  judged <- inktide:::judge_low(rpois(n,
+  judged <- inktide:::fit_low_ctr(rpois(n,
     expected * exp(rnorm(n, 0, 0.25)) * ifelse(held, 0.45, 1) * ifelse(weak, 0.35,
     1)), expected, page, words)
   expect_equal(judged$topics$word, "crop7")
   expect_equal(judged$topics$share, 0.45, tolerance = 0.2)
-  listed <- inktide:::worthiest_within(judged$judged$confidence, fdr = 0.1)
+  listed <- inktide:::best_within_fdr(judged$judged$confidence, fdr = 0.1)
   expect_lt(mean(held[listed]), 0.15)
   expect_gt(mean(which(weak & expected > 10) %in% listed), 0.6)
 })
@@ -471,7 +471,7 @@ test_that("queries too small to be judged are evidence about their page, taken t
     rpois(.N, expected * exp(rnorm(.N, -0.03, 0.25)) * ifelse(page <= 5, 0.5, 1)))]
   low_pages <- function(rests) {
     large <- site[k <= 3]
-    fit <- inktide:::judge_low(c(large$clicks, rests$clicks), c(large$expected, rests$expected),
+    fit <- inktide:::fit_low_ctr(c(large$clicks, rests$clicks), c(large$expected, rests$expected),
       c(large$page, rests$page),
       data.table(query = integer(), word = character()),
       rep(c(TRUE, FALSE), c(nrow(large), nrow(rests))))
@@ -489,7 +489,7 @@ test_that("queries without pages are judged as if no page had an effect", {
   low <- seq_along(expected) %% 40 == 0
   clicks <- rpois(1200, expected * exp(rnorm(1200, 0, 0.2)) * ifelse(low, 0.35, 1))
   words <- data.table(query = seq_len(1200), word = paste("word", seq_len(1200)))
-  judged <- inktide:::judge_low(clicks, expected, rep(1L, 1200), words)
+  judged <- inktide:::fit_low_ctr(clicks, expected, rep(1L, 1200), words)
   expect_true(all(judged$judged$page_low < 0.01))
   expect_equal(judged$pairs$sd[1], 0.2, tolerance = 0.1)
   expect_gt(mean(judged$judged$confidence[low & expected > 30]), 0.75)
@@ -599,7 +599,7 @@ test_that("page and query are judged together: one query's shortfall is its own,
   factor <- usual * ifelse(whole, 0.35, 1)
   factor[alone] <- 0.2
   clicks <- rpois(720, expected * factor)
-  judged <- inktide:::judge_low(clicks, expected, pages, no_words)$judged
+  judged <- inktide:::fit_low_ctr(clicks, expected, pages, no_words)$judged
   expect_gt(mean(judged$confidence[alone] > 0.5), 0.75)
   expect_lt(max(judged$page_low[alone]), 0.5)
   expect_gt(mean(judged$page_low[whole]), 0.9)
@@ -608,7 +608,7 @@ test_that("page and query are judged together: one query's shortfall is its own,
   # What is clicked as usual is never low, and the order of rows changes nothing.
   expect_true(all(judged$confidence[clicks > 1.3 * expected] == 0))
   shuffled <- sample(720)
-  again <- inktide:::judge_low(clicks[shuffled], expected[shuffled], pages[shuffled],
+  again <- inktide:::fit_low_ctr(clicks[shuffled], expected[shuffled], pages[shuffled],
     no_words)$judged
   expect_equal(again$confidence, judged$confidence[shuffled], tolerance = 1e-6)
 })
@@ -676,7 +676,7 @@ test_that("a topic on one page only lends doubt to its page, by how often topics
   expected <- exp(rnorm(n, 3.5, 0.5))
   clicks <- rpois(n, expected * exp(rnorm(n, 0, 0.2)) * ifelse(weak, 0.4, 1))
   crop <- sprintf("crop%d", ifelse(weak, page, page %/% 4 + 1000))
-  judged <- inktide:::judge_low(clicks, expected, page,
+  judged <- inktide:::fit_low_ctr(clicks, expected, page,
     data.table(query = seq_len(n), word = crop))$judged
   expect_true(all(judged$unseen_topic[weak] > 0))
   expect_true(all(judged$unseen_topic[!weak & page %in% 40:100] == 0))

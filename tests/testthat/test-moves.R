@@ -170,11 +170,11 @@ test_that("the season is what the same weekdays did a year before, where they ar
   expect_equal(inktide:::last_season(days, windows)$ratio, 1.5)
   expect_null(inktide:::last_season(days[date > as.IDate("2025-02-20")], windows))
   expect_null(inktide:::last_season(NULL, windows))
-  weeks <- inktide:::week_of(as.IDate("2026-02-02") + 0:55, windows)
+  weeks <- inktide:::week_number(as.IDate("2026-02-02") + 0:55, windows)
   expect_equal(weeks, rep(1:8, each = 7))
   uneven <- list(before = as.IDate(c("2026-02-01", "2026-02-10")),
     after = as.IDate(c("2026-02-11", "2026-02-24")))
-  expect_equal(sum(is.na(inktide:::week_of(as.IDate("2026-02-01") + 0:23, uneven))), 3)
+  expect_equal(sum(is.na(inktide:::week_number(as.IDate("2026-02-01") + 0:23, uneven))), 3)
 })
 
 test_that("two segments are held against each other line by line, and a planted difference is found", {

@@ -8,7 +8,7 @@ test_that("the posterior of a factor is the integral that it stands for", {
     dgamma(factor, 1 / spread, 1 / spread)
   all <- integrate(weight, 0, Inf)$value
   mean <- integrate(function(f) f * weight(f), 0, Inf)$value / all
-  expect_equal(inktide:::own_factor(clicks, expected, spread), mean, tolerance = 1e-6)
+  expect_equal(inktide:::mean_factor(clicks, expected, spread), mean, tolerance = 1e-6)
   of <- inktide:::factor_posterior(clicks, expected, spread)
   variance <- integrate(function(f) (f - mean)^2 * weight(f), 0, Inf)$value / all
   expect_equal(of$shape / of$rate^2, variance, tolerance = 1e-6)
@@ -16,7 +16,7 @@ test_that("the posterior of a factor is the integral that it stands for", {
   constant <- clicks * log(expected) - lgamma(clicks + 1)
   expect_equal(inktide:::factor_likelihood(clicks, expected, spread) + constant, log(all),
     tolerance = 1e-6)
-  expect_equal(inktide:::own_factor(0, 0, 0.3), 1)
+  expect_equal(inktide:::mean_factor(0, 0, 0.3), 1)
 })
 
 test_that("half a count takes off most of the bias of the log of few counts, and its variance is near the true one", {

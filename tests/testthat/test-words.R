@@ -68,7 +68,7 @@ test_that("since when it is so is told where both halves can tell", {
     clicks = rep(c(first, last), each = 6))
   course <- function(first, last, expected_ctr = 0.1) {
     summary <- made_summary("https://www.fernmoor.example/", "kale", weekly = weeks(first, last))
-    inktide:::low_course(summary, data.table(query = 1L, page = 1L, expected_ctr = expected_ctr))
+    inktide:::low_ctr_since(summary, data.table(query = 1L, page = 1L, expected_ctr = expected_ctr))
   }
   expect_match(course(10, 2), "10% in the first 6 weeks and 2.0% since, at the same position")
   expect_match(course(2, 9), "begun to mend: 2.0% in the first 6 weeks, 9.0% since")

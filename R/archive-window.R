@@ -1,0 +1,179 @@
+#' Take data out of the archive
+#'
+#' Reads the rows that count for a window: only the months and columns asked for are touched.
+#' Days within `lag` days of the export that supplied them are unfinished and left out.
+#'
+#' @param store A `tide_store` object.
+#' @param from,to First and last day; `NULL` for all.
+#' @param days The last so many finished days; not with `from`.
+#' @param lag,dimensions As in [tide_read()].
+#' @return A `tide_data` object, as from [tide_read()]. Parts that are damaged are left out,
+#'   named in `left_out`; [tide_check()] tells more.
+#' @section Errors: `tide_error_store`; `tide_error_nothing_left` where the window holds nothing.
+#' @examplesIf requireNamespace("nanoparquet", quietly = TRUE)
+#' store <- tide_store(tempfile("project"))
+#' tide_load(store, tide_example()[["pairs"]])
+#' tide_stored(store, days = 28)
+#' @export
+tide_stored <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, dimensions = NULL) {
+  plan <- plan_window(store, from, to, days, lag, dimensions)
+  read <- lapply(split(plan$wanted, by = "grain"),
+    function(slices) read_slices(store, slices, plan$parts, plan$dimensions))
+  damaged <- unlist(lapply(read, `[[`, "damaged"))
+  read <- Filter(function(table) nrow(table$rows) > 0, read)
+  if (!length(read)) abort_all_damaged(store, damaged)
+  finest <- finest_tables(lapply(read,
+    function(table) new_table(table$rows, table$dimensions, plan$exported,
+    table$window)))
+  ledger <- rbindlist(c(list(plan$left_out), finest$left_out,
+    if (length(damaged)) list(damaged_lines(damaged, names(finest$tables)[1]))))
+  new_tide_data(finest$tables, plan_source(plan), sum_left_out(ledger))
+}
+
+abort_all_damaged <- function(store, damaged) {
+  abort_store(store$dir, "No part of the archive that is needed here can be read.",
+    "Load the exports of that window again: damaged parts are then written anew.",
+    sprintf("%s missing or damaged, the first '%s'", format_plural(length(damaged), "part"),
+    damaged[1]))
+}
+
+# Where nothing could be read, damage goes before filters.
+check_all_damaged <- function(store, left_out) {
+  damaged <- grep("^damaged part ", left_out$reason, value = TRUE)
+  if (length(damaged)) abort_all_damaged(store, sub("^damaged part ", "", damaged))
+}
+
+# The window that tables without dates told, NULL where any did not.
+slice_window <- function(slices) {
+  if (any(slices$day > 0) || anyNA(slices$first)) return(NULL)
+  list(from = as.IDate(min(slices$first)), to = as.IDate(max(slices$last)))
+}
+
+damaged_lines <- function(files, grain) {
+  data.table(grain = grain, reason = sprintf("damaged part %s", files), rows = NA_integer_,
+    clicks = NA_real_,
+    impressions = NA_real_)
+}
+
+# Which days of which imports a window is made of, before any part is read.
+plan_window <- function(store, from, to, days, lag, dimensions) {
+  check_class(store, "tide_store", "store")
+  from <- check_date(from, "from")
+  to <- check_date(to, "to")
+  check_number(days, "days", min = 1, null = TRUE)
+  check_number(lag, "lag", min = 0)
+  need_parquet(store)
+  if (is.null(dimensions)) dimensions <- dimension_names
+  held <- with_store(store, write = FALSE, function(con) list(
+    current = setDT(DBI::dbGetQuery(con,
+      "SELECT import, grain, day, exported, rows, clicks, impressions, first, last FROM current")),
+    parts = setDT(DBI::dbGetQuery(con, "SELECT file, import, grain, month, checksum FROM parts"))
+  ))
+  current <- held$current
+  if (!nrow(current)) {
+    abort_tide("The archive is empty.", where = sprintf("'%s'.", store$dir),
+      fix = "Load exports first.", class = "nothing_left")
+  }
+  dated <- current$day > 0
+  unfinished <- dated & lag > 0 & current$day >= current$exported - lag
+  if (!is.null(days) && is.null(from)) from <-
+    as.IDate(max(current$day[dated & !unfinished], 0L)) - as.integer(days) +
+    1L
+  outside <- dated & ((!is.null(from) & current$day < as.integer(if (is.null(from)) 0 else from)) |
+    (!is.null(to) & current$day > as.integer(if (is.null(to)) 0 else to)))
+  wanted <- current[!unfinished & !outside]
+  if (!nrow(wanted)) {
+    abort_tide("The archive holds nothing in this window.",
+      where = sprintf("It holds %s.", format_days(as.IDate(min(current$day)),
+      as.IDate(max(current$day)))),
+      fix = "Ask for another window.", class = "nothing_left")
+  }
+  left_out <- rbind(day_ledger(current[unfinished & !outside],
+    sprintf("unfinished days (within %g days of the export)", lag)),
+    day_ledger(current[outside], "outside the window"))
+  # A grain is named by the dimensions that are read of it.
+  set(left_out, j = "grain", value = vapply(left_out$grain,
+    function(grain) grain_label(intersect(grain_dimensions(grain), dimensions)), ""))
+  list(store = store, wanted = wanted, parts = held$parts, dimensions = dimensions,
+    left_out = left_out,
+    held = sum(current$rows),
+    exported = as.IDate(max(current$exported)))
+}
+
+plan_source <- function(plan) {
+  data.table(file = plan$store$dir, rows = plan$held, kept = sum(plan$wanted$rows),
+    grain = paste(unique(plan$wanted$grain), collapse = "; "),
+    exported = plan$exported, ctr = "none", decimal = "point", odd_queries = 0L, capped = FALSE,
+    skipped = "")
+}
+
+#' Take data out of the archive month by month
+#'
+#' Promises the rows of a window without reading them. [tide_summary()] then goes through them a
+#' month at a time, so that memory follows the largest month and the answer, and never the whole
+#' archive.
+#'
+#' @inheritParams tide_stored
+#' @param at_once Small months are taken together up to so many rows, which is quicker; a larger
+#'   month is taken alone.
+#' @return A `tide_months` object, for [tide_filter()] (segments on single rows; the window is
+#'   set here) and [tide_summary()].
+#' @section Errors: those of [tide_stored()].
+#' @examplesIf requireNamespace("nanoparquet", quietly = TRUE)
+#' store <- tide_store(tempfile("project"))
+#' tide_load(store, tide_example()[["pairs"]])
+#' tide_summary(tide_by_month(store, days = 28), brand = "fernmoor")
+#' @export
+tide_by_month <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, dimensions = NULL,
+  at_once = 2e6) {
+  check_number(at_once, "at_once", min = 1)
+  plan <- plan_window(store, from, to, days, lag, dimensions)
+  structure(list(plan = plan, sources = plan_source(plan), segments = list(), rules = NULL,
+    at_once = at_once),
+    class = "tide_months")
+}
+
+#' @export
+format.tide_months <- function(x, ...) {
+  days <- x$plan$wanted$day[x$plan$wanted$day > 0]
+  sprintf("<tide_months> %s in %s, not read yet", format_plural(sum(x$plan$wanted$rows), "row"),
+    if (length(days)) format_days(as.IDate(min(days)),
+    as.IDate(max(days))) else "tables without dates")
+}
+
+month_start <- function(days) {
+  known <- unique(days)
+  ifelse(known > 0, format(as.Date(as.IDate(known)), "%Y-%m"), "undated")[match(days, known)]
+}
+
+# The rows of one grain that count, part by part.
+read_slices <- function(store, slices, parts, dimensions) {
+  # A grain's name tells its dimensions, so that only the wanted columns are read.
+  of_grain <- grain_dimensions(slices$grain[1])
+  used <- intersect(of_grain, dimensions)
+  window <- slice_window(slices)
+  slices <- copy(slices)
+  set(slices, j = "month", value = month_start(slices$day))
+  needed <- merge(unique(slices[, c("import", "grain", "month")]), parts,
+    by = c("import", "grain", "month"))
+  damaged <- character()
+  rows <- lapply(seq_len(nrow(needed)), function(i) {
+    path <- file.path(store$dir, "parts", needed$file[i])
+    part <- if (part_whole(store, needed[i])) tryCatch(setDT(as.list(nanoparquet::read_parquet(path,
+      col_select = c(union(used, intersect("date", of_grain)), figure_names)))),
+      error = function(e) NULL)
+    if (is.null(part)) {
+      damaged <<- c(damaged, needed$file[i])
+      return(NULL)
+    }
+    if (!"date" %in% names(part)) return(part)
+    set(part, j = "date", value = as.IDate(part$date))
+    days <- slices$day[slices$import == needed$import[i] & slices$month == needed$month[i]]
+    keep <- as.integer(part$date) %in% days
+    if (all(keep)) part else part[keep]
+  })
+  rows <- rbindlist(rows, use.names = TRUE)
+  if (nrow(rows) && !"date" %in% used && "date" %in% names(rows)) set(rows, j = "date",
+    value = NULL)
+  list(rows = rows, dimensions = used, window = window, damaged = damaged)
+}

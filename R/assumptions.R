@@ -1,0 +1,176 @@
+# Every number that the list rests on and that no data of the site decide: one table, with what it
+# is, where it comes from and which kinds it moves. Code asks for them by name, with assumed().
+
+#' What the list assumes
+#'
+#' The numbers that drive the findings and that the site's own data do not tell: chances,
+#' thresholds, hours. Any of them can be set in a project's `inktide.yml` under `assumptions`, or
+#' for one list by `tide_find(assumptions = )`.
+#'
+#' @param set Values of one's own by name, or `NULL`.
+#' @return A tibble, a row each: `name`, `value`, `unit`, `about`, `source` (`judgement`, or
+#'   `measured` with the study in `bench/` that does), `moves` (the kinds of finding, separated
+#'   by spaces) and `own` (whether it was set).
+#' @section Errors: `tide_error_argument` for a name that is none, with the nearest, or a value
+#'   that is no number above 0.
+#' @seealso [tide_find()], [tide_explain()]
+#' @examples
+#' tide_assumptions()
+#' subset(tide_assumptions(list(merge_rise = 0.8)), own)
+#' @export
+tide_assumptions <- function(set = NULL) {
+  check_assumptions(set)
+  rows <- rbindlist(assumption_table)
+  at <- match(names(set), rows$name)
+  set(rows, at, "value", unlist(set))
+  set(rows, j = "own", value = rows$name %in% names(set))
+  tibble::as_tibble(rows)
+}
+
+check_assumptions <- function(set) {
+  if (is.null(set)) return(invisible())
+  known <- names(assumption_defaults)
+  unknown <- setdiff(names(set), known)
+  if (is.null(names(set)) || length(unknown)) {
+    abort_argument("assumptions", sprintf("named among those of tide_assumptions(), such as %s",
+      if (length(unknown)) nearest_name(unknown[1], known) else known[1]), unknown)
+  }
+  values <- unlist(set)
+  if (!is.numeric(values) || length(values) != length(set) || anyNA(values) || any(values <= 0)) {
+    abort_argument("assumptions", "numbers above 0", values)
+  }
+}
+
+# The value in force: ours, or what was set for the list that is being made.
+assumed <- function(name) {
+  value <- assumption_state$set[[name]]
+  if (is.null(value)) assumption_defaults[[name]] else value
+}
+
+assumption_state <- new.env(parent = emptyenv())
+
+# Runs `work` under values of one's own.
+with_assumptions <- function(set, work) {
+  before <- assumption_state$set
+  assumption_state$set <- as.list(set)
+  on.exit(assumption_state$set <- before)
+  force(work)
+}
+
+assume <- function(name, value, unit, about, moves, source = "judgement") {
+  list(name = name, value = value, unit = unit, about = about, source = source, moves = moves)
+}
+
+assumption_table <- list(
+  assume("page_one_ends", 10.5, "position", "averages up to here are on page one",
+    "striking_distance cannibalized tail_demand",
+    "the results page of ten"),
+  assume("top_three_ends", 3.5, "position", "averages up to here are in the top three",
+  "striking_distance cannibalized"),
+  assume("page_one_views", 1.5, "times",
+  "impressions on page one to those on page two, where the site shows too little",
+    "striking_distance cannibalized", "measured: bench/simulate-findings.R"),
+  assume("page_one_views_sd", 0.3, "log", "standard deviation of that between sites",
+  "striking_distance cannibalized"),
+  assume("page_one_views_most", 4, "times", "more than this is not believed",
+  "striking_distance cannibalized"),
+
+  assume("target_from_page_two", 8, "position", "where a step from page two leads",
+    "striking_distance"),
+  assume("target_from_page_one", 3, "position", "where a step on page one leads",
+  "striking_distance"),
+  assume("step_chance", 0.35, "chance",
+  "of a short step up, falling with the distance in log position", "striking_distance"),
+  assume("step_chance_sd", 0.35, "log", "how far that chance is known", "striking_distance"),
+  assume("step_past_counts", 0.5, "share",
+  "what queries did by themselves counts for, beside the default",
+    "striking_distance"),
+  assume("step_past_cases", 50, "cases", "that the default is worth beside the site's own history",
+  "striking_distance"),
+  assume("lasting_looks", 12, "looks", "at a position that count as independent, at most",
+  "striking_distance"),
+  assume("striking_factor", 0.5, "times",
+  "clicked less than this of what is expected, a query is no candidate",
+    "striking_distance"),
+
+  assume("low_doubt", 0.04, "chance", "that a low-CTR finding is what no model of ours knows",
+    "low_ctr",
+    "measured: bench/simulate-opportunities.R"),
+  assume("low_below", 0.8, "share", "of the expected clicks; more is too small to work on",
+  "low_ctr"),
+  assume("low_confidence", 0.5, "chance", "a line is listed from", "low_ctr"),
+
+  assume("swap_days", 7, "days", "each page led, for a swap", "cannibalized"),
+  assume("swap_share", 0.1, "share", "of the days each page led, for a swap", "cannibalized"),
+  assume("level_share", 0.25, "share",
+  "of the position by which two pages differ and are still level", "cannibalized"),
+  assume("together_weeks", 0.5, "share",
+  "of the weeks that show both pages, for pages shown together", "cannibalized"),
+  assume("together_share", 0.25, "share", "of impressions that the smaller page has",
+  "cannibalized"),
+  assume("together_places", 6, "places", "between the two", "cannibalized"),
+  assume("together_position", 7, "position", "none of the two is better than", "cannibalized"),
+  assume("match_words", 0.25, "share", "of its words by which a page matches better",
+  "cannibalized"),
+  assume("match_places", 15, "places", "below the leader the better match is, at most",
+  "cannibalized"),
+  assume("match_ahead", 2, "places", "ahead, a leader leads as it should", "cannibalized"),
+  assume("match_ahead_share", 0.25, "share", "of its position ahead, a leader leads as it should",
+  "cannibalized"),
+  assume("mismatch_share", 0.3, "share",
+  "of leaders whose words match less do not answer the query", "cannibalized",
+    "measured: bench/simulate-contests.R"),
+  assume("mismatch_factor", 0.55, "times",
+  "as often such a leader is clicked as the other page would be", "cannibalized"),
+  assume("mismatch_sd", 0.3, "log", "standard deviation of that", "cannibalized"),
+  assume("mismatch_usual_sd", 0.15, "log", "the same of leaders that do answer", "cannibalized"),
+  assume("mismatch_listed", 0.75, "chance", "a wrong leader is listed from", "cannibalized",
+  "measured: bench/simulate-contests.R"),
+  assume("well_off_factor", 0.8, "times",
+  "clicked so often, a page and one beneath it do each other no harm", "cannibalized"),
+  assume("lead_surest_day", 0.9, "chance", "that one day shows who leads, at most", "cannibalized"),
+  assume("lead_lasts", 20, "days", "a lead lasts on average", "cannibalized"),
+  assume("lead_wavers", 0.3, "log", "positions differ from day to day by themselves",
+  "cannibalized"),
+  assume("contest_confidence", 0.7, "chance", "that pages shown together do each other harm",
+  "cannibalized"),
+  assume("contest_sd", 0.15, "log", "what one page would earn is known to", "cannibalized"),
+  assume("undated_doubtful", 0.35, "chance", "that two pages without dates do each other harm",
+  "cannibalized"),
+  assume("undated_likely", 0.5, "chance", "the same, where they stand near each other",
+  "cannibalized"),
+  assume("merge_rise", 2 / 3, "times", "the position of the better page is that of the merged one",
+  "cannibalized"),
+  assume("merge_best", 1 / 2, "times", "the same, at best", "cannibalized"),
+  assume("merge_chance", 0.5, "chance", "that a merge works", "cannibalized"),
+
+  assume("moved_by", log(4 / 3), "log", "clicks for a search changed, at least", "falling rising"),
+  assume("moved_weeks", 4, "weeks", "of each of the two windows", "falling rising"),
+  assume("won_back", 0.5, "share", "of what was lost", "falling"),
+  assume("goes_on", 1 / 3, "share", "of the rise that a rise goes on by", "rising"),
+  assume("moved_gain", 1.4, "times", "either of these is known to", "falling rising"),
+
+  assume("tail_deepest", 60, "position", "of demand in the tail", "tail_demand"),
+  assume("tail_clicks", 3, "clicks", "at least", "tail_demand"),
+  assume("tail_factor", 1.2, "times", "clicked so often as expected there, at least",
+  "tail_demand"),
+
+  assume("new_page_from", 40, "position", "from which on no page of the site answers", "new_page"),
+  assume("new_page_reaches", 12, "position", "that a new page reaches", "new_page"),
+  assume("new_page_chance", 0.25, "chance", "that it does", "new_page"),
+  assume("new_page_confidence", 0.6, "chance", "that the demand is real", "new_page"),
+  assume("new_page_low", 1 / 3, "times", "the gain at the lower end of its interval", "new_page"),
+  assume("new_page_high", 2.5, "times", "the gain at the upper end", "new_page"))
+
+assumption_defaults <- stats::setNames(lapply(assumption_table, `[[`, "value"),
+  vapply(assumption_table, `[[`, "", "name"))
+
+# The lines of an explanation that name what a kind of finding rests on.
+assumption_lines <- function(kind, set) {
+  rows <- tide_assumptions(set)
+  rows <- rows[vapply(strsplit(rows$moves, " "), function(kinds) kind %in% kinds, NA), ]
+  if (!nrow(rows)) return(NULL)
+  paste("rests on:", paste(sprintf("%s %s%s", rows$name,
+    format(signif(rows$value, 3), trim = TRUE, drop0trailing = TRUE),
+    ifelse(rows$own, " (set)", "")), collapse = ", "))
+}

@@ -1,0 +1,188 @@
+# What two pages of one query do to each other, told by who led when, by how close they stand and by
+# whose words match the query. Each kind of harm has its test; what passes none is harmless.
+
+# Pages swap where each led for so many days and so large a share of them. Pages that take turns
+# stand level where neither leads by more than a share of its position, or both are on page two:
+# neither shows where one page would stand. At the top they both do well. Pages are shown together
+# where most weeks have both and neither has all impressions, near each other, none near the top.
+# Another page matches a query better where it holds more of its words. It may be right for it where
+# it is not far below, and leads as it should where it is far ahead. Of leading pages whose words
+# match less, some are taken not to answer the query and to be clicked about half as often for it as
+# the other would be: little besides their clicks tells such pages. A page and one beneath it do
+# each other no harm where both are on page one and clicked nearly as usual. All these thresholds
+# stand in assumptions.R.
+
+# In: rival_days(), lead_probabilities() of them, fit of page and query, spread by query, `beneath`:
+# whether one of the two lies beneath the other (beneath_other()). Out: one row a query: which page
+# to keep (`keep`, `other`), the position one page would hold (`held`), what harm is done ("" for
+# none) and how sure that is.
+test_contests <- function(rivals, course, fits, spread, beneath) {
+  of <- contest_figures(rivals, course, fits, spread)
+  done <- harm_done(of, course, beneath)
+  harm <- done$harm
+  any_harm <- rep(TRUE, length(harm))
+  splitting <- harm == "splitting"
+  wrong <- harm == "wrong page leads"
+  merged <- splitting | done$level
+  confidence <- fcase(harm == "swapping", done$swapping, wrong, done$passed_by, any_harm,
+    assumed("contest_confidence"))
+  # Merged, the page stays whose words match; else the one that holds the better position.
+  keep_first <- fcase(wrong, FALSE, merged & of$fit1 != of$fit2, of$fit1 > of$fit2, any_harm,
+    of$held1 <= of$held2)
+  either <- function(first, second) ifelse(keep_first, of[[first]], of[[second]])
+  # Where pages swap, where each stands while it leads.
+  stands <- ifelse(rep(harm == "swapping", 2), c(of$held1, of$held2), c(of$position1, of$position2))
+  set(of, j = c("stands1", "stands2"), value = split(stands, rep(1:2, each = nrow(of))))
+  best <- fcase(splitting, pmin(of$held1, of$held2, of$position1, of$position2), any_harm,
+    pmin(of$held1, of$held2))
+  data.table(of[, c("query", "days", "changes", "clicks", "expected")], done[, c("harm", "level")],
+    confidence, merged, keep = either("page1", "page2"), other = either("page2", "page1"),
+    held = fcase(merged, best * assumed("merge_rise"), wrong, of$position1, any_harm, best),
+    stands = either("stands1", "stands2"), held_other = either("stands2", "stands1"),
+    leader_clicks = of$clicks1, leader_expected = of$expected1,
+    led_keep = either("led1", "led2"), led_other = either("led2", "led1"),
+    together = of$weeks_together,
+    since = rivals$dates[of$last_change], keep_leads = keep_first == of$first_leads,
+    searches = ifelse(splitting, of$searches_together, of$searches),
+    chance = fcase(merged, assumed("merge_chance"), wrong, confidence, any_harm, 1),
+    reason = fcase(done$family, "a page and one beneath it that both do well",
+      done$rightly, "two pages, of which the one that matches better leads",
+      done$level | pmin(of$position1, of$position2) < 3 & of$places < 3,
+      "two pages that both do well at the top",
+      any_harm, "two pages, one of which leads throughout"))
+}
+
+# One row a query: `harm`, how likely the pages swap (`swapping`) and the leader is passed by,
+# whether they swap at one `level`, whether they are a page and one beneath it that both do well
+# (`family`), and whether the one leads that matches better, though shown together (`rightly`).
+harm_done <- function(of, course, beneath) {
+  swapping <- pmax(course$swaps, ifelse(of$apart_by_day, course$by_chance, 0))
+  lasting <- pmin(of$led1, of$led2) >= pmax(assumed("swap_days"),
+    assumed("swap_share") * (of$led1 + of$led2))
+  near <- pmax(of$places, of$gap, na.rm = TRUE) < assumed("together_places")
+  beside <- near & of$weeks_together > assumed("together_weeks") &
+    of$share_second > assumed("together_share") &
+    pmin(of$position1, of$position2) > assumed("together_position")
+  # Shown together and near each other day by day, which of the two is ahead is chance.
+  swap <- lasting & swapping >= 0.5 & !(beside & of$side_by_side)
+  passed_by <- passed_by_chance(of, of$fit1, of$fit2, of$spread)
+  harm <- fcase(swap, "swapping", passed_by > assumed("mismatch_listed"), "wrong page leads",
+    beside, "splitting",
+    rep(TRUE, nrow(of)), "")
+  nearest <- pmin(of$held1, of$held2)
+  level <- harm == "swapping" & (nearest > assumed("page_one_ends") |
+    (abs(of$held1 - of$held2) < assumed("level_share") * nearest) %in% TRUE)
+  family <- harm == "splitting" & beneath &
+    pmax(of$position1, of$position2) <= assumed("page_one_ends") &
+    pmin(of$factor, of$factor2) >= assumed("well_off_factor")
+  rightly <- harm == "splitting" & leader_fits(of$fit1, of$fit2, of$position1, of$position2)
+  data.table(harm = ifelse(family | rightly | level & nearest < assumed("top_three_ends"), "",
+    harm), swapping, passed_by, level,
+    family, rightly)
+}
+
+fits_better <- function(fit, other) (fit > other & fit -
+  other >= assumed("match_words") * fit) %in% TRUE
+
+# Whether the page that matches a query better is well ahead, too. Of a page that holds none of its
+# words, nothing is known.
+leader_fits <- function(fit1, fit2, position1, position2) {
+  ahead <- pmax(assumed("match_ahead"), assumed("match_ahead_share") * position1)
+  fits_better(fit1, fit2) & fit2 > 0 & position2 > position1 + ahead
+}
+
+# Chance that searchers pass a leading page by whose words match their query less than those of a
+# second (`fit1`, `fit2`), from how often the two are clicked beside the curve: what is the query's
+# own, both share.
+passed_by_chance <- function(pages, fit1, fit2, spread) {
+  steps <- seq(-2, 2, by = 0.5)
+  log_likely <- function(share, factor, sd) do.call(cbind, lapply(steps, function(z) {
+    log(share) + stats::dnorm(z, log = TRUE) +
+      log_clicks_likely(pages, factor * exp(z * sd), spread)
+  }))
+  likely <- highest_one(cbind(log_likely(assumed("mismatch_share"), assumed("mismatch_factor"),
+    assumed("mismatch_sd")),
+    log_likely(1 - assumed("mismatch_share"), 1, assumed("mismatch_usual_sd"))))
+  passed <- rowSums(likely[, seq_along(steps), drop = FALSE]) / rowSums(likely)
+  close <- pages$position2 < pages$position1 + assumed("match_places")
+  # Never surer than in 999 of 1000: the two assumed factors are not all there are.
+  ifelse(fits_better(fit2, fit1) & close, pmin(passed, 0.999), 0)
+}
+
+# How likely the clicks of two pages of a query are (its log), whose factor is gamma (variance
+# `spread`) and the first's `beside` that.
+log_clicks_likely <- function(pages, beside, spread) {
+  expected1 <- pages$expected1 * beside
+  all <- round(pages$clicks1) + round(pages$clicks2)
+  stats::dnbinom(all, 1 / spread, mu = expected1 + pages$expected2, log = TRUE) +
+    stats::dbinom(round(pages$clicks1), all, expected1 / (expected1 + pages$expected2), log = TRUE)
+}
+
+# What the kinds of harm are told by, one row a query; the two rivals' figures end in 1 and 2.
+contest_figures <- function(rivals, course, fits, spread) {
+  seen <- rivals$seen
+  any_day <- seen[[1]] + seen[[2]] > 0
+  first_led <- course$leads > 0.5
+  one <- rivals$first
+  two <- rivals$second
+  fit_of <- function(rival) fits$fit[match(paste(rival$query, rival$page),
+    paste(fits$query, fits$page))]
+  factor_of <- function(rival) mean_factor(rival$clicks, rival$expected, spread)
+  last <- ncol(first_led)
+  changed <- first_led[, -1, drop = FALSE] != first_led[, -last, drop = FALSE]
+  together <- weeks_together(seen, rivals$dates)
+  searches <- rowSums(pmax(seen[[1]], seen[[2]]))
+  gap <- median_gap(rivals$position)
+  data.table(query = rivals$queries, rivals$totals[,
+    .(clicks = sum(clicks), expected = sum(expected)),
+    by = "query"][, c("clicks", "expected")],
+    page1 = one$page, page2 = two$page, position1 = one$position, position2 = two$position,
+    places = abs(one$position - two$position),
+    clicks1 = one$clicks, expected1 = one$expected, clicks2 = two$clicks, expected2 = two$expected,
+    spread,
+    factor = factor_of(one), factor2 = factor_of(two),
+    fit1 = fit_of(one), fit2 = fit_of(two), days = rowSums(any_day),
+    held1 = median_position(seen[[1]], rivals$position[[1]], first_led),
+    held2 = median_position(seen[[2]], rivals$position[[2]], !first_led),
+    led1 = rowSums(any_day & first_led), led2 = rowSums(any_day & !first_led),
+    changes = rowSums(changed), last_change = max.col(cbind(TRUE, changed), "last"),
+    first_leads = first_led[, last],
+    together, gap, side_by_side = !is.na(gap) & gap < 4 & together$larger_share < 0.7,
+    apart_by_day = apart_by_day(seen),
+    # Shown together, one search gives both pages an impression: searches are the larger of the two,
+    # or both less what the weeks together have twice.
+    searches_together = searches, searches = pmax(searches,
+      rowSums(seen[[1]] + seen[[2]]) * (1 - 0.5 * together$weeks_together)))
+}
+
+# Share of weeks that have both pages, and the mean share of the second and of the larger in a week.
+weeks_together <- function(seen, dates) {
+  week <- as.integer(dates - dates[1]) %/% 7L
+  by_week <- lapply(seen, function(side) t(rowsum(t(side), week)))
+  any_week <- by_week[[1]] + by_week[[2]] > 0
+  share <- ifelse(any_week, by_week[[2]] / (by_week[[1]] + by_week[[2]]), NA)
+  data.table(weeks_together = rowMeans(ifelse(any_week, by_week[[1]] > 0 & by_week[[2]] > 0, NA),
+    na.rm = TRUE),
+    share_second = rowMeans(share, na.rm = TRUE),
+    larger_share = rowMeans(pmax(share, 1 - share), na.rm = TRUE))
+}
+
+# Position of a page over the days in which it leads; Inf where it never does.
+median_position <- function(seen, position, leads) {
+  use <- leads & seen > 0
+  held <- rowSums(ifelse(use, seen * position, 0)) / rowSums(ifelse(use, seen, 0))
+  ifelse(is.nan(held), Inf, held)
+}
+
+# Places between the two on the middle one of the days that have both; NA where none has.
+median_gap <- function(position) apply(abs(position[[1]] - position[[2]]), 1, stats::median,
+  na.rm = TRUE)
+
+# Whether days have one page or the other: impressions of both on one day are fewer than if each
+# search showed either by chance, by a good part and by more than luck.
+apart_by_day <- function(seen) {
+  all <- seen[[1]] + seen[[2]]
+  share <- rowSums(seen[[1]]) / rowSums(all)
+  by_chance <- rowSums(all * pmax(all - 1, 0)) * share * (1 - share)
+  rowSums(seen[[1]] * seen[[2]]) < pmin(0.6 * by_chance, by_chance - 2.2 * sqrt(by_chance))
+}

@@ -1,0 +1,76 @@
+# Which pages of a query count as rivals: those seen much and for long, each once whatever language
+# it is in, and how well each fits the query.
+
+# The pages of a query that matter: at least a tenth of its impressions, on at least a seventh of
+# its days (a blip is shorter), and not far below the best placed page.
+weighty_pages <- function(contest) {
+  pages <- contest[, .(clicks = sum(clicks), impressions = sum(impressions),
+    weighted = sum(impressions * position),
+    days = .N), by = c("query", "page")]
+  pages[, "position" := weighted / impressions]
+  all_days <- contest[, .(all_days = length(unique(date))), by = "query"]
+  pages <- all_days[pages, on = "query"]
+  pages[, c("share", "total", "best") :=
+    list(impressions / sum(impressions), sum(impressions), min(position)),
+    by = "query"]
+  # The best placed page must itself be shown regularly to make others look far down.
+  pages[, "reason" := ifelse(pages$position > pages$best + 15 & pages$position > 20,
+    "a second page far down",
+    ifelse(pages$days < pmax(4, pages$all_days / 7), "a page seen for a few days only",
+      ifelse(pages$share < 0.1, "a second page with few impressions", "")))]
+  pages[]
+}
+
+# One page in several languages or countries (/de/ beside none, hosts of other countries): addresses
+# that differ in nothing else are no rivals. In: pages with their reason. Out: the reasons, with
+# those added.
+same_page_versions <- function(pages, summary) {
+  path <- sub("^[a-z][a-z0-9+.-]*://[^/]*", "", summary$pages$page)
+  plain <- sub("^/[a-z]{2}([-_][a-z]{2})?(/|$)", "/", path, ignore.case = TRUE)
+  of <- copy(pages[, c("query", "page", "impressions", "reason")])
+  set(of, j = "plain", value = plain[of$page])
+  set(of, j = "row", value = seq_len(nrow(of)))
+  setorderv(of, c("query", "plain", "impressions"), c(1L, 1L, -1L))
+  of[, "again" := duplicated(of, by = c("query", "plain"))]
+  replace(pages$reason, of$row[of$again & of$reason == ""],
+    "versions of one page for another language or country")
+}
+
+# Whether one of two pages lies beneath the other (/guides/ and /guides/kale/); all lie beneath the
+# home page, which does not count.
+beneath_other <- function(first, second, page) {
+  folder <- function(code) sub("/?$", "/", page[code])
+  is_home <- function(code) grepl("^[a-z][a-z0-9+.-]*://[^/]*/$", folder(code))
+  startsWith(folder(first), folder(second)) & !is_home(second) |
+    startsWith(folder(second), folder(first)) & !is_home(first)
+}
+
+# How well a page fits a query: how many of the query's telling words stand in the page's address or
+# title, or in most of its other queries too.
+page_fits <- function(summary, wanted) {
+  own <- summary$pairs[summary$pairs$page %in% wanted$page, c("query", "page")]
+  queries <- unique(own$query)
+  words <- word_table(summary$queries$key[queries], function_only)
+  set(words, j = "query", value = queries[words$query])
+  asked <- words[wanted, on = "query", nomatch = NULL, allow.cartesian = TRUE]
+  if (!nrow(asked)) return(data.table(wanted, fit = 0L))
+  held <- words[own, on = "query", nomatch = NULL, allow.cartesian = TRUE][, .(holding = .N),
+    by = c("page", "word")]
+  others <- own[, .(others = .N - 1L), by = "page"]
+  asked <- others[held[asked, on = c("page", "word")], on = "page"]
+  # The query itself holds all of its words.
+  in_others <- asked$others >= 3 & asked$holding - 1 >= 0.5 * asked$others
+  asked[, "held" := in_others | in_address(asked$word, asked$page, summary$pages)]
+  asked[, .(fit = sum(held)), by = c("query", "page")][wanted, on = c("query", "page")]
+}
+
+# Whether a word of the page's address or title begins as each word does; the last three letters may
+# be an ending (storing, storage).
+in_address <- function(word, page, pages) {
+  codes <- unique(page)
+  title <- if (is.null(pages[["title"]])) "" else fcoalesce(as.character(pages$title[codes]), "")
+  said <- tolower(paste(sub("^[a-z][a-z0-9+.-]*://[^/]*", "", pages$page[codes]), title))
+  said <- paste0(" ", gsub("[^\\p{L}\\p{N}]+", " ", said, perl = TRUE))[match(page, codes)]
+  begins <- substr(word, 1, pmax(4L, nchar(word) - 3L))
+  mapply(grepl, paste0(" ", begins), said, fixed = TRUE, USE.NAMES = FALSE)
+}

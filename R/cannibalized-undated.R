@@ -1,0 +1,71 @@
+# Contests of a table without dates, where nobody can know whether pages swap or are shown together:
+# pages that are close to each other in position and in weight are named, with the doubt in the
+# confidence (a judgement: surer where neither is near the top nor rightly ahead). Whether the page
+# leads whose words match less can be told all the same.
+
+undated_cannibalized <- function(summary, curve, pairs, aside) {
+  if (!anyDuplicated(pairs$query[pairs$tested])) return(no_findings(aside))
+  pages <- undated_pages(summary, pairs)
+  weighty <- pages[pages$reason == ""]
+  setorderv(weighty, c("query", "expected", "page"), c(1L, -1L, 1L))
+  set(weighty, j = "place", value = rowid(weighty$query))
+  two <- weighty[weighty$place == 1][weighty[weighty$place == 2], on = "query"]
+  light <- unique(pages[pages$reason != "" & !pages$query %in% two$query, c("query", "reason")])
+  if (!nrow(two)) return(no_findings(rbind(aside, aside_lines(light))))
+  fits <- page_fits(summary, weighty[weighty$place <= 2, c("query", "page")])
+  fit_of <- function(page) fits$fit[match(paste(two$query, page), paste(fits$query, fits$page))]
+  judged <- test_undated(two, fit_of(two$page), fit_of(two$i.page),
+    spread_at(curve, two$position, summary$queries$segment[two$query]),
+    beneath_other(two$page, two$i.page, summary$pages$page))
+  aside <- rbind(aside, aside_lines(rbind(light, judged[judged$harm == "", c("query", "reason")])))
+  judged <- judged[judged$harm != ""]
+  if (!nrow(judged)) return(no_findings(aside))
+  set(judged, j = "pages", value = unname(split(weighty$page,
+    weighty$query)[as.character(judged$query)]))
+  list(found = cannibalized_findings(summary, curve, pairs, judged), aside = aside)
+}
+
+# Pages of queries that have several, with the reason why one is no rival ("" for none).
+undated_pages <- function(summary, pairs) {
+  pages <- pairs[pairs$tested, c("query", "page", "clicks", "impressions", "position", "expected")]
+  pages <- pages[pages[, .N, by = "query"][N > 1, "query"], on = "query"]
+  pages[, c("share", "best") := list(impressions / sum(impressions), min(position)), by = "query"]
+  pages[, "reason" := fcase(position > best + 15 & position > 20, "a second page far down",
+    share < 0.2, "a second page with few impressions", rep(TRUE, .N), "")]
+  set(pages, j = "reason", value = same_page_versions(pages, summary))
+  pages[]
+}
+
+# In: the two pages of each query that are expected to earn most, side by side (the second's columns
+# begin with i.), and how well each fits. Out: as test_contests().
+test_undated <- function(two, fit1, fit2, spread, beneath) {
+  nearest <- pmin(two$position, two$i.position)
+  farthest <- pmax(two$position, two$i.position)
+  places <- farthest - nearest
+  likely <- nearest > assumed("together_position") & places < assumed("together_places") &
+    !leader_fits(fit1, fit2, two$position, two$i.position)
+  figures <- list(clicks1 = two$clicks, clicks2 = two$i.clicks, expected1 = two$expected,
+    expected2 = two$i.expected,
+    position1 = two$position, position2 = two$i.position)
+  passed_by <- passed_by_chance(figures, fit1, fit2, spread)
+  wrong <- passed_by > assumed("mismatch_listed")
+  any_pages <- rep(TRUE, nrow(two))
+  reason <- fcase(wrong, "",
+    beneath & farthest < assumed("page_one_ends"), "a page and one beneath it that both do well",
+    nearest < assumed("top_three_ends"), "two pages, one of which is at the top", places > 8,
+    "two pages far apart",
+    any_pages, "")
+  data.table(query = two$query, keep = ifelse(wrong, two$i.page, two$page),
+    other = ifelse(wrong, two$page, two$i.page),
+    held = ifelse(wrong, two$position, nearest * assumed("merge_rise")),
+    stands = ifelse(wrong, two$i.position, two$position),
+    held_other = ifelse(wrong, two$position, two$i.position),
+    harm = fcase(reason != "", "", wrong, "wrong page leads", any_pages, "unknown"), reason,
+    confidence = ifelse(wrong, passed_by,
+    ifelse(likely, assumed("undated_likely"), assumed("undated_doubtful"))),
+    # Between those of pages that take turns and of pages shown together.
+    searches = two$impressions + two$i.impressions - 0.5 * pmin(two$impressions, two$i.impressions),
+    clicks = two$clicks + two$i.clicks, expected = two$expected + two$i.expected,
+    leader_clicks = two$clicks, leader_expected = two$expected, merged = !wrong,
+    chance = ifelse(wrong, passed_by, assumed("merge_chance")), level = FALSE)
+}

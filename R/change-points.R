@@ -1,0 +1,216 @@
+#' Change points: days from which on something was different
+#'
+#' The reverse of [tide_shifts()]: looks through all days for pages, folders and the site as a
+#' whole whose searches, position or click-through at equal position changed at once, and names
+#' the nearest event.
+#'
+#' @details For each page and day the sums of `reach` days before and after are compared as in
+#'   [tide_shifts()]. Each change, less that of all pages on that day, is divided by its usual
+#'   size: the luck of counts and how far pages drift apart anyway, from the middle half of its
+#'   days, leaning on that of all pages, so that what truly changed does not hide itself. Folders
+#'   of three pages or more are held against all pages in the same way. The site is held against
+#'   its own other days, where there are `reach` x 6 or more; not its searches, whose seasons
+#'   look just like changes. The largest within `reach` days counts (moving sums); p-values are
+#'   those of Student's t, times 3 for the neighbouring days tried, with the false-discovery rate
+#'   controlled over lines, dates and measures. Days that [tide_unusual()] finds do not count.
+#' @inheritParams tide_shifts
+#' @param events A `tide_events` object to name the nearest event of, at most `reach` days away;
+#'   `NULL` names none.
+#' @param reach Days before and after that are compared; the first and last `reach` days cannot
+#'   be judged.
+#' @param fdr False-discovery rate.
+#' @param most How many pages are looked at, those with the most clicks first.
+#' @param rules A [tide_rules()] object, for groups of pages instead of first folders.
+#' @return A data.table, the surest change first: `level` (`page`, `folder` or `site`), `name`
+#'   (address of the page, name of the folder, or `all pages`), `date` (the first day after the
+#'   change), `measure` (`demand`, `position`, `click_through`), `ratio` (of after to before,
+#'   what all others did taken out), `ratio_low`, `ratio_high` (90 % interval, for this day taken
+#'   as given), `q` (false-discovery rate at which it counts), `event` (the nearest that touched
+#'   it, or `""`), `days_from` (it to the change).
+#' @section Errors: `tide_error_grain` without dates or queries.
+#' @references Eichinger, Kirch (2018), Bernoulli 24, 526-564 (moving sums). Benjamini, Hochberg
+#'   (1995), Journal of the Royal Statistical Society B 57, 289-300.
+#' @examples
+#' data <- tide_read(tide_example()[["pairs"]])
+#' tide_changes(data, brand = "fernmoor")
+#' @export
+tide_changes <- function(data, events = NULL, curve = NULL, brand = NULL, reach = 14, fdr = 0.1,
+  most = 200,
+                         rules = tide_rules()) {
+  check_class(data, "tide_data", "data")
+  if (!is.null(events)) check_class(events, "tide_events", "events")
+  check_number(reach, "reach", min = 7)
+  check_number(fdr, "fdr", min = 0.001, max = 0.5)
+  check_number(most, "most", min = 1)
+  check_class(rules, "tide_rules", "rules")
+  find_changes(page_days(data, curve, brand), events, reach, fdr, most, rules$page_groups,
+    tide_unusual(data))
+}
+
+find_changes <- function(series, events = NULL, reach = 14, fdr = 0.1, most = 200, groups = NULL,
+  unusual = NULL) {
+  lines <- change_candidates(series, most, groups, unusual)
+  found <- significant_changes(scan_changes(lines, as.integer(reach)), fdr, as.integer(reach))
+  own <- lines$lines[found$line]
+  dates <- lines$dates[found$day]
+  cbind(own[, c("level", "name")], data.table(date = dates),
+    found[, c("measure", "ratio", "ratio_low", "ratio_high", "q")],
+    nearest_events(own$pages, dates, events, reach, series$pages$keys))
+}
+
+# Figures by day of the pages with the most clicks, the folders of three pages or more, and the
+# site: list(lines: level, name, pages (their codes), dates, clicks, impressions, expected: matrices
+# of a row per line).
+change_candidates <- function(series, most, groups, unusual) {
+  total <- series$days[, .(clicks = sum(clicks)), by = "page"]
+  leading <- utils::head(total$page[order(-total$clicks, total$page)], most)
+  folder <- page_group(series$pages$names, groups)[total$page]
+  folders <- split(total$page, folder)
+  folders <- folders[lengths(folders) >= 3 & lengths(folders) < nrow(total)]
+  lines <- data.table(level = rep(c("page", "folder", "site"),
+    c(length(leading), length(folders), 1)),
+    name = c(series$pages$names[leading], names(folders), "all pages"),
+    pages = c(as.list(leading), unname(folders), list(total$page)))
+  # Days of bots and faults look like changes of all pages; weeks may be one.
+  odd <- unlist(lapply(which(unusual$days < 7),
+    function(i) unusual$from[i] + seq_len(unusual$days[i]) - 1L))
+  dates <- seq(series$from, series$to, by = "day")
+  dates <- dates[!as.integer(dates) %in% odd]
+  day <- match(series$days$date, dates)
+  figures <- lapply(c(clicks = "clicks", impressions = "impressions", expected = "expected"),
+    function(column) {
+    by_line <- lapply(list(match(series$days$page, leading),
+      match(folder[match(series$days$page, total$page)], names(folders)),
+      rep(1L, nrow(series$days))), function(row) {
+      use <- which(!is.na(row) & !is.na(day))
+      rows <- max(row, 0L, na.rm = TRUE)
+      at <- (day[use] - 1L) * rows + row[use]
+      matrix(sum_codes(series$days[[column]][use], at, rows * length(dates)), rows, length(dates))
+    })
+    do.call(rbind, by_line)
+  })
+  c(list(lines = lines, dates = dates), figures)
+}
+
+# Standardised change of every line, day (the first after it) and measure.
+scan_changes <- function(lines, reach) {
+  days <- length(lines$dates)
+  level <- lines$lines$level
+  if (days < 2 * reach || sum(level == "page") < 8) return(NULL)
+  at <- seq(reach + 1L, days - reach + 1L)
+  windows <- length(at) / reach
+  sides <- unlist(lapply(c("clicks", "impressions", "expected"), function(figure) {
+    sums <- cbind(0, t(apply(lines[[figure]], 1, cumsum)))
+    stats::setNames(list(as.vector(sums[, at] - sums[, at - reach]),
+      as.vector(sums[, at + reach] - sums[, at])),
+      paste0(figure, c("_1", "_2")))
+  }), recursive = FALSE)
+  made <- shift_logs(sides)
+  seen <- pmin(sides$impressions_1, sides$impressions_2) >= 50
+  usable <- list(demand = seen, position = seen,
+    click_through = seen & sides$clicks_1 + sides$clicks_2 >= 20)
+  rbindlist(lapply(seq_along(scan_measures), function(m) {
+    z <- matrix(ifelse(usable[[m]], made$logs[, m + 1], NA), length(level))
+    noise <- matrix(made$noise[, m + 1], length(level))
+    common <- vapply(seq_along(at), function(j) {
+      own <- which(!is.na(z[, j]) & level == "page")
+      if (length(own)) weighted_median(z[own, j], 1 / (noise[own, j] + 0.02)) else NA
+    }, 0)
+    z <- z - outer(level != "site", common)
+    # A season of the whole site looks like changes of its searches.
+    levels <- if (scan_measures[m] == "demand" || windows < 4) c("page", "folder") else c("page",
+      "folder", "site")
+    rbindlist(lapply(levels, function(own) standardised(z, noise, which(level == own), at, windows,
+      scan_measures[m])))
+  }))
+}
+
+# Changes of lines of one level with their standard error and its degrees of freedom.
+standardised <- function(z, noise, rows, at, windows, measure) {
+  z <- z[rows, , drop = FALSE]
+  noise <- noise[rows, , drop = FALSE]
+  known <- which(!is.na(z))
+  if (length(known) < 4 * length(at) / windows) return(NULL)
+  # How many windows the others' drift is worth.
+  others <- min(drift_parent, (length(rows) - 1) * windows)
+  between <- normal_drift(z, noise, known, windows, others)[row(z)[known]]
+  data.table(line = rows[row(z)[known]], day = at[col(z)[known]], measure = measure,
+    change = z[known],
+    se = sqrt(noise[known] + between), freedom = windows + others)
+}
+
+# How far each line drifts beyond the luck of counts: its own middle half, leaning on that of all
+# lines by as much as a few windows are worth.
+drift_parent <- 6
+
+normal_drift <- function(z, noise, known, windows, others) {
+  all <- middle_variance(z[known], noise[known])
+  own <- vapply(seq_len(nrow(z)), function(i) {
+    use <- which(!is.na(z[i, ]))
+    if (length(use) < 2 * length(z[i, ]) / windows) return(all)
+    middle_variance(z[i, use], noise[i, use])
+  }, 0)
+  (own * windows + all * others) / (windows + others)
+}
+
+# Neighbouring days share most of their sums: so many independent trials are in each `reach` days
+# (by simulation).
+days_tried <- 3
+
+# The largest change of each line within `reach` days, if it counts.
+significant_changes <- function(scanned, fdr, reach) {
+  none <- data.table(line = integer(), day = integer(), measure = character(), ratio = numeric(),
+    ratio_low = numeric(),
+    ratio_high = numeric(), q = numeric())
+  if (!NROW(scanned)) return(none)
+  size <- abs(scanned$change) / scanned$se
+  # One trial for each line, measure and stretch of `reach` days.
+  trials <- nrow(unique(data.table(scanned$line, scanned$measure, scanned$day %/% reach)))
+  p <- pmin(1, 2 * stats::pt(-size, scanned$freedom) * days_tried)
+  order <- order(-size)
+  order <- order[p[order] <= fdr]
+  kept <- integer()
+  for (i in order) {
+    near <- scanned$line[kept] == scanned$line[i] & abs(scanned$day[kept] - scanned$day[i]) <= reach
+    if (!any(near)) kept <- c(kept, i)
+  }
+  if (!length(kept)) return(none)
+  q <- rev(cummin(rev(p[kept] * trials / seq_along(kept))))
+  kept <- kept[q <= fdr]
+  own <- scanned[kept]
+  reach_of <- stats::qnorm(0.95) * own$se
+  data.table(own[, c("line", "day", "measure")], ratio = exp(own$change),
+    ratio_low = exp(own$change - reach_of),
+    ratio_high = exp(own$change + reach_of), q = q[q <= fdr])
+}
+
+# The nearest event that touched any of each line's pages: data.table(event, days_from).
+nearest_events <- function(pages, dates, events, reach, keys) {
+  out <- data.table(event = rep("", length(pages)), days_from = rep(NA_integer_, length(pages)))
+  touched <- lapply(events$pages, touched_pages, keys = keys)
+  for (i in seq_along(pages)) {
+    days <- as.integer(dates[i] - events$date)
+    near <- which(abs(days) <= reach & vapply(touched,
+      function(own) is.null(own) || any(pages[[i]] %in% own), NA))
+    if (length(near)) {
+      best <- near[which.min(abs(days[near]))]
+      set(out, i, c("event", "days_from"), list(events$event[best], days[best]))
+    }
+  }
+  out
+}
+
+found_change_lines <- function(changes, most = 8) {
+  if (!nrow(changes)) return("None beyond the usual drift.")
+  shown <- utils::head(changes, most)
+  of <- fcase(shown$level == "page", format_path(shown$name), shown$level == "folder",
+    paste("all of", shown$name),
+    default = "the whole site")
+  c(sprintf("%s %s: %s %s (%s to %s)%s", format(shown$date), of, measure_words[shown$measure],
+    percent_change(shown$ratio), percent_change(shown$ratio_low), percent_change(shown$ratio_high),
+    ifelse(nzchar(shown$event), sprintf("; %s: %s",
+      ifelse(shown$days_from == 0, "on that day",
+      sprintf("%s %s", format_plural(abs(shown$days_from), "day"),
+        ifelse(shown$days_from > 0, "after", "before"))), shown$event), "")),
+    if (nrow(changes) > most) sprintf("... and %s more", format_count(nrow(changes) - most)))
+}

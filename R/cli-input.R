@@ -1,0 +1,243 @@
+# What every command does first: settle the input, read, filter, reduce. Notes go to standard error.
+
+note <- function(options, ...) {
+  if (!isTRUE(options$quiet)) tell(wrap_lines(unlist(strsplit(paste0(...), "\n", fixed = TRUE)),
+    terminal_width()))
+}
+
+# Work that may take seconds is announced, but only to a person at a terminal.
+progress_to_terminal <- function(options) {
+  if (isTRUE(options$quiet) || !isatty(stderr())) return(NULL)
+  function(text) tell(paste0(text, " ..."))
+}
+
+# Out: list(files, store, settings, title, folder): from named files, or from the project's archive,
+# or from the exports that its settings name where nothing was loaded yet. Options go before
+# settings.
+settle_input <- function(options, files) {
+  folder <- if (!is.null(options$project)) options$project else if (!length(files)) find_project(".")
+  if (is.null(folder) && !length(files)) {
+    abort_call("No data to work on.", "No file is named, and no folder upwards holds inktide.yml.",
+      "Name CSV files, or a project with --project DIR. To try it out: inktide demo")
+  }
+  settings <- if (!is.null(folder)) tide_settings(folder) else list(rules = tide_rules())
+  if (!is.null(options$brand)) settings$rules$brand <- options$brand
+  store <- if (!length(files) && has_archive(folder)) tide_store(folder)
+  decisions <- if (!is.null(store)) tide_decisions(store)
+  # An archive may hold decisions and no rows yet.
+  if (!is.null(store) && !nrow(tide_history(store))) store <- NULL
+  if (!length(files) && is.null(store)) files <- named_files(settings, "exports")
+  if (!length(files) && is.null(store)) {
+    abort_tide("The project holds no data yet.",
+      where = sprintf("'%s' has no archive and names no exports.", folder),
+      fix = "Load some: inktide load FILE... --project DIR", class = "settings")
+  }
+  site <- if (is.null(settings$site)) "" else sub("/$", "",
+    sub("^https?://(www\\.)?", "", settings$site))
+  input <- list(files = files, store = store, settings = settings, decisions = decisions,
+    folder = folder,
+    title = if (nzchar(site)) site else "Search performance")
+  c(input, chosen_segments(options, settings))
+}
+
+# The first that is given: an option, a setting, a default.
+first_given <- function(...) Find(Negate(is.null), list(...))
+
+reading_rules <- function(options, settings) {
+  list(columns = first_given(options$columns, settings$columns),
+    date_order = first_given(options$date_order, settings$date_order),
+    decimal = first_given(options$decimal, settings$decimal),
+    clicks_above = first_given(options$clicks_above, settings$clicks_above, "leave out"))
+}
+
+# Out: list(rows: segments that choose single rows; pairs: those that can wait for sums; side:
+# brand, non-brand). Every segment of the settings can be named; "not:NAME" is all but it.
+chosen_segments <- function(options, settings) {
+  named <- split_words(options$segment)
+  side <- intersect(named, c("brand", "non-brand", "all"))
+  own <- named_segments(setdiff(named, side), settings, "--segment")
+  conditions <- Filter(Negate(is.null),
+    options[intersect(names(options), setdiff(names(segment_conditions), "brand"))])
+  if (length(conditions)) {
+    name <- paste(gsub("_", " ", names(conditions)),
+      vapply(conditions, function(value) paste(format(value), collapse = " "), ""), collapse = ", ")
+    own <- c(own, list(do.call(tide_segment, c(list(name), conditions))))
+  }
+  parts <- lapply(own, split_segment)
+  list(rows = Filter(Negate(is.null), lapply(parts, `[[`, "rows")),
+    pairs = Filter(Negate(is.null), lapply(parts, `[[`, "pairs")), side = side)
+}
+
+# "brand" and "non-brand" can be named where they stand for rows, not for curves.
+named_segments <- function(names, settings, flag) {
+  known <- c(settings$segments, if (flag == "--segments") list(brand = tide_segment("brand",
+    brand = TRUE),
+    `non-brand` = tide_segment("non-brand", brand = FALSE)))
+  lapply(names, function(name) {
+    segment <- known[[sub("^not:", "", name)]]
+    if (is.null(segment)) {
+      all <- c("brand", "non-brand", "all", names(settings$segments))
+      abort_call(sprintf("No such segment '%s'.", name), flag,
+        sprintf("Did you mean '%s'? Segments stand in inktide.yml.", nearest_name(name, all)))
+    }
+    segment$not <- startsWith(name, "not:")
+    segment
+  })
+}
+
+# Only the dimensions a run needs are read: skipping a column is the cheapest filter.
+needed_dimensions <- function(input, also = character()) {
+  asked <- unlist(lapply(input$rows, function(segment) names(segment$conditions)))
+  c("date", "query", "page", intersect(c("country", "device", "vertical", "rich_result"),
+    c(asked, also)))
+}
+
+chosen_lag <- function(options, input) first_given(options$lag, input$settings$windows$lag, 3)
+
+# What is to be worked on, read, and filtered by all segments. months: whether the archive may be
+# gone through month by month, which leaves segments on pairs to the summary.
+read_input <- function(options, input, months = FALSE, also = character()) {
+  window <- options[c("from", "to", "days")]
+  dimensions <- needed_dimensions(input, also)
+  segments <- c(input$rows, if (!months) input$pairs)
+  if (!is.null(input$store)) {
+    take <- if (months) tide_by_month else tide_stored
+    data <- take(input$store, from = window$from, to = window$to, days = window$days,
+      lag = chosen_lag(options, input),
+      dimensions = dimensions)
+    return(tide_filter(data, segments = segments, rules = input$settings$rules,
+      without = days_out(options$without, data)))
+  }
+  data <- do.call(tide_read, c(list(input$files, lag = chosen_lag(options, input),
+    exported = options$exported,
+    dimensions = dimensions,
+    progress = progress_to_terminal(options)), reading_rules(options, input$settings)))
+  tide_filter(data, from = window$from, to = window$to, days = window$days, segments = segments,
+    rules = input$settings$rules, without = days_out(options$without, data))
+}
+
+# Days of --without: named, or found.
+days_out <- function(text, data) {
+  if (is.null(text)) return(NULL)
+  if (text == "unusual") return(tide_unusual(data))
+  unlist(lapply(split_words(text), function(one) {
+    if (grepl("..", one, fixed = TRUE)) { ends <- as.Date(parse_window(one,
+      "--without")); return(format(seq(ends[1], ends[2], by = "day"))) }
+    if (is.na(as.Date(one, optional = TRUE))) abort_call("Not a day.",
+      sprintf("--without %s", text),
+      "Write it as --without 2026-03-01,2026-04-05..2026-04-07, or --without unusual.")
+    one
+  }))
+}
+
+# Dated marks: of the call, else of the project; NULL where there are none.
+events_input <- function(options, input) {
+  file <- if (!is.null(options$events)) options$events else if (length(input$settings$events)) named_files(input$settings, "events")
+  if (!is.null(file)) tide_events(file)
+}
+
+chose_window <- function(options) !is.null(options$from) || !is.null(options$to) ||
+  !is.null(options$days)
+
+summarise_input <- function(options, input,
+  data = read_input(options, input, months = TRUE, also = split),
+  split = NULL) {
+  # Read before it is announced that it is reduced.
+  force(data)
+  progress <- progress_to_terminal(options)
+  if (!is.null(progress)) progress("Reducing")
+  windows <- input$settings$windows
+  brand <- input$settings$rules$brand
+  summary <- tide_summary(data, brand = brand,
+    recent_days = if (chose_window(options)) 3660 else first_given(windows$recent_days, 90),
+    undated_days = first_given(windows$undated_days, 90), split = split)
+  note(options, paste(format(summary), collapse = "\n"))
+  facts <- facts_input(options, input)
+  if (length(facts)) {
+    summary <- tide_enrich(summary, facts)
+    note(options, paste(fact_lines(summary$facts), collapse = "\n"))
+  }
+  if (is.null(brand)) note(options,
+    "  no brand words: brand queries are in the pool; name them with --brand")
+  summary
+}
+
+# A table of CTR by position: any of the file kinds, percent or fraction.
+read_prior <- function(file) {
+  scratch <- new_scratch()
+  on.exit(unlink(scratch, recursive = TRUE))
+  part <- one_part(file, scratch)
+  layout <- find_header(part$path, part$label)
+  found <- find_columns(layout$header)[c("position", "ctr")]
+  if (any(lengths(found) != 1)) {
+    abort_tide("The table has no columns for position and CTR.",
+      where = sprintf("'%s': %s.", file, paste(layout$header, collapse = ", ")),
+      fix = "Give a header with 'position' and 'ctr'.", class = "columns_missing", file = file)
+  }
+  place <- open_records(part, layout)
+  if (!place$records) abort_no_table("The file has a header but no rows.", part$label,
+    "Fill it in.")
+  cells <- as.data.frame(parse_figures(as.list(read_cells(place, unlist(found),
+    c("position", "ctr"))), place)$columns)
+  if (any(cells$ctr > 1, na.rm = TRUE)) cells$ctr <- cells$ctr / 100
+  cells
+}
+
+# Facts of the archive, of the settings, of the call.
+facts_input <- function(options, input) {
+  c(if (!is.null(input$store)) tide_held_facts(input$store),
+    if (is.null(input$store) &&
+    length(input$settings$enrichments)) tide_facts(named_files(input$settings,
+      "enrichments")),
+    if (!is.null(options$facts)) tide_facts(options$facts))
+}
+
+find_input <- function(options, input, data = read_input(options, input, months = TRUE)) {
+  summary <- summarise_input(options, input, data)
+  curve <- tide_curve(summary)
+  side <- if ("all" %in% input$side) names(curve$fits) else if (length(input$side)) input$side
+  thresholds <- input$settings$thresholds
+  findings <- tide_find(summary, curve,
+    band = first_given(options$band, thresholds$striking_distance, c(4, 20)),
+    target = first_given(options$target, thresholds$target, "next"),
+    fdr = first_given(options$fdr, thresholds$fdr, 0.1),
+    min_gain = first_given(options$min_gain, thresholds$min_gain),
+    min_impressions = first_given(thresholds$min_impressions, 1),
+    segment = side, within = input$pairs, rules = input$settings$rules, kinds = options$kind,
+    hours = input$settings$hours, assumptions = input$settings$assumptions)
+  if (!is.null(findings$outside)) note(options, outside_line_text(findings$outside))
+  if (!isTRUE(options$all) && NROW(input$decisions)) {
+    findings <- tide_undecided(findings, input$decisions)
+    if (nrow(findings$decided)) note(options,
+      sprintf("  decided and not shown: %s (--all shows them)",
+      format_plural(nrow(findings$decided), "finding")))
+  }
+  tide_choose(findings, hours = options$hours, per_page = options$per_page)
+}
+
+# For parts of the report that need rows: an archive that was gone through month by month gives its
+# last days.
+last_rows <- function(options, input, data, days) {
+  if (!inherits(data, "tide_months")) return(data)
+  if (!chose_window(options)) options$days <- days
+  read_input(options, input)
+}
+
+# Days of the table by date, query and page; 0 where there is none.
+dated_days <- function(data) {
+  table <- pick_table(data, c("date", "query", "page"))
+  if (is.null(table) || is.na(table$days)) 0 else table$days
+}
+
+# The whole site, for the report.
+site_walk <- function(options, input, data) {
+  data <- last_rows(options, input, data, 90)
+  if (!is.null(pick_table(data, c("query", "page")))) tide_trace(data, "/*",
+    rules = input$settings$rules)
+}
+
+outside_line_text <- function(outside) {
+  sprintf("  the filter leaves out %s of clicks and %s of impressions (%s)",
+    format_share(outside$clicks),
+    format_share(outside$impressions), outside$reason)
+}

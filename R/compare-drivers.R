@@ -1,0 +1,102 @@
+#' What drives what: query trends tied to page trends
+#'
+#' Of what moved by more than noise: pages whose change is one query's and pages all of whose
+#' queries moved, folders whose change is one page's and folders all of whose pages moved, and
+#' topics that rise across the site with no page of their own.
+#'
+#' @param moves A `tide_moves` object, of any level.
+#' @param rules A [tide_rules()] object, for groups of pages instead of first folders.
+#' @param most Share of the change that one part must make up to drive it, and of the parts that
+#'   must have moved the same way for all to have moved.
+#' @return A data.table, the largest change first: `kind` (`one query`, `whole page`, `one page`,
+#'   `whole folder`, `topic without a page`), `name` (page, folder or topic), `change` (clicks
+#'   per 30 days), `by` (the query or page that drives it, or `""`), `share` (of the change, or
+#'   of the parts that moved along), `parts` (queries or pages looked at: those with 5 clicks or
+#'   more), `told` (a sentence).
+#' @section Errors: `tide_error_argument`.
+#' @examples
+#' data <- tide_read(tide_example()[["pairs"]])
+#' tide_drivers(tide_moves(data, days = 28, brand = "fernmoor"))
+#' @export
+tide_drivers <- function(moves, rules = tide_rules(), most = 0.8) {
+  check_class(moves, "tide_moves", "moves")
+  check_class(rules, "tide_rules", "rules")
+  check_number(most, "most", min = 0.5, max = 1)
+  pairs <- moves$pairs
+  site <- log(moves$site$ratio)
+  folders <- page_group(unique(pairs$page_name),
+    rules$page_groups)[match(pairs$page_name, unique(pairs$page_name))]
+  none <- driver_lines(character(), character(), numeric(), character(), numeric(), integer(),
+    character())
+  out <- rbind(none,
+    driven(moves, pairs$page_name, pairs$query_name, site, most, c("one query", "whole page")),
+    driven(moves, folders, pairs$page_name, site, most, c("one page", "whole folder")),
+    homeless_topics(moves, site))
+  out <- out[order(-abs(out$change), out$name)]
+  out[]
+}
+
+driver_lines <- function(kind, name, change, by, share, parts, told) data.table(kind = kind,
+  name = name,
+  change = change, by = by, share = share, parts = parts, told = told)
+
+# Real movers among the wholes, and which of their parts make the change.
+driven <- function(moves, whole, part, site, most, kinds) {
+  days <- moves$windows$days
+  lines <- move_lines(named_sums(moves$pairs, whole), days, moves$fdr)
+  # Fewer than three clicks a month are nobody's news.
+  lines <- lines[lines$real & abs(lines$change) >= 3]
+  own <- moves$pairs[, .(change = sum(demand + position + click_through + mix),
+    clicks_1 = sum(clicks_1),
+    clicks_2 = sum(clicks_2)), by = .(whole = whole, part = part)]
+  own <- own[own$whole %in% lines$name]
+  set(own, j = "beside", value = log_change(own$clicks_1, own$clicks_2, days[1], days[2])$change -
+    site)
+  rbindlist(lapply(seq_len(nrow(lines)), function(i) {
+    at <- lines[i]
+    parts <- own[own$whole == at$name]
+    busy <- parts[parts$clicks_1 + parts$clicks_2 >= 5]
+    if (nrow(busy) < 3) return(NULL)
+    lead <- which.max(parts$change * sign(at$change))
+    share <- min(1, parts$change[lead] / at$change)
+    along <- mean(busy$beside * (log(at$ratio) - site) > 0)
+    verb <- if (at$change < 0) "lost" else "gained"
+    name <- if (kinds[1] == "one query") format_path(at$name) else at$name
+    if (share >= most) {
+      by <- parts$part[lead]
+      return(driver_lines(kinds[1], at$name, at$change, by, share, nrow(busy),
+        sprintf("%s %s %s clicks a month, %s of it by %s alone: look there, not at the %s.", name,
+        verb,
+          format_clicks(abs(at$change)), format_share(share),
+        if (kinds[1] == "one query") sprintf("\"%s\"", by) else format_path(by),
+        if (kinds[1] == "one query") "page" else "folder")))
+    }
+    if (along < most || nrow(busy) < 4) return(NULL)
+    driver_lines(kinds[2], at$name, at$change, "", along, nrow(busy),
+      sprintf("%s %s %s clicks a month, and %d of %d %s moved that way beside the site: look for what they share.",
+        name, verb, format_clicks(abs(at$change)),
+      round(along * nrow(busy)), nrow(busy), if (kinds[1] == "one query") "queries" else "pages"))
+  }))
+}
+
+# Topics that rise by more than the site, on several pages none of which is theirs.
+homeless_topics <- function(moves, site) {
+  pairs <- moves$pairs
+  queries <- unique(pairs$query_name)
+  code <- match(pairs$query_name, queries)
+  topic <- head_terms(query_key(queries), leading_pairs(pairs, length(queries), code))[code]
+  known <- which(!is.na(topic))
+  lines <- move_lines(named_sums(pairs[known], topic[known]), moves$windows$days, moves$fdr)
+  lines <- lines[lines$real & lines$change >= 1 & log(lines$ratio) > site]
+  rbindlist(lapply(seq_len(nrow(lines)), function(i) {
+    own <- pairs[which(topic == lines$name[i])]
+    by_page <- sort(tapply(own$clicks_2, own$page_name, sum), decreasing = TRUE)
+    if (length(by_page) < 3 || by_page[1] > sum(by_page) / 2 ||
+      any(grepl(lines$name[i], tolower(names(by_page)), fixed = TRUE))) return(NULL)
+    driver_lines("topic without a page", lines$name[i], lines$change[i], "",
+      unname(by_page[1] / sum(by_page)),
+      length(by_page),
+      sprintf("\"%s\" gained %s clicks a month over %d pages, none of which is its own: an idea for one.",
+        lines$name[i], format_clicks(lines$change[i]), length(by_page)))
+  }))
+}

@@ -1,0 +1,78 @@
+#' Write the demo site as an analyst receives it
+#'
+#' A project folder: `inktide.yml`, `events.csv` and four exports, among them a table cut at
+#' 1,000 rows with percent signs and thousands separators, and totals without queries, which are
+#' larger than the sum over queries. The files carry the modification time of an export made the
+#' day after the last full day.
+#'
+#' @param site A list from [tide_demo_site()].
+#' @param dir Folder to write into; it is made where missing.
+#' @return The paths of the exports, invisibly, named `daily`, `totals`, `page_totals`, `capped`.
+#' @examples
+#' dir <- tempfile("fernmoor")
+#' files <- tide_demo_write(tide_demo_site(days = 28, share = 0.05), dir)
+#' tide_read(files[["daily"]])
+#' @export
+tide_demo_write <- function(site, dir) {
+  check_text(dir, "dir")
+  folder <- file.path(dir, "exports")
+  dir.create(folder, recursive = TRUE, showWarnings = FALSE)
+  if (!dir.exists(folder)) {
+    abort_tide("The folder cannot be made.", where = sprintf("'%s'.", folder),
+      fix = "Name a folder that you may write to.", class = "file", file = folder)
+  }
+  files <- stats::setNames(file.path(folder,
+    c("daily.csv", "daily-totals.csv", "page-totals.csv", "top-queries.csv")),
+    c("daily", "totals", "page_totals", "capped"))
+  daily <- data.table(Date = site$daily$date, Query = site$daily$query, Page = site$daily$page,
+    Device = site$daily$device,
+    export_figures(site$daily))
+  write_whole(files[["daily"]], function(path) fwrite(daily, path))
+  write_whole(files[["totals"]], function(path) fwrite(data.table(Date = site$totals$date,
+    export_figures(site$totals)),
+    path))
+  write_whole(files[["page_totals"]], function(path) {
+    fwrite(data.table(Page = site$page_totals$page, export_figures(site$page_totals)), path)
+  })
+  capped <- data.table(`Top queries` = site$capped$query, Clicks = format_count(site$capped$clicks),
+    Impressions = format_count(site$capped$impressions),
+    CTR = sprintf("%.2f%%", 100 * site$capped$ctr),
+    Position = sprintf("%.1f", site$capped$position))
+  write_whole(files[["capped"]], function(path) fwrite(capped, path))
+  Sys.setFileTime(files, as.POSIXct(paste(max(site$totals$date) + 1L, "09:00:00"), tz = "UTC"))
+  write_whole(file.path(dir, "events.csv"),
+    function(path) fwrite(site$truth$events[, c("date", "event", "pages")],
+    path))
+  write_whole(file.path(dir, "inktide.yml"), function(path) write_lines(demo_settings(), path))
+  invisible(files)
+}
+
+export_figures <- function(rows) {
+  data.table(Clicks = as.integer(rows$clicks), Impressions = as.integer(rows$impressions),
+    CTR = round(rows$clicks / rows$impressions, 4), Position = round(rows$position, 2))
+}
+
+demo_settings <- function() {
+  c("# Fernmoor Seeds, an invented mail-order house. Paths are relative to this file.",
+    sprintf("site: %s/", demo_host), "events: events.csv",
+    "brand:", paste0("  - ", demo_brand_words),
+    "exports:", "  - exports/daily.csv", "  - exports/daily-totals.csv",
+    "  - exports/page-totals.csv")
+}
+
+#' Example exports
+#'
+#' Small exports of the invented demo site that come with the package.
+#'
+#' @return A named character vector of paths: `pairs` (query x page x device by day, 8 weeks),
+#'   `totals` (by day, without queries), `capped` (1,000 queries, CTR with percent signs,
+#'   thousands separators, no dates).
+#' @seealso [tide_demo_site()] for the whole site with its known truth.
+#' @examples
+#' tide_example()
+#' @export
+tide_example <- function() {
+  files <- c(pairs = "pairs.csv", totals = "totals.csv", capped = "capped.csv")
+  paths <- system.file("extdata", files, package = "inktide", mustWork = TRUE)
+  stats::setNames(paths, names(files))
+}

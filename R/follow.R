@@ -1,0 +1,207 @@
+#' Follow pages over time
+#'
+#' By week or by day: the positions of a page's leading queries, how many queries it is shown for
+#' in which band, and its click-through against what the curve expects at the positions held.
+#'
+#' @param data A `tide_data` object with dates, queries and pages.
+#' @param pages Addresses or paths, a star at the end for everything below; `NULL` takes the
+#'   `most` pages with the most clicks, those of brand queries not counted.
+#' @param by `week` (counted back from the last day) or `day`.
+#' @param leading What makes a query lead its page: `impressions`, `clicks`, or `gain` (of
+#'   `findings`).
+#' @param lines How many leading queries of each page.
+#' @param most Most pages to follow.
+#' @param findings A `tide_findings` object, for `leading = "gain"`.
+#' @param curve A `tide_curve` object; `NULL` fits it to all of the data.
+#' @param brand Brand words.
+#' @param events A `tide_events` object, drawn on the figures; `NULL` for none.
+#' @param rules A [tide_rules()] object, for the bands.
+#' @return A `tide_follow` object: a list with `pages` (data.table: `page`, `period` (its first
+#'   day), `clicks`, `impressions`, `position`, `ctr`, `expected_ctr` (on the curve, at the
+#'   positions held), `queries` (distinct)), `lines` (`page`, `query`, `period`, `clicks`,
+#'   `impressions`, `position`, `rank` of the query on its page), `bands` (`page`, `period`,
+#'   `band`, `queries`), `events` (as given; `here` where they touched these pages), `shifts`
+#'   ([tide_shifts()] of all events), `changes` ([tide_changes()]), `unusual` ([tide_unusual()]),
+#'   `by`, `from`, `to`. Positions are weighted by impressions. A period without a row has
+#'   missing figures, not zeros, and is a gap in the figures. Methods: `print`, `format`, `tidy`
+#'   (of `pages`), `summary` (of each page the first and last `periods`: clicks of a period,
+#'   position, CTR `to_curve`, queries), `autoplot`, `plot`.
+#' @section Errors: `tide_error_grain` without dates, queries or pages; `tide_error_follow` where
+#'   no page of that name is held.
+#' @seealso [tide_shifts()] and [tide_changes()] for what is more than drift.
+#' @examples
+#' data <- tide_read(tide_example()[["pairs"]])
+#' followed <- tide_follow(data, "/guides/*", brand = "fernmoor")
+#' followed
+#' plot(followed)
+#' @export
+tide_follow <- function(data, pages = NULL, by = c("week", "day"),
+  leading = c("impressions", "clicks", "gain"),
+  lines = 5, most = 6, findings = NULL, curve = NULL,
+                        brand = NULL, events = NULL, rules = tide_rules()) {
+  check_class(data, "tide_data", "data")
+  check_text(pages, "pages", null = TRUE, many = TRUE)
+  by <- check_choice(by, c("week", "day"), "by")
+  leading <- check_choice(leading, c("impressions", "clicks", "gain"), "leading")
+  check_number(lines, "lines", min = 1)
+  check_number(most, "most", min = 1)
+  if (leading == "gain" || !is.null(findings)) check_class(findings, "tide_findings", "findings")
+  if (!is.null(events)) check_class(events, "tide_events", "events")
+  table <- dated_table(data)
+  if (is.null(curve)) curve <- tide_curve(tide_summary(data,
+    brand = brand)) else check_class(curve, "tide_curve",
+    "curve")
+  coded <- coded_rows(table$rows, curve, brand)
+  chosen <- followed_pages(coded, pages, most)
+  rows <- coded$rows[coded$rows$page %in% chosen]
+  length <- if (by == "week") 7L else 1L
+  set(rows, j = "period", value = period_start(rows$date, table$to, length))
+  last <- period_start(table$to, table$to, length)
+  if (last < table$from) {
+    abort_tide("The window holds no whole week.",
+      where = sprintf("It is %s.", format_days(table$from, table$to)),
+      fix = "Give a longer window, or follow `by` day.", class = "nothing_left", argument = "by")
+  }
+  periods <- rev(seq(last, max(table$from, min(rows$period)), by = -length))
+  rows <- rows[rows$period %in% periods]
+  leaders <- leading_queries(rows, coded, leading, lines, findings)
+  series <- sum_days(coded, table)
+  unusual <- tide_unusual(data)
+  structure(list(pages = with_names(page_course(rows, chosen, periods), coded),
+    lines = with_names(query_course(rows, leaders, periods), coded),
+    bands = with_names(band_course(rows, rules$bands), coded),
+    events = events_on_page(events, chosen, coded$pages$keys),
+    shifts = if (!is.null(events)) event_effects(series, events),
+    changes = find_changes(series, events, groups = rules$page_groups, unusual = unusual),
+    unusual = unusual,
+    by = by, leading = leading, from = periods[1], to = table$to), class = "tide_follow")
+}
+
+# Each page by period; periods without a row have missing figures.
+page_course <- function(rows, chosen, periods) {
+  sums <- rows[, .(clicks = sum(clicks), impressions = sum(impressions),
+    position = sum(weighted) / sum(impressions),
+    ctr = sum(clicks) / sum(impressions),
+    expected_ctr = sum(expected) / sum(impressions), queries = length(unique(query))),
+    by = c("page", "period")]
+  sums[CJ(page = chosen, period = periods, sorted = FALSE), on = c("page", "period")]
+}
+
+# The same of the leading queries, with their rank.
+query_course <- function(rows, leaders, periods) {
+  own <- rows[!is.na(leaders[rows, on = c("page", "query"), which = TRUE])]
+  sums <- own[, .(clicks = sum(clicks), impressions = sum(impressions),
+    position = sum(weighted) / sum(impressions)),
+    by = c("page", "query", "period")]
+  grid <- leaders[rep(seq_len(nrow(leaders)), each = length(periods))]
+  set(grid, j = "period", value = rep(periods, nrow(leaders)))
+  sums[grid, on = c("page", "query", "period")]
+}
+
+# Distinct queries of each page by period and band of position.
+band_course <- function(rows, bands) {
+  sums <- rows[, .(position = sum(weighted) / sum(impressions)), by = c("page", "query", "period")]
+  set(sums, j = "band", value = factor(position_band(sums$position, bands), band_names(bands)))
+  sums[, .(queries = .N), by = c("page", "period", "band")]
+}
+
+with_names <- function(sums, coded) {
+  set(sums, j = "page", value = coded$pages$names[sums$page])
+  if (!is.null(sums[["query"]])) set(sums, j = "query", value = coded$queries$names[sums$query])
+  sums
+}
+
+followed_pages <- function(coded, pages, most) {
+  plain <- coded$segment[coded$rows$query] != "brand"
+  total <- coded$rows[, .(plain = sum(clicks[plain[.I]]), clicks = sum(clicks)), by = "page"]
+  total <- total[order(-total$plain, -total$clicks)]
+  if (!is.null(pages)) {
+    wanted <- lapply(pages, touched_pages, keys = coded$pages$keys)
+    none <- which(lengths(wanted) == 0)
+    if (length(none)) {
+      known <- format_path(coded$pages$names)
+      near <- known[utils::head(order(utils::adist(pages[none[1]], known)[1, ]), 3)]
+      abort_tide("No page of that name is held.", where = sprintf("'%s'.", pages[none[1]]),
+        fix = sprintf("Did you mean '%s'?", paste(near, collapse = "', '")), class = "follow",
+        fault = "call")
+    }
+    total <- total[total$page %in% unlist(wanted)]
+  }
+  utils::head(total$page, most)
+}
+
+# The leading queries of each page: data.table(page, query, rank), 1 the first.
+leading_queries <- function(rows, coded, leading, lines, findings) {
+  total <- rows[, .(clicks = sum(clicks), impressions = sum(impressions)), by = c("page", "query")]
+  weight <- if (leading == "gain") {
+    found <- findings$findings
+    gain <- tapply(found$gain, paste(query_key(found$query), page_key(found$page)), sum)
+    fcoalesce(as.vector(gain[paste(coded$queries$keys[total$query],
+      coded$pages$keys[total$page])]), 0)
+  } else total[[leading]]
+  total <- total[order(total$page, -weight, -total$impressions)]
+  total[, "rank" := seq_len(.N), by = "page"]
+  setkeyv(total[total$rank <= lines, c("page", "query", "rank")], c("page", "query"))
+}
+
+# Events, and whether they touched one of the pages.
+events_on_page <- function(events, chosen, keys) {
+  if (is.null(events)) return(NULL)
+  touched <- vapply(events$pages, function(pages) {
+    own <- touched_pages(pages, keys)
+    is.null(own) || any(chosen %in% own)
+  }, NA)
+  set(copy(events), j = "here", value = touched)
+}
+
+#' @rdname tide_follow
+#' @param x A `tide_follow` object.
+#' @param ... Not used.
+#' @export
+tidy.tide_follow <- function(x, ...) tibble::as_tibble(x$pages)
+
+#' @rdname tide_follow
+#' @param object A `tide_follow` object.
+#' @export
+summary.tide_follow <- function(object, ...) {
+  periods <- sort(unique(object$pages$period))
+  few <- max(1, min(4, length(periods) %/% 2))
+  side <- function(at, suffix) {
+    own <- object$pages[object$pages$period %in% at & !is.na(object$pages$impressions)]
+    sums <- own[, .(clicks = sum(clicks) / length(at),
+      position = sum(position * impressions) / sum(impressions),
+      to_curve = sum(clicks) / sum(expected_ctr * impressions), queries = round(mean(queries))),
+      by = "page"]
+    figures <- sums[match(unique(object$pages$page), sums$page), !"page"]
+    setnames(figures, paste0(names(figures), suffix))
+  }
+  tibble::as_tibble(cbind(data.table(page = unique(object$pages$page), periods = few),
+    side(utils::head(periods, few), "_first"), side(utils::tail(periods, few), "_last")))
+}
+
+#' @export
+format.tide_follow <- function(x, width = 80, ...) {
+  ends <- summary(x)
+  free <- max(18, width - 58)
+  formats <- list(clicks = format_clicks, position = format_position, to_curve = format_ratio,
+    queries = format_count)
+  cells <- do.call(cbind, lapply(names(formats),
+    function(name) vapply(c("_first", "_last"),
+    function(end) formats[[name]](ends[[paste0(name, end)]]),
+      character(nrow(ends)))))
+  cells <- matrix(cells, nrow(ends))
+  heads <- c("clicks", "now", "pos", "now", "to curve", "now", "queries", "now")
+  widths <- c(8, 7, 7, 6, 10, 6, 9, 5)
+  row <- function(name, cells) paste0(name, paste(pad_left(cells, widths), collapse = ""))
+  few <- format_plural(ends$periods[1], x$by)
+  c(wrap_lines(sprintf("%s by %s, %s: the first %s against the last; clicks a %s; to curve: CTR to what the curve expects there", format_plural(nrow(ends), "page"), x$by,
+    format_days(x$from, x$to), few, x$by), width), "", row(fit_text("page", free), heads),
+    vapply(seq_len(nrow(ends)), function(i) row(fit_path(format_path(ends$page[i]), free),
+    cells[i, ]), ""),
+    time_lines("Events", shift_lines(x$shifts), width),
+    time_lines("Changes found in the data", found_change_lines(x$changes), width),
+    time_lines("Unusual days and weeks", unusual_run_lines(x$unusual), width))
+}
+
+time_lines <- function(title, lines, width) c("", title,
+  unlist(lapply(lines, strwrap, width = width, indent = 2, exdent = 4)))

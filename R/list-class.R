@@ -1,0 +1,81 @@
+# Methods of tide_findings.
+
+#' Findings as a table
+#'
+#' @param x A `tide_findings` object.
+#' @param ... Not used.
+#' @return `tidy()`: the tibble of findings, `as.data.frame()`: the same as a data frame;
+#'   `nrow()` counts them, `head()` and `[` keep some. `glance()`: one row: `tested` (pairs
+#'   looked at), `findings`, `gain`, `gain_low`, `gain_high` of the whole list, in clicks per 30
+#'   days.
+#' @name tide_findings_tables
+#' @examples
+#' data <- tide_read(tide_example()[["pairs"]])
+#' found <- tide_find(tide_summary(data, brand = "fernmoor"))
+#' glance(found)
+#' nrow(found)
+#' head(found, 2)
+NULL
+
+#' @rdname tide_findings_tables
+#' @export
+tidy.tide_findings <- function(x, ...) tibble::as_tibble(x$findings)
+
+#' @rdname tide_findings_tables
+#' @param row.names,optional As for [as.data.frame()].
+#' @export
+as.data.frame.tide_findings <- function(x, row.names = NULL, optional = FALSE, ...) {
+  as.data.frame(x$findings, row.names = row.names, optional = optional)
+}
+
+#' @rdname tide_findings_tables
+#' @export
+dim.tide_findings <- function(x) dim(x$findings)
+
+#' @rdname tide_findings_tables
+#' @param i Which findings: numbers, or `TRUE` and `FALSE`.
+#' @export
+`[.tide_findings` <- function(x, i) {
+  x$findings <- x$findings[i]
+  x
+}
+
+#' @rdname tide_findings_tables
+#' @param n How many.
+#' @importFrom utils head
+#' @export
+head.tide_findings <- function(x, n = 6L, ...) x[seq_len(min(n, nrow(x)))]
+
+#' @rdname tide_findings_tables
+#' @export
+glance.tide_findings <- function(x, ...) {
+  total <- total_gain(x$findings)
+  tibble::tibble(tested = x$tested, findings = nrow(x$findings), gain = total$gain,
+    gain_low = total$low,
+    gain_high = total$high)
+}
+
+#' @export
+format.tide_findings <- function(x, n = 10, ...) {
+  found <- utils::head(x$findings, n)
+  total <- total_gain(x$findings)
+  head <- sprintf("<tide_findings> %s from %s; together %s clicks per 30 days (%s to %s)",
+    format_plural(nrow(x$findings), "finding"), format_plural(x$tested, "tested query x page pair"),
+    format_clicks(total$gain), format_clicks(total$low), format_clicks(total$high))
+  if (!nrow(found)) return(head)
+  lines <- sprintf("%3d  %-17s %s on %s: +%s (%s to %s), %s sure", found$rank,
+    kind_label(found$kind), found$query,
+    format_path(found$page), format_clicks(found$gain), format_clicks(found$gain_low),
+    format_clicks(found$gain_high),
+    format_sure(found$confidence))
+  more <- nrow(x$findings) - nrow(found)
+  c(head, lines, if (more > 0) sprintf("     ... and %s more", format_count(more)))
+}
+
+#' @export
+summary.tide_findings <- function(object, ...) {
+  found <- as.data.table(object$findings)
+  tibble::as_tibble(rbindlist(lapply(split(found, by = "kind"), function(own) {
+    c(list(kind = own$kind[1], findings = nrow(own)), total_gain(own))
+  })))
+}

@@ -1,0 +1,88 @@
+#' The arithmetic behind one finding
+#'
+#' From rows to score, so that a user can redo it by hand: the position cells with what the curve
+#' expects of each, and every step from there.
+#'
+#' @param findings A `tide_findings` object.
+#' @param id Id of a finding.
+#' @return A `tide_explained` object: a list with `finding` (its row), `cells` (`page`,
+#'   `position`, `clicks`, `impressions`, `curve`: CTR expected there, `expected`: clicks) and
+#'   `steps` (text, in order). Methods: `print`, `format`.
+#' @section Errors: `tide_error_finding` for an id that the list does not hold, with the nearest.
+#' @examples
+#' found <- tide_find(tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor"))
+#' tide_explain(found, tidy(found)$id[1])
+#' @export
+tide_explain <- function(findings, id) {
+  check_class(findings, "tide_findings", "findings")
+  check_text(id, "id")
+  held <- rbind(findings$findings, findings$decided, fill = TRUE)
+  row <- match(id, held$id)
+  if (is.na(row)) {
+    abort_tide(sprintf("The list holds no finding %s.", id),
+      where = sprintf("It has %s.", format_plural(nrow(held), "finding")),
+      fix = if (nrow(held)) sprintf("Did you mean %s?",
+      nearest_name(id, held$id)) else "Nothing was found.",
+      class = "finding", fault = "call")
+  }
+  finding <- held[row]
+  summary <- findings$summary
+  query <- match(finding$query, summary$queries$query)
+  pages <- match(strsplit(finding$pages, " ", fixed = TRUE)[[1]], summary$pages$page)
+  about <- which(summary$recent_cells$query == query & summary$recent_cells$page %in% pages)
+  own <- summary$recent_cells[about]
+  ctr <- curve_ctr(findings$curve, own$position, summary$queries$segment[own$query], own$rows,
+    own$impressions)
+  cells <- data.table(page = summary$pages$page[own$page], position = own$position,
+    clicks = own$clicks,
+    impressions = own$impressions, curve = ctr, expected = ctr * own$impressions)
+  setorderv(cells, c("page", "position"))
+  same <- which(held$task == finding$task & held$id != finding$id)
+  along <- held[same]
+  structure(list(finding = finding, cells = cells,
+    steps = c(findings$how[[id]], score_steps(finding, along),
+    assumption_lines(finding$kind, findings$assumptions))),
+    class = "tide_explained")
+}
+
+score_steps <- function(finding, along) {
+  money <- !is.null(finding[["gain_value"]])
+  worth <- if (money) finding$gain_value else finding$gain
+  if (finding$hours == 0) return(sprintf("it comes along with %s, which has the hours and the score of the whole piece of work", finding$task))
+  # What comes along was weighed by the same hours before it was put together.
+  others <- sum(along$score)
+  c(sprintf("90 %% interval of the gain: %.2f to %.2f", finding$gain_low, finding$gain_high),
+    if (money) sprintf("worth = %.2f conversions, %.2f in money", finding$gain_conversions,
+    finding$gain_value),
+    sprintf("score = worth x confidence / hours = %.2f x %.3f / %g = %.2f%s", worth,
+    finding$confidence, finding$hours,
+      worth * finding$confidence / finding$hours,
+      if (nrow(along)) sprintf("; with %s that the same step serves, %.2f: %.2f",
+        format_plural(nrow(along), "query", "queries"), others, finding$score) else ""))
+}
+
+#' @export
+format.tide_explained <- function(x, width = 80, ...) {
+  finding <- x$finding
+  cells <- x$cells
+  line <- function(...) paste0("  ", pad_left(..1, 9), pad_left(..2, 8), pad_left(..3, 9),
+    pad_left(..4, 9),
+    pad_left(..5, 10))
+  shown <- utils::head(cells[order(-cells$expected)], 12)
+  shown <- shown[order(shown$page, shown$position)]
+  rest <- nrow(cells) - nrow(shown)
+  of_pages <- unlist(lapply(unique(shown$page), function(address) {
+    own <- shown[shown$page == address]
+    c(format_path(address), line("position", "clicks", "impr.", "curve", "expected"),
+      line(sprintf("%.2f", own$position), format_count(own$clicks), format_count(own$impressions),
+        sprintf("%.4f", own$curve), sprintf("%.2f", own$expected)))
+  }))
+  wrap_lines(c(sprintf("%s: %s, \"%s\"", finding$id, kind_label(finding$kind), finding$query),
+    finding$reason, "",
+    "Position cells of the recent window, and what the curve expects of each", of_pages,
+    if (rest > 0) sprintf("  and %s more cells", format_count(rest)),
+    sprintf("  all: %s clicks, %s impressions, %.2f expected", format_count(sum(cells$clicks)),
+      format_count(sum(cells$impressions)), sum(cells$expected)), "",
+    sprintf("%d. %s", seq_along(x$steps), x$steps), "", sprintf("Next step: %s", finding$action)),
+    width)
+}

@@ -1,0 +1,147 @@
+#' Did it work?
+#'
+#' Holds what was fixed against similar queries that nobody touched: difference in differences of
+#' clicks, before the day it was done and since.
+#'
+#' @details For each decision `done` the clicks of its query on its pages over `days` before, and
+#'   over as many since (fewer where fewer have passed, at least 14). The change is that of the
+#'   log of clicks over those expected: for `low_ctr` the clicks that the curve expects at the
+#'   positions held, so that a better or worse position is not taken for a better snippet; for
+#'   other kinds the impressions of the days before, so that position counts, after what the
+#'   untouched queries of the same band of position did, which takes demand and season out.
+#'   Untouched are pairs without a decision. The interval comes from the luck of counts and from
+#'   how far untouched pairs of similar size moved apart.
+#'
+#'   A `low_ctr` finding was listed because its clicks were few, partly by bad luck, which passes
+#'   whatever is done. So up to 90 days before count, and its level then is not what was seen but
+#'   what the spread of all pairs makes of that (the posterior under the two-groups mixture,
+#'   empirical Bayes), which no choice of the lowest can bias. A fall that chance made larger
+#'   than it was is not corrected so.
+#'
+#' @param data A `tide_data` object with dates.
+#' @param decisions What [tide_decisions()] gives.
+#' @param curve A `tide_curve` object of the site.
+#' @param days Days before and since that are compared.
+#' @param level Level of the interval.
+#' @return A data.table, one row per decision `done` that can be judged: `id`, `kind`, `query`,
+#'   `page`, `done`, `days` (since), `clicks_before`, `clicks_since` (per 30 days), `ratio` (of
+#'   clicks to what they would have been), `ratio_low`, `ratio_high`, `won` (clicks per 30 days,
+#'   with `won_low`, `won_high`), `untouched` (pairs compared with), `verdict`: `worked`, `no
+#'   sign yet`, `made it worse`, `too early`, `no days before it`, `too few clicks` or `nothing
+#'   to compare with`.
+#' @references Card, Krueger (1994), American Economic Review 84, 772-793. Efron (2011), Journal
+#'   of the American Statistical Association 106, 1602-1614 (selection and empirical Bayes).
+#' @section Errors: `tide_error_grain` where the data have no dates.
+#' @examples
+#' data <- tide_read(tide_example()[["pairs"]])
+#' found <- tide_find(tide_summary(data, brand = "fernmoor"))
+#' store <- tide_store(tempfile("project"))
+#' tide_decide(store, found, tidy(found)$id[1], "done", at = "2026-10-01")
+#' tide_outcomes(data, tide_decisions(store), found$curve)
+#' @export
+tide_outcomes <- function(data, decisions, curve, days = 28, level = 0.9) {
+  check_class(data, "tide_data", "data")
+  check_class(curve, "tide_curve", "curve")
+  check_number(days, "days", min = 14)
+  check_number(level, "level", min = 0.5, max = 0.999)
+  table <- pick_table(data, c("date", "query", "page"))
+  if (is.null(table)) abort_tide("Outcomes need days.",
+    where = paste(names(data$tables), collapse = "; "),
+    fix = "Load exports by date, query and page.", class = "grain")
+  done <- decisions[decisions$decision == "done"]
+  coded <- coded_rows(table$rows, curve, NULL)
+  rows <- coded$rows
+  set(rows, j = c("pair", "plain"), value = list(paste(coded$queries$keys[rows$query],
+    coded$pages$keys[rows$page]),
+    coded$segment[rows$query] != "brand"))
+  touched <- unlist(lapply(seq_len(nrow(decisions)), function(i) decided_pairs(decisions[i])))
+  # How pairs differed before is one fit for all that was done on one day.
+  dates <- unique(done$at[done$kind == "low_ctr"])
+  differ <- stats::setNames(lapply(dates, function(at) pair_baseline(rows, at)), dates)
+  rbindlist(lapply(seq_len(nrow(done)), function(i) {
+    task_outcome(done[i], rows, touched, days, level, differ[[as.character(done$at[i])]])
+  }))
+}
+
+decided_pairs <- function(decision) paste(query_key(decision$query),
+  page_key(strsplit(decision$pages, " ", fixed = TRUE)[[1]]))
+
+# Days before a low CTR was mended, by which its level is known.
+days_before <- function(rows, at) min(90L, as.integer(at - min(rows$date)))
+
+task_outcome <- function(decision, rows, touched, days, level, differ) {
+  since_days <- min(days, as.integer(max(rows$date) - decision$at))
+  line <- function(verdict, ...) data.table(id = decision$id, kind = decision$kind,
+    query = decision$query,
+    page = decision$page, done = decision$at, days = max(0L, since_days), ..., verdict = verdict)
+  early <- function(verdict = "too early") line(verdict, clicks_before = NA_real_,
+    clicks_since = NA_real_,
+    ratio = NA_real_, ratio_low = NA_real_, ratio_high = NA_real_,
+    won = NA_real_, won_low = NA_real_, won_high = NA_real_, untouched = 0L)
+  if (min(rows$date) > decision$at - days) return(early("no days before it"))
+  if (since_days < 14) return(early())
+  at_curve <- decision$kind == "low_ctr"
+  if (at_curve) days <- days_before(rows, decision$at)
+  before_from <- decision$at - days
+  near <- rows[rows$date >= before_from & rows$date != decision$at & rows$date <= decision$at +
+    since_days]
+  sums <- near[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted),
+    expected = sum(expected), plain = plain[1]), by = .(pair, since = near$date > decision$at)]
+  mine <- sums[sums$pair %in% decided_pairs(decision)]
+  sum_of <- function(column, side) sum(mine[[column]][mine$since == side])
+  c1 <- sum_of("clicks", FALSE)
+  c2 <- sum_of("clicks", TRUE)
+  # What clicks are measured by: expected ones at the positions held, or days.
+  base1 <- if (at_curve) sum_of("expected", FALSE) else days
+  base2 <- if (at_curve) sum_of("expected", TRUE) else since_days
+  if (base1 <= 0 || base2 <= 0) return(early("too few clicks"))
+  control <- untouched_pairs(sums[!sums$pair %in% touched],
+    sum_of("weighted", FALSE) / max(sum_of("impressions", FALSE), 1))
+  if (is.null(control)) return(early("nothing to compare with"))
+  untouched <- if (at_curve) log_change(control$clicks_1, control$clicks_2, control$expected_1,
+    control$expected_2)
+    else log_change(control$clicks_1, control$clicks_2, days, since_days)
+  yard <- common_and_between(untouched$change, untouched$noise)
+  before <- if (at_curve) level_before(differ, c1, base1) else
+    list(mean = log_rate(c1, base1), variance = rate_noise(c1))
+  change <- log_rate(c2, base2) - before$mean - yard$common
+  reach <- stats::qnorm(1 - (1 - level) / 2) *
+    sqrt(before$variance + rate_noise(c2) + yard$between + yard$variance)
+  ends <- change + c(-1, 0, 1) * reach
+  won <- c2 * 30 / since_days * (1 - exp(-ends))
+  line(if (ends[1] > 0) "worked" else if (ends[3] < 0) "made it worse" else "no sign yet",
+    clicks_before = c1 * 30 / days, clicks_since = c2 * 30 / since_days,
+    ratio = exp(change), ratio_low = exp(ends[1]), ratio_high = exp(ends[3]), won = won[2],
+    won_low = won[1],
+    won_high = won[3], untouched = nrow(control))
+}
+
+# How all pairs differed before a day: groups of their factors on the curve.
+pair_baseline <- function(rows, at, most = 2000) {
+  pairs <- rows[rows$date >= at - days_before(rows, at) & rows$date < at & rows$plain,
+    .(clicks = sum(clicks), expected = sum(expected)), by = "pair"]
+  known <- pairs[pairs$expected >= 3]
+  known <- utils::head(known[order(-known$expected, known$pair)], most)
+  fit_two_groups(clicks_over_factors(known$clicks, known$expected))
+}
+
+# The level that a pair had, as the log of a factor on the curve: mean and variance of the
+# posterior, given how all pairs differ.
+level_before <- function(groups, clicks, expected) {
+  posterior <- rowSums(group_priors(groups, factor_grid)) *
+    drop(clicks_over_factors(clicks, expected))
+  posterior <- posterior / sum(posterior)
+  mean <- sum(posterior * factor_grid)
+  list(mean = mean, variance = sum(posterior * (factor_grid - mean)^2))
+}
+
+# Pairs shown before and since, near that position where there are enough; NULL where there are too
+# few anywhere.
+untouched_pairs <- function(sums, position, least = 10) {
+  wide <- merge(sums[sums$since == FALSE & sums$plain == TRUE], sums[sums$since == TRUE],
+    by = "pair",
+    suffixes = c("_1", "_2"))
+  wide <- wide[wide$clicks_1 >= 3]
+  near <- wide[abs(log(wide$weighted_1 / wide$impressions_1 / position)) < log(2)]
+  if (nrow(near) >= least) near else if (nrow(wide) >= least) wide
+}

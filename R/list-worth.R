@@ -1,0 +1,83 @@
+# What clicks are worth: conversions and money, where pages have facts of them. A page's own rate
+# leans on that of its group (its first folder, or the groups of the settings), and a group's on the
+# site's, by as much as few sessions tell.
+
+# In: findings with `page` and `gain`; out: `gain_conversions` and `gain_value` with low and high,
+# per 30 days, or nothing added where no page has sessions and conversions.
+add_worth <- function(found, summary, rules) {
+  pages <- summary$pages
+  if (is.null(pages[["sessions"]]) || is.null(pages[["conversions"]])) return(found)
+  rates <- page_rates(as.numeric(pages$sessions), as.numeric(pages$conversions),
+    page_group(pages$page, rules$page_groups))
+  if (is.null(rates)) return(found)
+  at <- match(found$page, pages$page)
+  put <- function(name, rate, relative) {
+    # Relative errors of gain and rate, below and above, add up in squares.
+    below <- sqrt(pmax(0, 1 - found$gain_low / found$gain)^2 + relative^2)
+    above <- sqrt((found$gain_high / found$gain - 1)^2 + relative^2)
+    worth <- found$gain * rate
+    set(found, j = paste0("gain_", name, c("", "_low", "_high")),
+      value = list(worth, pmax(0, worth * (1 - below)), worth * (1 + above)))
+  }
+  put("conversions", rates$rate[at], stats::qnorm(0.95) * rates$relative[at])
+  if (!is.null(pages[["value"]])) {
+    each <- value_each(as.numeric(pages$value), as.numeric(pages$conversions))
+    if (!is.null(each)) put("value", rates$rate[at] * each[at],
+      stats::qnorm(0.95) * sqrt(rates$relative[at]^2 +
+      1 / (5 + fcoalesce(as.numeric(pages$conversions[at]), 0))))
+  }
+  found[]
+}
+
+# Conversions per session of each page. Beta-binomial empirical Bayes: how many sessions a group's
+# rate is worth follows from how far the pages' rates lie apart beyond chance, by moments. Out:
+# list(rate, relative error), or NULL.
+page_rates <- function(sessions, conversions, group) {
+  known <- !is.na(sessions) & !is.na(conversions) & sessions > 0 & conversions <= sessions
+  if (!any(known) || sum(conversions[known]) == 0) return(NULL)
+  site <- sum(conversions[known]) / sum(sessions[known])
+  worth <- beta_weight(sessions[known], conversions[known], site)
+  sums <- data.table(group = group[known], sessions = sessions[known],
+    conversions = conversions[known])[,
+    .(sessions = sum(sessions), conversions = sum(conversions)), by = "group"]
+  sums[, "rate" := (conversions + worth * site) / (sessions + worth)]
+  parent <- fcoalesce(sums$rate[match(group, sums$group)], site)
+  n <- ifelse(known, sessions, 0)
+  rate <- (ifelse(known, conversions, 0) + worth * parent) / (n + worth)
+  list(rate = rate, relative = sqrt((1 - rate) / (rate * (n + worth + 1))))
+}
+
+# Value of a conversion, each page's own held to the site's by five conversions.
+value_each <- function(value, conversions) {
+  known <- !is.na(value) & !is.na(conversions) & conversions > 0
+  if (!any(known)) return(NULL)
+  site <- sum(value[known]) / sum(conversions[known])
+  (ifelse(known, value, 0) + 5 * site) / (ifelse(known, conversions, 0) + 5)
+}
+
+# No figure above what the demand allows: every search seen as often as page one may be, and clicked
+# each time.
+within_demand <- function(found, summary) {
+  most <- pmax(0, assumed("page_one_views_most") * found$impressions - found$clicks) *
+    per_month(summary)
+  for (column in c("gain", "gain_low", "gain_high")) set(found, j = column,
+    value = pmin(found[[column]], most))
+  found
+}
+
+# Hours of work by kind: ours, or as told.
+kind_hours <- function(hours = NULL) {
+  all <- vapply(finding_kinds(), `[[`, 0, "hours")
+  replace(all, names(hours), unlist(hours))
+}
+
+check_hours <- function(hours) {
+  if (is.null(hours)) return(invisible())
+  known <- names(finding_kinds())
+  if (is.null(names(hours)) || !all(names(hours) %in% known)) abort_argument("hours",
+    paste("named among", paste(known, collapse = ", ")), names(hours))
+  if (!is.numeric(unlist(hours)) || any(unlist(hours) <= 0)) abort_argument("hours",
+    "hours above 0", unlist(hours))
+}
+
+worth_columns <- paste0("gain_", rep(c("conversions", "value"), each = 3), c("", "_low", "_high"))

@@ -1,0 +1,131 @@
+# Low CTR: pairs clicked less than this site's curve says, by more than queries usually differ. A
+# pair's confidence is the probability that its page or itself belongs to a low part (see
+# low-ctr-effects.R). Listed are those that are worth most of all sets whose expected share of
+# false ones (one minus confidence, averaged) is within `fdr`, the Bayesian false-discovery rate.
+# What a whole topic loses to its results page is no finding: it is named beside the list.
+
+find_low_ctr <- function(summary, curve, pairs, options) {
+  candidates <- which(pairs$judged & pairs$expected >= 1)
+  if (!length(candidates)) return(no_findings())
+  at <- pairs[candidates]
+  rest <- page_rests(pairs, at$page)
+  fit <- fit_low_ctr(c(at$clicks, rest$clicks), c(at$expected, rest$expected), c(at$page, rest$page),
+    word_table(summary$queries$key[at$query], function_only),
+    rep(c(TRUE, FALSE), c(nrow(at), nrow(rest))))
+  own <- seq_len(nrow(at))
+  judged <- fit$judged[own]
+  set(at, j = "expected", value = fit$expected[own])
+  # A shortfall that is sure but small is nobody's working day.
+  likely <- which(at$clicks < assumed("low_below") * at$expected & at$tested &
+    judged$confidence > assumed("low_confidence"))
+  levels <- low_ctr_levels(at[likely], fit$all)
+  gain <- lapply(low_ctr_gain(at[likely], levels), `*`, per_month(summary))
+  # An expectation has the chance of being wrong in it; the upper end is what it may bring if it is
+  # real.
+  gain[c("gain", "low")] <- lapply(gain[c("gain", "low")], `*`, judged$confidence[likely])
+  # A page is rewritten once, so its queries may be small where together they are worth it. What is
+  # too small to list lends no certainty to the rest.
+  shortfalls <- page_shortfalls(at, judged)
+  page <- at$page[likely]
+  whole <- shortfalls$whole[match(page, shortfalls$page)]
+  of_work <- ifelse(whole & !options$by_line, stats::ave(gain$gain, page, FUN = sum), gain$gain)
+  worth <- which(of_work >= options$least)
+  worth <- worth[best_within_fdr(judged$confidence[likely[worth]], gain$gain[worth], options$fdr)]
+  unsure <- which(at$clicks < assumed("low_below") * at$expected & at$tested &
+    judged$confidence > 0.2)
+  aside <- rbind(topic_lines(fit$topics),
+    unsure_line(at$query[setdiff(unsure, likely[worth])], options$fdr))
+  if (!length(worth)) return(no_findings(aside))
+  listed <- likely[worth]
+  gain <- lapply(gain, `[`, worth)
+  levels <- lapply(levels, `[`, worth)
+  siblings <- shortfalls[match(at$page[listed], shortfalls$page)]
+  at <- at[listed]
+  found <- pair_findings("low_ctr", summary, pairs, candidates[listed], gain,
+    judged$confidence[listed],
+    low_ctr_action(summary, at, siblings), low_ctr_reason(summary, at, siblings, gain$gain),
+    low_ctr_steps(summary, pairs[candidates[listed]], at, levels, gain, fit, judged[listed]))
+  # Queries that one rewrite of the page mends are one piece of work.
+  set(found, j = "work", value = ifelse(siblings$whole,
+    paste("snippet", summary$pages$key[at$page]), found$identity))
+  list(found = found, aside = aside)
+}
+
+# Queries too small to be judged are evidence about their pages all the same: as many of a page's
+# together as make three expected clicks count as one query (which differs from the usual by less
+# than one query does, so this is careful).
+page_rests <- function(pairs, pages) {
+  small <- pairs[pairs$judged & pairs$expected < 1 & pairs$page %in% pages,
+    c("page", "clicks", "expected")]
+  setorderv(small, "page")
+  sums <- cumsum(small$expected)
+  before <- (sums - small$expected)[match(small$page, small$page)]
+  set(small, j = "some", value = (sums - before) %/% 3)
+  small <- small[, .(clicks = sum(clicks), expected = sum(expected)), by = c("page", "some")]
+  small[small$expected >= 1]
+}
+
+topic_lines <- function(topics) {
+  if (!nrow(topics)) return(NULL)
+  data.table(kind = "low_ctr",
+    reason = sprintf("\"%s\" on all %d pages earns %s of the curve: the results page holds it back, not a snippet", topics$word,
+    topics$pages, format_share(topics$share)), queries = topics$queries)
+}
+
+unsure_line <- function(queries, fdr) {
+  if (!length(queries)) return(NULL)
+  why <- sprintf("clicked less than usual, but queries here differ by as much by themselves (an fdr above %g lists more)",
+    fdr)
+  data.table(kind = "low_ctr", reason = why, queries = length(unique(queries)))
+}
+
+# Clicks won over the window when the pair gets to where its usual spread alone would have it. Both
+# that level and today's are posteriors, so what is luck in few clicks is not promised as gain.
+low_ctr_gain <- function(at, levels) {
+  variance <- levels$usual^2 * (exp(levels$usual_var + at$curve_se^2) - 1) +
+    levels$today^2 * (exp(levels$today_var) - 1) -
+    2 * levels$usual * levels$today * (exp(levels$shared) - 1)
+  gain_interval(at$expected * (levels$usual - levels$today), at$expected * sqrt(pmax(variance, 0)))
+}
+
+# The level today and the usual one, as factors on the curve, with the variances of their logs.
+low_ctr_levels <- function(at, groups) {
+  level <- low_levels(log_factor(at$clicks, at$expected), factor_noise(at$clicks, at$expected),
+    groups)
+  list(usual = exp(level$usual + level$usual_var / 2),
+    today = exp(level$today + level$today_var / 2),
+    usual_var = level$usual_var,
+    today_var = level$today_var, shared = rep_len(level$shared, nrow(at)))
+}
+
+# Of all sets whose share of false ones is expected to stay within `fdr` by number, and within half
+# as much again by worth, one that is worth most: all that are surer than that, and of the others
+# those with most worth for each bit of the slack that the sure ones leave (a knapsack, filled
+# greedily). By number alone a few large lines that are likely at best would carry the promise.
+best_within_fdr <- function(confidence, worth = rep(1, length(confidence)), fdr) {
+  costs <- cbind(1 - fdr - confidence, (1 - 1.5 * fdr - confidence) * worth)
+  sure <- which(costs[, 1] <= 0)
+  others <- which(costs[, 1] > 0)
+  others <- others[order(-worth[others] / costs[others, 1])]
+  left <- -colSums(costs[sure, , drop = FALSE])
+  taken <- logical(length(others))
+  for (k in seq_along(others)) {
+    own <- costs[others[k], ]
+    if (any(own > left)) next
+    taken[k] <- TRUE
+    left <- left - own
+  }
+  sort(c(sure, others[taken]))
+}
+
+# Per page: pairs tested, those that fall short with more than even odds and the clicks they miss,
+# and whether that is the page's doing.
+page_shortfalls <- function(at, judged) {
+  short <- judged$confidence > 0.5
+  out <- data.table(page = at$page, low = short,
+    missed = ifelse(short, pmax(0, at$expected - at$clicks), 0),
+    whole = judged$page_low)[, .(tested = .N, low = sum(low), missed = sum(missed),
+    whole = max(whole)), by = "page"]
+  out[, "whole" := (whole > 0.5 | low >= tested / 2) & low >= 2]
+  out[]
+}

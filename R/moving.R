@@ -1,0 +1,178 @@
+# Rising and falling: pairs whose clicks for a search moved over the last eight weeks by more than
+# chance. Fewer or more searches move impressions and are nobody's doing on the page, so they are
+# left out of it. What is left is position, which is known well, and click-through at equal
+# position, of which few clicks say little.
+
+# What moved by less than a quarter is nobody's working day.
+
+# Per pair the sums of the last weeks and of as many before: clicks, impressions, position, clicks
+# expected on the curve, demand (`_1` before, `_2` last), and why clicks changed (see compare-parts.R).
+# NULL without weeks enough.
+two_windows <- function(summary, curve) {
+  weekly <- summary$weekly
+  last <- summary$recent$days %/% 7L
+  if (is.null(weekly) || last < 2 * assumed("moved_weeks")) return(NULL)
+  side <- ifelse(weekly$week > last - assumed("moved_weeks"), 2L,
+    ifelse(weekly$week > last - 2 * assumed("moved_weeks"), 1L, 0L))
+  own <- copy(weekly)[side > 0]
+  set(own, j = "side", value = side[side > 0])
+  set(own, j = "weighted", value = own$impressions * own$position)
+  set(own, j = "expected", value = own$impressions *
+    curve_ctr(curve, own$position, summary$queries$segment[own$query],
+    1, own$impressions))
+  set(own, j = "demand", value = searches_seen(own$impressions, own$position,
+    page_one_views(summary)))
+  moved <- pair_sums(own)
+  moved <- moved[moved$impressions_1 > 0 & moved$impressions_2 > 0]
+  for (side in 1:2) set(moved, j = paste0("position_", side),
+    value = moved[[paste0("weighted_", side)]] / moved[[paste0("impressions_", side)]])
+  factor <- pair_factor(moved, curve$fits[[1]])
+  cbind(moved, change_parts(moved$clicks_1, moved$clicks_2, moved$expected_1, moved$expected_2,
+    moved$demand_1,
+    moved$demand_2, factor)[, c("position", "click_through")])
+}
+
+find_falling <- function(summary, curve, pairs, options) find_moving(summary, curve, pairs,
+  options, "falling")
+
+find_rising <- function(summary, curve, pairs, options) find_moving(summary, curve, pairs, options,
+  "rising")
+
+find_moving <- function(summary, curve, pairs, options, kind) {
+  # Both kinds look at the same two windows.
+  if (is.null(options$shared$moving)) options$shared$moving <- moving_pairs(summary, curve, pairs)
+  moving <- options$shared$moving
+  if (!length(moving$at)) return(no_findings())
+  change <- moving$change
+  down <- kind == "falling"
+  confidence <- if (down) change$fell else change$rose
+  gain <- moving_gain(moving$moved, change, down)
+  # What is foretold by the position alone and did not show in clicks is no finding yet.
+  shown <- (change$by_position + change$seen - change$usual) * if (down) -1 else 1
+  worth <- which(pairs$tested[moving$at] & shown > assumed("moved_by") & confidence > 0.5 &
+    gain$gain >= options$least)
+  listed <- worth[best_within_fdr(confidence[worth], gain$gain[worth], options$fdr)]
+  if (!length(listed)) return(no_findings())
+  of <- cbind(moving$moved[listed], change[listed])
+  share <- of$position / (of$position + of$click_through)
+  gain <- lapply(gain, `[`, listed)
+  list(found = pair_findings(kind, summary, pairs, moving$at[listed], gain, confidence[listed],
+    moving_action(summary, of, share, kind), moving_reason(of, share),
+    moving_steps(of, gain, confidence[listed], down)))
+}
+
+# Pairs that both windows show often enough to judge: the rows of `pairs` they are (`at`),
+# two_windows() and real_change() of them. None where the site has too few.
+moving_pairs <- function(summary, curve, pairs) {
+  moved <- two_windows(summary, curve)
+  if (is.null(moved)) return(list(at = integer()))
+  at <- pairs[moved, on = c("query", "page"), which = TRUE]
+  use <- which(!is.na(at) & pairs$judged[at] &
+    pmin(moved$impressions_1, moved$impressions_2) >= 20 & moved$clicks_1 +
+    moved$clicks_2 >= 8)
+  if (length(use) < 20) return(list(at = integer()))
+  list(at = at[use], moved = moved[use], change = real_change(moved[use]))
+}
+
+# The log of the change of clicks for a search, its luck taken out, beside what the site as a whole
+# did. In: pairs of two_windows(). Out: a row per pair: the part of position (`by_position`) and its
+# `wavering`, that of click-through as seen (`seen`, `noise`) and what it is beside the usual, low
+# and high moves of the site's pairs; `size` and `variance` of the whole, and the chances that it is
+# clearly down (`fell`) or up (`rose`).
+real_change <- function(moved) {
+  on_curve <- log(moved$expected_2 / moved$demand_2) - log(moved$expected_1 / moved$demand_1)
+  by_position <- on_curve - stats::median(on_curve)
+  # A search's position differs from the mean by about half of it, and clicks fall about as position
+  # rises.
+  wavering <- 0.5^2 * (1 / moved$impressions_1 + 1 / moved$impressions_2)
+  seen <- log_factor(moved$clicks_2, moved$expected_2) -
+    log_factor(moved$clicks_1, moved$expected_1)
+  noise <- factor_noise(moved$clicks_1, moved$expected_1) +
+    factor_noise(moved$clicks_2, moved$expected_2)
+  # The pairs of which most is expected are enough for the fit.
+  best <- utils::head(order(-(moved$expected_1 + moved$expected_2)), 2000)
+  groups <- fit_groups(measured_over_factors(seen[best], noise[best]), usual_sd = 0.15)
+  shares <- group_shares(seen, noise, groups)
+  parts <- lapply(1:3, function(k) shrink_to(seen, noise, groups$mean[k], groups$sd[k]))
+  size <- by_position - groups$mean[1] +
+    Reduce(`+`, Map(function(part, k) shares[, k] * part$mean, parts, 1:3))
+  chance <- function(sign) Reduce(`+`, Map(function(part, k) {
+    shares[, k] * stats::pnorm((sign * (by_position - groups$mean[1] + part$mean) -
+      assumed("moved_by")) /
+      sqrt(part$variance + wavering))
+  }, parts, 1:3))
+  data.table(by_position, wavering, seen, noise, usual = groups$mean[1], usual_sd = groups$sd[1],
+    size,
+    variance = wavering + Reduce(`+`, Map(function(part, k) shares[, k] * (part$variance +
+      (by_position - groups$mean[1] + part$mean - size)^2), parts, 1:3)), fell = chance(-1),
+      rose = chance(1))
+}
+
+# Half of what was lost is taken to be won back; a rise that is given support, to go on by a third.
+# Per 30 days, with the ends of the interval and the clicks of four weeks `now`, half as seen and
+# half as foretold by the weeks before.
+moving_gain <- function(moved, change, down) {
+  now <- (moved$clicks_2 + moved$demand_2 * (moved$clicks_1 + 0.5) / moved$demand_1 *
+    exp(change$size)) / 2
+  more <- function(move) pmax(0, now *
+    (if (down) (exp(-move) - 1) * assumed("won_back") else exp(move * assumed("goes_on")) - 1)) *
+    30 / (7 * assumed("moved_weeks"))
+  reach <- stats::qnorm(0.95) * sqrt(change$variance)
+  ends <- list(more(change$size - reach), more(change$size + reach))
+  list(gain = more(change$size), low = do.call(pmin, ends) / assumed("moved_gain"),
+    high = do.call(pmax, ends) * assumed("moved_gain"), now = now)
+}
+
+moving_steps <- function(of, gain, confidence, down) {
+  step_lines(
+    sprintf("clicks by position %+.1f, by click-through at equal position %+.1f in four weeks (searches are taken out; impressions beyond position 10.5 raised to what page one would have seen)",
+      of$position, of$click_through),
+    sprintf("change by position on the curve, ln: %.3f beside the middle of all pairs, its wavering 0.25 x (1/%s + 1/%s) = %.4f",
+      of$by_position, format_count(of$impressions_1), format_count(of$impressions_2), of$wavering),
+    sprintf("change of click-through = ln((%s + 0.5) / (%.2f + 0.5)) - ln((%s + 0.5) / (%.2f + 0.5)) = %.3f, variance of its noise %.3f; pairs of this site usually move by %.3f on average, standard deviation %.3f",
+      format_count(of$clicks_2), of$expected_2, format_count(of$clicks_1), of$expected_1, of$seen,
+      of$noise, of$usual,
+      of$usual_sd),
+    sprintf("both together, luck and what the site did as a whole taken out: %.3f; clicks of four weeks now: %.2f", of$size, gain$now),
+    if (down) sprintf("gain = half of what was lost = %.2f x (exp(%.3f) - 1) x %.1f x 30 / 28 = %.2f", gain$now, -of$size,
+      assumed("won_back"), gain$gain) else
+      sprintf("gain = a third of the rise once more = %.2f x (exp(%.3f / 3) - 1) x 30 / 28 = %.2f",
+        gain$now, of$size, gain$gain),
+    sprintf("confidence: chance that clicks for a search are %s by a quarter or more: %.3f",
+    if (down) "down" else "up",
+      confidence))
+}
+
+# What is said of rising and falling pairs.
+
+moving_cause <- function(share) ifelse(share > 0.6, "position", ifelse(share < 0.25, "ctr", "both"))
+
+moving_reason <- function(of, share) {
+  rate <- function(side) format_rate(of[[paste0("clicks_", side)]] /
+    of[[paste0("impressions_", side)]])
+  cause <- c(position = "the position moved from %s to %s, which makes %s of it",
+    ctr = "the position hardly moved (%s, then %s) and makes %s of it: people choose differently at the same place",
+    both = "the position (%s, then %s) makes %s of it, the rest is what people choose")[moving_cause(share)]
+  sprintf("%s of %s impressions clicked in the last four weeks, %s of %s in the four before: CTR went from %s to %s. Searches apart, that is %s; %s.",
+    format_count(of$clicks_2), format_count(of$impressions_2), format_count(of$clicks_1),
+    format_count(of$impressions_1), rate(1), rate(2),
+    moving_clicks(of$position + of$click_through),
+    vapply(seq_along(share), function(i) sprintf(cause[i], format_position(of$position_1[i]),
+      format_position(of$position_2[i]),
+      format_share(pmin(1, pmax(0, share[i])))), ""))
+}
+
+moving_clicks <- function(change) paste(format_plural(round(abs(change)), "click"),
+  ifelse(change < 0, "lost", "won"))
+
+moving_action <- function(summary, of, share, kind) {
+  query <- summary$queries$query[of$query]
+  page <- format_path(summary$pages$page[of$page])
+  cause <- moving_cause(share)
+  if (kind == "rising") {
+    return(sprintf("Give \"%s\" support while it rises: link to %s from your strongest related pages with those words, and see that its first passage is up to date.", query, page))
+  }
+  ifelse(cause == "position",
+    sprintf("Look up what ranks above %s for \"%s\" now, bring the page up to date where it falls behind, and check that no link to it was lost.", page, query),
+    sprintf("Look at the results page of \"%s\": if something new stands above or beside %s, answer it in title and description; if the title was changed, change it back.", query, page))
+}

@@ -1,0 +1,142 @@
+#' Begin a project from what the exports show
+#'
+#' Guesses the settings from data: the site's address, brand words from its host with the
+#' spellings found in the queries, folders as page groups. `tide_begin()` writes them as a
+#' commented `inktide.yml`, for a person to confirm: every guess stands there with its evidence.
+#'
+#' @param data A `tide_data` object with pages or queries.
+#' @return `tide_suggest()`: a list with `site`, `brand` (a data.table: `word`, `why`, `queries`,
+#'   `clicks`, `position`, `sure`: whether it is written as a brand word or only as a comment)
+#'   and `folders` (`folder`, `pages`, `clicks`). `tide_begin()`: the path of the file,
+#'   invisibly.
+#' @details The host's longest label is taken for the name. A spelling is written as a brand word
+#'   where at least half of its clicks land on the pages that the name itself leads to, and as a
+#'   comment otherwise.
+#' @section Errors: `tide_error_project` where the folder holds settings already.
+#' @examples
+#' data <- tide_read(tide_example()[["pairs"]])
+#' tide_suggest(data)
+#' dir <- tempfile("project")
+#' readLines(tide_begin(dir, tide_suggest(data)))
+#' @export
+tide_suggest <- function(data) {
+  check_class(data, "tide_data", "data")
+  table <- pick_table(data, c("query", "page"))
+  if (is.null(table)) table <- pick_table(data, "page")
+  host <- folders <- NULL
+  if (!is.null(table)) {
+    pages <- reduce_pages(table$rows)
+    has_host <- grepl("^[a-z][a-z0-9+.-]*://[^/]", pages$page)
+    site <- sub("^([a-z][a-z0-9+.-]*://[^/?]*).*$", "\\1/", pages$page[has_host])
+    # A host of other signs than these is no host.
+    plain <- grepl("^[a-z][a-z0-9+.-]*://[^[:cntrl:][:space:]\"'<>#]+/$", site)
+    has_host[has_host] <- plain
+    site <- site[plain]
+    weight <- tapply(pages$impressions[has_host], site, sum)
+    host <- if (length(weight)) names(weight)[which.max(weight)]
+    folders <- data.table(folder = page_group(pages$page, NULL),
+      clicks = pages$clicks)[, .(pages = .N, clicks = sum(clicks)), by = "folder"]
+    folders <- folders[folders$folder != "/" & folders$pages > 1]
+    setorderv(folders, c("clicks", "folder"), c(-1L, 1L))
+  }
+  list(site = host, brand = suggest_brand(data, host), folders = folders)
+}
+
+# Brand words with their evidence: the host's name, then other spellings in the queries.
+suggest_brand <- function(data, site) {
+  none <- data.table(word = character(), why = character(), queries = integer(), clicks = numeric(),
+    position = numeric(), sure = logical())
+  if (is.null(site) || is.null(pick_table(data, "query"))) return(none)
+  labels <- strsplit(sub("^www\\.", "", sub("/$", "", sub("^[^/]*//", "", site))), "[.:]")[[1]]
+  labels <- labels[-length(labels)]
+  if (!length(labels)) return(none)
+  name <- labels[which.max(nchar(labels))]
+  summary <- tide_summary(data)
+  sums <- reduce_pairs(summary$cells)
+  own <- sums[is_brand(summary$queries$key, name)[sums$query]]
+  words <- data.table(word = name, why = sprintf("the name in %s", site),
+    queries = length(unique(own$query)),
+    clicks = sum(own$clicks),
+    position = sum(own$weighted) / sum(own$impressions), sure = nrow(own) > 0)
+  other <- if (nrow(own)) tide_brand_spellings(summary, name) else NULL
+  if (NROW(other)) {
+    words <- rbind(words, data.table(word = other$word,
+      why = sprintf("%s away from '%s', as in '%s'; %s of its clicks land where '%s' leads",
+      format_plural(other$edits, "letter"), other$of, other$example,
+      format_share(fcoalesce(other$shared, 0)),
+      other$of), queries = other$queries, clicks = other$clicks,
+      position = other$position, sure = fcoalesce(other$shared, 0) >= 0.5))
+  }
+  words[]
+}
+
+#' @rdname tide_suggest
+#' @param dir The project's folder; it is made where missing.
+#' @param suggested What [tide_suggest()] returned, or `NULL` for settings without guesses.
+#' @param exports Paths of exports to name in the settings.
+#' @export
+tide_begin <- function(dir, suggested = NULL, exports = NULL) {
+  check_text(dir, "dir")
+  file <- file.path(dir, "inktide.yml")
+  if (file.exists(file)) {
+    abort_tide("The folder has settings already.", where = sprintf("'%s'.", file),
+      fix = "Edit them, or name another folder.", class = "project", fault = "call")
+  }
+  if (!dir.exists(dir)) dir.create(dir, recursive = TRUE, showWarnings = FALSE)
+  write_whole(file, function(path) write_lines(settings_lines(suggested,
+    relative_paths(exports, dir)), path))
+}
+
+relative_paths <- function(paths, dir) {
+  root <- paste0(normalizePath(dir), "/")
+  full <- normalizePath(as.character(paths))
+  ifelse(startsWith(full, root), substring(full, nchar(root) + 1), full)
+}
+
+# One line of YAML: JSON is YAML, and its escapes keep line breaks and signs that would be obeyed
+# inside the quotes.
+yaml_text <- function(x) escape_json(as.character(jsonlite::toJSON(as.character(x),
+  auto_unbox = TRUE)))
+
+# What stands behind # ends with the line.
+yaml_comment <- function(x) gsub("[[:cntrl:]]+", " ", visible_text(x))
+
+settings_lines <- function(suggested, exports) {
+  brand <- suggested$brand
+  folders <- suggested$folders
+  sure <- if (NROW(brand)) brand[brand$sure]
+  unsure <- if (NROW(brand)) brand[!brand$sure]
+  evidence <- function(at) sprintf("%s, %s, position %s: %s",
+    format_plural(at$queries, "query", "queries"),
+    format_plural(at$clicks, "click"), format_position(at$position), yaml_comment(at$why))
+  c("# Settings of this project. Paths are relative to this file; what begins with # does not count.", "",
+    if (is.null(suggested$site)) "# site: https://www.example.org/" else sprintf("site: %s",
+    yaml_text(suggested$site)), "",
+    "# Words that name you: queries with them are held apart. Guessed where evidence stands beside; take out what is wrong.",
+    if (NROW(sure)) c("brand:", sprintf("  - %s  # %s", vapply(sure$word, yaml_text, ""),
+      evidence(sure))) else c("# brand:", "#   - the name people search for, and its misspellings"),
+    if (NROW(unsure)) sprintf("#  - %s  # perhaps: %s", vapply(unsure$word, yaml_text, ""),
+    evidence(unsure)), "",
+    if (length(exports)) c("# Read where nothing is loaded into the archive.", "exports:",
+      sprintf("  - %s", vapply(exports, yaml_text, ""))) else c("# exports:",
+      "#   - exports/*.csv"),
+    "# Volumes and costs by query, titles and values by page, where the archive does not keep them.",
+    "# enrichments:", "#   - facts/volumes.csv",
+    "# What happened when: a table with the columns date, event and pages.",
+    "# events: events.csv", "",
+    "# Groups of pages, by the beginning of the path or a regular expression; the first that fits counts.",
+    if (NROW(folders)) c("page_groups:", sprintf("  %s: %s  # %s, %s",
+      vapply(gsub("/", "", utils::head(folders$folder, 8)), yaml_text, ""),
+      vapply(utils::head(folders$folder, 8), yaml_text, ""),
+      format_plural(utils::head(folders$pages, 8), "page"),
+      format_plural(utils::head(folders$clicks, 8), "click"))) else c("# page_groups:",
+      "#   advice: /guides/"), "",
+    "# The rest has these defaults.",
+    "# intent:", sprintf("#   %s: [%s]", names(intent_words),
+      vapply(intent_words, function(words) paste(utils::head(words, 8), collapse = ", "), "")),
+    "# bands: [1, 4, 11, 21]", "# windows: {recent_days: 90, undated_days: 90, lag: 3}",
+    "# thresholds: {striking_distance: \"4:20\", fdr: 0.1, min_impressions: 1}",
+    "# clicks_above: leave out  # or keep, refuse", "",
+    "# Filters under a name: the segment 'long questions', or 'not:long questions' for all else.",
+    "# segments:", "#   long questions: {has_any: [how, why, when], words: \"5:\"}")
+}

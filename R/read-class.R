@@ -1,0 +1,201 @@
+# Class tide_data: what was read, held apart by grain, with a ledger of what was left out.
+
+new_tide_data <- function(tables, sources, left_out) {
+  structure(list(tables = tables, sources = sources, left_out = left_out), class = "tide_data")
+}
+
+# One grain. from, to, days: the days that its dates stand for, none after `until`, the day of the
+# export; without dates those of `window`, list(from, to), or NA. rests_on: the grains that its days
+# come from, where they are several.
+new_table <- function(rows, dimensions, until, window = NULL, rests_on = NULL) {
+  dated <- "date" %in% dimensions && nrow(rows)
+  days <- table_days(if (dated) rows$date, until)
+  if (!is.null(window)) {
+    days[c("from", "to")] <- list(min(days$from, window$from, na.rm = TRUE),
+      max(days$to, window$to, na.rm = TRUE))
+    days$days <- as.integer(days$to - days$from) + 1L
+  }
+  c(list(rows = rows, dimensions = dimensions), days, list(rests_on = rests_on))
+}
+
+# From the first to the last of the days that dates stand for; a last week or month may be cut off
+# by the export.
+table_days <- function(dates, until) {
+  if (!length(dates)) return(list(from = as.IDate(NA), to = as.IDate(NA), days = NA_integer_))
+  dates <- sort(unique(dates))
+  last <- dates[length(dates)]
+  to <- max(last, min(last + days_each(dates) - 1L, until))
+  list(from = dates[1], to = to, days = as.integer(to - dates[1]) + 1L)
+}
+
+# How many days the last date stands for: 7 or a month where four dates or more are all of them
+# weeks or months apart.
+days_each <- function(dates) {
+  gaps <- as.integer(diff(dates))
+  if (length(gaps) < 3) return(1L)
+  if (all(gaps == 7L)) return(7L)
+  last <- as.POSIXlt(dates[length(dates)])
+  if (!all(as.POSIXlt(dates)$mday == 1L & c(gaps, 28L) %in% 28:31)) return(1L)
+  last$mon <- last$mon + 1L
+  as.integer(as.IDate(last) - dates[length(dates)])
+}
+
+grain_label <- function(dimensions) if (length(dimensions)) paste(dimensions,
+  collapse = " x ") else "total"
+
+grain_dimensions <- function(grain) if (grain == "total") character() else strsplit(grain, " x ",
+  fixed = TRUE)[[1]]
+
+left_out_line <- function(reason, grain, rows, which) {
+  data.table(grain = grain, reason = reason, rows = length(which),
+    clicks = sum(as.numeric(rows$clicks[which]), na.rm = TRUE),
+    impressions = sum(as.numeric(rows$impressions[which]), na.rm = TRUE))
+}
+
+# Counted grain by grain: figures of different grain are never added up.
+sum_left_out <- function(ledger) {
+  if (!nrow(ledger)) return(data.table(grain = character(), reason = character(), rows = integer(),
+    clicks = numeric(),
+    impressions = numeric()))
+  ledger[, .(rows = sum(rows), clicks = sum(clicks), impressions = sum(impressions)),
+    by = c("grain", "reason")]
+}
+
+# The table that has all `needed` dimensions: with dates before without, then the finest, then the
+# largest. Days that it lacks come from the next finest that has them, by the dimensions that all of
+# these have.
+pick_table <- function(data, needed, refused = character()) {
+  tables <- data$tables
+  dimensions <- lapply(tables, `[[`, "dimensions")
+  fits <- which(vapply(dimensions, function(d) all(needed %in% d) && !any(refused %in% d), NA))
+  if (!length(fits)) return(NULL)
+  order <- fits[order_grains(dimensions[fits], vapply(tables[fits], function(t) nrow(t$rows), 0L))]
+  tables <- tables[order]
+  if (!"date" %in% tables[[1]]$dimensions) return(tables[[1]])
+  tables <- Filter(function(table) "date" %in% table$dimensions, tables)
+  if (length(tables) == 1) return(tables[[1]])
+  shared <- share_days(tables)
+  if (length(shared$used) == 1) return(tables[[1]])
+  join_days(tables[shared$used], shared$days[shared$used])
+}
+
+# In: tables with dates, the finest first. Out: list(days: those that each supplies, none twice;
+# used: which supply any).
+share_days <- function(tables) {
+  taken <- integer()
+  days <- lapply(tables, function(table) {
+    own <- setdiff(unique(as.integer(table$rows$date)), taken)
+    taken <<- c(taken, own)
+    own
+  })
+  list(days = days, used = which(lengths(days) > 0))
+}
+
+# One table of the days that each of several supplies, by the dimensions that all have.
+join_days <- function(tables, days) {
+  dimensions <- Reduce(intersect, lapply(tables, `[[`, "dimensions"))
+  rows <- rbindlist(Map(function(table, own) {
+    keep <- as.integer(table$rows$date) %in% own
+    table$rows[keep, c(dimensions, figure_names), with = FALSE]
+  }, tables, days), use.names = TRUE)
+  rests_on <- rbindlist(Map(function(table, own) {
+    data.table(grain = grain_label(table$dimensions), from = as.IDate(min(own)),
+      to = as.IDate(max(own)),
+      days = length(own))
+  }, tables, days))
+  new_table(rows, dimensions, max(do.call(c, lapply(tables, `[[`, "to"))), rests_on = rests_on)
+}
+
+rests_on_lines <- function(table) {
+  if (NROW(table$rests_on) < 2) return(NULL)
+  sprintf("    %s (%s) from the table by %s", format_days(table$rests_on$from, table$rests_on$to),
+    format_plural(table$rests_on$days, "day"), table$rests_on$grain)
+}
+
+# With dates before without, then the finest, then the largest.
+order_grains <- function(dimensions, rows) {
+  dated <- vapply(dimensions, function(d) "date" %in% d, NA)
+  order(-dated, -lengths(dimensions), -rows)
+}
+
+#' @export
+format.tide_data <- function(x, ...) {
+  grains <- lapply(x$tables, function(t) {
+    window <- if (is.na(t$days)) "no dates" else sprintf("%s (%s)", format_days(t$from, t$to),
+      format_plural(t$days, "day"))
+    c(sprintf("  %s: %s, %s; %s, %s", grain_label(t$dimensions),
+      format_plural(nrow(t$rows), "row"), window,
+      format_plural(sum(as.numeric(t$rows$clicks)), "click"),
+      format_plural(sum(as.numeric(t$rows$impressions)), "impression")),
+      rests_on_lines(t))
+  })
+  c(sprintf("<tide_data> %s from %s", format_plural(sum(x$sources$rows), "row"),
+    format_plural(nrow(x$sources), "file")),
+    unlist(grains, use.names = FALSE), left_out_lines(x$left_out, kept_by_grain(x)),
+    source_lines(x$sources), capped_lines(x$sources))
+}
+
+# kept: clicks and impressions by grain that are not left out, for the shares.
+left_out_lines <- function(ledger, kept = NULL) {
+  if (!nrow(ledger)) return("  left out: nothing")
+  several <- length(unique(ledger$grain)) > 1
+  share <- function(of) {
+    if (is.null(kept)) return("")
+    all <- kept[[of]][match(ledger$grain, kept$grain)] +
+      stats::ave(ledger[[of]], ledger$grain, FUN = function(x) sum(x, na.rm = TRUE))
+    ifelse(is.na(all) | all == 0 | is.na(ledger[[of]]), "",
+      sprintf(", %s", format_share(ledger[[of]] / all)))
+  }
+  figures <- ifelse(ledger$clicks %in% 0 & ledger$impressions %in% 0, "", sprintf(" (%s%s; %s%s)",
+    format_plural(ledger$clicks, "click"), share("clicks"),
+    format_plural(ledger$impressions, "impression"),
+    share("impressions")))
+  figures[is.na(ledger$clicks)] <- ""
+  rows <- ifelse(is.na(ledger$rows), "", paste0(", ", format_plural(ledger$rows, "row")))
+  sprintf("  left out%s: %s%s%s", if (several) paste0(" of ", ledger$grain) else "", ledger$reason,
+    rows, figures)
+}
+
+kept_by_grain <- function(data) {
+  rbindlist(lapply(names(data$tables), function(grain) {
+    rows <- data$tables[[grain]]$rows
+    data.table(grain = grain, clicks = sum(as.numeric(rows$clicks)),
+      impressions = sum(as.numeric(rows$impressions)))
+  }))
+}
+
+# What the reader decided or noticed that a person should know.
+source_lines <- function(sources) {
+  named <- function(which, text) if (any(which, na.rm = TRUE)) sprintf(text,
+    basename(sources$file[base::which(which)]))
+  if (is.null(sources$skipped)) return(character())
+  odd <- sources[base::which(sources$odd_queries > 0)]
+  c(
+    named(sources$decimal == "comma", "  '%s' writes decimals with a comma"),
+    named(sources$ctr == "disagrees",
+    "  '%s': its CTR column is not clicks / impressions; it is not used"),
+    if (nrow(odd)) sprintf("  '%s': %s look like dates or numbers made by a spreadsheet; import as text to keep them",
+      basename(odd$file),
+      format_plural(odd$odd_queries, "query", "queries")),
+    named(nzchar(sources$skipped), sprintf("  '%%s' was not read: %s",
+      sub("%", "%%", lower_first(sources$skipped[nzchar(sources$skipped)]), fixed = TRUE)))
+  )
+}
+
+capped_lines <- function(sources) {
+  capped <- sources[which(sources$capped), ]
+  if (!nrow(capped)) return(character())
+  sprintf("  capped: '%s' stops at exactly %s rows sorted by clicks, so rows with few clicks are missing and CTR reads too high",
+    basename(capped$file), format_count(capped$rows))
+}
+
+#' @export
+summary.tide_data <- function(object, ...) object$left_out
+
+day_ledger <- function(slices, reason) {
+  if (!nrow(slices)) return(data.table(grain = character(), reason = character(), rows = numeric(),
+    clicks = numeric(),
+    impressions = numeric()))
+  slices[, .(reason = reason, rows = sum(rows), clicks = sum(clicks),
+    impressions = sum(impressions)), by = "grain"]
+}

@@ -1,0 +1,171 @@
+#' Facts about queries or pages
+#'
+#' Reads a table that says more about queries (search volume, cost, a trend list) or about pages
+#' (title, description, sessions, conversions, value), and any further columns. What it is about
+#' shows in its header: a column of queries, or one of pages.
+#'
+#' @param files Paths, folders or globs, of the kinds that [tide_read()] reads.
+#' @param date The day that the facts were taken; `NULL` takes the file's date.
+#' @param columns Named vector for headers that are not known, see [tide_read()]; names besides
+#'   `query` and `page` are those of the facts.
+#' @details Known facts: `volume` (searches a month), `cost` (of a click), `trend` (a list of
+#'   numbers in one cell, oldest first, with any separator), `title`, `description`, `sessions`,
+#'   `conversions`, `value`. Known headers are renamed to these; other columns keep their name,
+#'   in lower case. A column is made numbers where all its cells are numbers.
+#' @return A list of `tide_facts` objects, one per table, each a list with `by` (`query` or
+#'   `page`), `rows` (a data.table: `name`, the facts), `date`, `file` and `twice` (how many rows
+#'   were left out because a later one names the same).
+#' @section Errors: `tide_error_file`, `tide_error_columns_missing`, `tide_error_columns_twice`,
+#'   `tide_error_layout`.
+#' @seealso [tide_enrich()] to put them beside queries and pages.
+#' @examples
+#' file <- tempfile(fileext = ".csv")
+#' writeLines(c("Keyword;Volume;Trend", "kale seeds;1.900;80,90,100"), file)
+#' tide_facts(file)
+#' @export
+tide_facts <- function(files, date = NULL, columns = NULL) {
+  check_text(files, "files", many = TRUE)
+  date <- check_date(date, "date")
+  scratch <- new_scratch()
+  on.exit(unlink(scratch, recursive = TRUE))
+  parts <- unlist(lapply(expand_inputs(files)$path, open_parts, scratch = scratch),
+    recursive = FALSE)
+  lapply(Filter(function(part) nzchar(part$path), parts), read_facts, date = date,
+    columns = columns)
+}
+
+fact_spellings <- list(
+  volume = c("volume", "searchvolume", "searches", "monthlysearches", "avgmonthlysearches",
+    "suchvolumen",
+    "volumederecherche", "volumendebusqueda",
+    "volumediricerca", "zoekvolume", "volumedepesquisa"),
+  cost = c("cost", "cpc", "costperclick", "kosten", "cout", "coste", "costo", "custo"),
+  trend = c("trend", "trends", "monthlytrend", "tendance", "tendencia", "tendenza"),
+  title = c("title", "pagetitle", "titel", "titre", "titulo", "titolo"),
+  description = c("description", "metadescription", "beschreibung", "descripcion", "descrizione",
+  "beschrijving",
+    "descricao"),
+  sessions = c("sessions", "visits", "sitzungen", "besuche", "sesiones", "sessioni", "sessies",
+  "sessoes"),
+  conversions = c("conversions", "orders", "goals", "konversionen", "conversiones", "conversioni",
+  "conversies",
+    "conversoes"),
+  value = c("value", "revenue", "wert", "umsatz", "valeur", "revenu", "valor", "ingresos",
+  "valore", "waarde", "omzet",
+    "receita"))
+
+read_facts <- function(part, date, columns) {
+  about <- find_fact_header(part, columns)
+  place <- open_records(part, about)
+  if (!place$records) abort_no_table("The file has a header but no rows.", part$label,
+    "Export it again.")
+  cells <- read_texts(place)
+  setnames(cells, about$names)
+  cells <- cells[, about$names[nzchar(about$names)], with = FALSE]
+  setnames(cells, about$by, "name")
+  for (column in names(cells)) set(cells, j = column, value = fold_blanks(trimws(cells[[column]])))
+  cells <- cells[nzchar(cells$name) & !is.na(cells$name)]
+  key <- name_key(about$by, cells$name)
+  again <- duplicated(key, fromLast = TRUE)
+  cells <- cells[!again]
+  for (column in setdiff(names(cells), "name")) set(cells, j = column,
+    value = fact_values(cells[[column]], column))
+  structure(list(by = about$by, rows = cells[],
+    date = if (is.null(date)) as.IDate(as.Date(file.mtime(part$file), tz = "UTC")) else date,
+    file = part$label, twice = sum(again)), class = "tide_facts")
+}
+
+# Which line is the header, what the table is about, and each column's name.
+find_fact_header <- function(part, columns) {
+  lines <- as_utf8(readLines(part$path, n = 40, warn = FALSE, skipNul = TRUE))
+  if (length(lines)) lines[1] <- sub("^\ufeff", "", lines[1])
+  best <- NULL
+  for (line in which(nzchar(trimws(lines)))) for (sep in c(",", ";", "\t", "|")) {
+    header <- split_cells(lines[line], sep)
+    if (length(header) < 2) next
+    found <- find_columns(header, columns[intersect(names(columns), c("query", "page"))])
+    if (any(lengths(found[c("query", "page")]) > 0)) {
+      best <- list(line = line, sep = sep, header = header, found = found)
+      break
+    }
+    if (!is.null(best)) break
+  }
+  shown <- sprintf("The header of '%s' is: %s.", part$label, lines[which(nzchar(trimws(lines)))[1]])
+  if (is.null(best)) {
+    abort_tide("No column for `query` or `page`.", where = shown,
+      fix = "Name the column that says what the facts are about by `columns`: query=NAME.",
+      class = "columns_missing", file = part$label, column = "query", argument = "columns")
+  }
+  by <- names(which(lengths(best$found[c("query", "page")]) > 0))[1]
+  if (length(best$found[[by]]) > 1 || all(lengths(best$found[c("query", "page")]) > 0)) {
+    abort_tide("Facts are about queries or about pages, one column of either.", where = shown,
+      fix = "Leave only one of these columns in the table.",
+      class = "columns_twice", file = part$label, column = by)
+  }
+  names <- fact_names(best$header, columns)
+  names[best$found[[by]]] <- by
+  twice <- names[duplicated(names) & nzchar(names)]
+  if (length(twice)) {
+    abort_tide(sprintf("Two columns both claim to be `%s`.", twice[1]), where = shown,
+      fix = sprintf("Say which by `columns`: %s=NAME.", twice[1]),
+      class = "columns_twice", file = part$label, column = twice[1], argument = "columns")
+  }
+  c(best[c("line", "sep")], list(by = by, names = names))
+}
+
+fact_names <- function(header, columns) {
+  squeezed <- squeeze_name(header)
+  names <- gsub("[^a-z0-9]+", "_", tolower(header))
+  for (fact in names(fact_spellings)) names[squeezed %in% fact_spellings[[fact]]] <- fact
+  for (fact in setdiff(names(columns), c("query", "page"))) {
+    names[names == fact] <- paste0(fact, "_other")
+    names[squeezed == squeeze_name(columns[[fact]])] <- fact
+  }
+  # Names that mean something else beside a query or page.
+  clash <- names %in% c("name", "key", "query", "page", "segment")
+  names[clash] <- paste0(names[clash], "_fact")
+  gsub("^_|_$", "", names)
+}
+
+# Numbers where all cells are; a missing one stays missing. A trend is the numbers in its cell, in
+# order.
+fact_values <- function(text, column) {
+  text[tolower(text) %in% blank_cells] <- NA
+  if (column == "trend") {
+    lists <- regmatches(text, gregexpr("\\d+(\\.\\d+)?", text))
+    return(vapply(seq_along(text),
+      function(i) if (is.na(text[i])) NA_character_ else paste(lists[[i]], collapse = " "),
+      ""))
+  }
+  known <- text[!is.na(text)]
+  if (!length(known)) return(rep(NA, length(text)))
+  plain <- sub("^[\u20ac$\u00a3]\\s*|\\s*[\u20ac$\u00a3]$", "", known)
+  for (decimal in c(".", ",")) {
+    number <- read_number(sub("\\s*%$", "", plain), decimal)
+    # A point before every group of three is for thousands: counts have no decimals.
+    thousands <- decimal == "." && column %in% c("volume", "sessions") &&
+      any(grepl("^\\d{1,3}(\\.\\d{3})+$", plain))
+    if (!anyNA(number) && !thousands) {
+      out <- rep(NA_real_, length(text))
+      out[!is.na(text)] <- ifelse(endsWith(plain, "%"), number / 100, number)
+      return(out)
+    }
+  }
+  text
+}
+
+#' @export
+format.tide_facts <- function(x, ...) {
+  c(sprintf("<tide_facts> %s by %s, of %s, from '%s'", format_plural(nrow(x$rows), "row"), x$by,
+    format(x$date),
+    basename(x$file)),
+    sprintf("  %s", paste(setdiff(names(x$rows), "name"), collapse = ", ")),
+    if (x$twice) sprintf("  left out: %s named again further down", format_plural(x$twice, "row")))
+}
+
+# One table of facts or a list of them, as a list: oldest first, since the newest counts.
+as_facts <- function(facts) {
+  if (inherits(facts, "tide_facts")) facts <- list(facts)
+  for (own in facts) check_class(own, "tide_facts", "facts")
+  facts[order(vapply(facts, function(own) as.integer(own$date), 0L))]
+}

@@ -1,0 +1,151 @@
+# Where the table in a text file begins: the header's line and the separator, found by the header's
+# words, so that title lines above it do not matter.
+
+# Out: list(line, sep, header). Errors where no line reads as a header.
+find_header <- function(path, label, columns = NULL) {
+  lines <- tryCatch(readLines(path, n = 60, warn = FALSE, skipNul = TRUE),
+    error = function(e) character())
+  lines <- as_utf8(lines)
+  if (length(lines)) lines[1] <- sub("^\ufeff", "", lines[1])
+  filled <- which(nzchar(trimws(lines)))
+  if (!length(filled)) {
+    abort_no_table("The file is empty.", label, "Export it again.")
+  }
+  best <- list(found = 0)
+  for (line in utils::head(filled, 40)) {
+    for (sep in c(",", ";", "\t", "|")) {
+      header <- split_cells(lines[line], sep)
+      found <- sum(lengths(find_columns(header, columns)) > 0)
+      if (found > best$found) best <- list(found = found, line = line, sep = sep, header = header)
+    }
+    # A header is the first line with several known words; data rows below never have more.
+    if (best$found >= 3) break
+  }
+  if (best$found < 2) {
+    guess <- split_cells(lines[filled[1]],
+      names(which.max(vapply(c(`,` = ",", `;` = ";", `\t` = "\t"),
+      function(s) lengths(strsplit(lines[filled[1]], s, fixed = TRUE)), 0L))))
+    return(list(line = filled[1], sep = ",", header = guess))
+  }
+  best[c("line", "sep", "header")]
+}
+
+split_cells <- function(line, sep) {
+  cells <- tryCatch(scan(text = line, what = "", sep = sep, quote = "\"", quiet = TRUE,
+    strip.white = TRUE,
+    na.strings = character()),
+    error = function(e) strsplit(line, sep, fixed = TRUE)[[1]],
+    warning = function(w) strsplit(line, sep, fixed = TRUE)[[1]])
+  trimws(cells)
+}
+
+# Column names of exports to our names. Spellings are compared in lower case, without accents, and
+# with everything but letters and digits taken out, so "Avg. position", "avg_position" and
+# "AvgPosition" are one. Languages: English, German, French, Spanish, Italian, Dutch, Portuguese.
+
+column_spellings <- list(
+  query = c("query", "queries", "topqueries", "searchquery", "searchqueries", "searchterm",
+    "searchterms", "keyword",
+    "keywords",
+    "suchanfrage", "suchanfragen", "haufigstesuchanfragen", "suchbegriff", "suchbegriffe",
+    "requete", "requetes",
+    "requeteslesplusfrequentes", "motcle", "motscles", "consulta", "consultas",
+    "consultasprincipales",
+    "principaisconsultas",
+    "palabraclave", "parolachiave", "querydiricerca", "queryprincipali", "zoekopdracht",
+    "zoekopdrachten", "zoekterm",
+    "zoektermen",
+    "zoekwoord", "palavrachave", "termodepesquisa"),
+  page = c("page", "pages", "toppages", "url", "urls", "landingpage", "landingpages", "address",
+  "pageurl", "seite",
+    "seiten",
+    "haufigsteseiten", "zielseite", "adresse", "pageslespluspopulaires", "pagededestination",
+    "pagina", "paginas",
+    "paginasprincipales",
+    "pagineprincipali", "pagine", "paginadestino", "paginadedestino", "paginadidestinazione",
+    "bestemmingspagina",
+    "topseiten",
+    "toppaginas", "paginaprincipal", "principaispaginas"),
+  date = c("date", "day", "datum", "tag", "jour", "fecha", "dia", "data", "giorno", "dag"),
+  country = c("country", "countries", "land", "lander", "pays", "pais", "paises", "paese", "paesi",
+  "landen"),
+  device = c("device", "devices", "devicetype", "gerat", "gerate", "appareil", "appareils",
+  "dispositivo",
+    "dispositivos", "dispositivi",
+    "apparaat", "apparaten"),
+  vertical = c("vertical", "searchtype", "suchtyp", "typederecherche", "tipodebusqueda",
+  "tipodiricerca", "zoektype",
+    "tipodepesquisa"),
+  rich_result = c("richresult", "richresults", "searchappearance", "apparencedanslesresultats"),
+  clicks = c("clicks", "click", "urlclicks", "totalclicks", "klicks", "klick", "clics", "clic",
+  "clicsurl", "cliques",
+    "clique", "klikken", "kliks",
+    "clicdellurl"),
+  impressions = c("impressions", "impression", "impr", "totalimpressions", "impressionen",
+  "impresiones", "impressioni",
+    "vertoningen",
+    "weergaven", "impressoes"),
+  ctr = c("ctr", "clickthroughrate", "urlctr", "sitectr", "averagectr", "avgctr", "klickrate",
+  "klickratectr",
+    "tauxdeclics", "tasadeclics",
+    "percentualedidiclic", "klikfrequentie", "taxadecliques", "ctrmedio", "ctrmoyen"),
+  position = c("position", "avgposition", "averageposition", "avgpos", "pos", "rank",
+  "durchschnittlicheposition",
+    "durchschnposition",
+    "positionmoyenne", "posicion", "posicionmedia", "posizione", "posizionemedia", "positie",
+    "gemiddeldepositie",
+    "posicao", "posicaomedia")
+)
+
+figure_names <- c("clicks", "impressions", "position")
+
+dimension_names <- c("date", "query", "page", "country", "device", "vertical", "rich_result")
+
+accents <- c(from = "\u00e0\u00e1\u00e2\u00e3\u00e4\u00e5\u00e7\u00e8\u00e9\u00ea\u00eb\u00ec\u00ed\u00ee\u00ef\u00f1\u00f2\u00f3\u00f4\u00f5\u00f6\u00f9\u00fa\u00fb\u00fc",
+  to = "aaaaaaceeeeiiiinooooouuuu")
+
+# A name of other letters altogether is compared as it is.
+squeeze_name <- function(x) {
+  lower <- tolower(trimws(x))
+  squeezed <- gsub("[^a-z0-9]", "", chartr(accents[["from"]], accents[["to"]], lower))
+  ifelse(nzchar(squeezed), squeezed, lower)
+}
+
+# Per name of ours, which columns of the header claim it. `columns`: an explicit mapping, our name
+# -> header's.
+find_columns <- function(header, columns = NULL) {
+  squeezed <- squeeze_name(header)
+  found <- lapply(column_spellings,
+    function(spellings) which(squeezed %in% squeeze_name(spellings)))
+  # A column named in the mapping stands for that name alone; a mapping that the table has no column
+  # for says nothing.
+  columns <- columns[squeeze_name(columns) %in% squeezed]
+  for (name in names(columns)) found[[name]] <- which(squeezed == squeeze_name(columns[[name]]))
+  taken <- unlist(found[names(columns)])
+  for (name in setdiff(names(found), names(columns))) found[[name]] <- setdiff(found[[name]], taken)
+  found
+}
+
+# In: the header as read. Out: integer index into it, named by our names; other columns are ignored.
+match_columns <- function(header, file, columns = NULL) {
+  found <- find_columns(header, columns)
+  shown <- paste0("The header of '", file, "' is: ", paste(header, collapse = ", "), ".")
+
+  twice <- names(found)[lengths(found) > 1]
+  if (length(twice)) {
+    claims <- header[found[[twice[1]]]]
+    abort_tide(sprintf("Two columns both claim to be `%s`: '%s'.", twice[1],
+      paste(claims, collapse = "' and '")),
+      where = shown,
+      fix = sprintf("Say which by `columns`: %s=%s.", twice[1], claims[1]),
+      class = "columns_twice", file = file, column = twice[1], argument = "columns")
+  }
+  missing <- setdiff(c("clicks", "impressions", "position"), names(found)[lengths(found) == 1])
+  if (length(missing)) {
+    abort_tide(sprintf("No column for `%s`.", paste(missing, collapse = "`, `")), where = shown,
+      fix = sprintf("If it has another name, say so by `columns`: %s=NAME.", missing[1]),
+      class = "columns_missing", file = file, column = missing, width = length(header),
+      argument = "columns")
+  }
+  unlist(found[lengths(found) == 1])
+}

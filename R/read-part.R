@@ -1,0 +1,123 @@
+# One table: list(rows, dimensions, window, source, left_out). Rows keep their number until all that
+# is left out is known.
+read_part <- function(part, how) {
+  if (!nzchar(part$path)) abort_no_table("The table is empty.", part$label, "Export it again.")
+  layout <- find_header(part$path, part$label, how$columns)
+  all_columns <- match_columns(layout$header, part$label, how$columns)
+  place <- open_records(part, layout)
+  if (!place$records) {
+    abort_no_table("The file has a header but no rows.", part$label,
+      "Export again with a window that holds data.")
+  }
+  # All dimensions tell rows apart; those that nobody asked for go once it is known that no row
+  # stands twice.
+  columns <- all_columns[names(all_columns) %in% c(dimension_names, figure_names)]
+  text <- intersect(names(columns), setdiff(dimension_names, "date"))
+  rows <- read_cells(place, columns, text)
+  for (column in text) set(rows, j = column, value = fold_levels(as_levels(rows[[column]])))
+  headers <- header_rows(rows, layout$header, all_columns)
+  figures <- settle_figures(rows, place, all_columns, headers, how$decimal)
+  totals <- setdiff(totals_rows(rows, text, headers), headers)
+  aside <- c(headers, totals)
+  window <- settle_dates(rows, place, how$date_order, aside)
+  check_figures(rows, place, how$clicks_above, aside)
+
+  exported <- if (is.null(how$exported)) as.IDate(as.Date(file.mtime(part$file),
+    tz = "UTC")) else how$exported
+  repeats <- repeated_rows(rows, place, layout$header,
+    all_columns[names(all_columns) %in% c(names(rows), "ctr")],
+    aside)
+  away <- setdiff(intersect(dimension_names, names(rows)), how$dimensions)
+  if (length(away)) set(rows, j = away, value = NULL)
+  used <- intersect(dimension_names, names(rows))
+  grain <- grain_label(used)
+  odd <- if ("query" %in% used) repair_queries(rows) else 0L
+  out <- drop_rows(rows, c(list(`the header again` = headers, `row of totals` = totals), repeats,
+    unusable_rows(rows, exported, how$lag, how$clicks_above)), grain)
+  empty <- length(place$empty)
+  if (empty) out$left_out <- rbind(out$left_out,
+    data.table(grain = grain, reason = "empty row", rows = empty, clicks = 0,
+    impressions = 0))
+  check_ledger(out, place)
+  setcolorder(out$rows, c(used, "clicks", "impressions", "position"))
+  list(
+    rows = out$rows, dimensions = used, header = layout$header, window = window,
+      left_out = out$left_out,
+    source = data.table(file = part$label, rows = place$all, kept = nrow(out$rows), grain = grain,
+      exported = exported, ctr = figures$ctr, decimal = figures$decimal, odd_queries = odd,
+      capped = looks_capped(rows), skipped = "")
+  )
+}
+
+# Every record of the file is kept or left out with a reason.
+check_ledger <- function(out, place) {
+  counted <- nrow(out$rows) + if (nrow(out$left_out)) sum(out$left_out$rows) else 0
+  if (counted != place$all) {
+    abort_tide("The rows kept and those left out are not all rows of the file.",
+      where = sprintf("'%s': %s of %s.", place$label, format_count(counted),
+      format_plural(place$all, "row")),
+      fix = "Please report this with the file; nothing was read.", class = "layout",
+      file = place$label)
+  }
+}
+
+check_file <- function(file) {
+  missing <- !file.exists(file)
+  problem <- if (missing) c("There is no such file.", "Check the spelling and the folder.")
+    else if (dir.exists(file)) c("This is a folder, not a file.", "Name the files in it.")
+    else if (file.access(file, 4) != 0) c("The file cannot be read.",
+      "Give yourself the right to read it.")
+    else if (!path_facts(file)$kind %in% c("file", "pipe", "device")) c("This is no file.",
+      "Name a file.")
+  if (!is.null(problem)) {
+    abort_tide(problem[1], where = sprintf("'%s'.", shown_name(file)), fix = problem[2],
+      class = c(if (missing) "missing", "file"), file = file)
+  }
+}
+
+# A header that stands again between the rows, as stacked files leave it.
+header_rows <- function(rows, header, all_columns) {
+  text <- vapply(figure_names, function(column) is.character(rows[[column]]), NA)
+  if (!all(text)) return(integer())
+  same <- lapply(figure_names,
+    function(column) trimws(rows[[column]]) == header[all_columns[[column]]])
+  which(Reduce(`&`, same))
+}
+
+# Makes the figures numbers. Plain columns are numbers already; where one is text, or counts are not
+# whole numbers as written (a point that was meant for thousands), the figures are read again as
+# text and the file's convention is found.
+settle_figures <- function(rows, place, all_columns, headers, decimal) {
+  plain <- vapply(figure_names, function(column) is.numeric(rows[[column]]) ||
+    all(is.na(rows[[column]])), NA)
+  whole <- vapply(figure_names[1:2], function(column) is.integer(rows[[column]]) ||
+    all(is.na(rows[[column]])), NA)
+  if (all(plain) && all(whole) && is.null(decimal)) {
+    for (column in figure_names) {
+      if (is.logical(rows[[column]])) set(rows, j = column, value = as.numeric(rows[[column]]))
+    }
+    ctr <- if ("ctr" %in% names(all_columns)) first_ctr(rows, place, all_columns) else "none"
+    return(list(ctr = ctr, decimal = "point"))
+  }
+  wanted <- all_columns[intersect(c(figure_names, "ctr"), names(all_columns))]
+  texts <- read_cells(place, wanted, names(wanted))
+  if (length(headers)) for (column in names(texts)) set(texts, headers, column, NA_character_)
+  parsed <- parse_figures(as.list(texts), place, decimal)
+  for (column in figure_names) set(rows, j = column, value = parsed$columns[[column]])
+  ctr <- if (is.null(parsed$columns$ctr)) "none" else ctr_convention(parsed$columns$ctr,
+    rows$clicks / rows$impressions)
+  list(ctr = ctr, decimal = parsed$decimal)
+}
+
+# How the file writes CTR, decided by its own clicks and impressions in the first thousand rows. The
+# column itself is not kept: CTR is derived from sums.
+first_ctr <- function(rows, place, all_columns) {
+  ctr <- read_cells(place, all_columns["ctr"], "ctr", nrows = 1000L)$ctr
+  first <- seq_along(ctr)
+  read <- lapply(c(".", ","), function(decimal) {
+    percent <- endsWith(ctr, "%") & !is.na(ctr)
+    number <- read_number(sub("\\s*%$", "", ctr), decimal)
+    ctr_convention(ifelse(percent, number / 100, number), rows$clicks[first] / rows$impressions[first])
+  })
+  c(intersect(c("fraction", "percent", "disagrees"), unlist(read)), "none")[1]
+}

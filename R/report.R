@@ -1,0 +1,97 @@
+#' Write the report
+#'
+#' One HTML file that holds everything, opens from disk and needs no network: totals and trend,
+#' the ranked list (sorts, searches, expands to the evidence and to the query's pages), the same
+#' by page (with the page's queries), the opportunity map, the curve, what was read and left out,
+#' and what the figures mean. It can be read on a phone, with a keyboard, on paper, and without
+#' scripts.
+#'
+#' @param findings A `tide_findings` object.
+#' @param file Path to write to. The file is written whole or not at all.
+#' @param title Title of the report.
+#' @param site A [tide_trace()] of the whole site (`"/*"`), for the count of ranking queries by
+#'   week; `NULL` leaves it out.
+#' @param moves What [tide_moves()] tells of pages, for the part "what moved"; `NULL` leaves it
+#'   out.
+#' @param followed What [tide_follow()] tells, for events on the trend and the part "over time";
+#'   `NULL` leaves it out.
+#' @return `file`, invisibly.
+#' @section Errors: `tide_error_write` where the file cannot be written.
+#' @examples
+#' data <- tide_read(tide_example()[["pairs"]])
+#' found <- tide_find(tide_summary(data, brand = "fernmoor"))
+#' file <- tide_report(found, tempfile(fileext = ".html"), title = "Fernmoor Seeds")
+#' @export
+tide_report <- function(findings, file, title = "Ink Tide report", site = NULL, moves = NULL,
+  followed = NULL) {
+  check_class(findings, "tide_findings", "findings")
+  check_text(file, "file")
+  check_text(title, "title")
+  if (!is.null(moves)) check_class(moves, "tide_moves", "moves")
+  if (!is.null(followed)) check_class(followed, "tide_follow", "followed")
+  if (!is.null(site)) check_class(site, "tide_trace", "site")
+  part <- function(name) paste(readLines(system.file("report", name, package = "inktide"),
+    encoding = "UTF-8"),
+    collapse = "\n")
+  html <- c("<!doctype html>", "<html lang='en'><head><meta charset='utf-8'>",
+    "<meta name='viewport' content='width=device-width, initial-scale=1'>",
+    sprintf("<title>%s</title><style>%s</style></head><body>", escape(title), part("style.css")),
+    report_head(findings, title, moves, followed), "<main>",
+    report_totals(findings$summary, site, followed$events),
+    report_moves(moves), report_time(followed), report_findings(findings),
+    report_curve(findings$curve),
+    report_read(findings$summary, findings$outside), report_meaning(), "</main>",
+    sprintf("<script>%s</script></body></html>", part("script.js")))
+  # Figures hold texts, too.
+  write_whole(file, function(path) write_lines(visible_text(gsub("\t", " ", html, fixed = TRUE)),
+    path))
+}
+
+# Figures as files and as pictures inside the report.
+
+# Width and height in inches.
+save_figure <- function(figure, file, width = 9, height = 5.5) {
+  write_whole(file, function(path) {
+    if (grepl("\\.svg$", file)) svglite::svglite(path, width = width, height = height)
+    else grDevices::png(path, width = width, height = height, units = "in", res = 144,
+      type = "cairo")
+    tryCatch(print(figure), finally = grDevices::dev.off())
+    finish_figure(path, svg = grepl("\\.svg$", file))
+  })
+}
+
+# Devices do not say where a disk ran full: a figure that is whole ends as its format does. Signs
+# that XML does not allow are shown.
+finish_figure <- function(path, svg) {
+  whole <- if (!file.exists(path)) FALSE
+    else if (svg) any(grepl("</svg>", readLines(path, warn = FALSE), fixed = TRUE))
+    else identical(file_bytes(path, max(0, file.size(path) - 8), 4), charToRaw("IEND"))
+  if (!whole) stop("there is no room left", call. = FALSE)
+  if (svg) write_lines(visible_text(readLines(path, encoding = "UTF-8", warn = FALSE)), path)
+}
+
+# An SVG element with a text alternative.
+inline_svg <- function(figure, label, width = 9, height = 5) {
+  device <- svglite::svgstring(width = width, height = height, standalone = FALSE)
+  tryCatch(print(figure), finally = grDevices::dev.off())
+  svg <- as.character(device())
+  # Each figure gets names of its own for clips, since all share one page.
+  mark <- sprintf("%08x", digest::digest2int(label))
+  svg <- gsub("cp([A-Za-z0-9+/=|]+)", paste0("cp", mark, "\\1"), svg)
+  svg <- sub("<svg ", sprintf("<svg role='img' aria-label='%s' ",
+    htmltools::htmlEscape(label, attribute = TRUE)), svg)
+  sprintf("<figure>%s</figure>", svg)
+}
+
+# A small line of values by week; a missing week is a gap. The last value is marked.
+spark_svg <- function(values, label) {
+  if (sum(!is.na(values)) < 2) return("")
+  x <- round(seq(2, 78, length.out = length(values)), 1)
+  y <- round(18 - 15 * values / max(values, 1, na.rm = TRUE), 1)
+  known <- !is.na(values)
+  runs <- split(which(known), cumsum(!known)[known])
+  lines <- vapply(runs, function(run) sprintf("M%s", paste(x[run], y[run], collapse = "L")), "")
+  last <- max(which(known))
+  sprintf("<svg class='spark' viewBox='0 0 84 20' role='img' aria-label='%s'><path d='%s'/><circle cx='%s' cy='%s' r='1.8'/></svg>",
+    htmltools::htmlEscape(label, attribute = TRUE), paste(lines, collapse = ""), x[last], y[last])
+}

@@ -1,0 +1,121 @@
+# Striking distance: pairs close to the next worthwhile position. From page two the next step is
+# page one (position 8), from the rest of page one the top three. The gain carries the pair's own
+# factor along the curve and is multiplied by the chance of getting there; number one is promised to
+# nobody.
+
+# Where else a step should lead can be told: one position for all, or so many places ("+3").
+next_step <- function(position, target = "next") {
+  if (identical(target, "next")) return(ifelse(position > 10, assumed("target_from_page_two"),
+    assumed("target_from_page_one")))
+  if (is.numeric(target)) return(rep_len(target, length(position)))
+  pmax(1, position - as.numeric(sub("^[+]", "", target)))
+}
+
+# "next", a position, or places such as "+3"; anything else is refused.
+check_target <- function(target) {
+  number <- suppressWarnings(as.numeric(target))
+  if (length(target) != 1 || is.na(target) ||
+    !(identical(target, "next") || !is.na(number) && number >= 1 && number <= 50)) {
+    abort_argument("target",
+      "\"next\", a position from 1 to 50, or a number of places such as \"+3\"", target)
+  }
+  if (is.character(target) && !is.na(number) && !startsWith(target, "+")) number else target
+}
+
+find_striking_distance <- function(summary, curve, pairs, options) {
+  band <- options$band
+  target <- next_step(pairs$position, options$target)
+  rows <- which(pairs$tested & pairs$position >= band[1] & pairs$position <= band[2] &
+    pairs$position >= target + 0.5)
+  if (!length(rows)) return(no_findings())
+  at <- pairs[rows]
+  target <- target[rows]
+  step <- step_gain(summary, curve, at, target, options$target)
+  confidence <- in_band(at, band) * stats::pgamma(assumed("striking_factor"), at$shape, at$rate,
+    lower.tail = FALSE)
+  keep <- which(step$more > 0 & step$gain$gain >= options$least)
+  if (!length(keep)) return(no_findings())
+  step <- some_steps(step, keep)
+  at <- at[keep]
+  list(found = pair_findings("striking_distance", summary, pairs, rows[keep], step$gain,
+    confidence[keep],
+    striking_action(summary, at, target[keep]),
+    striking_reason(summary, at, target[keep], step, competing_pages(pairs, at)),
+    striking_steps(summary, at, target[keep], step,
+      sprintf("confidence = chance that it lasts in the band x chance that its factor is above 0.5 = %.3f",
+        confidence[keep]))))
+}
+
+# What a step to `target` is worth: the pair's own factor carried along the curve, with the
+# impressions that page one has beyond page two, times the chance of getting there. Search volume,
+# where known, is a ceiling on a month's impressions. Out: list(gain (with low and high, per 30
+# days), more (clicks over the window, before chance), there, reach, wider, learnt).
+step_gain <- function(summary, curve, at, target, rule = "next") {
+  there <- curve_ctr(curve, target, at$segment, at$rows, at$impressions)
+  chance <- reach_chance(summary, at, target, learn_reach(summary$course, rule))
+  reach <- chance$chance
+  wider <- ifelse(at$position > assumed("page_one_ends") & target <= 10, page_one_views(summary), 1)
+  seen <- at$impressions * wider
+  volume <- summary$queries[["volume"]]
+  if (!is.null(volume)) seen <- pmax(at$impressions,
+    pmin(seen, fcoalesce(as.numeric(volume[at$query]), Inf) / per_month(summary)))
+  more <- seen * there - at$expected
+  mean <- reach * at$own * more
+  # Relative errors: own factor, both ends of the curve, and a factor of about 1.4 on the chance.
+  relative <- sqrt(1 / at$shape + 2 * at$curve_se^2 * (seen * there / pmax(more, 1e-9))^2 +
+    assumed("step_chance_sd")^2)
+  # On a flat curve the relative error has no bound; nobody can be clicked more often than seen.
+  most <- pmax(seen - at$clicks, mean)
+  gain <- lapply(list(gain = mean, low = mean * exp(-stats::qnorm(0.95) * relative),
+    high = pmin(mean * exp(stats::qnorm(0.95) * relative), most)), `*`, per_month(summary))
+  list(gain = gain, more = more, there = there, reach = reach, wider = seen / at$impressions,
+    learnt = chance$learnt)
+}
+
+# The steps of some of the pairs.
+some_steps <- function(step, which) c(list(gain = lapply(step$gain, `[`, which)),
+  lapply(step[c("more", "there", "reach", "wider")], `[`, which), list(learnt = step$learnt))
+
+striking_steps <- function(summary, at, target, step, sure) {
+  step_lines(
+    sprintf("expected on the curve: %.2f clicks", at$expected), factor_line(at),
+    sprintf("at position %s: %s impressions x %.2f (page one beside page two) x %.4f on the curve = %.2f",
+      format_place(target), format_count(at$impressions), step$wider, step$there,
+      at$impressions * step$wider * step$there),
+    if (is.null(step$learnt)) sprintf("chance of the step = %.2f x %s / %.2f (target over position) = %.3f",
+      assumed("step_chance"), format_place(target), at$position, step$reach) else
+      sprintf("chance of the step, beside what queries of the site did by themselves (%s months in the band, %s rose so far in three): %.3f (log odds of the default %.3f, plus %.1f x [%s] for all, distance, trend, queries on the page)",
+        format_count(step$learnt$cases), format_share(step$learnt$reached), step$reach,
+        default_reach(at$position, target), assumed("step_past_counts"),
+        paste(sprintf("%+.2f", step$learnt$coefficients), collapse = ", ")),
+    sprintf("gain = chance x own factor x (%.2f - %.2f) x 30 / %d = %.2f",
+    at$impressions * step$wider * step$there,
+      at$expected, as.integer(summary$recent$days), step$gain$gain), sure)
+}
+
+# Other pages of the site that hold a tenth of the query's impressions or more.
+competing_pages <- function(pairs, at) {
+  shares <- pairs[pairs$query %in% at$query, c("query", "page", "impressions")]
+  shares[, "share" := impressions / sum(impressions), by = "query"]
+  counts <- shares[shares$share >= 0.1, .N, by = "query"]
+  fcoalesce(counts$N[match(at$query, counts$query)], 1L) - 1L
+}
+
+# The pair's position over the first and the last month of the recent weeks: NA where there are too
+# few.
+position_trend <- function(summary, at) {
+  last <- summary$recent$days %/% 7L
+  if (is.null(summary$weekly) || last < 8) return(data.table(first = rep(NA_real_, nrow(at)),
+    last = NA_real_))
+  data.table(first = pair_weeks(summary, at, 1:4)$position,
+    last = pair_weeks(summary, at, last - 3:0)$position)
+}
+
+# Chance that the pair's lasting position lies in the band, from its spread between cells; a dozen
+# looks at most count as independent.
+in_band <- function(at, band) {
+  looks <- pmin(at$impressions, assumed("lasting_looks"))
+  se <- sqrt((at$spread^2 + 0.5^2) / looks)
+  stats::pnorm((band[2] + 0.5 - at$position) / se) -
+    stats::pnorm((max(band[1] - 0.5, 3) - at$position) / se)
+}

@@ -1,0 +1,97 @@
+#' Put facts beside queries and pages
+#'
+#' Joins search volumes, costs, trends to the queries and titles, conversions, values to the
+#' pages of a summary. What has no match stays missing: it is not zero.
+#'
+#' @details Queries match in their compared form (case, spaces and Unicode folded), pages with
+#'   all spellings of one address folded. Where several tables give one fact, the one taken last
+#'   counts.
+#' @param summary A `tide_summary` object.
+#' @param facts A `tide_facts` object or a list of them.
+#' @return `tide_enrich()`: the summary, its `queries` and `pages` with the facts as further
+#'   columns, and `facts`, the match report: per table `file`, `by`, `date`, `facts` (rows),
+#'   `matched`, `share` (of the impressions, those whose query or page has facts), `unmatched`
+#'   (rows that nothing shown answers to) and `nearest` (of those the nearest misses, as text).
+#' @examples
+#' file <- tempfile(fileext = ".csv")
+#' writeLines(c("query,volume", "radish spacing,900", "radish spacin,40"), file)
+#' summary <- tide_enrich(tide_summary(tide_read(tide_example()[["pairs"]])), tide_facts(file))
+#' summary$facts
+#' summary$queries[!is.na(volume)]
+#' @export
+tide_enrich <- function(summary, facts) {
+  check_class(summary, "tide_summary", "summary")
+  facts <- as_facts(facts)
+  impressions <- reduce_pairs(summary$cells)[, c("query", "page", "impressions")]
+  report <- lapply(facts, function(own) {
+    table <- if (own$by == "query") "queries" else "pages"
+    known <- summary[[table]]
+    keys <- fact_keys(own, known$key)
+    at <- match(known$key, keys)
+    columns <- setdiff(names(own$rows), "name")
+    known <- copy(known)
+    for (column in columns) {
+      new <- own$rows[[column]][at]
+      old <- known[[column]]
+      if (!is.null(old) && all(is.na(new))) next
+      if (!is.null(old) && class(old)[1] != class(new)[1]) { old <- as.character(old); new <-
+        as.character(new) }
+      set(known, j = column, value = if (is.null(old)) new else fcoalesce(new, old))
+    }
+    summary[[table]] <<- known
+    has <- !is.na(at)
+    code <- impressions[[own$by]]
+    missed <- setdiff(seq_len(nrow(own$rows)), at)
+    data.table(file = basename(own$file), by = own$by, date = own$date, facts = nrow(own$rows),
+      matched = sum(has),
+      share = sum(impressions$impressions[has[code]]) / sum(impressions$impressions),
+      unmatched = length(missed),
+      nearest = paste(near_misses(own$rows$name[missed], keys[missed], known$key), collapse = "; "))
+  })
+  summary$facts <- rbindlist(report)
+  summary
+}
+
+# Compared forms of the names. A page may be given by its path alone, where `known` keys tell its
+# host.
+fact_keys <- function(facts, known) {
+  keys <- name_key(facts$by, facts$rows$name)
+  if (facts$by == "query") return(keys)
+  bare <- which(startsWith(facts$rows$name, "/"))
+  if (length(bare)) {
+    at <- match(keys[bare], sub("^[^/]*", "", known))
+    keys[bare[!is.na(at)]] <- known[at[!is.na(at)]]
+  }
+  keys
+}
+
+# Of facts without a match, up to `most` whose key is within two letters of one that is shown: a
+# typing error, perhaps.
+near_misses <- function(names, keys, known, most = 3) {
+  found <- character()
+  for (i in utils::head(seq_along(keys), 500)) {
+    similar <- known[abs(nchar(known) - nchar(keys[i])) <= 2 &
+      startsWith(known, substr(keys[i], 1, 2))]
+    if (!length(similar)) next
+    edits <- as.vector(utils::adist(keys[i], similar))
+    if (min(edits) <= 2) found <- c(found,
+      sprintf("'%s' (shown: '%s')", names[i], similar[which.min(edits)]))
+    if (length(found) == most) break
+  }
+  found
+}
+
+# The match report for people.
+fact_lines <- function(report) {
+  unlist(lapply(seq_len(nrow(report)), function(i) {
+    at <- report[i]
+    c(sprintf("  facts of '%s' (%s): %s of %s matched, %s of impressions have them", at$file,
+      format(at$date),
+      format_count(at$matched),
+      format_plural(at$facts, "row"), format_share(at$share)),
+      if (nzchar(at$nearest)) sprintf("    not matched, but near: %s", at$nearest))
+  }))
+}
+
+# Columns that facts added to queries or pages.
+fact_columns <- function(table) setdiff(names(table), c("query", "page", "key", "segment"))

@@ -1,0 +1,155 @@
+# Additive cells: clicks, impressions and impressions x position by query, page and position bin.
+# Bins are half a position wide down to 20, where the curve is steep, and wider below. A cell keeps
+# its own mean position, so a bin is only a bucket and never a value. Half-open bins [1, 1.5), [1.5,
+# 2), ... make the bins of a rounded position whole: position 2 is [1.5, 2.5).
+
+position_breaks <- c(seq(1, 20.5, by = 0.5), seq(21.5, 30.5, by = 1), seq(35.5, 100.5, by = 5))
+
+# Bin of each position. All breaks are multiples of a half, so a table by half positions tells it.
+bin_of_half <- findInterval(seq_len(201) / 2, position_breaks)
+
+position_bin <- function(position) bin_of_half[pmin.int(as.integer(position * 2), 201L)]
+
+# In: `work`, a list of query, page (codes), clicks, impressions, position, and (where not all are)
+# for each row whether it is recent. Out: sums, and the count of rows, by query, page, bin and,
+# where only some rows are recent, `recent`.
+reduce_cells <- function(work, recent = NULL) {
+  rows <- setDT(list(query = work$query, page = work$page, bin = position_bin(work$position),
+    clicks = work$clicks, impressions = work$impressions,
+    weighted = work$impressions * work$position))
+  if (!is.null(recent)) set(rows, j = "recent", value = recent)
+  by <- c("query", "page", "bin", if (!is.null(recent)) "recent")
+  cells <- rows[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted),
+    rows = .N), by = by]
+  for (column in c("clicks", "impressions", "rows")) set(cells, j = column,
+    value = as.numeric(cells[[column]]))
+  cells
+}
+
+# Out: list(all, recent) of cells with their own mean position.
+finish_cells <- function(cells, some_recent) {
+  if (!some_recent) return(list(all = key_cells(cells), recent = cells))
+  all <- cells[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted),
+    rows = sum(rows)),
+    by = c("query", "page", "bin")]
+  list(all = key_cells(all), recent = key_cells(cells[cells$recent, !"recent"]))
+}
+
+key_cells <- function(cells) {
+  set(cells, j = "position", value = cells$weighted / cells$impressions)
+  setkeyv(cells, c("query", "page", "bin"))
+  cells[]
+}
+
+# Cells by one more dimension (device, country, month ...), for curves of each part.
+
+split_dimensions <- c("device", "country", "vertical", "rich_result", "month")
+
+split_labels <- function(rows, split) {
+  if (split == "month") return(as_levels(month_start(as.integer(rows$date))))
+  labels <- as_levels(rows[[split]])
+  levels(labels) <- tolower(levels(labels))
+  labels
+}
+
+# In: rows in codes, as reduce_cells() has them. Out: the same sums by `part` as well.
+reduce_split <- function(work, labels) {
+  rows <- setDT(list(query = work$query, page = work$page, bin = position_bin(work$position),
+    part = as.character(labels),
+    clicks = as.numeric(work$clicks), impressions = as.numeric(work$impressions),
+    weighted = work$impressions * work$position))
+  sum_split(rows[, "rows" := 1])
+}
+
+sum_split <- function(cells) {
+  cells[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted),
+    rows = sum(rows)),
+    by = c("part", "query", "page", "bin")]
+}
+
+# Where queries stood month by month, of a sample of them: what step-chance.R learns from.
+
+# The queries with the smallest hashes, the same in every chunk, so that sums of chunks can be
+# merged.
+course_queries <- 3000L
+
+# In: codes, figures and date of rows; keys of the codes. Out: list(sums: query, page (hashes),
+# month, impressions, weighted; upto: the largest hash of which nothing is missing).
+course_sums <- function(work, date, query_keys, page_keys, most = course_queries) {
+  hash <- digest::digest2int(query_keys)
+  upto <- if (length(hash) > most) sort(hash, partial = most)[most] else .Machine$integer.max
+  use <- which((hash <= upto)[work$query])
+  rows <- setDT(list(query = hash[work$query[use]],
+    page = digest::digest2int(page_keys)[work$page[use]],
+    month = month_number(as.integer(date[use])),
+    impressions = as.numeric(work$impressions[use]),
+    weighted = work$impressions[use] * work$position[use]))
+  list(sums = rows[, .(impressions = sum(impressions), weighted = sum(weighted)),
+    by = c("query", "page", "month")],
+    upto = upto)
+}
+
+add_courses <- function(one, other) {
+  if (is.null(one) || is.null(other)) return(if (is.null(one)) other else one)
+  upto <- min(one$upto, other$upto)
+  sums <- rbind(one$sums, other$sums)
+  inside <- which(sums$query <= upto)
+  list(sums = sums[inside][, .(impressions = sum(impressions), weighted = sum(weighted)),
+    by = c("query", "page", "month")], upto = upto)
+}
+
+# What daily rows tell about the places that one row blends: sums over neighbouring days of one
+# pair, by band of position. See curve-blend.R for what is made of them.
+
+blend_bands <- c(1, 1.3, 1.7, 2.3, 3, 4, 5.5, 7.5, 10.5, 14, 20, 30)
+
+# Rows that are looked at; pairs are taken whole.
+blend_rows <- 200000L
+
+blend_sums <- function(work, date) {
+  n <- length(date)
+  # Pairs by a hash of their codes, so that any site gives a fair share.
+  share <- max(1, ceiling(n / blend_rows))
+  use <- if (share == 1) seq_len(n) else which(((work$query * 7919 +
+    work$page) %% 104729) %% share == 0)
+  use <- use[work$position[use] < 40]
+  use <- use[order(work$query[use], work$page[use], as.integer(date)[use], work$impressions[use],
+    work$position[use])]
+  k <- length(use)
+  if (k < 2) return(NULL)
+  one <- use[-k]
+  other <- use[-1]
+  day <- as.integer(date)
+  near <- work$query[one] == work$query[other] & work$page[one] == work$page[other] & day[other] -
+    day[one] <= 2
+  # Within one month, so that months reduced one by one give the same sums.
+  month <- month_number(day)
+  near <- near & month[one] == month[other]
+  one <- one[near]
+  other <- other[near]
+  if (!length(one)) return(NULL)
+  size <- list(work$impressions[one], work$impressions[other])
+  # Both weigh by their size, so that the middle is not drawn by single impressions.
+  middle <- (work$position[one] * size[[1]] + work$position[other] * size[[2]]) /
+    (size[[1]] + size[[2]])
+  u <- (1 / size[[1]] + 1 / size[[2]]) / 2
+  y <- (work$position[one] - work$position[other])^2 / 2
+  # A jump by more than the position itself is another event, not the luck of impressions.
+  usual <- y <= 2 * middle^2
+  sums <- data.table(band = findInterval(middle, blend_bands), u = u, y = y, m = middle - 1,
+    w = 1 / (0.15 + u)^2)[usual]
+  sums[, .(n = as.numeric(.N), w = sum(w), u = sum(w * u), y = sum(w * y), uu = sum(w * u^2),
+    uy = sum(w * u * y),
+    yy = sum(w * y^2), m = sum(w * m)), by = "band"]
+}
+
+month_number <- function(day) {
+  known <- unique(day)
+  date <- as.POSIXlt(as.Date(known, origin = "1970-01-01"))
+  (date$year * 12L + date$mon)[match(day, known)]
+}
+
+add_blend_sums <- function(one, other) {
+  if (is.null(one) || is.null(other)) return(if (is.null(one)) other else one)
+  rbind(one, other)[, lapply(.SD, sum), by = "band"]
+}

@@ -1,0 +1,199 @@
+#' Reduce the data to additive sums
+#'
+#' Every later step needs only sums: clicks, impressions and impressions x position by some key.
+#' `tide_summary()` makes them in one pass: by query x page x position cell for the curve, by
+#' query x page for the findings, by day for queries that several pages answer, and by day for
+#' the trend. Spellings of one URL (scheme, host case, `www`, trailing slash, index file,
+#' fragment, tracking parameters) become one page here, and queries are compared in lower case
+#' with single spaces; the name shown is the spelling seen most.
+#'
+#' Findings are about the present: they rest on the last `recent_days` days of the window (all of
+#' it where there are no dates), the curve on all of it.
+#'
+#' @param data A `tide_data` object with a table that has queries, or a `tide_months` object from
+#'   [tide_by_month()], which is reduced month by month.
+#' @param brand Brand words. A query that holds one is a brand query; words of up to four letters
+#'   must stand alone, longer ones may be joined or spaced. `NULL`: brand is not told apart.
+#' @param recent_days Length of the window that findings rest on.
+#' @param undated_days How many days a table without dates stands for, where [tide_filter()] was
+#'   not told. Exports usually cover three months.
+#' @param split A dimension by which [tide_curve()] shall tell parts apart: `device`, `country`,
+#'   `vertical`, `rich_result` or `month`.
+#' @return A `tide_summary` object: a list with `queries` (data.table: `query`, `key`,
+#'   `segment`), `pages` (`page`, `key`), `cells` (`query`, `page` as row numbers of the former,
+#'   `bin`, `clicks`, `impressions`, `position`, `rows`: how many were summed up),
+#'   `recent_cells`, `pairs` (recent, by query x page, with `ctr`, `position`, `spread`),
+#'   `contested` (recent days of queries with several pages, or `NULL` without dates), `weekly`
+#'   (the pairs seen most, by whole `week` of the recent days, 1 the oldest, or `NULL`),
+#'   `by_day`, `odd_days` (days whose CTR is far from that of the days around, as tracking faults
+#'   and bots leave them: kept everywhere but in `cells`), `split_cells` (cells by `part` of the
+#'   `split`, or `NULL`), `blend` (sums that tell how far the places within one row lie apart, or
+#'   `NULL`), `course` (impressions and position of a sample of queries by month, from which the
+#'   chance of a step up is learnt, or `NULL`), `rests_on` (which days come from which of several
+#'   grains), `site_by_day` and `site_by_page` (from tables without queries, or `NULL`),
+#'   `window`, `recent`, and the `sources` of the data and what was `left_out` of the table used.
+#' @section Errors: `tide_error_grain` where no table has queries.
+#' @examples
+#' exports <- tide_example()
+#' data <- tide_read(exports[["pairs"]])
+#' tide_summary(data, brand = "fernmoor")
+#' @export
+tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90, split = NULL) {
+  if (!inherits(data, "tide_months")) check_class(data, "tide_data", "data")
+  check_text(brand, "brand", null = TRUE, many = TRUE)
+  check_number(recent_days, "recent_days", min = 1)
+  check_number(undated_days, "undated_days", min = 1)
+  if (!is.null(split)) check_choice(split, split_dimensions, "split")
+  source <- query_rows(data)
+  table <- source$table
+  dated <- "date" %in% table$dimensions
+  if (!is.null(split) && !(if (split == "month") dated else split %in% table$dimensions)) {
+    abort_tide(sprintf("The table cannot be split by %s.", split),
+      where = sprintf("It is by %s.", grain_label(table$dimensions)),
+      fix = "Export with this dimension, or split by something else.", class = "grain")
+  }
+  days <- if (is.na(table$days)) as.integer(undated_days) else table$days
+  whole <- !dated || days <= recent_days
+  recent_from <- if (whole) table$from else table$to - as.integer(recent_days) + 1L
+  reduced <- tryCatch(reduce_chunks(source$chunks, if (!whole) recent_from, split),
+    tide_error_nothing_left = function(e) {
+      if (inherits(data, "tide_months")) check_all_damaged(data$plan$store, source$left_out())
+      stop(e)
+    })
+  odd <- days_to_take_out(reduced$by_day)
+  if (nrow(odd)) reduced <- without_days(reduced, source$chunks, odd$date, split)
+  queries <- reduced$queries
+  pairs <- reduce_pairs(reduced$recent)
+  segment <- if (is.null(brand)) rep("all", length(queries$names))
+    else ifelse(is_brand(queries$keys, brand), "brand", "non-brand")
+
+  recent <- if (dated) recent_rows(source$chunks, reduced, pairs, recent_from, table$to)
+  # What was left out of months is known once they are read.
+  left_out <- if (is.function(source$left_out)) source$left_out() else source$left_out
+
+  new_summary(
+    queries = setDT(list(query = queries$names, key = queries$keys, segment = segment)),
+    pages = setDT(list(page = reduced$pages$names, key = reduced$pages$keys)),
+    cells = reduced$all, recent_cells = reduced$recent, pairs = pairs,
+    contested = recent$contested, weekly = recent$weekly,
+    split = split, split_cells = reduced$split_cells, by_day = reduced$by_day, odd_days = odd,
+    blend = reduced$blend,
+    course = reduced$course,
+    site_by_day = site_totals(source$totals, "date", table),
+    site_by_page = site_totals(source$totals, "page", table),
+    window = list(from = table$from, to = table$to, days = days, dated = dated,
+    assumed = is.na(table$days)),
+    recent = list(from = recent_from, to = table$to,
+    days = if (whole) days else days_with_rows(reduced$by_day, recent_from,
+      table$to)),
+    grain = grain_label(table$dimensions), rests_on = table$rests_on,
+    unused = setdiff(source$grains, grain_label(table$dimensions)),
+    folded = reduced$pages$spellings - length(reduced$pages$names),
+    sources = data$sources, left_out = left_out[left_out$grain == grain_label(table$dimensions)])
+}
+
+# The one constructor: what is not given is not known, and is as the class has it then.
+new_summary <- function(queries, pages, cells, recent_cells = cells,
+  pairs = reduce_pairs(recent_cells), contested = NULL,
+                        weekly = NULL, split = NULL, split_cells = NULL, by_day = NULL,
+                        odd_days = NULL, blend = NULL,
+                        course = NULL, site_by_day = NULL, site_by_page = NULL, window,
+                        recent = window[c("from", "to", "days")], grain, rests_on = NULL,
+                        unused = character(),
+                        folded = 0L, sources, left_out) {
+  validate_summary(structure(as.list(environment()), class = "tide_summary"))
+}
+
+# Codes of cells and pairs are rows of the queries and pages.
+validate_summary <- function(x) {
+  for (part in c("cells", "recent_cells", "pairs")) {
+    inside <- nrow(x[[part]]) == 0 || (min(x[[part]]$query, x[[part]]$page) > 0 &&
+      max(x[[part]]$query) <= nrow(x$queries) && max(x[[part]]$page) <= nrow(x$pages))
+    if (!inside) stop(sprintf("internal error: `%s` of a summary names queries or pages that it does not hold", part))
+  }
+  x
+}
+
+# Days from the first date there is: where dates are weeks, one may begin before the window.
+days_with_rows <- function(by_day, from, to) as.integer(to - min(by_day$date[by_day$date >= from])) + 1L
+
+# Sums by week, its first day, of the recent days of queries that several pages answer.
+contested_weeks <- function(summary, code, pages = NULL) {
+  # Rows are chosen outside the brackets: inside them, names of columns would win over ours.
+  use <- which(summary$contested$query == code &
+    (is.null(pages) | summary$contested$page %in% pages))
+  if (!length(use)) return(NULL)
+  days <- summary$contested[use]
+  reduce_by(cbind(days, week = period_start(days$date, summary$recent$to, 7L)), c("page", "week"))
+}
+
+# Where the rows with queries are. Out: list(table: its dimensions and window; chunks: functions
+# that give rows, one chunk after the other; totals: data with the tables that have no queries;
+# grains; left_out).
+query_rows <- function(data) {
+  if (inherits(data, "tide_months")) return(month_rows(data))
+  table <- pick_table(data, c("query", "page"))
+  if (is.null(table)) table <- pick_table(data, "query")
+  if (is.null(table)) abort_no_queries(names(data$tables))
+  list(table = table, chunks = list(function(from = NULL) table$rows), totals = data,
+    grains = names(data$tables),
+    left_out = data$left_out)
+}
+
+abort_no_queries <- function(grains) {
+  abort_tide("No table has queries, and findings are about queries.",
+    where = paste0("The tables read are: ", paste(grains, collapse = "; "), "."),
+    fix = "Export a table by query, or better by query and page.", class = "grain")
+}
+
+# Site or page totals from a table without queries: private queries are missing from tables with
+# them.
+site_totals <- function(data, by, query_table) {
+  table <- pick_table(data, by, refused = if (by == "date") c("query", "page") else "query")
+  if (is.null(table)) return(NULL)
+  rows <- table$rows
+  if (!is.na(query_table$days) && "date" %in% table$dimensions) {
+    rows <- rows[rows$date >= query_table$from & rows$date <= query_table$to]
+  }
+  if (by == "date") return(reduce_by(rows, "date"))
+  reduce_pages(rows)
+}
+
+#' @export
+format.tide_summary <- function(x, ...) {
+  window <- if (x$window$dated) sprintf("%s (%s)", format_days(x$window$from, x$window$to),
+    format_plural(x$window$days, "day"))
+    else sprintf("no dates; %s %s", if (x$window$assumed) "taken as" else "said to be",
+      format_plural(x$window$days, "day"))
+  segments <- table(x$queries$segment)
+  pages <- if (length(x$pages$page) == 1 && !nzchar(x$pages$page)) "no pages"
+    else sprintf("%s%s", format_plural(nrow(x$pages), "page"),
+      if (x$folded > 0) sprintf(" (%s of a URL folded)",
+      format_plural(x$folded, "other spelling")) else "")
+  c(sprintf("<tide_summary> %s, %s, %s", format_plural(nrow(x$queries), "query", "queries"), pages,
+      format_plural(nrow(x$cells), "position cell")),
+    sprintf("  window: %s", window), rests_on_lines(x),
+    sprintf("  findings rest on: %s", if (x$window$dated) format_days(x$recent$from,
+    x$recent$to) else "all of it"),
+    sprintf("  segments: %s", paste(names(segments), format_count(as.vector(segments)),
+    collapse = ", ")),
+    coverage_line(x), left_out_day_lines(x$odd_days),
+    left_out_lines(x$left_out, data.table(grain = x$grain, clicks = sum(x$cells$clicks),
+      impressions = sum(x$cells$impressions))), capped_lines(x$sources))
+}
+
+coverage_line <- function(x) {
+  share <- query_coverage(x)
+  if (is.null(share)) return(character())
+  sprintf("  queries explain %s of all clicks and %s of all impressions; the rest is private",
+    format_share(share$clicks), format_share(share$impressions))
+}
+
+# Share of the site's clicks and impressions that the query rows explain, over the days both hold.
+query_coverage <- function(summary) {
+  if (is.null(summary$by_day) || is.null(summary$site_by_day)) return(NULL)
+  both <- merge(summary$by_day, summary$site_by_day, by = "date", suffixes = c("", "_site"))
+  if (!nrow(both)) return(NULL)
+  list(clicks = sum(both$clicks) / sum(both$clicks_site),
+    impressions = sum(both$impressions) / sum(both$impressions_site))
+}

@@ -1,0 +1,31 @@
+# Tail demand: queries that people click although they stand on page two or beyond. Whoever scrolls
+# that far and clicks more often than is usual there found no good answer above: the demand is real,
+# and the page is relevant.
+
+find_tail_demand <- function(summary, curve, pairs, options) {
+  rows <- which(pairs$tested & pairs$position > assumed("page_one_ends") &
+    pairs$position <= assumed("tail_deepest") &
+    pairs$clicks >= assumed("tail_clicks"))
+  if (!length(rows)) return(no_findings())
+  at <- pairs[rows]
+  confidence <- stats::pgamma(assumed("tail_factor"), at$shape, at$rate, lower.tail = FALSE)
+  sure <- confidence >= 0.8
+  rows <- rows[sure]
+  at <- at[sure]
+  if (!length(rows)) return(no_findings())
+  step <- step_gain(summary, curve, at, rep(8, length(rows)))
+  keep <- which(step$gain$gain >= options$least)
+  if (!length(keep)) return(no_findings())
+  at <- at[keep]
+  step <- some_steps(step, keep)
+  sure <- confidence[sure][keep]
+  query <- summary$queries$query[at$query]
+  page <- format_path(summary$pages$page[at$page])
+  list(found = pair_findings("tail_demand", summary, pairs, rows[keep], step$gain, sure,
+    sprintf("Write the answer to \"%s\" that page one lacks: a passage of its own on %s that begins with these words, and a link to it from a page that ranks.", query, page),
+    sprintf("%s from position %s, %.1f times what is usual that far down: searchers pass by what stands above. Chance of reaching page one taken as %s.",
+      format_plural(at$clicks, "click"), format_position(at$position), at$own,
+      format_share(step$reach)),
+    striking_steps(summary, at, rep(8, nrow(at)), step,
+      sprintf("confidence = chance that its factor is above 1.2 = %.3f", sure))))
+}

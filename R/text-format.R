@@ -1,0 +1,93 @@
+# Text for people: counts, rates, dates. NA becomes an empty text.
+
+format_count <- function(x) {
+  out <- ifelse(is.na(x), "", sprintf("%.0f", round(x) + 0))
+  # Marking thousands is slow, and most counts have none.
+  large <- which(abs(x) >= 999.5 & is.finite(x))
+  out[large] <- trimws(formatC(round(as.numeric(x[large])), format = "f", digits = 0,
+    big.mark = ","))
+  out
+}
+
+# Few clicks deserve a decimal, many do not.
+format_clicks <- function(x) {
+  ifelse(is.na(x), "", ifelse(abs(x) < 10, formatC(x, format = "f", digits = 1), format_count(x)))
+}
+
+format_rate <- function(x) {
+  digits <- ifelse(is.na(x) | x >= 0.0995 | x < 5e-5, 0, ifelse(x < 0.001, 2, 1))
+  out <- sprintf("%.*f%%", as.integer(digits), 100 * x)
+  ifelse(is.na(x), "", out)
+}
+
+format_position <- function(x) ifelse(is.na(x), "", sprintf("%.1f", x))
+
+# Places that were chosen, whole as most are: "8", "5.3".
+format_place <- function(x) sub("\\.0$", "", sprintf("%.1f", x))
+
+# A little is never shown as nothing.
+format_share <- function(x) ifelse(is.na(x), "",
+  ifelse(x > 0 & x < 0.005, "<1%", sprintf("%.0f%%", 100 * x)))
+
+# A chance is never shown as certain.
+format_sure <- function(x) ifelse(is.na(x), "",
+  ifelse(x > 0.99, ">99%", sprintf("%.0f%%", 100 * x)))
+
+format_days <- function(from, to) sprintf("%s to %s", format(from), format(to))
+
+# "1 row", "2 rows"
+format_plural <- function(n, one, many = paste0(one, "s")) paste(format_count(n),
+  ifelse(round(n) == 1, one, many))
+
+format_hours <- function(hours) sprintf("%g %s", hours, ifelse(hours == 1, "hour", "hours"))
+
+# A page's address without scheme and host, for reading; the home page stays "/".
+format_path <- function(url) {
+  path <- sub("^[a-z][a-z0-9+.-]*://[^/]*", "", url)
+  ifelse(nzchar(path), path, ifelse(nzchar(url), "/", ""))
+}
+
+# Columns of plain text: cut with an ellipsis where too long, filled with spaces where too short.
+fit_text <- function(text, width) {
+  long <- nchar(text, "width") > width
+  text[long] <- paste0(strtrim(text[long], width - 1), "\u2026")
+  paste0(text, strrep(" ", pmax(0, width - nchar(text, "width"))))
+}
+
+pad_left <- function(text, width) paste0(strrep(" ", pmax(0, width - nchar(text, "width"))), text)
+
+# Addresses are told apart by their end.
+fit_path <- function(path, width) {
+  long <- nchar(path) > width
+  path[long] <- paste0("\u2026", substring(path[long], nchar(path[long]) - width + 2))
+  fit_text(path, width)
+}
+
+# Lines longer than the width are broken at words and go on a little further in.
+wrap_lines <- function(lines, width) {
+  unlist(lapply(lines, function(line) {
+    if (nchar(line, "width") <= width) return(line)
+    indent <- nchar(sub("^( *).*$", "\\1", line))
+    strwrap(line, width, indent = indent, exdent = indent + 2)
+  }))
+}
+
+lower_first <- function(text) paste0(tolower(substr(text, 1, 1)), substring(text, 2))
+
+signed <- function(x) ifelse(is.na(x), "", ifelse(abs(x) < 0.05, "0",
+  paste0(ifelse(x < 0, "-", "+"), format_clicks(abs(x)))))
+
+percent_size <- function(ratio) sprintf("%.0f%%", 100 * abs(ratio - 1))
+
+percent_change <- function(ratio) paste0(ifelse(ratio < 0.995, "-", "+"), percent_size(ratio))
+
+format_ratio <- function(x) ifelse(is.na(x), "", sprintf("x%.2f", x))
+
+# Eight heights of bar.
+bars <- function(value) {
+  heights <- c("\u2581", "\u2582", "\u2583", "\u2584", "\u2585", "\u2586", "\u2587", "\u2588")
+  if (all(is.na(value))) return("")
+  height <- if (max(value, na.rm = TRUE) > 0) ceiling(8 * value /
+    max(value, na.rm = TRUE)) else rep(1, length(value))
+  paste(ifelse(is.na(value), " ", heights[pmax(1, height)]), collapse = "")
+}

@@ -1,0 +1,164 @@
+#' From site to folder to page to query and back
+#'
+#' The daily movement of the job: which pages are shown for a query, and who led in which week;
+#' which queries a page is shown for, and in which band each is; which pages of a folder, or of
+#' the site, are shown for how many queries.
+#'
+#' @param data A `tide_data` object with a table by query and page.
+#' @param what A query, or a page's address (in any of its spellings, or its path), or a folder's
+#'   path with a star, such as `"/guides/*"`; `"/*"` is the site.
+#' @param recent_days How many of the last days to look at.
+#' @param rules A [tide_rules()] object, for the bands.
+#' @param facts A list of [tide_facts()] to put beside queries and pages.
+#' @return A `tide_trace` object: a list with `kind` (`query`, `page` or `folder`), `name`,
+#'   `rows` (best first: `query` and `page`, or of a folder `page` and `queries`, then `clicks`,
+#'   `impressions`, `ctr`, `position`, `share` of the clicks or, without any, of the impressions,
+#'   `band`, and with dates `weeks` seen and, for a query, `weeks_led`; then the facts), `weekly`
+#'   (`name`, `week` as its first day, `clicks`, `impressions`, `position`), `ranking` (for page
+#'   and folder: how many distinct `queries` were shown in each `week`, by `band` of their
+#'   position in that week), `total` (sums over the rows), `site` (for a page: its totals from a
+#'   table without queries, or `NULL`), `facts` (of the query or page itself), `from`, `to`.
+#'   Methods: `print`, `tidy`, `autoplot`, `plot`.
+#' @section Errors: `tide_error_trace` where nothing of that name is held, with the nearest
+#'   names; `tide_error_grain`.
+#' @details A page leads a week when it has the most clicks of the query's pages, of equals the
+#'   most impressions. Weeks count back from the last day.
+#' @examples
+#' data <- tide_read(tide_example()[["pairs"]])
+#' tide_trace(data, "radish spacing")
+#' tide_trace(data, "/guides/how-to-grow-radish/")
+#' tide_trace(data, "/guides/*")
+#' @export
+tide_trace <- function(data, what, recent_days = 90, rules = tide_rules(), facts = list()) {
+  check_class(data, "tide_data", "data")
+  check_text(what, "what")
+  check_number(recent_days, "recent_days", min = 1)
+  check_class(rules, "tide_rules", "rules")
+  table <- pick_table(data, c("query", "page"))
+  if (is.null(table)) {
+    abort_tide("No table has both queries and pages.",
+      where = paste0("The tables are: ", paste(names(data$tables), collapse = "; "), "."),
+      fix = "Export a table by query and page.", class = "grain")
+  }
+  queries <- code_queries(table$rows$query, table$rows$impressions)
+  pages <- code_pages(table$rows$page, table$rows$impressions)
+  found <- find_name(what, queries, pages)
+  dated <- "date" %in% table$dimensions
+  use <- which(if (found$kind == "query") queries$code == found$code else pages$code %in% found$code)
+  if (dated) use <- use[as.integer(table$rows$date[use]) > as.integer(table$to) - recent_days]
+  if (!length(use)) {
+    abort_tide("It was not shown in these days.",
+      where = sprintf("'%s', the last %g days.", what, recent_days),
+      fix = "Ask for a longer window.", class = "trace")
+  }
+  rows <- setDT(list(query = queries$names[queries$code[use]], page = pages$names[pages$code[use]],
+    clicks = table$rows$clicks[use],
+    impressions = table$rows$impressions[use], position = table$rows$position[use]))
+  other <- if (found$kind == "page") "query" else "page"
+  # Weeks count back from the last day, so that none but the first is cut short.
+  if (dated) set(rows, j = "week", value = period_start(table$rows$date[use], table$to, 7L))
+  weekly <- if (dated) setnames(reduce_by(rows, c(other, "week")), other, "name")
+  site <- if (found$kind == "page") {
+    totals <- site_totals(data, "page", table)
+    if (!is.null(totals)) totals[totals$key == pages$keys[found$code]]
+  }
+  structure(list(kind = found$kind, name = found$name,
+    rows = trace_facts(trace_rows(rows, weekly, found$kind, rules$bands), facts), weekly = weekly,
+    ranking = if (dated && found$kind != "query") ranking_queries(rows, rules$bands),
+    total = reduce_by(rows[, "one" := 1L], "one"),
+    site = if (NROW(site)) site, facts = if (found$kind != "folder") facts_of_traced(facts, found$kind,
+    found$name),
+    from = if (dated) max(table$from, table$to - as.integer(recent_days) + 1L) else table$from,
+    to = table$to),
+    class = "tide_trace")
+}
+
+# First days of the weeks of the window, those without a row included.
+all_weeks <- function(trace) {
+  if (is.null(trace$weekly)) return(NULL)
+  last <- trace$to - 6L
+  rev(seq(last, min(trace$weekly$week), by = -7L))
+}
+
+# A query by its compared form, a page by its key or its path alone, a folder by its path.
+find_name <- function(what, queries, pages) {
+  paths <- sub("/+$", "", sub("^[^/]*", "", pages$keys))
+  if (endsWith(what, "*")) {
+    folder <- sub("/*[*]$", "/", format_path(what))
+    inside <- which(startsWith(paste0(paths, "/"), folder))
+    if (length(inside)) return(list(kind = "folder", code = inside, name = folder))
+  }
+  query <- match(query_key(what), queries$keys)
+  page <- match(url_key(clean_url(what)), pages$keys)
+  if (is.na(page) && startsWith(what, "/")) page <- match(sub("/+$", "", what), paths)
+  if (!is.na(query)) return(list(kind = "query", code = query, name = queries$names[query]))
+  if (!is.na(page)) return(list(kind = "page", code = page, name = pages$names[page]))
+  known <- c(queries$names, format_path(pages$names))
+  near <- known[utils::head(order(utils::adist(tolower(what), tolower(known), partial = FALSE)[1,
+    ]), 3)]
+  abort_tide("Neither a query nor a page of that name is held.", where = sprintf("'%s'.", what),
+    fix = if (endsWith(what, "/") && any(startsWith(format_path(pages$names), what))) {
+      sprintf("For all pages below it: '%s*'.", what)
+    } else sprintf("Did you mean '%s'?", paste(near, collapse = "', '")), class = "trace")
+}
+
+trace_rows <- function(rows, weekly, kind, bands) {
+  out <- reduce_by(rows, if (kind == "folder") "page" else c("query", "page"))
+  weight <- if (sum(out$clicks) > 0) out$clicks else out$impressions
+  out[, c("share", "band") := list(weight / sum(weight), position_band(position, bands))]
+  if (kind == "folder") {
+    counts <- unique(rows[, c("page", "query")])[, .N, by = "page"]
+    set(out, j = "queries", value = counts$N[match(out$page, counts$page)])
+    setcolorder(out, c("page", "queries"))
+  }
+  if (!is.null(weekly)) {
+    seen <- weekly[, .N, by = "name"]
+    set(out, j = "weeks", value = seen$N[match(out[[if (kind == "page") "query" else "page"]],
+      seen$name)])
+    if (kind == "query") {
+      leaders <- week_leaders(weekly, "name")$leader
+      set(out, j = "weeks_led", value = tabulate(match(leaders, out$page), nrow(out)))
+    }
+  }
+  setorderv(out, c("clicks", "impressions"), c(-1L, -1L))
+  out[]
+}
+
+# Distinct queries a week, each in the band of its position over that week.
+ranking_queries <- function(rows, bands) {
+  by_week <- rows[, .(position = sum(impressions * position) / sum(impressions)),
+    by = c("week", "query")]
+  by_week[, "band" := factor(position_band(position, bands), band_names(bands))]
+  out <- by_week[, .(queries = .N), by = c("week", "band")]
+  setkeyv(out, c("week", "band"))
+  out[]
+}
+
+# Facts of the rows' other side, as columns behind.
+trace_facts <- function(rows, facts) {
+  figures <- copy(names(rows))
+  for (own in as_facts(facts)) if (own$by %in% names(rows) && length(unique(rows[[own$by]])) > 1) {
+    keys <- name_key(own$by, rows[[own$by]])
+    at <- match(keys, fact_keys(own, keys))
+    for (column in setdiff(names(own$rows), c("name", figures))) {
+      new <- own$rows[[column]][at]
+      # A newer table that does not know a fact leaves the older one.
+      if (!is.null(rows[[column]])) new[is.na(new)] <- rows[[column]][is.na(new)]
+      set(rows, j = column, value = new)
+    }
+  }
+  rows[]
+}
+
+# What is known of one query or page: a list of its facts, the newest of each.
+facts_of_traced <- function(facts, by, name) {
+  out <- list()
+  for (own in as_facts(facts)) if (own$by == by) {
+    key <- name_key(by, name)
+    at <- match(key, fact_keys(own, key))
+    known <- Filter(function(value) !is.na(value),
+      as.list(own$rows[at, setdiff(names(own$rows), "name"), with = FALSE]))
+    if (!is.na(at)) out[names(known)] <- known
+  }
+  out
+}

@@ -28,8 +28,8 @@ tide_keep_facts <- function(store, facts) {
         DBI::dbExecute(con,
           "INSERT INTO facts (place, date, file, rows, content) VALUES (?, ?, ?, ?, ?)",
           list(own$by, format(own$date), basename(own$file), rows, content))
-        record_rows(store, "facts", DBI::dbGetQuery(con, "SELECT * FROM facts WHERE content = ?",
-          list(content)))
+        record_rows(store, "facts",
+          DBI::dbGetQuery(con, "SELECT * FROM facts WHERE content = ?", list(content)))
       }
       data.table(by = own$by, date = own$date, rows = nrow(own$rows), kept = !held)
     }))
@@ -40,15 +40,16 @@ tide_keep_facts <- function(store, facts) {
 #' @export
 tide_held_facts <- function(store) {
   check_class(store, "tide_store", "store")
-  held <- with_store(store, write = FALSE, function(con) DBI::dbGetQuery(con,
-    "SELECT place, date, file, rows FROM facts ORDER BY date, id"))
+  held <- with_store(store, write = FALSE,
+    function(con) DBI::dbGetQuery(con,
+      "SELECT place, date, file, rows FROM facts ORDER BY date, id"))
   lapply(seq_len(nrow(held)), function(i) {
     rows <- lapply(jsonlite::fromJSON(held$rows[i], simplifyVector = FALSE), function(column) {
       column[vapply(column, is.null, NA)] <- NA
       unlist(column)
     })
     structure(list(by = held$place[i], rows = setDT(rows), date = as.IDate(held$date[i]),
-      file = held$file[i],
-      twice = 0L), class = "tide_facts")
+      file = held$file[i], twice = 0L),
+      class = "tide_facts")
   })
 }

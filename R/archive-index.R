@@ -3,8 +3,7 @@
 
 # What each format has beyond the one before it; an older archive is brought up to date on opening,
 # in one transaction.
-store_migrations <- list(
-  `2` = "CREATE TABLE facts (id INTEGER PRIMARY KEY, place TEXT, date TEXT, file TEXT, rows TEXT, content TEXT UNIQUE)",
+store_migrations <- list(`2` = "CREATE TABLE facts (id INTEGER PRIMARY KEY, place TEXT, date TEXT, file TEXT, rows TEXT, content TEXT UNIQUE)",
   `3` = "CREATE TABLE decisions (number INTEGER PRIMARY KEY, id TEXT, decision TEXT, at TEXT, until TEXT, note TEXT,
      by TEXT, kind TEXT, query TEXT, page TEXT, pages TEXT, gain REAL, gain_high REAL, clicks REAL, impressions REAL,
      position REAL)",
@@ -14,8 +13,7 @@ store_migrations <- list(
 store_format <- 4L
 
 # The tables of the first format.
-first_tables <- c(
-  "CREATE TABLE imports (id INTEGER PRIMARY KEY, at TEXT, files TEXT, content TEXT, exported TEXT,
+first_tables <- c("CREATE TABLE imports (id INTEGER PRIMARY KEY, at TEXT, files TEXT, content TEXT, exported TEXT,
      undone INTEGER DEFAULT 0)",
   "CREATE TABLE changes (import INTEGER, grain TEXT, days REAL, rows REAL, clicks REAL, rows_before REAL,
      clicks_before REAL)",
@@ -51,8 +49,8 @@ check_format <- function(con, folder) {
   held <- archive_format(con)
   if (!length(held) || is.na(held) || held > store_format) {
     abort_store(folder, sprintf("The archive has format %s, this version knows %d.",
-      paste(held, collapse = ""),
-      store_format), "Install a newer version of inktide.")
+      paste(held, collapse = ""), store_format),
+      "Install a newer version of inktide.")
   }
 }
 
@@ -72,13 +70,16 @@ with_store <- function(store, write, work, waiting = NULL) {
     # Patience first: whatever is asked next may find the archive locked by somebody else for a moment.
     DBI::dbExecute(con, "PRAGMA busy_timeout = 10000")
     DBI::dbExecute(con, "PRAGMA synchronous = FULL")
-    if (write) write_store(store, con, work, waiting) else {
+    if (write) {
+      write_store(store, con, work, waiting)
+    } else {
       if (fresh) renew_tables(con)
       check_format(con, store$dir)
       work(con)
     }
-  }, error = function(e) if (inherits(e, "tide_error")) stop(e) else abort_index(store,
-    conditionMessage(e)))
+  }, error = function(e) {
+    if (inherits(e, "tide_error")) stop(e) else abort_index(store, conditionMessage(e))
+  })
 }
 
 write_store <- function(store, con, work, waiting) {
@@ -100,13 +101,17 @@ write_store <- function(store, con, work, waiting) {
 lock_store <- function(con, waiting) {
   DBI::dbExecute(con, "PRAGMA busy_timeout = 500")
   for (try in 1:1200) {
-    got <- tryCatch({ DBI::dbExecute(con, "BEGIN IMMEDIATE"); TRUE }, error = function(e) {
+    got <- tryCatch({
+      DBI::dbExecute(con, "BEGIN IMMEDIATE")
+      TRUE
+    }, error = function(e) {
       if (!grepl("locked|busy", conditionMessage(e))) stop(e)
       FALSE
     })
     if (got) return(invisible())
-    if (try == 1 &&
-      !is.null(waiting)) waiting("Another process is writing to the archive; waiting for it")
+    if (try == 1 && !is.null(waiting)) {
+      waiting("Another process is writing to the archive; waiting for it")
+    }
   }
   stop("another process has held the write lock for ten minutes")
 }
@@ -124,7 +129,8 @@ abort_index <- function(store, cause) {
     abort_read_only(store, cause)
   }
   abort_store(store$dir, "The archive cannot be used.",
-    "Check that you may write to the folder, that the disk has room, and that nobody else holds it.", cause)
+    "Check that you may write to the folder, that the disk has room, and that nobody else holds it.",
+    cause)
 }
 
 abort_read_only <- function(store, cause) {
@@ -136,7 +142,7 @@ abort_read_only <- function(store, cause) {
 rebuild_fix <- "Rebuild the index from the parts by tide_rebuild(). Nothing is deleted by it."
 
 abort_store <- function(folder, what, fix, detail = NULL, class = NULL, ...) {
-  abort_tide(what, where = paste0("'", folder, "'", if (!is.null(detail)) paste0(": ", detail),
-    "."), fix = fix,
+  abort_tide(what,
+    where = paste0("'", folder, "'", if (!is.null(detail)) paste0(": ", detail), "."), fix = fix,
     class = c(class, "store"), file = folder, ...)
 }

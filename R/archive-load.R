@@ -27,9 +27,8 @@
 #' tide_undo(store, 1)
 #' @export
 tide_load <- function(store, files, exported = NULL, columns = NULL, date_order = NULL,
-  decimal = NULL,
-                      clicks_above = c("leave out", "keep", "refuse"), progress = NULL,
-                      now = Sys.time()) {
+    decimal = NULL, clicks_above = c("leave out", "keep", "refuse"), progress = NULL,
+    now = Sys.time()) {
   check_class(store, "tide_store", "store")
   how <- reading_options_used(files, 0, exported, NULL, columns, date_order, decimal, clicks_above)
   need_parquet(store)
@@ -41,14 +40,14 @@ tide_load <- function(store, files, exported = NULL, columns = NULL, date_order 
   # In one order, however the files were named.
   tables <- tables[sort(names(tables))]
   content <- digest::digest(lapply(tables, function(table) table$rows), algo = "xxhash64")
-  left_out <- sum_left_out(rbindlist(c(lapply(parts, `[[`, "left_out"),
-    lapply(tables, `[[`, "left_out"))))
+  left_out <-
+    sum_left_out(rbindlist(c(lapply(parts, `[[`, "left_out"), lapply(tables, `[[`, "left_out"))))
 
   with_store(store, write = TRUE, waiting = progress, function(con) {
     result <- list(import = NA_integer_, changes = NULL, repaired = 0L, sources = sources,
       left_out = left_out)
-    held <- DBI::dbGetQuery(con, "SELECT id FROM imports WHERE content = ? AND undone = 0",
-      list(content))
+    held <-
+      DBI::dbGetQuery(con, "SELECT id FROM imports WHERE content = ? AND undone = 0", list(content))
     if (nrow(held)) {
       result$repaired <- repair_parts(con, store, held$id[1], tables)
       return(structure(result, class = "tide_load"))
@@ -82,15 +81,17 @@ import_changes <- function(con, import) {
     coalesce(sum(CASE WHEN c.exported <= d.exported THEN c.clicks END), 0) AS clicks_before,
     coalesce(sum(c.exported > d.exported), 0) AS days_unused
     FROM days d LEFT JOIN (SELECT * FROM current WHERE import <> ?) c ON c.grain = d.grain AND c.day = d.day
-    WHERE d.import = ? GROUP BY d.grain", list(import, import))
+    WHERE d.import = ? GROUP BY d.grain",
+    list(import, import))
 }
 
 # Part files by month, then what they hold. Tables without dates are one slice: day 0.
 add_table <- function(con, store, import, grain, table) {
   rows <- table$rows
   month <- row_months(rows)
-  for (each in unique(month)) add_part(con, store, import, grain, each,
-    rows[month == each, !"exported"])
+  for (each in unique(month)) {
+    add_part(con, store, import, grain, each, rows[month == each, !"exported"])
+  }
   DBI::dbAppendTable(con, "days", part_days(rows, import, grain, rows$exported, table$window))
 }
 
@@ -101,10 +102,11 @@ row_months <- function(rows) {
 add_part <- function(con, store, import, grain, month, part) {
   name <- sprintf("%04d-%s-%s.parquet", as.integer(import), month,
     substr(digest::digest(list(import, grain, month, Sys.getpid(), format(Sys.time(), "%OS6"))), 1,
-    8))
+      8))
   path <- file.path(parts_folder(store), name)
-  for (column in names(part)) if (is.factor(part[[column]])) set(part, j = column,
-    value = droplevels(part[[column]]))
+  for (column in names(part)) {
+    if (is.factor(part[[column]])) set(part, j = column, value = droplevels(part[[column]]))
+  }
   write_whole(path, function(to) write_part(part, to))
   DBI::dbExecute(con, "INSERT INTO parts VALUES (?, ?, ?, ?, ?, ?)",
     list(name, import, grain, month, nrow(part), unname(tools::md5sum(path))))
@@ -114,11 +116,14 @@ add_part <- function(con, store, import, grain, month, part) {
 part_days <- function(rows, import, grain, exported, window) {
   day <- if ("date" %in% names(rows)) as.integer(rows$date) else rep(0L, nrow(rows))
   days <- data.table(day = day, exported = as.integer(exported), clicks = rows$clicks,
-    impressions = rows$impressions)[
-    , .(exported = max(exported), rows = .N, clicks = sum(as.numeric(clicks)),
-      impressions = sum(as.numeric(impressions))), by = "day"]
-  ends <- if (is.null(window)) c(NA_integer_,
-    NA_integer_) else as.integer(c(window$from, window$to))
+    impressions = rows$impressions)[, .(exported = max(exported), rows = .N,
+      clicks = sum(as.numeric(clicks)), impressions = sum(as.numeric(impressions))),
+      by = "day"]
+  ends <- if (is.null(window)) {
+    c(NA_integer_, NA_integer_)
+  } else {
+    as.integer(c(window$from, window$to))
+  }
   data.table(import = import, grain = grain, days, first = ends[1], last = ends[2])
 }
 
@@ -127,8 +132,9 @@ write_part <- function(part, path) {
   nanoparquet::write_parquet(part, path, compression = "zstd")
   clicks <- tryCatch(nanoparquet::read_parquet(path, col_select = "clicks")$clicks,
     error = function(e) NULL)
-  if (!identical(as.numeric(clicks), as.numeric(part$clicks))) stop("there is no room left",
-    call. = FALSE)
+  if (!identical(as.numeric(clicks), as.numeric(part$clicks))) {
+    stop("there is no room left", call. = FALSE)
+  }
 }
 
 # Damaged parts of an import whose rows are at hand again are written anew. Out: how many.
@@ -162,10 +168,9 @@ tide_undo <- function(store, import) {
   check_number(import, "import", min = 1)
   with_store(store, write = TRUE, function(con) {
     if (!DBI::dbExecute(con, "UPDATE imports SET undone = 1 WHERE id = ? AND undone = 0",
-      list(import))) {
+        list(import))) {
       abort_tide("There is no such import to undo.", where = sprintf("import %g", import),
-        fix = "See the history for those that count.",
-        class = "argument", fault = "call")
+        fix = "See the history for those that count.", class = "argument", fault = "call")
     }
     record_import(store, con, import)
   })
@@ -188,23 +193,27 @@ tide_history <- function(store) {
 #' @export
 format.tide_load <- function(x, ...) {
   if (is.na(x$import)) {
-    return(c(if (x$repaired) sprintf("Repaired: %s written again.",
-      format_plural(x$repaired, "damaged part"))
-      else "Nothing changed: all of it is stored already.", left_out_lines(x$left_out)))
+    return(c(if (x$repaired) {
+      sprintf("Repaired: %s written again.", format_plural(x$repaired, "damaged part"))
+    } else {
+      "Nothing changed: all of it is stored already."
+    }, left_out_lines(x$left_out)))
   }
   c(sprintf("Import %d", x$import), change_lines(x$changes),
     sprintf("  read %s: %s kept of %s", basename(x$sources$file),
-      format_plural(x$sources$kept, "row"),
-      format_count(x$sources$rows))[!nzchar(x$sources$skipped)],
+      format_plural(x$sources$kept, "row"), format_count(x$sources$rows))[
+        !nzchar(x$sources$skipped)],
     left_out_lines(x$left_out), source_lines(x$sources), capped_lines(x$sources))
 }
 
 change_lines <- function(changes) {
-  before <- ifelse(changes$rows_before > 0, sprintf("; before: %s, %s clicks",
-    format_plural(changes$rows_before, "row"), format_count(changes$clicks_before)), "")
-  unused <- ifelse(changes$days_unused > 0, sprintf("; not used: %s that a newer export holds",
-    format_plural(changes$days_unused, "day")), "")
+  before <- ifelse(changes$rows_before > 0,
+    sprintf("; before: %s, %s clicks", format_plural(changes$rows_before, "row"),
+      format_count(changes$clicks_before)),
+    "")
+  unused <- ifelse(changes$days_unused > 0,
+    sprintf("; not used: %s that a newer export holds", format_plural(changes$days_unused, "day")),
+    "")
   sprintf("  %s: %s, %s clicks%s%s", changes$grain, format_plural(changes$rows, "row"),
-    format_count(changes$clicks),
-    before, unused)
+    format_count(changes$clicks), before, unused)
 }

@@ -65,11 +65,12 @@ has_archive <- function(dir) {
 make_folders <- function(store) {
   for (folder in c(parts_folder(store), records_folder(store))) {
     if (!dir.exists(folder) && !suppressWarnings(dir.create(folder, recursive = TRUE)) &&
-      !dir.exists(folder)) {
+        !dir.exists(folder)) {
       abort_store(store$dir, "The archive cannot be made.", "Name a folder that you may write to.")
     }
-    if (file.access(folder, 2) != 0) abort_read_only(store,
-      sprintf("'%s' takes no new files", folder))
+    if (file.access(folder, 2) != 0) {
+      abort_read_only(store, sprintf("'%s' takes no new files", folder))
+    }
   }
 }
 
@@ -88,9 +89,8 @@ format.tide_store <- function(x, ...) {
       FROM current GROUP BY grain"))
   if (!nrow(held)) return("<tide_store> empty")
   window <- ifelse(held$first > 0, sprintf("%s (%s)",
-    format_days(as.IDate(held$first), as.IDate(held$last)),
-    format_plural(held$days, "day")), "no dates")
+    format_days(as.IDate(held$first), as.IDate(held$last)), format_plural(held$days, "day")),
+    "no dates")
   c("<tide_store>", sprintf("  %s: %s, %s; %s clicks", held$grain, format_plural(held$rows, "row"),
-    window,
-    format_count(held$clicks)))
+    window, format_count(held$clicks)))
 }

@@ -20,13 +20,16 @@ tide_rebuild <- function(dir, now = Sys.time()) {
     with_new_index(store, function(con) {
       for (one in imports) {
         DBI::dbAppendTable(con, "imports", one$import)
-        for (table in c("parts", "days",
-          "changes")) if (NROW(one[[table]])) DBI::dbAppendTable(con, table, one[[table]])
+        for (table in c("parts", "days", "changes")) {
+          if (NROW(one[[table]])) DBI::dbAppendTable(con, table, one[[table]])
+        }
       }
       for (one in contents[records$kind == "facts"]) DBI::dbAppendTable(con, "facts", one)
       for (one in contents[records$kind == "decision"]) DBI::dbAppendTable(con, "decisions", one)
       for (number in setdiff(vapply(imports, function(one) as.integer(one$import$id), 0L),
-        records$number[records$kind == "import"])) record_import(store, con, number)
+          records$number[records$kind == "import"])) {
+        record_import(store, con, number)
+      }
     })
   }, error = function(e) {
     # As it was before.
@@ -42,12 +45,15 @@ read_record <- function(path) {
     abort_tide("A record of the archive is damaged.",
       where = sprintf("'%s': %s.", path, plain_cause(e)),
       fix = "Delete this record: its parts are then taken for what they hold themselves.",
-      class = "store",
-      file = path)
+      class = "store", file = path)
   })
-  as_rows <- function(x) as.data.frame(lapply(x,
-    function(column) if (length(column)) unlist(lapply(column,
-    function(v) if (is.null(v)) NA else v)) else character()), stringsAsFactors = FALSE)
+  as_rows <- function(x) as.data.frame(lapply(x, function(column) {
+    if (length(column)) {
+      unlist(lapply(column, function(v) if (is.null(v)) NA else v))
+    } else {
+      character()
+    }
+  }), stringsAsFactors = FALSE)
   if (is.null(content[["import"]])) as_rows(content) else lapply(content, as_rows)
 }
 
@@ -61,8 +67,10 @@ set_index_apart <- function(store) {
     aside <- file.path(store$dir, sprintf("archive-before-rebuild-%d.sqlite", number))
     if (!file.exists(aside)) break
   }
-  if (!file.rename(index, aside)) abort_store(store$dir, "The damaged index cannot be put aside.",
-    "Give yourself the right to write to the folder.")
+  if (!file.rename(index, aside)) {
+    abort_store(store$dir, "The damaged index cannot be put aside.",
+      "Give yourself the right to write to the folder.")
+  }
   aside
 }
 
@@ -91,12 +99,12 @@ import_from_parts <- function(store, files, records, now) {
     read <- lapply(own, function(file) read_part_file(store, file, id))
     list(import = data.frame(id = id, at = format(now, "%Y-%m-%d %H:%M:%S", tz = "UTC"),
       files = "rebuilt from parts", content = paste("rebuilt", id),
-      exported = format(max(read[[1]]$exported)),
-      undone = 0L), parts = rbindlist(lapply(read, `[[`, "part")),
-      days = rbindlist(lapply(read, `[[`, "days")),
+      exported = format(max(read[[1]]$exported)), undone = 0L),
+      parts = rbindlist(lapply(read, `[[`, "part")), days = rbindlist(lapply(read, `[[`, "days")),
       changes = rbindlist(lapply(read, `[[`, "days"))[,
-      .(days = .N, rows = sum(rows), clicks = sum(clicks),
-        rows_before = 0, clicks_before = 0, days_unused = 0), by = c("import", "grain")])
+        .(days = .N, rows = sum(rows), clicks = sum(clicks), rows_before = 0, clicks_before = 0,
+          days_unused = 0),
+        by = c("import", "grain")])
   })
 }
 
@@ -111,5 +119,6 @@ read_part_file <- function(store, file, id) {
   grain <- grain_label(intersect(dimension_names, names(rows)))
   list(exported = exported, part = data.table(file = file, import = id, grain = grain,
     month = sub("^[0-9]+-(undated|[0-9]{4}-[0-9]{2})-.*$", "\\1", file), rows = nrow(rows),
-    checksum = unname(tools::md5sum(path))), days = part_days(rows, id, grain, exported, NULL))
+    checksum = unname(tools::md5sum(path))),
+    days = part_days(rows, id, grain, exported, NULL))
 }

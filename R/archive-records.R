@@ -8,22 +8,21 @@ records_folder <- function(store) file.path(store$dir, "records")
 parts_folder <- function(store) file.path(store$dir, "parts")
 
 record_path <- function(store, kind, number, pending = FALSE) {
-  file.path(records_folder(store), sprintf("%s-%04d.json%s", kind, as.integer(number),
-    if (pending) ".pending" else ""))
+  file.path(records_folder(store),
+    sprintf("%s-%04d.json%s", kind, as.integer(number), if (pending) ".pending" else ""))
 }
 
 # kind: import, facts or decision. A record that is there already is replaced.
 write_record <- function(store, kind, number, content) {
   text <- as.character(jsonlite::toJSON(content, dataframe = "columns", digits = NA, na = "null",
-    null = "null",
-    auto_unbox = FALSE))
+    null = "null", auto_unbox = FALSE))
   write_whole(record_path(store, kind, number, pending = TRUE),
     function(path) write_lines(text, path))
 }
 
 list_records <- function(store, pending = FALSE) {
-  files <- list.files(records_folder(store), sprintf("^(import|facts|decision)-[0-9]+[.]json%s$",
-    if (pending) "[.]pending" else ""))
+  files <- list.files(records_folder(store),
+    sprintf("^(import|facts|decision)-[0-9]+[.]json%s$", if (pending) "[.]pending" else ""))
   data.table(file = files, kind = sub("-.*", "", files),
     number = as.integer(gsub("[^0-9]", "", files)))
 }
@@ -81,8 +80,8 @@ check_lost <- function(store) {
 
 abort_lost <- function(store, left) {
   abort_store(store$dir, "The archive holds parts or records that its index does not know.",
-    rebuild_fix,
-    sprintf("%s, the first '%s'", format_plural(length(left), "file"), left[1]), "store_index")
+    rebuild_fix, sprintf("%s, the first '%s'", format_plural(length(left), "file"), left[1]),
+    "store_index")
 }
 
 # Records of all that an archive of an earlier format holds. Parts that no import knows come from
@@ -91,8 +90,7 @@ record_all <- function(store, con) {
   imports <- DBI::dbGetQuery(con, "SELECT id FROM imports")$id
   if (length(imports)) {
     unlink(file.path(parts_folder(store),
-      setdiff(list.files(parts_folder(store), all.files = TRUE, no.. = TRUE),
-      known_parts(con))))
+      setdiff(list.files(parts_folder(store), all.files = TRUE, no.. = TRUE), known_parts(con))))
   }
   for (import in imports) record_import(store, con, import)
   record_rows(store, "facts", DBI::dbReadTable(con, "facts"))
@@ -108,7 +106,6 @@ record_rows <- function(store, kind, rows) {
 record_import <- function(store, con, import) {
   of <- function(table, column) DBI::dbGetQuery(con,
     sprintf("SELECT * FROM %s WHERE %s = ?", table, column), list(import))
-  write_record(store, "import", import,
-    list(import = of("imports", "id"), parts = of("parts", "import"),
-    days = of("days", "import"), changes = of("changes", "import")))
+  write_record(store, "import", import, list(import = of("imports", "id"),
+    parts = of("parts", "import"), days = of("days", "import"), changes = of("changes", "import")))
 }

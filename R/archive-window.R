@@ -23,8 +23,7 @@ tide_stored <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, dim
   read <- Filter(function(table) nrow(table$rows) > 0, read)
   if (!length(read)) abort_all_damaged(store, damaged)
   finest <- finest_tables(lapply(read,
-    function(table) new_table(table$rows, table$dimensions, plan$exported,
-    table$window)))
+    function(table) new_table(table$rows, table$dimensions, plan$exported, table$window)))
   ledger <- rbindlist(c(list(plan$left_out), finest$left_out,
     if (length(damaged)) list(damaged_lines(damaged, names(finest$tables)[1]))))
   new_tide_data(finest$tables, plan_source(plan), sum_left_out(ledger))
@@ -34,7 +33,7 @@ abort_all_damaged <- function(store, damaged) {
   abort_store(store$dir, "No part of the archive that is needed here can be read.",
     "Load the exports of that window again: damaged parts are then written anew.",
     sprintf("%s missing or damaged, the first '%s'", format_plural(length(damaged), "part"),
-    damaged[1]))
+      damaged[1]))
 }
 
 # Where nothing could be read, damage goes before filters.
@@ -51,8 +50,7 @@ slice_window <- function(slices) {
 
 damaged_lines <- function(files, grain) {
   data.table(grain = grain, reason = sprintf("damaged part %s", files), rows = NA_integer_,
-    clicks = NA_real_,
-    impressions = NA_real_)
+    clicks = NA_real_, impressions = NA_real_)
 }
 
 # Which days of which imports a window is made of, before any part is read.
@@ -64,11 +62,11 @@ plan_window <- function(store, from, to, days, lag, dimensions) {
   check_number(lag, "lag", min = 0)
   need_parquet(store)
   if (is.null(dimensions)) dimensions <- dimension_names
-  held <- with_store(store, write = FALSE, function(con) list(
-    current = setDT(DBI::dbGetQuery(con,
+  held <- with_store(store, write = FALSE,
+    function(con) list(current = setDT(DBI::dbGetQuery(con,
       "SELECT import, grain, day, exported, rows, clicks, impressions, first, last FROM current")),
-    parts = setDT(DBI::dbGetQuery(con, "SELECT file, import, grain, month, checksum FROM parts"))
-  ))
+      parts = setDT(DBI::dbGetQuery(con,
+        "SELECT file, import, grain, month, checksum FROM parts"))))
   current <- held$current
   if (!nrow(current)) {
     abort_tide("The archive is empty.", where = sprintf("'%s'.", store$dir),
@@ -76,16 +74,16 @@ plan_window <- function(store, from, to, days, lag, dimensions) {
   }
   dated <- current$day > 0
   unfinished <- dated & lag > 0 & current$day >= current$exported - lag
-  if (!is.null(days) && is.null(from)) from <-
-    as.IDate(max(current$day[dated & !unfinished], 0L)) - as.integer(days) +
-    1L
+  if (!is.null(days) && is.null(from)) {
+    from <- as.IDate(max(current$day[dated & !unfinished], 0L)) - as.integer(days) + 1L
+  }
   outside <- dated & ((!is.null(from) & current$day < as.integer(if (is.null(from)) 0 else from)) |
     (!is.null(to) & current$day > as.integer(if (is.null(to)) 0 else to)))
   wanted <- current[!unfinished & !outside]
   if (!nrow(wanted)) {
     abort_tide("The archive holds nothing in this window.",
-      where = sprintf("It holds %s.", format_days(as.IDate(min(current$day)),
-      as.IDate(max(current$day)))),
+      where = sprintf("It holds %s.",
+        format_days(as.IDate(min(current$day)), as.IDate(max(current$day)))),
       fix = "Ask for another window.", class = "nothing_left")
   }
   left_out <- rbind(day_ledger(current[unfinished & !outside],
@@ -95,16 +93,13 @@ plan_window <- function(store, from, to, days, lag, dimensions) {
   set(left_out, j = "grain", value = vapply(left_out$grain,
     function(grain) grain_label(intersect(grain_dimensions(grain), dimensions)), ""))
   list(store = store, wanted = wanted, parts = held$parts, dimensions = dimensions,
-    left_out = left_out,
-    held = sum(current$rows),
-    exported = as.IDate(max(current$exported)))
+    left_out = left_out, held = sum(current$rows), exported = as.IDate(max(current$exported)))
 }
 
 plan_source <- function(plan) {
   data.table(file = plan$store$dir, rows = plan$held, kept = sum(plan$wanted$rows),
-    grain = paste(unique(plan$wanted$grain), collapse = "; "),
-    exported = plan$exported, ctr = "none", decimal = "point", odd_queries = 0L, capped = FALSE,
-    skipped = "")
+    grain = paste(unique(plan$wanted$grain), collapse = "; "), exported = plan$exported,
+    ctr = "none", decimal = "point", odd_queries = 0L, capped = FALSE, skipped = "")
 }
 
 #' Take data out of the archive month by month
@@ -125,7 +120,7 @@ plan_source <- function(plan) {
 #' tide_summary(tide_by_month(store, days = 28), brand = "fernmoor")
 #' @export
 tide_by_month <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, dimensions = NULL,
-  at_once = 2e6) {
+    at_once = 2e6) {
   check_number(at_once, "at_once", min = 1)
   plan <- plan_window(store, from, to, days, lag, dimensions)
   structure(list(plan = plan, sources = plan_source(plan), segments = list(), rules = NULL,
@@ -137,8 +132,11 @@ tide_by_month <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, d
 format.tide_months <- function(x, ...) {
   days <- x$plan$wanted$day[x$plan$wanted$day > 0]
   sprintf("<tide_months> %s in %s, not read yet", format_plural(sum(x$plan$wanted$rows), "row"),
-    if (length(days)) format_days(as.IDate(min(days)),
-    as.IDate(max(days))) else "tables without dates")
+    if (length(days)) {
+      format_days(as.IDate(min(days)), as.IDate(max(days)))
+    } else {
+      "tables without dates"
+    })
 }
 
 month_start <- function(days) {
@@ -159,9 +157,11 @@ read_slices <- function(store, slices, parts, dimensions) {
   damaged <- character()
   rows <- lapply(seq_len(nrow(needed)), function(i) {
     path <- file.path(store$dir, "parts", needed$file[i])
-    part <- if (part_whole(store, needed[i])) tryCatch(setDT(as.list(nanoparquet::read_parquet(path,
-      col_select = c(union(used, intersect("date", of_grain)), figure_names)))),
-      error = function(e) NULL)
+    part <- if (part_whole(store, needed[i])) {
+      tryCatch(setDT(as.list(nanoparquet::read_parquet(path,
+        col_select = c(union(used, intersect("date", of_grain)), figure_names)))),
+        error = function(e) NULL)
+    }
     if (is.null(part)) {
       damaged <<- c(damaged, needed$file[i])
       return(NULL)
@@ -173,7 +173,8 @@ read_slices <- function(store, slices, parts, dimensions) {
     if (all(keep)) part else part[keep]
   })
   rows <- rbindlist(rows, use.names = TRUE)
-  if (nrow(rows) && !"date" %in% used && "date" %in% names(rows)) set(rows, j = "date",
-    value = NULL)
+  if (nrow(rows) && !"date" %in% used && "date" %in% names(rows)) {
+    set(rows, j = "date", value = NULL)
+  }
   list(rows = rows, dimensions = used, window = window, damaged = damaged)
 }

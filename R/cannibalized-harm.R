@@ -39,17 +39,16 @@ test_contests <- function(rivals, course, fits, spread, beneath) {
     confidence, merged, keep = either("page1", "page2"), other = either("page2", "page1"),
     held = fcase(merged, best * assumed("merge_rise"), wrong, of$position1, any_harm, best),
     stands = either("stands1", "stands2"), held_other = either("stands2", "stands1"),
-    leader_clicks = of$clicks1, leader_expected = of$expected1,
-    led_keep = either("led1", "led2"), led_other = either("led2", "led1"),
-    together = of$weeks_together,
+    leader_clicks = of$clicks1, leader_expected = of$expected1, led_keep = either("led1", "led2"),
+    led_other = either("led2", "led1"), together = of$weeks_together,
     since = rivals$dates[of$last_change], keep_leads = keep_first == of$first_leads,
     searches = ifelse(splitting, of$searches_together, of$searches),
     chance = fcase(merged, assumed("merge_chance"), wrong, confidence, any_harm, 1),
-    reason = fcase(done$family, "a page and one beneath it that both do well",
-      done$rightly, "two pages, of which the one that matches better leads",
+    reason = fcase(done$family, "a page and one beneath it that both do well", done$rightly,
+      "two pages, of which the one that matches better leads",
       done$level | pmin(of$position1, of$position2) < 3 & of$places < 3,
-      "two pages that both do well at the top",
-      any_harm, "two pages, one of which leads throughout"))
+      "two pages that both do well at the top", any_harm,
+      "two pages, one of which leads throughout"))
 }
 
 # One row a query: `harm`, how likely the pages swap (`swapping`) and the leader is passed by,
@@ -57,8 +56,8 @@ test_contests <- function(rivals, course, fits, spread, beneath) {
 # (`family`), and whether the one leads that matches better, though shown together (`rightly`).
 harm_done <- function(of, course, beneath) {
   swapping <- pmax(course$swaps, ifelse(of$apart_by_day, course$by_chance, 0))
-  lasting <- pmin(of$led1, of$led2) >= pmax(assumed("swap_days"),
-    assumed("swap_share") * (of$led1 + of$led2))
+  lasting <- pmin(of$led1, of$led2) >=
+    pmax(assumed("swap_days"), assumed("swap_share") * (of$led1 + of$led2))
   near <- pmax(of$places, of$gap, na.rm = TRUE) < assumed("together_places")
   beside <- near & of$weeks_together > assumed("together_weeks") &
     of$share_second > assumed("together_share") &
@@ -67,8 +66,7 @@ harm_done <- function(of, course, beneath) {
   swap <- lasting & swapping >= 0.5 & !(beside & of$side_by_side)
   passed_by <- passed_by_chance(of, of$fit1, of$fit2, of$spread)
   harm <- fcase(swap, "swapping", passed_by > assumed("mismatch_listed"), "wrong page leads",
-    beside, "splitting",
-    rep(TRUE, nrow(of)), "")
+    beside, "splitting", rep(TRUE, nrow(of)), "")
   nearest <- pmin(of$held1, of$held2)
   level <- harm == "swapping" & (nearest > assumed("page_one_ends") |
     (abs(of$held1 - of$held2) < assumed("level_share") * nearest) %in% TRUE)
@@ -76,13 +74,14 @@ harm_done <- function(of, course, beneath) {
     pmax(of$position1, of$position2) <= assumed("page_one_ends") &
     pmin(of$factor, of$factor2) >= assumed("well_off_factor")
   rightly <- harm == "splitting" & leader_fits(of$fit1, of$fit2, of$position1, of$position2)
-  data.table(harm = ifelse(family | rightly | level & nearest < assumed("top_three_ends"), "",
-    harm), swapping, passed_by, level,
-    family, rightly)
+  data.table(
+    harm = ifelse(family | rightly | level & nearest < assumed("top_three_ends"), "", harm),
+    swapping, passed_by, level, family, rightly)
 }
 
-fits_better <- function(fit, other) (fit > other & fit -
-  other >= assumed("match_words") * fit) %in% TRUE
+fits_better <- function(fit, other) {
+  (fit > other & fit - other >= assumed("match_words") * fit) %in% TRUE
+}
 
 # Whether the page that matches a query better is well ahead, too. Of a page that holds none of its
 # words, nothing is known.
@@ -96,12 +95,13 @@ leader_fits <- function(fit1, fit2, position1, position2) {
 # own, both share.
 passed_by_chance <- function(pages, fit1, fit2, spread) {
   steps <- seq(-2, 2, by = 0.5)
-  log_likely <- function(share, factor, sd) do.call(cbind, lapply(steps, function(z) {
-    log(share) + stats::dnorm(z, log = TRUE) +
-      log_clicks_likely(pages, factor * exp(z * sd), spread)
-  }))
-  likely <- highest_one(cbind(log_likely(assumed("mismatch_share"), assumed("mismatch_factor"),
-    assumed("mismatch_sd")),
+  log_likely <- function(share, factor, sd) do.call(cbind,
+    lapply(steps, function(z) {
+      log(share) + stats::dnorm(z, log = TRUE) +
+        log_clicks_likely(pages, factor * exp(z * sd), spread)
+    }))
+  likely <- highest_one(cbind(
+    log_likely(assumed("mismatch_share"), assumed("mismatch_factor"), assumed("mismatch_sd")),
     log_likely(1 - assumed("mismatch_share"), 1, assumed("mismatch_usual_sd"))))
   passed <- rowSums(likely[, seq_along(steps), drop = FALSE]) / rowSums(likely)
   close <- pages$position2 < pages$position1 + assumed("match_places")
@@ -175,8 +175,9 @@ median_position <- function(seen, position, leads) {
 }
 
 # Places between the two on the middle one of the days that have both; NA where none has.
-median_gap <- function(position) apply(abs(position[[1]] - position[[2]]), 1, stats::median,
-  na.rm = TRUE)
+median_gap <- function(position) {
+  apply(abs(position[[1]] - position[[2]]), 1, stats::median, na.rm = TRUE)
+}
 
 # Whether days have one page or the other: impressions of both on one day are fewer than if each
 # search showed either by chance, by a good part and by more than luck.

@@ -7,8 +7,7 @@
 expect_days <- function(contest, summary, curve) {
   segment <- summary$queries$segment[contest$query]
   set(copy(contest), j = "expected", value = contest$impressions *
-    curve_ctr(curve, contest$position, segment, 1,
-    contest$impressions))
+    curve_ctr(curve, contest$position, segment, 1, contest$impressions))
 }
 
 # In: days of several pages a query, with `expected`. Out: a list of matrices, a row a query and a
@@ -16,7 +15,8 @@ expect_days <- function(contest, summary, curve) {
 # expected to earn most (`first`, `second`).
 rival_days <- function(days) {
   totals <- days[, .(clicks = sum(clicks), expected = sum(expected), impressions = sum(impressions),
-    position = sum(impressions * position) / sum(impressions)), by = c("query", "page")]
+    position = sum(impressions * position) / sum(impressions)),
+    by = c("query", "page")]
   setorderv(totals, c("query", "expected", "page"), c(1L, -1L, 1L))
   set(totals, j = "place", value = rowid(totals$query))
   rivals <- totals[totals$place <= 2]
@@ -31,8 +31,8 @@ rival_days <- function(days) {
   }
   both <- function(column, missing = 0) lapply(1:2, spread_out, column = column, missing = missing)
   list(queries = queries, dates = dates, totals = totals, first = rivals[rivals$place == 1],
-    second = rivals[rivals$place == 2],
-    seen = both("impressions"), position = both("position", NA_real_), expected = both("expected"))
+    second = rivals[rivals$place == 2], seen = both("impressions"),
+    position = both("position", NA_real_), expected = both("expected"))
 }
 
 # Chance of each day that the first page is ahead of the second.
@@ -41,8 +41,8 @@ chances_ahead <- function(rivals) {
   # A page that was not seen that day would have earned something had it been.
   least <- 0.25 * (rivals$expected[[1]] + rivals$expected[[2]]) /
     pmax(rivals$seen[[1]] + rivals$seen[[2]], 1)
-  ahead <- stats::pnorm(log((rivals$expected[[1]] + least) / (rivals$expected[[2]] + least)) /
-    noise)
+  ahead <-
+    stats::pnorm(log((rivals$expected[[1]] + least) / (rivals$expected[[2]] + least)) / noise)
   ahead[rivals$seen[[1]] + rivals$seen[[2]] == 0] <- 0.5
   ahead
 }
@@ -57,10 +57,8 @@ lead_probabilities <- function(ahead, dates) {
   turn <- pmin(1 - exp(-gaps / assumed("lead_lasts")), 0.4)
   forward <- changes_forward(ahead, turn)
   share <- rowMeans(ahead)
-  logs <- cbind(
-    throughout = log(0.5) + pmax(rowSums(log(ahead)), rowSums(log(1 - ahead))),
-    by_chance = rowSums(log(share * ahead + (1 - share) * (1 - ahead))),
-    lasting = forward$log)
+  logs <- cbind(throughout = log(0.5) + pmax(rowSums(log(ahead)), rowSums(log(1 - ahead))),
+    by_chance = rowSums(log(share * ahead + (1 - share) * (1 - ahead))), lasting = forward$log)
   weights <- exp(logs - do.call(pmax, as.data.frame(logs)))
   weights <- weights / rowSums(weights)
   leads <- smooth_leads(ahead, turn)
@@ -94,8 +92,8 @@ smooth_leads <- function(ahead, turn) {
   before <- ahead
   for (day in seq_along(turn)) {
     come <- before[, day] * (1 - turn[day]) + (1 - before[, day]) * turn[day]
-    before[, day + 1] <- come * ahead[, day + 1] /
-      (come * ahead[, day + 1] + (1 - come) * (1 - ahead[, day + 1]))
+    before[, day + 1] <-
+      come * ahead[, day + 1] / (come * ahead[, day + 1] + (1 - come) * (1 - ahead[, day + 1]))
   }
   after <- matrix(0.5, nrow(ahead), days)
   for (day in rev(seq_along(turn))) {

@@ -5,8 +5,8 @@
 # its days (a blip is shorter), and not far below the best placed page.
 weighty_pages <- function(contest) {
   pages <- contest[, .(clicks = sum(clicks), impressions = sum(impressions),
-    weighted = sum(impressions * position),
-    days = .N), by = c("query", "page")]
+    weighted = sum(impressions * position), days = .N),
+    by = c("query", "page")]
   pages[, "position" := weighted / impressions]
   all_days <- contest[, .(all_days = length(unique(date))), by = "query"]
   pages <- all_days[pages, on = "query"]
@@ -15,8 +15,8 @@ weighty_pages <- function(contest) {
     by = "query"]
   # The best placed page must itself be shown regularly to make others look far down.
   pages[, "reason" := ifelse(pages$position > pages$best + 15 & pages$position > 20,
-    "a second page far down",
-    ifelse(pages$days < pmax(4, pages$all_days / 7), "a page seen for a few days only",
+    "a second page far down", ifelse(pages$days < pmax(4, pages$all_days / 7),
+      "a page seen for a few days only",
       ifelse(pages$share < 0.1, "a second page with few impressions", "")))]
   pages[]
 }

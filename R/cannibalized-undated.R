@@ -20,8 +20,8 @@ undated_cannibalized <- function(summary, curve, pairs, aside) {
   aside <- rbind(aside, aside_lines(rbind(light, judged[judged$harm == "", c("query", "reason")])))
   judged <- judged[judged$harm != ""]
   if (!nrow(judged)) return(no_findings(aside))
-  set(judged, j = "pages", value = unname(split(weighty$page,
-    weighty$query)[as.character(judged$query)]))
+  set(judged, j = "pages",
+    value = unname(split(weighty$page, weighty$query)[as.character(judged$query)]))
   list(found = cannibalized_findings(summary, curve, pairs, judged), aside = aside)
 }
 
@@ -45,16 +45,13 @@ test_undated <- function(two, fit1, fit2, spread, beneath) {
   likely <- nearest > assumed("together_position") & places < assumed("together_places") &
     !leader_fits(fit1, fit2, two$position, two$i.position)
   figures <- list(clicks1 = two$clicks, clicks2 = two$i.clicks, expected1 = two$expected,
-    expected2 = two$i.expected,
-    position1 = two$position, position2 = two$i.position)
+    expected2 = two$i.expected, position1 = two$position, position2 = two$i.position)
   passed_by <- passed_by_chance(figures, fit1, fit2, spread)
   wrong <- passed_by > assumed("mismatch_listed")
   any_pages <- rep(TRUE, nrow(two))
-  reason <- fcase(wrong, "",
-    beneath & farthest < assumed("page_one_ends"), "a page and one beneath it that both do well",
-    nearest < assumed("top_three_ends"), "two pages, one of which is at the top", places > 8,
-    "two pages far apart",
-    any_pages, "")
+  reason <- fcase(wrong, "", beneath & farthest < assumed("page_one_ends"),
+    "a page and one beneath it that both do well", nearest < assumed("top_three_ends"),
+    "two pages, one of which is at the top", places > 8, "two pages far apart", any_pages, "")
   data.table(query = two$query, keep = ifelse(wrong, two$i.page, two$page),
     other = ifelse(wrong, two$page, two$i.page),
     held = ifelse(wrong, two$position, nearest * assumed("merge_rise")),

@@ -18,12 +18,13 @@ find_cannibalized <- function(summary, curve, pairs, options) {
   aside <- rbind(aside, aside_lines(unique(light[, c("query", "reason")])))
   if (!length(queries)) return(no_findings(aside))
 
-  rivals <- rival_days(expect_days(contest[weighty[weighty$query %in% queries, c("query", "page")],
-    on = c("query", "page")], summary, curve))
+  rivals <- rival_days(expect_days(
+    contest[weighty[weighty$query %in% queries, c("query", "page")], on = c("query", "page")],
+    summary, curve))
   course <- lead_probabilities(chances_ahead(rivals), rivals$dates)
   fits <- page_fits(summary, unique(rivals$totals[, c("query", "page")]))
-  judged <- test_contests(rivals, course, fits, spread_at(curve, rivals$first$position,
-    summary$queries$segment[rivals$queries]),
+  judged <- test_contests(rivals, course, fits,
+    spread_at(curve, rivals$first$position, summary$queries$segment[rivals$queries]),
     beneath_other(rivals$first$page, rivals$second$page, summary$pages$page))
   pages <- split(rivals$totals$page, rivals$totals$query)
   set(judged, j = "pages", value = unname(pages[as.character(judged$query)]))
@@ -62,17 +63,16 @@ cannibalized_findings <- function(summary, curve, pairs, judged) {
       expected = sum(pairs$expected[rows]))
   }))
   out <- data.table(kind = "cannibalized", query = summary$queries$query[judged$query],
-    page = shown(judged$keep),
-    pages = mapply(function(keep, all) paste(shown(c(keep, setdiff(all, keep))), collapse = " "),
-    judged$keep,
+    page = shown(judged$keep), pages = mapply(
+      function(keep, all) paste(shown(c(keep, setdiff(all, keep))), collapse = " "), judged$keep,
       judged$pages),
     clicks = total$clicks, impressions = total$impressions, ctr = total$clicks / total$impressions,
     position = total$weighted / total$impressions,
-    expected_ctr = total$expected / total$impressions,
-    gain = worth$gain, gain_low = worth$low, gain_high = worth$high, confidence = judged$confidence,
+    expected_ctr = total$expected / total$impressions, gain = worth$gain, gain_low = worth$low,
+    gain_high = worth$high, confidence = judged$confidence,
     action = cannibalized_words(summary, judged, "action"),
-    reason = cannibalized_words(summary, judged, "reason"),
-    claims = claims, identity = paste("cannibalized", summary$queries$key[judged$query]),
+    reason = cannibalized_words(summary, judged, "reason"), claims = claims,
+    identity = paste("cannibalized", summary$queries$key[judged$query]),
     work = paste("cannibalized", summary$pages$key[judged$keep], summary$pages$key[judged$other]),
     how = contest_steps(summary, judged, worth))
   out[out$gain > 0]
@@ -93,10 +93,11 @@ contest_gain <- function(summary, curve, judged) {
   # More people search on page one than on page two; what a day of swapping pages shows already
   # holds that.
   views <- if (any(merged)) page_one_views(summary) else 1
-  wider_at <- function(position) ifelse(merged & nearest > assumed("page_one_ends") &
-    position <= assumed("page_one_ends"), views, 1)
-  clicks_at <- function(position) judged$searches * wider_at(position) *
-    curve_ctr(curve, position, segment, 1, 100)
+  wider_at <- function(position) ifelse(
+    merged & nearest > assumed("page_one_ends") & position <= assumed("page_one_ends"), views, 1)
+  clicks_at <- function(position) {
+    judged$searches * wider_at(position) * curve_ctr(curve, position, segment, 1, 100)
+  }
   at_held <- clicks_at(judged$held)
   then <- at_held * factor
   sd <- sqrt(ifelse(wrong, then^2 * spread,
@@ -108,28 +109,27 @@ contest_gain <- function(summary, curve, judged) {
   at_best <- clicks_at(judged$held * assumed("merge_best") / assumed("merge_rise"))
   gain <- list(gain = judged$chance * gain$gain, low = ifelse(merged, 0, judged$chance * gain$low),
     high = ifelse(merged, gain$high + (at_best - at_held) * factor, gain$high))
-  c(lapply(gain, `*`, per_month(summary)), list(spread = spread, own = own, factor = factor,
-    wider = wider_at(judged$held), at_held = at_held, at_best = at_best))
+  c(lapply(gain, `*`, per_month(summary)),
+    list(spread = spread, own = own, factor = factor, wider = wider_at(judged$held),
+      at_held = at_held, at_best = at_best))
 }
 
 contest_steps <- function(summary, judged, worth) {
-  step_lines(
-    sprintf("searches in the window: %s; today the pages are expected to have %.2f clicks on the curve",
-      format_count(judged$searches), judged$expected),
+  step_lines(sprintf(
+    "searches in the window: %s; today the pages are expected to have %.2f clicks on the curve",
+    format_count(judged$searches), judged$expected),
     sprintf("own factor = (1/spread + clicks) / (1/spread + expected) = (%.2f + %s) / (%.2f + %.2f) = %.3f",
       1 / worth$spread, format_count(judged$clicks), 1 / worth$spread, judged$expected, worth$own),
     sprintf("one page at position %.2f: %s searches x %s%.4f on the curve = %.2f clicks",
-    judged$held,
-      format_count(judged$searches),
+      judged$held, format_count(judged$searches),
       ifelse(worth$wider > 1, sprintf("%.2f (page one beside page two) x ", worth$wider), ""),
       worth$at_held / judged$searches / worth$wider, worth$at_held),
     sprintf("gain = %s(%.2f x %.3f - %.2f x %.3f) x 30 / %d = %.2f",
       ifelse(judged$chance < 1, sprintf("chance %.2f x ", judged$chance), ""), worth$at_held,
-      worth$factor,
-      judged$expected, worth$own, as.integer(summary$recent$days), worth$gain),
-    ifelse(judged$merged,
-    sprintf("a merge comes off or not: from nothing to a rise to position %.2f, %.2f clicks, and what is unsure of those",
-      judged$held * assumed("merge_best") / assumed("merge_rise"), worth$at_best), ""),
+      worth$factor, judged$expected, worth$own, as.integer(summary$recent$days), worth$gain),
+    ifelse(judged$merged, sprintf("a merge comes off or not: from nothing to a rise to position %.2f, %.2f clicks, and what is unsure of those",
+      judged$held * assumed("merge_best") / assumed("merge_rise"), worth$at_best),
+      ""),
     confidence_line(judged))
 }
 
@@ -137,16 +137,13 @@ contest_steps <- function(summary, judged, worth) {
 confidence_line <- function(judged) {
   before <- assumed("mismatch_share") / (1 - assumed("mismatch_share"))
   odds <- judged$confidence / (1 - judged$confidence)
-  fcase(
-    judged$harm == "swapping",
-      sprintf("confidence: chance that the lead changes hands, by the course of its days: %.3f",
-      judged$confidence),
-    judged$harm == "wrong page leads",
-    sprintf("confidence: %s clicks of %.2f expected on the leading page and %s of %.2f on the other are %.3g times as likely where the leader is clicked %.2f times as often as it should be; odds %g / %g x %.3g = %.3g, a chance of %.3f",
+  fcase(judged$harm == "swapping", sprintf(
+    "confidence: chance that the lead changes hands, by the course of its days: %.3f",
+    judged$confidence),
+    judged$harm == "wrong page leads", sprintf("confidence: %s clicks of %.2f expected on the leading page and %s of %.2f on the other are %.3g times as likely where the leader is clicked %.2f times as often as it should be; odds %g / %g x %.3g = %.3g, a chance of %.3f",
       format_count(judged$leader_clicks), judged$leader_expected,
-      format_count(judged$clicks - judged$leader_clicks),
-      judged$expected - judged$leader_expected, odds / before, assumed("mismatch_factor"),
-      assumed("mismatch_share"),
+      format_count(judged$clicks - judged$leader_clicks), judged$expected - judged$leader_expected,
+      odds / before, assumed("mismatch_factor"), assumed("mismatch_share"),
       1 - assumed("mismatch_share"), odds / before, odds, judged$confidence),
     rep(TRUE, nrow(judged)), sprintf("confidence: taken as %.3f", judged$confidence))
 }

@@ -35,8 +35,7 @@
 #' tide_changes(data, brand = "fernmoor")
 #' @export
 tide_changes <- function(data, events = NULL, curve = NULL, brand = NULL, reach = 14, fdr = 0.1,
-  most = 200,
-                         rules = tide_rules()) {
+    most = 200, rules = tide_rules()) {
   check_class(data, "tide_data", "data")
   if (!is.null(events)) check_class(events, "tide_events", "events")
   check_number(reach, "reach", min = 7)
@@ -48,7 +47,7 @@ tide_changes <- function(data, events = NULL, curve = NULL, brand = NULL, reach 
 }
 
 find_changes <- function(series, events = NULL, reach = 14, fdr = 0.1, most = 200, groups = NULL,
-  unusual = NULL) {
+    unusual = NULL) {
   lines <- change_candidates(series, most, groups, unusual)
   found <- significant_changes(scan_changes(lines, as.integer(reach)), fdr, as.integer(reach))
   own <- lines$lines[found$line]
@@ -67,28 +66,31 @@ change_candidates <- function(series, most, groups, unusual) {
   folder <- page_group(series$pages$names, groups)[total$page]
   folders <- split(total$page, folder)
   folders <- folders[lengths(folders) >= 3 & lengths(folders) < nrow(total)]
-  lines <- data.table(level = rep(c("page", "folder", "site"),
-    c(length(leading), length(folders), 1)),
+  lines <- data.table(
+    level = rep(c("page", "folder", "site"), c(length(leading), length(folders), 1)),
     name = c(series$pages$names[leading], names(folders), "all pages"),
     pages = c(as.list(leading), unname(folders), list(total$page)))
   # Days of bots and faults look like changes of all pages; weeks may be one.
-  odd <- unlist(lapply(which(unusual$days < 7),
-    function(i) unusual$from[i] + seq_len(unusual$days[i]) - 1L))
+  odd <- unlist(lapply(which(unusual$days < 7), function(i) {
+    unusual$from[i] + seq_len(unusual$days[i]) - 1L
+  }))
   dates <- seq(series$from, series$to, by = "day")
   dates <- dates[!as.integer(dates) %in% odd]
   day <- match(series$days$date, dates)
   figures <- lapply(c(clicks = "clicks", impressions = "impressions", expected = "expected"),
     function(column) {
-    by_line <- lapply(list(match(series$days$page, leading),
-      match(folder[match(series$days$page, total$page)], names(folders)),
-      rep(1L, nrow(series$days))), function(row) {
-      use <- which(!is.na(row) & !is.na(day))
-      rows <- max(row, 0L, na.rm = TRUE)
-      at <- (day[use] - 1L) * rows + row[use]
-      matrix(sum_codes(series$days[[column]][use], at, rows * length(dates)), rows, length(dates))
+      by_line <- lapply(list(match(series$days$page, leading),
+        match(folder[match(series$days$page, total$page)], names(folders)),
+        rep(1L, nrow(series$days))),
+        function(row) {
+          use <- which(!is.na(row) & !is.na(day))
+          rows <- max(row, 0L, na.rm = TRUE)
+          at <- (day[use] - 1L) * rows + row[use]
+          matrix(sum_codes(series$days[[column]][use], at, rows * length(dates)), rows,
+            length(dates))
+        })
+      do.call(rbind, by_line)
     })
-    do.call(rbind, by_line)
-  })
   c(list(lines = lines, dates = dates), figures)
 }
 
@@ -101,8 +103,8 @@ scan_changes <- function(lines, reach) {
   windows <- length(at) / reach
   sides <- unlist(lapply(c("clicks", "impressions", "expected"), function(figure) {
     sums <- cbind(0, t(apply(lines[[figure]], 1, cumsum)))
-    stats::setNames(list(as.vector(sums[, at] - sums[, at - reach]),
-      as.vector(sums[, at + reach] - sums[, at])),
+    stats::setNames(
+      list(as.vector(sums[, at] - sums[, at - reach]), as.vector(sums[, at + reach] - sums[, at])),
       paste0(figure, c("_1", "_2")))
   }), recursive = FALSE)
   made <- shift_logs(sides)
@@ -118,10 +120,13 @@ scan_changes <- function(lines, reach) {
     }, 0)
     z <- z - outer(level != "site", common)
     # A season of the whole site looks like changes of its searches.
-    levels <- if (scan_measures[m] == "demand" || windows < 4) c("page", "folder") else c("page",
-      "folder", "site")
-    rbindlist(lapply(levels, function(own) standardised(z, noise, which(level == own), at, windows,
-      scan_measures[m])))
+    levels <- if (scan_measures[m] == "demand" || windows < 4) {
+      c("page", "folder")
+    } else {
+      c("page", "folder", "site")
+    }
+    rbindlist(lapply(levels,
+      function(own) standardised(z, noise, which(level == own), at, windows, scan_measures[m])))
   }))
 }
 
@@ -135,8 +140,7 @@ standardised <- function(z, noise, rows, at, windows, measure) {
   others <- min(drift_parent, (length(rows) - 1) * windows)
   between <- normal_drift(z, noise, known, windows, others)[row(z)[known]]
   data.table(line = rows[row(z)[known]], day = at[col(z)[known]], measure = measure,
-    change = z[known],
-    se = sqrt(noise[known] + between), freedom = windows + others)
+    change = z[known], se = sqrt(noise[known] + between), freedom = windows + others)
 }
 
 # How far each line drifts beyond the luck of counts: its own middle half, leaning on that of all
@@ -160,8 +164,7 @@ days_tried <- 3
 # The largest change of each line within `reach` days, if it counts.
 significant_changes <- function(scanned, fdr, reach) {
   none <- data.table(line = integer(), day = integer(), measure = character(), ratio = numeric(),
-    ratio_low = numeric(),
-    ratio_high = numeric(), q = numeric())
+    ratio_low = numeric(), ratio_high = numeric(), q = numeric())
   if (!NROW(scanned)) return(none)
   size <- abs(scanned$change) / scanned$se
   # One trial for each line, measure and stretch of `reach` days.
@@ -180,8 +183,8 @@ significant_changes <- function(scanned, fdr, reach) {
   own <- scanned[kept]
   reach_of <- stats::qnorm(0.95) * own$se
   data.table(own[, c("line", "day", "measure")], ratio = exp(own$change),
-    ratio_low = exp(own$change - reach_of),
-    ratio_high = exp(own$change + reach_of), q = q[q <= fdr])
+    ratio_low = exp(own$change - reach_of), ratio_high = exp(own$change + reach_of),
+    q = q[q <= fdr])
 }
 
 # The nearest event that touched any of each line's pages: data.table(event, days_from).
@@ -190,8 +193,8 @@ nearest_events <- function(pages, dates, events, reach, keys) {
   touched <- lapply(events$pages, touched_pages, keys = keys)
   for (i in seq_along(pages)) {
     days <- as.integer(dates[i] - events$date)
-    near <- which(abs(days) <= reach & vapply(touched,
-      function(own) is.null(own) || any(pages[[i]] %in% own), NA))
+    near <- which(abs(days) <= reach &
+      vapply(touched, function(own) is.null(own) || any(pages[[i]] %in% own), NA))
     if (length(near)) {
       best <- near[which.min(abs(days[near]))]
       set(out, i, c("event", "days_from"), list(events$event[best], days[best]))
@@ -204,13 +207,14 @@ found_change_lines <- function(changes, most = 8) {
   if (!nrow(changes)) return("None beyond the usual drift.")
   shown <- utils::head(changes, most)
   of <- fcase(shown$level == "page", format_path(shown$name), shown$level == "folder",
-    paste("all of", shown$name),
-    default = "the whole site")
+    paste("all of", shown$name), default = "the whole site")
   c(sprintf("%s %s: %s %s (%s to %s)%s", format(shown$date), of, measure_words[shown$measure],
     percent_change(shown$ratio), percent_change(shown$ratio_low), percent_change(shown$ratio_high),
     ifelse(nzchar(shown$event), sprintf("; %s: %s",
       ifelse(shown$days_from == 0, "on that day",
-      sprintf("%s %s", format_plural(abs(shown$days_from), "day"),
-        ifelse(shown$days_from > 0, "after", "before"))), shown$event), "")),
+        sprintf("%s %s", format_plural(abs(shown$days_from), "day"),
+          ifelse(shown$days_from > 0, "after", "before"))),
+      shown$event),
+      "")),
     if (nrow(changes) > most) sprintf("... and %s more", format_count(nrow(changes) - most)))
 }

@@ -2,12 +2,10 @@
 
 abort_argument <- function(arg, must, given) {
   shown <- if (is.null(given)) "NULL" else paste(utils::head(format(given), 3), collapse = ", ")
-  abort_tide(
-    sprintf("`%s` must be %s.", arg, must),
+  abort_tide(sprintf("`%s` must be %s.", arg, must),
     where = sprintf("`%s` is %s (%s).", arg, shown, class(given)[1]),
-    fix = sprintf("Give `%s` as %s.", arg, must),
-    class = "argument", fault = "call", argument = arg, must = must, given = shown
-  )
+    fix = sprintf("Give `%s` as %s.", arg, must), class = "argument", fault = "call",
+    argument = arg, must = must, given = shown)
 }
 
 check_class <- function(x, class, arg) {
@@ -25,8 +23,13 @@ check_no_more <- function(...) {
 check_number <- function(x, arg, min = -Inf, max = Inf, null = FALSE) {
   if (null && is.null(x)) return(invisible())
   if (!is.numeric(x) || length(x) != 1 || is.na(x) || x < min || x > max) {
-    range <- if (is.finite(min) && is.finite(max)) sprintf(" from %s to %s", min, max)
-             else if (is.finite(min)) sprintf(" of at least %s", min) else ""
+    range <- if (is.finite(min) && is.finite(max)) {
+      sprintf(" from %s to %s", min, max)
+    } else if (is.finite(min)) {
+      sprintf(" of at least %s", min)
+    } else {
+      ""
+    }
     abort_argument(arg, paste0("one number", range), x)
   }
 }
@@ -65,7 +68,10 @@ check_range <- function(x, arg, null = TRUE) {
 check_regex <- function(x, arg) {
   if (is.null(x)) return(invisible())
   check_text(x, arg)
-  ok <- tryCatch({ suppressWarnings(grepl(x, "", perl = TRUE)); TRUE }, error = function(e) FALSE)
+  ok <- tryCatch({
+    suppressWarnings(grepl(x, "", perl = TRUE))
+    TRUE
+  }, error = function(e) FALSE)
   if (!ok) {
     abort_tide(sprintf("`%s` is not a regular expression.", arg), where = sprintf("It is '%s'.", x),
       fix = "Close its brackets, or put a backslash before each sign meant literally, as in 'a\\+b'.",
@@ -73,5 +79,6 @@ check_regex <- function(x, arg) {
   }
 }
 
-nearest_name <- function(name, known) known[which.min(utils::adist(name, known,
-  ignore.case = TRUE))]
+nearest_name <- function(name, known) {
+  known[which.min(utils::adist(name, known, ignore.case = TRUE))]
+}

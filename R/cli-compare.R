@@ -11,18 +11,21 @@ run_compare <- function(options, files) {
       "Name two segments of inktide.yml with --segments, or leave out --level.")
   }
   if (!is.null(options$level)) return(run_sides(options, files))
-  if (options$format == "xlsx") abort_call("Segments side by side make no workbook.",
-    "--format xlsx",
-    "Use --format csv, or --level to compare them line by line.")
+  if (options$format == "xlsx") {
+    abort_call("Segments side by side make no workbook.", "--format xlsx",
+      "Use --format csv, or --level to compare them line by line.")
+  }
   input <- settle_input(options, files)
-  segments <- if (!is.null(options$segments)) named_segments(split_words(options$segments),
-    input$settings,
-    "--segments")
-  needed <- if (is.null(options$by)) unlist(lapply(segments,
-    function(segment) names(segment$conditions))) else options$by
+  segments <- if (!is.null(options$segments)) {
+    named_segments(split_words(options$segments), input$settings, "--segments")
+  }
+  needed <- if (is.null(options$by)) {
+    unlist(lapply(segments, function(segment) names(segment$conditions)))
+  } else {
+    options$by
+  }
   compared <- tide_compare(read_input(options, input, also = needed), by = options$by,
-    segments = segments,
-    rules = input$settings$rules)
+    segments = segments, rules = input$settings$rules)
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(compared), options$figure)
   emit(options, compared$parts, format(compared, width = terminal_width()))
 }
@@ -32,19 +35,27 @@ run_moves <- function(options, files) {
   input <- settle_input(options, files)
   after <- parse_window(options$after, "--after")
   before <- if (options$year) "year" else parse_window(options$before, "--before")
-  lengths <- if (!is.null(options$windows)) parse_lengths(options$windows) else first_given(options$days, 28)
+  lengths <- if (!is.null(options$windows)) {
+    parse_lengths(options$windows)
+  } else {
+    first_given(options$days, 28)
+  }
   # The days that are asked for and no more; of the rest only what the whole site did.
   wanted <- if (is.null(after) && is.null(before)) 2 * max(lengths)
   data <- read_input(utils::modifyList(options[setdiff(names(options), "days")],
-    if (is.null(input$store)) list() else list(days = wanted)), input)
-  held <- site_days_table(if (is.null(input$store)) data else tide_by_month(input$store,
-    lag = chosen_lag(options, input)))
+    if (is.null(input$store)) list() else list(days = wanted)),
+    input)
+  held <- site_days_table(if (is.null(input$store)) {
+    data
+  } else {
+    tide_by_month(input$store, lag = chosen_lag(options, input))
+  })
   if (is.null(input$store)) data <- tide_filter(data, days = wanted)
   note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
   compared <- lapply(lengths, function(days) tide_moves(data, site_days = held, after = after,
-    before = before,
-    days = days, level = options$level, fdr = options$fdr, brand = input$settings$rules$brand,
-    rules = input$settings$rules, events = events_input(options, input)))
+    before = before, days = days, level = options$level, fdr = options$fdr,
+    brand = input$settings$rules$brand, rules = input$settings$rules,
+    events = events_input(options, input)))
   emit_moves(options, compared, input$settings$rules, lengths)
 }
 
@@ -53,20 +64,20 @@ run_sides <- function(options, files) {
   options <- check_moves(options)
   input <- settle_input(options, files)
   segments <- named_segments(split_words(options$segments), input$settings, "--segments")
-  data <- read_input(options, input, also = unlist(lapply(segments,
-    function(segment) names(segment$conditions))))
+  data <- read_input(options, input,
+    also = unlist(lapply(segments, function(segment) names(segment$conditions))))
   rules <- input$settings$rules
   emit_moves(options, list(tide_moves(data, segments = segments, level = options$level,
-    fdr = options$fdr,
-    brand = rules$brand, rules = rules)), rules)
+    fdr = options$fdr, brand = rules$brand, rules = rules)),
+    rules)
 }
 
 check_moves <- function(options) {
   check_number(options$top, "--top", min = 1)
   options$level <- check_choice(first_given(options$level, "query"), move_levels, "--level")
-  if (options$format == "xlsx" && is.null(options$out)) abort_call("A workbook needs a file.",
-    "--format xlsx",
-    "Add --out FILE.xlsx.")
+  if (options$format == "xlsx" && is.null(options$out)) {
+    abort_call("A workbook needs a file.", "--format xlsx", "Add --out FILE.xlsx.")
+  }
   options
 }
 
@@ -80,16 +91,17 @@ emit_moves <- function(options, compared, rules, lengths = NULL) {
   if (length(compared) > 1) {
     rows <- rbindlist(lapply(seq_along(compared),
       function(i) data.table(days = lengths[i], compared[[i]]$moves)))
-    return(emit(options, rows, c(unlist(lapply(compared, window_head)),
-      side_by_side(compared, lengths, options$top))))
+    return(emit(options, rows,
+      c(unlist(lapply(compared, window_head)), side_by_side(compared, lengths, options$top))))
   }
   moves <- compared[[1]]
   if (!is.null(options$why)) return(emit_why(options, moves))
   drivers <- if (is.null(moves$sides)) utils::head(tide_drivers(moves, rules), 5)$told
   emit(options, moves$moves, c(format(moves, n = options$top, width = terminal_width()),
-    if (length(drivers)) c("", "What drives it",
-    unlist(lapply(drivers, strwrap, terminal_width(), indent = 2,
-      exdent = 4)))), paint = function(lines) coloured(lines, moves, options))
+    if (length(drivers)) {
+      c("", "What drives it",
+        unlist(lapply(drivers, strwrap, terminal_width(), indent = 2, exdent = 4)))
+    }), paint = function(lines) coloured(lines, moves, options))
 }
 
 emit_why <- function(options, moves) {
@@ -100,24 +112,23 @@ emit_why <- function(options, moves) {
         if (is.null(moves$sides)) "windows" else "segments"))
   }
   told <- vapply(seq_len(nrow(asked)),
-    function(i) change_sentence(asked[i], sprintf("\"%s\"", asked$name[i]),
-    moves$sides), "")
+    function(i) change_sentence(asked[i], sprintf("\"%s\"", asked$name[i]), moves$sides), "")
   emit(options, asked, wrap_lines(told, terminal_width()))
 }
 
 # At a terminal that has colours, what is no more than noise is grey, what is clearly less is red,
 # what is clearly more blue.
 coloured <- function(lines, moves, options) {
-  if (!is.null(options$out) || options$format != "table" ||
-    cli::num_ansi_colors() < 2) return(lines)
+  if (!is.null(options$out) || options$format != "table" || cli::num_ansi_colors() < 2) {
+    return(lines)
+  }
   blank <- which(trimws(lines) == "")
   end <- if (is.na(blank[2])) length(lines) + 1 else blank[2]
   table <- which(seq_along(lines) > blank[1] + 1 & seq_along(lines) < end)
   shown <- moves$moves[seq_along(table)]
   real <- shown$real %in% TRUE
   lines[table] <- ifelse(!real, cli::col_grey(lines[table]),
-    ifelse(shown$change < 0, cli::col_red(lines[table]),
-    cli::col_blue(lines[table])))
+    ifelse(shown$change < 0, cli::col_red(lines[table]), cli::col_blue(lines[table])))
   lines
 }
 
@@ -131,11 +142,14 @@ side_by_side <- function(compared, lengths, top) {
     at <- moves$moves[match(names, moves$moves$name)]
     pad_left(paste0(signed(at$change), ifelse(at$real %in% TRUE, " *", "  ")), 11)
   }, rep("", length(names)))
-  shown <- if (longest$level == "page") fit_path(format_path(names), free) else fit_text(names,
-    free)
+  shown <- if (longest$level == "page") {
+    fit_path(format_path(names), free)
+  } else {
+    fit_text(names, free)
+  }
   c("", "Change of clicks a month against as many days before",
     paste0(fit_text(longest$level, free),
-    paste(pad_left(sprintf("%g days  ", lengths), 11), collapse = "")),
+      paste(pad_left(sprintf("%g days  ", lengths), 11), collapse = "")),
     paste0(shown, apply(matrix(cells, length(names)), 1, paste, collapse = "")))
 }
 
@@ -149,18 +163,23 @@ window_head <- function(moves) {
 parse_window <- function(text, flag) {
   if (is.null(text)) return(NULL)
   days <- strsplit(text, "..", fixed = TRUE)[[1]]
-  if (length(days) != 2 || !all(grepl("^\\d{4}-\\d\\d-\\d\\d$", days))) abort_call("Not a window.",
-    sprintf("%s %s", flag, text), sprintf("Write it as %s 2026-03-01..2026-03-28.", flag))
-  if (days[1] > days[2]) abort_call("A window ends before it begins.", sprintf("%s %s", flag, text),
-    "Put the first day first.")
+  if (length(days) != 2 || !all(grepl("^\\d{4}-\\d\\d-\\d\\d$", days))) {
+    abort_call("Not a window.", sprintf("%s %s", flag, text),
+      sprintf("Write it as %s 2026-03-01..2026-03-28.", flag))
+  }
+  if (days[1] > days[2]) {
+    abort_call("A window ends before it begins.", sprintf("%s %s", flag, text),
+      "Put the first day first.")
+  }
   days
 }
 
 parse_lengths <- function(text) {
   lengths <- suppressWarnings(as.numeric(split_words(text)))
-  if (anyNA(lengths) || any(lengths < 1)) abort_call("Not lengths of windows.",
-    sprintf("--windows %s", text),
-    "Write them as --windows 7,28,90.")
+  if (anyNA(lengths) || any(lengths < 1)) {
+    abort_call("Not lengths of windows.", sprintf("--windows %s", text),
+      "Write them as --windows 7,28,90.")
+  }
   lengths
 }
 

@@ -5,8 +5,8 @@ run_curve <- function(options, files) {
   shown <- options$position
   options$position <- NULL
   input <- settle_input(options, files)
-  summary <- summarise_input(options, input, split = if (!is.null(options$by) &&
-    options$by %in% split_dimensions) options$by)
+  summary <- summarise_input(options, input,
+    split = if (!is.null(options$by) && options$by %in% split_dimensions) options$by)
   if (length(input$pairs)) {
     summary <- tide_narrow(summary, segments = input$pairs, rules = input$settings$rules)
     note(options, utils::tail(left_out_lines(summary$left_out), 1))

@@ -3,8 +3,9 @@
 run_decide <- function(options, files) {
   input <- settle_project(options)
   store <- tide_store(input$folder)
-  if (options$list) return(emit(options, tide_decisions(store),
-    decision_lines(tide_decisions(store))))
+  if (options$list) {
+    return(emit(options, tide_decisions(store), decision_lines(tide_decisions(store))))
+  }
   words <- setdiff(files, names(decision_kinds))
   decision <- intersect(files, names(decision_kinds))
   if (is.null(options$sheet) && (!length(words) || length(decision) != 1)) {
@@ -12,9 +13,11 @@ run_decide <- function(options, files) {
       paste("inktide decide", paste(files, collapse = " ")),
       "Name ids and one of fix, later, harmless, done, as in: inktide decide L-552e4efe13 harmless --note \"answered above\"")
   }
-  rows <- if (!is.null(options$sheet)) read_decisions(options$sheet) else data.table(id = words,
-    decision = decision,
-    note = "")
+  rows <- if (!is.null(options$sheet)) {
+    read_decisions(options$sheet)
+  } else {
+    data.table(id = words, decision = decision, note = "")
+  }
   findings <- find_input(utils::modifyList(options, list(all = TRUE)), input)
   text <- function(value) if (is.null(value)) "" else value
   if (!is.null(options$note)) set(rows, j = "note", value = options$note)
@@ -41,8 +44,9 @@ read_decisions <- function(file) {
   head <- readLines(part$path, n = 1, encoding = "UTF-8", warn = FALSE, skipNul = TRUE)
   head <- split_cells(sub("^\ufeff", "", as_utf8(head)), ",")
   place <- open_records(part, list(line = 1L, sep = ","))
-  if (!place$records) abort_no_table("The sheet has no rows.", part$label,
-    "Take the list as csv or xlsx.")
+  if (!place$records) {
+    abort_no_table("The sheet has no rows.", part$label, "Take the list as csv or xlsx.")
+  }
   table <- read_texts(place)
   setnames(table, seq_along(head), tolower(trimws(head)))
   if (!all(c("id", "decision") %in% names(table))) {
@@ -57,13 +61,15 @@ read_decisions <- function(file) {
     abort_tide(sprintf("Unknown decision '%s'.", said[bad[1]]),
       where = sprintf("'%s', %s %d.", file, place$unit, record_lines(place, bad[1])),
       fix = sprintf("Write %s, or leave the cell empty.",
-      paste(names(decision_kinds), collapse = ", ")),
+        paste(names(decision_kinds), collapse = ", ")),
       class = "sheet", file = file)
   }
   use <- which(nzchar(said))
-  if (!length(use)) abort_tide("No decision is filled in.", where = sprintf("'%s'.", file),
-    fix = "Write fix, later, harmless or done into the column decision.", class = "sheet",
-    file = file)
+  if (!length(use)) {
+    abort_tide("No decision is filled in.", where = sprintf("'%s'.", file),
+      fix = "Write fix, later, harmless or done into the column decision.", class = "sheet",
+      file = file)
+  }
   data.table(id = table$id[use], decision = said[use],
     note = if (is.null(table[["note"]])) "" else fcoalesce(table$note[use], ""))
 }
@@ -71,8 +77,7 @@ read_decisions <- function(file) {
 decision_lines <- function(decisions) {
   if (!nrow(decisions)) return("Nothing was decided yet.")
   paste(sprintf("%s  %-8s %s  %s on %s", decisions$id, decisions$decision, format(decisions$at),
-    decisions$query,
-    format_path(decisions$page)),
+    decisions$query, format_path(decisions$page)),
     ifelse(nzchar(decisions$note), sprintf("(%s)", decisions$note), ""))
 }
 
@@ -93,11 +98,12 @@ outcome_lines <- function(judged) {
   unlist(lapply(seq_len(nrow(judged)), function(i) {
     own <- judged[i]
     c(sprintf("%s: \"%s\" on %s (%s, done %s)", own$verdict, own$query, format_path(own$page),
-      kind_label(own$kind),
-      format(own$done)),
-      if (!is.na(own$ratio)) sprintf("   %s clicks per 30 days before, %s since: %.2f times (%.2f to %.2f) what %s untouched queries would have it at; %+.1f clicks (%+.1f to %+.1f).",
-        format_clicks(own$clicks_before), format_clicks(own$clicks_since), own$ratio,
-        own$ratio_low, own$ratio_high,
-        format_count(own$untouched), own$won, own$won_low, own$won_high))
+      kind_label(own$kind), format(own$done)),
+      if (!is.na(own$ratio)) {
+        sprintf("   %s clicks per 30 days before, %s since: %.2f times (%.2f to %.2f) what %s untouched queries would have it at; %+.1f clicks (%+.1f to %+.1f).",
+          format_clicks(own$clicks_before), format_clicks(own$clicks_since), own$ratio,
+          own$ratio_low, own$ratio_high, format_count(own$untouched), own$won, own$won_low,
+          own$won_high)
+      })
   }))
 }

@@ -4,9 +4,9 @@ run_find <- function(options, files) {
   check_number(options$top, "--top", min = 1)
   if (options$page_view) options$view <- "page"
   check_choice(options$view, c("list", "page", "query", "folder", "topic"), "--view")
-  if (options$format == "xlsx" && is.null(options$out)) abort_call("A workbook needs a file.",
-    "--format xlsx",
-    "Add --out FILE.xlsx.")
+  if (options$format == "xlsx" && is.null(options$out)) {
+    abort_call("A workbook needs a file.", "--format xlsx", "Add --out FILE.xlsx.")
+  }
   input <- settle_input(options, files)
   findings <- find_input(options, input)
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(findings), options$figure)
@@ -14,21 +14,27 @@ run_find <- function(options, files) {
     tide_workbook(findings, options$out)
     return(note(options, sprintf("written: %s", options$out)))
   }
-  if (options$view == "list") return(emit(options, findings$findings,
-    if (options$format == "markdown") tide_checklist(findings) else findings_lines(findings,
-    options$top,
-      terminal_width())))
+  if (options$view == "list") {
+    return(emit(options, findings$findings,
+      if (options$format == "markdown") {
+        tide_checklist(findings)
+      } else {
+        findings_lines(findings, options$top, terminal_width())
+      }))
+  }
   groups <- tide_pages(findings, options$view, input$settings$rules)
   emit(options, setDT(as.data.frame(groups)), groups_lines(groups, options$top, terminal_width()))
 }
 
 run_trace <- function(options, files) {
-  if (!length(files)) abort_call("Nothing to trace.", "inktide trace",
-    "Name a query or a page, as in: inktide trace \"tomato seeds\"")
+  if (!length(files)) {
+    abort_call("Nothing to trace.", "inktide trace",
+      "Name a query or a page, as in: inktide trace \"tomato seeds\"")
+  }
   input <- settle_input(options, files[-1])
   if (grepl("^[A-Z]-[0-9a-f]{10}$", files[1])) {
-    explained <- tide_explain(find_input(utils::modifyList(options, list(all = TRUE)), input),
-      files[1])
+    explained <-
+      tide_explain(find_input(utils::modifyList(options, list(all = TRUE)), input), files[1])
     return(emit(options, explained$cells, format(explained, width = terminal_width())))
   }
   # An archive is asked for its last days only.
@@ -37,7 +43,10 @@ run_trace <- function(options, files) {
   note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
   traced <- tide_trace(data, files[1], recent_days = if (chose_window(options)) 3660 else 90,
     rules = input$settings$rules, facts = facts_input(options, input))
-  if (!is.null(options$figure)) save_figure(ggplot2::autoplot(traced,
-    events = if (traced$kind != "query") events_input(options, input)), options$figure)
+  if (!is.null(options$figure)) {
+    save_figure(
+      ggplot2::autoplot(traced, events = if (traced$kind != "query") events_input(options, input)),
+      options$figure)
+  }
   emit(options, traced$rows, format(traced, n = options$top, width = terminal_width()))
 }

@@ -14,19 +14,20 @@ run_follow <- function(options, files) {
   findings <- if (options$leading == "gain") find_input(options, input, data)
   curve <- if (is.null(findings)) tide_curve(tide_summary(data, brand = brand)) else findings$curve
   events <- events_input(options, input)
-  followed <- tide_follow(data, pages = if (!is.null(options$of)) strsplit(options$of,
-    "[ ,]+")[[1]], by = options$by,
-    leading = options$leading, lines = options$lines, most = options$top,
-    findings = findings, curve = curve, brand = brand, events = events,
-    rules = input$settings$rules)
-  if (!is.null(options$figure)) save_figure(ggplot2::autoplot(followed, options$draw),
-    options$figure)
-  if (options$view == "events" && is.null(events)) abort_call("No events are known.",
-    "--view events",
-    "Name a table with the columns date, event and pages: --events FILE.")
+  followed <- tide_follow(data,
+    pages = if (!is.null(options$of)) strsplit(options$of, "[ ,]+")[[1]], by = options$by,
+    leading = options$leading, lines = options$lines, most = options$top, findings = findings,
+    curve = curve, brand = brand, events = events, rules = input$settings$rules)
+  if (!is.null(options$figure)) {
+    save_figure(ggplot2::autoplot(followed, options$draw), options$figure)
+  }
+  if (options$view == "events" && is.null(events)) {
+    abort_call("No events are known.", "--view events",
+      "Name a table with the columns date, event and pages: --events FILE.")
+  }
   rows <- switch(options$view, pages = followed$pages, lines = followed$lines,
-    bands = followed$bands,
-    events = followed$shifts, changes = followed$changes, days = followed$unusual)
+    bands = followed$bands, events = followed$shifts, changes = followed$changes,
+    days = followed$unusual)
   emit(options, rows, c(format(followed, width = terminal_width()),
     if (nrow(followed$unusual)) "  (--without unusual leaves them out)"))
 }
@@ -36,6 +37,5 @@ site_followed <- function(options, input, data, findings) {
   data <- last_rows(options, input, data, 182)
   if (dated_days(data) < 56) return(NULL)
   tide_follow(data, curve = findings$curve, brand = input$settings$rules$brand,
-    events = events_input(options, input),
-    rules = input$settings$rules)
+    events = events_input(options, input), rules = input$settings$rules)
 }

@@ -1,8 +1,9 @@
 # What every command does first: settle the input, read, filter, reduce. Notes go to standard error.
 
 note <- function(options, ...) {
-  if (!isTRUE(options$quiet)) tell(wrap_lines(unlist(strsplit(paste0(...), "\n", fixed = TRUE)),
-    terminal_width()))
+  if (!isTRUE(options$quiet)) {
+    tell(wrap_lines(unlist(strsplit(paste0(...), "\n", fixed = TRUE)), terminal_width()))
+  }
 }
 
 # Work that may take seconds is announced, but only to a person at a terminal.
@@ -15,7 +16,11 @@ progress_to_terminal <- function(options) {
 # or from the exports that its settings name where nothing was loaded yet. Options go before
 # settings.
 settle_input <- function(options, files) {
-  folder <- if (!is.null(options$project)) options$project else if (!length(files)) find_project(".")
+  folder <- if (!is.null(options$project)) {
+    options$project
+  } else if (!length(files)) {
+    find_project(".")
+  }
   if (is.null(folder) && !length(files)) {
     abort_call("No data to work on.", "No file is named, and no folder upwards holds inktide.yml.",
       "Name CSV files, or a project with --project DIR. To try it out: inktide demo")
@@ -32,11 +37,13 @@ settle_input <- function(options, files) {
       where = sprintf("'%s' has no archive and names no exports.", folder),
       fix = "Load some: inktide load FILE... --project DIR", class = "settings")
   }
-  site <- if (is.null(settings$site)) "" else sub("/$", "",
-    sub("^https?://(www\\.)?", "", settings$site))
+  site <- if (is.null(settings$site)) {
+    ""
+  } else {
+    sub("/$", "", sub("^https?://(www\\.)?", "", settings$site))
+  }
   input <- list(files = files, store = store, settings = settings, decisions = decisions,
-    folder = folder,
-    title = if (nzchar(site)) site else "Search performance")
+    folder = folder, title = if (nzchar(site)) site else "Search performance")
   c(input, chosen_segments(options, settings))
 }
 
@@ -70,9 +77,10 @@ chosen_segments <- function(options, settings) {
 
 # "brand" and "non-brand" can be named where they stand for rows, not for curves.
 named_segments <- function(names, settings, flag) {
-  known <- c(settings$segments, if (flag == "--segments") list(brand = tide_segment("brand",
-    brand = TRUE),
-    `non-brand` = tide_segment("non-brand", brand = FALSE)))
+  known <- c(settings$segments, if (flag == "--segments") {
+    list(brand = tide_segment("brand", brand = TRUE),
+      `non-brand` = tide_segment("non-brand", brand = FALSE))
+  })
   lapply(names, function(name) {
     segment <- known[[sub("^not:", "", name)]]
     if (is.null(segment)) {
@@ -88,8 +96,8 @@ named_segments <- function(names, settings, flag) {
 # Only the dimensions a run needs are read: skipping a column is the cheapest filter.
 needed_dimensions <- function(input, also = character()) {
   asked <- unlist(lapply(input$rows, function(segment) names(segment$conditions)))
-  c("date", "query", "page", intersect(c("country", "device", "vertical", "rich_result"),
-    c(asked, also)))
+  c("date", "query", "page",
+    intersect(c("country", "device", "vertical", "rich_result"), c(asked, also)))
 }
 
 chosen_lag <- function(options, input) first_given(options$lag, input$settings$windows$lag, 3)
@@ -103,15 +111,13 @@ read_input <- function(options, input, months = FALSE, also = character()) {
   if (!is.null(input$store)) {
     take <- if (months) tide_by_month else tide_stored
     data <- take(input$store, from = window$from, to = window$to, days = window$days,
-      lag = chosen_lag(options, input),
-      dimensions = dimensions)
+      lag = chosen_lag(options, input), dimensions = dimensions)
     return(tide_filter(data, segments = segments, rules = input$settings$rules,
       without = days_out(options$without, data)))
   }
   data <- do.call(tide_read, c(list(input$files, lag = chosen_lag(options, input),
-    exported = options$exported,
-    dimensions = dimensions,
-    progress = progress_to_terminal(options)), reading_rules(options, input$settings)))
+    exported = options$exported, dimensions = dimensions, progress = progress_to_terminal(options)),
+    reading_rules(options, input$settings)))
   tide_filter(data, from = window$from, to = window$to, days = window$days, segments = segments,
     rules = input$settings$rules, without = days_out(options$without, data))
 }
@@ -121,27 +127,34 @@ days_out <- function(text, data) {
   if (is.null(text)) return(NULL)
   if (text == "unusual") return(tide_unusual(data))
   unlist(lapply(split_words(text), function(one) {
-    if (grepl("..", one, fixed = TRUE)) { ends <- as.Date(parse_window(one,
-      "--without")); return(format(seq(ends[1], ends[2], by = "day"))) }
-    if (is.na(as.Date(one, optional = TRUE))) abort_call("Not a day.",
-      sprintf("--without %s", text),
-      "Write it as --without 2026-03-01,2026-04-05..2026-04-07, or --without unusual.")
+    if (grepl("..", one, fixed = TRUE)) {
+      ends <- as.Date(parse_window(one, "--without"))
+      return(format(seq(ends[1], ends[2], by = "day")))
+    }
+    if (is.na(as.Date(one, optional = TRUE))) {
+      abort_call("Not a day.", sprintf("--without %s", text),
+        "Write it as --without 2026-03-01,2026-04-05..2026-04-07, or --without unusual.")
+    }
     one
   }))
 }
 
 # Dated marks: of the call, else of the project; NULL where there are none.
 events_input <- function(options, input) {
-  file <- if (!is.null(options$events)) options$events else if (length(input$settings$events)) named_files(input$settings, "events")
+  file <- if (!is.null(options$events)) {
+    options$events
+  } else if (length(input$settings$events)) {
+    named_files(input$settings, "events")
+  }
   if (!is.null(file)) tide_events(file)
 }
 
-chose_window <- function(options) !is.null(options$from) || !is.null(options$to) ||
-  !is.null(options$days)
+chose_window <- function(options) {
+  !is.null(options$from) || !is.null(options$to) || !is.null(options$days)
+}
 
 summarise_input <- function(options, input,
-  data = read_input(options, input, months = TRUE, also = split),
-  split = NULL) {
+    data = read_input(options, input, months = TRUE, also = split), split = NULL) {
   # Read before it is announced that it is reduced.
   force(data)
   progress <- progress_to_terminal(options)
@@ -157,8 +170,9 @@ summarise_input <- function(options, input,
     summary <- tide_enrich(summary, facts)
     note(options, paste(fact_lines(summary$facts), collapse = "\n"))
   }
-  if (is.null(brand)) note(options,
-    "  no brand words: brand queries are in the pool; name them with --brand")
+  if (is.null(brand)) {
+    note(options, "  no brand words: brand queries are in the pool; name them with --brand")
+  }
   summary
 }
 
@@ -175,10 +189,11 @@ read_prior <- function(file) {
       fix = "Give a header with 'position' and 'ctr'.", class = "columns_missing", file = file)
   }
   place <- open_records(part, layout)
-  if (!place$records) abort_no_table("The file has a header but no rows.", part$label,
-    "Fill it in.")
-  cells <- as.data.frame(parse_figures(as.list(read_cells(place, unlist(found),
-    c("position", "ctr"))), place)$columns)
+  if (!place$records) {
+    abort_no_table("The file has a header but no rows.", part$label, "Fill it in.")
+  }
+  cells <- as.data.frame(
+    parse_figures(as.list(read_cells(place, unlist(found), c("position", "ctr"))), place)$columns)
   if (any(cells$ctr > 1, na.rm = TRUE)) cells$ctr <- cells$ctr / 100
   cells
 }
@@ -186,10 +201,9 @@ read_prior <- function(file) {
 # Facts of the archive, of the settings, of the call.
 facts_input <- function(options, input) {
   c(if (!is.null(input$store)) tide_held_facts(input$store),
-    if (is.null(input$store) &&
-    length(input$settings$enrichments)) tide_facts(named_files(input$settings,
-      "enrichments")),
-    if (!is.null(options$facts)) tide_facts(options$facts))
+    if (is.null(input$store) && length(input$settings$enrichments)) {
+      tide_facts(named_files(input$settings, "enrichments"))
+    }, if (!is.null(options$facts)) tide_facts(options$facts))
 }
 
 find_input <- function(options, input, data = read_input(options, input, months = TRUE)) {
@@ -202,15 +216,16 @@ find_input <- function(options, input, data = read_input(options, input, months 
     target = first_given(options$target, thresholds$target, "next"),
     fdr = first_given(options$fdr, thresholds$fdr, 0.1),
     min_gain = first_given(options$min_gain, thresholds$min_gain),
-    min_impressions = first_given(thresholds$min_impressions, 1),
-    segment = side, within = input$pairs, rules = input$settings$rules, kinds = options$kind,
+    min_impressions = first_given(thresholds$min_impressions, 1), segment = side,
+    within = input$pairs, rules = input$settings$rules, kinds = options$kind,
     hours = input$settings$hours, assumptions = input$settings$assumptions)
   if (!is.null(findings$outside)) note(options, outside_line_text(findings$outside))
   if (!isTRUE(options$all) && NROW(input$decisions)) {
     findings <- tide_undecided(findings, input$decisions)
-    if (nrow(findings$decided)) note(options,
-      sprintf("  decided and not shown: %s (--all shows them)",
-      format_plural(nrow(findings$decided), "finding")))
+    if (nrow(findings$decided)) {
+      note(options, sprintf("  decided and not shown: %s (--all shows them)",
+        format_plural(nrow(findings$decided), "finding")))
+    }
   }
   tide_choose(findings, hours = options$hours, per_page = options$per_page)
 }
@@ -232,12 +247,12 @@ dated_days <- function(data) {
 # The whole site, for the report.
 site_walk <- function(options, input, data) {
   data <- last_rows(options, input, data, 90)
-  if (!is.null(pick_table(data, c("query", "page")))) tide_trace(data, "/*",
-    rules = input$settings$rules)
+  if (!is.null(pick_table(data, c("query", "page")))) {
+    tide_trace(data, "/*", rules = input$settings$rules)
+  }
 }
 
 outside_line_text <- function(outside) {
   sprintf("  the filter leaves out %s of clicks and %s of impressions (%s)",
-    format_share(outside$clicks),
-    format_share(outside$impressions), outside$reason)
+    format_share(outside$clicks), format_share(outside$impressions), outside$reason)
 }

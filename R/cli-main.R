@@ -67,8 +67,9 @@ cli_dispatch <- function(words) {
     abort_call(sprintf("Unknown command '%s'.", first), sprintf("inktide %s", first),
       sprintf("Did you mean '%s'? 'inktide help' lists all.", nearest_name(first, names(commands))))
   }
-  if (any(c("--help", "-h") %in% words[seq_len(match("--", words,
-    nomatch = length(words)))])) return(say(help_lines(commands, first)))
+  if (any(c("--help", "-h") %in% words[seq_len(match("--", words, nomatch = length(words)))])) {
+    return(say(help_lines(commands, first)))
+  }
   command <- c(commands[[first]], name = first)
   call <- parse_call(command, words[-1])
   command$run(call$options, call$files)
@@ -88,8 +89,8 @@ help_lines <- function(commands, name) {
   }
   command <- commands[[name[1]]]
   c(sprintf("inktide %s: %s", name[1], command$job), "",
-    sprintf("  inktide %s [OPTIONS] %s", name[1], command$files),
-    paste0("  ", command$example), option_lines(command))
+    sprintf("  inktide %s [OPTIONS] %s", name[1], command$files), paste0("  ", command$example),
+    option_lines(command))
 }
 
 # The command's own options first, then those that it shares with others.
@@ -101,13 +102,12 @@ option_lines <- function(command) {
     left <- trimws(paste(flag(options), vapply(options, function(o) o@metavar, "")))
     about <- vapply(options, function(o) o@help, "")
     formats <- c("table", "csv", "json", command$formats)
-    about[flag(options) == "--format"] <-
-      sprintf("%s or %s [table]", paste(formats[-length(formats)], collapse = ", "),
-      formats[length(formats)])
+    about[flag(options) == "--format"] <- sprintf("%s or %s [table]",
+      paste(formats[-length(formats)], collapse = ", "), formats[length(formats)])
     c("", title, sprintf("  %-22s %s", left, about))
   }
   c(listed("Its own options", command$options[!flag(command$options) %in% unlist(shared)]),
     unlist(Map(function(title, names) listed(title, options_named(command$options, names)),
-    names(shared), shared),
+      names(shared), shared),
       use.names = FALSE))
 }

@@ -30,9 +30,9 @@ shared_groups <- function() {
     text_option("--from", "DATE", "first day, such as 2026-03-01"),
     text_option("--to", "DATE", "last day"),
     number_option("--days", "N",
-    "the last N days; without dates: how many days the figures stand for"),
+      "the last N days; without dates: how many days the figures stand for"),
     text_option("--without", "DAYS",
-    "leave days out: dates, comma separated, A..B for several, or 'unusual'"),
+      "leave days out: dates, comma separated, A..B for several, or 'unusual'"),
     text_option("--query", "RE", "only queries that match"),
     text_option("--not-query", "RE", "no queries that match"),
     text_option("--page", "RE", "only pages that match"),
@@ -48,34 +48,33 @@ shared_groups <- function() {
     text_option("--characters", "A:B", "only queries of A to B characters"),
     text_option("--intent", "NAMES", "commercial, informational, uncategorised or your own"),
     text_option("--page-group", "NAMES",
-    "only these groups of pages; folders where none are named"),
+      "only these groups of pages; folders where none are named"),
     text_option("--segment", "NAMES",
       "brand, non-brand, all, or segments of inktide.yml; not:NAME for all but it"),
     text_option("--position", "A:B", "only average positions from A to B"),
     number_option("--min-impressions", "N", "only query x page pairs with so many"),
-    number_option("--min-clicks", "N", "only query x page pairs with so many")
-  ), `How exports are read` = list(
-    text_option("--facts", "FILES", "volumes, titles, values by query or page, to put beside"),
-    text_option("--exported", "DATE", "date of the export [the file's]"),
-    number_option("--lag", "N", "unfinished days before the export to leave out [3]"),
-    text_option("--date-order", "ORDER", "dmy or mdy, where dates like 3/4/2026 leave it open"),
-    text_option("--decimal", "SIGN", "point or comma, where figures like 2.000 leave it open"),
-    text_option("--clicks-above", "RULE",
-    "rows with more clicks than impressions: leave out, keep or refuse"),
-    text_option("--columns", "MAP",
-    "headers not known by themselves, such as 'query=What people typed'")
-  ), `Project and output` = list(
-    text_option("--project", "DIR", "folder that holds inktide.yml"),
-    text_option("--format", "FORMAT", "table, csv or json [table]", "table"),
-    text_option("--out", "FILE", "write the result there"),
-    switch_option("--quiet", "say nothing but results and errors")
-  ))
+    number_option("--min-clicks", "N", "only query x page pairs with so many")),
+    `How exports are read` = list(
+      text_option("--facts", "FILES", "volumes, titles, values by query or page, to put beside"),
+      text_option("--exported", "DATE", "date of the export [the file's]"),
+      number_option("--lag", "N", "unfinished days before the export to leave out [3]"),
+      text_option("--date-order", "ORDER", "dmy or mdy, where dates like 3/4/2026 leave it open"),
+      text_option("--decimal", "SIGN", "point or comma, where figures like 2.000 leave it open"),
+      text_option("--clicks-above", "RULE",
+        "rows with more clicks than impressions: leave out, keep or refuse"),
+      text_option("--columns", "MAP",
+        "headers not known by themselves, such as 'query=What people typed'")),
+    `Project and output` = list(text_option("--project", "DIR", "folder that holds inktide.yml"),
+      text_option("--format", "FORMAT", "table, csv or json [table]", "table"),
+      text_option("--out", "FILE", "write the result there"),
+      switch_option("--quiet", "say nothing but results and errors")))
 }
 
 shared_options <- function() unlist(unname(shared_groups()), recursive = FALSE)
 
-abort_call <- function(what, where, fix) abort_tide(what, where, fix, class = "call",
-  fault = "call")
+abort_call <- function(what, where, fix) {
+  abort_tide(what, where, fix, class = "call", fault = "call")
+}
 
 # In: the words after the command. Out: list(options, files).
 parse_call <- function(command, words) {
@@ -91,7 +90,7 @@ parse_call <- function(command, words) {
     abort_call(sprintf("Unknown option '%s'.", unknown[1]),
       sprintf("in 'inktide %s'", command$name),
       sprintf("Did you mean '%s'? 'inktide help %s' lists all.", nearest_name(unknown[1], known),
-      command$name))
+        command$name))
   }
   check_given(words, command)
   parsed <- tryCatch(optparse::parse_args(parser, args = words, positional_arguments = TRUE,
@@ -101,21 +100,20 @@ parse_call <- function(command, words) {
       sprintf("See 'inktide help %s'.", command$name)),
     warning = function(w) abort_value(words, conditionMessage(w), command$name))
   # Every option has its entry, given or not: `$` completes names, and "to" must never find "top".
-  named <- gsub("-", "_", sub("^--", "",
-    unlist(lapply(c(shared_options(), command$options), function(o) o@long_flag))))
+  named <- gsub("-", "_",
+    sub("^--", "", unlist(lapply(c(shared_options(), command$options), function(o) o@long_flag))))
   options <- stats::setNames(vector("list", length(unique(named))), unique(named))
   options[names(parsed$options)] <- parsed$options
   formats <- c("table", "csv", "json", command$formats)
   if (!is.null(options$format) && !options$format %in% formats) {
     abort_call("Unknown format.", sprintf("--format %s", options$format),
       sprintf("Use %s or %s.", paste(formats[-length(formats)], collapse = ", "),
-      formats[length(formats)]))
+        formats[length(formats)]))
   }
   ranges <- c("position", "band", "words", "characters")
   options[ranges] <- Map(parse_range, options[ranges], paste0("--", ranges))
   lists <- c("country", "device", "vertical", "rich_result", "has_any", "has_all", "has_none",
-    "intent", "page_group",
-    "facts", "kind")
+    "intent", "page_group", "facts", "kind")
   options[lists] <- lapply(options[lists], split_words)
   options["brand"] <- list(brand_words(options[["brand"]]))
   options["columns"] <- list(parse_mapping(options[["columns"]]))
@@ -139,8 +137,13 @@ check_given <- function(words, command) {
 abort_value <- function(words, message, command) {
   value <- sub('.*got "?\u201c?([^"\u201d]*)["\u201d].*', "\\1", message)
   at <- which(words == value | endsWith(words, paste0("=", value)))[1]
-  flag <- if (is.na(at)) "" else if (startsWith(words[at], "--")) sub("=.*", "",
-    words[at]) else words[at - 1]
+  flag <- if (is.na(at)) {
+    ""
+  } else if (startsWith(words[at], "--")) {
+    sub("=.*", "", words[at])
+  } else {
+    words[at - 1]
+  }
   abort_call("Not a number.", sprintf("%s %s", flag, value),
     sprintf("Give a number, such as %s 30. See 'inktide help %s'.", flag, command))
 }
@@ -150,8 +153,10 @@ split_words <- function(text) if (!is.null(text)) trimws(strsplit(text, ",", fix
 parse_range <- function(text, flag) {
   if (is.null(text)) return(NULL)
   ends <- as_range(text)
-  if (is.null(ends)) abort_call("Not a range.", sprintf("%s %s", flag, text),
-    sprintf("Write it as from:to, such as %s 4:20.", flag))
+  if (is.null(ends)) {
+    abort_call("Not a range.", sprintf("%s %s", flag, text),
+      sprintf("Write it as from:to, such as %s 4:20.", flag))
+  }
   ends
 }
 

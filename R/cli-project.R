@@ -3,22 +3,28 @@
 run_load <- function(options, files) {
   folder <- if (!is.null(options$project)) options$project else find_project(".")
   if (is.null(folder)) folder <- "."
-  if (options$history) return(say(wrap_lines(history_lines(tide_history(open_archive(folder))),
-    terminal_width())))
+  if (options$history) {
+    return(say(wrap_lines(history_lines(tide_history(open_archive(folder))), terminal_width())))
+  }
   if (!is.null(options$undo)) {
     tide_undo(open_archive(folder), options$undo)
     return(say(sprintf("Import %g no longer counts.", options$undo)))
   }
-  if (!length(files)) abort_call("No file to load.", "inktide load",
-    "Name the exports, as in: inktide load exports/*.csv")
+  if (!length(files)) {
+    abort_call("No file to load.", "inktide load",
+      "Name the exports, as in: inktide load exports/*.csv")
+  }
   new <- !file.exists(file.path(folder, "inktide.yml"))
   settings <- if (!new) tide_settings(folder)
   store <- tide_store(folder)
-  loaded <- do.call(tide_load, c(list(store, files, exported = options$exported,
-    progress = progress_to_terminal(options)), reading_rules(options, settings)))
+  loaded <- do.call(tide_load, c(
+    list(store, files, exported = options$exported, progress = progress_to_terminal(options)),
+    reading_rules(options, settings)))
   say(wrap_lines(format(loaded), terminal_width()))
-  if (new) begun(options, tide_begin(folder, tide_suggest(tide_stored(store, lag = 0,
-    dimensions = c("date", "query", "page")))))
+  if (new) {
+    begun(options, tide_begin(folder,
+      tide_suggest(tide_stored(store, lag = 0, dimensions = c("date", "query", "page")))))
+  }
 }
 
 open_archive <- function(folder) {
@@ -31,8 +37,9 @@ open_archive <- function(folder) {
 
 run_init <- function(options, files) {
   folder <- if (is.null(options$project)) "." else options$project
-  if (!length(files) && dir.exists(file.path(folder, "exports"))) files <-
-    file.path(folder, "exports")
+  if (!length(files) && dir.exists(file.path(folder, "exports"))) {
+    files <- file.path(folder, "exports")
+  }
   if (file.exists(file.path(folder, "inktide.yml"))) tide_begin(folder)
   if (!length(files)) return(begun(options, tide_begin(folder)))
   data <- do.call(tide_read, c(list(files, lag = 0, exported = options$exported,
@@ -47,12 +54,16 @@ run_init <- function(options, files) {
 suggested_lines <- function(suggested) {
   brand <- suggested$brand
   c(if (!is.null(suggested$site)) sprintf("Site: %s", suggested$site),
-    if (nrow(brand)) c("Brand words", sprintf("  %s%s: %s, %s; %s", brand$word,
-    ifelse(brand$sure, "", " (perhaps)"),
-      format_plural(brand$queries, "query", "queries"),
-      format_plural(brand$clicks, "click"), brand$why)) else "No brand word could be guessed.",
-    if (NROW(suggested$folders)) sprintf("Groups of pages: %s",
-      paste(utils::head(suggested$folders$folder, 8), collapse = ", ")))
+    if (nrow(brand)) {
+      c("Brand words", sprintf("  %s%s: %s, %s; %s", brand$word,
+        ifelse(brand$sure, "", " (perhaps)"), format_plural(brand$queries, "query", "queries"),
+        format_plural(brand$clicks, "click"), brand$why))
+    } else {
+      "No brand word could be guessed."
+    }, if (NROW(suggested$folders)) {
+      sprintf("Groups of pages: %s",
+        paste(utils::head(suggested$folders$folder, 8), collapse = ", "))
+    })
 }
 
 begun <- function(options, file) {
@@ -63,10 +74,14 @@ begun <- function(options, file) {
 
 run_enrich <- function(options, files) {
   folder <- if (!is.null(options$project)) options$project else find_project(".")
-  if (is.null(folder)) abort_call("No project.", "No folder upwards holds inktide.yml.",
-    "Name one with --project DIR.")
-  if (!length(files)) abort_call("No file of facts.", "inktide enrich",
-    "Name tables by query or by page, as in: inktide enrich volumes.csv")
+  if (is.null(folder)) {
+    abort_call("No project.", "No folder upwards holds inktide.yml.",
+      "Name one with --project DIR.")
+  }
+  if (!length(files)) {
+    abort_call("No file of facts.", "inktide enrich",
+      "Name tables by query or by page, as in: inktide enrich volumes.csv")
+  }
   store <- open_archive(folder)
   facts <- tide_facts(files, date = options$date, columns = options$columns)
   kept <- tide_keep_facts(store, facts)
@@ -81,16 +96,17 @@ history_lines <- function(history) {
   if (!nrow(history)) return("No imports yet.")
   unlist(lapply(split(history, history$import), function(own) {
     c(sprintf("Import %d on %s UTC, exported %s: %s%s", own$import[1], substr(own$at[1], 1, 16),
-      own$exported[1],
-      own$files[1],
-      if (own$undone[1]) " (undone)" else ""), change_lines(own))
+      own$exported[1], own$files[1], if (own$undone[1]) " (undone)" else ""),
+      change_lines(own))
   }), use.names = FALSE)
 }
 
 run_check <- function(options, files) {
   folder <- if (!is.null(options$project)) options$project else find_project(".")
-  if (is.null(folder)) abort_call("No project.", "No folder upwards holds inktide.yml.",
-    "Name one with --project DIR.")
+  if (is.null(folder)) {
+    abort_call("No project.", "No folder upwards holds inktide.yml.",
+      "Name one with --project DIR.")
+  }
   if (options$rebuild) {
     tide_rebuild(folder)
     note(options, "The index was rebuilt from the parts; what was there before is kept beside it.")
@@ -100,7 +116,6 @@ run_check <- function(options, files) {
   problems <- sum(found$problems$weight == "problem")
   if (options$strict && problems) {
     abort_tide(sprintf("The archive has %s.", format_plural(problems, "problem")),
-      where = sprintf("'%s'.", folder),
-      fix = "See the list above.", class = "check")
+      where = sprintf("'%s'.", folder), fix = "See the list above.", class = "check")
   }
 }

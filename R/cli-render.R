@@ -26,17 +26,16 @@ tell <- function(lines) {
   tryCatch(write_lines(visible_lines(lines), 2), error = function(e) NULL)
 }
 
-visible_lines <- function(lines) visible_text(unlist(strsplit(paste0(lines, "\n"), "\n",
-  fixed = TRUE)))
+visible_lines <- function(lines) {
+  visible_text(unlist(strsplit(paste0(lines, "\n"), "\n", fixed = TRUE)))
+}
 
 # rows: a table of the contract's columns; lines: the same for people; paint: gives the lines their
 # colours.
 emit <- function(options, rows, lines, paint = identity) {
-  text <- switch(options$format,
-    csv = csv_lines(rows),
+  text <- switch(options$format, csv = csv_lines(rows),
     json = escape_json(as.character(jsonlite::toJSON(as.data.frame(rows), dataframe = "rows",
-    digits = 8, na = "null",
-      pretty = 1))),
+      digits = 8, na = "null", pretty = 1))),
     paint(visible_lines(lines)))
   if (is.null(options$out)) return(write_output(text))
   write_whole(options$out, function(path) write_lines(text, path))
@@ -49,8 +48,9 @@ csv_lines <- function(rows) {
   rows <- defuse_formulas(visible_rows(rows))
   # Ten digits are more than anything here is known to, and the same whatever the order of the rows
   # summed.
-  for (column in names(rows)) if (is.double(rows[[column]])) set(rows, j = column,
-    value = signif(rows[[column]], 10))
+  for (column in names(rows)) {
+    if (is.double(rows[[column]])) set(rows, j = column, value = signif(rows[[column]], 10))
+  }
   fwrite(rows, file)
   readLines(file, encoding = "UTF-8")
 }
@@ -62,7 +62,8 @@ findings_lines <- function(findings, top, width) {
   found <- utils::head(leads, top)
   if (!nrow(found)) {
     return(c(sprintf("Nothing to fix among %s: nothing falls short, stands close or competes by more than the usual spread.",
-      format_plural(findings$tested, "tested query x page pair")), aside_text(findings, width)))
+      format_plural(findings$tested, "tested query x page pair")),
+      aside_text(findings, width)))
   }
   total <- total_gain(all)
   free <- width - 49
@@ -70,31 +71,32 @@ findings_lines <- function(findings, top, width) {
   page <- max(10, free - query)
   line <- function(rank, kind, query_text, page_text, gain, sure, hours, position, ctr, curve) {
     paste0(pad_left(rank, 3), " ", fit_text(kind, 9), " ", query_text, " ", page_text,
-      pad_left(gain, 7),
-      pad_left(sure, 5), pad_left(hours, 4), pad_left(position, 5), pad_left(ctr, 6),
-      pad_left(curve, 6))
+      pad_left(gain, 7), pad_left(sure, 5), pad_left(hours, 4), pad_left(position, 5),
+      pad_left(ctr, 6), pad_left(curve, 6))
   }
   along <- table(factor(all$task, found$task)) - 1
-  named <- ifelse(along > 0, paste0(fit_text(found$query, query - 4),
-    pad_left(sprintf("+%d", along), 4)),
+  named <- ifelse(along > 0,
+    paste0(fit_text(found$query, query - 4), pad_left(sprintf("+%d", along), 4)),
     fit_text(found$query, query))
   rows <- line(found$rank, kind_fact(found$kind, "short"), named,
-    fit_path(format_path(found$page), page),
-    paste0("+", format_clicks(found$task_gain)), format_sure(found$confidence),
-    sprintf("%.3g", found$hours),
-    format_position(found$position), format_rate(found$ctr), format_rate(found$expected_ctr))
+    fit_path(format_path(found$page), page), paste0("+", format_clicks(found$task_gain)),
+    format_sure(found$confidence), sprintf("%.3g", found$hours), format_position(found$position),
+    format_rate(found$ctr), format_rate(found$expected_ctr))
   head <- line("#", "kind", fit_text("query", query), fit_text("page", page), "gain", "sure", "h",
     "pos", "ctr", "curve")
   more <- nrow(leads) - nrow(found)
   worth <- gain_text(all)
-  c(sub(" +$", "", head), rows,
-    if (more > 0) sprintf("    ... and %s more (--top N, or --format csv for all)",
-    format_count(more)), "",
-    strwrap(sprintf("Together +%s clicks per 30 days (%s to %s)%s. gain: expected extra clicks per 30 days%s; sure: chance that it is real; h: hours of work; curve: CTR this site earns there. In order of %s x sure / h.",
-      format_clicks(total$gain), format_clicks(total$low), format_clicks(total$high), worth,
-      if (any(along > 0)) ", of all queries that one step serves (+N: so many besides the one named)" else "",
-      if (is.null(all[["gain_value"]])) "gain" else "money"), width),
-      aside_text(findings, width), "", "First steps",
+  c(sub(" +$", "", head), rows, if (more > 0) {
+    sprintf("    ... and %s more (--top N, or --format csv for all)", format_count(more))
+  }, "", strwrap(sprintf("Together +%s clicks per 30 days (%s to %s)%s. gain: expected extra clicks per 30 days%s; sure: chance that it is real; h: hours of work; curve: CTR this site earns there. In order of %s x sure / h.",
+    format_clicks(total$gain), format_clicks(total$low), format_clicks(total$high), worth,
+    if (any(along > 0)) {
+      ", of all queries that one step serves (+N: so many besides the one named)"
+    } else {
+      ""
+    }, if (is.null(all[["gain_value"]])) "gain" else "money"),
+    width),
+    aside_text(findings, width), "", "First steps",
     unlist(lapply(seq_len(min(3, nrow(found))), function(i) {
       c(strwrap(sprintf("%d. %s", found$rank[i], found$action[i]), width, exdent = 3),
         strwrap(found$reason[i], width, indent = 3, exdent = 3))
@@ -103,20 +105,19 @@ findings_lines <- function(findings, top, width) {
 
 gain_text <- function(found) {
   sum_of <- function(name) if (!is.null(found[[name]])) sum(found[[name]], na.rm = TRUE)
-  c(if (!is.null(sum_of("gain_conversions"))) paste0(", about ",
-    format_clicks(sum_of("gain_conversions")),
-    " conversions",
-    if (!is.null(sum_of("gain_value"))) paste0(" worth ", format_count(sum_of("gain_value")))),
-    "")[1]
+  c(if (!is.null(sum_of("gain_conversions"))) {
+    paste0(", about ", format_clicks(sum_of("gain_conversions")), " conversions",
+      if (!is.null(sum_of("gain_value"))) paste0(" worth ", format_count(sum_of("gain_value"))))
+  }, "")[1]
 }
 
 # What was recognised and is no finding.
 aside_text <- function(findings, width) {
   if (!NROW(findings$aside)) return(NULL)
   rows <- findings$aside[order(-findings$aside$queries)]
-  c("", "Recognised, and no findings",
-    unlist(lapply(sprintf("%s: %s", format_plural(rows$queries, "query", "queries"),
-    rows$reason), strwrap, width = width, indent = 2, exdent = 4)))
+  c("", "Recognised, and no findings", unlist(lapply(
+    sprintf("%s: %s", format_plural(rows$queries, "query", "queries"), rows$reason), strwrap,
+    width = width, indent = 2, exdent = 4)))
 }
 
 groups_lines <- function(groups, top, width) {
@@ -126,8 +127,7 @@ groups_lines <- function(groups, top, width) {
   free <- max(20, width - 46)
   name <- if (by == "page") fit_path(format_path(shown$page), free) else fit_text(shown[[by]], free)
   line <- function(rank, name, findings, gain, range, hours) paste0(pad_left(rank, 3), " ", name,
-    pad_left(findings, 9),
-    pad_left(gain, 8), pad_left(range, 15), pad_left(hours, 7))
+    pad_left(findings, 9), pad_left(gain, 8), pad_left(range, 15), pad_left(hours, 7))
   more <- nrow(groups) - nrow(shown)
   c(line("#", fit_text(by, free), "findings", "gain", "90 %", "hours"),
     line(shown$rank, name, format_count(shown$findings), paste0("+", format_clicks(shown$gain)),
@@ -148,23 +148,23 @@ rivals_lines <- function(rivals) {
 
 curve_lines <- function(curve, rows, changed = NULL) {
   line <- function(...) paste0("  ", pad_left(..1, 8), pad_left(..2, 8), pad_left(..3, 9),
-    pad_left(..4, 9),
-    pad_left(..5, 15), pad_left(..6, 8), pad_left(..7, 11), pad_left(..8, 8))
+    pad_left(..4, 9), pad_left(..5, 15), pad_left(..6, 8), pad_left(..7, 11), pad_left(..8, 8))
   c(unlist(lapply(unique(rows$segment), function(s) {
     at <- rows[which(rows$segment == s)]
     c(s, line("position", "ctr", "low", "high", "queries", "pivot", "impr.", "pairs"),
       line(as.character(at$position), format_rate(at$ctr), format_rate(at$ctr_low),
-      format_rate(at$ctr_high),
+        format_rate(at$ctr_high),
         sprintf("%s-%s", format_rate(at$queries_low), format_rate(at$queries_high)),
-        format_rate(at$pivot_ctr), format_count(at$impressions), format_count(at$pairs)), "")
-  })), wrap_lines(c(sprintf(
-    "low, high: %s interval of the curve; queries: between these four of five queries have their own rate.",
-    format_share(curve$level)), "pivot: plain clicks / impressions at the rounded position.",
+        format_rate(at$pivot_ctr), format_count(at$impressions), format_count(at$pairs)),
+      "")
+  })), wrap_lines(c(sprintf("low, high: %s interval of the curve; queries: between these four of five queries have their own rate.",
+    format_share(curve$level)),
+    "pivot: plain clicks / impressions at the rounded position.",
     band_lines(curve, unique(rows$segment)), parts_lines(curve), difference_lines(curve),
-    change_line(changed),
-    if (!is.null(curve$cut)) sprintf(
-      "The export was cut: pairs with %s or fewer clicks are missing from it, and the curve is corrected for that.",
-      format_count(curve$cut))), terminal_width()))
+    change_line(changed), if (!is.null(curve$cut)) {
+      sprintf("The export was cut: pairs with %s or fewer clicks are missing from it, and the curve is corrected for that.",
+        format_count(curve$cut))
+    }), terminal_width()))
 }
 
 band_lines <- function(curve, segments) {
@@ -185,8 +185,9 @@ difference_lines <- function(curve, at = c(1, 3, 10)) {
   vapply(utils::head(parts[-1], 5), function(part) {
     gap <- tide_curve_difference(curve, part, parts[1], at)
     sprintf("%s against %s: %s", part, parts[1],
-      paste(sprintf("x%.2f (%.2f to %.2f) at %d", gap$ratio, gap$ratio_low,
-      gap$ratio_high, as.integer(gap$position)), collapse = ", "))
+      paste(sprintf("x%.2f (%.2f to %.2f) at %d", gap$ratio, gap$ratio_low, gap$ratio_high,
+        as.integer(gap$position)),
+        collapse = ", "))
   }, "", USE.NAMES = FALSE)
 }
 
@@ -205,6 +206,5 @@ change_line <- function(changed) {
   at <- changed[clearest]
   if (!nrow(at)) return("No month changed CTR at equal position by more than luck and a twentieth.")
   sprintf("CTR at equal position changed in %s: x%.2f (%.2f to %.2f) of what it was before.",
-    at$month, at$ratio,
-    at$ratio_low, at$ratio_high)
+    at$month, at$ratio, at$ratio_low, at$ratio_high)
 }

@@ -4,8 +4,13 @@ run_report <- function(options, files) {
   input <- settle_input(options, files)
   data <- read_input(options, input, months = TRUE)
   findings <- find_input(options, input, data)
-  out <- if (!is.null(options$out)) options$out else if (!length(files)) file.path(input$folder,
-    "report.html") else "report.html"
+  out <- if (!is.null(options$out)) {
+    options$out
+  } else if (!length(files)) {
+    file.path(input$folder, "report.html")
+  } else {
+    "report.html"
+  }
   tide_report(findings, out, title = if (is.null(options$title)) input$title else options$title,
     site = site_walk(options, input, data), moves = site_moves(options, input, data, findings),
     followed = site_followed(options, input, data, findings))
@@ -14,8 +19,10 @@ run_report <- function(options, files) {
 
 run_demo <- function(options, files) {
   dir <- if (length(files)) files[1] else "demo-site"
-  if (length(files) > 1) abort_call("Too many folders.", paste(files, collapse = " "),
-    "Name one folder, or none for 'demo-site'.")
+  if (length(files) > 1) {
+    abort_call("Too many folders.", paste(files, collapse = " "),
+      "Name one folder, or none for 'demo-site'.")
+  }
   if (dir.exists(dir) && length(list.files(dir)) && !file.exists(file.path(dir, "inktide.yml"))) {
     abort_call("The folder holds something else.", sprintf("'%s'.", dir),
       "Name a new or empty folder.")
@@ -31,8 +38,7 @@ run_demo <- function(options, files) {
   data <- read_input(options, input)
   findings <- find_input(options, input, data)
   files <- file.path(dir, c(report = "report.html", list = "findings.csv",
-    curve = "figures/curve.png",
-    map = "figures/map.png"))
+    curve = "figures/curve.png", map = "figures/map.png"))
   dir.create(file.path(dir, "figures"), showWarnings = FALSE)
   save_figure(ggplot2::autoplot(findings$curve), files[3])
   save_figure(ggplot2::autoplot(findings), files[4])

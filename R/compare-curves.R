@@ -14,8 +14,12 @@
 #' @export
 tide_curve_difference <- function(curve, one, other, position = 1:10) {
   check_class(curve, "tide_curve", "curve")
-  for (name in c("one", "other")) if (!get(name) %in% names(curve$fits)) abort_argument(name,
-    paste0("one of '", paste(names(curve$fits), collapse = "', '"), "'"), get(name))
+  for (name in c("one", "other")) {
+    if (!get(name) %in% names(curve$fits)) {
+      abort_argument(name, paste0("one of '", paste(names(curve$fits), collapse = "', '"), "'"),
+        get(name))
+    }
+  }
   a <- curve_at(curve, position, one)
   b <- curve_at(curve, position, other)
   error <- sqrt(curve_log_se(curve, position, rep(one, length(position)))^2 +
@@ -23,8 +27,7 @@ tide_curve_difference <- function(curve, one, other, position = 1:10) {
   gap <- log(a$ctr / b$ctr)
   reach <- stats::qnorm(1 - (1 - curve$level) / 2) * error
   tibble::tibble(position = position, ratio = exp(gap), ratio_low = exp(gap - reach),
-    ratio_high = exp(gap + reach),
-    chance = stats::pnorm(gap / error))
+    ratio_high = exp(gap + reach), chance = stats::pnorm(gap / error))
 }
 
 #' The month in which the curve changed
@@ -45,8 +48,9 @@ tide_curve_difference <- function(curve, one, other, position = 1:10) {
 #' @export
 tide_curve_change <- function(summary) {
   check_class(summary, "tide_summary", "summary")
-  if (!identical(summary$split, "month")) abort_argument("summary",
-    "a summary with split = \"month\"", summary$split)
+  if (!identical(summary$split, "month")) {
+    abort_argument("summary", "a summary with split = \"month\"", summary$split)
+  }
   # The same query in the same half position on both sides: what is compared is the page of results,
   # not the mix.
   cells <- summary$split_cells[summary$queries$segment[summary$split_cells$query] != "brand"]
@@ -54,8 +58,7 @@ tide_curve_change <- function(summary) {
   set(cells, j = "fold", value = cells$query %% 50L + 1L)
   months <- sort(unique(cells$part))
   empty <- data.table(month = character(), ratio = numeric(), ratio_low = numeric(),
-    ratio_high = numeric(),
-    luck = numeric(), changed = logical())
+    ratio_high = numeric(), luck = numeric(), changed = logical())
   if (length(months) < 2) return(empty)
   cuts <- months[-1]
   out <- rbindlist(lapply(cuts, function(cut) {

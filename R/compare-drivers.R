@@ -24,8 +24,8 @@ tide_drivers <- function(moves, rules = tide_rules(), most = 0.8) {
   check_number(most, "most", min = 0.5, max = 1)
   pairs <- moves$pairs
   site <- log(moves$site$ratio)
-  folders <- page_group(unique(pairs$page_name),
-    rules$page_groups)[match(pairs$page_name, unique(pairs$page_name))]
+  folders <- page_group(unique(pairs$page_name), rules$page_groups)[match(pairs$page_name,
+    unique(pairs$page_name))]
   none <- driver_lines(character(), character(), numeric(), character(), numeric(), integer(),
     character())
   out <- rbind(none,
@@ -36,9 +36,10 @@ tide_drivers <- function(moves, rules = tide_rules(), most = 0.8) {
   out[]
 }
 
-driver_lines <- function(kind, name, change, by, share, parts, told) data.table(kind = kind,
-  name = name,
-  change = change, by = by, share = share, parts = parts, told = told)
+driver_lines <- function(kind, name, change, by, share, parts, told) {
+  data.table(kind = kind, name = name, change = change, by = by, share = share, parts = parts,
+    told = told)
+}
 
 # Real movers among the wholes, and which of their parts make the change.
 driven <- function(moves, whole, part, site, most, kinds) {
@@ -47,11 +48,11 @@ driven <- function(moves, whole, part, site, most, kinds) {
   # Fewer than three clicks a month are nobody's news.
   lines <- lines[lines$real & abs(lines$change) >= 3]
   own <- moves$pairs[, .(change = sum(demand + position + click_through + mix),
-    clicks_1 = sum(clicks_1),
-    clicks_2 = sum(clicks_2)), by = .(whole = whole, part = part)]
+    clicks_1 = sum(clicks_1), clicks_2 = sum(clicks_2)),
+    by = .(whole = whole, part = part)]
   own <- own[own$whole %in% lines$name]
-  set(own, j = "beside", value = log_change(own$clicks_1, own$clicks_2, days[1], days[2])$change -
-    site)
+  set(own, j = "beside",
+    value = log_change(own$clicks_1, own$clicks_2, days[1], days[2])$change - site)
   rbindlist(lapply(seq_len(nrow(lines)), function(i) {
     at <- lines[i]
     parts <- own[own$whole == at$name]
@@ -66,16 +67,15 @@ driven <- function(moves, whole, part, site, most, kinds) {
       by <- parts$part[lead]
       return(driver_lines(kinds[1], at$name, at$change, by, share, nrow(busy),
         sprintf("%s %s %s clicks a month, %s of it by %s alone: look there, not at the %s.", name,
-        verb,
-          format_clicks(abs(at$change)), format_share(share),
-        if (kinds[1] == "one query") sprintf("\"%s\"", by) else format_path(by),
-        if (kinds[1] == "one query") "page" else "folder")))
+          verb, format_clicks(abs(at$change)), format_share(share),
+          if (kinds[1] == "one query") sprintf("\"%s\"", by) else format_path(by),
+          if (kinds[1] == "one query") "page" else "folder")))
     }
     if (along < most || nrow(busy) < 4) return(NULL)
     driver_lines(kinds[2], at$name, at$change, "", along, nrow(busy),
       sprintf("%s %s %s clicks a month, and %d of %d %s moved that way beside the site: look for what they share.",
-        name, verb, format_clicks(abs(at$change)),
-      round(along * nrow(busy)), nrow(busy), if (kinds[1] == "one query") "queries" else "pages"))
+        name, verb, format_clicks(abs(at$change)), round(along * nrow(busy)), nrow(busy),
+        if (kinds[1] == "one query") "queries" else "pages"))
   }))
 }
 
@@ -92,11 +92,13 @@ homeless_topics <- function(moves, site) {
     own <- pairs[which(topic == lines$name[i])]
     by_page <- sort(tapply(own$clicks_2, own$page_name, sum), decreasing = TRUE)
     if (length(by_page) < 3 || by_page[1] > sum(by_page) / 2 ||
-      any(grepl(lines$name[i], tolower(names(by_page)), fixed = TRUE))) return(NULL)
+        any(grepl(lines$name[i], tolower(names(by_page)), fixed = TRUE))) {
+      return(NULL)
+    }
     driver_lines("topic without a page", lines$name[i], lines$change[i], "",
-      unname(by_page[1] / sum(by_page)),
-      length(by_page),
-      sprintf("\"%s\" gained %s clicks a month over %d pages, none of which is its own: an idea for one.",
+      unname(by_page[1] / sum(by_page)), length(by_page),
+      sprintf(
+        "\"%s\" gained %s clicks a month over %d pages, none of which is its own: an idea for one.",
         lines$name[i], format_clicks(lines$change[i]), length(by_page)))
   }))
 }

@@ -62,9 +62,8 @@
 #' tide_moves(data, segments = questions, level = "folder", brand = "fernmoor")
 #' @export
 tide_moves <- function(data, after = NULL, before = NULL, days = 28,
-  level = c("query", "page", "folder", "topic", "pair", "site"), curve = NULL, brand = NULL,
-                       fdr = 0.1, rules = tide_rules(), site_days = NULL, segments = NULL,
-                       events = NULL) {
+    level = c("query", "page", "folder", "topic", "pair", "site"), curve = NULL, brand = NULL,
+    fdr = 0.1, rules = tide_rules(), site_days = NULL, segments = NULL, events = NULL) {
   check_class(data, "tide_data", "data")
   level <- check_choice(level, move_levels, "level")
   check_number(days, "days", min = 1)
@@ -87,15 +86,14 @@ tide_moves <- function(data, after = NULL, before = NULL, days = 28,
   site <- move_lines(named_sums(sums, rep("the site", nrow(sums))), held$days, fdr)
   of_windows <- is.null(sides$names)
   weekly <- if (of_windows) clicks_by_week(at, pairs, leading_moves(moves, 50)$name, sides$ends)
-  if (of_windows && is.null(site_days) && sides$from <= sides$ends$before[1] - 364L) site_days <-
-    site_days_table(data)
+  if (of_windows && is.null(site_days) && sides$from <= sides$ends$before[1] - 364L) {
+    site_days <- site_days_table(data)
+  }
   set(pairs, j = c("query_name", "page_name"),
     value = list(at$queries$names[pairs$query], at$pages$names[pairs$page]))
   structure(list(moves = moves, site = site, pairs = pairs, windows = held, sides = sides$names,
-    level = level,
-    fdr = fdr,
-    season = if (of_windows) last_season(site_days, sides$ends), weekly = weekly,
-    events = if (of_windows && !is.null(events)) events_apart(events, sides$ends)),
+    level = level, fdr = fdr, season = if (of_windows) last_season(site_days, sides$ends),
+    weekly = weekly, events = if (of_windows && !is.null(events)) events_apart(events, sides$ends)),
     class = "tide_moves")
 }
 

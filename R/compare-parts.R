@@ -31,8 +31,8 @@ share_luck <- function(parts, tests, common, clear = 0.01, second = 0.02) {
   which <- which(tests$p_visible < clear & tests$p_clicked > second & parts$mix == 0 & change != 0)
   if (!length(which)) return(parts)
   own <- parts[which]
-  along <- lapply(c("demand", "position"),
-    function(name) pmax(0, own[[name]] * sign(change[which])))
+  along <-
+    lapply(c("demand", "position"), function(name) pmax(0, own[[name]] * sign(change[which])))
   whole <- along[[1]] + along[[2]]
   luck <- own$click_through - common[which]
   set(parts, which, "demand", own$demand + luck * along[[1]] / whole)
@@ -67,8 +67,8 @@ change_tests <- function(sums, days, level, least = 10) {
   p <- pmin(1, 2 * pmin(shown, clicked$p))
   reach <- stats::qnorm(1 - (1 - level) / 2) * sqrt(click_noise + visible$between + clicked$between)
   out <- data.table(ratio = exp(clicks), ratio_low = exp(clicks - reach),
-    ratio_high = exp(clicks + reach), p = NA_real_,
-    q = NA_real_, p_visible = NA_real_, p_clicked = NA_real_, common_clicked = clicked$common)
+    ratio_high = exp(clicks + reach), p = NA_real_, q = NA_real_, p_visible = NA_real_,
+    p_clicked = NA_real_, common_clicked = clicked$common)
   set(out, tested, c("p", "q", "p_visible", "p_clicked"),
     list(p, stats::p.adjust(p, "BH"), visible$p, clicked$p))
   out
@@ -91,8 +91,10 @@ pair_sums <- function(rows) {
   figures <- c("clicks", "impressions", "weighted", "expected", "demand")
   sums <- lapply(stats::setNames(figures, figures),
     function(column) sum_codes(rows[[column]], code, 2L * many))
-  for (side in 1:2) set(pairs, j = paste0(figures, "_", side),
-    value = lapply(sums, `[`, seq_len(many) + many * (side - 1L)))
+  for (side in 1:2) {
+    set(pairs, j = paste0(figures, "_", side),
+      value = lapply(sums, `[`, seq_len(many) + many * (side - 1L)))
+  }
   setkeyv(pairs, c("query", "page"))
 }
 
@@ -110,8 +112,7 @@ pair_changes <- function(pairs, shown, fit) {
   after <- lapply(pairs[, c("clicks_2", "expected_2", "demand_2")], `*`, scale[2])
   factor <- pair_factor(pairs, fit)
   parts <- change_parts(before$clicks_1, after$clicks_2, before$expected_1, after$expected_2,
-    before$demand_1,
-    after$demand_2, factor)
+    before$demand_1, after$demand_2, factor)
   tests <- change_tests(pairs, shown, 0.9)
   # What the whole site's click-through, up or down, makes of each pair.
   common <- factor * (before$expected_1 + after$expected_2) * tanh(tests$common_clicked / 2)
@@ -120,12 +121,10 @@ pair_changes <- function(pairs, shown, fit) {
 
 # The name each pair goes by on a level.
 level_names <- function(level, pairs, at, rules) {
-  switch(level,
-    query = at$queries$names[pairs$query],
-    page = at$pages$names[pairs$page],
+  switch(level, query = at$queries$names[pairs$query], page = at$pages$names[pairs$page],
     folder = page_group(at$pages$names, rules$page_groups)[pairs$page],
-    topic = fcoalesce(head_terms(at$queries$keys,
-    leading_pairs(pairs, length(at$queries$keys)))[pairs$query],
+    topic = fcoalesce(
+      head_terms(at$queries$keys, leading_pairs(pairs, length(at$queries$keys)))[pairs$query],
       "(no topic)"),
     pair = paste(at$queries$names[pairs$query], at$pages$names[pairs$page], sep = " | "),
     site = rep("the site", nrow(pairs)))
@@ -135,7 +134,8 @@ level_names <- function(level, pairs, at, rules) {
 leading_pairs <- function(pairs, queries, code = pairs$query) {
   leading_pages(data.table(query = code, page = pairs$page,
     clicks = pairs$clicks_1 + pairs$clicks_2,
-    impressions = pairs$impressions_1 + pairs$impressions_2), queries)
+    impressions = pairs$impressions_1 + pairs$impressions_2),
+    queries)
 }
 
 # Clicks a month: where fewer searches and better positions make up for one another, or little is at
@@ -148,8 +148,8 @@ named_sums <- function(pairs, name) {
     part_names)
   names <- unique(name)
   code <- match(name, names)
-  setDT(c(list(name = names), lapply(pairs[, sums, with = FALSE], sum_codes, code = code,
-    size = length(names))))
+  setDT(c(list(name = names),
+    lapply(pairs[, sums, with = FALSE], sum_codes, code = code, size = length(names))))
 }
 
 # Each line of a named_sums() tested, the largest change first.
@@ -158,12 +158,11 @@ move_lines <- function(own, shown, fdr) {
   scale <- 30 / shown
   change <- own$clicks_2 * scale[2] - own$clicks_1 * scale[1]
   out <- data.table(name = own$name, clicks_before = own$clicks_1 * scale[1],
-    clicks_after = own$clicks_2 * scale[2],
-    change = change,
-    own[, part_names, with = FALSE], tests[, c("ratio", "ratio_low", "ratio_high", "q")],
+    clicks_after = own$clicks_2 * scale[2], change = change, own[, part_names, with = FALSE],
+    tests[, c("ratio", "ratio_low", "ratio_high", "q")],
     real = (tests$q <= fdr) %in% TRUE & abs(change) >= worth_telling,
     status = fifelse(own$impressions_1 == 0, "new",
-    fifelse(own$impressions_2 == 0, "lost", "continuing")),
+      fifelse(own$impressions_2 == 0, "lost", "continuing")),
     impressions_before = own$impressions_1 * scale[1],
     impressions_after = own$impressions_2 * scale[2],
     position_before = fifelse(own$impressions_1 > 0, own$weighted_1 / own$impressions_1, NA_real_),
@@ -173,5 +172,6 @@ move_lines <- function(own, shown, fdr) {
 }
 
 # What is shown first: what moved beyond noise, then the largest changes.
-leading_moves <- function(moves, most) utils::head(moves[order(-moves$real, -abs(moves$change))],
-  most)
+leading_moves <- function(moves, most) {
+  utils::head(moves[order(-moves$real, -abs(moves$change))], most)
+}

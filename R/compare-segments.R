@@ -35,33 +35,35 @@ tide_compare <- function(data, by = NULL, segments = NULL, rules = tide_rules(),
   check_class(rules, "tide_rules", "rules")
   check_number(most, "most", min = 1)
   segments <- as_segments(segments)
-  if (is.null(by) == !length(segments)) abort_argument("by",
-    "given where no segments are, and only there", by)
+  if (is.null(by) == !length(segments)) {
+    abort_argument("by", "given where no segments are, and only there", by)
+  }
   if (length(segments) > 2) abort_argument("segments", "one or two", length(segments))
-  if (!length(segments) && (!is.character(by) || length(by) != 1 ||
-    !by %in% names(compare_splits))) {
+  if (!length(segments) &&
+      (!is.character(by) || length(by) != 1 || !by %in% names(compare_splits))) {
     abort_argument("by", paste("one of", paste(names(compare_splits), collapse = ", ")), by)
   }
-  table <- segmented_table(data, segments,
-    least = c("query", if (!length(segments)) compare_splits[[by]]))
+  table <-
+    segmented_table(data, segments, least = c("query", if (!length(segments)) compare_splits[[by]]))
   # Where the split is by brand, brand cannot be held equal.
   split_by_brand <- identical(by, "brand") ||
     any(vapply(segments, function(s) "brand" %in% names(s$conditions), NA))
   rows <- compare_rows(table, if (!split_by_brand) rules$brand)
-  parts <- if (length(segments)) compare_segments(rows, table$rows, segments,
-    rules) else compare_by(rows, table, by,
-    rules, most)
+  parts <- if (length(segments)) {
+    compare_segments(rows, table$rows, segments, rules)
+  } else {
+    compare_by(rows, table, by, rules, most)
+  }
   of_table <- data$left_out$grain == grain_label(table$dimensions)
   structure(list(parts = parts, by = if (is.null(by)) "segment" else by, from = table$from,
-    to = table$to,
-    left_out = data$left_out[of_table]), class = "tide_comparison")
+    to = table$to, left_out = data$left_out[of_table]),
+    class = "tide_comparison")
 }
 
 # What each split needs besides queries.
 compare_splits <- list(brand = "query", intent = "query", page_group = "page", band = "query",
-  words = "query",
-  term = c("query", "page"),
-  country = "country", device = "device", vertical = "vertical", rich_result = "rich_result")
+  words = "query", term = c("query", "page"), country = "country", device = "device",
+  vertical = "vertical", rich_result = "rich_result")
 
 # Rows in codes, with the stratum of equal position and the group of queries that is left out
 # together.
@@ -70,28 +72,33 @@ compare_rows <- function(table, brand) {
   queries <- code_queries(rows$query, rows$impressions)
   brand <- if (length(brand)) is_brand(queries$keys, brand)[queries$code] else FALSE
   pages <- if ("page" %in% table$dimensions) code_pages(rows$page, rows$impressions)
-  list(queries = queries, pages = pages,
-    rows = setDT(list(query = queries$code,
+  list(queries = queries, pages = pages, rows = setDT(list(query = queries$code,
     page = if (is.null(pages)) rep(1L, nrow(rows)) else pages$code,
-      stratum = position_bin(rows$position) + 100L * brand,
-      fold = queries$code %% 50L + 1L, clicks = as.numeric(rows$clicks),
-      impressions = as.numeric(rows$impressions),
-      weighted = rows$impressions * rows$position)))
+    stratum = position_bin(rows$position) + 100L * brand, fold = queries$code %% 50L + 1L,
+    clicks = as.numeric(rows$clicks), impressions = as.numeric(rows$impressions),
+    weighted = rows$impressions * rows$position)))
 }
 
 compare_segments <- function(made, rows, segments, rules) {
   inside <- segments_inside(rows, segments, rules)
   sums <- lapply(inside, function(hit) reduce_strata(made$rows[hit]))
-  rbindlist(lapply(1:2, function(i) compare_part(names(inside)[i], sums[[i]], sums[[3 - i]],
-    made$rows)))
+  rbindlist(lapply(1:2,
+    function(i) compare_part(names(inside)[i], sums[[i]], sums[[3 - i]], made$rows)))
 }
 
 compare_by <- function(made, table, by, rules, most) {
   label <- part_labels(made, table, by, rules)
-  if (by %in% c("country", "term", "page_group")) label <-
-    most_seen(label, made$rows$impressions, most)
+  if (by %in% c("country", "term", "page_group")) {
+    label <- most_seen(label, made$rows$impressions, most)
+  }
   rows <- reduce_strata(set(copy(made$rows), j = "label", value = label))
-  ordered <- if (by == "band") band_names(rules$bands) else if (by == "words") length_names else NULL
+  ordered <- if (by == "band") {
+    band_names(rules$bands)
+  } else if (by == "words") {
+    length_names
+  } else {
+    NULL
+  }
   names <- if (is.null(ordered)) sort(unique(label)) else intersect(ordered, label)
   out <- rbindlist(lapply(names, function(name) {
     own <- rows$label == name
@@ -110,25 +117,21 @@ reduce_strata <- function(rows) {
 part_labels <- function(made, table, by, rules) {
   code <- made$rows$query
   keys <- made$queries$keys
-  switch(by,
-    brand = {
-      if (!length(rules$brand)) abort_argument("rules", "rules with brand words", rules$brand)
-      ifelse(is_brand(keys, rules$brand), "brand", "non-brand")[code]
-    },
-    intent = query_intent(keys, rules$intent)[code],
+  switch(by, brand = {
+    if (!length(rules$brand)) abort_argument("rules", "rules with brand words", rules$brand)
+    ifelse(is_brand(keys, rules$brand), "brand", "non-brand")[code]
+  }, intent = query_intent(keys, rules$intent)[code],
     words = length_names[pmin(pmax(lengths(query_words(keys)), 1L), 6L)][code],
     page_group = page_group(made$pages$names, rules$page_groups)[made$rows$page],
     band = {
       sums <- made$rows[, .(position = sum(weighted) / sum(impressions)), by = c("query", "page")]
       at <- sums[made$rows, on = c("query", "page")]$position
       position_band(at, rules$bands)
-    },
-    term = {
+    }, term = {
       sums <- made$rows[, .(clicks = sum(clicks), impressions = sum(impressions)),
         by = c("query", "page")]
       fcoalesce(head_terms(keys, leading_pages(sums, length(keys)))[code], "other")
-    },
-    tolower(as.character(table$rows[[by]])))
+    }, tolower(as.character(table$rows[[by]])))
 }
 
 # Labels beyond the ones seen most become "other".
@@ -140,16 +143,14 @@ most_seen <- function(label, weight, most) {
 
 compare_part <- function(name, own, rest, all) {
   figures <- data.table(segment = name, queries = length(unique(own$query)),
-    pages = length(unique(own$page)),
-    clicks = sum(own$clicks),
-    impressions = sum(own$impressions), ctr = sum(own$clicks) / sum(own$impressions),
+    pages = length(unique(own$page)), clicks = sum(own$clicks), impressions = sum(own$impressions),
+    ctr = sum(own$clicks) / sum(own$impressions),
     position = sum(own$weighted) / sum(own$impressions),
     click_share = sum(own$clicks) / sum(all$clicks),
     impression_share = sum(own$impressions) / sum(all$impressions))
   equal <- ratio_at_equal_position(own, rest)
   cbind(figures, data.table(ctr_at_equal = figures$ctr / equal$ratio, ratio = equal$ratio,
-    ratio_low = equal$low,
-    ratio_high = equal$high, chance = equal$chance))
+    ratio_low = equal$low, ratio_high = equal$high, chance = equal$chance))
 }
 
 # Mantel-Haenszel rate ratio over strata, with a jackknife over groups of queries.
@@ -176,8 +177,8 @@ ratio_at_equal_position <- function(own, rest) {
   ratio <- do.call(ratio_of, all)
   if (!is.finite(ratio) || ratio <= 0) return(none)
   used <- which(colSums(parts$n1) + colSums(parts$n0) > 0)
-  without <- log(vapply(used, function(g) do.call(ratio_of,
-    Map(function(whole, by) whole - by[, g], all, parts)), 0))
+  without <- log(vapply(used,
+    function(g) do.call(ratio_of, Map(function(whole, by) whole - by[, g], all, parts)), 0))
   without <- without[is.finite(without)]
   k <- length(without)
   if (k < 5) return(none)
@@ -198,33 +199,34 @@ format.tide_comparison <- function(x, width = 80, ...) {
   at <- x$parts
   name <- min(max(nchar(at$segment, "width"), 8), max(12, width - 64))
   line <- function(...) paste0(fit_text(..1, name), pad_left(..2, 8), pad_left(..3, 8),
-    pad_left(..4, 6),
-    pad_left(..5, 10), pad_left(..6, 6), pad_left(..7, 6), "  ", ..8)
+    pad_left(..4, 6), pad_left(..5, 10), pad_left(..6, 6), pad_left(..7, 6), "  ", ..8)
   against <- ifelse(is.na(at$ratio), "",
     sprintf("x%.2f (%.2f to %.2f)", at$ratio, at$ratio_low, at$ratio_high))
   window <- if (is.na(x$to)) "no dates" else format_days(x$from, x$to)
   wrap_lines(c(sprintf("By %s, %s", gsub("_", " ", x$by), window), "",
-    sub(" +$", "", line("", "queries", "clicks", "share", "impr.", "ctr", "pos",
-    "at equal position")),
+    sub(" +$", "",
+      line("", "queries", "clicks", "share", "impr.", "ctr", "pos", "at equal position")),
     line(at$segment, format_count(at$queries), format_count(at$clicks),
-    format_share(at$click_share),
-      format_count(at$impressions),
-      format_rate(at$ctr), format_position(at$position), against), "",
-    strwrap(paste(comparison_verdict(at, x$by),
-      if (any(!is.na(at$ratio))) "At equal position: CTR over that of the rest, with its 90 % interval."), width),
-    if (nrow(x$left_out)) left_out_lines(x$left_out)), width)
+      format_share(at$click_share), format_count(at$impressions), format_rate(at$ctr),
+      format_position(at$position), against),
+    "", strwrap(paste(comparison_verdict(at, x$by),
+      if (any(!is.na(at$ratio))) {
+        "At equal position: CTR over that of the rest, with its 90 % interval."
+      }), width),
+    if (nrow(x$left_out)) left_out_lines(x$left_out)),
+    width)
 }
 
 # What the widest sure difference says, in words.
 comparison_verdict <- function(at, by) {
   sure <- which((at$ratio_low > 1 | at$ratio_high < 1) & at$segment != "other")
   if (!any(!is.na(at$ratio))) return("Bands of position are not compared at equal position.")
-  if (!length(sure)) return("At equal position no part is clicked more or less than the rest by more than queries differ (90 % intervals).")
+  if (!length(sure)) {
+    return("At equal position no part is clicked more or less than the rest by more than queries differ (90 % intervals).")
+  }
   top <- sure[which.max(abs(log(at$ratio[sure])) * at$impression_share[sure])]
   sprintf("At equal position %s is clicked %.0f%% %s than %s: %s, where that would have %s.",
-    at$segment[top],
-    100 * abs(at$ratio[top] - 1),
-    if (at$ratio[top] > 1) "more" else "less",
-    if (by == "segment") at$segment[-top] else "the rest",
-    format_rate(at$ctr[top]), format_rate(at$ctr_at_equal[top]))
+    at$segment[top], 100 * abs(at$ratio[top] - 1), if (at$ratio[top] > 1) "more" else "less",
+    if (by == "segment") at$segment[-top] else "the rest", format_rate(at$ctr[top]),
+    format_rate(at$ctr_at_equal[top]))
 }

@@ -3,30 +3,39 @@
 # Out: list(before, after): each c(from, to) as dates. `before` NULL: as many days right before;
 # "year": the same weekdays 52 weeks earlier. `after` NULL: the last `days` days.
 settle_windows <- function(first, last, before, after, days) {
-  after <- if (is.null(after)) c(last - as.integer(days) + 1L, last) else check_window(after,
-    "after")
-  before <- if (is.null(before)) c(after[1] - as.integer(after[2] - after[1]) - 1L,
-    after[1] - 1L) else
-    if (identical(before, "year")) after - 364L else check_window(before, "before")
-  for (window in list(before, after)) if (window[2] < first || window[1] > last) {
-    abort_tide("A window lies outside the data.",
-      where = sprintf("%s; the data hold %s.", format_days(window[1], window[2]),
-      format_days(first, last)),
-      fix = "Choose days that the data hold, or load more.", class = "window", fault = "call")
+  after <- if (is.null(after)) {
+    c(last - as.integer(days) + 1L, last)
+  } else {
+    check_window(after, "after")
+  }
+  before <- if (is.null(before)) {
+    c(after[1] - as.integer(after[2] - after[1]) - 1L, after[1] - 1L)
+  } else if (identical(before, "year")) {
+    after - 364L
+  } else {
+    check_window(before, "before")
+  }
+  for (window in list(before, after)) {
+    if (window[2] < first || window[1] > last) {
+      abort_tide("A window lies outside the data.",
+        where = sprintf("%s; the data hold %s.", format_days(window[1], window[2]),
+          format_days(first, last)),
+        fix = "Choose days that the data hold, or load more.", class = "window", fault = "call")
+    }
   }
   if (before[1] <= after[2] && after[1] <= before[2]) {
     abort_tide("The windows share days.",
       where = sprintf("%s and %s", format_days(before[1], before[2]),
-      format_days(after[1], after[2])), fix = "Let one end before the other begins.",
-      class = "window", fault = "call")
+        format_days(after[1], after[2])),
+      fix = "Let one end before the other begins.", class = "window", fault = "call")
   }
   list(before = before, after = after)
 }
 
 check_window <- function(window, arg) {
   if (length(window) != 2) abort_argument(arg, "a first and a last day", window)
-  window <- as.IDate(c(check_date(window[1], arg, null = FALSE),
-    check_date(window[2], arg, null = FALSE)))
+  window <-
+    as.IDate(c(check_date(window[1], arg, null = FALSE), check_date(window[2], arg, null = FALSE)))
   if (window[1] > window[2]) abort_argument(arg, "a first day that is not after the last", window)
   window
 }
@@ -93,7 +102,9 @@ week_number <- function(date, windows) {
 # they are not all held.
 last_season <- function(days, windows) {
   if (is.null(days) || min(days$date) > windows$before[1] - 364L ||
-    windows$after[2] - windows$before[1] > 363) return(NULL)
+      windows$after[2] - windows$before[1] > 363) {
+    return(NULL)
+  }
   a_day <- lapply(windows, function(window) {
     own <- days$clicks[days$date >= window[1] - 364L & days$date <= window[2] - 364L]
     if (length(own) >= 0.9 * (as.integer(window[2] - window[1]) + 1)) mean(own)

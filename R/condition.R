@@ -51,10 +51,10 @@ NULL
 
 # class: what follows "tide_error_", the narrowest first. Further facts as fields.
 abort_tide <- function(what, where = NULL, fix = NULL, class, fault = c("data", "call"), ...) {
-  facts <- lapply(list(what = what, where = where, fix = fix),
-    function(text) if (!is.null(text)) visible_text(text))
-  stop(structure(
-    class = c(paste0("tide_error_", class), "tide_error", "error", "condition"),
+  facts <- lapply(list(what = what, where = where, fix = fix), function(text) {
+    if (!is.null(text)) visible_text(text)
+  })
+  stop(structure(class = c(paste0("tide_error_", class), "tide_error", "error", "condition"),
     c(list(message = paste(condition_lines(facts), collapse = "\n"), call = NULL), facts,
       list(fault = match.arg(fault), ...))))
 }

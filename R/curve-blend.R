@@ -25,8 +25,9 @@ blend_breaks <- c(0.1, 0.5, 0.88)
 
 blend_degree <- c(0, 0.3, 0.7, 0.96)
 
-blend_class <- function(rows, impressions) findInterval(1 - rows / pmax.int(impressions, 1),
-  blend_breaks) + 1L
+blend_class <- function(rows, impressions) {
+  findInterval(1 - rows / pmax.int(impressions, 1), blend_breaks) + 1L
+}
 
 # In: a summary, with its sums by band of position, see blend_sums(). Out: list(linear, square,
 # source, places).
@@ -54,8 +55,8 @@ blend_slopes <- function(sums) {
   both <- tryCatch(solve(crossprod(x, weight * x) + diag(1e-9, 2), crossprod(x, weight * slope)),
     error = function(e) c(-1, -1))
   if (any(both < 0)) {
-    one <- pmax(0, c(sum(weight * m * slope) / sum(weight * m^2),
-      sum(weight * m^2 * slope) / sum(weight * m^4)))
+    one <- pmax(0,
+      c(sum(weight * m * slope) / sum(weight * m^2), sum(weight * m^2 * slope) / sum(weight * m^4)))
     loss <- c(sum(weight * (slope - one[1] * m)^2), sum(weight * (slope - one[2] * m^2)^2))
     both <- if (loss[1] <= loss[2]) c(one[1], 0) else c(0, one[2])
   }
@@ -83,9 +84,9 @@ place_weights <- function(position, variance, places) {
     m <- mean[blurred]
     v <- variance[blurred]
     # Mean shortfall below each place, of which the changes of slope are the weights.
-    below <- vapply(at, function(x) x * stats::pgamma(x, m^2 / v, m / v) -
-      m * stats::pgamma(x, m^2 / v + 1, m / v),
-      numeric(length(m)))
+    below <- vapply(at, function(x) {
+      x * stats::pgamma(x, m^2 / v, m / v) - m * stats::pgamma(x, m^2 / v + 1, m / v)
+    }, numeric(length(m)))
     below <- matrix(below, length(m))
     slope <- (below[, -1, drop = FALSE] - below[, -last, drop = FALSE]) / rep(gap, each = length(m))
     weights[blurred, ] <- cbind(slope, 1) - cbind(0, slope)
@@ -108,9 +109,10 @@ blend_table <- function(log_ctr, weights, places) {
   log(vapply(weights, function(w) drop(w %*% ctr), numeric(length(blend_grid))))
 }
 
-grid_weights <- function(blend) lapply(blend_degree,
-  function(degree) place_weights(blend_grid, blend_variance(blend, blend_grid, degree),
-  blend$places))
+grid_weights <- function(blend) {
+  lapply(blend_degree, function(degree) place_weights(blend_grid,
+    blend_variance(blend, blend_grid, degree), blend$places))
+}
 
 # Clicks that cells are expected to have on a curve, its log CTR at the knots given.
 expected_clicks <- function(cells, log_ctr, blend) {

@@ -29,10 +29,9 @@ tide_curve_check <- function(curve, summary) {
   main <- names(curve$fits)[1]
   cells <- summary$cells[summary$queries$segment[summary$cells$query] == main]
   set(cells, j = "expected", value = cells$impressions *
-    curve_ctr(curve, cells$position, rep(main, nrow(cells)),
-    cells$rows, cells$impressions))
-  pairs <- cells[, .(clicks = sum(clicks), expected = sum(expected),
-    position = sum(weighted) / sum(impressions)),
+    curve_ctr(curve, cells$position, rep(main, nrow(cells)), cells$rows, cells$impressions))
+  pairs <- cells[,
+    .(clicks = sum(clicks), expected = sum(expected), position = sum(weighted) / sum(impressions)),
     by = c("query", "page")]
   spread <- spread_at(curve, pairs$position, rep(main, nrow(pairs)))
   set(pairs, j = "weight", value = pairs$expected / (1 + spread * pairs$expected))
@@ -41,32 +40,32 @@ tide_curve_check <- function(curve, summary) {
   below <- stats::pnbinom(pairs$clicks - 1, size = 1 / spread, mu = pmax(pairs$expected, 1e-9))
   at <- stats::pnbinom(pairs$clicks, size = 1 / spread, mu = pmax(pairs$expected, 1e-9))
   pairs[, "residual" := stats::qnorm(pmin(pmax(below + chance * (at - below), 1e-9), 1 - 1e-9))]
-  pairs[, c("band", "place") := list(position_band(pairs$position, c(1, 4, 11, 21)),
-    pmin(floor(pairs$position + 0.5), 100))]
+  pairs[, c("band", "place") :=
+    list(position_band(pairs$position, c(1, 4, 11, 21)), pmin(floor(pairs$position + 0.5), 100))]
   told <- pairs[pairs$expected >= 0.5]
   named <- function(rows) data.table(query = summary$queries$query[rows$query],
     page = summary$pages$page[rows$page],
     rows[, intersect(c("position", "clicks", "expected", "share", "residual"), names(rows)),
-    with = FALSE])
+      with = FALSE])
   pairs[, "share" := weight / sum(weight), by = "place"]
   off <- pair_distance(pairs$clicks - pairs$expected, pairs$expected, spread)
   folders <- folder_ratios(cells, pairs, summary, curve)
-  structure(list(
-    segment = main, residuals = named(told),
+  structure(list(segment = main, residuals = named(told),
     bands = told[, .(pairs = .N, mean = mean(residual), sd = stats::sd(residual),
-    beyond_2 = mean(abs(residual) > 2)),
+      beyond_2 = mean(abs(residual) > 2)),
       by = "band"][order(match(band, band_names(c(1, 4, 11, 21))))],
-    effective = pairs[, .(queries = length(unique(query)),
-    effective = sum(weight)^2 / sum(weight^2)),
+    effective = pairs[,
+      .(queries = length(unique(query)), effective = sum(weight)^2 / sum(weight^2)),
       by = .(position = place)][order(position)],
-    influential = named(utils::head(pairs[order(-pairs$share * pairs$weight *
-    abs(log((pairs$clicks +
-      0.5) / (pairs$expected + 0.5))))], 10)),
-    folders = folders,
-    folder_error = if (nrow(folders)) stats::weighted.mean(abs(log(folders$ratio)),
-    folders$expected) else NA,
-    held_down = named(pairs[off > 1][order(-off[off > 1])])
-  ), class = "tide_curve_check")
+    influential = named(utils::head(pairs[order(
+      -pairs$share * pairs$weight * abs(log((pairs$clicks + 0.5) / (pairs$expected + 0.5))))],
+      10)),
+    folders = folders, folder_error = if (nrow(folders)) {
+      stats::weighted.mean(abs(log(folders$ratio)), folders$expected)
+    } else {
+      NA
+    }, held_down = named(pairs[off > 1][order(-off[off > 1])])),
+    class = "tide_curve_check")
 }
 
 # Each of the largest folders left out in turn: its clicks over those that the curve of the others
@@ -74,8 +73,7 @@ tide_curve_check <- function(curve, summary) {
 folder_ratios <- function(cells, pairs, summary, curve, most = 8L) {
   folder <- page_group(summary$pages$page, NULL)
   sums <- data.table(folder = folder[pairs$page], expected = pairs$expected)[,
-    .(pairs = .N, expected = sum(expected)),
-    by = "folder"]
+    .(pairs = .N, expected = sum(expected)), by = "folder"]
   large <- which(sums$pairs >= 5 & sums$pairs < nrow(pairs))
   sums <- utils::head(sums[large][order(-expected)], most)
   outside <- if (!is.null(curve$prior)) outside_curve(curve$prior)
@@ -99,23 +97,28 @@ format.tide_curve_check <- function(x, ...) {
   thin <- x$effective[x$effective$position <= 20 & x$effective$effective < 10]
   far <- x$folders[x$folders$ratio_low > 1 | x$folders$ratio_high < 1]
   line <- function(...) paste0("  ", pad_left(..1, 6), pad_left(..2, 8), pad_left(..3, 8),
-    pad_left(..4, 8),
-    pad_left(..5, 12))
-  c(sprintf("<tide_curve_check> %s; residuals are 0 on average and 1 in spread where the curve fits", x$segment),
+    pad_left(..4, 8), pad_left(..5, 12))
+  c(sprintf(
+    "<tide_curve_check> %s; residuals are 0 on average and 1 in spread where the curve fits",
+    x$segment),
     line("band", "pairs", "mean", "spread", "beyond 2"),
     line(x$bands$band, format_count(x$bands$pairs), sprintf("%+.2f", x$bands$mean),
-    ifelse(is.na(x$bands$sd), "", sprintf("%.2f", x$bands$sd)),
+      ifelse(is.na(x$bands$sd), "", sprintf("%.2f", x$bands$sd)),
       sprintf("%s (5%%)", format_share(x$bands$beyond_2))),
-    if (nrow(thin)) sprintf("  under ten queries' worth of evidence at position %s",
-      paste(utils::head(thin$position, 8), collapse = ", ")),
-    if (nrow(x$folders)) sprintf("  each folder foretold by the others: off by %s on average",
-      format_share(exp(x$folder_error) - 1)),
-    if (nrow(far)) sprintf("  %s: clicked x%.2f of what the others foretell (%.2f to %.2f), %s",
-    far$folder, far$ratio, far$ratio_low,
-      far$ratio_high, format_plural(far$pairs, "pair")),
-    sprintf("  most weight: %s", paste(sprintf("'%s' (%s of the evidence at its position)",
+    if (nrow(thin)) {
+      sprintf("  under ten queries' worth of evidence at position %s",
+        paste(utils::head(thin$position, 8), collapse = ", "))
+    }, if (nrow(x$folders)) {
+      sprintf("  each folder foretold by the others: off by %s on average",
+        format_share(exp(x$folder_error) - 1))
+    }, if (nrow(far)) {
+      sprintf("  %s: clicked x%.2f of what the others foretell (%.2f to %.2f), %s", far$folder,
+        far$ratio, far$ratio_low, far$ratio_high, format_plural(far$pairs, "pair"))
+    }, sprintf("  most weight: %s", paste(sprintf("'%s' (%s of the evidence at its position)",
       utils::head(x$influential$query, 3), format_share(utils::head(x$influential$share, 3))),
       collapse = ", ")),
-    if (nrow(x$held_down)) sprintf("  held down, being more than three standard deviations off: %s, such as '%s'",
-      format_plural(nrow(x$held_down), "pair"), x$held_down$query[1]))
+    if (nrow(x$held_down)) {
+      sprintf("  held down, being more than three standard deviations off: %s, such as '%s'",
+        format_plural(nrow(x$held_down), "pair"), x$held_down$query[1])
+    })
 }

@@ -4,16 +4,16 @@
 curve_table <- function(curve, until = 20, positions = seq_len(until)) {
   fitted <- rbindlist(lapply(sort(names(curve$fits)), function(s) curve_at(curve, positions, s)))
   out <- merge(fitted, curve$evidence, by = c("segment", "position"), all.x = TRUE, sort = FALSE)
-  for (column in c("clicks", "impressions", "pairs")) set(out, which(is.na(out[[column]])), column,
-    0)
+  for (column in c("clicks", "impressions", "pairs")) {
+    set(out, which(is.na(out[[column]])), column, 0)
+  }
   # How queries vary around the curve: four of five have their own rate in between.
   spread <- spread_at(curve, out$position, out$segment)
-  out[, c("queries_low", "queries_high") :=
-    list(pmin(1, ctr * stats::qgamma(0.1, 1 / spread, 1 / spread)),
+  out[, c("queries_low", "queries_high") := list(
+    pmin(1, ctr * stats::qgamma(0.1, 1 / spread, 1 / spread)),
     pmin(1, ctr * stats::qgamma(0.9, 1 / spread, 1 / spread)))]
   out[, c("segment", "position", "ctr", "ctr_low", "ctr_high", "clicks", "impressions", "pairs",
-    "pivot_ctr",
-    "queries_low", "queries_high")]
+    "pivot_ctr", "queries_low", "queries_high")]
 }
 
 # Pooled CTR of bands beside the curve: what people average by hand.
@@ -66,8 +66,8 @@ glance.tide_curve <- function(x, ...) {
   tibble::as_tibble(rbindlist(lapply(names(x$fits), function(s) {
     fit <- x$fits[[s]]
     data.table(segment = s, pairs = fit$pairs, clicks = fit$clicks, impressions = fit$impressions,
-      spread = fit$spread,
-      spread_slope = fit$spread_slope, top_ctr = exp(fit$log_ctr[1]), converged = fit$converged)
+      spread = fit$spread, spread_slope = fit$spread_slope, top_ctr = exp(fit$log_ctr[1]),
+      converged = fit$converged)
   })))
 }
 
@@ -81,7 +81,7 @@ format.tide_curve <- function(x, ...) {
     row <- function(label, values) paste0("  ", formatC(label, width = -12),
       paste(formatC(values, width = 7), collapse = ""))
     c(sprintf("%s: %s, %s clicks; a query usually earns %s times the curve", s,
-        format_plural(fit$pairs, "pair"), format_count(fit$clicks), spread_words(fit)),
+      format_plural(fit$pairs, "pair"), format_count(fit$clicks), spread_words(fit)),
       row("position", as.character(shown)), row("ctr", format_rate(at$ctr)),
       row(sprintf("%s low", format_share(x$level)), format_rate(at$ctr_low)),
       row(sprintf("%s high", format_share(x$level)), format_rate(at$ctr_high)),
@@ -97,8 +97,11 @@ part_line <- function(curve, segment) {
   at <- format_rate(curve_at(curve, c(1, 3, 10), segment)$ctr)
   sprintf("%s: CTR %s at 1, %s at 3, %s at 10; %s%s", segment, at[1], at[2], at[3],
     format_plural(fit$queries, "query", "queries"),
-    if (fit$leans > 0.5) sprintf(", so it leans on '%s' by %s", names(curve$fits)[1],
-    format_share(fit$leans)) else "")
+    if (fit$leans > 0.5) {
+      sprintf(", so it leans on '%s' by %s", names(curve$fits)[1], format_share(fit$leans))
+    } else {
+      ""
+    })
 }
 
 # Where four of five queries lie, in times of the curve; at either end of page one where that
@@ -136,8 +139,7 @@ summary.tide_curve <- function(object, ...) glance(object, ...)
 update.tide_curve <- function(object, more, ...) {
   check_class(more, "tide_summary", "more")
   tide_curve(add_days(object$summary, more), level = object$level, by = object$by,
-    prior = object$prior,
-    method = object$method, rules = object$rules)
+    prior = object$prior, method = object$method, rules = object$rules)
 }
 
 # Two summaries of different days as one, as far as curves need it.
@@ -146,18 +148,19 @@ add_days <- function(one, other) {
   dated <- vapply(windows, `[[`, NA, "dated")
   same_files <- intersect(one$sources$file, other$sources$file)
   if (all(dated) && one$window$from <= other$window$to && other$window$from <= one$window$to ||
-    !all(dated) &&
-    length(same_files)) {
+      !all(dated) && length(same_files)) {
     abort_tide("Both hold the same days, and their clicks would count twice.",
-      where = paste(vapply(windows, function(w) if (w$dated) format_days(w$from,
-      w$to) else same_files[1], ""),
+      where = paste(
+        vapply(windows, function(w) if (w$dated) format_days(w$from, w$to) else same_files[1], ""),
         collapse = "; "),
       fix = "Filter the further data to days that the curve has not seen.", class = "overlap",
       fault = "call")
   }
-  if (!identical(one$split, other$split)) abort_argument("more",
-    sprintf("split by %s, as the first", if (is.null(one$split)) "nothing" else one$split),
-    other$split)
+  if (!identical(one$split, other$split)) {
+    abort_argument("more",
+      sprintf("split by %s, as the first", if (is.null(one$split)) "nothing" else one$split),
+      other$split)
+  }
   both <- merge_reduced(as_reduced(one), as_reduced(other))
   queries <- heaviest_spellings(both$queries)
   brand <- unlist(lapply(list(one, other), function(s) s$queries$key[s$queries$segment == "brand"]))
@@ -165,19 +168,18 @@ add_days <- function(one, other) {
   pages <- heaviest_spellings(both$pages)
   from <- min(one$window$from, other$window$from)
   to <- max(one$window$to, other$window$to)
-  new_summary(
-    queries = setDT(list(query = queries$names, key = queries$keys,
-      segment = if (!told) rep("all", length(queries$keys)) else ifelse(queries$keys %in% brand,
-      "brand",
-        "non-brand"))),
-    pages = setDT(list(page = pages$names, key = pages$keys)), cells = key_cells(both$cells),
-    split = one$split,
-    split_cells = both$split_cells,
-    blend = both$blend, by_day = both$by_day, odd_days = rbind(one$odd_days, other$odd_days),
+  new_summary(queries = setDT(list(query = queries$names, key = queries$keys,
+    segment = if (!told) {
+      rep("all", length(queries$keys))
+    } else {
+      ifelse(queries$keys %in% brand, "brand", "non-brand")
+    })), pages = setDT(list(page = pages$names, key = pages$keys)), cells = key_cells(both$cells),
+    split = one$split, split_cells = both$split_cells, blend = both$blend, by_day = both$by_day,
+    odd_days = rbind(one$odd_days, other$odd_days),
     site_by_day = rbind(one$site_by_day, other$site_by_day),
     window = list(from = from, to = to,
-    days = if (all(dated)) as.integer(to - from) + 1L else one$window$days +
-      other$window$days, dated = all(dated), assumed = any(vapply(windows, `[[`, NA, "assumed"))),
+      days = if (all(dated)) as.integer(to - from) + 1L else one$window$days + other$window$days,
+      dated = all(dated), assumed = any(vapply(windows, `[[`, NA, "assumed"))),
     grain = one$grain, sources = rbind(one$sources, other$sources, fill = TRUE),
     left_out = sum_left_out(rbind(one$left_out, other$left_out)))
 }
@@ -187,12 +189,11 @@ as_reduced <- function(summary) {
   weigh <- function(keys, names, code) {
     weight <- as.vector(rowsum(summary$cells$impressions, code))
     at <- sort(unique(code))
-    list(keys = keys, weights = setDT(list(key = keys[at], name = names[at], spelt = names[at],
-      weight = weight)))
+    list(keys = keys,
+      weights = setDT(list(key = keys[at], name = names[at], spelt = names[at], weight = weight)))
   }
   list(queries = weigh(summary$queries$key, summary$queries$query, summary$cells$query),
     pages = weigh(summary$pages$key, summary$pages$page, summary$cells$page),
     cells = copy(summary$cells), some_recent = FALSE, split_cells = copy(summary$split_cells),
-    by_day = summary$by_day,
-    blend = summary$blend)
+    by_day = summary$by_day, blend = summary$blend)
 }

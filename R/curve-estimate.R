@@ -23,24 +23,22 @@ estimate_curve <- function(cells, prior, blend = default_blend, least = 0, paren
   some <- if (is.null(parent)) sample_pairs(cells, evidence)
   # Many pairs: a share of them leads close to the answer, so that all are gone through a few times
   # only.
-  if (!is.null(some)) state <- settle_curve(some, curve_evidence(some, blend), penalty, state,
-    least)$state
+  if (!is.null(some)) {
+    state <- settle_curve(some, curve_evidence(some, blend), penalty, state, least)$state
+  }
   settled <- settle_curve(cells, evidence, penalty, state, least,
     free = if (is.null(some) && is.null(parent)) 5 else 3)
   state <- settled$state
   log_ctr <- drop(knot_design() %*% state$theta)
   information <- pmax(diag(knot_design() %*% state$information %*% t(knot_design())), 1e-6)
   covariance <- score_covariance(settled$equations, evidence, settled$design, state)
-  list(
-    log_ctr = pmin(pool_violators(log_ctr, information), log(0.98)),
-    covariance = covariance$knots + lent_covariance(state, penalty,
-    if (is.null(parent)) 0 else parent$covariance),
+  list(log_ctr = pmin(pool_violators(log_ctr, information), log(0.98)),
+    covariance = covariance$knots +
+      lent_covariance(state, penalty, if (is.null(parent)) 0 else parent$covariance),
     groups = covariance$groups, df = covariance$df, spread = state$spread,
-    spread_slope = state$spread_slope,
-    wobble = state$wobble, smooth = state$smooth, rounds = settled$rounds,
-    converged = settled$rounds < 40,
-    pairs = length(evidence$ends), clicks = sum(cells$clicks), impressions = sum(cells$impressions)
-  )
+    spread_slope = state$spread_slope, wobble = state$wobble, smooth = state$smooth,
+    rounds = settled$rounds, converged = settled$rounds < 40, pairs = length(evidence$ends),
+    clicks = sum(cells$clicks), impressions = sum(cells$impressions))
 }
 
 # What a fit goes on from besides its parameters.
@@ -64,12 +62,17 @@ settle_curve <- function(cells, evidence, penalty, state, least, free = 5) {
     if (round <= free || least > 0) {
       pair_mean <- sum_runs(mean, evidence$ends)
       # The pairs of a cut export do not tell a slope from what was cut off.
-      state[c("spread", "spread_slope")] <- if (least > 0)
-        list(estimate_spread(evidence$pair_clicks, pair_mean, least), 0) else
+      state[c("spread", "spread_slope")] <- if (least > 0) {
+        list(estimate_spread(evidence$pair_clicks, pair_mean, least), 0)
+      } else {
         estimate_spreads(evidence$pair_clicks, pair_mean, evidence$distance, state$spread_slope)
-      state$wobble <- if (least > 0) 0.001 else
+      }
+      state$wobble <- if (least > 0) {
+        0.001
+      } else {
         estimate_wobble(cells$clicks, mean, evidence,
           spread_between(state, distance = evidence$distance))
+      }
     }
     design <- blended_design(state$theta, evidence)
     equations <- score_equations(cells, mean, evidence, state, design, least)
@@ -105,16 +108,13 @@ curve_evidence <- function(cells, blend = default_blend) {
   position <- sum_codes(cells$weighted, column, length(codes)) /
     sum_codes(cells$impressions, column, length(codes))
   group <- cells$query[ends] %% curve_groups
-  list(
-    ends = ends, pair = pair, pair_clicks = sum_runs(cells$clicks, ends),
+  list(ends = ends, pair = pair, pair_clicks = sum_runs(cells$clicks, ends),
     distance = spread_distance(sum_runs(cells$weighted, ends) / impressions), column = column,
     full = full, in_full = full[pair], row = cumsum(full)[pair], size = sum(full),
     spot = blend_spot(cells$position, class), weights = grid_weights(blend),
-    at_places = blend$places,
-    places = place_weights(position, blend_variance(blend, position, blend_degree[codes %% 10L]),
-    blend$places),
-    group = group[pair], full_group = group[full]
-  )
+    at_places = blend$places, places = place_weights(position,
+      blend_variance(blend, position, blend_degree[codes %% 10L]), blend$places),
+    group = group[pair], full_group = group[full])
 }
 
 # How log CTR of the columns moves with the parameters: each place's share in what the column earns.
@@ -136,5 +136,6 @@ estimate_wobble <- function(clicks, mean, evidence, spread) {
   total <- sum(weight * free * level^2)
   # Worth ten cells of ten clicks at 0.02, for sites with too little to tell.
   min(max((sum(weight * ((clicks - level)^2 - free * level)) + 10 * 25 * 0.02) / (total + 10 * 25),
-    0.001), 1)
+    0.001),
+    1)
 }

@@ -72,14 +72,14 @@
 #' predict(curve, position = c(1, 3.5, 10), segment = "non-brand")
 #' @export
 tide_curve <- function(summary, level = 0.9, by = NULL, prior = NULL,
-  method = c("fitted", "pivot", "power"),
-  rules = tide_rules()) {
+    method = c("fitted", "pivot", "power"), rules = tide_rules()) {
   check_class(summary, "tide_summary", "summary")
   check_number(level, "level", min = 0.5, max = 0.999)
   if (!is.null(by)) check_choice(by, c(split_dimensions, "intent", "page_group", "words"), "by")
   method <- check_choice(method, c("fitted", "pivot", "power"), "method")
-  if (method != "fitted" && !is.null(by)) abort_argument("by",
-    "left out for plain methods, which lend nothing to thin parts", by)
+  if (method != "fitted" && !is.null(by)) {
+    abort_argument("by", "left out for plain methods, which lend nothing to thin parts", by)
+  }
   outside <- if (!is.null(prior)) outside_curve(prior)
   blend <- if (method == "fitted") estimate_blend(summary) else unblended
   segment_of <- summary$queries$segment[summary$cells$query]
@@ -92,8 +92,8 @@ tide_curve <- function(summary, level = 0.9, by = NULL, prior = NULL,
   fits <- list()
   for (segment in segments) {
     parent <- if (segment == "brand") fits[["non-brand"]]$log_ctr else outside
-    fits[[segment]] <- fit_segment(cells[segment_of == segment & used], segment, method, blend,
-      cut, parent)
+    fits[[segment]] <-
+      fit_segment(cells[segment_of == segment & used], segment, method, blend, cut, parent)
   }
   evidence <- position_evidence(cells[used], segment_of[used])
   if (!is.null(by)) {
@@ -103,12 +103,10 @@ tide_curve <- function(summary, level = 0.9, by = NULL, prior = NULL,
     fits <- c(fits, estimate_parts(parts, fits[[main]], blend, main))
     evidence <- rbind(evidence, position_evidence(parts, parts$part))
   }
-  structure(list(
-    fits = fits, by = by, method = method, evidence = evidence, level = level, blend = blend,
-      cut = cut,
-    window = summary$window, sources = summary$sources, summary = summary, prior = prior,
-    rules = rules
-  ), class = "tide_curve")
+  structure(list(fits = fits, by = by, method = method, evidence = evidence, level = level,
+    blend = blend, cut = cut, window = summary$window, sources = summary$sources, summary = summary,
+    prior = prior, rules = rules),
+    class = "tide_curve")
 }
 
 # One segment's fit by one of the methods; parent: log CTR at the knots that it leans on, or NULL.
@@ -141,7 +139,7 @@ leading_page <- function(cells) {
 #'   will be, at the same level).
 #' @export
 predict.tide_curve <- function(object, position = 1:10, segment = NULL, level = NULL,
-  impressions = NULL, ...) {
+    impressions = NULL, ...) {
   check_no_more(...)
   check_text(segment, "segment", null = TRUE)
   if (!is.numeric(position) || anyNA(position) || any(position < 1 | position > 100)) {
@@ -156,8 +154,12 @@ predict.tide_curve <- function(object, position = 1:10, segment = NULL, level = 
   check_number(impressions, "impressions", min = 1, null = TRUE)
   tibble::as_tibble(rbindlist(lapply(wanted, function(s) {
     at <- curve_at(object, position, s, level)
-    if (is.null(impressions)) at else data.table(at,
-      as.data.table(query_interval(at, impressions, spread_between(object$fits[[s]], position), level)))
+    if (is.null(impressions)) {
+      at
+    } else {
+      data.table(at, as.data.table(query_interval(at, impressions,
+        spread_between(object$fits[[s]], position), level)))
+    }
   })))
 }
 
@@ -181,8 +183,7 @@ curve_at <- function(curve, position, segment, level = curve$level) {
   df <- stats::approx(log(curve_knots), fit$df, log(position), rule = 2)$y
   reach <- stats::qt(1 - (1 - level) / 2, df) * se
   data.table(segment = segment, position = position, ctr = exp(log_ctr),
-    ctr_low = exp(log_ctr - reach),
-    ctr_high = exp(pmin(log_ctr + reach, 0)))
+    ctr_low = exp(log_ctr - reach), ctr_high = exp(pmin(log_ctr + reach, 0)))
 }
 
 # What rows at these average positions earn on the curve, each in its own segment: `rows` of them
@@ -192,8 +193,9 @@ curve_ctr <- function(curve, position, segment, rows, impressions) {
   tables <- lapply(curve$fits, function(fit) blend_table(fit$log_ctr, weights, curve$blend$places))
   impressions <- rep_len(impressions, length(position))
   present <- unique(segment)
-  if (length(present) == 1 && present %in% names(tables)) return(read_ctr(tables[[present]],
-    position, rows, impressions))
+  if (length(present) == 1 && present %in% names(tables)) {
+    return(read_ctr(tables[[present]], position, rows, impressions))
+  }
   out <- numeric(length(position))
   for (s in intersect(names(tables), present)) {
     here <- which(segment == s)

@@ -43,11 +43,10 @@ part_cells <- function(summary, by, rules) {
     return(set(cells, j = "position", value = cells$weighted / cells$impressions))
   }
   cells <- copy(summary$cells)
-  label <- switch(by,
-    intent = query_intent(summary$queries$key, rules$intent)[cells$query],
+  label <- switch(by, intent = query_intent(summary$queries$key, rules$intent)[cells$query],
     page_group = page_group(summary$pages$page, rules$page_groups)[cells$page],
-    words = length_names[pmin(pmax(lengths(query_words(summary$queries$key)), 1L),
-    6L)][cells$query],
+    words = length_names[pmin(pmax(lengths(query_words(summary$queries$key)), 1L), 6L)][
+      cells$query],
     abort_tide(sprintf("The summary is not split by %s.", by),
       where = sprintf("split: %s", if (is.null(summary$split)) "none" else summary$split),
       fix = sprintf("Ask tide_summary() for split = \"%s\".", by), class = "grain", fault = "call"))

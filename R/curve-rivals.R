@@ -37,13 +37,12 @@ tide_curve_rivals <- function(summary) {
     for (k in 0:4) {
       train <- cells[fold != k]
       fit <- method(train, main, blend)
-      expected <- sum_runs(expected_clicks(cells, fit, if (name == "fitted") blend else unblended),
-        ends)
+      expected <-
+        sum_runs(expected_clicks(cells, fit, if (name == "fitted") blend else unblended), ends)
       held <- fold[ends] == k
       spreads[k + 1] <- estimate_spread(clicks[!held], expected[!held])
       score[held] <- stats::dnbinom(clicks[held], size = 1 / spreads[k + 1],
-        mu = pmax(expected[held], 1e-9),
-        log = TRUE)
+        mu = pmax(expected[held], 1e-9), log = TRUE)
     }
     list(score = score, spread = mean(spreads))
   })
@@ -63,39 +62,34 @@ tide_curve_rivals <- function(summary) {
 # A plain method's fit, with its covariance from leaving out a twentieth of the queries at a time.
 plain_fit <- function(cells, segment, method, blend) {
   log_ctr <- curve_methods[[method]](cells, segment, blend)
-  without <- vapply(0:19, function(k) curve_methods[[method]](cells[cells$query %% 20L != k],
-    segment, blend), log_ctr)
+  without <- vapply(0:19,
+    function(k) curve_methods[[method]](cells[cells$query %% 20L != k], segment, blend), log_ctr)
   move <- without - rowMeans(without)
   ends <- pair_ends(cells)
   expected <- sum_runs(expected_clicks(cells, log_ctr, unblended), ends)
   list(log_ctr = log_ctr, covariance = tcrossprod(move) * 19 / 20, groups = 20L,
-    df = rep(19, length(log_ctr)),
-    spread = estimate_spread(sum_runs(cells$clicks, ends), expected), spread_slope = 0,
-    converged = TRUE, pairs = length(ends),
-    clicks = sum(cells$clicks), impressions = sum(cells$impressions))
+    df = rep(19, length(log_ctr)), spread = estimate_spread(sum_runs(cells$clicks, ends), expected),
+    spread_slope = 0, converged = TRUE, pairs = length(ends), clicks = sum(cells$clicks),
+    impressions = sum(cells$impressions))
 }
 
 # Plain methods take average positions for places.
 unblended <- list(linear = 0, square = 0, source = "none", places = 1:100)
 
 # Ways to a curve: cells -> log CTR at the knots.
-curve_methods <- list(
-  fitted = function(cells, segment, blend) estimate_curve(cells, curve_prior(segment),
-    blend)$log_ctr,
-  pivot = function(cells, segment, blend) {
-    pivot <- rounded_pivot(cells)
-    # The last filled place stands for those beyond it, the nearest for gaps.
-    stats::approx(pivot$position, log(pivot$ctr), curve_knots, method = "constant", f = 0.5,
-      rule = 2)$y
-  },
-  power = function(cells, segment, blend) {
-    pivot <- rounded_pivot(cells)
-    x <- cbind(1, log(pivot$position))
-    line <- solve(crossprod(x, pivot$impressions * x) + diag(1e-9, 2),
-      crossprod(x, pivot$impressions * log(pivot$ctr)))
-    pmin(drop(cbind(1, log(curve_knots)) %*% line), log(0.98))
-  }
-)
+curve_methods <- list(fitted = function(cells, segment, blend) {
+  estimate_curve(cells, curve_prior(segment), blend)$log_ctr
+}, pivot = function(cells, segment, blend) {
+  pivot <- rounded_pivot(cells)
+  # The last filled place stands for those beyond it, the nearest for gaps.
+  stats::approx(pivot$position, log(pivot$ctr), curve_knots, method = "constant", f = 0.5, rule = 2)$y
+}, power = function(cells, segment, blend) {
+  pivot <- rounded_pivot(cells)
+  x <- cbind(1, log(pivot$position))
+  line <- solve(crossprod(x, pivot$impressions * x) + diag(1e-9, 2),
+    crossprod(x, pivot$impressions * log(pivot$ctr)))
+  pmin(drop(cbind(1, log(curve_knots)) %*% line), log(0.98))
+})
 
 # Positions rounded, with their pooled CTR, where there are clicks.
 rounded_pivot <- function(cells) {

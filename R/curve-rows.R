@@ -7,31 +7,38 @@
 # queries are brand.
 coded_rows <- function(rows, curve, brand, views = 1) {
   queries <- code_queries(rows$query, rows$impressions)
-  pages <- if (is.null(rows[["page"]])) list(code = rep(1L, nrow(rows)), names = "",
-    keys = "") else code_pages(rows$page, rows$impressions)
+  pages <- if (is.null(rows[["page"]])) {
+    list(code = rep(1L, nrow(rows)), names = "", keys = "")
+  } else {
+    code_pages(rows$page, rows$impressions)
+  }
   main <- names(curve$fits)[1]
   known <- curve$summary$queries
   brand_keys <- known$key[known$segment == "brand"]
-  of_brand <- if (!is.null(brand)) is_brand(queries$keys, brand) else if (length(brand_keys))
-    queries$keys %in% brand_keys else logical(length(queries$keys))
+  of_brand <- if (!is.null(brand)) {
+    is_brand(queries$keys, brand)
+  } else if (length(brand_keys)) {
+    queries$keys %in% brand_keys
+  } else {
+    logical(length(queries$keys))
+  }
   segment <- rep(main, length(queries$keys))
   if ("brand" %in% names(curve$fits)) segment[of_brand] <- "brand"
   position <- rows$position
   impressions <- as.numeric(rows$impressions)
   made <- list(query = queries$code, page = pages$code, date = rows[["date"]],
-    clicks = as.numeric(rows$clicks),
-    impressions = impressions, weighted = impressions * position,
+    clicks = as.numeric(rows$clicks), impressions = impressions, weighted = impressions * position,
     expected = impressions * curve_ctr(curve, position,
-    if (all(segment == main)) main else segment[queries$code], 1,
-      impressions),
+      if (all(segment == main)) main else segment[queries$code], 1, impressions),
     demand = searches_seen(impressions, position, views))
   list(queries = queries, pages = pages, segment = segment,
     rows = setDT(Filter(Negate(is.null), made)))
 }
 
 # Impressions as page one would have seen them.
-searches_seen <- function(impressions, position, views) impressions *
-  (1 + (views - 1) * (position > 10.5))
+searches_seen <- function(impressions, position, views) {
+  impressions * (1 + (views - 1) * (position > 10.5))
+}
 
 # The spreadsheet's curve, for comparison: positions rounded, clicks summed over impressions.
 
@@ -44,15 +51,17 @@ position_evidence <- function(cells, segment) {
   size <- max(1L, nlevels(segment)) * 100L
   # Cells come sorted by pair and bin: a pair's cells at one rounded position stand together.
   n <- length(code)
-  new <- if (n) c(TRUE, code[-1] != code[-n] | cells$query[-1] != cells$query[-n] |
-    cells$page[-1] != cells$page[-n]) else logical()
+  new <- if (n) {
+    c(TRUE,
+      code[-1] != code[-n] | cells$query[-1] != cells$query[-n] | cells$page[-1] != cells$page[-n])
+  } else {
+    logical()
+  }
   pairs <- tabulate(code[new], size)
   used <- which(pairs > 0)
   out <- data.table(segment = levels(segment)[(used - 1L) %/% 100L + 1L],
-    position = (used - 1) %% 100 + 1,
-    clicks = sum_codes(cells$clicks, code, size)[used],
-    impressions = sum_codes(cells$impressions, code, size)[used],
-    pairs = pairs[used])
+    position = (used - 1) %% 100 + 1, clicks = sum_codes(cells$clicks, code, size)[used],
+    impressions = sum_codes(cells$impressions, code, size)[used], pairs = pairs[used])
   out[, "pivot_ctr" := clicks / impressions]
   setkeyv(out, c("segment", "position"))
   out[]
@@ -62,7 +71,7 @@ position_evidence <- function(cells, segment) {
 # were on both in different weeks, held to a default that stands for a factor within 1.1 and 2
 # (`default_sd` of its log) in two of three sites.
 page_one_views <- function(summary, default = assumed("page_one_views"),
-  default_sd = assumed("page_one_views_sd")) {
+    default_sd = assumed("page_one_views_sd")) {
   weekly <- summary$weekly
   if (is.null(weekly)) return(default)
   side <- fcase(weekly$position < 9.5, 1L, weekly$position > 11.5 & weekly$position < 20.5, 2L)

@@ -7,8 +7,11 @@ score_equations <- function(cells, mean, evidence, state, design, least = 0) {
   pair_mean <- sum_runs(keep * mean, evidence$ends)
   pair_residual <- sum_runs(keep * (cells$clicks - mean), evidence$ends)
   spread <- spread_between(state, distance = evidence$distance)
-  calm <- if (least > 0) rep(1, length(pair_mean)) else pmin(1,
-    1 / pair_distance(pair_residual, pair_mean, spread))
+  calm <- if (least > 0) {
+    rep(1, length(pair_mean))
+  } else {
+    pmin(1, 1 / pair_distance(pair_residual, pair_mean, spread))
+  }
   shared <- spread / (1 + spread * pair_mean)
 
   scale <- calm[evidence$pair] * keep
@@ -57,8 +60,8 @@ newton_step <- function(state, equations, penalty, hold) {
   move <- drop(inverse %*% (equations$score - prior %*% from_prior))
   state$theta <- state$theta + move * min(1, 1 / max(abs(move)))
   if (!hold) state$smooth <- next_smooth(state, inverse, penalty)
-  c(state[c("theta", state_names)], list(information = information, inverse = inverse,
-    prior = prior))
+  c(state[c("theta", state_names)],
+    list(information = information, inverse = inverse, prior = prior))
 }
 
 # Two more knots' worth of belief in a roughness of a fifth, so that thin data never look certain of
@@ -80,8 +83,8 @@ score_covariance <- function(equations, evidence, design, state) {
   groups <- sort(unique(evidence$group))
   to_knots <- knot_design()
   if (length(groups) < 5) {
-    knots <- to_knots %*% (state$inverse %*% state$information %*% state$inverse +
-      bias) %*% t(to_knots)
+    knots <-
+      to_knots %*% (state$inverse %*% state$information %*% state$inverse + bias) %*% t(to_knots)
     return(list(knots = knots, groups = length(groups), df = rep(5, nrow(to_knots))))
   }
   whole <- state$information + state$prior
@@ -89,8 +92,8 @@ score_covariance <- function(equations, evidence, design, state) {
   # pairs in full.
   code <- match(evidence$group, groups) * 1000L + evidence$column
   size <- (length(groups) + 1L) * 1000L
-  sums <- cbind(sum_codes(equations$cell_score, code, size),
-    sum_codes(equations$diagonal, code, size))
+  sums <-
+    cbind(sum_codes(equations$cell_score, code, size), sum_codes(equations$diagonal, code, size))
   code <- which(tabulate(code, size) > 0)
   sums <- sums[code, , drop = FALSE]
   rows <- split(seq_along(code), code %/% 1000L)
@@ -99,25 +102,24 @@ score_covariance <- function(equations, evidence, design, state) {
     at <- rows[[g]]
     own <- design[code[at] %% 1000L, , drop = FALSE]
     between <- equations$between[pairs[[g]], , drop = FALSE]
-    information <- crossprod(own, sums[at, 2] * own) -
-      crossprod(between, equations$factor[pairs[[g]]] * between)
+    information <-
+      crossprod(own, sums[at, 2] * own) - crossprod(between, equations$factor[pairs[[g]]] * between)
     score <- crossprod(own, sums[at, 1])
     # What one group alone knows cannot be taken out in full.
-    drop(to_knots %*% tryCatch(solve(whole - information, score),
-      error = function(e) solve(whole, score)))
+    drop(to_knots %*%
+      tryCatch(solve(whole - information, score), error = function(e) solve(whole, score)))
   }, numeric(nrow(to_knots)))
   move <- t(move) - rep(rowMeans(move), each = length(groups))
   squares <- colSums(move^2)
   list(knots = crossprod(move) * (length(groups) - 1) / length(groups) +
     to_knots %*% bias %*% t(to_knots),
-    groups = length(groups),
-    df = pmax(4, squares^2 / colSums(move^4)))
+    groups = length(groups), df = pmax(4, squares^2 / colSums(move^4)))
 }
 
 # The last cell of each pair, of cells sorted by pair.
-pair_ends <- function(cells) if (nrow(cells)) which(c(diff(cells$query) != 0 |
-  diff(cells$page) != 0,
-  TRUE)) else integer()
+pair_ends <- function(cells) {
+  if (nrow(cells)) which(c(diff(cells$query) != 0 | diff(cells$page) != 0, TRUE)) else integer()
+}
 
 sum_runs <- function(x, ends) {
   upto <- cumsum(x)[ends]

@@ -20,13 +20,12 @@ curve_prior <- function(segment, parent = NULL) {
 # and beyond them.
 outside_curve <- function(table) {
   if (!is.data.frame(table) || !all(c("position", "ctr") %in% names(table)) || nrow(table) < 2 ||
-    !is.numeric(table$position) || !is.numeric(table$ctr)) {
+      !is.numeric(table$position) || !is.numeric(table$ctr)) {
     abort_argument("prior", "a table with the columns position and ctr, of two rows or more",
       names(table))
   }
   if (anyNA(table$ctr) || any(table$ctr <= 0 | table$ctr >= 1) || anyNA(table$position) ||
-    any(table$position < 1) ||
-    anyDuplicated(table$position)) {
+      any(table$position < 1) || anyDuplicated(table$position)) {
     abort_argument("prior",
       "a table of positions from 1, each once, with CTR as fractions between 0 and 1",
       utils::head(table$ctr))
@@ -56,8 +55,8 @@ knot_weights <- function(position) {
 
 # From parameters (smooth part at the knots, then one step a break) to log CTR at the knots.
 knot_design <- function() {
-  cbind(diag(length(curve_knots)), vapply(curve_breaks, function(b) as.numeric(curve_knots > b),
-    numeric(length(curve_knots))))
+  cbind(diag(length(curve_knots)),
+    vapply(curve_breaks, function(b) as.numeric(curve_knots > b), numeric(length(curve_knots))))
 }
 
 # Squared changes of slope of the smooth part over log position, weighed so that a kink of one
@@ -85,6 +84,5 @@ prior_penalty <- function(prior) {
   step <- diag(c(rep(0, n), rep(1, length(curve_breaks)))) / prior$step_sd^2
   list(
     precision = tcrossprod(level) / prior$level_sd^2 + tcrossprod(slope) / prior$slope_sd^2 + step,
-    mean = c(prior$centre, rep(0, length(curve_breaks)))
-  )
+    mean = c(prior$centre, rep(0, length(curve_breaks))))
 }

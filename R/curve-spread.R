@@ -10,11 +10,13 @@ spread_range <- c(1, 20)
 # Belief before any data: a spread near 0.2, the same everywhere, each within a factor of about e.
 spread_prior <- list(spread = 0.2, slope_sd = 0.3)
 
-spread_distance <- function(position) log(pmin(pmax(position, spread_range[1]), spread_range[2]) /
-  spread_place)
+spread_distance <- function(position) {
+  log(pmin(pmax(position, spread_range[1]), spread_range[2]) / spread_place)
+}
 
-spread_between <- function(fit, position, distance = spread_distance(position)) fit$spread *
-  exp(fit$spread_slope * distance)
+spread_between <- function(fit, position, distance = spread_distance(position)) {
+  fit$spread * exp(fit$spread_slope * distance)
+}
 
 # The spread at these positions, each in its own segment of the curve.
 spread_at <- function(curve, position, segment) {
@@ -52,16 +54,15 @@ estimate_spreads <- function(clicks, expected, distance, slope = 0, most = 2000L
   list(spread = spread, spread_slope = slope)
 }
 
-best_known <- function(expected,
-  most) if (length(expected) > most) order(-expected)[seq_len(most)] else
-  seq_along(expected)
+best_known <- function(expected, most) {
+  if (length(expected) > most) order(-expected)[seq_len(most)] else seq_along(expected)
+}
 
 # The spread at the place it stands for, given by how much (in logs) it is another at each pair.
 spread_given <- function(clicks, expected, apart, least = 0) {
   minus_log <- function(log_spread) {
     -kept_likelihood(clicks, expected, exp(pmin(pmax(log_spread + apart, log(0.005)), log(5))),
-      least) +
-      0.5 * (log_spread - log(spread_prior$spread))^2
+      least) + 0.5 * (log_spread - log(spread_prior$spread))^2
   }
   exp(stats::optimize(minus_log, log(c(0.005, 5)), tol = 0.01)$minimum)
 }

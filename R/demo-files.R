@@ -21,16 +21,14 @@ tide_demo_write <- function(site, dir) {
     abort_tide("The folder cannot be made.", where = sprintf("'%s'.", folder),
       fix = "Name a folder that you may write to.", class = "file", file = folder)
   }
-  files <- stats::setNames(file.path(folder,
-    c("daily.csv", "daily-totals.csv", "page-totals.csv", "top-queries.csv")),
+  files <- stats::setNames(
+    file.path(folder, c("daily.csv", "daily-totals.csv", "page-totals.csv", "top-queries.csv")),
     c("daily", "totals", "page_totals", "capped"))
   daily <- data.table(Date = site$daily$date, Query = site$daily$query, Page = site$daily$page,
-    Device = site$daily$device,
-    export_figures(site$daily))
+    Device = site$daily$device, export_figures(site$daily))
   write_whole(files[["daily"]], function(path) fwrite(daily, path))
-  write_whole(files[["totals"]], function(path) fwrite(data.table(Date = site$totals$date,
-    export_figures(site$totals)),
-    path))
+  write_whole(files[["totals"]],
+    function(path) fwrite(data.table(Date = site$totals$date, export_figures(site$totals)), path))
   write_whole(files[["page_totals"]], function(path) {
     fwrite(data.table(Page = site$page_totals$page, export_figures(site$page_totals)), path)
   })
@@ -41,8 +39,7 @@ tide_demo_write <- function(site, dir) {
   write_whole(files[["capped"]], function(path) fwrite(capped, path))
   Sys.setFileTime(files, as.POSIXct(paste(max(site$totals$date) + 1L, "09:00:00"), tz = "UTC"))
   write_whole(file.path(dir, "events.csv"),
-    function(path) fwrite(site$truth$events[, c("date", "event", "pages")],
-    path))
+    function(path) fwrite(site$truth$events[, c("date", "event", "pages")], path))
   write_whole(file.path(dir, "inktide.yml"), function(path) write_lines(demo_settings(), path))
   invisible(files)
 }
@@ -54,10 +51,9 @@ export_figures <- function(rows) {
 
 demo_settings <- function() {
   c("# Fernmoor Seeds, an invented mail-order house. Paths are relative to this file.",
-    sprintf("site: %s/", demo_host), "events: events.csv",
-    "brand:", paste0("  - ", demo_brand_words),
-    "exports:", "  - exports/daily.csv", "  - exports/daily-totals.csv",
-    "  - exports/page-totals.csv")
+    sprintf("site: %s/", demo_host), "events: events.csv", "brand:",
+    paste0("  - ", demo_brand_words), "exports:", "  - exports/daily.csv",
+    "  - exports/daily-totals.csv", "  - exports/page-totals.csv")
 }
 
 #' Example exports

@@ -48,8 +48,7 @@ unfinished <- function(rows, to) {
 
 demo_dresses <- function(parquet) {
   text <- function(head, sep = ",", decimal = ".", date = "%Y-%m-%d", percent = FALSE,
-    encoding = "UTF-8", mark = raw(),
-    title = NULL, total = NULL, gz = FALSE) {
+      encoding = "UTF-8", mark = raw(), title = NULL, total = NULL, gz = FALSE) {
     function(rows, path) {
       number <- function(x, digits) sub(".", decimal, formatC(x, format = "f", digits = digits),
         fixed = TRUE)
@@ -59,12 +58,16 @@ demo_dresses <- function(parquet) {
         format(rows$impressions, scientific = FALSE, trim = TRUE),
         if (percent) paste0(number(100 * rate, 2), "%") else number(rate, 4),
         number(rows$position, 2))
-      quoted <- if (sep == "," && decimal == ",") lapply(cells,
-        function(x) paste0("\"", x, "\"")) else cells
+      quoted <- if (sep == "," && decimal == ",") {
+        lapply(cells, function(x) paste0("\"", x, "\""))
+      } else {
+        cells
+      }
       lines <- c(title, paste(head, collapse = sep), do.call(paste, c(quoted, sep = sep)),
-        if (!is.null(total)) paste(c(total, "", "", "", sum(rows$clicks), sum(rows$impressions),
-        "", ""),
-          collapse = sep))
+        if (!is.null(total)) {
+          paste(c(total, "", "", "", sum(rows$clicks), sum(rows$impressions), "", ""),
+            collapse = sep)
+        })
       bytes <- charToRaw(enc2utf8(paste0(lines, "\r\n", collapse = "")))
       if (encoding != "UTF-8") bytes <- iconv(list(bytes), "UTF-8", encoding, toRaw = TRUE)[[1]]
       con <- if (gz) gzfile(path, "wb") else base::file(path, "wb")
@@ -73,18 +76,17 @@ demo_dresses <- function(parquet) {
     }
   }
   english <- c("Date", "Query", "Page", "Device", "Clicks", "Impressions", "CTR", "Position")
-  german <- c("Datum", "Suchanfrage", "Seite", "Ger\u00e4t", "Klicks", "Impressionen", "CTR",
-    "Position")
-  french <- c("Jour", "Requ\u00eate", "Page", "Appareil", "Clics", "Impressions", "CTR",
-    "Position moyenne")
+  german <-
+    c("Datum", "Suchanfrage", "Seite", "Ger\u00e4t", "Klicks", "Impressionen", "CTR", "Position")
+  french <-
+    c("Jour", "Requ\u00eate", "Page", "Appareil", "Clics", "Impressions", "CTR", "Position moyenne")
   dutch <- c("Datum", "Zoekopdracht", "Pagina", "Apparaat", "Klikken", "Vertoningen", "CTR",
     "Gemiddelde positie")
   table <- function(rows) data.table(date = format(rows$date),
     rows[, c("query", "page", "device", "clicks", "impressions", "position")])
-  c(list(
-    list(name = "plain.csv", write = text(english)),
-    list(name = "german.csv", write = text(german, ";", ",", "%d.%m.%Y", percent = TRUE,
-    encoding = "windows-1252")),
+  c(list(list(name = "plain.csv", write = text(english)),
+    list(name = "german.csv",
+      write = text(german, ";", ",", "%d.%m.%Y", percent = TRUE, encoding = "windows-1252")),
     list(name = "sheet.txt", write = text(french, "\t", ",", "%d/%m/%Y", encoding = "UTF-16LE",
       mark = as.raw(c(0xff, 0xfe)))),
     list(name = "titled.csv", write = text(english, ",", date = "%m/%d/%Y", percent = TRUE,
@@ -94,7 +96,8 @@ demo_dresses <- function(parquet) {
       con <- base::file(path, "wb")
       on.exit(close(con))
       jsonlite::stream_out(as.data.frame(table(rows)), con, verbose = FALSE, digits = NA)
-    })),
-    if (parquet) list(list(name = "table.parquet",
-      write = function(rows, path) nanoparquet::write_parquet(as.data.frame(table(rows)), path))))
+    })), if (parquet) {
+      list(list(name = "table.parquet",
+        write = function(rows, path) nanoparquet::write_parquet(as.data.frame(table(rows)), path)))
+    })
 }

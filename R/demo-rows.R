@@ -19,9 +19,8 @@ draw_demo_rows <- function(queries, pages, from, days) {
   }))
   drawn <- draw_clicks(rows)
   data.table(date = from + rows$day - 1L, query = rows$query,
-    page = spell_pages(rows$page, rows$query),
-    device = rows$device,
-    clicks = drawn$clicks, impressions = rows$impressions, position = drawn$position)
+    page = spell_pages(rows$page, rows$query), device = rows$device, clicks = drawn$clicks,
+    impressions = rows$impressions, position = drawn$position)
 }
 
 # What events and odd days do to position, clicks and impressions from their day on.
@@ -29,9 +28,8 @@ shown_events <- function(shown, from) {
   date <- from + shown$day - 1L
   events <- demo_events()
   for (i in seq_len(nrow(events))) {
-    at <- which(date >= events$date[i] &
-      shown$page %in% unique(shown$page)[touched_pages(events$pages[i],
-      page_key(unique(shown$page)))])
+    at <- which(date >= events$date[i] & shown$page %in%
+      unique(shown$page)[touched_pages(events$pages[i], page_key(unique(shown$page)))])
     set(shown, at, "position", shown$position[at] * events$position[i])
     set(shown, at, "factor", shown$factor[at] * events$clicks[i])
   }
@@ -59,20 +57,18 @@ showing_pages <- function(queries, pages, days) {
     out[keep]
   }
   week <- (grid$day - 1) %/% 7
-  switch(queries$case[1],
-    one_page = grid,
+  switch(queries$case[1], one_page = grid,
     swap = {
       turn <- unlist(lapply(seq_len(nrow(queries)), function(i) {
-        rep_len(rep(c(TRUE, FALSE), 60), 120)[rep(seq_len(120),
-          sample(2:5, 120, TRUE))][unique(week) + 1]
+        rep_len(rep(c(TRUE, FALSE), 60), 120)[rep(seq_len(120), sample(2:5, 120, TRUE))][
+          unique(week) + 1]
       }))
-      leads <- turn[(rep(seq_len(nrow(queries)), each = days) - 1) * length(unique(week)) + week +
-        1]
+      leads <-
+        turn[(rep(seq_len(nrow(queries)), each = days) - 1) * length(unique(week)) + week + 1]
       rbind(grid[leads], second(!leads, grid$position + 4, 1),
         second(leads, grid$position + 14, 0.15),
         grid[!leads][, c("position", "share") := list(position + 14, 0.15)])
-    },
-    split = rbind(grid, second(TRUE, grid$position * 1.1 + 0.5, 0.8)),
+    }, split = rbind(grid, second(TRUE, grid$position * 1.1 + 0.5, 0.8)),
     far_second = rbind(grid, second(TRUE, grid$position + 42, 1)),
     blip = rbind(grid, second(grid$day %% 120 %in% 50:51, grid$position - 0.5, 0.6)),
     both_top = rbind(grid, second(TRUE, grid$position + 1, 0.9)),
@@ -82,8 +78,7 @@ showing_pages <- function(queries, pages, days) {
           list(pages$page[i], grid$position + 0.3 * i, 0.5, grid$factor * 0.25)]
       }))
       rbind(grid, links)
-    }
-  )
+    })
 }
 
 # Impressions spread over whole positions around the row's position; clicks are binomial at each.

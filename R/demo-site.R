@@ -41,14 +41,11 @@ tide_demo_site <- function(seed = 1, days = 487, to = "2026-10-31", share = 1) {
   seen <- rows[, .(impressions = sum(impressions)), by = c("date", "query")]
   private <- seen[seen$impressions < 2]
   daily <- rows[!private, on = c("date", "query")]
-  list(
-    daily = daily,
-    totals = reduce_by(rows, "date"),
+  list(daily = daily, totals = reduce_by(rows, "date"),
     page_totals = reduce_pages(rows)[, c("page", "clicks", "impressions", "ctr", "position")],
     capped = cap_queries(daily[daily$date > to - 90]),
     truth = list(curve = average_curve(queries), queries = queries, events = demo_events(),
-    odd_days = demo_unusual_days())
-  )
+      odd_days = demo_unusual_days()))
 }
 
 # The curve of an average query: the base curve, times the mean of what stands in the way of it.
@@ -71,18 +68,16 @@ cap_queries <- function(daily, rows = 1000L) {
 # family.
 
 demo_curve <- function() {
-  plain <- c(0.245, 0.138, 0.098, 0.070, 0.0515, 0.0395, 0.032, 0.027, 0.024, 0.0225,
-    0.0125, 0.0115, 0.0108, 0.0100, 0.0094, 0.0089, 0.0083, 0.0078, 0.0074, 0.0070)
+  plain <- c(0.245, 0.138, 0.098, 0.070, 0.0515, 0.0395, 0.032, 0.027, 0.024, 0.0225, 0.0125,
+    0.0115, 0.0108, 0.0100, 0.0094, 0.0089, 0.0083, 0.0078, 0.0074, 0.0070)
   brand <- c(0.520, 0.215, 0.120, 0.085, 0.066, 0.052, 0.044, 0.038, 0.034, 0.032, rep(0.018, 10))
   deep <- 0.0035 * exp(-0.03 * (0:79))
-  rbind(
-    data.table(segment = "non-brand", position = 1:100, ctr = c(plain, deep)),
-    data.table(segment = "brand", position = 1:100, ctr = c(brand, 2 * deep))
-  )
+  rbind(data.table(segment = "non-brand", position = 1:100, ctr = c(plain, deep)),
+    data.table(segment = "brand", position = 1:100, ctr = c(brand, 2 * deep)))
 }
 
-demo_device <- data.table(device = c("mobile", "desktop"), share = c(0.62, 0.38),
-  ctr = c(0.95, 1.08))
+demo_device <-
+  data.table(device = c("mobile", "desktop"), share = c(0.62, 0.38), ctr = c(0.95, 1.08))
 
 # Share of searchers who see a results page, so that deep queries have fewer impressions than
 # demand.
@@ -100,8 +95,7 @@ demo_events <- function() {
 # Days that are not as they seem: tracking that stood still, bots that see and never click.
 demo_unusual_days <- function() {
   data.table(date = as.IDate(c("2026-05-20", "2026-08-11", "2026-08-12")),
-    clicks = c(0.03, 0.25, 0.25),
-    impressions = c(1, 4, 4))
+    clicks = c(0.03, 0.25, 0.25), impressions = c(1, 4, 4))
 }
 
 # Adds to the queries: demand a day, season, base position, factor on the curve, and what is
@@ -137,7 +131,11 @@ plant_pages <- function(queries, pages) {
     paste(pages$folder, pages$topic))]
   free <- which(queries$folder %in% c("shop", "guide") & queries$demand > 1.2)
   free <- sample(free)
-  take <- function(k) { out <- utils::head(free, k); free <<- utils::tail(free, -k); out }
+  take <- function(k) {
+    out <- utils::head(free, k)
+    free <<- utils::tail(free, -k)
+    out
+  }
   place <- function(k, case, position, demand = 4) {
     rows <- take(k)
     other <- ifelse(queries$folder[rows] == "shop", twin("guide", queries$topic[rows]),

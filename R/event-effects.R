@@ -64,16 +64,18 @@ shift_measures <- c("clicks", scan_measures)
 # from, to).
 page_days <- function(data, curve, brand) {
   table <- dated_table(data)
-  if (is.null(curve)) curve <- tide_curve(tide_summary(data,
-    brand = brand)) else check_class(curve, "tide_curve",
-    "curve")
+  if (is.null(curve)) {
+    curve <- tide_curve(tide_summary(data, brand = brand))
+  } else {
+    check_class(curve, "tide_curve", "curve")
+  }
   sum_days(coded_rows(table$rows, curve, brand), table)
 }
 
 sum_days <- function(coded, table) {
   use <- coded$segment[coded$rows$query] != "brand"
-  sums <- coded$rows[use, .(clicks = sum(clicks), impressions = sum(impressions),
-    expected = sum(expected)),
+  sums <- coded$rows[use,
+    .(clicks = sum(clicks), impressions = sum(impressions), expected = sum(expected)),
     by = c("page", "date")]
   list(pages = coded$pages, days = sums, from = table$from, to = table$to)
 }
@@ -90,15 +92,15 @@ event_effect <- function(event, own, others, series, days, level) {
   reach <- min(days, as.integer(series$to - event$date), as.integer(event$date - series$from))
   whole <- is.null(own)
   line <- function(verdict, ends = matrix(NA_real_, 3, 4), against = "untouched pages",
-    clicks = NA_real_) {
+      clicks = NA_real_) {
     data.table(date = event$date, event = event$event, pages = event$pages,
-      measure = shift_measures,
-      ratio = exp(ends[1, ]), ratio_low = exp(ends[2, ]), ratio_high = exp(ends[3, ]),
-      verdict = if (nzchar(verdict)) verdict else ifelse(ends[2, ] > 0, "rose",
-        ifelse(ends[3, ] < 0, "fell", "no sign")), against = against,
-      touched = if (whole) length(series$pages$keys) else length(own),
-      days = max(0L, as.integer(reach)),
-      clicks = clicks)
+      measure = shift_measures, ratio = exp(ends[1, ]), ratio_low = exp(ends[2, ]),
+      ratio_high = exp(ends[3, ]), verdict = if (nzchar(verdict)) {
+        verdict
+      } else {
+        ifelse(ends[2, ] > 0, "rose", ifelse(ends[3, ] < 0, "fell", "no sign"))
+      }, against = against, touched = if (whole) length(series$pages$keys) else length(own),
+      days = max(0L, as.integer(reach)), clicks = clicks)
   }
   if (reach < 14) return(line("too few days"))
   wide <- both_sides(series$days, event$date, reach)
@@ -169,26 +171,26 @@ whole_shift <- function(series, date, reach, logs, level, least = 4) {
       sums[at + first + reach] - sums[at + first]
     }
     other <- as.list(by_day[, c("clicks", "impressions", "expected")])
-    other <- unlist(lapply(names(other),
-      function(column) stats::setNames(list(side(column, -reach - 1L),
-      side(column, 0L)), paste0(column, c("_1", "_2")))), recursive = FALSE)
+    other <- unlist(lapply(names(other), function(column) stats::setNames(
+      list(side(column, -reach - 1L), side(column, 0L)), paste0(column, c("_1", "_2")))),
+      recursive = FALSE)
     se <- sqrt(colMeans(shift_logs(other)$logs^2))
-    return(list(ends = rep(logs, each = 3) +
-      outer(c(0, -1, 1) * stats::qt(1 - (1 - level) / 2, windows), se),
+    return(list(
+      ends = rep(logs, each = 3) + outer(c(0, -1, 1) * stats::qt(1 - (1 - level) / 2, windows), se),
       against = "other weeks"))
   }
   offset <- as.integer(by_day$date - date)
   near <- which(abs(offset) <= 2 * reach & offset != 0L)
   offset <- offset[near]
   list(ends = apply(day_logs(by_day[near]), 2, step_interval, step = offset > 0,
-    weekday = offset %% 7L, trend = offset,
-    level = level), against = "its own trend")
+    weekday = offset %% 7L, trend = offset, level = level),
+    against = "its own trend")
 }
 
 # Sums of each day; a day without a row counts as none.
 day_sums <- function(sums, dates) {
-  by_day <- sums[, .(clicks = sum(clicks), impressions = sum(impressions),
-    expected = sum(expected)), by = "date"]
+  by_day <- sums[,
+    .(clicks = sum(clicks), impressions = sum(impressions), expected = sum(expected)), by = "date"]
   by_day <- by_day[match(dates, by_day$date)]
   set(by_day, j = "date", value = dates)
   setnafill(by_day, fill = 0, cols = c("clicks", "impressions", "expected"))
@@ -209,7 +211,7 @@ day_logs <- function(days) {
 step_interval <- function(y, step, weekday, trend, level) {
   known <- !is.na(y)
   x <- cbind(1, step = as.numeric(step), trend = trend)
-  if (sum(known) >= 42) x <- cbind(x, stats::model.matrix(~ factor(weekday, 0:6))[, -1])
+  if (sum(known) >= 42) x <- cbind(x, stats::model.matrix(~factor(weekday, 0:6))[, -1])
   plain <- stats::lm.fit(x[known, , drop = FALSE], y[known])
   left <- sum(known) - ncol(x)
   estimate <- plain$coefficients[2]
@@ -229,8 +231,8 @@ step_interval <- function(y, step, weekday, trend, level) {
 # The better of two kinds of errors, or NULL where neither can be fitted.
 carrying_fit <- function(y, x) {
   fits <- lapply(list(c(1, 0, 0), c(1, 0, 1)), function(order) {
-    fit <- tryCatch(suppressWarnings(stats::arima(y, order, xreg = x, include.mean = FALSE,
-      method = "ML")),
+    fit <- tryCatch(
+      suppressWarnings(stats::arima(y, order, xreg = x, include.mean = FALSE, method = "ML")),
       error = function(e) NULL)
     if (!is.null(fit) && all(is.finite(diag(fit$var.coef))) && all(diag(fit$var.coef) > 0)) fit
   })
@@ -244,21 +246,24 @@ measure_words <- c(clicks = "clicks", demand = "searches", position = "what its 
 # "2026-04-20 Titles rewritten (3 pages): clicks +47% (+18% to +81%) - rose; ..."
 shift_lines <- function(shifts) {
   if (!NROW(shifts)) return("No events were given (a table of date, event, pages).")
-  vapply(split(shifts, factor(paste(shifts$date, shifts$event),
-    unique(paste(shifts$date, shifts$event)))),
+  vapply(split(shifts,
+    factor(paste(shifts$date, shifts$event), unique(paste(shifts$date, shifts$event)))),
     function(own) {
-    head <- sprintf("%s %s (%s)", format(own$date[1]), own$event[1],
-      if (nzchar(own$pages[1])) format_plural(own$touched[1], "page") else "the whole site")
-    if (is.na(own$ratio[1])) return(sprintf("%s: %s to tell.", head, own$verdict[1]))
-    told <- sprintf("%s %s (%s to %s)", measure_words[own$measure], percent_change(own$ratio),
-      percent_change(own$ratio_low), percent_change(own$ratio_high))
-    clear <- which(own$verdict != "no sign" & own$measure != "clicks")
-    sprintf("%s: %s; %s. Against %s, %s before and after.", head,
-      if (own$verdict[1] == "no sign") paste(told[1], "- no sign") else paste(told[1], "-",
-      own$verdict[1]),
-      if (length(clear)) paste(told[clear],
-        collapse = ", ") else "nothing in searches, position or click-through is beyond the usual",
-        own$against[1],
-        format_plural(own$days[1], "day"))
-  }, "", USE.NAMES = FALSE)
+      head <- sprintf("%s %s (%s)", format(own$date[1]), own$event[1],
+        if (nzchar(own$pages[1])) format_plural(own$touched[1], "page") else "the whole site")
+      if (is.na(own$ratio[1])) return(sprintf("%s: %s to tell.", head, own$verdict[1]))
+      told <- sprintf("%s %s (%s to %s)", measure_words[own$measure], percent_change(own$ratio),
+        percent_change(own$ratio_low), percent_change(own$ratio_high))
+      clear <- which(own$verdict != "no sign" & own$measure != "clicks")
+      sprintf("%s: %s; %s. Against %s, %s before and after.", head,
+        if (own$verdict[1] == "no sign") {
+          paste(told[1], "- no sign")
+        } else {
+          paste(told[1], "-", own$verdict[1])
+        }, if (length(clear)) {
+          paste(told[clear], collapse = ", ")
+        } else {
+          "nothing in searches, position or click-through is beyond the usual"
+        }, own$against[1], format_plural(own$days[1], "day"))
+    }, "", USE.NAMES = FALSE)
 }

@@ -8,15 +8,14 @@ write_whole <- function(path, write) {
     target <- link_target(path)
     place_bytes(target, write, facts = path_facts(target))
   }, tide_error = stop, error = function(e) abort_write(path, conditionMessage(e)),
-  warning = function(w) abort_write(path, conditionMessage(w)))
+    warning = function(w) abort_write(path, conditionMessage(w)))
   invisible(path)
 }
 
 abort_write <- function(path, cause) {
   abort_tide("The file cannot be written.", where = sprintf("'%s': %s.", path, plain_cause(cause)),
     fix = "Name a file in a folder that exists, that you may write to and that has room.",
-    class = "write",
-    file = path)
+    class = "write", file = path)
 }
 
 place_bytes <- function(target, write, facts) {
@@ -25,8 +24,9 @@ place_bytes <- function(target, write, facts) {
     if (facts$kind == "folder") refuse("it is a folder")
     if (!facts$kind %in% c("file", "pipe", "device")) refuse("it is neither a file nor a pipe")
     # Whoever may write to everything still means the mark by it.
-    if (bitwAnd(facts$mode, 146L) == 0 ||
-      file.access(target, 2) != 0) refuse("it is marked as not to be written")
+    if (bitwAnd(facts$mode, 146L) == 0 || file.access(target, 2) != 0) {
+      refuse("it is marked as not to be written")
+    }
   }
   folder <- dirname(target)
   if (!dir.exists(folder)) refuse("there is no such folder")
@@ -68,14 +68,17 @@ path_facts <- function(path) .Call(path_facts_of, enc2native(path))
 copy_bytes <- function(from, to) send_bytes(to, readBin(from, "raw", file.size(from)))
 
 # Lines as UTF-8, to a path, or to standard output (1) or standard error (2).
-write_lines <- function(lines, to) send_bytes(to,
-  charToRaw(paste0(enc2utf8(lines), "\n", collapse = "")))
+write_lines <- function(lines, to) {
+  send_bytes(to, charToRaw(paste0(enc2utf8(lines), "\n", collapse = "")))
+}
 
 # A pipe's reader may go away, a disk may run full: what did not arrive is an error.
 send_bytes <- function(to, bytes) {
   lost <- .Call(write_bytes, if (is.character(to)) enc2native(to) else as.integer(to), bytes)
-  if (lost == "closed") stop(structure(class = c("tide_closed", "error", "condition"),
-    list(message = "the reader of the output went away", call = NULL)))
+  if (lost == "closed") {
+    stop(structure(class = c("tide_closed", "error", "condition"),
+      list(message = "the reader of the output went away", call = NULL)))
+  }
   if (nzchar(lost)) stop(lost, call. = FALSE)
 }
 

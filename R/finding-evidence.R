@@ -10,8 +10,7 @@ pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
   pairs <- copy(summary$pairs)
   pair <- rep(seq_len(nrow(pairs)), cells[, .N, by = c("query", "page")]$N)
   on_curve <- cells$impressions * curve_ctr(curve, cells$position,
-    summary$queries$segment[cells$query], cells$rows,
-    cells$impressions)
+    summary$queries$segment[cells$query], cells$rows, cells$impressions)
   set(pairs, j = "segment", value = summary$queries$segment[pairs$query])
   set(pairs, j = "expected", value = sum_codes(on_curve, pair, nrow(pairs)))
   set(pairs, j = "expected_ctr", value = pairs$expected / pairs$impressions)
@@ -19,8 +18,8 @@ pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
   set(pairs, j = c("shape", "rate"), value = factor_posterior(pairs$clicks, pairs$expected, spread))
   set(pairs, j = "own", value = pairs$shape / pairs$rate)
   set(pairs, j = "curve_se", value = curve_log_se(curve, pairs$position, pairs$segment))
-  set(pairs, j = "judged", value = pairs$segment %in% segments &
-    pairs$impressions >= min_impressions)
+  set(pairs, j = "judged",
+    value = pairs$segment %in% segments & pairs$impressions >= min_impressions)
   pairs[]
 }
 
@@ -37,8 +36,8 @@ gain_interval <- function(mean, sd) {
 # seen fewer than 10 times.
 pair_weeks <- function(summary, at, weeks, least = 10) {
   rows <- summary$weekly[summary$weekly$week %in% weeks]
-  sums <- rows[, .(clicks = sum(clicks), seen = sum(impressions),
-    weighted = sum(impressions * position)),
+  sums <- rows[,
+    .(clicks = sum(clicks), seen = sum(impressions), weighted = sum(impressions * position)),
     by = c("query", "page")]
   sums <- sums[sums$seen >= least]
   own <- sums[sums[at, on = c("query", "page"), which = TRUE, mult = "first"]]
@@ -66,8 +65,9 @@ step_lines <- function(...) {
 # What every pair starts from: its own factor beside the curve.
 factor_line <- function(at) {
   prior <- at$shape - at$clicks
-  sprintf("own factor = (1/spread + clicks) / (1/spread + expected) = (%.2f + %s) / (%.2f + %.2f) = %.3f", prior,
-    format_count(at$clicks), prior, at$expected, at$own)
+  sprintf(
+    "own factor = (1/spread + clicks) / (1/spread + expected) = (%.2f + %s) / (%.2f + %.2f) = %.3f",
+    prior, format_count(at$clicks), prior, at$expected, at$own)
 }
 
 no_findings <- function(aside = NULL) list(found = NULL, aside = aside)
@@ -87,6 +87,9 @@ page_words <- function(summary, page) {
 }
 
 in_period <- function(summary) {
-  if (summary$window$assumed) "in the file" else sprintf("in %s",
-    format_plural(summary$recent$days, "day"))
+  if (summary$window$assumed) {
+    "in the file"
+  } else {
+    sprintf("in %s", format_plural(summary$recent$days, "day"))
+  }
 }

@@ -5,30 +5,28 @@
 # is no finding (`kind`, `reason`, `queries`). To add a kind, add its file and one entry here.
 
 finding_kinds <- function() {
-  list(
-    low_ctr = kind_entry(find_low_ctr, "low CTR", "low CTR", "L", hours = 1, of_place = FALSE),
+  list(low_ctr = kind_entry(find_low_ctr, "low CTR", "low CTR", "L", hours = 1, of_place = FALSE),
     striking_distance = kind_entry(find_striking_distance, "in striking distance", "striking", "S",
-    hours = 4),
+      hours = 4),
     cannibalized = kind_entry(find_cannibalized, "cannibalized", "cannibal.", "C", hours = 3),
     falling = kind_entry(find_falling, "falling", "falling", "F", hours = 2),
     rising = kind_entry(find_rising, "rising", "rising", "R", hours = 1),
     tail_demand = kind_entry(find_tail_demand, "demand in the tail", "tail", "T", hours = 4),
-    new_page = kind_entry(find_new_page, "idea for a page", "new page", "N", hours = 8)
-  )
+    new_page = kind_entry(find_new_page, "idea for a page", "new page", "N", hours = 8))
 }
 
 # label: in sentences; short: in narrow columns; initial: of its ids; hours: of work, unless told
 # otherwise; of_place: about where a page stands, which nobody can judge while pages compete, not
 # about how it is clicked there.
-kind_entry <- function(find, label, short, initial, hours, of_place = TRUE) list(find = find,
-  label = label,
-  short = short, initial = initial, hours = hours, of_place = of_place)
+kind_entry <- function(find, label, short, initial, hours, of_place = TRUE) {
+  list(find = find, label = label, short = short, initial = initial, hours = hours,
+    of_place = of_place)
+}
 
 kind_fact <- function(kind, fact) unname(unlist(lapply(finding_kinds(), `[[`, fact))[kind])
 
 kind_label <- function(kind) kind_fact(kind, "label")
 
 finding_columns <- c("kind", "query", "page", "pages", "clicks", "impressions", "ctr", "position",
-  "expected_ctr",
-  "gain", "gain_low", "gain_high", "confidence", "action", "reason", "claims", "identity", "work",
-  "how")
+  "expected_ctr", "gain", "gain_low", "gain_high", "confidence", "action", "reason", "claims",
+  "identity", "work", "how")

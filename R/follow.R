@@ -36,9 +36,8 @@
 #' plot(followed)
 #' @export
 tide_follow <- function(data, pages = NULL, by = c("week", "day"),
-  leading = c("impressions", "clicks", "gain"),
-  lines = 5, most = 6, findings = NULL, curve = NULL,
-                        brand = NULL, events = NULL, rules = tide_rules()) {
+    leading = c("impressions", "clicks", "gain"), lines = 5, most = 6, findings = NULL,
+    curve = NULL, brand = NULL, events = NULL, rules = tide_rules()) {
   check_class(data, "tide_data", "data")
   check_text(pages, "pages", null = TRUE, many = TRUE)
   by <- check_choice(by, c("week", "day"), "by")
@@ -48,9 +47,11 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"),
   if (leading == "gain" || !is.null(findings)) check_class(findings, "tide_findings", "findings")
   if (!is.null(events)) check_class(events, "tide_events", "events")
   table <- dated_table(data)
-  if (is.null(curve)) curve <- tide_curve(tide_summary(data,
-    brand = brand)) else check_class(curve, "tide_curve",
-    "curve")
+  if (is.null(curve)) {
+    curve <- tide_curve(tide_summary(data, brand = brand))
+  } else {
+    check_class(curve, "tide_curve", "curve")
+  }
   coded <- coded_rows(table$rows, curve, brand)
   chosen <- followed_pages(coded, pages, most)
   rows <- coded$rows[coded$rows$page %in% chosen]
@@ -73,15 +74,14 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"),
     events = events_on_page(events, chosen, coded$pages$keys),
     shifts = if (!is.null(events)) event_effects(series, events),
     changes = find_changes(series, events, groups = rules$page_groups, unusual = unusual),
-    unusual = unusual,
-    by = by, leading = leading, from = periods[1], to = table$to), class = "tide_follow")
+    unusual = unusual, by = by, leading = leading, from = periods[1], to = table$to),
+    class = "tide_follow")
 }
 
 # Each page by period; periods without a row have missing figures.
 page_course <- function(rows, chosen, periods) {
   sums <- rows[, .(clicks = sum(clicks), impressions = sum(impressions),
-    position = sum(weighted) / sum(impressions),
-    ctr = sum(clicks) / sum(impressions),
+    position = sum(weighted) / sum(impressions), ctr = sum(clicks) / sum(impressions),
     expected_ctr = sum(expected) / sum(impressions), queries = length(unique(query))),
     by = c("page", "period")]
   sums[CJ(page = chosen, period = periods, sorted = FALSE), on = c("page", "period")]
@@ -136,9 +136,11 @@ leading_queries <- function(rows, coded, leading, lines, findings) {
   weight <- if (leading == "gain") {
     found <- findings$findings
     gain <- tapply(found$gain, paste(query_key(found$query), page_key(found$page)), sum)
-    fcoalesce(as.vector(gain[paste(coded$queries$keys[total$query],
-      coded$pages$keys[total$page])]), 0)
-  } else total[[leading]]
+    fcoalesce(as.vector(gain[paste(coded$queries$keys[total$query], coded$pages$keys[total$page])]),
+      0)
+  } else {
+    total[[leading]]
+  }
   total <- total[order(total$page, -weight, -total$impressions)]
   total[, "rank" := seq_len(.N), by = "page"]
   setkeyv(total[total$rank <= lines, c("page", "query", "rank")], c("page", "query"))
@@ -187,21 +189,23 @@ format.tide_follow <- function(x, width = 80, ...) {
     queries = format_count)
   cells <- do.call(cbind, lapply(names(formats),
     function(name) vapply(c("_first", "_last"),
-    function(end) formats[[name]](ends[[paste0(name, end)]]),
-      character(nrow(ends)))))
+      function(end) formats[[name]](ends[[paste0(name, end)]]), character(nrow(ends)))))
   cells <- matrix(cells, nrow(ends))
   heads <- c("clicks", "now", "pos", "now", "to curve", "now", "queries", "now")
   widths <- c(8, 7, 7, 6, 10, 6, 9, 5)
   row <- function(name, cells) paste0(name, paste(pad_left(cells, widths), collapse = ""))
   few <- format_plural(ends$periods[1], x$by)
-  c(wrap_lines(sprintf("%s by %s, %s: the first %s against the last; clicks a %s; to curve: CTR to what the curve expects there", format_plural(nrow(ends), "page"), x$by,
-    format_days(x$from, x$to), few, x$by), width), "", row(fit_text("page", free), heads),
-    vapply(seq_len(nrow(ends)), function(i) row(fit_path(format_path(ends$page[i]), free),
-    cells[i, ]), ""),
+  c(wrap_lines(sprintf("%s by %s, %s: the first %s against the last; clicks a %s; to curve: CTR to what the curve expects there",
+    format_plural(nrow(ends), "page"), x$by, format_days(x$from, x$to), few, x$by),
+    width),
+    "", row(fit_text("page", free), heads),
+    vapply(seq_len(nrow(ends)),
+      function(i) row(fit_path(format_path(ends$page[i]), free), cells[i, ]), ""),
     time_lines("Events", shift_lines(x$shifts), width),
     time_lines("Changes found in the data", found_change_lines(x$changes), width),
     time_lines("Unusual days and weeks", unusual_run_lines(x$unusual), width))
 }
 
-time_lines <- function(title, lines, width) c("", title,
-  unlist(lapply(lines, strwrap, width = width, indent = 2, exdent = 4)))
+time_lines <- function(title, lines, width) {
+  c("", title, unlist(lapply(lines, strwrap, width = width, indent = 2, exdent = 4)))
+}

@@ -10,18 +10,11 @@
 #' @keywords internal
 "_PACKAGE"
 
-utils::globalVariables(c(
-  ".", ".data", ".GRP", ".N", ".SD", ":=", "at", "band", "best", "both", "case", "click_through",
-    "clicks",
-  "clicks_1", "clicks_2", "clicks_site", "ctr", "day", "demand", "expected", "expected_1",
-  "expected_2",
-  "expected_ctr", "exported", "foretold", "gain", "holding", "i.holding", "id", "import",
-  "impressions",
-  "impressions_1", "impressions_2", "impressions_site", "inverse", "low", "luck", "m", "missed",
-  "mix", "month", "N",
-  "near", "page", "pair", "pairs", "period", "place", "plain", "position", "pull", "queries",
-  "query", "ratio", "residual",
-  "rows", "score", "share", "since", "tested", "turn", "usual_clicks", "usual_impressions",
-  "value", "w", "weight",
-  "weighted", "weighted_1", "weighted_2", "what", "whole", "word"
-))
+utils::globalVariables(c(".", ".data", ".GRP", ".N", ".SD", ":=", "at", "band", "best", "both",
+  "case", "click_through", "clicks", "clicks_1", "clicks_2", "clicks_site", "ctr", "day", "demand",
+  "expected", "expected_1", "expected_2", "expected_ctr", "exported", "foretold", "gain", "holding",
+  "i.holding", "id", "import", "impressions", "impressions_1", "impressions_2", "impressions_site",
+  "inverse", "low", "luck", "m", "missed", "mix", "month", "N", "near", "page", "pair", "pairs",
+  "period", "place", "plain", "position", "pull", "queries", "query", "ratio", "residual", "rows",
+  "score", "share", "since", "tested", "turn", "usual_clicks", "usual_impressions", "value", "w",
+  "weight", "weighted", "weighted_1", "weighted_2", "what", "whole", "word"))

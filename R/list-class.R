@@ -51,8 +51,7 @@ head.tide_findings <- function(x, n = 6L, ...) x[seq_len(min(n, nrow(x)))]
 glance.tide_findings <- function(x, ...) {
   total <- total_gain(x$findings)
   tibble::tibble(tested = x$tested, findings = nrow(x$findings), gain = total$gain,
-    gain_low = total$low,
-    gain_high = total$high)
+    gain_low = total$low, gain_high = total$high)
 }
 
 #' @export
@@ -64,10 +63,8 @@ format.tide_findings <- function(x, n = 10, ...) {
     format_clicks(total$gain), format_clicks(total$low), format_clicks(total$high))
   if (!nrow(found)) return(head)
   lines <- sprintf("%3d  %-17s %s on %s: +%s (%s to %s), %s sure", found$rank,
-    kind_label(found$kind), found$query,
-    format_path(found$page), format_clicks(found$gain), format_clicks(found$gain_low),
-    format_clicks(found$gain_high),
-    format_sure(found$confidence))
+    kind_label(found$kind), found$query, format_path(found$page), format_clicks(found$gain),
+    format_clicks(found$gain_low), format_clicks(found$gain_high), format_sure(found$confidence))
   more <- nrow(x$findings) - nrow(found)
   c(head, lines, if (more > 0) sprintf("     ... and %s more", format_count(more)))
 }

@@ -35,7 +35,7 @@
 #' nrow(tidy(tide_undecided(found, tide_decisions(store))))
 #' @export
 tide_decide <- function(store, findings, id, decision, note = "", by = "", at = Sys.Date(),
-  until = NULL) {
+    until = NULL) {
   check_class(store, "tide_store", "store")
   check_class(findings, "tide_findings", "findings")
   check_text(id, "id", many = TRUE)
@@ -47,9 +47,12 @@ tide_decide <- function(store, findings, id, decision, note = "", by = "", at = 
   if (length(missing)) {
     abort_tide(sprintf("The list holds no finding %s.", missing[1]),
       where = sprintf("It has %s.", format_plural(nrow(held), "finding")),
-      fix = if (nrow(held)) sprintf("Did you mean %s? Ids stand in the list as CSV and in the report.",
-        nearest_name(missing[1], held$id)) else "There is nothing to decide about.",
-      class = "finding", fault = "call")
+      fix = if (nrow(held)) {
+        sprintf("Did you mean %s? Ids stand in the list as CSV and in the report.",
+          nearest_name(missing[1], held$id))
+      } else {
+        "There is nothing to decide about."
+      }, class = "finding", fault = "call")
   }
   at <- check_date(at, "at")
   until <- check_date(until, "until")
@@ -62,16 +65,16 @@ tide_decide <- function(store, findings, id, decision, note = "", by = "", at = 
   with_store(store, write = TRUE, function(con) {
     last <- DBI::dbGetQuery(con, "SELECT coalesce(max(number), 0) AS n FROM decisions")$n
     DBI::dbAppendTable(con, "decisions", rows)
-    record_rows(store, "decision", DBI::dbGetQuery(con, "SELECT * FROM decisions WHERE number > ?",
-      list(last)))
+    record_rows(store, "decision",
+      DBI::dbGetQuery(con, "SELECT * FROM decisions WHERE number > ?", list(last)))
   })
   tide_decisions(store)
 }
 
 decision_kinds <- c(fix = "to be done", later = "not now", harmless = "dismissed", done = "mended")
 
-decision_facts <- c("kind", "query", "page", "pages", "gain", "gain_high", "clicks", "impressions",
-  "position")
+decision_facts <-
+  c("kind", "query", "page", "pages", "gain", "gain_high", "clicks", "impressions", "position")
 
 #' @rdname tide_decide
 #' @export
@@ -101,9 +104,8 @@ tide_undecided <- function(findings, decisions, today = Sys.Date()) {
   set(found, j = "decision", value = ifelse(known, last$decision, ""))
   back <- which(known & !away & last$decision != "fix")
   set(found, back, "reason", sprintf("%s Back: %s on %s at +%s clicks%s.", found$reason[back],
-    decision_kinds[last$decision[back]], format(last$at[back]),
-    format_clicks(last$gain[back]), ifelse(last$decision[back] == "later",
-    ", and its time has come",
+    decision_kinds[last$decision[back]], format(last$at[back]), format_clicks(last$gain[back]),
+    ifelse(last$decision[back] == "later", ", and its time has come",
       sprintf(", now +%s", format_clicks(found$gain[back])))))
   findings$decided <- found[away]
   findings$findings <- found[!away][, "rank" := seq_len(.N)][]

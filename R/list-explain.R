@@ -21,9 +21,11 @@ tide_explain <- function(findings, id) {
   if (is.na(row)) {
     abort_tide(sprintf("The list holds no finding %s.", id),
       where = sprintf("It has %s.", format_plural(nrow(held), "finding")),
-      fix = if (nrow(held)) sprintf("Did you mean %s?",
-      nearest_name(id, held$id)) else "Nothing was found.",
-      class = "finding", fault = "call")
+      fix = if (nrow(held)) {
+        sprintf("Did you mean %s?", nearest_name(id, held$id))
+      } else {
+        "Nothing was found."
+      }, class = "finding", fault = "call")
   }
   finding <- held[row]
   summary <- findings$summary
@@ -34,31 +36,39 @@ tide_explain <- function(findings, id) {
   ctr <- curve_ctr(findings$curve, own$position, summary$queries$segment[own$query], own$rows,
     own$impressions)
   cells <- data.table(page = summary$pages$page[own$page], position = own$position,
-    clicks = own$clicks,
-    impressions = own$impressions, curve = ctr, expected = ctr * own$impressions)
+    clicks = own$clicks, impressions = own$impressions, curve = ctr,
+    expected = ctr * own$impressions)
   setorderv(cells, c("page", "position"))
   same <- which(held$task == finding$task & held$id != finding$id)
   along <- held[same]
   structure(list(finding = finding, cells = cells,
     steps = c(findings$how[[id]], score_steps(finding, along),
-    assumption_lines(finding$kind, findings$assumptions))),
+      assumption_lines(finding$kind, findings$assumptions))),
     class = "tide_explained")
 }
 
 score_steps <- function(finding, along) {
   money <- !is.null(finding[["gain_value"]])
   worth <- if (money) finding$gain_value else finding$gain
-  if (finding$hours == 0) return(sprintf("it comes along with %s, which has the hours and the score of the whole piece of work", finding$task))
+  if (finding$hours == 0) {
+    return(sprintf(
+      "it comes along with %s, which has the hours and the score of the whole piece of work",
+      finding$task))
+  }
   # What comes along was weighed by the same hours before it was put together.
   others <- sum(along$score)
   c(sprintf("90 %% interval of the gain: %.2f to %.2f", finding$gain_low, finding$gain_high),
-    if (money) sprintf("worth = %.2f conversions, %.2f in money", finding$gain_conversions,
-    finding$gain_value),
-    sprintf("score = worth x confidence / hours = %.2f x %.3f / %g = %.2f%s", worth,
-    finding$confidence, finding$hours,
-      worth * finding$confidence / finding$hours,
-      if (nrow(along)) sprintf("; with %s that the same step serves, %.2f: %.2f",
-        format_plural(nrow(along), "query", "queries"), others, finding$score) else ""))
+    if (money) {
+      sprintf("worth = %.2f conversions, %.2f in money", finding$gain_conversions,
+        finding$gain_value)
+    }, sprintf("score = worth x confidence / hours = %.2f x %.3f / %g = %.2f%s", worth,
+      finding$confidence, finding$hours, worth * finding$confidence / finding$hours,
+      if (nrow(along)) {
+        sprintf("; with %s that the same step serves, %.2f: %.2f",
+          format_plural(nrow(along), "query", "queries"), others, finding$score)
+      } else {
+        ""
+      }))
 }
 
 #' @export
@@ -66,8 +76,7 @@ format.tide_explained <- function(x, width = 80, ...) {
   finding <- x$finding
   cells <- x$cells
   line <- function(...) paste0("  ", pad_left(..1, 9), pad_left(..2, 8), pad_left(..3, 9),
-    pad_left(..4, 9),
-    pad_left(..5, 10))
+    pad_left(..4, 9), pad_left(..5, 10))
   shown <- utils::head(cells[order(-cells$expected)], 12)
   shown <- shown[order(shown$page, shown$position)]
   rest <- nrow(cells) - nrow(shown)
@@ -78,11 +87,11 @@ format.tide_explained <- function(x, width = 80, ...) {
         sprintf("%.4f", own$curve), sprintf("%.2f", own$expected)))
   }))
   wrap_lines(c(sprintf("%s: %s, \"%s\"", finding$id, kind_label(finding$kind), finding$query),
-    finding$reason, "",
-    "Position cells of the recent window, and what the curve expects of each", of_pages,
-    if (rest > 0) sprintf("  and %s more cells", format_count(rest)),
+    finding$reason, "", "Position cells of the recent window, and what the curve expects of each",
+    of_pages, if (rest > 0) sprintf("  and %s more cells", format_count(rest)),
     sprintf("  all: %s clicks, %s impressions, %.2f expected", format_count(sum(cells$clicks)),
-      format_count(sum(cells$impressions)), sum(cells$expected)), "",
-    sprintf("%d. %s", seq_along(x$steps), x$steps), "", sprintf("Next step: %s", finding$action)),
+      format_count(sum(cells$impressions)), sum(cells$expected)),
+    "", sprintf("%d. %s", seq_along(x$steps), x$steps), "",
+    sprintf("Next step: %s", finding$action)),
     width)
 }

@@ -21,15 +21,13 @@ tide_pages <- function(findings, by = c("page", "query", "folder", "topic"), rul
   by <- check_choice(by, c("page", "query", "folder", "topic"), "by")
   found <- copy(as.data.table(findings$findings))
   set(found, j = "name", value = switch(by, page = found$page, query = found$query,
-    folder = page_group(found$page, rules$page_groups),
-    topic = finding_topics(findings, found)))
+    folder = page_group(found$page, rules$page_groups), topic = finding_topics(findings, found)))
   # Those that come along with a task have no score of their own to add.
   set(found, which(found$task != found$id), "score", 0)
   grouped <- found[, {
     total <- total_gain(.SD)
     list(findings = .N, kinds = paste(unique(.SD$kind), collapse = " "), gain = total$gain,
-      gain_low = total$low,
-      gain_high = total$high, hours = sum(.SD$hours), score = sum(.SD$score),
+      gain_low = total$low, gain_high = total$high, hours = sum(.SD$hours), score = sum(.SD$score),
       ids = paste(.SD$id, collapse = " "))
   }, by = "name"]
   setorderv(grouped, c("score", "gain", "name"), c(-1L, -1L, 1L))
@@ -84,9 +82,11 @@ tide_choose <- function(findings, hours = NULL, per_page = NULL) {
 tasks_within <- function(leads, hours) {
   left <- hours
   taken <- logical(nrow(leads))
-  for (i in seq_len(nrow(leads))) if (leads$hours[i] <= left + 1e-9) {
-    taken[i] <- TRUE
-    left <- left - leads$hours[i]
+  for (i in seq_len(nrow(leads))) {
+    if (leads$hours[i] <= left + 1e-9) {
+      taken[i] <- TRUE
+      left <- left - leads$hours[i]
+    }
   }
   leads$task[taken]
 }

@@ -45,14 +45,15 @@ tide_outcomes <- function(data, decisions, curve, days = 28, level = 0.9) {
   check_number(days, "days", min = 14)
   check_number(level, "level", min = 0.5, max = 0.999)
   table <- pick_table(data, c("date", "query", "page"))
-  if (is.null(table)) abort_tide("Outcomes need days.",
-    where = paste(names(data$tables), collapse = "; "),
-    fix = "Load exports by date, query and page.", class = "grain")
+  if (is.null(table)) {
+    abort_tide("Outcomes need days.", where = paste(names(data$tables), collapse = "; "),
+      fix = "Load exports by date, query and page.", class = "grain")
+  }
   done <- decisions[decisions$decision == "done"]
   coded <- coded_rows(table$rows, curve, NULL)
   rows <- coded$rows
-  set(rows, j = c("pair", "plain"), value = list(paste(coded$queries$keys[rows$query],
-    coded$pages$keys[rows$page]),
+  set(rows, j = c("pair", "plain"), value = list(
+    paste(coded$queries$keys[rows$query], coded$pages$keys[rows$page]),
     coded$segment[rows$query] != "brand"))
   touched <- unlist(lapply(seq_len(nrow(decisions)), function(i) decided_pairs(decisions[i])))
   # How pairs differed before is one fit for all that was done on one day.
@@ -63,8 +64,9 @@ tide_outcomes <- function(data, decisions, curve, days = 28, level = 0.9) {
   }))
 }
 
-decided_pairs <- function(decision) paste(query_key(decision$query),
-  page_key(strsplit(decision$pages, " ", fixed = TRUE)[[1]]))
+decided_pairs <- function(decision) {
+  paste(query_key(decision$query), page_key(strsplit(decision$pages, " ", fixed = TRUE)[[1]]))
+}
 
 # Days before a low CTR was mended, by which its level is known.
 days_before <- function(rows, at) min(90L, as.integer(at - min(rows$date)))
@@ -72,21 +74,21 @@ days_before <- function(rows, at) min(90L, as.integer(at - min(rows$date)))
 task_outcome <- function(decision, rows, touched, days, level, differ) {
   since_days <- min(days, as.integer(max(rows$date) - decision$at))
   line <- function(verdict, ...) data.table(id = decision$id, kind = decision$kind,
-    query = decision$query,
-    page = decision$page, done = decision$at, days = max(0L, since_days), ..., verdict = verdict)
+    query = decision$query, page = decision$page, done = decision$at, days = max(0L, since_days),
+    ..., verdict = verdict)
   early <- function(verdict = "too early") line(verdict, clicks_before = NA_real_,
-    clicks_since = NA_real_,
-    ratio = NA_real_, ratio_low = NA_real_, ratio_high = NA_real_,
+    clicks_since = NA_real_, ratio = NA_real_, ratio_low = NA_real_, ratio_high = NA_real_,
     won = NA_real_, won_low = NA_real_, won_high = NA_real_, untouched = 0L)
   if (min(rows$date) > decision$at - days) return(early("no days before it"))
   if (since_days < 14) return(early())
   at_curve <- decision$kind == "low_ctr"
   if (at_curve) days <- days_before(rows, decision$at)
   before_from <- decision$at - days
-  near <- rows[rows$date >= before_from & rows$date != decision$at & rows$date <= decision$at +
-    since_days]
+  near <- rows[
+    rows$date >= before_from & rows$date != decision$at & rows$date <= decision$at + since_days]
   sums <- near[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted),
-    expected = sum(expected), plain = plain[1]), by = .(pair, since = near$date > decision$at)]
+    expected = sum(expected), plain = plain[1]),
+    by = .(pair, since = near$date > decision$at)]
   mine <- sums[sums$pair %in% decided_pairs(decision)]
   sum_of <- function(column, side) sum(mine[[column]][mine$since == side])
   c1 <- sum_of("clicks", FALSE)
@@ -98,21 +100,25 @@ task_outcome <- function(decision, rows, touched, days, level, differ) {
   control <- untouched_pairs(sums[!sums$pair %in% touched],
     sum_of("weighted", FALSE) / max(sum_of("impressions", FALSE), 1))
   if (is.null(control)) return(early("nothing to compare with"))
-  untouched <- if (at_curve) log_change(control$clicks_1, control$clicks_2, control$expected_1,
-    control$expected_2)
-    else log_change(control$clicks_1, control$clicks_2, days, since_days)
+  untouched <- if (at_curve) {
+    log_change(control$clicks_1, control$clicks_2, control$expected_1, control$expected_2)
+  } else {
+    log_change(control$clicks_1, control$clicks_2, days, since_days)
+  }
   yard <- common_and_between(untouched$change, untouched$noise)
-  before <- if (at_curve) level_before(differ, c1, base1) else
+  before <- if (at_curve) {
+    level_before(differ, c1, base1)
+  } else {
     list(mean = log_rate(c1, base1), variance = rate_noise(c1))
+  }
   change <- log_rate(c2, base2) - before$mean - yard$common
   reach <- stats::qnorm(1 - (1 - level) / 2) *
     sqrt(before$variance + rate_noise(c2) + yard$between + yard$variance)
   ends <- change + c(-1, 0, 1) * reach
   won <- c2 * 30 / since_days * (1 - exp(-ends))
   line(if (ends[1] > 0) "worked" else if (ends[3] < 0) "made it worse" else "no sign yet",
-    clicks_before = c1 * 30 / days, clicks_since = c2 * 30 / since_days,
-    ratio = exp(change), ratio_low = exp(ends[1]), ratio_high = exp(ends[3]), won = won[2],
-    won_low = won[1],
+    clicks_before = c1 * 30 / days, clicks_since = c2 * 30 / since_days, ratio = exp(change),
+    ratio_low = exp(ends[1]), ratio_high = exp(ends[3]), won = won[2], won_low = won[1],
     won_high = won[3], untouched = nrow(control))
 }
 
@@ -128,8 +134,8 @@ pair_baseline <- function(rows, at, most = 2000) {
 # The level that a pair had, as the log of a factor on the curve: mean and variance of the
 # posterior, given how all pairs differ.
 level_before <- function(groups, clicks, expected) {
-  posterior <- rowSums(group_priors(groups, factor_grid)) *
-    drop(clicks_over_factors(clicks, expected))
+  posterior <-
+    rowSums(group_priors(groups, factor_grid)) * drop(clicks_over_factors(clicks, expected))
   posterior <- posterior / sum(posterior)
   mean <- sum(posterior * factor_grid)
   list(mean = mean, variance = sum(posterior * (factor_grid - mean)^2))
@@ -139,8 +145,7 @@ level_before <- function(groups, clicks, expected) {
 # few anywhere.
 untouched_pairs <- function(sums, position, least = 10) {
   wide <- merge(sums[sums$since == FALSE & sums$plain == TRUE], sums[sums$since == TRUE],
-    by = "pair",
-    suffixes = c("_1", "_2"))
+    by = "pair", suffixes = c("_1", "_2"))
   wide <- wide[wide$clicks_1 >= 3]
   near <- wide[abs(log(wide$weighted_1 / wide$impressions_1 / position)) < log(2)]
   if (nrow(near) >= least) near else if (nrow(wide) >= least) wide

@@ -50,13 +50,15 @@ claim_once <- function(found) {
     from <- merged[stays[merged] == into]
     counted <- c(into, if (compete[into]) from[!kind_fact(found$kind[from], "of_place")] else from)
     most <- counted[which.max(found$gain[counted])]
-    for (column in c("gain", "gain_low", "gain_high",
-      intersect(worth_columns, names(found)))) set(found, into, column,
-      found[[column]][most])
-    if (most != into) set(found, into, "how", list(list(c(found$how[[into]],
-      sprintf("merged with %s about the same clicks, whose gain is the larger:",
-      kind_label(found$kind[most])),
-      found$how[[most]]))))
+    for (column in c("gain", "gain_low", "gain_high", intersect(worth_columns, names(found)))) {
+      set(found, into, column, found[[column]][most])
+    }
+    if (most != into) {
+      set(found, into, "how", list(list(c(found$how[[into]],
+        sprintf("merged with %s about the same clicks, whose gain is the larger:",
+          kind_label(found$kind[most])),
+        found$how[[most]]))))
+    }
     set(found, into, "reason", sprintf("%s Also %s, counted here once.", found$reason[into],
       paste(unique(kind_label(found$kind[from])), collapse = " and ")))
   }

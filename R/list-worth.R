@@ -22,9 +22,11 @@ add_worth <- function(found, summary, rules) {
   put("conversions", rates$rate[at], stats::qnorm(0.95) * rates$relative[at])
   if (!is.null(pages[["value"]])) {
     each <- value_each(as.numeric(pages$value), as.numeric(pages$conversions))
-    if (!is.null(each)) put("value", rates$rate[at] * each[at],
-      stats::qnorm(0.95) * sqrt(rates$relative[at]^2 +
-      1 / (5 + fcoalesce(as.numeric(pages$conversions[at]), 0))))
+    if (!is.null(each)) {
+      put("value", rates$rate[at] * each[at],
+        stats::qnorm(0.95) *
+          sqrt(rates$relative[at]^2 + 1 / (5 + fcoalesce(as.numeric(pages$conversions[at]), 0))))
+    }
   }
   found[]
 }
@@ -38,8 +40,8 @@ page_rates <- function(sessions, conversions, group) {
   site <- sum(conversions[known]) / sum(sessions[known])
   worth <- beta_weight(sessions[known], conversions[known], site)
   sums <- data.table(group = group[known], sessions = sessions[known],
-    conversions = conversions[known])[,
-    .(sessions = sum(sessions), conversions = sum(conversions)), by = "group"]
+    conversions = conversions[known])[, .(sessions = sum(sessions), conversions = sum(conversions)),
+      by = "group"]
   sums[, "rate" := (conversions + worth * site) / (sessions + worth)]
   parent <- fcoalesce(sums$rate[match(group, sums$group)], site)
   n <- ifelse(known, sessions, 0)
@@ -58,10 +60,11 @@ value_each <- function(value, conversions) {
 # No figure above what the demand allows: every search seen as often as page one may be, and clicked
 # each time.
 within_demand <- function(found, summary) {
-  most <- pmax(0, assumed("page_one_views_most") * found$impressions - found$clicks) *
-    per_month(summary)
-  for (column in c("gain", "gain_low", "gain_high")) set(found, j = column,
-    value = pmin(found[[column]], most))
+  most <-
+    pmax(0, assumed("page_one_views_most") * found$impressions - found$clicks) * per_month(summary)
+  for (column in c("gain", "gain_low", "gain_high")) {
+    set(found, j = column, value = pmin(found[[column]], most))
+  }
   found
 }
 
@@ -74,10 +77,12 @@ kind_hours <- function(hours = NULL) {
 check_hours <- function(hours) {
   if (is.null(hours)) return(invisible())
   known <- names(finding_kinds())
-  if (is.null(names(hours)) || !all(names(hours) %in% known)) abort_argument("hours",
-    paste("named among", paste(known, collapse = ", ")), names(hours))
-  if (!is.numeric(unlist(hours)) || any(unlist(hours) <= 0)) abort_argument("hours",
-    "hours above 0", unlist(hours))
+  if (is.null(names(hours)) || !all(names(hours) %in% known)) {
+    abort_argument("hours", paste("named among", paste(known, collapse = ", ")), names(hours))
+  }
+  if (!is.numeric(unlist(hours)) || any(unlist(hours) <= 0)) {
+    abort_argument("hours", "hours above 0", unlist(hours))
+  }
 }
 
 worth_columns <- paste0("gain_", rep(c("conversions", "value"), each = 3), c("", "_low", "_high"))

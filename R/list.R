@@ -105,16 +105,15 @@
 #' tidy(found)
 #' @export
 tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gain = NULL,
-  min_impressions = 1,
-                      position = NULL, segment = NULL, within = NULL, rules = tide_rules(),
-                      kinds = NULL,
-                      hours = NULL, target = "next", assumptions = NULL) {
+    min_impressions = 1, position = NULL, segment = NULL, within = NULL, rules = tide_rules(),
+    kinds = NULL, hours = NULL, target = "next", assumptions = NULL) {
   check_class(summary, "tide_summary", "summary")
   wanted <- finding_kinds()
   if (!is.null(kinds)) {
     unknown <- setdiff(kinds, names(wanted))
-    if (length(unknown)) abort_argument("kinds",
-      paste("among", paste(names(wanted), collapse = ", ")), unknown)
+    if (length(unknown)) {
+      abort_argument("kinds", paste("among", paste(names(wanted), collapse = ", ")), unknown)
+    }
     wanted <- wanted[kinds]
   }
   check_hours(hours)
@@ -127,17 +126,16 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   check_number(min_impressions, "min_impressions", min = 0)
   check_range(position, "position")
   segment <- check_segments(segment, curve)
-  within <- c(if (!is.null(position)) list(tide_segment(sprintf("position %g to %g", position[1],
-    position[2]),
-    position = position)), as_segments(within))
+  within <- c(if (!is.null(position)) {
+    list(tide_segment(sprintf("position %g to %g", position[1], position[2]), position = position))
+  }, as_segments(within))
 
   pairs <- pair_evidence(summary, curve, segment, min_impressions)
   inside <- pairs_inside(summary, summary$pairs, within, rules)
   if (!any(inside)) {
     abort_tide("No row is left after filtering.",
       where = paste(vapply(within, `[[`, "", "name"), collapse = "; "),
-      fix = "Loosen one of these filters.",
-      class = "nothing_left")
+      fix = "Loosen one of these filters.", class = "nothing_left")
   }
   set(pairs, j = "tested", value = pairs$judged & inside)
   # least: gain of a line, or of a piece of work. shared: what one kind works out and another needs
@@ -153,16 +151,16 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   set(found, j = "hours", value = kind_hours(hours)[found$kind])
   found <- rank_findings(add_worth(found, summary, rules), options)
   how <- stats::setNames(found$how, found$id)
-  found <- found[, c("rank", "id", setdiff(finding_columns,
-    c("claims", "identity", "work", "how", "action", "reason")),
-    "score", "action", "reason", "hours", "task", "task_gain",
-    intersect(worth_columns, names(found))), with = FALSE]
-  structure(list(
-    findings = add_facts(found, summary),
-    how = how, aside = rbindlist(lapply(by_kind, `[[`, "aside")), pairs = pairs, curve = curve,
+  found <- found[, c("rank", "id",
+    setdiff(finding_columns, c("claims", "identity", "work", "how", "action", "reason")), "score",
+    "action", "reason", "hours", "task", "task_gain", intersect(worth_columns, names(found))),
+    with = FALSE]
+  structure(list(findings = add_facts(found, summary), how = how,
+    aside = rbindlist(lapply(by_kind, `[[`, "aside")), pairs = pairs, curve = curve,
     tested = sum(pairs$tested), summary = summary, assumptions = assumptions,
-    outside = if (!all(inside)) outside_shares(outside_line(summary, pairs, inside, within), pairs)
-  ), class = "tide_findings")
+    outside = if (!all(inside)) {
+      outside_shares(outside_line(summary, pairs, inside, within), pairs)
+    }), class = "tide_findings")
 }
 
 # Facts of a finding's query and page, where there are any.
@@ -191,8 +189,7 @@ empty_findings <- function() {
   text <- character()
   number <- numeric()
   data.table(kind = text, query = text, page = text, pages = text, clicks = number,
-    impressions = number, ctr = number,
-    position = number, expected_ctr = number, gain = number, gain_low = number, gain_high = number,
-    confidence = number,
-    action = text, reason = text, claims = list(), identity = text, work = text, how = list())
+    impressions = number, ctr = number, position = number, expected_ctr = number, gain = number,
+    gain_low = number, gain_high = number, confidence = number, action = text, reason = text,
+    claims = list(), identity = text, work = text, how = list())
 }

@@ -18,8 +18,7 @@ low_levels <- function(z, noise, groups) {
   of_mean <- (usual / seen)^2 * groups$sd[2]^2 / (groups$seen[2] + 1)
   list(today = groups$mean[2] + total / seen * (z - groups$mean[2]), today_var = today_var,
     usual = groups$mean[1] + usual / seen * (z - groups$mean[2]),
-    usual_var = usual * (1 - usual / seen) + of_mean,
-    shared = usual / total * today_var)
+    usual_var = usual * (1 - usual / seen) + of_mean, shared = usual / total * today_var)
 }
 
 # Of low pairs' log factors; shortfalls themselves are taken to differ by 0.15 at the least.
@@ -48,8 +47,7 @@ fit_low_ctr <- function(clicks, expected, page, words, single = rep(TRUE, length
   set(judged, j = "by_topic", value = ifelse(topics$low > 0.5, 0, topics$low))
   set(judged, j = "unseen_topic", value = ifelse(topics$alone, judged$page_low * held, 0))
   set(judged, j = "confidence", value = pmax(0,
-    judged$low * (1 - judged$by_topic) * (1 - assumed("low_doubt")) -
-    judged$unseen_topic))
+    judged$low * (1 - judged$by_topic) * (1 - assumed("low_doubt")) - judged$unseen_topic))
   c(levels, list(judged = judged, expected = expected, topics = topics$found))
 }
 
@@ -61,10 +59,12 @@ fit_levels <- function(clicks, expected, page, known, most = 6000L) {
   all <- fit_two_groups(clicks_over_factors(clicks[best], expected[best]))
   at <- by_pages(page)
   # One page, or none told: what all queries share is the site's level.
-  if (length(at$page) == 1) return(list(all = all, pages = no_page_effects(),
-    pairs = fit_query_groups(clicks_over_factors(clicks[best], expected[best]), near = all)))
-  said <- order(-rowsum(1 / (1 / (expected + 0.5) + all$sd[1]^2), page,
-    reorder = FALSE)[match(at$page, unique(page))])
+  if (length(at$page) == 1) {
+    return(list(all = all, pages = no_page_effects(),
+      pairs = fit_query_groups(clicks_over_factors(clicks[best], expected[best]), near = all)))
+  }
+  said <- order(-rowsum(1 / (1 / (expected + 0.5) + all$sd[1]^2), page, reorder = FALSE)[match(
+    at$page, unique(page))])
   said <- sort(said[cumsum(at$pairs[said]) <= most | seq_along(said) <= 20])
   rows <- at$order[unlist(Map(seq, at$first[said], length.out = at$pairs[said]))]
   of <- rep(seq_along(said), at$pairs[said])
@@ -77,8 +77,8 @@ fit_levels <- function(clicks, expected, page, known, most = 6000L) {
     pages <- fit_pages(likelihood, at$pairs[said])
     # What the page's other pairs say of it, so that nothing counts twice.
     others <- Reduce(`+`, page_shares(likelihood, pages))[of, , drop = FALSE] / own
-    pairs <- fit_query_groups(clicks_net_of_pages(clicks[rows[use]], expected[rows[use]],
-      others[use, , drop = FALSE]),
+    pairs <- fit_query_groups(
+      clicks_net_of_pages(clicks[rows[use]], expected[rows[use]], others[use, , drop = FALSE]),
       near = pairs)
   }
   # The site's level is the pairs', pages have what is theirs beside it.
@@ -94,6 +94,7 @@ clicks_net_of_pages <- function(clicks, expected, posterior) {
   given <- clicks_over_factors(clicks, expected, both_grid)
   posterior <- posterior / rowSums(posterior)
   steps <- round((effect_grid - effect_grid[1]) / diff(factor_grid[1:2]))
-  Reduce(`+`, lapply(seq_along(steps),
-    function(k) posterior[, k] * given[, steps[k] + seq_along(factor_grid), drop = FALSE]))
+  Reduce(`+`, lapply(seq_along(steps), function(k) {
+    posterior[, k] * given[, steps[k] + seq_along(factor_grid), drop = FALSE]
+  }))
 }

@@ -15,8 +15,9 @@ case_likelihoods <- function(clicks, expected, groups, kinds = 1:3) {
   first <- which(!duplicated(case))
   given <- clicks_over_factors(clicks[first], exp(step[first] * 0.02), both_grid)
   list(of = match(case, case[first]), likelihoods = lapply(kinds, function(k) {
-    given %*% vapply(effect_grid, function(effect) group_prior(groups, k, both_grid - effect),
-      both_grid) + 1e-300
+    given %*%
+      vapply(effect_grid, function(effect) group_prior(groups, k, both_grid - effect), both_grid) +
+      1e-300
   }))
 }
 
@@ -39,9 +40,10 @@ fit_pages <- function(likelihood, pairs, least = 3) {
 }
 
 # Groups of pages that do not differ.
-no_page_effects <- function() list(weight = c(usual = 1, low = 0, high = 0),
-  mean = c(0, -0.8, 0.8), sd = c(0.01, 0.4, 0.4),
-  gamma = 0)
+no_page_effects <- function() {
+  list(weight = c(usual = 1, low = 0, high = 0), mean = c(0, -0.8, 0.8), sd = c(0.01, 0.4, 0.4),
+    gamma = 0)
+}
 
 # Posterior shares of each page over kind (usual, low, high) and effect: a list of three matrices.
 page_shares <- function(likelihood, groups) {
@@ -61,8 +63,11 @@ page_posteriors <- function(clicks, expected, page, pairs, pages, at_once = 2000
   low <- page_low <- numeric(length(clicks))
   cases <- case_likelihoods(clicks, expected, pairs)
   mirror <- mirror_high_part(pairs)
-  mirrored <- if (mirror$weight[2] > 0) case_likelihoods(clicks, expected, mirror,
-    kinds = 2L)$likelihoods[[1]] else 0
+  mirrored <- if (mirror$weight[2] > 0) {
+    case_likelihoods(clicks, expected, mirror, kinds = 2L)$likelihoods[[1]]
+  } else {
+    0
+  }
   all <- Reduce(`+`, cases$likelihoods)
   usual <- (all - cases$likelihoods[[2]] + pmin(cases$likelihoods[[2]], mirrored)) / all
   all <- log(all)
@@ -71,8 +76,8 @@ page_posteriors <- function(clicks, expected, page, pairs, pages, at_once = 2000
     of <- cases$of[rows]
     shares <- page_shares(page_likelihoods(all[of, , drop = FALSE], page[rows]), pages)
     page_of <- rep(seq_along(own), at$pairs[own])
-    low[rows] <- 1 - rowSums((shares[[1]] + shares[[3]])[page_of, , drop = FALSE] *
-      usual[of, , drop = FALSE])
+    low[rows] <-
+      1 - rowSums((shares[[1]] + shares[[3]])[page_of, , drop = FALSE] * usual[of, , drop = FALSE])
     page_low[rows] <- rowSums(shares[[2]])[page_of]
   }
   pair_low <- pmax(0, (low - page_low) / pmax(1 - page_low, 1e-9))

@@ -9,21 +9,22 @@ weak_topics <- function(z, weight, page, words, page_groups) {
   out <- list(low = numeric(length(z)), effect = numeric(length(z)), likely = numeric(length(z)),
     alone = logical(length(z)), part = topic_share(0, 0),
     found = data.table(word = character(), queries = integer(), pages = integer(),
-    share = numeric()))
+      share = numeric()))
   if (!nrow(words)) return(out)
   texts <- as_levels(words$word)
   long <- data.table(pair = words$query, word = as.integer(texts), page = page[words$query],
     weight = weight[words$query], weighted = (weight * z)[words$query])
-  by_page <- long[, .(weight = sum(weight), weighted = sum(weighted), pairs = .N),
-    by = c("word", "page")]
-  sizes <- by_page[, .(pages = .N, pairs = sum(pairs), weight = sum(weight),
-    weighted = sum(weighted)), by = "word"]
+  by_page <-
+    long[, .(weight = sum(weight), weighted = sum(weighted), pairs = .N), by = c("word", "page")]
+  sizes <- by_page[,
+    .(pages = .N, pairs = sum(pairs), weight = sum(weight), weighted = sum(weighted)), by = "word"]
   # What stands in half of all queries is no topic.
   sizes <- sizes[sizes$pairs <= 0.5 * length(z)]
   told <- sizes$pages >= 2 & sizes$pairs >= 4
   out$alone <- page %in% page_topics(by_page[by_page$word %in% sizes$word[!told]], page)
-  topics <- test_topics(by_page[by_page$word %in% sizes$word[told &
-    sizes$weighted < -0.1 * sizes$weight]], page_groups, sum(told))
+  topics <- test_topics(
+    by_page[by_page$word %in% sizes$word[told & sizes$weighted < -0.1 * sizes$weight]], page_groups,
+    sum(told))
   if (is.null(topics)) return(out)
   out$part <- topics$part[1]
   # Each pair has the likeliest of its words; of equals, the one on fewer pairs.
@@ -37,8 +38,8 @@ weak_topics <- function(z, weight, page, words, page_groups) {
   out$likely[best$pair] <- topics$effect[best$at]
   out$effect[held$pair] <- topics$effect[held$at]
   if (nrow(held)) {
-    out$found <- held[, .(queries = .N, pages = length(unique(page)),
-      share = exp(topics$effect[at[1]])), by = "word"]
+    out$found <- held[,
+      .(queries = .N, pages = length(unique(page)), share = exp(topics$effect[at[1]])), by = "word"]
     set(out$found, j = "word", value = levels(texts)[out$found$word])
     setorderv(out$found, c("queries", "word"), c(-1L, 1L))
   }
@@ -86,15 +87,15 @@ topic_grid <- seq(-1.8, -0.1, by = 0.1)
 # row).
 topic_likelihoods <- function(by_page, groups) {
   density <- function(effect) {
-    parts <- vapply(1:3, function(k) groups$weight[k] *
-      stats::dnorm(by_page$mean - effect, groups$mean[k],
-      sqrt(groups$sd[k]^2 + 1 / by_page$weight)), numeric(nrow(by_page)))
+    parts <- vapply(1:3, function(k) {
+      groups$weight[k] * stats::dnorm(by_page$mean - effect, groups$mean[k],
+        sqrt(groups$sd[k]^2 + 1 / by_page$weight))
+    }, numeric(nrow(by_page)))
     dim(parts) <- c(nrow(by_page), 3)
     log(rowSums(parts) + 1e-300)
   }
   sums <- unname(rowsum(cbind(density(0), vapply(topic_grid, density, numeric(nrow(by_page)))),
-    by_page$word,
-    reorder = FALSE))
+    by_page$word, reorder = FALSE))
   held <- sums[, -1, drop = FALSE]
   list(alone = sums[, 1], held = held, best = do.call(pmax, as.data.frame(held)))
 }

@@ -9,8 +9,8 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   if (!length(candidates)) return(no_findings())
   at <- pairs[candidates]
   rest <- page_rests(pairs, at$page)
-  fit <- fit_low_ctr(c(at$clicks, rest$clicks), c(at$expected, rest$expected), c(at$page, rest$page),
-    word_table(summary$queries$key[at$query], function_only),
+  fit <- fit_low_ctr(c(at$clicks, rest$clicks), c(at$expected, rest$expected),
+    c(at$page, rest$page), word_table(summary$queries$key[at$query], function_only),
     rep(c(TRUE, FALSE), c(nrow(at), nrow(rest))))
   own <- seq_len(nrow(at))
   judged <- fit$judged[own]
@@ -31,8 +31,8 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   of_work <- ifelse(whole & !options$by_line, stats::ave(gain$gain, page, FUN = sum), gain$gain)
   worth <- which(of_work >= options$least)
   worth <- worth[best_within_fdr(judged$confidence[likely[worth]], gain$gain[worth], options$fdr)]
-  unsure <- which(at$clicks < assumed("low_below") * at$expected & at$tested &
-    judged$confidence > 0.2)
+  unsure <-
+    which(at$clicks < assumed("low_below") * at$expected & at$tested & judged$confidence > 0.2)
   aside <- rbind(topic_lines(fit$topics),
     unsure_line(at$query[setdiff(unsure, likely[worth])], options$fdr))
   if (!length(worth)) return(no_findings(aside))
@@ -42,12 +42,12 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   siblings <- shortfalls[match(at$page[listed], shortfalls$page)]
   at <- at[listed]
   found <- pair_findings("low_ctr", summary, pairs, candidates[listed], gain,
-    judged$confidence[listed],
-    low_ctr_action(summary, at, siblings), low_ctr_reason(summary, at, siblings, gain$gain),
+    judged$confidence[listed], low_ctr_action(summary, at, siblings),
+    low_ctr_reason(summary, at, siblings, gain$gain),
     low_ctr_steps(summary, pairs[candidates[listed]], at, levels, gain, fit, judged[listed]))
   # Queries that one rewrite of the page mends are one piece of work.
-  set(found, j = "work", value = ifelse(siblings$whole,
-    paste("snippet", summary$pages$key[at$page]), found$identity))
+  set(found, j = "work",
+    value = ifelse(siblings$whole, paste("snippet", summary$pages$key[at$page]), found$identity))
   list(found = found, aside = aside)
 }
 
@@ -67,9 +67,10 @@ page_rests <- function(pairs, pages) {
 
 topic_lines <- function(topics) {
   if (!nrow(topics)) return(NULL)
-  data.table(kind = "low_ctr",
-    reason = sprintf("\"%s\" on all %d pages earns %s of the curve: the results page holds it back, not a snippet", topics$word,
-    topics$pages, format_share(topics$share)), queries = topics$queries)
+  data.table(kind = "low_ctr", reason = sprintf(
+    "\"%s\" on all %d pages earns %s of the curve: the results page holds it back, not a snippet",
+    topics$word, topics$pages, format_share(topics$share)),
+    queries = topics$queries)
 }
 
 unsure_line <- function(queries, fdr) {
@@ -90,11 +91,10 @@ low_ctr_gain <- function(at, levels) {
 
 # The level today and the usual one, as factors on the curve, with the variances of their logs.
 low_ctr_levels <- function(at, groups) {
-  level <- low_levels(log_factor(at$clicks, at$expected), factor_noise(at$clicks, at$expected),
-    groups)
+  level <-
+    low_levels(log_factor(at$clicks, at$expected), factor_noise(at$clicks, at$expected), groups)
   list(usual = exp(level$usual + level$usual_var / 2),
-    today = exp(level$today + level$today_var / 2),
-    usual_var = level$usual_var,
+    today = exp(level$today + level$today_var / 2), usual_var = level$usual_var,
     today_var = level$today_var, shared = rep_len(level$shared, nrow(at)))
 }
 
@@ -123,9 +123,8 @@ best_within_fdr <- function(confidence, worth = rep(1, length(confidence)), fdr)
 page_shortfalls <- function(at, judged) {
   short <- judged$confidence > 0.5
   out <- data.table(page = at$page, low = short,
-    missed = ifelse(short, pmax(0, at$expected - at$clicks), 0),
-    whole = judged$page_low)[, .(tested = .N, low = sum(low), missed = sum(missed),
-    whole = max(whole)), by = "page"]
+    missed = ifelse(short, pmax(0, at$expected - at$clicks), 0), whole = judged$page_low)[,
+      .(tested = .N, low = sum(low), missed = sum(missed), whole = max(whole)), by = "page"]
   out[, "whole" := (whole > 0.5 | low >= tested / 2) & low >= 2]
   out[]
 }

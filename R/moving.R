@@ -18,25 +18,27 @@ two_windows <- function(summary, curve) {
   set(own, j = "side", value = side[side > 0])
   set(own, j = "weighted", value = own$impressions * own$position)
   set(own, j = "expected", value = own$impressions *
-    curve_ctr(curve, own$position, summary$queries$segment[own$query],
-    1, own$impressions))
-  set(own, j = "demand", value = searches_seen(own$impressions, own$position,
-    page_one_views(summary)))
+    curve_ctr(curve, own$position, summary$queries$segment[own$query], 1, own$impressions))
+  set(own, j = "demand",
+    value = searches_seen(own$impressions, own$position, page_one_views(summary)))
   moved <- pair_sums(own)
   moved <- moved[moved$impressions_1 > 0 & moved$impressions_2 > 0]
-  for (side in 1:2) set(moved, j = paste0("position_", side),
-    value = moved[[paste0("weighted_", side)]] / moved[[paste0("impressions_", side)]])
+  for (side in 1:2) {
+    set(moved, j = paste0("position_", side),
+      value = moved[[paste0("weighted_", side)]] / moved[[paste0("impressions_", side)]])
+  }
   factor <- pair_factor(moved, curve$fits[[1]])
   cbind(moved, change_parts(moved$clicks_1, moved$clicks_2, moved$expected_1, moved$expected_2,
-    moved$demand_1,
-    moved$demand_2, factor)[, c("position", "click_through")])
+    moved$demand_1, moved$demand_2, factor)[, c("position", "click_through")])
 }
 
-find_falling <- function(summary, curve, pairs, options) find_moving(summary, curve, pairs,
-  options, "falling")
+find_falling <- function(summary, curve, pairs, options) {
+  find_moving(summary, curve, pairs, options, "falling")
+}
 
-find_rising <- function(summary, curve, pairs, options) find_moving(summary, curve, pairs, options,
-  "rising")
+find_rising <- function(summary, curve, pairs, options) {
+  find_moving(summary, curve, pairs, options, "rising")
+}
 
 find_moving <- function(summary, curve, pairs, options, kind) {
   # Both kinds look at the same two windows.
@@ -68,8 +70,7 @@ moving_pairs <- function(summary, curve, pairs) {
   if (is.null(moved)) return(list(at = integer()))
   at <- pairs[moved, on = c("query", "page"), which = TRUE]
   use <- which(!is.na(at) & pairs$judged[at] &
-    pmin(moved$impressions_1, moved$impressions_2) >= 20 & moved$clicks_1 +
-    moved$clicks_2 >= 8)
+    pmin(moved$impressions_1, moved$impressions_2) >= 20 & moved$clicks_1 + moved$clicks_2 >= 8)
   if (length(use) < 20) return(list(at = integer()))
   list(at = at[use], moved = moved[use], change = real_change(moved[use]))
 }
@@ -85,10 +86,10 @@ real_change <- function(moved) {
   # A search's position differs from the mean by about half of it, and clicks fall about as position
   # rises.
   wavering <- 0.5^2 * (1 / moved$impressions_1 + 1 / moved$impressions_2)
-  seen <- log_factor(moved$clicks_2, moved$expected_2) -
-    log_factor(moved$clicks_1, moved$expected_1)
-  noise <- factor_noise(moved$clicks_1, moved$expected_1) +
-    factor_noise(moved$clicks_2, moved$expected_2)
+  seen <-
+    log_factor(moved$clicks_2, moved$expected_2) - log_factor(moved$clicks_1, moved$expected_1)
+  noise <-
+    factor_noise(moved$clicks_1, moved$expected_1) + factor_noise(moved$clicks_2, moved$expected_2)
   # The pairs of which most is expected are enough for the fit.
   best <- utils::head(order(-(moved$expected_1 + moved$expected_2)), 2000)
   groups <- fit_groups(measured_over_factors(seen[best], noise[best]), usual_sd = 0.15)
@@ -98,25 +99,27 @@ real_change <- function(moved) {
     Reduce(`+`, Map(function(part, k) shares[, k] * part$mean, parts, 1:3))
   chance <- function(sign) Reduce(`+`, Map(function(part, k) {
     shares[, k] * stats::pnorm((sign * (by_position - groups$mean[1] + part$mean) -
-      assumed("moved_by")) /
-      sqrt(part$variance + wavering))
+      assumed("moved_by")) / sqrt(part$variance + wavering))
   }, parts, 1:3))
   data.table(by_position, wavering, seen, noise, usual = groups$mean[1], usual_sd = groups$sd[1],
-    size,
-    variance = wavering + Reduce(`+`, Map(function(part, k) shares[, k] * (part$variance +
-      (by_position - groups$mean[1] + part$mean - size)^2), parts, 1:3)), fell = chance(-1),
-      rose = chance(1))
+    size, variance = wavering + Reduce(`+`,
+      Map(function(part, k) {
+        shares[, k] * (part$variance + (by_position - groups$mean[1] + part$mean - size)^2)
+      }, parts, 1:3)),
+    fell = chance(-1), rose = chance(1))
 }
 
 # Half of what was lost is taken to be won back; a rise that is given support, to go on by a third.
 # Per 30 days, with the ends of the interval and the clicks of four weeks `now`, half as seen and
 # half as foretold by the weeks before.
 moving_gain <- function(moved, change, down) {
-  now <- (moved$clicks_2 + moved$demand_2 * (moved$clicks_1 + 0.5) / moved$demand_1 *
-    exp(change$size)) / 2
-  more <- function(move) pmax(0, now *
-    (if (down) (exp(-move) - 1) * assumed("won_back") else exp(move * assumed("goes_on")) - 1)) *
-    30 / (7 * assumed("moved_weeks"))
+  now <- (moved$clicks_2 +
+    moved$demand_2 * (moved$clicks_1 + 0.5) / moved$demand_1 * exp(change$size)) / 2
+  more <- function(move) {
+    pmax(0, now *
+      (if (down) (exp(-move) - 1) * assumed("won_back") else exp(move * assumed("goes_on")) - 1)) *
+      30 / (7 * assumed("moved_weeks"))
+  }
   reach <- stats::qnorm(0.95) * sqrt(change$variance)
   ends <- list(more(change$size - reach), more(change$size + reach))
   list(gain = more(change$size), low = do.call(pmin, ends) / assumed("moved_gain"),
@@ -124,23 +127,23 @@ moving_gain <- function(moved, change, down) {
 }
 
 moving_steps <- function(of, gain, confidence, down) {
-  step_lines(
-    sprintf("clicks by position %+.1f, by click-through at equal position %+.1f in four weeks (searches are taken out; impressions beyond position 10.5 raised to what page one would have seen)",
-      of$position, of$click_through),
+  step_lines(sprintf("clicks by position %+.1f, by click-through at equal position %+.1f in four weeks (searches are taken out; impressions beyond position 10.5 raised to what page one would have seen)",
+    of$position, of$click_through),
     sprintf("change by position on the curve, ln: %.3f beside the middle of all pairs, its wavering 0.25 x (1/%s + 1/%s) = %.4f",
       of$by_position, format_count(of$impressions_1), format_count(of$impressions_2), of$wavering),
     sprintf("change of click-through = ln((%s + 0.5) / (%.2f + 0.5)) - ln((%s + 0.5) / (%.2f + 0.5)) = %.3f, variance of its noise %.3f; pairs of this site usually move by %.3f on average, standard deviation %.3f",
       format_count(of$clicks_2), of$expected_2, format_count(of$clicks_1), of$expected_1, of$seen,
-      of$noise, of$usual,
-      of$usual_sd),
-    sprintf("both together, luck and what the site did as a whole taken out: %.3f; clicks of four weeks now: %.2f", of$size, gain$now),
-    if (down) sprintf("gain = half of what was lost = %.2f x (exp(%.3f) - 1) x %.1f x 30 / 28 = %.2f", gain$now, -of$size,
-      assumed("won_back"), gain$gain) else
+      of$noise, of$usual, of$usual_sd),
+    sprintf("both together, luck and what the site did as a whole taken out: %.3f; clicks of four weeks now: %.2f",
+      of$size, gain$now),
+    if (down) {
+      sprintf("gain = half of what was lost = %.2f x (exp(%.3f) - 1) x %.1f x 30 / 28 = %.2f",
+        gain$now, -of$size, assumed("won_back"), gain$gain)
+    } else {
       sprintf("gain = a third of the rise once more = %.2f x (exp(%.3f / 3) - 1) x 30 / 28 = %.2f",
-        gain$now, of$size, gain$gain),
-    sprintf("confidence: chance that clicks for a search are %s by a quarter or more: %.3f",
-    if (down) "down" else "up",
-      confidence))
+        gain$now, of$size, gain$gain)
+    }, sprintf("confidence: chance that clicks for a search are %s by a quarter or more: %.3f",
+      if (down) "down" else "up", confidence))
 }
 
 # What is said of rising and falling pairs.
@@ -148,31 +151,34 @@ moving_steps <- function(of, gain, confidence, down) {
 moving_cause <- function(share) ifelse(share > 0.6, "position", ifelse(share < 0.25, "ctr", "both"))
 
 moving_reason <- function(of, share) {
-  rate <- function(side) format_rate(of[[paste0("clicks_", side)]] /
-    of[[paste0("impressions_", side)]])
+  rate <- function(side) format_rate(
+    of[[paste0("clicks_", side)]] / of[[paste0("impressions_", side)]])
   cause <- c(position = "the position moved from %s to %s, which makes %s of it",
     ctr = "the position hardly moved (%s, then %s) and makes %s of it: people choose differently at the same place",
-    both = "the position (%s, then %s) makes %s of it, the rest is what people choose")[moving_cause(share)]
+    both = "the position (%s, then %s) makes %s of it, the rest is what people choose")[moving_cause(
+      share)]
   sprintf("%s of %s impressions clicked in the last four weeks, %s of %s in the four before: CTR went from %s to %s. Searches apart, that is %s; %s.",
     format_count(of$clicks_2), format_count(of$impressions_2), format_count(of$clicks_1),
-    format_count(of$impressions_1), rate(1), rate(2),
-    moving_clicks(of$position + of$click_through),
+    format_count(of$impressions_1), rate(1), rate(2), moving_clicks(of$position + of$click_through),
     vapply(seq_along(share), function(i) sprintf(cause[i], format_position(of$position_1[i]),
-      format_position(of$position_2[i]),
-      format_share(pmin(1, pmax(0, share[i])))), ""))
+      format_position(of$position_2[i]), format_share(pmin(1, pmax(0, share[i])))),
+      ""))
 }
 
-moving_clicks <- function(change) paste(format_plural(round(abs(change)), "click"),
-  ifelse(change < 0, "lost", "won"))
+moving_clicks <- function(change) {
+  paste(format_plural(round(abs(change)), "click"), ifelse(change < 0, "lost", "won"))
+}
 
 moving_action <- function(summary, of, share, kind) {
   query <- summary$queries$query[of$query]
   page <- format_path(summary$pages$page[of$page])
   cause <- moving_cause(share)
   if (kind == "rising") {
-    return(sprintf("Give \"%s\" support while it rises: link to %s from your strongest related pages with those words, and see that its first passage is up to date.", query, page))
+    return(sprintf("Give \"%s\" support while it rises: link to %s from your strongest related pages with those words, and see that its first passage is up to date.",
+      query, page))
   }
-  ifelse(cause == "position",
-    sprintf("Look up what ranks above %s for \"%s\" now, bring the page up to date where it falls behind, and check that no link to it was lost.", page, query),
-    sprintf("Look at the results page of \"%s\": if something new stands above or beside %s, answer it in title and description; if the title was changed, change it back.", query, page))
+  ifelse(cause == "position", sprintf("Look up what ranks above %s for \"%s\" now, bring the page up to date where it falls behind, and check that no link to it was lost.",
+    page, query),
+    sprintf("Look at the results page of \"%s\": if something new stands above or beside %s, answer it in title and description; if the title was changed, change it back.",
+      query, page))
 }

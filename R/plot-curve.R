@@ -30,30 +30,25 @@ autoplot.tide_curve <- function(object, until = 20, ...) {
   # A line ends where its data end: beyond, the interval would tell more about the prior than about
   # the site.
   last <- object$evidence[, .(last = max(0, position[pairs >= 3])), by = "segment"]
-  line <- line[line$position <= pmax(2, last$last[match(line$segment, last$segment)]) |
-    line$position <= 2]
+  line <- line[
+    line$position <= pmax(2, last$last[match(line$segment, last$segment)]) | line$position <= 2]
   ends <- line[, .SD[which.max(position)], by = "segment"]
   floor <- min(line$ctr, points$pivot_ctr) / 1.6
   line[, "ctr_low" := pmax(line$ctr_low, floor)]
-  ggplot2::ggplot(line, ggplot2::aes(.data$position, .data$ctr, colour = .data$segment,
-    fill = .data$segment)) +
+  ggplot2::ggplot(line,
+    ggplot2::aes(.data$position, .data$ctr, colour = .data$segment, fill = .data$segment)) +
     ggplot2::geom_ribbon(ggplot2::aes(ymin = .data$ctr_low, ymax = .data$ctr_high), alpha = 0.15,
-    colour = NA) +
-    ggplot2::geom_point(data = points, ggplot2::aes(y = .data$pivot_ctr, size = .data$pairs),
-    shape = 21,
-      alpha = 0.45) +
-    ggplot2::geom_line(linewidth = 0.9) +
-    ggplot2::geom_text(data = ends, ggplot2::aes(label = .data$segment), hjust = 0, nudge_x = 0.01,
-    size = 3.6) +
+      colour = NA) + ggplot2::geom_point(data = points,
+      ggplot2::aes(y = .data$pivot_ctr, size = .data$pairs), shape = 21, alpha = 0.45) +
+    ggplot2::geom_line(linewidth = 0.9) + ggplot2::geom_text(data = ends,
+      ggplot2::aes(label = .data$segment), hjust = 0, nudge_x = 0.01, size = 3.6) +
     ggplot2::scale_colour_manual(values = segment_colours, aesthetics = c("colour", "fill"),
-    guide = "none") +
-    ggplot2::scale_size_area(max_size = 6, guide = "none") +
+      guide = "none") + ggplot2::scale_size_area(max_size = 6, guide = "none") +
     position_axis(until * 1.25) + ctr_axis() + ggplot2::coord_cartesian(ylim = c(floor, 1)) +
     ggplot2::labs(x = "average position", y = "CTR",
-    title = "What this site earns at each position",
+      title = "What this site earns at each position",
       subtitle = sprintf("line: fitted curve with its %s interval; points: plain pivot, larger where more pairs stand",
-        format_share(object$level))) +
-    tide_theme()
+        format_share(object$level))) + tide_theme()
 }
 
 # One figure that shows whether the curve fits: residuals over position, where two of three should
@@ -62,26 +57,23 @@ autoplot.tide_curve <- function(object, until = 20, ...) {
 #' @rdname tide_figures
 #' @rawNamespace S3method(ggplot2::autoplot, tide_curve_check)
 autoplot.tide_curve_check <- function(object, ...) {
-  at <- copy(object$residuals)[, "class" :=
-    findInterval(log(position), seq(0, log(100), length.out = 16))]
+  at <- copy(object$residuals)[,
+    "class" := findInterval(log(position), seq(0, log(100), length.out = 16))]
   middle <- at[, .(position = exp(mean(log(position))), mean = mean(residual),
-    low = stats::quantile(residual, 1 / 6),
-    high = stats::quantile(residual, 5 / 6), n = .N), by = "class"]
+    low = stats::quantile(residual, 1 / 6), high = stats::quantile(residual, 5 / 6), n = .N),
+    by = "class"]
   middle <- middle[middle$n >= 8]
   ggplot2::ggplot(at, ggplot2::aes(.data$position, .data$residual)) +
     ggplot2::geom_hline(yintercept = c(-1, 1), colour = ink$soft, linewidth = 0.3, linetype = 2) +
     ggplot2::geom_hline(yintercept = 0, colour = ink$soft, linewidth = 0.4) +
     ggplot2::geom_point(ggplot2::aes(size = .data$expected), colour = ink$plain, alpha = 0.6,
-    shape = 16) +
-    ggplot2::geom_linerange(data = middle,
-    ggplot2::aes(y = .data$mean, ymin = .data$low, ymax = .data$high),
-      colour = ink$main, linewidth = 1) +
-    ggplot2::geom_point(data = middle, ggplot2::aes(y = .data$mean), colour = ink$main,
-    size = 2.4) +
-    ggplot2::scale_size_area(max_size = 5, guide = "none") +
+      shape = 16) + ggplot2::geom_linerange(data = middle,
+      ggplot2::aes(y = .data$mean, ymin = .data$low, ymax = .data$high), colour = ink$main,
+      linewidth = 1) + ggplot2::geom_point(data = middle, ggplot2::aes(y = .data$mean),
+      colour = ink$main, size = 2.4) + ggplot2::scale_size_area(max_size = 5, guide = "none") +
     ggplot2::scale_x_log10(breaks = c(1, 2, 3, 5, 10, 20, 50)) +
     ggplot2::labs(x = "average position", y = "residual",
-    title = sprintf("Does the curve fit? (%s)", object$segment),
+      title = sprintf("Does the curve fit? (%s)", object$segment),
       subtitle = "grey: pairs, by expected clicks; blue: mean and middle two thirds, which should reach from -1 to 1") +
     tide_theme()
 }

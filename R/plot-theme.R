@@ -3,52 +3,47 @@
 # colour alone.
 
 ink <- list(text = "#22303c", soft = "#5d6b78", rule = "#dfe4e8", plain = "#b9c2ca",
-  main = "#1f4e79",
-  second = "#b8651b")
+  main = "#1f4e79", second = "#b8651b")
 
 segment_colours <- c(all = ink$main, `non-brand` = ink$main, brand = ink$second)
 
 kind_colours <- c(low_ctr = "#b23a2e", striking_distance = "#1f7a8c", cannibalized = "#5b3a8c",
-  falling = "#8a6d00",
-  rising = "#2f7d32", tail_demand = "#00695c", new_page = "#455a64")
+  falling = "#8a6d00", rising = "#2f7d32", tail_demand = "#00695c", new_page = "#455a64")
 
 kind_shapes <- c(low_ctr = 25, striking_distance = 21, cannibalized = 23, falling = 6, rising = 24,
-  tail_demand = 22,
-  new_page = 3)
+  tail_demand = 22, new_page = 3)
 
 tide_theme <- function() {
   ggplot2::theme_minimal(base_size = 12) + ggplot2::theme(
     text = ggplot2::element_text(colour = ink$text),
     axis.text = ggplot2::element_text(colour = ink$soft),
     axis.title = ggplot2::element_text(colour = ink$soft, size = ggplot2::rel(0.9)),
-    panel.grid.minor = ggplot2::element_blank(),
-    panel.grid.major.x = ggplot2::element_blank(),
+    panel.grid.minor = ggplot2::element_blank(), panel.grid.major.x = ggplot2::element_blank(),
     panel.grid.major.y = ggplot2::element_line(colour = ink$rule, linewidth = 0.3),
     plot.title = ggplot2::element_text(face = "bold", size = ggplot2::rel(1.1)),
     plot.subtitle = ggplot2::element_text(colour = ink$soft),
     plot.caption = ggplot2::element_text(colour = ink$soft, hjust = 0),
     plot.title.position = "plot", plot.caption.position = "plot",
-    plot.background = ggplot2::element_rect(fill = "white", colour = NA)
-  )
+    plot.background = ggplot2::element_rect(fill = "white", colour = NA))
 }
 
 # CTR on a log axis: position 1 and position 20 differ fiftyfold, and both matter.
 ctr_axis <- function() {
-  ggplot2::scale_y_log10(breaks = c(0.0005, 0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5,
-    1),
+  ggplot2::scale_y_log10(
+    breaks = c(0.0005, 0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1),
     labels = function(x) sub("\\.0%$", "%", format_rate(x)))
 }
 
 position_axis <- function(until) {
   ggplot2::scale_x_log10(breaks = c(1, 2, 3, 4, 5, 7, 10, 15, 20, 30, 50, 100),
-    limits = c(1, until * 1.12),
-    expand = ggplot2::expansion(c(0.03, 0.02)))
+    limits = c(1, until * 1.12), expand = ggplot2::expansion(c(0.03, 0.02)))
 }
 
 # Bands of position, the best darkest.
-band_shades <- function(bands) stats::setNames(grDevices::colorRampPalette(c(ink$main,
-  "#c9d6e2"))(nlevels(bands)),
-  levels(bands))
+band_shades <- function(bands) {
+  stats::setNames(grDevices::colorRampPalette(c(ink$main, "#c9d6e2"))(nlevels(bands)),
+    levels(bands))
+}
 
 # Events on figures over time.
 
@@ -57,15 +52,12 @@ event_marks <- function(events, from, to) {
   if (!is.null(events)) events <- events[events$date >= from & events$date <= to]
   if (!NROW(events)) return(list(layers = NULL, caption = NULL))
   at <- data.table(at = as.Date(events$date), number = as.character(seq_len(nrow(events))))
-  list(layers = list(
-    ggplot2::geom_vline(data = at, ggplot2::aes(xintercept = .data$at), colour = ink$soft,
-      linewidth = 0.35,
-      linetype = "22"),
+  list(layers = list(ggplot2::geom_vline(data = at, ggplot2::aes(xintercept = .data$at),
+    colour = ink$soft, linewidth = 0.35, linetype = "22"),
     ggplot2::geom_text(data = at, ggplot2::aes(.data$at, Inf, label = .data$number),
-    inherit.aes = FALSE, hjust = -0.4,
-      vjust = 1.3, size = 3.3, colour = ink$soft)),
-    caption = paste(sprintf("%d: %s, %s", seq_len(nrow(events)), events$event,
-    format(events$date)), collapse = "\n"))
+      inherit.aes = FALSE, hjust = -0.4, vjust = 1.3, size = 3.3, colour = ink$soft)),
+    caption = paste(sprintf("%d: %s, %s", seq_len(nrow(events)), events$event, format(events$date)),
+      collapse = "\n"))
 }
 
 # Clicks and impressions by day, with a seven-day mean over them.
@@ -79,14 +71,11 @@ trend_figure <- function(by_day, events = NULL) {
   ggplot2::ggplot(long, ggplot2::aes(.data$date, .data$value)) +
     ggplot2::geom_line(colour = ink$plain, linewidth = 0.3) +
     ggplot2::geom_line(ggplot2::aes(y = .data$mean), colour = ink$main, linewidth = 0.8,
-    na.rm = TRUE) +
-    ggplot2::facet_wrap("figure", ncol = 1, scales = "free_y") +
+      na.rm = TRUE) + ggplot2::facet_wrap("figure", ncol = 1, scales = "free_y") +
     ggplot2::scale_y_continuous(limits = c(0, NA), labels = scales::label_comma()) +
     ggplot2::labs(x = NULL, y = NULL, title = "By day",
-    subtitle = "thin: days; thick: mean of seven days",
-      caption = marks$caption) +
-    marks$layers + tide_theme() + ggplot2::theme(strip.text = ggplot2::element_text(hjust = 0,
-    colour = ink$text))
+      subtitle = "thin: days; thick: mean of seven days", caption = marks$caption) + marks$layers +
+    tide_theme() + ggplot2::theme(strip.text = ggplot2::element_text(hjust = 0, colour = ink$text))
 }
 
 # Mean of the seven days around each day; missing where one of them is.

@@ -7,8 +7,7 @@
 #' @param events A `tide_events` object to mark on a trace; `NULL` for none.
 #' @rawNamespace S3method(ggplot2::autoplot, tide_trace)
 autoplot.tide_trace <- function(object, type = if (object$kind == "folder") "ranking" else "weeks",
-  named = 4,
-  events = NULL, ...) {
+    named = 4, events = NULL, ...) {
   check_choice(type, c("weeks", "ranking"), "type")
   check_number(named, "named", min = 1, max = 6)
   drawn <- if (type == "weeks") object$weekly else object$ranking
@@ -41,37 +40,37 @@ weeks_figure <- function(trace, named) {
     data.table(full[, c("name", "week")], figure = "position", value = -full$position))
   long[, "week" := as.Date(long$week)]
   # What is far below the named ones would press them together.
-  deepest <- 1.5 * max(-long$value[long$figure == "position" & long$name %in% leading],
-    na.rm = TRUE)
+  deepest <-
+    1.5 * max(-long$value[long$figure == "position" & long$name %in% leading], na.rm = TRUE)
   long <- long[!(long$figure == "position" & (-long$value > deepest) %in% TRUE)]
   context <- long[!long$name %in% leading]
   lead <- long[long$name %in% leading]
   lead[, "label" := fit_label(if (side == "page") format_path(lead$name) else lead$name, 28)]
   lead[, "colour" := line_colours[match(lead$name, leading)]]
   ends <- lead[!is.na(lead$value) & lead$figure == "position"][, .SD[which.max(week)], by = "name"]
-  ends[, "value" := spread_apart(ends$value,
-    diff(range(long$value[long$figure == "position"], na.rm = TRUE)) / 11)]
+  ends[, "value" :=
+    spread_apart(ends$value, diff(range(long$value[long$figure == "position"], na.rm = TRUE)) / 11)]
   span <- as.numeric(diff(range(long$week)))
   ggplot2::ggplot(long, ggplot2::aes(.data$week, .data$value, group = .data$name)) +
     ggplot2::geom_line(data = context, colour = ink$plain, linewidth = 0.3, na.rm = TRUE) +
     ggplot2::geom_line(data = lead, ggplot2::aes(colour = .data$colour), linewidth = 0.8,
-    na.rm = TRUE) +
-    ggplot2::geom_point(data = lead, ggplot2::aes(colour = .data$colour), size = 1.3,
-    na.rm = TRUE) +
-    ggplot2::geom_text(data = ends, ggplot2::aes(label = .data$label, colour = .data$colour,
-    x = max(long$week)),
-      hjust = 0, nudge_x = span / 60, size = 3.3) +
-    ggplot2::scale_colour_identity() +
+      na.rm = TRUE) + ggplot2::geom_point(data = lead, ggplot2::aes(colour = .data$colour),
+      size = 1.3, na.rm = TRUE) + ggplot2::geom_text(data = ends,
+      ggplot2::aes(label = .data$label, colour = .data$colour, x = max(long$week)), hjust = 0,
+      nudge_x = span / 60, size = 3.3) + ggplot2::scale_colour_identity() +
     ggplot2::scale_x_date(expand = ggplot2::expansion(c(0.02, 0.38))) +
     ggplot2::scale_y_continuous(breaks = place_breaks,
       labels = function(x) format(abs(x), big.mark = ",", trim = TRUE)) +
     ggplot2::facet_wrap("figure", ncol = 1, scales = "free_y") +
     ggplot2::labs(x = NULL, y = NULL, title = trace_title(trace),
-    subtitle = sprintf("by week; position 1 is on top%s",
-      if (nrow(context)) sprintf("; grey: %s",
-      format_plural(length(unique(context$name)), paste("other", side),
-        c(page = "other pages", query = "other queries")[[side]])) else "")) +
-    tide_theme() + ggplot2::theme(strip.text = ggplot2::element_text(hjust = 0, colour = ink$text))
+      subtitle = sprintf("by week; position 1 is on top%s",
+        if (nrow(context)) {
+          sprintf("; grey: %s", format_plural(length(unique(context$name)), paste("other", side),
+            c(page = "other pages", query = "other queries")[[side]]))
+        } else {
+          ""
+        })) + tide_theme() +
+    ggplot2::theme(strip.text = ggplot2::element_text(hjust = 0, colour = ink$text))
 }
 
 # Positions are drawn below zero and begin at 1; clicks get the usual breaks.
@@ -81,14 +80,16 @@ place_breaks <- function(limits) {
   places <- places[places >= limits[1] & places <= limits[2]]
   # Few lines: those that lie too close to the one above are left out.
   kept <- places[1]
-  for (place in places[-1]) if (kept[length(kept)] - place > diff(limits) / 8) kept <-
-    c(kept, place)
+  for (place in places[-1]) {
+    if (kept[length(kept)] - place > diff(limits) / 8) kept <- c(kept, place)
+  }
   kept
 }
 
 # Cut at the front, where addresses are alike.
-fit_label <- function(text, width) ifelse(nchar(text) > width,
-  paste0("\u2026", substring(text, nchar(text) - width + 2)), text)
+fit_label <- function(text, width) {
+  ifelse(nchar(text) > width, paste0("\u2026", substring(text, nchar(text) - width + 2)), text)
+}
 
 # Labels at least `step` apart, in their order.
 spread_apart <- function(at, step) {
@@ -107,15 +108,13 @@ ranking_figure <- function(trace) {
   span <- as.numeric(diff(range(ranking$week)))
   ggplot2::ggplot(ranking, ggplot2::aes(as.Date(.data$week), .data$queries)) +
     ggplot2::geom_col(ggplot2::aes(fill = .data$band), width = 6) +
-    ggplot2::geom_text(data = last, ggplot2::aes(y = .data$at,
-    label = paste("position", .data$band)), hjust = 0,
-      nudge_x = 5, size = 3.3, colour = ink$text) +
+    ggplot2::geom_text(data = last,
+      ggplot2::aes(y = .data$at, label = paste("position", .data$band)), hjust = 0, nudge_x = 5,
+      size = 3.3, colour = ink$text) +
     ggplot2::scale_fill_manual(values = band_shades(ranking$band), guide = "none") +
     ggplot2::scale_x_date(expand = ggplot2::expansion(c(0.02, 0.2))) +
     ggplot2::scale_y_continuous(labels = scales::label_comma(),
-    expand = ggplot2::expansion(c(0, 0.05))) +
-    ggplot2::labs(x = NULL, y = NULL, title = sprintf("%s distinct queries by week",
-    trace_title(trace)),
-      subtitle = "each query in the band of its position in that week") +
-    tide_theme()
+      expand = ggplot2::expansion(c(0, 0.05))) + ggplot2::labs(x = NULL, y = NULL,
+      title = sprintf("%s distinct queries by week", trace_title(trace)),
+      subtitle = "each query in the band of its position in that week") + tide_theme()
 }

@@ -27,36 +27,35 @@
 #' @export
 tide_check <- function(store, brand = NULL) {
   check_class(store, "tide_store", "store")
-  held <- with_store(store, write = FALSE, function(con) list(
-    days = setDT(DBI::dbGetQuery(con,
+  held <- with_store(store, write = FALSE,
+    function(con) list(days = setDT(DBI::dbGetQuery(con,
       "SELECT grain, day, exported, rows, clicks, impressions FROM current ORDER BY grain, day")),
-    all = setDT(DBI::dbGetQuery(con,
-      "SELECT d.import, d.grain, d.day, d.rows, d.clicks FROM days d JOIN imports i ON i.id = d.import WHERE i.undone = 0")),
-    parts = setDT(DBI::dbGetQuery(con,
-      "SELECT p.file, p.import, p.grain, p.month, p.checksum FROM parts p JOIN imports i ON i.id = p.import
+      all = setDT(DBI::dbGetQuery(con, "SELECT d.import, d.grain, d.day, d.rows, d.clicks FROM days d JOIN imports i ON i.id = d.import WHERE i.undone = 0")),
+      parts = setDT(DBI::dbGetQuery(con, "SELECT p.file, p.import, p.grain, p.month, p.checksum FROM parts p JOIN imports i ON i.id = p.import
         WHERE i.undone = 0")),
-    current = setDT(DBI::dbGetQuery(con, "SELECT import, grain, day FROM current"))
-  ))
+      current = setDT(DBI::dbGetQuery(con, "SELECT import, grain, day FROM current"))))
   days <- held$days
-  if (!nrow(days)) return(structure(list(held = days, coverage = NULL, problems = no_problems()),
-    class = "tide_check"))
+  if (!nrow(days)) {
+    return(structure(list(held = days, coverage = NULL, problems = no_problems()),
+      class = "tide_check"))
+  }
   summary <- days[, .(rows = sum(rows), days = .N, from = min(day), to = max(day),
-    clicks = sum(clicks),
-    impressions = sum(impressions)), by = "grain"]
+    clicks = sum(clicks), impressions = sum(impressions)),
+    by = "grain"]
   dated <- split(days[days$day > 0], by = "grain")
   problems <- rbindlist(c(list(no_problems()), lapply(dated, missing_days), unusual_days(dated),
     lapply(split(held$all[held$all$day > 0], by = "grain"), revised_days),
     lapply(dated, row_changes), list(capped_tables(days),
-    damaged_parts(store, held$parts, held$current), missing_totals(summary),
-      spelling_problems(page_spellings(store)),
-      if (length(brand)) missed_spellings(store, brand))))
+      damaged_parts(store, held$parts, held$current), missing_totals(summary),
+      spelling_problems(page_spellings(store)), if (length(brand)) missed_spellings(store, brand))))
   structure(list(held = summary, coverage = monthly_coverage(days), problems = problems),
     class = "tide_check")
 }
 
-no_problems <- function() data.table(problem = character(), grain = character(),
-  where = character(),
-  consequence = character(), fix = character(), weight = character())
+no_problems <- function() {
+  data.table(problem = character(), grain = character(), where = character(),
+    consequence = character(), fix = character(), weight = character())
+}
 
 # weight: a "problem" falsifies figures; a "remark" is worth knowing.
 a_problem <- function(problem, grain, where, consequence, fix, weight = "problem") {
@@ -69,8 +68,8 @@ day_runs <- function(days) {
   days <- sort(unique(days))
   starts <- days[c(TRUE, diff(days) > 1)]
   ends <- days[c(diff(days) > 1, TRUE)]
-  runs <- ifelse(starts == ends, format(as.IDate(starts)),
-    format_days(as.IDate(starts), as.IDate(ends)))
+  runs <-
+    ifelse(starts == ends, format(as.IDate(starts)), format_days(as.IDate(starts), as.IDate(ends)))
   if (length(runs) > 4) runs <- c(runs[1:4], sprintf("and %d more", length(runs) - 4L))
   paste(runs, collapse = ", ")
 }
@@ -90,8 +89,9 @@ unusual_days <- function(dated) {
   named <- NULL
   lapply(dated, function(days) {
     if (nrow(days) < 21) return(NULL)
-    odd <- unusual_runs(data.table(date = as.IDate(days$day), clicks = days$clicks,
-      impressions = days$impressions), 1L)
+    odd <- unusual_runs(
+      data.table(date = as.IDate(days$day), clicks = days$clicks, impressions = days$impressions),
+      1L)
     odd <- odd[odd$what != "no rows" & !paste(odd$from, odd$what) %in% named]
     if (!nrow(odd)) return(NULL)
     named <<- c(named, paste(odd$from, odd$what))
@@ -108,11 +108,11 @@ row_changes <- function(days) {
   if (n < 42) return(NULL)
   middle <- function(x, at) stats::median(x[at])
   at <- 15:(n - 13)
-  change <- vapply(at, function(i) log(middle(days$rows, i:(i + 13)) /
-    middle(days$rows, (i - 14):(i - 1))), 0)
-  clicks <- vapply(at, function(i) log((middle(days$clicks, i:(i + 13)) + 1) /
-    (middle(days$clicks, (i - 14):(i - 1)) +
-    1)), 0)
+  change <- vapply(at,
+    function(i) log(middle(days$rows, i:(i + 13)) / middle(days$rows, (i - 14):(i - 1))), 0)
+  clicks <- vapply(at, function(i) log(
+    (middle(days$clicks, i:(i + 13)) + 1) / (middle(days$clicks, (i - 14):(i - 1)) + 1)),
+    0)
   sudden <- abs(change) > log(1.5) & abs(change - clicks) > log(1.3)
   if (!any(sudden)) return(NULL)
   # The change shows on days before and after it alike: it lies in the middle.
@@ -137,9 +137,8 @@ revised_days <- function(all) {
 capped_tables <- function(days) {
   whole <- days[days$day == 0 & days$rows %in% round_caps]
   if (!nrow(whole)) return(NULL)
-  rbindlist(lapply(seq_len(nrow(whole)),
-    function(i) a_problem("table looks cut at a row cap", whole$grain[i],
-    sprintf("%s rows", format_count(whole$rows[i])),
+  rbindlist(lapply(seq_len(nrow(whole)), function(i) a_problem("table looks cut at a row cap",
+    whole$grain[i], sprintf("%s rows", format_count(whole$rows[i])),
     "Rows with few clicks are missing, so CTR reads too high.",
     "Export by page, or in shorter windows.")))
 }
@@ -147,19 +146,20 @@ capped_tables <- function(days) {
 damaged_parts <- function(store, parts, current) {
   bad <- !part_whole(store, parts)
   if (!any(bad)) return(NULL)
-  counts <- paste(parts$import, parts$grain, parts$month) %in% paste(current$import, current$grain,
-    month_start(current$day))
+  counts <- paste(parts$import, parts$grain, parts$month) %in%
+    paste(current$import, current$grain, month_start(current$day))
   a_problem("damaged part", parts$grain[bad], parts$file[bad],
     ifelse(counts[bad], "Its rows are left out of every result.",
-    "None: a newer export holds all of its days."),
+      "None: a newer export holds all of its days."),
     "Load its export again: the part is then written anew.",
     ifelse(counts[bad], "problem", "remark"))
 }
 
 missing_totals <- function(held) {
   with_query <- grepl("query", held$grain)
-  if (!any(with_query) || any(held$grain %in% c("date", "date x device",
-    "date x country"))) return(NULL)
+  if (!any(with_query) || any(held$grain %in% c("date", "date x device", "date x country"))) {
+    return(NULL)
+  }
   a_problem("no totals without queries", "", "",
     "It cannot be told how many clicks are hidden with private queries.",
     "Export totals by date, without queries, and load them.")
@@ -183,17 +183,18 @@ monthly_coverage <- function(days) {
 format.tide_check <- function(x, ...) {
   if (!nrow(x$held)) return("The archive is empty.")
   window <- ifelse(x$held$from > 0, sprintf("%s, %s",
-    format_days(as.IDate(x$held$from), as.IDate(x$held$to)),
-    format_plural(x$held$days, "day")), "no dates")
+    format_days(as.IDate(x$held$from), as.IDate(x$held$to)), format_plural(x$held$days, "day")),
+    "no dates")
   c("Stored", sprintf("  %s: %s (%s); %s clicks, %s impressions", x$held$grain,
-    format_plural(x$held$rows, "row"), window,
-    format_count(x$held$clicks), format_count(x$held$impressions)),
-    if (!is.null(x$coverage)) c("",
-      "Share of all clicks and impressions that rows with queries explain (the rest is private)",
-      "  month    clicks  impressions", sprintf("  %s  %6s  %11s", x$coverage$month,
-      format_share(x$coverage$clicks),
-        format_share(x$coverage$impressions))),
-    "", problem_lines("Problems", x$problems[x$problems$weight == "problem"]),
+    format_plural(x$held$rows, "row"), window, format_count(x$held$clicks),
+    format_count(x$held$impressions)),
+    if (!is.null(x$coverage)) {
+      c("",
+        "Share of all clicks and impressions that rows with queries explain (the rest is private)",
+        "  month    clicks  impressions",
+        sprintf("  %s  %6s  %11s", x$coverage$month, format_share(x$coverage$clicks),
+          format_share(x$coverage$impressions)))
+    }, "", problem_lines("Problems", x$problems[x$problems$weight == "problem"]),
     if (!any(x$problems$weight == "problem")) "No problems found.",
     problem_lines(c("", "Remarks"), x$problems[x$problems$weight == "remark"]))
 }
@@ -221,8 +222,10 @@ page_spellings <- function(store) {
   months <- split(slices, month_start(slices$day))
   sums <- rbindlist(lapply(months, function(own) {
     rows <- read_slices(store, own, plan$parts, "page")$rows
-    if (nrow(rows)) rows[, .(impressions = sum(as.numeric(impressions))), by = "page"][,
-      "page" := as.character(page)]
+    if (nrow(rows)) {
+      rows[, .(impressions = sum(as.numeric(impressions))), by = "page"][,
+        "page" := as.character(page)]
+    }
   }))
   if (nrow(sums)) sums[, .(impressions = sum(impressions)), by = "page"]
 }
@@ -232,10 +235,10 @@ spelling_problems <- function(pages) {
   mixed <- function(what, one, fix) {
     share <- sum(pages$impressions[one]) / sum(pages$impressions)
     if (share == 0 || share == 1) return(NULL)
-    a_problem(sprintf("%s mixed", what), "", sprintf("%s of impressions on the rarer",
-      format_share(min(share, 1 - share))),
-      "One page stands as two in every table that does not fold addresses; here they are one.",
-      fix, "remark")
+    a_problem(sprintf("%s mixed", what), "",
+      sprintf("%s of impressions on the rarer", format_share(min(share, 1 - share))),
+      "One page stands as two in every table that does not fold addresses; here they are one.", fix,
+      "remark")
   }
   whole <- grepl("^https?://", pages$page)
   keys <- page_key(pages$page)
@@ -243,16 +246,18 @@ spelling_problems <- function(pages) {
   times <- table(keys)
   several <- names(times)[times > 1]
   beside <- pages$page[keys %in% several & (duplicated(keys) | clean != pages$page)]
-  rbind(
-    if (any(whole)) mixed("http and https", startsWith(pages$page, "http://"),
-      "Redirect http to https."),
-    if (any(whole)) mixed("addresses with and without www", grepl("^[a-z]+://www[.]", pages$page),
-      "Redirect one to the other."),
-    if (length(several)) a_problem("addresses that fold together", "",
+  rbind(if (any(whole)) {
+    mixed("http and https", startsWith(pages$page, "http://"), "Redirect http to https.")
+  }, if (any(whole)) {
+    mixed("addresses with and without www", grepl("^[a-z]+://www[.]", pages$page),
+      "Redirect one to the other.")
+  }, if (length(several)) {
+    a_problem("addresses that fold together", "",
       sprintf("%s in several spellings, such as '%s'", format_plural(length(several), "page"),
-      beside[1]),
+        beside[1]),
       "Each is counted as one page here; a pivot by address splits it.",
-      "Link to one spelling, and name it as the canonical one.", "remark"))
+      "Link to one spelling, and name it as the canonical one.", "remark")
+  })
 }
 
 missed_spellings <- function(store, brand) {

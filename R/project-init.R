@@ -34,8 +34,8 @@ tide_suggest <- function(data) {
     site <- site[plain]
     weight <- tapply(pages$impressions[has_host], site, sum)
     host <- if (length(weight)) names(weight)[which.max(weight)]
-    folders <- data.table(folder = page_group(pages$page, NULL),
-      clicks = pages$clicks)[, .(pages = .N, clicks = sum(clicks)), by = "folder"]
+    folders <- data.table(folder = page_group(pages$page, NULL), clicks = pages$clicks)[,
+      .(pages = .N, clicks = sum(clicks)), by = "folder"]
     folders <- folders[folders$folder != "/" & folders$pages > 1]
     setorderv(folders, c("clicks", "folder"), c(-1L, 1L))
   }
@@ -55,17 +55,16 @@ suggest_brand <- function(data, site) {
   sums <- reduce_pairs(summary$cells)
   own <- sums[is_brand(summary$queries$key, name)[sums$query]]
   words <- data.table(word = name, why = sprintf("the name in %s", site),
-    queries = length(unique(own$query)),
-    clicks = sum(own$clicks),
+    queries = length(unique(own$query)), clicks = sum(own$clicks),
     position = sum(own$weighted) / sum(own$impressions), sure = nrow(own) > 0)
   other <- if (nrow(own)) tide_brand_spellings(summary, name) else NULL
   if (NROW(other)) {
     words <- rbind(words, data.table(word = other$word,
       why = sprintf("%s away from '%s', as in '%s'; %s of its clicks land where '%s' leads",
-      format_plural(other$edits, "letter"), other$of, other$example,
-      format_share(fcoalesce(other$shared, 0)),
-      other$of), queries = other$queries, clicks = other$clicks,
-      position = other$position, sure = fcoalesce(other$shared, 0) >= 0.5))
+        format_plural(other$edits, "letter"), other$of, other$example,
+        format_share(fcoalesce(other$shared, 0)), other$of),
+      queries = other$queries, clicks = other$clicks, position = other$position,
+      sure = fcoalesce(other$shared, 0) >= 0.5))
   }
   words[]
 }
@@ -83,8 +82,8 @@ tide_begin <- function(dir, suggested = NULL, exports = NULL) {
       fix = "Edit them, or name another folder.", class = "project", fault = "call")
   }
   if (!dir.exists(dir)) dir.create(dir, recursive = TRUE, showWarnings = FALSE)
-  write_whole(file, function(path) write_lines(settings_lines(suggested,
-    relative_paths(exports, dir)), path))
+  write_whole(file,
+    function(path) write_lines(settings_lines(suggested, relative_paths(exports, dir)), path))
 }
 
 relative_paths <- function(paths, dir) {
@@ -95,8 +94,9 @@ relative_paths <- function(paths, dir) {
 
 # One line of YAML: JSON is YAML, and its escapes keep line breaks and signs that would be obeyed
 # inside the quotes.
-yaml_text <- function(x) escape_json(as.character(jsonlite::toJSON(as.character(x),
-  auto_unbox = TRUE)))
+yaml_text <- function(x) {
+  escape_json(as.character(jsonlite::toJSON(as.character(x), auto_unbox = TRUE)))
+}
 
 # What stands behind # ends with the line.
 yaml_comment <- function(x) gsub("[[:cntrl:]]+", " ", visible_text(x))
@@ -107,32 +107,39 @@ settings_lines <- function(suggested, exports) {
   sure <- if (NROW(brand)) brand[brand$sure]
   unsure <- if (NROW(brand)) brand[!brand$sure]
   evidence <- function(at) sprintf("%s, %s, position %s: %s",
-    format_plural(at$queries, "query", "queries"),
-    format_plural(at$clicks, "click"), format_position(at$position), yaml_comment(at$why))
-  c("# Settings of this project. Paths are relative to this file; what begins with # does not count.", "",
-    if (is.null(suggested$site)) "# site: https://www.example.org/" else sprintf("site: %s",
-    yaml_text(suggested$site)), "",
-    "# Words that name you: queries with them are held apart. Guessed where evidence stands beside; take out what is wrong.",
-    if (NROW(sure)) c("brand:", sprintf("  - %s  # %s", vapply(sure$word, yaml_text, ""),
-      evidence(sure))) else c("# brand:", "#   - the name people search for, and its misspellings"),
-    if (NROW(unsure)) sprintf("#  - %s  # perhaps: %s", vapply(unsure$word, yaml_text, ""),
-    evidence(unsure)), "",
-    if (length(exports)) c("# Read where nothing is loaded into the archive.", "exports:",
-      sprintf("  - %s", vapply(exports, yaml_text, ""))) else c("# exports:",
-      "#   - exports/*.csv"),
-    "# Volumes and costs by query, titles and values by page, where the archive does not keep them.",
+    format_plural(at$queries, "query", "queries"), format_plural(at$clicks, "click"),
+    format_position(at$position), yaml_comment(at$why))
+  c("# Settings of this project. Paths are relative to this file; what begins with # does not count.",
+    "", if (is.null(suggested$site)) {
+      "# site: https://www.example.org/"
+    } else {
+      sprintf("site: %s", yaml_text(suggested$site))
+    }, "", "# Words that name you: queries with them are held apart. Guessed where evidence stands beside; take out what is wrong.",
+    if (NROW(sure)) {
+      c("brand:", sprintf("  - %s  # %s", vapply(sure$word, yaml_text, ""), evidence(sure)))
+    } else {
+      c("# brand:", "#   - the name people search for, and its misspellings")
+    }, if (NROW(unsure)) {
+      sprintf("#  - %s  # perhaps: %s", vapply(unsure$word, yaml_text, ""), evidence(unsure))
+    }, "", if (length(exports)) {
+      c("# Read where nothing is loaded into the archive.", "exports:",
+        sprintf("  - %s", vapply(exports, yaml_text, "")))
+    } else {
+      c("# exports:", "#   - exports/*.csv")
+    }, "# Volumes and costs by query, titles and values by page, where the archive does not keep them.",
     "# enrichments:", "#   - facts/volumes.csv",
-    "# What happened when: a table with the columns date, event and pages.",
-    "# events: events.csv", "",
-    "# Groups of pages, by the beginning of the path or a regular expression; the first that fits counts.",
-    if (NROW(folders)) c("page_groups:", sprintf("  %s: %s  # %s, %s",
-      vapply(gsub("/", "", utils::head(folders$folder, 8)), yaml_text, ""),
-      vapply(utils::head(folders$folder, 8), yaml_text, ""),
-      format_plural(utils::head(folders$pages, 8), "page"),
-      format_plural(utils::head(folders$clicks, 8), "click"))) else c("# page_groups:",
-      "#   advice: /guides/"), "",
-    "# The rest has these defaults.",
-    "# intent:", sprintf("#   %s: [%s]", names(intent_words),
+    "# What happened when: a table with the columns date, event and pages.", "# events: events.csv",
+    "", "# Groups of pages, by the beginning of the path or a regular expression; the first that fits counts.",
+    if (NROW(folders)) {
+      c("page_groups:", sprintf("  %s: %s  # %s, %s",
+        vapply(gsub("/", "", utils::head(folders$folder, 8)), yaml_text, ""),
+        vapply(utils::head(folders$folder, 8), yaml_text, ""),
+        format_plural(utils::head(folders$pages, 8), "page"),
+        format_plural(utils::head(folders$clicks, 8), "click")))
+    } else {
+      c("# page_groups:", "#   advice: /guides/")
+    }, "", "# The rest has these defaults.", "# intent:",
+    sprintf("#   %s: [%s]", names(intent_words),
       vapply(intent_words, function(words) paste(utils::head(words, 8), collapse = ", "), "")),
     "# bands: [1, 4, 11, 21]", "# windows: {recent_days: 90, undated_days: 90, lag: 3}",
     "# thresholds: {striking_distance: \"4:20\", fdr: 0.1, min_impressions: 1}",

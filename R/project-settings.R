@@ -4,41 +4,58 @@
 # Kinds of value: a reader each, from YAML's value to ours, that stops with what it must be.
 setting_kinds <- local({
   is_text <- function(x) is.atomic(x) && length(x) > 0 && !anyNA(x)
-  must <- function(ok, what) if (!ok) stop(structure(class = c("tide_must", "error", "condition"),
-    list(message = what, call = NULL)))
-  number <- function(x, low, what) { must(is.numeric(x) && length(x) == 1 && !is.na(x) && x >= low,
-    what); x }
-  list(
-    text = function(x) { must(is_text(x) && length(x) == 1, "one text"); as.character(x) },
-    words = function(x) { must(is_text(unlist(x)), "a list of words"); as.character(unlist(x)) },
-    count = function(x) number(x, 0, "a number of at least 0"),
+  must <- function(ok, what) {
+    if (!ok) {
+      stop(structure(class = c("tide_must", "error", "condition"),
+        list(message = what, call = NULL)))
+    }
+  }
+  number <- function(x, low, what) {
+    must(is.numeric(x) && length(x) == 1 && !is.na(x) && x >= low, what)
+    x
+  }
+  list(text = function(x) {
+    must(is_text(x) && length(x) == 1, "one text")
+    as.character(x)
+  }, words = function(x) {
+    must(is_text(unlist(x)), "a list of words")
+    as.character(unlist(x))
+  }, count = function(x) number(x, 0, "a number of at least 0"),
     effort = function(x) number(x, 0.01, "hours above 0"),
     days = function(x) number(x, 1, "a number of at least 1"),
-    share = function(x) { must(number(x, 0.001, "a share such as 0.1") <= 0.5,
-    "a share of at most 0.5"); x },
-    range = function(x) { x <- as_range(x); must(!is.null(x), "a range such as 4:20"); x },
-    assumptions = function(x) {
-      must(is.list(x) && !is.null(names(x)), "lines of 'name: number'")
-      tryCatch(check_assumptions(x), tide_error_argument = function(e) must(FALSE,
-        paste0(e$must, ", not ", e$given)))
+    share = function(x) {
+      must(number(x, 0.001, "a share such as 0.1") <= 0.5, "a share of at most 0.5")
       x
-    },
-    bands = function(x) { must(is.numeric(x) && x[1] == 1 && !is.unsorted(x, strictly = TRUE),
-      "increasing positions that begin with 1, such as [1, 4, 11, 21]"); x },
-    order = function(x) { must(identical(x, "dmy") || identical(x, "mdy"), "dmy or mdy"); x },
-    decimal = function(x) { must(identical(x, "point") || identical(x, "comma"),
-    "point or comma"); x },
-    clicks_above = function(x) { must(is_text(x) && x %in% names(clicks_above_rules),
-      paste(names(clicks_above_rules), collapse = ", ")); x },
-    named_texts = function(x) {
+    }, range = function(x) {
+      x <- as_range(x)
+      must(!is.null(x), "a range such as 4:20")
+      x
+    }, assumptions = function(x) {
+      must(is.list(x) && !is.null(names(x)), "lines of 'name: number'")
+      tryCatch(check_assumptions(x),
+        tide_error_argument = function(e) must(FALSE, paste0(e$must, ", not ", e$given)))
+      x
+    }, bands = function(x) {
+      must(is.numeric(x) && x[1] == 1 && !is.unsorted(x, strictly = TRUE),
+        "increasing positions that begin with 1, such as [1, 4, 11, 21]")
+      x
+    }, order = function(x) {
+      must(identical(x, "dmy") || identical(x, "mdy"), "dmy or mdy")
+      x
+    }, decimal = function(x) {
+      must(identical(x, "point") || identical(x, "comma"), "point or comma")
+      x
+    }, clicks_above = function(x) {
+      must(is_text(x) && x %in% names(clicks_above_rules),
+        paste(names(clicks_above_rules), collapse = ", "))
+      x
+    }, named_texts = function(x) {
       must(is.list(x) && !is.null(names(x)) && all(lengths(x) == 1), "lines of 'name: text'")
       unlist(x)
-    },
-    named_words = function(x) {
+    }, named_words = function(x) {
       must(is.list(x) && !is.null(names(x)), "lines of 'name: [words]'")
       lapply(x, as.character)
-    }
-  )
+    })
 })
 
 # "4:20", [4, 20], and "3:" for no upper end.
@@ -54,23 +71,19 @@ as_range <- function(x) {
 }
 
 # Kinds of finding, whose hours of work can be set.
-finding_names <- c("low_ctr", "striking_distance", "cannibalized", "falling", "rising",
-  "tail_demand", "new_page")
+finding_names <-
+  c("low_ctr", "striking_distance", "cannibalized", "falling", "rising", "tail_demand", "new_page")
 
 # Settings by name; a list stands for settings inside.
-setting_names <- list(
-  assumptions = "assumptions",
-  site = "text", brand = "words", exports = "words", enrichments = "words", events = "text",
-  columns = "named_texts",
-  date_order = "order", decimal = "decimal",
-  clicks_above = "clicks_above", intent = "named_words", page_groups = "named_texts",
-  bands = "bands",
+setting_names <- list(assumptions = "assumptions", site = "text", brand = "words",
+  exports = "words", enrichments = "words", events = "text", columns = "named_texts",
+  date_order = "order", decimal = "decimal", clicks_above = "clicks_above", intent = "named_words",
+  page_groups = "named_texts", bands = "bands",
   windows = list(recent_days = "days", undated_days = "days", lag = "count"),
-  thresholds = list(striking_distance = "range", target = "text", fdr = "share",
-  min_gain = "count", min_impressions = "count"),
+  thresholds = list(striking_distance = "range", target = "text", fdr = "share", min_gain = "count",
+    min_impressions = "count"),
   hours = stats::setNames(rep(list("effort"), length(finding_names)), finding_names),
-  segments = "segments"
-)
+  segments = "segments")
 
 # The nearest folder upwards that holds inktide.yml, or NULL.
 find_project <- function(from) {
@@ -119,13 +132,13 @@ tide_settings <- function(dir) {
   file <- file.path(dir, "inktide.yml")
   if (!file.exists(file)) {
     abort_tide("The folder is not a project.", where = sprintf("There is no '%s'.", file),
-      fix = "Name the folder that holds inktide.yml, or begin a project there.",
-      class = "project", file = file)
+      fix = "Name the folder that holds inktide.yml, or begin a project there.", class = "project",
+      file = file)
   }
   given <- read_yaml_settings(file)
-  if (!is.null(given) && (!is.list(given) || is.null(names(given)))) abort_setting(file,
-    names(given), "The settings",
-    "lines of 'name: value'")
+  if (!is.null(given) && (!is.list(given) || is.null(names(given)))) {
+    abort_setting(file, names(given), "The settings", "lines of 'name: value'")
+  }
   settings <- as.list(read_settings(given, setting_names, file))
   settings$rules <- do.call(tide_rules,
     Filter(Negate(is.null), settings[c("brand", "intent", "page_groups", "bands")]))
@@ -171,10 +184,11 @@ read_yaml_settings <- function(file) {
       "Three levels are enough for all there is.")
   }
   tryCatch(withCallingHandlers(yaml::yaml.load(text, eval.expr = FALSE),
-    warning = function(w) stop(conditionMessage(w), call. = FALSE)), error = function(e) {
-    refuse("The settings cannot be read.", sprintf("'%s': %s.", file, plain_cause(e)),
-      "Write them as 'name: value', with lists as lines that begin with '  - '.")
-  })
+    warning = function(w) stop(conditionMessage(w), call. = FALSE)),
+    error = function(e) {
+      refuse("The settings cannot be read.", sprintf("'%s': %s.", file, plain_cause(e)),
+        "Write them as 'name: value', with lists as lines that begin with '  - '.")
+    })
 }
 
 # In: values from YAML and what is known about them. Out: our values.
@@ -190,12 +204,16 @@ read_settings <- function(given, known, file, path = character()) {
     }
     if (is.null(given[[name]])) next
     given[[name]] <- if (is.list(kind)) {
-      if (!is.list(given[[name]])) abort_setting(file, here, name,
-        paste("lines of", paste(names(kind), collapse = ", ")))
+      if (!is.list(given[[name]])) {
+        abort_setting(file, here, name, paste("lines of", paste(names(kind), collapse = ", ")))
+      }
       read_settings(given[[name]], kind, file, here)
-    } else if (kind == "segments") read_segments(given[[name]], file, here)
-    else tryCatch(setting_kinds[[kind]](given[[name]]),
-      tide_must = function(e) abort_setting(file, here, name, e$message))
+    } else if (kind == "segments") {
+      read_segments(given[[name]], file, here)
+    } else {
+      tryCatch(setting_kinds[[kind]](given[[name]]),
+        tide_must = function(e) abort_setting(file, here, name, e$message))
+    }
   }
   given
 }
@@ -207,25 +225,29 @@ abort_setting <- function(file, path, name, must) {
 }
 
 read_segments <- function(given, file, path) {
-  if (!is.list(given) || is.null(names(given))) abort_setting(file, path, "segments",
-    "lines of 'name: {conditions}'")
+  if (!is.list(given) || is.null(names(given))) {
+    abort_setting(file, path, "segments", "lines of 'name: {conditions}'")
+  }
   values <- c(pattern = "text", text = "text", words = "words", range = "range", number = "count",
     flag = "flag")
   Map(function(conditions, name) {
     here <- c(path, name)
-    if (name %in% c("brand", "non-brand", "all")) abort_setting(file, here, name,
-      "called otherwise: brand, non-brand and all are there already")
-    if (!is.list(conditions) || is.null(names(conditions))) abort_setting(file, here, name,
-      "conditions such as {has_any: [how, why]}")
+    if (name %in% c("brand", "non-brand", "all")) {
+      abort_setting(file, here, name,
+        "called otherwise: brand, non-brand and all are there already")
+    }
+    if (!is.list(conditions) || is.null(names(conditions))) {
+      abort_setting(file, here, name, "conditions such as {has_any: [how, why]}")
+    }
     kinds <- lapply(segment_conditions, function(condition) unname(values[condition$value]))
     flags <- names(conditions) %in% names(Filter(function(kind) kind == "flag", kinds))
     read <- c(read_settings(conditions[!flags], kinds, file, here), conditions[flags])
     # What the condition itself refuses (a pattern that is none) is told by line, too.
     tryCatch(do.call(tide_segment, c(list(name), read)), tide_error = function(e) {
       at <- if (!is.null(e$argument)) c(here, e$argument) else here
-      abort_tide(e$what, where = sprintf("'%s', line %d. %s", file, setting_line(file, at),
-        e$where),
-        fix = e$fix, class = "settings", file = file)
+      abort_tide(e$what,
+        where = sprintf("'%s', line %d. %s", file, setting_line(file, at), e$where), fix = e$fix,
+        class = "settings", file = file)
     })
   }, given, names(given))
 }
@@ -238,8 +260,8 @@ named_files <- function(settings, setting) {
       file <- file.path(settings$folder, "inktide.yml")
       abort_tide("A file named in the settings is missing.",
         where = sprintf("'%s', line %d, names '%s'.", file, setting_line(file, setting), path),
-        fix = sprintf("Put the file there, or correct the list '%s'.", setting),
-        class = "settings", file = file)
+        fix = sprintf("Put the file there, or correct the list '%s'.", setting), class = "settings",
+        file = file)
     }
     found
   }))

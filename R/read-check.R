@@ -2,8 +2,8 @@
 # nothing.
 
 # Rules for rows with more clicks than impressions, by their names in the call and in the settings.
-clicks_above_rules <- c(`leave out` = "left out and counted", keep = "kept as they stand",
-  refuse = "an error by line")
+clicks_above_rules <-
+  c(`leave out` = "left out and counted", keep = "kept as they stand", refuse = "an error by line")
 
 # aside: rows that are no data.
 check_figures <- function(rows, place, clicks_above, aside) {
@@ -20,8 +20,9 @@ check_figures <- function(rows, place, clicks_above, aside) {
     }
     if (ends[1] < 0) refuse(values < 0, column, "Negative figures", "Correct or delete those rows.")
     if (column == "position") next
-    if (anyNA(values)) refuse(is.na(values), column, "Empty cells",
-      "Fill them in, or delete those rows.")
+    if (anyNA(values)) {
+      refuse(is.na(values), column, "Empty cells", "Fill them in, or delete those rows.")
+    }
     if (is.double(values)) {
       refuse(values > most_counted, column, "More than can be counted",
         "Correct or delete those rows.")
@@ -29,8 +30,10 @@ check_figures <- function(rows, place, clicks_above, aside) {
         "Clicks and impressions are counts: check which column holds them.")
     }
   }
-  if (ends[1] < 1) refuse(rows$position < 1 & rows$impressions > 0, "position", "Positions below 1",
-    "Positions start at 1; check which column holds the average position.")
+  if (ends[1] < 1) {
+    refuse(rows$position < 1 & rows$impressions > 0, "position", "Positions below 1",
+      "Positions start at 1; check which column holds the average position.")
+  }
   if (clicks_above == "refuse") {
     refuse(rows$clicks > rows$impressions, "clicks", "More clicks than impressions",
       "Correct those rows, or have them left out by `clicks_above`.", argument = "clicks_above")
@@ -45,11 +48,9 @@ longest_text <- 32767
 
 # By reason, the rows that no figure may rest on.
 unusable_rows <- function(rows, exported, lag, clicks_above) {
-  reasons <- list(
-    "no impressions" = which(rows$impressions <= 0),
+  reasons <- list("no impressions" = which(rows$impressions <= 0),
     "no position" = which(is.na(rows$position)),
-    "more clicks than impressions" = which(rows$clicks > rows$impressions)
-  )
+    "more clicks than impressions" = which(rows$clicks > rows$impressions))
   if (clicks_above == "keep") reasons[["more clicks than impressions"]] <- NULL
   for (column in intersect(c("query", "page"), names(rows))) {
     long <- which(nchar(levels(rows[[column]]), "bytes") > longest_text)
@@ -59,8 +60,8 @@ unusable_rows <- function(rows, exported, lag, clicks_above) {
     }
   }
   if (lag > 0 && !is.null(rows[["date"]])) {
-    reasons[[sprintf("unfinished days (within %g days of the export)",
-      lag)]] <- which(as.integer(rows$date) >= as.integer(exported) - lag)
+    reasons[[sprintf("unfinished days (within %g days of the export)", lag)]] <-
+      which(as.integer(rows$date) >= as.integer(exported) - lag)
   }
   reasons
 }
@@ -87,9 +88,7 @@ looks_capped <- function(rows) {
 
 # Names of rows that hold the sum of all others.
 totals_names <- c("total", "totals", "grand total", "sum", "summe", "gesamt", "gesamtsumme",
-  "totale", "totaal",
-  "totaux", "suma", "soma",
-  "total general", "totaal generaal")
+  "totale", "totaal", "totaux", "suma", "soma", "total general", "totaal generaal")
 
 # Rows named so in their first text (or with no text at all, or no date), whose figures are the sums
 # of the others: a query "total" with clicks of its own stays. headers: rows that are none.
@@ -124,17 +123,16 @@ repair_queries <- function(rows) {
   first <- substr(queries, 1, 1)
   quoted <- first == "'" | first == "="
   repaired <- queries
-  repaired[quoted] <- sub("^=\"(.*)\"$", "\\1",
-    sub("^'(?=[=+@-])", "", queries[quoted], perl = TRUE))
+  repaired[quoted] <-
+    sub("^=\"(.*)\"$", "\\1", sub("^'(?=[=+@-])", "", queries[quoted], perl = TRUE))
   if (!identical(repaired, queries)) {
     code <- as_levels(repaired)
     set(rows, j = "query", value = structure(as.integer(code)[as.integer(rows$query)],
-      levels = levels(code),
-      class = "factor"))
+      levels = levels(code), class = "factor"))
   }
   sum(grepl("^(\\d{4}-\\d\\d-\\d\\d( 00:00:00)?|\\d{1,2}[-./](jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)[a-z]*|(jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)[a-z]*[-/]\\d{1,4}|\\d(\\.\\d+)?e[+]\\d+|#(name|ref|value|n/a)[?!]?)$",
     grep("^[#0-9]|^[a-z]{3,9}[-/][0-9]", levels(rows$query), value = TRUE, perl = TRUE,
-    ignore.case = TRUE),
+      ignore.case = TRUE),
     ignore.case = TRUE))
 }
 
@@ -161,8 +159,9 @@ repeated_rows <- function(rows, place, header, columns, aside) {
   again <- duplicated(key, fromLast = TRUE)
   kept <- rev(seq_along(key))[match(key[again], rev(key))]
   figures <- rows[twice, figure_names, with = FALSE]
-  same <- Reduce(`&`, lapply(figures,
-    function(x) (x[again] == x[kept]) %in% TRUE | (is.na(x[again]) & is.na(x[kept]))))
+  same <- Reduce(`&`, lapply(figures, function(x) {
+    (x[again] == x[kept]) %in% TRUE | (is.na(x[again]) & is.na(x[kept]))
+  }))
   list(`same row again in one file` = twice[again][same],
     `given again in one file with other figures (the last counts)` = twice[again][!same])
 }
@@ -179,16 +178,17 @@ row_key <- function(columns) {
   ranges <- code_ranges(columns)
   if (prod(ranges$size) > 2^53) return(group_number(columns))
   key <- numeric(nrow(columns))
-  for (i in seq_along(columns)) key <- key * ranges$size[i] +
-    (as.integer(columns[[i]]) - ranges$low[i])
+  for (i in seq_along(columns)) {
+    key <- key * ranges$size[i] + (as.integer(columns[[i]]) - ranges$low[i])
+  }
   key
 }
 
 # The lowest whole number in each column and how many there are from it up.
 code_ranges <- function(columns) {
-  ends <- vapply(columns, function(x) if (is.factor(x)) c(1L,
-    max(1L, nlevels(x))) else range(as.integer(x)),
-    integer(2))
+  ends <- vapply(columns, function(x) {
+    if (is.factor(x)) c(1L, max(1L, nlevels(x))) else range(as.integer(x))
+  }, integer(2))
   list(low = ends[1, ], size = as.numeric(ends[2, ]) - ends[1, ] + 1)
 }
 

@@ -11,8 +11,8 @@ new_table <- function(rows, dimensions, until, window = NULL, rests_on = NULL) {
   dated <- "date" %in% dimensions && nrow(rows)
   days <- table_days(if (dated) rows$date, until)
   if (!is.null(window)) {
-    days[c("from", "to")] <- list(min(days$from, window$from, na.rm = TRUE),
-      max(days$to, window$to, na.rm = TRUE))
+    days[c("from", "to")] <-
+      list(min(days$from, window$from, na.rm = TRUE), max(days$to, window$to, na.rm = TRUE))
     days$days <- as.integer(days$to - days$from) + 1L
   }
   c(list(rows = rows, dimensions = dimensions), days, list(rests_on = rests_on))
@@ -40,11 +40,13 @@ days_each <- function(dates) {
   as.integer(as.IDate(last) - dates[length(dates)])
 }
 
-grain_label <- function(dimensions) if (length(dimensions)) paste(dimensions,
-  collapse = " x ") else "total"
+grain_label <- function(dimensions) {
+  if (length(dimensions)) paste(dimensions, collapse = " x ") else "total"
+}
 
-grain_dimensions <- function(grain) if (grain == "total") character() else strsplit(grain, " x ",
-  fixed = TRUE)[[1]]
+grain_dimensions <- function(grain) {
+  if (grain == "total") character() else strsplit(grain, " x ", fixed = TRUE)[[1]]
+}
 
 left_out_line <- function(reason, grain, rows, which) {
   data.table(grain = grain, reason = reason, rows = length(which),
@@ -54,9 +56,10 @@ left_out_line <- function(reason, grain, rows, which) {
 
 # Counted grain by grain: figures of different grain are never added up.
 sum_left_out <- function(ledger) {
-  if (!nrow(ledger)) return(data.table(grain = character(), reason = character(), rows = integer(),
-    clicks = numeric(),
-    impressions = numeric()))
+  if (!nrow(ledger)) {
+    return(data.table(grain = character(), reason = character(), rows = integer(),
+      clicks = numeric(), impressions = numeric()))
+  }
   ledger[, .(rows = sum(rows), clicks = sum(clicks), impressions = sum(impressions)),
     by = c("grain", "reason")]
 }
@@ -97,11 +100,11 @@ join_days <- function(tables, days) {
   rows <- rbindlist(Map(function(table, own) {
     keep <- as.integer(table$rows$date) %in% own
     table$rows[keep, c(dimensions, figure_names), with = FALSE]
-  }, tables, days), use.names = TRUE)
+  }, tables, days),
+    use.names = TRUE)
   rests_on <- rbindlist(Map(function(table, own) {
     data.table(grain = grain_label(table$dimensions), from = as.IDate(min(own)),
-      to = as.IDate(max(own)),
-      days = length(own))
+      to = as.IDate(max(own)), days = length(own))
   }, tables, days))
   new_table(rows, dimensions, max(do.call(c, lapply(tables, `[[`, "to"))), rests_on = rests_on)
 }
@@ -121,11 +124,13 @@ order_grains <- function(dimensions, rows) {
 #' @export
 format.tide_data <- function(x, ...) {
   grains <- lapply(x$tables, function(t) {
-    window <- if (is.na(t$days)) "no dates" else sprintf("%s (%s)", format_days(t$from, t$to),
-      format_plural(t$days, "day"))
-    c(sprintf("  %s: %s, %s; %s, %s", grain_label(t$dimensions),
-      format_plural(nrow(t$rows), "row"), window,
-      format_plural(sum(as.numeric(t$rows$clicks)), "click"),
+    window <- if (is.na(t$days)) {
+      "no dates"
+    } else {
+      sprintf("%s (%s)", format_days(t$from, t$to), format_plural(t$days, "day"))
+    }
+    c(sprintf("  %s: %s, %s; %s, %s", grain_label(t$dimensions), format_plural(nrow(t$rows), "row"),
+      window, format_plural(sum(as.numeric(t$rows$clicks)), "click"),
       format_plural(sum(as.numeric(t$rows$impressions)), "impression")),
       rests_on_lines(t))
   })
@@ -146,10 +151,9 @@ left_out_lines <- function(ledger, kept = NULL) {
     ifelse(is.na(all) | all == 0 | is.na(ledger[[of]]), "",
       sprintf(", %s", format_share(ledger[[of]] / all)))
   }
-  figures <- ifelse(ledger$clicks %in% 0 & ledger$impressions %in% 0, "", sprintf(" (%s%s; %s%s)",
-    format_plural(ledger$clicks, "click"), share("clicks"),
-    format_plural(ledger$impressions, "impression"),
-    share("impressions")))
+  figures <- ifelse(ledger$clicks %in% 0 & ledger$impressions %in% 0, "",
+    sprintf(" (%s%s; %s%s)", format_plural(ledger$clicks, "click"), share("clicks"),
+      format_plural(ledger$impressions, "impression"), share("impressions")))
   figures[is.na(ledger$clicks)] <- ""
   rows <- ifelse(is.na(ledger$rows), "", paste0(", ", format_plural(ledger$rows, "row")))
   sprintf("  left out%s: %s%s%s", if (several) paste0(" of ", ledger$grain) else "", ledger$reason,
@@ -166,20 +170,20 @@ kept_by_grain <- function(data) {
 
 # What the reader decided or noticed that a person should know.
 source_lines <- function(sources) {
-  named <- function(which, text) if (any(which, na.rm = TRUE)) sprintf(text,
-    basename(sources$file[base::which(which)]))
+  named <- function(which, text) {
+    if (any(which, na.rm = TRUE)) sprintf(text, basename(sources$file[base::which(which)]))
+  }
   if (is.null(sources$skipped)) return(character())
   odd <- sources[base::which(sources$odd_queries > 0)]
-  c(
-    named(sources$decimal == "comma", "  '%s' writes decimals with a comma"),
+  c(named(sources$decimal == "comma", "  '%s' writes decimals with a comma"),
     named(sources$ctr == "disagrees",
-    "  '%s': its CTR column is not clicks / impressions; it is not used"),
-    if (nrow(odd)) sprintf("  '%s': %s look like dates or numbers made by a spreadsheet; import as text to keep them",
-      basename(odd$file),
-      format_plural(odd$odd_queries, "query", "queries")),
-    named(nzchar(sources$skipped), sprintf("  '%%s' was not read: %s",
-      sub("%", "%%", lower_first(sources$skipped[nzchar(sources$skipped)]), fixed = TRUE)))
-  )
+      "  '%s': its CTR column is not clicks / impressions; it is not used"),
+    if (nrow(odd)) {
+      sprintf(
+        "  '%s': %s look like dates or numbers made by a spreadsheet; import as text to keep them",
+        basename(odd$file), format_plural(odd$odd_queries, "query", "queries"))
+    }, named(nzchar(sources$skipped), sprintf("  '%%s' was not read: %s",
+      sub("%", "%%", lower_first(sources$skipped[nzchar(sources$skipped)]), fixed = TRUE))))
 }
 
 capped_lines <- function(sources) {
@@ -193,9 +197,11 @@ capped_lines <- function(sources) {
 summary.tide_data <- function(object, ...) object$left_out
 
 day_ledger <- function(slices, reason) {
-  if (!nrow(slices)) return(data.table(grain = character(), reason = character(), rows = numeric(),
-    clicks = numeric(),
-    impressions = numeric()))
-  slices[, .(reason = reason, rows = sum(rows), clicks = sum(clicks),
-    impressions = sum(impressions)), by = "grain"]
+  if (!nrow(slices)) {
+    return(data.table(grain = character(), reason = character(), rows = numeric(),
+      clicks = numeric(), impressions = numeric()))
+  }
+  slices[,
+    .(reason = reason, rows = sum(rows), clicks = sum(clicks), impressions = sum(impressions)),
+    by = "grain"]
 }

@@ -31,21 +31,30 @@ tide_events <- function(file) {
     nomatch = ",")
   header <- split_cells(lines[head], sep)
   at <- lapply(event_spellings, function(known) which(squeeze_name(header) %in% known))
-  for (column in c("date", "event")) if (length(at[[column]]) != 1) {
-    abort_tide(sprintf("The table of events needs one column `%s`.", column),
-      where = sprintf("The header of '%s' is: %s.", file, lines[head]),
-      fix = "Give a header such as: date,event,pages", class = "columns_missing", file = file,
-      column = column)
+  for (column in c("date", "event")) {
+    if (length(at[[column]]) != 1) {
+      abort_tide(sprintf("The table of events needs one column `%s`.", column),
+        where = sprintf("The header of '%s' is: %s.", file, lines[head]),
+        fix = "Give a header such as: date,event,pages", class = "columns_missing", file = file,
+        column = column)
+    }
   }
   place <- open_records(part, list(line = head, sep = sep))
   if (!place$records) return(new_events())
   cells <- read_texts(place)
-  text_of <- function(column) if (length(at[[column]])) fcoalesce(trimws(as_utf8(cells[[at[[column]][1]]])),
-    "") else rep("", nrow(cells))
+  text_of <- function(column) {
+    if (length(at[[column]])) {
+      fcoalesce(trimws(as_utf8(cells[[at[[column]][1]]])), "")
+    } else {
+      rep("", nrow(cells))
+    }
+  }
   named <- nzchar(text_of("event"))
   date <- parse_date(text_of("date"), place)
-  if (!all(named)) abort_cells(which(!named), text_of("event"), "event", place, "No name",
-    "Say what happened on that day.", "event")
+  if (!all(named)) {
+    abort_cells(which(!named), text_of("event"), "event", place, "No name",
+      "Say what happened on that day.", "event")
+  }
   new_events(date, text_of("event"), text_of("pages"))
 }
 
@@ -64,5 +73,5 @@ new_events <- function(date = as.IDate(character()), event = character(), pages 
 format.tide_events <- function(x, ...) {
   c(sprintf("<tide_events> %s", format_plural(nrow(x), "event")),
     sprintf("  %s  %s%s", format(x$date), x$event,
-    ifelse(nzchar(x$pages), sprintf(" (%s)", x$pages), "")))
+      ifelse(nzchar(x$pages), sprintf(" (%s)", x$pages), "")))
 }

@@ -28,37 +28,33 @@ tide_facts <- function(files, date = NULL, columns = NULL) {
   date <- check_date(date, "date")
   scratch <- new_scratch()
   on.exit(unlink(scratch, recursive = TRUE))
-  parts <- unlist(lapply(expand_inputs(files)$path, open_parts, scratch = scratch),
-    recursive = FALSE)
+  parts <-
+    unlist(lapply(expand_inputs(files)$path, open_parts, scratch = scratch), recursive = FALSE)
   lapply(Filter(function(part) nzchar(part$path), parts), read_facts, date = date,
     columns = columns)
 }
 
-fact_spellings <- list(
-  volume = c("volume", "searchvolume", "searches", "monthlysearches", "avgmonthlysearches",
-    "suchvolumen",
-    "volumederecherche", "volumendebusqueda",
-    "volumediricerca", "zoekvolume", "volumedepesquisa"),
+fact_spellings <- list(volume = c("volume", "searchvolume", "searches", "monthlysearches",
+  "avgmonthlysearches", "suchvolumen", "volumederecherche", "volumendebusqueda", "volumediricerca",
+  "zoekvolume", "volumedepesquisa"),
   cost = c("cost", "cpc", "costperclick", "kosten", "cout", "coste", "costo", "custo"),
   trend = c("trend", "trends", "monthlytrend", "tendance", "tendencia", "tendenza"),
   title = c("title", "pagetitle", "titel", "titre", "titulo", "titolo"),
   description = c("description", "metadescription", "beschreibung", "descripcion", "descrizione",
-  "beschrijving",
-    "descricao"),
+    "beschrijving", "descricao"),
   sessions = c("sessions", "visits", "sitzungen", "besuche", "sesiones", "sessioni", "sessies",
-  "sessoes"),
+    "sessoes"),
   conversions = c("conversions", "orders", "goals", "konversionen", "conversiones", "conversioni",
-  "conversies",
-    "conversoes"),
-  value = c("value", "revenue", "wert", "umsatz", "valeur", "revenu", "valor", "ingresos",
-  "valore", "waarde", "omzet",
-    "receita"))
+    "conversies", "conversoes"),
+  value = c("value", "revenue", "wert", "umsatz", "valeur", "revenu", "valor", "ingresos", "valore",
+    "waarde", "omzet", "receita"))
 
 read_facts <- function(part, date, columns) {
   about <- find_fact_header(part, columns)
   place <- open_records(part, about)
-  if (!place$records) abort_no_table("The file has a header but no rows.", part$label,
-    "Export it again.")
+  if (!place$records) {
+    abort_no_table("The file has a header but no rows.", part$label, "Export it again.")
+  }
   cells <- read_texts(place)
   setnames(cells, about$names)
   cells <- cells[, about$names[nzchar(about$names)], with = FALSE]
@@ -68,11 +64,13 @@ read_facts <- function(part, date, columns) {
   key <- name_key(about$by, cells$name)
   again <- duplicated(key, fromLast = TRUE)
   cells <- cells[!again]
-  for (column in setdiff(names(cells), "name")) set(cells, j = column,
-    value = fact_values(cells[[column]], column))
+  for (column in setdiff(names(cells), "name")) {
+    set(cells, j = column, value = fact_values(cells[[column]], column))
+  }
   structure(list(by = about$by, rows = cells[],
     date = if (is.null(date)) as.IDate(as.Date(file.mtime(part$file), tz = "UTC")) else date,
-    file = part$label, twice = sum(again)), class = "tide_facts")
+    file = part$label, twice = sum(again)),
+    class = "tide_facts")
 }
 
 # Which line is the header, what the table is about, and each column's name.
@@ -80,15 +78,17 @@ find_fact_header <- function(part, columns) {
   lines <- as_utf8(readLines(part$path, n = 40, warn = FALSE, skipNul = TRUE))
   if (length(lines)) lines[1] <- sub("^\ufeff", "", lines[1])
   best <- NULL
-  for (line in which(nzchar(trimws(lines)))) for (sep in c(",", ";", "\t", "|")) {
-    header <- split_cells(lines[line], sep)
-    if (length(header) < 2) next
-    found <- find_columns(header, columns[intersect(names(columns), c("query", "page"))])
-    if (any(lengths(found[c("query", "page")]) > 0)) {
-      best <- list(line = line, sep = sep, header = header, found = found)
-      break
+  for (line in which(nzchar(trimws(lines)))) {
+    for (sep in c(",", ";", "\t", "|")) {
+      header <- split_cells(lines[line], sep)
+      if (length(header) < 2) next
+      found <- find_columns(header, columns[intersect(names(columns), c("query", "page"))])
+      if (any(lengths(found[c("query", "page")]) > 0)) {
+        best <- list(line = line, sep = sep, header = header, found = found)
+        break
+      }
+      if (!is.null(best)) break
     }
-    if (!is.null(best)) break
   }
   shown <- sprintf("The header of '%s' is: %s.", part$label, lines[which(nzchar(trimws(lines)))[1]])
   if (is.null(best)) {
@@ -99,16 +99,16 @@ find_fact_header <- function(part, columns) {
   by <- names(which(lengths(best$found[c("query", "page")]) > 0))[1]
   if (length(best$found[[by]]) > 1 || all(lengths(best$found[c("query", "page")]) > 0)) {
     abort_tide("Facts are about queries or about pages, one column of either.", where = shown,
-      fix = "Leave only one of these columns in the table.",
-      class = "columns_twice", file = part$label, column = by)
+      fix = "Leave only one of these columns in the table.", class = "columns_twice",
+      file = part$label, column = by)
   }
   names <- fact_names(best$header, columns)
   names[best$found[[by]]] <- by
   twice <- names[duplicated(names) & nzchar(names)]
   if (length(twice)) {
     abort_tide(sprintf("Two columns both claim to be `%s`.", twice[1]), where = shown,
-      fix = sprintf("Say which by `columns`: %s=NAME.", twice[1]),
-      class = "columns_twice", file = part$label, column = twice[1], argument = "columns")
+      fix = sprintf("Say which by `columns`: %s=NAME.", twice[1]), class = "columns_twice",
+      file = part$label, column = twice[1], argument = "columns")
   }
   c(best[c("line", "sep")], list(by = by, names = names))
 }
@@ -133,9 +133,9 @@ fact_values <- function(text, column) {
   text[tolower(text) %in% blank_cells] <- NA
   if (column == "trend") {
     lists <- regmatches(text, gregexpr("\\d+(\\.\\d+)?", text))
-    return(vapply(seq_along(text),
-      function(i) if (is.na(text[i])) NA_character_ else paste(lists[[i]], collapse = " "),
-      ""))
+    return(vapply(seq_along(text), function(i) {
+      if (is.na(text[i])) NA_character_ else paste(lists[[i]], collapse = " ")
+    }, ""))
   }
   known <- text[!is.na(text)]
   if (!length(known)) return(rep(NA, length(text)))
@@ -157,8 +157,7 @@ fact_values <- function(text, column) {
 #' @export
 format.tide_facts <- function(x, ...) {
   c(sprintf("<tide_facts> %s by %s, of %s, from '%s'", format_plural(nrow(x$rows), "row"), x$by,
-    format(x$date),
-    basename(x$file)),
+    format(x$date), basename(x$file)),
     sprintf("  %s", paste(setdiff(names(x$rows), "name"), collapse = ", ")),
     if (x$twice) sprintf("  left out: %s named again further down", format_plural(x$twice, "row")))
 }

@@ -32,8 +32,9 @@ expand_inputs <- function(inputs) {
 # What a file is, by its first bytes and never by its name.
 file_kind <- function(path) {
   bytes <- readBin(path, "raw", 4096)
-  starts <- function(...) length(bytes) >= ...length() &&
-    identical(bytes[seq_len(...length())], as.raw(c(...)))
+  starts <- function(...) {
+    length(bytes) >= ...length() && identical(bytes[seq_len(...length())], as.raw(c(...)))
+  }
   if (starts(0x1f, 0x8b)) return("gz")
   if (starts(0x50, 0x4b, 0x03, 0x04) || starts(0x50, 0x4b, 0x05, 0x06)) return("zip")
   if (starts(0x50, 0x41, 0x52, 0x31)) return("parquet")
@@ -45,20 +46,30 @@ file_kind <- function(path) {
   zero <- bytes == 0
   if (any(zero)) return(text_with_zeros(zero))
   text <- sub("^\xef\xbb\xbf", "", rawToChar(bytes), useBytes = TRUE)
-  if (grepl("^[[:space:]]*(\\[[[:space:]]*\\{|\\{[[:space:]]*\")", text,
-    useBytes = TRUE)) "json" else "text"
+  if (grepl("^[[:space:]]*(\\[[[:space:]]*\\{|\\{[[:space:]]*\")", text, useBytes = TRUE)) {
+    "json"
+  } else {
+    "text"
+  }
 }
 
 # Letters of two or four bytes leave zeros at every other place, or at three of four.
 text_with_zeros <- function(zero) {
   share <- vapply(1:4, function(k) mean(zero[seq(k, length(zero), by = 4)]), 0)
   high <- which(share > 0.3)
-  if (all(share > 0.9)) "binary"
-  else if (identical(high, 2:4)) "UTF-32LE"
-  else if (identical(high, 1:3)) "UTF-32BE"
-  else if (identical(high, c(2L, 4L))) "UTF-16LE"
-  else if (identical(high, c(1L, 3L))) "UTF-16BE"
-  else "binary"
+  if (all(share > 0.9)) {
+    "binary"
+  } else if (identical(high, 2:4)) {
+    "UTF-32LE"
+  } else if (identical(high, 1:3)) {
+    "UTF-32BE"
+  } else if (identical(high, c(2L, 4L))) {
+    "UTF-16LE"
+  } else if (identical(high, c(1L, 3L))) {
+    "UTF-16BE"
+  } else {
+    "binary"
+  }
 }
 
 # The parts of one file. `scratch`: a folder for what has to be unpacked or converted.
@@ -102,7 +113,7 @@ unpack_part <- function(part, own, meter, depth) {
     gz = unpack_part(with_path(gunzip(part$path, own(), part$label, meter)), own, meter, depth + 1),
     zip = zip_parts(part, own, meter, depth),
     parquet = list(with_path(parquet_as_csv(part$path, own(".csv"), part$label, meter),
-    unit = "row")),
+      unit = "row")),
     json = list(json_part(part, own(".csv"))),
     text = list(if (plain_name(part$path)) part else with_path(copied(part$path, own()))),
     tar = abort_tide("A tar archive cannot be read.", where = sprintf("'%s'.", part$label),
@@ -138,8 +149,8 @@ zip_parts <- function(part, own, meter, depth) {
   parts <- lapply(seq_len(nrow(tables)), function(i) {
     label <- sprintf("%s, %s", part$label, shown_name(basename(tables$name[i])))
     if (tables$unpacked[i] == 0) return(list(empty_part(part, label)))
-    inner <- utils::modifyList(part, list(label = label,
-      path = unzip_member(part$path, tables[i], own(), label, meter)))
+    inner <- utils::modifyList(part,
+      list(label = label, path = unzip_member(part$path, tables[i], own(), label, meter)))
     unpack_part(inner, own, meter, depth + 1)
   })
   unlist(parts, recursive = FALSE)
@@ -154,9 +165,11 @@ check_members <- function(members, label) {
   odd <- members$kind %in% c("link", "other")
   if (!any(outside | odd)) return(invisible())
   first <- which(outside | odd)[1]
-  abort_tide(if (outside[first]) "The archive holds a file that would be put outside its folder."
-    else "The archive holds a link or a device.",
-    where = sprintf("'%s': '%s'.", label, shown_name(members$name[first])),
+  abort_tide(if (outside[first]) {
+    "The archive holds a file that would be put outside its folder."
+  } else {
+    "The archive holds a link or a device."
+  }, where = sprintf("'%s': '%s'.", label, shown_name(members$name[first])),
     fix = "Ask whoever made it for a plain zip of tables, or unpack it with care and name the tables.",
     class = "file", file = label, member = members$name[first])
 }
@@ -171,8 +184,7 @@ decode_text <- function(part, target, encoding) {
   if (is.null(text) || identical(text, bytes)) {
     abort_tide(sprintf("The text is damaged: it is not %s all through.", encoding),
       where = sprintf("'%s'.", part$label), fix = "Export it again, best as UTF-8.",
-      class = "layout",
-      file = part$label)
+      class = "layout", file = part$label)
   }
   mark <- as.raw(c(0xef, 0xbb, 0xbf))
   send_bytes(target, if (identical(utils::head(text, 3), mark)) text[-(1:3)] else text)

@@ -7,8 +7,8 @@ workbook_parts <- function(part, own) {
   parts <- lapply(sheets, function(sheet) {
     label <- sprintf("%s, sheet '%s'", part$label, shown_name(sheet))
     cells <- tryCatch(suppressMessages(readxl::read_excel(part$path, sheet, col_names = FALSE,
-      col_types = "text",
-      trim_ws = FALSE, .name_repair = "minimal", range = readxl::cell_limits(c(1, 1), c(NA, NA)))),
+      col_types = "text", trim_ws = FALSE, .name_repair = "minimal",
+      range = readxl::cell_limits(c(1, 1), c(NA, NA)))),
       error = unreadable)
     if (!nrow(cells) || !ncol(cells)) return(empty_part(part, label))
     out <- own(".csv")
@@ -58,8 +58,9 @@ in_child <- function(work) {
 }
 
 # Lists of texts in one cell are written after each other.
-plain_column <- function(x) if (is.list(x)) vapply(x, function(v) paste(unlist(v), collapse = " "),
-  "") else x
+plain_column <- function(x) {
+  if (is.list(x)) vapply(x, function(v) paste(unlist(v), collapse = " "), "") else x
+}
 
 # An array of objects, or one object a line. Objects are counted as a person would find them: by the
 # line where each stands alone on its line, by number in an array.
@@ -69,15 +70,15 @@ json_part <- function(part, target) {
   if (length(lines)) lines[1] <- sub("^\ufeff", "", lines[1])
   filled <- which(nzchar(trimws(lines)))
   array <- grepl("^[[:space:]]*\\[", lines[filled[1]])
-  rows <- tryCatch(
-    if (array) jsonlite::fromJSON(paste(lines, collapse = "\n"), flatten = TRUE)
-    else jsonlite::stream_in(textConnection(lines[filled]), verbose = FALSE),
-    error = function(e) {
-      abort_tide("The JSON cannot be read.",
-        where = sprintf("'%s': %s.", part$label, plain_cause(e)),
-        fix = "Give an array of objects, or one object on each line.", class = "layout",
-        file = part$label)
-    })
+  rows <- tryCatch(if (array) {
+    jsonlite::fromJSON(paste(lines, collapse = "\n"), flatten = TRUE)
+  } else {
+    jsonlite::stream_in(textConnection(lines[filled]), verbose = FALSE)
+  }, error = function(e) {
+    abort_tide("The JSON cannot be read.", where = sprintf("'%s': %s.", part$label, plain_cause(e)),
+      fix = "Give an array of objects, or one object on each line.", class = "layout",
+      file = part$label)
+  })
   if (!is.data.frame(rows)) {
     abort_tide("The JSON holds no table.", where = sprintf("'%s'.", part$label),
       fix = "Give an array of objects, or one object on each line.", class = "layout",
@@ -92,8 +93,11 @@ json_part <- function(part, target) {
 # Cells as text: numbers in full, quotes and all as they are.
 json_cells <- function(x) {
   x <- plain_column(x)
-  text <- if (is.numeric(x)) format(x, digits = 15, trim = TRUE,
-    scientific = FALSE) else as.character(x)
+  text <- if (is.numeric(x)) {
+    format(x, digits = 15, trim = TRUE, scientific = FALSE)
+  } else {
+    as.character(x)
+  }
   text[is.na(x)] <- NA
   text
 }

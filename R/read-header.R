@@ -3,8 +3,8 @@
 
 # Out: list(line, sep, header). Errors where no line reads as a header.
 find_header <- function(path, label, columns = NULL) {
-  lines <- tryCatch(readLines(path, n = 60, warn = FALSE, skipNul = TRUE),
-    error = function(e) character())
+  lines <-
+    tryCatch(readLines(path, n = 60, warn = FALSE, skipNul = TRUE), error = function(e) character())
   lines <- as_utf8(lines)
   if (length(lines)) lines[1] <- sub("^\ufeff", "", lines[1])
   filled <- which(nzchar(trimws(lines)))
@@ -24,7 +24,7 @@ find_header <- function(path, label, columns = NULL) {
   if (best$found < 2) {
     guess <- split_cells(lines[filled[1]],
       names(which.max(vapply(c(`,` = ",", `;` = ";", `\t` = "\t"),
-      function(s) lengths(strsplit(lines[filled[1]], s, fixed = TRUE)), 0L))))
+        function(s) lengths(strsplit(lines[filled[1]], s, fixed = TRUE)), 0L))))
     return(list(line = filled[1], sep = ",", header = guess))
   }
   best[c("line", "sep", "header")]
@@ -32,8 +32,7 @@ find_header <- function(path, label, columns = NULL) {
 
 split_cells <- function(line, sep) {
   cells <- tryCatch(scan(text = line, what = "", sep = sep, quote = "\"", quiet = TRUE,
-    strip.white = TRUE,
-    na.strings = character()),
+    strip.white = TRUE, na.strings = character()),
     error = function(e) strsplit(line, sep, fixed = TRUE)[[1]],
     warning = function(w) strsplit(line, sep, fixed = TRUE)[[1]])
   trimws(cells)
@@ -43,59 +42,37 @@ split_cells <- function(line, sep) {
 # with everything but letters and digits taken out, so "Avg. position", "avg_position" and
 # "AvgPosition" are one. Languages: English, German, French, Spanish, Italian, Dutch, Portuguese.
 
-column_spellings <- list(
-  query = c("query", "queries", "topqueries", "searchquery", "searchqueries", "searchterm",
-    "searchterms", "keyword",
-    "keywords",
-    "suchanfrage", "suchanfragen", "haufigstesuchanfragen", "suchbegriff", "suchbegriffe",
-    "requete", "requetes",
-    "requeteslesplusfrequentes", "motcle", "motscles", "consulta", "consultas",
-    "consultasprincipales",
-    "principaisconsultas",
-    "palabraclave", "parolachiave", "querydiricerca", "queryprincipali", "zoekopdracht",
-    "zoekopdrachten", "zoekterm",
-    "zoektermen",
-    "zoekwoord", "palavrachave", "termodepesquisa"),
+column_spellings <- list(query = c("query", "queries", "topqueries", "searchquery", "searchqueries",
+  "searchterm", "searchterms", "keyword", "keywords", "suchanfrage", "suchanfragen",
+  "haufigstesuchanfragen", "suchbegriff", "suchbegriffe", "requete", "requetes",
+  "requeteslesplusfrequentes", "motcle", "motscles", "consulta", "consultas",
+  "consultasprincipales", "principaisconsultas", "palabraclave", "parolachiave", "querydiricerca",
+  "queryprincipali", "zoekopdracht", "zoekopdrachten", "zoekterm", "zoektermen", "zoekwoord",
+  "palavrachave", "termodepesquisa"),
   page = c("page", "pages", "toppages", "url", "urls", "landingpage", "landingpages", "address",
-  "pageurl", "seite",
-    "seiten",
-    "haufigsteseiten", "zielseite", "adresse", "pageslespluspopulaires", "pagededestination",
-    "pagina", "paginas",
-    "paginasprincipales",
+    "pageurl", "seite", "seiten", "haufigsteseiten", "zielseite", "adresse",
+    "pageslespluspopulaires", "pagededestination", "pagina", "paginas", "paginasprincipales",
     "pagineprincipali", "pagine", "paginadestino", "paginadedestino", "paginadidestinazione",
-    "bestemmingspagina",
-    "topseiten",
-    "toppaginas", "paginaprincipal", "principaispaginas"),
+    "bestemmingspagina", "topseiten", "toppaginas", "paginaprincipal", "principaispaginas"),
   date = c("date", "day", "datum", "tag", "jour", "fecha", "dia", "data", "giorno", "dag"),
   country = c("country", "countries", "land", "lander", "pays", "pais", "paises", "paese", "paesi",
-  "landen"),
+    "landen"),
   device = c("device", "devices", "devicetype", "gerat", "gerate", "appareil", "appareils",
-  "dispositivo",
-    "dispositivos", "dispositivi",
-    "apparaat", "apparaten"),
+    "dispositivo", "dispositivos", "dispositivi", "apparaat", "apparaten"),
   vertical = c("vertical", "searchtype", "suchtyp", "typederecherche", "tipodebusqueda",
-  "tipodiricerca", "zoektype",
-    "tipodepesquisa"),
+    "tipodiricerca", "zoektype", "tipodepesquisa"),
   rich_result = c("richresult", "richresults", "searchappearance", "apparencedanslesresultats"),
   clicks = c("clicks", "click", "urlclicks", "totalclicks", "klicks", "klick", "clics", "clic",
-  "clicsurl", "cliques",
-    "clique", "klikken", "kliks",
-    "clicdellurl"),
+    "clicsurl", "cliques", "clique", "klikken", "kliks", "clicdellurl"),
   impressions = c("impressions", "impression", "impr", "totalimpressions", "impressionen",
-  "impresiones", "impressioni",
-    "vertoningen",
-    "weergaven", "impressoes"),
+    "impresiones", "impressioni", "vertoningen", "weergaven", "impressoes"),
   ctr = c("ctr", "clickthroughrate", "urlctr", "sitectr", "averagectr", "avgctr", "klickrate",
-  "klickratectr",
-    "tauxdeclics", "tasadeclics",
-    "percentualedidiclic", "klikfrequentie", "taxadecliques", "ctrmedio", "ctrmoyen"),
+    "klickratectr", "tauxdeclics", "tasadeclics", "percentualedidiclic", "klikfrequentie",
+    "taxadecliques", "ctrmedio", "ctrmoyen"),
   position = c("position", "avgposition", "averageposition", "avgpos", "pos", "rank",
-  "durchschnittlicheposition",
-    "durchschnposition",
-    "positionmoyenne", "posicion", "posicionmedia", "posizione", "posizionemedia", "positie",
-    "gemiddeldepositie",
-    "posicao", "posicaomedia")
-)
+    "durchschnittlicheposition", "durchschnposition", "positionmoyenne", "posicion",
+    "posicionmedia", "posizione", "posizionemedia", "positie", "gemiddeldepositie", "posicao",
+    "posicaomedia"))
 
 figure_names <- c("clicks", "impressions", "position")
 
@@ -115,8 +92,8 @@ squeeze_name <- function(x) {
 # -> header's.
 find_columns <- function(header, columns = NULL) {
   squeezed <- squeeze_name(header)
-  found <- lapply(column_spellings,
-    function(spellings) which(squeezed %in% squeeze_name(spellings)))
+  found <-
+    lapply(column_spellings, function(spellings) which(squeezed %in% squeeze_name(spellings)))
   # A column named in the mapping stands for that name alone; a mapping that the table has no column
   # for says nothing.
   columns <- columns[squeeze_name(columns) %in% squeezed]
@@ -136,8 +113,7 @@ match_columns <- function(header, file, columns = NULL) {
     claims <- header[found[[twice[1]]]]
     abort_tide(sprintf("Two columns both claim to be `%s`: '%s'.", twice[1],
       paste(claims, collapse = "' and '")),
-      where = shown,
-      fix = sprintf("Say which by `columns`: %s=%s.", twice[1], claims[1]),
+      where = shown, fix = sprintf("Say which by `columns`: %s=%s.", twice[1], claims[1]),
       class = "columns_twice", file = file, column = twice[1], argument = "columns")
   }
   missing <- setdiff(c("clicks", "impressions", "position"), names(found)[lengths(found) == 1])

@@ -41,16 +41,17 @@ newest_rows <- function(parts) {
   used <- parts[[1]]$dimensions
   if (length(parts) == 1) {
     return(list(rows = set(parts[[1]]$rows, j = "exported", value = parts[[1]]$source$exported),
-      dimensions = used,
-      window = parts[[1]]$window, left_out = NULL))
+      dimensions = used, window = parts[[1]]$window, left_out = NULL))
   }
-  rows <- rbindlist(lapply(seq_along(parts), function(i) data.table(parts[[i]]$rows,
-    exported = parts[[i]]$source$exported, turn = i)), use.names = TRUE)
+  rows <- rbindlist(lapply(seq_along(parts),
+    function(i) data.table(parts[[i]]$rows, exported = parts[[i]]$source$exported, turn = i)),
+    use.names = TRUE)
   first <- if (length(used)) rows[, .(first = min(turn)), by = used] else data.table(first = 1L)
   older <- if (length(used)) first[rows, on = used]$first != rows$turn else rows$turn > 1
-  left_out <- if (any(older)) left_out_line("in several files (the newest export counts)",
-    parts[[1]]$source$grain,
-    rows, which(older))
+  left_out <- if (any(older)) {
+    left_out_line("in several files (the newest export counts)", parts[[1]]$source$grain, rows,
+      which(older))
+  }
   rows <- rows[!older, !"turn"]
   setorderv(rows, used)
   list(rows = rows, dimensions = used, window = joined_window(lapply(parts, `[[`, "window")),
@@ -83,17 +84,17 @@ finest_days <- function(tables) {
   left_out <- lapply(seq_along(tables)[-1], function(i) {
     rows <- tables[[i]]$rows
     again <- if (dated) which(!as.integer(rows$date) %in% days[[i]]) else seq_len(nrow(rows))
-    if (length(again)) left_out_line(sprintf("the same clicks stand in the table by %s",
-      names(tables)[1]),
-      grain_label(tables[[i]]$dimensions), rows, again)
+    if (length(again)) {
+      left_out_line(sprintf("the same clicks stand in the table by %s", names(tables)[1]),
+        grain_label(tables[[i]]$dimensions), rows, again)
+    }
   })
   if (!dated) return(list(table = tables[[1]], left_out = left_out))
   # What each day rests on is named by all that its table had.
   table <- join_days(tables, days)
   supplies <- lengths(days) > 0
   table$rests_on <- data.table(grain = names(tables), from = end_days(days, min),
-    to = end_days(days, max),
-    days = lengths(days))[supplies]
+    to = end_days(days, max), days = lengths(days))[supplies]
   list(table = table, left_out = left_out)
 }
 

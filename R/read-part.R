@@ -22,31 +22,32 @@ read_part <- function(part, how) {
   window <- settle_dates(rows, place, how$date_order, aside)
   check_figures(rows, place, how$clicks_above, aside)
 
-  exported <- if (is.null(how$exported)) as.IDate(as.Date(file.mtime(part$file),
-    tz = "UTC")) else how$exported
+  exported <- if (is.null(how$exported)) {
+    as.IDate(as.Date(file.mtime(part$file), tz = "UTC"))
+  } else {
+    how$exported
+  }
   repeats <- repeated_rows(rows, place, layout$header,
-    all_columns[names(all_columns) %in% c(names(rows), "ctr")],
-    aside)
+    all_columns[names(all_columns) %in% c(names(rows), "ctr")], aside)
   away <- setdiff(intersect(dimension_names, names(rows)), how$dimensions)
   if (length(away)) set(rows, j = away, value = NULL)
   used <- intersect(dimension_names, names(rows))
   grain <- grain_label(used)
   odd <- if ("query" %in% used) repair_queries(rows) else 0L
   out <- drop_rows(rows, c(list(`the header again` = headers, `row of totals` = totals), repeats,
-    unusable_rows(rows, exported, how$lag, how$clicks_above)), grain)
+    unusable_rows(rows, exported, how$lag, how$clicks_above)),
+    grain)
   empty <- length(place$empty)
-  if (empty) out$left_out <- rbind(out$left_out,
-    data.table(grain = grain, reason = "empty row", rows = empty, clicks = 0,
-    impressions = 0))
+  if (empty) {
+    out$left_out <- rbind(out$left_out,
+      data.table(grain = grain, reason = "empty row", rows = empty, clicks = 0, impressions = 0))
+  }
   check_ledger(out, place)
   setcolorder(out$rows, c(used, "clicks", "impressions", "position"))
-  list(
-    rows = out$rows, dimensions = used, header = layout$header, window = window,
-      left_out = out$left_out,
-    source = data.table(file = part$label, rows = place$all, kept = nrow(out$rows), grain = grain,
-      exported = exported, ctr = figures$ctr, decimal = figures$decimal, odd_queries = odd,
-      capped = looks_capped(rows), skipped = "")
-  )
+  list(rows = out$rows, dimensions = used, header = layout$header, window = window,
+    left_out = out$left_out, source = data.table(file = part$label, rows = place$all,
+      kept = nrow(out$rows), grain = grain, exported = exported, ctr = figures$ctr,
+      decimal = figures$decimal, odd_queries = odd, capped = looks_capped(rows), skipped = ""))
 }
 
 # Every record of the file is kept or left out with a reason.
@@ -55,7 +56,7 @@ check_ledger <- function(out, place) {
   if (counted != place$all) {
     abort_tide("The rows kept and those left out are not all rows of the file.",
       where = sprintf("'%s': %s of %s.", place$label, format_count(counted),
-      format_plural(place$all, "row")),
+        format_plural(place$all, "row")),
       fix = "Please report this with the file; nothing was read.", class = "layout",
       file = place$label)
   }
@@ -63,12 +64,15 @@ check_ledger <- function(out, place) {
 
 check_file <- function(file) {
   missing <- !file.exists(file)
-  problem <- if (missing) c("There is no such file.", "Check the spelling and the folder.")
-    else if (dir.exists(file)) c("This is a folder, not a file.", "Name the files in it.")
-    else if (file.access(file, 4) != 0) c("The file cannot be read.",
-      "Give yourself the right to read it.")
-    else if (!path_facts(file)$kind %in% c("file", "pipe", "device")) c("This is no file.",
-      "Name a file.")
+  problem <- if (missing) {
+    c("There is no such file.", "Check the spelling and the folder.")
+  } else if (dir.exists(file)) {
+    c("This is a folder, not a file.", "Name the files in it.")
+  } else if (file.access(file, 4) != 0) {
+    c("The file cannot be read.", "Give yourself the right to read it.")
+  } else if (!path_facts(file)$kind %in% c("file", "pipe", "device")) {
+    c("This is no file.", "Name a file.")
+  }
   if (!is.null(problem)) {
     abort_tide(problem[1], where = sprintf("'%s'.", shown_name(file)), fix = problem[2],
       class = c(if (missing) "missing", "file"), file = file)
@@ -79,8 +83,8 @@ check_file <- function(file) {
 header_rows <- function(rows, header, all_columns) {
   text <- vapply(figure_names, function(column) is.character(rows[[column]]), NA)
   if (!all(text)) return(integer())
-  same <- lapply(figure_names,
-    function(column) trimws(rows[[column]]) == header[all_columns[[column]]])
+  same <-
+    lapply(figure_names, function(column) trimws(rows[[column]]) == header[all_columns[[column]]])
   which(Reduce(`&`, same))
 }
 
@@ -88,10 +92,12 @@ header_rows <- function(rows, header, all_columns) {
 # whole numbers as written (a point that was meant for thousands), the figures are read again as
 # text and the file's convention is found.
 settle_figures <- function(rows, place, all_columns, headers, decimal) {
-  plain <- vapply(figure_names, function(column) is.numeric(rows[[column]]) ||
-    all(is.na(rows[[column]])), NA)
-  whole <- vapply(figure_names[1:2], function(column) is.integer(rows[[column]]) ||
-    all(is.na(rows[[column]])), NA)
+  plain <- vapply(figure_names, function(column) {
+    is.numeric(rows[[column]]) || all(is.na(rows[[column]]))
+  }, NA)
+  whole <- vapply(figure_names[1:2], function(column) {
+    is.integer(rows[[column]]) || all(is.na(rows[[column]]))
+  }, NA)
   if (all(plain) && all(whole) && is.null(decimal)) {
     for (column in figure_names) {
       if (is.logical(rows[[column]])) set(rows, j = column, value = as.numeric(rows[[column]]))
@@ -104,8 +110,11 @@ settle_figures <- function(rows, place, all_columns, headers, decimal) {
   if (length(headers)) for (column in names(texts)) set(texts, headers, column, NA_character_)
   parsed <- parse_figures(as.list(texts), place, decimal)
   for (column in figure_names) set(rows, j = column, value = parsed$columns[[column]])
-  ctr <- if (is.null(parsed$columns$ctr)) "none" else ctr_convention(parsed$columns$ctr,
-    rows$clicks / rows$impressions)
+  ctr <- if (is.null(parsed$columns$ctr)) {
+    "none"
+  } else {
+    ctr_convention(parsed$columns$ctr, rows$clicks / rows$impressions)
+  }
   list(ctr = ctr, decimal = parsed$decimal)
 }
 
@@ -117,7 +126,8 @@ first_ctr <- function(rows, place, all_columns) {
   read <- lapply(c(".", ","), function(decimal) {
     percent <- endsWith(ctr, "%") & !is.na(ctr)
     number <- read_number(sub("\\s*%$", "", ctr), decimal)
-    ctr_convention(ifelse(percent, number / 100, number), rows$clicks[first] / rows$impressions[first])
+    ctr_convention(ifelse(percent, number / 100, number),
+      rows$clicks[first] / rows$impressions[first])
   })
   c(intersect(c("fraction", "percent", "disagrees"), unlist(read)), "none")[1]
 }

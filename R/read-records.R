@@ -19,10 +19,8 @@ open_records <- function(part, layout) {
   }
   place <- list(label = part$label, path = part$path, sep = layout$sep, skip = layout$line,
     records = scan$records - length(scan$empty), cells = scan$header_cells, escaped = scan$escaped,
-    unit = part$unit,
-    header = layout$line, lines = part$lines, all = scan$records, empty = scan$empty,
-    jump_record = scan$jump_record,
-    jump_line = scan$jump_line)
+    unit = part$unit, header = layout$line, lines = part$lines, all = scan$records,
+    empty = scan$empty, jump_record = scan$jump_record, jump_line = scan$jump_line)
   check_records(scan, place)
   # A reader that thinks otherwise about blank lines is given none.
   plain <- scan$line_feed && !scan$blank && !length(scan$empty) &&
@@ -37,18 +35,18 @@ open_records <- function(part, layout) {
 scan_table <- function(part, layout, copy = "") {
   tryCatch(.Call(scan_records, enc2native(part$path), layout$line - 1L, layout$sep, copy),
     error = function(e) {
-    abort_tide("The file cannot be read.", where = sprintf("'%s': %s.", part$label, plain_cause(e)),
-      fix = "Check that it is whole and that the temporary folder has room.", class = "file",
-      file = part$label)
-  })
+      abort_tide("The file cannot be read.",
+        where = sprintf("'%s': %s.", part$label, plain_cause(e)),
+        fix = "Check that it is whole and that the temporary folder has room.", class = "file",
+        file = part$label)
+    })
 }
 
 check_records <- function(scan, place) {
   refuse <- function(what, lines, fix, more = 0) {
     abort_tide(what, where = sprintf("'%s', %s %d%s.", place$label, place$unit, lines[1],
-      if (more > 0) sprintf(" (and %s more)", format_count(more)) else ""), fix = fix,
-      class = "layout",
-      file = place$label, lines = lines)
+      if (more > 0) sprintf(" (and %s more)", format_count(more)) else ""),
+      fix = fix, class = "layout", file = place$label, lines = lines)
   }
   if (scan$nul) refuse("The text holds bytes of zero.", scan$nul, "Export it again, best as UTF-8.")
   if (scan$stray_quote) {
@@ -61,7 +59,8 @@ check_records <- function(scan, place) {
   }
   if (scan$ragged) {
     refuse(sprintf("The rows do not line up with the header: %s, the header has %d.",
-      format_plural(scan$ragged_cells[1], "cell"), scan$header_cells), scan$ragged_line,
+      format_plural(scan$ragged_cells[1], "cell"), scan$header_cells),
+      scan$ragged_line,
       "Put quotes around cells that hold the separator, and delete lines that belong to no table.",
       scan$ragged - 1)
   }
@@ -92,8 +91,8 @@ read_cells <- function(place, columns, text, nrows = Inf) {
   setnames(rows, names(columns))
   if (nrow(rows) != min(nrows, place$records)) {
     abort_tide("The rows of the file cannot be told apart.",
-      where = sprintf("'%s': %s of %s.", place$label,
-      format_count(nrow(rows)), format_plural(place$records, "row")),
+      where = sprintf("'%s': %s of %s.", place$label, format_count(nrow(rows)),
+        format_plural(place$records, "row")),
       fix = "Export it again, with quotes around every text.", class = "layout", file = place$label)
   }
   if (place$escaped) {
@@ -119,15 +118,13 @@ fread_strict <- function(place, ...) {
       class = "layout", file = place$label)
   }
   first <- NULL
-  cells <- tryCatch(withCallingHandlers(
-    fread(file = place$path, ..., skip = place$skip, sep = place$sep, na.strings = "",
-      encoding = "UTF-8",
-      integer64 = "double", showProgress = FALSE, header = FALSE, check.names = FALSE),
+  cells <- tryCatch(withCallingHandlers(fread(file = place$path, ..., skip = place$skip,
+    sep = place$sep, na.strings = "", encoding = "UTF-8", integer64 = "double",
+    showProgress = FALSE, header = FALSE, check.names = FALSE),
     warning = function(w) {
       if (is.null(first)) first <<- w
       invokeRestart("muffleWarning")
-    }
-  ), error = fail)
+    }), error = fail)
   if (!is.null(first)) fail(first)
   cells
 }

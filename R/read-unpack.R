@@ -26,26 +26,26 @@ meter_add <- function(meter, bytes) {
 }
 
 check_size <- function(meter, unpacked) {
-  if (unpacked > unpack_bytes || (unpacked > unpack_free &&
-    unpacked / meter$packed > unpack_ratio)) {
+  if (unpacked > unpack_bytes ||
+      (unpacked > unpack_free && unpacked / meter$packed > unpack_ratio)) {
     abort_tide("The file unpacks to far more than an export holds.",
       where = sprintf("'%s': %s MB become %s MB or more.", meter$label, format_size(meter$packed),
         format_size(unpacked)),
       fix = "If it is an export all the same, unpack it yourself and name the tables.",
-      class = "file",
-      file = meter$label)
+      class = "file", file = meter$label)
   }
 }
 
-format_size <- function(bytes) ifelse(bytes < 1e7, sprintf("%.2g", bytes / 1e6),
-  sprintf("%.0f", bytes / 1e6))
+format_size <- function(bytes) {
+  ifelse(bytes < 1e7, sprintf("%.2g", bytes / 1e6), sprintf("%.0f", bytes / 1e6))
+}
 
 abort_unpack <- function(label, cause,
-  fix = "It may be damaged or half downloaded: export it again.") {
+    fix = "It may be damaged or half downloaded: export it again.") {
   cause <- plain_cause(cause)
   if (!nzchar(cause)) cause <- "it ends too early"
-  abort_tide("The file cannot be unpacked.", where = sprintf("'%s': %s.", label, cause),
-    fix = fix, class = "file", file = label)
+  abort_tide("The file cannot be unpacked.", where = sprintf("'%s': %s.", label, cause), fix = fix,
+    class = "file", file = label)
 }
 
 # gz, to `target`. The last eight bytes tell the checksum and the length of what is inside.
@@ -55,9 +55,11 @@ gunzip <- function(path, target, label, meter) {
   written <- copy_stream(function() readBin(from, "raw", 2^22), target, label, meter)
   told <- file_bytes(path, max(0, file.size(path) - 8), 8)
   # Several gz streams in a row are a gz, too; then the end tells of the last one alone.
-  if (written == little(told[5:8])) check_sum(target, little(told[1:4]), label)
-  else if (written < little(told[5:8])) abort_unpack(label,
-    "it ends too early, as a broken download does")
+  if (written == little(told[5:8])) {
+    check_sum(target, little(told[1:4]), label)
+  } else if (written < little(told[5:8])) {
+    abort_unpack(label, "it ends too early, as a broken download does")
+  }
   target
 }
 
@@ -111,8 +113,9 @@ zip_members <- function(path, label) {
   ends <- grepRaw(as.raw(c(0x50, 0x4b, 0x05, 0x06)), last, all = TRUE)
   if (!length(ends)) abort_unpack(label, "its directory is missing, as in a broken download")
   at <- ends[length(ends)]
-  if (at + 21 > length(last)) abort_unpack(label,
-    "its directory is cut off, as in a broken download")
+  if (at + 21 > length(last)) {
+    abort_unpack(label, "its directory is cut off, as in a broken download")
+  }
   begin <- little(last[at + 16:19])
   directory <- little(last[at + 12:15])
   if (begin == 2^32 - 1 || directory == 2^32 - 1) {
@@ -131,14 +134,15 @@ zip_members <- function(path, label) {
     lengths <- c(field(28, 2), field(30, 2), field(32, 2))
     if (at + 46 + sum(lengths) > length(bytes)) abort_unpack(label, "its directory is damaged")
     found[[length(found) + 1]] <- c(list(name = zip_name(bytes[at + 46 + seq_len(lengths[1])]),
-      flags = field(8, 2),
-      method = field(10, 2), sum = field(16, 4), kind = zip_kind(field(5, 1), field(40, 2))),
+      flags = field(8, 2), method = field(10, 2), sum = field(16, 4),
+      kind = zip_kind(field(5, 1), field(40, 2))),
       zip_sizes(c(unpacked = field(24, 4), packed = field(20, 4), offset = field(42, 4)),
         bytes[at + 46 + lengths[1] + seq_len(lengths[2])]))
     at <- at + 46 + sum(lengths)
   }
-  if (!length(found)) abort_no_table("The archive holds no tables.", label,
-    "Put CSV files into it.")
+  if (!length(found)) {
+    abort_no_table("The archive holds no tables.", label, "Put CSV files into it.")
+  }
   members <- rbindlist(found)
   set(members, which(endsWith(members$name, "/")), "kind", "folder")
   members
@@ -149,7 +153,7 @@ zip_name <- function(bytes) as_utf8(rawToChar(bytes[bytes != 0]))
 # Unix keeps the kind of a file in the upper half of its mode (system: 3).
 zip_kind <- function(system, mode) {
   if (system != 3) return("file")
-  switch(as.character(mode %/% 4096), `0` = , `8` = "file", `4` = "folder", `10` = "link", "other")
+  switch(as.character(mode %/% 4096), `0` =, `8` = "file", `4` = "folder", `10` = "link", "other")
 }
 
 # Sizes of four bytes that are full stand with eight in the extra field 1, in this order.
@@ -159,9 +163,11 @@ zip_sizes <- function(sizes, extra) {
     long <- little(extra[at + 3:4])
     if (little(extra[at + 1:2]) == 1) {
       from <- at + 4
-      for (name in names(sizes)[sizes == 2^32 - 1]) if (from + 8 <= length(extra)) {
-        sizes[[name]] <- little(extra[from + 1:8])
-        from <- from + 8
+      for (name in names(sizes)[sizes == 2^32 - 1]) {
+        if (from + 8 <= length(extra)) {
+          sizes[[name]] <- little(extra[from + 1:8])
+          from <- from + 8
+        }
       }
     }
     at <- at + 4 + long
@@ -171,12 +177,14 @@ zip_sizes <- function(sizes, extra) {
 
 # One member to `target`: its bytes become a gz of their own, which checks length and sum.
 unzip_member <- function(path, member, target, label, meter) {
-  if (member$flags %% 2 == 1) abort_unpack(label, "it is locked with a password",
-    "Give it without one.")
+  if (member$flags %% 2 == 1) {
+    abort_unpack(label, "it is locked with a password", "Give it without one.")
+  }
   if (!member$method %in% c(0, 8)) abort_unpack(label, "it is packed in a way that cannot be read")
   head <- file_bytes(path, member$offset, 30)
-  if (length(head) < 30 || little(head[1:4]) != 0x04034b50) abort_unpack(label,
-    "the archive is damaged")
+  if (length(head) < 30 || little(head[1:4]) != 0x04034b50) {
+    abort_unpack(label, "the archive is damaged")
+  }
   from <- base::file(path, "rb", raw = TRUE)
   on.exit(close(from))
   seek(from, member$offset + 30 + little(head[27:28]) + little(head[29:30]))

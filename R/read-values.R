@@ -4,12 +4,10 @@
 abort_cells <- function(bad, values, column, place, what, fix, class, ...) {
   lines <- record_lines(place, bad)
   first <- as.character(values[bad[1]])
-  abort_tide(
-    sprintf("%s: %s in column `%s`.", what, format_plural(length(bad), "row"), column),
+  abort_tide(sprintf("%s: %s in column `%s`.", what, format_plural(length(bad), "row"), column),
     where = sprintf("'%s', %s %d has %s.", place$label, place$unit, lines[1],
       if (is.na(first)) "nothing there" else sprintf("'%s'", first)),
-    fix = fix, class = class, file = place$label, lines = lines, column = column, ...
-  )
+    fix = fix, class = class, file = place$label, lines = lines, column = column, ...)
 }
 
 blank_cells <- c("", "-", "--", "\u2013", "n/a", "na", "null", "none")
@@ -36,7 +34,13 @@ parse_figures <- function(columns, place, decimal = NULL) {
   texts <- lapply(columns, figure_texts)
   read <- lapply(c(point = ".", comma = ","), function(mark) lapply(texts, read_figures, mark))
   score <- vapply(read, score_convention, 0, texts = texts)
-  best <- if (!is.null(decimal)) decimal else if (score[["comma"]] > score[["point"]]) "comma" else "point"
+  best <- if (!is.null(decimal)) {
+    decimal
+  } else if (score[["comma"]] > score[["point"]]) {
+    "comma"
+  } else {
+    "point"
+  }
   if (is.null(decimal) && score[["comma"]] == score[["point"]]) check_decimal(read, columns, place)
   numbers <- read[[best]]
   for (column in setdiff(names(numbers), "ctr")) {
@@ -50,8 +54,8 @@ parse_figures <- function(columns, place, decimal = NULL) {
 }
 
 figure_texts <- function(x) {
-  text <- trimws(if (is.numeric(x)) format(x, digits = 15, trim = TRUE,
-    scientific = FALSE) else as.character(x),
+  text <- trimws(
+    if (is.numeric(x)) format(x, digits = 15, trim = TRUE, scientific = FALSE) else as.character(x),
     whitespace = "[\\h\\v]")
   text <- sub("^=?\"?([^\"]*)\"?$", "\\1", text)
   text[tolower(text) %in% blank_cells | is.na(x)] <- NA
@@ -82,8 +86,11 @@ check_decimal <- function(read, columns, place) {
 score_convention <- function(numbers, texts) {
   unread <- sum(mapply(function(number, text) sum(is.na(number) & !is.na(text)), numbers, texts))
   whole <- function(x) if (is.null(x)) 0 else sum(x != round(x), na.rm = TRUE)
-  agree <- if (is.null(numbers$ctr)) 0 else ctr_convention(numbers$ctr,
-    numbers$clicks / numbers$impressions) %in% c("fraction", "percent")
+  agree <- if (is.null(numbers$ctr)) {
+    0
+  } else {
+    ctr_convention(numbers$ctr, numbers$clicks / numbers$impressions) %in% c("fraction", "percent")
+  }
   -unread - whole(numbers$clicks) - whole(numbers$impressions) + 0.5 * agree
 }
 
@@ -111,11 +118,11 @@ settle_dates <- function(rows, place, order, aside) {
   wrong <- which(to < from)
   if (length(wrong)) {
     abort_cells(data[wrong], text, "date", place, "A span that ends before it begins",
-      "Write the first day first.",
-      "not_date")
+      "Write the first day first.", "not_date")
   }
-  if (length(unique(from)) == 1 && length(unique(to)) == 1) set(rows, j = "date", value = NULL)
-  else {
+  if (length(unique(from)) == 1 && length(unique(to)) == 1) {
+    set(rows, j = "date", value = NULL)
+  } else {
     dates <- rep(from[1], nrow(rows))
     dates[data] <- from
     set(rows, j = "date", value = dates)
@@ -126,10 +133,13 @@ settle_dates <- function(rows, place, order, aside) {
 # "A - B", "A to B", "A/B" of two dates: list(from, to); NULL where any cell is none.
 split_spans <- function(text) {
   one <- "(\\d{1,4}[-/.]\\s?\\d{1,2}[-/.]\\s?\\d{1,4})"
-  shape <- sprintf("^\\s*%s(?:\\s+(?:-|\u2013|\u2014|to|bis|a|au|al|t/m|until)\\s+|\\s*\u2013\\s*|/|\\.\\.)%s\\s*$", one, one)
+  shape <- sprintf("^\\s*%s(?:\\s+(?:-|\u2013|\u2014|to|bis|a|au|al|t/m|until)\\s+|\\s*\u2013\\s*|/|\\.\\.)%s\\s*$",
+    one, one)
   distinct <- unique(text)
   if (!length(distinct) || anyNA(distinct) ||
-    !all(grepl(shape, distinct, perl = TRUE, ignore.case = TRUE))) return(NULL)
+      !all(grepl(shape, distinct, perl = TRUE, ignore.case = TRUE))) {
+    return(NULL)
+  }
   at <- match(text, distinct)
   list(from = sub(shape, "\\1", distinct, perl = TRUE, ignore.case = TRUE)[at],
     to = sub(shape, "\\2", distinct, perl = TRUE, ignore.case = TRUE)[at])
@@ -145,8 +155,9 @@ parse_date <- function(x, place, order = NULL, rows = seq_along(x)) {
   }
   if (inherits(x, c("Date", "POSIXct"))) {
     if (!length(x)) return(as.IDate(x))
-    if (anyNA(x)) refuse(which(is.na(x)), "No date", "Fill it in, or delete those rows.",
-      "not_date")
+    if (anyNA(x)) {
+      refuse(which(is.na(x)), "No date", "Fill it in, or delete those rows.", "not_date")
+    }
     dates <- as.IDate(x)
     far <- if (anyNA(in_range(range(dates)))) which(is.na(in_range(dates)))
     if (length(far)) refuse(far, "No date of an export", date_fix, "not_date")
@@ -168,14 +179,14 @@ date_fix <- "Write dates as 2026-03-31, or all of them as 31.3.2026 or 3/31/2026
 
 distinct_dates <- function(text, order) {
   date <- rep(as.IDate(NA), length(text))
-  iso <- grepl("^\\d{4}[-/.]?\\d{1,2}[-/.]?\\d{1,2}([ T]\\d{1,2}:.*)?$", text) &
-    !grepl("^\\d{5}$", text)
-  date[iso] <- checked_date(sub("^(\\d{4})[-/.]?(\\d{1,2})[-/.]?(\\d{1,2}).*$", "\\1-\\2-\\3",
-    text[iso]))
+  iso <-
+    grepl("^\\d{4}[-/.]?\\d{1,2}[-/.]?\\d{1,2}([ T]\\d{1,2}:.*)?$", text) & !grepl("^\\d{5}$", text)
+  date[iso] <-
+    checked_date(sub("^(\\d{4})[-/.]?(\\d{1,2})[-/.]?(\\d{1,2}).*$", "\\1-\\2-\\3", text[iso]))
   # Workbooks count days from the end of 1899.
   serial <- grepl("^\\d{5}(\\.0*)?$", text)
-  date[serial] <- in_range(as.IDate(as.integer(as.numeric(text[serial])) - 25569L,
-    origin = "1970-01-01"))
+  date[serial] <-
+    in_range(as.IDate(as.integer(as.numeric(text[serial])) - 25569L, origin = "1970-01-01"))
   part <- "^(\\d{1,2})([-/.])\\s?(\\d{1,2})[-/.]\\s?(\\d{4})( \\d{1,2}:.*)?$"
   other <- which(grepl(part, text))
   if (!length(other)) return(date)
@@ -183,10 +194,22 @@ distinct_dates <- function(text, order) {
   second <- as.integer(sub(part, "\\3", text[other]))
   year <- sub(part, "\\4", text[other])
   evidence <- c(dmy = any(first > 12), mdy = any(second > 12))
-  chosen <- if (all(evidence)) return(date) else if (any(evidence)) names(which(evidence)) else if (!is.null(order)) order
-    else if (all(sub(part, "\\2", text[other]) == ".")) "dmy" else return("ambiguous")
-  date[other] <- checked_date(if (chosen == "dmy") paste(year, second, first, sep = "-")
-    else paste(year, first, second, sep = "-"))
+  chosen <- if (all(evidence)) {
+    return(date)
+  } else if (any(evidence)) {
+    names(which(evidence))
+  } else if (!is.null(order)) {
+    order
+  } else if (all(sub(part, "\\2", text[other]) == ".")) {
+    "dmy"
+  } else {
+    return("ambiguous")
+  }
+  date[other] <- checked_date(if (chosen == "dmy") {
+    paste(year, second, first, sep = "-")
+  } else {
+    paste(year, first, second, sep = "-")
+  })
   date
 }
 

@@ -70,24 +70,22 @@
 #' tide_read(exports[["pairs"]])
 #' @export
 tide_read <- function(files, lag = 3, exported = NULL, dimensions = NULL, columns = NULL,
-  date_order = NULL,
-                      decimal = NULL, clicks_above = c("leave out", "keep", "refuse"),
-                      progress = NULL) {
+    date_order = NULL, decimal = NULL, clicks_above = c("leave out", "keep", "refuse"),
+    progress = NULL) {
   check_number(lag, "lag", min = 0)
-  how <- reading_options_used(files, lag, exported, dimensions, columns, date_order, decimal, clicks_above)
+  how <- reading_options_used(files, lag, exported, dimensions, columns, date_order, decimal,
+    clicks_above)
   parts <- read_inputs(files, how, progress)
   read <- Filter(function(part) !is.null(part$rows), parts)
   joined <- join_tables(read, how$dimensions)
-  new_tide_data(
-    tables = joined$tables,
+  new_tide_data(tables = joined$tables,
     sources = rbindlist(lapply(parts, `[[`, "source"), fill = TRUE),
-    left_out = sum_left_out(rbindlist(c(lapply(read, `[[`, "left_out"), joined$left_out)))
-  )
+    left_out = sum_left_out(rbindlist(c(lapply(read, `[[`, "left_out"), joined$left_out))))
 }
 
 # What the call says of how to read, checked.
 reading_options_used <- function(files, lag, exported, dimensions, columns, date_order, decimal,
-  clicks_above) {
+    clicks_above) {
   check_text(files, "files", many = TRUE)
   if (!length(files)) abort_argument("files", "the path of at least one file", files)
   check_mapping(columns)
@@ -96,9 +94,8 @@ reading_options_used <- function(files, lag, exported, dimensions, columns, date
   if (!is.null(decimal)) check_choice(decimal, c("point", "comma"), "decimal")
   list(lag = lag, exported = check_date(exported, "exported"),
     dimensions = if (is.null(dimensions)) dimension_names else dimensions, columns = columns,
-    date_order = date_order,
-    decimal = decimal, clicks_above = check_choice(clicks_above, names(clicks_above_rules),
-    "clicks_above"))
+    date_order = date_order, decimal = decimal,
+    clicks_above = check_choice(clicks_above, names(clicks_above_rules), "clicks_above"))
 }
 
 # All tables of all inputs, each as read_part() gives it.
@@ -113,8 +110,7 @@ read_inputs <- function(files, how, progress) {
     skip <- function(e, label = file) {
       skipped[[length(skipped) + 1]] <<- e
       list(source = data.table(file = label, rows = 0L, kept = 0L, grain = "", ctr = "none",
-        capped = FALSE,
-        skipped = sub("[.]$", "", e$what)))
+        capped = FALSE, skipped = sub("[.]$", "", e$what)))
     }
     parts <- tryCatch(open_parts(file, scratch), tide_error_file = function(e) {
       if (!skips_file(e, inputs, i)) stop(e)
@@ -143,10 +139,9 @@ check_mapped <- function(columns, read) {
   if (!length(unused)) return(invisible())
   abort_tide(sprintf("No table has a column '%s'.", unused[[1]]),
     where = sprintf("It was named for `%s`; the headers are: %s.", names(unused)[1],
-    paste(unique(headers), collapse = ", ")),
+      paste(unique(headers), collapse = ", ")),
     fix = "Name the column in `columns` as its header does.", class = "columns_missing",
-    column = names(unused)[1],
-    width = length(headers), argument = "columns")
+    column = names(unused)[1], width = length(headers), argument = "columns")
 }
 
 new_scratch <- function() {
@@ -174,7 +169,7 @@ check_mapping <- function(columns) {
   check_text(columns, "columns", many = TRUE)
   unknown <- setdiff(names(columns), names(column_spellings))
   if (is.null(names(columns)) || length(unknown)) {
-    abort_argument("columns", paste0("named among ",
-      paste(names(column_spellings), collapse = ", ")), names(columns))
+    abort_argument("columns",
+      paste0("named among ", paste(names(column_spellings), collapse = ", ")), names(columns))
   }
 }

@@ -8,8 +8,7 @@ striking_reason <- function(summary, at, target, step, rivals) {
   opening <- arguments[chosen]
   arguments[chosen] <- ""
   sentences(opening, striking_figures(summary, at, target, step),
-    apply(arguments[, -ncol(arguments), drop = FALSE], 1,
-    paste, collapse = " "))
+    apply(arguments[, -ncol(arguments), drop = FALSE], 1, paste, collapse = " "))
 }
 
 # A column an argument, the strongest first; the last holds for all.
@@ -20,21 +19,22 @@ striking_arguments <- function(summary, at, target, step, rivals) {
   cbind(
     ifelse(moved < 1 / 1.15, sprintf("Slipping, %s in these months, so do it soon.", course), ""),
     ifelse(rivals > 0, sprintf("%s of the site %s shown for it too; settle first which is meant.",
-      format_plural(rivals, "other page"), ifelse(rivals == 1, "is", "are")), ""),
-    ifelse(at$own > 1.5,
-    sprintf("Clicked %.1f times as often as usual at its place: searchers want this page.",
-    at$own), ""),
+      format_plural(rivals, "other page"), ifelse(rivals == 1, "is", "are")),
+      ""),
+    ifelse(at$own > 1.5, sprintf(
+      "Clicked %.1f times as often as usual at its place: searchers want this page.", at$own),
+      ""),
     ifelse(moved > 1.15, sprintf("On its way already, %s in these months.", course), ""),
-    ifelse(at$own > 1.2 & at$own <= 1.5,
-    sprintf("It is clicked %.1f times as often as usual at its place, which proves it relevant.",
-      at$own), ""),
+    ifelse(at$own > 1.2 & at$own <= 1.5, sprintf(
+      "It is clicked %.1f times as often as usual at its place, which proves it relevant.", at$own),
+      ""),
     ifelse(query_intent(summary$queries$key[at$query]) == "commercial",
-    "The words are those of a buyer.", ""),
-    ifelse(step$wider > 1.05, sprintf("Page one is seen %.1f times as often as page two.",
-    step$wider), ""),
+      "The words are those of a buyer.", ""),
+    ifelse(step$wider > 1.05,
+      sprintf("Page one is seen %.1f times as often as page two.", step$wider), ""),
     ifelse(at$position > 10.5, "Just beyond page one.",
-    ifelse(at$position > 7.5, "At the foot of page one.",
-      ifelse(at$position < 4.6, "One step from the top three.", "In the middle of page one."))))
+      ifelse(at$position > 7.5, "At the foot of page one.",
+        ifelse(at$position < 4.6, "One step from the top three.", "In the middle of page one."))))
 }
 
 striking_figures <- function(summary, at, target, step) {
@@ -43,27 +43,20 @@ striking_figures <- function(summary, at, target, step) {
   clicks <- format_plural(at$clicks, "click")
   then <- format_rate(pmin(step$there * at$own, 1))
   goal <- ifelse(target <= 3, "in the top three", ifelse(target <= 10, "on page one", "there"))
-  figures <- fcase(
-    at$clicks == 0,
-      sprintf("%s at position %s brought no click %s; %s (position %s) some %s of them could.",
-      seen, place,
+  figures <- fcase(at$clicks == 0, sprintf(
+    "%s at position %s brought no click %s; %s (position %s) some %s of them could.", seen, place,
+    in_period(summary), goal, format_place(target), then),
+    at$position > 10.5, sprintf(
+      "From position %s it has %s of %s %s; %s (position %s) %s could click.", place, clicks, seen,
       in_period(summary), goal, format_place(target), then),
-    at$position > 10.5,
-    sprintf("From position %s it has %s of %s %s; %s (position %s) %s could click.", place, clicks,
-    seen,
+    at$position > 7.5, sprintf(
+      "%s of %s at position %s %s; %s (position %s) it would be %s of them.", clicks, seen, place,
       in_period(summary), goal, format_place(target), then),
-    at$position > 7.5,
-    sprintf("%s of %s at position %s %s; %s (position %s) it would be %s of them.", clicks, seen,
-    place,
-      in_period(summary), goal, format_place(target), then),
-    at$position < 4.6,
-    sprintf("Clicked in %s of its impressions at position %s (%s of %s %s); %s (position %s) %s is in reach.",
+    at$position < 4.6, sprintf("Clicked in %s of its impressions at position %s (%s of %s %s); %s (position %s) %s is in reach.",
       format_rate(at$ctr), place, format_count(at$clicks), format_count(at$impressions),
-      in_period(summary), goal,
-      format_place(target), then),
-    rep(TRUE, nrow(at)),
-    sprintf("At position %s it earns %s from %s %s, and %s (position %s) could expect %s.", place,
-    clicks,
+      in_period(summary), goal, format_place(target), then),
+    rep(TRUE, nrow(at)), sprintf(
+      "At position %s it earns %s from %s %s, and %s (position %s) could expect %s.", place, clicks,
       seen, in_period(summary), goal, format_place(target), then))
   paste(figures, striking_chance(step))
 }
@@ -79,8 +72,8 @@ striking_chance <- function(step) {
 striking_action <- function(summary, at, target) {
   query <- summary$queries$query[at$query]
   page <- page_words(summary, at$page)
-  ifelse(target <= 3,
-    sprintf("Deepen %s on \"%s\": answer it in the first paragraph, and link to it from your strongest pages on the topic.", page, query),
-    sprintf("Give \"%s\" a heading and a passage of its own on %s, and point internal links with those words at it, to reach position %s.", query, page,
-      format_place(target)))
+  ifelse(target <= 3, sprintf("Deepen %s on \"%s\": answer it in the first paragraph, and link to it from your strongest pages on the topic.",
+    page, query),
+    sprintf("Give \"%s\" a heading and a passage of its own on %s, and point internal links with those words at it, to reach position %s.",
+      query, page, format_place(target)))
 }

@@ -6,11 +6,13 @@ opening_sentences <- function(moves, followed) {
   days <- as.integer(w$to[2] - w$from[2]) + 1L
   ratio <- site$clicks_after / site$clicks_before
   happened <- sprintf("In the %d days to %s the site earned %s clicks a month, %s", days,
-    format(w$to[2]),
-    format_count(site$clicks_after),
-    if (abs(ratio - 1) < 0.005) "as many as before." else sprintf("%s %s than in the %d before%s",
-    percent_size(ratio),
-      if (ratio > 1) "more" else "fewer", days, season_clause(moves, ratio)))
+    format(w$to[2]), format_count(site$clicks_after),
+    if (abs(ratio - 1) < 0.005) {
+      "as many as before."
+    } else {
+      sprintf("%s %s than in the %d before%s", percent_size(ratio),
+        if (ratio > 1) "more" else "fewer", days, season_clause(moves, ratio))
+    })
   c(happened, opening_reason(moves), opening_event(followed$shifts, w$to[2]),
     opening_days(followed$unusual, w))
 }
@@ -38,11 +40,11 @@ opening_reason <- function(moves) {
     sprintf(", %s of them on %s", format_clicks(own[top]), format_path(moves$moves$name[top]))
   }
   paste0(paste(vapply(names(told), function(name) sprintf("%s %s %s%s",
-    format_clicks(abs(told[[name]])),
-    if (told[[name]] < 0) "were lost to" else "came from",
+    format_clicks(abs(told[[name]])), if (told[[name]] < 0) "were lost to" else "came from",
     part_causes[[name]][1 + (told[[name]] < 0)], carrier(name)),
     ""),
-    collapse = "; "), ".")
+    collapse = "; "),
+    ".")
 }
 
 # The event of the last months with the clearest effect on clicks.
@@ -53,10 +55,15 @@ opening_event <- function(shifts, last, most_days = 120L) {
   if (!nrow(own)) return(NULL)
   top <- own[which.max(abs(log(own$ratio)) / log(own$ratio_high / own$ratio_low))]
   whole <- !nzchar(top$pages)
-  who <- if (whole) "the site has" else if (top$touched == 1) "the page it touched has" else sprintf("the %d pages it touched have", top$touched)
+  who <- if (whole) {
+    "the site has"
+  } else if (top$touched == 1) {
+    "the page it touched has"
+  } else {
+    sprintf("the %d pages it touched have", top$touched)
+  }
   sprintf("Since \u201c%s\u201d (%s) %s %s %s clicks than %s let expect (%s to %s).", top$event,
-    format(top$date), who,
-    percent_size(top$ratio), if (top$ratio > 1) "more" else "fewer",
+    format(top$date), who, percent_size(top$ratio), if (top$ratio > 1) "more" else "fewer",
     if (whole) "the weeks before" else "untouched ones", percent_change(top$ratio_low),
     percent_change(top$ratio_high))
 }
@@ -65,7 +72,8 @@ opening_event <- function(shifts, last, most_days = 120L) {
 opening_days <- function(unusual, windows) {
   inside <- unusual[unusual$to >= windows$from[1] & unusual$from <= windows$to[2]]
   if (!NROW(inside)) return(NULL)
-  sprintf("Mind %s: %s.", paste(ifelse(inside$from == inside$to, format(inside$from),
-    format_days(inside$from, inside$to)), collapse = ", "),
+  sprintf("Mind %s: %s.", paste(
+    ifelse(inside$from == inside$to, format(inside$from), format_days(inside$from, inside$to)),
+    collapse = ", "),
     paste(unique(inside$what), collapse = ", "))
 }

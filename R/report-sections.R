@@ -5,35 +5,42 @@ report_head <- function(findings, title, moves, followed) {
   summary <- findings$summary
   total <- total_gain(findings$findings)
   now <- sum(findings$pairs$clicks) * per_month(summary)
-  window <- if (summary$window$dated) format_days(summary$recent$from,
-    summary$recent$to) else sprintf("%d days (%s)",
-    summary$window$days,
-    if (summary$window$assumed) "assumed, the export has no dates" else "as told")
+  window <- if (summary$window$dated) {
+    format_days(summary$recent$from, summary$recent$to)
+  } else {
+    sprintf("%d days (%s)", summary$window$days,
+      if (summary$window$assumed) "assumed, the export has no dates" else "as told")
+  }
   first <- utils::head(findings$findings, 1)
   link <- function(part, name, shown = TRUE) if (shown) sprintf("<a href='#%s'>%s</a>", part, name)
   paste0("<header><h1>", escape(title), "</h1><p class='soft'>Search performance, ", window, "</p>",
-    if (!is.null(moves)) sprintf("<p>%s</p>",
-    escape(paste(opening_sentences(moves, followed), collapse = " "))), "<p>",
-    if (nrow(first)) sprintf("%s worth about <b>%s more clicks per 30 days</b> (%s), beside some %s today. First: %s, %s (+%s).",
-      format_plural(nrow(findings$findings), "finding"), format_clicks(total$gain),
-      gain_range(total$low, total$high),
-      format_count(now),
-      escape(sprintf("\u201c%s\u201d", first$query)), kind_label(first$kind),
-      format_clicks(first$task_gain))
-    else "Nothing found that is worth a working day: no query falls short, stands close or competes with itself beyond the usual spread.",
-    "</p><nav aria-label='Parts'>", link("totals", "Totals"),
-    link("moved", "What moved", !is.null(moves)),
-    link("time", "Over time", !is.null(followed)), link("findings", "The list", nrow(first) > 0),
-    link("by-page", "By page", nrow(first) > 0), link("curve", "The curve"),
-    link("read", "What was read"),
-    link("meaning", "What it means"), "</nav></header>")
+    if (!is.null(moves)) {
+      sprintf("<p>%s</p>", escape(paste(opening_sentences(moves, followed), collapse = " ")))
+    }, "<p>", if (nrow(first)) {
+      sprintf("%s worth about <b>%s more clicks per 30 days</b> (%s), beside some %s today. First: %s, %s (+%s).",
+        format_plural(nrow(findings$findings), "finding"), format_clicks(total$gain),
+        gain_range(total$low, total$high), format_count(now),
+        escape(sprintf("\u201c%s\u201d", first$query)), kind_label(first$kind),
+        format_clicks(first$task_gain))
+    } else {
+      "Nothing found that is worth a working day: no query falls short, stands close or competes with itself beyond the usual spread."
+    }, "</p><nav aria-label='Parts'>", link("totals", "Totals"),
+    link("moved", "What moved", !is.null(moves)), link("time", "Over time", !is.null(followed)),
+    link("findings", "The list", nrow(first) > 0), link("by-page", "By page", nrow(first) > 0),
+    link("curve", "The curve"), link("read", "What was read"), link("meaning", "What it means"),
+    "</nav></header>")
 }
 
 report_totals <- function(summary, site_trace, events) {
   site <- if (is.null(summary$site_by_day)) summary$by_day else summary$site_by_day
   cells <- if (is.null(site)) summary$pairs else site
-  source <- if (is.null(site)) "from the query rows; the export has no dates" else if (is.null(summary$site_by_day))
-    "from the query rows; private queries are missing" else "from the totals without queries, which miss nothing"
+  source <- if (is.null(site)) {
+    "from the query rows; the export has no dates"
+  } else if (is.null(summary$site_by_day)) {
+    "from the query rows; private queries are missing"
+  } else {
+    "from the totals without queries, which miss nothing"
+  }
   position <- sum(cells$position * cells$impressions) / sum(cells$impressions)
   figures <- c(clicks = format_count(sum(cells$clicks)),
     impressions = format_count(sum(cells$impressions)),
@@ -42,45 +49,50 @@ report_totals <- function(summary, site_trace, events) {
   paste0("<section id='totals'><h2>Totals</h2><ul class='totals'>",
     paste0("<li><b>", figures, "</b>", names(figures), "</li>", collapse = ""),
     "</ul><p class='soft'>", source, ".</p>",
-    if (!is.null(site) && nrow(site) > 14) inline_svg(trend_figure(site, events), sprintf(
-      "Clicks and impressions by day, %s. Clicks begin near %s and end near %s a day.",
-      format_days(min(site$date), max(site$date)),
-      format_count(mean(utils::head(site$clicks, 28))),
-      format_count(mean(utils::tail(site$clicks, 28)))),
-      height = 4.5),
-    if (!is.null(site_trace$ranking)) inline_svg(ranking_figure(site_trace),
-    ranking_lines(site_trace$ranking),
-      height = 3.5),
-    "</section>")
+    if (!is.null(site) && nrow(site) > 14) {
+      inline_svg(trend_figure(site, events),
+        sprintf("Clicks and impressions by day, %s. Clicks begin near %s and end near %s a day.",
+          format_days(min(site$date), max(site$date)),
+          format_count(mean(utils::head(site$clicks, 28))),
+          format_count(mean(utils::tail(site$clicks, 28)))),
+        height = 4.5)
+    }, if (!is.null(site_trace$ranking)) {
+      inline_svg(ranking_figure(site_trace), ranking_lines(site_trace$ranking), height = 3.5)
+    }, "</section>")
 }
 
 report_moves <- function(moves, most = 8) {
   if (is.null(moves)) return("")
   shown <- leading_moves(moves$moves, most)
   real <- utils::head(moves$moves[moves$moves$real], 2)
-  told <- vapply(seq_len(nrow(real)),
-    function(i) change_sentence(real[i], format_path(real$name[i])), "")
+  told <-
+    vapply(seq_len(nrow(real)), function(i) change_sentence(real[i], format_path(real$name[i])), "")
   site <- change_sentence(moves$site, "The site")
   rows <- data.table(Page = format_path(shown$name), `By week` = week_sparks(moves, shown$name),
-    Before = format_clicks(shown$clicks_before),
-    After = format_clicks(shown$clicks_after), Change = signed(shown$change),
-    Searches = signed(shown$demand),
-    Position = signed(shown$position),
-    `Click-through` = signed(shown$click_through), `Came or went` = signed(shown$mix),
-    `More than noise` = ifelse(shown$real, "yes", ""))
+    Before = format_clicks(shown$clicks_before), After = format_clicks(shown$clicks_after),
+    Change = signed(shown$change), Searches = signed(shown$demand),
+    Position = signed(shown$position), `Click-through` = signed(shown$click_through),
+    `Came or went` = signed(shown$mix), `More than noise` = ifelse(shown$real, "yes", ""))
   said <- c(paste0(paste(c(sides_line(moves), events_line(moves)), collapse = "; "), ". ", site),
-    if (length(told)) paste(told,
-    collapse = " ") else "No page moved by more than the site and the usual wavering.")
+    if (length(told)) {
+      paste(told, collapse = " ")
+    } else {
+      "No page moved by more than the site and the usual wavering."
+    })
   paste0("<section id='moved'><h2>What moved</h2>",
     paste0("<p>", escape(said), "</p>", collapse = ""),
     drivers_list(utils::head(tide_drivers(moves), 5)),
     inline_svg(ggplot2::autoplot(moves), site, height = 4),
     plain_table(rows, setdiff(names(rows), c("Page", "By week", "More than noise")),
-    soft = !shown$real), "</section>")
+      soft = !shown$real),
+    "</section>")
 }
 
-drivers_list <- function(drivers) if (nrow(drivers)) paste0("<ul>",
-  paste0("<li>", escape(drivers$told), "</li>", collapse = ""), "</ul>")
+drivers_list <- function(drivers) {
+  if (nrow(drivers)) {
+    paste0("<ul>", paste0("<li>", escape(drivers$told), "</li>", collapse = ""), "</ul>")
+  }
+}
 
 # A small line of clicks by week for each name.
 week_sparks <- function(moves, names) {
@@ -100,13 +112,14 @@ report_time <- function(followed) {
     sprintf("<li>%s</li>", escape(lines)), "</ul>")
   paste(c("<section id='time'><h2>Over time</h2>",
     inline_svg(ggplot2::autoplot(followed),
-    sprintf("Positions of leading queries by %s: %s.", followed$by,
-      paste(format_path(unique(followed$pages$page)), collapse = ", "))),
+      sprintf("Positions of leading queries by %s: %s.", followed$by,
+        paste(format_path(unique(followed$pages$page)), collapse = ", "))),
     inline_svg(ggplot2::autoplot(followed, "click_through"),
       sprintf("CTR by %s against what the curve expects, the same pages.", followed$by)),
     if (!is.null(followed$shifts)) part("What came of events", shift_lines(followed$shifts)),
     part("Changes found in the data", found_change_lines(followed$changes)),
-    part("Unusual days and weeks", unusual_run_lines(followed$unusual)), "</section>"), collapse = "")
+    part("Unusual days and weeks", unusual_run_lines(followed$unusual)), "</section>"),
+    collapse = "")
 }
 
 report_findings <- function(findings) {
@@ -116,27 +129,24 @@ report_findings <- function(findings) {
   top <- utils::head(found, 3)
   paste0("<section id='findings'><h2>What to fix, in order</h2>", findings_table(findings),
     inline_svg(ggplot2::autoplot(findings),
-    sprintf("Map of %d findings by position and CTR. The first are %s.",
-      nrow(found),
-      paste(sprintf("%s at position %s with %s", top$query, format_position(top$position),
-      format_rate(top$ctr)),
-        collapse = "; "))),
-    if (any(found$kind == "cannibalized") &&
-      !is.null(findings$summary$contested)) inline_svg(ggplot2::autoplot(findings,
-      what = "contests"),
-      "Position of competing pages by week, for the first cannibalized queries.", height = 5.5),
-    report_aside(findings$aside),
+      sprintf("Map of %d findings by position and CTR. The first are %s.", nrow(found),
+        paste(sprintf("%s at position %s with %s", top$query, format_position(top$position),
+          format_rate(top$ctr)),
+          collapse = "; "))),
+    if (any(found$kind == "cannibalized") && !is.null(findings$summary$contested)) {
+      inline_svg(ggplot2::autoplot(findings, what = "contests"),
+        "Position of competing pages by week, for the first cannibalized queries.", height = 5.5)
+    }, report_aside(findings$aside),
     "</section><section id='by-page'><h2>The same, page by page</h2>",
-    pages_table(pages, found, findings$summary),
-    "</section>")
+    pages_table(pages, found, findings$summary), "</section>")
 }
 
 # What was recognised and is no finding, so that nobody looks for it again.
 report_aside <- function(aside) {
   if (!NROW(aside)) return("")
   paste0("<h3>Recognised, and no findings</h3>",
-    plain_table(data.table(Queries = format_count(aside$queries),
-    Why = aside$reason)[order(-aside$queries)],
+    plain_table(
+      data.table(Queries = format_count(aside$queries), Why = aside$reason)[order(-aside$queries)],
       "Queries"))
 }
 
@@ -147,58 +157,59 @@ report_curve <- function(curve) {
   rows <- data.table(Segment = at$segment, Position = as.character(at$position),
     CTR = format_rate(at$ctr),
     Interval = sprintf("%s to %s", format_rate(at$ctr_low), format_rate(at$ctr_high)),
-    `Plain pivot` = format_rate(at$pivot_ctr),
-    Pairs = format_count(at$pairs), Impressions = format_count(at$impressions))
+    `Plain pivot` = format_rate(at$pivot_ctr), Pairs = format_count(at$pairs),
+    Impressions = format_count(at$impressions))
   setnames(rows, "Interval", sprintf("%s interval", format_share(curve$level)))
   paste0("<section id='curve'><h2>The site's own CTR curve</h2>",
-    inline_svg(ggplot2::autoplot(curve), sprintf(
-    "CTR by position, %s: %s.", main, paste(sprintf("%s at %d", format_rate(lead$ctr),
-      lead$position),
-      collapse = ", "))),
+    inline_svg(ggplot2::autoplot(curve), sprintf("CTR by position, %s: %s.", main,
+      paste(sprintf("%s at %d", format_rate(lead$ctr), lead$position), collapse = ", "))),
     "<details><summary>The figures behind it</summary>",
-    plain_table(rows, setdiff(names(rows), "Segment")),
-    "</details></section>")
+    plain_table(rows, setdiff(names(rows), "Segment")), "</details></section>")
 }
 
 report_read <- function(summary, outside = NULL) {
   sources <- data.table(File = basename(summary$sources$file), Table = summary$sources$grain,
-    Rows = format_count(summary$sources$rows),
-    Kept = format_count(summary$sources$kept), `CTR written as` = summary$sources$ctr,
+    Rows = format_count(summary$sources$rows), Kept = format_count(summary$sources$kept),
+    `CTR written as` = summary$sources$ctr,
     Remark = ifelse(summary$sources$capped,
-    "looks cut at a row cap: rows with few clicks are missing", ""))
+      "looks cut at a row cap: rows with few clicks are missing", ""))
   left <- summary$left_out
   out <- data.table(`Left out` = left$reason, Rows = format_count(left$rows),
-    Clicks = format_count(left$clicks),
-    Impressions = format_count(left$impressions))
+    Clicks = format_count(left$clicks), Impressions = format_count(left$impressions))
   segments <- table(summary$queries$segment)
-  notes <- c(
-    sprintf("The list and the curve rest on the table by %s; tables of other grain are never added to it.",
-      summary$grain),
-    coverage_line(summary),
-    if (NROW(summary$facts)) sub("^ +", "", fact_lines(summary$facts)),
-    if (summary$folded > 0) sprintf("%s of a page's address were folded into one page each.",
-      format_plural(summary$folded, "other spelling")),
-    if (is.na(segments["brand"]) &&
-    is.na(segments["non-brand"])) "No brand words were given, so brand queries are in the pool and lift the curve." else
+  notes <- c(sprintf(
+    "The list and the curve rest on the table by %s; tables of other grain are never added to it.",
+    summary$grain),
+    coverage_line(summary), if (NROW(summary$facts)) sub("^ +", "", fact_lines(summary$facts)),
+    if (summary$folded > 0) {
+      sprintf("%s of a page's address were folded into one page each.",
+        format_plural(summary$folded, "other spelling"))
+    }, if (is.na(segments["brand"]) && is.na(segments["non-brand"])) {
+      "No brand words were given, so brand queries are in the pool and lift the curve."
+    } else {
       sprintf("%s held apart from %s others.",
-        format_plural(sum(segments["brand"], na.rm = TRUE), "brand query is",
-        "brand queries are"), format_count(sum(segments["non-brand"], na.rm = TRUE))),
-    if (summary$window$dated &&
-    summary$recent$days < summary$window$days) sprintf("Findings rest on the last %d days, the curve on all %d.", summary$recent$days, summary$window$days))
+        format_plural(sum(segments["brand"], na.rm = TRUE), "brand query is", "brand queries are"),
+        format_count(sum(segments["non-brand"], na.rm = TRUE)))
+    }, if (summary$window$dated && summary$recent$days < summary$window$days) {
+      sprintf("Findings rest on the last %d days, the curve on all %d.", summary$recent$days,
+        summary$window$days)
+    })
   paste0("<section id='read'><h2>What was read, and what was left out</h2>",
     plain_table(sources, c("Rows", "Kept")),
-    if (nrow(left)) plain_table(out, c("Rows", "Clicks",
-    "Impressions")) else "<p>No row was left out.</p>",
-    if (!is.null(outside)) sprintf("<p><b>A filter is on:</b> the list leaves out %s of clicks and %s of impressions (%s).</p>",
-      format_share(outside$clicks), format_share(outside$impressions), escape(outside$reason)),
-    "<ul>", paste0("<li>", escape(sub("^ *q", "Q", notes)), "</li>", collapse = ""),
+    if (nrow(left)) {
+      plain_table(out, c("Rows", "Clicks", "Impressions"))
+    } else {
+      "<p>No row was left out.</p>"
+    }, if (!is.null(outside)) {
+      sprintf("<p><b>A filter is on:</b> the list leaves out %s of clicks and %s of impressions (%s).</p>",
+        format_share(outside$clicks), format_share(outside$impressions), escape(outside$reason))
+    }, "<ul>", paste0("<li>", escape(sub("^ *q", "Q", notes)), "</li>", collapse = ""),
     "</ul></section>")
 }
 
 report_meaning <- function() {
   hours <- kind_hours()
-  terms <- c(
-    Gain = "Expected extra clicks per 30 days if the step is taken, with its 90 % interval. The chance of getting there (striking distance) or of being real (low CTR) is already in it. No click is promised twice: gains add up.",
+  terms <- c(Gain = "Expected extra clicks per 30 days if the step is taken, with its 90 % interval. The chance of getting there (striking distance) or of being real (low CTR) is already in it. No click is promised twice: gains add up.",
     Sure = "The chance that the finding is real and not the luck of few impressions or the usual difference between queries.",
     Curve = "The CTR that an average query of this site earns at the positions where this one was shown, brand apart.",
     `Low CTR` = "Seen in its place and clicked less than the curve says, by more than queries usually differ. If most queries of a page fall short, mend its title and description once for all of them; if one does, mend the match.",

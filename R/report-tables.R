@@ -4,8 +4,11 @@
 escape <- function(x) htmltools::htmlEscape(visible_text(x))
 
 cell <- function(text, label, class = "", value = NULL) {
-  sorted <- if (is.null(value)) "" else sprintf(" data-value='%s'",
-    format(value, digits = 8, trim = TRUE, scientific = FALSE))
+  sorted <- if (is.null(value)) {
+    ""
+  } else {
+    sprintf(" data-value='%s'", format(value, digits = 8, trim = TRUE, scientific = FALSE))
+  }
   sprintf("<td class='%s' data-label='%s'%s>%s</td>", class, label, sorted, text)
 }
 
@@ -14,28 +17,23 @@ sortable_table <- function(id, caption, heads, rows, details, kinds, choose) {
   head <- sprintf("<th scope='col' class='%s'><button type='button'>%s</button></th>", heads,
     names(heads))
   options <- sprintf("<option value='%s'>%s</option>", choose, kind_label(choose))
-  body <- sprintf("<tr data-kind='%s'>%s</tr><tr class='more'><td colspan='%d'>%s</td></tr>",
-    kinds, rows,
-    length(heads), details)
-  paste0(
-    "<div class='tools'><label>Search <input type='search' placeholder='query, page or words' aria-controls='", id,
-    "'></label>",
-    if (length(choose)) paste0("<label>Kind <select aria-controls='", id,
-    "'><option value=''>every kind</option>",
-      paste(options, collapse = ""), "</select></label>"),
-    "<output class='soft' aria-live='polite'></output></div>",
-    "<table class='cards' id='", id, "'><caption>", caption, "</caption><thead><tr>",
-    paste(head, collapse = ""),
-    "</tr></thead><tbody>",
-    paste(body, collapse = "\n"), "</tbody></table>"
-  )
+  body <- sprintf("<tr data-kind='%s'>%s</tr><tr class='more'><td colspan='%d'>%s</td></tr>", kinds,
+    rows, length(heads), details)
+  paste0("<div class='tools'><label>Search <input type='search' placeholder='query, page or words' aria-controls='",
+    id, "'></label>", if (length(choose)) {
+      paste0("<label>Kind <select aria-controls='", id, "'><option value=''>every kind</option>",
+        paste(options, collapse = ""), "</select></label>")
+    }, "<output class='soft' aria-live='polite'></output></div>", "<table class='cards' id='", id,
+    "'><caption>", caption, "</caption><thead><tr>", paste(head, collapse = ""),
+    "</tr></thead><tbody>", paste(body, collapse = "\n"), "</tbody></table>")
 }
 
 plain_table <- function(rows, numbers = character(), soft = FALSE) {
   class <- ifelse(names(rows) %in% numbers, "n", "")
   head <- sprintf("<th scope='col' class='%s'>%s</th>", class, escape(names(rows)))
-  cells <- do.call(paste0, Map(function(x, k) sprintf("<td class='%s'>%s</td>", k,
-    if (inherits(x, "drawn")) x else escape(x)), unname(as.list(rows)), class))
+  cells <- do.call(paste0, Map(
+    function(x, k) sprintf("<td class='%s'>%s</td>", k, if (inherits(x, "drawn")) x else escape(x)),
+    unname(as.list(rows)), class))
   paste0("<table class='plain'><thead><tr>", paste(head, collapse = ""), "</tr></thead><tbody>",
     paste0(ifelse(soft, "<tr class='soft'>", "<tr>"), cells, "</tr>", collapse = ""),
     "</tbody></table>")
@@ -52,11 +50,13 @@ drill_down <- function(rows, other, weeks_led = NULL, most = 10) {
     Share = format_share(shown$share))
   setnames(table, "name", other)
   if (!is.null(weeks_led)) table[, "Weeks in the lead" := as.character(weeks_led)]
-  if (any(nzchar(shown$trend))) set(table, j = "Clicks by week",
-    value = structure(shown$trend, class = "drawn"))
+  if (any(nzchar(shown$trend))) {
+    set(table, j = "Clicks by week", value = structure(shown$trend, class = "drawn"))
+  }
   paste0(plain_table(table, setdiff(names(table), c(other, "Clicks by week"))),
-    if (nrow(rows) > most) sprintf("<p class='soft'>and %s more</p>",
-    format_count(nrow(rows) - most)))
+    if (nrow(rows) > most) {
+      sprintf("<p class='soft'>and %s more</p>", format_count(nrow(rows) - most))
+    })
 }
 
 # Pairs of one query or page, best first, with shares of the clicks (of the impressions where there
@@ -67,11 +67,13 @@ drill_rows <- function(summary, by, code, most = 10) {
   setorderv(own, c("clicks", "impressions"), c(-1L, -1L))
   weight <- if (sum(own$clicks) > 0) own$clicks else own$impressions
   trend <- rep("", nrow(own))
-  for (i in seq_len(min(most, nrow(own)))) trend[i] <-
-    pair_spark(summary, own$query[i], own$page[i])
-  data.table(name = if (by == "query") summary$pages$page[own$page] else summary$queries$query[own$query],
-    own[, c("clicks", "impressions", "ctr", "position")],
-    share = weight / sum(weight), trend = trend, code = if (by == "query") own$page else own$query)
+  for (i in seq_len(min(most, nrow(own)))) {
+    trend[i] <- pair_spark(summary, own$query[i], own$page[i])
+  }
+  data.table(
+    name = if (by == "query") summary$pages$page[own$page] else summary$queries$query[own$query],
+    own[, c("clicks", "impressions", "ctr", "position")], share = weight / sum(weight),
+    trend = trend, code = if (by == "query") own$page else own$query)
 }
 
 pair_spark <- function(summary, query, page) {
@@ -81,8 +83,7 @@ pair_spark <- function(summary, query, page) {
   own <- weekly[pair, nomatch = NULL]
   clicks <- own$clicks[match(seq_len(summary$recent$days %/% 7L), own$week)]
   spark_svg(clicks, sprintf("Clicks by week, %s in the first and %s in the last",
-    format_count(utils::head(clicks, 1)),
-    format_count(utils::tail(clicks, 1))))
+    format_count(utils::head(clicks, 1)), format_count(utils::tail(clicks, 1))))
 }
 
 # Weeks in which each page led; NULL without dates.
@@ -95,8 +96,10 @@ query_drill_down <- function(findings, query) {
   summary <- findings$summary
   code <- match(query, summary$queries$query)
   rows <- drill_rows(summary, "query", code)
-  if (nrow(rows) == 1) return(if (nzchar(rows$trend)) sprintf("<p class='soft'>Clicks by week %s</p>",
-    rows$trend) else "")
+  if (nrow(rows) == 1) {
+    return(
+      if (nzchar(rows$trend)) sprintf("<p class='soft'>Clicks by week %s</p>", rows$trend) else "")
+  }
   led <- led_weeks(summary, code, rows$code)
   paste0("<p><b>Pages of this query</b></p>",
     drill_down(rows, "Page", if (!is.null(led)) utils::head(led, 10)))
@@ -117,7 +120,7 @@ along_list <- function(all, found) {
     shown <- utils::head(use, 12)
     sprintf("<p><b>The same step serves:</b> %s%s</p>",
       paste(sprintf("%s (+%s)", escape(all$query[shown]), format_clicks(all$gain[shown])),
-      collapse = ", "),
+        collapse = ", "),
       if (length(use) > 12) sprintf(" and %d more", length(use) - 12L) else "")
   }, "")
 }
@@ -135,15 +138,13 @@ findings_table <- function(findings) {
   expander <- sprintf("<button type='button' aria-expanded='false'>%s</button>%s",
     escape(found$query),
     ifelse(served > 0, sprintf(" <span class='soft'>and %d more</span>", served), ""))
-  rows <- paste0(
-    cell(found$rank, "rank", "n", found$rank),
-      cell(sprintf("<span class='kind %s'>%s</span>", found$kind,
-      kind_label(found$kind)), "kind"),
+  rows <- paste0(cell(found$rank, "rank", "n", found$rank),
+    cell(sprintf("<span class='kind %s'>%s</span>", found$kind, kind_label(found$kind)), "kind"),
     cell(expander, "query", "wide"), cell(escape(format_path(found$page)), "page", "wide"),
     cell(sprintf("<span><b>+%s</b> <span class='soft range'>%s</span></span>",
-    format_clicks(gains$gain),
-      gain_range(gains$low, gains$high)),
-      "gain", "n", gains$gain), cell(format_sure(found$confidence), "sure", "n", found$confidence),
+      format_clicks(gains$gain), gain_range(gains$low, gains$high)),
+      "gain", "n", gains$gain),
+    cell(format_sure(found$confidence), "sure", "n", found$confidence),
     cell(sprintf("%.3g", found$hours), "hours", "n", found$hours),
     cell(format_position(found$position), "position", "n", found$position),
     cell(format_rate(found$ctr), "CTR", "n", found$ctr),
@@ -152,15 +153,14 @@ findings_table <- function(findings) {
     sprintf("<p><b>Pages:</b> %s</p>", gsub(" ", ", ", escape(found$pages), fixed = TRUE)), "")
   details <- sprintf(paste0("<p><b>Why:</b> %s</p><p><b>Do:</b> %s</p>%s%s<p class='soft'>%s clicks, %s impressions; gain %s clicks per 30 days ",
     "(90 %% interval); score %.2f, %s; id <span class='whole'>%s</span></p>%s"),
-    escape(found$reason),
-    escape(found$action), rivals, along_list(all, found), format_count(found$clicks),
-    format_count(found$impressions), gain_range(found$gain_low, found$gain_high), found$score,
-    format_hours(found$hours), found$id,
+    escape(found$reason), escape(found$action), rivals, along_list(all, found),
+    format_count(found$clicks), format_count(found$impressions),
+    gain_range(found$gain_low, found$gain_high), found$score, format_hours(found$hours), found$id,
     vapply(found$query, query_drill_down, "", findings = findings))
   sortable_table("list",
     "Best use of a working day first (gain x sure / hours). Press a query for the evidence.",
     c(`#` = "n", Kind = "", Query = "", Page = "", Gain = "n", Sure = "n", Hours = "n",
-    Position = "n", CTR = "n", Curve = "n"),
+      Position = "n", CTR = "n", Curve = "n"),
     rows, details, found$kind, intersect(names(finding_kinds()), found$kind))
 }
 
@@ -177,9 +177,9 @@ pages_table <- function(pages, found, summary) {
   leads$gain <- leads$task_gain
   details <- vapply(split(leads, factor(leads$page, pages$page)), function(own) {
     paste0("<ol>", paste(sprintf("<li><span class='kind %s'>%s</span>: %s (+%s)</li>", own$kind,
-      escape(own$query),
-      escape(own$action),
-      format_clicks(own$gain)), collapse = ""), "</ol>", page_drill_down(summary, own$page[1]))
+      escape(own$query), escape(own$action), format_clicks(own$gain)),
+      collapse = ""),
+      "</ol>", page_drill_down(summary, own$page[1]))
   }, "")
   sortable_table("pages", "The whole gain of touching each page once. Press a page for its steps.",
     c(`#` = "n", Page = "", Findings = "n", Gain = "n", `90 % interval` = "n", Hours = "n"), rows,

@@ -23,28 +23,27 @@
 #' file <- tide_report(found, tempfile(fileext = ".html"), title = "Fernmoor Seeds")
 #' @export
 tide_report <- function(findings, file, title = "Ink Tide report", site = NULL, moves = NULL,
-  followed = NULL) {
+    followed = NULL) {
   check_class(findings, "tide_findings", "findings")
   check_text(file, "file")
   check_text(title, "title")
   if (!is.null(moves)) check_class(moves, "tide_moves", "moves")
   if (!is.null(followed)) check_class(followed, "tide_follow", "followed")
   if (!is.null(site)) check_class(site, "tide_trace", "site")
-  part <- function(name) paste(readLines(system.file("report", name, package = "inktide"),
-    encoding = "UTF-8"),
+  part <- function(name) paste(
+    readLines(system.file("report", name, package = "inktide"), encoding = "UTF-8"),
     collapse = "\n")
   html <- c("<!doctype html>", "<html lang='en'><head><meta charset='utf-8'>",
     "<meta name='viewport' content='width=device-width, initial-scale=1'>",
     sprintf("<title>%s</title><style>%s</style></head><body>", escape(title), part("style.css")),
     report_head(findings, title, moves, followed), "<main>",
-    report_totals(findings$summary, site, followed$events),
-    report_moves(moves), report_time(followed), report_findings(findings),
-    report_curve(findings$curve),
+    report_totals(findings$summary, site, followed$events), report_moves(moves),
+    report_time(followed), report_findings(findings), report_curve(findings$curve),
     report_read(findings$summary, findings$outside), report_meaning(), "</main>",
     sprintf("<script>%s</script></body></html>", part("script.js")))
   # Figures hold texts, too.
-  write_whole(file, function(path) write_lines(visible_text(gsub("\t", " ", html, fixed = TRUE)),
-    path))
+  write_whole(file,
+    function(path) write_lines(visible_text(gsub("\t", " ", html, fixed = TRUE)), path))
 }
 
 # Figures as files and as pictures inside the report.
@@ -52,9 +51,11 @@ tide_report <- function(findings, file, title = "Ink Tide report", site = NULL, 
 # Width and height in inches.
 save_figure <- function(figure, file, width = 9, height = 5.5) {
   write_whole(file, function(path) {
-    if (grepl("\\.svg$", file)) svglite::svglite(path, width = width, height = height)
-    else grDevices::png(path, width = width, height = height, units = "in", res = 144,
-      type = "cairo")
+    if (grepl("\\.svg$", file)) {
+      svglite::svglite(path, width = width, height = height)
+    } else {
+      grDevices::png(path, width = width, height = height, units = "in", res = 144, type = "cairo")
+    }
     tryCatch(print(figure), finally = grDevices::dev.off())
     finish_figure(path, svg = grepl("\\.svg$", file))
   })
@@ -63,9 +64,13 @@ save_figure <- function(figure, file, width = 9, height = 5.5) {
 # Devices do not say where a disk ran full: a figure that is whole ends as its format does. Signs
 # that XML does not allow are shown.
 finish_figure <- function(path, svg) {
-  whole <- if (!file.exists(path)) FALSE
-    else if (svg) any(grepl("</svg>", readLines(path, warn = FALSE), fixed = TRUE))
-    else identical(file_bytes(path, max(0, file.size(path) - 8), 4), charToRaw("IEND"))
+  whole <- if (!file.exists(path)) {
+    FALSE
+  } else if (svg) {
+    any(grepl("</svg>", readLines(path, warn = FALSE), fixed = TRUE))
+  } else {
+    identical(file_bytes(path, max(0, file.size(path) - 8), 4), charToRaw("IEND"))
+  }
   if (!whole) stop("there is no room left", call. = FALSE)
   if (svg) write_lines(visible_text(readLines(path, encoding = "UTF-8", warn = FALSE)), path)
 }
@@ -78,8 +83,9 @@ inline_svg <- function(figure, label, width = 9, height = 5) {
   # Each figure gets names of its own for clips, since all share one page.
   mark <- sprintf("%08x", digest::digest2int(label))
   svg <- gsub("cp([A-Za-z0-9+/=|]+)", paste0("cp", mark, "\\1"), svg)
-  svg <- sub("<svg ", sprintf("<svg role='img' aria-label='%s' ",
-    htmltools::htmlEscape(label, attribute = TRUE)), svg)
+  svg <- sub("<svg ",
+    sprintf("<svg role='img' aria-label='%s' ", htmltools::htmlEscape(label, attribute = TRUE)),
+    svg)
   sprintf("<figure>%s</figure>", svg)
 }
 

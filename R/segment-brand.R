@@ -45,10 +45,11 @@ tide_brand_spellings <- function(summary, brand) {
   sums <- reduce_pairs(summary$cells)
   tokens <- query_tokens(summary$queries$key, which(!known))
   close <- close_words(unique(tokens$word), unique(gsub("[ -]", "", query_key(brand))))
-  if (!NROW(close)) return(data.table(word = character(), of = character(), edits = integer(),
-    queries = integer(),
-    clicks = numeric(),
-    impressions = numeric(), position = numeric(), shared = numeric(), example = character()))
+  if (!NROW(close)) {
+    return(data.table(word = character(), of = character(), edits = integer(), queries = integer(),
+      clicks = numeric(), impressions = numeric(), position = numeric(), shared = numeric(),
+      example = character()))
+  }
   home <- brand_pages(sums[known[sums$query]])
   out <- rbindlist(lapply(seq_len(nrow(close)), function(i) {
     own <- unique(tokens$query[which(tokens$word == close$word[i])])

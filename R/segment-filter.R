@@ -23,8 +23,7 @@
 #' tide_filter(data, days = 28, segments = questions)
 #' @export
 tide_filter <- function(data, from = NULL, to = NULL, days = NULL, ..., segments = NULL,
-  rules = tide_rules(),
-  without = NULL) {
+    rules = tide_rules(), without = NULL) {
   if (!inherits(data, "tide_months")) check_class(data, "tide_data", "data")
   from <- check_date(from, "from")
   to <- check_date(to, "to")
@@ -32,8 +31,9 @@ tide_filter <- function(data, from = NULL, to = NULL, days = NULL, ..., segments
   segments <- c(if (...length()) list(tide_segment("these conditions", ...)), as_segments(segments))
   check_class(rules, "tide_rules", "rules")
   without <- listed_days(without)
-  if (is.null(from) && is.null(to) && is.null(days) && !length(segments) &&
-    !length(without)) return(data)
+  if (is.null(from) && is.null(to) && is.null(days) && !length(segments) && !length(without)) {
+    return(data)
+  }
   if (inherits(data, "tide_months")) {
     if (!is.null(c(from, to, days))) abort_argument("from", "given to tide_by_month()", from)
     data[c("segments", "rules")] <- list(c(data$segments, segments), rules)
@@ -72,9 +72,11 @@ filter_rows <- function(rows, segments, rules, grain, steps = list()) {
   for (step in c(steps, lapply(segments, segment_step, rules = rules))) {
     if (!nrow(rows)) break
     failed <- step(rows)
-    for (label in names(failed)) if (length(failed[[label]])) ledger[[length(ledger) + 1]] <-
-      left_out_line(label,
-      grain, rows, failed[[label]])
+    for (label in names(failed)) {
+      if (length(failed[[label]])) {
+        ledger[[length(ledger) + 1]] <- left_out_line(label, grain, rows, failed[[label]])
+      }
+    }
     gone <- unlist(failed, use.names = FALSE)
     if (length(gone)) rows <- rows[-gone]
   }
@@ -91,8 +93,9 @@ window_steps <- function(from, to, days, without) {
     if (!is.null(from)) on_date(sprintf("before %s", format(from)), function(date) date < from),
     if (!is.null(to)) on_date(sprintf("after %s", format(to)), function(date) date > to),
     if (length(without)) on_date(without_label(without), function(date) date %in% without),
-    if (!is.null(days)) on_date(sprintf("before the last %g days", days),
-    function(date) date <= max(date) - days)))
+    if (!is.null(days)) {
+      on_date(sprintf("before the last %g days", days), function(date) date <= max(date) - days)
+    }))
 }
 
 # Dates, or runs of days with `from` and `to`.
@@ -102,14 +105,17 @@ listed_days <- function(without) {
   as.IDate(vapply(without, function(one) as.integer(check_date(one, "without", null = FALSE)), 0L))
 }
 
-without_label <- function(days) sprintf("%s named to be left out",
-  format_plural(length(days), "day"))
+without_label <- function(days) {
+  sprintf("%s named to be left out", format_plural(length(days), "day"))
+}
 
-segment_step <- function(segment, rules) function(rows) {
-  failed <- failed_conditions(segment, rows, rules)
-  if (!segment$not) return(failed)
-  stats::setNames(list(setdiff(seq_len(nrow(rows)), unlist(failed))),
-    sprintf("in '%s'", segment$name))
+segment_step <- function(segment, rules) {
+  function(rows) {
+    failed <- failed_conditions(segment, rows, rules)
+    if (!segment$not) return(failed)
+    stats::setNames(list(setdiff(seq_len(nrow(rows)), unlist(failed))),
+      sprintf("in '%s'", segment$name))
+  }
 }
 
 # Per condition, in order, the rows that fail it and none before it. Texts are tested once each,
@@ -142,5 +148,6 @@ row_test <- function(condition, value, rows, left, rules) {
 }
 
 # All days of runs with `from` and `to`.
-listed_dates <- function(runs) as.IDate(unlist(Map(seq.int, as.integer(runs$from),
-  as.integer(runs$to))))
+listed_dates <- function(runs) {
+  as.IDate(unlist(Map(seq.int, as.integer(runs$from), as.integer(runs$to))))
+}

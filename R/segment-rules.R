@@ -16,18 +16,18 @@
 #' tide_rules(brand = "fernmoor", page_groups = c(advice = "/guides/", shop = "/shop/"))
 #' @export
 tide_rules <- function(brand = NULL, intent = intent_words, page_groups = NULL,
-  bands = c(1, 4, 11, 21)) {
+    bands = c(1, 4, 11, 21)) {
   check_text(brand, "brand", null = TRUE, many = TRUE)
   check_text(unlist(page_groups), "page_groups", null = TRUE, many = TRUE)
-  if (!is.list(intent) || is.null(names(intent)) ||
-    !all(vapply(intent, is.character, NA))) abort_argument("intent",
-    "a named list of words", intent)
-  if (length(page_groups) && is.null(names(page_groups))) abort_argument("page_groups",
-    "patterns with names",
-    page_groups)
+  if (!is.list(intent) || is.null(names(intent)) || !all(vapply(intent, is.character, NA))) {
+    abort_argument("intent", "a named list of words", intent)
+  }
+  if (length(page_groups) && is.null(names(page_groups))) {
+    abort_argument("page_groups", "patterns with names", page_groups)
+  }
   for (pattern in unlist(page_groups)) check_regex(pattern, "page_groups")
   if (!is.numeric(bands) || !length(bands) || bands[1] != 1 ||
-    is.unsorted(bands, strictly = TRUE)) {
+      is.unsorted(bands, strictly = TRUE)) {
     abort_argument("bands", "increasing positions that begin with 1, such as 1, 4, 11, 21", bands)
   }
   structure(list(brand = brand, intent = intent, page_groups = unlist(page_groups), bands = bands),
@@ -36,33 +36,41 @@ tide_rules <- function(brand = NULL, intent = intent_words, page_groups = NULL,
 
 #' @export
 format.tide_rules <- function(x, ...) {
-  lists <- function(of) paste(sprintf("%s (%s)", names(of),
-    vapply(of, function(words) paste(words, collapse = ", "), "")), collapse = "; ")
+  lists <- function(of) paste(
+    sprintf("%s (%s)", names(of), vapply(of, function(words) paste(words, collapse = ", "), "")),
+    collapse = "; ")
   c("<tide_rules>", sprintf("  brand: %s",
     if (length(x$brand)) paste(x$brand, collapse = ", ") else "not told apart"),
-    sprintf("  intent: %s", lists(x$intent)), sprintf("  page groups: %s",
+    sprintf("  intent: %s", lists(x$intent)),
+    sprintf("  page groups: %s",
       if (length(x$page_groups)) lists(x$page_groups) else "by first folder"),
     sprintf("  bands: %s", paste(band_names(x$bands), collapse = ", ")))
 }
 
 # "1-3", "4-10", "11-20", "21+"
-band_names <- function(bands) c(if (length(bands) > 1) sprintf("%g-%g", utils::head(bands, -1),
-  bands[-1] - 1),
-  sprintf("%g+", bands[length(bands)]))
+band_names <- function(bands) {
+  c(if (length(bands) > 1) sprintf("%g-%g", utils::head(bands, -1), bands[-1] - 1),
+    sprintf("%g+", bands[length(bands)]))
+}
 
 # An average of 3.4 is nearer to 3 than to 4.
-position_band <- function(position, bands) band_names(bands)[findInterval(position,
-  c(1, bands[-1] - 0.5))]
+position_band <- function(position, bands) {
+  band_names(bands)[findInterval(position, c(1, bands[-1] - 0.5))]
+}
 
 page_group <- function(pages, groups) {
   path <- format_path(pages)
-  if (!length(groups)) return(ifelse(grepl("^/[^/]+/", path), sub("^(/[^/]+/).*$", "\\1", path),
-    "/"))
+  if (!length(groups)) {
+    return(ifelse(grepl("^/[^/]+/", path), sub("^(/[^/]+/).*$", "\\1", path), "/"))
+  }
   out <- rep("other", length(pages))
   for (name in rev(names(groups))) {
     pattern <- groups[[name]]
-    fits <- if (grepl("^/[^][(){}*+?|^$\\\\]*$", pattern)) startsWith(path,
-      pattern) else match_pattern(pages, pattern)
+    fits <- if (grepl("^/[^][(){}*+?|^$\\\\]*$", pattern)) {
+      startsWith(path, pattern)
+    } else {
+      match_pattern(pages, pattern)
+    }
     out[fits] <- name
   }
   out
@@ -70,15 +78,11 @@ page_group <- function(pages, groups) {
 
 # Intent of a query by its words: what the searcher is about to do.
 
-intent_words <- list(
-  commercial = c("best", "review", "reviews", "vs", "versus", "cheap", "buy", "price", "prices",
-    "sale", "online",
-    "order", "deal", "deals", "discount", "compared", "comparison", "shop"),
+intent_words <- list(commercial = c("best", "review", "reviews", "vs", "versus", "cheap", "buy",
+  "price", "prices", "sale", "online", "order", "deal", "deals", "discount", "compared",
+  "comparison", "shop"),
   informational = c("how", "what", "why", "when", "where", "which", "who", "can", "guide", "ideas",
-  "history",
-    "meaning",
-    "tips", "does", "is", "growing", "tutorial")
-)
+    "history", "meaning", "tips", "does", "is", "growing", "tutorial"))
 
 # In: queries in lower case. Out: the name of the first list that has a word of the query, or
 # "uncategorised".
@@ -87,8 +91,7 @@ query_intent <- function(queries, lists = intent_words) {
   for (intent in rev(names(lists))) {
     words <- gsub("([][(){}*+?|^$.\\\\])", "\\\\\\1", query_key(lists[[intent]]))
     out[grepl(sprintf("(?<![\\p{L}\\p{N}])(%s)(?![\\p{L}\\p{N}])", paste(words, collapse = "|")),
-      queries,
-      perl = TRUE)] <- intent
+      queries, perl = TRUE)] <- intent
   }
   out
 }
@@ -99,8 +102,8 @@ query_intent <- function(queries, lists = intent_words) {
 match_pattern <- function(texts, pattern, seconds = 20) {
   runaway <- function(...) {
     abort_tide("The regular expression takes too long.", where = sprintf("It is '%s'.", pattern),
-      fix = "Avoid a repeat inside a repeat, such as '(a+)+'; plain words need no signs around them.", class = "regex",
-      fault = "call")
+      fix = "Avoid a repeat inside a repeat, such as '(a+)+'; plain words need no signs around them.",
+      class = "regex", fault = "call")
   }
   end <- proc.time()[["elapsed"]] + seconds
   hit <- logical(length(texts))
@@ -118,13 +121,10 @@ length_names <- c("1 word", paste(2:5, "words"), "6+ words")
 
 # Words that say nothing of a topic.
 function_words <- c("a", "about", "an", "and", "are", "as", "at", "be", "best", "buy", "by", "can",
-  "cheap", "did",
-  "do", "does", "for", "from", "get",
-  "how", "i", "in", "into", "is", "it", "like", "long", "make", "me", "my", "near", "not", "of",
-  "on", "or", "s",
-  "should", "so", "that", "the", "this",
-  "to", "vs", "was", "what", "when", "where", "which", "who", "why", "will", "with", "without",
-  "you", "your")
+  "cheap", "did", "do", "does", "for", "from", "get", "how", "i", "in", "into", "is", "it", "like",
+  "long", "make", "me", "my", "near", "not", "of", "on", "or", "s", "should", "so", "that", "the",
+  "this", "to", "vs", "was", "what", "when", "where", "which", "who", "why", "will", "with",
+  "without", "you", "your")
 
 # Of those the words that no intent shows in either.
 function_only <- setdiff(function_words, unlist(intent_words))
@@ -133,7 +133,7 @@ function_only <- setdiff(function_words, unlist(intent_words))
 # `word`.
 word_table <- function(queries, leave = function_words) {
   words <- query_words(queries)
-  long <- data.table(query = rep(seq_along(queries), lengths(words)),
-    word = as.character(unlist(words)))
+  long <-
+    data.table(query = rep(seq_along(queries), lengths(words)), word = as.character(unlist(words)))
   unique(long[!long$word %in% c(leave, "")])
 }

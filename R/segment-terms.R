@@ -23,16 +23,16 @@ tide_terms <- function(summary, modifiers = 5) {
   set(sums, j = "term", value = head[sums$query])
   sums <- sums[!is.na(sums$term)]
   out <- sums[, .(queries = length(unique(query)), pages = length(unique(page)),
-    clicks = sum(clicks),
-    impressions = sum(impressions),
-    ctr = sum(clicks) / sum(impressions), position = sum(weighted) / sum(impressions)), by = "term"]
+    clicks = sum(clicks), impressions = sum(impressions), ctr = sum(clicks) / sum(impressions),
+    position = sum(weighted) / sum(impressions)),
+    by = "term"]
   words <- query_words(summary$queries$key)
   set(out, j = "modifiers", value = vapply(out$term, function(term) {
     others <- unlist(lapply(words[which(head == term)],
       function(own) setdiff(own, c(term, function_words))))
     distinct <- sort(unique(others), method = "radix")
-    paste(utils::head(distinct[order(-tabulate(match(others, distinct), length(distinct)))],
-      modifiers),
+    paste(
+      utils::head(distinct[order(-tabulate(match(others, distinct), length(distinct)))], modifiers),
       collapse = ", ")
   }, ""))
   setorderv(out, c("clicks", "impressions", "term"), c(-1L, -1L, 1L))

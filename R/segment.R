@@ -56,60 +56,55 @@ segment_conditions <- local({
   })
   length_of <- function(fails, measure) condition("query", "range", fails,
     function(x, value, rules) {
-    n <- measure(query_key(x))
-    n >= value[1] & n <= value[2]
-  })
+      n <- measure(query_key(x))
+      n >= value[1] & n <= value[2]
+    })
   value_of <- function(on) condition(on, "words", paste(on, "is not %s"),
     function(x, value, rules) tolower(x) %in% tolower(value))
   least <- function(of) condition("pair", "number", paste("fewer than %s", of),
     function(x, value, rules) x[[of]] >= value)
-  list(
-    query = pattern("query", TRUE), not_query = pattern("query", FALSE),
-      page = pattern("page", TRUE),
-    not_page = pattern("page", FALSE),
+  list(query = pattern("query", TRUE), not_query = pattern("query", FALSE),
+    page = pattern("page", TRUE), not_page = pattern("page", FALSE),
     query_text = text("query", "query does not hold '%s'",
-    function(x, value) grepl(value, x, fixed = TRUE)),
+      function(x, value) grepl(value, x, fixed = TRUE)),
     page_text = text("page", "page does not hold '%s'",
-    function(x, value) grepl(value, x, fixed = TRUE)),
+      function(x, value) grepl(value, x, fixed = TRUE)),
     starts = text("query", "query does not start with '%s'",
-    function(x, value) startsWith(x, value)),
+      function(x, value) startsWith(x, value)),
     ends = text("query", "query does not end with '%s'", function(x, value) endsWith(x, value)),
     has_any = words("query has none of %s", function(hits) Reduce(`|`, hits)),
     has_all = words("query has not all of %s", function(hits) Reduce(`&`, hits)),
     has_none = words("query has one of %s", function(hits) !Reduce(`|`, hits)),
     words = length_of("query has not %s words", function(x) lengths(query_words(x))),
     characters = length_of("query has not %s characters", nchar),
-    brand = condition("query", "flag", "brand is not %s",
-      function(x, value, rules) is_brand(query_key(x), rules$brand) == value),
-    intent = condition("query", "words", "intent is not %s",
-      function(x, value, rules) query_intent(query_key(x), rules$intent) %in% tolower(value)),
-    page_group = condition("page", "words", "page is not in %s",
-      function(x, value, rules) page_group(x, rules$page_groups) %in% value),
-    country = value_of("country"), device = value_of("device"), vertical = value_of("vertical"),
+    brand = condition("query", "flag", "brand is not %s", function(x, value, rules) {
+      is_brand(query_key(x), rules$brand) == value
+    }), intent = condition("query", "words", "intent is not %s", function(x, value, rules) {
+      query_intent(query_key(x), rules$intent) %in% tolower(value)
+    }), page_group = condition("page", "words", "page is not in %s", function(x, value, rules) {
+      page_group(x, rules$page_groups) %in% value
+    }), country = value_of("country"), device = value_of("device"), vertical = value_of("vertical"),
     rich_result = value_of("rich_result"),
-    position = condition("pair", "range", "average position is not %s",
-      function(x, value, rules) x$position >= value[1] & x$position <= value[2]),
-    min_impressions = least("impressions"), min_clicks = least("clicks")
-  )
+    position = condition("pair", "range", "average position is not %s", function(x, value, rules) {
+      x$position >= value[1] & x$position <= value[2]
+    }), min_impressions = least("impressions"), min_clicks = least("clicks"))
 })
 
 check_condition <- function(arg, value) {
-  switch(segment_conditions[[arg]]$value,
-    pattern = check_regex(value, arg),
-    text = check_text(value, arg),
-    words = check_text(value, arg, many = TRUE),
-    range = check_range(value, arg, null = FALSE),
-    number = check_number(value, arg, min = 0),
+  switch(segment_conditions[[arg]]$value, pattern = check_regex(value, arg),
+    text = check_text(value, arg), words = check_text(value, arg, many = TRUE),
+    range = check_range(value, arg, null = FALSE), number = check_number(value, arg, min = 0),
     flag = if (!isTRUE(value) && !isFALSE(value)) abort_argument(arg, "TRUE or FALSE", value))
 }
 
 # How the ledger names what failed a condition.
 condition_label <- function(arg, value) {
-  shown <- switch(segment_conditions[[arg]]$value,
-    words = paste(value, collapse = " or "),
-    range = if (is.infinite(value[2])) sprintf("at least %g",
-      value[1]) else sprintf("%g to %g", value[1], value[2]),
-    flag = tolower(value), format(value))
+  shown <- switch(segment_conditions[[arg]]$value, words = paste(value, collapse = " or "),
+    range = if (is.infinite(value[2])) {
+      sprintf("at least %g", value[1])
+    } else {
+      sprintf("%g to %g", value[1], value[2])
+    }, flag = tolower(value), format(value))
   sprintf(segment_conditions[[arg]]$fails, shown)
 }
 

@@ -23,8 +23,11 @@ pool_violators <- function(values, weights) {
 # Runs code with a seed and puts the random state of the session back.
 with_seed <- function(seed, code) {
   old <- get0(".Random.seed", globalenv(), inherits = FALSE)
-  on.exit(if (is.null(old)) rm(".Random.seed", envir = globalenv()) else assign(".Random.seed",
-    old, globalenv()))
+  on.exit(if (is.null(old)) {
+    rm(".Random.seed", envir = globalenv())
+  } else {
+    assign(".Random.seed", old, globalenv())
+  })
   set.seed(seed, kind = "Mersenne-Twister", normal.kind = "Inversion", sample.kind = "Rejection")
   code
 }

@@ -17,8 +17,9 @@ clicks_over_factors <- function(clicks, expected, at = factor_grid) {
 }
 
 # The same of a measured log factor with normal noise.
-measured_over_factors <- function(z, noise,
-  at = factor_grid) highest_one(-0.5 * outer(z, at, `-`)^2 / noise)
+measured_over_factors <- function(z, noise, at = factor_grid) {
+  highest_one(-0.5 * outer(z, at, `-`)^2 / noise)
+}
 
 highest_one <- function(logs) exp(logs - do.call(pmax, as.data.frame(logs)))
 
@@ -27,7 +28,7 @@ highest_one <- function(logs) exp(logs - do.call(pmax, as.data.frame(logs)))
 # and high part, and how many are `seen` of each. Priors worth a handful of observations keep small
 # sites sane. gamma: see effect_density(). near: groups of nearly the same, to start from.
 fit_two_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, gamma = 0,
-  near = NULL) {
+    near = NULL) {
   without <- fit_groups(given, at, usual_sd, least_sd, gamma, high = FALSE, near = near)
   if (!high_may_say_more(given, at, without)) return(without)
   with <- fit_groups(given, at, usual_sd, least_sd, gamma, high = TRUE)
@@ -45,7 +46,9 @@ high_may_say_more <- function(given, at, groups) {
     own[at < groups$mean[1]] <- 0
     ratio <- drop(given %*% (own / sum(own))) / total
     if (any(vapply(c(0.005, 0.02, 0.05, 0.1), function(weight) sum(log(1 + weight * (ratio - 1))),
-      0) > 2)) return(TRUE)
+        0) > 2)) {
+      return(TRUE)
+    }
   }
   FALSE
 }
@@ -63,8 +66,7 @@ fit_query_groups <- function(given, near = NULL) {
 # Largest posterior, by BFGS: steps of an EM come to a halt long before, since weights and tails
 # explain each other.
 fit_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, gamma = 0,
-  high = TRUE,
-                       near = NULL) {
+    high = TRUE, near = NULL) {
   prior <- list(sd = c(usual_sd, 0.4, 0.4), size = c(18, 1, if (high) 1 else 0))
   groups_of <- function(x) groups_from(x, least_sd, gamma, high)
   loss <- function(x) {
@@ -84,10 +86,11 @@ fit_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, g
     }, 0)
   }
   few <- c(log(0.05 / 0.95), log(0.4), log(0.3))
-  start <- c(if (is.null(near)) c(0, log(max(usual_sd - least_sd, 0.02)),
-    few) else near$numbers[1:5], if (high) few)
-  found <- stats::optim(start, loss, slope, method = "BFGS",
-    control = list(maxit = 200, reltol = 1e-9))
+  start <- c(
+    if (is.null(near)) c(0, log(max(usual_sd - least_sd, 0.02)), few) else near$numbers[1:5],
+    if (high) few)
+  found <-
+    stats::optim(start, loss, slope, method = "BFGS", control = list(maxit = 200, reltol = 1e-9))
   groups <- c(groups_of(found$par), list(numbers = found$par))
   total <- mixture_density(given, groups, at)
   groups$likelihood <- sum(log(total))
@@ -108,7 +111,9 @@ groups_from <- function(x, least_sd, gamma, high) {
     sd = c(sd, wider(x[5]), if (high) wider(x[8]) else 0.4), gamma = gamma)
 }
 
-mixture_density <- function(given, groups, at) drop(given %*% rowSums(group_priors(groups, at))) + 1e-300
+mixture_density <- function(given, groups, at) {
+  drop(given %*% rowSums(group_priors(groups, at))) + 1e-300
+}
 
 # Means and standard deviations as if five pairs of each group had been seen before, weights as if
 # some twenty had.
@@ -149,9 +154,10 @@ effect_density <- function(at, mean, sd, gamma) {
 
 # Chance that each belongs to the usual, low and high group.
 group_shares <- function(z, noise, groups) {
-  logs <- vapply(1:3, function(k) log(groups$weight[k]) +
-    stats::dnorm(z, groups$mean[k], sqrt(groups$sd[k]^2 + noise),
-    log = TRUE), numeric(length(z)))
+  logs <- vapply(1:3, function(k) {
+    log(groups$weight[k]) +
+      stats::dnorm(z, groups$mean[k], sqrt(groups$sd[k]^2 + noise), log = TRUE)
+  }, numeric(length(z)))
   shares <- highest_one(matrix(logs, length(z)))
   shares / rowSums(shares)
 }

@@ -5,8 +5,9 @@
 
 # In: clicks, what the curve expects of them, the spread at their positions. Out: the posterior's
 # shape and rate.
-factor_posterior <- function(clicks, expected, spread) list(shape = 1 / spread + clicks,
-  rate = 1 / spread + expected)
+factor_posterior <- function(clicks, expected, spread) {
+  list(shape = 1 / spread + clicks, rate = 1 / spread + expected)
+}
 
 # Its mean: clicks to expected ones, held to 1 by as many of both as 1 / spread.
 mean_factor <- function(clicks, expected, spread) {

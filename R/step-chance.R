@@ -14,9 +14,9 @@ learn_reach <- function(course, rule = "next", worth = assumed("step_past_cases"
   months <- course$sums[course$sums$impressions >= 10]
   if (!nrow(months) || diff(range(months$month)) < 3) return(NULL)
   set(months, j = "position", value = months$weighted / months$impressions)
-  of <- function(rows, later) months$position[months[data.table(query = rows$query,
-    page = rows$page,
-    month = rows$month + later), on = c("query", "page", "month"), which = TRUE]]
+  of <- function(rows, later) months$position[months[
+    data.table(query = rows$query, page = rows$page, month = rows$month + later),
+    on = c("query", "page", "month"), which = TRUE]]
   here <- months[months$position > assumed("top_three_ends") & months$position <= 20 &
     months$month <= max(months$month) - 3L]
   if (!nrow(here)) return(NULL)
@@ -24,8 +24,11 @@ learn_reach <- function(course, rule = "next", worth = assumed("step_past_cases"
   reached <- fcoalesce(of(here, 3L) <= target + 0.5, FALSE)
   before <- of(here, -1L)
   sizes <- months[, .N, by = c("page", "month")]
-  size <- if (uniqueN(months$page) == 1) NA else sizes$N[sizes[here, on = c("page", "month"),
-    which = TRUE]]
+  size <- if (uniqueN(months$page) == 1) {
+    NA
+  } else {
+    sizes$N[sizes[here, on = c("page", "month"), which = TRUE]]
+  }
   x <- reach_features(here$position, target, log(before / here$position), size)
   fit <- fit_step_up(x, reached, stats::qlogis(default_reach(here$position, target)), worth)
   c(fit, list(cases = length(reached), reached = mean(reached)))
@@ -66,7 +69,7 @@ reach_chance <- function(summary, at, target, learnt) {
   # First to last month of three: two steps.
   size <- if (nrow(summary$pages) == 1) NA else fcoalesce(sizes$N[match(at$page, sizes$page)], 1L)
   x <- reach_features(at$position, target, log(trend$first / trend$last) / 2, size)
-  chance <- stats::plogis(stats::qlogis(default) +
-    assumed("step_past_counts") * as.vector(x %*% learnt$coefficients))
+  chance <- stats::plogis(
+    stats::qlogis(default) + assumed("step_past_counts") * as.vector(x %*% learnt$coefficients))
   list(chance = chance, learnt = learnt)
 }

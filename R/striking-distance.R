@@ -5,8 +5,9 @@
 
 # Where else a step should lead can be told: one position for all, or so many places ("+3").
 next_step <- function(position, target = "next") {
-  if (identical(target, "next")) return(ifelse(position > 10, assumed("target_from_page_two"),
-    assumed("target_from_page_one")))
+  if (identical(target, "next")) {
+    return(ifelse(position > 10, assumed("target_from_page_two"), assumed("target_from_page_one")))
+  }
   if (is.numeric(target)) return(rep_len(target, length(position)))
   pmax(1, position - as.numeric(sub("^[+]", "", target)))
 }
@@ -15,7 +16,7 @@ next_step <- function(position, target = "next") {
 check_target <- function(target) {
   number <- suppressWarnings(as.numeric(target))
   if (length(target) != 1 || is.na(target) ||
-    !(identical(target, "next") || !is.na(number) && number >= 1 && number <= 50)) {
+      !(identical(target, "next") || !is.na(number) && number >= 1 && number <= 50)) {
     abort_argument("target",
       "\"next\", a position from 1 to 50, or a number of places such as \"+3\"", target)
   }
@@ -31,15 +32,14 @@ find_striking_distance <- function(summary, curve, pairs, options) {
   at <- pairs[rows]
   target <- target[rows]
   step <- step_gain(summary, curve, at, target, options$target)
-  confidence <- in_band(at, band) * stats::pgamma(assumed("striking_factor"), at$shape, at$rate,
-    lower.tail = FALSE)
+  confidence <- in_band(at, band) *
+    stats::pgamma(assumed("striking_factor"), at$shape, at$rate, lower.tail = FALSE)
   keep <- which(step$more > 0 & step$gain$gain >= options$least)
   if (!length(keep)) return(no_findings())
   step <- some_steps(step, keep)
   at <- at[keep]
   list(found = pair_findings("striking_distance", summary, pairs, rows[keep], step$gain,
-    confidence[keep],
-    striking_action(summary, at, target[keep]),
+    confidence[keep], striking_action(summary, at, target[keep]),
     striking_reason(summary, at, target[keep], step, competing_pages(pairs, at)),
     striking_steps(summary, at, target[keep], step,
       sprintf("confidence = chance that it lasts in the band x chance that its factor is above 0.5 = %.3f",
@@ -57,8 +57,10 @@ step_gain <- function(summary, curve, at, target, rule = "next") {
   wider <- ifelse(at$position > assumed("page_one_ends") & target <= 10, page_one_views(summary), 1)
   seen <- at$impressions * wider
   volume <- summary$queries[["volume"]]
-  if (!is.null(volume)) seen <- pmax(at$impressions,
-    pmin(seen, fcoalesce(as.numeric(volume[at$query]), Inf) / per_month(summary)))
+  if (!is.null(volume)) {
+    seen <- pmax(at$impressions,
+      pmin(seen, fcoalesce(as.numeric(volume[at$query]), Inf) / per_month(summary)))
+  }
   more <- seen * there - at$expected
   mean <- reach * at$own * more
   # Relative errors: own factor, both ends of the curve, and a factor of about 1.4 on the chance.
@@ -67,30 +69,36 @@ step_gain <- function(summary, curve, at, target, rule = "next") {
   # On a flat curve the relative error has no bound; nobody can be clicked more often than seen.
   most <- pmax(seen - at$clicks, mean)
   gain <- lapply(list(gain = mean, low = mean * exp(-stats::qnorm(0.95) * relative),
-    high = pmin(mean * exp(stats::qnorm(0.95) * relative), most)), `*`, per_month(summary))
+    high = pmin(mean * exp(stats::qnorm(0.95) * relative), most)),
+    `*`, per_month(summary))
   list(gain = gain, more = more, there = there, reach = reach, wider = seen / at$impressions,
     learnt = chance$learnt)
 }
 
 # The steps of some of the pairs.
-some_steps <- function(step, which) c(list(gain = lapply(step$gain, `[`, which)),
-  lapply(step[c("more", "there", "reach", "wider")], `[`, which), list(learnt = step$learnt))
+some_steps <- function(step, which) {
+  c(list(gain = lapply(step$gain, `[`, which)),
+    lapply(step[c("more", "there", "reach", "wider")], `[`, which), list(learnt = step$learnt))
+}
 
 striking_steps <- function(summary, at, target, step, sure) {
-  step_lines(
-    sprintf("expected on the curve: %.2f clicks", at$expected), factor_line(at),
-    sprintf("at position %s: %s impressions x %.2f (page one beside page two) x %.4f on the curve = %.2f",
+  step_lines(sprintf("expected on the curve: %.2f clicks", at$expected), factor_line(at),
+    sprintf(
+      "at position %s: %s impressions x %.2f (page one beside page two) x %.4f on the curve = %.2f",
       format_place(target), format_count(at$impressions), step$wider, step$there,
       at$impressions * step$wider * step$there),
-    if (is.null(step$learnt)) sprintf("chance of the step = %.2f x %s / %.2f (target over position) = %.3f",
-      assumed("step_chance"), format_place(target), at$position, step$reach) else
+    if (is.null(step$learnt)) {
+      sprintf("chance of the step = %.2f x %s / %.2f (target over position) = %.3f",
+        assumed("step_chance"), format_place(target), at$position, step$reach)
+    } else {
       sprintf("chance of the step, beside what queries of the site did by themselves (%s months in the band, %s rose so far in three): %.3f (log odds of the default %.3f, plus %.1f x [%s] for all, distance, trend, queries on the page)",
         format_count(step$learnt$cases), format_share(step$learnt$reached), step$reach,
         default_reach(at$position, target), assumed("step_past_counts"),
-        paste(sprintf("%+.2f", step$learnt$coefficients), collapse = ", ")),
-    sprintf("gain = chance x own factor x (%.2f - %.2f) x 30 / %d = %.2f",
-    at$impressions * step$wider * step$there,
-      at$expected, as.integer(summary$recent$days), step$gain$gain), sure)
+        paste(sprintf("%+.2f", step$learnt$coefficients), collapse = ", "))
+    }, sprintf("gain = chance x own factor x (%.2f - %.2f) x 30 / %d = %.2f",
+      at$impressions * step$wider * step$there, at$expected, as.integer(summary$recent$days),
+      step$gain$gain),
+    sure)
 }
 
 # Other pages of the site that hold a tenth of the query's impressions or more.
@@ -105,8 +113,9 @@ competing_pages <- function(pairs, at) {
 # few.
 position_trend <- function(summary, at) {
   last <- summary$recent$days %/% 7L
-  if (is.null(summary$weekly) || last < 8) return(data.table(first = rep(NA_real_, nrow(at)),
-    last = NA_real_))
+  if (is.null(summary$weekly) || last < 8) {
+    return(data.table(first = rep(NA_real_, nrow(at)), last = NA_real_))
+  }
   data.table(first = pair_weeks(summary, at, 1:4)$position,
     last = pair_weeks(summary, at, last - 3:0)$position)
 }

@@ -28,8 +28,7 @@ reduce_chunks <- function(chunks, recent_from, split = NULL) {
   reduced <- if (length(waiting)) waiting[[1]]
   if (is.null(reduced)) {
     abort_tide("No row is left after filtering.", where = "all months of the window",
-      fix = "Loosen the filters.",
-      class = "nothing_left")
+      fix = "Loosen the filters.", class = "nothing_left")
   }
   cells <- finish_cells(reduced$cells, reduced$some_recent)
   reduced[c("all", "recent")] <- cells[c("all", "recent")]
@@ -43,14 +42,14 @@ reduce_chunks <- function(chunks, recent_from, split = NULL) {
 
 reduce_chunk <- function(rows, recent_from, weigh, split) {
   queries <- code_queries(rows$query, rows$impressions, weigh)
-  pages <- if (is.null(rows[["page"]])) list(code = rep(1L, nrow(rows)), names = "", keys = "",
-    spellings = 1L,
-    weights = if (weigh) setDT(list(key = "", name = "", spelt = "",
-    weight = 0))) else code_pages(rows$page,
-    rows$impressions, weigh)
+  pages <- if (is.null(rows[["page"]])) {
+    list(code = rep(1L, nrow(rows)), names = "", keys = "", spellings = 1L,
+      weights = if (weigh) setDT(list(key = "", name = "", spelt = "", weight = 0)))
+  } else {
+    code_pages(rows$page, rows$impressions, weigh)
+  }
   work <- list(query = queries$code, page = pages$code, clicks = rows$clicks,
-    impressions = rows$impressions,
-    position = rows$position)
+    impressions = rows$impressions, position = rows$position)
   recent <- if (!is.null(recent_from)) as.integer(rows$date) >= as.integer(recent_from)
   list(queries = queries, pages = pages, cells = reduce_cells(work, recent),
     some_recent = !is.null(recent_from),
@@ -74,16 +73,16 @@ merge_reduced <- function(one, other) {
   }
   by <- intersect(c("query", "page", "bin", "recent"), names(one$cells))
   cells <- rbind(recode(one, "cells"), recode(other, "cells"))[,
-    .(clicks = sum(clicks), impressions = sum(impressions),
-    weighted = sum(weighted), rows = sum(rows)), by = by]
+    .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted),
+      rows = sum(rows)),
+    by = by]
   texts <- function(of) list(keys = keys[[of]],
     weights = rbind(one[[of]]$weights, other[[of]]$weights)[, .(weight = sum(weight)),
-    by = c("key", "name", "spelt")])
+      by = c("key", "name", "spelt")])
   list(queries = texts("queries"), pages = texts("pages"), cells = cells,
-    some_recent = one$some_recent,
-    split_cells = if (!is.null(one$split_cells)) sum_split(rbind(recode(one, "split_cells"),
-      recode(other, "split_cells"))),
-    by_day = if (!is.null(one$by_day)) reduce_by(rbind(one$by_day, other$by_day), "date"),
+    some_recent = one$some_recent, split_cells = if (!is.null(one$split_cells)) {
+      sum_split(rbind(recode(one, "split_cells"), recode(other, "split_cells")))
+    }, by_day = if (!is.null(one$by_day)) reduce_by(rbind(one$by_day, other$by_day), "date"),
     blend = add_blend_sums(one$blend, other$blend), course = add_courses(one$course, other$course))
 }
 
@@ -101,28 +100,29 @@ recent_rows <- function(chunks, reduced, pairs, recent_from, last) {
     rows <- chunk(recent_from)
     if (is.null(rows) || !nrow(rows)) return(NULL)
     codes <- reduced$codes
-    if (is.null(codes)) codes <- list(query = known_codes(rows$query, reduced$queries$keys,
-      query_key),
-      page = known_codes(rows$page, reduced$pages$keys, page_key))
+    if (is.null(codes)) {
+      codes <- list(query = known_codes(rows$query, reduced$queries$keys, query_key),
+        page = known_codes(rows$page, reduced$pages$keys, page_key))
+    }
     recent <- as.integer(rows$date) >= as.integer(recent_from)
     take <- function(wanted) {
       use <- which(wanted[codes$query] & recent)
       setDT(list(query = codes$query[use], page = codes$page[use], clicks = rows$clicks[use],
-        impressions = rows$impressions[use],
-        position = rows$position[use], date = rows$date[use]))
+        impressions = rows$impressions[use], position = rows$position[use], date = rows$date[use]))
     }
     weekly <- take(weighed)
     # Whole weeks, counted back from the last day.
-    set(weekly, j = "week", value = as.integer(last - recent_from + 1) %/% 7L -
-      as.integer(last - weekly$date) %/% 7L)
+    set(weekly, j = "week",
+      value = as.integer(last - recent_from + 1) %/% 7L - as.integer(last - weekly$date) %/% 7L)
     list(contested = reduce_by(take(contested), c("query", "page", "date")),
       weekly = weekly[which(weekly$week > 0)])
   })
   weekly <- rbindlist(lapply(parts, `[[`, "weekly"))
-  list(contested = key_days(rbindlist(lapply(parts, `[[`, "contested")),
-    c("query", "page", "date")),
-    weekly = if (nrow(weekly)) reduce_by(weekly[among_pairs(weekly, often)],
-    c("query", "page", "week")))
+  list(
+    contested = key_days(rbindlist(lapply(parts, `[[`, "contested")), c("query", "page", "date")),
+    weekly = if (nrow(weekly)) {
+      reduce_by(weekly[among_pairs(weekly, often)], c("query", "page", "week"))
+    })
 }
 
 key_days <- function(rows, by) if (nrow(rows)) setkeyv(rows, by) else rows
@@ -130,7 +130,9 @@ key_days <- function(rows, by) if (nrow(rows)) setkeyv(rows, by) else rows
 # Pairs whose course by week can tell something.
 pairs_seen_most <- function(pairs, most = 20000L, least = 20) {
   often <- which(pairs$impressions >= least)
-  if (length(often) > most) often <- often[order(-pairs$impressions[often], pairs$query[often],
-    pairs$page[often])[seq_len(most)]]
+  if (length(often) > most) {
+    often <-
+      often[order(-pairs$impressions[often], pairs$query[often], pairs$page[often])[seq_len(most)]]
+  }
   pairs[often, c("query", "page")]
 }

@@ -14,8 +14,7 @@ code_texts <- function(texts, weight, clean, key, weigh = FALSE) {
   known <- sort(unique(keys[used]), method = "radix")
   code <- chmatch(keys, known)
   list(code = code[row], names = if (!weigh) heaviest_names(names, keys, code, known, row, weight),
-    keys = known,
-    spellings = sum(used),
+    keys = known, spellings = sum(used),
     weights = if (weigh) spelling_weights(distinct, names, keys, row, weight))
 }
 
@@ -56,13 +55,13 @@ heaviest_names <- function(names, keys, code, known, row, weight) {
   shown
 }
 
-code_queries <- function(texts, weight, weigh = FALSE) code_texts(texts, weight,
-  clean = clean_query, key = fold_case,
-  weigh = weigh)
+code_queries <- function(texts, weight, weigh = FALSE) {
+  code_texts(texts, weight, clean = clean_query, key = fold_case, weigh = weigh)
+}
 
-code_pages <- function(texts, weight, weigh = FALSE) code_texts(texts, weight, clean = clean_url,
-  key = url_key,
-  weigh = weigh)
+code_pages <- function(texts, weight, weigh = FALSE) {
+  code_texts(texts, weight, clean = clean_url, key = url_key, weigh = weigh)
+}
 
 # Codes of texts whose keys are known already.
 known_codes <- function(texts, known, key) {
@@ -73,8 +72,8 @@ known_codes <- function(texts, known, key) {
 # Totals by page, with the spellings of one page folded.
 reduce_pages <- function(rows) {
   pages <- code_pages(rows$page, rows$impressions)
-  out <- reduce_by(data.table(page = pages$code, rows[, c("clicks", "impressions", "position")]),
-    "page")
+  out <-
+    reduce_by(data.table(page = pages$code, rows[, c("clicks", "impressions", "position")]), "page")
   out[, c("page", "key") := list(pages$names[out$page], pages$keys[out$page])]
   out[]
 }

@@ -34,8 +34,10 @@ tide_enrich <- function(summary, facts) {
       new <- own$rows[[column]][at]
       old <- known[[column]]
       if (!is.null(old) && all(is.na(new))) next
-      if (!is.null(old) && class(old)[1] != class(new)[1]) { old <- as.character(old); new <-
-        as.character(new) }
+      if (!is.null(old) && class(old)[1] != class(new)[1]) {
+        old <- as.character(old)
+        new <- as.character(new)
+      }
       set(known, j = column, value = if (is.null(old)) new else fcoalesce(new, old))
     }
     summary[[table]] <<- known
@@ -70,12 +72,13 @@ fact_keys <- function(facts, known) {
 near_misses <- function(names, keys, known, most = 3) {
   found <- character()
   for (i in utils::head(seq_along(keys), 500)) {
-    similar <- known[abs(nchar(known) - nchar(keys[i])) <= 2 &
-      startsWith(known, substr(keys[i], 1, 2))]
+    similar <-
+      known[abs(nchar(known) - nchar(keys[i])) <= 2 & startsWith(known, substr(keys[i], 1, 2))]
     if (!length(similar)) next
     edits <- as.vector(utils::adist(keys[i], similar))
-    if (min(edits) <= 2) found <- c(found,
-      sprintf("'%s' (shown: '%s')", names[i], similar[which.min(edits)]))
+    if (min(edits) <= 2) {
+      found <- c(found, sprintf("'%s' (shown: '%s')", names[i], similar[which.min(edits)]))
+    }
     if (length(found) == most) break
   }
   found
@@ -86,9 +89,8 @@ fact_lines <- function(report) {
   unlist(lapply(seq_len(nrow(report)), function(i) {
     at <- report[i]
     c(sprintf("  facts of '%s' (%s): %s of %s matched, %s of impressions have them", at$file,
-      format(at$date),
-      format_count(at$matched),
-      format_plural(at$facts, "row"), format_share(at$share)),
+      format(at$date), format_count(at$matched), format_plural(at$facts, "row"),
+      format_share(at$share)),
       if (nzchar(at$nearest)) sprintf("    not matched, but near: %s", at$nearest))
   }))
 }

@@ -31,18 +31,19 @@ tide_narrow <- function(summary, ..., segments = NULL, rules = tide_rules()) {
   }
   setkeyv(summary$cells, c("query", "page", "bin"))
   setkeyv(summary$recent_cells, c("query", "page", "bin"))
-  if (!is.null(summary$contested)) summary$contested <-
-    summary$contested[summary$contested$query %in% keep$query]
+  if (!is.null(summary$contested)) {
+    summary$contested <- summary$contested[summary$contested$query %in% keep$query]
+  }
   if (!is.null(summary$weekly)) summary$weekly <- summary$weekly[among_pairs(summary$weekly, keep)]
-  summary$left_out <- sum_left_out(rbind(summary$left_out,
-    outside_line(summary, sums, inside, segments)))
+  summary$left_out <-
+    sum_left_out(rbind(summary$left_out, outside_line(summary, sums, inside, segments)))
   summary
 }
 
 # Share and sums of what segments leave out.
 outside_line <- function(summary, sums, inside, segments) {
-  data.table(grain = summary$grain, reason = sprintf("outside '%s'",
-    paste(vapply(segments, segment_title, ""), collapse = "', '")),
+  data.table(grain = summary$grain,
+    reason = sprintf("outside '%s'", paste(vapply(segments, segment_title, ""), collapse = "', '")),
     rows = sum(!inside), clicks = sum(sums$clicks[!inside]),
     impressions = sum(sums$impressions[!inside]))
 }
@@ -50,8 +51,7 @@ outside_line <- function(summary, sums, inside, segments) {
 # The same as shares of all.
 outside_shares <- function(outside, sums) {
   list(clicks = outside$clicks / max(1, sum(sums$clicks)),
-    impressions = outside$impressions / sum(sums$impressions),
-    reason = outside$reason)
+    impressions = outside$impressions / sum(sums$impressions), reason = outside$reason)
 }
 
 segment_title <- function(segment) paste0(if (segment$not) "not ", segment$name)
@@ -68,7 +68,7 @@ pairs_inside <- function(summary, sums, segments, rules) {
         page = condition$test(summary$pages$page, segment$conditions[[arg]], rules)[sums$page],
         pair = condition$test(sums, segment$conditions[[arg]], rules),
         abort_tide(sprintf("`%s` is summed up already.", arg),
-        where = sprintf("segment '%s'", segment$name),
+          where = sprintf("segment '%s'", segment$name),
           fix = "Filter the data with tide_filter() before tide_summary().", class = "grain",
           fault = "call"))
       own <- own & hit
@@ -83,9 +83,13 @@ pairs_inside <- function(summary, sums, segments, rules) {
 split_segment <- function(segment) {
   on <- vapply(segment_conditions[names(segment$conditions)], `[[`, "", "on")
   late <- on %in% c("query", "page", "pair")
-  part <- function(which) if (any(which)) structure(list(name = segment$name,
-    conditions = segment$conditions[which],
-    not = segment$not), class = "tide_segment")
+  part <- function(which) {
+    if (any(which)) {
+      structure(
+        list(name = segment$name, conditions = segment$conditions[which], not = segment$not),
+        class = "tide_segment")
+    }
+  }
   # The complement of a mixed stack is no stack of complements.
   if (segment$not && any(!late)) return(list(rows = segment, pairs = NULL))
   list(rows = part(!late), pairs = part(late))
@@ -94,8 +98,7 @@ split_segment <- function(segment) {
 # The table that holds what the segments ask for, by page too where there is one.
 segmented_table <- function(data, segments, least) {
   asked <- unlist(lapply(segments,
-    function(segment) vapply(segment_conditions[names(segment$conditions)], `[[`, "",
-    "on")))
+    function(segment) vapply(segment_conditions[names(segment$conditions)], `[[`, "", "on")))
   needs <- union(least, setdiff(asked, "pair"))
   table <- pick_table(data, union(needs, "page"))
   if (is.null(table)) table <- pick_table(data, needs)

@@ -19,10 +19,12 @@ reduce_cells <- function(work, recent = NULL) {
     weighted = work$impressions * work$position))
   if (!is.null(recent)) set(rows, j = "recent", value = recent)
   by <- c("query", "page", "bin", if (!is.null(recent)) "recent")
-  cells <- rows[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted),
-    rows = .N), by = by]
-  for (column in c("clicks", "impressions", "rows")) set(cells, j = column,
-    value = as.numeric(cells[[column]]))
+  cells <- rows[,
+    .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted), rows = .N),
+    by = by]
+  for (column in c("clicks", "impressions", "rows")) {
+    set(cells, j = column, value = as.numeric(cells[[column]]))
+  }
   cells
 }
 
@@ -55,9 +57,8 @@ split_labels <- function(rows, split) {
 # In: rows in codes, as reduce_cells() has them. Out: the same sums by `part` as well.
 reduce_split <- function(work, labels) {
   rows <- setDT(list(query = work$query, page = work$page, bin = position_bin(work$position),
-    part = as.character(labels),
-    clicks = as.numeric(work$clicks), impressions = as.numeric(work$impressions),
-    weighted = work$impressions * work$position))
+    part = as.character(labels), clicks = as.numeric(work$clicks),
+    impressions = as.numeric(work$impressions), weighted = work$impressions * work$position))
   sum_split(rows[, "rows" := 1])
 }
 
@@ -81,8 +82,7 @@ course_sums <- function(work, date, query_keys, page_keys, most = course_queries
   use <- which((hash <= upto)[work$query])
   rows <- setDT(list(query = hash[work$query[use]],
     page = digest::digest2int(page_keys)[work$page[use]],
-    month = month_number(as.integer(date[use])),
-    impressions = as.numeric(work$impressions[use]),
+    month = month_number(as.integer(date[use])), impressions = as.numeric(work$impressions[use]),
     weighted = work$impressions[use] * work$position[use]))
   list(sums = rows[, .(impressions = sum(impressions), weighted = sum(weighted)),
     by = c("query", "page", "month")],
@@ -95,7 +95,8 @@ add_courses <- function(one, other) {
   sums <- rbind(one$sums, other$sums)
   inside <- which(sums$query <= upto)
   list(sums = sums[inside][, .(impressions = sum(impressions), weighted = sum(weighted)),
-    by = c("query", "page", "month")], upto = upto)
+    by = c("query", "page", "month")],
+    upto = upto)
 }
 
 # What daily rows tell about the places that one row blends: sums over neighbouring days of one
@@ -110,8 +111,11 @@ blend_sums <- function(work, date) {
   n <- length(date)
   # Pairs by a hash of their codes, so that any site gives a fair share.
   share <- max(1, ceiling(n / blend_rows))
-  use <- if (share == 1) seq_len(n) else which(((work$query * 7919 +
-    work$page) %% 104729) %% share == 0)
+  use <- if (share == 1) {
+    seq_len(n)
+  } else {
+    which(((work$query * 7919 + work$page) %% 104729) %% share == 0)
+  }
   use <- use[work$position[use] < 40]
   use <- use[order(work$query[use], work$page[use], as.integer(date)[use], work$impressions[use],
     work$position[use])]
@@ -120,8 +124,8 @@ blend_sums <- function(work, date) {
   one <- use[-k]
   other <- use[-1]
   day <- as.integer(date)
-  near <- work$query[one] == work$query[other] & work$page[one] == work$page[other] & day[other] -
-    day[one] <= 2
+  near <- work$query[one] == work$query[other] & work$page[one] == work$page[other] &
+    day[other] - day[one] <= 2
   # Within one month, so that months reduced one by one give the same sums.
   month <- month_number(day)
   near <- near & month[one] == month[other]
@@ -130,8 +134,8 @@ blend_sums <- function(work, date) {
   if (!length(one)) return(NULL)
   size <- list(work$impressions[one], work$impressions[other])
   # Both weigh by their size, so that the middle is not drawn by single impressions.
-  middle <- (work$position[one] * size[[1]] + work$position[other] * size[[2]]) /
-    (size[[1]] + size[[2]])
+  middle <-
+    (work$position[one] * size[[1]] + work$position[other] * size[[2]]) / (size[[1]] + size[[2]])
   u <- (1 / size[[1]] + 1 / size[[2]]) / 2
   y <- (work$position[one] - work$position[other])^2 / 2
   # A jump by more than the position itself is another event, not the luck of impressions.
@@ -139,8 +143,8 @@ blend_sums <- function(work, date) {
   sums <- data.table(band = findInterval(middle, blend_bands), u = u, y = y, m = middle - 1,
     w = 1 / (0.15 + u)^2)[usual]
   sums[, .(n = as.numeric(.N), w = sum(w), u = sum(w * u), y = sum(w * y), uu = sum(w * u^2),
-    uy = sum(w * u * y),
-    yy = sum(w * y^2), m = sum(w * m)), by = "band"]
+    uy = sum(w * u * y), yy = sum(w * y^2), m = sum(w * m)),
+    by = "band"]
 }
 
 month_number <- function(day) {

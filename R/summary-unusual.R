@@ -26,9 +26,10 @@
 tide_unusual <- function(data) {
   if (!inherits(data, "tide_months")) check_class(data, "tide_data", "data")
   days <- site_days_table(data)
-  if (is.null(days)) abort_tide("Unusual days need days.", where = "No table has dates.",
-    fix = "Export by date.",
-    class = "grain")
+  if (is.null(days)) {
+    abort_tide("Unusual days need days.", where = "No table has dates.", fix = "Export by date.",
+      class = "grain")
+  }
   found <- unusual_runs(days, 1L)
   weeks <- unusual_runs(days, 7L)
   # A week that is odd for the sake of its odd days is told by them.
@@ -39,18 +40,17 @@ tide_unusual <- function(data) {
 }
 
 # What figures far from the usual look like, by the direction of clicks and impressions.
-unusual_kinds <- data.table(what = c("clicks missing", "seen, not clicked", "clicked beyond the usual",
-  "few of both",
-  "surge", "no rows"),
+unusual_kinds <- data.table(what = c("clicks missing", "seen, not clicked",
+  "clicked beyond the usual", "few of both", "surge", "no rows"),
   likely = c("tracking stood still", "bots, or places nobody clicks",
     "double counting, or a results page that sent everyone here", "an outage or a partial export",
-    "demand: a campaign, the press, a holiday",
-    "the export lacks the day"))
+    "demand: a campaign, the press, a holiday", "the export lacks the day"))
 
 # Clicks and impressions of the site by day, of the finest account of it without queries, or NULL
 # without dates.
-site_days_table <- function(data) if (inherits(data,
-  "tide_months")) planned_days(data$plan$wanted) else dated_sums(data)
+site_days_table <- function(data) {
+  if (inherits(data, "tide_months")) planned_days(data$plan$wanted) else dated_sums(data)
+}
 
 dated_sums <- function(data) {
   dated <- Filter(function(table) "date" %in% table$dimensions, data$tables)
@@ -71,9 +71,8 @@ planned_days <- function(wanted) {
 # Runs of unusual blocks of `size` days.
 unusual_runs <- function(days, size, least = 21) {
   none <- data.table(from = as.IDate(character()), to = as.IDate(character()), days = integer(),
-    what = character(),
-    clicks = numeric(), usual_clicks = numeric(),
-    impressions = numeric(), usual_impressions = numeric(), likely = character())
+    what = character(), clicks = numeric(), usual_clicks = numeric(), impressions = numeric(),
+    usual_impressions = numeric(), likely = character())
   first <- min(days$date)
   full <- data.table(date = seq(first, max(days$date), by = "day"))
   at <- match(full$date, days$date)
@@ -91,21 +90,23 @@ unusual_runs <- function(days, size, least = 21) {
   off <- Map(distance, list(clicks, impressions), usual)
   far <- lapply(off, function(o) abs(o$z) > 5 & abs(o$log) > log(1.5))
   # What goes half as far along with the other is off as well.
-  off <- Map(function(own, far, other, other_far) ifelse(far | other_far &
-    own$log * sign(other$log) > abs(other$log) / 2, sign(own$log), 0), off, far, rev(off), rev(far))
+  off <- Map(function(own, far, other, other_far) ifelse(
+    far | other_far & own$log * sign(other$log) > abs(other$log) / 2, sign(own$log), 0),
+    off, far, rev(off), rev(far))
   kind <- ifelse(impressions == 0 & usual$impressions > 1, "no rows",
-    ifelse(off[[1]] < 0 & off[[2]] < 0, "few of both", ifelse(off[[1]] > 0 & off[[2]] > 0, "surge",
-    ifelse(off[[1]] < 0, "clicks missing", ifelse(off[[1]] > 0, "clicked beyond the usual",
-      ifelse(off[[2]] > 0, "seen, not clicked", ifelse(off[[2]] < 0, "few of both", "")))))))
+    ifelse(off[[1]] < 0 & off[[2]] < 0, "few of both",
+      ifelse(off[[1]] > 0 & off[[2]] > 0, "surge",
+        ifelse(off[[1]] < 0, "clicks missing",
+          ifelse(off[[1]] > 0, "clicked beyond the usual",
+            ifelse(off[[2]] > 0, "seen, not clicked", ifelse(off[[2]] < 0, "few of both", "")))))))
   odd <- which(nzchar(kind))
   if (!length(odd)) return(none)
   run <- cumsum(c(TRUE, diff(odd) > 1 | kind[odd][-1] != kind[odd][-length(odd)]))
   runs <- data.table(from = from[odd], what = kind[odd], clicks = clicks[odd],
-    usual_clicks = usual$clicks[odd],
-    impressions = impressions[odd], usual_impressions = usual$impressions[odd])
+    usual_clicks = usual$clicks[odd], impressions = impressions[odd],
+    usual_impressions = usual$impressions[odd])
   runs <- runs[, .(from = min(from), to = max(from) + size - 1L, days = .N * size, what = what[1],
-    clicks = sum(clicks),
-    usual_clicks = sum(usual_clicks), impressions = sum(impressions),
+    clicks = sum(clicks), usual_clicks = sum(usual_clicks), impressions = sum(impressions),
     usual_impressions = sum(usual_impressions)),
     by = .(run = run)]
   set(runs, j = "likely", value = unusual_kinds$likely[match(runs$what, unusual_kinds$what)])
@@ -144,8 +145,7 @@ unusual_run_lines <- function(odd) {
 # usual_ctr.
 days_to_take_out <- function(by_day) {
   none <- data.table(date = as.IDate(character()), clicks = numeric(), impressions = numeric(),
-    ctr = numeric(),
-    usual_ctr = numeric())
+    ctr = numeric(), usual_ctr = numeric())
   if (is.null(by_day) || nrow(by_day) < 21) return(none)
   runs <- unusual_runs(by_day, 1L)
   runs <- runs[runs$what %in% c("clicks missing", "seen, not clicked", "clicked beyond the usual")]
@@ -163,18 +163,22 @@ without_days <- function(reduced, chunks, days, split) {
     if (is.null(rows) || !nrow(rows)) next
     at <- which(rows$date %in% days)
     if (!length(at)) next
-    codes <- if (!is.null(reduced$codes)) lapply(reduced$codes, `[`, at) else
+    codes <- if (!is.null(reduced$codes)) {
+      lapply(reduced$codes, `[`, at)
+    } else {
       list(query = known_codes(rows$query[at], reduced$queries$keys, query_key),
-        page = if (is.null(rows[["page"]])) rep(1L, length(at)) else known_codes(rows$page[at],
-        reduced$pages$keys,
-          page_key))
+        page = if (is.null(rows[["page"]])) {
+          rep(1L, length(at))
+        } else {
+          known_codes(rows$page[at], reduced$pages$keys, page_key)
+        })
+    }
     work <- c(codes, list(clicks = rows$clicks[at], impressions = rows$impressions[at],
       position = rows$position[at]))
     reduced$all <- key_cells(take_off(reduced$all, reduce_cells(work), c("query", "page", "bin")))
     if (!is.null(split)) {
       reduced$split_cells <- take_off(reduced$split_cells,
-        reduce_split(work, split_labels(rows[at], split)),
-        c("part", "query", "page", "bin"))
+        reduce_split(work, split_labels(rows[at], split)), c("part", "query", "page", "bin"))
     }
   }
   reduced
@@ -193,6 +197,6 @@ take_off <- function(cells, away, by) {
 left_out_day_lines <- function(odd) {
   if (!NROW(odd)) return(character())
   sprintf("  left out of the curve: %s of unlikely CTR, the first %s (%s, usually %s)",
-    format_plural(nrow(odd), "day"),
-    format(odd$date[1]), format_rate(odd$ctr[1]), format_rate(odd$usual_ctr[1]))
+    format_plural(nrow(odd), "day"), format(odd$date[1]), format_rate(odd$ctr[1]),
+    format_rate(odd$usual_ctr[1]))
 }

@@ -64,43 +64,39 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
   if (nrow(odd)) reduced <- without_days(reduced, source$chunks, odd$date, split)
   queries <- reduced$queries
   pairs <- reduce_pairs(reduced$recent)
-  segment <- if (is.null(brand)) rep("all", length(queries$names))
-    else ifelse(is_brand(queries$keys, brand), "brand", "non-brand")
+  segment <- if (is.null(brand)) {
+    rep("all", length(queries$names))
+  } else {
+    ifelse(is_brand(queries$keys, brand), "brand", "non-brand")
+  }
 
   recent <- if (dated) recent_rows(source$chunks, reduced, pairs, recent_from, table$to)
   # What was left out of months is known once they are read.
   left_out <- if (is.function(source$left_out)) source$left_out() else source$left_out
 
-  new_summary(
-    queries = setDT(list(query = queries$names, key = queries$keys, segment = segment)),
-    pages = setDT(list(page = reduced$pages$names, key = reduced$pages$keys)),
-    cells = reduced$all, recent_cells = reduced$recent, pairs = pairs,
-    contested = recent$contested, weekly = recent$weekly,
-    split = split, split_cells = reduced$split_cells, by_day = reduced$by_day, odd_days = odd,
-    blend = reduced$blend,
-    course = reduced$course,
+  new_summary(queries = setDT(list(query = queries$names, key = queries$keys, segment = segment)),
+    pages = setDT(list(page = reduced$pages$names, key = reduced$pages$keys)), cells = reduced$all,
+    recent_cells = reduced$recent, pairs = pairs, contested = recent$contested,
+    weekly = recent$weekly, split = split, split_cells = reduced$split_cells,
+    by_day = reduced$by_day, odd_days = odd, blend = reduced$blend, course = reduced$course,
     site_by_day = site_totals(source$totals, "date", table),
     site_by_page = site_totals(source$totals, "page", table),
     window = list(from = table$from, to = table$to, days = days, dated = dated,
-    assumed = is.na(table$days)),
+      assumed = is.na(table$days)),
     recent = list(from = recent_from, to = table$to,
-    days = if (whole) days else days_with_rows(reduced$by_day, recent_from,
-      table$to)),
+      days = if (whole) days else days_with_rows(reduced$by_day, recent_from, table$to)),
     grain = grain_label(table$dimensions), rests_on = table$rests_on,
     unused = setdiff(source$grains, grain_label(table$dimensions)),
-    folded = reduced$pages$spellings - length(reduced$pages$names),
-    sources = data$sources, left_out = left_out[left_out$grain == grain_label(table$dimensions)])
+    folded = reduced$pages$spellings - length(reduced$pages$names), sources = data$sources,
+    left_out = left_out[left_out$grain == grain_label(table$dimensions)])
 }
 
 # The one constructor: what is not given is not known, and is as the class has it then.
 new_summary <- function(queries, pages, cells, recent_cells = cells,
-  pairs = reduce_pairs(recent_cells), contested = NULL,
-                        weekly = NULL, split = NULL, split_cells = NULL, by_day = NULL,
-                        odd_days = NULL, blend = NULL,
-                        course = NULL, site_by_day = NULL, site_by_page = NULL, window,
-                        recent = window[c("from", "to", "days")], grain, rests_on = NULL,
-                        unused = character(),
-                        folded = 0L, sources, left_out) {
+    pairs = reduce_pairs(recent_cells), contested = NULL, weekly = NULL, split = NULL,
+    split_cells = NULL, by_day = NULL, odd_days = NULL, blend = NULL, course = NULL,
+    site_by_day = NULL, site_by_page = NULL, window, recent = window[c("from", "to", "days")],
+    grain, rests_on = NULL, unused = character(), folded = 0L, sources, left_out) {
   validate_summary(structure(as.list(environment()), class = "tide_summary"))
 }
 
@@ -109,19 +105,24 @@ validate_summary <- function(x) {
   for (part in c("cells", "recent_cells", "pairs")) {
     inside <- nrow(x[[part]]) == 0 || (min(x[[part]]$query, x[[part]]$page) > 0 &&
       max(x[[part]]$query) <= nrow(x$queries) && max(x[[part]]$page) <= nrow(x$pages))
-    if (!inside) stop(sprintf("internal error: `%s` of a summary names queries or pages that it does not hold", part))
+    if (!inside) {
+      stop(sprintf("internal error: `%s` of a summary names queries or pages that it does not hold",
+        part))
+    }
   }
   x
 }
 
 # Days from the first date there is: where dates are weeks, one may begin before the window.
-days_with_rows <- function(by_day, from, to) as.integer(to - min(by_day$date[by_day$date >= from])) + 1L
+days_with_rows <- function(by_day, from, to) {
+  as.integer(to - min(by_day$date[by_day$date >= from])) + 1L
+}
 
 # Sums by week, its first day, of the recent days of queries that several pages answer.
 contested_weeks <- function(summary, code, pages = NULL) {
   # Rows are chosen outside the brackets: inside them, names of columns would win over ours.
-  use <- which(summary$contested$query == code &
-    (is.null(pages) | summary$contested$page %in% pages))
+  use <-
+    which(summary$contested$query == code & (is.null(pages) | summary$contested$page %in% pages))
   if (!length(use)) return(NULL)
   days <- summary$contested[use]
   reduce_by(cbind(days, week = period_start(days$date, summary$recent$to, 7L)), c("page", "week"))
@@ -136,8 +137,7 @@ query_rows <- function(data) {
   if (is.null(table)) table <- pick_table(data, "query")
   if (is.null(table)) abort_no_queries(names(data$tables))
   list(table = table, chunks = list(function(from = NULL) table$rows), totals = data,
-    grains = names(data$tables),
-    left_out = data$left_out)
+    grains = names(data$tables), left_out = data$left_out)
 }
 
 abort_no_queries <- function(grains) {
@@ -161,25 +161,34 @@ site_totals <- function(data, by, query_table) {
 
 #' @export
 format.tide_summary <- function(x, ...) {
-  window <- if (x$window$dated) sprintf("%s (%s)", format_days(x$window$from, x$window$to),
-    format_plural(x$window$days, "day"))
-    else sprintf("no dates; %s %s", if (x$window$assumed) "taken as" else "said to be",
+  window <- if (x$window$dated) {
+    sprintf("%s (%s)", format_days(x$window$from, x$window$to), format_plural(x$window$days, "day"))
+  } else {
+    sprintf("no dates; %s %s", if (x$window$assumed) "taken as" else "said to be",
       format_plural(x$window$days, "day"))
+  }
   segments <- table(x$queries$segment)
-  pages <- if (length(x$pages$page) == 1 && !nzchar(x$pages$page)) "no pages"
-    else sprintf("%s%s", format_plural(nrow(x$pages), "page"),
-      if (x$folded > 0) sprintf(" (%s of a URL folded)",
-      format_plural(x$folded, "other spelling")) else "")
+  pages <- if (length(x$pages$page) == 1 && !nzchar(x$pages$page)) {
+    "no pages"
+  } else {
+    sprintf("%s%s", format_plural(nrow(x$pages), "page"),
+      if (x$folded > 0) {
+        sprintf(" (%s of a URL folded)", format_plural(x$folded, "other spelling"))
+      } else {
+        ""
+      })
+  }
   c(sprintf("<tide_summary> %s, %s, %s", format_plural(nrow(x$queries), "query", "queries"), pages,
-      format_plural(nrow(x$cells), "position cell")),
+    format_plural(nrow(x$cells), "position cell")),
     sprintf("  window: %s", window), rests_on_lines(x),
-    sprintf("  findings rest on: %s", if (x$window$dated) format_days(x$recent$from,
-    x$recent$to) else "all of it"),
-    sprintf("  segments: %s", paste(names(segments), format_count(as.vector(segments)),
-    collapse = ", ")),
+    sprintf("  findings rest on: %s",
+      if (x$window$dated) format_days(x$recent$from, x$recent$to) else "all of it"),
+    sprintf("  segments: %s",
+      paste(names(segments), format_count(as.vector(segments)), collapse = ", ")),
     coverage_line(x), left_out_day_lines(x$odd_days),
     left_out_lines(x$left_out, data.table(grain = x$grain, clicks = sum(x$cells$clicks),
-      impressions = sum(x$cells$impressions))), capped_lines(x$sources))
+      impressions = sum(x$cells$impressions))),
+    capped_lines(x$sources))
 }
 
 coverage_line <- function(x) {

@@ -4,8 +4,7 @@
 
 find_tail_demand <- function(summary, curve, pairs, options) {
   rows <- which(pairs$tested & pairs$position > assumed("page_one_ends") &
-    pairs$position <= assumed("tail_deepest") &
-    pairs$clicks >= assumed("tail_clicks"))
+    pairs$position <= assumed("tail_deepest") & pairs$clicks >= assumed("tail_clicks"))
   if (!length(rows)) return(no_findings())
   at <- pairs[rows]
   confidence <- stats::pgamma(assumed("tail_factor"), at$shape, at$rate, lower.tail = FALSE)
@@ -22,7 +21,8 @@ find_tail_demand <- function(summary, curve, pairs, options) {
   query <- summary$queries$query[at$query]
   page <- format_path(summary$pages$page[at$page])
   list(found = pair_findings("tail_demand", summary, pairs, rows[keep], step$gain, sure,
-    sprintf("Write the answer to \"%s\" that page one lacks: a passage of its own on %s that begins with these words, and a link to it from a page that ranks.", query, page),
+    sprintf("Write the answer to \"%s\" that page one lacks: a passage of its own on %s that begins with these words, and a link to it from a page that ranks.",
+      query, page),
     sprintf("%s from position %s, %.1f times what is usual that far down: searchers pass by what stands above. Chance of reaching page one taken as %s.",
       format_plural(at$clicks, "click"), format_position(at$position), at$own,
       format_share(step$reach)),

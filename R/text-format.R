@@ -4,8 +4,8 @@ format_count <- function(x) {
   out <- ifelse(is.na(x), "", sprintf("%.0f", round(x) + 0))
   # Marking thousands is slow, and most counts have none.
   large <- which(abs(x) >= 999.5 & is.finite(x))
-  out[large] <- trimws(formatC(round(as.numeric(x[large])), format = "f", digits = 0,
-    big.mark = ","))
+  out[large] <-
+    trimws(formatC(round(as.numeric(x[large])), format = "f", digits = 0, big.mark = ","))
   out
 }
 
@@ -26,18 +26,21 @@ format_position <- function(x) ifelse(is.na(x), "", sprintf("%.1f", x))
 format_place <- function(x) sub("\\.0$", "", sprintf("%.1f", x))
 
 # A little is never shown as nothing.
-format_share <- function(x) ifelse(is.na(x), "",
-  ifelse(x > 0 & x < 0.005, "<1%", sprintf("%.0f%%", 100 * x)))
+format_share <- function(x) {
+  ifelse(is.na(x), "", ifelse(x > 0 & x < 0.005, "<1%", sprintf("%.0f%%", 100 * x)))
+}
 
 # A chance is never shown as certain.
-format_sure <- function(x) ifelse(is.na(x), "",
-  ifelse(x > 0.99, ">99%", sprintf("%.0f%%", 100 * x)))
+format_sure <- function(x) {
+  ifelse(is.na(x), "", ifelse(x > 0.99, ">99%", sprintf("%.0f%%", 100 * x)))
+}
 
 format_days <- function(from, to) sprintf("%s to %s", format(from), format(to))
 
 # "1 row", "2 rows"
-format_plural <- function(n, one, many = paste0(one, "s")) paste(format_count(n),
-  ifelse(round(n) == 1, one, many))
+format_plural <- function(n, one, many = paste0(one, "s")) {
+  paste(format_count(n), ifelse(round(n) == 1, one, many))
+}
 
 format_hours <- function(hours) sprintf("%g %s", hours, ifelse(hours == 1, "hour", "hours"))
 
@@ -74,8 +77,10 @@ wrap_lines <- function(lines, width) {
 
 lower_first <- function(text) paste0(tolower(substr(text, 1, 1)), substring(text, 2))
 
-signed <- function(x) ifelse(is.na(x), "", ifelse(abs(x) < 0.05, "0",
-  paste0(ifelse(x < 0, "-", "+"), format_clicks(abs(x)))))
+signed <- function(x) {
+  ifelse(is.na(x), "",
+    ifelse(abs(x) < 0.05, "0", paste0(ifelse(x < 0, "-", "+"), format_clicks(abs(x)))))
+}
 
 percent_size <- function(ratio) sprintf("%.0f%%", 100 * abs(ratio - 1))
 
@@ -87,7 +92,10 @@ format_ratio <- function(x) ifelse(is.na(x), "", sprintf("x%.2f", x))
 bars <- function(value) {
   heights <- c("\u2581", "\u2582", "\u2583", "\u2584", "\u2585", "\u2586", "\u2587", "\u2588")
   if (all(is.na(value))) return("")
-  height <- if (max(value, na.rm = TRUE) > 0) ceiling(8 * value /
-    max(value, na.rm = TRUE)) else rep(1, length(value))
+  height <- if (max(value, na.rm = TRUE) > 0) {
+    ceiling(8 * value / max(value, na.rm = TRUE))
+  } else {
+    rep(1, length(value))
+  }
   paste(ifelse(is.na(value), " ", heights[pmax(1, height)]), collapse = "")
 }

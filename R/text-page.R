@@ -32,8 +32,8 @@ url_key <- function(clean) {
   # What few have is looked for before it is mended.
   key <- replace_some(key, grepl("://", key, fixed = TRUE), "^[a-z][a-z0-9+.-]*://", "")
   key <- without_start(key, "www.")
-  key <- replace_some(key, grepl("/index.", key, fixed = TRUE) |
-    grepl("/default.", key, fixed = TRUE),
+  key <- replace_some(key,
+    grepl("/index.", key, fixed = TRUE) | grepl("/default.", key, fixed = TRUE),
     "/(index|default)\\.(html?|php|aspx?)($|\\?)", "/\\3")
   marked <- grepl("?", key, fixed = TRUE)
   key <- replace_some(key, marked, "/+($|\\?)", "\\1")

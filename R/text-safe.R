@@ -84,5 +84,6 @@ as_utf8 <- function(x) {
 
 # Which texts hold something that may have to be folded: bytes `beyond` ASCII, `capitals`, `blanks`
 # other than single spaces between words.
-text_holds <- function(x, what) .Call(text_holds_any, as.character(x),
-  sum(c(beyond = 1L, capitals = 2L, blanks = 4L)[what]))
+text_holds <- function(x, what) {
+  .Call(text_holds_any, as.character(x), sum(c(beyond = 1L, capitals = 2L, blanks = 4L)[what]))
+}

@@ -44,7 +44,8 @@ tide_trace <- function(data, what, recent_days = 90, rules = tide_rules(), facts
   pages <- code_pages(table$rows$page, table$rows$impressions)
   found <- find_name(what, queries, pages)
   dated <- "date" %in% table$dimensions
-  use <- which(if (found$kind == "query") queries$code == found$code else pages$code %in% found$code)
+  use <-
+    which(if (found$kind == "query") queries$code == found$code else pages$code %in% found$code)
   if (dated) use <- use[as.integer(table$rows$date[use]) > as.integer(table$to) - recent_days]
   if (!length(use)) {
     abort_tide("It was not shown in these days.",
@@ -52,8 +53,8 @@ tide_trace <- function(data, what, recent_days = 90, rules = tide_rules(), facts
       fix = "Ask for a longer window.", class = "trace")
   }
   rows <- setDT(list(query = queries$names[queries$code[use]], page = pages$names[pages$code[use]],
-    clicks = table$rows$clicks[use],
-    impressions = table$rows$impressions[use], position = table$rows$position[use]))
+    clicks = table$rows$clicks[use], impressions = table$rows$impressions[use],
+    position = table$rows$position[use]))
   other <- if (found$kind == "page") "query" else "page"
   # Weeks count back from the last day, so that none but the first is cut short.
   if (dated) set(rows, j = "week", value = period_start(table$rows$date[use], table$to, 7L))
@@ -65,9 +66,8 @@ tide_trace <- function(data, what, recent_days = 90, rules = tide_rules(), facts
   structure(list(kind = found$kind, name = found$name,
     rows = trace_facts(trace_rows(rows, weekly, found$kind, rules$bands), facts), weekly = weekly,
     ranking = if (dated && found$kind != "query") ranking_queries(rows, rules$bands),
-    total = reduce_by(rows[, "one" := 1L], "one"),
-    site = if (NROW(site)) site, facts = if (found$kind != "folder") facts_of_traced(facts, found$kind,
-    found$name),
+    total = reduce_by(rows[, "one" := 1L], "one"), site = if (NROW(site)) site,
+    facts = if (found$kind != "folder") facts_of_traced(facts, found$kind, found$name),
     from = if (dated) max(table$from, table$to - as.integer(recent_days) + 1L) else table$from,
     to = table$to),
     class = "tide_trace")
@@ -94,12 +94,14 @@ find_name <- function(what, queries, pages) {
   if (!is.na(query)) return(list(kind = "query", code = query, name = queries$names[query]))
   if (!is.na(page)) return(list(kind = "page", code = page, name = pages$names[page]))
   known <- c(queries$names, format_path(pages$names))
-  near <- known[utils::head(order(utils::adist(tolower(what), tolower(known), partial = FALSE)[1,
-    ]), 3)]
+  near <-
+    known[utils::head(order(utils::adist(tolower(what), tolower(known), partial = FALSE)[1, ]), 3)]
   abort_tide("Neither a query nor a page of that name is held.", where = sprintf("'%s'.", what),
     fix = if (endsWith(what, "/") && any(startsWith(format_path(pages$names), what))) {
       sprintf("For all pages below it: '%s*'.", what)
-    } else sprintf("Did you mean '%s'?", paste(near, collapse = "', '")), class = "trace")
+    } else {
+      sprintf("Did you mean '%s'?", paste(near, collapse = "', '"))
+    }, class = "trace")
 }
 
 trace_rows <- function(rows, weekly, kind, bands) {
@@ -113,8 +115,8 @@ trace_rows <- function(rows, weekly, kind, bands) {
   }
   if (!is.null(weekly)) {
     seen <- weekly[, .N, by = "name"]
-    set(out, j = "weeks", value = seen$N[match(out[[if (kind == "page") "query" else "page"]],
-      seen$name)])
+    set(out, j = "weeks",
+      value = seen$N[match(out[[if (kind == "page") "query" else "page"]], seen$name)])
     if (kind == "query") {
       leaders <- week_leaders(weekly, "name")$leader
       set(out, j = "weeks_led", value = tabulate(match(leaders, out$page), nrow(out)))
@@ -126,8 +128,8 @@ trace_rows <- function(rows, weekly, kind, bands) {
 
 # Distinct queries a week, each in the band of its position over that week.
 ranking_queries <- function(rows, bands) {
-  by_week <- rows[, .(position = sum(impressions * position) / sum(impressions)),
-    by = c("week", "query")]
+  by_week <-
+    rows[, .(position = sum(impressions * position) / sum(impressions)), by = c("week", "query")]
   by_week[, "band" := factor(position_band(position, bands), band_names(bands))]
   out <- by_week[, .(queries = .N), by = c("week", "band")]
   setkeyv(out, c("week", "band"))
@@ -137,14 +139,16 @@ ranking_queries <- function(rows, bands) {
 # Facts of the rows' other side, as columns behind.
 trace_facts <- function(rows, facts) {
   figures <- copy(names(rows))
-  for (own in as_facts(facts)) if (own$by %in% names(rows) && length(unique(rows[[own$by]])) > 1) {
-    keys <- name_key(own$by, rows[[own$by]])
-    at <- match(keys, fact_keys(own, keys))
-    for (column in setdiff(names(own$rows), c("name", figures))) {
-      new <- own$rows[[column]][at]
-      # A newer table that does not know a fact leaves the older one.
-      if (!is.null(rows[[column]])) new[is.na(new)] <- rows[[column]][is.na(new)]
-      set(rows, j = column, value = new)
+  for (own in as_facts(facts)) {
+    if (own$by %in% names(rows) && length(unique(rows[[own$by]])) > 1) {
+      keys <- name_key(own$by, rows[[own$by]])
+      at <- match(keys, fact_keys(own, keys))
+      for (column in setdiff(names(own$rows), c("name", figures))) {
+        new <- own$rows[[column]][at]
+        # A newer table that does not know a fact leaves the older one.
+        if (!is.null(rows[[column]])) new[is.na(new)] <- rows[[column]][is.na(new)]
+        set(rows, j = column, value = new)
+      }
     }
   }
   rows[]
@@ -153,12 +157,14 @@ trace_facts <- function(rows, facts) {
 # What is known of one query or page: a list of its facts, the newest of each.
 facts_of_traced <- function(facts, by, name) {
   out <- list()
-  for (own in as_facts(facts)) if (own$by == by) {
-    key <- name_key(by, name)
-    at <- match(key, fact_keys(own, key))
-    known <- Filter(function(value) !is.na(value),
-      as.list(own$rows[at, setdiff(names(own$rows), "name"), with = FALSE]))
-    if (!is.na(at)) out[names(known)] <- known
+  for (own in as_facts(facts)) {
+    if (own$by == by) {
+      key <- name_key(by, name)
+      at <- match(key, fact_keys(own, key))
+      known <- Filter(function(value) !is.na(value),
+        as.list(own$rows[at, setdiff(names(own$rows), "name"), with = FALSE]))
+      if (!is.na(at)) out[names(known)] <- known
+    }
   }
   out
 }

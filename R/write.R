@@ -16,13 +16,16 @@
 #' tide_workbook(found, tempfile(fileext = ".xlsx"))
 #' @export
 tide_workbook <- function(findings, file) {
-  moved <- inherits(findings, "tide_moves") || (is.list(findings) && length(findings) &&
-    all(vapply(findings, inherits, NA, "tide_moves")))
+  moved <- inherits(findings, "tide_moves") ||
+    (is.list(findings) && length(findings) && all(vapply(findings, inherits, NA, "tide_moves")))
   if (!moved) check_class(findings, "tide_findings", "findings")
   check_text(file, "file")
   book <- openxlsx::createWorkbook(creator = "Ink Tide")
-  if (moved) fill_moves(book, if (inherits(findings,
-    "tide_moves")) list(findings) else findings) else fill_findings(book, findings)
+  if (moved) {
+    fill_moves(book, if (inherits(findings, "tide_moves")) list(findings) else findings)
+  } else {
+    fill_findings(book, findings)
+  }
   made <- tempfile(fileext = ".xlsx")
   on.exit(unlink(made))
   write_whole(file, function(path) {
@@ -36,18 +39,19 @@ fill_findings <- function(book, findings) {
   if (is.null(list$decision)) list$decision <- rep("", nrow(list))
   list$note <- rep("", nrow(list))
   first <- c("rank", "decision", "note", "kind", "query", "page", "gain", "gain_low", "gain_high",
-    "confidence",
-    "hours", "action", "reason")
+    "confidence", "hours", "action", "reason")
   add_sheet(book, "List", list[c(first, setdiff(names(list), first))])
-  for (by in c("page", "query", "topic")) add_sheet(book, sprintf("By %s", by),
-    as.data.frame(tide_pages(findings, by)))
+  for (by in c("page", "query", "topic")) {
+    add_sheet(book, sprintf("By %s", by), as.data.frame(tide_pages(findings, by)))
+  }
   if (NROW(findings$aside)) add_sheet(book, "No findings", as.data.frame(findings$aside))
 }
 
 fill_moves <- function(book, compared) {
-  for (moves in compared) add_sheet(book,
-    sprintf("By %s, %d days", moves$level, moves$windows$days[2]),
-    as.data.frame(moves$moves))
+  for (moves in compared) {
+    add_sheet(book, sprintf("By %s, %d days", moves$level, moves$windows$days[2]),
+      as.data.frame(moves$moves))
+  }
   sites <- lapply(compared, function(moves) {
     windows <- format_days(moves$windows$from, moves$windows$to)
     named <- if (is.null(moves$sides)) windows else paste(moves$sides, windows, sep = ", ")
@@ -58,8 +62,7 @@ fill_moves <- function(book, compared) {
 }
 
 # What each column says, as a note on its header.
-column_notes <- c(
-  rank = "1 is the best use of the next hour",
+column_notes <- c(rank = "1 is the best use of the next hour",
   decision = "Fill in: fix, later, harmless or done, and have the workbook read back as a sheet of decisions",
   note = "What to remember about the decision", kind = "Kind of finding",
   query = "The query; of a task the one with the largest gain", page = "The page to work on",
@@ -68,29 +71,25 @@ column_notes <- c(
   gain_high = "Upper end of the 90 % interval of the gain",
   confidence = "Chance that the finding is real",
   hours = "Hours of work; 0 where it comes along with the task's first finding",
-  action = "The next step",
-  reason = "Why",
-  id = "Stays the same in the next list", pages = "All pages that compete",
-  clicks = "Clicks in the window",
+  action = "The next step", reason = "Why", id = "Stays the same in the next list",
+  pages = "All pages that compete", clicks = "Clicks in the window",
   impressions = "Impressions in the window", ctr = "Clicks / impressions",
   position = "Average position, weighted by impressions",
   expected_ctr = "What this site's queries earn at these positions",
   score = "Worth x confidence / hours; of a task's first finding, that of all of it",
   task = "Id of the finding that leads this piece of work",
   task_gain = "Expected extra clicks per 30 days of the whole piece of work",
-  findings = "How many findings",
-  kinds = "Of which kinds",
-  ids = "Their ids", topic = "The word the queries are about", queries = "How many queries",
+  findings = "How many findings", kinds = "Of which kinds", ids = "Their ids",
+  topic = "The word the queries are about", queries = "How many queries",
   gain_conversions = "Expected extra conversions per 30 days",
-  gain_value = "Expected extra value per 30 days",
-  name = "What moved", clicks_before = "Clicks for 30 days, earlier window",
+  gain_value = "Expected extra value per 30 days", name = "What moved",
+  clicks_before = "Clicks for 30 days, earlier window",
   clicks_after = "Clicks for 30 days, later window",
   change = "Clicks for 30 days gained or lost; the next four columns add up to it",
   demand = "Of the change: more or fewer searches",
   click_through = "Of the change: clicked more or less at equal position",
-  mix = "Of the change: queries shown in one window only",
-  ratio = "Clicks after to before", ratio_low = "Lower end of its 90 % interval",
-  ratio_high = "Upper end of its 90 % interval",
+  mix = "Of the change: queries shown in one window only", ratio = "Clicks after to before",
+  ratio_low = "Lower end of its 90 % interval", ratio_high = "Upper end of its 90 % interval",
   q = "False-discovery rate at which it counts as real",
   real = "More than the site and the usual wavering")
 
@@ -104,33 +103,39 @@ add_sheet <- function(book, name, table) {
     table[[column]][long] <- paste0(substr(table[[column]][long], 1, most_signs - 1), "\u2026")
   }
   openxlsx::addWorksheet(book, name)
-  if ("page" %in% names(table)) class(table$page) <-
-    ifelse(all(grepl("^https?://", table$page)), "hyperlink",
-    "character")
-  openxlsx::writeData(book, name, table,
-    headerStyle = openxlsx::createStyle(textDecoration = "bold", border = "bottom",
-    wrapText = TRUE), withFilter = nrow(table) > 0)
+  if ("page" %in% names(table)) {
+    class(table$page) <- ifelse(all(grepl("^https?://", table$page)), "hyperlink", "character")
+  }
+  openxlsx::writeData(book, name, table, headerStyle = openxlsx::createStyle(
+    textDecoration = "bold", border = "bottom", wrapText = TRUE),
+    withFilter = nrow(table) > 0)
   openxlsx::freezePane(book, name, firstRow = TRUE)
   rows <- seq_len(nrow(table)) + 1
   for (i in seq_along(table)) {
     column <- names(table)[i]
     wide <- c(name = 46, query = 32, page = 46, action = 60, reason = 80, pages = 40, kinds = 24,
-      ids = 20, note = 24,
-      topic = 20)[column]
+      ids = 20, note = 24, topic = 20)[column]
     openxlsx::setColWidths(book, name, i, if (is.na(wide)) 12 else wide)
-    if (column %in% names(column_notes)) openxlsx::writeComment(book, name, col = i, row = 1,
-      comment = openxlsx::createComment(column_notes[[column]], author = "Ink Tide",
-      visible = FALSE, width = 3,
-        height = 3))
-    format <- if (column %in% c("ctr", "expected_ctr",
-      "confidence")) "0.0%" else if (column %in% c("rank", "clicks",
-      "impressions", "findings", "queries")) "#,##0" else if (is.numeric(table[[i]])) "#,##0.0"
-    if (!is.null(format) && nrow(table)) openxlsx::addStyle(book, name,
-      openxlsx::createStyle(numFmt = format),
-      rows = rows, cols = i, gridExpand = TRUE)
-    if (column %in% c("action", "reason") && nrow(table)) openxlsx::addStyle(book, name,
-      openxlsx::createStyle(wrapText = TRUE, valign = "top"), rows = rows, cols = i,
-      gridExpand = TRUE)
+    if (column %in% names(column_notes)) {
+      openxlsx::writeComment(book, name, col = i, row = 1,
+        comment = openxlsx::createComment(column_notes[[column]], author = "Ink Tide",
+          visible = FALSE, width = 3, height = 3))
+    }
+    format <- if (column %in% c("ctr", "expected_ctr", "confidence")) {
+      "0.0%"
+    } else if (column %in% c("rank", "clicks", "impressions", "findings", "queries")) {
+      "#,##0"
+    } else if (is.numeric(table[[i]])) {
+      "#,##0.0"
+    }
+    if (!is.null(format) && nrow(table)) {
+      openxlsx::addStyle(book, name, openxlsx::createStyle(numFmt = format), rows = rows, cols = i,
+        gridExpand = TRUE)
+    }
+    if (column %in% c("action", "reason") && nrow(table)) {
+      openxlsx::addStyle(book, name, openxlsx::createStyle(wrapText = TRUE, valign = "top"),
+        rows = rows, cols = i, gridExpand = TRUE)
+    }
     if (column %in% c("change", "demand", "click_through", "mix") && nrow(table) > 2) {
       # Zero is white on both sides of it.
       reach <- max(abs(table[[i]]), 1)
@@ -161,22 +166,27 @@ tide_checklist <- function(findings, top = 50) {
   by_page <- utils::head(tide_pages(findings), top)
   found <- findings$findings
   plain <- function(text) escape_markdown(visible_text(text))
-  unlist(c("# What to do, page by page", "", lapply(seq_len(nrow(by_page)), function(i) {
-    own <- found[found$page == by_page$page[i]]
-    leads <- own[own$id == own$task]
-    c(sprintf("## %s",
-      if (nzchar(by_page$page[i])) plain(format_path(by_page$page[i])) else "Queries, without their pages"),
-      "", sprintf("About +%s clicks per 30 days (%s to %s), %s.", format_clicks(by_page$gain[i]),
-        format_clicks(by_page$gain_low[i]), format_clicks(by_page$gain_high[i]),
-        format_hours(by_page$hours[i])), "",
-      unlist(lapply(seq_len(nrow(leads)), function(k) {
-        along <- own[own$task == leads$task[k] & own$id != leads$id[k]]
-        c(sprintf("- [ ] %s (+%s, %s)", plain(leads$action[k]), format_clicks(leads$task_gain[k]),
-          leads$id[k]),
-          sprintf("  %s", plain(leads$reason[k])),
-          if (nrow(along)) sprintf("  The same step serves: %s.",
-            paste(sprintf("\"%s\" (+%s)", plain(along$query), format_clicks(along$gain)),
-            collapse = ", ")))
-      })), "")
-  })))
+  unlist(c("# What to do, page by page", "",
+    lapply(seq_len(nrow(by_page)), function(i) {
+      own <- found[found$page == by_page$page[i]]
+      leads <- own[own$id == own$task]
+      c(sprintf("## %s", if (nzchar(by_page$page[i])) {
+        plain(format_path(by_page$page[i]))
+      } else {
+        "Queries, without their pages"
+      }), "", sprintf("About +%s clicks per 30 days (%s to %s), %s.",
+        format_clicks(by_page$gain[i]), format_clicks(by_page$gain_low[i]),
+        format_clicks(by_page$gain_high[i]), format_hours(by_page$hours[i])),
+        "", unlist(lapply(seq_len(nrow(leads)), function(k) {
+          along <- own[own$task == leads$task[k] & own$id != leads$id[k]]
+          c(sprintf("- [ ] %s (+%s, %s)", plain(leads$action[k]), format_clicks(leads$task_gain[k]),
+            leads$id[k]),
+            sprintf("  %s", plain(leads$reason[k])),
+            if (nrow(along)) {
+              sprintf("  The same step serves: %s.",
+                paste(sprintf("\"%s\" (+%s)", plain(along$query), format_clicks(along$gain)),
+                  collapse = ", "))
+            })
+        })), "")
+    })))
 }

@@ -1,7 +1,10 @@
 # The marks on the demo site against its known truth, for several seeds, beside the plain pivot and
 # the habit of flagging whatever is below it.
 #   R_LIBS=.build/library Rscript bench/demo-truth.R 1 2 3 4 5
-suppressPackageStartupMessages({ library(data.table); library(inktide) })
+suppressPackageStartupMessages({
+  library(data.table)
+  library(inktide)
+})
 seeds <- as.integer(commandArgs(TRUE))
 if (!length(seeds)) seeds <- 1:5
 
@@ -32,8 +35,7 @@ one <- function(seed) {
   data.table(seed = seed, curve_error = mean(abs(log(at$ctr / curve))),
     pivot_error = mean(abs(log(pivot[1:10] / curve))),
     covered = mean(at$ctr_low < curve & curve < at$ctr_high), low_ctr = nrow(low),
-    low_ctr_right = mean(really_low(low$query)),
-    below_pivot = nrow(habit),
+    low_ctr_right = mean(really_low(low$query)), below_pivot = nrow(habit),
     below_pivot_right = mean(really_low(summary$queries$key[habit$query])),
     cannibalized = nrow(rivals), harmless_among = sum(!rivals$case %in% harmful),
     swaps_found = mean(truth[case == "swap"]$query %in% rivals$query),

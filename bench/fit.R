@@ -1,7 +1,10 @@
 # What the fit costs beside reading, in one process: cells and fit of 10 million daily rows against
 # fread() of the file, and how the fit grows with pairs and with parts.
 #   R_LIBS=.build/library Rscript bench/fit.R [ROWS]
-suppressPackageStartupMessages({ library(data.table); library(inktide) })
+suppressPackageStartupMessages({
+  library(data.table)
+  library(inktide)
+})
 source("bench/make-data.R")
 cpu <- function(code) {
   gc(FALSE)
@@ -16,8 +19,8 @@ plain <- min(cpu(fread(file, showProgress = FALSE)), cpu(fread(file, showProgres
 data <- tide_read(file, exported = "2027-01-01")
 reduce <- min(cpu(whole <- tide_summary(data)), cpu(whole <- tide_summary(data)))
 fit <- cpu(tide_curve(whole))
-cat(sprintf("%.0f rows: fread %.1f s of CPU; summary (cells, pairs, weeks) %.1f s; fit of %d pairs, %d cells %.1f s; ratio %.2f\n\n", rows, plain, reduce,
-  nrow(whole$pairs), nrow(whole$cells), fit, (reduce + fit) / plain))
+cat(sprintf("%.0f rows: fread %.1f s of CPU; summary (cells, pairs, weeks) %.1f s; fit of %d pairs, %d cells %.1f s; ratio %.2f\n\n",
+  rows, plain, reduce, nrow(whole$pairs), nrow(whole$cells), fit, (reduce + fit) / plain))
 rm(data)
 
 cat("| pairs | cells | fit s | with 3 parts s | with 6 parts s | peak MB |\n|---:|---:|---:|---:|---:|---:|\n")

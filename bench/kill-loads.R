@@ -1,6 +1,9 @@
 # Kills a load 200 times at random moments and looks at the archive after each: it must be as before the load or as
 # after it, and no committed row may be lost. Run: R_LIBS=.build/library Rscript bench/kill-loads.R [TIMES]
-suppressPackageStartupMessages({ library(inktide); library(data.table) })
+suppressPackageStartupMessages({
+  library(inktide)
+  library(data.table)
+})
 times <- c(as.numeric(commandArgs(TRUE)), 200)[1]
 set.seed(1)
 dir <- tempfile("kill")
@@ -40,8 +43,11 @@ for (i in seq_len(times)) {
   load_in(whole * runif(1, 0.4, 1.4), file, sprintf("2027-%02d-%02d", 1 + i %/% 28, 1 + i %% 28))
   after <- state()
   wanted <- fread(file)[, c(.N, sum(clicks))]
-  if (identical(as.numeric(after), as.numeric(wanted))) landed <- landed + 1
-  else if (!identical(after, before)) between <- between + 1
+  if (identical(as.numeric(after), as.numeric(wanted))) {
+    landed <- landed + 1
+  } else if (!identical(after, before)) {
+    between <- between + 1
+  }
   if (after[1] < before[1]) lost <- lost + 1
 }
 problems <- tide_check(store)$problems

@@ -2,15 +2,14 @@
 # the rows belong to a few large queries; position follows each query, clicks a power law of it. No
 # row stands twice.
 make_export <- function(rows, file, days = 91, seed = 1, from = "2026-07-01",
-  queries = max(300, 4 * rows %/% days)) {
+    queries = max(300, 4 * rows %/% days)) {
   set.seed(seed)
   pages <- max(50, queries %/% 10)
   crop <- c("tomato", "bean", "pea", "kale", "leek", "squash", "carrot")
   q <- data.table::data.table(
     query = paste("heirloom", sample(crop, queries, TRUE), "seeds variety", seq_len(queries)),
     page = sprintf("https://www.fernmoor.example/%s/item-%d/",
-    sample(c("shop", "guides", "journal"), queries, TRUE),
-      sample(pages, queries, TRUE)),
+      sample(c("shop", "guides", "journal"), queries, TRUE), sample(pages, queries, TRUE)),
     position = exp(stats::runif(queries, 0, log(60))), demand = stats::rgamma(queries, 0.5))
   draw <- function(n) data.table::data.table(day = sample(0:(days - 1), n, TRUE),
     i = sample(queries, n, TRUE, prob = q$demand + 0.05),
@@ -20,13 +19,12 @@ make_export <- function(rows, file, days = 91, seed = 1, from = "2026-07-01",
   d <- d[seq_len(rows)]
   i <- d$i
   d <- data.table::data.table(date = data.table::as.IDate(from) + d$day, query = q$query[i],
-    page = q$page[i],
-    device = d$device)
+    page = q$page[i], device = d$device)
   d[, impressions := 1L + stats::rpois(rows, 6 * q$demand[i])]
   d[, position := round(pmax(1, q$position[i] + stats::rnorm(rows)), 2)]
   d[, clicks := stats::rbinom(rows, impressions, 0.28 / position^1.1)]
   d[, ctr := round(clicks / impressions, 4)]
-  data.table::setcolorder(d, c("date", "query", "page", "device", "clicks", "impressions", "ctr",
-    "position"))
+  data.table::setcolorder(d,
+    c("date", "query", "page", "device", "clicks", "impressions", "ctr", "position"))
   data.table::fwrite(d, file)
 }

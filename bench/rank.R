@@ -1,7 +1,10 @@
 # From summary to ranked list on about a million query x page pairs, by size: seconds of CPU and
 # peak memory of the process.
 #   R_LIBS=.build/library Rscript bench/rank.R [PAIRS,...]
-suppressPackageStartupMessages({ library(data.table); library(inktide) })
+suppressPackageStartupMessages({
+  library(data.table)
+  library(inktide)
+})
 source("bench/make-data.R")
 given <- commandArgs(TRUE)
 sizes <- if (length(given)) as.numeric(strsplit(given[1], ",")[[1]]) else c(1e4, 1e5, 1e6)
@@ -15,7 +18,6 @@ for (size in sizes) {
   fit <- system.time(curve <- tide_curve(summary))
   list <- system.time(found <- tide_find(summary, curve))
   cat(sprintf("| %s | %s | %.1f | %.1f | %s | %.0f |\n",
-    format(nrow(summary$pairs), big.mark = ","),
-    format(nrow(summary$cells), big.mark = ","), sum(fit[1:2]), sum(list[1:2]),
-    format(nrow(found$findings), big.mark = ","), sum(gc()[, 6])))
+    format(nrow(summary$pairs), big.mark = ","), format(nrow(summary$cells), big.mark = ","),
+    sum(fit[1:2]), sum(list[1:2]), format(nrow(found$findings), big.mark = ","), sum(gc()[, 6])))
 }

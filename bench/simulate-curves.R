@@ -1,7 +1,10 @@
 # Simulation study of the curve: kinds of site whose true curve is of no fitted family, the error
 # and the coverage of the plain pivot, a power law and ours.
 #   R_LIBS=.build/library Rscript bench/simulate-curves.R [SEEDS] [KIND,...]
-suppressPackageStartupMessages({ library(data.table); library(inktide) })
+suppressPackageStartupMessages({
+  library(data.table)
+  library(inktide)
+})
 source("bench/read-rows.R")
 source("bench/simulate-site.R")
 given <- commandArgs(TRUE)
@@ -23,9 +26,7 @@ one <- function(kind, seed) {
     na.rm = TRUE)
   inside <- at$ctr_low < site$truth[1:20] & site$truth[1:20] < at$ctr_high
   data.table(kind = kind, seed = seed, rows = nrow(site$rows), pivot = error(pivot),
-    power = error(power),
-    ours = error(at$ctr),
-    bias = mean(log(at$ctr / site$truth[1:20])[1:10]),
+    power = error(power), ours = error(at$ctr), bias = mean(log(at$ctr / site$truth[1:20])[1:10]),
     held_1_3 = mean(inside[1:3]), held_4_10 = mean(inside[4:10]), held_11_20 = mean(inside[11:20]))
 }
 results <- rbindlist(parallel::mclapply(seq_len(length(kinds) * length(seeds)), function(i) {

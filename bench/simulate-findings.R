@@ -4,8 +4,9 @@
 source("bench/simulate-helpers.R")
 
 # Of all that is planted and worth a click a month, or as many as were found.
-average_precision <- function(right, planted) sum(cumsum(right) / seq_along(right) * right) /
-  max(1, planted, sum(right))
+average_precision <- function(right, planted) {
+  sum(cumsum(right) / seq_along(right) * right) / max(1, planted, sum(right))
+}
 
 one <- function(kind, seed) {
   site <- make_site(kind, seed)
@@ -29,18 +30,19 @@ one <- function(kind, seed) {
   all_worth <- c(site$low$gain, pmax(site$swaps$gain, 0))
 
   pairs <- found$pairs
-  pairs[, c("asked", "shown") := list(summary$queries$query[pairs$query],
-    summary$pages$page[pairs$page])]
+  pairs[,
+    c("asked", "shown") := list(summary$queries$query[pairs$query], summary$pages$page[pairs$page])]
   two <- pairs[segment != "brand", .N, by = "asked"][N > 1]$asked
   pairs <- pairs[!pairs$asked %in% site$queries$query[site$queries$case == "split"]]
   pivot <- found$curve$evidence[segment != "brand"]
   pairs[, "below" := pivot$pivot_ctr[match(round(pairs$position), pivot$position)]]
-  below <- pairs[impressions >= 100 & position <= 20 & ctr < below &
-    segment != "brand"][order(-(impressions * below - clicks))]
-  worth_of <- function(rows) fcoalesce(site$low$gain[match(key(rows$asked, rows$shown),
-    key(site$low$query, site$low$page))], 0) +
-    pmax(0, fcoalesce(site$swaps$gain[match(rows$asked, site$swaps$query)], 0)) *
-    !duplicated(rows$asked)
+  below <- pairs[impressions >= 100 & position <= 20 & ctr < below & segment != "brand"][order(
+    -(impressions * below - clicks))]
+  worth_of <- function(rows) {
+    fcoalesce(site$low$gain[match(key(rows$asked, rows$shown), key(site$low$query, site$low$page))],
+      0) + pmax(0, fcoalesce(site$swaps$gain[match(rows$asked, site$swaps$query)], 0)) *
+        !duplicated(rows$asked)
+  }
   top <- max(pivot$pivot_ctr[pivot$position == 1])
   habits <- list(`below pivot` = below, `top ctr` = pairs[order(-(impressions * top - clicks))],
     `impr/pos` = pairs[order(-impressions / position)])
@@ -57,14 +59,13 @@ one <- function(kind, seed) {
   data.table(kind = kind, seed = seed, low = sum(low), low_right = mean(worth[low] > 0),
     first_50 = mean(head(worth[low], 50) > 0),
     low_ap = average_precision(worth[low] > 0, nrow(planted)),
-    low_found = sum(worth[low]) / sum(site$low$gain),
-    pivot_right = mean(worth_of(below) > 0), pivot_50 = mean(worth_of(head(below, 50)) > 0),
+    low_found = sum(worth[low]) / sum(site$low$gain), pivot_right = mean(worth_of(below) > 0),
+    pivot_50 = mean(worth_of(head(below, 50)) > 0),
     pivot_ap = average_precision(worth_of(below) > 0, nrow(planted)),
-    stated = 1 - mean(list$confidence[low]),
-    rivals_p = ours[1], rivals_r = ours[2], rivals_f1 = ours[3],
-    habit_f1 = f1(two, site$queries$case[match(two, site$queries$query)])[3],
-    harmless = mean(harmless$query %in% list$query[rivals]),
-    ndcg = ndcg(truth$worth, all_worth), pivot_ndcg = ndcg(worth_of(habits[[1]]), all_worth),
+    stated = 1 - mean(list$confidence[low]), rivals_p = ours[1], rivals_r = ours[2],
+    rivals_f1 = ours[3], habit_f1 = f1(two, site$queries$case[match(two, site$queries$query)])[3],
+    harmless = mean(harmless$query %in% list$query[rivals]), ndcg = ndcg(truth$worth, all_worth),
+    pivot_ndcg = ndcg(worth_of(habits[[1]]), all_worth),
     top_ndcg = ndcg(worth_of(habits[[2]]), all_worth),
     impr_ndcg = ndcg(worth_of(habits[[3]]), all_worth),
     promised_low = sum(list$gain[low]) / sum(worth[low]),

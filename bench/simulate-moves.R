@@ -1,7 +1,10 @@
 # Simulation study of what moved: false alarms where nothing changes but season and noise, planted
 # changes of 30 %, and whether the right cause carries a known change.
 #   R_LIBS=.build/library Rscript bench/simulate-moves.R [SEEDS]
-suppressPackageStartupMessages({ library(data.table); library(inktide) })
+suppressPackageStartupMessages({
+  library(data.table)
+  library(inktide)
+})
 source("bench/read-rows.R")
 seeds <- seq_len(c(as.integer(commandArgs(TRUE)), 20)[1])
 curve <- 0.02 + 0.26 * exp(-0.5 * (0:19))
@@ -16,25 +19,27 @@ site <- function(seed, change, days = 28) {
   later <- d$day > days
   id <- d$id
   changed <- change(q)
-  position <- pmin(20, pmax(1, ifelse(later, changed$home[id], q$home[id]) +
-    sample(-1:1, nrow(d), TRUE) * (q$home[id] > 1)))
+  position <- pmin(20, pmax(1,
+    ifelse(later, changed$home[id], q$home[id]) + sample(-1:1, nrow(d), TRUE) * (q$home[id] > 1)))
   # Twenty clicks a week on average, whatever the position.
   demand <- q$weekly[id] / 7 / curve[q$home[id]] * (1 + 0.3 * sin(d$day / 20)) *
-    rgamma(nrow(d), 15, 15) * ifelse(later,
-    changed$demand[id], 1)
+    rgamma(nrow(d), 15, 15) * ifelse(later, changed$demand[id], 1)
   # Page two is seen by half.
   impressions <- rpois(nrow(d), demand * ifelse(position > 10.5, 0.5, 1))
-  clicks <- rbinom(nrow(d), impressions, pmin(0.95,
-    curve[position] * q$factor[id] * ifelse(later, changed$snippet[id], 1)))
+  clicks <- rbinom(nrow(d), impressions,
+    pmin(0.95, curve[position] * q$factor[id] * ifelse(later, changed$snippet[id], 1)))
   rows <- data.table(date = as.IDate("2026-03-01") + d$day, query = sprintf("query %d", id),
     page = sprintf("https://www.fernmoor.example/p%d/", id %/% 4), clicks = clicks,
-    impressions = impressions,
-    position = position)
+    impressions = impressions, position = position)
   rows[impressions > 0]
 }
 none <- function(q) data.table(home = q$home, demand = 1, snippet = rep(1, nrow(q)))
-planted <- function(q) { out <- none(q); out[1:40, "demand" := 0.7]; out[41:80,
-  "snippet" := 0.7]; out }
+planted <- function(q) {
+  out <- none(q)
+  out[1:40, "demand" := 0.7]
+  out[41:80, "snippet" := 0.7]
+  out
+}
 one <- function(seed) {
   quiet <- tide_moves(as_data(site(seed, none)))$moves
   moved <- tide_moves(as_data(site(seed, planted)))$moves
@@ -47,30 +52,41 @@ one <- function(seed) {
     lines <- lines[lines$name %in% sprintf("query %d", of) & lines$clicks_before >= 80]
     mean(abs(lines[[part]]) >= 0.9 * abs(lines$change) - 3)
   }
-  set <- function(column, value) function(q) { out <- none(q); out[1:40, (column) := value]; out }
-  slip <- function(q) { out <- none(q); out[1:40, "home" := pmin(19, home + 5)]; out }
+  set <- function(column, value) function(q) {
+    out <- none(q)
+    out[1:40, (column) := value]
+    out
+  }
+  slip <- function(q) {
+    out <- none(q)
+    out[1:40, "home" := pmin(19, home + 5)]
+    out
+  }
   data.table(seed = seed, alarms = mean(quiet$real), any_alarm = any(quiet$real),
-    found = mean(moved$real[hit & busy]),
-    false = mean(!hit[moved$real]), habit_false = mean(!habit %in% sprintf("query %d", 1:80)),
+    found = mean(moved$real[hit & busy]), false = mean(!hit[moved$real]),
+    habit_false = mean(!habit %in% sprintf("query %d", 1:80)),
     demand = cause(set("demand", 0.4), "demand", 1:40),
     snippet = cause(set("snippet", 0.4), "click_through", 1:40),
     position = cause(slip, "position", 1:40),
-    exact = max(abs(rowSums(moved[, c("demand", "position", "click_through",
-      "mix")]) - moved$change)))
+    exact = max(abs(
+      rowSums(moved[, c("demand", "position", "click_through", "mix")]) - moved$change)))
 }
 # Twenty clicks a week are few in four weeks: what longer windows find.
-by_length <- function(days) rbindlist(parallel::mclapply(seeds, function(seed) {
-  quiet <- tide_moves(as_data(site(seed, none, days)), days = days)$moves
-  moved <- tide_moves(as_data(site(seed, planted, days)), days = days)$moves
-  number <- as.integer(sub("query ", "", moved$name))
-  busy <- moved$clicks_before * 7 / 30 >= 20
-  data.table(days = days, alarms = mean(quiet$real), found = mean(moved$real[number <= 80 & busy]),
-    searches = mean(moved$real[number <= 40 & busy]),
-    click_through = mean(moved$real[number > 40 & number <= 80 & busy]),
-    false = mean(number[moved$real] > 80))
-}, mc.cores = parallel::detectCores()))
+by_length <- function(days) {
+  rbindlist(parallel::mclapply(seeds, function(seed) {
+    quiet <- tide_moves(as_data(site(seed, none, days)), days = days)$moves
+    moved <- tide_moves(as_data(site(seed, planted, days)), days = days)$moves
+    number <- as.integer(sub("query ", "", moved$name))
+    busy <- moved$clicks_before * 7 / 30 >= 20
+    data.table(days = days, alarms = mean(quiet$real),
+      found = mean(moved$real[number <= 80 & busy]),
+      searches = mean(moved$real[number <= 40 & busy]),
+      click_through = mean(moved$real[number > 40 & number <= 80 & busy]),
+      false = mean(number[moved$real] > 80))
+  }, mc.cores = parallel::detectCores()))
+}
 results <- rbindlist(parallel::mclapply(seeds, one, mc.cores = parallel::detectCores()))
 print(results[, lapply(.SD, function(x) signif(mean(x, na.rm = TRUE), 2)),
   .SDcols = setdiff(names(results), "seed")])
-print(rbindlist(lapply(c(28, 56, 91), function(days) by_length(days)[, lapply(.SD,
-  function(x) signif(mean(x, na.rm = TRUE), 2))])))
+print(rbindlist(lapply(c(28, 56, 91),
+  function(days) by_length(days)[, lapply(.SD, function(x) signif(mean(x, na.rm = TRUE), 2))])))

@@ -3,14 +3,12 @@
 # whole, a row averages them; the curve is of no fitted family (true_curve() of simulate-site.R).
 suppressPackageStartupMessages(library(data.table))
 
-opportunity_kinds <- list(
-  plain = list(queries = 3000, days = 91, demand = 1),
+opportunity_kinds <- list(plain = list(queries = 3000, days = 91, demand = 1),
   small = list(queries = 600, days = 60, demand = 2),
   `brand-heavy` = list(queries = 2000, days = 91, demand = 1, brand = 80),
   seasonal = list(queries = 2000, days = 182, demand = 0.8, season = 0.7),
   `mixed devices` = list(queries = 2000, days = 91, demand = 1, devices = TRUE),
-  `many features` = list(queries = 2000, days = 91, demand = 1, topics_held = 12)
-)
+  `many features` = list(queries = 2000, days = 91, demand = 1, topics_held = 12))
 
 simulate_opportunities <- function(kind, seed) {
   how <- opportunity_kinds[[kind]]
@@ -20,8 +18,8 @@ simulate_opportunities <- function(kind, seed) {
   sd <- runif(1, 0.2, 0.35)
   topics <- n %/% 15
   q <- data.table(topic = sample(topics, n, TRUE), half = sample(0:1, n, TRUE))
-  q[, page := sprintf("https://www.fernmoor.example/%s/item-%d/", c("shop", "guides")[1 + half],
-    topic)]
+  q[, page :=
+    sprintf("https://www.fernmoor.example/%s/item-%d/", c("shop", "guides")[1 + half], topic)]
   q[, query := sprintf("%s%s crop %d",
     sample(c("buy", "how to grow", "best", "dwarf", "early", "red"), n, TRUE),
     sample(c("", " green", " tall", " giant", " sweet", " old", " late", " white"), n, TRUE),
@@ -45,8 +43,7 @@ simulate_opportunities <- function(kind, seed) {
   brand <- if (is.null(how$brand)) 0 else how$brand
   q[, is_brand := seq_len(n) <= brand]
   q[is_brand == TRUE, c("query", "home", "kept", "low", "feature", "demand") :=
-    list(paste("fernmoor", query),
-    runif(brand, 1, 1.5), 1, "", 1, demand * 8)]
+    list(paste("fernmoor", query), runif(brand, 1, 1.5), 1, "", 1, demand * 8)]
   free <- sample(which(!q$is_brand & q$low == "" & q$feature == 1))
   q[, case := "one page"]
   take <- function(k, what, home = NULL, demand) {
@@ -74,13 +71,15 @@ simulate_opportunities <- function(kind, seed) {
   centre <- q$home[id] * exp(q$wander[id] * (0.6 * sin(d$day / 15 + id) + 0.4 * rnorm(length(id))))
   stretch <- ((d$day - 1) %/% 7 + id) %/% (2 + id %% 3)
   away <- case == "swap" & stretch %% 2 == 1
-  shows <- function(use, page, centre, share) if (any(use)) data.table(id = id[use],
-    day = d$day[use],
-    page = page[id[use]], centre = pmax(1, centre[use]), share = share)
+  shows <- function(use, page, centre, share) {
+    if (any(use)) {
+      data.table(id = id[use], day = d$day[use], page = page[id[use]],
+        centre = pmax(1, centre[use]), share = share)
+    }
+  }
   other <- sub("/(shop|guides)/", "/journal/", q$page)
   about <- rep("https://www.fernmoor.example/about/", n)
-  shown <- rbind(
-    shows(!away, q$page, centre, 1), shows(away, q$page, centre + 14, 0.15),
+  shown <- rbind(shows(!away, q$page, centre, 1), shows(away, q$page, centre + 14, 0.15),
     shows(away, other, centre + 4, 1), shows(case == "swap" & !away, other, centre + 14, 0.15),
     shows(case == "split", other, centre * 1.1 + 0.5, 0.8),
     shows(case == "far second", other, centre + 42, 1),
@@ -91,9 +90,8 @@ simulate_opportunities <- function(kind, seed) {
     shows(case == "brand links", about, centre + 1, 0.6))
   id <- shown$id
   season <- if (is.null(how$season)) 1 else 1 + how$season * sin(2 * pi * shown$day / 365)
-  shown[, "impressions" := rpois(nrow(shown),
-    q$demand[id] * season * shown$share * ifelse(shown$centre > 10.5, 0.5,
-    1))]
+  shown[, "impressions" :=
+    rpois(nrow(shown), q$demand[id] * season * shown$share * ifelse(shown$centre > 10.5, 0.5, 1))]
   shown <- shown[shown$impressions > 0]
   phone <- if (!is.null(how$devices)) runif(nrow(shown)) < 0.6
   # One line an impression.
@@ -102,11 +100,11 @@ simulate_opportunities <- function(kind, seed) {
   blurred <- function(centre) pmin(100, pmax(1, round(centre)))
   place <- blurred(shown$centre[row] + rnorm(length(row)) * (0.2 + 0.08 * shown$centre[row]))
   lift <- if (is.null(phone)) 1 else ifelse(phone, 0.85, 1.2)[row]
-  usual <- pmin(0.95, curve[place] * q$factor[at] * q$feature[at] * lift *
-    ifelse(q$is_brand[at], 2, 1))
+  usual <-
+    pmin(0.95, curve[place] * q$factor[at] * q$feature[at] * lift * ifelse(q$is_brand[at], 2, 1))
   clicked <- runif(length(row)) < usual * q$kept[at]
-  shown[, c("clicks", "position", "usual", "missed") :=
-    list(as.vector(rowsum(as.numeric(clicked), row)),
+  shown[, c("clicks", "position", "usual", "missed") := list(
+    as.vector(rowsum(as.numeric(clicked), row)),
     round(as.vector(rowsum(place, row)) / shown$impressions, 2), as.vector(rowsum(usual, row)),
     as.vector(rowsum(usual * (1 - q$kept[at]), row)))]
   if (!is.null(phone)) shown[, "device" := ifelse(phone, "mobile", "desktop")]
@@ -117,21 +115,19 @@ simulate_opportunities <- function(kind, seed) {
   # A swapping query with its better page always leading: all searches of the leading days at that
   # page's place.
   swaps <- recent[q$case[recent$id] == "swap",
-    .(searches = sum(impressions[share == 1]), clicks = sum(clicks)),
-    by = "id"]
+    .(searches = sum(impressions[share == 1]), clicks = sum(clicks)), by = "id"]
   earned <- vapply(swaps$id, function(i) mean(curve[blurred(q$home[i] *
-    exp(q$wander[i] * 0.6 * sin(1:60)) +
-    qnorm(ppoints(60)) * (0.2 + 0.08 * q$home[i]))]), 0)
+    exp(q$wander[i] * 0.6 * sin(1:60)) + qnorm(ppoints(60)) * (0.2 + 0.08 * q$home[i]))]),
+    0)
   swaps[, "gain" := month * (swaps$searches * earned * q$factor[swaps$id] - swaps$clicks)]
-  known <- recent[, .(clicks = sum(clicks), expected = sum(usual) / q$factor[id[1]],
-    query = q$query[id[1]]),
+  known <- recent[,
+    .(clicks = sum(clicks), expected = sum(usual) / q$factor[id[1]], query = q$query[id[1]]),
     by = c("id", "page")]
   list(known = known, made = list(spread = sd, gamma = FALSE, page_spread = 0.1,
-    kept = c(0.25, 0.55),
-    kept_alone = c(0.15, 0.4), weak = 0.06, alone = 0.03, month = month),
+    kept = c(0.25, 0.55), kept_alone = c(0.15, 0.4), weak = 0.06, alone = 0.03, month = month),
     rows = data.table(date = as.IDate("2026-01-01") + shown$day, query = q$query[shown$id],
-    shown[, intersect(c("page", "device", "clicks", "impressions", "position"), names(shown)),
-    with = FALSE]),
+      shown[, intersect(c("page", "device", "clicks", "impressions", "position"), names(shown)),
+        with = FALSE]),
     queries = q, low = data.table(query = q$query[low$id], low[, c("page", "gain")]),
     swaps = data.table(query = q$query[swaps$id], gain = swaps$gain), brand = brand > 0)
 }

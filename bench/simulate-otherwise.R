@@ -5,32 +5,33 @@
 # is held back. weak, alone: shares of weak pages and of weak queries of other pages.
 suppressPackageStartupMessages(library(data.table))
 
-otherwise_kinds <- list(
-  `otherwise, alike` = list(spread = 0.15),
+otherwise_kinds <- list(`otherwise, alike` = list(spread = 0.15),
   `otherwise` = list(spread = 0.2, kept = c(0.25, 0.55), demand_sd = 1.8),
-  `otherwise, gamma` = list(spread = 0.3, gamma = TRUE),
-  `otherwise, apart` = list(spread = 0.5),
+  `otherwise, gamma` = list(spread = 0.3, gamma = TRUE), `otherwise, apart` = list(spread = 0.5),
   `otherwise, few` = list(spread = 0.25, weak = 0, kept = c(0.2, 0.5), level = TRUE),
   `otherwise, close` = list(spread = 0.1, demand_sd = 1.8),
-  `otherwise, close, few` = list(spread = 0.1, demand_sd = 1.8, weak = 0.01)
-)
+  `otherwise, close, few` = list(spread = 0.1, demand_sd = 1.8, weak = 0.01))
 
 simulate_otherwise <- function(kind, seed, n = 3000, days = 91) {
-  how <- utils::modifyList(list(kept = c(0.3, 0.6), demand_sd = 1.3, gamma = FALSE, weak = 0.06,
-    level = FALSE), otherwise_kinds[[kind]])
+  how <- utils::modifyList(
+    list(kept = c(0.3, 0.6), demand_sd = 1.3, gamma = FALSE, weak = 0.06, level = FALSE),
+    otherwise_kinds[[kind]])
   set.seed(seed * 17 + match(kind, names(otherwise_kinds)))
   top <- runif(1, 0.2, 0.35)
   fall <- runif(1, 0.9, 1.3)
   curve <- function(position) top * position^-fall * ifelse(position > 10.5, 0.75, 1)
   variance <- exp(how$spread^2) - 1
   q <- data.table(id = seq_len(n), page = sample(n %/% 6, n, TRUE),
-    home = exp(runif(n, 0, log(25))),
-    demand = 1.5 * exp(rnorm(n, 0, how$demand_sd)),
-    factor = if (how$gamma) rgamma(n, 1 / variance,
-    1 / variance) else exp(rnorm(n, -how$spread^2 / 2, how$spread)))
-  q[, c("query", "kept", "low", "case") :=
-    list(sprintf("%s %s %d", sample(c("sow", "grow", "buy", "store"), n, TRUE),
-    sample(c("red", "tall", "early", "old"), n, TRUE), id), 1, "", "one page")]
+    home = exp(runif(n, 0, log(25))), demand = 1.5 * exp(rnorm(n, 0, how$demand_sd)),
+    factor = if (how$gamma) {
+      rgamma(n, 1 / variance, 1 / variance)
+    } else {
+      exp(rnorm(n, -how$spread^2 / 2, how$spread))
+    })
+  q[, c("query", "kept", "low", "case") := list(sprintf("%s %s %d",
+    sample(c("sow", "grow", "buy", "store"), n, TRUE),
+    sample(c("red", "tall", "early", "old"), n, TRUE), id),
+    1, "", "one page")]
   # Weak pages, then weak queries of other pages.
   weak <- sample(unique(q$page), round(how$weak * uniqueN(q$page)))
   q[page %in% weak, c("kept", "low") :=
@@ -54,11 +55,9 @@ simulate_otherwise <- function(kind, seed, n = 3000, days = 91) {
   own <- sprintf("https://www.fernmoor.example/p/%d/", q$page)
   other <- sprintf("https://www.fernmoor.example/other/%d/", q$id)
   shows <- function(use, page, position, share) data.table(id = at[use], day = d$day[use],
-    page = page[at[use]],
-    position = round(position[use], 1), share = share)
+    page = page[at[use]], position = round(position[use], 1), share = share)
   shown <- rbind(shows(!away, own, drift + ifelse(how$level & case == "swap", 5, 0), 1),
-    shows(away, other, drift + 5, 1),
-    shows(case == "split", other, drift + 1, 0.9),
+    shows(away, other, drift + 5, 1), shows(case == "split", other, drift + 1, 0.9),
     shows(case == "far second", other, drift + 35, 1),
     shows(case == "blip" & d$day %in% 40:41, other, pmax(1, drift - 1), 0.7))
   shown[, "impressions" := rpois(.N, q$demand[id] * share * ifelse(position > 10.5, 0.6, 1))]
@@ -70,16 +69,16 @@ simulate_otherwise <- function(kind, seed, n = 3000, days = 91) {
   low <- recent[, .(gain = month * sum(impressions * usual * (1 - q$kept[id]))),
     by = c("id", "page")][gain > 0]
   swaps <- recent[q$case[recent$id] == "swap",
-    .(gain = month * (sum(impressions) * mean(curve(pmax(1, q$home[id[1]] *
-    exp(0.06 * sin(1:60))))) * q$factor[id[1]] - sum(clicks))), by = "id"]
+    .(gain = month * (sum(impressions) *
+      mean(curve(pmax(1, q$home[id[1]] * exp(0.06 * sin(1:60))))) * q$factor[id[1]] - sum(clicks))),
+    by = "id"]
   known <- recent[, .(clicks = sum(clicks), expected = sum(impressions * usual) / q$factor[id[1]],
     query = q$query[id[1]]),
     by = c("id", "page")]
   list(known = known, made = list(spread = how$spread, gamma = how$gamma, page_spread = 0,
-    kept = how$kept,
-    kept_alone = how$kept, weak = how$weak, alone = 0.02, month = month),
+    kept = how$kept, kept_alone = how$kept, weak = how$weak, alone = 0.02, month = month),
     rows = shown[, .(date = as.IDate("2026-01-01") + day, query = q$query[id], page, clicks,
-    impressions, position)],
+      impressions, position)],
     queries = q, low = data.table(query = q$query[low$id], low[, c("page", "gain")]),
     swaps = data.table(query = q$query[swaps$id], gain = swaps$gain), brand = FALSE)
 }

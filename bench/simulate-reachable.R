@@ -11,8 +11,11 @@ know_all <- function(known, made) {
   at <- c(-4, -3.4, -2.9, at, 2.9, 3.4, 4)
   weight <- dnorm(at) * diff(c(-4.5, (head(at, -1) + tail(at, -1)) / 2, 4.5))
   variance <- exp(made$spread^2) - 1
-  factors <- if (made$gamma) qgamma(pnorm(at), 1 / variance,
-    1 / variance) else exp(made$spread * at - made$spread^2 / 2)
+  factors <- if (made$gamma) {
+    qgamma(pnorm(at), 1 / variance, 1 / variance)
+  } else {
+    exp(made$spread * at - made$spread^2 / 2)
+  }
   page_effects <- if (made$page_spread) exp(made$page_spread * qnorm(ppoints(7))) else 1
   steps <- function(ends) seq(ends[1], ends[2], length.out = 8)
   # Likelihood of the clicks at a level beside the query's own factor, and the same times that
@@ -29,8 +32,8 @@ know_all <- function(known, made) {
     alone <- lapply(steps(made$kept_alone),
       function(kept) c(seen(effect * kept), missed = effect * (1 - kept)))
     low <- made$alone * Reduce(`+`, lapply(alone, `[[`, "likelihood")) / 8
-    missed <- made$alone * Reduce(`+`, lapply(alone, function(own) own$with_factor * own$missed)) /
-      8
+    missed <-
+      made$alone * Reduce(`+`, lapply(alone, function(own) own$with_factor * own$missed)) / 8
     all <- (1 - made$alone) * usual$likelihood + low + 1e-300
     fine <- list(prior = 1 - made$weak, all = all, low = low / all, missed = missed / all)
     weak <- lapply(steps(made$kept), function(kept) {
@@ -51,9 +54,8 @@ know_all <- function(known, made) {
 
 one <- function(kind, seed) {
   site <- make_site(kind, seed)
-  worth_of <- function(rows) fcoalesce(site$low$gain[match(paste(rows$query, rows$page),
-    paste(site$low$query,
-    site$low$page))], 0)
+  worth_of <- function(rows) fcoalesce(
+    site$low$gain[match(paste(rows$query, rows$page), paste(site$low$query, site$low$page))], 0)
   best <- know_all(site$known[!startsWith(query, "fernmoor")], site$made)[order(-gain)]
   likely <- best[clicks < 0.8 * expected & low > 0.5 & gain >= 0.5]
   kept <- likely[inktide:::best_within_fdr(likely$low, likely$gain, 0.1)]
@@ -64,7 +66,7 @@ one <- function(kind, seed) {
     reachable = ndcg(worth_of(best), site$low$gain),
     within_fdr = ndcg(worth_of(kept), site$low$gain),
     found = sum(worth_of(ours)) / sum(site$low$gain),
-    reachable_found = sum(worth_of(kept)) / sum(site$low$gain),
-    right = mean(worth_of(ours) > 0), reachable_right = mean(worth_of(kept) > 0))
+    reachable_found = sum(worth_of(kept)) / sum(site$low$gain), right = mean(worth_of(ours) > 0),
+    reachable_right = mean(worth_of(kept) > 0))
 }
 means_by_kind(one)

@@ -3,8 +3,7 @@
 # by a lognormal factor, demand is heavy-tailed.
 suppressPackageStartupMessages(library(data.table))
 
-site_kinds <- list(
-  small = list(queries = 250, days = 60, demand = 0.4),
+site_kinds <- list(small = list(queries = 250, days = 60, demand = 0.4),
   large = list(queries = 6000, days = 91, demand = 0.2),
   `brand-heavy` = list(queries = 1500, days = 91, demand = 0.5, brand = 60),
   seasonal = list(queries = 1500, days = 200, demand = 0.4, season = 0.8),
@@ -13,8 +12,7 @@ site_kinds <- list(
   `many features` = list(queries = 1500, days = 91, demand = 0.5, features = 0.3),
   undated = list(queries = 2500, days = 91, demand = 0.5, undated = TRUE),
   `between places` = list(queries = 1500, days = 91, demand = 0.5, between = TRUE),
-  `private queries` = list(queries = 4000, days = 91, demand = 0.2, private = 30)
-)
+  `private queries` = list(queries = 4000, days = 91, demand = 0.2, private = 30))
 
 true_curve <- function(seed) {
   set.seed(1000 + seed)
@@ -51,24 +49,26 @@ simulate_site <- function(kind, seed) {
   ctr_at <- function(place) exp(approx(log(1:100), log(curve), log(place))$y)
   lift <- if (is.null(phone)) 1 else ifelse(phone, 0.8, 1.25)[each$row]
   brand <- if (is.null(how$brand)) rep(FALSE, n) else seq_len(n) <= how$brand
-  each[, clicked := runif(.N) < pmin(0.95,
-    ctr_at(place) * factor[d$q[row]] * lift * ifelse(brand[d$q[row]], 2.2, 1))]
+  each[, clicked := runif(.N) <
+    pmin(0.95, ctr_at(place) * factor[d$q[row]] * lift * ifelse(brand[d$q[row]], 2.2, 1))]
   sums <- each[, .(clicks = sum(clicked), position = round(mean(place), 2)), by = "row"]
   d[, c("clicks", "position") := list(sums$clicks, sums$position)]
   if (!is.null(phone)) d[, device := ifelse(phone, "mobile", "desktop")]
   d[, query := ifelse(brand[q], sprintf("fernmoor %d", q), sprintf("query %d", q))]
   d[, page := sprintf("https://www.fernmoor.example/p%d/", q %/% 4)]
   d[, date := as.IDate("2026-01-01") + day]
-  rows <- d[, c("date", "query", "page", if (!is.null(phone)) "device", "clicks", "impressions",
-    "position"),
+  rows <- d[,
+    c("date", "query", "page", if (!is.null(phone)) "device", "clicks", "impressions", "position"),
     with = FALSE]
   # Queries seen too rarely are left out, as exports do for the sake of privacy.
-  if (!is.null(how$private)) rows <- rows[rows[, .I[sum(impressions) >= how$private],
-    by = "query"]$V1]
+  if (!is.null(how$private)) {
+    rows <- rows[rows[, .I[sum(impressions) >= how$private], by = "query"]$V1]
+  }
   if (!is.null(how$undated) || !is.null(how$cap)) {
     rows <- rows[, .(clicks = sum(clicks),
       position = round(sum(position * impressions) / sum(impressions), 1),
-      impressions = sum(impressions)), by = c("query", "page")]
+      impressions = sum(impressions)),
+      by = c("query", "page")]
   }
   if (!is.null(how$cap)) {
     setorderv(rows, c("clicks", "impressions"), c(-1L, -1L))

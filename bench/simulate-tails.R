@@ -15,19 +15,18 @@ one <- function(seed) {
   q[, "impressions" := rpois(.N, demand)]
   q <- q[q$impressions > 0]
   q[, "usual" := pmin(0.9, 0.3 * position^-1.1 * factor)]
-  q[, c("clicks", "gain") := list(rbinom(.N, impressions, usual * keep),
-    impressions * usual * (1 - keep))]
+  q[, c("clicks", "gain") :=
+    list(rbinom(.N, impressions, usual * keep), impressions * usual * (1 - keep))]
   words <- c("sow", "grow", "buy", "store", "best", "red", "early", "dwarf", "giant", "white")
   q[, "query" := paste(sample(words, .N, TRUE), sample(words, .N, TRUE), .I)]
   file <- tempfile(fileext = ".csv")
   fwrite(q[, .(query, page = sprintf("https://www.fernmoor.example/p/%d/", page), clicks,
-    impressions,
-    position = round(position, 1))], file)
+    impressions, position = round(position, 1))],
+    file)
   list <- tidy(tide_find(tide_summary(tide_read(file), undated_days = 30), kinds = "low_ctr"))
   pages <- unique(as.integer(sub(".*/p/(\\d+)/", "\\1", list$page)))
   data.table(lines = nrow(list), pages = length(pages), right = mean(pages %in% weak),
-    found = mean(weak %in% pages),
-    clicks_found = sum(q$gain[q$page %in% pages]) / sum(q$gain),
+    found = mean(weak %in% pages), clicks_found = sum(q$gain[q$page %in% pages]) / sum(q$gain),
     promised = sum(list$gain) / sum(q$gain[q$query %in% list$query]))
 }
 results <- rbindlist(parallel::mclapply(seeds, one, mc.cores = parallel::detectCores()))

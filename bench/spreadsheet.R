@@ -3,7 +3,8 @@
 library(data.table)
 rows <- fread(commandArgs(TRUE)[1], showProgress = FALSE)
 pairs <- rows[, .(clicks = sum(clicks), impressions = sum(impressions),
-  position = sum(position * impressions) / sum(impressions)), by = .(query, page)]
+  position = sum(position * impressions) / sum(impressions)),
+  by = .(query, page)]
 pairs[, rounded := round(position)]
 pivot <- pairs[rounded <= 20, .(pivot = sum(clicks) / sum(impressions)), by = rounded]
 flagged <- pivot[pairs, on = "rounded"][impressions >= 100 & clicks / impressions < pivot]

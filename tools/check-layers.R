@@ -26,7 +26,8 @@ area_of <- function(file) {
   ifelse(area %in% kinds, "finding", area)
 }
 if (any(!area_of(basename(paths)) %in% areas)) {
-  stop("No area for: ", paste(basename(paths)[!area_of(basename(paths)) %in% areas], collapse = ", "))
+  stop("No area for: ",
+    paste(basename(paths)[!area_of(basename(paths)) %in% areas], collapse = ", "))
 }
 
 # Every top-level definition: its name, its file and all that it uses.
@@ -38,7 +39,8 @@ definitions <- unlist(recursive = FALSE, lapply(paths, function(path) {
     list(name = as.character(e[[2]]), file = basename(path), uses = uses)
   }))
 }))
-home <- stats::setNames(vapply(definitions, `[[`, "", "file"), vapply(definitions, `[[`, "", "name"))
+home <-
+  stats::setNames(vapply(definitions, `[[`, "", "file"), vapply(definitions, `[[`, "", "name"))
 if (anyDuplicated(names(home))) {
   stop("Defined twice: ", paste(unique(names(home)[duplicated(names(home))]), collapse = ", "))
 }
@@ -51,8 +53,8 @@ violations <- unlist(lapply(definitions, function(one) {
   access <- if (!own %in% touch_files) intersect(one$uses, setdiff(on_files, names(home)))
   outside <- Filter(function(name) !one$file %in% allowed[[name]], union(face, access))
   c(sprintf("%s: %s() uses %s of %s, which stands to the right", one$file, one$name, right,
-    home[right]), sprintf("%s: %s() calls %s(), which is not its area's", one$file, one$name,
-    outside))
+    home[right]),
+    sprintf("%s: %s() calls %s(), which is not its area's", one$file, one$name, outside))
 }))
 
 # No text of the core speaks of options, commands or the width of a terminal.
@@ -60,7 +62,8 @@ for (path in paths[area_of(basename(paths)) != "cli"]) {
   data <- utils::getParseData(parse(path, keep.source = TRUE))
   texts <- data[data$token == "STR_CONST", c("text", "line1")]
   speaks <- grep(paste0("(^|[^-[:alnum:]])--[a-z]|\\binktide (demo|init|load|check|enrich|curve|",
-    "find|decide|outcome|trace|follow|compare|report|help)\\b"), texts$text)
+    "find|decide|outcome|trace|follow|compare|report|help)\\b"),
+    texts$text)
   violations <- c(violations, sprintf("%s:%d speaks of the command line: %s", path,
     texts$line1[speaks], substr(texts$text[speaks], 1, 60)))
 }
@@ -74,8 +77,8 @@ for (path in paths) {
   for (class in unlist(regmatches(given, gregexpr("(?<=\")[a-z_]+(?=\")", given, perl = TRUE)))) {
     if (startsWith(class, "tide_") || class %in% not_conditions) next
     if (!any(grepl(sprintf("`tide_error_%s`", class), page, fixed = TRUE))) {
-      violations <- c(violations, sprintf("%s: class '%s' is not on the page of conditions", path,
-        class))
+      violations <-
+        c(violations, sprintf("%s: class '%s' is not on the page of conditions", path, class))
     }
   }
 }

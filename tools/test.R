@@ -5,7 +5,7 @@ all <- "all" %in% commandArgs(TRUE)
 library_path <- normalizePath(file.path(".build", "library"))
 .libPaths(c(library_path, .libPaths()))
 Sys.setenv(R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep), NOT_CRAN = "true",
-  R_DATATABLE_NUM_THREADS = "1",   INKTIDE_STUDIES = if (all) "true" else "")
+  R_DATATABLE_NUM_THREADS = "1", INKTIDE_STUDIES = if (all) "true" else "")
 # The check reads UTF-8 sources and wants a locale for it, which a bare machine may not have set.
 if (!isTRUE(l10n_info()[["UTF-8"]])) {
   Sys.setenv(LC_ALL = "C.UTF-8")
@@ -53,7 +53,10 @@ check_package <- function() {
   dir.create(work)
   source <- normalizePath(".")
   old <- setwd(work)
-  on.exit({ setwd(old); unlink(work, recursive = TRUE) })
+  on.exit({
+    setwd(old)
+    unlink(work, recursive = TRUE)
+  })
   build <- system2("R", c("CMD", "build", "--no-manual", shQuote(source)), stdout = "build.log",
     stderr = "build.log")
   if (build != 0) cat(readLines("build.log"), sep = "\n")
@@ -62,8 +65,7 @@ check_package <- function() {
   # Tests have run above; suggested packages and the PDF manual are no matter of the check.
   Sys.setenv(`_R_CHECK_FORCE_SUGGESTS_` = "false", `_R_CHECK_SYSTEM_CLOCK_` = "false")
   invisible(system2("R", c("CMD", "check", "--no-manual", "--no-tests", package),
-    stdout = "check.log",
-    stderr = "check.log"))
+    stdout = "check.log", stderr = "check.log"))
   log <- readLines("check.log")
   count <- function(word) sum(grepl(paste0("\\.\\.\\.? ?(\\[.*\\] ?)?", word, "$"), log))
   problems <- vapply(c("ERROR", "WARNING", "NOTE"), count, 0)

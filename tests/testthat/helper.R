@@ -20,9 +20,8 @@ as_data <- function(rows) {
   tables <- stats::setNames(list(inktide:::new_table(rows, dimensions, as.IDate("2030-01-01"))),
     inktide:::grain_label(dimensions))
   inktide:::new_tide_data(tables, data.table(file = "made.csv", rows = nrow(rows),
-    kept = nrow(rows), ctr = "none",
-    capped = FALSE,
-    grain = names(tables)), inktide:::sum_left_out(data.table()))
+    kept = nrow(rows), ctr = "none", capped = FALSE, grain = names(tables)),
+    inktide:::sum_left_out(data.table()))
 }
 
 # Of no family that is fitted: an exponential fall to a floor.
@@ -31,10 +30,10 @@ made_curve <- 0.02 + 0.26 * exp(-0.5 * (0:9))
 # A site with a known curve: one row per query and day. `factor` multiplies the curve for each
 # query.
 made_site <- function(queries = 600, days = 60, seed = 1, curve = made_curve,
-                      factor = exp(rnorm(queries, -0.045, 0.3)),
-                      demand = exp(rnorm(queries, 1.5, 1))) {
+    factor = exp(rnorm(queries, -0.045, 0.3)), demand = exp(rnorm(queries, 1.5, 1))) {
   set.seed(seed)
-  force(factor); force(demand)
+  force(factor)
+  force(demand)
   rows <- CJ(q = seq_len(queries), day = seq_len(days))
   home <- sample(seq_along(curve), queries, TRUE)
   rows[, position := pmin(length(curve), pmax(1, home[q] + sample(-1:1, .N, TRUE)))]
@@ -42,8 +41,8 @@ made_site <- function(queries = 600, days = 60, seed = 1, curve = made_curve,
   rows <- rows[impressions > 0]
   rows[, clicks := rbinom(.N, impressions, pmin(0.95, curve[position] * factor[q]))]
   rows[, .(date = as.IDate("2026-01-01") + day, query = sprintf("query %04d", q),
-    page = sprintf("https://www.fernmoor.example/p%d/", q %/% 3),
-    clicks, impressions, position = as.numeric(position))]
+    page = sprintf("https://www.fernmoor.example/p%d/", q %/% 3), clicks, impressions,
+    position = as.numeric(position))]
 }
 
 # The demo site and what is found in it, made once for all tests.

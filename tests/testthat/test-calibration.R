@@ -8,11 +8,11 @@ planted_site <- function(seed, weak = c(0.25, 0.6)) {
   page <- seq_len(600) %/% 3
   low <- page %% 12 == 0
   kept <- ifelse(low, runif(201, weak[1], weak[2])[page + 1], 1)
-  rows <- made_site(seed = seed, days = 60, factor = factor * kept,
-    demand = exp(rnorm(600, 1.5, 0.8)))
+  rows <-
+    made_site(seed = seed, days = 60, factor = factor * kept, demand = exp(rnorm(600, 1.5, 0.8)))
   # Clicks per 30 days that the shortfall takes: impressions x curve x own factor x what is missing.
-  rows[, taken := impressions * made_curve[position] * factor[as.integer(substr(query, 7,
-    10))] * (1 - kept[as.integer(substr(query, 7, 10))]) / 2]
+  rows[, taken := impressions * made_curve[position] * factor[as.integer(substr(query, 7, 10))] *
+    (1 - kept[as.integer(substr(query, 7, 10))]) / 2]
   list(rows = rows[, !"taken"], taken = rows[, .(gain = sum(taken)), by = "query"],
     low = sprintf("query %04d", which(low)))
 }
@@ -44,14 +44,15 @@ test_that("weak pages are found, few others, and the promised clicks are near th
   expect_gt(mean(of("inside")), 0.7)
 })
 
-test_that("the levels of texts are found whatever their order, and bytes of Windows become Unicode", {
-  skip_unless_studies()
-  set.seed(1)
-  x <- sample(c("a", "b", NA, "caf\xe9", "\u6d77"), 1000, TRUE)
-  levels <- inktide:::as_levels(x)
-  expect_equal(as.character(levels), ifelse(is.na(x), "", ifelse(x == "caf\xe9", "caf\u00e9", x)))
-  expect_equal(inktide:::as_levels(levels), levels)
-})
+test_that("the levels of texts are found whatever their order, and bytes of Windows become Unicode",
+  {
+    skip_unless_studies()
+    set.seed(1)
+    x <- sample(c("a", "b", NA, "caf\xe9", "\u6d77"), 1000, TRUE)
+    levels <- inktide:::as_levels(x)
+    expect_equal(as.character(levels), ifelse(is.na(x), "", ifelse(x == "caf\xe9", "caf\u00e9", x)))
+    expect_equal(inktide:::as_levels(levels), levels)
+  })
 
 test_that("runs of days are told shortly", {
   skip_unless_studies()

@@ -24,13 +24,15 @@ test_that("what texts hold agrees with regular expressions, on random texts", {
 
 test_that("a repeated combination is found exactly where one stands", {
   set.seed(5)
-  for (rows in c(2, 30, 3000)) for (width in 1:4) {
-    columns <- data.table::as.data.table(replicate(width,
-      sample.int(max(2, ceiling(1.5 * rows^(2 / width))), rows, TRUE) - 3L, simplify = FALSE))
-    expect_identical(inktide:::repeats_any(columns), anyDuplicated(columns) > 0)
-    expect_identical(inktide:::repeats_any(unique(columns)), FALSE)
-    key <- inktide:::row_key(columns)
-    expect_identical(match(key, key), match(do.call(paste, columns), do.call(paste, columns)))
+  for (rows in c(2, 30, 3000)) {
+    for (width in 1:4) {
+      columns <- data.table::as.data.table(replicate(width,
+        sample.int(max(2, ceiling(1.5 * rows^(2 / width))), rows, TRUE) - 3L, simplify = FALSE))
+      expect_identical(inktide:::repeats_any(columns), anyDuplicated(columns) > 0)
+      expect_identical(inktide:::repeats_any(unique(columns)), FALSE)
+      key <- inktide:::row_key(columns)
+      expect_identical(match(key, key), match(do.call(paste, columns), do.call(paste, columns)))
+    }
   }
 })
 
@@ -48,8 +50,8 @@ test_that("pairs of two columns are numbered in order of appearance, at any size
 
 test_that("a table of log CTR is read between its points, each line in its class of blending", {
   table <- cbind(log(seq(0.4, 0.01, length.out = 160)), log(0.2), log(0.1), log(0.05))
-  at <- inktide:::read_ctr(table, c(1, 100, 500, 7, 7, 7), c(1, 1, 1, 8, 4, 1),
-    c(1, 1, 1, 10, 10, 100))
+  at <-
+    inktide:::read_ctr(table, c(1, 100, 500, 7, 7, 7), c(1, 1, 1, 8, 4, 1), c(1, 1, 1, 10, 10, 100))
   expect_equal(at, c(0.4, 0.01, 0.01, 0.2, 0.1, 0.05))
   middle <- 100^(0.5 / 159)
   expect_equal(inktide:::read_ctr(table, middle, 1, 1), exp(mean(table[1:2, 1])))
@@ -59,32 +61,28 @@ test_that("a table of log CTR is read between its points, each line in its class
 
 test_that("addresses fold to one key whatever their scheme, www, index page and closing slash", {
   same <- c("https://www.fernmoor.example/shop/", "http://fernmoor.example/shop",
-    "https://fernmoor.example/shop/index.html",
-    "ftp://www.fernmoor.example/shop//")
+    "https://fernmoor.example/shop/index.html", "ftp://www.fernmoor.example/shop//")
   expect_equal(unique(inktide:::url_key(same)), "fernmoor.example/shop")
-  expect_equal(inktide:::url_key(c("https://fernmoor.example/a/?x=1",
-    "https://fernmoor.example/a?x=b/")),
+  expect_equal(
+    inktide:::url_key(c("https://fernmoor.example/a/?x=1", "https://fernmoor.example/a?x=b/")),
     c("fernmoor.example/a?x=1", "fernmoor.example/a?x=b"))
 })
 
 test_that("every compiled entry refuses what it would read or write out of bounds by", {
   k <- function(name) getFromNamespace(name, "inktide")
-  wrong <- list(
-    quote(.Call(k("sum_by"), c(1, 2), c(1L, NA), 2L)),
-      quote(.Call(k("sum_by"), c(1, 2), c(1L, 3L), 2L)),
+  wrong <- list(quote(.Call(k("sum_by"), c(1, 2), c(1L, NA), 2L)),
+    quote(.Call(k("sum_by"), c(1, 2), c(1L, 3L), 2L)),
     quote(.Call(k("sum_by"), c(1, 2), c(0L, 1L), 2L)), quote(.Call(k("sum_by"), c(1, 2), 1L, 2L)),
     quote(.Call(k("sum_by"), 1:2, 1:2, 2L)), quote(.Call(k("sum_by"), 1, 1L, NA_integer_)),
-    quote(.Call(k("sum_by"), 1, 1L, -1L)),
-    quote(.Call(k("any_repeat"), list(c(1L, NA)), 1L, 2)),
+    quote(.Call(k("sum_by"), 1, 1L, -1L)), quote(.Call(k("any_repeat"), list(c(1L, NA)), 1L, 2)),
     quote(.Call(k("any_repeat"), list(1:2, 1:3), c(1L, 1L), c(2, 3))),
     quote(.Call(k("any_repeat"), list(c(1L, 5L)), 1L, 2)),
     quote(.Call(k("any_repeat"), list(), integer(), numeric())),
     quote(.Call(k("any_repeat"), list(1:2), 1L, NA_real_)),
     quote(.Call(k("any_repeat"), list(1:2, 1:2, 1:2), c(1L, 1L, 1L), c(2, 2^40, 2^40))),
     quote(.Call(k("any_repeat"), list(c("a", "b")), 1L, 2)),
-    quote(.Call(k("pair_codes"), 1:2, 1:3)),
-    quote(.Call(k("pair_codes"), c(1, 2), 1:2)), quote(.Call(k("distinct_codes"), 1:2)),
-    quote(.Call(k("text_holds_any"), 1:2, 1L)),
+    quote(.Call(k("pair_codes"), 1:2, 1:3)), quote(.Call(k("pair_codes"), c(1, 2), 1:2)),
+    quote(.Call(k("distinct_codes"), 1:2)), quote(.Call(k("text_holds_any"), 1:2, 1L)),
     quote(.Call(k("text_holds_any"), "a", NA)),
     quote(.Call(k("read_spots"), c(1, 2), c(1L, 2L), c(0, 0))),
     quote(.Call(k("read_spots"), c(1, 2), NA_integer_, 0)),
@@ -100,8 +98,8 @@ test_that("every compiled entry refuses what it would read or write out of bound
     quote(.Call(k("scan_records"), tempdir(), 0L, ";;", "")),
     quote(.Call(k("scan_records"), tempfile(), -1L, ",", "")),
     quote(.Call(k("path_facts_of"), character())),
-    quote(.Call(k("own_file"), "nowhere", -1, 0, 0L)),
-    quote(.Call(k("write_bytes"), 7L, raw())), quote(.Call(k("write_bytes"), 1L, "text")))
+    quote(.Call(k("own_file"), "nowhere", -1, 0, 0L)), quote(.Call(k("write_bytes"), 7L, raw())),
+    quote(.Call(k("write_bytes"), 1L, "text")))
   for (call in wrong) expect_error(eval(call), "needs|cannot be opened", label = deparse(call)[1])
   expect_identical(.Call(k("sum_by"), numeric(), integer(), 0L), numeric())
   expect_identical(.Call(k("sum_by"), numeric(), integer(), 2L), c(0, 0))
@@ -122,7 +120,7 @@ test_that("records are found in any bytes at all", {
   }
   # UTF-8 that is none: overlong forms, surrogates, beyond the last code point, cut off.
   for (bad in list(c(0xc0, 0x80), c(0xe0, 0x80, 0x80), c(0xed, 0xa0, 0x80),
-    c(0xf4, 0x90, 0x80, 0x80), 0xc3, c(0xc3, 0x61, 0xa9))) {
+      c(0xf4, 0x90, 0x80, 0x80), 0xc3, c(0xc3, 0x61, 0xa9))) {
     writeBin(c(charToRaw("x\n"), as.raw(bad), charToRaw("\n")), file)
     expect_equal(.Call(inktide:::scan_records, file, 0L, ",", "")$invalid, 2L)
   }

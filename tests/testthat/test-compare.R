@@ -1,12 +1,12 @@
 test_that("the ratio at equal position is the Mantel-Haenszel rate ratio of the textbook", {
   # Two strata: (clicks, impressions) of one part and the other; the ratio by hand.
-  table <- data.table(stratum = c(1L, 2L), a = c(10, 4), n1 = c(100, 200), b = c(5, 2),
-    n0 = c(100, 50))
+  table <-
+    data.table(stratum = c(1L, 2L), a = c(10, 4), n1 = c(100, 200), b = c(5, 2), n0 = c(100, 50))
   by_hand <- sum(table$a * table$n0 / (table$n1 + table$n0)) /
     sum(table$b * table$n1 / (table$n1 + table$n0))
   side <- function(clicks, impressions) data.table(query = rep(1:25, each = 2), page = 1L,
-    stratum = rep(table$stratum, 25), fold = rep(1:25, each = 2),
-    clicks = rep(clicks, 25), impressions = rep(impressions, 25), weighted = 0)
+    stratum = rep(table$stratum, 25), fold = rep(1:25, each = 2), clicks = rep(clicks, 25),
+    impressions = rep(impressions, 25), weighted = 0)
   got <- inktide:::ratio_at_equal_position(side(table$a, table$n1), side(table$b, table$n0))
   expect_equal(got$ratio, by_hand)
   expect_equal(got$low, got$high, tolerance = 1e-6)
@@ -21,15 +21,14 @@ test_that("a part that merely ranks better is not called better, one that is cli
     rows[, impressions := rpois(.N, 5)]
     rows <- rows[impressions > 0]
     factor <- exp(rnorm(300, 0, 0.4))
-    rows[, clicks := rbinom(.N, impressions, pmin(0.9,
-      0.3 / position * factor[q] * ifelse(device == "mobile", 1.25, 1)))]
-    parts <- tide_compare(as_data(rows[,
-      .(date = as.IDate("2026-01-01") + day, query = paste("q", q), page = "/a",
-      device, clicks, impressions, position)]), by = "device")$parts
+    rows[, clicks := rbinom(.N, impressions,
+      pmin(0.9, 0.3 / position * factor[q] * ifelse(device == "mobile", 1.25, 1)))]
+    parts <- tide_compare(as_data(rows[, .(date = as.IDate("2026-01-01") + day,
+      query = paste("q", q), page = "/a", device, clicks, impressions, position)]),
+      by = "device")$parts
     mobile <- parts[parts$segment == "mobile"]
     c(mobile$ratio_low < 1.25 & mobile$ratio_high > 1.25,
-      mobile$ctr < parts$ctr[parts$segment == "desktop"],
-      mobile$ratio)
+      mobile$ctr < parts$ctr[parts$segment == "desktop"], mobile$ratio)
   }, numeric(3))
   expect_gte(sum(inside[1, ]), 15)
   expect_true(all(inside[2, ] == 1))
@@ -57,20 +56,21 @@ test_that("figures come from sums, shares add up, and every split works on the d
   expect_error(tide_compare(data), class = "tide_error_argument")
 })
 
-test_that("curves of two devices differ by what was planted, and the better method is told on unseen queries", {
-  rows <- made_site(queries = 400, days = 40)
-  phone <- copy(rows)[, "clicks" := rbinom(.N, impressions, 0.6 * made_curve[position])]
-  both <- as_data(rbind(phone[, "device" := "mobile"], rows[, "device" := "desktop"]))
-  summary <- tide_summary(both, split = "device")
-  curve <- tide_curve(summary, by = "device")
-  gap <- tide_curve_difference(curve, "mobile", "desktop", position = 1:8)
-  expect_true(all(gap$ratio_low < gap$ratio & gap$ratio < gap$ratio_high))
-  expect_gt(mean(gap$ratio_low < 0.6 & 0.6 < gap$ratio_high), 0.6)
-  back <- tide_curve_difference(curve, "desktop", "mobile", position = 1:8)
-  expect_equal(back$ratio, 1 / gap$ratio)
-  expect_equal(back$chance, 1 - gap$chance)
-  expect_error(tide_curve_difference(curve, "mobile", "tablet"), class = "tide_error_argument")
-  rivals <- tide_curve_rivals(summary)
-  expect_equal(rivals$method[1], "fitted")
-  expect_true(all(rivals$behind >= 0) && !is.unsorted(rivals$behind))
-})
+test_that("curves of two devices differ by what was planted, and the better method is told on unseen queries",
+  {
+    rows <- made_site(queries = 400, days = 40)
+    phone <- copy(rows)[, "clicks" := rbinom(.N, impressions, 0.6 * made_curve[position])]
+    both <- as_data(rbind(phone[, "device" := "mobile"], rows[, "device" := "desktop"]))
+    summary <- tide_summary(both, split = "device")
+    curve <- tide_curve(summary, by = "device")
+    gap <- tide_curve_difference(curve, "mobile", "desktop", position = 1:8)
+    expect_true(all(gap$ratio_low < gap$ratio & gap$ratio < gap$ratio_high))
+    expect_gt(mean(gap$ratio_low < 0.6 & 0.6 < gap$ratio_high), 0.6)
+    back <- tide_curve_difference(curve, "desktop", "mobile", position = 1:8)
+    expect_equal(back$ratio, 1 / gap$ratio)
+    expect_equal(back$chance, 1 - gap$chance)
+    expect_error(tide_curve_difference(curve, "mobile", "tablet"), class = "tide_error_argument")
+    rivals <- tide_curve_rivals(summary)
+    expect_equal(rivals$method[1], "fitted")
+    expect_true(all(rivals$behind >= 0) && !is.unsorted(rivals$behind))
+  })

@@ -18,13 +18,15 @@ test_that("the spread of gamma factors is recovered from negative binomial click
   }
 })
 
-test_that("the likelihood of gamma factors has its maximum where Bliss and Fisher (1953), Biometrics 9, 176-200, found it", {
-  # Red mites on 150 apple leaves: mean 1.1467, k = 1.0246, the shape of the factors.
-  mites <- rep(0:7, c(70, 38, 17, 10, 9, 3, 2, 1))
-  best <- optimize(function(shape) -inktide:::factor_likelihood(mites, rep(mean(mites), 150),
-    1 / shape), c(0.2, 5), tol = 1e-8)
-  expect_equal(best$minimum, 1.0246, tolerance = 1e-4)
-})
+test_that("the likelihood of gamma factors has its maximum where Bliss and Fisher (1953), Biometrics 9, 176-200, found it",
+  {
+    # Red mites on 150 apple leaves: mean 1.1467, k = 1.0246, the shape of the factors.
+    mites <- rep(0:7, c(70, 38, 17, 10, 9, 3, 2, 1))
+    best <- optimize(function(shape) {
+      -inktide:::factor_likelihood(mites, rep(mean(mites), 150), 1 / shape)
+    }, c(0.2, 5), tol = 1e-8)
+    expect_equal(best$minimum, 1.0246, tolerance = 1e-4)
+  })
 
 test_that("a spread that grows with the position is told, and none where there is none", {
   set.seed(6)
@@ -70,25 +72,26 @@ test_that("a known curve is found again, with its interval, better than by the p
   expect_gt(mean_of("covered"), 0.75)
 })
 
-test_that("positions between places are points on the curve, where rows of one impression show them", {
-  rows <- made_site(queries = 800, days = 60)
-  set.seed(9)
-  rows[, "at" := pmin(10, pmax(1, position + runif(.N, -0.5, 0.5)))]
-  rows[, "clicks" := rbinom(.N, impressions, exp(approx(log(1:10), log(made_curve), log(at))$y))]
-  rows[, "position" := round(at, 1)]
-  curve <- tide_curve(tide_summary(as_data(rows)))
-  expect_lt(max(abs(log(predict(curve, 1:9)$ctr / made_curve[1:9]))), 0.1)
-  expect_true(1.25 %in% curve$blend$places)
-  expect_equal(tide_curve(tide_summary(as_data(made_site(queries = 100))))$blend$places, 1:100)
-})
+test_that(
+  "positions between places are points on the curve, where rows of one impression show them",
+  {
+    rows <- made_site(queries = 800, days = 60)
+    set.seed(9)
+    rows[, "at" := pmin(10, pmax(1, position + runif(.N, -0.5, 0.5)))]
+    rows[, "clicks" := rbinom(.N, impressions, exp(approx(log(1:10), log(made_curve), log(at))$y))]
+    rows[, "position" := round(at, 1)]
+    curve <- tide_curve(tide_summary(as_data(rows)))
+    expect_lt(max(abs(log(predict(curve, 1:9)$ctr / made_curve[1:9]))), 0.1)
+    expect_true(1.25 %in% curve$blend$places)
+    expect_equal(tide_curve(tide_summary(as_data(made_site(queries = 100))))$blend$places, 1:100)
+  })
 
 test_that("the curve never rises, stays within 0 and 1, and one giant query does not become it", {
   rows <- made_site(queries = 300, days = 30)
   before <- predict(tide_curve(tide_summary(as_data(rows))), 1:100)$ctr
   expect_true(all(diff(before) <= 1e-12) && all(before > 0 & before < 1))
   giant <- data.table(date = unique(rows$date), query = "giant", page = "/g", clicks = 30000,
-    impressions = 33000,
-    position = 3)
+    impressions = 33000, position = 3)
   curve <- tide_curve(tide_summary(as_data(rbind(rows, giant))))
   expect_lt(abs(log(predict(curve, 3)$ctr / before[3])), 0.15)
   expect_gt(curve$evidence$pivot_ctr[3], 0.5)
@@ -103,16 +106,18 @@ test_that("row order changes nothing, more data narrow the interval, less data c
   expect_lt(width(fit(made_site(queries = 1600, days = 30))), width(fit(rows)) * 0.7)
 })
 
-test_that("brand and non-brand are both there, and a segment without data falls back with a wide interval", {
-  curve <- tide_curve(tide_summary(as_data(made_site(queries = 200)), brand = "nobody asks this"))
-  at <- predict(curve, 1)
-  expect_equal(at$segment, c("non-brand", "brand"))
-  expect_gt(at$ctr_high[2] / at$ctr_low[2], 3 * at$ctr_high[1] / at$ctr_low[1])
-  expect_setequal(tidy(curve)$segment, c("brand", "non-brand"))
-  expect_equal(nrow(glance(curve)), 2)
-  expect_error(predict(curve, 0), class = "tide_error_argument")
-  expect_error(predict(curve, 3, segment = "mobile"), "non-brand", class = "tide_error_argument")
-})
+test_that(
+  "brand and non-brand are both there, and a segment without data falls back with a wide interval",
+  {
+    curve <- tide_curve(tide_summary(as_data(made_site(queries = 200)), brand = "nobody asks this"))
+    at <- predict(curve, 1)
+    expect_equal(at$segment, c("non-brand", "brand"))
+    expect_gt(at$ctr_high[2] / at$ctr_low[2], 3 * at$ctr_high[1] / at$ctr_low[1])
+    expect_setequal(tidy(curve)$segment, c("brand", "non-brand"))
+    expect_equal(nrow(glance(curve)), 2)
+    expect_error(predict(curve, 0), class = "tide_error_argument")
+    expect_error(predict(curve, 3, segment = "mobile"), "non-brand", class = "tide_error_argument")
+  })
 
 test_that("the pivot is the plain ratio at the rounded position", {
   rows <- data.table(query = c("a", "b", "c"), clicks = c(1, 2, 4), impressions = c(10, 10, 10),
@@ -146,8 +151,8 @@ test_that("CTR that wavers from cell to cell of a pair is told from chance", {
       c("page", "impressions", "position", "rows") := list(1L, 400, bin / 2, 1)]
     cells[, weighted := impressions * position]
     mean <- 400 * 0.25 / cells$position
-    clicks <- rpois(nrow(cells), mean * rgamma(nrow(cells), 1 / wobble, 1 / wobble) *
-      rep(rgamma(400, 5, 5), each = 8))
+    clicks <- rpois(nrow(cells),
+      mean * rgamma(nrow(cells), 1 / wobble, 1 / wobble) * rep(rgamma(400, 5, 5), each = 8))
     cells[, clicks := clicks]
     inktide:::estimate_wobble(cells$clicks, mean, inktide:::curve_evidence(cells), 0.2)
   }
@@ -159,7 +164,7 @@ test_that("brand's curve rests on each query's leading page", {
   rows <- rbind(made_site(queries = 200, days = 30),
     data.table(date = as.IDate("2026-01-02"), query = rep(sprintf("fernmoor %d", 1:30), 2),
       page = rep(c("https://www.fernmoor.example/", "https://www.fernmoor.example/contact/"),
-      each = 30),
+        each = 30),
       clicks = rep(c(60, 2), each = 30), impressions = 100, position = rep(c(1, 1.4), each = 30)))
   curve <- tide_curve(tide_summary(as_data(rows), brand = "fernmoor"))
   expect_equal(predict(curve, 1, "brand")$ctr, 0.6, tolerance = 0.1)
@@ -176,7 +181,10 @@ test_that("places of a blended row keep its mean, and their variance grows with 
     expect_true(all(w >= -1e-9))
     expect_equal(drop(w %*% (1:100)), position, tolerance = 1e-3)
   }
-  spread <- function(v) { w <- inktide:::place_weights(8.4, v, 1:100); drop(w %*% (1:100 - 8.4)^2) }
+  spread <- function(v) {
+    w <- inktide:::place_weights(8.4, v, 1:100)
+    drop(w %*% (1:100 - 8.4)^2)
+  }
   expect_equal(spread(4), 4, tolerance = 0.05)
 })
 
@@ -196,25 +204,26 @@ blended_site <- function(seed, within, queries = 400, days = 60) {
   each[, clicked := runif(.N) < truth[place] * factor[d$q[row]]]
   sums <- each[, .(clicks = sum(clicked), position = mean(place)), by = "row"]
   as_data(data.table(date = as.IDate("2026-01-01") + d$day, query = paste("query", d$q),
-    page = "/a",
-    clicks = sums$clicks, impressions = d$impressions, position = sums$position))
+    page = "/a", clicks = sums$clicks, impressions = d$impressions, position = sums$position))
 }
 
-test_that("the spread of places within a row is estimated, and taking it apart halves the bias at the top", {
-  skip_unless_studies()
-  runs <- vapply(1:6, function(seed) {
-    summary <- tide_summary(blended_site(seed, 0.6))
-    curve <- tide_curve(summary)
-    plain <- curve
-    plain_summary <- summary
-    plain_summary$cells <- copy(summary$cells)[, rows := impressions]
-    bias <- function(s) mean(abs(log(predict(tide_curve(s), 1:5)$ctr / made_curve[1:5])))
-    c(inktide:::blend_variance(curve$blend, 5, 1), bias(summary), bias(plain_summary))
-  }, numeric(3))
-  # Rounding to whole places adds a twelfth.
-  expect_equal(mean(runs[1, ]), 0.6^2 * 5 + 1 / 12, tolerance = 0.3)
-  expect_lt(mean(runs[2, ]), 0.7 * mean(runs[3, ]))
-})
+test_that(
+  "the spread of places within a row is estimated, and taking it apart halves the bias at the top",
+  {
+    skip_unless_studies()
+    runs <- vapply(1:6, function(seed) {
+      summary <- tide_summary(blended_site(seed, 0.6))
+      curve <- tide_curve(summary)
+      plain <- curve
+      plain_summary <- summary
+      plain_summary$cells <- copy(summary$cells)[, rows := impressions]
+      bias <- function(s) mean(abs(log(predict(tide_curve(s), 1:5)$ctr / made_curve[1:5])))
+      c(inktide:::blend_variance(curve$blend, 5, 1), bias(summary), bias(plain_summary))
+    }, numeric(3))
+    # Rounding to whole places adds a twelfth.
+    expect_equal(mean(runs[1, ]), 0.6^2 * 5 + 1 / 12, tolerance = 0.3)
+    expect_lt(mean(runs[2, ]), 0.7 * mean(runs[3, ]))
+  })
 
 test_that("a table cut at a row cap is corrected by what is known of the cut", {
   errors <- vapply(1:6, function(seed) {
@@ -226,8 +235,11 @@ test_that("a table cut at a row cap is corrected by what is known of the cut", {
     rows[, clicks := rbinom(n, impressions, pmin(0.95, made_curve[home] * rgamma(n, 5, 5)))]
     cut <- setorder(copy(rows), -clicks, -impressions)[1:1000]
     error <- function(s) mean(abs(log(predict(tide_curve(s), 1:10)$ctr / made_curve)))
-    summary <- tide_summary(tide_read({ file <-
-      tempfile(fileext = ".csv"); fwrite(cut, file); file }))
+    summary <- tide_summary(tide_read({
+      file <- tempfile(fileext = ".csv")
+      fwrite(cut, file)
+      file
+    }))
     expect_true(summary$sources$capped)
     blind <- summary
     blind$sources <- copy(blind$sources)[, capped := FALSE]
@@ -252,8 +264,7 @@ test_that("parts lean on the whole by as much as they do not differ", {
   expect_match(format(curve), "tablet: CTR .*; 3 queries", all = FALSE)
   # A part that has no data changes nothing; parts that do not differ share one curve.
   same <- made_site(queries = 300, days = 20)[,
-    device := ifelse(as.integer(substr(query, 7, 10)) %% 2 == 0, "mobile",
-    "desktop")]
+    device := ifelse(as.integer(substr(query, 7, 10)) %% 2 == 0, "mobile", "desktop")]
   alike <- tide_curve(tide_summary(as_data(same), split = "device"), by = "device")
   apart <- abs(log(predict(alike, 1:10, "mobile")$ctr / predict(alike, 1:10, "desktop")$ctr))
   expect_lt(mean(apart), 0.12)
@@ -262,42 +273,44 @@ test_that("parts lean on the whole by as much as they do not differ", {
 
 test_that("a table from outside leads while data are few and gives way to them", {
   outside <- data.frame(position = 1:10, ctr = 0.5 / (1:10)^1.5)
-  off <- function(rows) mean(abs(log(predict(tide_curve(tide_summary(as_data(rows)),
-    prior = outside),
-    1:10)$ctr / outside$ctr)))
+  off <- function(rows) mean(abs(log(
+    predict(tide_curve(tide_summary(as_data(rows)), prior = outside), 1:10)$ctr / outside$ctr)))
   expect_lt(off(made_site(queries = 3, days = 3)), 0.35)
   full <- made_site(queries = 600, days = 60)
-  expect_lt(mean(abs(log(predict(tide_curve(tide_summary(as_data(full)), prior = outside),
-    1:10)$ctr / made_curve))),
+  expect_lt(mean(abs(log(
+    predict(tide_curve(tide_summary(as_data(full)), prior = outside), 1:10)$ctr / made_curve))),
     0.08)
   expect_error(tide_curve(tide_summary(as_data(full)), prior = data.frame(position = 1, ctr = 3)),
     class = "tide_error_argument")
 })
 
-test_that("of methods the one that foretells held-out queries is told, residuals are normal, one query's interval holds", {
-  rows <- made_site(queries = 500, days = 40, seed = 3)
-  summary <- tide_summary(as_data(rows))
-  rivals <- tide_curve_rivals(summary)
-  expect_equal(rivals$method[1], "fitted")
-  expect_gt(rivals$behind[rivals$method == "power"], 2 * rivals$behind_se[rivals$method == "power"])
-  curve <- tide_curve(summary)
-  check <- tide_curve_check(curve, summary)
-  expect_lt(abs(mean(check$residuals$residual)), 0.15)
-  expect_equal(stats::sd(check$residuals$residual), 1, tolerance = 0.15)
-  expect_true(all(check$effective$effective <= check$effective$queries + 1e-9))
-  expect_s3_class(ggplot2::autoplot(check), "ggplot")
-  set.seed(9)
-  at <- predict(curve, 3, impressions = 400)
-  shown <- rbinom(4000, 400, pmin(0.95, made_curve[3] * exp(rnorm(4000, -0.045, 0.3)))) / 400
-  expect_gt(mean(shown >= at$query_low & shown <= at$query_high), 0.85)
-  expect_lt(mean(shown >= at$query_low & shown <= at$query_high), 0.96)
-})
+test_that("of methods the one that foretells held-out queries is told, residuals are normal, one query's interval holds",
+  {
+    rows <- made_site(queries = 500, days = 40, seed = 3)
+    summary <- tide_summary(as_data(rows))
+    rivals <- tide_curve_rivals(summary)
+    expect_equal(rivals$method[1], "fitted")
+    expect_gt(rivals$behind[rivals$method == "power"],
+      2 * rivals$behind_se[rivals$method == "power"])
+    curve <- tide_curve(summary)
+    check <- tide_curve_check(curve, summary)
+    expect_lt(abs(mean(check$residuals$residual)), 0.15)
+    expect_equal(stats::sd(check$residuals$residual), 1, tolerance = 0.15)
+    expect_true(all(check$effective$effective <= check$effective$queries + 1e-9))
+    expect_s3_class(ggplot2::autoplot(check), "ggplot")
+    set.seed(9)
+    at <- predict(curve, 3, impressions = 400)
+    shown <- rbinom(4000, 400, pmin(0.95, made_curve[3] * exp(rnorm(4000, -0.045, 0.3)))) / 400
+    expect_gt(mean(shown >= at$query_low & shown <= at$query_high), 0.85)
+    expect_lt(mean(shown >= at$query_low & shown <= at$query_high), 0.96)
+  })
 
 test_that("a folder is foretold by the others: one that is clicked half as often is half of that", {
   rows <- made_site(queries = 500, days = 40, seed = 3)
-  rows[, page := sub("example/", sprintf("example/%s/",
-    ifelse(as.integer(sub(".* ", "", query)) <= 60, "deals", "guides")),
-    page), by = "query"]
+  rows[, page := sub("example/",
+    sprintf("example/%s/", ifelse(as.integer(sub(".* ", "", query)) <= 60, "deals", "guides")),
+    page),
+    by = "query"]
   own <- grepl("/deals/", rows$page, fixed = TRUE)
   set.seed(4)
   rows[own, clicks := rbinom(.N, clicks, 0.5)]
@@ -319,67 +332,74 @@ test_that("the month in which clicks at equal position changed is named, and non
   expect_equal(change$ratio[change$changed], 0.7, tolerance = 0.05)
 })
 
-test_that("invariances: a row split in two changes next to nothing, plain methods are what they say", {
-  rows <- made_site(queries = 200, days = 20)
-  two <- rbind(copy(rows)[, c("clicks", "impressions") := list(clicks %/% 2, impressions %/% 2)],
-    copy(rows)[, c("clicks", "impressions") := list(clicks - clicks %/% 2,
-      impressions - impressions %/% 2)])[impressions > 0]
-  one <- tide_curve(tide_summary(as_data(rows)))
-  # As tables without dates, where only sums count.
-  sums <- function(rows) as_data(rows[, .(clicks = sum(clicks),
-    position = sum(position * impressions) / sum(impressions), impressions = sum(impressions)),
-    by = c("query", "page")])
-  expect_equal(predict(tide_curve(tide_summary(sums(two))), 1:10),
-    predict(tide_curve(tide_summary(sums(rows))), 1:10))
-  pivot <- tide_curve(tide_summary(as_data(rows)), method = "pivot")
-  expect_equal(predict(pivot, 3)$ctr, pivot$evidence$pivot_ctr[3])
-  power <- log(predict(tide_curve(tide_summary(as_data(rows)), method = "power"),
-    c(1, 2, 4, 8))$ctr)
-  expect_equal(diff(power), rep(diff(power)[1], 3))
-})
+test_that(
+  "invariances: a row split in two changes next to nothing, plain methods are what they say",
+  {
+    rows <- made_site(queries = 200, days = 20)
+    two <- rbind(copy(rows)[, c("clicks", "impressions") := list(clicks %/% 2, impressions %/% 2)],
+      copy(rows)[,
+        c("clicks", "impressions") := list(clicks - clicks %/% 2, impressions - impressions %/% 2)])[
+          impressions > 0]
+    one <- tide_curve(tide_summary(as_data(rows)))
+    # As tables without dates, where only sums count.
+    sums <- function(rows) as_data(rows[,
+      .(clicks = sum(clicks), position = sum(position * impressions) / sum(impressions),
+        impressions = sum(impressions)),
+      by = c("query", "page")])
+    expect_equal(predict(tide_curve(tide_summary(sums(two))), 1:10),
+      predict(tide_curve(tide_summary(sums(rows))), 1:10))
+    pivot <- tide_curve(tide_summary(as_data(rows)), method = "pivot")
+    expect_equal(predict(pivot, 3)$ctr, pivot$evidence$pivot_ctr[3])
+    power <-
+      log(predict(tide_curve(tide_summary(as_data(rows)), method = "power"), c(1, 2, 4, 8))$ctr)
+    expect_equal(diff(power), rep(diff(power)[1], 3))
+  })
 
-test_that("where queries do not differ and each stands at one place, the curve is pool-adjacent-violators", {
-  rate <- c(.30, .14, .16, .09, .07, .075, .05, .03, .032, .02)
-  rows <- rbindlist(lapply(1:10, function(k) data.table(query = sprintf("q %d %d", k, 1:60),
-    page = "https://www.fernmoor.example/",
-    clicks = round(rate[k] * 5e4), impressions = 5e4, position = as.numeric(k))))
-  summary <- tide_summary(as_data(rows))
-  summary$cells[, rows := impressions]
-  pooled <- -stats::isoreg(-rate)$yf
-  expect_equal(predict(tide_curve(summary), 1:10)$ctr, pooled, tolerance = 0.01)
-})
+test_that(
+  "where queries do not differ and each stands at one place, the curve is pool-adjacent-violators",
+  {
+    rate <- c(.30, .14, .16, .09, .07, .075, .05, .03, .032, .02)
+    rows <- rbindlist(lapply(1:10, function(k) data.table(query = sprintf("q %d %d", k, 1:60),
+      page = "https://www.fernmoor.example/", clicks = round(rate[k] * 5e4), impressions = 5e4,
+      position = as.numeric(k))))
+    summary <- tide_summary(as_data(rows))
+    summary$cells[, rows := impressions]
+    pooled <- -stats::isoreg(-rate)$yf
+    expect_equal(predict(tide_curve(summary), 1:10)$ctr, pooled, tolerance = 0.01)
+  })
 
 test_that("a hundred times the impressions narrow the interval only to the limit that the spread between queries sets",
   {
-  of_size <- function(mean) {
-    set.seed(3)
-    tide_curve(tide_summary(as_data(made_site(queries = 300, days = 20,
-      factor = exp(rnorm(300, -0.045, 0.3)),
-      demand = exp(rnorm(300, mean, 0.5))))))
-  }
-  few <- of_size(1)
-  many <- of_size(1 + log(100))
-  width <- function(curve) with(predict(curve, 1:10), log(ctr_high / ctr_low))
-  expect_lt(mean(width(many)), mean(width(few)))
-  # Each position has some 30 to 90 queries: the standard error of the mean of so many factors.
-  limit <- 2 * 1.645 * sqrt(many$fits$all$spread / 300)
-  expect_true(all(width(many) > limit))
-})
+    of_size <- function(mean) {
+      set.seed(3)
+      tide_curve(tide_summary(as_data(made_site(queries = 300, days = 20,
+        factor = exp(rnorm(300, -0.045, 0.3)), demand = exp(rnorm(300, mean, 0.5))))))
+    }
+    few <- of_size(1)
+    many <- of_size(1 + log(100))
+    width <- function(curve) with(predict(curve, 1:10), log(ctr_high / ctr_low))
+    expect_lt(mean(width(many)), mean(width(few)))
+    # Each position has some 30 to 90 queries: the standard error of the mean of so many factors.
+    limit <- 2 * 1.645 * sqrt(many$fits$all$spread / 300)
+    expect_true(all(width(many) > limit))
+  })
 
-test_that("data added to a curve give the curve of all data at once, and the same days are not taken twice", {
-  rows <- made_site(queries = 200, days = 60)
-  rows[query == "query 0005", query := "fernmoor seeds"]
-  half <- as.IDate("2026-01-31")
-  part <- function(which) tide_summary(as_data(rows[which]), brand = "fernmoor")
-  both <- update(tide_curve(part(rows$date <= half)), part(rows$date > half))
-  expect_equal(predict(both, 1:20), predict(tide_curve(part(rep(TRUE, nrow(rows)))), 1:20),
-    tolerance = 0.02)
-  expect_equal(glance(both)$clicks, glance(tide_curve(part(rep(TRUE, nrow(rows)))))$clicks)
-  expect_error(update(both, part(rows$date > half)), class = "tide_error_overlap")
-  # What it holds now is a whole summary, which prints and gives a list.
-  expect_output(print(both$summary), "findings rest on")
-  expect_s3_class(tide_find(both$summary, both), "tide_findings")
-})
+test_that(
+  "data added to a curve give the curve of all data at once, and the same days are not taken twice",
+  {
+    rows <- made_site(queries = 200, days = 60)
+    rows[query == "query 0005", query := "fernmoor seeds"]
+    half <- as.IDate("2026-01-31")
+    part <- function(which) tide_summary(as_data(rows[which]), brand = "fernmoor")
+    both <- update(tide_curve(part(rows$date <= half)), part(rows$date > half))
+    expect_equal(predict(both, 1:20), predict(tide_curve(part(rep(TRUE, nrow(rows)))), 1:20),
+      tolerance = 0.02)
+    expect_equal(glance(both)$clicks, glance(tide_curve(part(rep(TRUE, nrow(rows)))))$clicks)
+    expect_error(update(both, part(rows$date > half)), class = "tide_error_overlap")
+    # What it holds now is a whole summary, which prints and gives a list.
+    expect_output(print(both$summary), "findings rest on")
+    expect_s3_class(tide_find(both$summary, both), "tide_findings")
+  })
 
 test_that("days of faulty tracking and of bots do not bend the curve, and are named", {
   rows <- made_site(queries = 300, days = 60)

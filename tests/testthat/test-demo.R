@@ -15,8 +15,7 @@ test_that("the whole site is as described", {
   expect_equal(sum(site$page_totals$clicks), sum(site$totals$clicks))
   expect_equal(nrow(site$capped), 1000)
   expect_setequal(site$truth$queries$case,
-    c("one_page", "swap", "split", "far_second", "blip", "both_top",
-    "brand_links"))
+    c("one_page", "swap", "split", "far_second", "blip", "both_top", "brand_links"))
   expect_true(any(grepl("#sowing", site$daily$page)) && any(grepl("utm_source", site$daily$page)))
 })
 

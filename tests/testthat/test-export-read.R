@@ -11,31 +11,26 @@ test_that("columns are found by the trade's spellings, in any order and case", {
   }
 })
 
-test_that("thousands separators and percent signs are numbers, and how CTR is written is told by the evidence", {
-  cases <- list(
-    fraction = c("a,10,100,0.1,2", "b,5,100,0.05,3"),
-    percent = c("a,10,100,10%,2", "b,5,100,5%,3"),
-    percent = c("a,10,100,10,2", "b,5,100,5,3"),
-    disagrees = c("a,10,100,0.3,2", "b,5,100,0.2,3"),
-    none = c("a,0,100,0,2")
-  )
-  for (i in seq_along(cases)) {
-    data <- tide_read(csv("query,clicks,impressions,ctr,position", cases[[i]]))
-    expected <- if (grepl("%", cases[[i]][1])) "fraction" else names(cases)[i]
-    expect_equal(data$sources$ctr, expected)
-  }
-  rows <- tide_read(csv("query,clicks,impressions,position",
-    '"a, b","1,234","12,345,678",1.5'))$tables$query$rows
-  expect_equal(c(rows$clicks, rows$impressions), c(1234, 12345678))
-})
+test_that("thousands separators and percent signs are numbers, and how CTR is written is told by the evidence",
+  {
+    cases <- list(fraction = c("a,10,100,0.1,2", "b,5,100,0.05,3"),
+      percent = c("a,10,100,10%,2", "b,5,100,5%,3"), percent = c("a,10,100,10,2", "b,5,100,5,3"),
+      disagrees = c("a,10,100,0.3,2", "b,5,100,0.2,3"), none = c("a,0,100,0,2"))
+    for (i in seq_along(cases)) {
+      data <- tide_read(csv("query,clicks,impressions,ctr,position", cases[[i]]))
+      expected <- if (grepl("%", cases[[i]][1])) "fraction" else names(cases)[i]
+      expect_equal(data$sources$ctr, expected)
+    }
+    rows <- tide_read(csv("query,clicks,impressions,position", '"a, b","1,234","12,345,678",1.5'))$tables$query$rows
+    expect_equal(c(rows$clicks, rows$impressions), c(1234, 12345678))
+  })
 
 test_that("bad input gives one error that says what, where by line, and how to fix it", {
   head <- "query,page,date,clicks,impressions,position"
   good <- "a,/a,2026-01-01,1,10,2"
-  cases <- list(
-    list("columns_missing", c("query,clicks,impressions", "a,1,2"), "`position`"),
+  cases <- list(list("columns_missing", c("query,clicks,impressions", "a,1,2"), "`position`"),
     list("columns_twice", c("query,keyword,clicks,impressions,position", "a,b,1,2,3"),
-    "both claim"),
+      "both claim"),
     list("not_number", c(head, good, "b,/b,2026-01-01,many,10,2"), "line 3 has 'many'"),
     list("not_number", c(head, good, 'b,/b,2026-01-01,"1,5",10,2'), "line 3"),
     list("not_date", c(head, good, good, "b,/b,soon,1,10,2"), "line 4 has 'soon'"),
@@ -44,9 +39,7 @@ test_that("bad input gives one error that says what, where by line, and how to f
     list("range", c(head, good, "b,/b,2026-01-01,,10,2"), "line 3"),
     list("range", c(head, good, "b,/b,2026-01-01,1,Inf,2"), "line 3"),
     list("layout", c(head, good, "b,/b,2026-01-01,1,10,2,7,8", good), "line 3"),
-    list("file", c(head), "no rows"),
-    list("file", character(), "empty")
-  )
+    list("file", c(head), "no rows"), list("file", character(), "empty"))
   for (case in cases) {
     file <- csv(case[[2]])
     error <- expect_error(tide_read(file), class = paste0("tide_error_", case[[1]]))
@@ -99,8 +92,8 @@ test_that("an export cut at a round number of rows, sorted by clicks, is named",
 
 test_that("filters keep what matches and say what they left out", {
   data <- tide_read(csv("date,query,device,clicks,impressions,position",
-    "2026-01-01,Red Tomato,mobile,1,10,2",
-    "2026-01-02,kale,desktop,2,20,3", "2026-01-03,tomato,mobile,3,30,4"))
+    "2026-01-01,Red Tomato,mobile,1,10,2", "2026-01-02,kale,desktop,2,20,3",
+    "2026-01-03,tomato,mobile,3,30,4"))
   clicks <- function(...) sum(tide_filter(data, ...)$tables[[1]]$rows$clicks)
   expect_equal(clicks(query = "tomato"), 4)
   expect_equal(clicks(not_query = "^red"), 5)
@@ -115,8 +108,8 @@ test_that("filters keep what matches and say what they left out", {
 test_that("rows given twice in one file count once, told apart by columns that nobody asked for", {
   head <- "date,query,page,device,clicks,impressions,position"
   file <- csv(head, "2026-03-01,kale,/a,mobile,1,10,3", "2026-03-01,kale,/a,desktop,1,10,3",
-    "2026-03-01,kale,/a,mobile,1,10,3",
-    "2026-03-01,pea,/b,mobile,2,20,5", "2026-03-01,pea,/b,mobile,3,30,4")
+    "2026-03-01,kale,/a,mobile,1,10,3", "2026-03-01,pea,/b,mobile,2,20,5",
+    "2026-03-01,pea,/b,mobile,3,30,4")
   for (dimensions in list(NULL, c("date", "query", "page"))) {
     data <- tide_read(file, exported = "2026-04-01", dimensions = dimensions)
     expect_equal(data$tables[[1]]$rows$clicks, c(1, 1, 3))
@@ -125,25 +118,26 @@ test_that("rows given twice in one file count once, told apart by columns that n
   }
 })
 
-test_that("several files of one grain: the newest export counts, and a coarser table of the same clicks is not added", {
-  old <- csv("date,query,page,clicks,impressions,position", "2026-03-01,kale,/a,1,10,3",
-    "2026-03-02,kale,/a,1,10,3",
-    name = "b.csv")
-  new <- csv("date,query,page,clicks,impressions,position", "2026-03-02,kale,/a,5,50,3",
-    name = "a.csv")
-  Sys.setFileTime(old, as.POSIXct("2026-04-01", tz = "UTC"))
-  Sys.setFileTime(new, as.POSIXct("2026-04-05", tz = "UTC"))
-  for (files in list(c(old, new), c(new,
-    old))) expect_equal(sum(tide_read(files)$tables[[1]]$rows$clicks), 6)
-  split <- csv("date,query,page,device,clicks,impressions,position",
-    "2026-03-01,kale,/a,mobile,1,5,3",
-    "2026-03-01,kale,/a,desktop,2,5,3")
-  both <- tide_read(c(old, split), exported = "2026-04-01", dimensions = c("date", "query", "page"))
-  # 1 March rests on the table by device, 2 March on the one that has it.
-  expect_equal(sum(both$tables[["date x query x page"]]$rows$clicks), 1 + 2 + 1)
-  expect_equal(both$tables[["date x query x page"]]$rests_on$days, c(1, 1))
-  expect_match(both$left_out$reason, "same clicks", all = FALSE)
-})
+test_that("several files of one grain: the newest export counts, and a coarser table of the same clicks is not added",
+  {
+    old <- csv("date,query,page,clicks,impressions,position", "2026-03-01,kale,/a,1,10,3",
+      "2026-03-02,kale,/a,1,10,3", name = "b.csv")
+    new <- csv("date,query,page,clicks,impressions,position", "2026-03-02,kale,/a,5,50,3",
+      name = "a.csv")
+    Sys.setFileTime(old, as.POSIXct("2026-04-01", tz = "UTC"))
+    Sys.setFileTime(new, as.POSIXct("2026-04-05", tz = "UTC"))
+    for (files in list(c(old, new), c(new, old))) {
+      expect_equal(sum(tide_read(files)$tables[[1]]$rows$clicks), 6)
+    }
+    split <- csv("date,query,page,device,clicks,impressions,position",
+      "2026-03-01,kale,/a,mobile,1,5,3", "2026-03-01,kale,/a,desktop,2,5,3")
+    both <-
+      tide_read(c(old, split), exported = "2026-04-01", dimensions = c("date", "query", "page"))
+    # 1 March rests on the table by device, 2 March on the one that has it.
+    expect_equal(sum(both$tables[["date x query x page"]]$rows$clicks), 1 + 2 + 1)
+    expect_equal(both$tables[["date x query x page"]]$rests_on$days, c(1, 1))
+    expect_match(both$left_out$reason, "same clicks", all = FALSE)
+  })
 
 test_that("clicks above impressions are left out, kept or refused by rule", {
   file <- csv("query,clicks,impressions,position", "kale,9,5,2", "pea,1,10,3")
@@ -158,8 +152,7 @@ test_that("Parquet is read like any other file", {
   skip_if_not_installed("nanoparquet")
   file <- tempfile(fileext = ".parquet")
   rows <- data.frame(date = as.Date("2026-03-01") + 0:2, query = c("kale", "pea", "bean"),
-    clicks = 1:3,
-    impressions = 10 * 1:3, position = c(1.5, 2, 3))
+    clicks = 1:3, impressions = 10 * 1:3, position = c(1.5, 2, 3))
   nanoparquet::write_parquet(rows, file)
   read <- tide_read(file, exported = "2026-04-01")$tables[[1]]$rows
   expect_equal(as.character(read$query), rows$query)

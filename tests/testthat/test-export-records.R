@@ -5,8 +5,8 @@ good <- c("socks,https://x.example/b,50,1000,3.1", "hats,https://x.example/c,20,
 
 test_that("a row whose cells do not match the header is refused wherever it stands", {
   cases <- list(c("shoes, red,https://x.example/a,900,10000,1.2", good),
-    c(good, "shoes, red,/a,900,10000,1.2"),
-    c("shoes,900,10000,1.2", "boots,800,9000,1.4"), c(good, "shoes,900,10000,1.2", good))
+    c(good, "shoes, red,/a,900,10000,1.2"), c("shoes,900,10000,1.2", "boots,800,9000,1.4"),
+    c(good, "shoes,900,10000,1.2", good))
   lines <- c(2, 4, 2, 4)
   for (i in seq_along(cases)) {
     error <- expect_error(tide_read(csv(head, cases[[i]])), class = "tide_error_layout")
@@ -17,8 +17,9 @@ test_that("a row whose cells do not match the header is refused wherever it stan
 
 test_that("records are counted as RFC 4180 has them, whatever stands in a cell", {
   set.seed(8)
-  cell <- function() paste(sample(c("a", " ", "\"\"", ",", "\n", "\r\n", "\u00fc", ";"),
-    sample(0:6, 1), TRUE), collapse = "")
+  cell <- function() paste(
+    sample(c("a", " ", "\"\"", ",", "\n", "\r\n", "\u00fc", ";"), sample(0:6, 1), TRUE),
+    collapse = "")
   for (round in 1:60) {
     n <- sample(1:12, 1)
     texts <- replicate(n, paste0("x", cell()))
@@ -42,8 +43,8 @@ test_that("records are counted as RFC 4180 has them, whatever stands in a cell",
 })
 
 test_that("quotes inside cells and in JSON are the text that was exported", {
-  rows <- tide_read(csv(head, "\"\"\"exact phrase\"\" tool\",/b,50,1000,3.1",
-    "5\" pot,/c,1,10,2"))$tables[[1]]$rows
+  rows <- tide_read(csv(head, "\"\"\"exact phrase\"\" tool\",/b,50,1000,3.1", "5\" pot,/c,1,10,2"))$tables[[
+    1]]$rows
   expect_equal(as.character(rows$query), c("\"exact phrase\" tool", "5\" pot"))
   json <- tide_read(csv("[{\"query\":\"\\\"exact phrase\\\" tool\",\"page\":\"/a\",\"clicks\":1,\"impressions\":9,\"position\":2}]",
     name = "a.json"))
@@ -54,8 +55,8 @@ test_that("quotes inside cells and in JSON are the text that was exported", {
 
 test_that("messages name the line, row or object where the figure stands", {
   book <- withr::local_tempfile(fileext = ".xlsx")
-  openxlsx::write.xlsx(data.frame(Query = c("a\nb", "c"), Clicks = 1:2, Impressions = 10,
-    Position = c(2, 0.5)), book,
+  openxlsx::write.xlsx(
+    data.frame(Query = c("a\nb", "c"), Clicks = 1:2, Impressions = 10, Position = c(2, 0.5)), book,
     startRow = 3)
   cases <- list(
     list(csv(head, "", "\"so\ncks\",/b,50,1000,3", "", "hats,/c,many,800,4"), "line 6 has 'many'"),
@@ -66,8 +67,7 @@ test_that("messages name the line, row or object where the figure stands", {
     list(csv("[{\"query\":\"a\",\"clicks\":1,\"impressions\":9,\"position\":2},",
       "{\"query\":\"b\",\"clicks\":\"x\",\"impressions\":9,\"position\":2}]", name = "a.json"),
       "object 2 has 'x'"),
-    list(book, "row 5 has '0.5'"),
-    list(csv(head, good[1], "\"exact\" tool,/b,1,10,2"), "line 3"),
+    list(book, "row 5 has '0.5'"), list(csv(head, good[1], "\"exact\" tool,/b,1,10,2"), "line 3"),
     list(csv(head, good[1], "\"never closed,/b,1,10,2", good), "line 3"))
   for (case in cases) expect_error(tide_read(case[[1]]), case[[2]], fixed = TRUE)
 })
@@ -111,7 +111,8 @@ test_that("dates out of range are refused by line, and spans of days are windows
   expect_equal(one$dimensions, "query")
   expect_equal(one$days, 28L)
   expect_equal(tide_summary(tide_read(dated("1.8.2026 \u2013 28.8.2026",
-    "1.8.2026 \u2013 28.8.2026")))$window$days, 28)
+    "1.8.2026 \u2013 28.8.2026")))$window$days,
+    28)
   several <- tide_read(dated("2026-08-03 to 2026-08-09", "2026-08-10 to 2026-08-16"),
     exported = "2026-12-01")$tables[[1]]
   expect_equal(c(several$from, several$to), as.IDate(c("2026-08-03", "2026-08-16")))
@@ -129,18 +130,23 @@ test_that("texts of any encoding are read, and damaged ones are said to be", {
   coded <- function(encoding, mark = TRUE) {
     file <- tempfile(fileext = ".csv")
     writeBin(iconv(list(charToRaw(paste0(if (mark) "\ufeff", text))), "UTF-8", encoding,
-      toRaw = TRUE)[[1]], file)
+      toRaw = TRUE)[[1]],
+      file)
     file
   }
-  for (encoding in c("UTF-8", "UTF-16LE", "UTF-16BE", "UTF-32LE", "UTF-32BE")) for (mark in c(TRUE,
-    FALSE)) {
-    expect_equal(sum(tide_read(coded(encoding, mark))$tables[[1]]$rows$clicks), 70,
-      label = paste(encoding, mark))
+  for (encoding in c("UTF-8", "UTF-16LE", "UTF-16BE", "UTF-32LE", "UTF-32BE")) {
+    for (mark in c(TRUE, FALSE)) {
+      expect_equal(sum(tide_read(coded(encoding, mark))$tables[[1]]$rows$clicks), 70,
+        label = paste(encoding, mark))
+    }
   }
-  raw_csv <- function(...) { file <- tempfile(fileext = ".csv"); writeBin(c(...), file); file }
+  raw_csv <- function(...) {
+    file <- tempfile(fileext = ".csv")
+    writeBin(c(...), file)
+    file
+  }
   windows <- raw_csv(charToRaw("Query;Clicks;Impressions;Position\r\nm"), as.raw(0xfc),
-    charToRaw("sli;1"), as.raw(0xa0),
-    charToRaw("234;10"), as.raw(0xa0), charToRaw("000;3,5\r\n"))
+    charToRaw("sli;1"), as.raw(0xa0), charToRaw("234;10"), as.raw(0xa0), charToRaw("000;3,5\r\n"))
   rows <- tide_read(windows)$tables[[1]]$rows
   expect_equal(list(as.character(rows$query), rows$clicks, rows$impressions),
     list("m\u00fcsli", 1234, 10000))
@@ -149,7 +155,7 @@ test_that("texts of any encoding are read, and damaged ones are said to be", {
     as.raw(0xe9), charToRaw(";10;3\n"))),
     list("layout", raw_csv(utf16[1:41])), list("no_table", raw_csv(raw(500))),
     list("layout", raw_csv(charToRaw(paste0(text, strrep("\n", 5000), "x")), as.raw(0),
-    charToRaw(",/a,1,2,3\n"))))
+      charToRaw(",/a,1,2,3\n"))))
   for (case in bad) expect_error(tide_read(case[[2]]), class = paste0("tide_error_", case[[1]]))
   lone <- raw_csv(charToRaw(gsub("\n", "\r", text)))
   expect_equal(nrow(tide_read(lone)$tables[[1]]$rows), 2)

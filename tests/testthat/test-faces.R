@@ -18,40 +18,43 @@ test_that("texts for people keep their precision and stay short", {
     c("/a/?b=1", "/", ""))
 })
 
-test_that("the report is one file that needs nothing else, holds the list and escapes what it shows", {
-  rows <- made_site(queries = 300)
-  hostile <- "<script>alert('x')</script>"
-  rows[query == rows[round(position) > 5, .N, by = query][order(-N)]$query[1], query := hostile]
-  found <- tide_find(tide_summary(as_data(rows)), min_gain = 0)
-  file <- withr::local_tempfile(fileext = ".html")
-  tide_report(found, file, title = "A & B")
-  html <- paste(readLines(file, encoding = "UTF-8"), collapse = "\n")
-  expect_true(hostile %in% found$findings$query)
-  expect_false(grepl(hostile, html, fixed = TRUE))
-  expect_match(html, "&lt;script&gt;alert", fixed = TRUE)
-  expect_match(html, "<title>A &amp; B</title>", fixed = TRUE)
-  expect_false(grepl("(src|href)=['\"](https?:)?//", html))
-  expect_false(grepl("@import|url\\(['\"]?https?:", html))
-  expect_equal(lengths(regmatches(html, gregexpr("<svg ", html))),
-    lengths(regmatches(html, gregexpr("aria-label='[^']{20,}", html))))
-  # Each page lists its own findings and no others: every action stands twice, in the list and under
-  # its page.
-  actions <- htmltools::htmlEscape(found$findings$action)
-  expect_equal(unname(lengths(regmatches(html,
-    gregexpr(paste0(": ", actions[1]), html, fixed = TRUE)))), 1L)
-  expect_equal(lengths(regmatches(html, gregexpr("<li><span class='kind", html))),
-    nrow(found$findings))
-  for (id in found$findings$id) expect_match(html, id, fixed = TRUE)
-  ids <- regmatches(html, gregexpr("(?<= id=')[^']+", html, perl = TRUE))[[1]]
-  expect_equal(anyDuplicated(ids), 0L)
-})
+test_that(
+  "the report is one file that needs nothing else, holds the list and escapes what it shows",
+  {
+    rows <- made_site(queries = 300)
+    hostile <- "<script>alert('x')</script>"
+    rows[query == rows[round(position) > 5, .N, by = query][order(-N)]$query[1], query := hostile]
+    found <- tide_find(tide_summary(as_data(rows)), min_gain = 0)
+    file <- withr::local_tempfile(fileext = ".html")
+    tide_report(found, file, title = "A & B")
+    html <- paste(readLines(file, encoding = "UTF-8"), collapse = "\n")
+    expect_true(hostile %in% found$findings$query)
+    expect_false(grepl(hostile, html, fixed = TRUE))
+    expect_match(html, "&lt;script&gt;alert", fixed = TRUE)
+    expect_match(html, "<title>A &amp; B</title>", fixed = TRUE)
+    expect_false(grepl("(src|href)=['\"](https?:)?//", html))
+    expect_false(grepl("@import|url\\(['\"]?https?:", html))
+    expect_equal(lengths(regmatches(html, gregexpr("<svg ", html))),
+      lengths(regmatches(html, gregexpr("aria-label='[^']{20,}", html))))
+    # Each page lists its own findings and no others: every action stands twice, in the list and under
+    # its page.
+    actions <- htmltools::htmlEscape(found$findings$action)
+    expect_equal(
+      unname(lengths(regmatches(html, gregexpr(paste0(": ", actions[1]), html, fixed = TRUE)))), 1L)
+    expect_equal(lengths(regmatches(html, gregexpr("<li><span class='kind", html))),
+      nrow(found$findings))
+    for (id in found$findings$id) expect_match(html, id, fixed = TRUE)
+    ids <- regmatches(html, gregexpr("(?<= id=')[^']+", html, perl = TRUE))[[1]]
+    expect_equal(anyDuplicated(ids), 0L)
+  })
 
 test_that("files are written whole or not at all", {
   file <- file.path(withr::local_tempdir(), "list.csv")
   writeLines("old", file)
-  expect_error(inktide:::write_whole(file,
-    function(path) { writeLines("half", path); stop("power cut") }), "power cut",
-    class = "tide_error_write")
+  expect_error(inktide:::write_whole(file, function(path) {
+    writeLines("half", path)
+    stop("power cut")
+  }), "power cut", class = "tide_error_write")
   expect_equal(readLines(file), "old")
   expect_equal(list.files(dirname(file), all.files = TRUE, no.. = TRUE), "list.csv")
   expect_error(inktide:::write_whole("no/such/folder/x", function(path) writeLines("a", path)),
@@ -59,8 +62,8 @@ test_that("files are written whole or not at all", {
 })
 
 test_that("cells that a spreadsheet would run are made harmless", {
-  safe <- inktide:::defuse_formulas(data.frame(query = c("=1+1", "-a", "+b", "@c", "kale"),
-    clicks = -1))
+  safe <-
+    inktide:::defuse_formulas(data.frame(query = c("=1+1", "-a", "+b", "@c", "kale"), clicks = -1))
   expect_equal(safe$query, c("'=1+1", "'-a", "'+b", "'@c", "kale"))
   expect_equal(safe$clicks, rep(-1, 5))
 })

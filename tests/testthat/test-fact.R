@@ -1,12 +1,11 @@
 summary <- tide_summary(as_data(data.table(query = c("Kale  Seeds", "pea seeds", "m\u00fcsli"),
-  page = paste0("https://www.fernmoor.example/", c("a/", "b/", "a/")),
-  clicks = c(5, 2, 1), impressions = c(60, 30, 10), position = 2)))
+  page = paste0("https://www.fernmoor.example/", c("a/", "b/", "a/")), clicks = c(5, 2, 1),
+  impressions = c(60, 30, 10), position = 2)))
 facts <- function(...) tide_facts(csv(...))[[1]]
 
 test_that("facts are read in any dress: numbers, thousands, lists in one cell, further columns", {
   read <- facts("Keyword;Suchvolumen;CPC;Trend;Notes", "kale seeds;1.900;0,45;10, 20,30;mine",
-    "pea seeds;-;1,20;;",
-    "kale seeds;2.000;0,50;1|2;again")
+    "pea seeds;-;1,20;;", "kale seeds;2.000;0,50;1|2;again")
   expect_equal(read$by, "query")
   expect_equal(read$rows$volume, c(NA, 2000))
   expect_equal(read$rows$cost, c(1.2, 0.5))
@@ -20,11 +19,12 @@ test_that("facts are read in any dress: numbers, thousands, lists in one cell, f
 })
 
 test_that("they join by compared form, report what matched, and leave the rest missing", {
-  more <- tide_enrich(summary, list(facts("query,volume", "KALE seeds,900", "M\u00dcSLI,40",
-    "pea seed,7", "tractor,1"),
+  more <- tide_enrich(summary, list(
+    facts("query,volume", "KALE seeds,900", "M\u00dcSLI,40", "pea seed,7", "tractor,1"),
     facts("page,title", "/b,Peas", "http://fernmoor.example/zzz/,None")))
-  expect_equal(more$queries$volume[match(c("kale seeds", "m\u00fcsli", "pea seeds"),
-    more$queries$key)], c(900, 40, NA))
+  expect_equal(
+    more$queries$volume[match(c("kale seeds", "m\u00fcsli", "pea seeds"), more$queries$key)],
+    c(900, 40, NA))
   expect_equal(more$pages$title, c(NA, "Peas"))
   expect_equal(more$facts$matched, c(2, 1))
   expect_equal(more$facts$share, c(0.7, 0.3))
@@ -39,8 +39,7 @@ test_that("the newest fact counts; missing ones do not erase", {
     kale <- tide_enrich(summary, order)$queries[key == "kale seeds"]
     expect_equal(c(kale$volume, kale$cost), c(2, 5))
     pages <- as_data(data.table(query = c("kale seeds", "pea"),
-      page = "https://www.fernmoor.example/a/", clicks = 1,
-      impressions = 9, position = 2))
+      page = "https://www.fernmoor.example/a/", clicks = 1, impressions = 9, position = 2))
     rows <- tide_trace(pages, "/a/", facts = order)$rows
     expect_equal(unlist(rows[query == "kale seeds", .(volume, cost)]), c(volume = 2, cost = 5))
   }
@@ -50,8 +49,8 @@ test_that("findings and traces carry them, the program keeps them", {
   skip_if_not_installed("nanoparquet")
   dir <- withr::local_tempdir()
   program("load", tide_example()[["pairs"]], "--project", dir, "--exported", "2026-11-01")
-  file <- csv("query;volume;trend", "Radish Spacing;1.900;1,2,3", "nothing;5;",
-    name = "volumes.csv")
+  file <-
+    csv("query;volume;trend", "Radish Spacing;1.900;1,2,3", "nothing;5;", name = "volumes.csv")
   run <- program("enrich", file, "--project", dir)
   expect_match(run$out, "1 of 2 rows matched", all = FALSE)
   expect_match(program("enrich", file, "--project", dir)$out, "Nothing changed", all = FALSE)
@@ -60,8 +59,8 @@ test_that("findings and traces carry them, the program keeps them", {
   expect_equal(utils::tail(names(found), 2), c("volume", "trend"))
   trace <- program("trace", "radish spacing", "--project", dir, "--quiet")$out
   expect_match(trace, "^volume: 1,900", all = FALSE)
-  one_shot <- program("trace", "radish spacing", tide_example()[["pairs"]], "--facts", file,
-    "--quiet")$out
+  one_shot <-
+    program("trace", "radish spacing", tide_example()[["pairs"]], "--facts", file, "--quiet")$out
   expect_match(one_shot, "^volume: 1,900", all = FALSE)
   expect_equal(program("enrich", csv("a,b", "1,2"), "--project", dir)$status, 1)
 })
@@ -69,8 +68,8 @@ test_that("findings and traces carry them, the program keeps them", {
 test_that("facts that are kept come back as they were, once, the oldest first", {
   store <- tide_store(withr::local_tempdir())
   facts <- function(date, ...) tide_facts(csv(...), date = date)
-  newer <- facts("2026-05-01", "query,volume,title", "pea seed,7,\"a, \"\"b\"\"\"",
-    "m\u00fcsli,40,")
+  newer <-
+    facts("2026-05-01", "query,volume,title", "pea seed,7,\"a, \"\"b\"\"\"", "m\u00fcsli,40,")
   older <- facts("2026-02-01", "page,title", "/b,Peas")
   expect_equal(tide_keep_facts(store, c(newer, older))$kept, c(TRUE, TRUE))
   expect_equal(tide_keep_facts(store, newer)$kept, FALSE)

@@ -1,70 +1,67 @@
 # Every command on a table of small and odd data: a result or one error of ours, never a warning,
 # never NA.
 
-head_of <- list(
-  pairs = "date,query,page,clicks,impressions,position",
-    undated = "query,page,clicks,impressions,position",
-  queries = "query,clicks,impressions,position", pages = "page,clicks,impressions,position",
-  days = "date,clicks,impressions,position",
+head_of <- list(pairs = "date,query,page,clicks,impressions,position",
+  undated = "query,page,clicks,impressions,position", queries = "query,clicks,impressions,position",
+  pages = "page,clicks,impressions,position", days = "date,clicks,impressions,position",
   devices = "date,query,page,device,clicks,impressions,position")
 days_from <- function(n) format(as.IDate("2026-08-01") + seq_len(n) - 1L)
 
-odd_data <- list(
-  `one row` = c(head_of$pairs, "2026-08-01,kale,/a,1,10,2"),
+odd_data <- list(`one row` = c(head_of$pairs, "2026-08-01,kale,/a,1,10,2"),
   `one row without clicks` = c(head_of$undated, "kale,/a,0,10,2"),
   `nine undated rows without clicks` = c(head_of$undated,
-  sprintf("q%d,/p%d,0,%d,%d", 1:9, 1:9, 10 * 1:9, 1:9)),
-  `six days` = c(head_of$pairs, sprintf("%s,kale seeds,https://x.example/a,%d,%d,3.2",
-  days_from(6), 1:6, 10 * 1:6)),
+    sprintf("q%d,/p%d,0,%d,%d", 1:9, 1:9, 10 * 1:9, 1:9)),
+  `six days` = c(head_of$pairs,
+    sprintf("%s,kale seeds,https://x.example/a,%d,%d,3.2", days_from(6), 1:6, 10 * 1:6)),
   `queries only` = c(head_of$queries,
-  sprintf("q%d,%d,%d,%g", 1:30, 30:1, 300 + 1:30, 1 + 1:30 / 3)),
-  `pages only` = c(head_of$pages, sprintf("https://x.example/p%d,%d,%d,%g", 1:20, 20:1, 200 + 1:20,
-  1 + 1:20 / 3)),
+    sprintf("q%d,%d,%d,%g", 1:30, 30:1, 300 + 1:30, 1 + 1:30 / 3)),
+  `pages only` = c(head_of$pages,
+    sprintf("https://x.example/p%d,%d,%d,%g", 1:20, 20:1, 200 + 1:20, 1 + 1:20 / 3)),
   `days only` = c(head_of$days, sprintf("%s,%d,%d,4", days_from(40), 40:1, 300L)),
   `all at position one` = c(head_of$undated,
-  sprintf("q%d,/p%d,%d,%d,1", 1:40, 1:40, 1:40, 100 + 1:40)),
+    sprintf("q%d,/p%d,%d,%d,1", 1:40, 1:40, 1:40, 100 + 1:40)),
   `all beyond fifty` = c(head_of$undated,
-  sprintf("q%d,/p%d,0,%d,%d", 1:40, 1:40, 100 + 1:40, 51:90)),
+    sprintf("q%d,/p%d,0,%d,%d", 1:40, 1:40, 100 + 1:40, 51:90)),
   `one query on many pages` = c(head_of$pairs,
-  sprintf("%s,kale,https://x.example/p%d,%d,50,%d", rep(days_from(20), 4),
-    rep(1:4, each = 20), 1:4, rep(3:6, each = 20))),
+    sprintf("%s,kale,https://x.example/p%d,%d,50,%d", rep(days_from(20), 4), rep(1:4, each = 20),
+      1:4, rep(3:6, each = 20))),
   `one page, many queries` = c(head_of$undated,
-  sprintf("query %d,https://x.example/a,%d,%d,%g", 1:50, 1:50 %/% 10,
-    20 + 1:50, 1 + 1:50 / 4)),
+    sprintf("query %d,https://x.example/a,%d,%d,%g", 1:50, 1:50 %/% 10, 20 + 1:50, 1 + 1:50 / 4)),
   `all clicked` = c(head_of$undated, sprintf("q%d,/p%d,%d,%d,2", 1:20, 1:20, 100L, 100L)),
   `huge counts` = c(head_of$undated, sprintf("q%d,/p%d,%.0f,%.0f,%d", 1:20, 1:20, 3e9, 9e10, 1:20)),
   `blank positions` = c(head_of$undated, "a,/a,1,10,", "b,/b,2,20,"),
   `empty texts` = c(head_of$undated, ",/a,1,10,2", "kale,,2,30,3", "\"  \",\" \",1,10,4"),
   `short brand in the host` = c(head_of$undated, "abc shoes,https://abc.example/,50,100,1",
-  "abc,https://abc.example/,90,100,1",
-    "shoes,https://abc.example/s,1,300,7"),
+    "abc,https://abc.example/,90,100,1", "shoes,https://abc.example/s,1,300,7"),
   `all brand` = c(head_of$undated, "fernmoor,https://fernmoor.example/,50,100,1"),
   `other scripts` = c(head_of$undated,
-  "\u0442\u043e\u043c\u0430\u0442\u044b,https://x.example/\u0442\u043e\u043c\u0430\u0442,3,90,2",
+    "\u0442\u043e\u043c\u0430\u0442\u044b,https://x.example/\u0442\u043e\u043c\u0430\u0442,3,90,2",
     "\u30c8\u30de\u30c8 \u7a2e,https://x.example/t,1,90,4",
     "\ud55c\uad6d\uc5b4,https://x.example/k,0,90,9"),
   `signs that are obeyed` = c(head_of$undated,
-  paste0("a", intToUtf8(c(27, 91, 50, 74, 0x202e)), "b,https://x.example/",
-    intToUtf8(c(0x9b, 0x2066)), ",3,90,2"), "=1+1,https://x.example/b,0,90,2"),
+    paste0("a", intToUtf8(c(27, 91, 50, 74, 0x202e)), "b,https://x.example/",
+      intToUtf8(c(0x9b, 0x2066)), ",3,90,2"),
+    "=1+1,https://x.example/b,0,90,2"),
   `same position, same rate` = c(head_of$undated, sprintf("q%d,/p%d,5,100,4", 1:60, 1:60)))
 
-calls <- function(file, dir) list(
-  curve = c("curve", file), diagnose = c("curve", file, "--diagnose"),
-  parts = c("curve", file, "--by", "words"), find = c("find", file, "--view", "page"),
-  compare = c("compare", file, "--days", "7"),
-  segments = c("compare", file, "--by", "intent"), follow = c("follow", file),
-  `trace query` = c("trace", "kale", file), `trace site` = c("trace", "/*", file),
-  report = c("report", file, "--brand", "fernmoor", "--out", file.path(dir, "r.html")),
-  load = c("load", file, "--project", file.path(dir, "p")),
-  `check, stored` = c("check", "--project", file.path(dir, "p")),
-  `find, stored` = c("find", "--project", file.path(dir, "p"), "--format", "csv"),
-  init = c("init", file, "--project", file.path(dir, "i")))
+calls <- function(file, dir) {
+  list(curve = c("curve", file), diagnose = c("curve", file, "--diagnose"),
+    parts = c("curve", file, "--by", "words"), find = c("find", file, "--view", "page"),
+    compare = c("compare", file, "--days", "7"), segments = c("compare", file, "--by", "intent"),
+    follow = c("follow", file), `trace query` = c("trace", "kale", file),
+    `trace site` = c("trace", "/*", file),
+    report = c("report", file, "--brand", "fernmoor", "--out", file.path(dir, "r.html")),
+    load = c("load", file, "--project", file.path(dir, "p")),
+    `check, stored` = c("check", "--project", file.path(dir, "p")),
+    `find, stored` = c("find", "--project", file.path(dir, "p"), "--format", "csv"),
+    init = c("init", file, "--project", file.path(dir, "i")))
+}
 
 test_that("every command gives a result or one error of ours on small and odd data", {
   withr::local_options(warn = 1)
   # All of them among the studies, every other one with each change.
-  for (name in names(odd_data)[if (nzchar(Sys.getenv("INKTIDE_STUDIES"))) TRUE else c(TRUE,
-    FALSE)]) {
+  for (name in names(odd_data)[
+      if (nzchar(Sys.getenv("INKTIDE_STUDIES"))) TRUE else c(TRUE, FALSE)]) {
     file <- csv(odd_data[[name]])
     dir <- withr::local_tempdir()
     for (call in names(calls(file, dir))) {
@@ -91,13 +88,14 @@ test_that("every command gives a result or one error of ours on small and odd da
 
 test_that("no figure of the list is above what its demand allows", {
   for (name in names(odd_data)) {
-    found <- tryCatch(tide_find(tide_summary(tide_read(csv(odd_data[[name]]), lag = 0),
-      undated_days = 30), min_gain = 0),
+    found <- tryCatch(tide_find(
+      tide_summary(tide_read(csv(odd_data[[name]]), lag = 0), undated_days = 30), min_gain = 0),
       tide_error = function(e) NULL)
     if (is.null(found)) next
     list <- found$findings
     most <- 4 * list$impressions * 30 / found$summary$recent$days
-    expect_true(all(list$gain_low <= list$gain & list$gain <= list$gain_high &
-      list$gain_high <= most), label = name)
+    expect_true(
+      all(list$gain_low <= list$gain & list$gain <= list$gain_high & list$gain_high <= most),
+      label = name)
   }
 })

@@ -20,8 +20,7 @@ test_that("filters keep what they say and nothing else", {
   path <- function(rows) sub("^https://[^/]+", "", rows$page)
   words <- function(rows) lengths(strsplit(rows$query, " "))
   has <- function(rows, word) grepl(sprintf("\\b%s\\b", word), rows$query)
-  cases <- list(
-    list(c("--query", "^how"), function(rows) grepl("^how", rows$query)),
+  cases <- list(list(c("--query", "^how"), function(rows) grepl("^how", rows$query)),
     list(c("--not-query", "seeds"), function(rows) !grepl("seeds", rows$query)),
     list(c("--page", "/guides/"), function(rows) grepl("/guides/", rows$page)),
     list(c("--not-page", "/guides/"), function(rows) !grepl("/guides/", rows$page)),
@@ -41,8 +40,8 @@ test_that("filters keep what they say and nothing else", {
     expect_gt(nrow(rows), 0, label = told)
     expect_true(all(case[[2]](rows)), label = told)
   }
-  intent <- rows_of("find", "--intent", "informational", "--min-gain", "0", "--kind",
-    "striking_distance")
+  intent <-
+    rows_of("find", "--intent", "informational", "--min-gain", "0", "--kind", "striking_distance")
   expect_gt(nrow(intent), 0)
   expect_lt(nrow(intent), nrow(rows_of("find", "--min-gain", "0", "--kind", "striking_distance")))
 })
@@ -60,14 +59,14 @@ test_that("parts of the data are those days, devices and countries", {
     sum(whole$Clicks[!days %between% as.IDate(c("2026-09-10", "2026-09-12"))]))
   expect_equal(sums("--by", "day", "--device", "mobile"),
     sum(whole$Clicks[whole$Device == "mobile"]))
-  more <- copy(whole)[, c("Country", "Vertical", "Search appearance") :=
-    list(fifelse(seq_len(.N) %% 2 == 0, "nor", "deu"),
-    "web", fifelse(seq_len(.N) %% 5 == 0, "recipe", ""))]
+  more <- copy(whole)[, c("Country", "Vertical", "Search appearance") := list(
+    fifelse(seq_len(.N) %% 2 == 0, "nor", "deu"), "web",
+    fifelse(seq_len(.N) %% 5 == 0, "recipe", ""))]
   file <- withr::local_tempfile(fileext = ".csv")
   fwrite(more, file)
   of_file <- function(...) {
-    run <- program("follow", file, "--format", "csv", "--quiet", "--exported", "2026-12-01",
-      "--by", "day", "--top", "1000", ...)
+    run <- program("follow", file, "--format", "csv", "--quiet", "--exported", "2026-12-01", "--by",
+      "day", "--top", "1000", ...)
     expect_equal(run$status, 0L)
     sum(fread(text = run$out)$clicks, na.rm = TRUE)
   }
@@ -110,14 +109,16 @@ test_that("curves are shown, compared and checked by every option", {
   }
   for (by in c("device", "intent", "page_group", "words", "month")) {
     parts <- rows_of("curve", "--by", by)
-    expect_gt(length(unique(parts[[setdiff(intersect(c("segment", "part", by), names(parts)),
-      "")[1]]])), 1, label = by)
+    expect_gt(
+      length(unique(parts[[setdiff(intersect(c("segment", "part", by), names(parts)), "")[1]]])), 1,
+      label = by)
   }
   prior <- withr::local_tempfile(fileext = ".csv",
     lines = c("position,ctr", sprintf("%d,%g", 1:10, 0.3 / 1:10)))
   expect_gt(nrow(rows_of("curve", "--prior", prior)), 5)
-  for (flag in c("--compare", "--diagnose")) expect_gt(nrow(rows_of("curve", flag)), 0,
-    label = flag)
+  for (flag in c("--compare", "--diagnose")) {
+    expect_gt(nrow(rows_of("curve", flag)), 0, label = flag)
+  }
   figure <- withr::local_tempfile(fileext = ".svg")
   rows_of("curve", "--figure", figure)
   expect_match(readLines(figure, n = 2), "svg", all = FALSE)
@@ -127,8 +128,9 @@ test_that("windows, levels and events of a comparison are those asked for", {
   apart <- rows_of("compare", "--after", "2026-10-11..2026-10-17", "--before",
     "2026-09-13..2026-09-19", "--level", "site")
   whole <- fread(pairs_file)
-  week <- function(from) sum(whole$Clicks[as.IDate(whole$Date) %between% (as.IDate(from) +
-    c(0, 6))]) * 30 / 7
+  week <- function(from) {
+    sum(whole$Clicks[as.IDate(whole$Date) %between% (as.IDate(from) + c(0, 6))]) * 30 / 7
+  }
   expect_equal(c(apart$clicks_before, apart$clicks_after),
     c(week("2026-09-13"), week("2026-10-11")))
   lengths <- rows_of("compare", "--windows", "7,14", "--level", "site")
@@ -141,8 +143,8 @@ test_that("windows, levels and events of a comparison are those asked for", {
   why <- program("compare", pairs_file, "--level", "folder", "--why", "/guides/", "--quiet",
     "--exported", "2026-12-01")
   expect_match(why$out, "clicks a month", all = FALSE)
-  events <- withr::local_tempfile(fileext = ".csv",
-    lines = c("date,event", "2026-10-20,Newsletter"))
+  events <-
+    withr::local_tempfile(fileext = ".csv", lines = c("date,event", "2026-10-20,Newsletter"))
   told <- program("compare", pairs_file, "--days", "21", "--events", events, "--exported",
     "2026-12-01", "--level", "page")
   expect_match(paste(told$out, collapse = " "), "only in the later window: Newsletter")
@@ -154,8 +156,8 @@ test_that("pages are followed by the step, queries and figures asked for", {
   expect_true(all(grepl("/guides/", by_day$page)))
   one <- rows_of("follow", "--view", "lines", "--lines", "1", "--top", "3")
   expect_equal(nrow(unique(one[, c("page", "query")])), 3)
-  clicks <- rows_of("follow", "--view", "lines", "--lines", "1", "--top", "3", "--leading",
-    "clicks")
+  clicks <-
+    rows_of("follow", "--view", "lines", "--lines", "1", "--top", "3", "--leading", "clicks")
   expect_setequal(unique(clicks$page), unique(one$page))
   for (view in c("bands", "days", "changes")) expect_silent(rows_of("follow", "--view", view))
   for (draw in c("positions", "click_through", "queries")) {
@@ -172,7 +174,8 @@ test_that("decisions are kept with note, name and day, shown, put away and broug
   own <- function(...) program(..., "--project", dir, "--exported", "2026-12-01")
   ids <- fread(text = own("find", "--format", "csv", "--quiet")$out)$id
   expect_equal(own("decide", ids[1], "harmless", "--note", "answered above", "--by", "Ada", "--at",
-    "2026-10-20")$status, 0L)
+    "2026-10-20")$status,
+    0L)
   expect_equal(own("decide", ids[2], "later", "--until", "2027-02-01")$status, 0L)
   shown <- fread(text = own("decide", "--list", "--format", "csv", "--quiet")$out)
   expect_equal(shown[match(ids[1], shown$id), c("decision", "note", "by")],
@@ -180,8 +183,8 @@ test_that("decisions are kept with note, name and day, shown, put away and broug
   expect_equal(as.character(shown$at[match(ids[1], shown$id)]), "2026-10-20")
   left <- fread(text = own("find", "--format", "csv", "--quiet")$out)$id
   expect_false(any(ids[1:2] %in% left))
-  expect_true(all(ids[1:2] %in% fread(text = own("find", "--all", "--format", "csv",
-    "--quiet")$out)$id))
+  expect_true(all(
+    ids[1:2] %in% fread(text = own("find", "--all", "--format", "csv", "--quiet")$out)$id))
   expect_equal(own("decide", ids[3], "done", "--at", "2026-10-10")$status, 0L)
   since <- fread(text = own("outcome", "--since", "14", "--format", "csv", "--quiet")$out)
   expect_equal(c(since$id, since$days), c(ids[3], 14))
@@ -193,12 +196,10 @@ test_that("decisions are kept with note, name and day, shown, put away and broug
 test_that("reading follows what the call says of dates, clicks and headers", {
   lines <- c("Day,What people typed,Page,Clicks,Impressions,Position",
     sprintf("%02d/%02d/2026,query %d,https://www.fernmoor.example/p%d/,%d,%d,%d", rep(1:12, 8),
-    rep(3:10, each = 12), 1:96,
-      1:96 %% 9, c(50, rep(2:3, 48))[1:96], 40, 1 + 1:96 %% 9))
+      rep(3:10, each = 12), 1:96, 1:96 %% 9, c(50, rep(2:3, 48))[1:96], 40, 1 + 1:96 %% 9))
   file <- withr::local_tempfile(fileext = ".csv", lines = lines)
   read <- function(...) program("follow", file, "--columns", "query=What people typed", "--format",
-    "csv", "--by", "day",
-    "--top", "20", "--quiet", "--exported", "2027-02-01", ...)
+    "csv", "--by", "day", "--top", "20", "--quiet", "--exported", "2027-02-01", ...)
   refused <- read("--date-order", "dmy", "--clicks-above", "refuse")
   expect_equal(refused$status, 1L)
   expect_match(paste(refused$err, collapse = " "), "line 2")
@@ -215,8 +216,7 @@ test_that("every wrong call is one clear error: what, where, how to fix it, and 
   writeLines("x", file.path(here, "full", "notes.txt"))
   withr::local_dir(here)
   # The call, and what of it the message must show.
-  cases <- list(
-    list(c("fnd", "export.csv"), c("Unknown command 'fnd'", "find")),
+  cases <- list(list(c("fnd", "export.csv"), c("Unknown command 'fnd'", "find")),
     list(c("help", "curv"), c("Unknown command", "curve")),
     list(c("find", "export.csv", "--tpo", "3"), c("Unknown option '--tpo'", "Did you mean")),
     list(c("find", "export.csv", "--top", "many"), c("Not a number", "--top many")),
@@ -225,7 +225,7 @@ test_that("every wrong call is one clear error: what, where, how to fix it, and 
     list(c("find", "export.csv", "--position", "9:5"), c("--position", "9:5")),
     list(c("find", "export.csv", "--words", "a:b"), c("--words", "a:b")),
     list(c("find", "export.csv", "--segment", "phones"),
-    c("No such segment 'phones'", "--segment")),
+      c("No such segment 'phones'", "--segment")),
     list(c("find", "export.csv", "--columns", "query"), c("--columns", "query")),
     list(c("find", "export.csv", "--from", "soon"), c("--from", "soon")),
     list(c("find", "export.csv", "--kind", "low"), c("--kind", "low_ctr")),
@@ -233,26 +233,22 @@ test_that("every wrong call is one clear error: what, where, how to fix it, and 
     list(c("find", "export.csv", "--hours", "-1"), c("--hours")),
     list(c("find", "export.csv", "--target", "+x"), c("--target", "+x")),
     list(c("find", "export.csv", "--view", "site"), c("--view", "folder")),
-    list("find", c("No data to work on")),
-    list("trace", c("Nothing to trace")),
-    list("load", c("No file")),
-    list("enrich", c("No project")),
-    list("check", c("No project")),
-    list(c("demo", "full"), c("full")),
-    list(c("demo", "one", "two"), c("Too many folders")),
+    list("find", c("No data to work on")), list("trace", c("Nothing to trace")),
+    list("load", c("No file")), list("enrich", c("No project")), list("check", c("No project")),
+    list(c("demo", "full"), c("full")), list(c("demo", "one", "two"), c("Too many folders")),
     list(c("compare", "export.csv", "--windows", "7,x"), c("Not lengths of windows", "7,28,90")),
     list(c("compare", "export.csv", "--after", "October"),
-    c("Not a window", "2026-03-01..2026-03-28")),
+      c("Not a window", "2026-03-01..2026-03-28")),
     list(c("compare", "export.csv", "--after", "2026-10-20..2026-10-10"),
-    c("ends before it begins")),
+      c("ends before it begins")),
     list(c("compare", "export.csv", "--after", "2026-10-01..2026-10-20", "--before",
-    "2026-09-20..2026-10-05"),
+      "2026-09-20..2026-10-05"),
       c("share days")),
     list(c("compare", "export.csv", "--by", "device", "--segments", "a,b"),
-    c("Two comparisons at once")),
+      c("Two comparisons at once")),
     list(c("compare", "export.csv", "--by", "device", "--level", "page"), c("line by line")),
     list(c("compare", "export.csv", "--by", "device", "--format", "xlsx", "--out", "x.xlsx"),
-    c("no workbook")),
+      c("no workbook")),
     list(c("compare", "export.csv", "--why", "no such query at all"), c("No such line", "--why")),
     list(c("follow", "export.csv", "--view", "events"), c("No events are known", "--events")),
     list(c("follow", "export.csv", "--by", "month"), c("--by", "week")),
@@ -274,10 +270,9 @@ test_that("every wrong call is one clear error: what, where, how to fix it, and 
 
 test_that("every command tells the same in CSV and in JSON, and writes it to a file just so", {
   cases <- list(c("find", pairs_file), c("find", pairs_file, "--view", "page"),
-    c("curve", pairs_file),
-    c("compare", pairs_file, "--level", "folder"), c("compare", pairs_file, "--by", "device"),
-    c("follow", pairs_file, "--top", "3"), c("follow", pairs_file, "--view", "lines"),
-    c("trace", "radish spacing", pairs_file),
+    c("curve", pairs_file), c("compare", pairs_file, "--level", "folder"),
+    c("compare", pairs_file, "--by", "device"), c("follow", pairs_file, "--top", "3"),
+    c("follow", pairs_file, "--view", "lines"), c("trace", "radish spacing", pairs_file),
     c("trace", "/guides/*", pairs_file))
   shared <- c("--brand", "fernmoor", "--exported", "2026-12-01", "--quiet")
   for (case in cases) {

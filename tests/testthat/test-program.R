@@ -10,34 +10,33 @@ test_that("help and version answer at once, with use and an example", {
     expect_equal(program(command, "--help")$out, help$out)
   }
   expect_true(all(vapply(c("curve", "find", "report", "demo"),
-    function(x) any(grepl(paste0("^  ", x), program()$out)),
-    NA)))
+    function(x) any(grepl(paste0("^  ", x), program()$out)), NA)))
 })
 
-test_that("find prints the same numbers as R, in every format, and nothing else on standard output", {
-  found <- tide_find(tide_summary(tide_read(files[["pairs"]]), brand = "fernmoor"))$findings
-  csv <- program("find", files[["pairs"]], "--brand", "fernmoor", "--format", "csv")
-  expect_equal(csv$status, 0)
-  table <- as_table(csv)
-  expect_equal(names(table), names(found))
-  expect_equal(table$id, found$id)
-  expect_equal(table$gain, found$gain, tolerance = 1e-6)
-  expect_match(csv$err, "left out", all = FALSE)
-  json <- jsonlite::fromJSON(program("find", files[["pairs"]], "--brand", "fernmoor", "--format",
-    "json",
-    "--quiet")$out)
-  expect_equal(json$score, found$score, tolerance = 1e-6)
-  people <- program("find", files[["pairs"]], "--brand=fernmoor", "--top", "5", env = "COLUMNS=80")
-  expect_true(all(nchar(people$out, "width") <= 80))
-  expect_match(people$out, "First steps", all = FALSE)
-})
+test_that("find prints the same numbers as R, in every format, and nothing else on standard output",
+  {
+    found <- tide_find(tide_summary(tide_read(files[["pairs"]]), brand = "fernmoor"))$findings
+    csv <- program("find", files[["pairs"]], "--brand", "fernmoor", "--format", "csv")
+    expect_equal(csv$status, 0)
+    table <- as_table(csv)
+    expect_equal(names(table), names(found))
+    expect_equal(table$id, found$id)
+    expect_equal(table$gain, found$gain, tolerance = 1e-6)
+    expect_match(csv$err, "left out", all = FALSE)
+    json <- jsonlite::fromJSON(
+      program("find", files[["pairs"]], "--brand", "fernmoor", "--format", "json", "--quiet")$out)
+    expect_equal(json$score, found$score, tolerance = 1e-6)
+    people <-
+      program("find", files[["pairs"]], "--brand=fernmoor", "--top", "5", env = "COLUMNS=80")
+    expect_true(all(nchar(people$out, "width") <= 80))
+    expect_match(people$out, "First steps", all = FALSE)
+  })
 
 test_that("curve has the agreed columns, with brand and non-brand where brand words are given", {
   table <- as_table(program("curve", files[["pairs"]], "--brand", "fernmoor,fern moor", "--format",
     "csv", "--quiet"))
-  expect_equal(names(table)[1:8], c("segment", "position", "ctr", "ctr_low", "ctr_high", "clicks",
-    "impressions",
-    "pairs"))
+  expect_equal(names(table)[1:8],
+    c("segment", "position", "ctr", "ctr_low", "ctr_high", "clicks", "impressions", "pairs"))
   expect_setequal(table$segment, c("brand", "non-brand"))
   expect_equal(unique(table$position), 1:20)
   plain <- program("curve", files[["pairs"]], "--until", "5", "--format", "csv")
@@ -47,20 +46,17 @@ test_that("curve has the agreed columns, with brand and non-brand where brand wo
 
 test_that("faults of the call end with 2, of the data with 1, in one message without a trace", {
   bad <- csv("query,clicks,impressions,position", "a,x,2,3")
-  cases <- list(
-    list(2, c("fnd", files[["pairs"]]), "Did you mean 'find'"),
+  cases <- list(list(2, c("fnd", files[["pairs"]]), "Did you mean 'find'"),
     list(2, c("find", files[["pairs"]], "--brnd", "x"), "Did you mean '--brand'"),
     list(2, c("find", files[["pairs"]], "--format", "xml"), "table, csv, json, xlsx or markdown"),
     list(2, c("find", files[["pairs"]], "--position", "9"), "4:20"),
     list(2, c("find", files[["pairs"]], "--query", "(a"), "regular expression"),
     list(2, c("find", files[["pairs"]], "--days", "soon"), "days"),
     list(2, c("find", files[["pairs"]], "--from", "soon"), "one date"),
-    list(2, c("find"), "inktide demo"),
-    list(1, c("find", bad), "line 2 has 'x'"),
+    list(2, c("find"), "inktide demo"), list(1, c("find", bad), "line 2 has 'x'"),
     list(1, c("find", "nowhere.csv"), "no such file"),
     list(1, c("find", files[["pairs"]], "--query", "zzzz"), "No row is left"),
-    list(1, c("find", "--project", tempdir()), "inktide.yml")
-  )
+    list(1, c("find", "--project", tempdir()), "inktide.yml"))
   for (case in cases) {
     run <- do.call(program, c(as.list(case[[2]]), dir = withr::local_tempdir()))
     expect_equal(run$status, case[[1]])
@@ -73,9 +69,8 @@ test_that("faults of the call end with 2, of the data with 1, in one message wit
 test_that("filters, segments and output files work as said", {
   dir <- withr::local_tempdir()
   run <- program("find", files[["pairs"]], "--brand", "fernmoor", "--query", "seeds", "--device",
-    "mobile",
-    "--position", "4:20",
-    "--min-impressions", "20", "--format", "csv", "--out", file.path(dir, "list.csv"))
+    "mobile", "--position", "4:20", "--min-impressions", "20", "--format", "csv", "--out",
+    file.path(dir, "list.csv"))
   expect_equal(run$status, 0)
   expect_length(run$out, 0)
   list <- fread(file.path(dir, "list.csv"))
@@ -83,8 +78,7 @@ test_that("filters, segments and output files work as said", {
   pairs_only <- list[kind != "cannibalized"]
   expect_true(all(pairs_only$position >= 4 & pairs_only$position <= 20))
   brand <- as_table(program("find", files[["pairs"]], "--brand", "fernmoor", "--segment", "brand",
-    "--min-gain", "0",
-    "--format", "csv", "--quiet"))
+    "--min-gain", "0", "--format", "csv", "--quiet"))
   expect_true(all(grepl("fern ?moor", brand$query)))
   expect_equal(program("find", files[["pairs"]], "--out", file.path(dir, "no", "x.csv"))$status, 1)
 })
@@ -109,8 +103,9 @@ test_that("every command has help, and its example is a call that it understands
     command <- c(inktide:::cli_commands()[[name]], name = name)
     help <- program("help", name)
     expect_equal(help$status, 0)
-    for (option in command$options) expect_match(help$out, option@long_flag, fixed = TRUE,
-      all = FALSE)
+    for (option in command$options) {
+      expect_match(help$out, option@long_flag, fixed = TRUE, all = FALSE)
+    }
     words <- scan(text = command$example, what = "", quiet = TRUE)
     expect_equal(words[1:2], c("inktide", name))
     parsed <- inktide:::parse_call(command, words[-(1:2)])
@@ -128,10 +123,11 @@ test_that("windows, lengths and ranges are read as written, and what cannot be m
   expect_equal(inktide:::parse_range("5:", "--words"), c(5, Inf))
   wrong <- list(quote(inktide:::parse_window("2026-03-01", "--before")),
     quote(inktide:::parse_window("2026-03-28..2026-03-01", "--before")),
-    quote(inktide:::parse_lengths("7,soon")),
-    quote(inktide:::parse_lengths("0")), quote(inktide:::parse_range("nine", "--band")))
-  for (call in wrong) expect_equal(expect_error(eval(call), class = "tide_error_call")$fault,
-    "call")
+    quote(inktide:::parse_lengths("7,soon")), quote(inktide:::parse_lengths("0")),
+    quote(inktide:::parse_range("nine", "--band")))
+  for (call in wrong) {
+    expect_equal(expect_error(eval(call), class = "tide_error_call")$fault, "call")
+  }
 })
 
 test_that("curve shows how parts differ, how methods compare and whether the fit is fine", {
@@ -147,25 +143,27 @@ test_that("curve shows how parts differ, how methods compare and whether the fit
   fit <- program("curve", files[["pairs"]], "--diagnose", "--quiet")
   expect_match(fit$out, "each folder foretold by the others: off by", all = FALSE)
   prior <- csv("position,ctr", "1,40%", "10,2%")
-  leaning <- as_table(program("curve", files[["capped"]], "--prior", prior, "--format", "csv",
-    "--quiet"))
+  leaning <-
+    as_table(program("curve", files[["capped"]], "--prior", prior, "--format", "csv", "--quiet"))
   expect_equal(leaning$position, 1:20)
   expect_equal(program("curve", files[["pairs"]], "--by", "weather")$status, 2)
   expect_equal(program("curve", files[["pairs"]], "--prior", csv("a,b", "1,2"))$status, 1)
 })
 
-test_that("the list by page, folder and topic adds up to the list, as hours and lines of a page limit it", {
-  call <- function(...) as_table(program("find", files[["pairs"]], "--brand", "fernmoor",
-    "--format", "csv", "--quiet", ...))
-  all <- call()
-  for (view in list("--page-view", c("--view", "folder"), c("--view", "topic"),
-    c("--view", "query"))) {
-    expect_equal(sum(do.call(call, as.list(view))$gain), sum(all$gain), tolerance = 1e-6)
-  }
-  day <- call("--hours", "4")
-  expect_lte(sum(day$hours), 4)
-  expect_true(all(day$id %in% all$id))
-  expect_lte(max(table(call("--per-page", "1")$page)), 1)
-  expect_true(all(call("--kind", "low_ctr,cannibalized")$kind %in% c("low_ctr", "cannibalized")))
-  expect_true(all(call("--min-gain", "3")$gain >= 3))
-})
+test_that(
+  "the list by page, folder and topic adds up to the list, as hours and lines of a page limit it",
+  {
+    call <- function(...) as_table(program("find", files[["pairs"]], "--brand", "fernmoor",
+      "--format", "csv", "--quiet", ...))
+    all <- call()
+    for (view in list("--page-view", c("--view", "folder"), c("--view", "topic"),
+        c("--view", "query"))) {
+      expect_equal(sum(do.call(call, as.list(view))$gain), sum(all$gain), tolerance = 1e-6)
+    }
+    day <- call("--hours", "4")
+    expect_lte(sum(day$hours), 4)
+    expect_true(all(day$id %in% all$id))
+    expect_lte(max(table(call("--per-page", "1")$page)), 1)
+    expect_true(all(call("--kind", "low_ctr,cannibalized")$kind %in% c("low_ctr", "cannibalized")))
+    expect_true(all(call("--min-gain", "3")$gain >= 3))
+  })

@@ -1,16 +1,15 @@
 finding <- function(kind, gain, claims, confidence = 0.9, low = gain / 2, high = gain * 2,
-  work = paste(kind, claims[1])) {
+    work = paste(kind, claims[1])) {
   data.table(kind = kind, query = paste(kind, gain), page = "/a", pages = "/a", clicks = 1,
-    impressions = 10, ctr = 0.1,
-    position = 5, expected_ctr = 0.2,
-    gain = gain, gain_low = low, gain_high = high, confidence = confidence, action = "Do.",
-    reason = "Because.",
-    claims = list(claims),
-    identity = paste(kind, paste(claims, collapse = "-")), work = work, how = list("by hand"),
+    impressions = 10, ctr = 0.1, position = 5, expected_ctr = 0.2, gain = gain, gain_low = low,
+    gain_high = high, confidence = confidence, action = "Do.", reason = "Because.",
+    claims = list(claims), identity = paste(kind, paste(claims, collapse = "-")), work = work,
+    how = list("by hand"),
     hours = c(low_ctr = 1, striking_distance = 4, cannibalized = 3, falling = 2)[[kind]])
 }
-rank <- function(..., least = 0, by_line = TRUE) inktide:::rank_findings(rbind(...),
-  list(least = least, by_line = by_line))
+rank <- function(..., least = 0, by_line = TRUE) {
+  inktide:::rank_findings(rbind(...), list(least = least, by_line = by_line))
+}
 
 test_that("what is too small is told by line or by piece of work", {
   lines <- rbind(finding("low_ctr", 0.4, 1L, work = "a"), finding("low_ctr", 0.3, 2L, work = "a"),
@@ -37,22 +36,22 @@ test_that("a click has one owner, who names the others and carries the largest g
   expect_equal(ranked$reason[2], "Because.")
 })
 
-test_that("a sure cannibalized query comes before whatever else is said of its pages, a doubtful one does not", {
-  sure <- rank(finding("cannibalized", 1, 1:2), finding("low_ctr", 50, 1L),
-    finding("low_ctr", 40, 2L))
-  expect_equal(sure$kind, "cannibalized")
-  expect_equal(sure$gain, 50)
-  # While pages compete, what is said of their places besides does not count.
-  expect_equal(rank(finding("cannibalized", 1, 1:2), finding("falling", 50, 1L))$gain, 1)
-  doubtful <- rank(finding("cannibalized", 1, 1:2, confidence = 0.3), finding("low_ctr", 50, 1L),
-    finding("low_ctr", 40, 2L))
-  expect_equal(doubtful$kind, c("low_ctr", "low_ctr"))
-})
+test_that("a sure cannibalized query comes before whatever else is said of its pages, a doubtful one does not",
+  {
+    sure <-
+      rank(finding("cannibalized", 1, 1:2), finding("low_ctr", 50, 1L), finding("low_ctr", 40, 2L))
+    expect_equal(sure$kind, "cannibalized")
+    expect_equal(sure$gain, 50)
+    # While pages compete, what is said of their places besides does not count.
+    expect_equal(rank(finding("cannibalized", 1, 1:2), finding("falling", 50, 1L))$gain, 1)
+    doubtful <- rank(finding("cannibalized", 1, 1:2, confidence = 0.3), finding("low_ctr", 50, 1L),
+      finding("low_ctr", 40, 2L))
+    expect_equal(doubtful$kind, c("low_ctr", "low_ctr"))
+  })
 
 test_that("what one step mends is one task: its hours count once and its scores together", {
   ranked <- rank(finding("low_ctr", 10, 1L, work = "snippet"),
-    finding("low_ctr", 6, 2L, work = "snippet"),
-    finding("low_ctr", 12, 3L))
+    finding("low_ctr", 6, 2L, work = "snippet"), finding("low_ctr", 12, 3L))
   expect_equal(ranked$gain, c(10, 12, 6))
   expect_equal(ranked$task[c(1, 3)], rep(ranked$id[1], 2))
   expect_equal(ranked$score[1:2], c(16, 12) * 0.9)
@@ -79,20 +78,21 @@ test_that("independent gains add in squares, those that share an assumption in f
   expect_equal(unlist(near), c(gain = 30, low = 23, high = 37))
 })
 
-test_that("usual part and shortfall share out what is seen by their variances (normal posteriors, checked by simulation)", {
-  groups <- list(weight = c(0.9, 0.08, 0.02), mean = c(0, -0.8, 0.8), sd = c(0.3, 0.5, 0.5),
-    seen = c(1e6, 1e6, 1e6))
-  set.seed(9)
-  usual <- rnorm(2e5, 0, 0.3)
-  today <- usual + rnorm(2e5, -0.8, 0.4)
-  z <- today + rnorm(2e5, 0, 0.2)
-  near <- abs(z + 1.2) < 0.02
-  level <- inktide:::low_levels(-1.2, 0.04, groups)
-  expect_equal(c(level$usual, level$today), c(mean(usual[near]), mean(today[near])),
-    tolerance = 0.03)
-  expect_equal(c(level$usual_var, level$today_var, level$shared),
-    c(var(usual[near]), var(today[near]), cov(usual[near], today[near])), tolerance = 0.06)
-})
+test_that("usual part and shortfall share out what is seen by their variances (normal posteriors, checked by simulation)",
+  {
+    groups <- list(weight = c(0.9, 0.08, 0.02), mean = c(0, -0.8, 0.8), sd = c(0.3, 0.5, 0.5),
+      seen = c(1e6, 1e6, 1e6))
+    set.seed(9)
+    usual <- rnorm(2e5, 0, 0.3)
+    today <- usual + rnorm(2e5, -0.8, 0.4)
+    z <- today + rnorm(2e5, 0, 0.2)
+    near <- abs(z + 1.2) < 0.02
+    level <- inktide:::low_levels(-1.2, 0.04, groups)
+    expect_equal(c(level$usual, level$today), c(mean(usual[near]), mean(today[near])),
+      tolerance = 0.03)
+    expect_equal(c(level$usual_var, level$today_var, level$shared),
+      c(var(usual[near]), var(today[near]), cov(usual[near], today[near])), tolerance = 0.06)
+  })
 
 test_that("two groups planted in log factors are told apart", {
   set.seed(3)
@@ -119,11 +119,11 @@ test_that("where a step leads can be told, and what cannot be meant is refused",
       class = "tide_error_argument")
   }
   steps <- function(target) subset(tidy(tide_find(demo()$summary, demo()$found$curve,
-    target = target,
-    kinds = "striking_distance")), kind == "striking_distance")
+    target = target, kinds = "striking_distance")),
+    kind == "striking_distance")
   three <- steps("+3")
-  expect_match(three$reason[1], sprintf("position %s",
-    inktide:::format_place(three$position[1] - 3)), fixed = TRUE)
+  expect_match(three$reason[1],
+    sprintf("position %s", inktide:::format_place(three$position[1] - 3)), fixed = TRUE)
   top <- steps(2)
   expect_true(all(top$position >= 4) && all(grepl("(position 2)", top$reason, fixed = TRUE)))
 })
@@ -134,32 +134,33 @@ test_that("intent is told by whole words", {
     c("commercial", "informational", "uncategorised", "uncategorised", "commercial"))
 })
 
-test_that("the chance of a step is learnt from what queries did, and keeps to the default without history", {
-  set.seed(4)
-  walk <- function(rise) {
-    d <- data.table::CJ(id = 1:400, month = 1:10)
-    start <- runif(400, 4, 19)[d$id]
-    up <- (runif(400) < rise)[d$id] & d$month > 6
-    target <- ifelse(start > 10, 8, 3)
-    list(sums = data.table::data.table(query = d$id, page = d$id %% 40, month = d$month,
-      impressions = 50,
-      weighted = 50 * ifelse(up, target - 0.5, start)), upto = 400L)
-  }
-  fits <- lapply(c(0.05, 0.8), function(rise) inktide:::learn_reach(walk(rise)))
-  chance <- function(fit, position, target) plogis(qlogis(inktide:::default_reach(position,
-    target)) +
-    as.vector(inktide:::reach_features(position, target, 0, 10) %*% fit$coefficients))
-  expect_lt(chance(fits[[1]], 12, 8), 0.1)
-  expect_gt(chance(fits[[2]], 12, 8), 2 * chance(fits[[1]], 12, 8))
-  # Of seven months that can be judged, those three before the rise reach it.
-  expect_equal(fits[[2]]$reached, 0.8 * 3 / 6, tolerance = 0.2)
-  expect_null(inktide:::learn_reach(NULL))
-  short <- walk(0.5)
-  short$sums <- short$sums[short$sums$month <= 3]
-  expect_null(inktide:::learn_reach(short))
-  one <- inktide:::add_courses(walk(0.5), list(sums = walk(0.5)$sums, upto = 100L))
-  expect_true(all(one$sums$query <= 100) && all(one$sums$impressions == 100))
-})
+test_that(
+  "the chance of a step is learnt from what queries did, and keeps to the default without history",
+  {
+    set.seed(4)
+    walk <- function(rise) {
+      d <- data.table::CJ(id = 1:400, month = 1:10)
+      start <- runif(400, 4, 19)[d$id]
+      up <- (runif(400) < rise)[d$id] & d$month > 6
+      target <- ifelse(start > 10, 8, 3)
+      list(sums = data.table::data.table(query = d$id, page = d$id %% 40, month = d$month,
+        impressions = 50, weighted = 50 * ifelse(up, target - 0.5, start)),
+        upto = 400L)
+    }
+    fits <- lapply(c(0.05, 0.8), function(rise) inktide:::learn_reach(walk(rise)))
+    chance <- function(fit, position, target) plogis(qlogis(inktide:::default_reach(position,
+      target)) + as.vector(inktide:::reach_features(position, target, 0, 10) %*% fit$coefficients))
+    expect_lt(chance(fits[[1]], 12, 8), 0.1)
+    expect_gt(chance(fits[[2]], 12, 8), 2 * chance(fits[[1]], 12, 8))
+    # Of seven months that can be judged, those three before the rise reach it.
+    expect_equal(fits[[2]]$reached, 0.8 * 3 / 6, tolerance = 0.2)
+    expect_null(inktide:::learn_reach(NULL))
+    short <- walk(0.5)
+    short$sums <- short$sums[short$sums$month <= 3]
+    expect_null(inktide:::learn_reach(short))
+    one <- inktide:::add_courses(walk(0.5), list(sums = walk(0.5)$sums, upto = 100L))
+    expect_true(all(one$sums$query <= 100) && all(one$sums$impressions == 100))
+  })
 
 test_that("findings are a table where one expects one", {
   found <- demo()$found
@@ -168,5 +169,6 @@ test_that("findings are a table where one expects one", {
   expect_s3_class(found[1:3], "tide_findings")
   expect_equal(as.data.frame(found[1:3])$id, found$findings$id[1:3])
   expect_length(format(head(found, 2)), 3)
-  expect_error(predict(found$curve, newdata = data.frame(position = 3)), "newdata", class = "tide_error_argument")
+  expect_error(predict(found$curve, newdata = data.frame(position = 3)), "newdata",
+    class = "tide_error_argument")
 })

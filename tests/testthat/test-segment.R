@@ -1,32 +1,27 @@
 rows <- data.table(date = as.IDate("2026-03-01") + 0:5,
   query = c("how to grow kale", "kale seeds", "buy kale seeds", "Fernmoor kale", "best pea seeds",
-  "pea"),
+    "pea"),
   page = paste0("https://www.fernmoor.example",
     c("/guides/kale/", "/shop/kale/", "/shop/kale/", "/", "/shop/pea/", "/guides/pea/")),
   device = c("mobile", "desktop"), clicks = c(5, 4, 3, 50, 2, 1),
-  impressions = c(100, 50, 40, 100, 30, 500),
-  position = c(4.5, 3, 12, 1, 9, 25))
+  impressions = c(100, 50, 40, 100, 30, 500), position = c(4.5, 3, 12, 1, 9, 25))
 data <- as_data(rows)
-rules <- tide_rules(brand = "fernmoor",
-  page_groups = c(advice = "/guides/", shop = "shop/(kale|pea)"))
+rules <-
+  tide_rules(brand = "fernmoor", page_groups = c(advice = "/guides/", shop = "shop/(kale|pea)"))
 kept <- function(...) as.character(tide_filter(data, ..., rules = rules)$tables[[1]]$rows$query)
 
 test_that("each condition keeps what it says, and its complement the rest", {
-  cases <- list(
-    list(list(query = "^how|^pea$"), c(1, 6)), list(list(not_query = "kale"), 5:6),
+  cases <- list(list(list(query = "^how|^pea$"), c(1, 6)), list(list(not_query = "kale"), 5:6),
     list(list(page = "/shop/"), c(2, 3, 5)), list(list(not_page = "/shop/"), c(1, 4, 6)),
     list(list(query_text = "KALE s"), 2:3), list(list(page_text = "/pea"), 5:6),
-    list(list(starts = "kale"), 2),
-    list(list(ends = "seeds"), c(2, 3, 5)),
+    list(list(starts = "kale"), 2), list(list(ends = "seeds"), c(2, 3, 5)),
     list(list(has_any = c("how", "pea")), c(1, 5, 6)),
     list(list(has_all = c("seeds", "kale")), 2:3),
-    list(list(has_none = c("seeds", "pea")), c(1, 4)),
-    list(list(words = c(3, Inf)), c(1, 3, 5)), list(list(characters = c(1, 10)), c(2, 6)),
-    list(list(brand = TRUE), 4),
+    list(list(has_none = c("seeds", "pea")), c(1, 4)), list(list(words = c(3, Inf)), c(1, 3, 5)),
+    list(list(characters = c(1, 10)), c(2, 6)), list(list(brand = TRUE), 4),
     list(list(intent = "commercial"), c(3, 5)),
     list(list(page_group = c("advice", "other")), c(1, 4, 6)),
-    list(list(device = "Mobile"), c(1, 3, 5)),
-    list(list(position = c(4, 12)), c(1, 3, 5)),
+    list(list(device = "Mobile"), c(1, 3, 5)), list(list(position = c(4, 12)), c(1, 3, 5)),
     list(list(min_impressions = 100), c(1, 4, 6)), list(list(min_clicks = 4), c(1, 2, 4)),
     list(list(has_any = "seeds", device = "mobile", min_clicks = 3), 3))
   for (case in cases) {
@@ -61,8 +56,8 @@ test_that("a broken condition is an error by name, a runaway pattern ends", {
 
 test_that("findings inside a filter still rest on the whole site's curve", {
   found <- demo()$found
-  within <- tide_find(demo()$summary, found$curve,
-    within = tide_segment("guides", page = "/guides/"))
+  within <-
+    tide_find(demo()$summary, found$curve, within = tide_segment("guides", page = "/guides/"))
   expect_true(all(grepl("/guides/", within$findings$page[within$findings$kind != "cannibalized"])))
   expect_equal(within$curve, found$curve)
   same <- merge(within$findings[kind == "low_ctr"], found$findings[kind == "low_ctr"], by = "id")
@@ -74,12 +69,11 @@ test_that("findings inside a filter still rest on the whole site's curve", {
 
 test_that("spellings of the brand are found with their evidence, other words are not", {
   queries <- c("fernmoor", "fernmoor seeds", "fernmor", "fren moor", "fernmoors catalogue",
-    "fern seeds", "moor",
-    "farmdoor")
+    "fern seeds", "moor", "farmdoor")
   pages <- c(1, 1, 1, 1, 1, 2, 2, 3)
   data <- as_data(data.table(query = queries,
-    page = sprintf("https://www.fernmoor.example/%d/", pages), clicks = 10,
-    impressions = 50, position = 1.5))
+    page = sprintf("https://www.fernmoor.example/%d/", pages), clicks = 10, impressions = 50,
+    position = 1.5))
   found <- tide_brand_spellings(tide_summary(data), "fernmoor")
   expect_setequal(found$word, c("fernmor", "frenmoor", "fernmoors catalogue"[0]))
   expect_equal(found$shared, c(1, 1))

@@ -6,8 +6,7 @@ project <- function(...) {
 
 test_that("settings are read, paths are relative to them", {
   dir <- project("site: https://www.fernmoor.example/", "brand: [fernmoor, fern moor]",
-    "exports: ['exports/*.csv']",
-    "columns: {query: Words}")
+    "exports: ['exports/*.csv']", "columns: {query: Words}")
   dir.create(file.path(dir, "exports"))
   writeLines("a", file.path(dir, "exports", "b.csv"))
   read <- tide_settings(dir)
@@ -19,16 +18,14 @@ test_that("settings are read, paths are relative to them", {
 })
 
 test_that("mistakes in settings are named with their line and the nearest name", {
-  cases <- list(
-    list(c("# a comment", "brands: [x]"), "line 2.*Did you mean 'brand'"),
+  cases <- list(list(c("# a comment", "brands: [x]"), "line 2.*Did you mean 'brand'"),
     list(c("site: a", "exports: [nowhere.csv]"), "missing.*line 2.*nowhere.csv"),
-    list(c("brand: [a", "b"), "cannot be read"),
-    list(c("brand: a", "sight: x"), "line 2.*'site'"),
+    list(c("brand: [a", "b"), "cannot be read"), list(c("brand: a", "sight: x"), "line 2.*'site'"),
     list(c("windows:", "  lag: 2", "  recnt_days: 3"), "line 3.*'recent_days'"),
     list(c("thresholds:", "  striking_distance: 20:4"), "range.*line 2"),
     list(c("bands: [4, 1]"), "begin with 1.*line 1"),
     list(c("segments:", "  long: {words: '5:'}", "  odd: {query: '(a'}"),
-    "not a regular expression.*line 3"),
+      "not a regular expression.*line 3"),
     list(c("segments:", "  long:", "    wrds: 5"), "line 3.*'words'"),
     list(c("segments:", "  brand: {words: 5}"), "called otherwise.*line 2"))
   for (case in cases) {
@@ -66,11 +63,11 @@ test_that("init guesses settings with their evidence, that can be read and are n
 })
 
 test_that("segments of the settings work in every command, inverted too", {
-  dir <- project("brand: [fernmoor]",
-    "segments: {seeds: {has_any: [seeds]}, phone: {device: mobile}}")
+  dir <-
+    project("brand: [fernmoor]", "segments: {seeds: {has_any: [seeds]}, phone: {device: mobile}}")
   files <- tide_example()[["pairs"]]
-  rows <- function(...) fread(text = c(program(..., files, "--project", dir, "--format", "csv",
-    "--quiet")$out, ""))
+  rows <- function(...) fread(text = c(
+    program(..., files, "--project", dir, "--format", "csv", "--quiet")$out, ""))
   inside <- rows("find", "--segment", "seeds")
   outside <- rows("find", "--segment", "not:seeds")
   expect_true(all(grepl("seeds", inside$query)) && !any(grepl("seeds", outside$query)))
@@ -90,8 +87,7 @@ test_that("options are checked before any file is touched", {
   parse <- function(...) inktide:::parse_call(c(inktide:::cli_commands()$find, name = "find"),
     c(...))
   call <- parse("a.csv", "--brand", "x, y z", "--position", "4:20", "--device", "mobile",
-    "--columns",
-    "query=Words,page=Where")
+    "--columns", "query=Words,page=Where")
   expect_equal(call$files, "a.csv")
   expect_equal(call$options$brand, c("x", "y z"))
   expect_equal(call$options$position, c(4, 20))
@@ -101,8 +97,7 @@ test_that("options are checked before any file is touched", {
   writeLines(c("fernmoor", "", " fern moor "), words)
   expect_equal(parse("--brand", paste0("@", words))$options$brand, c("fernmoor", "fern moor"))
   for (bad in list(c("--position", "20:4"), c("--columns", "Words"), c("--brand", "@nowhere"),
-    c("--days", "x"),
-    c("--frmat", "csv"))) {
+      c("--days", "x"), c("--frmat", "csv"))) {
     expect_error(parse(bad), class = "tide_error")
   }
 })
@@ -119,20 +114,19 @@ test_that("texts for the terminal keep to their width, whatever the script", {
 
 test_that("the demo command makes a whole project, and refuses a folder that holds something else",
   {
-  skip_unless_studies()
-  dir <- file.path(withr::local_tempdir(), "fernmoor")
-  run <- program("demo", dir, "--quiet", env = "COLUMNS=80")
-  expect_equal(run$status, 0)
-  made <- c("inktide.yml", "report.html", "findings.csv", "figures/curve.png", "figures/map.png",
-    "exports/daily.csv",
-    "exports/top-queries.csv")
-  expect_true(all(file.exists(file.path(dir, made))))
-  expect_true(all(nchar(head(run$out, 20), "width") <= 80))
-  expect_gt(nrow(fread(file.path(dir, "findings.csv"))), 50)
-  other <- withr::local_tempdir()
-  writeLines("mine", file.path(other, "notes.txt"))
-  expect_equal(program("demo", other)$status, 2)
-})
+    skip_unless_studies()
+    dir <- file.path(withr::local_tempdir(), "fernmoor")
+    run <- program("demo", dir, "--quiet", env = "COLUMNS=80")
+    expect_equal(run$status, 0)
+    made <- c("inktide.yml", "report.html", "findings.csv", "figures/curve.png", "figures/map.png",
+      "exports/daily.csv", "exports/top-queries.csv")
+    expect_true(all(file.exists(file.path(dir, made))))
+    expect_true(all(nchar(head(run$out, 20), "width") <= 80))
+    expect_gt(nrow(fread(file.path(dir, "findings.csv"))), 50)
+    other <- withr::local_tempdir()
+    writeLines("mine", file.path(other, "notes.txt"))
+    expect_equal(program("demo", other)$status, 2)
+  })
 
 test_that("hours of work can be set for every kind of finding", {
   expect_setequal(inktide:::finding_names, names(inktide:::finding_kinds()))
@@ -142,19 +136,17 @@ test_that("hours of work can be set for every kind of finding", {
   writeLines(c("hours:", "  low_ctr: 0"), file.path(dir, "inktide.yml"))
   expect_error(tide_settings(dir), "line 2", class = "tide_error_settings")
   found <- demo()$found
-  slower <- tide_find(demo()$summary, found$curve, hours = c(low_ctr = 2),
-    kinds = "low_ctr")$findings
+  slower <- tide_find(demo()$summary, found$curve, hours = c(low_ctr = 2), kinds = "low_ctr")$findings
   expect_true(all(slower$hours[slower$task == slower$id] == 2))
 })
 
 test_that("what is suggested has its evidence in the data and can be read back once written", {
-  rows <- rbind(
-    data.table(query = c("fernmoor", "fernmoor seeds", "fernmore"),
-      page = "https://shop.fernmoor.example/",
-      clicks = c(50, 20, 9), impressions = c(90, 40, 20), position = 1),
+  rows <- rbind(data.table(query = c("fernmoor", "fernmoor seeds", "fernmore"),
+    page = "https://shop.fernmoor.example/", clicks = c(50, 20, 9), impressions = c(90, 40, 20),
+    position = 1),
     data.table(query = sprintf("kale %d", 1:6),
-    page = sprintf("https://shop.fernmoor.example/%s/%d", c("a", "b"), 1:6),
-      clicks = 1, impressions = 30, position = 6))
+      page = sprintf("https://shop.fernmoor.example/%s/%d", c("a", "b"), 1:6), clicks = 1,
+      impressions = 30, position = 6))
   suggested <- tide_suggest(as_data(rows))
   expect_equal(suggested$site, "https://shop.fernmoor.example/")
   expect_equal(suggested$brand$word, c("fernmoor", "fernmore"))

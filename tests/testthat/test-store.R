@@ -1,28 +1,31 @@
 skip_if_not_installed("nanoparquet")
-rows_of <- function(days, clicks, query = "kale", position = 3) sprintf("%s,%s,/a,%d,1000,%g",
-  format(as.IDate("2026-03-01") + days), query, clicks, position)
+rows_of <- function(days, clicks, query = "kale", position = 3) {
+  sprintf("%s,%s,/a,%d,1000,%g", format(as.IDate("2026-03-01") + days), query, clicks, position)
+}
 export <- function(...) csv("date,query,page,clicks,impressions,position", ...)
 held <- function(store, ...) tide_stored(store, lag = 0, ...)$tables[["date x query x page"]]$rows
 
-test_that("a newer export replaces its days, an older one never does, and the same one changes nothing", {
-  store <- tide_store(withr::local_tempdir())
-  first <- export(rows_of(0:9, 10))
-  tide_load(store, first, exported = "2026-03-12")
-  expect_equal(sum(held(store)$clicks), 100)
-  again <- tide_load(store, first, exported = "2026-03-12")
-  expect_true(is.na(again$import))
-  newer <- tide_load(store, export(rows_of(5:14, 20)), exported = "2026-03-20")
-  expect_equal(sum(held(store)$clicks), 5 * 10 + 10 * 20)
-  expect_equal(newer$changes$clicks_before, 50)
-  tide_load(store, export(rows_of(0:14, 99)), exported = "2026-03-10")
-  expect_equal(sum(held(store)$clicks), 5 * 10 + 10 * 20)
-  expect_equal(nrow(tide_history(store)), 3)
-  tide_undo(store, 2)
-  expect_equal(sum(held(store)$clicks), 10 * 10 + 5 * 99)
-  tide_undo(store, 1)
-  expect_equal(sum(held(store)$clicks), 15 * 99)
-  expect_error(tide_undo(store, 1), class = "tide_error_argument")
-})
+test_that(
+  "a newer export replaces its days, an older one never does, and the same one changes nothing",
+  {
+    store <- tide_store(withr::local_tempdir())
+    first <- export(rows_of(0:9, 10))
+    tide_load(store, first, exported = "2026-03-12")
+    expect_equal(sum(held(store)$clicks), 100)
+    again <- tide_load(store, first, exported = "2026-03-12")
+    expect_true(is.na(again$import))
+    newer <- tide_load(store, export(rows_of(5:14, 20)), exported = "2026-03-20")
+    expect_equal(sum(held(store)$clicks), 5 * 10 + 10 * 20)
+    expect_equal(newer$changes$clicks_before, 50)
+    tide_load(store, export(rows_of(0:14, 99)), exported = "2026-03-10")
+    expect_equal(sum(held(store)$clicks), 5 * 10 + 10 * 20)
+    expect_equal(nrow(tide_history(store)), 3)
+    tide_undo(store, 2)
+    expect_equal(sum(held(store)$clicks), 10 * 10 + 5 * 99)
+    tide_undo(store, 1)
+    expect_equal(sum(held(store)$clicks), 15 * 99)
+    expect_error(tide_undo(store, 1), class = "tide_error_argument")
+  })
 
 test_that("files loaded together are one export, each row once from the newest file", {
   store <- tide_store(withr::local_tempdir())
@@ -40,50 +43,56 @@ test_that("any order of loading any number of times gives the same archive", {
   totals <- vapply(1:6, function(k) {
     set.seed(k)
     store <- tide_store(withr::local_tempdir())
-    for (i in c(sample(4), sample(4, 2))) tide_load(store, exports[[i]]$file,
-      exported = exports[[i]]$exported)
+    for (i in c(sample(4), sample(4, 2))) {
+      tide_load(store, exports[[i]]$file, exported = exports[[i]]$exported)
+    }
     sum(held(store)$clicks)
   }, 0)
   expect_equal(totals, rep(3 * 1 + 3 * 2 + 3 * 3 + 6 * 4, 6))
 })
 
-test_that("grains are held apart, windows touch only their days, unfinished days are kept but left out", {
-  store <- tide_store(withr::local_tempdir())
-  tide_load(store, export(rows_of(0:59, 10)), exported = "2026-04-30")
-  tide_load(store, csv("date,clicks,impressions,position",
-    sprintf("%s,50,900,4", format(as.IDate("2026-03-01") + 0:59))), exported = "2026-04-30")
-  data <- tide_stored(store)
-  expect_setequal(names(data$tables), c("date x query x page", "date"))
-  expect_equal(max(data$tables[["date"]]$rows$date), as.IDate("2026-04-26"))
-  expect_match(data$left_out$reason, "unfinished", all = FALSE)
-  window <- held(store, from = "2026-04-02", to = "2026-04-05")
-  expect_equal(range(window$date), as.IDate(c("2026-04-02", "2026-04-05")))
-  expect_equal(tide_stored(store, days = 7)$tables[["date"]]$days, 7)
-  expect_setequal(names(tide_stored(store, dimensions = c("date", "query"))$tables),
-    c("date x query", "date"))
-  expect_error(tide_stored(store, from = "2030-01-01"), class = "tide_error_nothing_left")
-  expect_error(tide_stored(tide_store(withr::local_tempdir())), "empty",
-    class = "tide_error_nothing_left")
-})
+test_that(
+  "grains are held apart, windows touch only their days, unfinished days are kept but left out",
+  {
+    store <- tide_store(withr::local_tempdir())
+    tide_load(store, export(rows_of(0:59, 10)), exported = "2026-04-30")
+    tide_load(store, csv("date,clicks,impressions,position",
+      sprintf("%s,50,900,4", format(as.IDate("2026-03-01") + 0:59))),
+      exported = "2026-04-30")
+    data <- tide_stored(store)
+    expect_setequal(names(data$tables), c("date x query x page", "date"))
+    expect_equal(max(data$tables[["date"]]$rows$date), as.IDate("2026-04-26"))
+    expect_match(data$left_out$reason, "unfinished", all = FALSE)
+    window <- held(store, from = "2026-04-02", to = "2026-04-05")
+    expect_equal(range(window$date), as.IDate(c("2026-04-02", "2026-04-05")))
+    expect_equal(tide_stored(store, days = 7)$tables[["date"]]$days, 7)
+    expect_setequal(names(tide_stored(store, dimensions = c("date", "query"))$tables),
+      c("date x query", "date"))
+    expect_error(tide_stored(store, from = "2030-01-01"), class = "tide_error_nothing_left")
+    expect_error(tide_stored(tide_store(withr::local_tempdir())), "empty",
+      class = "tide_error_nothing_left")
+  })
 
-test_that("a bad file changes nothing; leftovers are swept; a damaged part is named and the rest stays", {
-  store <- tide_store(withr::local_tempdir())
-  tide_load(store, export(rows_of(0:40, 10)), exported = "2026-05-01")
-  before <- list.files(store$dir, recursive = TRUE)
-  expect_error(tide_load(store, export(rows_of(0:3, 5), "2026-03-04,x,/a,many,1,2")),
-    class = "tide_error_not_number")
-  expect_equal(list.files(store$dir, recursive = TRUE), before)
-  # What a load leaves that is killed between its first record and its transaction.
-  writeLines("[]", file.path(store$dir, "records", "import-0002.json.pending"))
-  writeLines("half a part", file.path(store$dir, "parts", "0002-2026-03-x.parquet"))
-  tide_load(store, export(rows_of(41:42, 10)), exported = "2026-05-01")
-  expect_false(file.exists(file.path(store$dir, "parts", "0002-2026-03-x.parquet")))
-  part <- list.files(file.path(store$dir, "parts"), "0001-2026-03", full.names = TRUE)
-  writeBin(as.raw(1:9), part)
-  data <- tide_stored(store, lag = 0)
-  expect_match(data$left_out$reason, basename(part), all = FALSE, fixed = TRUE)
-  expect_equal(unique(format(data$tables[[1]]$rows$date, "%Y-%m")), "2026-04")
-})
+test_that(
+  "a bad file changes nothing; leftovers are swept; a damaged part is named and the rest stays",
+  {
+    store <- tide_store(withr::local_tempdir())
+    tide_load(store, export(rows_of(0:40, 10)), exported = "2026-05-01")
+    before <- list.files(store$dir, recursive = TRUE)
+    expect_error(tide_load(store, export(rows_of(0:3, 5), "2026-03-04,x,/a,many,1,2")),
+      class = "tide_error_not_number")
+    expect_equal(list.files(store$dir, recursive = TRUE), before)
+    # What a load leaves that is killed between its first record and its transaction.
+    writeLines("[]", file.path(store$dir, "records", "import-0002.json.pending"))
+    writeLines("half a part", file.path(store$dir, "parts", "0002-2026-03-x.parquet"))
+    tide_load(store, export(rows_of(41:42, 10)), exported = "2026-05-01")
+    expect_false(file.exists(file.path(store$dir, "parts", "0002-2026-03-x.parquet")))
+    part <- list.files(file.path(store$dir, "parts"), "0001-2026-03", full.names = TRUE)
+    writeBin(as.raw(1:9), part)
+    data <- tide_stored(store, lag = 0)
+    expect_match(data$left_out$reason, basename(part), all = FALSE, fixed = TRUE)
+    expect_equal(unique(format(data$tables[[1]]$rows$date, "%Y-%m")), "2026-04")
+  })
 
 test_that("a load killed at any moment leaves the archive before or after, never between", {
   skip_on_os("windows")
@@ -102,12 +111,13 @@ test_that("a load killed at any moment leaves the archive before or after, never
   }
   before <- state()
   script <- tempfile(fileext = ".R")
-  writeLines(sprintf(".libPaths(%s); library(inktide); tide_load(tide_store('%s'), '%s', exported = '2026-12-01')",
-    paste(deparse(.libPaths()), collapse = ""), dir, big), script)
+  writeLines(sprintf(
+    ".libPaths(%s); library(inktide); tide_load(tide_store('%s'), '%s', exported = '2026-12-01')",
+    paste(deparse(.libPaths()), collapse = ""), dir, big),
+    script)
   for (i in 1:12) {
     out <- system2("sh", c("-c", shQuote(sprintf("timeout -s KILL %.2f %s %s >/dev/null 2>&1",
-      runif(1, 0.3, 1.3),
-      file.path(R.home("bin"), "Rscript"), script))))
+      runif(1, 0.3, 1.3), file.path(R.home("bin"), "Rscript"), script))))
     now <- state()
     if (is.null(after) && !identical(now, before)) after <- now
     expect_true(identical(now, before) || identical(now, after))
@@ -122,12 +132,14 @@ test_that("a load killed at any moment leaves the archive before or after, never
 load_elsewhere <- function(store, file, before = "", wait = TRUE) {
   script <- tempfile(fileext = ".R")
   writeLines(c(sprintf(".libPaths(%s)", paste(deparse(.libPaths()), collapse = "")),
-    "library(inktide)",
-    sprintf("done <- tryCatch({ tide_load(tide_store('%s'), '%s', exported = '2026-12-01', progress = function(x) message(x)); 0 },", dirname(store$dir), file),
-    "  tide_error_store = function(e) { message(conditionMessage(e)); 3 }, tide_error_write = function(e) { message(conditionMessage(e)); 3 })", "quit(status = done)"), script)
+    "library(inktide)", sprintf("done <- tryCatch({ tide_load(tide_store('%s'), '%s', exported = '2026-12-01', progress = function(x) message(x)); 0 },",
+      dirname(store$dir), file),
+    "  tide_error_store = function(e) { message(conditionMessage(e)); 3 }, tide_error_write = function(e) { message(conditionMessage(e)); 3 })",
+    "quit(status = done)"),
+    script)
   err <- tempfile()
-  command <- sprintf("%s %s %s >/dev/null 2>%s", before, file.path(R.home("bin"), "Rscript"),
-    script, err)
+  command <-
+    sprintf("%s %s %s >/dev/null 2>%s", before, file.path(R.home("bin"), "Rscript"), script, err)
   status <- suppressWarnings(system2("sh", c("-c", shQuote(command)), wait = wait))
   list(status = status, err = if (wait) readLines(err))
 }
@@ -162,8 +174,8 @@ test_that("a full disk and a folder that may only be read are clear errors, and 
   root <- Sys.info()[["user"]] == "root"
   skip_if(root && !nzchar(Sys.which("setpriv")), "root may write anywhere")
   Sys.chmod(c(dirname(dirname(store$dir)), dirname(store$dir), store$dir,
-    file.path(store$dir, "parts"),
-    file.path(store$dir, "archive.sqlite")), "0555")
+    file.path(store$dir, "parts"), file.path(store$dir, "archive.sqlite")),
+    "0555")
   Sys.chmod(c(dirname(many), many), "0755")
   locked <- load_elsewhere(store, many,
     before = if (root) "HOME=/ setpriv --reuid=65534 --regid=65534 --clear-groups" else "")
@@ -208,27 +220,30 @@ test_that("month by month gives the same summary as all at once, filtered or not
     parts <- tide_summary(tide_filter(tide_by_month(store, at_once = 1), segments = segments),
       brand = "fernmoor")
     for (name in c("queries", "pages", "cells", "recent_cells", "pairs", "contested", "weekly",
-      "by_day", "site_by_day",
-      "window", "recent", "folded")) expect_equal(parts[[name]], whole[[name]], info = name)
+        "by_day", "site_by_day", "window", "recent", "folded")) {
+      expect_equal(parts[[name]], whole[[name]], info = name)
+    }
     expect_equal(sum(parts$left_out$rows), sum(whole$left_out$rows))
   }
 })
 
-test_that("dates that are weeks are the same weeks in the archive as in the file, and no days are missing", {
-  days <- tide_demo_site(seed = 6, days = 126, share = 0.2)$daily
-  weeks <- days[, .(clicks = sum(clicks), position = sum(impressions * position) / sum(impressions),
-    impressions = sum(impressions)), by = .(query, page,
-    date = date - (as.integer(date) - as.integer(min(date))) %% 7L)]
-  file <- withr::local_tempfile(fileext = ".csv")
-  fwrite(weeks, file)
-  store <- tide_store(withr::local_tempdir())
-  tide_load(store, file)
-  held <- tide_summary(tide_by_month(store, lag = 0))
-  expect_equal(held[c("window", "recent")],
-    tide_summary(tide_read(file, lag = 0))[c("window", "recent")])
-  expect_equal(held$window$days, 126)
-  expect_false(any(tide_check(store)$problems$problem == "days missing"))
-})
+test_that(
+  "dates that are weeks are the same weeks in the archive as in the file, and no days are missing",
+  {
+    days <- tide_demo_site(seed = 6, days = 126, share = 0.2)$daily
+    weeks <- days[, .(clicks = sum(clicks),
+      position = sum(impressions * position) / sum(impressions), impressions = sum(impressions)),
+      by = .(query, page, date = date - (as.integer(date) - as.integer(min(date))) %% 7L)]
+    file <- withr::local_tempfile(fileext = ".csv")
+    fwrite(weeks, file)
+    store <- tide_store(withr::local_tempdir())
+    tide_load(store, file)
+    held <- tide_summary(tide_by_month(store, lag = 0))
+    expect_equal(held[c("window", "recent")],
+      tide_summary(tide_read(file, lag = 0))[c("window", "recent")])
+    expect_equal(held$window$days, 126)
+    expect_false(any(tide_check(store)$problems$problem == "days missing"))
+  })
 
 test_that("mixed exports of many hands, in any order and again, add up to the truth", {
   site <- tide_demo_site(seed = 5, days = 120, share = 0.05)
@@ -251,8 +266,8 @@ test_that("check tells what is held, how complete it is, and each problem with i
   clicks <- replace(rep(100, 60), 30, 900)
   tide_load(store, export(rows_of(setdiff(0:59, 40:42), clicks[-(41:43)])), exported = "2026-05-01")
   first <- tide_check(store)
-  expect_setequal(first$problems$problem, c("days missing", "days far from their neighbours",
-    "no totals without queries"))
+  expect_setequal(first$problems$problem,
+    c("days missing", "days far from their neighbours", "no totals without queries"))
   expect_match(first$problems$where[first$problems$problem == "days missing"],
     "2026-04-10 to 2026-04-12")
   expect_match(first$problems$where[first$problems$problem == "days far from their neighbours"],
@@ -271,9 +286,9 @@ test_that("check remarks on spellings of pages and brand, and on a sudden change
     "https://www.fernmoor.example/b/")
   rows <- CJ(day = 0:59, q = 1:40)[day < 30 | q <= 15]
   rows[, query := ifelse(q == 1, "fernmoor", ifelse(q == 2, "fernmor", paste("query", q)))]
-  tide_load(store, export(rows[, sprintf("%s,%s,%s,%d,100,%d",
-    format(as.IDate("2026-03-01") + day), query,
-    pages[1 + (q > 2) * (q %% 3)], ifelse(q < 15, 5, 0), 1 + q %% 3)]), exported = "2026-05-01")
+  tide_load(store, export(rows[, sprintf("%s,%s,%s,%d,100,%d", format(as.IDate("2026-03-01") + day),
+    query, pages[1 + (q > 2) * (q %% 3)], ifelse(q < 15, 5, 0), 1 + q %% 3)]),
+    exported = "2026-05-01")
   found <- tide_check(store, brand = "fernmoor")$problems
   expect_match(found[problem == "sudden change of the number of rows"]$where,
     "about 2026-(03-3[01]|04-01)$")
@@ -294,8 +309,7 @@ test_that("the program loads, checks, undoes and works from the archive", {
     "2026-11-01")$out,
     "Nothing changed", all = FALSE)
   named <- program("find", files[["pairs"]], "--exported", "2026-11-01", "--brand", "fernmoor",
-    "--format", "csv",
-    "--quiet")
+    "--format", "csv", "--quiet")
   kept <- program("find", "--project", dir, "--brand", "fernmoor", "--format", "csv", "--quiet")
   expect_equal(fread(text = kept$out), fread(text = named$out))
   check <- program("check", "--project", dir)
@@ -310,67 +324,70 @@ test_that("the program loads, checks, undoes and works from the archive", {
   expect_match(empty$err, "archive is empty", all = FALSE)
 })
 
-test_that("a lost, empty, foreign or damaged index is told, nothing is swept, and it can be rebuilt", {
-  dir <- withr::local_tempdir()
-  store <- tide_store(dir)
-  tide_load(store, export(rows_of(0:40, 10)), exported = "2026-05-01")
-  tide_load(store, export(rows_of(30:50, 20)), exported = "2026-05-10")
-  tide_load(store, export(rows_of(0:3, 99)), exported = "2026-05-11")
-  tide_undo(store, 3)
-  tide_keep_facts(store, tide_facts(csv("query,volume", "kale,900")))
-  before <- held(store)
-  history <- tide_history(store)
-  index <- file.path(store$dir, "archive.sqlite")
-  other <- withr::local_tempdir()
-  tide_load(tide_store(other), export(rows_of(0:3, 1)), exported = "2026-05-01")
-  breaks <- list(function() unlink(index), function() writeBin(raw(), index),
-    function() writeBin(as.raw(1:200), index),
-    function() file.copy(file.path(other, "archive", "archive.sqlite"), index, overwrite = TRUE))
-  for (way in breaks) {
-    parts <- list.files(file.path(store$dir, "parts"))
-    way()
-    expect_error(tide_load(tide_store(dir), export(rows_of(60:61, 5)), exported = "2026-06-01"),
-      "rebuild|Rebuild",
-      class = "tide_error_store_index")
-    expect_equal(list.files(file.path(store$dir, "parts")), parts)
-    again <- tide_rebuild(dir)
-    expect_equal(held(again), before)
-    expect_equal(tide_history(again), history)
-    expect_equal(tide_held_facts(again)[[1]]$rows$volume, 900)
-  }
-  # Archives of earlier versions have no records: their parts say what they hold.
-  unlink(c(index, file.path(store$dir, "records")), recursive = TRUE)
-  expect_error(tide_store(dir), class = "tide_error_store_index")
-  expect_equal(sum(tide_history(tide_rebuild(dir))$rows), 41 + 21 + 4)
-  expect_error(tide_rebuild(withr::local_tempdir()), class = "tide_error_store")
-})
+test_that(
+  "a lost, empty, foreign or damaged index is told, nothing is swept, and it can be rebuilt",
+  {
+    dir <- withr::local_tempdir()
+    store <- tide_store(dir)
+    tide_load(store, export(rows_of(0:40, 10)), exported = "2026-05-01")
+    tide_load(store, export(rows_of(30:50, 20)), exported = "2026-05-10")
+    tide_load(store, export(rows_of(0:3, 99)), exported = "2026-05-11")
+    tide_undo(store, 3)
+    tide_keep_facts(store, tide_facts(csv("query,volume", "kale,900")))
+    before <- held(store)
+    history <- tide_history(store)
+    index <- file.path(store$dir, "archive.sqlite")
+    other <- withr::local_tempdir()
+    tide_load(tide_store(other), export(rows_of(0:3, 1)), exported = "2026-05-01")
+    breaks <- list(function() unlink(index), function() writeBin(raw(), index),
+      function() writeBin(as.raw(1:200), index),
+      function() file.copy(file.path(other, "archive", "archive.sqlite"), index, overwrite = TRUE))
+    for (way in breaks) {
+      parts <- list.files(file.path(store$dir, "parts"))
+      way()
+      expect_error(tide_load(tide_store(dir), export(rows_of(60:61, 5)), exported = "2026-06-01"),
+        "rebuild|Rebuild", class = "tide_error_store_index")
+      expect_equal(list.files(file.path(store$dir, "parts")), parts)
+      again <- tide_rebuild(dir)
+      expect_equal(held(again), before)
+      expect_equal(tide_history(again), history)
+      expect_equal(tide_held_facts(again)[[1]]$rows$volume, 900)
+    }
+    # Archives of earlier versions have no records: their parts say what they hold.
+    unlink(c(index, file.path(store$dir, "records")), recursive = TRUE)
+    expect_error(tide_store(dir), class = "tide_error_store_index")
+    expect_equal(sum(tide_history(tide_rebuild(dir))$rows), 41 + 21 + 4)
+    expect_error(tide_rebuild(withr::local_tempdir()), class = "tide_error_store")
+  })
 
-test_that("damaged parts are written anew when their file is loaded again; without any, every command says so", {
-  dir <- withr::local_tempdir()
-  store <- tide_store(dir)
-  file <- export(rows_of(0:40, 10))
-  tide_load(store, file, exported = "2026-05-01")
-  for (hurt in list(function(part) unlink(part), function(part) writeLines("x", part))) {
-    for (part in list.files(file.path(store$dir, "parts"), full.names = TRUE)) hurt(part)
-    expect_error(held(store), "can be read", class = "tide_error_store")
-    expect_error(tide_summary(tide_by_month(store)), "can be read", class = "tide_error_store")
-    expect_true(any(tide_check(store)$problems$problem == "damaged part"))
-    expect_equal(tide_load(store, file, exported = "2026-05-01")$repaired, 2)
-    expect_equal(sum(held(store)$clicks), 410)
-    expect_equal(tide_load(store, file, exported = "2026-05-01")$repaired, 0)
-  }
-})
+test_that("damaged parts are written anew when their file is loaded again; without any, every command says so",
+  {
+    dir <- withr::local_tempdir()
+    store <- tide_store(dir)
+    file <- export(rows_of(0:40, 10))
+    tide_load(store, file, exported = "2026-05-01")
+    for (hurt in list(function(part) unlink(part), function(part) writeLines("x", part))) {
+      for (part in list.files(file.path(store$dir, "parts"), full.names = TRUE)) hurt(part)
+      expect_error(held(store), "can be read", class = "tide_error_store")
+      expect_error(tide_summary(tide_by_month(store)), "can be read", class = "tide_error_store")
+      expect_true(any(tide_check(store)$problems$problem == "damaged part"))
+      expect_equal(tide_load(store, file, exported = "2026-05-01")$repaired, 2)
+      expect_equal(sum(held(store)$clicks), 410)
+      expect_equal(tide_load(store, file, exported = "2026-05-01")$repaired, 0)
+    }
+  })
 
-test_that("an older export says that a newer one counts, and a mistyped name leaves nothing behind", {
-  dir <- file.path(withr::local_tempdir(), "new")
-  expect_error(tide_load(tide_store(dir), "nowhere.csv"), class = "tide_error_file")
-  expect_false(dir.exists(dir))
-  store <- tide_store(dir)
-  tide_load(store, export(rows_of(0:9, 10)), exported = "2026-05-10")
-  older <- tide_load(store, export(rows_of(5:14, 20)), exported = "2026-05-01")
-  expect_equal(c(older$changes$days_unused, older$changes$rows_before), c(5, 0))
-  expect_match(format(older), "not used: 5 days that a newer export holds", all = FALSE)
-})
+test_that("an older export says that a newer one counts, and a mistyped name leaves nothing behind",
+  {
+    dir <- file.path(withr::local_tempdir(), "new")
+    expect_error(tide_load(tide_store(dir), "nowhere.csv"), class = "tide_error_file")
+    expect_false(dir.exists(dir))
+    store <- tide_store(dir)
+    tide_load(store, export(rows_of(0:9, 10)), exported = "2026-05-10")
+    older <- tide_load(store, export(rows_of(5:14, 20)), exported = "2026-05-01")
+    expect_equal(c(older$changes$days_unused, older$changes$rows_before), c(5, 0))
+    expect_match(format(older), "not used: 5 days that a newer export holds", all = FALSE)
+  })
 
 test_that("each day rests on the finest table that has it, and the summary says on which", {
   days <- function(from, n) format(as.IDate(from) + seq_len(n) - 1L)
@@ -384,7 +401,8 @@ test_that("each day rests on the finest table that has it, and the summary says 
   asked <- list(NULL, c("date", "query", "page"))
   for (dimensions in asked) {
     for (data in list(tide_read(c(device, plain), exported = "2026-12-01", dimensions = dimensions),
-      tide_stored(store, dimensions = dimensions), tide_by_month(store, dimensions = dimensions))) {
+        tide_stored(store, dimensions = dimensions),
+        tide_by_month(store, dimensions = dimensions))) {
       summary <- tide_summary(data)
       expect_equal(sum(summary$cells$clicks), truth)
       expect_equal(summary$window$days, 123L)

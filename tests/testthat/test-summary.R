@@ -3,12 +3,11 @@ test_that("spellings of one page fold, other pages stay", {
   same <- c("https://www.fernmoor.example/shop/", "http://fernmoor.example/shop",
     "HTTPS://WWW.Fernmoor.example/shop/#seeds",
     "https://www.fernmoor.example/shop/?utm_source=letter&utm_medium=mail",
-    "https://www.fernmoor.example/shop/index.html",
-    "https://fernmoor.example/shop?xclid=1")
+    "https://www.fernmoor.example/shop/index.html", "https://fernmoor.example/shop?xclid=1")
   expect_equal(unique(key(same)), "fernmoor.example/shop")
   other <- c(same[1], "https://www.fernmoor.example/Shop/",
-    "https://www.fernmoor.example/shop/kale/",
-    "https://www.fernmoor.example/shop/?page=2", "https://shop.fernmoor.example/shop/")
+    "https://www.fernmoor.example/shop/kale/", "https://www.fernmoor.example/shop/?page=2",
+    "https://shop.fernmoor.example/shop/")
   expect_equal(anyDuplicated(key(other)), 0L)
   expect_equal(key("https://www.fernmoor.example/?id=7&utm_term=a"), "fernmoor.example?id=7")
 })
@@ -29,8 +28,8 @@ test_that("row order and splitting rows change nothing", {
   whole <- tide_summary(as_data(rows))
   shuffled <- tide_summary(as_data(rows[sample(.N)]))
   halves <- rbind(rows[, !"impressions"][, impressions := rows$impressions - 1][impressions > 0],
-    rows[, !"impressions"][, c("impressions", "clicks") :=
-    list(ifelse(rows$impressions > 1, 1, rows$impressions), 0)])
+    rows[, !"impressions"][,
+      c("impressions", "clicks") := list(ifelse(rows$impressions > 1, 1, rows$impressions), 0)])
   halves <- halves[clicks <= impressions]
   expect_equal(shuffled$pairs, whole$pairs)
   expect_equal(shuffled$cells, whole$cells)
@@ -50,8 +49,8 @@ test_that("site totals come from the table without queries, and coverage is the 
   covered <- inktide:::query_coverage(summary)
   expect_lt(covered$clicks, 1)
   expect_gt(covered$clicks, 0.5)
-  expect_equal(covered$impressions, sum(summary$by_day$impressions) /
-    sum(summary$site_by_day$impressions))
+  expect_equal(covered$impressions,
+    sum(summary$by_day$impressions) / sum(summary$site_by_day$impressions))
   expect_error(tide_summary(tide_read(files[["totals"]])), "queries", class = "tide_error_grain")
 })
 
@@ -71,8 +70,7 @@ test_that("whole weeks are counted back from the last day", {
   by_hand <- own[week > 0, .(clicks = sum(clicks)), keyby = "week"]
   code <- which(tide_summary(as_data(rows))$queries$query == "query 0007")
   expect_equal(weekly[weekly$query == code, c("week", "clicks")],
-    by_hand[, .(week, clicks = as.numeric(clicks))],
-    ignore_attr = TRUE)
+    by_hand[, .(week, clicks = as.numeric(clicks))], ignore_attr = TRUE)
   expect_equal(max(weekly$week), 8L)
 })
 
@@ -80,8 +78,8 @@ test_that("dates that are weeks or months stand for all of their days", {
   rows <- made_site(queries = 30, days = 119, seed = 2, demand = rep(4, 30))
   by <- function(first, exported = "2027-01-01") {
     sums <- rows[, .(clicks = sum(clicks),
-      position = sum(impressions * position) / sum(impressions),
-      impressions = sum(impressions)), by = .(query, page, date = as.IDate(first(date)))]
+      position = sum(impressions * position) / sum(impressions), impressions = sum(impressions)),
+      by = .(query, page, date = as.IDate(first(date)))]
     file <- withr::local_tempfile(fileext = ".csv")
     fwrite(sums, file)
     tide_summary(tide_read(file, lag = 0, exported = exported))

@@ -1,14 +1,13 @@
 day <- function(i) as.IDate("2026-03-01") + i
-rows <- rbind(
-  data.table(date = day(0:27), query = "kale seeds",
-    page = "https://www.fernmoor.example/shop/kale/",
-    clicks = rep(c(5, 1), each = 14), impressions = 50, position = 4),
+rows <- rbind(data.table(date = day(0:27), query = "kale seeds",
+  page = "https://www.fernmoor.example/shop/kale/", clicks = rep(c(5, 1), each = 14),
+  impressions = 50, position = 4),
   data.table(date = day(0:27), query = "Kale Seeds",
-  page = "https://www.fernmoor.example/guides/kale#sow",
-    clicks = rep(c(1, 3), each = 14), impressions = 20, position = 9),
+    page = "https://www.fernmoor.example/guides/kale#sow", clicks = rep(c(1, 3), each = 14),
+    impressions = 20, position = 9),
   data.table(date = day(7:27), query = "grow kale",
-  page = "https://www.fernmoor.example/guides/kale/", clicks = 2,
-    impressions = 30, position = 12))
+    page = "https://www.fernmoor.example/guides/kale/", clicks = 2, impressions = 30,
+    position = 12))
 data <- as_data(rows)
 
 test_that("a query gives its pages, with shares, bands and who led when", {
@@ -25,8 +24,7 @@ test_that("a query gives its pages, with shares, bands and who led when", {
 
 test_that("a page in any spelling gives its queries, each with its own weeks", {
   for (name in c("https://www.fernmoor.example/guides/kale/",
-    "http://fernmoor.example/guides/kale#x",
-    "/guides/kale")) {
+      "http://fernmoor.example/guides/kale#x", "/guides/kale")) {
     traced <- tide_trace(data, name)
     expect_equal(traced$rows$query, c("kale seeds", "grow kale"))
     expect_equal(traced$rows$weeks, c(4L, 3L))
@@ -57,8 +55,9 @@ test_that("weeks in the lead are the same in a trace and in the report", {
   made <- demo()
   summary <- made$summary
   queries <- unique(summary$contested$query)
-  busy <- head(queries[order(-summary$pairs[, .(n = sum(impressions)), by = "query"][
-    match(queries, query)]$n)], 5)
+  busy <- head(queries[order(
+    -summary$pairs[, .(n = sum(impressions)), by = "query"][match(queries, query)]$n)],
+    5)
   recent <- as_data(made$site$daily[date >= summary$recent$from & date <= summary$recent$to])
   for (code in busy) {
     traced <- tide_trace(recent, summary$queries$query[code])$rows

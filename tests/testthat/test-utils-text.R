@@ -1,14 +1,14 @@
 # Texts that somebody else wrote, made harmless for terminals, pages, workbooks and lists.
 
-nasty <- paste0("a", intToUtf8(c(27, 91, 50, 74, 7, 0x9b, 0x202e)), "b",
-  intToUtf8(c(0x2066, 0x200f, 127)))
+nasty <-
+  paste0("a", intToUtf8(c(27, 91, 50, 74, 7, 0x9b, 0x202e)), "b", intToUtf8(c(0x2066, 0x200f, 127)))
 obeyed <- function(text) any(inktide:::obeyed(utf8ToInt(paste(text, collapse = "\n"))))
 
 test_that("signs that are obeyed are shown, and all others stay", {
   expect_equal(inktide:::visible_text(nasty),
     "a\u241b[2J\u2407<U+009B><U+202E>b<U+2066><U+200F>\u2421")
-  plain <- c("caf\u00e9", "\u30c8\u30de\u30c8", "a\nb", "", "\u0639\u0631\u0628\u064a",
-    "\U1f345 = tomato")
+  plain <-
+    c("caf\u00e9", "\u30c8\u30de\u30c8", "a\nb", "", "\u0639\u0631\u0628\u064a", "\U1f345 = tomato")
   expect_equal(inktide:::visible_text(plain), plain)
   expect_equal(jsonlite::fromJSON(inktide:::escape_json(as.character(jsonlite::toJSON(nasty)))),
     nasty)
@@ -18,20 +18,17 @@ test_that("signs that are obeyed are shown, and all others stay", {
 test_that("nothing that the program prints or writes is obeyed, whatever a query or page holds", {
   site <- sprintf("%s,https://x.example/%s<script>x</script>,%d,%d,%g",
     c(nasty, "[x](javascript:alert(1))", "<script>alert(1)</script>", sprintf("query %d", 1:30)),
-    c(nasty, 1:32),
-    c(0L, 0L, 0L, 30:1), 3000L, c(1.2, 1.4, 1.6, 1 + 1:30 / 3))
+    c(nasty, 1:32), c(0L, 0L, 0L, 30:1), 3000L, c(1.2, 1.4, 1.6, 1 + 1:30 / 3))
   file <- csv("query,page,clicks,impressions,position", site)
   dir <- withr::local_tempdir()
   at <- function(name) file.path(dir, name)
   runs <- list(c("find", file, "--min-gain", "0"), c("find", file, "--format", "csv"),
-    c("find", file, "--format", "json"),
-    c("find", file, "--view", "page"), c("trace", "query 1", file), c("trace", nasty, file),
-    c("curve", file, "--diagnose"),
+    c("find", file, "--format", "json"), c("find", file, "--view", "page"),
+    c("trace", "query 1", file), c("trace", nasty, file), c("curve", file, "--diagnose"),
     c("compare", file, "--by", "intent"),
     c("find", file, "--format", "markdown", "--out", at("list.md")),
     c("find", file, "--format", "csv", "--out", at("list.csv")),
-    c("report", file, "--out", at("report.html")),
-    c("find", file, "--figure", at("map.svg")),
+    c("report", file, "--out", at("report.html")), c("find", file, "--figure", at("map.svg")),
     c("find", file, "--format", "xlsx", "--out", at("list.xlsx")))
   for (call in runs) {
     run <- program(call)

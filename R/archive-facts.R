@@ -1,21 +1,7 @@
-#' Keep facts in the archive
-#'
-#' @param store A `tide_store` object.
-#' @param facts A `tide_facts` object or a list of them.
-#' @return `tide_keep_facts()`: a data.table with `by`, `date`, `rows` and `kept` (`FALSE` where
-#'   the very same facts were held already). `tide_held_facts()`: a list of `tide_facts` objects,
-#'   oldest first.
-#' @section Errors: `tide_error_store`.
-#' @seealso [tide_facts()], [tide_enrich()]
-#' @examples
-#' file <- tempfile(fileext = ".csv")
-#' writeLines(c("query,volume", "radish spacing,900"), file)
-#' store <- tide_store(tempfile("project"))
-#' tide_keep_facts(store, tide_facts(file))
-#' tide_held_facts(store)
-#' @export
-tide_keep_facts <- function(store, facts) {
-  check_class(store, "tide_store", "store")
+# Facts of queries and pages in the archive.
+
+# Out: a row per table: by, date, rows, and kept (FALSE where the very same facts are stored).
+keep_facts <- function(store, facts) {
   facts <- as_facts(facts)
   with_store(store, write = TRUE, function(con) {
     rbindlist(lapply(facts, function(own) {
@@ -36,10 +22,10 @@ tide_keep_facts <- function(store, facts) {
   })
 }
 
-#' @rdname tide_keep_facts
 #' @export
-tide_held_facts <- function(store) {
-  check_class(store, "tide_store", "store")
+tide_facts.tide_store <- function(files, ...) {
+  check_no_more(...)
+  store <- files
   held <- with_store(store, write = FALSE,
     function(con) DBI::dbGetQuery(con,
       "SELECT place, date, file, rows FROM facts ORDER BY date, id"))

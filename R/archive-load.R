@@ -6,16 +6,18 @@
 #' once, from the file exported last.
 #'
 #' @param store A `tide_store` object.
-#' @param files,exported,columns,date_order,decimal,clicks_above,progress As in [tide_read()].
+#' @param files Exports, as in [tide_read()]; or what [tide_facts()] read.
+#' @param exported,columns,date_order,decimal,clicks_above,progress As in [tide_read()].
 #' @param now Time to write into the history.
 #' @return `tide_load()`: a `tide_load` object, a list with `import` (its number, or `NA` where
 #'   all was held already), `changes` (by table: the `days` it holds, with `rows` and `clicks`,
 #'   the `rows_before` and `clicks_before` that they replace, and `days_unused`, which a newer
 #'   export holds already), `repaired` (how many damaged parts of an earlier load of the same
 #'   rows were written again), `sources` and `left_out`. `tide_undo()`: the store, invisibly.
-#'   `tide_history()`: a tibble with a row per import and table: `import`, `at`, `files`,
-#'   `exported`, `grain`, `rows`, `clicks`, `rows_before`, `clicks_before`, `days_unused`,
-#'   `undone`.
+#'   `summary()` of the store: a tibble with a row per import and table: `import`, `at`, `files`,
+#'   `exported`, `grain`, `rows`, `clicks`, `rows_before`, `clicks_before`, `days_unused`, `undone`.
+#'   Of facts: a data.table with `by`, `date`, `rows` and `kept` (`FALSE` where the very same facts
+#'   were stored already).
 #' @param import Number of the import to undo: its days count from the export they counted from
 #'   before.
 #' @section Errors: those of [tide_read()], and `tide_error_store`.
@@ -23,13 +25,14 @@
 #' store <- tide_store(tempfile("project"))
 #' tide_load(store, tide_example()[["pairs"]])
 #' tide_load(store, tide_example()[["pairs"]])
-#' tide_history(store)
+#' summary(store)
 #' tide_undo(store, 1)
 #' @export
 tide_load <- function(store, files, exported = NULL, columns = NULL, date_order = NULL,
     decimal = NULL, clicks_above = c("leave out", "keep", "refuse"), progress = NULL,
     now = Sys.time()) {
   check_class(store, "tide_store", "store")
+  if (are_facts(files)) return(keep_facts(store, files))
   how <- reading_options_used(files, 0, exported, NULL, columns, date_order, decimal, clicks_above)
   need_parquet(store)
   parts <- read_inputs(files, how, progress)
@@ -178,9 +181,13 @@ tide_undo <- function(store, import) {
 }
 
 #' @rdname tide_load
+#' @param object A `tide_store` object.
+#' @param ... Not used.
 #' @export
-tide_history <- function(store) {
-  check_class(store, "tide_store", "store")
+summary.tide_store <- function(object, ...) import_history(object)
+
+# A row per import and table.
+import_history <- function(store) {
   imports <- with_store(store, write = FALSE, function(con) {
     DBI::dbGetQuery(con, "SELECT i.id AS import, i.at, i.files, i.exported, c.grain, c.rows, c.clicks, c.rows_before, c.clicks_before,
       c.days_unused, i.undone

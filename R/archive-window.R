@@ -7,16 +7,24 @@
 #' @param from,to First and last day; `NULL` for all.
 #' @param days The last so many finished days; not with `from`.
 #' @param lag,dimensions As in [tide_read()].
-#' @return A `tide_data` object, as from [tide_read()]. Parts that are damaged are left out,
+#' @param by_month `TRUE` only promises the rows: [tide_summary()] then goes through them a month at
+#'   a time, so that memory follows the largest month and the answer, and never the whole archive.
+#' @param at_once By month, small months are taken together up to so many rows, which is quicker.
+#' @return A `tide_data` object, as from [tide_read()]; with `by_month` a `tide_months` object, for
+#'   [tide_filter()] (segments on single rows) and [tide_summary()]. Parts that are damaged are left out,
 #'   named in `left_out`; [tide_check()] tells more.
 #' @section Errors: `tide_error_store`; `tide_error_nothing_left` where the window holds nothing.
 #' @examplesIf requireNamespace("nanoparquet", quietly = TRUE)
 #' store <- tide_store(tempfile("project"))
 #' tide_load(store, tide_example()[["pairs"]])
 #' tide_stored(store, days = 28)
+#' tide_summary(tide_stored(store, days = 28, by_month = TRUE), brand = "fernmoor")
 #' @export
-tide_stored <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, dimensions = NULL) {
+tide_stored <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, dimensions = NULL,
+    by_month = FALSE, at_once = 2e6) {
+  check_number(at_once, "at_once", min = 1)
   plan <- plan_window(store, from, to, days, lag, dimensions)
+  if (isTRUE(by_month)) return(stored_by_month(plan, at_once))
   read <- lapply(split(plan$wanted, by = "grain"),
     function(slices) read_slices(store, slices, plan$parts, plan$dimensions))
   damaged <- unlist(lapply(read, `[[`, "damaged"))
@@ -102,30 +110,10 @@ plan_source <- function(plan) {
     ctr = "none", decimal = "point", odd_queries = 0L, capped = FALSE, skipped = "")
 }
 
-#' Take data out of the archive month by month
-#'
-#' Promises the rows of a window without reading them. [tide_summary()] then goes through them a
-#' month at a time, so that memory follows the largest month and the answer, and never the whole
-#' archive.
-#'
-#' @inheritParams tide_stored
-#' @param at_once Small months are taken together up to so many rows, which is quicker; a larger
-#'   month is taken alone.
-#' @return A `tide_months` object, for [tide_filter()] (segments on single rows; the window is
-#'   set here) and [tide_summary()].
-#' @section Errors: those of [tide_stored()].
-#' @examplesIf requireNamespace("nanoparquet", quietly = TRUE)
-#' store <- tide_store(tempfile("project"))
-#' tide_load(store, tide_example()[["pairs"]])
-#' tide_summary(tide_by_month(store, days = 28), brand = "fernmoor")
-#' @export
-tide_by_month <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, dimensions = NULL,
-    at_once = 2e6) {
-  check_number(at_once, "at_once", min = 1)
-  plan <- plan_window(store, from, to, days, lag, dimensions)
+# Promises the rows of a window without reading them: tide_summary() goes through them.
+stored_by_month <- function(plan, at_once) {
   structure(list(plan = plan, sources = plan_source(plan), segments = list(), rules = NULL,
-    at_once = at_once),
-    class = "tide_months")
+    at_once = at_once), class = "tide_months")
 }
 
 #' @export

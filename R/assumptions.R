@@ -13,7 +13,7 @@
 #'   by spaces) and `own` (whether it was set).
 #' @section Errors: `tide_error_argument` for a name that is none, with the nearest, or a value
 #'   that is no number above 0.
-#' @seealso [tide_find()], [tide_explain()]
+#' @seealso [tide_find()], [tide_trace()]
 #' @examples
 #' tide_assumptions()
 #' subset(tide_assumptions(list(merge_rise = 0.8)), own)

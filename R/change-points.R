@@ -1,11 +1,11 @@
 #' Change points: days from which on something was different
 #'
-#' The reverse of [tide_shifts()]: looks through all days for pages, folders and the site as a
+#' The reverse of [tide_event_effects()]: looks through all days for pages, folders and the site as a
 #' whole whose searches, position or click-through at equal position changed at once, and names
 #' the nearest event.
 #'
 #' @details For each page and day the sums of `reach` days before and after are compared as in
-#'   [tide_shifts()]. Each change, less that of all pages on that day, is divided by its usual
+#'   [tide_event_effects()]. Each change, less that of all pages on that day, is divided by its usual
 #'   size: the luck of counts and how far pages drift apart anyway, from the middle half of its
 #'   days, leaning on that of all pages, so that what truly changed does not hide itself. Folders
 #'   of three pages or more are held against all pages in the same way. The site is held against
@@ -13,7 +13,7 @@
 #'   look just like changes. The largest within `reach` days counts (moving sums); p-values are
 #'   those of Student's t, times 3 for the neighbouring days tried, with the false-discovery rate
 #'   controlled over lines, dates and measures. Days that [tide_unusual()] finds do not count.
-#' @inheritParams tide_shifts
+#' @inheritParams tide_event_effects
 #' @param events A `tide_events` object to name the nearest event of, at most `reach` days away;
 #'   `NULL` names none.
 #' @param reach Days before and after that are compared; the first and last `reach` days cannot
@@ -32,9 +32,9 @@
 #'   (1995), Journal of the Royal Statistical Society B 57, 289-300.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
-#' tide_changes(data, brand = "fernmoor")
+#' tide_change_points(data, brand = "fernmoor")
 #' @export
-tide_changes <- function(data, events = NULL, curve = NULL, brand = NULL, reach = 14, fdr = 0.1,
+tide_change_points <- function(data, events = NULL, curve = NULL, brand = NULL, reach = 14, fdr = 0.1,
     most = 200, rules = tide_rules()) {
   check_class(data, "tide_data", "data")
   if (!is.null(events)) check_class(events, "tide_events", "events")

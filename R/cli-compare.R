@@ -48,12 +48,12 @@ run_moves <- function(options, files) {
   held <- site_days_table(if (is.null(input$store)) {
     data
   } else {
-    tide_by_month(input$store, lag = chosen_lag(options, input))
+    tide_stored(input$store, lag = chosen_lag(options, input), by_month = TRUE)
   })
   if (is.null(input$store)) data <- tide_filter(data, days = wanted)
   note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
-  compared <- lapply(lengths, function(days) tide_moves(data, site_days = held, after = after,
-    before = before, days = days, level = options$level, fdr = options$fdr,
+  compared <- lapply(lengths, function(days) tide_compare(data, site_days = held, after = after,
+    before = before, days = days, by = options$level, fdr = options$fdr,
     brand = input$settings$rules$brand, rules = input$settings$rules,
     events = events_input(options, input)))
   emit_moves(options, compared, input$settings$rules, lengths)
@@ -67,25 +67,25 @@ run_sides <- function(options, files) {
   data <- read_input(options, input,
     also = unlist(lapply(segments, function(segment) names(segment$conditions))))
   rules <- input$settings$rules
-  emit_moves(options, list(tide_moves(data, segments = segments, level = options$level,
+  emit_moves(options, list(tide_compare(data, segments = segments, by = options$level,
     fdr = options$fdr, brand = rules$brand, rules = rules)),
     rules)
 }
 
 check_moves <- function(options) {
   check_number(options$top, "--top", min = 1)
-  options$level <- check_choice(first_given(options$level, "query"), move_levels, "--level")
+  options$level <- check_choice(first_given(options$level, "query"), change_levels, "--level")
   if (options$format == "xlsx" && is.null(options$out)) {
     abort_call("A workbook needs a file.", "--format xlsx", "Add --out FILE.xlsx.")
   }
   options
 }
 
-# compared: one tide_moves object, or several of windows of these lengths.
+# compared: one tide_change object, or several of windows of these lengths.
 emit_moves <- function(options, compared, rules, lengths = NULL) {
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(compared[[1]]), options$figure)
   if (options$format == "xlsx") {
-    tide_workbook(if (length(compared) > 1) compared else compared[[1]], options$out)
+    tide_write(if (length(compared) > 1) compared else compared[[1]], options$out)
     return(note(options, sprintf("written: %s", options$out)))
   }
   if (length(compared) > 1) {
@@ -96,7 +96,7 @@ emit_moves <- function(options, compared, rules, lengths = NULL) {
   }
   moves <- compared[[1]]
   if (!is.null(options$why)) return(emit_why(options, moves))
-  drivers <- if (is.null(moves$sides)) utils::head(tide_drivers(moves, rules), 5)$told
+  drivers <- if (is.null(moves$sides)) utils::head(moves$drivers, 5)$told
   emit(options, moves$moves, c(format(moves, n = options$top, width = terminal_width()),
     if (length(drivers)) {
       c("", "What drives it",
@@ -188,7 +188,7 @@ site_moves <- function(options, input, data, findings) {
   held <- site_days_table(data)
   data <- last_rows(options, input, data, 56)
   if (dated_days(data) < 56) return(NULL)
-  tide_moves(data, site_days = held, days = 28, level = "page", curve = findings$curve,
+  tide_compare(data, site_days = held, days = 28, by = "page", curve = findings$curve,
     brand = input$settings$rules$brand, rules = input$settings$rules,
     events = events_input(options, input))
 }

@@ -8,11 +8,11 @@ run_curve <- function(options, files) {
   summary <- summarise_input(options, input,
     split = if (!is.null(options$by) && options$by %in% split_dimensions) options$by)
   if (length(input$pairs)) {
-    summary <- tide_narrow(summary, segments = input$pairs, rules = input$settings$rules)
+    summary <- tide_filter(summary, segments = input$pairs, rules = input$settings$rules)
     note(options, utils::tail(left_out_lines(summary$left_out), 1))
   }
   if (options$compare) {
-    rivals <- tide_curve_rivals(summary)
+    rivals <- curve_rivals(summary)
     return(emit(options, rivals, rivals_lines(rivals)))
   }
   curve <- tide_curve(summary, by = options$by, method = options$method,
@@ -30,6 +30,6 @@ run_curve <- function(options, files) {
   }
   if (!is.null(shown)) rows <- rows[rows$position >= shown[1] & rows$position <= shown[2]]
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(curve), options$figure)
-  changed <- if (identical(options$by, "month")) tide_curve_change(summary)
+  changed <- if (identical(options$by, "month")) tide_compare(summary)
   emit(options, rows, curve_lines(curve, rows, changed))
 }

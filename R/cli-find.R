@@ -11,18 +11,18 @@ run_find <- function(options, files) {
   findings <- find_input(options, input)
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(findings), options$figure)
   if (options$format == "xlsx") {
-    tide_workbook(findings, options$out)
+    tide_write(findings, options$out)
     return(note(options, sprintf("written: %s", options$out)))
   }
   if (options$view == "list") {
     return(emit(options, findings$findings,
       if (options$format == "markdown") {
-        tide_checklist(findings)
+        checklist_lines(findings)
       } else {
         findings_lines(findings, options$top, terminal_width())
       }))
   }
-  groups <- tide_pages(findings, options$view, input$settings$rules)
+  groups <- tide_group(findings, options$view, input$settings$rules)
   emit(options, setDT(as.data.frame(groups)), groups_lines(groups, options$top, terminal_width()))
 }
 
@@ -34,7 +34,7 @@ run_trace <- function(options, files) {
   input <- settle_input(options, files[-1])
   if (grepl("^[A-Z]-[0-9a-f]{10}$", files[1])) {
     explained <-
-      tide_explain(find_input(utils::modifyList(options, list(all = TRUE)), input), files[1])
+      tide_trace(find_input(utils::modifyList(options, list(all = TRUE)), input), files[1])
     return(emit(options, explained$cells, format(explained, width = terminal_width())))
   }
   # An archive is asked for its last days only.

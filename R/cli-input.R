@@ -30,7 +30,7 @@ settle_input <- function(options, files) {
   store <- if (!length(files) && has_archive(folder)) tide_store(folder)
   decisions <- if (!is.null(store)) tide_decisions(store)
   # An archive may hold decisions and no rows yet.
-  if (!is.null(store) && !nrow(tide_history(store))) store <- NULL
+  if (!is.null(store) && !nrow(summary(store))) store <- NULL
   if (!length(files) && is.null(store)) files <- named_files(settings, "exports")
   if (!length(files) && is.null(store)) {
     abort_tide("The project holds no data yet.",
@@ -109,8 +109,7 @@ read_input <- function(options, input, months = FALSE, also = character()) {
   dimensions <- needed_dimensions(input, also)
   segments <- c(input$rows, if (!months) input$pairs)
   if (!is.null(input$store)) {
-    take <- if (months) tide_by_month else tide_stored
-    data <- take(input$store, from = window$from, to = window$to, days = window$days,
+    data <- tide_stored(input$store, by_month = months, from = window$from, to = window$to, days = window$days,
       lag = chosen_lag(options, input), dimensions = dimensions)
     return(tide_filter(data, segments = segments, rules = input$settings$rules,
       without = days_out(options$without, data)))
@@ -200,7 +199,7 @@ read_prior <- function(file) {
 
 # Facts of the archive, of the settings, of the call.
 facts_input <- function(options, input) {
-  c(if (!is.null(input$store)) tide_held_facts(input$store),
+  c(if (!is.null(input$store)) tide_facts(input$store),
     if (is.null(input$store) && length(input$settings$enrichments)) {
       tide_facts(named_files(input$settings, "enrichments"))
     }, if (!is.null(options$facts)) tide_facts(options$facts))
@@ -217,17 +216,15 @@ find_input <- function(options, input, data = read_input(options, input, months 
     fdr = first_given(options$fdr, thresholds$fdr, 0.1),
     min_gain = first_given(options$min_gain, thresholds$min_gain),
     min_impressions = first_given(thresholds$min_impressions, 1), segment = side,
-    within = input$pairs, rules = input$settings$rules, kinds = options$kind,
-    hours = input$settings$hours, assumptions = input$settings$assumptions)
+    segments = input$pairs, rules = input$settings$rules, kind = options$kind,
+    hours = input$settings$hours, assumptions = input$settings$assumptions,
+    decisions = if (!isTRUE(options$all) && NROW(input$decisions)) input$decisions)
   if (!is.null(findings$outside)) note(options, outside_line_text(findings$outside))
-  if (!isTRUE(options$all) && NROW(input$decisions)) {
-    findings <- tide_undecided(findings, input$decisions)
-    if (nrow(findings$decided)) {
-      note(options, sprintf("  decided and not shown: %s (--all shows them)",
-        format_plural(nrow(findings$decided), "finding")))
-    }
+  if (NROW(findings$decided)) {
+    note(options, sprintf("  decided and not shown: %s (--all shows them)",
+      format_plural(nrow(findings$decided), "finding")))
   }
-  tide_choose(findings, hours = options$hours, per_page = options$per_page)
+  tide_choose(findings, budget = options$hours, per_page = options$per_page)
 }
 
 # For parts of the report that need rows: an archive that was gone through month by month gives its

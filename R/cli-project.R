@@ -4,7 +4,7 @@ run_load <- function(options, files) {
   folder <- if (!is.null(options$project)) options$project else find_project(".")
   if (is.null(folder)) folder <- "."
   if (options$history) {
-    return(say(wrap_lines(history_lines(tide_history(open_archive(folder))), terminal_width())))
+    return(say(wrap_lines(history_lines(summary(open_archive(folder))), terminal_width())))
   }
   if (!is.null(options$undo)) {
     tide_undo(open_archive(folder), options$undo)
@@ -22,8 +22,8 @@ run_load <- function(options, files) {
     reading_rules(options, settings)))
   say(wrap_lines(format(loaded), terminal_width()))
   if (new) {
-    begun(options, tide_begin(folder,
-      tide_suggest(tide_stored(store, lag = 0, dimensions = c("date", "query", "page")))))
+    begun(options, tide_init(
+      tide_stored(store, lag = 0, dimensions = c("date", "query", "page")), folder))
   }
 }
 
@@ -40,36 +40,20 @@ run_init <- function(options, files) {
   if (!length(files) && dir.exists(file.path(folder, "exports"))) {
     files <- file.path(folder, "exports")
   }
-  if (file.exists(file.path(folder, "inktide.yml"))) tide_begin(folder)
-  if (!length(files)) return(begun(options, tide_begin(folder)))
+  # Refused before anything is read.
+  check_new_project(folder)
+  if (!length(files)) return(begun(options, tide_init(NULL, folder)))
   data <- do.call(tide_read, c(list(files, lag = 0, exported = options$exported,
     dimensions = c("date", "query", "page"), progress = progress_to_terminal(options)),
     reading_rules(options, NULL)))
-  suggested <- tide_suggest(data)
-  file <- tide_begin(folder, suggested, exports = expand_inputs(files)$path)
-  say(wrap_lines(suggested_lines(suggested), terminal_width()))
-  begun(options, file)
+  begun(options, project <- tide_init(data, folder, exports = expand_inputs(files)$path))
+  say(wrap_lines(format(project), terminal_width()))
 }
 
-suggested_lines <- function(suggested) {
-  brand <- suggested$brand
-  c(if (!is.null(suggested$site)) sprintf("Site: %s", suggested$site),
-    if (nrow(brand)) {
-      c("Brand words", sprintf("  %s%s: %s, %s; %s", brand$word,
-        ifelse(brand$sure, "", " (perhaps)"), format_plural(brand$queries, "query", "queries"),
-        format_plural(brand$clicks, "click"), brand$why))
-    } else {
-      "No brand word could be guessed."
-    }, if (NROW(suggested$folders)) {
-      sprintf("Groups of pages: %s",
-        paste(utils::head(suggested$folders$folder, 8), collapse = ", "))
-    })
-}
-
-begun <- function(options, file) {
+begun <- function(options, project) {
   # Made even where nothing is said of it.
-  force(file)
-  note(options, sprintf("A new project: '%s'. Read it, and correct what was guessed.", file))
+  force(project)
+  note(options, sprintf("A new project: '%s'. Read it, and correct what was guessed.", project$file))
 }
 
 run_enrich <- function(options, files) {
@@ -84,9 +68,9 @@ run_enrich <- function(options, files) {
   }
   store <- open_archive(folder)
   facts <- tide_facts(files, date = options$date, columns = options$columns)
-  kept <- tide_keep_facts(store, facts)
+  kept <- tide_load(store, facts)
   settings <- tide_settings(folder)
-  summary <- tide_enrich(tide_summary(tide_by_month(store), brand = settings$rules$brand), facts)
+  summary <- tide_enrich(tide_summary(tide_stored(store, by_month = TRUE), brand = settings$rules$brand), facts)
   say(wrap_lines(c(unlist(lapply(facts, format)), fact_lines(summary$facts),
     if (!any(kept$kept)) "Nothing changed: the archive holds these facts already."),
     terminal_width()))

@@ -34,25 +34,11 @@ visible_lines <- function(lines) {
 # colours.
 emit <- function(options, rows, lines, paint = identity) {
   text <- switch(options$format, csv = csv_lines(rows),
-    json = escape_json(as.character(jsonlite::toJSON(as.data.frame(rows), dataframe = "rows",
-      digits = 8, na = "null", pretty = 1))),
+    json = json_lines(rows),
     paint(visible_lines(lines)))
   if (is.null(options$out)) return(write_output(text))
   write_whole(options$out, function(path) write_lines(text, path))
   note(options, sprintf("written: %s", options$out))
-}
-
-csv_lines <- function(rows) {
-  file <- tempfile(fileext = ".csv")
-  on.exit(unlink(file))
-  rows <- defuse_formulas(visible_rows(rows))
-  # Ten digits are more than anything here is known to, and the same whatever the order of the rows
-  # summed.
-  for (column in names(rows)) {
-    if (is.double(rows[[column]])) set(rows, j = column, value = signif(rows[[column]], 10))
-  }
-  fwrite(rows, file)
-  readLines(file, encoding = "UTF-8")
 }
 
 # One line a piece of work: what one step mends stands below its first query.
@@ -183,7 +169,7 @@ difference_lines <- function(curve, at = c(1, 3, 10)) {
   parts <- names(sort(clicks, decreasing = TRUE))
   if (length(parts) < 2 || curve$by == "month") return(NULL)
   vapply(utils::head(parts[-1], 5), function(part) {
-    gap <- tide_curve_difference(curve, part, parts[1], at)
+    gap <- tide_compare(curve, part, parts[1], at)
     sprintf("%s against %s: %s", part, parts[1],
       paste(sprintf("x%.2f (%.2f to %.2f) at %d", gap$ratio, gap$ratio_low, gap$ratio_high,
         as.integer(gap$position)),

@@ -28,10 +28,7 @@ run_demo <- function(options, files) {
       "Name a new or empty folder.")
   }
   note(options, "Making the demo site: Fernmoor Seeds, 16 months, invented ...")
-  site <- tide_demo_site()
-  tide_demo_write(site, dir)
-  note(options, "Writing the same days once more, as mixed exports of many hands ...")
-  tide_demo_mixed(site, file.path(dir, "mixed-exports"))
+  tide_demo(dir, mixed = TRUE)
   options <- list(format = "csv", quiet = options$quiet, project = dir)
   note(options, "Fitting the curve, looking for opportunities ...")
   input <- settle_input(options, character())

@@ -1,19 +1,10 @@
-#' Is one curve above another?
-#'
-#' @param curve A `tide_curve` object with parts, see `by` of [tide_curve()].
-#' @param one,other Names of two of its curves.
-#' @param position Positions to compare at.
-#' @return A tibble: `position`, `ratio` (of `one`'s CTR to `other`'s), `ratio_low`, `ratio_high`
-#'   (at the curve's level), `chance` (that `one` is above).
-#' @details The two are taken as independent, which is cautious where the same queries stand in
-#'   both. [tide_compare()] tells one ratio over all positions, sharper.
-#' @examples
-#' data <- tide_read(tide_example()[["pairs"]])
-#' curve <- tide_curve(tide_summary(data, split = "device"), by = "device")
-#' tide_curve_difference(curve, "mobile", "desktop")
+# Curves compared: two of them, or all from one month on with those before.
+
+#' @rdname tide_compare
 #' @export
-tide_curve_difference <- function(curve, one, other, position = 1:10) {
-  check_class(curve, "tide_curve", "curve")
+tide_compare.tide_curve <- function(data, one, other, position = 1:10, ...) {
+  check_no_more(...)
+  curve <- data
   for (name in c("one", "other")) {
     if (!get(name) %in% names(curve$fits)) {
       abort_argument(name, paste0("one of '", paste(names(curve$fits), collapse = "', '"), "'"),
@@ -30,26 +21,13 @@ tide_curve_difference <- function(curve, one, other, position = 1:10) {
     ratio_high = exp(gap + reach), chance = stats::pnorm(gap / error))
 }
 
-#' The month in which the curve changed
-#'
-#' Holds the months from each one on against those before it, at equal position and query by
-#' query, and names the month of the clearest break.
-#'
-#' @details The ratio of [tide_compare()] for each cut; the chance of the largest one by luck
-#'   alone is that of one cut times the number of cuts (Bonferroni).
-#' @param summary A `tide_summary` with `split = "month"`.
-#' @return A data.table, in order of time: `month`, `ratio` (CTR from it on over CTR before, at
-#'   equal position), `ratio_low`, `ratio_high` (90 %), `luck` (chance of so large a ratio
-#'   somewhere without a change), `changed` (`TRUE` for the clearest month where luck is under 5
-#'   % and the ratio beyond 5 %).
-#' @examples
-#' data <- tide_read(tide_example()[["pairs"]])
-#' tide_curve_change(tide_summary(data, split = "month"))
+#' @rdname tide_compare
 #' @export
-tide_curve_change <- function(summary) {
-  check_class(summary, "tide_summary", "summary")
+tide_compare.tide_summary <- function(data, ...) {
+  check_no_more(...)
+  summary <- data
   if (!identical(summary$split, "month")) {
-    abort_argument("summary", "a summary with split = \"month\"", summary$split)
+    abort_argument("data", "a summary with split = \"month\"", summary$split)
   }
   # The same query in the same half position on both sides: what is compared is the page of results,
   # not the mix.

@@ -1,27 +1,13 @@
-#' What drives what: query trends tied to page trends
-#'
-#' Of what moved by more than noise: pages whose change is one query's and pages all of whose
-#' queries moved, folders whose change is one page's and folders all of whose pages moved, and
-#' topics that rise across the site with no page of their own.
-#'
-#' @param moves A `tide_moves` object, of any level.
-#' @param rules A [tide_rules()] object, for groups of pages instead of first folders.
-#' @param most Share of the change that one part must make up to drive it, and of the parts that
-#'   must have moved the same way for all to have moved.
-#' @return A data.table, the largest change first: `kind` (`one query`, `whole page`, `one page`,
-#'   `whole folder`, `topic without a page`), `name` (page, folder or topic), `change` (clicks
-#'   per 30 days), `by` (the query or page that drives it, or `""`), `share` (of the change, or
-#'   of the parts that moved along), `parts` (queries or pages looked at: those with 5 clicks or
-#'   more), `told` (a sentence).
-#' @section Errors: `tide_error_argument`.
-#' @examples
-#' data <- tide_read(tide_example()[["pairs"]])
-#' tide_drivers(tide_moves(data, days = 28, brand = "fernmoor"))
-#' @export
-tide_drivers <- function(moves, rules = tide_rules(), most = 0.8) {
-  check_class(moves, "tide_moves", "moves")
-  check_class(rules, "tide_rules", "rules")
-  check_number(most, "most", min = 0.5, max = 1)
+# What drives what, of all that changed significantly: pages whose change is one query's and pages
+# all of whose queries changed, folders whose change is one page's and folders all of whose pages
+# changed, and topics that rise across the site with no page of their own.
+
+# most: share of the change that one part must make up to drive it, and of the parts that must have
+# changed the same way for all to have. Out: the largest change first: kind (one query, whole page,
+# one page, whole folder, topic without a page), name, change (clicks per 30 days), by (the query or
+# page that drives it, or ""), share (of the change, or of the parts that went along), parts (queries
+# or pages looked at: those with 5 clicks or more), told (a sentence).
+change_drivers <- function(moves, rules = tide_rules(), most = 0.8) {
   pairs <- moves$pairs
   site <- log(moves$site$ratio)
   folders <- page_group(unique(pairs$page_name), rules$page_groups)[match(pairs$page_name,

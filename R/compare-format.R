@@ -41,7 +41,7 @@ change_sentence <- function(line, subject, sides = NULL) {
 }
 
 #' @export
-format.tide_moves <- function(x, n = 20, width = 80, ...) {
+format.tide_change <- function(x, n = 20, width = 80, ...) {
   shown <- utils::head(x$moves, n)
   free <- max(16, width - 58)
   line <- function(name, before, after, change, demand, position, through, mix, real) paste0(name,

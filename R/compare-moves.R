@@ -1,7 +1,7 @@
-#' What moved between two windows, and why; two segments the same way
+#' A change between two windows or two segments
 #'
-#' Compares clicks of two windows, or of two segments over the same days, by query, page, folder,
-#' topic or for the whole site, tells what is more than noise, and shares every change out among
+#' What [tide_compare()] returns for windows, and for segments line by line: clicks by query, page,
+#' folder, topic or for the whole site, what is more than noise, and every change shared out among
 #' demand, position, click-through and queries that came or went.
 #'
 #' @details Figures are for 30 days, so that windows of different length compare; days without a
@@ -20,27 +20,7 @@
 #' controlled over the list (Benjamini and Hochberg), and the change is two clicks a month or
 #' more. So a season that moves all is no news of any one; whether the season or the site moved
 #' is told by `before = "year"` where there is a year.
-#' @param data A `tide_data` object with dates, queries and pages.
-#' @param after First and last day of the later window; `NULL` the last `days`.
-#' @param before The same of the earlier; `NULL` as many days right before; `"year"` the same
-#'   weekdays 52 weeks before.
-#' @param days Length of the windows where they are not given.
-#' @param level What a line stands for: `query`, `page`, `folder`, `topic`, `pair` (query x page)
-#'   or `site`.
-#' @param curve A `tide_curve` object; `NULL` fits it to all of the data.
-#' @param brand Brand words.
-#' @param fdr False-discovery rate of `real`.
-#' @param rules A [tide_rules()] object, for groups of pages instead of first folders.
-#' @param site_days Clicks of the site by day (`date`, `clicks`), longer than the windows: where
-#'   they reach a year back, `season` tells what the same weeks did then. `NULL` takes those of
-#'   `data`.
-#' @param events A [tide_events()] object: those that lie in one window only are told beside the
-#'   comparison.
-#' @param segments Instead of windows one or two [tide_segment()]s: the first is held against the
-#'   second, or against the rest. Then `before` in names of columns stands for the second,
-#'   `after` for the first, and `real` for a difference that is not that of the segments on the
-#'   whole.
-#' @return A `tide_moves` object: a list with `moves` (a data.table, the largest change first:
+#' @return A `tide_change` object: a list with `moves` (a data.table, the largest change first:
 #'   the level's name, `clicks_before`, `clicks_after`, `change` (clicks per 30 days), its parts
 #'   `demand`, `position`, `click_through`, `mix`, `ratio` with its 90 % interval `ratio_low`,
 #'   `ratio_high`, `q` (false-discovery rate at which it counts), `real`, `status` (`continuing`,
@@ -50,27 +30,23 @@
 #'   the site's clicks between the same weekdays a year before, or `NULL`), `events` (those given
 #'   that lie in one window only: `date`, `event`, `pages`, `window`, which is `before` or
 #'   `after`), `weekly` (of the 50 that lead: clicks of each `name` by `week` over both windows,
-#'   1 the oldest). Methods: `print`, `format`, `tidy`, `summary`, `autoplot`, `plot`.
-#' @section Errors: `tide_error_grain` without dates or queries; `tide_error_window` for windows
-#'   that the data do not hold or that share days.
+#'   1 the oldest), and for windows `drivers` (what drives what, the largest change first: `kind`, which is
+#'   `one query`, `whole page`, `one page`, `whole folder` or `topic without a page`; `name`, `change`,
+#'   `by`: the query or page that drives it, `share` of the change or of the parts that went along,
+#'   `parts` looked at, `told`: a sentence). Methods: `print`, `format`, `tidy`, `summary`, `autoplot`, `plot`.
 #' @references Shorrocks (2013), Journal of Economic Inequality 11, 99-126. Benjamini, Hochberg
 #'   (1995), Journal of the Royal Statistical Society B 57, 289-300.
-#' @examples
-#' data <- tide_read(tide_example()[["pairs"]])
-#' tide_moves(data, days = 28, level = "page", brand = "fernmoor")
-#' questions <- tide_segment("questions", has_any = c("how", "when"))
-#' tide_moves(data, segments = questions, level = "folder", brand = "fernmoor")
-#' @export
-tide_moves <- function(data, after = NULL, before = NULL, days = 28,
-    level = c("query", "page", "folder", "topic", "pair", "site"), curve = NULL, brand = NULL,
-    fdr = 0.1, rules = tide_rules(), site_days = NULL, segments = NULL, events = NULL) {
-  check_class(data, "tide_data", "data")
-  level <- check_choice(level, move_levels, "level")
+#' @param x,object A `tide_change` object.
+#' @param ... Not used.
+#' @name tide_change
+#' @seealso [tide_compare()]
+NULL
+
+change_between <- function(data, level, after, before, days, segments, curve, brand, fdr, rules,
+    site_days, events) {
   check_number(days, "days", min = 1)
   check_number(fdr, "fdr", min = 0.001, max = 0.5)
-  segments <- as_segments(segments)
   if (!is.null(events)) check_class(events, "tide_events", "events")
-  check_class(rules, "tide_rules", "rules")
   sides <- moving_sides(data, segments, before, after, days, rules)
   summary <- if (is.null(curve)) tide_summary(data, brand = brand)
   if (is.null(curve)) curve <- tide_curve(summary) else check_class(curve, "tide_curve", "curve")
@@ -91,17 +67,19 @@ tide_moves <- function(data, after = NULL, before = NULL, days = 28,
   }
   set(pairs, j = c("query_name", "page_name"),
     value = list(at$queries$names[pairs$query], at$pages$names[pairs$page]))
-  structure(list(moves = moves, site = site, pairs = pairs, windows = held, sides = sides$names,
-    level = level, fdr = fdr, season = if (of_windows) last_season(site_days, sides$ends),
-    weekly = weekly, events = if (of_windows && !is.null(events)) events_apart(events, sides$ends)),
-    class = "tide_moves")
+  change <- structure(list(moves = moves, site = site, pairs = pairs, windows = held,
+    sides = sides$names, level = level, fdr = fdr, weekly = weekly), class = "tide_change")
+  if (of_windows) {
+    change$season <- last_season(site_days, sides$ends)
+    if (!is.null(events)) change$events <- events_apart(events, sides$ends)
+    change$drivers <- change_drivers(change, rules)
+  }
+  change
 }
 
-#' @rdname tide_moves
-#' @param x A `tide_moves` object.
-#' @param ... Not used.
+#' @rdname tide_change
 #' @export
-tidy.tide_moves <- function(x, ...) tibble::as_tibble(x$moves)
+tidy.tide_change <- function(x, ...) tibble::as_tibble(x$moves)
 
 #' @export
-summary.tide_moves <- function(object, ...) tibble::as_tibble(object$site)
+summary.tide_change <- function(object, ...) tibble::as_tibble(object$site)

@@ -77,7 +77,7 @@ change_tests <- function(sums, days, level, least = 10) {
 # From rows of two windows to lines of a level: what each query x page changed by and why, and sums
 # of that.
 
-move_levels <- c("query", "page", "folder", "topic", "pair", "site")
+change_levels <- c("query", "page", "folder", "topic", "pair", "site")
 
 part_names <- c("demand", "position", "click_through", "mix")
 
@@ -102,7 +102,7 @@ pair_sums <- function(rows) {
 pair_factor <- function(pairs, fit) {
   position <- (pairs$weighted_1 + pairs$weighted_2) / (pairs$impressions_1 + pairs$impressions_2)
   mean_factor(pairs$clicks_1 + pairs$clicks_2, pairs$expected_1 + pairs$expected_2,
-    spread_between(fit, position))
+    fit_spread(fit, position))
 }
 
 # The parts of each pair's change of clicks, for 30 days: data.table of `part_names`.

@@ -1,47 +1,31 @@
-#' Segments side by side
+#' Parts of the data side by side
 #'
-#' Clicks, impressions, CTR and position of each part of the data, its shares, and its CTR
-#' against the rest *at equal position*: a segment that merely ranks better is not called better.
+#' What [tide_compare()] returns for a split, or for segments: clicks, impressions, CTR and position
+#' of each part, its shares, and its CTR against the rest *at equal position*, so that a part which
+#' merely ranks better is not called better.
 #'
 #' @details The ratio of CTR at equal position is the Mantel-Haenszel rate ratio over strata of
 #'   half a position (wider from 20 on), brand apart from the rest where brand words are given.
 #'   Its interval comes from leaving out a fiftieth of the queries at a time (delete-a-group
 #'   jackknife), so a query with many impressions counts as one query. CTR and position come from
 #'   sums.
-#' @param data A `tide_data` object with queries.
-#' @param by What to split by: `brand`, `intent`, `page_group`, `band`, `words` (length of the
-#'   query), `term` (head term), `country`, `device`, `vertical` or `rich_result`. Each part is
-#'   held against all others.
-#' @param segments Instead of `by`, one or two [tide_segment()]s: two are held against each
-#'   other, one against the rest. Rows in both count in both.
-#' @param rules A [tide_rules()] object.
-#' @param most Of many parts, how many to show; the others become one, `other`.
 #' @return A `tide_comparison` object: a list with `parts` (`segment`, `queries`, `pages`,
 #'   `clicks`, `impressions`, `ctr`, `position`, `click_share`, `impression_share`, and against
 #'   the rest `ctr_at_equal` (what the rest earns at this part's positions), `ratio`,
 #'   `ratio_low`, `ratio_high` (90 %) and `chance` (that the part's CTR is the higher one)),
 #'   `by`, `from`, `to`, `left_out`. Methods: `print`, `tidy`, `plot`, `autoplot`.
-#' @section Errors: `tide_error_grain` where the data cannot be split so, `tide_error_argument`.
 #' @references Mantel, Haenszel (1959), Journal of the National Cancer Institute 22, 719-748.
 #'   Efron, Tibshirani (1993), An Introduction to the Bootstrap, chapter 11.
-#' @examples
-#' data <- tide_read(tide_example()[["pairs"]])
-#' tide_compare(data, by = "device", rules = tide_rules(brand = "fernmoor"))
-#' questions <- tide_segment("questions", has_any = c("how", "why", "when", "what"))
-#' tide_compare(data, segments = questions)
-#' @export
-tide_compare <- function(data, by = NULL, segments = NULL, rules = tide_rules(), most = 12) {
-  check_class(data, "tide_data", "data")
-  check_class(rules, "tide_rules", "rules")
+#' @param x A `tide_comparison` object.
+#' @param ... Not used.
+#' @name tide_comparison
+#' @seealso [tide_compare()]
+NULL
+
+compare_side_by_side <- function(data, by, segments, rules, most) {
   check_number(most, "most", min = 1)
-  segments <- as_segments(segments)
-  if (is.null(by) == !length(segments)) {
-    abort_argument("by", "given where no segments are, and only there", by)
-  }
-  if (length(segments) > 2) abort_argument("segments", "one or two", length(segments))
-  if (!length(segments) &&
-      (!is.character(by) || length(by) != 1 || !by %in% names(compare_splits))) {
-    abort_argument("by", paste("one of", paste(names(compare_splits), collapse = ", ")), by)
+  if (!is.null(by) && length(segments)) {
+    abort_argument("segments", "given without a split of all rows", by)
   }
   table <-
     segmented_table(data, segments, least = c("query", if (!length(segments)) compare_splits[[by]]))
@@ -188,9 +172,7 @@ ratio_at_equal_position <- function(own, rest) {
     chance = stats::pt(log(ratio) / se, k - 1))
 }
 
-#' @rdname tide_compare
-#' @param x A `tide_comparison` object.
-#' @param ... Not used.
+#' @rdname tide_comparison
 #' @export
 tidy.tide_comparison <- function(x, ...) tibble::as_tibble(x$parts)
 

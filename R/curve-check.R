@@ -10,6 +10,9 @@
 #'   A pair more than three standard deviations off is held down to three.
 #' @param curve A `tide_curve` object.
 #' @param summary The `tide_summary` object it was fitted to.
+#' @param rivals `TRUE` also tells how well the curve, the plain pivot and a power law each foretell
+#'   queries they have not seen: each is fitted to four fifths of the queries and has to foretell the
+#'   clicks of the others, five times over.
 #' @return A `tide_curve_check` object: a list with `residuals` (`query`, `page`, `position`,
 #'   `clicks`, `expected`, `residual`), `bands` (by band of position: `pairs`, `mean`, `sd`,
 #'   `beyond_2`: share beyond two), `effective` (`position`, `queries`, `effective`),
@@ -17,13 +20,18 @@
 #'   eight largest of five pairs or more: `folder`, `pairs`, `expected`, `ratio`, `ratio_low`,
 #'   `ratio_high` of its clicks to those that the curve of all other folders foretells),
 #'   `folder_error` (their mean absolute log ratio, by expected clicks; `NA` without two folders)
-#'   and `held_down` (as `influential`). Methods: `print`, `autoplot`, `plot`.
+#'   and `held_down` (as `influential`) and `rivals` (`NULL` where not asked for; else a row per `method`, the best
+#'   first: `segment`, `log_likelihood`, the mean per pair held out; `behind`, how far behind the best,
+#'   with its standard error between queries `behind_se`: more than two of them are not luck; `spread`,
+#'   `pairs`). Methods: `print`, `autoplot`, `plot`.
 #' @references Dunn, Smyth (1996), Journal of Computational and Graphical Statistics 5, 236-244.
+#'   Geisser (1975), Journal of the American Statistical Association 70, 320-328.
 #' @examples
 #' summary <- tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor")
 #' tide_curve_check(tide_curve(summary), summary)
+#' tide_curve_check(tide_curve(summary), summary, rivals = TRUE)$rivals
 #' @export
-tide_curve_check <- function(curve, summary) {
+tide_curve_check <- function(curve, summary, rivals = FALSE) {
   check_class(curve, "tide_curve", "curve")
   check_class(summary, "tide_summary", "summary")
   main <- names(curve$fits)[1]
@@ -64,8 +72,8 @@ tide_curve_check <- function(curve, summary) {
       stats::weighted.mean(abs(log(folders$ratio)), folders$expected)
     } else {
       NA
-    }, held_down = named(pairs[off > 1][order(-off[off > 1])])),
-    class = "tide_curve_check")
+    }, held_down = named(pairs[off > 1][order(-off[off > 1])]),
+    rivals = if (isTRUE(rivals)) curve_rivals(summary)), class = "tide_curve_check")
 }
 
 # Each of the largest folders left out in turn: its clicks over those that the curve of the others

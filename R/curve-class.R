@@ -108,7 +108,7 @@ part_line <- function(curve, segment) {
 # differs.
 spread_words <- function(fit) {
   range <- function(position) {
-    spread <- spread_between(fit, position)
+    spread <- fit_spread(fit, position)
     paste(sprintf("%.1f", stats::qgamma(c(0.1, 0.9), shape = 1 / spread, rate = 1 / spread)),
       collapse = " to ")
   }

@@ -71,7 +71,7 @@ settle_curve <- function(cells, evidence, penalty, state, least, free = 5) {
         0.001
       } else {
         estimate_wobble(cells$clicks, mean, evidence,
-          spread_between(state, distance = evidence$distance))
+          fit_spread(state, distance = evidence$distance))
       }
     }
     design <- blended_design(state$theta, evidence)

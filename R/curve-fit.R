@@ -50,7 +50,7 @@
 #' @param prior A table with `position` and `ctr` from outside, that the curve leans on until the
 #'   site's own data say otherwise; for new sites.
 #' @param method `fitted`, or for comparison the `pivot` of rounded positions or a `power` law
-#'   through it; see [tide_curve_rivals()].
+#'   through it; see [tide_curve_check()].
 #' @param rules A [tide_rules()] object, for `by`.
 #' @return A `tide_curve` object: a list with `fits` (per segment: `log_ctr` at the knots, its
 #'   `covariance`, `spread`, `spread_slope`, `pairs`, `clicks`, `impressions`, `converged`, and
@@ -158,7 +158,7 @@ predict.tide_curve <- function(object, position = 1:10, segment = NULL, level = 
       at
     } else {
       data.table(at, as.data.table(query_interval(at, impressions,
-        spread_between(object$fits[[s]], position), level)))
+        fit_spread(object$fits[[s]], position), level)))
     }
   })))
 }

@@ -1,23 +1,11 @@
-#' How well each way of fitting foretells queries it has not seen
-#'
-#' Holds the curve against the plain pivot and a power law: each is fitted to four fifths of the
-#' queries and has to foretell the clicks of the others, five times over.
-#'
-#' @details Per held-out pair the log likelihood of its clicks, negative binomial with the
-#'   method's own spread as estimated on the other queries. `behind` is the mean per pair by
-#'   which it is less than the best method's, with its standard error between queries; more than
-#'   two standard errors are not luck. The pivot takes the nearest position with clicks where it
-#'   has none. The power law is fitted by weighted least squares on the log of the pivot.
-#' @param summary A `tide_summary` object.
-#' @return A data.table, best first: `segment`, `method` (`fitted`, `pivot`, `power`),
-#'   `log_likelihood` (mean per pair), `behind` (how far behind the best), `behind_se`, `spread`,
-#'   `pairs`.
-#' @references Geisser (1975), Journal of the American Statistical Association 70, 320-328.
-#' @examples
-#' tide_curve_rivals(tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor"))
-#' @export
-tide_curve_rivals <- function(summary) {
-  check_class(summary, "tide_summary", "summary")
+# How well each way of fitting foretells queries it has not seen: the fitted curve, the plain pivot and
+# a power law, each fitted to four fifths of the queries, foretell the clicks of the others, five
+# times over (Geisser 1975). Per pair held out the log likelihood of its clicks, negative binomial
+# with the method's own spread. The pivot takes the nearest position with clicks where it has none;
+# the power law is fitted by weighted least squares on the log of the pivot.
+
+# Out: a row per method, the best first: see `rivals` on the page of tide_curve_check().
+curve_rivals <- function(summary) {
   blend <- estimate_blend(summary)
   segment_of <- summary$queries$segment[summary$cells$query]
   main <- if ("non-brand" %in% segment_of) "non-brand" else segment_of[1]

@@ -6,7 +6,7 @@ score_equations <- function(cells, mean, evidence, state, design, least = 0) {
   keep <- 1 / (1 + state$wobble * mean)
   pair_mean <- sum_runs(keep * mean, evidence$ends)
   pair_residual <- sum_runs(keep * (cells$clicks - mean), evidence$ends)
-  spread <- spread_between(state, distance = evidence$distance)
+  spread <- fit_spread(state, distance = evidence$distance)
   calm <- if (least > 0) {
     rep(1, length(pair_mean))
   } else {

@@ -14,14 +14,14 @@ spread_distance <- function(position) {
   log(pmin(pmax(position, spread_range[1]), spread_range[2]) / spread_place)
 }
 
-spread_between <- function(fit, position, distance = spread_distance(position)) {
+fit_spread <- function(fit, position, distance = spread_distance(position)) {
   fit$spread * exp(fit$spread_slope * distance)
 }
 
 # The spread at these positions, each in its own segment of the curve.
 spread_at <- function(curve, position, segment) {
   at <- function(name) unname(vapply(curve$fits, `[[`, 0, name)[segment])
-  spread_between(list(spread = at("spread"), spread_slope = at("spread_slope")), position)
+  fit_spread(list(spread = at("spread"), spread_slope = at("spread_slope")), position)
 }
 
 # Log likelihood of clicks where pairs with fewer than `least` are cut off.

@@ -1,20 +1,5 @@
-#' Write the demo site as an analyst receives it
-#'
-#' A project folder: `inktide.yml`, `events.csv` and four exports, among them a table cut at
-#' 1,000 rows with percent signs and thousands separators, and totals without queries, which are
-#' larger than the sum over queries. The files carry the modification time of an export made the
-#' day after the last full day.
-#'
-#' @param site A list from [tide_demo_site()].
-#' @param dir Folder to write into; it is made where missing.
-#' @return The paths of the exports, invisibly, named `daily`, `totals`, `page_totals`, `capped`.
-#' @examples
-#' dir <- tempfile("fernmoor")
-#' files <- tide_demo_write(tide_demo_site(days = 28, share = 0.05), dir)
-#' tide_read(files[["daily"]])
-#' @export
-tide_demo_write <- function(site, dir) {
-  check_text(dir, "dir")
+# The demo site as files. Out: their paths.
+write_demo <- function(site, dir) {
   folder <- file.path(dir, "exports")
   dir.create(folder, recursive = TRUE, showWarnings = FALSE)
   if (!dir.exists(folder)) {
@@ -63,7 +48,7 @@ demo_settings <- function() {
 #' @return A named character vector of paths: `pairs` (query x page x device by day, 8 weeks),
 #'   `totals` (by day, without queries), `capped` (1,000 queries, CTR with percent signs,
 #'   thousands separators, no dates).
-#' @seealso [tide_demo_site()] for the whole site with its known truth.
+#' @seealso [tide_demo()] for the whole site with its known truth.
 #' @examples
 #' tide_example()
 #' @export

@@ -1,22 +1,9 @@
-#' The demo site as a year of exports from many hands
-#'
-#' The daily table of the demo site as ten people would have exported and kept it: by month,
-#' overlapping, revised, in English, German, French and Dutch, as CSV with commas, semicolons and
-#' tabs, in UTF-8, UTF-16 and Windows-1252, with percent signs and decimal commas, title lines
-#' and totals rows, gz, JSON lines and, where nanoparquet is installed, Parquet. Earlier exports
-#' hold the last days before them with unfinished figures, which later ones revise. Loaded in any
-#' order, any number of times, the archive's totals are the truth's.
-#'
-#' @param site A list from [tide_demo_site()].
-#' @param dir Folder to write into; it is made where missing.
-#' @return The paths, invisibly. Each file carries the time of its export.
-#' @examples
-#' files <- tide_demo_mixed(tide_demo_site(days = 90, share = 0.05), tempfile("exports"))
-#' basename(files)
-#' tide_read(files, lag = 0)
-#' @export
-tide_demo_mixed <- function(site, dir) {
-  check_text(dir, "dir")
+# The daily table of the demo site as a year of exports from many hands: by month, overlapping,
+# revised, in English, German, French and Dutch, as CSV with commas, semicolons and tabs, in UTF-8,
+# UTF-16 and Windows-1252, with percent signs and decimal commas, title lines and totals rows, gz, JSON
+# lines and, where there is a reader for it, Parquet. Earlier exports hold the last days before them
+# with unfinished figures, which later ones revise. Each file carries the time of its export.
+write_mixed_demo <- function(site, dir) {
   dir.create(dir, recursive = TRUE, showWarnings = FALSE)
   daily <- site$daily
   last <- max(daily$date)

@@ -38,9 +38,9 @@
 #' data <- tide_read(tide_example()[["pairs"]])
 #' file <- tempfile(fileext = ".csv")
 #' writeLines(c("date,event,pages", "2026-10-01,Guides rewritten,/guides/*"), file)
-#' tide_shifts(data, tide_events(file), brand = "fernmoor")
+#' tide_event_effects(data, tide_events(file), brand = "fernmoor")
 #' @export
-tide_shifts <- function(data, events, curve = NULL, brand = NULL, days = 28, level = 0.9) {
+tide_event_effects <- function(data, events, curve = NULL, brand = NULL, days = 28, level = 0.9) {
   check_class(data, "tide_data", "data")
   check_class(events, "tide_events", "events")
   check_number(days, "days", min = 14)

@@ -21,14 +21,14 @@
 #'   positions held), `queries` (distinct)), `lines` (`page`, `query`, `period`, `clicks`,
 #'   `impressions`, `position`, `rank` of the query on its page), `bands` (`page`, `period`,
 #'   `band`, `queries`), `events` (as given; `here` where they touched these pages), `shifts`
-#'   ([tide_shifts()] of all events), `changes` ([tide_changes()]), `unusual` ([tide_unusual()]),
+#'   ([tide_event_effects()] of all events), `changes` ([tide_change_points()]), `unusual` ([tide_unusual()]),
 #'   `by`, `from`, `to`. Positions are weighted by impressions. A period without a row has
 #'   missing figures, not zeros, and is a gap in the figures. Methods: `print`, `format`, `tidy`
 #'   (of `pages`), `summary` (of each page the first and last `periods`: clicks of a period,
 #'   position, CTR `to_curve`, queries), `autoplot`, `plot`.
 #' @section Errors: `tide_error_grain` without dates, queries or pages; `tide_error_follow` where
 #'   no page of that name is held.
-#' @seealso [tide_shifts()] and [tide_changes()] for what is more than drift.
+#' @seealso [tide_event_effects()] and [tide_change_points()] for what is more than drift.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
 #' followed <- tide_follow(data, "/guides/*", brand = "fernmoor")

@@ -25,14 +25,12 @@
 #' @return `tide_decide()` and `tide_decisions()`: a data.table with a row per decision (all, and
 #'   the last of each finding): `id`, `decision`, `at`, `until`, `note`, `by`, `kind`, `query`,
 #'   `page`, `pages`, `gain`, `gain_high`, `clicks`, `impressions`, `position`.
-#'   `tide_undecided()`: the findings without those that are away, with a column `decision`;
-#'   `decided` holds what is away.
 #' @section Errors: `tide_error_finding` for an id that the list does not hold, with the nearest.
 #' @examples
 #' found <- tide_find(tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor"))
 #' store <- tide_store(tempfile("project"))
 #' tide_decide(store, found, tidy(found)$id[1], "harmless", note = "the results page answers it")
-#' nrow(tidy(tide_undecided(found, tide_decisions(store))))
+#' nrow(tide_find(found$summary, decisions = tide_decisions(store)))
 #' @export
 tide_decide <- function(store, findings, id, decision, note = "", by = "", at = Sys.Date(),
     until = NULL) {
@@ -87,12 +85,8 @@ tide_decisions <- function(store) {
   rows[!duplicated(rows$id, fromLast = TRUE), !"number"]
 }
 
-#' @rdname tide_decide
-#' @param decisions What `tide_decisions()` gives.
-#' @param today The day for which `later` is judged.
-#' @export
-tide_undecided <- function(findings, decisions, today = Sys.Date()) {
-  check_class(findings, "tide_findings", "findings")
+# The findings without those that are away.
+leave_decided <- function(findings, decisions, today) {
   today <- check_date(today, "today")
   found <- copy(findings$findings)
   if (!nrow(found)) return(findings)

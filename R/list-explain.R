@@ -1,21 +1,12 @@
-#' The arithmetic behind one finding
-#'
-#' From rows to score, so that a user can redo it by hand: the position cells with what the curve
-#' expects of each, and every step from there.
-#'
-#' @param findings A `tide_findings` object.
-#' @param id Id of a finding.
-#' @return A `tide_explained` object: a list with `finding` (its row), `cells` (`page`,
-#'   `position`, `clicks`, `impressions`, `curve`: CTR expected there, `expected`: clicks) and
-#'   `steps` (text, in order). Methods: `print`, `format`.
-#' @section Errors: `tide_error_finding` for an id that the list does not hold, with the nearest.
-#' @examples
-#' found <- tide_find(tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor"))
-#' tide_explain(found, tidy(found)$id[1])
+# The arithmetic behind one finding, from rows to score.
+
+#' @rdname tide_trace
 #' @export
-tide_explain <- function(findings, id) {
-  check_class(findings, "tide_findings", "findings")
-  check_text(id, "id")
+tide_trace.tide_findings <- function(data, what, ...) {
+  check_no_more(...)
+  check_text(what, "what")
+  findings <- data
+  id <- what
   held <- rbind(findings$findings, findings$decided, fill = TRUE)
   row <- match(id, held$id)
   if (is.na(row)) {

@@ -13,10 +13,10 @@
 #'   combined), `hours`, `score` (that of its pieces of work), `ids`.
 #' @examples
 #' found <- tide_find(tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor"))
-#' tide_pages(found)
-#' tide_pages(found, by = "topic")
+#' tide_group(found)
+#' tide_group(found, by = "topic")
 #' @export
-tide_pages <- function(findings, by = c("page", "query", "folder", "topic"), rules = tide_rules()) {
+tide_group <- function(findings, by = c("page", "query", "folder", "topic"), rules = tide_rules()) {
   check_class(findings, "tide_findings", "findings")
   by <- check_choice(by, c("page", "query", "folder", "topic"), "by")
   found <- copy(as.data.table(findings$findings))
@@ -56,23 +56,23 @@ total_gain <- function(found) {
 #' Choose what fits a working day
 #'
 #' @param findings A `tide_findings` object.
-#' @param hours Hours of work there are: pieces of work are taken by score (worth for an hour,
+#' @param budget Hours of work there are: pieces of work are taken by score (worth for an hour,
 #'   times certainty), and one that no longer fits is passed over for the next that does. `NULL`:
 #'   all.
 #' @param per_page At most so many findings of one page. `NULL`: all.
 #' @return The `tide_findings` object with fewer findings, ranked anew.
 #' @examples
 #' found <- tide_find(tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor"))
-#' tide_choose(found, hours = 8)
+#' tide_choose(found, budget = 8)
 #' @export
-tide_choose <- function(findings, hours = NULL, per_page = NULL) {
+tide_choose <- function(findings, budget = NULL, per_page = NULL) {
   check_class(findings, "tide_findings", "findings")
-  check_number(hours, "hours", min = 0, null = TRUE)
+  check_number(budget, "budget", min = 0, null = TRUE)
   check_number(per_page, "per_page", min = 1, null = TRUE)
   found <- findings$findings
   if (!is.null(per_page) && nrow(found)) found <- found[rowid(found$page) <= per_page]
-  if (!is.null(hours) && nrow(found)) {
-    taken <- tasks_within(found[found$id == found$task], hours)
+  if (!is.null(budget) && nrow(found)) {
+    taken <- tasks_within(found[found$id == found$task], budget)
     found <- found[found$task %in% taken]
   }
   findings$findings <- copy(found)[, "rank" := seq_len(nrow(found))][]

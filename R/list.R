@@ -76,13 +76,16 @@
 #' @param position `c(from, to)`: only pairs with an average position in it.
 #' @param segment Segments whose queries are looked at; `NULL` takes all but `brand`, where
 #'   several pages and odd CTR are the rule.
-#' @param within A [tide_segment()] or a list of them: only pairs in all of these are looked at.
+#' @param segments A [tide_segment()] or a list of them: only pairs in all of these are looked at.
 #'   The curve and the usual spread still come from the whole summary.
 #' @param rules A [tide_rules()] object, for conditions on brand, intent and page group.
-#' @param kinds Kinds to look for; `NULL` for all.
+#' @param kind Kinds to look for; `NULL` for all.
 #' @param hours Hours of work by kind, named, where they are not low_ctr 1, rising 1, falling 2,
 #'   cannibalized 3, striking_distance 4, tail_demand 4, new_page 8.
 #' @param assumptions Numbers by name in place of those of [tide_assumptions()].
+#' @param decisions What [tide_decisions()] gives: findings that were dismissed or postponed stay away,
+#'   and the list has a column `decision`; the element `decided` holds what is away.
+#' @param today The day for which postponed findings are judged.
 #' @return A `tide_findings` object: a list with `findings` (a data.table, which [tidy()] hands
 #'   out as a tibble, with the columns `rank`, `id`, `kind`, `query`, `page`, `pages`, `clicks`,
 #'   `impressions`, `ctr`, `position`, `expected_ctr`, `gain`, `gain_low`, `gain_high`,
@@ -90,14 +93,14 @@
 #'   them), `task` (id of the finding that leads the piece of work), `task_gain` (of all of it),
 #'   `gain_conversions` and `gain_value` with `_low` and `_high` where known, and the facts that
 #'   [tide_enrich()] put beside query and page), `aside` (what was recognised and is no finding:
-#'   `kind`, `reason`, `queries`), `how` (lines of arithmetic by id, see [tide_explain()]),
+#'   `kind`, `reason`, `queries`), `how` (lines of arithmetic by id, see [tide_trace()]),
 #'   `pairs` (every query x page pair with its `expected_ctr`, for figures), `curve`, `tested`,
 #'   `summary`, `assumptions` (those that were set) and `outside` (what `position` and `within`
 #'   leave out: shares of `clicks` and `impressions`, `reason`; or `NULL`). Ids stay the same on
 #'   newer data. Gains are in clicks per 30 days.
 #' @references Efron (2010), Large-Scale Inference, Cambridge University Press. Rabiner (1989),
 #'   Proceedings of the IEEE 77, 257-286. Stephens (2017), Biostatistics 18, 275-294.
-#' @seealso [tide_pages()] for the same list page by page.
+#' @seealso [tide_group()] for the same list page by page.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
 #' found <- tide_find(tide_summary(data, brand = "fernmoor"))
@@ -105,62 +108,81 @@
 #' tidy(found)
 #' @export
 tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gain = NULL,
-    min_impressions = 1, position = NULL, segment = NULL, within = NULL, rules = tide_rules(),
-    kinds = NULL, hours = NULL, target = "next", assumptions = NULL) {
+    min_impressions = 1, position = NULL, segment = NULL, segments = NULL, rules = tide_rules(),
+    kind = NULL, hours = NULL, target = "next", assumptions = NULL, decisions = NULL,
+    today = Sys.Date()) {
   check_class(summary, "tide_summary", "summary")
-  wanted <- finding_kinds()
-  if (!is.null(kinds)) {
-    unknown <- setdiff(kinds, names(wanted))
-    if (length(unknown)) {
-      abort_argument("kinds", paste("among", paste(names(wanted), collapse = ", ")), unknown)
-    }
-    wanted <- wanted[kinds]
-  }
+  kind <- check_kind(kind)
   check_hours(hours)
   check_assumptions(assumptions)
   if (is.null(curve)) curve <- tide_curve(summary) else check_class(curve, "tide_curve", "curve")
-  check_range(band, "band", null = FALSE)
-  target <- check_target(target)
-  check_number(fdr, "fdr", min = 0.001, max = 0.5)
-  check_number(min_gain, "min_gain", min = 0, null = TRUE)
   check_number(min_impressions, "min_impressions", min = 0)
-  check_range(position, "position")
   segment <- check_segments(segment, curve)
-  within <- c(if (!is.null(position)) {
-    list(tide_segment(sprintf("position %g to %g", position[1], position[2]), position = position))
-  }, as_segments(within))
-
+  today <- check_date(today, "today")
+  options <- finding_options(kind, band, target, fdr, min_gain)
   pairs <- pair_evidence(summary, curve, segment, min_impressions)
-  inside <- pairs_inside(summary, summary$pairs, within, rules)
-  if (!any(inside)) {
-    abort_tide("No row is left after filtering.",
-      where = paste(vapply(within, `[[`, "", "name"), collapse = "; "),
-      fix = "Loosen one of these filters.", class = "nothing_left")
-  }
+  segments <- with_position(segments, position)
+  inside <- pairs_inside(summary, summary$pairs, segments, rules)
+  if (!any(inside)) abort_nothing_inside(segments)
   set(pairs, j = "tested", value = pairs$judged & inside)
-  # least: gain of a line, or of a piece of work. shared: what one kind works out and another needs
-  # too.
-  options <- list(band = band, target = target, fdr = fdr, by_line = !is.null(min_gain),
-    least = if (is.null(min_gain)) 0.5 else min_gain, shared = new.env())
-  by_kind <- with_assumptions(assumptions,
-    lapply(wanted, function(kind) kind$find(summary, curve, pairs, options)))
-  found <- rbindlist(c(list(empty_findings()), lapply(by_kind, `[[`, "found")), use.names = TRUE)
-  # Sums of probabilities may stray from 0 and 1 by a rounding error.
-  set(found, j = "confidence", value = pmin(1, pmax(0, found$confidence)))
-  found <- with_assumptions(assumptions, within_demand(found, summary))
+
+  looked <- with_assumptions(assumptions, look_for_all(summary, curve, pairs, options))
+  found <- looked$found
   set(found, j = "hours", value = kind_hours(hours)[found$kind])
   found <- rank_findings(add_worth(found, summary, rules), options)
-  how <- stats::setNames(found$how, found$id)
-  found <- found[, c("rank", "id",
-    setdiff(finding_columns, c("claims", "identity", "work", "how", "action", "reason")), "score",
-    "action", "reason", "hours", "task", "task_gain", intersect(worth_columns, names(found))),
-    with = FALSE]
-  structure(list(findings = add_facts(found, summary), how = how,
-    aside = rbindlist(lapply(by_kind, `[[`, "aside")), pairs = pairs, curve = curve,
-    tested = sum(pairs$tested), summary = summary, assumptions = assumptions,
+  out <- new_findings(found, looked$aside, pairs, curve, summary, assumptions,
     outside = if (!all(inside)) {
-      outside_shares(outside_line(summary, pairs, inside, within), pairs)
-    }), class = "tide_findings")
+      outside_shares(outside_line(summary, pairs, inside, segments), pairs)
+    })
+  if (is.null(decisions)) out else leave_decided(out, decisions, today)
+}
+
+# Every kind that is asked for, one finder after the other: list(found, aside).
+look_for_all <- function(summary, curve, pairs, options) {
+  finders <- lapply(finding_kinds()[options$kind], `[[`, "find")
+  looked <- lapply(finders[!duplicated(finders)],
+    function(find) find(summary, curve, pairs, options))
+  found <- rbindlist(c(list(empty_findings()), lapply(looked, `[[`, "found")), use.names = TRUE)
+  # Sums of probabilities may stray from 0 and 1 by a rounding error.
+  set(found, j = "confidence", value = pmin(1, pmax(0, found$confidence)))
+  list(found = within_demand(found, summary), aside = rbindlist(lapply(looked, `[[`, "aside")))
+}
+
+# What the kinds are asked. least: gain of a line (`by_line`) or of a task.
+finding_options <- function(kind, band, target, fdr, min_gain) {
+  check_range(band, "band", null = FALSE)
+  check_number(fdr, "fdr", min = 0.001, max = 0.5)
+  check_number(min_gain, "min_gain", min = 0, null = TRUE)
+  list(kind = kind, band = band, target = check_target(target), fdr = fdr,
+    by_line = !is.null(min_gain), least = if (is.null(min_gain)) 0.5 else min_gain)
+}
+
+check_kind <- function(kind) {
+  known <- names(finding_kinds())
+  if (is.null(kind)) return(known)
+  unknown <- setdiff(kind, known)
+  if (length(unknown)) {
+    abort_argument("kind", paste("among", paste(known, collapse = ", ")), unknown)
+  }
+  intersect(kind, known)
+}
+
+with_position <- function(segments, position) {
+  check_range(position, "position")
+  c(if (!is.null(position)) {
+    list(tide_segment(sprintf("position %g to %g", position[1], position[2]), position = position))
+  }, as_segments(segments))
+}
+
+# Ranked findings as the class has them.
+new_findings <- function(found, aside, pairs, curve, summary, assumptions, outside) {
+  inner <- c("claims", "identity", "work", "how", "action", "reason")
+  columns <- c("rank", "id", setdiff(finding_columns, inner), "score", "action", "reason", "hours",
+    "task", "task_gain", intersect(worth_columns, names(found)))
+  structure(list(findings = add_facts(found[, columns, with = FALSE], summary),
+    how = stats::setNames(found$how, found$id), aside = aside, pairs = pairs, curve = curve,
+    tested = sum(pairs$tested), summary = summary, assumptions = assumptions, outside = outside),
+    class = "tide_findings")
 }
 
 # Facts of a finding's query and page, where there are any.

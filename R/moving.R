@@ -32,19 +32,16 @@ two_windows <- function(summary, curve) {
     moved$demand_1, moved$demand_2, factor)[, c("position", "click_through")])
 }
 
-find_falling <- function(summary, curve, pairs, options) {
-  find_moving(summary, curve, pairs, options, "falling")
+# Both kinds look at the same two windows.
+find_moving <- function(summary, curve, pairs, options) {
+  moving <- moving_pairs(summary, curve, pairs)
+  wanted <- intersect(c("falling", "rising"), options$kind)
+  list(found = rbindlist(lapply(wanted, moving_findings, moving, summary, pairs, options)),
+    aside = NULL)
 }
 
-find_rising <- function(summary, curve, pairs, options) {
-  find_moving(summary, curve, pairs, options, "rising")
-}
-
-find_moving <- function(summary, curve, pairs, options, kind) {
-  # Both kinds look at the same two windows.
-  if (is.null(options$shared$moving)) options$shared$moving <- moving_pairs(summary, curve, pairs)
-  moving <- options$shared$moving
-  if (!length(moving$at)) return(no_findings())
+moving_findings <- function(kind, moving, summary, pairs, options) {
+  if (!length(moving$at)) return(NULL)
   change <- moving$change
   down <- kind == "falling"
   confidence <- if (down) change$fell else change$rose
@@ -54,13 +51,13 @@ find_moving <- function(summary, curve, pairs, options, kind) {
   worth <- which(pairs$tested[moving$at] & shown > assumed("moved_by") & confidence > 0.5 &
     gain$gain >= options$least)
   listed <- worth[best_within_fdr(confidence[worth], gain$gain[worth], options$fdr)]
-  if (!length(listed)) return(no_findings())
+  if (!length(listed)) return(NULL)
   of <- cbind(moving$moved[listed], change[listed])
   share <- of$position / (of$position + of$click_through)
   gain <- lapply(gain, `[`, listed)
-  list(found = pair_findings(kind, summary, pairs, moving$at[listed], gain, confidence[listed],
+  pair_findings(kind, summary, pairs, moving$at[listed], gain, confidence[listed],
     moving_action(summary, of, share, kind), moving_reason(of, share),
-    moving_steps(of, gain, confidence[listed], down)))
+    moving_steps(of, gain, confidence[listed], down))
 }
 
 # Pairs that both windows show often enough to judge: the rows of `pairs` they are (`at`),

@@ -31,8 +31,8 @@ autoplot.tide_comparison <- function(object, ...) {
 # What changed clicks: from before to after by the parts of the change.
 
 #' @rdname tide_figures
-#' @rawNamespace S3method(ggplot2::autoplot, tide_moves)
-autoplot.tide_moves <- function(object, ...) {
+#' @rawNamespace S3method(ggplot2::autoplot, tide_change)
+autoplot.tide_change <- function(object, ...) {
   site <- object$site
   parts <- unlist(site[, part_names, with = FALSE])
   ends <- site$clicks_before + cumsum(parts)

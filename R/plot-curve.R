@@ -4,11 +4,11 @@
 #' plain pivot of the data as points sized by their evidence. On findings it draws the
 #' opportunity map: every pair at its position and CTR, the curve behind them, findings marked by
 #' kind and shape, the first of the list named. On a trace it draws the weeks, on a comparison
-#' each part at equal position; on [tide_moves()] why clicks changed. `plot()` draws the same on
+#' each part at equal position; on [tide_compare()] why clicks changed. `plot()` draws the same on
 #' the current device.
 #'
 #' @param object,x A `tide_curve`, `tide_findings`, `tide_trace`, `tide_comparison` or
-#'   `tide_moves` object.
+#'   `tide_change` object.
 #' @param until Last position shown.
 #' @param named How many findings are named on the map.
 #' @param ... Not used.

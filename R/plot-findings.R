@@ -22,7 +22,7 @@ autoplot.tide_findings <- function(object, until = 30, named = 6, what = c("map"
   segment <- setdiff(names(object$curve$fits), "brand")[1]
   line <- curve_at(object$curve, seq(1, until, by = 0.1), segment)
   label <- utils::head(found[order(found$rank)], named)
-  counts <- table(factor(found$kind, intersect(names(kind_colours), found$kind)))
+  counts <- table(factor(found$kind, intersect(names(finding_kinds()), found$kind)))
   floor <- max(min(found$shown, line$ctr, na.rm = TRUE) / 1.5, 0.0003)
   ggplot2::ggplot(mapping = ggplot2::aes(.data$position, .data$shown)) +
     ggplot2::geom_point(data = grey, colour = ink$plain, size = 0.7, alpha = 0.6) +
@@ -32,15 +32,18 @@ autoplot.tide_findings <- function(object, until = 30, named = 6, what = c("map"
       alpha = 0.65) + ggplot2::geom_text(data = label,
       ggplot2::aes(label = sprintf("%d %s", .data$rank, .data$query)), size = 3.2, hjust = 0,
       nudge_x = 0.015, colour = ink$text, check_overlap = TRUE) +
-    ggplot2::scale_colour_manual(values = kind_colours, labels = map_label(counts),
+    ggplot2::scale_colour_manual(values = kind_values("colour"), labels = map_label(counts),
       aesthetics = c("colour", "fill"), name = NULL) +
-    ggplot2::scale_shape_manual(values = kind_shapes, labels = map_label(counts), name = NULL) +
+    ggplot2::scale_shape_manual(values = kind_values("mark"), labels = map_label(counts), name = NULL) +
     ggplot2::scale_size_area(max_size = 8, guide = "none") + position_axis(until) + ctr_axis() +
     ggplot2::coord_cartesian(ylim = c(floor, min(1, 2 * max(found$shown, line$ctr)))) +
     ggplot2::labs(x = "average position", y = "CTR", title = "Where the opportunities are",
       subtitle = "line: the curve; grey: all tested pairs; marks: findings, larger where more clicks are to be won") +
     tide_theme() + ggplot2::theme(legend.position = "top", legend.justification = 0)
 }
+
+# A look for each kind of finding, named by kind.
+kind_values <- function(fact) vapply(finding_kinds(), `[[`, if (fact == "mark") 0 else "", fact)
 
 map_label <- function(counts) {
   function(kind) sprintf("%s (%d)", kind_label(kind), counts[kind])

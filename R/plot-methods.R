@@ -27,7 +27,7 @@ plot.tide_follow <- plot_drawn
 
 #' @rdname tide_figures
 #' @export
-plot.tide_moves <- plot_drawn
+plot.tide_change <- plot_drawn
 
 #' @rdname tide_figures
 #' @export

@@ -7,12 +7,6 @@ ink <- list(text = "#22303c", soft = "#5d6b78", rule = "#dfe4e8", plain = "#b9c2
 
 segment_colours <- c(all = ink$main, `non-brand` = ink$main, brand = ink$second)
 
-kind_colours <- c(low_ctr = "#b23a2e", striking_distance = "#1f7a8c", cannibalized = "#5b3a8c",
-  falling = "#8a6d00", rising = "#2f7d32", tail_demand = "#00695c", new_page = "#455a64")
-
-kind_shapes <- c(low_ctr = 25, striking_distance = 21, cannibalized = 23, falling = 6, rising = 24,
-  tail_demand = 22, new_page = 3)
-
 tide_theme <- function() {
   ggplot2::theme_minimal(base_size = 12) + ggplot2::theme(
     text = ggplot2::element_text(colour = ink$text),

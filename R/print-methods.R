@@ -36,13 +36,16 @@ print.tide_findings <- print_formatted
 print.tide_follow <- print_formatted
 
 #' @export
+print.tide_init <- print_formatted
+
+#' @export
 print.tide_load <- print_formatted
 
 #' @export
 print.tide_months <- print_formatted
 
 #' @export
-print.tide_moves <- print_formatted
+print.tide_change <- print_formatted
 
 #' @export
 print.tide_rules <- print_formatted

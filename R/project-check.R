@@ -261,9 +261,9 @@ spelling_problems <- function(pages) {
 }
 
 missed_spellings <- function(store, brand) {
-  summary <- tryCatch(tide_summary(tide_by_month(store, lag = 0)), tide_error = function(e) NULL)
+  summary <- tryCatch(tide_summary(tide_stored(store, lag = 0, by_month = TRUE)), tide_error = function(e) NULL)
   if (is.null(summary)) return(NULL)
-  other <- tide_brand_spellings(summary, brand)
+  other <- brand_spellings(summary, brand)
   other <- other[fcoalesce(other$shared, 0) >= 0.5]
   if (!nrow(other)) return(NULL)
   top <- utils::head(other, 5)

@@ -1,26 +1,50 @@
 #' Begin a project from what the exports show
 #'
-#' Guesses the settings from data: the site's address, brand words from its host with the
-#' spellings found in the queries, folders as page groups. `tide_begin()` writes them as a
-#' commented `inktide.yml`, for a person to confirm: every guess stands there with its evidence.
+#' Guesses the settings from data: the site's address, brand words from its host with the spellings
+#' found in the queries, folders as page groups. With a folder it writes them as a commented
+#' `inktide.yml`, for a person to confirm: every guess stands there with its evidence.
 #'
-#' @param data A `tide_data` object with pages or queries.
-#' @return `tide_suggest()`: a list with `site`, `brand` (a data.table: `word`, `why`, `queries`,
-#'   `clicks`, `position`, `sure`: whether it is written as a brand word or only as a comment)
-#'   and `folders` (`folder`, `pages`, `clicks`). `tide_begin()`: the path of the file,
-#'   invisibly.
+#' @param data A `tide_data` object with pages or queries; `NULL` for settings without guesses.
+#' @param dir The project's folder; it is made where missing. `NULL` only guesses.
+#' @param exports Paths of exports to name in the settings.
+#' @return A `tide_init` object: a list with `site`, `brand` (a data.table: `word`, `why`, `queries`,
+#'   `clicks`, `position`, `sure`: whether it is written as a brand word or only as a comment),
+#'   `folders` (`folder`, `pages`, `clicks`) and `file` (the path of the settings, or `NULL`).
+#'   Methods: `print`, `format`.
 #' @details The host's longest label is taken for the name. A spelling is written as a brand word
 #'   where at least half of its clicks land on the pages that the name itself leads to, and as a
 #'   comment otherwise.
 #' @section Errors: `tide_error_project` where the folder holds settings already.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
-#' tide_suggest(data)
-#' dir <- tempfile("project")
-#' readLines(tide_begin(dir, tide_suggest(data)))
+#' tide_init(data)
+#' readLines(tide_init(data, tempfile("project"))$file)
 #' @export
-tide_suggest <- function(data) {
-  check_class(data, "tide_data", "data")
+tide_init <- function(data = NULL, dir = NULL, exports = NULL) {
+  if (!is.null(data)) check_class(data, "tide_data", "data")
+  check_text(dir, "dir", null = TRUE)
+  suggested <- if (is.null(data)) list() else suggest_settings(data)
+  if (!is.null(dir)) suggested$file <- begin_project(dir, suggested, exports)
+  structure(suggested, class = "tide_init")
+}
+
+#' @export
+format.tide_init <- function(x, ...) {
+  brand <- x$brand
+  c(if (!is.null(x$site)) sprintf("Site: %s", x$site),
+    if (NROW(brand)) {
+      c("Brand words", sprintf("  %s%s: %s, %s; %s", brand$word,
+        ifelse(brand$sure, "", " (perhaps)"), format_plural(brand$queries, "query", "queries"),
+        format_plural(brand$clicks, "click"), brand$why))
+    } else {
+      "No brand word could be guessed."
+    },
+    if (NROW(x$folders)) {
+      sprintf("Groups of pages: %s", paste(utils::head(x$folders$folder, 8), collapse = ", "))
+    })
+}
+
+suggest_settings <- function(data) {
   table <- pick_table(data, c("query", "page"))
   if (is.null(table)) table <- pick_table(data, "page")
   host <- folders <- NULL
@@ -57,7 +81,7 @@ suggest_brand <- function(data, site) {
   words <- data.table(word = name, why = sprintf("the name in %s", site),
     queries = length(unique(own$query)), clicks = sum(own$clicks),
     position = sum(own$weighted) / sum(own$impressions), sure = nrow(own) > 0)
-  other <- if (nrow(own)) tide_brand_spellings(summary, name) else NULL
+  other <- if (nrow(own)) brand_spellings(summary, name) else NULL
   if (NROW(other)) {
     words <- rbind(words, data.table(word = other$word,
       why = sprintf("%s away from '%s', as in '%s'; %s of its clicks land where '%s' leads",
@@ -69,18 +93,18 @@ suggest_brand <- function(data, site) {
   words[]
 }
 
-#' @rdname tide_suggest
-#' @param dir The project's folder; it is made where missing.
-#' @param suggested What [tide_suggest()] returned, or `NULL` for settings without guesses.
-#' @param exports Paths of exports to name in the settings.
-#' @export
-tide_begin <- function(dir, suggested = NULL, exports = NULL) {
-  check_text(dir, "dir")
+check_new_project <- function(dir) {
   file <- file.path(dir, "inktide.yml")
   if (file.exists(file)) {
     abort_tide("The folder has settings already.", where = sprintf("'%s'.", file),
       fix = "Edit them, or name another folder.", class = "project", fault = "call")
   }
+}
+
+# Out: the path of the file.
+begin_project <- function(dir, suggested, exports) {
+  check_new_project(dir)
+  file <- file.path(dir, "inktide.yml")
   if (!dir.exists(dir)) dir.create(dir, recursive = TRUE, showWarnings = FALSE)
   write_whole(file,
     function(path) write_lines(settings_lines(suggested, relative_paths(exports, dir)), path))

@@ -1,7 +1,7 @@
 #' Dated marks: what happened when
 #'
 #' Reads a table of events: search-engine updates, redesigns, rewritten pages, campaigns. They
-#' are drawn on every figure over time, and [tide_shifts()] tests what came of each.
+#' are drawn on every figure over time, and [tide_event_effects()] tests what came of each.
 #'
 #' @param file A delimited text file with the columns `date` (as 2026-03-31) and `event` (what
 #'   happened), and, where an event touched some pages only, `pages`: addresses or paths,
@@ -12,7 +12,7 @@
 #' @section Errors: `tide_error_file`, `tide_error_columns_missing`, `tide_error_layout`,
 #'   `tide_error_not_date` and `tide_error_event` with the line of a date that is none or of an
 #'   event without a name.
-#' @seealso [tide_shifts()], [tide_changes()], [tide_follow()]
+#' @seealso [tide_event_effects()], [tide_change_points()], [tide_follow()]
 #' @examples
 #' file <- tempfile(fileext = ".csv")
 #' writeLines(c("date,event,pages", "2026-09-14,Radish guide rewritten,/guides/how-to-grow-radish/",

@@ -4,8 +4,10 @@
 #' (title, description, sessions, conversions, value), and any further columns. What it is about
 #' shows in its header: a column of queries, or one of pages.
 #'
-#' @param files Paths, folders or globs, of the kinds that [tide_read()] reads.
+#' @param files Paths, folders or globs, of the kinds that [tide_read()] reads; or a `tide_store`,
+#'   for the facts that [tide_load()] put into the archive, oldest first.
 #' @param date The day that the facts were taken; `NULL` takes the file's date.
+#' @param ... Not used.
 #' @param columns Named vector for headers that are not known, see [tide_read()]; names besides
 #'   `query` and `page` are those of the facts.
 #' @details Known facts: `volume` (searches a month), `cost` (of a click), `trend` (a list of
@@ -17,13 +19,18 @@
 #'   were left out because a later one names the same).
 #' @section Errors: `tide_error_file`, `tide_error_columns_missing`, `tide_error_columns_twice`,
 #'   `tide_error_layout`.
-#' @seealso [tide_enrich()] to put them beside queries and pages.
+#' @seealso [tide_enrich()] to put them beside queries and pages, [tide_load()] to store them.
 #' @examples
 #' file <- tempfile(fileext = ".csv")
 #' writeLines(c("Keyword;Volume;Trend", "kale seeds;1.900;80,90,100"), file)
 #' tide_facts(file)
 #' @export
-tide_facts <- function(files, date = NULL, columns = NULL) {
+tide_facts <- function(files, ...) UseMethod("tide_facts")
+
+#' @rdname tide_facts
+#' @export
+tide_facts.default <- function(files, date = NULL, columns = NULL, ...) {
+  check_no_more(...)
   check_text(files, "files", many = TRUE)
   date <- check_date(date, "date")
   scratch <- new_scratch()
@@ -167,4 +174,9 @@ as_facts <- function(facts) {
   if (inherits(facts, "tide_facts")) facts <- list(facts)
   for (own in facts) check_class(own, "tide_facts", "facts")
   facts[order(vapply(facts, function(own) as.integer(own$date), 0L))]
+}
+
+are_facts <- function(x) {
+  inherits(x, "tide_facts") ||
+    (is.list(x) && length(x) > 0 && all(vapply(x, inherits, NA, "tide_facts")))
 }

@@ -148,7 +148,7 @@ low_ctr_action <- function(summary, at, siblings) {
       query, page, promise))
 }
 
-# Low CTR: the arithmetic of a line, for trace and tide_explain().
+# Low CTR: the arithmetic of a line, for trace and tide_trace().
 
 low_ctr_steps <- function(summary, pairs, at, levels, gain, fit, judged) {
   topic <- at$expected / pairs$expected

@@ -81,7 +81,7 @@ report_moves <- function(moves, most = 8) {
     })
   paste0("<section id='moved'><h2>What moved</h2>",
     paste0("<p>", escape(said), "</p>", collapse = ""),
-    drivers_list(utils::head(tide_drivers(moves), 5)),
+    drivers_list(utils::head(moves$drivers, 5)),
     inline_svg(ggplot2::autoplot(moves), site, height = 4),
     plain_table(rows, setdiff(names(rows), c("Page", "By week", "More than noise")),
       soft = !shown$real),
@@ -125,7 +125,7 @@ report_time <- function(followed) {
 report_findings <- function(findings) {
   found <- findings$findings
   if (!nrow(found)) return("")
-  pages <- tide_pages(findings)
+  pages <- tide_group(findings)
   top <- utils::head(found, 3)
   paste0("<section id='findings'><h2>What to fix, in order</h2>", findings_table(findings),
     inline_svg(ggplot2::autoplot(findings),
@@ -212,12 +212,8 @@ report_meaning <- function() {
   terms <- c(Gain = "Expected extra clicks per 30 days if the step is taken, with its 90 % interval. The chance of getting there (striking distance) or of being real (low CTR) is already in it. No click is promised twice: gains add up.",
     Sure = "The chance that the finding is real and not the luck of few impressions or the usual difference between queries.",
     Curve = "The CTR that an average query of this site earns at the positions where this one was shown, brand apart.",
-    `Low CTR` = "Seen in its place and clicked less than the curve says, by more than queries usually differ. If most queries of a page fall short, mend its title and description once for all of them; if one does, mend the match.",
-    `In striking distance` = "Close to the next worthwhile step: page one, or the top three. Needs depth and links more than a new title.",
-    Cannibalized = "Several pages answer one query and swap the lead, hold each other back, or the wrong one leads. Section links, tracking copies, language versions, brand site links, pages far down and one-day blips are not counted.",
-    `Falling, rising` = "More or fewer clicks for a search in the last four weeks than in the four before, beyond chance. Fewer searches are no fall.",
-    `Demand in the tail` = "Clicked although far down: nothing above answers it.",
-    `Idea for a page` = "Shown far down only, on whatever page touches the topic: no page of the site answers it.",
+    stats::setNames(vapply(finding_kinds(), `[[`, "", "meaning"),
+      sub("^(.)", "\\U\\1", kind_label(names(finding_kinds())), perl = TRUE)),
     Order = sprintf("Score = worth \u00d7 sure / hours of work (%s). Worth is money where conversions and values are known, else clicks. What one step mends counts its hours once.",
       paste(sprintf("%s %g", kind_label(names(hours)), hours), collapse = ", ")))
   paste0("<section id='meaning'><h2>What the figures mean</h2><dl>",

@@ -11,7 +11,7 @@
 #' @param title Title of the report.
 #' @param site A [tide_trace()] of the whole site (`"/*"`), for the count of ranking queries by
 #'   week; `NULL` leaves it out.
-#' @param moves What [tide_moves()] tells of pages, for the part "what moved"; `NULL` leaves it
+#' @param moves What [tide_compare()] tells of pages, for the part "what moved"; `NULL` leaves it
 #'   out.
 #' @param followed What [tide_follow()] tells, for events on the trend and the part "over time";
 #'   `NULL` leaves it out.
@@ -27,7 +27,7 @@ tide_report <- function(findings, file, title = "Ink Tide report", site = NULL, 
   check_class(findings, "tide_findings", "findings")
   check_text(file, "file")
   check_text(title, "title")
-  if (!is.null(moves)) check_class(moves, "tide_moves", "moves")
+  if (!is.null(moves)) check_class(moves, "tide_change", "moves")
   if (!is.null(followed)) check_class(followed, "tide_follow", "followed")
   if (!is.null(site)) check_class(site, "tide_trace", "site")
   part <- function(name) paste(

@@ -18,28 +18,15 @@ is_brand <- function(queries, words) {
   hit
 }
 
-#' Other spellings of the brand in the queries
-#'
-#' Looks through the site's own queries for words, and for two words in a row, that are a brand
-#' word but for a few letters, and shows the evidence. Nothing is added to the brand words by
-#' itself.
-#'
-#' @details Edit distance (insertions, deletions, substitutions; two letters that changed places
-#'   count as one) up to 1 for brand words of 5 to 7 letters and up to 2 for longer ones; shorter
-#'   ones have too many neighbours. `shared` is the share of the spelling's clicks that land on
-#'   pages that queries with the brand words lead to: misspellings look for the same house, other
-#'   words do not.
-#' @param summary A `tide_summary` object.
-#' @param brand Brand words.
-#' @return A data.table, most clicks first: `word`, `of` (the brand word), `edits`, `queries`,
-#'   `clicks`, `impressions`, `position`, `shared` and an `example`.
-#' @references Levenshtein (1966), Soviet Physics Doklady 10, 707-710.
-#' @examples
-#' summary <- tide_summary(tide_read(tide_example()[["pairs"]]))
-#' tide_brand_spellings(summary, "fernmoor")
-#' @export
-tide_brand_spellings <- function(summary, brand) {
-  check_class(summary, "tide_summary", "summary")
+# Other spellings of the brand in the queries: words, and two words in a row, that are a brand word but
+# for a few letters, with the evidence. Edit distance (Levenshtein 1966; two letters that changed
+# places count as one) up to 1 for brand words of 5 to 7 letters and up to 2 for longer ones; shorter
+# ones have too many neighbours. `shared` is the share of the spelling's clicks that land on pages
+# that queries with the brand words lead to: misspellings look for the same house, other words do not.
+
+# Out: most clicks first: word, of (the brand word), edits, queries, clicks, impressions, position,
+# shared, example.
+brand_spellings <- function(summary, brand) {
   check_text(brand, "brand", many = TRUE)
   known <- is_brand(summary$queries$key, brand)
   sums <- reduce_pairs(summary$cells)

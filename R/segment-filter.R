@@ -1,11 +1,12 @@
 #' Keep a part of the data
 #'
-#' Filters rows by window and by segments. What is filtered out is added to the `left_out`
-#' ledger, so that no result can hide that a filter was on. A filter on a dimension that a table
-#' does not have removes that table, because its figures cannot be split.
+#' Filters by window and by segments. What is filtered out is added to the `left_out` ledger, so
+#' that no result can hide that a filter was on. A filter on a dimension that a table does not have
+#' removes that table, because its figures cannot be split.
 #'
-#' @param data A `tide_data` object from [tide_read()], or a `tide_months` object from
-#'   [tide_by_month()], which is filtered while it is read.
+#' @param data A `tide_data` object from [tide_read()]; a `tide_months` object from
+#'   [tide_stored()], which is filtered while it is read; or a `tide_summary`, of which queries and
+#'   pages can be filtered, not days or devices, which are summed up already.
 #' @param from,to First and last day, as dates or text like `"2026-03-31"`.
 #' @param days Keep the last so many days. On a table without dates it says how many days the
 #'   figures stand for.
@@ -14,35 +15,32 @@
 #' @param segments A [tide_segment()] or a list of them: rows must be in all.
 #' @param rules A [tide_rules()] object, for conditions on brand, intent and page group.
 #' @return An object like `data`.
-#' @section Errors: `tide_error_argument`, `tide_error_regex`, and `tide_error_nothing_left`
-#'   where no row passes.
+#' @section Errors: `tide_error_argument`, `tide_error_regex`; `tide_error_nothing_left` where no
+#'   row passes; `tide_error_grain` for a condition on country, device, vertical or rich result of
+#'   a summary.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
 #' tide_filter(data, query = "tomato", device = "mobile")
 #' questions <- tide_segment("questions", has_any = c("how", "why", "when"))
 #' tide_filter(data, days = 28, segments = questions)
+#' tide_filter(tide_summary(data), has_any = "tomato", position = c(1, 10))
 #' @export
-tide_filter <- function(data, from = NULL, to = NULL, days = NULL, ..., segments = NULL,
+tide_filter <- function(data, ...) UseMethod("tide_filter")
+
+#' @export
+tide_filter.default <- function(data, ...) check_class(data, "tide_data", "data")
+
+#' @rdname tide_filter
+#' @export
+tide_filter.tide_data <- function(data, from = NULL, to = NULL, days = NULL, ..., segments = NULL,
     rules = tide_rules(), without = NULL) {
-  if (!inherits(data, "tide_months")) check_class(data, "tide_data", "data")
   from <- check_date(from, "from")
   to <- check_date(to, "to")
   check_number(days, "days", min = 1, null = TRUE)
-  segments <- c(if (...length()) list(tide_segment("these conditions", ...)), as_segments(segments))
+  segments <- stacked_segments(segments, ...)
   check_class(rules, "tide_rules", "rules")
   without <- listed_days(without)
-  if (is.null(from) && is.null(to) && is.null(days) && !length(segments) && !length(without)) {
-    return(data)
-  }
-  if (inherits(data, "tide_months")) {
-    if (!is.null(c(from, to, days))) abort_argument("from", "given to tide_by_month()", from)
-    data[c("segments", "rules")] <- list(c(data$segments, segments), rules)
-    gone <- data$plan$wanted$day %in% as.integer(without)
-    data$plan$left_out <- sum_left_out(rbind(data$plan$left_out,
-      day_ledger(data$plan$wanted[gone], without_label(without))))
-    data$plan$wanted <- data$plan$wanted[!gone]
-    return(data)
-  }
+  if (is.null(c(from, to, days)) && !length(segments) && !length(without)) return(data)
 
   ledger <- list()
   for (grain in names(data$tables)) {
@@ -64,6 +62,30 @@ tide_filter <- function(data, from = NULL, to = NULL, days = NULL, ..., segments
   }
   data$left_out <- sum_left_out(rbindlist(c(list(data$left_out), ledger)))
   data
+}
+
+#' @rdname tide_filter
+#' @export
+tide_filter.tide_months <- function(data, ..., segments = NULL, rules = tide_rules(),
+    without = NULL) {
+  window <- intersect(names(list(...)), c("from", "to", "days"))
+  if (length(window)) {
+    abort_argument(window[1], "given when the data are taken out of the archive",
+      list(...)[[window[1]]])
+  }
+  check_class(rules, "tide_rules", "rules")
+  without <- listed_days(without)
+  data[c("segments", "rules")] <- list(c(data$segments, stacked_segments(segments, ...)), rules)
+  gone <- data$plan$wanted$day %in% as.integer(without)
+  data$plan$left_out <- sum_left_out(rbind(data$plan$left_out,
+    day_ledger(data$plan$wanted[gone], without_label(without))))
+  data$plan$wanted <- data$plan$wanted[!gone]
+  data
+}
+
+# Conditions given one by one are a segment of their own, stacked on those that have a name.
+stacked_segments <- function(segments, ...) {
+  c(if (...length()) list(tide_segment("these conditions", ...)), as_segments(segments))
 }
 
 # Out: list(rows, left_out).

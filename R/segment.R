@@ -1,7 +1,7 @@
 #' A named stack of filters
 #'
 #' Conditions that all have to hold, under a name, to be used wherever rows or findings are
-#' narrowed: in [tide_filter()], [tide_narrow()], [tide_find()] and [tide_compare()]. A project
+#' narrowed: in [tide_filter()], [tide_filter()], [tide_find()] and [tide_compare()]. A project
 #' keeps its stacks in `inktide.yml`.
 #'
 #' @param name What to call it.

@@ -1,29 +1,12 @@
-#' Keep the pairs of a summary that are in segments
-#'
-#' Like [tide_filter()], on what [tide_summary()] made: queries, pages and their sums, not days
-#' or devices, which are summed up already.
-#'
-#' @param summary A `tide_summary` object.
-#' @inheritParams tide_filter
-#' @return A `tide_summary` object with the cells and pairs inside; its `left_out` says what is
-#'   outside.
-#' @section Errors: those of [tide_filter()]; `tide_error_grain` for a condition on country,
-#'   device, vertical or rich result.
-#' @examples
-#' summary <- tide_summary(tide_read(tide_example()[["pairs"]]))
-#' tide_narrow(summary, has_any = "tomato", position = c(1, 10))
+#' @rdname tide_filter
 #' @export
-tide_narrow <- function(summary, ..., segments = NULL, rules = tide_rules()) {
-  check_class(summary, "tide_summary", "summary")
-  segments <- c(if (...length()) list(tide_segment("these conditions", ...)), as_segments(segments))
+tide_filter.tide_summary <- function(data, ..., segments = NULL, rules = tide_rules()) {
+  summary <- data
+  segments <- stacked_segments(segments, ...)
   if (!length(segments)) return(summary)
   sums <- reduce_pairs(summary$cells)
   inside <- pairs_inside(summary, sums, segments, rules)
-  if (!any(inside)) {
-    abort_tide("No row is left after filtering.",
-      where = paste(vapply(segments, `[[`, "", "name"), collapse = "; "),
-      fix = "Loosen one of these filters.", class = "nothing_left")
-  }
+  if (!any(inside)) abort_nothing_inside(segments)
   keep <- sums[inside, c("query", "page")]
   for (table in c("cells", "recent_cells", "pairs")) {
     own <- summary[[table]]
@@ -38,6 +21,12 @@ tide_narrow <- function(summary, ..., segments = NULL, rules = tide_rules()) {
   summary$left_out <-
     sum_left_out(rbind(summary$left_out, outside_line(summary, sums, inside, segments)))
   summary
+}
+
+abort_nothing_inside <- function(segments) {
+  abort_tide("No row is left after filtering.",
+    where = paste(vapply(segments, `[[`, "", "name"), collapse = "; "),
+    fix = "Loosen one of these filters.", class = "nothing_left")
 }
 
 # Share and sums of what segments leave out.

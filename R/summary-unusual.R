@@ -8,7 +8,7 @@
 #'   usual pattern of the week, are divided by their usual size (the median absolute deviation,
 #'   and the luck of counts). Unusual is what is more than five times that and by half or more
 #'   off. Weeks are counted back from the last day and held against the median of nine.
-#' @param data A `tide_data` object with dates, or a `tide_months` object from [tide_by_month()],
+#' @param data A `tide_data` object with dates, or a `tide_months` object from [tide_stored()],
 #'   of which nothing needs to be read.
 #' @return A data.table, oldest first: `from`, `to`, `days`, `what` (`clicks missing`, `seen, not
 #'   clicked`, `clicked beyond the usual`, `few of both`, `surge`, `no rows`), `clicks`,

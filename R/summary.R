@@ -11,7 +11,7 @@
 #' it where there are no dates), the curve on all of it.
 #'
 #' @param data A `tide_data` object with a table that has queries, or a `tide_months` object from
-#'   [tide_by_month()], which is reduced month by month.
+#'   [tide_stored()], which is reduced month by month.
 #' @param brand Brand words. A query that holds one is a brand query; words of up to four letters
 #'   must stand alone, longer ones may be joined or spaced. `NULL`: brand is not told apart.
 #' @param recent_days Length of the window that findings rest on.
@@ -72,7 +72,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
 
   recent <- if (dated) recent_rows(source$chunks, reduced, pairs, recent_from, table$to)
   # What was left out of months is known once they are read.
-  left_out <- if (is.function(source$left_out)) source$left_out() else source$left_out
+  left_out <- source$left_out()
 
   new_summary(queries = setDT(list(query = queries$names, key = queries$keys, segment = segment)),
     pages = setDT(list(page = reduced$pages$names, key = reduced$pages$keys)), cells = reduced$all,
@@ -137,7 +137,7 @@ query_rows <- function(data) {
   if (is.null(table)) table <- pick_table(data, "query")
   if (is.null(table)) abort_no_queries(names(data$tables))
   list(table = table, chunks = list(function(from = NULL) table$rows), totals = data,
-    grains = names(data$tables), left_out = data$left_out)
+    grains = names(data$tables), left_out = function() data$left_out)
 }
 
 abort_no_queries <- function(grains) {

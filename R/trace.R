@@ -4,12 +4,14 @@
 #' which queries a page is shown for, and in which band each is; which pages of a folder, or of
 #' the site, are shown for how many queries.
 #'
-#' @param data A `tide_data` object with a table by query and page.
+#' @param data A `tide_data` object with a table by query and page; or the `tide_findings`, for the
+#'   arithmetic of one of them.
 #' @param what A query, or a page's address (in any of its spellings, or its path), or a folder's
-#'   path with a star, such as `"/guides/*"`; `"/*"` is the site.
+#'   path with a star, such as `"/guides/*"`; `"/*"` is the site. Of findings: an id.
 #' @param recent_days How many of the last days to look at.
 #' @param rules A [tide_rules()] object, for the bands.
 #' @param facts A list of [tide_facts()] to put beside queries and pages.
+#' @param ... Not used.
 #' @return A `tide_trace` object: a list with `kind` (`query`, `page` or `folder`), `name`,
 #'   `rows` (best first: `query` and `page`, or of a folder `page` and `queries`, then `clicks`,
 #'   `impressions`, `ctr`, `position`, `share` of the clicks or, without any, of the impressions,
@@ -19,7 +21,11 @@
 #'   position in that week), `total` (sums over the rows), `site` (for a page: its totals from a
 #'   table without queries, or `NULL`), `facts` (of the query or page itself), `from`, `to`.
 #'   Methods: `print`, `tidy`, `autoplot`, `plot`.
-#' @section Errors: `tide_error_trace` where nothing of that name is held, with the nearest
+#'
+#' Of findings: a `tide_explained` object, a list with `finding` (its row), `cells` (`page`,
+#'   `position`, `clicks`, `impressions`, `curve`: CTR expected there, `expected`: clicks) and
+#'   `steps` (from rows to score, in order, to be redone by hand). Methods: `print`, `format`.
+#' @section Errors: `tide_error_finding` for an id that the list does not hold; `tide_error_trace` where nothing of that name is held, with the nearest
 #'   names; `tide_error_grain`.
 #' @details A page leads a week when it has the most clicks of the query's pages, of equals the
 #'   most impressions. Weeks count back from the last day.
@@ -28,9 +34,19 @@
 #' tide_trace(data, "radish spacing")
 #' tide_trace(data, "/guides/how-to-grow-radish/")
 #' tide_trace(data, "/guides/*")
+#' found <- tide_find(tide_summary(data, brand = "fernmoor"))
+#' tide_trace(found, tidy(found)$id[1])
 #' @export
-tide_trace <- function(data, what, recent_days = 90, rules = tide_rules(), facts = list()) {
-  check_class(data, "tide_data", "data")
+tide_trace <- function(data, what, ...) UseMethod("tide_trace")
+
+#' @export
+tide_trace.default <- function(data, what, ...) check_class(data, "tide_data", "data")
+
+#' @rdname tide_trace
+#' @export
+tide_trace.tide_data <- function(data, what, recent_days = 90, rules = tide_rules(),
+    facts = list(), ...) {
+  check_no_more(...)
   check_text(what, "what")
   check_number(recent_days, "recent_days", min = 1)
   check_class(rules, "tide_rules", "rules")

@@ -1,169 +1,69 @@
-#' The list, or what moved, as a workbook
+#' Write a result to a file
 #'
-#' For people. Of findings: one sheet per view (the list, by page, by query, by topic, what was
-#' recognised and is no finding), header rows that stay, filters, colours on the extremes, links
-#' to the pages, a note on every column. The column `decision` is to be filled in by hand and
-#' read back by `inktide decide --sheet`.
+#' The kind of file follows from its ending. CSV and JSON hold the table for machines, with rates as
+#' plain fractions and cells that a spreadsheet would take for a formula made harmless; a workbook is
+#' for people, with a sheet per view, notes on the columns and, of findings, a column `decision` to
+#' be filled in and read back; Markdown is a checklist for the writer, page by page.
 #'
-#' Of [tide_moves()]: a sheet per comparison with the movers, one with the windows and the sum of
-#' the site.
-#' @param findings A `tide_findings` object; or a `tide_moves` object, or a list of several.
-#' @param file Path that ends in `.xlsx`. Written whole or not at all.
+#' @param x `tide_findings` or a `tide_change` object ([tide_compare()]), for a workbook also a list
+#'   of several changes; for CSV and JSON anything with a `tidy()` method, or a table.
+#' @param file Path that ends in `.csv`, `.json`, `.xlsx` or, of findings, `.md`. Written whole or not
+#'   at all.
 #' @return `file`, invisibly.
-#' @section Errors: `tide_error_write` where the file cannot be written.
+#' @section Errors: `tide_error_argument` for another ending, or one that `x` has no form for;
+#'   `tide_error_write` where the file cannot be written.
 #' @examples
 #' found <- tide_find(tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor"))
-#' tide_workbook(found, tempfile(fileext = ".xlsx"))
+#' tide_write(found, tempfile(fileext = ".xlsx"))
+#' file <- tide_write(found, tempfile(fileext = ".md"))
+#' writeLines(head(readLines(file), 12))
 #' @export
-tide_workbook <- function(findings, file) {
-  moved <- inherits(findings, "tide_moves") ||
-    (is.list(findings) && length(findings) && all(vapply(findings, inherits, NA, "tide_moves")))
-  if (!moved) check_class(findings, "tide_findings", "findings")
+tide_write <- function(x, file) {
   check_text(file, "file")
-  book <- openxlsx::createWorkbook(creator = "Ink Tide")
-  if (moved) {
-    fill_moves(book, if (inherits(findings, "tide_moves")) list(findings) else findings)
+  ending <- check_choice(tolower(tools::file_ext(file)), c("csv", "json", "xlsx", "md"), "file")
+  if (ending == "xlsx") {
+    check_books(x)
+    write_workbook(x, file)
   } else {
-    fill_findings(book, findings)
+    if (ending == "md") check_class(x, "tide_findings", "x")
+    lines <- switch(ending, md = checklist_lines(x, Inf), csv = csv_lines(as_rows(x)),
+      json = json_lines(as_rows(x)))
+    write_whole(file, function(path) write_lines(lines, path))
   }
-  made <- tempfile(fileext = ".xlsx")
-  on.exit(unlink(made))
-  write_whole(file, function(path) {
-    openxlsx::saveWorkbook(book, made)
-    copy_bytes(made, path)
-  })
+  invisible(file)
 }
 
-fill_findings <- function(book, findings) {
-  list <- as.data.frame(findings$findings)
-  if (is.null(list$decision)) list$decision <- rep("", nrow(list))
-  list$note <- rep("", nrow(list))
-  first <- c("rank", "decision", "note", "kind", "query", "page", "gain", "gain_low", "gain_high",
-    "confidence", "hours", "action", "reason")
-  add_sheet(book, "List", list[c(first, setdiff(names(list), first))])
-  for (by in c("page", "query", "topic")) {
-    add_sheet(book, sprintf("By %s", by), as.data.frame(tide_pages(findings, by)))
-  }
-  if (NROW(findings$aside)) add_sheet(book, "No findings", as.data.frame(findings$aside))
+# What a workbook is made of.
+check_books <- function(x) {
+  changes <- if (inherits(x, "tide_change") || !is.list(x)) list(x) else x
+  if (inherits(x, "tide_findings")) return(invisible())
+  for (one in changes) check_class(one, "tide_change", "x")
 }
 
-fill_moves <- function(book, compared) {
-  for (moves in compared) {
-    add_sheet(book, sprintf("By %s, %d days", moves$level, moves$windows$days[2]),
-      as.data.frame(moves$moves))
+as_rows <- function(x) if (is.data.frame(x)) as.data.table(x) else as.data.table(generics::tidy(x))
+
+csv_lines <- function(rows) {
+  file <- tempfile(fileext = ".csv")
+  on.exit(unlink(file))
+  rows <- defuse_formulas(visible_rows(rows))
+  # Ten digits are more than anything here is known to, and the same whatever the order of the rows
+  # summed.
+  for (column in names(rows)) {
+    if (is.double(rows[[column]])) set(rows, j = column, value = signif(rows[[column]], 10))
   }
-  sites <- lapply(compared, function(moves) {
-    windows <- format_days(moves$windows$from, moves$windows$to)
-    named <- if (is.null(moves$sides)) windows else paste(moves$sides, windows, sep = ", ")
-    data.table(after = named[2], before = named[1], days_missing = sum(moves$windows$missing),
-      moves$site[, !"name"])
-  })
-  add_sheet(book, "Site", as.data.frame(rbindlist(sites)))
+  fwrite(rows, file)
+  readLines(file, encoding = "UTF-8")
 }
 
-# What each column says, as a note on its header.
-column_notes <- c(rank = "1 is the best use of the next hour",
-  decision = "Fill in: fix, later, harmless or done, and have the workbook read back as a sheet of decisions",
-  note = "What to remember about the decision", kind = "Kind of finding",
-  query = "The query; of a task the one with the largest gain", page = "The page to work on",
-  gain = "Expected extra clicks per 30 days",
-  gain_low = "Lower end of the 90 % interval of the gain",
-  gain_high = "Upper end of the 90 % interval of the gain",
-  confidence = "Chance that the finding is real",
-  hours = "Hours of work; 0 where it comes along with the task's first finding",
-  action = "The next step", reason = "Why", id = "Stays the same in the next list",
-  pages = "All pages that compete", clicks = "Clicks in the window",
-  impressions = "Impressions in the window", ctr = "Clicks / impressions",
-  position = "Average position, weighted by impressions",
-  expected_ctr = "What this site's queries earn at these positions",
-  score = "Worth x confidence / hours; of a task's first finding, that of all of it",
-  task = "Id of the finding that leads this piece of work",
-  task_gain = "Expected extra clicks per 30 days of the whole piece of work",
-  findings = "How many findings", kinds = "Of which kinds", ids = "Their ids",
-  topic = "The word the queries are about", queries = "How many queries",
-  gain_conversions = "Expected extra conversions per 30 days",
-  gain_value = "Expected extra value per 30 days", name = "What moved",
-  clicks_before = "Clicks for 30 days, earlier window",
-  clicks_after = "Clicks for 30 days, later window",
-  change = "Clicks for 30 days gained or lost; the next four columns add up to it",
-  demand = "Of the change: more or fewer searches",
-  click_through = "Of the change: clicked more or less at equal position",
-  mix = "Of the change: queries shown in one window only", ratio = "Clicks after to before",
-  ratio_low = "Lower end of its 90 % interval", ratio_high = "Upper end of its 90 % interval",
-  q = "False-discovery rate at which it counts as real",
-  real = "More than the site and the usual wavering")
-
-# A cell of a workbook holds no more.
-most_signs <- 32767L
-
-add_sheet <- function(book, name, table) {
-  table <- as.data.frame(visible_rows(table))
-  for (column in names(table)[vapply(table, is.character, NA)]) {
-    long <- which(nchar(table[[column]]) > most_signs)
-    table[[column]][long] <- paste0(substr(table[[column]][long], 1, most_signs - 1), "\u2026")
-  }
-  openxlsx::addWorksheet(book, name)
-  if ("page" %in% names(table)) {
-    class(table$page) <- ifelse(all(grepl("^https?://", table$page)), "hyperlink", "character")
-  }
-  openxlsx::writeData(book, name, table, headerStyle = openxlsx::createStyle(
-    textDecoration = "bold", border = "bottom", wrapText = TRUE),
-    withFilter = nrow(table) > 0)
-  openxlsx::freezePane(book, name, firstRow = TRUE)
-  rows <- seq_len(nrow(table)) + 1
-  for (i in seq_along(table)) {
-    column <- names(table)[i]
-    wide <- c(name = 46, query = 32, page = 46, action = 60, reason = 80, pages = 40, kinds = 24,
-      ids = 20, note = 24, topic = 20)[column]
-    openxlsx::setColWidths(book, name, i, if (is.na(wide)) 12 else wide)
-    if (column %in% names(column_notes)) {
-      openxlsx::writeComment(book, name, col = i, row = 1,
-        comment = openxlsx::createComment(column_notes[[column]], author = "Ink Tide",
-          visible = FALSE, width = 3, height = 3))
-    }
-    format <- if (column %in% c("ctr", "expected_ctr", "confidence")) {
-      "0.0%"
-    } else if (column %in% c("rank", "clicks", "impressions", "findings", "queries")) {
-      "#,##0"
-    } else if (is.numeric(table[[i]])) {
-      "#,##0.0"
-    }
-    if (!is.null(format) && nrow(table)) {
-      openxlsx::addStyle(book, name, openxlsx::createStyle(numFmt = format), rows = rows, cols = i,
-        gridExpand = TRUE)
-    }
-    if (column %in% c("action", "reason") && nrow(table)) {
-      openxlsx::addStyle(book, name, openxlsx::createStyle(wrapText = TRUE, valign = "top"),
-        rows = rows, cols = i, gridExpand = TRUE)
-    }
-    if (column %in% c("change", "demand", "click_through", "mix") && nrow(table) > 2) {
-      # Zero is white on both sides of it.
-      reach <- max(abs(table[[i]]), 1)
-      openxlsx::conditionalFormatting(book, name, cols = i, rows = rows, type = "colourScale",
-        style = c("#E3A868", "#FFFFFF", "#9DC3C1"), rule = c(-reach, 0, reach))
-    }
-    if (column %in% c("gain", "score", "impressions") && nrow(table) > 2) {
-      openxlsx::conditionalFormatting(book, name, cols = i, rows = rows, type = "colourScale",
-        style = c("#FFFFFF", "#9DC3C1"))
-    }
-  }
+json_lines <- function(rows) {
+  escape_json(as.character(jsonlite::toJSON(as.data.frame(rows), dataframe = "rows", digits = 8,
+    na = "null", pretty = 1)))
 }
 
-#' A checklist for the writer
-#'
-#' Markdown, page by page: what to do in order, with the reason and what it is worth.
-#'
-#' @param findings A `tide_findings` object.
-#' @param top Pages at most.
-#' @return The lines of the text.
-#' @examples
-#' found <- tide_find(tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor"))
-#' writeLines(utils::head(tide_checklist(found), 12))
-#' @export
-tide_checklist <- function(findings, top = 50) {
-  check_class(findings, "tide_findings", "findings")
-  check_number(top, "top", min = 1)
-  by_page <- utils::head(tide_pages(findings), top)
+# A checklist for the writer, in Markdown, page by page: what to do in order, with the reason and
+# what it is worth.
+checklist_lines <- function(findings, top = 50) {
+  by_page <- utils::head(tide_group(findings), top)
   found <- findings$findings
   plain <- function(text) escape_markdown(visible_text(text))
   unlist(c("# What to do, page by page", "",

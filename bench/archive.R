@@ -38,17 +38,17 @@ timed <- function(code, limit_mb = NULL, first = "NULL") {
 cases <- c(`all rows, read` = "x <- tide_stored(store, lag = 0)",
   `90 days, read` = "x <- tide_stored(store, days = 90, lag = 0)",
   `all rows, summary at once` = "x <- tide_summary(tide_stored(store, lag = 0, dimensions = c('date', 'query', 'page')))",
-  `all rows, summary by month` = "x <- tide_summary(tide_by_month(store, lag = 0, dimensions = c('date', 'query', 'page')))",
-  `90 days, summary by month` = "x <- tide_summary(tide_by_month(store, days = 90, lag = 0, dimensions = c('date', 'query', 'page')))")
+  `all rows, summary by month` = "x <- tide_summary(tide_stored(store, lag = 0, dimensions = c('date', 'query', 'page'), by_month = TRUE))",
+  `90 days, summary by month` = "x <- tide_summary(tide_stored(store, days = 90, lag = 0, dimensions = c('date', 'query', 'page'), by_month = TRUE))")
 # Two windows compared by query, beside reading them; the curve is at hand, as it is in a project.
 windows <- "d <- tide_stored(store, from = '2026-09-06', to = '2026-10-31', lag = 0, dimensions = c('date', 'query', 'page'))"
 curve <- tempfile(fileext = ".rds")
-saveRDS(tide_curve(tide_summary(tide_by_month(tide_store(dir), days = 90, lag = 0,
-  dimensions = c("date", "query", "page")))),
+saveRDS(tide_curve(tide_summary(tide_stored(tide_store(dir), days = 90, lag = 0,
+  dimensions = c("date", "query", "page"), by_month = TRUE))),
   curve)
 cases <- c(cases, `two windows of 28 days, read` = windows,
   `two windows, read and compared by query` = paste0(windows,
-    "; x <- tide_moves(d, curve = curve)"))
+    "; x <- tide_compare(d, curve = curve)"))
 results <- rbindlist(lapply(names(cases), function(name) {
   run <- timed(cases[[name]],
     first = if (grepl("compared", name)) sprintf("curve <- readRDS('%s')", curve) else "NULL")

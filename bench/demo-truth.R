@@ -9,9 +9,8 @@ seeds <- as.integer(commandArgs(TRUE))
 if (!length(seeds)) seeds <- 1:5
 
 one <- function(seed) {
-  site <- tide_demo_site(seed = seed)
-  dir <- tempfile("site")
-  files <- tide_demo_write(site, dir)
+  site <- tide_demo(tempfile("site"), seed = seed)
+  files <- site$files
   summary <- tide_summary(tide_read(files[["daily"]]), brand = c("fernmoor", "fernmore", "fernmor"))
   found <- tide_find(summary)
   truth <- site$truth$queries

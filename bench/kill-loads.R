@@ -9,12 +9,12 @@ set.seed(1)
 dir <- tempfile("kill")
 dir.create(dir)
 store <- tide_store(dir)
-site <- tide_demo_site(seed = 4, days = 120, share = 0.3)
+site <- tide_demo(seed = 4, days = 120, share = 0.3)
 rows <- site$daily[, .(date, query, page, device, clicks, impressions, position)]
 exe <- file.path(R.home("bin"), "Rscript")
 script <- tempfile(fileext = ".R")
 state <- function() {
-  if (!nrow(tide_history(store)[tide_history(store)$undone == 0, ])) return(c(0, 0))
+  if (!nrow(summary(store)[summary(store)$undone == 0, ])) return(c(0, 0))
   t <- tide_stored(store, lag = 0)$tables[[1]]$rows
   c(nrow(t), sum(t$clicks))
 }
@@ -32,7 +32,7 @@ tide_load(store, first, exported = "2026-11-01")
 again <- file.path(dir, "again.csv")
 fwrite(copy(rows)[, impressions := impressions + 1L], again)
 whole <- system.time(load_in(60, again, "2026-11-02"))[["elapsed"]]
-stopifnot(nrow(tide_history(store)) == 2)
+stopifnot(nrow(summary(store)) == 2)
 lost <- between <- landed <- 0
 for (i in seq_len(times)) {
   file <- file.path(dir, "next.csv")

@@ -98,7 +98,7 @@ one <- function(seed) {
   shown[, "clicks" := rbinom(.N, impressions, pmin(0.9, curve(position) * factor))]
   rows <- shown[, c("query", "page", "clicks", "impressions", "position")]
   found <- function(rows) {
-    list <- tidy(tide_find(tide_summary(as_data(rows), brand = "fernmoor"), kinds = "cannibalized",
+    list <- tidy(tide_find(tide_summary(as_data(rows), brand = "fernmoor"), kind = "cannibalized",
       min_gain = 0))
     said <- unique(list$query)
     q[, .(listed = mean(query %in% sub("^fernmoor ", "", said))), by = "case"]

@@ -41,9 +41,9 @@ update <- tide_events(file)
 one <- function(seed, ...) {
   data <- site(seed, ...)
   fit <- tide_curve(tide_summary(data))
-  shifts <- tide_shifts(data, event, fit)
-  whole <- tide_shifts(data, update, fit)
-  changes <- tide_changes(data, curve = fit)
+  shifts <- tide_event_effects(data, event, fit)
+  whole <- tide_event_effects(data, update, fit)
+  changes <- tide_change_points(data, curve = fit)
   planted <- c(clicks = list(...)$clicks, demand = list(...)$demand, position = list(...)$slip)
   hit <- changes$level == "page" &
     changes$name %in% sprintf("https://www.fernmoor.example/p%d/", 1:3) &

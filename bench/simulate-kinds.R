@@ -45,7 +45,7 @@ one <- function(seed) {
     .(date = as.IDate("2026-01-01") + day, query = q$query[id], page = q$page[id], clicks,
       impressions, position)]))
   listed <- lapply(stats::setNames(nm = c("falling", "rising", "tail_demand", "new_page")),
-    function(kind) tidy(tide_find(summary, kinds = kind)))
+    function(kind) tidy(tide_find(summary, kind = kind)))
   share <- function(kind) vapply(unique(q$case),
     function(case) mean(q$query[q$case == case] %in% listed[[kind]]$query), 0)
   data.table(seed = seed, case = unique(q$case), falling = share("falling"),

@@ -41,14 +41,14 @@ planted <- function(q) {
   out
 }
 one <- function(seed) {
-  quiet <- tide_moves(as_data(site(seed, none)))$moves
-  moved <- tide_moves(as_data(site(seed, planted)))$moves
+  quiet <- tide_compare(as_data(site(seed, none)))$moves
+  moved <- tide_compare(as_data(site(seed, planted)))$moves
   clicks <- moved$clicks_before * 7 / 30
   hit <- moved$name %in% sprintf("query %d", 1:80)
   busy <- clicks >= 20
   habit <- head(moved$name, sum(moved$real))
   cause <- function(change, part, of) {
-    lines <- tide_moves(as_data(site(seed, change)))$moves
+    lines <- tide_compare(as_data(site(seed, change)))$moves
     lines <- lines[lines$name %in% sprintf("query %d", of) & lines$clicks_before >= 80]
     mean(abs(lines[[part]]) >= 0.9 * abs(lines$change) - 3)
   }
@@ -74,8 +74,8 @@ one <- function(seed) {
 # Twenty clicks a week are few in four weeks: what longer windows find.
 by_length <- function(days) {
   rbindlist(parallel::mclapply(seeds, function(seed) {
-    quiet <- tide_moves(as_data(site(seed, none, days)), days = days)$moves
-    moved <- tide_moves(as_data(site(seed, planted, days)), days = days)$moves
+    quiet <- tide_compare(as_data(site(seed, none, days)), days = days)$moves
+    moved <- tide_compare(as_data(site(seed, planted, days)), days = days)$moves
     number <- as.integer(sub("query ", "", moved$name))
     busy <- moved$clicks_before * 7 / 30 >= 20
     data.table(days = days, alarms = mean(quiet$real),

@@ -60,7 +60,7 @@ one <- function(kind, seed) {
   likely <- best[clicks < 0.8 * expected & low > 0.5 & gain >= 0.5]
   kept <- likely[inktide:::best_within_fdr(likely$low, likely$gain, 0.1)]
   summary <- tide_summary(as_data(site$rows), brand = if (site$brand) "fernmoor")
-  ours <- as.data.table(tidy(tide_find(summary, min_gain = 0, kinds = "low_ctr")))
+  ours <- as.data.table(tidy(tide_find(summary, min_gain = 0, kind = "low_ctr")))
   data.table(kind = kind, ndcg = ndcg(worth_of(ours), site$low$gain),
     ndcg_by_gain = ndcg(worth_of(ours[order(-gain)]), site$low$gain),
     reachable = ndcg(worth_of(best), site$low$gain),

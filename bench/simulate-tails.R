@@ -23,7 +23,7 @@ one <- function(seed) {
   fwrite(q[, .(query, page = sprintf("https://www.fernmoor.example/p/%d/", page), clicks,
     impressions, position = round(position, 1))],
     file)
-  list <- tidy(tide_find(tide_summary(tide_read(file), undated_days = 30), kinds = "low_ctr"))
+  list <- tidy(tide_find(tide_summary(tide_read(file), undated_days = 30), kind = "low_ctr"))
   pages <- unique(as.integer(sub(".*/p/(\\d+)/", "\\1", list$page)))
   data.table(lines = nrow(list), pages = length(pages), right = mean(pages %in% weak),
     found = mean(weak %in% pages), clicks_found = sum(q$gain[q$page %in% pages]) / sum(q$gain),

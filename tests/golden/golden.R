@@ -15,8 +15,7 @@ frozen <- "tests/golden/frozen.rds"
 folder <- tempfile("golden")
 dir.create(folder)
 
-demo <-
-  tide_demo_write(tide_demo_site(seed = 1, days = 300, share = 0.3), file.path(folder, "demo"))
+demo <- tide_demo(file.path(folder, "demo"), seed = 1, days = 300, share = 0.3)$files
 site_file <- function(name, rows) {
   file <- file.path(folder, paste0(name, ".csv"))
   fwrite(rows, file)

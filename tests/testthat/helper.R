@@ -50,7 +50,7 @@ demo <- local({
   made <- NULL
   function() {
     if (is.null(made)) {
-      site <- tide_demo_site(seed = 3)
+      site <- tide_demo(seed = 3)
       summary <- tide_summary(as_data(site$daily), brand = inktide:::demo_brand_words)
       made <<- list(site = site, summary = summary, found = tide_find(summary))
     }

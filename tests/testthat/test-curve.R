@@ -40,7 +40,7 @@ test_that("a spread that grows with the position is told, and none where there i
   expect_equal(slope_of(0.6)$spread_slope, 0.6, tolerance = 0.15)
   expect_equal(slope_of(0.6)$spread, 0.2, tolerance = 0.15)
   expect_lt(abs(slope_of(0)$spread_slope), 0.1)
-  expect_equal(inktide:::spread_between(list(spread = 0.2, spread_slope = 0.6), c(5, 20, 90)),
+  expect_equal(inktide:::fit_spread(list(spread = 0.2, spread_slope = 0.6), c(5, 20, 90)),
     0.2 * c(1, 4, 4)^0.6)
 })
 
@@ -258,7 +258,7 @@ test_that("parts lean on the whole by as much as they do not differ", {
   curve <- tide_curve(tide_summary(as_data(rbind(rows, few)), split = "device"), by = "device")
   expect_gt(curve$fits$tablet$leans, 5 * curve$fits$mobile$leans)
   expect_lt(curve$fits$mobile$leans, 0.2)
-  differ <- tide_curve_difference(curve, "mobile", "desktop", 1:8)
+  differ <- tide_compare(curve, "mobile", "desktop", 1:8)
   expect_equal(mean(log(differ$ratio)), log(0.6), tolerance = 0.15)
   expect_true(all(differ$ratio_high[1:5] < 1))
   expect_match(format(curve), "tablet: CTR .*; 3 queries", all = FALSE)
@@ -288,7 +288,7 @@ test_that("of methods the one that foretells held-out queries is told, residuals
   {
     rows <- made_site(queries = 500, days = 40, seed = 3)
     summary <- tide_summary(as_data(rows))
-    rivals <- tide_curve_rivals(summary)
+    rivals <- inktide:::curve_rivals(summary)
     expect_equal(rivals$method[1], "fitted")
     expect_gt(rivals$behind[rivals$method == "power"],
       2 * rivals$behind_se[rivals$method == "power"])
@@ -323,11 +323,11 @@ test_that("a folder is foretold by the others: one that is clicked half as often
 
 test_that("the month in which clicks at equal position changed is named, and none where none did", {
   rows <- made_site(queries = 300, days = 150)
-  expect_false(any(tide_curve_change(tide_summary(as_data(rows), split = "month"))$changed))
+  expect_false(any(tide_compare(tide_summary(as_data(rows), split = "month"))$changed))
   late <- which(rows$date >= as.IDate("2026-04-01"))
   set.seed(2)
   rows[late, clicks := rbinom(length(late), clicks, 0.7)]
-  change <- tide_curve_change(tide_summary(as_data(rows), split = "month"))
+  change <- tide_compare(tide_summary(as_data(rows), split = "month"))
   expect_equal(change$month[change$changed], "2026-04")
   expect_equal(change$ratio[change$changed], 0.7, tolerance = 0.05)
 })

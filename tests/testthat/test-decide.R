@@ -7,14 +7,15 @@ test_that("what was decided stays away until its facts change, and says why it i
   decisions <- tide_decisions(store)
   expect_equal(decisions$id, ids[1:4])
   expect_equal(decisions$gain, found$findings$gain[1:4])
-  left <- tide_undecided(found, decisions, today = "2026-10-10")
+  left <- tide_find(found$summary, found$curve, decisions = decisions, today = "2026-10-10")
   expect_setequal(left$decided$id, ids[1:3])
   expect_equal(left$findings$decision[left$findings$id == ids[4]], "fix")
   expect_equal(left$findings$rank, seq_len(nrow(left$findings)))
-  expect_true(ids[2] %in% tide_undecided(found, decisions, today = "2026-11-10")$findings$id)
+  later <- tide_find(found$summary, found$curve, decisions = decisions, today = "2026-11-10")
+  expect_true(ids[2] %in% later$findings$id)
   changed <- found
   changed$findings <- copy(found$findings)[id == ids[1], gain := gain_high * 2]
-  back <- tide_undecided(changed, decisions, today = "2026-10-10")$findings
+  back <- inktide:::leave_decided(changed, decisions, as.Date("2026-10-10"))$findings
   expect_match(back$reason[back$id == ids[1]], "Back: dismissed on 2026-10-01")
   tide_decide(store, found, ids[1], "fix")
   expect_equal(tide_decisions(store)[id == ids[1]]$decision, "fix")

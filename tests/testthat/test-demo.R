@@ -1,10 +1,10 @@
 test_that("one seed gives one site, and the session's random state is left alone", {
   set.seed(99)
   before <- .Random.seed
-  a <- tide_demo_site(seed = 5, days = 14, share = 0.1)
+  a <- tide_demo(seed = 5, days = 14, share = 0.1)
   expect_identical(.Random.seed, before)
-  expect_equal(a$daily, tide_demo_site(seed = 5, days = 14, share = 0.1)$daily)
-  expect_false(isTRUE(all.equal(a$daily, tide_demo_site(seed = 6, days = 14, share = 0.1)$daily)))
+  expect_equal(a$daily, tide_demo(seed = 5, days = 14, share = 0.1)$daily)
+  expect_false(isTRUE(all.equal(a$daily, tide_demo(seed = 6, days = 14, share = 0.1)$daily)))
 })
 
 test_that("the whole site is as described", {
@@ -21,8 +21,8 @@ test_that("the whole site is as described", {
 
 test_that("the files are read back to the same totals", {
   dir <- withr::local_tempdir()
-  site <- tide_demo_site(seed = 2, days = 30, share = 0.05)
-  files <- tide_demo_write(site, dir)
+  site <- tide_demo(dir, seed = 2, days = 30, share = 0.05)
+  files <- site$files
   data <- tide_read(files[c("daily", "totals")], lag = 0)
   expect_equal(sum(data$tables[["date x query x page x device"]]$rows$clicks),
     sum(site$daily$clicks))

@@ -43,7 +43,7 @@ test_that("each planted cause is told by its measure, and logs add up", {
   for (case in list(list(measure = "click_through", clicks = 1.5),
       list(measure = "demand", demand = 0.6), list(measure = "position", position = 2))) {
     data <- as_data(do.call(paged, case[-1]))
-    shifts <- tide_shifts(data, marks())
+    shifts <- tide_event_effects(data, marks())
     expect_equal(shifts$measure, c("clicks", "demand", "position", "click_through"))
     own <- shifts[shifts$measure == case$measure]
     expect_equal(own$verdict, if (case$measure == "click_through") "rose" else "fell")
@@ -57,32 +57,32 @@ test_that("each planted cause is told by its measure, and logs add up", {
 
 test_that("where nothing happened, stated intervals hold the truth about as often as stated", {
   verdicts <- unlist(lapply(1:12, function(seed) {
-    tide_shifts(as_data(paged(seed, pages = 30)), marks())$verdict
+    tide_event_effects(as_data(paged(seed, pages = 30)), marks())$verdict
   }))
   expect_lt(mean(verdicts != "no sign"), 0.25)
-  expect_equal(unique(tide_shifts(as_data(paged()), marks(day = "2026-04-20"))$verdict),
+  expect_equal(unique(tide_event_effects(as_data(paged()), marks(day = "2026-04-20"))$verdict),
     "too few days")
-  whole <- tide_shifts(as_data(paged()), marks(pages = ""))
+  whole <- tide_event_effects(as_data(paged()), marks(pages = ""))
   expect_equal(unique(whole$against), "its own trend")
-  long <- tide_shifts(as_data(paged(days = 300)), marks(pages = ""))
+  long <- tide_event_effects(as_data(paged(days = 300)), marks(pages = ""))
   expect_equal(unique(long$against), "other weeks")
   expect_true(all(long$verdict == "no sign"))
 })
 
 test_that("a change point is found at its day with the nearest event, and none where none is", {
-  changed <- tide_changes(as_data(paged(clicks = 2.5)), events = marks())
+  changed <- tide_change_points(as_data(paged(clicks = 2.5)), events = marks())
   expect_setequal(unique(sub(".*/(p\\d+)/", "\\1", changed$name[changed$level == "page"])),
     c("p1", "p2", "p3"))
   expect_true(all(changed$measure == "click_through" &
     abs(as.integer(changed$date - as.IDate("2026-02-27"))) <= 3))
   expect_equal(unique(changed$event), "Rewritten")
-  expect_lte(mean(vapply(1:6, function(seed) nrow(tide_changes(as_data(paged(seed)))) > 0, NA)),
+  expect_lte(mean(vapply(1:6, function(seed) nrow(tide_change_points(as_data(paged(seed)))) > 0, NA)),
     1 / 3)
 })
 
 test_that("what a folder or the site as a whole does at once is found as such, and its searches' season is not",
   {
-    found <- function(rows) tide_changes(as_data(rows), events = marks(pages = ""))
+    found <- function(rows) tide_change_points(as_data(rows), events = marks(pages = ""))
     # The folder of three loses a half, too little to be sure of any one of its pages.
     folder <- found(paged(seed = 2, clicks = 0.5))
     expect_equal(folder[, c("level", "name", "measure")],
@@ -103,7 +103,7 @@ test_that("what a folder or the site as a whole does at once is found as such, a
     bots[date %in% as.IDate(c("2026-04-11", "2026-04-12")), "impressions" := impressions * 6L]
     expect_equal(nrow(found(bots)), 0)
     quiet <- vapply(1:6,
-      function(seed) nrow(tide_changes(as_data(paged(seed, days = 200, pages = 20)))), 0L)
+      function(seed) nrow(tide_change_points(as_data(paged(seed, days = 200, pages = 20)))), 0L)
     expect_lte(mean(quiet > 0), 1 / 3)
     expect_match(inktide:::found_change_lines(all)[1],
       "the whole site: click-through at equal position -")

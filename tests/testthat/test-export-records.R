@@ -121,7 +121,7 @@ test_that("dates out of range are refused by line, and spans of days are windows
   skip_if_not_installed("nanoparquet")
   store <- tide_store(withr::local_tempdir())
   tide_load(store, dated("2026-08-01 - 2026-08-28", "2026-08-01 - 2026-08-28"))
-  expect_equal(tide_summary(tide_by_month(store))$window$days, 28)
+  expect_equal(tide_summary(tide_stored(store, by_month = TRUE))$window$days, 28)
   expect_equal(tide_stored(store)$tables[[1]]$days, 28L)
 })
 

@@ -71,9 +71,9 @@ test_that("facts that are kept come back as they were, once, the oldest first", 
   newer <-
     facts("2026-05-01", "query,volume,title", "pea seed,7,\"a, \"\"b\"\"\"", "m\u00fcsli,40,")
   older <- facts("2026-02-01", "page,title", "/b,Peas")
-  expect_equal(tide_keep_facts(store, c(newer, older))$kept, c(TRUE, TRUE))
-  expect_equal(tide_keep_facts(store, newer)$kept, FALSE)
-  held <- tide_held_facts(store)
+  expect_equal(tide_load(store, c(newer, older))$kept, c(TRUE, TRUE))
+  expect_equal(tide_load(store, newer)$kept, FALSE)
+  held <- tide_facts(store)
   expect_equal(vapply(held, `[[`, "", "by"), c("page", "query"))
   expect_equal(as.data.frame(held[[2]]$rows), as.data.frame(newer[[1]]$rows))
   expect_equal(as.data.frame(held[[1]]$rows), as.data.frame(older[[1]]$rows))

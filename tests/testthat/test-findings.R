@@ -160,7 +160,7 @@ test_that("every finding has the agreed columns, in order, within their ranges",
 
 test_that("no click is promised twice: the list, its pages and its total agree", {
   found <- demo()$found
-  pages <- tide_pages(found)
+  pages <- tide_group(found)
   expect_equal(sum(pages$gain), sum(found$findings$gain))
   expect_equal(glance(found)$gain, sum(pages$gain))
   pairs <- strsplit(found$findings$pages, " ")
@@ -258,7 +258,7 @@ by_day <- function(change, queries = 150, days = 63, seed = 3) {
   change(rows)
 }
 kind_of <- function(rows, kind, ...) {
-  tide_find(tide_summary(as_data(rows), ...), kinds = kind)$findings
+  tide_find(tide_summary(as_data(rows), ...), kind = kind)$findings
 }
 
 test_that("a page that loses its position falls, one that is searched less does not, and the cause is named",
@@ -336,7 +336,7 @@ test_that(
       rbind(rows[!query %in% c("query 0007", "query 0010")], deep)
     })
     expect_true("query 0004" %in% kind_of(rows, "tail_demand")$query)
-    ideas <- tide_find(tide_summary(as_data(rows)), kinds = "new_page", min_gain = 0)$findings
+    ideas <- tide_find(tide_summary(as_data(rows)), kind = "new_page", min_gain = 0)$findings
     expect_equal(nrow(ideas), 1)
     expect_match(ideas$reason, "moon sowing")
   })
@@ -363,7 +363,7 @@ test_that("the page whose words match less and leads, clicked too little, is tol
         position = sum(impressions * position) / sum(impressions), impressions = sum(impressions)),
         by = c("query", "page")]
       for (rows in list(undated, dated)) {
-        found <- tide_find(tide_summary(as_data(rows)), kinds = "cannibalized")
+        found <- tide_find(tide_summary(as_data(rows)), kind = "cannibalized")
         told <- found$findings[grepl("searchers pass it by", found$findings$reason), ]
         expect_equal(told$query, if (case == "passed_by") "leek spacing" else character())
         expect_equal(told$page, if (case == "passed_by") guide else character())
@@ -446,7 +446,7 @@ test_that("without dates close pages below the top are named in doubt, look-alik
   two[, c("clicks", "impressions") := list(round(600 * made_curve[pmin(10, position)]), 600L)]
   found <- tide_find(
     tide_summary(as_data(rbind(rows[!query %in% cases$query], two, use.names = TRUE))),
-    kinds = "cannibalized", min_gain = 0)
+    kind = "cannibalized", min_gain = 0)
   lines <- as.data.table(found$findings)[order(query)]
   expect_equal(lines$query, cases$query[cases$aside == ""])
   expect_equal(lines$confidence, c(0.5, 0.35))
@@ -461,7 +461,7 @@ test_that("a page whose queries are small is one piece of work where together th
     c("page", "clicks", "impressions", "position") :=
       list("https://www.fernmoor.example/leek/", as.integer(.I <= 3), 1L, 3)]
   found <- as.data.table(tide_find(tide_summary(as_data(rbind(rows, weak, use.names = TRUE))),
-    kinds = "low_ctr")$findings)
+    kind = "low_ctr")$findings)
   own <- found[found$query %in% month.name]
   expect_gt(nrow(own), 8)
   expect_lt(max(own$gain), 0.5)
@@ -556,13 +556,13 @@ test_that("any line can be redone by hand from what is explained", {
   found <- demo()$found
   for (kind in unique(found$findings$kind)) {
     line <- found$findings[which(found$findings$kind == kind)[1]]
-    told <- tide_explain(found, line$id)
+    told <- tide_trace(found, line$id)
     expect_equal(sum(told$cells$clicks), line$clicks)
     expect_equal(sum(told$cells$expected) / sum(told$cells$impressions), line$expected_ctr,
       tolerance = 1e-6)
     expect_match(paste(format(told), collapse = " "), sprintf("%.2f", line$gain), fixed = TRUE)
   }
-  expect_error(tide_explain(found, "L-0000000000"), class = "tide_error_finding")
+  expect_error(tide_trace(found, "L-0000000000"), class = "tide_error_finding")
 })
 
 # Both sides of the sums that a trace shows, worked out: what stands between the first "=" and the
@@ -579,7 +579,7 @@ worked_out <- function(step) {
 test_that("every sum that a trace shows of a low CTR comes out when it is done by hand", {
   found <- demo()$found
   for (id in found$findings$id[found$findings$kind == "low_ctr"]) {
-    steps <- tide_explain(found, id)$steps
+    steps <- tide_trace(found, id)$steps
     for (step in grep("^log factor|level|^of (pages|queries)|^confidence|^gain =", steps,
         value = TRUE)) {
       sides <- worked_out(sub(", variance.*| \\(share.*", "", step))
@@ -592,12 +592,12 @@ test_that("every sum that a trace shows of a low CTR comes out when it is done b
 test_that("views by page, query, folder and topic add up to the list", {
   found <- demo()$found
   for (by in c("page", "query", "folder", "topic")) {
-    view <- tide_pages(found, by)
+    view <- tide_group(found, by)
     expect_equal(sum(view$gain), sum(found$findings$gain))
     expect_equal(sum(view$findings), nrow(found$findings))
     expect_equal(sum(view$hours), sum(found$findings$hours))
   }
-  day <- tide_choose(found, hours = 8)$findings
+  day <- tide_choose(found, budget = 8)$findings
   expect_lte(sum(day$hours), 8)
   expect_true(all(table(tide_choose(found, per_page = 2)$findings$page) <= 2))
 })

@@ -27,9 +27,9 @@ test_that("the share-out of a change is exact, symmetric in order, and zero for 
 test_that("parts add up from pair to site on every level, to the last click", {
   data <- as_data(made_site(queries = 120, days = 70))
   curve <- tide_curve(tide_summary(data))
-  site <- tide_moves(data, level = "site", curve = curve)$moves
+  site <- tide_compare(data, by = "site", curve = curve)$moves
   for (level in c("pair", "query", "page", "folder", "topic")) {
-    moves <- tide_moves(data, level = level, curve = curve)$moves
+    moves <- tide_compare(data, by = level, curve = curve)$moves
     expect_equal(rowSums(moves[, c("demand", "position", "click_through", "mix")]), moves$change)
     for (column in c("change", "demand", "position", "click_through", "mix", "clicks_before")) {
       expect_equal(sum(moves[[column]]), site[[column]])
@@ -53,7 +53,7 @@ test_that("each planted cause carries its change, and what stands still is no mo
   rows[snippet, clicks :=
     rbinom(.N, impressions, made_curve[2] * ifelse(date > as.IDate("2026-01-29"), 0.3, 1))]
   rows <- rows[!take("query 0022")]
-  moves <- tide_moves(as_data(rows))$moves
+  moves <- tide_compare(as_data(rows))$moves
   cause <- c("query 0004" = "position", "query 0010" = "demand", "query 0016" = "click_through",
     "query 0022" = "mix")
   for (name in names(cause)) {
@@ -64,7 +64,7 @@ test_that("each planted cause carries its change, and what stands still is no mo
   expect_true(all(moves$real[moves$name %in% c("query 0004", "query 0016", "query 0022")]))
   expect_lt(mean(moves$real[!moves$name %in% names(cause)]), 0.03)
   expect_equal(moves$status[moves$name == "query 0022"], "lost")
-  expect_match(paste(format(tide_moves(as_data(rows))), collapse = " "), " 1 lost \\(-")
+  expect_match(paste(format(tide_compare(as_data(rows))), collapse = " "), " 1 lost \\(-")
 })
 
 test_that("a season that moves all makes no movers, windows are checked and missing days said", {
@@ -72,17 +72,17 @@ test_that("a season that moves all makes no movers, windows are checked and miss
   rows <- rbind(rows[date <= as.IDate("2026-01-29")],
     rows[date > as.IDate("2026-01-29")][,
       c("clicks", "impressions") := list(2L * clicks, 2L * impressions)])
-  moves <- tide_moves(as_data(rows[date != as.IDate("2026-02-10")]))
+  moves <- tide_compare(as_data(rows[date != as.IDate("2026-02-10")]))
   expect_lt(mean(moves$moves$real), 0.05)
   expect_equal(moves$windows$missing, c(0L, 1L))
   expect_gt(moves$site$demand / moves$site$change, 0.9)
   expect_match(paste(format(moves), collapse = " "), "a season does too")
   data <- as_data(rows)
-  expect_error(tide_moves(data, after = c("2030-01-01", "2030-01-28")), class = "tide_error_window")
+  expect_error(tide_compare(data, after = c("2030-01-01", "2030-01-28")), class = "tide_error_window")
   expect_error(
-    tide_moves(data, after = c("2026-02-01", "2026-02-14"), before = c("2026-01-20", "2026-02-01")),
+    tide_compare(data, after = c("2026-02-01", "2026-02-14"), before = c("2026-01-20", "2026-02-01")),
     class = "tide_error_window")
-  expect_error(tide_moves(data, before = "year"), class = "tide_error_window")
+  expect_error(tide_compare(data, before = "year"), class = "tide_error_window")
 })
 
 test_that("drivers tell a page's one query, a folder's every page, and a topic without a page", {
@@ -98,13 +98,13 @@ test_that("drivers tell a page's one query, a folder's every page, and a topic w
   rows <- data.table::data.table(date = as.IDate("2026-01-01") + d$day,
     query = sprintf("%s kind%d", topic, d$id), page = paste0("https://www.fernmoor.example", page),
     clicks = rbinom(nrow(d), impressions, 0.15), impressions = impressions, position = 3)
-  drivers <- tide_drivers(tide_moves(as_data(rows[impressions > 0]), level = "site"))
+  drivers <- tide_compare(as_data(rows[impressions > 0]), by = "site")$drivers
   told <- function(wanted) drivers[which(drivers$kind == wanted)]
   expect_true("kale kind1" %in% told("one query")$by)
   expect_equal(told("whole folder")$name, "/deep/")
   expect_equal(told("topic without a page")$name, "fennel")
   expect_match(told("whole folder")$told, "look for what they share")
-  quiet <- tide_drivers(tide_moves(as_data(made_site(queries = 60, days = 56)), level = "page"))
+  quiet <- tide_compare(as_data(made_site(queries = 60, days = 56)), by = "page")$drivers
   expect_lte(nrow(quiet), 1)
 })
 
@@ -160,7 +160,7 @@ test_that("events that only one window has are told, those of both are not", {
   data <- as_data(made_site(queries = 40, days = 60))
   last <- max(data$tables[[1]]$rows$date)
   writeLines(c("date,event", sprintf("%s,New shop", format(last - 3))), file)
-  expect_match(paste(format(tide_moves(data, events = tide_events(file))), collapse = " "),
+  expect_match(paste(format(tide_compare(data, events = tide_events(file))), collapse = " "),
     "only in the later window: New shop")
 })
 
@@ -191,7 +191,7 @@ test_that(
     both <- as_data(rbind(phone, rows[, "device" := "desktop"]))
     segments <-
       list(tide_segment("phone", device = "mobile"), tide_segment("computer", device = "desktop"))
-    moves <- tide_moves(both, segments = segments)
+    moves <- tide_compare(both, "query", segments = segments)
     expect_equal(moves$sides, c("computer", "phone"))
     clicks <- function(own) sum(own$clicks) * 30 / 40
     expect_equal(moves$site$clicks_before, clicks(rows))
@@ -201,7 +201,7 @@ test_that(
     expect_gt(moves$site$click_through / moves$site$change, 0.95)
     expect_equal(moves$moves$name[moves$moves$real], "query 0030")
     for (level in c("page", "folder", "site")) {
-      expect_equal(sum(tide_moves(both, segments = segments, level = level)$moves$change),
+      expect_equal(sum(tide_compare(both, segments = segments, by = level)$moves$change),
         moves$site$change)
     }
     told <- paste(format(moves), collapse = " ")
@@ -209,22 +209,24 @@ test_that(
     expect_match(told, "fewer clicks a month in phone than in computer")
     # Exchanged, everything has the other sign; one segment is held against the rest, which is the
     # other here.
-    turned <- tide_moves(both, segments = rev(segments))$moves
+    turned <- tide_compare(both, "query", segments = rev(segments))$moves
     expect_equal(turned$change[match(moves$moves$name, turned$name)], -moves$moves$change)
-    expect_equal(tide_moves(both, segments = segments[[1]])$moves$change, moves$moves$change)
+    expect_equal(tide_compare(both, "query", segments = segments[[1]])$moves$change,
+      moves$moves$change)
     # Without dates the days are said to be assumed.
     undated <- as_data(rbind(phone, rows, fill = TRUE)[,
       .(clicks = sum(clicks), impressions = sum(impressions),
         position = sum(position * impressions) / sum(impressions)),
       by = c("query", "page", "device")])
-    expect_match(format(tide_moves(undated, segments = segments))[1], "no dates, taken as 30 days")
+    expect_match(format(tide_compare(undated, "query", segments = segments))[1],
+      "no dates, taken as 30 days")
     # A table without pages is compared too, query by query.
     no_pages <- as_data(rbind(phone, rows)[, !"page"])
-    expect_equal(tide_moves(no_pages, segments = segments)$site$change, moves$site$change)
-    expect_error(tide_moves(both, segments = rep(segments, 2)), class = "tide_error_argument")
-    expect_error(tide_moves(both, segments = tide_segment("none", query = "^nobody")),
+    expect_equal(tide_compare(no_pages, "query", segments = segments)$site$change, moves$site$change)
+    expect_error(tide_compare(both, segments = rep(segments, 2)), class = "tide_error_argument")
+    expect_error(tide_compare(both, "query", segments = tide_segment("none", query = "^nobody")),
       class = "tide_error_nothing_left")
-    expect_error(tide_moves(as_data(rows[, !"device"]), segments = segments),
+    expect_error(tide_compare(as_data(rows[, !"device"]), "query", segments = segments),
       class = "tide_error_grain")
   })
 
@@ -273,7 +275,7 @@ test_that("how far things waver is told from the middle half, also of very many"
 
 test_that("at a terminal with colours noise is grey, losses are red and gains blue", {
   withr::local_options(cli.num_colors = 8L)
-  moves <- tide_moves(as_data(made_site(queries = 60, days = 56)), days = 28)
+  moves <- tide_compare(as_data(made_site(queries = 60, days = 56)), days = 28)
   set(moves$moves, j = "real", value = seq_len(nrow(moves$moves)) <= 6)
   set(moves$moves, j = "change", value = rep(c(-5, 5), length.out = nrow(moves$moves)))
   lines <- inktide:::coloured(format(moves, n = 8), moves, list(format = "table"))

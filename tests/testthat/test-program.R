@@ -85,7 +85,7 @@ test_that("filters, segments and output files work as said", {
 
 test_that("a project folder is found upwards, its settings used, its mistakes named by line", {
   dir <- withr::local_tempdir()
-  tide_demo_write(tide_demo_site(seed = 2, days = 60, share = 0.15), dir)
+  tide_demo(dir, seed = 2, days = 60, share = 0.15)
   inner <- file.path(dir, "exports")
   run <- program("curve", "--format", "csv", "--quiet", dir = inner)
   expect_setequal(as_table(run)$segment, c("brand", "non-brand"))

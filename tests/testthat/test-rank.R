@@ -119,7 +119,7 @@ test_that("where a step leads can be told, and what cannot be meant is refused",
       class = "tide_error_argument")
   }
   steps <- function(target) subset(tidy(tide_find(demo()$summary, demo()$found$curve,
-    target = target, kinds = "striking_distance")),
+    target = target, kind = "striking_distance")),
     kind == "striking_distance")
   three <- steps("+3")
   expect_match(three$reason[1],

@@ -34,7 +34,7 @@ test_that(
     rows[lost, c("impressions", "clicks") := list(impressions %/% 4L + 1L, clicks %/% 4L)]
     data <- as_data(rows)
     found <- tide_find(tide_summary(data), min_gain = 0)
-    moves <- tide_moves(data, level = "page", curve = found$curve)
+    moves <- tide_compare(data, by = "page", curve = found$curve)
     plain <- html_of(found)
     html <- html_of(found, moves = moves, followed = tide_follow(data, "/p7/", curve = found$curve))
     for (id in c("moved", "time")) {
@@ -54,7 +54,8 @@ test_that(
 
 test_that("the checklist has each piece of work once, under its page, with its worth", {
   found <- demo()$found
-  lines <- tide_checklist(found, top = 1000)
+  file <- withr::local_tempfile(fileext = ".md")
+  lines <- readLines(tide_write(found, file), encoding = "UTF-8")
   list <- found$findings
   leads <- list[list$id == list$task]
   boxes <- grep("^- \\[ \\] ", lines, value = TRUE)
@@ -64,15 +65,15 @@ test_that("the checklist has each piece of work once, under its page, with its w
   for (i in c(1, nrow(leads))) {
     expect_equal(of(leads$id[i]), paste("##", inktide:::format_path(leads$page[i])))
   }
-  expect_lt(length(tide_checklist(found, top = 2)), length(lines))
-  expect_error(tide_checklist(found, top = 0), class = "tide_error_argument")
+  expect_error(tide_write(found, "list.docx"), "csv", class = "tide_error_argument")
+  expect_error(tide_write(found$curve, file), class = "tide_error_argument")
 })
 
 test_that("the workbook holds the list as it is, notes on its columns, and no formulas that run", {
   found <- demo()$found
   found$findings <- copy(found$findings)[1, "query" := "=1+1"]
   file <- withr::local_tempfile(fileext = ".xlsx")
-  tide_workbook(found, file)
+  tide_write(found, file)
   expect_setequal(c("List", "By page", "By query", "By topic"),
     intersect(readxl::excel_sheets(file), c("List", "By page", "By query", "By topic")))
   list <- readxl::read_excel(file, "List")
@@ -87,17 +88,17 @@ test_that("the workbook holds the list as it is, notes on its columns, and no fo
   sheets <- list.files(file.path(dir, "xl", "worksheets"), "xml$", full.names = TRUE)
   expect_false(any(vapply(sheets,
     function(sheet) any(grepl("<f>", readLines(sheet, warn = FALSE), fixed = TRUE)), NA)))
-  expect_error(tide_workbook(found, file.path(dir, "no", "such.xlsx")), class = "tide_error_write")
+  expect_error(tide_write(found, file.path(dir, "no", "such.xlsx")), class = "tide_error_write")
 })
 
 test_that("the workbook of windows has a sheet for each, and segments go by their names", {
   data <- as_data(made_site(queries = 80, days = 56))
   curve <- tide_curve(tide_summary(data))
   file <- withr::local_tempfile(fileext = ".xlsx")
-  tide_workbook(lapply(c(7, 28), function(days) tide_moves(data, days = days, curve = curve)), file)
+  tide_write(lapply(c(7, 28), function(days) tide_compare(data, days = days, curve = curve)), file)
   expect_equal(readxl::excel_sheets(file), c("By query, 7 days", "By query, 28 days", "Site"))
-  tide_workbook(
-    tide_moves(data, segments = tide_segment("first pages", page = "/p[0-5]/"), curve = curve),
+  tide_write(
+    tide_compare(data, "query", segments = tide_segment("first pages", page = "/p[0-5]/"), curve = curve),
     file)
   site <- readxl::read_excel(file, "Site")
   expect_match(site$after, "^first pages, ")
@@ -108,7 +109,7 @@ test_that("every figure is drawn to a file, of its own data", {
   data <- as_data(made_site(queries = 150, days = 56))
   summary <- tide_summary(data)
   curve <- tide_curve(summary)
-  moves <- tide_moves(data, curve = curve)
+  moves <- tide_compare(data, curve = curve)
   followed <- tide_follow(data, curve = curve, most = 3)
   figures <- list(curve, tide_find(summary, curve, min_gain = 0), tide_curve_check(curve, summary),
     moves, followed, tide_trace(data, "query 0005"), tide_compare(data, by = "page_group"))

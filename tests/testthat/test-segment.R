@@ -34,12 +34,12 @@ test_that("each condition keeps what it says, and its complement the rest", {
 test_that("a summary narrows to the same pairs, and says what it leaves out", {
   summary <- tide_summary(data)
   stack <- list(tide_segment("seeds", ends = "seeds"), tide_segment("not far", position = c(1, 10)))
-  narrow <- tide_narrow(summary, segments = stack, rules = rules)
+  narrow <- tide_filter(summary, segments = stack, rules = rules)
   expect_setequal(narrow$queries$query[narrow$pairs$query], kept(segments = stack))
   expect_equal(utils::tail(narrow$left_out$clicks, 1), sum(rows$clicks) - 6)
   expect_match(format(narrow), "outside 'seeds', 'not far'.*%", all = FALSE)
-  expect_error(tide_narrow(summary, device = "mobile"), class = "tide_error_grain")
-  expect_error(tide_narrow(summary, query = "zzz"), class = "tide_error_nothing_left")
+  expect_error(tide_filter(summary, device = "mobile"), class = "tide_error_grain")
+  expect_error(tide_filter(summary, query = "zzz"), class = "tide_error_nothing_left")
   filtered <- tide_filter(data, segments = stack, rules = rules)
   expect_equal(sum(filtered$left_out$clicks), sum(rows$clicks) - 6)
 })
@@ -57,7 +57,7 @@ test_that("a broken condition is an error by name, a runaway pattern ends", {
 test_that("findings inside a filter still rest on the whole site's curve", {
   found <- demo()$found
   within <-
-    tide_find(demo()$summary, found$curve, within = tide_segment("guides", page = "/guides/"))
+    tide_find(demo()$summary, found$curve, segments = tide_segment("guides", page = "/guides/"))
   expect_true(all(grepl("/guides/", within$findings$page[within$findings$kind != "cannibalized"])))
   expect_equal(within$curve, found$curve)
   same <- merge(within$findings[kind == "low_ctr"], found$findings[kind == "low_ctr"], by = "id")
@@ -74,7 +74,7 @@ test_that("spellings of the brand are found with their evidence, other words are
   data <- as_data(data.table(query = queries,
     page = sprintf("https://www.fernmoor.example/%d/", pages), clicks = 10, impressions = 50,
     position = 1.5))
-  found <- tide_brand_spellings(tide_summary(data), "fernmoor")
+  found <- inktide:::brand_spellings(tide_summary(data), "fernmoor")
   expect_setequal(found$word, c("fernmor", "frenmoor", "fernmoors catalogue"[0]))
   expect_equal(found$shared, c(1, 1))
   expect_equal(found[word == "frenmoor"]$edits, 1L)

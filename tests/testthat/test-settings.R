@@ -136,7 +136,7 @@ test_that("hours of work can be set for every kind of finding", {
   writeLines(c("hours:", "  low_ctr: 0"), file.path(dir, "inktide.yml"))
   expect_error(tide_settings(dir), "line 2", class = "tide_error_settings")
   found <- demo()$found
-  slower <- tide_find(demo()$summary, found$curve, hours = c(low_ctr = 2), kinds = "low_ctr")$findings
+  slower <- tide_find(demo()$summary, found$curve, hours = c(low_ctr = 2), kind = "low_ctr")$findings
   expect_true(all(slower$hours[slower$task == slower$id] == 2))
 })
 
@@ -147,7 +147,7 @@ test_that("what is suggested has its evidence in the data and can be read back o
     data.table(query = sprintf("kale %d", 1:6),
       page = sprintf("https://shop.fernmoor.example/%s/%d", c("a", "b"), 1:6), clicks = 1,
       impressions = 30, position = 6))
-  suggested <- tide_suggest(as_data(rows))
+  suggested <- tide_init(as_data(rows))
   expect_equal(suggested$site, "https://shop.fernmoor.example/")
   expect_equal(suggested$brand$word, c("fernmoor", "fernmore"))
   expect_equal(suggested$brand$clicks, c(70, 9))
@@ -156,13 +156,13 @@ test_that("what is suggested has its evidence in the data and can be read back o
     data.frame(folder = c("/a/", "/b/"), pages = 3L, clicks = 3))
   dir <- withr::local_tempdir()
   fwrite(rows, file.path(dir, "day.csv"))
-  file <- tide_begin(file.path(dir, "new"), suggested, exports = file.path(dir, "day.csv"))
+  file <- tide_init(as_data(rows), file.path(dir, "new"), exports = file.path(dir, "day.csv"))$file
   read <- tide_settings(dirname(file))
   expect_setequal(read$rules$brand, c("fernmoor", "fernmore"))
   expect_equal(basename(read$exports), "day.csv")
-  expect_error(tide_begin(dirname(file), suggested), class = "tide_error_project")
+  expect_error(tide_init(NULL, dirname(file)), class = "tide_error_project")
   # Without pages there is nothing to guess from, and that is no error.
-  expect_null(tide_suggest(as_data(rows[, !"page"]))$site)
+  expect_null(tide_init(as_data(rows[, !"page"]))$site)
 })
 
 test_that("settings that would run, multiply or be misread are refused by line", {

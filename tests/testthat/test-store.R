@@ -19,7 +19,7 @@ test_that(
     expect_equal(newer$changes$clicks_before, 50)
     tide_load(store, export(rows_of(0:14, 99)), exported = "2026-03-10")
     expect_equal(sum(held(store)$clicks), 5 * 10 + 10 * 20)
-    expect_equal(nrow(tide_history(store)), 3)
+    expect_equal(nrow(summary(store)), 3)
     tide_undo(store, 2)
     expect_equal(sum(held(store)$clicks), 10 * 10 + 5 * 99)
     tide_undo(store, 1)
@@ -99,7 +99,7 @@ test_that("a load killed at any moment leaves the archive before or after, never
   dir <- withr::local_tempdir()
   store <- tide_store(dir)
   tide_load(store, export(rows_of(0:60, 1)), exported = "2026-05-01")
-  site <- tide_demo_site(seed = 4, days = 62, share = 0.3)
+  site <- tide_demo(seed = 4, days = 62, share = 0.3)
   big <- file.path(dir, "big.csv")
   fwrite(site$daily[, .(date, query, page, device, clicks, impressions, position)], big)
   after <- NULL
@@ -153,7 +153,7 @@ test_that("two loads at once both arrive whole", {
   other <- csv("query,clicks,impressions,position", sprintf("%s,1,10,3", queries))
   load_elsewhere(store, one, wait = FALSE)
   load_elsewhere(store, other)
-  for (i in 1:100) if (nrow(tide_history(store)) < 2) Sys.sleep(0.2)
+  for (i in 1:100) if (nrow(summary(store)) < 2) Sys.sleep(0.2)
   expect_equal(sum(held(store)$clicks), 41 * 400)
   expect_equal(sum(tide_stored(store, lag = 0)$tables$query$rows$clicks), 400)
   expect_equal(nrow(tide_check(store)$problems[problem == "damaged part"]), 0)
@@ -203,21 +203,21 @@ test_that("an archive of the first format is brought up to date, one of a later 
     "UPDATE meta SET value = '1'")
   again <- tide_store(dirname(store$dir))
   expect_equal(sum(held(again)$clicks), 100)
-  expect_length(tide_held_facts(again), 0)
+  expect_length(tide_facts(again), 0)
   sql("UPDATE meta SET value = '99'")
   expect_error(tide_store(dirname(store$dir)), "newer version", class = "tide_error_store")
 })
 
 test_that("month by month gives the same summary as all at once, filtered or not", {
   store <- tide_store(withr::local_tempdir())
-  site <- tide_demo_site(seed = 6, days = 150, share = 0.2)
   dir <- withr::local_tempdir()
-  files <- tide_demo_write(site, dir)
+  site <- tide_demo(dir, seed = 6, days = 150, share = 0.2)
+  files <- site$files
   tide_load(store, files)
   narrow <- tide_segment("phone", device = "mobile", not_query = "^best")
   for (segments in list(NULL, narrow)) {
     whole <- tide_summary(tide_filter(tide_stored(store), segments = segments), brand = "fernmoor")
-    parts <- tide_summary(tide_filter(tide_by_month(store, at_once = 1), segments = segments),
+    parts <- tide_summary(tide_filter(tide_stored(store, at_once = 1, by_month = TRUE), segments = segments),
       brand = "fernmoor")
     for (name in c("queries", "pages", "cells", "recent_cells", "pairs", "contested", "weekly",
         "by_day", "site_by_day", "window", "recent", "folded")) {
@@ -230,7 +230,7 @@ test_that("month by month gives the same summary as all at once, filtered or not
 test_that(
   "dates that are weeks are the same weeks in the archive as in the file, and no days are missing",
   {
-    days <- tide_demo_site(seed = 6, days = 126, share = 0.2)$daily
+    days <- tide_demo(seed = 6, days = 126, share = 0.2)$daily
     weeks <- days[, .(clicks = sum(clicks),
       position = sum(impressions * position) / sum(impressions), impressions = sum(impressions)),
       by = .(query, page, date = date - (as.integer(date) - as.integer(min(date))) %% 7L)]
@@ -238,7 +238,7 @@ test_that(
     fwrite(weeks, file)
     store <- tide_store(withr::local_tempdir())
     tide_load(store, file)
-    held <- tide_summary(tide_by_month(store, lag = 0))
+    held <- tide_summary(tide_stored(store, lag = 0, by_month = TRUE))
     expect_equal(held[c("window", "recent")],
       tide_summary(tide_read(file, lag = 0))[c("window", "recent")])
     expect_equal(held$window$days, 126)
@@ -246,8 +246,8 @@ test_that(
   })
 
 test_that("mixed exports of many hands, in any order and again, add up to the truth", {
-  site <- tide_demo_site(seed = 5, days = 120, share = 0.05)
-  files <- tide_demo_mixed(site, withr::local_tempdir())
+  site <- tide_demo(withr::local_tempdir(), seed = 5, days = 120, share = 0.05, mixed = TRUE)
+  files <- site$mixed
   expect_equal(tide_read(files, lag = 0)$tables[[1]]$rows[, .(.N, sum(clicks), sum(impressions))],
     site$daily[, .(.N, sum(clicks), sum(impressions))])
   for (seed in 1:3) {
@@ -333,9 +333,9 @@ test_that(
     tide_load(store, export(rows_of(30:50, 20)), exported = "2026-05-10")
     tide_load(store, export(rows_of(0:3, 99)), exported = "2026-05-11")
     tide_undo(store, 3)
-    tide_keep_facts(store, tide_facts(csv("query,volume", "kale,900")))
+    tide_load(store, tide_facts(csv("query,volume", "kale,900")))
     before <- held(store)
-    history <- tide_history(store)
+    history <- summary(store)
     index <- file.path(store$dir, "archive.sqlite")
     other <- withr::local_tempdir()
     tide_load(tide_store(other), export(rows_of(0:3, 1)), exported = "2026-05-01")
@@ -350,13 +350,13 @@ test_that(
       expect_equal(list.files(file.path(store$dir, "parts")), parts)
       again <- tide_rebuild(dir)
       expect_equal(held(again), before)
-      expect_equal(tide_history(again), history)
-      expect_equal(tide_held_facts(again)[[1]]$rows$volume, 900)
+      expect_equal(summary(again), history)
+      expect_equal(tide_facts(again)[[1]]$rows$volume, 900)
     }
     # Archives of earlier versions have no records: their parts say what they hold.
     unlink(c(index, file.path(store$dir, "records")), recursive = TRUE)
     expect_error(tide_store(dir), class = "tide_error_store_index")
-    expect_equal(sum(tide_history(tide_rebuild(dir))$rows), 41 + 21 + 4)
+    expect_equal(sum(summary(tide_rebuild(dir))$rows), 41 + 21 + 4)
     expect_error(tide_rebuild(withr::local_tempdir()), class = "tide_error_store")
   })
 
@@ -369,7 +369,7 @@ test_that("damaged parts are written anew when their file is loaded again; witho
     for (hurt in list(function(part) unlink(part), function(part) writeLines("x", part))) {
       for (part in list.files(file.path(store$dir, "parts"), full.names = TRUE)) hurt(part)
       expect_error(held(store), "can be read", class = "tide_error_store")
-      expect_error(tide_summary(tide_by_month(store)), "can be read", class = "tide_error_store")
+      expect_error(tide_summary(tide_stored(store, by_month = TRUE)), "can be read", class = "tide_error_store")
       expect_true(any(tide_check(store)$problems$problem == "damaged part"))
       expect_equal(tide_load(store, file, exported = "2026-05-01")$repaired, 2)
       expect_equal(sum(held(store)$clicks), 410)
@@ -402,7 +402,7 @@ test_that("each day rests on the finest table that has it, and the summary says 
   for (dimensions in asked) {
     for (data in list(tide_read(c(device, plain), exported = "2026-12-01", dimensions = dimensions),
         tide_stored(store, dimensions = dimensions),
-        tide_by_month(store, dimensions = dimensions))) {
+        tide_stored(store, dimensions = dimensions, by_month = TRUE))) {
       summary <- tide_summary(data)
       expect_equal(sum(summary$cells$clicks), truth)
       expect_equal(summary$window$days, 123L)

@@ -147,9 +147,9 @@ test_that("short names, and sites where all queries are the brand's, have spelli
     for (rest in list(NULL, "socks,https://abc.example/s,1,30,7")) {
       file <- csv("query,page,clicks,impressions,position",
         sprintf("%s,https://%s.example/,50,100,1", c(host, paste(host, "shoes")), host), rest)
-      brand <- tide_suggest(tide_read(file))$brand
+      brand <- tide_init(tide_read(file))$brand
       expect_true(host %in% brand$word)
-      expect_equal(nrow(tide_brand_spellings(tide_summary(tide_read(file)), host)), 0)
+      expect_equal(nrow(inktide:::brand_spellings(tide_summary(tide_read(file)), host)), 0)
     }
   }
 })

@@ -51,7 +51,7 @@ test_that("formulas and settings cannot be smuggled in", {
     "\"a\",\"https://evil.example\nbrand: [everything]\n/p\",50,100,1",
     "evil,\"https://evil.example/ #x\",10,2000,1")
   dir <- withr::local_tempdir()
-  tide_begin(dir, tide_suggest(tide_read(file)))
+  tide_init(tide_read(file), dir)
   expect_setequal(setdiff(names(tide_settings(dir)),
     c("folder", "rules", "exports", "enrichments", "events", "page_groups")),
     intersect(c("site", "brand"), names(tide_settings(dir))))

@@ -46,7 +46,7 @@ if (anyDuplicated(names(home))) {
 }
 
 # What can be called without naming its package.
-imported <- c(ls(baseenv(), all.names = TRUE), getNamespaceExports("data.table"), "tidy", "glance",
+imported <- c(ls(baseenv(), all.names = TRUE), getNamespaceExports("data.table"), "tidy", "glance", ".",
   "head", "update")
 
 violations <- unlist(lapply(definitions, function(one) {

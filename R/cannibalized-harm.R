@@ -133,9 +133,7 @@ contest_figures <- function(rivals, course, fits, spread) {
   together <- weeks_together(seen, rivals$dates)
   searches <- rowSums(pmax(seen[[1]], seen[[2]]))
   gap <- median_gap(rivals$position)
-  data.table(query = rivals$queries, rivals$totals[,
-    .(clicks = sum(clicks), expected = sum(expected)),
-    by = "query"][, c("clicks", "expected")],
+  data.table(query = rivals$queries, sums_by(rivals$totals, "query", c("clicks", "expected"))[, !"query"],
     page1 = one$page, page2 = two$page, position1 = one$position, position2 = two$position,
     places = abs(one$position - two$position),
     clicks1 = one$clicks, expected1 = one$expected, clicks2 = two$clicks, expected2 = two$expected,

@@ -14,9 +14,9 @@ expect_days <- function(contest, summary, curve) {
 # column a day (`dates`): impressions, positions and expected clicks of the two pages that are
 # expected to earn most (`first`, `second`).
 rival_days <- function(days) {
-  totals <- days[, .(clicks = sum(clicks), expected = sum(expected), impressions = sum(impressions),
-    position = sum(impressions * position) / sum(impressions)),
-    by = c("query", "page")]
+  days <- set(copy(days), j = "weighted", value = days$impressions * days$position)
+  totals <- sums_by(days, c("query", "page"), c("clicks", "expected", "impressions", "weighted"))
+  add_ratios(totals)
   setorderv(totals, c("query", "expected", "page"), c(1L, -1L, 1L))
   set(totals, j = "place", value = rowid(totals$query))
   rivals <- totals[totals$place <= 2]

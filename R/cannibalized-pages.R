@@ -4,11 +4,11 @@
 # The pages of a query that matter: at least a tenth of its impressions, on at least a seventh of
 # its days (a blip is shorter), and not far below the best placed page.
 weighty_pages <- function(contest) {
-  pages <- contest[, .(clicks = sum(clicks), impressions = sum(impressions),
-    weighted = sum(impressions * position), days = .N),
-    by = c("query", "page")]
-  pages[, "position" := weighted / impressions]
-  all_days <- contest[, .(all_days = length(unique(date))), by = "query"]
+  contest <- set(copy(contest), j = "weighted", value = contest$impressions * contest$position)
+  pages <- add_ratios(sums_by(contest, c("query", "page"), c("clicks", "impressions", "weighted"),
+    count = "days"))
+  all_days <- data.table(query = unique(contest$query),
+    all_days = distinct_by(contest, "query", "date"))
   pages <- all_days[pages, on = "query"]
   pages[, c("share", "total", "best") :=
     list(impressions / sum(impressions), sum(impressions), min(position)),

@@ -61,7 +61,7 @@ find_changes <- function(series, events = NULL, reach = 14, fdr = 0.1, most = 20
 # site: list(lines: level, name, pages (their codes), dates, clicks, impressions, expected: matrices
 # of a row per line).
 change_candidates <- function(series, most, groups, unusual) {
-  total <- series$days[, .(clicks = sum(clicks)), by = "page"]
+  total <- sums_by(series$days, "page", "clicks")
   leading <- utils::head(total$page[order(-total$clicks, total$page)], most)
   folder <- page_group(series$pages$names, groups)[total$page]
   folders <- split(total$page, folder)

@@ -94,8 +94,8 @@ compare_by <- function(made, table, by, rules, most) {
 
 # Sums are all that the comparison needs of rows.
 reduce_strata <- function(rows) {
-  rows[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted)),
-    by = c("query", "page", "stratum", "fold", intersect("label", names(rows)))]
+  sums_by(rows, c("query", "page", "stratum", "fold", intersect("label", names(rows))),
+    c("clicks", "impressions", "weighted"))
 }
 
 part_labels <- function(made, table, by, rules) {
@@ -108,19 +108,19 @@ part_labels <- function(made, table, by, rules) {
     words = length_names[pmin(pmax(lengths(query_words(keys)), 1L), 6L)][code],
     page_group = page_group(made$pages$names, rules$page_groups)[made$rows$page],
     band = {
-      sums <- made$rows[, .(position = sum(weighted) / sum(impressions)), by = c("query", "page")]
+      sums <- add_ratios(sums_by(made$rows, c("query", "page"),
+        c("clicks", "impressions", "weighted")))
       at <- sums[made$rows, on = c("query", "page")]$position
       position_band(at, rules$bands)
     }, term = {
-      sums <- made$rows[, .(clicks = sum(clicks), impressions = sum(impressions)),
-        by = c("query", "page")]
+      sums <- sums_by(made$rows, c("query", "page"), c("clicks", "impressions"))
       fcoalesce(head_terms(keys, leading_pages(sums, length(keys)))[code], "other")
     }, tolower(as.character(table$rows[[by]])))
 }
 
 # Labels beyond the ones seen most become "other".
 most_seen <- function(label, weight, most) {
-  sums <- data.table(label = label, weight = weight)[, .(weight = sum(weight)), by = "label"]
+  sums <- sums_by(data.table(label = label, weight = weight), "label", "weight")
   setorderv(sums, c("weight", "label"), c(-1L, 1L))
   ifelse(label %in% utils::head(sums$label, most), label, "other")
 }

@@ -85,7 +85,7 @@ clicks_by_week <- function(at, pairs, names, windows) {
   keep <- which(line %in% own)
   sums <- data.table(name = pairs$name[line[keep]], week = week_number(rows$date[keep], windows),
     clicks = rows$clicks[keep])
-  sums[, .(clicks = sum(clicks)), by = c("name", "week")]
+  sums_by(sums, c("name", "week"), "clicks")
 }
 
 # Weeks of both windows, each counted back from its last day; 1 is the oldest whole one.

@@ -38,18 +38,18 @@ tide_curve_check <- function(curve, summary, rivals = FALSE) {
   cells <- summary$cells[summary$queries$segment[summary$cells$query] == main]
   set(cells, j = "expected", value = cells$impressions *
     curve_ctr(curve, cells$position, rep(main, nrow(cells)), cells$rows, cells$impressions))
-  pairs <- cells[,
-    .(clicks = sum(clicks), expected = sum(expected), position = sum(weighted) / sum(impressions)),
-    by = c("query", "page")]
+  pairs <- add_ratios(sums_by(cells, c("query", "page"),
+    c("clicks", "expected", "impressions", "weighted")))
   spread <- spread_at(curve, pairs$position, rep(main, nrow(pairs)))
   set(pairs, j = "weight", value = pairs$expected / (1 + spread * pairs$expected))
   # The random part is the same in every run.
   chance <- with_seed(1, stats::runif(nrow(pairs)))
   below <- stats::pnbinom(pairs$clicks - 1, size = 1 / spread, mu = pmax(pairs$expected, 1e-9))
   at <- stats::pnbinom(pairs$clicks, size = 1 / spread, mu = pmax(pairs$expected, 1e-9))
-  pairs[, "residual" := stats::qnorm(pmin(pmax(below + chance * (at - below), 1e-9), 1 - 1e-9))]
-  pairs[, c("band", "place") :=
-    list(position_band(pairs$position, c(1, 4, 11, 21)), pmin(floor(pairs$position + 0.5), 100))]
+  set(pairs, j = "residual",
+    value = stats::qnorm(pmin(pmax(below + chance * (at - below), 1e-9), 1 - 1e-9)))
+  set(pairs, j = "band", value = position_band(pairs$position, c(1, 4, 11, 21)))
+  set(pairs, j = "place", value = pmin(floor(pairs$position + 0.5), 100))
   told <- pairs[pairs$expected >= 0.5]
   named <- function(rows) data.table(query = summary$queries$query[rows$query],
     page = summary$pages$page[rows$page],
@@ -80,8 +80,8 @@ tide_curve_check <- function(curve, summary, rivals = FALSE) {
 # foretells, each pair with its weight; intervals from the spread between its pairs.
 folder_ratios <- function(cells, pairs, summary, curve, most = 8L) {
   folder <- page_group(summary$pages$page, NULL)
-  sums <- data.table(folder = folder[pairs$page], expected = pairs$expected)[,
-    .(pairs = .N, expected = sum(expected)), by = "folder"]
+  sums <- sums_by(data.table(folder = folder[pairs$page], expected = pairs$expected), "folder",
+    "expected", count = "pairs")
   large <- which(sums$pairs >= 5 & sums$pairs < nrow(pairs))
   sums <- utils::head(sums[large][order(-expected)], most)
   outside <- if (!is.null(curve$prior)) outside_curve(curve$prior)
@@ -91,7 +91,7 @@ folder_ratios <- function(cells, pairs, summary, curve, most = 8L) {
       curve$cut, outside)
     own <- cells[inside]
     set(own, j = "foretold", value = expected_clicks(own, others$log_ctr, curve$blend))
-    own <- own[, .(clicks = sum(clicks), foretold = sum(foretold)), by = c("query", "page")]
+    own <- sums_by(own, c("query", "page"), c("clicks", "foretold"))
     pull <- 1 / (1 + own$foretold)
     ratio <- sum(pull * own$clicks) / sum(pull * own$foretold)
     error <- sqrt(sum(pull^2 * (own$clicks - ratio * own$foretold)^2)) / sum(pull * own$foretold)

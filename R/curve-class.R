@@ -20,7 +20,7 @@ curve_table <- function(curve, until = 20, positions = seq_len(until)) {
 curve_bands <- function(curve, starts = c(1, 4, 7, 11, 21)) {
   at <- copy(curve$evidence)[curve$evidence$position <= 20]
   at[, "band" := c("1-3", "4-6", "7-10", "page two")[findInterval(position, starts)]]
-  out <- at[, .(clicks = sum(clicks), impressions = sum(impressions)), by = c("segment", "band")]
+  out <- sums_by(at, c("segment", "band"), c("clicks", "impressions"))
   out[, "ctr" := clicks / impressions]
   out[]
 }

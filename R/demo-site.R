@@ -59,7 +59,7 @@ demo_site <- function(seed, days, to, share) {
     rows <- draw_demo_rows(queries, pages, to - as.integer(days) + 1L, as.integer(days))
   })
   setorderv(rows, c("date", "query", "page", "device"))
-  seen <- rows[, .(impressions = sum(impressions)), by = c("date", "query")]
+  seen <- sums_by(rows, c("date", "query"), "impressions")
   private <- seen[seen$impressions < 2]
   daily <- rows[!private, on = c("date", "query")]
   list(daily = daily, totals = reduce_by(rows, "date"),

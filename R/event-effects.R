@@ -74,9 +74,7 @@ page_days <- function(data, curve, brand) {
 
 sum_days <- function(coded, table) {
   use <- coded$segment[coded$rows$query] != "brand"
-  sums <- coded$rows[use,
-    .(clicks = sum(clicks), impressions = sum(impressions), expected = sum(expected)),
-    by = c("page", "date")]
+  sums <- sums_by(coded$rows[use], c("page", "date"), c("clicks", "impressions", "expected"))
   list(pages = coded$pages, days = sums, from = table$from, to = table$to)
 }
 
@@ -131,8 +129,7 @@ both_sides <- function(sums, date, reach) {
   near <- which(abs(offset) <= reach & offset != 0L)
   own <- sums[near]
   set(own, j = "side", value = ifelse(offset[near] < 0, 1L, 2L))
-  own <- own[, .(clicks = sum(clicks), impressions = sum(impressions), expected = sum(expected)),
-    by = c("page", "side")]
+  own <- sums_by(own, c("page", "side"), c("clicks", "impressions", "expected"))
   wide <- merge(own[own$side == 1L, !"side"], own[own$side == 2L, !"side"], by = "page", all = TRUE,
     suffixes = c("_1", "_2"))
   setnafill(wide, fill = 0, cols = setdiff(names(wide), "page"))
@@ -189,8 +186,7 @@ whole_shift <- function(series, date, reach, logs, level, least = 4) {
 
 # Sums of each day; a day without a row counts as none.
 day_sums <- function(sums, dates) {
-  by_day <- sums[,
-    .(clicks = sum(clicks), impressions = sum(impressions), expected = sum(expected)), by = "date"]
+  by_day <- sums_by(sums, "date", c("clicks", "impressions", "expected"))
   by_day <- by_day[match(dates, by_day$date)]
   set(by_day, j = "date", value = dates)
   setnafill(by_day, fill = 0, cols = c("clicks", "impressions", "expected"))

@@ -36,12 +36,11 @@ gain_interval <- function(mean, sd) {
 # seen fewer than 10 times.
 pair_weeks <- function(summary, at, weeks, least = 10) {
   rows <- summary$weekly[summary$weekly$week %in% weeks]
-  sums <- rows[,
-    .(clicks = sum(clicks), seen = sum(impressions), weighted = sum(impressions * position)),
-    by = c("query", "page")]
-  sums <- sums[sums$seen >= least]
+  set(rows, j = "weighted", value = rows$impressions * rows$position)
+  sums <- sums_by(rows, c("query", "page"), c("clicks", "impressions", "weighted"))
+  sums <- add_ratios(sums[sums$impressions >= least])
   own <- sums[sums[at, on = c("query", "page"), which = TRUE, mult = "first"]]
-  data.table(clicks = own$clicks, impressions = own$seen, position = own$weighted / own$seen)
+  own[, c("clicks", "impressions", "position")]
 }
 
 # Findings of one kind on single pairs. `rows`: which rows of `pairs`.

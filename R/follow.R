@@ -80,19 +80,20 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"),
 
 # Each page by period; periods without a row have missing figures.
 page_course <- function(rows, chosen, periods) {
-  sums <- rows[, .(clicks = sum(clicks), impressions = sum(impressions),
-    position = sum(weighted) / sum(impressions), ctr = sum(clicks) / sum(impressions),
-    expected_ctr = sum(expected) / sum(impressions), queries = length(unique(query))),
-    by = c("page", "period")]
+  by <- c("page", "period")
+  sums <- add_ratios(sums_by(rows, by, c("clicks", "impressions", "weighted", "expected")))
+  set(sums, j = "expected_ctr", value = sums$expected / sums$impressions)
+  set(sums, j = "queries", value = distinct_by(rows, by, "query"))
+  sums <- sums[, c(by, "clicks", "impressions", "position", "ctr", "expected_ctr", "queries"),
+    with = FALSE]
   sums[CJ(page = chosen, period = periods, sorted = FALSE), on = c("page", "period")]
 }
 
 # The same of the leading queries, with their rank.
 query_course <- function(rows, leaders, periods) {
   own <- rows[!is.na(leaders[rows, on = c("page", "query"), which = TRUE])]
-  sums <- own[, .(clicks = sum(clicks), impressions = sum(impressions),
-    position = sum(weighted) / sum(impressions)),
-    by = c("page", "query", "period")]
+  sums <- add_ratios(sums_by(own, c("page", "query", "period"),
+    c("clicks", "impressions", "weighted")))[, !c("weighted", "ctr")]
   grid <- leaders[rep(seq_len(nrow(leaders)), each = length(periods))]
   set(grid, j = "period", value = rep(periods, nrow(leaders)))
   sums[grid, on = c("page", "query", "period")]
@@ -100,7 +101,8 @@ query_course <- function(rows, leaders, periods) {
 
 # Distinct queries of each page by period and band of position.
 band_course <- function(rows, bands) {
-  sums <- rows[, .(position = sum(weighted) / sum(impressions)), by = c("page", "query", "period")]
+  sums <- add_ratios(sums_by(rows, c("page", "query", "period"),
+    c("clicks", "impressions", "weighted")))
   set(sums, j = "band", value = factor(position_band(sums$position, bands), band_names(bands)))
   sums[, .(queries = .N), by = c("page", "period", "band")]
 }
@@ -113,7 +115,9 @@ with_names <- function(sums, coded) {
 
 followed_pages <- function(coded, pages, most) {
   plain <- coded$segment[coded$rows$query] != "brand"
-  total <- coded$rows[, .(plain = sum(clicks[plain[.I]]), clicks = sum(clicks)), by = "page"]
+  rows <- data.table(page = coded$rows$page, clicks = coded$rows$clicks,
+    plain = coded$rows$clicks * plain)
+  total <- sums_by(rows, "page", c("plain", "clicks"))
   total <- total[order(-total$plain, -total$clicks)]
   if (!is.null(pages)) {
     wanted <- lapply(pages, touched_pages, keys = coded$pages$keys)
@@ -132,7 +136,7 @@ followed_pages <- function(coded, pages, most) {
 
 # The leading queries of each page: data.table(page, query, rank), 1 the first.
 leading_queries <- function(rows, coded, leading, lines, findings) {
-  total <- rows[, .(clicks = sum(clicks), impressions = sum(impressions)), by = c("page", "query")]
+  total <- sums_by(rows, c("page", "query"), c("clicks", "impressions"))
   weight <- if (leading == "gain") {
     found <- findings$findings
     gain <- tapply(found$gain, paste(query_key(found$query), page_key(found$page)), sum)
@@ -170,11 +174,13 @@ summary.tide_follow <- function(object, ...) {
   few <- max(1, min(4, length(periods) %/% 2))
   side <- function(at, suffix) {
     own <- object$pages[object$pages$period %in% at & !is.na(object$pages$impressions)]
-    sums <- own[, .(clicks = sum(clicks) / length(at),
-      position = sum(position * impressions) / sum(impressions),
-      to_curve = sum(clicks) / sum(expected_ctr * impressions), queries = round(mean(queries))),
-      by = "page"]
-    figures <- sums[match(unique(object$pages$page), sums$page), !"page"]
+    set(own, j = "weighted", value = own$position * own$impressions)
+    set(own, j = "expected", value = own$expected_ctr * own$impressions)
+    sums <- add_ratios(sums_by(own, "page",
+      c("clicks", "impressions", "weighted", "expected", "queries"), count = "rows"))
+    figures <- data.table(clicks = sums$clicks / length(at), position = sums$position,
+      to_curve = sums$clicks / sums$expected, queries = round(sums$queries / sums$rows))
+    figures <- figures[match(unique(object$pages$page), sums$page)]
     setnames(figures, paste0(names(figures), suffix))
   }
   tibble::as_tibble(cbind(data.table(page = unique(object$pages$page), periods = few),

@@ -86,9 +86,9 @@ task_outcome <- function(decision, rows, touched, days, level, differ) {
   before_from <- decision$at - days
   near <- rows[
     rows$date >= before_from & rows$date != decision$at & rows$date <= decision$at + since_days]
-  sums <- near[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted),
-    expected = sum(expected), plain = plain[1]),
-    by = .(pair, since = near$date > decision$at)]
+  set(near, j = "since", value = near$date > decision$at)
+  sums <- sums_by(near, c("pair", "since"), c("clicks", "impressions", "weighted", "expected"))
+  set(sums, j = "plain", value = near$plain[match(sums$pair, near$pair)])
   mine <- sums[sums$pair %in% decided_pairs(decision)]
   sum_of <- function(column, side) sum(mine[[column]][mine$since == side])
   c1 <- sum_of("clicks", FALSE)
@@ -124,8 +124,8 @@ task_outcome <- function(decision, rows, touched, days, level, differ) {
 
 # How all pairs differed before a day: groups of their factors on the curve.
 pair_baseline <- function(rows, at, most = 2000) {
-  pairs <- rows[rows$date >= at - days_before(rows, at) & rows$date < at & rows$plain,
-    .(clicks = sum(clicks), expected = sum(expected)), by = "pair"]
+  before <- rows[rows$date >= at - days_before(rows, at) & rows$date < at & rows$plain]
+  pairs <- sums_by(before, "pair", c("clicks", "expected"))
   known <- pairs[pairs$expected >= 3]
   known <- utils::head(known[order(-known$expected, known$pair)], most)
   fit_two_groups(clicks_over_factors(known$clicks, known$expected))

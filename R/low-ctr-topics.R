@@ -15,9 +15,8 @@ weak_topics <- function(z, weight, page, words, page_groups) {
   long <- data.table(pair = words$query, word = as.integer(texts), page = page[words$query],
     weight = weight[words$query], weighted = (weight * z)[words$query])
   by_page <-
-    long[, .(weight = sum(weight), weighted = sum(weighted), pairs = .N), by = c("word", "page")]
-  sizes <- by_page[,
-    .(pages = .N, pairs = sum(pairs), weight = sum(weight), weighted = sum(weighted)), by = "word"]
+    sums_by(long, c("word", "page"), c("weight", "weighted"), count = "pairs")
+  sizes <- sums_by(by_page, "word", c("pairs", "weight", "weighted"), count = "pages")
   # What stands in half of all queries is no topic.
   sizes <- sizes[sizes$pairs <= 0.5 * length(z)]
   told <- sizes$pages >= 2 & sizes$pairs >= 4
@@ -64,7 +63,7 @@ test_topics <- function(by_page, page_groups, words, usual = c(mean = -0.7, sd =
   if (!nrow(by_page)) return(NULL)
   by_page[, "mean" := weighted / weight]
   likelihood <- topic_likelihoods(by_page, page_groups)
-  topics <- by_page[, .(pairs = sum(pairs)), by = "word"]
+  topics <- sums_by(by_page, "word", "pairs")
   prior <- stats::dnorm(topic_grid, usual[["mean"]], usual[["sd"]])
   shares <- exp(likelihood$held - likelihood$best) * rep(prior / sum(prior), each = nrow(topics))
   effect <- drop(shares %*% topic_grid) / rowSums(shares)

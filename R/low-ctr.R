@@ -61,7 +61,7 @@ page_rests <- function(pairs, pages) {
   sums <- cumsum(small$expected)
   before <- (sums - small$expected)[match(small$page, small$page)]
   set(small, j = "some", value = (sums - before) %/% 3)
-  small <- small[, .(clicks = sum(clicks), expected = sum(expected)), by = c("page", "some")]
+  small <- sums_by(small, c("page", "some"), c("clicks", "expected"))
   small[small$expected >= 1]
 }
 

@@ -227,7 +227,7 @@ page_spellings <- function(store) {
         "page" := as.character(page)]
     }
   }))
-  if (nrow(sums)) sums[, .(impressions = sum(impressions)), by = "page"]
+  if (nrow(sums)) sums_by(sums, "page", "impressions")
 }
 
 spelling_problems <- function(pages) {

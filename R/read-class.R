@@ -60,8 +60,7 @@ sum_left_out <- function(ledger) {
     return(data.table(grain = character(), reason = character(), rows = integer(),
       clicks = numeric(), impressions = numeric()))
   }
-  ledger[, .(rows = sum(rows), clicks = sum(clicks), impressions = sum(impressions)),
-    by = c("grain", "reason")]
+  sums_by(ledger, c("grain", "reason"), c("rows", "clicks", "impressions"))
 }
 
 # The table that has all `needed` dimensions: with dates before without, then the finest, then the
@@ -201,7 +200,6 @@ day_ledger <- function(slices, reason) {
     return(data.table(grain = character(), reason = character(), rows = numeric(),
       clicks = numeric(), impressions = numeric()))
   }
-  slices[,
-    .(reason = reason, rows = sum(rows), clicks = sum(clicks), impressions = sum(impressions)),
-    by = "grain"]
+  sums <- sums_by(slices, "grain", c("rows", "clicks", "impressions"))
+  data.table(grain = sums$grain, reason = reason, sums[, !"grain"])
 }

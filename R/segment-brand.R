@@ -55,7 +55,7 @@ brand_spellings <- function(summary, brand) {
 # The pages that nine tenths of the brand's clicks go to.
 brand_pages <- function(sums) {
   if (!nrow(sums)) return(integer())
-  pages <- sums[, .(clicks = sum(clicks)), by = "page"]
+  pages <- sums_by(sums, "page", "clicks")
   setorderv(pages, "clicks", -1L)
   pages$page[cumsum(pages$clicks) - pages$clicks < 0.9 * sum(pages$clicks)]
 }

@@ -22,10 +22,10 @@ tide_terms <- function(summary, modifiers = 5) {
   head <- head_terms(summary$queries$key, leading_pages(sums, nrow(summary$queries)))
   set(sums, j = "term", value = head[sums$query])
   sums <- sums[!is.na(sums$term)]
-  out <- sums[, .(queries = length(unique(query)), pages = length(unique(page)),
-    clicks = sum(clicks), impressions = sum(impressions), ctr = sum(clicks) / sum(impressions),
-    position = sum(weighted) / sum(impressions)),
-    by = "term"]
+  out <- add_ratios(sums_by(sums, "term", c("clicks", "impressions", "weighted")))
+  set(out, j = "queries", value = distinct_by(sums, "term", "query"))
+  set(out, j = "pages", value = distinct_by(sums, "term", "page"))
+  out <- out[, c("term", "queries", "pages", "clicks", "impressions", "ctr", "position")]
   words <- query_words(summary$queries$key)
   set(out, j = "modifiers", value = vapply(out$term, function(term) {
     others <- unlist(lapply(words[which(head == term)],

@@ -72,13 +72,11 @@ merge_reduced <- function(one, other) {
     cells
   }
   by <- intersect(c("query", "page", "bin", "recent"), names(one$cells))
-  cells <- rbind(recode(one, "cells"), recode(other, "cells"))[,
-    .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted),
-      rows = sum(rows)),
-    by = by]
+  cells <- sums_by(rbind(recode(one, "cells"), recode(other, "cells")), by,
+    c("clicks", "impressions", "weighted", "rows"))
   texts <- function(of) list(keys = keys[[of]],
-    weights = rbind(one[[of]]$weights, other[[of]]$weights)[, .(weight = sum(weight)),
-      by = c("key", "name", "spelt")])
+    weights = sums_by(rbind(one[[of]]$weights, other[[of]]$weights), c("key", "name", "spelt"),
+      "weight"))
   list(queries = texts("queries"), pages = texts("pages"), cells = cells,
     some_recent = one$some_recent, split_cells = if (!is.null(one$split_cells)) {
       sum_split(rbind(recode(one, "split_cells"), recode(other, "split_cells")))

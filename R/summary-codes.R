@@ -19,14 +19,14 @@ code_texts <- function(texts, weight, clean, key, weigh = FALSE) {
 }
 
 spelling_weights <- function(distinct, names, keys, row, weight) {
-  sums <- data.table(row = row, weight = as.numeric(weight))[, .(weight = sum(weight)), by = "row"]
+  sums <- sums_by(data.table(row = row, weight = as.numeric(weight)), "row", "weight")
   setDT(list(key = keys[sums$row], name = names[sums$row], spelt = distinct[sums$row],
     weight = sums$weight))[]
 }
 
 # Texts merged from several chunks: list(names, keys, spellings).
 heaviest_spellings <- function(texts) {
-  named <- texts$weights[, .(weight = sum(weight)), by = c("key", "name")]
+  named <- sums_by(texts$weights, c("key", "name"), "weight")
   best <- heaviest(named, "key")
   list(names = best$name[chmatch(texts$keys, best$key)], keys = texts$keys,
     spellings = nrow(texts$weights))
@@ -46,10 +46,11 @@ heaviest_names <- function(names, keys, code, known, row, weight) {
   several <- several$code[several$N > 1]
   if (!length(several)) return(shown)
   use <- which(code[row] %in% several)
-  spellings <- data.table(row = row[use], weight = as.numeric(weight[use]))[,
-    .(weight = sum(weight)), by = "row"]
-  spellings[, c("code", "name") := list(code[spellings$row], names[spellings$row])]
-  named <- spellings[, .(weight = sum(weight)), by = c("code", "name")]
+  spellings <- sums_by(data.table(row = row[use], weight = as.numeric(weight[use])), "row",
+    "weight")
+  set(spellings, j = "code", value = code[spellings$row])
+  set(spellings, j = "name", value = names[spellings$row])
+  named <- sums_by(spellings, c("code", "name"), "weight")
   best <- heaviest(named, "code")
   shown[best$code] <- best$name
   shown

@@ -71,7 +71,7 @@ rests_on <- function(slices) {
 # For each day of a table the number of its chunk: months in order, as many together as stay within
 # the rows.
 read_months <- function(slices, at_once) {
-  months <- slices[, .(rows = sum(rows)), by = "month"]
+  months <- sums_by(slices, "month", "rows")
   setorderv(months, "month")
   chunk <- integer(nrow(months))
   filled <- 0

@@ -19,9 +19,7 @@ reduce_cells <- function(work, recent = NULL) {
     weighted = work$impressions * work$position))
   if (!is.null(recent)) set(rows, j = "recent", value = recent)
   by <- c("query", "page", "bin", if (!is.null(recent)) "recent")
-  cells <- rows[,
-    .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted), rows = .N),
-    by = by]
+  cells <- sums_by(rows, by, c("clicks", "impressions", "weighted"), count = "rows")
   for (column in c("clicks", "impressions", "rows")) {
     set(cells, j = column, value = as.numeric(cells[[column]]))
   }
@@ -31,9 +29,7 @@ reduce_cells <- function(work, recent = NULL) {
 # Out: list(all, recent) of cells with their own mean position.
 finish_cells <- function(cells, some_recent) {
   if (!some_recent) return(list(all = key_cells(cells), recent = cells))
-  all <- cells[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted),
-    rows = sum(rows)),
-    by = c("query", "page", "bin")]
+  all <- sums_by(cells, c("query", "page", "bin"), c("clicks", "impressions", "weighted", "rows"))
   list(all = key_cells(all), recent = key_cells(cells[cells$recent, !"recent"]))
 }
 
@@ -63,9 +59,7 @@ reduce_split <- function(work, labels) {
 }
 
 sum_split <- function(cells) {
-  cells[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted),
-    rows = sum(rows)),
-    by = c("part", "query", "page", "bin")]
+  sums_by(cells, c("part", "query", "page", "bin"), c("clicks", "impressions", "weighted", "rows"))
 }
 
 # Where queries stood month by month, of a sample of them: what step-chance.R learns from.
@@ -84,8 +78,7 @@ course_sums <- function(work, date, query_keys, page_keys, most = course_queries
     page = digest::digest2int(page_keys)[work$page[use]],
     month = month_number(as.integer(date[use])), impressions = as.numeric(work$impressions[use]),
     weighted = work$impressions[use] * work$position[use]))
-  list(sums = rows[, .(impressions = sum(impressions), weighted = sum(weighted)),
-    by = c("query", "page", "month")],
+  list(sums = sums_by(rows, c("query", "page", "month"), c("impressions", "weighted")),
     upto = upto)
 }
 
@@ -94,8 +87,7 @@ add_courses <- function(one, other) {
   upto <- min(one$upto, other$upto)
   sums <- rbind(one$sums, other$sums)
   inside <- which(sums$query <= upto)
-  list(sums = sums[inside][, .(impressions = sum(impressions), weighted = sum(weighted)),
-    by = c("query", "page", "month")],
+  list(sums = sums_by(sums[inside], c("query", "page", "month"), c("impressions", "weighted")),
     upto = upto)
 }
 

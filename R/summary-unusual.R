@@ -57,7 +57,7 @@ dated_sums <- function(data) {
   if (!length(dated)) return(NULL)
   whole <- Filter(function(table) !"query" %in% table$dimensions, dated)
   table <- (if (length(whole)) whole else dated)[[1]]
-  table$rows[, .(clicks = sum(clicks), impressions = sum(impressions)), by = "date"]
+  sums_by(table$rows, "date", c("clicks", "impressions"))
 }
 
 planned_days <- function(wanted) {
@@ -65,7 +65,8 @@ planned_days <- function(wanted) {
   if (!nrow(dated)) return(NULL)
   whole <- unique(dated$grain[!grepl("query", dated$grain)])
   own <- dated[dated$grain == (if (length(whole)) whole else dated$grain)[1]]
-  own[, .(clicks = sum(clicks), impressions = sum(impressions)), by = .(date = as.IDate(day))]
+  set(own, j = "date", value = as.IDate(own$day))
+  sums_by(own, "date", c("clicks", "impressions"))
 }
 
 # Runs of unusual blocks of `size` days.

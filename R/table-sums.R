@@ -1,3 +1,27 @@
+# Figures add up; ratios are made last, from sums. Columns are named as text, so that no name of ours
+# and no name of a table can be taken for one another.
+
+# Sums of the columns `of` by those of `by`, a row per group in order of first appearance; `count`
+# names a column for how many rows each has.
+sums_by <- function(rows, by, of, count = NULL) {
+  out <- rows[, lapply(.SD, sum), by = by, .SDcols = of]
+  if (!is.null(count)) set(out, j = count, value = rows[, .N, by = by]$N)
+  out
+}
+
+# How many different values of a column each group has, in the order of sums_by().
+distinct_by <- function(rows, by, of) {
+  once <- unique(rows, by = c(by, of))
+  groups <- unique(rows, by = by)
+  once[, .N, by = by][groups, on = by]$N
+}
+
+# CTR and mean position of sums: clicks, impressions, `weighted` (impressions x position).
+add_ratios <- function(sums) {
+  set(sums, j = "ctr", value = sums$clicks / sums$impressions)
+  set(sums, j = "position", value = sums$weighted / sums$impressions)
+}
+
 # Sums of x by whole-number codes from 1 to `size`: rowsum() without the search for the codes.
 sum_codes <- function(x, code, size) .Call(sum_by, as.double(x), as.integer(code), as.integer(size))
 
@@ -6,8 +30,9 @@ period_start <- function(date, to, length) {
   to - length * ((as.integer(to) - as.integer(date)) %/% length) - (length - 1L)
 }
 
-# Which of several leads each week: the one with the most clicks, of equals with the most impressions. In: data.table with
-# `week`, `clicks`, `impressions` and whose they are, `by`. Out: a row a week: week and leader.
+# Which of several leads each week: the one with the most clicks, of equals with the most
+# impressions. In: data.table with `week`, `clicks`, `impressions` and whose they are, `by`. Out: a
+# row a week: week and leader.
 week_leaders <- function(rows, by) {
   order <- order(rows$week, -rows$clicks, -rows$impressions, rows[[by]])
   first <- order[!duplicated(rows$week[order])]
@@ -17,26 +42,24 @@ week_leaders <- function(rows, by) {
 # Cells to pairs. `spread` is the standard deviation of the position between cells.
 reduce_pairs <- function(cells) {
   squares <- cells$weighted * cells$position
-  pairs <- cells[, .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted),
-    rows = sum(rows)),
-    by = c("query", "page")]
-  pairs[, `:=`(ctr = clicks / impressions, position = weighted / impressions)]
+  pairs <- sums_by(cells, c("query", "page"), c("clicks", "impressions", "weighted", "rows"))
+  add_ratios(pairs)
   pair <- rep(seq_len(nrow(pairs)), cells[, .N, by = c("query", "page")]$N)
   second <- sum_codes(squares, pair, nrow(pairs))
-  pairs[, "spread" := sqrt(pmax(0, second / pairs$impressions - pairs$position^2))]
+  set(pairs, j = "spread",
+    value = sqrt(pmax(0, second / pairs$impressions - pairs$position^2)))
   pairs[]
 }
 
 # Clicks, impressions and impressions x position by the columns in `by`.
 reduce_by <- function(rows, by) {
-  weighted <- NULL
   # Plain sums of columns made before are many times faster than sums of expressions.
   figures <- setDT(c(lapply(stats::setNames(by, by), function(column) rows[[column]]),
     list(clicks = as.numeric(rows$clicks), impressions = as.numeric(rows$impressions),
       weighted = rows$impressions * rows$position)))
-  out <- figures[,
-    .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(weighted)), by = by]
-  out[, `:=`(ctr = clicks / impressions, position = weighted / impressions, weighted = NULL)]
+  out <- sums_by(figures, by, c("clicks", "impressions", "weighted"))
+  add_ratios(out)
+  set(out, j = "weighted", value = NULL)
   setkeyv(out, by)
   out[]
 }

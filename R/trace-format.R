@@ -74,7 +74,7 @@ traced_fact_lines <- function(facts) {
 
 ranking_lines <- function(ranking) {
   if (is.null(ranking)) return(NULL)
-  weeks <- ranking[, .(queries = sum(queries)), by = "week"]
+  weeks <- sums_by(ranking, "week", "queries")
   sprintf("distinct queries a week: %s on average, %s in the last week  %s",
     format_count(mean(weeks$queries)), format_count(weeks$queries[nrow(weeks)]),
     bars(weeks$queries))

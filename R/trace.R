@@ -144,9 +144,11 @@ trace_rows <- function(rows, weekly, kind, bands) {
 
 # Distinct queries a week, each in the band of its position over that week.
 ranking_queries <- function(rows, bands) {
-  by_week <-
-    rows[, .(position = sum(impressions * position) / sum(impressions)), by = c("week", "query")]
-  by_week[, "band" := factor(position_band(position, bands), band_names(bands))]
+  rows <- data.table(week = rows$week, query = rows$query, clicks = rows$clicks,
+    impressions = rows$impressions, weighted = rows$impressions * rows$position)
+  by_week <- add_ratios(sums_by(rows, c("week", "query"), c("clicks", "impressions", "weighted")))
+  set(by_week, j = "band",
+    value = factor(position_band(by_week$position, bands), band_names(bands)))
   out <- by_week[, .(queries = .N), by = c("week", "band")]
   setkeyv(out, c("week", "band"))
   out[]

@@ -118,10 +118,10 @@ add_part <- function(con, store, import, grain, month, part) {
 # Sums by day, as the index keeps them.
 part_days <- function(rows, import, grain, exported, window) {
   day <- if ("date" %in% names(rows)) as.integer(rows$date) else rep(0L, nrow(rows))
-  days <- data.table(day = day, exported = as.integer(exported), clicks = rows$clicks,
-    impressions = rows$impressions)[, .(exported = max(exported), rows = .N,
-      clicks = sum(as.numeric(clicks)), impressions = sum(as.numeric(impressions))),
-      by = "day"]
+  days <- sums_by(data.table(day = day, clicks = as.numeric(rows$clicks),
+    impressions = as.numeric(rows$impressions)), "day", c("clicks", "impressions"), count = "rows")
+  latest <- last_by(data.table(day = day, exported = as.integer(exported)), "day", "exported")
+  set(days, j = "exported", value = latest$exported[match(days$day, latest$day)])
   ends <- if (is.null(window)) {
     c(NA_integer_, NA_integer_)
   } else {

@@ -61,7 +61,8 @@ page_fits <- function(summary, wanted) {
   # The query itself holds all of its words.
   in_others <- asked$others >= 3 & asked$holding - 1 >= 0.5 * asked$others
   asked[, "held" := in_others | in_address(asked$word, asked$page, summary$pages)]
-  asked[, .(fit = sum(held)), by = c("query", "page")][wanted, on = c("query", "page")]
+  set(asked, j = "fit", value = as.integer(asked$held))
+  sums_by(asked, c("query", "page"), "fit")[wanted, on = c("query", "page")]
 }
 
 # Whether a word of the page's address or title begins as each word does; the last three letters may

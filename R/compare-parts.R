@@ -168,7 +168,8 @@ move_lines <- function(own, shown, fdr) {
     position_before = fifelse(own$impressions_1 > 0, own$weighted_1 / own$impressions_1, NA_real_),
     position_after = fifelse(own$impressions_2 > 0, own$weighted_2 / own$impressions_2, NA_real_))
   # Of equals the first in the alphabet of queries.
-  out[order(-abs(change))]
+  setorderv(set(out, j = "size", value = abs(change)), "size", -1L)
+  out[, !"size"]
 }
 
 # What is shown first: what moved beyond noise, then the largest changes.

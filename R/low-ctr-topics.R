@@ -37,9 +37,10 @@ weak_topics <- function(z, weight, page, words, page_groups) {
   out$likely[best$pair] <- topics$effect[best$at]
   out$effect[held$pair] <- topics$effect[held$at]
   if (nrow(held)) {
-    out$found <- held[,
-      .(queries = .N, pages = length(unique(page)), share = exp(topics$effect[at[1]])), by = "word"]
-    set(out$found, j = "word", value = levels(texts)[out$found$word])
+    set(held, j = "share", value = exp(topics$effect[held$at]))
+    found <- held[, .N, by = "word"]
+    out$found <- data.table(word = levels(texts)[found$word], queries = found$N,
+      pages = distinct_by(held, "word", "page"), share = held$share[match(found$word, held$word)])
     setorderv(out$found, c("queries", "word"), c(-1L, 1L))
   }
   out

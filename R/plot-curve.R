@@ -32,7 +32,7 @@ autoplot.tide_curve <- function(object, until = 20, ...) {
   last <- object$evidence[, .(last = max(0, position[pairs >= 3])), by = "segment"]
   line <- line[
     line$position <= pmax(2, last$last[match(line$segment, last$segment)]) | line$position <= 2]
-  ends <- line[, .SD[which.max(position)], by = "segment"]
+  ends <- last_by(line, "segment", "position")
   floor <- min(line$ctr, points$pivot_ctr) / 1.6
   line[, "ctr_low" := pmax(line$ctr_low, floor)]
   ggplot2::ggplot(line,

@@ -43,7 +43,7 @@ positions_figure <- function(followed) {
   named <- if (length(pages) == 1) 4L else 1L
   lead <- lines[lines$rank <= named & !is.na(lines$value)]
   lead[, "colour" := line_colours[rank]]
-  ends <- lead[, .SD[which.max(at)], by = c("page", "query")]
+  ends <- last_by(lead, c("page", "query"), "at")
   deepest <- min(lines$value, na.rm = TRUE)
   if (length(pages) == 1) {
     ends[, "value" := spread_apart(value, diff(range(lines$value, na.rm = TRUE)) / 16)]
@@ -92,7 +92,7 @@ click_through_figure <- function(followed) {
   long <- rbind(data.table(own[, c("page", "panel", "at")], query = "CTR", value = own$ctr),
     data.table(own[, c("page", "panel", "at")], query = "expected", value = own$expected_ctr))
   gaps <- period_runs(long)
-  ends <- gaps[, .SD[which.max(at)], by = c("page", "query")]
+  ends <- last_by(gaps, c("page", "query"), "at")
   ends[, "value" := spread_apart(value, max(gaps$value) / if (length(pages) > 1) 9 else 16),
     by = "page"]
   colours <- c(CTR = ink$main, expected = ink$soft)

@@ -47,7 +47,7 @@ weeks_figure <- function(trace, named) {
   lead <- long[long$name %in% leading]
   lead[, "label" := fit_label(if (side == "page") format_path(lead$name) else lead$name, 28)]
   lead[, "colour" := line_colours[match(lead$name, leading)]]
-  ends <- lead[!is.na(lead$value) & lead$figure == "position"][, .SD[which.max(week)], by = "name"]
+  ends <- last_by(lead[!is.na(lead$value) & lead$figure == "position"], "name", "week")
   ends[, "value" :=
     spread_apart(ends$value, diff(range(long$value[long$figure == "position"], na.rm = TRUE)) / 11)]
   span <- as.numeric(diff(range(long$week)))

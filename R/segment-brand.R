@@ -72,7 +72,8 @@ close_words <- function(words, brand) {
     swapped <- edits == 2 & nchar(near) == nchar(name)
     swapped[swapped] <- letters_of(near[swapped]) == letters_of(name)
     edits[swapped] <- 1L
-    data.table(word = near, of = name, edits = as.integer(edits))[edits <= allowed]
+    close <- which(edits <= allowed)
+    data.table(word = near[close], of = rep(name, length(close)), edits = as.integer(edits)[close])
   }))
   found[!duplicated(found[["word"]])]
 }

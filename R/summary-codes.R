@@ -42,7 +42,8 @@ heaviest <- function(named, by) {
 heaviest_names <- function(names, keys, code, known, row, weight) {
   shown <- names[match(seq_along(known), code)]
   if (sum(!is.na(code)) == length(known)) return(shown)
-  several <- unique(data.table(code = code, name = names))[!is.na(code)][, .N, by = "code"]
+  known_code <- which(!is.na(code))
+  several <- unique(data.table(code = code[known_code], name = names[known_code]))[, .N, by = "code"]
   several <- several$code[several$N > 1]
   if (!length(several)) return(shown)
   use <- which(code[row] %in% several)

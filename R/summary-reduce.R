@@ -132,11 +132,10 @@ blend_sums <- function(work, date) {
   y <- (work$position[one] - work$position[other])^2 / 2
   # A jump by more than the position itself is another event, not the luck of impressions.
   usual <- y <= 2 * middle^2
-  sums <- data.table(band = findInterval(middle, blend_bands), u = u, y = y, m = middle - 1,
-    w = 1 / (0.15 + u)^2)[usual]
-  sums[, .(n = as.numeric(.N), w = sum(w), u = sum(w * u), y = sum(w * y), uu = sum(w * u^2),
-    uy = sum(w * u * y), yy = sum(w * y^2), m = sum(w * m)),
-    by = "band"]
+  w <- 1 / (0.15 + u)^2
+  terms <- data.table(band = findInterval(middle, blend_bands), n = 1, w = w, u = w * u, y = w * y,
+    uu = w * u^2, uy = w * u * y, yy = w * y^2, m = w * (middle - 1))
+  sums_by(terms[which(usual)], "band", setdiff(names(terms), "band"))
 }
 
 month_number <- function(day) {
@@ -147,5 +146,5 @@ month_number <- function(day) {
 
 add_blend_sums <- function(one, other) {
   if (is.null(one) || is.null(other)) return(if (is.null(one)) other else one)
-  rbind(one, other)[, lapply(.SD, sum), by = "band"]
+  sums_by(rbind(one, other), "band", setdiff(names(one), "band"))
 }

@@ -103,15 +103,13 @@ unusual_runs <- function(days, size, least = 21) {
   odd <- which(nzchar(kind))
   if (!length(odd)) return(none)
   run <- cumsum(c(TRUE, diff(odd) > 1 | kind[odd][-1] != kind[odd][-length(odd)]))
-  runs <- data.table(from = from[odd], what = kind[odd], clicks = clicks[odd],
-    usual_clicks = usual$clicks[odd], impressions = impressions[odd],
-    usual_impressions = usual$impressions[odd])
-  runs <- runs[, .(from = min(from), to = max(from) + size - 1L, days = .N * size, what = what[1],
-    clicks = sum(clicks), usual_clicks = sum(usual_clicks), impressions = sum(impressions),
-    usual_impressions = sum(usual_impressions)),
-    by = .(run = run)]
-  set(runs, j = "likely", value = unusual_kinds$likely[match(runs$what, unusual_kinds$what)])
-  runs[, !"run"]
+  figures <- data.table(run = run, clicks = clicks[odd], usual_clicks = usual$clicks[odd],
+    impressions = impressions[odd], usual_impressions = usual$impressions[odd])
+  sums <- sums_by(figures, "run", setdiff(names(figures), "run"), count = "blocks")
+  begin <- odd[match(sums$run, run)]
+  data.table(from = from[begin], to = from[begin] + sums$blocks * size - 1L,
+    days = sums$blocks * size, what = kind[begin], sums[, !c("run", "blocks")],
+    likely = unusual_kinds$likely[match(kind[begin], unusual_kinds$what)])
 }
 
 # The median around, times the usual pattern of the week.

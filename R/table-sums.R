@@ -16,6 +16,13 @@ distinct_by <- function(rows, by, of) {
   once[, .N, by = by][groups, on = by]$N
 }
 
+# Of each group the row with the largest value of `of`, the first of equals.
+last_by <- function(rows, by, of) {
+  falling <- order(rows[[of]], decreasing = TRUE)
+  first <- !duplicated(rows[, by, with = FALSE][falling])
+  rows[sort(falling[first])]
+}
+
 # CTR and mean position of sums: clicks, impressions, `weighted` (impressions x position).
 add_ratios <- function(sums) {
   set(sums, j = "ctr", value = sums$clicks / sums$impressions)
@@ -34,8 +41,8 @@ period_start <- function(date, to, length) {
 # impressions. In: data.table with `week`, `clicks`, `impressions` and whose they are, `by`. Out: a
 # row a week: week and leader.
 week_leaders <- function(rows, by) {
-  order <- order(rows$week, -rows$clicks, -rows$impressions, rows[[by]])
-  first <- order[!duplicated(rows$week[order])]
+  best <- order(rows$week, -rows$clicks, -rows$impressions, rows[[by]])
+  first <- best[!duplicated(rows$week[best])]
   data.table(week = rows$week[first], leader = rows[[by]][first])
 }
 

@@ -4,7 +4,7 @@ BUILD := .build
 LIBRARY := $(BUILD)/library
 SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R) $(wildcard src/*.c) $(wildcard inst/*/*) exec/inktide
 
-.PHONY: demo test test-all sanitize install build setup setup-test docs example bench clean
+.PHONY: demo test test-all lint site sanitize install build setup setup-test docs example bench clean
 
 demo: build
 	@exec/inktide demo demo-site
@@ -31,6 +31,16 @@ test: setup-test build
 test-all: setup-test build
 	@Rscript tools/test.R all
 
+# The rules of style.
+lint:
+	@sh tools/setup.sh lint
+	@Rscript tools/lint.R
+
+# The documentation as pages, in site/, from help pages and vignettes; no network.
+site: build
+	@sh tools/setup.sh site
+	@R_LIBS=$(CURDIR)/$(LIBRARY) Rscript tools/site.R
+
 sanitize: setup-test
 	@sh tools/sanitize.sh
 
@@ -47,4 +57,4 @@ bench: build
 	@R_LIBS=$(LIBRARY) Rscript bench/run.R
 
 clean:
-	rm -rf $(BUILD) demo-site
+	rm -rf $(BUILD) demo-site site

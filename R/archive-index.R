@@ -77,9 +77,10 @@ with_store <- function(store, write, work, waiting = NULL) {
       check_format(con, store$dir)
       work(con)
     }
-  }, error = function(e) {
-    if (inherits(e, "tide_error")) stop(e) else abort_index(store, conditionMessage(e))
-  })
+  },
+    error = function(e) {
+      if (inherits(e, "tide_error")) stop(e) else abort_index(store, conditionMessage(e))
+    })
 }
 
 write_store <- function(store, con, work, waiting) {
@@ -104,10 +105,11 @@ lock_store <- function(con, waiting) {
     got <- tryCatch({
       DBI::dbExecute(con, "BEGIN IMMEDIATE")
       TRUE
-    }, error = function(e) {
-      if (!grepl("locked|busy", conditionMessage(e))) stop(e)
-      FALSE
-    })
+    },
+      error = function(e) {
+        if (!grepl("locked|busy", conditionMessage(e))) stop(e)
+        FALSE
+      })
     if (got) return(invisible())
     if (try == 1 && !is.null(waiting)) {
       waiting("Another process is writing to the archive; waiting for it")

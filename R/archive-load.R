@@ -15,9 +15,9 @@
 #'   export holds already), `repaired` (how many damaged parts of an earlier load of the same
 #'   rows were written again), `sources` and `left_out`. `tide_undo()`: the store, invisibly.
 #'   `summary()` of the store: a tibble with a row per import and table: `import`, `at`, `files`,
-#'   `exported`, `grain`, `rows`, `clicks`, `rows_before`, `clicks_before`, `days_unused`, `undone`.
-#'   Of facts: a data.table with `by`, `date`, `rows` and `kept` (`FALSE` where the very same facts
-#'   were stored already).
+#'   `exported`, `grain`, `rows`, `clicks`, `rows_before`, `clicks_before`, `days_unused`,
+#'   `undone`. Of facts: a data.table with `by`, `date`, `rows` and `kept` (`FALSE` where the
+#'   very same facts were stored already).
 #' @param import Number of the import to undo: its days count from the export they counted from
 #'   before.
 #' @section Errors: those of [tide_read()], and `tide_error_store`.
@@ -119,7 +119,8 @@ add_part <- function(con, store, import, grain, month, part) {
 part_days <- function(rows, import, grain, exported, window) {
   day <- if ("date" %in% names(rows)) as.integer(rows$date) else rep(0L, nrow(rows))
   days <- sums_by(data.table(day = day, clicks = as.numeric(rows$clicks),
-    impressions = as.numeric(rows$impressions)), "day", c("clicks", "impressions"), count = "rows")
+    impressions = as.numeric(rows$impressions)),
+    "day", c("clicks", "impressions"), count = "rows")
   latest <- last_by(data.table(day = day, exported = as.integer(exported)), "day", "exported")
   set(days, j = "exported", value = latest$exported[match(days$day, latest$day)])
   ends <- if (is.null(window)) {
@@ -204,7 +205,8 @@ format.tide_load <- function(x, ...) {
       sprintf("Repaired: %s written again.", format_plural(x$repaired, "damaged part"))
     } else {
       "Nothing changed: all of it is stored already."
-    }, left_out_lines(x$left_out)))
+    },
+      left_out_lines(x$left_out)))
   }
   c(sprintf("Import %d", x$import), change_lines(x$changes),
     sprintf("  read %s: %s kept of %s", basename(x$sources$file),

@@ -31,12 +31,13 @@ tide_rebuild <- function(dir, now = Sys.time()) {
         record_import(store, con, number)
       }
     })
-  }, error = function(e) {
-    # As it was before.
-    unlink(index_path(store))
-    if (!is.null(aside)) file.rename(aside, index_path(store))
-    stop(e)
-  })
+  },
+    error = function(e) {
+      # As it was before.
+      unlink(index_path(store))
+      if (!is.null(aside)) file.rename(aside, index_path(store))
+      stop(e)
+    })
   tide_store(dir)
 }
 
@@ -53,7 +54,8 @@ read_record <- function(path) {
     } else {
       character()
     }
-  }), stringsAsFactors = FALSE)
+  }),
+    stringsAsFactors = FALSE)
   if (is.null(content[["import"]])) as_rows(content) else lapply(content, as_rows)
 }
 

@@ -7,12 +7,13 @@
 #' @param from,to First and last day; `NULL` for all.
 #' @param days The last so many finished days; not with `from`.
 #' @param lag,dimensions As in [tide_read()].
-#' @param by_month `TRUE` only promises the rows: [tide_summary()] then goes through them a month at
-#'   a time, so that memory follows the largest month and the answer, and never the whole archive.
+#' @param by_month `TRUE` only promises the rows: [tide_summary()] then goes through them a month
+#'   at a time, so that memory follows the largest month and the answer, and never the whole
+#'   archive.
 #' @param at_once By month, small months are taken together up to so many rows, which is quicker.
-#' @return A `tide_data` object, as from [tide_read()]; with `by_month` a `tide_months` object, for
-#'   [tide_filter()] (segments on single rows) and [tide_summary()]. Parts that are damaged are left out,
-#'   named in `left_out`; [tide_check()] tells more.
+#' @return A `tide_data` object, as from [tide_read()]; with `by_month` a `tide_months` object,
+#'   for [tide_filter()] (segments on single rows) and [tide_summary()]. Parts that are damaged
+#'   are left out, named in `left_out`; [tide_check()] tells more.
 #' @section Errors: `tide_error_store`; `tide_error_nothing_left` where the window holds nothing.
 #' @examplesIf requireNamespace("nanoparquet", quietly = TRUE)
 #' store <- tide_store(tempfile("project"))
@@ -113,7 +114,8 @@ plan_source <- function(plan) {
 # Promises the rows of a window without reading them: tide_summary() goes through them.
 stored_by_month <- function(plan, at_once) {
   structure(list(plan = plan, sources = plan_source(plan), segments = list(), rules = NULL,
-    at_once = at_once), class = "tide_months")
+    at_once = at_once),
+    class = "tide_months")
 }
 
 #' @export

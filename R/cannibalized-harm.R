@@ -63,7 +63,7 @@ harm_done <- function(of, course, beneath) {
     of$share_second > assumed("together_share") &
     pmin(of$position1, of$position2) > assumed("together_position")
   # Shown together and near each other day by day, which of the two is ahead is chance.
-  swap <- lasting & swapping >= 0.5 & !(beside & of$side_by_side)
+  swap <- lasting & swapping >= assumed("swap_even") & !(beside & of$side_by_side)
   passed_by <- passed_by_chance(of, of$fit1, of$fit2, of$spread)
   harm <- fcase(swap, "swapping", passed_by > assumed("mismatch_listed"), "wrong page leads",
     beside, "splitting", rep(TRUE, nrow(of)), "")
@@ -145,7 +145,8 @@ contest_figures <- function(rivals, course, fits, spread) {
     led1 = rowSums(any_day & first_led), led2 = rowSums(any_day & !first_led),
     changes = rowSums(changed), last_change = max.col(cbind(TRUE, changed), "last"),
     first_leads = first_led[, last],
-    together, gap, side_by_side = !is.na(gap) & gap < 4 & together$larger_share < 0.7,
+    together, gap, side_by_side = !is.na(gap) & gap < assumed("side_by_side_places") &
+      together$larger_share < assumed("side_by_side_share"),
     apart_by_day = apart_by_day(seen),
     # Shown together, one search gives both pages an impression: searches are the larger of the two,
     # or both less what the weeks together have twice.

@@ -7,17 +7,18 @@ weighty_pages <- function(contest) {
   contest <- set(copy(contest), j = "weighted", value = contest$impressions * contest$position)
   pages <- add_ratios(sums_by(contest, c("query", "page"), c("clicks", "impressions", "weighted"),
     count = "days"))
-  all_days <- data.table(query = unique(contest$query),
-    all_days = distinct_by(contest, "query", "date"))
+  all_days <-
+    data.table(query = unique(contest$query), all_days = distinct_by(contest, "query", "date"))
   pages <- all_days[pages, on = "query"]
   pages[, c("share", "total", "best") :=
     list(impressions / sum(impressions), sum(impressions), min(position)),
     by = "query"]
   # The best placed page must itself be shown regularly to make others look far down.
-  pages[, "reason" := ifelse(pages$position > pages$best + 15 & pages$position > 20,
-    "a second page far down", ifelse(pages$days < pmax(4, pages$all_days / 7),
+  pages[, "reason" := ifelse(pages$position > pages$best + assumed("far_down_places") &
+    pages$position > assumed("far_down_from"),
+    "a second page far down", ifelse(pages$days < pmax(4, pages$all_days / assumed("weighty_days")),
       "a page seen for a few days only",
-      ifelse(pages$share < 0.1, "a second page with few impressions", "")))]
+      ifelse(pages$share < assumed("weighty_share"), "a second page with few impressions", "")))]
   pages[]
 }
 

@@ -30,8 +30,10 @@ undated_pages <- function(summary, pairs) {
   pages <- pairs[pairs$tested, c("query", "page", "clicks", "impressions", "position", "expected")]
   pages <- pages[pages[, .N, by = "query"][N > 1, "query"], on = "query"]
   pages[, c("share", "best") := list(impressions / sum(impressions), min(position)), by = "query"]
-  pages[, "reason" := fcase(position > best + 15 & position > 20, "a second page far down",
-    share < 0.2, "a second page with few impressions", rep(TRUE, .N), "")]
+  pages[, "reason" := fcase(
+    position > best + assumed("far_down_places") & position > assumed("far_down_from"),
+    "a second page far down", share < assumed("undated_share"),
+    "a second page with few impressions", rep(TRUE, .N), "")]
   set(pages, j = "reason", value = same_page_versions(pages, summary))
   pages[]
 }
@@ -51,7 +53,8 @@ test_undated <- function(two, fit1, fit2, spread, beneath) {
   any_pages <- rep(TRUE, nrow(two))
   reason <- fcase(wrong, "", beneath & farthest < assumed("page_one_ends"),
     "a page and one beneath it that both do well", nearest < assumed("top_three_ends"),
-    "two pages, one of which is at the top", places > 8, "two pages far apart", any_pages, "")
+    "two pages, one of which is at the top", places > assumed("undated_places"),
+    "two pages far apart", any_pages, "")
   data.table(query = two$query, keep = ifelse(wrong, two$i.page, two$page),
     other = ifelse(wrong, two$page, two$i.page),
     held = ifelse(wrong, two$position, nearest * assumed("merge_rise")),

@@ -2,6 +2,36 @@
 # two pages are harmless; what is harmless is counted by reason, and what is harmful is told apart
 # by who leads when.
 
+#' Cannibalized
+#'
+#' A kind of finding, `cannibalized`: several pages answer one query and do each other harm. They
+#' take turns in the lead, are shown together and held back, or the page leads whose words match
+#' less.
+#'
+#' @section Definition: Pages that matter have a tenth of the query's impressions, on a seventh
+#'   of its days. A *swap*: each led for days on end, twice or more, or the lead falls to either
+#'   from day to day; `confidence` is the probability of that by a hidden Markov chain over the
+#'   days, against one page leading throughout. *Splitting*: most weeks show both, near each
+#'   other and none near the top. *Wrong page leads*: the leader's words match less and it is
+#'   passed by; `confidence` from how often both are clicked beside the curve, a share of 0.3 of
+#'   such leaders taken to be clicked about half as often as they should.
+#' @section Formula: gain = clicks of the query at the better page's position with all searches,
+#'   less today's, for 30 days. Where pages are shown together or take turns at one level, no day
+#'   shows where one page would stand: merged they are taken to rise by a third of their
+#'   position, with a chance of a half, and the interval reaches from nothing to a rise by half.
+#' @section Not listed: links of one page, tracking copies, language versions, brand site links,
+#'   pages far down, one-day blips, and two pages that do well at the top are counted in `aside`.
+#' @section Do not trust it when: there are no dates; close pages below the top are named then,
+#'   in doubt. A contest settled within the window is still counted with all of its days.
+#' @section Assumptions: see `tide_assumptions()`, rows whose `moves` holds `cannibalized`.
+#' @references Rabiner (1989), Proceedings of the IEEE 77, 257-286.
+#' @examples
+#' summary <- tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor")
+#' tide_find(summary, kind = "cannibalized", min_gain = 0)
+#' @seealso [tide_find()]
+#' @name cannibalized
+NULL
+
 find_cannibalized <- function(summary, curve, pairs, options) {
   aside <- brand_left_out(summary, pairs)
   if (is.null(summary$contested)) return(undated_cannibalized(summary, curve, pairs, aside))

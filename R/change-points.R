@@ -1,18 +1,19 @@
 #' Change points: days from which on something was different
 #'
-#' The reverse of [tide_event_effects()]: looks through all days for pages, folders and the site as a
-#' whole whose searches, position or click-through at equal position changed at once, and names
-#' the nearest event.
+#' The reverse of [tide_event_effects()]: looks through all days for pages, folders and the site
+#' as a whole whose searches, position or click-through at equal position changed at once, and
+#' names the nearest event.
 #'
 #' @details For each page and day the sums of `reach` days before and after are compared as in
-#'   [tide_event_effects()]. Each change, less that of all pages on that day, is divided by its usual
-#'   size: the luck of counts and how far pages drift apart anyway, from the middle half of its
-#'   days, leaning on that of all pages, so that what truly changed does not hide itself. Folders
-#'   of three pages or more are held against all pages in the same way. The site is held against
-#'   its own other days, where there are `reach` x 6 or more; not its searches, whose seasons
-#'   look just like changes. The largest within `reach` days counts (moving sums); p-values are
-#'   those of Student's t, times 3 for the neighbouring days tried, with the false-discovery rate
-#'   controlled over lines, dates and measures. Days that [tide_unusual()] finds do not count.
+#'   [tide_event_effects()]. Each change, less that of all pages on that day, is divided by its
+#'   usual size: the luck of counts and how far pages drift apart anyway, from the middle half of
+#'   its days, leaning on that of all pages, so that what truly changed does not hide itself.
+#'   Folders of three pages or more are held against all pages in the same way. The site is held
+#'   against its own other days, where there are `reach` x 6 or more; not its searches, whose
+#'   seasons look just like changes. The largest within `reach` days counts (moving sums);
+#'   p-values are those of Student's t, times 3 for the neighbouring days tried, with the
+#'   false-discovery rate controlled over lines, dates and measures. Days that [tide_unusual()]
+#'   finds do not count.
 #' @inheritParams tide_event_effects
 #' @param events A `tide_events` object to name the nearest event of, at most `reach` days away;
 #'   `NULL` names none.
@@ -34,15 +35,15 @@
 #' data <- tide_read(tide_example()[["pairs"]])
 #' tide_change_points(data, brand = "fernmoor")
 #' @export
-tide_change_points <- function(data, events = NULL, curve = NULL, brand = NULL, reach = 14, fdr = 0.1,
-    most = 200, rules = tide_rules()) {
+tide_change_points <- function(data, events = NULL, curve = NULL, brand = NULL, reach = 14,
+    fdr = 0.1, most = 200, rules = tide_rules()) {
   check_class(data, "tide_data", "data")
-  if (!is.null(events)) check_class(events, "tide_events", "events")
+  marks <- check_events(events)
   check_number(reach, "reach", min = 7)
   check_number(fdr, "fdr", min = 0.001, max = 0.5)
   check_number(most, "most", min = 1)
   check_class(rules, "tide_rules", "rules")
-  find_changes(page_days(data, curve, brand), events, reach, fdr, most, rules$page_groups,
+  find_changes(page_days(data, curve, brand), marks, reach, fdr, most, rules$page_groups,
     tide_unusual(data))
 }
 
@@ -106,7 +107,8 @@ scan_changes <- function(lines, reach) {
     stats::setNames(
       list(as.vector(sums[, at] - sums[, at - reach]), as.vector(sums[, at + reach] - sums[, at])),
       paste0(figure, c("_1", "_2")))
-  }), recursive = FALSE)
+  }),
+    recursive = FALSE)
   made <- shift_logs(sides)
   seen <- pmin(sides$impressions_1, sides$impressions_2) >= 50
   usable <- list(demand = seen, position = seen,

@@ -71,7 +71,8 @@ check_regex <- function(x, arg) {
   ok <- tryCatch({
     suppressWarnings(grepl(x, "", perl = TRUE))
     TRUE
-  }, error = function(e) FALSE)
+  },
+    error = function(e) FALSE)
   if (!ok) {
     abort_tide(sprintf("`%s` is not a regular expression.", arg), where = sprintf("It is '%s'.", x),
       fix = "Close its brackets, or put a backslash before each sign meant literally, as in 'a\\+b'.",

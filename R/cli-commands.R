@@ -58,7 +58,7 @@ cli_commands <- function() {
         text_option("--view", "BY", "list, page, query, folder or topic [list]", "list"),
         switch_option("--page-view", "the same as --view page"),
         switch_option("--all", "also what was decided and put away"), figure)),
-      formats = c("xlsx", "markdown"), run = run_find),
+      formats = c("xlsx", "markdown"), arguments = c(budget = "--hours"), run = run_find),
     decide = list(job = "record what was decided about findings, so that it sticks",
       files = "ID... fix|later|harmless|done",
       example = "inktide decide L-552e4efe13 harmless --note \"answered above\"",

@@ -85,7 +85,7 @@ check_moves <- function(options) {
 emit_moves <- function(options, compared, rules, lengths = NULL) {
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(compared[[1]]), options$figure)
   if (options$format == "xlsx") {
-    tide_write(if (length(compared) > 1) compared else compared[[1]], options$out)
+    write_workbook(if (length(compared) > 1) compared else compared[[1]], options$out)
     return(note(options, sprintf("written: %s", options$out)))
   }
   if (length(compared) > 1) {
@@ -101,7 +101,8 @@ emit_moves <- function(options, compared, rules, lengths = NULL) {
     if (length(drivers)) {
       c("", "What drives it",
         unlist(lapply(drivers, strwrap, terminal_width(), indent = 2, exdent = 4)))
-    }), paint = function(lines) coloured(lines, moves, options))
+    }),
+    paint = function(lines) coloured(lines, moves, options))
 }
 
 emit_why <- function(options, moves) {

@@ -14,7 +14,7 @@ run_decide <- function(options, files) {
       "Name ids and one of fix, later, harmless, done, as in: inktide decide L-552e4efe13 harmless --note \"answered above\"")
   }
   rows <- if (!is.null(options$sheet)) {
-    read_decisions(options$sheet)
+    read_decisions(options$sheet, names(decision_kinds))
   } else {
     data.table(id = words, decision = decision, note = "")
   }
@@ -34,44 +34,6 @@ settle_project <- function(options) {
       "Name one with --project DIR; 'inktide init' begins one.")
   }
   settle_input(options, character())
-}
-
-# The list as CSV or workbook, with the column `decision` filled in by hand.
-read_decisions <- function(file) {
-  scratch <- new_scratch()
-  on.exit(unlink(scratch, recursive = TRUE))
-  part <- one_part(file, scratch)
-  head <- readLines(part$path, n = 1, encoding = "UTF-8", warn = FALSE, skipNul = TRUE)
-  head <- split_cells(sub("^\ufeff", "", as_utf8(head)), ",")
-  place <- open_records(part, list(line = 1L, sep = ","))
-  if (!place$records) {
-    abort_no_table("The sheet has no rows.", part$label, "Take the list as csv or xlsx.")
-  }
-  table <- read_texts(place)
-  setnames(table, seq_along(head), tolower(trimws(head)))
-  if (!all(c("id", "decision") %in% names(table))) {
-    abort_tide("The sheet has no columns id and decision.",
-      where = sprintf("'%s': %s.", file, paste(names(table), collapse = ", ")),
-      fix = "Take the list from 'inktide find --format xlsx' or csv, and fill in its column decision.",
-      class = "columns_missing", file = file)
-  }
-  said <- tolower(trimws(fcoalesce(table$decision, "")))
-  bad <- which(nzchar(said) & !said %in% names(decision_kinds))
-  if (length(bad)) {
-    abort_tide(sprintf("Unknown decision '%s'.", said[bad[1]]),
-      where = sprintf("'%s', %s %d.", file, place$unit, record_lines(place, bad[1])),
-      fix = sprintf("Write %s, or leave the cell empty.",
-        paste(names(decision_kinds), collapse = ", ")),
-      class = "sheet", file = file)
-  }
-  use <- which(nzchar(said))
-  if (!length(use)) {
-    abort_tide("No decision is filled in.", where = sprintf("'%s'.", file),
-      fix = "Write fix, later, harmless or done into the column decision.", class = "sheet",
-      file = file)
-  }
-  data.table(id = table$id[use], decision = said[use],
-    note = if (is.null(table[["note"]])) "" else fcoalesce(table$note[use], ""))
 }
 
 decision_lines <- function(decisions) {

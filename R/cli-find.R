@@ -11,7 +11,7 @@ run_find <- function(options, files) {
   findings <- find_input(options, input)
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(findings), options$figure)
   if (options$format == "xlsx") {
-    tide_write(findings, options$out)
+    write_workbook(findings, options$out)
     return(note(options, sprintf("written: %s", options$out)))
   }
   if (options$view == "list") {

@@ -109,8 +109,8 @@ read_input <- function(options, input, months = FALSE, also = character()) {
   dimensions <- needed_dimensions(input, also)
   segments <- c(input$rows, if (!months) input$pairs)
   if (!is.null(input$store)) {
-    data <- tide_stored(input$store, by_month = months, from = window$from, to = window$to, days = window$days,
-      lag = chosen_lag(options, input), dimensions = dimensions)
+    data <- tide_stored(input$store, by_month = months, from = window$from, to = window$to,
+      days = window$days, lag = chosen_lag(options, input), dimensions = dimensions)
     return(tide_filter(data, segments = segments, rules = input$settings$rules,
       without = days_out(options$without, data)))
   }
@@ -175,34 +175,13 @@ summarise_input <- function(options, input,
   summary
 }
 
-# A table of CTR by position: any of the file kinds, percent or fraction.
-read_prior <- function(file) {
-  scratch <- new_scratch()
-  on.exit(unlink(scratch, recursive = TRUE))
-  part <- one_part(file, scratch)
-  layout <- find_header(part$path, part$label)
-  found <- find_columns(layout$header)[c("position", "ctr")]
-  if (any(lengths(found) != 1)) {
-    abort_tide("The table has no columns for position and CTR.",
-      where = sprintf("'%s': %s.", file, paste(layout$header, collapse = ", ")),
-      fix = "Give a header with 'position' and 'ctr'.", class = "columns_missing", file = file)
-  }
-  place <- open_records(part, layout)
-  if (!place$records) {
-    abort_no_table("The file has a header but no rows.", part$label, "Fill it in.")
-  }
-  cells <- as.data.frame(
-    parse_figures(as.list(read_cells(place, unlist(found), c("position", "ctr"))), place)$columns)
-  if (any(cells$ctr > 1, na.rm = TRUE)) cells$ctr <- cells$ctr / 100
-  cells
-}
-
 # Facts of the archive, of the settings, of the call.
 facts_input <- function(options, input) {
   c(if (!is.null(input$store)) tide_facts(input$store),
     if (is.null(input$store) && length(input$settings$enrichments)) {
       tide_facts(named_files(input$settings, "enrichments"))
-    }, if (!is.null(options$facts)) tide_facts(options$facts))
+    },
+    if (!is.null(options$facts)) tide_facts(options$facts))
 }
 
 find_input <- function(options, input, data = read_input(options, input, months = TRUE)) {

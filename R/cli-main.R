@@ -10,22 +10,26 @@ cli_main <- function(words) {
   tryCatch({
     cli_dispatch(words)
     0L
-  }, tide_error = function(e) {
-    lines <- condition_lines(as_called(e, words[1]))
-    lines[1] <- paste0("inktide: ", lines[1])
-    tell(lines)
-    if (e$fault == "call") 2L else 1L
-  }, tide_closed = function(e) {
-    # Whoever reads the output has seen enough.
-    0L
-  }, interrupt = function(e) {
-    tell("inktide: stopped; nothing was written.")
-    1L
-  }, error = function(e) {
-    tell(c(paste0("inktide: something went wrong inside: ", conditionMessage(e)),
-      "  fix:   this is a fault of the program; please report it with the command you gave."))
-    1L
-  })
+  },
+    tide_error = function(e) {
+      lines <- condition_lines(as_called(e, words[1]))
+      lines[1] <- paste0("inktide: ", lines[1])
+      tell(lines)
+      if (e$fault == "call") 2L else 1L
+    },
+    tide_closed = function(e) {
+      # Whoever reads the output has seen enough.
+      0L
+    },
+    interrupt = function(e) {
+      tell("inktide: stopped; nothing was written.")
+      1L
+    },
+    error = function(e) {
+      tell(c(paste0("inktide: something went wrong inside: ", conditionMessage(e)),
+        "  fix:   this is a fault of the program; please report it with the command you gave."))
+      1L
+    })
 }
 
 # The core names its arguments; whoever calls the program knows options. Out: what, where, fix of a

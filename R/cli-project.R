@@ -22,8 +22,8 @@ run_load <- function(options, files) {
     reading_rules(options, settings)))
   say(wrap_lines(format(loaded), terminal_width()))
   if (new) {
-    begun(options, tide_init(
-      tide_stored(store, lag = 0, dimensions = c("date", "query", "page")), folder))
+    begun(options,
+      tide_init(tide_stored(store, lag = 0, dimensions = c("date", "query", "page")), folder))
   }
 }
 
@@ -53,7 +53,8 @@ run_init <- function(options, files) {
 begun <- function(options, project) {
   # Made even where nothing is said of it.
   force(project)
-  note(options, sprintf("A new project: '%s'. Read it, and correct what was guessed.", project$file))
+  note(options,
+    sprintf("A new project: '%s'. Read it, and correct what was guessed.", project$file))
 }
 
 run_enrich <- function(options, files) {
@@ -70,7 +71,8 @@ run_enrich <- function(options, files) {
   facts <- tide_facts(files, date = options$date, columns = options$columns)
   kept <- tide_load(store, facts)
   settings <- tide_settings(folder)
-  summary <- tide_enrich(tide_summary(tide_stored(store, by_month = TRUE), brand = settings$rules$brand), facts)
+  summary <- tide_enrich(
+    tide_summary(tide_stored(store, by_month = TRUE), brand = settings$rules$brand), facts)
   say(wrap_lines(c(unlist(lapply(facts, format)), fact_lines(summary$facts),
     if (!any(kept$kept)) "Nothing changed: the archive holds these facts already."),
     terminal_width()))
@@ -82,7 +84,8 @@ history_lines <- function(history) {
     c(sprintf("Import %d on %s UTC, exported %s: %s%s", own$import[1], substr(own$at[1], 1, 16),
       own$exported[1], own$files[1], if (own$undone[1]) " (undone)" else ""),
       change_lines(own))
-  }), use.names = FALSE)
+  }),
+    use.names = FALSE)
 }
 
 run_check <- function(options, files) {

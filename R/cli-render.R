@@ -33,8 +33,7 @@ visible_lines <- function(lines) {
 # rows: a table of the contract's columns; lines: the same for people; paint: gives the lines their
 # colours.
 emit <- function(options, rows, lines, paint = identity) {
-  text <- switch(options$format, csv = csv_lines(rows),
-    json = json_lines(rows),
+  text <- switch(options$format, csv = csv_lines(rows), json = json_lines(rows),
     paint(visible_lines(lines)))
   if (is.null(options$out)) return(write_output(text))
   write_whole(options$out, function(path) write_lines(text, path))
@@ -74,14 +73,16 @@ findings_lines <- function(findings, top, width) {
   worth <- gain_text(all)
   c(sub(" +$", "", head), rows, if (more > 0) {
     sprintf("    ... and %s more (--top N, or --format csv for all)", format_count(more))
-  }, "", strwrap(sprintf("Together +%s clicks per 30 days (%s to %s)%s. gain: expected extra clicks per 30 days%s; sure: chance that it is real; h: hours of work; curve: CTR this site earns there. In order of %s x sure / h.",
-    format_clicks(total$gain), format_clicks(total$low), format_clicks(total$high), worth,
-    if (any(along > 0)) {
-      ", of all queries that one step serves (+N: so many besides the one named)"
-    } else {
-      ""
-    }, if (is.null(all[["gain_value"]])) "gain" else "money"),
-    width),
+  },
+    "", strwrap(sprintf("Together +%s clicks per 30 days (%s to %s)%s. gain: expected extra clicks per 30 days%s; sure: chance that it is real; h: hours of work; curve: CTR this site earns there. In order of %s x sure / h.",
+      format_clicks(total$gain), format_clicks(total$low), format_clicks(total$high), worth,
+      if (any(along > 0)) {
+        ", of all queries that one step serves (+N: so many besides the one named)"
+      } else {
+        ""
+      },
+      if (is.null(all[["gain_value"]])) "gain" else "money"),
+      width),
     aside_text(findings, width), "", "First steps",
     unlist(lapply(seq_len(min(3, nrow(found))), function(i) {
       c(strwrap(sprintf("%d. %s", found$rank[i], found$action[i]), width, exdent = 3),
@@ -94,7 +95,8 @@ gain_text <- function(found) {
   c(if (!is.null(sum_of("gain_conversions"))) {
     paste0(", about ", format_clicks(sum_of("gain_conversions")), " conversions",
       if (!is.null(sum_of("gain_value"))) paste0(" worth ", format_count(sum_of("gain_value"))))
-  }, "")[1]
+  },
+    "")[1]
 }
 
 # What was recognised and is no finding.
@@ -143,14 +145,16 @@ curve_lines <- function(curve, rows, changed = NULL) {
         sprintf("%s-%s", format_rate(at$queries_low), format_rate(at$queries_high)),
         format_rate(at$pivot_ctr), format_count(at$impressions), format_count(at$pairs)),
       "")
-  })), wrap_lines(c(sprintf("low, high: %s interval of the curve; queries: between these four of five queries have their own rate.",
-    format_share(curve$level)),
-    "pivot: plain clicks / impressions at the rounded position.",
-    band_lines(curve, unique(rows$segment)), parts_lines(curve), difference_lines(curve),
-    change_line(changed), if (!is.null(curve$cut)) {
-      sprintf("The export was cut: pairs with %s or fewer clicks are missing from it, and the curve is corrected for that.",
-        format_count(curve$cut))
-    }), terminal_width()))
+  })),
+    wrap_lines(c(sprintf("low, high: %s interval of the curve; queries: between these four of five queries have their own rate.",
+      format_share(curve$level)),
+      "pivot: plain clicks / impressions at the rounded position.",
+      band_lines(curve, unique(rows$segment)), parts_lines(curve), difference_lines(curve),
+      change_line(changed), if (!is.null(curve$cut)) {
+        sprintf("The export was cut: pairs with %s or fewer clicks are missing from it, and the curve is corrected for that.",
+          format_count(curve$cut))
+      }),
+      terminal_width()))
 }
 
 band_lines <- function(curve, segments) {

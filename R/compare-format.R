@@ -64,7 +64,8 @@ format.tide_change <- function(x, n = 20, width = 80, ...) {
         "moved by more than the site and the usual wavering"
       } else {
         "differ by more than the segments do on the whole and the usual wavering"
-      })), width),
+      })),
+    width),
     "", line(fit_text(x$level, free), heads[1], heads[2], "change", "demand", "positn", "clickth",
       "mix", ""),
     line(names, format_clicks(shown$clicks_before), format_clicks(shown$clicks_after),

@@ -1,8 +1,8 @@
 #' A change between two windows or two segments
 #'
-#' What [tide_compare()] returns for windows, and for segments line by line: clicks by query, page,
-#' folder, topic or for the whole site, what is more than noise, and every change shared out among
-#' demand, position, click-through and queries that came or went.
+#' What [tide_compare()] returns for windows, and for segments line by line: clicks by query,
+#' page, folder, topic or for the whole site, what is more than noise, and every change shared
+#' out among demand, position, click-through and queries that came or went.
 #'
 #' @details Figures are for 30 days, so that windows of different length compare; days without a
 #'   row count as missing, and are said. The clicks of a query on a page are its demand
@@ -30,10 +30,11 @@
 #'   the site's clicks between the same weekdays a year before, or `NULL`), `events` (those given
 #'   that lie in one window only: `date`, `event`, `pages`, `window`, which is `before` or
 #'   `after`), `weekly` (of the 50 that lead: clicks of each `name` by `week` over both windows,
-#'   1 the oldest), and for windows `drivers` (what drives what, the largest change first: `kind`, which is
-#'   `one query`, `whole page`, `one page`, `whole folder` or `topic without a page`; `name`, `change`,
-#'   `by`: the query or page that drives it, `share` of the change or of the parts that went along,
-#'   `parts` looked at, `told`: a sentence). Methods: `print`, `format`, `tidy`, `summary`, `autoplot`, `plot`.
+#'   1 the oldest), and for windows `drivers` (what drives what, the largest change first:
+#'   `kind`, which is `one query`, `whole page`, `one page`, `whole folder` or `topic without a
+#'   page`; `name`, `change`, `by`: the query or page that drives it, `share` of the change or of
+#'   the parts that went along, `parts` looked at, `told`: a sentence). Methods: `print`,
+#'   `format`, `tidy`, `summary`, `autoplot`, `plot`.
 #' @references Shorrocks (2013), Journal of Economic Inequality 11, 99-126. Benjamini, Hochberg
 #'   (1995), Journal of the Royal Statistical Society B 57, 289-300.
 #' @param x,object A `tide_change` object.
@@ -46,7 +47,7 @@ change_between <- function(data, level, after, before, days, segments, curve, br
     site_days, events) {
   check_number(days, "days", min = 1)
   check_number(fdr, "fdr", min = 0.001, max = 0.5)
-  if (!is.null(events)) check_class(events, "tide_events", "events")
+  marks <- check_events(events)
   sides <- moving_sides(data, segments, before, after, days, rules)
   summary <- if (is.null(curve)) tide_summary(data, brand = brand)
   if (is.null(curve)) curve <- tide_curve(summary) else check_class(curve, "tide_curve", "curve")
@@ -68,10 +69,11 @@ change_between <- function(data, level, after, before, days, segments, curve, br
   set(pairs, j = c("query_name", "page_name"),
     value = list(at$queries$names[pairs$query], at$pages$names[pairs$page]))
   change <- structure(list(moves = moves, site = site, pairs = pairs, windows = held,
-    sides = sides$names, level = level, fdr = fdr, weekly = weekly), class = "tide_change")
+    sides = sides$names, level = level, fdr = fdr, weekly = weekly),
+    class = "tide_change")
   if (of_windows) {
     change$season <- last_season(site_days, sides$ends)
-    if (!is.null(events)) change$events <- events_apart(events, sides$ends)
+    if (!is.null(marks)) change$events <- events_apart(marks, sides$ends)
     change$drivers <- change_drivers(change, rules)
   }
   change

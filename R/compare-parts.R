@@ -56,9 +56,9 @@ change_tests <- function(sums, days, level, least = 10) {
   click_noise <- made$noise
   tested <- which(sums$clicks_1 + sums$clicks_2 >= least)
   own <- sums[tested]
-  seen <- log((own$expected_2 + 0.05) / days[2]) - log((own$expected_1 + 0.05) / days[1])
-  searches <- log((own$demand_2 + 1) / days[2]) - log((own$demand_1 + 1) / days[1])
-  seen_noise <- 1 / (own$impressions_1 + 1) + 1 / (own$impressions_2 + 1)
+  seen <- log_change(own$expected_1, own$expected_2, days[1], days[2])$change
+  searches <- log_change(own$demand_1, own$demand_2, days[1], days[2])$change
+  seen_noise <- rate_noise(own$impressions_1) + rate_noise(own$impressions_2)
   visible <- test_against_common(seen, seen_noise)
   clicked <- test_against_common(clicks[tested] - seen, click_noise[tested])
   # Of two that say much the same, Simes's combination.

@@ -1,8 +1,8 @@
 #' Parts of the data side by side
 #'
-#' What [tide_compare()] returns for a split, or for segments: clicks, impressions, CTR and position
-#' of each part, its shares, and its CTR against the rest *at equal position*, so that a part which
-#' merely ranks better is not called better.
+#' What [tide_compare()] returns for a split, or for segments: clicks, impressions, CTR and
+#' position of each part, its shares, and its CTR against the rest *at equal position*, so that a
+#' part which merely ranks better is not called better.
 #'
 #' @details The ratio of CTR at equal position is the Mantel-Haenszel rate ratio over strata of
 #'   half a position (wider from 20 on), brand apart from the rest where brand words are given.
@@ -104,18 +104,21 @@ part_labels <- function(made, table, by, rules) {
   switch(by, brand = {
     if (!length(rules$brand)) abort_argument("rules", "rules with brand words", rules$brand)
     ifelse(is_brand(keys, rules$brand), "brand", "non-brand")[code]
-  }, intent = query_intent(keys, rules$intent)[code],
+  },
+    intent = query_intent(keys, rules$intent)[code],
     words = length_names[pmin(pmax(lengths(query_words(keys)), 1L), 6L)][code],
     page_group = page_group(made$pages$names, rules$page_groups)[made$rows$page],
     band = {
-      sums <- add_ratios(sums_by(made$rows, c("query", "page"),
-        c("clicks", "impressions", "weighted")))
+      sums <-
+        add_ratios(sums_by(made$rows, c("query", "page"), c("clicks", "impressions", "weighted")))
       at <- sums[made$rows, on = c("query", "page")]$position
       position_band(at, rules$bands)
-    }, term = {
+    },
+    term = {
       sums <- sums_by(made$rows, c("query", "page"), c("clicks", "impressions"))
       fcoalesce(head_terms(keys, leading_pages(sums, length(keys)))[code], "other")
-    }, tolower(as.character(table$rows[[by]])))
+    },
+    tolower(as.character(table$rows[[by]])))
 }
 
 # Labels beyond the ones seen most become "other".
@@ -194,7 +197,8 @@ format.tide_comparison <- function(x, width = 80, ...) {
     "", strwrap(paste(comparison_verdict(at, x$by),
       if (any(!is.na(at$ratio))) {
         "At equal position: CTR over that of the rest, with its 90 % interval."
-      }), width),
+      }),
+      width),
     if (nrow(x$left_out)) left_out_lines(x$left_out)),
     width)
 }

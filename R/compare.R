@@ -1,22 +1,24 @@
 #' What changed, and what differs
 #'
-#' Two windows against each other and why clicks changed; two segments the same way, line by line;
-#' the parts of the data side by side at equal position; two curves; or the months of a summary.
+#' Two windows against each other and why clicks changed; two segments the same way, line by
+#' line; the parts of the data side by side at equal position; two curves; or the months of a
+#' summary.
 #'
 #' @param data A `tide_data` object with queries (and dates, for windows); a `tide_curve` with
 #'   parts, see `by` of [tide_curve()]; or a `tide_summary` with `split = "month"`.
 #' @param by What a row stands for. For windows, or segments line by line: `query`, `page`,
-#'   `folder`, `topic`, `pair` (query x page) or `site`. For parts side by side: `brand`, `intent`,
-#'   `page_group`, `band`, `words` (length of the query), `term` (head term), `country`, `device`,
-#'   `vertical` or `rich_result`. `NULL`: `query` for windows, the segments themselves for segments.
+#'   `folder`, `topic`, `pair` (query x page) or `site`. For parts side by side: `brand`,
+#'   `intent`, `page_group`, `band`, `words` (length of the query), `term` (head term),
+#'   `country`, `device`, `vertical` or `rich_result`. `NULL`: `query` for windows, the segments
+#'   themselves for segments.
 #' @param after First and last day of the later window; `NULL` the last `days`.
 #' @param before The same of the earlier; `NULL` as many days right before; `"year"` the same
 #'   weekdays 52 weeks before.
 #' @param days Length of the windows where they are not given.
-#' @param segments One or two [tide_segment()]s instead of windows: the first is compared with the
-#'   second, or with the rest. Rows in both count in both. Line by line, `before` in names of
-#'   columns stands for the second, `after` for the first, and `real` for a difference that is not
-#'   that of the segments on the whole.
+#' @param segments One or two [tide_segment()]s instead of windows: the first is compared with
+#'   the second, or with the rest. Rows in both count in both. Line by line, `before` in names of
+#'   columns stands for the second, `after` for the first, and `real` for a difference that is
+#'   not that of the segments on the whole.
 #' @param curve A `tide_curve` object; `NULL` fits it to all of the data.
 #' @param brand Brand words.
 #' @param fdr False-discovery rate of `real`.
@@ -31,16 +33,17 @@
 #' @param position Positions at which curves are compared.
 #' @param ... Arguments of the methods; of a summary none.
 #' @return Of windows, or segments line by line: a [tide_change] object. Of parts side by side: a
-#'   [tide_comparison] object. Of curves: a tibble with `position`, `ratio` (of the CTR of `one` to
-#'   that of `other`), `ratio_low`, `ratio_high` (at the curve's level) and `chance` (that `one` is
-#'   above); the two are taken as independent, which is cautious where the same queries stand in
-#'   both. Of months: a data.table in order of time with `month`, `ratio` (CTR from it on over CTR
-#'   before, at equal position), `ratio_low`, `ratio_high` (90 %), `luck` (chance of so large a ratio
-#'   somewhere without a change: that of one cut times the number of cuts, Bonferroni) and `changed`
-#'   (`TRUE` for the clearest month where luck is under 5 % and the ratio beyond 5 %).
+#'   [tide_comparison] object. Of curves: a tibble with `position`, `ratio` (of the CTR of `one`
+#'   to that of `other`), `ratio_low`, `ratio_high` (at the curve's level) and `chance` (that
+#'   `one` is above); the two are taken as independent, which is cautious where the same queries
+#'   stand in both. Of months: a data.table in order of time with `month`, `ratio` (CTR from it
+#'   on over CTR before, at equal position), `ratio_low`, `ratio_high` (90 %), `luck` (chance of
+#'   so large a ratio somewhere without a change: that of one cut times the number of cuts,
+#'   Bonferroni) and `changed` (`TRUE` for the clearest month where luck is under 5 % and the
+#'   ratio beyond 5 %).
 #' @section Errors: `tide_error_grain` without what a comparison needs; `tide_error_window` for
-#'   windows that the data do not hold or that share days; `tide_error_nothing_left` for a segment
-#'   without rows; `tide_error_argument`.
+#'   windows that the data do not hold or that share days; `tide_error_nothing_left` for a
+#'   segment without rows; `tide_error_argument`.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
 #' tide_compare(data, by = "page", brand = "fernmoor")

@@ -10,9 +10,9 @@
 #'   A pair more than three standard deviations off is held down to three.
 #' @param curve A `tide_curve` object.
 #' @param summary The `tide_summary` object it was fitted to.
-#' @param rivals `TRUE` also tells how well the curve, the plain pivot and a power law each foretell
-#'   queries they have not seen: each is fitted to four fifths of the queries and has to foretell the
-#'   clicks of the others, five times over.
+#' @param rivals `TRUE` also tells how well the curve, the plain pivot and a power law each
+#'   foretell queries they have not seen: each is fitted to four fifths of the queries and has to
+#'   foretell the clicks of the others, five times over.
 #' @return A `tide_curve_check` object: a list with `residuals` (`query`, `page`, `position`,
 #'   `clicks`, `expected`, `residual`), `bands` (by band of position: `pairs`, `mean`, `sd`,
 #'   `beyond_2`: share beyond two), `effective` (`position`, `queries`, `effective`),
@@ -20,10 +20,10 @@
 #'   eight largest of five pairs or more: `folder`, `pairs`, `expected`, `ratio`, `ratio_low`,
 #'   `ratio_high` of its clicks to those that the curve of all other folders foretells),
 #'   `folder_error` (their mean absolute log ratio, by expected clicks; `NA` without two folders)
-#'   and `held_down` (as `influential`) and `rivals` (`NULL` where not asked for; else a row per `method`, the best
-#'   first: `segment`, `log_likelihood`, the mean per pair held out; `behind`, how far behind the best,
-#'   with its standard error between queries `behind_se`: more than two of them are not luck; `spread`,
-#'   `pairs`). Methods: `print`, `autoplot`, `plot`.
+#'   and `held_down` (as `influential`) and `rivals` (`NULL` where not asked for; else a row per
+#'   `method`, the best first: `segment`, `log_likelihood`, the mean per pair held out; `behind`,
+#'   how far behind the best, with its standard error between queries `behind_se`: more than two
+#'   of them are not luck; `spread`, `pairs`). Methods: `print`, `autoplot`, `plot`.
 #' @references Dunn, Smyth (1996), Journal of Computational and Graphical Statistics 5, 236-244.
 #'   Geisser (1975), Journal of the American Statistical Association 70, 320-328.
 #' @examples
@@ -72,8 +72,10 @@ tide_curve_check <- function(curve, summary, rivals = FALSE) {
       stats::weighted.mean(abs(log(folders$ratio)), folders$expected)
     } else {
       NA
-    }, held_down = named(pairs[off > 1][order(-off[off > 1])]),
-    rivals = if (isTRUE(rivals)) curve_rivals(summary)), class = "tide_curve_check")
+    },
+    held_down = named(pairs[off > 1][order(-off[off > 1])]),
+    rivals = if (isTRUE(rivals)) curve_rivals(summary)),
+    class = "tide_curve_check")
 }
 
 # Each of the largest folders left out in turn: its clicks over those that the curve of the others
@@ -116,13 +118,16 @@ format.tide_curve_check <- function(x, ...) {
     if (nrow(thin)) {
       sprintf("  under ten queries' worth of evidence at position %s",
         paste(utils::head(thin$position, 8), collapse = ", "))
-    }, if (nrow(x$folders)) {
+    },
+    if (nrow(x$folders)) {
       sprintf("  each folder foretold by the others: off by %s on average",
         format_share(exp(x$folder_error) - 1))
-    }, if (nrow(far)) {
+    },
+    if (nrow(far)) {
       sprintf("  %s: clicked x%.2f of what the others foretell (%.2f to %.2f), %s", far$folder,
         far$ratio, far$ratio_low, far$ratio_high, format_plural(far$pairs, "pair"))
-    }, sprintf("  most weight: %s", paste(sprintf("'%s' (%s of the evidence at its position)",
+    },
+    sprintf("  most weight: %s", paste(sprintf("'%s' (%s of the evidence at its position)",
       utils::head(x$influential$query, 3), format_share(utils::head(x$influential$share, 3))),
       collapse = ", ")),
     if (nrow(x$held_down)) {

@@ -173,7 +173,8 @@ add_days <- function(one, other) {
       rep("all", length(queries$keys))
     } else {
       ifelse(queries$keys %in% brand, "brand", "non-brand")
-    })), pages = setDT(list(page = pages$names, key = pages$keys)), cells = key_cells(both$cells),
+    })),
+    pages = setDT(list(page = pages$names, key = pages$keys)), cells = key_cells(both$cells),
     split = one$split, split_cells = both$split_cells, blend = both$blend, by_day = both$by_day,
     odd_days = rbind(one$odd_days, other$odd_days),
     site_by_day = rbind(one$site_by_day, other$site_by_day),

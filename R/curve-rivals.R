@@ -67,17 +67,20 @@ unblended <- list(linear = 0, square = 0, source = "none", places = 1:100)
 # Ways to a curve: cells -> log CTR at the knots.
 curve_methods <- list(fitted = function(cells, segment, blend) {
   estimate_curve(cells, curve_prior(segment), blend)$log_ctr
-}, pivot = function(cells, segment, blend) {
-  pivot <- rounded_pivot(cells)
-  # The last filled place stands for those beyond it, the nearest for gaps.
-  stats::approx(pivot$position, log(pivot$ctr), curve_knots, method = "constant", f = 0.5, rule = 2)$y
-}, power = function(cells, segment, blend) {
-  pivot <- rounded_pivot(cells)
-  x <- cbind(1, log(pivot$position))
-  line <- solve(crossprod(x, pivot$impressions * x) + diag(1e-9, 2),
-    crossprod(x, pivot$impressions * log(pivot$ctr)))
-  pmin(drop(cbind(1, log(curve_knots)) %*% line), log(0.98))
-})
+},
+  pivot = function(cells, segment, blend) {
+    pivot <- rounded_pivot(cells)
+    # The last filled place stands for those beyond it, the nearest for gaps.
+    stats::approx(pivot$position, log(pivot$ctr), curve_knots, method = "constant", f = 0.5,
+      rule = 2)$y
+  },
+  power = function(cells, segment, blend) {
+    pivot <- rounded_pivot(cells)
+    x <- cbind(1, log(pivot$position))
+    line <- solve(crossprod(x, pivot$impressions * x) + diag(1e-9, 2),
+      crossprod(x, pivot$impressions * log(pivot$ctr)))
+    pmin(drop(cbind(1, log(curve_knots)) %*% line), log(0.98))
+  })
 
 # Positions rounded, with their pooled CTR, where there are clicks.
 rounded_pivot <- function(cells) {

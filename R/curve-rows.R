@@ -37,7 +37,7 @@ coded_rows <- function(rows, curve, brand, views = 1) {
 
 # Impressions as page one would have seen them.
 searches_seen <- function(impressions, position, views) {
-  impressions * (1 + (views - 1) * (position > 10.5))
+  impressions * (1 + (views - 1) * (position > assumed("page_one_ends")))
 }
 
 # The spreadsheet's curve, for comparison: positions rounded, clicks summed over impressions.

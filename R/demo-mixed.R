@@ -83,7 +83,8 @@ demo_dresses <- function(parquet) {
       con <- base::file(path, "wb")
       on.exit(close(con))
       jsonlite::stream_out(as.data.frame(table(rows)), con, verbose = FALSE, digits = NA)
-    })), if (parquet) {
+    })),
+    if (parquet) {
       list(list(name = "table.parquet",
         write = function(rows, path) nanoparquet::write_parquet(as.data.frame(table(rows)), path)))
     })

@@ -68,7 +68,8 @@ showing_pages <- function(queries, pages, days) {
       rbind(grid[leads], second(!leads, grid$position + 4, 1),
         second(leads, grid$position + 14, 0.15),
         grid[!leads][, c("position", "share") := list(position + 14, 0.15)])
-    }, split = rbind(grid, second(TRUE, grid$position * 1.1 + 0.5, 0.8)),
+    },
+    split = rbind(grid, second(TRUE, grid$position * 1.1 + 0.5, 0.8)),
     far_second = rbind(grid, second(TRUE, grid$position + 42, 1)),
     blip = rbind(grid, second(grid$day %% 120 %in% 50:51, grid$position - 0.5, 0.6)),
     both_top = rbind(grid, second(TRUE, grid$position + 1, 0.9)),

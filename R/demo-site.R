@@ -1,23 +1,24 @@
 #' The demo site: made-up data with a known truth
 #'
-#' Makes search performance of Fernmoor Seeds, an invented mail-order house for heirloom vegetable
-#' seeds: about 2,400 queries and 250 pages with seasons, two devices, a brand with misspellings,
-#' results pages that take clicks away, pages with weak titles, pages that swap places or split a
-#' query, and the harmless look-alikes of those. What was planted where comes with it, so thresholds
-#' and methods can be tested. Two calls with one seed give the same data.
+#' Makes search performance of Fernmoor Seeds, an invented mail-order house for heirloom
+#' vegetable seeds: about 2,400 queries and 250 pages with seasons, two devices, a brand with
+#' misspellings, results pages that take clicks away, pages with weak titles, pages that swap
+#' places or split a query, and the harmless look-alikes of those. What was planted where comes
+#' with it, so thresholds and methods can be tested. Two calls with one seed give the same data.
 #'
-#' @param dir Folder to write a project into, as an analyst receives it: `inktide.yml`, `events.csv`
-#'   and four exports, among them a table cut at 1,000 rows with percent signs and thousands
-#'   separators, and totals without queries, which are larger than the sum over queries. The files
-#'   carry the time of an export made the day after the last full day. `NULL`: none is written.
+#' @param dir Folder to write a project into, as an analyst receives it: `inktide.yml`,
+#'   `events.csv` and four exports, among them a table cut at 1,000 rows with percent signs and
+#'   thousands separators, and totals without queries, which are larger than the sum over
+#'   queries. The files carry the time of an export made the day after the last full day. `NULL`:
+#'   none is written.
 #' @param seed Whole number that decides every random figure.
 #' @param days Number of days, ending on `to`.
 #' @param to Last day.
 #' @param share Share of the queries to keep, for smaller sites (0 to 1).
-#' @param mixed `TRUE` writes the daily table once more, into `mixed-exports`, as ten people would
-#'   have exported and kept it: by month, overlapping, revised, in several languages, separators,
-#'   encodings and formats. Loaded in any order, any number of times, the archive's totals are the
-#'   truth's.
+#' @param mixed `TRUE` writes the daily table once more, into `mixed-exports`, as ten people
+#'   would have exported and kept it: by month, overlapping, revised, in several languages,
+#'   separators, encodings and formats. Loaded in any order, any number of times, the archive's
+#'   totals are the truth's.
 #' @return A list of data.tables: `daily` (date x query x page x device; query days with fewer
 #'   than 2 impressions are left out for privacy), `totals` (by date, nothing left out),
 #'   `page_totals` (by page, nothing left out), `capped` (the 1,000 queries with the most clicks
@@ -27,9 +28,9 @@
 #'   `one_page`, `swap`, `split`, and the harmless `far_second`, `blip`, `both_top`,
 #'   `brand_links`), `events` (what happened when, to which pages, with the factor on their
 #'   `clicks` and `position`), `odd_days` (days of a tracking fault and of bots, with the factor
-#'   on `clicks` for an impression and on `impressions`).
-#'   With `dir` also `files` (the paths of the exports, named `daily`, `totals`, `page_totals`,
-#'   `capped`) and, where asked for, `mixed`. Invisible where files were written.
+#'   on `clicks` for an impression and on `impressions`). With `dir` also `files` (the paths of
+#'   the exports, named `daily`, `totals`, `page_totals`, `capped`) and, where asked for,
+#'   `mixed`. Invisible where files were written.
 #' @examples
 #' site <- tide_demo(days = 28, share = 0.1)
 #' head(site$daily)

@@ -45,7 +45,7 @@ tide_event_effects <- function(data, events, curve = NULL, brand = NULL, days = 
   check_class(events, "tide_events", "events")
   check_number(days, "days", min = 14)
   check_number(level, "level", min = 0.5, max = 0.999)
-  event_effects(page_days(data, curve, brand), events, days, level)
+  event_effects(page_days(data, curve, brand), events$marks, days, level)
 }
 
 event_effects <- function(series, events, days = 28, level = 0.9) {
@@ -97,7 +97,8 @@ event_effect <- function(event, own, others, series, days, level) {
         verdict
       } else {
         ifelse(ends[2, ] > 0, "rose", ifelse(ends[3, ] < 0, "fell", "no sign"))
-      }, against = against, touched = if (whole) length(series$pages$keys) else length(own),
+      },
+      against = against, touched = if (whole) length(series$pages$keys) else length(own),
       days = max(0L, as.integer(reach)), clicks = clicks)
   }
   if (reach < 14) return(line("too few days"))
@@ -139,13 +140,12 @@ both_sides <- function(sums, date, reach) {
 # Changes as logs by measure, with the variance of counts: list(logs, noise), matrices of a row per
 # line.
 shift_logs <- function(wide) {
-  clicks <- log(wide$clicks_2 + 0.5) - log(wide$clicks_1 + 0.5)
-  demand <- log(wide$impressions_2 + 0.5) - log(wide$impressions_1 + 0.5)
-  expected <- log(wide$expected_2 + 0.05) - log(wide$expected_1 + 0.05)
-  of_clicks <- 1 / (wide$clicks_1 + 0.5) + 1 / (wide$clicks_2 + 0.5)
-  of_demand <- 1 / (wide$impressions_1 + 0.5) + 1 / (wide$impressions_2 + 0.5)
-  list(logs = cbind(clicks, demand, expected - demand, clicks - expected),
-    noise = cbind(of_clicks, of_demand, of_demand, of_clicks))
+  clicks <- log_change(wide$clicks_1, wide$clicks_2)
+  demand <- log_change(wide$impressions_1, wide$impressions_2)
+  expected <- log_change(wide$expected_1, wide$expected_2)$change
+  list(
+    logs = cbind(clicks$change, demand$change, expected - demand$change, clicks$change - expected),
+    noise = cbind(clicks$noise, demand$noise, demand$noise, clicks$noise))
 }
 
 total_shift <- function(wide) {
@@ -194,9 +194,9 @@ day_sums <- function(sums, dates) {
 }
 
 day_logs <- function(days) {
-  clicks <- log(days$clicks + 0.5)
-  seen <- log(days$impressions + 0.5)
-  expected <- log(days$expected + 0.05)
+  clicks <- log_rate(days$clicks)
+  seen <- log_rate(days$impressions)
+  expected <- log_rate(days$expected)
   made <- cbind(clicks, seen, expected - seen, clicks - expected)
   made[days$impressions == 0, ] <- NA
   made
@@ -256,10 +256,13 @@ shift_lines <- function(shifts) {
           paste(told[1], "- no sign")
         } else {
           paste(told[1], "-", own$verdict[1])
-        }, if (length(clear)) {
+        },
+        if (length(clear)) {
           paste(told[clear], collapse = ", ")
         } else {
           "nothing in searches, position or click-through is beyond the usual"
-        }, own$against[1], format_plural(own$days[1], "day"))
-    }, "", USE.NAMES = FALSE)
+        },
+        own$against[1], format_plural(own$days[1], "day"))
+    },
+    "", USE.NAMES = FALSE)
 }

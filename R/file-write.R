@@ -7,7 +7,8 @@ write_whole <- function(path, write) {
   tryCatch({
     target <- link_target(path)
     place_bytes(target, write, facts = path_facts(target))
-  }, tide_error = stop, error = function(e) abort_write(path, conditionMessage(e)),
+  },
+    tide_error = stop, error = function(e) abort_write(path, conditionMessage(e)),
     warning = function(w) abort_write(path, conditionMessage(w)))
   invisible(path)
 }

@@ -5,37 +5,35 @@
 # was checked and left out (`kind`, `reason`, `queries`). To add a kind, add its file and one entry
 # here.
 finding_kinds <- function() {
-  list(
-    low_ctr = finding_kind(find_low_ctr, "low CTR", "low CTR", "L", hours = 1, of_place = FALSE,
-      colour = "#b23a2e", mark = 25,
-      meaning = paste("Seen in its place and clicked less than the curve says, by more than",
-        "queries usually differ. If most queries of a page fall short, mend its title and",
-        "description once for all of them; if one does, mend the match.")),
+  list(low_ctr = finding_kind(find_low_ctr, "low CTR", "low CTR", "L", hours = 1, of_place = FALSE,
+    colour = "#b23a2e", mark = 25, meaning = paste(
+      "Seen in its place and clicked less than the curve says, by more than",
+      "queries usually differ. If most queries of a page fall short, mend its title and",
+      "description once for all of them; if one does, mend the match.")),
     striking_distance = finding_kind(find_striking_distance, "in striking distance", "striking",
       "S", hours = 4, colour = "#1f7a8c", mark = 21,
       meaning = paste("Close to the next worthwhile step: page one, or the top three. Needs depth",
         "and links more than a new title.")),
     cannibalized = finding_kind(find_cannibalized, "cannibalized", "cannibal.", "C", hours = 3,
-      colour = "#5b3a8c", mark = 23,
-      meaning = paste("Several pages answer one query and swap the lead, hold each other back, or",
+      colour = "#5b3a8c", mark = 23, meaning = paste(
+        "Several pages answer one query and swap the lead, hold each other back, or",
         "the wrong one leads. Section links, tracking copies, language versions, brand site links,",
         "pages far down and one-day blips are not counted.")),
     falling = finding_kind(find_moving, "falling", "falling", "F", hours = 2, colour = "#8a6d00",
-      mark = 6,
-      meaning = paste("Fewer clicks for a search in the last four weeks than in the four before,",
+      mark = 6, meaning = paste(
+        "Fewer clicks for a search in the last four weeks than in the four before,",
         "beyond chance. Fewer searches are no fall.")),
     rising = finding_kind(find_moving, "rising", "rising", "R", hours = 1, colour = "#2f7d32",
-      mark = 24,
-      meaning = paste("More clicks for a search in the last four weeks than in the four before,",
+      mark = 24, meaning = paste(
+        "More clicks for a search in the last four weeks than in the four before,",
         "beyond chance.")),
     tail_demand = finding_kind(find_tail_demand, "demand in the tail", "tail", "T", hours = 4,
       colour = "#00695c", mark = 22,
       meaning = "Clicked although far down: nothing above answers it."),
     new_page = finding_kind(find_new_page, "idea for a page", "new page", "N", hours = 8,
-      colour = "#455a64", mark = 3,
-      meaning = paste("Shown far down only, on whatever page touches the topic: no page of the",
-        "site answers it."))
-  )
+      colour = "#455a64", mark = 3, meaning = paste(
+        "Shown far down only, on whatever page touches the topic: no page of the",
+        "site answers it.")))
 }
 
 # label: in sentences; short: in narrow columns; initial: of its ids; hours: of work, unless told

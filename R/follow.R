@@ -21,11 +21,11 @@
 #'   positions held), `queries` (distinct)), `lines` (`page`, `query`, `period`, `clicks`,
 #'   `impressions`, `position`, `rank` of the query on its page), `bands` (`page`, `period`,
 #'   `band`, `queries`), `events` (as given; `here` where they touched these pages), `shifts`
-#'   ([tide_event_effects()] of all events), `changes` ([tide_change_points()]), `unusual` ([tide_unusual()]),
-#'   `by`, `from`, `to`. Positions are weighted by impressions. A period without a row has
-#'   missing figures, not zeros, and is a gap in the figures. Methods: `print`, `format`, `tidy`
-#'   (of `pages`), `summary` (of each page the first and last `periods`: clicks of a period,
-#'   position, CTR `to_curve`, queries), `autoplot`, `plot`.
+#'   ([tide_event_effects()] of all events), `changes` ([tide_change_points()]), `unusual`
+#'   ([tide_unusual()]), `by`, `from`, `to`. Positions are weighted by impressions. A period
+#'   without a row has missing figures, not zeros, and is a gap in the figures. Methods: `print`,
+#'   `format`, `tidy` (of `pages`), `summary` (of each page the first and last `periods`: clicks
+#'   of a period, position, CTR `to_curve`, queries), `autoplot`, `plot`.
 #' @section Errors: `tide_error_grain` without dates, queries or pages; `tide_error_follow` where
 #'   no page of that name is held.
 #' @seealso [tide_event_effects()] and [tide_change_points()] for what is more than drift.
@@ -45,7 +45,7 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"),
   check_number(lines, "lines", min = 1)
   check_number(most, "most", min = 1)
   if (leading == "gain" || !is.null(findings)) check_class(findings, "tide_findings", "findings")
-  if (!is.null(events)) check_class(events, "tide_events", "events")
+  events <- check_events(events)
   table <- dated_table(data)
   if (is.null(curve)) {
     curve <- tide_curve(tide_summary(data, brand = brand))
@@ -101,8 +101,8 @@ query_course <- function(rows, leaders, periods) {
 
 # Distinct queries of each page by period and band of position.
 band_course <- function(rows, bands) {
-  sums <- add_ratios(sums_by(rows, c("page", "query", "period"),
-    c("clicks", "impressions", "weighted")))
+  sums <-
+    add_ratios(sums_by(rows, c("page", "query", "period"), c("clicks", "impressions", "weighted")))
   set(sums, j = "band", value = factor(position_band(sums$position, bands), band_names(bands)))
   sums[, .(queries = .N), by = c("page", "period", "band")]
 }

@@ -2,8 +2,7 @@
 #'
 #' The work runs from left to right: [tide_read()] reads exports, [tide_summary()] reduces them
 #' to additive sums, [tide_curve()] fits the site's own CTR by position, [tide_find()] returns
-#' the ranked list and [tide_report()] writes it all down. [tide_demo()] makes data to try
-#' it on.
+#' the ranked list and [tide_report()] writes it all down. [tide_demo()] makes data to try it on.
 #'
 #' @import data.table
 #' @useDynLib inktide, .registration = TRUE

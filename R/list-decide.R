@@ -50,7 +50,8 @@ tide_decide <- function(store, findings, id, decision, note = "", by = "", at = 
           nearest_name(missing[1], held$id))
       } else {
         "There is nothing to decide about."
-      }, class = "finding", fault = "call")
+      },
+      class = "finding", fault = "call")
   }
   at <- check_date(at, "at")
   until <- check_date(until, "until")

@@ -16,7 +16,8 @@ tide_trace.tide_findings <- function(data, what, ...) {
         sprintf("Did you mean %s?", nearest_name(id, held$id))
       } else {
         "Nothing was found."
-      }, class = "finding", fault = "call")
+      },
+      class = "finding", fault = "call")
   }
   finding <- held[row]
   summary <- findings$summary
@@ -52,7 +53,8 @@ score_steps <- function(finding, along) {
     if (money) {
       sprintf("worth = %.2f conversions, %.2f in money", finding$gain_conversions,
         finding$gain_value)
-    }, sprintf("score = worth x confidence / hours = %.2f x %.3f / %g = %.2f%s", worth,
+    },
+    sprintf("score = worth x confidence / hours = %.2f x %.3f / %g = %.2f%s", worth,
       finding$confidence, finding$hours, worth * finding$confidence / finding$hours,
       if (nrow(along)) {
         sprintf("; with %s that the same step serves, %.2f: %.2f",

@@ -39,8 +39,9 @@ page_rates <- function(sessions, conversions, group) {
   if (!any(known) || sum(conversions[known]) == 0) return(NULL)
   site <- sum(conversions[known]) / sum(sessions[known])
   worth <- beta_weight(sessions[known], conversions[known], site)
-  sums <- sums_by(data.table(group = group[known], sessions = sessions[known],
-    conversions = conversions[known]), "group", c("sessions", "conversions"))
+  sums <- sums_by(
+    data.table(group = group[known], sessions = sessions[known], conversions = conversions[known]),
+    "group", c("sessions", "conversions"))
   set(sums, j = "rate", value = (sums$conversions + worth * site) / (sums$sessions + worth))
   parent <- fcoalesce(sums$rate[match(group, sums$group)], site)
   n <- ifelse(known, sessions, 0)

@@ -3,59 +3,13 @@
 #' Looks for every kind of opportunity in the recent window, gives each its worth in clicks, its
 #' certainty, its evidence and its next step, and puts the best use of a working day first.
 #'
-#' @details
-#' \describe{
-#'   \item{`low_ctr`}{Clicked less than the curve says, by more than queries usually differ.
-#'     Pages and queries are each taken apart into a usual and a low part, and a high one where
-#'     the data call for it (two-groups mixtures); queries too small to be judged are evidence
-#'     about their pages; whether queries differ by log-normal or gamma factors, their
-#'     likelihoods say. `confidence` is the probability of a low page or query, less what a topic
-#'     may have to do with it, and never above 0.96. The expected share of false ones in the list
-#'     is at most `fdr` (by worth at most half as much again); of the lists of which that holds
-#'     it is the one worth most, so what is likely and large stands beside what is sure, each
-#'     with its confidence. Natural tails are taken to be as heavy below as they are seen to be
-#'     above. The gain is the confidence times what leads back to where the usual spread would
-#'     have the query, not blindly to the curve.}
-#'   \item{`striking_distance`}{In the band of positions, with the next worthwhile step (page one
-#'     from page two, else the top three; or the `target` asked for) within reach. The chance of
-#'     the step is 0.35 x target / position, an assumption for queries that are worked on; where
-#'     there are four months or more, it goes half of the way (in log odds) to what share of this
-#'     site's queries rose so far in three months by themselves, by position, trend and queries
-#'     on the page (a logistic fit). Gain = chance of the step x (the query's own rate carried
-#'     along the curve to the target, less what it earns).}
-#'   \item{`cannibalized`}{Two pages swap the lead, for days on end twice or more or from day to
-#'     day (`confidence` is the chance of that, by a hidden Markov chain over the days, against
-#'     one page leading throughout and against the lead falling to either by chance), or are
-#'     shown together and both held back, or the page leads whose words match less and is passed
-#'     by (`confidence` from how often both are clicked beside the curve, a share of 0.3 of such
-#'     leaders taken to be clicked about half as often as they should). Gain: the query at the
-#'     better page's held position with all searches, less today. Where pages are shown together
-#'     or take turns at one level, no day shows where one page would stand: merged they are taken
-#'     to rise by a third of their position, with a chance of a half, and the interval reaches
-#'     from nothing to a rise by half. Without dates, close pages below the top are named, in
-#'     doubt.}
-#'   \item{`falling`, `rising`}{Clicks for a search are down or up by a quarter or more between
-#'     the last four weeks and the four before, and seen to be: `confidence` is the chance that
-#'     they really are, beside what the site did as a whole. What position makes of it is known
-#'     from the curve, click-through at equal position is held to how the site's pairs usually
-#'     waver (two-groups mixture again). Fewer searches are no fall. Half of a loss is taken to
-#'     be won back; a rise to go on by a third.}
-#'   \item{`tail_demand`}{Clicked from page two or beyond, more than 1.2 times as often as usual
-#'     there with 80 % probability. Gain: as for striking distance, to page one.}
-#'   \item{`new_page`}{Shown beyond position 40 only, on any page; queries that share two words
-#'     which mostly stand together are one idea. Gain: a page at position 12, with a chance of a
-#'     quarter.}
-#' }
-#' \describe{
-#'   \item{The results page's doing}{Where the queries with one word fall short on page after
-#'     page, the results page answers them itself: that is no finding, and is named in `aside`.}
-#'   \item{Page two}{Impressions grow when a query reaches page one: by what the site's own
-#'     queries did that were on both, held to a default of 1.5. Search volume, where known, is a
-#'     ceiling.}
-#'   \item{Conversions and money}{With `sessions` and `conversions` (and `value`) of pages put
-#'     beside by [tide_enrich()]: the page's rate, held to its group's by beta-binomial empirical
-#'     Bayes, times the gain; intervals include the rate's.}
-#' }
+#' @details Kinds of findings, each with a page of its own: [low_ctr], [striking_distance],
+#'   [cannibalized], [falling] and `rising`, [tail_demand], [new_page].
+#'
+#' With `sessions` and `conversions` (and `value`) of pages put beside by [tide_enrich()], gains
+#' are also told in conversions and money: the page's rate, held to its group's by beta-binomial
+#' empirical Bayes, times the gain; intervals include the rate's.
+#'
 #' `score` = worth x confidence / hours of work, worth being money where it is known, else
 #' clicks. Findings that one rewrite fixes are one `task`: the largest leads and has the score of
 #' all. Where two findings are about the same clicks, the one with the higher score stays, names
@@ -76,15 +30,15 @@
 #' @param position `c(from, to)`: only pairs with an average position in it.
 #' @param segment Segments whose queries are looked at; `NULL` takes all but `brand`, where
 #'   several pages and odd CTR are the rule.
-#' @param segments A [tide_segment()] or a list of them: only pairs in all of these are looked at.
-#'   The curve and the usual spread still come from the whole summary.
+#' @param segments A [tide_segment()] or a list of them: only pairs in all of these are looked
+#'   at. The curve and the usual spread still come from the whole summary.
 #' @param rules A [tide_rules()] object, for conditions on brand, intent and page group.
 #' @param kind Kinds to look for; `NULL` for all.
 #' @param hours Hours of work by kind, named, where they are not low_ctr 1, rising 1, falling 2,
 #'   cannibalized 3, striking_distance 4, tail_demand 4, new_page 8.
 #' @param assumptions Numbers by name in place of those of [tide_assumptions()].
-#' @param decisions What [tide_decisions()] gives: findings that were dismissed or postponed stay away,
-#'   and the list has a column `decision`; the element `decided` holds what is away.
+#' @param decisions What [tide_decisions()] gives: findings that were dismissed or postponed stay
+#'   away, and the list has a column `decision`; the element `decided` holds what is away.
 #' @param today The day for which postponed findings are judged.
 #' @return A `tide_findings` object: a list with `findings` (a data.table, which [tidy()] hands
 #'   out as a tibble, with the columns `rank`, `id`, `kind`, `query`, `page`, `pages`, `clicks`,
@@ -93,13 +47,11 @@
 #'   them), `task` (id of the finding that leads the piece of work), `task_gain` (of all of it),
 #'   `gain_conversions` and `gain_value` with `_low` and `_high` where known, and the facts that
 #'   [tide_enrich()] put beside query and page), `aside` (what was recognised and is no finding:
-#'   `kind`, `reason`, `queries`), `how` (lines of arithmetic by id, see [tide_trace()]),
-#'   `pairs` (every query x page pair with its `expected_ctr`, for figures), `curve`, `tested`,
+#'   `kind`, `reason`, `queries`), `how` (lines of arithmetic by id, see [tide_trace()]), `pairs`
+#'   (every query x page pair with its `expected_ctr`, for figures), `curve`, `tested`,
 #'   `summary`, `assumptions` (those that were set) and `outside` (what `position` and `within`
 #'   leave out: shares of `clicks` and `impressions`, `reason`; or `NULL`). Ids stay the same on
 #'   newer data. Gains are in clicks per 30 days.
-#' @references Efron (2010), Large-Scale Inference, Cambridge University Press. Rabiner (1989),
-#'   Proceedings of the IEEE 77, 257-286. Stephens (2017), Biostatistics 18, 275-294.
 #' @seealso [tide_group()] for the same list page by page.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
@@ -140,8 +92,8 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
 # Every kind that is asked for, one finder after the other: list(found, aside).
 look_for_all <- function(summary, curve, pairs, options) {
   finders <- lapply(finding_kinds()[options$kind], `[[`, "find")
-  looked <- lapply(finders[!duplicated(finders)],
-    function(find) find(summary, curve, pairs, options))
+  looked <-
+    lapply(finders[!duplicated(finders)], function(find) find(summary, curve, pairs, options))
   found <- rbindlist(c(list(empty_findings()), lapply(looked, `[[`, "found")), use.names = TRUE)
   # Sums of probabilities may stray from 0 and 1 by a rounding error.
   set(found, j = "confidence", value = pmin(1, pmax(0, found$confidence)))
@@ -171,7 +123,8 @@ with_position <- function(segments, position) {
   check_range(position, "position")
   c(if (!is.null(position)) {
     list(tide_segment(sprintf("position %g to %g", position[1], position[2]), position = position))
-  }, as_segments(segments))
+  },
+    as_segments(segments))
 }
 
 # Ranked findings as the class has them.

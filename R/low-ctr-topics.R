@@ -14,12 +14,11 @@ weak_topics <- function(z, weight, page, words, page_groups) {
   texts <- as_levels(words$word)
   long <- data.table(pair = words$query, word = as.integer(texts), page = page[words$query],
     weight = weight[words$query], weighted = (weight * z)[words$query])
-  by_page <-
-    sums_by(long, c("word", "page"), c("weight", "weighted"), count = "pairs")
+  by_page <- sums_by(long, c("word", "page"), c("weight", "weighted"), count = "pairs")
   sizes <- sums_by(by_page, "word", c("pairs", "weight", "weighted"), count = "pages")
   # What stands in half of all queries is no topic.
-  sizes <- sizes[sizes$pairs <= 0.5 * length(z)]
-  told <- sizes$pages >= 2 & sizes$pairs >= 4
+  sizes <- sizes[sizes$pairs <= assumed("topic_largest") * length(z)]
+  told <- sizes$pages >= 2 & sizes$pairs >= assumed("topic_pairs")
   out$alone <- page %in% page_topics(by_page[by_page$word %in% sizes$word[!told]], page)
   topics <- test_topics(
     by_page[by_page$word %in% sizes$word[told & sizes$weighted < -0.1 * sizes$weight]], page_groups,
@@ -60,7 +59,8 @@ topic_share <- function(held, words) (held + 1) / (words + 20)
 # In: per word and page what its pairs show. Out: per word `low`, how likely its results page holds
 # it back, `effect`, by how much, and the `part` of all `words` that are; NULL where there is none.
 # usual: what such topics lose.
-test_topics <- function(by_page, page_groups, words, usual = c(mean = -0.7, sd = 0.35)) {
+test_topics <- function(by_page, page_groups, words) {
+  usual <- c(mean = -assumed("topic_effect"), sd = assumed("topic_effect_sd"))
   if (!nrow(by_page)) return(NULL)
   by_page[, "mean" := weighted / weight]
   likelihood <- topic_likelihoods(by_page, page_groups)
@@ -73,9 +73,10 @@ test_topics <- function(by_page, page_groups, words, usual = c(mean = -0.7, sd =
   part <- topic_share(0, 0)
   for (round in 1:20) {
     low <- 1 / (1 + exp(pmin(likelihood$alone - held + log((1 - part) / part), 700)))
-    part <- topic_share(sum(low[effect < -0.2]), words)
+    part <- topic_share(sum(low[effect < -assumed("topic_least_effect")]), words)
   }
-  topics[, c("low", "effect", "part") := list(ifelse(effect < -0.2, low, 0), effect, part)]
+  topics[, c("low", "effect", "part") :=
+    list(ifelse(effect < -assumed("topic_least_effect"), low, 0), effect, part)]
   topics[]
 }
 

@@ -4,6 +4,41 @@
 # false ones (one minus confidence, averaged) is within `fdr`, the Bayesian false-discovery rate.
 # What a whole topic loses to its results page is no finding: it is named beside the list.
 
+#' Low CTR
+#'
+#' A kind of finding, `low_ctr`: a query x page pair that is clicked less than the site's curve
+#' says at its positions, by more than queries usually differ. Either most queries of a page fall
+#' short, which points to its title and description, or one query does, which points to its
+#' match.
+#'
+#' @section Definition: Expected clicks are summed over the pair's position cells. Logs of
+#'   factors (clicks to expected) of pages, and of pairs within their page, are each taken apart
+#'   into a usual and a low part, and a high one where the data call for it (two-groups mixtures,
+#'   Efron 2010); queries too small to be judged are evidence about their pages; whether queries
+#'   differ by log-normal or gamma factors, their likelihoods say. Natural tails are taken to be
+#'   as heavy below as they are seen to be above. `confidence` is the probability of a low page
+#'   or query, less what a topic may have to do with it, and never above 0.96.
+#' @section Formula: gain = confidence x expected x (usual factor - factor today), both posterior
+#'   means, for 30 days: back to where the usual spread would have the query, not to the curve.
+#'   Listed are the lines worth most of all sets whose expected share of false ones (one minus
+#'   confidence, averaged) is at most `fdr` by number, and half as much again by worth.
+#' @section Not listed: Topics (words whose queries fall short on page after page) lose their
+#'   clicks to the results page and are named in `aside`; so are queries below the curve within
+#'   the usual spread.
+#' @section Do not trust it when: titles, results pages or rankings changed within the window
+#'   (old and new are averaged); the table is cut at a row cap and has no dates; the topic's
+#'   results pages answer the query themselves on one page only, where no other page can tell.
+#' @section Assumptions: see `tide_assumptions()`, rows whose `moves` holds `low_ctr`.
+#' @references Efron (2010), Large-Scale Inference, Cambridge University Press. Stephens (2017),
+#'   Biostatistics 18, 275-294.
+#' @examples
+#' summary <- tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor")
+#' tide_find(summary, kind = "low_ctr")
+#' subset(tide_assumptions(), grepl("low_ctr", moves))
+#' @seealso [tide_find()]
+#' @name low_ctr
+NULL
+
 find_low_ctr <- function(summary, curve, pairs, options) {
   candidates <- which(pairs$judged & pairs$expected >= 1)
   if (!length(candidates)) return(no_findings())
@@ -31,8 +66,8 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   of_work <- ifelse(whole & !options$by_line, stats::ave(gain$gain, page, FUN = sum), gain$gain)
   worth <- which(of_work >= options$least)
   worth <- worth[best_within_fdr(judged$confidence[likely[worth]], gain$gain[worth], options$fdr)]
-  unsure <-
-    which(at$clicks < assumed("low_below") * at$expected & at$tested & judged$confidence > 0.2)
+  unsure <- which(at$clicks < assumed("low_below") * at$expected & at$tested &
+    judged$confidence > assumed("low_named"))
   aside <- rbind(topic_lines(fit$topics),
     unsure_line(at$query[setdiff(unsure, likely[worth])], options$fdr))
   if (!length(worth)) return(no_findings(aside))
@@ -103,7 +138,7 @@ low_ctr_levels <- function(at, groups) {
 # those with most worth for each bit of the slack that the sure ones leave (a knapsack, filled
 # greedily). By number alone a few large lines that are likely at best would carry the promise.
 best_within_fdr <- function(confidence, worth = rep(1, length(confidence)), fdr) {
-  costs <- cbind(1 - fdr - confidence, (1 - 1.5 * fdr - confidence) * worth)
+  costs <- cbind(1 - fdr - confidence, (1 - assumed("low_worth_slack") * fdr - confidence) * worth)
   sure <- which(costs[, 1] <= 0)
   others <- which(costs[, 1] > 0)
   others <- others[order(-worth[others] / costs[others, 1])]
@@ -125,6 +160,7 @@ page_shortfalls <- function(at, judged) {
   out <- data.table(page = at$page, low = short,
     missed = ifelse(short, pmax(0, at$expected - at$clicks), 0), whole = judged$page_low)[,
       .(tested = .N, low = sum(low), missed = sum(missed), whole = max(whole)), by = "page"]
-  out[, "whole" := (whole > 0.5 | low >= tested / 2) & low >= 2]
+  set(out, j = "whole",
+    value = out$low >= 2 & (out$whole > assumed("weak_page_from") | out$low >= out$tested / 2))
   out[]
 }

@@ -3,6 +3,30 @@
 # left out of it. What is left is position, which is known well, and click-through at equal
 # position, of which few clicks say little.
 
+#' Falling and rising
+#'
+#' Two kinds of finding, `falling` and `rising`: pairs whose clicks for a search changed by a
+#' quarter or more between the last four weeks and the four before. Fewer searches are no fall.
+#'
+#' @section Definition: the log of clicks for a search, beside what the site did as a whole. What
+#'   position makes of it is known from the curve; CTR at equal position is held to how the
+#'   site's pairs usually move (a two-groups mixture, as for [low_ctr]). `confidence` is the
+#'   probability that the change is really there.
+#' @section Formula: of a fall half of the loss is taken to be won back; a rise to go on by a
+#'   third; both for 30 days, known to a factor of 1.4.
+#' @section Do not trust it when: there are fewer than twenty pairs with 20 impressions in each
+#'   window and 8 clicks in both, or no dates: nothing is listed then. For longer windows see
+#'   [tide_compare()].
+#' @section Assumptions: see `tide_assumptions()`, rows whose `moves` holds `falling` or
+#'   `rising`.
+#' @examples
+#' summary <- tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor")
+#' tide_find(summary, kind = c("falling", "rising"))
+#' @seealso [tide_find()]
+#' @name falling
+#' @aliases rising
+NULL
+
 # What moved by less than a quarter is nobody's working day.
 
 # Per pair the sums of the last weeks and of as many before: clicks, impressions, position, clicks
@@ -48,8 +72,8 @@ moving_findings <- function(kind, moving, summary, pairs, options) {
   gain <- moving_gain(moving$moved, change, down)
   # What is foretold by the position alone and did not show in clicks is no finding yet.
   shown <- (change$by_position + change$seen - change$usual) * if (down) -1 else 1
-  worth <- which(pairs$tested[moving$at] & shown > assumed("moved_by") & confidence > 0.5 &
-    gain$gain >= options$least)
+  worth <- which(pairs$tested[moving$at] & shown > assumed("moved_by") &
+    confidence > assumed("moved_confidence") & gain$gain >= options$least)
   listed <- worth[best_within_fdr(confidence[worth], gain$gain[worth], options$fdr)]
   if (!length(listed)) return(NULL)
   of <- cbind(moving$moved[listed], change[listed])
@@ -67,7 +91,8 @@ moving_pairs <- function(summary, curve, pairs) {
   if (is.null(moved)) return(list(at = integer()))
   at <- pairs[moved, on = c("query", "page"), which = TRUE]
   use <- which(!is.na(at) & pairs$judged[at] &
-    pmin(moved$impressions_1, moved$impressions_2) >= 20 & moved$clicks_1 + moved$clicks_2 >= 8)
+    pmin(moved$impressions_1, moved$impressions_2) >= assumed("moved_impressions") &
+    moved$clicks_1 + moved$clicks_2 >= assumed("moved_clicks"))
   if (length(use) < 20) return(list(at = integer()))
   list(at = at[use], moved = moved[use], change = real_change(moved[use]))
 }
@@ -89,7 +114,8 @@ real_change <- function(moved) {
     factor_noise(moved$clicks_1, moved$expected_1) + factor_noise(moved$clicks_2, moved$expected_2)
   # The pairs of which most is expected are enough for the fit.
   best <- utils::head(order(-(moved$expected_1 + moved$expected_2)), 2000)
-  groups <- fit_groups(measured_over_factors(seen[best], noise[best]), usual_sd = 0.15)
+  groups <-
+    fit_groups(measured_over_factors(seen[best], noise[best]), usual_sd = assumed("moved_usual_sd"))
   shares <- group_shares(seen, noise, groups)
   parts <- lapply(1:3, function(k) shrink_to(seen, noise, groups$mean[k], groups$sd[k]))
   size <- by_position - groups$mean[1] +
@@ -139,7 +165,8 @@ moving_steps <- function(of, gain, confidence, down) {
     } else {
       sprintf("gain = a third of the rise once more = %.2f x (exp(%.3f / 3) - 1) x 30 / 28 = %.2f",
         gain$now, of$size, gain$gain)
-    }, sprintf("confidence: chance that clicks for a search are %s by a quarter or more: %.3f",
+    },
+    sprintf("confidence: chance that clicks for a search are %s by a quarter or more: %.3f",
       if (down) "down" else "up", confidence))
 }
 

@@ -1,11 +1,31 @@
 # New pages: queries for which the site is shown far down only, on whatever page touches the topic.
 # No page of the site answers them; queries that share words are one idea.
 
+#' Idea for a page
+#'
+#' A kind of finding, `new_page`: queries for which the site is shown beyond position 40 only, on
+#' whatever page touches the topic. Queries that share two words which mostly stand together are
+#' one idea.
+#'
+#' @section Formula: gain = clicks of all queries of the idea at position 12 on the curve x a
+#'   chance of a quarter, for 30 days; `confidence` is 0.6 throughout, since nothing on the site
+#'   tells more.
+#' @section Do not trust it when: the words are not the site's subject. The gain is known to a
+#'   factor of three.
+#' @section Assumptions: see `tide_assumptions()`, rows whose `moves` holds `new_page`.
+#' @examples
+#' summary <- tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor")
+#' tide_find(summary, kind = "new_page", min_gain = 0)
+#' @seealso [tide_find()]
+#' @name new_page
+NULL
+
 # What a page written for it may reach, and how likely that is within some months. Assumptions.
 
 find_new_page <- function(summary, curve, pairs, options) {
   best <- pairs[, .(best = min(position)), by = "query"]
-  rows <- which(pairs$tested & pairs$position > assumed("new_page_from") & pairs$impressions >= 10)
+  rows <- which(pairs$tested & pairs$position > assumed("new_page_from") &
+    pairs$impressions >= assumed("idea_impressions"))
   rows <- rows[best$best[match(pairs$query[rows], best$query)] > assumed("new_page_from")]
   if (!length(rows)) return(no_findings())
   at <- pairs[rows]

@@ -4,8 +4,8 @@
 #' plain pivot of the data as points sized by their evidence. On findings it draws the
 #' opportunity map: every pair at its position and CTR, the curve behind them, findings marked by
 #' kind and shape, the first of the list named. On a trace it draws the weeks, on a comparison
-#' each part at equal position; on [tide_compare()] why clicks changed. `plot()` draws the same on
-#' the current device.
+#' each part at equal position; on [tide_compare()] why clicks changed. `plot()` draws the same
+#' on the current device.
 #'
 #' @param object,x A `tide_curve`, `tide_findings`, `tide_trace`, `tide_comparison` or
 #'   `tide_change` object.

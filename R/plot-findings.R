@@ -33,8 +33,8 @@ autoplot.tide_findings <- function(object, until = 30, named = 6, what = c("map"
       ggplot2::aes(label = sprintf("%d %s", .data$rank, .data$query)), size = 3.2, hjust = 0,
       nudge_x = 0.015, colour = ink$text, check_overlap = TRUE) +
     ggplot2::scale_colour_manual(values = kind_values("colour"), labels = map_label(counts),
-      aesthetics = c("colour", "fill"), name = NULL) +
-    ggplot2::scale_shape_manual(values = kind_values("mark"), labels = map_label(counts), name = NULL) +
+      aesthetics = c("colour", "fill"), name = NULL) + ggplot2::scale_shape_manual(
+      values = kind_values("mark"), labels = map_label(counts), name = NULL) +
     ggplot2::scale_size_area(max_size = 8, guide = "none") + position_axis(until) + ctr_axis() +
     ggplot2::coord_cartesian(ylim = c(floor, min(1, 2 * max(found$shown, line$ctr)))) +
     ggplot2::labs(x = "average position", y = "CTR", title = "Where the opportunities are",

@@ -17,7 +17,7 @@ autoplot.tide_trace <- function(object, type = if (object$kind == "folder") "ran
       class = "figure", fault = "call")
   }
   figure <- if (type == "weeks") weeks_figure(object, named) else ranking_figure(object)
-  marks <- event_marks(events, object$from, object$to)
+  marks <- event_marks(check_events(events), object$from, object$to)
   figure + marks$layers + ggplot2::labs(caption = marks$caption)
 }
 

@@ -194,7 +194,8 @@ format.tide_check <- function(x, ...) {
         "  month    clicks  impressions",
         sprintf("  %s  %6s  %11s", x$coverage$month, format_share(x$coverage$clicks),
           format_share(x$coverage$impressions)))
-    }, "", problem_lines("Problems", x$problems[x$problems$weight == "problem"]),
+    },
+    "", problem_lines("Problems", x$problems[x$problems$weight == "problem"]),
     if (!any(x$problems$weight == "problem")) "No problems found.",
     problem_lines(c("", "Remarks"), x$problems[x$problems$weight == "remark"]))
 }
@@ -248,20 +249,23 @@ spelling_problems <- function(pages) {
   beside <- pages$page[keys %in% several & (duplicated(keys) | clean != pages$page)]
   rbind(if (any(whole)) {
     mixed("http and https", startsWith(pages$page, "http://"), "Redirect http to https.")
-  }, if (any(whole)) {
-    mixed("addresses with and without www", grepl("^[a-z]+://www[.]", pages$page),
-      "Redirect one to the other.")
-  }, if (length(several)) {
-    a_problem("addresses that fold together", "",
-      sprintf("%s in several spellings, such as '%s'", format_plural(length(several), "page"),
-        beside[1]),
-      "Each is counted as one page here; a pivot by address splits it.",
-      "Link to one spelling, and name it as the canonical one.", "remark")
-  })
+  },
+    if (any(whole)) {
+      mixed("addresses with and without www", grepl("^[a-z]+://www[.]", pages$page),
+        "Redirect one to the other.")
+    },
+    if (length(several)) {
+      a_problem("addresses that fold together", "",
+        sprintf("%s in several spellings, such as '%s'", format_plural(length(several), "page"),
+          beside[1]),
+        "Each is counted as one page here; a pivot by address splits it.",
+        "Link to one spelling, and name it as the canonical one.", "remark")
+    })
 }
 
 missed_spellings <- function(store, brand) {
-  summary <- tryCatch(tide_summary(tide_stored(store, lag = 0, by_month = TRUE)), tide_error = function(e) NULL)
+  summary <- tryCatch(tide_summary(tide_stored(store, lag = 0, by_month = TRUE)),
+    tide_error = function(e) NULL)
   if (is.null(summary)) return(NULL)
   other <- brand_spellings(summary, brand)
   other <- other[fcoalesce(other$shared, 0) >= 0.5]

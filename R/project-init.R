@@ -1,16 +1,16 @@
 #' Begin a project from what the exports show
 #'
-#' Guesses the settings from data: the site's address, brand words from its host with the spellings
-#' found in the queries, folders as page groups. With a folder it writes them as a commented
-#' `inktide.yml`, for a person to confirm: every guess stands there with its evidence.
+#' Guesses the settings from data: the site's address, brand words from its host with the
+#' spellings found in the queries, folders as page groups. With a folder it writes them as a
+#' commented `inktide.yml`, for a person to confirm: every guess stands there with its evidence.
 #'
 #' @param data A `tide_data` object with pages or queries; `NULL` for settings without guesses.
 #' @param dir The project's folder; it is made where missing. `NULL` only guesses.
 #' @param exports Paths of exports to name in the settings.
-#' @return A `tide_init` object: a list with `site`, `brand` (a data.table: `word`, `why`, `queries`,
-#'   `clicks`, `position`, `sure`: whether it is written as a brand word or only as a comment),
-#'   `folders` (`folder`, `pages`, `clicks`) and `file` (the path of the settings, or `NULL`).
-#'   Methods: `print`, `format`.
+#' @return A `tide_init` object: a list with `site`, `brand` (a data.table: `word`, `why`,
+#'   `queries`, `clicks`, `position`, `sure`: whether it is written as a brand word or only as a
+#'   comment), `folders` (`folder`, `pages`, `clicks`) and `file` (the path of the settings, or
+#'   `NULL`). Methods: `print`, `format`.
 #' @details The host's longest label is taken for the name. A spelling is written as a brand word
 #'   where at least half of its clicks land on the pages that the name itself leads to, and as a
 #'   comment otherwise.
@@ -138,19 +138,23 @@ settings_lines <- function(suggested, exports) {
       "# site: https://www.example.org/"
     } else {
       sprintf("site: %s", yaml_text(suggested$site))
-    }, "", "# Words that name you: queries with them are held apart. Guessed where evidence stands beside; take out what is wrong.",
+    },
+    "", "# Words that name you: queries with them are held apart. Guessed where evidence stands beside; take out what is wrong.",
     if (NROW(sure)) {
       c("brand:", sprintf("  - %s  # %s", vapply(sure$word, yaml_text, ""), evidence(sure)))
     } else {
       c("# brand:", "#   - the name people search for, and its misspellings")
-    }, if (NROW(unsure)) {
+    },
+    if (NROW(unsure)) {
       sprintf("#  - %s  # perhaps: %s", vapply(unsure$word, yaml_text, ""), evidence(unsure))
-    }, "", if (length(exports)) {
+    },
+    "", if (length(exports)) {
       c("# Read where nothing is loaded into the archive.", "exports:",
         sprintf("  - %s", vapply(exports, yaml_text, "")))
     } else {
       c("# exports:", "#   - exports/*.csv")
-    }, "# Volumes and costs by query, titles and values by page, where the archive does not keep them.",
+    },
+    "# Volumes and costs by query, titles and values by page, where the archive does not keep them.",
     "# enrichments:", "#   - facts/volumes.csv",
     "# What happened when: a table with the columns date, event and pages.", "# events: events.csv",
     "", "# Groups of pages, by the beginning of the path or a regular expression; the first that fits counts.",
@@ -162,7 +166,8 @@ settings_lines <- function(suggested, exports) {
         format_plural(utils::head(folders$clicks, 8), "click")))
     } else {
       c("# page_groups:", "#   advice: /guides/")
-    }, "", "# The rest has these defaults.", "# intent:",
+    },
+    "", "# The rest has these defaults.", "# intent:",
     sprintf("#   %s: [%s]", names(intent_words),
       vapply(intent_words, function(words) paste(utils::head(words, 8), collapse = ", "), "")),
     "# bands: [1, 4, 11, 21]", "# windows: {recent_days: 90, undated_days: 90, lag: 3}",

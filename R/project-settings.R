@@ -17,42 +17,52 @@ setting_kinds <- local({
   list(text = function(x) {
     must(is_text(x) && length(x) == 1, "one text")
     as.character(x)
-  }, words = function(x) {
-    must(is_text(unlist(x)), "a list of words")
-    as.character(unlist(x))
-  }, count = function(x) number(x, 0, "a number of at least 0"),
+  },
+    words = function(x) {
+      must(is_text(unlist(x)), "a list of words")
+      as.character(unlist(x))
+    },
+    count = function(x) number(x, 0, "a number of at least 0"),
     effort = function(x) number(x, 0.01, "hours above 0"),
     days = function(x) number(x, 1, "a number of at least 1"),
     share = function(x) {
       must(number(x, 0.001, "a share such as 0.1") <= 0.5, "a share of at most 0.5")
       x
-    }, range = function(x) {
+    },
+    range = function(x) {
       x <- as_range(x)
       must(!is.null(x), "a range such as 4:20")
       x
-    }, assumptions = function(x) {
+    },
+    assumptions = function(x) {
       must(is.list(x) && !is.null(names(x)), "lines of 'name: number'")
       tryCatch(check_assumptions(x),
         tide_error_argument = function(e) must(FALSE, paste0(e$must, ", not ", e$given)))
       x
-    }, bands = function(x) {
+    },
+    bands = function(x) {
       must(is.numeric(x) && x[1] == 1 && !is.unsorted(x, strictly = TRUE),
         "increasing positions that begin with 1, such as [1, 4, 11, 21]")
       x
-    }, order = function(x) {
+    },
+    order = function(x) {
       must(identical(x, "dmy") || identical(x, "mdy"), "dmy or mdy")
       x
-    }, decimal = function(x) {
+    },
+    decimal = function(x) {
       must(identical(x, "point") || identical(x, "comma"), "point or comma")
       x
-    }, clicks_above = function(x) {
+    },
+    clicks_above = function(x) {
       must(is_text(x) && x %in% names(clicks_above_rules),
         paste(names(clicks_above_rules), collapse = ", "))
       x
-    }, named_texts = function(x) {
+    },
+    named_texts = function(x) {
       must(is.list(x) && !is.null(names(x)) && all(lengths(x) == 1), "lines of 'name: text'")
       unlist(x)
-    }, named_words = function(x) {
+    },
+    named_words = function(x) {
       must(is.list(x) && !is.null(names(x)), "lines of 'name: [words]'")
       lapply(x, as.character)
     })

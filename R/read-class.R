@@ -181,7 +181,8 @@ source_lines <- function(sources) {
       sprintf(
         "  '%s': %s look like dates or numbers made by a spreadsheet; import as text to keep them",
         basename(odd$file), format_plural(odd$odd_queries, "query", "queries"))
-    }, named(nzchar(sources$skipped), sprintf("  '%%s' was not read: %s",
+    },
+    named(nzchar(sources$skipped), sprintf("  '%%s' was not read: %s",
       sub("%", "%%", lower_first(sources$skipped[nzchar(sources$skipped)]), fixed = TRUE))))
 }
 

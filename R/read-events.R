@@ -7,8 +7,8 @@
 #'   happened), and, where an event touched some pages only, `pages`: addresses or paths,
 #'   separated by spaces; a star at the end stands for everything below, as in `/guides/*`.
 #'   Without pages it is the whole site's.
-#' @return A `tide_events` object: a data.table, oldest first, with `date`, `event`, `pages`
-#'   (`""` for the whole site). Methods: `print`, `format`.
+#' @return A `tide_events` object: a list with `marks`, a data.table, oldest first, with `date`,
+#'   `event`, `pages` (`""` for the whole site). Methods: `print`, `format`, `tidy`.
 #' @section Errors: `tide_error_file`, `tide_error_columns_missing`, `tide_error_layout`,
 #'   `tide_error_not_date` and `tide_error_event` with the line of a date that is none or of an
 #'   event without a name.
@@ -24,22 +24,22 @@ tide_events <- function(file) {
   scratch <- new_scratch()
   on.exit(unlink(scratch, recursive = TRUE))
   part <- one_part(file, scratch)
-  lines <- as_utf8(readLines(part$path, warn = FALSE, skipNul = TRUE))
-  lines[1] <- sub("^\ufeff", "", lines[1])
-  head <- which(nzchar(trimws(lines)))[1]
-  sep <- Find(function(sep) length(split_cells(lines[head], sep)) > 1, c(",", ";", "\t", "|"),
-    nomatch = ",")
-  header <- split_cells(lines[head], sep)
-  at <- lapply(event_spellings, function(known) which(squeeze_name(header) %in% known))
+  columns_of <- function(header) {
+    lapply(event_spellings, function(known) which(squeeze_name(header) %in% known))
+  }
+  layout <- sniff_header(part$path,
+    function(header) sum(lengths(columns_of(header)[c("date", "event")]) == 1), 2)
+  if (is.null(layout)) return(new_events())
+  at <- columns_of(layout$header)
   for (column in c("date", "event")) {
     if (length(at[[column]]) != 1) {
       abort_tide(sprintf("The table of events needs one column `%s`.", column),
-        where = sprintf("The header of '%s' is: %s.", file, lines[head]),
+        where = sprintf("The header of '%s' is: %s.", file, paste(layout$header, collapse = ", ")),
         fix = "Give a header such as: date,event,pages", class = "columns_missing", file = file,
         column = column)
     }
   }
-  place <- open_records(part, list(line = head, sep = sep))
+  place <- open_records(part, layout)
   if (!place$records) return(new_events())
   cells <- read_texts(place)
   text_of <- function(column) {
@@ -62,16 +62,25 @@ event_spellings <- list(date = c("date", "day", "datum", "fecha", "data"),
   event = c("event", "what", "name", "mark", "ereignis", "evento", "evenement"),
   pages = c("pages", "page", "url", "urls", "seiten", "seite"))
 
+# The marks of events, NULL where none are given.
+check_events <- function(events) {
+  if (is.null(events)) return(NULL)
+  check_class(events, "tide_events", "events")
+  events$marks
+}
+
 new_events <- function(date = as.IDate(character()), event = character(), pages = character()) {
-  events <- data.table(date = as.IDate(date), event = event, pages = pages)
-  setorderv(events, "date")
-  setattr(events, "class", c("tide_events", class(events)))
-  events
+  marks <- data.table(date = as.IDate(date), event = event, pages = pages)
+  structure(list(marks = setorderv(marks, "date")), class = "tide_events")
 }
 
 #' @export
+tidy.tide_events <- function(x, ...) tibble::as_tibble(x$marks)
+
+#' @export
 format.tide_events <- function(x, ...) {
-  c(sprintf("<tide_events> %s", format_plural(nrow(x), "event")),
-    sprintf("  %s  %s%s", format(x$date), x$event,
-      ifelse(nzchar(x$pages), sprintf(" (%s)", x$pages), "")))
+  marks <- x$marks
+  c(sprintf("<tide_events> %s", format_plural(nrow(marks), "event")),
+    sprintf("  %s  %s%s", format(marks$date), marks$event,
+      ifelse(nzchar(marks$pages), sprintf(" (%s)", marks$pages), "")))
 }

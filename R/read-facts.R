@@ -4,8 +4,8 @@
 #' (title, description, sessions, conversions, value), and any further columns. What it is about
 #' shows in its header: a column of queries, or one of pages.
 #'
-#' @param files Paths, folders or globs, of the kinds that [tide_read()] reads; or a `tide_store`,
-#'   for the facts that [tide_load()] put into the archive, oldest first.
+#' @param files Paths, folders or globs, of the kinds that [tide_read()] reads; or a
+#'   `tide_store`, for the facts that [tide_load()] put into the archive, oldest first.
 #' @param date The day that the facts were taken; `NULL` takes the file's date.
 #' @param ... Not used.
 #' @param columns Named vector for headers that are not known, see [tide_read()]; names besides
@@ -82,29 +82,21 @@ read_facts <- function(part, date, columns) {
 
 # Which line is the header, what the table is about, and each column's name.
 find_fact_header <- function(part, columns) {
-  lines <- as_utf8(readLines(part$path, n = 40, warn = FALSE, skipNul = TRUE))
-  if (length(lines)) lines[1] <- sub("^\ufeff", "", lines[1])
-  best <- NULL
-  for (line in which(nzchar(trimws(lines)))) {
-    for (sep in c(",", ";", "\t", "|")) {
-      header <- split_cells(lines[line], sep)
-      if (length(header) < 2) next
-      found <- find_columns(header, columns[intersect(names(columns), c("query", "page"))])
-      if (any(lengths(found[c("query", "page")]) > 0)) {
-        best <- list(line = line, sep = sep, header = header, found = found)
-        break
-      }
-      if (!is.null(best)) break
-    }
-  }
-  shown <- sprintf("The header of '%s' is: %s.", part$label, lines[which(nzchar(trimws(lines)))[1]])
-  if (is.null(best)) {
+  own <- columns[intersect(names(columns), c("query", "page"))]
+  about <- function(header) find_columns(header, own)[c("query", "page")]
+  best <- sniff_header(part$path, function(header) {
+    if (length(header) < 2) 0 else sum(lengths(about(header)) > 0)
+  }, 1)
+  if (is.null(best)) abort_no_table("The file is empty.", part$label, "Export it again.")
+  shown <- sprintf("The header of '%s' is: %s.", part$label, paste(best$header, collapse = ", "))
+  if (best$known < 1) {
     abort_tide("No column for `query` or `page`.", where = shown,
       fix = "Name the column that says what the facts are about by `columns`: query=NAME.",
       class = "columns_missing", file = part$label, column = "query", argument = "columns")
   }
-  by <- names(which(lengths(best$found[c("query", "page")]) > 0))[1]
-  if (length(best$found[[by]]) > 1 || all(lengths(best$found[c("query", "page")]) > 0)) {
+  best$found <- about(best$header)
+  by <- names(which(lengths(best$found) > 0))[1]
+  if (length(best$found[[by]]) > 1 || all(lengths(best$found) > 0)) {
     abort_tide("Facts are about queries or about pages, one column of either.", where = shown,
       fix = "Leave only one of these columns in the table.", class = "columns_twice",
       file = part$label, column = by)

@@ -169,7 +169,8 @@ check_members <- function(members, label) {
     "The archive holds a file that would be put outside its folder."
   } else {
     "The archive holds a link or a device."
-  }, where = sprintf("'%s': '%s'.", label, shown_name(members$name[first])),
+  },
+    where = sprintf("'%s': '%s'.", label, shown_name(members$name[first])),
     fix = "Ask whoever made it for a plain zip of tables, or unpack it with care and name the tables.",
     class = "file", file = label, member = members$name[first])
 }

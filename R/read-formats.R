@@ -74,11 +74,13 @@ json_part <- function(part, target) {
     jsonlite::fromJSON(paste(lines, collapse = "\n"), flatten = TRUE)
   } else {
     jsonlite::stream_in(textConnection(lines[filled]), verbose = FALSE)
-  }, error = function(e) {
-    abort_tide("The JSON cannot be read.", where = sprintf("'%s': %s.", part$label, plain_cause(e)),
-      fix = "Give an array of objects, or one object on each line.", class = "layout",
-      file = part$label)
-  })
+  },
+    error = function(e) {
+      abort_tide("The JSON cannot be read.",
+        where = sprintf("'%s': %s.", part$label, plain_cause(e)),
+        fix = "Give an array of objects, or one object on each line.", class = "layout",
+        file = part$label)
+    })
   if (!is.data.frame(rows)) {
     abort_tide("The JSON holds no table.", where = sprintf("'%s'.", part$label),
       fix = "Give an array of objects, or one object on each line.", class = "layout",

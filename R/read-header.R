@@ -1,31 +1,36 @@
 # Where the table in a text file begins: the header's line and the separator, found by the header's
-# words, so that title lines above it do not matter.
+# words, so that title lines above it do not matter. One search for exports, facts, events and sheets
+# of decisions.
 
-# Out: list(line, sep, header). Errors where no line reads as a header.
-find_header <- function(path, label, columns = NULL) {
+# knows: how many of a header's cells it knows. The header is the first line that it knows most of;
+# `enough` ends the search. Out: list(line, sep, header, known), NULL for an empty file.
+sniff_header <- function(path, knows, enough) {
   lines <-
     tryCatch(readLines(path, n = 60, warn = FALSE, skipNul = TRUE), error = function(e) character())
   lines <- as_utf8(lines)
   if (length(lines)) lines[1] <- sub("^\ufeff", "", lines[1])
-  filled <- which(nzchar(trimws(lines)))
-  if (!length(filled)) {
-    abort_no_table("The file is empty.", label, "Export it again.")
-  }
-  best <- list(found = 0)
-  for (line in utils::head(filled, 40)) {
+  filled <- utils::head(which(nzchar(trimws(lines))), 40)
+  if (!length(filled)) return(NULL)
+  best <- list(known = -1)
+  for (line in filled) {
     for (sep in c(",", ";", "\t", "|")) {
       header <- split_cells(lines[line], sep)
-      found <- sum(lengths(find_columns(header, columns)) > 0)
-      if (found > best$found) best <- list(found = found, line = line, sep = sep, header = header)
+      known <- knows(header)
+      if (known > best$known) best <- list(line = line, sep = sep, header = header, known = known)
     }
-    # A header is the first line with several known words; data rows below never have more.
-    if (best$found >= 3) break
+    if (best$known >= enough) break
   }
-  if (best$found < 2) {
-    guess <- split_cells(lines[filled[1]],
-      names(which.max(vapply(c(`,` = ",", `;` = ";", `\t` = "\t"),
-        function(s) lengths(strsplit(lines[filled[1]], s, fixed = TRUE)), 0L))))
-    return(list(line = filled[1], sep = ",", header = guess))
+  best
+}
+
+# Of an export: list(line, sep, header). Data rows below a header never have more known words.
+find_header <- function(path, label, columns = NULL) {
+  best <- sniff_header(path, function(header) sum(lengths(find_columns(header, columns)) > 0), 3)
+  if (is.null(best)) abort_no_table("The file is empty.", label, "Export it again.")
+  if (best$known < 2) {
+    # Not known: what is shown is the first line, by the sign that parts most of it.
+    best <- sniff_header(path, length, 0)
+    best$sep <- ","
   }
   best[c("line", "sep", "header")]
 }

@@ -124,7 +124,8 @@ fread_strict <- function(place, ...) {
     warning = function(w) {
       if (is.null(first)) first <<- w
       invokeRestart("muffleWarning")
-    }), error = fail)
+    }),
+    error = fail)
   if (!is.null(first)) fail(first)
   cells
 }

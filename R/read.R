@@ -126,7 +126,8 @@ read_inputs <- function(files, how, progress) {
         skip(e, part$label)
       })
     })
-  }), recursive = FALSE)
+  }),
+    recursive = FALSE)
   if (all(vapply(read, function(part) is.null(part$rows), NA))) stop(skipped[[1]])
   check_mapped(how$columns, read)
   read

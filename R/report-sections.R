@@ -16,7 +16,8 @@ report_head <- function(findings, title, moves, followed) {
   paste0("<header><h1>", escape(title), "</h1><p class='soft'>Search performance, ", window, "</p>",
     if (!is.null(moves)) {
       sprintf("<p>%s</p>", escape(paste(opening_sentences(moves, followed), collapse = " ")))
-    }, "<p>", if (nrow(first)) {
+    },
+    "<p>", if (nrow(first)) {
       sprintf("%s worth about <b>%s more clicks per 30 days</b> (%s), beside some %s today. First: %s, %s (+%s).",
         format_plural(nrow(findings$findings), "finding"), format_clicks(total$gain),
         gain_range(total$low, total$high), format_count(now),
@@ -24,7 +25,8 @@ report_head <- function(findings, title, moves, followed) {
         format_clicks(first$task_gain))
     } else {
       "Nothing found that is worth a working day: no query falls short, stands close or competes with itself beyond the usual spread."
-    }, "</p><nav aria-label='Parts'>", link("totals", "Totals"),
+    },
+    "</p><nav aria-label='Parts'>", link("totals", "Totals"),
     link("moved", "What moved", !is.null(moves)), link("time", "Over time", !is.null(followed)),
     link("findings", "The list", nrow(first) > 0), link("by-page", "By page", nrow(first) > 0),
     link("curve", "The curve"), link("read", "What was read"), link("meaning", "What it means"),
@@ -56,9 +58,11 @@ report_totals <- function(summary, site_trace, events) {
           format_count(mean(utils::head(site$clicks, 28))),
           format_count(mean(utils::tail(site$clicks, 28)))),
         height = 4.5)
-    }, if (!is.null(site_trace$ranking)) {
+    },
+    if (!is.null(site_trace$ranking)) {
       inline_svg(ranking_figure(site_trace), ranking_lines(site_trace$ranking), height = 3.5)
-    }, "</section>")
+    },
+    "</section>")
 }
 
 report_moves <- function(moves, most = 8) {
@@ -80,8 +84,7 @@ report_moves <- function(moves, most = 8) {
       "No page moved by more than the site and the usual wavering."
     })
   paste0("<section id='moved'><h2>What moved</h2>",
-    paste0("<p>", escape(said), "</p>", collapse = ""),
-    drivers_list(utils::head(moves$drivers, 5)),
+    paste0("<p>", escape(said), "</p>", collapse = ""), drivers_list(utils::head(moves$drivers, 5)),
     inline_svg(ggplot2::autoplot(moves), site, height = 4),
     plain_table(rows, setdiff(names(rows), c("Page", "By week", "More than noise")),
       soft = !shown$real),
@@ -136,8 +139,8 @@ report_findings <- function(findings) {
     if (any(found$kind == "cannibalized") && !is.null(findings$summary$contested)) {
       inline_svg(ggplot2::autoplot(findings, what = "contests"),
         "Position of competing pages by week, for the first cannibalized queries.", height = 5.5)
-    }, report_aside(findings$aside),
-    "</section><section id='by-page'><h2>The same, page by page</h2>",
+    },
+    report_aside(findings$aside), "</section><section id='by-page'><h2>The same, page by page</h2>",
     pages_table(pages, found, findings$summary), "</section>")
 }
 
@@ -184,13 +187,15 @@ report_read <- function(summary, outside = NULL) {
     if (summary$folded > 0) {
       sprintf("%s of a page's address were folded into one page each.",
         format_plural(summary$folded, "other spelling"))
-    }, if (is.na(segments["brand"]) && is.na(segments["non-brand"])) {
+    },
+    if (is.na(segments["brand"]) && is.na(segments["non-brand"])) {
       "No brand words were given, so brand queries are in the pool and lift the curve."
     } else {
       sprintf("%s held apart from %s others.",
         format_plural(sum(segments["brand"], na.rm = TRUE), "brand query is", "brand queries are"),
         format_count(sum(segments["non-brand"], na.rm = TRUE)))
-    }, if (summary$window$dated && summary$recent$days < summary$window$days) {
+    },
+    if (summary$window$dated && summary$recent$days < summary$window$days) {
       sprintf("Findings rest on the last %d days, the curve on all %d.", summary$recent$days,
         summary$window$days)
     })
@@ -200,10 +205,12 @@ report_read <- function(summary, outside = NULL) {
       plain_table(out, c("Rows", "Clicks", "Impressions"))
     } else {
       "<p>No row was left out.</p>"
-    }, if (!is.null(outside)) {
+    },
+    if (!is.null(outside)) {
       sprintf("<p><b>A filter is on:</b> the list leaves out %s of clicks and %s of impressions (%s).</p>",
         format_share(outside$clicks), format_share(outside$impressions), escape(outside$reason))
-    }, "<ul>", paste0("<li>", escape(sub("^ *q", "Q", notes)), "</li>", collapse = ""),
+    },
+    "<ul>", paste0("<li>", escape(sub("^ *q", "Q", notes)), "</li>", collapse = ""),
     "</ul></section>")
 }
 

@@ -23,7 +23,8 @@ sortable_table <- function(id, caption, heads, rows, details, kinds, choose) {
     id, "'></label>", if (length(choose)) {
       paste0("<label>Kind <select aria-controls='", id, "'><option value=''>every kind</option>",
         paste(options, collapse = ""), "</select></label>")
-    }, "<output class='soft' aria-live='polite'></output></div>", "<table class='cards' id='", id,
+    },
+    "<output class='soft' aria-live='polite'></output></div>", "<table class='cards' id='", id,
     "'><caption>", caption, "</caption><thead><tr>", paste(head, collapse = ""),
     "</tr></thead><tbody>", paste(body, collapse = "\n"), "</tbody></table>")
 }

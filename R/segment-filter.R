@@ -1,12 +1,12 @@
 #' Keep a part of the data
 #'
 #' Filters by window and by segments. What is filtered out is added to the `left_out` ledger, so
-#' that no result can hide that a filter was on. A filter on a dimension that a table does not have
-#' removes that table, because its figures cannot be split.
+#' that no result can hide that a filter was on. A filter on a dimension that a table does not
+#' have removes that table, because its figures cannot be split.
 #'
 #' @param data A `tide_data` object from [tide_read()]; a `tide_months` object from
-#'   [tide_stored()], which is filtered while it is read; or a `tide_summary`, of which queries and
-#'   pages can be filtered, not days or devices, which are summed up already.
+#'   [tide_stored()], which is filtered while it is read; or a `tide_summary`, of which queries
+#'   and pages can be filtered, not days or devices, which are summed up already.
 #' @param from,to First and last day, as dates or text like `"2026-03-31"`.
 #' @param days Keep the last so many days. On a table without dates it says how many days the
 #'   figures stand for.
@@ -16,8 +16,8 @@
 #' @param rules A [tide_rules()] object, for conditions on brand, intent and page group.
 #' @return An object like `data`.
 #' @section Errors: `tide_error_argument`, `tide_error_regex`; `tide_error_nothing_left` where no
-#'   row passes; `tide_error_grain` for a condition on country, device, vertical or rich result of
-#'   a summary.
+#'   row passes; `tide_error_grain` for a condition on country, device, vertical or rich result
+#'   of a summary.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
 #' tide_filter(data, query = "tomato", device = "mobile")

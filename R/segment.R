@@ -79,15 +79,19 @@ segment_conditions <- local({
     characters = length_of("query has not %s characters", nchar),
     brand = condition("query", "flag", "brand is not %s", function(x, value, rules) {
       is_brand(query_key(x), rules$brand) == value
-    }), intent = condition("query", "words", "intent is not %s", function(x, value, rules) {
+    }),
+    intent = condition("query", "words", "intent is not %s", function(x, value, rules) {
       query_intent(query_key(x), rules$intent) %in% tolower(value)
-    }), page_group = condition("page", "words", "page is not in %s", function(x, value, rules) {
+    }),
+    page_group = condition("page", "words", "page is not in %s", function(x, value, rules) {
       page_group(x, rules$page_groups) %in% value
-    }), country = value_of("country"), device = value_of("device"), vertical = value_of("vertical"),
+    }),
+    country = value_of("country"), device = value_of("device"), vertical = value_of("vertical"),
     rich_result = value_of("rich_result"),
     position = condition("pair", "range", "average position is not %s", function(x, value, rules) {
       x$position >= value[1] & x$position <= value[2]
-    }), min_impressions = least("impressions"), min_clicks = least("clicks"))
+    }),
+    min_impressions = least("impressions"), min_clicks = least("clicks"))
 })
 
 check_condition <- function(arg, value) {
@@ -104,7 +108,8 @@ condition_label <- function(arg, value) {
       sprintf("at least %g", value[1])
     } else {
       sprintf("%g to %g", value[1], value[2])
-    }, flag = tolower(value), format(value))
+    },
+    flag = tolower(value), format(value))
   sprintf(segment_conditions[[arg]]$fails, shown)
 }
 

@@ -30,7 +30,7 @@ factor_likelihood <- function(clicks, expected, spread) {
 half_count <- 0.5
 
 # Log of counts to what they are measured by: days, or sums that are known.
-log_rate <- function(count, base) log((count + half_count) / base)
+log_rate <- function(count, base = 1) log((count + half_count) / base)
 
 # The variance that chance gives it.
 rate_noise <- function(count) 1 / (count + half_count)
@@ -43,7 +43,7 @@ log_factor <- function(clicks, expected) log((clicks + half_count) / (expected +
 factor_noise <- function(clicks, expected) 1 / (pmax(clicks, expected * 0.3) + half_count)
 
 # Log ratio of two counts, each measured by its base, and its variance by chance.
-log_change <- function(before, after, base_before, base_after) {
+log_change <- function(before, after, base_before = 1, base_after = 1) {
   list(change = log_rate(after, base_after) - log_rate(before, base_before),
     noise = rate_noise(before) + rate_noise(after))
 }

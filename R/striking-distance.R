@@ -3,6 +3,32 @@
 # factor along the curve and is multiplied by the chance of getting there; number one is promised to
 # nobody.
 
+#' Striking distance
+#'
+#' A kind of finding, `striking_distance`: a query x page pair close to the next worthwhile step,
+#' which is page one from page two, else the top three, or the `target` that was asked for.
+#'
+#' @section Definition: the average position lies in `band`, by more than its uncertainty, and
+#'   the query is not clicked far below the curve already, where a better position would bring
+#'   little. `confidence` is the probability that the true position lies in the band.
+#' @section Formula: gain = chance of the step x (the query's own factor carried along the curve
+#'   to the target, less what it earns today), for 30 days. Impressions grow where the step leads
+#'   to page one: by what the site's own queries did that were on both pages, held to a default
+#'   of 1.5; search volume, where known, is a ceiling. The chance is 0.35 x target / position;
+#'   with four months of history or more it goes half of the way (in log odds) to the share of
+#'   this site's queries that rose so far in three months by themselves, by position, trend and
+#'   queries on the page (a logistic fit).
+#' @section Do not trust it when: nothing is done; the default chance is for queries that are
+#'   worked on. Where several pages of the site answer the query, see [cannibalized] first.
+#' @section Assumptions: see `tide_assumptions()`, rows whose `moves` holds `striking_distance`.
+#' @examples
+#' summary <- tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor")
+#' tide_find(summary, kind = "striking_distance", band = c(4, 20))
+#' tide_find(summary, kind = "striking_distance", target = "+3")
+#' @seealso [tide_find()]
+#' @name striking_distance
+NULL
+
 # Where else a step should lead can be told: one position for all, or so many places ("+3").
 next_step <- function(position, target = "next") {
   if (identical(target, "next")) {
@@ -95,7 +121,8 @@ striking_steps <- function(summary, at, target, step, sure) {
         format_count(step$learnt$cases), format_share(step$learnt$reached), step$reach,
         default_reach(at$position, target), assumed("step_past_counts"),
         paste(sprintf("%+.2f", step$learnt$coefficients), collapse = ", "))
-    }, sprintf("gain = chance x own factor x (%.2f - %.2f) x 30 / %d = %.2f",
+    },
+    sprintf("gain = chance x own factor x (%.2f - %.2f) x 30 / %d = %.2f",
       at$impressions * step$wider * step$there, at$expected, as.integer(summary$recent$days),
       step$gain$gain),
     sure)

@@ -80,7 +80,8 @@ merge_reduced <- function(one, other) {
   list(queries = texts("queries"), pages = texts("pages"), cells = cells,
     some_recent = one$some_recent, split_cells = if (!is.null(one$split_cells)) {
       sum_split(rbind(recode(one, "split_cells"), recode(other, "split_cells")))
-    }, by_day = if (!is.null(one$by_day)) reduce_by(rbind(one$by_day, other$by_day), "date"),
+    },
+    by_day = if (!is.null(one$by_day)) reduce_by(rbind(one$by_day, other$by_day), "date"),
     blend = add_blend_sums(one$blend, other$blend), course = add_courses(one$course, other$course))
 }
 

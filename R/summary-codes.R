@@ -43,12 +43,13 @@ heaviest_names <- function(names, keys, code, known, row, weight) {
   shown <- names[match(seq_along(known), code)]
   if (sum(!is.na(code)) == length(known)) return(shown)
   known_code <- which(!is.na(code))
-  several <- unique(data.table(code = code[known_code], name = names[known_code]))[, .N, by = "code"]
+  several <-
+    unique(data.table(code = code[known_code], name = names[known_code]))[, .N, by = "code"]
   several <- several$code[several$N > 1]
   if (!length(several)) return(shown)
   use <- which(code[row] %in% several)
-  spellings <- sums_by(data.table(row = row[use], weight = as.numeric(weight[use])), "row",
-    "weight")
+  spellings <-
+    sums_by(data.table(row = row[use], weight = as.numeric(weight[use])), "row", "weight")
   set(spellings, j = "code", value = code[spellings$row])
   set(spellings, j = "name", value = names[spellings$row])
   named <- sums_by(spellings, c("code", "name"), "weight")

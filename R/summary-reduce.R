@@ -78,8 +78,7 @@ course_sums <- function(work, date, query_keys, page_keys, most = course_queries
     page = digest::digest2int(page_keys)[work$page[use]],
     month = month_number(as.integer(date[use])), impressions = as.numeric(work$impressions[use]),
     weighted = work$impressions[use] * work$position[use]))
-  list(sums = sums_by(rows, c("query", "page", "month"), c("impressions", "weighted")),
-    upto = upto)
+  list(sums = sums_by(rows, c("query", "page", "month"), c("impressions", "weighted")), upto = upto)
 }
 
 add_courses <- function(one, other) {

@@ -53,8 +53,7 @@ reduce_pairs <- function(cells) {
   add_ratios(pairs)
   pair <- rep(seq_len(nrow(pairs)), cells[, .N, by = c("query", "page")]$N)
   second <- sum_codes(squares, pair, nrow(pairs))
-  set(pairs, j = "spread",
-    value = sqrt(pmax(0, second / pairs$impressions - pairs$position^2)))
+  set(pairs, j = "spread", value = sqrt(pmax(0, second / pairs$impressions - pairs$position^2)))
   pairs[]
 }
 

@@ -2,13 +2,32 @@
 # that far and clicks more often than is usual there found no good answer above: the demand is real,
 # and the page is relevant.
 
+#' Demand in the tail
+#'
+#' A kind of finding, `tail_demand`: a query that is clicked although its page stands on page two
+#' or beyond, which suggests that nothing above answers it.
+#'
+#' @section Definition: three clicks or more, clicked more than 1.2 times as often as expected
+#'   there; `confidence` is the probability of that, by the gamma posterior of the pair's own
+#'   factor. Listed from 0.8.
+#' @section Formula: as for [striking_distance], with a step to page one (position 8).
+#' @section Do not trust it when: the query is a navigation to this site, or brand words are not
+#'   named.
+#' @section Assumptions: see `tide_assumptions()`, rows whose `moves` holds `tail_demand`.
+#' @examples
+#' summary <- tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor")
+#' tide_find(summary, kind = "tail_demand")
+#' @seealso [tide_find()]
+#' @name tail_demand
+NULL
+
 find_tail_demand <- function(summary, curve, pairs, options) {
   rows <- which(pairs$tested & pairs$position > assumed("page_one_ends") &
     pairs$position <= assumed("tail_deepest") & pairs$clicks >= assumed("tail_clicks"))
   if (!length(rows)) return(no_findings())
   at <- pairs[rows]
   confidence <- stats::pgamma(assumed("tail_factor"), at$shape, at$rate, lower.tail = FALSE)
-  sure <- confidence >= 0.8
+  sure <- confidence >= assumed("tail_confidence")
   rows <- rows[sure]
   at <- at[sure]
   if (!length(rows)) return(no_findings())

@@ -46,7 +46,8 @@ format.tide_trace <- function(x, n = 25, width = 80, ...) {
     if (!is.null(x$site)) {
       sprintf("its own totals without queries, over all days: %s clicks, %s impressions",
         format_count(x$site$clicks), format_count(x$site$impressions))
-    }, traced_fact_lines(x$facts), ranking_lines(x$ranking), "",
+    },
+    traced_fact_lines(x$facts), ranking_lines(x$ranking), "",
     sub(" +$", "", line(side, "clicks", "impr.", "ctr", "pos", "share",
       if (!is.null(extra)) extra_head, if (!is.null(volume)) "volume",
       if (length(weeks)) "clicks by week" else "")),
@@ -56,7 +57,8 @@ format.tide_trace <- function(x, n = 25, width = 80, ...) {
     if (more > 0) sprintf("... and %s more", format_count(more)),
     if (x$kind == "query" && nrow(x$rows) > 1 && !is.null(extra)) {
       c("", "led: weeks in which the page had the most clicks of them")
-    }), width)
+    }),
+    width)
 }
 
 # What is known of the query or page; texts with their length, a trend as a line.

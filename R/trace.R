@@ -4,8 +4,8 @@
 #' which queries a page is shown for, and in which band each is; which pages of a folder, or of
 #' the site, are shown for how many queries.
 #'
-#' @param data A `tide_data` object with a table by query and page; or the `tide_findings`, for the
-#'   arithmetic of one of them.
+#' @param data A `tide_data` object with a table by query and page; or the `tide_findings`, for
+#'   the arithmetic of one of them.
 #' @param what A query, or a page's address (in any of its spellings, or its path), or a folder's
 #'   path with a star, such as `"/guides/*"`; `"/*"` is the site. Of findings: an id.
 #' @param recent_days How many of the last days to look at.
@@ -23,10 +23,11 @@
 #'   Methods: `print`, `tidy`, `autoplot`, `plot`.
 #'
 #' Of findings: a `tide_explained` object, a list with `finding` (its row), `cells` (`page`,
-#'   `position`, `clicks`, `impressions`, `curve`: CTR expected there, `expected`: clicks) and
-#'   `steps` (from rows to score, in order, to be redone by hand). Methods: `print`, `format`.
-#' @section Errors: `tide_error_finding` for an id that the list does not hold; `tide_error_trace` where nothing of that name is held, with the nearest
-#'   names; `tide_error_grain`.
+#' `position`, `clicks`, `impressions`, `curve`: CTR expected there, `expected`: clicks) and
+#' `steps` (from rows to score, in order, to be redone by hand). Methods: `print`, `format`.
+#' @section Errors: `tide_error_finding` for an id that the list does not hold;
+#'   `tide_error_trace` where nothing of that name is held, with the nearest names;
+#'   `tide_error_grain`.
 #' @details A page leads a week when it has the most clicks of the query's pages, of equals the
 #'   most impressions. Weeks count back from the last day.
 #' @examples
@@ -44,8 +45,8 @@ tide_trace.default <- function(data, what, ...) check_class(data, "tide_data", "
 
 #' @rdname tide_trace
 #' @export
-tide_trace.tide_data <- function(data, what, recent_days = 90, rules = tide_rules(),
-    facts = list(), ...) {
+tide_trace.tide_data <- function(data, what, recent_days = 90, rules = tide_rules(), facts = list(),
+    ...) {
   check_no_more(...)
   check_text(what, "what")
   check_number(recent_days, "recent_days", min = 1)
@@ -117,7 +118,8 @@ find_name <- function(what, queries, pages) {
       sprintf("For all pages below it: '%s*'.", what)
     } else {
       sprintf("Did you mean '%s'?", paste(near, collapse = "', '"))
-    }, class = "trace")
+    },
+    class = "trace")
 }
 
 trace_rows <- function(rows, weekly, kind, bands) {

@@ -1,14 +1,15 @@
 #' Write a result to a file
 #'
-#' The kind of file follows from its ending. CSV and JSON hold the table for machines, with rates as
-#' plain fractions and cells that a spreadsheet would take for a formula made harmless; a workbook is
-#' for people, with a sheet per view, notes on the columns and, of findings, a column `decision` to
-#' be filled in and read back; Markdown is a checklist for the writer, page by page.
+#' The kind of file follows from its ending. CSV and JSON hold the table for machines, with rates
+#' as plain fractions and cells that a spreadsheet would take for a formula made harmless; a
+#' workbook is for people, with a sheet per view, notes on the columns and, of findings, a column
+#' `decision` to be filled in and read back; Markdown is a checklist for the writer, page by
+#' page.
 #'
-#' @param x `tide_findings` or a `tide_change` object ([tide_compare()]), for a workbook also a list
-#'   of several changes; for CSV and JSON anything with a `tidy()` method, or a table.
-#' @param file Path that ends in `.csv`, `.json`, `.xlsx` or, of findings, `.md`. Written whole or not
-#'   at all.
+#' @param x `tide_findings` or a `tide_change` object ([tide_compare()]), for a workbook also a
+#'   list of several changes; for CSV and JSON anything with a `tidy()` method, or a table.
+#' @param file Path that ends in `.csv`, `.json`, `.xlsx` or, of findings, `.md`. Written whole
+#'   or not at all.
 #' @return `file`, invisibly.
 #' @section Errors: `tide_error_argument` for another ending, or one that `x` has no form for;
 #'   `tide_error_write` where the file cannot be written.
@@ -74,9 +75,10 @@ checklist_lines <- function(findings, top = 50) {
         plain(format_path(by_page$page[i]))
       } else {
         "Queries, without their pages"
-      }), "", sprintf("About +%s clicks per 30 days (%s to %s), %s.",
-        format_clicks(by_page$gain[i]), format_clicks(by_page$gain_low[i]),
-        format_clicks(by_page$gain_high[i]), format_hours(by_page$hours[i])),
+      }),
+        "", sprintf("About +%s clicks per 30 days (%s to %s), %s.", format_clicks(by_page$gain[i]),
+          format_clicks(by_page$gain_low[i]), format_clicks(by_page$gain_high[i]),
+          format_hours(by_page$hours[i])),
         "", unlist(lapply(seq_len(nrow(leads)), function(k) {
           along <- own[own$task == leads$task[k] & own$id != leads$id[k]]
           c(sprintf("- [ ] %s (+%s, %s)", plain(leads$action[k]), format_clicks(leads$task_gain[k]),
@@ -87,6 +89,7 @@ checklist_lines <- function(findings, top = 50) {
                 paste(sprintf("\"%s\" (+%s)", plain(along$query), format_clicks(along$gain)),
                   collapse = ", "))
             })
-        })), "")
+        })),
+        "")
     })))
 }

@@ -57,7 +57,8 @@ for (turn in seq_len(as.integer(words[2]))) {
     warning = function(w) {
       warned <<- conditionMessage(w)
       invokeRestart("muffleWarning")
-    }), error = identity)
+    }),
+    error = identity)
   wrong <- if (!is.null(warned)) {
     warned
   } else if (inherits(data, "tide_error")) {

@@ -42,7 +42,8 @@ know_all <- function(known, made) {
         missed = own$with_factor * effect * (1 - kept) / (own$likelihood + 1e-300))
     })
     c(list(fine), weak)
-  }), recursive = FALSE)
+  }),
+    recursive = FALSE)
   logs <- vapply(states, function(state) rowsum(log(state$all), page)[, 1] + log(state$prior),
     numeric(max(page)))
   shares <- exp(logs - apply(logs, 1, max))

@@ -17,7 +17,8 @@ on_files <- c("file", "gzfile", "readLines", "writeLines", "readRDS", "saveRDS",
   "tempfile", "file.info", "readBin", "writeBin", "unzip", "dbConnect")
 # The clock is the default of an argument: the time of an import, the day of a decision. A line is
 # written to a connection that the caller has opened.
-allowed <- list(Sys.time = c("archive-load.R", "archive-rebuild.R"), Sys.Date = c("list-decide.R", "list.R"),
+allowed <- list(Sys.time = c("archive-load.R", "archive-rebuild.R"),
+  Sys.Date = c("list-decide.R", "list.R"),
   writeLines = c("file-write.R", "read-files.R", "read-records.R", "archive-records.R"))
 
 paths <- list.files("R", "[.]R$", full.names = TRUE)
@@ -46,8 +47,8 @@ if (anyDuplicated(names(home))) {
 }
 
 # What can be called without naming its package.
-imported <- c(ls(baseenv(), all.names = TRUE), getNamespaceExports("data.table"), "tidy", "glance", ".",
-  "head", "update")
+imported <- c(ls(baseenv(), all.names = TRUE), getNamespaceExports("data.table"), "tidy", "glance",
+  ".", "head", "update")
 
 violations <- unlist(lapply(definitions, function(one) {
   own <- area_of(one$file)

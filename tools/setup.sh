@@ -1,5 +1,6 @@
 #!/bin/sh
-# Installs what is missing, and says what and why: `run` for what the program needs, `test` for the tests too.
+# Installs what is missing, and says what and why: `run` for what the program needs, `test` for the tests too,
+# `lint` for the rules of style, `site` for the documentation site.
 # Where apt is there and may be used, Debian's built packages (no recommended extras); else CRAN, built here.
 # A second run finds everything in place and ends at once.
 set -eu
@@ -9,7 +10,11 @@ run="cli data.table DBI digest generics ggplot2 htmltools jsonlite openxlsx optp
 archive="nanoparquet"
 test="knitr markdown testthat withr"
 must=$run
-[ "${1:-run}" = test ] && must="$run $test"
+case "${1:-run}" in
+  test) must="$run $test" ;;
+  lint) must="lintr" archive="" ;;
+  site) must="$run $test pkgdown" ;;
+esac
 wanted="$must $archive"
 
 command -v Rscript > /dev/null || { echo "R is missing. Install R 4.2 or newer first (Debian: r-base-core)." >&2; exit 1; }

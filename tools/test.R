@@ -1,6 +1,7 @@
 # Everything that guards a change: layers, then the tests against the built package, as many files
-# at once as there are processors. With `all`: the studies among the tests, too, and the package
-# check with its examples and vignettes. Ends with one line, "N passed, N failed".
+# at once as there are processors. With names of files only these; with `all` the studies among the
+# tests, too, and the package check with its examples and vignettes. Ends with one line, "N passed,
+# N failed".
 all <- "all" %in% commandArgs(TRUE)
 library_path <- normalizePath(file.path(".build", "library"))
 .libPaths(c(library_path, .libPaths()))
@@ -19,23 +20,42 @@ judge <- function(what, ok) {
 
 judge("no file calls a function of a higher layer", system2("Rscript", "tools/check-layers.R") == 0)
 
-# What took longest last time begins first.
+# The package, the demo site and what is found on it are made once; each file of tests runs in a fork
+# of this session, so that files cannot meet and a crash ends one of them. Forks and threads do not
+# go together.
+suppressPackageStartupMessages({
+  library(testthat)
+  library(inktide)
+})
+data.table::setDTthreads(1)
+source(file.path("tests", "testthat", "helper.R"))
+options(inktide_demo = demo())
+
+# What took longest last time begins first; files can be named, without "test-" and ".R".
 times_file <- file.path(".build", "test-times.rds")
 times <- if (file.exists(times_file)) readRDS(times_file) else numeric()
 files <- list.files("tests/testthat", "^test-.*[.]R$")
+named <- setdiff(commandArgs(TRUE), "all")
+if (length(named)) files <- intersect(sprintf("test-%s.R", named), files)
 files <- files[order(-ifelse(is.na(times[files]), Inf, times[files]))]
 
 run_file <- function(file) {
-  results <- tempfile(fileext = ".rds")
-  said <- suppressWarnings(system2("Rscript", c("tools/test-file.R", file, results), stdout = TRUE,
-    stderr = TRUE))
-  list(file = file, said = said, results = if (file.exists(results)) readRDS(results))
+  said <- tempfile()
+  sink(said)
+  results <- tryCatch(as.data.frame(test_file(file.path("tests/testthat", file),
+    package = "inktide", load_package = "installed", reporter = CheckReporter$new(),
+    stop_on_failure = FALSE)),
+    finally = sink())
+  list(file = file, said = readLines(said),
+    results = results[c("test", "nb", "failed", "skipped", "error", "real")])
 }
 done <- parallel::mclapply(files, run_file, mc.cores = max(1L, parallel::detectCores()),
   mc.preschedule = FALSE)
-for (one in done) {
-  if (is.null(one$results)) {
-    cat(sprintf("FAILED: %s ended before its time\n", one$file), one$said, sep = "\n")
+for (i in seq_along(done)) {
+  one <- done[[i]]
+  if (!is.list(one)) {
+    cat(sprintf("FAILED: %s ended before its time: %s\n", files[i],
+      paste(format(one), collapse = " ")))
     failed <- failed + 1
     next
   }
@@ -44,8 +64,11 @@ for (one in done) {
   passed <- passed + sum(one$results$nb) - sum(one$results$failed) - sum(one$results$skipped)
   failed <- failed + bad
 }
-saveRDS(unlist(lapply(done, function(one) stats::setNames(sum(one$results$real), one$file))),
-  times_file)
+if (!length(named)) {
+  done <- Filter(is.list, done)
+  saveRDS(unlist(lapply(done, function(one) stats::setNames(sum(one$results$real), one$file))),
+    times_file)
+}
 
 # The check builds in a folder of its own, from the tracked sources alone.
 check_package <- function() {

@@ -47,7 +47,7 @@ made_site <- function(queries = 600, days = 60, seed = 1, curve = made_curve,
 
 # The demo site and what is found in it, made once for all tests.
 demo <- local({
-  made <- NULL
+  made <- getOption("inktide_demo")
   function() {
     if (is.null(made)) {
       site <- tide_demo(seed = 3)

@@ -29,3 +29,19 @@ test_that("the files are read back to the same totals", {
   expect_equal(sum(data$tables[["date"]]$rows$impressions), sum(site$totals$impressions))
   expect_match(readLines(files[["capped"]], 2)[2], "%")
 })
+
+test_that("the demo command makes a whole project, and refuses a folder that holds something else",
+  {
+    skip_unless_studies()
+    dir <- file.path(withr::local_tempdir(), "fernmoor")
+    run <- program("demo", dir, "--quiet", env = "COLUMNS=80")
+    expect_equal(run$status, 0)
+    made <- c("inktide.yml", "report.html", "findings.csv", "figures/curve.png", "figures/map.png",
+      "exports/daily.csv", "exports/top-queries.csv")
+    expect_true(all(file.exists(file.path(dir, made))))
+    expect_true(all(nchar(head(run$out, 20), "width") <= 80))
+    expect_gt(nrow(fread(file.path(dir, "findings.csv"))), 50)
+    other <- withr::local_tempdir()
+    writeLines("mine", file.path(other, "notes.txt"))
+    expect_equal(program("demo", other)$status, 2)
+  })

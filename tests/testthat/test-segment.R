@@ -5,9 +5,12 @@ rows <- data.table(date = as.IDate("2026-03-01") + 0:5,
     c("/guides/kale/", "/shop/kale/", "/shop/kale/", "/", "/shop/pea/", "/guides/pea/")),
   device = c("mobile", "desktop"), clicks = c(5, 4, 3, 50, 2, 1),
   impressions = c(100, 50, 40, 100, 30, 500), position = c(4.5, 3, 12, 1, 9, 25))
+
 data <- as_data(rows)
+
 rules <-
   tide_rules(brand = "fernmoor", page_groups = c(advice = "/guides/", shop = "shop/(kale|pea)"))
+
 kept <- function(...) as.character(tide_filter(data, ..., rules = rules)$tables[[1]]$rows$query)
 
 test_that("each condition keeps what it says, and its complement the rest", {
@@ -65,27 +68,4 @@ test_that("findings inside a filter still rest on the whole site's curve", {
   expect_equal(same$expected_ctr.x, same$expected_ctr.y)
   expect_lt(within$tested, found$tested)
   expect_match(within$outside$reason, "guides")
-})
-
-test_that("spellings of the brand are found with their evidence, other words are not", {
-  queries <- c("fernmoor", "fernmoor seeds", "fernmor", "fren moor", "fernmoors catalogue",
-    "fern seeds", "moor", "farmdoor")
-  pages <- c(1, 1, 1, 1, 1, 2, 2, 3)
-  data <- as_data(data.table(query = queries,
-    page = sprintf("https://www.fernmoor.example/%d/", pages), clicks = 10, impressions = 50,
-    position = 1.5))
-  found <- inktide:::brand_spellings(tide_summary(data), "fernmoor")
-  expect_setequal(found$word, c("fernmor", "frenmoor", "fernmoors catalogue"[0]))
-  expect_equal(found$shared, c(1, 1))
-  expect_equal(found[word == "frenmoor"]$edits, 1L)
-})
-
-test_that("head terms are the topic of the page, not the words all pages share", {
-  heads <- tide_terms(demo()$summary)
-  crops <- inktide:::demo_crops
-  expect_gt(mean(crops %in% heads$term), 0.95)
-  expect_false(any(c("seeds", "grow", "how", "heirloom", "growing") %in% heads$term[1:45]))
-  tomato <- heads[term == "tomato"]
-  expect_match(tomato$modifiers, "seeds")
-  expect_equal(inktide:::head_terms(c("how to", "red kale"), c(1L, 2L)), c(NA, "kale"))
 })

@@ -78,3 +78,14 @@ test_that("a normal effect seen with noise keeps its share, and groups share out
   expect_equal(apply(shares, 1, which.max), 1:3)
   expect_equal(inktide:::weighted_median(c(3, 1, 2), c(1, 1, 5)), 2)
 })
+
+test_that("how far things waver is told from the middle half, also of very many", {
+  set.seed(5)
+  noise <- runif(40000, 0.01, 0.05)
+  x <- rnorm(40000, 0, sqrt(noise + 0.09))
+  expect_equal(inktide:::middle_variance(x, noise), 0.09, tolerance = 0.08)
+  # A tenth that truly moved does not widen it much.
+  x[1:4000] <- x[1:4000] + 3
+  expect_lt(inktide:::middle_variance(x, noise), 0.14)
+  expect_equal(inktide:::middle_variance(rnorm(500, 0, 0.01), rep(0.05, 500)), 0)
+})

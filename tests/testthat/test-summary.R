@@ -1,17 +1,3 @@
-test_that("spellings of one page fold, other pages stay", {
-  key <- function(x) inktide:::url_key(inktide:::clean_url(x))
-  same <- c("https://www.fernmoor.example/shop/", "http://fernmoor.example/shop",
-    "HTTPS://WWW.Fernmoor.example/shop/#seeds",
-    "https://www.fernmoor.example/shop/?utm_source=letter&utm_medium=mail",
-    "https://www.fernmoor.example/shop/index.html", "https://fernmoor.example/shop?xclid=1")
-  expect_equal(unique(key(same)), "fernmoor.example/shop")
-  other <- c(same[1], "https://www.fernmoor.example/Shop/",
-    "https://www.fernmoor.example/shop/kale/", "https://www.fernmoor.example/shop/?page=2",
-    "https://shop.fernmoor.example/shop/")
-  expect_equal(anyDuplicated(key(other)), 0L)
-  expect_equal(key("https://www.fernmoor.example/?id=7&utm_term=a"), "fernmoor.example?id=7")
-})
-
 test_that("sums add up, positions are weighted by impressions, ratios come last", {
   rows <- data.table(query = c("a", "A ", "b"), page = c("/x", "/x#top", "/x"), clicks = c(1, 4, 0),
     impressions = c(10, 30, 5), position = c(2, 6, 1))
@@ -35,12 +21,6 @@ test_that("row order and splitting rows change nothing", {
   expect_equal(shuffled$cells, whole$cells)
   split <- tide_summary(as_data(halves))
   expect_equal(sum(split$pairs$impressions), sum(halves$impressions))
-})
-
-test_that("brand words match joined and spaced, short ones only alone", {
-  queries <- c("fernmoor seeds", "fern moor seeds", "fern-moor", "kale", "fm seeds", "film seeds")
-  expect_equal(inktide:::is_brand(queries, "Fernmoor"), c(TRUE, TRUE, TRUE, FALSE, FALSE, FALSE))
-  expect_equal(inktide:::is_brand(queries, "fm"), c(FALSE, FALSE, FALSE, FALSE, TRUE, FALSE))
 })
 
 test_that("site totals come from the table without queries, and coverage is the share explained", {

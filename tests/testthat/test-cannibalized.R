@@ -1,0 +1,146 @@
+test_that("stable seconds, section links and one-day blips are not cannibalized", {
+  set.seed(6)
+  days <- as.IDate("2026-01-01") + 0:83
+  row <- function(query, page, days, position, impressions = 20) {
+    data.table(date = days, query = query, page = paste0("https://www.fernmoor.example", page),
+      clicks = rbinom(length(days), impressions, 0.25 / position), impressions = impressions,
+      position = pmax(1, position + rnorm(length(days), 0, 0.4)))
+  }
+  turn <- (as.integer(days - days[1]) %/% 21) %% 2 == 0
+  rows <- rbind(row("sections", "/a/", days, 5), row("sections", "/a/#b", days, 5),
+    row("blip", "/c/", days, 5), row("blip", "/d/", days[40:41], 4), row("far", "/e/", days, 5),
+    row("far", "/f/", days, 48), row("stable", "/g/", days, 3), row("stable", "/h/", days, 6, 6),
+    row("swap", "/i/", days[turn], 4), row("swap", "/i/", days[!turn], 18, 3),
+    row("swap", "/j/", days[!turn], 8), row("swap", "/j/", days[turn], 19, 3))
+  found <- tide_find(tide_summary(as_data(rows)), min_gain = 0)$findings
+  rivals <- found[found$kind == "cannibalized", ]
+  expect_equal(rivals$query, "swap")
+  expect_equal(rivals$page, "https://www.fernmoor.example/i/")
+  expect_match(rivals$reason, "/i/ led on 42 days and /j/ on 42; the lead changed hands 3 times",
+    fixed = TRUE)
+})
+
+# A site of rows by day, whose queries can be changed.
+by_day <- function(change, queries = 150, days = 63, seed = 3) {
+  rows <- made_site(queries = queries, days = days, seed = seed, demand = rep(8, queries))
+  change(rows)
+}
+
+kind_of <- function(rows, kind, ...) {
+  tide_find(tide_summary(as_data(rows), ...), kind = kind)$findings
+}
+
+test_that("the page whose words match less and leads, clicked too little, is told apart; languages are no rivals",
+  {
+    # Positions and CTR of the page that does not match the query and of the one that does.
+    cases <- list(passed_by = c(3, 8, 0.02, 0.02), as_usual = c(3, 8, made_curve[3], made_curve[8]),
+      rightly_behind = c(13, 8, made_curve[10], made_curve[8]))
+    guide <- "https://www.fernmoor.example/guides/leek-spacing/"
+    for (case in names(cases)) {
+      of <- cases[[case]]
+      dated <- by_day(function(rows) {
+        own <- rows[query == "query 0004"]
+        shown <- function(address, place, ctr) copy(own)[,
+          c("query", "page", "position", "clicks") :=
+            list("leek spacing", address, place, rbinom(.N, impressions, ctr))]
+        german <- copy(own)[, c("page", "position", "clicks") :=
+          list(sub("example/", "example/de/", page), position + 2, 0L)]
+        rbind(rows, shown("https://www.fernmoor.example/shop/leek/", of[1], of[3]),
+          shown(guide, of[2], of[4]), german)
+      })
+      undated <- dated[, .(clicks = sum(clicks),
+        position = sum(impressions * position) / sum(impressions), impressions = sum(impressions)),
+        by = c("query", "page")]
+      for (rows in list(undated, dated)) {
+        found <- tide_find(tide_summary(as_data(rows)), kind = "cannibalized")
+        told <- found$findings[grepl("searchers pass it by", found$findings$reason), ]
+        expect_equal(told$query, if (case == "passed_by") "leek spacing" else character())
+        expect_equal(told$page, if (case == "passed_by") guide else character())
+        expect_true("versions of one page for another language or country" %in% found$aside$reason)
+      }
+      if (case == "rightly_behind") {
+        expect_true("two pages, of which the one that matches better leads" %in% found$aside$reason)
+      }
+    }
+  })
+
+test_that("the chance that a page is passed by holds for any number of clicks", {
+  pages <- data.table(clicks1 = c(0, 5, 60, 100, 2e3, 1e5), clicks2 = c(0, 10, 40, 40, 4e4, 2e4),
+    expected1 = c(0.1, 10, 120, 100, 1e5, 1e5), expected2 = c(0.1, 10, 40, 40, 4e4, 2e4),
+    position1 = 3, position2 = 8)
+  chance <- inktide:::passed_by_chance(pages, 1, 2, 0.06)
+  expect_equal(chance[1], 0.3, tolerance = 0.05)
+  expect_gt(chance[3], 0.8)
+  expect_lt(chance[4], 0.1)
+  expect_equal(chance[5], 0.999)
+  expect_lt(chance[6], 0.1)
+  expect_equal(inktide:::passed_by_chance(pages, 2, 2, 0.06), rep(0, 6))
+})
+
+test_that("pages that are shown together split a query, pages that take turns swap it", {
+  weeks <- function(day) day %/% 7L %% 2L
+  # Positions and daily impressions of two pages of query 0004, a row each for the days of either
+  # turn.
+  apart <- rbind(c(9, 1), c(1, 9))
+  both <- rbind(c(40, 35), c(35, 40))
+  cases <- list(
+    list(position = rbind(c(4, 16), c(16, 5)), seen = apart, turn = weeks,
+      says = "led on \\d+ days.*Since \\d{4}-\\d\\d-\\d\\d"),
+    list(position = rbind(c(9, 20), c(20, 9)), seen = 4 * apart, turn = weeks,
+    says = "Neither is clearly better"),
+    list(position = rbind(c(4, 16), c(16, 8)), seen = rbind(c(9, 0), c(2, 9)),
+    turn = function(day) (day * 7L) %% 5L %% 2L,
+      says = "While it leads"),
+    list(position = rbind(c(8, 9), c(9, 8)), seen = both, turn = weeks,
+    says = "are shown together"),
+    # Both at the top; one page after the other; one beneath the other, both clicked as usual.
+    list(position = rbind(c(2, 12), c(12, 2)), seen = apart, turn = weeks, says = ""),
+    list(position = rbind(c(6, 14), c(14, 7)), seen = apart,
+    turn = function(day) pmin(day %/% 30L, 1L), says = ""),
+    list(position = rbind(c(8, 9), c(9, 8)), seen = both, turn = weeks, beneath = "rival1/",
+    says = ""))
+  for (case in cases) {
+    found <- kind_of(by_day(function(rows) {
+      days <- unique(rows$date)
+      turn <- 1L + as.integer(case$turn(as.integer(days - min(days))))
+      two <- rbindlist(lapply(1:2, function(page) data.table(date = days, query = "query 0004",
+        page = paste0("https://www.fernmoor.example/",
+          c("rival1/", paste0(case$beneath, "rival2/"))[page]),
+        clicks = rbinom(length(days), case$seen[turn, page],
+          made_curve[pmin(10, round(case$position[turn, page]))]),
+        impressions = case$seen[turn, page], position = case$position[turn, page])))
+      rbind(rows[query != "query 0004"], two[impressions > 0])
+    }),
+      "cannibalized")
+    expect_equal(found$query, if (nzchar(case$says)) "query 0004" else character())
+    if (nzchar(case$says)) expect_match(found$reason, case$says)
+  }
+})
+
+test_that("without dates close pages below the top are named in doubt, look-alikes counted", {
+  site <- made_site(queries = 150, days = 63, seed = 3, demand = rep(8, 150))
+  rows <- site[, .(clicks = sum(clicks), position = sum(impressions * position) / sum(impressions),
+    impressions = sum(impressions)),
+    by = c("query", "page")]
+  own <- "https://www.fernmoor.example/kale/"
+  # Address and position of a second page beside one at `first`; what becomes of the query.
+  cases <- data.table(first = c(8, 5, 8, 2, 6, 5, 4), position = c(10, 7, 9, 4, 7, 16, 40),
+    query = sprintf("query %04d", 1:7), page = c(rep("https://www.fernmoor.example/other/", 2),
+      "https://www.fernmoor.example/de/kale/", "https://www.fernmoor.example/other/",
+      "https://www.fernmoor.example/kale/care/", rep("https://www.fernmoor.example/other/", 2)),
+    aside = c("", "", "versions of one page for another language or country",
+      "two pages, one of which is at the top", "a page and one beneath it that both do well",
+      "two pages far apart", "a second page far down"))
+  two <-
+    cases[, .(query = rep(query, 2), page = c(rep(own, 7), page), position = c(first, position))]
+  two[, c("clicks", "impressions") := list(round(600 * made_curve[pmin(10, position)]), 600L)]
+  found <- tide_find(
+    tide_summary(as_data(rbind(rows[!query %in% cases$query], two, use.names = TRUE))),
+    kind = "cannibalized", min_gain = 0)
+  lines <- as.data.table(found$findings)[order(query)]
+  expect_equal(lines$query, cases$query[cases$aside == ""])
+  expect_equal(lines$confidence, c(0.5, 0.35))
+  expect_match(lines$reason, "Without dates it cannot be known")
+  expect_equal(lines$gain_low, c(0, 0))
+  expect_setequal(found$aside$reason, cases$aside[cases$aside != ""])
+})

@@ -1,0 +1,63 @@
+# Pages of a made-up site by day: page 1 to 3 change at day 57 by the given factors.
+paged <- function(seed = 1, days = 112, clicks = 1, position = 1, demand = 1, pages = 40) {
+  set.seed(seed)
+  d <- data.table::CJ(page = seq_len(pages), day = seq_len(days))
+  later <- d$page <= 3 & d$day > 56
+  home <- 1 + d$page %% 5
+  at <- pmin(20, ifelse(later, home * position, home))
+  impressions <- rpois(nrow(d), 120 * exp(rnorm(pages, 0, 0.4))[d$page] *
+    (1 + 0.3 * sin(d$day / 30)) * ifelse(later, demand, 1)) + 1L
+  rate <- approx(seq_along(made_curve), made_curve, at, rule = 2)$y * ifelse(later, clicks, 1)
+  data.table::data.table(date = as.IDate("2026-01-01") + d$day, query = sprintf("query %d", d$page),
+    page = sprintf("https://www.fernmoor.example/%s/p%d/", ifelse(d$page <= 3, "a", "b"), d$page),
+    clicks = rbinom(nrow(d), impressions, pmin(0.9, rate)), impressions = impressions,
+    position = at)
+}
+
+events_file <- function(lines) {
+  withr::local_tempfile(lines = lines, fileext = ".csv", .local_envir = parent.frame())
+}
+
+marks <- function(pages = "/a/*", day = "2026-02-27") {
+  tide_events(events_file(c("date,event,pages", sprintf("%s,Rewritten,%s", day, pages))))
+}
+
+test_that("a change point is found at its day with the nearest event, and none where none is", {
+  changed <- tide_change_points(as_data(paged(clicks = 2.5)), events = marks())
+  expect_setequal(unique(sub(".*/(p\\d+)/", "\\1", changed$name[changed$level == "page"])),
+    c("p1", "p2", "p3"))
+  expect_true(all(changed$measure == "click_through" &
+    abs(as.integer(changed$date - as.IDate("2026-02-27"))) <= 3))
+  expect_equal(unique(changed$event), "Rewritten")
+  expect_lte(
+    mean(vapply(1:6, function(seed) nrow(tide_change_points(as_data(paged(seed)))) > 0, NA)), 1 / 3)
+})
+
+test_that("what a folder or the site as a whole does at once is found as such, and its searches' season is not",
+  {
+    found <- function(rows) tide_change_points(as_data(rows), events = marks(pages = ""))
+    # The folder of three loses a half, too little to be sure of any one of its pages.
+    folder <- found(paged(seed = 2, clicks = 0.5))
+    expect_equal(folder[, c("level", "name", "measure")],
+      data.table(level = "folder", name = "/a/", measure = "click_through"))
+    expect_true(folder$ratio_low < 0.5 && folder$ratio_high > 0.5)
+    site <- paged(seed = 3, days = 200)
+    site[date > as.IDate("2026-04-10"), "clicks" := rbinom(.N, clicks, 0.6)]
+    all <- found(site)
+    expect_equal(all$name[all$level == "site"], "all pages")
+    expect_equal(all$measure[all$level == "site"], "click_through")
+    expect_lte(abs(as.integer(all$date[all$level == "site"] - as.IDate("2026-04-11"))), 3)
+    expect_true(
+      all$ratio_low[all$level == "site"] < 0.6 && all$ratio_high[all$level == "site"] > 0.6)
+    # Nothing is left for the pages, since all of them moved.
+    expect_false("page" %in% all$level)
+    # Two days of bots on all pages are no change of the site.
+    bots <- paged(seed = 3, days = 200)
+    bots[date %in% as.IDate(c("2026-04-11", "2026-04-12")), "impressions" := impressions * 6L]
+    expect_equal(nrow(found(bots)), 0)
+    quiet <- vapply(1:6,
+      function(seed) nrow(tide_change_points(as_data(paged(seed, days = 200, pages = 20)))), 0L)
+    expect_lte(mean(quiet > 0), 1 / 3)
+    expect_match(inktide:::found_change_lines(all)[1],
+      "the whole site: click-through at equal position -")
+  })

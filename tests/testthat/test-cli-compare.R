@@ -1,0 +1,38 @@
+test_that("the program compares windows, several at once, and tells why", {
+  dir <- withr::local_tempdir()
+  fwrite(made_site(queries = 60, days = 56), file.path(dir, "a.csv"))
+  run <- program("compare", "a.csv", "--level", "page", "--lag", "0", "--format", "csv", dir = dir)
+  expect_equal(run$status, 0)
+  rows <- fread(text = run$out)
+  expect_equal(rows$demand + rows$position + rows$click_through + rows$mix, rows$change,
+    tolerance = 1e-6)
+  several <- fread(text = program("compare", "a.csv", "--windows", "7,28", "--lag", "0", "--format",
+    "csv", dir = dir)$out)
+  expect_setequal(several$days, c(7, 28))
+  why <- program("compare", "a.csv", "--why", "query 0004", "--lag", "0", dir = dir)
+  expect_match(paste(why$out, collapse = " "), "clicks a month")
+  expect_equal(program("compare", "a.csv", "--after", "2026-02-30", dir = dir)$status, 2)
+  sides <- fread(text = program("compare", "a.csv", "--segments", "brand", "--brand", "query 0004",
+    "--level", "site", "--lag", "0", "--format", "csv", dir = dir)$out)
+  expect_equal(sides$clicks_after - sides$clicks_before, sides$mix, tolerance = 1e-6)
+  told <- program("compare", "a.csv", "--segments", "brand", "--brand", "query 0004", "--level",
+    "page", "--why", "/p1/", "--lag", "0", dir = dir)
+  expect_match(gsub(" +", " ", paste(told$out, collapse = " ")),
+    "clicks a month in brand than in the rest")
+})
+
+test_that("at a terminal with colours noise is grey, losses are red and gains blue", {
+  withr::local_options(cli.num_colors = 8L)
+  moves <- tide_compare(as_data(made_site(queries = 60, days = 56)), days = 28)
+  set(moves$moves, j = "real", value = seq_len(nrow(moves$moves)) <= 6)
+  set(moves$moves, j = "change", value = rep(c(-5, 5), length.out = nrow(moves$moves)))
+  lines <- inktide:::coloured(format(moves, n = 8), moves, list(format = "table"))
+  plain <- cli::ansi_strip(lines)
+  expect_equal(plain, format(moves, n = 8))
+  first <- which(startsWith(plain, "query"))[1]
+  expect_equal(lines[first + 1:2],
+    c(cli::col_red(plain[first + 1]), cli::col_blue(plain[first + 2])), ignore_attr = TRUE)
+  expect_equal(lines[first + 8], cli::col_grey(plain[first + 8]), ignore_attr = TRUE)
+  # Files and other formats stay plain.
+  expect_equal(inktide:::coloured(plain, moves, list(format = "table", out = "x")), plain)
+})

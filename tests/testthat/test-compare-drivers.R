@@ -1,0 +1,22 @@
+test_that("drivers tell a page's one query, a folder's every page, and a topic without a page", {
+  set.seed(1)
+  d <- data.table::CJ(id = 1:60, day = 1:56)
+  later <- d$day > 28
+  folder <- c("rest", "deep")[1 + (d$id %in% 13:24)]
+  page <- ifelse(d$id <= 4, "/one/p/", sprintf("/%s/p%d/", folder, d$id %/% 3))
+  topic <- ifelse(d$id %in% 30:41, "fennel", "kale")
+  fall <- ifelse(later & d$id == 1, 0.2,
+    ifelse(later & d$id %in% 13:24, 0.5, ifelse(later & topic == "fennel", 3, 1)))
+  impressions <- rpois(nrow(d), 60 * fall)
+  rows <- data.table::data.table(date = as.IDate("2026-01-01") + d$day,
+    query = sprintf("%s kind%d", topic, d$id), page = paste0("https://www.fernmoor.example", page),
+    clicks = rbinom(nrow(d), impressions, 0.15), impressions = impressions, position = 3)
+  drivers <- tide_compare(as_data(rows[impressions > 0]), by = "site")$drivers
+  told <- function(wanted) drivers[which(drivers$kind == wanted)]
+  expect_true("kale kind1" %in% told("one query")$by)
+  expect_equal(told("whole folder")$name, "/deep/")
+  expect_equal(told("topic without a page")$name, "fennel")
+  expect_match(told("whole folder")$told, "look for what they share")
+  quiet <- tide_compare(as_data(made_site(queries = 60, days = 56)), by = "page")$drivers
+  expect_lte(nrow(quiet), 1)
+})

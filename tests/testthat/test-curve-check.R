@@ -1,0 +1,15 @@
+test_that("a folder is foretold by the others: one that is clicked half as often is half of that", {
+  rows <- made_site(queries = 500, days = 40, seed = 3)
+  rows[, page := sub("example/",
+    sprintf("example/%s/", ifelse(as.integer(sub(".* ", "", query)) <= 60, "deals", "guides")),
+    page),
+    by = "query"]
+  own <- grepl("/deals/", rows$page, fixed = TRUE)
+  set.seed(4)
+  rows[own, clicks := rbinom(.N, clicks, 0.5)]
+  summary <- tide_summary(as_data(rows))
+  folders <- tide_curve_check(tide_curve(summary), summary)$folders
+  expect_equal(folders$ratio[folders$folder == "/deals/"], 0.5, tolerance = 0.12)
+  # What the folder itself pulls down is not held against it.
+  expect_lt(folders$ratio_high[folders$folder == "/deals/"], 0.65)
+})

@@ -1,0 +1,72 @@
+test_that("every finding has the agreed columns, in order, within their ranges", {
+  found <- tidy(demo()$found)
+  expect_equal(names(found), c("rank", "id", "kind", "query", "page", "pages", "clicks",
+    "impressions", "ctr", "position", "expected_ctr", "gain", "gain_low", "gain_high", "confidence",
+    "score", "action", "reason", "hours", "task", "task_gain"))
+  expect_false(anyNA(found))
+  expect_equal(found$rank, seq_len(nrow(found)))
+  expect_false(is.unsorted(-found$score))
+  expect_equal(anyDuplicated(found$id), 0L)
+  expect_true(all(found$gain_low <= found$gain & found$gain <= found$gain_high))
+  expect_true(all(found$confidence >= 0 & found$confidence <= 1))
+  expect_equal(anyDuplicated(found$reason), 0L)
+  # Figures, addresses and queries apart, no form of a reason stands for more than a tenth of fifty.
+  form <- gsub("[0-9][0-9,.-]*%?", "N",
+    gsub("/[^ ,;:.]*/?", "P", gsub("\"[^\"]*\"", "Q", head(found$reason, 50))))
+  expect_lte(max(table(form)), 5)
+  expect_gte(length(unique(form)), 25)
+  several <- lengths(strsplit(found$pages, " ")) > 1
+  expect_equal(several, found$kind == "cannibalized")
+})
+
+test_that("no click is promised twice: the list, its pages and its total agree", {
+  found <- demo()$found
+  pages <- tide_group(found)
+  expect_equal(sum(pages$gain), sum(found$findings$gain))
+  expect_equal(glance(found)$gain, sum(pages$gain))
+  pairs <- strsplit(found$findings$pages, " ")
+  claims <- paste(rep(found$findings$query, lengths(pairs)), unlist(pairs))
+  expect_equal(anyDuplicated(claims), 0L)
+})
+
+test_that("ids stay when data grow", {
+  skip_unless_studies()
+  rows <- demo()$site$daily
+  ids <- function(rows) {
+    found <- tide_find(tide_summary(as_data(rows), brand = "fernmoor"))$findings
+    stats::setNames(found$id, paste(found$kind, found$query, found$page))
+  }
+  old <- ids(rows[date <= as.IDate("2026-10-20")])
+  new <- ids(rows)
+  both <- intersect(names(old), names(new))
+  expect_gt(length(both), 50)
+  # A cannibalized query may keep another page later; all else must agree in name and id.
+  expect_equal(old[both], new[both])
+})
+
+test_that("a table without pages or dates still gives a list, and says what cannot be known", {
+  queries <- tide_find(tide_summary(tide_read(tide_example()[["capped"]])))
+  expect_gt(nrow(queries$findings), 0)
+  expect_true(all(queries$findings$page == ""))
+  rows <- made_site(queries = 100, days = 30)[,
+    .(clicks = sum(clicks), impressions = sum(impressions),
+      position = weighted.mean(position, impressions)),
+    by = .(query, page)]
+  twin <- rows[order(-impressions)][round(position) > 5][1]
+  rows <- rbind(rows, copy(twin)[, page := "https://www.fernmoor.example/twin/"])
+  rivals <-
+    subset(tide_find(tide_summary(as_data(rows)), min_gain = 0)$findings, kind == "cannibalized")
+  expect_equal(nrow(rivals), sum(rivals$query == twin$query))
+  if (nrow(rivals)) expect_match(rivals$reason, "cannot be known")
+})
+
+test_that("small and odd tables give an answer, not an error", {
+  one <- data.table(query = "a", page = "/a", clicks = 0, impressions = 9, position = 1)
+  expect_equal(nrow(tide_find(tide_summary(as_data(one)))$findings), 0)
+  expect_match(format(tide_find(tide_summary(as_data(one)))), "0 findings")
+  far <- data.table(query = letters, page = "/a", clicks = 0, impressions = 100, position = 90)
+  expect_equal(nrow(tide_find(tide_summary(as_data(far)))$findings), 0)
+  expect_error(tide_find(tide_summary(as_data(one)), band = c(9, 3)), class = "tide_error_argument")
+  expect_error(tide_find(tide_summary(as_data(one)), segment = "mobile"),
+    class = "tide_error_argument")
+})

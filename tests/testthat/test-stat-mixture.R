@@ -1,0 +1,50 @@
+test_that("a usual spread without a low part flags next to nothing; planted ones are found", {
+  set.seed(2)
+  expected <- exp(rnorm(800, 3, 1))
+  factor <- exp(rnorm(800, 0, 0.25))
+  page <- seq_along(expected) %/% 3
+  words <- data.table(query = seq_len(800), word = paste("word", seq_len(800)))
+  none <- inktide:::fit_low_ctr(rpois(800, expected * factor), expected, page, words)
+  expect_lt(length(inktide:::best_within_fdr(none$judged$confidence, fdr = 0.1)), 10)
+  weak <- page %% 15 == 0
+  some <- inktide:::fit_low_ctr(rpois(800, expected * factor * ifelse(weak, 0.35, 1)), expected,
+    page, words)
+  listed <- inktide:::best_within_fdr(some$judged$confidence, fdr = 0.1)
+  expect_gt(mean(weak[listed]), 0.8)
+  expect_gt(mean(which(weak & expected > 10) %in% listed), 0.7)
+})
+
+test_that("clicks tell gamma factors from log-normal ones, and a high part only where there is one",
+  {
+    fitted <- function(factor) {
+      expected <- exp(rnorm(length(factor), 4, 1))
+      inktide:::fit_query_groups(inktide:::clicks_over_factors(
+        rpois(length(factor), expected * factor), expected))
+    }
+    set.seed(6)
+    lognormal <- fitted(exp(rnorm(3000, 0, 0.5)))
+    gamma <- fitted(rgamma(3000, 1 / 0.25) * 0.25)
+    # A low part can take a tail for its own, so that this many queries leave some doubt, and more of
+    # them less.
+    expect_lt(lognormal$gamma, 0.2)
+    expect_gt(gamma$gamma, 0.8)
+    expect_equal(c(lognormal$sd[1], gamma$sd[1]), c(0.5, sqrt(trigamma(4))), tolerance = 0.05)
+    expect_equal(c(lognormal$weight[["high"]], gamma$weight[["high"]]), c(0, 0))
+    some_high <- fitted(exp(rnorm(3000, 0, 0.2) + rep(c(1, 0), c(150, 2850))))
+    expect_equal(some_high$weight[["high"]], 0.05, tolerance = 0.2)
+    expect_equal(some_high$mean[3], 1, tolerance = 0.15)
+    set.seed(6)
+    expect_lt(fitted(exp(rnorm(6000, 0, 0.5)))$gamma, 0.05)
+    expect_gt(fitted(rgamma(6000, 1 / 0.25) * 0.25)$gamma, 0.95)
+  })
+
+test_that("two groups planted in log factors are told apart", {
+  set.seed(3)
+  low <- rep(c(TRUE, FALSE), c(150, 1350))
+  noise <- rep(0.02, 1500)
+  z <- rnorm(1500, ifelse(low, -0.9, 0), ifelse(low, 0.4, 0.25)) + rnorm(1500, 0, sqrt(noise))
+  groups <- inktide:::fit_two_groups(inktide:::measured_over_factors(z, noise))
+  expect_equal(groups$sd[1], 0.25, tolerance = 0.1)
+  expect_equal(groups$mean[2], -0.9, tolerance = 0.25)
+  expect_equal(groups$weight[[2]], 0.1, tolerance = 0.4)
+})

@@ -1,0 +1,137 @@
+test_that("texts are numbered as base R does, at any size and in any encoding", {
+  set.seed(4)
+  for (rows in c(0, 1, 7, 5000, 60000)) {
+    x <- sprintf("%s %d", sample(c("kale", "caf\u00e9", "\u79cd\u5b50"), rows, TRUE),
+      sample.int(max(1, rows), rows, TRUE))
+    code <- inktide:::as_levels(x)
+    expect_identical(as.integer(code), match(x, unique(x)))
+    expect_identical(levels(code), unique(x))
+  }
+  both <- inktide:::as_levels(c("caf\u00e9", iconv("caf\u00e9", "UTF-8", "latin1"), NA, ""))
+  expect_identical(as.integer(both), c(1L, 1L, 2L, 2L))
+})
+
+test_that("what texts hold agrees with regular expressions, on random texts", {
+  set.seed(6)
+  letters <- c("a", "b", "Z", " ", " ", "\t", "\u00fc", "7", "/")
+  x <- c("", NA, replicate(500, paste(sample(letters, sample(0:5, 1), TRUE), collapse = "")))
+  held <- function(what) inktide:::text_holds(x, what)[-2]
+  expect_identical(held("beyond"), grepl("[^\\x01-\\x7f]", x[-2], perl = TRUE))
+  expect_identical(held("capitals"), grepl("[A-Z]", x[-2]))
+  expect_identical(held("blanks"), grepl("^ | $|  |\t", x[-2]))
+  expect_identical(held(c("beyond", "blanks")), held("beyond") | held("blanks"))
+})
+
+test_that("a repeated combination is found exactly where one stands", {
+  set.seed(5)
+  for (rows in c(2, 30, 3000)) {
+    for (width in 1:4) {
+      columns <- data.table::as.data.table(replicate(width,
+        sample.int(max(2, ceiling(1.5 * rows^(2 / width))), rows, TRUE) - 3L, simplify = FALSE))
+      expect_identical(inktide:::repeats_any(columns), anyDuplicated(columns) > 0)
+      expect_identical(inktide:::repeats_any(unique(columns)), FALSE)
+      key <- inktide:::row_key(columns)
+      expect_identical(match(key, key), match(do.call(paste, columns), do.call(paste, columns)))
+    }
+  }
+})
+
+test_that("pairs of two columns are numbered in order of appearance, at any size", {
+  set.seed(7)
+  for (rows in c(1, 50, 40000)) {
+    one <- sample.int(max(1, rows %/% 3), rows, TRUE)
+    other <- sample.int(5, rows, TRUE)
+    found <- .Call(inktide:::pair_codes, one, other)
+    key <- paste(one, other)
+    expect_identical(found[[1]], match(key, unique(key)))
+    expect_identical(found[[2]], which(!duplicated(key)))
+  }
+})
+
+test_that("a table of log CTR is read between its points, each line in its class of blending", {
+  table <- cbind(log(seq(0.4, 0.01, length.out = 160)), log(0.2), log(0.1), log(0.05))
+  at <-
+    inktide:::read_ctr(table, c(1, 100, 500, 7, 7, 7), c(1, 1, 1, 8, 4, 1), c(1, 1, 1, 10, 10, 100))
+  expect_equal(at, c(0.4, 0.01, 0.01, 0.2, 0.1, 0.05))
+  middle <- 100^(0.5 / 159)
+  expect_equal(inktide:::read_ctr(table, middle, 1, 1), exp(mean(table[1:2, 1])))
+  class <- inktide:::blend_class(c(1, 8, 4, 1), c(1, 10, 10, 100))
+  expect_equal(class, 1:4)
+})
+
+test_that("addresses fold to one key whatever their scheme, www, index page and closing slash", {
+  same <- c("https://www.fernmoor.example/shop/", "http://fernmoor.example/shop",
+    "https://fernmoor.example/shop/index.html", "ftp://www.fernmoor.example/shop//")
+  expect_equal(unique(inktide:::url_key(same)), "fernmoor.example/shop")
+  expect_equal(
+    inktide:::url_key(c("https://fernmoor.example/a/?x=1", "https://fernmoor.example/a?x=b/")),
+    c("fernmoor.example/a?x=1", "fernmoor.example/a?x=b"))
+})
+
+test_that("every compiled entry refuses what it would read or write out of bounds by", {
+  k <- function(name) getFromNamespace(name, "inktide")
+  wrong <- list(quote(.Call(k("sum_by"), c(1, 2), c(1L, NA), 2L)),
+    quote(.Call(k("sum_by"), c(1, 2), c(1L, 3L), 2L)),
+    quote(.Call(k("sum_by"), c(1, 2), c(0L, 1L), 2L)), quote(.Call(k("sum_by"), c(1, 2), 1L, 2L)),
+    quote(.Call(k("sum_by"), 1:2, 1:2, 2L)), quote(.Call(k("sum_by"), 1, 1L, NA_integer_)),
+    quote(.Call(k("sum_by"), 1, 1L, -1L)), quote(.Call(k("any_repeat"), list(c(1L, NA)), 1L, 2)),
+    quote(.Call(k("any_repeat"), list(1:2, 1:3), c(1L, 1L), c(2, 3))),
+    quote(.Call(k("any_repeat"), list(c(1L, 5L)), 1L, 2)),
+    quote(.Call(k("any_repeat"), list(), integer(), numeric())),
+    quote(.Call(k("any_repeat"), list(1:2), 1L, NA_real_)),
+    quote(.Call(k("any_repeat"), list(1:2, 1:2, 1:2), c(1L, 1L, 1L), c(2, 2^40, 2^40))),
+    quote(.Call(k("any_repeat"), list(c("a", "b")), 1L, 2)),
+    quote(.Call(k("pair_codes"), 1:2, 1:3)), quote(.Call(k("pair_codes"), c(1, 2), 1:2)),
+    quote(.Call(k("distinct_codes"), 1:2)), quote(.Call(k("text_holds_any"), 1:2, 1L)),
+    quote(.Call(k("text_holds_any"), "a", NA)),
+    quote(.Call(k("read_spots"), c(1, 2), c(1L, 2L), c(0, 0))),
+    quote(.Call(k("read_spots"), c(1, 2), NA_integer_, 0)),
+    quote(.Call(k("read_spots"), c(1, 2), 0L, 0)),
+    quote(.Call(k("read_spots"), c(1, 2), 1L, c(0, 1))),
+    quote(.Call(k("blended_ctr"), matrix(0, 1, 1), 1, 1, 1, numeric())),
+    quote(.Call(k("blended_ctr"), matrix(0, 9, 1), 1, 1, 1, 0.5)),
+    quote(.Call(k("blended_ctr"), 1:9, 1, 1, 1, numeric())),
+    quote(.Call(k("blended_ctr"), matrix(0, 9, 2), c(1, 2), 1, 1, 0.5)),
+    quote(.Call(k("blended_ctr"), matrix(0, 9, 2), 1, numeric(), 1, 0.5)),
+    quote(.Call(k("scan_records"), "nowhere", 0L, ",", "")),
+    quote(.Call(k("scan_records"), NA_character_, 0L, ",", "")),
+    quote(.Call(k("scan_records"), tempdir(), 0L, ";;", "")),
+    quote(.Call(k("scan_records"), tempfile(), -1L, ",", "")),
+    quote(.Call(k("path_facts_of"), character())),
+    quote(.Call(k("own_file"), "nowhere", -1, 0, 0L)), quote(.Call(k("write_bytes"), 7L, raw())),
+    quote(.Call(k("write_bytes"), 1L, "text")))
+  for (call in wrong) expect_error(eval(call), "needs|cannot be opened", label = deparse(call)[1])
+  expect_identical(.Call(k("sum_by"), numeric(), integer(), 0L), numeric())
+  expect_identical(.Call(k("sum_by"), numeric(), integer(), 2L), c(0, 0))
+  expect_identical(.Call(k("blended_ctr"), matrix(0, 9, 1), NA_real_, 1, 1, numeric()), NA_real_)
+  expect_false(.Call(k("any_repeat"), list(integer()), 1L, 2))
+})
+
+test_that("records are found in any bytes at all", {
+  set.seed(9)
+  bytes <- c(charToRaw("a,;\"\"\n\n\r 1"), as.raw(c(0xc3, 0xa9, 0xff, 0, 0x1a)))
+  file <- tempfile()
+  copy <- tempfile()
+  for (round in 1:400) {
+    writeBin(sample(bytes, sample(0:40, 1), TRUE), file)
+    found <- .Call(inktide:::scan_records, file, sample(0:2, 1), ",", if (round %% 2) copy else "")
+    expect_true(found$records >= length(found$empty) + found$ragged)
+    expect_true(all(diff(found$jump_line) > 0), all(diff(found$jump_record) > 0))
+  }
+  # UTF-8 that is none: overlong forms, surrogates, beyond the last code point, cut off.
+  for (bad in list(c(0xc0, 0x80), c(0xe0, 0x80, 0x80), c(0xed, 0xa0, 0x80),
+      c(0xf4, 0x90, 0x80, 0x80), 0xc3, c(0xc3, 0x61, 0xa9))) {
+    writeBin(c(charToRaw("x\n"), as.raw(bad), charToRaw("\n")), file)
+    expect_equal(.Call(inktide:::scan_records, file, 0L, ",", "")$invalid, 2L)
+  }
+})
+
+test_that("the levels of texts are found whatever their order, and bytes of Windows become Unicode",
+  {
+    skip_unless_studies()
+    set.seed(1)
+    x <- sample(c("a", "b", NA, "caf\xe9", "\u6d77"), 1000, TRUE)
+    levels <- inktide:::as_levels(x)
+    expect_equal(as.character(levels), ifelse(is.na(x), "", ifelse(x == "caf\xe9", "caf\u00e9", x)))
+    expect_equal(inktide:::as_levels(levels), levels)
+  })

@@ -3,9 +3,13 @@
 
 # What each format has beyond the one before it; an older archive is brought up to date on opening,
 # in one transaction.
-store_migrations <- list(`2` = "CREATE TABLE facts (id INTEGER PRIMARY KEY, place TEXT, date TEXT, file TEXT, rows TEXT, content TEXT UNIQUE)",
-  `3` = "CREATE TABLE decisions (number INTEGER PRIMARY KEY, id TEXT, decision TEXT, at TEXT, until TEXT, note TEXT,
-     by TEXT, kind TEXT, query TEXT, page TEXT, pages TEXT, gain REAL, gain_high REAL, clicks REAL, impressions REAL,
+store_migrations <- list(
+  `2` = paste("CREATE TABLE facts (id INTEGER PRIMARY KEY, place TEXT, date TEXT, file",
+    "TEXT, rows TEXT, content TEXT UNIQUE)"),
+  `3` = "CREATE TABLE decisions (number INTEGER PRIMARY KEY, id TEXT, decision TEXT, at TEXT,
+    until TEXT, note TEXT,
+     by TEXT, kind TEXT, query TEXT, page TEXT, pages TEXT, gain REAL, gain_high REAL,
+       clicks REAL, impressions REAL,
      position REAL)",
   `4` = c("ALTER TABLE days ADD COLUMN first INTEGER", "ALTER TABLE days ADD COLUMN last INTEGER",
     "ALTER TABLE changes ADD COLUMN days_unused REAL DEFAULT 0"))
@@ -13,15 +17,21 @@ store_migrations <- list(`2` = "CREATE TABLE facts (id INTEGER PRIMARY KEY, plac
 store_format <- 4L
 
 # The tables of the first format.
-first_tables <- c("CREATE TABLE imports (id INTEGER PRIMARY KEY, at TEXT, files TEXT, content TEXT, exported TEXT,
+first_tables <- c(
+  "CREATE TABLE imports (id INTEGER PRIMARY KEY, at TEXT, files TEXT, content TEXT, exported TEXT,
      undone INTEGER DEFAULT 0)",
-  "CREATE TABLE changes (import INTEGER, grain TEXT, days REAL, rows REAL, clicks REAL, rows_before REAL,
+  "CREATE TABLE changes (import INTEGER, grain TEXT, days REAL, rows REAL, clicks REAL,
+    rows_before REAL,
      clicks_before REAL)",
-  "CREATE TABLE parts (file TEXT PRIMARY KEY, import INTEGER, grain TEXT, month TEXT, rows REAL, checksum TEXT)",
-  "CREATE TABLE days (import INTEGER, grain TEXT, day INTEGER, exported INTEGER, rows REAL, clicks REAL,
+  paste("CREATE TABLE parts (file TEXT PRIMARY KEY, import INTEGER, grain TEXT,",
+    "month TEXT, rows REAL, checksum TEXT)"),
+  "CREATE TABLE days (import INTEGER, grain TEXT, day INTEGER, exported INTEGER, rows REAL,
+    clicks REAL,
      impressions REAL, PRIMARY KEY (grain, day, import))",
-  "CREATE VIEW current AS SELECT d.* FROM days d JOIN imports i ON i.id = d.import WHERE i.undone = 0 AND NOT EXISTS (
-     SELECT 1 FROM days n JOIN imports j ON j.id = n.import WHERE j.undone = 0 AND n.grain = d.grain AND n.day = d.day
+  "CREATE VIEW current AS SELECT d.* FROM days d JOIN imports i ON i.id = d.import
+    WHERE i.undone = 0 AND NOT EXISTS (
+     SELECT 1 FROM days n JOIN imports j ON j.id = n.import WHERE j.undone = 0
+       AND n.grain = d.grain AND n.day = d.day
        AND (n.exported > d.exported OR (n.exported = d.exported AND n.import > d.import)))",
   "CREATE TABLE meta (name TEXT PRIMARY KEY, value TEXT)",
   "INSERT INTO meta VALUES ('format', '1')")
@@ -67,7 +77,8 @@ with_store <- function(store, write, work, waiting = NULL) {
     if (fresh) check_lost(store)
     con <- DBI::dbConnect(RSQLite::SQLite(), if (fresh && !write) ":memory:" else index,
       synchronous = NULL)
-    # Patience first: whatever is asked next may find the archive locked by somebody else for a moment.
+    # Patience first: whatever is asked next may find the archive locked by somebody else for a
+    # moment.
     DBI::dbExecute(con, "PRAGMA busy_timeout = 10000")
     DBI::dbExecute(con, "PRAGMA synchronous = FULL")
     if (write) {
@@ -131,7 +142,8 @@ abort_index <- function(store, cause) {
     abort_read_only(store, cause)
   }
   abort_store(store$dir, "The archive cannot be used.",
-    "Check that you may write to the folder, that the disk has room, and that nobody else holds it.",
+    paste("Check that you may write to the folder, that the disk has room, and that",
+      "nobody else holds it."),
     cause)
 }
 

@@ -79,11 +79,13 @@ tide_load <- function(store, files, exported = NULL, columns = NULL, date_order 
 # What the days of an import hold and what they held before it, grain by grain: figures of different
 # grain never add up. Days that a newer export holds stay with that.
 import_changes <- function(con, import) {
-  DBI::dbGetQuery(con, "SELECT d.import, d.grain, count(*) AS days, sum(d.rows) AS rows, sum(d.clicks) AS clicks,
+  DBI::dbGetQuery(con, "SELECT d.import, d.grain, count(*) AS days, sum(d.rows) AS rows,
+    sum(d.clicks) AS clicks,
     coalesce(sum(CASE WHEN c.exported <= d.exported THEN c.rows END), 0) AS rows_before,
     coalesce(sum(CASE WHEN c.exported <= d.exported THEN c.clicks END), 0) AS clicks_before,
     coalesce(sum(c.exported > d.exported), 0) AS days_unused
-    FROM days d LEFT JOIN (SELECT * FROM current WHERE import <> ?) c ON c.grain = d.grain AND c.day = d.day
+    FROM days d LEFT JOIN (SELECT * FROM current WHERE import <> ?) c ON c.grain = d.grain
+      AND c.day = d.day
     WHERE d.import = ? GROUP BY d.grain",
     list(import, import))
 }
@@ -190,7 +192,8 @@ summary.tide_store <- function(object, ...) import_history(object)
 # A row per import and table.
 import_history <- function(store) {
   imports <- with_store(store, write = FALSE, function(con) {
-    DBI::dbGetQuery(con, "SELECT i.id AS import, i.at, i.files, i.exported, c.grain, c.rows, c.clicks, c.rows_before, c.clicks_before,
+    DBI::dbGetQuery(con, "SELECT i.id AS import, i.at, i.files, i.exported, c.grain, c.rows,
+      c.clicks, c.rows_before, c.clicks_before,
       c.days_unused, i.undone
       FROM imports i JOIN changes c ON c.import = i.id ORDER BY i.id, c.grain")
   })
@@ -208,11 +211,15 @@ format.tide_load <- function(x, ...) {
     },
       left_out_lines(x$left_out)))
   }
-  c(sprintf("Import %d", x$import), change_lines(x$changes),
+  c(
+    sprintf("Import %d", x$import),
+    change_lines(x$changes),
     sprintf("  read %s: %s kept of %s", basename(x$sources$file),
       format_plural(x$sources$kept, "row"), format_count(x$sources$rows))[
         !nzchar(x$sources$skipped)],
-    left_out_lines(x$left_out), source_lines(x$sources), capped_lines(x$sources))
+    left_out_lines(x$left_out),
+    source_lines(x$sources),
+    capped_lines(x$sources))
 }
 
 change_lines <- function(changes) {

@@ -85,7 +85,8 @@ need_parquet <- function(store) {
 #' @export
 format.tide_store <- function(x, ...) {
   held <- with_store(x, write = FALSE, function(con) DBI::dbGetQuery(con,
-    "SELECT grain, count(*) AS days, min(day) AS first, max(day) AS last, sum(rows) AS rows, sum(clicks) AS clicks
+    "SELECT grain, count(*) AS days, min(day) AS first, max(day) AS last, sum(rows) AS rows,
+      sum(clicks) AS clicks
       FROM current GROUP BY grain"))
   if (!nrow(held)) return("<tide_store> empty")
   window <- ifelse(held$first > 0, sprintf("%s (%s)",

@@ -99,10 +99,12 @@ import_from_parts <- function(store, files, records, now) {
     id <- part_import(own[1])
     if (id %in% taken) id <- max(taken) + id
     read <- lapply(own, function(file) read_part_file(store, file, id))
-    list(import = data.frame(id = id, at = format(now, "%Y-%m-%d %H:%M:%S", tz = "UTC"),
-      files = "rebuilt from parts", content = paste("rebuilt", id),
-      exported = format(max(read[[1]]$exported)), undone = 0L),
-      parts = rbindlist(lapply(read, `[[`, "part")), days = rbindlist(lapply(read, `[[`, "days")),
+    list(
+      import = data.frame(id = id, at = format(now, "%Y-%m-%d %H:%M:%S", tz = "UTC"),
+        files = "rebuilt from parts", content = paste("rebuilt", id),
+        exported = format(max(read[[1]]$exported)), undone = 0L),
+      parts = rbindlist(lapply(read, `[[`, "part")),
+      days = rbindlist(lapply(read, `[[`, "days")),
       changes = rbindlist(lapply(read, `[[`, "days"))[,
         .(days = .N, rows = sum(rows), clicks = sum(clicks), rows_before = 0, clicks_before = 0,
           days_unused = 0),
@@ -119,8 +121,10 @@ read_part_file <- function(store, file, id) {
   }
   exported <- as.IDate(as.Date(file.mtime(path), tz = "UTC"))
   grain <- grain_label(intersect(dimension_names, names(rows)))
-  list(exported = exported, part = data.table(file = file, import = id, grain = grain,
-    month = sub("^[0-9]+-(undated|[0-9]{4}-[0-9]{2})-.*$", "\\1", file), rows = nrow(rows),
-    checksum = unname(tools::md5sum(path))),
+  list(
+    exported = exported,
+    part = data.table(file = file, import = id, grain = grain,
+      month = sub("^[0-9]+-(undated|[0-9]{4}-[0-9]{2})-.*$", "\\1", file), rows = nrow(rows),
+      checksum = unname(tools::md5sum(path))),
     days = part_days(rows, id, grain, exported, NULL))
 }

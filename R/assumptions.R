@@ -62,9 +62,9 @@ assume <- function(name, value, unit, about, moves, source = "judgement") {
   list(name = name, value = value, unit = unit, about = about, source = source, moves = moves)
 }
 
-assumption_table <- list(assume("page_one_ends", 10.5, "position",
-  "averages up to here are on page one", "striking_distance cannibalized tail_demand",
-  "the results page of ten"),
+assumption_table <- list(
+  assume("page_one_ends", 10.5, "position", "averages up to here are on page one",
+    "striking_distance cannibalized tail_demand", "the results page of ten"),
   assume("top_three_ends", 3.5, "position", "averages up to here are in the top three",
     "striking_distance cannibalized"),
   assume("page_one_views", 1.5, "times",

@@ -35,13 +35,23 @@ test_contests <- function(rivals, course, fits, spread, beneath) {
   set(of, j = c("stands1", "stands2"), value = split(stands, rep(1:2, each = nrow(of))))
   best <- fcase(splitting, pmin(of$held1, of$held2, of$position1, of$position2), any_harm,
     pmin(of$held1, of$held2))
-  data.table(of[, c("query", "days", "changes", "clicks", "expected")], done[, c("harm", "level")],
-    confidence, merged, keep = either("page1", "page2"), other = either("page2", "page1"),
+  data.table(
+    of[, c("query", "days", "changes", "clicks", "expected")],
+    done[, c("harm", "level")],
+    confidence,
+    merged,
+    keep = either("page1", "page2"),
+    other = either("page2", "page1"),
     held = fcase(merged, best * assumed("merge_rise"), wrong, of$position1, any_harm, best),
-    stands = either("stands1", "stands2"), held_other = either("stands2", "stands1"),
-    leader_clicks = of$clicks1, leader_expected = of$expected1, led_keep = either("led1", "led2"),
-    led_other = either("led2", "led1"), together = of$weeks_together,
-    since = rivals$dates[of$last_change], keep_leads = keep_first == of$first_leads,
+    stands = either("stands1", "stands2"),
+    held_other = either("stands2", "stands1"),
+    leader_clicks = of$clicks1,
+    leader_expected = of$expected1,
+    led_keep = either("led1", "led2"),
+    led_other = either("led2", "led1"),
+    together = of$weeks_together,
+    since = rivals$dates[of$last_change],
+    keep_leads = keep_first == of$first_leads,
     searches = ifelse(splitting, of$searches_together, of$searches),
     chance = fcase(merged, assumed("merge_chance"), wrong, confidence, any_harm, 1),
     reason = fcase(done$family, "a page and one beneath it that both do well", done$rightly,
@@ -133,7 +143,8 @@ contest_figures <- function(rivals, course, fits, spread) {
   together <- weeks_together(seen, rivals$dates)
   searches <- rowSums(pmax(seen[[1]], seen[[2]]))
   gap <- median_gap(rivals$position)
-  data.table(query = rivals$queries, sums_by(rivals$totals, "query", c("clicks", "expected"))[, !"query"],
+  data.table(query = rivals$queries,
+    sums_by(rivals$totals, "query", c("clicks", "expected"))[, !"query"],
     page1 = one$page, page2 = two$page, position1 = one$position, position2 = two$position,
     places = abs(one$position - two$position),
     clicks1 = one$clicks, expected1 = one$expected, clicks2 = two$clicks, expected2 = two$expected,
@@ -160,8 +171,9 @@ weeks_together <- function(seen, dates) {
   by_week <- lapply(seen, function(side) t(rowsum(t(side), week)))
   any_week <- by_week[[1]] + by_week[[2]] > 0
   share <- ifelse(any_week, by_week[[2]] / (by_week[[1]] + by_week[[2]]), NA)
-  data.table(weeks_together = rowMeans(ifelse(any_week, by_week[[1]] > 0 & by_week[[2]] > 0, NA),
-    na.rm = TRUE),
+  data.table(
+    weeks_together = rowMeans(ifelse(any_week, by_week[[1]] > 0 & by_week[[2]] > 0, NA),
+      na.rm = TRUE),
     share_second = rowMeans(share, na.rm = TRUE),
     larger_share = rowMeans(pmax(share, 1 - share), na.rm = TRUE))
 }

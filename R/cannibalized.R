@@ -92,16 +92,24 @@ cannibalized_findings <- function(summary, curve, pairs, judged) {
       weighted = sum(pairs$impressions[rows] * pairs$position[rows]),
       expected = sum(pairs$expected[rows]))
   }))
-  out <- data.table(kind = "cannibalized", query = summary$queries$query[judged$query],
-    page = shown(judged$keep), pages = mapply(
-      function(keep, all) paste(shown(c(keep, setdiff(all, keep))), collapse = " "), judged$keep,
-      judged$pages),
-    clicks = total$clicks, impressions = total$impressions, ctr = total$clicks / total$impressions,
+  out <- data.table(
+    kind = "cannibalized",
+    query = summary$queries$query[judged$query],
+    page = shown(judged$keep),
+    pages = mapply(function(keep, all) paste(shown(c(keep, setdiff(all, keep))), collapse = " "),
+      judged$keep, judged$pages),
+    clicks = total$clicks,
+    impressions = total$impressions,
+    ctr = total$clicks / total$impressions,
     position = total$weighted / total$impressions,
-    expected_ctr = total$expected / total$impressions, gain = worth$gain, gain_low = worth$low,
-    gain_high = worth$high, confidence = judged$confidence,
+    expected_ctr = total$expected / total$impressions,
+    gain = worth$gain,
+    gain_low = worth$low,
+    gain_high = worth$high,
+    confidence = judged$confidence,
     action = cannibalized_words(summary, judged, "action"),
-    reason = cannibalized_words(summary, judged, "reason"), claims = claims,
+    reason = cannibalized_words(summary, judged, "reason"),
+    claims = claims,
     identity = paste("cannibalized", summary$queries$key[judged$query]),
     work = paste("cannibalized", summary$pages$key[judged$keep], summary$pages$key[judged$other]),
     how = contest_steps(summary, judged, worth))
@@ -148,7 +156,8 @@ contest_steps <- function(summary, judged, worth) {
   step_lines(sprintf(
     "searches in the window: %s; today the pages are expected to have %.2f clicks on the curve",
     format_count(judged$searches), judged$expected),
-    sprintf("own factor = (1/spread + clicks) / (1/spread + expected) = (%.2f + %s) / (%.2f + %.2f) = %.3f",
+    sprintf(paste("own factor = (1/spread + clicks) / (1/spread + expected) = (%.2f + %s) /",
+      "(%.2f + %.2f) = %.3f"),
       1 / worth$spread, format_count(judged$clicks), 1 / worth$spread, judged$expected, worth$own),
     sprintf("one page at position %.2f: %s searches x %s%.4f on the curve = %.2f clicks",
       judged$held, format_count(judged$searches),
@@ -157,7 +166,9 @@ contest_steps <- function(summary, judged, worth) {
     sprintf("gain = %s(%.2f x %.3f - %.2f x %.3f) x 30 / %d = %.2f",
       ifelse(judged$chance < 1, sprintf("chance %.2f x ", judged$chance), ""), worth$at_held,
       worth$factor, judged$expected, worth$own, as.integer(summary$recent$days), worth$gain),
-    ifelse(judged$merged, sprintf("a merge comes off or not: from nothing to a rise to position %.2f, %.2f clicks, and what is unsure of those",
+    ifelse(judged$merged, sprintf(paste(
+      "a merge comes off or not: from nothing to a rise to position %.2f, %.2f",
+      "clicks, and what is unsure of those"),
       judged$held * assumed("merge_best") / assumed("merge_rise"), worth$at_best),
       ""),
     confidence_line(judged))
@@ -170,7 +181,10 @@ confidence_line <- function(judged) {
   fcase(judged$harm == "swapping", sprintf(
     "confidence: chance that the lead changes hands, by the course of its days: %.3f",
     judged$confidence),
-    judged$harm == "wrong page leads", sprintf("confidence: %s clicks of %.2f expected on the leading page and %s of %.2f on the other are %.3g times as likely where the leader is clicked %.2f times as often as it should be; odds %g / %g x %.3g = %.3g, a chance of %.3f",
+    judged$harm == "wrong page leads", sprintf(paste(
+      "confidence: %s clicks of %.2f expected on the leading page and %s of",
+      "%.2f on the other are %.3g times as likely where the leader is clicked",
+      "%.2f times as often as it should be; odds %g / %g x %.3g = %.3g, a", "chance of %.3f"),
       format_count(judged$leader_clicks), judged$leader_expected,
       format_count(judged$clicks - judged$leader_clicks), judged$expected - judged$leader_expected,
       odds / before, assumed("mismatch_factor"), assumed("mismatch_share"),

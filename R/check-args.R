@@ -75,7 +75,8 @@ check_regex <- function(x, arg) {
     error = function(e) FALSE)
   if (!ok) {
     abort_tide(sprintf("`%s` is not a regular expression.", arg), where = sprintf("It is '%s'.", x),
-      fix = "Close its brackets, or put a backslash before each sign meant literally, as in 'a\\+b'.",
+      fix = paste("Close its brackets, or put a backslash before each sign meant literally,",
+        "as in 'a\\+b'."),
       class = "regex", fault = "call", argument = arg)
   }
 }

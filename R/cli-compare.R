@@ -1,5 +1,33 @@
 # inktide compare: windows, segments side by side, and segments line by line.
 
+command_compare <- function(shared) {
+  list(
+    job = "two windows and why clicks changed, or segments side by side",
+    files = "[FILE...]",
+    example = "inktide compare export.csv --days 28 --level page --brand fernmoor",
+    options = c(shared, list(
+      text_option("--after", "A..B",
+        "first and last day of the later window [the last 28 days, or --days]"),
+      text_option("--before", "A..B", "the same of the earlier [as many days right before]"),
+      switch_option("--year", "before: the same weekdays a year earlier"),
+      text_option("--windows", "N,N", "the last N days against the N before, for several N"),
+      text_option("--level", "WHAT",
+        "query, page, folder, topic, pair or site [query]; with --segments line by line"),
+      number_option("--fdr", "SHARE", "share of what is marked as real that may be noise [0.1]",
+        0.1),
+      text_option("--why", "NAME", "only this query, page, folder or topic of the level, in words"),
+      top_option(),
+      text_option("--by", "WHAT", paste(
+        "brand, intent, page_group, band_option(), words, term, country, device,",
+        "vertical, rich_result")),
+      text_option("--segments", "A,B",
+        "two segments of inktide.yml against each other, or one against the rest"),
+      events_option(),
+      figure_option())),
+    formats = "xlsx",
+    run = run_compare)
+}
+
 run_compare <- function(options, files) {
   if (is.null(options$by) && is.null(options$segments)) return(run_moves(options, files))
   if (!is.null(options$by) && !is.null(options$segments)) {
@@ -148,7 +176,9 @@ side_by_side <- function(compared, lengths, top) {
   } else {
     fit_text(names, free)
   }
-  c("", "Change of clicks a month against as many days before",
+  c(
+    "",
+    "Change of clicks a month against as many days before",
     paste0(fit_text(longest$level, free),
       paste(pad_left(sprintf("%g days  ", lengths), 11), collapse = "")),
     paste0(shown, apply(matrix(cells, length(names)), 1, paste, collapse = "")))

@@ -1,5 +1,24 @@
 # inktide curve: CTR by position, its parts, how methods compare, whether the fit is fine.
 
+command_curve <- function(shared) {
+  list(
+    job = "fit and show CTR by position",
+    files = "[FILE...]",
+    example = "inktide curve export.csv --brand fernmoor",
+    options = c(shared, list(
+      number_option("--until", "N", "last position shown [20]", 20),
+      text_option("--by", "WHAT", paste(
+        "curves of parts: device, country, vertical, rich_result, month, intent,",
+        "page_group, words")),
+      text_option("--method", "METHOD", "fitted, or for comparison pivot or power [fitted]",
+        "fitted"),
+      text_option("--prior", "FILE", "a table of CTR by position that a new site's curve leans on"),
+      switch_option("--compare", "how well each method foretells queries it has not seen"),
+      switch_option("--diagnose", "does the curve fit, and what is it made of"),
+      figure_option())),
+    run = run_curve)
+}
+
 run_curve <- function(options, files) {
   check_number(options$until, "--until", min = 1, max = 100)
   shown <- options$position

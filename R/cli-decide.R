@@ -1,5 +1,19 @@
 # Commands about decisions and what came of them.
 
+command_decide <- function(shared) {
+  list(
+    job = "record what was decided about findings, so that it sticks",
+    files = "ID... fix|later|harmless|done",
+    example = "inktide decide L-552e4efe13 harmless --note \"answered above\"",
+    options = c(shared, list(text_option("--note", "TEXT", "what to remember"),
+      text_option("--by", "NAME", "who decided"),
+      text_option("--at", "DATE", "day of the decision; of done: when it was [today]"),
+      text_option("--until", "DATE", "of later: when it comes back [in 30 days]"),
+      text_option("--sheet", "FILE", "decisions filled into the list as xlsx or csv"),
+      switch_option("--list", "show what was decided"))),
+    run = run_decide)
+}
+
 run_decide <- function(options, files) {
   input <- settle_project(options)
   store <- tide_store(input$folder)
@@ -11,7 +25,8 @@ run_decide <- function(options, files) {
   if (is.null(options$sheet) && (!length(words) || length(decision) != 1)) {
     abort_call("Which finding, and what about it?",
       paste("inktide decide", paste(files, collapse = " ")),
-      "Name ids and one of fix, later, harmless, done, as in: inktide decide L-552e4efe13 harmless --note \"answered above\"")
+      paste("Name ids and one of fix, later, harmless, done, as in: inktide decide",
+        "L-552e4efe13 harmless --note \"answered above\""))
   }
   rows <- if (!is.null(options$sheet)) {
     read_decisions(options$sheet, names(decision_kinds))
@@ -43,6 +58,17 @@ decision_lines <- function(decisions) {
     ifelse(nzchar(decisions$note), sprintf("(%s)", decisions$note), ""))
 }
 
+command_outcome <- function(shared) {
+  list(
+    job = "did what was done work, against queries nobody touched",
+    files = "",
+    example = "inktide outcome --project my-site",
+    options = c(shared,
+      list(number_option("--since", "N", "days before and since that are compared [28]", 28))),
+    arguments = c(days = "--since"),
+    run = run_outcome)
+}
+
 run_outcome <- function(options, files) {
   input <- settle_project(options)
   decisions <- tide_decisions(tide_store(input$folder))
@@ -62,7 +88,8 @@ outcome_lines <- function(judged) {
     c(sprintf("%s: \"%s\" on %s (%s, done %s)", own$verdict, own$query, format_path(own$page),
       kind_label(own$kind), format(own$done)),
       if (!is.na(own$ratio)) {
-        sprintf("   %s clicks per 30 days before, %s since: %.2f times (%.2f to %.2f) what %s untouched queries would have it at; %+.1f clicks (%+.1f to %+.1f).",
+        sprintf(paste("   %s clicks per 30 days before, %s since: %.2f times (%.2f to %.2f)",
+          "what %s untouched queries would have it at; %+.1f clicks (%+.1f to", "%+.1f)."),
           format_clicks(own$clicks_before), format_clicks(own$clicks_since), own$ratio,
           own$ratio_low, own$ratio_high, format_count(own$untouched), own$won, own$won_low,
           own$won_high)

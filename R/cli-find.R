@@ -1,5 +1,30 @@
 # inktide find and trace: the ranked list, and what one line, query, page or folder rests on.
 
+command_find <- function(shared) {
+  list(
+    job = "the ranked list of opportunities",
+    files = "[FILE...]",
+    example = "inktide find export.csv --brand fernmoor --top 10",
+    options = c(shared, list(
+      top_option(),
+      band_option(),
+      target_option(),
+      text_option("--kind", "NAMES",
+        sprintf("only these kinds: %s", paste(names(finding_kinds()), collapse = ", "))),
+      number_option("--min-gain", "N",
+        "least extra clicks per 30 days of a line [half a click of a piece of work]"),
+      number_option("--fdr", "SHARE", "share of low-CTR lines that may be false [0.1]"),
+      number_option("--hours", "N", "what fits into so many hours of work"),
+      number_option("--per-page", "N", "at most so many findings of one page"),
+      text_option("--view", "BY", "list, page, query, folder or topic [list]", "list"),
+      switch_option("--page-view", "the same as --view page"),
+      switch_option("--all", "also what was decided and put away"),
+      figure_option())),
+    formats = c("xlsx", "markdown"),
+    arguments = c(budget = "--hours"),
+    run = run_find)
+}
+
 run_find <- function(options, files) {
   check_number(options$top, "--top", min = 1)
   if (options$page_view) options$view <- "page"
@@ -24,6 +49,17 @@ run_find <- function(options, files) {
   }
   groups <- tide_group(findings, options$view, input$settings$rules)
   emit(options, setDT(as.data.frame(groups)), groups_lines(groups, options$top, terminal_width()))
+}
+
+command_trace <- function(shared) {
+  list(
+    job = paste("one query's pages, one page's queries, a folder's pages, or a finding's",
+      "arithmetic by its id"),
+    files = "QUERY-OR-URL-OR-ID [FILE...]",
+    example = "inktide trace \"tomato seeds\" export.csv",
+    options = c(shared, list(number_option("--top", "N", "rows of the table [25]", 25),
+      figure_option(), events_option())),
+    run = run_trace)
 }
 
 run_trace <- function(options, files) {

@@ -2,6 +2,29 @@
 
 follow_views <- c("pages", "lines", "bands", "events", "changes", "days")
 
+command_follow <- function(shared) {
+  list(
+    job = "pages over time: positions, click-through, events_option(), changes, unusual days",
+    files = "[FILE...]",
+    example = "inktide follow export.csv --of \"/guides/*\" --events events.csv --brand fernmoor",
+    options = c(shared, list(
+      text_option("--of", "PAGES",
+        "addresses or paths, * for all below [the pages with the most clicks]"),
+      text_option("--by", "STEP", "week or day [week]", "week"),
+      text_option("--leading", "WHAT",
+        "queries to draw, by impressions, clicks or gain [impressions]", "impressions"),
+      number_option("--lines", "N", "so many queries of each page [5]", 5),
+      number_option("--top", "N", "most pages [6]", 6),
+      text_option("--view", "PART",
+        "pages, lines, bands, events_option(), changes or days; all in short as a table", "pages"),
+      events_option(),
+      figure_option(),
+      text_option("--draw", "WHAT", "positions, click_through or queries [positions]",
+        "positions"))),
+    arguments = c(pages = "--of", most = "--top"),
+    run = run_follow)
+}
+
 run_follow <- function(options, files) {
   check_choice(options$view, follow_views, "--view")
   check_choice(options$draw, c("positions", "click_through", "queries"), "--draw")

@@ -177,7 +177,8 @@ summarise_input <- function(options, input,
 
 # Facts of the archive, of the settings, of the call.
 facts_input <- function(options, input) {
-  c(if (!is.null(input$store)) tide_facts(input$store),
+  c(
+    if (!is.null(input$store)) tide_facts(input$store),
     if (is.null(input$store) && length(input$settings$enrichments)) {
       tide_facts(named_files(input$settings, "enrichments"))
     },

@@ -37,7 +37,8 @@ cli_main <- function(words) {
 as_called <- function(e, command) {
   facts <- unclass(e)[c("what", "where", "fix")]
   if (inherits(e, "tide_error_store_index")) {
-    facts$fix <- "Rebuild the index from the parts: inktide check --rebuild. Nothing is deleted by it."
+    facts$fix <- paste("Rebuild the index from the parts: inktide check --rebuild. Nothing is",
+      "deleted by it.")
   }
   option <- option_for(e$argument, command)
   if (is.null(option)) return(facts)

@@ -1,5 +1,15 @@
 # Commands on a project's archive.
 
+command_load <- function(shared) {
+  list(
+    job = "put exports into the project's archive",
+    files = "FILE...",
+    example = "inktide load exports/*.csv --project my-site",
+    options = c(reading_options(shared), list(number_option("--undo", "N", "undo import N instead"),
+      switch_option("--history", "show the imports instead"))),
+    run = run_load)
+}
+
 run_load <- function(options, files) {
   folder <- if (!is.null(options$project)) options$project else find_project(".")
   if (is.null(folder)) folder <- "."
@@ -35,6 +45,12 @@ open_archive <- function(folder) {
   tide_store(folder)
 }
 
+command_init <- function(shared) {
+  list(job = "begin a project: settings guessed from the exports, for you to confirm",
+    files = "[FILE...]", example = "inktide init exports/*.csv --project my-site",
+    options = reading_options(shared), run = run_init)
+}
+
 run_init <- function(options, files) {
   folder <- if (is.null(options$project)) "." else options$project
   if (!length(files) && dir.exists(file.path(folder, "exports"))) {
@@ -55,6 +71,16 @@ begun <- function(options, project) {
   force(project)
   note(options,
     sprintf("A new project: '%s'. Read it, and correct what was guessed.", project$file))
+}
+
+command_enrich <- function(shared) {
+  list(
+    job = "keep search volumes, titles, values by query or page",
+    files = "FILE...",
+    example = "inktide enrich volumes.csv --project my-site",
+    options = c(options_named(shared, c("--project", "--columns", "--quiet")),
+      list(text_option("--date", "DATE", "day of the facts [the file's]"))),
+    run = run_enrich)
 }
 
 run_enrich <- function(options, files) {
@@ -86,6 +112,17 @@ history_lines <- function(history) {
       change_lines(own))
   }),
     use.names = FALSE)
+}
+
+command_check <- function(shared) {
+  list(
+    job = "what is held, how complete it is, what is wrong with it",
+    files = "",
+    example = "inktide check --project my-site",
+    options = c(options_named(shared, c("--project", "--format", "--out", "--quiet")),
+      list(switch_option("--strict", "end with status 1 where there are problems"),
+        switch_option("--rebuild", "first make the archive's index anew from its parts"))),
+    run = run_check)
 }
 
 run_check <- function(options, files) {

@@ -46,7 +46,8 @@ findings_lines <- function(findings, top, width) {
   leads <- all[all$id == all$task]
   found <- utils::head(leads, top)
   if (!nrow(found)) {
-    return(c(sprintf("Nothing to fix among %s: nothing falls short, stands close or competes by more than the usual spread.",
+    return(c(sprintf(paste("Nothing to fix among %s: nothing falls short, stands close or competes",
+      "by more than the usual spread."),
       format_plural(findings$tested, "tested query x page pair")),
       aside_text(findings, width)))
   }
@@ -71,10 +72,16 @@ findings_lines <- function(findings, top, width) {
     "pos", "ctr", "curve")
   more <- nrow(leads) - nrow(found)
   worth <- gain_text(all)
-  c(sub(" +$", "", head), rows, if (more > 0) {
-    sprintf("    ... and %s more (--top N, or --format csv for all)", format_count(more))
-  },
-    "", strwrap(sprintf("Together +%s clicks per 30 days (%s to %s)%s. gain: expected extra clicks per 30 days%s; sure: chance that it is real; h: hours of work; curve: CTR this site earns there. In order of %s x sure / h.",
+  c(
+    sub(" +$", "", head),
+    rows,
+    if (more > 0) {
+      sprintf("    ... and %s more (--top N, or --format csv for all)", format_count(more))
+    },
+    "",
+    strwrap(sprintf(paste("Together +%s clicks per 30 days (%s to %s)%s. gain: expected extra",
+      "clicks per 30 days%s; sure: chance that it is real; h: hours of work;",
+      "curve: CTR this site earns there. In order of %s x sure / h."),
       format_clicks(total$gain), format_clicks(total$low), format_clicks(total$high), worth,
       if (any(along > 0)) {
         ", of all queries that one step serves (+N: so many besides the one named)"
@@ -83,7 +90,9 @@ findings_lines <- function(findings, top, width) {
       },
       if (is.null(all[["gain_value"]])) "gain" else "money"),
       width),
-    aside_text(findings, width), "", "First steps",
+    aside_text(findings, width),
+    "",
+    "First steps",
     unlist(lapply(seq_len(min(3, nrow(found))), function(i) {
       c(strwrap(sprintf("%d. %s", found$rank[i], found$action[i]), width, exdent = 3),
         strwrap(found$reason[i], width, indent = 3, exdent = 3))
@@ -103,9 +112,11 @@ gain_text <- function(found) {
 aside_text <- function(findings, width) {
   if (!NROW(findings$aside)) return(NULL)
   rows <- findings$aside[order(-findings$aside$queries)]
-  c("", "Recognised, and no findings", unlist(lapply(
-    sprintf("%s: %s", format_plural(rows$queries, "query", "queries"), rows$reason), strwrap,
-    width = width, indent = 2, exdent = 4)))
+  c(
+    "",
+    "Recognised, and no findings",
+    unlist(lapply(sprintf("%s: %s", format_plural(rows$queries, "query", "queries"), rows$reason),
+      strwrap, width = width, indent = 2, exdent = 4)))
 }
 
 groups_lines <- function(groups, top, width) {
@@ -117,7 +128,8 @@ groups_lines <- function(groups, top, width) {
   line <- function(rank, name, findings, gain, range, hours) paste0(pad_left(rank, 3), " ", name,
     pad_left(findings, 9), pad_left(gain, 8), pad_left(range, 15), pad_left(hours, 7))
   more <- nrow(groups) - nrow(shown)
-  c(line("#", fit_text(by, free), "findings", "gain", "90 %", "hours"),
+  c(
+    line("#", fit_text(by, free), "findings", "gain", "90 %", "hours"),
     line(shown$rank, name, format_count(shown$findings), paste0("+", format_clicks(shown$gain)),
       gain_range(shown$gain_low, shown$gain_high), sprintf("%.3g", shown$hours)),
     if (more > 0) sprintf("    ... and %s more (--top N)", format_count(more)))
@@ -126,8 +138,9 @@ groups_lines <- function(groups, top, width) {
 rivals_lines <- function(rivals) {
   line <- function(...) paste0("  ", fit_text(..1, 8), pad_left(..2, 22), pad_left(..3, 22),
     pad_left(..4, 8))
-  c(sprintf("Foretelling %s held out, %s", format_plural(rivals$pairs[1], "pair"),
-    rivals$segment[1]),
+  c(
+    sprintf("Foretelling %s held out, %s", format_plural(rivals$pairs[1], "pair"),
+      rivals$segment[1]),
     line("method", "log likelihood a pair", "behind the best", "spread"),
     line(rivals$method, sprintf("%.4f", rivals$log_likelihood),
       ifelse(rivals$behind == 0, "", sprintf("%.4f (se %.4f)", rivals$behind, rivals$behind_se)),
@@ -139,19 +152,27 @@ curve_lines <- function(curve, rows, changed = NULL) {
     pad_left(..4, 9), pad_left(..5, 15), pad_left(..6, 8), pad_left(..7, 11), pad_left(..8, 8))
   c(unlist(lapply(unique(rows$segment), function(s) {
     at <- rows[which(rows$segment == s)]
-    c(s, line("position", "ctr", "low", "high", "queries", "pivot", "impr.", "pairs"),
+    c(
+      s,
+      line("position", "ctr", "low", "high", "queries", "pivot", "impr.", "pairs"),
       line(as.character(at$position), format_rate(at$ctr), format_rate(at$ctr_low),
         format_rate(at$ctr_high),
         sprintf("%s-%s", format_rate(at$queries_low), format_rate(at$queries_high)),
         format_rate(at$pivot_ctr), format_count(at$impressions), format_count(at$pairs)),
       "")
   })),
-    wrap_lines(c(sprintf("low, high: %s interval of the curve; queries: between these four of five queries have their own rate.",
-      format_share(curve$level)),
+    wrap_lines(c(
+      sprintf(paste("low, high: %s interval of the curve; queries: between these four of five",
+        "queries have their own rate."),
+        format_share(curve$level)),
       "pivot: plain clicks / impressions at the rounded position.",
-      band_lines(curve, unique(rows$segment)), parts_lines(curve), difference_lines(curve),
-      change_line(changed), if (!is.null(curve$cut)) {
-        sprintf("The export was cut: pairs with %s or fewer clicks are missing from it, and the curve is corrected for that.",
+      band_lines(curve, unique(rows$segment)),
+      parts_lines(curve),
+      difference_lines(curve),
+      change_line(changed),
+      if (!is.null(curve$cut)) {
+        sprintf(paste("The export was cut: pairs with %s or fewer clicks are missing from it,",
+          "and the curve is corrected for that."),
           format_count(curve$cut))
       }),
       terminal_width()))

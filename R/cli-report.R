@@ -1,5 +1,16 @@
 # inktide report and demo: one file to hand over, and the demo project with everything run on it.
 
+command_report <- function(shared) {
+  list(
+    job = "one self-contained HTML file",
+    files = "[FILE...]",
+    example = "inktide report export.csv --brand fernmoor --out report.html",
+    options = c(options_named(shared, "--format", but = TRUE),
+      list(text_option("--title", "TEXT", "title of the report"), events_option(), band_option(),
+        target_option())),
+    run = run_report)
+}
+
 run_report <- function(options, files) {
   input <- settle_input(options, files)
   data <- read_input(options, input, months = TRUE)
@@ -15,6 +26,11 @@ run_report <- function(options, files) {
     site = site_walk(options, input, data), moves = site_moves(options, input, data, findings),
     followed = site_followed(options, input, data, findings))
   say(out)
+}
+
+command_demo <- function(shared) {
+  list(job = "make the demo project and run everything on it", files = "[DIR]",
+    example = "inktide demo my-demo", options = options_named(shared, "--quiet"), run = run_demo)
 }
 
 run_demo <- function(options, files) {
@@ -43,7 +59,10 @@ run_demo <- function(options, files) {
     moves = site_moves(options, input, data, findings),
     followed = site_followed(options, input, data, findings))
   emit(utils::modifyList(options, list(out = files[2], quiet = TRUE)), findings$findings, NULL)
-  say(c("", findings_lines(findings, 5, terminal_width()), "",
+  say(c(
+    "",
+    findings_lines(findings, 5, terminal_width()),
+    "",
     paste0(c("report:       ", "ranked list:  ", "curve figure: ", "map figure:   "), files),
     sprintf("to try out:   inktide load %s --project %s", file.path(dir, "mixed-exports"),
       file.path(dir, "archive-of-mixed"))))

@@ -4,9 +4,9 @@
 
 # most: share of the change that one part must make up to drive it, and of the parts that must have
 # changed the same way for all to have. Out: the largest change first: kind (one query, whole page,
-# one page, whole folder, topic without a page), name, change (clicks per 30 days), by (the query or
-# page that drives it, or ""), share (of the change, or of the parts that went along), parts (queries
-# or pages looked at: those with 5 clicks or more), told (a sentence).
+# one page, whole folder, topic without a page), name, change (clicks per 30 days), by (the query
+# or page that drives it, or ""), share (of the change, or of the parts that went along), parts
+# (queries or pages looked at: those with 5 clicks or more), told (a sentence).
 change_drivers <- function(moves, rules = tide_rules(), most = 0.8) {
   pairs <- moves$pairs
   site <- log(moves$site$ratio)
@@ -59,7 +59,8 @@ driven <- function(moves, whole, part, site, most, kinds) {
     }
     if (along < most || nrow(busy) < 4) return(NULL)
     driver_lines(kinds[2], at$name, at$change, "", along, nrow(busy),
-      sprintf("%s %s %s clicks a month, and %d of %d %s moved that way beside the site: look for what they share.",
+      sprintf(paste("%s %s %s clicks a month, and %d of %d %s moved that way beside the site:",
+        "look for what they share."),
         name, verb, format_clicks(abs(at$change)), round(along * nrow(busy)), nrow(busy),
         if (kinds[1] == "one query") "queries" else "pages"))
   }))

@@ -57,16 +57,23 @@ format.tide_change <- function(x, n = 20, width = 80, ...) {
   leading <- if (x$level != "site") utils::head(which(x$moves$real), 3)
   told <- vapply(leading,
     function(i) change_sentence(x$moves[i], line_name(x$moves$name[i], x$level), x$sides), "")
-  c(wrap_lines(c(sides_line(x), change_sentence(x$site, "The site", x$sides), season_line(x),
-    events_line(x), came_line(x), sprintf("%s of %s %s (marked *)", format_count(sum(x$moves$real)),
-      level_count(nrow(x$moves), x$level),
-      if (is.null(x$sides)) {
-        "moved by more than the site and the usual wavering"
-      } else {
-        "differ by more than the segments do on the whole and the usual wavering"
-      })),
-    width),
-    "", line(fit_text(x$level, free), heads[1], heads[2], "change", "demand", "positn", "clickth",
+  c(
+    wrap_lines(c(
+      sides_line(x),
+      change_sentence(x$site, "The site", x$sides),
+      season_line(x),
+      events_line(x),
+      came_line(x),
+      sprintf("%s of %s %s (marked *)", format_count(sum(x$moves$real)),
+        level_count(nrow(x$moves), x$level),
+        if (is.null(x$sides)) {
+          "moved by more than the site and the usual wavering"
+        } else {
+          "differ by more than the segments do on the whole and the usual wavering"
+        })),
+      width),
+    "",
+    line(fit_text(x$level, free), heads[1], heads[2], "change", "demand", "positn", "clickth",
       "mix", ""),
     line(names, format_clicks(shown$clicks_before), format_clicks(shown$clicks_after),
       signed(shown$change), signed(shown$demand), signed(shown$position),

@@ -121,7 +121,10 @@ pair_changes <- function(pairs, shown, fit) {
 
 # The name each pair goes by on a level.
 level_names <- function(level, pairs, at, rules) {
-  switch(level, query = at$queries$names[pairs$query], page = at$pages$names[pairs$page],
+  switch(
+    level,
+    query = at$queries$names[pairs$query],
+    page = at$pages$names[pairs$page],
     folder = page_group(at$pages$names, rules$page_groups)[pairs$page],
     topic = fcoalesce(
       head_terms(at$queries$keys, leading_pairs(pairs, length(at$queries$keys)))[pairs$query],
@@ -157,8 +160,12 @@ move_lines <- function(own, shown, fdr) {
   tests <- change_tests(own, shown, 0.9)
   scale <- 30 / shown
   change <- own$clicks_2 * scale[2] - own$clicks_1 * scale[1]
-  out <- data.table(name = own$name, clicks_before = own$clicks_1 * scale[1],
-    clicks_after = own$clicks_2 * scale[2], change = change, own[, part_names, with = FALSE],
+  out <- data.table(
+    name = own$name,
+    clicks_before = own$clicks_1 * scale[1],
+    clicks_after = own$clicks_2 * scale[2],
+    change = change,
+    own[, part_names, with = FALSE],
     tests[, c("ratio", "ratio_low", "ratio_high", "q")],
     real = (tests$q <= fdr) %in% TRUE & abs(change) >= worth_telling,
     status = fifelse(own$impressions_1 == 0, "new",

@@ -56,11 +56,14 @@ compare_rows <- function(table, brand) {
   queries <- code_queries(rows$query, rows$impressions)
   brand <- if (length(brand)) is_brand(queries$keys, brand)[queries$code] else FALSE
   pages <- if ("page" %in% table$dimensions) code_pages(rows$page, rows$impressions)
-  list(queries = queries, pages = pages, rows = setDT(list(query = queries$code,
-    page = if (is.null(pages)) rep(1L, nrow(rows)) else pages$code,
-    stratum = position_bin(rows$position) + 100L * brand, fold = queries$code %% 50L + 1L,
-    clicks = as.numeric(rows$clicks), impressions = as.numeric(rows$impressions),
-    weighted = rows$impressions * rows$position)))
+  list(
+    queries = queries,
+    pages = pages,
+    rows = setDT(list(query = queries$code,
+      page = if (is.null(pages)) rep(1L, nrow(rows)) else pages$code,
+      stratum = position_bin(rows$position) + 100L * brand, fold = queries$code %% 50L + 1L,
+      clicks = as.numeric(rows$clicks), impressions = as.numeric(rows$impressions),
+      weighted = rows$impressions * rows$position)))
 }
 
 compare_segments <- function(made, rows, segments, rules) {
@@ -101,10 +104,12 @@ reduce_strata <- function(rows) {
 part_labels <- function(made, table, by, rules) {
   code <- made$rows$query
   keys <- made$queries$keys
-  switch(by, brand = {
-    if (!length(rules$brand)) abort_argument("rules", "rules with brand words", rules$brand)
-    ifelse(is_brand(keys, rules$brand), "brand", "non-brand")[code]
-  },
+  switch(
+    by,
+    brand = {
+      if (!length(rules$brand)) abort_argument("rules", "rules with brand words", rules$brand)
+      ifelse(is_brand(keys, rules$brand), "brand", "non-brand")[code]
+    },
     intent = query_intent(keys, rules$intent)[code],
     words = length_names[pmin(pmax(lengths(query_words(keys)), 1L), 6L)][code],
     page_group = page_group(made$pages$names, rules$page_groups)[made$rows$page],
@@ -188,13 +193,16 @@ format.tide_comparison <- function(x, width = 80, ...) {
   against <- ifelse(is.na(at$ratio), "",
     sprintf("x%.2f (%.2f to %.2f)", at$ratio, at$ratio_low, at$ratio_high))
   window <- if (is.na(x$to)) "no dates" else format_days(x$from, x$to)
-  wrap_lines(c(sprintf("By %s, %s", gsub("_", " ", x$by), window), "",
+  wrap_lines(c(
+    sprintf("By %s, %s", gsub("_", " ", x$by), window),
+    "",
     sub(" +$", "",
       line("", "queries", "clicks", "share", "impr.", "ctr", "pos", "at equal position")),
     line(at$segment, format_count(at$queries), format_count(at$clicks),
       format_share(at$click_share), format_count(at$impressions), format_rate(at$ctr),
       format_position(at$position), against),
-    "", strwrap(paste(comparison_verdict(at, x$by),
+    "",
+    strwrap(paste(comparison_verdict(at, x$by),
       if (any(!is.na(at$ratio))) {
         "At equal position: CTR over that of the rest, with its 90 % interval."
       }),
@@ -208,7 +216,8 @@ comparison_verdict <- function(at, by) {
   sure <- which((at$ratio_low > 1 | at$ratio_high < 1) & at$segment != "other")
   if (!any(!is.na(at$ratio))) return("Bands of position are not compared at equal position.")
   if (!length(sure)) {
-    return("At equal position no part is clicked more or less than the rest by more than queries differ (90 % intervals).")
+    return(paste("At equal position no part is clicked more or less than the rest by more",
+      "than queries differ (90 % intervals)."))
   }
   top <- sure[which.max(abs(log(at$ratio[sure])) * at$impression_share[sure])]
   sprintf("At equal position %s is clicked %.0f%% %s than %s: %s, where that would have %s.",

@@ -51,14 +51,17 @@ tide_curve_check <- function(curve, summary, rivals = FALSE) {
   set(pairs, j = "band", value = position_band(pairs$position, c(1, 4, 11, 21)))
   set(pairs, j = "place", value = pmin(floor(pairs$position + 0.5), 100))
   told <- pairs[pairs$expected >= 0.5]
-  named <- function(rows) data.table(query = summary$queries$query[rows$query],
+  named <- function(rows) data.table(
+    query = summary$queries$query[rows$query],
     page = summary$pages$page[rows$page],
     rows[, intersect(c("position", "clicks", "expected", "share", "residual"), names(rows)),
       with = FALSE])
   pairs[, "share" := weight / sum(weight), by = "place"]
   off <- pair_distance(pairs$clicks - pairs$expected, pairs$expected, spread)
   folders <- folder_ratios(cells, pairs, summary, curve)
-  structure(list(segment = main, residuals = named(told),
+  structure(list(
+    segment = main,
+    residuals = named(told),
     bands = told[, .(pairs = .N, mean = mean(residual), sd = stats::sd(residual),
       beyond_2 = mean(abs(residual) > 2)),
       by = "band"][order(match(band, band_names(c(1, 4, 11, 21))))],
@@ -68,7 +71,8 @@ tide_curve_check <- function(curve, summary, rivals = FALSE) {
     influential = named(utils::head(pairs[order(
       -pairs$share * pairs$weight * abs(log((pairs$clicks + 0.5) / (pairs$expected + 0.5))))],
       10)),
-    folders = folders, folder_error = if (nrow(folders)) {
+    folders = folders,
+    folder_error = if (nrow(folders)) {
       stats::weighted.mean(abs(log(folders$ratio)), folders$expected)
     } else {
       NA
@@ -108,9 +112,10 @@ format.tide_curve_check <- function(x, ...) {
   far <- x$folders[x$folders$ratio_low > 1 | x$folders$ratio_high < 1]
   line <- function(...) paste0("  ", pad_left(..1, 6), pad_left(..2, 8), pad_left(..3, 8),
     pad_left(..4, 8), pad_left(..5, 12))
-  c(sprintf(
-    "<tide_curve_check> %s; residuals are 0 on average and 1 in spread where the curve fits",
-    x$segment),
+  c(
+    sprintf(
+      "<tide_curve_check> %s; residuals are 0 on average and 1 in spread where the curve fits",
+      x$segment),
     line("band", "pairs", "mean", "spread", "beyond 2"),
     line(x$bands$band, format_count(x$bands$pairs), sprintf("%+.2f", x$bands$mean),
       ifelse(is.na(x$bands$sd), "", sprintf("%.2f", x$bands$sd)),

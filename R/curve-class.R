@@ -80,9 +80,11 @@ format.tide_curve <- function(x, ...) {
     at <- curve_at(x, shown, s)
     row <- function(label, values) paste0("  ", formatC(label, width = -12),
       paste(formatC(values, width = 7), collapse = ""))
-    c(sprintf("%s: %s, %s clicks; a query usually earns %s times the curve", s,
-      format_plural(fit$pairs, "pair"), format_count(fit$clicks), spread_words(fit)),
-      row("position", as.character(shown)), row("ctr", format_rate(at$ctr)),
+    c(
+      sprintf("%s: %s, %s clicks; a query usually earns %s times the curve", s,
+        format_plural(fit$pairs, "pair"), format_count(fit$clicks), spread_words(fit)),
+      row("position", as.character(shown)),
+      row("ctr", format_rate(at$ctr)),
       row(sprintf("%s low", format_share(x$level)), format_rate(at$ctr_low)),
       row(sprintf("%s high", format_share(x$level)), format_rate(at$ctr_high)),
       if (!fit$converged) "  not converged: take the curve as rough")
@@ -168,7 +170,9 @@ add_days <- function(one, other) {
   pages <- heaviest_spellings(both$pages)
   from <- min(one$window$from, other$window$from)
   to <- max(one$window$to, other$window$to)
-  new_summary(queries = setDT(list(query = queries$names, key = queries$keys,
+  new_summary(queries = setDT(list(
+    query = queries$names,
+    key = queries$keys,
     segment = if (!told) {
       rep("all", length(queries$keys))
     } else {

@@ -32,13 +32,21 @@ estimate_curve <- function(cells, prior, blend = default_blend, least = 0, paren
   log_ctr <- drop(knot_design() %*% state$theta)
   information <- pmax(diag(knot_design() %*% state$information %*% t(knot_design())), 1e-6)
   covariance <- score_covariance(settled$equations, evidence, settled$design, state)
-  list(log_ctr = pmin(pool_violators(log_ctr, information), log(0.98)),
+  list(
+    log_ctr = pmin(pool_violators(log_ctr, information), log(0.98)),
     covariance = covariance$knots +
       lent_covariance(state, penalty, if (is.null(parent)) 0 else parent$covariance),
-    groups = covariance$groups, df = covariance$df, spread = state$spread,
-    spread_slope = state$spread_slope, wobble = state$wobble, smooth = state$smooth,
-    rounds = settled$rounds, converged = settled$rounds < 40, pairs = length(evidence$ends),
-    clicks = sum(cells$clicks), impressions = sum(cells$impressions))
+    groups = covariance$groups,
+    df = covariance$df,
+    spread = state$spread,
+    spread_slope = state$spread_slope,
+    wobble = state$wobble,
+    smooth = state$smooth,
+    rounds = settled$rounds,
+    converged = settled$rounds < 40,
+    pairs = length(evidence$ends),
+    clicks = sum(cells$clicks),
+    impressions = sum(cells$impressions))
 }
 
 # What a fit goes on from besides its parameters.
@@ -108,13 +116,23 @@ curve_evidence <- function(cells, blend = default_blend) {
   position <- sum_codes(cells$weighted, column, length(codes)) /
     sum_codes(cells$impressions, column, length(codes))
   group <- cells$query[ends] %% curve_groups
-  list(ends = ends, pair = pair, pair_clicks = sum_runs(cells$clicks, ends),
-    distance = spread_distance(sum_runs(cells$weighted, ends) / impressions), column = column,
-    full = full, in_full = full[pair], row = cumsum(full)[pair], size = sum(full),
-    spot = blend_spot(cells$position, class), weights = grid_weights(blend),
-    at_places = blend$places, places = place_weights(position,
-      blend_variance(blend, position, blend_degree[codes %% 10L]), blend$places),
-    group = group[pair], full_group = group[full])
+  list(
+    ends = ends,
+    pair = pair,
+    pair_clicks = sum_runs(cells$clicks, ends),
+    distance = spread_distance(sum_runs(cells$weighted, ends) / impressions),
+    column = column,
+    full = full,
+    in_full = full[pair],
+    row = cumsum(full)[pair],
+    size = sum(full),
+    spot = blend_spot(cells$position, class),
+    weights = grid_weights(blend),
+    at_places = blend$places,
+    places = place_weights(position, blend_variance(blend, position, blend_degree[codes %% 10L]),
+      blend$places),
+    group = group[pair],
+    full_group = group[full])
 }
 
 # How log CTR of the columns moves with the parameters: each place's share in what the column earns.

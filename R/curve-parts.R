@@ -43,7 +43,9 @@ part_cells <- function(summary, by, rules) {
     return(set(cells, j = "position", value = cells$weighted / cells$impressions))
   }
   cells <- copy(summary$cells)
-  label <- switch(by, intent = query_intent(summary$queries$key, rules$intent)[cells$query],
+  label <- switch(
+    by,
+    intent = query_intent(summary$queries$key, rules$intent)[cells$query],
     page_group = page_group(summary$pages$page, rules$page_groups)[cells$page],
     words = length_names[pmin(pmax(lengths(query_words(summary$queries$key)), 1L), 6L)][
       cells$query],

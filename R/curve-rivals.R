@@ -1,8 +1,8 @@
-# How well each way of fitting foretells queries it has not seen: the fitted curve, the plain pivot and
-# a power law, each fitted to four fifths of the queries, foretell the clicks of the others, five
-# times over (Geisser 1975). Per pair held out the log likelihood of its clicks, negative binomial
-# with the method's own spread. The pivot takes the nearest position with clicks where it has none;
-# the power law is fitted by weighted least squares on the log of the pivot.
+# How well each way of fitting foretells queries it has not seen: the fitted curve, the plain pivot
+# and a power law, each fitted to four fifths of the queries, foretell the clicks of the others,
+# five times over (Geisser 1975). Per pair held out the log likelihood of its clicks, negative
+# binomial with the method's own spread. The pivot takes the nearest position with clicks where it
+# has none; the power law is fitted by weighted least squares on the log of the pivot.
 
 # Out: a row per method, the best first: see `rivals` on the page of tide_curve_check().
 curve_rivals <- function(summary) {
@@ -65,9 +65,10 @@ plain_fit <- function(cells, segment, method, blend) {
 unblended <- list(linear = 0, square = 0, source = "none", places = 1:100)
 
 # Ways to a curve: cells -> log CTR at the knots.
-curve_methods <- list(fitted = function(cells, segment, blend) {
-  estimate_curve(cells, curve_prior(segment), blend)$log_ctr
-},
+curve_methods <- list(
+  fitted = function(cells, segment, blend) {
+    estimate_curve(cells, curve_prior(segment), blend)$log_ctr
+  },
   pivot = function(cells, segment, blend) {
     pivot <- rounded_pivot(cells)
     # The last filled place stands for those beyond it, the nearest for gaps.

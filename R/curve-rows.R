@@ -26,8 +26,13 @@ coded_rows <- function(rows, curve, brand, views = 1) {
   if ("brand" %in% names(curve$fits)) segment[of_brand] <- "brand"
   position <- rows$position
   impressions <- as.numeric(rows$impressions)
-  made <- list(query = queries$code, page = pages$code, date = rows[["date"]],
-    clicks = as.numeric(rows$clicks), impressions = impressions, weighted = impressions * position,
+  made <- list(
+    query = queries$code,
+    page = pages$code,
+    date = rows[["date"]],
+    clicks = as.numeric(rows$clicks),
+    impressions = impressions,
+    weighted = impressions * position,
     expected = impressions * curve_ctr(curve, position,
       if (all(segment == main)) main else segment[queries$code], 1, impressions),
     demand = searches_seen(impressions, position, views))

@@ -111,9 +111,11 @@ score_covariance <- function(equations, evidence, design, state) {
   }, numeric(nrow(to_knots)))
   move <- t(move) - rep(rowMeans(move), each = length(groups))
   squares <- colSums(move^2)
-  list(knots = crossprod(move) * (length(groups) - 1) / length(groups) +
-    to_knots %*% bias %*% t(to_knots),
-    groups = length(groups), df = pmax(4, squares^2 / colSums(move^4)))
+  list(
+    knots = crossprod(move) * (length(groups) - 1) / length(groups) +
+      to_knots %*% bias %*% t(to_knots),
+    groups = length(groups),
+    df = pmax(4, squares^2 / colSums(move^4)))
 }
 
 # The last cell of each pair, of cells sorted by pair.

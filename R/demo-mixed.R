@@ -1,8 +1,9 @@
 # The daily table of the demo site as a year of exports from many hands: by month, overlapping,
 # revised, in English, German, French and Dutch, as CSV with commas, semicolons and tabs, in UTF-8,
-# UTF-16 and Windows-1252, with percent signs and decimal commas, title lines and totals rows, gz, JSON
-# lines and, where there is a reader for it, Parquet. Earlier exports hold the last days before them
-# with unfinished figures, which later ones revise. Each file carries the time of its export.
+# UTF-16 and Windows-1252, with percent signs and decimal commas, title lines and totals rows, gz,
+# JSON lines and, where there is a reader for it, Parquet. Earlier exports hold the last days
+# before them with unfinished figures, which later ones revise. Each file carries the time of its
+# export.
 write_mixed_demo <- function(site, dir) {
   dir.create(dir, recursive = TRUE, showWarnings = FALSE)
   daily <- site$daily
@@ -50,7 +51,10 @@ demo_dresses <- function(parquet) {
       } else {
         cells
       }
-      lines <- c(title, paste(head, collapse = sep), do.call(paste, c(quoted, sep = sep)),
+      lines <- c(
+        title,
+        paste(head, collapse = sep),
+        do.call(paste, c(quoted, sep = sep)),
         if (!is.null(total)) {
           paste(c(total, "", "", "", sum(rows$clicks), sum(rows$impressions), "", ""),
             collapse = sep)
@@ -71,7 +75,8 @@ demo_dresses <- function(parquet) {
     "Gemiddelde positie")
   table <- function(rows) data.table(date = format(rows$date),
     rows[, c("query", "page", "device", "clicks", "impressions", "position")])
-  c(list(list(name = "plain.csv", write = text(english)),
+  c(list(
+    list(name = "plain.csv", write = text(english)),
     list(name = "german.csv",
       write = text(german, ";", ",", "%d.%m.%Y", percent = TRUE, encoding = "windows-1252")),
     list(name = "sheet.txt", write = text(french, "\t", ",", "%d/%m/%Y", encoding = "UTF-16LE",

@@ -57,7 +57,9 @@ showing_pages <- function(queries, pages, days) {
     out[keep]
   }
   week <- (grid$day - 1) %/% 7
-  switch(queries$case[1], one_page = grid,
+  switch(
+    queries$case[1],
+    one_page = grid,
     swap = {
       turn <- unlist(lapply(seq_len(nrow(queries)), function(i) {
         rep_len(rep(c(TRUE, FALSE), 60), 120)[rep(seq_len(120), sample(2:5, 120, TRUE))][

@@ -63,7 +63,9 @@ demo_site <- function(seed, days, to, share) {
   seen <- sums_by(rows, c("date", "query"), "impressions")
   private <- seen[seen$impressions < 2]
   daily <- rows[!private, on = c("date", "query")]
-  list(daily = daily, totals = reduce_by(rows, "date"),
+  list(
+    daily = daily,
+    totals = reduce_by(rows, "date"),
     page_totals = reduce_pages(rows)[, c("page", "clicks", "impressions", "ctr", "position")],
     capped = cap_queries(daily[daily$date > to - 90]),
     truth = list(curve = average_curve(queries), queries = queries, events = demo_events(),
@@ -107,11 +109,13 @@ demo_seen <- function(position) ifelse(position < 10.5, 1, ifelse(position < 20.
 
 # What happened to the site when: two events with an effect on some pages and one with none.
 demo_events <- function() {
-  data.table(date = as.IDate(c("2026-04-20", "2026-07-06", "2026-09-07")),
+  data.table(
+    date = as.IDate(c("2026-04-20", "2026-07-06", "2026-09-07")),
     event = c("Titles of three guides rewritten", "Search-engine update", "Journal redesigned"),
     pages = c("/guides/how-to-grow-bean/ /guides/how-to-grow-pea/ /guides/how-to-grow-squash/",
       "/shop/tomato/* /shop/pepper/* /shop/chilli/*", "/journal/*"),
-    clicks = c(1.5, 1, 1), position = c(1, 1.4, 1))
+    clicks = c(1.5, 1, 1),
+    position = c(1, 1.4, 1))
 }
 
 # Days that are not as they seem: tracking that stood still, bots that see and never click.

@@ -11,11 +11,11 @@ demo_crops <- c("tomato", "bean", "pea", "kale", "leek", "carrot", "beetroot", "
 demo_varieties <- c("moorland red", "bishop's early", "old copper", "winter giant")
 
 # Queries by the page that answers them; %s is the crop.
-demo_templates <- list(shop = c("%s seeds", "heirloom %s seeds", "buy %s seeds", "best %s seeds",
-  "cheap %s seeds", "organic %s seeds", "%s seeds online", "%s seeds price", "rare %s seeds",
-  "%s seed packets", "%s seeds for sale", "open pollinated %s seeds", "%s seeds mail order",
-  "old %s varieties", "%s seed collection", "best tasting %s variety", "early %s seeds",
-  "%s seeds vs plants"),
+demo_templates <- list(
+  shop = c("%s seeds", "heirloom %s seeds", "buy %s seeds", "best %s seeds", "cheap %s seeds",
+    "organic %s seeds", "%s seeds online", "%s seeds price", "rare %s seeds", "%s seed packets",
+    "%s seeds for sale", "open pollinated %s seeds", "%s seeds mail order", "old %s varieties",
+    "%s seed collection", "best tasting %s variety", "early %s seeds", "%s seeds vs plants"),
   variety = c("%s", "%s seeds", "buy %s", "%s review", "growing %s", "%s taste"),
   guide = c("how to grow %s", "growing %s from seed", "when to sow %s", "when to harvest %s",
     "how deep to plant %s seeds", "%s spacing", "companion plants for %s",
@@ -43,8 +43,9 @@ slug <- function(x) gsub("[^a-z0-9]+", "-", gsub("'", "", x))
 demo_pages <- function() {
   crop <- demo_crops
   variety <- utils::head(paste(rep(demo_varieties, each = length(crop)), crop), 122)
-  paths <- list(house = c("/", "/delivery/", "/contact/", "/catalogue/", "/gift-vouchers/",
-    "/about/", "/guides/", "/journal/"),
+  paths <- list(
+    house = c("/", "/delivery/", "/contact/", "/catalogue/", "/gift-vouchers/", "/about/",
+      "/guides/", "/journal/"),
     shop = sprintf("/shop/%s/", crop),
     variety = sprintf("/shop/%s/%s/", rep_len(crop, 122), slug(variety)),
     guide = sprintf("/guides/how-to-grow-%s/", crop),

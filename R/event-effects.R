@@ -91,15 +91,23 @@ event_effect <- function(event, own, others, series, days, level) {
   whole <- is.null(own)
   line <- function(verdict, ends = matrix(NA_real_, 3, 4), against = "untouched pages",
       clicks = NA_real_) {
-    data.table(date = event$date, event = event$event, pages = event$pages,
-      measure = shift_measures, ratio = exp(ends[1, ]), ratio_low = exp(ends[2, ]),
-      ratio_high = exp(ends[3, ]), verdict = if (nzchar(verdict)) {
+    data.table(
+      date = event$date,
+      event = event$event,
+      pages = event$pages,
+      measure = shift_measures,
+      ratio = exp(ends[1, ]),
+      ratio_low = exp(ends[2, ]),
+      ratio_high = exp(ends[3, ]),
+      verdict = if (nzchar(verdict)) {
         verdict
       } else {
         ifelse(ends[2, ] > 0, "rose", ifelse(ends[3, ] < 0, "fell", "no sign"))
       },
-      against = against, touched = if (whole) length(series$pages$keys) else length(own),
-      days = max(0L, as.integer(reach)), clicks = clicks)
+      against = against,
+      touched = if (whole) length(series$pages$keys) else length(own),
+      days = max(0L, as.integer(reach)),
+      clicks = clicks)
   }
   if (reach < 14) return(line("too few days"))
   wide <- both_sides(series$days, event$date, reach)

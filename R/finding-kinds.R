@@ -1,15 +1,16 @@
 # Kinds of finding: the only registry. Each kind is one file with one function (summary, curve,
 # pairs, options) that returns list(found, aside): findings with the columns of `finding_columns`
-# (`claims`: the rows of `pairs` whose clicks it is about; `identity`: what its id is made of; `work`:
-# what is served by one step; `how`: the arithmetic of its gain and confidence, as lines), and what
-# was checked and left out (`kind`, `reason`, `queries`). To add a kind, add its file and one entry
-# here.
+# (`claims`: the rows of `pairs` whose clicks it is about; `identity`: what its id is made of;
+# `work`: what is served by one step; `how`: the arithmetic of its gain and confidence, as lines),
+# and what was checked and left out (`kind`, `reason`, `queries`). To add a kind, add its file and
+# one entry here.
 finding_kinds <- function() {
-  list(low_ctr = finding_kind(find_low_ctr, "low CTR", "low CTR", "L", hours = 1, of_place = FALSE,
-    colour = "#b23a2e", mark = 25, meaning = paste(
-      "Seen in its place and clicked less than the curve says, by more than",
-      "queries usually differ. If most queries of a page fall short, mend its title and",
-      "description once for all of them; if one does, mend the match.")),
+  list(
+    low_ctr = finding_kind(find_low_ctr, "low CTR", "low CTR", "L", hours = 1, of_place = FALSE,
+      colour = "#b23a2e", mark = 25, meaning = paste(
+        "Seen in its place and clicked less than the curve says, by more than",
+        "queries usually differ. If most queries of a page fall short, mend its title and",
+        "description once for all of them; if one does, mend the match.")),
     striking_distance = finding_kind(find_striking_distance, "in striking distance", "striking",
       "S", hours = 4, colour = "#1f7a8c", mark = 21,
       meaning = paste("Close to the next worthwhile step: page one, or the top three. Needs depth",

@@ -201,10 +201,14 @@ format.tide_follow <- function(x, width = 80, ...) {
   widths <- c(8, 7, 7, 6, 10, 6, 9, 5)
   row <- function(name, cells) paste0(name, paste(pad_left(cells, widths), collapse = ""))
   few <- format_plural(ends$periods[1], x$by)
-  c(wrap_lines(sprintf("%s by %s, %s: the first %s against the last; clicks a %s; to curve: CTR to what the curve expects there",
-    format_plural(nrow(ends), "page"), x$by, format_days(x$from, x$to), few, x$by),
-    width),
-    "", row(fit_text("page", free), heads),
+  c(
+    wrap_lines(sprintf(paste(
+      "%s by %s, %s: the first %s against the last; clicks a %s; to curve: CTR",
+      "to what the curve expects there"),
+      format_plural(nrow(ends), "page"), x$by, format_days(x$from, x$to), few, x$by),
+      width),
+    "",
+    row(fit_text("page", free), heads),
     vapply(seq_len(nrow(ends)),
       function(i) row(fit_path(format_path(ends$page[i]), free), cells[i, ]), ""),
     time_lines("Events", shift_lines(x$shifts), width),

@@ -33,7 +33,9 @@ tide_trace.tide_findings <- function(data, what, ...) {
   setorderv(cells, c("page", "position"))
   same <- which(held$task == finding$task & held$id != finding$id)
   along <- held[same]
-  structure(list(finding = finding, cells = cells,
+  structure(list(
+    finding = finding,
+    cells = cells,
     steps = c(findings$how[[id]], score_steps(finding, along),
       assumption_lines(finding$kind, findings$assumptions))),
     class = "tide_explained")
@@ -49,7 +51,8 @@ score_steps <- function(finding, along) {
   }
   # What comes along was weighed by the same hours before it was put together.
   others <- sum(along$score)
-  c(sprintf("90 %% interval of the gain: %.2f to %.2f", finding$gain_low, finding$gain_high),
+  c(
+    sprintf("90 %% interval of the gain: %.2f to %.2f", finding$gain_low, finding$gain_high),
     if (money) {
       sprintf("worth = %.2f conversions, %.2f in money", finding$gain_conversions,
         finding$gain_value)
@@ -75,16 +78,24 @@ format.tide_explained <- function(x, width = 80, ...) {
   rest <- nrow(cells) - nrow(shown)
   of_pages <- unlist(lapply(unique(shown$page), function(address) {
     own <- shown[shown$page == address]
-    c(format_path(address), line("position", "clicks", "impr.", "curve", "expected"),
+    c(
+      format_path(address),
+      line("position", "clicks", "impr.", "curve", "expected"),
       line(sprintf("%.2f", own$position), format_count(own$clicks), format_count(own$impressions),
         sprintf("%.4f", own$curve), sprintf("%.2f", own$expected)))
   }))
-  wrap_lines(c(sprintf("%s: %s, \"%s\"", finding$id, kind_label(finding$kind), finding$query),
-    finding$reason, "", "Position cells of the recent window, and what the curve expects of each",
-    of_pages, if (rest > 0) sprintf("  and %s more cells", format_count(rest)),
+  wrap_lines(c(
+    sprintf("%s: %s, \"%s\"", finding$id, kind_label(finding$kind), finding$query),
+    finding$reason,
+    "",
+    "Position cells of the recent window, and what the curve expects of each",
+    of_pages,
+    if (rest > 0) sprintf("  and %s more cells", format_count(rest)),
     sprintf("  all: %s clicks, %s impressions, %.2f expected", format_count(sum(cells$clicks)),
       format_count(sum(cells$impressions)), sum(cells$expected)),
-    "", sprintf("%d. %s", seq_along(x$steps), x$steps), "",
+    "",
+    sprintf("%d. %s", seq_along(x$steps), x$steps),
+    "",
     sprintf("Next step: %s", finding$action)),
     width)
 }

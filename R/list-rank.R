@@ -54,7 +54,8 @@ claim_once <- function(found) {
       set(found, into, column, found[[column]][most])
     }
     if (most != into) {
-      set(found, into, "how", list(list(c(found$how[[into]],
+      set(found, into, "how", list(list(c(
+        found$how[[into]],
         sprintf("merged with %s about the same clicks, whose gain is the larger:",
           kind_label(found$kind[most])),
         found$how[[most]]))))

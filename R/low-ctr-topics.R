@@ -6,8 +6,12 @@
 # topic of its own (`alone`), of which this cannot be told; `part`, the share of words that are
 # held; `found`, the topics with better than even odds.
 weak_topics <- function(z, weight, page, words, page_groups) {
-  out <- list(low = numeric(length(z)), effect = numeric(length(z)), likely = numeric(length(z)),
-    alone = logical(length(z)), part = topic_share(0, 0),
+  out <- list(
+    low = numeric(length(z)),
+    effect = numeric(length(z)),
+    likely = numeric(length(z)),
+    alone = logical(length(z)),
+    part = topic_share(0, 0),
     found = data.table(word = character(), queries = integer(), pages = integer(),
       share = numeric()))
   if (!nrow(words)) return(out)

@@ -102,15 +102,18 @@ page_rests <- function(pairs, pages) {
 
 topic_lines <- function(topics) {
   if (!nrow(topics)) return(NULL)
-  data.table(kind = "low_ctr", reason = sprintf(
-    "\"%s\" on all %d pages earns %s of the curve: the results page holds it back, not a snippet",
-    topics$word, topics$pages, format_share(topics$share)),
+  data.table(
+    kind = "low_ctr",
+    reason = sprintf(
+      "\"%s\" on all %d pages earns %s of the curve: the results page holds it back, not a snippet",
+      topics$word, topics$pages, format_share(topics$share)),
     queries = topics$queries)
 }
 
 unsure_line <- function(queries, fdr) {
   if (!length(queries)) return(NULL)
-  why <- sprintf("clicked less than usual, but queries here differ by as much by themselves (an fdr above %g lists more)",
+  why <- sprintf(paste("clicked less than usual, but queries here differ by as much by",
+    "themselves (an fdr above %g lists more)"),
     fdr)
   data.table(kind = "low_ctr", reason = why, queries = length(unique(queries)))
 }

@@ -30,8 +30,8 @@ NULL
 # What moved by less than a quarter is nobody's working day.
 
 # Per pair the sums of the last weeks and of as many before: clicks, impressions, position, clicks
-# expected on the curve, demand (`_1` before, `_2` last), and why clicks changed (see compare-parts.R).
-# NULL without weeks enough.
+# expected on the curve, demand (`_1` before, `_2` last), and why clicks changed (see
+# compare-parts.R). NULL without weeks enough.
 two_windows <- function(summary, curve) {
   weekly <- summary$weekly
   last <- summary$recent$days %/% 7L
@@ -124,12 +124,19 @@ real_change <- function(moved) {
     shares[, k] * stats::pnorm((sign * (by_position - groups$mean[1] + part$mean) -
       assumed("moved_by")) / sqrt(part$variance + wavering))
   }, parts, 1:3))
-  data.table(by_position, wavering, seen, noise, usual = groups$mean[1], usual_sd = groups$sd[1],
-    size, variance = wavering + Reduce(`+`,
-      Map(function(part, k) {
-        shares[, k] * (part$variance + (by_position - groups$mean[1] + part$mean - size)^2)
-      }, parts, 1:3)),
-    fell = chance(-1), rose = chance(1))
+  data.table(
+    by_position,
+    wavering,
+    seen,
+    noise,
+    usual = groups$mean[1],
+    usual_sd = groups$sd[1],
+    size,
+    variance = wavering + Reduce(`+`, Map(function(part, k) {
+      shares[, k] * (part$variance + (by_position - groups$mean[1] + part$mean - size)^2)
+    }, parts, 1:3)),
+    fell = chance(-1),
+    rose = chance(1))
 }
 
 # Half of what was lost is taken to be won back; a rise that is given support, to go on by a third.
@@ -150,14 +157,20 @@ moving_gain <- function(moved, change, down) {
 }
 
 moving_steps <- function(of, gain, confidence, down) {
-  step_lines(sprintf("clicks by position %+.1f, by click-through at equal position %+.1f in four weeks (searches are taken out; impressions beyond position 10.5 raised to what page one would have seen)",
+  step_lines(sprintf(paste("clicks by position %+.1f, by click-through at equal position %+.1f in",
+    "four weeks (searches are taken out; impressions beyond position 10.5",
+    "raised to what page one would have seen)"),
     of$position, of$click_through),
-    sprintf("change by position on the curve, ln: %.3f beside the middle of all pairs, its wavering 0.25 x (1/%s + 1/%s) = %.4f",
+    sprintf(paste("change by position on the curve, ln: %.3f beside the middle of all",
+      "pairs, its wavering 0.25 x (1/%s + 1/%s) = %.4f"),
       of$by_position, format_count(of$impressions_1), format_count(of$impressions_2), of$wavering),
-    sprintf("change of click-through = ln((%s + 0.5) / (%.2f + 0.5)) - ln((%s + 0.5) / (%.2f + 0.5)) = %.3f, variance of its noise %.3f; pairs of this site usually move by %.3f on average, standard deviation %.3f",
+    sprintf(paste("change of click-through = ln((%s + 0.5) / (%.2f + 0.5)) - ln((%s + 0.5)",
+      "/ (%.2f + 0.5)) = %.3f, variance of its noise %.3f; pairs of this site",
+      "usually move by %.3f on average, standard deviation %.3f"),
       format_count(of$clicks_2), of$expected_2, format_count(of$clicks_1), of$expected_1, of$seen,
       of$noise, of$usual, of$usual_sd),
-    sprintf("both together, luck and what the site did as a whole taken out: %.3f; clicks of four weeks now: %.2f",
+    sprintf(paste("both together, luck and what the site did as a whole taken out: %.3f;",
+      "clicks of four weeks now: %.2f"),
       of$size, gain$now),
     if (down) {
       sprintf("gain = half of what was lost = %.2f x (exp(%.3f) - 1) x %.1f x 30 / 28 = %.2f",
@@ -177,11 +190,14 @@ moving_cause <- function(share) ifelse(share > 0.6, "position", ifelse(share < 0
 moving_reason <- function(of, share) {
   rate <- function(side) format_rate(
     of[[paste0("clicks_", side)]] / of[[paste0("impressions_", side)]])
-  cause <- c(position = "the position moved from %s to %s, which makes %s of it",
-    ctr = "the position hardly moved (%s, then %s) and makes %s of it: people choose differently at the same place",
-    both = "the position (%s, then %s) makes %s of it, the rest is what people choose")[moving_cause(
-      share)]
-  sprintf("%s of %s impressions clicked in the last four weeks, %s of %s in the four before: CTR went from %s to %s. Searches apart, that is %s; %s.",
+  cause <- c(
+    position = "the position moved from %s to %s, which makes %s of it",
+    ctr = paste("the position hardly moved (%s, then %s) and makes %s of it: people",
+      "choose differently at the same place"),
+    both = "the position (%s, then %s) makes %s of it, the rest is what people choose")
+  cause <- cause[moving_cause(share)]
+  sprintf(paste("%s of %s impressions clicked in the last four weeks, %s of %s in the",
+    "four before: CTR went from %s to %s. Searches apart, that is %s; %s."),
     format_count(of$clicks_2), format_count(of$impressions_2), format_count(of$clicks_1),
     format_count(of$impressions_1), rate(1), rate(2), moving_clicks(of$position + of$click_through),
     vapply(seq_along(share), function(i) sprintf(cause[i], format_position(of$position_1[i]),
@@ -198,11 +214,16 @@ moving_action <- function(summary, of, share, kind) {
   page <- format_path(summary$pages$page[of$page])
   cause <- moving_cause(share)
   if (kind == "rising") {
-    return(sprintf("Give \"%s\" support while it rises: link to %s from your strongest related pages with those words, and see that its first passage is up to date.",
+    return(sprintf(paste("Give \"%s\" support while it rises: link to %s from your strongest",
+      "related pages with those words, and see that its first passage is up to", "date."),
       query, page))
   }
-  ifelse(cause == "position", sprintf("Look up what ranks above %s for \"%s\" now, bring the page up to date where it falls behind, and check that no link to it was lost.",
+  ifelse(cause == "position", sprintf(paste(
+    "Look up what ranks above %s for \"%s\" now, bring the page up to date",
+    "where it falls behind, and check that no link to it was lost."),
     page, query),
-    sprintf("Look at the results page of \"%s\": if something new stands above or beside %s, answer it in title and description; if the title was changed, change it back.",
+    sprintf(paste("Look at the results page of \"%s\": if something new stands above or",
+      "beside %s, answer it in title and description; if the title was changed,",
+      "change it back."),
       query, page))
 }

@@ -38,11 +38,16 @@ find_new_page <- function(summary, curve, pairs, options) {
     asked <- at[own]
     gain <- assumed("new_page_chance") * sum(asked$impressions * there[own]) * per_month(summary)
     # The chance is known to a factor of two or so.
-    list(earned = sum(asked$impressions * there[own]),
-      query = summary$queries$query[at$query[first]], page = summary$pages$page[at$page[first]],
-      clicks = sum(asked$clicks), impressions = sum(asked$impressions),
+    list(
+      earned = sum(asked$impressions * there[own]),
+      query = summary$queries$query[at$query[first]],
+      page = summary$pages$page[at$page[first]],
+      clicks = sum(asked$clicks),
+      impressions = sum(asked$impressions),
       position = sum(asked$impressions * asked$position) / sum(asked$impressions),
-      expected = sum(asked$expected), gain = gain, queries = length(unique(asked$query)),
+      expected = sum(asked$expected),
+      gain = gain,
+      queries = length(unique(asked$query)),
       others = paste(utils::head(setdiff(
         unique(summary$queries$query[asked$query[order(-asked$impressions)]]),
         summary$queries$query[at$query[first]]),
@@ -52,20 +57,31 @@ find_new_page <- function(summary, curve, pairs, options) {
   sums[, c("row", "idea") := list(seq_len(nrow(sums)), names(by_idea))]
   sums <- sums[sums$gain >= options$least]
   if (!nrow(sums)) return(no_findings())
-  list(found = data.table(kind = "new_page", query = sums$query, page = sums$page,
-    pages = sums$page, clicks = sums$clicks, impressions = sums$impressions,
-    ctr = sums$clicks / sums$impressions, position = sums$position,
-    expected_ctr = sums$expected / sums$impressions, gain = sums$gain,
+  list(found = data.table(
+    kind = "new_page",
+    query = sums$query,
+    page = sums$page,
+    pages = sums$page,
+    clicks = sums$clicks,
+    impressions = sums$impressions,
+    ctr = sums$clicks / sums$impressions,
+    position = sums$position,
+    expected_ctr = sums$expected / sums$impressions,
+    gain = sums$gain,
     gain_low = sums$gain * assumed("new_page_low"),
-    gain_high = sums$gain * assumed("new_page_high"), confidence = assumed("new_page_confidence"),
-    action = sprintf("Write a page of its own for \"%s\" and link to it from %s, which is shown for it now without answering it.",
+    gain_high = sums$gain * assumed("new_page_high"),
+    confidence = assumed("new_page_confidence"),
+    action = sprintf(paste("Write a page of its own for \"%s\" and link to it from %s, which is",
+      "shown for it now without answering it."),
       sums$query, format_path(sums$page)),
-    reason = sprintf("%s shown %s times %s, no nearer than position %s: the engine sees the topic on this site, but no page answers it.%s",
+    reason = sprintf(paste("%s shown %s times %s, no nearer than position %s: the engine sees the",
+      "topic on this site, but no page answers it.%s"),
       format_plural(sums$queries, "query", "queries"), format_count(sums$impressions),
       in_period(summary), format_position(sums$position),
       ifelse(nzchar(sums$others), sprintf(" Asked too: \"%s\".", sums$others), "")),
     claims = lapply(by_idea[sums$row], function(own) rows[own]),
-    identity = paste("new_page", sums$idea), work = paste("new_page", sums$idea),
+    identity = paste("new_page", sums$idea),
+    work = paste("new_page", sums$idea),
     how = step_lines(sprintf(
       "at position %d their %s impressions would earn %.2f clicks on the curve",
       as.integer(assumed("new_page_reaches")), format_count(sums$impressions), sums$earned),

@@ -22,8 +22,9 @@ autoplot.tide_comparison <- function(object, ...) {
       expand = ggplot2::expansion(c(0.12, 0.12))) + ggplot2::labs(
       x = "CTR over that of the rest, at equal position", y = NULL,
       title = sprintf("Clicked more or less, by %s", gsub("_", " ", object$by)),
-      subtitle = "point: ratio; line: its 90 % interval; right of 1 is clicked more than the rest would be in the same places") +
-    tide_theme() + ggplot2::theme(axis.text.y = ggplot2::element_text(colour = ink$text),
+      subtitle = paste("point: ratio; line: its 90 % interval; right of 1 is clicked more than",
+        "the rest would be in the same places")) + tide_theme() +
+    ggplot2::theme(axis.text.y = ggplot2::element_text(colour = ink$text),
       panel.grid.major.y = ggplot2::element_blank(),
       panel.grid.major.x = ggplot2::element_line(colour = ink$rule, linewidth = 0.3))
 }

@@ -47,7 +47,9 @@ autoplot.tide_curve <- function(object, until = 20, ...) {
     position_axis(until * 1.25) + ctr_axis() + ggplot2::coord_cartesian(ylim = c(floor, 1)) +
     ggplot2::labs(x = "average position", y = "CTR",
       title = "What this site earns at each position",
-      subtitle = sprintf("line: fitted curve with its %s interval; points: plain pivot, larger where more pairs stand",
+      subtitle = sprintf(paste(
+        "line: fitted curve with its %s interval; points: plain pivot, larger",
+        "where more pairs stand"),
         format_share(object$level))) + tide_theme()
 }
 
@@ -74,6 +76,6 @@ autoplot.tide_curve_check <- function(object, ...) {
     ggplot2::scale_x_log10(breaks = c(1, 2, 3, 5, 10, 20, 50)) +
     ggplot2::labs(x = "average position", y = "residual",
       title = sprintf("Does the curve fit? (%s)", object$segment),
-      subtitle = "grey: pairs, by expected clicks; blue: mean and middle two thirds, which should reach from -1 to 1") +
-    tide_theme()
+      subtitle = paste("grey: pairs, by expected clicks; blue: mean and middle two thirds, which",
+        "should reach from -1 to 1")) + tide_theme()
 }

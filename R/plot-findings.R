@@ -38,8 +38,9 @@ autoplot.tide_findings <- function(object, until = 30, named = 6, what = c("map"
     ggplot2::scale_size_area(max_size = 8, guide = "none") + position_axis(until) + ctr_axis() +
     ggplot2::coord_cartesian(ylim = c(floor, min(1, 2 * max(found$shown, line$ctr)))) +
     ggplot2::labs(x = "average position", y = "CTR", title = "Where the opportunities are",
-      subtitle = "line: the curve; grey: all tested pairs; marks: findings, larger where more clicks are to be won") +
-    tide_theme() + ggplot2::theme(legend.position = "top", legend.justification = 0)
+      subtitle = paste("line: the curve; grey: all tested pairs; marks: findings, larger where",
+        "more clicks are to be won")) + tide_theme() +
+    ggplot2::theme(legend.position = "top", legend.justification = 0)
 }
 
 # A look for each kind of finding, named by kind.

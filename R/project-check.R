@@ -28,10 +28,14 @@
 tide_check <- function(store, brand = NULL) {
   check_class(store, "tide_store", "store")
   held <- with_store(store, write = FALSE,
-    function(con) list(days = setDT(DBI::dbGetQuery(con,
-      "SELECT grain, day, exported, rows, clicks, impressions FROM current ORDER BY grain, day")),
-      all = setDT(DBI::dbGetQuery(con, "SELECT d.import, d.grain, d.day, d.rows, d.clicks FROM days d JOIN imports i ON i.id = d.import WHERE i.undone = 0")),
-      parts = setDT(DBI::dbGetQuery(con, "SELECT p.file, p.import, p.grain, p.month, p.checksum FROM parts p JOIN imports i ON i.id = p.import
+    function(con) list(
+      days = setDT(DBI::dbGetQuery(con,
+        "SELECT grain, day, exported, rows, clicks, impressions FROM current ORDER BY grain, day")),
+      all = setDT(DBI::dbGetQuery(con, paste(
+        "SELECT d.import, d.grain, d.day, d.rows, d.clicks FROM days d JOIN",
+        "imports i ON i.id = d.import WHERE i.undone = 0"))),
+      parts = setDT(DBI::dbGetQuery(con, "SELECT p.file, p.import, p.grain, p.month,
+        p.checksum FROM parts p JOIN imports i ON i.id = p.import
         WHERE i.undone = 0")),
       current = setDT(DBI::dbGetQuery(con, "SELECT import, grain, day FROM current"))))
   days <- held$days
@@ -43,11 +47,15 @@ tide_check <- function(store, brand = NULL) {
     clicks = sum(clicks), impressions = sum(impressions)),
     by = "grain"]
   dated <- split(days[days$day > 0], by = "grain")
-  problems <- rbindlist(c(list(no_problems()), lapply(dated, missing_days), unusual_days(dated),
+  problems <- rbindlist(c(
+    list(no_problems()),
+    lapply(dated, missing_days),
+    unusual_days(dated),
     lapply(split(held$all[held$all$day > 0], by = "grain"), revised_days),
-    lapply(dated, row_changes), list(capped_tables(days),
-      damaged_parts(store, held$parts, held$current), missing_totals(summary),
-      spelling_problems(page_spellings(store)), if (length(brand)) missed_spellings(store, brand))))
+    lapply(dated, row_changes),
+    list(capped_tables(days), damaged_parts(store, held$parts, held$current),
+      missing_totals(summary), spelling_problems(page_spellings(store)),
+      if (length(brand)) missed_spellings(store, brand))))
   structure(list(held = summary, coverage = monthly_coverage(days), problems = problems),
     class = "tide_check")
 }
@@ -185,17 +193,21 @@ format.tide_check <- function(x, ...) {
   window <- ifelse(x$held$from > 0, sprintf("%s, %s",
     format_days(as.IDate(x$held$from), as.IDate(x$held$to)), format_plural(x$held$days, "day")),
     "no dates")
-  c("Stored", sprintf("  %s: %s (%s); %s clicks, %s impressions", x$held$grain,
-    format_plural(x$held$rows, "row"), window, format_count(x$held$clicks),
-    format_count(x$held$impressions)),
+  c(
+    "Stored",
+    sprintf("  %s: %s (%s); %s clicks, %s impressions", x$held$grain,
+      format_plural(x$held$rows, "row"), window, format_count(x$held$clicks),
+      format_count(x$held$impressions)),
     if (!is.null(x$coverage)) {
-      c("",
+      c(
+        "",
         "Share of all clicks and impressions that rows with queries explain (the rest is private)",
         "  month    clicks  impressions",
         sprintf("  %s  %6s  %11s", x$coverage$month, format_share(x$coverage$clicks),
           format_share(x$coverage$impressions)))
     },
-    "", problem_lines("Problems", x$problems[x$problems$weight == "problem"]),
+    "",
+    problem_lines("Problems", x$problems[x$problems$weight == "problem"]),
     if (!any(x$problems$weight == "problem")) "No problems found.",
     problem_lines(c("", "Remarks"), x$problems[x$problems$weight == "remark"]))
 }
@@ -204,9 +216,11 @@ problem_lines <- function(head, problems) {
   if (!nrow(problems)) return(NULL)
   c(head, unlist(lapply(seq_len(nrow(problems)), function(i) {
     p <- problems[i]
-    c(sprintf("  %s%s%s", p$problem, if (nzchar(p$grain)) paste0(" in ", p$grain) else "",
-      if (nzchar(p$where)) paste0(": ", p$where) else ""),
-      sprintf("    so:   %s", p$consequence), sprintf("    fix:  %s", p$fix))
+    c(
+      sprintf("  %s%s%s", p$problem, if (nzchar(p$grain)) paste0(" in ", p$grain) else "",
+        if (nzchar(p$where)) paste0(": ", p$where) else ""),
+      sprintf("    so:   %s", p$consequence),
+      sprintf("    fix:  %s", p$fix))
   })))
 }
 

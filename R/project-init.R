@@ -31,7 +31,8 @@ tide_init <- function(data = NULL, dir = NULL, exports = NULL) {
 #' @export
 format.tide_init <- function(x, ...) {
   brand <- x$brand
-  c(if (!is.null(x$site)) sprintf("Site: %s", x$site),
+  c(
+    if (!is.null(x$site)) sprintf("Site: %s", x$site),
     if (NROW(brand)) {
       c("Brand words", sprintf("  %s%s: %s, %s; %s", brand$word,
         ifelse(brand$sure, "", " (perhaps)"), format_plural(brand$queries, "query", "queries"),
@@ -83,11 +84,14 @@ suggest_brand <- function(data, site) {
     position = sum(own$weighted) / sum(own$impressions), sure = nrow(own) > 0)
   other <- if (nrow(own)) brand_spellings(summary, name) else NULL
   if (NROW(other)) {
-    words <- rbind(words, data.table(word = other$word,
+    words <- rbind(words, data.table(
+      word = other$word,
       why = sprintf("%s away from '%s', as in '%s'; %s of its clicks land where '%s' leads",
         format_plural(other$edits, "letter"), other$of, other$example,
         format_share(fcoalesce(other$shared, 0)), other$of),
-      queries = other$queries, clicks = other$clicks, position = other$position,
+      queries = other$queries,
+      clicks = other$clicks,
+      position = other$position,
       sure = fcoalesce(other$shared, 0) >= 0.5))
   }
   words[]
@@ -133,13 +137,18 @@ settings_lines <- function(suggested, exports) {
   evidence <- function(at) sprintf("%s, %s, position %s: %s",
     format_plural(at$queries, "query", "queries"), format_plural(at$clicks, "click"),
     format_position(at$position), yaml_comment(at$why))
-  c("# Settings of this project. Paths are relative to this file; what begins with # does not count.",
-    "", if (is.null(suggested$site)) {
+  c(
+    paste("# Settings of this project. Paths are relative to this file; what begins",
+      "with # does not count."),
+    "",
+    if (is.null(suggested$site)) {
       "# site: https://www.example.org/"
     } else {
       sprintf("site: %s", yaml_text(suggested$site))
     },
-    "", "# Words that name you: queries with them are held apart. Guessed where evidence stands beside; take out what is wrong.",
+    "",
+    paste("# Words that name you: queries with them are held apart. Guessed where",
+      "evidence stands beside; take out what is wrong."),
     if (NROW(sure)) {
       c("brand:", sprintf("  - %s  # %s", vapply(sure$word, yaml_text, ""), evidence(sure)))
     } else {
@@ -148,16 +157,22 @@ settings_lines <- function(suggested, exports) {
     if (NROW(unsure)) {
       sprintf("#  - %s  # perhaps: %s", vapply(unsure$word, yaml_text, ""), evidence(unsure))
     },
-    "", if (length(exports)) {
+    "",
+    if (length(exports)) {
       c("# Read where nothing is loaded into the archive.", "exports:",
         sprintf("  - %s", vapply(exports, yaml_text, "")))
     } else {
       c("# exports:", "#   - exports/*.csv")
     },
-    "# Volumes and costs by query, titles and values by page, where the archive does not keep them.",
-    "# enrichments:", "#   - facts/volumes.csv",
-    "# What happened when: a table with the columns date, event and pages.", "# events: events.csv",
-    "", "# Groups of pages, by the beginning of the path or a regular expression; the first that fits counts.",
+    paste("# Volumes and costs by query, titles and values by page, where the",
+      "archive does not keep them."),
+    "# enrichments:",
+    "#   - facts/volumes.csv",
+    "# What happened when: a table with the columns date, event and pages.",
+    "# events: events.csv",
+    "",
+    paste("# Groups of pages, by the beginning of the path or a regular expression;",
+      "the first that fits counts."),
     if (NROW(folders)) {
       c("page_groups:", sprintf("  %s: %s  # %s, %s",
         vapply(gsub("/", "", utils::head(folders$folder, 8)), yaml_text, ""),
@@ -167,12 +182,17 @@ settings_lines <- function(suggested, exports) {
     } else {
       c("# page_groups:", "#   advice: /guides/")
     },
-    "", "# The rest has these defaults.", "# intent:",
+    "",
+    "# The rest has these defaults.",
+    "# intent:",
     sprintf("#   %s: [%s]", names(intent_words),
       vapply(intent_words, function(words) paste(utils::head(words, 8), collapse = ", "), "")),
-    "# bands: [1, 4, 11, 21]", "# windows: {recent_days: 90, undated_days: 90, lag: 3}",
+    "# bands: [1, 4, 11, 21]",
+    "# windows: {recent_days: 90, undated_days: 90, lag: 3}",
     "# thresholds: {striking_distance: \"4:20\", fdr: 0.1, min_impressions: 1}",
-    "# clicks_above: leave out  # or keep, refuse", "",
+    "# clicks_above: leave out  # or keep, refuse",
+    "",
     "# Filters under a name: the segment 'long questions', or 'not:long questions' for all else.",
-    "# segments:", "#   long questions: {has_any: [how, why, when], words: \"5:\"}")
+    "# segments:",
+    "#   long questions: {has_any: [how, why, when], words: \"5:\"}")
 }

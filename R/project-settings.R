@@ -14,10 +14,11 @@ setting_kinds <- local({
     must(is.numeric(x) && length(x) == 1 && !is.na(x) && x >= low, what)
     x
   }
-  list(text = function(x) {
-    must(is_text(x) && length(x) == 1, "one text")
-    as.character(x)
-  },
+  list(
+    text = function(x) {
+      must(is_text(x) && length(x) == 1, "one text")
+      as.character(x)
+    },
     words = function(x) {
       must(is_text(unlist(x)), "a list of words")
       as.character(unlist(x))
@@ -85,10 +86,20 @@ finding_names <-
   c("low_ctr", "striking_distance", "cannibalized", "falling", "rising", "tail_demand", "new_page")
 
 # Settings by name; a list stands for settings inside.
-setting_names <- list(assumptions = "assumptions", site = "text", brand = "words",
-  exports = "words", enrichments = "words", events = "text", columns = "named_texts",
-  date_order = "order", decimal = "decimal", clicks_above = "clicks_above", intent = "named_words",
-  page_groups = "named_texts", bands = "bands",
+setting_names <- list(
+  assumptions = "assumptions",
+  site = "text",
+  brand = "words",
+  exports = "words",
+  enrichments = "words",
+  events = "text",
+  columns = "named_texts",
+  date_order = "order",
+  decimal = "decimal",
+  clicks_above = "clicks_above",
+  intent = "named_words",
+  page_groups = "named_texts",
+  bands = "bands",
   windows = list(recent_days = "days", undated_days = "days", lag = "count"),
   thresholds = list(striking_distance = "range", target = "text", fdr = "share", min_gain = "count",
     min_impressions = "count"),
@@ -173,7 +184,8 @@ read_yaml_settings <- function(file) {
   if (file.size(file) > most_settings) {
     refuse("The settings are too large.",
       sprintf("'%s': %s MB.", file, format_size(file.size(file))),
-      "Keep settings of a few pages; long lists of words go into a file of their own (brand: '@words.txt').")
+      paste("Keep settings of a few pages; long lists of words go into a file of",
+        "their own (brand: '@words.txt')."))
   }
   bytes <- readBin(file, "raw", file.size(file))
   if (any(bytes == 0) || !validUTF8(rawToChar(bytes[bytes != 0]))) {

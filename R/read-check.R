@@ -130,11 +130,17 @@ repair_queries <- function(rows) {
     set(rows, j = "query", value = structure(as.integer(code)[as.integer(rows$query)],
       levels = levels(code), class = "factor"))
   }
-  sum(grepl("^(\\d{4}-\\d\\d-\\d\\d( 00:00:00)?|\\d{1,2}[-./](jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)[a-z]*|(jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)[a-z]*[-/]\\d{1,4}|\\d(\\.\\d+)?e[+]\\d+|#(name|ref|value|n/a)[?!]?)$",
-    grep("^[#0-9]|^[a-z]{3,9}[-/][0-9]", levels(rows$query), value = TRUE, perl = TRUE,
-      ignore.case = TRUE),
+  sum(grepl(damaged_text, grep("^[#0-9]|^[a-z]{3,9}[-/][0-9]", levels(rows$query), value = TRUE,
+    perl = TRUE, ignore.case = TRUE),
     ignore.case = TRUE))
 }
+
+# What spreadsheets make of queries: days, powers of ten, errors.
+damaged_text <- local({
+  month <- "(jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)[a-z]*"
+  paste0("^(\\d{4}-\\d\\d-\\d\\d( 00:00:00)?|\\d{1,2}[-./]", month, "|", month,
+    "[-/]\\d{1,4}|\\d(\\.\\d+)?e[+]\\d+|#(name|ref|value|n/a)[?!]?)$")
+})
 
 # Rows that stand several times in one file, as stacked exports leave them. Two rows are the same
 # when every column but the figures agrees, those that are not read included: a device that nobody

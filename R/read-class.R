@@ -133,10 +133,13 @@ format.tide_data <- function(x, ...) {
       format_plural(sum(as.numeric(t$rows$impressions)), "impression")),
       rests_on_lines(t))
   })
-  c(sprintf("<tide_data> %s from %s", format_plural(sum(x$sources$rows), "row"),
-    format_plural(nrow(x$sources), "file")),
-    unlist(grains, use.names = FALSE), left_out_lines(x$left_out, kept_by_grain(x)),
-    source_lines(x$sources), capped_lines(x$sources))
+  c(
+    sprintf("<tide_data> %s from %s", format_plural(sum(x$sources$rows), "row"),
+      format_plural(nrow(x$sources), "file")),
+    unlist(grains, use.names = FALSE),
+    left_out_lines(x$left_out, kept_by_grain(x)),
+    source_lines(x$sources),
+    capped_lines(x$sources))
 }
 
 # kept: clicks and impressions by grain that are not left out, for the shares.
@@ -174,7 +177,8 @@ source_lines <- function(sources) {
   }
   if (is.null(sources$skipped)) return(character())
   odd <- sources[base::which(sources$odd_queries > 0)]
-  c(named(sources$decimal == "comma", "  '%s' writes decimals with a comma"),
+  c(
+    named(sources$decimal == "comma", "  '%s' writes decimals with a comma"),
     named(sources$ctr == "disagrees",
       "  '%s': its CTR column is not clicks / impressions; it is not used"),
     if (nrow(odd)) {
@@ -189,7 +193,8 @@ source_lines <- function(sources) {
 capped_lines <- function(sources) {
   capped <- sources[which(sources$capped), ]
   if (!nrow(capped)) return(character())
-  sprintf("  capped: '%s' stops at exactly %s rows sorted by clicks, so rows with few clicks are missing and CTR reads too high",
+  sprintf(paste("  capped: '%s' stops at exactly %s rows sorted by clicks, so rows with",
+    "few clicks are missing and CTR reads too high"),
     basename(capped$file), format_count(capped$rows))
 }
 

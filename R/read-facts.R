@@ -41,9 +41,10 @@ tide_facts.default <- function(files, date = NULL, columns = NULL, ...) {
     columns = columns)
 }
 
-fact_spellings <- list(volume = c("volume", "searchvolume", "searches", "monthlysearches",
-  "avgmonthlysearches", "suchvolumen", "volumederecherche", "volumendebusqueda", "volumediricerca",
-  "zoekvolume", "volumedepesquisa"),
+fact_spellings <- list(
+  volume = c("volume", "searchvolume", "searches", "monthlysearches", "avgmonthlysearches",
+    "suchvolumen", "volumederecherche", "volumendebusqueda", "volumediricerca", "zoekvolume",
+    "volumedepesquisa"),
   cost = c("cost", "cpc", "costperclick", "kosten", "cout", "coste", "costo", "custo"),
   trend = c("trend", "trends", "monthlytrend", "tendance", "tendencia", "tendenza"),
   title = c("title", "pagetitle", "titel", "titre", "titulo", "titolo"),
@@ -155,8 +156,9 @@ fact_values <- function(text, column) {
 
 #' @export
 format.tide_facts <- function(x, ...) {
-  c(sprintf("<tide_facts> %s by %s, of %s, from '%s'", format_plural(nrow(x$rows), "row"), x$by,
-    format(x$date), basename(x$file)),
+  c(
+    sprintf("<tide_facts> %s by %s, of %s, from '%s'", format_plural(nrow(x$rows), "row"), x$by,
+      format(x$date), basename(x$file)),
     sprintf("  %s", paste(setdiff(names(x$rows), "name"), collapse = ", ")),
     if (x$twice) sprintf("  left out: %s named again further down", format_plural(x$twice, "row")))
 }

@@ -109,7 +109,8 @@ unpack_part <- function(part, own, meter, depth) {
   kind <- file_kind(part$path)
   with_path <- function(path, ...) utils::modifyList(part, list(path = path, ...))
   if (depth > 2) abort_unpack(part$label, "it is packed more than twice")
-  switch(kind,
+  switch(
+    kind,
     gz = unpack_part(with_path(gunzip(part$path, own(), part$label, meter)), own, meter, depth + 1),
     zip = zip_parts(part, own, meter, depth),
     parquet = list(with_path(parquet_as_csv(part$path, own(".csv"), part$label, meter),
@@ -171,7 +172,8 @@ check_members <- function(members, label) {
     "The archive holds a link or a device."
   },
     where = sprintf("'%s': '%s'.", label, shown_name(members$name[first])),
-    fix = "Ask whoever made it for a plain zip of tables, or unpack it with care and name the tables.",
+    fix = paste("Ask whoever made it for a plain zip of tables, or unpack it with care",
+      "and name the tables."),
     class = "file", file = label, member = members$name[first])
 }
 

@@ -1,6 +1,6 @@
 # Where the table in a text file begins: the header's line and the separator, found by the header's
-# words, so that title lines above it do not matter. One search for exports, facts, events and sheets
-# of decisions.
+# words, so that title lines above it do not matter. One search for exports, facts, events and
+# sheets of decisions.
 
 # knows: how many of a header's cells it knows. The header is the first line that it knows most of;
 # `enough` ends the search. Out: list(line, sep, header, known), NULL for an empty file.
@@ -47,13 +47,13 @@ split_cells <- function(line, sep) {
 # with everything but letters and digits taken out, so "Avg. position", "avg_position" and
 # "AvgPosition" are one. Languages: English, German, French, Spanish, Italian, Dutch, Portuguese.
 
-column_spellings <- list(query = c("query", "queries", "topqueries", "searchquery", "searchqueries",
-  "searchterm", "searchterms", "keyword", "keywords", "suchanfrage", "suchanfragen",
-  "haufigstesuchanfragen", "suchbegriff", "suchbegriffe", "requete", "requetes",
-  "requeteslesplusfrequentes", "motcle", "motscles", "consulta", "consultas",
-  "consultasprincipales", "principaisconsultas", "palabraclave", "parolachiave", "querydiricerca",
-  "queryprincipali", "zoekopdracht", "zoekopdrachten", "zoekterm", "zoektermen", "zoekwoord",
-  "palavrachave", "termodepesquisa"),
+column_spellings <- list(
+  query = c("query", "queries", "topqueries", "searchquery", "searchqueries", "searchterm",
+    "searchterms", "keyword", "keywords", "suchanfrage", "suchanfragen", "haufigstesuchanfragen",
+    "suchbegriff", "suchbegriffe", "requete", "requetes", "requeteslesplusfrequentes", "motcle",
+    "motscles", "consulta", "consultas", "consultasprincipales", "principaisconsultas",
+    "palabraclave", "parolachiave", "querydiricerca", "queryprincipali", "zoekopdracht",
+    "zoekopdrachten", "zoekterm", "zoektermen", "zoekwoord", "palavrachave", "termodepesquisa"),
   page = c("page", "pages", "toppages", "url", "urls", "landingpage", "landingpages", "address",
     "pageurl", "seite", "seiten", "haufigsteseiten", "zielseite", "adresse",
     "pageslespluspopulaires", "pagededestination", "pagina", "paginas", "paginasprincipales",
@@ -83,7 +83,9 @@ figure_names <- c("clicks", "impressions", "position")
 
 dimension_names <- c("date", "query", "page", "country", "device", "vertical", "rich_result")
 
-accents <- c(from = "\u00e0\u00e1\u00e2\u00e3\u00e4\u00e5\u00e7\u00e8\u00e9\u00ea\u00eb\u00ec\u00ed\u00ee\u00ef\u00f1\u00f2\u00f3\u00f4\u00f5\u00f6\u00f9\u00fa\u00fb\u00fc",
+accents <- c(from = paste0("\u00e0\u00e1\u00e2\u00e3\u00e4\u00e5\u00e7\u00e8\u00e9\u00ea\u00eb",
+  "\u00ec\u00ed\u00ee\u00ef\u00f1",
+  "\u00f2\u00f3\u00f4\u00f5\u00f6\u00f9\u00fa\u00fb\u00fc"),
   to = "aaaaaaceeeeiiiinooooouuuu")
 
 # A name of other letters altogether is compared as it is.

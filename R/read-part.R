@@ -44,10 +44,15 @@ read_part <- function(part, how) {
   }
   check_ledger(out, place)
   setcolorder(out$rows, c(used, "clicks", "impressions", "position"))
-  list(rows = out$rows, dimensions = used, header = layout$header, window = window,
-    left_out = out$left_out, source = data.table(file = part$label, rows = place$all,
-      kept = nrow(out$rows), grain = grain, exported = exported, ctr = figures$ctr,
-      decimal = figures$decimal, odd_queries = odd, capped = looks_capped(rows), skipped = ""))
+  list(
+    rows = out$rows,
+    dimensions = used,
+    header = layout$header,
+    window = window,
+    left_out = out$left_out,
+    source = data.table(file = part$label, rows = place$all, kept = nrow(out$rows), grain = grain,
+      exported = exported, ctr = figures$ctr, decimal = figures$decimal, odd_queries = odd,
+      capped = looks_capped(rows), skipped = ""))
 }
 
 # Every record of the file is kept or left out with a reason.

@@ -114,7 +114,8 @@ fread_strict <- function(place, ...) {
   fail <- function(condition) {
     abort_tide("The rows of the file do not line up.",
       where = sprintf("'%s': %s.", place$label, plain_cause(condition)),
-      fix = "Open the file as text at that line; a separator or a quote inside a cell needs quotes around the cell.",
+      fix = paste("Open the file as text at that line; a separator or a quote inside a cell",
+        "needs quotes around the cell."),
       class = "layout", file = place$label)
   }
   first <- NULL

@@ -153,7 +153,8 @@ zip_name <- function(bytes) as_utf8(rawToChar(bytes[bytes != 0]))
 # Unix keeps the kind of a file in the upper half of its mode (system: 3).
 zip_kind <- function(system, mode) {
   if (system != 3) return("file")
-  switch(as.character(mode %/% 4096), `0` =, `8` = "file", `4` = "folder", `10` = "link", "other")
+  switch(as.character(mode %/% 4096), `0` = "file", `8` = "file", `4` = "folder", `10` = "link",
+    "other")
 }
 
 # Sizes of four bytes that are full stand with eight in the extra field 1, in this order.

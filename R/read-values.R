@@ -133,8 +133,8 @@ settle_dates <- function(rows, place, order, aside) {
 # "A - B", "A to B", "A/B" of two dates: list(from, to); NULL where any cell is none.
 split_spans <- function(text) {
   one <- "(\\d{1,4}[-/.]\\s?\\d{1,2}[-/.]\\s?\\d{1,4})"
-  shape <- sprintf("^\\s*%s(?:\\s+(?:-|\u2013|\u2014|to|bis|a|au|al|t/m|until)\\s+|\\s*\u2013\\s*|/|\\.\\.)%s\\s*$",
-    one, one)
+  between <- "(?:\\s+(?:-|\u2013|\u2014|to|bis|a|au|al|t/m|until)\\s+|\\s*\u2013\\s*|/|\\.\\.)"
+  shape <- sprintf("^\\s*%s%s%s\\s*$", one, between, one)
   distinct <- unique(text)
   if (!length(distinct) || anyNA(distinct) ||
       !all(grepl(shape, distinct, perl = TRUE, ignore.case = TRUE))) {
@@ -175,7 +175,8 @@ parse_date <- function(x, place, order = NULL, rows = seq_along(x)) {
   date[match(text, distinct)]
 }
 
-date_fix <- "Write dates as 2026-03-31, or all of them as 31.3.2026 or 3/31/2026, from the year 2000 on."
+date_fix <- paste("Write dates as 2026-03-31, or all of them as 31.3.2026 or 3/31/2026,",
+  "from the year 2000 on.")
 
 distinct_dates <- function(text, order) {
   date <- rep(as.IDate(NA), length(text))

@@ -12,22 +12,37 @@ cannibalized_words <- function(summary, judged, what) {
 }
 
 contest_reason <- function(harm, judged, keep, other, query) {
-  switch(harm, swapping = swapping_words(judged, keep, other),
+  switch(
+    harm,
+    swapping = swapping_words(judged, keep, other),
     splitting = splitting_words(judged, keep, other),
-    `wrong page leads` = sprintf("%s leads at position %s, but its address and its other queries match \"%s\" less than those of %s (position %s), and searchers pass it by: %s clicks where %s are usual.",
+    `wrong page leads` = sprintf(paste(
+      "%s leads at position %s, but its address and its other queries match",
+      "\"%s\" less than those of %s (position %s), and searchers pass it by: %s",
+      "clicks where %s are usual."),
       other, format_position(judged$held_other), query, keep, format_position(judged$stands),
       format_count(judged$leader_clicks), format_count(judged$leader_expected)),
-    unknown = sprintf("%s (position %s) and %s (position %s) both answer it with a good part of the impressions. Without dates it cannot be known whether they swap places or are shown together; one page might stand nearer the top.",
+    unknown = sprintf(paste(
+      "%s (position %s) and %s (position %s) both answer it with a good part of",
+      "the impressions. Without dates it cannot be known whether they swap",
+      "places or are shown together; one page might stand nearer the top."),
       keep, format_position(judged$stands), other, format_position(judged$held_other)))
 }
 
 contest_action <- function(harm, judged, keep, other, query) {
-  merge <- sprintf("Move what %s says about \"%s\" into %s and redirect it there, or point it clearly at another query.",
+  merge <- sprintf(paste("Move what %s says about \"%s\" into %s and redirect it there, or point",
+    "it clearly at another query."),
     other, query, keep)
-  switch(harm, swapping = ifelse(judged$level, merge,
-    sprintf("Keep %s for \"%s\": link to it from %s with those words, and take them out of that page's title and headings.",
-      keep, query, other)),
-    splitting = merge, `wrong page leads` = sprintf("Let %s answer \"%s\": link to it from %s with those words, and reword %s towards what it is about.",
+  switch(
+    harm,
+    swapping = ifelse(judged$level, merge,
+      sprintf(paste("Keep %s for \"%s\": link to it from %s with those words, and take them",
+        "out of that page's title and headings."),
+        keep, query, other)),
+    splitting = merge,
+    `wrong page leads` = sprintf(paste(
+      "Let %s answer \"%s\": link to it from %s with those words, and reword %s",
+      "towards what it is about."),
       keep, query, other, other),
     unknown = sprintf(
       "Export by date to see who leads when; until then, link from %s to %s with the words \"%s\".",
@@ -48,9 +63,13 @@ swapping_words <- function(judged, keep, other) {
     sprintf("The weaker page has it most of the time: %s.", led), judged$led_keep > 0.6 * days,
     sprintf("%s, which costs it every time.", led), judged$changes >= 5L,
     sprintf("Back and forth: %s.", led), rep(TRUE, nrow(judged)), sprintf("%s.", led)),
-    fcase(judged$level & nearest > 10.5, sprintf("Neither gets off page two (position %s while it leads, %s for the other), where one page with both answers might.",
+    fcase(judged$level & nearest > 10.5, sprintf(paste(
+      "Neither gets off page two (position %s while it leads, %s for the",
+      "other), where one page with both answers might."),
       stands, stands_other),
-      judged$level, sprintf("Neither is clearly better (position %s while it leads, %s for the other), so one page with both answers might stand nearer the top.",
+      judged$level, sprintf(paste(
+        "Neither is clearly better (position %s while it leads, %s for the",
+        "other), so one page with both answers might stand nearer the top."),
         stands, stands_other),
       judged$stands <= 3.5 & judged$held_other > 5,
       sprintf("While it leads, %s is in the top three (%s); the other gets no further than %s.",

@@ -38,11 +38,17 @@ page_opening <- function(page, siblings, share) {
     siblings$tested == 2L, "both", rep(TRUE, length(page)), sprintf("all %d", siblings$tested))
   many <- sub("^a", "A", sub("^b", "B", few))
   missed <- format_plural(siblings$missed, "click")
-  fcase(share > 0.6, sprintf("%s puts searchers off: %s tested queries are clicked less than usual, and this one has %s of the %s missed. Title and description are the likely cause.",
+  fcase(share > 0.6, sprintf(paste(
+    "%s puts searchers off: %s tested queries are clicked less than usual,",
+    "and this one has %s of the %s missed. Title and description are the", "likely cause."),
     page, few, format_share(share), missed),
-    share < 0.35, sprintf("The shortfall runs through %s tested queries of %s, %s missed in all, which points at its title and description; most is to be won on this one.",
+    share < 0.35, sprintf(paste(
+      "The shortfall runs through %s tested queries of %s, %s missed in all,",
+      "which points at its title and description; most is to be won on this", "one."),
       few, page, missed),
-    rep(TRUE, length(page)), sprintf("%s tested queries of %s are clicked less than usual, %s missed in all and %s of them on this one, so its title and description are the likely cause.",
+    rep(TRUE, length(page)), sprintf(paste(
+      "%s tested queries of %s are clicked less than usual, %s missed in all",
+      "and %s of them on this one, so its title and description are the likely", "cause."),
       many, page, missed, format_share(share)))
 }
 
@@ -59,9 +65,13 @@ low_figures <- function(summary, at) {
   fcase(at$clicks == 0, sprintf(
     "Not one of %s impressions at position %s was clicked, where %s is usual: %s.", seen, place,
     usual, missed),
-    at$position < 1.6, sprintf("Of %s impressions in first place %s %s clicked: %s, where this site usually gets %s. That is %s.",
+    at$position < 1.6, sprintf(paste(
+      "Of %s impressions in first place %s %s clicked: %s, where this site",
+      "usually gets %s. That is %s."),
       seen, clicked, were, rate, usual, missed),
-    at$clicks < at$expected / 3, sprintf("Less than a third of what position %s brings on this site: %s for a usual %s (%s of %s impressions), or %s.",
+    at$clicks < at$expected / 3, sprintf(paste(
+      "Less than a third of what position %s brings on this site: %s for a",
+      "usual %s (%s of %s impressions), or %s."),
       place, rate, usual, clicked, seen, missed),
     at$position < 3.6, sprintf(
       "At position %s, %s of %s impressions %s clicked (%s; usual: %s), which makes %s.", place,
@@ -144,7 +154,8 @@ low_ctr_action <- function(summary, at, siblings) {
   ifelse(siblings$whole, sprintf(
     "Rewrite title and description of %s for all its queries; lead with \"%s\" and %s.", page,
     query, promise),
-    sprintf("Put \"%s\" at the front of the title of %s and %s; check that the first paragraph answers it.",
+    sprintf(paste("Put \"%s\" at the front of the title of %s and %s; check that the first",
+      "paragraph answers it."),
       query, page, promise))
 }
 
@@ -163,11 +174,14 @@ low_ctr_steps <- function(summary, pairs, at, levels, gain, fit, judged) {
       sprintf("its topic earns %.3f of the curve anyway: expected %.2f", topic, at$expected), ""),
     sprintf("log factor = ln((%s + 0.5) / (%.2f + 0.5)) = %.3f, variance of its noise %.3f",
       format_count(at$clicks), at$expected, seen, noise),
-    sprintf("usual queries of this site: mean %.3f, standard deviation %.3f; low ones: mean %.3f, standard deviation %.3f",
+    sprintf(paste("usual queries of this site: mean %.3f, standard deviation %.3f; low",
+      "ones: mean %.3f, standard deviation %.3f"),
       fit$all$mean[1], fit$all$sd[1], low, fit$all$sd[2]),
-    sprintf("level today, its luck taken out: exp(%.3f + %.3f x (%.3f - %.3f) + %.4f / 2) = %.3f of the curve (share of %.3f / (%.3f + noise) of what is seen)",
+    sprintf(paste("level today, its luck taken out: exp(%.3f + %.3f x (%.3f - %.3f) + %.4f",
+      "/ 2) = %.3f of the curve (share of %.3f / (%.3f + noise) of what is", "seen)"),
       low, keep, seen, low, levels$today_var, levels$today, total, total),
-    sprintf("the level it would usually have: exp(%.3f + %.3f x (%.3f - %.3f) + %.4f / 2) = %.3f (share of %.3f / (%.3f + noise))",
+    sprintf(paste("the level it would usually have: exp(%.3f + %.3f x (%.3f - %.3f) + %.4f",
+      "/ 2) = %.3f (share of %.3f / (%.3f + noise))"),
       fit$all$mean[1], usual / (total + noise), seen, low, levels$usual_var, levels$usual, usual,
       total),
     odds_line("pages", "all its queries make", fit$pages$weight[["low"]], judged$page_low),
@@ -182,7 +196,8 @@ low_ctr_steps <- function(summary, pairs, at, levels, gain, fit, judged) {
           judged$unseen_topic),
         ""),
       judged$confidence),
-    sprintf("gain = expected x (usual - today) x confidence x 30 / days = %.2f x (%.3f - %.3f) x %.3f x 30 / %d = %.2f",
+    sprintf(paste("gain = expected x (usual - today) x confidence x 30 / days = %.2f x",
+      "(%.3f - %.3f) x %.3f x 30 / %d = %.2f"),
       at$expected, levels$usual, levels$today, judged$confidence, as.integer(summary$recent$days),
       gain$gain))
 }
@@ -191,6 +206,7 @@ low_ctr_steps <- function(summary, pairs, at, levels, gain, fit, judged) {
 odds_line <- function(of, evidence, before, after) {
   after <- pmin(pmax(after, 1e-9), 1 - 1e-9)
   times <- (after / (1 - after)) / (before / (1 - before))
-  sprintf("of %s %.3f are low; %s the odds %.3g times as high: %.3f / %.3f x %.3g = %.3g, a chance of %.3f",
+  sprintf(paste("of %s %.3f are low; %s the odds %.3g times as high: %.3f / %.3f x %.3g =",
+    "%.3g, a chance of %.3f"),
     of, before, evidence, times, before, 1 - before, times, after / (1 - after), after)
 }

@@ -52,7 +52,9 @@ striking_figures <- function(summary, at, target, step) {
     at$position > 7.5, sprintf(
       "%s of %s at position %s %s; %s (position %s) it would be %s of them.", clicks, seen, place,
       in_period(summary), goal, format_place(target), then),
-    at$position < 4.6, sprintf("Clicked in %s of its impressions at position %s (%s of %s %s); %s (position %s) %s is in reach.",
+    at$position < 4.6, sprintf(paste(
+      "Clicked in %s of its impressions at position %s (%s of %s %s); %s",
+      "(position %s) %s is in reach."),
       format_rate(at$ctr), place, format_count(at$clicks), format_count(at$impressions),
       in_period(summary), goal, format_place(target), then),
     rep(TRUE, nrow(at)), sprintf(
@@ -72,8 +74,11 @@ striking_chance <- function(step) {
 striking_action <- function(summary, at, target) {
   query <- summary$queries$query[at$query]
   page <- page_words(summary, at$page)
-  ifelse(target <= 3, sprintf("Deepen %s on \"%s\": answer it in the first paragraph, and link to it from your strongest pages on the topic.",
+  ifelse(target <= 3, sprintf(paste(
+    "Deepen %s on \"%s\": answer it in the first paragraph, and link to it",
+    "from your strongest pages on the topic."),
     page, query),
-    sprintf("Give \"%s\" a heading and a passage of its own on %s, and point internal links with those words at it, to reach position %s.",
+    sprintf(paste("Give \"%s\" a heading and a passage of its own on %s, and point internal",
+      "links with those words at it, to reach position %s."),
       query, page, format_place(target)))
 }

@@ -18,13 +18,15 @@ report_head <- function(findings, title, moves, followed) {
       sprintf("<p>%s</p>", escape(paste(opening_sentences(moves, followed), collapse = " ")))
     },
     "<p>", if (nrow(first)) {
-      sprintf("%s worth about <b>%s more clicks per 30 days</b> (%s), beside some %s today. First: %s, %s (+%s).",
+      sprintf(paste("%s worth about <b>%s more clicks per 30 days</b> (%s), beside some %s",
+        "today. First: %s, %s (+%s)."),
         format_plural(nrow(findings$findings), "finding"), format_clicks(total$gain),
         gain_range(total$low, total$high), format_count(now),
         escape(sprintf("\u201c%s\u201d", first$query)), kind_label(first$kind),
         format_clicks(first$task_gain))
     } else {
-      "Nothing found that is worth a working day: no query falls short, stands close or competes with itself beyond the usual spread."
+      paste("Nothing found that is worth a working day: no query falls short, stands",
+        "close or competes with itself beyond the usual spread.")
     },
     "</p><nav aria-label='Parts'>", link("totals", "Totals"),
     link("moved", "What moved", !is.null(moves)), link("time", "Over time", !is.null(followed)),
@@ -113,7 +115,8 @@ report_time <- function(followed) {
   if (is.null(followed)) return("")
   part <- function(title, lines) c(sprintf("<h3>%s</h3><ul>", title),
     sprintf("<li>%s</li>", escape(lines)), "</ul>")
-  paste(c("<section id='time'><h2>Over time</h2>",
+  paste(c(
+    "<section id='time'><h2>Over time</h2>",
     inline_svg(ggplot2::autoplot(followed),
       sprintf("Positions of leading queries by %s: %s.", followed$by,
         paste(format_path(unique(followed$pages$page)), collapse = ", "))),
@@ -121,7 +124,8 @@ report_time <- function(followed) {
       sprintf("CTR by %s against what the curve expects, the same pages.", followed$by)),
     if (!is.null(followed$shifts)) part("What came of events", shift_lines(followed$shifts)),
     part("Changes found in the data", found_change_lines(followed$changes)),
-    part("Unusual days and weeks", unusual_run_lines(followed$unusual)), "</section>"),
+    part("Unusual days and weeks", unusual_run_lines(followed$unusual)),
+    "</section>"),
     collapse = "")
 }
 
@@ -171,8 +175,11 @@ report_curve <- function(curve) {
 }
 
 report_read <- function(summary, outside = NULL) {
-  sources <- data.table(File = basename(summary$sources$file), Table = summary$sources$grain,
-    Rows = format_count(summary$sources$rows), Kept = format_count(summary$sources$kept),
+  sources <- data.table(
+    File = basename(summary$sources$file),
+    Table = summary$sources$grain,
+    Rows = format_count(summary$sources$rows),
+    Kept = format_count(summary$sources$kept),
     `CTR written as` = summary$sources$ctr,
     Remark = ifelse(summary$sources$capped,
       "looks cut at a row cap: rows with few clicks are missing", ""))
@@ -180,10 +187,12 @@ report_read <- function(summary, outside = NULL) {
   out <- data.table(`Left out` = left$reason, Rows = format_count(left$rows),
     Clicks = format_count(left$clicks), Impressions = format_count(left$impressions))
   segments <- table(summary$queries$segment)
-  notes <- c(sprintf(
-    "The list and the curve rest on the table by %s; tables of other grain are never added to it.",
-    summary$grain),
-    coverage_line(summary), if (NROW(summary$facts)) sub("^ +", "", fact_lines(summary$facts)),
+  notes <- c(
+    sprintf(paste("The list and the curve rest on the table by %s; tables of other grain",
+      "are never added to it."),
+      summary$grain),
+    coverage_line(summary),
+    if (NROW(summary$facts)) sub("^ +", "", fact_lines(summary$facts)),
     if (summary$folded > 0) {
       sprintf("%s of a page's address were folded into one page each.",
         format_plural(summary$folded, "other spelling"))
@@ -207,7 +216,8 @@ report_read <- function(summary, outside = NULL) {
       "<p>No row was left out.</p>"
     },
     if (!is.null(outside)) {
-      sprintf("<p><b>A filter is on:</b> the list leaves out %s of clicks and %s of impressions (%s).</p>",
+      sprintf(paste("<p><b>A filter is on:</b> the list leaves out %s of clicks and %s of",
+        "impressions (%s).</p>"),
         format_share(outside$clicks), format_share(outside$impressions), escape(outside$reason))
     },
     "<ul>", paste0("<li>", escape(sub("^ *q", "Q", notes)), "</li>", collapse = ""),
@@ -216,12 +226,19 @@ report_read <- function(summary, outside = NULL) {
 
 report_meaning <- function() {
   hours <- kind_hours()
-  terms <- c(Gain = "Expected extra clicks per 30 days if the step is taken, with its 90 % interval. The chance of getting there (striking distance) or of being real (low CTR) is already in it. No click is promised twice: gains add up.",
-    Sure = "The chance that the finding is real and not the luck of few impressions or the usual difference between queries.",
-    Curve = "The CTR that an average query of this site earns at the positions where this one was shown, brand apart.",
+  terms <- c(
+    Gain = paste("Expected extra clicks per 30 days if the step is taken, with its 90 %",
+      "interval. The chance of getting there (striking distance) or of being",
+      "real (low CTR) is already in it. No click is promised twice: gains add", "up."),
+    Sure = paste("The chance that the finding is real and not the luck of few impressions",
+      "or the usual difference between queries."),
+    Curve = paste("The CTR that an average query of this site earns at the positions where",
+      "this one was shown, brand apart."),
     stats::setNames(vapply(finding_kinds(), `[[`, "", "meaning"),
       sub("^(.)", "\\U\\1", kind_label(names(finding_kinds())), perl = TRUE)),
-    Order = sprintf("Score = worth \u00d7 sure / hours of work (%s). Worth is money where conversions and values are known, else clicks. What one step mends counts its hours once.",
+    Order = sprintf(paste("Score = worth \u00d7 sure / hours of work (%s). Worth is money where",
+      "conversions and values are known, else clicks. What one step mends",
+      "counts its hours once."),
       paste(sprintf("%s %g", kind_label(names(hours)), hours), collapse = ", ")))
   paste0("<section id='meaning'><h2>What the figures mean</h2><dl>",
     paste0("<dt>", names(terms), "</dt><dd>", terms, "</dd>", collapse = ""), "</dl></section>")

@@ -19,7 +19,8 @@ sortable_table <- function(id, caption, heads, rows, details, kinds, choose) {
   options <- sprintf("<option value='%s'>%s</option>", choose, kind_label(choose))
   body <- sprintf("<tr data-kind='%s'>%s</tr><tr class='more'><td colspan='%d'>%s</td></tr>", kinds,
     rows, length(heads), details)
-  paste0("<div class='tools'><label>Search <input type='search' placeholder='query, page or words' aria-controls='",
+  paste0(paste("<div class='tools'><label>Search <input type='search'",
+    "placeholder='query, page or words' aria-controls='"),
     id, "'></label>", if (length(choose)) {
       paste0("<label>Kind <select aria-controls='", id, "'><option value=''>every kind</option>",
         paste(options, collapse = ""), "</select></label>")
@@ -152,7 +153,9 @@ findings_table <- function(findings) {
     cell(format_rate(found$expected_ctr), "curve", "n", found$expected_ctr))
   rivals <- ifelse(found$kind == "cannibalized",
     sprintf("<p><b>Pages:</b> %s</p>", gsub(" ", ", ", escape(found$pages), fixed = TRUE)), "")
-  details <- sprintf(paste0("<p><b>Why:</b> %s</p><p><b>Do:</b> %s</p>%s%s<p class='soft'>%s clicks, %s impressions; gain %s clicks per 30 days ",
+  details <- sprintf(paste0(paste(
+    "<p><b>Why:</b> %s</p><p><b>Do:</b> %s</p>%s%s<p class='soft'>%s clicks,",
+    "%s impressions; gain %s clicks per 30 days"),
     "(90 %% interval); score %.2f, %s; id <span class='whole'>%s</span></p>%s"),
     escape(found$reason), escape(found$action), rivals, along_list(all, found),
     format_count(found$clicks), format_count(found$impressions),

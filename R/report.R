@@ -98,6 +98,7 @@ spark_svg <- function(values, label) {
   runs <- split(which(known), cumsum(!known)[known])
   lines <- vapply(runs, function(run) sprintf("M%s", paste(x[run], y[run], collapse = "L")), "")
   last <- max(which(known))
-  sprintf("<svg class='spark' viewBox='0 0 84 20' role='img' aria-label='%s'><path d='%s'/><circle cx='%s' cy='%s' r='1.8'/></svg>",
+  sprintf(paste("<svg class='spark' viewBox='0 0 84 20' role='img' aria-label='%s'><path",
+    "d='%s'/><circle cx='%s' cy='%s' r='1.8'/></svg>"),
     htmltools::htmlEscape(label, attribute = TRUE), paste(lines, collapse = ""), x[last], y[last])
 }

@@ -18,11 +18,12 @@ is_brand <- function(queries, words) {
   hit
 }
 
-# Other spellings of the brand in the queries: words, and two words in a row, that are a brand word but
-# for a few letters, with the evidence. Edit distance (Levenshtein 1966; two letters that changed
-# places count as one) up to 1 for brand words of 5 to 7 letters and up to 2 for longer ones; shorter
-# ones have too many neighbours. `shared` is the share of the spelling's clicks that land on pages
-# that queries with the brand words lead to: misspellings look for the same house, other words do not.
+# Other spellings of the brand in the queries: words, and two words in a row, that are a brand word
+# but for a few letters, with the evidence. Edit distance (Levenshtein 1966; two letters that
+# changed places count as one) up to 1 for brand words of 5 to 7 letters and up to 2 for longer
+# ones; shorter ones have too many neighbours. `shared` is the share of the spelling's clicks that
+# land on pages that queries with the brand words lead to: misspellings look for the same house,
+# other words do not.
 
 # Out: most clicks first: word, of (the brand word), edits, queries, clicks, impressions, position,
 # shared, example.
@@ -42,7 +43,10 @@ brand_spellings <- function(summary, brand) {
     own <- unique(tokens$query[which(tokens$word == close$word[i])])
     at <- sums[sums$query %in% own]
     by_query <- rowsum(at$impressions, at$query)
-    data.table(queries = length(own), clicks = sum(at$clicks), impressions = sum(at$impressions),
+    data.table(
+      queries = length(own),
+      clicks = sum(at$clicks),
+      impressions = sum(at$impressions),
       position = sum(at$weighted) / sum(at$impressions),
       shared = if (sum(at$clicks)) sum(at$clicks[at$page %in% home]) / sum(at$clicks) else NA_real_,
       example = summary$queries$query[as.integer(rownames(by_query)[which.max(by_query)])])

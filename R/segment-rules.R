@@ -39,8 +39,10 @@ format.tide_rules <- function(x, ...) {
   lists <- function(of) paste(
     sprintf("%s (%s)", names(of), vapply(of, function(words) paste(words, collapse = ", "), "")),
     collapse = "; ")
-  c("<tide_rules>", sprintf("  brand: %s",
-    if (length(x$brand)) paste(x$brand, collapse = ", ") else "not told apart"),
+  c(
+    "<tide_rules>",
+    sprintf("  brand: %s",
+      if (length(x$brand)) paste(x$brand, collapse = ", ") else "not told apart"),
     sprintf("  intent: %s", lists(x$intent)),
     sprintf("  page groups: %s",
       if (length(x$page_groups)) lists(x$page_groups) else "by first folder"),
@@ -102,7 +104,8 @@ query_intent <- function(queries, lists = intent_words) {
 match_pattern <- function(texts, pattern, seconds = 20) {
   runaway <- function(...) {
     abort_tide("The regular expression takes too long.", where = sprintf("It is '%s'.", pattern),
-      fix = "Avoid a repeat inside a repeat, such as '(a+)+'; plain words need no signs around them.",
+      fix = paste("Avoid a repeat inside a repeat, such as '(a+)+'; plain words need no",
+        "signs around them."),
       class = "regex", fault = "call")
   }
   end <- proc.time()[["elapsed"]] + seconds

@@ -24,7 +24,8 @@
 #' @return A `tide_segment` object: a list with `name`, `conditions` and `not`.
 #' @section Errors: `tide_error_argument`, `tide_error_regex`.
 #' @examples
-#' tide_segment("long questions on phones", has_any = c("how", "why"), words = c(5, Inf), device = "mobile")
+#' tide_segment("long questions on phones", has_any = c("how", "why"), words = c(5, Inf),
+#'   device = "mobile")
 #' @export
 tide_segment <- function(name, ..., not = FALSE) {
   check_text(name, "name")
@@ -63,8 +64,11 @@ segment_conditions <- local({
     function(x, value, rules) tolower(x) %in% tolower(value))
   least <- function(of) condition("pair", "number", paste("fewer than %s", of),
     function(x, value, rules) x[[of]] >= value)
-  list(query = pattern("query", TRUE), not_query = pattern("query", FALSE),
-    page = pattern("page", TRUE), not_page = pattern("page", FALSE),
+  list(
+    query = pattern("query", TRUE),
+    not_query = pattern("query", FALSE),
+    page = pattern("page", TRUE),
+    not_page = pattern("page", FALSE),
     query_text = text("query", "query does not hold '%s'",
       function(x, value) grepl(value, x, fixed = TRUE)),
     page_text = text("page", "page does not hold '%s'",
@@ -86,12 +90,15 @@ segment_conditions <- local({
     page_group = condition("page", "words", "page is not in %s", function(x, value, rules) {
       page_group(x, rules$page_groups) %in% value
     }),
-    country = value_of("country"), device = value_of("device"), vertical = value_of("vertical"),
+    country = value_of("country"),
+    device = value_of("device"),
+    vertical = value_of("vertical"),
     rich_result = value_of("rich_result"),
     position = condition("pair", "range", "average position is not %s", function(x, value, rules) {
       x$position >= value[1] & x$position <= value[2]
     }),
-    min_impressions = least("impressions"), min_clicks = least("clicks"))
+    min_impressions = least("impressions"),
+    min_clicks = least("clicks"))
 })
 
 check_condition <- function(arg, value) {
@@ -103,13 +110,16 @@ check_condition <- function(arg, value) {
 
 # How the ledger names what failed a condition.
 condition_label <- function(arg, value) {
-  shown <- switch(segment_conditions[[arg]]$value, words = paste(value, collapse = " or "),
+  shown <- switch(
+    segment_conditions[[arg]]$value,
+    words = paste(value, collapse = " or "),
     range = if (is.infinite(value[2])) {
       sprintf("at least %g", value[1])
     } else {
       sprintf("%g to %g", value[1], value[2])
     },
-    flag = tolower(value), format(value))
+    flag = tolower(value),
+    format(value))
   sprintf(segment_conditions[[arg]]$fails, shown)
 }
 

@@ -68,7 +68,8 @@ find_striking_distance <- function(summary, curve, pairs, options) {
     confidence[keep], striking_action(summary, at, target[keep]),
     striking_reason(summary, at, target[keep], step, competing_pages(pairs, at)),
     striking_steps(summary, at, target[keep], step,
-      sprintf("confidence = chance that it lasts in the band x chance that its factor is above 0.5 = %.3f",
+      sprintf(paste("confidence = chance that it lasts in the band x chance that its factor",
+        "is above 0.5 = %.3f"),
         confidence[keep]))))
 }
 
@@ -117,7 +118,9 @@ striking_steps <- function(summary, at, target, step, sure) {
       sprintf("chance of the step = %.2f x %s / %.2f (target over position) = %.3f",
         assumed("step_chance"), format_place(target), at$position, step$reach)
     } else {
-      sprintf("chance of the step, beside what queries of the site did by themselves (%s months in the band, %s rose so far in three): %.3f (log odds of the default %.3f, plus %.1f x [%s] for all, distance, trend, queries on the page)",
+      sprintf(paste("chance of the step, beside what queries of the site did by themselves",
+        "(%s months in the band, %s rose so far in three): %.3f (log odds of the",
+        "default %.3f, plus %.1f x [%s] for all, distance, trend, queries on the", "page)"),
         format_count(step$learnt$cases), format_share(step$learnt$reached), step$reach,
         default_reach(at$position, target), assumed("step_past_counts"),
         paste(sprintf("%+.2f", step$learnt$coefficients), collapse = ", "))

@@ -77,12 +77,17 @@ merge_reduced <- function(one, other) {
   texts <- function(of) list(keys = keys[[of]],
     weights = sums_by(rbind(one[[of]]$weights, other[[of]]$weights), c("key", "name", "spelt"),
       "weight"))
-  list(queries = texts("queries"), pages = texts("pages"), cells = cells,
-    some_recent = one$some_recent, split_cells = if (!is.null(one$split_cells)) {
+  list(
+    queries = texts("queries"),
+    pages = texts("pages"),
+    cells = cells,
+    some_recent = one$some_recent,
+    split_cells = if (!is.null(one$split_cells)) {
       sum_split(rbind(recode(one, "split_cells"), recode(other, "split_cells")))
     },
     by_day = if (!is.null(one$by_day)) reduce_by(rbind(one$by_day, other$by_day), "date"),
-    blend = add_blend_sums(one$blend, other$blend), course = add_courses(one$course, other$course))
+    blend = add_blend_sums(one$blend, other$blend),
+    course = add_courses(one$course, other$course))
 }
 
 # What is needed of the recent days besides sums: `contested`, by day, of queries that more than one

@@ -44,7 +44,11 @@ tide_enrich <- function(summary, facts) {
     has <- !is.na(at)
     code <- impressions[[own$by]]
     missed <- setdiff(seq_len(nrow(own$rows)), at)
-    data.table(file = basename(own$file), by = own$by, date = own$date, facts = nrow(own$rows),
+    data.table(
+      file = basename(own$file),
+      by = own$by,
+      date = own$date,
+      facts = nrow(own$rows),
       matched = sum(has),
       share = sum(impressions$impressions[has[code]]) / sum(impressions$impressions),
       unmatched = length(missed),

@@ -31,9 +31,11 @@ abort_nothing_inside <- function(segments) {
 
 # Share and sums of what segments leave out.
 outside_line <- function(summary, sums, inside, segments) {
-  data.table(grain = summary$grain,
+  data.table(
+    grain = summary$grain,
     reason = sprintf("outside '%s'", paste(vapply(segments, segment_title, ""), collapse = "', '")),
-    rows = sum(!inside), clicks = sum(sums$clicks[!inside]),
+    rows = sum(!inside),
+    clicks = sum(sums$clicks[!inside]),
     impressions = sum(sums$impressions[!inside]))
 }
 
@@ -52,7 +54,8 @@ pairs_inside <- function(summary, sums, segments, rules) {
     own <- rep(TRUE, nrow(sums))
     for (arg in names(segment$conditions)) {
       condition <- segment_conditions[[arg]]
-      hit <- switch(condition$on,
+      hit <- switch(
+        condition$on,
         query = condition$test(summary$queries$query, segment$conditions[[arg]], rules)[sums$query],
         page = condition$test(summary$pages$page, segment$conditions[[arg]], rules)[sums$page],
         pair = condition$test(sums, segment$conditions[[arg]], rules),

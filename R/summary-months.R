@@ -37,9 +37,11 @@ month_rows <- function(data) {
     function(from = NULL) if (is.null(from) || last >= as.integer(from)) read(k)
   })
   if (length(chunks) == 1) chunks <- list(read_once(chunks[[1]]))
-  list(table = c(list(dimensions = dimensions), slice_days(slices, plan$exported),
-    list(rests_on = rests_on(slices))),
-    chunks = chunks, totals = month_totals(plan, held, grains, data$segments, data$rules),
+  list(
+    table = c(list(dimensions = dimensions), slice_days(slices, plan$exported),
+      list(rests_on = rests_on(slices))),
+    chunks = chunks,
+    totals = month_totals(plan, held, grains, data$segments, data$rules),
     grains = grains$grain,
     left_out = function() sum_left_out(rbindlist(c(list(plan$left_out), ledger))))
 }

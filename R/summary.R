@@ -178,14 +178,17 @@ format.tide_summary <- function(x, ...) {
         ""
       })
   }
-  c(sprintf("<tide_summary> %s, %s, %s", format_plural(nrow(x$queries), "query", "queries"), pages,
-    format_plural(nrow(x$cells), "position cell")),
-    sprintf("  window: %s", window), rests_on_lines(x),
+  c(
+    sprintf("<tide_summary> %s, %s, %s", format_plural(nrow(x$queries), "query", "queries"), pages,
+      format_plural(nrow(x$cells), "position cell")),
+    sprintf("  window: %s", window),
+    rests_on_lines(x),
     sprintf("  findings rest on: %s",
       if (x$window$dated) format_days(x$recent$from, x$recent$to) else "all of it"),
     sprintf("  segments: %s",
       paste(names(segments), format_count(as.vector(segments)), collapse = ", ")),
-    coverage_line(x), left_out_day_lines(x$odd_days),
+    coverage_line(x),
+    left_out_day_lines(x$odd_days),
     left_out_lines(x$left_out, data.table(grain = x$grain, clicks = sum(x$cells$clicks),
       impressions = sum(x$cells$impressions))),
     capped_lines(x$sources))

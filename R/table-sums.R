@@ -1,5 +1,5 @@
-# Figures add up; ratios are made last, from sums. Columns are named as text, so that no name of ours
-# and no name of a table can be taken for one another.
+# Figures add up; ratios are made last, from sums. Columns are named as text, so that no name of
+# ours and no name of a table can be taken for one another.
 
 # Sums of the columns `of` by those of `by`, a row per group in order of first appearance; `count`
 # names a column for how many rows each has.

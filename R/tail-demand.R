@@ -40,9 +40,11 @@ find_tail_demand <- function(summary, curve, pairs, options) {
   query <- summary$queries$query[at$query]
   page <- format_path(summary$pages$page[at$page])
   list(found = pair_findings("tail_demand", summary, pairs, rows[keep], step$gain, sure,
-    sprintf("Write the answer to \"%s\" that page one lacks: a passage of its own on %s that begins with these words, and a link to it from a page that ranks.",
+    sprintf(paste("Write the answer to \"%s\" that page one lacks: a passage of its own on",
+      "%s that begins with these words, and a link to it from a page that", "ranks."),
       query, page),
-    sprintf("%s from position %s, %.1f times what is usual that far down: searchers pass by what stands above. Chance of reaching page one taken as %s.",
+    sprintf(paste("%s from position %s, %.1f times what is usual that far down: searchers",
+      "pass by what stands above. Chance of reaching page one taken as %s."),
       format_plural(at$clicks, "click"), format_position(at$position), at$own,
       format_share(step$reach)),
     striking_steps(summary, at, rep(8, nrow(at)), step,

@@ -10,7 +10,8 @@ obeyed <- function(code) {
 # The same as bytes of UTF-8, with some others: few texts hold any, and only those are looked at
 # sign by sign.
 maybe_obeyed <- function(x) {
-  grepl("[\\x01-\\x09\\x0b-\\x1f\\x7f]|\\xc2[\\x80-\\x9f]|\\xd8\\x9c|\\xe2(\\x80[\\x8e\\x8f\\xa8-\\xae]|\\x81)|\\xef\\xbb\\xbf",
+  grepl(paste0("[\\x01-\\x09\\x0b-\\x1f\\x7f]|\\xc2[\\x80-\\x9f]|\\xd8\\x9c|",
+    "\\xe2(\\x80[\\x8e\\x8f\\xa8-\\xae]|\\x81)|\\xef\\xbb\\xbf"),
     x, perl = TRUE, useBytes = TRUE)
 }
 

@@ -39,15 +39,19 @@ format.tide_trace <- function(x, n = 25, width = 80, ...) {
   head <- sprintf("%s: %s", c(query = "Query", page = "Page", folder = "Folder")[[x$kind]],
     if (x$kind == "query") x$name else format_path(x$name))
   more <- nrow(x$rows) - nrow(shown)
-  wrap_lines(c(head, sprintf("%s, %s; %s clicks, %s impressions, CTR %s, position %s", window,
-    format_plural(nrow(x$rows), side, c(page = "pages", query = "queries")[[side]]),
-    format_count(x$total$clicks), format_count(x$total$impressions), format_rate(x$total$ctr),
-    format_position(x$total$position)),
+  wrap_lines(c(
+    head,
+    sprintf("%s, %s; %s clicks, %s impressions, CTR %s, position %s", window,
+      format_plural(nrow(x$rows), side, c(page = "pages", query = "queries")[[side]]),
+      format_count(x$total$clicks), format_count(x$total$impressions), format_rate(x$total$ctr),
+      format_position(x$total$position)),
     if (!is.null(x$site)) {
       sprintf("its own totals without queries, over all days: %s clicks, %s impressions",
         format_count(x$site$clicks), format_count(x$site$impressions))
     },
-    traced_fact_lines(x$facts), ranking_lines(x$ranking), "",
+    traced_fact_lines(x$facts),
+    ranking_lines(x$ranking),
+    "",
     sub(" +$", "", line(side, "clicks", "impr.", "ctr", "pos", "share",
       if (!is.null(extra)) extra_head, if (!is.null(volume)) "volume",
       if (length(weeks)) "clicks by week" else "")),

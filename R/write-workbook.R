@@ -1,7 +1,7 @@
-# Workbooks for people: header rows that stay, filters, colours on the extremes, links to the pages,
-# a note on every column. Of findings one sheet per view (the list, by page, by query, by topic, what
-# was checked and left out), with a column `decision` to be filled in by hand; of comparisons a sheet
-# each, and one with the windows and the sum of the site.
+# Workbooks for people: header rows that stay, filters, colours on the extremes, links to the
+# pages, a note on every column. Of findings one sheet per view (the list, by page, by query, by
+# topic, what was checked and left out), with a column `decision` to be filled in by hand; of
+# comparisons a sheet each, and one with the windows and the sum of the site.
 
 write_workbook <- function(x, file) {
   book <- openxlsx::createWorkbook(creator = "Ink Tide")
@@ -43,34 +43,48 @@ fill_changes <- function(book, compared) {
 }
 
 # What each column says, as a note on its header.
-column_notes <- c(rank = "1 is the best use of the next hour",
-  decision = "Fill in: fix, later, harmless or done, and have the workbook read back as a sheet of decisions",
-  note = "What to remember about the decision", kind = "Kind of finding",
-  query = "The query; of a task the one with the largest gain", page = "The page to work on",
+column_notes <- c(
+  rank = "1 is the best use of the next hour",
+  decision = paste("Fill in: fix, later, harmless or done, and have the workbook read back",
+    "as a sheet of decisions"),
+  note = "What to remember about the decision",
+  kind = "Kind of finding",
+  query = "The query; of a task the one with the largest gain",
+  page = "The page to work on",
   gain = "Expected extra clicks per 30 days",
   gain_low = "Lower end of the 90 % interval of the gain",
   gain_high = "Upper end of the 90 % interval of the gain",
   confidence = "Chance that the finding is real",
   hours = "Hours of work; 0 where it comes along with the task's first finding",
-  action = "The next step", reason = "Why", id = "Stays the same in the next list",
-  pages = "All pages that compete", clicks = "Clicks in the window",
-  impressions = "Impressions in the window", ctr = "Clicks / impressions",
+  action = "The next step",
+  reason = "Why",
+  id = "Stays the same in the next list",
+  pages = "All pages that compete",
+  clicks = "Clicks in the window",
+  impressions = "Impressions in the window",
+  ctr = "Clicks / impressions",
   position = "Average position, weighted by impressions",
   expected_ctr = "What this site's queries earn at these positions",
   score = "Worth x confidence / hours; of a task's first finding, that of all of it",
   task = "Id of the finding that leads this piece of work",
   task_gain = "Expected extra clicks per 30 days of the whole piece of work",
-  findings = "How many findings", kinds = "Of which kinds", ids = "Their ids",
-  topic = "The word the queries are about", queries = "How many queries",
+  findings = "How many findings",
+  kinds = "Of which kinds",
+  ids = "Their ids",
+  topic = "The word the queries are about",
+  queries = "How many queries",
   gain_conversions = "Expected extra conversions per 30 days",
-  gain_value = "Expected extra value per 30 days", name = "What moved",
+  gain_value = "Expected extra value per 30 days",
+  name = "What moved",
   clicks_before = "Clicks for 30 days, earlier window",
   clicks_after = "Clicks for 30 days, later window",
   change = "Clicks for 30 days gained or lost; the next four columns add up to it",
   demand = "Of the change: more or fewer searches",
   click_through = "Of the change: clicked more or less at equal position",
-  mix = "Of the change: queries shown in one window only", ratio = "Clicks after to before",
-  ratio_low = "Lower end of its 90 % interval", ratio_high = "Upper end of its 90 % interval",
+  mix = "Of the change: queries shown in one window only",
+  ratio = "Clicks after to before",
+  ratio_low = "Lower end of its 90 % interval",
+  ratio_high = "Upper end of its 90 % interval",
   q = "False-discovery rate at which it counts as real",
   real = "More than the site and the usual wavering")
 

@@ -67,22 +67,28 @@ checklist_lines <- function(findings, top = 50) {
   by_page <- utils::head(tide_group(findings), top)
   found <- findings$findings
   plain <- function(text) escape_markdown(visible_text(text))
-  unlist(c("# What to do, page by page", "",
+  unlist(c(
+    "# What to do, page by page",
+    "",
     lapply(seq_len(nrow(by_page)), function(i) {
       own <- found[found$page == by_page$page[i]]
       leads <- own[own$id == own$task]
-      c(sprintf("## %s", if (nzchar(by_page$page[i])) {
-        plain(format_path(by_page$page[i]))
-      } else {
-        "Queries, without their pages"
-      }),
-        "", sprintf("About +%s clicks per 30 days (%s to %s), %s.", format_clicks(by_page$gain[i]),
+      c(
+        sprintf("## %s", if (nzchar(by_page$page[i])) {
+          plain(format_path(by_page$page[i]))
+        } else {
+          "Queries, without their pages"
+        }),
+        "",
+        sprintf("About +%s clicks per 30 days (%s to %s), %s.", format_clicks(by_page$gain[i]),
           format_clicks(by_page$gain_low[i]), format_clicks(by_page$gain_high[i]),
           format_hours(by_page$hours[i])),
-        "", unlist(lapply(seq_len(nrow(leads)), function(k) {
+        "",
+        unlist(lapply(seq_len(nrow(leads)), function(k) {
           along <- own[own$task == leads$task[k] & own$id != leads$id[k]]
-          c(sprintf("- [ ] %s (+%s, %s)", plain(leads$action[k]), format_clicks(leads$task_gain[k]),
-            leads$id[k]),
+          c(
+            sprintf("- [ ] %s (+%s, %s)", plain(leads$action[k]), format_clicks(leads$task_gain[k]),
+              leads$id[k]),
             sprintf("  %s", plain(leads$reason[k])),
             if (nrow(along)) {
               sprintf("  The same step serves: %s.",

@@ -24,7 +24,8 @@ if (!dir.exists(dir)) {
 }
 timed <- function(code, limit_mb = NULL, first = "NULL") {
   script <- tempfile(fileext = ".R")
-  writeLines(sprintf("suppressPackageStartupMessages(library(inktide)); store <- tide_store('%s'); %s; t <- system.time({ %s }); cat(t[['elapsed']])",
+  writeLines(sprintf(paste("suppressPackageStartupMessages(library(inktide)); store <-",
+    "tide_store('%s'); %s; t <- system.time({ %s }); cat(t[['elapsed']])"),
     dir, first, code),
     script)
   log <- tempfile()
@@ -35,18 +36,27 @@ timed <- function(code, limit_mb = NULL, first = "NULL") {
   list(seconds = if (length(out)) as.numeric(tail(out, 1)) else NA,
     peak = as.numeric(tail(readLines(log), 1)) / 1024)
 }
-cases <- c(`all rows, read` = "x <- tide_stored(store, lag = 0)",
+cases <- c(
+  `all rows, read` = "x <- tide_stored(store, lag = 0)",
   `90 days, read` = "x <- tide_stored(store, days = 90, lag = 0)",
-  `all rows, summary at once` = "x <- tide_summary(tide_stored(store, lag = 0, dimensions = c('date', 'query', 'page')))",
-  `all rows, summary by month` = "x <- tide_summary(tide_stored(store, lag = 0, dimensions = c('date', 'query', 'page'), by_month = TRUE))",
-  `90 days, summary by month` = "x <- tide_summary(tide_stored(store, days = 90, lag = 0, dimensions = c('date', 'query', 'page'), by_month = TRUE))")
+  `all rows, summary at once` = paste(
+    "x <- tide_summary(tide_stored(store, lag = 0, dimensions = c('date',", "'query', 'page')))"),
+  `all rows, summary by month` = paste(
+    "x <- tide_summary(tide_stored(store, lag = 0, dimensions = c('date',",
+    "'query', 'page'), by_month = TRUE))"),
+  `90 days, summary by month` = paste(
+    "x <- tide_summary(tide_stored(store, days = 90, lag = 0, dimensions =",
+    "c('date', 'query', 'page'), by_month = TRUE))"))
 # Two windows compared by query, beside reading them; the curve is at hand, as it is in a project.
-windows <- "d <- tide_stored(store, from = '2026-09-06', to = '2026-10-31', lag = 0, dimensions = c('date', 'query', 'page'))"
+windows <- paste("d <- tide_stored(store, from = '2026-09-06', to = '2026-10-31', lag = 0,",
+  "dimensions = c('date', 'query', 'page'))")
 curve <- tempfile(fileext = ".rds")
 saveRDS(tide_curve(tide_summary(tide_stored(tide_store(dir), days = 90, lag = 0,
   dimensions = c("date", "query", "page"), by_month = TRUE))),
   curve)
-cases <- c(cases, `two windows of 28 days, read` = windows,
+cases <- c(
+  cases,
+  `two windows of 28 days, read` = windows,
   `two windows, read and compared by query` = paste0(windows,
     "; x <- tide_compare(d, curve = curve)"))
 results <- rbindlist(lapply(names(cases), function(name) {

@@ -19,11 +19,13 @@ plain <- min(cpu(fread(file, showProgress = FALSE)), cpu(fread(file, showProgres
 data <- tide_read(file, exported = "2027-01-01")
 reduce <- min(cpu(whole <- tide_summary(data)), cpu(whole <- tide_summary(data)))
 fit <- cpu(tide_curve(whole))
-cat(sprintf("%.0f rows: fread %.1f s of CPU; summary (cells, pairs, weeks) %.1f s; fit of %d pairs, %d cells %.1f s; ratio %.2f\n\n",
+cat(sprintf(paste("%.0f rows: fread %.1f s of CPU; summary (cells, pairs, weeks) %.1f s;",
+  "fit of %d pairs, %d cells %.1f s; ratio %.2f\n\n"),
   rows, plain, reduce, nrow(whole$pairs), nrow(whole$cells), fit, (reduce + fit) / plain))
 rm(data)
 
-cat("| pairs | cells | fit s | with 3 parts s | with 6 parts s | peak MB |\n|---:|---:|---:|---:|---:|---:|\n")
+cat(paste("| pairs | cells | fit s | with 3 parts s | with 6 parts s | peak MB",
+  "|\n|---:|---:|---:|---:|---:|---:|\n"))
 for (pairs in c(1e4, 3e4, 1e5, 3e5)) {
   if (pairs > nrow(whole$pairs)) break
   own <- whole

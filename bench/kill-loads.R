@@ -1,5 +1,6 @@
-# Kills a load 200 times at random moments and looks at the archive after each: it must be as before the load or as
-# after it, and no committed row may be lost. Run: R_LIBS=.build/library Rscript bench/kill-loads.R [TIMES]
+# Kills a load 200 times at random moments and looks at the archive after each: it must be as
+# before the load or as after it, and no committed row may be lost. Run: R_LIBS=.build/library
+# Rscript bench/kill-loads.R [TIMES]
 suppressPackageStartupMessages({
   library(inktide)
   library(data.table)
@@ -55,6 +56,7 @@ left <- setdiff(list.files(file.path(store$dir, "parts")),
   DBI::dbGetQuery(con <- DBI::dbConnect(RSQLite::SQLite(), file.path(store$dir, "archive.sqlite")),
     "SELECT file FROM parts")$file)
 DBI::dbDisconnect(con)
-cat(sprintf("%d kills: %d came too late (load whole), %d left the archive as before, %d between, %d lost rows; %d leftover parts wait for the next load; damaged parts: %d\n",
+cat(sprintf(paste("%d kills: %d came too late (load whole), %d left the archive as before,",
+  "%d between, %d lost rows; %d leftover parts wait for the next load;", "damaged parts: %d\n"),
   times, landed, times - landed - between, between, lost, length(left),
   sum(problems$problem == "damaged part")))

@@ -58,8 +58,9 @@ violations <- unlist(lapply(definitions, function(one) {
   access <- if (!own %in% touch_files) intersect(one$uses, setdiff(on_files, names(home)))
   outside <- Filter(function(name) !one$file %in% allowed[[name]], union(face, access))
   unknown <- setdiff(one$calls, c(names(home), imported))
-  c(sprintf("%s: %s() uses %s of %s, which stands to the right", one$file, one$name, right,
-    home[right]),
+  c(
+    sprintf("%s: %s() uses %s of %s, which stands to the right", one$file, one$name, right,
+      home[right]),
     sprintf("%s: %s() calls %s(), which is not its area's", one$file, one$name, outside),
     sprintf("%s: %s() calls %s(), which is nowhere", one$file, one$name, unknown))
 }))

@@ -20,9 +20,9 @@ judge <- function(what, ok) {
 
 judge("no file calls a function of a higher layer", system2("Rscript", "tools/check-layers.R") == 0)
 
-# The package, the demo site and what is found on it are made once; each file of tests runs in a fork
-# of this session, so that files cannot meet and a crash ends one of them. Forks and threads do not
-# go together.
+# The package, the demo site and what is found on it are made once; each file of tests runs in a
+# fork of this session, so that files cannot meet and a crash ends one of them. Forks and threads
+# do not go together.
 suppressPackageStartupMessages({
   library(testthat)
   library(inktide)

@@ -1,5 +1,5 @@
-# The referee of changes that must move no figure: what every command says in CSV on the demo site, the shipped examples and
-# three simulated sites, held against what was frozen.
+# The referee of changes that must move no figure: what every command says in CSV on the demo site,
+# the shipped examples and three simulated sites, held against what was frozen.
 #   R_LIBS=.build/library Rscript tests/golden/golden.R freeze|compare
 suppressPackageStartupMessages({
   library(data.table)
@@ -76,7 +76,8 @@ now <- c(now, lapply(stats::setNames(first, paste0("explain.", first)), function
     finally = sink())
   list(status = 0L, rows = data.table(line = readLines(out)))
 }))
-# Texts are held against each other by their digests, numbers by the first 300 and by the sums of all.
+# Texts are held against each other by their digests, numbers by the first 300 and by the sums of
+# all.
 now <- lapply(now, function(one) {
   rows <- lapply(one$rows, function(x) {
     if (is.numeric(x)) {

@@ -5,7 +5,8 @@ stop_at_captured_columns <- function() {
   if (!is.null(attr(subset, "watched"))) return(invisible())
   look <- bquote((.(check_captured))(names(x), list(
     # A lone name in `i` is looked for outside the table.
-    if (!missing(i) && !is.name(substitute(i))) substitute(i), if (!missing(j) && !identical(with, FALSE)) substitute(j),
+    if (!missing(i) && !is.name(substitute(i))) substitute(i),
+    if (!missing(j) && !identical(with, FALSE)) substitute(j),
     if (!missing(by)) substitute(by)), parent.frame()))
   body(subset) <- as.call(append(as.list(body(subset)), look, after = 1))
   attr(subset, "watched") <- TRUE

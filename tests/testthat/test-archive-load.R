@@ -112,10 +112,14 @@ test_that("a load killed at any moment leaves the archive before or after, never
 # Another process that loads a file into a store: list(status, err).
 load_elsewhere <- function(store, file, before = "", wait = TRUE) {
   script <- tempfile(fileext = ".R")
-  writeLines(c(sprintf(".libPaths(%s)", paste(deparse(.libPaths()), collapse = "")),
-    "library(inktide)", sprintf("done <- tryCatch({ tide_load(tide_store('%s'), '%s', exported = '2026-12-01', progress = function(x) message(x)); 0 },",
+  writeLines(c(
+    sprintf(".libPaths(%s)", paste(deparse(.libPaths()), collapse = "")),
+    "library(inktide)",
+    sprintf(paste("done <- tryCatch({ tide_load(tide_store('%s'), '%s', exported =",
+      "'2026-12-01', progress = function(x) message(x)); 0 },"),
       dirname(store$dir), file),
-    "  tide_error_store = function(e) { message(conditionMessage(e)); 3 }, tide_error_write = function(e) { message(conditionMessage(e)); 3 })",
+    paste("  tide_error_store = function(e) { message(conditionMessage(e)); 3 },",
+      "tide_error_write = function(e) { message(conditionMessage(e)); 3 })"),
     "quit(status = done)"),
     script)
   err <- tempfile()

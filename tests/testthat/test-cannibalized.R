@@ -103,12 +103,15 @@ test_that("pages that are shown together split a query, pages that take turns sw
     found <- kind_of(by_day(function(rows) {
       days <- unique(rows$date)
       turn <- 1L + as.integer(case$turn(as.integer(days - min(days))))
-      two <- rbindlist(lapply(1:2, function(page) data.table(date = days, query = "query 0004",
+      two <- rbindlist(lapply(1:2, function(page) data.table(
+        date = days,
+        query = "query 0004",
         page = paste0("https://www.fernmoor.example/",
           c("rival1/", paste0(case$beneath, "rival2/"))[page]),
         clicks = rbinom(length(days), case$seen[turn, page],
           made_curve[pmin(10, round(case$position[turn, page]))]),
-        impressions = case$seen[turn, page], position = case$position[turn, page])))
+        impressions = case$seen[turn, page],
+        position = case$position[turn, page])))
       rbind(rows[query != "query 0004"], two[impressions > 0])
     }),
       "cannibalized")
@@ -124,10 +127,13 @@ test_that("without dates close pages below the top are named in doubt, look-alik
     by = c("query", "page")]
   own <- "https://www.fernmoor.example/kale/"
   # Address and position of a second page beside one at `first`; what becomes of the query.
-  cases <- data.table(first = c(8, 5, 8, 2, 6, 5, 4), position = c(10, 7, 9, 4, 7, 16, 40),
-    query = sprintf("query %04d", 1:7), page = c(rep("https://www.fernmoor.example/other/", 2),
-      "https://www.fernmoor.example/de/kale/", "https://www.fernmoor.example/other/",
-      "https://www.fernmoor.example/kale/care/", rep("https://www.fernmoor.example/other/", 2)),
+  cases <- data.table(
+    first = c(8, 5, 8, 2, 6, 5, 4),
+    position = c(10, 7, 9, 4, 7, 16, 40),
+    query = sprintf("query %04d", 1:7),
+    page = c(rep("https://www.fernmoor.example/other/", 2), "https://www.fernmoor.example/de/kale/",
+      "https://www.fernmoor.example/other/", "https://www.fernmoor.example/kale/care/",
+      rep("https://www.fernmoor.example/other/", 2)),
     aside = c("", "", "versions of one page for another language or country",
       "two pages, one of which is at the top", "a page and one beneath it that both do well",
       "two pages far apart", "a second page far down"))

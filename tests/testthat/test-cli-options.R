@@ -216,7 +216,8 @@ test_that("every wrong call is one clear error: what, where, how to fix it, and 
   writeLines("x", file.path(here, "full", "notes.txt"))
   withr::local_dir(here)
   # The call, and what of it the message must show.
-  cases <- list(list(c("fnd", "export.csv"), c("Unknown command 'fnd'", "find")),
+  cases <- list(
+    list(c("fnd", "export.csv"), c("Unknown command 'fnd'", "find")),
     list(c("help", "curv"), c("Unknown command", "curve")),
     list(c("find", "export.csv", "--tpo", "3"), c("Unknown option '--tpo'", "Did you mean")),
     list(c("find", "export.csv", "--top", "many"), c("Not a number", "--top many")),
@@ -233,9 +234,13 @@ test_that("every wrong call is one clear error: what, where, how to fix it, and 
     list(c("find", "export.csv", "--hours", "-1"), c("--hours")),
     list(c("find", "export.csv", "--target", "+x"), c("--target", "+x")),
     list(c("find", "export.csv", "--view", "site"), c("--view", "folder")),
-    list("find", c("No data to work on")), list("trace", c("Nothing to trace")),
-    list("load", c("No file")), list("enrich", c("No project")), list("check", c("No project")),
-    list(c("demo", "full"), c("full")), list(c("demo", "one", "two"), c("Too many folders")),
+    list("find", c("No data to work on")),
+    list("trace", c("Nothing to trace")),
+    list("load", c("No file")),
+    list("enrich", c("No project")),
+    list("check", c("No project")),
+    list(c("demo", "full"), c("full")),
+    list(c("demo", "one", "two"), c("Too many folders")),
     list(c("compare", "export.csv", "--windows", "7,x"), c("Not lengths of windows", "7,28,90")),
     list(c("compare", "export.csv", "--after", "October"),
       c("Not a window", "2026-03-01..2026-03-28")),

@@ -70,7 +70,8 @@ test_that("events that only one window has are told, those of both are not", {
   expect_equal(apart[, c("event", "window")],
     data.table(event = c("Sale", "Titles rewritten"), window = c("before", "after")))
   expect_equal(inktide:::events_line(list(events = apart)),
-    "only in the later window: Titles rewritten (2026-02-25, some pages); only in the earlier window: Sale (2026-01-12)")
+    paste("only in the later window: Titles rewritten (2026-02-25, some pages);",
+      "only in the earlier window: Sale (2026-01-12)"))
   expect_null(inktide:::events_line(list(events = apart[0])))
   data <- as_data(made_site(queries = 40, days = 60))
   last <- max(data$tables[[1]]$rows$date)

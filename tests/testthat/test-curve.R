@@ -79,10 +79,14 @@ test_that("CTR that wavers from cell to cell of a pair is told from chance", {
 
 test_that("brand's curve rests on each query's leading page", {
   rows <- rbind(made_site(queries = 200, days = 30),
-    data.table(date = as.IDate("2026-01-02"), query = rep(sprintf("fernmoor %d", 1:30), 2),
+    data.table(
+      date = as.IDate("2026-01-02"),
+      query = rep(sprintf("fernmoor %d", 1:30), 2),
       page = rep(c("https://www.fernmoor.example/", "https://www.fernmoor.example/contact/"),
         each = 30),
-      clicks = rep(c(60, 2), each = 30), impressions = 100, position = rep(c(1, 1.4), each = 30)))
+      clicks = rep(c(60, 2), each = 30),
+      impressions = 100,
+      position = rep(c(1, 1.4), each = 30)))
   curve <- tide_curve(tide_summary(as_data(rows), brand = "fernmoor"))
   expect_equal(predict(curve, 1, "brand")$ctr, 0.6, tolerance = 0.1)
   expect_equal(glance(curve)$pairs[2], 30)
@@ -105,10 +109,10 @@ test_that(
   "invariances: a row split in two changes next to nothing, plain methods are what they say",
   {
     rows <- made_site(queries = 200, days = 20)
-    two <- rbind(copy(rows)[, c("clicks", "impressions") := list(clicks %/% 2, impressions %/% 2)],
-      copy(rows)[,
-        c("clicks", "impressions") := list(clicks - clicks %/% 2, impressions - impressions %/% 2)])[
-          impressions > 0]
+    figures <- c("clicks", "impressions")
+    half <- copy(rows)[, (figures) := lapply(.SD, `%/%`, 2), .SDcols = figures]
+    rest <- copy(rows)[, (figures) := list(clicks - half$clicks, impressions - half$impressions)]
+    two <- rbind(half, rest)[impressions > 0]
     one <- tide_curve(tide_summary(as_data(rows)))
     # As tables without dates, where only sums count.
     sums <- function(rows) as_data(rows[,

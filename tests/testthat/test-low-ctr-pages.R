@@ -48,9 +48,9 @@ test_that("page and query are judged together: one query's shortfall is its own,
     expect_lt(mean(judged$confidence[!whole & factor > 0.6 & clicks > 0.8 * expected]), 0.02)
     # What is clicked as usual is never low, and the order of rows changes nothing.
     expect_true(all(judged$confidence[clicks > 1.3 * expected] == 0))
-    shuffled <- sample(720)
-    again <- inktide:::fit_low_ctr(clicks[shuffled], expected[shuffled], pages[shuffled], no_words)$judged
-    expect_equal(again$confidence, judged$confidence[shuffled], tolerance = 1e-6)
+    mixed <- sample(720)
+    again <- inktide:::fit_low_ctr(clicks[mixed], expected[mixed], pages[mixed], no_words)$judged
+    expect_equal(again$confidence, judged$confidence[mixed], tolerance = 1e-6)
   })
 
 test_that("likelihoods are those of gamma factors (negative binomial) and of log-normal ones (by integration)",

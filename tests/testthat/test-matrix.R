@@ -7,7 +7,8 @@ head_of <- list(pairs = "date,query,page,clicks,impressions,position",
   devices = "date,query,page,device,clicks,impressions,position")
 days_from <- function(n) format(as.IDate("2026-08-01") + seq_len(n) - 1L)
 
-odd_data <- list(`one row` = c(head_of$pairs, "2026-08-01,kale,/a,1,10,2"),
+odd_data <- list(
+  `one row` = c(head_of$pairs, "2026-08-01,kale,/a,1,10,2"),
   `one row without clicks` = c(head_of$undated, "kale,/a,0,10,2"),
   `nine undated rows without clicks` = c(head_of$undated,
     sprintf("q%d,/p%d,0,%d,%d", 1:9, 1:9, 10 * 1:9, 1:9)),
@@ -38,7 +39,8 @@ odd_data <- list(`one row` = c(head_of$pairs, "2026-08-01,kale,/a,1,10,2"),
     "\u0442\u043e\u043c\u0430\u0442\u044b,https://x.example/\u0442\u043e\u043c\u0430\u0442,3,90,2",
     "\u30c8\u30de\u30c8 \u7a2e,https://x.example/t,1,90,4",
     "\ud55c\uad6d\uc5b4,https://x.example/k,0,90,9"),
-  `signs that are obeyed` = c(head_of$undated,
+  `signs that are obeyed` = c(
+    head_of$undated,
     paste0("a", intToUtf8(c(27, 91, 50, 74, 0x202e)), "b,https://x.example/",
       intToUtf8(c(0x9b, 0x2066)), ",3,90,2"),
     "=1+1,https://x.example/b,0,90,2"),

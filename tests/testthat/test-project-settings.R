@@ -18,9 +18,11 @@ test_that("settings are read, paths are relative to them", {
 })
 
 test_that("mistakes in settings are named with their line and the nearest name", {
-  cases <- list(list(c("# a comment", "brands: [x]"), "line 2.*Did you mean 'brand'"),
+  cases <- list(
+    list(c("# a comment", "brands: [x]"), "line 2.*Did you mean 'brand'"),
     list(c("site: a", "exports: [nowhere.csv]"), "missing.*line 2.*nowhere.csv"),
-    list(c("brand: [a", "b"), "cannot be read"), list(c("brand: a", "sight: x"), "line 2.*'site'"),
+    list(c("brand: [a", "b"), "cannot be read"),
+    list(c("brand: a", "sight: x"), "line 2.*'site'"),
     list(c("windows:", "  lag: 2", "  recnt_days: 3"), "line 3.*'recent_days'"),
     list(c("thresholds:", "  striking_distance: 20:4"), "range.*line 2"),
     list(c("bands: [4, 1]"), "begin with 1.*line 1"),
@@ -77,8 +79,8 @@ test_that("hours of work can be set for every kind of finding", {
   writeLines(c("hours:", "  low_ctr: 0"), file.path(dir, "inktide.yml"))
   expect_error(tide_settings(dir), "line 2", class = "tide_error_settings")
   found <- demo()$found
-  slower <- tide_find(demo()$summary, found$curve, hours = c(low_ctr = 2), kind = "low_ctr")$findings
-  expect_true(all(slower$hours[slower$task == slower$id] == 2))
+  slow <- tide_find(demo()$summary, found$curve, kind = "low_ctr", hours = c(low_ctr = 2))$findings
+  expect_true(all(slow$hours[slow$task == slow$id] == 2))
 })
 
 test_that("settings that would run, multiply or be misread are refused by line", {

@@ -133,7 +133,8 @@ test_that("headers of seven languages are understood", {
 
 test_that("dates are read in the order the whole column shows", {
   read <- function(dates, ...) {
-    tide_read(csv("date,clicks,impressions,position", paste0(dates, ",1,10,2")), lag = 0, ...)$tables$date$rows$date
+    file <- csv("date,clicks,impressions,position", paste0(dates, ",1,10,2"))
+    tide_read(file, lag = 0, ...)$tables$date$rows$date
   }
   want <- as.IDate(c("2026-03-04", "2026-03-25"))
   for (dates in list(c("2026-03-04", "2026-03-25"), c("4/3/2026", "25/3/2026"),

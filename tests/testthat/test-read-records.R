@@ -43,10 +43,11 @@ test_that("records are counted as RFC 4180 has them, whatever stands in a cell",
 })
 
 test_that("quotes inside cells and in JSON are the text that was exported", {
-  rows <- tide_read(csv(head, "\"\"\"exact phrase\"\" tool\",/b,50,1000,3.1", "5\" pot,/c,1,10,2"))$tables[[
-    1]]$rows
+  file <- csv(head, "\"\"\"exact phrase\"\" tool\",/b,50,1000,3.1", "5\" pot,/c,1,10,2")
+  rows <- tide_read(file)$tables[[1]]$rows
   expect_equal(as.character(rows$query), c("\"exact phrase\" tool", "5\" pot"))
-  json <- tide_read(csv("[{\"query\":\"\\\"exact phrase\\\" tool\",\"page\":\"/a\",\"clicks\":1,\"impressions\":9,\"position\":2}]",
+  json <- tide_read(csv(paste("[{\"query\":\"\\\"exact phrase\\\"",
+    "tool\",\"page\":\"/a\",\"clicks\":1,\"impressions\":9,\"position\":2}]"),
     name = "a.json"))
   expect_equal(as.character(json$tables[[1]]$rows$query), "\"exact phrase\" tool")
   traced <- tide_trace(json, "\"exact phrase\" tool")
@@ -67,7 +68,8 @@ test_that("messages name the line, row or object where the figure stands", {
     list(csv("[{\"query\":\"a\",\"clicks\":1,\"impressions\":9,\"position\":2},",
       "{\"query\":\"b\",\"clicks\":\"x\",\"impressions\":9,\"position\":2}]", name = "a.json"),
       "object 2 has 'x'"),
-    list(book, "row 5 has '0.5'"), list(csv(head, good[1], "\"exact\" tool,/b,1,10,2"), "line 3"),
+    list(book, "row 5 has '0.5'"),
+    list(csv(head, good[1], "\"exact\" tool,/b,1,10,2"), "line 3"),
     list(csv(head, good[1], "\"never closed,/b,1,10,2", good), "line 3"))
   for (case in cases) expect_error(tide_read(case[[1]]), case[[2]], fixed = TRUE)
 })
@@ -151,9 +153,11 @@ test_that("texts of any encoding are read, and damaged ones are said to be", {
   expect_equal(list(as.character(rows$query), rows$clicks, rows$impressions),
     list("m\u00fcsli", 1234, 10000))
   utf16 <- readBin(coded("UTF-16LE"), "raw", 1e4)
-  bad <- list(list("not_number", raw_csv(charToRaw("Query;Clicks;Impressions;Position\nx;1"),
-    as.raw(0xe9), charToRaw(";10;3\n"))),
-    list("layout", raw_csv(utf16[1:41])), list("no_table", raw_csv(raw(500))),
+  bad <- list(
+    list("not_number", raw_csv(charToRaw("Query;Clicks;Impressions;Position\nx;1"), as.raw(0xe9),
+      charToRaw(";10;3\n"))),
+    list("layout", raw_csv(utf16[1:41])),
+    list("no_table", raw_csv(raw(500))),
     list("layout", raw_csv(charToRaw(paste0(text, strrep("\n", 5000), "x")), as.raw(0),
       charToRaw(",/a,1,2,3\n"))))
   for (case in bad) expect_error(tide_read(case[[2]]), class = paste0("tide_error_", case[[1]]))

@@ -21,14 +21,16 @@ test_that("thousands separators and percent signs are numbers, and how CTR is wr
       expected <- if (grepl("%", cases[[i]][1])) "fraction" else names(cases)[i]
       expect_equal(data$sources$ctr, expected)
     }
-    rows <- tide_read(csv("query,clicks,impressions,position", '"a, b","1,234","12,345,678",1.5'))$tables$query$rows
+    file <- csv("query,clicks,impressions,position", '"a, b","1,234","12,345,678",1.5')
+    rows <- tide_read(file)$tables$query$rows
     expect_equal(c(rows$clicks, rows$impressions), c(1234, 12345678))
   })
 
 test_that("bad input gives one error that says what, where by line, and how to fix it", {
   head <- "query,page,date,clicks,impressions,position"
   good <- "a,/a,2026-01-01,1,10,2"
-  cases <- list(list("columns_missing", c("query,clicks,impressions", "a,1,2"), "`position`"),
+  cases <- list(
+    list("columns_missing", c("query,clicks,impressions", "a,1,2"), "`position`"),
     list("columns_twice", c("query,keyword,clicks,impressions,position", "a,b,1,2,3"),
       "both claim"),
     list("not_number", c(head, good, "b,/b,2026-01-01,many,10,2"), "line 3 has 'many'"),
@@ -39,7 +41,8 @@ test_that("bad input gives one error that says what, where by line, and how to f
     list("range", c(head, good, "b,/b,2026-01-01,,10,2"), "line 3"),
     list("range", c(head, good, "b,/b,2026-01-01,1,Inf,2"), "line 3"),
     list("layout", c(head, good, "b,/b,2026-01-01,1,10,2,7,8", good), "line 3"),
-    list("file", c(head), "no rows"), list("file", character(), "empty"))
+    list("file", c(head), "no rows"),
+    list("file", character(), "empty"))
   for (case in cases) {
     file <- csv(case[[2]])
     error <- expect_error(tide_read(file), class = paste0("tide_error_", case[[1]]))

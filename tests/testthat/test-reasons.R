@@ -18,8 +18,10 @@ test_that("a low CTR opens with what decides the cure", {
         whole = whole),
       speaks)
   }
-  cases <- list(list("^All 5 tested queries of /shop/kale/ .* 25 clicks missed in all and 40% of them .* title and description",
-    opening(5, 5, TRUE)),
+  cases <- list(
+    list(paste("^All 5 tested queries of /shop/kale/ .* 25 clicks missed in all and 40%",
+      "of them .* title and description"),
+      opening(5, 5, TRUE)),
     list("^4 of 5 tested queries of /shop/kale/", opening(5, 4, TRUE)),
     list("^/shop/kale/ puts .* both tested queries .* this one has 83% of the 12 clicks missed",
       opening(2, 2, TRUE, missed = 12)),
@@ -47,8 +49,10 @@ test_that("the figures of a low CTR are told as they stand, whatever they are", 
       expected = expected, position = position, ctr = clicks / impressions,
       expected_ctr = expected / impressions))
   }
-  cases <- list(list("Not one of 200 impressions at position 4.0 was clicked, where 6.0% is usual: 12 clicks missed in 84 days",
-    figures(0, 200, 12, 4)),
+  cases <- list(
+    list(paste("Not one of 200 impressions at position 4.0 was clicked, where 6.0% is",
+      "usual: 12 clicks missed in 84 days"),
+      figures(0, 200, 12, 4)),
     list("Of 100 impressions in first place 10 were clicked: 10%, where this site usually gets 25%",
       figures(10, 100, 25, 1.2)),
     list("1 was clicked", figures(1, 100, 25, 1.2)),
@@ -57,7 +61,8 @@ test_that("the figures of a low CTR are told as they stand, whatever they are", 
       figures(0, 14, 1.4, 4)),
     list("less than a click missed", figures(1, 11, 1.3, 2.5)),
     list("Less than a third of what position 5.0 brings", figures(2, 100, 9, 5)),
-    list("At position 2.5, 10 of 100 impressions were clicked (10%; usual: 18%), which makes 8 clicks missed",
+    list(paste("At position 2.5, 10 of 100 impressions were clicked (10%; usual: 18%),",
+      "which makes 8 clicks missed"),
       figures(10, 100, 18, 2.5)),
     list("1 click for 90 impressions at position 7.0 are 1.1%", figures(1, 90, 2, 7)),
     list("where even that far down", figures(2, 400, 4, 15)))
@@ -125,7 +130,9 @@ test_that("who took the lead, how the two compare and who has it now is told as 
     together = 0.9),
     list(...))
   swap <- function(...) inktide:::swapping_words(case(...), "/a/", "/b/")
-  expect_match(swap(), "^/a/ led on 40 days and /b/ on 44; the lead changed hands 3 times. While it leads, /a/ stands at position 4.0; the other at 8.0. Since 2026-10-02 /a/ leads.$")
+  expect_match(swap(), paste(
+    "^/a/ led on 40 days and /b/ on 44; the lead changed hands 3 times. While",
+    "it leads, /a/ stands at position 4.0; the other at 8.0. Since 2026-10-02", "/a/ leads.$"))
   expect_match(swap(led_other = 80), "^The weaker page has it most of the time")
   expect_match(swap(led_keep = 80, changes = 2L), "changed hands twice, which costs it every time")
   expect_match(swap(changes = 6L, keep_leads = FALSE),

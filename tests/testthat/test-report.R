@@ -16,8 +16,8 @@ test_that(
     expect_false(grepl("@import|url\\(['\"]?https?:", html))
     expect_equal(lengths(regmatches(html, gregexpr("<svg ", html))),
       lengths(regmatches(html, gregexpr("aria-label='[^']{20,}", html))))
-    # Each page lists its own findings and no others: every action stands twice, in the list and under
-    # its page.
+    # Each page lists its own findings and no others: every action stands twice, in the list and
+    # under its page.
     actions <- htmltools::htmlEscape(found$findings$action)
     expect_equal(
       unname(lengths(regmatches(html, gregexpr(paste0(": ", actions[1]), html, fixed = TRUE)))), 1L)

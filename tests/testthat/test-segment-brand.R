@@ -4,13 +4,16 @@ test_that("brand words match joined and spaced, short ones only alone", {
   expect_equal(inktide:::is_brand(queries, "fm"), c(FALSE, FALSE, FALSE, FALSE, TRUE, FALSE))
 })
 
-rows <- data.table(date = as.IDate("2026-03-01") + 0:5,
+rows <- data.table(
+  date = as.IDate("2026-03-01") + 0:5,
   query = c("how to grow kale", "kale seeds", "buy kale seeds", "Fernmoor kale", "best pea seeds",
     "pea"),
   page = paste0("https://www.fernmoor.example",
     c("/guides/kale/", "/shop/kale/", "/shop/kale/", "/", "/shop/pea/", "/guides/pea/")),
-  device = c("mobile", "desktop"), clicks = c(5, 4, 3, 50, 2, 1),
-  impressions = c(100, 50, 40, 100, 30, 500), position = c(4.5, 3, 12, 1, 9, 25))
+  device = c("mobile", "desktop"),
+  clicks = c(5, 4, 3, 50, 2, 1),
+  impressions = c(100, 50, 40, 100, 30, 500),
+  position = c(4.5, 3, 12, 1, 9, 25))
 
 data <- as_data(rows)
 

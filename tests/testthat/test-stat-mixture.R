@@ -24,8 +24,8 @@ test_that("clicks tell gamma factors from log-normal ones, and a high part only 
     set.seed(6)
     lognormal <- fitted(exp(rnorm(3000, 0, 0.5)))
     gamma <- fitted(rgamma(3000, 1 / 0.25) * 0.25)
-    # A low part can take a tail for its own, so that this many queries leave some doubt, and more of
-    # them less.
+    # A low part can take a tail for its own, so that this many queries leave some doubt, and more
+    # of them less.
     expect_lt(lognormal$gamma, 0.2)
     expect_gt(gamma$gamma, 0.8)
     expect_equal(c(lognormal$sd[1], gamma$sd[1]), c(0.5, sqrt(trigamma(4))), tolerance = 0.05)

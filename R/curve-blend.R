@@ -26,7 +26,7 @@ blend_breaks <- c(0.1, 0.5, 0.88)
 blend_degree <- c(0, 0.3, 0.7, 0.96)
 
 blend_class <- function(rows, impressions) {
-  findInterval(1 - rows / pmax.int(impressions, 1), blend_breaks) + 1L
+  .Call(blend_classes, as.double(rows), as.double(impressions), blend_breaks)
 }
 
 # In: a summary, with its sums by band of position, see blend_sums(). Out: list(linear, square,
@@ -129,9 +129,8 @@ read_ctr <- function(table, position, rows, impressions) {
 # The fit reads one table after another at the same cells. Where they stand in it: the entry to the
 # left, as an index into the whole table, and how far to the right of it.
 blend_spot <- function(position, class) {
-  at <- (log(pmin.int(pmax.int(position, 1), 100)) / log(100)) * (length(blend_grid) - 1) + 1
-  left <- pmin.int(as.integer(at), length(blend_grid) - 1L)
-  list(left = (class - 1L) * length(blend_grid) + left, share = at - left)
+  stats::setNames(.Call(blend_spots, as.double(position), class, length(blend_grid)),
+    c("left", "share"))
 }
 
 read_blend_table <- function(table, spot) .Call(read_spots, table, spot$left, spot$share)

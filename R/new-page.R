@@ -23,73 +23,68 @@ NULL
 # What a page written for it may reach, and how likely that is within some months. Assumptions.
 
 find_new_page <- function(summary, curve, pairs, options) {
-  best <- pairs[, .(best = min(position)), by = "query"]
-  rows <- which(pairs$tested & pairs$position > assumed("new_page_from") &
+  nearest <- rep(Inf, nrow(summary$queries))
+  closest <- pairs[order(pairs$position), c("query", "position")]
+  closest <- closest[!duplicated(closest$query)]
+  nearest[closest$query] <- closest$position
+  rows <- which(pairs$tested & nearest[pairs$query] > assumed("new_page_from") &
     pairs$impressions >= assumed("idea_impressions"))
-  rows <- rows[best$best[match(pairs$query[rows], best$query)] > assumed("new_page_from")]
   if (!length(rows)) return(no_findings())
   at <- pairs[rows]
-  idea <- shared_ideas(summary$queries$key[at$query])
-  there <- curve_ctr(curve, rep(assumed("new_page_reaches"), length(rows)), at$segment, at$rows,
-    at$impressions)
-  by_idea <- split(seq_along(rows), idea)
-  sums <- rbindlist(lapply(by_idea, function(own) {
-    first <- own[which.max(at$impressions[own])]
-    asked <- at[own]
-    gain <- assumed("new_page_chance") * sum(asked$impressions * there[own]) * per_month(summary)
-    # The chance is known to a factor of two or so.
-    list(
-      earned = sum(asked$impressions * there[own]),
-      query = summary$queries$query[at$query[first]],
-      page = summary$pages$page[at$page[first]],
-      clicks = sum(asked$clicks),
-      impressions = sum(asked$impressions),
-      position = sum(asked$impressions * asked$position) / sum(asked$impressions),
-      expected = sum(asked$expected),
-      gain = gain,
-      queries = length(unique(asked$query)),
-      others = paste(utils::head(setdiff(
-        unique(summary$queries$query[asked$query[order(-asked$impressions)]]),
-        summary$queries$query[at$query[first]]),
-        3),
-        collapse = "\", \""))
-  }))
-  sums[, c("row", "idea") := list(seq_len(nrow(sums)), names(by_idea))]
-  sums <- sums[sums$gain >= options$least]
-  if (!nrow(sums)) return(no_findings())
-  list(found = data.table(
-    kind = "new_page",
-    query = sums$query,
-    page = sums$page,
-    pages = sums$page,
-    clicks = sums$clicks,
-    impressions = sums$impressions,
-    ctr = sums$clicks / sums$impressions,
-    position = sums$position,
-    expected_ctr = sums$expected / sums$impressions,
-    gain = sums$gain,
-    gain_low = sums$gain * assumed("new_page_low"),
-    gain_high = sums$gain * assumed("new_page_high"),
-    confidence = assumed("new_page_confidence"),
-    action = sprintf(paste("Write a page of its own for \"%s\" and link to it from %s, which is",
-      "shown for it now without answering it."),
-      sums$query, format_path(sums$page)),
-    reason = sprintf(paste("%s shown %s times %s, no nearer than position %s: the engine sees the",
-      "topic on this site, but no page answers it.%s"),
-      format_plural(sums$queries, "query", "queries"), format_count(sums$impressions),
-      in_period(summary), format_position(sums$position),
-      ifelse(nzchar(sums$others), sprintf(" Asked too: \"%s\".", sums$others), "")),
-    claims = lapply(by_idea[sums$row], function(own) rows[own]),
-    identity = paste("new_page", sums$idea),
-    work = paste("new_page", sums$idea),
-    how = step_lines(sprintf(
-      "at position %d their %s impressions would earn %.2f clicks on the curve",
-      as.integer(assumed("new_page_reaches")), format_count(sums$impressions), sums$earned),
-      sprintf("gain = chance of getting there x clicks x 30 / days = %.2f x %.2f x 30 / %d = %.2f",
-        assumed("new_page_chance"), sums$earned, as.integer(summary$recent$days), sums$gain),
-      rep(sprintf("confidence is taken as %g, and the gain as known to a factor of two or three",
-        assumed("new_page_confidence")),
-        nrow(sums)))))
+  earns <- at$impressions * curve_ctr(curve, rep(assumed("new_page_reaches"), length(rows)),
+    at$segment, at$rows, at$impressions)
+  by_idea <- split(seq_along(rows), shared_ideas(summary$queries$key[at$query]))
+  ideas <- rbindlist(lapply(by_idea, function(own) idea_sums(summary, at[own], earns[own])))
+  set(ideas, j = "idea", value = names(by_idea))
+  set(ideas, j = "claims", value = lapply(unname(by_idea), function(own) rows[own]))
+  set(ideas, j = "gain", value = assumed("new_page_chance") * ideas$earned * per_month(summary))
+  ideas <- ideas[ideas$gain >= options$least]
+  if (!nrow(ideas)) return(no_findings())
+  list(found = data.table(kind = "new_page", query = ideas$query, page = ideas$page,
+    pages = ideas$page, clicks = ideas$clicks, impressions = ideas$impressions,
+    ctr = ideas$clicks / ideas$impressions, position = ideas$position,
+    expected_ctr = ideas$expected / ideas$impressions, gain = ideas$gain,
+    gain_low = ideas$gain * assumed("new_page_low"),
+    gain_high = ideas$gain * assumed("new_page_high"), confidence = assumed("new_page_confidence"),
+    action = new_page_action(ideas), reason = new_page_reason(summary, ideas),
+    claims = ideas$claims, identity = paste("new_page", ideas$idea),
+    work = paste("new_page", ideas$idea), how = new_page_steps(summary, ideas)))
+}
+
+# One idea: the sums of its queries, named after the one with most impressions.
+idea_sums <- function(summary, asked, earns) {
+  first <- asked[which.max(asked$impressions)]
+  named <- unique(summary$queries$query[asked$query[order(-asked$impressions)]])
+  query <- summary$queries$query[first$query]
+  list(query = query, page = summary$pages$page[first$page], clicks = sum(asked$clicks),
+    impressions = sum(asked$impressions),
+    position = sum(asked$impressions * asked$position) / sum(asked$impressions),
+    expected = sum(asked$expected), earned = sum(earns), queries = length(unique(asked$query)),
+    others = paste(utils::head(setdiff(named, query), 3), collapse = "\", \""))
+}
+
+new_page_action <- function(ideas) {
+  sprintf(paste("Write a page of its own for \"%s\" and link to it from %s, which is",
+    "shown for it now without answering it."),
+    ideas$query, format_path(ideas$page))
+}
+
+new_page_reason <- function(summary, ideas) {
+  sprintf(paste("%s shown %s times %s, no nearer than position %s: the engine sees the",
+    "topic on this site, but no page answers it.%s"),
+    format_plural(ideas$queries, "query", "queries"), format_count(ideas$impressions),
+    in_period(summary), format_position(ideas$position),
+    ifelse(nzchar(ideas$others), sprintf(" Asked too: \"%s\".", ideas$others), ""))
+}
+
+new_page_steps <- function(summary, ideas) {
+  step_lines(sprintf("at position %d their %s impressions would earn %.2f clicks on the curve",
+    as.integer(assumed("new_page_reaches")), format_count(ideas$impressions), ideas$earned),
+    sprintf("gain = chance of getting there x clicks x 30 / days = %.2f x %.2f x 30 / %d = %.2f",
+      assumed("new_page_chance"), ideas$earned, as.integer(summary$recent$days), ideas$gain),
+    rep(sprintf("confidence is taken as %g, and the gain as known to a factor of two or three",
+      assumed("new_page_confidence")),
+      nrow(ideas)))
 }
 
 # Queries that share two words which mostly stand together are one idea; what shares no two joins

@@ -101,45 +101,49 @@ add_sheet <- function(book, name, table) {
   if ("page" %in% names(table)) {
     class(table$page) <- ifelse(all(grepl("^https?://", table$page)), "hyperlink", "character")
   }
-  openxlsx::writeData(book, name, table, headerStyle = openxlsx::createStyle(
-    textDecoration = "bold", border = "bottom", wrapText = TRUE),
-    withFilter = nrow(table) > 0)
+  head_style <- openxlsx::createStyle(textDecoration = "bold", border = "bottom", wrapText = TRUE)
+  openxlsx::writeData(book, name, table, headerStyle = head_style, withFilter = nrow(table) > 0)
   openxlsx::freezePane(book, name, firstRow = TRUE)
-  rows <- seq_len(nrow(table)) + 1
   for (i in seq_along(table)) {
     column <- names(table)[i]
-    wide <- c(name = 46, query = 32, page = 46, action = 60, reason = 80, pages = 40, kinds = 24,
-      ids = 20, note = 24, topic = 20)[column]
+    wide <- column_widths[column]
     openxlsx::setColWidths(book, name, i, if (is.na(wide)) 12 else wide)
     if (column %in% names(column_notes)) {
-      openxlsx::writeComment(book, name, col = i, row = 1,
-        comment = openxlsx::createComment(column_notes[[column]], author = "Ink Tide",
-          visible = FALSE, width = 3, height = 3))
+      note <- openxlsx::createComment(column_notes[[column]], author = "Ink Tide", visible = FALSE,
+        width = 3, height = 3)
+      openxlsx::writeComment(book, name, col = i, row = 1, comment = note)
     }
-    format <- if (column %in% c("ctr", "expected_ctr", "confidence")) {
-      "0.0%"
-    } else if (column %in% c("rank", "clicks", "impressions", "findings", "queries")) {
-      "#,##0"
-    } else if (is.numeric(table[[i]])) {
-      "#,##0.0"
-    }
-    if (!is.null(format) && nrow(table)) {
-      openxlsx::addStyle(book, name, openxlsx::createStyle(numFmt = format), rows = rows, cols = i,
-        gridExpand = TRUE)
-    }
-    if (column %in% c("action", "reason") && nrow(table)) {
-      openxlsx::addStyle(book, name, openxlsx::createStyle(wrapText = TRUE, valign = "top"),
-        rows = rows, cols = i, gridExpand = TRUE)
-    }
-    if (column %in% c("change", "demand", "click_through", "mix") && nrow(table) > 2) {
-      # Zero is white on both sides of it.
-      reach <- max(abs(table[[i]]), 1)
-      openxlsx::conditionalFormatting(book, name, cols = i, rows = rows, type = "colourScale",
-        style = c("#E3A868", "#FFFFFF", "#9DC3C1"), rule = c(-reach, 0, reach))
-    }
-    if (column %in% c("gain", "score", "impressions") && nrow(table) > 2) {
-      openxlsx::conditionalFormatting(book, name, cols = i, rows = rows, type = "colourScale",
-        style = c("#FFFFFF", "#9DC3C1"))
-    }
+    if (nrow(table)) style_column(book, name, table[[i]], column, i)
   }
+}
+
+column_widths <- c(name = 46, query = 32, page = 46, action = 60, reason = 80, pages = 40,
+  kinds = 24, ids = 20, note = 24, topic = 20)
+
+# Formats of numbers, wrapped texts, colours on the extremes.
+style_column <- function(book, sheet, values, column, at) {
+  rows <- seq_along(values) + 1
+  add <- function(style) {
+    openxlsx::addStyle(book, sheet, style, rows = rows, cols = at, gridExpand = TRUE)
+  }
+  format <- number_format(column, values)
+  if (!is.null(format)) add(openxlsx::createStyle(numFmt = format))
+  if (column %in% c("action", "reason")) {
+    add(openxlsx::createStyle(wrapText = TRUE, valign = "top"))
+  }
+  if (length(values) < 3) return(invisible())
+  scale <- function(...) openxlsx::conditionalFormatting(book, sheet, cols = at, rows = rows,
+    type = "colourScale", ...)
+  if (column %in% c("change", "demand", "click_through", "mix")) {
+    # Zero is white on both sides of it.
+    reach <- max(abs(values), 1)
+    scale(style = c("#E3A868", "#FFFFFF", "#9DC3C1"), rule = c(-reach, 0, reach))
+  }
+  if (column %in% c("gain", "score", "impressions")) scale(style = c("#FFFFFF", "#9DC3C1"))
+}
+
+number_format <- function(column, values) {
+  if (column %in% c("ctr", "expected_ctr", "confidence")) return("0.0%")
+  if (column %in% c("rank", "clicks", "impressions", "findings", "queries")) return("#,##0")
+  if (is.numeric(values)) "#,##0.0"
 }

@@ -9,6 +9,8 @@ SEXP pair_codes(SEXP one, SEXP other);
 SEXP sum_by(SEXP x, SEXP codes, SEXP size);
 SEXP read_spots(SEXP table, SEXP left, SEXP share);
 SEXP blended_ctr(SEXP table, SEXP position, SEXP rows, SEXP impressions, SEXP breaks);
+SEXP blend_classes(SEXP rows, SEXP impressions, SEXP breaks);
+SEXP blend_spots(SEXP position, SEXP class, SEXP grid);
 SEXP scan_records(SEXP path, SEXP skip, SEXP sep, SEXP cells);
 SEXP path_facts_of(SEXP path);
 SEXP own_file(SEXP path, SEXP owner, SEXP group, SEXP mode);
@@ -23,6 +25,8 @@ static const R_CallMethodDef calls[] = {
   {"sum_by", (DL_FUNC) &sum_by, 3},
   {"read_spots", (DL_FUNC) &read_spots, 3},
   {"blended_ctr", (DL_FUNC) &blended_ctr, 5},
+  {"blend_classes", (DL_FUNC) &blend_classes, 3},
+  {"blend_spots", (DL_FUNC) &blend_spots, 3},
   {"scan_records", (DL_FUNC) &scan_records, 4},
   {"path_facts_of", (DL_FUNC) &path_facts_of, 1},
   {"own_file", (DL_FUNC) &own_file, 4},

@@ -77,7 +77,7 @@ run_trace <- function(options, files) {
   if (!is.null(input$store) && !chose_window(options)) options$days <- 90
   data <- read_input(options, input)
   note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
-  traced <- tide_trace(data, files[1], recent_days = if (chose_window(options)) 3660 else 90,
+  traced <- tide_trace(data, files[1], recent_days = if (chose_window(options)) Inf else 90,
     rules = input$settings$rules, facts = facts_input(options, input))
   if (!is.null(options$figure)) {
     save_figure(

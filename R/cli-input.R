@@ -161,7 +161,7 @@ summarise_input <- function(options, input,
   windows <- input$settings$windows
   brand <- input$settings$rules$brand
   summary <- tide_summary(data, brand = brand,
-    recent_days = if (chose_window(options)) 3660 else first_given(windows$recent_days, 90),
+    recent_days = if (chose_window(options)) Inf else first_given(windows$recent_days, 90),
     undated_days = first_given(windows$undated_days, 90), split = split)
   note(options, paste(format(summary), collapse = "\n"))
   facts <- facts_input(options, input)

@@ -83,5 +83,6 @@ change_between <- function(data, level, after, before, days, segments, curve, br
 #' @export
 tidy.tide_change <- function(x, ...) tibble::as_tibble(x$moves)
 
+#' @rdname tide_change
 #' @export
 summary.tide_change <- function(object, ...) tibble::as_tibble(object$site)

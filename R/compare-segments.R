@@ -16,7 +16,7 @@
 #'   `by`, `from`, `to`, `left_out`. Methods: `print`, `tidy`, `plot`, `autoplot`.
 #' @references Mantel, Haenszel (1959), Journal of the National Cancer Institute 22, 719-748.
 #'   Efron, Tibshirani (1993), An Introduction to the Bootstrap, chapter 11.
-#' @param x A `tide_comparison` object.
+#' @param x,object A `tide_comparison` object.
 #' @param ... Not used.
 #' @name tide_comparison
 #' @seealso [tide_compare()]
@@ -183,6 +183,10 @@ ratio_at_equal_position <- function(own, rest) {
 #' @rdname tide_comparison
 #' @export
 tidy.tide_comparison <- function(x, ...) tibble::as_tibble(x$parts)
+
+#' @rdname tide_comparison
+#' @export
+summary.tide_comparison <- function(object, ...) tidy(object)
 
 #' @export
 format.tide_comparison <- function(x, width = 80, ...) {

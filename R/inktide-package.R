@@ -9,11 +9,10 @@
 #' @keywords internal
 "_PACKAGE"
 
-utils::globalVariables(c(".", ".data", ".GRP", ".N", ".SD", ":=", "at", "band", "best", "both",
-  "case", "click_through", "clicks", "clicks_1", "clicks_2", "clicks_site", "ctr", "day", "demand",
-  "expected", "expected_1", "expected_2", "expected_ctr", "exported", "foretold", "gain", "holding",
-  "i.holding", "id", "import", "impressions", "impressions_1", "impressions_2", "impressions_site",
-  "inverse", "low", "luck", "m", "missed", "mix", "month", "N", "near", "page", "pair", "pairs",
-  "period", "place", "plain", "position", "pull", "queries", "query", "ratio", "residual", "rows",
-  "score", "share", "since", "tested", "turn", "usual_clicks", "usual_impressions", "value", "w",
-  "weight", "weighted", "weighted_1", "weighted_2", "what", "whole", "word"))
+utils::globalVariables(c(".", ":=", ".data", ".GRP", ".N", ".SD", "band", "best", "both",
+  "click_through",
+  "clicks", "clicks_1", "clicks_2", "clicks_site", "ctr", "day", "demand", "expected", "gain",
+  "holding", "i.holding", "id", "import", "impressions", "impressions_site", "low", "luck",
+  "missed", "mix", "N", "page", "pairs", "period", "place", "position", "queries", "query",
+  "ratio", "residual", "rows", "score", "share", "turn", "value", "weight", "weighted", "whole",
+  "word"))

@@ -4,7 +4,7 @@
 #'
 #' @param x A `tide_findings` object.
 #' @param ... Not used.
-#' @return `tidy()`: the tibble of findings, `as.data.frame()`: the same as a data frame;
+#' @return `tidy()`: the tibble of findings, `as.data.frame()` the same;
 #'   `nrow()` counts them, `head()` and `[` keep some. `glance()`: one row: `tested` (pairs
 #'   looked at), `findings`, `gain`, `gain_low`, `gain_high` of the whole list, in clicks per 30
 #'   days.
@@ -20,13 +20,6 @@ NULL
 #' @rdname tide_findings_tables
 #' @export
 tidy.tide_findings <- function(x, ...) tibble::as_tibble(x$findings)
-
-#' @rdname tide_findings_tables
-#' @param row.names,optional As for [as.data.frame()].
-#' @export
-as.data.frame.tide_findings <- function(x, row.names = NULL, optional = FALSE, ...) {
-  as.data.frame(x$findings, row.names = row.names, optional = optional)
-}
 
 #' @rdname tide_findings_tables
 #' @export

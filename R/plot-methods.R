@@ -31,4 +31,8 @@ plot.tide_change <- plot_drawn
 
 #' @rdname tide_figures
 #' @export
+plot.tide_summary <- plot_drawn
+
+#' @rdname tide_figures
+#' @export
 plot.tide_trace <- plot_drawn

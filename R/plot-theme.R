@@ -78,3 +78,14 @@ weekly_mean <- function(date, value) {
   full <- value[match(days, date)]
   stats::filter(full, rep(1 / 7, 7))[match(date, days)]
 }
+
+#' @rdname tide_figures
+#' @rawNamespace S3method(ggplot2::autoplot, tide_summary)
+autoplot.tide_summary <- function(object, ...) {
+  by_day <- if (is.null(object$site_by_day)) object$by_day else object$site_by_day
+  if (is.null(by_day)) {
+    abort_tide("There are no days to draw.", where = sprintf("The table is by %s.", object$grain),
+      fix = "Export a table by date.", class = "figure")
+  }
+  trend_figure(by_day)
+}

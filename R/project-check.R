@@ -187,6 +187,16 @@ monthly_coverage <- function(days) {
     by = .(month = format(as.Date(as.IDate(day)), "%Y-%m"))]
 }
 
+#' @rdname tide_check
+#' @param x,object A `tide_check` object.
+#' @param ... Not used.
+#' @export
+tidy.tide_check <- function(x, ...) tibble::as_tibble(x$problems)
+
+#' @rdname tide_check
+#' @export
+summary.tide_check <- function(object, ...) tibble::as_tibble(object$held)
+
 #' @export
 format.tide_check <- function(x, ...) {
   if (!nrow(x$held)) return("The archive is empty.")

@@ -198,6 +198,15 @@ capped_lines <- function(sources) {
     basename(capped$file), format_count(capped$rows))
 }
 
+#' @rdname tide_read
+#' @param x A `tide_data` object.
+#' @param grain Which of its tables, as `names(x$tables)` has them.
+#' @param ... Not used.
+#' @export
+tidy.tide_data <- function(x, grain = names(x$tables)[1], ...) {
+  tibble::as_tibble(x$tables[[check_choice(grain, names(x$tables), "grain")]]$rows)
+}
+
 #' @export
 summary.tide_data <- function(object, ...) object$left_out
 

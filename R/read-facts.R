@@ -154,6 +154,11 @@ fact_values <- function(text, column) {
   text
 }
 
+#' @rdname tide_facts
+#' @param x A `tide_facts` object.
+#' @export
+tidy.tide_facts <- function(x, ...) tibble::as_tibble(x$rows)
+
 #' @export
 format.tide_facts <- function(x, ...) {
   c(

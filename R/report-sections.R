@@ -45,11 +45,9 @@ report_totals <- function(summary, site_trace, events) {
   } else {
     "from the totals without queries, which miss nothing"
   }
-  position <- sum(cells$position * cells$impressions) / sum(cells$impressions)
-  figures <- c(clicks = format_count(sum(cells$clicks)),
-    impressions = format_count(sum(cells$impressions)),
-    CTR = format_rate(sum(cells$clicks) / sum(cells$impressions)),
-    `average position` = format_position(position))
+  total <- total_of(cells)
+  figures <- c(clicks = format_count(total$clicks), impressions = format_count(total$impressions),
+    CTR = format_rate(total$ctr), `average position` = format_position(total$position))
   paste0("<section id='totals'><h2>Totals</h2><ul class='totals'>",
     paste0("<li><b>", figures, "</b>", names(figures), "</li>", collapse = ""),
     "</ul><p class='soft'>", source, ".</p>",

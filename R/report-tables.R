@@ -67,14 +67,13 @@ drill_rows <- function(summary, by, code, most = 10) {
   pairs <- summary$pairs
   own <- pairs[if (by == "query") pairs$query == code else pairs$page == code]
   setorderv(own, c("clicks", "impressions"), c(-1L, -1L))
-  weight <- if (sum(own$clicks) > 0) own$clicks else own$impressions
   trend <- rep("", nrow(own))
   for (i in seq_len(min(most, nrow(own)))) {
     trend[i] <- pair_spark(summary, own$query[i], own$page[i])
   }
   data.table(
     name = if (by == "query") summary$pages$page[own$page] else summary$queries$query[own$query],
-    own[, c("clicks", "impressions", "ctr", "position")], share = weight / sum(weight),
+    own[, c("clicks", "impressions", "ctr", "position")], share = shares_of(own),
     trend = trend, code = if (by == "query") own$page else own$query)
 }
 

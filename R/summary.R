@@ -14,7 +14,7 @@
 #'   [tide_stored()], which is reduced month by month.
 #' @param brand Brand words. A query that holds one is a brand query; words of up to four letters
 #'   must stand alone, longer ones may be joined or spaced. `NULL`: brand is not told apart.
-#' @param recent_days Length of the window that findings rest on.
+#' @param recent_days Length of the window that findings rest on; `Inf` for all days.
 #' @param undated_days How many days a table without dates stands for, where [tide_filter()] was
 #'   not told. Exports usually cover three months.
 #' @param split A dimension by which [tide_curve()] shall tell parts apart: `device`, `country`,
@@ -157,6 +157,27 @@ site_totals <- function(data, by, query_table) {
   }
   if (by == "date") return(reduce_by(rows, "date"))
   reduce_pages(rows)
+}
+
+#' @rdname tide_summary
+#' @param x,object A `tide_summary` object.
+#' @param ... Not used.
+#' @export
+tidy.tide_summary <- function(x, ...) {
+  pairs <- x$pairs
+  tibble::as_tibble(data.table(query = x$queries$query[pairs$query],
+    page = x$pages$page[pairs$page], segment = x$queries$segment[pairs$query],
+    pairs[, c("clicks", "impressions", "ctr", "position")]))
+}
+
+#' @rdname tide_summary
+#' @export
+summary.tide_summary <- function(object, ...) {
+  coverage <- query_coverage(object)
+  tibble::as_tibble(data.table(queries = nrow(object$queries), pages = nrow(object$pages),
+    total_of(object$pairs), from = object$recent$from, to = object$recent$to,
+    days = object$recent$days,
+    coverage = if (is.null(coverage)) NA_real_ else coverage$clicks))
 }
 
 #' @export

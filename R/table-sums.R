@@ -29,6 +29,19 @@ add_ratios <- function(sums) {
   set(sums, j = "position", value = sums$weighted / sums$impressions)
 }
 
+# The sum of all rows: clicks, impressions, ctr, position.
+total_of <- function(rows) {
+  sums <- data.table(clicks = sum(rows$clicks), impressions = sum(rows$impressions),
+    weighted = sum(rows$impressions * rows$position))
+  add_ratios(sums)[, c("clicks", "impressions", "ctr", "position")]
+}
+
+# Each row's share of the clicks; of the impressions where there are no clicks.
+shares_of <- function(rows) {
+  weight <- if (sum(rows$clicks) > 0) rows$clicks else rows$impressions
+  weight / sum(weight)
+}
+
 # Sums of x by whole-number codes from 1 to `size`: rowsum() without the search for the codes.
 sum_codes <- function(x, code, size) .Call(sum_by, as.double(x), as.integer(code), as.integer(size))
 

@@ -6,6 +6,11 @@
 #' @export
 tidy.tide_trace <- function(x, ...) tibble::as_tibble(x$rows)
 
+#' @rdname tide_trace
+#' @param object A `tide_trace` object.
+#' @export
+summary.tide_trace <- function(object, ...) tibble::as_tibble(object$total)
+
 # A week without the page or query is a gap, not a zero.
 spark <- function(own, weeks) bars(own$clicks[match(weeks, own$week)])
 

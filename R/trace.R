@@ -8,7 +8,7 @@
 #'   the arithmetic of one of them.
 #' @param what A query, or a page's address (in any of its spellings, or its path), or a folder's
 #'   path with a star, such as `"/guides/*"`; `"/*"` is the site. Of findings: an id.
-#' @param recent_days How many of the last days to look at.
+#' @param recent_days How many of the last days to look at; `Inf` for all.
 #' @param rules A [tide_rules()] object, for the bands.
 #' @param facts A list of [tide_facts()] to put beside queries and pages.
 #' @param ... Not used.
@@ -124,8 +124,8 @@ find_name <- function(what, queries, pages) {
 
 trace_rows <- function(rows, weekly, kind, bands) {
   out <- reduce_by(rows, if (kind == "folder") "page" else c("query", "page"))
-  weight <- if (sum(out$clicks) > 0) out$clicks else out$impressions
-  out[, c("share", "band") := list(weight / sum(weight), position_band(position, bands))]
+  set(out, j = "share", value = shares_of(out))
+  set(out, j = "band", value = position_band(out$position, bands))
   if (kind == "folder") {
     counts <- unique(rows[, c("page", "query")])[, .N, by = "page"]
     set(out, j = "queries", value = counts$N[match(out$page, counts$page)])

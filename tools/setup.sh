@@ -13,7 +13,7 @@ must=$run
 case "${1:-run}" in
   test) must="$run $test" ;;
   lint) must="lintr" archive="" ;;
-  site) must="$run $test pkgdown" ;;
+  site) must="$run $test pkgdown pkgbuild pkgload" ;;
 esac
 wanted="$must $archive"
 

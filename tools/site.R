@@ -4,6 +4,12 @@ options(pkgdown.internet = FALSE)
 pkgdown::build_site(override = list(destination = "site"), preview = FALSE, devel = TRUE,
   new_process = FALSE, install = FALSE)
 
+# What the README points to.
+dir.create("site/docs", showWarnings = FALSE)
+invisible(file.copy("docs/screenshots", "site/docs", recursive = TRUE))
+dir.create("site/bench", showWarnings = FALSE)
+markdown::mark_html("bench/README.md", "site/bench/README.html")
+
 pages <- list.files("site", "[.]html$", recursive = TRUE, full.names = TRUE)
 broken <- unlist(lapply(pages, function(page) {
   html <- paste(readLines(page, warn = FALSE), collapse = "\n")

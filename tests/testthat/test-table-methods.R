@@ -1,0 +1,32 @@
+test_that("every result prints, sums up and is a table where one expects one", {
+  data <- tide_read(tide_example()[["pairs"]])
+  summary <- tide_summary(data, brand = "fernmoor")
+  curve <- tide_curve(summary)
+  found <- tide_find(summary, curve)
+  file <- csv("date,event,pages", "2026-09-14,Guide rewritten,/guides/*")
+  results <- list(data = data, summary = summary, curve = curve, found = found,
+    comparison = tide_compare(data, by = "device"),
+    change = tide_compare(data, by = "page", curve = curve),
+    trace = tide_trace(data, "/guides/*"), follow = tide_follow(data, curve = curve, most = 2),
+    events = tide_events(file), facts = tide_facts(csv("query,volume", "kale seeds,900"))[[1]])
+  for (name in names(results)) {
+    x <- results[[name]]
+    expect_s3_class(tidy(x), "tbl_df")
+    expect_equal(as.data.frame(x), as.data.frame(tidy(x)), label = name)
+    said <- utils::capture.output(print(x))
+    expect_true(length(said) > 0 && !any(grepl("^\\$|^List of|NULL", said)), label = name)
+    if (!name %in% c("data", "events", "facts")) {
+      expect_s3_class(summary(x), "tbl_df")
+      expect_gte(nrow(summary(x)), 1)
+    }
+  }
+  # Sums by hand, from the rows as they were read.
+  rows <- data$tables[[1]]$rows
+  total <- summary(summary)
+  expect_equal(c(total$clicks, total$impressions), c(sum(rows$clicks), sum(rows$impressions)))
+  expect_equal(total$position, sum(rows$position * rows$impressions) / sum(rows$impressions))
+  expect_equal(sum(tidy(summary)$clicks), total$clicks)
+  expect_s3_class(ggplot2::autoplot(summary), "ggplot")
+  undated <- tide_summary(tide_read(tide_example()[["capped"]]))
+  expect_error(ggplot2::autoplot(undated), class = "tide_error_figure")
+})

@@ -16,7 +16,7 @@
 #'   rows were written again), `sources` and `left_out`. `tide_undo()`: the store, invisibly.
 #'   `summary()` of the store: a tibble with a row per import and table: `import`, `at`, `files`,
 #'   `exported`, `grain`, `rows`, `clicks`, `rows_before`, `clicks_before`, `days_unused`,
-#'   `undone`. Of facts: a data.table with `by`, `date`, `rows` and `kept` (`FALSE` where the
+#'   `undone`. Of facts: a tibble with `by`, `date`, `rows` and `kept` (`FALSE` where the
 #'   very same facts were stored already).
 #' @param import Number of the import to undo: its days count from the export they counted from
 #'   before.
@@ -32,7 +32,7 @@ tide_load <- function(store, files, exported = NULL, columns = NULL, date_order 
     decimal = NULL, clicks_above = c("leave out", "keep", "refuse"), progress = NULL,
     now = Sys.time()) {
   check_class(store, "tide_store", "store")
-  if (are_facts(files)) return(keep_facts(store, files))
+  if (are_facts(files)) return(tibble::as_tibble(keep_facts(store, files)))
   how <- reading_options_used(files, 0, exported, NULL, columns, date_order, decimal, clicks_above)
   need_parquet(store)
   parts <- read_inputs(files, how, progress)

@@ -22,7 +22,7 @@
 #' @param fdr False-discovery rate.
 #' @param most How many pages are looked at, those with the most clicks first.
 #' @param rules A [tide_rules()] object, for groups of pages instead of first folders.
-#' @return A data.table, the surest change first: `level` (`page`, `folder` or `site`), `name`
+#' @return A tibble, the surest change first: `level` (`page`, `folder` or `site`), `name`
 #'   (address of the page, name of the folder, or `all pages`), `date` (the first day after the
 #'   change), `measure` (`demand`, `position`, `click_through`), `ratio` (of after to before,
 #'   what all others did taken out), `ratio_low`, `ratio_high` (90 % interval, for this day taken
@@ -43,8 +43,8 @@ tide_change_points <- function(data, events = NULL, curve = NULL, brand = NULL, 
   check_number(fdr, "fdr", min = 0.001, max = 0.5)
   check_number(most, "most", min = 1)
   check_class(rules, "tide_rules", "rules")
-  find_changes(page_days(data, curve, brand), marks, reach, fdr, most, rules$page_groups,
-    tide_unusual(data))
+  tibble::as_tibble(find_changes(page_days(data, curve, brand), marks, reach, fdr, most,
+    rules$page_groups, unusual_runs_of(data)))
 }
 
 find_changes <- function(series, events = NULL, reach = 14, fdr = 0.1, most = 200, groups = NULL,

@@ -84,7 +84,7 @@ run_outcome <- function(options, files) {
 
 outcome_lines <- function(judged) {
   unlist(lapply(seq_len(nrow(judged)), function(i) {
-    own <- judged[i]
+    own <- judged[i, ]
     c(sprintf("%s: \"%s\" on %s (%s, done %s)", own$verdict, own$query, format_path(own$page),
       kind_label(own$kind), format(own$done)),
       if (!is.na(own$ratio)) {

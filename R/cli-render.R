@@ -214,7 +214,7 @@ parts_lines <- function(curve) {
 change_line <- function(changed) {
   if (is.null(changed)) return(NULL)
   clearest <- which(changed$changed)
-  at <- changed[clearest]
+  at <- changed[clearest, ]
   if (!nrow(at)) return("No month changed CTR at equal position by more than luck and a twentieth.")
   sprintf("CTR at equal position changed in %s: x%.2f (%.2f to %.2f) of what it was before.",
     at$month, at$ratio, at$ratio_low, at$ratio_high)

@@ -37,7 +37,7 @@ tide_compare.tide_summary <- function(data, ...) {
   months <- sort(unique(cells$part))
   empty <- data.table(month = character(), ratio = numeric(), ratio_low = numeric(),
     ratio_high = numeric(), luck = numeric(), changed = logical())
-  if (length(months) < 2) return(empty)
+  if (length(months) < 2) return(tibble::as_tibble(empty))
   cuts <- months[-1]
   out <- rbindlist(lapply(cuts, function(cut) {
     late <- cells$part >= cut
@@ -47,5 +47,5 @@ tide_compare.tide_summary <- function(data, ...) {
   }))
   clearest <- which.min(out$luck)
   out[, "changed" := seq_len(.N) == clearest & luck < 0.05 & abs(log(ratio)) > log(1.05)]
-  out[]
+  tibble::as_tibble(out)
 }

@@ -26,7 +26,7 @@
 #' @param brand Brand words, whose queries are left out.
 #' @param days Most days before and after the event that count; at least 14 of each are needed.
 #' @param level Level of the intervals.
-#' @return A data.table, four rows per event: `date`, `event`, `pages`, `measure` (`clicks`,
+#' @return A tibble, four rows per event: `date`, `event`, `pages`, `measure` (`clicks`,
 #'   `demand`, `position`, `click_through`), `ratio` (after to before), `ratio_low`,
 #'   `ratio_high`, `verdict` (`rose`, `fell`, `no sign`, `too few days`, `too few clicks`,
 #'   `nothing untouched`), `against` (`untouched pages`, `other weeks`, `its own trend`),
@@ -45,7 +45,7 @@ tide_event_effects <- function(data, events, curve = NULL, brand = NULL, days = 
   check_class(events, "tide_events", "events")
   check_number(days, "days", min = 14)
   check_number(level, "level", min = 0.5, max = 0.999)
-  event_effects(page_days(data, curve, brand), events$marks, days, level)
+  tibble::as_tibble(event_effects(page_days(data, curve, brand), events$marks, days, level))
 }
 
 event_effects <- function(series, events, days = 28, level = 0.9) {

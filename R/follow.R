@@ -67,7 +67,7 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"),
   rows <- rows[rows$period %in% periods]
   leaders <- leading_queries(rows, coded, leading, lines, findings)
   series <- sum_days(coded, table)
-  unusual <- tide_unusual(data)
+  unusual <- unusual_runs_of(data)
   structure(list(pages = with_names(page_course(rows, chosen, periods), coded),
     lines = with_names(query_course(rows, leaders, periods), coded),
     bands = with_names(band_course(rows, rules$bands), coded),

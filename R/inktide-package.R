@@ -10,9 +10,8 @@
 "_PACKAGE"
 
 utils::globalVariables(c(".", ":=", ".data", ".GRP", ".N", ".SD", "band", "best", "both",
-  "click_through",
-  "clicks", "clicks_1", "clicks_2", "clicks_site", "ctr", "day", "demand", "expected", "gain",
-  "holding", "i.holding", "id", "import", "impressions", "impressions_site", "low", "luck",
-  "missed", "mix", "N", "page", "pairs", "period", "place", "position", "queries", "query",
-  "ratio", "residual", "rows", "score", "share", "turn", "value", "weight", "weighted", "whole",
-  "word"))
+  "click_through", "clicks", "clicks_1", "clicks_2", "clicks_site", "ctr", "day", "demand",
+  "expected", "gain", "holding", "i.holding", "id", "import", "impressions", "impressions_site",
+  "low", "luck", "missed", "mix", "N", "page", "pairs", "period", "place", "position", "queries",
+  "query", "ratio", "residual", "rows", "score", "share", "turn", "value", "weight", "weighted",
+  "whole", "word"))

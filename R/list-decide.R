@@ -22,7 +22,7 @@
 #' @param note,by What to remember, and who decided; one for all or one each.
 #' @param at Day of the decision (for `done`: the day it was fixed).
 #' @param until For `later`: the day on which it comes back.
-#' @return `tide_decide()` and `tide_decisions()`: a data.table with a row per decision (all, and
+#' @return `tide_decide()` and `tide_decisions()`: a tibble with a row per decision (all, and
 #'   the last of each finding): `id`, `decision`, `at`, `until`, `note`, `by`, `kind`, `query`,
 #'   `page`, `pages`, `gain`, `gain_high`, `clicks`, `impressions`, `position`.
 #' @section Errors: `tide_error_finding` for an id that the list does not hold, with the nearest.
@@ -83,7 +83,7 @@ tide_decisions <- function(store) {
     function(con) DBI::dbGetQuery(con, "SELECT * FROM decisions ORDER BY number")))
   set(rows, j = "at", value = as.IDate(rows$at))
   set(rows, j = "until", value = as.IDate(ifelse(nzchar(rows$until), rows$until, NA)))
-  rows[!duplicated(rows$id, fromLast = TRUE), !"number"]
+  tibble::as_tibble(rows[!duplicated(rows$id, fromLast = TRUE), !"number"])
 }
 
 # The findings without those that are away.
@@ -91,7 +91,7 @@ leave_decided <- function(findings, decisions, today) {
   today <- check_date(today, "today")
   found <- copy(findings$findings)
   if (!nrow(found)) return(findings)
-  last <- decisions[match(found$id, decisions$id)]
+  last <- as.data.table(decisions)[match(found$id, decisions$id)]
   known <- !is.na(last$id)
   changed <- known & found$gain > 1.5 * last$gain & found$gain > last$gain_high & found$gain >= 1
   away <- known & ((last$decision == "later" & last$until > today) |

@@ -23,7 +23,7 @@
 #' @param curve A `tide_curve` object of the site.
 #' @param days Days before and since that are compared.
 #' @param level Level of the interval.
-#' @return A data.table, one row per decision `done` that can be judged: `id`, `kind`, `query`,
+#' @return A tibble, one row per decision `done` that can be judged: `id`, `kind`, `query`,
 #'   `page`, `done`, `days` (since), `clicks_before`, `clicks_since` (per 30 days), `ratio` (of
 #'   clicks to what they would have been), `ratio_low`, `ratio_high`, `won` (clicks per 30 days,
 #'   with `won_low`, `won_high`), `untouched` (pairs compared with), `verdict`: `worked`, `no
@@ -49,6 +49,7 @@ tide_outcomes <- function(data, decisions, curve, days = 28, level = 0.9) {
     abort_tide("Outcomes need days.", where = paste(names(data$tables), collapse = "; "),
       fix = "Load exports by date, query and page.", class = "grain")
   }
+  decisions <- as.data.table(decisions)
   done <- decisions[decisions$decision == "done"]
   coded <- coded_rows(table$rows, curve, NULL)
   rows <- coded$rows
@@ -59,9 +60,9 @@ tide_outcomes <- function(data, decisions, curve, days = 28, level = 0.9) {
   # How pairs differed before is one fit for all that was done on one day.
   dates <- unique(done$at[done$kind == "low_ctr"])
   differ <- stats::setNames(lapply(dates, function(at) pair_baseline(rows, at)), dates)
-  rbindlist(lapply(seq_len(nrow(done)), function(i) {
+  tibble::as_tibble(rbindlist(lapply(seq_len(nrow(done)), function(i) {
     task_outcome(done[i], rows, touched, days, level, differ[[as.character(done$at[i])]])
-  }))
+  })))
 }
 
 decided_pairs <- function(decision) {

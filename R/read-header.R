@@ -84,8 +84,7 @@ figure_names <- c("clicks", "impressions", "position")
 dimension_names <- c("date", "query", "page", "country", "device", "vertical", "rich_result")
 
 accents <- c(from = paste0("\u00e0\u00e1\u00e2\u00e3\u00e4\u00e5\u00e7\u00e8\u00e9\u00ea\u00eb",
-  "\u00ec\u00ed\u00ee\u00ef\u00f1",
-  "\u00f2\u00f3\u00f4\u00f5\u00f6\u00f9\u00fa\u00fb\u00fc"),
+  "\u00ec\u00ed\u00ee\u00ef\u00f1", "\u00f2\u00f3\u00f4\u00f5\u00f6\u00f9\u00fa\u00fb\u00fc"),
   to = "aaaaaaceeeeiiiinooooouuuu")
 
 # A name of other letters altogether is compared as it is.

@@ -10,7 +10,7 @@
 #'   ("how", "the", "for") are never heads.
 #' @param summary A `tide_summary` object.
 #' @param modifiers How many modifiers to name.
-#' @return A data.table, most clicks first: `term`, `queries`, `pages`, `clicks`, `impressions`,
+#' @return A tibble, most clicks first: `term`, `queries`, `pages`, `clicks`, `impressions`,
 #'   `ctr`, `position`, `modifiers` (those in most queries, comma separated).
 #' @examples
 #' head(tide_terms(tide_summary(tide_read(tide_example()[["pairs"]]))))
@@ -36,7 +36,7 @@ tide_terms <- function(summary, modifiers = 5) {
       collapse = ", ")
   }, ""))
   setorderv(out, c("clicks", "impressions", "term"), c(-1L, -1L, 1L))
-  out[]
+  tibble::as_tibble(out)
 }
 
 # The page with most clicks, then impressions, for each query code.

@@ -10,7 +10,7 @@
 #'   off. Weeks are counted back from the last day and held against the median of nine.
 #' @param data A `tide_data` object with dates, or a `tide_months` object from [tide_stored()],
 #'   of which nothing needs to be read.
-#' @return A data.table, oldest first: `from`, `to`, `days`, `what` (`clicks missing`, `seen, not
+#' @return A tibble, oldest first: `from`, `to`, `days`, `what` (`clicks missing`, `seen, not
 #'   clicked`, `clicked beyond the usual`, `few of both`, `surge`, `no rows`), `clicks`,
 #'   `usual_clicks`, `impressions`, `usual_impressions`, `likely` (what it looks like, in words).
 #'   Figures without queries are used where they are held, since they miss nothing.
@@ -25,6 +25,10 @@
 #' @export
 tide_unusual <- function(data) {
   if (!inherits(data, "tide_months")) check_class(data, "tide_data", "data")
+  tibble::as_tibble(unusual_runs_of(data))
+}
+
+unusual_runs_of <- function(data) {
   days <- site_days_table(data)
   if (is.null(days)) {
     abort_tide("Unusual days need days.", where = "No table has dates.", fix = "Export by date.",

@@ -176,8 +176,7 @@ summary.tide_summary <- function(object, ...) {
   coverage <- query_coverage(object)
   tibble::as_tibble(data.table(queries = nrow(object$queries), pages = nrow(object$pages),
     total_of(object$pairs), from = object$recent$from, to = object$recent$to,
-    days = object$recent$days,
-    coverage = if (is.null(coverage)) NA_real_ else coverage$clicks))
+    days = object$recent$days, coverage = if (is.null(coverage)) NA_real_ else coverage$clicks))
 }
 
 #' @export

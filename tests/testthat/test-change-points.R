@@ -38,8 +38,8 @@ test_that("what a folder or the site as a whole does at once is found as such, a
     found <- function(rows) tide_change_points(as_data(rows), events = marks(pages = ""))
     # The folder of three loses a half, too little to be sure of any one of its pages.
     folder <- found(paged(seed = 2, clicks = 0.5))
-    expect_equal(folder[, c("level", "name", "measure")],
-      data.table(level = "folder", name = "/a/", measure = "click_through"))
+    expect_equal(unlist(folder[, c("level", "name", "measure")], use.names = FALSE),
+      c("folder", "/a/", "click_through"))
     expect_true(folder$ratio_low < 0.5 && folder$ratio_high > 0.5)
     site <- paged(seed = 3, days = 200)
     site[date > as.IDate("2026-04-10"), "clicks" := rbinom(.N, clicks, 0.6)]

@@ -47,7 +47,7 @@ test_that("each planted cause is told by its measure, and logs add up", {
     data <- as_data(do.call(paged, case[-1]))
     shifts <- tide_event_effects(data, marks())
     expect_equal(shifts$measure, c("clicks", "demand", "position", "click_through"))
-    own <- shifts[shifts$measure == case$measure]
+    own <- shifts[shifts$measure == case$measure, ]
     expect_equal(own$verdict, if (case$measure == "click_through") "rose" else "fell")
     if (case$measure != "position") {
       expect_true(own$ratio_low < case[[2]] && own$ratio_high > case[[2]])

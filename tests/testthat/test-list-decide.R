@@ -18,7 +18,7 @@ test_that("what was decided stays away until its facts change, and says why it i
   back <- inktide:::leave_decided(changed, decisions, as.Date("2026-10-10"))$findings
   expect_match(back$reason[back$id == ids[1]], "Back: dismissed on 2026-10-01")
   tide_decide(store, found, ids[1], "fix")
-  expect_equal(tide_decisions(store)[id == ids[1]]$decision, "fix")
+  expect_equal(subset(tide_decisions(store), id == ids[1])$decision, "fix")
   expect_error(tide_decide(store, found, "L-0000000000", "fix"), "Did you mean",
     class = "tide_error_finding")
 })

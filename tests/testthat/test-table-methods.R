@@ -6,9 +6,9 @@ test_that("every result prints, sums up and is a table where one expects one", {
   file <- csv("date,event,pages", "2026-09-14,Guide rewritten,/guides/*")
   results <- list(data = data, summary = summary, curve = curve, found = found,
     comparison = tide_compare(data, by = "device"),
-    change = tide_compare(data, by = "page", curve = curve),
-    trace = tide_trace(data, "/guides/*"), follow = tide_follow(data, curve = curve, most = 2),
-    events = tide_events(file), facts = tide_facts(csv("query,volume", "kale seeds,900"))[[1]])
+    change = tide_compare(data, by = "page", curve = curve), trace = tide_trace(data, "/guides/*"),
+    follow = tide_follow(data, curve = curve, most = 2), events = tide_events(file),
+    facts = tide_facts(csv("query,volume", "kale seeds,900"))[[1]])
   for (name in names(results)) {
     x <- results[[name]]
     expect_s3_class(tidy(x), "tbl_df")

@@ -2,18 +2,21 @@
 # ours and no name of a table can be taken for one another.
 
 # Sums of the columns `of` by those of `by`, a row per group in order of first appearance; `count`
-# names a column for how many rows each has.
+# names a column for how many rows each has. No table has names that begin with a point.
 sums_by <- function(rows, by, of, count = NULL) {
-  out <- rows[, lapply(.SD, sum), by = by, .SDcols = of]
-  if (!is.null(count)) set(out, j = count, value = rows[, .N, by = by]$N)
+  .keys <- by
+  .values <- of
+  out <- rows[, lapply(.SD, sum), by = .keys, .SDcols = .values]
+  if (!is.null(count)) set(out, j = count, value = rows[, .N, by = .keys]$N)
   out
 }
 
 # How many different values of a column each group has, in the order of sums_by().
 distinct_by <- function(rows, by, of) {
+  .keys <- by
   once <- unique(rows, by = c(by, of))
   groups <- unique(rows, by = by)
-  once[, .N, by = by][groups, on = by]$N
+  once[, .N, by = .keys][groups, on = by]$N
 }
 
 # Of each group the row with the largest value of `of`, the first of equals.

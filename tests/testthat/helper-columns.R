@@ -9,6 +9,7 @@ stop_at_captured_columns <- function() {
     if (!missing(j) && !identical(with, FALSE)) substitute(j),
     if (!missing(by)) substitute(by)), parent.frame()))
   body(subset) <- as.call(append(as.list(body(subset)), look, after = 1))
+  subset <- compiler::cmpfun(subset)
   attr(subset, "watched") <- TRUE
   registerS3method("[", "data.table", subset, envir = asNamespace("data.table"))
 }

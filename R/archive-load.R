@@ -16,8 +16,8 @@
 #'   rows were written again), `sources` and `left_out`. `tide_undo()`: the store, invisibly.
 #'   `summary()` of the store: a tibble with a row per import and table: `import`, `at`, `files`,
 #'   `exported`, `grain`, `rows`, `clicks`, `rows_before`, `clicks_before`, `days_unused`,
-#'   `undone`. Of facts: a tibble with `by`, `date`, `rows` and `kept` (`FALSE` where the
-#'   very same facts were stored already).
+#'   `undone`. Of facts: a tibble with `by`, `date`, `rows` and `kept` (`FALSE` where the very
+#'   same facts were stored already).
 #' @param import Number of the import to undo: its days count from the export they counted from
 #'   before.
 #' @section Errors: those of [tide_read()], and `tide_error_store`.

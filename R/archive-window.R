@@ -12,8 +12,9 @@
 #'   archive.
 #' @param at_once By month, small months are taken together up to so many rows, which is quicker.
 #' @return A `tide_data` object, as from [tide_read()]; with `by_month` a `tide_months` object,
-#'   for [tide_filter()] (segments on single rows) and [tide_summary()]. Parts that are damaged
-#'   are left out, named in `left_out`; [tide_check()] tells more.
+#'   for [tide_filter()] (segments on single rows) and [tide_summary()]: a list with the `plan`
+#'   of what to read, its `sources`, the `segments` and `rules` that filter it, and `at_once`.
+#'   Parts that are damaged are left out, named in `left_out`; [tide_check()] tells more.
 #' @section Errors: `tide_error_store`; `tide_error_nothing_left` where the window holds nothing.
 #' @examplesIf requireNamespace("nanoparquet", quietly = TRUE)
 #' store <- tide_store(tempfile("project"))

@@ -44,7 +44,7 @@ tide_change_points <- function(data, events = NULL, curve = NULL, brand = NULL, 
   check_number(most, "most", min = 1)
   check_class(rules, "tide_rules", "rules")
   tibble::as_tibble(find_changes(page_days(data, curve, brand), marks, reach, fdr, most,
-    rules$page_groups, unusual_runs_of(data)))
+    rules$page_groups, site_unusual_runs(data)))
 }
 
 find_changes <- function(series, events = NULL, reach = 14, fdr = 0.1, most = 200, groups = NULL,

@@ -26,15 +26,15 @@
 #'   `ratio_high`, `q` (false-discovery rate at which it counts), `real`, `status` (`continuing`,
 #'   `new`, `lost`), `impressions_before`, `impressions_after`, `position_before`,
 #'   `position_after`), `site` (one such row), `pairs`, `windows` (`from`, `to`, `days` with
-#'   rows, `missing`), `sides` (names of the segments, or `NULL`), `level`, `season` (`ratio` of
-#'   the site's clicks between the same weekdays a year before, or `NULL`), `events` (those given
-#'   that lie in one window only: `date`, `event`, `pages`, `window`, which is `before` or
-#'   `after`), `weekly` (of the 50 that lead: clicks of each `name` by `week` over both windows,
-#'   1 the oldest), and for windows `drivers` (what drives what, the largest change first:
-#'   `kind`, which is `one query`, `whole page`, `one page`, `whole folder` or `topic without a
-#'   page`; `name`, `change`, `by`: the query or page that drives it, `share` of the change or of
-#'   the parts that went along, `parts` looked at, `told`: a sentence). Methods: `print`,
-#'   `format`, `tidy`, `summary`, `autoplot`, `plot`.
+#'   rows, `missing`), `sides` (names of the segments, or `NULL`), `level`, `fdr`, `season`
+#'   (`ratio` of the site's clicks between the same weekdays a year before, or `NULL`), `events`
+#'   (those given that lie in one window only: `date`, `event`, `pages`, `window`, which is
+#'   `before` or `after`), `weekly` (of the 50 that lead: clicks of each `name` by `week` over
+#'   both windows, 1 the oldest), and for windows `drivers` (what drives what, the largest change
+#'   first: `kind`, which is `one query`, `whole page`, `one page`, `whole folder` or `topic
+#'   without a page`; `name`, `change`, `by`: the query or page that drives it, `share` of the
+#'   change or of the parts that went along, `parts` looked at, `told`: a sentence). Methods:
+#'   `print`, `format`, `tidy`, `summary`, `autoplot`, `plot`.
 #' @references Shorrocks (2013), Journal of Economic Inequality 11, 99-126. Benjamini, Hochberg
 #'   (1995), Journal of the Royal Statistical Society B 57, 289-300.
 #' @param x,object A `tide_change` object.

@@ -36,9 +36,9 @@
 #'   [tide_comparison] object. Of curves: a tibble with `position`, `ratio` (of the CTR of `one`
 #'   to that of `other`), `ratio_low`, `ratio_high` (at the curve's level) and `chance` (that
 #'   `one` is above); the two are taken as independent, which is cautious where the same queries
-#'   stand in both. Of months: a tibble in order of time with `month`, `ratio` (CTR from it
-#'   on over CTR before, at equal position), `ratio_low`, `ratio_high` (90 %), `luck` (chance of
-#'   so large a ratio somewhere without a change: that of one cut times the number of cuts,
+#'   stand in both. Of months: a tibble in order of time with `month`, `ratio` (CTR from it on
+#'   over CTR before, at equal position), `ratio_low`, `ratio_high` (90 %), `luck` (chance of so
+#'   large a ratio somewhere without a change: that of one cut times the number of cuts,
 #'   Bonferroni) and `changed` (`TRUE` for the clearest month where luck is under 5 % and the
 #'   ratio beyond 5 %).
 #' @section Errors: `tide_error_grain` without what a comparison needs; `tide_error_window` for

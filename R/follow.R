@@ -22,10 +22,10 @@
 #'   `impressions`, `position`, `rank` of the query on its page), `bands` (`page`, `period`,
 #'   `band`, `queries`), `events` (as given; `here` where they touched these pages), `shifts`
 #'   ([tide_event_effects()] of all events), `changes` ([tide_change_points()]), `unusual`
-#'   ([tide_unusual()]), `by`, `from`, `to`. Positions are weighted by impressions. A period
-#'   without a row has missing figures, not zeros, and is a gap in the figures. Methods: `print`,
-#'   `format`, `tidy` (of `pages`), `summary` (of each page the first and last `periods`: clicks
-#'   of a period, position, CTR `to_curve`, queries), `autoplot`, `plot`.
+#'   ([tide_unusual()]), `leading`, `by`, `from`, `to`. Positions are weighted by impressions. A
+#'   period without a row has missing figures, not zeros, and is a gap in the figures. Methods:
+#'   `print`, `format`, `tidy` (of `pages`), `summary` (of each page the first and last
+#'   `periods`: clicks of a period, position, CTR `to_curve`, queries), `autoplot`, `plot`.
 #' @section Errors: `tide_error_grain` without dates, queries or pages; `tide_error_follow` where
 #'   no page of that name is held.
 #' @seealso [tide_event_effects()] and [tide_change_points()] for what is more than drift.
@@ -67,7 +67,7 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"),
   rows <- rows[rows$period %in% periods]
   leaders <- leading_queries(rows, coded, leading, lines, findings)
   series <- sum_days(coded, table)
-  unusual <- unusual_runs_of(data)
+  unusual <- site_unusual_runs(data)
   structure(list(pages = with_names(page_course(rows, chosen, periods), coded),
     lines = with_names(query_course(rows, leaders, periods), coded),
     bands = with_names(band_course(rows, rules$bands), coded),

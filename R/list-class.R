@@ -4,10 +4,9 @@
 #'
 #' @param x A `tide_findings` object.
 #' @param ... Not used.
-#' @return `tidy()`: the tibble of findings, `as.data.frame()` the same;
-#'   `nrow()` counts them, `head()` and `[` keep some. `glance()`: one row: `tested` (pairs
-#'   looked at), `findings`, `gain`, `gain_low`, `gain_high` of the whole list, in clicks per 30
-#'   days.
+#' @return `tidy()`: the tibble of findings, `as.data.frame()` the same; `nrow()` counts them,
+#'   `head()` and `[` keep some. `glance()`: one row: `tested` (pairs looked at), `findings`,
+#'   `gain`, `gain_low`, `gain_high` of the whole list, in clicks per 30 days.
 #' @name tide_findings_tables
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])

@@ -22,8 +22,8 @@
 #' @param note,by What to remember, and who decided; one for all or one each.
 #' @param at Day of the decision (for `done`: the day it was fixed).
 #' @param until For `later`: the day on which it comes back.
-#' @return `tide_decide()` and `tide_decisions()`: a tibble with a row per decision (all, and
-#'   the last of each finding): `id`, `decision`, `at`, `until`, `note`, `by`, `kind`, `query`,
+#' @return `tide_decide()` and `tide_decisions()`: a tibble with a row per decision (all, and the
+#'   last of each finding): `id`, `decision`, `at`, `until`, `note`, `by`, `kind`, `query`,
 #'   `page`, `pages`, `gain`, `gain_high`, `clicks`, `impressions`, `position`.
 #' @section Errors: `tide_error_finding` for an id that the list does not hold, with the nearest.
 #' @examples

@@ -45,7 +45,7 @@ report_totals <- function(summary, site_trace, events) {
   } else {
     "from the totals without queries, which miss nothing"
   }
-  total <- total_of(cells)
+  total <- total_row(cells)
   figures <- c(clicks = format_count(total$clicks), impressions = format_count(total$impressions),
     CTR = format_rate(total$ctr), `average position` = format_position(total$position))
   paste0("<section id='totals'><h2>Totals</h2><ul class='totals'>",

@@ -73,7 +73,7 @@ drill_rows <- function(summary, by, code, most = 10) {
   }
   data.table(
     name = if (by == "query") summary$pages$page[own$page] else summary$queries$query[own$query],
-    own[, c("clicks", "impressions", "ctr", "position")], share = shares_of(own), trend = trend,
+    own[, c("clicks", "impressions", "ctr", "position")], share = click_shares(own), trend = trend,
     code = if (by == "query") own$page else own$query)
 }
 

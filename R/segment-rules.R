@@ -11,7 +11,7 @@
 #'   others are `other`. A pattern that begins with `/` and holds no signs of a regular
 #'   expression is the beginning of the path. Without groups a page's group is its first folder.
 #' @param bands Positions at which a band begins.
-#' @return A `tide_rules` object: a list of the four.
+#' @return A `tide_rules` object: a list of `brand`, `intent`, `page_groups` and `bands`.
 #' @examples
 #' tide_rules(brand = "fernmoor", page_groups = c(advice = "/guides/", shop = "/shop/"))
 #' @export

@@ -25,10 +25,10 @@
 #' @export
 tide_unusual <- function(data) {
   if (!inherits(data, "tide_months")) check_class(data, "tide_data", "data")
-  tibble::as_tibble(unusual_runs_of(data))
+  tibble::as_tibble(site_unusual_runs(data))
 }
 
-unusual_runs_of <- function(data) {
+site_unusual_runs <- function(data) {
   days <- site_days_table(data)
   if (is.null(days)) {
     abort_tide("Unusual days need days.", where = "No table has dates.", fix = "Export by date.",

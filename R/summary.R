@@ -31,7 +31,10 @@
 #'   `NULL`), `course` (impressions and position of a sample of queries by month, from which the
 #'   chance of a step up is learnt, or `NULL`), `rests_on` (which days come from which of several
 #'   grains), `site_by_day` and `site_by_page` (from tables without queries, or `NULL`),
-#'   `window`, `recent`, and the `sources` of the data and what was `left_out` of the table used.
+#'   `window`, `recent`, `split`, `grain` (of the table used), `unused` (grains that were not),
+#'   `folded` (how many spellings of addresses were another's), and the `sources` of the data and
+#'   what was `left_out` of the table used. Methods: `print`, `summary` (totals), `tidy` (pairs),
+#'   `plot`.
 #' @section Errors: `tide_error_grain` where no table has queries.
 #' @examples
 #' exports <- tide_example()
@@ -175,7 +178,7 @@ tidy.tide_summary <- function(x, ...) {
 summary.tide_summary <- function(object, ...) {
   coverage <- query_coverage(object)
   tibble::as_tibble(data.table(queries = nrow(object$queries), pages = nrow(object$pages),
-    total_of(object$pairs), from = object$recent$from, to = object$recent$to,
+    total_row(object$pairs), from = object$recent$from, to = object$recent$to,
     days = object$recent$days, coverage = if (is.null(coverage)) NA_real_ else coverage$clicks))
 }
 

@@ -33,14 +33,14 @@ add_ratios <- function(sums) {
 }
 
 # The sum of all rows: clicks, impressions, ctr, position.
-total_of <- function(rows) {
+total_row <- function(rows) {
   sums <- data.table(clicks = sum(rows$clicks), impressions = sum(rows$impressions),
     weighted = sum(rows$impressions * rows$position))
   add_ratios(sums)[, c("clicks", "impressions", "ctr", "position")]
 }
 
 # Each row's share of the clicks; of the impressions where there are no clicks.
-shares_of <- function(rows) {
+click_shares <- function(rows) {
   weight <- if (sum(rows$clicks) > 0) rows$clicks else rows$impressions
   weight / sum(weight)
 }

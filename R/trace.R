@@ -124,7 +124,7 @@ find_name <- function(what, queries, pages) {
 
 trace_rows <- function(rows, weekly, kind, bands) {
   out <- reduce_by(rows, if (kind == "folder") "page" else c("query", "page"))
-  set(out, j = "share", value = shares_of(out))
+  set(out, j = "share", value = click_shares(out))
   set(out, j = "band", value = position_band(out$position, bands))
   if (kind == "folder") {
     counts <- unique(rows[, c("page", "query")])[, .N, by = "page"]

@@ -20,6 +20,19 @@ test_that("every result prints, sums up and is a table where one expects one", {
       expect_gte(nrow(summary(x)), 1)
     }
   }
+  # Every field stands on a help page of its class.
+  pages <- c(data = "tide_read", summary = "tide_summary", curve = "tide_curve",
+    found = "tide_find", comparison = "tide_comparison", change = "tide_change",
+    trace = "tide_trace", follow = "tide_follow", events = "tide_events", facts = "tide_facts")
+  folder <- file.path("..", "..", "man")
+  if (dir.exists(folder)) {
+    for (name in names(results)) {
+      page <- paste(readLines(file.path(folder, paste0(pages[[name]], ".Rd"))), collapse = " ")
+      fields <- names(results[[name]])
+      told <- vapply(fields, function(x) grepl(sprintf("code{%s}", x), page, fixed = TRUE), NA)
+      expect_equal(fields[!told], character(), label = name)
+    }
+  }
   # Sums by hand, from the rows as they were read.
   rows <- data$tables[[1]]$rows
   total <- summary(summary)

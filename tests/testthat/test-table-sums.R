@@ -7,9 +7,9 @@ test_that("sums, distinct values and ratios are those of base R, whatever names 
   expect_equal(inktide:::distinct_by(rows, "by", "of"), c(2L, 1L))
   expect_equal(inktide:::add_ratios(sums)$position, c(260 / 80, 40 / 20))
   expect_equal(inktide:::last_by(rows, "by", "clicks")$clicks, c(2, 4))
-  expect_equal(inktide:::total_of(data.table(clicks = c(2, 3), impressions = c(10, 90),
+  expect_equal(inktide:::total_row(data.table(clicks = c(2, 3), impressions = c(10, 90),
     position = c(1, 5)))$position, 4.6)
-  expect_equal(inktide:::shares_of(data.table(clicks = 0, impressions = c(1, 3))), c(0.25, 0.75))
+  expect_equal(inktide:::click_shares(data.table(clicks = 0, impressions = c(1, 3))), c(0.25, 0.75))
 })
 
 test_that("a name that is both a column and ours stops the tests", {

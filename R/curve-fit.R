@@ -54,11 +54,12 @@
 #' @param rules A [tide_rules()] object, for `by`.
 #' @return A `tide_curve` object: a list with `fits` (per segment: `log_ctr` at the knots, its
 #'   `covariance`, `spread`, `spread_slope`, `pairs`, `clicks`, `impressions`, `converged`, and
-#'   for parts `leans`, the share that is the parent's), `evidence` (per segment and rounded
-#'   position: `clicks`, `impressions`, `pairs`, `pivot_ctr`), `level`, `window`, `sources`,
-#'   `summary` (what it was fitted to), and how it was fitted: `method`, `blend` (how places
-#'   within a row are taken apart), `cut` (of a capped export), `prior`, `rules`. Methods:
-#'   `print`, `summary`, `predict`, `tidy`, `glance`, `plot`, `autoplot`, `update`.
+#'   for parts `leans`, the share that is the parent's), `tables` (log CTR of rows as they are
+#'   blended, over a grid of positions), `evidence` (per segment and rounded position: `clicks`,
+#'   `impressions`, `pairs`, `pivot_ctr`), `level`, `window`, `sources`, `summary` (what it was
+#'   fitted to), and how it was fitted: `method`, `blend` (how places within a row are taken
+#'   apart), `cut` (of a capped export), `prior`, `rules`. Methods: `print`, `summary`,
+#'   `predict`, `tidy`, `glance`, `plot`, `autoplot`, `update`.
 #' @references Bell, McCaffrey (2002), Survey Methodology 28, 169-181. DerSimonian, Laird (1986),
 #'   Controlled Clinical Trials 7, 177-188. Barlow, Bartholomew, Bremner, Brunk (1972),
 #'   Statistical Inference under Order Restrictions. Liang, Zeger (1986), Biometrika 73, 13-22.
@@ -104,9 +105,12 @@ tide_curve <- function(summary, level = 0.9, by = NULL, prior = NULL,
     fits <- c(fits, estimate_parts(parts, fits[[main]], blend, main))
     evidence <- rbind(evidence, position_evidence(parts, parts$part))
   }
-  structure(list(fits = fits, by = by, method = method, evidence = evidence, level = level,
-    blend = blend, cut = cut, window = summary$window, sources = summary$sources, summary = summary,
-    prior = prior, rules = rules),
+  # What the fits say of blended rows, worked out once: every look at the curve reads it.
+  weights <- grid_weights(blend)
+  tables <- lapply(fits, function(fit) blend_table(fit$log_ctr, weights, blend$places))
+  structure(list(fits = fits, tables = tables, by = by, method = method, evidence = evidence,
+    level = level, blend = blend, cut = cut, window = summary$window, sources = summary$sources,
+    summary = summary, prior = prior, rules = rules),
     class = "tide_curve")
 }
 
@@ -190,8 +194,7 @@ curve_at <- function(curve, position, segment, level = curve$level) {
 # What rows at these average positions earn on the curve, each in its own segment: `rows` of them
 # made up the impressions, so that their places blend more or less.
 curve_ctr <- function(curve, position, segment, rows, impressions) {
-  weights <- grid_weights(curve$blend)
-  tables <- lapply(curve$fits, function(fit) blend_table(fit$log_ctr, weights, curve$blend$places))
+  tables <- curve$tables
   impressions <- rep_len(impressions, length(position))
   present <- unique(segment)
   if (length(present) == 1 && present %in% names(tables)) {

@@ -27,28 +27,30 @@ test_contests <- function(rivals, course, fits, spread, beneath) {
   confidence <- fcase(harm == "swapping", done$swapping, wrong, done$passed_by, any_harm,
     assumed("contest_confidence"))
   # Merged, the page stays whose words match; else the one that holds the better position.
-  keep_first <- fcase(wrong, FALSE, merged & of$fit1 != of$fit2, of$fit1 > of$fit2, any_harm,
-    of$held1 <= of$held2)
+  keep_first <- fcase(wrong, FALSE, merged & of$fit_first != of$fit_second,
+    of$fit_first > of$fit_second, any_harm, of$held_first <= of$held_second)
   either <- function(first, second) ifelse(keep_first, of[[first]], of[[second]])
   # Where pages swap, where each stands while it leads.
-  stands <- ifelse(rep(harm == "swapping", 2), c(of$held1, of$held2), c(of$position1, of$position2))
-  set(of, j = c("stands1", "stands2"), value = split(stands, rep(1:2, each = nrow(of))))
-  best <- fcase(splitting, pmin(of$held1, of$held2, of$position1, of$position2), any_harm,
-    pmin(of$held1, of$held2))
+  stands <- ifelse(rep(harm == "swapping", 2), c(of$held_first, of$held_second),
+    c(of$position_first, of$position_second))
+  set(of, j = c("stands_first", "stands_second"), value = split(stands, rep(1:2, each = nrow(of))))
+  best <- fcase(splitting,
+    pmin(of$held_first, of$held_second, of$position_first, of$position_second), any_harm,
+    pmin(of$held_first, of$held_second))
   data.table(
     of[, c("query", "days", "changes", "clicks", "expected")],
     done[, c("harm", "level")],
     confidence,
     merged,
-    keep = either("page1", "page2"),
-    other = either("page2", "page1"),
-    held = fcase(merged, best * assumed("merge_rise"), wrong, of$position1, any_harm, best),
-    stands = either("stands1", "stands2"),
-    held_other = either("stands2", "stands1"),
-    leader_clicks = of$clicks1,
-    leader_expected = of$expected1,
-    led_keep = either("led1", "led2"),
-    led_other = either("led2", "led1"),
+    keep = either("page_first", "page_second"),
+    other = either("page_second", "page_first"),
+    held = fcase(merged, best * assumed("merge_rise"), wrong, of$position_first, any_harm, best),
+    stands = either("stands_first", "stands_second"),
+    held_other = either("stands_second", "stands_first"),
+    leader_clicks = of$clicks_first,
+    leader_expected = of$expected_first,
+    led_keep = either("led_first", "led_second"),
+    led_other = either("led_second", "led_first"),
     together = of$weeks_together,
     since = rivals$dates[of$last_change],
     keep_leads = keep_first == of$first_leads,
@@ -56,7 +58,7 @@ test_contests <- function(rivals, course, fits, spread, beneath) {
     chance = fcase(merged, assumed("merge_chance"), wrong, confidence, any_harm, 1),
     reason = fcase(done$family, "a page and one beneath it that both do well", done$rightly,
       "two pages, of which the one that matches better leads",
-      done$level | pmin(of$position1, of$position2) < 3 & of$places < 3,
+      done$level | pmin(of$position_first, of$position_second) < 3 & of$places < 3,
       "two pages that both do well at the top", any_harm,
       "two pages, one of which leads throughout"))
 }
@@ -66,24 +68,25 @@ test_contests <- function(rivals, course, fits, spread, beneath) {
 # (`family`), and whether the one leads that matches better, though shown together (`rightly`).
 harm_done <- function(of, course, beneath) {
   swapping <- pmax(course$swaps, ifelse(of$apart_by_day, course$by_chance, 0))
-  lasting <- pmin(of$led1, of$led2) >=
-    pmax(assumed("swap_days"), assumed("swap_share") * (of$led1 + of$led2))
+  lasting <- pmin(of$led_first, of$led_second) >=
+    pmax(assumed("swap_days"), assumed("swap_share") * (of$led_first + of$led_second))
   near <- pmax(of$places, of$gap, na.rm = TRUE) < assumed("together_places")
   beside <- near & of$weeks_together > assumed("together_weeks") &
     of$share_second > assumed("together_share") &
-    pmin(of$position1, of$position2) > assumed("together_position")
+    pmin(of$position_first, of$position_second) > assumed("together_position")
   # Shown together and near each other day by day, which of the two is ahead is chance.
   swap <- lasting & swapping >= assumed("swap_even") & !(beside & of$side_by_side)
-  passed_by <- passed_by_chance(of, of$fit1, of$fit2, of$spread)
+  passed_by <- passed_by_chance(of, of$fit_first, of$fit_second, of$spread)
   harm <- fcase(swap, "swapping", passed_by > assumed("mismatch_listed"), "wrong page leads",
     beside, "splitting", rep(TRUE, nrow(of)), "")
-  nearest <- pmin(of$held1, of$held2)
+  nearest <- pmin(of$held_first, of$held_second)
   level <- harm == "swapping" & (nearest > assumed("page_one_ends") |
-    (abs(of$held1 - of$held2) < assumed("level_share") * nearest) %in% TRUE)
+    (abs(of$held_first - of$held_second) < assumed("level_share") * nearest) %in% TRUE)
   family <- harm == "splitting" & beneath &
-    pmax(of$position1, of$position2) <= assumed("page_one_ends") &
-    pmin(of$factor, of$factor2) >= assumed("well_off_factor")
-  rightly <- harm == "splitting" & leader_fits(of$fit1, of$fit2, of$position1, of$position2)
+    pmax(of$position_first, of$position_second) <= assumed("page_one_ends") &
+    pmin(of$factor, of$factor_second) >= assumed("well_off_factor")
+  rightly <- harm == "splitting" &
+    leader_fits(of$fit_first, of$fit_second, of$position_first, of$position_second)
   data.table(
     harm = ifelse(family | rightly | level & nearest < assumed("top_three_ends"), "", harm),
     swapping, passed_by, level, family, rightly)
@@ -95,15 +98,15 @@ fits_better <- function(fit, other) {
 
 # Whether the page that matches a query better is well ahead, too. Of a page that holds none of its
 # words, nothing is known.
-leader_fits <- function(fit1, fit2, position1, position2) {
-  ahead <- pmax(assumed("match_ahead"), assumed("match_ahead_share") * position1)
-  fits_better(fit1, fit2) & fit2 > 0 & position2 > position1 + ahead
+leader_fits <- function(fit_first, fit_second, position_first, position_second) {
+  ahead <- pmax(assumed("match_ahead"), assumed("match_ahead_share") * position_first)
+  fits_better(fit_first, fit_second) & fit_second > 0 & position_second > position_first + ahead
 }
 
 # Chance that searchers pass a leading page by whose words match their query less than those of a
-# second (`fit1`, `fit2`), from how often the two are clicked beside the curve: what is the query's
-# own, both share.
-passed_by_chance <- function(pages, fit1, fit2, spread) {
+# second (`fit_first`, `fit_second`), from how often the two are clicked beside the curve: what is
+# the query's own, both share.
+passed_by_chance <- function(pages, fit_first, fit_second, spread) {
   steps <- seq(-2, 2, by = 0.5)
   log_likely <- function(share, factor, sd) do.call(cbind,
     lapply(steps, function(z) {
@@ -114,21 +117,23 @@ passed_by_chance <- function(pages, fit1, fit2, spread) {
     log_likely(assumed("mismatch_share"), assumed("mismatch_factor"), assumed("mismatch_sd")),
     log_likely(1 - assumed("mismatch_share"), 1, assumed("mismatch_usual_sd"))))
   passed <- rowSums(likely[, seq_along(steps), drop = FALSE]) / rowSums(likely)
-  close <- pages$position2 < pages$position1 + assumed("match_places")
+  close <- pages$position_second < pages$position_first + assumed("match_places")
   # Never surer than in 999 of 1000: the two assumed factors are not all there are.
-  ifelse(fits_better(fit2, fit1) & close, pmin(passed, 0.999), 0)
+  ifelse(fits_better(fit_second, fit_first) & close, pmin(passed, 0.999), 0)
 }
 
 # How likely the clicks of two pages of a query are (its log), whose factor is gamma (variance
 # `spread`) and the first's `beside` that.
 log_clicks_likely <- function(pages, beside, spread) {
-  expected1 <- pages$expected1 * beside
-  all <- round(pages$clicks1) + round(pages$clicks2)
-  stats::dnbinom(all, 1 / spread, mu = expected1 + pages$expected2, log = TRUE) +
-    stats::dbinom(round(pages$clicks1), all, expected1 / (expected1 + pages$expected2), log = TRUE)
+  expected_first <- pages$expected_first * beside
+  all <- round(pages$clicks_first) + round(pages$clicks_second)
+  stats::dnbinom(all, 1 / spread, mu = expected_first + pages$expected_second, log = TRUE) +
+    stats::dbinom(round(pages$clicks_first), all,
+      expected_first / (expected_first + pages$expected_second), log = TRUE)
 }
 
-# What the kinds of harm are told by, one row a query; the two rivals' figures end in 1 and 2.
+# What the kinds of harm are told by, one row a query; the two rivals' figures end in
+# `_first` and `_second`.
 contest_figures <- function(rivals, course, fits, spread) {
   seen <- rivals$seen
   any_day <- seen[[1]] + seen[[2]] > 0
@@ -145,15 +150,17 @@ contest_figures <- function(rivals, course, fits, spread) {
   gap <- median_gap(rivals$position)
   data.table(query = rivals$queries,
     sums_by(rivals$totals, "query", c("clicks", "expected"))[, !"query"],
-    page1 = one$page, page2 = two$page, position1 = one$position, position2 = two$position,
+    page_first = one$page, page_second = two$page, position_first = one$position,
+    position_second = two$position,
     places = abs(one$position - two$position),
-    clicks1 = one$clicks, expected1 = one$expected, clicks2 = two$clicks, expected2 = two$expected,
+    clicks_first = one$clicks, expected_first = one$expected, clicks_second = two$clicks,
+    expected_second = two$expected,
     spread,
-    factor = factor_of(one), factor2 = factor_of(two),
-    fit1 = fit_of(one), fit2 = fit_of(two), days = rowSums(any_day),
-    held1 = median_position(seen[[1]], rivals$position[[1]], first_led),
-    held2 = median_position(seen[[2]], rivals$position[[2]], !first_led),
-    led1 = rowSums(any_day & first_led), led2 = rowSums(any_day & !first_led),
+    factor = factor_of(one), factor_second = factor_of(two),
+    fit_first = fit_of(one), fit_second = fit_of(two), days = rowSums(any_day),
+    held_first = median_position(seen[[1]], rivals$position[[1]], first_led),
+    held_second = median_position(seen[[2]], rivals$position[[2]], !first_led),
+    led_first = rowSums(any_day & first_led), led_second = rowSums(any_day & !first_led),
     changes = rowSums(changed), last_change = max.col(cbind(TRUE, changed), "last"),
     first_leads = first_led[, last],
     together, gap, side_by_side = !is.na(gap) & gap < assumed("side_by_side_places") &

@@ -40,15 +40,16 @@ undated_pages <- function(summary, pairs) {
 
 # In: the two pages of each query that are expected to earn most, side by side (the second's columns
 # begin with i.), and how well each fits. Out: as test_contests().
-test_undated <- function(two, fit1, fit2, spread, beneath) {
+test_undated <- function(two, fit_first, fit_second, spread, beneath) {
   nearest <- pmin(two$position, two$i.position)
   farthest <- pmax(two$position, two$i.position)
   places <- farthest - nearest
   likely <- nearest > assumed("together_position") & places < assumed("together_places") &
-    !leader_fits(fit1, fit2, two$position, two$i.position)
-  figures <- list(clicks1 = two$clicks, clicks2 = two$i.clicks, expected1 = two$expected,
-    expected2 = two$i.expected, position1 = two$position, position2 = two$i.position)
-  passed_by <- passed_by_chance(figures, fit1, fit2, spread)
+    !leader_fits(fit_first, fit_second, two$position, two$i.position)
+  figures <- list(clicks_first = two$clicks, clicks_second = two$i.clicks,
+    expected_first = two$expected, expected_second = two$i.expected, position_first = two$position,
+    position_second = two$i.position)
+  passed_by <- passed_by_chance(figures, fit_first, fit_second, spread)
   wrong <- passed_by > assumed("mismatch_listed")
   any_pages <- rep(TRUE, nrow(two))
   reason <- fcase(wrong, "", beneath & farthest < assumed("page_one_ends"),

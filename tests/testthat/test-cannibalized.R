@@ -65,9 +65,10 @@ test_that("the page whose words match less and leads, clicked too little, is tol
   })
 
 test_that("the chance that a page is passed by holds for any number of clicks", {
-  pages <- data.table(clicks1 = c(0, 5, 60, 100, 2e3, 1e5), clicks2 = c(0, 10, 40, 40, 4e4, 2e4),
-    expected1 = c(0.1, 10, 120, 100, 1e5, 1e5), expected2 = c(0.1, 10, 40, 40, 4e4, 2e4),
-    position1 = 3, position2 = 8)
+  pages <- data.table(clicks_first = c(0, 5, 60, 100, 2e3, 1e5),
+    clicks_second = c(0, 10, 40, 40, 4e4, 2e4),
+    expected_first = c(0.1, 10, 120, 100, 1e5, 1e5), expected_second = c(0.1, 10, 40, 40, 4e4, 2e4),
+    position_first = 3, position_second = 8)
   chance <- inktide:::passed_by_chance(pages, 1, 2, 0.06)
   expect_equal(chance[1], 0.3, tolerance = 0.05)
   expect_gt(chance[3], 0.8)

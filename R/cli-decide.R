@@ -4,7 +4,7 @@ command_decide <- function(shared) {
   list(
     job = "record what was decided about findings, so that it sticks",
     files = "ID... fix|later|harmless|done",
-    example = "inktide decide L-552e4efe13 harmless --note \"answered above\"",
+    example = "inktide decide L-8f8c95d9b5 harmless --note \"answered above\"",
     options = c(shared, list(text_option("--note", "TEXT", "what to remember"),
       text_option("--by", "NAME", "who decided"),
       text_option("--at", "DATE", "day of the decision; of done: when it was [today]"),
@@ -26,7 +26,7 @@ run_decide <- function(options, files) {
     abort_call("Which finding, and what about it?",
       paste("inktide decide", paste(files, collapse = " ")),
       paste("Name ids and one of fix, later, harmless, done, as in: inktide decide",
-        "L-552e4efe13 harmless --note \"answered above\""))
+        "L-8f8c95d9b5 harmless --note \"answered above\""))
   }
   rows <- if (!is.null(options$sheet)) {
     read_decisions(options$sheet, names(decision_kinds))

@@ -9,8 +9,8 @@ finding_kinds <- function() {
     low_ctr = finding_kind(find_low_ctr, "low CTR", "low CTR", "L", hours = 1, of_place = FALSE,
       colour = "#b23a2e", mark = 25, meaning = paste(
         "Seen in its place and clicked less than the curve says, by more than",
-        "queries usually differ. If most queries of a page fall short, mend its title and",
-        "description once for all of them; if one does, mend the match.")),
+        "queries usually differ. If most queries of a page fall short, rewrite its title and",
+        "description once for all of them; if one does, improve the match.")),
     striking_distance = finding_kind(find_striking_distance, "in striking distance", "striking",
       "S", hours = 4, colour = "#1f7a8c", mark = 21,
       meaning = paste("Close to the next worthwhile step: page one, or the top three. Needs depth",

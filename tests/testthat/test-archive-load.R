@@ -1,13 +1,5 @@
 skip_if_not_installed("nanoparquet")
 
-rows_of <- function(days, clicks, query = "kale", position = 3) {
-  sprintf("%s,%s,/a,%d,1000,%g", format(as.IDate("2026-03-01") + days), query, clicks, position)
-}
-
-export <- function(...) csv("date,query,page,clicks,impressions,position", ...)
-
-held <- function(store, ...) tide_stored(store, lag = 0, ...)$tables[["date x query x page"]]$rows
-
 test_that(
   "a newer export replaces its days, an older one never does, and the same one changes nothing",
   {
@@ -108,26 +100,6 @@ test_that("a load killed at any moment leaves the archive before or after, never
   expect_true(is.null(after) || identical(final, after))
   expect_equal(final[2], before[2] + sum(site$daily$clicks))
 })
-
-# Another process that loads a file into a store: list(status, err).
-load_elsewhere <- function(store, file, before = "", wait = TRUE) {
-  script <- tempfile(fileext = ".R")
-  writeLines(c(
-    sprintf(".libPaths(%s)", paste(deparse(.libPaths()), collapse = "")),
-    "library(inktide)",
-    sprintf(paste("done <- tryCatch({ tide_load(tide_store('%s'), '%s', exported =",
-      "'2026-12-01', progress = function(x) message(x)); 0 },"),
-      dirname(store$dir), file),
-    paste("  tide_error_store = function(e) { message(conditionMessage(e)); 3 },",
-      "tide_error_write = function(e) { message(conditionMessage(e)); 3 })"),
-    "quit(status = done)"),
-    script)
-  err <- tempfile()
-  command <-
-    sprintf("%s %s %s >/dev/null 2>%s", before, file.path(R.home("bin"), "Rscript"), script, err)
-  status <- suppressWarnings(system2("sh", c("-c", shQuote(command)), wait = wait))
-  list(status = status, err = if (wait) readLines(err))
-}
 
 test_that("a full disk and a folder that may only be read are clear errors, and nothing is lost", {
   skip_on_os("windows")

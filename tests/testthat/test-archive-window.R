@@ -1,11 +1,3 @@
-rows_of <- function(days, clicks, query = "kale", position = 3) {
-  sprintf("%s,%s,/a,%d,1000,%g", format(as.IDate("2026-03-01") + days), query, clicks, position)
-}
-
-export <- function(...) csv("date,query,page,clicks,impressions,position", ...)
-
-held <- function(store, ...) tide_stored(store, lag = 0, ...)$tables[["date x query x page"]]$rows
-
 test_that(
   "grains are held apart, windows touch only their days, unfinished days are kept but left out",
   {

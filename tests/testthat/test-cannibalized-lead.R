@@ -43,9 +43,3 @@ test_that("pages that swap are told from pages that waver, blips and days of one
     seen[[2]][2, ] <- n - seen[[1]][2, ]
     expect_equal(inktide:::apart_by_day(seen), c(TRUE, FALSE))
   })
-
-# A site of rows by day, whose queries can be changed.
-by_day <- function(change, queries = 150, days = 63, seed = 3) {
-  rows <- made_site(queries = queries, days = days, seed = seed, demand = rep(8, queries))
-  change(rows)
-}

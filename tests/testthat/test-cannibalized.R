@@ -20,16 +20,6 @@ test_that("stable seconds, section links and one-day blips are not cannibalized"
     fixed = TRUE)
 })
 
-# A site of rows by day, whose queries can be changed.
-by_day <- function(change, queries = 150, days = 63, seed = 3) {
-  rows <- made_site(queries = queries, days = days, seed = seed, demand = rep(8, queries))
-  change(rows)
-}
-
-kind_of <- function(rows, kind, ...) {
-  tide_find(tide_summary(as_data(rows), ...), kind = kind)$findings
-}
-
 test_that("the page whose words match less and leads, clicked too little, is told apart; languages are no rivals",
   {
     # Positions and CTR of the page that does not match the query and of the one that does.

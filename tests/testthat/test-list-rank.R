@@ -1,13 +1,3 @@
-finding <- function(kind, gain, claims, confidence = 0.9, low = gain / 2, high = gain * 2,
-    work = paste(kind, claims[1])) {
-  data.table(kind = kind, query = paste(kind, gain), page = "/a", pages = "/a", clicks = 1,
-    impressions = 10, ctr = 0.1, position = 5, expected_ctr = 0.2, gain = gain, gain_low = low,
-    gain_high = high, confidence = confidence, action = "Do.", reason = "Because.",
-    claims = list(claims), identity = paste(kind, paste(claims, collapse = "-")), work = work,
-    how = list("by hand"),
-    hours = c(low_ctr = 1, striking_distance = 4, cannibalized = 3, falling = 2)[[kind]])
-}
-
 rank <- function(..., least = 0, by_line = TRUE) {
   inktide:::rank_findings(rbind(...), list(least = least, by_line = by_line))
 }

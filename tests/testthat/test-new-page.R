@@ -1,13 +1,3 @@
-# A site of rows by day, whose queries can be changed.
-by_day <- function(change, queries = 150, days = 63, seed = 3) {
-  rows <- made_site(queries = queries, days = days, seed = seed, demand = rep(8, queries))
-  change(rows)
-}
-
-kind_of <- function(rows, kind, ...) {
-  tide_find(tide_summary(as_data(rows), ...), kind = kind)$findings
-}
-
 test_that("queries are one idea by the two words that stand together most", {
   ideas <- inktide:::shared_ideas
   of <- function(...) unname(split(seq_along(c(...)), ideas(c(...))))

@@ -1,9 +1,3 @@
-rows_of <- function(days, clicks, query = "kale", position = 3) {
-  sprintf("%s,%s,/a,%d,1000,%g", format(as.IDate("2026-03-01") + days), query, clicks, position)
-}
-
-export <- function(...) csv("date,query,page,clicks,impressions,position", ...)
-
 test_that("check tells what is held, how complete it is, and each problem with its mending", {
   store <- tide_store(withr::local_tempdir())
   expect_equal(format(tide_check(store)), "The archive is empty.")

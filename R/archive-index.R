@@ -12,9 +12,14 @@ store_migrations <- list(
        clicks REAL, impressions REAL,
      position REAL)",
   `4` = c("ALTER TABLE days ADD COLUMN first INTEGER", "ALTER TABLE days ADD COLUMN last INTEGER",
-    "ALTER TABLE changes ADD COLUMN days_unused REAL DEFAULT 0"))
+    "ALTER TABLE changes ADD COLUMN days_unused REAL DEFAULT 0"),
+  `5` = c("ALTER TABLE decisions ADD COLUMN task TEXT",
+    "ALTER TABLE decisions ADD COLUMN if_done REAL",
+    "ALTER TABLE decisions ADD COLUMN if_done_high REAL",
+    # Made anew by each look at outcomes, so without a record beside the parts.
+    "CREATE TABLE outcomes (task TEXT, kind TEXT, done TEXT, verdict TEXT)"))
 
-store_format <- 4L
+store_format <- 5L
 
 # The tables of the first format.
 first_tables <- c(

@@ -55,7 +55,6 @@ test_contests <- function(rivals, course, fits, spread, beneath) {
     since = rivals$dates[of$last_change],
     keep_leads = keep_first == of$first_leads,
     searches = ifelse(splitting, of$searches_together, of$searches),
-    chance = fcase(merged, assumed("merge_chance"), wrong, confidence, any_harm, 1),
     reason = fcase(done$family, "a page and one beneath it that both do well", done$rightly,
       "two pages, of which the one that matches better leads",
       done$level | pmin(of$position_first, of$position_second) < 3 & of$places < 3,

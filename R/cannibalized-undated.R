@@ -68,5 +68,5 @@ test_undated <- function(two, fit_first, fit_second, spread, beneath) {
     searches = two$impressions + two$i.impressions - 0.5 * pmin(two$impressions, two$i.impressions),
     clicks = two$clicks + two$i.clicks, expected = two$expected + two$i.expected,
     leader_clicks = two$clicks, leader_expected = two$expected, merged = !wrong,
-    chance = ifelse(wrong, passed_by, assumed("merge_chance")), level = FALSE)
+    level = FALSE)
 }

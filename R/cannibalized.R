@@ -15,10 +15,10 @@
 #'   other and none near the top. *Wrong page leads*: the leader's words match less and it is
 #'   passed by; `confidence` from how often both are clicked beside the curve, a share of 0.3 of
 #'   such leaders taken to be clicked about half as often as they should.
-#' @section Formula: gain = clicks of the query at the better page's position with all searches,
+#' @section Formula: if done = clicks of the query at the better page's position with all searches,
 #'   less today's, for 30 days. Where pages are shown together or take turns at one level, no day
 #'   shows where one page would stand: merged they are taken to rise by a third of their
-#'   position, with a chance of a half, and the interval reaches from nothing to a rise by half.
+#'   position, and the interval reaches from nothing to a rise by half.
 #' @section Not listed: links of one page, tracking copies, language versions, brand site links,
 #'   pages far down, one-day blips, and two pages that do well at the top are counted in `aside`.
 #' @section Do not trust it when: there are no dates; close pages below the top are named then,
@@ -82,7 +82,7 @@ brand_left_out <- function(summary, pairs) {
 # stand: what a merge brings is assumed (merge_rise, merge_best, merge_chance).
 
 cannibalized_findings <- function(summary, curve, pairs, judged) {
-  worth <- contest_gain(summary, curve, judged)
+  worth <- contest_done(summary, curve, judged)
   claims <- lapply(seq_len(nrow(judged)), function(i) {
     which(pairs$query == judged$query[i] & pairs$page %in% judged$pages[[i]])
   })
@@ -103,24 +103,25 @@ cannibalized_findings <- function(summary, curve, pairs, judged) {
     ctr = total$clicks / total$impressions,
     position = total$weighted / total$impressions,
     expected_ctr = total$expected / total$impressions,
-    gain = worth$gain,
-    gain_low = worth$low,
-    gain_high = worth$high,
+    if_done = worth$done,
+    if_done_low = worth$low,
+    if_done_high = worth$high,
     confidence = judged$confidence,
+    chance = ifelse(judged$merged, assumed("merge_chance"), assumed("relink_chance")),
     action = cannibalized_words(summary, judged, "action"),
     reason = cannibalized_words(summary, judged, "reason"),
     claims = claims,
     identity = paste("cannibalized", summary$queries$key[judged$query]),
     work = paste("cannibalized", summary$pages$key[judged$keep], summary$pages$key[judged$other]),
     how = contest_steps(summary, judged, worth))
-  out[out$gain > 0]
+  out[out$if_done > 0]
 }
 
 # What one page alone would bring, per 30 days with the ends of the interval, and what that is made
 # of. Both ends are on the curve and both with the query's own factor, so that its luck so far
 # cancels out; where the wrong page leads, the right one has the usual factor instead. How many
 # searches there are is known to a tenth or so, since pages shown together count one search twice.
-contest_gain <- function(summary, curve, judged) {
+contest_done <- function(summary, curve, judged) {
   segment <- summary$queries$segment[judged$query]
   nearest <- pmin(judged$stands, judged$held_other)
   spread <- spread_at(curve, nearest, segment)
@@ -141,13 +142,12 @@ contest_gain <- function(summary, curve, judged) {
   sd <- sqrt(ifelse(wrong, then^2 * spread,
     ((at_held - judged$expected) * own)^2 / (1 / spread + judged$clicks)) +
     then^2 * (curve_log_se(curve, judged$held, segment)^2 + assumed("contest_sd")^2))
-  gain <- gain_interval(then - own * judged$expected, sd)
-  # A merge comes off or does not: its interval reaches from nothing to the best it may bring. What
-  # is only likely counts by its chance.
+  done <- done_interval(then - own * judged$expected, sd)
+  # Nobody knows where one page would stand: from where the better one is, to the best of rises.
   at_best <- clicks_at(judged$held * assumed("merge_best") / assumed("merge_rise"))
-  gain <- list(gain = judged$chance * gain$gain, low = ifelse(merged, 0, judged$chance * gain$low),
-    high = ifelse(merged, gain$high + (at_best - at_held) * factor, gain$high))
-  c(lapply(gain, `*`, per_month(summary)),
+  done$low <- ifelse(merged, 0, done$low)
+  done$high <- ifelse(merged, done$high + (at_best - at_held) * factor, done$high)
+  c(lapply(done, `*`, per_month(summary)),
     list(spread = spread, own = own, factor = factor, wider = wider_at(judged$held),
       at_held = at_held, at_best = at_best))
 }
@@ -163,11 +163,10 @@ contest_steps <- function(summary, judged, worth) {
       judged$held, format_count(judged$searches),
       ifelse(worth$wider > 1, sprintf("%.2f (page one beside page two) x ", worth$wider), ""),
       worth$at_held / judged$searches / worth$wider, worth$at_held),
-    sprintf("gain = %s(%.2f x %.3f - %.2f x %.3f) x 30 / %d = %.2f",
-      ifelse(judged$chance < 1, sprintf("chance %.2f x ", judged$chance), ""), worth$at_held,
-      worth$factor, judged$expected, worth$own, as.integer(summary$recent$days), worth$gain),
+    sprintf("if done = (%.2f x %.3f - %.2f x %.3f) x 30 / %d = %.2f", worth$at_held,
+      worth$factor, judged$expected, worth$own, as.integer(summary$recent$days), worth$done),
     ifelse(judged$merged, sprintf(paste(
-      "a merge comes off or not: from nothing to a rise to position %.2f, %.2f",
+      "where one page would stand is assumed: from no rise to position %.2f, %.2f",
       "clicks, and what is unsure of those"),
       judged$held * assumed("merge_best") / assumed("merge_rise"), worth$at_best),
       ""),

@@ -3,8 +3,8 @@
 command_decide <- function(shared) {
   list(
     job = "record what was decided about findings, so that it sticks",
-    files = "ID... fix|later|harmless|done",
-    example = "inktide decide L-8f8c95d9b5 harmless --note \"answered above\"",
+    files = "RANK|ID|PAGE... fix|later|harmless|done",
+    example = "inktide decide 3 harmless --note \"answered above\"",
     options = c(shared, list(text_option("--note", "TEXT", "what to remember"),
       text_option("--by", "NAME", "who decided"),
       text_option("--at", "DATE", "day of the decision; of done: when it was [today]"),
@@ -25,21 +25,48 @@ run_decide <- function(options, files) {
   if (is.null(options$sheet) && (!length(words) || length(decision) != 1)) {
     abort_call("Which finding, and what about it?",
       paste("inktide decide", paste(files, collapse = " ")),
-      paste("Name ids and one of fix, later, harmless, done, as in: inktide decide",
-        "L-8f8c95d9b5 harmless --note \"answered above\""))
+      paste("Name ranks, ids or pages and one of fix, later, harmless, done, as in: inktide",
+        "decide 3 harmless --note \"answered above\""))
   }
   rows <- if (!is.null(options$sheet)) {
     read_decisions(options$sheet, names(decision_kinds))
   } else {
-    data.table(id = words, decision = decision, note = "")
+    data.table(id = last_list_ids(input$folder, words), decision = decision, note = "")
   }
   findings <- find_input(utils::modifyList(options, list(all = TRUE)), input)
   text <- function(value) if (is.null(value)) "" else value
   if (!is.null(options$note)) set(rows, j = "note", value = options$note)
-  tide_decide(store, findings, rows$id, rows$decision, note = rows$note, by = text(options$by),
-    at = first_given(options$at, Sys.Date()), until = options$until)
-  say(sprintf("%s: %s.", format_plural(nrow(rows), "decision"),
-    paste(sprintf("%s %s", table(rows$decision), names(table(rows$decision))), collapse = ", ")))
+  today <- format(Sys.Date())
+  decided <- tide_decide(store, findings, rows$id, rows$decision, note = rows$note,
+    by = text(options$by), at = first_given(options$at, today), until = options$until)
+  lines <- rbind(findings$findings, findings$decided, fill = TRUE)
+  named <- unique(unlist(lapply(rows$id, tasks_named, lines)))
+  say(decision_lines(decided[decided$task %in% named, ]))
+}
+
+# What a list that was shown calls first, second, ...: kept beside the settings, so that a rank can
+# be named in a decision whatever the options of that list were.
+last_list_file <- function(folder) file.path(folder, ".inktide-list.csv")
+
+remember_list <- function(folder, findings) {
+  if (is.null(folder)) return(invisible())
+  rows <- task_leads(findings$findings)[, c("rank", "id")]
+  # A folder that may only be read keeps none.
+  try(write_whole(last_list_file(folder), function(path) fwrite(rows, path)), silent = TRUE)
+}
+
+# Words that are ranks become the ids that the last list had there.
+last_list_ids <- function(folder, words) {
+  file <- last_list_file(folder)
+  ranks <- grepl("^[0-9]+$", words)
+  if (!any(ranks) || !file.exists(file)) return(words)
+  rows <- fread(file)
+  at <- match(as.integer(words[ranks]), rows$rank)
+  if (anyNA(at)) {
+    abort_call(sprintf("The last list has no rank %s.", words[ranks][is.na(at)][1]),
+      sprintf("It has %s.", format_plural(nrow(rows), "task")), "Name a rank of it, or an id.")
+  }
+  replace(words, ranks, rows$id[at])
 }
 
 # A project, which its exports or archive must belong to.
@@ -53,9 +80,12 @@ settle_project <- function(options) {
 
 decision_lines <- function(decisions) {
   if (!nrow(decisions)) return("Nothing was decided yet.")
-  paste(sprintf("%s  %-8s %s  %s on %s", decisions$id, decisions$decision, format(decisions$at),
-    decisions$query, format_path(decisions$page)),
-    ifelse(nzchar(decisions$note), sprintf("(%s)", decisions$note), ""))
+  leads <- decisions[!duplicated(decisions$task), ]
+  along <- as.vector(table(factor(decisions$task, leads$task))) - 1L
+  paste0(sprintf("%s  %-8s %s  %s: \"%s\"", leads$id, leads$decision, format(leads$at),
+    format_path(leads$page), leads$query),
+    ifelse(along > 0, sprintf(" and %s", format_plural(along, "other query", "other queries")), ""),
+    ifelse(nzchar(leads$note), sprintf(" (%s)", leads$note), ""))
 }
 
 command_outcome <- function(shared) {
@@ -79,14 +109,23 @@ run_outcome <- function(options, files) {
   data <- read_input(options, input)
   summary <- summarise_input(options, input, data)
   judged <- tide_outcomes(data, decisions, tide_curve(summary), days = options$since)
-  emit(options, judged, wrap_lines(outcome_lines(judged), terminal_width()))
+  keep_outcomes(tide_store(input$folder), judged)
+  emit(options, judged, wrap_lines(outcome_lines(judged, options$since), terminal_width()))
 }
 
-outcome_lines <- function(judged) {
+outcome_lines <- function(judged, since) {
   unlist(lapply(seq_len(nrow(judged)), function(i) {
     own <- judged[i, ]
-    c(sprintf("%s: \"%s\" on %s (%s, done %s)", own$verdict, own$query, format_path(own$page),
-      kind_label(own$kind), format(own$done)),
+    c(sprintf("%s: \"%s\"%s on %s (%s, done %s)", own$verdict, own$query,
+      if (own$queries > 1) sprintf(" and %d more", own$queries - 1L) else "",
+      format_path(own$page), kind_label(own$kind), format(own$done)),
+      if (own$verdict == "too few days before") {
+        sprintf("   The data begin %s before it; %g are compared.",
+          format_plural(own$days_before, "day"), since)
+      },
+      if (own$verdict == "too early") {
+        sprintf("   %s of data since; at least 14 are needed.", format_plural(own$days, "day"))
+      },
       if (!is.na(own$ratio)) {
         sprintf(paste("   %s clicks per 30 days before, %s since: %.2f times (%.2f to %.2f)",
           "what %s untouched queries would have it at; %+.1f clicks (%+.1f to", "%+.1f)."),

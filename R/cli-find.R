@@ -6,19 +6,18 @@ command_find <- function(shared) {
     files = "[FILE...]",
     example = "inktide find export.csv --brand fernmoor --top 10",
     options = c(shared, list(
-      top_option(),
+      number_option("--top", "N", "tasks to show [those with four fifths of the gain]"),
       band_option(),
       target_option(),
       text_option("--kind", "NAMES",
-        sprintf("only these kinds: %s", paste(names(finding_kinds()), collapse = ", "))),
-      number_option("--min-gain", "N",
-        "least extra clicks per 30 days of a line [half a click of a piece of work]"),
+        sprintf("only these kinds: %s", paste(kind_label(names(finding_kinds())), collapse = ", "))),
+      number_option("--min-gain", "N", "least extra clicks per 30 days, if done, of a task [1]"),
       number_option("--fdr", "SHARE", "share of low-CTR lines that may be false [0.1]"),
       number_option("--hours", "N", "what fits into so many hours of work"),
-      number_option("--per-page", "N", "at most so many findings of one page"),
+      number_option("--per-page", "N", "at most so many tasks of one page"),
       text_option("--view", "BY", "list, page, query, folder or topic [list]", "list"),
       switch_option("--page-view", "the same as --view page"),
-      switch_option("--all", "also what was decided and put away"),
+      switch_option("--all", "also what was decided to be dismissed, postponed or done"),
       figure_option())),
     formats = c("xlsx", "markdown"),
     arguments = c(budget = "--hours"),
@@ -26,29 +25,29 @@ command_find <- function(shared) {
 }
 
 run_find <- function(options, files) {
-  check_number(options$top, "--top", min = 1)
+  check_number(options$top, "--top", min = 1, null = TRUE)
   if (options$page_view) options$view <- "page"
   check_choice(options$view, c("list", "page", "query", "folder", "topic"), "--view")
   if (options$format == "xlsx" && is.null(options$out)) {
     abort_call("A workbook needs a file.", "--format xlsx", "Add --out FILE.xlsx.")
   }
   input <- settle_input(options, files)
-  findings <- find_input(options, input)
+  all <- find_input(options, input)
+  findings <- if (is.null(options$top)) all else tide_choose(all, top = options$top)
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(findings), options$figure)
   if (options$format == "xlsx") {
     write_workbook(findings, options$out)
     return(note(options, sprintf("written: %s", options$out)))
   }
-  if (options$view == "list") {
-    return(emit(options, findings$findings,
-      if (options$format == "markdown") {
-        checklist_lines(findings)
-      } else {
-        findings_lines(findings, options$top, terminal_width())
-      }))
+  if (options$view != "list") {
+    groups <- tide_group(all, options$view, input$settings$rules)
+    return(emit(options, setDT(as.data.frame(groups)),
+      groups_lines(groups, first_given(options$top, 20), terminal_width())))
   }
-  groups <- tide_group(findings, options$view, input$settings$rules)
-  emit(options, setDT(as.data.frame(groups)), groups_lines(groups, options$top, terminal_width()))
+  if (options$format == "markdown") return(emit(options, NULL, checklist_lines(findings, Inf)))
+  shown <- if (is.null(options$top)) useful_tasks(all) else findings
+  emit(options, findings$findings, findings_lines(shown, all, terminal_width()))
+  remember_list(input$folder, all)
 }
 
 command_trace <- function(shared) {

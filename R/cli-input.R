@@ -198,11 +198,12 @@ find_input <- function(options, input, data = read_input(options, input, months 
     min_impressions = first_given(thresholds$min_impressions, 1), segment = side,
     segments = input$pairs, rules = input$settings$rules, kind = options$kind,
     hours = input$settings$hours, assumptions = input$settings$assumptions,
-    decisions = if (!isTRUE(options$all) && NROW(input$decisions)) input$decisions)
+    decisions = if (!isTRUE(options$all) && NROW(input$decisions)) input$decisions,
+    outcomes = if (NROW(input$decisions)) kept_outcomes(tide_store(input$folder)))
   if (!is.null(findings$outside)) note(options, outside_line_text(findings$outside))
   if (NROW(findings$decided)) {
     note(options, sprintf("  decided and not shown: %s (--all shows them)",
-      format_plural(nrow(findings$decided), "finding")))
+      format_plural(length(unique(findings$decided$task)), "task")))
   }
   tide_choose(findings, budget = options$hours, per_page = options$per_page)
 }

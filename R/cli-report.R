@@ -61,7 +61,7 @@ run_demo <- function(options, files) {
   emit(utils::modifyList(options, list(out = files[2], quiet = TRUE)), findings$findings, NULL)
   say(c(
     "",
-    findings_lines(findings, 5, terminal_width()),
+    findings_lines(tide_choose(findings, top = 5), findings, terminal_width()),
     "",
     paste0(c("report:       ", "ranked list:  ", "curve figure: ", "map figure:   "), files),
     sprintf("to try out:   inktide load %s --project %s", file.path(dir, "mixed-exports"),

@@ -26,10 +26,11 @@ pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
 # Clicks over the recent window to clicks per 30 days.
 per_month <- function(summary) 30 / summary$recent$days
 
-# A finding's gain from a mean and a standard deviation, never below zero: list(gain, low, high).
-gain_interval <- function(mean, sd) {
+# What a step brings if it works, from a mean and a standard deviation, never below zero: list(done,
+# low, high).
+done_interval <- function(mean, sd) {
   reach <- stats::qnorm(0.95) * sd
-  list(gain = pmax(mean, 0), low = pmax(mean - reach, 0), high = pmax(mean + reach, 0))
+  list(done = pmax(mean, 0), low = pmax(mean - reach, 0), high = pmax(mean + reach, 0))
 }
 
 # Sums of each pair over some of the recent weeks: clicks, impressions, position; NA where it was
@@ -44,13 +45,14 @@ pair_weeks <- function(summary, at, weeks, least = 10) {
 }
 
 # Findings of one kind on single pairs. `rows`: which rows of `pairs`.
-pair_findings <- function(kind, summary, pairs, rows, gain, confidence, action, reason, how) {
+pair_findings <- function(kind, summary, pairs, rows, done, confidence, chance, action, reason,
+    how) {
   at <- pairs[rows]
   page <- summary$pages$page[at$page]
   data.table(kind = kind, query = summary$queries$query[at$query], page = page, pages = page,
     clicks = at$clicks, impressions = at$impressions, ctr = at$ctr, position = at$position,
-    expected_ctr = at$expected_ctr, gain = gain$gain, gain_low = gain$low, gain_high = gain$high,
-    confidence = confidence, action = action, reason = reason, claims = as.list(rows),
+    expected_ctr = at$expected_ctr, if_done = done$done, if_done_low = done$low,
+    if_done_high = done$high, confidence = confidence, chance = chance, action = action, reason = reason, claims = as.list(rows),
     identity = paste(kind, summary$queries$key[at$query], summary$pages$key[at$page]),
     work = paste(kind, summary$queries$key[at$query], summary$pages$key[at$page]), how = how)
 }

@@ -1,7 +1,7 @@
 # Kinds of finding: the only registry. Each kind is one file with one function (summary, curve,
 # pairs, options) that returns list(found, aside): findings with the columns of `finding_columns`
 # (`claims`: the rows of `pairs` whose clicks it is about; `identity`: what its id is made of;
-# `work`: what is served by one step; `how`: the arithmetic of its gain and confidence, as lines),
+# `work`: the kind and what one step serves; `how`: the arithmetic of its figures, as lines),
 # and what was checked and left out (`kind`, `reason`, `queries`). To add a kind, add its file and
 # one entry here.
 finding_kinds <- function() {
@@ -51,5 +51,5 @@ kind_fact <- function(kind, fact) unname(unlist(lapply(finding_kinds(), `[[`, fa
 kind_label <- function(kind) kind_fact(kind, "label")
 
 finding_columns <- c("kind", "query", "page", "pages", "clicks", "impressions", "ctr", "position",
-  "expected_ctr", "gain", "gain_low", "gain_high", "confidence", "action", "reason", "claims",
-  "identity", "work", "how")
+  "expected_ctr", "if_done", "if_done_low", "if_done_high", "confidence", "chance", "action",
+  "reason", "claims", "identity", "work", "how")

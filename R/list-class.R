@@ -6,7 +6,7 @@
 #' @param ... Not used.
 #' @return `tidy()`: the tibble of findings, `as.data.frame()` the same; `nrow()` counts them,
 #'   `head()` and `[` keep some. `glance()`: one row: `tested` (pairs looked at), `findings`,
-#'   `gain`, `gain_low`, `gain_high` of the whole list, in clicks per 30 days.
+#'   `if_done`, `gain`, `gain_low`, `gain_high` of the whole list, in clicks per 30 days.
 #' @name tide_findings_tables
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
@@ -41,22 +41,22 @@ head.tide_findings <- function(x, n = 6L, ...) x[seq_len(min(n, nrow(x)))]
 #' @rdname tide_findings_tables
 #' @export
 glance.tide_findings <- function(x, ...) {
-  total <- total_gain(x$findings)
-  tibble::tibble(tested = x$tested, findings = nrow(x$findings), gain = total$gain,
-    gain_low = total$low, gain_high = total$high)
+  total <- list_total(x)
+  tibble::tibble(tested = x$tested, findings = nrow(x$findings),
+    if_done = total$if_done, gain = total$gain, gain_low = total$low, gain_high = total$high)
 }
 
 #' @export
 format.tide_findings <- function(x, n = 10, ...) {
   found <- utils::head(x$findings, n)
-  total <- total_gain(x$findings)
+  total <- list_total(x)
   head <- sprintf("<tide_findings> %s from %s; together %s clicks per 30 days (%s to %s)",
     format_plural(nrow(x$findings), "finding"), format_plural(x$tested, "tested query x page pair"),
     format_clicks(total$gain), format_clicks(total$low), format_clicks(total$high))
   if (!nrow(found)) return(head)
-  lines <- sprintf("%3d  %-17s %s on %s: +%s (%s to %s), %s sure", found$rank,
+  lines <- sprintf("%3d  %-17s %s on %s: +%s = %s if done x %s confidence x %s chance", found$rank,
     kind_label(found$kind), found$query, format_path(found$page), format_clicks(found$gain),
-    format_clicks(found$gain_low), format_clicks(found$gain_high), format_sure(found$confidence))
+    format_clicks(found$if_done), format_sure(found$confidence), format_share(found$chance))
   more <- nrow(x$findings) - nrow(found)
   c(head, lines, if (more > 0) sprintf("     ... and %s more", format_count(more)))
 }
@@ -65,6 +65,8 @@ format.tide_findings <- function(x, n = 10, ...) {
 summary.tide_findings <- function(object, ...) {
   found <- as.data.table(object$findings)
   tibble::as_tibble(rbindlist(lapply(split(found, by = "kind"), function(own) {
-    c(list(kind = own$kind[1], findings = nrow(own)), total_gain(own))
+    total <- total_gain(own)
+    list(kind = own$kind[1], findings = nrow(own), if_done = total$if_done, gain = total$gain,
+      gain_low = total$low, gain_high = total$high)
   })))
 }

@@ -11,21 +11,24 @@
 #'   \item{`done`}{fixed on that day: away until its facts change, and followed by
 #'     [tide_outcomes()]}
 #' }
-#' Facts have changed when the expected gain is at least half as large again as it was, and
-#' beyond the upper end that it had; what is back says why. The last decision about a finding
-#' counts; earlier ones are kept.
+#' A decision is about a task: one step on one page, with all queries that it serves, also those
+#' that come later. Facts have changed when what the task brings if done is at least half as large
+#' again as it was, and beyond the upper end that it had; what is back says why. The last decision
+#' about a task counts; earlier ones are kept.
 #'
 #' @param store A `tide_store` object; a project without an archive gets one for its decisions.
 #' @param findings A `tide_findings` object that holds the findings.
-#' @param id Ids of findings, one or more.
+#' @param id What is decided about: ids of findings or tasks, pages (all tasks of the page), or
+#'   ranks of the list, one or more.
 #' @param decision `fix`, `later`, `harmless` or `done`; one for all or one each.
 #' @param note,by What to remember, and who decided; one for all or one each.
 #' @param at Day of the decision (for `done`: the day it was fixed).
 #' @param until For `later`: the day on which it comes back.
-#' @return `tide_decide()` and `tide_decisions()`: a tibble with a row per decision (all, and the
-#'   last of each finding): `id`, `decision`, `at`, `until`, `note`, `by`, `kind`, `query`,
-#'   `page`, `pages`, `gain`, `gain_high`, `clicks`, `impressions`, `position`.
-#' @section Errors: `tide_error_finding` for an id that the list does not hold, with the nearest.
+#' @return `tide_decide()` and `tide_decisions()`: a tibble with a row per line of each task (of
+#'   its last decision): `id`, `decision`, `at`, `until`, `note`, `by`, `kind`, `query`, `page`,
+#'   `pages`, `task`, `if_done`, `if_done_high`, `clicks`, `impressions`, `position`.
+#' @section Errors: `tide_error_finding` for an id, page or rank that the list does not hold, with
+#'   the nearest; `tide_error_argument` for a day in the future, or `until` in the past.
 #' @examples
 #' found <- tide_find(tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor"))
 #' store <- tide_store(tempfile("project"))
@@ -36,31 +39,21 @@ tide_decide <- function(store, findings, id, decision, note = "", by = "", at = 
     until = NULL) {
   check_class(store, "tide_store", "store")
   check_class(findings, "tide_findings", "findings")
-  check_text(id, "id", many = TRUE)
   check_text(decision, "decision", many = TRUE)
   for (one in unique(decision)) check_choice(one, names(decision_kinds), "decision")
-  found <- findings$findings
-  held <- rbind(found, findings$decided, fill = TRUE)
-  missing <- setdiff(id, held$id)
-  if (length(missing)) {
-    abort_tide(sprintf("The list holds no finding %s.", missing[1]),
-      where = sprintf("It has %s.", format_plural(nrow(held), "finding")),
-      fix = if (nrow(held)) {
-        sprintf("Did you mean %s? Ids stand in the list as CSV and in the report.",
-          nearest_name(missing[1], held$id))
-      } else {
-        "There is nothing to decide about."
-      },
-      class = "finding", fault = "call")
-  }
   at <- check_date(at, "at")
+  if (at > Sys.Date()) abort_argument("at", "a day that has come", format(at))
   until <- check_date(until, "until")
   if (is.null(until)) until <- at + 30
-  at_row <- match(id, held$id)
-  facts <- held[at_row]
-  rows <- data.table(id = id, decision = decision, at = format(at),
-    until = ifelse(decision == "later", format(until), ""), note = note, by = by,
-    facts[, decision_facts, with = FALSE])
+  if (until <= at) abort_argument("until", "a day after the decision", format(until))
+  lines <- rbind(findings$findings, findings$decided, fill = TRUE)
+  chosen <- unique(rbindlist(Map(function(one, ...) list(task = tasks_named(one, lines), ...),
+    as.character(id), decision = decision, note = note, by = by)), by = "task", fromLast = TRUE)
+  of <- lines[lines$task %in% chosen$task]
+  about <- chosen[match(of$task, chosen$task)]
+  rows <- data.table(id = of$id, decision = about$decision, at = format(at),
+    until = ifelse(about$decision == "later", format(until), ""), note = about$note, by = about$by,
+    of[, decision_facts, with = FALSE])
   with_store(store, write = TRUE, function(con) {
     last <- DBI::dbGetQuery(con, "SELECT coalesce(max(number), 0) AS n FROM decisions")$n
     DBI::dbAppendTable(con, "decisions", rows)
@@ -70,20 +63,46 @@ tide_decide <- function(store, findings, id, decision, note = "", by = "", at = 
   tide_decisions(store)
 }
 
-decision_kinds <- c(fix = "to be done", later = "not now", harmless = "dismissed", done = "mended")
+# Tasks that an id, a task, a page or a rank stands for.
+tasks_named <- function(what, lines) {
+  of_page <- lines$page == what | format_path(lines$page) == what |
+    grepl("/", what, fixed = TRUE) & page_key(lines$page) == page_key(what)
+  row <- which(lines$id == what | lines$task == what | of_page |
+    (grepl("^[0-9]+$", what) & lines$rank == suppressWarnings(as.integer(what))))
+  if (length(row)) return(unique(lines$task[row]))
+  abort_tide(sprintf("The list holds no finding %s.", what),
+    where = sprintf("It has %s.", format_plural(nrow(lines), "finding")),
+    fix = if (nrow(lines)) {
+      sprintf("Did you mean %s? Name an id, a page or a rank of the list.",
+        nearest_name(what, c(lines$id, unique(format_path(lines$page)))))
+    } else {
+      "There is nothing to decide about."
+    },
+    class = "finding", fault = "call")
+}
 
-decision_facts <-
-  c("kind", "query", "page", "pages", "gain", "gain_high", "clicks", "impressions", "position")
+decision_kinds <- c(fix = "to be done", later = "not now", harmless = "dismissed", done = "done")
+
+decision_facts <- c("kind", "query", "page", "pages", "task", "if_done", "if_done_high", "clicks",
+  "impressions", "position")
 
 #' @rdname tide_decide
 #' @export
 tide_decisions <- function(store) {
   check_class(store, "tide_store", "store")
-  rows <- setDT(with_store(store, write = FALSE,
-    function(con) DBI::dbGetQuery(con, "SELECT * FROM decisions ORDER BY number")))
+  # Before the fifth format a decision was about one line, and kept what it was expected to bring.
+  rows <- setDT(with_store(store, write = FALSE, function(con) DBI::dbGetQuery(con,
+    "SELECT id, decision, at, until, note, by, kind, query, page, pages, coalesce(task, id) AS task,
+      coalesce(if_done, gain) AS if_done, coalesce(if_done_high, gain_high) AS if_done_high,
+      clicks, impressions, position FROM decisions ORDER BY number")))
   set(rows, j = "at", value = as.IDate(rows$at))
   set(rows, j = "until", value = as.IDate(ifelse(nzchar(rows$until), rows$until, NA)))
-  tibble::as_tibble(rows[!duplicated(rows$id, fromLast = TRUE), !"number"])
+  rows <- rows[!duplicated(rows[, c("id", "task")], fromLast = TRUE)]
+  # Of a task the last decision counts.
+  last <- rows[!duplicated(rows$task, fromLast = TRUE)]
+  said <- c("decision", "at", "until", "note", "by")
+  set(rows, j = said, value = last[match(rows$task, last$task), said, with = FALSE])
+  tibble::as_tibble(rows)
 }
 
 # The findings without those that are away.
@@ -91,18 +110,37 @@ leave_decided <- function(findings, decisions, today) {
   today <- check_date(today, "today")
   found <- copy(findings$findings)
   if (!nrow(found)) return(findings)
-  last <- as.data.table(decisions)[match(found$id, decisions$id)]
-  known <- !is.na(last$id)
-  changed <- known & found$gain > 1.5 * last$gain & found$gain > last$gain_high & found$gain >= 1
+  decided <- as.data.table(decisions)
+  tasks <- sums_by(decided, "task", c("if_done", "if_done_high"))
+  # A decision of an earlier version is about one id.
+  row <- fcoalesce(match(found$task, decided$task), match(found$id, decided$id))
+  last <- decided[row]
+  known <- !is.na(row)
+  was <- tasks[match(last$task, tasks$task)]
+  now <- stats::ave(found$if_done, found$task, FUN = sum)
+  changed <- known & now > 1.5 * was$if_done & now > was$if_done_high & now >= 1
   away <- known & ((last$decision == "later" & last$until > today) |
     (last$decision %in% c("harmless", "done") & !changed)) %in% TRUE
   set(found, j = "decision", value = ifelse(known, last$decision, ""))
-  back <- which(known & !away & last$decision != "fix")
-  set(found, back, "reason", sprintf("%s Back: %s on %s at +%s clicks%s.", found$reason[back],
-    decision_kinds[last$decision[back]], format(last$at[back]), format_clicks(last$gain[back]),
-    ifelse(last$decision[back] == "later", ", and its time has come",
-      sprintf(", now +%s", format_clicks(found$gain[back])))))
+  back <- which(known & !away & last$decision != "fix" & found$hours > 0)
+  set(found, back, "reason", sprintf("%s Back: %s on %s at +%s clicks if done%s.",
+    found$reason[back], decision_kinds[last$decision[back]], format(last$at[back]),
+    format_clicks(was$if_done[back]), ifelse(last$decision[back] == "later",
+      ", postponed until now", sprintf(", now +%s", format_clicks(now[back])))))
   findings$decided <- found[away]
-  findings$findings <- found[!away][, "rank" := seq_len(.N)][]
-  findings
+  findings$findings <- found
+  keep_lines(findings, !away)
+}
+
+# What came of steps, as it was last judged: kept for the chances of the next list.
+keep_outcomes <- function(store, outcomes) {
+  with_store(store, write = TRUE, function(con) {
+    DBI::dbExecute(con, "DELETE FROM outcomes")
+    DBI::dbAppendTable(con, "outcomes", data.frame(task = outcomes$task, kind = outcomes$kind,
+      done = format(outcomes$done), verdict = outcomes$verdict))
+  })
+}
+
+kept_outcomes <- function(store) {
+  with_store(store, write = FALSE, function(con) DBI::dbReadTable(con, "outcomes"))
 }

@@ -43,28 +43,24 @@ tide_trace.tide_findings <- function(data, what, ...) {
 
 score_steps <- function(finding, along) {
   money <- !is.null(finding[["gain_value"]])
-  worth <- if (money) finding$gain_value else finding$gain
-  if (finding$hours == 0) {
-    return(sprintf(
-      "it comes along with %s, which has the hours and the score of the whole piece of work",
-      finding$task))
-  }
-  # What comes along was weighed by the same hours before it was put together.
-  others <- sum(along$score)
   c(
-    sprintf("90 %% interval of the gain: %.2f to %.2f", finding$gain_low, finding$gain_high),
+    sprintf("90 %% interval of what it brings if done: %.2f to %.2f", finding$if_done_low,
+      finding$if_done_high),
+    sprintf("gain = if done x confidence x chance = %.4g x %.3f x %.3f = %.4g", finding$if_done,
+      finding$confidence, finding$chance, finding$gain),
     if (money) {
-      sprintf("worth = %.2f conversions, %.2f in money", finding$gain_conversions,
+      sprintf("if done %.2f conversions and %.2f in money; gain %.2f and %.2f",
+        finding$if_done_conversions, finding$if_done_value, finding$gain_conversions,
         finding$gain_value)
     },
-    sprintf("score = worth x confidence / hours = %.2f x %.3f / %g = %.2f%s", worth,
-      finding$confidence, finding$hours, worth * finding$confidence / finding$hours,
-      if (nrow(along)) {
-        sprintf("; with %s that the same step serves, %.2f: %.2f",
-          format_plural(nrow(along), "query", "queries"), others, finding$score)
-      } else {
-        ""
-      }))
+    if (finding$hours > 0) {
+      all <- sorted_by(rbind(finding, along))
+      sprintf("score = gain%s / hours = %.2f / %g = %.2f",
+        if (nrow(along)) sprintf(" of the task's %d lines", length(all)) else "", sum(all),
+        finding$hours, finding$score)
+    } else {
+      "one step serves it and other lines of its task, the first of which has the hours and the score"
+    })
 }
 
 #' @export

@@ -9,8 +9,8 @@
 #' @param by `page`, `query`, `folder` or `topic`.
 #' @param rules A [tide_rules()] object, for groups of pages instead of first folders.
 #' @return A tibble, best first: `rank`, the name under `by`, `findings` (their number), `kinds`,
-#'   `gain`, `gain_low`, `gain_high` (clicks per 30 days; the intervals of its findings
-#'   combined), `hours`, `score` (that of its pieces of work), `ids`.
+#'   `if_done`, `gain` (clicks per 30 days, sums of its findings), `gain_low`, `gain_high` (a 90 %
+#'   interval of what they bring together), `hours`, `score` (that of its tasks), `ids`.
 #' @examples
 #' found <- tide_find(tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor"))
 #' tide_group(found)
@@ -22,12 +22,10 @@ tide_group <- function(findings, by = c("page", "query", "folder", "topic"), rul
   found <- copy(as.data.table(findings$findings))
   set(found, j = "name", value = switch(by, page = found$page, query = found$query,
     folder = page_group(found$page, rules$page_groups), topic = finding_topics(findings, found)))
-  # Those that come along with a task have no score of their own to add.
-  set(found, which(found$task != found$id), "score", 0)
   grouped <- found[, {
-    total <- total_gain(.SD)
-    list(findings = .N, kinds = paste(unique(.SD$kind), collapse = " "), gain = total$gain,
-      gain_low = total$low, gain_high = total$high, hours = sum(.SD$hours), score = sum(.SD$score),
+    total <- with_assumptions(findings$assumptions, total_gain(.SD))
+    list(findings = .N, kinds = paste(unique(.SD$kind), collapse = " "),
+      if_done = total$if_done, gain = total$gain, gain_low = total$low, gain_high = total$high, hours = sum(.SD$hours), score = sum(.SD$score),
       ids = paste(.SD$id, collapse = " "))
   }, by = "name"]
   setorderv(grouped, c("score", "gain", "name"), c(-1L, -1L, 1L))
@@ -43,39 +41,75 @@ finding_topics <- function(findings, found) {
   fcoalesce(heads[match(found$query, summary$queries$query)], "(no topic)")
 }
 
-# Sum of gains with an interval. Half-widths of independent findings add up in squares; those that
-# rest on one assumption about the chance of a step in full.
+# The whole list, under what was assumed for it.
+list_total <- function(findings) {
+  with_assumptions(findings$assumptions, total_gain(findings$findings))
+}
+
+# The tasks that bring most of the gain, in order; at least three.
+useful_tasks <- function(findings, share = assumed("list_share")) {
+  found <- findings$findings
+  leads <- task_leads(found)
+  gain <- task_sums(found, leads$task)$gain
+  before <- cumsum(gain) - gain
+  tide_choose(findings, top = max(3, sum(before < share * sum(gain))))
+}
+
+# Sums of the lines of each task.
+task_sums <- function(found, tasks, of = c("gain", "if_done")) {
+  sums <- sums_by(found, "task", of, count = "lines")
+  sums[match(tasks, sums$task)]
+}
+
+# What all of it is expected to bring, with a 90 % interval: each line is real or not, each task
+# works or not (its lines together), what it brings then is known to its interval, and how far the
+# chances of a kind are off, all its tasks share.
 total_gain <- function(found) {
-  shared <- found$kind %in% c("striking_distance", "tail_demand", "new_page", "falling", "rising")
-  width <- function(each) sqrt(sum(each[!shared]^2) + sum(each[shared])^2)
+  if (!nrow(found)) return(list(if_done = 0, gain = 0, low = 0, high = 0))
+  by <- data.table(task = found$task, kind = found$kind, gain = found$gain,
+    real = found$confidence * found$if_done,
+    variance = found$confidence *
+      ((1 - found$confidence) * found$if_done^2 + done_variance(found)))
+  tasks <- sums_by(by, c("task", "kind"), c("gain", "real", "variance"))
+  chance <- ifelse(tasks$real > 0, tasks$gain / tasks$real, 0)
+  own <- chance * tasks$variance + chance * (1 - chance) * tasks$real^2
+  shared <- assumed("chance_sd") * rowsum(tasks$gain, tasks$kind)
+  reach <- stats::qnorm(0.95) * sqrt(sum(own) + sum(shared^2))
   gain <- sum(found$gain)
-  list(gain = gain, low = max(0, gain - width(found$gain - found$gain_low)),
-    high = gain + width(found$gain_high - found$gain))
+  list(if_done = sum(found$if_done), gain = gain, low = max(0, gain - reach), high = gain + reach)
+}
+
+done_variance <- function(found) {
+  ((found$if_done_high - found$if_done_low) / (2 * stats::qnorm(0.95)))^2
 }
 
 #' Choose what fits a working day
 #'
 #' @param findings A `tide_findings` object.
-#' @param budget Hours of work there are: pieces of work are taken by score (worth for an hour,
-#'   times certainty), and one that no longer fits is passed over for the next that does. `NULL`:
-#'   all.
-#' @param per_page At most so many findings of one page. `NULL`: all.
-#' @return The `tide_findings` object with fewer findings, ranked anew.
+#' @param budget Hours of work there are: tasks are taken by score, and one that no longer fits is
+#'   skipped for the next that does. `NULL`: all.
+#' @param per_page At most so many tasks of one page. `NULL`: all.
+#' @param top At most so many tasks. `NULL`: all.
+#' @return The `tide_findings` object with the lines of fewer tasks, ranked anew.
 #' @examples
 #' found <- tide_find(tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor"))
 #' tide_choose(found, budget = 8)
 #' @export
-tide_choose <- function(findings, budget = NULL, per_page = NULL) {
+tide_choose <- function(findings, budget = NULL, per_page = NULL, top = NULL) {
   check_class(findings, "tide_findings", "findings")
   check_number(budget, "budget", min = 0, null = TRUE)
   check_number(per_page, "per_page", min = 1, null = TRUE)
-  found <- findings$findings
-  if (!is.null(per_page) && nrow(found)) found <- found[rowid(found$page) <= per_page]
-  if (!is.null(budget) && nrow(found)) {
-    taken <- tasks_within(found[found$id == found$task], budget)
-    found <- found[found$task %in% taken]
-  }
-  findings$findings <- copy(found)[, "rank" := seq_len(nrow(found))][]
+  check_number(top, "top", min = 1, null = TRUE)
+  leads <- task_leads(findings$findings)
+  if (!is.null(per_page)) leads <- leads[rowid(leads$page) <= per_page]
+  taken <- if (is.null(budget)) leads$task else tasks_within(leads, budget)
+  if (!is.null(top)) taken <- utils::head(taken, top)
+  keep_lines(findings, findings$findings$task %in% taken)
+}
+
+keep_lines <- function(findings, keep) {
+  found <- findings$findings[which(keep)]
+  findings$findings <- set(found, j = "rank", value = seq_len(nrow(found)))[]
   findings
 }
 

@@ -23,12 +23,12 @@
 #' @param curve A `tide_curve` object of the site.
 #' @param days Days before and since that are compared.
 #' @param level Level of the interval.
-#' @return A tibble, one row per decision `done` that can be judged: `id`, `kind`, `query`,
-#'   `page`, `done`, `days` (since), `clicks_before`, `clicks_since` (per 30 days), `ratio` (of
+#' @return A tibble, one row per task that was decided to be `done`: `task`, `kind`, `query` (the
+#'   first of its lines), `page`, `queries` (how many it serves), `done`, `days` (since), `clicks_before`, `clicks_since` (per 30 days), `ratio` (of
 #'   clicks to what they would have been), `ratio_low`, `ratio_high`, `won` (clicks per 30 days,
-#'   with `won_low`, `won_high`), `untouched` (pairs compared with), `verdict`: `worked`, `no
-#'   sign yet`, `made it worse`, `too early`, `no days before it`, `too few clicks` or `nothing
-#'   to compare with`.
+#'   with `won_low`, `won_high`), `untouched` (pairs compared with), `days_before` (days of data
+#'   before it), `verdict`: `worked`, `no sign yet`, `made it worse`, `too early`, `too few days
+#'   before`, `too few clicks` or `nothing to compare with`.
 #' @references Card, Krueger (1994), American Economic Review 84, 772-793. Efron (2011), Journal
 #'   of the American Statistical Association 106, 1602-1614 (selection and empirical Bayes).
 #' @section Errors: `tide_error_grain` where the data have no dates.
@@ -56,31 +56,37 @@ tide_outcomes <- function(data, decisions, curve, days = 28, level = 0.9) {
   set(rows, j = c("pair", "plain"), value = list(
     paste(coded$queries$keys[rows$query], coded$pages$keys[rows$page]),
     coded$segment[rows$query] != "brand"))
-  touched <- unlist(lapply(seq_len(nrow(decisions)), function(i) decided_pairs(decisions[i])))
+  touched <- decided_pairs(decisions)
   # How pairs differed before is one fit for all that was done on one day.
   dates <- unique(done$at[done$kind == "low_ctr"])
   differ <- stats::setNames(lapply(dates, function(at) pair_baseline(rows, at)), dates)
-  tibble::as_tibble(rbindlist(lapply(seq_len(nrow(done)), function(i) {
-    task_outcome(done[i], rows, touched, days, level, differ[[as.character(done$at[i])]])
+  if (is.null(done[["task"]])) set(done, j = "task", value = done$id)
+  tibble::as_tibble(rbindlist(lapply(split(done, by = "task"), function(own) {
+    task_outcome(own, rows, touched, days, level, differ[[as.character(own$at[1])]])
   })))
 }
 
-decided_pairs <- function(decision) {
-  paste(query_key(decision$query), page_key(strsplit(decision$pages, " ", fixed = TRUE)[[1]]))
+# The pairs of the lines of a decision.
+decided_pairs <- function(lines) {
+  pages <- strsplit(lines$pages, " ", fixed = TRUE)
+  paste(rep(query_key(lines$query), lengths(pages)), page_key(as.character(unlist(pages))))
 }
 
 # Days before a low CTR was mended, by which its level is known.
 days_before <- function(rows, at) min(90L, as.integer(at - min(rows$date)))
 
-task_outcome <- function(decision, rows, touched, days, level, differ) {
+# lines: of one task.
+task_outcome <- function(lines, rows, touched, days, level, differ) {
+  decision <- lines[1]
   since_days <- min(days, as.integer(max(rows$date) - decision$at))
-  line <- function(verdict, ...) data.table(id = decision$id, kind = decision$kind,
-    query = decision$query, page = decision$page, done = decision$at, days = max(0L, since_days),
-    ..., verdict = verdict)
+  have <- max(0L, as.integer(decision$at - min(rows$date)))
+  line <- function(verdict, ...) data.table(task = decision$task, kind = decision$kind,
+    query = decision$query, page = decision$page, queries = nrow(lines), done = decision$at,
+    days = max(0L, since_days), ..., days_before = have, verdict = verdict)
   early <- function(verdict = "too early") line(verdict, clicks_before = NA_real_,
     clicks_since = NA_real_, ratio = NA_real_, ratio_low = NA_real_, ratio_high = NA_real_,
     won = NA_real_, won_low = NA_real_, won_high = NA_real_, untouched = 0L)
-  if (min(rows$date) > decision$at - days) return(early("no days before it"))
+  if (have < days) return(early("too few days before"))
   if (since_days < 14) return(early())
   at_curve <- decision$kind == "low_ctr"
   if (at_curve) days <- days_before(rows, decision$at)
@@ -90,7 +96,7 @@ task_outcome <- function(decision, rows, touched, days, level, differ) {
   set(near, j = "since", value = near$date > decision$at)
   sums <- sums_by(near, c("pair", "since"), c("clicks", "impressions", "weighted", "expected"))
   set(sums, j = "plain", value = near$plain[match(sums$pair, near$pair)])
-  mine <- sums[sums$pair %in% decided_pairs(decision)]
+  mine <- sums[sums$pair %in% decided_pairs(lines)]
   sum_of <- function(column, side) sum(mine[[column]][mine$since == side])
   c1 <- sum_of("clicks", FALSE)
   c2 <- sum_of("clicks", TRUE)

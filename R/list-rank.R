@@ -1,67 +1,78 @@
-# Score, one finding for each click, pieces of work, order, ids.
+# Gain and score, one finding for each click, tasks, order, ids.
 rank_findings <- function(found, options) {
-  found <- claim_once(set_score(found))
-  if (options$by_line) found <- found[found$gain >= options$least]
+  found <- claim_once(set_gain(found))
   set(found, j = "id", value = finding_id(found$kind, found$identity))
-  found <- set_tasks(set_score(found))
-  found <- found[found$task_gain >= options$least]
-  setorderv(found, c("score", "gain", "identity"), c(-1L, -1L, 1L))
+  found <- set_tasks(found)
+  found <- worth_a_task(found, options)
+  lead <- found$hours > 0
+  place <- order(!lead, -found$score, -found$gain, found$identity)
+  found <- found[place]
   set(found, j = "rank", value = seq_len(nrow(found)))
   found[]
 }
 
-# Worth is money where it is known, else clicks.
-set_score <- function(found) {
-  worth <- if (is.null(found[["gain_value"]])) found$gain else found$gain_value
-  set(found, j = "score", value = worth * found$confidence / found$hours)
-  setorderv(found, c("score", "identity"), c(-1L, 1L))
+# gain = if done x confidence x chance, of clicks and of what they are worth.
+set_gain <- function(found) {
+  expected <- found$confidence * found$chance
+  set(found, j = "gain", value = found$if_done * expected)
+  for (name in intersect(c("conversions", "value"), sub("^if_done_", "", names(found)))) {
+    set(found, j = paste0("gain_", name), value = found[[paste0("if_done_", name)]] * expected)
+  }
+  found[]
 }
 
-# One rewrite mends several findings: the largest of them leads, has the score of the whole piece of
-# work and its hours; the others come along.
-set_tasks <- function(found) {
-  if (!nrow(found)) return(found[, c("task", "task_gain") := list(character(), numeric())])
-  setorderv(found, c("gain", "identity"), c(-1L, 1L))
-  found[, c("task", "task_gain", "together") := list(id[1], sum(gain), sum(score)), by = "work"]
-  leads <- found$task == found$id
-  set(found, which(leads), "score", found$together[leads])
-  set(found, which(!leads), "hours", 0)
-  found[, !"together"]
+# What the list is sorted by: money where it is known, else clicks.
+sorted_by <- function(found) {
+  if (is.null(found[["gain_value"]])) found$gain else fcoalesce(found$gain_value, 0)
 }
+
+# Lines that one step serves are one task: the largest of them leads and has the hours and the score
+# of all, the others come along.
+set_tasks <- function(found) {
+  set(found, j = "task", value = finding_id(sub(" .*", "", found$work), found$work))
+  set(found, j = "score", value = sorted_by(found) / found$hours)
+  if (!nrow(found)) return(found)
+  setorderv(found, c("if_done", "identity"), c(-1L, 1L))
+  together <- stats::ave(found$score, found$task, FUN = sum)
+  along <- duplicated(found$task)
+  set(found, j = "score", value = ifelse(along, 0, together))
+  set(found, which(along), "hours", 0)
+  # One step has one instruction.
+  set(found, j = "action", value = found$action[match(found$task, found$task)])
+  found[]
+}
+
+# Tasks of which at least so much is to be had if they work. Pages that cost each other clicks are
+# shown however little it is, unless somebody asked for more.
+worth_a_task <- function(found, options) {
+  if (!nrow(found)) return(found)
+  shown <- stats::ave(found$if_done, found$task, FUN = sum) >= options$least |
+    !options$asked & found$kind == "cannibalized"
+  found[shown]
+}
+
+# The lines that lead a task.
+task_leads <- function(found) found[found$hours > 0]
 
 # Greedy from the best score, sure cannibalized queries first, since nothing else about a query can
 # be judged while its pages compete. A finding whose pairs are claimed already leaves the list and
-# is named in the reason of the one that stays, whose gain becomes the largest of the merged:
-# mending both wins at least that, and adding them up would promise clicks twice. Where pages
-# compete, what else is said of their places does not count.
+# is named in the reason of the one that stays: adding both up would promise clicks twice.
 claim_once <- function(found) {
+  compete <- found$kind == "cannibalized" & found$confidence > 0.5
+  found <- found[order(!compete, -sorted_by(found) / found$hours, found$identity)]
   pair <- unlist(found$claims)
   if (!anyDuplicated(pair)) return(found)
   owner <- integer(max(pair))
   stays <- integer(nrow(found))
-  compete <- found$kind == "cannibalized" & found$confidence > 0.5
-  for (i in order(!compete)) {
+  for (i in seq_along(stays)) {
     claimed <- owner[found$claims[[i]]]
     stays[i] <- if (any(claimed > 0)) claimed[claimed > 0][1] else i
     if (stays[i] == i) owner[found$claims[[i]]] <- i
   }
   merged <- which(stays != seq_along(stays))
   for (into in unique(stays[merged])) {
-    from <- merged[stays[merged] == into]
-    counted <- c(into, if (compete[into]) from[!kind_fact(found$kind[from], "of_place")] else from)
-    most <- counted[which.max(found$gain[counted])]
-    for (column in c("gain", "gain_low", "gain_high", intersect(worth_columns, names(found)))) {
-      set(found, into, column, found[[column]][most])
-    }
-    if (most != into) {
-      set(found, into, "how", list(list(c(
-        found$how[[into]],
-        sprintf("merged with %s about the same clicks, whose gain is the larger:",
-          kind_label(found$kind[most])),
-        found$how[[most]]))))
-    }
     set(found, into, "reason", sprintf("%s Also %s, counted here once.", found$reason[into],
-      paste(unique(kind_label(found$kind[from])), collapse = " and ")))
+      paste(unique(kind_label(found$kind[merged[stays[merged] == into]])), collapse = " and ")))
   }
   found[-merged]
 }

@@ -2,8 +2,8 @@
 # leans on that of its group (its first folder, or the groups of the settings), and a group's on the
 # site's, by as much as few sessions tell.
 
-# In: findings with `page` and `gain`; out: `gain_conversions` and `gain_value` with low and high,
-# per 30 days, or nothing added where no page has sessions and conversions.
+# In: findings with `page` and `if_done`; out: `if_done_conversions` and `if_done_value` with low and
+# high, per 30 days, or nothing added where no page has sessions and conversions.
 add_worth <- function(found, summary, rules) {
   pages <- summary$pages
   if (is.null(pages[["sessions"]]) || is.null(pages[["conversions"]])) return(found)
@@ -12,11 +12,11 @@ add_worth <- function(found, summary, rules) {
   if (is.null(rates)) return(found)
   at <- match(found$page, pages$page)
   put <- function(name, rate, relative) {
-    # Relative errors of gain and rate, below and above, add up in squares.
-    below <- sqrt(pmax(0, 1 - found$gain_low / found$gain)^2 + relative^2)
-    above <- sqrt((found$gain_high / found$gain - 1)^2 + relative^2)
-    worth <- found$gain * rate
-    set(found, j = paste0("gain_", name, c("", "_low", "_high")),
+    # Relative errors of clicks and rate, below and above, add up in squares.
+    below <- sqrt(pmax(0, 1 - found$if_done_low / found$if_done)^2 + relative^2)
+    above <- sqrt((found$if_done_high / found$if_done - 1)^2 + relative^2)
+    worth <- found$if_done * rate
+    set(found, j = paste0("if_done_", name, c("", "_low", "_high")),
       value = list(worth, pmax(0, worth * (1 - below)), worth * (1 + above)))
   }
   put("conversions", rates$rate[at], stats::qnorm(0.95) * rates$relative[at])
@@ -62,7 +62,7 @@ value_each <- function(value, conversions) {
 within_demand <- function(found, summary) {
   most <-
     pmax(0, assumed("page_one_views_most") * found$impressions - found$clicks) * per_month(summary)
-  for (column in c("gain", "gain_low", "gain_high")) {
+  for (column in c("if_done", "if_done_low", "if_done_high")) {
     set(found, j = column, value = pmin(found[[column]], most))
   }
   found
@@ -85,4 +85,6 @@ check_hours <- function(hours) {
   }
 }
 
-worth_columns <- paste0("gain_", rep(c("conversions", "value"), each = 3), c("", "_low", "_high"))
+worth_columns <- c(
+  paste0("if_done_", rep(c("conversions", "value"), each = 3), c("", "_low", "_high")),
+  "gain_conversions", "gain_value")

@@ -6,17 +6,22 @@
 #' @details Kinds of findings, each with a page of its own: [low_ctr], [striking_distance],
 #'   [cannibalized], [falling] and `rising`, [tail_demand], [new_page].
 #'
-#' With `sessions` and `conversions` (and `value`) of pages put beside by [tide_enrich()], gains
-#' are also told in conversions and money: the page's rate, held to its group's by beta-binomial
-#' empirical Bayes, times the gain; intervals include the rate's.
+#' One arithmetic for all kinds: `gain` = `if_done` x `confidence` x `chance`. `if_done`: extra
+#' clicks per 30 days if the finding is real and the step works, with a 90 % interval of its mean
+#' (not of one month's luck). `confidence`: probability that the finding is real. `chance`:
+#' probability that the step works if it is: an assumption by kind (see [tide_assumptions()]),
+#' which counts as ten steps beside those of the kind whose outcome is known ([tide_outcomes()]).
+#' `score` = gain / hours of work, gain being money where it is known, else clicks.
 #'
-#' `score` = worth x confidence / hours of work, worth being money where it is known, else
-#' clicks. Findings that one rewrite fixes are one `task`: the largest leads and has the score of
-#' all. Where two findings are about the same clicks, the one with the higher score stays, names
-#' the other in its reason and carries the larger of the two gains (a sure cannibalized query
-#' stays before all else; what is said of places while pages compete does not count); so the sum
-#' of `gain` promises no click twice. Intervals are 90 % intervals of the expected gain, not of
-#' one month's luck.
+#' Findings that one step serves are one `task`: the largest leads, has the hours and the score of
+#' all, and is ranked; the others follow after all leads, with 0 hours and a score of 0. Where two
+#' findings are about the same clicks, the one with the higher score stays and names the other in
+#' its reason (a sure cannibalized query stays before all else), so the sum of `gain` promises no
+#' click twice.
+#'
+#' With `sessions` and `conversions` (and `value`) of pages put beside by [tide_enrich()], clicks
+#' are also told in conversions and money: the page's rate, held to its group's by beta-binomial
+#' empirical Bayes, times `if_done`; intervals include the rate's.
 #'
 #' @param summary A `tide_summary` object.
 #' @param curve A `tide_curve` object; `NULL` fits it to `summary`.
@@ -24,8 +29,8 @@
 #' @param target Where a step in striking distance leads: `"next"` (page one from page two, else
 #'   the top three), a position for all, or a number of places such as `"+3"`.
 #' @param fdr False-discovery rate of `low_ctr`, `falling` and `rising`.
-#' @param min_gain Expected extra clicks per 30 days under which a finding is not listed. `NULL`
-#'   lists those whose piece of work brings half a click, however small each of its queries is.
+#' @param min_gain Extra clicks per 30 days, if done, under which a task is not listed. `NULL`: one
+#'   click; pages that compete for a query are listed however few clicks it costs.
 #' @param min_impressions Pairs with fewer impressions are not looked at.
 #' @param position `c(from, to)`: only pairs with an average position in it.
 #' @param segment Segments whose queries are looked at; `NULL` takes all but `brand`, where
@@ -40,18 +45,19 @@
 #' @param decisions What [tide_decisions()] gives: findings that were dismissed or postponed stay
 #'   away, and the list has a column `decision`; the element `decided` holds what is away.
 #' @param today The day for which postponed findings are judged.
+#' @param outcomes What [tide_outcomes()] gives, by which chances are updated.
 #' @return A `tide_findings` object: a list with `findings` (a data.table, which [tidy()] hands
 #'   out as a tibble, with the columns `rank`, `id`, `kind`, `query`, `page`, `pages`, `clicks`,
-#'   `impressions`, `ctr`, `position`, `expected_ctr`, `gain`, `gain_low`, `gain_high`,
-#'   `confidence`, `score`, `action`, `reason`, `hours` (0 where the task's first finding has
-#'   them), `task` (id of the finding that leads the piece of work), `task_gain` (of all of it),
-#'   `gain_conversions` and `gain_value` with `_low` and `_high` where known, and the facts that
-#'   [tide_enrich()] put beside query and page), `aside` (what was recognised and is no finding:
-#'   `kind`, `reason`, `queries`), `how` (lines of arithmetic by id, see [tide_trace()]), `pairs`
-#'   (every query x page pair with its `expected_ctr`, for figures), `curve`, `tested`,
-#'   `summary`, `assumptions` (those that were set) and `outside` (what `position` and `within`
-#'   leave out: shares of `clicks` and `impressions`, `reason`; or `NULL`). Ids stay the same on
-#'   newer data. Gains are in clicks per 30 days.
+#'   `impressions`, `ctr`, `position`, `expected_ctr`, `if_done`, `if_done_low`, `if_done_high`,
+#'   `confidence`, `chance`, `gain`, `hours`, `score`, `task` (lines that one step serves share
+#'   it), `page_clicks` (of all queries of the page, per 30 days), `action`, `reason`, where known
+#'   `if_done_conversions` and `if_done_value` with `_low` and `_high`, `gain_conversions` and
+#'   `gain_value`, then the facts that [tide_enrich()] put beside query and page), `aside` (what
+#'   was checked and left out: `kind`, `reason`, `queries`), `how` (lines of arithmetic by id, see
+#'   [tide_trace()]), `pairs` (every query x page pair with its `expected_ctr`, for figures),
+#'   `curve`, `tested`, `summary`, `assumptions` (those that were set) and `outside` (what
+#'   `position` and `segments` leave out: shares of `clicks` and `impressions`, `reason`; or
+#'   `NULL`). Ids stay the same on newer data. Clicks are per 30 days of the days with data.
 #' @seealso [tide_group()] for the same list page by page.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
@@ -62,7 +68,7 @@
 tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gain = NULL,
     min_impressions = 1, position = NULL, segment = NULL, segments = NULL, rules = tide_rules(),
     kind = NULL, hours = NULL, target = "next", assumptions = NULL, decisions = NULL,
-    today = Sys.Date()) {
+    outcomes = NULL, today = Sys.Date()) {
   check_class(summary, "tide_summary", "summary")
   kind <- check_kind(kind)
   check_hours(hours)
@@ -78,14 +84,16 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   if (!any(inside)) abort_nothing_inside(segments)
   set(pairs, j = "tested", value = pairs$judged & inside)
 
-  looked <- with_assumptions(assumptions, look_for_all(summary, curve, pairs, options))
-  found <- looked$found
-  set(found, j = "hours", value = kind_hours(hours)[found$kind])
-  found <- rank_findings(add_worth(found, summary, rules), options)
-  out <- new_findings(found, looked$aside, pairs, curve, summary, assumptions,
-    outside = if (!all(inside)) {
-      outside_shares(outside_line(summary, pairs, inside, segments), pairs)
-    })
+  outside <- if (!all(inside)) {
+    outside_shares(outside_line(summary, pairs, inside, segments), pairs)
+  }
+  out <- with_assumptions(assumptions, {
+    looked <- look_for_all(summary, curve, pairs, options)
+    found <- learn_chance(looked$found, outcomes)
+    set(found, j = "hours", value = kind_hours(hours)[found$kind])
+    found <- rank_findings(add_worth(found, summary, rules), options)
+    new_findings(found, looked$aside, pairs, curve, summary, assumptions, outside)
+  })
   if (is.null(decisions)) out else leave_decided(out, decisions, today)
 }
 
@@ -100,23 +108,26 @@ look_for_all <- function(summary, curve, pairs, options) {
   list(found = within_demand(found, summary), aside = rbindlist(lapply(looked, `[[`, "aside")))
 }
 
-# What the kinds are asked. least: gain of a line (`by_line`) or of a task.
+# What the kinds are asked. least: clicks of a task if done, and whether somebody `asked` for it.
 finding_options <- function(kind, band, target, fdr, min_gain) {
   check_range(band, "band", null = FALSE)
   check_number(fdr, "fdr", min = 0.001, max = 0.5)
   check_number(min_gain, "min_gain", min = 0, null = TRUE)
   list(kind = kind, band = band, target = check_target(target), fdr = fdr,
-    by_line = !is.null(min_gain), least = if (is.null(min_gain)) 0.5 else min_gain)
+    asked = !is.null(min_gain),
+    least = if (is.null(min_gain)) assumed("least_if_done") else min_gain)
 }
 
 check_kind <- function(kind) {
   known <- names(finding_kinds())
   if (is.null(kind)) return(known)
-  unknown <- setdiff(kind, known)
-  if (length(unknown)) {
-    abort_argument("kind", paste("among", paste(known, collapse = ", ")), unknown)
+  # "low CTR" and "low-ctr" are low_ctr, and what the list calls a kind is the kind.
+  plain <- function(text) gsub("[ -]", "_", tolower(trimws(text)))
+  named <- match(plain(kind), c(known, plain(kind_label(known))))
+  if (anyNA(named)) {
+    abort_argument("kind", paste("among", paste(known, collapse = ", ")), kind[is.na(named)])
   }
-  intersect(kind, known)
+  known[sort(unique((named - 1L) %% length(known) + 1L))]
 }
 
 with_position <- function(segments, position) {
@@ -129,13 +140,20 @@ with_position <- function(segments, position) {
 
 # Ranked findings as the class has them.
 new_findings <- function(found, aside, pairs, curve, summary, assumptions, outside) {
+  set(found, j = "page_clicks", value = clicks_of_pages(found$page, summary))
   inner <- c("claims", "identity", "work", "how", "action", "reason")
-  columns <- c("rank", "id", setdiff(finding_columns, inner), "score", "action", "reason", "hours",
-    "task", "task_gain", intersect(worth_columns, names(found)))
+  columns <- c("rank", "id", setdiff(finding_columns, inner), "gain", "hours", "score", "task",
+    "page_clicks", "action", "reason", intersect(worth_columns, names(found)))
   structure(list(findings = add_facts(found[, columns, with = FALSE], summary),
     how = stats::setNames(found$how, found$id), aside = aside, pairs = pairs, curve = curve,
     tested = sum(pairs$tested), summary = summary, assumptions = assumptions, outside = outside),
     class = "tide_findings")
+}
+
+# What pages earn in 30 days from all their queries.
+clicks_of_pages <- function(page, summary) {
+  clicks <- sum_codes(summary$pairs$clicks, summary$pairs$page, nrow(summary$pages))
+  clicks[match(page, summary$pages$page)] * per_month(summary)
 }
 
 # Facts of a finding's query and page, where there are any.
@@ -164,7 +182,8 @@ empty_findings <- function() {
   text <- character()
   number <- numeric()
   data.table(kind = text, query = text, page = text, pages = text, clicks = number,
-    impressions = number, ctr = number, position = number, expected_ctr = number, gain = number,
-    gain_low = number, gain_high = number, confidence = number, action = text, reason = text,
+    impressions = number, ctr = number, position = number, expected_ctr = number, if_done = number,
+    if_done_low = number, if_done_high = number, confidence = number, chance = number,
+    action = text, reason = text,
     claims = list(), identity = text, work = text, how = list())
 }

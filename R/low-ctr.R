@@ -18,8 +18,8 @@
 #'   differ by log-normal or gamma factors, their likelihoods say. Natural tails are taken to be
 #'   as heavy below as they are seen to be above. `confidence` is the probability of a low page
 #'   or query, less what a topic may have to do with it, and never above 0.96.
-#' @section Formula: gain = confidence x expected x (usual factor - factor today), both posterior
-#'   means, for 30 days: back to where the usual spread would have the query, not to the curve.
+#' @section Formula: if done = expected x (usual factor - factor today), both posterior means, for
+#'   30 days: back to where the usual spread would have the query, not to the curve.
 #'   Listed are the lines worth most of all sets whose expected share of false ones (one minus
 #'   confidence, averaged) is at most `fdr` by number, and half as much again by worth.
 #' @section Not listed: Topics (words whose queries fall short on page after page) lose their
@@ -54,35 +54,34 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   likely <- which(at$clicks < assumed("low_below") * at$expected & at$tested &
     judged$confidence > assumed("low_confidence"))
   levels <- low_ctr_levels(at[likely], fit$all)
-  gain <- lapply(low_ctr_gain(at[likely], levels), `*`, per_month(summary))
-  # An expectation has the chance of being wrong in it; the upper end is what it may bring if it is
-  # real.
-  gain[c("gain", "low")] <- lapply(gain[c("gain", "low")], `*`, judged$confidence[likely])
+  done <- lapply(low_ctr_done(at[likely], levels), `*`, per_month(summary))
   # A page is rewritten once, so its queries may be small where together they are worth it. What is
   # too small to list lends no certainty to the rest.
   shortfalls <- page_shortfalls(at, judged)
   page <- at$page[likely]
   whole <- shortfalls$whole[match(page, shortfalls$page)]
-  of_work <- ifelse(whole & !options$by_line, stats::ave(gain$gain, page, FUN = sum), gain$gain)
+  of_work <- ifelse(whole, stats::ave(done$done, page, FUN = sum), done$done)
   worth <- which(of_work >= options$least)
-  worth <- worth[best_within_fdr(judged$confidence[likely[worth]], gain$gain[worth], options$fdr)]
+  sure <- judged$confidence[likely[worth]]
+  worth <- worth[best_within_fdr(sure, sure * done$done[worth], options$fdr)]
   unsure <- which(at$clicks < assumed("low_below") * at$expected & at$tested &
     judged$confidence > assumed("low_named"))
   aside <- rbind(topic_lines(fit$topics),
     unsure_line(at$query[setdiff(unsure, likely[worth])], options$fdr))
   if (!length(worth)) return(no_findings(aside))
   listed <- likely[worth]
-  gain <- lapply(gain, `[`, worth)
+  done <- lapply(done, `[`, worth)
   levels <- lapply(levels, `[`, worth)
   siblings <- shortfalls[match(at$page[listed], shortfalls$page)]
   at <- at[listed]
-  found <- pair_findings("low_ctr", summary, pairs, candidates[listed], gain,
-    judged$confidence[listed], low_ctr_action(summary, at, siblings),
-    low_ctr_reason(summary, at, siblings, gain$gain),
-    low_ctr_steps(summary, pairs[candidates[listed]], at, levels, gain, fit, judged[listed]))
-  # Queries that one rewrite of the page mends are one piece of work.
+  chance <- ifelse(siblings$whole, assumed("rewrite_page_chance"), assumed("rewrite_query_chance"))
+  found <- pair_findings("low_ctr", summary, pairs, candidates[listed], done,
+    judged$confidence[listed], chance, low_ctr_action(summary, at, siblings),
+    low_ctr_reason(summary, at, siblings, done$done),
+    low_ctr_steps(summary, pairs[candidates[listed]], at, levels, done, fit, judged[listed]))
+  # Queries that one rewrite of the page serves are one task.
   set(found, j = "work",
-    value = ifelse(siblings$whole, paste("snippet", summary$pages$key[at$page]), found$identity))
+    value = ifelse(siblings$whole, paste("low_ctr", summary$pages$key[at$page]), found$identity))
   list(found = found, aside = aside)
 }
 
@@ -120,11 +119,11 @@ unsure_line <- function(queries, fdr) {
 
 # Clicks won over the window when the pair gets to where its usual spread alone would have it. Both
 # that level and today's are posteriors, so what is luck in few clicks is not promised as gain.
-low_ctr_gain <- function(at, levels) {
+low_ctr_done <- function(at, levels) {
   variance <- levels$usual^2 * (exp(levels$usual_var + at$curve_se^2) - 1) +
     levels$today^2 * (exp(levels$today_var) - 1) -
     2 * levels$usual * levels$today * (exp(levels$shared) - 1)
-  gain_interval(at$expected * (levels$usual - levels$today), at$expected * sqrt(pmax(variance, 0)))
+  done_interval(at$expected * (levels$usual - levels$today), at$expected * sqrt(pmax(variance, 0)))
 }
 
 # The level today and the usual one, as factors on the curve, with the variances of their logs.

@@ -12,8 +12,7 @@
 #'   position makes of it is known from the curve; CTR at equal position is held to how the
 #'   site's pairs usually move (a two-groups mixture, as for [low_ctr]). `confidence` is the
 #'   probability that the change is really there.
-#' @section Formula: of a fall half of the loss is taken to be won back; a rise to go on by a
-#'   third; both for 30 days, known to a factor of 1.4.
+#' @section Formula: if done = what was lost, or a third of a rise once more, for 30 days.
 #' @section Do not trust it when: there are fewer than twenty pairs with 20 impressions in each
 #'   window and 8 clicks in both, or no dates: nothing is listed then. For longer windows see
 #'   [tide_compare()].
@@ -69,19 +68,19 @@ moving_findings <- function(kind, moving, summary, pairs, options) {
   change <- moving$change
   down <- kind == "falling"
   confidence <- if (down) change$fell else change$rose
-  gain <- moving_gain(moving$moved, change, down)
+  done <- moving_done(moving$moved, change, down)
   # What is foretold by the position alone and did not show in clicks is no finding yet.
   shown <- (change$by_position + change$seen - change$usual) * if (down) -1 else 1
   worth <- which(pairs$tested[moving$at] & shown > assumed("moved_by") &
-    confidence > assumed("moved_confidence") & gain$gain >= options$least)
-  listed <- worth[best_within_fdr(confidence[worth], gain$gain[worth], options$fdr)]
+    confidence > assumed("moved_confidence") & done$done >= options$least)
+  listed <- worth[best_within_fdr(confidence[worth], done$done[worth], options$fdr)]
   if (!length(listed)) return(NULL)
   of <- cbind(moving$moved[listed], change[listed])
   share <- of$position / (of$position + of$click_through)
-  gain <- lapply(gain, `[`, listed)
-  pair_findings(kind, summary, pairs, moving$at[listed], gain, confidence[listed],
-    moving_action(summary, of, share, kind), moving_reason(of, share),
-    moving_steps(of, gain, confidence[listed], down))
+  done <- lapply(done, `[`, listed)
+  pair_findings(kind, summary, pairs, moving$at[listed], done, confidence[listed],
+    if (down) assumed("won_back") else assumed("rise_chance"), moving_action(summary, of, share, kind), moving_reason(of, share),
+    moving_steps(of, done, confidence[listed], down))
 }
 
 # Pairs that both windows show often enough to judge: the rows of `pairs` they are (`at`),
@@ -139,24 +138,23 @@ real_change <- function(moved) {
     rose = chance(1))
 }
 
-# Half of what was lost is taken to be won back; a rise that is given support, to go on by a third.
-# Per 30 days, with the ends of the interval and the clicks of four weeks `now`, half as seen and
-# half as foretold by the weeks before.
-moving_gain <- function(moved, change, down) {
+# All that was lost, won back; a rise that is given support, gone on by a third. Per 30 days, with
+# the ends of the interval and the clicks of four weeks `now`, half as seen and half as foretold by
+# the weeks before.
+moving_done <- function(moved, change, down) {
   now <- (moved$clicks_2 +
     moved$demand_2 * (moved$clicks_1 + 0.5) / moved$demand_1 * exp(change$size)) / 2
   more <- function(move) {
     pmax(0, now *
-      (if (down) (exp(-move) - 1) * assumed("won_back") else exp(move * assumed("goes_on")) - 1)) *
+      (if (down) exp(-move) - 1 else exp(move * assumed("goes_on")) - 1)) *
       30 / (7 * assumed("moved_weeks"))
   }
   reach <- stats::qnorm(0.95) * sqrt(change$variance)
   ends <- list(more(change$size - reach), more(change$size + reach))
-  list(gain = more(change$size), low = do.call(pmin, ends) / assumed("moved_gain"),
-    high = do.call(pmax, ends) * assumed("moved_gain"), now = now)
+  list(done = more(change$size), low = do.call(pmin, ends), high = do.call(pmax, ends), now = now)
 }
 
-moving_steps <- function(of, gain, confidence, down) {
+moving_steps <- function(of, done, confidence, down) {
   step_lines(sprintf(paste("clicks by position %+.1f, by click-through at equal position %+.1f in",
     "four weeks (searches are taken out; impressions beyond position 10.5",
     "raised to what page one would have seen)"),
@@ -171,13 +169,13 @@ moving_steps <- function(of, gain, confidence, down) {
       of$noise, of$usual, of$usual_sd),
     sprintf(paste("both together, luck and what the site did as a whole taken out: %.3f;",
       "clicks of four weeks now: %.2f"),
-      of$size, gain$now),
+      of$size, done$now),
     if (down) {
-      sprintf("gain = half of what was lost = %.2f x (exp(%.3f) - 1) x %.1f x 30 / 28 = %.2f",
-        gain$now, -of$size, assumed("won_back"), gain$gain)
+      sprintf("if done = what was lost = %.2f x (exp(%.3f) - 1) x 30 / 28 = %.2f", done$now, -of$size,
+        done$done)
     } else {
-      sprintf("gain = a third of the rise once more = %.2f x (exp(%.3f / 3) - 1) x 30 / 28 = %.2f",
-        gain$now, of$size, gain$gain)
+      sprintf("if done = a third of the rise once more = %.2f x (exp(%.3f / 3) - 1) x 30 / 28 = %.2f",
+        done$now, of$size, done$done)
     },
     sprintf("confidence: chance that clicks for a search are %s by a quarter or more: %.3f",
       if (down) "down" else "up", confidence))

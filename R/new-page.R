@@ -7,8 +7,8 @@
 #' whatever page touches the topic. Queries that share two words which mostly stand together are
 #' one idea.
 #'
-#' @section Formula: gain = clicks of all queries of the idea at position 12 on the curve x a
-#'   chance of a quarter, for 30 days; `confidence` is 0.6 throughout, since nothing on the site
+#' @section Formula: if done = clicks of all queries of the idea at position 12 on the curve, for
+#'   30 days; `confidence` is 0.6 throughout, since nothing on the site
 #'   tells more.
 #' @section Do not trust it when: the words are not the site's subject. The gain is known to a
 #'   factor of three.
@@ -37,15 +37,16 @@ find_new_page <- function(summary, curve, pairs, options) {
   ideas <- rbindlist(lapply(by_idea, function(own) idea_sums(summary, at[own], earns[own])))
   set(ideas, j = "idea", value = names(by_idea))
   set(ideas, j = "claims", value = lapply(unname(by_idea), function(own) rows[own]))
-  set(ideas, j = "gain", value = assumed("new_page_chance") * ideas$earned * per_month(summary))
-  ideas <- ideas[ideas$gain >= options$least]
+  set(ideas, j = "done", value = ideas$earned * per_month(summary))
+  ideas <- ideas[ideas$done >= options$least]
   if (!nrow(ideas)) return(no_findings())
   list(found = data.table(kind = "new_page", query = ideas$query, page = ideas$page,
     pages = ideas$page, clicks = ideas$clicks, impressions = ideas$impressions,
     ctr = ideas$clicks / ideas$impressions, position = ideas$position,
-    expected_ctr = ideas$expected / ideas$impressions, gain = ideas$gain,
-    gain_low = ideas$gain * assumed("new_page_low"),
-    gain_high = ideas$gain * assumed("new_page_high"), confidence = assumed("new_page_confidence"),
+    expected_ctr = ideas$expected / ideas$impressions, if_done = ideas$done,
+    if_done_low = ideas$done * assumed("new_page_low"),
+    if_done_high = ideas$done * assumed("new_page_high"),
+    confidence = assumed("new_page_confidence"), chance = assumed("new_page_chance"),
     action = new_page_action(ideas), reason = new_page_reason(summary, ideas),
     claims = ideas$claims, identity = paste("new_page", ideas$idea),
     work = paste("new_page", ideas$idea), how = new_page_steps(summary, ideas)))
@@ -80,9 +81,9 @@ new_page_reason <- function(summary, ideas) {
 new_page_steps <- function(summary, ideas) {
   step_lines(sprintf("at position %d their %s impressions would earn %.2f clicks on the curve",
     as.integer(assumed("new_page_reaches")), format_count(ideas$impressions), ideas$earned),
-    sprintf("gain = chance of getting there x clicks x 30 / days = %.2f x %.2f x 30 / %d = %.2f",
-      assumed("new_page_chance"), ideas$earned, as.integer(summary$recent$days), ideas$gain),
-    rep(sprintf("confidence is taken as %g, and the gain as known to a factor of two or three",
+    sprintf("if done = clicks x 30 / days = %.2f x 30 / %d = %.2f", ideas$earned,
+      as.integer(summary$recent$days), ideas$done),
+    rep(sprintf("confidence is taken as %g, and what it brings as known to a factor of two or three",
       assumed("new_page_confidence")),
       nrow(ideas)))
 }

@@ -161,7 +161,7 @@ low_ctr_action <- function(summary, at, siblings) {
 
 # Low CTR: the arithmetic of a line, for trace and tide_trace().
 
-low_ctr_steps <- function(summary, pairs, at, levels, gain, fit, judged) {
+low_ctr_steps <- function(summary, pairs, at, levels, done, fit, judged) {
   topic <- at$expected / pairs$expected
   seen <- log_factor(at$clicks, at$expected)
   noise <- factor_noise(at$clicks, at$expected)
@@ -196,10 +196,8 @@ low_ctr_steps <- function(summary, pairs, at, levels, gain, fit, judged) {
           judged$unseen_topic),
         ""),
       judged$confidence),
-    sprintf(paste("gain = expected x (usual - today) x confidence x 30 / days = %.2f x",
-      "(%.3f - %.3f) x %.3f x 30 / %d = %.2f"),
-      at$expected, levels$usual, levels$today, judged$confidence, as.integer(summary$recent$days),
-      gain$gain))
+    sprintf("if done = expected x (usual - today) x 30 / days = %.2f x (%.3f - %.3f) x 30 / %d = %.2f",
+      at$expected, levels$usual, levels$today, as.integer(summary$recent$days), done$done))
 }
 
 # From how many are low to the chance that this one is: odds times what was seen.

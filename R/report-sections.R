@@ -3,7 +3,7 @@
 
 report_head <- function(findings, title, moves, followed) {
   summary <- findings$summary
-  total <- total_gain(findings$findings)
+  total <- list_total(findings)
   now <- sum(findings$pairs$clicks) * per_month(summary)
   window <- if (summary$window$dated) {
     format_days(summary$recent$from, summary$recent$to)
@@ -20,10 +20,10 @@ report_head <- function(findings, title, moves, followed) {
     "<p>", if (nrow(first)) {
       sprintf(paste("%s worth about <b>%s more clicks per 30 days</b> (%s), beside some %s",
         "today. First: %s, %s (+%s)."),
-        format_plural(nrow(findings$findings), "finding"), format_clicks(total$gain),
+        format_plural(sum(findings$findings$hours > 0), "task"), format_clicks(total$gain),
         gain_range(total$low, total$high), format_count(now),
         escape(sprintf("\u201c%s\u201d", first$query)), kind_label(first$kind),
-        format_clicks(first$task_gain))
+        format_clicks(task_sums(findings$findings, first$task)$gain))
     } else {
       paste("Nothing found that is worth a working day: no query falls short, stands",
         "close or competes with itself beyond the usual spread.")
@@ -132,7 +132,7 @@ report_findings <- function(findings) {
   if (!nrow(found)) return("")
   pages <- tide_group(findings)
   top <- utils::head(found, 3)
-  paste0("<section id='findings'><h2>What to fix, in order</h2>", findings_table(findings),
+  paste0("<section id='findings'><h2>What to fix, in order</h2>", findings_table(findings, useful_tasks(findings)),
     inline_svg(ggplot2::autoplot(findings),
       sprintf("Map of %d findings by position and CTR. The first are %s.", nrow(found),
         paste(sprintf("%s at position %s with %s", top$query, format_position(top$position),
@@ -146,10 +146,10 @@ report_findings <- function(findings) {
     pages_table(pages, found, findings$summary), "</section>")
 }
 
-# What was recognised and is no finding, so that nobody looks for it again.
+# What was checked and left out, so that nobody looks for it again.
 report_aside <- function(aside) {
   if (!NROW(aside)) return("")
-  paste0("<h3>Recognised, and no findings</h3>",
+  paste0("<h3>Checked and left out</h3>",
     plain_table(
       data.table(Queries = format_count(aside$queries), Why = aside$reason)[order(-aside$queries)],
       "Queries"))
@@ -225,18 +225,19 @@ report_read <- function(summary, outside = NULL) {
 report_meaning <- function() {
   hours <- kind_hours()
   terms <- c(
-    Gain = paste("Expected extra clicks per 30 days if the step is taken, with its 90 %",
-      "interval. The chance of getting there (striking distance) or of being",
-      "real (low CTR) is already in it. No click is promised twice: gains add", "up."),
-    Sure = paste("The chance that the finding is real and not the luck of few impressions",
-      "or the usual difference between queries."),
-    Curve = paste("The CTR that an average query of this site earns at the positions where",
+    Gain = paste("If done \u00d7 confidence \u00d7 chance, in clicks per 30 days. No click is counted",
+      "twice: gains add up."),
+    `If done` = "Extra clicks per 30 days if the finding is real and the step works.",
+    Confidence = paste("The probability that the finding is real, and not luck or the usual",
+      "difference between queries."),
+    Chance = paste("The probability that the step works if the finding is real: an assumption by",
+      "kind, updated by what came of the steps marked as done."),
+    `Expected CTR` = paste("The CTR that an average query of this site earns at the positions where",
       "this one was shown, brand apart."),
     stats::setNames(vapply(finding_kinds(), `[[`, "", "meaning"),
       sub("^(.)", "\\U\\1", kind_label(names(finding_kinds())), perl = TRUE)),
-    Order = sprintf(paste("Score = worth \u00d7 sure / hours of work (%s). Worth is money where",
-      "conversions and values are known, else clicks. What one step mends",
-      "counts its hours once."),
+    Order = sprintf(paste("Score = gain / hours of work (%s), gain in money where conversions and",
+      "values are known, else in clicks. The hours of a task count once."),
       paste(sprintf("%s %g", kind_label(names(hours)), hours), collapse = ", ")))
   paste0("<section id='meaning'><h2>What the figures mean</h2><dl>",
     paste0("<dt>", names(terms), "</dt><dd>", terms, "</dd>", collapse = ""), "</dl></section>")

@@ -13,7 +13,8 @@ cell <- function(text, label, class = "", value = NULL) {
 }
 
 # heads: named vector, column title -> "n" for numbers or "".
-sortable_table <- function(id, caption, heads, rows, details, kinds, choose) {
+# first: so many rows are shown until somebody asks for all.
+sortable_table <- function(id, caption, heads, rows, details, kinds, choose, first = NULL) {
   head <- sprintf("<th scope='col' class='%s'><button type='button'>%s</button></th>", heads,
     names(heads))
   options <- sprintf("<option value='%s'>%s</option>", choose, kind_label(choose))
@@ -26,7 +27,7 @@ sortable_table <- function(id, caption, heads, rows, details, kinds, choose) {
         paste(options, collapse = ""), "</select></label>")
     },
     "<output class='soft' aria-live='polite'></output></div>", "<table class='cards' id='", id,
-    "'><caption>", caption, "</caption><thead><tr>", paste(head, collapse = ""),
+    if (!is.null(first)) sprintf("' data-first='%d", first), "'><caption>", caption, "</caption><thead><tr>", paste(head, collapse = ""),
     "</tr></thead><tbody>", paste(body, collapse = "\n"), "</tbody></table>")
 }
 
@@ -113,10 +114,15 @@ page_drill_down <- function(summary, page) {
     drill_down(drill_rows(summary, "page", code), "Query"))
 }
 
+page_link <- function(page) {
+  ifelse(grepl("^https?://", page),
+    sprintf("; <a href='%s' rel='noreferrer'>%s</a>", escape(page), escape(page)), "")
+}
+
 # What the same step serves besides.
 along_list <- function(all, found) {
   vapply(seq_len(nrow(found)), function(i) {
-    use <- which(all$task == found$task[i] & all$id != found$id[i])
+    use <- which(all$task == found$task[i] & all$hours == 0)
     if (!length(use)) return("")
     shown <- utils::head(use, 12)
     sprintf("<p><b>The same step serves:</b> %s%s</p>",
@@ -126,45 +132,46 @@ along_list <- function(all, found) {
   }, "")
 }
 
-# Gain of each piece of work, with its interval.
-task_gains <- function(all, found) {
-  rbindlist(lapply(found$task, function(lead) total_gain(all[all$task == lead])))
-}
-
-findings_table <- function(findings) {
+# A row a task; shown: those that are open at first, the rest behind a button.
+findings_table <- function(findings, shown = findings) {
   all <- findings$findings
-  found <- all[all$id == all$task]
-  gains <- task_gains(all, found)
-  served <- as.vector(table(factor(all$task, found$task))) - 1L
+  found <- task_leads(all)
+  sums <- task_sums(all, found$task)
+  served <- sums$lines - 1L
   expander <- sprintf("<button type='button' aria-expanded='false'>%s</button>%s",
     escape(found$query),
     ifelse(served > 0, sprintf(" <span class='soft'>and %d more</span>", served), ""))
   rows <- paste0(cell(found$rank, "rank", "n", found$rank),
     cell(sprintf("<span class='kind %s'>%s</span>", found$kind, kind_label(found$kind)), "kind"),
     cell(expander, "query", "wide"), cell(escape(format_path(found$page)), "page", "wide"),
-    cell(sprintf("<span><b>+%s</b> <span class='soft range'>%s</span></span>",
-      format_clicks(gains$gain), gain_range(gains$low, gains$high)),
-      "gain", "n", gains$gain),
-    cell(format_sure(found$confidence), "sure", "n", found$confidence),
+    cell(sprintf("<b>+%s</b>", format_clicks(sums$gain)), "gain", "n", sums$gain),
+    cell(paste0("+", format_clicks(sums$if_done)), "if done", "n", sums$if_done),
+    cell(format_sure(found$confidence), "confidence", "n", found$confidence),
+    cell(format_share(found$chance), "chance", "n", found$chance),
     cell(sprintf("%.3g", found$hours), "hours", "n", found$hours),
+    cell(format_count(found$impressions), "impressions", "n", found$impressions),
     cell(format_position(found$position), "position", "n", found$position),
     cell(format_rate(found$ctr), "CTR", "n", found$ctr),
-    cell(format_rate(found$expected_ctr), "curve", "n", found$expected_ctr))
+    cell(format_rate(found$expected_ctr), "expected", "n", found$expected_ctr))
   rivals <- ifelse(found$kind == "cannibalized",
     sprintf("<p><b>Pages:</b> %s</p>", gsub(" ", ", ", escape(found$pages), fixed = TRUE)), "")
   details <- sprintf(paste0(paste(
     "<p><b>Why:</b> %s</p><p><b>Do:</b> %s</p>%s%s<p class='soft'>%s clicks,",
-    "%s impressions; gain %s clicks per 30 days"),
-    "(90 %% interval); score %.2f, %s; id <span class='whole'>%s</span></p>%s"),
+    "%s impressions; if done %s clicks per 30 days"),
+    " (90 %% interval); the page earns %s clicks per 30 days from all its queries; score %.2f,",
+    " %s; id <span class='whole'>%s</span>%s</p>%s"),
     escape(found$reason), escape(found$action), rivals, along_list(all, found),
     format_count(found$clicks), format_count(found$impressions),
-    gain_range(found$gain_low, found$gain_high), found$score, format_hours(found$hours), found$id,
+    gain_range(found$if_done_low, found$if_done_high), format_clicks(found$page_clicks),
+    found$score, format_hours(found$hours), found$id, page_link(found$page),
     vapply(found$query, query_drill_down, "", findings = findings))
+  first <- nrow(task_leads(shown$findings))
   sortable_table("list",
-    "Best use of a working day first (gain x sure / hours). Press a query for the evidence.",
-    c(`#` = "n", Kind = "", Query = "", Page = "", Gain = "n", Sure = "n", Hours = "n",
-      Position = "n", CTR = "n", Curve = "n"),
-    rows, details, found$kind, intersect(names(finding_kinds()), found$kind))
+    "By gain per hour of work. Press a query for the evidence.",
+    c(`#` = "n", Kind = "", Query = "", Page = "", Gain = "n", `If done` = "n", Confidence = "n",
+      Chance = "n", Hours = "n", Impressions = "n", Position = "n", CTR = "n", Expected = "n"),
+    rows, details, found$kind, intersect(names(finding_kinds()), found$kind),
+    first = if (first < nrow(found)) first)
 }
 
 pages_table <- function(pages, found, summary) {
@@ -176,8 +183,8 @@ pages_table <- function(pages, found, summary) {
     cell(paste0("+", format_clicks(pages$gain)), "gain", "n", pages$gain),
     cell(gain_range(pages$gain_low, pages$gain_high), "90 % interval", "n", pages$gain_low),
     cell(sprintf("%.3g", pages$hours), "hours", "n", pages$hours))
-  leads <- found[found$id == found$task]
-  leads$gain <- leads$task_gain
+  leads <- task_leads(found)
+  set(leads, j = "gain", value = task_sums(found, leads$task)$gain)
   details <- vapply(split(leads, factor(leads$page, pages$page)), function(own) {
     paste0("<ol>", paste(sprintf("<li><span class='kind %s'>%s</span>: %s (+%s)</li>", own$kind,
       escape(own$query), escape(own$action), format_clicks(own$gain)),

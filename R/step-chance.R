@@ -60,10 +60,10 @@ fit_step_up <- function(x, reached, offset, worth) {
 
 # What queries did by themselves is less than what they do when worked on, and nobody knows by how
 # much: the past counts for half (of the log odds), the default, meant for queries that are worked
-# on, for the other. The chance for each pair: list(chance, learnt).
+# on, for the other. Out: list(chance, default, features, learnt).
 reach_chance <- function(summary, at, target, learnt) {
   default <- default_reach(at$position, target)
-  if (is.null(learnt)) return(list(chance = default, learnt = NULL))
+  if (is.null(learnt)) return(list(chance = default, default = default))
   trend <- position_trend(summary, at)
   sizes <- summary$pairs[summary$pairs$impressions >= 10, .N, by = "page"]
   # First to last month of three: two steps.
@@ -71,5 +71,20 @@ reach_chance <- function(summary, at, target, learnt) {
   x <- reach_features(at$position, target, log(trend$first / trend$last) / 2, size)
   chance <- stats::plogis(
     stats::qlogis(default) + assumed("step_past_counts") * as.vector(x %*% learnt$coefficients))
-  list(chance = chance, learnt = learnt)
+  list(chance = chance, default = default, features = x, learnt = learnt)
+}
+
+# The arithmetic of a chance: the default's log odds, plus a number for each of four facts.
+step_chance_line <- function(at, target, step) {
+  default <- sprintf("default chance = %.2f x %s / %.2f (target over position) = %.3f",
+    assumed("step_chance"), format_place(target), at$position, step$default)
+  if (is.null(step$learnt)) return(default)
+  terms <- vapply(seq_len(nrow(at)), function(i) {
+    paste(sprintf("%.2f x %.2f", step$learnt$coefficients, step$features[i, ]), collapse = " + ")
+  }, "")
+  sprintf(paste("%s; %s months of this site's queries in the band, of which %s rose so far in three",
+    "months, change its log odds: ln(%.3f / %.3f) + %.1f x (%s) = %.3f, a chance of %.3f (the",
+    "products: for all, ln(position / target) - ln 2, trend, ln(queries on the page / 5))"),
+    default, format_count(step$learnt$cases), format_share(step$learnt$reached), step$default,
+    1 - step$default, assumed("step_past_counts"), terms, stats::qlogis(step$reach), step$reach)
 }

@@ -11,8 +11,8 @@
 #' @section Definition: the average position lies in `band`, by more than its uncertainty, and
 #'   the query is not clicked far below the curve already, where a better position would bring
 #'   little. `confidence` is the probability that the true position lies in the band.
-#' @section Formula: gain = chance of the step x (the query's own factor carried along the curve
-#'   to the target, less what it earns today), for 30 days. Impressions grow where the step leads
+#' @section Formula: if done = the query's own factor carried along the curve to the target, less
+#'   what it earns today, for 30 days. Impressions grow where the step leads
 #'   to page one: by what the site's own queries did that were on both pages, held to a default
 #'   of 1.5; search volume, where known, is a ceiling. The chance is 0.35 x target / position;
 #'   with four months of history or more it goes half of the way (in log odds) to the share of
@@ -57,15 +57,15 @@ find_striking_distance <- function(summary, curve, pairs, options) {
   if (!length(rows)) return(no_findings())
   at <- pairs[rows]
   target <- target[rows]
-  step <- step_gain(summary, curve, at, target, options$target)
+  step <- step_up(summary, curve, at, target, options$target)
   confidence <- in_band(at, band) *
     stats::pgamma(assumed("striking_factor"), at$shape, at$rate, lower.tail = FALSE)
-  keep <- which(step$more > 0 & step$gain$gain >= options$least)
+  keep <- which(step$more > 0 & step$done$done >= options$least)
   if (!length(keep)) return(no_findings())
   step <- some_steps(step, keep)
   at <- at[keep]
-  list(found = pair_findings("striking_distance", summary, pairs, rows[keep], step$gain,
-    confidence[keep], striking_action(summary, at, target[keep]),
+  list(found = pair_findings("striking_distance", summary, pairs, rows[keep], step$done,
+    confidence[keep], step$reach, striking_action(summary, at, target[keep]),
     striking_reason(summary, at, target[keep], step, competing_pages(pairs, at)),
     striking_steps(summary, at, target[keep], step,
       sprintf(paste("confidence = chance that it lasts in the band x chance that its factor",
@@ -74,10 +74,10 @@ find_striking_distance <- function(summary, curve, pairs, options) {
 }
 
 # What a step to `target` is worth: the pair's own factor carried along the curve, with the
-# impressions that page one has beyond page two, times the chance of getting there. Search volume,
-# where known, is a ceiling on a month's impressions. Out: list(gain (with low and high, per 30
-# days), more (clicks over the window, before chance), there, reach, wider, learnt).
-step_gain <- function(summary, curve, at, target, rule = "next") {
+# impressions that page one has beyond page two. Search volume, where known, is a ceiling on a
+# month's impressions. Out: list(done (with low and high, per 30 days), more (clicks over the
+# window), there, reach (the chance of it), wider, and how that chance came about).
+step_up <- function(summary, curve, at, target, rule = "next") {
   there <- curve_ctr(curve, target, at$segment, at$rows, at$impressions)
   chance <- reach_chance(summary, at, target, learn_reach(summary$course, rule))
   reach <- chance$chance
@@ -89,23 +89,23 @@ step_gain <- function(summary, curve, at, target, rule = "next") {
       pmin(seen, fcoalesce(as.numeric(volume[at$query]), Inf) / per_month(summary)))
   }
   more <- seen * there - at$expected
-  mean <- reach * at$own * more
-  # Relative errors: own factor, both ends of the curve, and a factor of about 1.4 on the chance.
-  relative <- sqrt(1 / at$shape + 2 * at$curve_se^2 * (seen * there / pmax(more, 1e-9))^2 +
-    assumed("step_chance_sd")^2)
+  mean <- at$own * more
+  # Relative errors: own factor, and both ends of the curve.
+  relative <- sqrt(1 / at$shape + 2 * at$curve_se^2 * (seen * there / pmax(more, 1e-9))^2)
   # On a flat curve the relative error has no bound; nobody can be clicked more often than seen.
   most <- pmax(seen - at$clicks, mean)
-  gain <- lapply(list(gain = mean, low = mean * exp(-stats::qnorm(0.95) * relative),
+  done <- lapply(list(done = mean, low = mean * exp(-stats::qnorm(0.95) * relative),
     high = pmin(mean * exp(stats::qnorm(0.95) * relative), most)),
     `*`, per_month(summary))
-  list(gain = gain, more = more, there = there, reach = reach, wider = seen / at$impressions,
-    learnt = chance$learnt)
+  list(done = done, more = more, there = there, reach = reach, wider = seen / at$impressions,
+    default = chance$default, features = chance$features, learnt = chance$learnt)
 }
 
 # The steps of some of the pairs.
 some_steps <- function(step, which) {
-  c(list(gain = lapply(step$gain, `[`, which)),
-    lapply(step[c("more", "there", "reach", "wider")], `[`, which), list(learnt = step$learnt))
+  c(list(done = lapply(step$done, `[`, which)),
+    lapply(step[c("more", "there", "reach", "wider", "default")], `[`, which),
+    list(features = step$features[which, , drop = FALSE], learnt = step$learnt))
 }
 
 striking_steps <- function(summary, at, target, step, sure) {
@@ -114,20 +114,10 @@ striking_steps <- function(summary, at, target, step, sure) {
       "at position %s: %s impressions x %.2f (page one beside page two) x %.4f on the curve = %.2f",
       format_place(target), format_count(at$impressions), step$wider, step$there,
       at$impressions * step$wider * step$there),
-    if (is.null(step$learnt)) {
-      sprintf("chance of the step = %.2f x %s / %.2f (target over position) = %.3f",
-        assumed("step_chance"), format_place(target), at$position, step$reach)
-    } else {
-      sprintf(paste("chance of the step, beside what queries of the site did by themselves",
-        "(%s months in the band, %s rose so far in three): %.3f (log odds of the",
-        "default %.3f, plus %.1f x [%s] for all, distance, trend, queries on the", "page)"),
-        format_count(step$learnt$cases), format_share(step$learnt$reached), step$reach,
-        default_reach(at$position, target), assumed("step_past_counts"),
-        paste(sprintf("%+.2f", step$learnt$coefficients), collapse = ", "))
-    },
-    sprintf("gain = chance x own factor x (%.2f - %.2f) x 30 / %d = %.2f",
+    sprintf("if done = own factor x (%.2f - %.2f) x 30 / %d = %.2f",
       at$impressions * step$wider * step$there, at$expected, as.integer(summary$recent$days),
-      step$gain$gain),
+      step$done$done),
+    step_chance_line(at, target, step),
     sure)
 }
 

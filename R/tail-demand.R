@@ -31,15 +31,16 @@ find_tail_demand <- function(summary, curve, pairs, options) {
   rows <- rows[sure]
   at <- at[sure]
   if (!length(rows)) return(no_findings())
-  step <- step_gain(summary, curve, at, rep(8, length(rows)))
-  keep <- which(step$gain$gain >= options$least)
+  step <- step_up(summary, curve, at, rep(assumed("target_from_page_two"), length(rows)))
+  keep <- which(step$more > 0 & step$done$done >= options$least)
   if (!length(keep)) return(no_findings())
   at <- at[keep]
   step <- some_steps(step, keep)
   sure <- confidence[sure][keep]
   query <- summary$queries$query[at$query]
   page <- format_path(summary$pages$page[at$page])
-  list(found = pair_findings("tail_demand", summary, pairs, rows[keep], step$gain, sure,
+  list(found = pair_findings("tail_demand", summary, pairs, rows[keep], step$done, sure,
+    step$reach,
     sprintf(paste("Write the answer to \"%s\" that page one lacks: a passage of its own on",
       "%s that begins with these words, and a link to it from a page that", "ranks."),
       query, page),
@@ -47,6 +48,6 @@ find_tail_demand <- function(summary, curve, pairs, options) {
       "pass by what stands above. Chance of reaching page one taken as %s."),
       format_plural(at$clicks, "click"), format_position(at$position), at$own,
       format_share(step$reach)),
-    striking_steps(summary, at, rep(8, nrow(at)), step,
+    striking_steps(summary, at, rep(assumed("target_from_page_two"), nrow(at)), step,
       sprintf("confidence = chance that its factor is above 1.2 = %.3f", sure))))
 }

@@ -1,6 +1,6 @@
 # Workbooks for people: header rows that stay, filters, colours on the extremes, links to the
 # pages, a note on every column. Of findings one sheet per view (the list, by page, by query, by
-# topic, what was checked and left out), with a column `decision` to be filled in by hand; of
+# topic, what was checked and left out, about it), with a column `decision` to be chosen by hand; of
 # comparisons a sheet each, and one with the windows and the sum of the site.
 
 write_workbook <- function(x, file) {
@@ -15,16 +15,90 @@ write_workbook <- function(x, file) {
 }
 
 fill_findings <- function(book, findings) {
-  list <- as.data.frame(findings$findings)
-  if (is.null(list$decision)) list$decision <- rep("", nrow(list))
-  list$note <- rep("", nrow(list))
-  first <- c("rank", "decision", "note", "kind", "query", "page", "gain", "gain_low", "gain_high",
-    "confidence", "hours", "action", "reason")
-  add_sheet(book, "List", list[c(first, setdiff(names(list), first))])
+  list <- task_rows(findings$findings)
+  add_sheet(book, "List", list[, !c("lead")])
+  choose_decisions(book, "List", list)
+  group_tasks(book, "List", list)
   for (by in c("page", "query", "topic")) {
-    add_sheet(book, sprintf("By %s", by), as.data.frame(tide_group(findings, by)))
+    add_sheet(book, sprintf("By %s", by), in_words(as.data.table(tide_group(findings, by))))
   }
-  if (NROW(findings$aside)) add_sheet(book, "No findings", as.data.frame(findings$aside))
+  if (NROW(findings$aside)) {
+    add_sheet(book, "Checked and left out", in_words(as.data.table(findings$aside)))
+  }
+  add_sheet(book, "About", about_findings(findings))
+}
+
+# A row a task with the sums of its lines; beneath it, where there are several, the lines, without
+# what is in the sums already.
+task_rows <- function(found) {
+  first <- c("rank", "decision", "note", "kind", "query", "page", "gain", "if_done", "confidence",
+    "chance", "hours", "impressions", "position", "ctr", "expected_ctr", "action", "reason")
+  found <- copy(found)
+  if (is.null(found[["decision"]])) set(found, j = "decision", value = "")
+  set(found, j = c("note", "lead"), value = list(rep("", nrow(found)), found$hours > 0))
+  leads <- copy(found[found$hours > 0])
+  sums <- task_sums(found, leads$task)
+  worth <- intersect(c("gain_conversions", "gain_value"), names(found))
+  set(leads, j = c("gain", "if_done", worth),
+    value = as.list(task_sums(found, leads$task, c("gain", "if_done", worth))[,
+      c("gain", "if_done", worth), with = FALSE]))
+  set(leads, j = "query", value = ifelse(sums$lines > 1,
+    sprintf("%s (and %d more)", leads$query, sums$lines - 1L), leads$query))
+  several <- found[found$task %in% sums$task[sums$lines > 1]]
+  set(several, j = c("lead", "decision", "hours"), value = list(FALSE, "", 0))
+  set(several, j = c("action", "rank"), value = list("", NA_integer_))
+  set(several, j = intersect(c("gain", "gain_conversions", "gain_value", "score"), names(found)),
+    value = NA_real_)
+  out <- rbind(leads, several)
+  place <- match(out$task, leads$task)
+  out <- out[order(place, !out$lead, -out$if_done)]
+  in_words(out[, c(first, setdiff(names(out), first)), with = FALSE])
+}
+
+in_words <- function(rows) {
+  for (column in intersect(c("kind", "kinds"), names(rows))) {
+    words <- vapply(strsplit(rows[[column]], " "),
+      function(kinds) paste(kind_label(kinds), collapse = ", "), "")
+    set(rows, j = column, value = words)
+  }
+  rows[]
+}
+
+# Decisions are chosen from a list, in the rows of tasks.
+choose_decisions <- function(book, sheet, rows) {
+  at <- which(rows$lead) + 1L
+  if (!length(at)) return(invisible())
+  # The library's own format of a list has one argument too many, which R warns of.
+  suppressWarnings(openxlsx::dataValidation(book, sheet, cols = match("decision", names(rows)), rows = at,
+    type = "list", value = sprintf("\"%s\"", paste(names(decision_kinds), collapse = ","))))
+}
+
+# The queries of a task fold away beneath it.
+group_tasks <- function(book, sheet, rows) {
+  under <- which(!rows$lead) + 1L
+  if (length(under)) openxlsx::groupRows(book, sheet, under, hidden = TRUE)
+}
+
+about_findings <- function(findings) {
+  summary <- findings$summary
+  total <- list_total(findings)
+  found <- findings$findings
+  facts <- c(
+    Window = if (summary$window$dated) {
+      format_days(summary$recent$from, summary$recent$to)
+    } else {
+      format_plural(summary$window$days, "day")
+    },
+    `Rests on the table by` = summary$grain,
+    Files = paste(unique(basename(summary$sources$file)), collapse = ", "),
+    Tasks = format_count(sum(found$hours > 0)),
+    Hours = format_count(sum(found$hours)),
+    `Gain of all, clicks per 30 days` = sprintf("%s (90 %% interval %s)", format_clicks(total$gain),
+      gain_range(total$low, total$high)),
+    `Decide` = paste("Choose fix, later, harmless or done in the column decision, save, and have",
+      "the sheet read back as decisions. One decision counts for all queries of a task."),
+    column_notes[c("gain", "if_done", "confidence", "chance", "hours", "score", "expected_ctr")])
+  data.table(what = sub("_", " ", names(facts)), meaning = unname(facts))
 }
 
 fill_changes <- function(book, compared) {
@@ -51,11 +125,16 @@ column_notes <- c(
   kind = "Kind of finding",
   query = "The query; of a task the one with the largest gain",
   page = "The page to work on",
-  gain = "Expected extra clicks per 30 days",
+  gain = "If done x confidence x chance, in clicks per 30 days",
   gain_low = "Lower end of the 90 % interval of the gain",
   gain_high = "Upper end of the 90 % interval of the gain",
-  confidence = "Chance that the finding is real",
-  hours = "Hours of work; 0 where it comes along with the task's first finding",
+  if_done = "Extra clicks per 30 days if the finding is real and the step works",
+  if_done_low = "Lower end of its 90 % interval",
+  if_done_high = "Upper end of its 90 % interval",
+  confidence = "Probability that the finding is real",
+  chance = "Probability that the step works if the finding is real",
+  page_clicks = "Clicks per 30 days that the page has from all its queries",
+  hours = "Hours of work, of a task's first line",
   action = "The next step",
   reason = "Why",
   id = "Stays the same in the next list",
@@ -64,17 +143,16 @@ column_notes <- c(
   impressions = "Impressions in the window",
   ctr = "Clicks / impressions",
   position = "Average position, weighted by impressions",
-  expected_ctr = "What this site's queries earn at these positions",
-  score = "Worth x confidence / hours; of a task's first finding, that of all of it",
-  task = "Id of the finding that leads this piece of work",
-  task_gain = "Expected extra clicks per 30 days of the whole piece of work",
+  expected_ctr = "CTR that the site's curve gives at these positions",
+  score = "Gain / hours, of a task's first line with the gain of all its lines",
+  task = "Lines that one step serves share it",
   findings = "How many findings",
   kinds = "Of which kinds",
   ids = "Their ids",
   topic = "The word the queries are about",
   queries = "How many queries",
-  gain_conversions = "Expected extra conversions per 30 days",
-  gain_value = "Expected extra value per 30 days",
+  gain_conversions = "The gain in conversions per 30 days",
+  gain_value = "The gain in money per 30 days",
   name = "What moved",
   clicks_before = "Clicks for 30 days, earlier window",
   clicks_after = "Clicks for 30 days, later window",
@@ -118,7 +196,7 @@ add_sheet <- function(book, name, table) {
 }
 
 column_widths <- c(name = 46, query = 32, page = 46, action = 60, reason = 80, pages = 40,
-  kinds = 24, ids = 20, note = 24, topic = 20)
+  kinds = 24, ids = 20, note = 24, topic = 20, what = 30, meaning = 90)
 
 # Formats of numbers, wrapped texts, colours on the extremes.
 style_column <- function(book, sheet, values, column, at) {
@@ -143,7 +221,7 @@ style_column <- function(book, sheet, values, column, at) {
 }
 
 number_format <- function(column, values) {
-  if (column %in% c("ctr", "expected_ctr", "confidence")) return("0.0%")
+  if (column %in% c("ctr", "expected_ctr", "confidence", "chance")) return("0.0%")
   if (column %in% c("rank", "clicks", "impressions", "findings", "queries")) return("#,##0")
   if (is.numeric(values)) "#,##0.0"
 }

@@ -72,7 +72,8 @@ checklist_lines <- function(findings, top = 50) {
     "",
     lapply(seq_len(nrow(by_page)), function(i) {
       own <- found[found$page == by_page$page[i]]
-      leads <- own[own$id == own$task]
+      leads <- task_leads(own)
+      gain <- task_sums(own, leads$task)$gain
       c(
         sprintf("## %s", if (nzchar(by_page$page[i])) {
           plain(format_path(by_page$page[i]))
@@ -85,9 +86,9 @@ checklist_lines <- function(findings, top = 50) {
           format_hours(by_page$hours[i])),
         "",
         unlist(lapply(seq_len(nrow(leads)), function(k) {
-          along <- own[own$task == leads$task[k] & own$id != leads$id[k]]
+          along <- own[own$task == leads$task[k] & own$hours == 0]
           c(
-            sprintf("- [ ] %s (+%s, %s)", plain(leads$action[k]), format_clicks(leads$task_gain[k]),
+            sprintf("- [ ] %s (+%s, %s)", plain(leads$action[k]), format_clicks(gain[k]),
               leads$id[k]),
             sprintf("  %s", plain(leads$reason[k])),
             if (nrow(along)) {

@@ -5,7 +5,7 @@ for (const table of document.querySelectorAll("table.cards")) {
   const body = table.tBodies[0];
   const rows = [...body.rows].filter(row => !row.classList.contains("more"));
   const more = new Map(rows.map(row => [row, row.nextElementSibling]));
-  const state = { text: "", kind: "", limit: 25 };
+  const state = { text: "", kind: "", limit: Number(table.dataset.first || 25) };
 
   for (const [row, details] of more) {
     const button = row.querySelector("button");

@@ -138,6 +138,6 @@ test_that("without dates close pages below the top are named in doubt, look-alik
   expect_equal(lines$query, cases$query[cases$aside == ""])
   expect_equal(lines$confidence, c(0.5, 0.35))
   expect_match(lines$reason, "Without dates it cannot be known")
-  expect_equal(lines$gain_low, c(0, 0))
+  expect_equal(lines$if_done_low, c(0, 0))
   expect_setequal(found$aside$reason, cases$aside[cases$aside != ""])
 })

@@ -6,7 +6,7 @@ test_that("any line can be redone by hand from what is explained", {
     expect_equal(sum(told$cells$clicks), line$clicks)
     expect_equal(sum(told$cells$expected) / sum(told$cells$impressions), line$expected_ctr,
       tolerance = 1e-6)
-    expect_match(paste(format(told), collapse = " "), sprintf("%.2f", line$gain), fixed = TRUE)
+    expect_match(paste(format(told), collapse = " "), sprintf("= %.4g", line$gain), fixed = TRUE)
   }
   expect_error(tide_trace(found, "L-0000000000"), class = "tide_error_finding")
 })
@@ -26,7 +26,7 @@ test_that("every sum that a trace shows of a low CTR comes out when it is done b
   found <- demo()$found
   for (id in found$findings$id[found$findings$kind == "low_ctr"]) {
     steps <- tide_trace(found, id)$steps
-    for (step in grep("^log factor|level|^of (pages|queries)|^confidence|^gain =", steps,
+    for (step in grep("^log factor|level|^of (pages|queries)|^confidence|^gain =|^if done =", steps,
         value = TRUE)) {
       sides <- worked_out(sub(", variance.*| \\(share.*", "", step))
       # Figures are shown with three decimals.

@@ -21,10 +21,10 @@ test_that("what worked is told from what did not, demand taken out (difference i
       tide_outcomes(as_data(rows), decisions, tide_curve(summary))
     })
     all <- rbindlist(verdicts)
-    expect_gte(mean(all$verdict[all$id == "worked"] == "worked"), 0.8)
-    expect_gte(mean(all$verdict[all$id == "nothing"] == "no sign yet"), 0.8)
-    expect_gte(mean(all$verdict[all$id == "worse"] == "made it worse"), 0.6)
-    expect_equal(mean(log(all$ratio[all$id == "worked"])), log(2.5), tolerance = 0.25)
+    expect_gte(mean(all$verdict[all$task == "worked"] == "worked"), 0.8)
+    expect_gte(mean(all$verdict[all$task == "nothing"] == "no sign yet"), 0.8)
+    expect_gte(mean(all$verdict[all$task == "worse"] == "made it worse"), 0.6)
+    expect_equal(mean(log(all$ratio[all$task == "worked"])), log(2.5), tolerance = 0.25)
     early <- tide_outcomes(as_data(made_site(queries = 50, days = 60)),
       data.table(id = "x", decision = "done", at = as.IDate("2026-02-27"), kind = "low_ctr",
         query = "query 0004", page = "", pages = "https://www.fernmoor.example/p1/"),

@@ -1,53 +1,55 @@
-rank <- function(..., least = 0, by_line = TRUE) {
-  inktide:::rank_findings(rbind(...), list(least = least, by_line = by_line))
+rank <- function(..., least = 0, asked = TRUE) {
+  inktide:::rank_findings(rbind(...), list(least = least, asked = asked))
 }
 
-test_that("what is too small is told by line or by piece of work", {
-  lines <- rbind(finding("low_ctr", 0.4, 1L, work = "a"), finding("low_ctr", 0.3, 2L, work = "a"),
-    finding("low_ctr", 0.4, 3L))
-  expect_equal(sort(rank(lines, least = 0.5, by_line = FALSE)$gain), c(0.3, 0.4))
-  expect_equal(rank(lines, least = 0.4)$gain, c(0.4, 0.4))
+test_that("what is too small is told by task, and contests are shown unless somebody asks for more", {
+  lines <- rbind(finding("low_ctr", 0.4, 1L, work = "low_ctr a"),
+    finding("low_ctr", 0.3, 2L, work = "low_ctr a"), finding("low_ctr", 0.4, 3L),
+    finding("cannibalized", 0.1, 4:5))
+  expect_equal(sort(rank(lines, least = 0.5)$if_done), c(0.3, 0.4))
+  expect_equal(sort(rank(lines, least = 0.5, asked = FALSE)$if_done), c(0.1, 0.3, 0.4))
 })
 
-test_that("score is gain x confidence / hours, best first", {
-  ranked <- rank(finding("low_ctr", 10, 1L), finding("striking_distance", 60, 2L),
+test_that("gain is if done x confidence x chance, score that per hour, best first", {
+  ranked <- rank(finding("low_ctr", 10, 1L), finding("striking_distance", 60, 2L, chance = 0.5),
     finding("cannibalized", 15, 3:4))
-  expect_equal(ranked$kind, c("striking_distance", "low_ctr", "cannibalized"))
-  expect_equal(ranked$score, c(60 * 0.9 / 4, 10 * 0.9, 15 * 0.9 / 3))
+  expect_equal(ranked$kind, c("low_ctr", "striking_distance", "cannibalized"))
+  expect_equal(ranked$gain, c(10 * 0.9, 60 * 0.9 * 0.5, 15 * 0.9))
+  expect_equal(ranked$score, ranked$gain / c(1, 4, 3))
   expect_equal(ranked$rank, 1:3)
 })
 
-test_that("a click has one owner, who names the others and carries the largest gain", {
+test_that("a click has one owner, who names the others", {
   ranked <- rank(finding("low_ctr", 20, 1L), finding("striking_distance", 30, 1L),
     finding("striking_distance", 5, 2L))
-  expect_equal(nrow(ranked), 2)
-  expect_equal(ranked$kind[1], "low_ctr")
-  expect_equal(ranked$gain[1], 30)
+  expect_equal(ranked$kind, c("low_ctr", "striking_distance"))
+  expect_equal(ranked$if_done, c(20, 5))
   expect_match(ranked$reason[1], "Also in striking distance, counted here once", fixed = TRUE)
   expect_equal(ranked$reason[2], "Because.")
 })
 
 test_that("a sure cannibalized query comes before whatever else is said of its pages, a doubtful one does not",
   {
-    sure <-
-      rank(finding("cannibalized", 1, 1:2), finding("low_ctr", 50, 1L), finding("low_ctr", 40, 2L))
+    others <- list(finding("low_ctr", 50, 1L), finding("low_ctr", 40, 2L))
+    sure <- do.call(rank, c(list(finding("cannibalized", 1, 1:2)), others))
     expect_equal(sure$kind, "cannibalized")
-    expect_equal(sure$gain, 50)
-    # While pages compete, what is said of their places besides does not count.
-    expect_equal(rank(finding("cannibalized", 1, 1:2), finding("falling", 50, 1L))$gain, 1)
-    doubtful <- rank(finding("cannibalized", 1, 1:2, confidence = 0.3), finding("low_ctr", 50, 1L),
-      finding("low_ctr", 40, 2L))
+    expect_equal(sure$if_done, 1)
+    doubtful <- do.call(rank, c(list(finding("cannibalized", 1, 1:2, confidence = 0.3)), others))
     expect_equal(doubtful$kind, c("low_ctr", "low_ctr"))
   })
 
-test_that("what one step mends is one task: its hours count once and its scores together", {
-  ranked <- rank(finding("low_ctr", 10, 1L, work = "snippet"),
-    finding("low_ctr", 6, 2L, work = "snippet"), finding("low_ctr", 12, 3L))
-  expect_equal(ranked$gain, c(10, 12, 6))
-  expect_equal(ranked$task[c(1, 3)], rep(ranked$id[1], 2))
-  expect_equal(ranked$score[1:2], c(16, 12) * 0.9)
+test_that("what one step serves is one task: hours, score and instruction count once, leads come first", {
+  ranked <- rank(finding("low_ctr", 10, 1L, work = "low_ctr page"),
+    finding("low_ctr", 6, 2L, work = "low_ctr page"), finding("low_ctr", 2, 3L))
+  expect_equal(ranked$if_done, c(10, 2, 6))
+  expect_equal(ranked$task[1], ranked$task[3])
+  expect_equal(ranked$score, c(16 * 0.9, 2 * 0.9, 0))
   expect_equal(ranked$hours, c(1, 1, 0))
-  expect_equal(ranked$task_gain, c(16, 12, 16))
+  expect_equal(ranked$action, c("Do 10", "Do 2", "Do 10"))
+  # The task has the same id when another line leads it.
+  other <- rank(finding("low_ctr", 1, 1L, work = "low_ctr page"),
+    finding("low_ctr", 6, 2L, work = "low_ctr page"))
+  expect_equal(unique(other$task), ranked$task[1])
   expect_equal(inktide:::tasks_within(data.table(task = c("a", "b", "c"), hours = c(3, 4, 1)), 4),
     c("a", "c"))
 })

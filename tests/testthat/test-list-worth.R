@@ -20,9 +20,11 @@ test_that("conversions and money follow the gain, and the score is in money then
   fwrite(data.table(page = summary$pages$page, sessions = 1000, conversions = 20, value = 600),
     facts)
   rich <- tide_find(tide_enrich(summary, tide_facts(facts)), found$curve)$findings
+  expect_equal(rich$if_done_conversions, rich$if_done * 0.02, tolerance = 1e-6)
   expect_equal(rich$gain_conversions, rich$gain * 0.02, tolerance = 1e-6)
   expect_equal(rich$gain_value, rich$gain * 0.6, tolerance = 1e-6)
-  leads <- rich[task == id & gain == task_gain]
-  expect_equal(leads$score, leads$gain_value * leads$confidence / leads$hours)
-  expect_true(all(rich$gain_value_low <= rich$gain_value & rich$gain_value <= rich$gain_value_high))
+  expect_equal(rich[hours > 0]$score,
+    rich[, sum(gain_value), by = "task"][rich[hours > 0], on = "task"]$V1 / rich[hours > 0]$hours)
+  expect_true(all(rich$if_done_value_low <= rich$if_done_value &
+    rich$if_done_value <= rich$if_done_value_high))
 })

@@ -37,8 +37,8 @@ test_that("a page whose queries are small is one piece of work where together th
     kind = "low_ctr")$findings)
   own <- found[found$query %in% month.name]
   expect_gt(nrow(own), 8)
-  expect_lt(max(own$gain), 0.5)
-  expect_equal(sum(own$gain), max(own$task_gain))
+  expect_lt(max(own$if_done), 1)
+  expect_equal(length(unique(own$task)), 1)
   expect_equal(sort(unique(own$hours)), c(0, 1))
 })
 

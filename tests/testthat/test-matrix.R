@@ -97,7 +97,8 @@ test_that("no figure of the list is above what its demand allows", {
     list <- found$findings
     most <- 4 * list$impressions * 30 / found$summary$recent$days
     expect_true(
-      all(list$gain_low <= list$gain & list$gain <= list$gain_high & list$gain_high <= most),
+      all(list$if_done_low <= list$if_done & list$if_done <= list$if_done_high &
+        list$if_done_high <= most),
       label = name)
   }
 })

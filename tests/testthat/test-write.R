@@ -3,7 +3,7 @@ test_that("the checklist has each piece of work once, under its page, with its w
   file <- withr::local_tempfile(fileext = ".md")
   lines <- readLines(tide_write(found, file), encoding = "UTF-8")
   list <- found$findings
-  leads <- list[list$id == list$task]
+  leads <- list[list$hours > 0]
   boxes <- grep("^- \\[ \\] ", lines, value = TRUE)
   expect_setequal(sub(".*, ([A-Z]+-[0-9a-f]+)\\)$", "\\1", boxes), leads$id)
   heads <- which(startsWith(lines, "## "))
@@ -20,11 +20,16 @@ test_that("the workbook holds the list as it is, notes on its columns, and no fo
   found$findings <- copy(found$findings)[1, "query" := "=1+1"]
   file <- withr::local_tempfile(fileext = ".xlsx")
   tide_write(found, file)
-  expect_setequal(c("List", "By page", "By query", "By topic"),
-    intersect(readxl::excel_sheets(file), c("List", "By page", "By query", "By topic")))
+  expect_setequal(c("List", "By page", "By query", "By topic", "About"),
+    intersect(readxl::excel_sheets(file), c("List", "By page", "By query", "By topic", "About")))
   list <- readxl::read_excel(file, "List")
-  expect_equal(nrow(list), nrow(found$findings))
-  expect_equal(list$gain, found$findings$gain, tolerance = 1e-6)
+  # A row a task with the gain of its lines; the lines of several beneath, so that no sum is twice.
+  leads <- found$findings[found$findings$hours > 0]
+  tasks <- list[!is.na(list$rank), ]
+  expect_equal(tasks$id, leads$id)
+  expect_equal(sum(list$gain, na.rm = TRUE), sum(found$findings$gain), tolerance = 1e-6)
+  expect_setequal(list$id, found$findings$id)
+  expect_true(all(c("low CTR", "cannibalized") %in% tasks$kind))
   expect_true(all(setdiff(names(found$findings), "pages") %in% names(list)))
   pages <- readxl::read_excel(file, "By page")
   expect_equal(sum(pages$gain), sum(found$findings$gain), tolerance = 1e-6)
@@ -34,6 +39,8 @@ test_that("the workbook holds the list as it is, notes on its columns, and no fo
   sheets <- list.files(file.path(dir, "xl", "worksheets"), "xml$", full.names = TRUE)
   expect_false(any(vapply(sheets,
     function(sheet) any(grepl("<f>", readLines(sheet, warn = FALSE), fixed = TRUE)), NA)))
+  expect_match(paste(readLines(sheets[1], warn = FALSE), collapse = ""),
+    "fix,later,harmless,done")
   expect_error(tide_write(found, file.path(dir, "no", "such.xlsx")), class = "tide_error_write")
 })
 

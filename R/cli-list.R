@@ -1,0 +1,113 @@
+# The ranked list for a terminal: two lines a task, the figures first, then where it is and what it
+# is called.
+
+# findings: those to show; all: the whole list, for totals and what is left.
+findings_lines <- function(findings, all, width) {
+  leads <- task_leads(findings$findings)
+  if (!nrow(leads)) {
+    return(c(sprintf("Nothing to fix among %s.",
+      format_plural(findings$tested, "tested query x page pair")),
+      aside_text(findings, width)))
+  }
+  c(
+    list_rows(findings$findings, leads, width),
+    more_line(leads, all$findings),
+    "",
+    strwrap(total_line(all), width),
+    aside_text(findings, width),
+    "",
+    "First steps",
+    unlist(lapply(seq_len(min(3, nrow(leads))), function(i) {
+      c(strwrap(sprintf("%d. %s", leads$rank[i], leads$action[i]), width, exdent = 3),
+        strwrap(leads$reason[i], width, indent = 3, exdent = 3))
+    })))
+}
+
+list_rows <- function(found, leads, width) {
+  facts <- intersect(c("volume", "gain_value"), names(found))
+  query <- max(16, width - 53 - 9 * length(facts))
+  sums <- task_sums(found, leads$task)
+  line <- function(rank, query_text, gain, done, sure, chance, position, ctr, expected, hours,
+      facts) {
+    paste0(pad_left(rank, 3), " ", fit_text(query_text, query), pad_left(gain, 6),
+      pad_left(done, 8), pad_left(sure, 6), pad_left(chance, 7), pad_left(position, 6),
+      pad_left(ctr, 6), pad_left(expected, 6), pad_left(hours, 4), facts)
+  }
+  columns <- function(of) do.call(paste0, c(lapply(facts, of), ""))
+  rows <- line(leads$rank, leads$query, paste0("+", format_clicks(sums$gain)),
+    paste0("+", format_clicks(sums$if_done)), format_sure(leads$confidence),
+    format_share(leads$chance), format_position(leads$position), format_rate(leads$ctr),
+    format_rate(leads$expected_ctr), sprintf("%.3g", leads$hours),
+    columns(function(name) pad_left(format_count(leads[[name]]), 9)))
+  under <- paste0("    ", fit_text(kind_fact(leads$kind, "short"), 10),
+    fit_text(leads$id, 13), ifelse(sums$lines > 1, sprintf("+%s, ",
+      format_plural(sums$lines - 1L, "query", "queries")), ""),
+    sprintf("%s  ", format_plural(leads$impressions, "impression")),
+    if (is.null(leads[["decision"]])) "" else ifelse(nzchar(leads$decision),
+      sprintf("[%s]  ", leads$decision), ""))
+  page <- format_path(leads$page)
+  c(
+    sub(" +$", "", line("#", "query", "gain", "if done", "conf.", "chance", "pos.", "CTR", "exp.",
+      "h", columns(function(name) pad_left(sub("gain_", "", name), 9)))),
+    rbind(rows, sub(" +$", "", paste0(under, mapply(fit_path, page,
+      pmax(12, width - nchar(under, "width")))))))
+}
+
+more_line <- function(leads, all) {
+  rest <- task_leads(all)
+  rest <- rest[!rest$task %in% leads$task]
+  if (!nrow(rest)) return(NULL)
+  sums <- task_sums(all, rest$task)
+  sprintf("    ... and %s with +%s in %s (--top N, or --format csv for all)",
+    format_plural(nrow(rest), "more task", "more tasks"), format_clicks(sum(sums$gain)),
+    format_hours(sum(rest$hours)))
+}
+
+total_line <- function(findings) {
+  found <- findings$findings
+  total <- list_total(findings)
+  sprintf(paste("All %s: +%s clicks per 30 days (90 %% interval %s to %s)%s in %s. gain = if done",
+    "x confidence x chance; if done: extra clicks per 30 days if the finding is real and the step",
+    "works; conf.: that it is real; chance: that the step works; exp.: expected CTR at these",
+    "positions; h: hours. In order of %s per hour."),
+    format_plural(nrow(task_leads(found)), "task"), format_clicks(total$gain),
+    format_clicks(total$low), format_clicks(total$high), worth_text(found),
+    format_hours(sum(found$hours)), if (is.null(found[["gain_value"]])) "gain" else "gain in money")
+}
+
+worth_text <- function(found) {
+  sum_of <- function(name) if (!is.null(found[[name]])) sum(found[[name]], na.rm = TRUE)
+  conversions <- sum_of("gain_conversions")
+  value <- sum_of("gain_value")
+  paste0(if (!is.null(conversions)) sprintf(", %s conversions", format_clicks(conversions)),
+    if (!is.null(value)) sprintf(" worth %s", format_count(value)), "")
+}
+
+# What was checked and left out.
+aside_text <- function(findings, width) {
+  if (!NROW(findings$aside)) return(NULL)
+  rows <- findings$aside[order(-findings$aside$queries)]
+  c(
+    "",
+    "Checked and left out",
+    unlist(lapply(sprintf("%s: %s", format_plural(rows$queries, "query", "queries"), rows$reason),
+      strwrap, width = width, indent = 2, exdent = 4)))
+}
+
+groups_lines <- function(groups, top, width) {
+  if (!nrow(groups)) return("Nothing to fix.")
+  by <- names(groups)[2]
+  shown <- utils::head(groups, top)
+  free <- max(20, width - 54)
+  name <- if (by == "page") fit_path(format_path(shown$page), free) else fit_text(shown[[by]], free)
+  line <- function(rank, name, findings, gain, range, done, hours) paste0(pad_left(rank, 3), " ",
+    name, pad_left(findings, 9), pad_left(gain, 8), pad_left(range, 15), pad_left(done, 8),
+    pad_left(hours, 7))
+  more <- nrow(groups) - nrow(shown)
+  c(
+    line("#", fit_text(by, free), "findings", "gain", "90 %", "if done", "hours"),
+    line(shown$rank, name, format_count(shown$findings), paste0("+", format_clicks(shown$gain)),
+      gain_range(shown$gain_low, shown$gain_high), paste0("+", format_clicks(shown$if_done)),
+      sprintf("%.3g", shown$hours)),
+    if (more > 0) sprintf("    ... and %s more (--top N)", format_count(more)))
+}

@@ -30,6 +30,12 @@ test_contests <- function(rivals, course, fits, spread, beneath) {
   keep_first <- fcase(wrong, FALSE, merged & of$fit_first != of$fit_second,
     of$fit_first > of$fit_second, any_harm, of$held_first <= of$held_second)
   either <- function(first, second) ifelse(keep_first, of[[first]], of[[second]])
+  # As of now: where the page to keep has the lead for longer than leads lasted, it is settled.
+  ours <- keep_first == of$first_leads
+  goes_on <- ifelse(harm == "swapping" & ours, swapping_goes_on(of, rivals$dates), 1)
+  confidence <- confidence * goes_on
+  settled <- harm == "swapping" & confidence < assumed("swap_even")
+  harm <- ifelse(settled, "", harm)
   # Where pages swap, where each stands while it leads.
   stands <- ifelse(rep(harm == "swapping", 2), c(of$held_first, of$held_second),
     c(of$position_first, of$position_second))
@@ -39,8 +45,10 @@ test_contests <- function(rivals, course, fits, spread, beneath) {
     pmin(of$held_first, of$held_second))
   data.table(
     of[, c("query", "days", "changes", "clicks", "expected")],
-    done[, c("harm", "level")],
+    harm,
+    level = done$level,
     confidence,
+    goes_on,
     merged,
     keep = either("page_first", "page_second"),
     other = either("page_second", "page_first"),
@@ -53,13 +61,25 @@ test_contests <- function(rivals, course, fits, spread, beneath) {
     led_other = either("led_second", "led_first"),
     together = of$weeks_together,
     since = rivals$dates[of$last_change],
-    keep_leads = keep_first == of$first_leads,
+    keep_leads = ours,
     searches = ifelse(splitting, of$searches_together, of$searches),
-    reason = fcase(done$family, "a page and one beneath it that both do well", done$rightly,
+    reason = fcase(settled, "two pages that took turns, of which the better one leads since weeks",
+      done$family, "a page and one beneath it that both do well", done$rightly,
       "two pages, of which the one that matches better leads",
       done$level | pmin(of$position_first, of$position_second) < 3 & of$places < 3,
       "two pages that both do well at the top", any_harm,
       "two pages, one of which leads throughout"))
+}
+
+# Chance that pages that took turns will go on to: the lead lasts longer than it did (stretches of
+# the lead as gamma variables), or it is settled.
+swapping_goes_on <- function(of, dates) {
+  last_change <- as.numeric(dates[of$last_change])
+  stretch <- pmax(last_change - as.numeric(dates[1]), 1) / pmax(of$changes, 1)
+  quiet <- as.numeric(dates[length(dates)]) - last_change + 1
+  lasts <- stats::pgamma(quiet, 2, 2 / stretch, lower.tail = FALSE)
+  settles <- assumed("swap_settles")
+  (1 - settles) * lasts / ((1 - settles) * lasts + settles)
 }
 
 # One row a query: `harm`, how likely the pages swap (`swapping`) and the leader is passed by,

@@ -67,6 +67,6 @@ test_undated <- function(two, fit_first, fit_second, spread, beneath) {
     # Between those of pages that take turns and of pages shown together.
     searches = two$impressions + two$i.impressions - 0.5 * pmin(two$impressions, two$i.impressions),
     clicks = two$clicks + two$i.clicks, expected = two$expected + two$i.expected,
-    leader_clicks = two$clicks, leader_expected = two$expected, merged = !wrong,
+    leader_clicks = two$clicks, leader_expected = two$expected, merged = !wrong, goes_on = 1,
     level = FALSE)
 }

@@ -22,7 +22,8 @@
 #' @section Not listed: links of one page, tracking copies, language versions, brand site links,
 #'   pages far down, one-day blips, and two pages that do well at the top are counted in `aside`.
 #' @section Do not trust it when: there are no dates; close pages below the top are named then,
-#'   in doubt. A contest settled within the window is still counted with all of its days.
+#'   in doubt. A contest counts as settled, and is left out, where the page to keep has had the lead
+#'   for much longer than leads lasted before.
 #' @section Assumptions: see `tide_assumptions()`, rows whose `moves` holds `cannibalized`.
 #' @references Rabiner (1989), Proceedings of the IEEE 77, 257-286.
 #' @examples
@@ -164,7 +165,7 @@ contest_steps <- function(summary, judged, worth) {
       ifelse(worth$wider > 1, sprintf("%.2f (page one beside page two) x ", worth$wider), ""),
       worth$at_held / judged$searches / worth$wider, worth$at_held),
     sprintf("if done = (%.2f x %.3f - %.2f x %.3f) x 30 / %d = %.2f", worth$at_held,
-      worth$factor, judged$expected, worth$own, as.integer(summary$recent$days), worth$done),
+      worth$factor, judged$expected, worth$own, as.integer(summary$recent$with_data), worth$done),
     ifelse(judged$merged, sprintf(paste(
       "where one page would stand is assumed: from no rise to position %.2f, %.2f",
       "clicks, and what is unsure of those"),
@@ -177,9 +178,10 @@ contest_steps <- function(summary, judged, worth) {
 confidence_line <- function(judged) {
   before <- assumed("mismatch_share") / (1 - assumed("mismatch_share"))
   odds <- judged$confidence / (1 - judged$confidence)
-  fcase(judged$harm == "swapping", sprintf(
-    "confidence: chance that the lead changes hands, by the course of its days: %.3f",
-    judged$confidence),
+  fcase(judged$harm == "swapping", sprintf(paste(
+      "confidence: chance that the lead changes hands, by the course of its days, %.3f, times that",
+      "it goes on to, %.3f: %.3f"),
+      judged$confidence / judged$goes_on, judged$goes_on, judged$confidence),
     judged$harm == "wrong page leads", sprintf(paste(
       "confidence: %s clicks of %.2f expected on the leading page and %s of",
       "%.2f on the other are %.3g times as likely where the leader is clicked",

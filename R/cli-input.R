@@ -199,7 +199,8 @@ find_input <- function(options, input, data = read_input(options, input, months 
     segments = input$pairs, rules = input$settings$rules, kind = options$kind,
     hours = input$settings$hours, assumptions = input$settings$assumptions,
     decisions = if (!isTRUE(options$all) && NROW(input$decisions)) input$decisions,
-    outcomes = if (NROW(input$decisions)) kept_outcomes(tide_store(input$folder)))
+    outcomes = if (NROW(input$decisions)) kept_outcomes(tide_store(input$folder)),
+    events = events_input(options, input))
   if (!is.null(findings$outside)) note(options, outside_line_text(findings$outside))
   if (NROW(findings$decided)) {
     note(options, sprintf("  decided and not shown: %s (--all shows them)",

@@ -50,7 +50,7 @@ list_rows <- function(found, leads, width) {
     sub(" +$", "", line("#", "query", "gain", "if done", "conf.", "chance", "pos.", "CTR", "exp.",
       "h", columns(function(name) pad_left(sub("gain_", "", name), 9)))),
     rbind(rows, sub(" +$", "", paste0(under, mapply(fit_path, page,
-      pmax(12, width - nchar(under, "width")))))))
+      pmax(8, width - nchar(under, "width")))))))
 }
 
 more_line <- function(leads, all) {

@@ -77,8 +77,8 @@ position_evidence <- function(cells, segment) {
 # (`default_sd` of its log) in two of three sites.
 page_one_views <- function(summary, default = assumed("page_one_views"),
     default_sd = assumed("page_one_views_sd")) {
-  weekly <- summary$weekly
-  if (is.null(weekly)) return(default)
+  weekly <- summary$weekly[summary$weekly$week > 0]
+  if (is.null(summary$weekly) || !nrow(weekly)) return(default)
   side <- fcase(weekly$position < 9.5, 1L, weekly$position > 11.5 & weekly$position < 20.5, 2L)
   # Where pages take turns, it is another page that has the searches.
   use <- which(!is.na(side) & !weekly$query %in% summary$contested$query)

@@ -24,7 +24,7 @@ pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
 }
 
 # Clicks over the recent window to clicks per 30 days.
-per_month <- function(summary) 30 / summary$recent$days
+per_month <- function(summary) 30 / summary$recent$with_data
 
 # What a step brings if it works, from a mean and a standard deviation, never below zero: list(done,
 # low, high).

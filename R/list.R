@@ -46,6 +46,8 @@
 #'   away, and the list has a column `decision`; the element `decided` holds what is away.
 #' @param today The day for which postponed findings are judged.
 #' @param outcomes What [tide_outcomes()] gives, by which chances are updated.
+#' @param events A [tide_events()] object: what changed on which pages when. CTR is judged on what
+#'   holds since, where the clicks bear it out; so with decisions that are done.
 #' @return A `tide_findings` object: a list with `findings` (a data.table, which [tidy()] hands
 #'   out as a tibble, with the columns `rank`, `id`, `kind`, `query`, `page`, `pages`, `clicks`,
 #'   `impressions`, `ctr`, `position`, `expected_ctr`, `if_done`, `if_done_low`, `if_done_high`,
@@ -68,7 +70,7 @@
 tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gain = NULL,
     min_impressions = 1, position = NULL, segment = NULL, segments = NULL, rules = tide_rules(),
     kind = NULL, hours = NULL, target = "next", assumptions = NULL, decisions = NULL,
-    outcomes = NULL, today = Sys.Date()) {
+    outcomes = NULL, events = NULL, today = Sys.Date()) {
   check_class(summary, "tide_summary", "summary")
   kind <- check_kind(kind)
   check_hours(hours)
@@ -78,6 +80,7 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   segment <- check_segments(segment, curve)
   today <- check_date(today, "today")
   options <- finding_options(kind, band, target, fdr, min_gain)
+  options$known <- known_changes(summary, decisions, check_events(events))
   pairs <- pair_evidence(summary, curve, segment, min_impressions)
   segments <- with_position(segments, position)
   inside <- pairs_inside(summary, summary$pairs, segments, rules)
@@ -116,6 +119,18 @@ finding_options <- function(kind, band, target, fdr, min_gain) {
   list(kind = kind, band = band, target = check_target(target), fdr = fdr,
     asked = !is.null(min_gain),
     least = if (is.null(min_gain)) assumed("least_if_done") else min_gain)
+}
+
+# Pages (codes) and days on which somebody changed them: decisions that are done, events of some
+# pages.
+known_changes <- function(summary, decisions, marks) {
+  done <- decisions[decisions$decision == "done", ]
+  marks <- marks[nzchar(marks$pages)]
+  touched <- lapply(marks$pages, touched_pages, keys = summary$pages$key)
+  known <- data.table(page = c(match(page_key(as.character(done$page)), summary$pages$key),
+    as.integer(unlist(touched))),
+    date = as.IDate(c(as.integer(done$at), rep(as.integer(marks$date), lengths(touched)))))
+  unique(known[!is.na(known$page)])
 }
 
 check_kind <- function(kind) {

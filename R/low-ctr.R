@@ -40,34 +40,35 @@
 NULL
 
 find_low_ctr <- function(summary, curve, pairs, options) {
-  candidates <- which(pairs$judged & pairs$expected >= 1)
+  now <- pairs_now(summary, curve, pairs, options$known)
+  candidates <- which(now$judged & now$expected >= ifelse(now$shift != "" & now$ratio < 1, 0.25, 1))
   if (!length(candidates)) return(no_findings())
-  at <- pairs[candidates]
-  rest <- page_rests(pairs, at$page)
+  at <- now[candidates]
+  rest <- page_rests(now, at$page)
   fit <- fit_low_ctr(c(at$clicks, rest$clicks), c(at$expected, rest$expected),
     c(at$page, rest$page), word_table(summary$queries$key[at$query], function_only),
     rep(c(TRUE, FALSE), c(nrow(at), nrow(rest))))
   own <- seq_len(nrow(at))
-  judged <- fit$judged[own]
   set(at, j = "expected", value = fit$expected[own])
+  judged <- with_shifts(fit$judged[own], at)
   # A shortfall that is sure but small is nobody's working day.
-  likely <- which(at$clicks < assumed("low_below") * at$expected & at$tested &
-    judged$confidence > assumed("low_confidence"))
-  levels <- low_ctr_levels(at[likely], fit$all)
-  done <- lapply(low_ctr_done(at[likely], levels), `*`, per_month(summary))
+  below <- (at$clicks < assumed("low_below") * at$expected | judged$fell) & at$tested
+  likely <- which(below & judged$confidence > assumed("low_confidence"))
+  levels <- shifted_levels(low_ctr_levels(at[likely], fit$all), at[likely], judged[likely])
+  done <- lapply(low_ctr_done(at[likely], levels), `*`, 30 / at$days[likely])
   # A page is rewritten once, so its queries may be small where together they are worth it. What is
   # too small to list lends no certainty to the rest.
   shortfalls <- page_shortfalls(at, judged)
   page <- at$page[likely]
   whole <- shortfalls$whole[match(page, shortfalls$page)]
   of_work <- ifelse(whole, stats::ave(done$done, page, FUN = sum), done$done)
-  worth <- which(of_work >= options$least)
+  worth <- which(of_work >= options$least & done$done > 0)
   sure <- judged$confidence[likely[worth]]
   worth <- worth[best_within_fdr(sure, sure * done$done[worth], options$fdr)]
-  unsure <- which(at$clicks < assumed("low_below") * at$expected & at$tested &
-    judged$confidence > assumed("low_named"))
+  unsure <- which(below & judged$confidence > assumed("low_named"))
   aside <- rbind(topic_lines(fit$topics),
-    unsure_line(at$query[setdiff(unsure, likely[worth])], options$fdr))
+    unsure_line(at$query[setdiff(unsure, likely[worth])], options$fdr),
+    mended_lines(summary, now, setdiff(candidates, candidates[likely[worth]])))
   if (!length(worth)) return(no_findings(aside))
   listed <- likely[worth]
   done <- lapply(done, `[`, worth)
@@ -78,7 +79,7 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   found <- pair_findings("low_ctr", summary, pairs, candidates[listed], done,
     judged$confidence[listed], chance, low_ctr_action(summary, at, siblings),
     low_ctr_reason(summary, at, siblings, done$done),
-    low_ctr_steps(summary, pairs[candidates[listed]], at, levels, done, fit, judged[listed]))
+    low_ctr_steps(summary, now[candidates[listed]], at, levels, done, fit, judged[listed]))
   # Queries that one rewrite of the page serves are one task.
   set(found, j = "work",
     value = ifelse(siblings$whole, paste("low_ctr", summary$pages$key[at$page]), found$identity))

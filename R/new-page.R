@@ -82,7 +82,7 @@ new_page_steps <- function(summary, ideas) {
   step_lines(sprintf("at position %d their %s impressions would earn %.2f clicks on the curve",
     as.integer(assumed("new_page_reaches")), format_count(ideas$impressions), ideas$earned),
     sprintf("if done = clicks x 30 / days = %.2f x 30 / %d = %.2f", ideas$earned,
-      as.integer(summary$recent$days), ideas$done),
+      as.integer(summary$recent$with_data), ideas$done),
     rep(sprintf("confidence is taken as %g, and what it brings as known to a factor of two or three",
       assumed("new_page_confidence")),
       nrow(ideas)))

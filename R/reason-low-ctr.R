@@ -7,7 +7,7 @@ low_ctr_reason <- function(summary, at, siblings, gain) {
   # The query that most is lost on speaks for its page.
   speaks <- !duplicated(at$page[order(-gain)])[order(order(-gain))]
   sentences(low_opening(summary, at, siblings, speaks), low_figures(summary, at),
-    ifelse(siblings$whole & !speaks, "", low_ctr_since(summary, at)), unsaid_words(summary, at))
+    low_ctr_since(at), unsaid_words(summary, at))
 }
 
 low_opening <- function(summary, at, siblings, speaks) {
@@ -84,35 +84,13 @@ low_figures <- function(summary, at) {
       clicked, seen, place, rate, usual, missed))
 }
 
-# Since when: the first and the second half of the recent weeks, where both can tell.
-low_ctr_since <- function(summary, at) {
-  weeks <- summary$recent$days %/% 7L
-  half <- weeks %/% 2L
-  if (is.null(summary$weekly) || weeks < 4L) return("")
-  first <- pair_weeks(summary, at, seq_len(half))
-  last <- pair_weeks(summary, at, seq(half + 1L, weeks))
-  ctr <- list(first$clicks / first$impressions, last$clicks / last$impressions)
-  change <- log_change(first$clicks, last$clicks, first$impressions, last$impressions)
-  luck <- sqrt(change$noise)
-  moved <- change$change
-  told <- !is.na(moved) & pmin(first$impressions, last$impressions) * at$expected_ctr >= 4
-  still <- told & abs(log(first$position / last$position)) < log(1.2)
-  fcase(still & moved < -2 * luck, sprintf(
-    "It was %s in the first %d weeks and %s since, at the same position: look what changed.",
-    format_rate(ctr[[1]]), half, format_rate(ctr[[2]])),
-    told & moved > 2 * luck, sprintf("It has begun to mend: %s in the first %d weeks, %s since.",
-      format_rate(ctr[[1]]), half, format_rate(ctr[[2]])),
-    told & pmax(ctr[[1]], ctr[[2]]) < 0.8 * at$expected_ctr,
-    steady_words(format_rate(ctr[[1]]), format_rate(ctr[[2]]), moved, half), rep(TRUE, nrow(at)),
-    "")
-}
-
-# Low in both halves, and not clearly more so in either.
-steady_words <- function(first, last, moved, half) {
-  fcase(first == last, sprintf("It was the same %s in the first %d weeks.", first, half), moved < 0,
-    sprintf("No passing dip: %s in the first %d weeks, %s since.", first, half, last),
-    rep(TRUE, length(first)),
-    sprintf("It was no better in the first %d weeks (%s, and %s since).", half, first, last))
+# Since when, where the level changed within the window.
+low_ctr_since <- function(at) {
+  fcase(is.na(at$since), "", at$ratio < 1, sprintf(
+    "It was %s of what is expected before %s, and is %s since.", format_share(at$before),
+    format_day(at$since), format_share(at$before * at$ratio)),
+    rep(TRUE, nrow(at)), sprintf("Judged on the days since %s, when CTR rose from %s of it.",
+      format_day(at$since), format_share(at$before)))
 }
 
 # Telling words of the query that neither address nor title of the page say; words in one query of
@@ -169,7 +147,8 @@ low_ctr_steps <- function(summary, pairs, at, levels, done, fit, judged) {
   usual <- fit$all$sd[1]^2
   total <- low_variance(fit$all)
   keep <- total / (total + noise)
-  step_lines(sprintf("expected on the curve: %.2f clicks", pairs$expected),
+  steps <- step_lines(sprintf("expected on the curve%s: %.2f clicks",
+    ifelse(is.na(at$since), "", sprintf(" since %s", at$since)), pairs$expected),
     ifelse(topic < 0.999,
       sprintf("its topic earns %.3f of the curve anyway: expected %.2f", topic, at$expected), ""),
     sprintf("log factor = ln((%s + 0.5) / (%.2f + 0.5)) = %.3f, variance of its noise %.3f",
@@ -196,8 +175,12 @@ low_ctr_steps <- function(summary, pairs, at, levels, done, fit, judged) {
           judged$unseen_topic),
         ""),
       judged$confidence),
-    sprintf("if done = expected x (usual - today) x 30 / days = %.2f x (%.3f - %.3f) x 30 / %d = %.2f",
-      at$expected, levels$usual, levels$today, as.integer(summary$recent$days), done$done))
+    sprintf("if done = expected x (usual - today) x 30 / days = %.2f x (%.3f - %.3f) x 30 / %g = %.2f",
+      at$expected, levels$usual, levels$today, at$days, done$done))
+  fallen <- which(judged$fell)
+  steps[fallen] <- shifted_steps(at[fallen], lapply(levels, `[`, fallen), judged[fallen],
+    done$done[fallen])
+  steps
 }
 
 # From how many are low to the chance that this one is: odds times what was seen.

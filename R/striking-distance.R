@@ -115,7 +115,7 @@ striking_steps <- function(summary, at, target, step, sure) {
       format_place(target), format_count(at$impressions), step$wider, step$there,
       at$impressions * step$wider * step$there),
     sprintf("if done = own factor x (%.2f - %.2f) x 30 / %d = %.2f",
-      at$impressions * step$wider * step$there, at$expected, as.integer(summary$recent$days),
+      at$impressions * step$wider * step$there, at$expected, as.integer(summary$recent$with_data),
       step$done$done),
     step_chance_line(at, target, step),
     sure)

@@ -115,11 +115,11 @@ recent_rows <- function(chunks, reduced, pairs, recent_from, last) {
         impressions = rows$impressions[use], position = rows$position[use], date = rows$date[use]))
     }
     weekly <- take(weighed)
-    # Whole weeks, counted back from the last day.
+    # Whole weeks, counted back from the last day; 0: the days before the first.
     set(weekly, j = "week",
       value = as.integer(last - recent_from + 1) %/% 7L - as.integer(last - weekly$date) %/% 7L)
     list(contested = reduce_by(take(contested), c("query", "page", "date")),
-      weekly = weekly[which(weekly$week > 0)])
+      weekly = weekly)
   })
   weekly <- rbindlist(lapply(parts, `[[`, "weekly"))
   list(

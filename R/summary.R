@@ -24,7 +24,8 @@
 #'   `bin`, `clicks`, `impressions`, `position`, `rows`: how many were summed up),
 #'   `recent_cells`, `pairs` (recent, by query x page, with `ctr`, `position`, `spread`),
 #'   `contested` (recent days of queries with several pages, or `NULL` without dates), `weekly`
-#'   (the pairs seen most, by whole `week` of the recent days, 1 the oldest, or `NULL`),
+#'   (the pairs seen most, by whole `week` of the recent days, 1 the oldest, 0 the days before it,
+#'   or `NULL`),
 #'   `by_day`, `odd_days` (days whose CTR is far from that of the days around, as tracking faults
 #'   and bots leave them: kept everywhere but in `cells`), `split_cells` (cells by `part` of the
 #'   `split`, or `NULL`), `blend` (sums that tell how far the places within one row lie apart, or
@@ -86,8 +87,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
     site_by_page = site_totals(source$totals, "page", table),
     window = list(from = table$from, to = table$to, days = days, dated = dated,
       assumed = is.na(table$days)),
-    recent = list(from = recent_from, to = table$to,
-      days = if (whole) days else days_with_rows(reduced$by_day, recent_from, table$to)),
+    recent = recent_window(recent_from, table$to, if (whole) days, reduced$by_day),
     grain = grain_label(table$dimensions), rests_on = table$rests_on,
     unused = setdiff(source$grains, grain_label(table$dimensions)),
     folded = reduced$pages$spellings - length(reduced$pages$names), sources = data$sources,
@@ -98,7 +98,8 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
 new_summary <- function(queries, pages, cells, recent_cells = cells,
     pairs = reduce_pairs(recent_cells), contested = NULL, weekly = NULL, split = NULL,
     split_cells = NULL, by_day = NULL, odd_days = NULL, blend = NULL, course = NULL,
-    site_by_day = NULL, site_by_page = NULL, window, recent = window[c("from", "to", "days")],
+    site_by_day = NULL, site_by_page = NULL, window,
+    recent = c(window[c("from", "to", "days")], list(with_data = window$days)),
     grain, rests_on = NULL, unused = character(), folded = 0L, sources, left_out) {
   validate_summary(structure(as.list(environment()), class = "tide_summary"))
 }
@@ -116,9 +117,21 @@ validate_summary <- function(x) {
   x
 }
 
-# Days from the first date there is: where dates are weeks, one may begin before the window.
-days_with_rows <- function(by_day, from, to) {
-  as.integer(to - min(by_day$date[by_day$date >= from])) + 1L
+# What findings rest on. days: NULL where the window is counted from the first date there is (where
+# dates are weeks, one may begin before it). with_data: those that have rows, by which clicks of 30
+# days are worked out.
+recent_window <- function(from, to, days, by_day) {
+  if (is.null(by_day)) return(list(from = from, to = to, days = days, with_data = days))
+  own <- by_day[by_day$date >= from & by_day$date <= to]
+  if (is.null(days)) days <- as.integer(to - min(own$date)) + 1L
+  list(from = from, to = to, days = days, with_data = days_with_data(own, days))
+}
+
+# A day without rows is missing where days have so many impressions that none is no chance; dates
+# that are weeks or months have all their days.
+days_with_data <- function(by_day, days, enough = 10) {
+  if (days_each(sort(by_day$date)) > 1 || mean(by_day$impressions) < enough) return(days)
+  min(days, nrow(by_day))
 }
 
 # Sums by week, its first day, of the recent days of queries that several pages answer.

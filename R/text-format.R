@@ -35,6 +35,12 @@ format_sure <- function(x) {
   ifelse(is.na(x), "", ifelse(x > 0.99, ">99%", sprintf("%.0f%%", 100 * x)))
 }
 
+# "12 Sep 2026", whatever the language of the session.
+format_day <- function(date) {
+  at <- as.POSIXlt(date)
+  sprintf("%d %s %d", at$mday, month.abb[at$mon + 1L], at$year + 1900L)
+}
+
 format_days <- function(from, to) sprintf("%s to %s", format(from), format(to))
 
 # "1 row", "2 rows"

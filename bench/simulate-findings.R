@@ -21,9 +21,13 @@ one <- function(kind, seed) {
   low <- list$kind == "low_ctr"
   rivals <- list$kind == "cannibalized"
   harmful <- c("swap", "split")
+  promise <- list$if_done * list$confidence
   # What merging two pages brings nobody can simulate: such queries are left out of every ranking.
   set(list, j = "worth", value = worth)
-  truth <- list[kind %in% c("low_ctr", "cannibalized") & !case %in% "split"]
+  # In the order of what is promised: hours and chances are no matter of truth.
+  ranked <- order(-promise)
+  ranked <- ranked[(low | rivals)[ranked] & !case[ranked] %in% "split"]
+  truth <- list[ranked]
   weak <- site$queries$low[match(list$query, site$queries$query)]
   # Worth the work: at least a click a month.
   planted <- site$low[site$low$gain >= 1]
@@ -68,10 +72,11 @@ one <- function(kind, seed) {
     pivot_ndcg = ndcg(worth_of(habits[[1]]), all_worth),
     top_ndcg = ndcg(worth_of(habits[[2]]), all_worth),
     impr_ndcg = ndcg(worth_of(habits[[3]]), all_worth),
-    promised_low = sum(list$gain[low]) / sum(worth[low]),
-    promised_right = sum(list$gain[low & worth > 0]) / sum(worth[low]),
-    promised = sum(list$gain[low | swapped_row]) / sum(worth[low | swapped_row]),
-    promised_swap = sum(list$gain[swapped]) / sum(worth[swapped]),
-    held = mean(list$gain_low[gained] <= worth[gained] & worth[gained] <= list$gain_high[gained]))
+    promised_low = sum(promise[low]) / sum(worth[low]),
+    promised_right = sum(list$if_done[low & worth > 0]) / sum(worth[low]),
+    promised = sum(promise[low | swapped_row]) / sum(worth[low | swapped_row]),
+    promised_swap = sum(promise[swapped]) / sum(worth[swapped]),
+    held = mean(
+      list$if_done_low[gained] <= worth[gained] & worth[gained] <= list$if_done_high[gained]))
 }
 means_by_kind(one)

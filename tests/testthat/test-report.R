@@ -12,7 +12,8 @@ test_that(
     expect_false(grepl(hostile, html, fixed = TRUE))
     expect_match(html, "&lt;script&gt;alert", fixed = TRUE)
     expect_match(html, "<title>A &amp; B</title>", fixed = TRUE)
-    expect_false(grepl("(src|href)=['\"](https?:)?//", html))
+    # Nothing is fetched; pages of the list are linked to.
+    expect_false(grepl("src=['\"](https?:)?//|<link", html))
     expect_false(grepl("@import|url\\(['\"]?https?:", html))
     expect_equal(lengths(regmatches(html, gregexpr("<svg ", html))),
       lengths(regmatches(html, gregexpr("aria-label='[^']{20,}", html))))

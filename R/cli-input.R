@@ -27,6 +27,9 @@ settle_input <- function(options, files) {
   }
   settings <- if (!is.null(folder)) tide_settings(folder) else list(rules = tide_rules())
   if (!is.null(options$brand)) settings$rules$brand <- options$brand
+  if (isTRUE(options$brand_exact) && length(settings$rules$brand)) {
+    settings$rules$brand <- I(settings$rules$brand)
+  }
   store <- if (!length(files) && has_archive(folder)) tide_store(folder)
   decisions <- if (!is.null(store)) tide_decisions(store)
   # An archive may hold decisions and no rows yet.
@@ -163,14 +166,22 @@ summarise_input <- function(options, input,
   summary <- tide_summary(data, brand = brand,
     recent_days = if (chose_window(options)) Inf else first_given(windows$recent_days, 90),
     undated_days = first_given(windows$undated_days, 90), split = split)
-  note(options, paste(format(summary), collapse = "\n"))
+  said <- format(summary)
+  brand_line <- startsWith(said, "  also counted as brand")
+  said[brand_line] <- paste0(said[brand_line], "; --brand-exact to count only what was named")
+  note(options, paste(said, collapse = "\n"))
   facts <- facts_input(options, input)
   if (length(facts)) {
     summary <- tide_enrich(summary, facts)
     note(options, paste(fact_lines(summary$facts), collapse = "\n"))
   }
   if (is.null(brand)) {
-    note(options, "  no brand words: brand queries are in the pool; name them with --brand")
+    guess <- likely_brand(summary)
+    note(options, paste0("  no brand words: brand queries are in the pool; name them with --brand",
+      if (!is.null(guess)) {
+        sprintf(" (perhaps \"%s\": %s, most on the home page)", guess$word,
+          format_plural(guess$clicks, "click"))
+      }))
   }
   summary
 }

@@ -48,9 +48,10 @@ change_between <- function(data, level, after, before, days, segments, curve, br
   check_number(days, "days", min = 1)
   check_number(fdr, "fdr", min = 0.001, max = 0.5)
   marks <- check_events(events)
-  sides <- moving_sides(data, segments, before, after, days, rules)
   summary <- if (is.null(curve)) tide_summary(data, brand = brand)
   if (is.null(curve)) curve <- tide_curve(summary) else check_class(curve, "tide_curve", "curve")
+  if (!is.null(curve$summary$brand)) rules$brand <- curve$summary$brand
+  sides <- moving_sides(data, segments, before, after, days, rules)
   at <- coded_rows(sides$rows, curve, brand,
     page_one_views(if (is.null(summary)) curve$summary else summary))
   set(at$rows, j = "side", value = sides$side)

@@ -32,6 +32,7 @@ compare_side_by_side <- function(data, by, segments, rules, most) {
   # Where the split is by brand, brand cannot be held equal.
   split_by_brand <- identical(by, "brand") ||
     any(vapply(segments, function(s) "brand" %in% names(s$conditions), NA))
+  rules <- with_spellings(rules, table$rows)
   rows <- compare_rows(table, if (!split_by_brand) rules$brand)
   parts <- if (length(segments)) {
     compare_segments(rows, table$rows, segments, rules)

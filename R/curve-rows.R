@@ -15,6 +15,7 @@ coded_rows <- function(rows, curve, brand, views = 1) {
   main <- names(curve$fits)[1]
   known <- curve$summary$queries
   brand_keys <- known$key[known$segment == "brand"]
+  if (!is.null(curve$summary$brand)) brand <- curve$summary$brand
   of_brand <- if (!is.null(brand)) {
     is_brand(queries$keys, brand)
   } else if (length(brand_keys)) {

@@ -267,11 +267,13 @@ shifted_levels <- function(levels, at, judged) {
 
 # Pages and queries that were below the curve and are as expected since a day.
 mended_lines <- function(summary, now, rows) {
-  rose <- now[rows[(now$ratio[rows] > 1 & now$before[rows] < assumed("low_below")) %in% TRUE]]
+  mended <- rows[(now$ratio[rows] > 1 & now$before[rows] < assumed("low_below")) %in% TRUE]
+  rose <- now[mended]
   if (!nrow(rose)) return(NULL)
   queries <- table(rose$page)
   first <- which(!duplicated(rose$page))
-  shown <- rose[utils::head(first[order(-rose$impressions[first])], 5)]
+  largest <- utils::head(first[order(-rose$impressions[first])], 5)
+  shown <- rose[largest]
   data.table(
     kind = "low_ctr",
     reason = sprintf("%s: CTR as expected since %s, %s of it before",

@@ -82,7 +82,18 @@ suggest_brand <- function(data, site) {
   words <- data.table(word = name, why = sprintf("the name in %s", site),
     queries = length(unique(own$query)), clicks = sum(own$clicks),
     position = sum(own$weighted) / sum(own$impressions), sure = nrow(own) > 0)
-  other <- if (nrow(own)) brand_spellings(summary, name) else NULL
+  if (!nrow(own)) {
+    # The host does not hold the brand: it is where the clicks land.
+    guess <- likely_brand(summary)
+    if (!is.null(guess)) {
+      words <- data.table(word = guess$word, why = "most of its clicks land on the home page",
+        queries = sum(is_brand(summary$queries$key, guess$word)), clicks = guess$clicks,
+        position = NA_real_, sure = FALSE)
+    }
+  }
+  other <- if (nrow(own)) {
+    brand_spellings(summary$queries$key, sums, summary$pages$page, name)
+  }
   if (NROW(other)) {
     words <- rbind(words, data.table(
       word = other$word,
@@ -92,7 +103,7 @@ suggest_brand <- function(data, site) {
       queries = other$queries,
       clicks = other$clicks,
       position = other$position,
-      sure = fcoalesce(other$shared, 0) >= 0.5))
+      sure = other$sure))
   }
   words[]
 }

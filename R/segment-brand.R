@@ -18,42 +18,51 @@ is_brand <- function(queries, words) {
   hit
 }
 
-# Other spellings of the brand in the queries: words, and two words in a row, that are a brand word
-# but for a few letters, with the evidence. Edit distance (Levenshtein 1966; two letters that
-# changed places count as one) up to 1 for brand words of 5 to 7 letters and up to 2 for longer
-# ones; shorter ones have too many neighbours. `shared` is the share of the spelling's clicks that
-# land on pages that queries with the brand words lead to: misspellings look for the same house,
-# other words do not.
+# Other spellings of the brand in the queries: words, and words in a row, that are a brand word but
+# for a few letters, with the evidence. Edit distance (Levenshtein 1966; two letters that changed
+# places count as one) up to 1 for brand words of 5 to 7 letters and up to 2 for longer ones;
+# shorter ones have too many neighbours. Diacritics left out or written in two letters are no
+# difference. `shared` is the share of the spelling's clicks that land on pages that queries with the
+# brand words lead to: misspellings look for the same house, other words do not. Without pages, a
+# spelling is the brand's where it is clicked and placed much as the brand is.
 
-# Out: most clicks first: word, of (the brand word), edits, queries, clicks, impressions, position,
-# shared, example.
-brand_spellings <- function(summary, brand) {
-  check_text(brand, "brand", many = TRUE)
-  known <- is_brand(summary$queries$key, brand)
-  sums <- reduce_pairs(summary$cells)
-  tokens <- query_tokens(summary$queries$key, which(!known))
+# In: compared forms of queries, sums by query and page (codes), pages, brand words. Out: most clicks
+# first: word, of (the brand word), edits, queries, clicks, impressions, position, shared, example,
+# sure.
+brand_spellings <- function(keys, sums, pages, brand) {
+  none <- data.table(word = character(), of = character(), edits = integer(), queries = integer(),
+    clicks = numeric(), impressions = numeric(), position = numeric(), shared = numeric(),
+    example = character(), sure = logical())
+  known <- is_brand(keys, brand)
+  tokens <- query_tokens(keys, often_asked(sums, which(!known)),
+    most = max(lengths(query_words(query_key(brand)))) + 1L)
   close <- close_words(unique(tokens$word), unique(gsub("[ -]", "", query_key(brand))))
-  if (!NROW(close)) {
-    return(data.table(word = character(), of = character(), edits = integer(), queries = integer(),
-      clicks = numeric(), impressions = numeric(), position = numeric(), shared = numeric(),
-      example = character()))
-  }
-  home <- brand_pages(sums[known[sums$query]])
+  if (!NROW(close)) return(none)
+  of_brand <- sums[which(known[sums$query])]
+  home <- brand_pages(of_brand)
+  usual <- total_row(if (nrow(of_brand)) add_ratios(of_brand) else none)
   out <- rbindlist(lapply(seq_len(nrow(close)), function(i) {
     own <- unique(tokens$query[which(tokens$word == close$word[i])])
-    at <- sums[sums$query %in% own]
+    at <- sums[which(sums$query %in% own)]
     by_query <- rowsum(at$impressions, at$query)
-    data.table(
-      queries = length(own),
-      clicks = sum(at$clicks),
-      impressions = sum(at$impressions),
-      position = sum(at$weighted) / sum(at$impressions),
-      shared = if (sum(at$clicks)) sum(at$clicks[at$page %in% home]) / sum(at$clicks) else NA_real_,
-      example = summary$queries$query[as.integer(rownames(by_query)[which.max(by_query)])])
+    weight <- click_shares(at)
+    data.table(queries = length(own), clicks = sum(at$clicks), impressions = sum(at$impressions),
+      position = sum(at$weighted) / sum(at$impressions), shared = sum(weight[at$page %in% home]),
+      example = keys[as.integer(rownames(by_query)[which.max(by_query)])])
   }))
+  alike <- out$position < usual$position + 1.5 & out$clicks / out$impressions > usual$ctr / 2
+  set(out, j = "sure",
+    value = (if (length(pages) > 1) out$shared >= 0.5 else alike %in% TRUE) & nrow(of_brand) > 0)
   out <- cbind(close, out)
   setorderv(out, c("clicks", "impressions", "word"), c(-1L, -1L, 1L))
   out[]
+}
+
+# Queries that are looked at: of very many those with most impressions.
+often_asked <- function(sums, queries, most = 50000L) {
+  if (length(queries) <= most) return(queries)
+  weight <- sum_codes(sums$impressions, sums$query, max(sums$query))[queries]
+  sort(queries[order(-weight)[seq_len(most)]])
 }
 
 # The pages that nine tenths of the brand's clicks go to.
@@ -66,18 +75,101 @@ brand_pages <- function(sums) {
 
 # data.table(word, of, edits): words within the distance that the length of the brand word allows.
 close_words <- function(words, brand) {
-  found <- rbindlist(lapply(brand[nchar(brand) >= 5], function(name) {
-    allowed <- if (nchar(name) <= 7) 1L else 2L
-    near <- words[abs(nchar(words) - nchar(name)) <= allowed & words != name]
+  found <- rbindlist(lapply(brand, function(name) {
+    allowed <- if (nchar(name) < 5) 0L else if (nchar(name) <= 7) 1L else 2L
+    near <- words[abs(nchar(words) - nchar(name)) <= allowed + 3L & words != name]
     if (!length(near)) return(NULL)
-    edits <- as.vector(utils::adist(near, name))
-    # Two letters that changed places.
-    letters_of <- function(x) vapply(strsplit(x, ""), function(l) paste(sort(l), collapse = ""), "")
-    swapped <- edits == 2 & nchar(near) == nchar(name)
-    swapped[swapped] <- letters_of(near[swapped]) == letters_of(name)
-    edits[swapped] <- 1L
-    close <- which(edits <= allowed)
+    forms <- plain_forms(near)
+    of_name <- unlist(plain_forms(name))
+    edits <- do.call(pmin, lapply(of_name, function(own) {
+      do.call(pmin, lapply(forms, letters_apart, own))
+    }))
+    close <- which(edits <= allowed & nchar(near) > 3)
     data.table(word = near[close], of = rep(name, length(close)), edits = as.integer(edits)[close])
   }))
   found[!duplicated(found[["word"]])]
+}
+
+# Edit distance, two letters that changed places as one.
+letters_apart <- function(words, name) {
+  edits <- as.vector(utils::adist(words, name))
+  letters_of <- function(x) vapply(strsplit(x, ""), function(l) paste(sort(l), collapse = ""), "")
+  swapped <- which(edits == 2 & nchar(words) == nchar(name))
+  edits[swapped[letters_of(words[swapped]) == letters_of(name)]] <- 1
+  edits
+}
+
+# Words without diacritics, left out or written in two letters: a list of the two.
+plain_forms <- function(words) {
+  two <- words
+  for (i in seq_along(two_letters)) {
+    two <- gsub(two_letters[i], names(two_letters)[i], two, fixed = TRUE)
+  }
+  from <- paste(one_letter, collapse = "")
+  to <- paste(strrep(names(one_letter), nchar(one_letter)), collapse = "")
+  list(chartr(from, to, words), chartr(from, to, two))
+}
+
+two_letters <- c(ae = "\u00e4", oe = "\u00f6", ue = "\u00fc", ss = "\u00df", aa = "\u00e5",
+  oe = "\u00f8", ae = "\u00e6", oe = "\u0153")
+
+one_letter <- c(a = "\u00e0\u00e1\u00e2\u00e3\u00e4\u00e5\u0101\u0103\u0105",
+  c = "\u00e7\u0107\u010d", d = "\u010f\u0111",
+  e = "\u00e8\u00e9\u00ea\u00eb\u0113\u0117\u0119\u011b", g = "\u011f",
+  i = "\u00ec\u00ed\u00ee\u00ef\u012b\u0131", l = "\u0142\u013e", n = "\u00f1\u0144\u0148",
+  o = "\u00f2\u00f3\u00f4\u00f5\u00f6\u00f8\u014d\u0151", r = "\u0159",
+  s = "\u015b\u015f\u0161", t = "\u0163\u0165",
+  u = "\u00f9\u00fa\u00fb\u00fc\u016b\u016f\u0171", y = "\u00fd\u00ff",
+  z = "\u017a\u017c\u017e")
+
+# Brand words with the spellings that the queries show: list(words, added: brand_spellings() that
+# count). Words given as they are, by I(), get none.
+known_brand <- function(keys, sums, pages, brand) {
+  if (is.null(brand) || inherits(brand, "AsIs")) return(list(words = brand, added = NULL))
+  other <- brand_spellings(keys, sums, pages, brand)
+  # Of words that are in others, one is enough.
+  added <- other[which(other$sure & !is_brand(other$word, brand))]
+  list(words = I(unique(c(brand, added$word))), added = added)
+}
+
+# Rules whose brand words have the spellings that rows of queries show, where conditions are about
+# brand.
+with_spellings <- function(rules, rows) {
+  if (is.null(rules$brand) || inherits(rules$brand, "AsIs") || is.null(rows[["query"]])) return(rules)
+  rows <- data.table(query = query_key(rows$query),
+    page = if (is.null(rows[["page"]])) "" else page_key(rows$page),
+    rows[, c("clicks", "impressions")], weighted = rows$impressions * rows$position)
+  sums <- sums_by(rows, c("query", "page"), c("clicks", "impressions", "weighted"))
+  keys <- unique(sums$query)
+  pages <- unique(sums$page)
+  set(sums, j = c("query", "page"), value = list(match(sums$query, keys), match(sums$page, pages)))
+  rules$brand <- known_brand(keys, sums, pages, rules$brand)$words
+  rules
+}
+
+about_brand <- function(segments) {
+  any(vapply(segments, function(segment) "brand" %in% names(segment$conditions), NA))
+}
+
+# What looks like a brand where none is named: the word of which most clicks go to the home page,
+# from queries that are clicked far more often than others. Out: list(word, clicks), or NULL.
+likely_brand <- function(summary) {
+  sums <- reduce_pairs(summary$cells)
+  home <- which(grepl("^([a-z][a-z0-9+.-]*://)?[^/]*/?$", summary$pages$page))
+  if (!length(home) || !sum(sums$clicks)) return(NULL)
+  words <- word_table(summary$queries$key, function_only)
+  clicks <- sum_codes(sums$clicks, sums$query, nrow(summary$queries))
+  at_home <- sums[which(sums$page %in% home)]
+  home_clicks <- sum_codes(at_home$clicks, at_home$query, nrow(summary$queries))
+  shown <- sum_codes(sums$impressions, sums$query, nrow(summary$queries))
+  by_word <- sums_by(data.table(word = words$word, clicks = clicks[words$query],
+    home = home_clicks[words$query], shown = shown[words$query]), "word",
+    c("clicks", "home", "shown"))
+  all <- c(clicks = sum(clicks), shown = sum(shown))
+  fits <- which(by_word$home >= 0.5 * by_word$clicks & by_word$clicks >= 10 &
+    by_word$clicks >= 0.01 * all[["clicks"]] &
+    by_word$clicks / by_word$shown > 2 * all[["clicks"]] / all[["shown"]])
+  fits <- by_word[fits]
+  if (!nrow(fits)) return(NULL)
+  as.list(fits[which.max(fits$clicks), c("word", "clicks")])
 }

@@ -42,6 +42,10 @@ tide_filter.tide_data <- function(data, from = NULL, to = NULL, days = NULL, ...
   without <- listed_days(without)
   if (is.null(c(from, to, days)) && !length(segments) && !length(without)) return(data)
 
+  if (about_brand(segments)) {
+    table <- pick_table(data, "query")
+    if (!is.null(table)) rules <- with_spellings(rules, table$rows)
+  }
   ledger <- list()
   for (grain in names(data$tables)) {
     table <- data$tables[[grain]]

@@ -50,6 +50,7 @@ segment_title <- function(segment) paste0(if (segment$not) "not ", segment$name)
 # In: sums by query and page code. Out: which of them are in all segments.
 pairs_inside <- function(summary, sums, segments, rules) {
   inside <- rep(TRUE, nrow(sums))
+  if (!is.null(summary$brand)) rules$brand <- summary$brand
   for (segment in segments) {
     own <- rep(TRUE, nrow(sums))
     for (arg in names(segment$conditions)) {

@@ -13,7 +13,10 @@
 #' @param data A `tide_data` object with a table that has queries, or a `tide_months` object from
 #'   [tide_stored()], which is reduced month by month.
 #' @param brand Brand words. A query that holds one is a brand query; words of up to four letters
-#'   must stand alone, longer ones may be joined or spaced. `NULL`: brand is not told apart.
+#'   must stand alone, longer ones may be joined or spaced. So are queries with other spellings of
+#'   a word (a letter or two apart, diacritics left out or written in two letters) at least half of
+#'   whose clicks land on the pages that the words themselves lead to; `I("word")` counts only what
+#'   is named. `NULL`: brand is not told apart.
 #' @param recent_days Length of the window that findings rest on; `Inf` for all days.
 #' @param undated_days How many days a table without dates stands for, where [tide_filter()] was
 #'   not told. Exports usually cover three months.
@@ -32,6 +35,7 @@
 #'   `NULL`), `course` (impressions and position of a sample of queries by month, from which the
 #'   chance of a step up is learnt, or `NULL`), `rests_on` (which days come from which of several
 #'   grains), `site_by_day` and `site_by_page` (from tables without queries, or `NULL`),
+#'   `brand` (the words that count) and `spellings` (those that were added, or `NULL`),
 #'   `window`, `recent`, `split`, `grain` (of the table used), `unused` (grains that were not),
 #'   `folded` (how many spellings of addresses were another's), and the `sources` of the data and
 #'   what was `left_out` of the table used. Methods: `print`, `summary` (totals), `tidy` (pairs),
@@ -68,10 +72,11 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
   if (nrow(odd)) reduced <- without_days(reduced, source$chunks, odd$date, split)
   queries <- reduced$queries
   pairs <- reduce_pairs(reduced$recent)
+  known <- known_brand(queries$keys, reduce_pairs(reduced$all), reduced$pages$names, brand)
   segment <- if (is.null(brand)) {
     rep("all", length(queries$names))
   } else {
-    ifelse(is_brand(queries$keys, brand), "brand", "non-brand")
+    ifelse(is_brand(queries$keys, known$words), "brand", "non-brand")
   }
 
   recent <- if (dated) recent_rows(source$chunks, reduced, pairs, recent_from, table$to)
@@ -90,7 +95,8 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
     recent = recent_window(recent_from, table$to, if (whole) days, reduced$by_day),
     grain = grain_label(table$dimensions), rests_on = table$rests_on,
     unused = setdiff(source$grains, grain_label(table$dimensions)),
-    folded = reduced$pages$spellings - length(reduced$pages$names), sources = data$sources,
+    folded = reduced$pages$spellings - length(reduced$pages$names), brand = known$words,
+    spellings = known$added, sources = data$sources,
     left_out = left_out[left_out$grain == grain_label(table$dimensions)])
 }
 
@@ -100,7 +106,8 @@ new_summary <- function(queries, pages, cells, recent_cells = cells,
     split_cells = NULL, by_day = NULL, odd_days = NULL, blend = NULL, course = NULL,
     site_by_day = NULL, site_by_page = NULL, window,
     recent = c(window[c("from", "to", "days")], list(with_data = window$days)),
-    grain, rests_on = NULL, unused = character(), folded = 0L, sources, left_out) {
+    grain, rests_on = NULL, unused = character(), folded = 0L, brand = NULL, spellings = NULL, sources,
+    left_out) {
   validate_summary(structure(as.list(environment()), class = "tide_summary"))
 }
 
@@ -124,12 +131,12 @@ recent_window <- function(from, to, days, by_day) {
   if (is.null(by_day)) return(list(from = from, to = to, days = days, with_data = days))
   own <- by_day[by_day$date >= from & by_day$date <= to]
   if (is.null(days)) days <- as.integer(to - min(own$date)) + 1L
-  list(from = from, to = to, days = days, with_data = days_with_data(own, days))
+  list(from = from, to = to, days = days, with_data = days_counted(own, days))
 }
 
 # A day without rows is missing where days have so many impressions that none is no chance; dates
 # that are weeks or months have all their days.
-days_with_data <- function(by_day, days, enough = 10) {
+days_counted <- function(by_day, days, enough = 10) {
   if (days_each(sort(by_day$date)) > 1 || mean(by_day$impressions) < enough) return(days)
   min(days, nrow(by_day))
 }
@@ -223,11 +230,21 @@ format.tide_summary <- function(x, ...) {
       if (x$window$dated) format_days(x$recent$from, x$recent$to) else "all of it"),
     sprintf("  segments: %s",
       paste(names(segments), format_count(as.vector(segments)), collapse = ", ")),
+    spelling_line(x),
     coverage_line(x),
     left_out_day_lines(x$odd_days),
     left_out_lines(x$left_out, data.table(grain = x$grain, clicks = sum(x$cells$clicks),
       impressions = sum(x$cells$impressions))),
     capped_lines(x$sources))
+}
+
+spelling_line <- function(x) {
+  added <- x$spellings
+  if (!NROW(added)) return(character())
+  sprintf("  also counted as brand: %s%s (%s, %s)",
+    paste(utils::head(added$word, 5), collapse = ", "),
+    if (nrow(added) > 5) ", ..." else "", format_plural(nrow(added), "spelling"),
+    format_plural(sum(added$clicks), "click"))
 }
 
 coverage_line <- function(x) {

@@ -27,15 +27,18 @@ query_words <- function(queries) {
   strsplit(queries, " ", fixed = TRUE)
 }
 
-# Words and joined neighbours of some queries: data.table(query, word).
-query_tokens <- function(queries, which) {
+# Words and up to so many joined neighbours of some queries: data.table(query, word).
+query_tokens <- function(queries, which, most = 2L) {
   words <- query_words(queries[which])
   n <- lengths(words)
   single <- data.table(query = rep(which, n), word = as.character(unlist(words)))
-  first <- as.logical(unlist(lapply(n, function(k) c(rep(TRUE, max(k - 1L, 0L)), if (k) FALSE))))
-  joined <- data.table(query = single$query[first],
-    word = paste0(single$word[first], single$word[base::which(first) + 1L]))
-  rbind(single, joined)
+  # How many words of its query follow each.
+  left <- rep(n, n) - sequence(n)
+  rbindlist(c(list(single), lapply(seq_len(most - 1L), function(further) {
+    first <- base::which(left >= further)
+    parts <- lapply(0:further, function(k) single$word[first + k])
+    data.table(query = single$query[first], word = do.call(paste0, parts))
+  })))
 }
 
 # The compared form of queries or pages.

@@ -68,10 +68,11 @@ page_fits <- function(summary, wanted) {
 
 # Whether a word of the page's address or title begins as each word does; the last three letters may
 # be an ending (storing, storage).
-in_address <- function(word, page, pages) {
+in_address <- function(word, page, pages, address = TRUE) {
   codes <- unique(page)
   title <- if (is.null(pages[["title"]])) "" else fcoalesce(as.character(pages$title[codes]), "")
-  said <- tolower(paste(sub("^[a-z][a-z0-9+.-]*://[^/]*", "", pages$page[codes]), title))
+  path <- if (address) sub("^[a-z][a-z0-9+.-]*://[^/]*", "", pages$page[codes]) else ""
+  said <- tolower(paste(path, title))
   said <- paste0(" ", gsub("[^\\p{L}\\p{N}]+", " ", said, perl = TRUE))[match(page, codes)]
   begins <- substr(word, 1, pmax(4L, nchar(word) - 3L))
   mapply(grepl, paste0(" ", begins), said, fixed = TRUE, USE.NAMES = FALSE)

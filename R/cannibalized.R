@@ -83,7 +83,15 @@ brand_left_out <- function(summary, pairs) {
 # stand: what a merge brings is assumed (merge_rise, merge_best, merge_chance).
 
 cannibalized_findings <- function(summary, curve, pairs, judged) {
+  # A page that earns more from other queries than one page would bring is not redirected.
+  clicks <- sum_codes(pairs$clicks, pairs$page, nrow(summary$pages))
+  gives_way <- data.table(query = judged$query, page = judged$other)
+  of_query <- pairs$clicks[pairs[gives_way, on = c("query", "page"), which = TRUE]]
+  set(judged, j = "other_clicks",
+    value = (clicks[judged$other] - fcoalesce(of_query, 0)) * per_month(summary))
   worth <- contest_done(summary, curve, judged)
+  set(judged, j = "redirect", value = judged$merged &
+    judged$other_clicks < assumed("redirect_share") * worth$done)
   claims <- lapply(seq_len(nrow(judged)), function(i) {
     which(pairs$query == judged$query[i] & pairs$page %in% judged$pages[[i]])
   })
@@ -108,7 +116,8 @@ cannibalized_findings <- function(summary, curve, pairs, judged) {
     if_done_low = worth$low,
     if_done_high = worth$high,
     confidence = judged$confidence,
-    chance = ifelse(judged$merged, assumed("merge_chance"), assumed("relink_chance")),
+    chance = ifelse(judged$merged, assumed("merge_chance"), assumed("relink_chance")) *
+      ifelse(judged$merged & !judged$redirect, assumed("relink_merges"), 1),
     action = cannibalized_words(summary, judged, "action"),
     reason = cannibalized_words(summary, judged, "reason"),
     claims = claims,

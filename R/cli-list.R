@@ -11,7 +11,7 @@ findings_lines <- function(findings, all, width) {
   }
   c(
     list_rows(findings$findings, leads, width),
-    more_line(leads, all$findings),
+    wrap_lines(more_line(leads, all$findings), width),
     "",
     strwrap(total_line(all), width),
     aside_text(findings, width),
@@ -50,7 +50,7 @@ list_rows <- function(found, leads, width) {
     sub(" +$", "", line("#", "query", "gain", "if done", "conf.", "chance", "pos.", "CTR", "exp.",
       "h", columns(function(name) pad_left(sub("gain_", "", name), 9)))),
     rbind(rows, sub(" +$", "", paste0(under, mapply(fit_path, page,
-      pmax(8, width - nchar(under, "width")))))))
+      pmax(8, width - nchar(under, "width") - 1L))))))
 }
 
 more_line <- function(leads, all) {

@@ -48,7 +48,7 @@ shared_groups <- function() {
       text_option("--has-none", "WORDS", "no queries with one of these words"),
       text_option("--words", "A:B", "only queries of A to B words (5: for 5 and more)"),
       text_option("--characters", "A:B", "only queries of A to B characters"),
-      text_option("--intent", "NAMES", "commercial, informational, uncategorised or your own"),
+      text_option("--intent", "NAMES", "commercial, informational, other or your own"),
       text_option("--page-group", "NAMES",
         "only these groups of pages; folders where none are named"),
       text_option("--segment", "NAMES",

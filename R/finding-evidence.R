@@ -87,10 +87,8 @@ page_words <- function(summary, page) {
   ifelse(nzchar(path), path, "the page that ranks")
 }
 
-in_period <- function(summary) {
-  if (summary$window$assumed) {
-    "in the file"
-  } else {
-    sprintf("in %s", format_plural(summary$recent$days, "day"))
-  }
+# What figures of the window are of.
+period_text <- function(summary) {
+  if (summary$window$assumed) return("all of the export")
+  format_plural(summary$recent$with_data, "day")
 }

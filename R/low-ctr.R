@@ -77,8 +77,8 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   at <- at[listed]
   chance <- ifelse(siblings$whole, assumed("rewrite_page_chance"), assumed("rewrite_query_chance"))
   found <- pair_findings("low_ctr", summary, pairs, candidates[listed], done,
-    judged$confidence[listed], chance, low_ctr_action(summary, at, siblings),
-    low_ctr_reason(summary, at, siblings, done$done),
+    judged$confidence[listed], chance, low_ctr_action(summary, pairs, at, siblings),
+    low_ctr_reason(summary, at, siblings, judged[listed]),
     low_ctr_steps(summary, now[candidates[listed]], at, levels, done, fit, judged[listed]))
   # Queries that one rewrite of the page serves are one task.
   set(found, j = "work",
@@ -105,15 +105,14 @@ topic_lines <- function(topics) {
   data.table(
     kind = "low_ctr",
     reason = sprintf(
-      "\"%s\" on all %d pages earns %s of the curve: the results page holds it back, not a snippet",
+      "\"%s\": CTR on all %d pages is %s of what is expected; clicks taken by the results page",
       topics$word, topics$pages, format_share(topics$share)),
     queries = topics$queries)
 }
 
 unsure_line <- function(queries, fdr) {
   if (!length(queries)) return(NULL)
-  why <- sprintf(paste("clicked less than usual, but queries here differ by as much by",
-    "themselves (an fdr above %g lists more)"),
+  why <- sprintf("below the curve, within this site's normal spread (an fdr above %g lists more)",
     fdr)
   data.table(kind = "low_ctr", reason = why, queries = length(unique(queries)))
 }

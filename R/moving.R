@@ -79,7 +79,8 @@ moving_findings <- function(kind, moving, summary, pairs, options) {
   share <- of$position / (of$position + of$click_through)
   done <- lapply(done, `[`, listed)
   pair_findings(kind, summary, pairs, moving$at[listed], done, confidence[listed],
-    if (down) assumed("won_back") else assumed("rise_chance"), moving_action(summary, of, share, kind), moving_reason(of, share),
+    if (down) assumed("won_back") else assumed("rise_chance"), moving_action(summary, of, share, kind),
+    moving_reason(of, summary$recent$to - 7L * as.integer(assumed("moved_weeks")) + 1L),
     moving_steps(of, done, confidence[listed], down))
 }
 
@@ -185,43 +186,39 @@ moving_steps <- function(of, done, confidence, down) {
 
 moving_cause <- function(share) ifelse(share > 0.6, "position", ifelse(share < 0.25, "ctr", "both"))
 
-moving_reason <- function(of, share) {
-  rate <- function(side) format_rate(
-    of[[paste0("clicks_", side)]] / of[[paste0("impressions_", side)]])
-  cause <- c(
-    position = "the position moved from %s to %s, which makes %s of it",
-    ctr = paste("the position hardly moved (%s, then %s) and makes %s of it: people",
-      "choose differently at the same place"),
-    both = "the position (%s, then %s) makes %s of it, the rest is what people choose")
-  cause <- cause[moving_cause(share)]
-  sprintf(paste("%s of %s impressions clicked in the last four weeks, %s of %s in the",
-    "four before: CTR went from %s to %s. Searches apart, that is %s; %s."),
-    format_count(of$clicks_2), format_count(of$impressions_2), format_count(of$clicks_1),
-    format_count(of$impressions_1), rate(1), rate(2), moving_clicks(of$position + of$click_through),
-    vapply(seq_along(share), function(i) sprintf(cause[i], format_position(of$position_1[i]),
-      format_position(of$position_2[i]), format_share(pmin(1, pmax(0, share[i])))),
-      ""))
-}
-
-moving_clicks <- function(change) {
-  paste(format_plural(round(abs(change)), "click"), ifelse(change < 0, "lost", "won"))
+# of: figures of both windows; since: first day of the later one.
+moving_reason <- function(of, since) {
+  demand <- of$clicks_2 - of$clicks_1 - of$position - of$click_through
+  parts <- vapply(seq_len(nrow(of)), function(i) {
+    size <- c(position = of$position[i], ctr = of$click_through[i], demand = demand[i])
+    size <- size[order(-abs(size))]
+    size <- size[abs(size) >= 0.5]
+    said <- c(
+      position = sprintf("by position (%s to %s)", format_position(of$position_1[i]),
+        format_position(of$position_2[i])),
+      ctr = "by CTR at equal position", demand = "by demand")
+    paste(sprintf("%s %s", signed(size), said[names(size)]), collapse = ", ")
+  }, "")
+  sprintf("Clicks %s from %s in four weeks to %s in the four since %s%s.",
+    ifelse(of$clicks_2 < of$clicks_1, "fell", ifelse(of$clicks_2 > of$clicks_1, "rose", "stayed")),
+    format_count(of$clicks_1), format_count(of$clicks_2), format_day(since),
+    ifelse(nzchar(parts), paste0(": ", parts), ""))
 }
 
 moving_action <- function(summary, of, share, kind) {
   query <- summary$queries$query[of$query]
-  page <- format_path(summary$pages$page[of$page])
+  page <- page_words(summary, of$page)
   cause <- moving_cause(share)
   if (kind == "rising") {
-    return(sprintf(paste("Give \"%s\" support while it rises: link to %s from your strongest",
-      "related pages with those words, and see that its first passage is up to", "date."),
+    return(sprintf(paste("Support \"%s\" while it rises: link to %s in varied words from related",
+      "pages that have long ranked, and bring its first paragraph up to date."),
       query, page))
   }
   ifelse(cause == "position", sprintf(paste(
-    "Look up what ranks above %s for \"%s\" now, bring the page up to date",
-    "where it falls behind, and check that no link to it was lost."),
+    "Compare %s with what ranks above it for \"%s\" now, bring it up to date where it lacks",
+    "something, and check that no link to it was lost."),
     page, query),
-    sprintf(paste("Look at the results page of \"%s\": if something new stands above or",
-      "beside %s, answer it in title and description; if the title was changed,",
-      "change it back."),
+    sprintf(paste("Look at the results page of \"%s\": if something new stands above %s, answer it in",
+      "title and description; if the title was changed, change it back."),
       query, page))
 }

@@ -65,17 +65,17 @@ idea_sums <- function(summary, asked, earns) {
 }
 
 new_page_action <- function(ideas) {
-  sprintf(paste("Write a page of its own for \"%s\" and link to it from %s, which is",
-    "shown for it now without answering it."),
+  sprintf("Write a page for \"%s\" and link to it from %s, which is shown for it now.",
     ideas$query, format_path(ideas$page))
 }
 
 new_page_reason <- function(summary, ideas) {
-  sprintf(paste("%s shown %s times %s, no nearer than position %s: the engine sees the",
-    "topic on this site, but no page answers it.%s"),
-    format_plural(ideas$queries, "query", "queries"), format_count(ideas$impressions),
-    in_period(summary), format_position(ideas$position),
-    ifelse(nzchar(ideas$others), sprintf(" Asked too: \"%s\".", ideas$others), ""))
+  sprintf("Position %s, %s, %s, %s. No page of the site answers %s.%s",
+    format_position(ideas$position), format_plural(ideas$queries, "query", "queries"),
+    format_plural(ideas$impressions, "impression"), period_text(summary),
+    ifelse(ideas$queries == 1, "it", "them"),
+    ifelse(nzchar(ideas$others),
+      sprintf(" Also: \"%s\".", ideas$others), ""))
 }
 
 new_page_steps <- function(summary, ideas) {

@@ -1,4 +1,5 @@
-# What is said of each kind of harm: what: "action" or "reason".
+# What is said of each kind of harm: what: "action" or "reason". other_clicks: what the page that
+# gives way earns in 30 days from its other queries.
 cannibalized_words <- function(summary, judged, what) {
   said <- character(nrow(judged))
   for (harm in unique(judged$harm)) {
@@ -12,84 +13,46 @@ cannibalized_words <- function(summary, judged, what) {
 }
 
 contest_reason <- function(harm, judged, keep, other, query) {
+  stands <- format_position(judged$stands)
+  stands_other <- format_position(judged$held_other)
+  may_rise <- "One page with both answers may stand higher."
   switch(
     harm,
-    swapping = swapping_words(judged, keep, other),
-    splitting = splitting_words(judged, keep, other),
+    swapping = sentences(
+      sprintf("Two pages take turns: %s led on %s, %s on %s (%s).", keep,
+        format_plural(judged$led_keep, "day"), other, format_count(judged$led_other),
+        format_plural(judged$changes, "change")),
+      sprintf("With %s in front the position is %s, with %s %s.", keep, stands, other,
+        stands_other),
+      ifelse(judged$level, may_rise, ""),
+      sprintf("Since %s %s leads.", format_day(judged$since),
+        ifelse(judged$keep_leads, keep, other))),
+    splitting = sprintf(
+      "Two pages are shown together in %s of the weeks: %s at position %s, %s at %s. %s",
+      format_share(judged$together), keep, stands, other, stands_other, may_rise),
     `wrong page leads` = sprintf(paste(
-      "%s leads at position %s, but its address and its other queries match",
-      "\"%s\" less than those of %s (position %s), and searchers pass it by: %s",
-      "clicks where %s are usual."),
-      other, format_position(judged$held_other), query, keep, format_position(judged$stands),
-      format_count(judged$leader_clicks), format_count(judged$leader_expected)),
+      "%s leads at position %s with %s; %s are expected. Its address and its other queries match",
+      "\"%s\" less than those of %s (position %s)."),
+      other, stands_other, format_plural(judged$leader_clicks, "click"),
+      format_count(judged$leader_expected), query, keep, stands),
     unknown = sprintf(paste(
-      "%s (position %s) and %s (position %s) both answer it with a good part of",
-      "the impressions. Without dates it cannot be known whether they swap",
-      "places or are shown together; one page might stand nearer the top."),
-      keep, format_position(judged$stands), other, format_position(judged$held_other)))
+      "%s (position %s) and %s (position %s) share the impressions. Doubt: without dates it cannot",
+      "be known whether they take turns or are shown together."),
+      keep, stands, other, stands_other))
 }
 
 contest_action <- function(harm, judged, keep, other, query) {
-  merge <- sprintf(paste("Move what %s says about \"%s\" into %s and redirect it there, or point",
-    "it clearly at another query."),
-    other, query, keep)
+  merge <- sprintf("Move what %s says about \"%s\" to %s, and redirect it there.", other, query, keep)
+  relink <- sprintf(paste("Keep %s for \"%s\": link to it from %s in varied words, and reword title and",
+    "headings of %s towards its other queries%s."),
+    keep, query, other, other, ifelse(judged$other_clicks >= 1,
+      sprintf(", which earn %s clicks a month", format_clicks(judged$other_clicks)), ""))
   switch(
     harm,
-    swapping = ifelse(judged$level, merge,
-      sprintf(paste("Keep %s for \"%s\": link to it from %s with those words, and take them",
-        "out of that page's title and headings."),
-        keep, query, other)),
-    splitting = merge,
-    `wrong page leads` = sprintf(paste(
-      "Let %s answer \"%s\": link to it from %s with those words, and reword %s",
-      "towards what it is about."),
-      keep, query, other, other),
+    swapping = ,
+    splitting = ifelse(judged$redirect, merge, relink),
+    `wrong page leads` = relink,
     unknown = sprintf(
-      "Export by date to see who leads when; until then, link from %s to %s with the words \"%s\".",
+      "Export by date to see who leads when; until then, link from %s to %s where it is about \"%s\".",
       other, keep, query))
-}
-
-# Who took the lead from whom, how the two compare, and who has it now.
-swapping_words <- function(judged, keep, other) {
-  days <- judged$led_keep + judged$led_other
-  led <- sprintf("%s led on %s and %s on %s; the lead changed hands %s", keep,
-    format_plural(judged$led_keep, "day"), other, format_count(judged$led_other),
-    ifelse(judged$changes == 2, "twice", format_plural(judged$changes, "time")))
-  now <- sprintf("Since %s %s leads.", format(judged$since), ifelse(judged$keep_leads, keep, other))
-  stands <- format_position(judged$stands)
-  stands_other <- format_position(judged$held_other)
-  nearest <- pmin(judged$stands, judged$held_other)
-  sentences(fcase(judged$led_other > 0.6 * days,
-    sprintf("The weaker page has it most of the time: %s.", led), judged$led_keep > 0.6 * days,
-    sprintf("%s, which costs it every time.", led), judged$changes >= 5L,
-    sprintf("Back and forth: %s.", led), rep(TRUE, nrow(judged)), sprintf("%s.", led)),
-    fcase(judged$level & nearest > 10.5, sprintf(paste(
-      "Neither gets off page two (position %s while it leads, %s for the",
-      "other), where one page with both answers might."),
-      stands, stands_other),
-      judged$level, sprintf(paste(
-        "Neither is clearly better (position %s while it leads, %s for the",
-        "other), so one page with both answers might stand nearer the top."),
-        stands, stands_other),
-      judged$stands <= 3.5 & judged$held_other > 5,
-      sprintf("While it leads, %s is in the top three (%s); the other gets no further than %s.",
-        keep, stands, stands_other),
-      judged$stands <= 10.5 & judged$held_other > 10.5,
-      sprintf("With %s the site is on page one (%s), with the other it falls to page two (%s).",
-        keep, stands, stands_other),
-      rep(TRUE, nrow(judged)), sprintf("While it leads, %s stands at position %s; the other at %s.",
-        keep, stands, stands_other)),
-    now)
-}
-
-splitting_words <- function(judged, keep, other) {
-  both <- sprintf("%s and %s are shown together in %s of the weeks, at positions %s and %s", keep,
-    other, format_share(judged$together), format_position(judged$stands),
-    format_position(judged$held_other))
-  fcase(pmin(judged$stands, judged$held_other) > 10.5,
-    sprintf("%s: neither gets off page two, where one page might.", both),
-    pmax(judged$stands, judged$held_other) > 10.5,
-    sprintf("%s: one hangs on at the foot of page one, the other drags behind on page two.", both),
-    rep(TRUE, nrow(judged)),
-    sprintf("%s: they share what one page could hold nearer the top.", both))
 }

@@ -1,84 +1,76 @@
-# Striking distance in words. A reason opens with the strongest argument for this query, goes on
-# with what it earns now and would earn, and ends with the other arguments.
+# Striking distance in words: where it stands, what the step could bring, why, doubt.
 
 striking_reason <- function(summary, at, target, step, rivals) {
-  arguments <- striking_arguments(summary, at, target, step, rivals)
-  strongest <- max.col(arguments != "", "first")
-  chosen <- cbind(seq_len(nrow(at)), strongest)
-  opening <- arguments[chosen]
-  arguments[chosen] <- ""
-  sentences(opening, striking_figures(summary, at, target, step),
-    apply(arguments[, -ncol(arguments), drop = FALSE], 1, paste, collapse = " "))
-}
-
-# A column an argument, the strongest first; the last holds for all.
-striking_arguments <- function(summary, at, target, step, rivals) {
-  trend <- position_trend(summary, at)
-  moved <- ifelse(is.na(trend$first / trend$last), 1, trend$first / trend$last)
-  course <- sprintf("from %s to %s", format_position(trend$first), format_position(trend$last))
-  cbind(
-    ifelse(moved < 1 / 1.15, sprintf("Slipping, %s in these months, so do it soon.", course), ""),
-    ifelse(rivals > 0, sprintf("%s of the site %s shown for it too; settle first which is meant.",
-      format_plural(rivals, "other page"), ifelse(rivals == 1, "is", "are")),
+  sentences(striking_figures(summary, at, target, step), striking_trend(summary, at),
+    ifelse(at$own > 1.2, sprintf(
+      "CTR is %.1f times what is expected, which suggests that searchers want this page.", at$own),
       ""),
-    ifelse(at$own > 1.5, sprintf(
-      "Clicked %.1f times as often as usual at its place: searchers want this page.", at$own),
-      ""),
-    ifelse(moved > 1.15, sprintf("On its way already, %s in these months.", course), ""),
-    ifelse(at$own > 1.2 & at$own <= 1.5, sprintf(
-      "It is clicked %.1f times as often as usual at its place, which proves it relevant.", at$own),
-      ""),
-    ifelse(query_intent(summary$queries$key[at$query]) == "commercial",
-      "The words are those of a buyer.", ""),
-    ifelse(step$wider > 1.05,
-      sprintf("Page one is seen %.1f times as often as page two.", step$wider), ""),
-    ifelse(at$position > 10.5, "Just beyond page one.",
-      ifelse(at$position > 7.5, "At the foot of page one.",
-        ifelse(at$position < 4.6, "One step from the top three.", "In the middle of page one."))))
+    ifelse(rivals > 0, sprintf("Doubt: %s of the site %s shown for it too.",
+      format_plural(rivals, "other page"), ifelse(rivals == 1, "is", "are")), ""))
 }
 
 striking_figures <- function(summary, at, target, step) {
-  place <- format_position(at$position)
-  seen <- format_plural(at$impressions, "impression")
-  clicks <- format_plural(at$clicks, "click")
-  then <- format_rate(pmin(step$there * at$own, 1))
-  goal <- ifelse(target <= 3, "in the top three", ifelse(target <= 10, "on page one", "there"))
-  figures <- fcase(at$clicks == 0, sprintf(
-    "%s at position %s brought no click %s; %s (position %s) some %s of them could.", seen, place,
-    in_period(summary), goal, format_place(target), then),
-    at$position > 10.5, sprintf(
-      "From position %s it has %s of %s %s; %s (position %s) %s could click.", place, clicks, seen,
-      in_period(summary), goal, format_place(target), then),
-    at$position > 7.5, sprintf(
-      "%s of %s at position %s %s; %s (position %s) it would be %s of them.", clicks, seen, place,
-      in_period(summary), goal, format_place(target), then),
-    at$position < 4.6, sprintf(paste(
-      "Clicked in %s of its impressions at position %s (%s of %s %s); %s",
-      "(position %s) %s is in reach."),
-      format_rate(at$ctr), place, format_count(at$clicks), format_count(at$impressions),
-      in_period(summary), goal, format_place(target), then),
-    rep(TRUE, nrow(at)), sprintf(
-      "At position %s it earns %s from %s %s, and %s (position %s) could expect %s.", place, clicks,
-      seen, in_period(summary), goal, format_place(target), then))
-  paste(figures, striking_chance(step))
+  then <- at$impressions * step$wider * step$there * at$own
+  sprintf("Position %s, %s, %s in %s. At position %s about %s could be expected%s.",
+    format_position(at$position), format_plural(at$impressions, "impression"),
+    format_plural(at$clicks, "click"), period_text(summary), format_place(target),
+    format_plural(then, "click"), ifelse(step$wider > 1.05,
+      sprintf(": page one is seen %.1f times as often", step$wider), ""))
 }
 
-striking_chance <- function(step) {
-  share <- format_share(step$reach)
-  by <- if (is.null(step$learnt)) "as is assumed" else "by this site's own history"
-  fcase(step$reach >= 0.12, sprintf("Such a step comes off in %s, %s.", share, by),
-    step$reach >= 0.05, sprintf("%s of such queries get there, %s.", share, by),
-    rep(TRUE, length(share)), sprintf("A long shot: %s get there, %s.", share, by))
+striking_trend <- function(summary, at) {
+  trend <- position_trend(summary, at)
+  moved <- fcoalesce(trend$first / trend$last, 1)
+  course <- sprintf("from %s to %s in %s", format_position(trend$first),
+    format_position(trend$last), period_text(summary))
+  fcase(moved > 1.15, sprintf("Position improved %s.", course), moved < 1 / 1.15,
+    sprintf("Position fell %s.", course), rep(TRUE, nrow(at)), "")
 }
 
-striking_action <- function(summary, at, target) {
+# Words that the title lacks, and which pages to link from. Links with the exact words of the query
+# can put the linking page in front, so they vary.
+striking_action <- function(summary, pairs, at, target) {
   query <- summary$queries$query[at$query]
   page <- page_words(summary, at$page)
-  ifelse(target <= 3, sprintf(paste(
-    "Deepen %s on \"%s\": answer it in the first paragraph, and link to it",
-    "from your strongest pages on the topic."),
-    page, query),
-    sprintf(paste("Give \"%s\" a heading and a passage of its own on %s, and point internal",
-      "links with those words at it, to reach position %s."),
-      query, page, format_place(target)))
+  missing <- sub("^The title does not mention (.*)[.]$", "; the title lacks \\1",
+    rep_len(unsaid_words(summary, at), nrow(at)))
+  sources <- link_sources(summary, pairs, at)
+  what <- ifelse(target <= assumed("top_three_ends"),
+    sprintf("Answer \"%s\" in the first paragraph of %s and go deeper%s.", query, page, missing),
+    sprintf("Give \"%s\" a heading and a passage of its own on %s%s.", query, page, missing))
+  sprintf("%s Link to it in varied words from %s.", what, sources)
+}
+
+# Pages that get clicks from queries which share telling words with a query: up to two a query, not
+# those that are shown for it themselves.
+link_sources <- function(summary, pairs, at, most = 2L) {
+  default <- "older pages on the topic that rank"
+  if (nrow(summary$pages) < 3 || !nrow(at)) return(rep(default, nrow(at)))
+  asked <- word_table(summary$queries$key[at$query], function_words)
+  known <- pairs[pairs$clicks > 0]
+  words <- word_table(summary$queries$key, function_words)
+  words <- words[words$word %in% asked$word]
+  held <- known[words, on = "query", nomatch = NULL, allow.cartesian = TRUE]
+  if (!nrow(held)) return(rep(default, nrow(at)))
+  by_word <- sums_by(held, c("word", "page"), "clicks")
+  pages_of <- sums_by(by_word, "word", "clicks", count = "pages")
+  pages <- pages_of$pages[match(by_word$word, pages_of$word)]
+  # A word on many pages names no topic.
+  by_word <- by_word[pages <= pmax(5, 0.1 * nrow(summary$pages)) & pages > 1]
+  setorderv(by_word, c("word", "clicks"), c(1L, -1L))
+  by_word <- by_word[rowid(by_word$word) <= 8]
+  near <- by_word[asked, on = "word", nomatch = NULL, allow.cartesian = TRUE]
+  if (!nrow(near)) return(rep(default, nrow(at)))
+  near <- sums_by(near, c("query", "page"), "clicks")
+  setnames(near, "query", "row")
+  competing <- data.table(query = at$query[near$row], page = near$page)
+  shown <- pairs[competing, on = c("query", "page"), which = TRUE]
+  near <- near[is.na(shown)]
+  setorderv(near, c("row", "clicks", "page"), c(1L, -1L, 1L))
+  near <- near[rowid(near$row) <= most]
+  named <- vapply(split(format_path(summary$pages$page[near$page]), near$row), paste, "",
+    collapse = " and ")
+  out <- rep(default, nrow(at))
+  out[as.integer(names(named))] <- named
+  out
 }

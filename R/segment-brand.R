@@ -136,13 +136,14 @@ known_brand <- function(keys, sums, pages, brand) {
 # brand.
 with_spellings <- function(rules, rows) {
   if (is.null(rules$brand) || inherits(rules$brand, "AsIs") || is.null(rows[["query"]])) return(rules)
-  rows <- data.table(query = query_key(rows$query),
-    page = if (is.null(rows[["page"]])) "" else page_key(rows$page),
-    rows[, c("clicks", "impressions")], weighted = rows$impressions * rows$position)
-  sums <- sums_by(rows, c("query", "page"), c("clicks", "impressions", "weighted"))
-  keys <- unique(sums$query)
-  pages <- unique(sums$page)
-  set(sums, j = c("query", "page"), value = list(match(sums$query, keys), match(sums$page, pages)))
+  by <- intersect(c("query", "page"), names(rows))
+  sums <- sums_by(data.table(rows[, c(by, "clicks", "impressions"), with = FALSE],
+    weighted = rows$impressions * rows$position), by, c("clicks", "impressions", "weighted"))
+  query <- query_key(as.character(sums$query))
+  page <- if (is.null(sums[["page"]])) rep("", nrow(sums)) else page_key(as.character(sums$page))
+  keys <- unique(query)
+  pages <- unique(page)
+  set(sums, j = c("query", "page"), value = list(match(query, keys), match(page, pages)))
   rules$brand <- known_brand(keys, sums, pages, rules$brand)$words
   rules
 }

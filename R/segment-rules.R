@@ -6,7 +6,7 @@
 #'
 #' @param brand Brand words, see [tide_summary()].
 #' @param intent Named list of word lists; the first whose word stands in a query names its
-#'   intent, others are `uncategorised`.
+#'   intent, others are `other`.
 #' @param page_groups Named patterns; the first that fits a page's address names its group,
 #'   others are `other`. A pattern that begins with `/` and holds no signs of a regular
 #'   expression is the beginning of the path. Without groups a page's group is its first folder.
@@ -87,9 +87,9 @@ intent_words <- list(commercial = c("best", "review", "reviews", "vs", "versus",
     "history", "meaning", "tips", "does", "is", "growing", "tutorial"))
 
 # In: queries in lower case. Out: the name of the first list that has a word of the query, or
-# "uncategorised".
+# "other".
 query_intent <- function(queries, lists = intent_words) {
-  out <- rep("uncategorised", length(queries))
+  out <- rep("other", length(queries))
   for (intent in rev(names(lists))) {
     words <- gsub("([][(){}*+?|^$.\\\\])", "\\\\\\1", query_key(lists[[intent]]))
     out[grepl(sprintf("(?<![\\p{L}\\p{N}])(%s)(?![\\p{L}\\p{N}])", paste(words, collapse = "|")),

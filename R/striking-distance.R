@@ -65,7 +65,7 @@ find_striking_distance <- function(summary, curve, pairs, options) {
   step <- some_steps(step, keep)
   at <- at[keep]
   list(found = pair_findings("striking_distance", summary, pairs, rows[keep], step$done,
-    confidence[keep], step$reach, striking_action(summary, at, target[keep]),
+    confidence[keep], step$reach, striking_action(summary, pairs, at, target[keep]),
     striking_reason(summary, at, target[keep], step, competing_pages(pairs, at)),
     striking_steps(summary, at, target[keep], step,
       sprintf(paste("confidence = chance that it lasts in the band x chance that its factor",

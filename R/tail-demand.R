@@ -41,13 +41,13 @@ find_tail_demand <- function(summary, curve, pairs, options) {
   page <- format_path(summary$pages$page[at$page])
   list(found = pair_findings("tail_demand", summary, pairs, rows[keep], step$done, sure,
     step$reach,
-    sprintf(paste("Write the answer to \"%s\" that page one lacks: a passage of its own on",
-      "%s that begins with these words, and a link to it from a page that", "ranks."),
-      query, page),
-    sprintf(paste("%s from position %s, %.1f times what is usual that far down: searchers",
-      "pass by what stands above. Chance of reaching page one taken as %s."),
-      format_plural(at$clicks, "click"), format_position(at$position), at$own,
-      format_share(step$reach)),
+    sprintf(paste("Add the answer to \"%s\" to %s as a passage of its own, and link to it in varied",
+      "words from %s."),
+      query, page, link_sources(summary, pairs, at)),
+    sprintf(paste("Position %s, %s of %s, %s: %.1f times what is expected there. Results above may",
+      "not answer the query."),
+      format_position(at$position), format_plural(at$clicks, "click"),
+      format_plural(at$impressions, "impression"), period_text(summary), at$own),
     striking_steps(summary, at, rep(assumed("target_from_page_two"), nrow(at)), step,
       sprintf("confidence = chance that its factor is above 1.2 = %.3f", sure))))
 }

@@ -8,6 +8,9 @@ site_kinds <- list(small = list(queries = 250, days = 60, demand = 0.4),
   `brand-heavy` = list(queries = 1500, days = 91, demand = 0.5, brand = 60),
   seasonal = list(queries = 1500, days = 200, demand = 0.4, season = 0.8),
   `capped export` = list(queries = 20000, days = 91, demand = 0.3, cap = 1000),
+  `capped, undated` = list(queries = 8000, days = 91, demand = 0.2, cap = 1000, undated = TRUE),
+  `capped queries` = list(queries = 8000, days = 91, demand = 0.2, cap = 1000, undated = TRUE,
+    no_pages = TRUE),
   `mixed devices` = list(queries = 1500, days = 91, demand = 0.5, devices = TRUE),
   `many features` = list(queries = 1500, days = 91, demand = 0.5, features = 0.3),
   undated = list(queries = 2500, days = 91, demand = 0.5, undated = TRUE),
@@ -32,10 +35,12 @@ simulate_site <- function(kind, seed) {
   demand <- how$demand * exp(rnorm(n, 0, 1.7))
   home <- exp(runif(n, 0, log(30)))
   wander <- runif(n, 0.02, 0.25)
-  if (!is.null(how$cap)) days <- 1 else days <- how$days
+  # One day stands for all, where only the cap is of interest.
+  at_once <- !is.null(how$cap) && is.null(how$undated)
+  days <- if (at_once) 1 else how$days
   d <- CJ(q = seq_len(n), day = seq_len(days))
   season <- if (is.null(how$season)) 1 else 1 + how$season * sin(2 * pi * d$day / 365)
-  volume <- if (is.null(how$cap)) demand[d$q] else demand[d$q] * how$days
+  volume <- demand[d$q] * if (at_once) how$days else 1
   d[, impressions := rpois(.N, volume * season * ifelse(home[q] > 10.5, 0.5, 1))]
   d <- d[impressions > 0]
   phone <- if (is.null(how$devices)) NULL else runif(nrow(d)) < 0.6
@@ -68,7 +73,7 @@ simulate_site <- function(kind, seed) {
     rows <- rows[, .(clicks = sum(clicks),
       position = round(sum(position * impressions) / sum(impressions), 1),
       impressions = sum(impressions)),
-      by = c("query", "page")]
+      by = c("query", if (is.null(how$no_pages)) "page")]
   }
   if (!is.null(how$cap)) {
     setorderv(rows, c("clicks", "impressions"), c(-1L, -1L))

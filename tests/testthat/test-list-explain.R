@@ -26,7 +26,7 @@ test_that("every sum that a trace shows of a low CTR comes out when it is done b
   found <- demo()$found
   for (id in found$findings$id[found$findings$kind == "low_ctr"]) {
     steps <- tide_trace(found, id)$steps
-    for (step in grep("^log factor|level|^of (pages|queries)|^confidence|^gain =|^if done =", steps,
+    for (step in grep("^log factor|^level|^the level|^its own level|^of (pages|queries)|^confidence = |^gain =|^if done =", steps,
         value = TRUE)) {
       sides <- worked_out(sub(", variance.*| \\(share.*", "", step))
       # Figures are shown with three decimals.

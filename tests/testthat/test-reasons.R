@@ -4,147 +4,126 @@ made_summary <- function(pages, queries, weekly = NULL) {
   # `key` is an argument of data.table().
   named <- function(column, texts) setDT(stats::setNames(list(texts, texts), c(column, "key")))
   pages <- named("page", pages)
-  list(pages = pages, queries = named("query", queries), recent = list(days = 84L),
+  list(pages = pages, queries = named("query", queries), recent = list(days = 84L, with_data = 84L, to = as.IDate("2026-10-28")),
     window = list(assumed = FALSE), weekly = weekly,
     pairs = data.table(query = seq_along(queries), page = seq_along(pages$page)[1]))
 }
 
-test_that("a low CTR opens with what decides the cure", {
+pair <- function(...) {
+  own <- list(query = 1L, page = 1L, clicks = 10, impressions = 100, position = 2,
+    expected = 20, days = 84, since = as.IDate(NA), shift = "", before = NA_real_, ratio = 1)
+  own <- setDT(utils::modifyList(own, list(...)))
+  set(own, j = "expected_ctr", value = own$expected / own$impressions)
+  set(own, j = "ctr", value = own$clicks / own$impressions)
+}
+
+judged_as <- function(confidence = 0.9, by_topic = 0, unseen_topic = 0) {
+  data.table(confidence, by_topic, unseen_topic)
+}
+
+siblings_of <- function(tested = 1L, low = 1L, whole = FALSE, missed = 25) {
+  data.table(tested, low, whole, missed)
+}
+
+test_that("a low CTR is told in one order: figures, what is expected, what else points there, doubt", {
   summary <- made_summary("https://www.fernmoor.example/shop/kale/", "kale")
-  opening <- function(tested, low, whole, speaks = TRUE, clicks = 10, position = 2, missed = 25) {
-    inktide:::low_opening(summary,
-      data.table(page = 1L, query = 1L, clicks = clicks, expected = 20, position = position),
-      data.table(tested = as.integer(tested), low = as.integer(low), missed = missed,
-        whole = whole),
-      speaks)
+  told <- function(at = pair(), siblings = siblings_of(), judged = judged_as()) {
+    inktide:::low_ctr_reason(summary, at, siblings, judged)
   }
+  begins <- paste("CTR 10% at position 2.0 (10 clicks of 100 impressions, 84 days); expected 20%,",
+    "so 10 clicks are missed.")
   cases <- list(
-    list(paste("^All 5 tested queries of /shop/kale/ .* 25 clicks missed in all and 40%",
-      "of them .* title and description"),
-      opening(5, 5, TRUE)),
-    list("^4 of 5 tested queries of /shop/kale/", opening(5, 4, TRUE)),
-    list("^/shop/kale/ puts .* both tested queries .* this one has 83% of the 12 clicks missed",
-      opening(2, 2, TRUE, missed = 12)),
-    list("^The shortfall runs through all 9 tested queries of /shop/kale/, 100 clicks",
-      opening(9, 9, TRUE, missed = 100)),
-    list("^One of 4 queries that /shop/kale/ loses, mended by the same rewrite",
-      opening(5, 4, TRUE, speaks = FALSE)),
-    list("^The other query that /shop/kale/ loses", opening(2, 2, TRUE, speaks = FALSE)),
-    list("^Hardly clicked at all", opening(5, 4, TRUE, speaks = FALSE, clicks = 4)),
-    list("does as usual for its 4 other tested queries, so it is the match", opening(5, 1, FALSE)),
-    list("does as usual for its 1 other tested query,", opening(2, 1, FALSE)),
-    list("^3 of 9 tested queries of /shop/kale/ fall short, each for reasons of its own",
-      opening(9, 3, FALSE)),
-    list("sees it first", opening(1, 1, FALSE, position = 1.2)),
-    list("^Near the top", opening(1, 1, FALSE, position = 3)),
-    list("^On page one", opening(1, 1, FALSE, position = 8)),
-    list("^Far down", opening(1, 1, FALSE, position = 14)))
-  for (case in cases) expect_match(case[[2]], case[[1]])
+    list(told(), begins),
+    list(told(pair(clicks = 0, expected = 1)), paste("CTR 0% at position 2.0 (0 clicks of 100",
+      "impressions, 84 days); expected 1.0%, so 1 click is missed.")),
+    list(told(siblings = siblings_of(11L, 11L, TRUE, 156)), paste(begins, "All 11 tested queries of",
+      "the page are below the curve (156 clicks missed in all), which points to its title and",
+      "description.")),
+    list(told(siblings = siblings_of(2L, 2L, TRUE)), paste(begins, "Both tested queries of the page",
+      "are below the curve (25 clicks missed in all), which points to its title and description.")),
+    list(told(siblings = siblings_of(5L, 4L, TRUE)), "4 of 5 tested queries of the page"),
+    list(told(siblings = siblings_of(7L, 1L)), paste(begins, "The page's 6 other tested queries are",
+      "as expected, so the page may not answer this query.")),
+    list(told(siblings = siblings_of(2L, 1L)), "The page's 1 other tested query is as expected"),
+    list(told(siblings = siblings_of(9L, 3L)), "3 of 9 tested queries of the page are below the"),
+    list(told(pair(since = as.IDate("2026-09-12"), shift = "page", before = 1.1, ratio = 0.4)),
+      paste("(10 clicks of 100 impressions, since 12 Sep 2026); expected 20%, so 10 clicks are",
+        "missed. Before 12 Sep 2026 the CTR was 110% of what is expected, since then 44%.")),
+    list(told(judged = judged_as(unseen_topic = 0.3)),
+      "Doubt: the results page may take the clicks of this topic."),
+    list(told(pair(clicks = 2, expected = 5), judged = judged_as(0.6)), "Doubt: few clicks"),
+    list(told(judged = judged_as(0.6)), "Doubt: queries of this site differ by nearly as much"))
+  for (case in cases) expect_match(case[[1]], case[[2]], fixed = TRUE)
 })
 
-test_that("the figures of a low CTR are told as they stand, whatever they are", {
-  summary <- made_summary("https://www.fernmoor.example/", "kale")
-  figures <- function(clicks, impressions, expected, position) {
-    inktide:::low_figures(summary, data.table(clicks = clicks, impressions = impressions,
-      expected = expected, position = position, ctr = clicks / impressions,
-      expected_ctr = expected / impressions))
-  }
-  cases <- list(
-    list(paste("Not one of 200 impressions at position 4.0 was clicked, where 6.0% is",
-      "usual: 12 clicks missed in 84 days"),
-      figures(0, 200, 12, 4)),
-    list("Of 100 impressions in first place 10 were clicked: 10%, where this site usually gets 25%",
-      figures(10, 100, 25, 1.2)),
-    list("1 was clicked", figures(1, 100, 25, 1.2)),
-    list(
-      "Not one of 14 impressions at position 4.0 was clicked, where 10% is usual: 1 click missed",
-      figures(0, 14, 1.4, 4)),
-    list("less than a click missed", figures(1, 11, 1.3, 2.5)),
-    list("Less than a third of what position 5.0 brings", figures(2, 100, 9, 5)),
-    list(paste("At position 2.5, 10 of 100 impressions were clicked (10%; usual: 18%),",
-      "which makes 8 clicks missed"),
-      figures(10, 100, 18, 2.5)),
-    list("1 click for 90 impressions at position 7.0 are 1.1%", figures(1, 90, 2, 7)),
-    list("where even that far down", figures(2, 400, 4, 15)))
-  for (case in cases) expect_match(case[[2]], case[[1]], fixed = TRUE)
-})
-
-test_that("since when it is so is told where both halves can tell", {
-  weeks <- function(first, last) data.table(query = 1L, page = 1L, week = 1:12, impressions = 100,
-    position = 3, clicks = rep(c(first, last), each = 6))
-  course <- function(first, last, expected_ctr = 0.1) {
-    summary <- made_summary("https://www.fernmoor.example/", "kale", weekly = weeks(first, last))
-    inktide:::low_ctr_since(summary, data.table(query = 1L, page = 1L, expected_ctr = expected_ctr))
-  }
-  expect_match(course(10, 2), "10% in the first 6 weeks and 2.0% since, at the same position")
-  expect_match(course(2, 9), "begun to mend: 2.0% in the first 6 weeks, 9.0% since")
-  expect_match(course(3, 3), "the same 3.0% in the first 6 weeks")
-  expect_match(course(4, 3), "No passing dip: 4.0% in the first 6 weeks, 3.0% since")
-  expect_match(course(3, 4), "no better in the first 6 weeks \\(3.0%, and 4.0% since\\)")
-  expect_equal(course(9, 9), "")
-  expect_equal(course(0, 0, expected_ctr = 0.001), "")
-  # By hand: weeks 2 and 3 of a pair at positions 4 and 6.
-  sums <- inktide:::pair_weeks(list(weekly = data.table(query = 1L, page = 1L, week = 1:3,
-    clicks = 1:3, impressions = c(10, 20, 60), position = c(2, 4, 6))),
-    data.table(query = 1:2, page = 1L), 2:3)
-  expect_equal(sums,
-    data.table(clicks = c(5L, NA), impressions = c(80, NA), position = c((80 + 360) / 80, NA)))
-})
-
-test_that("words that a page does not say are named, unless all queries have them", {
+test_that("words that the title lacks are named where titles are known, unless all queries have them", {
   queries <- c("kale taste", "how to grow kale", sprintf("kale seeds %s", letters))
   summary <- made_summary(rep("https://www.fernmoor.example/shop/kale/", length(queries)), queries)
   summary$pairs <- data.table(query = seq_along(queries), page = 1L)
   at <- data.table(query = 1:3, page = 1L)
-  expect_match(inktide:::unsaid_words(summary, at)[1], "Its address does not say \"taste\".",
-    fixed = TRUE)
-  expect_equal(inktide:::unsaid_words(summary, at)[3], "")
-  summary$pages[, title := "Kale: its taste"]
-  expect_equal(inktide:::unsaid_words(summary, at)[1], "")
-  expect_match(inktide:::unsaid_words(summary, at)[2], "Neither its title nor its address says")
+  expect_equal(inktide:::unsaid_words(summary, at), "")
+  summary$pages[, title := "Kale: seeds a"]
+  expect_equal(inktide:::unsaid_words(summary, at),
+    c("The title does not mention \"taste\".", "The title does not mention \"grow\".", ""))
 })
 
-test_that("striking distance opens with the strongest argument and keeps the others for the end", {
+test_that("a rewrite keeps what earns: the best query of the page that does well", {
+  summary <- made_summary("https://www.fernmoor.example/", c("kale", "kale seeds"))
+  pairs <- data.table(query = 1:2, page = 1L, own = c(0.4, 1.1), clicks = c(10, 84))
+  keep <- function(...) inktide:::keep_words(summary, pairs, pair(...))
+  expect_equal(keep(), "; keep \"kale seeds\" in the title, it earns 30 clicks a month")
+  expect_equal(keep(query = 2L), "")
+})
+
+test_that("striking distance tells where it stands, what the step could bring, why, and doubt", {
   summary <- made_summary("https://www.fernmoor.example/", c("buy kale", "kale"))
-  at <- data.table(query = c(1L, 2L, 2L, 2L), page = 1L, own = c(1.8, 1.3, 1, 1),
-    position = c(14, 9, 9, 4.2), clicks = c(20, 0, 5, 9), impressions = 500,
-    ctr = c(20, 0, 5, 9) / 500)
-  step <- list(wider = c(1.6, 1, 1, 1), there = rep(0.05, 4), reach = rep(0.2, 4), learnt = NULL)
-  told <- inktide:::striking_reason(summary, at, c(8, 3, 3, 3), step, rivals = c(0, 0, 2, 0))
-  expect_match(told[1],
-    "^Clicked 1.8 times as often as usual.*words are those of a buyer. Page one is seen 1.6 times")
-  expect_match(told[2],
-    "^It is clicked 1.3 times.*500 impressions at position 9.0 brought no click")
-  expect_match(told[3], "^2 other pages of the site are shown for it too")
-  expect_match(told[4],
-    "^One step from the top three. Clicked in 1.8% of its impressions at position 4.2 \\(9 of 500")
-  expect_match(told, "Such a step comes off in 20%, as is assumed", fixed = TRUE)
-  expect_match(inktide:::striking_chance(list(reach = c(0.08, 0.03), learnt = TRUE)),
-    "get there, by this site's own history")
-  expect_false(any(grepl("  |^ | $", told)))
+  at <- data.table(query = c(1L, 2L), page = 1L, own = c(1.8, 1), position = c(14, 4.2),
+    clicks = c(20, 9), impressions = 500, ctr = c(20, 9) / 500)
+  step <- list(wider = c(1.6, 1), there = rep(0.05, 2), reach = rep(0.2, 2), learnt = NULL)
+  told <- inktide:::striking_reason(summary, at, c(8, 3), step, rivals = c(0, 2))
+  expect_equal(told, c(
+    paste("Position 14.0, 500 impressions, 20 clicks in 84 days. At position 8 about 72 clicks could",
+      "be expected: page one is seen 1.6 times as often. CTR is 1.8 times what is expected, which",
+      "suggests that searchers want this page."),
+    paste("Position 4.2, 500 impressions, 9 clicks in 84 days. At position 3 about 25 clicks could be",
+      "expected. Doubt: 2 other pages of the site are shown for it too.")))
 })
 
-test_that("who took the lead, how the two compare and who has it now is told as it is", {
-  case <- function(...) utils::modifyList(data.table(led_keep = 40, led_other = 44, changes = 3L,
+test_that("links come from pages that earn clicks for the same telling words, not from rivals", {
+  pages <- sprintf("https://www.fernmoor.example/%s/", c("kale", "kale-pests", "leek", "beet", "pea"))
+  queries <- c("kale spacing", "kale pests", "kale care", "leek pests", "beet", "pea care")
+  summary <- made_summary(pages, queries)
+  pairs <- data.table(query = c(1L, 1L, 2L, 3L, 4L, 5L, 6L), page = c(1L, 4L, 2L, 1L, 3L, 4L, 5L),
+    clicks = c(5, 1, 9, 7, 3, 8, 2))
+  at <- pairs[1]
+  expect_equal(inktide:::link_sources(summary, pairs, at), "/kale-pests/")
+})
+
+test_that("who led, how the two compare and who has it now is told as it is", {
+  case <- function(...) setDT(utils::modifyList(list(led_keep = 40, led_other = 44, changes = 3L,
     stands = 4, held_other = 8, level = FALSE, since = as.IDate("2026-10-02"), keep_leads = TRUE,
-    together = 0.9),
-    list(...))
-  swap <- function(...) inktide:::swapping_words(case(...), "/a/", "/b/")
-  expect_match(swap(), paste(
-    "^/a/ led on 40 days and /b/ on 44; the lead changed hands 3 times. While",
-    "it leads, /a/ stands at position 4.0; the other at 8.0. Since 2026-10-02", "/a/ leads.$"))
-  expect_match(swap(led_other = 80), "^The weaker page has it most of the time")
-  expect_match(swap(led_keep = 80, changes = 2L), "changed hands twice, which costs it every time")
-  expect_match(swap(changes = 6L, keep_leads = FALSE),
-    "^Back and forth.*Since 2026-10-02 /b/ leads.$")
-  expect_match(swap(held_other = 4.5, level = TRUE), "Neither is clearly better")
-  expect_match(swap(stands = 12, held_other = 16, level = TRUE), "Neither gets off page two")
-  expect_match(swap(stands = 3),
-    "is in the top three \\(3.0\\); the other gets no further than 8.0")
-  expect_match(swap(held_other = 12),
-    "on page one \\(4.0\\), with the other it falls to page two \\(12.0\\)")
-  split <- function(...) inktide:::splitting_words(case(...), "/a/", "/b/")
-  expect_match(split(), "shown together in 90% of the weeks, at positions 4.0 and 8.0: they share")
-  expect_match(split(held_other = 12), "drags behind on page two")
-  expect_match(split(stands = 11, held_other = 12), "neither gets off page two")
+    together = 0.9, leader_clicks = 3, leader_expected = 12, redirect = FALSE, other_clicks = 49),
+    list(...)))
+  reason <- function(harm, ...) inktide:::contest_reason(harm, case(...), "/a/", "/b/", "kale")
+  action <- function(harm, ...) inktide:::contest_action(harm, case(...), "/a/", "/b/", "kale")
+  expect_equal(reason("swapping"), paste(
+    "Two pages take turns: /a/ led on 40 days, /b/ on 44 (3 changes). With /a/ in front the",
+    "position is 4.0, with /b/ 8.0. Since 2 Oct 2026 /a/ leads."))
+  expect_match(reason("swapping", level = TRUE, keep_leads = FALSE),
+    "One page with both answers may stand higher. Since 2 Oct 2026 /b/ leads.", fixed = TRUE)
+  expect_match(reason("splitting"),
+    "shown together in 90% of the weeks: /a/ at position 4.0, /b/ at 8.0.", fixed = TRUE)
+  expect_match(reason("wrong page leads"), "^/b/ leads at position 8.0 with 3 clicks; 12 are expected")
+  # A page that earns much from other queries is not redirected.
+  expect_match(action("splitting"), "towards its other queries, which earn 49 clicks a month.",
+    fixed = TRUE)
+  expect_match(action("splitting", redirect = TRUE), "redirect it there.", fixed = TRUE)
+})
+
+test_that("rising and falling are told by what made them, the largest first", {
+  of <- data.table(clicks_1 = 57, clicks_2 = 31, position = -20, click_through = -0.2,
+    position_1 = 3.1, position_2 = 5.4)
+  expect_equal(inktide:::moving_reason(of, as.IDate("2026-09-12")), paste(
+    "Clicks fell from 57 in four weeks to 31 in the four since 12 Sep 2026: -20 by position (3.1 to",
+    "5.4), -5.8 by demand."))
 })

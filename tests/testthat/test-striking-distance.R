@@ -10,7 +10,7 @@ test_that("where a step leads can be told, and what cannot be meant is refused",
     kind == "striking_distance")
   three <- steps("+3")
   expect_match(three$reason[1],
-    sprintf("position %s", inktide:::format_place(three$position[1] - 3)), fixed = TRUE)
+    sprintf("At position %s", inktide:::format_place(three$position[1] - 3)), fixed = TRUE)
   top <- steps(2)
-  expect_true(all(top$position >= 4) && all(grepl("(position 2)", top$reason, fixed = TRUE)))
+  expect_true(all(top$position >= 4) && all(grepl("At position 2 about", top$reason, fixed = TRUE)))
 })

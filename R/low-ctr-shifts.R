@@ -104,7 +104,8 @@ shifted_units <- function(weeks, code, share, among = code, known = NULL) {
 known_weeks <- function(known, summary, weeks) {
   if (!NROW(known)) return(NULL)
   week <- weeks - as.integer(summary$recent$to - as.IDate(known$date)) %/% 7L
-  data.table(unit = known$page, week)[which(week > 1 & week <= weeks)]
+  inside <- which(week > 1 & week <= weeks)
+  data.table(unit = known$page[inside], week = week[inside])
 }
 
 # How far a unit's level wanders from week to week beside chance: variance of its factor, by moments;

@@ -32,9 +32,11 @@ estimate_curve <- function(cells, prior, blend = default_blend, least = 0, paren
   log_ctr <- drop(knot_design() %*% state$theta)
   information <- pmax(diag(knot_design() %*% state$information %*% t(knot_design())), 1e-6)
   covariance <- score_covariance(settled$equations, evidence, settled$design, state)
+  falling <- falling_curve(log_ctr, information, blend)
   list(
-    log_ctr = pmin(pool_violators(log_ctr, information), log(0.98)),
-    covariance = covariance$knots +
+    log_ctr = pmin(falling$log_ctr, log(0.98)),
+    unclear_from = falling$unclear_from,
+    covariance = covariance$knots + diag(falling$off^2) +
       lent_covariance(state, penalty, if (is.null(parent)) 0 else parent$covariance),
     groups = covariance$groups,
     df = covariance$df,
@@ -51,6 +53,25 @@ estimate_curve <- function(cells, prior, blend = default_blend, least = 0, paren
 
 # What a fit goes on from besides its parameters.
 state_names <- c("smooth", "spread", "spread_slope", "wobble")
+
+# A curve that never rises. Out: list(log_ctr, off: by how much the data are off from it,
+# unclear_from). Where nothing tells how far the places of a row lie apart, a rise comes from rows
+# that average near places with far ones, or several pages, and earn more than their average does:
+# what stands before it is left as it is, and from there on the table does not tell what a position
+# earns (`unclear_from`, NULL where it does).
+falling_curve <- function(log_ctr, information, blend) {
+  if (blend$source != "assumed") {
+    return(list(log_ctr = pool_violators(log_ctr, information), off = 0 * log_ctr))
+  }
+  lowest <- cummin(log_ctr)
+  off <- log_ctr - lowest
+  seen <- which(off > unclear_rise & curve_knots <= 20)
+  list(log_ctr = lowest, off = off,
+    unclear_from = if (length(seen)) curve_knots[which(lowest == lowest[seen[1]])[1]])
+}
+
+# A rise of the log by so much is more than smoothing makes.
+unclear_rise <- 0.2
 
 # Every so manyth pair where there are many; NULL where there are not.
 sample_pairs <- function(cells, evidence, enough = 15000L) {

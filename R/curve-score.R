@@ -7,11 +7,9 @@ score_equations <- function(cells, mean, evidence, state, design, least = 0) {
   pair_mean <- sum_runs(keep * mean, evidence$ends)
   pair_residual <- sum_runs(keep * (cells$clicks - mean), evidence$ends)
   spread <- fit_spread(state, distance = evidence$distance)
-  calm <- if (least > 0) {
-    rep(1, length(pair_mean))
-  } else {
-    pmin(1, 1 / pair_distance(pair_residual, pair_mean, spread))
-  }
+  calm <- pmin(1, 1 / pair_distance(pair_residual, pair_mean, spread))
+  # Near the cut, pairs are in the table because they are far above the curve.
+  if (least > 0) calm[pair_mean < 2 * least] <- 1
   shared <- spread / (1 + spread * pair_mean)
 
   scale <- calm[evidence$pair] * keep
@@ -27,7 +25,7 @@ score_equations <- function(cells, mean, evidence, state, design, least = 0) {
     # Of the pairs that were kept, clicks are more than the mean; one cell a pair, so its own
     # information is all.
     kept <- kept_derivatives(mean, spread[evidence$pair], least)
-    own <- own - kept$first
+    own <- own - calm[evidence$pair] * kept$first
     alone <- mean / (1 + spread[evidence$pair] * mean)
     diagonal <- pmax(alone + kept$second, 0.02 * alone)
   }

@@ -42,7 +42,10 @@ NULL
 find_low_ctr <- function(summary, curve, pairs, options) {
   now <- pairs_now(summary, curve, pairs, options$known)
   candidates <- which(now$judged & now$expected >= ifelse(now$shift != "" & now$ratio < 1, 0.25, 1))
-  if (!length(candidates)) return(no_findings())
+  # Positions at which the table does not tell what is expected.
+  unclear <- unclear_positions(curve, now, candidates)
+  candidates <- setdiff(candidates, unclear)
+  if (!length(candidates)) return(no_findings(unclear_line(curve, now, unclear)))
   at <- now[candidates]
   rest <- page_rests(now, at$page)
   fit <- fit_low_ctr(c(at$clicks, rest$clicks), c(at$expected, rest$expected),
@@ -66,7 +69,7 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   sure <- judged$confidence[likely[worth]]
   worth <- worth[best_within_fdr(sure, sure * done$done[worth], options$fdr)]
   unsure <- which(below & judged$confidence > assumed("low_named"))
-  aside <- rbind(topic_lines(fit$topics),
+  aside <- rbind(unclear_line(curve, now, unclear), topic_lines(fit$topics),
     unsure_line(at$query[setdiff(unsure, likely[worth])], options$fdr),
     mended_lines(summary, now, setdiff(candidates, candidates[likely[worth]])))
   if (!length(worth)) return(no_findings(aside))
@@ -98,6 +101,19 @@ page_rests <- function(pairs, pages) {
   set(small, j = "some", value = (sums - before) %/% 3)
   small <- sums_by(small, c("page", "some"), c("clicks", "expected"))
   small[small$expected >= 1]
+}
+
+unclear_positions <- function(curve, now, rows) {
+  from <- vapply(curve$fits, function(fit) min(fit$unclear_from, Inf), 0)
+  rows[now$position[rows] > from[now$segment[rows]]]
+}
+
+unclear_line <- function(curve, now, rows) {
+  if (!length(rows)) return(NULL)
+  from <- min(unlist(lapply(curve$fits, `[[`, "unclear_from")))
+  data.table(kind = "low_ctr", queries = length(unique(now$query[rows])), reason = sprintf(paste(
+    "average positions beyond %g: the table mixes near and far places there, so no CTR can be",
+    "expected; export by date, query and page"), from))[, c("kind", "reason", "queries")]
 }
 
 topic_lines <- function(topics) {

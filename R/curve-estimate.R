@@ -60,14 +60,14 @@ state_names <- c("smooth", "spread", "spread_slope", "wobble")
 # what stands before it is left as it is, and from there on the table does not tell what a position
 # earns (`unclear_from`, NULL where it does).
 falling_curve <- function(log_ctr, information, blend) {
-  if (blend$source != "assumed") {
-    return(list(log_ctr = pool_violators(log_ctr, information), off = 0 * log_ctr))
-  }
   lowest <- cummin(log_ctr)
   off <- log_ctr - lowest
   seen <- which(off > unclear_rise & curve_knots <= 20)
+  if (blend$source != "assumed" || !length(seen)) {
+    return(list(log_ctr = pool_violators(log_ctr, information), off = 0 * log_ctr))
+  }
   list(log_ctr = lowest, off = off,
-    unclear_from = if (length(seen)) curve_knots[which(lowest == lowest[seen[1]])[1]])
+    unclear_from = curve_knots[which(lowest == lowest[seen[1]])[1]])
 }
 
 # A rise of the log by so much is more than smoothing makes.

@@ -62,6 +62,10 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   # A page is rewritten once, so its queries may be small where together they are worth it. What is
   # too small to list lends no certainty to the rest.
   shortfalls <- page_shortfalls(at, judged)
+  # Without pages nothing is known of siblings.
+  if (!any(nzchar(summary$pages$page))) {
+    set(shortfalls, j = c("tested", "low", "whole"), value = list(1L, 1L, FALSE))
+  }
   page <- at$page[likely]
   whole <- shortfalls$whole[match(page, shortfalls$page)]
   of_work <- ifelse(whole, stats::ave(done$done, page, FUN = sum), done$done)

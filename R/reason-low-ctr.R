@@ -99,7 +99,8 @@ keep_words <- function(summary, pairs, at) {
   well <- well[!duplicated(well$page)]
   own <- match(at$page, well$page)
   month <- well$clicks[own] * per_month(summary)
-  ifelse(is.na(own) | well$query[own] == at$query | month < 5, "",
+  ifelse(is.na(own) | well$query[own] == at$query | month < 5 |
+      !nzchar(summary$pages$page[at$page]), "",
     sprintf("; keep \"%s\" in the title, it earns %s clicks a month",
       summary$queries$query[well$query[own]], format_clicks(month)))
 }

@@ -19,7 +19,7 @@
 #'   is named. `NULL`: brand is not told apart.
 #' @param recent_days Length of the window that findings rest on; `Inf` for all days.
 #' @param undated_days How many days a table without dates stands for, where [tide_filter()] was
-#'   not told. Exports usually cover three months.
+#'   not told and no totals by date came with it. Exports usually cover three months.
 #' @param split A dimension by which [tide_curve()] shall tell parts apart: `device`, `country`,
 #'   `vertical`, `rich_result` or `month`.
 #' @return A `tide_summary` object: a list with `queries` (data.table: `query`, `key`,
@@ -60,6 +60,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
       where = sprintf("It is by %s.", grain_label(table$dimensions)),
       fix = "Export with this dimension, or split by something else.", class = "grain")
   }
+  if (is.na(table$days)) table <- window_beside(table, source$totals)
   days <- if (is.na(table$days)) as.integer(undated_days) else table$days
   whole <- !dated || days <= recent_days
   recent_from <- if (whole) table$from else table$to - as.integer(recent_days) + 1L
@@ -149,6 +150,19 @@ contested_weeks <- function(summary, code, pages = NULL) {
   if (!length(use)) return(NULL)
   days <- summary$contested[use]
   reduce_by(cbind(days, week = period_start(days$date, summary$recent$to, 7L)), c("page", "week"))
+}
+
+# A table without dates has the window of the totals by date that came with it, from one archive or
+# folder, where their clicks are those of the queries and not more than private ones could add.
+window_beside <- function(table, data, most = 3) {
+  beside <- pick_table(data, "date", refused = c("query", "page"))
+  if (is.null(beside) || is.null(table[["rows"]])) return(table)
+  place <- function(grain) unique(dirname(sub(", .*$", "/x", data$sources$file[data$sources$grain == grain])))
+  clicks <- c(sum(table$rows$clicks), sum(beside$rows$clicks))
+  together <- identical(place(grain_label(table$dimensions)), place(grain_label(beside$dimensions)))
+  if (!together || clicks[2] < 0.98 * clicks[1] || clicks[2] > most * clicks[1]) return(table)
+  table[c("from", "to", "days")] <- beside[c("from", "to", "days")]
+  table
 }
 
 # Where the rows with queries are. Out: list(table: its dimensions and window; chunks: functions
@@ -256,7 +270,13 @@ coverage_line <- function(x) {
 
 # Share of the site's clicks and impressions that the query rows explain, over the days both hold.
 query_coverage <- function(summary) {
-  if (is.null(summary$by_day) || is.null(summary$site_by_day)) return(NULL)
+  if (is.null(summary$site_by_day)) return(NULL)
+  # Without dates, over the window that both are taken to have.
+  if (is.null(summary$by_day)) {
+    if (summary$window$assumed) return(NULL)
+    return(list(clicks = sum(summary$pairs$clicks) / sum(summary$site_by_day$clicks),
+      impressions = sum(summary$pairs$impressions) / sum(summary$site_by_day$impressions)))
+  }
   both <- merge(summary$by_day, summary$site_by_day, by = "date", suffixes = c("", "_site"))
   if (!nrow(both)) return(NULL)
   list(clicks = sum(both$clicks) / sum(both$clicks_site),

@@ -39,7 +39,25 @@ url_key <- function(clean) {
   key <- replace_some(key, marked, "/+($|\\?)", "\\1")
   slash <- endsWith(key, "/") & !marked
   key[slash] <- substr(key[slash], 1L, nchar(key[slash]) - 1L)
-  replace_some(key, endsWith(key, "/") & !marked, "/+$", "")
+  key <- replace_some(key, endsWith(key, "/") & !marked, "/+$", "")
+  coded <- which(grepl("%", key, fixed = TRUE) | text_holds(key, "beyond"))
+  key[coded] <- plain_signs(key[coded])
+  key
+}
+
+# Signs that need no percent-encoding as they are, in one Unicode form; those that mean something in
+# an address stay encoded, in capitals (RFC 3986, 6.2.2). What decodes to no text stays as it is.
+plain_signs <- function(urls) {
+  kept <- "%(?=2[1346789ABCDF]|3[ABDF]|40|5[BD]|0|1)"
+  once <- unique(urls)
+  capitals <- gsub("(%[0-9a-fA-F]{2})", "\\U\\1", once, perl = TRUE)
+  capitals <- gsub("%(?![0-9A-F]{2})", "%25", capitals, perl = TRUE)
+  decoded <- vapply(gsub(paste0(kept, "|%(?=25)"), "%25", capitals, perl = TRUE),
+    utils::URLdecode, "", USE.NAMES = FALSE)
+  Encoding(decoded) <- "UTF-8"
+  text <- validUTF8(decoded)
+  decoded[text] <- utf8::utf8_normalize(decoded[text])
+  ifelse(text, decoded, capitals)[match(urls, once)]
 }
 
 without_start <- function(x, starts) {

@@ -148,6 +148,8 @@ assumption_table <- list(
     "cannibalized"),
   assume("undated_likely", 0.5, "chance", "the same, where they stand near each other",
     "cannibalized"),
+  assume("undated_surest", 0.7, "chance", "that the wrong page leads without dates, at most",
+    "cannibalized"),
   assume("merge_rise", 2 / 3, "times", "the position of the better page is that of the merged one",
     "cannibalized"),
   assume("merge_best", 1 / 2, "times", "the same, at best", "cannibalized"),

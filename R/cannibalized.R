@@ -90,8 +90,8 @@ cannibalized_findings <- function(summary, curve, pairs, judged) {
   set(judged, j = "other_clicks",
     value = (clicks[judged$other] - fcoalesce(of_query, 0)) * per_month(summary))
   worth <- contest_done(summary, curve, judged)
-  set(judged, j = "redirect", value = judged$merged &
-    judged$other_clicks < assumed("redirect_share") * worth$done)
+  set(judged, j = "redirect",
+    value = judged$merged & judged$other_clicks < assumed("redirect_share") * worth$done)
   claims <- lapply(seq_len(nrow(judged)), function(i) {
     which(pairs$query == judged$query[i] & pairs$page %in% judged$pages[[i]])
   })
@@ -173,8 +173,8 @@ contest_steps <- function(summary, judged, worth) {
       judged$held, format_count(judged$searches),
       ifelse(worth$wider > 1, sprintf("%.2f (page one beside page two) x ", worth$wider), ""),
       worth$at_held / judged$searches / worth$wider, worth$at_held),
-    sprintf("if done = (%.2f x %.3f - %.2f x %.3f) x 30 / %d = %.2f", worth$at_held,
-      worth$factor, judged$expected, worth$own, as.integer(summary$recent$with_data), worth$done),
+    sprintf("if done = (%.2f x %.3f - %.2f x %.3f) x 30 / %d = %.2f", worth$at_held, worth$factor,
+      judged$expected, worth$own, as.integer(summary$recent$with_data), worth$done),
     ifelse(judged$merged, sprintf(paste(
       "where one page would stand is assumed: from no rise to position %.2f, %.2f",
       "clicks, and what is unsure of those"),
@@ -188,9 +188,9 @@ confidence_line <- function(judged) {
   before <- assumed("mismatch_share") / (1 - assumed("mismatch_share"))
   odds <- judged$confidence / (1 - judged$confidence)
   fcase(judged$harm == "swapping", sprintf(paste(
-      "confidence: chance that the lead changes hands, by the course of its days, %.3f, times that",
-      "it goes on to, %.3f: %.3f"),
-      judged$confidence / judged$goes_on, judged$goes_on, judged$confidence),
+    "confidence: chance that the lead changes hands, by the course of its days, %.3f, times that",
+    "it goes on to, %.3f: %.3f"),
+    judged$confidence / judged$goes_on, judged$goes_on, judged$confidence),
     judged$harm == "wrong page leads", sprintf(paste(
       "confidence: %s clicks of %.2f expected on the leading page and %s of",
       "%.2f on the other are %.3g times as likely where the leader is clicked",

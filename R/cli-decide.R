@@ -116,9 +116,10 @@ run_outcome <- function(options, files) {
 outcome_lines <- function(judged, since) {
   unlist(lapply(seq_len(nrow(judged)), function(i) {
     own <- judged[i, ]
-    c(sprintf("%s: \"%s\"%s on %s (%s, done %s)", own$verdict, own$query,
-      if (own$queries > 1) sprintf(" and %d more", own$queries - 1L) else "",
-      format_path(own$page), kind_label(own$kind), format(own$done)),
+    c(
+      sprintf("%s: \"%s\"%s on %s (%s, done %s)", own$verdict, own$query,
+        if (own$queries > 1) sprintf(" and %d more", own$queries - 1L) else "",
+        format_path(own$page), kind_label(own$kind), format(own$done)),
       if (own$verdict == "too few days before") {
         sprintf("   The data begin %s before it; %g are compared.",
           format_plural(own$days_before, "day"), since)

@@ -39,18 +39,20 @@ list_rows <- function(found, leads, width) {
     format_share(leads$chance), format_position(leads$position), format_rate(leads$ctr),
     format_rate(leads$expected_ctr), sprintf("%.3g", leads$hours),
     columns(function(name) pad_left(format_count(leads[[name]]), 9)))
-  under <- paste0("    ", fit_text(kind_fact(leads$kind, "short"), 10),
-    fit_text(leads$id, 13), ifelse(sums$lines > 1, sprintf("+%s, ",
-      format_plural(sums$lines - 1L, "query", "queries")), ""),
+  under <- paste0("    ", fit_text(kind_fact(leads$kind, "short"), 10), fit_text(leads$id, 13),
+    ifelse(sums$lines > 1, sprintf("+%s, ", format_plural(sums$lines - 1L, "query", "queries")),
+      ""),
     sprintf("%s  ", format_plural(leads$impressions, "impression")),
-    if (is.null(leads[["decision"]])) "" else ifelse(nzchar(leads$decision),
-      sprintf("[%s]  ", leads$decision), ""))
+    if (is.null(leads[["decision"]])) {
+      ""
+    } else {
+      ifelse(nzchar(leads$decision), sprintf("[%s]  ", leads$decision), "")
+    })
   page <- format_path(leads$page)
-  c(
-    sub(" +$", "", line("#", "query", "gain", "if done", "conf.", "chance", "pos.", "CTR", "exp.",
-      "h", columns(function(name) pad_left(sub("gain_", "", name), 9)))),
-    rbind(rows, sub(" +$", "", paste0(under, mapply(fit_path, page,
-      pmax(8, width - nchar(under, "width") - 1L))))))
+  c(sub(" +$", "", line("#", "query", "gain", "if done", "conf.", "chance", "pos.", "CTR", "exp.",
+    "h", columns(function(name) pad_left(sub("gain_", "", name), 9)))),
+    rbind(rows, sub(" +$", "",
+      paste0(under, mapply(fit_path, page, pmax(8, width - nchar(under, "width") - 1L))))))
 }
 
 more_line <- function(leads, all) {

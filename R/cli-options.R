@@ -28,7 +28,8 @@ shared_groups <- function() {
   list(
     `Which days, queries and pages` = list(
       text_option("--brand", "WORDS", "brand words, comma separated, or @FILE with one per line"),
-      switch_option("--brand-exact", "only these words, not the misspellings that the queries show"),
+      switch_option("--brand-exact",
+        "only these words, not the misspellings that the queries show"),
       text_option("--from", "DATE", "first day, such as 2026-03-01"),
       text_option("--to", "DATE", "last day"),
       number_option("--days", "N",

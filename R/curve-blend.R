@@ -5,9 +5,9 @@
 # on one over the impressions is the variance within a row.
 
 # Variance of the place within a row, by m = position - 1: linear + square x m^2. Where nothing
-# tells it: the table of an unknown period, where a mild correction errs on the safe side.
-# Measured in bench/simulate-curves.R (undated kinds): less leaves the curve too high from position 5
-# on, twice as much makes it too steep.
+# tells it: the table of an unknown period, where a mild correction errs on the safe side. Measured
+# in bench/simulate-curves.R (undated kinds): less leaves the curve too high from position 5 on,
+# twice as much makes it too steep.
 default_blend <- list(linear = 0.15, square = 0.03, source = "assumed", places = 1:100)
 
 # Places of one impression are whole. Where single impressions stand between them, the export's

@@ -66,8 +66,7 @@ falling_curve <- function(log_ctr, information, blend) {
   if (blend$source != "assumed" || !length(seen)) {
     return(list(log_ctr = pool_violators(log_ctr, information), off = 0 * log_ctr))
   }
-  list(log_ctr = lowest, off = off,
-    unclear_from = curve_knots[which(lowest == lowest[seen[1]])[1]])
+  list(log_ctr = lowest, off = off, unclear_from = curve_knots[which(lowest == lowest[seen[1]])[1]])
 }
 
 # A rise of the log by so much is more than smoothing makes.

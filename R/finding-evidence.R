@@ -52,7 +52,8 @@ pair_findings <- function(kind, summary, pairs, rows, done, confidence, chance, 
   data.table(kind = kind, query = summary$queries$query[at$query], page = page, pages = page,
     clicks = at$clicks, impressions = at$impressions, ctr = at$ctr, position = at$position,
     expected_ctr = at$expected_ctr, if_done = done$done, if_done_low = done$low,
-    if_done_high = done$high, confidence = confidence, chance = chance, action = action, reason = reason, claims = as.list(rows),
+    if_done_high = done$high, confidence = confidence, chance = chance, action = action,
+    reason = reason, claims = as.list(rows),
     identity = paste(kind, summary$queries$key[at$query], summary$pages$key[at$page]),
     work = paste(kind, summary$queries$key[at$query], summary$pages$key[at$page]), how = how)
 }

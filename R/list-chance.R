@@ -14,11 +14,11 @@ learn_chance <- function(found, outcomes) {
     learnt <- (cases * mean + tried$worked[i]) / (cases + tried$tried[i])
     after <- stats::plogis(stats::qlogis(before) + stats::qlogis(learnt) - stats::qlogis(mean))
     set(found, own, "chance", after)
-    set(found, own, "how", Map(c, found$how[own], sprintf(paste(
-      "chance %.3f as assumed; of %s of this kind done here %s worked: (%g x %.3f + %d) / (%g + %d)",
-      "= %.3f on average, a chance of %.3f for this one"),
-      before, format_plural(tried$tried[i], "step"), format_count(tried$worked[i]), cases, mean,
-      tried$worked[i], cases, tried$tried[i], learnt, after)))
+    set(found, own, "how", Map(c, found$how[own],
+      sprintf(paste("chance %.3f as assumed; of %s of this kind done here %s worked:",
+        "(%g x %.3f + %d) / (%g + %d) = %.3f on average, a chance of %.3f for this one"),
+        before, format_plural(tried$tried[i], "step"), format_count(tried$worked[i]), cases, mean,
+        tried$worked[i], cases, tried$tried[i], learnt, after)))
   }
   found[]
 }

@@ -42,8 +42,8 @@ head.tide_findings <- function(x, n = 6L, ...) x[seq_len(min(n, nrow(x)))]
 #' @export
 glance.tide_findings <- function(x, ...) {
   total <- list_total(x)
-  tibble::tibble(tested = x$tested, findings = nrow(x$findings),
-    if_done = total$if_done, gain = total$gain, gain_low = total$low, gain_high = total$high)
+  tibble::tibble(tested = x$tested, findings = nrow(x$findings), if_done = total$if_done,
+    gain = total$gain, gain_low = total$low, gain_high = total$high)
 }
 
 #' @export

@@ -48,7 +48,8 @@ tide_decide <- function(store, findings, id, decision, note = "", by = "", at = 
   if (until <= at) abort_argument("until", "a day after the decision", format(until))
   lines <- rbind(findings$findings, findings$decided, fill = TRUE)
   chosen <- unique(rbindlist(Map(function(one, ...) list(task = tasks_named(one, lines), ...),
-    as.character(id), decision = decision, note = note, by = by)), by = "task", fromLast = TRUE)
+    as.character(id), decision = decision, note = note, by = by)),
+    by = "task", fromLast = TRUE)
   of <- lines[lines$task %in% chosen$task]
   about <- chosen[match(of$task, chosen$task)]
   rows <- data.table(id = of$id, decision = about$decision, at = format(at),
@@ -91,10 +92,12 @@ decision_facts <- c("kind", "query", "page", "pages", "task", "if_done", "if_don
 tide_decisions <- function(store) {
   check_class(store, "tide_store", "store")
   # Before the fifth format a decision was about one line, and kept what it was expected to bring.
-  rows <- setDT(with_store(store, write = FALSE, function(con) DBI::dbGetQuery(con,
-    "SELECT id, decision, at, until, note, by, kind, query, page, pages, coalesce(task, id) AS task,
-      coalesce(if_done, gain) AS if_done, coalesce(if_done_high, gain_high) AS if_done_high,
-      clicks, impressions, position FROM decisions ORDER BY number")))
+  rows <- setDT(with_store(store, write = FALSE,
+    function(con) DBI::dbGetQuery(con, paste(
+      "SELECT id, decision, at, until, note, by, kind, query, page, pages,",
+      "coalesce(task, id) AS task, coalesce(if_done, gain) AS if_done,",
+      "coalesce(if_done_high, gain_high) AS if_done_high, clicks, impressions, position",
+      "FROM decisions ORDER BY number"))))
   set(rows, j = "at", value = as.IDate(rows$at))
   set(rows, j = "until", value = as.IDate(ifelse(nzchar(rows$until), rows$until, NA)))
   rows <- rows[!duplicated(rows[, c("id", "task")], fromLast = TRUE)]

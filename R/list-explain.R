@@ -59,7 +59,7 @@ score_steps <- function(finding, along) {
         if (nrow(along)) sprintf(" of the task's %d lines", length(all)) else "", sum(all),
         finding$hours, finding$score)
     } else {
-      "one step serves it and other lines of its task, the first of which has the hours and the score"
+      "other lines of its task are served by the same step; the first has the hours and the score"
     })
 }
 

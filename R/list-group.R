@@ -24,9 +24,9 @@ tide_group <- function(findings, by = c("page", "query", "folder", "topic"), rul
     folder = page_group(found$page, rules$page_groups), topic = finding_topics(findings, found)))
   grouped <- found[, {
     total <- with_assumptions(findings$assumptions, total_gain(.SD))
-    list(findings = .N, kinds = paste(unique(.SD$kind), collapse = " "),
-      if_done = total$if_done, gain = total$gain, gain_low = total$low, gain_high = total$high, hours = sum(.SD$hours), score = sum(.SD$score),
-      ids = paste(.SD$id, collapse = " "))
+    list(findings = .N, kinds = paste(unique(.SD$kind), collapse = " "), if_done = total$if_done,
+      gain = total$gain, gain_low = total$low, gain_high = total$high, hours = sum(.SD$hours),
+      score = sum(.SD$score), ids = paste(.SD$id, collapse = " "))
   }, by = "name"]
   setorderv(grouped, c("score", "gain", "name"), c(-1L, -1L, 1L))
   grouped[, "rank" := seq_len(.N)]
@@ -66,10 +66,12 @@ task_sums <- function(found, tasks, of = c("gain", "if_done")) {
 # chances of a kind are off, all its tasks share.
 total_gain <- function(found) {
   if (!nrow(found)) return(list(if_done = 0, gain = 0, low = 0, high = 0))
-  by <- data.table(task = found$task, kind = found$kind, gain = found$gain,
+  by <- data.table(
+    task = found$task,
+    kind = found$kind,
+    gain = found$gain,
     real = found$confidence * found$if_done,
-    variance = found$confidence *
-      ((1 - found$confidence) * found$if_done^2 + done_variance(found)))
+    variance = found$confidence * ((1 - found$confidence) * found$if_done^2 + done_variance(found)))
   tasks <- sums_by(by, c("task", "kind"), c("gain", "real", "variance"))
   chance <- ifelse(tasks$real > 0, tasks$gain / tasks$real, 0)
   own <- chance * tasks$variance + chance * (1 - chance) * tasks$real^2

@@ -23,12 +23,13 @@
 #' @param curve A `tide_curve` object of the site.
 #' @param days Days before and since that are compared.
 #' @param level Level of the interval.
-#' @return A tibble, one row per task that was decided to be `done`: `id`, `task`, `kind`, `query` (the
-#'   first of its lines), `page`, `queries` (how many it serves), `done`, `days` (since), `clicks_before`, `clicks_since` (per 30 days), `ratio` (of
-#'   clicks to what they would have been), `ratio_low`, `ratio_high`, `won` (clicks per 30 days,
-#'   with `won_low`, `won_high`), `untouched` (pairs compared with), `days_before` (days of data
-#'   before it), `verdict`: `worked`, `no sign yet`, `made it worse`, `too early`, `too few days
-#'   before`, `too few clicks` or `nothing to compare with`.
+#' @return A tibble, one row per task that was decided to be `done`: `id`, `task`, `kind`, `query`
+#'   (the first of its lines), `page`, `queries` (how many it serves), `done`, `days` (since),
+#'   `clicks_before`, `clicks_since` (per 30 days), `ratio` (of clicks to what they would have
+#'   been), `ratio_low`, `ratio_high`, `won` (clicks per 30 days, with `won_low`, `won_high`),
+#'   `untouched` (pairs compared with), `days_before` (days of data before it), `verdict`:
+#'   `worked`, `no sign yet`, `made it worse`, `too early`, `too few days before`, `too few
+#'   clicks` or `nothing to compare with`.
 #' @references Card, Krueger (1994), American Economic Review 84, 772-793. Efron (2011), Journal
 #'   of the American Statistical Association 106, 1602-1614 (selection and empirical Bayes).
 #' @section Errors: `tide_error_grain` where the data have no dates.
@@ -80,9 +81,9 @@ task_outcome <- function(lines, rows, touched, days, level, differ) {
   decision <- lines[1]
   since_days <- min(days, as.integer(max(rows$date) - decision$at))
   have <- max(0L, as.integer(decision$at - min(rows$date)))
-  line <- function(verdict, ...) data.table(id = decision$id, task = decision$task, kind = decision$kind,
-    query = decision$query, page = decision$page, queries = nrow(lines), done = decision$at,
-    days = max(0L, since_days), ..., days_before = have, verdict = verdict)
+  line <- function(verdict, ...) data.table(id = decision$id, task = decision$task,
+    kind = decision$kind, query = decision$query, page = decision$page, queries = nrow(lines),
+    done = decision$at, days = max(0L, since_days), ..., days_before = have, verdict = verdict)
   early <- function(verdict = "too early") line(verdict, clicks_before = NA_real_,
     clicks_since = NA_real_, ratio = NA_real_, ratio_low = NA_real_, ratio_high = NA_real_,
     won = NA_real_, won_low = NA_real_, won_high = NA_real_, untouched = 0L)

@@ -2,8 +2,8 @@
 # leans on that of its group (its first folder, or the groups of the settings), and a group's on the
 # site's, by as much as few sessions tell.
 
-# In: findings with `page` and `if_done`; out: `if_done_conversions` and `if_done_value` with low and
-# high, per 30 days, or nothing added where no page has sessions and conversions.
+# In: findings with `page` and `if_done`; out: `if_done_conversions` and `if_done_value` with low
+# and high, per 30 days, or nothing added where no page has sessions and conversions.
 add_worth <- function(found, summary, rules) {
   pages <- summary$pages
   if (is.null(pages[["sessions"]]) || is.null(pages[["conversions"]])) return(found)

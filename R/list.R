@@ -199,6 +199,5 @@ empty_findings <- function() {
   data.table(kind = text, query = text, page = text, pages = text, clicks = number,
     impressions = number, ctr = number, position = number, expected_ctr = number, if_done = number,
     if_done_low = number, if_done_high = number, confidence = number, chance = number,
-    action = text, reason = text,
-    claims = list(), identity = text, work = text, how = list())
+    action = text, reason = text, claims = list(), identity = text, work = text, how = list())
 }

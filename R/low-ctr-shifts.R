@@ -7,16 +7,16 @@
 # level is gamma. How many units change, the units themselves tell.
 
 # In: pairs of pair_evidence(); known: pages (codes) and dates of changes that somebody made, or
-# NULL. Out: the same with clicks, impressions, position, ratios and expected
-# clicks of the days since the last change that is likelier than not, and `since` (first day; NA
-# where nothing changed), `days` (of data since), `shift` ("page" or "pair", else ""), `chance_fell` and
-# `chance_rose` (chance of a change down or up), `before` (factor on the curve of the unit), `ratio` (of the
-# level since to that before), `ratio_sd` (of its log), `clicks_before` and `expected_before` of the
-# pair.
+# NULL. Out: the same with clicks, impressions, position, ratios and expected clicks of the days
+# since the last change that is likelier than not, and `since` (first day; NA where nothing
+# changed), `days` (of data since), `shift` ("page" or "pair", else ""), `chance_fell` and
+# `chance_rose` (chance of a change down or up), `before` (factor on the curve of the unit), `ratio`
+# (of the level since to that before), `ratio_sd` (of its log), `clicks_before` and
+# `expected_before` of the pair.
 pairs_now <- function(summary, curve, pairs, known = NULL) {
   now <- copy(pairs)
-  set(now, j = c("since", "days", "shift", "chance_fell", "chance_rose", "before", "ratio", "ratio_sd",
-    "clicks_before", "expected_before"),
+  set(now, j = c("since", "days", "shift", "chance_fell", "chance_rose", "before", "ratio",
+    "ratio_sd", "clicks_before", "expected_before"),
     value = list(as.IDate(NA), summary$recent$with_data, "", 0, 0, NA_real_, 1, NA_real_, 0, 0))
   weeks <- expected_weeks(summary, curve, pairs)
   if (is.null(weeks)) return(now)
@@ -47,8 +47,8 @@ expected_weeks <- function(summary, curve, pairs, least = 6L) {
   # A week's mean position is not all its positions: the sum is known better.
   sums <- sum_codes(rows$expected, rows$pair, nrow(pairs))
   shown <- sum_codes(rows$impressions, rows$pair, nrow(pairs))
-  set(rows, j = "expected", value = rows$expected *
-    (pairs$expected * shown / pairs$impressions / sums)[rows$pair])
+  set(rows, j = "expected",
+    value = rows$expected * (pairs$expected * shown / pairs$impressions / sums)[rows$pair])
   set(rows, j = "expected", value = rows$expected * site_weeks(rows, last)[rows$week])
   list(rows = rows[is.finite(rows$expected) & rows$expected > 0], weeks = last)
 }
@@ -108,8 +108,8 @@ known_weeks <- function(known, summary, weeks) {
   data.table(unit = known$page[inside], week = week[inside])
 }
 
-# How far a unit's level wanders from week to week beside chance: variance of its factor, by moments;
-# single weeks that are far off count as three standard deviations.
+# How far a unit's level wanders from week to week beside chance: variance of its factor, by
+# moments; single weeks that are far off count as three standard deviations.
 week_wander <- function(clicks, expected, steady) {
   usual <- expected * (rowSums(clicks) + 0.5) / (rowSums(expected) + 0.5)
   use <- which(steady & usual >= 1)
@@ -134,8 +134,8 @@ last_shift <- function(clicks, expected, wander, share, weight = 0) {
   found
 }
 
-# One change or none. weight: what is to be added to the log odds of each week. Counts of weeks that wander say less than their size: they are divided by how
-# much more they vary.
+# One change or none. weight: what is to be added to the log odds of each week. Counts of weeks that
+# wander say less than their size: they are divided by how much more they vary.
 one_shift <- function(clicks, expected, wander, share, weight = 0) {
   level <- (rowSums(clicks) + half_count) / (rowSums(expected) + half_count)
   less <- 1 + wander * expected * level
@@ -145,13 +145,13 @@ one_shift <- function(clicks, expected, wander, share, weight = 0) {
   up_to <- function(x) t(apply(x, 1, cumsum))[, head, drop = FALSE]
   before <- list(clicks = up_to(clicks), expected = up_to(expected))
   all <- list(clicks = rowSums(clicks), expected = rowSums(expected))
-  since <- list(clicks = all$clicks - before$clicks,
-    expected = pmax(all$expected - before$expected, 0))
+  since <-
+    list(clicks = all$clicks - before$clicks, expected = pmax(all$expected - before$expected, 0))
   usual <- function(part) level_likely(part, assumed("shift_usual_shape"), 1)
   odd <- function(part) level_likely(part, assumed("shift_odd_shape"), assumed("shift_odd_level"))
   throughout <- log_either(usual(all), odd(all), assumed("shift_odd_share"))
-  change <- log_either(usual(before) + odd(since), odd(before) + usual(since), 0.5) -
-    throughout + weight
+  change <-
+    log_either(usual(before) + odd(since), odd(before) + usual(since), 0.5) - throughout + weight
   # Both sides must have something to compare.
   change[before$expected <= 1e-9 | since$expected <= 1e-9] <- -Inf
   beside <- rowMeans(exp(pmin(change, 600)))
@@ -204,8 +204,9 @@ since_shift <- function(now, weeks, shift, what, summary) {
   maybe <- which(!is.na(at))
   of_maybe <- shift[at[maybe]]
   down <- of_maybe$ratio < 1
-  set(now, maybe, c("chance_fell", "chance_rose"), list(pmax(now$chance_fell[maybe], of_maybe$chance * down),
-    pmax(now$chance_rose[maybe], of_maybe$chance * !down)))
+  set(now, maybe, c("chance_fell", "chance_rose"),
+    list(pmax(now$chance_fell[maybe], of_maybe$chance * down),
+      pmax(now$chance_rose[maybe], of_maybe$chance * !down)))
   touched <- maybe[of_maybe$likely]
   if (!length(touched)) return(now)
   # Pairs of a page that was not seen since, or too seldom for weeks, say nothing of today.
@@ -288,14 +289,14 @@ shifted_steps <- function(at, levels, judged, done) {
   unit <- ifelse(at$shift == "page", "all queries of the page", "the query")
   shape <- assumed("shift_odd_shape")
   prior <- ifelse(at$shift == "page", at$before, 1)
-  step_lines(
-    sprintf("%s: %.3f of what the curve expects before %s, %.3f times that since", unit, at$before,
-      at$since, at$ratio),
+  step_lines(sprintf("%s: %.3f of what the curve expects before %s, %.3f times that since", unit,
+    at$before, at$since, at$ratio),
     sprintf("chance that this is a change and no luck: %.3f", at$chance_fell),
     sprintf("its own level before = (%g x %.3f + %s clicks) / (%g + %.2f expected) = %.3f", shape,
       prior, format_count(at$clicks_before), shape, at$expected_before, levels$usual),
     sprintf("level today = %.3f x %.3f = %.3f", levels$usual, at$ratio, levels$today),
     sprintf("confidence: that it fell, or is low since by itself = %.3f", judged$confidence),
-    sprintf("if done = expected x (before - today) x 30 / days = %.2f x (%.3f - %.3f) x 30 / %g = %.2f",
+    sprintf(
+      "if done = expected x (before - today) x 30 / days = %.2f x (%.3f - %.3f) x 30 / %g = %.2f",
       at$expected, levels$usual, levels$today, at$days, done))
 }

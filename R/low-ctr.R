@@ -115,9 +115,13 @@ unclear_positions <- function(curve, now, rows) {
 unclear_line <- function(curve, now, rows) {
   if (!length(rows)) return(NULL)
   from <- min(unlist(lapply(curve$fits, `[[`, "unclear_from")))
-  data.table(kind = "low_ctr", queries = length(unique(now$query[rows])), reason = sprintf(paste(
-    "average positions beyond %g: the table mixes near and far places there, so no CTR can be",
-    "expected; export by date, query and page"), from))[, c("kind", "reason", "queries")]
+  data.table(
+    kind = "low_ctr",
+    queries = length(unique(now$query[rows])),
+    reason = sprintf(paste(
+      "average positions beyond %g: the table mixes near and far places there, so no CTR can be",
+      "expected; export by date, query and page"),
+      from))[, c("kind", "reason", "queries")]
 }
 
 topic_lines <- function(topics) {
@@ -132,8 +136,8 @@ topic_lines <- function(topics) {
 
 unsure_line <- function(queries, fdr) {
   if (!length(queries)) return(NULL)
-  why <- sprintf("below the curve, within this site's normal spread (an fdr above %g lists more)",
-    fdr)
+  why <-
+    sprintf("below the curve, within this site's normal spread (an fdr above %g lists more)", fdr)
   data.table(kind = "low_ctr", reason = why, queries = length(unique(queries)))
 }
 

@@ -79,7 +79,8 @@ moving_findings <- function(kind, moving, summary, pairs, options) {
   share <- of$position / (of$position + of$click_through)
   done <- lapply(done, `[`, listed)
   pair_findings(kind, summary, pairs, moving$at[listed], done, confidence[listed],
-    if (down) assumed("won_back") else assumed("rise_chance"), moving_action(summary, of, share, kind),
+    if (down) assumed("won_back") else assumed("rise_chance"),
+    moving_action(summary, of, share, kind),
     moving_reason(of, summary$recent$to - 7L * as.integer(assumed("moved_weeks")) + 1L),
     moving_steps(of, done, confidence[listed], down))
 }
@@ -146,9 +147,8 @@ moving_done <- function(moved, change, down) {
   now <- (moved$clicks_2 +
     moved$demand_2 * (moved$clicks_1 + 0.5) / moved$demand_1 * exp(change$size)) / 2
   more <- function(move) {
-    pmax(0, now *
-      (if (down) exp(-move) - 1 else exp(move * assumed("goes_on")) - 1)) *
-      30 / (7 * assumed("moved_weeks"))
+    pmax(0, now * (if (down) exp(-move) - 1 else exp(move * assumed("goes_on")) - 1)) * 30 /
+      (7 * assumed("moved_weeks"))
   }
   reach <- stats::qnorm(0.95) * sqrt(change$variance)
   ends <- list(more(change$size - reach), more(change$size + reach))
@@ -172,10 +172,11 @@ moving_steps <- function(of, done, confidence, down) {
       "clicks of four weeks now: %.2f"),
       of$size, done$now),
     if (down) {
-      sprintf("if done = what was lost = %.2f x (exp(%.3f) - 1) x 30 / 28 = %.2f", done$now, -of$size,
-        done$done)
+      sprintf("if done = what was lost = %.2f x (exp(%.3f) - 1) x 30 / 28 = %.2f", done$now,
+        -of$size, done$done)
     } else {
-      sprintf("if done = a third of the rise once more = %.2f x (exp(%.3f / 3) - 1) x 30 / 28 = %.2f",
+      sprintf(
+        "if done = a third of the rise once more = %.2f x (exp(%.3f / 3) - 1) x 30 / 28 = %.2f",
         done$now, of$size, done$done)
     },
     sprintf("confidence: chance that clicks for a search are %s by a quarter or more: %.3f",
@@ -196,7 +197,8 @@ moving_reason <- function(of, since) {
     said <- c(
       position = sprintf("by position (%s to %s)", format_position(of$position_1[i]),
         format_position(of$position_2[i])),
-      ctr = "by CTR at equal position", demand = "by demand")
+      ctr = "by CTR at equal position",
+      demand = "by demand")
     paste(sprintf("%s %s", signed(size), said[names(size)]), collapse = ", ")
   }, "")
   sprintf("Clicks %s from %s in four weeks to %s in the four since %s%s.",
@@ -218,7 +220,8 @@ moving_action <- function(summary, of, share, kind) {
     "Compare %s with what ranks above it for \"%s\" now, bring it up to date where it lacks",
     "something, and check that no link to it was lost."),
     page, query),
-    sprintf(paste("Look at the results page of \"%s\": if something new stands above %s, answer it in",
+    sprintf(paste(
+      "Look at the results page of \"%s\": if something new stands above %s, answer it in",
       "title and description; if the title was changed, change it back."),
       query, page))
 }

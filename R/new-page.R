@@ -65,8 +65,8 @@ idea_sums <- function(summary, asked, earns) {
 }
 
 new_page_action <- function(ideas) {
-  sprintf("Write a page for \"%s\" and link to it from %s, which is shown for it now.",
-    ideas$query, format_path(ideas$page))
+  sprintf("Write a page for \"%s\" and link to it from %s, which is shown for it now.", ideas$query,
+    format_path(ideas$page))
 }
 
 new_page_reason <- function(summary, ideas) {
@@ -74,8 +74,7 @@ new_page_reason <- function(summary, ideas) {
     format_position(ideas$position), format_plural(ideas$queries, "query", "queries"),
     format_plural(ideas$impressions, "impression"), period_text(summary),
     ifelse(ideas$queries == 1, "it", "them"),
-    ifelse(nzchar(ideas$others),
-      sprintf(" Also: \"%s\".", ideas$others), ""))
+    ifelse(nzchar(ideas$others), sprintf(" Also: \"%s\".", ideas$others), ""))
 }
 
 new_page_steps <- function(summary, ideas) {
@@ -83,7 +82,8 @@ new_page_steps <- function(summary, ideas) {
     as.integer(assumed("new_page_reaches")), format_count(ideas$impressions), ideas$earned),
     sprintf("if done = clicks x 30 / days = %.2f x 30 / %d = %.2f", ideas$earned,
       as.integer(summary$recent$with_data), ideas$done),
-    rep(sprintf("confidence is taken as %g, and what it brings as known to a factor of two or three",
+    rep(sprintf(
+      "confidence is taken as %g, and what it brings as known to a factor of two or three",
       assumed("new_page_confidence")),
       nrow(ideas)))
 }

@@ -291,7 +291,8 @@ missed_spellings <- function(store, brand) {
   summary <- tryCatch(tide_summary(tide_stored(store, lag = 0, by_month = TRUE)),
     tide_error = function(e) NULL)
   if (is.null(summary)) return(NULL)
-  other <- brand_spellings(summary$queries$key, reduce_pairs(summary$cells), summary$pages$page, brand)
+  other <-
+    brand_spellings(summary$queries$key, reduce_pairs(summary$cells), summary$pages$page, brand)
   other <- other[fcoalesce(other$shared, 0) >= 0.5]
   if (!nrow(other)) return(NULL)
   top <- utils::head(other, 5)

@@ -18,10 +18,9 @@ contest_reason <- function(harm, judged, keep, other, query) {
   may_rise <- "One page with both answers may stand higher."
   switch(
     harm,
-    swapping = sentences(
-      sprintf("Two pages take turns: %s led on %s, %s on %s (%s).", keep,
-        format_plural(judged$led_keep, "day"), other, format_count(judged$led_other),
-        format_plural(judged$changes, "change")),
+    swapping = sentences(sprintf("Two pages take turns: %s led on %s, %s on %s (%s).", keep,
+      format_plural(judged$led_keep, "day"), other, format_count(judged$led_other),
+      format_plural(judged$changes, "change")),
       sprintf("With %s in front the position is %s, with %s %s.", keep, stands, other,
         stands_other),
       ifelse(judged$level, may_rise, ""),
@@ -42,17 +41,19 @@ contest_reason <- function(harm, judged, keep, other, query) {
 }
 
 contest_action <- function(harm, judged, keep, other, query) {
-  merge <- sprintf("Move what %s says about \"%s\" to %s, and redirect it there.", other, query, keep)
-  relink <- sprintf(paste("Keep %s for \"%s\": link to it from %s in varied words, and reword title and",
+  merge <-
+    sprintf("Move what %s says about \"%s\" to %s, and redirect it there.", other, query, keep)
+  relink <- sprintf(paste(
+    "Keep %s for \"%s\": link to it from %s in varied words, and reword title and",
     "headings of %s towards its other queries%s."),
     keep, query, other, other, ifelse(judged$other_clicks >= 1,
       sprintf(", which earn %s clicks a month", format_clicks(judged$other_clicks)), ""))
   switch(
     harm,
-    swapping = ,
+    swapping = ifelse(judged$redirect, merge, relink),
     splitting = ifelse(judged$redirect, merge, relink),
     `wrong page leads` = relink,
-    unknown = sprintf(
-      "Export by date to see who leads when; until then, link from %s to %s where it is about \"%s\".",
+    unknown = sprintf(paste("Export by date to see who leads when; until then, link from %s to %s",
+      "where it is about \"%s\"."),
       other, keep, query))
 }

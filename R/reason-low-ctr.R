@@ -18,9 +18,9 @@ low_figures <- function(summary, at) {
 
 # Where the level changed within the window.
 low_ctr_since <- function(at) {
-  fcase(is.na(at$since), "", at$ratio < 1, sprintf(
-    "Before %s the CTR was %s of what is expected, since then %s.", format_day(at$since),
-    format_share(at$before), format_share(at$before * at$ratio)),
+  fcase(is.na(at$since), "", at$ratio < 1,
+    sprintf("Before %s the CTR was %s of what is expected, since then %s.", format_day(at$since),
+      format_share(at$before), format_share(at$before * at$ratio)),
     rep(TRUE, nrow(at)), sprintf("Before %s it was %s of what is expected; days since count.",
       format_day(at$since), format_share(at$before)))
 }
@@ -29,13 +29,12 @@ low_siblings <- function(at, siblings) {
   others <- format_plural(siblings$tested - 1L, "other tested query", "other tested queries")
   few <- fcase(siblings$low < siblings$tested, sprintf("%d of %d", siblings$low, siblings$tested),
     siblings$tested == 2L, "Both", rep(TRUE, nrow(at)), sprintf("All %d", siblings$tested))
-  fcase(
-    siblings$whole, sprintf(paste(
-      "%s tested queries of the page are below the curve (%s missed in all), which points to its",
-      "title and description."),
-      few, format_plural(siblings$missed, "click")),
-    siblings$tested > 1L & siblings$low <= 1L, sprintf(
-      "The page's %s %s as expected, so the page may not answer this query.", others,
+  fcase(siblings$whole, sprintf(paste(
+    "%s tested queries of the page are below the curve (%s missed in all), which points to its",
+    "title and description."),
+    few, format_plural(siblings$missed, "click")),
+    siblings$tested > 1L & siblings$low <= 1L,
+    sprintf("The page's %s %s as expected, so the page may not answer this query.", others,
       ifelse(siblings$tested == 2L, "is", "are")),
     siblings$tested > 1L, sprintf("%s tested queries of the page are below the curve.", few),
     rep(TRUE, nrow(at)), "")
@@ -45,10 +44,9 @@ low_doubt <- function(at, judged) {
   fcase(pmax(judged$by_topic, judged$unseen_topic) > 0.1,
     "Doubt: the results page may take the clicks of this topic.",
     judged$confidence < assumed("low_doubtful") & at$expected < 20,
-    "Doubt: few clicks, so this may be chance.",
-    judged$confidence < assumed("low_doubtful"),
-    "Doubt: queries of this site differ by nearly as much by themselves.",
-    rep(TRUE, nrow(judged)), "")
+    "Doubt: few clicks, so this may be chance.", judged$confidence < assumed("low_doubtful"),
+    "Doubt: queries of this site differ by nearly as much by themselves.", rep(TRUE, nrow(judged)),
+    "")
 }
 
 # Telling words of the query that the title of the page does not have, where titles are known; words
@@ -85,8 +83,9 @@ low_ctr_action <- function(summary, pairs, at, siblings) {
     informational = "promise the answer in the description",
     other = "say in the description what the page gives")[query_intent(query)]
   keep <- keep_words(summary, pairs, at)
-  ifelse(siblings$whole, sprintf("Rewrite the title and description of %s: lead with \"%s\" and %s%s.",
-    page, query, promise, keep),
+  ifelse(siblings$whole, sprintf(
+    "Rewrite the title and description of %s: lead with \"%s\" and %s%s.", page, query, promise,
+    keep),
     sprintf(paste("Name \"%s\" in the title of %s, %s, and answer it in the first paragraph%s."),
       query, page, promise, keep))
 }
@@ -99,8 +98,8 @@ keep_words <- function(summary, pairs, at) {
   well <- well[!duplicated(well$page)]
   own <- match(at$page, well$page)
   month <- well$clicks[own] * per_month(summary)
-  ifelse(is.na(own) | well$query[own] == at$query | month < 5 |
-      !nzchar(summary$pages$page[at$page]), "",
+  ifelse(
+    is.na(own) | well$query[own] == at$query | month < 5 | !nzchar(summary$pages$page[at$page]), "",
     sprintf("; keep \"%s\" in the title, it earns %s clicks a month",
       summary$queries$query[well$query[own]], format_clicks(month)))
 }
@@ -117,8 +116,9 @@ low_ctr_steps <- function(summary, pairs, at, levels, done, fit, judged) {
   keep <- total / (total + noise)
   steps <- step_lines(sprintf("expected on the curve%s: %.2f clicks",
     ifelse(is.na(at$since), "", sprintf(" since %s", at$since)), pairs$expected),
-    ifelse(topic < 0.999,
-      sprintf("the results page leaves its topic %.3f of the curve: expected %.2f", topic, at$expected), ""),
+    ifelse(topic < 0.999, sprintf(
+      "the results page leaves its topic %.3f of the curve: expected %.2f", topic, at$expected),
+      ""),
     sprintf("log factor = ln((%s + 0.5) / (%.2f + 0.5)) = %.3f, variance of its noise %.3f",
       format_count(at$clicks), at$expected, seen, noise),
     sprintf(paste("usual queries of this site: mean %.3f, standard deviation %.3f; low",
@@ -136,18 +136,21 @@ low_ctr_steps <- function(summary, pairs, at, levels, done, fit, judged) {
       judged$pair_low),
     sprintf("confidence = (%.3f + (1 - %.3f) x %.3f)%s x (1 - %g, what no model knows)%s = %.3f",
       judged$page_low, judged$page_low, judged$pair_low,
-      ifelse(judged$by_topic > 0.0005,
-        sprintf(" x (1 - %.3f, the chance that the results page takes its topic's clicks)", judged$by_topic), ""),
+      ifelse(judged$by_topic > 0.0005, sprintf(
+        " x (1 - %.3f, the chance that the results page takes its topic's clicks)",
+        judged$by_topic),
+        ""),
       assumed("low_doubt"), ifelse(judged$unseen_topic > 0.0005,
         sprintf(" - %.3f (the results page may take its topic's clicks: no other page shows it)",
           judged$unseen_topic),
         ""),
       judged$confidence),
-    sprintf("if done = expected x (usual - today) x 30 / days = %.2f x (%.3f - %.3f) x 30 / %g = %.2f",
+    sprintf(
+      "if done = expected x (usual - today) x 30 / days = %.2f x (%.3f - %.3f) x 30 / %g = %.2f",
       at$expected, levels$usual, levels$today, at$days, done$done))
   fallen <- which(judged$fell)
-  steps[fallen] <- shifted_steps(at[fallen], lapply(levels, `[`, fallen), judged[fallen],
-    done$done[fallen])
+  steps[fallen] <-
+    shifted_steps(at[fallen], lapply(levels, `[`, fallen), judged[fallen], done$done[fallen])
   steps
 }
 

@@ -6,7 +6,8 @@ striking_reason <- function(summary, at, target, step, rivals) {
       "CTR is %.1f times what is expected, which suggests that searchers want this page.", at$own),
       ""),
     ifelse(rivals > 0, sprintf("Doubt: %s of the site %s shown for it too.",
-      format_plural(rivals, "other page"), ifelse(rivals == 1, "is", "are")), ""))
+      format_plural(rivals, "other page"), ifelse(rivals == 1, "is", "are")),
+      ""))
 }
 
 striking_figures <- function(summary, at, target, step) {
@@ -14,8 +15,8 @@ striking_figures <- function(summary, at, target, step) {
   sprintf("Position %s, %s, %s in %s. At position %s about %s could be expected%s.",
     format_position(at$position), format_plural(at$impressions, "impression"),
     format_plural(at$clicks, "click"), period_text(summary), format_place(target),
-    format_plural(then, "click"), ifelse(step$wider > 1.05,
-      sprintf(": page one is seen %.1f times as often", step$wider), ""))
+    format_plural(then, "click"),
+    ifelse(step$wider > 1.05, sprintf(": page one is seen %.1f times as often", step$wider), ""))
 }
 
 striking_trend <- function(summary, at) {

@@ -132,7 +132,8 @@ report_findings <- function(findings) {
   if (!nrow(found)) return("")
   pages <- tide_group(findings)
   top <- utils::head(found, 3)
-  paste0("<section id='findings'><h2>What to fix, in order</h2>", findings_table(findings, useful_tasks(findings)),
+  paste0("<section id='findings'><h2>What to fix, in order</h2>",
+    findings_table(findings, useful_tasks(findings)),
     inline_svg(ggplot2::autoplot(findings),
       sprintf("Map of %d findings by position and CTR. The first are %s.", nrow(found),
         paste(sprintf("%s at position %s with %s", top$query, format_position(top$position),
@@ -225,14 +226,16 @@ report_read <- function(summary, outside = NULL) {
 report_meaning <- function() {
   hours <- kind_hours()
   terms <- c(
-    Gain = paste("If done \u00d7 confidence \u00d7 chance, in clicks per 30 days. No click is counted",
+    Gain = paste(
+      "If done \u00d7 confidence \u00d7 chance, in clicks per 30 days. No click is counted",
       "twice: gains add up."),
     `If done` = "Extra clicks per 30 days if the finding is real and the step works.",
     Confidence = paste("The probability that the finding is real, and not luck or the usual",
       "difference between queries."),
     Chance = paste("The probability that the step works if the finding is real: an assumption by",
       "kind, updated by what came of the steps marked as done."),
-    `Expected CTR` = paste("The CTR that an average query of this site earns at the positions where",
+    `Expected CTR` = paste(
+      "The CTR that an average query of this site earns at the positions where",
       "this one was shown, brand apart."),
     stats::setNames(vapply(finding_kinds(), `[[`, "", "meaning"),
       sub("^(.)", "\\U\\1", kind_label(names(finding_kinds())), perl = TRUE)),

@@ -27,8 +27,9 @@ sortable_table <- function(id, caption, heads, rows, details, kinds, choose, fir
         paste(options, collapse = ""), "</select></label>")
     },
     "<output class='soft' aria-live='polite'></output></div>", "<table class='cards' id='", id,
-    if (!is.null(first)) sprintf("' data-first='%d", first), "'><caption>", caption, "</caption><thead><tr>", paste(head, collapse = ""),
-    "</tr></thead><tbody>", paste(body, collapse = "\n"), "</tbody></table>")
+    if (!is.null(first)) sprintf("' data-first='%d", first), "'><caption>", caption,
+    "</caption><thead><tr>", paste(head, collapse = ""), "</tr></thead><tbody>",
+    paste(body, collapse = "\n"), "</tbody></table>")
 }
 
 plain_table <- function(rows, numbers = character(), soft = FALSE) {
@@ -166,8 +167,7 @@ findings_table <- function(findings, shown = findings) {
     found$score, format_hours(found$hours), found$id, page_link(found$page),
     vapply(found$query, query_drill_down, "", findings = findings))
   first <- nrow(task_leads(shown$findings))
-  sortable_table("list",
-    "By gain per hour of work. Press a query for the evidence.",
+  sortable_table("list", "By gain per hour of work. Press a query for the evidence.",
     c(`#` = "n", Kind = "", Query = "", Page = "", Gain = "n", `If done` = "n", Confidence = "n",
       Chance = "n", Hours = "n", Impressions = "n", Position = "n", CTR = "n", Expected = "n"),
     rows, details, found$kind, intersect(names(finding_kinds()), found$kind),

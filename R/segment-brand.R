@@ -22,13 +22,13 @@ is_brand <- function(queries, words) {
 # for a few letters, with the evidence. Edit distance (Levenshtein 1966; two letters that changed
 # places count as one) up to 1 for brand words of 5 to 7 letters and up to 2 for longer ones;
 # shorter ones have too many neighbours. Diacritics left out or written in two letters are no
-# difference. `shared` is the share of the spelling's clicks that land on pages that queries with the
-# brand words lead to: misspellings look for the same house, other words do not. Without pages, a
-# spelling is the brand's where it is clicked and placed much as the brand is.
+# difference. `shared` is the share of the spelling's clicks that land on pages that queries with
+# the brand words lead to: misspellings look for the same house, other words do not. Without pages,
+# a spelling is the brand's where it is clicked and placed much as the brand is.
 
-# In: compared forms of queries, sums by query and page (codes), pages, brand words. Out: most clicks
-# first: word, of (the brand word), edits, queries, clicks, impressions, position, shared, example,
-# sure.
+# In: compared forms of queries, sums by query and page (codes), pages, brand words. Out: most
+# clicks first: word, of (the brand word), edits, queries, clicks, impressions, position, shared,
+# example, sure.
 brand_spellings <- function(keys, sums, pages, brand) {
   none <- data.table(word = character(), of = character(), edits = integer(), queries = integer(),
     clicks = numeric(), impressions = numeric(), position = numeric(), shared = numeric(),
@@ -117,9 +117,8 @@ one_letter <- c(a = "\u00e0\u00e1\u00e2\u00e3\u00e4\u00e5\u0101\u0103\u0105",
   c = "\u00e7\u0107\u010d", d = "\u010f\u0111",
   e = "\u00e8\u00e9\u00ea\u00eb\u0113\u0117\u0119\u011b", g = "\u011f",
   i = "\u00ec\u00ed\u00ee\u00ef\u012b\u0131", l = "\u0142\u013e", n = "\u00f1\u0144\u0148",
-  o = "\u00f2\u00f3\u00f4\u00f5\u00f6\u00f8\u014d\u0151", r = "\u0159",
-  s = "\u015b\u015f\u0161", t = "\u0163\u0165",
-  u = "\u00f9\u00fa\u00fb\u00fc\u016b\u016f\u0171", y = "\u00fd\u00ff",
+  o = "\u00f2\u00f3\u00f4\u00f5\u00f6\u00f8\u014d\u0151", r = "\u0159", s = "\u015b\u015f\u0161",
+  t = "\u0163\u0165", u = "\u00f9\u00fa\u00fb\u00fc\u016b\u016f\u0171", y = "\u00fd\u00ff",
   z = "\u017a\u017c\u017e")
 
 # Brand words with the spellings that the queries show: list(words, added: brand_spellings() that
@@ -135,10 +134,13 @@ known_brand <- function(keys, sums, pages, brand) {
 # Rules whose brand words have the spellings that rows of queries show, where conditions are about
 # brand.
 with_spellings <- function(rules, rows) {
-  if (is.null(rules$brand) || inherits(rules$brand, "AsIs") || is.null(rows[["query"]])) return(rules)
+  if (is.null(rules$brand) || inherits(rules$brand, "AsIs") || is.null(rows[["query"]])) {
+    return(rules)
+  }
   by <- intersect(c("query", "page"), names(rows))
   sums <- sums_by(data.table(rows[, c(by, "clicks", "impressions"), with = FALSE],
-    weighted = rows$impressions * rows$position), by, c("clicks", "impressions", "weighted"))
+    weighted = rows$impressions * rows$position),
+    by, c("clicks", "impressions", "weighted"))
   query <- query_key(as.character(sums$query))
   page <- if (is.null(sums[["page"]])) rep("", nrow(sums)) else page_key(as.character(sums$page))
   keys <- unique(query)
@@ -164,8 +166,8 @@ likely_brand <- function(summary) {
   home_clicks <- sum_codes(at_home$clicks, at_home$query, nrow(summary$queries))
   shown <- sum_codes(sums$impressions, sums$query, nrow(summary$queries))
   by_word <- sums_by(data.table(word = words$word, clicks = clicks[words$query],
-    home = home_clicks[words$query], shown = shown[words$query]), "word",
-    c("clicks", "home", "shown"))
+    home = home_clicks[words$query], shown = shown[words$query]),
+    "word", c("clicks", "home", "shown"))
   all <- c(clicks = sum(clicks), shown = sum(shown))
   fits <- which(by_word$home >= 0.5 * by_word$clicks & by_word$clicks >= 10 &
     by_word$clicks >= 0.01 * all[["clicks"]] &

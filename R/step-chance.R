@@ -82,7 +82,8 @@ step_chance_line <- function(at, target, step) {
   terms <- vapply(seq_len(nrow(at)), function(i) {
     paste(sprintf("%.2f x %.2f", step$learnt$coefficients, step$features[i, ]), collapse = " + ")
   }, "")
-  sprintf(paste("%s; %s months of this site's queries in the band, of which %s rose so far in three",
+  sprintf(paste(
+    "%s; %s months of this site's queries in the band, of which %s rose so far in three",
     "months, change its log odds: ln(%.3f / %.3f) + %.1f x (%s) = %.3f, a chance of %.3f (the",
     "products: for all, ln(position / target) - ln 2, trend, ln(queries on the page / 5))"),
     default, format_count(step$learnt$cases), format_share(step$learnt$reached), step$default,

@@ -117,8 +117,7 @@ striking_steps <- function(summary, at, target, step, sure) {
     sprintf("if done = own factor x (%.2f - %.2f) x 30 / %d = %.2f",
       at$impressions * step$wider * step$there, at$expected, as.integer(summary$recent$with_data),
       step$done$done),
-    step_chance_line(at, target, step),
-    sure)
+    step_chance_line(at, target, step), sure)
 }
 
 # Other pages of the site that hold a tenth of the query's impressions or more.

@@ -118,8 +118,7 @@ recent_rows <- function(chunks, reduced, pairs, recent_from, last) {
     # Whole weeks, counted back from the last day; 0: the days before the first.
     set(weekly, j = "week",
       value = as.integer(last - recent_from + 1) %/% 7L - as.integer(last - weekly$date) %/% 7L)
-    list(contested = reduce_by(take(contested), c("query", "page", "date")),
-      weekly = weekly)
+    list(contested = reduce_by(take(contested), c("query", "page", "date")), weekly = weekly)
   })
   weekly <- rbindlist(lapply(parts, `[[`, "weekly"))
   list(

@@ -106,8 +106,8 @@ new_summary <- function(queries, pages, cells, recent_cells = cells,
     pairs = reduce_pairs(recent_cells), contested = NULL, weekly = NULL, split = NULL,
     split_cells = NULL, by_day = NULL, odd_days = NULL, blend = NULL, course = NULL,
     site_by_day = NULL, site_by_page = NULL, window,
-    recent = c(window[c("from", "to", "days")], list(with_data = window$days)),
-    grain, rests_on = NULL, unused = character(), folded = 0L, brand = NULL, spellings = NULL, sources,
+    recent = c(window[c("from", "to", "days")], list(with_data = window$days)), grain,
+    rests_on = NULL, unused = character(), folded = 0L, brand = NULL, spellings = NULL, sources,
     left_out) {
   validate_summary(structure(as.list(environment()), class = "tide_summary"))
 }
@@ -157,7 +157,8 @@ contested_weeks <- function(summary, code, pages = NULL) {
 window_beside <- function(table, data, most = 3) {
   beside <- pick_table(data, "date", refused = c("query", "page"))
   if (is.null(beside) || is.null(table[["rows"]])) return(table)
-  place <- function(grain) unique(dirname(sub(", .*$", "/x", data$sources$file[data$sources$grain == grain])))
+  place <- function(grain) unique(dirname(sub(", .*$", "/x",
+    data$sources$file[data$sources$grain == grain])))
   clicks <- c(sum(table$rows$clicks), sum(beside$rows$clicks))
   together <- identical(place(grain_label(table$dimensions)), place(grain_label(beside$dimensions)))
   if (!together || clicks[2] < 0.98 * clicks[1] || clicks[2] > most * clicks[1]) return(table)
@@ -256,9 +257,8 @@ spelling_line <- function(x) {
   added <- x$spellings
   if (!NROW(added)) return(character())
   sprintf("  also counted as brand: %s%s (%s, %s)",
-    paste(utils::head(added$word, 5), collapse = ", "),
-    if (nrow(added) > 5) ", ..." else "", format_plural(nrow(added), "spelling"),
-    format_plural(sum(added$clicks), "click"))
+    paste(utils::head(added$word, 5), collapse = ", "), if (nrow(added) > 5) ", ..." else "",
+    format_plural(nrow(added), "spelling"), format_plural(sum(added$clicks), "click"))
 }
 
 coverage_line <- function(x) {

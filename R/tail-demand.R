@@ -39,9 +39,9 @@ find_tail_demand <- function(summary, curve, pairs, options) {
   sure <- confidence[sure][keep]
   query <- summary$queries$query[at$query]
   page <- format_path(summary$pages$page[at$page])
-  list(found = pair_findings("tail_demand", summary, pairs, rows[keep], step$done, sure,
-    step$reach,
-    sprintf(paste("Add the answer to \"%s\" to %s as a passage of its own, and link to it in varied",
+  list(found = pair_findings("tail_demand", summary, pairs, rows[keep], step$done, sure, step$reach,
+    sprintf(paste(
+      "Add the answer to \"%s\" to %s as a passage of its own, and link to it in varied",
       "words from %s."),
       query, page, link_sources(summary, pairs, at)),
     sprintf(paste("Position %s, %s of %s, %s: %.1f times what is expected there. Results above may",

@@ -52,8 +52,8 @@ plain_signs <- function(urls) {
   once <- unique(urls)
   capitals <- gsub("(%[0-9a-fA-F]{2})", "\\U\\1", once, perl = TRUE)
   capitals <- gsub("%(?![0-9A-F]{2})", "%25", capitals, perl = TRUE)
-  decoded <- vapply(gsub(paste0(kept, "|%(?=25)"), "%25", capitals, perl = TRUE),
-    utils::URLdecode, "", USE.NAMES = FALSE)
+  decoded <- vapply(gsub(paste0(kept, "|%(?=25)"), "%25", capitals, perl = TRUE), utils::URLdecode,
+    "", USE.NAMES = FALSE)
   Encoding(decoded) <- "UTF-8"
   text <- validUTF8(decoded)
   decoded[text] <- utf8::utf8_normalize(decoded[text])

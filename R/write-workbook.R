@@ -69,8 +69,9 @@ choose_decisions <- function(book, sheet, rows) {
   at <- which(rows$lead) + 1L
   if (!length(at)) return(invisible())
   # The library's own format of a list has one argument too many, which R warns of.
-  suppressWarnings(openxlsx::dataValidation(book, sheet, cols = match("decision", names(rows)), rows = at,
-    type = "list", value = sprintf("\"%s\"", paste(names(decision_kinds), collapse = ","))))
+  suppressWarnings(openxlsx::dataValidation(book, sheet, cols = match("decision", names(rows)),
+    rows = at, type = "list",
+    value = sprintf("\"%s\"", paste(names(decision_kinds), collapse = ","))))
 }
 
 # The queries of a task fold away beneath it.

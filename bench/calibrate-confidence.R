@@ -21,7 +21,10 @@ all <- rbindlist(parallel::mclapply(seq_len(length(kinds) * length(seeds)), func
 # Each site counts alike, however many lines it has.
 all[, "weight" := 1 / .N, by = c("kind", "seed")]
 all[, "tenth" := pmin(9, floor(said * 10)) / 10]
-table_by <- function(by) all[, .(lines = .N, said = round(weighted.mean(said, weight), 3),
-  real = round(weighted.mean(real, weight), 3), plain = round(mean(real), 3)), keyby = by]
+table_by <- function(by) {
+  all[, .(lines = .N, said = round(weighted.mean(said, weight), 3),
+    real = round(weighted.mean(real, weight), 3), plain = round(mean(real), 3)),
+    keyby = by]
+}
 print(table_by(c("whole", "tenth")))
 print(table_by(c("kind", "whole")), nrows = 60)

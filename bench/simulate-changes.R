@@ -34,14 +34,15 @@ changed_site <- function(what, seed) {
   at <- q[d$id]
   case <- page$case[at$page]
   day <- page$day[at$page]
-  kept <- fcase(case == "weak" | case == "became weak" & d$day > day |
-    case == "mended" & d$day <= day, page$kept[at$page], rep(TRUE, nrow(d)), 1)
+  kept <- fcase(
+    case == "weak" | case == "became weak" & d$day > day | case == "mended" & d$day <= day,
+    page$kept[at$page], rep(TRUE, nrow(d)), 1)
   centre <- at$home * exp(0.1 * sin(d$day / 15 + d$id) + 0.08 * rnorm(nrow(d)))
   if (!is.null(how$rankings)) {
     centre <- centre * exp(rnorm(n, 0.1, 0.35))[d$id]^(d$day > 45)
   }
-  d[, "impressions" := rpois(.N, at$demand * ifelse(centre > 10.5, 0.6, 1) *
-    (1 + 0.2 * sin(2 * pi * day / 7)))]
+  d[, "impressions" :=
+    rpois(.N, at$demand * ifelse(centre > 10.5, 0.6, 1) * (1 + 0.2 * sin(2 * pi * day / 7)))]
   if (!is.null(how$outage)) d <- d[!d$day %in% 40:42]
   keep <- d$impressions > 0
   if (!is.null(how$outage)) {
@@ -78,7 +79,10 @@ one_changed <- function(what, seed) {
   weak <- truth[truth$case == "became weak"]
   mended <- truth[truth$case == "mended"]
   good <- low & case %in% c("became weak", "weak")
-  data.table(kind = what, seed = seed, lines = sum(low),
+  data.table(
+    kind = what,
+    seed = seed,
+    lines = sum(low),
     right = mean(case[low] %in% c("became weak", "weak")),
     found_new = sum(weak$won[weak$query %in% found$query]) / sum(weak$won),
     found_weak = sum(truth[truth$case == "weak" & truth$query %in% found$query]$won) /

@@ -3,7 +3,8 @@
 # by a lognormal factor, demand is heavy-tailed.
 suppressPackageStartupMessages(library(data.table))
 
-site_kinds <- list(small = list(queries = 250, days = 60, demand = 0.4),
+site_kinds <- list(
+  small = list(queries = 250, days = 60, demand = 0.4),
   large = list(queries = 6000, days = 91, demand = 0.2),
   `brand-heavy` = list(queries = 1500, days = 91, demand = 0.5, brand = 60),
   seasonal = list(queries = 1500, days = 200, demand = 0.4, season = 0.8),

@@ -13,7 +13,8 @@ only_usual_and_low <- function(given, at = package$factor_grid, usual_sd = 0.25,
     gamma = 0, near = NULL) {
   package$fit_groups(given, at, usual_sd, least_sd, gamma, high = FALSE, near = near)
 }
-switches <- list(whole = list(),
+switches <- list(
+  whole = list(),
   `gamma or log-normal` = list(fit_query_groups = function(given, near = NULL) {
     package$fit_two_groups(given, near = near)
   }),
@@ -81,7 +82,8 @@ results <- rbindlist(parallel::mclapply(seq_len(length(kinds) * length(seeds)), 
 }, mc.cores = parallel::detectCores()))
 columns <- setdiff(names(results), c("kind", "off"))
 by_kind <- results[, lapply(.SD, mean, na.rm = TRUE), by = c("kind", "off"), .SDcols = columns]
-print(by_kind[by_kind$off == "whole"][, lapply(.SD, function(x) if (is.numeric(x)) round(x, 2) else x)])
+print(by_kind[by_kind$off == "whole"][,
+  lapply(.SD, function(x) if (is.numeric(x)) round(x, 2) else x)])
 whole <- by_kind[by_kind$off == "whole"][match(by_kind$kind, kind)]
 for (column in columns) set(by_kind, j = column, value = by_kind[[column]] - whole[[column]])
 off <- by_kind[by_kind$off != "whole"]

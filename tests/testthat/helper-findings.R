@@ -5,9 +5,8 @@ finding <- function(kind, done, claims, confidence = 0.9, chance = 1, low = done
   data.table(kind = kind, query = paste(kind, done), page = "/a", pages = "/a", clicks = 1,
     impressions = 10, ctr = 0.1, position = 5, expected_ctr = 0.2, if_done = done,
     if_done_low = low, if_done_high = high, confidence = confidence, chance = chance,
-    action = paste("Do", done), reason = "Because.",
-    claims = list(claims), identity = paste(kind, paste(claims, collapse = "-")), work = work,
-    how = list("by hand"),
+    action = paste("Do", done), reason = "Because.", claims = list(claims),
+    identity = paste(kind, paste(claims, collapse = "-")), work = work, how = list("by hand"),
     hours = c(low_ctr = 1, striking_distance = 4, cannibalized = 3, falling = 2)[[kind]])
 }
 

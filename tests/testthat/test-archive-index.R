@@ -21,9 +21,9 @@ test_that("an archive of the first format is brought up to date, one of a later 
     on.exit(DBI::dbDisconnect(con))
     for (statement in c(...)) DBI::dbExecute(con, statement)
   }
-  sql("DROP TABLE facts", "DROP TABLE decisions", "DROP TABLE outcomes", "ALTER TABLE days DROP COLUMN first",
-    "ALTER TABLE days DROP COLUMN last", "ALTER TABLE changes DROP COLUMN days_unused",
-    "UPDATE meta SET value = '1'")
+  sql("DROP TABLE facts", "DROP TABLE decisions", "DROP TABLE outcomes",
+    "ALTER TABLE days DROP COLUMN first", "ALTER TABLE days DROP COLUMN last",
+    "ALTER TABLE changes DROP COLUMN days_unused", "UPDATE meta SET value = '1'")
   again <- tide_store(dirname(store$dir))
   expect_equal(sum(held(again)$clicks), 100)
   expect_length(tide_facts(again), 0)

@@ -16,8 +16,7 @@ test_that("stable seconds, section links and one-day blips are not cannibalized"
   rivals <- found[found$kind == "cannibalized", ]
   expect_equal(rivals$query, "swap")
   expect_equal(rivals$page, "https://www.fernmoor.example/i/")
-  expect_match(rivals$reason, "/i/ led on 42 days, /j/ on 42 (3 changes)",
-    fixed = TRUE)
+  expect_match(rivals$reason, "/i/ led on 42 days, /j/ on 42 (3 changes)", fixed = TRUE)
 })
 
 test_that("the page whose words match less and leads, clicked too little, is told apart; languages are no rivals",
@@ -56,9 +55,8 @@ test_that("the page whose words match less and leads, clicked too little, is tol
 
 test_that("the chance that a page is passed by holds for any number of clicks", {
   pages <- data.table(clicks_first = c(0, 5, 60, 100, 2e3, 1e5),
-    clicks_second = c(0, 10, 40, 40, 4e4, 2e4),
-    expected_first = c(0.1, 10, 120, 100, 1e5, 1e5), expected_second = c(0.1, 10, 40, 40, 4e4, 2e4),
-    position_first = 3, position_second = 8)
+    clicks_second = c(0, 10, 40, 40, 4e4, 2e4), expected_first = c(0.1, 10, 120, 100, 1e5, 1e5),
+    expected_second = c(0.1, 10, 40, 40, 4e4, 2e4), position_first = 3, position_second = 8)
   chance <- inktide:::passed_by_chance(pages, 1, 2, 0.06)
   expect_equal(chance[1], 0.3, tolerance = 0.05)
   expect_gt(chance[3], 0.8)

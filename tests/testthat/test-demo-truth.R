@@ -63,8 +63,8 @@ test_that("weak pages are found, few others, and the promised clicks are near th
     found <- tide_find(tide_summary(as_data(site$rows)))$findings
     low <- found[found$kind == "low_ctr"]
     gain <- site$taken$gain[match(low$query, site$taken$query)]
-    list(right = mean(low$query %in% site$low), promised = sum(low$if_done * low$confidence), true = sum(gain),
-      inside = mean(low$if_done_low < gain & gain < low$if_done_high),
+    list(right = mean(low$query %in% site$low), promised = sum(low$if_done * low$confidence),
+      true = sum(gain), inside = mean(low$if_done_low < gain & gain < low$if_done_high),
       found = mean(site$low %in% low$query))
   })
   of <- function(name) vapply(runs, `[[`, 0, name)

@@ -26,8 +26,9 @@ test_that("every sum that a trace shows of a low CTR comes out when it is done b
   found <- demo()$found
   for (id in found$findings$id[found$findings$kind == "low_ctr"]) {
     steps <- tide_trace(found, id)$steps
-    for (step in grep("^log factor|^level|^the level|^its own level|^of (pages|queries)|^confidence = |^gain =|^if done =", steps,
-        value = TRUE)) {
+    sums <- paste0("^log factor|^level|^the level|^its own level|^of (pages|queries)|",
+      "^confidence = |^gain =|^if done =")
+    for (step in grep(sums, steps, value = TRUE)) {
       sides <- worked_out(sub(", variance.*| \\(share.*", "", step))
       # Figures are shown with three decimals.
       expect_equal(sides[[1]], sides[[2]], tolerance = 0.05, label = step)

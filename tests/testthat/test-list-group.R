@@ -15,25 +15,26 @@ test_that("views by page, query, folder and topic add up to the list", {
     glance(some)$gain)
 })
 
-test_that("the interval of a total is that of simulated lines that are real or not and tasks that work or not", {
-  found <- rbind(finding("low_ctr", 10, 1L, chance = 0.6, work = "low_ctr a", low = 7, high = 13),
-    finding("low_ctr", 20, 2L, chance = 0.6, work = "low_ctr a", low = 16, high = 24),
-    finding("striking_distance", 30, 3L, chance = 0.2, low = 20, high = 40))
-  ranked <- inktide:::rank_findings(found, list(least = 0, asked = TRUE))
-  total <- inktide:::with_assumptions(list(chance_sd = 1e-9), inktide:::total_gain(ranked))
-  expect_equal(c(total$if_done, total$gain), c(60, 30 * 0.9 * 0.6 + 30 * 0.9 * 0.2))
-  set.seed(4)
-  one <- function(done, low, high) {
-    (runif(2e5) < 0.9) * rnorm(2e5, done, (high - low) / 2 / qnorm(0.95))
-  }
-  won <- (runif(2e5) < 0.6) * (one(10, 7, 13) + one(20, 16, 24)) +
-    (runif(2e5) < 0.2) * one(30, 20, 40)
-  expect_equal((total$high - total$gain) / qnorm(0.95), sd(won), tolerance = 0.01)
-  # How far a chance is off is shared by all tasks of a kind.
-  shared <- inktide:::with_assumptions(list(chance_sd = 0.35), inktide:::total_gain(ranked))
-  expect_equal(((shared$high - shared$gain) / qnorm(0.95))^2,
-    var(won) + sum((0.35 * c(16.2, 5.4))^2), tolerance = 0.01)
-})
+test_that("the interval of a total is that of simulated lines that are real or not and tasks that work or not",
+  {
+    found <- rbind(finding("low_ctr", 10, 1L, chance = 0.6, work = "low_ctr a", low = 7, high = 13),
+      finding("low_ctr", 20, 2L, chance = 0.6, work = "low_ctr a", low = 16, high = 24),
+      finding("striking_distance", 30, 3L, chance = 0.2, low = 20, high = 40))
+    ranked <- inktide:::rank_findings(found, list(least = 0, asked = TRUE))
+    total <- inktide:::with_assumptions(list(chance_sd = 1e-9), inktide:::total_gain(ranked))
+    expect_equal(c(total$if_done, total$gain), c(60, 30 * 0.9 * 0.6 + 30 * 0.9 * 0.2))
+    set.seed(4)
+    one <- function(done, low, high) {
+      (runif(2e5) < 0.9) * rnorm(2e5, done, (high - low) / 2 / qnorm(0.95))
+    }
+    won <-
+      (runif(2e5) < 0.6) * (one(10, 7, 13) + one(20, 16, 24)) + (runif(2e5) < 0.2) * one(30, 20, 40)
+    expect_equal((total$high - total$gain) / qnorm(0.95), sd(won), tolerance = 0.01)
+    # How far a chance is off is shared by all tasks of a kind.
+    shared <- inktide:::with_assumptions(list(chance_sd = 0.35), inktide:::total_gain(ranked))
+    expect_equal(((shared$high - shared$gain) / qnorm(0.95))^2,
+      var(won) + sum((0.35 * c(16.2, 5.4))^2), tolerance = 0.01)
+  })
 
 test_that("the tasks shown at first bring four fifths of the gain", {
   found <- demo()$found

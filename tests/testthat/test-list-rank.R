@@ -2,13 +2,14 @@ rank <- function(..., least = 0, asked = TRUE) {
   inktide:::rank_findings(rbind(...), list(least = least, asked = asked))
 }
 
-test_that("what is too small is told by task, and contests are shown unless somebody asks for more", {
-  lines <- rbind(finding("low_ctr", 0.4, 1L, work = "low_ctr a"),
-    finding("low_ctr", 0.3, 2L, work = "low_ctr a"), finding("low_ctr", 0.4, 3L),
-    finding("cannibalized", 0.1, 4:5))
-  expect_equal(sort(rank(lines, least = 0.5)$if_done), c(0.3, 0.4))
-  expect_equal(sort(rank(lines, least = 0.5, asked = FALSE)$if_done), c(0.1, 0.3, 0.4))
-})
+test_that("what is too small is told by task, and contests are shown unless somebody asks for more",
+  {
+    lines <- rbind(finding("low_ctr", 0.4, 1L, work = "low_ctr a"),
+      finding("low_ctr", 0.3, 2L, work = "low_ctr a"), finding("low_ctr", 0.4, 3L),
+      finding("cannibalized", 0.1, 4:5))
+    expect_equal(sort(rank(lines, least = 0.5)$if_done), c(0.3, 0.4))
+    expect_equal(sort(rank(lines, least = 0.5, asked = FALSE)$if_done), c(0.1, 0.3, 0.4))
+  })
 
 test_that("gain is if done x confidence x chance, score that per hour, best first", {
   ranked <- rank(finding("low_ctr", 10, 1L), finding("striking_distance", 60, 2L, chance = 0.5),
@@ -38,21 +39,23 @@ test_that("a sure cannibalized query comes before whatever else is said of its p
     expect_equal(doubtful$kind, c("low_ctr", "low_ctr"))
   })
 
-test_that("what one step serves is one task: hours, score and instruction count once, leads come first", {
-  ranked <- rank(finding("low_ctr", 10, 1L, work = "low_ctr page"),
-    finding("low_ctr", 6, 2L, work = "low_ctr page"), finding("low_ctr", 2, 3L))
-  expect_equal(ranked$if_done, c(10, 2, 6))
-  expect_equal(ranked$task[1], ranked$task[3])
-  expect_equal(ranked$score, c(16 * 0.9, 2 * 0.9, 0))
-  expect_equal(ranked$hours, c(1, 1, 0))
-  expect_equal(ranked$action, c("Do 10", "Do 2", "Do 10"))
-  # The task has the same id when another line leads it.
-  other <- rank(finding("low_ctr", 1, 1L, work = "low_ctr page"),
-    finding("low_ctr", 6, 2L, work = "low_ctr page"))
-  expect_equal(unique(other$task), ranked$task[1])
-  expect_equal(inktide:::tasks_within(data.table(task = c("a", "b", "c"), hours = c(3, 4, 1)), 4),
-    c("a", "c"))
-})
+test_that(
+  "what one step serves is one task: hours, score and instruction count once, leads come first",
+  {
+    ranked <- rank(finding("low_ctr", 10, 1L, work = "low_ctr page"),
+      finding("low_ctr", 6, 2L, work = "low_ctr page"), finding("low_ctr", 2, 3L))
+    expect_equal(ranked$if_done, c(10, 2, 6))
+    expect_equal(ranked$task[1], ranked$task[3])
+    expect_equal(ranked$score, c(16 * 0.9, 2 * 0.9, 0))
+    expect_equal(ranked$hours, c(1, 1, 0))
+    expect_equal(ranked$action, c("Do 10", "Do 2", "Do 10"))
+    # The task has the same id when another line leads it.
+    other <- rank(finding("low_ctr", 1, 1L, work = "low_ctr page"),
+      finding("low_ctr", 6, 2L, work = "low_ctr page"))
+    expect_equal(unique(other$task), ranked$task[1])
+    expect_equal(inktide:::tasks_within(data.table(task = c("a", "b", "c"), hours = c(3, 4, 1)), 4),
+      c("a", "c"))
+  })
 
 test_that("ids depend on what the finding is about, never on its figures", {
   a <- rank(finding("low_ctr", 10, 1L))$id

@@ -25,6 +25,6 @@ test_that("conversions and money follow the gain, and the score is in money then
   expect_equal(rich$gain_value, rich$gain * 0.6, tolerance = 1e-6)
   expect_equal(rich[hours > 0]$score,
     rich[, sum(gain_value), by = "task"][rich[hours > 0], on = "task"]$V1 / rich[hours > 0]$hours)
-  expect_true(all(rich$if_done_value_low <= rich$if_done_value &
-    rich$if_done_value <= rich$if_done_value_high))
+  expect_true(all(
+    rich$if_done_value_low <= rich$if_done_value & rich$if_done_value <= rich$if_done_value_high))
 })

@@ -10,8 +10,8 @@ test_that("every finding has the agreed columns, in order, within their ranges",
   expect_true(all(found$if_done_low <= found$if_done & found$if_done <= found$if_done_high))
   expect_equal(found$gain, found$if_done * found$confidence * found$chance)
   leads <- found[found$hours > 0, ]
-  expect_equal(leads$score * leads$hours, unname(vapply(leads$task,
-    function(task) sum(found$gain[found$task == task]), 0)))
+  expect_equal(leads$score * leads$hours,
+    unname(vapply(leads$task, function(task) sum(found$gain[found$task == task]), 0)))
   expect_true(all(found$page_clicks * 90 / 30 >= found$clicks - 1e-9 |
     found$kind %in% c("cannibalized", "new_page")))
   expect_true(all(found$confidence >= 0 & found$confidence <= 1))

@@ -96,9 +96,8 @@ test_that("no figure of the list is above what its demand allows", {
     if (is.null(found)) next
     list <- found$findings
     most <- 4 * list$impressions * 30 / found$summary$recent$days
-    expect_true(
-      all(list$if_done_low <= list$if_done & list$if_done <= list$if_done_high &
-        list$if_done_high <= most),
+    expect_true(all(list$if_done_low <= list$if_done & list$if_done <= list$if_done_high &
+      list$if_done_high <= most),
       label = name)
   }
 })

@@ -14,8 +14,7 @@ test_that("a page that loses its position falls, one that is searched less does 
     falling <- kind_of(rows, "falling")
     expect_true("query 0004" %in% falling$query)
     expect_false("query 0010" %in% falling$query)
-    expect_match(falling$reason[falling$query == "query 0004"],
-      "by position \\(2.0 to 9.0\\)")
+    expect_match(falling$reason[falling$query == "query 0004"], "by position \\(2.0 to 9.0\\)")
     expect_true("query 0004" %in%
       kind_of(copy(rows)[, date := min(date) + as.integer(max(date) - date)], "rising")$query)
   })

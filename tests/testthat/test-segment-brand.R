@@ -37,8 +37,8 @@ test_that("spellings of the brand are found with their evidence, other words are
   expect_setequal(brand(I("fernmoor")), c("fernmoor", "fernmoor seeds", "fernmoors catalogue"))
   expect_match(format(tide_summary(data, brand = "fernmoor")),
     "also counted as brand: fernmor, frenmoor (2 spellings, 20 clicks)", fixed = TRUE, all = FALSE)
-  kept <- tide_filter(data, segments = tide_segment("own", brand = TRUE),
-    rules = tide_rules("fernmoor"))
+  kept <-
+    tide_filter(data, segments = tide_segment("own", brand = TRUE), rules = tide_rules("fernmoor"))
   expect_setequal(kept$tables[[1]]$rows$query, brand("fernmoor"))
   expect_setequal(found$word, c("fernmor", "frenmoor", "fernmoors catalogue"[0]))
   expect_equal(found$shared, c(1, 1))
@@ -57,19 +57,22 @@ test_that("short names, and sites where all queries are the brand's, have spelli
   }
 })
 
-test_that("diacritics left out or written in two letters, and two letters that changed places, are no difference", {
-  close <- function(words, brand) inktide:::close_words(words, brand)
-  found <- close(c("gartnerei", "gaertnerei", "gärtneri", "garten", "gätrnerei"), "gärtnerei")
-  expect_equal(found$word, c("gartnerei", "gaertnerei", "gärtneri", "gätrnerei"))
-  expect_equal(found$edits, c(0L, 0L, 1L, 1L))
-  expect_equal(close(c("grun", "gruen", "gran"), "grün")$word, c("grun", "gruen"))
-})
+test_that("diacritics left out or written in two letters, and two letters that changed places, are no difference",
+  {
+    close <- function(words, brand) inktide:::close_words(words, brand)
+    found <- close(c("gartnerei", "gaertnerei", "gärtneri", "garten", "gätrnerei"), "gärtnerei")
+    expect_equal(found$word, c("gartnerei", "gaertnerei", "gärtneri", "gätrnerei"))
+    expect_equal(found$edits, c(0L, 0L, 1L, 1L))
+    expect_equal(close(c("grun", "gruen", "gran"), "grün")$word, c("grun", "gruen"))
+  })
 
-test_that("where no brand is named, the word that searches for the house hold is named; a crop is not", {
-  site <- data.table(query = c("hallam", "hallam seeds", "kale seeds", "bean seeds"),
-    page = paste0("https://www.fernmoor.example/", c("", "", "kale/", "bean/")),
-    clicks = c(50, 20, 9, 8), impressions = c(90, 40, 300, 280), position = c(1, 1, 5, 6))
-  expect_equal(inktide:::likely_brand(tide_summary(as_data(site)))$word, "hallam")
-  expect_null(inktide:::likely_brand(tide_summary(as_data(site[3:4]))))
-  expect_match(format(tide_init(as_data(site))), "hallam (perhaps)", fixed = TRUE, all = FALSE)
-})
+test_that(
+  "where no brand is named, the word that searches for the house hold is named; a crop is not",
+  {
+    site <- data.table(query = c("hallam", "hallam seeds", "kale seeds", "bean seeds"),
+      page = paste0("https://www.fernmoor.example/", c("", "", "kale/", "bean/")),
+      clicks = c(50, 20, 9, 8), impressions = c(90, 40, 300, 280), position = c(1, 1, 5, 6))
+    expect_equal(inktide:::likely_brand(tide_summary(as_data(site)))$word, "hallam")
+    expect_null(inktide:::likely_brand(tide_summary(as_data(site[3:4]))))
+    expect_match(format(tide_init(as_data(site))), "hallam (perhaps)", fixed = TRUE, all = FALSE)
+  })

@@ -79,17 +79,23 @@ test_that("dates that are weeks or months stand for all of their days", {
   expect_equal(daily$recent$days, 90)
 })
 
-test_that("a table without dates has the window of the totals by date that came with it in one archive", {
-  rows <- made_site(queries = 60, days = 47)
-  dir <- withr::local_tempdir()
-  fwrite(rows[, .(clicks = sum(clicks), impressions = sum(impressions),
-    position = round(mean(position), 1)), by = "query"], file.path(dir, "Queries.csv"))
-  fwrite(rows[, .(clicks = sum(clicks), impressions = sum(impressions),
-    position = round(mean(position), 1)), by = "date"], file.path(dir, "Dates.csv"))
-  withr::with_dir(dir, utils::zip("all.zip", c("Queries.csv", "Dates.csv"), flags = "-q"))
-  together <- tide_summary(tide_read(file.path(dir, "all.zip"), lag = 0))
-  expect_equal(together$window$days, as.integer(diff(range(rows$date))) + 1L)
-  expect_false(together$window$assumed)
-  expect_equal(summary(together)$coverage, 1)
-  expect_true(tide_summary(tide_read(file.path(dir, "Queries.csv")))$window$assumed)
-})
+test_that(
+  "a table without dates has the window of the totals by date that came with it in one archive",
+  {
+    rows <- made_site(queries = 60, days = 47)
+    dir <- withr::local_tempdir()
+    fwrite(rows[,
+      .(clicks = sum(clicks), impressions = sum(impressions), position = round(mean(position), 1)),
+      by = "query"],
+      file.path(dir, "Queries.csv"))
+    fwrite(rows[,
+      .(clicks = sum(clicks), impressions = sum(impressions), position = round(mean(position), 1)),
+      by = "date"],
+      file.path(dir, "Dates.csv"))
+    withr::with_dir(dir, utils::zip("all.zip", c("Queries.csv", "Dates.csv"), flags = "-q"))
+    together <- tide_summary(tide_read(file.path(dir, "all.zip"), lag = 0))
+    expect_equal(together$window$days, as.integer(diff(range(rows$date))) + 1L)
+    expect_false(together$window$assumed)
+    expect_equal(summary(together)$coverage, 1)
+    expect_true(tide_summary(tide_read(file.path(dir, "Queries.csv")))$window$assumed)
+  })

@@ -39,8 +39,7 @@ test_that("the workbook holds the list as it is, notes on its columns, and no fo
   sheets <- list.files(file.path(dir, "xl", "worksheets"), "xml$", full.names = TRUE)
   expect_false(any(vapply(sheets,
     function(sheet) any(grepl("<f>", readLines(sheet, warn = FALSE), fixed = TRUE)), NA)))
-  expect_match(paste(readLines(sheets[1], warn = FALSE), collapse = ""),
-    "fix,later,harmless,done")
+  expect_match(paste(readLines(sheets[1], warn = FALSE), collapse = ""), "fix,later,harmless,done")
   expect_error(tide_write(found, file.path(dir, "no", "such.xlsx")), class = "tide_error_write")
 })
 

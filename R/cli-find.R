@@ -28,6 +28,8 @@ run_find <- function(options, files) {
   check_number(options$top, "--top", min = 1, null = TRUE)
   if (options$page_view) options$view <- "page"
   check_choice(options$view, c("list", "page", "query", "folder", "topic"), "--view")
+  # What cannot be meant is refused before anything is read.
+  check_kind(options$kind)
   if (options$format == "xlsx" && is.null(options$out)) {
     abort_call("A workbook needs a file.", "--format xlsx", "Add --out FILE.xlsx.")
   }

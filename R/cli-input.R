@@ -40,6 +40,9 @@ settle_input <- function(options, files) {
       where = sprintf("'%s' has no archive and names no exports.", folder),
       fix = "Load some: inktide load FILE... --project DIR", class = "settings")
   }
+  check_names_of(options$intent, c(names(settings$rules$intent), "other"), "--intent")
+  groups <- names(settings$rules$page_groups)
+  if (length(groups)) check_names_of(options$page_group, c(groups, "other"), "--page-group")
   site <- if (is.null(settings$site)) {
     ""
   } else {
@@ -48,6 +51,16 @@ settle_input <- function(options, files) {
   input <- list(files = files, store = store, settings = settings, decisions = decisions,
     folder = folder, title = if (nzchar(site)) site else "Search performance")
   c(input, chosen_segments(options, settings))
+}
+
+# Names of lists are checked before anything is read.
+check_names_of <- function(given, known, flag) {
+  unknown <- setdiff(tolower(given), tolower(known))
+  if (length(unknown)) {
+    abort_call(sprintf("Unknown name '%s'.", unknown[1]), flag,
+      sprintf("Did you mean '%s'? Known: %s.", nearest_name(unknown[1], known),
+        paste(known, collapse = ", ")))
+  }
 }
 
 # The first that is given: an option, a setting, a default.

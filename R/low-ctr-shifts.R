@@ -90,10 +90,10 @@ shifted_units <- function(weeks, code, share, among = code, known = NULL) {
   if (!any(keep)) return(none)
   clicks <- clicks[keep, , drop = FALSE]
   expected <- expected[keep, , drop = FALSE]
-  # A known change is as likely as not, in its week.
+  # A known change is likelier to show than another, in its week.
   weight <- matrix(0, nrow(clicks), weeks$weeks - 1L)
   place <- cbind(match(known$unit, units[keep]), known$week - 1L)
-  weight[place[!is.na(place[, 1]), , drop = FALSE]] <- log(0.5 * ncol(weight) / share)
+  weight[place[!is.na(place[, 1]), , drop = FALSE]] <- log(assumed("shift_known") * ncol(weight) / share)
   first <- one_shift(clicks, expected, 0, share, weight)
   wander <- week_wander(clicks, expected, first$chance < 0.5)
   shift <- cbind(unit = units[keep], last_shift(clicks, expected, wander, share, weight))

@@ -1,7 +1,6 @@
 # Low CTR: pairs clicked less than this site's curve says, by more than queries usually differ. A
 # pair's confidence is the probability that its page or itself belongs to a low part (see
-# low-ctr-effects.R). Listed are those that are worth most of all sets whose expected share of
-# false ones (one minus confidence, averaged) is within `fdr`, the Bayesian false-discovery rate.
+# low-ctr-effects.R). Listed are the surest whose expected share of false ones is within `fdr`.
 # What a whole topic loses to its results page is no finding: it is named beside the list.
 
 #' Low CTR
@@ -20,14 +19,16 @@
 #'   or query, less what a topic may have to do with it, and never above 0.96.
 #' @section Formula: if done = expected x (usual factor - factor today), both posterior means, for
 #'   30 days: back to where the usual spread would have the query, not to the curve.
-#'   Listed are the lines worth most of all sets whose expected share of false ones (one minus
-#'   confidence, averaged) is at most `fdr` by number, and half as much again by worth.
+#'   Listed are the surest lines whose expected share of false ones (one minus confidence,
+#'   averaged) is at most `fdr`, the Bayesian false-discovery rate. Where CTR at equal position
+#'   changed within the window, page by page and then query by query, what holds since counts; of
+#'   a page or query that fell, if done = expected x (level before - level since).
 #' @section Not listed: Topics (words whose queries fall short on page after page) lose their
 #'   clicks to the results page and are named in `aside`; so are queries below the curve within
 #'   the usual spread.
-#' @section Do not trust it when: titles, results pages or rankings changed within the window
-#'   (old and new are averaged); the table is cut at a row cap and has no dates; the topic's
-#'   results pages answer the query themselves on one page only, where no other page can tell.
+#' @section Do not trust it when: a page changed so lately that few clicks have come since; the
+#'   topic's results pages answer the query themselves on one page only, where no other page can
+#'   tell; the table has no dates and mixes pages or far places (the list says from where on).
 #' @section Assumptions: see `tide_assumptions()`, rows whose `moves` holds `low_ctr`.
 #' @references Efron (2010), Large-Scale Inference, Cambridge University Press. Stephens (2017),
 #'   Biostatistics 18, 275-294.
@@ -46,6 +47,7 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   unclear <- unclear_positions(curve, now, candidates)
   candidates <- setdiff(candidates, unclear)
   if (!length(candidates)) return(no_findings(unclear_line(curve, now, unclear)))
+  few <- few_line(now[candidates])
   at <- now[candidates]
   rest <- page_rests(now, at$page)
   fit <- fit_low_ctr(c(at$clicks, rest$clicks), c(at$expected, rest$expected),
@@ -70,13 +72,12 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   whole <- shortfalls$whole[match(page, shortfalls$page)]
   of_work <- ifelse(whole, stats::ave(done$done, page, FUN = sum), done$done)
   worth <- which(of_work >= options$least & done$done > 0)
-  sure <- judged$confidence[likely[worth]]
-  worth <- worth[best_within_fdr(sure, sure * done$done[worth], options$fdr)]
+  worth <- worth[within_fdr(judged$confidence[likely[worth]], options$fdr)]
   unsure <- which(below & judged$confidence > assumed("low_named"))
   aside <- rbind(unclear_line(curve, now, unclear), topic_lines(fit$topics),
     unsure_line(at$query[setdiff(unsure, likely[worth])], options$fdr),
     mended_lines(summary, now, setdiff(candidates, candidates[likely[worth]])))
-  if (!length(worth)) return(no_findings(aside))
+  if (!length(worth)) return(no_findings(rbind(aside, few)))
   listed <- likely[worth]
   done <- lapply(done, `[`, worth)
   levels <- lapply(levels, `[`, worth)
@@ -124,6 +125,17 @@ unclear_line <- function(curve, now, rows) {
       from))[, c("kind", "reason", "queries")]
 }
 
+# How much data would do, where nothing was found and little could be.
+few_line <- function(at) {
+  known <- sum(at$expected >= 3)
+  if (known >= assumed("low_enough")) return(NULL)
+  data.table(kind = "low_ctr", queries = nrow(at), reason = sprintf(paste(
+    "too few clicks to tell low CTR: three or more are expected of %s; %d would do, in a longer",
+    "window or with more queries"),
+    format_plural(known, "query", "queries"), as.integer(assumed("low_enough"))))[,
+      c("kind", "reason", "queries")]
+}
+
 topic_lines <- function(topics) {
   if (!nrow(topics)) return(NULL)
   data.table(
@@ -159,24 +171,11 @@ low_ctr_levels <- function(at, groups) {
     today_var = level$today_var, shared = rep_len(level$shared, nrow(at)))
 }
 
-# Of all sets whose share of false ones is expected to stay within `fdr` by number, and within half
-# as much again by worth, one that is worth most: all that are surer than that, and of the others
-# those with most worth for each bit of the slack that the sure ones leave (a knapsack, filled
-# greedily). By number alone a few large lines that are likely at best would carry the promise.
-best_within_fdr <- function(confidence, worth = rep(1, length(confidence)), fdr) {
-  costs <- cbind(1 - fdr - confidence, (1 - assumed("low_worth_slack") * fdr - confidence) * worth)
-  sure <- which(costs[, 1] <= 0)
-  others <- which(costs[, 1] > 0)
-  others <- others[order(-worth[others] / costs[others, 1])]
-  left <- -colSums(costs[sure, , drop = FALSE])
-  taken <- logical(length(others))
-  for (k in seq_along(others)) {
-    own <- costs[others[k], ]
-    if (any(own > left)) next
-    taken[k] <- TRUE
-    left <- left - own
-  }
-  sort(c(sure, others[taken]))
+# The surest lines whose expected share of false ones (one minus confidence, averaged) is within
+# `fdr`, the Bayesian false-discovery rate.
+within_fdr <- function(confidence, fdr) {
+  place <- order(-confidence)
+  sort(place[cumsum(1 - confidence[place]) / seq_along(place) <= fdr])
 }
 
 # Per page: pairs tested, those that fall short with more than even odds and the clicks they miss,

@@ -73,7 +73,7 @@ moving_findings <- function(kind, moving, summary, pairs, options) {
   shown <- (change$by_position + change$seen - change$usual) * if (down) -1 else 1
   worth <- which(pairs$tested[moving$at] & shown > assumed("moved_by") &
     confidence > assumed("moved_confidence") & done$done >= options$least)
-  listed <- worth[best_within_fdr(confidence[worth], done$done[worth], options$fdr)]
+  listed <- worth[within_fdr(confidence[worth], options$fdr)]
   if (!length(listed)) return(NULL)
   of <- cbind(moving$moved[listed], change[listed])
   share <- of$position / (of$position + of$click_through)

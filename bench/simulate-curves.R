@@ -25,9 +25,11 @@ one <- function(kind, seed) {
   error <- function(ctr) mean(pmin(abs(log(pmax(ctr, 1e-5) / site$truth[1:20]))[1:10], 3),
     na.rm = TRUE)
   inside <- at$ctr_low < site$truth[1:20] & site$truth[1:20] < at$ctr_high
+  bias <- function(places) mean(log(at$ctr / site$truth[1:20])[places])
   data.table(kind = kind, seed = seed, rows = nrow(site$rows), pivot = error(pivot),
-    power = error(power), ours = error(at$ctr), bias = mean(log(at$ctr / site$truth[1:20])[1:10]),
-    held_1_3 = mean(inside[1:3]), held_4_10 = mean(inside[4:10]), held_11_20 = mean(inside[11:20]))
+    power = error(power), ours = error(at$ctr), bias_1_3 = bias(1:3), bias_4_10 = bias(4:10),
+    bias_11_16 = bias(11:16), bias_17_20 = bias(17:20), held_1_3 = mean(inside[1:3]),
+    held_4_10 = mean(inside[4:10]), held_11_20 = mean(inside[11:20]))
 }
 results <- rbindlist(parallel::mclapply(seq_len(length(kinds) * length(seeds)), function(i) {
   one(kinds[(i - 1) %/% length(seeds) + 1], seeds[(i - 1) %% length(seeds) + 1])

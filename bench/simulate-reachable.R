@@ -59,7 +59,7 @@ one <- function(kind, seed) {
     site$low$gain[match(paste(rows$query, rows$page), paste(site$low$query, site$low$page))], 0)
   best <- know_all(site$known[!startsWith(query, "fernmoor")], site$made)[order(-gain)]
   likely <- best[clicks < 0.8 * expected & low > 0.5 & gain >= 0.5]
-  kept <- likely[inktide:::best_within_fdr(likely$low, likely$gain, 0.1)]
+  kept <- likely[inktide:::within_fdr(likely$low, 0.1)]
   summary <- tide_summary(as_data(site$rows), brand = if (site$brand) "fernmoor")
   ours <- as.data.table(tidy(tide_find(summary, min_gain = 0, kind = "low_ctr")))
   data.table(kind = kind, ndcg = ndcg(worth_of(ours), site$low$gain),

@@ -5,10 +5,6 @@
 source("bench/simulate-helpers.R")
 package <- asNamespace("inktide")
 
-plain_selection <- function(confidence, worth, fdr) {
-  place <- order(-confidence)
-  sort(place[cumsum(1 - confidence[place]) / seq_along(place) <= fdr])
-}
 only_usual_and_low <- function(given, at = package$factor_grid, usual_sd = 0.25, least_sd = 0,
     gamma = 0, near = NULL) {
   package$fit_groups(given, at, usual_sd, least_sd, gamma, high = FALSE, near = near)
@@ -23,7 +19,6 @@ switches <- list(
     groups
   }),
   `high part` = list(fit_two_groups = only_usual_and_low),
-  `two-budget selection` = list(best_within_fdr = plain_selection),
   topics = list(test_topics = function(...) NULL),
   `small queries as evidence` = list(page_rests = function(pairs, pages) {
     pairs[0, c("page", "clicks", "expected")]
@@ -77,6 +72,31 @@ one <- function(kind, seed) {
     data.table(kind, off = name, with_switch(switches[[name]], figures(site, summary, curve)))
   }))
 }
+# Nothing planted: queries that differ by gamma, log-normal and heavy-tailed factors; how many lines
+# are listed.
+tails <- list(`log-normal` = function(n) exp(rnorm(n, 0, 0.3)), gamma = function(n) rgamma(n, 4, 4),
+  `t with 3` = function(n) exp(0.25 * rt(n, 3)),
+  `one in eight far off` = function(n) {
+    exp(rnorm(n, 0, 0.3) + ifelse(runif(n) < 0.12, rnorm(n, 0, 0.9), 0))
+  })
+false_lines <- function(factors, seed) {
+  set.seed(seed)
+  expected <- exp(rnorm(1500, 3.3, 1))
+  clicks <- rpois(1500, expected * factors(1500))
+  judged <- package$fit_low_ctr(clicks, expected, (seq_len(1500) - 1) %/% 6,
+    data.table(query = integer(), word = character()))$judged
+  likely <- judged$confidence[clicks < 0.8 * expected & judged$confidence > 0.5]
+  length(package$within_fdr(likely, 0.1))
+}
+of_low_ctr <- c("whole", "gamma or log-normal", "mirrored high part", "high part",
+  "effects of pages")
+cat("Lines on sites with nothing planted\n")
+print(t(vapply(of_low_ctr, function(name) {
+  vapply(tails, function(factors) mean(unlist(parallel::mclapply(seeds, function(seed) {
+    with_switch(switches[[name]], false_lines(factors, seed))
+  }, mc.cores = parallel::detectCores()))), 0)
+}, numeric(length(tails)))), digits = 2)
+
 results <- rbindlist(parallel::mclapply(seq_len(length(kinds) * length(seeds)), function(i) {
   one(kinds[(i - 1) %/% length(seeds) + 1], seeds[(i - 1) %% length(seeds) + 1])
 }, mc.cores = parallel::detectCores()))

@@ -12,7 +12,7 @@ test_that("tails that are as heavy above as below are nobody's fault", {
   page <- seq_along(expected)
   judged <- inktide:::fit_low_ctr(rpois(1500, expected * heavy), expected, page,
     data.table(query = page, word = paste("word", page)))
-  expect_lt(length(inktide:::best_within_fdr(judged$judged$confidence, fdr = 0.1)), 15)
+  expect_lt(length(inktide:::within_fdr(judged$judged$confidence, fdr = 0.1)), 15)
 })
 
 test_that("queries without pages are judged as if no page had an effect", {

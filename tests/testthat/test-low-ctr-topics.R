@@ -13,7 +13,7 @@ test_that("what a whole topic loses to its results page is named and no finding,
       expected, page, words)
     expect_equal(judged$topics$word, "crop7")
     expect_equal(judged$topics$share, 0.45, tolerance = 0.2)
-    listed <- inktide:::best_within_fdr(judged$judged$confidence, fdr = 0.1)
+    listed <- inktide:::within_fdr(judged$judged$confidence, fdr = 0.1)
     expect_lt(mean(held[listed]), 0.15)
     expect_gt(mean(which(weak & expected > 10) %in% listed), 0.6)
   })

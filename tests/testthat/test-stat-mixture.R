@@ -5,11 +5,11 @@ test_that("a usual spread without a low part flags next to nothing; planted ones
   page <- seq_along(expected) %/% 3
   words <- data.table(query = seq_len(800), word = paste("word", seq_len(800)))
   none <- inktide:::fit_low_ctr(rpois(800, expected * factor), expected, page, words)
-  expect_lt(length(inktide:::best_within_fdr(none$judged$confidence, fdr = 0.1)), 10)
+  expect_lt(length(inktide:::within_fdr(none$judged$confidence, fdr = 0.1)), 10)
   weak <- page %% 15 == 0
   some <- inktide:::fit_low_ctr(rpois(800, expected * factor * ifelse(weak, 0.35, 1)), expected,
     page, words)
-  listed <- inktide:::best_within_fdr(some$judged$confidence, fdr = 0.1)
+  listed <- inktide:::within_fdr(some$judged$confidence, fdr = 0.1)
   expect_gt(mean(weak[listed]), 0.8)
   expect_gt(mean(which(weak & expected > 10) %in% listed), 0.7)
 })

@@ -100,6 +100,8 @@ assumption_table <- list(
   assume("shift_share_pair", 0.02, "share", "the same, of single queries of pages that do not",
     "low_ctr", "measured: bench/simulate-changes.R"),
   assume("shift_known", 0.15, "chance", "that a known change of a page changed its CTR", "low_ctr"),
+  assume("shift_known_pages", 5, "pages", "of an event that is taken for a change of each, at most",
+    "low_ctr"),
   assume("shift_chance", 0.5, "chance", "from which a change counts", "low_ctr"),
   assume("shift_named", 0.1, "chance", "from which a change lends doubt", "low_ctr"),
   assume("shift_least", 0.22, "log", "by which CTR changes, at least", "low_ctr"),

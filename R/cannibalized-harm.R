@@ -32,7 +32,7 @@ test_contests <- function(rivals, course, fits, spread, beneath) {
   either <- function(first, second) ifelse(keep_first, of[[first]], of[[second]])
   # As of now: where the page to keep has the lead for longer than leads lasted, it is settled.
   ours <- keep_first == of$first_leads
-  goes_on <- ifelse(harm == "swapping" & ours, swapping_goes_on(of, rivals$dates), 1)
+  goes_on <- ifelse(harm == "swapping" & ours & !done$daily, swapping_goes_on(of, rivals$dates), 1)
   confidence <- confidence * goes_on
   settled <- harm == "swapping" & confidence < assumed("swap_even")
   harm <- ifelse(settled, "", harm)
@@ -63,7 +63,7 @@ test_contests <- function(rivals, course, fits, spread, beneath) {
     since = rivals$dates[of$last_change],
     keep_leads = ours,
     searches = ifelse(splitting, of$searches_together, of$searches),
-    reason = fcase(settled, "two pages that took turns, of which the better one leads since weeks",
+    reason = fcase(settled, "two pages that took turns and have settled, the better one in front",
       done$family, "a page and one beneath it that both do well", done$rightly,
       "two pages, of which the one that matches better leads",
       done$level | pmin(of$position_first, of$position_second) < 3 & of$places < 3,
@@ -108,7 +108,7 @@ harm_done <- function(of, course, beneath) {
     leader_fits(of$fit_first, of$fit_second, of$position_first, of$position_second)
   data.table(
     harm = ifelse(family | rightly | level & nearest < assumed("top_three_ends"), "", harm),
-    swapping, passed_by, level, family, rightly)
+    swapping, passed_by, level, family, rightly, daily = course$by_chance > course$swaps)
 }
 
 fits_better <- function(fit, other) {

@@ -32,6 +32,13 @@
 #' curve on the scale of cube roots, where skewed factors are near normal) is held down to three;
 #' [tide_curve_check()] lists those.
 #'
+#' Which mean it is: that of the pairs which were shown at a position, none counting as more than
+#' its share. Where the better queries stand higher, the first positions read above what an
+#' average query of the site would earn there, and the last ones below. Of a table without dates a
+#' curve that rises towards page two (rows that average near and far places, or several pages)
+#' keeps what stands before the rise, and `unclear_from` says from which position on the table
+#' does not tell; low CTR is not looked for beyond it.
+#'
 #' @section When not to trust it: Rare private queries are missing from every table with queries:
 #'   the curve is that of the queries shown, and the print says which share of the clicks those
 #'   explain. As long as queries are missing because few search for them, the curve is not bent
@@ -53,7 +60,7 @@
 #'   through it; see [tide_curve_check()].
 #' @param rules A [tide_rules()] object, for `by`.
 #' @return A `tide_curve` object: a list with `fits` (per segment: `log_ctr` at the knots, its
-#'   `covariance`, `spread`, `spread_slope`, `pairs`, `clicks`, `impressions`, `converged`, and
+#'   `covariance`, `unclear_from`, `spread`, `spread_slope`, `pairs`, `clicks`, `impressions`, `converged`, and
 #'   for parts `leans`, the share that is the parent's), `tables` (log CTR of rows as they are
 #'   blended, over a grid of positions), `evidence` (per segment and rounded position: `clicks`,
 #'   `impressions`, `pairs`, `pivot_ctr`), `level`, `window`, `sources`, `summary` (what it was

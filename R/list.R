@@ -121,12 +121,14 @@ finding_options <- function(kind, band, target, fdr, min_gain) {
     least = if (is.null(min_gain)) assumed("least_if_done") else min_gain)
 }
 
-# Pages (codes) and days on which somebody changed them: decisions that are done, events of some
-# pages.
+# Pages (codes) and days on which somebody changed them: decisions that are done, events of a few
+# pages. What happens to many at once tells little of any one of them.
 known_changes <- function(summary, decisions, marks) {
   done <- decisions[decisions$decision == "done", ]
-  marks <- marks[nzchar(marks$pages)]
   touched <- lapply(marks$pages, touched_pages, keys = summary$pages$key)
+  few <- lengths(touched) > 0 & lengths(touched) <= assumed("shift_known_pages")
+  marks <- marks[few]
+  touched <- touched[few]
   known <- data.table(page = c(match(page_key(as.character(done$page)), summary$pages$key),
     as.integer(unlist(touched))),
     date = as.IDate(c(as.integer(done$at), rep(as.integer(marks$date), lengths(touched)))))

@@ -13,6 +13,10 @@ turns <- list(`by the week` = list(away = function(day, week) week %% 2 == 1, ot
     beside = 0),
   `by three weeks` = list(away = function(day, week) (week %/% 3) %% 2 == 1, other = 4),
   `by the day` = list(away = function(day, week) runif(length(day)) < 0.5, other = 4),
+  `by the week, settled for 20 days` = list(
+    away = function(day, week) week %% 2 == 1 & day <= 71, other = 4),
+  `by the week, lost for 20 days` = list(
+    away = function(day, week) week %% 2 == 1 | day > 71, other = 4),
   `once, half way` = list(away = function(day, week) day > 45, other = 4),
   `once, of late` = list(away = function(day, week) day > 75, other = 4))
 

@@ -151,11 +151,13 @@ one_shift <- function(clicks, expected, wander, share, weight = 0) {
   odd <- function(part) level_likely(part, assumed("shift_odd_shape"), assumed("shift_odd_level"))
   throughout <- log_either(usual(all), odd(all), assumed("shift_odd_share"))
   change <-
-    log_either(usual(before) + odd(since), odd(before) + usual(since), 0.5) - throughout + weight
+    log_either(usual(before) + odd(since), odd(before) + usual(since), 0.5) - throughout
   # Both sides must have something to compare.
   change[before$expected <= 1e-9 | since$expected <= 1e-9] <- -Inf
-  beside <- rowMeans(exp(pmin(change, 600)))
-  chance <- shift_chances(beside, share)
+  beside <- function(change) rowMeans(exp(pmin(change, 600)))
+  share <- learn_share(beside(change), share)
+  change <- change + weight
+  chance <- chance_of(beside(change), share)
   best <- cbind(seq_along(chance), max.col(change, "first"))
   level_of <- function(part) (part$clicks[best] + half_count) / (part$expected[best] + half_count)
   data.table(week = best[, 2] + 1L, chance, before = level_of(before),
@@ -164,16 +166,19 @@ one_shift <- function(clicks, expected, wander, share, weight = 0) {
     likely = chance > assumed("shift_chance"))
 }
 
-# Chance of a change from how much likelier it makes what was seen; the share of units that change
-# is taken to be `share`, as if of twenty units, and learnt from them.
-shift_chances <- function(beside, share) {
+# Chance of a change from how much likelier it makes what was seen.
+chance_of <- function(beside, share) {
+  odds <- beside * share / (1 - share)
+  ifelse(is.infinite(odds), 1, odds / (1 + odds))
+}
+
+# The share of units that change: taken to be `share`, as if of twenty units, and learnt from them.
+learn_share <- function(beside, share) {
   of <- share
   for (round in 1:20) {
-    odds <- beside * of / (1 - of)
-    chance <- ifelse(is.infinite(odds), 1, odds / (1 + odds))
-    of <- (sum(chance) + 20 * share) / (length(chance) + 20)
+    of <- (sum(chance_of(beside, of)) + 20 * share) / (length(beside) + 20)
   }
-  chance
+  of
 }
 
 # Log marginal likelihood of counts whose level is gamma with this mean and shape (constants that

@@ -139,3 +139,35 @@ test_that("without dates close pages below the top are named in doubt, look-alik
   expect_equal(lines$if_done_low, c(0, 0))
   expect_setequal(found$aside$reason, cases$aside[cases$aside != ""])
 })
+
+test_that("pages whose lead lasts much longer than leads lasted have settled (gamma stretches, by hand)", {
+  dates <- as.IDate("2026-01-01") + 0:89
+  # Ten changes in the first 70 days: stretches of a week; then 20 days without.
+  of <- data.table(last_change = c(71L, 85L), changes = c(10L, 12L))
+  lasts <- pgamma(c(20, 6), 2, 2 / c(7, 7), lower.tail = FALSE)
+  expect_equal(inktide:::swapping_goes_on(of, dates), 0.85 * lasts / (0.85 * lasts + 0.15))
+  expect_lt(inktide:::swapping_goes_on(of, dates)[1], 0.2)
+  expect_gt(inktide:::swapping_goes_on(of, dates)[2], 0.7)
+})
+
+test_that("a page that earns more elsewhere than one page would bring is not redirected", {
+  rows <- by_day(function(rows) {
+    shown <- function(address, place) copy(rows[query == "query 0004"])[,
+      c("page", "position", "clicks") := list(address, place, rbinom(.N, impressions, 0.012))]
+    own <- shown(rows[query == "query 0004"]$page, 9)
+    other <- shown("https://www.fernmoor.example/other/", 12)
+    rich <- copy(rows[query == "query 0008"])[, c("page", "position", "clicks") :=
+      list("https://www.fernmoor.example/other/", 1, impressions)]
+    rbind(rows[!query %in% c("query 0004", "query 0008")], own, other, rich)
+  })
+  found <- as.data.table(tide_find(tide_summary(as_data(rows)), kind = "cannibalized")$findings)
+  own <- found[found$query == "query 0004"]
+  expect_match(own$action, "reword title and headings of /other/ .* clicks a month")
+  expect_lt(own$chance, 0.5)
+  alone <- rows[!(query == "query 0008" & page == "https://www.fernmoor.example/other/")]
+  found <- as.data.table(tide_find(tide_summary(as_data(alone)), kind = "cannibalized")$findings)
+  own <- found[found$query == "query 0004"]
+  expect_equal(nrow(own), 1L)
+  expect_match(own$action, "redirect it there")
+  expect_gt(own$page_clicks, 0)
+})

@@ -51,7 +51,7 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   at <- now[candidates]
   rest <- page_rests(now, at$page)
   fit <- fit_low_ctr(c(at$clicks, rest$clicks), c(at$expected, rest$expected),
-    c(at$page, rest$page), word_table(summary$queries$key[at$query], function_only),
+    c(at$page, rest$page), word_table(summary$queries$key[at$query]),
     rep(c(TRUE, FALSE), c(nrow(at), nrow(rest))))
   own <- seq_len(nrow(at))
   set(at, j = "expected", value = fit$expected[own])

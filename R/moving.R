@@ -78,11 +78,17 @@ moving_findings <- function(kind, moving, summary, pairs, options) {
   of <- cbind(moving$moved[listed], change[listed])
   share <- of$position / (of$position + of$click_through)
   done <- lapply(done, `[`, listed)
-  pair_findings(kind, summary, pairs, moving$at[listed], done, confidence[listed],
+  found <- pair_findings(kind, summary, pairs, moving$at[listed], done, confidence[listed],
     if (down) assumed("won_back") else assumed("rise_chance"),
     moving_action(summary, of, share, kind),
     moving_reason(of, summary$recent$to - 7L * as.integer(assumed("moved_weeks")) + 1L),
     moving_steps(of, done, confidence[listed], down))
+  # What brings a page back, or supports it, serves all its queries; a lower CTR at equal position
+  # asks for the rewrite that low CTR asks for.
+  key <- summary$pages$key[of$page]
+  step <- ifelse(down & moving_cause(share) == "ctr", "low_ctr", kind)
+  set(found, j = "work", value = ifelse(nzchar(key), paste(step, key), found$identity))
+  found
 }
 
 # Pairs that both windows show often enough to judge: the rows of `pairs` they are (`at`),

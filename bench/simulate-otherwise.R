@@ -2,7 +2,10 @@
 # of making them: rows stand at positions with one decimal, not at averages of places; the curve is
 # smooth; queries differ by a gamma or a log-normal factor; pages take turns by 7, 10 or 14 days out
 # of step with the weeks, one below the other or, `level`, both where neither stood alone; no topic
-# is held back. weak, alone: shares of weak pages and of weak queries of other pages.
+# is held back. weak, alone: shares of weak pages and of weak queries of other pages. `scan`: nobody
+# obeys a curve: searchers read from the top, give up at each place with a chance of their query's
+# own, and click the first result that they like; so queries differ in level and in slope, and what
+# is left for a position hangs on how good the results above are.
 suppressPackageStartupMessages(library(data.table))
 
 otherwise_kinds <- list(`otherwise, alike` = list(spread = 0.15),
@@ -10,7 +13,8 @@ otherwise_kinds <- list(`otherwise, alike` = list(spread = 0.15),
   `otherwise, gamma` = list(spread = 0.3, gamma = TRUE), `otherwise, apart` = list(spread = 0.5),
   `otherwise, few` = list(spread = 0.25, weak = 0, kept = c(0.2, 0.5), level = TRUE),
   `otherwise, close` = list(spread = 0.1, demand_sd = 1.8),
-  `otherwise, close, few` = list(spread = 0.1, demand_sd = 1.8, weak = 0.01))
+  `otherwise, close, few` = list(spread = 0.1, demand_sd = 1.8, weak = 0.01),
+  `otherwise, scanned` = list(spread = 0.15, scan = TRUE))
 
 simulate_otherwise <- function(kind, seed, n = 3000, days = 91) {
   how <- utils::modifyList(
@@ -62,7 +66,12 @@ simulate_otherwise <- function(kind, seed, n = 3000, days = 91) {
     shows(case == "blip" & d$day %in% 40:41, other, pmax(1, drift - 1), 0.7))
   shown[, "impressions" := rpois(.N, q$demand[id] * share * ifelse(position > 10.5, 0.6, 1))]
   shown <- shown[shown$impressions > 0]
-  shown[, "usual" := pmin(0.9, curve(position) * q$factor[id])]
+  shown[, "usual" := pmin(0.9, (if (is.null(how$scan)) {
+    curve(position)
+  } else {
+    # How many are still reading: those above were liked, or the searcher gave up.
+    0.3 * exp(-(position - 1) * rgamma(n, 25, 100)[id]) * ifelse(position > 10.5, 0.6, 1)
+  }) * q$factor[id])]
   shown[, "clicks" := rbinom(.N, impressions, usual * q$kept[id])]
   month <- 30 / 90
   recent <- shown[shown$day > days - 90]

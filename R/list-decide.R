@@ -120,7 +120,7 @@ leave_decided <- function(findings, decisions, today) {
   last <- decided[row]
   known <- !is.na(row)
   was <- tasks[match(last$task, tasks$task)]
-  now <- stats::ave(found$if_done, found$task, FUN = sum)
+  now <- of_task(found$if_done, found$task)
   changed <- known & now > 1.5 * was$if_done & now > was$if_done_high & now >= 1
   away <- known & ((last$decision == "later" & last$until > today) |
     (last$decision %in% c("harmless", "done") & !changed)) %in% TRUE

@@ -33,7 +33,7 @@ set_tasks <- function(found) {
   set(found, j = "score", value = sorted_by(found) / found$hours)
   if (!nrow(found)) return(found)
   setorderv(found, c("if_done", "identity"), c(-1L, 1L))
-  together <- stats::ave(found$score, found$task, FUN = sum)
+  together <- of_task(found$score, found$task)
   along <- duplicated(found$task)
   set(found, j = "score", value = ifelse(along, 0, together))
   set(found, which(along), "hours", 0)
@@ -46,9 +46,16 @@ set_tasks <- function(found) {
 # shown however little it is, unless somebody asked for more.
 worth_a_task <- function(found, options) {
   if (!nrow(found)) return(found)
-  shown <- stats::ave(found$if_done, found$task, FUN = sum) >= options$least |
+  shown <- of_task(found$if_done, found$task) >= options$least |
     !options$asked & found$kind == "cannibalized"
   found[shown]
+}
+
+# The sum over the lines of each one's task.
+of_task <- function(x, task) {
+  tasks <- unique(task)
+  code <- match(task, tasks)
+  sum_codes(x, code, length(tasks))[code]
 }
 
 # The lines that lead a task.

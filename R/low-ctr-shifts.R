@@ -168,8 +168,7 @@ one_shift <- function(clicks, expected, wander, share, weight = 0) {
 
 # Chance of a change from how much likelier it makes what was seen.
 chance_of <- function(beside, share) {
-  odds <- beside * share / (1 - share)
-  ifelse(is.infinite(odds), 1, odds / (1 + odds))
+  1 / (1 + (1 - share) / share / beside)
 }
 
 # The share of units that change: taken to be `share`, as if of twenty units, and learnt from them.

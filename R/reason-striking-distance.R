@@ -43,14 +43,19 @@ striking_action <- function(summary, pairs, at, target) {
 }
 
 # Pages that get clicks from queries which share telling words with a query: up to two a query, not
-# those that are shown for it themselves.
-link_sources <- function(summary, pairs, at, most = 2L) {
+# those that are shown for it themselves. looked: the pairs with most clicks are looked at.
+link_sources <- function(summary, pairs, at, most = 2L, looked = 20000L) {
   default <- "older pages on the topic that rank"
   if (nrow(summary$pages) < 3 || !nrow(at)) return(rep(default, nrow(at)))
   asked <- word_table(summary$queries$key[at$query], function_words)
-  known <- pairs[pairs$clicks > 0]
-  words <- word_table(summary$queries$key, function_words)
+  known <- pairs[which(pairs$clicks > 0), c("query", "page", "clicks")]
+  if (nrow(known) > looked) {
+    known <- known[order(known$clicks, decreasing = TRUE)[seq_len(looked)]]
+  }
+  queries <- unique(known$query)
+  words <- word_table(summary$queries$key[queries], function_words)
   words <- words[words$word %in% asked$word]
+  set(words, j = "query", value = queries[words$query])
   held <- known[words, on = "query", nomatch = NULL, allow.cartesian = TRUE]
   if (!nrow(held)) return(rep(default, nrow(at)))
   by_word <- sums_by(held, c("word", "page"), "clicks")

@@ -182,6 +182,7 @@ pages_table <- function(pages, found, summary) {
     cell(pages$findings, "findings", "n", pages$findings),
     cell(paste0("+", format_clicks(pages$gain)), "gain", "n", pages$gain),
     cell(gain_range(pages$gain_low, pages$gain_high), "90 % interval", "n", pages$gain_low),
+    cell(paste0("+", format_clicks(pages$if_done)), "if done", "n", pages$if_done),
     cell(sprintf("%.3g", pages$hours), "hours", "n", pages$hours))
   leads <- task_leads(found)
   set(leads, j = "gain", value = task_sums(found, leads$task)$gain)
@@ -192,6 +193,6 @@ pages_table <- function(pages, found, summary) {
       "</ol>", page_drill_down(summary, own$page[1]))
   }, "")
   sortable_table("pages", "The whole gain of touching each page once. Press a page for its steps.",
-    c(`#` = "n", Page = "", Findings = "n", Gain = "n", `90 % interval` = "n", Hours = "n"), rows,
+    c(`#` = "n", Page = "", Findings = "n", Gain = "n", `90 % interval` = "n", `If done` = "n", Hours = "n"), rows,
     details, pages$kinds, character())
 }

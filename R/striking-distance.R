@@ -58,8 +58,9 @@ find_striking_distance <- function(summary, curve, pairs, options) {
   at <- pairs[rows]
   target <- target[rows]
   step <- step_up(summary, curve, at, target, options$target)
-  confidence <- in_band(at, band) *
-    stats::pgamma(assumed("striking_factor"), at$shape, at$rate, lower.tail = FALSE)
+  lasts <- in_band(at, band)
+  clicked <- stats::pgamma(assumed("striking_factor"), at$shape, at$rate, lower.tail = FALSE)
+  confidence <- lasts * clicked
   keep <- which(step$more > 0 & step$done$done >= options$least)
   if (!length(keep)) return(no_findings())
   step <- some_steps(step, keep)
@@ -69,8 +70,8 @@ find_striking_distance <- function(summary, curve, pairs, options) {
     striking_reason(summary, at, target[keep], step, competing_pages(pairs, at)),
     striking_steps(summary, at, target[keep], step,
       sprintf(paste("confidence = chance that it lasts in the band x chance that its factor",
-        "is above 0.5 = %.3f"),
-        confidence[keep]))))
+        "is above %g = %.3f x %.3f = %.3f"),
+        assumed("striking_factor"), lasts[keep], clicked[keep], confidence[keep]))))
 }
 
 # What a step to `target` is worth: the pair's own factor carried along the curve, with the

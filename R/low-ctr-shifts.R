@@ -93,7 +93,8 @@ shifted_units <- function(weeks, code, share, among = code, known = NULL) {
   # A known change is likelier to show than another, in its week.
   weight <- matrix(0, nrow(clicks), weeks$weeks - 1L)
   place <- cbind(match(known$unit, units[keep]), known$week - 1L)
-  weight[place[!is.na(place[, 1]), , drop = FALSE]] <- log(assumed("shift_known") * ncol(weight) / share)
+  place <- place[!is.na(place[, 1]), , drop = FALSE]
+  weight[place] <- log(assumed("shift_known") * ncol(weight) / share)
   first <- one_shift(clicks, expected, 0, share, weight)
   wander <- week_wander(clicks, expected, first$chance < 0.5)
   shift <- cbind(unit = units[keep], last_shift(clicks, expected, wander, share, weight))

@@ -157,7 +157,7 @@ findings_table <- function(findings, shown = findings) {
   rivals <- ifelse(found$kind == "cannibalized",
     sprintf("<p><b>Pages:</b> %s</p>", gsub(" ", ", ", escape(found$pages), fixed = TRUE)), "")
   details <- sprintf(paste0(paste(
-    "<p><b>Why:</b> %s</p><p><b>Do:</b> %s</p>%s%s<p class='soft'>%s clicks,",
+    "<p><b>Why:</b> %s</p><p><b>Do:</b> %s</p>%s%s<p class='soft'>This query: %s clicks,",
     "%s impressions; if done %s clicks per 30 days"),
     " (90 %% interval); the page earns %s clicks per 30 days from all its queries; score %.2f,",
     " %s; id <span class='whole'>%s</span>%s</p>%s"),
@@ -193,6 +193,6 @@ pages_table <- function(pages, found, summary) {
       "</ol>", page_drill_down(summary, own$page[1]))
   }, "")
   sortable_table("pages", "The whole gain of touching each page once. Press a page for its steps.",
-    c(`#` = "n", Page = "", Findings = "n", Gain = "n", `90 % interval` = "n", `If done` = "n", Hours = "n"), rows,
-    details, pages$kinds, character())
+    c(`#` = "n", Page = "", Findings = "n", Gain = "n", `90 % interval` = "n", `If done` = "n",
+      Hours = "n"), rows, details, pages$kinds, character())
 }

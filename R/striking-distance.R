@@ -115,7 +115,8 @@ striking_steps <- function(summary, at, target, step, sure) {
       "at position %s: %s impressions x %.2f (page one beside page two) x %.4f on the curve = %.2f",
       format_place(target), format_count(at$impressions), step$wider, step$there,
       at$impressions * step$wider * step$there),
-    sprintf("if done = own factor x (there - today) x 30 / days = %.3f x (%.2f - %.2f) x 30 / %d = %.2f",
+    sprintf(paste("if done = own factor x (there - today) x 30 / days =",
+      "%.3f x (%.2f - %.2f) x 30 / %d = %.2f"),
       at$own, at$impressions * step$wider * step$there, at$expected,
       as.integer(summary$recent$with_data), step$done$done),
     step_chance_line(at, target, step), sure)

@@ -17,7 +17,8 @@ worked_out <- function(step) {
   step <- sub(", a chance of .*", "",
     sub("^.*?(as high: |taken out: |usually have: | = )", "", step, perl = TRUE))
   step <-
-    gsub("\\([^()]*(share|other page|target over)[^()]*\\)|, (the|what) [^)]*(?=\\))", "", step, perl = TRUE)
+    gsub("\\([^()]*(share|other page|target over)[^()]*\\)|, (the|what) [^)]*(?=\\))", "", step,
+      perl = TRUE)
   sides <- strsplit(gsub("[a-z ]+of the curve", "", gsub(" x ", " * ", step)), " = ")[[1]]
   vapply(utils::tail(sides, 2), function(side) eval(parse(text = side), list(ln = log)), 0)
 }

@@ -192,7 +192,7 @@ summarise_input <- function(options, input,
     guess <- likely_brand(summary)
     note(options, paste0("  no brand words: brand queries are in the pool; name them with --brand",
       if (!is.null(guess)) {
-        sprintf(" (perhaps \"%s\": %s, most on the home page)", guess$word,
+        sprintf(" (perhaps \"%s\": %s)", guess$word,
           format_plural(guess$clicks, "click"))
       }))
   }

@@ -72,10 +72,8 @@ suggest_brand <- function(data, site) {
   none <- data.table(word = character(), why = character(), queries = integer(), clicks = numeric(),
     position = numeric(), sure = logical())
   if (is.null(site) || is.null(pick_table(data, "query"))) return(none)
-  labels <- strsplit(sub("^www\\.", "", sub("/$", "", sub("^[^/]*//", "", site))), "[.:]")[[1]]
-  labels <- labels[-length(labels)]
-  if (!length(labels)) return(none)
-  name <- labels[which.max(nchar(labels))]
+  name <- host_name(site)
+  if (!nzchar(name)) return(none)
   summary <- tide_summary(data)
   sums <- reduce_pairs(summary$cells)
   own <- sums[is_brand(summary$queries$key, name)[sums$query]]

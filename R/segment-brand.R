@@ -154,25 +154,32 @@ about_brand <- function(segments) {
   any(vapply(segments, function(segment) "brand" %in% names(segment$conditions), NA))
 }
 
-# What looks like a brand where none is named: the word of which most clicks go to the home page,
-# from queries that are clicked far more often than others. Out: list(word, clicks), or NULL.
-likely_brand <- function(summary) {
+# What looks like a brand where none is named: the name in the pages' host, where queries hold it,
+# else the most clicked query of up to three words that is searched for by itself, at the top, and
+# leads to the home page. Out: list(word, clicks of all queries that hold it), or NULL.
+likely_brand <- function(summary, least = 10) {
   sums <- reduce_pairs(summary$cells)
-  home <- which(grepl("^([a-z][a-z0-9+.-]*://)?[^/]*/?$", summary$pages$page))
-  if (!length(home) || !sum(sums$clicks)) return(NULL)
-  words <- word_table(summary$queries$key, function_only)
   clicks <- sum_codes(sums$clicks, sums$query, nrow(summary$queries))
-  at_home <- sums[which(sums$page %in% home)]
-  home_clicks <- sum_codes(at_home$clicks, at_home$query, nrow(summary$queries))
-  shown <- sum_codes(sums$impressions, sums$query, nrow(summary$queries))
-  by_word <- sums_by(data.table(word = words$word, clicks = clicks[words$query],
-    home = home_clicks[words$query], shown = shown[words$query]),
-    "word", c("clicks", "home", "shown"))
-  all <- c(clicks = sum(clicks), shown = sum(shown))
-  fits <- which(by_word$home >= 0.5 * by_word$clicks & by_word$clicks >= 10 &
-    by_word$clicks >= 0.01 * all[["clicks"]] &
-    by_word$clicks / by_word$shown > 2 * all[["clicks"]] / all[["shown"]])
-  fits <- by_word[fits]
-  if (!nrow(fits)) return(NULL)
-  as.list(fits[which.max(fits$clicks), c("word", "clicks")])
+  holding <- function(word) sum(clicks[is_brand(summary$queries$key, word)])
+  name <- host_name(summary$pages$page[which.max(sum_codes(sums$impressions, sums$page,
+    nrow(summary$pages)))])
+  if (nzchar(name) && holding(name) >= least) return(list(word = name, clicks = holding(name)))
+  home <- which(grepl("^[a-z][a-z0-9+.-]*://[^/]*/?$|^/$", summary$pages$page))
+  at_home <- sums[which(sums$page %in% home & sums$position < 2.5)]
+  if (!nrow(at_home)) return(NULL)
+  own <- sum_codes(at_home$clicks, at_home$query, nrow(summary$queries))
+  fits <- which(own >= least & own >= 0.5 * clicks &
+    lengths(query_words(summary$queries$key)) <= 3)
+  if (!length(fits)) return(NULL)
+  word <- summary$queries$key[fits[which.max(own[fits])]]
+  list(word = word, clicks = holding(word))
+}
+
+# The longest label of an address's host, without its ending; "" where there is none.
+host_name <- function(address) {
+  host <- sub("^[a-z][a-z0-9+.-]*://(www[.])?([^/:?]*).*$", "\\2", address)
+  if (identical(host, address)) return("")
+  labels <- strsplit(host, ".", fixed = TRUE)[[1]]
+  labels <- labels[-length(labels)]
+  if (length(labels)) labels[which.max(nchar(labels))] else ""
 }

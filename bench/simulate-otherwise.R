@@ -88,6 +88,6 @@ simulate_otherwise <- function(kind, seed, n = 3000, days = 91) {
     kept = how$kept, kept_alone = how$kept, weak = how$weak, alone = 0.02, month = month),
     rows = shown[, .(date = as.IDate("2026-01-01") + day, query = q$query[id], page, clicks,
       impressions, position)],
-    queries = q, low = data.table(query = q$query[low$id], low[, c("page", "gain")]),
+    queries = q, curve = curve, low = data.table(query = q$query[low$id], low[, c("page", "gain")]),
     swaps = data.table(query = q$query[swaps$id], gain = swaps$gain), brand = FALSE)
 }

@@ -62,10 +62,10 @@
 #' @return A `tide_curve` object: a list with `fits` (per segment: `log_ctr` at the knots, its
 #'   `covariance`, `unclear_from`, `spread`, `spread_slope`, `pairs`, `clicks`, `impressions`,
 #'   `converged`, and for parts `leans`, the share that is the parent's), `tables` (log CTR of rows
-#'   as they are blended, over a grid of positions), `evidence` (per segment and rounded position: `clicks`,
-#'   `impressions`, `pairs`, `pivot_ctr`), `level`, `window`, `sources`, `summary` (what it was
-#'   fitted to), and how it was fitted: `method`, `blend` (how places within a row are taken
-#'   apart), `cut` (of a capped export), `prior`, `rules`. Methods: `print`, `summary`,
+#'   as they are blended, over a grid of positions), `evidence` (per segment and rounded position:
+#'   `clicks`, `impressions`, `pairs`, `pivot_ctr`), `level`, `window`, `sources`, `summary` (what
+#'   it was fitted to), and how it was fitted: `method`, `blend` (how places within a row are
+#'   taken apart), `cut` (of a capped export), `prior`, `rules`. Methods: `print`, `summary`,
 #'   `predict`, `tidy`, `glance`, `plot`, `autoplot`, `update`.
 #' @references Bell, McCaffrey (2002), Survey Methodology 28, 169-181. DerSimonian, Laird (1986),
 #'   Controlled Clinical Trials 7, 177-188. Barlow, Bartholomew, Bremner, Brunk (1972),

@@ -171,13 +171,14 @@ whole_shift <- function(series, date, reach, logs, level, least = 4) {
   windows <- length(dates) %/% reach
   if (windows >= least) {
     at <- match(dates, by_day$date)
-    side <- function(column, first) {
+    # The days from so many before each date to so many, as both_sides() has them.
+    side <- function(column, from, to) {
       sums <- cumsum(c(0, by_day[[column]]))
-      sums[at + first + reach] - sums[at + first]
+      sums[at + to + 1L] - sums[at + from]
     }
     other <- as.list(by_day[, c("clicks", "impressions", "expected")])
     other <- unlist(lapply(names(other), function(column) stats::setNames(
-      list(side(column, -reach - 1L), side(column, 0L)), paste0(column, c("_1", "_2")))),
+      list(side(column, -reach, -1L), side(column, 1L, reach)), paste0(column, c("_1", "_2")))),
       recursive = FALSE)
     se <- sqrt(colMeans(shift_logs(other)$logs^2))
     return(list(
@@ -255,7 +256,14 @@ shift_lines <- function(shifts) {
     function(own) {
       head <- sprintf("%s %s (%s)", format(own$date[1]), own$event[1],
         if (nzchar(own$pages[1])) format_plural(own$touched[1], "page") else "the whole site")
-      if (is.na(own$ratio[1])) return(sprintf("%s: %s to tell.", head, own$verdict[1]))
+      if (is.na(own$ratio[1])) {
+        why <- if (own$verdict[1] == "nothing untouched") {
+          "no comparable pages without the change, so the effect cannot be estimated"
+        } else {
+          paste(own$verdict[1], "to tell")
+        }
+        return(sprintf("%s: %s.", head, why))
+      }
       told <- sprintf("%s %s (%s to %s)", measure_words[own$measure], percent_change(own$ratio),
         percent_change(own$ratio_low), percent_change(own$ratio_high))
       clear <- which(own$verdict != "no sign" & own$measure != "clicks")

@@ -46,3 +46,17 @@ test_that("where nothing happened, stated intervals hold the truth about as ofte
   expect_equal(unique(long$against), "other weeks")
   expect_true(all(long$verdict == "no sign"))
 })
+
+test_that("an event of the whole site is judged at any date, by the same days as at other dates", {
+  data <- as_data(paged(days = 240))
+  days <- range(paged(days = 240)$date)
+  curve <- tide_curve(tide_summary(data))
+  dates <- seq(days[1] + 20, days[2] - 20, by = 37)
+  expect_silent(effects <- lapply(as.character(dates), function(day) {
+    tide_event_effects(data, marks("", day), curve)
+  }))
+  effects <- rbindlist(effects)
+  expect_false(anyNA(effects$ratio))
+  expect_lt(mean(effects$verdict %in% c("rose", "fell")), 0.3)
+  expect_false(any(grepl("NA to tell", format(effects$verdict))))
+})

@@ -83,7 +83,7 @@ chosen_segments <- function(options, settings) {
     options[intersect(names(options), setdiff(names(segment_conditions), "brand"))])
   if (length(conditions)) {
     name <- paste(gsub("_", " ", names(conditions)),
-      vapply(conditions, function(value) paste(format(value), collapse = " "), ""), collapse = ", ")
+      vapply(conditions, condition_text, ""), collapse = ", ")
     own <- c(own, list(do.call(tide_segment, c(list(name), conditions))))
   }
   parts <- lapply(own, split_segment)

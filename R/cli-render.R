@@ -57,6 +57,10 @@ curve_lines <- function(curve, rows, changed = NULL) {
     pad_left(..4, 9), pad_left(..5, 15), pad_left(..6, 8), pad_left(..7, 11), pad_left(..8, 8))
   c(unlist(lapply(unique(rows$segment), function(s) {
     at <- rows[which(rows$segment == s)]
+    # Where nothing was seen any more the curve is a guess, and its rows tell nothing.
+    last <- max(1L, which(at$pairs > 0))
+    beyond <- at$position[-seq_len(last)]
+    at <- at[seq_len(last)]
     c(
       s,
       line("position", "ctr", "low", "high", "queries", "pivot", "impr.", "pairs"),
@@ -64,6 +68,7 @@ curve_lines <- function(curve, rows, changed = NULL) {
         format_rate(at$ctr_high),
         sprintf("%s-%s", format_rate(at$queries_low), format_rate(at$queries_high)),
         format_rate(at$pivot_ctr), format_count(at$impressions), format_count(at$pairs)),
+      if (length(beyond)) sprintf("  no evidence from position %s on", format_place(beyond[1])),
       "")
   })),
     wrap_lines(c(

@@ -74,8 +74,7 @@ tasks_named <- function(what, lines) {
   abort_tide(sprintf("The list holds no finding %s.", what),
     where = sprintf("It has %s.", format_plural(nrow(lines), "finding")),
     fix = if (nrow(lines)) {
-      sprintf("Did you mean %s? Name an id, a page or a rank of the list.",
-        nearest_name(what, c(lines$id, unique(format_path(lines$page)))))
+      "Name an id, a page or a rank of the list."
     } else {
       "There is nothing to decide about."
     },

@@ -123,9 +123,19 @@ condition_label <- function(arg, value) {
   sprintf(segment_conditions[[arg]]$fails, shown)
 }
 
+# A condition's value in words.
+condition_text <- function(value) {
+  if (!is.numeric(value) || length(value) != 2) return(paste(format(value), collapse = ", "))
+  if (is.infinite(value[2])) {
+    sprintf("%g and more", value[1])
+  } else {
+    sprintf("%g to %g", value[1], value[2])
+  }
+}
+
 #' @export
 format.tide_segment <- function(x, ...) {
-  shown <- vapply(x$conditions, function(value) paste(format(value), collapse = ", "), "")
+  shown <- vapply(x$conditions, condition_text, "")
   sprintf("<tide_segment> %s: %s%s", x$name, if (x$not) "all but " else "",
     paste(gsub("_", " ", names(shown)), shown, collapse = "; "))
 }

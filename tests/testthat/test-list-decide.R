@@ -32,7 +32,7 @@ test_that("what was decided stays away until its facts change, and says why it i
   tide_decide(store, found, page, "harmless")
   all <- tide_decisions(store)
   expect_setequal(all$task[all$decision == "harmless"], leads$task[leads$page == page])
-  expect_error(tide_decide(store, found, "L-0000000000", "fix"), "Did you mean",
+  expect_error(tide_decide(store, found, "L-0000000000", "fix"), "Name an id, a page or a rank",
     class = "tide_error_finding")
 })
 

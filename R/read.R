@@ -80,7 +80,16 @@ tide_read <- function(files, lag = 3, exported = NULL, dimensions = NULL, column
   joined <- join_tables(read, how$dimensions)
   new_tide_data(tables = joined$tables,
     sources = rbindlist(lapply(parts, `[[`, "source"), fill = TRUE),
-    left_out = sum_left_out(rbindlist(c(lapply(read, `[[`, "left_out"), joined$left_out))))
+    left_out = sum_left_out(of_kept_grains(
+      rbindlist(c(lapply(read, `[[`, "left_out"), joined$left_out)), how$dimensions)))
+}
+
+# The ledger's lines under the names that tables have once dimensions that nobody asked for are gone.
+of_kept_grains <- function(ledger, dimensions) {
+  if (!nrow(ledger)) return(ledger)
+  grain <- vapply(lapply(ledger$grain, grain_dimensions),
+    function(own) grain_label(intersect(own, dimensions)), "")
+  set(ledger, j = "grain", value = grain)
 }
 
 # What the call says of how to read, checked.

@@ -162,3 +162,18 @@ test_that("Parquet is read like any other file", {
   expect_equal(read$position, rows$position)
   expect_equal(as.integer(read$date), as.integer(rows$date))
 })
+
+test_that("what was left out is told under the table that is used, whatever dimensions were asked for", {
+  dir <- withr::local_tempdir()
+  rows <- made_site(queries = 20, days = 10)[, "device" := "mobile"]
+  fwrite(rows, file.path(dir, "a.csv"))
+  fwrite(rows[, .(clicks = sum(clicks), impressions = sum(impressions), position = 4), by = "date"],
+    file.path(dir, "b.csv"))
+  last <- max(rows$date)
+  data <- tide_read(file.path(dir, c("a.csv", "b.csv")), lag = 3, exported = last + 1,
+    dimensions = c("date", "query", "page"))
+  expect_true(all(data$left_out$grain %in% names(data$tables)))
+  own <- tide_summary(data)$left_out
+  expect_equal(own$rows, sum(rows$date >= last - 2))
+  expect_match(format(tide_summary(data)), "left out: unfinished days", all = FALSE)
+})

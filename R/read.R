@@ -84,7 +84,7 @@ tide_read <- function(files, lag = 3, exported = NULL, dimensions = NULL, column
       rbindlist(c(lapply(read, `[[`, "left_out"), joined$left_out)), how$dimensions)))
 }
 
-# The ledger's lines under the names that tables have once dimensions that nobody asked for are gone.
+# The ledger's lines under the names of the tables, once dimensions that nobody asked for are gone.
 of_kept_grains <- function(ledger, dimensions) {
   if (!nrow(ledger)) return(ledger)
   grain <- vapply(lapply(ledger$grain, grain_dimensions),

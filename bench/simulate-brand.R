@@ -4,8 +4,7 @@
 # are listed, and plain queries that count as brand.
 #   R_LIBS=.build/library Rscript bench/simulate-brand.R [SEEDS]
 source("bench/simulate-helpers.R")
-source_changes <- parse("bench/simulate-changes.R")
-for (part in source_changes[2:4]) eval(part)
+source("bench/simulate-changed-site.R")
 
 brand_kinds <- list(`named plainly` = "harlund", `named with its diacritic` = "h\u00e4rlund",
   `longer name` = "fernmoor")

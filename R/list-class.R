@@ -48,17 +48,25 @@ glance.tide_findings <- function(x, ...) {
 
 #' @export
 format.tide_findings <- function(x, n = 10, ...) {
-  found <- utils::head(x$findings, n)
+  leads <- task_leads(x$findings)
+  found <- utils::head(leads, n)
   total <- list_total(x)
-  head <- sprintf("<tide_findings> %s from %s; together %s clicks per 30 days (%s to %s)",
-    format_plural(nrow(x$findings), "finding"), format_plural(x$tested, "tested query x page pair"),
-    format_clicks(total$gain), format_clicks(total$low), format_clicks(total$high))
+  head <- sprintf(
+    "<tide_findings> %s in %s from %s; together +%s clicks per 30 days (%s to %s)",
+    format_plural(nrow(x$findings), "finding"), format_plural(nrow(leads), "task"),
+    format_plural(x$tested, "tested query x page pair"), format_clicks(total$gain),
+    format_clicks(total$low), format_clicks(total$high))
   if (!nrow(found)) return(head)
-  lines <- sprintf("%3d  %-17s %s on %s: +%s = %s if done x %s confidence x %s chance", found$rank,
-    kind_label(found$kind), found$query, format_path(found$page), format_clicks(found$gain),
-    format_clicks(found$if_done), format_sure(found$confidence), format_share(found$chance))
-  more <- nrow(x$findings) - nrow(found)
-  c(head, lines, if (more > 0) sprintf("     ... and %s more", format_count(more)))
+  sums <- task_sums(x$findings, found$task)
+  lines <- sprintf("%3d  %s  %s: %s%s on %s: +%s (+%s if done, confidence %s, chance %s)",
+    found$rank, found$id, kind_label(found$kind), found$query,
+    ifelse(sums$lines > 1, sprintf(" and %d more", sums$lines - 1L), ""), format_path(found$page),
+    format_clicks(sums$gain), format_clicks(sums$if_done), format_sure(found$confidence),
+    format_share(found$chance))
+  more <- nrow(leads) - nrow(found)
+  c(head, lines, if (more > 0) {
+    sprintf("     ... and %s", format_plural(more, "more task", "more tasks"))
+  })
 }
 
 #' @export

@@ -64,13 +64,9 @@ format.tide_change <- function(x, n = 20, width = 80, ...) {
       season_line(x),
       events_line(x),
       came_line(x),
-      sprintf("%s of %s %s (marked *)", format_count(sum(x$moves$real)),
-        level_count(nrow(x$moves), x$level),
-        if (is.null(x$sides)) {
-          "moved by more than the site and the usual wavering"
-        } else {
-          "differ by more than the segments do on the whole and the usual wavering"
-        })),
+      sprintf("%s of %s %s significantly (false-discovery rate %s, marked *)",
+        format_count(sum(x$moves$real)), level_count(nrow(x$moves), x$level),
+        if (is.null(x$sides)) "changed" else "differ", format_share(x$fdr))),
       width),
     "",
     line(fit_text(x$level, free), heads[1], heads[2], "change", "demand", "positn", "clickth",

@@ -81,7 +81,7 @@ report_moves <- function(moves, most = 8) {
     if (length(told)) {
       paste(told, collapse = " ")
     } else {
-      "No page moved by more than the site and the usual wavering."
+      sprintf("No page changed significantly (false-discovery rate %s).", format_share(moves$fdr))
     })
   paste0("<section id='moved'><h2>What moved</h2>",
     paste0("<p>", escape(said), "</p>", collapse = ""), drivers_list(utils::head(moves$drivers, 5)),

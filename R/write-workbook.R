@@ -165,7 +165,7 @@ column_notes <- c(
   ratio_low = "Lower end of its 90 % interval",
   ratio_high = "Upper end of its 90 % interval",
   q = "False-discovery rate at which it counts as real",
-  real = "More than the site and the usual wavering")
+  real = "Changed significantly, at the stated false-discovery rate")
 
 # A cell of a workbook holds no more.
 most_signs <- 32767L

@@ -5,7 +5,7 @@
 #' Cannibalized
 #'
 #' A kind of finding, `cannibalized`: several pages answer one query and do each other harm. They
-#' take turns in the lead, are shown together and held back, or the page leads whose words match
+#' take turns in the lead, are shown together below the top, or the page leads whose words match
 #' less.
 #'
 #' @section Definition: Pages that matter have a tenth of the query's impressions, on a seventh

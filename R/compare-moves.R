@@ -19,7 +19,7 @@
 #' that, differs from the site's own by more than counts waver, with the false-discovery rate
 #' controlled over the list (Benjamini and Hochberg), and the change is two clicks a month or
 #' more. So a season that moves all is no news of any one; whether the season or the site moved
-#' is told by `before = "year"` where there is a year.
+#' is shown by `before = "year"` where there is a year.
 #' @return A `tide_change` object: a list with `moves` (a data.table, the largest change first:
 #'   the level's name, `clicks_before`, `clicks_after`, `change` (clicks per 30 days), its parts
 #'   `demand`, `position`, `click_through`, `mix`, `ratio` with its 90 % interval `ratio_low`,

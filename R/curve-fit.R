@@ -18,7 +18,7 @@
 #'   from the variation between groups of queries plus the smoothing's possible bias.
 #'
 #' Positions are averages: a row of 40 impressions at 8.4 was shown at several places, and earns
-#' the mean of what those earn. How far the places of one row lie apart is told by how much less
+#' the mean of what those earn. How far the places of one row lie apart shows in how much less
 #' the positions of neighbouring days differ where there are more impressions; the curve is that
 #' of the places, and expected clicks blend it again. A table without dates blends by an unknown
 #' amount; a mild one is assumed. Where rows of one impression stand between whole positions

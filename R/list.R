@@ -20,7 +20,7 @@
 #' click twice.
 #'
 #' With `sessions` and `conversions` (and `value`) of pages put beside by [tide_enrich()], clicks
-#' are also told in conversions and money: the page's rate, held to its group's by beta-binomial
+#' are also given in conversions and money: the page's rate, drawn to its group's by beta-binomial
 #' empirical Bayes, times `if_done`; intervals include the rate's.
 #'
 #' @param summary A `tide_summary` object.

@@ -109,8 +109,7 @@ learn_share <- function(beside, share) {
 # Log marginal likelihood of counts whose level is gamma with this mean and shape (constants that
 # all splits share left out).
 level_likely <- function(part, shape, mean) {
-  lgamma(shape + part$clicks) - lgamma(shape) + shape * log(shape) + part$clicks * log(mean) -
-    (shape + part$clicks) * log(shape + part$expected * mean)
+  each_factor_likelihood(part$clicks, part$expected * mean, 1 / shape) + part$clicks * log(mean)
 }
 
 # Log of a likelihood that is one with `share`, else the other.

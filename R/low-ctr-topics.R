@@ -3,7 +3,7 @@
 # Topics: words whose queries fall short on page after page. Each page's mean is either what pages
 # show by themselves (their mixture) or the topic's own shortfall, of about a half, give or take.
 # Out: per pair the probability and the effect of its likeliest topic, and whether its page has a
-# topic of its own (`alone`), of which this cannot be told; `part`, the share of words that are
+# topic of its own (`alone`), of which this cannot be judged; `part`, the share of words that are
 # held; `found`, the topics with better than even odds.
 weak_topics <- function(z, weight, page, words, page_groups) {
   out <- list(
@@ -22,11 +22,12 @@ weak_topics <- function(z, weight, page, words, page_groups) {
   sizes <- sums_by(by_page, "word", c("pairs", "weight", "weighted"), count = "pages")
   # What stands in half of all queries is no topic.
   sizes <- sizes[sizes$pairs <= assumed("topic_largest") * length(z)]
-  told <- sizes$pages >= 2 & sizes$pairs >= assumed("topic_pairs")
-  out$alone <- page %in% page_topics(by_page[by_page$word %in% sizes$word[!told]], page)
+  judged <- sizes$pages >= 2 & sizes$pairs >= assumed("topic_pairs")
+  out$alone <- page %in% page_topics(by_page[by_page$word %in% sizes$word[!judged]], page)
+  low_words <- sizes$word[judged & sizes$weighted < -0.1 * sizes$weight]
   topics <- test_topics(
-    by_page[by_page$word %in% sizes$word[told & sizes$weighted < -0.1 * sizes$weight]], page_groups,
-    sum(told))
+    by_page[by_page$word %in% low_words], page_groups,
+    sum(judged))
   if (is.null(topics)) return(out)
   out$part <- topics$part[1]
   # Each pair has the likeliest of its words; of equals, the one on fewer pairs.

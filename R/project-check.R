@@ -169,7 +169,7 @@ missing_totals <- function(held) {
     return(NULL)
   }
   a_problem("no totals without queries", "", "",
-    "It cannot be told how many clicks are hidden with private queries.",
+    "How many clicks are hidden with private queries is not known.",
     "Export totals by date, without queries, and load them.")
 }
 

@@ -9,7 +9,7 @@ report_head <- function(findings, title, moves, followed) {
     format_days(summary$recent$from, summary$recent$to)
   } else {
     sprintf("%d days (%s)", summary$window$days,
-      if (summary$window$assumed) "assumed, the export has no dates" else "as told")
+      if (summary$window$assumed) "assumed, the export has no dates" else "as given")
   }
   first <- utils::head(findings$findings, 1)
   link <- function(part, name, shown = TRUE) if (shown) sprintf("<a href='#%s'>%s</a>", part, name)

@@ -1,4 +1,4 @@
-#' How this site's queries and pages are told apart
+#' How this site's queries and pages are grouped
 #'
 #' The word lists and patterns behind the segments: brand words, words that tell intent, groups
 #' of pages, position bands. Everything has a default that can be edited; a project keeps its own

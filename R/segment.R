@@ -113,11 +113,7 @@ condition_label <- function(arg, value) {
   shown <- switch(
     segment_conditions[[arg]]$value,
     words = paste(value, collapse = " or "),
-    range = if (is.infinite(value[2])) {
-      sprintf("at least %g", value[1])
-    } else {
-      sprintf("%g to %g", value[1], value[2])
-    },
+    range = condition_text(value),
     flag = tolower(value),
     format(value))
   sprintf(segment_conditions[[arg]]$fails, shown)
@@ -127,7 +123,7 @@ condition_label <- function(arg, value) {
 condition_text <- function(value) {
   if (!is.numeric(value) || length(value) != 2) return(paste(format(value), collapse = ", "))
   if (is.infinite(value[2])) {
-    sprintf("%g and more", value[1])
+    sprintf("at least %g", value[1])
   } else {
     sprintf("%g to %g", value[1], value[2])
   }

@@ -15,11 +15,16 @@ mean_factor <- function(clicks, expected, spread) {
   of$shape / of$rate
 }
 
-# Log likelihood of clicks whose factors differ so (negative binomial), constants left out.
-factor_likelihood <- function(clicks, expected, spread) {
+# Log likelihood of each count whose factors differ so (negative binomial), constants left out.
+each_factor_likelihood <- function(clicks, expected, spread) {
   shape <- 1 / spread
-  sum(lgamma(clicks + shape) - lgamma(shape) + shape * log(shape) -
-    (clicks + shape) * log(shape + expected))
+  lgamma(clicks + shape) - lgamma(shape) + shape * log(shape) -
+    (clicks + shape) * log(shape + expected)
+}
+
+# The same of all of them together.
+factor_likelihood <- function(clicks, expected, spread) {
+  sum(each_factor_likelihood(clicks, expected, spread))
 }
 
 # Did a rate change? Counts on a log scale, and how far chance alone moves them.

@@ -140,7 +140,7 @@ test_that("without dates close pages below the top are named in doubt, look-alik
   expect_setequal(found$aside$reason, cases$aside[cases$aside != ""])
 })
 
-test_that("pages whose lead lasts much longer than leads lasted have settled (gamma stretches, by hand)", {
+test_that("pages whose lead lasts much longer than before have settled (by hand)", {
   dates <- as.IDate("2026-01-01") + 0:89
   # Ten changes in the first 70 days: stretches of a week; then 20 days without.
   of <- data.table(last_change = c(71L, 85L), changes = c(10L, 12L))

@@ -15,7 +15,7 @@ test_that("views by page, query, folder and topic add up to the list", {
     glance(some)$gain)
 })
 
-test_that("the interval of a total is that of simulated lines that are real or not and tasks that work or not",
+test_that("the interval of a total is that of simulated lines and tasks",
   {
     found <- rbind(finding("low_ctr", 10, 1L, chance = 0.6, work = "low_ctr a", low = 7, high = 13),
       finding("low_ctr", 20, 2L, chance = 0.6, work = "low_ctr a", low = 16, high = 24),

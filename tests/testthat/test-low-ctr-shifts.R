@@ -52,7 +52,7 @@ test_that("weeks that wander beside chance are measured, and count for less", {
     mean(inktide:::one_shift(of$clicks, of$expected, 0.04, 0.05)$likely))
 })
 
-test_that("a page that became weak is one task that says since when; one that was mended is left out with its date", {
+test_that("a page that became weak says since when; a repaired one is left out with its date", {
   rows <- made_site(queries = 240, days = 90, seed = 2, demand = rep(40, 240))
   rows[, position := 2 + as.numeric(factor(query)) %% 3]
   last <- max(rows$date)

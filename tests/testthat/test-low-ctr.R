@@ -1,4 +1,4 @@
-test_that("the list is the longest of the surest lines that keeps the expected share of false ones within the rate", {
+test_that("the surest lines are listed, as many as keep the share of false ones", {
   # By hand: 0.01, 0.03 and 0.15 of false ones on average.
   expect_equal(inktide:::within_fdr(c(0.99, 0.5, 0.95, 0.7), fdr = 0.1), c(1, 3))
   expect_equal(inktide:::within_fdr(c(0.99, 0.5, 0.95, 0.7), fdr = 0.2), c(1, 3, 4))

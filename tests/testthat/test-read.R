@@ -163,7 +163,7 @@ test_that("Parquet is read like any other file", {
   expect_equal(as.integer(read$date), as.integer(rows$date))
 })
 
-test_that("what was left out is told under the table that is used, whatever dimensions were asked for", {
+test_that("what was left out stands under the table that is used", {
   dir <- withr::local_tempdir()
   rows <- made_site(queries = 20, days = 10)[, "device" := "mobile"]
   fwrite(rows, file.path(dir, "a.csv"))

@@ -57,7 +57,7 @@ test_that("short names, and sites where all queries are the brand's, have spelli
   }
 })
 
-test_that("diacritics left out or written in two letters, and two letters that changed places, are no difference",
+test_that("diacritics left out or in two letters, and swapped letters, are no difference",
   {
     close <- function(words, brand) inktide:::close_words(words, brand)
     found <- close(c("gartnerei", "gaertnerei", "gärtneri", "garten", "gätrnerei"), "gärtnerei")

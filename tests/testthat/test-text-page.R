@@ -12,7 +12,7 @@ test_that("spellings of one page fold, other pages stay", {
   expect_equal(key("https://www.fernmoor.example/?id=7&utm_term=a"), "fernmoor.example?id=7")
 })
 
-test_that("percent-encoding, case of its digits and Unicode forms fold; what means something else stays apart (RFC 3986, 6.2.2)",
+test_that("percent-encoding and Unicode forms fold, nothing else does (RFC 3986, 6.2.2)",
   {
     folded <- list(
       c("https://www.fernmoor.example/gem%c3%bcse/", "https://fernmoor.example/gem%C3%BCse",

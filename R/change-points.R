@@ -24,7 +24,7 @@
 #' @param rules A [tide_rules()] object, for groups of pages instead of first folders.
 #' @return A tibble, the surest change first: `level` (`page`, `folder` or `site`), `name`
 #'   (address of the page, name of the folder, or `all pages`), `date` (the first day after the
-#'   change), `measure` (`demand`, `position`, `click_through`), `ratio` (of after to before,
+#'   change), `measure` (`demand`, `position`, `ctr`), `ratio` (of after to before,
 #'   what all others did taken out), `ratio_low`, `ratio_high` (90 % interval, for this day taken
 #'   as given), `q` (false-discovery rate at which it counts), `event` (the nearest that touched
 #'   it, or `""`), `days_from` (it to the change).
@@ -112,7 +112,7 @@ scan_changes <- function(lines, reach) {
   made <- shift_logs(sides)
   seen <- pmin(sides$impressions_1, sides$impressions_2) >= 50
   usable <- list(demand = seen, position = seen,
-    click_through = seen & sides$clicks_1 + sides$clicks_2 >= 20)
+    ctr = seen & sides$clicks_1 + sides$clicks_2 >= 20)
   rbindlist(lapply(seq_along(scan_measures), function(m) {
     z <- matrix(ifelse(usable[[m]], made$logs[, m + 1], NA), length(level))
     noise <- matrix(made$noise[, m + 1], length(level))

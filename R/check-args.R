@@ -41,6 +41,10 @@ check_text <- function(x, arg, null = FALSE, many = FALSE) {
   }
 }
 
+check_flag <- function(x, arg) {
+  if (!isTRUE(x) && !isFALSE(x)) abort_argument(arg, "TRUE or FALSE", x)
+}
+
 check_date <- function(x, arg, null = TRUE) {
   if (null && is.null(x)) return(NULL)
   date <- tryCatch(as.IDate(x), error = function(e) NA)

@@ -13,7 +13,8 @@ command_compare <- function(shared) {
       text_option("--windows", "N,N", "the last N days against the N before, for several N"),
       text_option("--level", "WHAT",
         "query, page, folder, topic, pair or site [query]; with --segments line by line"),
-      number_option("--fdr", "SHARE", "share of what is marked as real that may be noise [0.1]",
+      switch_option("--all-days", "unusual days too (bots, outages), which are else left out"),
+      number_option("--fdr", "SHARE", "share of what is marked as significant that may be noise [0.1]",
         0.1),
       text_option("--why", "NAME", "only this query, page, folder or topic of the level, in words"),
       top_option(),
@@ -54,8 +55,7 @@ run_compare <- function(options, files) {
   }
   compared <- tide_compare(read_input(options, input, also = needed), by = options$by,
     segments = segments, rules = input$settings$rules)
-  if (!is.null(options$figure)) save_figure(ggplot2::autoplot(compared), options$figure)
-  emit(options, compared$parts, format(compared, width = terminal_width()))
+  emit_parts(options, compared)
 }
 
 run_moves <- function(options, files) {
@@ -68,8 +68,9 @@ run_moves <- function(options, files) {
   } else {
     first_given(options$days, 28)
   }
-  # The days that are asked for and no more; of the rest only what the whole site did.
-  wanted <- if (is.null(after) && is.null(before)) 2 * max(lengths)
+  # The days that are asked for, and those that the curve rests on; of the rest only what the whole
+  # site did.
+  wanted <- if (is.null(after) && is.null(before)) max(2 * max(lengths), 90)
   data <- read_input(utils::modifyList(options[setdiff(names(options), "days")],
     if (is.null(input$store)) list() else list(days = wanted)),
     input)
@@ -83,7 +84,7 @@ run_moves <- function(options, files) {
   compared <- lapply(lengths, function(days) tide_compare(data, site_days = held, after = after,
     before = before, days = days, by = options$level, fdr = options$fdr,
     brand = input$settings$rules$brand, rules = input$settings$rules,
-    events = events_input(options, input)))
+    events = events_input(options, input), all_days = options$all_days))
   emit_moves(options, compared, input$settings$rules, lengths)
 }
 
@@ -95,9 +96,18 @@ run_sides <- function(options, files) {
   data <- read_input(options, input,
     also = unlist(lapply(segments, function(segment) names(segment$conditions))))
   rules <- input$settings$rules
-  emit_moves(options, list(tide_compare(data, segments = segments, by = options$level,
-    fdr = options$fdr, brand = rules$brand, rules = rules)),
-    rules)
+  compared <- tide_compare(data, segments = segments, by = options$level, fdr = options$fdr,
+    brand = rules$brand, rules = rules)
+  if (inherits(compared, "tide_comparison")) return(emit_parts(options, compared))
+  emit_moves(options, list(compared), rules)
+}
+
+emit_parts <- function(options, compared) {
+  if (options$format == "xlsx") {
+    abort_call("Segments side by side make no workbook.", "--format xlsx", "Use --format csv.")
+  }
+  if (!is.null(options$figure)) save_figure(ggplot2::autoplot(compared), options$figure)
+  emit(options, compared$parts, format(compared, width = terminal_width()))
 }
 
 check_moves <- function(options) {
@@ -125,7 +135,7 @@ emit_moves <- function(options, compared, rules, lengths = NULL) {
   moves <- compared[[1]]
   if (!is.null(options$why)) return(emit_why(options, moves))
   drivers <- if (is.null(moves$sides)) utils::head(moves$drivers, 5)$told
-  emit(options, moves$moves, c(format(moves, n = options$top, width = terminal_width()),
+  emit(options, moves$moves, c(format(moves, n = options$top, width = terminal_width(), keep = "--all-days"),
     if (length(drivers)) {
       c("", "What drives it",
         unlist(lapply(drivers, strwrap, terminal_width(), indent = 2, exdent = 4)))
@@ -140,8 +150,9 @@ emit_why <- function(options, moves) {
       sprintf("Name a %s that was shown in one of the %s.", options$level,
         if (is.null(moves$sides)) "windows" else "segments"))
   }
+  whole <- whole_lines(asked)
   told <- vapply(seq_len(nrow(asked)),
-    function(i) change_sentence(asked[i], sprintf("\"%s\"", asked$name[i]), moves$sides), "")
+    function(i) change_sentence(whole[i], line_name(asked$name[i], moves$level), moves), "")
   emit(options, asked, wrap_lines(told, terminal_width()))
 }
 
@@ -169,7 +180,7 @@ side_by_side <- function(compared, lengths, top) {
   free <- max(16, terminal_width() - 11 * length(compared))
   cells <- vapply(compared, function(moves) {
     at <- moves$moves[match(names, moves$moves$name)]
-    pad_left(paste0(signed(at$change), ifelse(at$real %in% TRUE, " *", "  ")), 11)
+    pad_left(paste0(signed_count(at$change), ifelse(at$real %in% TRUE, " *", "  ")), 11)
   }, rep("", length(names)))
   shown <- if (longest$level == "page") {
     fit_path(format_path(names), free)
@@ -178,7 +189,7 @@ side_by_side <- function(compared, lengths, top) {
   }
   c(
     "",
-    "Change of clicks a month against as many days before",
+    "Change of clicks against as many days before",
     paste0(fit_text(longest$level, free),
       paste(pad_left(sprintf("%g days  ", lengths), 11), collapse = "")),
     paste0(shown, apply(matrix(cells, length(names)), 1, paste, collapse = "")))
@@ -186,8 +197,7 @@ side_by_side <- function(compared, lengths, top) {
 
 # What stands above the table.
 window_head <- function(moves) {
-  lines <- format(moves, width = terminal_width())
-  lines[seq_len(which(lines == "")[1])]
+  c(comparison_head(moves, terminal_width(), "--all-days"), "")
 }
 
 # "2026-03-01..2026-03-28"
@@ -215,11 +225,11 @@ parse_lengths <- function(text) {
 }
 
 # For the report: the last 28 days against the 28 before, where there are days enough.
-site_moves <- function(options, input, data, findings) {
+site_moves <- function(options, input, data) {
   held <- site_days_table(data)
-  data <- last_rows(options, input, data, 56)
+  data <- last_rows(options, input, data, 90)
   if (dated_days(data) < 56) return(NULL)
-  tide_compare(data, site_days = held, days = 28, by = "page", curve = findings$curve,
+  tide_compare(data, site_days = held, days = 28, by = "page",
     brand = input$settings$rules$brand, rules = input$settings$rules,
     events = events_input(options, input))
 }

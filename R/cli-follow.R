@@ -19,7 +19,7 @@ command_follow <- function(shared) {
         "pages, lines, bands, events_option(), changes or days; all in short as a table", "pages"),
       events_option(),
       figure_option(),
-      text_option("--draw", "WHAT", "positions, click_through or queries [positions]",
+      text_option("--draw", "WHAT", "positions, ctr or queries [positions]",
         "positions"))),
     arguments = c(pages = "--of", most = "--top"),
     run = run_follow)
@@ -27,7 +27,7 @@ command_follow <- function(shared) {
 
 run_follow <- function(options, files) {
   check_choice(options$view, follow_views, "--view")
-  check_choice(options$draw, c("positions", "click_through", "queries"), "--draw")
+  check_choice(options$draw, c("positions", "ctr", "queries"), "--draw")
   input <- settle_input(options, files)
   # Half a year shows what moved and what events did; an archive is asked for no more.
   if (!is.null(input$store) && !chose_window(options)) options$days <- 182

@@ -7,17 +7,17 @@
 # one page, whole folder, topic without a page), name, change (clicks per 30 days), by (the query
 # or page that drives it, or ""), share (of the change, or of the parts that went along), parts
 # (queries or pages looked at: those with 5 clicks or more), told (a sentence).
-change_drivers <- function(moves, rules = tide_rules(), most = 0.8) {
-  pairs <- moves$pairs
-  site <- log(moves$site$ratio)
+change_drivers <- function(basis, site, rules = tide_rules(), most = 0.8) {
+  pairs <- basis$pairs
+  site <- log(site$ratio)
   folders <- page_group(unique(pairs$page_name), rules$page_groups)[match(pairs$page_name,
     unique(pairs$page_name))]
   none <- driver_lines(character(), character(), numeric(), character(), numeric(), integer(),
     character())
   out <- rbind(none,
-    driven(moves, pairs$page_name, pairs$query_name, site, most, c("one query", "whole page")),
-    driven(moves, folders, pairs$page_name, site, most, c("one page", "whole folder")),
-    homeless_topics(moves, site))
+    driven(basis, pairs$page_name, pairs$query_name, site, most, c("one query", "whole page")),
+    driven(basis, folders, pairs$page_name, site, most, c("one page", "whole folder")),
+    homeless_topics(basis, site))
   out <- out[order(-abs(out$change), out$name)]
   out[]
 }
@@ -28,15 +28,16 @@ driver_lines <- function(kind, name, change, by, share, parts, told) {
 }
 
 # Real movers among the wholes, and which of their parts make the change.
-driven <- function(moves, whole, part, site, most, kinds) {
-  days <- moves$windows$days
-  lines <- move_lines(named_sums(moves$pairs, whole), days, moves$fdr)
-  # Fewer than three clicks a month are nobody's news.
-  lines <- lines[lines$real & abs(lines$change) >= 3]
-  own <- moves$pairs[, .(change = sum(demand + position + click_through + mix),
-    clicks_1 = sum(clicks_1), clicks_2 = sum(clicks_2)),
-    by = .(whole = whole, part = part)]
-  own <- own[own$whole %in% lines$name]
+driven <- function(basis, whole, part, site, most, kinds) {
+  days <- basis$days
+  lines <- lines_of(basis, whole)
+  # Fewer than three clicks are nobody's news.
+  lines <- whole_lines(lines[lines$real & abs(lines$change) >= 3])
+  keep <- which(whole %in% lines$name)
+  own <- basis$pairs[keep, c(part_names, "clicks_1", "clicks_2"), with = FALSE]
+  set(own, j = c("whole", "part"), value = list(whole[keep], part[keep]))
+  own <- sums_by(own, c("whole", "part"), c(part_names, "clicks_1", "clicks_2"))
+  set(own, j = "change", value = rowSums(own[, part_names, with = FALSE]))
   set(own, j = "beside",
     value = log_change(own$clicks_1, own$clicks_2, days[1], days[2])$change - site)
   rbindlist(lapply(seq_len(nrow(lines)), function(i) {
@@ -52,29 +53,29 @@ driven <- function(moves, whole, part, site, most, kinds) {
     if (share >= most) {
       by <- parts$part[lead]
       return(driver_lines(kinds[1], at$name, at$change, by, share, nrow(busy),
-        sprintf("%s %s %s clicks a month, %s of it by %s alone: look there, not at the %s.", name,
-          verb, format_clicks(abs(at$change)), format_share(share),
+        sprintf("%s %s %s clicks%s, %s of it by %s alone: look there, not at the %s.", name, verb,
+          format_clicks(abs(at$change)), a_month(basis$scale), format_share(share),
           if (kinds[1] == "one query") sprintf("\"%s\"", by) else format_path(by),
           if (kinds[1] == "one query") "page" else "folder")))
     }
-    if (along < most || nrow(busy) < 4) return(NULL)
+    with_site <- sign(at$change) != sign(log(at$ratio) - site)
+    if (along < most || nrow(busy) < 4 || with_site) return(NULL)
     driver_lines(kinds[2], at$name, at$change, "", along, nrow(busy),
-      sprintf(paste("%s %s %s clicks a month, and %d of %d %s moved that way beside the site:",
+      sprintf(paste("%s %s %s clicks%s, and %d of %d %s went that way more than the site:",
         "look for what they share."),
-        name, verb, format_clicks(abs(at$change)), round(along * nrow(busy)), nrow(busy),
+        name, verb, format_clicks(abs(at$change)), a_month(basis$scale), round(along * nrow(busy)), nrow(busy),
         if (kinds[1] == "one query") "queries" else "pages"))
   }))
 }
 
 # Topics that rise by more than the site, on several pages none of which is theirs.
-homeless_topics <- function(moves, site) {
-  pairs <- moves$pairs
+homeless_topics <- function(basis, site) {
+  pairs <- basis$pairs
   queries <- unique(pairs$query_name)
   code <- match(pairs$query_name, queries)
   topic <- head_terms(query_key(queries), leading_pairs(pairs, length(queries), code))[code]
-  known <- which(!is.na(topic))
-  lines <- move_lines(named_sums(pairs[known], topic[known]), moves$windows$days, moves$fdr)
-  lines <- lines[lines$real & lines$change >= 1 & log(lines$ratio) > site]
+  lines <- lines_of(basis, fcoalesce(topic, ""))
+  lines <- lines[nzchar(lines$name) & lines$real & lines$change >= 1 & log(lines$ratio) > site]
   rbindlist(lapply(seq_len(nrow(lines)), function(i) {
     own <- pairs[which(topic == lines$name[i])]
     by_page <- sort(tapply(own$clicks_2, own$page_name, sum), decreasing = TRUE)
@@ -85,7 +86,7 @@ homeless_topics <- function(moves, site) {
     driver_lines("topic without a page", lines$name[i], lines$change[i], "",
       unname(by_page[1] / sum(by_page)), length(by_page),
       sprintf(
-        "\"%s\" gained %s clicks a month over %d pages, none of which is its own: an idea for one.",
-        lines$name[i], format_clicks(lines$change[i]), length(by_page)))
+        "\"%s\" gained %s clicks%s over %d pages, none of which is its own: an idea for one.",
+        lines$name[i], format_clicks(lines$change[i]), a_month(basis$scale), length(by_page)))
   }))
 }

@@ -1,172 +1,110 @@
-# A comparison of windows as text: how it stands, why, and who moved.
-
-part_words <- c(demand = "searches", position = "position",
-  click_through = "click-through at equal position", mix = "queries that came or went")
-
-# "lost 412 clicks a month: 350 by position, 80 by searches, 18 gained by ...". Segments have more
-# or fewer clicks than one another.
-change_sentence <- function(line, subject, sides = NULL) {
-  parts <- unlist(line[, part_names, with = FALSE])
-  parts <- parts[order(-abs(parts))]
-  parts <- parts[abs(parts) >= max(0.5, 0.05 * max(abs(parts)))]
-  of_windows <- is.null(sides)
-  if (abs(line$change) < 0.5) {
-    return(sprintf("%s stands at %s clicks a month, %s.", subject, format_count(line$clicks_after),
-      if (of_windows) "as before" else "in both"))
-  }
-  lost <- line$change < 0
-  verb <- function(x) {
-    if (of_windows) {
-      if (x < 0) "lost" else "gained"
-    } else if (x < 0) {
-      "fewer"
-    } else {
-      "more"
-    }
-  }
-  told <- vapply(names(parts), function(name) {
-    value <- parts[[name]]
-    sprintf("%s%s by %s", format_clicks(abs(value)),
-      if ((value < 0) == lost) "" else paste0(" ", verb(value)), part_words[[name]])
-  }, "")
-  why <- if (length(told)) paste0(": ", paste(told, collapse = ", ")) else ""
-  size <- format_clicks(abs(line$change))
-  counts <- format_count(c(line$clicks_before, line$clicks_after))
-  if (of_windows) {
-    return(sprintf("%s %s %s clicks a month (%s to %s)%s.", subject, verb(line$change), size,
-      counts[1], counts[2], why))
-  }
-  sprintf("%s has %s %s clicks a month in %s than in %s (%s and %s)%s.", subject, size,
-    verb(line$change), sides[2], sides[1], counts[2], counts[1], why)
-}
+# A comparison as a table of whole clicks, in which every row and every column adds up.
 
 #' @export
-format.tide_change <- function(x, n = 20, width = 80, ...) {
-  shown <- utils::head(x$moves, n)
-  free <- max(16, width - 58)
-  line <- function(name, before, after, change, demand, position, through, mix, real) paste0(name,
-    pad_left(before, 8), pad_left(after, 8), pad_left(change, 8), pad_left(demand, 8),
-    pad_left(position, 8), pad_left(through, 8), pad_left(mix, 8), real)
-  names <- if (x$level == "page") {
-    fit_path(format_path(shown$name), free)
-  } else {
-    fit_text(shown$name, free)
-  }
+format.tide_change <- function(x, n = 20, width = 80, keep = "all_days = TRUE", ...) {
+  table <- comparison_table(x, n)
+  own <- table[table$row == "line"]
+  marked <- if (x$level != "site") utils::head(which(own$real), 3)
+  said <- vapply(marked,
+    function(i) change_sentence(own[i], line_name(own$name[i], x$level), x), "")
+  positions <- lost_position_lines(x)
+  c(comparison_head(x, width, keep), "", table_lines(x, table, width),
+    if (length(said)) c("", unlist(lapply(paste("*", said), strwrap, width, exdent = 2))),
+    if (length(positions)) c("", unlist(lapply(positions, strwrap, width, exdent = 2))))
+}
+
+comparison_head <- function(x, width, keep = NULL) {
+  wrap_lines(c(sides_line(x, keep), site_sentences(x), season_line(x), events_line(x),
+    came_line(x), significant_line(x)),
+    width)
+}
+
+table_lines <- function(x, table, width) {
+  free <- max(16, width - 60)
+  names <- ifelse(table$row == "line" & x$level == "page", format_path(table$name), table$name)
+  names <- if (x$level == "page") fit_path(names, free) else fit_text(names, free)
   heads <- if (is.null(x$sides)) c("before", "after") else trimws(fit_text(x$sides, 7))
-  more <- nrow(x$moves) - nrow(shown)
-  leading <- if (x$level != "site") utils::head(which(x$moves$real), 3)
-  told <- vapply(leading,
-    function(i) change_sentence(x$moves[i], line_name(x$moves$name[i], x$level), x$sides), "")
-  c(
-    wrap_lines(c(
-      sides_line(x),
-      change_sentence(x$site, "The site", x$sides),
-      season_line(x),
-      events_line(x),
-      came_line(x),
-      sprintf("%s of %s %s significantly (false-discovery rate %s, marked *)",
-        format_count(sum(x$moves$real)), level_count(nrow(x$moves), x$level),
-        if (is.null(x$sides)) "changed" else "differ", format_share(x$fdr))),
-      width),
-    "",
-    line(fit_text(x$level, free), heads[1], heads[2], "change", "demand", "positn", "clickth",
-      "mix", ""),
-    line(names, format_clicks(shown$clicks_before), format_clicks(shown$clicks_after),
-      signed(shown$change), signed(shown$demand), signed(shown$position),
-      signed(shown$click_through), signed(shown$mix), ifelse(shown$real, " *", "  ")),
-    if (more > 0) sprintf("... and %s more", format_count(more)),
-    if (length(told)) c("", unlist(lapply(paste("*", told), strwrap, width, exdent = 2))))
-}
-
-# What is held against what.
-sides_title <- function(x) {
-  windows <- format_days(x$windows$from, x$windows$to)
-  if (is.null(x$sides)) return(sprintf("%s against %s", windows[2], windows[1]))
-  paste0(x$sides[2], " against ", x$sides[1], if (!is.na(x$windows$to[1])) paste(",", windows[1]))
-}
-
-# The same with what the days are.
-sides_line <- function(x) {
-  w <- x$windows
-  days <- if (!is.null(x$sides)) {
-    if (is.na(w$to[1])) "no dates, taken as 30 days" else format_plural(w$days[1], "day")
-  } else if (w$days[1] == w$days[2]) {
-    sprintf("%s each", format_plural(w$days[1], "day"))
-  } else {
-    sprintf("%s and %s", format_plural(w$days[2], "day"), format_count(w$days[1]))
+  line <- function(name, cells, real) {
+    paste0(name, paste0(pad_left(cells, c(8, 8, 8, 8, 9, 8, 9)), collapse = ""), real)
   }
-  c(sprintf("%s (%s); clicks for 30 days", sides_title(x), days),
-    if (any(w$missing > 0)) {
-      sprintf("days without a row are not counted: %s before, %s after", format_count(w$missing[1]),
-        format_count(w$missing[2]))
-    })
+  signs <- c("change", part_names)
+  cells <- cbind(format_count(table$clicks_before), format_count(table$clicks_after),
+    vapply(signs, function(of) signed_count(table[[of]]), character(nrow(table))))
+  cells <- matrix(cells, nrow(table))
+  c(line(fit_text(x$level, free), c(heads, "change", "demand", "position", "CTR", "new/lost"), ""),
+    vapply(seq_len(nrow(table)),
+      function(i) line(names[i], cells[i, ], if (table$real[i]) " *" else ""), ""))
 }
 
-line_name <- function(name, level) {
-  if (level == "page") format_path(name) else sprintf("\"%s\"", name)
-}
-
-level_count <- function(n, level) {
-  format_plural(n, level, switch(level, query = "queries", paste0(level, "s")))
-}
-
-# What came and what went, apart from what was there in both windows.
-came_line <- function(x) {
-  if (x$level == "site") return(NULL)
-  words <- if (is.null(x$sides)) {
-    c(new = "new", lost = "lost")
-  } else {
-    c(new = paste("only in", x$sides[2]), lost = paste("only in", x$sides[1]))
+# The first n lines, the others in one, and all: data.table(row: line, more or all; name,
+# clicks_before, clicks_after, change, the parts, real), in whole clicks.
+comparison_table <- function(x, n) {
+  figures <- c("clicks_before", "clicks_after", part_names)
+  all <- whole_lines(x$site)
+  shown <- utils::head(x$moves, n)
+  others <- nrow(x$moves) - nrow(shown)
+  lines <- shown[, c("name", figures, "real"), with = FALSE]
+  if (others > 0) {
+    sums <- lapply(figures, function(of) x$site[[of]] - sum(shown[[of]]))
+    lines <- rbind(lines, c(list(name = sprintf("%s more", format_count(others))),
+      stats::setNames(sums, figures), list(real = FALSE)))
   }
-  told <- vapply(c("new", "lost"), function(wanted) {
-    own <- x$moves[which(x$moves$status == wanted)]
-    if (nrow(own)) {
-      sprintf("%s %s (%s clicks)", format_count(nrow(own)), words[[wanted]],
-        signed(sum(own$change)))
-    } else {
-      ""
-    }
-  }, "")
-  told <- told[nzchar(told)]
-  if (length(told)) {
-    sprintf("%s; the rest was shown in both %s", paste(told, collapse = ", "),
-      if (is.null(x$sides)) "windows" else "segments")
-  }
+  lines <- whole_lines(lines, all, free = if (others > 0) nrow(lines))
+  set(lines, j = "row", value = rep(c("line", "more"), c(nrow(shown), others > 0)))
+  if (nrow(x$moves) == 1) return(lines)
+  set(all, j = c("name", "real", "row"),
+    value = list(sprintf("all %s", level_count(nrow(x$moves), x$level)), FALSE, "all"))
+  rbind(lines, all, fill = TRUE)
 }
 
-# What happened in one of the windows only.
-events_line <- function(x, most = 4) {
-  told <- vapply(c(after = "after", before = "before"), function(side) {
-    own <- x$events[x$events$window == side]
-    if (!NROW(own)) return("")
-    shown <- utils::head(own, most)
-    sprintf("only in the %s window: %s%s", if (side == "after") "later" else "earlier",
-      paste(sprintf("%s (%s%s)", shown$event, format(shown$date),
-        ifelse(nzchar(shown$pages), ", some pages", "")),
-        collapse = ", "),
-      if (nrow(own) > most) sprintf(" and %s more", format_count(nrow(own) - most)) else "")
-  }, "")
-  told <- told[nzchar(told)]
-  if (length(told)) paste(told, collapse = "; ")
+# Figures of lines in whole clicks: parts add up to the change of their line and, where `all` is
+# given, lines to it. free: the row that takes what rounding leaves, if there is one.
+whole_lines <- function(lines, all = NULL, free = NULL) {
+  out <- copy(lines)
+  for (of in c("clicks_before", "clicks_after")) {
+    whole <- round(lines[[of]])
+    if (!is.null(free)) whole[free] <- all[[of]] - sum(whole[-free])
+    if (!is.null(all) && is.null(free)) whole <- whole_shares(lines[[of]], all[[of]])
+    set(out, j = of, value = whole)
+  }
+  set(out, j = "change", value = out$clicks_after - out$clicks_before)
+  parts <- as.matrix(lines[, part_names, with = FALSE])
+  whole <- parts
+  for (i in seq_len(nrow(parts))) whole[i, ] <- whole_shares(parts[i, ], out$change[i])
+  if (!is.null(all)) {
+    whole <- balance_columns(whole, parts, unlist(all[, part_names, with = FALSE]), free)
+  }
+  for (i in seq_along(part_names)) set(out, j = part_names[i], value = whole[, i])
+  out
 }
 
-# Windows of one year differ by the season too: what the same weeks did a year before, or that
-# nobody knows.
-season_line <- function(x) {
-  if (!is.null(x$sides) || as.integer(x$windows$from[2] - x$windows$from[1]) > 300) return(NULL)
-  if (!is.null(x$season)) {
-    now <- x$site$clicks_after / x$site$clicks_before
-    return(sprintf("a year before, clicks went %s between the same weeks (now %s): %s",
-      percent_change(x$season$ratio), percent_change(now),
-      if (abs(log(now / x$season$ratio)) < 0.05) {
-        "the season alone does as much"
-      } else {
-        sprintf("beside that season the site is at %s", percent_change(now / x$season$ratio))
-      }))
+# Whole numbers next to x with a given sum (largest remainders); what is nothing stays nothing.
+whole_shares <- function(x, total) {
+  down <- floor(x + 1e-9)
+  left <- x - down
+  left[abs(x) < 1e-9] <- -1
+  missing <- as.integer(round(total - sum(down)))
+  up <- utils::head(order(-left), max(0L, missing))
+  down[up] <- down[up] + 1
+  if (missing < 0L) {
+    most <- utils::head(order(left), -missing)
+    down[most] <- down[most] - 1
   }
-  parts <- unlist(x$site[, part_names, with = FALSE])
-  if (abs(parts[1]) >= 1 && which.max(abs(parts)) == 1 &&
-      abs(parts[1]) > 0.03 * x$site$clicks_before) {
-    "searches make most of it, which a season does too: no year before is held to tell"
+  down
+}
+
+# Moves single clicks between the columns of a row until columns have their sums too, where it costs
+# least, or in the row that is free for it.
+balance_columns <- function(whole, exact, sums, free = NULL) {
+  repeat {
+    off <- sums - colSums(whole)
+    if (all(abs(off) < 0.5)) return(whole)
+    to <- which.max(off)
+    from <- which.min(off)
+    cost <- abs(whole[, to] + 1 - exact[, to]) + abs(whole[, from] - 1 - exact[, from]) -
+      abs(whole[, to] - exact[, to]) - abs(whole[, from] - exact[, from])
+    at <- if (is.null(free)) which.min(cost) else free
+    whole[at, to] <- whole[at, to] + 1
+    whole[at, from] <- whole[at, from] - 1
   }
 }

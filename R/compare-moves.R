@@ -2,41 +2,52 @@
 #'
 #' What [tide_compare()] returns for windows, and for segments line by line: clicks by query,
 #' page, folder, topic or for the whole site, what is more than noise, and every change shared
-#' out among demand, position, click-through and queries that came or went.
+#' out among demand, position, CTR at equal position, and new and lost queries.
 #'
-#' @details Figures are for 30 days, so that windows of different length compare; days without a
-#'   row count as missing, and are said. The clicks of a query on a page are its demand
-#'   (impressions, those of page two raised to what page one would have seen) x what the curve
-#'   expects at the positions held x its own factor (of both windows together, held to the curve
-#'   as in [tide_find()]), and what it has beyond that. The change of the product is shared out
-#'   by the Shapley value, the mean over both orders; the rest is `click_through`. Where searches
-#'   or position of a query moved beyond noise and its click-through did not, that rest is luck
-#'   and goes along with the two in proportion. So `demand` + `position` + `click_through` +
-#'   `mix` is the change, on every level, to the last click. `mix` are queries shown in one
-#'   window only.
+#' @details Clicks are those of the windows. Where windows have differently many days that count,
+#'   figures are for 30 days, which is said (`scaled`). Days without data do not count, nor do the
+#'   days that [tide_unusual()] finds (bots, outages; `unusual`), unless all are asked for. Clicks
+#'   are those of query rows; where the data hold the site's clicks by day, those with private
+#'   queries are beside them (`all_clicks`).
 #'
-#' A change is `real` where what searches and position make of it, or how it is clicked beside
-#' that, differs from the site's own by more than counts waver, with the false-discovery rate
-#' controlled over the list (Benjamini and Hochberg), and the change is two clicks a month or
-#' more. So a season that moves all is no news of any one; whether the season or the site moved
-#' is shown by `before = "year"` where there is a year.
-#' @return A `tide_change` object: a list with `moves` (a data.table, the largest change first:
-#'   the level's name, `clicks_before`, `clicks_after`, `change` (clicks per 30 days), its parts
-#'   `demand`, `position`, `click_through`, `mix`, `ratio` with its 90 % interval `ratio_low`,
-#'   `ratio_high`, `q` (false-discovery rate at which it counts), `real`, `status` (`continuing`,
-#'   `new`, `lost`), `impressions_before`, `impressions_after`, `position_before`,
-#'   `position_after`), `site` (one such row), `pairs`, `windows` (`from`, `to`, `days` with
-#'   rows, `missing`), `sides` (names of the segments, or `NULL`), `level`, `fdr`, `season`
-#'   (`ratio` of the site's clicks between the same weekdays a year before, or `NULL`), `events`
-#'   (those given that lie in one window only: `date`, `event`, `pages`, `window`, which is
-#'   `before` or `after`), `weekly` (of the 50 that lead: clicks of each `name` by `week` over
-#'   both windows, 1 the oldest), and for windows `drivers` (what drives what, the largest change
-#'   first: `kind`, which is `one query`, `whole page`, `one page`, `whole folder` or `topic
-#'   without a page`; `name`, `change`, `by`: the query or page that drives it, `share` of the
-#'   change or of the parts that went along, `parts` looked at, `told`: a sentence). Methods:
-#'   `print`, `format`, `tidy`, `summary`, `autoplot`, `plot`.
+#'   The clicks of a query on a page are its demand (impressions, those of page two raised to what
+#'   page one would have seen) x what the curve expects at its positions x its own factor (of both
+#'   windows together, held to the curve as in [tide_find()]), and what it has beyond that. The
+#'   change of the product is shared out by the Shapley value, the mean over both orders; the rest
+#'   is CTR at equal position. Where demand or position of a query changed beyond noise and its CTR
+#'   did not, that rest is luck and goes along with the two in proportion. So `by_demand` +
+#'   `by_position` + `by_ctr` + `by_new_lost` is the change, on every level, to the last click.
+#'   `by_new_lost` are queries shown in one window only. The curve rests on the days of both windows
+#'   and at least the last 90 up to their end, so that it is the same however much was read.
+#'
+#'   A change is significant (`real`) where demand, position or CTR differ from no change, and from
+#'   what the site did as a whole, by more than counts and weeks waver, with the false-discovery
+#'   rate controlled over the list (Benjamini and Hochberg), and the change is two clicks in 30 days
+#'   or more. So a season that moves all is no news of any one; whether the season or the site moved
+#'   is shown by `before = "year"` where there is a year. How far weeks waver comes from successive
+#'   weeks within the windows; of segments, from how far lines differ.
+#' @return A `tide_change` object: a list with `moves` (a data.table, significant changes first, the
+#'   largest of them first: the level's `name`, `clicks_before`, `clicks_after`, `change`, its parts
+#'   `by_demand`, `by_position`, `by_ctr`, `by_new_lost`, `ratio` with its 90 % interval
+#'   `ratio_low`, `ratio_high`, `q` (false-discovery rate at which it counts), `real`, `status`
+#'   (`continuing`, `new`, `lost`), `impressions_before`, `impressions_after`, `position_before`,
+#'   `position_after`), `site` (one such row), `all_clicks` (`before`, `after`: with private
+#'   queries, or `NULL`), `pairs`, `windows` (`from`, `to`, `days` that count, `missing`,
+#'   `left_out`, `clicks`), `unusual` (`date`, `what`, `likely` of the days left out), `scaled`, `sides`
+#'   (names of the segments, or `NULL`), `level`, `fdr`, `season` (`ratio` of the site's clicks
+#'   between the same weekdays a year before, or `NULL`), `events` (those given that lie in one
+#'   window only: `date`, `event`, `pages`, `window`, which is `before` or `after`), `weekly` (of
+#'   the first 50: clicks of each `name` by `week` over both windows, 1 the oldest), and for windows
+#'   `drivers` (what drives what, the largest change first: `kind`, which is `one query`, `whole
+#'   page`, `one page`, `whole folder` or `topic without a page`; `name`, `change`, `by`: the query
+#'   or page that drives it, `share` of the change or of the parts that went along, `parts` looked
+#'   at, `told`: a sentence) and `lost_positions` (the pages whose positions cost most, with their
+#'   queries: `page`, `page_clicks`, `query`, `clicks`, `position_before`, `position_after`,
+#'   `since`). Methods: `print`, `format`, `tidy`, `summary` (of the site),
+#'   `autoplot`, `plot`.
 #' @references Shorrocks (2013), Journal of Economic Inequality 11, 99-126. Benjamini, Hochberg
-#'   (1995), Journal of the Royal Statistical Society B 57, 289-300.
+#'   (1995), Journal of the Royal Statistical Society B 57, 289-300. Berger (1982), Technometrics
+#'   24, 295-300. von Neumann (1941), Annals of Mathematical Statistics 12, 367-395.
 #' @param x,object A `tide_change` object.
 #' @param ... Not used.
 #' @name tide_change
@@ -44,40 +55,58 @@
 NULL
 
 change_between <- function(data, level, after, before, days, segments, curve, brand, fdr, rules,
-    site_days, events) {
+    site_days, events, all_days) {
   check_number(days, "days", min = 1)
   check_number(fdr, "fdr", min = 0.001, max = 0.5)
+  check_flag(all_days, "all_days")
   marks <- check_events(events)
-  summary <- if (is.null(curve)) tide_summary(data, brand = brand)
+  of_windows <- !length(segments)
+  if (of_windows && is.null(site_days)) site_days <- site_days_table(data)
+  sides <- if (of_windows) {
+    window_sides(data, before, after, days, site_days, all_days)
+  } else {
+    segment_sides(data, segments, rules)
+  }
+  summary <- if (is.null(curve)) {
+    tide_summary(if (of_windows) curve_days(data, sides$ends) else data, brand = brand)
+  }
   if (is.null(curve)) curve <- tide_curve(summary) else check_class(curve, "tide_curve", "curve")
   if (!is.null(curve$summary$brand)) rules$brand <- curve$summary$brand
-  sides <- moving_sides(data, segments, before, after, days, rules)
   at <- coded_rows(sides$rows, curve, brand,
     page_one_views(if (is.null(summary)) curve$summary else summary))
   set(at$rows, j = "side", value = sides$side)
-  held <- sides$windows
-  pairs <- pair_sums(at$rows)
-  set(pairs, j = part_names, value = pair_changes(pairs, held$days, curve$fits[[1]]))
-  set(pairs, j = "name", value = level_names(level, pairs, at, rules))
-  sums <- named_sums(pairs, pairs$name)
-  moves <- move_lines(sums, held$days, fdr)
-  site <- move_lines(named_sums(sums, rep("the site", nrow(sums))), held$days, fdr)
-  of_windows <- is.null(sides$names)
-  weekly <- if (of_windows) clicks_by_week(at, pairs, leading_moves(moves, 50)$name, sides$ends)
-  if (of_windows && is.null(site_days) && sides$from <= sides$ends$before[1] - 364L) {
-    site_days <- site_days_table(data)
-  }
+  basis <- comparison_basis(at$rows, sides, curve, fdr)
+  pairs <- basis$pairs
   set(pairs, j = c("query_name", "page_name"),
     value = list(at$queries$names[pairs$query], at$pages$names[pairs$page]))
-  change <- structure(list(moves = moves, site = site, pairs = pairs, windows = held,
-    sides = sides$names, level = level, fdr = fdr, weekly = weekly),
-    class = "tide_change")
+  name <- level_names(level, pairs, at, rules)
+  moves <- lines_of(basis, name)
+  change <- list(moves = moves, site = lines_of(basis, rep("the site", nrow(pairs))), pairs = pairs,
+    windows = set(sides$windows, j = "clicks", value = c(sum(pairs$clicks_1), sum(pairs$clicks_2))),
+    unusual = sides$odd, scaled = any(basis$scale != 1),
+    sides = sides$names, level = level, fdr = fdr)
   if (of_windows) {
-    change$season <- last_season(site_days, sides$ends)
+    set(pairs, j = "name", value = name)
+    change$all_clicks <- all_clicks(site_days, sides$ends, sides$odd$date,
+      c(sum(pairs$clicks_1), sum(pairs$clicks_2)))
+    change$weekly <- clicks_by_week(at, pairs, utils::head(moves$name, 50), sides$ends)
+    change$season <- last_season(site_days, sides$ends, all_days)
     if (!is.null(marks)) change$events <- events_apart(marks, sides$ends)
-    change$drivers <- change_drivers(change, rules)
+    change$drivers <- change_drivers(basis, change$site, rules)
+    change$lost_positions <- lost_positions(pairs, at$rows, basis$pair, sides$ends)
   }
-  change
+  structure(change, class = "tide_change")
+}
+
+# What lines of any level are made of, see lines_of().
+comparison_basis <- function(rows, sides, curve, fdr) {
+  days <- sides$windows$days
+  scale <- if (days[1] == days[2]) c(1, 1) else 30 / days
+  pairs <- pair_sums(rows)
+  set(pairs, j = part_names, value = pair_changes(pairs, days, scale, curve$fits[[1]]))
+  list(pairs = pairs, rows = rows, pair = pairs[rows, on = c("query", "page"), which = TRUE],
+    days = days, scale = scale, ends = sides$ends, fdr = fdr,
+    common = if (!is.null(sides$ends)) common_changes(named_sums(pairs, pairs$query), days))
 }
 
 #' @rdname tide_change

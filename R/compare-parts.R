@@ -1,77 +1,46 @@
-# Why clicks changed: an exact share-out of the change among demand, position, click-through and
-# queries that came or went.
+# Why clicks changed: an exact share-out of the change among demand, position, CTR, and new and lost
+# queries.
 
 # Clicks of a pair are its own factor x demand x (clicks the curve expects for each search), plus
 # what it has beyond that. With one factor for both windows (of both together, held to the curve)
 # the first is a product whose change is shared out by the Shapley value (Shorrocks 2013): the mean
-# over both orders in which demand and position may have moved. The rest is click-through at equal
-# position. It adds up exactly, whatever the figures, zeros included; so do sums over pairs; and it
-# changes its sign alone where the windows are exchanged. A factor for each window would make the
+# over both orders in which demand and position may have moved. The rest is CTR at equal position.
+# It adds up exactly, whatever the figures, zeros included; so do sums over pairs; and it changes its
+# sign alone where the windows are exchanged. A factor for each window would make the
 # luck of one click on next to no expected ones look like a large movement, taken back by another.
-# Pairs shown in one window only are `mix`. In: clicks, expected and demand of each side, already
-# for equally many days, and the factor. Out: data.table(demand, position, click_through, mix).
+# Pairs shown in one window only are new or lost. In: clicks, expected and demand of each side,
+# already for equally many days, and the factor. Out: data.table of `part_names`.
 change_parts <- function(clicks_1, clicks_2, expected_1, expected_2, demand_1, demand_2, factor) {
   both <- demand_1 > 0 & demand_2 > 0
   each_1 <- fifelse(both, expected_1 / demand_1, 0)
   each_2 <- fifelse(both, expected_2 / demand_2, 0)
   demand <- factor * (demand_2 - demand_1) * (each_1 + each_2) / 2
   position <- factor * (each_2 - each_1) * (demand_1 + demand_2) / 2
-  data.table(demand = fifelse(both, demand, 0), position = fifelse(both, position, 0),
-    click_through = fifelse(both, clicks_2 - clicks_1 - factor * (expected_2 - expected_1), 0),
-    mix = fifelse(both, 0, clicks_2 - clicks_1))
+  data.table(by_demand = fifelse(both, demand, 0),
+    by_position = fifelse(both, position, 0),
+    by_ctr = fifelse(both, clicks_2 - clicks_1 - factor * (expected_2 - expected_1), 0),
+    by_new_lost = fifelse(both, 0, clicks_2 - clicks_1))
 }
 
 # Where what a pair is shown for moved beyond noise and how it is clicked did not, the wavering of
 # clicks is luck, and goes along with demand and position in proportion to what they did (in the
-# direction of the change); the click-through that moved on the whole site stays. Elsewhere the luck
-# of clicks is part of click-through. Sums stay what they are. Where one cause is clear, it takes
+# direction of the change); the CTR that moved on the whole site stays. Elsewhere the luck of clicks
+# is part of CTR. Sums stay what they are. Where one cause is clear, it takes
 # more than one chance in ten to name a second: of ten pairs one has so much by luck.
 share_luck <- function(parts, tests, common, clear = 0.01, second = 0.02) {
-  change <- parts$demand + parts$position
-  which <- which(tests$p_visible < clear & tests$p_clicked > second & parts$mix == 0 & change != 0)
+  change <- parts$by_demand + parts$by_position
+  which <- which(tests$p_visible < clear & tests$p_clicked > second &
+    parts$by_new_lost == 0 & change != 0)
   if (!length(which)) return(parts)
   own <- parts[which]
   along <-
-    lapply(c("demand", "position"), function(name) pmax(0, own[[name]] * sign(change[which])))
+    lapply(c("by_demand", "by_position"), function(name) pmax(0, own[[name]] * sign(change[which])))
   whole <- along[[1]] + along[[2]]
-  luck <- own$click_through - common[which]
-  set(parts, which, "demand", own$demand + luck * along[[1]] / whole)
-  set(parts, which, "position", own$position + luck * along[[2]] / whole)
-  set(parts, which, "click_through", common[which])
+  luck <- own$by_ctr - common[which]
+  set(parts, which, "by_demand", own$by_demand + luck * along[[1]] / whole)
+  set(parts, which, "by_position", own$by_position + luck * along[[2]] / whole)
+  set(parts, which, "by_ctr", common[which])
   parts
-}
-
-# How sure a change is. Impressions say far more than clicks, and searches waver less than what
-# positions make of them: so searches, what they and position make of it, and how it is clicked
-# beside that are tested apart, each as a log ratio beside that of the whole site, with the variance
-# of counts that waver more than by chance (from the middle half of all that have clicks enough, so
-# that what truly moved does not widen it). The smaller p-value of what is shown (searches and what
-# positions make of them, combined after Simes 1986) and of how it is clicked counts, times two;
-# Benjamini and Hochberg (1995) over all that are tested. Out: data.table(ratio, ratio_low,
-# ratio_high, p, q, p_visible: of searches and position together, p_clicked, common_clicked: the log
-# ratio of the site).
-change_tests <- function(sums, days, level, least = 10) {
-  made <- log_change(sums$clicks_1, sums$clicks_2, days[1], days[2])
-  clicks <- made$change
-  click_noise <- made$noise
-  tested <- which(sums$clicks_1 + sums$clicks_2 >= least)
-  own <- sums[tested]
-  seen <- log_change(own$expected_1, own$expected_2, days[1], days[2])$change
-  searches <- log_change(own$demand_1, own$demand_2, days[1], days[2])$change
-  seen_noise <- rate_noise(own$impressions_1) + rate_noise(own$impressions_2)
-  visible <- test_against_common(seen, seen_noise)
-  clicked <- test_against_common(clicks[tested] - seen, click_noise[tested])
-  # Of two that say much the same, Simes's combination.
-  searched <- test_against_common(searches, seen_noise)$p
-  shown <- pmin(2 * pmin(searched, visible$p), pmax(searched, visible$p))
-  p <- pmin(1, 2 * pmin(shown, clicked$p))
-  reach <- stats::qnorm(1 - (1 - level) / 2) * sqrt(click_noise + visible$between + clicked$between)
-  out <- data.table(ratio = exp(clicks), ratio_low = exp(clicks - reach),
-    ratio_high = exp(clicks + reach), p = NA_real_, q = NA_real_, p_visible = NA_real_,
-    p_clicked = NA_real_, common_clicked = clicked$common)
-  set(out, tested, c("p", "q", "p_visible", "p_clicked"),
-    list(p, stats::p.adjust(p, "BH"), visible$p, clicked$p))
-  out
 }
 
 # From rows of two windows to lines of a level: what each query x page changed by and why, and sums
@@ -79,7 +48,7 @@ change_tests <- function(sums, days, level, least = 10) {
 
 change_levels <- c("query", "page", "folder", "topic", "pair", "site")
 
-part_names <- c("demand", "position", "click_through", "mix")
+part_names <- c("by_demand", "by_position", "by_ctr", "by_new_lost")
 
 # Sums of both windows (`_1` before, `_2` after) by query and page, zero where one window lacks the
 # pair.
@@ -105,16 +74,15 @@ pair_factor <- function(pairs, fit) {
     fit_spread(fit, position))
 }
 
-# The parts of each pair's change of clicks, for 30 days: data.table of `part_names`.
-pair_changes <- function(pairs, shown, fit) {
-  scale <- 30 / shown
+# The parts of each pair's change of clicks, each side times its `scale`: data.table of `part_names`.
+pair_changes <- function(pairs, days, scale, fit) {
   before <- lapply(pairs[, c("clicks_1", "expected_1", "demand_1")], `*`, scale[1])
   after <- lapply(pairs[, c("clicks_2", "expected_2", "demand_2")], `*`, scale[2])
   factor <- pair_factor(pairs, fit)
   parts <- change_parts(before$clicks_1, after$clicks_2, before$expected_1, after$expected_2,
     before$demand_1, after$demand_2, factor)
-  tests <- change_tests(pairs, shown, 0.9)
-  # What the whole site's click-through, up or down, makes of each pair.
+  tests <- change_tests(pairs, days, 0.9)
+  # What the whole site's CTR, up or down, makes of each pair.
   common <- factor * (before$expected_1 + after$expected_2) * tanh(tests$common_clicked / 2)
   share_luck(parts, tests, common)
 }
@@ -141,7 +109,10 @@ leading_pairs <- function(pairs, queries, code = pairs$query) {
     queries)
 }
 
-# Clicks a month: where fewer searches and better positions make up for one another, or little is at
+# Lines of fewer clicks in both windows are not tested.
+least_clicks <- 10
+
+# Clicks in 30 days: where less demand and better positions make up for one another, or little is at
 # stake, nothing is told.
 worth_telling <- 2
 
@@ -155,11 +126,26 @@ named_sums <- function(pairs, name) {
     lapply(pairs[, sums, with = FALSE], sum_codes, code = code, size = length(names))))
 }
 
-# Each line of a named_sums() tested, the largest change first.
-move_lines <- function(own, shown, fdr) {
-  tests <- change_tests(own, shown, 0.9)
-  scale <- 30 / shown
+# Pairs summed by a name each and tested, the largest change first. basis: list(pairs, rows, `pair`
+# of each row, days, scale, ends of the windows or NULL for segments, common, fdr).
+lines_of <- function(basis, name) {
+  sums <- named_sums(basis$pairs, name)
+  if (is.null(basis$ends)) return(move_lines(sums, basis))
+  line <- match(name, sums$name)[basis$pair]
+  use <- which((sums$clicks_1 + sums$clicks_2 >= least_clicks)[line])
+  rows <- basis$rows[use]
+  set(rows, j = "line", value = line[use])
+  move_lines(sums, basis, if (nrow(rows)) window_wavering(rows, nrow(sums), basis$ends))
+}
+
+# Each line of a named_sums() tested, the largest change first. Of the site there is no other to be
+# held against.
+move_lines <- function(own, basis, between = NULL) {
+  common <- if (nrow(own) > 1) basis$common else lapply(basis$common, `*`, 0)
+  tests <- change_tests(own, basis$days, 0.9, common = common, between = between)
+  scale <- basis$scale
   change <- own$clicks_2 * scale[2] - own$clicks_1 * scale[1]
+  a_month <- abs(change) * 30 / (scale * basis$days)[1]
   out <- data.table(
     name = own$name,
     clicks_before = own$clicks_1 * scale[1],
@@ -167,19 +153,14 @@ move_lines <- function(own, shown, fdr) {
     change = change,
     own[, part_names, with = FALSE],
     tests[, c("ratio", "ratio_low", "ratio_high", "q")],
-    real = (tests$q <= fdr) %in% TRUE & abs(change) >= worth_telling,
+    real = (tests$q <= basis$fdr) %in% TRUE & a_month >= worth_telling,
     status = fifelse(own$impressions_1 == 0, "new",
       fifelse(own$impressions_2 == 0, "lost", "continuing")),
     impressions_before = own$impressions_1 * scale[1],
     impressions_after = own$impressions_2 * scale[2],
     position_before = fifelse(own$impressions_1 > 0, own$weighted_1 / own$impressions_1, NA_real_),
     position_after = fifelse(own$impressions_2 > 0, own$weighted_2 / own$impressions_2, NA_real_))
-  # Of equals the first in the alphabet of queries.
-  setorderv(set(out, j = "size", value = abs(change)), "size", -1L)
-  out[, !"size"]
-}
-
-# What is shown first: what moved beyond noise, then the largest changes.
-leading_moves <- function(moves, most) {
-  utils::head(moves[order(-moves$real, -abs(moves$change))], most)
+  # Of equals the first in the alphabet.
+  order <- order(-out$real, -abs(out$change), out$name)
+  out[order]
 }

@@ -5,15 +5,19 @@
 #' part which merely ranks better is not called better.
 #'
 #' @details The ratio of CTR at equal position is the Mantel-Haenszel rate ratio over strata of
-#'   half a position (wider from 20 on), brand apart from the rest where brand words are given.
-#'   Its interval comes from leaving out a fiftieth of the queries at a time (delete-a-group
-#'   jackknife), so a query with many impressions counts as one query. CTR and position come from
-#'   sums.
-#' @return A `tide_comparison` object: a list with `parts` (`segment`, `queries`, `pages`,
-#'   `clicks`, `impressions`, `ctr`, `position`, `click_share`, `impression_share`, and against
-#'   the rest `ctr_at_equal` (what the rest earns at this part's positions), `ratio`,
-#'   `ratio_low`, `ratio_high` (90 %) and `chance` (that the part's CTR is the higher one)),
-#'   `by`, `from`, `to`, `left_out`. Methods: `print`, `tidy`, `plot`, `autoplot`.
+#'   half a position (wider from 20 on). Where brand words are given, each part has a row for its
+#'   queries without brand and one for its brand queries, each held against the same of the rest:
+#'   a page that brand queries lead to is not called better than one they do not. Its interval
+#'   comes from leaving out a fiftieth of the queries at a time (delete-a-group jackknife), so a
+#'   query with many impressions counts as one query. CTR and position come from sums.
+#' @return A `tide_comparison` object: a list with `parts` (`segment`, `side` (`all`, or
+#'   `non-brand` and `brand`), `queries`, `pages`, `clicks`, `impressions`, `ctr`, `position`,
+#'   `click_share`, `impression_share` (of all rows), where its impressions stand: `positions_1_3`,
+#'   `positions_4_10`, `positions_11_up` (shares of its own), and against the rest `ctr_at_equal`
+#'   (what the rest earns at this part's positions), `ratio`, `ratio_low`, `ratio_high` (90 %) and
+#'   `chance` (that the part's CTR is the higher one)), `by`, `from`, `to`, `left_out`, `note` (why
+#'   segments stand side by side where line by line was asked for, or `NULL`). Methods: `print`,
+#'   `tidy`, `plot`, `autoplot`.
 #' @references Mantel, Haenszel (1959), Journal of the National Cancer Institute 22, 719-748.
 #'   Efron, Tibshirani (1993), An Introduction to the Bootstrap, chapter 11.
 #' @param x,object A `tide_comparison` object.
@@ -22,7 +26,7 @@
 #' @seealso [tide_compare()]
 NULL
 
-compare_side_by_side <- function(data, by, segments, rules, most) {
+compare_side_by_side <- function(data, by, segments, rules, most, note = NULL) {
   check_number(most, "most", min = 1)
   if (!is.null(by) && length(segments)) {
     abort_argument("segments", "given without a split of all rows", by)
@@ -41,7 +45,7 @@ compare_side_by_side <- function(data, by, segments, rules, most) {
   }
   of_table <- data$left_out$grain == grain_label(table$dimensions)
   structure(list(parts = parts, by = if (is.null(by)) "segment" else by, from = table$from,
-    to = table$to, left_out = data$left_out[of_table]),
+    to = table$to, left_out = data$left_out[of_table], note = note),
     class = "tide_comparison")
 }
 
@@ -50,19 +54,24 @@ compare_splits <- list(brand = "query", intent = "query", page_group = "page", b
   words = "query", term = c("query", "page"), country = "country", device = "device",
   vertical = "vertical", rich_result = "rich_result")
 
-# Rows in codes, with the stratum of equal position and the group of queries that is left out
-# together.
+# Rows in codes, with the stratum of equal position, the side (brand or not), and the group of
+# queries that is left out together.
 compare_rows <- function(table, brand) {
   rows <- table$rows
   queries <- code_queries(rows$query, rows$impressions)
-  brand <- if (length(brand)) is_brand(queries$keys, brand)[queries$code] else FALSE
+  side <- if (length(brand)) {
+    ifelse(is_brand(queries$keys, brand), "brand", "non-brand")[queries$code]
+  } else {
+    rep("all", nrow(rows))
+  }
   pages <- if ("page" %in% table$dimensions) code_pages(rows$page, rows$impressions)
   list(
     queries = queries,
     pages = pages,
     rows = setDT(list(query = queries$code,
       page = if (is.null(pages)) rep(1L, nrow(rows)) else pages$code,
-      stratum = position_bin(rows$position) + 100L * brand, fold = queries$code %% 50L + 1L,
+      stratum = position_bin(rows$position), band = findInterval(rows$position, c(3.5, 10.5)),
+      side = side, fold = queries$code %% 50L + 1L,
       clicks = as.numeric(rows$clicks), impressions = as.numeric(rows$impressions),
       weighted = rows$impressions * rows$position)))
 }
@@ -70,8 +79,11 @@ compare_rows <- function(table, brand) {
 compare_segments <- function(made, rows, segments, rules) {
   inside <- segments_inside(rows, segments, rules)
   sums <- lapply(inside, function(hit) reduce_strata(made$rows[hit]))
+  all <- lapply(c(clicks = "clicks", impressions = "impressions"), function(of) {
+    sum(made$rows[[of]][Reduce(`|`, inside)])
+  })
   rbindlist(lapply(1:2,
-    function(i) compare_part(names(inside)[i], sums[[i]], sums[[3 - i]], made$rows)))
+    function(i) compare_part(names(inside)[i], sums[[i]], sums[[3 - i]], all)))
 }
 
 compare_by <- function(made, table, by, rules, most) {
@@ -90,15 +102,18 @@ compare_by <- function(made, table, by, rules, most) {
   names <- if (is.null(ordered)) sort(unique(label)) else intersect(ordered, label)
   out <- rbindlist(lapply(names, function(name) {
     own <- rows$label == name
-    compare_part(name, rows[own], if (by == "band") rows[0] else rows[!own], rows)
+    compare_part(name, rows[own], if (by == "band") rows[0] else rows[!own],
+      lapply(rows[, c("clicks", "impressions")], sum))
   }))
-  if (is.null(ordered)) setorderv(out, "clicks", -1L)
+  whole <- stats::ave(out$clicks, out$segment, FUN = sum)
+  if (is.null(ordered)) out <- out[order(-whole, out$segment)]
   out[order(out$segment == "other")]
 }
 
 # Sums are all that the comparison needs of rows.
 reduce_strata <- function(rows) {
-  sums_by(rows, c("query", "page", "stratum", "fold", intersect("label", names(rows))),
+  sums_by(rows, c("query", "page", "stratum", "band", "side", "fold",
+    intersect("label", names(rows))),
     c("clicks", "impressions", "weighted"))
 }
 
@@ -134,16 +149,25 @@ most_seen <- function(label, weight, most) {
   ifelse(label %in% utils::head(sums$label, most), label, "other")
 }
 
+# A row for each side of a part. all: clicks and impressions of everything, for the shares.
 compare_part <- function(name, own, rest, all) {
-  figures <- data.table(segment = name, queries = length(unique(own$query)),
-    pages = length(unique(own$page)), clicks = sum(own$clicks), impressions = sum(own$impressions),
-    ctr = sum(own$clicks) / sum(own$impressions),
-    position = sum(own$weighted) / sum(own$impressions),
-    click_share = sum(own$clicks) / sum(all$clicks),
-    impression_share = sum(own$impressions) / sum(all$impressions))
-  equal <- ratio_at_equal_position(own, rest)
-  cbind(figures, data.table(ctr_at_equal = figures$ctr / equal$ratio, ratio = equal$ratio,
-    ratio_low = equal$low, ratio_high = equal$high, chance = equal$chance))
+  sides <- intersect(c("all", "non-brand", "brand"), own$side)
+  rbindlist(lapply(sides, function(side) {
+    here <- which(own$side == side)
+    of <- own[here]
+    impressions <- sum(of$impressions)
+    stands <- function(band) sum(of$impressions[of$band %in% band]) / impressions
+    there <- which(rest$side == side)
+    equal <- ratio_at_equal_position(of, rest[there])
+    ctr <- sum(of$clicks) / impressions
+    data.table(segment = name, side = side, queries = length(unique(of$query)),
+      pages = length(unique(of$page)), clicks = sum(of$clicks), impressions = impressions,
+      ctr = ctr, position = sum(of$weighted) / impressions,
+      click_share = sum(of$clicks) / all$clicks, impression_share = impressions / all$impressions,
+      positions_1_3 = stands(0), positions_4_10 = stands(1), positions_11_up = stands(2),
+      ctr_at_equal = ctr / equal$ratio, ratio = equal$ratio, ratio_low = equal$low,
+      ratio_high = equal$high, chance = equal$chance)
+  }))
 }
 
 # Mantel-Haenszel rate ratio over strata, with a jackknife over groups of queries.
@@ -188,45 +212,3 @@ tidy.tide_comparison <- function(x, ...) tibble::as_tibble(x$parts)
 #' @rdname tide_comparison
 #' @export
 summary.tide_comparison <- function(object, ...) tidy(object)
-
-#' @export
-format.tide_comparison <- function(x, width = 80, ...) {
-  at <- x$parts
-  name <- min(max(nchar(at$segment, "width"), 8), max(12, width - 64))
-  line <- function(...) paste0(fit_text(..1, name), pad_left(..2, 8), pad_left(..3, 8),
-    pad_left(..4, 6), pad_left(..5, 10), pad_left(..6, 6), pad_left(..7, 6), "  ", ..8)
-  against <- ifelse(is.na(at$ratio), "",
-    sprintf("x%.2f (%.2f to %.2f)", at$ratio, at$ratio_low, at$ratio_high))
-  window <- if (is.na(x$to)) "no dates" else format_days(x$from, x$to)
-  wrap_lines(c(
-    sprintf("By %s, %s", gsub("_", " ", x$by), window),
-    "",
-    sub(" +$", "",
-      line("", "queries", "clicks", "share", "impr.", "ctr", "pos", "at equal position")),
-    line(at$segment, format_count(at$queries), format_count(at$clicks),
-      format_share(at$click_share), format_count(at$impressions), format_rate(at$ctr),
-      format_position(at$position), against),
-    "",
-    strwrap(paste(comparison_verdict(at, x$by),
-      if (any(!is.na(at$ratio))) {
-        "At equal position: CTR over that of the rest, with its 90 % interval."
-      }),
-      width),
-    if (nrow(x$left_out)) left_out_lines(x$left_out)),
-    width)
-}
-
-# What the widest sure difference says, in words.
-comparison_verdict <- function(at, by) {
-  sure <- which((at$ratio_low > 1 | at$ratio_high < 1) & at$segment != "other")
-  if (!any(!is.na(at$ratio))) return("Bands of position are not compared at equal position.")
-  if (!length(sure)) {
-    return(paste("At equal position no part is clicked more or less than the rest by more",
-      "than queries differ (90 % intervals)."))
-  }
-  top <- sure[which.max(abs(log(at$ratio[sure])) * at$impression_share[sure])]
-  sprintf("At equal position %s is clicked %.0f%% %s than %s: %s, where that would have %s.",
-    at$segment[top], 100 * abs(at$ratio[top] - 1), if (at$ratio[top] > 1) "more" else "less",
-    if (by == "segment") at$segment[-top] else "the rest", format_rate(at$ctr[top]),
-    format_rate(at$ctr_at_equal[top]))
-}

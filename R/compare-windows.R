@@ -40,30 +40,58 @@ check_window <- function(window, arg) {
   window
 }
 
-# Rows of both windows, and their side: 1 before, 2 after.
-window_rows <- function(rows, windows) {
+# Rows of both windows without the days to leave out, and their side: 1 before, 2 after.
+window_rows <- function(rows, windows, out = NULL) {
   first <- as.integer(min(rows$date))
   days <- seq(first, as.integer(max(rows$date)))
   within <- function(window) days >= as.integer(window[1]) & days <= as.integer(window[2])
-  side <- (within(windows$before) + 2L * within(windows$after))[as.integer(rows$date) - first + 1L]
+  side_of <- (within(windows$before) + 2L * within(windows$after)) * !days %in% as.integer(out)
+  side <- side_of[as.integer(rows$date) - first + 1L]
   use <- which(side > 0L)
   list(rows = if (length(use) == nrow(rows)) rows else rows[use], side = side[use])
 }
 
-# The windows, and how many of their days have rows: data.table(from, to, days, missing).
-days_with_data <- function(date, side, windows) {
-  first <- as.integer(min(date))
-  code <- (as.integer(date) - first) * 2L + side
-  days <- rowSums(matrix(tabulate(code, 2L * (as.integer(max(date)) - first + 1L)) > 0, 2))
+# The windows, how many of their days count, have no data, or are left out as unusual:
+# data.table(from, to, days, missing, left_out).
+count_days <- function(sided, windows, out = NULL) {
+  from <- as.IDate(vapply(windows, function(window) as.integer(window[1]), 0L))
+  to <- as.IDate(vapply(windows, function(window) as.integer(window[2]), 0L))
+  left_out <- vapply(windows, function(window) sum(out >= window[1] & out <= window[2]), 0L)
+  whole <- as.integer(to) - as.integer(from) + 1L - left_out
+  days <- vapply(1:2, function(i) {
+    own <- sided$rows[sided$side == i]
+    if (!nrow(own)) return(0L)
+    as.integer(days_counted(sums_by(own, "date", "impressions"), whole[i]))
+  }, 0L)
   if (!all(days > 0)) {
     empty <- windows[[which(days == 0)[1]]]
     abort_tide("A window holds no row.", where = format_days(empty[1], empty[2]),
       fix = "Choose days that the data hold.", class = "window", fault = "call")
   }
-  from <- as.IDate(vapply(windows, function(window) as.integer(window[1]), 0L))
-  to <- as.IDate(vapply(windows, function(window) as.integer(window[2]), 0L))
-  data.table(from = from, to = to, days = days,
-    missing = as.integer(to) - as.integer(from) + 1L - days)
+  data.table(from = from, to = to, days = days, missing = whole - days, left_out = left_out)
+}
+
+# The rows that a comparison's curve rests on: those of both windows, and at least the last 90 days
+# up to their end, so that the curve is the same however much was read.
+curve_days <- function(data, windows, least = 90L) {
+  last <- max(windows$before[2], windows$after[2])
+  recent <- last - least + 1L
+  first <- min(windows$before[1], windows$after[1], recent)
+  days <- seq(first, last, by = "day")
+  among <- function(window) days >= window[1] & days <= window[2]
+  gap <- days[!among(windows$before) & !among(windows$after) & days < recent]
+  tide_filter(data, from = first, to = last, without = if (length(gap)) gap)
+}
+
+# Clicks of the site in both windows, private queries included: c(before, after), or NULL where the
+# account by day has no more than the query rows.
+all_clicks <- function(site_days, windows, out, of_queries) {
+  if (is.null(site_days)) return(NULL)
+  use <- !site_days$date %in% out
+  sums <- vapply(windows, function(window) {
+    sum(site_days$clicks[use & site_days$date >= window[1] & site_days$date <= window[2]])
+  }, 0)
+  if (all(sums >= of_queries) && any(sums > of_queries)) sums
 }
 
 # Events in one window only (a holiday that both have is none): date, event, pages, window.
@@ -99,8 +127,9 @@ week_number <- function(date, windows) {
 }
 
 # What the same weekdays a year before did: list(ratio, from, to) of clicks a day, or NULL where
-# they are not all held.
-last_season <- function(days, windows) {
+# they are not all there.
+last_season <- function(days, windows, all_days = FALSE) {
+  if (!is.null(days) && !all_days) days <- days[!days$date %in% unusual_dates(days)$date]
   if (is.null(days) || min(days$date) > windows$before[1] - 364L ||
       windows$after[2] - windows$before[1] > 363) {
     return(NULL)
@@ -113,24 +142,38 @@ last_season <- function(days, windows) {
   list(ratio = a_day$after / a_day$before, from = windows$before - 364L, to = windows$after - 364L)
 }
 
-# What is held against what: two windows, or two segments over the same days.
+# Unusual days inside the windows, but for those that the export lacks anyway.
+odd_days_within <- function(site_days, windows) {
+  odd <- unusual_dates(site_days)
+  within <- lapply(windows, function(window) odd$date >= window[1] & odd$date <= window[2])
+  odd[Reduce(`|`, within) & odd$what != "no rows"]
+}
 
-# Out: list(rows of the table with `side`: 1 before or of the second segment, 2 after or of the
-# first; windows; names of the sides, NULL for windows).
-moving_sides <- function(data, segments, before, after, days, rules) {
-  if (length(segments)) return(segment_sides(data, segments, rules))
+# Two windows, or two segments over the same days: list(rows, side: 1 before or of the second
+# segment, 2 after or of the first; windows; for windows their `ends` and the unusual days left out,
+# `odd`; names of segments).
+window_sides <- function(data, before, after, days, site_days, all_days) {
   table <- pick_table(data, c("date", "query", "page"))
   if (is.null(table)) table <- pick_table(data, c("date", "query"))
   if (is.null(table)) {
-    abort_tide("What moved needs days and queries.",
+    abort_tide("Windows can only be compared with days and queries.",
       where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
-      fix = "Export by date, query and page.", class = "grain")
+      fix = "Export by date and query.", class = "grain")
   }
-  windows <- settle_windows(table$from, table$to, before, after, days)
-  sided <- window_rows(table$rows, windows)
-  list(rows = sided$rows, side = sided$side,
-    windows = days_with_data(sided$rows$date, sided$side, windows), ends = windows,
-    from = table$from)
+  ends <- settle_windows(table$from, table$to, before, after, days)
+  odd <- if (!all_days && !is.null(site_days)) odd_days_within(site_days, ends)
+  sided <- window_rows(table$rows, ends, odd$date)
+  list(rows = sided$rows, side = sided$side, windows = count_days(sided, ends, odd$date),
+    ends = ends, odd = odd)
+}
+
+# Whether no query on a page is in both segments: different queries have no change.
+shares_nothing <- function(data, segments, rules) {
+  table <- segmented_table(data, segments, least = "query")
+  by <- intersect(c("query", "page"), table$dimensions)
+  parts <- lapply(segments_inside(table$rows, segments, rules),
+    function(hit) unique(table$rows[which(hit), by, with = FALSE]))
+  !nrow(parts[[1]][parts[[2]], on = by, nomatch = NULL])
 }
 
 # Rows in both segments count in both.
@@ -141,6 +184,7 @@ segment_sides <- function(data, segments, rules) {
   rows <- lapply(rev(inside), which)
   days <- if (is.na(table$days)) 30L else as.integer(table$days)
   side <- rep(1:2, lengths(rows))
-  list(rows = table$rows[unlist(rows)], side = side, names = rev(names(inside)), from = table$from,
-    windows = data.table(from = table$from, to = table$to, days = rep(days, 2), missing = 0L))
+  list(rows = table$rows[unlist(rows)], side = side, names = rev(names(inside)),
+    windows = data.table(from = table$from, to = table$to, days = rep(days, 2), missing = 0L,
+      left_out = 0L))
 }

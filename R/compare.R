@@ -16,10 +16,11 @@
 #'   weekdays 52 weeks before.
 #' @param days Length of the windows where they are not given.
 #' @param segments One or two [tide_segment()]s instead of windows: the first is compared with
-#'   the second, or with the rest. Rows in both count in both. Line by line, `before` in names of
+#'   the second, or with the rest. Rows in both count in both. Line by line (with `by`), `before` in names of
 #'   columns stands for the second, `after` for the first, and `real` for a difference that is
 #'   not that of the segments on the whole.
-#' @param curve A `tide_curve` object; `NULL` fits it to all of the data.
+#' @param curve A `tide_curve` object; `NULL` fits it: of windows to their days and at least the last
+#'   90, of segments to all of the data.
 #' @param brand Brand words.
 #' @param fdr False-discovery rate of `real`.
 #' @param rules A [tide_rules()] object.
@@ -28,6 +29,7 @@
 #'   `data`.
 #' @param events A [tide_events()] object: those that lie in one window only are named beside the
 #'   comparison.
+#' @param all_days `TRUE` keeps the days that [tide_unusual()] finds, which windows else leave out.
 #' @param most Of many parts side by side, how many to show; the others become one, `other`.
 #' @param one,other Names of two curves.
 #' @param position Positions at which curves are compared.
@@ -64,7 +66,7 @@ tide_compare.default <- function(data, ...) check_class(data, "tide_data", "data
 #' @export
 tide_compare.tide_data <- function(data, by = NULL, after = NULL, before = NULL, days = 28,
     segments = NULL, curve = NULL, brand = NULL, fdr = 0.1, rules = tide_rules(), site_days = NULL,
-    events = NULL, most = 12, ...) {
+    events = NULL, all_days = FALSE, most = 12, ...) {
   check_no_more(...)
   check_class(rules, "tide_rules", "rules")
   segments <- as_segments(segments)
@@ -74,6 +76,10 @@ tide_compare.tide_data <- function(data, by = NULL, after = NULL, before = NULL,
   if (is.null(by) && length(segments) || (!is.null(by) && by %in% names(compare_splits))) {
     return(compare_side_by_side(data, by, segments, rules, most))
   }
+  if (length(segments) && shares_nothing(data, segments, rules)) {
+    return(compare_side_by_side(data, NULL, segments, rules, most,
+      note = "The segments share no query on a page, so no line has two figures to compare."))
+  }
   change_between(data, if (is.null(by)) "query" else by, after, before, days, segments, curve,
-    brand, fdr, rules, site_days, events)
+    brand, fdr, rules, site_days, events, all_days)
 }

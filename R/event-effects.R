@@ -6,7 +6,7 @@
 #'
 #' @details As many days before as after (the day itself is not counted), sums of the touched
 #'   pages: of clicks; of impressions (`demand`); of clicks expected on the curve for an
-#'   impression (`position`); of clicks for one expected (`click_through`). The last three
+#'   impression (`position`); of clicks for one expected (`ctr`). The last three
 #'   changes add up, as logs, to the first. Brand queries are left out.
 #'
 #' Against `untouched pages`: their common change is taken off (difference in differences), and
@@ -27,7 +27,7 @@
 #' @param days Most days before and after the event that count; at least 14 of each are needed.
 #' @param level Level of the intervals.
 #' @return A tibble, four rows per event: `date`, `event`, `pages`, `measure` (`clicks`,
-#'   `demand`, `position`, `click_through`), `ratio` (after to before), `ratio_low`,
+#'   `demand`, `position`, `ctr`), `ratio` (after to before), `ratio_low`,
 #'   `ratio_high`, `verdict` (`rose`, `fell`, `no sign`, `too few days`, `too few clicks`,
 #'   `nothing untouched`), `against` (`untouched pages`, `other weeks`, `its own trend`),
 #'   `touched` (pages), `days` (of each side), `clicks` (a day before).
@@ -56,7 +56,7 @@ event_effects <- function(series, events, days = 28, level = 0.9) {
   }))
 }
 
-scan_measures <- c("demand", "position", "click_through")
+scan_measures <- c("demand", "position", "ctr")
 
 shift_measures <- c("clicks", scan_measures)
 
@@ -246,7 +246,7 @@ carrying_fit <- function(y, x) {
 }
 
 measure_words <- c(clicks = "clicks", demand = "searches", position = "what its positions earn",
-  click_through = "click-through at equal position")
+  ctr = "click-through at equal position")
 
 # "2026-04-20 Titles rewritten (3 pages): clicks +47% (+18% to +81%) - rose; ..."
 shift_lines <- function(shifts) {

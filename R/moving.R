@@ -1,7 +1,7 @@
 # Rising and falling: pairs whose clicks for a search moved over the last eight weeks by more than
 # chance. Fewer or more searches move impressions and are nobody's doing on the page, so they are
-# left out of it. What is left is position, which is known well, and click-through at equal
-# position, of which few clicks say little.
+# left out of it. What is left is position, which is known well, and CTR at equal position, of
+# which few clicks say little.
 
 #' Falling and rising
 #'
@@ -51,8 +51,9 @@ two_windows <- function(summary, curve) {
       value = moved[[paste0("weighted_", side)]] / moved[[paste0("impressions_", side)]])
   }
   factor <- pair_factor(moved, curve$fits[[1]])
-  cbind(moved, change_parts(moved$clicks_1, moved$clicks_2, moved$expected_1, moved$expected_2,
-    moved$demand_1, moved$demand_2, factor)[, c("position", "click_through")])
+  parts <- change_parts(moved$clicks_1, moved$clicks_2, moved$expected_1, moved$expected_2,
+    moved$demand_1, moved$demand_2, factor)
+  set(moved, j = c("position", "ctr"), value = list(parts$by_position, parts$by_ctr))
 }
 
 # Both kinds look at the same two windows.
@@ -76,7 +77,7 @@ moving_findings <- function(kind, moving, summary, pairs, options) {
   listed <- worth[within_fdr(confidence[worth], options$fdr)]
   if (!length(listed)) return(NULL)
   of <- cbind(moving$moved[listed], change[listed])
-  share <- of$position / (of$position + of$click_through)
+  share <- of$position / (of$position + of$ctr)
   done <- lapply(done, `[`, listed)
   found <- pair_findings(kind, summary, pairs, moving$at[listed], done, confidence[listed],
     if (down) assumed("won_back") else assumed("rise_chance"),
@@ -162,14 +163,14 @@ moving_done <- function(moved, change, down) {
 }
 
 moving_steps <- function(of, done, confidence, down) {
-  step_lines(sprintf(paste("clicks by position %+.1f, by click-through at equal position %+.1f in",
-    "four weeks (searches are taken out; impressions beyond position 10.5",
+  step_lines(sprintf(paste("clicks by position %+.1f, by CTR at equal position %+.1f in",
+    "four weeks (demand is taken out; impressions beyond position 10.5",
     "raised to what page one would have seen)"),
-    of$position, of$click_through),
+    of$position, of$ctr),
     sprintf(paste("change by position on the curve, ln: %.3f beside the middle of all",
       "pairs, its wavering 0.25 x (1/%s + 1/%s) = %.4f"),
       of$by_position, format_count(of$impressions_1), format_count(of$impressions_2), of$wavering),
-    sprintf(paste("change of click-through = ln((%s + 0.5) / (%.2f + 0.5)) - ln((%s + 0.5)",
+    sprintf(paste("change of CTR = ln((%s + 0.5) / (%.2f + 0.5)) - ln((%s + 0.5)",
       "/ (%.2f + 0.5)) = %.3f, variance of its noise %.3f; pairs of this site",
       "usually move by %.3f on average, standard deviation %.3f"),
       format_count(of$clicks_2), of$expected_2, format_count(of$clicks_1), of$expected_1, of$seen,
@@ -195,9 +196,9 @@ moving_cause <- function(share) ifelse(share > 0.6, "position", ifelse(share < 0
 
 # of: figures of both windows; since: first day of the later one.
 moving_reason <- function(of, since) {
-  demand <- of$clicks_2 - of$clicks_1 - of$position - of$click_through
+  demand <- of$clicks_2 - of$clicks_1 - of$position - of$ctr
   parts <- vapply(seq_len(nrow(of)), function(i) {
-    size <- c(position = of$position[i], ctr = of$click_through[i], demand = demand[i])
+    size <- c(position = of$position[i], ctr = of$ctr[i], demand = demand[i])
     size <- size[order(-abs(size))]
     size <- size[abs(size) >= 0.5]
     said <- c(

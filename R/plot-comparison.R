@@ -8,7 +8,7 @@ autoplot.tide_comparison <- function(object, ...) {
     abort_tide("These parts are not compared at equal position.", where = object$by,
       fix = "Split by something else than position.", class = "figure", fault = "call")
   }
-  at <- copy(at)[, "segment" := factor(at$segment, rev(at$segment))]
+  at <- copy(at)[, "segment" := factor(part_names_shown(at), rev(part_names_shown(at)))]
   at[,
     "label" := sprintf("CTR %s; %s of clicks", format_rate(at$ctr), format_share(at$click_share))]
   ggplot2::ggplot(at, ggplot2::aes(.data$ratio, .data$segment)) +
@@ -34,7 +34,7 @@ autoplot.tide_comparison <- function(object, ...) {
 #' @rdname tide_figures
 #' @rawNamespace S3method(ggplot2::autoplot, tide_change)
 autoplot.tide_change <- function(object, ...) {
-  site <- object$site
+  site <- whole_lines(object$site)
   parts <- unlist(site[, part_names, with = FALSE])
   ends <- site$clicks_before + cumsum(parts)
   named <- if (is.null(object$sides)) c("before", "after") else object$sides
@@ -42,9 +42,9 @@ autoplot.tide_change <- function(object, ...) {
     from = c(0, site$clicks_before, utils::head(ends, -1), 0),
     to = c(site$clicks_before, ends, site$clicks_after),
     what = c("total", ifelse(parts < 0, "lost", "gained"), "total"),
-    text = c(format_count(site$clicks_before), signed(parts), format_count(site$clicks_after)))
+    text = c(format_count(site$clicks_before), signed_count(parts), format_count(site$clicks_after)))
   steps[, "label" :=
-    factor(gsub(" (at|that) ", "\n\\1 ", steps$label), gsub(" (at|that) ", "\n\\1 ", steps$label))]
+    factor(gsub(" queries", "\nqueries", steps$label), gsub(" queries", "\nqueries", steps$label))]
   steps[, "at" := seq_len(nrow(steps))]
   low <- min(steps$from[2:5], steps$to[2:5], site$clicks_after)
   span <- max(steps$to) - low
@@ -60,7 +60,7 @@ autoplot.tide_change <- function(object, ...) {
     ggplot2::scale_y_continuous(labels = scales::label_comma(),
       expand = ggplot2::expansion(c(0, 0.12))) + ggplot2::scale_fill_manual(
       values = c(total = ink$plain, lost = ink$second, gained = ink$main), guide = "none") +
-    ggplot2::labs(x = NULL, y = "clicks for 30 days",
+    ggplot2::labs(x = NULL, y = if (object$scaled) "clicks per 30 days" else "clicks",
       title = if (is.null(object$sides)) "Why clicks changed" else "Why clicks differ",
       subtitle = paste0(sides_title(object), if (floor > 0) "; the scale does not begin at 0")) +
     tide_theme()

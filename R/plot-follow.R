@@ -2,14 +2,14 @@
 
 #' @rdname tide_figures
 #' @details `autoplot()` of a `tide_follow` object: `type` is `positions` (of the leading
-#'   queries; of one page each is named, of several pages the first of each), `click_through`
+#'   queries; of one page each is named, of several pages the first of each), `ctr`
 #'   (against what the curve expects at the positions held) or `queries` (distinct, by band).
 #'   Weeks without a row are gaps; dashed lines are events.
 #' @rawNamespace S3method(ggplot2::autoplot, tide_follow)
-autoplot.tide_follow <- function(object, type = c("positions", "click_through", "queries"), ...) {
-  type <- check_choice(type, c("positions", "click_through", "queries"), "type")
+autoplot.tide_follow <- function(object, type = c("positions", "ctr", "queries"), ...) {
+  type <- check_choice(type, c("positions", "ctr", "queries"), "type")
   figure <- switch(type, positions = positions_figure(object),
-    click_through = click_through_figure(object), queries = bands_figure(object))
+    ctr = ctr_figure(object), queries = bands_figure(object))
   marks <- event_marks(object$events[object$events$here], object$from, object$to)
   figure + marks$layers + ggplot2::labs(caption = marks$caption) + tide_theme() +
     ggplot2::theme(strip.text = ggplot2::element_text(hjust = 0, colour = ink$text),
@@ -85,7 +85,7 @@ period_runs <- function(lines) {
   lines[!is.na(lines$value)]
 }
 
-click_through_figure <- function(followed) {
+ctr_figure <- function(followed) {
   pages <- unique(followed$pages$page)
   own <- copy(followed$pages)
   own[, c("panel", "at") := list(factor(path_labels(pages)[match(page, pages)]), as.Date(period))]

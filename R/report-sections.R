@@ -67,33 +67,37 @@ report_totals <- function(summary, site_trace, events) {
 
 report_moves <- function(moves, most = 8) {
   if (is.null(moves)) return("")
-  shown <- leading_moves(moves$moves, most)
-  real <- utils::head(moves$moves[moves$moves$real], 2)
-  told <-
-    vapply(seq_len(nrow(real)), function(i) change_sentence(real[i], format_path(real$name[i])), "")
-  site <- change_sentence(moves$site, "The site")
-  rows <- data.table(Page = format_path(shown$name), `By week` = week_sparks(moves, shown$name),
-    Before = format_clicks(shown$clicks_before), After = format_clicks(shown$clicks_after),
-    Change = signed(shown$change), Searches = signed(shown$demand),
-    Position = signed(shown$position), `Click-through` = signed(shown$click_through),
-    `Came or went` = signed(shown$mix), `More than noise` = ifelse(shown$real, "yes", ""))
-  said <- c(paste0(paste(c(sides_line(moves), events_line(moves)), collapse = "; "), ". ", site),
+  shown <- comparison_table(moves, most)
+  line <- shown$row == "line"
+  real <- utils::head(shown[line & shown$real], 2)
+  told <- vapply(seq_len(nrow(real)),
+    function(i) change_sentence(real[i], format_path(real$name[i]), moves), "")
+  site <- site_sentences(moves)
+  rows <- data.table(Page = ifelse(line, format_path(shown$name), shown$name),
+    `By week` = structure(ifelse(line, week_sparks(moves, shown$name), ""), class = "drawn"),
+    Before = format_count(shown$clicks_before), After = format_count(shown$clicks_after),
+    Change = signed_count(shown$change), Demand = signed_count(shown$by_demand),
+    Position = signed_count(shown$by_position), CTR = signed_count(shown$by_ctr),
+    `New and lost` = signed_count(shown$by_new_lost),
+    Significant = ifelse(shown$real, "yes", ""))
+  said <- c(paste0(paste(c(sides_line(moves), events_line(moves)), collapse = "; "), ". ",
+    paste(site, collapse = " ")),
     if (length(told)) {
       paste(told, collapse = " ")
     } else {
       sprintf("No page changed significantly (false-discovery rate %s).", format_share(moves$fdr))
     })
   paste0("<section id='moved'><h2>What moved</h2>",
-    paste0("<p>", escape(said), "</p>", collapse = ""), drivers_list(utils::head(moves$drivers, 5)),
-    inline_svg(ggplot2::autoplot(moves), site, height = 4),
-    plain_table(rows, setdiff(names(rows), c("Page", "By week", "More than noise")),
-      soft = !shown$real),
+    paste0("<p>", escape(said), "</p>", collapse = ""), list_part(utils::head(moves$drivers, 5)$told),
+    list_part(lost_position_lines(moves)), inline_svg(ggplot2::autoplot(moves), site[1], height = 4),
+    plain_table(rows, setdiff(names(rows), c("Page", "By week", "Significant")),
+      soft = !shown$real & line),
     "</section>")
 }
 
-drivers_list <- function(drivers) {
-  if (nrow(drivers)) {
-    paste0("<ul>", paste0("<li>", escape(drivers$told), "</li>", collapse = ""), "</ul>")
+list_part <- function(lines) {
+  if (length(lines)) {
+    paste0("<ul>", paste0("<li>", escape(lines), "</li>", collapse = ""), "</ul>")
   }
 }
 
@@ -106,7 +110,7 @@ week_sparks <- function(moves, names) {
     clicks <- fcoalesce(own$clicks[match(weeks, own$week)], 0)
     spark_svg(clicks, sprintf("Clicks by week: %s", paste(format_count(clicks), collapse = ", ")))
   }, "")
-  structure(lines, class = "drawn")
+  lines
 }
 
 report_time <- function(followed) {
@@ -118,7 +122,7 @@ report_time <- function(followed) {
     inline_svg(ggplot2::autoplot(followed),
       sprintf("Positions of leading queries by %s: %s.", followed$by,
         paste(format_path(unique(followed$pages$page)), collapse = ", "))),
-    inline_svg(ggplot2::autoplot(followed, "click_through"),
+    inline_svg(ggplot2::autoplot(followed, "ctr"),
       sprintf("CTR by %s against what the curve expects, the same pages.", followed$by)),
     if (!is.null(followed$shifts)) part("What came of events", shift_lines(followed$shifts)),
     part("Changes found in the data", found_change_lines(followed$changes)),

@@ -105,7 +105,7 @@ check_condition <- function(arg, value) {
   switch(segment_conditions[[arg]]$value, pattern = check_regex(value, arg),
     text = check_text(value, arg), words = check_text(value, arg, many = TRUE),
     range = check_range(value, arg, null = FALSE), number = check_number(value, arg, min = 0),
-    flag = if (!isTRUE(value) && !isFALSE(value)) abort_argument(arg, "TRUE or FALSE", value))
+    flag = check_flag(value, arg))
 }
 
 # How the ledger names what failed a condition.

@@ -50,6 +50,14 @@ unusual_kinds <- data.table(what = c("clicks missing", "seen, not clicked",
     "double counting, or a results page that sent everyone here", "an outage or a partial export",
     "demand: a campaign, the press, a holiday", "the export lacks the day"))
 
+# The single days of unusual runs: data.table(date, what, likely).
+unusual_dates <- function(days) {
+  runs <- unusual_runs(days, 1L)
+  run <- rep(seq_len(nrow(runs)), runs$days)
+  data.table(date = if (nrow(runs)) listed_dates(runs) else as.IDate(character()),
+    what = runs$what[run], likely = runs$likely[run])
+}
+
 # Clicks and impressions of the site by day, of the finest account of it without queries, or NULL
 # without dates.
 site_days_table <- function(data) {

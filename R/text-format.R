@@ -105,3 +105,8 @@ bars <- function(value) {
   }
   paste(ifelse(is.na(value), " ", heights[pmax(1, height)]), collapse = "")
 }
+
+signed_count <- function(x) {
+  ifelse(is.na(x), "", ifelse(abs(x) < 0.5, "0", paste0(ifelse(x < 0, "-", "+"),
+    format_count(abs(x)))))
+}

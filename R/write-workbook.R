@@ -155,12 +155,13 @@ column_notes <- c(
   gain_conversions = "The gain in conversions per 30 days",
   gain_value = "The gain in money per 30 days",
   name = "What moved",
-  clicks_before = "Clicks for 30 days, earlier window",
-  clicks_after = "Clicks for 30 days, later window",
-  change = "Clicks for 30 days gained or lost; the next four columns add up to it",
-  demand = "Of the change: more or fewer searches",
-  click_through = "Of the change: clicked more or less at equal position",
-  mix = "Of the change: queries shown in one window only",
+  clicks_before = "Clicks, earlier window (per 30 days where the windows differ in length)",
+  clicks_after = "Clicks, later window (per 30 days where the windows differ in length)",
+  change = "Clicks gained or lost; the next four columns add up to it",
+  by_demand = "Of the change: demand",
+  by_position = "Of the change: position",
+  by_ctr = "Of the change: CTR at equal position",
+  by_new_lost = "Of the change: queries shown in one window only",
   ratio = "Clicks after to before",
   ratio_low = "Lower end of its 90 % interval",
   ratio_high = "Upper end of its 90 % interval",
@@ -213,7 +214,7 @@ style_column <- function(book, sheet, values, column, at) {
   if (length(values) < 3) return(invisible())
   scale <- function(...) openxlsx::conditionalFormatting(book, sheet, cols = at, rows = rows,
     type = "colourScale", ...)
-  if (column %in% c("change", "demand", "click_through", "mix")) {
+  if (column %in% c("change", part_names)) {
     # Zero is white on both sides of it.
     reach <- max(abs(values), 1)
     scale(style = c("#E3A868", "#FFFFFF", "#9DC3C1"), rule = c(-reach, 0, reach))

@@ -51,7 +51,7 @@ one <- function(seed, ...) {
   clear <- function(s, measure) s$verdict[s$measure == measure] %in% c("rose", "fell")
   data.table(alarm = mean(shifts$verdict != "no sign"), clicks = clear(shifts, "clicks"),
     demand = clear(shifts, "demand"), position = clear(shifts, "position"),
-    through = clear(shifts, "click_through"),
+    through = clear(shifts, "ctr"),
     site_alarm = mean(whole$verdict %in% c("rose", "fell")), changes = nrow(changes),
     false = sum(!hit), found = length(unique(changes$name[hit])) / 3)
 }

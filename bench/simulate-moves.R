@@ -10,7 +10,8 @@ seeds <- seq_len(c(as.integer(commandArgs(TRUE)), 20)[1])
 curve <- 0.02 + 0.26 * exp(-0.5 * (0:19))
 
 # Two windows of `days`; demand of each query wavers from day to day, with a season over all.
-site <- function(seed, change, days = 28) {
+# drift: each query's demand also drifts from week to week, by so much (log) a week.
+site <- function(seed, change, days = 28, drift = 0) {
   set.seed(seed)
   n <- 400
   q <- data.table(home = sample(1:12, n, TRUE), weekly = exp(rnorm(n, log(20), 0.8)),
@@ -22,7 +23,9 @@ site <- function(seed, change, days = 28) {
   position <- pmin(20, pmax(1,
     ifelse(later, changed$home[id], q$home[id]) + sample(-1:1, nrow(d), TRUE) * (q$home[id] > 1)))
   # Twenty clicks a week on average, whatever the position.
-  demand <- q$weekly[id] / 7 / curve[q$home[id]] * (1 + 0.3 * sin(d$day / 20)) *
+  weeks <- matrix(rnorm(n * (2 * days / 7 + 1), 0, drift), n)
+  waver <- t(apply(weeks, 1, cumsum))[cbind(id, d$day %/% 7 + 1)]
+  demand <- q$weekly[id] / 7 / curve[q$home[id]] * (1 + 0.3 * sin(d$day / 20)) * exp(waver) *
     rgamma(nrow(d), 15, 15) * ifelse(later, changed$demand[id], 1)
   # Page two is seen by half.
   impressions <- rpois(nrow(d), demand * ifelse(position > 10.5, 0.5, 1))
@@ -43,13 +46,13 @@ planted <- function(q) {
 one <- function(seed) {
   quiet <- tide_compare(as_data(site(seed, none)))$moves
   moved <- tide_compare(as_data(site(seed, planted)))$moves
-  clicks <- moved$clicks_before * 7 / 30
+  clicks <- moved$clicks_before / 4
   hit <- moved$name %in% sprintf("query %d", 1:80)
   busy <- clicks >= 20
   habit <- head(moved$name, sum(moved$real))
   cause <- function(change, part, of) {
     lines <- tide_compare(as_data(site(seed, change)))$moves
-    lines <- lines[lines$name %in% sprintf("query %d", of) & lines$clicks_before >= 80]
+    lines <- lines[lines$name %in% sprintf("query %d", of) & lines$clicks_before >= 75]
     mean(abs(lines[[part]]) >= 0.9 * abs(lines$change) - 3)
   }
   set <- function(column, value) function(q) {
@@ -65,11 +68,10 @@ one <- function(seed) {
   data.table(seed = seed, alarms = mean(quiet$real), any_alarm = any(quiet$real),
     found = mean(moved$real[hit & busy]), false = mean(!hit[moved$real]),
     habit_false = mean(!habit %in% sprintf("query %d", 1:80)),
-    demand = cause(set("demand", 0.4), "demand", 1:40),
-    snippet = cause(set("snippet", 0.4), "click_through", 1:40),
-    position = cause(slip, "position", 1:40),
-    exact = max(abs(
-      rowSums(moved[, c("demand", "position", "click_through", "mix")]) - moved$change)))
+    demand = cause(set("demand", 0.4), "by_demand", 1:40),
+    snippet = cause(set("snippet", 0.4), "by_ctr", 1:40),
+    position = cause(slip, "by_position", 1:40),
+    exact = max(abs(rowSums(moved[, inktide:::part_names, with = FALSE]) - moved$change)))
 }
 # Twenty clicks a week are few in four weeks: what longer windows find.
 by_length <- function(days) {
@@ -77,11 +79,11 @@ by_length <- function(days) {
     quiet <- tide_compare(as_data(site(seed, none, days)), days = days)$moves
     moved <- tide_compare(as_data(site(seed, planted, days)), days = days)$moves
     number <- as.integer(sub("query ", "", moved$name))
-    busy <- moved$clicks_before * 7 / 30 >= 20
+    busy <- moved$clicks_before * 7 / days >= 20
     data.table(days = days, alarms = mean(quiet$real),
       found = mean(moved$real[number <= 80 & busy]),
       searches = mean(moved$real[number <= 40 & busy]),
-      click_through = mean(moved$real[number > 40 & number <= 80 & busy]),
+      ctr = mean(moved$real[number > 40 & number <= 80 & busy]),
       false = mean(number[moved$real] > 80))
   }, mc.cores = parallel::detectCores()))
 }

@@ -161,7 +161,7 @@ test_that("pages are followed by the step, queries and figures asked for", {
     rows_of("follow", "--view", "lines", "--lines", "1", "--top", "3", "--leading", "clicks")
   expect_setequal(unique(clicks$page), unique(one$page))
   for (view in c("bands", "days", "changes")) expect_silent(rows_of("follow", "--view", view))
-  for (draw in c("positions", "click_through", "queries")) {
+  for (draw in c("positions", "ctr", "queries")) {
     figure <- withr::local_tempfile(fileext = ".svg")
     rows_of("follow", "--top", "2", "--draw", draw, "--figure", figure)
     expect_gt(file.size(figure), 2000, label = draw)

@@ -17,36 +17,40 @@ test_that("the share-out of a change is exact, symmetric in order, and zero for 
     # By hand, the mean over both orders of demand 2 -> 3 and clicks for each 5 -> 7, at a factor of
     # 1.1; 23 clicks are had, 20 before.
     one <- inktide:::change_parts(20, 23, 2 * 5, 3 * 7, 2, 3, 1.1)
-    expect_equal(one$demand, 1.1 * mean(c(1 * 5, 1 * 7)))
-    expect_equal(one$position, 1.1 * mean(c(2 * 2, 2 * 3)))
-    expect_equal(one$click_through, 3 - 1.1 * 11)
+    expect_equal(one$by_demand, 1.1 * mean(c(1 * 5, 1 * 7)))
+    expect_equal(one$by_position, 1.1 * mean(c(2 * 2, 2 * 3)))
+    expect_equal(one$by_ctr, 3 - 1.1 * 11)
     still <- inktide:::change_parts(10, 20, 5, 10, 50, 100, 2)
-    expect_equal(unlist(still), c(demand = 10, position = 0, click_through = 0, mix = 0))
+    expect_equal(unlist(still), c(by_demand = 10, by_position = 0, by_ctr = 0,
+      by_new_lost = 0))
   })
 
 test_that(
   "luck goes along with the cause that moved, sums stay, and what did not move is left alone",
   {
-    parts <- data.table::data.table(demand = c(-20, -20, -4, 6), position = c(-5, 5, 0, 0),
-      click_through = c(-4, 3, -9, 2), mix = 0)
+    parts <- data.table::data.table(by_demand = c(-20, -20, -4, 6), by_position = c(-5, 5, 0, 0),
+      by_ctr = c(-4, 3, -9, 2), by_new_lost = 0)
     tests <- data.table::data.table(p_visible = c(1e-6, 1e-6, 0.4, 1e-6),
       p_clicked = c(0.6, 0.6, 0.6, 0.01))
     shared <- inktide:::share_luck(data.table::copy(parts), tests, common = c(1, 0, 0, 0))
     expect_equal(rowSums(shared), rowSums(parts))
-    expect_equal(unlist(shared[1]), c(demand = -24, position = -6, click_through = 1, mix = 0))
-    expect_equal(unlist(shared[2]), c(demand = -17, position = 5, click_through = 0, mix = 0))
+    expect_equal(unlist(shared[1]), c(by_demand = -24, by_position = -6, by_ctr = 1,
+      by_new_lost = 0))
+    expect_equal(unlist(shared[2]), c(by_demand = -17, by_position = 5, by_ctr = 0,
+      by_new_lost = 0))
     expect_equal(shared[3:4], parts[3:4])
   })
 
 test_that(
-  "luck goes along with a cause that is clear, and stays click-through where that is clear too",
+  "luck goes along with a cause that is clear, and stays CTR where that is clear too",
   {
-    parts <- data.table(demand = c(-30, -30, -30, 0), position = c(-10, -10, 0, 0),
-      click_through = c(-8, -8, -8, -8), mix = 0)
+    parts <- data.table(by_demand = c(-30, -30, -30, 0), by_position = c(-10, -10, 0, 0),
+      by_ctr = c(-8, -8, -8, -8), by_new_lost = 0)
     tests <- list(p_visible = c(0.001, 0.001, 0.2, 0.2), p_clicked = c(0.05, 0.001, 0.5, 0.5))
     out <- inktide:::share_luck(copy(parts), tests, common = rep(-2, 4))
     # By hand: of 8 lost clicks 2 are the site's; the other 6 go as 30 to 10.
-    expect_equal(unlist(out[1]), c(demand = -34.5, position = -11.5, click_through = -2, mix = 0))
+    expect_equal(unlist(out[1]), c(by_demand = -34.5, by_position = -11.5, by_ctr = -2,
+      by_new_lost = 0))
     expect_equal(out[2:4], parts[2:4])
     expect_equal(rowSums(out), rowSums(parts))
   })
@@ -59,13 +63,14 @@ test_that("lines of any level are the sums of their pairs, whatever the names", 
     set(pairs, j = column, value = rpois(60, 20) + 0.5)
   }
   for (column in inktide:::part_names) set(pairs, j = column, value = rnorm(60))
-  lines <- inktide:::move_lines(inktide:::named_sums(pairs, pairs$name), c(28, 28), 0.1)
+  basis <- list(days = c(28, 30), scale = 30 / c(28, 30), fdr = 0.1)
+  lines <- inktide:::move_lines(inktide:::named_sums(pairs, pairs$name), basis)
   plain <- pairs[, lapply(.SD, sum), by = "name",
-    .SDcols = c("clicks_1", "clicks_2", "demand", "mix")][match(lines$name, name)]
+    .SDcols = c("clicks_1", "clicks_2", "by_demand", "by_new_lost")][match(lines$name, name)]
   expect_equal(lines$clicks_before, plain$clicks_1 * 30 / 28)
-  expect_equal(lines$demand, plain$demand)
-  expect_equal(lines$mix, plain$mix)
+  expect_equal(lines$by_demand, plain$by_demand)
+  expect_equal(lines$by_new_lost, plain$by_new_lost)
   expect_false(is.unsorted(-abs(lines$change)))
-  whole <- inktide:::move_lines(inktide:::named_sums(pairs, rep("all", 60)), c(28, 28), 0.1)
+  whole <- inktide:::move_lines(inktide:::named_sums(pairs, rep("all", 60)), basis)
   expect_equal(sum(lines$change), whole$change)
 })

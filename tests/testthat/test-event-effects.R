@@ -18,13 +18,13 @@ test_that("events are read in their spellings, and each mistake is named by line
 })
 
 test_that("each planted cause is told by its measure, and logs add up", {
-  for (case in list(list(measure = "click_through", clicks = 1.5),
+  for (case in list(list(measure = "ctr", clicks = 1.5),
       list(measure = "demand", demand = 0.6), list(measure = "position", position = 2))) {
     data <- as_data(do.call(paged, case[-1]))
     shifts <- tide_event_effects(data, marks())
-    expect_equal(shifts$measure, c("clicks", "demand", "position", "click_through"))
+    expect_equal(shifts$measure, c("clicks", "demand", "position", "ctr"))
     own <- shifts[shifts$measure == case$measure, ]
-    expect_equal(own$verdict, if (case$measure == "click_through") "rose" else "fell")
+    expect_equal(own$verdict, if (case$measure == "ctr") "rose" else "fell")
     if (case$measure != "position") {
       expect_true(own$ratio_low < case[[2]] && own$ratio_high > case[[2]])
     }

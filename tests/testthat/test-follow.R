@@ -14,7 +14,7 @@ test_that("pages are followed by week with gaps as gaps, and sums agree with the
   one <- followed$lines[query == "query 1"]
   expect_equal(unique(round(one$position, 6)), 2)
   expect_equal(sum(followed$bands$queries[followed$bands$page == followed$pages$page[1]]), 24)
-  for (type in c("positions", "click_through", "queries")) {
+  for (type in c("positions", "ctr", "queries")) {
     expect_s3_class(ggplot2::ggplot_build(ggplot2::autoplot(followed, type))$plot, "ggplot")
   }
   expect_match(paste(format(followed), collapse = " "), "Rewritten")
@@ -39,7 +39,7 @@ test_that("the program follows pages, tests events and leaves days out; the repo
     expect_gt(file.size(file.path(dir, "f.png")), 10000)
     events <- data.table::fread(text = run("follow", "a.csv", "--events", "events.csv", "--view",
       "events", "--format", "csv")$out)
-    expect_equal(events$verdict[events$measure == "click_through"], "rose")
+    expect_equal(events$verdict[events$measure == "ctr"], "rose")
     expect_equal(run("follow", "a.csv", "--view", "events", "--format", "csv")$status, 2)
     lines <- data.table::fread(text = run("follow", "a.csv", "--view", "lines", "--by", "day",
       "--without", "2026-03-01..2026-03-03", "--format", "csv", "--of", "/a/p1/")$out)
@@ -47,12 +47,12 @@ test_that("the program follows pages, tests events and leaves days out; the repo
     expect_equal(run("follow", "a.csv", "--without", "yesterday")$status, 2)
     expect_equal(run("report", "a.csv", "--events", "events.csv", "--out", "r.html")$status, 0)
     html <- paste(readLines(file.path(dir, "r.html"), warn = FALSE), collapse = "\n")
-    expect_match(html, "clicks a month, ")
+    expect_match(html, "the site had [0-9,]+ clicks, ")
     expect_match(html, "Titles rewritten")
     expect_match(html, "id='time'")
     expect_equal(
       run("compare", "a.csv", "--level", "page", "--format", "xlsx", "--out", "m.xlsx")$status, 0)
     sheet <- openxlsx::read.xlsx(file.path(dir, "m.xlsx"), 1)
-    expect_equal(sheet$demand + sheet$position + sheet$click_through + sheet$mix, sheet$change,
+    expect_equal(sheet$by_demand + sheet$by_position + sheet$by_ctr + sheet$by_new_lost, sheet$change,
       tolerance = 1e-6)
   })

@@ -135,7 +135,7 @@ test_that("who led, how the two compare and who has it now is told as it is", {
 })
 
 test_that("rising and falling are told by what made them, the largest first", {
-  of <- data.table(clicks_1 = 57, clicks_2 = 31, position = -20, click_through = -0.2,
+  of <- data.table(clicks_1 = 57, clicks_2 = 31, position = -20, ctr = -0.2,
     position_1 = 3.1, position_2 = 5.4)
   expect_equal(inktide:::moving_reason(of, as.IDate("2026-09-12")),
     paste("Clicks fell from 57 in four weeks to 31 in the four since 12 Sep 2026: -20 by position",

@@ -74,8 +74,8 @@ test_that(
         c(FALSE, TRUE))
     }
     moved <- regmatches(html, regexpr("(?s)<section id='moved'>.*?</section>", html, perl = TRUE))
-    expect_match(moved, inktide:::change_sentence(moves$site, "The site"), fixed = TRUE)
-    shown <- inktide:::leading_moves(moves$moves, 8)
+    expect_match(moved, inktide:::site_sentences(moves)[1], fixed = TRUE)
+    shown <- utils::head(moves$moves, 8)
     expect_true("https://www.fernmoor.example/p7/" %in% shown$name[shown$real])
     expect_equal(times("<tr class='soft'>", moved), sum(!shown$real))
     # The opening names the page that lost and a figure of the site that is true.

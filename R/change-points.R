@@ -1,7 +1,7 @@
 #' Change points: days from which on something was different
 #'
 #' The reverse of [tide_event_effects()]: looks through all days for pages, folders and the site
-#' as a whole whose searches, position or click-through at equal position changed at once, and
+#' as a whole whose demand, position or CTR at equal position changed at once, and
 #' names the nearest event.
 #'
 #' @details For each page and day the sums of `reach` days before and after are compared as in
@@ -9,7 +9,7 @@
 #'   usual size: the luck of counts and how far pages drift apart anyway, from the middle half of
 #'   its days, leaning on that of all pages, so that what truly changed does not hide itself.
 #'   Folders of three pages or more are held against all pages in the same way. The site is held
-#'   against its own other days, where there are `reach` x 6 or more; not its searches, whose
+#'   against its own other days, where there are `reach` x 6 or more; not its demand, whose
 #'   seasons look just like changes. The largest within `reach` days counts (moving sums);
 #'   p-values are those of Student's t, times 3 for the neighbouring days tried, with the
 #'   false-discovery rate controlled over lines, dates and measures. Days that [tide_unusual()]
@@ -44,12 +44,12 @@ tide_change_points <- function(data, events = NULL, curve = NULL, brand = NULL, 
   check_number(most, "most", min = 1)
   check_class(rules, "tide_rules", "rules")
   tibble::as_tibble(find_changes(page_days(data, curve, brand), marks, reach, fdr, most,
-    rules$page_groups, site_unusual_runs(data)))
+    rules$page_groups, unusual_dates(site_days_table(data))$date))
 }
 
 find_changes <- function(series, events = NULL, reach = 14, fdr = 0.1, most = 200, groups = NULL,
-    unusual = NULL) {
-  lines <- change_candidates(series, most, groups, unusual)
+    odd = NULL) {
+  lines <- change_candidates(series, most, groups, odd)
   found <- significant_changes(scan_changes(lines, as.integer(reach)), fdr, as.integer(reach))
   own <- lines$lines[found$line]
   dates <- lines$dates[found$day]
@@ -61,7 +61,7 @@ find_changes <- function(series, events = NULL, reach = 14, fdr = 0.1, most = 20
 # Figures by day of the pages with the most clicks, the folders of three pages or more, and the
 # site: list(lines: level, name, pages (their codes), dates, clicks, impressions, expected: matrices
 # of a row per line).
-change_candidates <- function(series, most, groups, unusual) {
+change_candidates <- function(series, most, groups, odd) {
   total <- sums_by(series$days, "page", "clicks")
   leading <- utils::head(total$page[order(-total$clicks, total$page)], most)
   folder <- page_group(series$pages$names, groups)[total$page]
@@ -71,12 +71,9 @@ change_candidates <- function(series, most, groups, unusual) {
     level = rep(c("page", "folder", "site"), c(length(leading), length(folders), 1)),
     name = c(series$pages$names[leading], names(folders), "all pages"),
     pages = c(as.list(leading), unname(folders), list(total$page)))
-  # Days of bots and faults look like changes of all pages; weeks may be one.
-  odd <- unlist(lapply(which(unusual$days < 7), function(i) {
-    unusual$from[i] + seq_len(unusual$days[i]) - 1L
-  }))
+  # Days of bots and faults look like changes of all pages.
   dates <- seq(series$from, series$to, by = "day")
-  dates <- dates[!as.integer(dates) %in% odd]
+  dates <- dates[!dates %in% odd]
   day <- match(series$days$date, dates)
   figures <- lapply(c(clicks = "clicks", impressions = "impressions", expected = "expected"),
     function(column) {
@@ -121,7 +118,7 @@ scan_changes <- function(lines, reach) {
       if (length(own)) weighted_median(z[own, j], 1 / (noise[own, j] + 0.02)) else NA
     }, 0)
     z <- z - outer(level != "site", common)
-    # A season of the whole site looks like changes of its searches.
+    # A season of the whole site looks like changes of its demand.
     levels <- if (scan_measures[m] == "demand" || windows < 4) {
       c("page", "folder")
     } else {

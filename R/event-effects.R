@@ -1,25 +1,25 @@
 #' What came of an event: level shifts tested
 #'
 #' For each event the days before and after are compared by the pages it touched against the
-#' pages it did not, so that season and site are taken out. Clicks are taken apart into searches,
-#' position and click-through at equal position, each tested for itself.
+#' pages it did not, so that season and site are taken out. Clicks are taken apart into demand,
+#' position and CTR at equal position, each tested for itself.
 #'
-#' @details As many days before as after (the day itself is not counted), sums of the touched
-#'   pages: of clicks; of impressions (`demand`); of clicks expected on the curve for an
-#'   impression (`position`); of clicks for one expected (`ctr`). The last three
-#'   changes add up, as logs, to the first. Brand queries are left out.
+#' @details As many days before as after (the day itself and days that [tide_unusual()] finds are
+#'   not counted), sums of the affected pages: of clicks; of impressions (`demand`); of clicks
+#'   expected on the curve for an impression (`position`); of clicks for one expected (`ctr`). The
+#'   last three changes add up, as logs, to the first. Brand queries are left out.
 #'
-#' Against `untouched pages`: their common change is taken off (difference in differences), and
-#' how far they moved apart besides the luck of counts, slow drifts included, widens the
-#' interval. So what pages do anyway is no event. Pages that another event touched in these weeks
-#' are no yardstick. Touched pages are taken to drift one by one; where all of a folder drift
-#' together the interval is too narrow.
+#'   Against `comparable pages`: the common change of the pages that the event did not touch is
+#'   taken off (difference in differences), and how far they moved apart besides the luck of counts
+#'   widens the interval. Pages that another event touched in these weeks are not compared with. An
+#'   event of the whole site leaves no such page: it stands against `other weeks`.
 #'
-#' An event of the whole site leaves nothing untouched. Against `other weeks`: the same change at
-#' all other dates of the data says how far the site moves anyway, season included. Where the
-#' data are too short for that, against `its own trend`: a straight trend and a step are fitted
-#' to the days, with errors AR(1) or ARMA(1, 1) (intervention analysis); there a bend of the
-#' season can pass for a step.
+#'   Either way the same figure is worked out at other dates, a week apart, whose days do not reach
+#'   over the event (nor over other events of these pages). How far it moves there, with no event,
+#'   is the least that the interval allows for (placebo dates): a season or a drift that pages of
+#'   one folder share is no event. Where fewer than three times the days of one side are left for that,
+#'   fewer days are taken, at least 14; where those are too few, the verdict is `too few days`: about
+#'   four months around the event are enough.
 #' @param data A `tide_data` object with dates, queries and pages.
 #' @param events A `tide_events` object.
 #' @param curve A `tide_curve` object; `NULL` fits it to all of the data.
@@ -29,11 +29,10 @@
 #' @return A tibble, four rows per event: `date`, `event`, `pages`, `measure` (`clicks`,
 #'   `demand`, `position`, `ctr`), `ratio` (after to before), `ratio_low`,
 #'   `ratio_high`, `verdict` (`rose`, `fell`, `no sign`, `too few days`, `too few clicks`,
-#'   `nothing untouched`), `against` (`untouched pages`, `other weeks`, `its own trend`),
-#'   `touched` (pages), `days` (of each side), `clicks` (a day before).
+#'   `no comparable pages`), `against` (`comparable pages`, `other weeks`), `touched` (pages), `days` (of each side), `clicks` (a day before).
 #' @section Errors: `tide_error_grain` without dates or queries.
-#' @references Card, Krueger (1994), American Economic Review 84, 772-793. Box, Tiao (1975),
-#'   Journal of the American Statistical Association 70, 70-79.
+#' @references Card, Krueger (1994), American Economic Review 84, 772-793. Bertrand, Duflo,
+#'   Mullainathan (2004), Quarterly Journal of Economics 119, 249-275 (placebo dates).
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
 #' file <- tempfile(fileext = ".csv")
@@ -45,14 +44,21 @@ tide_event_effects <- function(data, events, curve = NULL, brand = NULL, days = 
   check_class(events, "tide_events", "events")
   check_number(days, "days", min = 14)
   check_number(level, "level", min = 0.5, max = 0.999)
-  tibble::as_tibble(event_effects(page_days(data, curve, brand), events$marks, days, level))
+  odd <- unusual_dates(site_days_table(data))
+  tibble::as_tibble(event_effects(page_days(data, curve, brand), events$marks, odd$date, days,
+    level))
 }
 
-event_effects <- function(series, events, days = 28, level = 0.9) {
+event_effects <- function(series, events, odd = NULL, days = 28, level = 0.9) {
   touched <- lapply(events$pages, touched_pages, keys = series$pages$keys)
+  run <- running_days(series, unlist(touched), odd)
   rbindlist(lapply(seq_len(nrow(events)), function(i) {
+    same <- vapply(touched, function(own) {
+      is.null(own) || is.null(touched[[i]]) || any(own %in% touched[[i]])
+    }, NA)
     near <- setdiff(which(abs(as.integer(events$date - events$date[i])) <= 2 * days), i)
-    event_effect(events[i], touched[[i]], unlist(touched[near]), series, days, level)
+    event_effect(events[i], touched[[i]], unlist(touched[near]),
+      events$date[setdiff(which(same), i)], run, days, level)
   }))
 }
 
@@ -86,11 +92,34 @@ dated_table <- function(data) {
     fix = "Export by date, query and page.", class = "grain")
 }
 
-event_effect <- function(event, own, others, series, days, level) {
-  reach <- min(days, as.integer(series$to - event$date), as.integer(event$date - series$from))
+# Running sums by page and day of clicks, impressions and expected clicks, of the touched pages and
+# of the others with the most clicks: list(pages, dates, all: how many pages there are; the matrices
+# of a row per page, a column more than days).
+running_days <- function(series, touched, odd = NULL, most = 1000) {
+  total <- sums_by(series$days, "page", "clicks")
+  leading <- utils::head(total$page[order(-total$clicks, total$page)], most)
+  pages <- union(touched[touched %in% total$page], leading)
+  dates <- seq(series$from, series$to, by = "day")
+  dates <- dates[!dates %in% odd]
+  at <- (match(series$days$date, dates) - 1L) * length(pages) + match(series$days$page, pages)
+  use <- which(!is.na(at))
+  figures <- lapply(c(clicks = "clicks", impressions = "impressions", expected = "expected"),
+    function(column) {
+      by_day <- matrix(sum_codes(series$days[[column]][use], at[use],
+        length(pages) * length(dates)), length(pages))
+      cbind(0, if (ncol(by_day)) t(apply(by_day, 1, cumsum)) else by_day)
+    })
+  c(list(pages = pages, dates = dates, all = length(series$pages$keys)), figures)
+}
+
+# How many stretches of the days of one side the placebo dates must be worth.
+least_placebo <- 3
+
+# own: pages of the event, NULL for all; others: pages of other events in these weeks; apart: dates of
+# other events that touched the same pages.
+event_effect <- function(event, own, others, apart, run, days, level) {
   whole <- is.null(own)
-  line <- function(verdict, ends = matrix(NA_real_, 3, 4), against = "untouched pages",
-      clicks = NA_real_) {
+  line <- function(verdict, ends = matrix(NA_real_, 3, 4), reach = 0L, clicks = NA_real_) {
     data.table(
       date = event$date,
       event = event$event,
@@ -104,45 +133,76 @@ event_effect <- function(event, own, others, series, days, level) {
       } else {
         ifelse(ends[2, ] > 0, "rose", ifelse(ends[3, ] < 0, "fell", "no sign"))
       },
-      against = against,
-      touched = if (whole) length(series$pages$keys) else length(own),
-      days = max(0L, as.integer(reach)),
+      against = if (whole) "other weeks" else "comparable pages",
+      touched = if (whole) run$all else length(own),
+      days = reach,
       clicks = clicks)
   }
-  if (reach < 14) return(line("too few days"))
-  wide <- both_sides(series$days, event$date, reach)
-  mine <- wide$page %in% if (whole) wide$page else own
-  total <- total_shift(wide[mine])
-  if (min(total$clicks_1, total$clicks_2) < 5) return(line("too few clicks"))
-  a_day <- total$clicks_1 / reach
-  if (whole) {
-    found <- whole_shift(series, event$date, reach, total$logs, level)
-    return(line("", found$ends, found$against, a_day))
+  mine <- whole | run$pages %in% own
+  free <- !mine & !run$pages %in% others
+  for (reach in unique(c(days, 21L, 14L)[c(days, 21L, 14L) <= days])) {
+    here <- shift_at(run, event$date, reach, mine, free)
+    if (is.null(here)) next
+    if (here$clicks < 5) return(line("too few clicks", reach = reach))
+    if (!whole && here$free < 8) {
+      return(line("no comparable pages", reach = reach, clicks = here$clicks / reach))
+    }
+    placebo <- placebo_shifts(run, c(event$date, apart), reach, mine, free)
+    windows <- placebo$days / reach
+    if (windows < least_placebo) next
+    se <- sqrt(pmax(here$variance, colMeans(placebo$logs^2)))
+    # Dates less than both sides apart share days, so they are worth half as many draws.
+    ends <- rep(here$logs, each = 3) +
+      outer(c(0, -1, 1) * stats::qt(1 - (1 - level) / 2, windows / 2), se)
+    return(line("", ends, reach, here$clicks / reach))
   }
-  free <- wide[!mine & !wide$page %in% others & wide$clicks_1 + wide$clicks_2 >= 10 &
-    pmin(wide$impressions_1, wide$impressions_2) > 0]
-  if (nrow(free) < 8) return(line("nothing untouched", clicks = a_day))
-  each <- shift_logs(free)
-  share <- wide$impressions_1[mine] / sum(wide$impressions_1[mine])
-  ends <- vapply(seq_along(shift_measures), function(m) {
-    yard <- common_and_between(each$logs[, m], each$noise[, m])
-    se <- sqrt(total$noise[m] + yard$between * sum(share^2) + yard$variance)
-    total$logs[m] - yard$common + c(0, -1, 1) * stats::qt(1 - (1 - level) / 2, nrow(free) - 1) * se
-  }, numeric(3))
-  line("", ends, clicks = a_day)
+  line("too few days")
 }
 
-# Sums by page of as many days before and after a date.
-both_sides <- function(sums, date, reach) {
-  offset <- as.integer(sums$date - date)
-  near <- which(abs(offset) <= reach & offset != 0L)
-  own <- sums[near]
-  set(own, j = "side", value = ifelse(offset[near] < 0, 1L, 2L))
-  own <- sums_by(own, c("page", "side"), c("clicks", "impressions", "expected"))
-  wide <- merge(own[own$side == 1L, !"side"], own[own$side == 2L, !"side"], by = "page", all = TRUE,
-    suffixes = c("_1", "_2"))
-  setnafill(wide, fill = 0, cols = setdiff(names(wide), "page"))
-  wide
+# The log changes of pages at a date beside those of free ones, with their variance: list(logs,
+# variance, free, clicks), or NULL where there are not `reach` days on each side.
+shift_at <- function(run, date, reach, mine, free) {
+  before <- sum(run$dates < date)
+  after <- before + (date %in% run$dates)
+  if (before < reach || after + reach > length(run$dates)) return(NULL)
+  wide <- lapply(run[c("clicks", "impressions", "expected")], function(sums) {
+    list(sums[, before + 1L] - sums[, before + 1L - reach],
+      sums[, after + 1L + reach] - sums[, after + 1L])
+  })
+  wide <- stats::setNames(unlist(wide, recursive = FALSE),
+    paste0(rep(names(wide), each = 2), c("_1", "_2")))
+  total <- shift_logs(lapply(wide, function(x) sum(x[mine])))
+  logs <- total$logs[1, ]
+  variance <- total$noise[1, ]
+  usable <- which(free & wide$clicks_1 + wide$clicks_2 >= 10 &
+    pmin(wide$impressions_1, wide$impressions_2) > 0)
+  if (length(usable) >= 8) {
+    each <- shift_logs(lapply(wide, `[`, usable))
+    share <- wide$impressions_1[mine] / max(1, sum(wide$impressions_1[mine]))
+    for (m in seq_along(logs)) {
+      yard <- common_and_between(each$logs[, m], each$noise[, m])
+      logs[m] <- logs[m] - yard$common
+      variance[m] <- variance[m] + yard$between * sum(share^2) + yard$variance
+    }
+  }
+  list(logs = logs, variance = variance, free = length(usable),
+    clicks = min(sum(wide$clicks_1[mine]), sum(wide$clicks_2[mine])))
+}
+
+# The same at dates a week apart whose days reach over none of the events: list(logs: a row per date,
+# days: how many they stretch over).
+placebo_shifts <- function(run, events, reach, mine, free) {
+  n <- length(run$dates)
+  if (n < 2L * reach) return(list(logs = NULL, days = 0))
+  dates <- run$dates[seq(reach + 1L, n - reach + 1L)]
+  clear <- vapply(dates, function(date) {
+    all(abs(as.integer(date) - as.integer(events)) > reach)
+  }, NA)
+  dates <- dates[clear]
+  tried <- lapply(dates[seq_along(dates) %% 7L == 1L], shift_at, run = run, reach = reach,
+    mine = mine, free = free)
+  logs <- do.call(rbind, lapply(tried, `[[`, "logs"))
+  list(logs = logs, days = if (is.null(logs)) 0 else sum(clear))
 }
 
 # Changes as logs by measure, with the variance of counts: list(logs, noise), matrices of a row per
@@ -156,97 +216,8 @@ shift_logs <- function(wide) {
     noise = cbind(clicks$noise, demand$noise, demand$noise, clicks$noise))
 }
 
-total_shift <- function(wide) {
-  sums <- lapply(wide[, !"page"], sum)
-  made <- shift_logs(sums)
-  list(logs = made$logs[1, ], noise = made$noise[1, ], clicks_1 = sums$clicks_1,
-    clicks_2 = sums$clicks_2)
-}
-
-# An event of the whole site: against the same change at other dates, or its own trend.
-whole_shift <- function(series, date, reach, logs, level, least = 4) {
-  by_day <- day_sums(series$days, seq(series$from, series$to, by = "day"))
-  dates <- seq(series$from + reach, series$to - reach, by = "day")
-  dates <- dates[abs(as.integer(dates - date)) > reach]
-  windows <- length(dates) %/% reach
-  if (windows >= least) {
-    at <- match(dates, by_day$date)
-    # The days from so many before each date to so many, as both_sides() has them.
-    side <- function(column, from, to) {
-      sums <- cumsum(c(0, by_day[[column]]))
-      sums[at + to + 1L] - sums[at + from]
-    }
-    other <- as.list(by_day[, c("clicks", "impressions", "expected")])
-    other <- unlist(lapply(names(other), function(column) stats::setNames(
-      list(side(column, -reach, -1L), side(column, 1L, reach)), paste0(column, c("_1", "_2")))),
-      recursive = FALSE)
-    se <- sqrt(colMeans(shift_logs(other)$logs^2))
-    return(list(
-      ends = rep(logs, each = 3) + outer(c(0, -1, 1) * stats::qt(1 - (1 - level) / 2, windows), se),
-      against = "other weeks"))
-  }
-  offset <- as.integer(by_day$date - date)
-  near <- which(abs(offset) <= 2 * reach & offset != 0L)
-  offset <- offset[near]
-  list(ends = apply(day_logs(by_day[near]), 2, step_interval, step = offset > 0,
-    weekday = offset %% 7L, trend = offset, level = level),
-    against = "its own trend")
-}
-
-# Sums of each day; a day without a row counts as none.
-day_sums <- function(sums, dates) {
-  by_day <- sums_by(sums, "date", c("clicks", "impressions", "expected"))
-  by_day <- by_day[match(dates, by_day$date)]
-  set(by_day, j = "date", value = dates)
-  setnafill(by_day, fill = 0, cols = c("clicks", "impressions", "expected"))
-  by_day
-}
-
-day_logs <- function(days) {
-  clicks <- log_rate(days$clicks)
-  seen <- log_rate(days$impressions)
-  expected <- log_rate(days$expected)
-  made <- cbind(clicks, seen, expected - seen, clicks - expected)
-  made[days$impressions == 0, ] <- NA
-  made
-}
-
-# A step in a series with a trend, days of the week, and errors that carry over. Out: c(step, low,
-# high).
-step_interval <- function(y, step, weekday, trend, level) {
-  known <- !is.na(y)
-  x <- cbind(1, step = as.numeric(step), trend = trend)
-  if (sum(known) >= 42) x <- cbind(x, stats::model.matrix(~factor(weekday, 0:6))[, -1])
-  plain <- stats::lm.fit(x[known, , drop = FALSE], y[known])
-  left <- sum(known) - ncol(x)
-  estimate <- plain$coefficients[2]
-  se <- sqrt(sum(plain$residuals^2) / left * chol2inv(qr.R(plain$qr))[2, 2])
-  fit <- carrying_fit(y, x)
-  if (!is.null(fit)) {
-    estimate <- fit$coef[["step"]]
-    # Maximum likelihood divides by the number of points; the curvature knows nothing of the
-    # regressors.
-    carried <- sqrt(fit$var.coef["step", "step"] * sum(known) / left)
-    left <- max(3, left * min(1, (se / carried)^2))
-    se <- carried
-  }
-  estimate + c(0, -1, 1) * stats::qt(1 - (1 - level) / 2, left) * se
-}
-
-# The better of two kinds of errors, or NULL where neither can be fitted.
-carrying_fit <- function(y, x) {
-  fits <- lapply(list(c(1, 0, 0), c(1, 0, 1)), function(order) {
-    fit <- tryCatch(
-      suppressWarnings(stats::arima(y, order, xreg = x, include.mean = FALSE, method = "ML")),
-      error = function(e) NULL)
-    if (!is.null(fit) && all(is.finite(diag(fit$var.coef))) && all(diag(fit$var.coef) > 0)) fit
-  })
-  fits <- Filter(Negate(is.null), fits)
-  if (length(fits)) fits[[which.min(vapply(fits, function(fit) fit$aic, 0))]]
-}
-
-measure_words <- c(clicks = "clicks", demand = "searches", position = "what its positions earn",
-  ctr = "click-through at equal position")
+measure_words <- c(clicks = "clicks", demand = "demand", position = "clicks by position",
+  ctr = "CTR at equal position")
 
 # "2026-04-20 Titles rewritten (3 pages): clicks +47% (+18% to +81%) - rose; ..."
 shift_lines <- function(shifts) {
@@ -257,11 +228,12 @@ shift_lines <- function(shifts) {
       head <- sprintf("%s %s (%s)", format(own$date[1]), own$event[1],
         if (nzchar(own$pages[1])) format_plural(own$touched[1], "page") else "the whole site")
       if (is.na(own$ratio[1])) {
-        why <- if (own$verdict[1] == "nothing untouched") {
-          "no comparable pages without the change, so the effect cannot be estimated"
-        } else {
-          paste(own$verdict[1], "to tell")
-        }
+        why <- switch(own$verdict[1],
+          `no comparable pages` = paste("no comparable pages without the change, so the effect",
+            "cannot be estimated"),
+          `too few days` = paste("too few days to tell; about four months of days around it",
+            "are needed"),
+          "too few clicks to tell")
         return(sprintf("%s: %s.", head, why))
       }
       told <- sprintf("%s %s (%s to %s)", measure_words[own$measure], percent_change(own$ratio),
@@ -276,7 +248,7 @@ shift_lines <- function(shifts) {
         if (length(clear)) {
           paste(told[clear], collapse = ", ")
         } else {
-          "nothing in searches, position or click-through is beyond the usual"
+          "nothing in demand, position or CTR is significant"
         },
         own$against[1], format_plural(own$days[1], "day"))
     },

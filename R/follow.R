@@ -1,7 +1,7 @@
 #' Follow pages over time
 #'
 #' By week or by day: the positions of a page's leading queries, how many queries it is shown for
-#' in which band, and its click-through against what the curve expects at the positions held.
+#' in which band, and its CTR against what the curve expects at these positions.
 #'
 #' @param data A `tide_data` object with dates, queries and pages.
 #' @param pages Addresses or paths, a star at the end for everything below; `NULL` takes the
@@ -67,14 +67,14 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"),
   rows <- rows[rows$period %in% periods]
   leaders <- leading_queries(rows, coded, leading, lines, findings)
   series <- sum_days(coded, table)
-  unusual <- site_unusual_runs(data)
+  odd <- unusual_dates(site_days_table(data))$date
   structure(list(pages = with_names(page_course(rows, chosen, periods), coded),
     lines = with_names(query_course(rows, leaders, periods), coded),
     bands = with_names(band_course(rows, rules$bands), coded),
     events = events_on_page(events, chosen, coded$pages$keys),
-    shifts = if (!is.null(events)) event_effects(series, events),
-    changes = find_changes(series, events, groups = rules$page_groups, unusual = unusual),
-    unusual = unusual, by = by, leading = leading, from = periods[1], to = table$to),
+    shifts = if (!is.null(events)) event_effects(series, events, odd),
+    changes = find_changes(series, events, groups = rules$page_groups, odd = odd),
+    unusual = site_unusual_runs(data), by = by, leading = leading, from = periods[1], to = table$to),
     class = "tide_follow")
 }
 

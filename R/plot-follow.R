@@ -108,7 +108,7 @@ ctr_figure <- function(followed) {
       expand = ggplot2::expansion(c(0.02, if (length(pages) > 1) 0.28 else 0.12))) +
     ggplot2::scale_y_continuous(labels = format_rate, limits = c(0, NA)) + panels(pages) +
     ggplot2::labs(x = NULL, y = NULL,
-      title = follow_title(followed, "click-through against what the curve expects"),
+      title = follow_title(followed, "CTR against what the curve expects"),
       subtitle = sprintf("by %s; expected: what this site's queries earn at the positions held",
         followed$by))
 }

@@ -91,9 +91,9 @@ merge_reduced <- function(one, other) {
 }
 
 # What is needed of the recent days besides sums: `contested`, by day, of queries that more than one
-# page is shown for, and `weekly`, of the pairs seen most. One chunk is in memory still; of several,
+# page is shown for, and `weekly`, of the pairs seen most, without the odd days. One chunk is in memory still; of several,
 # those with recent days are gone through once more, for these queries alone.
-recent_rows <- function(chunks, reduced, pairs, recent_from, last) {
+recent_rows <- function(chunks, reduced, pairs, recent_from, last, odd = NULL) {
   several <- pairs[pairs$impressions >= 5, .N, by = "query"]
   several <- several$query[several$N > 1]
   often <- pairs_seen_most(pairs)
@@ -115,6 +115,7 @@ recent_rows <- function(chunks, reduced, pairs, recent_from, last) {
         impressions = rows$impressions[use], position = rows$position[use], date = rows$date[use]))
     }
     weekly <- take(weighed)
+    weekly <- weekly[!weekly$date %in% odd]
     # Whole weeks, counted back from the last day; 0: the days before the first.
     set(weekly, j = "week",
       value = as.integer(last - recent_from + 1) %/% 7L - as.integer(last - weekly$date) %/% 7L)

@@ -80,7 +80,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
     ifelse(is_brand(queries$keys, known$words), "brand", "non-brand")
   }
 
-  recent <- if (dated) recent_rows(source$chunks, reduced, pairs, recent_from, table$to)
+  recent <- if (dated) recent_rows(source$chunks, reduced, pairs, recent_from, table$to, odd$date)
   # What was left out of months is known once they are read.
   left_out <- source$left_out()
 

@@ -35,5 +35,5 @@ test_that("what a folder or the site as a whole does at once is found as such, a
       function(seed) nrow(tide_change_points(as_data(paged(seed, days = 200, pages = 20)))), 0L)
     expect_lte(mean(quiet > 0), 1 / 3)
     expect_match(inktide:::found_change_lines(all)[1],
-      "the whole site: click-through at equal position -")
+      "the whole site: CTR at equal position -")
   })

@@ -17,9 +17,11 @@ store_migrations <- list(
     "ALTER TABLE decisions ADD COLUMN if_done REAL",
     "ALTER TABLE decisions ADD COLUMN if_done_high REAL",
     # Made anew by each look at outcomes, so without a record beside the parts.
-    "CREATE TABLE outcomes (task TEXT, kind TEXT, done TEXT, verdict TEXT)"))
+    "CREATE TABLE outcomes (task TEXT, kind TEXT, done TEXT, verdict TEXT)"),
+  # Whether somebody stated the day of the export, or it is the time of a file.
+  `6` = "ALTER TABLE imports ADD COLUMN stated INTEGER DEFAULT 0")
 
-store_format <- 5L
+store_format <- 6L
 
 # The tables of the first format.
 first_tables <- c(

@@ -39,6 +39,7 @@ tide_load <- function(store, files, exported = NULL, columns = NULL, date_order 
   sources <- rbindlist(lapply(parts, `[[`, "source"), fill = TRUE)
   parts <- Filter(function(part) !is.null(part$rows), parts)
   tables <- Filter(function(table) nrow(table$rows) > 0, lapply(split_by_grain(parts), newest_rows))
+  sources <- count_kept(sources, tables)
   if (!length(tables)) abort_no_rows(parts)
   # In one order, however the files were named.
   tables <- tables[sort(names(tables))]
@@ -66,10 +67,10 @@ tide_load <- function(store, files, exported = NULL, columns = NULL, date_order 
     changes <- import_changes(con, import)
     DBI::dbAppendTable(con, "changes", changes)
     DBI::dbExecute(con,
-      "INSERT INTO imports (id, at, files, content, exported) VALUES (?, ?, ?, ?, ?)",
+      "INSERT INTO imports (id, at, files, content, exported, stated) VALUES (?, ?, ?, ?, ?, ?)",
       list(import, format(now, "%Y-%m-%d %H:%M:%S", tz = "UTC"),
         paste(basename(unique(sources$file[!nzchar(sources$skipped)])), collapse = ", "), content,
-        format(max(sources$exported, na.rm = TRUE))))
+        format(max(sources$exported, na.rm = TRUE)), as.integer(!is.null(how$exported))))
     record_import(store, con, import)
     result[c("import", "changes")] <- list(as.integer(import), setDT(changes))
     structure(result, class = "tide_load")

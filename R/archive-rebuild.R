@@ -102,7 +102,7 @@ import_from_parts <- function(store, files, records, now) {
     list(
       import = data.frame(id = id, at = format(now, "%Y-%m-%d %H:%M:%S", tz = "UTC"),
         files = "rebuilt from parts", content = paste("rebuilt", id),
-        exported = format(max(read[[1]]$exported)), undone = 0L),
+        exported = format(max(read[[1]]$exported)), undone = 0L, stated = 0L),
       parts = rbindlist(lapply(read, `[[`, "part")),
       days = rbindlist(lapply(read, `[[`, "days")),
       changes = rbindlist(lapply(read, `[[`, "days"))[,

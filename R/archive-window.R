@@ -1,7 +1,9 @@
 #' Take data out of the archive
 #'
 #' Reads the rows that count for a window: only the months and columns asked for are touched.
-#' Days within `lag` days of the export that supplied them are unfinished and left out.
+#' Days within `lag` days of the newest export are unfinished and left out; see [tide_read()] for which
+#' day that is. Days that were unfinished in an older export and not exported since are kept;
+#' [tide_check()] names them.
 #'
 #' @param store A `tide_store` object.
 #' @param from,to First and last day; `NULL` for all.
@@ -74,7 +76,8 @@ plan_window <- function(store, from, to, days, lag, dimensions) {
   if (is.null(dimensions)) dimensions <- dimension_names
   held <- with_store(store, write = FALSE,
     function(con) list(current = setDT(DBI::dbGetQuery(con,
-      "SELECT import, grain, day, exported, rows, clicks, impressions, first, last FROM current")),
+      paste("SELECT c.import, c.grain, c.day, c.exported, c.rows, c.clicks, c.impressions, c.first,",
+        "c.last, i.stated FROM current c JOIN imports i ON i.id = c.import"))),
       parts = setDT(DBI::dbGetQuery(con,
         "SELECT file, import, grain, month, checksum FROM parts"))))
   current <- held$current
@@ -83,7 +86,7 @@ plan_window <- function(store, from, to, days, lag, dimensions) {
       fix = "Load exports first.", class = "nothing_left")
   }
   dated <- current$day > 0
-  unfinished <- dated & lag > 0 & current$day >= current$exported - lag
+  unfinished <- dated & lag > 0 & current$day >= stored_export_day(current) - lag
   if (!is.null(days) && is.null(from)) {
     from <- as.IDate(max(current$day[dated & !unfinished], 0L)) - as.integer(days) + 1L
   }
@@ -97,13 +100,22 @@ plan_window <- function(store, from, to, days, lag, dimensions) {
       fix = "Ask for another window.", class = "nothing_left")
   }
   left_out <- rbind(day_ledger(current[unfinished & !outside],
-    sprintf("unfinished days (within %g days of the export)", lag)),
+    unfinished_words(lag)),
     day_ledger(current[outside], "outside the window"))
   # A grain is named by the dimensions that are read of it.
   set(left_out, j = "grain", value = vapply(left_out$grain,
     function(grain) grain_label(intersect(grain_dimensions(grain), dimensions)), ""))
   list(store = store, wanted = wanted, parts = held$parts, dimensions = dimensions,
     left_out = left_out, held = sum(current$rows), exported = as.IDate(max(current$exported)))
+}
+
+# The day of the newest export of what an archive holds.
+stored_export_day <- function(current) {
+  dated <- current[current$day > 0]
+  if (!nrow(dated)) return(as.IDate(NA))
+  ends <- vapply(split(dated$day, dated$grain), function(days) as.integer(last_day(as.IDate(days))),
+    0L)
+  export_day(current$exported, current$stated, max(ends))
 }
 
 plan_source <- function(plan) {

@@ -116,30 +116,36 @@ history_lines <- function(history) {
 
 command_check <- function(shared) {
   list(
-    job = "what is held, how complete it is, what is wrong with it",
-    files = "",
+    job = "what is stored, how complete it is, what is wrong with it",
+    files = "[FILE...]",
     example = "inktide check --project my-site",
-    options = c(options_named(shared, c("--project", "--format", "--out", "--quiet")),
+    options = c(reading_options(shared), options_named(shared, c("--format", "--out")),
       list(switch_option("--strict", "end with status 1 where there are problems"),
         switch_option("--rebuild", "first make the archive's index anew from its parts"))),
     run = run_check)
 }
 
 run_check <- function(options, files) {
-  folder <- if (!is.null(options$project)) options$project else find_project(".")
-  if (is.null(folder)) {
-    abort_call("No project.", "No folder upwards holds inktide.yml.",
-      "Name one with --project DIR.")
-  }
   if (options$rebuild) {
-    tide_rebuild(folder)
+    folder <- if (!is.null(options$project)) options$project else find_project(".")
+    tide_rebuild(if (is.null(folder)) "." else folder)
     note(options, "The index was rebuilt from the parts; what was there before is kept beside it.")
   }
-  found <- tide_check(open_archive(folder), brand = tide_settings(folder)$rules$brand)
+  input <- settle_input(options, files)
+  store <- input$store
+  if (is.null(store)) {
+    # What is not stored is checked in an archive that is gone afterwards.
+    scratch <- new_scratch()
+    on.exit(unlink(scratch, recursive = TRUE))
+    store <- tide_store(scratch)
+    do.call(tide_load, c(list(store, input$files, exported = options$exported,
+      progress = progress_to_terminal(options)), reading_rules(options, input$settings)))
+  }
+  found <- tide_check(store, brand = input$settings$rules$brand)
   emit(options, found$problems, wrap_lines(format(found), terminal_width()))
   problems <- sum(found$problems$weight == "problem")
   if (options$strict && problems) {
-    abort_tide(sprintf("The archive has %s.", format_plural(problems, "problem")),
-      where = sprintf("'%s'.", folder), fix = "See the list above.", class = "check")
+    abort_tide(sprintf("The data have %s.", format_plural(problems, "problem")),
+      where = sprintf("'%s'.", if (length(files)) files[1] else input$folder), fix = "See the list above.", class = "check")
   }
 }

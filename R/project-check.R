@@ -2,7 +2,8 @@
 #'
 #' Per table its rows and window; the share of clicks and impressions that the rows with queries
 #' explain, by month, against totals without queries; and problems, each with its consequence and
-#' what to do: days missing inside the window, days far from their neighbours, days whose figures
+#' what to do: days missing inside the window, days far from their neighbours, days exported before
+#' they were finished and not since, days whose figures
 #' were revised by much, sudden changes of the number of rows, tables that look cut, damaged
 #' parts, no totals to measure against; and, as remarks, addresses in several spellings and
 #' spellings of the brand that the brand words miss.
@@ -30,7 +31,8 @@ tide_check <- function(store, brand = NULL) {
   held <- with_store(store, write = FALSE,
     function(con) list(
       days = setDT(DBI::dbGetQuery(con,
-        "SELECT grain, day, exported, rows, clicks, impressions FROM current ORDER BY grain, day")),
+        paste("SELECT c.import, c.grain, c.day, c.exported, c.rows, c.clicks, c.impressions, i.stated",
+          "FROM current c JOIN imports i ON i.id = c.import ORDER BY c.grain, c.day"))),
       all = setDT(DBI::dbGetQuery(con, paste(
         "SELECT d.import, d.grain, d.day, d.rows, d.clicks FROM days d JOIN",
         "imports i ON i.id = d.import WHERE i.undone = 0"))),
@@ -51,6 +53,7 @@ tide_check <- function(store, brand = NULL) {
     list(no_problems()),
     lapply(dated, missing_days),
     unusual_days(dated),
+    list(never_finished(days, held$all)),
     lapply(split(held$all[held$all$day > 0], by = "grain"), revised_days),
     lapply(dated, row_changes),
     list(capped_tables(days), damaged_parts(store, held$parts, held$current),
@@ -105,9 +108,35 @@ unusual_days <- function(dated) {
     named <<- c(named, paste(odd$from, odd$what))
     a_problem("days far from their neighbours", days$grain[1],
       paste(unusual_run_lines(utils::head(odd, 3)), collapse = "; "),
-      "A tracking fault or a burst of bots would pass for demand.",
-      "Look at these days; leave unusual days out if they are faults.")
+      "Comparisons and trends leave these days out; totals and the list hold them.",
+      "Look at these days; leave them out of everything if they are faults.")
   })
+}
+
+# Days that were unfinished when they were exported and were never exported again.
+never_finished <- function(days, all, lag = 3L) {
+  dated <- days[days$day > 0]
+  if (!nrow(dated)) return(NULL)
+  newest <- tapply(all$day, all$import, max)
+  own <- split(dated, dated$import)
+  said <- vapply(own, function(of) {
+    as.integer(export_day(max(of$exported), of$stated[1], newest[[as.character(of$import[1])]]))
+  }, 0L)
+  open <- dated$day >= said[as.character(dated$import)] - lag &
+    dated$day < as.integer(stored_export_day(days)) - lag
+  rbindlist(lapply(split(dated, by = "grain"), function(of) {
+    at <- which(of$day %in% dated$day[open & dated$grain == of$grain[1]])
+    if (!length(at) || days_each(as.IDate(sort(of$day))) > 1) return(NULL)
+    usual <- if (nrow(of) >= 21) usual_counts(of$clicks, of$day %% 7L, 29L)[at]
+    share <- sum(of$clicks[at]) / sum(usual)
+    a_problem("days exported before they were finished", of$grain[1],
+      paste0(day_runs(of$day[at]), if (is.null(usual)) "" else {
+        sprintf(" (%s of the usual clicks)", format_share(share))
+      }),
+      "They are kept, and their clicks may be too low.",
+      "Export these days again and load them.",
+      if (is.null(usual) || share > 0.9) "remark" else "problem")
+  }))
 }
 
 # The day from which on the number of rows is another, where clicks do not follow.

@@ -47,7 +47,7 @@ most_counted <- 2^53
 longest_text <- 32767
 
 # By reason, the rows that no figure may rest on.
-unusable_rows <- function(rows, exported, lag, clicks_above) {
+unusable_rows <- function(rows, clicks_above) {
   reasons <- list("no impressions" = which(rows$impressions <= 0),
     "no position" = which(is.na(rows$position)),
     "more clicks than impressions" = which(rows$clicks > rows$impressions))
@@ -58,10 +58,6 @@ unusable_rows <- function(rows, exported, lag, clicks_above) {
       reasons[[sprintf("a %s of more than %s bytes", column, format_count(longest_text))]] <-
         which(as.integer(rows[[column]]) %in% long)
     }
-  }
-  if (lag > 0 && !is.null(rows[["date"]])) {
-    reasons[[sprintf("unfinished days (within %g days of the export)", lag)]] <-
-      which(as.integer(rows$date) >= as.integer(exported) - lag)
   }
   reasons
 }

@@ -1,7 +1,7 @@
 # Several exports of one grain are one table: what more than one of them holds counts from the one
 # exported last.
 
-# Out: list(tables, left_out). Only `dimensions` are kept of each table; all that the files had tell
+# Out: list(tables, joined: newest_rows() of each grain, left_out). Only `dimensions` are kept of each table; all that the files had tell
 # rows apart first.
 join_tables <- function(parts, dimensions) {
   joined <- lapply(split_by_grain(parts), newest_rows)
@@ -14,7 +14,7 @@ join_tables <- function(parts, dimensions) {
   tables <- Filter(function(table) nrow(table$rows) > 0, tables)
   if (!length(tables)) abort_no_rows(parts)
   finest <- finest_tables(tables)
-  list(tables = finest$tables, left_out = c(lapply(joined, `[[`, "left_out"), finest$left_out))
+  list(tables = finest$tables, joined = joined, left_out = c(lapply(joined, `[[`, "left_out"), finest$left_out))
 }
 
 # Files of which every row was left out.
@@ -33,10 +33,10 @@ split_by_grain <- function(parts) {
 
 # Tables of one grain; of files exported on one day the one that sorts last by name counts, so that
 # the order of naming them does not matter. Out: list(rows, with the `exported` day of each;
-# dimensions; left_out).
+# dimensions; left_out; kept: how many rows of each file).
 newest_rows <- function(parts) {
   order <- order(vapply(parts, function(part) as.integer(part$source$exported), 0L),
-    vapply(parts, function(part) part$source$file, ""), decreasing = TRUE)
+    source_labels(parts), decreasing = TRUE)
   parts <- parts[order]
   used <- parts[[1]]$dimensions
   if (length(parts) == 1) {
@@ -52,10 +52,21 @@ newest_rows <- function(parts) {
     left_out_line("in several files (the newest export counts)", parts[[1]]$source$grain, rows,
       which(older))
   }
+  kept <- tabulate(rows$turn[!older], length(parts))
   rows <- rows[!older, !"turn"]
   setorderv(rows, used)
   list(rows = rows, dimensions = used, window = joined_window(lapply(parts, `[[`, "window")),
-    left_out = left_out)
+    left_out = left_out, kept = stats::setNames(kept, source_labels(parts)))
+}
+
+source_labels <- function(parts) vapply(parts, function(part) part$source$file, "")
+
+# How many rows of each file count in the end.
+count_kept <- function(sources, joined) {
+  kept <- unlist(unname(lapply(joined, `[[`, "kept")))
+  at <- match(names(kept), sources$file)
+  if (length(kept)) set(sources, at, "kept", as.integer(kept))
+  sources
 }
 
 # Of tables without dates that are one, the window is known only where all tell it.

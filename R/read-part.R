@@ -35,7 +35,7 @@ read_part <- function(part, how) {
   grain <- grain_label(used)
   odd <- if ("query" %in% used) repair_queries(rows) else 0L
   out <- drop_rows(rows, c(list(`the header again` = headers, `row of totals` = totals), repeats,
-    unusable_rows(rows, exported, how$lag, how$clicks_above)),
+    unusable_rows(rows, how$clicks_above)),
     grain)
   empty <- length(place$empty)
   if (empty) {

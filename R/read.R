@@ -20,9 +20,11 @@
 #'   (named so, and equal to the sum of the others) and a header that stands again further down.
 #'   A row that stands several times in one file, all its columns but the figures the same,
 #'   counts once, as it stands last. The records of each file are counted before it is read: all
-#'   of them are kept, or left out with a reason, or the file is refused. The newest days of an
-#'   export are still being revised by the source: those within `lag` days of the export are left
-#'   out, and counted too. What several files of one grain hold counts once, from the file
+#'   of them are kept, or left out with a reason, or the file is refused. The newest days are
+#'   still being revised by the source: those within `lag` days of the export are left out, and
+#'   counted too. Where `exported` does not state it, the day of the export is the latest that the
+#'   files' times tell, but no later than the day after the newest day in the data, since a copied
+#'   file is new and its rows are not; so only the newest days of all files can be unfinished. What several files of one grain hold counts once, from the file
 #'   exported last. Where tables of several grains become one since a dimension was not asked
 #'   for, each day rests on the finest table that has it. [print()] lists it all.
 #'
@@ -37,7 +39,8 @@
 #' @param files Paths of files or folders, or globs such as `"exports/*.csv"`.
 #' @param lag Days before the export that are unfinished, and the day of the export itself; 0
 #'   keeps all days.
-#' @param exported Date of the export. `NULL` takes each file's modification date.
+#' @param exported Date of the export. `NULL` takes each file's modification date, which is not
+#'   trusted beyond the newest day in the data.
 #' @param dimensions Dimensions to keep, among `date`, `query`, `page`, `country`, `device`,
 #'   `vertical`, `rich_result`. Leaving out what is not needed makes reading faster; rows are not
 #'   merged by it.
@@ -76,10 +79,12 @@ tide_read <- function(files, lag = 3, exported = NULL, dimensions = NULL, column
   how <- reading_options_used(files, lag, exported, dimensions, columns, date_order, decimal,
     clicks_above)
   parts <- read_inputs(files, how, progress)
-  read <- Filter(function(part) !is.null(part$rows), parts)
+  read <- drop_unfinished(Filter(function(part) !is.null(part$rows), parts), lag,
+    !is.null(how$exported))
   joined <- join_tables(read, how$dimensions)
   new_tide_data(tables = joined$tables,
-    sources = rbindlist(lapply(parts, `[[`, "source"), fill = TRUE),
+    sources = count_kept(rbindlist(lapply(c(read, Filter(function(part) is.null(part$rows),
+      parts)), `[[`, "source"), fill = TRUE), joined$joined),
     left_out = sum_left_out(of_kept_grains(
       rbindlist(c(lapply(read, `[[`, "left_out"), joined$left_out)), how$dimensions)))
 }

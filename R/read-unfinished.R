@@ -1,0 +1,42 @@
+# The newest days are unfinished: the source still revises them. Which these are hangs on the day of
+# the export, and files tell it badly: a copied file is new, its rows are not.
+
+# What tables read and archives call them.
+unfinished_words <- function(lag) sprintf("unfinished days (within %g days of the export)", lag)
+
+# The day of the export: the latest of what files say. Where nobody stated it, it is no later than the
+# day after the newest day in the data. exported, stated: by file or import; newest: the last day that
+# the dates stand for.
+export_day <- function(exported, stated, newest) {
+  exported <- as.integer(exported)
+  taken <- stated %in% TRUE
+  as.IDate(max(exported[taken], pmin(exported[!taken], as.integer(newest) + 1L)))
+}
+
+# In: tables as read_part() gives them. Out: the same without their unfinished days, which only the
+# newest days of all of them can be.
+drop_unfinished <- function(parts, lag, stated) {
+  dated <- Filter(function(part) "date" %in% part$dimensions && nrow(part$rows), parts)
+  if (lag == 0 || !length(dated)) return(parts)
+  ends <- vapply(dated, function(part) as.integer(last_day(part$rows$date)), 0L)
+  exported <- vapply(parts, function(part) as.integer(part$source$exported), 0L)
+  first <- as.integer(export_day(exported, rep(stated, length(parts)), max(ends))) - lag
+  # Some days long ago, in a file that is newer, are all that somebody asked for.
+  oldest <- min(vapply(dated, function(part) as.integer(min(part$rows$date)), 0L))
+  if (!stated && oldest >= first && max(exported) > max(ends) + 1L) return(parts)
+  lapply(parts, function(part) {
+    gone <- if ("date" %in% part$dimensions) which(as.integer(part$rows$date) >= first)
+    if (!length(gone)) return(part)
+    part$left_out <- rbind(part$left_out,
+      left_out_line(unfinished_words(lag), part$source$grain, part$rows, gone))
+    part$rows <- part$rows[-gone]
+    set(part$source, j = "kept", value = nrow(part$rows))
+    part
+  })
+}
+
+# The last day that dates stand for.
+last_day <- function(dates) {
+  dates <- sort(unique(dates))
+  dates[length(dates)] + days_each(dates) - 1L
+}

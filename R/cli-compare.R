@@ -79,8 +79,11 @@ run_moves <- function(options, files) {
   } else {
     tide_stored(input$store, lag = chosen_lag(options, input), by_month = TRUE)
   })
+  # Days before the windows are not asked for, so nobody is told that they are left out.
+  own_window <- data$left_out$reason == "outside the window" & !chose_window(options)
+  note(options, paste(left_out_lines(data$left_out[which(!own_window)], kept_by_grain(data)),
+    collapse = "\n"))
   if (is.null(input$store)) data <- tide_filter(data, days = wanted)
-  note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
   compared <- lapply(lengths, function(days) tide_compare(data, site_days = held, after = after,
     before = before, days = days, by = options$level, fdr = options$fdr,
     brand = input$settings$rules$brand, rules = input$settings$rules,

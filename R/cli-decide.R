@@ -44,31 +44,6 @@ run_decide <- function(options, files) {
   say(decision_lines(decided[decided$task %in% named, ]))
 }
 
-# What a list that was shown calls first, second, ...: kept beside the settings, so that a rank can
-# be named in a decision whatever the options of that list were.
-last_list_file <- function(folder) file.path(folder, ".inktide-list.csv")
-
-remember_list <- function(folder, findings) {
-  if (is.null(folder)) return(invisible())
-  rows <- task_leads(findings$findings)[, c("rank", "id")]
-  # A folder that may only be read keeps none.
-  try(write_whole(last_list_file(folder), function(path) fwrite(rows, path)), silent = TRUE)
-}
-
-# Words that are ranks become the ids that the last list had there.
-last_list_ids <- function(folder, words) {
-  file <- last_list_file(folder)
-  ranks <- grepl("^[0-9]+$", words)
-  if (!any(ranks) || !file.exists(file)) return(words)
-  rows <- fread(file)
-  at <- match(as.integer(words[ranks]), rows$rank)
-  if (anyNA(at)) {
-    abort_call(sprintf("The last list has no rank %s.", words[ranks][is.na(at)][1]),
-      sprintf("It has %s.", format_plural(nrow(rows), "task")), "Name a rank of it, or an id.")
-  }
-  replace(words, ranks, rows$id[at])
-}
-
 # A project, which its exports or archive must belong to.
 settle_project <- function(options) {
   if (is.null(options$project) && is.null(find_project("."))) {

@@ -50,7 +50,7 @@ run_find <- function(options, files) {
   if (options$format == "markdown") return(emit(options, NULL, checklist_lines(findings, Inf)))
   shown <- if (is.null(options$top)) useful_tasks(all) else findings
   emit(options, findings$findings, findings_lines(shown, all, terminal_width()))
-  remember_list(input$folder, all)
+  remember_list(input, all)
 }
 
 command_trace <- function(shared) {
@@ -71,9 +71,14 @@ run_trace <- function(options, files) {
   }
   input <- settle_input(options, files[-1])
   if (grepl("^[A-Z]-[0-9a-f]{10}$", files[1])) {
-    explained <-
-      tide_trace(find_input(utils::modifyList(options, list(all = TRUE)), input), files[1])
-    return(emit(options, explained$cells, format(explained, width = terminal_width())))
+    # Filters of this call ask for another list than the last one.
+    plain <- !length(input$rows) && !length(input$pairs) && !length(input$side) &&
+      !chose_window(options) && is.null(options$without)
+    line <- if (plain) explain_last(input, files[1])
+    if (is.null(line)) {
+      line <- tide_trace(find_input(utils::modifyList(options, list(all = TRUE)), input), files[1])
+    }
+    return(emit(options, line$cells, format(line, width = terminal_width())))
   }
   # An archive is asked for its last days only.
   if (!is.null(input$store) && !chose_window(options)) options$days <- 90

@@ -12,33 +12,37 @@ tide_trace.tide_findings <- function(data, what, ...) {
   if (is.na(row)) {
     abort_tide(sprintf("The list holds no finding %s.", id),
       where = sprintf("It has %s.", format_plural(nrow(held), "finding")),
-      fix = if (nrow(held)) {
-        sprintf("Did you mean %s?", nearest_name(id, held$id))
-      } else {
-        "Nothing was found."
-      },
+      fix = "Take an id from the list as it is now.",
       class = "finding", fault = "call")
   }
-  finding <- held[row]
+  same <- which(held$task == held$task[row] & held$id != id)
+  explained(held[row], held[same], finding_cells(findings, held[row]), findings$how[[id]],
+    assumption_lines(held$kind[row], findings$assumptions))
+}
+
+explained <- function(finding, along, cells, how, assumptions) {
+  structure(list(finding = finding, cells = cells,
+    steps = c(how, score_steps(finding, along), assumptions)),
+    class = "tide_explained")
+}
+
+# The position cells that lines rest on: data.table(page, position, clicks, impressions, curve,
+# expected), with `id` where lines are several.
+finding_cells <- function(findings, lines) {
   summary <- findings$summary
-  query <- match(finding$query, summary$queries$query)
-  pages <- match(strsplit(finding$pages, " ", fixed = TRUE)[[1]], summary$pages$page)
-  about <- which(summary$recent_cells$query == query & summary$recent_cells$page %in% pages)
-  own <- summary$recent_cells[about]
+  pages <- strsplit(lines$pages, " ", fixed = TRUE)
+  about <- data.table(id = rep(lines$id, lengths(pages)),
+    query = rep(match(lines$query, summary$queries$query), lengths(pages)),
+    page = match(unlist(pages), summary$pages$page))
+  own <- summary$recent_cells[about, on = c("query", "page"), nomatch = NULL]
   ctr <- curve_ctr(findings$curve, own$position, summary$queries$segment[own$query], own$rows,
     own$impressions)
-  cells <- data.table(page = summary$pages$page[own$page], position = own$position,
+  cells <- data.table(id = own$id, page = summary$pages$page[own$page], position = own$position,
     clicks = own$clicks, impressions = own$impressions, curve = ctr,
     expected = ctr * own$impressions)
   setorderv(cells, c("page", "position"))
-  same <- which(held$task == finding$task & held$id != finding$id)
-  along <- held[same]
-  structure(list(
-    finding = finding,
-    cells = cells,
-    steps = c(findings$how[[id]], score_steps(finding, along),
-      assumption_lines(finding$kind, findings$assumptions))),
-    class = "tide_explained")
+  if (nrow(lines) == 1) set(cells, j = "id", value = NULL)
+  cells[]
 }
 
 score_steps <- function(finding, along) {

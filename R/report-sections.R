@@ -5,45 +5,56 @@ report_head <- function(findings, title, moves, followed) {
   summary <- findings$summary
   total <- list_total(findings)
   now <- sum(findings$pairs$clicks) * per_month(summary)
-  window <- if (summary$window$dated) {
-    format_days(summary$recent$from, summary$recent$to)
-  } else {
-    sprintf("%d days (%s)", summary$window$days,
-      if (summary$window$assumed) "assumed, the export has no dates" else "as given")
-  }
   first <- utils::head(findings$findings, 1)
   link <- function(part, name, shown = TRUE) if (shown) sprintf("<a href='#%s'>%s</a>", part, name)
-  paste0("<header><h1>", escape(title), "</h1><p class='soft'>Search performance, ", window, "</p>",
+  paste0("<header><h1>", escape(title), "</h1><p class='soft'>Search performance: data of ",
+    data_window(summary), "; the list rests on ", list_window(summary), "</p>",
     if (!is.null(moves)) {
       sprintf("<p>%s</p>", escape(paste(opening_sentences(moves, followed), collapse = " ")))
     },
     "<p>", if (nrow(first)) {
-      sprintf(paste("%s worth about <b>%s more clicks per 30 days</b> (%s), beside some %s",
-        "today. First: %s, %s (+%s)."),
+      sprintf(paste("%s worth about <b>%s more clicks per 30 days</b> (90 %% interval %s), %s of",
+        "the %s per 30 days that query rows have in these days. First: %s, %s (+%s)."),
         format_plural(sum(findings$findings$hours > 0), "task"), format_clicks(total$gain),
-        gain_range(total$low, total$high), format_count(now),
+        gain_range(total$low, total$high), format_share(total$gain / now), format_count(now),
         escape(sprintf("\u201c%s\u201d", first$query)), kind_label(first$kind),
         format_clicks(task_sums(findings$findings, first$task)$gain))
     } else {
-      paste("Nothing found that is worth a working day: no query falls short, stands",
-        "close or competes with itself beyond the usual spread.")
+      "Nothing found: no query is below the curve, close to a step or cannibalized significantly."
     },
     "</p><nav aria-label='Parts'>", link("totals", "Totals"),
-    link("moved", "What moved", !is.null(moves)), link("time", "Over time", !is.null(followed)),
+    link("moved", "What changed", !is.null(moves)), link("time", "Over time", !is.null(followed)),
     link("findings", "The list", nrow(first) > 0), link("by-page", "By page", nrow(first) > 0),
     link("curve", "The curve"), link("read", "What was read"), link("meaning", "What it means"),
     "</nav></header>")
+}
+
+# "2025-07-02 to 2026-10-28 (484 days)"
+data_window <- function(summary) {
+  window <- summary$window
+  if (!window$dated) {
+    return(sprintf("%d days (%s)", window$days,
+      if (window$assumed) "assumed, the export has no dates" else "as given"))
+  }
+  sprintf("%s (%s)", format_days(window$from, window$to), format_plural(window$days, "day"))
+}
+
+list_window <- function(summary) {
+  if (!summary$window$dated) return("all of them")
+  sprintf("%s (%s)", format_days(summary$recent$from, summary$recent$to),
+    format_plural(summary$recent$days, "day"))
 }
 
 report_totals <- function(summary, site_trace, events) {
   site <- if (is.null(summary$site_by_day)) summary$by_day else summary$site_by_day
   cells <- if (is.null(site)) summary$pairs else site
   source <- if (is.null(site)) {
-    "from the query rows; the export has no dates"
+    sprintf("%s, from the query rows; the export has no dates", list_window(summary))
   } else if (is.null(summary$site_by_day)) {
-    "from the query rows; private queries are missing"
+    sprintf("%s, from the query rows; private queries are missing", data_window(summary))
   } else {
-    "from the totals without queries, which miss nothing"
+    sprintf("%s, from the totals without queries, private queries included",
+      data_window(summary))
   }
   total <- total_row(cells)
   figures <- c(clicks = format_count(total$clicks), impressions = format_count(total$impressions),
@@ -87,7 +98,7 @@ report_moves <- function(moves, most = 8) {
     } else {
       sprintf("No page changed significantly (false-discovery rate %s).", format_share(moves$fdr))
     })
-  paste0("<section id='moved'><h2>What moved</h2>",
+  paste0("<section id='moved'><h2>What changed</h2>",
     paste0("<p>", escape(said), "</p>", collapse = ""), list_part(utils::head(moves$drivers, 5)$told),
     list_part(lost_position_lines(moves)), inline_svg(ggplot2::autoplot(moves), site[1], height = 4),
     plain_table(rows, setdiff(names(rows), c("Page", "By week", "Significant")),
@@ -136,7 +147,8 @@ report_findings <- function(findings) {
   if (!nrow(found)) return("")
   pages <- tide_group(findings)
   top <- utils::head(found, 3)
-  paste0("<section id='findings'><h2>What to fix, in order</h2>",
+  paste0("<section id='findings'><h2>What to fix, in order</h2><p class='soft'>",
+    list_window(findings$summary), "</p>",
     findings_table(findings, useful_tasks(findings)),
     inline_svg(ggplot2::autoplot(findings),
       sprintf("Map of %d findings by position and CTR. The first are %s.", nrow(found),
@@ -170,7 +182,8 @@ report_curve <- function(curve) {
     `Plain pivot` = format_rate(at$pivot_ctr), Pairs = format_count(at$pairs),
     Impressions = format_count(at$impressions))
   setnames(rows, "Interval", sprintf("%s interval", format_share(curve$level)))
-  paste0("<section id='curve'><h2>The site's own CTR curve</h2>",
+  paste0("<section id='curve'><h2>The site's own CTR curve</h2><p class='soft'>",
+    data_window(curve$summary), ", query rows</p>",
     inline_svg(ggplot2::autoplot(curve), sprintf("CTR by position, %s: %s.", main,
       paste(sprintf("%s at %d", format_rate(lead$ctr), lead$position), collapse = ", "))),
     "<details><summary>The figures behind it</summary>",
@@ -195,6 +208,7 @@ report_read <- function(summary, outside = NULL) {
       "are never added to it."),
       summary$grain),
     coverage_line(summary),
+    sub("^ +l", "L", left_out_day_lines(summary$odd_days)),
     if (NROW(summary$facts)) sub("^ +", "", fact_lines(summary$facts)),
     if (summary$folded > 0) {
       sprintf("%s of a page's address were folded into one page each.",
@@ -203,7 +217,7 @@ report_read <- function(summary, outside = NULL) {
     if (is.na(segments["brand"]) && is.na(segments["non-brand"])) {
       "No brand words were given, so brand queries are in the pool and lift the curve."
     } else {
-      sprintf("%s held apart from %s others.",
+      sprintf("%s separate from %s others.",
         format_plural(sum(segments["brand"], na.rm = TRUE), "brand query is", "brand queries are"),
         format_count(sum(segments["non-brand"], na.rm = TRUE)))
     },
@@ -216,7 +230,7 @@ report_read <- function(summary, outside = NULL) {
     if (nrow(left)) {
       plain_table(out, c("Rows", "Clicks", "Impressions"))
     } else {
-      "<p>No row was left out.</p>"
+      "<p>left out: nothing</p>"
     },
     if (!is.null(outside)) {
       sprintf(paste("<p><b>A filter is on:</b> the list leaves out %s of clicks and %s of",

@@ -7,7 +7,8 @@
 #'   the one whose share among the queries of the same page is furthest above its share among all
 #'   queries. Pages with fewer than three queries cannot tell; there the word that is head most
 #'   often elsewhere is taken, then the one in most queries. Words without a meaning of their own
-#'   ("how", "the", "for") are never heads.
+#'   ("how", "the", "for"), and words on a tenth of all pages or more ("seeds" where seeds are
+#'   sold), are never heads.
 #' @param summary A `tide_summary` object.
 #' @param modifiers How many modifiers to name.
 #' @return A tibble, most clicks first: `term`, `queries`, `pages`, `clicks`, `impressions`,
@@ -47,11 +48,19 @@ leading_pages <- function(sums, queries) {
   first$page[match(seq_len(queries), first$query)]
 }
 
-# The head term of each query, NA where all its words are without meaning.
+# Words on so many pages that they set none apart: "seeds" where seeds are sold.
+words_of_all <- function(long, least = 5, share = 0.1) {
+  pages <- length(unique(long$page))
+  of <- unique(long[!is.na(long$page), c("word", "page")])[, .N, by = "word"]
+  of$word[of$N >= max(least, share * pages)]
+}
+
+# The head term of each query, NA where no word of it tells a topic.
 head_terms <- function(queries, pages) {
   long <- word_table(queries)
-  if (!nrow(long)) return(rep(NA_character_, length(queries)))
   set(long, j = "page", value = pages[long$query])
+  long <- long[!long$word %in% words_of_all(long)]
+  if (!nrow(long)) return(rep(NA_character_, length(queries)))
   long[, "everywhere" := .N / length(queries), by = "word"]
   size <- tabulate(pages, max(pages, 0L, na.rm = TRUE))
   long[, "here" := .N / size[page], by = c("page", "word")]

@@ -1,0 +1,71 @@
+# The last list of a project, kept beside its settings: a decision can name a rank of it, and a line
+# is explained from what was worked out then, as long as the data are the same.
+
+last_list_file <- function(folder) file.path(folder, ".inktide-list.json")
+
+# So many lines are kept, the best first; others are worked out again.
+kept_lines <- 2000
+
+remember_list <- function(input, findings) {
+  if (is.null(input$folder)) return(invisible())
+  lines <- rbind(findings$findings, findings$decided, fill = TRUE)
+  lines <- utils::head(lines[!duplicated(lines$id)], kept_lines)
+  how <- findings$how[lines$id]
+  kinds <- unique(lines$kind)
+  kept <- list(data = data_version(input), findings = lines, cells = finding_cells(findings, lines),
+    how = data.table(id = rep(lines$id, lengths(how)), step = unlist(how, use.names = FALSE)),
+    assumptions = lapply(stats::setNames(kinds, kinds), assumption_lines, findings$assumptions))
+  text <- jsonlite::toJSON(kept, digits = NA, na = "null", null = "null", auto_unbox = FALSE)
+  # A folder that may only be read keeps none.
+  try(write_whole(last_list_file(input$folder), function(path) write_lines(text, path)),
+    silent = TRUE)
+}
+
+last_list <- function(folder) {
+  file <- last_list_file(folder)
+  if (is.null(folder) || !file.exists(file)) return(NULL)
+  tryCatch(jsonlite::fromJSON(file), error = function(e) NULL)
+}
+
+# What a list rests on: the version of the program, the settings, and the imports of the archive or
+# the files.
+data_version <- function(input) {
+  settings <- file.path(input$folder, "inktide.yml")
+  rests_on <- if (!is.null(input$store)) {
+    summary(input$store)[c("import", "exported", "rows", "clicks", "undone")]
+  } else {
+    file.info(expand_inputs(input$files)$path)[c("size", "mtime")]
+  }
+  digest::digest(list(as.character(utils::packageVersion("inktide")),
+    if (file.exists(settings)) readLines(settings, warn = FALSE), rests_on))
+}
+
+# A line of the last list explained, or NULL where the list does not hold it or the data are others.
+explain_last <- function(input, id) {
+  last <- last_list(input$folder)
+  if (is.null(last) || !identical(last$data, data_version(input))) return(NULL)
+  lines <- as.data.table(last$findings)
+  row <- match(id, lines$id)
+  if (is.na(row)) return(NULL)
+  of <- function(table) {
+    own <- which(table$id == id)
+    as.data.table(table[own, ])
+  }
+  same <- which(lines$task == lines$task[row] & lines$id != id)
+  explained(lines[row], lines[same], of(last$cells)[, !"id"], of(last$how)$step,
+    last$assumptions[[lines$kind[row]]])
+}
+
+# Words that are ranks become the ids that the last list had there.
+last_list_ids <- function(folder, words) {
+  ranks <- grepl("^[0-9]+$", words)
+  last <- if (any(ranks)) last_list(folder)
+  if (is.null(last)) return(words)
+  rows <- task_leads(as.data.table(last$findings)[!is.na(rank)])
+  at <- match(as.integer(words[ranks]), rows$rank)
+  if (anyNA(at)) {
+    abort_call(sprintf("The last list has no rank %s.", words[ranks][is.na(at)][1]),
+      sprintf("It has %s.", format_plural(nrow(rows), "task")), "Name a rank of it, or an id.")
+  }
+  replace(words, ranks, rows$id[at])
+}

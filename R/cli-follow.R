@@ -16,7 +16,7 @@ command_follow <- function(shared) {
       number_option("--lines", "N", "so many queries of each page [5]", 5),
       number_option("--top", "N", "most pages [6]", 6),
       text_option("--view", "PART",
-        "pages, lines, bands, events_option(), changes or days; all in short as a table", "pages"),
+        "pages (and all in short), lines, bands, events, changes or days [pages]", "pages"),
       events_option(),
       figure_option(),
       text_option("--draw", "WHAT", "positions, ctr or queries [positions]",
@@ -51,8 +51,24 @@ run_follow <- function(options, files) {
   rows <- switch(options$view, pages = followed$pages, lines = followed$lines,
     bands = followed$bands, events = followed$shifts, changes = followed$changes,
     days = followed$unusual)
-  emit(options, rows, c(format(followed, width = terminal_width()),
-    if (nrow(followed$unusual)) "  (--without unusual leaves them out)"))
+  text <- switch(options$view, pages = format(followed, width = terminal_width()),
+    lines = , bands = rows_as_text(rows),
+    follow_part(followed, options$view, terminal_width())[-1])
+  emit(options, rows, text)
+}
+
+# Rows that have no layout of their own.
+rows_as_text <- function(rows, most = 50) {
+  shown <- utils::head(as.data.frame(rows), most)
+  if (!is.null(shown$page)) shown$page <- format_path(shown$page)
+  cells <- lapply(names(shown), function(name) {
+    x <- shown[[name]]
+    if (inherits(x, "IDate") || !is.numeric(x)) return(format(c(name, as.character(x))))
+    formatC(c(name, ifelse(is.na(x), "", format(signif(x, 3), trim = TRUE))),
+      width = max(nchar(name), 8))
+  })
+  c(do.call(paste, c(cells, sep = "  ")),
+    if (nrow(rows) > most) sprintf("... and %s more", format_count(nrow(rows) - most)))
 }
 
 # For the report, where there are days enough; of an archive the last half year.

@@ -77,13 +77,14 @@ reading_rules <- function(options, settings) {
 # brand, non-brand). Every segment of the settings can be named; "not:NAME" is all but it.
 chosen_segments <- function(options, settings) {
   named <- split_words(options$segment)
+  named[named == "not:brand"] <- "non-brand"
+  named[named == "not:non-brand"] <- "brand"
   side <- intersect(named, c("brand", "non-brand", "all"))
   own <- named_segments(setdiff(named, side), settings, "--segment")
   conditions <- Filter(Negate(is.null),
     options[intersect(names(options), setdiff(names(segment_conditions), "brand"))])
   if (length(conditions)) {
-    name <- paste(gsub("_", " ", names(conditions)),
-      vapply(conditions, condition_text, ""), collapse = ", ")
+    name <- paste(condition_names(conditions), collapse = ", ")
     own <- c(own, list(do.call(tide_segment, c(list(name), conditions))))
   }
   parts <- lapply(own, split_segment)
@@ -102,7 +103,8 @@ named_segments <- function(names, settings, flag) {
     if (is.null(segment)) {
       all <- c("brand", "non-brand", "all", names(settings$segments))
       abort_call(sprintf("No such segment '%s'.", name), flag,
-        sprintf("Did you mean '%s'? Segments stand in inktide.yml.", nearest_name(name, all)))
+        sprintf("Name one of %s; others can be written into inktide.yml.",
+          paste(sQuote(unique(all), FALSE), collapse = ", ")))
     }
     segment$not <- startsWith(name, "not:")
     segment

@@ -42,7 +42,7 @@ list_rows <- function(found, leads, width) {
   under <- paste0("    ", fit_text(kind_fact(leads$kind, "short"), 10), fit_text(leads$id, 13),
     ifelse(sums$lines > 1, sprintf("+%s, ", format_plural(sums$lines - 1L, "query", "queries")),
       ""),
-    sprintf("%s  ", format_plural(leads$impressions, "impression")),
+    sprintf("%s of %s  ", format_plural(leads$clicks, "click"), format_count(leads$impressions)),
     if (is.null(leads[["decision"]])) {
       ""
     } else {
@@ -68,13 +68,14 @@ more_line <- function(leads, all) {
 total_line <- function(findings) {
   found <- findings$findings
   total <- list_total(findings)
-  sprintf(paste("All %s: +%s clicks per 30 days (90 %% interval %s to %s)%s in %s. gain = if done",
+  sprintf(paste("All %s: +%s clicks per 30 days (90 %% interval %s to %s)%s, %s of the",
+    "site's clicks, in %s. gain = if done",
     "x confidence x chance; if done: extra clicks per 30 days if the finding is real and the step",
     "works; conf.: that it is real; chance: that the step works; exp.: expected CTR at these",
-    "positions; h: hours. In order of %s per hour."),
+    "positions; h: hours; second line: clicks of impressions in the window. In order of %s per hour."),
     format_plural(nrow(task_leads(found)), "task"), format_clicks(total$gain),
     format_clicks(total$low), format_clicks(total$high), worth_text(found),
-    format_hours(sum(found$hours)), if (is.null(found[["gain_value"]])) "gain" else "gain in money")
+    format_share(sum(found$gain_share)), format_hours(sum(found$hours)), if (is.null(found[["gain_value"]])) "gain" else "gain in money")
 }
 
 worth_text <- function(found) {

@@ -36,9 +36,9 @@ shared_groups <- function() {
         "the last N days; without dates: how many days the figures stand for"),
       text_option("--without", "DAYS",
         "leave days out: dates, comma separated, A..B for several, or 'unusual'"),
-      text_option("--query", "RE", "only queries that match"),
+      text_option("--query", "RE", "only queries that match; @FILE: only those listed, one a line"),
       text_option("--not-query", "RE", "no queries that match"),
-      text_option("--page", "RE", "only pages that match"),
+      text_option("--page", "RE", "only pages that match; @FILE: only those listed"),
       text_option("--not-page", "RE", "no pages that match"),
       text_option("--country", "NAMES", "only these, comma separated"),
       text_option("--device", "NAMES", "only these, comma separated"),
@@ -119,6 +119,11 @@ parse_call <- function(command, words) {
     "intent", "page_group", "facts", "kind")
   options[lists] <- lapply(options[lists], split_words)
   options["brand"] <- list(brand_words(options[["brand"]]))
+  for (of in c("query", "page")) {
+    if (!startsWith(first_given(options[[of]], ""), "@")) next
+    options[[c(query = "queries", page = "pages")[[of]]]] <- listed_lines(options[[of]])
+    options[of] <- list(NULL)
+  }
   options["columns"] <- list(parse_mapping(options[["columns"]]))
   list(options = options, files = c(parsed$args, literal))
 }
@@ -175,9 +180,15 @@ parse_mapping <- function(text) {
 
 brand_words <- function(text) {
   if (is.null(text)) return(NULL)
-  if (!startsWith(text, "@")) return(split_words(text))
+  if (startsWith(text, "@")) listed_lines(text) else split_words(text)
+}
+
+# The lines of a file that is named as @FILE.
+listed_lines <- function(text) {
   file <- substring(text, 2)
   check_file(file)
   words <- trimws(readLines(file, encoding = "UTF-8", warn = FALSE))
-  words[nzchar(words)]
+  words <- words[nzchar(words)]
+  if (!length(words)) abort_call("The list is empty.", text, "Write one a line.")
+  words
 }

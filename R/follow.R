@@ -22,7 +22,8 @@
 #'   `impressions`, `position`, `rank` of the query on its page), `bands` (`page`, `period`,
 #'   `band`, `queries`), `events` (as given; `here` where they touched these pages), `shifts`
 #'   ([tide_event_effects()] of all events), `changes` ([tide_change_points()]), `unusual`
-#'   ([tide_unusual()]), `leading`, `by`, `from`, `to`. Positions are weighted by impressions. A
+#'   ([tide_unusual()]), `chosen` (whether the pages with the most clicks
+#'   were taken), `leading`, `by`, `from`, `to`. Positions are weighted by impressions. A
 #'   period without a row has missing figures, not zeros, and is a gap in the figures. Methods:
 #'   `print`, `format`, `tidy` (of `pages`), `summary` (of each page the first and last
 #'   `periods`: clicks of a period, position, CTR `to_curve`, queries), `autoplot`, `plot`.
@@ -74,7 +75,7 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"),
     events = events_on_page(events, chosen, coded$pages$keys),
     shifts = if (!is.null(events)) event_effects(series, events, odd),
     changes = find_changes(series, events, groups = rules$page_groups, odd = odd),
-    unusual = site_unusual_runs(data), by = by, leading = leading, from = periods[1], to = table$to),
+    unusual = site_unusual_runs(data), chosen = is.null(pages), by = by, leading = leading, from = periods[1], to = table$to),
     class = "tide_follow")
 }
 
@@ -207,13 +208,23 @@ format.tide_follow <- function(x, width = 80, ...) {
       "to what the curve expects there"),
       format_plural(nrow(ends), "page"), x$by, format_days(x$from, x$to), few, x$by),
       width),
+    if (x$chosen) {
+      wrap_lines(paste("the pages with the most clicks without brand queries, so a home page that",
+        "lives on brand is not among them"), width)
+    },
     "",
     row(fit_text("page", free), heads),
     vapply(seq_len(nrow(ends)),
       function(i) row(fit_path(format_path(ends$page[i]), free), cells[i, ]), ""),
-    time_lines("Events", shift_lines(x$shifts), width),
-    time_lines("Changes found in the data", found_change_lines(x$changes), width),
-    time_lines("Unusual days and weeks", unusual_run_lines(x$unusual), width))
+    follow_part(x, "events", width), follow_part(x, "changes", width), follow_part(x, "days", width))
+}
+
+# One part of what is followed, as text.
+follow_part <- function(x, part, width) {
+  switch(part,
+    events = time_lines("Events", shift_lines(x$shifts), width),
+    changes = time_lines("Changes found in the data", found_change_lines(x$changes), width),
+    days = time_lines("Unusual days and weeks", unusual_run_lines(x$unusual), width))
 }
 
 time_lines <- function(title, lines, width) {

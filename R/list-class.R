@@ -52,12 +52,13 @@ format.tide_findings <- function(x, n = 10, ...) {
   found <- utils::head(leads, n)
   total <- list_total(x)
   head <- sprintf(
-    "<tide_findings> %s in %s from %s; together +%s clicks per 30 days (%s to %s)",
+    "<tide_findings> %s in %s from %s; together +%s clicks per 30 days (%s to %s), %s of the site's",
     format_plural(nrow(x$findings), "finding"), format_plural(nrow(leads), "task"),
     format_plural(x$tested, "tested query x page pair"), format_clicks(total$gain),
-    format_clicks(total$low), format_clicks(total$high))
+    format_clicks(total$low), format_clicks(total$high), format_share(sum(x$findings$gain_share)))
   if (!nrow(found)) return(head)
   sums <- task_sums(x$findings, found$task)
+  first <- if (nrow(found)) utils::head(found, 3)
   lines <- sprintf("%3d  %s  %s: %s%s on %s: +%s (+%s if done, confidence %s, chance %s)",
     found$rank, found$id, kind_label(found$kind), found$query,
     ifelse(sums$lines > 1, sprintf(" and %d more", sums$lines - 1L), ""), format_path(found$page),
@@ -66,7 +67,8 @@ format.tide_findings <- function(x, n = 10, ...) {
   more <- nrow(leads) - nrow(found)
   c(head, lines, if (more > 0) {
     sprintf("     ... and %s", format_plural(more, "more task", "more tasks"))
-  })
+  },
+    "First steps", sprintf("%3d  %s", first$rank, first$action))
 }
 
 #' @export

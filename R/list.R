@@ -52,7 +52,8 @@
 #'   out as a tibble, with the columns `rank`, `id`, `kind`, `query`, `page`, `pages`, `clicks`,
 #'   `impressions`, `ctr`, `position`, `expected_ctr`, `if_done`, `if_done_low`, `if_done_high`,
 #'   `confidence`, `chance`, `gain`, `hours`, `score`, `task` (lines that one step serves share
-#'   it), `page_clicks` (of all queries of the page, per 30 days), `action`, `reason`, where known
+#'   it), `page_clicks` (of all queries of the page, per 30 days), `action`, `reason`, `gain_share` (of the
+#'   site's clicks, private queries included where the data tell them), where known
 #'   `if_done_conversions` and `if_done_value` with `_low` and `_high`, `gain_conversions` and
 #'   `gain_value`, then the facts that [tide_enrich()] put beside query and page), `aside` (what
 #'   was checked and left out: `kind`, `reason`, `queries`), `how` (lines of arithmetic by id, see
@@ -158,9 +159,10 @@ with_position <- function(segments, position) {
 # Ranked findings as the class has them.
 new_findings <- function(found, aside, pairs, curve, summary, assumptions, outside) {
   set(found, j = "page_clicks", value = clicks_of_pages(found$page, summary))
+  set(found, j = "gain_share", value = found$gain / site_clicks(summary))
   inner <- c("claims", "identity", "work", "how", "action", "reason")
   columns <- c("rank", "id", setdiff(finding_columns, inner), "gain", "hours", "score", "task",
-    "page_clicks", "action", "reason", intersect(worth_columns, names(found)))
+    "page_clicks", "action", "reason", "gain_share", intersect(worth_columns, names(found)))
   structure(list(findings = add_facts(found[, columns, with = FALSE], summary),
     how = stats::setNames(found$how, found$id), aside = aside, pairs = pairs, curve = curve,
     tested = sum(pairs$tested), summary = summary, assumptions = assumptions, outside = outside),
@@ -171,6 +173,16 @@ new_findings <- function(found, aside, pairs, curve, summary, assumptions, outsi
 clicks_of_pages <- function(page, summary) {
   clicks <- sum_codes(summary$pairs$clicks, summary$pairs$page, nrow(summary$pages))
   clicks[match(page, summary$pages$page)] * per_month(summary)
+}
+
+# Clicks of the site in 30 days of the recent window: private queries included where the data tell
+# them.
+site_clicks <- function(summary) {
+  of_rows <- sum(summary$pairs$clicks) * per_month(summary)
+  site <- summary$site_by_day
+  if (is.null(site) || !summary$window$dated) return(of_rows)
+  own <- site[site$date >= summary$recent$from & site$date <= summary$recent$to]
+  max(of_rows, sum(own$clicks) * 30 / max(1, nrow(own)))
 }
 
 # Facts of a finding's query and page, where there are any.

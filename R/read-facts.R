@@ -47,12 +47,12 @@ fact_spellings <- list(
     "volumedepesquisa"),
   cost = c("cost", "cpc", "costperclick", "kosten", "cout", "coste", "costo", "custo"),
   trend = c("trend", "trends", "monthlytrend", "tendance", "tendencia", "tendenza"),
-  title = c("title", "pagetitle", "titel", "titre", "titulo", "titolo"),
-  description = c("description", "metadescription", "beschreibung", "descripcion", "descrizione",
+  title = c("title", "pagetitle", "title1", "titletag", "metatitle", "titel", "titre", "titulo", "titolo"),
+  description = c("description", "metadescription", "metadescription1", "description1", "beschreibung", "descripcion", "descrizione",
     "beschrijving", "descricao"),
   sessions = c("sessions", "visits", "sitzungen", "besuche", "sesiones", "sessioni", "sessies",
     "sessoes"),
-  conversions = c("conversions", "orders", "goals", "konversionen", "conversiones", "conversioni",
+  conversions = c("conversions", "orders", "goals", "keyevents", "purchases", "konversionen", "conversiones", "conversioni",
     "conversies", "conversoes"),
   value = c("value", "revenue", "wert", "umsatz", "valeur", "revenu", "valor", "ingresos", "valore",
     "waarde", "omzet", "receita"))
@@ -166,6 +166,22 @@ format.tide_facts <- function(x, ...) {
       format(x$date), basename(x$file)),
     sprintf("  %s", paste(setdiff(names(x$rows), "name"), collapse = ", ")),
     if (x$twice) sprintf("  left out: %s named again further down", format_plural(x$twice, "row")))
+}
+
+# Columns that mean nothing here, with what they may stand for: "title_tag (title?)".
+unused_facts <- function(x) {
+  unknown <- setdiff(names(x$rows), c("name", names(fact_spellings)))
+  vapply(unknown, function(column) {
+    like <- names(fact_spellings)[vapply(names(fact_spellings), grepl, NA, column, fixed = TRUE)]
+    if (length(like)) sprintf("%s (%s?)", column, like[1]) else column
+  }, "", USE.NAMES = FALSE)
+}
+
+unused_line <- function(unused) {
+  if (length(unused)) {
+    sprintf("  kept, but not known here: %s; a mapping of columns can say what they are",
+      paste(unused, collapse = ", "))
+  }
 }
 
 # One table of facts or a list of them, as a list: oldest first, since the newest counts.

@@ -4,7 +4,7 @@
 report_head <- function(findings, title, moves, followed) {
   summary <- findings$summary
   total <- list_total(findings)
-  now <- sum(findings$pairs$clicks) * per_month(summary)
+  now <- site_clicks(summary)
   first <- utils::head(findings$findings, 1)
   link <- function(part, name, shown = TRUE) if (shown) sprintf("<a href='#%s'>%s</a>", part, name)
   paste0("<header><h1>", escape(title), "</h1><p class='soft'>Search performance: data of ",
@@ -14,7 +14,7 @@ report_head <- function(findings, title, moves, followed) {
     },
     "<p>", if (nrow(first)) {
       sprintf(paste("%s worth about <b>%s more clicks per 30 days</b> (90 %% interval %s), %s of",
-        "the %s per 30 days that query rows have in these days. First: %s, %s (+%s)."),
+        "the %s that the site has per 30 days. First: %s, %s (+%s)."),
         format_plural(sum(findings$findings$hours > 0), "task"), format_clicks(total$gain),
         gain_range(total$low, total$high), format_share(total$gain / now), format_count(now),
         escape(sprintf("\u201c%s\u201d", first$query)), kind_label(first$kind),

@@ -46,6 +46,7 @@ tide_filter.tide_data <- function(data, from = NULL, to = NULL, days = NULL, ...
     table <- pick_table(data, "query")
     if (!is.null(table)) rules <- with_spellings(rules, table$rows)
   }
+  check_values(data, segments)
   ledger <- list()
   for (grain in names(data$tables)) {
     table <- data$tables[[grain]]
@@ -85,6 +86,24 @@ tide_filter.tide_months <- function(data, ..., segments = NULL, rules = tide_rul
     day_ledger(data$plan$wanted[gone], without_label(without))))
   data$plan$wanted <- data$plan$wanted[!gone]
   data
+}
+
+# A country, device, vertical or rich result that no row has is a slip of the pen.
+check_values <- function(data, segments) {
+  for (dimension in c("country", "device", "vertical", "rich_result")) {
+    wanted <- unlist(lapply(segments, function(segment) segment$conditions[[dimension]]))
+    columns <- Filter(Negate(is.null), lapply(data$tables, function(t) t$rows[[dimension]]))
+    if (!length(wanted) || !length(columns)) next
+    known <- sort(unique(unlist(lapply(columns, function(x) levels(as_levels(x))))))
+    missing <- wanted[!tolower(wanted) %in% tolower(known)]
+    if (!length(missing)) next
+    some <- utils::head(known, 12)
+    abort_tide(sprintf("No row has the %s '%s'.", gsub("_", " ", dimension), missing[1]),
+      where = sprintf("The data hold: %s%s.", paste(some, collapse = ", "),
+        if (length(known) > 12) sprintf(" and %d more", length(known) - 12L) else ""),
+      fix = sprintf("Did you mean '%s'?", nearest_name(missing[1], known)),
+      class = "nothing_left", fault = "call")
+  }
 }
 
 # Conditions given one by one are a segment of their own, stacked on those that have a name.

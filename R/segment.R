@@ -9,6 +9,8 @@
 #' \describe{
 #'   \item{`query`, `not_query`, `page`, `not_page`}{Regular expression (case ignored) that must
 #'     match, or must not.}
+#'   \item{`queries`, `pages`}{Lists of queries or addresses: only these, compared as elsewhere (case,
+#'     spaces, spellings of one address).}
 #'   \item{`query_text`, `page_text`}{Plain text that must stand in it.}
 #'   \item{`starts`, `ends`}{Plain text that the query begins or ends with.}
 #'   \item{`has_any`, `has_all`, `has_none`}{Words of the query: at least one of them, all of
@@ -69,6 +71,10 @@ segment_conditions <- local({
     not_query = pattern("query", FALSE),
     page = pattern("page", TRUE),
     not_page = pattern("page", FALSE),
+    queries = condition("query", "list", "query is not among the %s listed",
+      function(x, value, rules) query_key(x) %in% query_key(value)),
+    pages = condition("page", "list", "page is not among the %s listed",
+      function(x, value, rules) page_key(x) %in% page_key(value)),
     query_text = text("query", "query does not hold '%s'",
       function(x, value) grepl(value, x, fixed = TRUE)),
     page_text = text("page", "page does not hold '%s'",
@@ -103,7 +109,8 @@ segment_conditions <- local({
 
 check_condition <- function(arg, value) {
   switch(segment_conditions[[arg]]$value, pattern = check_regex(value, arg),
-    text = check_text(value, arg), words = check_text(value, arg, many = TRUE),
+    text = check_text(value, arg), words = ,
+    list = check_text(value, arg, many = TRUE),
     range = check_range(value, arg, null = FALSE), number = check_number(value, arg, min = 0),
     flag = check_flag(value, arg))
 }
@@ -113,6 +120,7 @@ condition_label <- function(arg, value) {
   shown <- switch(
     segment_conditions[[arg]]$value,
     words = paste(value, collapse = " or "),
+    list = format_count(length(unique(value))),
     range = condition_text(value),
     flag = tolower(value),
     format(value))
@@ -129,11 +137,21 @@ condition_text <- function(value) {
   }
 }
 
+# Conditions in words: "device mobile", "12 queries".
+condition_names <- function(conditions) {
+  vapply(names(conditions), function(arg) {
+    value <- conditions[[arg]]
+    if (segment_conditions[[arg]]$value == "list") {
+      return(paste(format_count(length(unique(value))), arg))
+    }
+    paste(gsub("_", " ", arg), condition_text(value))
+  }, "", USE.NAMES = FALSE)
+}
+
 #' @export
 format.tide_segment <- function(x, ...) {
-  shown <- vapply(x$conditions, condition_text, "")
   sprintf("<tide_segment> %s: %s%s", x$name, if (x$not) "all but " else "",
-    paste(gsub("_", " ", names(shown)), shown, collapse = "; "))
+    paste(condition_names(x$conditions), collapse = "; "))
 }
 
 # One segment or a list of them, as a list.

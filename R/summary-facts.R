@@ -11,7 +11,8 @@
 #' @return `tide_enrich()`: the summary, its `queries` and `pages` with the facts as further
 #'   columns, and `facts`, the match report: per table `file`, `by`, `date`, `facts` (rows),
 #'   `matched`, `share` (of the impressions, those whose query or page has facts), `unmatched`
-#'   (rows that nothing shown answers to) and `nearest` (of those the nearest misses, as text).
+#'   (rows that nothing shown answers to), `nearest` (of those the nearest misses, as text) and
+#'   `unused` (columns that are kept but mean nothing here). Printing the summary shows it.
 #' @examples
 #' file <- tempfile(fileext = ".csv")
 #' writeLines(c("query,volume", "radish spacing,900", "radish spacin,40"), file)
@@ -52,7 +53,8 @@ tide_enrich <- function(summary, facts) {
       matched = sum(has),
       share = sum(impressions$impressions[has[code]]) / sum(impressions$impressions),
       unmatched = length(missed),
-      nearest = paste(near_misses(own$rows$name[missed], keys[missed], known$key), collapse = "; "))
+      nearest = paste(near_misses(own$rows$name[missed], keys[missed], known$key), collapse = "; "),
+      unused = paste(unused_facts(own), collapse = ", "))
   })
   summary$facts <- rbindlist(report)
   summary
@@ -95,7 +97,8 @@ fact_lines <- function(report) {
     c(sprintf("  facts of '%s' (%s): %s of %s matched, %s of impressions have them", at$file,
       format(at$date), format_count(at$matched), format_plural(at$facts, "row"),
       format_share(at$share)),
-      if (nzchar(at$nearest)) sprintf("    not matched, but near: %s", at$nearest))
+      if (nzchar(at$nearest)) sprintf("    not matched, but near: %s", at$nearest),
+      if (nzchar(at$unused)) paste0("  ", unused_line(at$unused)))
   }))
 }
 

@@ -247,6 +247,7 @@ format.tide_summary <- function(x, ...) {
       paste(names(segments), format_count(as.vector(segments)), collapse = ", ")),
     spelling_line(x),
     coverage_line(x),
+    if (NROW(x$facts)) fact_lines(x$facts),
     left_out_day_lines(x$odd_days),
     left_out_lines(x$left_out, data.table(grain = x$grain, clicks = sum(x$cells$clicks),
       impressions = sum(x$cells$impressions))),

@@ -145,6 +145,7 @@ column_notes <- c(
   ctr = "Clicks / impressions",
   position = "Average position, weighted by impressions",
   expected_ctr = "CTR that the site's curve gives at these positions",
+  gain_share = "Gain as a share of the site's clicks, private queries included where known",
   score = "Gain / hours, of a task's first line with the gain of all its lines",
   task = "Lines that one step serves share it",
   findings = "How many findings",
@@ -223,7 +224,7 @@ style_column <- function(book, sheet, values, column, at) {
 }
 
 number_format <- function(column, values) {
-  if (column %in% c("ctr", "expected_ctr", "confidence", "chance")) return("0.0%")
+  if (column %in% c("ctr", "expected_ctr", "confidence", "chance", "gain_share")) return("0.0%")
   if (column %in% c("rank", "clicks", "impressions", "findings", "queries")) return("#,##0")
   if (is.numeric(values)) "#,##0.0"
 }

@@ -115,7 +115,7 @@ stored_export_day <- function(current) {
   if (!nrow(dated)) return(as.IDate(NA))
   ends <- vapply(split(dated$day, dated$grain), function(days) as.integer(last_day(as.IDate(days))),
     0L)
-  export_day(current$exported, current$stated, max(ends))
+  export_day(current$exported, current$stated, min(dated$day), max(ends))
 }
 
 plan_source <- function(plan) {

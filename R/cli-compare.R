@@ -19,7 +19,7 @@ command_compare <- function(shared) {
       text_option("--why", "NAME", "only this query, page, folder or topic of the level, in words"),
       top_option(),
       text_option("--by", "WHAT", paste(
-        "brand, intent, page_group, band_option(), words, term, country, device,",
+        "brand, intent, page_group, band, words, term, country, device,",
         "vertical, rich_result")),
       text_option("--segments", "A,B",
         "two segments of inktide.yml against each other, or one against the rest"),

@@ -58,7 +58,7 @@ command_trace <- function(shared) {
     job = paste("one query's pages, one page's queries, a folder's pages, or a finding's",
       "arithmetic by its id"),
     files = "QUERY-OR-URL-OR-ID [FILE...]",
-    example = "inktide trace \"tomato seeds\" export.csv",
+    example = "inktide trace \"radish spacing\" export.csv",
     options = c(shared, list(number_option("--top", "N", "rows of the table [25]", 25),
       figure_option(), events_option())),
     run = run_trace)

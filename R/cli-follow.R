@@ -4,7 +4,7 @@ follow_views <- c("pages", "lines", "bands", "events", "changes", "days")
 
 command_follow <- function(shared) {
   list(
-    job = "pages over time: positions, CTR, events_option(), changes, unusual days",
+    job = "pages over time: positions, CTR, events, changes, unusual days",
     files = "[FILE...]",
     example = "inktide follow export.csv --of \"/guides/*\" --events events.csv --brand fernmoor",
     options = c(shared, list(

@@ -103,8 +103,11 @@ named_segments <- function(names, settings, flag) {
     if (is.null(segment)) {
       all <- c("brand", "non-brand", "all", names(settings$segments))
       abort_call(sprintf("No such segment '%s'.", name), flag,
-        sprintf("Name one of %s; others can be written into inktide.yml.",
-          paste(sQuote(unique(all), FALSE), collapse = ", ")))
+        paste0(if (min(utils::adist(name, all)) <= 2) {
+          sprintf("Did you mean '%s'? ", nearest_name(name, all))
+        },
+          sprintf("Known: %s; others can be written into inktide.yml.",
+            paste(unique(all), collapse = ", "))))
     }
     segment$not <- startsWith(name, "not:")
     segment

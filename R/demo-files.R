@@ -23,10 +23,20 @@ write_demo <- function(site, dir) {
     Position = sprintf("%.1f", site$capped$position))
   write_whole(files[["capped"]], function(path) fwrite(capped, path))
   Sys.setFileTime(files, as.POSIXct(paste(max(site$totals$date) + 1L, "09:00:00"), tz = "UTC"))
+  write_whole(file.path(dir, "volumes.csv"), function(path) fwrite(demo_volumes(site), path))
   write_whole(file.path(dir, "events.csv"),
     function(path) fwrite(site$truth$events[, c("date", "event", "pages")], path))
   write_whole(file.path(dir, "inktide.yml"), function(path) write_lines(demo_settings(), path))
   invisible(files)
+}
+
+# Search volumes as such tables have them: of the queries seen most, rounded.
+demo_volumes <- function(site, most = 300) {
+  seen <- sums_by(site$daily, "query", "impressions")
+  setorderv(seen, c("impressions", "query"), c(-1L, 1L))
+  days <- length(unique(site$daily$date))
+  data.table(query = seen$query, volume = signif(1.2 * seen$impressions * 30 / days, 2))[
+    seq_len(min(most, nrow(seen)))]
 }
 
 export_figures <- function(rows) {
@@ -38,7 +48,9 @@ demo_settings <- function() {
   c("# Fernmoor Seeds, an invented mail-order house. Paths are relative to this file.",
     sprintf("site: %s/", demo_host), "events: events.csv", "brand:",
     paste0("  - ", demo_brand_words), "exports:", "  - exports/daily.csv",
-    "  - exports/daily-totals.csv", "  - exports/page-totals.csv")
+    "  - exports/daily-totals.csv", "  - exports/page-totals.csv", "segments:",
+    "  phone: {device: mobile}", "  computer: {device: desktop}",
+    "  questions: {has_any: [how, why, when, what]}")
 }
 
 #' Example exports

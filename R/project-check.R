@@ -117,10 +117,11 @@ unusual_days <- function(dated) {
 never_finished <- function(days, all, lag = 3L) {
   dated <- days[days$day > 0]
   if (!nrow(dated)) return(NULL)
-  newest <- tapply(all$day, all$import, max)
+  ends <- tapply(all$day[all$day > 0], all$import[all$day > 0], range)
   own <- split(dated, dated$import)
   said <- vapply(own, function(of) {
-    as.integer(export_day(max(of$exported), of$stated[1], newest[[as.character(of$import[1])]]))
+    days <- ends[[as.character(of$import[1])]]
+    as.integer(export_day(max(of$exported), of$stated[1], days[1], days[2]))
   }, 0L)
   open <- dated$day >= said[as.character(dated$import)] - lag &
     dated$day < as.integer(stored_export_day(days)) - lag

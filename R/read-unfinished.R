@@ -4,13 +4,18 @@
 # What tables read and archives call them.
 unfinished_words <- function(lag) sprintf("unfinished days (within %g days of the export)", lag)
 
+# A window of fewer days, in files that are newer, is taken as it was chosen.
+short_window <- 28L
+
 # The day of the export: the latest of what files say. Where nobody stated it, it is no later than the
-# day after the newest day in the data. exported, stated: by file or import; newest: the last day that
-# the dates stand for.
-export_day <- function(exported, stated, newest) {
+# day after the newest day in the data. exported, stated: by file or import; oldest, newest: the first
+# and last day that the dates stand for.
+export_day <- function(exported, stated, oldest, newest) {
   exported <- as.integer(exported)
   taken <- stated %in% TRUE
-  as.IDate(max(exported[taken], pmin(exported[!taken], as.integer(newest) + 1L)))
+  short <- as.integer(newest) - as.integer(oldest) + 1L < short_window
+  bounded <- if (short) exported[!taken] else pmin(exported[!taken], as.integer(newest) + 1L)
+  as.IDate(max(exported[taken], bounded))
 }
 
 # In: tables as read_part() gives them. Out: the same without their unfinished days, which only the
@@ -18,12 +23,10 @@ export_day <- function(exported, stated, newest) {
 drop_unfinished <- function(parts, lag, stated) {
   dated <- Filter(function(part) "date" %in% part$dimensions && nrow(part$rows), parts)
   if (lag == 0 || !length(dated)) return(parts)
-  ends <- vapply(dated, function(part) as.integer(last_day(part$rows$date)), 0L)
-  exported <- vapply(parts, function(part) as.integer(part$source$exported), 0L)
-  first <- as.integer(export_day(exported, rep(stated, length(parts)), max(ends))) - lag
-  # Some days long ago, in a file that is newer, are all that somebody asked for.
+  newest <- max(vapply(dated, function(part) as.integer(last_day(part$rows$date)), 0L))
   oldest <- min(vapply(dated, function(part) as.integer(min(part$rows$date)), 0L))
-  if (!stated && oldest >= first && max(exported) > max(ends) + 1L) return(parts)
+  exported <- vapply(parts, function(part) as.integer(part$source$exported), 0L)
+  first <- as.integer(export_day(exported, rep(stated, length(parts)), oldest, newest)) - lag
   lapply(parts, function(part) {
     gone <- if ("date" %in% part$dimensions) which(as.integer(part$rows$date) >= first)
     if (!length(gone)) return(part)

@@ -24,7 +24,8 @@
 #'   still being revised by the source: those within `lag` days of the export are left out, and
 #'   counted too. Where `exported` does not state it, the day of the export is the latest that the
 #'   files' times tell, but no later than the day after the newest day in the data, since a copied
-#'   file is new and its rows are not; so only the newest days of all files can be unfinished. What several files of one grain hold counts once, from the file
+#'   file is new and its rows are not; so only the newest days of all files can be unfinished. A
+#'   window of less than four weeks, in files that are newer, is taken as it is. What several files of one grain hold counts once, from the file
 #'   exported last. Where tables of several grains become one since a dimension was not asked
 #'   for, each day rests on the finest table that has it. [print()] lists it all.
 #'

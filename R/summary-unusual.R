@@ -52,6 +52,7 @@ unusual_kinds <- data.table(what = c("clicks missing", "seen, not clicked",
 
 # The single days of unusual runs: data.table(date, what, likely).
 unusual_dates <- function(days) {
+  if (is.null(days$impressions)) days <- cbind(days, impressions = days$clicks)
   runs <- unusual_runs(days, 1L)
   run <- rep(seq_len(nrow(runs)), runs$days)
   data.table(date = if (nrow(runs)) listed_dates(runs) else as.IDate(character()),

@@ -57,7 +57,7 @@ csv_lines <- function(rows) {
 }
 
 json_lines <- function(rows) {
-  escape_json(as.character(jsonlite::toJSON(as.data.frame(rows), dataframe = "rows", digits = 8,
+  escape_json(as.character(jsonlite::toJSON(as.data.frame(rows), dataframe = "rows", digits = I(10),
     na = "null", pretty = 1)))
 }
 

@@ -22,6 +22,7 @@ test_that("an archive of the first format is brought up to date, one of a later 
     for (statement in c(...)) DBI::dbExecute(con, statement)
   }
   sql("DROP TABLE facts", "DROP TABLE decisions", "DROP TABLE outcomes",
+    "ALTER TABLE imports DROP COLUMN stated",
     "ALTER TABLE days DROP COLUMN first", "ALTER TABLE days DROP COLUMN last",
     "ALTER TABLE changes DROP COLUMN days_unused", "UPDATE meta SET value = '1'")
   again <- tide_store(dirname(store$dir))

@@ -130,7 +130,7 @@ test_that("windows, levels and events of a comparison are those asked for", {
     "2026-09-13..2026-09-19", "--level", "site")
   whole <- fread(pairs_file)
   week <- function(from) {
-    sum(whole$Clicks[as.IDate(whole$Date) %between% (as.IDate(from) + c(0, 6))]) * 30 / 7
+    sum(whole$Clicks[as.IDate(whole$Date) %between% (as.IDate(from) + c(0, 6))])
   }
   expect_equal(c(apart$clicks_before, apart$clicks_after),
     c(week("2026-09-13"), week("2026-10-11")))
@@ -143,7 +143,7 @@ test_that("windows, levels and events of a comparison are those asked for", {
   expect_match(none$err, "outside the data", all = FALSE)
   why <- program("compare", pairs_file, "--level", "folder", "--why", "/guides/", "--quiet",
     "--exported", "2026-12-01")
-  expect_match(why$out, "clicks a month", all = FALSE)
+  expect_match(why$out, "lost 18 clicks", all = FALSE)
   events <-
     withr::local_tempfile(fileext = ".csv", lines = c("date,event", "2026-10-20,Newsletter"))
   told <- program("compare", pairs_file, "--days", "21", "--events", events, "--exported",
@@ -239,7 +239,7 @@ test_that("every wrong call is one clear error: what, where, how to fix it, and 
     list("trace", c("Nothing to trace")),
     list("load", c("No file")),
     list("enrich", c("No project")),
-    list("check", c("No project")),
+    list("check", c("No data to work on")),
     list(c("demo", "full"), c("full")),
     list(c("demo", "one", "two"), c("Too many folders")),
     list(c("compare", "export.csv", "--windows", "7,x"), c("Not lengths of windows", "7,28,90")),

@@ -2,7 +2,8 @@ test_that("every finding has the agreed columns, in order, within their ranges",
   found <- tidy(demo()$found)
   expect_equal(names(found), c("rank", "id", "kind", "query", "page", "pages", "clicks",
     "impressions", "ctr", "position", "expected_ctr", "if_done", "if_done_low", "if_done_high",
-    "confidence", "chance", "gain", "hours", "score", "task", "page_clicks", "action", "reason"))
+    "confidence", "chance", "gain", "hours", "score", "task", "page_clicks", "action", "reason",
+    "gain_share"))
   expect_false(anyNA(found))
   expect_equal(found$rank, seq_len(nrow(found)))
   expect_false(is.unsorted(-found$score))

@@ -49,10 +49,12 @@ test_that("the workbook of windows has a sheet for each, and segments go by thei
   file <- withr::local_tempfile(fileext = ".xlsx")
   tide_write(lapply(c(7, 28), function(days) tide_compare(data, days = days, curve = curve)), file)
   expect_equal(readxl::excel_sheets(file), c("By query, 7 days", "By query, 28 days", "Site"))
-  tide_write(tide_compare(data, "query", segments = tide_segment("first pages", page = "/p[0-5]/"),
+  both <- as_data(rbind(made_site(queries = 80, days = 56)[, "device" := "mobile"],
+    made_site(queries = 80, days = 56, seed = 2)[, "device" := "desktop"]))
+  tide_write(tide_compare(both, "query", segments = tide_segment("phone", device = "mobile"),
     curve = curve),
     file)
   site <- readxl::read_excel(file, "Site")
-  expect_match(site$after, "^first pages, ")
+  expect_match(site$after, "^phone, ")
   expect_match(site$before, "^the rest, ")
 })

@@ -1,8 +1,8 @@
 #' Take data out of the archive
 #'
 #' Reads the rows that count for a window: only the months and columns asked for are touched.
-#' Days within `lag` days of the newest export are unfinished and left out; see [tide_read()] for which
-#' day that is. Days that were unfinished in an older export and not exported since are kept;
+#' Days within `lag` days of the newest export are unfinished and left out; see [tide_read()] for
+#' which day that is. Days that were unfinished in an older export and not exported since are kept;
 #' [tide_check()] names them.
 #'
 #' @param store A `tide_store` object.
@@ -76,7 +76,8 @@ plan_window <- function(store, from, to, days, lag, dimensions) {
   if (is.null(dimensions)) dimensions <- dimension_names
   held <- with_store(store, write = FALSE,
     function(con) list(current = setDT(DBI::dbGetQuery(con,
-      paste("SELECT c.import, c.grain, c.day, c.exported, c.rows, c.clicks, c.impressions, c.first,",
+      paste(
+        "SELECT c.import, c.grain, c.day, c.exported, c.rows, c.clicks, c.impressions, c.first,",
         "c.last, i.stated FROM current c JOIN imports i ON i.id = c.import"))),
       parts = setDT(DBI::dbGetQuery(con,
         "SELECT file, import, grain, month, checksum FROM parts"))))
@@ -99,8 +100,7 @@ plan_window <- function(store, from, to, days, lag, dimensions) {
         format_days(as.IDate(min(current$day)), as.IDate(max(current$day)))),
       fix = "Ask for another window.", class = "nothing_left")
   }
-  left_out <- rbind(day_ledger(current[unfinished & !outside],
-    unfinished_words(lag)),
+  left_out <- rbind(day_ledger(current[unfinished & !outside], unfinished_words(lag)),
     day_ledger(current[outside], "outside the window"))
   # A grain is named by the dimensions that are read of it.
   set(left_out, j = "grain", value = vapply(left_out$grain,
@@ -113,8 +113,8 @@ plan_window <- function(store, from, to, days, lag, dimensions) {
 stored_export_day <- function(current) {
   dated <- current[current$day > 0]
   if (!nrow(dated)) return(as.IDate(NA))
-  ends <- vapply(split(dated$day, dated$grain), function(days) as.integer(last_day(as.IDate(days))),
-    0L)
+  ends <-
+    vapply(split(dated$day, dated$grain), function(days) as.integer(last_day(as.IDate(days))), 0L)
   export_day(current$exported, current$stated, min(dated$day), max(ends))
 }
 

@@ -14,13 +14,12 @@ command_compare <- function(shared) {
       text_option("--level", "WHAT",
         "query, page, folder, topic, pair or site [query]; with --segments line by line"),
       switch_option("--all-days", "unusual days too (bots, outages), which are else left out"),
-      number_option("--fdr", "SHARE", "share of what is marked as significant that may be noise [0.1]",
-        0.1),
+      number_option("--fdr", "SHARE",
+        "share of what is marked as significant that may be noise [0.1]", 0.1),
       text_option("--why", "NAME", "only this query, page, folder or topic of the level, in words"),
       top_option(),
       text_option("--by", "WHAT", paste(
-        "brand, intent, page_group, band, words, term, country, device,",
-        "vertical, rich_result")),
+        "brand, intent, page_group, band, words, term, country, device,", "vertical, rich_result")),
       text_option("--segments", "A,B",
         "two segments of inktide.yml against each other, or one against the rest"),
       events_option(),
@@ -81,8 +80,8 @@ run_moves <- function(options, files) {
   })
   # Days before the windows are not asked for, so nobody is told that they are left out.
   own_window <- data$left_out$reason == "outside the window" & !chose_window(options)
-  note(options, paste(left_out_lines(data$left_out[which(!own_window)], kept_by_grain(data)),
-    collapse = "\n"))
+  note(options,
+    paste(left_out_lines(data$left_out[which(!own_window)], kept_by_grain(data)), collapse = "\n"))
   if (is.null(input$store)) data <- tide_filter(data, days = wanted)
   compared <- lapply(lengths, function(days) tide_compare(data, site_days = held, after = after,
     before = before, days = days, by = options$level, fdr = options$fdr,
@@ -138,7 +137,8 @@ emit_moves <- function(options, compared, rules, lengths = NULL) {
   moves <- compared[[1]]
   if (!is.null(options$why)) return(emit_why(options, moves))
   drivers <- if (is.null(moves$sides)) utils::head(moves$drivers, 5)$told
-  emit(options, moves$moves, c(format(moves, n = options$top, width = terminal_width(), keep = "--all-days"),
+  emit(options, moves$moves, c(
+    format(moves, n = options$top, width = terminal_width(), keep = "--all-days"),
     if (length(drivers)) {
       c("", "What drives it",
         unlist(lapply(drivers, strwrap, terminal_width(), indent = 2, exdent = 4)))
@@ -232,7 +232,6 @@ site_moves <- function(options, input, data) {
   held <- site_days_table(data)
   data <- last_rows(options, input, data, 90)
   if (dated_days(data) < 56) return(NULL)
-  tide_compare(data, site_days = held, days = 28, by = "page",
-    brand = input$settings$rules$brand, rules = input$settings$rules,
-    events = events_input(options, input))
+  tide_compare(data, site_days = held, days = 28, by = "page", brand = input$settings$rules$brand,
+    rules = input$settings$rules, events = events_input(options, input))
 }

@@ -11,7 +11,7 @@ findings_lines <- function(findings, all, width) {
   }
   c(
     list_rows(findings$findings, leads, width),
-    wrap_lines(more_line(leads, all$findings), width),
+    wrap_lines(more_line(leads, all), width),
     "",
     strwrap(total_line(all), width),
     aside_text(findings, width),
@@ -55,13 +55,18 @@ list_rows <- function(found, leads, width) {
       paste0(under, mapply(fit_path, page, pmax(8, width - nchar(under, "width") - 1L))))))
 }
 
-more_line <- function(leads, all) {
+# What is not shown brings what is missing of the total as it is printed, so that the column adds
+# up.
+more_line <- function(leads, findings) {
+  all <- findings$findings
   rest <- task_leads(all)
   rest <- rest[!rest$task %in% leads$task]
   if (!nrow(rest)) return(NULL)
-  sums <- task_sums(all, rest$task)
+  printed <- function(x) as.numeric(gsub(",", "", format_clicks(x), fixed = TRUE))
+  gain <- printed(list_total(findings)$gain) - sum(printed(task_sums(all, leads$task)$gain))
   sprintf("    ... and %s with +%s in %s (--top N, or --format csv for all)",
-    format_plural(nrow(rest), "more task", "more tasks"), format_clicks(sum(sums$gain)),
+    format_plural(nrow(rest), "more task", "more tasks"),
+    sub("[.]0$", "", formatC(gain, format = "f", digits = 1, big.mark = ",")),
     format_hours(sum(rest$hours)))
 }
 
@@ -72,10 +77,12 @@ total_line <- function(findings) {
     "site's clicks, in %s. gain = if done",
     "x confidence x chance; if done: extra clicks per 30 days if the finding is real and the step",
     "works; conf.: that it is real; chance: that the step works; exp.: expected CTR at these",
-    "positions; h: hours; second line: clicks of impressions in the window. In order of %s per hour."),
+    "positions; h: hours; second line: clicks of impressions in the window. In order of %s per",
+    "hour."),
     format_plural(nrow(task_leads(found)), "task"), format_clicks(total$gain),
     format_clicks(total$low), format_clicks(total$high), worth_text(found),
-    format_share(sum(found$gain_share)), format_hours(sum(found$hours)), if (is.null(found[["gain_value"]])) "gain" else "gain in money")
+    format_share(sum(found$gain_share)), format_hours(sum(found$hours)),
+    if (is.null(found[["gain_value"]])) "gain" else "gain in money")
 }
 
 worth_text <- function(found) {

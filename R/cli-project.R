@@ -119,7 +119,9 @@ command_check <- function(shared) {
     job = "what is stored, how complete it is, what is wrong with it",
     files = "[FILE...]",
     example = "inktide check --project my-site",
-    options = c(reading_options(shared), options_named(shared, c("--format", "--out")),
+    options = c(
+      reading_options(shared),
+      options_named(shared, c("--format", "--out")),
       list(switch_option("--strict", "end with status 1 where there are problems"),
         switch_option("--rebuild", "first make the archive's index anew from its parts"))),
     run = run_check)
@@ -139,13 +141,15 @@ run_check <- function(options, files) {
     on.exit(unlink(scratch, recursive = TRUE))
     store <- tide_store(scratch)
     do.call(tide_load, c(list(store, input$files, exported = options$exported,
-      progress = progress_to_terminal(options)), reading_rules(options, input$settings)))
+      progress = progress_to_terminal(options)),
+      reading_rules(options, input$settings)))
   }
   found <- tide_check(store, brand = input$settings$rules$brand)
   emit(options, found$problems, wrap_lines(format(found), terminal_width()))
   problems <- sum(found$problems$weight == "problem")
   if (options$strict && problems) {
     abort_tide(sprintf("The data have %s.", format_plural(problems, "problem")),
-      where = sprintf("'%s'.", if (length(files)) files[1] else input$folder), fix = "See the list above.", class = "check")
+      where = sprintf("'%s'.", if (length(files)) files[1] else input$folder),
+      fix = "See the list above.", class = "check")
   }
 }

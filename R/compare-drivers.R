@@ -63,8 +63,8 @@ driven <- function(basis, whole, part, site, most, kinds) {
     driver_lines(kinds[2], at$name, at$change, "", along, nrow(busy),
       sprintf(paste("%s %s %s clicks%s, and %d of %d %s went that way more than the site:",
         "look for what they share."),
-        name, verb, format_clicks(abs(at$change)), a_month(basis$scale), round(along * nrow(busy)), nrow(busy),
-        if (kinds[1] == "one query") "queries" else "pages"))
+        name, verb, format_clicks(abs(at$change)), a_month(basis$scale), round(along * nrow(busy)),
+        nrow(busy), if (kinds[1] == "one query") "queries" else "pages"))
   }))
 }
 
@@ -85,8 +85,7 @@ homeless_topics <- function(basis, site) {
     }
     driver_lines("topic without a page", lines$name[i], lines$change[i], "",
       unname(by_page[1] / sum(by_page)), length(by_page),
-      sprintf(
-        "\"%s\" gained %s clicks%s over %d pages, none of which is its own: an idea for one.",
+      sprintf("\"%s\" gained %s clicks%s over %d pages, none of which is its own: an idea for one.",
         lines$name[i], format_clicks(lines$change[i]), a_month(basis$scale), length(by_page)))
   }))
 }

@@ -78,19 +78,16 @@ whole_lines <- function(lines, all = NULL, free = NULL) {
   out
 }
 
-# Whole numbers next to x with a given sum (largest remainders); what is nothing stays nothing.
+# Whole numbers next to x with a given sum; what is nothing stays nothing where it can.
 whole_shares <- function(x, total) {
-  down <- floor(x + 1e-9)
-  left <- x - down
-  left[abs(x) < 1e-9] <- -1
-  missing <- as.integer(round(total - sum(down)))
-  up <- utils::head(order(-left), max(0L, missing))
-  down[up] <- down[up] + 1
-  if (missing < 0L) {
-    most <- utils::head(order(left), -missing)
-    down[most] <- down[most] - 1
+  whole <- round(x)
+  while (abs(total - sum(whole)) > 0.5) {
+    step <- sign(total - sum(whole))
+    cost <- abs(whole + step - x) - abs(whole - x) + ifelse(abs(x) < 1e-9, 10, 0)
+    at <- which.min(cost)
+    whole[at] <- whole[at] + step
   }
-  down
+  whole
 }
 
 # Moves single clicks between the columns of a row until columns have their sums too, where it costs

@@ -33,18 +33,17 @@
 #'   (`continuing`, `new`, `lost`), `impressions_before`, `impressions_after`, `position_before`,
 #'   `position_after`), `site` (one such row), `all_clicks` (`before`, `after`: with private
 #'   queries, or `NULL`), `pairs`, `windows` (`from`, `to`, `days` that count, `missing`,
-#'   `left_out`, `clicks`), `unusual` (`date`, `what`, `likely` of the days left out), `scaled`, `sides`
-#'   (names of the segments, or `NULL`), `level`, `fdr`, `season` (`ratio` of the site's clicks
-#'   between the same weekdays a year before, or `NULL`), `events` (those given that lie in one
-#'   window only: `date`, `event`, `pages`, `window`, which is `before` or `after`), `weekly` (of
-#'   the first 50: clicks of each `name` by `week` over both windows, 1 the oldest), and for windows
-#'   `drivers` (what drives what, the largest change first: `kind`, which is `one query`, `whole
-#'   page`, `one page`, `whole folder` or `topic without a page`; `name`, `change`, `by`: the query
-#'   or page that drives it, `share` of the change or of the parts that went along, `parts` looked
-#'   at, `told`: a sentence) and `lost_positions` (the pages whose positions cost most, with their
-#'   queries: `page`, `page_clicks`, `query`, `clicks`, `position_before`, `position_after`,
-#'   `since`). Methods: `print`, `format`, `tidy`, `summary` (of the site),
-#'   `autoplot`, `plot`.
+#'   `left_out`, `clicks`), `unusual` (`date`, `what`, `likely` of the days left out), `scaled`,
+#'   `sides` (names of the segments, or `NULL`), `level`, `fdr`, `season` (`ratio` of the site's
+#'   clicks between the same weekdays a year before, or `NULL`), `events` (those given that lie in
+#'   one window only: `date`, `event`, `pages`, `window`, which is `before` or `after`), `weekly`
+#'   (of the first 50: clicks of each `name` by `week` over both windows, 1 the oldest), and for
+#'   windows `drivers` (what drives what, the largest change first: `kind`, which is `one query`,
+#'   `whole page`, `one page`, `whole folder` or `topic without a page`; `name`, `change`, `by`: the
+#'   query or page that drives it, `share` of the change or of the parts that went along, `parts`
+#'   looked at, `told`: a sentence) and `lost_positions` (the pages whose positions cost most, with
+#'   their queries: `page`, `page_clicks`, `query`, `clicks`, `position_before`, `position_after`,
+#'   `since`). Methods: `print`, `format`, `tidy`, `summary` (of the site), `autoplot`, `plot`.
 #' @references Shorrocks (2013), Journal of Economic Inequality 11, 99-126. Benjamini, Hochberg
 #'   (1995), Journal of the Royal Statistical Society B 57, 289-300. Berger (1982), Technometrics
 #'   24, 295-300. von Neumann (1941), Annals of Mathematical Statistics 12, 367-395.

@@ -5,11 +5,11 @@
 # what it has beyond that. With one factor for both windows (of both together, held to the curve)
 # the first is a product whose change is shared out by the Shapley value (Shorrocks 2013): the mean
 # over both orders in which demand and position may have moved. The rest is CTR at equal position.
-# It adds up exactly, whatever the figures, zeros included; so do sums over pairs; and it changes its
-# sign alone where the windows are exchanged. A factor for each window would make the
-# luck of one click on next to no expected ones look like a large movement, taken back by another.
-# Pairs shown in one window only are new or lost. In: clicks, expected and demand of each side,
-# already for equally many days, and the factor. Out: data.table of `part_names`.
+# It adds up exactly, whatever the figures, zeros included; so do sums over pairs; and it changes
+# its sign alone where the windows are exchanged. A factor for each window would make the luck of
+# one click on next to no expected ones look like a large movement, taken back by another. Pairs
+# shown in one window only are new or lost. In: clicks, expected and demand of each side, already
+# for equally many days, and the factor. Out: data.table of `part_names`.
 change_parts <- function(clicks_1, clicks_2, expected_1, expected_2, demand_1, demand_2, factor) {
   both <- demand_1 > 0 & demand_2 > 0
   each_1 <- fifelse(both, expected_1 / demand_1, 0)
@@ -74,7 +74,8 @@ pair_factor <- function(pairs, fit) {
     fit_spread(fit, position))
 }
 
-# The parts of each pair's change of clicks, each side times its `scale`: data.table of `part_names`.
+# The parts of each pair's change of clicks, each side times its `scale`: data.table of
+# `part_names`.
 pair_changes <- function(pairs, days, scale, fit) {
   before <- lapply(pairs[, c("clicks_1", "expected_1", "demand_1")], `*`, scale[1])
   after <- lapply(pairs[, c("clicks_2", "expected_2", "demand_2")], `*`, scale[2])

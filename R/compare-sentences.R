@@ -8,8 +8,8 @@ a_month <- function(scale) if (any(scale != 1)) " per 30 days" else ""
 
 month_words <- function(x) if (x$scaled) " per 30 days" else ""
 
-# "lost 412 clicks (900 to 488): 350 by position, 80 by demand, 18 gained by CTR". Segments have more
-# or fewer clicks than one another. line: figures in whole clicks, see whole_lines().
+# "lost 412 clicks (900 to 488): 350 by position, 80 by demand, 18 gained by CTR". Segments have
+# more or fewer clicks than one another. line: figures in whole clicks, see whole_lines().
 change_sentence <- function(line, subject, x) {
   parts <- unlist(line[, part_names, with = FALSE])
   parts <- parts[order(-abs(parts))]
@@ -45,7 +45,8 @@ change_sentence <- function(line, subject, x) {
     counts[2], counts[1], why(verbs))
 }
 
-# The clicks of the windows as they are, what the site gained or lost and why, and what is not in it.
+# The clicks of the windows as they are, what the site gained or lost and why, and what is not in
+# it.
 site_sentences <- function(x) {
   site <- whole_lines(x$site)
   w <- x$windows
@@ -70,8 +71,8 @@ sides_title <- function(x) {
   paste0(x$sides[2], " against ", x$sides[1], if (!is.na(x$windows$to[1])) paste(",", windows[1]))
 }
 
-# The same with what the days are, and which are left out. keep: how to have them in, in the words of
-# the face, or NULL.
+# The same with what the days are, and which are left out. keep: how to have them in, in the words
+# of the face, or NULL.
 sides_line <- function(x, keep = NULL) {
   w <- x$windows
   days <- if (!is.null(x$sides)) {

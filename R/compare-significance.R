@@ -9,8 +9,8 @@
 # demand, what it and position make of clicks, and CTR at equal position are tested apart, each as a
 # log ratio. The smaller p-value of the first two together (Simes 1986) and of CTR counts, times
 # two; Benjamini and Hochberg (1995) over all that are tested. A line must differ from no change and
-# from the site's (the larger p-value of the two, an intersection-union test, Berger 1982), so that a
-# season that moves all is no news of any one. Out: data.table(ratio, ratio_low, ratio_high, p, q,
+# from the site's (the larger p-value of the two, an intersection-union test, Berger 1982), so that
+# a season that moves all is no news of any one. Out: data.table(ratio, ratio_low, ratio_high, p, q,
 # p_visible: of demand and position together, p_clicked, common_clicked: log ratio of the site).
 change_tests <- function(sums, days, level, least = least_clicks, common = NULL, between = NULL) {
   made <- log_change(sums$clicks_1, sums$clicks_2, days[1], days[2])
@@ -59,11 +59,12 @@ common_changes <- function(sums, days, least = least_clicks, few = 20) {
   })
 }
 
-# How far lines waver from week to week beyond counts, as the variance it gives the log change of two
-# windows, by measure: list(variance, df), a value for each line. In: rows with `line`, `side` and the
-# figures summed; how many lines there are; the windows. Successive weeks of one window are held against each other (von Neumann 1941), less what
-# all lines did between them, so that a slow fall is a change and not noise. Windows of less than
-# three weeks are held against each other day by day.
+# How far lines waver from week to week beyond counts, as the variance it gives the log change of
+# two windows, by measure: list(variance, df), a value for each line. In: rows with `line`, `side`
+# and the figures summed; how many lines there are; the windows. Successive weeks of one window are
+# held against each other (von Neumann 1941), less what all lines did between them, so that a slow
+# fall is a change and not noise. Windows of less than three weeks are held against each other day
+# by day.
 window_wavering <- function(rows, many, windows, few = 20, belief = 50) {
   lengths <- vapply(windows, function(window) as.integer(window[2] - window[1]) + 1L, 0L)
   block <- if (min(lengths) >= 21) 7L else 1L

@@ -16,11 +16,11 @@
 #'   weekdays 52 weeks before.
 #' @param days Length of the windows where they are not given.
 #' @param segments One or two [tide_segment()]s instead of windows: the first is compared with
-#'   the second, or with the rest. Rows in both count in both. Line by line (with `by`), `before` in names of
-#'   columns stands for the second, `after` for the first, and `real` for a difference that is
-#'   not that of the segments on the whole.
-#' @param curve A `tide_curve` object; `NULL` fits it: of windows to their days and at least the last
-#'   90, of segments to all of the data.
+#'   the second, or with the rest. Rows in both count in both. Line by line (with `by`), `before` in
+#'   names of columns stands for the second, `after` for the first, and `real` for a difference that
+#'   is not that of the segments on the whole.
+#' @param curve A `tide_curve` object; `NULL` fits it: of windows to their days and at least the
+#'   last 90, of segments to all of the data.
 #' @param brand Brand words.
 #' @param fdr False-discovery rate of `real`.
 #' @param rules A [tide_rules()] object.

@@ -17,9 +17,9 @@
 #'   Either way the same figure is worked out at other dates, a week apart, whose days do not reach
 #'   over the event (nor over other events of these pages). How far it moves there, with no event,
 #'   is the least that the interval allows for (placebo dates): a season or a drift that pages of
-#'   one folder share is no event. Where fewer than three times the days of one side are left for that,
-#'   fewer days are taken, at least 14; where those are too few, the verdict is `too few days`: about
-#'   four months around the event are enough.
+#'   one folder share is no event. Where fewer than three times the days of one side are left for
+#'   that, fewer days are taken, at least 14; where those are too few, the verdict is `too few
+#'   days`: about four months around the event are enough.
 #' @param data A `tide_data` object with dates, queries and pages.
 #' @param events A `tide_events` object.
 #' @param curve A `tide_curve` object; `NULL` fits it to all of the data.
@@ -29,7 +29,8 @@
 #' @return A tibble, four rows per event: `date`, `event`, `pages`, `measure` (`clicks`,
 #'   `demand`, `position`, `ctr`), `ratio` (after to before), `ratio_low`,
 #'   `ratio_high`, `verdict` (`rose`, `fell`, `no sign`, `too few days`, `too few clicks`,
-#'   `no comparable pages`), `against` (`comparable pages`, `other weeks`), `touched` (pages), `days` (of each side), `clicks` (a day before).
+#'   `no comparable pages`), `against` (`comparable pages`, `other weeks`), `touched` (pages),
+#'   `days` (of each side), `clicks` (a day before).
 #' @section Errors: `tide_error_grain` without dates or queries.
 #' @references Card, Krueger (1994), American Economic Review 84, 772-793. Bertrand, Duflo,
 #'   Mullainathan (2004), Quarterly Journal of Economics 119, 249-275 (placebo dates).
@@ -115,8 +116,8 @@ running_days <- function(series, touched, odd = NULL, most = 1000) {
 # How many stretches of the days of one side the placebo dates must be worth.
 least_placebo <- 3
 
-# own: pages of the event, NULL for all; others: pages of other events in these weeks; apart: dates of
-# other events that touched the same pages.
+# own: pages of the event, NULL for all; others: pages of other events in these weeks; apart: dates
+# of other events that touched the same pages.
 event_effect <- function(event, own, others, apart, run, days, level) {
   whole <- is.null(own)
   line <- function(verdict, ends = matrix(NA_real_, 3, 4), reach = 0L, clicks = NA_real_) {
@@ -189,8 +190,8 @@ shift_at <- function(run, date, reach, mine, free) {
     clicks = min(sum(wide$clicks_1[mine]), sum(wide$clicks_2[mine])))
 }
 
-# The same at dates a week apart whose days reach over none of the events: list(logs: a row per date,
-# days: how many they stretch over).
+# The same at dates a week apart whose days reach over none of the events: list(logs: a row per
+# date, days: how many they stretch over).
 placebo_shifts <- function(run, events, reach, mine, free) {
   n <- length(run$dates)
   if (n < 2L * reach) return(list(logs = NULL, days = 0))

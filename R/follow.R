@@ -75,7 +75,8 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"),
     events = events_on_page(events, chosen, coded$pages$keys),
     shifts = if (!is.null(events)) event_effects(series, events, odd),
     changes = find_changes(series, events, groups = rules$page_groups, odd = odd),
-    unusual = site_unusual_runs(data), chosen = is.null(pages), by = by, leading = leading, from = periods[1], to = table$to),
+    unusual = site_unusual_runs(data), chosen = is.null(pages), by = by, leading = leading,
+    from = periods[1], to = table$to),
     class = "tide_follow")
 }
 
@@ -210,19 +211,21 @@ format.tide_follow <- function(x, width = 80, ...) {
       width),
     if (x$chosen) {
       wrap_lines(paste("the pages with the most clicks without brand queries, so a home page that",
-        "lives on brand is not among them"), width)
+        "lives on brand is not among them"),
+        width)
     },
     "",
     row(fit_text("page", free), heads),
     vapply(seq_len(nrow(ends)),
       function(i) row(fit_path(format_path(ends$page[i]), free), cells[i, ]), ""),
-    follow_part(x, "events", width), follow_part(x, "changes", width), follow_part(x, "days", width))
+    follow_part(x, "events", width),
+    follow_part(x, "changes", width),
+    follow_part(x, "days", width))
 }
 
 # One part of what is followed, as text.
 follow_part <- function(x, part, width) {
-  switch(part,
-    events = time_lines("Events", shift_lines(x$shifts), width),
+  switch(part, events = time_lines("Events", shift_lines(x$shifts), width),
     changes = time_lines("Changes found in the data", found_change_lines(x$changes), width),
     days = time_lines("Unusual days and weeks", unusual_run_lines(x$unusual), width))
 }

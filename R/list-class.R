@@ -51,8 +51,8 @@ format.tide_findings <- function(x, n = 10, ...) {
   leads <- task_leads(x$findings)
   found <- utils::head(leads, n)
   total <- list_total(x)
-  head <- sprintf(
-    "<tide_findings> %s in %s from %s; together +%s clicks per 30 days (%s to %s), %s of the site's",
+  head <- sprintf(paste("<tide_findings> %s in %s from %s; together +%s clicks per 30 days (%s to",
+    "%s), %s of the site's"),
     format_plural(nrow(x$findings), "finding"), format_plural(nrow(leads), "task"),
     format_plural(x$tested, "tested query x page pair"), format_clicks(total$gain),
     format_clicks(total$low), format_clicks(total$high), format_share(sum(x$findings$gain_share)))
@@ -65,10 +65,14 @@ format.tide_findings <- function(x, n = 10, ...) {
     format_clicks(sums$gain), format_clicks(sums$if_done), format_sure(found$confidence),
     format_share(found$chance))
   more <- nrow(leads) - nrow(found)
-  c(head, lines, if (more > 0) {
-    sprintf("     ... and %s", format_plural(more, "more task", "more tasks"))
-  },
-    "First steps", sprintf("%3d  %s", first$rank, first$action))
+  c(
+    head,
+    lines,
+    if (more > 0) {
+      sprintf("     ... and %s", format_plural(more, "more task", "more tasks"))
+    },
+    "First steps",
+    sprintf("%3d  %s", first$rank, first$action))
 }
 
 #' @export

@@ -52,11 +52,11 @@
 #'   out as a tibble, with the columns `rank`, `id`, `kind`, `query`, `page`, `pages`, `clicks`,
 #'   `impressions`, `ctr`, `position`, `expected_ctr`, `if_done`, `if_done_low`, `if_done_high`,
 #'   `confidence`, `chance`, `gain`, `hours`, `score`, `task` (lines that one step serves share
-#'   it), `page_clicks` (of all queries of the page, per 30 days), `action`, `reason`, `gain_share` (of the
-#'   site's clicks, private queries included where the data tell them), where known
+#'   it), `page_clicks` (of all queries of the page, per 30 days), `action`, `reason`, `gain_share`
+#'   (of the site's clicks, private queries included where the data tell them), where known
 #'   `if_done_conversions` and `if_done_value` with `_low` and `_high`, `gain_conversions` and
-#'   `gain_value`, then the facts that [tide_enrich()] put beside query and page), `aside` (what
-#'   was checked and left out: `kind`, `reason`, `queries`), `how` (lines of arithmetic by id, see
+#'   `gain_value`, then the facts that [tide_enrich()] put beside query and page), `aside` (what was
+#'   checked and left out: `kind`, `reason`, `queries`), `how` (lines of arithmetic by id, see
 #'   [tide_trace()]), `pairs` (every query x page pair with its `expected_ctr`, for figures),
 #'   `curve`, `tested`, `summary`, `assumptions` (those that were set) and `outside` (what
 #'   `position` and `segments` leave out: shares of `clicks` and `impressions`, `reason`; or

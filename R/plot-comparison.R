@@ -38,11 +38,13 @@ autoplot.tide_change <- function(object, ...) {
   parts <- unlist(site[, part_names, with = FALSE])
   ends <- site$clicks_before + cumsum(parts)
   named <- if (is.null(object$sides)) c("before", "after") else object$sides
-  steps <- data.table(label = c(named[1], part_words[part_names], named[2]),
+  steps <- data.table(
+    label = c(named[1], part_words[part_names], named[2]),
     from = c(0, site$clicks_before, utils::head(ends, -1), 0),
     to = c(site$clicks_before, ends, site$clicks_after),
     what = c("total", ifelse(parts < 0, "lost", "gained"), "total"),
-    text = c(format_count(site$clicks_before), signed_count(parts), format_count(site$clicks_after)))
+    text = c(format_count(site$clicks_before), signed_count(parts),
+      format_count(site$clicks_after)))
   steps[, "label" :=
     factor(gsub(" queries", "\nqueries", steps$label), gsub(" queries", "\nqueries", steps$label))]
   steps[, "at" := seq_len(nrow(steps))]

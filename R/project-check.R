@@ -30,9 +30,9 @@ tide_check <- function(store, brand = NULL) {
   check_class(store, "tide_store", "store")
   held <- with_store(store, write = FALSE,
     function(con) list(
-      days = setDT(DBI::dbGetQuery(con,
-        paste("SELECT c.import, c.grain, c.day, c.exported, c.rows, c.clicks, c.impressions, i.stated",
-          "FROM current c JOIN imports i ON i.id = c.import ORDER BY c.grain, c.day"))),
+      days = setDT(DBI::dbGetQuery(con, paste(
+        "SELECT c.import, c.grain, c.day, c.exported, c.rows, c.clicks, c.impressions, i.stated",
+        "FROM current c JOIN imports i ON i.id = c.import ORDER BY c.grain, c.day"))),
       all = setDT(DBI::dbGetQuery(con, paste(
         "SELECT d.import, d.grain, d.day, d.rows, d.clicks FROM days d JOIN",
         "imports i ON i.id = d.import WHERE i.undone = 0"))),
@@ -131,11 +131,12 @@ never_finished <- function(days, all, lag = 3L) {
     usual <- if (nrow(of) >= 21) usual_counts(of$clicks, of$day %% 7L, 29L)[at]
     share <- sum(of$clicks[at]) / sum(usual)
     a_problem("days exported before they were finished", of$grain[1],
-      paste0(day_runs(of$day[at]), if (is.null(usual)) "" else {
+      paste0(day_runs(of$day[at]), if (is.null(usual)) {
+        ""
+      } else {
         sprintf(" (%s of the usual clicks)", format_share(share))
       }),
-      "They are kept, and their clicks may be too low.",
-      "Export these days again and load them.",
+      "They are kept, and their clicks may be too low.", "Export these days again and load them.",
       if (is.null(usual) || share > 0.9) "remark" else "problem")
   }))
 }

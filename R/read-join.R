@@ -1,8 +1,8 @@
 # Several exports of one grain are one table: what more than one of them holds counts from the one
 # exported last.
 
-# Out: list(tables, joined: newest_rows() of each grain, left_out). Only `dimensions` are kept of each table; all that the files had tell
-# rows apart first.
+# Out: list(tables, joined: newest_rows() of each grain, left_out). Only `dimensions` are kept of
+# each table; all that the files had tell rows apart first.
 join_tables <- function(parts, dimensions) {
   joined <- lapply(split_by_grain(parts), newest_rows)
   tables <- lapply(joined, function(table) {
@@ -14,7 +14,8 @@ join_tables <- function(parts, dimensions) {
   tables <- Filter(function(table) nrow(table$rows) > 0, tables)
   if (!length(tables)) abort_no_rows(parts)
   finest <- finest_tables(tables)
-  list(tables = finest$tables, joined = joined, left_out = c(lapply(joined, `[[`, "left_out"), finest$left_out))
+  list(tables = finest$tables, joined = joined,
+    left_out = c(lapply(joined, `[[`, "left_out"), finest$left_out))
 }
 
 # Files of which every row was left out.

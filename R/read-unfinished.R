@@ -7,9 +7,9 @@ unfinished_words <- function(lag) sprintf("unfinished days (within %g days of th
 # A window of fewer days, in files that are newer, is taken as it was chosen.
 short_window <- 28L
 
-# The day of the export: the latest of what files say. Where nobody stated it, it is no later than the
-# day after the newest day in the data. exported, stated: by file or import; oldest, newest: the first
-# and last day that the dates stand for.
+# The day of the export: the latest of what files say. Where nobody stated it, it is no later than
+# the day after the newest day in the data. exported, stated: by file or import; oldest, newest: the
+# first and last day that the dates stand for.
 export_day <- function(exported, stated, oldest, newest) {
   exported <- as.integer(exported)
   taken <- stated %in% TRUE

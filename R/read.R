@@ -25,9 +25,10 @@
 #'   counted too. Where `exported` does not state it, the day of the export is the latest that the
 #'   files' times tell, but no later than the day after the newest day in the data, since a copied
 #'   file is new and its rows are not; so only the newest days of all files can be unfinished. A
-#'   window of less than four weeks, in files that are newer, is taken as it is. What several files of one grain hold counts once, from the file
-#'   exported last. Where tables of several grains become one since a dimension was not asked
-#'   for, each day rests on the finest table that has it. [print()] lists it all.
+#'   window of less than four weeks, in files that are newer, is taken as it is. What several files
+#'   of one grain hold counts once, from the file exported last. Where tables of several grains
+#'   become one since a dimension was not asked for, each day rests on the finest table that has it.
+#'   [print()] lists it all.
 #'
 #' Files of a folder, a glob, a zip or a workbook that are no performance tables (a table of
 #' filters, an empty sheet, a text) are skipped and named. Dates that are all one span, such as

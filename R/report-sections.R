@@ -53,8 +53,7 @@ report_totals <- function(summary, site_trace, events) {
   } else if (is.null(summary$site_by_day)) {
     sprintf("%s, from the query rows; private queries are missing", data_window(summary))
   } else {
-    sprintf("%s, from the totals without queries, private queries included",
-      data_window(summary))
+    sprintf("%s, from the totals without queries, private queries included", data_window(summary))
   }
   total <- total_row(cells)
   figures <- c(clicks = format_count(total$clicks), impressions = format_count(total$impressions),
@@ -89,8 +88,7 @@ report_moves <- function(moves, most = 8) {
     Before = format_count(shown$clicks_before), After = format_count(shown$clicks_after),
     Change = signed_count(shown$change), Demand = signed_count(shown$by_demand),
     Position = signed_count(shown$by_position), CTR = signed_count(shown$by_ctr),
-    `New and lost` = signed_count(shown$by_new_lost),
-    Significant = ifelse(shown$real, "yes", ""))
+    `New and lost` = signed_count(shown$by_new_lost), Significant = ifelse(shown$real, "yes", ""))
   said <- c(paste0(paste(c(sides_line(moves), events_line(moves)), collapse = "; "), ". ",
     paste(site, collapse = " ")),
     if (length(told)) {
@@ -99,8 +97,9 @@ report_moves <- function(moves, most = 8) {
       sprintf("No page changed significantly (false-discovery rate %s).", format_share(moves$fdr))
     })
   paste0("<section id='moved'><h2>What changed</h2>",
-    paste0("<p>", escape(said), "</p>", collapse = ""), list_part(utils::head(moves$drivers, 5)$told),
-    list_part(lost_position_lines(moves)), inline_svg(ggplot2::autoplot(moves), site[1], height = 4),
+    paste0("<p>", escape(said), "</p>", collapse = ""),
+    list_part(utils::head(moves$drivers, 5)$told), list_part(lost_position_lines(moves)),
+    inline_svg(ggplot2::autoplot(moves), site[1], height = 4),
     plain_table(rows, setdiff(names(rows), c("Page", "By week", "Significant")),
       soft = !shown$real & line),
     "</section>")
@@ -148,8 +147,7 @@ report_findings <- function(findings) {
   pages <- tide_group(findings)
   top <- utils::head(found, 3)
   paste0("<section id='findings'><h2>What to fix, in order</h2><p class='soft'>",
-    list_window(findings$summary), "</p>",
-    findings_table(findings, useful_tasks(findings)),
+    list_window(findings$summary), "</p>", findings_table(findings, useful_tasks(findings)),
     inline_svg(ggplot2::autoplot(findings),
       sprintf("Map of %d findings by position and CTR. The first are %s.", nrow(found),
         paste(sprintf("%s at position %s with %s", top$query, format_position(top$position),

@@ -9,8 +9,8 @@
 #' \describe{
 #'   \item{`query`, `not_query`, `page`, `not_page`}{Regular expression (case ignored) that must
 #'     match, or must not.}
-#'   \item{`queries`, `pages`}{Lists of queries or addresses: only these, compared as elsewhere (case,
-#'     spaces, spellings of one address).}
+#'   \item{`queries`, `pages`}{Lists of queries or addresses: only these, compared as elsewhere
+#'     (case, spaces, spellings of one address).}
 #'   \item{`query_text`, `page_text`}{Plain text that must stand in it.}
 #'   \item{`starts`, `ends`}{Plain text that the query begins or ends with.}
 #'   \item{`has_any`, `has_all`, `has_none`}{Words of the query: at least one of them, all of

@@ -91,8 +91,9 @@ merge_reduced <- function(one, other) {
 }
 
 # What is needed of the recent days besides sums: `contested`, by day, of queries that more than one
-# page is shown for, and `weekly`, of the pairs seen most, without the odd days. One chunk is in memory still; of several,
-# those with recent days are gone through once more, for these queries alone.
+# page is shown for, and `weekly`, of the pairs seen most, without the odd days. One chunk is in
+# memory still; of several, those with recent days are gone through once more, for these queries
+# alone.
 recent_rows <- function(chunks, reduced, pairs, recent_from, last, odd = NULL) {
   several <- pairs[pairs$impressions >= 5, .N, by = "query"]
   several <- several$query[several$N > 1]

@@ -55,16 +55,15 @@ one <- function(seed, ...) {
   clear <- function(s, measure) s$verdict[s$measure == measure] %in% c("rose", "fell")
   data.table(alarm = mean(shifts$verdict %in% c("rose", "fell")), clicks = clear(shifts, "clicks"),
     demand = clear(shifts, "demand"), position = clear(shifts, "position"),
-    through = clear(shifts, "ctr"),
-    site_alarm = mean(whole$verdict %in% c("rose", "fell")), changes = nrow(changes),
-    false = sum(!hit), found = length(unique(changes$name[hit])) / 3)
+    through = clear(shifts, "ctr"), site_alarm = mean(whole$verdict %in% c("rose", "fell")),
+    changes = nrow(changes), false = sum(!hit), found = length(unique(changes$name[hit])) / 3)
 }
 kinds <- list(nothing = list(), `nothing, drifts twice as far` = list(drift = 0.06),
-  `nothing, 2 clicks a day` = list(a_day = 2), `nothing, 6 months` = list(days = 182), `nothing, 16 months` = list(days = 480),
+  `nothing, 2 clicks a day` = list(a_day = 2), `nothing, 6 months` = list(days = 182),
+  `nothing, 16 months` = list(days = 480),
   `nothing, pages drift together` = list(days = 182, together = 0.05),
   `CTR x 1.3` = list(clicks = 1.3), `demand x 0.7` = list(demand = 0.7),
-  `two places down` = list(slip = 2),
-  `CTR x 1.5, 2 clicks a day` = list(clicks = 1.5, a_day = 2))
+  `two places down` = list(slip = 2), `CTR x 1.5, 2 clicks a day` = list(clicks = 1.5, a_day = 2))
 for (kind in names(kinds)) {
   results <- rbindlist(parallel::mclapply(seeds,
     function(seed) do.call(one, c(list(seed), kinds[[kind]])), mc.cores = parallel::detectCores()))

@@ -319,3 +319,44 @@ test_that("options are checked before any file is touched", {
     expect_error(parse(bad), class = "tide_error")
   }
 })
+
+test_that("a line of the last list is explained from it, and worked out again where data changed", {
+  dir <- withr::local_tempdir()
+  fwrite(made_site(queries = 200, days = 40, factor = rep(c(0.3, 1, 1, 1), 50)),
+    file.path(dir, "a.csv"))
+  writeLines("exports: a.csv", file.path(dir, "inktide.yml"))
+  run <- function(...) program(..., "--project", dir, "--quiet")
+  rows <- fread(text = run("find", "--format", "csv")$out)
+  expect_gt(nrow(rows), 0)
+  quick <- run("trace", rows$id[1])
+  expect_true(file.exists(file.path(dir, ".inktide-list.json")))
+  unlink(file.path(dir, ".inktide-list.json"))
+  expect_equal(run("trace", rows$id[1])$out, quick$out)
+  # Another list with other data: what was kept is not taken for it.
+  run("find")
+  fwrite(made_site(queries = 200, days = 41, factor = rep(c(0.3, 1, 1, 1), 50)),
+    file.path(dir, "a.csv"))
+  fresh <- run("trace", rows$id[1])
+  expect_false(identical(fresh$out, quick$out))
+})
+
+test_that(
+  "a list of queries or pages is a filter, and names that no row has are refused with those it has",
+  {
+    dir <- withr::local_tempdir()
+    rows <- made_site(queries = 60, days = 30)[,
+      "device" := c("mobile", "desktop")[1 + as.integer(date) %% 2]]
+    fwrite(rows, file.path(dir, "a.csv"))
+    writeLines(c("Query  0004", "", "query 0010"), file.path(dir, "list.txt"))
+    run <- function(...) program(..., "--lag", "0", "--quiet", dir = dir)
+    traced <-
+      fread(text = run("trace", "/*", "a.csv", "--query", "@list.txt", "--format", "csv")$out)
+    expect_equal(sum(traced$clicks), rows[query %in% c("query 0004", "query 0010"), sum(clicks)])
+    expect_equal(run("find", "a.csv", "--query", "@none.txt")$status, 1)
+    wrong <- run("find", "a.csv", "--device", "mobil")
+    expect_equal(wrong$status, 2)
+    expect_match(paste(wrong$err, collapse = " "), "desktop, mobile.*Did you mean 'mobile'")
+    same <- function(...) fread(
+      text = run("curve", "a.csv", "--brand", "0004", "--format", "csv", ...)$out)
+    expect_equal(same("--segment", "not:brand"), same("--segment", "non-brand"))
+  })

@@ -53,6 +53,6 @@ test_that("the program follows pages, tests events and leaves days out; the repo
     expect_equal(
       run("compare", "a.csv", "--level", "page", "--format", "xlsx", "--out", "m.xlsx")$status, 0)
     sheet <- openxlsx::read.xlsx(file.path(dir, "m.xlsx"), 1)
-    expect_equal(sheet$by_demand + sheet$by_position + sheet$by_ctr + sheet$by_new_lost, sheet$change,
-      tolerance = 1e-6)
+    expect_equal(sheet$by_demand + sheet$by_position + sheet$by_ctr + sheet$by_new_lost,
+      sheet$change, tolerance = 1e-6)
   })

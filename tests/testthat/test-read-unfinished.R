@@ -2,7 +2,8 @@
 daily_file <- function(days, name, time, clicks = 10, dir = parent.frame()$dir) {
   file <- file.path(dir, name)
   fwrite(data.table(date = days, query = "kale", page = "https://www.fernmoor.example/kale/",
-    clicks = clicks, impressions = 100, position = 3), file)
+    clicks = clicks, impressions = 100, position = 3),
+    file)
   Sys.setFileTime(file, as.POSIXct(paste(time, "12:00:00"), tz = "UTC"))
   file
 }
@@ -28,7 +29,8 @@ test_that("of monthly exports dated the first only the newest days of all are un
   skip_if_not_installed("nanoparquet")
   dir <- withr::local_tempdir()
   files <- c(
-    daily_file(days_of("2026-01-01", "2026-01-31"), "jan.csv", "2026-02-01", c(rep(10, 28), 6, 5, 4)),
+    daily_file(days_of("2026-01-01", "2026-01-31"), "jan.csv", "2026-02-01",
+      c(rep(10, 28), 6, 5, 4)),
     daily_file(days_of("2026-02-01", "2026-02-28"), "feb.csv", "2026-03-01"),
     daily_file(days_of("2026-03-01", "2026-03-31"), "mar.csv", "2026-04-01"))
   whole <- c(as.IDate("2026-01-01"), as.IDate("2026-03-28"))

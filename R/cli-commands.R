@@ -6,9 +6,9 @@
 cli_commands <- function() {
   shared <- shared_options()
   lapply(list(demo = command_demo, init = command_init, load = command_load, check = command_check,
-    enrich = command_enrich, curve = command_curve, find = command_find, decide = command_decide,
-    outcome = command_outcome, trace = command_trace, follow = command_follow,
-    compare = command_compare, report = command_report),
+    enrich = command_enrich, curve = command_curve, list = command_list, find = command_find,
+    decide = command_decide, outcome = command_outcome, trace = command_trace,
+    follow = command_follow, compare = command_compare, report = command_report),
     function(command) command(shared))
 }
 

@@ -17,10 +17,10 @@ command_follow <- function(shared) {
       number_option("--top", "N", "most pages [6]", 6),
       text_option("--view", "PART",
         "pages (and all in short), lines, bands, events, changes or days [pages]", "pages"),
+      switch_option("--all-days", "unusual days too (bots, outages), which are else left out"),
       events_option(),
       figure_option(),
-      text_option("--draw", "WHAT", "positions, ctr or queries [positions]",
-        "positions"))),
+      text_option("--draw", "WHAT", "positions, ctr or queries [positions]", "positions"))),
     arguments = c(pages = "--of", most = "--top"),
     run = run_follow)
 }
@@ -40,7 +40,8 @@ run_follow <- function(options, files) {
   followed <- tide_follow(data,
     pages = if (!is.null(options$of)) strsplit(options$of, "[ ,]+")[[1]], by = options$by,
     leading = options$leading, lines = options$lines, most = options$top, findings = findings,
-    curve = curve, brand = brand, events = events, rules = input$settings$rules)
+    curve = curve, brand = brand, events = events, rules = input$settings$rules,
+    all_days = options$all_days)
   if (!is.null(options$figure)) {
     save_figure(ggplot2::autoplot(followed, options$draw), options$figure)
   }
@@ -51,9 +52,9 @@ run_follow <- function(options, files) {
   rows <- switch(options$view, pages = followed$pages, lines = followed$lines,
     bands = followed$bands, events = followed$shifts, changes = followed$changes,
     days = followed$unusual)
-  text <- switch(options$view, pages = format(followed, width = terminal_width()),
-    lines = , bands = rows_as_text(rows),
-    follow_part(followed, options$view, terminal_width())[-1])
+  text <- switch(options$view,
+    pages = format(followed, width = terminal_width(), keep = "--all-days"), lines =,
+    bands = rows_as_text(rows), follow_part(followed, options$view, terminal_width())[-1])
   emit(options, rows, text)
 }
 

@@ -231,7 +231,7 @@ shift_lines <- function(shifts) {
       if (is.na(own$ratio[1])) {
         why <- switch(own$verdict[1],
           `no comparable pages` = paste("no comparable pages without the change, so the effect",
-            "cannot be estimated"),
+            "cannot be estimated; name fewer pages"),
           `too few days` = paste("too few days to tell; about four months of days around it",
             "are needed"),
           "too few clicks to tell")

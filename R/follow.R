@@ -16,13 +16,14 @@
 #' @param brand Brand words.
 #' @param events A `tide_events` object, drawn on the figures; `NULL` for none.
 #' @param rules A [tide_rules()] object, for the bands.
+#' @param all_days `TRUE` keeps the days that [tide_unusual()] finds, which are else left out.
 #' @return A `tide_follow` object: a list with `pages` (data.table: `page`, `period` (its first
 #'   day), `clicks`, `impressions`, `position`, `ctr`, `expected_ctr` (on the curve, at the
 #'   positions held), `queries` (distinct)), `lines` (`page`, `query`, `period`, `clicks`,
 #'   `impressions`, `position`, `rank` of the query on its page), `bands` (`page`, `period`,
 #'   `band`, `queries`), `events` (as given; `here` where they touched these pages), `shifts`
 #'   ([tide_event_effects()] of all events), `changes` ([tide_change_points()]), `unusual`
-#'   ([tide_unusual()]), `chosen` (whether the pages with the most clicks
+#'   ([tide_unusual()]), `all_days`, `chosen` (whether the pages with the most clicks
 #'   were taken), `leading`, `by`, `from`, `to`. Positions are weighted by impressions. A
 #'   period without a row has missing figures, not zeros, and is a gap in the figures. Methods:
 #'   `print`, `format`, `tidy` (of `pages`), `summary` (of each page the first and last
@@ -38,7 +39,7 @@
 #' @export
 tide_follow <- function(data, pages = NULL, by = c("week", "day"),
     leading = c("impressions", "clicks", "gain"), lines = 5, most = 6, findings = NULL,
-    curve = NULL, brand = NULL, events = NULL, rules = tide_rules()) {
+    curve = NULL, brand = NULL, events = NULL, rules = tide_rules(), all_days = FALSE) {
   check_class(data, "tide_data", "data")
   check_text(pages, "pages", null = TRUE, many = TRUE)
   by <- check_choice(by, c("week", "day"), "by")
@@ -47,7 +48,9 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"),
   check_number(most, "most", min = 1)
   if (leading == "gain" || !is.null(findings)) check_class(findings, "tide_findings", "findings")
   events <- check_events(events)
+  check_flag(all_days, "all_days")
   table <- dated_table(data)
+  odd <- unusual_dates(site_days_table(data))$date
   if (is.null(curve)) {
     curve <- tide_curve(tide_summary(data, brand = brand))
   } else {
@@ -55,7 +58,8 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"),
   }
   coded <- coded_rows(table$rows, curve, brand)
   chosen <- followed_pages(coded, pages, most)
-  rows <- coded$rows[coded$rows$page %in% chosen]
+  kept <- which(coded$rows$page %in% chosen & (all_days | !coded$rows$date %in% odd))
+  rows <- coded$rows[kept]
   length <- if (by == "week") 7L else 1L
   set(rows, j = "period", value = period_start(rows$date, table$to, length))
   last <- period_start(table$to, table$to, length)
@@ -68,15 +72,14 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"),
   rows <- rows[rows$period %in% periods]
   leaders <- leading_queries(rows, coded, leading, lines, findings)
   series <- sum_days(coded, table)
-  odd <- unusual_dates(site_days_table(data))$date
   structure(list(pages = with_names(page_course(rows, chosen, periods), coded),
     lines = with_names(query_course(rows, leaders, periods), coded),
     bands = with_names(band_course(rows, rules$bands), coded),
     events = events_on_page(events, chosen, coded$pages$keys),
     shifts = if (!is.null(events)) event_effects(series, events, odd),
     changes = find_changes(series, events, groups = rules$page_groups, odd = odd),
-    unusual = site_unusual_runs(data), chosen = is.null(pages), by = by, leading = leading,
-    from = periods[1], to = table$to),
+    unusual = site_unusual_runs(data), all_days = all_days, chosen = is.null(pages), by = by,
+    leading = leading, from = periods[1], to = table$to),
     class = "tide_follow")
 }
 
@@ -190,7 +193,7 @@ summary.tide_follow <- function(object, ...) {
 }
 
 #' @export
-format.tide_follow <- function(x, width = 80, ...) {
+format.tide_follow <- function(x, width = 80, keep = "all_days = TRUE", ...) {
   ends <- summary(x)
   free <- max(18, width - 58)
   formats <- list(clicks = format_clicks, position = format_position, to_curve = format_ratio,
@@ -213,6 +216,9 @@ format.tide_follow <- function(x, width = 80, ...) {
       wrap_lines(paste("the pages with the most clicks without brand queries, so a home page that",
         "lives on brand is not among them"),
         width)
+    },
+    if (NROW(x$unusual) && !x$all_days) {
+      wrap_lines(sprintf("unusual days left out, see below; %s keeps them", keep), width)
     },
     "",
     row(fit_text("page", free), heads),

@@ -39,6 +39,9 @@ print.tide_follow <- print_formatted
 print.tide_init <- print_formatted
 
 #' @export
+print.tide_inventory <- print_formatted
+
+#' @export
 print.tide_load <- print_formatted
 
 #' @export

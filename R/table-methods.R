@@ -29,6 +29,9 @@ as.data.frame.tide_facts <- as_plain_table
 as.data.frame.tide_findings <- as_plain_table
 
 #' @export
+as.data.frame.tide_inventory <- as_plain_table
+
+#' @export
 as.data.frame.tide_follow <- as_plain_table
 
 #' @export

@@ -5,7 +5,13 @@
 
 write_workbook <- function(x, file) {
   book <- openxlsx::createWorkbook(creator = "Ink Tide")
-  if (inherits(x, "tide_findings")) fill_findings(book, x) else fill_changes(book, x)
+  if (inherits(x, "tide_findings")) {
+    fill_findings(book, x)
+  } else if (inherits(x, "tide_inventory")) {
+    fill_inventory(book, x)
+  } else {
+    fill_changes(book, x)
+  }
   made <- tempfile(fileext = ".xlsx")
   on.exit(unlink(made))
   write_whole(file, function(path) {
@@ -26,6 +32,19 @@ fill_findings <- function(book, findings) {
     add_sheet(book, "Checked and left out", in_words(as.data.table(findings$aside)))
   }
   add_sheet(book, "About", about_findings(findings))
+}
+
+# The rows with their weeks as small lines, made of text so that every program shows them.
+fill_inventory <- function(book, x) {
+  rows <- copy(x$rows)
+  trend <- inventory_trend(x, nrow(rows))
+  if (!is.null(trend)) set(rows, j = "weeks", value = trend)
+  add_sheet(book, sprintf("By %s", gsub("_", " ", x$by)), rows)
+  if (!is.null(x$beneath)) add_sheet(book, "Leading queries", x$beneath)
+  add_sheet(book, "About", data.table(what = c("Days", "Clicks", "Impressions", "Coverage"),
+    meaning = c(if (is.na(x$to)) "no dates" else format_days(x$from, x$to),
+      format_count(x$total$clicks), format_count(x$total$impressions),
+      if (is.na(x$coverage)) "not known" else format_share(x$coverage))))
 }
 
 # A row a task with the sums of its lines; beneath it, where there are several, the lines, without
@@ -155,7 +174,13 @@ column_notes <- c(
   queries = "How many queries",
   gain_conversions = "The gain in conversions per 30 days",
   gain_value = "The gain in money per 30 days",
-  name = "What moved",
+  band = "Band of the position",
+  weeks = "Clicks of the last 13 weeks, oldest first",
+  first = "First day seen",
+  last = "Last day seen",
+  intent = "By the words of the query",
+  segment = "Brand or not",
+  name = "What changed",
   clicks_before = "Clicks, earlier window (per 30 days where the windows differ in length)",
   clicks_after = "Clicks, later window (per 30 days where the windows differ in length)",
   change = "Clicks gained or lost; the next four columns add up to it",

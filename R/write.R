@@ -6,8 +6,9 @@
 #' `decision` to be filled in and read back; Markdown is a checklist for the writer, page by
 #' page.
 #'
-#' @param x `tide_findings` or a `tide_change` object ([tide_compare()]), for a workbook also a
-#'   list of several changes; for CSV and JSON anything with a `tidy()` method, or a table.
+#' @param x `tide_findings`, a `tide_change` ([tide_compare()]) or a `tide_inventory`, for a
+#'   workbook also a list of several changes; for CSV and JSON anything with a `tidy()` method, or a
+#'   table.
 #' @param file Path that ends in `.csv`, `.json`, `.xlsx` or, of findings, `.md`. Written whole
 #'   or not at all.
 #' @return `file`, invisibly.
@@ -37,7 +38,7 @@ tide_write <- function(x, file) {
 # What a workbook is made of.
 check_books <- function(x) {
   changes <- if (inherits(x, "tide_change") || !is.list(x)) list(x) else x
-  if (inherits(x, "tide_findings")) return(invisible())
+  if (inherits(x, c("tide_findings", "tide_inventory"))) return(invisible())
   for (one in changes) check_class(one, "tide_change", "x")
 }
 

@@ -10,8 +10,7 @@ seeds <- seq_len(c(as.integer(commandArgs(TRUE)), 20)[1])
 curve <- 0.02 + 0.26 * exp(-0.5 * (0:19))
 
 # Two windows of `days`; demand of each query wavers from day to day, with a season over all.
-# drift: each query's demand also drifts from week to week, by so much (log) a week.
-site <- function(seed, change, days = 28, drift = 0) {
+site <- function(seed, change, days = 28) {
   set.seed(seed)
   n <- 400
   q <- data.table(home = sample(1:12, n, TRUE), weekly = exp(rnorm(n, log(20), 0.8)),
@@ -23,9 +22,7 @@ site <- function(seed, change, days = 28, drift = 0) {
   position <- pmin(20, pmax(1,
     ifelse(later, changed$home[id], q$home[id]) + sample(-1:1, nrow(d), TRUE) * (q$home[id] > 1)))
   # Twenty clicks a week on average, whatever the position.
-  weeks <- matrix(rnorm(n * (2 * days / 7 + 1), 0, drift), n)
-  waver <- t(apply(weeks, 1, cumsum))[cbind(id, d$day %/% 7 + 1)]
-  demand <- q$weekly[id] / 7 / curve[q$home[id]] * (1 + 0.3 * sin(d$day / 20)) * exp(waver) *
+  demand <- q$weekly[id] / 7 / curve[q$home[id]] * (1 + 0.3 * sin(d$day / 20)) *
     rgamma(nrow(d), 15, 15) * ifelse(later, changed$demand[id], 1)
   # Page two is seen by half.
   impressions <- rpois(nrow(d), demand * ifelse(position > 10.5, 0.5, 1))

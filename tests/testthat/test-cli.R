@@ -95,7 +95,7 @@ test_that("a project folder is found upwards, its settings used, its mistakes na
   write("brnad: [x]", file.path(dir, "inktide.yml"), append = TRUE)
   wrong <- program("curve", dir = dir)
   expect_equal(wrong$status, 1)
-  expect_match(paste(wrong$err, collapse = " "), "line 13.*Did you mean 'brand'")
+  expect_match(paste(wrong$err, collapse = " "), "line 17.*Did you mean 'brand'")
 })
 
 test_that("every command has help, and its example is a call that it understands", {

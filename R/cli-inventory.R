@@ -1,0 +1,41 @@
+# inktide list: the plain inventory.
+
+command_list <- function(shared) {
+  list(
+    job = "the plain inventory: queries, pages, folders, days with all figures",
+    files = "[FILE...]",
+    example = "inktide list export.csv --by page --lead 3",
+    options = c(shared, list(
+      text_option("--by", "WHAT", sprintf("%s [query]", paste(inventory_kinds, collapse = ", ")),
+        "query"),
+      text_option("--sort", "COLUMN", "a column of --format csv, largest first [clicks]"),
+      switch_option("--ascending", "smallest first"),
+      text_option("--windows", "N,N",
+        "clicks of the last N days against the N before, for several N"),
+      number_option("--lead", "N", "of pages: so many leading queries beneath each [0]", 0),
+      top_option())),
+    formats = "xlsx",
+    run = run_list)
+}
+
+run_list <- function(options, files) {
+  check_choice(options$by, inventory_kinds, "--by")
+  check_number(options$top, "--top", min = 1)
+  if (options$format == "xlsx" && is.null(options$out)) {
+    abort_call("A workbook needs a file.", "--format xlsx", "Add --out FILE.xlsx.")
+  }
+  lengths <- if (!is.null(options$windows)) parse_lengths(options$windows)
+  input <- settle_input(options, files)
+  data <- read_input(options, input,
+    also = intersect(options$by, c("country", "device", "vertical", "rich_result")))
+  note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
+  listed <- tide_inventory(data, by = options$by, sort = options$sort,
+    decreasing = !options$ascending, windows = lengths, lead = options$lead,
+    rules = input$settings$rules, facts = facts_input(options, input))
+  if (options$format == "xlsx") {
+    write_workbook(listed, options$out)
+    return(note(options, sprintf("written: %s", options$out)))
+  }
+  listed$left_out <- NULL
+  emit(options, listed$rows, format(listed, n = options$top, width = terminal_width()))
+}

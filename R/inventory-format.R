@@ -1,0 +1,86 @@
+# The inventory as text and table.
+
+#' @rdname tide_inventory
+#' @param x,object A `tide_inventory` object.
+#' @param ... Not used.
+#' @export
+tidy.tide_inventory <- function(x, ...) tibble::as_tibble(x$rows)
+
+#' @rdname tide_inventory
+#' @export
+summary.tide_inventory <- function(object, ...) tibble::as_tibble(object$total)
+
+#' @export
+format.tide_inventory <- function(x, n = 20, width = 80, ...) {
+  rows <- utils::head(x$rows, n)
+  trend <- inventory_trend(x, nrow(rows))
+  facts <- intersect(c("volume", "value"), names(rows))
+  columns <- c(
+    list(clicks = format_count(rows$clicks), `impr.` = format_count(rows$impressions),
+      CTR = format_rate(rows$ctr)),
+    if (!is.null(rows[["expected_ctr"]])) list(`exp.` = format_rate(rows$expected_ctr)),
+    list(pos = format_position(rows$position)),
+    if (!is.null(rows[["queries"]])) list(queries = format_count(rows$queries)),
+    if (!is.null(rows[["pages"]])) list(pages = format_count(rows$pages)),
+    named(lapply(x$windows, function(days) signed_count(rows[[paste0("change_", days)]])),
+      sprintf("%+dd", x$windows)),
+    named(lapply(facts, function(of) format_count(rows[[of]])), facts))
+  wide <- vapply(seq_along(columns), function(i) {
+    max(nchar(c(names(columns)[i], columns[[i]]), "width")) + 2L
+  }, 0L)
+  shown_trend <- if (is.null(trend)) 0L else max(nchar(trend)) + 2L
+  free <- max(16, width - sum(wide) - shown_trend)
+  name <- inventory_names(x, rows)
+  fit <- if (x$by %in% c("page", "pair")) fit_path else fit_text
+  line <- function(name, cells, trend) {
+    sub(" +$", "", paste0(name, paste(pad_left(cells, wide), collapse = ""),
+      if (!is.null(trend)) paste0("  ", trend)))
+  }
+  of_row <- function(i) {
+    c(line(fit(name[i], free), vapply(columns, `[`, "", i), trend[i]),
+      beneath_lines(x, rows, i, width))
+  }
+  c(wrap_lines(inventory_head(x), width), "",
+    line(fit_text(gsub("_", " ", x$by), free), names(columns), if (!is.null(trend)) "13 weeks"),
+    unlist(lapply(seq_len(nrow(rows)), of_row)),
+    if (nrow(x$rows) > n) sprintf("... and %s more", format_count(nrow(x$rows) - n)),
+    if (NROW(x$left_out)) wrap_lines(left_out_lines(x$left_out), width))
+}
+
+named <- function(x, names) if (length(x)) stats::setNames(x, names)
+
+# What stands above the table: how much it is, of which days, how much of all that is.
+inventory_head <- function(x) {
+  many <- function(word) if (word == "query") "queries" else paste0(gsub("_", " ", word), "s")
+  what <- switch(x$by, pair = "pairs of query and page", country = "countries", many(x$by))
+  c(
+    sprintf("%s %s, %s: %s clicks, %s impressions, CTR %s, position %s", format_count(nrow(x$rows)),
+      what, if (is.na(x$to)) "no dates" else format_days(x$from, x$to),
+      format_count(x$total$clicks), format_count(x$total$impressions), format_rate(x$total$ctr),
+      format_position(x$total$position)),
+    if (!is.na(x$coverage)) {
+      sprintf("coverage: %s of the site's clicks; the rest is private", format_share(x$coverage))
+    },
+    if (length(x$windows)) {
+      sprintf("%s: clicks of the last days less those of as many before",
+        paste(sprintf("%+dd", x$windows), collapse = ", "))
+    })
+}
+
+inventory_names <- function(x, rows) {
+  switch(x$by, page = format_path(rows$page),
+    pair = paste(rows$query, format_path(rows$page), sep = " | "), rows[[x$by]])
+}
+
+inventory_trend <- function(x, n) {
+  if (is.null(x$weekly)) return(NULL)
+  vapply(seq_len(n), function(i) bars(unlist(x$weekly[i])), "")
+}
+
+beneath_lines <- function(x, rows, i, width) {
+  if (is.null(x$beneath)) return(NULL)
+  own <- x$beneath[x$beneath$page == rows$page[i]]
+  paste0("    ", fit_text(own$query, width - 36), pad_left(format_count(own$clicks), 9),
+    pad_left(format_count(own$impressions), 9), pad_left(format_rate(own$ctr), 6),
+    pad_left(format_position(own$position), 6))
+}

@@ -1,0 +1,254 @@
+#' The plain inventory
+#'
+#' The table that everybody opens first: all queries, pages, folders, topics, countries, devices
+#' or days with their figures, before anything is judged.
+#'
+#' @param data A `tide_data` object.
+#' @param by What a row stands for: `query`, `page`, `pair` (query x page), `folder`, `topic`,
+#'   `country`, `device`, `vertical`, `rich_result`, `day`, `week` or `month`.
+#' @param sort Name of the column to sort by. `NULL`: clicks, then impressions; days, weeks and
+#'   months in order of time.
+#' @param decreasing Whether the largest of `sort` stands first.
+#' @param windows Lengths in days: for each, the clicks of the last so many days and the change
+#'   against as many before stand on the row.
+#' @param lead Queries beneath each page (of `by = "page"`), the leading ones of that many; 0 for
+#'   none.
+#' @param curve A `tide_curve` object; `NULL` fits it to all of the data.
+#' @param brand Brand words.
+#' @param rules A [tide_rules()] object, for bands, intent and groups of pages.
+#' @param facts A list of [tide_facts()] to put beside queries and pages.
+#' @return A `tide_inventory` object: a list with `rows` (a data.table: the name under `by`, of
+#'   pairs `query` and `page`; `clicks`, `impressions`, `ctr`, `expected_ctr` (on the site's curve,
+#'   at these positions; missing without queries), `position`, `band`, of queries `intent`,
+#'   `segment` (`brand`, `non-brand`) and the leading `page`; `queries`, `pages`: how many stand
+#'   behind it; `first` and `last` day seen, of dated tables; for each of `windows` `clicks_N` and
+#'   `change_N`; then facts), `beneath` (of pages, with `lead`: `page`, `query` and the same
+#'   figures), `weekly` (clicks of the rows by week, the oldest first, or `NULL`), `total` (sums of
+#'   the rows), `coverage` (clicks of these rows as a share of the totals without queries, or
+#'   `NA`), `by`, `windows`, `from`, `to`, `left_out`. Methods: `print`, `format`, `tidy`,
+#'   `summary`, `as.data.frame`.
+#' @section Errors: `tide_error_grain` where no table has what a row stands for;
+#'   `tide_error_argument`.
+#' @seealso [tide_trace()] for one of them, [tide_find()] for what to fix.
+#' @examples
+#' data <- tide_read(tide_example())
+#' tide_inventory(data, brand = "fernmoor")
+#' tide_inventory(data, by = "page", lead = 3, brand = "fernmoor")
+#' tide_inventory(data, by = "query", windows = c(7, 28), sort = "change_28", decreasing = FALSE)
+#' tide_inventory(data, by = "week")
+#' @export
+tide_inventory <- function(data, by = "query", sort = NULL, decreasing = TRUE, windows = NULL,
+    lead = 0, curve = NULL, brand = NULL, rules = tide_rules(), facts = list()) {
+  check_class(data, "tide_data", "data")
+  by <- check_choice(by, inventory_kinds, "by")
+  check_class(rules, "tide_rules", "rules")
+  check_number(lead, "lead", min = 0)
+  check_text(sort, "sort", null = TRUE)
+  if (is.null(brand)) brand <- rules$brand else rules$brand <- brand
+  table <- inventory_table(data, by)
+  windows <- check_lengths(windows, table)
+  with_queries <- "query" %in% table$dimensions
+  if (with_queries && is.null(curve)) curve <- tide_curve(tide_summary(data, brand = brand))
+  at <- if (with_queries) coded_rows(table$rows, curve, brand) else plain_rows(table$rows)
+  label <- inventory_labels(by, at, table, rules)
+  rows <- inventory_rows(by, at, label, rules)
+  if (length(windows)) rows <- cbind(rows, window_columns(at$rows, label, table$to, windows))
+  rows <- add_facts_of(rows, by, facts)
+  check_flag(decreasing, "decreasing")
+  order <- inventory_order(rows, by, sort, decreasing)
+  dated <- "date" %in% table$dimensions && !by %in% c("day", "week", "month")
+  total <- total_row(at$rows[, c("clicks", "impressions", "position"), with = FALSE])
+  site <- if (with_queries) site_clicks_of(data, table)
+  structure(list(
+    rows = rows[order],
+    beneath = if (by == "page" && lead > 0) {
+      leading_beneath(at, rows[order]$page, lead, rules)
+    },
+    weekly = if (dated) weekly_clicks(at$rows, label, table$to)[order],
+    total = total,
+    coverage = if (is.null(site) || site <= 0) NA_real_ else min(1, total$clicks / site),
+    by = by,
+    windows = windows,
+    from = table$from,
+    to = table$to,
+    left_out = data$left_out[data$left_out$grain == grain_label(table$dimensions)]),
+    class = "tide_inventory")
+}
+
+# What a row stands for, and the dimensions that it takes.
+inventory_needs <- list(query = "query", page = "page", pair = c("query", "page"), folder = "page",
+  topic = c("query", "page"), country = "country", device = "device", vertical = "vertical",
+  rich_result = "rich_result", day = "date", week = "date", month = "date")
+
+inventory_kinds <- names(inventory_needs)
+
+# The finest table that has what a row stands for: of days the totals, since they miss nothing.
+inventory_table <- function(data, by) {
+  needed <- inventory_needs[[by]]
+  table <- if (needed[1] == "date") pick_table(data, "date", refused = "query")
+  if (is.null(table)) table <- pick_table(data, needed)
+  if (!is.null(table)) return(table)
+  abort_tide(sprintf("No table has what a list by %s needs.", by),
+    where = sprintf("The tables are: %s.", paste(names(data$tables), collapse = "; ")),
+    fix = sprintf("Export a table by %s.", paste(needed, collapse = " and ")), class = "grain")
+}
+
+check_lengths <- function(windows, table) {
+  if (is.null(windows)) return(NULL)
+  if (!is.numeric(windows) || anyNA(windows) || any(windows < 1)) {
+    abort_argument("windows", "lengths in days such as c(14, 42)", windows)
+  }
+  if (!"date" %in% table$dimensions) {
+    abort_tide("Windows need days.",
+      where = sprintf("The table is by %s.", grain_label(table$dimensions)),
+      fix = "Export by date.", class = "grain", argument = "windows")
+  }
+  as.integer(sort(unique(windows)))
+}
+
+# Rows of a table without queries, as coded_rows() has those with.
+plain_rows <- function(rows) {
+  pages <- if (!is.null(rows[["page"]])) code_pages(rows$page, rows$impressions)
+  list(pages = pages, rows = setDT(Filter(Negate(is.null),
+    list(page = pages$code, date = rows[["date"]], clicks = as.numeric(rows$clicks),
+      impressions = as.numeric(rows$impressions), weighted = rows$impressions * rows$position,
+      position = rows$position))))
+}
+
+# What each row of the table belongs to: list(code, names).
+inventory_labels <- function(by, at, table, rules) {
+  rows <- at$rows
+  if (is.null(rows[["position"]])) {
+    set(rows, j = "position", value = rows$weighted / rows$impressions)
+  }
+  name <- switch(
+    by,
+    query = return(list(code = rows$query, names = at$queries$names)),
+    page = return(list(code = rows$page, names = at$pages$names)),
+    pair = {
+      found <- .Call(pair_codes, rows$query, rows$page)
+      return(list(code = found[[1]], first = found[[2]], names = rep("", length(found[[2]]))))
+    },
+    folder = page_group(at$pages$names, rules$page_groups)[rows$page],
+    topic = {
+      sums <- sums_by(rows, c("query", "page"), c("clicks", "impressions"))
+      fcoalesce(
+        head_terms(at$queries$keys, leading_pages(sums, length(at$queries$keys)))[rows$query],
+        "(no topic)")
+    },
+    day = format(rows$date),
+    week = format(period_start(rows$date, table$to, 7L)),
+    month = substr(format(rows$date), 1, 7),
+    tolower(as.character(table$rows[[by]])))
+  names <- unique(name)
+  list(code = match(name, names), names = names)
+}
+
+inventory_rows <- function(by, at, label, rules) {
+  size <- length(label$names)
+  sum_of <- function(of) sum_codes(at$rows[[of]], label$code, size)
+  out <- data.table(clicks = sum_of("clicks"), impressions = sum_of("impressions"))
+  weighted <- sum_of("weighted")
+  set(out, j = "ctr", value = out$clicks / out$impressions)
+  if (!is.null(at$rows[["expected"]])) {
+    set(out, j = "expected_ctr", value = sum_of("expected") / out$impressions)
+  }
+  set(out, j = "position", value = weighted / out$impressions)
+  set(out, j = "band", value = position_band(out$position, rules$bands))
+  for (of in intersect(c("query", "page"), names(at$rows))) {
+    if (of == by || by == "pair") next
+    if (of == "page" && all(at$pages$names == "")) next
+    once <- unique(data.table(code = label$code, of = at$rows[[of]]))
+    set(out, j = c(query = "queries", page = "pages")[[of]], value = tabulate(once$code, size))
+  }
+  if (!is.null(at$rows[["date"]]) && !by %in% c("day", "week", "month")) {
+    ends <- at$rows[, .(first = min(date), last = max(date)), by = list(code = label$code)]
+    set(out, j = c("first", "last"),
+      value = ends[match(seq_len(size), ends$code), c("first", "last")])
+  }
+  if (by == "pair") {
+    first <- at$rows[label$first]
+    return(cbind(
+      data.table(query = at$queries$names[first$query], page = at$pages$names[first$page]), out))
+  }
+  if (by == "query") {
+    set(out, j = c("intent", "segment"), value = list(query_intent(at$queries$keys, rules$intent),
+      ifelse(at$segment == "brand", "brand", "non-brand")))
+    if (any(nzchar(at$pages$names))) {
+      sums <- sums_by(at$rows, c("query", "page"), c("clicks", "impressions"))
+      set(out, j = "page", value = at$pages$names[leading_pages(sums, size)])
+    }
+  }
+  out <- cbind(data.table(name = label$names), out)
+  setnames(out, "name", by)[]
+}
+
+# Clicks of the last days and the change against as many before, for each length.
+window_columns <- function(rows, label, to, windows) {
+  age <- as.integer(to) - as.integer(rows$date)
+  size <- length(label$names)
+  columns <- lapply(windows, function(days) {
+    of <- function(use) sum_codes(rows$clicks[use], label$code[use], size)
+    now <- of(which(age < days))
+    list(now, now - of(which(age >= days & age < 2L * days)))
+  })
+  out <- setDT(unlist(columns, recursive = FALSE))
+  setnames(out, paste0(c("clicks_", "change_"), rep(windows, each = 2)))
+}
+
+weekly_clicks <- function(rows, label, to, weeks = 13L) {
+  age <- (as.integer(to) - as.integer(rows$date)) %/% 7L
+  use <- which(age < weeks)
+  code <- label$code[use] + length(label$names) * (weeks - 1L - age[use])
+  out <- matrix(sum_codes(rows$clicks[use], code, length(label$names) * weeks), length(label$names))
+  as.data.table(out)
+}
+
+add_facts_of <- function(rows, by, facts) {
+  if (!by %in% c("query", "page", "pair")) return(rows)
+  for (own in as_facts(facts)) {
+    if (is.null(rows[[own$by]])) next
+    known <- if (own$by == "query") query_key(rows$query) else page_key(rows$page)
+    at <- match(known, fact_keys(own, known))
+    for (column in setdiff(names(own$rows), "name")) {
+      name <- if (column %in% c("clicks", "impressions", "ctr", "position")) {
+        paste0(column, "_fact")
+      } else {
+        column
+      }
+      new <- own$rows[[column]][at]
+      old <- rows[[name]]
+      set(rows, j = name, value = if (is.null(old) || class(old)[1] != class(new)[1]) {
+        new
+      } else {
+        fcoalesce(new, old)
+      })
+    }
+  }
+  rows
+}
+
+inventory_order <- function(rows, by, sort, decreasing) {
+  if (is.null(sort)) {
+    if (by %in% c("day", "week", "month")) return(order(rows[[by]]))
+    return(order(-rows$clicks, -rows$impressions, rows[[1]]))
+  }
+  if (!sort %in% names(rows)) {
+    abort_argument("sort", paste0("one of '", paste(names(rows), collapse = "', '"), "'"), sort)
+  }
+  order(rows[[sort]], rows$clicks, decreasing = decreasing, na.last = TRUE)
+}
+
+# The leading queries of each page.
+leading_beneath <- function(at, pages, lead, rules) {
+  own <- inventory_rows("pair", at, inventory_labels("pair", at, NULL, rules), rules)
+  own <- own[order(match(own$page, pages), -own$clicks, -own$impressions)]
+  own[rowid(own$page) <= lead]
+}
+
+# Clicks of all days of a table in the totals without queries, or NULL.
+site_clicks_of <- function(data, table) {
+  site <- pick_table(data, "date", refused = c("query", "page"))
+  if (is.null(site) || is.na(table$from)) return(NULL)
+  sum(site$rows$clicks[site$rows$date >= table$from & site$rows$date <= table$to])
+}

@@ -1,0 +1,64 @@
+test_that("the inventory's figures are sums of the rows, by whatever a row stands for", {
+  rows <- made_site(queries = 60, days = 60)[, "device" := c("mobile", "desktop")[1 + clicks %% 2]]
+  rows[, "country" := "prt"]
+  data <- as_data(rows)
+  for (by in setdiff(inktide:::inventory_kinds, c("vertical", "rich_result"))) {
+    listed <- tide_inventory(data, by = by)
+    expect_equal(sum(listed$rows$clicks), sum(rows$clicks), label = by)
+    expect_equal(sum(listed$rows$impressions), sum(rows$impressions), label = by)
+    expect_equal(listed$rows$ctr, listed$rows$clicks / listed$rows$impressions, label = by)
+    expect_true(all(nchar(format(listed), "width") <= 80), label = by)
+  }
+  queries <- tide_inventory(data, brand = "0004")$rows
+  own <- rows[query == "query 0010"]
+  line <- queries[query == "query 0010"]
+  expect_equal(line$position, sum(own$position * own$impressions) / sum(own$impressions))
+  expect_equal(c(line$first, line$last), range(own$date))
+  expect_equal(line$pages, length(unique(own$page)))
+  expect_equal(queries[query == "query 0004"]$segment, "brand")
+  expect_false(is.unsorted(-queries$clicks))
+  # Expected clicks are those of the curve, so of all queries they are near the clicks.
+  expect_equal(sum(queries$expected_ctr * queries$impressions), sum(rows$clicks), tolerance = 0.1)
+  expect_error(tide_inventory(data, by = "vertical"), class = "tide_error_grain")
+  expect_error(tide_inventory(data, sort = "clickz"), class = "tide_error_argument")
+})
+
+test_that("windows of any length stand on one row and sort it; pages have their leading queries", {
+  rows <- made_site(queries = 60, days = 60)
+  data <- as_data(rows)
+  last <- max(rows$date)
+  listed <- tide_inventory(data, windows = c(7, 14), sort = "change_14", decreasing = FALSE)$rows
+  expect_false(is.unsorted(listed$change_14))
+  own <- rows[query == listed$query[1]]
+  expect_equal(listed$clicks_14[1], sum(own$clicks[own$date > last - 14]))
+  expect_equal(listed$change_14[1], sum(own$clicks[own$date > last - 14]) -
+    sum(own$clicks[own$date <= last - 14 & own$date > last - 28]))
+  pages <- tide_inventory(data, by = "page", lead = 2)
+  top <- pages$rows$page[1]
+  beneath <- pages$beneath[page == top]
+  by_hand <- rows[page == top, .(clicks = sum(clicks)), by = "query"][order(-clicks)][1:2]
+  expect_equal(beneath$query, as.character(by_hand$query))
+  expect_equal(beneath$clicks, by_hand$clicks)
+  expect_match(paste(format(pages), collapse = "\n"), beneath$query[1], fixed = TRUE)
+})
+
+test_that("the program lists, sorts and writes the inventory, with facts and coverage", {
+  dir <- withr::local_tempdir()
+  rows <- made_site(queries = 60, days = 60)
+  fwrite(rows, file.path(dir, "a.csv"))
+  fwrite(rows[, .(clicks = 2 * sum(clicks), impressions = 2 * sum(impressions), position = 4),
+    by = "date"],
+    file.path(dir, "days.csv"))
+  writeLines(c("query,volume", "query 0010,700"), file.path(dir, "volumes.csv"))
+  run <- function(...) program("list", "a.csv", "days.csv", "--lag", "0", "--quiet", ..., dir = dir)
+  listed <- fread(text = run("--facts", "volumes.csv", "--format", "csv")$out)
+  expect_equal(listed[query == "query 0010"]$volume, 700)
+  expect_match(paste(run("--top", "3")$out, collapse = " "), "coverage: 50% of the site's clicks")
+  days <- fread(text = run("--by", "day", "--format", "csv")$out)
+  expect_equal(sum(days$clicks), 2 * sum(rows$clicks))
+  expect_equal(run("--by", "colour")$status, 2)
+  expect_equal(run("--sort", "colour")$status, 2)
+  expect_equal(run("--by", "page", "--lead", "2", "--format", "xlsx", "--out", "l.xlsx")$status, 0)
+  expect_equal(readxl::excel_sheets(file.path(dir, "l.xlsx")),
+    c("By page", "Leading queries", "About"))
+})

@@ -52,9 +52,13 @@ run_follow <- function(options, files) {
   rows <- switch(options$view, pages = followed$pages, lines = followed$lines,
     bands = followed$bands, events = followed$shifts, changes = followed$changes,
     days = followed$unusual)
-  text <- switch(options$view,
-    pages = format(followed, width = terminal_width(), keep = "--all-days"), lines =,
-    bands = rows_as_text(rows), follow_part(followed, options$view, terminal_width())[-1])
+  text <- if (options$view == "pages") {
+    format(followed, width = terminal_width(), keep = "--all-days")
+  } else if (options$view %in% c("lines", "bands")) {
+    rows_as_text(rows)
+  } else {
+    follow_part(followed, options$view, terminal_width())[-1]
+  }
   emit(options, rows, text)
 }
 

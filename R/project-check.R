@@ -196,7 +196,8 @@ damaged_parts <- function(store, parts, current) {
 
 missing_totals <- function(held) {
   with_query <- grepl("query", held$grain)
-  if (!any(with_query) || any(held$grain %in% c("date", "date x device", "date x country"))) {
+  totals <- grepl("date", held$grain) & !grepl("query|page", held$grain)
+  if (!any(with_query) || any(totals)) {
     return(NULL)
   }
   a_problem("no totals without queries", "", "",

@@ -48,6 +48,15 @@ grain_dimensions <- function(grain) {
   if (grain == "total") character() else strsplit(grain, " x ", fixed = TRUE)[[1]]
 }
 
+# Whether tables of these grains are the one that is used under another: dates, queries and pages
+# tell, since what else a file has may not have been asked for.
+same_table <- function(grains, grain) {
+  telling <- function(of) {
+    paste(intersect(grain_dimensions(of), c("date", "query", "page")), collapse = " ")
+  }
+  vapply(grains, telling, "", USE.NAMES = FALSE) == telling(grain)
+}
+
 left_out_line <- function(reason, grain, rows, which) {
   data.table(grain = grain, reason = reason, rows = length(which),
     clicks = sum(as.numeric(rows$clicks[which]), na.rm = TRUE),
@@ -186,8 +195,18 @@ source_lines <- function(sources) {
         "  '%s': %s look like dates or numbers made by a spreadsheet; import as text to keep them",
         basename(odd$file), format_plural(odd$odd_queries, "query", "queries"))
     },
+    filter_lines(sources),
     named(nzchar(sources$skipped), sprintf("  '%%s' was not read: %s",
       sub("%", "%%", lower_first(sources$skipped[nzchar(sources$skipped)]), fixed = TRUE))))
+}
+
+filter_lines <- function(sources) {
+  limited <- sources[base::which(nzchar(sources[["filters"]]))]
+  if (!nrow(limited)) return(NULL)
+  words <- unique(limited$filters)
+  sprintf("  limited to %s: %s", words, vapply(words, function(one) {
+    paste0("'", basename(limited$file[limited$filters == one]), "'", collapse = ", ")
+  }, ""))
 }
 
 capped_lines <- function(sources) {

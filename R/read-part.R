@@ -15,11 +15,13 @@ read_part <- function(part, how) {
   text <- intersect(names(columns), setdiff(dimension_names, "date"))
   rows <- read_cells(place, columns, text)
   for (column in text) set(rows, j = column, value = fold_levels(as_levels(rows[[column]])))
+  add_filter_columns(rows, part$filters)
   headers <- header_rows(rows, layout$header, all_columns)
   figures <- settle_figures(rows, place, all_columns, headers, how$decimal)
   totals <- setdiff(totals_rows(rows, text, headers), headers)
   aside <- c(headers, totals)
   window <- settle_dates(rows, place, how$date_order, aside)
+  if (is.null(window) && !"date" %in% names(rows)) window <- part$filters$window
   check_figures(rows, place, how$clicks_above, aside)
 
   exported <- if (is.null(how$exported)) {
@@ -32,6 +34,7 @@ read_part <- function(part, how) {
   away <- setdiff(intersect(dimension_names, names(rows)), how$dimensions)
   if (length(away)) set(rows, j = away, value = NULL)
   used <- intersect(dimension_names, names(rows))
+  check_filtered_totals(used, part$filters, part$label)
   grain <- grain_label(used)
   odd <- if ("query" %in% used) repair_queries(rows) else 0L
   out <- drop_rows(rows, c(list(`the header again` = headers, `row of totals` = totals), repeats,
@@ -52,7 +55,7 @@ read_part <- function(part, how) {
     left_out = out$left_out,
     source = data.table(file = part$label, rows = place$all, kept = nrow(out$rows), grain = grain,
       exported = exported, ctr = figures$ctr, decimal = figures$decimal, odd_queries = odd,
-      capped = looks_capped(rows), skipped = ""))
+      capped = looks_capped(rows), filters = filter_words(part$filters), skipped = ""))
 }
 
 # Every record of the file is kept or left out with a reason.

@@ -27,7 +27,10 @@ drop_unfinished <- function(parts, lag, stated) {
   oldest <- min(vapply(dated, function(part) as.integer(min(part$rows$date)), 0L))
   exported <- vapply(parts, function(part) as.integer(part$source$exported), 0L)
   first <- as.integer(export_day(exported, rep(stated, length(parts)), oldest, newest)) - lag
-  lapply(parts, function(part) {
+  whole <- beside_undated(parts)
+  lapply(seq_along(parts), function(i) {
+    part <- parts[[i]]
+    if (whole[i]) return(part)
     gone <- if ("date" %in% part$dimensions) which(as.integer(part$rows$date) >= first)
     if (!length(gone)) return(part)
     part$left_out <- rbind(part$left_out,
@@ -37,6 +40,19 @@ drop_unfinished <- function(parts, lag, stated) {
     part
   })
 }
+
+# Totals by date that came with a table of queries without dates stand for the same days as that,
+# whose newest nobody can take off.
+beside_undated <- function(parts) {
+  place <- vapply(parts, function(part) source_place(part$source$file), "")
+  has <- function(dimension) {
+    vapply(parts, function(part) dimension %in% part$dimensions, NA)
+  }
+  has("date") & !has("query") & !has("page") & place %in% place[has("query") & !has("date")]
+}
+
+# The zip, workbook or folder that a table came from.
+source_place <- function(file) dirname(sub(", .*$", "/x", file))
 
 # The last day that dates stand for.
 last_day <- function(dates) {

@@ -30,6 +30,12 @@
 #'   become one since a dimension was not asked for, each day rests on the finest table that has it.
 #'   [print()] lists it all.
 #'
+#' A table of filters in the same zip or workbook (two columns: page, query, vertical, country,
+#' device, date; what each is) says what the export was made for. A page, vertical, country or
+#' device becomes a column of its rows, so that exports of two pages that share a query hold no
+#' repeats; two dates are the window of tables without dates; patterns are kept in `sources` and
+#' said, and sums of such an export are not taken for totals.
+#'
 #' Files of a folder, a glob, a zip or a workbook that are no performance tables (a table of
 #' filters, an empty sheet, a text) are skipped and named. Dates that are all one span, such as
 #' `2026-08-01 - 2026-08-28`, are the window of a table without dates.
@@ -62,9 +68,9 @@
 #'   `days`), `sources` (one row per table: `file`, `rows`, `kept`, `grain`, `exported`, `ctr`
 #'   (how its CTR is written: `fraction`, `percent`, `none`, or `disagrees` with clicks /
 #'   impressions), `decimal` (`point` or `comma`), `odd_queries` (how many look damaged by a
-#'   spreadsheet), `capped`, `skipped` (why a table of an archive or workbook was not read)) and
-#'   `left_out` (`grain`, `reason`, `rows`, `clicks`, `impressions`). Positions are averages from
-#'   1 up.
+#'   spreadsheet), `capped`, `filters` (what the export is limited to), `skipped` (why a table of an
+#'   archive or workbook was not read)) and `left_out` (`grain`, `reason`, `rows`, `clicks`,
+#'   `impressions`). Positions are averages from 1 up.
 #' @section Errors: Class `tide_error`, with what is wrong, the file, the line and how to fix it:
 #'   `tide_error_file`, `tide_error_columns_missing`, `tide_error_columns_twice`,
 #'   `tide_error_not_number`, `tide_error_decimal`, `tide_error_not_date`,
@@ -120,6 +126,7 @@ read_inputs <- function(files, how, progress) {
   on.exit(unlink(scratch, recursive = TRUE))
   inputs <- expand_inputs(files)
   skipped <- list()
+  loose <- folder_filters(inputs, scratch, how)
   read <- unlist(lapply(seq_len(nrow(inputs)), function(i) {
     file <- inputs$path[i]
     if (!is.null(progress)) progress(sprintf("Reading %s", shown_name(file)))
@@ -128,13 +135,20 @@ read_inputs <- function(files, how, progress) {
       list(source = data.table(file = label, rows = 0L, kept = 0L, grain = "", ctr = "none",
         capped = FALSE, skipped = sub("[.]$", "", e$what)))
     }
+    if (file %in% loose$file) return(NULL)
     parts <- tryCatch(open_parts(file, scratch), tide_error_file = function(e) {
       if (!skips_file(e, inputs, i)) stop(e)
       list(skip(e))
     })
+    parts <- with_filters(parts, how)
+    beside <- match(dirname(file), loose$folder)
+    if (!is.na(beside) && length(parts) == 1 && is.null(parts[[1]]$source)) {
+      parts[[1]]$filters <- loose$filters[[beside]]
+    }
     # Alone, a table is read without what nobody asked for; beside others, its rows are told apart
     # by all it has.
-    if (nrow(inputs) > 1 || length(parts) > 1) how$dimensions <- dimension_names
+    limited <- any(vapply(parts, function(part) !is.null(part$filters), NA))
+    if (nrow(inputs) > 1 || length(parts) > 1 || limited) how$dimensions <- dimension_names
     lapply(parts, function(part) {
       if (!is.null(part$source)) return(part)
       tryCatch(read_part(part, how), tide_error = function(e) {

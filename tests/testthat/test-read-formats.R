@@ -98,7 +98,7 @@ test_that("archives, workbooks and JSON hold the same table", {
   utils::zip("all.zip", c("queries.csv", "Filters.csv"), flags = "-q")
   data <- tide_read("all.zip")
   expect_equal(sum(data$sources$skipped == ""), 1)
-  expect_match(format(data), "Filters.csv.*not read", all = FALSE)
+  expect_match(format(data), "limited to vertical Web", all = FALSE)
   expect_equal(sum(data$tables[[1]]$rows$clicks), sum(truth$clicks))
 })
 

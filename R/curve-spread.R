@@ -89,7 +89,8 @@ pair_distance <- function(residual, mean, spread) {
 
 # The fewest clicks in the table where it is one export that was cut (one row a pair), else NULL.
 cut_floor <- function(summary) {
-  sources <- summary$sources[same_table(summary$sources$grain, summary$grain) & summary$sources$kept > 0]
+  sources <-
+    summary$sources[same_table(summary$sources$grain, summary$grain) & summary$sources$kept > 0]
   if (summary$window$dated || nrow(sources) != 1 || !isTRUE(sources$capped)) return(NULL)
   min(summary$pairs$clicks)
 }

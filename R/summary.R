@@ -157,7 +157,8 @@ contested_weeks <- function(summary, code, pages = NULL) {
 window_beside <- function(table, data, most = 3) {
   beside <- pick_table(data, "date", refused = c("query", "page"))
   if (is.null(beside) || is.null(table[["rows"]])) return(table)
-  place <- function(grain) unique(source_place(data$sources$file[same_table(data$sources$grain, grain)]))
+  place <- function(grain) unique(source_place(data$sources$file[same_table(data$sources$grain,
+    grain)]))
   clicks <- c(sum(table$rows$clicks), sum(beside$rows$clicks))
   together <- identical(place(grain_label(table$dimensions)), place(grain_label(beside$dimensions)))
   if (!together || clicks[2] < 0.98 * clicks[1] || clicks[2] > most * clicks[1]) return(table)

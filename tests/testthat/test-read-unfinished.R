@@ -60,3 +60,24 @@ test_that("rows kept are those that count in the end, file by file", {
   loaded <- tide_load(tide_store(file.path(dir, "project")), files)
   expect_equal(sum(loaded$sources$kept), 31)
 })
+
+test_that("totals by date beside a table without dates keep all their days", {
+  dir <- withr::local_tempdir()
+  to <- file.path(dir, "export")
+  dir.create(to)
+  fwrite(data.table(query = c("kale", "pea"), clicks = c(300, 10), impressions = 1000, position = 3),
+    file.path(to, "queries.csv"))
+  fwrite(data.table(date = days_of("2026-03-01", "2026-03-31"), clicks = 10, impressions = 100,
+    position = 3),
+    file.path(to, "dates.csv"))
+  data <- tide_read(to)
+  expect_equal(nrow(data$tables$date$rows), 31)
+  expect_equal(tide_summary(data)$window$days, 31L)
+  # What a file has and nobody asks for does not hide that it was cut.
+  rows <- data.table(query = sprintf("kind%d", 1:1000), device = "mobile", clicks = 1000:1,
+    impressions = 20000, position = 3)
+  fwrite(rows, file.path(to, "queries.csv"))
+  asked <- tide_read(to, dimensions = c("date", "query", "page"))
+  expect_equal(names(asked$tables), c("date", "query"))
+  expect_equal(inktide:::cut_floor(tide_summary(asked)), 1)
+})

@@ -14,19 +14,10 @@ summary.tide_inventory <- function(object, ...) tibble::as_tibble(object$total)
 format.tide_inventory <- function(x, n = 20, width = 80, ...) {
   rows <- utils::head(x$rows, n)
   trend <- inventory_trend(x, nrow(rows))
-  facts <- intersect(c("volume", "value"), names(rows))
-  columns <- c(
-    list(clicks = format_count(rows$clicks), `impr.` = format_count(rows$impressions),
-      CTR = format_rate(rows$ctr)),
-    if (!is.null(rows[["expected_ctr"]])) list(`exp.` = format_rate(rows$expected_ctr)),
-    list(pos = format_position(rows$position)),
-    if (!is.null(rows[["queries"]])) list(queries = format_count(rows$queries)),
-    if (!is.null(rows[["pages"]])) list(pages = format_count(rows$pages)),
-    named(lapply(x$windows, function(days) signed_count(rows[[paste0("change_", days)]])),
-      sprintf("%+dd", x$windows)),
-    named(lapply(facts, function(of) format_count(rows[[of]])), facts))
-  wide <- vapply(seq_along(columns), function(i) {
-    max(nchar(c(names(columns)[i], columns[[i]]), "width")) + 2L
+  columns <- inventory_cells(x, rows)
+  under <- if (!is.null(x$beneath)) inventory_cells(x, x$beneath[x$beneath$page %in% rows$page])
+  wide <- vapply(names(columns), function(of) {
+    max(nchar(c(of, columns[[of]], under[[of]]), "width")) + 2L
   }, 0L)
   shown_trend <- if (is.null(trend)) 0L else max(nchar(trend)) + 2L
   free <- max(16, width - sum(wide) - shown_trend)
@@ -38,7 +29,7 @@ format.tide_inventory <- function(x, n = 20, width = 80, ...) {
   }
   of_row <- function(i) {
     c(line(fit(name[i], free), vapply(columns, `[`, "", i), trend[i]),
-      beneath_lines(x, rows, i, width))
+      beneath_lines(x, rows$page[i], columns, line, free))
   }
   c(wrap_lines(inventory_head(x), width), "",
     line(fit_text(gsub("_", " ", x$by), free), names(columns), if (!is.null(trend)) "13 weeks"),
@@ -77,10 +68,30 @@ inventory_trend <- function(x, n) {
   vapply(seq_len(n), function(i) bars(unlist(x$weekly[i])), "")
 }
 
-beneath_lines <- function(x, rows, i, width) {
+# The leading queries of a page, with those figures that a pair has in the same columns.
+beneath_lines <- function(x, page, columns, line, free) {
   if (is.null(x$beneath)) return(NULL)
-  own <- x$beneath[x$beneath$page == rows$page[i]]
-  paste0("    ", fit_text(own$query, width - 36), pad_left(format_count(own$clicks), 9),
-    pad_left(format_count(own$impressions), 9), pad_left(format_rate(own$ctr), 6),
-    pad_left(format_position(own$position), 6))
+  rows <- which(x$beneath$page == page)
+  if (!length(rows)) return(NULL)
+  cells <- inventory_cells(x, x$beneath[rows])[names(columns)]
+  vapply(seq_along(rows), function(i) {
+    line(fit_text(paste0("  ", x$beneath$query[rows[i]]), free),
+      vapply(cells, function(of) if (is.null(of)) "" else of[i], ""), NULL)
+  }, "")
+}
+
+# Cells of each column, by its head.
+inventory_cells <- function(x, rows) {
+  facts <- intersect(c("volume", "value"), names(rows))
+  windows <- if (!is.null(rows[[paste0("change_", x$windows[1])]])) x$windows
+  c(
+    list(clicks = format_count(rows$clicks), `impr.` = format_count(rows$impressions),
+      CTR = format_rate(rows$ctr)),
+    if (!is.null(rows[["expected_ctr"]])) list(`exp.` = format_rate(rows$expected_ctr)),
+    list(pos = format_position(rows$position)),
+    if (!is.null(rows[["queries"]])) list(queries = format_count(rows$queries)),
+    if (!is.null(rows[["pages"]])) list(pages = format_count(rows$pages)),
+    named(lapply(windows, function(days) signed_count(rows[[paste0("change_", days)]])),
+      sprintf("%+dd", windows)),
+    named(lapply(facts, function(of) format_count(rows[[of]])), facts))
 }

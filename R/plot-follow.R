@@ -109,7 +109,7 @@ ctr_figure <- function(followed) {
     ggplot2::scale_y_continuous(labels = format_rate, limits = c(0, NA)) + panels(pages) +
     ggplot2::labs(x = NULL, y = NULL,
       title = follow_title(followed, "CTR against what the curve expects"),
-      subtitle = sprintf("by %s; expected: what this site's queries earn at the positions held",
+      subtitle = sprintf("by %s; expected: CTR of the site's curve at these positions",
         followed$by))
 }
 

@@ -22,34 +22,33 @@ season_clause <- function(moves, ratio) {
   sprintf("; a year before, the same weeks went %s.", percent_change(moves$season$ratio))
 }
 
-part_causes <- list(by_demand = c("more demand", "less demand"),
-  by_position = c("better positions", "worse positions"),
-  by_ctr = c("a higher CTR at equal position", "a lower CTR at equal position"),
-  by_new_lost = c("new queries", "lost queries"))
-
-# The largest part of the change, and the page that carries most of it.
+# All parts of the change, which add up to it, with the page that carries most of the large ones,
+# and the queries that lost positions there.
 opening_reason <- function(moves) {
-  parts <- unlist(whole_lines(moves$site)[, part_names, with = FALSE])
+  whole <- whole_lines(moves$site)
+  parts <- unlist(whole[, part_names, with = FALSE])
   parts <- parts[order(-abs(parts))]
-  told <- utils::head(parts[abs(parts) >= 0.15 * sum(abs(parts)) & abs(parts) >= 1], 2)
-  if (!length(told)) return(NULL)
+  parts <- parts[parts != 0]
+  if (!length(parts)) return(NULL)
+  large <- utils::head(parts[abs(parts) >= 0.15 * sum(abs(parts))], 2)
   carrier <- function(name) {
+    if (!name %in% names(large)) return("")
     own <- moves$moves[[name]] * sign(parts[[name]])
     top <- which.max(own)
-    if (own[top] < 0.15 * abs(parts[[name]])) return(", spread over many pages")
-    sprintf(", %s of them on %s", format_count(own[top]), format_path(moves$moves$name[top]))
+    if (own[top] < 0.15 * abs(parts[[name]])) return(" (spread over many pages)")
+    sprintf(" (%s of them on %s)", format_count(own[top]), format_path(moves$moves$name[top]))
   }
+  said <- vapply(names(parts), function(name) sprintf("%s %s by %s%s",
+    format_count(abs(parts[[name]])), if (parts[[name]] < 0) "lost" else "gained",
+    part_words[[name]], carrier(name)),
+    "")
   lost <- moves$lost_positions
-  on <- if (NROW(lost)) {
-    sprintf(" On %s: %s.", format_path(lost$page[1]),
-      lost_query_words(lost[lost$page == lost$page[1]]))
-  }
-  paste0(paste(vapply(names(told), function(name) sprintf("%s %s %s%s",
-    format_count(abs(told[[name]])), if (told[[name]] < 0) "were lost to" else "came from",
-    part_causes[[name]][1 + (told[[name]] < 0)], carrier(name)),
-    ""),
-    collapse = "; "),
-    ".", if (any(names(told) == "by_position")) on)
+  c(sprintf("The change of %s clicks%s: %s.", signed_count(whole$change), month_words(moves),
+    paste(said, collapse = ", ")),
+    if ("by_position" %in% names(large) && parts[["by_position"]] < 0 && NROW(lost)) {
+      sprintf("Positions lost on %s: %s.", format_path(lost$page[1]),
+        lost_query_words(lost[lost$page == lost$page[1]]))
+    })
 }
 
 # The event of the last months with the clearest effect on clicks.

@@ -65,7 +65,8 @@ test_that("totals by date beside a table without dates keep all their days", {
   dir <- withr::local_tempdir()
   to <- file.path(dir, "export")
   dir.create(to)
-  fwrite(data.table(query = c("kale", "pea"), clicks = c(300, 10), impressions = 1000, position = 3),
+  fwrite(data.table(query = c("kale", "pea"), clicks = c(300, 10), impressions = 1000,
+    position = 3),
     file.path(to, "queries.csv"))
   fwrite(data.table(date = days_of("2026-03-01", "2026-03-31"), clicks = 10, impressions = 100,
     position = 3),

@@ -92,7 +92,7 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
     outside_shares(outside_line(summary, pairs, inside, segments), pairs)
   }
   out <- with_assumptions(assumptions, {
-    looked <- look_for_all(summary, curve, pairs, options)
+    looked <- without_ignored(look_for_all(summary, curve, pairs, options), summary, rules)
     found <- learn_chance(looked$found, outcomes)
     set(found, j = "hours", value = kind_hours(hours)[found$kind])
     found <- rank_findings(add_worth(found, summary, rules), options)
@@ -110,6 +110,22 @@ look_for_all <- function(summary, curve, pairs, options) {
   # Sums of probabilities may stray from 0 and 1 by a rounding error.
   set(found, j = "confidence", value = pmin(1, pmax(0, found$confidence)))
   list(found = within_demand(found, summary), aside = rbindlist(lapply(looked, `[[`, "aside")))
+}
+
+# Findings of queries that are not the site's subject go; their number is told with the reason.
+without_ignored <- function(looked, summary, rules) {
+  if (!length(rules$ignore)) return(looked)
+  reason <- ignored_reason(summary$queries$key, rules$ignore)
+  shown <- unique(summary$pairs$query)
+  reasons <- table(reason[shown])
+  away <- !is.na(reason[match(looked$found$query, summary$queries$query)])
+  looked$found <- looked$found[which(!away)]
+  if (length(reasons)) {
+    looked$aside <- rbind(looked$aside, data.table(kind = "",
+      reason = sprintf("ignored: %s", names(reasons)), queries = as.integer(reasons)),
+      fill = TRUE)
+  }
+  looked
 }
 
 # What the kinds are asked. least: clicks of a task if done, and whether somebody `asked` for it.

@@ -98,6 +98,7 @@ setting_names <- list(
   decimal = "decimal",
   clicks_above = "clicks_above",
   intent = "named_words",
+  ignore = "named_texts",
   page_groups = "named_texts",
   bands = "bands",
   windows = list(recent_days = "days", undated_days = "days", lag = "count"),
@@ -122,15 +123,25 @@ find_project <- function(from) {
 #'
 #' @details
 #' ```yaml
-#' site: https://www.fernmoor.example/ brand: [fernmoor, fern moor] exports: [exports/*.csv] #
-#' where nothing is loaded yet enrichments: [facts/volumes.csv] # volumes, titles, values events:
-#' events.csv # dated marks, see tide_events() columns: {query: What people typed} date_order:
-#' dmy # or mdy decimal: comma # or point clicks_above: leave out # or keep, refuse intent:
-#' {commercial: [buy, best], informational: [how, why]} page_groups: {advice: /guides/, shop:
-#' /shop/} bands: [1, 4, 11, 21] windows: {recent_days: 90, undated_days: 90, lag: 3} thresholds:
-#' {striking_distance: 4:20, target: next, fdr: 0.1, min_impressions: 1} hours: {low_ctr: 1,
-#' cannibalized: 3} # of work, by kind assumptions: {merge_rise: 0.7} # see tide_assumptions()
-#' segments: long questions: {has_any: [how, why], words: "5:", not_page: /journal/}
+#' site: https://www.fernmoor.example/
+#' brand: [fernmoor, fern moor]
+#' ignore: {fern care: not our subject, /^free /: nobody buys}  # never among the findings
+#' exports: [exports/*.csv]           # where nothing is loaded yet
+#' enrichments: [facts/volumes.csv]   # volumes, titles, values
+#' events: events.csv                 # dated marks, see tide_events()
+#' columns: {query: What people typed}
+#' date_order: dmy                    # or mdy
+#' decimal: comma                     # or point
+#' clicks_above: leave out            # or keep, refuse
+#' intent: {commercial: [buy, best], informational: [how, why]}
+#' page_groups: {advice: /guides/, shop: /shop/}
+#' bands: [1, 4, 11, 21]
+#' windows: {recent_days: 90, undated_days: 90, lag: 3}
+#' thresholds: {striking_distance: "4:20", target: next, fdr: 0.1, min_impressions: 1}
+#' hours: {low_ctr: 1, cannibalized: 3}   # of work, by kind
+#' assumptions: {merge_rise: 0.7}         # see tide_assumptions()
+#' segments:
+#'   long questions: {has_any: [how, why], words: "5:", not_page: /journal/}
 #' ```
 #' Conditions of segments are those of [tide_segment()]; ranges are written as `"4:20"`, or
 #' `"5:"` without an upper end. Paths are relative to the file.
@@ -162,7 +173,7 @@ tide_settings <- function(dir) {
   }
   settings <- as.list(read_settings(given, setting_names, file))
   settings$rules <- do.call(tide_rules,
-    Filter(Negate(is.null), settings[c("brand", "intent", "page_groups", "bands")]))
+    Filter(Negate(is.null), settings[c("brand", "intent", "page_groups", "bands", "ignore")]))
   for (name in c("exports", "enrichments", "events")) {
     paths <- settings[[name]]
     settings[[name]] <- ifelse(grepl("^([A-Za-z]:)?[/\\\\~]", paths), paths, file.path(dir, paths))

@@ -11,12 +11,15 @@
 #'   others are `other`. A pattern that begins with `/` and holds no signs of a regular
 #'   expression is the beginning of the path. Without groups a page's group is its first folder.
 #' @param bands Positions at which a band begins.
-#' @return A `tide_rules` object: a list of `brand`, `intent`, `page_groups` and `bands`.
+#' @param ignore What is not the site's subject: reasons, named by the query, or by a regular
+#'   expression between slashes. Such queries are never among the findings, where they are counted
+#'   with their reason, and stay in all totals.
+#' @return A `tide_rules` object: a list of `brand`, `intent`, `page_groups`, `bands` and `ignore`.
 #' @examples
 #' tide_rules(brand = "fernmoor", page_groups = c(advice = "/guides/", shop = "/shop/"))
 #' @export
 tide_rules <- function(brand = NULL, intent = intent_words, page_groups = NULL,
-    bands = c(1, 4, 11, 21)) {
+    bands = c(1, 4, 11, 21), ignore = NULL) {
   check_text(brand, "brand", null = TRUE, many = TRUE)
   check_text(unlist(page_groups), "page_groups", null = TRUE, many = TRUE)
   if (!is.list(intent) || is.null(names(intent)) || !all(vapply(intent, is.character, NA))) {
@@ -30,7 +33,13 @@ tide_rules <- function(brand = NULL, intent = intent_words, page_groups = NULL,
       is.unsorted(bands, strictly = TRUE)) {
     abort_argument("bands", "increasing positions that begin with 1, such as 1, 4, 11, 21", bands)
   }
-  structure(list(brand = brand, intent = intent, page_groups = unlist(page_groups), bands = bands),
+  check_text(unlist(ignore), "ignore", null = TRUE, many = TRUE)
+  if (length(ignore) && (is.null(names(ignore)) || any(!nzchar(names(ignore))))) {
+    abort_argument("ignore", "reasons named by the queries", ignore)
+  }
+  for (pattern in ignored_patterns(names(ignore))) check_regex(pattern, "ignore")
+  structure(list(brand = brand, intent = intent, page_groups = unlist(page_groups), bands = bands,
+    ignore = unlist(ignore)),
     class = "tide_rules")
 }
 
@@ -46,7 +55,26 @@ format.tide_rules <- function(x, ...) {
     sprintf("  intent: %s", lists(x$intent)),
     sprintf("  page groups: %s",
       if (length(x$page_groups)) lists(x$page_groups) else "by first folder"),
-    sprintf("  bands: %s", paste(band_names(x$bands), collapse = ", ")))
+    sprintf("  bands: %s", paste(band_names(x$bands), collapse = ", ")),
+    if (length(x$ignore)) {
+      sprintf("  ignored: %s",
+        paste(sprintf("%s (%s)", names(x$ignore), x$ignore), collapse = ", "))
+    })
+}
+
+# What stands between slashes is a pattern.
+ignored_patterns <- function(names) sub("^/(.*)/$", "\\1", grep("^/.+/$", names, value = TRUE))
+
+# The reason for which each query is ignored, NA for none.
+ignored_reason <- function(keys, ignore) {
+  out <- rep(NA_character_, length(keys))
+  for (i in rev(seq_along(ignore))) {
+    name <- names(ignore)[i]
+    pattern <- ignored_patterns(name)
+    hit <- if (length(pattern)) match_pattern(keys, pattern) else keys == query_key(name)
+    out[hit] <- ignore[[i]]
+  }
+  out
 }
 
 # "1-3", "4-10", "11-20", "21+"

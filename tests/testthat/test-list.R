@@ -71,3 +71,28 @@ test_that("small and odd tables give an answer, not an error", {
   expect_error(tide_find(tide_summary(as_data(one)), segment = "mobile"),
     class = "tide_error_argument")
 })
+
+test_that("queries that are not the site's subject are never listed, counted with the reason, kept in totals",
+  {
+    summary <-
+      tide_summary(as_data(made_site(queries = 200, days = 60, factor = rep(c(0.3, 1, 1, 1), 50))))
+    all <- tide_find(summary)
+    gone <- all$findings$query[1]
+    rules <- tide_rules(ignore = c(stats::setNames("not ours", toupper(gone)), "/9$/" = "too far"))
+    found <- tide_find(summary, rules = rules)
+    expect_false(gone %in% found$findings$query)
+    expect_false(any(grepl("9$", found$findings$query)))
+    expect_equal(sum(found$pairs$clicks), sum(all$pairs$clicks))
+    told <- found$aside[startsWith(found$aside$reason, "ignored: ")]
+    expect_setequal(told$reason, c("ignored: not ours", "ignored: too far"))
+    expect_equal(told$queries[told$reason == "ignored: not ours"], 1)
+    expect_match(paste(format(rules), collapse = "\n"), "ignored: .*not ours")
+    expect_error(tide_rules(ignore = "no name"), class = "tide_error_argument")
+    dir <- withr::local_tempdir()
+    fwrite(made_site(queries = 200, days = 60, factor = rep(c(0.3, 1, 1, 1), 50)),
+      file.path(dir, "a.csv"))
+    writeLines(c("exports: a.csv", sprintf("ignore: {%s: not ours}", gone)),
+      file.path(dir, "inktide.yml"))
+    run <- program("find", "--project", dir, "--lag", "0", "--quiet")
+    expect_match(paste(run$out, collapse = " "), "1 query: ignored: not ours")
+  })

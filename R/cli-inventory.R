@@ -39,3 +39,11 @@ run_list <- function(options, files) {
   listed$left_out <- NULL
   emit(options, listed$rows, format(listed, n = options$top, width = terminal_width()))
 }
+
+# For the report: the queries of the last days.
+site_inventory <- function(options, input, data, findings) {
+  data <- last_rows(options, input, data, 90)
+  if (is.null(pick_table(data, "query"))) return(NULL)
+  if (!chose_window(options)) data <- tide_filter(data, days = 90)
+  tide_inventory(data, curve = findings$curve, rules = input$settings$rules)
+}

@@ -59,7 +59,8 @@ shared_groups <- function() {
       number_option("--min-clicks", "N", "only query x page pairs with so many")),
     `How exports are read` = list(
       text_option("--facts", "FILES", "volumes, titles, values by query or page, to put beside"),
-      text_option("--exported", "DATE", "date of the export [the file's]"),
+      text_option("--exported", "DATE",
+        "date of the export [the file's, no later than the newest day allows]"),
       number_option("--lag", "N", "unfinished days before the export to leave out [3]"),
       text_option("--date-order", "ORDER", "dmy or mdy, where dates like 3/4/2026 leave it open"),
       text_option("--decimal", "SIGN", "point or comma, where figures like 2.000 leave it open"),

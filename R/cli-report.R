@@ -24,7 +24,8 @@ run_report <- function(options, files) {
   }
   tide_report(findings, out, title = if (is.null(options$title)) input$title else options$title,
     site = site_walk(options, input, data), moves = site_moves(options, input, data),
-    followed = site_followed(options, input, data, findings))
+    followed = site_followed(options, input, data, findings),
+    inventory = site_inventory(options, input, data, findings))
   say(out)
 }
 
@@ -57,7 +58,8 @@ run_demo <- function(options, files) {
   save_figure(ggplot2::autoplot(findings), files[4])
   tide_report(findings, files[1], title = "Fernmoor Seeds", site = site_walk(options, input, data),
     moves = site_moves(options, input, data),
-    followed = site_followed(options, input, data, findings))
+    followed = site_followed(options, input, data, findings),
+    inventory = site_inventory(options, input, data, findings))
   emit(utils::modifyList(options, list(out = files[2], quiet = TRUE)), findings$findings, NULL)
   say(c(
     "",

@@ -1,7 +1,7 @@
 # Sections of the report: what each says, in order. Every number comes from the findings, curve and
 # summary.
 
-report_head <- function(findings, title, moves, followed) {
+report_head <- function(findings, title, moves, followed, inventory = NULL) {
   summary <- findings$summary
   total <- list_total(findings)
   now <- site_clicks(summary)
@@ -25,7 +25,8 @@ report_head <- function(findings, title, moves, followed) {
     "</p><nav aria-label='Parts'>", link("totals", "Totals"),
     link("moved", "What changed", !is.null(moves)), link("time", "Over time", !is.null(followed)),
     link("findings", "The list", nrow(first) > 0), link("by-page", "By page", nrow(first) > 0),
-    link("curve", "The curve"), link("read", "What was read"), link("meaning", "What it means"),
+    link("curve", "The curve"), link("inventory", "All queries", !is.null(inventory)),
+    link("read", "What was read"), link("meaning", "What it means"),
     "</nav></header>")
 }
 

@@ -15,6 +15,8 @@
 #'   out.
 #' @param followed What [tide_follow()] tells, for events on the trend and the part "over time";
 #'   `NULL` leaves it out.
+#' @param inventory A [tide_inventory()] of queries, for a table of all of them; `NULL` leaves it
+#' out.
 #' @return `file`, invisibly.
 #' @section Errors: `tide_error_write` where the file cannot be written.
 #' @examples
@@ -23,24 +25,28 @@
 #' file <- tide_report(found, tempfile(fileext = ".html"), title = "Fernmoor Seeds")
 #' @export
 tide_report <- function(findings, file, title = "Ink Tide report", site = NULL, moves = NULL,
-    followed = NULL) {
+    followed = NULL, inventory = NULL) {
   check_class(findings, "tide_findings", "findings")
   check_text(file, "file")
   check_text(title, "title")
   if (!is.null(moves)) check_class(moves, "tide_change", "moves")
   if (!is.null(followed)) check_class(followed, "tide_follow", "followed")
   if (!is.null(site)) check_class(site, "tide_trace", "site")
+  if (!is.null(inventory)) {
+    check_class(inventory, "tide_inventory", "inventory")
+    if (inventory$by != "query") abort_argument("inventory", "an inventory by query", inventory$by)
+  }
   part <- function(name) paste(
     readLines(system.file("report", name, package = "inktide"), encoding = "UTF-8"),
     collapse = "\n")
   html <- c("<!doctype html>", "<html lang='en'><head><meta charset='utf-8'>",
     "<meta name='viewport' content='width=device-width, initial-scale=1'>",
     sprintf("<title>%s</title><style>%s</style></head><body>", escape(title), part("style.css")),
-    report_head(findings, title, moves, followed), "<main>",
+    report_head(findings, title, moves, followed, inventory), "<main>",
     report_totals(findings$summary, site, followed$events), report_moves(moves),
     report_time(followed), report_findings(findings), report_curve(findings$curve),
-    report_read(findings$summary, findings$outside), report_meaning(), "</main>",
-    sprintf("<script>%s</script></body></html>", part("script.js")))
+    report_inventory(inventory), report_read(findings$summary, findings$outside), report_meaning(),
+    "</main>", sprintf("<script>%s</script></body></html>", part("script.js")))
   # Figures hold texts, too.
   write_whole(file,
     function(path) write_lines(visible_text(gsub("\t", " ", html, fixed = TRUE)), path))

@@ -62,3 +62,20 @@ test_that("the program lists, sorts and writes the inventory, with facts and cov
   expect_equal(readxl::excel_sheets(file.path(dir, "l.xlsx")),
     c("By page", "Leading queries", "About"))
 })
+
+test_that("the report has the inventory to sort and search, with its own figures", {
+  data <- as_data(made_site(queries = 60, days = 60))
+  found <- tide_find(tide_summary(data))
+  listed <- tide_inventory(data, curve = found$curve)
+  file <- withr::local_tempfile(fileext = ".html")
+  tide_report(found, file, inventory = listed)
+  html <- paste(readLines(file, encoding = "UTF-8"), collapse = "")
+  section <- regmatches(html, regexpr("<section id='inventory'>.*?</section>", html, perl = TRUE))
+  expect_match(section, sprintf("60 queries, .*: %s clicks",
+    inktide:::format_count(sum(listed$rows$clicks))))
+  expect_equal(lengths(regmatches(section, gregexpr("aria-expanded", section))), 60)
+  top <- listed$rows[1]
+  expect_match(section, sprintf("%s</button>.*?data-value='%d'", top$query, top$clicks))
+  expect_error(tide_report(found, file, inventory = tide_inventory(data, by = "page")),
+    class = "tide_error_argument")
+})

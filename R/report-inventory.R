@@ -1,0 +1,50 @@
+# The inventory of queries in the report: sorts, searches, opens to where and since when.
+
+report_inventory <- function(inventory, most = 300) {
+  if (is.null(inventory)) return("")
+  at <- utils::head(inventory$rows, most)
+  weekly <- if (!is.null(inventory$weekly)) as.matrix(utils::head(inventory$weekly, most))
+  spark <- if (is.null(weekly)) {
+    ""
+  } else {
+    vapply(seq_len(nrow(at)), function(i) {
+      spark_svg(weekly[i, ],
+        sprintf("Clicks by week: %s", paste(format_count(weekly[i, ]), collapse = ", ")))
+    }, "")
+  }
+  rows <- paste0(cell(
+    sprintf("<button type='button' aria-expanded='false'>%s</button>", escape(at$query)), "query",
+    "wide"),
+    cell(spark, "13 weeks"), cell(format_count(at$clicks), "clicks", "n", at$clicks),
+    cell(format_count(at$impressions), "impressions", "n", at$impressions),
+    cell(format_rate(at$ctr), "CTR", "n", at$ctr),
+    cell(format_rate(at$expected_ctr), "expected", "n", at$expected_ctr),
+    cell(format_position(at$position), "position", "n", at$position), cell(at$band, "band"),
+    cell(at$intent, "intent"), cell(at$segment, "segment"))
+  seen <- if (is.null(at[["first"]])) "" else sprintf("seen %s", format_days(at$first, at$last))
+  page <- if (is.null(at[["page"]])) {
+    ""
+  } else {
+    sprintf("leading page %s of %s; ", escape(format_path(at$page)), format_count(at$pages))
+  }
+  total <- sprintf("%s queries, %s: %s clicks, %s impressions%s. %s",
+    format_count(nrow(inventory$rows)),
+    if (is.na(inventory$to)) "no dates" else format_days(inventory$from, inventory$to),
+    format_count(inventory$total$clicks), format_count(inventory$total$impressions),
+    if (is.na(inventory$coverage)) {
+      ""
+    } else {
+      sprintf(", %s of the site's clicks", format_share(inventory$coverage))
+    },
+    if (nrow(inventory$rows) > most) {
+      sprintf("Here the %s with the most clicks.", format_count(most))
+    } else {
+      ""
+    })
+  paste0("<section id='inventory'><h2>All queries</h2><p class='soft'>", total, "</p>",
+    sortable_table("queries", "By clicks. Press a query for its page and days.",
+      c(Query = "", `13 weeks` = "", Clicks = "n", Impressions = "n", CTR = "n", Expected = "n",
+        Position = "n", Band = "", Intent = "", Segment = ""),
+      rows, paste0("<p class='soft'>", page, seen, "</p>"), "", character()),
+    "</section>")
+}

@@ -23,7 +23,7 @@ part_filters <- function(part, how) {
   values <- stats::setNames(cells$value[known], dimension[known])
   window <- filter_window(values[names(values) == "date"], part, how)
   values <- values[names(values) != "date"]
-  whole <- mapply(is_whole_value, names(values), values)
+  whole <- vapply(seq_along(values), function(i) is_whole_value(names(values)[i], values[[i]]), NA)
   words <- sprintf("%s %s", gsub("_", " ", names(values)), values)
   list(values = values[whole & !duplicated(names(values))], patterns = words[!whole],
     window = window)
@@ -69,16 +69,23 @@ filter_window <- function(text, part, how) {
   ends
 }
 
-# The parts of one zip, workbook or folder without their table of filters, each with what it says.
+# The parts of one zip or workbook, each with what their table of filters says.
 # Several tables of filters in one place say nothing of any one.
 with_filters <- function(parts, how) {
   found <- lapply(parts, function(part) if (is.null(part$source)) part_filters(part, how))
   at <- which(lengths(found) > 0)
   if (length(at) != 1 || length(parts) < 2) return(parts)
-  lapply(parts[-at], function(part) {
+  parts[[at]] <- list(source = filter_source(parts[[at]]$label))
+  lapply(parts, function(part) {
     if (is.null(part$source)) part$filters <- found[[at]]
     part
   })
+}
+
+# How a table of filters stands in the record of what was read.
+filter_source <- function(label) {
+  data.table(file = label, rows = 0L, kept = 0L, grain = "", ctr = "none", capped = FALSE,
+    filters = "", skipped = "it says what the others are limited to")
 }
 
 # The same of folders whose files lie loose: list(folder, file, filters) of those with one table of

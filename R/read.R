@@ -135,7 +135,7 @@ read_inputs <- function(files, how, progress) {
       list(source = data.table(file = label, rows = 0L, kept = 0L, grain = "", ctr = "none",
         capped = FALSE, skipped = sub("[.]$", "", e$what)))
     }
-    if (file %in% loose$file) return(NULL)
+    if (file %in% loose$file) return(list(list(source = filter_source(file))))
     parts <- tryCatch(open_parts(file, scratch), tide_error_file = function(e) {
       if (!skips_file(e, inputs, i)) stop(e)
       list(skip(e))

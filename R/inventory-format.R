@@ -31,8 +31,11 @@ format.tide_inventory <- function(x, n = 20, width = 80, ...) {
     c(line(fit(name[i], free), vapply(columns, `[`, "", i), trend[i]),
       beneath_lines(x, rows$page[i], columns, line, free))
   }
-  c(wrap_lines(inventory_head(x), width), "",
-    line(fit_text(gsub("_", " ", x$by), free), names(columns), if (!is.null(trend)) "13 weeks"),
+  c(
+    wrap_lines(inventory_head(x), width),
+    "",
+    line(fit_text(gsub("_", " ", x$by), free), names(columns),
+      if (!is.null(trend)) format_plural(ncol(x$weekly), "week")),
     unlist(lapply(seq_len(nrow(rows)), of_row)),
     if (nrow(x$rows) > n) sprintf("... and %s more", format_count(nrow(x$rows) - n)),
     if (NROW(x$left_out)) wrap_lines(left_out_lines(x$left_out), width))

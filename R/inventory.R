@@ -64,7 +64,7 @@ tide_inventory <- function(data, by = "query", sort = NULL, decreasing = TRUE, w
     beneath = if (by == "page" && lead > 0) {
       leading_beneath(at, rows[order]$page, lead, rules)
     },
-    weekly = if (dated) weekly_clicks(at$rows, label, table$to)[order],
+    weekly = if (dated) weekly_clicks(at$rows, label, table)[order],
     total = total,
     coverage = if (is.null(site) || site <= 0) NA_real_ else min(1, total$clicks / site),
     by = by,
@@ -196,12 +196,14 @@ window_columns <- function(rows, label, to, windows) {
   setnames(out, paste0(c("clicks_", "change_"), rep(windows, each = 2)))
 }
 
-weekly_clicks <- function(rows, label, to, weeks = 13L) {
-  age <- (as.integer(to) - as.integer(rows$date)) %/% 7L
+# Clicks of the last whole weeks of the data, a column each, the oldest first.
+weekly_clicks <- function(rows, label, table, most = 13L) {
+  weeks <- max(1L, min(most, table$days %/% 7L))
+  age <- (as.integer(table$to) - as.integer(rows$date)) %/% 7L
   use <- which(age < weeks)
-  code <- label$code[use] + length(label$names) * (weeks - 1L - age[use])
-  out <- matrix(sum_codes(rows$clicks[use], code, length(label$names) * weeks), length(label$names))
-  as.data.table(out)
+  size <- length(label$names)
+  code <- label$code[use] + size * (weeks - 1L - age[use])
+  as.data.table(matrix(sum_codes(rows$clicks[use], code, size * weeks), size))
 }
 
 add_facts_of <- function(rows, by, facts) {

@@ -15,7 +15,7 @@ report_inventory <- function(inventory, most = 300) {
   rows <- paste0(cell(
     sprintf("<button type='button' aria-expanded='false'>%s</button>", escape(at$query)), "query",
     "wide"),
-    cell(spark, "13 weeks"), cell(format_count(at$clicks), "clicks", "n", at$clicks),
+    cell(spark, "clicks by week"), cell(format_count(at$clicks), "clicks", "n", at$clicks),
     cell(format_count(at$impressions), "impressions", "n", at$impressions),
     cell(format_rate(at$ctr), "CTR", "n", at$ctr),
     cell(format_rate(at$expected_ctr), "expected", "n", at$expected_ctr),
@@ -43,7 +43,7 @@ report_inventory <- function(inventory, most = 300) {
     })
   paste0("<section id='inventory'><h2>All queries</h2><p class='soft'>", total, "</p>",
     sortable_table("queries", "By clicks. Press a query for its page and days.",
-      c(Query = "", `13 weeks` = "", Clicks = "n", Impressions = "n", CTR = "n", Expected = "n",
+      c(Query = "", `By week` = "", Clicks = "n", Impressions = "n", CTR = "n", Expected = "n",
         Position = "n", Band = "", Intent = "", Segment = ""),
       rows, paste0("<p class='soft'>", page, seen, "</p>"), "", character()),
     "</section>")

@@ -175,7 +175,7 @@ column_notes <- c(
   gain_conversions = "The gain in conversions per 30 days",
   gain_value = "The gain in money per 30 days",
   band = "Band of the position",
-  weeks = "Clicks of the last 13 weeks, oldest first",
+  weeks = "Clicks by week, the last 13 at most, oldest first",
   first = "First day seen",
   last = "Last day seen",
   intent = "By the words of the query",

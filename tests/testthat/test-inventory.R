@@ -19,6 +19,10 @@ test_that("the inventory's figures are sums of the rows, by whatever a row stand
   expect_false(is.unsorted(-queries$clicks))
   # Expected clicks are those of the curve, so of all queries they are near the clicks.
   expect_equal(sum(queries$expected_ctr * queries$impressions), sum(rows$clicks), tolerance = 0.1)
+  # Eight whole weeks: none before the data begin.
+  weekly <- tide_inventory(data)$weekly
+  expect_equal(ncol(weekly), 8)
+  expect_equal(sum(weekly), sum(rows$clicks[rows$date > max(rows$date) - 56]))
   expect_error(tide_inventory(data, by = "vertical"), class = "tide_error_grain")
   expect_error(tide_inventory(data, sort = "clickz"), class = "tide_error_argument")
 })

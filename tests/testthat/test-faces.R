@@ -22,8 +22,9 @@ face_projects <- function(dir) {
   last <- max(gap$date)
   gap <- gap[!(date == last - 12 | (query == "query 0007" & date > last - 25) |
     (query == "query 0010" & date < last - 25))]
-  demo <- if (nzchar(Sys.getenv("INKTIDE_STUDIES"))) file.path(dir, "demo")
-  if (!is.null(demo)) inktide::tide_demo(demo)
+  if (!nzchar(Sys.getenv("INKTIDE_STUDIES"))) return(c(bots = made("bots", bots, 5L)))
+  demo <- file.path(dir, "demo")
+  inktide::tide_demo(demo)
   c(demo = demo, bots = made("bots", bots, 5L), gap = made("gap", gap, 2L))
 }
 

@@ -76,8 +76,9 @@ homeless_topics <- function(basis, site) {
   topic <- head_terms(query_key(queries), leading_pairs(pairs, length(queries), code))[code]
   lines <- lines_of(basis, fcoalesce(topic, ""))
   lines <- lines[nzchar(lines$name) & lines$real & lines$change >= 1 & log(lines$ratio) > site]
+  rows_of <- split(seq_along(topic), factor(topic, lines$name))
   rbindlist(lapply(seq_len(nrow(lines)), function(i) {
-    own <- pairs[which(topic == lines$name[i])]
+    own <- pairs[rows_of[[i]]]
     by_page <- sort(tapply(own$clicks_2, own$page_name, sum), decreasing = TRUE)
     if (length(by_page) < 3 || by_page[1] > sum(by_page) / 2 ||
         any(grepl(lines$name[i], tolower(names(by_page)), fixed = TRUE))) {

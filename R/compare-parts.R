@@ -162,6 +162,7 @@ move_lines <- function(own, basis, between = NULL) {
     position_before = fifelse(own$impressions_1 > 0, own$weighted_1 / own$impressions_1, NA_real_),
     position_after = fifelse(own$impressions_2 > 0, own$weighted_2 / own$impressions_2, NA_real_))
   # Of equals the first in the alphabet.
-  order <- order(-out$real, -abs(out$change), out$name)
-  out[order]
+  set(out, j = "size", value = abs(out$change))
+  setorderv(out, c("real", "size", "name"), c(-1L, -1L, 1L))
+  out[, !"size"]
 }

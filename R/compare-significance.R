@@ -82,8 +82,8 @@ window_wavering <- function(rows, many, windows, few = 20, belief = 50) {
   pairs <- setDT(c(
     stats::setNames(lapply(figures, function(of) sums[[of]][follows + 1L]), paste0(figures, "_1")),
     stats::setNames(lapply(figures, function(of) sums[[of]][follows]), paste0(figures, "_2"))))
-  moment <- paste(sums$side, sums$step)[follows]
-  line <- factor(sums$line[follows], seq_len(many))
+  moment <- (sums$side * 10000L + sums$step)[follows]
+  line <- sums$line[follows]
   share <- sum(1 / (lengths %/% block))
   lapply(measured_changes(pairs), function(x) {
     own <- x$change
@@ -92,7 +92,7 @@ window_wavering <- function(rows, many, windows, few = 20, belief = 50) {
     # A belief in the wavering of all lines, worth so many weeks, beside each line's own weeks.
     all <- if (length(own) >= few) middle_variance(own, x$noise) else max(0.01, mean(beyond))
     weeks <- tabulate(line, many)
-    own <- vapply(split(beyond, line), sum, 0)
+    own <- sum_codes(beyond, line, many)
     list(variance = pmax(0, (belief * all + own) / (belief + weeks)) / 2 * share,
       df = belief + weeks)
   })

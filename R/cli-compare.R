@@ -168,8 +168,10 @@ coloured <- function(lines, moves, options) {
   blank <- which(trimws(lines) == "")
   end <- if (is.na(blank[2])) length(lines) + 1 else blank[2]
   table <- which(seq_along(lines) > blank[1] + 1 & seq_along(lines) < end)
-  # The sums below the lines keep their colour.
-  table <- table[!grepl("^([0-9,]+ more|all [0-9,]+ )", lines[table])]
+  # The sums below the lines keep their colour: of all, and of those not shown.
+  many <- nrow(moves$moves)
+  sums <- (many > 1) + (many > 1 && length(table) - 1L < many)
+  table <- utils::head(table, length(table) - sums)
   shown <- moves$moves[seq_along(table)]
   real <- shown$real %in% TRUE
   lines[table] <- ifelse(!real, cli::col_grey(lines[table]),

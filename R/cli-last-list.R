@@ -27,15 +27,16 @@ last_list <- function(folder) {
   tryCatch(jsonlite::fromJSON(file), error = function(e) NULL)
 }
 
-# What a list rests on: the version of the program, the settings, and the imports of the archive or
-# the files.
+# What a list rests on: the version of the program, the settings, the imports of the archive or the
+# files, facts and events.
 data_version <- function(input) {
   settings <- file.path(input$folder, "inktide.yml")
-  rests_on <- if (!is.null(input$store)) {
-    summary(input$store)[c("import", "exported", "rows", "clicks", "undone")]
-  } else {
-    file.info(expand_inputs(input$files)$path)[c("size", "mtime")]
-  }
+  named <- c(named_files(input$settings, "enrichments"), named_files(input$settings, "events"))
+  files <- c(if (is.null(input$store)) expand_inputs(input$files)$path, named)
+  rests_on <- list(file.info(files)[c("size", "mtime")], if (!is.null(input$store)) {
+    list(summary(input$store)[c("import", "exported", "rows", "clicks", "undone")],
+      lapply(tide_facts(input$store), `[`, c("file", "date", "by")))
+  })
   digest::digest(list(as.character(utils::packageVersion("inktide")),
     if (file.exists(settings)) readLines(settings, warn = FALSE), rests_on))
 }

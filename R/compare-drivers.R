@@ -54,7 +54,7 @@ driven <- function(basis, whole, part, site, most, kinds) {
       by <- parts$part[lead]
       return(driver_lines(kinds[1], at$name, at$change, by, share, nrow(busy),
         sprintf("%s %s %s clicks%s, %s of it by %s alone: look there, not at the %s.", name, verb,
-          format_clicks(abs(at$change)), a_month(basis$scale), format_share(share),
+          format_count(abs(at$change)), month_words(basis$scaled), format_share(share),
           if (kinds[1] == "one query") sprintf("\"%s\"", by) else format_path(by),
           if (kinds[1] == "one query") "page" else "folder")))
     }
@@ -63,8 +63,8 @@ driven <- function(basis, whole, part, site, most, kinds) {
     driver_lines(kinds[2], at$name, at$change, "", along, nrow(busy),
       sprintf(paste("%s %s %s clicks%s, and %d of %d %s went that way more than the site:",
         "look for what they share."),
-        name, verb, format_clicks(abs(at$change)), a_month(basis$scale), round(along * nrow(busy)),
-        nrow(busy), if (kinds[1] == "one query") "queries" else "pages"))
+        name, verb, format_count(abs(at$change)), month_words(basis$scaled),
+        round(along * nrow(busy)), nrow(busy), if (kinds[1] == "one query") "queries" else "pages"))
   }))
 }
 
@@ -76,6 +76,7 @@ homeless_topics <- function(basis, site) {
   topic <- head_terms(query_key(queries), leading_pairs(pairs, length(queries), code))[code]
   lines <- lines_of(basis, fcoalesce(topic, ""))
   lines <- lines[nzchar(lines$name) & lines$real & lines$change >= 1 & log(lines$ratio) > site]
+  lines <- whole_lines(lines)
   rows_of <- split(seq_along(topic), factor(topic, lines$name))
   rbindlist(lapply(seq_len(nrow(lines)), function(i) {
     own <- pairs[rows_of[[i]]]
@@ -87,6 +88,6 @@ homeless_topics <- function(basis, site) {
     driver_lines("topic without a page", lines$name[i], lines$change[i], "",
       unname(by_page[1] / sum(by_page)), length(by_page),
       sprintf("\"%s\" gained %s clicks%s over %d pages, none of which is its own: an idea for one.",
-        lines$name[i], format_clicks(lines$change[i]), a_month(basis$scale), length(by_page)))
+        lines$name[i], format_count(lines$change[i]), month_words(basis$scaled), length(by_page)))
   }))
 }

@@ -82,7 +82,7 @@ change_between <- function(data, level, after, before, days, segments, curve, br
   moves <- lines_of(basis, name)
   change <- list(moves = moves, site = lines_of(basis, rep("the site", nrow(pairs))), pairs = pairs,
     windows = set(sides$windows, j = "clicks", value = c(sum(pairs$clicks_1), sum(pairs$clicks_2))),
-    unusual = sides$odd, scaled = any(basis$scale != 1),
+    unusual = sides$odd, scaled = basis$scaled,
     sides = sides$names, level = level, fdr = fdr)
   if (of_windows) {
     set(pairs, j = "name", value = name)
@@ -104,7 +104,7 @@ comparison_basis <- function(rows, sides, curve, fdr) {
   pairs <- pair_sums(rows)
   set(pairs, j = part_names, value = pair_changes(pairs, days, scale, curve$fits[[1]]))
   list(pairs = pairs, rows = rows, pair = pairs[rows, on = c("query", "page"), which = TRUE],
-    days = days, scale = scale, ends = sides$ends, fdr = fdr,
+    days = days, scale = scale, scaled = any(scale != 1), ends = sides$ends, fdr = fdr,
     common = if (!is.null(sides$ends)) common_changes(named_sums(pairs, pairs$query), days))
 }
 

@@ -4,9 +4,7 @@ part_words <- c(by_demand = "demand", by_position = "position", by_ctr = "CTR",
   by_new_lost = "new and lost queries")
 
 # Said of figures that are not those of the windows but for 30 days.
-a_month <- function(scale) if (any(scale != 1)) " per 30 days" else ""
-
-month_words <- function(x) if (x$scaled) " per 30 days" else ""
+month_words <- function(scaled) if (scaled) " per 30 days" else ""
 
 # "lost 412 clicks (900 to 488): 350 by position, 80 by demand, 18 gained by CTR". Segments have
 # more or fewer clicks than one another. line: figures in whole clicks, see whole_lines().
@@ -23,26 +21,27 @@ change_sentence <- function(line, subject, x) {
           paste0(" ", verbs[1 + (value > 0)])
         } else {
           ""
-        }, part_words[[name]])
+        },
+        part_words[[name]])
     }, "")
     if (length(said)) paste0(": ", paste(said, collapse = ", ")) else ""
   }
   if (is.null(x$sides)) {
     verbs <- c("lost", "gained")
     if (line$change == 0) {
-      return(sprintf("%s stands at %s clicks%s, as before%s.", subject, counts[2], month_words(x),
-        why(verbs)))
+      return(sprintf("%s stands at %s clicks%s, as before%s.", subject, counts[2],
+        month_words(x$scaled), why(verbs)))
     }
     return(sprintf("%s %s %s clicks%s (%s to %s)%s.", subject, verbs[1 + (line$change > 0)],
-      format_count(abs(line$change)), month_words(x), counts[1], counts[2], why(verbs)))
+      format_count(abs(line$change)), month_words(x$scaled), counts[1], counts[2], why(verbs)))
   }
   verbs <- c("fewer", "more")
   if (line$change == 0) {
     return(sprintf("%s has %s clicks in both%s.", subject, counts[2], why(verbs)))
   }
   sprintf("%s has %s %s clicks in %s than in %s (%s and %s)%s.", subject,
-    format_count(abs(line$change)), verbs[1 + (line$change > 0)], x$sides[2], x$sides[1],
-    counts[2], counts[1], why(verbs))
+    format_count(abs(line$change)), verbs[1 + (line$change > 0)], x$sides[2], x$sides[1], counts[2],
+    counts[1], why(verbs))
 }
 
 # The clicks of the windows as they are, what the site gained or lost and why, and what is not in
@@ -50,12 +49,13 @@ change_sentence <- function(line, subject, x) {
 site_sentences <- function(x) {
   site <- whole_lines(x$site)
   w <- x$windows
-  c(if (x$scaled) {
-    sprintf("%s clicks in %s, after %s in %s.", format_count(w$clicks[2]),
-      format_plural(w$days[2], "day"), format_count(w$clicks[1]), format_count(w$days[1]))
-  },
-  change_sentence(site, "The site", x),
-  private_line(x))
+  c(
+    if (x$scaled) {
+      sprintf("%s clicks in %s, after %s in %s.", format_count(w$clicks[2]),
+        format_plural(w$days[2], "day"), format_count(w$clicks[1]), format_count(w$days[1]))
+    },
+    change_sentence(site, "The site", x),
+    private_line(x))
 }
 
 private_line <- function(x) {
@@ -83,7 +83,8 @@ sides_line <- function(x, keep = NULL) {
     sprintf("%s and %s; changes per 30 days", format_plural(w$days[2], "day"),
       format_count(w$days[1]))
   }
-  c(sprintf("%s (%s)", sides_title(x), days),
+  c(
+    sprintf("%s (%s)", sides_title(x), days),
     if (any(w$missing > 0)) {
       sprintf("days without data are not counted: %s before, %s after", format_count(w$missing[1]),
         format_count(w$missing[2]))
@@ -187,7 +188,7 @@ lost_position_lines <- function(x) {
   if (!NROW(lost)) return(character())
   vapply(split(lost, factor(lost$page, unique(lost$page))), function(own) {
     sprintf("%s lost %s clicks%s by position: %s.", format_path(own$page[1]),
-      format_count(-own$page_clicks[1]), month_words(x), lost_query_words(own))
+      format_count(-own$page_clicks[1]), month_words(x$scaled), lost_query_words(own))
   }, "", USE.NAMES = FALSE)
 }
 

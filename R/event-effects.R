@@ -113,6 +113,9 @@ running_days <- function(series, touched, odd = NULL, most = 1000) {
   c(list(pages = pages, dates = dates, all = length(series$pages$keys)), figures)
 }
 
+# How many pages are enough to compare with.
+least_free <- 8
+
 # How many stretches of the days of one side the placebo dates must be worth.
 least_placebo <- 3
 
@@ -145,7 +148,7 @@ event_effect <- function(event, own, others, apart, run, days, level) {
     here <- shift_at(run, event$date, reach, mine, free)
     if (is.null(here)) next
     if (here$clicks < 5) return(line("too few clicks", reach = reach))
-    if (!whole && here$free < 8) {
+    if (!whole && here$free < least_free) {
       return(line("no comparable pages", reach = reach, clicks = here$clicks / reach))
     }
     placebo <- placebo_shifts(run, c(event$date, apart), reach, mine, free)
@@ -177,7 +180,7 @@ shift_at <- function(run, date, reach, mine, free) {
   variance <- total$noise[1, ]
   usable <- which(free & wide$clicks_1 + wide$clicks_2 >= 10 &
     pmin(wide$impressions_1, wide$impressions_2) > 0)
-  if (length(usable) >= 8) {
+  if (length(usable) >= least_free) {
     each <- shift_logs(lapply(wide, `[`, usable))
     share <- wide$impressions_1[mine] / max(1, sum(wide$impressions_1[mine]))
     for (m in seq_along(logs)) {
@@ -202,6 +205,8 @@ placebo_shifts <- function(run, events, reach, mine, free) {
   dates <- dates[clear]
   tried <- lapply(dates[seq_along(dates) %% 7L == 1L], shift_at, run = run, reach = reach,
     mine = mine, free = free)
+  # Where there are pages to compare with, there must be at these dates too.
+  if (any(free)) tried <- Filter(function(shift) shift$free >= least_free, tried)
   logs <- do.call(rbind, lapply(tried, `[[`, "logs"))
   list(logs = logs, days = if (is.null(logs)) 0 else sum(clear))
 }

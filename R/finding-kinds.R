@@ -23,7 +23,7 @@ finding_kinds <- function() {
     falling = finding_kind(find_moving, "falling", "falling", "F", hours = 2, colour = "#8a6d00",
       mark = 6, meaning = paste(
         "Fewer clicks for a search in the last four weeks than in the four before,",
-        "beyond chance. Fewer searches are no fall.")),
+        "beyond chance. Less demand is no fall.")),
     rising = finding_kind(find_moving, "rising", "rising", "R", hours = 1, colour = "#2f7d32",
       mark = 24, meaning = paste(
         "More clicks for a search in the last four weeks than in the four before,",

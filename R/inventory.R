@@ -53,7 +53,7 @@ tide_inventory <- function(data, by = "query", sort = NULL, decreasing = TRUE, w
   label <- inventory_labels(by, at, table, rules)
   rows <- inventory_rows(by, at, label, rules)
   if (length(windows)) rows <- cbind(rows, window_columns(at$rows, label, table$to, windows))
-  rows <- add_facts_of(rows, by, facts)
+  rows <- join_facts(rows, facts)
   check_flag(decreasing, "decreasing")
   order <- inventory_order(rows, by, sort, decreasing)
   dated <- "date" %in% table$dimensions && !by %in% c("day", "week", "month")
@@ -147,13 +147,13 @@ inventory_labels <- function(by, at, table, rules) {
 inventory_rows <- function(by, at, label, rules) {
   size <- length(label$names)
   sum_of <- function(of) sum_codes(at$rows[[of]], label$code, size)
-  out <- data.table(clicks = sum_of("clicks"), impressions = sum_of("impressions"))
-  weighted <- sum_of("weighted")
-  set(out, j = "ctr", value = out$clicks / out$impressions)
+  out <- add_ratios(data.table(clicks = sum_of("clicks"), impressions = sum_of("impressions"),
+    weighted = sum_of("weighted")))
   if (!is.null(at$rows[["expected"]])) {
     set(out, j = "expected_ctr", value = sum_of("expected") / out$impressions)
   }
-  set(out, j = "position", value = weighted / out$impressions)
+  out <- out[, intersect(c("clicks", "impressions", "ctr", "expected_ctr", "position"),
+    names(out)), with = FALSE]
   set(out, j = "band", value = position_band(out$position, rules$bands))
   for (of in intersect(c("query", "page"), names(at$rows))) {
     if (of == by || by == "pair") next
@@ -204,30 +204,6 @@ weekly_clicks <- function(rows, label, table, most = 13L) {
   size <- length(label$names)
   code <- label$code[use] + size * (weeks - 1L - age[use])
   as.data.table(matrix(sum_codes(rows$clicks[use], code, size * weeks), size))
-}
-
-add_facts_of <- function(rows, by, facts) {
-  if (!by %in% c("query", "page", "pair")) return(rows)
-  for (own in as_facts(facts)) {
-    if (is.null(rows[[own$by]])) next
-    known <- if (own$by == "query") query_key(rows$query) else page_key(rows$page)
-    at <- match(known, fact_keys(own, known))
-    for (column in setdiff(names(own$rows), "name")) {
-      name <- if (column %in% c("clicks", "impressions", "ctr", "position")) {
-        paste0(column, "_fact")
-      } else {
-        column
-      }
-      new <- own$rows[[column]][at]
-      old <- rows[[name]]
-      set(rows, j = name, value = if (is.null(old) || class(old)[1] != class(new)[1]) {
-        new
-      } else {
-        fcoalesce(new, old)
-      })
-    }
-  }
-  rows
 }
 
 inventory_order <- function(rows, by, sort, decreasing) {

@@ -6,7 +6,7 @@
 #' Falling and rising
 #'
 #' Two kinds of finding, `falling` and `rising`: pairs whose clicks for a search changed by a
-#' quarter or more between the last four weeks and the four before. Fewer searches are no fall.
+#' quarter or more between the last four weeks and the four before. Less demand is no fall.
 #'
 #' @section Definition: the log of clicks for a search, beside what the site did as a whole. What
 #'   position makes of it is known from the curve; CTR at equal position is held to how the

@@ -3,7 +3,7 @@
 #' @rdname tide_figures
 #' @details `autoplot()` of a `tide_follow` object: `type` is `positions` (of the leading
 #'   queries; of one page each is named, of several pages the first of each), `ctr`
-#'   (against what the curve expects at the positions held) or `queries` (distinct, by band).
+#'   (against what the curve expects at these positions) or `queries` (distinct, by band).
 #'   Weeks without a row are gaps; dashed lines are events.
 #' @rawNamespace S3method(ggplot2::autoplot, tide_follow)
 autoplot.tide_follow <- function(object, type = c("positions", "ctr", "queries"), ...) {

@@ -43,7 +43,7 @@ opening_reason <- function(moves) {
     part_words[[name]], carrier(name)),
     "")
   lost <- moves$lost_positions
-  c(sprintf("The change of %s clicks%s: %s.", signed_count(whole$change), month_words(moves),
+  c(sprintf("The change of %s clicks%s: %s.", signed_count(whole$change), month_words(moves$scaled),
     paste(said, collapse = ", ")),
     if ("by_position" %in% names(large) && parts[["by_position"]] < 0 && NROW(lost)) {
       sprintf("Positions lost on %s: %s.", format_path(lost$page[1]),

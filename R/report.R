@@ -11,7 +11,7 @@
 #' @param title Title of the report.
 #' @param site A [tide_trace()] of the whole site (`"/*"`), for the count of ranking queries by
 #'   week; `NULL` leaves it out.
-#' @param moves What [tide_compare()] tells of pages, for the part "what moved"; `NULL` leaves it
+#' @param moves What [tide_compare()] tells of pages, for the part "what changed"; `NULL` leaves it
 #'   out.
 #' @param followed What [tide_follow()] tells, for events on the trend and the part "over time";
 #'   `NULL` leaves it out.

@@ -104,3 +104,20 @@ fact_lines <- function(report) {
 
 # Columns that facts added to queries or pages.
 fact_columns <- function(table) setdiff(names(table), c("query", "page", "key", "segment"))
+
+# Facts as columns behind rows that have a `query` or `page`; figures of the rows stay theirs.
+join_facts <- function(rows, facts) {
+  figures <- copy(names(rows))
+  for (own in as_facts(facts)) {
+    if (!own$by %in% names(rows)) next
+    keys <- name_key(own$by, rows[[own$by]])
+    at <- match(keys, fact_keys(own, keys))
+    for (column in setdiff(names(own$rows), c("name", figures))) {
+      new <- own$rows[[column]][at]
+      # A newer table that does not know a fact leaves the older one.
+      if (!is.null(rows[[column]])) new[is.na(new)] <- rows[[column]][is.na(new)]
+      set(rows, j = column, value = new)
+    }
+  }
+  rows[]
+}

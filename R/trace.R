@@ -158,20 +158,7 @@ ranking_queries <- function(rows, bands) {
 
 # Facts of the rows' other side, as columns behind.
 trace_facts <- function(rows, facts) {
-  figures <- copy(names(rows))
-  for (own in as_facts(facts)) {
-    if (own$by %in% names(rows) && length(unique(rows[[own$by]])) > 1) {
-      keys <- name_key(own$by, rows[[own$by]])
-      at <- match(keys, fact_keys(own, keys))
-      for (column in setdiff(names(own$rows), c("name", figures))) {
-        new <- own$rows[[column]][at]
-        # A newer table that does not know a fact leaves the older one.
-        if (!is.null(rows[[column]])) new[is.na(new)] <- rows[[column]][is.na(new)]
-        set(rows, j = column, value = new)
-      }
-    }
-  }
-  rows[]
+  join_facts(rows, Filter(function(own) length(unique(rows[[own$by]])) > 1, as_facts(facts)))
 }
 
 # What is known of one query or page: a list of its facts, the newest of each.

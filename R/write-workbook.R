@@ -111,6 +111,8 @@ about_findings <- function(findings) {
     },
     `Rests on the table by` = summary$grain,
     Files = paste(unique(basename(summary$sources$file)), collapse = ", "),
+    `Left out` = paste(trimws(sub("left out: ", "", left_out_lines(summary$left_out))),
+      collapse = "; "),
     Tasks = format_count(sum(found$hours > 0)),
     Hours = format_count(sum(found$hours)),
     `Gain of all, clicks per 30 days` = sprintf("%s (90 %% interval %s)", format_clicks(total$gain),

@@ -6,6 +6,18 @@ document <- function(...) {
   if (file.exists(file)) readLines(file, encoding = "UTF-8", warn = FALSE)
 }
 
+# The README, with the demo as the working folder until the test ends.
+local_readme <- function(test = parent.frame()) {
+  skip_unless_studies()
+  skip_if_not_installed("nanoparquet")
+  readme <- document("README.md")
+  skip_if(is.null(readme), "the sources are not at hand")
+  dir <- withr::local_tempdir(.local_envir = test)
+  inktide::tide_demo(dir)
+  withr::local_dir(dir, .local_envir = test)
+  readme
+}
+
 # Lines in fences, in indented blocks and in backticks that call the program, as words of a shell.
 typed_lines <- function(text) {
   spans <- unlist(regmatches(text, gregexpr("(?<=`)inktide [^`]+(?=`)", text, perl = TRUE)))
@@ -26,13 +38,7 @@ words_of <- function(line) {
 }
 
 test_that("each line of README, vignettes and help that can be typed works in the demo's folder", {
-  skip_unless_studies()
-  skip_if_not_installed("nanoparquet")
-  readme <- document("README.md")
-  skip_if(is.null(readme), "the sources are not at hand")
-  dir <- withr::local_tempdir()
-  inktide::tide_demo(dir)
-  withr::local_dir(dir)
+  readme <- local_readme()
   # The names of a reader's own files.
   file.copy(inktide::tide_example()[["pairs"]], "export.csv")
   vignettes <-
@@ -52,13 +58,7 @@ test_that("each line of README, vignettes and help that can be typed works in th
 })
 
 test_that("what README prints beneath its lines is what they print, and its R code runs", {
-  skip_unless_studies()
-  skip_if_not_installed("nanoparquet")
-  readme <- document("README.md")
-  skip_if(is.null(readme), "the sources are not at hand")
-  dir <- withr::local_tempdir()
-  inktide::tide_demo(dir)
-  withr::local_dir(dir)
+  readme <- local_readme()
   at <- grep("^\\$ inktide ", readme)
   expect_gt(length(at), 0)
   for (i in at) {

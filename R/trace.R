@@ -80,12 +80,20 @@ tide_trace.tide_data <- function(data, what, recent_days = 90, rules = tide_rule
     totals <- site_totals(data, "page", table)
     if (!is.null(totals)) totals[totals$key == pages$keys[found$code]]
   }
-  structure(list(kind = found$kind, name = found$name,
-    rows = trace_facts(trace_rows(rows, weekly, found$kind, rules$bands), facts), weekly = weekly,
+  structure(list(
+    kind = found$kind,
+    name = found$name,
+    rows = trace_facts(trace_rows(rows, weekly, found$kind, rules$bands), facts),
+    weekly = weekly,
     ranking = if (dated && found$kind != "query") ranking_queries(rows, rules$bands),
-    total = reduce_by(rows[, "one" := 1L], "one"), site = if (NROW(site)) site,
+    total = reduce_by(rows[, "one" := 1L], "one"),
+    site = if (NROW(site)) site,
     facts = if (found$kind != "folder") facts_of_traced(facts, found$kind, found$name),
-    from = if (dated) max(table$from, table$to - as.integer(recent_days) + 1L) else table$from,
+    from = if (dated) {
+      max(table$from, table$to - as.integer(min(recent_days, table$days)) + 1L)
+    } else {
+      table$from
+    },
     to = table$to),
     class = "tide_trace")
 }

@@ -7,7 +7,7 @@
 #'
 #' @param store A `tide_store` object.
 #' @param files Exports, as in [tide_read()]; or what [tide_facts()] read.
-#' @param exported,columns,date_order,decimal,clicks_above,progress As in [tide_read()].
+#' @param exported,columns,date_order,decimal,clicks_above,repeats,progress As in [tide_read()].
 #' @param now Time to write into the history.
 #' @return `tide_load()`: a `tide_load` object, a list with `import` (its number, or `NA` where
 #'   all was held already), `changes` (by table: the `days` it holds, with `rows` and `clicks`,
@@ -29,16 +29,19 @@
 #' tide_undo(store, 1)
 #' @export
 tide_load <- function(store, files, exported = NULL, columns = NULL, date_order = NULL,
-    decimal = NULL, clicks_above = c("leave out", "keep", "refuse"), progress = NULL,
-    now = Sys.time()) {
+    decimal = NULL, clicks_above = c("leave out", "keep", "refuse"),
+    repeats = c("ask", "newest", "add"), progress = NULL, now = Sys.time()) {
   check_class(store, "tide_store", "store")
   if (are_facts(files)) return(tibble::as_tibble(keep_facts(store, files)))
-  how <- reading_options_used(files, 0, exported, NULL, columns, date_order, decimal, clicks_above)
+  how <- reading_options_used(files, 0, exported, NULL, columns, date_order, decimal, clicks_above,
+    repeats)
   need_parquet(store)
   parts <- read_inputs(files, how, progress)
+  refuse_comparisons(parts)
   sources <- rbindlist(lapply(parts, `[[`, "source"), fill = TRUE)
   parts <- Filter(function(part) !is.null(part$rows), parts)
-  tables <- Filter(function(table) nrow(table$rows) > 0, lapply(split_by_grain(parts), newest_rows))
+  tables <- Filter(function(table) nrow(table$rows) > 0,
+    lapply(split_by_grain(parts), newest_rows, repeats = how$repeats))
   sources <- count_kept(sources, tables)
   if (!length(tables)) abort_no_rows(parts)
   # In one order, however the files were named.
@@ -75,6 +78,16 @@ tide_load <- function(store, files, exported = NULL, columns = NULL, date_order 
     result[c("import", "changes")] <- list(as.integer(import), setDT(changes))
     structure(result, class = "tide_load")
   })
+}
+
+# An archive holds days, or one window; the earlier of two would count in neither.
+refuse_comparisons <- function(parts) {
+  compared <- Filter(function(part) !is.null(part[["earlier"]]), parts)
+  if (!length(compared)) return(invisible())
+  label <- sub(", later window$", "", compared[[1]]$source$file)
+  abort_tide("An export that compares two windows is not stored.",
+    where = sprintf("'%s' holds sums of two windows and no days.", label),
+    fix = "Compare it as a file; store an export by date.", class = "columns_twice", file = label)
 }
 
 # What the days of an import hold and what they held before it, grain by grain: figures of different

@@ -93,15 +93,18 @@ plan_window <- function(store, from, to, days, lag, dimensions) {
   }
   outside <- dated & ((!is.null(from) & current$day < as.integer(if (is.null(from)) 0 else from)) |
     (!is.null(to) & current$day > as.integer(if (is.null(to)) 0 else to)))
-  wanted <- current[!unfinished & !outside]
+  rich <- by_rich_result(current$grain, dimensions)
+  if (all(rich[!unfinished & !outside])) rich[] <- FALSE
+  wanted <- current[!unfinished & !outside & !rich]
   if (!nrow(wanted)) {
     abort_tide("The archive holds nothing in this window.",
       where = sprintf("It holds %s.",
         format_days(as.IDate(min(current$day)), as.IDate(max(current$day)))),
       fix = "Ask for another window.", class = "nothing_left")
   }
-  left_out <- rbind(day_ledger(current[unfinished & !outside], unfinished_words(lag)),
-    day_ledger(current[outside], "outside the window"))
+  left_out <- rbind(day_ledger(current[unfinished & !outside & !rich], unfinished_words(lag)),
+    day_ledger(current[outside & !rich], "outside the window"),
+    day_ledger(current[rich], rich_reason))
   # A grain is named by the dimensions that are read of it.
   set(left_out, j = "grain", value = vapply(left_out$grain,
     function(grain) grain_label(intersect(grain_dimensions(grain), dimensions)), ""))

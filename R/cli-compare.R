@@ -82,11 +82,18 @@ run_moves <- function(options, files) {
   own_window <- data$left_out$reason == "outside the window" & !chose_window(options)
   note(options,
     paste(left_out_lines(data$left_out[which(!own_window)], kept_by_grain(data)), collapse = "\n"))
-  if (is.null(input$store)) data <- tide_filter(data, days = wanted)
+  if (is.null(input$store) && !is.null(pick_table(data, c("date", "query")))) {
+    data <- tide_filter(data, days = wanted)
+  }
   compared <- lapply(lengths, function(days) tide_compare(data, site_days = held, after = after,
     before = before, days = days, by = options$level, fdr = options$fdr,
     brand = input$settings$rules$brand, rules = input$settings$rules,
     events = events_input(options, input), all_days = options$all_days))
+  # Without queries windows stand side by side as totals.
+  if (inherits(compared[[1]], "tide_comparison")) {
+    compared[[1]]$left_out <- compared[[1]]$left_out[0]
+    return(emit_parts(options, compared[[1]]))
+  }
   emit_moves(options, compared, input$settings$rules, lengths)
 }
 
@@ -231,8 +238,14 @@ parse_lengths <- function(text) {
   lengths
 }
 
-# For the report: the last 28 days against the 28 before, where there are days enough.
+# For the report: the last 28 days against the 28 before, where there are days enough; or the two
+# windows of an export that compares them and tells their days.
 site_moves <- function(options, input, data) {
+  compared <- if (!inherits(data, "tide_months")) earlier_beside(data, c("query", "page"))
+  if (!is.null(compared) && !is.na(compared$from)) {
+    return(tide_compare(data, by = "page", brand = input$settings$rules$brand,
+      rules = input$settings$rules, events = events_input(options, input)))
+  }
   held <- site_days_table(data)
   data <- last_rows(options, input, data, 90)
   if (dated_days(data) < 56) return(NULL)

@@ -70,7 +70,8 @@ reading_rules <- function(options, settings) {
   list(columns = first_given(options$columns, settings$columns),
     date_order = first_given(options$date_order, settings$date_order),
     decimal = first_given(options$decimal, settings$decimal),
-    clicks_above = first_given(options$clicks_above, settings$clicks_above, "leave out"))
+    clicks_above = first_given(options$clicks_above, settings$clicks_above, "leave out"),
+    repeats = first_given(options$repeats, settings$repeats, "ask"))
 }
 
 # Out: list(rows: segments that choose single rows; pairs: those that can wait for sums; side:
@@ -197,8 +198,7 @@ summarise_input <- function(options, input,
     guess <- likely_brand(summary)
     note(options, paste0("  no brand words: brand queries are in the pool; name them with --brand",
       if (!is.null(guess)) {
-        sprintf(" (perhaps \"%s\": %s)", guess$word,
-          format_plural(guess$clicks, "click"))
+        sprintf(" (perhaps \"%s\": %s)", guess$word, format_plural(guess$clicks, "click"))
       }))
   }
   summary

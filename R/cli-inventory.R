@@ -6,8 +6,8 @@ command_list <- function(shared) {
     files = "[FILE...]",
     example = "inktide list export.csv --by page --lead 3",
     options = c(shared, list(
-      text_option("--by", "WHAT", sprintf("%s [query]", paste(inventory_kinds, collapse = ", ")),
-        "query"),
+      text_option("--by", "WHAT",
+        sprintf("%s [query, or what the export has]", paste(inventory_kinds, collapse = ", "))),
       text_option("--sort", "COLUMN", "a column of --format csv, largest first [clicks]"),
       switch_option("--ascending", "smallest first"),
       text_option("--windows", "N,N",
@@ -19,15 +19,15 @@ command_list <- function(shared) {
 }
 
 run_list <- function(options, files) {
-  check_choice(options$by, inventory_kinds, "--by")
+  if (!is.null(options$by)) check_choice(options$by, inventory_kinds, "--by")
   check_number(options$top, "--top", min = 1)
   if (options$format == "xlsx" && is.null(options$out)) {
     abort_call("A workbook needs a file.", "--format xlsx", "Add --out FILE.xlsx.")
   }
   lengths <- if (!is.null(options$windows)) parse_lengths(options$windows)
   input <- settle_input(options, files)
-  data <- read_input(options, input,
-    also = intersect(options$by, c("country", "device", "vertical", "rich_result")))
+  data <-
+    read_input(options, input, also = if (is.null(options$by)) dimension_names else options$by)
   note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
   listed <- tide_inventory(data, by = options$by, sort = options$sort,
     decreasing = !options$ascending, windows = lengths, lead = options$lead,

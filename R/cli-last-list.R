@@ -33,10 +33,11 @@ data_version <- function(input) {
   settings <- file.path(input$folder, "inktide.yml")
   named <- c(named_files(input$settings, "enrichments"), named_files(input$settings, "events"))
   files <- c(if (is.null(input$store)) expand_inputs(input$files)$path, named)
-  rests_on <- list(if (length(files)) file.info(files)[c("size", "mtime")], if (!is.null(input$store)) {
+  stored <- if (!is.null(input$store)) {
     list(summary(input$store)[c("import", "exported", "rows", "clicks", "undone")],
       lapply(tide_facts(input$store), `[`, c("file", "date", "by")))
-  })
+  }
+  rests_on <- list(if (length(files)) file.info(files)[c("size", "mtime")], stored)
   digest::digest(list(as.character(utils::packageVersion("inktide")),
     if (file.exists(settings)) readLines(settings, warn = FALSE), rests_on))
 }

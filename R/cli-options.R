@@ -19,8 +19,8 @@ options_named <- function(options, names, but = FALSE) {
 }
 
 reading_options <- function(shared) {
-  options_named(shared, c("--exported", "--date-order", "--decimal", "--clicks-above", "--columns",
-    "--project", "--quiet"))
+  options_named(shared, c("--exported", "--date-order", "--decimal", "--clicks-above", "--repeats",
+    "--columns", "--project", "--quiet"))
 }
 
 # What most commands take, as their help lists it.
@@ -66,6 +66,8 @@ shared_groups <- function() {
       text_option("--decimal", "SIGN", "point or comma, where figures like 2.000 leave it open"),
       text_option("--clicks-above", "RULE",
         "rows with more clicks than impressions: leave out, keep or refuse"),
+      text_option("--repeats", "RULE",
+        "rows again with other figures and no dates: ask, newest (counts) or add [ask]"),
       text_option("--columns", "MAP",
         "headers not known by themselves, such as 'query=What people typed'")),
     `Project and output` = list(text_option("--project", "DIR", "folder that holds inktide.yml"),

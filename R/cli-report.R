@@ -13,7 +13,7 @@ command_report <- function(shared) {
 
 run_report <- function(options, files) {
   input <- settle_input(options, files)
-  data <- read_input(options, input, months = TRUE)
+  data <- read_input(options, input, months = TRUE, also = if (length(input$files)) parts_shown)
   findings <- find_input(options, input, data)
   out <- if (!is.null(options$out)) {
     options$out
@@ -25,8 +25,27 @@ run_report <- function(options, files) {
   tide_report(findings, out, title = if (is.null(options$title)) input$title else options$title,
     site = site_walk(options, input, data), moves = site_moves(options, input, data),
     followed = site_followed(options, input, data, findings),
-    inventory = site_inventory(options, input, data, findings))
+    inventory = site_inventory(options, input, data, findings),
+    parts = site_parts(options, input, data))
   say(out)
+}
+
+# What the report shows side by side, where the data have it.
+parts_shown <- c("rich_result", "vertical", "device", "country")
+
+site_parts <- function(options, input, data) {
+  data <- if (inherits(data, "tide_months")) {
+    if (!chose_window(options)) options$days <- 90
+    read_input(options, input, also = parts_shown)
+  } else if (!chose_window(options)) {
+    tide_filter(data, days = 90)
+  } else {
+    data
+  }
+  has <- vapply(parts_shown, function(by) !is.null(pick_table(data, by)), NA)
+  lapply(parts_shown[has], function(by) {
+    tide_compare(data, by = by, rules = input$settings$rules, most = 6)
+  })
 }
 
 command_demo <- function(shared) {
@@ -49,7 +68,7 @@ run_demo <- function(options, files) {
   options <- list(format = "csv", quiet = options$quiet, project = dir)
   note(options, "Fitting the curve, looking for opportunities ...")
   input <- settle_input(options, character())
-  data <- read_input(options, input)
+  data <- read_input(options, input, also = parts_shown)
   findings <- find_input(options, input, data)
   files <- file.path(dir, c(report = "report.html", list = "findings.csv",
     curve = "figures/curve.png", map = "figures/map.png"))
@@ -59,7 +78,8 @@ run_demo <- function(options, files) {
   tide_report(findings, files[1], title = "Fernmoor Seeds", site = site_walk(options, input, data),
     moves = site_moves(options, input, data),
     followed = site_followed(options, input, data, findings),
-    inventory = site_inventory(options, input, data, findings))
+    inventory = site_inventory(options, input, data, findings),
+    parts = site_parts(options, input, data))
   emit(utils::modifyList(options, list(out = files[2], quiet = TRUE)), findings$findings, NULL)
   say(c(
     "",

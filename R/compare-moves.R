@@ -25,7 +25,8 @@
 #'   rate controlled over the list (Benjamini and Hochberg), and the change is two clicks in 30 days
 #'   or more. So a season that moves all is no news of any one; whether the season or the site moved
 #'   is shown by `before = "year"` where there is a year. How far weeks waver comes from successive
-#'   weeks within the windows; of segments, from how far lines differ.
+#'   weeks within the windows; of segments, and of an export that compares two windows and holds no
+#'   days, from how far lines differ, which makes intervals wider.
 #' @return A `tide_change` object: a list with `moves` (a data.table, significant changes first, the
 #'   largest of them first: the level's `name`, `clicks_before`, `clicks_after`, `change`, its parts
 #'   `by_demand`, `by_position`, `by_ctr`, `by_new_lost`, `ratio` with its 90 % interval
@@ -34,16 +35,18 @@
 #'   `position_after`), `site` (one such row), `all_clicks` (`before`, `after`: with private
 #'   queries, or `NULL`), `pairs`, `windows` (`from`, `to`, `days` that count, `missing`,
 #'   `left_out`, `clicks`), `unusual` (`date`, `what`, `likely` of the days left out), `scaled`,
-#'   `sides` (names of the segments, or `NULL`), `level`, `fdr`, `season` (`ratio` of the site's
-#'   clicks between the same weekdays a year before, or `NULL`), `events` (those given that lie in
-#'   one window only: `date`, `event`, `pages`, `window`, which is `before` or `after`), `weekly`
-#'   (of the first 50: clicks of each `name` by `week` over both windows, 1 the oldest), and for
-#'   windows `drivers` (what drives what, the largest change first: `kind`, which is `one query`,
-#'   `whole page`, `one page`, `whole folder` or `topic without a page`; `name`, `change`, `by`: the
-#'   query or page that drives it, `share` of the change or of the parts that went along, `parts`
-#'   looked at, `told`: a sentence) and `lost_positions` (the pages whose positions cost most, with
-#'   their queries: `page`, `page_clicks`, `query`, `clicks`, `position_before`, `position_after`,
-#'   `since`). Methods: `print`, `format`, `tidy`, `summary` (of the site), `autoplot`, `plot`.
+#'   `sides` (names of the segments, or `NULL`), `equal` (`TRUE` where an export that compares two
+#'   windows does not tell how long they are, else `FALSE` or `NULL`), `level`, `fdr`, `season`
+#'   (`ratio` of the site's clicks between the same weekdays a year before, or `NULL`), `events`
+#'   (those given that lie in one window only: `date`, `event`, `pages`, `window`, which is `before`
+#'   or `after`), `weekly` (of the first 50: clicks of each `name` by `week` over both windows, 1
+#'   the oldest), and for windows `drivers` (what drives what, the largest change first: `kind`,
+#'   which is `one query`, `whole page`, `one page`, `whole folder` or `topic without a page`;
+#'   `name`, `change`, `by`: the query or page that drives it, `share` of the change or of the parts
+#'   that went along, `parts` looked at, `told`: a sentence) and `lost_positions` (the pages whose
+#'   positions cost most, with their queries: `page`, `page_clicks`, `query`, `clicks`,
+#'   `position_before`, `position_after`, `since`). Methods: `print`, `format`, `tidy`, `summary`
+#'   (of the site), `autoplot`, `plot`.
 #' @references Shorrocks (2013), Journal of Economic Inequality 11, 99-126. Benjamini, Hochberg
 #'   (1995), Journal of the Royal Statistical Society B 57, 289-300. Berger (1982), Technometrics
 #'   24, 295-300. von Neumann (1941), Annals of Mathematical Statistics 12, 367-395.
@@ -61,13 +64,28 @@ change_between <- function(data, level, after, before, days, segments, curve, br
   marks <- check_events(events)
   of_windows <- !length(segments)
   if (of_windows && is.null(site_days)) site_days <- site_days_table(data)
-  sides <- if (of_windows) {
+  exported <- if (of_windows) exported_sides(data, after, before)
+  if (of_windows && is.null(exported) && is.null(pick_table(data, c("date", "query")))) {
+    totals <- compare_window_totals(data, after, before, days)
+    if (!is.null(totals)) return(totals)
+  }
+  sides <- if (!of_windows) {
+    segment_sides(data, segments, rules)
+  } else if (is.null(exported)) {
     window_sides(data, before, after, days, site_days, all_days)
   } else {
-    segment_sides(data, segments, rules)
+    exported
   }
+  dated <- !is.null(sides$ends)
   summary <- if (is.null(curve)) {
-    tide_summary(if (of_windows) curve_days(data, sides$ends) else data, brand = brand)
+    tide_summary(if (dated) {
+      curve_days(data, sides$ends)
+    } else if (of_windows) {
+      windows_as_one(data, sides)
+    } else {
+      data
+    },
+      brand = brand)
   }
   if (is.null(curve)) curve <- tide_curve(summary) else check_class(curve, "tide_curve", "curve")
   if (!is.null(curve$summary$brand)) rules$brand <- curve$summary$brand
@@ -80,18 +98,31 @@ change_between <- function(data, level, after, before, days, segments, curve, br
     value = list(at$queries$names[pairs$query], at$pages$names[pairs$page]))
   name <- level_names(level, pairs, at, rules)
   moves <- lines_of(basis, name)
-  change <- list(moves = moves, site = lines_of(basis, rep("the site", nrow(pairs))), pairs = pairs,
+  change <- list(
+    moves = moves,
+    site = lines_of(basis, rep("the site", nrow(pairs))),
+    pairs = pairs,
     windows = set(sides$windows, j = "clicks", value = c(sum(pairs$clicks_1), sum(pairs$clicks_2))),
-    unusual = sides$odd, scaled = basis$scaled,
-    sides = sides$names, level = level, fdr = fdr)
+    unusual = sides$odd,
+    scaled = basis$scaled,
+    sides = sides$names,
+    equal = sides$equal,
+    level = level,
+    fdr = fdr)
   if (of_windows) {
     set(pairs, j = "name", value = name)
-    change$all_clicks <- all_clicks(site_days, sides$ends, sides$odd$date,
-      c(sum(pairs$clicks_1), sum(pairs$clicks_2)))
+    change$drivers <- change_drivers(basis, change$site, rules)
+  }
+  known <- !anyNA(sides$windows$from)
+  if (of_windows && known && !is.null(marks)) {
+    change$events <- events_apart(marks,
+      list(before = window_ends(sides$windows, 1), after = window_ends(sides$windows, 2)))
+  }
+  if (dated) {
+    change$all_clicks <-
+      all_clicks(site_days, sides$ends, sides$odd$date, c(sum(pairs$clicks_1), sum(pairs$clicks_2)))
     change$weekly <- clicks_by_week(at, pairs, utils::head(moves$name, 50), sides$ends)
     change$season <- last_season(site_days, sides$ends, all_days)
-    if (!is.null(marks)) change$events <- events_apart(marks, sides$ends)
-    change$drivers <- change_drivers(basis, change$site, rules)
     change$lost_positions <- lost_positions(pairs, at$rows, basis$pair, sides$ends)
   }
   structure(change, class = "tide_change")

@@ -16,8 +16,9 @@
 #'   `positions_4_10`, `positions_11_up` (shares of its own), and against the rest `ctr_at_equal`
 #'   (what the rest earns at this part's positions), `ratio`, `ratio_low`, `ratio_high` (90 %) and
 #'   `chance` (that the part's CTR is the higher one)), `by`, `from`, `to`, `left_out`, `note` (why
-#'   segments stand side by side where line by line was asked for, or `NULL`). Methods: `print`,
-#'   `tidy`, `plot`, `autoplot`.
+#'   segments stand side by side where line by line was asked for, or that there are no queries to
+#'   compare at equal position; or `NULL`). Without queries, what needs them is missing; `by` is
+#'   then `window` for two windows. Methods: `print`, `tidy`, `plot`, `autoplot`.
 #' @references Mantel, Haenszel (1959), Journal of the National Cancer Institute 22, 719-748.
 #'   Efron, Tibshirani (1993), An Introduction to the Bootstrap, chapter 11.
 #' @param x,object A `tide_comparison` object.
@@ -31,6 +32,7 @@ compare_side_by_side <- function(data, by, segments, rules, most, note = NULL) {
   if (!is.null(by) && length(segments)) {
     abort_argument("segments", "given without a split of all rows", by)
   }
+  if (!length(segments) && only_totals(data, by)) return(compare_totals(data, by, rules, most))
   table <-
     segmented_table(data, segments, least = c("query", if (!length(segments)) compare_splits[[by]]))
   # Where the split is by brand, brand cannot be held equal.
@@ -43,9 +45,13 @@ compare_side_by_side <- function(data, by, segments, rules, most, note = NULL) {
   } else {
     compare_by(rows, table, by, rules, most)
   }
+  new_comparison(parts, if (is.null(by)) "segment" else by, table, data, note)
+}
+
+new_comparison <- function(parts, by, table, data, note) {
   of_table <- data$left_out$grain == grain_label(table$dimensions)
-  structure(list(parts = parts, by = if (is.null(by)) "segment" else by, from = table$from,
-    to = table$to, left_out = data$left_out[of_table], note = note),
+  structure(list(parts = parts, by = by, from = table$from, to = table$to,
+    left_out = data$left_out[of_table], note = note),
     class = "tide_comparison")
 }
 
@@ -71,9 +77,8 @@ compare_rows <- function(table, brand) {
     rows = setDT(list(query = queries$code,
       page = if (is.null(pages)) rep(1L, nrow(rows)) else pages$code,
       stratum = position_bin(rows$position), band = findInterval(rows$position, c(3.5, 10.5)),
-      side = side, fold = queries$code %% 50L + 1L,
-      clicks = as.numeric(rows$clicks), impressions = as.numeric(rows$impressions),
-      weighted = rows$impressions * rows$position)))
+      side = side, fold = queries$code %% 50L + 1L, clicks = as.numeric(rows$clicks),
+      impressions = as.numeric(rows$impressions), weighted = rows$impressions * rows$position)))
 }
 
 compare_segments <- function(made, rows, segments, rules) {
@@ -82,8 +87,7 @@ compare_segments <- function(made, rows, segments, rules) {
   all <- lapply(c(clicks = "clicks", impressions = "impressions"), function(of) {
     sum(made$rows[[of]][Reduce(`|`, inside)])
   })
-  rbindlist(lapply(1:2,
-    function(i) compare_part(names(inside)[i], sums[[i]], sums[[3 - i]], all)))
+  rbindlist(lapply(1:2, function(i) compare_part(names(inside)[i], sums[[i]], sums[[3 - i]], all)))
 }
 
 compare_by <- function(made, table, by, rules, most) {
@@ -112,8 +116,8 @@ compare_by <- function(made, table, by, rules, most) {
 
 # Sums are all that the comparison needs of rows.
 reduce_strata <- function(rows) {
-  sums_by(rows, c("query", "page", "stratum", "band", "side", "fold",
-    intersect("label", names(rows))),
+  sums_by(rows,
+    c("query", "page", "stratum", "band", "side", "fold", intersect("label", names(rows))),
     c("clicks", "impressions", "weighted"))
 }
 

@@ -66,7 +66,11 @@ private_line <- function(x) {
 
 # What is compared with what.
 sides_title <- function(x) {
-  windows <- format_days(x$windows$from, x$windows$to)
+  windows <- if (anyNA(x$windows$from)) {
+    c("the earlier window", "The later window of the export")
+  } else {
+    format_days(x$windows$from, x$windows$to)
+  }
   if (is.null(x$sides)) return(sprintf("%s against %s", windows[2], windows[1]))
   paste0(x$sides[2], " against ", x$sides[1], if (!is.na(x$windows$to[1])) paste(",", windows[1]))
 }
@@ -77,6 +81,8 @@ sides_line <- function(x, keep = NULL) {
   w <- x$windows
   days <- if (!is.null(x$sides)) {
     if (is.na(w$to[1])) "no dates" else format_plural(w$days[1], "day")
+  } else if (isTRUE(x$equal)) {
+    "taken as equally long, since it does not tell their days"
   } else if (w$days[1] == w$days[2]) {
     sprintf("%s each", format_plural(w$days[1], "day"))
   } else {
@@ -163,7 +169,10 @@ events_line <- function(x, most = 4) {
 # Windows of one year differ by the season too: what the same weeks did a year before, or that the
 # data cannot say.
 season_line <- function(x) {
-  if (!is.null(x$sides) || as.integer(x$windows$from[2] - x$windows$from[1]) > 300) return(NULL)
+  if (!is.null(x$sides) || anyNA(x$windows$from) ||
+      as.integer(x$windows$from[2] - x$windows$from[1]) > 300) {
+    return(NULL)
+  }
   if (!is.null(x$season)) {
     now <- x$site$clicks_after / x$site$clicks_before
     return(sprintf("a year earlier clicks went %s between the same weeks, now %s: %s",

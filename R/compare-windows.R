@@ -40,6 +40,8 @@ check_window <- function(window, arg) {
   window
 }
 
+window_ends <- function(windows, i) c(windows$from[i], windows$to[i])
+
 # Rows of both windows without the days to leave out, and their side: 1 before, 2 after.
 window_rows <- function(rows, windows, out = NULL) {
   first <- as.integer(min(rows$date))
@@ -167,6 +169,53 @@ window_sides <- function(data, before, after, days, site_days, all_days) {
     ends = ends, odd = odd)
 }
 
+# The windows of exports that compare two: as window_sides() gives them, without `ends`, since no
+# day is known. after, before: their days, where the export does not tell them.
+exported_sides <- function(data, after, before) {
+  later <- earlier_beside(data)
+  if (is.null(later)) return(NULL)
+  tables <- list(before = data$earlier[[grain_label(later$dimensions)]], after = later)
+  given <- list(before = if (!is.null(before)) check_window(before, "before"),
+    after = if (!is.null(after)) check_window(after, "after"))
+  days <- vapply(c("before", "after"), function(side) {
+    own <- given[[side]]
+    if (is.null(own)) tables[[side]]$days else as.integer(own[2] - own[1]) + 1L
+  }, 0L)
+  # Windows whose lengths nobody tells are taken as equally long.
+  told <- days[!is.na(days)]
+  days[is.na(days)] <- if (length(told)) told[1] else 30L
+  end <- function(i) {
+    as.IDate(vapply(names(tables), function(side) {
+      own <- given[[side]]
+      as.integer(if (is.null(own)) tables[[side]][[c("from", "to")[i]]] else own[i])
+    }, 0L))
+  }
+  rows <- lapply(tables, function(table) table$rows)
+  list(
+    rows = rbindlist(rows, use.names = TRUE),
+    side = rep(1:2, vapply(rows, nrow, 0L)),
+    windows = data.table(from = end(1), to = end(2), days = unname(days), missing = 0L,
+      left_out = 0L),
+    equal = !length(told))
+}
+
+# The finest table with queries that has an earlier window beside it, where none has days.
+earlier_beside <- function(data, needed = "query") {
+  if (is.null(data$earlier) || !is.null(pick_table(data, c("date", needed)))) return(NULL)
+  compared <- data
+  compared$tables <- data$tables[names(data$tables) %in% names(data$earlier)]
+  pick_table(compared, needed)
+}
+
+# Both windows as one table without days, for the curve.
+windows_as_one <- function(data, sides) {
+  dimensions <- setdiff(names(sides$rows), figure_names)
+  table <- new_table(sides$rows, dimensions, as.IDate(NA))
+  table$days <- sum(sides$windows$days)
+  data$tables <- stats::setNames(list(table), grain_label(dimensions))
+  data
+}
+
 # Whether no query on a page is in both segments: different queries have no change.
 shares_nothing <- function(data, segments, rules) {
   table <- segmented_table(data, segments, least = "query")
@@ -184,7 +233,10 @@ segment_sides <- function(data, segments, rules) {
   rows <- lapply(rev(inside), which)
   days <- if (is.na(table$days)) 30L else as.integer(table$days)
   side <- rep(1:2, lengths(rows))
-  list(rows = table$rows[unlist(rows)], side = side, names = rev(names(inside)),
+  list(
+    rows = table$rows[unlist(rows)],
+    side = side,
+    names = rev(names(inside)),
     windows = data.table(from = table$from, to = table$to, days = rep(days, 2), missing = 0L,
       left_out = 0L))
 }

@@ -6,9 +6,9 @@ write_demo <- function(site, dir) {
     abort_tide("The folder cannot be made.", where = sprintf("'%s'.", folder),
       fix = "Name a folder that you may write to.", class = "file", file = folder)
   }
-  files <- stats::setNames(
-    file.path(folder, c("daily.csv", "daily-totals.csv", "page-totals.csv", "top-queries.csv")),
-    c("daily", "totals", "page_totals", "capped"))
+  files <- stats::setNames(file.path(folder,
+    c("daily.csv", "daily-totals.csv", "page-totals.csv", "top-queries.csv", "rich-results.csv")),
+    c("daily", "totals", "page_totals", "capped", "rich"))
   daily <- data.table(Date = site$daily$date, Query = site$daily$query, Page = site$daily$page,
     Device = site$daily$device, export_figures(site$daily))
   write_whole(files[["daily"]], function(path) fwrite(daily, path))
@@ -22,6 +22,7 @@ write_demo <- function(site, dir) {
     CTR = sprintf("%.2f%%", 100 * site$capped$ctr),
     Position = sprintf("%.1f", site$capped$position))
   write_whole(files[["capped"]], function(path) fwrite(capped, path))
+  write_whole(files[["rich"]], function(path) fwrite(demo_rich_results(site), path))
   Sys.setFileTime(files, as.POSIXct(paste(max(site$totals$date) + 1L, "09:00:00"), tz = "UTC"))
   write_whole(file.path(dir, "volumes.csv"), function(path) fwrite(demo_volumes(site), path))
   write_whole(file.path(dir, "events.csv"),
@@ -30,13 +31,28 @@ write_demo <- function(site, dir) {
   invisible(files)
 }
 
+# Results with mark-up by day, as shares of the site's totals: one is clicked more than the site on
+# the whole, one less.
+demo_rich_results <- function(site) {
+  kinds <- data.table(rich = c("Review stars", "Recipe", "Video"), seen = c(0.21, 0.06, 0.09),
+    clicked = c(0.26, 0.05, 0.03), places = c(-0.9, 0.4, 2.1))
+  days <- site$totals
+  rbindlist(lapply(seq_len(nrow(kinds)), function(i) {
+    rows <- data.table(clicks = round(days$clicks * kinds$clicked[i]),
+      impressions = round(days$impressions * kinds$seen[i]),
+      position = pmax(1, days$position + kinds$places[i]))
+    data.table(Date = days$date, `Rich result` = kinds$rich[i], export_figures(rows))[
+      rows$impressions > 0]
+  }))
+}
+
 # Search volumes as such tables have them: of the queries seen most, rounded.
 demo_volumes <- function(site, most = 300) {
   seen <- sums_by(site$daily, "query", "impressions")
   setorderv(seen, c("impressions", "query"), c(-1L, 1L))
   days <- length(unique(site$daily$date))
-  data.table(query = seen$query, volume = signif(1.2 * seen$impressions * 30 / days, 2))[
-    seq_len(min(most, nrow(seen)))]
+  data.table(query = seen$query, volume = signif(1.2 * seen$impressions * 30 / days, 2))[seq_len(min(
+    most, nrow(seen)))]
 }
 
 export_figures <- function(rows) {
@@ -48,8 +64,8 @@ demo_settings <- function() {
   c("# Fernmoor Seeds, an invented mail-order house. Paths are relative to this file.",
     sprintf("site: %s/", demo_host), "events: events.csv", "brand:",
     paste0("  - ", demo_brand_words), "exports:", "  - exports/daily.csv",
-    "  - exports/daily-totals.csv", "  - exports/page-totals.csv", "segments:",
-    "  phone: {device: mobile}", "  computer: {device: desktop}",
+    "  - exports/daily-totals.csv", "  - exports/page-totals.csv", "  - exports/rich-results.csv",
+    "segments:", "  phone: {device: mobile}", "  computer: {device: desktop}",
     "  questions: {has_any: [how, why, when, what]}")
 }
 

@@ -38,8 +38,11 @@ format.tide_inventory <- function(x, n = 20, width = 80, ...) {
       if (!is.null(trend)) format_plural(ncol(x$weekly), "week")),
     unlist(lapply(seq_len(nrow(rows)), of_row)),
     if (nrow(x$rows) > n) sprintf("... and %s more", format_count(nrow(x$rows) - n)),
+    if (length(x$would_add)) c("", wrap_lines(x$would_add, width)),
     if (NROW(x$left_out)) wrap_lines(left_out_lines(x$left_out), width))
 }
+
+signed_or_none <- function(x) ifelse(is.na(x), "", signed_count(x))
 
 named <- function(x, names) if (length(x)) stats::setNames(x, names)
 
@@ -54,6 +57,11 @@ inventory_head <- function(x) {
       format_position(x$total$position)),
     if (!is.na(x$coverage)) {
       sprintf("coverage: %s of the site's clicks; the rest is private", format_share(x$coverage))
+    },
+    if (!is.null(x$rows[["change"]])) {
+      sprintf("change: clicks less those of the %s%s",
+        if (x$by %in% inventory_times) paste(x$by, "before") else "earlier window",
+        if (is.null(x$rows[["change_year"]])) "" else "; on year: less those a year before")
     },
     if (length(x$windows)) {
       sprintf("%s: clicks of the last days less those of as many before",
@@ -94,6 +102,9 @@ inventory_cells <- function(x, rows) {
     list(pos = format_position(rows$position)),
     if (!is.null(rows[["queries"]])) list(queries = format_count(rows$queries)),
     if (!is.null(rows[["pages"]])) list(pages = format_count(rows$pages)),
+    if (!is.null(rows[["days"]])) list(days = format_count(rows$days)),
+    if (!is.null(rows[["change"]])) list(change = signed_or_none(rows$change)),
+    if (!is.null(rows[["change_year"]])) list(`on year` = signed_or_none(rows$change_year)),
     named(lapply(windows, function(days) signed_count(rows[[paste0("change_", days)]])),
       sprintf("%+dd", windows)),
     named(lapply(facts, function(of) format_count(rows[[of]])), facts))

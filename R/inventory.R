@@ -5,9 +5,10 @@
 #'
 #' @param data A `tide_data` object.
 #' @param by What a row stands for: `query`, `page`, `pair` (query x page), `folder`, `topic`,
-#'   `country`, `device`, `vertical`, `rich_result`, `day`, `week` or `month`.
-#' @param sort Name of the column to sort by. `NULL`: clicks, then impressions; days, weeks and
-#'   months in order of time.
+#'   `country`, `device`, `vertical`, `rich_result`, `day`, `week` or `month`. `NULL`: `query`, or
+#'   what the tables have where they have no queries.
+#' @param sort Name of the column to sort by. `NULL`: clicks, then impressions; of days, weeks and
+#'   months the newest first.
 #' @param decreasing Whether the largest of `sort` stands first.
 #' @param windows Lengths in days: for each, the clicks of the last so many days and the change
 #'   against as many before stand on the row.
@@ -21,11 +22,16 @@
 #'   pairs `query` and `page`; `clicks`, `impressions`, `ctr`, `expected_ctr` (on the site's curve,
 #'   at these positions; missing without queries), `position`, `band`, of queries `intent`,
 #'   `segment` (`brand`, `non-brand`) and the leading `page`; `queries`, `pages`: how many stand
-#'   behind it; `first` and `last` day seen, of dated tables; for each of `windows` `clicks_N` and
-#'   `change_N`; then facts), `beneath` (of pages, with `lead`: `page`, `query` and the same
+#'   behind it; `first` and `last` day seen, of dated tables; of weeks and months `days` that the
+#'   data have of it, of days, weeks and months `change` (clicks less those of the one before) and
+#'   `change_year` (less those a year before, of weeks 52 weeks), missing where one of the two is
+#'   not whole; for each of `windows` `clicks_N` and
+#'   `change_N`; of an export that compares two windows `clicks_before`, `change` and
+#'   `position_before`; then facts), `beneath` (of pages, with `lead`: `page`, `query` and the same
 #'   figures), `weekly` (clicks of the rows by week, the oldest first, or `NULL`), `total` (sums of
 #'   the rows), `coverage` (clicks of these rows as a share of the totals without queries, or
-#'   `NA`), `by`, `windows`, `from`, `to`, `left_out`. Methods: `print`, `format`, `tidy`,
+#'   `NA`), `would_add` (what further exports would add, or nothing), `by`, `windows`, `from`, `to`,
+#'   `left_out`. Methods: `print`, `format`, `tidy`,
 #'   `summary`, `as.data.frame`.
 #' @section Errors: `tide_error_grain` where no table has what a row stands for;
 #'   `tide_error_argument`.
@@ -37,10 +43,10 @@
 #' tide_inventory(data, by = "query", windows = c(7, 28), sort = "change_28", decreasing = FALSE)
 #' tide_inventory(data, by = "week")
 #' @export
-tide_inventory <- function(data, by = "query", sort = NULL, decreasing = TRUE, windows = NULL,
+tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, windows = NULL,
     lead = 0, curve = NULL, brand = NULL, rules = tide_rules(), facts = list()) {
   check_class(data, "tide_data", "data")
-  by <- check_choice(by, inventory_kinds, "by")
+  by <- if (is.null(by)) inventory_default(data) else check_choice(by, inventory_kinds, "by")
   check_class(rules, "tide_rules", "rules")
   check_number(lead, "lead", min = 0)
   check_text(sort, "sort", null = TRUE)
@@ -53,10 +59,13 @@ tide_inventory <- function(data, by = "query", sort = NULL, decreasing = TRUE, w
   label <- inventory_labels(by, at, table, rules)
   rows <- inventory_rows(by, at, label, rules)
   if (length(windows)) rows <- cbind(rows, window_columns(at$rows, label, table$to, windows))
+  if (by %in% inventory_times) rows <- time_changes(rows, by, at$rows$date, label)
+  before <- earlier_rows(data, table, by, curve, rules)
+  if (!is.null(before)) rows <- cbind(rows, earlier_columns(rows, before, by))
   rows <- join_facts(rows, facts)
   check_flag(decreasing, "decreasing")
   order <- inventory_order(rows, by, sort, decreasing)
-  dated <- "date" %in% table$dimensions && !by %in% c("day", "week", "month")
+  dated <- "date" %in% table$dimensions && !by %in% inventory_times
   total <- total_row(at$rows[, c("clicks", "impressions", "position"), with = FALSE])
   site <- if (with_queries) site_clicks_of(data, table)
   structure(list(
@@ -67,6 +76,7 @@ tide_inventory <- function(data, by = "query", sort = NULL, decreasing = TRUE, w
     weekly = if (dated) weekly_clicks(at$rows, label, table)[order],
     total = total,
     coverage = if (is.null(site) || site <= 0) NA_real_ else min(1, total$clicks / site),
+    would_add = further_exports(lapply(data$tables, `[[`, "dimensions")),
     by = by,
     windows = windows,
     from = table$from,
@@ -82,10 +92,20 @@ inventory_needs <- list(query = "query", page = "page", pair = c("query", "page"
 
 inventory_kinds <- names(inventory_needs)
 
+# What the tables can list: queries, else pages, else parts, else their days, weeks or months.
+inventory_default <- function(data) {
+  among <- c("query", "page", "rich_result", "vertical", "device", "country")
+  for (by in among) if (!is.null(pick_table(data, by))) return(by)
+  table <- pick_table(data, "date")
+  if (is.null(table)) return("query")
+  each <- days_each(table$rows$date)
+  if (each == 1) "day" else if (each == 7) "week" else "month"
+}
+
 # The finest table that has what a row stands for: of days the totals, since they miss nothing.
 inventory_table <- function(data, by) {
   needed <- inventory_needs[[by]]
-  table <- if (needed[1] == "date") pick_table(data, "date", refused = "query")
+  table <- if (needed[1] == "date") pick_table(data, "date", refused = no_totals)
   if (is.null(table)) table <- pick_table(data, needed)
   if (!is.null(table)) return(table)
   abort_tide(sprintf("No table has what a list by %s needs.", by),
@@ -152,8 +172,8 @@ inventory_rows <- function(by, at, label, rules) {
   if (!is.null(at$rows[["expected"]])) {
     set(out, j = "expected_ctr", value = sum_of("expected") / out$impressions)
   }
-  out <- out[, intersect(c("clicks", "impressions", "ctr", "expected_ctr", "position"),
-    names(out)), with = FALSE]
+  out <- out[, intersect(c("clicks", "impressions", "ctr", "expected_ctr", "position"), names(out)),
+    with = FALSE]
   set(out, j = "band", value = position_band(out$position, rules$bands))
   for (of in intersect(c("query", "page"), names(at$rows))) {
     if (of == by || by == "pair") next
@@ -161,7 +181,7 @@ inventory_rows <- function(by, at, label, rules) {
     once <- unique(data.table(code = label$code, of = at$rows[[of]]))
     set(out, j = c(query = "queries", page = "pages")[[of]], value = tabulate(once$code, size))
   }
-  if (!is.null(at$rows[["date"]]) && !by %in% c("day", "week", "month")) {
+  if (!is.null(at$rows[["date"]]) && !by %in% inventory_times) {
     ends <- at$rows[, .(first = min(date), last = max(date)), by = list(code = label$code)]
     set(out, j = c("first", "last"),
       value = ends[match(seq_len(size), ends$code), c("first", "last")])
@@ -181,6 +201,62 @@ inventory_rows <- function(by, at, label, rules) {
   }
   out <- cbind(data.table(name = label$names), out)
   setnames(out, "name", by)[]
+}
+
+inventory_times <- c("day", "week", "month")
+
+# Of days, weeks and months in order: clicks less those of the one before, and of the same a year
+# before; how many days the data have of a week or month, where they have days.
+time_changes <- function(rows, by, dates, label) {
+  start <- as.IDate(if (by == "month") paste0(rows[[by]], "-01") else rows[[by]])
+  whole <- rep(TRUE, nrow(rows))
+  if (by != "day" && days_each(dates) == 1) {
+    seen <- unique(data.table(code = label$code, date = dates))
+    set(rows, j = "days", value = tabulate(seen$code, nrow(rows)))
+    whole <- rows$days == if (by == "week") 7L else month_days(start)
+  }
+  clicks <- ifelse(whole, rows$clicks, NA)
+  back <- function(of) clicks - clicks[match(as.integer(of), as.integer(start))]
+  earlier <- function(months, days) {
+    if (by != "month") return(start - days)
+    at <- as.POSIXlt(start)
+    at$mon <- at$mon - months
+    as.IDate(at)
+  }
+  step <- if (by == "week") 7L else 1L
+  set(rows, j = c("change", "change_year"),
+    value = list(back(earlier(1L, step)), back(earlier(12L, if (by == "week") 364L else 365L))))
+  if (all(is.na(rows$change_year))) set(rows, j = "change_year", value = NULL)
+  rows[]
+}
+
+month_days <- function(start) {
+  after <- as.POSIXlt(start)
+  after$mon <- after$mon + 1L
+  as.integer(as.IDate(after) - start)
+}
+
+# The same of the earlier window, of an export that compares two; else NULL.
+earlier_rows <- function(data, table, by, curve, rules) {
+  grain <- grain_label(table$dimensions)
+  before <- data$earlier[[grain]]
+  if (is.null(before)) return(NULL)
+  own <- new_tide_data(stats::setNames(list(before), grain), data$sources, data$left_out)
+  tide_inventory(own, by = by, curve = curve, rules = rules)$rows
+}
+
+# Clicks before, the change, the position before: of rows that the earlier window lacks all clicks
+# are new.
+earlier_columns <- function(rows, before, by) {
+  key <- function(of) {
+    names <-
+      lapply(intersect(c("query", "page"), names(of)[1:2]), function(one) name_key(one, of[[one]]))
+    do.call(paste, if (length(names)) names else list(of[[1]]))
+  }
+  at <- match(key(rows), key(before))
+  clicks <- fcoalesce(before$clicks[at], 0)
+  data.table(clicks_before = clicks, change = rows$clicks - clicks,
+    position_before = before$position[at])
 }
 
 # Clicks of the last days and the change against as many before, for each length.
@@ -208,7 +284,7 @@ weekly_clicks <- function(rows, label, table, most = 13L) {
 
 inventory_order <- function(rows, by, sort, decreasing) {
   if (is.null(sort)) {
-    if (by %in% c("day", "week", "month")) return(order(rows[[by]]))
+    if (by %in% inventory_times) return(order(rows[[by]], decreasing = TRUE))
     return(order(-rows$clicks, -rows$impressions, rows[[1]]))
   }
   if (!sort %in% names(rows)) {
@@ -226,7 +302,7 @@ leading_beneath <- function(at, pages, lead, rules) {
 
 # Clicks of all days of a table in the totals without queries, or NULL.
 site_clicks_of <- function(data, table) {
-  site <- pick_table(data, "date", refused = c("query", "page"))
+  site <- pick_table(data, "date", refused = c(no_totals, "page"))
   if (is.null(site) || is.na(table$from)) return(NULL)
   sum(site$rows$clicks[site$rows$date >= table$from & site$rows$date <= table$to])
 }

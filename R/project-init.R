@@ -200,6 +200,7 @@ settings_lines <- function(suggested, exports) {
     "# windows: {recent_days: 90, undated_days: 90, lag: 3}",
     "# thresholds: {striking_distance: \"4:20\", fdr: 0.1, min_impressions: 1}",
     "# clicks_above: leave out  # or keep, refuse",
+    "# repeats: ask  # or newest, add",
     "",
     "# Filters under a name: the segment 'long questions', or 'not:long questions' for all else.",
     "# segments:",

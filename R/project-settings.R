@@ -59,6 +59,10 @@ setting_kinds <- local({
         paste(names(clicks_above_rules), collapse = ", "))
       x
     },
+    repeats = function(x) {
+      must(is_text(x) && x %in% names(repeats_rules), paste(names(repeats_rules), collapse = ", "))
+      x
+    },
     named_texts = function(x) {
       must(is.list(x) && !is.null(names(x)) && all(lengths(x) == 1), "lines of 'name: text'")
       unlist(x)
@@ -97,6 +101,7 @@ setting_names <- list(
   date_order = "order",
   decimal = "decimal",
   clicks_above = "clicks_above",
+  repeats = "repeats",
   intent = "named_words",
   ignore = "named_texts",
   page_groups = "named_texts",
@@ -133,6 +138,7 @@ find_project <- function(from) {
 #' date_order: dmy                    # or mdy
 #' decimal: comma                     # or point
 #' clicks_above: leave out            # or keep, refuse
+#' repeats: ask                       # or newest, add
 #' intent: {commercial: [buy, best], informational: [how, why]}
 #' page_groups: {advice: /guides/, shop: /shop/}
 #' bands: [1, 4, 11, 21]

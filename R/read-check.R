@@ -5,6 +5,9 @@
 clicks_above_rules <-
   c(`leave out` = "left out and counted", keep = "kept as they stand", refuse = "an error by line")
 
+# What rows are that stand several times without dates, with different figures.
+repeats_rules <- c(ask = "an error that shows them", newest = "the last counts", add = "added up")
+
 # aside: rows that are no data.
 check_figures <- function(rows, place, clicks_above, aside) {
   refuse <- function(wrong, column, what, fix, ...) {
@@ -144,8 +147,9 @@ damaged_text <- local({
 
 # aside: rows that are no data. Out: by reason, the rows to leave out: the same again, and with
 # figures other than those of the row that stays. The last one stays, since newer exports are pasted
-# below older ones.
-repeated_rows <- function(rows, place, header, columns, aside) {
+# below older ones; without dates that is only so where `repeats` says it.
+repeated_rows <- function(rows, place, header, columns, aside, repeats) {
+  if (repeats == "add") return(list())
   by <- setdiff(names(rows), figure_names)
   unread <- setdiff(seq_along(header), unname(columns))
   if (!length(by) && !length(unread)) return(list())
@@ -164,6 +168,11 @@ repeated_rows <- function(rows, place, header, columns, aside) {
   same <- Reduce(`&`, lapply(figures, function(x) {
     (x[again] == x[kept]) %in% TRUE | (is.na(x[again]) & is.na(x[kept]))
   }))
+  if (repeats == "ask" && !"date" %in% by && any(!same)) {
+    other <- c(twice[again][!same][1], twice[kept[!same][1]])
+    ask_repeats(rows[other], by,
+      sprintf("%s %d of '%s'", place$unit, record_lines(place, other), place$label))
+  }
   list(`same row again in one file` = twice[again][same],
     `given again in one file with other figures (the last counts)` = twice[again][!same])
 }

@@ -1,7 +1,9 @@
 # Class tide_data: what was read, held apart by grain, with a ledger of what was left out.
 
-new_tide_data <- function(tables, sources, left_out) {
-  structure(list(tables = tables, sources = sources, left_out = left_out), class = "tide_data")
+# earlier: of exports that compare two windows, the tables of the earlier one.
+new_tide_data <- function(tables, sources, left_out, earlier = NULL) {
+  structure(list(tables = tables, sources = sources, left_out = left_out, earlier = earlier),
+    class = "tide_data")
 }
 
 # One grain. from, to, days: the days that its dates stand for, none after `until`, the day of the
@@ -79,6 +81,8 @@ pick_table <- function(data, needed, refused = character()) {
   tables <- data$tables
   dimensions <- lapply(tables, `[[`, "dimensions")
   fits <- which(vapply(dimensions, function(d) all(needed %in% d) && !any(refused %in% d), NA))
+  rich <- by_rich_result(names(tables)[fits], c(needed, refused))
+  if (!all(rich)) fits <- fits[!rich]
   if (!length(fits)) return(NULL)
   order <- fits[order_grains(dimensions[fits], vapply(tables[fits], function(t) nrow(t$rows), 0L))]
   tables <- tables[order]
@@ -89,6 +93,19 @@ pick_table <- function(data, needed, refused = character()) {
   if (length(shared$used) == 1) return(tables[[1]])
   join_days(tables[shared$used], shared$days[shared$used])
 }
+
+# One result may be rich in several ways, or in none: rows by rich result are totals of nothing and
+# count only where rich results are asked for.
+by_rich_result <- function(grains, asked) {
+  vapply(grains, function(grain) {
+    "rich_result" %in% grain_dimensions(grain) && !"rich_result" %in% asked
+  }, NA, USE.NAMES = FALSE)
+}
+
+rich_reason <- "no totals, since a result may be rich in several ways"
+
+# What sums of a table would miss or count twice.
+no_totals <- c("query", "rich_result")
 
 # In: tables with dates, the finest first. Out: list(days: those that each supplies, none twice;
 # used: which supply any).
@@ -131,24 +148,28 @@ order_grains <- function(dimensions, rows) {
 
 #' @export
 format.tide_data <- function(x, ...) {
-  grains <- lapply(x$tables, function(t) {
+  table_lines <- function(t, which = "") {
     window <- if (is.na(t$days)) {
       "no dates"
     } else {
       sprintf("%s (%s)", format_days(t$from, t$to), format_plural(t$days, "day"))
     }
-    c(sprintf("  %s: %s, %s; %s, %s", grain_label(t$dimensions), format_plural(nrow(t$rows), "row"),
-      window, format_plural(sum(as.numeric(t$rows$clicks)), "click"),
+    c(sprintf("  %s%s: %s, %s; %s, %s", grain_label(t$dimensions), which,
+      format_plural(nrow(t$rows), "row"), window,
+      format_plural(sum(as.numeric(t$rows$clicks)), "click"),
       format_plural(sum(as.numeric(t$rows$impressions)), "impression")),
       rests_on_lines(t))
-  })
+  }
+  grains <-
+    c(lapply(x$tables, table_lines), lapply(x$earlier, table_lines, which = ", earlier window"))
   c(
     sprintf("<tide_data> %s from %s", format_plural(sum(x$sources$rows), "row"),
       format_plural(nrow(x$sources), "file")),
     unlist(grains, use.names = FALSE),
     left_out_lines(x$left_out, kept_by_grain(x)),
     source_lines(x$sources),
-    capped_lines(x$sources))
+    capped_lines(x$sources),
+    further_line(lapply(x$tables, `[[`, "dimensions")))
 }
 
 # kept: clicks and impressions by grain that are not left out, for the shares.
@@ -236,4 +257,28 @@ day_ledger <- function(slices, reason) {
   }
   sums <- sums_by(slices, "grain", c("rows", "clicks", "impressions"))
   data.table(grain = sums$grain, reason = reason, sums[, !"grain"])
+}
+
+# What exports of other grain would add, in one line; nothing where little is missing. grains: the
+# dimensions of each table.
+further_exports <- function(grains) {
+  has <- function(...) any(vapply(grains, function(own) all(c(...) %in% own), NA))
+  totals <- any(vapply(grains, function(own) "date" %in% own && !"query" %in% own, NA))
+  wanted <- if (!has("query")) {
+    c("date, query and page", "the curve, what to fix, and why clicks change")
+  } else if (!has("query", "page") && !has("query", "date")) {
+    c("date, query and page", "competing pages, low CTR by page, and what changed since when")
+  } else if (!has("query", "page")) {
+    c("query and page", "competing pages and low CTR by page")
+  } else if (!has("query", "date")) {
+    c("date", "what changed since when, and unusual days")
+  } else if (!totals) {
+    c("date without queries", "how many clicks are of private queries")
+  }
+  if (length(wanted)) sprintf("An export by %s would add %s.", wanted[1], wanted[2])
+}
+
+further_line <- function(grains) {
+  said <- further_exports(grains)
+  if (length(said)) paste0("  a", substring(said, 2))
 }

@@ -8,8 +8,8 @@ filter_rows_most <- 30L
 filter_bytes_most <- 20000
 
 # What a part says as a table of filters, or NULL where it is none: list(values: by dimension, those
-# that hold for every row; patterns: what the rows are a part of, in words; window: list(from, to)
-# or NULL).
+# that hold for every row; patterns: what the rows are a part of, in words; window: list(from, to),
+# or windows: list(later, earlier) of such).
 part_filters <- function(part, how) {
   if (!nzchar(part$path) || file.size(part$path) > filter_bytes_most) return(NULL)
   cells <- filter_cells(part)
@@ -21,12 +21,11 @@ part_filters <- function(part, how) {
   if (!any(dimension %in% dimension_names) || any(dimension %in% figure_names)) return(NULL)
   known <- which(dimension %in% dimension_names & nzchar(cells$value))
   values <- stats::setNames(cells$value[known], dimension[known])
-  window <- filter_window(values[names(values) == "date"], part, how)
+  windows <- filter_windows(unname(values[names(values) == "date"]), part, how)
   values <- values[names(values) != "date"]
   whole <- vapply(seq_along(values), function(i) is_whole_value(names(values)[i], values[[i]]), NA)
   words <- sprintf("%s %s", gsub("_", " ", names(values)), values)
-  list(values = values[whole & !duplicated(names(values))], patterns = words[!whole],
-    window = window)
+  c(list(values = values[whole & !duplicated(names(values))], patterns = words[!whole]), windows)
 }
 
 # Two columns of texts, a line each; of lines with a header of its own, that too.
@@ -58,15 +57,16 @@ is_whole_value <- function(dimension, value) {
   grepl("^=", value)
 }
 
-# The window that the filter names, where it is two dates.
-filter_window <- function(text, part, how) {
-  spans <- if (length(text)) split_spans(unname(text[1]))
-  if (is.null(spans)) return(NULL)
-  place <- list(label = part$label, unit = part$unit, lines = NULL)
-  ends <- tryCatch(lapply(spans, parse_date, place = place, order = how$date_order),
-    tide_error = function(e) NULL)
-  if (is.null(ends) || ends$to < ends$from) return(NULL)
-  ends
+# The window that the filter names, where it is two dates; of four, `windows`, the later and the
+# earlier one.
+filter_windows <- function(text, part, how) {
+  dates <- if (length(text)) regmatches(text[1], gregexpr(date_shape, text[1]))[[1]]
+  if (length(dates) == 2) return(list(window = window_of(dates, part, how)))
+  if (length(dates) != 4) return(NULL)
+  two <- list(window_of(dates[1:2], part, how), window_of(dates[3:4], part, how))
+  if (any(lengths(two) == 0)) return(NULL)
+  order <- order(vapply(two, function(own) as.integer(own$to), 0L), decreasing = TRUE)
+  list(windows = stats::setNames(two[order], c("later", "earlier")))
 }
 
 # The parts of one zip or workbook, each with what their table of filters says.
@@ -101,8 +101,7 @@ folder_filters <- function(inputs, scratch, how) {
   folder <- dirname(inputs$path[at])
   several <- vapply(folder, function(own) sum(dirname(inputs$path) == own) > 1, NA)
   once <- which(!folder %in% folder[duplicated(folder)] & several)
-  list(folder = folder[once], file = inputs$path[at][once],
-    filters = said[lengths(said) > 0][once])
+  list(folder = folder[once], file = inputs$path[at][once], filters = said[lengths(said) > 0][once])
 }
 
 # Columns of constant values, for dimensions that the table lacks.
@@ -123,6 +122,7 @@ filter_words <- function(filters) {
 # Sums of an export that a pattern limits are totals of nothing.
 check_filtered_totals <- function(dimensions, filters, label) {
   if (!length(filters$patterns) || "query" %in% dimensions) return(invisible())
-  abort_no_table(sprintf("It is no total, but of a part: %s.",
-    paste(filters$patterns, collapse = ", ")), label, "Export it without that filter.")
+  abort_no_table(
+    sprintf("It is no total, but of a part: %s.", paste(filters$patterns, collapse = ", ")), label,
+    "Export it without that filter.")
 }

@@ -25,7 +25,10 @@ sniff_header <- function(path, knows, enough) {
 
 # Of an export: list(line, sep, header). Data rows below a header never have more known words.
 find_header <- function(path, label, columns = NULL) {
-  best <- sniff_header(path, function(header) sum(lengths(find_columns(header, columns)) > 0), 3)
+  best <- sniff_header(path, function(header) {
+    known <- sum(lengths(find_columns(header, columns)) > 0)
+    if (known < 3 && !is.null(comparison_labels(header))) 3 else known
+  }, 3)
   if (is.null(best)) abort_no_table("The file is empty.", label, "Export it again.")
   if (best$known < 2) {
     # Not known: what is shown is the first line, by the sign that parts most of it.
@@ -123,14 +126,6 @@ match_columns <- function(header, file, columns = NULL) {
       class = "columns_twice", file = file, column = twice[1], argument = "columns")
   }
   missing <- setdiff(c("clicks", "impressions", "position"), names(found)[lengths(found) == 1])
-  windows <- if (length(missing)) compared_windows(header)
-  if (length(windows)) {
-    abort_tide("The table compares two windows: each figure stands twice.",
-      where = sprintf("'%s': %s.", file, paste(windows, collapse = " and ")),
-      fix = paste("Export by date, or each window by itself: windows are compared here, and a",
-        "curve needs one."),
-      class = "columns_twice", file = file, column = missing[1])
-  }
   if (length(missing)) {
     abort_tide(sprintf("No column for `%s`.", paste(missing, collapse = "`, `")), where = shown,
       fix = sprintf("If it has another name, say so by `columns`: %s=NAME.", missing[1]),
@@ -138,22 +133,4 @@ match_columns <- function(header, file, columns = NULL) {
       argument = "columns")
   }
   unlist(found[lengths(found) == 1])
-}
-
-# What the windows of a comparison export are called in its header: clicks and impressions stand
-# twice, each with the same two labels before or after it. character() where they do not.
-compared_windows <- function(header) {
-  labels <- lapply(c("clicks", "impressions"), function(figure) {
-    words <- column_spellings[[figure]]
-    words <- words[order(-nchar(words))]
-    pattern <-
-      sprintf("^(%s)(?=.)|(?<=.)(%s)$", paste(words, collapse = "|"), paste(words, collapse = "|"))
-    squeezed <- squeeze_name(header)
-    of <- grepl(pattern, squeezed, perl = TRUE)
-    stats::setNames(sub(pattern, "", squeezed[of], perl = TRUE), header[of])
-  })
-  shared <- intersect(labels[[1]], labels[[2]])
-  shared <-
-    shared[!grepl("^(diff|change|delta|unterschied|ecart|verschil|variac|variaz|veran)", shared)]
-  if (length(shared) == 2) names(labels[[1]])[match(shared, labels[[1]])] else character()
 }

@@ -3,19 +3,30 @@
 
 # Out: list(tables, joined: newest_rows() of each grain, left_out). Only `dimensions` are kept of
 # each table; all that the files had tell rows apart first.
-join_tables <- function(parts, dimensions) {
-  joined <- lapply(split_by_grain(parts), newest_rows)
+join_tables <- function(parts, dimensions, repeats) {
+  joined <- lapply(split_by_grain(parts), newest_rows, repeats = repeats)
+  rich <- by_rich_result(names(joined), dimensions)
+  unasked <- if (!all(rich)) {
+    lapply(names(joined)[rich], function(grain) {
+      rows <- joined[[grain]]$rows
+      left_out_line(rich_reason, grain, rows, seq_len(nrow(rows)))
+    })
+  }
+  if (!all(rich)) joined <- joined[!rich]
   tables <- lapply(joined, function(table) {
     until <- if (nrow(table$rows)) max(table$rows$exported)
+    days <- table$days
     away <- setdiff(c(table$dimensions, "exported"), dimensions)
     if (length(away)) set(table$rows, j = intersect(away, names(table$rows)), value = NULL)
-    new_table(table$rows, intersect(table$dimensions, dimensions), until, table$window)
+    table <- new_table(table$rows, intersect(table$dimensions, dimensions), until, table$window)
+    if (is.na(table$days) && length(days)) table$days <- days
+    table
   })
   tables <- Filter(function(table) nrow(table$rows) > 0, tables)
   if (!length(tables)) abort_no_rows(parts)
   finest <- finest_tables(tables)
   list(tables = finest$tables, joined = joined,
-    left_out = c(lapply(joined, `[[`, "left_out"), finest$left_out))
+    left_out = c(lapply(joined, `[[`, "left_out"), unasked, finest$left_out))
 }
 
 # Files of which every row was left out.
@@ -35,18 +46,26 @@ split_by_grain <- function(parts) {
 # Tables of one grain; of files exported on one day the one that sorts last by name counts, so that
 # the order of naming them does not matter. Out: list(rows, with the `exported` day of each;
 # dimensions; left_out; kept: how many rows of each file).
-newest_rows <- function(parts) {
+newest_rows <- function(parts, repeats) {
   order <- order(vapply(parts, function(part) as.integer(part$source$exported), 0L),
     source_labels(parts), decreasing = TRUE)
   parts <- parts[order]
   used <- parts[[1]]$dimensions
   if (length(parts) == 1) {
     return(list(rows = set(parts[[1]]$rows, j = "exported", value = parts[[1]]$source$exported),
-      dimensions = used, window = parts[[1]]$window, left_out = NULL))
+      dimensions = used, window = parts[[1]]$window, days = parts[[1]]$days, left_out = NULL))
   }
   rows <- rbindlist(lapply(seq_along(parts),
     function(i) data.table(parts[[i]]$rows, exported = parts[[i]]$source$exported, turn = i)),
     use.names = TRUE)
+  if (repeats == "add") {
+    rows <- rows[, !"turn"]
+    return(list(rows = rows, dimensions = used,
+      window = joined_window(lapply(parts, `[[`, "window")), left_out = NULL))
+  }
+  if (repeats == "ask" && length(used) && !"date" %in% used) {
+    ask_repeats(rows, used, sprintf("'%s'", source_labels(parts))[rows$turn])
+  }
   first <- if (length(used)) rows[, .(first = min(turn)), by = used] else data.table(first = 1L)
   older <- if (length(used)) first[rows, on = used]$first != rows$turn else rows$turn > 1
   left_out <- if (any(older)) {
@@ -58,6 +77,32 @@ newest_rows <- function(parts) {
   setorderv(rows, used)
   list(rows = rows, dimensions = used, window = joined_window(lapply(parts, `[[`, "window")),
     left_out = left_out, kept = stats::setNames(kept, source_labels(parts)))
+}
+
+# Without dates, one query (or page) with different figures stands for two pages, devices or windows
+# that nothing names: whether its figures add up or one replaces the other cannot be known. place:
+# where each row stands, in words.
+ask_repeats <- function(rows, by, place) {
+  group <- group_number(rows[, by, with = FALSE])
+  shared <- which(duplicated(group) | duplicated(group, fromLast = TRUE))
+  differ <- tapply(paste(rows$clicks, rows$impressions)[shared], group[shared], function(figures) {
+    length(unique(figures)) > 1
+  })
+  differ <- as.integer(names(differ)[differ])
+  if (!length(differ)) return(invisible())
+  # The one with the most impressions is the example.
+  at <- which(group %in% differ)
+  at <- which(group == group[at[which.max(rows$impressions[at])]])[1:2]
+  abort_tide("Rows stand twice with different figures, and no column tells why.",
+    where = sprintf("%s; the first: '%s', %s in %s, %s in %s.",
+      format_plural(length(differ), "row"),
+      do.call(paste, lapply(rows[at[1], by, with = FALSE], as.character)),
+      format_plural(rows$clicks[at[1]], "click"), place[at[1]], format_count(rows$clicks[at[2]]),
+      place[at[2]]),
+    fix = paste("Add the column that tells them apart (page, device, country, date), or keep each",
+      "table of filters beside its rows. Or say by `repeats`: add, where they are parts of one",
+      "whole; newest, where the later replaces the earlier."),
+    class = "repeats", argument = "repeats")
 }
 
 source_labels <- function(parts) vapply(parts, function(part) part$source$file, "")

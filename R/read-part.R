@@ -1,9 +1,17 @@
-# One table: list(rows, dimensions, window, source, left_out). Rows keep their number until all that
-# is left out is known.
+# One table: list(rows, dimensions, window, source, left_out), and of an export that compares two
+# windows `earlier`, the same of the earlier one. Rows keep their number until all that is left out
+# is known.
 read_part <- function(part, how) {
   if (!nzchar(part$path)) abort_no_table("The table is empty.", part$label, "Export it again.")
   layout <- find_header(part$path, part$label, how$columns)
-  all_columns <- match_columns(layout$header, part$label, how$columns)
+  sides <- comparison_sides(layout$header, part, how)
+  if (!is.null(sides)) return(read_comparison(part, how, layout, sides))
+  read_table(part, how, layout)
+}
+
+# header: what its columns are called, where they are not read under the names of the file.
+read_table <- function(part, how, layout, header = layout$header) {
+  all_columns <- match_columns(header, part$label, how$columns)
   place <- open_records(part, layout)
   if (!place$records) {
     abort_no_table("The file has a header but no rows.", part$label,
@@ -21,7 +29,7 @@ read_part <- function(part, how) {
   totals <- setdiff(totals_rows(rows, text, headers), headers)
   aside <- c(headers, totals)
   window <- settle_dates(rows, place, how$date_order, aside)
-  if (is.null(window) && !"date" %in% names(rows)) window <- part$filters$window
+  if (is.null(window) && !"date" %in% names(rows)) window <- part$filters[["window"]]
   check_figures(rows, place, how$clicks_above, aside)
 
   exported <- if (is.null(how$exported)) {
@@ -30,7 +38,7 @@ read_part <- function(part, how) {
     how$exported
   }
   repeats <- repeated_rows(rows, place, layout$header,
-    all_columns[names(all_columns) %in% c(names(rows), "ctr")], aside)
+    all_columns[names(all_columns) %in% c(names(rows), "ctr")], aside, how$repeats)
   away <- setdiff(intersect(dimension_names, names(rows)), how$dimensions)
   if (length(away)) set(rows, j = away, value = NULL)
   used <- intersect(dimension_names, names(rows))

@@ -19,22 +19,28 @@
 #'   than impressions (see `clicks_above`) are left out and counted, and so are a row of totals
 #'   (named so, and equal to the sum of the others) and a header that stands again further down.
 #'   A row that stands several times in one file, all its columns but the figures the same,
-#'   counts once, as it stands last. The records of each file are counted before it is read: all
-#'   of them are kept, or left out with a reason, or the file is refused. The newest days are
-#'   still being revised by the source: those within `lag` days of the export are left out, and
-#'   counted too. Where `exported` does not state it, the day of the export is the latest that the
-#'   files' times tell, but no later than the day after the newest day in the data, since a copied
-#'   file is new and its rows are not; so only the newest days of all files can be unfinished. A
-#'   window of less than four weeks, in files that are newer, is taken as it is. What several files
-#'   of one grain hold counts once, from the file exported last. Where tables of several grains
-#'   become one since a dimension was not asked for, each day rests on the finest table that has it.
-#'   [print()] lists it all.
+#'   counts once, as it stands last; where it has no date and its figures differ, see `repeats`. The
+#'   records of each file are counted before it is read: all of them are kept, or left out with a
+#'   reason, or the file is refused. The newest days are still being revised by the source: those
+#'   within `lag` days of the export are left out, and counted too. Where `exported` does not state
+#'   it, the day of the export is the latest that the files' times tell, but no later than the day
+#'   after the newest day in the data, since a copied file is new and its rows are not; so only the
+#'   newest days of all files can be unfinished. A window of less than four weeks, in files that are
+#'   newer, is taken as it is. What several files of one grain hold counts once, from the file
+#'   exported last. Where tables of several grains become one since a dimension was not asked for,
+#'   each day rests on the finest table that has it. [print()] lists it all.
 #'
 #' A table of filters in the same zip or workbook (two columns: page, query, vertical, country,
 #' device, date; what each is) says what the export was made for. A page, vertical, country or
 #' device becomes a column of its rows, so that exports of two pages that share a query hold no
 #' repeats; two dates are the window of tables without dates; patterns are kept in `sources` and
 #' said, and sums of such an export are not taken for totals.
+#'
+#' An export that compares two windows (clicks, impressions, CTR and position twice, often with
+#' differences) is read as both: the later window makes the tables, the earlier one stands beside
+#' them for [tide_compare()] and [tide_inventory()]. Dates come from the header or the table of
+#' filters; which window is the later shows in dates or in words such as "previous", or by
+#' `columns`: the `clicks` named there are the later.
 #'
 #' Files of a folder, a glob, a zip or a workbook that are no performance tables (a table of
 #' filters, an empty sheet, a text) are skipped and named. Dates that are all one span, such as
@@ -61,6 +67,10 @@
 #' @param clicks_above What to do with rows that have more clicks than impressions, which no
 #'   count of people can have: `"leave out"` (and count them), `"keep"`, or `"refuse"` the file
 #'   by line.
+#' @param repeats What rows of one query or page are that stand in several exports without dates,
+#'   or several times in one, with different figures: `"ask"` stops and shows them, `"newest"` lets
+#'   the last one count, `"add"` adds them up, since they are parts of one whole (two pages, two
+#'   devices).
 #' @param progress A function of one text, called before each file is read.
 #' @return A `tide_data` object: a list with `tables` (one per grain, each a list of `rows`, a
 #'   data.table with texts as factors; `dimensions`; `from`, `to` and `days`, missing without
@@ -70,11 +80,13 @@
 #'   impressions), `decimal` (`point` or `comma`), `odd_queries` (how many look damaged by a
 #'   spreadsheet), `capped`, `filters` (what the export is limited to), `skipped` (why a table of an
 #'   archive or workbook was not read)) and `left_out` (`grain`, `reason`, `rows`, `clicks`,
-#'   `impressions`). Positions are averages from 1 up.
+#'   `impressions`), and `earlier`: of exports that compare two windows the tables of the earlier
+#'   one, else `NULL`. Positions are averages from 1 up.
 #' @section Errors: Class `tide_error`, with what is wrong, the file, the line and how to fix it:
 #'   `tide_error_file`, `tide_error_columns_missing`, `tide_error_columns_twice`,
 #'   `tide_error_not_number`, `tide_error_decimal`, `tide_error_not_date`,
-#'   `tide_error_date_order`, `tide_error_range`, `tide_error_layout`, `tide_error_no_table`.
+#'   `tide_error_date_order`, `tide_error_range`, `tide_error_repeats`, `tide_error_layout`,
+#'   `tide_error_no_table`.
 #' @seealso [tide_filter()] to keep a part, [tide_summary()] for the next step.
 #' @examples
 #' exports <- tide_example()
@@ -82,19 +94,25 @@
 #' @export
 tide_read <- function(files, lag = 3, exported = NULL, dimensions = NULL, columns = NULL,
     date_order = NULL, decimal = NULL, clicks_above = c("leave out", "keep", "refuse"),
-    progress = NULL) {
+    repeats = c("ask", "newest", "add"), progress = NULL) {
   check_number(lag, "lag", min = 0)
   how <- reading_options_used(files, lag, exported, dimensions, columns, date_order, decimal,
-    clicks_above)
+    clicks_above, repeats)
   parts <- read_inputs(files, how, progress)
-  read <- drop_unfinished(Filter(function(part) !is.null(part$rows), parts), lag,
-    !is.null(how$exported))
-  joined <- join_tables(read, how$dimensions)
+  read <-
+    drop_unfinished(Filter(function(part) !is.null(part$rows), parts), lag, !is.null(how$exported))
+  joined <- join_tables(read, how$dimensions, how$repeats)
+  # Of exports that compare two windows, the earlier one.
+  earlier <- Filter(Negate(is.null), lapply(read, `[[`, "earlier"))
+  before <- if (length(earlier)) join_tables(earlier, how$dimensions, how$repeats)
+  sources <-
+    lapply(c(read, earlier, Filter(function(part) is.null(part$rows), parts)), `[[`, "source")
   new_tide_data(tables = joined$tables,
-    sources = count_kept(rbindlist(lapply(c(read, Filter(function(part) is.null(part$rows),
-      parts)), `[[`, "source"), fill = TRUE), joined$joined),
+    sources = count_kept(rbindlist(sources, fill = TRUE), c(joined$joined, before$joined)),
     left_out = sum_left_out(of_kept_grains(
-      rbindlist(c(lapply(read, `[[`, "left_out"), joined$left_out)), how$dimensions)))
+      rbindlist(c(lapply(c(read, earlier), `[[`, "left_out"), joined$left_out, before$left_out)),
+      how$dimensions)),
+    earlier = before$tables)
 }
 
 # The ledger's lines under the names of the tables, once dimensions that nobody asked for are gone.
@@ -102,12 +120,13 @@ of_kept_grains <- function(ledger, dimensions) {
   if (!nrow(ledger)) return(ledger)
   grain <- vapply(lapply(ledger$grain, grain_dimensions),
     function(own) grain_label(intersect(own, dimensions)), "")
-  set(ledger, j = "grain", value = grain)
+  rich <- by_rich_result(ledger$grain, dimensions)
+  set(ledger, j = "grain", value = ifelse(rich, ledger$grain, grain))
 }
 
 # What the call says of how to read, checked.
 reading_options_used <- function(files, lag, exported, dimensions, columns, date_order, decimal,
-    clicks_above) {
+    clicks_above, repeats) {
   check_text(files, "files", many = TRUE)
   if (!length(files)) abort_argument("files", "the path of at least one file", files)
   check_mapping(columns)
@@ -117,7 +136,8 @@ reading_options_used <- function(files, lag, exported, dimensions, columns, date
   list(lag = lag, exported = check_date(exported, "exported"),
     dimensions = if (is.null(dimensions)) dimension_names else dimensions, columns = columns,
     date_order = date_order, decimal = decimal,
-    clicks_above = check_choice(clicks_above, names(clicks_above_rules), "clicks_above"))
+    clicks_above = check_choice(clicks_above, names(clicks_above_rules), "clicks_above"),
+    repeats = check_choice(repeats[1], names(repeats_rules), "repeats"))
 }
 
 # All tables of all inputs, each as read_part() gives it.

@@ -1,7 +1,7 @@
 # Sections of the report: what each says, in order. Every number comes from the findings, curve and
 # summary.
 
-report_head <- function(findings, title, moves, followed, inventory = NULL) {
+report_head <- function(findings, title, moves, followed, inventory = NULL, parts = list()) {
   summary <- findings$summary
   total <- list_total(findings)
   now <- site_clicks(summary)
@@ -25,9 +25,9 @@ report_head <- function(findings, title, moves, followed, inventory = NULL) {
     "</p><nav aria-label='Parts'>", link("totals", "Totals"),
     link("moved", "What changed", !is.null(moves)), link("time", "Over time", !is.null(followed)),
     link("findings", "The list", nrow(first) > 0), link("by-page", "By page", nrow(first) > 0),
-    link("curve", "The curve"), link("inventory", "All queries", !is.null(inventory)),
-    link("read", "What was read"), link("meaning", "What it means"),
-    "</nav></header>")
+    link("curve", "The curve"), link("parts", "Side by side", length(parts) > 0),
+    link("inventory", "All queries", !is.null(inventory)), link("read", "What was read"),
+    link("meaning", "What it means"), "</nav></header>")
 }
 
 # "2025-07-02 to 2026-10-28 (484 days)"
@@ -114,6 +114,7 @@ list_part <- function(lines) {
 
 # A small line of clicks by week for each name.
 week_sparks <- function(moves, names) {
+  if (is.null(moves$weekly)) return(rep("", length(names)))
   weeks <- seq_len(max(moves$weekly$week, na.rm = TRUE))
   lines <- vapply(names, function(name) {
     at <- which(moves$weekly$name == name)
@@ -187,6 +188,37 @@ report_curve <- function(curve) {
       paste(sprintf("%s at %d", format_rate(lead$ctr), lead$position), collapse = ", "))),
     "<details><summary>The figures behind it</summary>",
     plain_table(rows, setdiff(names(rows), "Segment")), "</details></section>")
+}
+
+# Devices, countries, rich results: how much each is, and at equal position where queries tell it.
+report_parts <- function(parts) {
+  if (!length(parts)) return("")
+  tables <- vapply(parts, function(one) {
+    at <- one$parts
+    equal <- !all(is.na(at$ratio))
+    rows <- data.table(part_names_shown(at), Clicks = format_count(at$clicks),
+      Impressions = format_count(at$impressions), CTR = format_rate(at$ctr),
+      Position = format_position(at$position))
+    setnames(rows, 1, sub("^(.)", "\\U\\1", gsub("_", " ", one$by), perl = TRUE))
+    if (!all(is.na(at$click_share))) {
+      set(rows, j = "Share of clicks",
+        value = ifelse(is.na(at$click_share), "", format_share(at$click_share)))
+    }
+    if (equal) {
+      set(rows, j = "CTR at equal position",
+        value = ifelse(is.na(at$ratio), "",
+          sprintf("x%.2f (%.2f to %.2f)", at$ratio, at$ratio_low, at$ratio_high)))
+    }
+    window <- if (is.na(one$to)) "no dates" else format_days(one$from, one$to)
+    said <- if (equal) {
+      paste(comparison_verdict(at, one$by), "x1.00: as the rest, with the 90 % interval.")
+    } else {
+      one$note
+    }
+    paste0("<h3>By ", gsub("_", " ", one$by), "</h3><p class='soft'>", window, "</p>",
+      plain_table(rows, names(rows)[-1]), "<p>", escape(said), "</p>")
+  }, "")
+  paste0("<section id='parts'><h2>Side by side</h2>", paste(tables, collapse = ""), "</section>")
 }
 
 report_read <- function(summary, outside = NULL) {

@@ -48,18 +48,22 @@ tide_filter.tide_data <- function(data, from = NULL, to = NULL, days = NULL, ...
   }
   check_values(data, segments)
   ledger <- list()
-  for (grain in names(data$tables)) {
-    table <- data$tables[[grain]]
+  keep <- function(table) {
+    grain <- grain_label(table$dimensions)
     kept <- filter_rows(table$rows, segments, rules, grain, window_steps(from, to, days, without))
-    ledger[[grain]] <- kept$left_out
+    ledger[[length(ledger) + 1L]] <<- kept$left_out
     if (nrow(kept$rows) < nrow(table$rows)) {
-      told <- if (!"date" %in% table$dimensions && !is.na(table$days)) table[c("from", "to")]
+      told <- if (!"date" %in% table$dimensions && !is.na(table$from)) table[c("from", "to")]
+      stands_for <- table$days
       table <- new_table(kept$rows, table$dimensions, table$to, told, table$rests_on)
+      if (is.na(table$days)) table$days <- stands_for
     }
     if (!is.null(days) && is.na(table$days)) table$days <- as.integer(days)
-    data$tables[[grain]] <- table
+    table
   }
-  data$tables <- Filter(function(table) nrow(table$rows) > 0, data$tables)
+  data$tables <- Filter(function(table) nrow(table$rows) > 0, lapply(data$tables, keep))
+  # The earlier window of a comparison may have lost its rows: then all is new.
+  if (!is.null(data$earlier)) data$earlier <- lapply(data$earlier, keep)
   if (!length(data$tables)) {
     abort_tide("No row is left after filtering.",
       where = paste(unique(unlist(lapply(ledger, function(lines) lines$reason))), collapse = "; "),
@@ -101,8 +105,8 @@ check_values <- function(data, segments) {
     abort_tide(sprintf("No row has the %s '%s'.", gsub("_", " ", dimension), missing[1]),
       where = sprintf("The data hold: %s%s.", paste(some, collapse = ", "),
         if (length(known) > 12) sprintf(" and %d more", length(known) - 12L) else ""),
-      fix = sprintf("Did you mean '%s'?", nearest_name(missing[1], known)),
-      class = "nothing_left", fault = "call")
+      fix = sprintf("Did you mean '%s'?", nearest_name(missing[1], known)), class = "nothing_left",
+      fault = "call")
   }
 }
 

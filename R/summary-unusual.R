@@ -68,15 +68,22 @@ site_days_table <- function(data) {
 dated_sums <- function(data) {
   dated <- Filter(function(table) "date" %in% table$dimensions, data$tables)
   if (!length(dated)) return(NULL)
-  whole <- Filter(function(table) !"query" %in% table$dimensions, dated)
-  table <- (if (length(whole)) whole else dated)[[1]]
+  whole <- whole_grains(names(dated))
+  table <- dated[[if (length(whole)) whole[1] else 1]]
   sums_by(table$rows, "date", c("clicks", "impressions"))
+}
+
+# Grains whose sums are the site's, the one with fewest dimensions first.
+whole_grains <- function(grains) {
+  dimensions <- lapply(grains, grain_dimensions)
+  whole <- which(!vapply(dimensions, function(own) any(no_totals %in% own), NA))
+  grains[whole[order(lengths(dimensions[whole]))]]
 }
 
 planned_days <- function(wanted) {
   dated <- wanted[wanted$day > 0]
   if (!nrow(dated)) return(NULL)
-  whole <- unique(dated$grain[!grepl("query", dated$grain)])
+  whole <- whole_grains(unique(dated$grain))
   own <- dated[dated$grain == (if (length(whole)) whole else dated$grain)[1]]
   set(own, j = "date", value = as.IDate(own$day))
   sums_by(own, "date", c("clicks", "impressions"))

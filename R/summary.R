@@ -155,7 +155,7 @@ contested_weeks <- function(summary, code, pages = NULL) {
 # A table without dates has the window of the totals by date that came with it, from one archive or
 # folder, where their clicks are those of the queries and not more than private ones could add.
 window_beside <- function(table, data, most = 3) {
-  beside <- pick_table(data, "date", refused = c("query", "page"))
+  beside <- pick_table(data, "date", refused = c(no_totals, "page"))
   if (is.null(beside) || is.null(table[["rows"]])) return(table)
   place <- function(grain) unique(source_place(data$sources$file[same_table(data$sources$grain,
     grain)]))
@@ -187,7 +187,7 @@ abort_no_queries <- function(grains) {
 # Site or page totals from a table without queries: private queries are missing from tables with
 # them.
 site_totals <- function(data, by, query_table) {
-  table <- pick_table(data, by, refused = if (by == "date") c("query", "page") else "query")
+  table <- pick_table(data, by, refused = c(no_totals, if (by == "date") "page"))
   if (is.null(table)) return(NULL)
   rows <- table$rows
   if (!is.na(query_table$days) && "date" %in% table$dimensions) {

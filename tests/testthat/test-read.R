@@ -177,18 +177,3 @@ test_that("what was left out stands under the table that is used", {
   expect_equal(own$rows, sum(rows$date >= last - 2))
   expect_match(format(tide_summary(data)), "left out: unfinished days", all = FALSE)
 })
-
-test_that("a table that compares two windows is told from one that lacks a column", {
-  file <- csv(paste0("Top queries,Last 28 days Clicks,Previous 28 days Clicks,Clicks Difference,",
-    "Last 28 days Impressions,Previous 28 days Impressions,Last 28 days Position,",
-    "Previous 28 days Position"),
-    "kale,10,8,2,100,90,3,4")
-  wrong <- expect_error(tide_read(file), class = "tide_error_columns_twice")
-  expect_match(conditionMessage(wrong), "Last 28 days Clicks and Previous 28 days Clicks")
-  dated <- csv(
-    "Query,Clicks 2026-08,Clicks 2026-07,Impressions 2026-08,Impressions 2026-07,Position",
-    "kale,1,2,3,4,5")
-  expect_error(tide_read(dated), "compares two windows", class = "tide_error_columns_twice")
-  expect_error(tide_read(csv("query,clicks,position", "kale,1,2")),
-    class = "tide_error_columns_missing")
-})

@@ -13,11 +13,12 @@
 # stand in assumptions.R.
 
 # In: rival_days(), lead_probabilities() of them, fit of page and query, spread by query, `beneath`:
-# whether one of the two lies beneath the other (beneath_other()). Out: one row a query: which page
+# whether one of the two lies beneath the other (beneath_other()); by query the page that should
+# answer it, where that is known. Out: one row a query: which page
 # to keep (`keep`, `other`), the position one page would hold (`held`), what harm is done ("" for
 # none) and how sure that is.
-test_contests <- function(rivals, course, fits, spread, beneath) {
-  of <- contest_figures(rivals, course, fits, spread)
+test_contests <- function(rivals, course, fits, spread, beneath, intended = NULL) {
+  of <- prefer_intended(contest_figures(rivals, course, fits, spread), intended)
   done <- harm_done(of, course, beneath)
   harm <- done$harm
   any_harm <- rep(TRUE, length(harm))
@@ -28,7 +29,8 @@ test_contests <- function(rivals, course, fits, spread, beneath) {
     assumed("contest_confidence"))
   # Merged, the page stays whose words match; else the one that holds the better position.
   keep_first <- fcase(wrong, FALSE, merged & of$fit_first != of$fit_second,
-    of$fit_first > of$fit_second, any_harm, of$held_first <= of$held_second)
+    of$fit_first > of$fit_second, of$known != "", of$known == "first", any_harm,
+    of$held_first <= of$held_second)
   either <- function(first, second) ifelse(keep_first, of[[first]], of[[second]])
   # As of now: where the page to keep has the lead for longer than leads lasted, it is settled.
   ours <- keep_first == of$first_leads
@@ -48,6 +50,7 @@ test_contests <- function(rivals, course, fits, spread, beneath) {
     harm,
     level = done$level,
     confidence,
+    intended = of$known == ifelse(keep_first, "first", "second"),
     goes_on,
     merged,
     keep = either("page_first", "page_second"),
@@ -95,7 +98,8 @@ harm_done <- function(of, course, beneath) {
     pmin(of$position_first, of$position_second) > assumed("together_position")
   # Shown together and near each other day by day, which of the two is ahead is chance.
   swap <- lasting & swapping >= assumed("swap_even") & !(beside & of$side_by_side)
-  passed_by <- passed_by_chance(of, of$fit_first, of$fit_second, of$spread)
+  passed_by <- fcase(of$known == "first", 0, of$known == "second", 1, rep(TRUE, nrow(of)),
+    passed_by_chance(of, of$fit_first, of$fit_second, of$spread))
   harm <- fcase(swap, "swapping", passed_by > assumed("mismatch_listed"), "wrong page leads",
     beside, "splitting", rep(TRUE, nrow(of)), "")
   nearest <- pmin(of$held_first, of$held_second)
@@ -109,6 +113,21 @@ harm_done <- function(of, course, beneath) {
   data.table(
     harm = ifelse(family | rightly | level & nearest < assumed("top_three_ends"), "", harm),
     swapping, passed_by, level, family, rightly, daily = course$by_chance > course$swaps)
+}
+
+# The page that should answer a query matches it better than any other. known: which of the two that
+# is, or "".
+prefer_intended <- function(of, intended) {
+  known <- if (is.null(intended)) {
+    rep("", nrow(of))
+  } else {
+    fcase(intended == of$page_first, "first", intended == of$page_second, "second",
+      rep(TRUE, nrow(of)), "")
+  }
+  beyond <- 2 * pmax(of$fit_first, of$fit_second, 1, na.rm = TRUE)
+  set(of, j = c("known", "fit_first", "fit_second"),
+    value = list(known, ifelse(known == "first", beyond, of$fit_first),
+      ifelse(known == "second", beyond, of$fit_second)))
 }
 
 fits_better <- function(fit, other) {

@@ -3,7 +3,7 @@
 # confidence (a judgement: surer where neither is near the top nor rightly ahead). Whether the page
 # leads whose words match less can be told all the same.
 
-undated_cannibalized <- function(summary, curve, pairs, aside) {
+undated_cannibalized <- function(summary, curve, pairs, aside, intended = NULL) {
   if (!anyDuplicated(pairs$query[pairs$tested])) return(no_findings(aside))
   pages <- undated_pages(summary, pairs)
   weighty <- pages[pages$reason == ""]
@@ -14,7 +14,10 @@ undated_cannibalized <- function(summary, curve, pairs, aside) {
   if (!nrow(two)) return(no_findings(rbind(aside, aside_lines(light))))
   fits <- page_fits(summary, weighty[weighty$place <= 2, c("query", "page")])
   fit_of <- function(page) fits$fit[match(paste(two$query, page), paste(fits$query, fits$page))]
-  judged <- test_undated(two, fit_of(two$page), fit_of(two$i.page),
+  of <- prefer_intended(data.table(page_first = two$page, page_second = two$i.page,
+    fit_first = fit_of(two$page), fit_second = fit_of(two$i.page)),
+    intended[two$query])
+  judged <- test_undated(two, of$fit_first, of$fit_second, of$known,
     spread_at(curve, two$position, summary$queries$segment[two$query]),
     beneath_other(two$page, two$i.page, summary$pages$page))
   aside <- rbind(aside, aside_lines(rbind(light, judged[judged$harm == "", c("query", "reason")])))
@@ -39,8 +42,9 @@ undated_pages <- function(summary, pairs) {
 }
 
 # In: the two pages of each query that are expected to earn most, side by side (the second's columns
-# begin with i.), and how well each fits. Out: as test_contests().
-test_undated <- function(two, fit_first, fit_second, spread, beneath) {
+# begin with i.), how well each fits, and which is `known` to be the one that should lead ("first",
+# "second" or ""). Out: as test_contests().
+test_undated <- function(two, fit_first, fit_second, known, spread, beneath) {
   nearest <- pmin(two$position, two$i.position)
   farthest <- pmax(two$position, two$i.position)
   places <- farthest - nearest
@@ -50,9 +54,10 @@ test_undated <- function(two, fit_first, fit_second, spread, beneath) {
     expected_first = two$expected, expected_second = two$i.expected, position_first = two$position,
     position_second = two$i.position)
   # Without dates the leader may have changed since.
-  passed_by <- passed_by_chance(figures, fit_first, fit_second, spread)
+  passed_by <- fcase(known == "first", 0, known == "second", 1, rep(TRUE, nrow(two)),
+    passed_by_chance(figures, fit_first, fit_second, spread))
   wrong <- passed_by > assumed("mismatch_listed")
-  passed_by <- pmin(passed_by, assumed("undated_surest"))
+  passed_by <- ifelse(known == "", pmin(passed_by, assumed("undated_surest")), passed_by)
   any_pages <- rep(TRUE, nrow(two))
   reason <- fcase(wrong, "", beneath & farthest < assumed("page_one_ends"),
     "a page and one beneath it that both do well", nearest < assumed("top_three_ends"),
@@ -70,5 +75,5 @@ test_undated <- function(two, fit_first, fit_second, spread, beneath) {
     searches = two$impressions + two$i.impressions - 0.5 * pmin(two$impressions, two$i.impressions),
     clicks = two$clicks + two$i.clicks, expected = two$expected + two$i.expected,
     leader_clicks = two$clicks, leader_expected = two$expected, merged = !wrong, goes_on = 1,
-    level = FALSE)
+    level = FALSE, intended = known == ifelse(wrong, "second", "first"))
 }

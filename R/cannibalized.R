@@ -14,7 +14,8 @@
 #'   days, against one page leading throughout. *Splitting*: most weeks show both, near each
 #'   other and none near the top. *Wrong page leads*: the leader's words match less and it is
 #'   passed by; `confidence` from how often both are clicked beside the curve, a share of 0.3 of
-#'   such leaders taken to be clicked about half as often as they should.
+#'   such leaders taken to be clicked about half as often as they should. Where the intended page is
+#'   named (see [tide_rules()]), it is the one to keep, and another that leads is wrong for sure.
 #' @section Formula: if done = clicks of the query at the better page's position with all searches,
 #'   less today's, for 30 days. Where pages are shown together or take turns at one level, no day
 #'   shows where one page would stand: merged they are taken to rise by a third of their
@@ -35,7 +36,9 @@ NULL
 
 find_cannibalized <- function(summary, curve, pairs, options) {
   aside <- brand_left_out(summary, pairs)
-  if (is.null(summary$contested)) return(undated_cannibalized(summary, curve, pairs, aside))
+  if (is.null(summary$contested)) {
+    return(undated_cannibalized(summary, curve, pairs, aside, options$intended))
+  }
   contest <- summary$contested
   tested <- unique(pairs$query[pairs$tested])
   contest <- contest[contest$query %in% tested]
@@ -56,7 +59,8 @@ find_cannibalized <- function(summary, curve, pairs, options) {
   fits <- page_fits(summary, unique(rivals$totals[, c("query", "page")]))
   judged <- test_contests(rivals, course, fits,
     spread_at(curve, rivals$first$position, summary$queries$segment[rivals$queries]),
-    beneath_other(rivals$first$page, rivals$second$page, summary$pages$page))
+    beneath_other(rivals$first$page, rivals$second$page, summary$pages$page),
+    options$intended[rivals$queries])
   pages <- split(rivals$totals$page, rivals$totals$query)
   set(judged, j = "pages", value = unname(pages[as.character(judged$query)]))
   aside <- rbind(aside, aside_lines(judged[judged$harm == "", c("query", "reason")]))
@@ -191,8 +195,9 @@ confidence_line <- function(judged) {
     "confidence: chance that the lead changes hands, by the course of its days, %.3f, times that",
     "it goes on to, %.3f: %.3f"),
     judged$confidence / judged$goes_on, judged$goes_on, judged$confidence),
-    judged$harm == "wrong page leads", sprintf(paste(
-      "confidence: %s clicks of %.2f expected on the leading page and %s of",
+    judged$harm == "wrong page leads" & judged$intended,
+    "confidence: the page that should lead is named: 1", judged$harm == "wrong page leads",
+    sprintf(paste("confidence: %s clicks of %.2f expected on the leading page and %s of",
       "%.2f on the other are %.3g times as likely where the leader is clicked",
       "%.2f times as often as it should be; odds %g / %g x %.3g = %.3g, a", "chance of %.3f"),
       format_count(judged$leader_clicks), judged$leader_expected,

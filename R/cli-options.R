@@ -121,7 +121,7 @@ parse_call <- function(command, words) {
   lists <- c("country", "device", "vertical", "rich_result", "has_any", "has_all", "has_none",
     "intent", "page_group", "facts", "kind")
   options[lists] <- lapply(options[lists], split_words)
-  options["brand"] <- list(brand_words(options[["brand"]]))
+  options["brand"] <- list(word_list(options[["brand"]]))
   for (of in c("query", "page")) {
     if (!startsWith(first_given(options[[of]], ""), "@")) next
     options[[c(query = "queries", page = "pages")[[of]]]] <- listed_lines(options[[of]])
@@ -181,7 +181,7 @@ parse_mapping <- function(text) {
   stats::setNames(sub("^[^=]*=", "", pairs), sub("=.*", "", pairs))
 }
 
-brand_words <- function(text) {
+word_list <- function(text) {
   if (is.null(text)) return(NULL)
   if (startsWith(text, "@")) listed_lines(text) else split_words(text)
 }

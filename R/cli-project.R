@@ -31,6 +31,7 @@ run_load <- function(options, files) {
     list(store, files, exported = options$exported, progress = progress_to_terminal(options)),
     reading_rules(options, settings)))
   say(wrap_lines(format(loaded), terminal_width()))
+  if (length(settings$watched) && !is.na(loaded$import)) say_watched(store, settings)
   if (new) {
     begun(options,
       tide_init(tide_stored(store, lag = 0, dimensions = c("date", "query", "page")), folder))
@@ -144,7 +145,7 @@ run_check <- function(options, files) {
       progress = progress_to_terminal(options)),
       reading_rules(options, input$settings)))
   }
-  found <- tide_check(store, brand = input$settings$rules$brand)
+  found <- tide_check(store, brand = input$settings$rules$brand, rules = input$settings$rules)
   emit(options, found$problems, wrap_lines(format(found), terminal_width()))
   problems <- sum(found$problems$weight == "problem")
   if (options$strict && problems) {

@@ -26,7 +26,8 @@ run_report <- function(options, files) {
     site = site_walk(options, input, data), moves = site_moves(options, input, data),
     followed = site_followed(options, input, data, findings),
     inventory = site_inventory(options, input, data, findings),
-    parts = site_parts(options, input, data))
+    parts = site_parts(options, input, data),
+    watched = report_watched_queries(options, input, data))
   say(out)
 }
 
@@ -79,7 +80,8 @@ run_demo <- function(options, files) {
     moves = site_moves(options, input, data),
     followed = site_followed(options, input, data, findings),
     inventory = site_inventory(options, input, data, findings),
-    parts = site_parts(options, input, data))
+    parts = site_parts(options, input, data),
+    watched = report_watched_queries(options, input, data))
   emit(utils::modifyList(options, list(out = files[2], quiet = TRUE)), findings$findings, NULL)
   say(c(
     "",

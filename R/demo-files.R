@@ -66,7 +66,10 @@ demo_settings <- function() {
     paste0("  - ", demo_brand_words), "exports:", "  - exports/daily.csv",
     "  - exports/daily-totals.csv", "  - exports/page-totals.csv", "  - exports/rich-results.csv",
     "segments:", "  phone: {device: mobile}", "  computer: {device: desktop}",
-    "  questions: {has_any: [how, why, when, what]}")
+    "  questions: {has_any: [how, why, when, what]}", "watched:",
+    "  seeds: [pea seeds, kale seeds, /heirloom courgette/]",
+    "  guides: [/melon germination/, /how to save artichoke/]", "intended:",
+    "  garlic seeds online: /shop/garlic/")
 }
 
 #' Example exports

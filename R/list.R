@@ -81,6 +81,7 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   segment <- check_segments(segment, curve)
   today <- check_date(today, "today")
   options <- finding_options(kind, band, target, fdr, min_gain)
+  if (length(rules$intended)) options$intended <- intended_codes(summary, rules)
   options$known <- known_changes(summary, decisions, check_events(events))
   pairs <- pair_evidence(summary, curve, segment, min_impressions)
   segments <- with_position(segments, position)
@@ -93,6 +94,7 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   }
   out <- with_assumptions(assumptions, {
     looked <- without_ignored(look_for_all(summary, curve, pairs, options), summary, rules)
+    looked$found <- name_intended(looked$found, summary, options$intended)
     found <- learn_chance(looked$found, outcomes)
     set(found, j = "hours", value = kind_hours(hours)[found$kind])
     found <- rank_findings(add_worth(found, summary, rules), options)
@@ -115,7 +117,7 @@ look_for_all <- function(summary, curve, pairs, options) {
 # Findings of queries that are not the site's subject go; their number is told with the reason.
 without_ignored <- function(looked, summary, rules) {
   if (!length(rules$ignore)) return(looked)
-  reason <- ignored_reason(summary$queries$key, rules$ignore)
+  reason <- said_of_queries(summary$queries$key, rules$ignore)
   shown <- unique(summary$pairs$query)
   reasons <- table(reason[shown])
   away <- !is.na(reason[match(looked$found$query, summary$queries$query)])
@@ -126,6 +128,22 @@ without_ignored <- function(looked, summary, rules) {
       fill = TRUE)
   }
   looked
+}
+
+# Where another page should answer the query, the work is done there.
+name_intended <- function(found, summary, intended) {
+  if (is.null(intended)) return(found)
+  page <- intended[match(found$query, summary$queries$query)]
+  elsewhere <- which(found$kind %in% c("striking_distance", "tail_demand", "new_page") & page > 0 &
+    summary$pages$page[pmax(page, 1L)] != found$page)
+  if (!length(elsewhere)) return(found)
+  should <- format_path(summary$pages$page[page[elsewhere]])
+  set(found, elsewhere, "action", sprintf(
+    "Answer \"%s\" on %s, its intended page, and link to it from %s in varied words.",
+    found$query[elsewhere], should, format_path(found$page[elsewhere])))
+  set(found, elsewhere, "reason",
+    sprintf("%s The intended page is %s.", found$reason[elsewhere], should))
+  found
 }
 
 # What the kinds are asked. least: clicks of a task if done, and whether somebody `asked` for it.

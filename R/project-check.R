@@ -10,6 +10,8 @@
 #'
 #' @param store A `tide_store` object.
 #' @param brand Brand words; with them, spellings of the brand that they miss are looked for.
+#' @param rules A [tide_rules()] object; with `intended` pages, those that do not rank or are
+#'   outranked in the last 90 days are remarked on, see [tide_intended()].
 #' @return A `tide_check` object: a list with `held` (`grain`, `rows`, `days`, `from`, `to`,
 #'   `clicks`, `impressions`), `coverage` (`month`, `clicks`, `impressions` as shares, or `NULL`)
 #'   and `problems` (`problem`, `grain`, `where`, `consequence`, `fix`, `weight`: `problem` or
@@ -26,7 +28,8 @@
 #' tide_load(store, tide_example()[c("pairs", "totals")])
 #' tide_check(store)
 #' @export
-tide_check <- function(store, brand = NULL) {
+tide_check <- function(store, brand = NULL, rules = tide_rules()) {
+  check_class(rules, "tide_rules", "rules")
   check_class(store, "tide_store", "store")
   held <- with_store(store, write = FALSE,
     function(con) list(
@@ -58,7 +61,7 @@ tide_check <- function(store, brand = NULL) {
     lapply(dated, row_changes),
     list(capped_tables(days), damaged_parts(store, held$parts, held$current),
       missing_totals(summary), spelling_problems(page_spellings(store)),
-      if (length(brand)) missed_spellings(store, brand))))
+      if (length(brand)) missed_spellings(store, brand), intended_problems(store, rules))))
   structure(list(held = summary, coverage = monthly_coverage(days), problems = problems),
     class = "tide_check")
 }
@@ -317,6 +320,44 @@ spelling_problems <- function(pages) {
         "Each is counted as one page here; a pivot by address splits it.",
         "Link to one spelling, and name it as the canonical one.", "remark")
     })
+}
+
+# Intended pages that another page stands in for.
+intended_problems <- function(store, rules) {
+  if (!length(rules$intended)) return(NULL)
+  summary <- tryCatch(tide_summary(tide_stored(store, days = 90, by_month = TRUE)),
+    tide_error = function(e) NULL)
+  if (is.null(summary)) return(NULL)
+  found <- tide_intended(summary, rules)
+  told <- function(status, problem, where, consequence, fix) {
+    own <- which(found$status == status)
+    if (!length(own)) return(NULL)
+    shown <- utils::head(own, 5)
+    more <- length(own) - length(shown)
+    a_problem(problem, "", paste0(paste(where(found[shown, ]), collapse = "; "),
+      if (more) sprintf(" and %s more", format_count(more))),
+      consequence, fix, "remark")
+  }
+  rbind(told("outranked", "intended pages that are outranked",
+    function(at) {
+      sprintf("'%s': %s at %s, behind %s at %s", at$query, format_path(at$intended),
+        format_position(at$position), format_path(at$leader), format_position(at$leader_position))
+    },
+    "Another page answers the query than the one that should.",
+    "Link from the leading page to the intended one, and turn the first to its other queries."),
+    told("does not rank", "intended pages that do not rank",
+      function(at) {
+        sprintf("'%s': %s; %s leads at %s", at$query, format_path(at$intended),
+          format_path(at$leader), format_position(at$leader_position))
+      },
+      "The page that should answer the query is not shown for it.",
+      "Answer the query on that page and link to it, or name the page that leads."),
+    told("query not seen", "queries with an intended page that nobody is shown",
+      function(at) {
+        sprintf("'%s' (%s)", at$query, format_path(at$intended))
+      },
+      "They have no impressions in the last 90 days.",
+      "Correct their spelling in the settings, or write for them."))
 }
 
 missed_spellings <- function(store, brand) {

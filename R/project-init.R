@@ -202,6 +202,11 @@ settings_lines <- function(suggested, exports) {
     "# clicks_above: leave out  # or keep, refuse",
     "# repeats: ask  # or newest, add",
     "",
+    "# Queries to watch, which page should answer which, and what is not the site's subject.",
+    "# watched: [kale seeds, /radish/]",
+    "# intended: {kale seeds: /shop/kale/}  # or a file with query and page",
+    "# ignore: {/^free /: nobody buys}",
+    "",
     "# Filters under a name: the segment 'long questions', or 'not:long questions' for all else.",
     "# segments:",
     "#   long questions: {has_any: [how, why, when], words: \"5:\"}")

@@ -59,6 +59,17 @@ setting_kinds <- local({
         paste(names(clicks_above_rules), collapse = ", "))
       x
     },
+    texts_or_file = function(x) {
+      file <- is_text(x) && is.null(names(x)) && length(x) == 1
+      must(file || (is.list(x) && !is.null(names(x)) && all(lengths(x) == 1)),
+        "lines of 'query: page', or a file")
+      unlist(x)
+    },
+    words_or_lists = function(x) {
+      lists <- is.list(x) && !is.null(names(x))
+      must(is_text(unlist(x)) && (lists || is.null(names(x))), "queries, or lists with names")
+      if (lists) lapply(x, as.character) else list(watched = as.character(unlist(x)))
+    },
     repeats = function(x) {
       must(is_text(x) && x %in% names(repeats_rules), paste(names(repeats_rules), collapse = ", "))
       x
@@ -104,6 +115,8 @@ setting_names <- list(
   repeats = "repeats",
   intent = "named_words",
   ignore = "named_texts",
+  intended = "texts_or_file",
+  watched = "words_or_lists",
   page_groups = "named_texts",
   bands = "bands",
   windows = list(recent_days = "days", undated_days = "days", lag = "count"),
@@ -131,6 +144,8 @@ find_project <- function(from) {
 #' site: https://www.fernmoor.example/
 #' brand: [fernmoor, fern moor]
 #' ignore: {fern care: not our subject, /^free /: nobody buys}  # never among the findings
+#' intended: {kale seeds: /shop/kale/, /^how to grow/: /guides/}  # or a file: query, page
+#' watched: {main terms: [kale seeds, /radish/]}   # see tide_watched()
 #' exports: [exports/*.csv]           # where nothing is loaded yet
 #' enrichments: [facts/volumes.csv]   # volumes, titles, values
 #' events: events.csv                 # dated marks, see tide_events()
@@ -178,13 +193,21 @@ tide_settings <- function(dir) {
     abort_setting(file, names(given), "The settings", "lines of 'name: value'")
   }
   settings <- as.list(read_settings(given, setting_names, file))
-  settings$rules <- do.call(tide_rules,
-    Filter(Negate(is.null), settings[c("brand", "intent", "page_groups", "bands", "ignore")]))
+  if (length(settings$intended) && is.null(names(settings$intended))) {
+    settings$intended <- read_intended(named_files(
+      list(folder = dir, intended = in_folder(settings$intended, dir)), "intended"))
+  }
+  settings$rules <- do.call(tide_rules, Filter(Negate(is.null),
+    settings[c("brand", "intent", "page_groups", "bands", "ignore", "intended")]))
   for (name in c("exports", "enrichments", "events")) {
-    paths <- settings[[name]]
-    settings[[name]] <- ifelse(grepl("^([A-Za-z]:)?[/\\\\~]", paths), paths, file.path(dir, paths))
+    settings[[name]] <- in_folder(settings[[name]], dir)
   }
   c(list(folder = dir), settings)
+}
+
+# Paths are relative to the folder of the settings.
+in_folder <- function(paths, dir) {
+  ifelse(grepl("^([A-Za-z]:)?[/\\\\~]", paths), paths, file.path(dir, paths))
 }
 
 # Settings are short, and shallow: three levels are known.

@@ -22,6 +22,32 @@ read_prior <- function(file) {
   cells
 }
 
+# Which page should answer which query: a table with a column of either. Out: pages named by
+# queries.
+read_intended <- function(file) {
+  scratch <- new_scratch()
+  on.exit(unlink(scratch, recursive = TRUE))
+  part <- one_part(file, scratch)
+  wanted <- c("query", "page")
+  layout <-
+    sniff_header(part$path, function(header) sum(lengths(find_columns(header)[wanted]) > 0), 2)
+  if (is.null(layout)) abort_no_table("The file is empty.", part$label, "Fill it in.")
+  found <- find_columns(layout$header)[wanted]
+  if (any(lengths(found) != 1)) {
+    abort_tide("The table has no columns query and page.",
+      where = sprintf("'%s': %s.", file, paste(layout$header, collapse = ", ")),
+      fix = "Give a header with 'query' and 'page': which page should answer which query.",
+      class = "columns_missing", file = file)
+  }
+  place <- open_records(part, layout)
+  if (!place$records) {
+    abort_no_table("The file has a header but no rows.", part$label, "Fill it in.")
+  }
+  cells <- lapply(read_texts(place)[, unlist(found), with = FALSE], trimws)
+  use <- which(nzchar(cells[[1]]) & nzchar(cells[[2]]))
+  stats::setNames(cells[[2]][use], cells[[1]][use])
+}
+
 # The list as CSV or workbook, with the column `decision` filled in by hand.
 read_decisions <- function(file, known) {
   scratch <- new_scratch()

@@ -29,11 +29,16 @@ contest_reason <- function(harm, judged, keep, other, query) {
     splitting = sprintf(
       "Two pages are shown together in %s of the weeks: %s at position %s, %s at %s. %s",
       format_share(judged$together), keep, stands, other, stands_other, may_rise),
-    `wrong page leads` = sprintf(paste(
-      "%s leads at position %s with %s; %s are expected. Its address and its other queries match",
-      "\"%s\" less than those of %s (position %s)."),
-      other, stands_other, format_plural(judged$leader_clicks, "click"),
-      format_count(judged$leader_expected), query, keep, stands),
+    `wrong page leads` = ifelse(judged$intended,
+      sprintf(
+        "%s leads at position %s with %s; %s are expected. The intended page is %s (position %s).",
+        other, stands_other, format_plural(judged$leader_clicks, "click"),
+        format_count(judged$leader_expected), keep, stands),
+      sprintf(paste(
+        "%s leads at position %s with %s; %s are expected. Its address and its other queries match",
+        "\"%s\" less than those of %s (position %s)."),
+        other, stands_other, format_plural(judged$leader_clicks, "click"),
+        format_count(judged$leader_expected), query, keep, stands)),
     unknown = sprintf(paste(
       "%s (position %s) and %s (position %s) share the impressions. Doubt: without dates it cannot",
       "be known whether they take turns or are shown together."),

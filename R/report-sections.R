@@ -1,7 +1,8 @@
 # Sections of the report: what each says, in order. Every number comes from the findings, curve and
 # summary.
 
-report_head <- function(findings, title, moves, followed, inventory = NULL, parts = list()) {
+report_head <- function(findings, title, moves, followed, inventory = NULL, parts = list(),
+    watched = NULL) {
   summary <- findings$summary
   total <- list_total(findings)
   now <- site_clicks(summary)
@@ -23,9 +24,11 @@ report_head <- function(findings, title, moves, followed, inventory = NULL, part
       "Nothing found: no query is below the curve, close to a step or cannibalized significantly."
     },
     "</p><nav aria-label='Parts'>", link("totals", "Totals"),
-    link("moved", "What changed", !is.null(moves)), link("time", "Over time", !is.null(followed)),
-    link("findings", "The list", nrow(first) > 0), link("by-page", "By page", nrow(first) > 0),
-    link("curve", "The curve"), link("parts", "Side by side", length(parts) > 0),
+    link("moved", "What changed", !is.null(moves)),
+    link("watched", "Watched queries", !is.null(watched)),
+    link("time", "Over time", !is.null(followed)), link("findings", "The list", nrow(first) > 0),
+    link("by-page", "By page", nrow(first) > 0), link("curve", "The curve"),
+    link("parts", "Side by side", length(parts) > 0),
     link("inventory", "All queries", !is.null(inventory)), link("read", "What was read"),
     link("meaning", "What it means"), "</nav></header>")
 }
@@ -103,6 +106,32 @@ report_moves <- function(moves, most = 8) {
     inline_svg(ggplot2::autoplot(moves), site[1], height = 4),
     plain_table(rows, setdiff(names(rows), c("Page", "By week", "Significant")),
       soft = !shown$real & line),
+    "</section>")
+}
+
+report_watched <- function(watched) {
+  if (is.null(watched)) return("")
+  at <- watched$rows
+  several <- length(unique(at$list)) > 1
+  place <- function(x) ifelse(is.na(x), "", format_position(x))
+  trend <- vapply(at$query, function(query) {
+    own <- watched$weekly$position[watched$weekly$query == query]
+    spark_svg(max(own, na.rm = TRUE) + 1 - own,
+      sprintf("Position by week: %s", paste(place(own), collapse = ", ")))
+  }, "")
+  rows <- data.table(Query = at$query, List = at$list,
+    `Position by week, best on top` = structure(trend, class = "drawn"),
+    Before = format_count(at$clicks_before), After = format_count(at$clicks_after),
+    Change = signed_count(at$change), `Position before` = place(at$position_before),
+    `Position after` = place(at$position_after), Significant = ifelse(at$real, "yes", ""))
+  if (!several) set(rows, j = "List", value = NULL)
+  paste0("<section id='watched'><h2>Watched queries</h2><p>",
+    escape(paste0(paste(c(sides_line(watched), watched_sentence(watched)), collapse = "; "), ". ",
+      paste0(unseen_line(watched), ""))),
+    "</p>", if (nrow(rows)) {
+      plain_table(rows, c("Before", "After", "Change", "Position before", "Position after"),
+        soft = !at$real)
+    },
     "</section>")
 }
 

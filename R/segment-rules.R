@@ -14,12 +14,16 @@
 #' @param ignore What is not the site's subject: reasons, named by the query, or by a regular
 #'   expression between slashes. Such queries are never among the findings, where they are counted
 #'   with their reason, and stay in all totals.
-#' @return A `tide_rules` object: a list of `brand`, `intent`, `page_groups`, `bands` and `ignore`.
+#' @param intended Pages that should answer queries: addresses or paths, named by the query, or by a
+#'   regular expression between slashes; the first that fits counts. Where pages compete for such a
+#'   query, it is known which should lead, see [cannibalized] and [tide_intended()].
+#' @return A `tide_rules` object: a list of `brand`, `intent`, `page_groups`, `bands`, `ignore` and
+#'   `intended`.
 #' @examples
 #' tide_rules(brand = "fernmoor", page_groups = c(advice = "/guides/", shop = "/shop/"))
 #' @export
 tide_rules <- function(brand = NULL, intent = intent_words, page_groups = NULL,
-    bands = c(1, 4, 11, 21), ignore = NULL) {
+    bands = c(1, 4, 11, 21), ignore = NULL, intended = NULL) {
   check_text(brand, "brand", null = TRUE, many = TRUE)
   check_text(unlist(page_groups), "page_groups", null = TRUE, many = TRUE)
   if (!is.list(intent) || is.null(names(intent)) || !all(vapply(intent, is.character, NA))) {
@@ -33,13 +37,10 @@ tide_rules <- function(brand = NULL, intent = intent_words, page_groups = NULL,
       is.unsorted(bands, strictly = TRUE)) {
     abort_argument("bands", "increasing positions that begin with 1, such as 1, 4, 11, 21", bands)
   }
-  check_text(unlist(ignore), "ignore", null = TRUE, many = TRUE)
-  if (length(ignore) && (is.null(names(ignore)) || any(!nzchar(names(ignore))))) {
-    abort_argument("ignore", "reasons named by the queries", ignore)
-  }
-  for (pattern in ignored_patterns(names(ignore))) check_regex(pattern, "ignore")
+  check_by_query(ignore, "ignore", "reasons named by the queries")
+  check_by_query(intended, "intended", "pages named by the queries")
   structure(list(brand = brand, intent = intent, page_groups = unlist(page_groups), bands = bands,
-    ignore = unlist(ignore)),
+    ignore = unlist(ignore), intended = unlist(intended)),
     class = "tide_rules")
 }
 
@@ -59,21 +60,34 @@ format.tide_rules <- function(x, ...) {
     if (length(x$ignore)) {
       sprintf("  ignored: %s",
         paste(sprintf("%s (%s)", names(x$ignore), x$ignore), collapse = ", "))
+    },
+    if (length(x$intended)) {
+      sprintf("  intended pages: %s",
+        paste(sprintf("%s (%s)", names(x$intended), x$intended), collapse = ", "))
     })
 }
 
-# What stands between slashes is a pattern.
-ignored_patterns <- function(names) sub("^/(.*)/$", "\\1", grep("^/.+/$", names, value = TRUE))
-
-# The reason for which each query is ignored, NA for none.
-ignored_reason <- function(keys, ignore) {
-  out <- rep(NA_character_, length(keys))
-  for (i in rev(seq_along(ignore))) {
-    name <- names(ignore)[i]
-    pattern <- ignored_patterns(name)
-    hit <- if (length(pattern)) match_pattern(keys, pattern) else keys == query_key(name)
-    out[hit] <- ignore[[i]]
+# What is said of queries is named by them, or by patterns between slashes.
+check_by_query <- function(said, argument, must) {
+  check_text(unlist(said), argument, null = TRUE, many = TRUE)
+  if (length(said) && (is.null(names(said)) || any(!nzchar(names(said))))) {
+    abort_argument(argument, must, said)
   }
+  for (pattern in slashed_patterns(names(said))) check_regex(pattern, argument)
+}
+
+slashed_patterns <- function(names) sub("^/(.*)/$", "\\1", grep("^/.+/$", names, value = TRUE))
+
+# Which of the queries a name stands for.
+named_queries <- function(keys, name) {
+  pattern <- slashed_patterns(name)
+  if (length(pattern)) match_pattern(keys, pattern) else keys == query_key(name)
+}
+
+# What is said of each query, NA for nothing; of several names that fit it the first counts.
+said_of_queries <- function(keys, said) {
+  out <- rep(NA_character_, length(keys))
+  for (i in rev(seq_along(said))) out[named_queries(keys, names(said)[i])] <- said[[i]]
   out
 }
 

@@ -63,9 +63,14 @@ tide_enrich <- function(summary, facts) {
 # Compared forms of the names. A page may be given by its path alone, where `known` keys tell its
 # host.
 fact_keys <- function(facts, known) {
-  keys <- name_key(facts$by, facts$rows$name)
-  if (facts$by == "query") return(keys)
-  bare <- which(startsWith(facts$rows$name, "/"))
+  if (facts$by == "query") return(name_key("query", facts$rows$name))
+  known_page_keys(facts$rows$name, known)
+}
+
+# Keys of pages named by address or by path alone, as far as they are among those `known`.
+known_page_keys <- function(names, known) {
+  keys <- page_key(names)
+  bare <- which(startsWith(names, "/"))
   if (length(bare)) {
     at <- match(keys[bare], sub("^[^/]*", "", known))
     keys[bare[!is.na(at)]] <- known[at[!is.na(at)]]
@@ -94,9 +99,10 @@ near_misses <- function(names, keys, known, most = 3) {
 fact_lines <- function(report) {
   unlist(lapply(seq_len(nrow(report)), function(i) {
     at <- report[i]
-    c(sprintf("  facts of '%s' (%s): %s of %s matched, %s of impressions have them", at$file,
-      format(at$date), format_count(at$matched), format_plural(at$facts, "row"),
-      format_share(at$share)),
+    c(
+      sprintf("  facts of '%s' (%s): %s of %s matched, %s of impressions have them", at$file,
+        format(at$date), format_count(at$matched), format_plural(at$facts, "row"),
+        format_share(at$share)),
       if (nzchar(at$nearest)) sprintf("    not matched, but near: %s", at$nearest),
       if (nzchar(at$unused)) paste0("  ", unused_line(at$unused)))
   }))

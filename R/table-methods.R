@@ -38,4 +38,7 @@ as.data.frame.tide_follow <- as_plain_table
 as.data.frame.tide_summary <- as_plain_table
 
 #' @export
+as.data.frame.tide_watched <- as_plain_table
+
+#' @export
 as.data.frame.tide_trace <- as_plain_table

@@ -95,7 +95,8 @@ test_that("a project folder is found upwards, its settings used, its mistakes na
   write("brnad: [x]", file.path(dir, "inktide.yml"), append = TRUE)
   wrong <- program("curve", dir = dir)
   expect_equal(wrong$status, 1)
-  expect_match(paste(wrong$err, collapse = " "), "line 17.*Did you mean 'brand'")
+  last <- length(readLines(file.path(dir, "inktide.yml")))
+  expect_match(paste(wrong$err, collapse = " "), sprintf("line %d.*Did you mean 'brand'", last))
 })
 
 test_that("every command has help, and its example is a call that it understands", {

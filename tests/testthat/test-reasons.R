@@ -115,7 +115,8 @@ test_that("links come from pages that earn clicks for the same telling words, no
 test_that("who led, how the two compare and who has it now is told as it is", {
   case <- function(...) setDT(utils::modifyList(list(led_keep = 40, led_other = 44, changes = 3L,
     stands = 4, held_other = 8, level = FALSE, since = as.IDate("2026-10-02"), keep_leads = TRUE,
-    together = 0.9, leader_clicks = 3, leader_expected = 12, redirect = FALSE, other_clicks = 49),
+    together = 0.9, leader_clicks = 3, leader_expected = 12, redirect = FALSE, other_clicks = 49,
+    intended = FALSE),
     list(...)))
   reason <- function(harm, ...) inktide:::contest_reason(harm, case(...), "/a/", "/b/", "kale")
   action <- function(harm, ...) inktide:::contest_action(harm, case(...), "/a/", "/b/", "kale")
@@ -135,8 +136,8 @@ test_that("who led, how the two compare and who has it now is told as it is", {
 })
 
 test_that("rising and falling are told by what made them, the largest first", {
-  of <- data.table(clicks_1 = 57, clicks_2 = 31, position = -20, ctr = -0.2,
-    position_1 = 3.1, position_2 = 5.4)
+  of <- data.table(clicks_1 = 57, clicks_2 = 31, position = -20, ctr = -0.2, position_1 = 3.1,
+    position_2 = 5.4)
   expect_equal(inktide:::moving_reason(of, as.IDate("2026-09-12")),
     paste("Clicks fell from 57 in four weeks to 31 in the four since 12 Sep 2026: -20 by position",
       "(3.1 to 5.4), -5.8 by demand."))

@@ -1,0 +1,52 @@
+watched_site <- function() {
+  rows <- made_site(queries = 120, days = 56)
+  last <- max(rows$date)
+  rows[query == "query 0007", c("impressions", "clicks", "position") := list(
+    fifelse(date > last - 28, 200L, 60L), fifelse(date > last - 28, 40L, 6L),
+    fifelse(date > last - 28, 2, 5))]
+  rows[]
+}
+
+test_that("watched queries have the figures of the comparison and their positions by week", {
+  rows <- watched_site()
+  data <- as_data(rows)
+  watched <- tide_watched(data, list(main = c("query 0007", "query 0001"), more = "/^query 000/"))
+  compared <- tide_compare(data)$moves
+  own <- compared[match(watched$rows$query, compared$name)]
+  expect_equal(watched$rows$change, own$change)
+  expect_equal(watched$rows$real, own$real)
+  expect_equal(watched$rows$query[1:2], c("query 0007", "query 0001"))
+  expect_true(watched$rows$real[1])
+  expect_setequal(watched$rows[list == "more"]$query, sprintf("query %04d", 1:9))
+  last <- max(rows$date)
+  week <- rows[query == "query 0001" & date > last - 7]
+  shown <- watched$weekly[query == "query 0001"]
+  expect_equal(nrow(shown), 8)
+  expect_equal(shown$position[8], sum(week$position * week$impressions) / sum(week$impressions))
+  expect_equal(shown$clicks[8], sum(week$clicks))
+  summed <- summary(watched)
+  expect_equal(summed$up, c(1, 1))
+  unseen <- tide_watched(data, c("query 0001", "nobody asks"))
+  expect_equal(unseen$unseen$query, "nobody asks")
+  expect_match(format(unseen), "not shown to anybody in these windows: nobody asks", all = FALSE)
+  expect_error(tide_watched(data, list("a")), class = "tide_error_argument")
+  expect_error(tide_watched(data, "/((/"), class = "tide_error_regex")
+})
+
+test_that("the program tells watched queries, after a load and in the report, too", {
+  dir <- withr::local_tempdir()
+  fwrite(watched_site(), file.path(dir, "a.csv"))
+  run <- function(...) program(..., dir = dir)
+  said <- run("watched", "a.csv", "--of", "query 0007,/^query 001/", "--lag", "0")
+  expect_match(paste(said$out, collapse = "\n"), "query 0007 .*\\* +5.0 +2.0")
+  expect_equal(run("watched", "a.csv")$status, 2)
+  writeLines("watched: {main: [query 0007], none: [nothing]}", file.path(dir, "inktide.yml"))
+  loaded <- paste(run("load", "a.csv", "--exported", "2027-01-01")$out, collapse = "\n")
+  expect_match(loaded, "1 of 1 watched query changed significantly")
+  listed <- fread(text = run("watched", "--list", "main", "--format", "csv", "--quiet")$out)
+  expect_equal(listed$query, "query 0007")
+  expect_equal(run("watched", "--list", "other")$status, 2)
+  expect_equal(run("report", "--out", "r.html", "--quiet")$status, 0)
+  html <- paste(readLines(file.path(dir, "r.html"), encoding = "UTF-8"), collapse = "")
+  expect_match(html, "<h2>Watched queries</h2>", fixed = TRUE)
+})

@@ -37,7 +37,22 @@ run_list <- function(options, files) {
     return(note(options, sprintf("written: %s", options$out)))
   }
   listed$left_out <- NULL
-  emit(options, listed$rows, format(listed, n = options$top, width = terminal_width()))
+  emit(options, listed$rows, format(listed, n = options$top, width = terminal_width()),
+    paint = function(lines) signs_coloured(lines, options))
+}
+
+# At a terminal that has colours, changes are blue where clicks rose and red where they fell.
+signs_coloured <- function(lines, options) {
+  if (!is.null(options$out) || options$format != "table" || cli::num_ansi_colors() < 2) {
+    return(lines)
+  }
+  paint <- function(lines, sign, colour) {
+    shape <- sprintf("(?<=  )[%s][0-9][0-9,]*(?= |$)", sign)
+    at <- gregexpr(shape, lines, perl = TRUE)
+    regmatches(lines, at) <- lapply(regmatches(lines, at), function(x) as.character(colour(x)))
+    lines
+  }
+  paint(paint(lines, "+", cli::col_blue), "-", cli::col_red)
 }
 
 # For the report: the queries of the last days.
@@ -45,5 +60,8 @@ site_inventory <- function(options, input, data, findings) {
   data <- last_rows(options, input, data, 90)
   if (is.null(pick_table(data, "query"))) return(NULL)
   if (!chose_window(options)) data <- tide_filter(data, days = 90)
-  tide_inventory(data, curve = findings$curve, rules = input$settings$rules)
+  days <- dated_days(data)
+  tide_inventory(data, curve = findings$curve, rules = input$settings$rules,
+    windows = Filter(function(length) 2 * length <= days, c(7, 28)),
+    facts = facts_input(options, input))
 }

@@ -31,6 +31,19 @@ write_demo <- function(site, dir) {
   invisible(files)
 }
 
+# A year of searches by month, in one cell, as shares of the best month.
+demo_trends <- function(site, queries) {
+  month <- format(as.Date(site$daily$date), "%Y-%m")
+  last <- utils::tail(sort(unique(month)), 13)[1:12]
+  use <- which(month %in% last)
+  sums <- sums_by(data.table(query = site$daily$query[use], month = month[use],
+    impressions = site$daily$impressions[use]),
+    c("query", "month"), "impressions")
+  wide <- sums[CJ(query = queries, month = last, sorted = FALSE), on = c("query", "month")]
+  by_query <- matrix(fcoalesce(as.numeric(wide$impressions), 0), ncol = 12, byrow = TRUE)
+  apply(round(100 * by_query / pmax(1, apply(by_query, 1, max))), 1, paste, collapse = ",")
+}
+
 # Results with mark-up by day, as shares of the site's totals: one is clicked more than the site on
 # the whole, one less.
 demo_rich_results <- function(site) {
@@ -51,8 +64,10 @@ demo_volumes <- function(site, most = 300) {
   seen <- sums_by(site$daily, "query", "impressions")
   setorderv(seen, c("impressions", "query"), c(-1L, 1L))
   days <- length(unique(site$daily$date))
-  data.table(query = seen$query, volume = signif(1.2 * seen$impressions * 30 / days, 2))[seq_len(min(
-    most, nrow(seen)))]
+  trend <- demo_trends(site, seen$query)
+  utils::head(data.table(query = seen$query, volume = signif(1.2 * seen$impressions * 30 / days, 2),
+    trend = trend),
+    most)
 }
 
 export_figures <- function(rows) {

@@ -20,6 +20,12 @@ format.tide_inventory <- function(x, n = 20, width = 80, ...) {
     max(nchar(c(of, columns[[of]], under[[of]]), "width")) + 2L
   }, 0L)
   shown_trend <- if (is.null(trend)) 0L else max(nchar(trend)) + 2L
+  # What a narrow terminal cannot hold goes, the least needed first.
+  for (of in intersect(c("searches", "pages", "queries", "exp."), names(columns))) {
+    if (sum(wide) + shown_trend + 16 <= width) break
+    columns[[of]] <- NULL
+    wide <- wide[names(wide) != of]
+  }
   free <- max(16, width - sum(wide) - shown_trend)
   name <- inventory_names(x, rows)
   fit <- if (x$by %in% c("page", "pair")) fit_path else fit_text
@@ -49,19 +55,24 @@ named <- function(x, names) if (length(x)) stats::setNames(x, names)
 # What stands above the table: how much it is, of which days, how much of all that is.
 inventory_head <- function(x) {
   many <- function(word) if (word == "query") "queries" else paste0(gsub("_", " ", word), "s")
-  what <- switch(x$by, pair = "pairs of query and page", country = "countries", many(x$by))
+  what <- switch(x$by, modifier = "words beside the brand", pair = "pairs of query and page",
+    country = "countries", many(x$by))
   c(
     sprintf("%s %s, %s: %s clicks, %s impressions, CTR %s, position %s", format_count(nrow(x$rows)),
       what, if (is.na(x$to)) "no dates" else format_days(x$from, x$to),
       format_count(x$total$clicks), format_count(x$total$impressions), format_rate(x$total$ctr),
       format_position(x$total$position)),
     if (!is.na(x$coverage)) {
-      sprintf("coverage: %s of the site's clicks; the rest is private", format_share(x$coverage))
+      sprintf("coverage: %s of the site's clicks; the rest is %s", format_share(x$coverage),
+        if (x$by == "modifier") "without the brand, or private" else "private")
     },
     if (!is.null(x$rows[["change"]])) {
       sprintf("change: clicks less those of the %s%s",
         if (x$by %in% inventory_times) paste(x$by, "before") else "earlier window",
         if (is.null(x$rows[["change_year"]])) "" else "; on year: less those a year before")
+    },
+    if (!is.null(x$rows[["own_page"]])) {
+      "own page: whether the leading page's address or title names it"
     },
     if (length(x$windows)) {
       sprintf("%s: clicks of the last days less those of as many before",
@@ -101,11 +112,21 @@ inventory_cells <- function(x, rows) {
     if (!is.null(rows[["expected_ctr"]])) list(`exp.` = format_rate(rows$expected_ctr)),
     list(pos = format_position(rows$position)),
     if (!is.null(rows[["queries"]])) list(queries = format_count(rows$queries)),
-    if (!is.null(rows[["pages"]])) list(pages = format_count(rows$pages)),
+    if (!is.null(rows[["pages"]]) && x$by != "modifier") list(pages = format_count(rows$pages)),
     if (!is.null(rows[["days"]])) list(days = format_count(rows$days)),
     if (!is.null(rows[["change"]])) list(change = signed_or_none(rows$change)),
     if (!is.null(rows[["change_year"]])) list(`on year` = signed_or_none(rows$change_year)),
     named(lapply(windows, function(days) signed_count(rows[[paste0("change_", days)]])),
       sprintf("%+dd", windows)),
-    named(lapply(facts, function(of) format_count(rows[[of]])), facts))
+    if (!is.null(rows[["own_page"]])) {
+      list(`own page` = ifelse(is.na(rows$own_page), "", ifelse(rows$own_page, "yes", "no")))
+    },
+    named(lapply(facts, function(of) format_count(rows[[of]])), facts),
+    if (!is.null(rows[["trend"]])) list(searches = trend_bars(rows$trend)))
+}
+
+# Trend cells that came with search volumes, as small lines.
+trend_bars <- function(cells) {
+  vapply(strsplit(fcoalesce(as.character(cells), ""), " "),
+    function(values) bars(as.numeric(values)), "")
 }

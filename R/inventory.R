@@ -5,8 +5,9 @@
 #'
 #' @param data A `tide_data` object.
 #' @param by What a row stands for: `query`, `page`, `pair` (query x page), `folder`, `topic`,
-#'   `country`, `device`, `vertical`, `rich_result`, `day`, `week` or `month`. `NULL`: `query`, or
-#'   what the tables have where they have no queries.
+#'   `modifier` (of brand queries, what stands beside the brand: "price", "near me"), `country`,
+#'   `device`, `vertical`, `rich_result`, `day`, `week` or `month`. `NULL`: `query`, or what the
+#'   tables have where they have no queries.
 #' @param sort Name of the column to sort by. `NULL`: clicks, then impressions; of days, weeks and
 #'   months the newest first.
 #' @param decreasing Whether the largest of `sort` stands first.
@@ -21,7 +22,8 @@
 #' @return A `tide_inventory` object: a list with `rows` (a data.table: the name under `by`, of
 #'   pairs `query` and `page`; `clicks`, `impressions`, `ctr`, `expected_ctr` (on the site's curve,
 #'   at these positions; missing without queries), `position`, `band`, of queries `intent`,
-#'   `segment` (`brand`, `non-brand`) and the leading `page`; `queries`, `pages`: how many stand
+#'   `segment` (`brand`, `non-brand`) and the leading `page`; of modifiers the leading `page` and
+#'   `own_page`: whether its address or title names the modifier; `queries`, `pages`: how many stand
 #'   behind it; `first` and `last` day seen, of dated tables; of weeks and months `days` that the
 #'   data have of it, of days, weeks and months `change` (clicks less those of the one before) and
 #'   `change_year` (less those a year before, of weeks 52 weeks), missing where one of the two is
@@ -56,12 +58,17 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
   with_queries <- "query" %in% table$dimensions
   if (with_queries && is.null(curve)) curve <- tide_curve(tide_summary(data, brand = brand))
   at <- if (with_queries) coded_rows(table$rows, curve, brand) else plain_rows(table$rows)
+  if (by == "modifier") {
+    at <- only_brand(at)
+    rules$brand <- curve$summary$brand
+  }
   label <- inventory_labels(by, at, table, rules)
   rows <- inventory_rows(by, at, label, rules)
   if (length(windows)) rows <- cbind(rows, window_columns(at$rows, label, table$to, windows))
   if (by %in% inventory_times) rows <- time_changes(rows, by, at$rows$date, label)
   before <- earlier_rows(data, table, by, curve, rules)
   if (!is.null(before)) rows <- cbind(rows, earlier_columns(rows, before, by))
+  if (by == "modifier") rows <- add_own_page(rows, facts)
   rows <- join_facts(rows, facts)
   check_flag(decreasing, "decreasing")
   order <- inventory_order(rows, by, sort, decreasing)
@@ -87,8 +94,8 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
 
 # What a row stands for, and the dimensions that it takes.
 inventory_needs <- list(query = "query", page = "page", pair = c("query", "page"), folder = "page",
-  topic = c("query", "page"), country = "country", device = "device", vertical = "vertical",
-  rich_result = "rich_result", day = "date", week = "date", month = "date")
+  topic = c("query", "page"), modifier = "query", country = "country", device = "device",
+  vertical = "vertical", rich_result = "rich_result", day = "date", week = "date", month = "date")
 
 inventory_kinds <- names(inventory_needs)
 
@@ -126,6 +133,30 @@ check_lengths <- function(windows, table) {
   as.integer(sort(unique(windows)))
 }
 
+# The rows of brand queries.
+only_brand <- function(at) {
+  brand <- at$segment == "brand"
+  if (!any(brand)) {
+    abort_argument("brand", "words that some queries hold, to list what stands beside them", "none")
+  }
+  at$rows <- at$rows[which(brand[at$rows$query])]
+  at
+}
+
+# Whether the leading page names the modifier; missing where that holds no telling word.
+add_own_page <- function(rows, facts) {
+  if (is.null(rows[["page"]])) return(rows)
+  pages <- join_facts(data.table(page = rows$page), facts)
+  words <- word_table(query_key(rows$modifier), function_words)
+  words <- words[!words$query %in% which(rows$modifier == "(the brand alone)")]
+  own <- rep(NA, nrow(rows))
+  if (nrow(words)) {
+    named <- tapply(in_address(words$word, words$query, pages), words$query, any)
+    own[as.integer(names(named))] <- as.vector(named)
+  }
+  set(rows, j = "own_page", value = own)
+}
+
 # Rows of a table without queries, as coded_rows() has those with.
 plain_rows <- function(rows) {
   pages <- if (!is.null(rows[["page"]])) code_pages(rows$page, rows$impressions)
@@ -155,6 +186,10 @@ inventory_labels <- function(by, at, table, rules) {
       fcoalesce(
         head_terms(at$queries$keys, leading_pages(sums, length(at$queries$keys)))[rows$query],
         "(no topic)")
+    },
+    modifier = {
+      said <- brand_modifiers(at$queries$keys, rules$brand)
+      ifelse(nzchar(said), said, "(the brand alone)")[rows$query]
     },
     day = format(rows$date),
     week = format(period_start(rows$date, table$to, 7L)),
@@ -198,6 +233,12 @@ inventory_rows <- function(by, at, label, rules) {
       sums <- sums_by(at$rows, c("query", "page"), c("clicks", "impressions"))
       set(out, j = "page", value = at$pages$names[leading_pages(sums, size)])
     }
+  }
+  if (by == "modifier" && any(nzchar(at$pages$names))) {
+    sums <- data.table(query = label$code, page = at$rows$page, clicks = at$rows$clicks,
+      impressions = at$rows$impressions)
+    lead <- leading_pages(sums_by(sums, c("query", "page"), c("clicks", "impressions")), size)
+    set(out, j = "page", value = at$pages$names[lead])
   }
   out <- cbind(data.table(name = label$names), out)
   setnames(out, "name", by)[]

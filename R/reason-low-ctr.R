@@ -52,7 +52,7 @@ low_doubt <- function(at, judged) {
 # Telling words of the query that the title of the page does not have, where titles are known; words
 # in one query of twenty tell nothing. How usual words are, some thousands of the queries tell.
 unsaid_words <- function(summary, at, common = 0.05, most = 20000L) {
-  words <- word_table(summary$queries$key[at$query], function_words)
+  words <- word_table(query_key(words_to_say(summary, at)), function_words)
   title <- summary$pages[["title"]]
   if (!nrow(words) || is.null(title)) return("")
   words <- words[!is.na(title[at$page[words$query]])]
@@ -76,8 +76,21 @@ unsaid_words <- function(summary, at, common = 0.05, most = 20000L) {
   out
 }
 
-low_ctr_action <- function(summary, pairs, at, siblings) {
+# The query as a title should say it: without the brand where the title has that.
+words_to_say <- function(summary, at) {
   query <- summary$queries$query[at$query]
+  title <- summary$pages[["title"]]
+  if (is.null(title) || !length(summary$brand)) return(query)
+  key <- summary$queries$key[at$query]
+  has <- which(is_brand(key, summary$brand) &
+    is_brand(query_key(fcoalesce(as.character(title[at$page]), "")), summary$brand))
+  said <- brand_modifiers(key[has], summary$brand)
+  query[has] <- ifelse(nzchar(said), said, query[has])
+  query
+}
+
+low_ctr_action <- function(summary, pairs, at, siblings) {
+  query <- words_to_say(summary, at)
   page <- page_words(summary, at$page)
   promise <- c(commercial = "name range, price or delivery in the description",
     informational = "promise the answer in the description",

@@ -12,6 +12,20 @@ report_inventory <- function(inventory, most = 300) {
         sprintf("Clicks by week: %s", paste(format_count(weekly[i, ]), collapse = ", ")))
     }, "")
   }
+  searches <- if (is.null(at[["trend"]])) {
+    NULL
+  } else {
+    vapply(strsplit(fcoalesce(at$trend, ""), " "), function(values) {
+      spark_svg(as.numeric(values),
+        sprintf("Searches by month: %s", paste(values, collapse = ", ")))
+    }, "")
+  }
+  windows <- inventory$windows
+  changes <- lapply(windows, function(days) {
+    change <- at[[paste0("change_", days)]]
+    cell(signed_count(change), sprintf("%d days", days),
+      ifelse(change > 0, "n up", ifelse(change < 0, "n down", "n")), change)
+  })
   rows <- paste0(cell(
     sprintf("<button type='button' aria-expanded='false'>%s</button>", escape(at$query)), "query",
     "wide"),
@@ -20,7 +34,8 @@ report_inventory <- function(inventory, most = 300) {
     cell(format_rate(at$ctr), "CTR", "n", at$ctr),
     cell(format_rate(at$expected_ctr), "expected", "n", at$expected_ctr),
     cell(format_position(at$position), "position", "n", at$position), cell(at$band, "band"),
-    cell(at$intent, "intent"), cell(at$segment, "segment"))
+    cell(at$intent, "intent"), cell(at$segment, "segment"), do.call(paste0, c(changes, "")),
+    if (!is.null(searches)) cell(searches, "searches"))
   seen <- if (is.null(at[["first"]])) "" else sprintf("seen %s", format_days(at$first, at$last))
   page <- if (is.null(at[["page"]])) {
     ""
@@ -42,9 +57,12 @@ report_inventory <- function(inventory, most = 300) {
       ""
     })
   paste0("<section id='inventory'><h2>All queries</h2><p class='soft'>", total, "</p>",
-    sortable_table("queries", "By clicks. Press a query for its page and days.",
+    sortable_table("queries", paste0("By clicks. Press a query for its page and days.",
+      if (length(windows)) " Days: change of clicks against as many days before."),
       c(Query = "", `By week` = "", Clicks = "n", Impressions = "n", CTR = "n", Expected = "n",
-        Position = "n", Band = "", Intent = "", Segment = ""),
+        Position = "n", Band = "", Intent = "", Segment = "",
+        stats::setNames(rep("n", length(windows)), sprintf("%d days", windows)),
+        if (!is.null(searches)) c(Searches = "")),
       rows, paste0("<p class='soft'>", page, seen, "</p>"), "", character()),
     "</section>")
 }

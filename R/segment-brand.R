@@ -18,6 +18,22 @@ is_brand <- function(queries, words) {
   hit
 }
 
+# Brand queries without the brand: what people want of it ("price", "near me"); "" where the query
+# is the brand alone. In: compared forms.
+brand_modifiers <- function(queries, words) {
+  words <- unique(query_key(words))
+  words <- words[nzchar(words)]
+  # Letters of a word may stand apart; short words must stand alone.
+  letters <- vapply(strsplit(gsub("[ -]", "", words), ""), function(one) {
+    paste(gsub("([][(){}*+?|^$.\\\\])", "\\\\\\1", one), collapse = "[ -]?")
+  }, "")
+  short <- nchar(words) <= 4
+  shape <- paste(ifelse(short, sprintf("(?<![\\p{L}\\p{N}])%s(?![\\p{L}\\p{N}])", letters),
+    sprintf("\\S*%s\\S*", letters)),
+    collapse = "|")
+  trimws(gsub("\\s+", " ", gsub(shape, " ", queries, perl = TRUE)))
+}
+
 # Other spellings of the brand in the queries: words, and words in a row, that are a brand word but
 # for a few letters, with the evidence. Edit distance (Levenshtein 1966; two letters that changed
 # places count as one) up to 1 for brand words of 5 to 7 letters and up to 2 for longer ones;
@@ -168,8 +184,7 @@ likely_brand <- function(summary, least = 10) {
   at_home <- sums[which(sums$page %in% home & sums$position < 2.5)]
   if (!nrow(at_home)) return(NULL)
   own <- sum_codes(at_home$clicks, at_home$query, nrow(summary$queries))
-  fits <- which(own >= least & own >= 0.5 * clicks &
-    lengths(query_words(summary$queries$key)) <= 3)
+  fits <- which(own >= least & own >= 0.5 * clicks & lengths(query_words(summary$queries$key)) <= 3)
   if (!length(fits)) return(NULL)
   word <- summary$queries$key[fits[which.max(own[fits])]]
   list(word = word, clicks = holding(word))

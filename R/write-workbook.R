@@ -39,6 +39,7 @@ fill_inventory <- function(book, x) {
   rows <- copy(x$rows)
   trend <- inventory_trend(x, nrow(rows))
   if (!is.null(trend)) set(rows, j = "weeks", value = trend)
+  if (!is.null(rows[["trend"]])) set(rows, j = "trend", value = trend_bars(rows$trend))
   add_sheet(book, sprintf("By %s", gsub("_", " ", x$by)), rows)
   if (!is.null(x$beneath)) add_sheet(book, "Leading queries", x$beneath)
   add_sheet(book, "About", data.table(what = c("Days", "Clicks", "Impressions", "Coverage"),
@@ -242,9 +243,9 @@ style_column <- function(book, sheet, values, column, at) {
   if (length(values) < 3) return(invisible())
   scale <- function(...) openxlsx::conditionalFormatting(book, sheet, cols = at, rows = rows,
     type = "colourScale", ...)
-  if (column %in% c("change", part_names)) {
+  if (grepl("^change", column) || column %in% part_names) {
     # Zero is white on both sides of it.
-    reach <- max(abs(values), 1)
+    reach <- max(abs(values), 1, na.rm = TRUE)
     scale(style = c("#E3A868", "#FFFFFF", "#9DC3C1"), rule = c(-reach, 0, reach))
   }
   if (column %in% c("gain", "score", "impressions")) scale(style = c("#FFFFFF", "#9DC3C1"))
@@ -252,6 +253,7 @@ style_column <- function(book, sheet, values, column, at) {
 
 number_format <- function(column, values) {
   if (column %in% c("ctr", "expected_ctr", "confidence", "chance", "gain_share")) return("0.0%")
-  if (column %in% c("rank", "clicks", "impressions", "findings", "queries")) return("#,##0")
+  if (grepl("^(clicks|change)(_|$)", column)) return("#,##0")
+  if (column %in% c("rank", "impressions", "findings", "queries")) return("#,##0")
   if (is.numeric(values)) "#,##0.0"
 }

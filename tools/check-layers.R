@@ -4,7 +4,8 @@
 # Prints each violation; status 1 if there are any.
 areas <- c("text", "condition", "check", "table", "stat", "file", "print", "assumptions", "read",
   "archive", "segment", "summary", "curve", "event", "change", "compare", "finding", "list",
-  "project", "follow", "trace", "inventory", "watched", "plot", "report", "write", "demo", "cli", "inktide")
+  "project", "follow", "trace", "inventory", "watched", "plot", "report", "write", "demo", "cli",
+  "inktide")
 # Kinds of finding have files of their own.
 kinds <- c("low", "striking", "step", "cannibalized", "moving", "new", "tail", "reason")
 faces <- c("print", "plot", "report", "write", "cli")

@@ -2,7 +2,7 @@ test_that("the inventory's figures are sums of the rows, by whatever a row stand
   rows <- made_site(queries = 60, days = 60)[, "device" := c("mobile", "desktop")[1 + clicks %% 2]]
   rows[, "country" := "prt"]
   data <- as_data(rows)
-  for (by in setdiff(inktide:::inventory_kinds, c("vertical", "rich_result"))) {
+  for (by in setdiff(inktide:::inventory_kinds, c("vertical", "rich_result", "modifier"))) {
     listed <- tide_inventory(data, by = by)
     expect_equal(sum(listed$rows$clicks), sum(rows$clicks), label = by)
     expect_equal(sum(listed$rows$impressions), sum(rows$impressions), label = by)
@@ -75,11 +75,55 @@ test_that("the report has the inventory to sort and search, with its own figures
   tide_report(found, file, inventory = listed)
   html <- paste(readLines(file, encoding = "UTF-8"), collapse = "")
   section <- regmatches(html, regexpr("<section id='inventory'>.*?</section>", html, perl = TRUE))
-  expect_match(section, sprintf("60 queries, .*: %s clicks",
-    inktide:::format_count(sum(listed$rows$clicks))))
+  expect_match(section,
+    sprintf("60 queries, .*: %s clicks", inktide:::format_count(sum(listed$rows$clicks))))
   expect_equal(lengths(regmatches(section, gregexpr("aria-expanded", section))), 60)
   top <- listed$rows[1]
   expect_match(section, sprintf("%s</button>.*?data-value='%d'", top$query, top$clicks))
   expect_error(tide_report(found, file, inventory = tide_inventory(data, by = "page")),
     class = "tide_error_argument")
 })
+
+test_that("what stands beside the brand is listed, with its page and whether that names it", {
+  keys <- c("fernmoor price", "price of fern moor kale", "kale fernmoor", "fernmoor", "ab kits",
+    "table", "c++ fernmoor-shop")
+  expect_equal(inktide:::brand_modifiers(keys, c("fernmoor", "ab")),
+    c("price", "price of kale", "kale", "", "kits", "table", "c++"))
+  rows <- rbind(made_site(queries = 60, days = 60),
+    data.table(date = rep(as.IDate("2026-01-02") + 0:59, each = 3),
+      query = c("fernmoor price", "price fernmoor", "fernmoor kale"),
+      page = paste0("https://www.fernmoor.example/", c("prices/", "prices/", "")),
+      clicks = c(3L, 1L, 2L), impressions = 10L, position = c(1, 1, 2)))
+  listed <- tide_inventory(as_data(rows), by = "modifier", brand = "fernmoor", windows = 14)
+  expect_equal(listed$rows$modifier, c("price", "kale"))
+  expect_equal(listed$rows$clicks, c(4, 2) * 60)
+  expect_equal(listed$rows$queries, c(2, 1))
+  expect_equal(listed$rows$own_page, c(TRUE, FALSE))
+  expect_equal(listed$rows$change_14, c(0, 0))
+  expect_equal(listed$total$clicks, 6 * 60)
+  expect_error(tide_inventory(as_data(rows), by = "modifier"), class = "tide_error_argument")
+  # A title that has the brand is not told to take it in.
+  summary <- tide_summary(as_data(rows), brand = "fernmoor")
+  facts <- withr::local_tempfile(fileext = ".csv")
+  writeLines(c("page,title", "https://www.fernmoor.example/,Fern Moor Seeds"), facts)
+  summary <- tide_enrich(summary, tide_facts(facts))
+  at <- data.table(query = match(c("fernmoor kale", "fernmoor price"), summary$queries$query),
+    page = match("https://www.fernmoor.example/", summary$pages$page))
+  expect_equal(inktide:::words_to_say(summary, at), c("kale", "price"))
+  at$page <- match("https://www.fernmoor.example/prices/", summary$pages$page)
+  expect_equal(inktide:::words_to_say(summary, at), c("fernmoor kale", "fernmoor price"))
+})
+
+test_that(
+  "trends that came with volumes are small lines; a narrow terminal loses columns, not rows",
+  {
+    rows <- made_site(queries = 30, days = 60)
+    facts <- withr::local_tempfile(fileext = ".csv")
+    writeLines(c("query,volume,trend", "query 0001,700,\"1,2,8\""), facts)
+    listed <- tide_inventory(as_data(rows), windows = c(7, 14), facts = tide_facts(facts))
+    wide <- paste(format(listed, n = 40, width = 130), collapse = "\n")
+    expect_match(wide, "query 0001.*700 +\u2581\u2582\u2588")
+    narrow <- format(listed, n = 40, width = 80)
+    expect_false(any(grepl("searches", narrow)))
+    expect_lte(max(nchar(narrow)), 80)
+  })

@@ -191,7 +191,7 @@ summarise_input <- function(options, input,
   note(options, paste(said, collapse = "\n"))
   facts <- facts_input(options, input)
   if (length(facts)) {
-    summary <- tide_enrich(summary, facts)
+    summary <- tide_enrich(summary, facts, goals = input$settings$goals)
     note(options, paste(fact_lines(summary$facts), collapse = "\n"))
   }
   if (is.null(brand)) {

@@ -24,7 +24,7 @@ findings_lines <- function(findings, all, width) {
 }
 
 list_rows <- function(found, leads, width) {
-  facts <- intersect(c("volume", "gain_value"), names(found))
+  facts <- intersect(c("volume", "gain_value", "gain_cost"), names(found))
   query <- max(16, width - 53 - 9 * length(facts))
   sums <- task_sums(found, leads$task)
   line <- function(rank, query_text, gain, done, sure, chance, position, ctr, expected, hours,
@@ -89,8 +89,10 @@ worth_text <- function(found) {
   sum_of <- function(name) if (!is.null(found[[name]])) sum(found[[name]], na.rm = TRUE)
   conversions <- sum_of("gain_conversions")
   value <- sum_of("gain_value")
+  cost <- sum_of("gain_cost")
   paste0(if (!is.null(conversions)) sprintf(", %s conversions", format_clicks(conversions)),
-    if (!is.null(value)) sprintf(" worth %s", format_count(value)), "")
+    if (!is.null(value)) sprintf(" worth %s", format_count(value)),
+    if (!is.null(cost)) sprintf(", which would cost %s as ads", format_count(cost)), "")
 }
 
 # What was checked and left out.

@@ -15,7 +15,7 @@ rank_findings <- function(found, options) {
 set_gain <- function(found) {
   expected <- found$confidence * found$chance
   set(found, j = "gain", value = found$if_done * expected)
-  for (name in intersect(c("conversions", "value"), sub("^if_done_", "", names(found)))) {
+  for (name in intersect(c("conversions", "value", "cost"), sub("^if_done_", "", names(found)))) {
     set(found, j = paste0("gain_", name), value = found[[paste0("if_done_", name)]] * expected)
   }
   found[]

@@ -6,10 +6,11 @@
 # and high, per 30 days, or nothing added where no page has sessions and conversions.
 add_worth <- function(found, summary, rules) {
   pages <- summary$pages
-  if (is.null(pages[["sessions"]]) || is.null(pages[["conversions"]])) return(found)
-  rates <- page_rates(as.numeric(pages$sessions), as.numeric(pages$conversions),
-    page_group(pages$page, rules$page_groups))
-  if (is.null(rates)) return(found)
+  rates <- if (!is.null(pages[["sessions"]]) && !is.null(pages[["conversions"]])) {
+    page_rates(as.numeric(pages$sessions), as.numeric(pages$conversions),
+      page_group(pages$page, rules$page_groups))
+  }
+  if (is.null(rates)) return(add_cost(found, summary))
   at <- match(found$page, pages$page)
   put <- function(name, rate, relative) {
     # Relative errors of clicks and rate, below and above, add up in squares.
@@ -29,6 +30,15 @@ add_worth <- function(found, summary, rules) {
     }
   }
   found[]
+}
+
+# Where no conversions are known, what the clicks would cost as ads stands in for their value: it is
+# a column of its own, and nothing is sorted by it.
+add_cost <- function(found, summary) {
+  cost <- summary$queries[["cost"]]
+  if (is.null(cost) || !is.numeric(cost)) return(found)
+  each <- cost[match(found$query, summary$queries$query)]
+  set(found, j = "if_done_cost", value = found$if_done * each)
 }
 
 # Conversions per session of each page. Beta-binomial empirical Bayes: how many sessions a group's
@@ -87,4 +97,4 @@ check_hours <- function(hours) {
 
 worth_columns <- c(
   paste0("if_done_", rep(c("conversions", "value"), each = 3), c("", "_low", "_high")),
-  "gain_conversions", "gain_value")
+  "gain_conversions", "gain_value", "if_done_cost", "gain_cost")

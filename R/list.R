@@ -55,7 +55,8 @@
 #'   it), `page_clicks` (of all queries of the page, per 30 days), `action`, `reason`, `gain_share`
 #'   (of the site's clicks, private queries included where the data tell them), where known
 #'   `if_done_conversions` and `if_done_value` with `_low` and `_high`, `gain_conversions` and
-#'   `gain_value`, then the facts that [tide_enrich()] put beside query and page), `aside` (what was
+#'   `gain_value`, or where no conversions are known but costs of clicks are, `if_done_cost` and
+#'   `gain_cost` (what these clicks would cost as ads, a stand-in for value), then the facts that [tide_enrich()] put beside query and page), `aside` (what was
 #'   checked and left out: `kind`, `reason`, `queries`), `how` (lines of arithmetic by id, see
 #'   [tide_trace()]), `pairs` (every query x page pair with its `expected_ctr`, for figures),
 #'   `curve`, `tested`, `summary`, `assumptions` (those that were set) and `outside` (what
@@ -95,7 +96,7 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   out <- with_assumptions(assumptions, {
     looked <- without_ignored(look_for_all(summary, curve, pairs, options), summary, rules)
     looked$found <- name_intended(looked$found, summary, options$intended)
-    found <- learn_chance(looked$found, outcomes)
+    found <- learn_chance(weigh_difficulty(looked$found, summary, outcomes), outcomes)
     set(found, j = "hours", value = kind_hours(hours)[found$kind])
     found <- rank_findings(add_worth(found, summary, rules), options)
     new_findings(found, looked$aside, pairs, curve, summary, assumptions, outside)

@@ -70,6 +70,11 @@ setting_kinds <- local({
       must(is_text(unlist(x)) && (lists || is.null(names(x))), "queries, or lists with names")
       if (lists) lapply(x, as.character) else list(watched = as.character(unlist(x)))
     },
+    weights = function(x) {
+      must(is.list(x) && !is.null(names(x)) && is.numeric(unlist(x)) && all(unlist(x) >= 0),
+        "weights by column, such as {orders: 1, sign_ups: 0.2}")
+      unlist(x)
+    },
     repeats = function(x) {
       must(is_text(x) && x %in% names(repeats_rules), paste(names(repeats_rules), collapse = ", "))
       x
@@ -116,6 +121,7 @@ setting_names <- list(
   intent = "named_words",
   ignore = "named_texts",
   intended = "texts_or_file",
+  goals = "weights",
   watched = "words_or_lists",
   page_groups = "named_texts",
   bands = "bands",
@@ -145,6 +151,7 @@ find_project <- function(from) {
 #' brand: [fernmoor, fern moor]
 #' ignore: {fern care: not our subject, /^free /: nobody buys}  # never among the findings
 #' intended: {kale seeds: /shop/kale/, /^how to grow/: /guides/}  # or a file: query, page
+#' goals: {orders: 1, sign_ups: 0.2}   # columns of facts by page, weighed into conversions
 #' watched: {main terms: [kale seeds, /radish/]}   # see tide_watched()
 #' exports: [exports/*.csv]           # where nothing is loaded yet
 #' enrichments: [facts/volumes.csv]   # volumes, titles, values

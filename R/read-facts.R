@@ -10,9 +10,9 @@
 #' @param ... Not used.
 #' @param columns Named vector for headers that are not known, see [tide_read()]; names besides
 #'   `query` and `page` are those of the facts.
-#' @details Known facts: `volume` (searches a month), `cost` (of a click), `trend` (a list of
-#'   numbers in one cell, oldest first, with any separator), `title`, `description`, `sessions`,
-#'   `conversions`, `value`. Known headers are renamed to these; other columns keep their name,
+#' @details Known facts: `volume` (searches a month), `cost` (of a click), `difficulty` (0 to 100: how
+#'   hard it is to rank), `trend` (a list of numbers in one cell, oldest first, with any separator),
+#'   `title`, `description`, `sessions`, `conversions`, `value`, `value_each` (of one conversion). Known headers are renamed to these; other columns keep their name,
 #'   in lower case. A column is made numbers where all its cells are numbers.
 #' @return A list of `tide_facts` objects, one per table, each a list with `by` (`query` or
 #'   `page`), `rows` (a data.table: `name`, the facts), `date`, `file` and `twice` (how many rows
@@ -46,6 +46,8 @@ fact_spellings <- list(
     "suchvolumen", "volumederecherche", "volumendebusqueda", "volumediricerca", "zoekvolume",
     "volumedepesquisa"),
   cost = c("cost", "cpc", "costperclick", "kosten", "cout", "coste", "costo", "custo"),
+  difficulty = c("difficulty", "keyworddifficulty", "competition", "schwierigkeit", "wettbewerb",
+    "difficulte", "dificultad", "difficolta", "moeilijkheid", "dificuldade"),
   trend = c("trend", "trends", "monthlytrend", "tendance", "tendencia", "tendenza"),
   title = c("title", "pagetitle", "title1", "titletag", "metatitle", "titel", "titre", "titulo",
     "titolo"),
@@ -55,6 +57,8 @@ fact_spellings <- list(
     "sessoes"),
   conversions = c("conversions", "orders", "goals", "keyevents", "purchases", "konversionen",
     "conversiones", "conversioni", "conversies", "conversoes"),
+  value_each = c("valueeach", "valueperconversion", "averageordervalue", "ordervalue",
+    "wertprokonversion", "valeurparconversion", "valorporconversion", "valorporconversao"),
   value = c("value", "revenue", "wert", "umsatz", "valeur", "revenu", "valor", "ingresos", "valore",
     "waarde", "omzet", "receita"))
 
@@ -70,7 +74,9 @@ read_facts <- function(part, date, columns) {
   setnames(cells, about$by, "name")
   for (column in names(cells)) set(cells, j = column, value = fold_blanks(trimws(cells[[column]])))
   cells <- cells[nzchar(cells$name) & !is.na(cells$name)]
-  key <- name_key(about$by, cells$name)
+  # In a table of sessions spellings of one page add up, see tide_enrich().
+  several <- about$by == "page" && "sessions" %in% names(cells)
+  key <- if (several) cells$name else name_key(about$by, cells$name)
   again <- duplicated(key, fromLast = TRUE)
   cells <- cells[!again]
   for (column in setdiff(names(cells), "name")) {
@@ -123,7 +129,7 @@ fact_names <- function(header, columns) {
     names[squeezed == squeeze_name(columns[[fact]])] <- fact
   }
   # Names that mean something else beside a query or page.
-  clash <- names %in% c("name", "key", "query", "page", "segment")
+  clash <- names %in% c("name", "key", "query", "page", "segment", "first")
   names[clash] <- paste0(names[clash], "_fact")
   gsub("^_|_$", "", names)
 }

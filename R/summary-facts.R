@@ -4,15 +4,21 @@
 #' pages of a summary. What has no match stays missing: it is not zero.
 #'
 #' @details Queries match in their compared form (case, spaces and Unicode folded), pages with
-#'   all spellings of one address folded. Where several tables give one fact, the one taken last
+#'   all spellings of one address folded (with its parameters, where no page has them): in a table of
+#'   sessions they add up. A `value` is taken for a total where it grows with the conversions, for
+#'   that of each conversion where it does not; a column `value_each` says the latter. Where several tables give one fact, the one taken last
 #'   counts.
 #' @param summary A `tide_summary` object.
 #' @param facts A `tide_facts` object or a list of them.
+#' @param goals Where pages have several kinds of conversions: their weights, named by the columns of
+#'   facts that count them, such as `c(orders = 1, sign_ups = 0.2)`; `conversions` is then their
+#'   weighted sum.
 #' @return `tide_enrich()`: the summary, its `queries` and `pages` with the facts as further
 #'   columns, and `facts`, the match report: per table `file`, `by`, `date`, `facts` (rows),
 #'   `matched`, `share` (of the impressions, those whose query or page has facts), `unmatched`
-#'   (rows that nothing shown answers to), `nearest` (of those the nearest misses, as text) and
-#'   `unused` (columns that are kept but mean nothing here). Printing the summary shows it.
+#'   (rows that nothing shown answers to), `nearest` (of those the nearest misses, as text), `unused`
+#'   (columns that are kept but mean nothing here), `sessions_unmatched` (their share) and `largest`
+#'   (the rows of most of them, as text), `value_read` (how the value was taken). Printing the summary shows it.
 #' @examples
 #' file <- tempfile(fileext = ".csv")
 #' writeLines(c("query,volume", "radish spacing,900", "radish spacin,40"), file)
@@ -20,13 +26,18 @@
 #' summary$facts
 #' summary$queries[!is.na(volume)]
 #' @export
-tide_enrich <- function(summary, facts) {
+tide_enrich <- function(summary, facts, goals = NULL) {
   check_class(summary, "tide_summary", "summary")
+  check_goals(goals)
   facts <- as_facts(facts)
   impressions <- reduce_pairs(summary$cells)[, c("query", "page", "impressions")]
   report <- lapply(facts, function(own) {
     table <- if (own$by == "query") "queries" else "pages"
     known <- summary[[table]]
+    keys <- fact_keys(own, known$key)
+    missed <- which(!keys %in% known$key)
+    sessions <- unmatched_sessions(own, missed)
+    own$rows <- sum_spellings(own$rows, keys)
     keys <- fact_keys(own, known$key)
     at <- match(known$key, keys)
     columns <- setdiff(names(own$rows), "name")
@@ -54,9 +65,18 @@ tide_enrich <- function(summary, facts) {
       share = sum(impressions$impressions[has[code]]) / sum(impressions$impressions),
       unmatched = length(missed),
       nearest = paste(near_misses(own$rows$name[missed], keys[missed], known$key), collapse = "; "),
-      unused = paste(unused_facts(own), collapse = ", "))
+      unused = paste(setdiff(unused_facts(own), names(goals)), collapse = ", "),
+      sessions_unmatched = sessions$share,
+      largest = sessions$largest)
   })
-  summary$facts <- rbindlist(report)
+  total <- total_values(weigh_goals(summary$pages, goals))
+  summary$pages <- total$pages
+  report <- rbindlist(report)
+  with_value <- vapply(facts, function(own) {
+    own$by == "page" && any(c("value", "value_each") %in% names(own$rows))
+  }, NA)
+  set(report, j = "value_read", value = ifelse(with_value, total$read, ""))
+  summary$facts <- report
   summary
 }
 
@@ -70,6 +90,9 @@ fact_keys <- function(facts, known) {
 # Keys of pages named by address or by path alone, as far as they are among those `known`.
 known_page_keys <- function(names, known) {
   keys <- page_key(names)
+  # Parameters that no page shown has say nothing of which page it is.
+  marked <- which(grepl("?", keys, fixed = TRUE) & !keys %in% known)
+  keys[marked] <- url_key(sub("[?].*$", "", clean_url(names[marked])))
   bare <- which(startsWith(names, "/"))
   if (length(bare)) {
     at <- match(keys[bare], sub("^[^/]*", "", known))
@@ -104,12 +127,19 @@ fact_lines <- function(report) {
         format(at$date), format_count(at$matched), format_plural(at$facts, "row"),
         format_share(at$share)),
       if (nzchar(at$nearest)) sprintf("    not matched, but near: %s", at$nearest),
+      if (at$sessions_unmatched %in% 0 || is.na(at$sessions_unmatched)) NULL else {
+        sprintf("    sessions without a match: %s; the largest: %s",
+          format_share(at$sessions_unmatched), at$largest)
+      },
+      if (nzchar(at$value_read)) sprintf("    value is taken as %s", at$value_read),
       if (nzchar(at$unused)) paste0("  ", unused_line(at$unused)))
   }))
 }
 
 # Columns that facts added to queries or pages.
-fact_columns <- function(table) setdiff(names(table), c("query", "page", "key", "segment"))
+fact_columns <- function(table) {
+  setdiff(names(table), c("query", "page", "key", "segment", "first"))
+}
 
 # Facts as columns behind rows that have a `query` or `page`; figures of the rows stay theirs.
 join_facts <- function(rows, facts) {

@@ -58,7 +58,7 @@ task_rows <- function(found) {
   set(found, j = c("note", "lead"), value = list(rep("", nrow(found)), found$hours > 0))
   leads <- copy(found[found$hours > 0])
   sums <- task_sums(found, leads$task)
-  worth <- intersect(c("gain_conversions", "gain_value"), names(found))
+  worth <- intersect(c("gain_conversions", "gain_value", "gain_cost"), names(found))
   set(leads, j = c("gain", "if_done", worth),
     value = as.list(task_sums(found, leads$task, c("gain", "if_done", worth))[,
       c("gain", "if_done", worth), with = FALSE]))
@@ -67,7 +67,7 @@ task_rows <- function(found) {
   several <- found[found$task %in% sums$task[sums$lines > 1]]
   set(several, j = c("lead", "decision", "hours"), value = list(FALSE, "", 0))
   set(several, j = c("action", "rank"), value = list("", NA_integer_))
-  set(several, j = intersect(c("gain", "gain_conversions", "gain_value", "score"), names(found)),
+  set(several, j = intersect(c("gain", "gain_conversions", "gain_value", "gain_cost", "score"), names(found)),
     value = NA_real_)
   out <- rbind(leads, several)
   place <- match(out$task, leads$task)
@@ -177,6 +177,8 @@ column_notes <- c(
   queries = "How many queries",
   gain_conversions = "The gain in conversions per 30 days",
   gain_value = "The gain in money per 30 days",
+  gain_cost = "What the gained clicks would cost as ads: a stand-in for value",
+  if_done_cost = "The same, if the finding is real and the step works",
   band = "Band of the position",
   weeks = "Clicks by week, the last 13 at most, oldest first",
   first = "First day seen",

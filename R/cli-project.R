@@ -99,7 +99,8 @@ run_enrich <- function(options, files) {
   kept <- tide_load(store, facts)
   settings <- tide_settings(folder)
   summary <- tide_enrich(
-    tide_summary(tide_stored(store, by_month = TRUE), brand = settings$rules$brand), facts, goals = settings$goals)
+    tide_summary(tide_stored(store, by_month = TRUE), brand = settings$rules$brand), facts,
+    goals = settings$goals)
   say(wrap_lines(c(unlist(lapply(facts, format)), fact_lines(summary$facts),
     if (!any(kept$kept)) "Nothing changed: the archive holds these facts already."),
     terminal_width()))

@@ -13,6 +13,9 @@
 #' which counts as ten steps beside those of the kind whose outcome is known ([tide_outcomes()]).
 #' `score` = gain / hours of work, gain being money where it is known, else clicks.
 #'
+#' A page or query that was first seen within the window (and would have been seen before, had it
+#' been there) is judged on its life so far: its clicks of 30 days are those of the days since.
+#'
 #' Findings that one step serves are one `task`: the largest leads, has the hours and the score of
 #' all, and is ranked; the others follow after all leads, with 0 hours and a score of 0. Where two
 #' findings are about the same clicks, the one with the higher score stays and names the other in
@@ -56,12 +59,13 @@
 #'   (of the site's clicks, private queries included where the data tell them), where known
 #'   `if_done_conversions` and `if_done_value` with `_low` and `_high`, `gain_conversions` and
 #'   `gain_value`, or where no conversions are known but costs of clicks are, `if_done_cost` and
-#'   `gain_cost` (what these clicks would cost as ads, a stand-in for value), then the facts that [tide_enrich()] put beside query and page), `aside` (what was
-#'   checked and left out: `kind`, `reason`, `queries`), `how` (lines of arithmetic by id, see
-#'   [tide_trace()]), `pairs` (every query x page pair with its `expected_ctr`, for figures),
-#'   `curve`, `tested`, `summary`, `assumptions` (those that were set) and `outside` (what
-#'   `position` and `segments` leave out: shares of `clicks` and `impressions`, `reason`; or
-#'   `NULL`). Ids stay the same on newer data. Clicks are per 30 days of the days with data.
+#'   `gain_cost` (what these clicks would cost as ads, a stand-in for value), then the facts that
+#'   [tide_enrich()] put beside query and page), `aside` (what was checked and left out: `kind`,
+#'   `reason`, `queries`), `how` (lines of arithmetic by id, see [tide_trace()]), `pairs` (every
+#'   query x page pair with its `expected_ctr`, for figures), `curve`, `tested`, `summary`,
+#'   `assumptions` (those that were set) and `outside` (what `position` and `segments` leave out:
+#'   shares of `clicks` and `impressions`, `reason`; or `NULL`). Ids stay the same on newer data.
+#'   Clicks are per 30 days of the days with data.
 #' @seealso [tide_group()] for the same list page by page.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
@@ -112,7 +116,8 @@ look_for_all <- function(summary, curve, pairs, options) {
   found <- rbindlist(c(list(empty_findings()), lapply(looked, `[[`, "found")), use.names = TRUE)
   # Sums of probabilities may stray from 0 and 1 by a rounding error.
   set(found, j = "confidence", value = pmin(1, pmax(0, found$confidence)))
-  list(found = within_demand(found, summary), aside = rbindlist(lapply(looked, `[[`, "aside")))
+  list(found = judge_young(within_demand(found, summary), summary),
+    aside = rbindlist(lapply(looked, `[[`, "aside")))
 }
 
 # Findings of queries that are not the site's subject go; their number is told with the reason.

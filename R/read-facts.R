@@ -10,10 +10,11 @@
 #' @param ... Not used.
 #' @param columns Named vector for headers that are not known, see [tide_read()]; names besides
 #'   `query` and `page` are those of the facts.
-#' @details Known facts: `volume` (searches a month), `cost` (of a click), `difficulty` (0 to 100: how
-#'   hard it is to rank), `trend` (a list of numbers in one cell, oldest first, with any separator),
-#'   `title`, `description`, `sessions`, `conversions`, `value`, `value_each` (of one conversion). Known headers are renamed to these; other columns keep their name,
-#'   in lower case. A column is made numbers where all its cells are numbers.
+#' @details Known facts: `volume` (searches a month), `cost` (of a click), `difficulty` (0 to 100:
+#'   how hard it is to rank), `trend` (a list of numbers in one cell, oldest first, with any
+#'   separator), `title`, `description`, `sessions`, `conversions`, `value`, `value_each` (of one
+#'   conversion). Known headers are renamed to these; other columns keep their name, in lower
+#'   case. A column is made numbers where all its cells are numbers.
 #' @return A list of `tide_facts` objects, one per table, each a list with `by` (`query` or
 #'   `page`), `rows` (a data.table: `name`, the facts), `date`, `file` and `twice` (how many rows
 #'   were left out because a later one names the same).

@@ -33,8 +33,9 @@ reduce_chunks <- function(chunks, recent_from, split = NULL) {
   cells <- finish_cells(reduced$cells, reduced$some_recent)
   reduced[c("all", "recent")] <- cells[c("all", "recent")]
   if (several) {
-    reduced$queries <- heaviest_spellings(reduced$queries)
-    reduced$pages <- heaviest_spellings(reduced$pages)
+    for (of in c("queries", "pages")) {
+      reduced[[of]] <- c(heaviest_spellings(reduced[[of]]), reduced[[of]]["first"])
+    }
   }
   reduced$cells <- NULL
   reduced
@@ -50,6 +51,10 @@ reduce_chunk <- function(rows, recent_from, weigh, split) {
   }
   work <- list(query = queries$code, page = pages$code, clicks = rows$clicks,
     impressions = rows$impressions, position = rows$position)
+  if (!is.null(rows[["date"]])) {
+    queries$first <- first_days(queries$code, rows$date, length(queries$keys))
+    pages$first <- first_days(pages$code, rows$date, length(pages$keys))
+  }
   recent <- if (!is.null(recent_from)) as.integer(rows$date) >= as.integer(recent_from)
   list(queries = queries, pages = pages, cells = reduce_cells(work, recent),
     some_recent = !is.null(recent_from),
@@ -58,6 +63,16 @@ reduce_chunk <- function(rows, recent_from, weigh, split) {
     blend = if (!is.null(rows[["date"]])) blend_sums(work, rows$date),
     course = if (!is.null(rows[["date"]])) course_sums(work, rows$date, queries$keys, pages$keys),
     codes = if (!weigh) list(query = queries$code, page = pages$code))
+}
+
+# The first day of each code.
+first_days <- function(code, date, size) {
+  day <- as.integer(date)
+  latest_first <- order(day, decreasing = TRUE)
+  first <- rep(NA_integer_, size)
+  # Of several days of one code the last one written stays: the earliest.
+  first[code[latest_first]] <- day[latest_first]
+  first
 }
 
 # Two reductions as one: codes of both become codes of the keys that either has.
@@ -74,9 +89,14 @@ merge_reduced <- function(one, other) {
   by <- intersect(c("query", "page", "bin", "recent"), names(one$cells))
   cells <- sums_by(rbind(recode(one, "cells"), recode(other, "cells")), by,
     c("clicks", "impressions", "weighted", "rows"))
-  texts <- function(of) list(keys = keys[[of]],
+  texts <- function(of) list(
+    keys = keys[[of]],
     weights = sums_by(rbind(one[[of]]$weights, other[[of]]$weights), c("key", "name", "spelt"),
-      "weight"))
+      "weight"),
+    first = if (!is.null(one[[of]]$first)) {
+      pmin(one[[of]]$first[chmatch(keys[[of]], one[[of]]$keys)],
+        other[[of]]$first[chmatch(keys[[of]], other[[of]]$keys)], na.rm = TRUE)
+    })
   list(
     queries = texts("queries"),
     pages = texts("pages"),

@@ -3,22 +3,23 @@
 #' Joins search volumes, costs, trends to the queries and titles, conversions, values to the
 #' pages of a summary. What has no match stays missing: it is not zero.
 #'
-#' @details Queries match in their compared form (case, spaces and Unicode folded), pages with
-#'   all spellings of one address folded (with its parameters, where no page has them): in a table of
+#' @details Queries match in their compared form (case, spaces and Unicode folded), pages with all
+#'   spellings of one address folded (with its parameters, where no page has them): in a table of
 #'   sessions they add up. A `value` is taken for a total where it grows with the conversions, for
-#'   that of each conversion where it does not; a column `value_each` says the latter. Where several tables give one fact, the one taken last
-#'   counts.
+#'   that of each conversion where it does not; a column `value_each` says the latter. Where
+#'   several tables give one fact, the one taken last counts.
 #' @param summary A `tide_summary` object.
 #' @param facts A `tide_facts` object or a list of them.
-#' @param goals Where pages have several kinds of conversions: their weights, named by the columns of
-#'   facts that count them, such as `c(orders = 1, sign_ups = 0.2)`; `conversions` is then their
-#'   weighted sum.
+#' @param goals Where pages have several kinds of conversions: their weights, named by the columns
+#'   of facts that count them, such as `c(orders = 1, sign_ups = 0.2)`; `conversions` is then
+#'   their weighted sum.
 #' @return `tide_enrich()`: the summary, its `queries` and `pages` with the facts as further
 #'   columns, and `facts`, the match report: per table `file`, `by`, `date`, `facts` (rows),
 #'   `matched`, `share` (of the impressions, those whose query or page has facts), `unmatched`
-#'   (rows that nothing shown answers to), `nearest` (of those the nearest misses, as text), `unused`
-#'   (columns that are kept but mean nothing here), `sessions_unmatched` (their share) and `largest`
-#'   (the rows of most of them, as text), `value_read` (how the value was taken). Printing the summary shows it.
+#'   (rows that nothing shown answers to), `nearest` (of those the nearest misses, as text),
+#'   `unused` (columns that are kept but mean nothing here), `sessions_unmatched` (their share)
+#'   and `largest` (the rows of most of them, as text), `value_read` (how the value was taken).
+#'   Printing the summary shows it.
 #' @examples
 #' file <- tempfile(fileext = ".csv")
 #' writeLines(c("query,volume", "radish spacing,900", "radish spacin,40"), file)

@@ -34,7 +34,8 @@ weigh_goals <- function(pages, goals) {
   counts <- as.matrix(pages[, lapply(.SD, as.numeric), .SDcols = names(goals)])
   known <- rowSums(!is.na(counts)) > 0
   counts[is.na(counts)] <- 0
-  set(pages, j = "conversions", value = ifelse(known, as.vector(counts %*% unlist(goals)), NA_real_))
+  weighed <- as.vector(counts %*% unlist(goals))
+  set(pages, j = "conversions", value = ifelse(known, weighed, NA_real_))
 }
 
 # Goals are weights with names.

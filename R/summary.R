@@ -23,23 +23,22 @@
 #' @param split A dimension by which [tide_curve()] shall tell parts apart: `device`, `country`,
 #'   `vertical`, `rich_result` or `month`.
 #' @return A `tide_summary` object: a list with `queries` (data.table: `query`, `key`,
-#'   `segment`), `pages` (`page`, `key`), `cells` (`query`, `page` as row numbers of the former,
-#'   `bin`, `clicks`, `impressions`, `position`, `rows`: how many were summed up),
-#'   `recent_cells`, `pairs` (recent, by query x page, with `ctr`, `position`, `spread`),
-#'   `contested` (recent days of queries with several pages, or `NULL` without dates), `weekly`
-#'   (the pairs seen most, by whole `week` of the recent days, 1 the oldest, 0 the days before it,
-#'   or `NULL`),
-#'   `by_day`, `odd_days` (days whose CTR is far from that of the days around, as tracking faults
-#'   and bots leave them: kept everywhere but in `cells`), `split_cells` (cells by `part` of the
-#'   `split`, or `NULL`), `blend` (sums that tell how far the places within one row lie apart, or
-#'   `NULL`), `course` (impressions and position of a sample of queries by month, from which the
-#'   chance of a step up is learnt, or `NULL`), `rests_on` (which days come from which of several
-#'   grains), `site_by_day` and `site_by_page` (from tables without queries, or `NULL`),
-#'   `brand` (the words that count) and `spellings` (those that were added, or `NULL`),
-#'   `window`, `recent`, `split`, `grain` (of the table used), `unused` (grains that were not),
-#'   `folded` (how many spellings of addresses were another's), and the `sources` of the data and
-#'   what was `left_out` of the table used. Methods: `print`, `summary` (totals), `tidy` (pairs),
-#'   `plot`.
+#'   `segment`, and with dates `first`: the first day seen), `pages` (`page`, `key`, `first`),
+#'   `cells` (`query`, `page` as row numbers of the former, `bin`, `clicks`, `impressions`,
+#'   `position`, `rows`: how many were summed up), `recent_cells`, `pairs` (recent, by query x page,
+#'   with `ctr`, `position`, `spread`), `contested` (recent days of queries with several pages, or
+#'   `NULL` without dates), `weekly` (the pairs seen most, by whole `week` of the recent days, 1 the
+#'   oldest, 0 the days before it, or `NULL`), `by_day`, `odd_days` (days whose CTR is far from that
+#'   of the days around, as tracking faults and bots leave them: kept everywhere but in `cells`),
+#'   `split_cells` (cells by `part` of the `split`, or `NULL`), `blend` (sums that tell how far the
+#'   places within one row lie apart, or `NULL`), `course` (impressions and position of a sample of
+#'   queries by month, from which the chance of a step up is learnt, or `NULL`), `rests_on` (which
+#'   days come from which of several grains), `site_by_day` and `site_by_page` (from tables without
+#'   queries, or `NULL`), `brand` (the words that count) and `spellings` (those that were added, or
+#'   `NULL`), `window`, `recent`, `split`, `grain` (of the table used), `unused` (grains that were
+#'   not), `folded` (how many spellings of addresses were another's), and the `sources` of the data
+#'   and what was `left_out` of the table used. Methods: `print`, `summary` (totals), `tidy`
+#'   (pairs), `plot`.
 #' @section Errors: `tide_error_grain` where no table has queries.
 #' @examples
 #' exports <- tide_example()
@@ -84,9 +83,12 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
   # What was left out of months is known once they are read.
   left_out <- source$left_out()
 
-  new_summary(queries = setDT(list(query = queries$names, key = queries$keys, segment = segment)),
-    pages = setDT(list(page = reduced$pages$names, key = reduced$pages$keys)), cells = reduced$all,
-    recent_cells = reduced$recent, pairs = pairs, contested = recent$contested,
+  first_of <- function(texts) if (dated) list(first = as.IDate(texts$first))
+  new_summary(queries = setDT(c(list(query = queries$names, key = queries$keys, segment = segment),
+    first_of(queries))),
+    pages = setDT(c(list(page = reduced$pages$names, key = reduced$pages$keys),
+      first_of(reduced$pages))),
+    cells = reduced$all, recent_cells = reduced$recent, pairs = pairs, contested = recent$contested,
     weekly = recent$weekly, split = split, split_cells = reduced$split_cells,
     by_day = reduced$by_day, odd_days = odd, blend = reduced$blend, course = reduced$course,
     site_by_day = site_totals(source$totals, "date", table),

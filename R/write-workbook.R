@@ -67,7 +67,8 @@ task_rows <- function(found) {
   several <- found[found$task %in% sums$task[sums$lines > 1]]
   set(several, j = c("lead", "decision", "hours"), value = list(FALSE, "", 0))
   set(several, j = c("action", "rank"), value = list("", NA_integer_))
-  set(several, j = intersect(c("gain", "gain_conversions", "gain_value", "gain_cost", "score"), names(found)),
+  blank <- c("gain", "gain_conversions", "gain_value", "gain_cost", "score")
+  set(several, j = intersect(blank, names(found)),
     value = NA_real_)
   out <- rbind(leads, several)
   place <- match(out$task, leads$task)

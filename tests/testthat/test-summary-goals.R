@@ -46,11 +46,12 @@ test_that("addresses with parameters fold and add up; sessions without a match a
   expect_equal(own$sign_ups, 6)
   expect_equal(own$value, 80)
   expect_equal(summary$facts$sessions_unmatched, 485 / 1500)
-  expect_match(format(summary), "sessions without a match: 32%; the largest: '\\(not set\\)' \\(400\\)",
+  expect_match(format(summary),
+    "sessions without a match: 32%; the largest: '\\(not set\\)' \\(400\\)",
     all = FALSE)
 })
 
-test_that("difficulty shifts the chance of a step, cost stands in for value, outcomes teach the slope", {
+test_that("difficulty shifts the chance, cost stands in for value, outcomes teach the slope", {
   site <- tide_summary(as_data(made_site(queries = 200, days = 60)))
   plain <- tidy(tide_find(site, kind = "striking_distance"))
   file <- withr::local_tempfile(fileext = ".csv")

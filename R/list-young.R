@@ -1,0 +1,49 @@
+# Pages and queries first seen within the window are judged on their life so far: their clicks of 30
+# days come from the days since, not from days before they existed.
+
+# Kinds whose clicks are worked out from the whole window.
+window_kinds <- c("low_ctr", "striking_distance", "tail_demand", "new_page")
+
+# Days since the page or query of each finding was first seen, NA for those that are not young.
+# Young is what had been seen often enough before, had it been there at the rate it has since.
+young_days <- function(summary) {
+  recent <- summary$recent
+  of <- function(table, column) {
+    first <- summary[[table]][["first"]]
+    if (is.null(first) || !isTRUE(summary$window$dated)) {
+      return(rep(NA_real_, nrow(summary[[table]])))
+    }
+    lived <- as.numeric(recent$to - first) + 1
+    before <- as.numeric(first - summary$window$from)
+    seen <- sum_codes(summary$pairs$impressions, summary$pairs[[column]], nrow(summary[[table]]))
+    missed <- seen / pmin(lived, recent$days) * before
+    ifelse(first > recent$from & lived >= assumed("young_days_least") &
+      missed >= assumed("young_missed"),
+      lived, NA)
+  }
+  list(query = of("queries", "query"), page = of("pages", "page"))
+}
+
+# Findings of what is young, with their clicks for 30 days of life.
+judge_young <- function(found, summary) {
+  days <- young_days(summary)
+  if (all(is.na(unlist(days))) || !nrow(found)) return(found)
+  of_query <- days$query[match(found$query, summary$queries$query)]
+  of_page <- days$page[match(found$page, summary$pages$page)]
+  lived <- pmin(of_query, of_page, na.rm = TRUE)
+  own <- which(found$kind %in% window_kinds & !is.na(lived))
+  if (!length(own)) return(found)
+  lived <- lived[own]
+  times <- summary$recent$with_data / pmin(lived, summary$recent$with_data)
+  for (column in c("if_done", "if_done_low", "if_done_high")) {
+    set(found, own, column, found[[column]][own] * times)
+  }
+  what <- ifelse(fcoalesce(of_page[own], Inf) <= fcoalesce(of_query[own], Inf), "page", "query")
+  since <- format_day(summary$recent$to - as.integer(lived) + 1L)
+  set(found, own, "reason", sprintf("%s The %s was first seen on %s: judged on its %s so far.",
+    found$reason[own], what, since, format_plural(lived, "day")))
+  set(found, own, "how", Map(c, found$how[own],
+    sprintf("the %s was first seen on %s: if done x %d / %d days = %.2f", what, since,
+      as.integer(summary$recent$with_data), as.integer(lived), found$if_done[own])))
+  found
+}

@@ -22,6 +22,11 @@ events_option <- function() {
   text_option("--events", "FILE", "what happened when: date, event, pages [of inktide.yml]")
 }
 
+results_pages_option <- function() {
+  text_option("--results-pages", "FILE",
+    "what results pages show: query, place, address, title, features [of inktide.yml]")
+}
+
 band_option <- function() {
   text_option("--band", "A:B", "positions in striking distance [4:20]")
 }

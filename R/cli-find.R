@@ -9,9 +9,8 @@ command_find <- function(shared) {
       number_option("--top", "N", "tasks to show [those with four fifths of the gain]"),
       band_option(),
       target_option(),
-      text_option("--kind", "NAMES",
-        sprintf("only these kinds: %s",
-          paste(gsub("_", "-", names(finding_kinds())), collapse = ", "))),
+      text_option("--kind", "NAMES", sprintf("only these kinds: %s",
+        paste(gsub("_", "-", names(finding_kinds())), collapse = ", "))),
       number_option("--min-gain", "N", "least extra clicks per 30 days, if done, of a task [1]"),
       number_option("--fdr", "SHARE", "share of low-CTR lines that may be false [0.1]"),
       number_option("--hours", "N", "what fits into so many hours of work"),
@@ -19,6 +18,7 @@ command_find <- function(shared) {
       text_option("--view", "BY", "list, page, query, folder or topic [list]", "list"),
       switch_option("--page-view", "the same as --view page"),
       switch_option("--all", "also what was decided to be dismissed, postponed or done"),
+      results_pages_option(),
       figure_option())),
     formats = c("xlsx", "markdown"),
     arguments = c(budget = "--hours"),
@@ -60,7 +60,7 @@ command_trace <- function(shared) {
     files = "QUERY-OR-URL-OR-ID [FILE...]",
     example = "inktide trace \"radish spacing\" export.csv",
     options = c(shared, list(number_option("--top", "N", "rows of the table [25]", 25),
-      figure_option(), events_option())),
+      figure_option(), events_option(), results_pages_option())),
     run = run_trace)
 }
 
@@ -91,5 +91,7 @@ run_trace <- function(options, files) {
       ggplot2::autoplot(traced, events = if (traced$kind != "query") events_input(options, input)),
       options$figure)
   }
-  emit(options, traced$rows, format(traced, n = options$top, width = terminal_width()))
+  results <- if (traced$kind == "query") results_pages_input(options, input)
+  emit(options, traced$rows, c(format(traced, n = options$top, width = terminal_width()),
+    results_page_lines(results, query_key(traced$name), traced$rows$page, terminal_width())))
 }

@@ -170,6 +170,16 @@ events_input <- function(options, input) {
   if (!is.null(file)) tide_events(file)
 }
 
+# Results pages that somebody looked at: of the call, else of the project.
+results_pages_input <- function(options, input) {
+  files <- if (!is.null(options$results_pages)) {
+    options$results_pages
+  } else if (length(input$settings$results_pages)) {
+    named_files(input$settings, "results_pages")
+  }
+  if (!is.null(files)) tide_results_pages(files)
+}
+
 chose_window <- function(options) {
   !is.null(options$from) || !is.null(options$to) || !is.null(options$days)
 }
@@ -229,7 +239,10 @@ find_input <- function(options, input, data = read_input(options, input, months 
     hours = input$settings$hours, assumptions = input$settings$assumptions,
     decisions = if (!isTRUE(options$all) && NROW(input$decisions)) input$decisions,
     outcomes = if (NROW(input$decisions)) kept_outcomes(tide_store(input$folder)),
-    events = events_input(options, input))
+    events = events_input(options, input), results_pages = results_pages_input(options, input))
+  if (NROW(findings$features)) {
+    note(options, paste(feature_lines(findings$features), collapse = "\n"))
+  }
   if (!is.null(findings$outside)) note(options, outside_line_text(findings$outside))
   if (NROW(findings$decided)) {
     note(options, sprintf("  decided and not shown: %s (--all shows them)",

@@ -31,7 +31,8 @@ last_list <- function(folder) {
 # files, facts and events.
 data_version <- function(input) {
   settings <- file.path(input$folder, "inktide.yml")
-  named <- c(named_files(input$settings, "enrichments"), named_files(input$settings, "events"))
+  named <- unlist(lapply(c("enrichments", "events", "results_pages"),
+    function(setting) named_files(input$settings, setting)))
   files <- c(if (is.null(input$store)) expand_inputs(input$files)$path, named)
   stored <- if (!is.null(input$store)) {
     list(summary(input$store)[c("import", "exported", "rows", "clicks", "undone")],

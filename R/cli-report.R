@@ -6,8 +6,8 @@ command_report <- function(shared) {
     files = "[FILE...]",
     example = "inktide report export.csv --brand fernmoor --out report.html",
     options = c(options_named(shared, "--format", but = TRUE),
-      list(text_option("--title", "TEXT", "title of the report"), events_option(), band_option(),
-        target_option())),
+      list(text_option("--title", "TEXT", "title of the report"), events_option(),
+        results_pages_option(), band_option(), target_option())),
     run = run_report)
 }
 

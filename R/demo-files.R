@@ -25,6 +25,8 @@ write_demo <- function(site, dir) {
   write_whole(files[["rich"]], function(path) fwrite(demo_rich_results(site), path))
   Sys.setFileTime(files, as.POSIXct(paste(max(site$totals$date) + 1L, "09:00:00"), tz = "UTC"))
   write_whole(file.path(dir, "volumes.csv"), function(path) fwrite(demo_volumes(site), path))
+  write_whole(file.path(dir, "results-pages.csv"),
+    function(path) fwrite(demo_results_pages(site), path))
   write_whole(file.path(dir, "events.csv"),
     function(path) fwrite(site$truth$events[, c("date", "event", "pages")], path))
   write_whole(file.path(dir, "inktide.yml"), function(path) write_lines(demo_settings(), path))
@@ -42,6 +44,28 @@ demo_trends <- function(site, queries) {
   wide <- sums[CJ(query = queries, month = last, sorted = FALSE), on = c("query", "month")]
   by_query <- matrix(fcoalesce(as.numeric(wide$impressions), 0), ncol = 12, byrow = TRUE)
   apply(round(100 * by_query / pmax(1, apply(by_query, 1, max))), 1, paste, collapse = ",")
+}
+
+# What the results pages of the queries seen most show, looked at on the last day: other invented
+# houses stand above, some with an answer box.
+demo_results_pages <- function(site, many = 24, places = 5) {
+  plain <- site$daily[!is_brand(query_key(site$daily$query), demo_brand_words)]
+  seen <- sums_by(plain, c("query", "page"), "impressions")
+  setorderv(seen, c("impressions", "query"), c(-1L, 1L))
+  seen <- utils::head(seen[!duplicated(seen$query)], many)
+  titles <- c("7 rules of %s", "%s: a guide for beginners", "How to get %s right", "10 tips on %s",
+    "Buy: %s")
+  rows <- CJ(of = seq_len(nrow(seen)), place = seq_len(places))
+  own <- rows$place == places
+  data.table(
+    query = seen$query[rows$of],
+    place = rows$place,
+    address = ifelse(own, seen$page[rows$of],
+      sprintf("https://house-%d.example/%d/", rows$place, rows$of)),
+    title = sprintf(titles[ifelse(own, 5L, (rows$place + rows$of) %% 4L + 1L)],
+      seen$query[rows$of]),
+    features = ifelse(rows$place == 1 & rows$of %% 3 == 0, "answer box", ""),
+    date = max(site$daily$date))
 }
 
 # Results with mark-up by day, as shares of the site's totals: one is clicked more than the site on

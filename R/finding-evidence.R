@@ -3,8 +3,8 @@
 # clicks: gamma again).
 
 # Out: pairs plus segment, `expected` clicks on the curve, `expected_ctr`, `shape` and `rate` of the
-# posterior of the factor, `own` (its mean), `month` (30 days over the recent window's days) and
-# `judged` (of the segments and with the impressions asked for; what is listed may be narrower).
+# posterior of the factor, `own` (its mean), `taken` (1: what the results page leaves of the clicks)
+# and `judged` (of the segments and with the impressions asked for; what is listed may be narrower).
 pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
   cells <- summary$recent_cells
   pairs <- copy(summary$pairs)
@@ -18,6 +18,7 @@ pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
   set(pairs, j = c("shape", "rate"), value = factor_posterior(pairs$clicks, pairs$expected, spread))
   set(pairs, j = "own", value = pairs$shape / pairs$rate)
   set(pairs, j = "curve_se", value = curve_log_se(curve, pairs$position, pairs$segment))
+  set(pairs, j = "taken", value = 1)
   set(pairs, j = "judged",
     value = pairs$segment %in% segments & pairs$impressions >= min_impressions)
   pairs[]

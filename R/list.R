@@ -51,6 +51,11 @@
 #' @param outcomes What [tide_outcomes()] gives, by which chances are updated.
 #' @param events A [tide_events()] object: what changed on which pages when. CTR is judged on what
 #'   holds since, where the clicks bear it out; so with decisions that are done.
+#' @param results_pages What [tide_results_pages()] read. Features that go with fewer clicks at
+#'   equal position, beyond chance, lower what is expected of the queries that have them (`features`:
+#'   by `feature` the `queries` that show what it takes, the `ratio` of clicks with its 90 %
+#'   interval, and whether it is `used`); titles and formats that stand above are named with each
+#'   finding.
 #' @return A `tide_findings` object: a list with `findings` (a data.table, which [tidy()] hands
 #'   out as a tibble, with the columns `rank`, `id`, `kind`, `query`, `page`, `pages`, `clicks`,
 #'   `impressions`, `ctr`, `position`, `expected_ctr`, `if_done`, `if_done_low`, `if_done_high`,
@@ -62,8 +67,8 @@
 #'   `gain_cost` (what these clicks would cost as ads, a stand-in for value), then the facts that
 #'   [tide_enrich()] put beside query and page), `aside` (what was checked and left out: `kind`,
 #'   `reason`, `queries`), `how` (lines of arithmetic by id, see [tide_trace()]), `pairs` (every
-#'   query x page pair with its `expected_ctr`, for figures), `curve`, `tested`, `summary`,
-#'   `assumptions` (those that were set) and `outside` (what `position` and `segments` leave out:
+#'   query x page pair with its `expected_ctr`, for figures), `curve`, `tested`, `features` (what
+#'   results pages take, see `results_pages`; or `NULL`), `summary`, `assumptions` (those that were set) and `outside` (what `position` and `segments` leave out:
 #'   shares of `clicks` and `impressions`, `reason`; or `NULL`). Ids stay the same on newer data.
 #'   Clicks are per 30 days of the days with data.
 #' @seealso [tide_group()] for the same list page by page.
@@ -76,12 +81,13 @@
 tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gain = NULL,
     min_impressions = 1, position = NULL, segment = NULL, segments = NULL, rules = tide_rules(),
     kind = NULL, hours = NULL, target = "next", assumptions = NULL, decisions = NULL,
-    outcomes = NULL, events = NULL, today = Sys.Date()) {
+    outcomes = NULL, events = NULL, today = Sys.Date(), results_pages = NULL) {
   check_class(summary, "tide_summary", "summary")
   kind <- check_kind(kind)
   check_hours(hours)
   check_assumptions(assumptions)
   if (is.null(curve)) curve <- tide_curve(summary) else check_class(curve, "tide_curve", "curve")
+  if (!is.null(results_pages)) check_class(results_pages, "tide_results_pages", "results_pages")
   check_number(min_impressions, "min_impressions", min = 0)
   segment <- check_segments(segment, curve)
   today <- check_date(today, "today")
@@ -89,6 +95,8 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   if (length(rules$intended)) options$intended <- intended_codes(summary, rules)
   options$known <- known_changes(summary, decisions, check_events(events))
   pairs <- pair_evidence(summary, curve, segment, min_impressions)
+  known <- with_assumptions(assumptions, with_results_pages(pairs, summary, curve, results_pages))
+  pairs <- known$pairs
   segments <- with_position(segments, position)
   inside <- pairs_inside(summary, summary$pairs, segments, rules)
   if (!any(inside)) abort_nothing_inside(segments)
@@ -99,11 +107,12 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   }
   out <- with_assumptions(assumptions, {
     looked <- without_ignored(look_for_all(summary, curve, pairs, options), summary, rules)
+    looked$found <- name_results_pages(looked$found, summary, results_pages, pairs)
     looked$found <- name_intended(looked$found, summary, options$intended)
     found <- learn_chance(weigh_difficulty(looked$found, summary, outcomes), outcomes)
     set(found, j = "hours", value = kind_hours(hours)[found$kind])
     found <- rank_findings(add_worth(found, summary, rules), options)
-    new_findings(found, looked$aside, pairs, curve, summary, assumptions, outside)
+    new_findings(found, looked$aside, pairs, curve, summary, assumptions, outside, known$effects)
   })
   if (is.null(decisions)) out else leave_decided(out, decisions, today)
 }
@@ -197,7 +206,8 @@ with_position <- function(segments, position) {
 }
 
 # Ranked findings as the class has them.
-new_findings <- function(found, aside, pairs, curve, summary, assumptions, outside) {
+new_findings <- function(found, aside, pairs, curve, summary, assumptions, outside,
+    features = NULL) {
   set(found, j = "page_clicks", value = clicks_of_pages(found$page, summary))
   set(found, j = "gain_share", value = found$gain / site_clicks(summary))
   inner <- c("claims", "identity", "work", "how", "action", "reason")
@@ -205,7 +215,8 @@ new_findings <- function(found, aside, pairs, curve, summary, assumptions, outsi
     "page_clicks", "action", "reason", "gain_share", intersect(worth_columns, names(found)))
   structure(list(findings = add_facts(found[, columns, with = FALSE], summary),
     how = stats::setNames(found$how, found$id), aside = aside, pairs = pairs, curve = curve,
-    tested = sum(pairs$tested), summary = summary, assumptions = assumptions, outside = outside),
+    tested = sum(pairs$tested), features = features, summary = summary, assumptions = assumptions,
+    outside = outside),
     class = "tide_findings")
 }
 

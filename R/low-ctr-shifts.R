@@ -14,7 +14,7 @@ pairs_now <- function(summary, curve, pairs, known = NULL) {
   now <- copy(pairs)
   set(now, j = c("since", "days", "shift", "chance_fell", "chance_rose", "before", "ratio",
     "ratio_sd", "clicks_before", "expected_before"),
-    value = list(as.IDate(NA), summary$recent$with_data, "", 0, 0, NA_real_, 1, NA_real_, 0, 0))
+    value = list(as.IDate(NA), days_lived(summary, pairs), "", 0, 0, NA_real_, 1, NA_real_, 0, 0))
   weeks <- expected_weeks(summary, curve, pairs)
   if (is.null(weeks)) return(now)
   of_pages <- shifted_units(weeks, weeks$rows$page, assumed("shift_share"),

@@ -113,6 +113,7 @@ setting_names <- list(
   exports = "words",
   enrichments = "words",
   events = "text",
+  results_pages = "words",
   columns = "named_texts",
   date_order = "order",
   decimal = "decimal",
@@ -156,6 +157,7 @@ find_project <- function(from) {
 #' exports: [exports/*.csv]           # where nothing is loaded yet
 #' enrichments: [facts/volumes.csv]   # volumes, titles, values
 #' events: events.csv                 # dated marks, see tide_events()
+#' results_pages: [results.csv]       # what stands above, see tide_results_pages()
 #' columns: {query: What people typed}
 #' date_order: dmy                    # or mdy
 #' decimal: comma                     # or point
@@ -177,7 +179,7 @@ find_project <- function(from) {
 #' @param dir Folder that holds `inktide.yml`.
 #' @return A list with `folder`, `rules` (a [tide_rules()] object), `segments` (a list of
 #'   [tide_segment()] objects, by name) and the other settings that are there, under their names;
-#'   `exports`, `enrichments` and `events` as paths.
+#'   `exports`, `enrichments`, `events` and `results_pages` as paths.
 #' @section Errors: `tide_error_settings` with the line and the nearest known name;
 #'   `tide_error_project` where there is no such file.
 #' @examples
@@ -206,7 +208,7 @@ tide_settings <- function(dir) {
   }
   settings$rules <- do.call(tide_rules, Filter(Negate(is.null),
     settings[c("brand", "intent", "page_groups", "bands", "ignore", "intended")]))
-  for (name in c("exports", "enrichments", "events")) {
+  for (name in c("exports", "enrichments", "events", "results_pages")) {
     settings[[name]] <- in_folder(settings[[name]], dir)
   }
   c(list(folder = dir), settings)

@@ -79,7 +79,8 @@ find_striking_distance <- function(summary, curve, pairs, options) {
 # month's impressions. Out: list(done (with low and high, per 30 days), more (clicks over the
 # window), there, reach (the chance of it), wider, and how that chance came about).
 step_up <- function(summary, curve, at, target, rule = "next") {
-  there <- curve_ctr(curve, target, at$segment, at$rows, at$impressions)
+  # What the results page takes, it takes at any place.
+  there <- curve_ctr(curve, target, at$segment, at$rows, at$impressions) * at$taken
   chance <- reach_chance(summary, at, target, learn_reach(summary$course, rule))
   reach <- chance$chance
   wider <- ifelse(at$position > assumed("page_one_ends") & target <= 10, page_one_views(summary), 1)

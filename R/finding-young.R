@@ -1,8 +1,8 @@
 # Pages and queries first seen within the window are judged on their life so far: their clicks of 30
 # days come from the days since, not from days before they existed.
 
-# Kinds whose clicks are worked out from the whole window.
-window_kinds <- c("low_ctr", "striking_distance", "tail_demand", "new_page")
+# Kinds whose clicks come from the whole window; low CTR has days of its own for each pair.
+window_kinds <- c("striking_distance", "tail_demand", "new_page")
 
 # Days since the page or query of each finding was first seen, NA for those that are not young.
 # Young is what had been seen often enough before, had it been there at the rate it has since.
@@ -24,6 +24,13 @@ young_days <- function(summary) {
   list(query = of("queries", "query"), page = of("pages", "page"))
 }
 
+# Days with data that clicks of pairs are of: those since they were first seen, where they are
+# young.
+days_lived <- function(summary, pairs) {
+  days <- young_days(summary)
+  pmin(days$query[pairs$query], days$page[pairs$page], summary$recent$with_data, na.rm = TRUE)
+}
+
 # Findings of what is young, with their clicks for 30 days of life.
 judge_young <- function(found, summary) {
   days <- young_days(summary)
@@ -31,10 +38,11 @@ judge_young <- function(found, summary) {
   of_query <- days$query[match(found$query, summary$queries$query)]
   of_page <- days$page[match(found$page, summary$pages$page)]
   lived <- pmin(of_query, of_page, na.rm = TRUE)
-  own <- which(found$kind %in% window_kinds & !is.na(lived))
+  own <- which(found$kind %in% c("low_ctr", window_kinds) & !is.na(lived))
   if (!length(own)) return(found)
   lived <- lived[own]
-  times <- summary$recent$with_data / pmin(lived, summary$recent$with_data)
+  whole <- found$kind[own] %in% window_kinds
+  times <- ifelse(whole, summary$recent$with_data / pmin(lived, summary$recent$with_data), 1)
   for (column in c("if_done", "if_done_low", "if_done_high")) {
     set(found, own, column, found[[column]][own] * times)
   }
@@ -42,8 +50,8 @@ judge_young <- function(found, summary) {
   since <- format_day(summary$recent$to - as.integer(lived) + 1L)
   set(found, own, "reason", sprintf("%s The %s was first seen on %s: judged on its %s so far.",
     found$reason[own], what, since, format_plural(lived, "day")))
-  set(found, own, "how", Map(c, found$how[own],
-    sprintf("the %s was first seen on %s: if done x %d / %d days = %.2f", what, since,
-      as.integer(summary$recent$with_data), as.integer(lived), found$if_done[own])))
+  scaled <- sprintf("the %s was first seen on %s: if done x %d / %d days = %.2f", what, since,
+    as.integer(summary$recent$with_data), as.integer(lived), found$if_done[own])
+  set(found, own[whole], "how", Map(c, found$how[own[whole]], scaled[whole]))
   found
 }

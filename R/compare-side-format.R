@@ -50,7 +50,8 @@ totals_lines <- function(x, label, width) {
     if (x$by == "window") {
       line("change", percent_change(at$clicks[1] / at$clicks[2]),
         percent_change(at$impressions[1] / at$impressions[2]), "",
-        percent_change(at$ctr[1] / at$ctr[2]), sprintf("%+.1f", at$position[1] - at$position[2]))
+        percent_change(at$ctr[1] / at$ctr[2]),
+        if (anyNA(at$position)) "" else sprintf("%+.1f", at$position[1] - at$position[2]))
     },
     "",
     wrap_lines(c(if (shared) "share: of the site's clicks.", x$note), width),

@@ -58,10 +58,14 @@ inventory_head <- function(x) {
   what <- switch(x$by, modifier = "words beside the brand", pair = "pairs of query and page",
     country = "countries", many(x$by))
   c(
-    sprintf("%s %s, %s: %s clicks, %s impressions, CTR %s, position %s", format_count(nrow(x$rows)),
-      what, if (is.na(x$to)) "no dates" else format_days(x$from, x$to),
-      format_count(x$total$clicks), format_count(x$total$impressions), format_rate(x$total$ctr),
-      format_position(x$total$position)),
+    sprintf("%s %s, %s: %s clicks, %s impressions, CTR %s%s", format_count(nrow(x$rows)), what,
+      if (is.na(x$to)) "no dates" else format_days(x$from, x$to), format_count(x$total$clicks),
+      format_count(x$total$impressions), format_rate(x$total$ctr),
+      if (is.na(x$total$position)) {
+        ""
+      } else {
+        paste0(", position ", format_position(x$total$position))
+      }),
     if (!is.na(x$coverage)) {
       sprintf("coverage: %s of the site's clicks; the rest is %s", format_share(x$coverage),
         if (x$by == "modifier") "without the brand, or private" else "private")

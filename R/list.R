@@ -52,10 +52,10 @@
 #' @param events A [tide_events()] object: what changed on which pages when. CTR is judged on what
 #'   holds since, where the clicks bear it out; so with decisions that are done.
 #' @param results_pages What [tide_results_pages()] read. Features that go with fewer clicks at
-#'   equal position, beyond chance, lower what is expected of the queries that have them (`features`:
-#'   by `feature` the `queries` that show what it takes, the `ratio` of clicks with its 90 %
-#'   interval, and whether it is `used`); titles and formats that stand above are named with each
-#'   finding.
+#'   equal position, beyond chance, lower what is expected of the queries that have them
+#'   (`features`: by `feature` the `queries` that show what it takes, the `ratio` of clicks with its
+#'   90 % interval, and whether it is `used`); titles and formats that stand above are named with
+#'   each finding.
 #' @return A `tide_findings` object: a list with `findings` (a data.table, which [tidy()] hands
 #'   out as a tibble, with the columns `rank`, `id`, `kind`, `query`, `page`, `pages`, `clicks`,
 #'   `impressions`, `ctr`, `position`, `expected_ctr`, `if_done`, `if_done_low`, `if_done_high`,
@@ -68,9 +68,10 @@
 #'   [tide_enrich()] put beside query and page), `aside` (what was checked and left out: `kind`,
 #'   `reason`, `queries`), `how` (lines of arithmetic by id, see [tide_trace()]), `pairs` (every
 #'   query x page pair with its `expected_ctr`, for figures), `curve`, `tested`, `features` (what
-#'   results pages take, see `results_pages`; or `NULL`), `summary`, `assumptions` (those that were set) and `outside` (what `position` and `segments` leave out:
-#'   shares of `clicks` and `impressions`, `reason`; or `NULL`). Ids stay the same on newer data.
-#'   Clicks are per 30 days of the days with data.
+#'   results pages take, see `results_pages`; or `NULL`), `summary`, `assumptions` (those that were
+#'   set) and `outside` (what `position` and `segments` leave out: shares of `clicks` and
+#'   `impressions`, `reason`; or `NULL`). Ids stay the same on newer data. Clicks are per 30 days of
+#'   the days with data.
 #' @seealso [tide_group()] for the same list page by page.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])

@@ -62,7 +62,8 @@ column_spellings <- list(
     "pageslespluspopulaires", "pagededestination", "pagina", "paginas", "paginasprincipales",
     "pagineprincipali", "pagine", "paginadestino", "paginadedestino", "paginadidestinazione",
     "bestemmingspagina", "topseiten", "toppaginas", "paginaprincipal", "principaispaginas"),
-  date = c("date", "day", "datum", "tag", "jour", "fecha", "dia", "data", "giorno", "dag"),
+  date = c("date", "day", "datum", "tag", "jour", "fecha", "dia", "data", "giorno", "dag", "month",
+    "week", "monat", "woche", "mois", "semaine", "mes", "semana", "mese", "settimana", "maand"),
   country = c("country", "countries", "land", "lander", "pays", "pais", "paises", "paese", "paesi",
     "landen"),
   device = c("device", "devices", "devicetype", "gerat", "gerate", "appareil", "appareils",
@@ -125,7 +126,9 @@ match_columns <- function(header, file, columns = NULL) {
       where = shown, fix = sprintf("Say which by `columns`: %s=%s.", twice[1], claims[1]),
       class = "columns_twice", file = file, column = twice[1], argument = "columns")
   }
-  missing <- setdiff(c("clicks", "impressions", "position"), names(found)[lengths(found) == 1])
+  # Totals need no position; what queries earn hangs on it.
+  needed <- if (length(found$query)) figure_names else c("clicks", "impressions")
+  missing <- setdiff(needed, names(found)[lengths(found) == 1])
   if (length(missing)) {
     abort_tide(sprintf("No column for `%s`.", paste(missing, collapse = "`, `")), where = shown,
       fix = sprintf("If it has another name, say so by `columns`: %s=NAME.", missing[1]),

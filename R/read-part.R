@@ -23,6 +23,8 @@ read_table <- function(part, how, layout, header = layout$header) {
   text <- intersect(names(columns), setdiff(dimension_names, "date"))
   rows <- read_cells(place, columns, text)
   for (column in text) set(rows, j = column, value = fold_levels(as_levels(rows[[column]])))
+  # Totals may come without.
+  if (!"position" %in% names(columns)) set(rows, j = "position", value = NA_real_)
   add_filter_columns(rows, part$filters)
   headers <- header_rows(rows, layout$header, all_columns)
   figures <- settle_figures(rows, place, all_columns, headers, how$decimal)
@@ -97,10 +99,10 @@ check_file <- function(file) {
 
 # A header that stands again between the rows, as stacked files leave it.
 header_rows <- function(rows, header, all_columns) {
-  text <- vapply(figure_names, function(column) is.character(rows[[column]]), NA)
+  figures <- intersect(figure_names, names(all_columns))
+  text <- vapply(figures, function(column) is.character(rows[[column]]), NA)
   if (!all(text)) return(integer())
-  same <-
-    lapply(figure_names, function(column) trimws(rows[[column]]) == header[all_columns[[column]]])
+  same <- lapply(figures, function(column) trimws(rows[[column]]) == header[all_columns[[column]]])
   which(Reduce(`&`, same))
 }
 
@@ -125,7 +127,9 @@ settle_figures <- function(rows, place, all_columns, headers, decimal) {
   texts <- read_cells(place, wanted, names(wanted))
   if (length(headers)) for (column in names(texts)) set(texts, headers, column, NA_character_)
   parsed <- parse_figures(as.list(texts), place, decimal)
-  for (column in figure_names) set(rows, j = column, value = parsed$columns[[column]])
+  for (column in intersect(figure_names, names(wanted))) {
+    set(rows, j = column, value = parsed$columns[[column]])
+  }
   ctr <- if (is.null(parsed$columns$ctr)) {
     "none"
   } else {

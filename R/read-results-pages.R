@@ -4,8 +4,9 @@
 #' which titles, and what else is shown there. It is never fetched.
 #'
 #' @param files Paths of delimited text files or workbooks with the columns `query` and `place` (1
-#'   the first), and, where known, `address`, `title`, `features` (what the results page shows besides:
-#'   `answer box, pictures, ads`, separated by commas) and `date` (as 2026-03-31; else the file's).
+#'   the first), and, where known, `address`, `title`, `features` (what the results page shows
+#'   besides: `answer box, pictures, ads`, separated by commas) and `date` (as 2026-03-31; else the
+#'   file's).
 #' @return A `tide_results_pages` object: a list with `rows` (a data.table: `query`, `key` (its
 #'   compared form), `date`, `place`, `address`, `title`, `format` (of the title: `list`, `how-to`,
 #'   `question`, `comparison`, `review`, `shop`, `guide` or `other`)) and `features` (`key`,
@@ -184,7 +185,9 @@ results_page_lines <- function(results, asked, own, width) {
   host <- sub("^[a-z]+://(www[.])?([^/]*).*$", "\\2", rows$address)
   free <- max(20, width - 40)
   said <- results_page_words(results, asked)
-  c("", if (nzchar(said)) said,
+  c(
+    "",
+    if (nzchar(said)) said,
     sub(" +$", "", sprintf("%3.0f%s %s %s %s", rows$place, ifelse(mine, "*", " "),
       fit_text(rows$title, free), fit_text(rows$format, 10), fit_text(host, 22))),
     if (any(mine)) "* this site")

@@ -184,6 +184,9 @@ distinct_dates <- function(text, order) {
     grepl("^\\d{4}[-/.]?\\d{1,2}[-/.]?\\d{1,2}([ T]\\d{1,2}:.*)?$", text) & !grepl("^\\d{5}$", text)
   date[iso] <-
     checked_date(sub("^(\\d{4})[-/.]?(\\d{1,2})[-/.]?(\\d{1,2}).*$", "\\1-\\2-\\3", text[iso]))
+  # A month stands for its first day.
+  month <- grepl("^\\d{4}[-/.]\\d{1,2}$", text)
+  date[month] <- checked_date(sub("^(\\d{4})[-/.](\\d{1,2})$", "\\1-\\2-01", text[month]))
   # Workbooks count days from the end of 1899.
   serial <- grepl("^\\d{5}(\\.0*)?$", text)
   date[serial] <-

@@ -26,6 +26,11 @@ sum_spellings <- function(rows, keys) {
 # One number of conversions from several goals, each times its weight.
 weigh_goals <- function(pages, goals) {
   if (!length(goals)) return(pages)
+  # A column that is known by another name can be called as its header calls it.
+  names(goals) <- vapply(names(goals), function(name) {
+    known <- vapply(fact_spellings, function(own) squeeze_name(name) %in% own, NA)
+    if (!name %in% names(pages) && any(known)) names(which(known))[1] else name
+  }, "")
   unknown <- setdiff(names(goals), names(pages))
   if (length(unknown)) {
     abort_argument("goals", paste0("named as columns of facts by page: '",

@@ -51,6 +51,21 @@ test_that("windows of totals without queries are compared as such, months as who
   expect_error(ends(before = "year"), class = "tide_error_window")
 })
 
+test_that("monthly totals need no day and no position; queries need their position", {
+  dir <- withr::local_tempdir()
+  writeLines(c("Month;Clicks;Impressions", sprintf("2026-%02d;1.%d00;30.000", 1:5, 1:5)),
+    file.path(dir, "months.csv"))
+  listed <- fread(text = program("list", "months.csv", "--format", "csv", "--quiet", dir = dir)$out)
+  expect_equal(listed$month, sprintf("2026-%02d", 5:1))
+  expect_equal(listed$clicks, 100 * (15:11))
+  expect_equal(listed$change, c(100, 100, 100, 100, NA))
+  said <- paste(program("compare", "months.csv", dir = dir)$out, collapse = "\n")
+  expect_match(said, "change +\\+7% +\\+0% +\\+7%")
+  expect_false(grepl("NA", said))
+  expect_error(tide_read(csv("query,clicks,impressions", "kale,1,2")), "No column for `position`",
+    class = "tide_error_columns_missing")
+})
+
 test_that("what the tables lack is said in one line, and a list shows what they have", {
   said <- function(...) {
     rows <- data.table(..., clicks = 5, impressions = 50, position = 3)

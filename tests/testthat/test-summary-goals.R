@@ -35,10 +35,13 @@ test_that("goals are weighed into conversions, and totals told from values of ea
 })
 
 test_that("addresses with parameters fold and add up; sessions without a match are told", {
-  table <- rbind(goals_table(pages = 4),
-    data.table(`Landing page` = c("https://www.fernmoor.example/p2/?ref=letter", "/p2/?x=1",
-      "(not set)", "/nowhere/"), Sessions = c(10, 5, 400, 85), Orders = c(1, 0, 9, 0),
-      `Sign-ups` = 1, Value = c(20, 0, 180, 0)))
+  table <- rbind(goals_table(pages = 4), data.table(
+    `Landing page` = c("https://www.fernmoor.example/p2/?ref=letter", "/p2/?x=1", "(not set)",
+      "/nowhere/"),
+    Sessions = c(10, 5, 400, 85),
+    Orders = c(1, 0, 9, 0),
+    `Sign-ups` = 1,
+    Value = c(20, 0, 180, 0)))
   summary <- enriched(table)
   own <- summary$pages[page == "https://www.fernmoor.example/p2/"]
   expect_equal(own$sessions, 215)
@@ -47,8 +50,24 @@ test_that("addresses with parameters fold and add up; sessions without a match a
   expect_equal(own$value, 80)
   expect_equal(summary$facts$sessions_unmatched, 485 / 1500)
   expect_match(format(summary),
-    "sessions without a match: 32%; the largest: '\\(not set\\)' \\(400\\)",
-    all = FALSE)
+    "sessions without a match: 32%; the largest: '\\(not set\\)' \\(400\\)", all = FALSE)
+})
+
+test_that("the program weighs the goals of the settings and shows what clicks would cost", {
+  dir <- withr::local_tempdir()
+  fwrite(made_site(queries = 120, days = 60), file.path(dir, "a.csv"))
+  fwrite(goals_table(), file.path(dir, "goals.csv"))
+  fwrite(data.table(keyword = sprintf("query %04d", 1:120), cpc = 0.5, difficulty = 40),
+    file.path(dir, "costs.csv"))
+  settings <- function(...) writeLines(c("exports: [a.csv]", ...), file.path(dir, "inktide.yml"))
+  run <- function(...) program("find", "--lag", "0", ..., dir = dir)
+  settings("enrichments: [costs.csv]")
+  expect_match(paste(run()$out, collapse = " "), "which would cost [0-9]+ as ads")
+  settings("enrichments: [goals.csv]", "goals: {orders: 1, sign_ups: 0.1}")
+  found <- fread(text = run("--format", "csv", "--quiet")$out)
+  expect_gt(sum(found$gain_conversions, na.rm = TRUE), 0)
+  settings("goals: {orders: -1}")
+  expect_match(paste(run()$err, collapse = " "), "weights by column")
 })
 
 test_that("difficulty shifts the chance, cost stands in for value, outcomes teach the slope", {
@@ -57,8 +76,9 @@ test_that("difficulty shifts the chance, cost stands in for value, outcomes teac
   file <- withr::local_tempfile(fileext = ".csv")
   hard <- plain$query[1]
   middle <- plain$query[-1]
-  fwrite(data.table(query = c(hard, middle), difficulty = c(90, rep(40, length(middle))),
-    cpc = 0.5), file)
+  fwrite(
+    data.table(query = c(hard, middle), difficulty = c(90, rep(40, length(middle))), cpc = 0.5),
+    file)
   known <- tide_enrich(site, tide_facts(file))
   found <- tidy(tide_find(known, kind = "striking_distance"))
   at <- match(hard, found$query)
@@ -70,8 +90,8 @@ test_that("difficulty shifts the chance, cost stands in for value, outcomes teac
   expect_equal(found$gain_cost, found$gain * 0.5)
   expect_null(found[["gain_value"]])
   # Hard steps that worked make difficulty count for less, hard ones that did not for more.
-  of <- function(verdict) inktide:::difficulty_slope(known, data.table(query = rep(hard, 20),
-    kind = "striking_distance", verdict = verdict), 40)
+  of <- function(verdict) inktide:::difficulty_slope(known,
+    data.table(query = rep(hard, 20), kind = "striking_distance", verdict = verdict), 40)
   expect_lt(of("worked"), slope)
   expect_gt(of("no sign yet"), slope)
   expect_equal(inktide:::difficulty_slope(known, NULL, 40), slope)

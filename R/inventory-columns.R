@@ -1,0 +1,95 @@
+# Columns of the inventory besides sums: changes between windows, days, months and two exported
+# windows; whether a page names what stands beside the brand.
+
+# The rows of brand queries.
+only_brand <- function(at) {
+  brand <- at$segment == "brand"
+  if (!any(brand)) {
+    abort_argument("brand", "words that some queries hold, to list what stands beside them", "none")
+  }
+  at$rows <- at$rows[which(brand[at$rows$query])]
+  at
+}
+
+# Whether the leading page names the modifier; missing where that holds no telling word.
+add_own_page <- function(rows, facts) {
+  if (is.null(rows[["page"]])) return(rows)
+  pages <- join_facts(data.table(page = rows$page), facts)
+  words <- word_table(query_key(rows$modifier), function_words)
+  words <- words[!words$query %in% which(rows$modifier == "(the brand alone)")]
+  own <- rep(NA, nrow(rows))
+  if (nrow(words)) {
+    named <- tapply(in_address(words$word, words$query, pages), words$query, any)
+    own[as.integer(names(named))] <- as.vector(named)
+  }
+  set(rows, j = "own_page", value = own)
+}
+
+inventory_times <- c("day", "week", "month")
+
+# Of days, weeks and months in order: clicks less those of the one before, and of the same a year
+# before; how many days the data have of a week or month, where they have days.
+time_changes <- function(rows, by, dates, label) {
+  start <- as.IDate(if (by == "month") paste0(rows[[by]], "-01") else rows[[by]])
+  whole <- rep(TRUE, nrow(rows))
+  if (by != "day" && days_each(dates) == 1) {
+    seen <- unique(data.table(code = label$code, date = dates))
+    set(rows, j = "days", value = tabulate(seen$code, nrow(rows)))
+    whole <- rows$days == if (by == "week") 7L else month_days(start)
+  }
+  clicks <- ifelse(whole, rows$clicks, NA)
+  back <- function(of) clicks - clicks[match(as.integer(of), as.integer(start))]
+  earlier <- function(months, days) {
+    if (by != "month") return(start - days)
+    at <- as.POSIXlt(start)
+    at$mon <- at$mon - months
+    as.IDate(at)
+  }
+  step <- if (by == "week") 7L else 1L
+  set(rows, j = c("change", "change_year"),
+    value = list(back(earlier(1L, step)), back(earlier(12L, if (by == "week") 364L else 365L))))
+  if (all(is.na(rows$change_year))) set(rows, j = "change_year", value = NULL)
+  rows[]
+}
+
+month_days <- function(start) {
+  after <- as.POSIXlt(start)
+  after$mon <- after$mon + 1L
+  as.integer(as.IDate(after) - start)
+}
+
+# The same of the earlier window, of an export that compares two; else NULL.
+earlier_rows <- function(data, table, by, curve, rules) {
+  grain <- grain_label(table$dimensions)
+  before <- data$earlier[[grain]]
+  if (is.null(before)) return(NULL)
+  own <- new_tide_data(stats::setNames(list(before), grain), data$sources, data$left_out)
+  tide_inventory(own, by = by, curve = curve, rules = rules)$rows
+}
+
+# Clicks before, the change, the position before: of rows that the earlier window lacks all clicks
+# are new.
+earlier_columns <- function(rows, before, by) {
+  key <- function(of) {
+    names <-
+      lapply(intersect(c("query", "page"), names(of)[1:2]), function(one) name_key(one, of[[one]]))
+    do.call(paste, if (length(names)) names else list(of[[1]]))
+  }
+  at <- match(key(rows), key(before))
+  clicks <- fcoalesce(before$clicks[at], 0)
+  data.table(clicks_before = clicks, change = rows$clicks - clicks,
+    position_before = before$position[at])
+}
+
+# Clicks of the last days and the change against as many before, for each length.
+window_columns <- function(rows, label, to, windows) {
+  age <- as.integer(to) - as.integer(rows$date)
+  size <- length(label$names)
+  columns <- lapply(windows, function(days) {
+    of <- function(use) sum_codes(rows$clicks[use], label$code[use], size)
+    now <- of(which(age < days))
+    list(now, now - of(which(age >= days & age < 2L * days)))
+  })
+  out <- setDT(unlist(columns, recursive = FALSE))
+  setnames(out, paste0(c("clicks_", "change_"), rep(windows, each = 2)))
+}

@@ -122,7 +122,7 @@ inventory_table <- function(data, by) {
 }
 
 check_lengths <- function(windows, table) {
-  if (is.null(windows)) return(NULL)
+  if (!length(windows)) return(NULL)
   if (!is.numeric(windows) || anyNA(windows) || any(windows < 1)) {
     abort_argument("windows", "lengths in days such as c(14, 42)", windows)
   }

@@ -88,10 +88,11 @@ tidy.tide_watched <- function(x, ...) tibble::as_tibble(x$rows)
 #' @rdname tide_watched
 #' @export
 summary.tide_watched <- function(object, ...) {
-  rows <- object$rows
-  tibble::as_tibble(rows[, .(queries = .N, clicks_before = sum(clicks_before),
-    clicks_after = sum(clicks_after), up = sum(real & change > 0), down = sum(real & change < 0)),
-    by = "list"])
+  rows <- copy(object$rows)
+  set(rows, j = c("up", "down"),
+    value = list(rows$real & rows$change > 0, rows$real & rows$change < 0))
+  tibble::as_tibble(sums_by(rows, "list", c("clicks_before", "clicks_after", "up", "down"),
+    count = "queries"))
 }
 
 #' @export

@@ -3,13 +3,14 @@
 # Only some areas touch files; only the faces print, draw, or read options, clock and environment.
 # Prints each violation; status 1 if there are any.
 areas <- c("text", "condition", "check", "table", "stat", "file", "print", "assumptions", "read",
-  "archive", "segment", "summary", "curve", "event", "change", "compare", "finding", "list",
+  "archive", "segment", "summary", "pages",
+  "curve", "event", "change", "compare", "finding", "list",
   "project", "follow", "trace", "inventory", "watched", "plot", "report", "write", "demo", "cli",
   "inktide")
 # Kinds of finding have files of their own.
 kinds <- c("low", "striking", "step", "cannibalized", "moving", "new", "tail", "reason")
 faces <- c("print", "plot", "report", "write", "cli")
-touch_files <- c("file", "read", "archive", "project", "report", "write", "demo", "cli")
+touch_files <- c("file", "read", "archive", "pages", "project", "report", "write", "demo", "cli")
 
 never_in_core <- c("print", "message", "cat", "writeLines", "readline", "commandArgs", "quit",
   "Sys.time", "Sys.Date", "Sys.getenv", "options")

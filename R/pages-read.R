@@ -1,0 +1,183 @@
+#' Read the site's own pages
+#'
+#' Reads saved HTML (a folder or a zip, such as a static build) into what each page says: title,
+#' description, headings, text, links.
+#'
+#' @details Text that stands on half of the pages, and menus, heads, feet and asides, are the frame
+#'   and no page's own words. What only scripts draw is not seen: pages of under 20 words are
+#'   remarked on. An address comes from the path in the folder; `index.html` is its folder's.
+#' @param sources Paths of folders, zips or HTML files.
+#' @param site Address that the folder's top stands for, such as `"https://www.fernmoor.example/"`.
+#' @param date The day the pages were saved; `NULL` takes the newest file's.
+#' @param progress A function of one text, called now and then.
+#' @return A `tide_pages` object: a list with `pages` (a data.table: `page`, `key`, `title`,
+#'   `title_length`, `description`, `description_length` (in characters), `heading` (the main ones),
+#'   `headings`, `first_sentence`, `text` (without the frame), `words`, `language`, `canonical`,
+#'   `noindex`, `types` (of structured data), `pictures` (their alternative texts), `published`,
+#'   `modified`, `linking` (how many other pages link to it), `depth` (clicks from the home page,
+#'   missing where no link leads to it)), `links` (`from`, `to`: keys, `text`, `main`: whether in the
+#'   text or in the frame), `skipped` (`file`, `reason`), `site`, `date`. Methods: `print`, `format`,
+#'   `tidy`, `summary` (remarks with counts).
+#' @section Errors: `tide_error_file`; `tide_error_no_table` where no file is a page;
+#'   `tide_error_argument` without a `site`.
+#' @seealso [tide_page_words()] for what they say of queries.
+#' @examples
+#' dir <- tempfile("pages")
+#' dir.create(file.path(dir, "kale"), recursive = TRUE)
+#' writeLines("<html><head><title>Seeds</title></head><body><h1>Seeds</h1><p>Heirloom seeds of old
+#'   vegetables, grown for you.</p><a href='/kale/'>Kale seeds</a></body></html>",
+#'   file.path(dir, "index.html"))
+#' writeLines("<html><head><title>Kale</title></head><body><h1>Kale seeds</h1><p>Kale stands
+#'   through the winter.</p></body></html>", file.path(dir, "kale", "index.html"))
+#' tide_pages_read(dir, "https://www.fernmoor.example/")
+#' @export
+tide_pages_read <- function(sources, site, date = NULL, progress = NULL) {
+  check_text(sources, "sources", many = TRUE)
+  check_text(site, "site")
+  if (!grepl("^https?://[^/ ]+", site)) {
+    abort_argument("site", "an address such as https://www.fernmoor.example/", site)
+  }
+  date <- check_date(date, "date")
+  scratch <- new_scratch()
+  on.exit(unlink(scratch, recursive = TRUE))
+  files <- html_files(sources, scratch)
+  site <- sub("/*$", "/", site)
+  read <- lapply(seq_len(nrow(files)), function(i) {
+    if (!is.null(progress) && i %% 200 == 0) {
+      progress(sprintf("Read %s of %s pages", format_count(i), format_count(nrow(files))))
+    }
+    address <- paste0(site, sub("(^|/)index\\.html?$", "\\1", files$name[i]))
+    page <- read_html_page(file_bytes(files$path[i], 0, file.size(files$path[i])), address)
+    c(page, list(file = files$name[i]))
+  })
+  saved <- as.IDate(as.Date(max(file.mtime(files$path)), tz = "UTC"))
+  new_pages(read, site, if (is.null(date)) saved else date)
+}
+
+# Files to read: data.table(path, name: below the folder or zip they came from).
+html_files <- function(sources, scratch) {
+  found <- rbindlist(lapply(sources, function(source) {
+    if (!dir.exists(source)) check_file(source)
+    folder <- source
+    if (!dir.exists(source)) {
+      if (!grepl("\\.zip$", source, ignore.case = TRUE)) {
+        return(data.table(path = source, name = basename(source)))
+      }
+      folder <- file.path(scratch, basename(source))
+      unpack_pages(source, folder)
+    }
+    names <- sort(list.files(folder, "\\.(html?|xhtml)$", recursive = TRUE, ignore.case = TRUE))
+    data.table(path = file.path(folder, names), name = names)
+  }))
+  if (!nrow(found)) {
+    abort_no_table("There is no HTML page.", paste(sources, collapse = ", "),
+      "Name a folder or a zip of saved pages (.html).")
+  }
+  found
+}
+
+# A zip of pages, without names that lead outside its folder.
+unpack_pages <- function(file, folder) {
+  listed <- tryCatch(utils::unzip(file, list = TRUE), error = function(e) NULL,
+    warning = function(w) NULL)
+  if (is.null(listed)) {
+    abort_tide("The zip cannot be read.", where = sprintf("'%s'.", file), fix = "Pack it again.",
+      class = "file", file = file)
+  }
+  bad <- grepl("(^|[/\\\\])\\.\\.([/\\\\]|$)|^[/\\\\]|^[A-Za-z]:", listed$Name)
+  if (any(bad) || sum(listed$Length) > 4e9) {
+    abort_tide(if (any(bad)) {
+      "The zip holds a name that leads outside its folder."
+    } else {
+      "The zip unpacks to more than 4 GB."
+    },
+      where = sprintf("'%s'.", file), fix = "Pack the pages alone.", class = "file", file = file)
+  }
+  utils::unzip(file, listed$Name[grepl("\\.(html?|xhtml)$", listed$Name, ignore.case = TRUE)],
+    exdir = folder)
+}
+
+# The pages of a site together: what is the frame, who links to whom.
+new_pages <- function(read, site, date) {
+  whole <- Filter(function(page) is.null(page[["skipped"]]), read)
+  skipped <- Filter(function(page) !is.null(page[["skipped"]]), read)
+  if (!length(whole)) {
+    abort_no_table("No file is a page.", read[[1]]$file,
+      sprintf("The first is %s: save the pages as HTML.", read[[1]]$skipped))
+  }
+  pages <- rbindlist(lapply(whole, `[[`, "fields"))
+  set(pages, j = "key", value = page_key(pages$page))
+  last <- !duplicated(pages$key, fromLast = TRUE)
+  whole <- whole[last]
+  pages <- pages[last]
+  blocks <- own_blocks(lapply(whole, `[[`, "blocks"))
+  text <- vapply(blocks, function(own) paste(own$text, collapse = "\n"), "")
+  set(pages, j = c("first_sentence", "text", "words", "title_length", "description_length"),
+    value = list(vapply(blocks, first_sentence, ""), text, count_words(text), nchar(pages$title),
+      nchar(pages$description)))
+  links <- site_links(whole, pages, site)
+  graph <- link_graph(links, pages$key, page_key(site))
+  set(pages, j = c("linking", "depth"), value = graph)
+  setcolorder(pages, c("page", "key", "title", "title_length", "description", "description_length",
+    "heading", "headings", "first_sentence", "text", "words"))
+  structure(list(pages = pages[], links = links,
+    skipped = data.table(file = vapply(skipped, `[[`, "", "file"),
+      reason = vapply(skipped, `[[`, "", "skipped")),
+    site = site, date = date),
+    class = "tide_pages")
+}
+
+count_words <- function(text) {
+  lengths(regmatches(text, gregexpr("[\\p{L}\\p{N}]+", text, perl = TRUE)))
+}
+
+# Blocks without those that stand on half of the pages.
+own_blocks <- function(blocks, least = 5, share = 0.5) {
+  if (length(blocks) < least) return(blocks)
+  distinct <- unlist(lapply(blocks, function(own) unique(own$text)))
+  counts <- table(distinct)
+  frame <- names(counts)[counts >= max(3, share * length(blocks))]
+  lapply(blocks, function(own) {
+    keep <- !own$text %in% frame
+    list(text = own$text[keep], heading = own$heading[keep])
+  })
+}
+
+# The first sentence of four words or more that is no heading.
+first_sentence <- function(own) {
+  text <- own$text[!own$heading]
+  text <- text[lengths(strsplit(text, " ", fixed = TRUE)) >= 4]
+  if (length(text)) sub("^(.{10,}?[.!?])\\s.*$", "\\1", text[1], perl = TRUE) else ""
+}
+
+# Links between pages of the site: data.table(from, to, text, main).
+site_links <- function(whole, pages, site) {
+  links <- rbindlist(lapply(seq_along(whole), function(i) {
+    own <- whole[[i]]$links
+    if (nrow(own)) set(own, j = "from", value = pages$key[i])
+    own
+  }), fill = TRUE)
+  if (!nrow(links)) {
+    return(data.table(from = character(), to = character(), text = character(), main = logical()))
+  }
+  set(links, j = "to", value = page_key(links$to))
+  host <- sub("[/?].*$", "", page_key(site))
+  own <- which(sub("[/?].*$", "", links$to) == host & links$to != links$from)
+  links[own, c("from", "to", "text", "main")]
+}
+
+# How many other pages link to each, and its clicks from the home page (breadth first).
+link_graph <- function(links, keys, home) {
+  distinct <- unique(links[, c("from", "to")])
+  linking <- tabulate(match(distinct$to, keys), length(keys))
+  depth <- rep(NA_integer_, length(keys))
+  reached <- intersect(home, keys)
+  steps <- 0L
+  while (length(reached)) {
+    depth[match(reached, keys)] <- steps
+    steps <- steps + 1L
+    next_ones <- unique(distinct$to[distinct$from %in% reached])
+    reached <- next_ones[next_ones %in% keys & is.na(depth[match(next_ones, keys)])]
+  }
+  list(linking, depth)
+}

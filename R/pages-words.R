@@ -1,0 +1,148 @@
+#' What pages say of queries
+#'
+#' For each query on its page: how often its words stand in the address, title, headings and text,
+#' and which of them are missing.
+#'
+#' @details The phrase is looked for by its words' stems in order (endings, case, accents, hyphens
+#'   and words run together make no difference); of scripts without spaces by its characters. Words
+#'   weigh by how few of the queries have them, so a telling word that is missing costs more cover
+#'   than a usual one.
+#' @param summary A `tide_summary` object.
+#' @param pages A `tide_pages` object.
+#' @return A tibble with a row for each query on a page that was read, those with the most
+#'   impressions first: `query`, `page`, `clicks`, `impressions`, `position`, `in_address`,
+#'   `in_title`, `in_heading`, `in_text` (how often the phrase stands there), `in_first` (in the
+#'   first sentence), `in_description`, `in_links` (links of other pages to this one that say it),
+#'   `cover` (0 to 1: share of its words, weighed, that the page says anywhere) and `missing` (the
+#'   words that it does not say).
+#' @section Errors: `tide_error_argument`.
+#' @references Porter (1980), Program 14, 130-137, for the stems.
+#' @seealso [tide_pages_read()]
+#' @examples
+#' dir <- tempfile("pages")
+#' dir.create(file.path(dir, "guides", "how-to-grow-radish"), recursive = TRUE)
+#' writeLines("<html><head><title>Radishes</title></head><body><h1>Growing radishes</h1><p>Sow
+#'   radishes thinly from March.</p></body></html>",
+#'   file.path(dir, "guides", "how-to-grow-radish", "index.html"))
+#' pages <- tide_pages_read(dir, "https://www.fernmoor.example/")
+#' summary <- tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor")
+#' tide_page_words(summary, pages)[, c("query", "in_title", "in_text", "cover", "missing")]
+#' @export
+tide_page_words <- function(summary, pages) {
+  check_class(summary, "tide_summary", "summary")
+  check_class(pages, "tide_pages", "pages")
+  at <- match(summary$pages$key, pages$pages$key)
+  pairs <- summary$pairs[!is.na(at[summary$pairs$page])]
+  if (!nrow(pairs)) return(tibble::as_tibble(word_rows(pairs, summary, NULL)))
+  language <- names(sort(table(pages$pages$language), decreasing = TRUE))[1]
+  stem <- stemmer(if (is.null(language)) "" else language)
+  said <- page_texts(pages, unique(at[pairs$page]), stem)
+  own <- match(at[pairs$page], said$at)
+  codes <- sort(unique(pairs$query))
+  phrases <- phrase_forms(summary$queries$key[codes], stem)
+  of <- match(pairs$query, codes)
+  fields <- c("address", "title", "heading", "text", "first", "description", "links")
+  counts <- lapply(stats::setNames(nm = fields), function(field) {
+    count_phrases(phrases$words[of], phrases$joined[of], said[[field]], own)
+  })
+  cover <- word_cover(phrases, of, own, said$anywhere, summary$queries$key[codes])
+  tibble::as_tibble(word_rows(pairs, summary, c(counts, cover)))
+}
+
+word_rows <- function(pairs, summary, found) {
+  count <- function(field) if (is.null(found)) integer() else found[[field]]
+  out <- data.table(query = summary$queries$query[pairs$query],
+    page = summary$pages$page[pairs$page], clicks = pairs$clicks, impressions = pairs$impressions,
+    position = pairs$position, in_address = count("address"), in_title = count("title"),
+    in_heading = count("heading"), in_text = count("text"), in_first = count("first"),
+    in_description = count("description"), in_links = count("links"),
+    cover = if (is.null(found)) numeric() else found$cover,
+    missing = if (is.null(found)) character() else found$missing)
+  setorderv(out, c("impressions", "query", "page"), c(-1L, 1L, 1L))
+}
+
+# Words to what is left of them without endings: by Porter's rules for the language, where they are
+# known.
+stemmer <- function(language) {
+  known <- c(en = "english", de = "german", fr = "french", es = "spanish", it = "italian",
+    nl = "dutch", pt = "portuguese", sv = "swedish", da = "danish", no = "norwegian",
+    fi = "finnish")
+  name <- known[language]
+  if (is.na(name)) name <- "english"
+  function(words) SnowballC::wordStem(words, name)
+}
+
+# Lower case, no accents, words of letters and digits only; scripts without spaces stay as they are.
+plain_words <- function(text) {
+  text <- plain_forms(fold_case(text))[[1]]
+  strsplit(trimws(gsub("[^\\p{L}\\p{N}]+", " ", gsub("['\u2019]", "", text), perl = TRUE)), " ",
+    fixed = TRUE)
+}
+
+# " stem stem stem " of each text, each distinct word stemmed once.
+stemmed <- function(texts, stem) {
+  words <- plain_words(texts)
+  all <- unlist(words)
+  distinct <- unique(all)
+  stems <- stem(distinct)[match(all, distinct)]
+  vapply(split(stems, factor(rep(seq_along(words), lengths(words)), seq_along(words))),
+    function(own) paste0(" ", paste(own, collapse = " "), " "), "", USE.NAMES = FALSE)
+}
+
+# Queries as phrases: `words` to look for, with a space at both ends, and `joined` without any.
+phrase_forms <- function(keys, stem) {
+  words <- stemmed(keys, stem)
+  # A script that writes no spaces is looked for within words, too.
+  unspaced <- grepl("[\\p{Han}\\p{Hiragana}\\p{Katakana}\\p{Thai}]", keys, perl = TRUE)
+  list(words = ifelse(unspaced, trimws(words), words),
+    joined = paste0(" ", gsub(" ", "", words), " "))
+}
+
+# Every field of pages as stemmed text: list(at, address, title, ..., anywhere).
+page_texts <- function(pages, at, stem) {
+  rows <- pages$pages[at]
+  path <- sub("^[a-z]+://[^/]*", "", rows$page)
+  own <- split(pages$links$text, factor(pages$links$to, rows$key))
+  links <- vapply(own, function(texts) paste(unique(texts), collapse = " | "), "",
+    USE.NAMES = FALSE)
+  of <- function(text) stemmed(gsub("|", " ~ ", text, fixed = TRUE), stem)
+  out <- list(at = at, address = of(path), title = of(rows$title),
+    heading = of(paste(rows$heading, rows$headings, sep = " | ")), text = of(rows$text),
+    first = of(rows$first_sentence), description = of(rows$description), links = of(links))
+  out$anywhere <- paste0(out$title, out$heading, out$description, out$text, out$address)
+  out
+}
+
+# How often each phrase stands in a text (by number); words run together count once.
+count_phrases <- function(words, joined, texts, own) {
+  out <- .Call(phrase_counts, words, texts, own)
+  several <- which(out == 0L & words != joined)
+  out[several] <- pmin(1L, .Call(phrase_counts, joined[several], texts, own[several]))
+  out
+}
+
+# The share of a query's words, weighed by how few queries have them, that a page says, and those
+# that it does not.
+word_cover <- function(phrases, of, own, anywhere, keys) {
+  parts <- strsplit(trimws(phrases$words), " ", fixed = TRUE)
+  plain <- plain_words(keys)
+  long <- setDT(list(query = rep(seq_along(parts), lengths(parts)),
+    stem = as.character(unlist(parts)), word = as.character(unlist(plain))))
+  often <- table(long$stem)
+  set(long, j = "weight", value = log(1 + length(parts) / as.vector(often[long$stem])))
+  # Words that tell nothing count where there are no others.
+  silent <- long$word %in% setdiff(function_words, intent_words$commercial)
+  telling <- tapply(!silent, long$query, any)
+  long <- long[which(!silent | !telling[as.character(long$query)])]
+  pair <- setDT(list(query = of, own = own, row = seq_along(of)))
+  asked <- long[pair, on = "query", allow.cartesian = TRUE]
+  said <- .Call(phrase_counts, paste0(" ", asked$stem, " "), anywhere, asked$own) > 0
+  sum_of <- function(x) sum_codes(x, asked$row, length(of))
+  missing <- character(length(of))
+  lacks <- asked[which(!said)]
+  if (nrow(lacks)) {
+    joined <- tapply(lacks$word, lacks$row, paste, collapse = " ")
+    missing[as.integer(names(joined))] <- as.vector(joined)
+  }
+  list(cover = sum_of(asked$weight * said) / sum_of(asked$weight), missing = missing)
+}

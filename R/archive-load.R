@@ -6,7 +6,7 @@
 #' once, from the file exported last.
 #'
 #' @param store A `tide_store` object.
-#' @param files Exports, as in [tide_read()]; or what [tide_facts()] read.
+#' @param files Exports, as in [tide_read()]; or what [tide_facts()] or [tide_pages_read()] read.
 #' @param exported,columns,date_order,decimal,clicks_above,repeats,progress As in [tide_read()].
 #' @param now Time to write into the history.
 #' @return `tide_load()`: a `tide_load` object, a list with `import` (its number, or `NA` where
@@ -32,6 +32,7 @@ tide_load <- function(store, files, exported = NULL, columns = NULL, date_order 
     decimal = NULL, clicks_above = c("leave out", "keep", "refuse"),
     repeats = c("ask", "newest", "add"), progress = NULL, now = Sys.time()) {
   check_class(store, "tide_store", "store")
+  if (inherits(files, "tide_pages")) return(tibble::as_tibble(keep_site_pages(store, files)))
   if (are_facts(files)) return(tibble::as_tibble(keep_facts(store, files)))
   how <- reading_options_used(files, 0, exported, NULL, columns, date_order, decimal, clicks_above,
     repeats)

@@ -8,8 +8,8 @@ cli_commands <- function() {
   lapply(list(demo = command_demo, init = command_init, load = command_load, check = command_check,
     enrich = command_enrich, curve = command_curve, list = command_list, find = command_find,
     decide = command_decide, outcome = command_outcome, trace = command_trace,
-    follow = command_follow, watched = command_watched, compare = command_compare,
-    report = command_report),
+    follow = command_follow, watched = command_watched, pages = command_pages,
+    compare = command_compare, report = command_report),
     function(command) command(shared))
 }
 

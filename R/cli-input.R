@@ -216,12 +216,13 @@ summarise_input <- function(options, input,
 
 # Facts of the archive, of the settings, of the call.
 facts_input <- function(options, input) {
-  c(
+  Filter(Negate(is.null), c(
+    if (!is.null(input$store)) list(page_facts(stored_site_pages(input$store))),
     if (!is.null(input$store)) tide_facts(input$store),
     if (is.null(input$store) && length(input$settings$enrichments)) {
       tide_facts(named_files(input$settings, "enrichments"))
     },
-    if (!is.null(options$facts)) tide_facts(options$facts))
+    if (!is.null(options$facts)) tide_facts(options$facts)))
 }
 
 find_input <- function(options, input, data = read_input(options, input, months = TRUE)) {

@@ -25,6 +25,7 @@ write_demo <- function(site, dir) {
   write_whole(files[["rich"]], function(path) fwrite(demo_rich_results(site), path))
   Sys.setFileTime(files, as.POSIXct(paste(max(site$totals$date) + 1L, "09:00:00"), tz = "UTC"))
   write_whole(file.path(dir, "volumes.csv"), function(path) fwrite(demo_volumes(site), path))
+  write_demo_html(site, file.path(dir, "site-html"))
   write_whole(file.path(dir, "results-pages.csv"),
     function(path) fwrite(demo_results_pages(site), path))
   write_whole(file.path(dir, "events.csv"),

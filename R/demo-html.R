@@ -2,8 +2,8 @@
 # planted in them. Where a query stands on its page (title, heading, text or nowhere) follows from
 # its words alone, so the truth is known without drawing anything.
 
-# Where the phrase of each query is `planted` on the page that answers it, and where it `stands` in the
-# end: data.table(query, page, topic, planted, stands).
+# Where the phrase of each query is `planted` on the page that answers it, and where it `stands` in
+# the end: data.table(query, page, topic, planted, stands).
 demo_phrases <- function(site) {
   queries <- site$truth$queries
   own <- queries[queries$segment == "non-brand", c("query", "page", "topic", "weak"), with = FALSE]
@@ -21,7 +21,8 @@ demo_phrases <- function(site) {
   rank <- c(none = 0, text = 1, heading = 2, title = 3)
   best <- vapply(seq_len(nrow(own)), function(i) {
     rivals <- which(own$page == own$page[i] & planted != "none")
-    holds <- grepl(paste0(" ", own$query[i], " "), paste0(" ", own$query[rivals], " "), fixed = TRUE)
+    holds <- grepl(paste0(" ", own$query[i], " "), paste0(" ", own$query[rivals], " "),
+      fixed = TRUE)
     named <- !any(own$page == own$page[i] & planted == "title") &&
       grepl(paste0(" ", house_name(own$query[i]), " "),
         paste0(" ", house_name(basename(own$page[i])), " "), fixed = TRUE)

@@ -6,18 +6,20 @@
 #' @details Text that stands on half of the pages, and menus, heads, feet and asides, are the frame
 #'   and no page's own words. What only scripts draw is not seen: pages of under 20 words are
 #'   remarked on. An address comes from the path in the folder; `index.html` is its folder's.
-#' @param sources Paths of folders, zips or HTML files.
+#' @param sources Paths of folders, zips or HTML files; or a `tide_store`, for the pages that
+#'   [tide_load()] put into the archive last.
 #' @param site Address that the folder's top stands for, such as `"https://www.fernmoor.example/"`.
 #' @param date The day the pages were saved; `NULL` takes the newest file's.
 #' @param progress A function of one text, called now and then.
+#' @param ... Not used.
 #' @return A `tide_pages` object: a list with `pages` (a data.table: `page`, `key`, `title`,
 #'   `title_length`, `description`, `description_length` (in characters), `heading` (the main ones),
 #'   `headings`, `first_sentence`, `text` (without the frame), `words`, `language`, `canonical`,
 #'   `noindex`, `types` (of structured data), `pictures` (their alternative texts), `published`,
 #'   `modified`, `linking` (how many other pages link to it), `depth` (clicks from the home page,
-#'   missing where no link leads to it)), `links` (`from`, `to`: keys, `text`, `main`: whether in the
-#'   text or in the frame), `skipped` (`file`, `reason`), `site`, `date`. Methods: `print`, `format`,
-#'   `tidy`, `summary` (remarks with counts).
+#'   missing where no link leads to it)), `links` (`from`, `to`: keys, `text`, `main`: whether in
+#'   the text or in the frame), `skipped` (`file`, `reason`), `site`, `date`. Methods: `print`,
+#'   `format`, `tidy`, `summary` (remarks with counts).
 #' @section Errors: `tide_error_file`; `tide_error_no_table` where no file is a page;
 #'   `tide_error_argument` without a `site`.
 #' @seealso [tide_page_words()] for what they say of queries.
@@ -31,7 +33,12 @@
 #'   through the winter.</p></body></html>", file.path(dir, "kale", "index.html"))
 #' tide_pages_read(dir, "https://www.fernmoor.example/")
 #' @export
-tide_pages_read <- function(sources, site, date = NULL, progress = NULL) {
+tide_pages_read <- function(sources, ...) UseMethod("tide_pages_read")
+
+#' @rdname tide_pages_read
+#' @export
+tide_pages_read.default <- function(sources, site, date = NULL, progress = NULL, ...) {
+  check_no_more(...)
   check_text(sources, "sources", many = TRUE)
   check_text(site, "site")
   if (!grepl("^https?://[^/ ]+", site)) {
@@ -78,8 +85,8 @@ html_files <- function(sources, scratch) {
 
 # A zip of pages, without names that lead outside its folder.
 unpack_pages <- function(file, folder) {
-  listed <- tryCatch(utils::unzip(file, list = TRUE), error = function(e) NULL,
-    warning = function(w) NULL)
+  listed <-
+    tryCatch(utils::unzip(file, list = TRUE), error = function(e) NULL, warning = function(w) NULL)
   if (is.null(listed)) {
     abort_tide("The zip cannot be read.", where = sprintf("'%s'.", file), fix = "Pack it again.",
       class = "file", file = file)
@@ -120,10 +127,13 @@ new_pages <- function(read, site, date) {
   set(pages, j = c("linking", "depth"), value = graph)
   setcolorder(pages, c("page", "key", "title", "title_length", "description", "description_length",
     "heading", "headings", "first_sentence", "text", "words"))
-  structure(list(pages = pages[], links = links,
+  structure(list(
+    pages = pages[],
+    links = links,
     skipped = data.table(file = vapply(skipped, `[[`, "", "file"),
       reason = vapply(skipped, `[[`, "", "skipped")),
-    site = site, date = date),
+    site = site,
+    date = date),
     class = "tide_pages")
 }
 
@@ -156,7 +166,8 @@ site_links <- function(whole, pages, site) {
     own <- whole[[i]]$links
     if (nrow(own)) set(own, j = "from", value = pages$key[i])
     own
-  }), fill = TRUE)
+  }),
+    fill = TRUE)
   if (!nrow(links)) {
     return(data.table(from = character(), to = character(), text = character(), main = logical()))
   }

@@ -13,8 +13,8 @@ read_html_page <- function(bytes, address) {
   if (!grepl("<(!doctype html|html|head|body|title|meta|h1|p|div)", start, useBytes = TRUE)) {
     return(list(skipped = "not HTML"))
   }
-  doc <- tryCatch(xml2::read_html(bytes, options = c("RECOVER", "NOERROR", "NOWARNING", "NOBLANKS")),
-    error = function(e) NULL)
+  lenient <- c("RECOVER", "NOERROR", "NOWARNING", "NOBLANKS")
+  doc <- tryCatch(xml2::read_html(bytes, options = lenient), error = function(e) NULL)
   if (is.null(doc)) return(list(skipped = "markup that cannot be read"))
   list(fields = html_fields(doc, address), blocks = html_blocks(doc),
     links = html_links(doc, address))

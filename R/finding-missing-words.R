@@ -1,0 +1,93 @@
+#' Queries that their page does not say
+#'
+#' Queries for which a page is shown up to position 30 and whose phrase stands neither in its title
+#' nor in a heading, or nowhere, with what saying it could bring.
+#'
+#' @details What it brings is measured on this site: within pages, queries whose phrase stands in
+#'   title or heading are held against those of which it stands in the text only, or nowhere, by the
+#'   log of their position (weighted least squares with a normal prior on the effect, see
+#'   [tide_assumptions()], `said_effect`). Queries of one page share its strength, so that is like
+#'   against like; but a phrase that was put into a title may have been the page's subject anyway, so
+#'   this is no proof. if done = impressions x own factor x (CTR on the curve at the position times
+#'   that effect, less today's), for 30 days; its interval is that of the effect.
+#' @param summary A `tide_summary` object.
+#' @param pages A `tide_pages` object.
+#' @param curve A `tide_curve` object; `NULL` fits it to `summary`.
+#' @return A tibble, those worth most first: the columns of [tide_page_words()], `if_done`,
+#'   `if_done_low`, `if_done_high` (90 %, clicks per 30 days). Its attribute `effect` holds what
+#'   saying a phrase does to the position (`said` in `heading` or `text` against nowhere, `times`,
+#'   `low`, `high`, `pairs` it rests on).
+#' @section Errors: `tide_error_argument`.
+#' @seealso [tide_page_words()], [tide_pages_read()]
+#' @examples
+#' dir <- tempfile("pages")
+#' dir.create(file.path(dir, "guides", "how-to-grow-radish"), recursive = TRUE)
+#' writeLines("<html><head><title>Radishes</title></head><body><h1>Radishes</h1></body></html>",
+#'   file.path(dir, "guides", "how-to-grow-radish", "index.html"))
+#' pages <- tide_pages_read(dir, "https://www.fernmoor.example/")
+#' summary <- tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor")
+#' tide_missing_words(summary, pages)[, c("query", "position", "missing", "if_done")]
+#' @export
+tide_missing_words <- function(summary, pages, curve = NULL) {
+  check_class(summary, "tide_summary", "summary")
+  check_class(pages, "tide_pages", "pages")
+  if (is.null(curve)) curve <- tide_curve(summary) else check_class(curve, "tide_curve", "curve")
+  words <- setDT(as.data.frame(tide_page_words(summary, pages)))
+  evidence <- pair_evidence(summary, curve, setdiff(names(curve$fits), "brand"))
+  at <- evidence[setDT(list(query = match(words$query, summary$queries$query),
+    page = match(words$page, summary$pages$page))), on = c("query", "page")]
+  judged <- which(at$judged)
+  words <- words[judged]
+  at <- at[judged]
+  stands <- fcase(words$in_title > 0 | words$in_heading > 0, "heading", words$in_text > 0, "text",
+    rep(TRUE, nrow(words)), "none")
+  effect <- said_effect(at, stands)
+  lacks <- which(stands != "heading" & at$position <= assumed("said_until"))
+  done <- said_done(summary, curve, at[lacks], stands[lacks], effect)
+  out <- cbind(words[lacks], setDT(done))
+  out <- out[order(-out$if_done, -out$impressions, out$query)]
+  out <- tibble::as_tibble(out)
+  attr(out, "effect") <- tibble::tibble(said = c("heading", "text"), times = exp(effect$mean),
+    low = exp(effect$mean - stats::qnorm(0.95) * effect$sd),
+    high = exp(effect$mean + stats::qnorm(0.95) * effect$sd), pairs = effect$pairs)
+  out
+}
+
+# Log of the position where a phrase stands in title or heading, and in the text only, beside where it
+# stands nowhere, within pages: list(mean, sd: of both; cover: their covariance; pairs).
+said_effect <- function(at, stands) {
+  use <- which(at$impressions >= 10 & at$position <= 2 * assumed("said_until"))
+  x <- cbind(stands[use] == "heading", stands[use] == "text")
+  y <- log(at$position[use])
+  weight <- pmin(at$impressions[use], 100) / 100
+  within <- function(v) {
+    v - rowsum(v * weight, at$page[use])[match(at$page[use], sort(unique(at$page[use])))] /
+      rowsum(weight, at$page[use])[match(at$page[use], sort(unique(at$page[use])))]
+  }
+  prior_mean <- assumed("said_effect") * c(1, 0.5)
+  prior <- diag(1 / assumed("said_effect_sd")^2, 2)
+  if (length(use) < 20) {
+    return(list(mean = prior_mean, cover = solve(prior), sd = rep(assumed("said_effect_sd"), 2),
+      pairs = length(use)))
+  }
+  x <- apply(x + 0, 2, within)
+  y <- within(y)
+  spread <- sum(weight * y^2) / max(1, length(use) - length(unique(at$page[use])))
+  cover <- solve(crossprod(x, x * weight) / spread + prior)
+  mean <- as.vector(cover %*% (crossprod(x, weight * y) / spread + prior %*% prior_mean))
+  list(mean = mean, cover = cover, sd = sqrt(diag(cover)), pairs = length(use))
+}
+
+# Clicks per 30 days of saying a phrase: list(if_done, if_done_low, if_done_high).
+said_done <- function(summary, curve, at, stands, effect) {
+  step <- ifelse(stands == "text", effect$mean[1] - effect$mean[2], effect$mean[1])
+  sd <- ifelse(stands == "text",
+    sqrt(max(0, effect$cover[1, 1] + effect$cover[2, 2] - 2 * effect$cover[1, 2])), effect$sd[1])
+  clicks <- function(step) {
+    there <- pmax(1, at$position * exp(pmin(0, step)))
+    ctr <- curve_ctr(curve, there, at$segment, at$rows, at$impressions) * at$taken
+    pmax(0, at$own * (at$impressions * ctr - at$expected) * (step < 0)) * per_month(summary)
+  }
+  reach <- stats::qnorm(0.95) * sd
+  list(if_done = clicks(step), if_done_low = clicks(step + reach), if_done_high = clicks(step - reach))
+}

@@ -1,0 +1,41 @@
+#' @rdname tide_pages_read
+#' @export
+tide_pages_read.tide_store <- function(sources, ...) {
+  check_no_more(...)
+  held <- stored_site_pages(sources)
+  if (is.null(held)) {
+    abort_store(sources$dir, "The archive holds no pages of the site.", "Read some and load them.",
+      "pages of a folder or zip", "nothing_left")
+  }
+  held
+}
+
+# The pages stored last as a tide_pages object, NULL where there are none.
+stored_site_pages <- function(store) {
+  held <- with_store(store, write = FALSE, function(con) {
+    DBI::dbGetQuery(con, "SELECT date, file, rows FROM facts WHERE place = 'site pages'
+      ORDER BY date DESC, id DESC LIMIT 1")
+  })
+  if (!nrow(held)) return(NULL)
+  read <- jsonlite::fromJSON(held$rows)
+  columns <- function(of) setDT(lapply(read[[of]], function(x) if (is.list(x)) unlist(x) else x))
+  structure(list(
+    pages = columns("pages"),
+    links = columns("links"),
+    skipped = data.table(file = as.character(read$skipped$file),
+      reason = as.character(read$skipped$reason)),
+    site = held$file,
+    date = as.IDate(held$date)),
+    class = "tide_pages")
+}
+
+# Titles and descriptions as facts, for all that looks at them.
+page_facts <- function(pages) {
+  if (is.null(pages)) return(NULL)
+  own <- pages$pages
+  rows <- data.table(name = own$page, title = ifelse(nzchar(own$title), own$title, NA),
+    description = ifelse(nzchar(own$description), own$description, NA))
+  structure(
+    list(by = "page", rows = rows, date = pages$date, file = "pages of the site", twice = 0L),
+    class = "tide_facts")
+}

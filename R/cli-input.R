@@ -240,7 +240,8 @@ find_input <- function(options, input, data = read_input(options, input, months 
     hours = input$settings$hours, assumptions = input$settings$assumptions,
     decisions = if (!isTRUE(options$all) && NROW(input$decisions)) input$decisions,
     outcomes = if (NROW(input$decisions)) kept_outcomes(tide_store(input$folder)),
-    events = events_input(options, input), results_pages = results_pages_input(options, input))
+    events = events_input(options, input), results_pages = results_pages_input(options, input),
+    pages = if (!is.null(input$store)) stored_site_pages(input$store))
   if (NROW(findings$features)) {
     note(options, paste(feature_lines(findings$features), collapse = "\n"))
   }

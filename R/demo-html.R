@@ -13,16 +13,15 @@ demo_phrases <- function(site) {
   # A weak title names nothing that people ask for.
   set(own, which(own$weak < 1 & own$stands == "title"), "stands", "heading")
   # Pages have one title: the first query that claims it.
-  again <- which(own$stands == "title" &
-    duplicated(paste(own$page, own$stands)))
+  again <- which(own$stands == "title" & duplicated(paste(own$page, own$stands)))
   set(own, again, "stands", "heading")
   planted <- own$stands
   # A phrase stands where a longer one does that holds it, and where the name of the page does.
   rank <- c(none = 0, text = 1, heading = 2, title = 3)
   best <- vapply(seq_len(nrow(own)), function(i) {
     rivals <- which(own$page == own$page[i] & planted != "none")
-    holds <- grepl(paste0(" ", own$query[i], " "), paste0(" ", own$query[rivals], " "),
-      fixed = TRUE)
+    holds <-
+      grepl(paste0(" ", own$query[i], " "), paste0(" ", own$query[rivals], " "), fixed = TRUE)
     named <- !any(own$page == own$page[i] & planted == "title") &&
       grepl(paste0(" ", house_name(own$query[i]), " "),
         paste0(" ", house_name(basename(own$page[i])), " "), fixed = TRUE)
@@ -77,8 +76,10 @@ demo_links <- function(path, folder, site) {
   varieties <- path[folder == "variety"]
   shop <- sub("[^/]+/$", "", varieties)
   frame <- rbindlist(lapply(path, function(from) {
-    link(from, setdiff(c("/", index), from), c(`/` = "Home", `/guides/` = "Guides",
-      `/journal/` = "Journal", `/catalogue/` = "Catalogue")[setdiff(c("/", index), from)], FALSE)
+    link(from, setdiff(c("/", index), from),
+      c(`/` = "Home", `/guides/` = "Guides", `/journal/` = "Journal", `/catalogue/` = "Catalogue")[setdiff(
+        c("/", index), from)],
+      FALSE)
   }))
   swaps <- site$truth$queries[site$truth$queries$case == "swap"]
   journal <- path[folder == "journal"]
@@ -88,7 +89,8 @@ demo_links <- function(path, folder, site) {
   }))
   all <- rbind(within, data.table(from = shop, to = varieties, text = name(varieties), main = TRUE),
     link("/", c("/delivery/", "/contact/", "/gift-vouchers/", "/about/"),
-      c("Delivery", "Contact", "Gift vouchers", "About us"), TRUE), wrong, frame)
+      c("Delivery", "Contact", "Gift vouchers", "About us"), TRUE),
+    wrong, frame)
   all[all$from != all$to]
 }
 
@@ -101,24 +103,25 @@ demo_page <- function(path, topic, phrases, links, i) {
   a <- function(rows) sprintf("<a href='%s'>%s</a>", rows$to, escape_text(rows$text))
   filler <- function(k) demo_filler[(i + k) %% length(demo_filler) + 1L]
   main <- links[links$main]
-  paste0(
-    "<!doctype html><html lang='en'><head><meta charset='utf-8'><title>",
+  paste0("<!doctype html><html lang='en'><head><meta charset='utf-8'><title>",
     escape_text(sprintf("%s | Fernmoor Seeds", title)), "</title>",
     if (i %% 9 != 0) {
       sprintf("<meta name='description' content='%s'>",
-        if (i %% 7 == 0) "Heirloom seeds by post" else escape_text(sprintf("All of %s at a glance.",
-          house)))
+        if (i %% 7 == 0) {
+          "Heirloom seeds by post"
+        } else {
+          escape_text(sprintf("All of %s at a glance.", house))
+        })
     },
     sprintf("<link rel='canonical' href='%s%s'>", demo_host, path),
-    if (path == "/about/") "<meta name='robots' content='noindex'>",
-    "</head><body><header><nav>", paste(a(links[!links$main]), collapse = " "),
-    "</nav></header><main><h1>", escape_text(title), "</h1><p>", filler(0), "</p>",
-    paste0("<h2>", escape_text(sections), "</h2><p>", filler(1), "</p>",
-      collapse = "")[length(sections) > 0],
+    if (path == "/about/") "<meta name='robots' content='noindex'>", "</head><body><header><nav>",
+    paste(a(links[!links$main]), collapse = " "), "</nav></header><main><h1>", escape_text(title),
+    "</h1><p>", filler(0), "</p>", paste0("<h2>", escape_text(sections), "</h2><p>", filler(1),
+      "</p>", collapse = "")[length(sections) > 0],
     paste0("<p>", escape_text(sprintf("A word on %s, since many ask.", inside)), "</p>",
       collapse = "")[length(inside) > 0],
-    if (nrow(main)) paste0("<ul><li>", paste(a(main), collapse = "</li><li>"), "</li></ul>"),
-    "<p>", filler(2), "</p></main><footer><p>Fernmoor Seeds, by post since always.</p></footer>",
+    if (nrow(main)) paste0("<ul><li>", paste(a(main), collapse = "</li><li>"), "</li></ul>"), "<p>",
+    filler(2), "</p></main><footer><p>Fernmoor Seeds, by post since always.</p></footer>",
     "</body></html>")
 }
 
@@ -133,7 +136,8 @@ write_demo_html <- function(site, dir) {
   broken <- match("/delivery/", made$path)
   html[broken] <- sub("</main>", "", gsub("</p>", "", html[broken], fixed = TRUE), fixed = TRUE)
   other <- match("/contact/", made$path)
-  html[other] <- sub("utf-8", "iso-8859-1", sub("Contact", "Caf\u00e9 and contact", html[other]))
+  html[other] <-
+    sub("utf-8", "iso-8859-1", sub("<title>contact", "<title>Caf\u00e9 and contact", html[other]))
   for (i in seq_along(files)) {
     bytes <- charToRaw(if (i == other) iconv(html[i], "UTF-8", "latin1") else enc2utf8(html[i]))
     writeBin(bytes, files[i])

@@ -34,7 +34,11 @@ finding_kinds <- function() {
     new_page = finding_kind(find_new_page, "idea for a page", "new page", "N", hours = 8,
       colour = "#455a64", mark = 3, meaning = paste(
         "Shown far down only, on whatever page touches the topic: no page of the",
-        "site answers it.")))
+        "site answers it.")),
+    missing_words = finding_kind(find_missing_words, "phrase missing", "phrase", "P", hours = 1,
+      colour = "#a0522d", mark = 4, meaning = paste(
+        "The page says the phrase neither in its title nor in a heading. What saying it",
+        "does to the position is measured on this site's own pages.")))
 }
 
 # label: in sentences; short: in narrow columns; initial: of its ids; hours: of work, unless told

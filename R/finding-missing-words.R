@@ -1,15 +1,33 @@
+#' Phrases that a page does not say
+#'
+#' A kind of finding, `missing_words`: a query for which a page leads up to position 30, and whose
+#' phrase stands neither in its title nor in a heading. Listed where the pages of the site are
+#' known.
+#'
+#' @section Definition, formula: see [tide_missing_words()]. `confidence` is the probability that
+#'   saying a phrase helps the position on this site; listed from 0.8. All phrases of a page are one
+#'   task.
+#' @section Do not trust it when: few pages say what they are asked for, so little can be compared;
+#'   phrases in titles were chosen because the page ranked for them.
+#' @section Assumptions: see `tide_assumptions()`, rows whose `moves` holds `missing_words`.
+#' @examples
+#' subset(tide_assumptions(), moves == "missing_words")
+#' @seealso [tide_find()], [tide_missing_words()]
+#' @name missing_words
+NULL
+
 #' Queries that their page does not say
 #'
-#' Queries for which a page is shown up to position 30 and whose phrase stands neither in its title
-#' nor in a heading, or nowhere, with what saying it could bring.
+#' Queries for which a page leads up to position 30 and whose phrase stands neither in its title nor
+#' in a heading, with what saying it there could bring.
 #'
 #' @details What it brings is measured on this site: within pages, queries whose phrase stands in
 #'   title or heading are held against those of which it stands in the text only, or nowhere, by the
 #'   log of their position (weighted least squares with a normal prior on the effect, see
 #'   [tide_assumptions()], `said_effect`). Queries of one page share its strength, so that is like
-#'   against like; but a phrase that was put into a title may have been the page's subject anyway, so
-#'   this is no proof. if done = impressions x own factor x (CTR on the curve at the position times
-#'   that effect, less today's), for 30 days; its interval is that of the effect.
+#'   against like; but a phrase that was put into a title may have been the page's subject anyway,
+#'   so this is no proof. if done = impressions x own factor x (CTR on the curve at the position
+#'   times that effect, less today's), for 30 days; its interval is that of the effect.
 #' @param summary A `tide_summary` object.
 #' @param pages A `tide_pages` object.
 #' @param curve A `tide_curve` object; `NULL` fits it to `summary`.
@@ -32,11 +50,28 @@ tide_missing_words <- function(summary, pages, curve = NULL) {
   check_class(summary, "tide_summary", "summary")
   check_class(pages, "tide_pages", "pages")
   if (is.null(curve)) curve <- tide_curve(summary) else check_class(curve, "tide_curve", "curve")
-  words <- setDT(as.data.frame(tide_page_words(summary, pages)))
   evidence <- pair_evidence(summary, curve, setdiff(names(curve$fits), "brand"))
-  at <- evidence[setDT(list(query = match(words$query, summary$queries$query),
-    page = match(words$page, summary$pages$page))), on = c("query", "page")]
-  judged <- which(at$judged)
+  found <- missing_words(summary, pages, curve, evidence)
+  effect <- found$effect
+  out <- tibble::as_tibble(found$words)
+  attr(out, "effect") <- tibble::tibble(said = c("heading", "text"), times = exp(effect$mean),
+    low = exp(effect$mean - stats::qnorm(0.95) * effect$sd),
+    high = exp(effect$mean + stats::qnorm(0.95) * effect$sd), pairs = effect$pairs)
+  out
+}
+
+# In: pairs of pair_evidence(). Out: list(words: rows as tide_missing_words() gives them; at: the
+# rows of pairs, `row` their number; stands: where each phrase stands; effect).
+missing_words <- function(summary, pages, curve, evidence) {
+  words <- setDT(as.data.frame(tide_page_words(summary, pages)))
+  row <- evidence[setDT(list(query = match(words$query, summary$queries$query),
+    page = match(words$page, summary$pages$page))),
+    on = c("query", "page"), which = TRUE]
+  at <- evidence[row]
+  set(at, j = "row", value = row)
+  # A page that stands behind another of the site need not say the phrase, and shows nothing.
+  leads <- leading_pages(summary$pairs, nrow(summary$queries))[at$query] == at$page
+  judged <- which(at$judged & leads)
   words <- words[judged]
   at <- at[judged]
   stands <- fcase(words$in_title > 0 | words$in_heading > 0, "heading", words$in_text > 0, "text",
@@ -45,16 +80,49 @@ tide_missing_words <- function(summary, pages, curve = NULL) {
   lacks <- which(stands != "heading" & at$position <= assumed("said_until"))
   done <- said_done(summary, curve, at[lacks], stands[lacks], effect)
   out <- cbind(words[lacks], setDT(done))
-  out <- out[order(-out$if_done, -out$impressions, out$query)]
-  out <- tibble::as_tibble(out)
-  attr(out, "effect") <- tibble::tibble(said = c("heading", "text"), times = exp(effect$mean),
-    low = exp(effect$mean - stats::qnorm(0.95) * effect$sd),
-    high = exp(effect$mean + stats::qnorm(0.95) * effect$sd), pairs = effect$pairs)
-  out
+  out <- out[order(-round(out$if_done, 1), -out$impressions, out$query)]
+  in_order <- match(paste(out$query, out$page), paste(words$query, words$page)[lacks])
+  list(words = out, at = at[lacks[in_order]], stands = stands[lacks[in_order]], effect = effect)
 }
 
-# Log of the position where a phrase stands in title or heading, and in the text only, beside where it
-# stands nowhere, within pages: list(mean, sd: of both; cover: their covariance; pairs).
+# The same as findings, one task a page: `confidence` is the probability that saying a phrase helps
+# on this site.
+find_missing_words <- function(summary, curve, pairs, options) {
+  if (is.null(options$pages)) return(no_findings())
+  found <- missing_words(summary, options$pages, curve, pairs)
+  effect <- found$effect
+  confidence <- stats::pnorm(0,
+    ifelse(found$stands == "text", effect$mean[1] - effect$mean[2], effect$mean[1]), effect$sd[1])
+  of_page <- stats::ave(found$words$if_done, found$words$page, FUN = sum)
+  keep <- which(found$at$tested & of_page >= options$least & found$words$if_done > 0 &
+    confidence >= assumed("said_confidence"))
+  if (!length(keep)) return(no_findings())
+  words <- found$words[keep]
+  at <- found$at[keep]
+  page <- format_path(words$page)
+  times <- exp(effect$mean[1])
+  lacks <-
+    ifelse(nzchar(words$missing), sprintf(" The page does not say \"%s\".", words$missing), "")
+  out <- pair_findings("missing_words", summary, pairs, at$row,
+    list(done = words$if_done, low = words$if_done_low, high = words$if_done_high),
+    confidence[keep], assumed("said_chance"),
+    sprintf("Say \"%s\" in a heading of %s and answer it beneath.", words$query, page),
+    sprintf(paste(
+      "Position %s, %s. The phrase stands %s.%s Queries of one page whose phrase stands",
+      "in title or heading have a position %.2f times that of others here (%s)."),
+      format_position(at$position), format_plural(at$impressions, "impression"),
+      ifelse(words$in_text > 0, "in the text only", "nowhere on the page"), lacks, times,
+      format_plural(effect$pairs, "pair")),
+    step_lines(factor_line(at), sprintf(
+      "position %.2f x %.3f with the phrase in title or heading; if done = %.2f clicks per 30 days",
+      at$position, times, words$if_done),
+      sprintf("confidence: chance that saying it helps at all = %.3f", confidence[keep])))
+  set(out, j = "work", value = paste("missing_words", summary$pages$key[at$page]))
+  list(found = out, aside = NULL)
+}
+
+# Log of the position where a phrase stands in title or heading, and in the text only, beside where
+# it stands nowhere, within pages: list(mean, sd: of both; cover: their covariance; pairs).
 said_effect <- function(at, stands) {
   use <- which(at$impressions >= 10 & at$position <= 2 * assumed("said_until"))
   x <- cbind(stands[use] == "heading", stands[use] == "text")
@@ -64,7 +132,7 @@ said_effect <- function(at, stands) {
     v - rowsum(v * weight, at$page[use])[match(at$page[use], sort(unique(at$page[use])))] /
       rowsum(weight, at$page[use])[match(at$page[use], sort(unique(at$page[use])))]
   }
-  prior_mean <- assumed("said_effect") * c(1, 0.5)
+  prior_mean <- -assumed("said_effect") * c(1, 0.5)
   prior <- diag(1 / assumed("said_effect_sd")^2, 2)
   if (length(use) < 20) {
     return(list(mean = prior_mean, cover = solve(prior), sd = rep(assumed("said_effect_sd"), 2),
@@ -89,5 +157,6 @@ said_done <- function(summary, curve, at, stands, effect) {
     pmax(0, at$own * (at$impressions * ctr - at$expected) * (step < 0)) * per_month(summary)
   }
   reach <- stats::qnorm(0.95) * sd
-  list(if_done = clicks(step), if_done_low = clicks(step + reach), if_done_high = clicks(step - reach))
+  list(if_done = clicks(step), if_done_low = clicks(step + reach),
+    if_done_high = clicks(step - reach))
 }

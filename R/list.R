@@ -4,7 +4,8 @@
 #' certainty, its evidence and its next step, and puts the best use of a working day first.
 #'
 #' @details Kinds of findings, each with a page of its own: [low_ctr], [striking_distance],
-#'   [cannibalized], [falling] and `rising`, [tail_demand], [new_page].
+#'   [cannibalized], [falling] and `rising`, [tail_demand], [new_page], and where the pages of the
+#'   site are known [missing_words].
 #'
 #' One arithmetic for all kinds: `gain` = `if_done` x `confidence` x `chance`. `if_done`: extra
 #' clicks per 30 days if the finding is real and the step works, with a 90 % interval of its mean
@@ -56,6 +57,8 @@
 #'   (`features`: by `feature` the `queries` that show what it takes, the `ratio` of clicks with its
 #'   90 % interval, and whether it is `used`); titles and formats that stand above are named with
 #'   each finding.
+#' @param pages A `tide_pages` object: phrases that pages do not say become findings, see
+#'   [missing_words].
 #' @return A `tide_findings` object: a list with `findings` (a data.table, which [tidy()] hands
 #'   out as a tibble, with the columns `rank`, `id`, `kind`, `query`, `page`, `pages`, `clicks`,
 #'   `impressions`, `ctr`, `position`, `expected_ctr`, `if_done`, `if_done_low`, `if_done_high`,
@@ -82,7 +85,7 @@
 tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gain = NULL,
     min_impressions = 1, position = NULL, segment = NULL, segments = NULL, rules = tide_rules(),
     kind = NULL, hours = NULL, target = "next", assumptions = NULL, decisions = NULL,
-    outcomes = NULL, events = NULL, today = Sys.Date(), results_pages = NULL) {
+    outcomes = NULL, events = NULL, today = Sys.Date(), results_pages = NULL, pages = NULL) {
   check_class(summary, "tide_summary", "summary")
   kind <- check_kind(kind)
   check_hours(hours)
@@ -93,6 +96,10 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   segment <- check_segments(segment, curve)
   today <- check_date(today, "today")
   options <- finding_options(kind, band, target, fdr, min_gain)
+  if (!is.null(pages)) {
+    check_class(pages, "tide_pages", "pages")
+    options$pages <- pages
+  }
   if (length(rules$intended)) options$intended <- intended_codes(summary, rules)
   options$known <- known_changes(summary, decisions, check_events(events))
   pairs <- pair_evidence(summary, curve, segment, min_impressions)

@@ -95,7 +95,7 @@ phrase_forms <- function(keys, stem) {
   # A script that writes no spaces is looked for within words, too.
   unspaced <- grepl("[\\p{Han}\\p{Hiragana}\\p{Katakana}\\p{Thai}]", keys, perl = TRUE)
   list(words = ifelse(unspaced, trimws(words), words),
-    joined = paste0(" ", gsub(" ", "", words), " "))
+    joined = paste0(" ", stem(vapply(plain_words(keys), paste, "", collapse = "")), " "))
 }
 
 # Every field of pages as stemmed text: list(at, address, title, ..., anywhere).
@@ -103,8 +103,8 @@ page_texts <- function(pages, at, stem) {
   rows <- pages$pages[at]
   path <- sub("^[a-z]+://[^/]*", "", rows$page)
   own <- split(pages$links$text, factor(pages$links$to, rows$key))
-  links <- vapply(own, function(texts) paste(unique(texts), collapse = " | "), "",
-    USE.NAMES = FALSE)
+  links <-
+    vapply(own, function(texts) paste(unique(texts), collapse = " | "), "", USE.NAMES = FALSE)
   of <- function(text) stemmed(gsub("|", " ~ ", text, fixed = TRUE), stem)
   out <- list(at = at, address = of(path), title = of(rows$title),
     heading = of(paste(rows$heading, rows$headings, sep = " | ")), text = of(rows$text),

@@ -2,8 +2,8 @@
 # is named by line.
 
 # Kinds of finding, whose hours of work can be set.
-finding_names <-
-  c("low_ctr", "striking_distance", "cannibalized", "falling", "rising", "tail_demand", "new_page")
+finding_names <- c("low_ctr", "striking_distance", "cannibalized", "falling", "rising",
+  "tail_demand", "new_page", "missing_words")
 
 # Settings by name; a list stands for settings inside.
 setting_names <- list(

@@ -9,8 +9,9 @@ largest_page <- 1e7
 read_html_page <- function(bytes, address) {
   if (!length(bytes)) return(list(skipped = "empty"))
   if (length(bytes) > largest_page) return(list(skipped = "larger than 10 MB"))
-  start <- tolower(rawToChar(utils::head(bytes[bytes != as.raw(0)], 4000)))
-  if (!grepl("<(!doctype html|html|head|body|title|meta|h1|p|div)", start, useBytes = TRUE)) {
+  start <- rawToChar(utils::head(bytes[bytes != as.raw(0)], 4000))
+  known <- "<(!doctype html|html|head|body|title|meta|h1|p|div)[ >]"
+  if (!grepl(known, start, useBytes = TRUE, ignore.case = TRUE)) {
     return(list(skipped = "not HTML"))
   }
   lenient <- c("RECOVER", "NOERROR", "NOWARNING", "NOBLANKS")
@@ -47,8 +48,9 @@ html_fields <- function(doc, address) {
     noindex = grepl("noindex|none", of_meta("robots")),
     types = paste(unique(sub("^.*\"([A-Za-z]+)\"$", "\\1", types)), collapse = ", "),
     pictures = paste(squash(xml2::xml_attr(all("//img[@alt]"), "alt")), collapse = " | "),
-    published = substr(c(of_meta("article:published_time"), stated)[
-      1 + !nzchar(of_meta("article:published_time"))], 1, 10),
+    published = substr(
+      c(of_meta("article:published_time"), stated)[1 + !nzchar(of_meta("article:published_time"))],
+      1, 10),
     modified = substr(of_meta("article:modified_time"), 1, 10))
 }
 
@@ -58,10 +60,11 @@ frame_parts <- "ancestor::nav or ancestor::header or ancestor::footer or ancesto
 # Texts of paragraphs, lists, cells and headings outside the frame, in order; of a page without any
 # such, its whole text.
 html_blocks <- function(doc) {
-  named <- paste0("self::", c("p", "li", "td", "th", "dt", "dd", "blockquote", "figcaption",
-    paste0("h", 1:6)), collapse = " or ")
-  nodes <- xml2::xml_find_all(doc, sprintf("//body//*[%s][not(%s)][not(.//p or .//li)]", named,
-    frame_parts))
+  named <- paste0("self::",
+    c("p", "li", "td", "th", "dt", "dd", "blockquote", "figcaption", paste0("h", 1:6)),
+    collapse = " or ")
+  nodes <- xml2::xml_find_all(doc,
+    sprintf("//body//*[%s][not(%s)][not(.//p or .//li)]", named, frame_parts))
   text <- squash(xml2::xml_text(nodes))
   heading <- grepl("^h[1-6]$", xml2::xml_name(nodes))
   if (sum(lengths(strsplit(text, " ", fixed = TRUE))) < 20) {

@@ -93,5 +93,26 @@ run_trace <- function(options, files) {
   }
   results <- if (traced$kind == "query") results_pages_input(options, input)
   emit(options, traced$rows, c(format(traced, n = options$top, width = terminal_width()),
+    traced_words(input, data, traced, options$top),
     results_page_lines(results, query_key(traced$name), traced$rows$page, terminal_width())))
+}
+
+# Where the pages of the site are known: what the page says of each query, or each page of the
+# query.
+traced_words <- function(input, data, traced, top) {
+  pages <- if (!is.null(input$store) && traced$kind != "folder") stored_site_pages(input$store)
+  if (is.null(pages)) return(NULL)
+  words <- setDT(as.data.frame(tide_page_words(
+    tide_summary(data, brand = input$settings$rules$brand), pages)))
+  by_query <- traced$kind == "query"
+  own <- if (by_query) {
+    query_key(words$query) == query_key(traced$name)
+  } else {
+    page_key(words$page) == page_key(traced$name)
+  }
+  c("", if (any(own)) {
+    phrase_lines(words[own], if (by_query) "page" else "query", top, terminal_width(), pages)
+  } else {
+    "This page was not among those read."
+  })
 }

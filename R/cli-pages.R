@@ -82,12 +82,46 @@ word_lines <- function(words, top, width) {
     sub(" +$", "", paste0(fit_text(query, free), pad_left(impressions, 8), pad_left(position, 6),
       pad_left(done, 9), pad_left(text, 6), pad_left(cover, 7), "  ", missing))
   }
-  c(line("query", "impr.", "pos", "if done", "text", "cover", "missing"),
+  c(
+    line("query", "impr.", "pos", "if done", "text", "cover", "missing"),
     line(shown$query, format_count(shown$impressions), format_position(shown$position),
       paste0("+", format_clicks(shown$if_done)), mark(shown$in_text), format_share(shown$cover),
       shown$missing),
     if (nrow(words) > nrow(shown)) sprintf("... and %s more", format_count(nrow(words) - top)),
     "",
     wrap_lines(paste("if done: extra clicks per 30 days with the phrase in title or heading; text:",
-      "how often it stands in the text; cover: share of its words that the page says"), width))
+      "how often it stands in the text; cover: share of its words that the page says"),
+      width))
+}
+
+# A matrix of where each phrase stands, and of one query's page the sentence in which it does.
+phrase_lines <- function(words, side, top, width, pages) {
+  shown <- utils::head(words, top)
+  free <- max(18, width - 56)
+  mark <- function(n) ifelse(n > 0, format_count(n), "-")
+  name <- if (side == "page") {
+    fit_path(format_path(shown$page), free)
+  } else {
+    fit_text(shown$query, free)
+  }
+  cells <- cbind(mark(shown$in_address), mark(shown$in_title), mark(shown$in_heading),
+    mark(shown$in_text), mark(shown$in_first), mark(shown$in_links), format_share(shown$cover))
+  wide <- c(8, 6, 8, 5, 6, 6, 6)
+  row <- function(name, cells, missing) {
+    sub(" +$", "", paste0(name, paste0(pad_left(cells, wide), collapse = ""), "  ", missing))
+  }
+  said <- if (side == "page") said_sentence(shown[1], pages)
+  c(
+    "What the page says (how often the phrase stands where)",
+    row(fit_text(side, free), c("address", "title", "heading", "text", "first", "links", "cover"),
+      "missing"),
+    vapply(seq_len(nrow(shown)), function(i) row(name[i], cells[i, ], shown$missing[i]), ""),
+    if (length(said)) strwrap(sprintf("... %s", said), width, indent = 2, exdent = 2))
+}
+
+said_sentence <- function(words, pages) {
+  at <- match(page_key(words$page), pages$pages$key)
+  own <- pages$pages[at]
+  sentence <- said_in(words$query, own$text, own$language)
+  if (nzchar(sentence)) sentence
 }

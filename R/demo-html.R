@@ -54,6 +54,9 @@ demo_html <- function(site) {
     phrases = phrases)
 }
 
+demo_menu <-
+  c(`/` = "Home", `/guides/` = "Guides", `/journal/` = "Journal", `/catalogue/` = "Catalogue")
+
 # The home page leads to the indexes of shop, guides and journal, these to their pages but each
 # twelfth, which hangs on its neighbour, and each fortieth, which nothing links to. Of pages that
 # compete, some link to the wrong one with the very words of the query.
@@ -76,10 +79,8 @@ demo_links <- function(path, folder, site) {
   varieties <- path[folder == "variety"]
   shop <- sub("[^/]+/$", "", varieties)
   frame <- rbindlist(lapply(path, function(from) {
-    link(from, setdiff(c("/", index), from),
-      c(`/` = "Home", `/guides/` = "Guides", `/journal/` = "Journal", `/catalogue/` = "Catalogue")[setdiff(
-        c("/", index), from)],
-      FALSE)
+    to <- setdiff(names(demo_menu), from)
+    link(from, to, demo_menu[to], FALSE)
   }))
   swaps <- site$truth$queries[site$truth$queries$case == "swap"]
   journal <- path[folder == "journal"]

@@ -146,3 +146,14 @@ word_cover <- function(phrases, of, own, anywhere, keys) {
   }
   list(cover = sum_of(asked$weight * said) / sum_of(asked$weight), missing = missing)
 }
+
+# The first block of a text in which the phrase stands, "" where none does.
+said_in <- function(query, text, language) {
+  stem <- stemmer(language)
+  blocks <- strsplit(text, "\n", fixed = TRUE)[[1]]
+  if (!length(blocks)) return("")
+  phrase <- phrase_forms(query_key(query), stem)
+  hit <- .Call(phrase_counts, rep(phrase$words, length(blocks)), stemmed(blocks, stem),
+    seq_along(blocks)) > 0
+  c(blocks[hit], "")[1]
+}

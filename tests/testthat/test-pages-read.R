@@ -159,6 +159,15 @@ test_that("pages that say what another is asked for could link to it, unless the
     class = "tide_error_argument")
 })
 
+# A query whose phrase stands in the text of its page alone, with the most impressions.
+demo_asked <- function(dir) {
+  daily <- fread(file.path(dir, "exports", "daily.csv"))
+  seen <- daily[, .(n = sum(Impressions)), by = "Query"]
+  truth <- as.data.table(inktide:::demo_phrases(tide_demo(seed = 2, days = 40, share = 0.2)))
+  seen <- seen[seen$Query %in% truth$query[truth$stands == "text"]]
+  seen$Query[which.max(seen$n)]
+}
+
 test_that("the program reads pages into the archive and tells what they miss", {
   dir <- withr::local_tempdir()
   tide_demo(dir, seed = 2, days = 40, share = 0.2)
@@ -168,6 +177,11 @@ test_that("the program reads pages into the archive and tells what they miss", {
   said <- run("pages", "site-html")
   expect_match(paste(said$out, collapse = " "), "250 pages of https://www.fernmoor.example/")
   expect_match(paste(said$err, collapse = " "), "stored in the project's archive")
+  traced <- paste(run("trace", "/shop/tomato/")$out, collapse = "\n")
+  expect_match(traced, "address title heading text first links cover  missing")
+  asked <- demo_asked(dir)
+  expect_match(paste(run("trace", asked)$out, collapse = "\n"),
+    "What the page says.*\\.\\.\\. A word on")
   missing <- fread(text = run("pages", "--missing", "--format", "csv", "--quiet")$out)
   expect_true(all(c("query", "in_title", "cover", "if_done") %in% names(missing)))
   expect_true(all(missing$in_title == 0 & missing$in_heading == 0))

@@ -113,11 +113,14 @@ new_pages <- function(read, site, date) {
       sprintf("The first is %s: save the pages as HTML.", read[[1]]$skipped))
   }
   pages <- rbindlist(lapply(whole, `[[`, "fields"))
+  for (column in c("title", "description", "heading", "headings", "pictures")) {
+    set(pages, j = column, value = squash(pages[[column]]))
+  }
   set(pages, j = "key", value = page_key(pages$page))
   last <- !duplicated(pages$key, fromLast = TRUE)
   whole <- whole[last]
   pages <- pages[last]
-  blocks <- own_blocks(lapply(whole, `[[`, "blocks"))
+  blocks <- own_blocks(squash_blocks(lapply(whole, `[[`, "blocks")))
   text <- vapply(blocks, function(own) paste(own$text, collapse = "\n"), "")
   set(pages, j = c("first_sentence", "text", "words", "title_length", "description_length"),
     value = list(vapply(blocks, first_sentence, ""), text, count_words(text), nchar(pages$title),
@@ -141,6 +144,15 @@ count_words <- function(text) {
   lengths(regmatches(text, gregexpr("[\\p{L}\\p{N}]+", text, perl = TRUE)))
 }
 
+# White space put right, what is empty gone.
+squash_blocks <- function(blocks) {
+  sizes <- lengths(lapply(blocks, `[[`, "text"))
+  texts <- split(squash(as.character(unlist(lapply(blocks, `[[`, "text")))),
+    factor(rep(seq_along(blocks), sizes), seq_along(blocks)))
+  Map(function(own, text) list(text = text[nzchar(text)], heading = own$heading[nzchar(text)]),
+    blocks, unname(texts))
+}
+
 # Blocks without those that stand on half of the pages.
 own_blocks <- function(blocks, least = 5, share = 0.5) {
   if (length(blocks) < least) return(blocks)
@@ -162,19 +174,14 @@ first_sentence <- function(own) {
 
 # Links between pages of the site: data.table(from, to, text, main).
 site_links <- function(whole, pages, site) {
-  links <- rbindlist(lapply(seq_along(whole), function(i) {
-    own <- whole[[i]]$links
-    if (nrow(own)) set(own, j = "from", value = pages$key[i])
-    own
-  }),
-    fill = TRUE)
-  if (!nrow(links)) {
-    return(data.table(from = character(), to = character(), text = character(), main = logical()))
-  }
-  set(links, j = "to", value = page_key(links$to))
+  own <- lapply(whole, `[[`, "links")
+  links <- setDT(list(from = rep(pages$key, lengths(lapply(own, `[[`, "to"))),
+    to = page_key(as.character(unlist(lapply(own, `[[`, "to")))),
+    text = squash(as.character(unlist(lapply(own, `[[`, "text")))),
+    main = as.logical(unlist(lapply(own, `[[`, "main")))))
   host <- sub("[/?].*$", "", page_key(site))
-  own <- which(sub("[/?].*$", "", links$to) == host & links$to != links$from)
-  links[own, c("from", "to", "text", "main")]
+  inside <- which(sub("[/?].*$", "", links$to) == host & links$to != links$from)
+  links[inside]
 }
 
 # How many other pages link to each, and its clicks from the home page (breadth first).

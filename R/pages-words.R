@@ -46,6 +46,10 @@ tide_page_words <- function(summary, pages) {
     count_phrases(phrases$words[of], phrases$joined[of], said[[field]], own)
   })
   cover <- word_cover(phrases, of, own, said$anywhere, summary$queries$key[codes])
+  # A phrase that is run together is said, word by word or not.
+  whole <- which(Reduce(`+`, counts[setdiff(fields, "links")]) > 0)
+  cover$cover[whole] <- 1
+  cover$missing[whole] <- ""
   tibble::as_tibble(word_rows(pairs, summary, c(counts, cover)))
 }
 
@@ -74,9 +78,15 @@ stemmer <- function(language) {
 
 # Lower case, no accents, words of letters and digits only; scripts without spaces stay as they are.
 plain_words <- function(text) {
-  text <- plain_forms(fold_case(text))[[1]]
-  strsplit(trimws(gsub("[^\\p{L}\\p{N}]+", " ", gsub("['\u2019]", "", text), perl = TRUE)), " ",
-    fixed = TRUE)
+  text <- gsub("['\u2019]", "", fold_case(text))
+  marked <- text_holds(text, "beyond")
+  text[marked] <- gsub("[^\\p{L}\\p{N}]+", " ", plain_forms(text[marked])[[1]], perl = TRUE)
+  text[!marked] <- gsub("[^a-z0-9]+", " ", text[!marked], perl = TRUE)
+  words <- strsplit(text, " ", fixed = TRUE)
+  # What begins with a sign begins with nothing.
+  first <- vapply(words, function(own) length(own) > 0 && !nzchar(own[1]), NA)
+  words[first] <- lapply(words[first], `[`, -1L)
+  words
 }
 
 # " stem stem stem " of each text, each distinct word stemmed once.

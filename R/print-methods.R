@@ -67,3 +67,12 @@ print.tide_trace <- print_formatted
 
 # Lines for a person to read, in R.
 print_lines <- function(lines) cat(visible_text(lines), sep = "\n")
+
+#' @export
+print.tide_pages <- print_formatted
+
+#' @export
+print.tide_results_pages <- print_formatted
+
+#' @export
+print.tide_watched <- print_formatted

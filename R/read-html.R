@@ -21,70 +21,84 @@ read_html_page <- function(bytes, address) {
     links = html_links(doc, address))
 }
 
-squash <- function(text) trimws(gsub("[[:space:]\u00a0]+", " ", as_utf8(text)))
+# Runs of white space as one blank; many texts at once, since calls cost more than texts.
+squash <- function(text) {
+  text <- gsub("[\\s\u00a0]+", " ", enc2utf8(text), perl = TRUE)
+  gsub("^ | $", "", text, perl = TRUE)
+}
 
+# Texts as the markup holds them: white space is put right for all pages at once.
 html_fields <- function(doc, address) {
   all <- function(path) xml2::xml_find_all(doc, path)
-  first_text <- function(path) c(squash(xml2::xml_text(utils::head(all(path), 1))), "")[1]
+  texts <- function(path) xml2::xml_text(all(path))
+  first <- function(x) if (length(x) && !is.na(x[1])) x[1] else ""
   meta <- all("//meta[@content]")
-  named <- tolower(fcoalesce(xml2::xml_attr(meta, "name"), xml2::xml_attr(meta, "property"), ""))
-  of_meta <- function(...) {
-    at <- match(c(...), named)
-    at <- at[!is.na(at)]
-    if (length(at)) squash(xml2::xml_attr(meta[at[1]], "content")) else ""
+  named <- xml2::xml_attr(meta, "name")
+  named[is.na(named)] <- xml2::xml_attr(meta, "property")[is.na(named)]
+  content <- xml2::xml_attr(meta, "content")
+  of_meta <- function(...) first(content[match(c(...), tolower(named), nomatch = 0)])
+  canonical <- first(xml2::xml_attr(all("//link[@rel='canonical'][@href]"), "href"))
+  data <- texts("//script[@type='application/ld+json']")
+  types <- if (length(data)) {
+    unlist(regmatches(data, gregexpr("\"@type\"\\s*:\\s*\"[A-Za-z]+\"", data)))
   }
-  canonical <- c(xml2::xml_attr(all("//link[@rel='canonical'][@href]"), "href"), "")[1]
-  data <- xml2::xml_text(all("//script[@type='application/ld+json']"))
-  types <- unlist(regmatches(data, gregexpr("\"@type\"\\s*:\\s*\"[A-Za-z]+\"", data)))
-  stated <- c(xml2::xml_attr(all("//time[@datetime]"), "datetime"), "")[1]
-  data.table(
-    page = address,
-    title = first_text("//title"),
+  stated <- of_meta("article:published_time")
+  if (!nzchar(stated)) stated <- first(xml2::xml_attr(all("//time[@datetime]"), "datetime"))
+  list(page = address, title = first(texts("//title")),
     description = of_meta("description", "og:description"),
-    heading = paste(squash(xml2::xml_text(all("//h1"))), collapse = " | "),
-    headings = paste(squash(xml2::xml_text(all("//h2 | //h3"))), collapse = " | "),
-    language = tolower(substr(c(xml2::xml_attr(all("/html[@lang]"), "lang"), "")[1], 1, 2)),
-    canonical = if (nzchar(canonical)) xml2::url_absolute(canonical, address) else "",
+    heading = paste(texts("//h1"), collapse = " | "),
+    headings = paste(texts("//h2 | //h3"), collapse = " | "),
+    language = tolower(substr(first(xml2::xml_attr(all("/html"), "lang")), 1, 2)),
+    canonical = if (nzchar(canonical)) absolute_urls(canonical, address) else "",
     noindex = grepl("noindex|none", of_meta("robots")),
     types = paste(unique(sub("^.*\"([A-Za-z]+)\"$", "\\1", types)), collapse = ", "),
-    pictures = paste(squash(xml2::xml_attr(all("//img[@alt]"), "alt")), collapse = " | "),
-    published = substr(
-      c(of_meta("article:published_time"), stated)[1 + !nzchar(of_meta("article:published_time"))],
-      1, 10),
-    modified = substr(of_meta("article:modified_time"), 1, 10))
+    pictures = paste(xml2::xml_attr(all("//img[@alt]"), "alt"), collapse = " | "),
+    published = substr(stated, 1, 10), modified = substr(of_meta("article:modified_time"), 1, 10))
 }
 
 # Menus, heads, feet and asides are the frame of a page.
 frame_parts <- "ancestor::nav or ancestor::header or ancestor::footer or ancestor::aside"
 
-# Texts of paragraphs, lists, cells and headings outside the frame, in order; of a page without any
-# such, its whole text.
-html_blocks <- function(doc) {
+block_path <- local({
   named <- paste0("self::",
     c("p", "li", "td", "th", "dt", "dd", "blockquote", "figcaption", paste0("h", 1:6)),
     collapse = " or ")
-  nodes <- xml2::xml_find_all(doc,
-    sprintf("//body//*[%s][not(%s)][not(.//p or .//li)]", named, frame_parts))
-  text <- squash(xml2::xml_text(nodes))
+  sprintf("//body//*[%s][not(%s)][not(.//p or .//li)]", named, frame_parts)
+})
+
+bare_path <- sprintf(
+  "//body//text()[normalize-space()][not(ancestor::script or ancestor::style or %s)]", frame_parts)
+
+# Texts of paragraphs, lists, cells and headings outside the frame, in order; of a page without any
+# such, its whole text.
+html_blocks <- function(doc) {
+  nodes <- xml2::xml_find_all(doc, block_path)
+  text <- xml2::xml_text(nodes)
   heading <- grepl("^h[1-6]$", xml2::xml_name(nodes))
-  if (sum(lengths(strsplit(text, " ", fixed = TRUE))) < 20) {
-    bare <- xml2::xml_find_all(doc, sprintf(
-      "//body//text()[normalize-space()][not(ancestor::script or ancestor::style or %s)]",
-      frame_parts))
-    text <- squash(xml2::xml_text(bare))
+  if (sum(nchar(text)) < 100) {
+    text <- xml2::xml_text(xml2::xml_find_all(doc, bare_path))
     heading <- rep(FALSE, length(text))
   }
-  list(text = text[nzchar(text)], heading = heading[nzchar(text)])
+  list(text = text, heading = heading)
 }
 
-# Links with an address, resolved, without those of mail and scripts.
+# Links with an address, resolved, without those of mail and scripts: list(to, text, main).
 html_links <- function(doc, address) {
-  of <- function(where, main) {
-    nodes <- xml2::xml_find_all(doc, sprintf("//a[@href][%s]", where))
-    href <- trimws(xml2::xml_attr(nodes, "href"))
-    use <- which(nzchar(href) & !grepl("^(#|mailto:|tel:|javascript:|data:)", tolower(href)))
-    setDT(list(to = xml2::url_absolute(href[use], address),
-      text = squash(xml2::xml_text(nodes[use])), main = rep(main, length(use))))
-  }
-  rbind(of(sprintf("not(%s)", frame_parts), TRUE), of(frame_parts, FALSE))
+  all <- xml2::xml_find_all(doc, "//a[@href]")
+  if (!length(all)) return(list(to = character(), text = character(), main = logical()))
+  frame <- xml2::xml_find_all(doc, sprintf("//a[@href][%s]", frame_parts))
+  href <- xml2::xml_attr(all, "href")
+  main <- !xml2::xml_path(all) %in% if (length(frame)) xml2::xml_path(frame)
+  use <- which(!grepl("^\\s*(#|mailto:|tel:|javascript:|data:|$)", href, ignore.case = TRUE))
+  list(to = absolute_urls(href[use], address), text = xml2::xml_text(all[use]), main = main[use])
+}
+
+# Most links name a whole address, or a path from the top.
+absolute_urls <- function(href, address) {
+  href <- trimws(href)
+  top <- startsWith(href, "/") & !startsWith(href, "//")
+  out <- ifelse(top, paste0(sub("^([a-z]+://[^/?#]*).*$", "\\1", address), href), href)
+  other <- which(!top & !grepl("^https?://", href))
+  if (length(other)) out[other] <- xml2::url_absolute(href[other], address)
+  out
 }

@@ -140,7 +140,7 @@ summary.tide_results_pages <- function(object, ...) {
   tibble::tibble(query = fcoalesce(object$rows$query[at], keys), date = object$rows$date[at],
     results = tabulate(match(object$rows$key, keys), length(keys)),
     format = shared$format[match(keys, shared$key)], alike = shared$alike[match(keys, shared$key)],
-    features = fcoalesce(as.vector(shown), ""))
+    features = fcoalesce(as.character(shown), ""))
 }
 
 #' @export

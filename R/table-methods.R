@@ -41,6 +41,9 @@ as.data.frame.tide_summary <- as_plain_table
 as.data.frame.tide_pages <- as_plain_table
 
 #' @export
+as.data.frame.tide_results_pages <- as_plain_table
+
+#' @export
 as.data.frame.tide_watched <- as_plain_table
 
 #' @export

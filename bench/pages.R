@@ -19,8 +19,8 @@ sentence <- function(n) paste(sample(words, n, TRUE), collapse = " ")
 page <- function(i, pages) {
   links <- sprintf("<a href='/p%d/'>page %d</a>", sample(pages, 20), 1:20)
   paste0("<!doctype html><html lang='en'><head><title>Plant ", i, " | Fernmoor Seeds</title>",
-    "<meta name='description' content='All of plant ", i, "'></head><body><nav><a href='/'>Home</a>",
-    "</nav><main><h1>Plant ", i, "</h1>", paste0("<h2>", replicate(5, sentence(3)), "</h2><p>",
+    "<meta name='description' content='All of plant ", i, "'></head><body><nav>",
+    "<a href='/'>Home</a></nav><main><h1>Plant ", i, "</h1>", paste0("<h2>", replicate(5, sentence(3)), "</h2><p>",
       replicate(5, sentence(80)), "</p>", collapse = ""), "<ul>",
     paste0("<li>", links, "</li>", collapse = ""), "</ul></main></body></html>")
 }

@@ -73,8 +73,8 @@ test_that("encodings, broken markup, frames and addresses come out as a reader s
   expect_equal(own$pictures, "A kale leaf")
   expect_equal(own$canonical, "https://www.fernmoor.example/kale/")
   expect_false(grepl("var kale", own$text))
-  expect_equal(one$links$to, c("fernmoor.example/peas", "fernmoor.example"))
-  expect_equal(one$links$main, c(TRUE, FALSE))
+  expect_equal(one$links$to, c("fernmoor.example", "fernmoor.example/peas"))
+  expect_equal(one$links$main, c(FALSE, TRUE))
 })
 
 test_that("what is no page is named, not read; wrong calls are told", {

@@ -4,11 +4,23 @@ test_that("every result prints, sums up and is a table where one expects one", {
   curve <- tide_curve(summary)
   found <- tide_find(summary, curve)
   file <- csv("date,event,pages", "2026-09-14,Guide rewritten,/guides/*")
-  results <- list(data = data, summary = summary, curve = curve, found = found,
+  results <- list(
+    data = data,
+    summary = summary,
+    curve = curve,
+    found = found,
     comparison = tide_compare(data, by = "device"),
-    change = tide_compare(data, by = "page", curve = curve), trace = tide_trace(data, "/guides/*"),
-    follow = tide_follow(data, curve = curve, most = 2), events = tide_events(file),
-    facts = tide_facts(csv("query,volume", "kale seeds,900"))[[1]])
+    change = tide_compare(data, by = "page", curve = curve),
+    trace = tide_trace(data, "/guides/*"),
+    follow = tide_follow(data, curve = curve, most = 2),
+    events = tide_events(file),
+    facts = tide_facts(csv("query,volume", "kale seeds,900"))[[1]],
+    inventory = tide_inventory(data, curve = curve),
+    watched = tide_watched(data, "/radish/", curve = curve),
+    results = tide_results_pages(csv("query,place,title", "kale seeds,1,7 kinds of kale")),
+    pages = tide_pages_read(
+      dirname(csv("<html><body><p>Kale seeds.</p></body></html>", name = "index.html")),
+      "https://www.fernmoor.example/"))
   for (name in names(results)) {
     x <- results[[name]]
     expect_s3_class(tidy(x), "tbl_df")
@@ -20,10 +32,17 @@ test_that("every result prints, sums up and is a table where one expects one", {
       expect_gte(nrow(summary(x)), 1)
     }
   }
+  # Whatever has a format prints it.
+  classes <-
+    sub("^format[.]", "", grep("^format[.]tide_", ls(asNamespace("inktide")), value = TRUE))
+  printed <- sub("^print[.]", "", grep("^print[.]tide_", ls(asNamespace("inktide")), value = TRUE))
+  expect_equal(setdiff(classes, printed), character())
   # Every field stands on a help page of its class.
   pages <- c(data = "tide_read", summary = "tide_summary", curve = "tide_curve",
     found = "tide_find", comparison = "tide_comparison", change = "tide_change",
-    trace = "tide_trace", follow = "tide_follow", events = "tide_events", facts = "tide_facts")
+    trace = "tide_trace", follow = "tide_follow", events = "tide_events", facts = "tide_facts",
+    inventory = "tide_inventory", watched = "tide_watched", results = "tide_results_pages",
+    pages = "tide_pages_read")
   folder <- file.path("..", "..", "man")
   if (dir.exists(folder)) {
     for (name in names(results)) {

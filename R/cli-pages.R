@@ -76,7 +76,7 @@ link_lines <- function(links, options) {
 word_lines <- function(words, top, width) {
   if (!nrow(words)) return("Every query's phrase stands in the title or a heading of its page.")
   shown <- utils::head(words, top)
-  free <- max(18, width - 50)
+  free <- name_width(shown$query, width - 50)
   mark <- function(n) ifelse(n > 0, format_count(n), "-")
   line <- function(query, impressions, position, done, text, cover, missing) {
     sub(" +$", "", paste0(fit_text(query, free), pad_left(impressions, 8), pad_left(position, 6),
@@ -97,7 +97,7 @@ word_lines <- function(words, top, width) {
 # A matrix of where each phrase stands, and of one query's page the sentence in which it does.
 phrase_lines <- function(words, side, top, width, pages) {
   shown <- utils::head(words, top)
-  free <- max(18, width - 56)
+  free <- name_width(if (side == "page") format_path(shown$page) else shown$query, width - 56)
   mark <- function(n) ifelse(n > 0, format_count(n), "-")
   name <- if (side == "page") {
     fit_path(format_path(shown$page), free)

@@ -26,8 +26,8 @@ format.tide_inventory <- function(x, n = 20, width = 80, ...) {
     columns[[of]] <- NULL
     wide <- wide[names(wide) != of]
   }
-  free <- max(16, width - sum(wide) - shown_trend)
   name <- inventory_names(x, rows)
+  free <- name_width(c(name, paste0("  ", x$beneath$query)), width - sum(wide) - shown_trend)
   fit <- if (x$by %in% c("page", "pair")) fit_path else fit_text
   line <- function(name, cells, trend) {
     sub(" +$", "", paste0(name, paste(pad_left(cells, wide), collapse = ""),

@@ -110,3 +110,6 @@ signed_count <- function(x) {
   ifelse(is.na(x), "", ifelse(abs(x) < 0.5, "0", paste0(ifelse(x < 0, "-", "+"),
     format_count(abs(x)))))
 }
+
+# Width of a column of names: what is free, but no wider than they are.
+name_width <- function(names, free) max(16, min(free, max(nchar(names, "width")) + 1))

@@ -102,7 +102,7 @@ format.tide_watched <- function(x, n = 40, width = 80, ...) {
   if (!nrow(rows)) return(wrap_lines(c(head, unseen_line(x)), width))
   weeks <- watched_sparks(x, rows$query)
   place <- function(p) ifelse(is.na(p), "-", format_position(p))
-  free <- max(16, width - 47 - max(nchar(weeks)))
+  free <- name_width(rows$query, width - 47 - max(nchar(weeks)))
   line <- function(name, before, after, change, real, from, to, trend) {
     sub(" +$", "", paste0(fit_text(name, free), pad_left(before, 8), pad_left(after, 8),
       pad_left(change, 8), real, pad_left(from, 7), pad_left(to, 7), "  ", trend))

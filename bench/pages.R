@@ -18,11 +18,12 @@ sentence <- function(n) paste(sample(words, n, TRUE), collapse = " ")
 # A page of about 400 words with a menu, headings and twenty links.
 page <- function(i, pages) {
   links <- sprintf("<a href='/p%d/'>page %d</a>", sample(pages, 20), 1:20)
-  paste0("<!doctype html><html lang='en'><head><title>Plant ", i, " | Fernmoor Seeds</title>",
-    "<meta name='description' content='All of plant ", i, "'></head><body><nav>",
-    "<a href='/'>Home</a></nav><main><h1>Plant ", i, "</h1>", paste0("<h2>", replicate(5, sentence(3)), "</h2><p>",
-      replicate(5, sentence(80)), "</p>", collapse = ""), "<ul>",
-    paste0("<li>", links, "</li>", collapse = ""), "</ul></main></body></html>")
+  sections <- paste0("<h2>", replicate(5, sentence(3)), "</h2><p>", replicate(5, sentence(80)),
+    "</p>", collapse = "")
+  sprintf(paste0("<!doctype html><html lang='en'><head><title>Plant %d | Fernmoor Seeds</title>",
+    "<meta name='description' content='All of it'></head><body><nav><a href='/'>Home</a></nav>",
+    "<main><h1>Plant %d</h1>%s<ul>%s</ul></main></body></html>"), i, i, sections,
+    paste0("<li>", links, "</li>", collapse = ""))
 }
 
 cpu <- function(work) {

@@ -1,6 +1,9 @@
 #' Pages that could link to a page
 #'
-#' Which existing pages say, in their text, what a page is to rank for, and do not link to it yet.
+#' Which existing pages say, in their text, what a page is to rank for, and do not link to it from
+#' there yet.
+#' @details A page says a query where one sentence or list item holds its phrase, or all of its
+#'   telling words.
 #'
 #' @param summary A `tide_summary` object.
 #' @param pages A `tide_pages` object.
@@ -35,34 +38,56 @@ tide_page_links <- function(summary, pages, to, queries = 10) {
   own <- summary$pairs[summary$pages$key[summary$pairs$page] == target]
   own <- utils::head(own[order(-own$impressions)], queries)
   asked <- own$query[summary$queries$segment[own$query] != "brand"]
-  linked <- pages$links$from[pages$links$to == target]
-  sources <- pages$pages[!pages$pages$key %in% c(linked, target) & !pages$pages$noindex]
-  none <- tibble::tibble(page = character(), query = character(), sentence = character(),
-    clicks = numeric(), linking = integer(), depth = integer())
-  if (!length(asked) || !nrow(sources)) return(none)
-  stem <- stemmer(sources$language[1])
-  phrases <- phrase_forms(summary$queries$key[asked], stem)
-  blocks <- strsplit(sources$text, "\n", fixed = TRUE)
-  long <- data.table(source = rep(seq_along(blocks), lengths(blocks)), sentence = unlist(blocks))
-  said <- stemmed(long$sentence, stem)
-  rivals <- rival_pages(summary, asked)
-  found <- rbindlist(lapply(seq_along(asked), function(i) {
-    hit <-
-      which(.Call(phrase_counts, rep(phrases$words[i], length(said)), said, seq_along(said)) > 0)
-    hit <- hit[!duplicated(long$source[hit])]
-    hit <- hit[!sources$key[long$source[hit]] %in% rivals[[i]]]
-    data.table(source = long$source[hit], query = rep(summary$queries$query[asked[i]], length(hit)),
-      sentence = long$sentence[hit])
-  }))
-  if (!nrow(found)) return(none)
-  clicks <- sum_codes(summary$pairs$clicks, summary$pairs$page, nrow(summary$pages))
-  at <- sources[found$source]
-  out <- data.table(page = at$page, query = found$query, sentence = found$sentence,
-    clicks = fcoalesce(clicks[match(at$key, summary$pages$key)], 0), linking = at$linking,
-    depth = at$depth)
+  found <- link_candidates(summary, pages, asked, rep(target, length(asked)))
   # One line for each page: of several queries the one asked most.
-  out <- out[!duplicated(out$page)]
-  tibble::as_tibble(out[order(-out$clicks, -out$linking, out$depth, out$page)])
+  found <- found[!duplicated(found$page)]
+  out <- found[order(-found$clicks, -found$linking, found$depth, found$page)]
+  tibble::as_tibble(out[, c("page", "query", "sentence", "clicks", "linking", "depth")])
+}
+
+# For each of some queries (codes) the pages that say it and could link to a page (by key), the
+# strongest first: data.table(asked: which of them, page, query, sentence, clicks, linking, depth).
+link_candidates <- function(summary, pages, asked, target) {
+  sources <- pages$pages
+  stem <- stemmer(c(sources$language, "")[1])
+  blocks <- strsplit(sources$text, "\n", fixed = TRUE)
+  source <- rep(seq_along(blocks), lengths(blocks))
+  sentence <- unlist(blocks)
+  said <- stemmed(sentence, stem)
+  phrases <- phrase_forms(summary$queries$key[asked], stem)
+  telling <- telling_words(summary$queries$key[asked], stem)
+  rivals <- rival_pages(summary, asked)
+  clicks <- sum_codes(summary$pairs$clicks, summary$pairs$page, nrow(summary$pages))
+  clicks <- fcoalesce(clicks[match(sources$key, summary$pages$key)], 0)
+  stands <- function(word) {
+    .Call(phrase_counts, rep(word, length(said)), said, seq_along(said)) > 0
+  }
+  rbindlist(lapply(seq_along(asked), function(i) {
+    whole <- stands(phrases$words[i])
+    # A sentence with all of its telling words says it too, if less plainly.
+    words <- telling[[i]]
+    hit <- which(if (length(words) > 1) whole | Reduce(`&`, lapply(words, stands)) else whole)
+    hit <- hit[order(!whole[hit], hit)]
+    hit <- hit[!duplicated(source[hit])]
+    linked <- pages$links$from[pages$links$to == target[i] & pages$links$main]
+    at <- source[hit]
+    keep <- which(!sources$key[at] %in% c(rivals[[i]], linked, target[i]) & !sources$noindex[at])
+    at <- at[keep]
+    first <- order(-clicks[at], -sources$linking[at], sources$depth[at], sources$page[at])
+    at <- at[first]
+    data.table(asked = rep(i, length(at)), page = sources$page[at],
+      query = rep(summary$queries$query[asked[i]], length(at)),
+      sentence = sentence[hit[keep][first]], clicks = clicks[at], linking = sources$linking[at],
+      depth = sources$depth[at])
+  }))
+}
+
+# Stems of the words of each query that tell something, with a space at both ends.
+telling_words <- function(keys, stem) {
+  silent <- setdiff(function_words, intent_words$commercial)
+  lapply(plain_words(keys), function(words) {
+    sprintf(" %s ", stem(words[!words %in% silent]))
+  })
 }
 
 # Keys of the pages shown for each query with a good part of its impressions.

@@ -155,6 +155,13 @@ test_that("pages that say what another is asked for could link to it, unless the
   found <- tide_page_links(tide_summary(as_data(rows)), pages, "/a/")
   expect_equal(found$page, "https://www.fernmoor.example/b/")
   expect_equal(found$sentence, "Mind leek spacings when you plant.")
+  # The step of a finding names them.
+  found <- tidy(tide_find(tide_summary(as_data(rows)), pages = pages, kind = "striking_distance",
+    min_gain = 0))
+  own <- found[found$query == "leek spacing" & grepl("/a/", found$page), ]
+  expect_match(own$action,
+    "Link to it in varied words from /b/ (where it says \"Mind leek spacings when you plant.\").",
+    fixed = TRUE)
   expect_error(tide_page_links(tide_summary(as_data(rows)), pages, "/nowhere/"),
     class = "tide_error_argument")
 })
@@ -167,6 +174,25 @@ demo_asked <- function(dir) {
   seen <- seen[seen$Query %in% truth$query[truth$stands == "text"]]
   seen$Query[which.max(seen$n)]
 }
+
+test_that("links with a query's very words to the page that should give way are named", {
+  read <- demo_read()
+  wrong <- read$truth$links[text %in% demo()$site$truth$queries$query & main]
+  wrong <- wrong[startsWith(wrong$from, "/journal/the-story")]
+  wrong <- wrong[, .(from = list(from), to = to[1]), by = "text"]
+  expect_equal(nrow(wrong), 5)
+  found <- as.data.table(tidy(tide_find(demo()$summary, pages = read$pages, kind = "cannibalized")))
+  named <- merge(found, wrong, by.x = "query", by.y = "text")
+  # Of contests that are listed, those whose other page is the one linked to.
+  named <- named[mapply(
+    function(all, keep, to) endsWith(setdiff(strsplit(all, " ")[[1]], keep)[1], to), named$pages,
+    named$page, named$to)]
+  expect_gt(nrow(named), 0)
+  for (i in seq_len(nrow(named))) {
+    expect_match(named$reason[i], "3 pages link to the other page with these words")
+    for (from in named$from[[i]]) expect_match(named$reason[i], from, fixed = TRUE)
+  }
+})
 
 test_that("the program reads pages into the archive and tells what they miss", {
   dir <- withr::local_tempdir()

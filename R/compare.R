@@ -47,6 +47,10 @@
 #'   windows that the data do not hold or that share days; `tide_error_nothing_left` for a
 #'   segment without rows; `tide_error_argument`.
 #' @examples
+#' file <- tempfile(fileext = ".csv")
+#' writeLines(c(paste0("Query,Clicks,Clicks (previous),Impressions,Impressions (previous),",
+#'   "Position,Position (previous)"), "kale seeds,40,20,900,800,3.1,4.2"), file)
+#' tide_compare(tide_read(file))  # an export that compares two windows
 #' data <- tide_read(tide_example()[["pairs"]])
 #' tide_compare(data, by = "page", brand = "fernmoor")
 #' questions <- tide_segment("questions", has_any = c("how", "why", "when", "what"))

@@ -51,8 +51,10 @@ longest_text <- 32767
 
 # By reason, the rows that no figure may rest on.
 unusable_rows <- function(rows, clicks_above) {
+  # Totals need none.
+  no_position <- !"query" %in% names(rows) && all(is.na(rows$position))
   reasons <- list("no impressions" = which(rows$impressions <= 0),
-    "no position" = if (all(is.na(rows$position))) integer() else which(is.na(rows$position)),
+    "no position" = if (no_position) integer() else which(is.na(rows$position)),
     "more clicks than impressions" = which(rows$clicks > rows$impressions))
   if (clicks_above == "keep") reasons[["more clicks than impressions"]] <- NULL
   for (column in intersect(c("query", "page"), names(rows))) {

@@ -23,6 +23,8 @@
 #'   "radish spacing,2,https://two.example/b,10 tips for radishes,"), file)
 #' results <- tide_results_pages(file)
 #' summary(results)
+#' summary <- tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor")
+#' found <- tide_find(summary, results_pages = results)
 #' @export
 tide_results_pages <- function(files) {
   check_text(files, "files", many = TRUE)

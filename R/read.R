@@ -91,6 +91,11 @@
 #' @examples
 #' exports <- tide_example()
 #' tide_read(exports[["pairs"]])
+#' dir <- tempfile("pages")
+#' dir.create(dir)
+#' writeLines(c("query,clicks,impressions,position", "kale,30,500,4"), file.path(dir, "one.csv"))
+#' writeLines(c("query,clicks,impressions,position", "kale,12,400,8"), file.path(dir, "two.csv"))
+#' tide_read(dir, repeats = "add")  # two pages' exports that share a query
 #' @export
 tide_read <- function(files, lag = 3, exported = NULL, dimensions = NULL, columns = NULL,
     date_order = NULL, decimal = NULL, clicks_above = c("leave out", "keep", "refuse"),

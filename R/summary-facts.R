@@ -26,8 +26,8 @@
 #' summary <- tide_enrich(tide_summary(tide_read(tide_example()[["pairs"]])), tide_facts(file))
 #' summary$facts
 #' summary$queries[!is.na(volume)]
-#' writeLines(c("page,sessions,orders,sign_ups,value", "/shop/radish/,400,6,20,90",
-#'   "/shop/radish/?ref=letter,40,1,2,15"), file)
+#' writeLines(c("page,sessions,orders,sign_ups,value", "/guides/how-to-grow-radish/,400,6,20,90",
+#'   "/guides/how-to-grow-radish/?ref=letter,40,1,2,15"), file)
 #' weighed <- tide_enrich(summary, tide_facts(file, columns = c(orders = "orders")),
 #'   goals = c(orders = 1, sign_ups = 0.2))
 #' weighed$pages[!is.na(conversions), c("page", "sessions", "conversions", "value")]

@@ -52,8 +52,9 @@ reduce_chunk <- function(rows, recent_from, weigh, split) {
   work <- list(query = queries$code, page = pages$code, clicks = rows$clicks,
     impressions = rows$impressions, position = rows$position)
   if (!is.null(rows[["date"]])) {
-    queries$first <- first_days(queries$code, rows$date, length(queries$keys))
-    pages$first <- first_days(pages$code, rows$date, length(pages$keys))
+    day <- as.integer(rows$date)
+    queries$first <- .Call(least_by, day, queries$code, length(queries$keys))
+    pages$first <- .Call(least_by, day, pages$code, length(pages$keys))
   }
   recent <- if (!is.null(recent_from)) as.integer(rows$date) >= as.integer(recent_from)
   list(queries = queries, pages = pages, cells = reduce_cells(work, recent),
@@ -63,16 +64,6 @@ reduce_chunk <- function(rows, recent_from, weigh, split) {
     blend = if (!is.null(rows[["date"]])) blend_sums(work, rows$date),
     course = if (!is.null(rows[["date"]])) course_sums(work, rows$date, queries$keys, pages$keys),
     codes = if (!weigh) list(query = queries$code, page = pages$code))
-}
-
-# The first day of each code.
-first_days <- function(code, date, size) {
-  day <- as.integer(date)
-  latest_first <- order(day, decreasing = TRUE)
-  first <- rep(NA_integer_, size)
-  # Of several days of one code the last one written stays: the earliest.
-  first[code[latest_first]] <- day[latest_first]
-  first
 }
 
 # Two reductions as one: codes of both become codes of the keys that either has.

@@ -221,3 +221,23 @@ SEXP sum_by(SEXP x, SEXP codes, SEXP size) {
   UNPROTECT(1);
   return out;
 }
+
+/* The least whole number of each code from 1 to size; NA for codes without any. */
+SEXP least_by(SEXP x, SEXP codes, SEXP size) {
+  need(TYPEOF(x) == INTSXP && TYPEOF(codes) == INTSXP, "least_by", "whole numbers and their codes");
+  R_xlen_t rows = XLENGTH(x);
+  need(XLENGTH(codes) == rows, "least_by", "a code for each number");
+  int many = need_count(size, 0, "least_by", "how many codes there are");
+  const int *value = INTEGER(x), *code = INTEGER(codes);
+  SEXP out = PROTECT(allocVector(INTSXP, many));
+  int *least = INTEGER(out);
+  for (int k = 0; k < many; k++) least[k] = NA_INTEGER;
+  for (R_xlen_t i = 0; i < rows; i++) {
+    if (code[i] < 1 || code[i] > many) error("internal error: least_by needs codes from 1 to %d", many);
+    int *held = least + code[i] - 1;
+    if (value[i] != NA_INTEGER && (*held == NA_INTEGER || value[i] < *held)) *held = value[i];
+    pause_at(i);
+  }
+  UNPROTECT(1);
+  return out;
+}

@@ -16,6 +16,7 @@ SEXP path_facts_of(SEXP path);
 SEXP own_file(SEXP path, SEXP owner, SEXP group, SEXP mode);
 SEXP default_faults(void);
 SEXP write_bytes(SEXP to, SEXP bytes);
+SEXP least_by(SEXP x, SEXP codes, SEXP size);
 SEXP phrase_counts(SEXP words, SEXP texts, SEXP at);
 
 static const R_CallMethodDef calls[] = {
@@ -33,6 +34,7 @@ static const R_CallMethodDef calls[] = {
   {"own_file", (DL_FUNC) &own_file, 4},
   {"default_faults", (DL_FUNC) &default_faults, 0},
   {"write_bytes", (DL_FUNC) &write_bytes, 2},
+  {"least_by", (DL_FUNC) &least_by, 3},
   {"phrase_counts", (DL_FUNC) &phrase_counts, 3},
   {NULL, NULL, 0}
 };

@@ -74,7 +74,12 @@ test_that("every compiled entry refuses what it would read or write out of bound
     quote(.Call(k("sum_by"), c(1, 2), c(1L, 3L), 2L)),
     quote(.Call(k("sum_by"), c(1, 2), c(0L, 1L), 2L)), quote(.Call(k("sum_by"), c(1, 2), 1L, 2L)),
     quote(.Call(k("sum_by"), 1:2, 1:2, 2L)), quote(.Call(k("sum_by"), 1, 1L, NA_integer_)),
-    quote(.Call(k("sum_by"), 1, 1L, -1L)), quote(.Call(k("any_repeat"), list(c(1L, NA)), 1L, 2)),
+    quote(.Call(k("sum_by"), 1, 1L, -1L)), quote(.Call(k("least_by"), 1:2, c(1L, 3L), 2L)),
+    quote(.Call(k("least_by"), 1:2, c(NA, 1L), 2L)), quote(.Call(k("least_by"), c(1, 2), 1:2, 2L)),
+    quote(.Call(k("least_by"), 1:2, 1L, 2L)), quote(.Call(k("phrase_counts"), "a", "a", 2L)),
+    quote(.Call(k("phrase_counts"), "a", "a", 0L)), quote(.Call(k("phrase_counts"), "a", 1L, 1L)),
+    quote(.Call(k("phrase_counts"), c("a", "b"), "a", 1L)),
+    quote(.Call(k("any_repeat"), list(c(1L, NA)), 1L, 2)),
     quote(.Call(k("any_repeat"), list(1:2, 1:3), c(1L, 1L), c(2, 3))),
     quote(.Call(k("any_repeat"), list(c(1L, 5L)), 1L, 2)),
     quote(.Call(k("any_repeat"), list(), integer(), numeric())),
@@ -106,6 +111,10 @@ test_that("every compiled entry refuses what it would read or write out of bound
   for (call in wrong) expect_error(eval(call), "needs|cannot be opened", label = deparse(call)[1])
   expect_identical(.Call(k("sum_by"), numeric(), integer(), 0L), numeric())
   expect_identical(.Call(k("sum_by"), numeric(), integer(), 2L), c(0, 0))
+  expect_identical(.Call(k("least_by"), c(5L, 2L, NA, 7L), c(1L, 1L, 2L, 3L), 4L),
+    c(2L, NA, 7L, NA))
+  expect_identical(.Call(k("phrase_counts"), c(" a ", "", " b "), c(" a a b ", " "), c(1L, 1L, 2L)),
+    c(2L, 0L, 0L))
   expect_identical(.Call(k("blended_ctr"), matrix(0, 9, 1), NA_real_, 1, 1, numeric()), NA_real_)
   expect_false(.Call(k("any_repeat"), list(integer()), 1L, 2))
 })

@@ -5,7 +5,7 @@
 # A second run finds everything in place and ends at once.
 set -eu
 
-run="cli data.table DBI digest generics ggplot2 htmltools jsonlite openxlsx optparse readxl RSQLite scales svglite tibble utf8 yaml"
+run="cli data.table DBI digest generics ggplot2 htmltools jsonlite openxlsx optparse readxl RSQLite scales SnowballC svglite tibble utf8 xml2 yaml"
 # Only the archive needs it, and Debian does not have it built: the rest works without.
 archive="nanoparquet"
 test="knitr markdown testthat withr"
@@ -34,10 +34,10 @@ apt_allowed() { command -v apt-get > /dev/null && { [ "$(id -u)" = 0 ] || [ -n "
 apt_renew() { $as_root env DEBIAN_FRONTEND=noninteractive apt-get update -qq || echo "The package lists could not be renewed; going on with those here." >&2; }
 apt_add() { $as_root env DEBIAN_FRONTEND=noninteractive apt-get install -qq -y --no-install-recommends "$@" > /dev/null 2>&1; }
 
-# One file of the package is C.
+# Some files of the package are C.
 if ! command -v gcc > /dev/null && ! command -v cc > /dev/null; then
   apt_allowed || { echo "A C compiler is missing. Install one first (Debian: gcc, make and libc6-dev)." >&2; exit 1; }
-  echo "Installing a C compiler, for the package's own C file."
+  echo "Installing a C compiler, for the package's own C files."
   apt_renew
   apt_add gcc libc6-dev make || true
 fi

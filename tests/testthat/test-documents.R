@@ -92,3 +92,13 @@ test_that("the settings on their help page are settings", {
   expect_length(settings$rules$ignore, 2)
   expect_equal(settings$thresholds$striking_distance, c(4, 20))
 })
+
+test_that("set-up installs what the package imports", {
+  setup <- file.path("..", "..", "tools", "setup.sh")
+  skip_if_not(file.exists(setup))
+  listed <- sub("^run=\"(.*)\"$", "\\1", grep("^run=", readLines(setup), value = TRUE))
+  imports <- read.dcf(file.path("..", "..", "DESCRIPTION"))[, "Imports"]
+  needed <- trimws(sub("\\(.*", "", strsplit(imports, ",")[[1]]))
+  with_r <- rownames(installed.packages(priority = "base"))
+  expect_setequal(strsplit(listed, " ")[[1]], setdiff(needed, with_r))
+})

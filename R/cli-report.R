@@ -27,7 +27,8 @@ run_report <- function(options, files) {
     followed = site_followed(options, input, data, findings),
     inventory = site_inventory(options, input, data, findings),
     parts = site_parts(options, input, data),
-    watched = report_watched_queries(options, input, data))
+    watched = report_watched_queries(options, input, data),
+    pages = if (!is.null(input$store)) stored_site_pages(input$store))
   say(out)
 }
 
@@ -81,7 +82,8 @@ run_demo <- function(options, files) {
     followed = site_followed(options, input, data, findings),
     inventory = site_inventory(options, input, data, findings),
     parts = site_parts(options, input, data),
-    watched = report_watched_queries(options, input, data))
+    watched = report_watched_queries(options, input, data),
+    pages = if (!is.null(input$store)) stored_site_pages(input$store))
   emit(utils::modifyList(options, list(out = files[2], quiet = TRUE)), findings$findings, NULL)
   say(c(
     "",

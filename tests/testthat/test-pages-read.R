@@ -214,6 +214,9 @@ test_that("the program reads pages into the archive and tells what they miss", {
   truth <- as.data.table(inktide:::demo_phrases(tide_demo(seed = 2, days = 40, share = 0.2)))
   own <- merge(missing, truth, by = c("query", "page"))
   expect_true(all(own$stands %in% c("none", "text")))
+  expect_equal(run("report", "--out", "r.html", "--quiet")$status, 0)
+  html <- paste(readLines(file.path(dir, "r.html"), encoding = "UTF-8"), collapse = "")
+  expect_match(html, "<h2>The pages</h2>.*nothing links to it")
   # Titles come along as facts.
   expect_match(paste(run("find")$err, collapse = " "), "pages of the site")
   # Stored again is nothing new, and an index that was lost is made anew with them.

@@ -100,7 +100,7 @@ run_trace <- function(options, files) {
 # Where the pages of the site are known: what the page says of each query, or each page of the
 # query.
 traced_words <- function(input, data, traced, top) {
-  pages <- if (!is.null(input$store) && traced$kind != "folder") stored_site_pages(input$store)
+  pages <- if (traced$kind != "folder") input$pages
   if (is.null(pages)) return(NULL)
   words <- setDT(as.data.frame(tide_page_words(
     tide_summary(data, brand = input$settings$rules$brand), pages)))

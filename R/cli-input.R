@@ -12,7 +12,7 @@ progress_to_terminal <- function(options) {
   function(text) tell(paste0(text, " ..."))
 }
 
-# Out: list(files, store, settings, title, folder): from named files, or from the project's archive,
+# Out: list(files, store, settings, title, folder, pages: of the site, where they are stored): from named files, or from the project's archive,
 # or from the exports that its settings name where nothing was loaded yet. Options go before
 # settings.
 settle_input <- function(options, files) {
@@ -49,7 +49,8 @@ settle_input <- function(options, files) {
     sub("/$", "", sub("^https?://(www\\.)?", "", settings$site))
   }
   input <- list(files = files, store = store, settings = settings, decisions = decisions,
-    folder = folder, title = if (nzchar(site)) site else "Search performance")
+    folder = folder, title = if (nzchar(site)) site else "Search performance",
+    pages = if (!is.null(store)) stored_site_pages(store))
   c(input, chosen_segments(options, settings))
 }
 
@@ -162,21 +163,19 @@ days_out <- function(text, data) {
 
 # Dated marks: of the call, else of the project; NULL where there are none.
 events_input <- function(options, input) {
-  file <- if (!is.null(options$events)) {
-    options$events
-  } else if (length(input$settings$events)) {
-    named_files(input$settings, "events")
-  }
+  file <- chosen_files(options, input, "events")
   if (!is.null(file)) tide_events(file)
+}
+
+# Files of the call, else of the setting of the same name; NULL for none.
+chosen_files <- function(options, input, name) {
+  if (!is.null(options[[name]])) return(options[[name]])
+  if (length(input$settings[[name]])) named_files(input$settings, name)
 }
 
 # Results pages that somebody looked at: of the call, else of the project.
 results_pages_input <- function(options, input) {
-  files <- if (!is.null(options$results_pages)) {
-    options$results_pages
-  } else if (length(input$settings$results_pages)) {
-    named_files(input$settings, "results_pages")
-  }
+  files <- chosen_files(options, input, "results_pages")
   if (!is.null(files)) tide_results_pages(files)
 }
 
@@ -217,7 +216,7 @@ summarise_input <- function(options, input,
 # Facts of the archive, of the settings, of the call.
 facts_input <- function(options, input) {
   Filter(Negate(is.null), c(
-    if (!is.null(input$store)) list(page_facts(stored_site_pages(input$store))),
+    list(page_facts(input$pages)),
     if (!is.null(input$store)) tide_facts(input$store),
     if (is.null(input$store) && length(input$settings$enrichments)) {
       tide_facts(named_files(input$settings, "enrichments"))
@@ -241,7 +240,7 @@ find_input <- function(options, input, data = read_input(options, input, months 
     decisions = if (!isTRUE(options$all) && NROW(input$decisions)) input$decisions,
     outcomes = if (NROW(input$decisions)) kept_outcomes(tide_store(input$folder)),
     events = events_input(options, input), results_pages = results_pages_input(options, input),
-    pages = if (!is.null(input$store)) stored_site_pages(input$store))
+    pages = input$pages)
   if (NROW(findings$features)) {
     note(options, paste(feature_lines(findings$features), collapse = "\n"))
   }

@@ -55,7 +55,7 @@ run_pages <- function(options, files) {
 # What saying a phrase does on this site.
 effect_lines <- function(effect) {
   sprintf(paste("  queries of one page: phrase in title or heading, position x%.2f (%.2f to %.2f)",
-    "beside those it does not say; %s"),
+    "compared with phrases it does not say; %s"),
     effect$times[1], effect$low[1], effect$high[1], format_plural(effect$pairs[1], "pair"))
 }
 

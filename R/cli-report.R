@@ -28,7 +28,7 @@ run_report <- function(options, files) {
     inventory = site_inventory(options, input, data, findings),
     parts = site_parts(options, input, data),
     watched = report_watched_queries(options, input, data),
-    pages = if (!is.null(input$store)) stored_site_pages(input$store))
+    pages = input$pages)
   say(out)
 }
 
@@ -83,7 +83,7 @@ run_demo <- function(options, files) {
     inventory = site_inventory(options, input, data, findings),
     parts = site_parts(options, input, data),
     watched = report_watched_queries(options, input, data),
-    pages = if (!is.null(input$store)) stored_site_pages(input$store))
+    pages = input$pages)
   emit(utils::modifyList(options, list(out = files[2], quiet = TRUE)), findings$findings, NULL)
   say(c(
     "",

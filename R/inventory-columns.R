@@ -5,7 +5,7 @@
 only_brand <- function(at) {
   brand <- at$segment == "brand"
   if (!any(brand)) {
-    abort_argument("brand", "words that some queries hold, to list what stands beside them", "none")
+    abort_argument("brand", "words that some queries contain", "none")
   }
   at$rows <- at$rows[which(brand[at$rows$query])]
   at

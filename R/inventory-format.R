@@ -55,7 +55,7 @@ named <- function(x, names) if (length(x)) stats::setNames(x, names)
 # What stands above the table: how much it is, of which days, how much of all that is.
 inventory_head <- function(x) {
   many <- function(word) if (word == "query") "queries" else paste0(gsub("_", " ", word), "s")
-  what <- switch(x$by, modifier = "words beside the brand", pair = "pairs of query and page",
+  what <- switch(x$by, modifier = "words with the brand", pair = "pairs of query and page",
     country = "countries", many(x$by))
   c(
     sprintf("%s %s, %s: %s clicks, %s impressions, CTR %s%s", format_count(nrow(x$rows)), what,

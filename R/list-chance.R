@@ -52,7 +52,7 @@ weigh_difficulty <- function(found, summary, outcomes) {
   set(found, own, "chance", after)
   shifted <- own[beside != 0]
   set(found, shifted, "how", Map(c, found$how[shifted], sprintf(paste(
-    "difficulty %g beside %g in the middle: the log odds of the chance %.3f change by",
+    "difficulty %g against a median of %g: the log odds of the chance %.3f change by",
     "-%.2f x %.2f: %.3f"),
     of[beside != 0], middle, before[beside != 0], slope, beside[beside != 0], after[beside != 0])))
   found

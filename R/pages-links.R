@@ -84,9 +84,8 @@ link_candidates <- function(summary, pages, asked, target) {
 
 # Stems of the words of each query that tell something, with a space at both ends.
 telling_words <- function(keys, stem) {
-  silent <- setdiff(function_words, intent_words$commercial)
   lapply(plain_words(keys), function(words) {
-    sprintf(" %s ", stem(words[!words %in% silent]))
+    sprintf(" %s ", stem(words[!words %in% silent_words]))
   })
 }
 

@@ -71,9 +71,10 @@ stemmer <- function(language) {
   known <- c(en = "english", de = "german", fr = "french", es = "spanish", it = "italian",
     nl = "dutch", pt = "portuguese", sv = "swedish", da = "danish", no = "norwegian",
     fi = "finnish")
+  # A page that names no language is taken for English; of a language without rules words stay whole.
+  if (!nzchar(language)) language <- "en"
   name <- known[language]
-  if (is.na(name)) name <- "english"
-  function(words) SnowballC::wordStem(words, name)
+  if (is.na(name)) identity else function(words) SnowballC::wordStem(words, name)
 }
 
 # Lower case, no accents, words of letters and digits only; scripts without spaces stay as they are.
@@ -108,6 +109,10 @@ phrase_forms <- function(keys, stem) {
     joined = paste0(" ", stem(vapply(plain_words(keys), paste, "", collapse = "")), " "))
 }
 
+# No phrase runs from one heading, link or block into the next: this word, which is none, is between
+# them.
+part_break <- " qzqzq "
+
 # Every field of pages as stemmed text: list(at, address, title, ..., anywhere).
 page_texts <- function(pages, at, stem) {
   rows <- pages$pages[at]
@@ -115,7 +120,7 @@ page_texts <- function(pages, at, stem) {
   own <- split(pages$links$text, factor(pages$links$to, rows$key))
   links <-
     vapply(own, function(texts) paste(unique(texts), collapse = " | "), "", USE.NAMES = FALSE)
-  of <- function(text) stemmed(gsub("|", " ~ ", text, fixed = TRUE), stem)
+  of <- function(text) stemmed(gsub("[|\n]", part_break, text), stem)
   out <- list(at = at, address = of(path), title = of(rows$title),
     heading = of(paste(rows$heading, rows$headings, sep = " | ")), text = of(rows$text),
     first = of(rows$first_sentence), description = of(rows$description), links = of(links))
@@ -141,7 +146,7 @@ word_cover <- function(phrases, of, own, anywhere, keys) {
   often <- table(long$stem)
   set(long, j = "weight", value = log(1 + length(parts) / as.vector(often[long$stem])))
   # Words that tell nothing count where there are no others.
-  silent <- long$word %in% setdiff(function_words, intent_words$commercial)
+  silent <- long$word %in% silent_words
   telling <- tapply(!silent, long$query, any)
   long <- long[which(!silent | !telling[as.character(long$query)])]
   pair <- setDT(list(query = of, own = own, row = seq_along(of)))

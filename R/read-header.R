@@ -62,8 +62,7 @@ column_spellings <- list(
     "pageslespluspopulaires", "pagededestination", "pagina", "paginas", "paginasprincipales",
     "pagineprincipali", "pagine", "paginadestino", "paginadedestino", "paginadidestinazione",
     "bestemmingspagina", "topseiten", "toppaginas", "paginaprincipal", "principaispaginas"),
-  date = c("date", "day", "datum", "tag", "jour", "fecha", "dia", "data", "giorno", "dag", "month",
-    "week", "monat", "woche", "mois", "semaine", "mes", "semana", "mese", "settimana", "maand"),
+  date = c("date", "day", "datum", "tag", "jour", "fecha", "dia", "data", "giorno", "dag"),
   country = c("country", "countries", "land", "lander", "pays", "pais", "paises", "paese", "paesi",
     "landen"),
   device = c("device", "devices", "devicetype", "gerat", "gerate", "appareil", "appareils",
@@ -82,6 +81,10 @@ column_spellings <- list(
     "durchschnittlicheposition", "durchschnposition", "positionmoyenne", "posicion",
     "posicionmedia", "posizione", "posizionemedia", "positie", "gemiddeldepositie", "posicao",
     "posicaomedia"))
+
+# Columns of months or weeks, dates where a table has no days.
+period_spellings <- c("month", "week", "monat", "woche", "mois", "semaine", "mes", "semana", "mese",
+  "settimana", "maand")
 
 figure_names <- c("clicks", "impressions", "position")
 
@@ -104,6 +107,7 @@ find_columns <- function(header, columns = NULL) {
   squeezed <- squeeze_name(header)
   found <-
     lapply(column_spellings, function(spellings) which(squeezed %in% squeeze_name(spellings)))
+  if (!length(found$date)) found$date <- which(squeezed %in% period_spellings)
   # A column named in the mapping stands for that name alone; a mapping that the table has no column
   # for says nothing.
   columns <- columns[squeeze_name(columns) %in% squeezed]

@@ -100,7 +100,7 @@ ask_repeats <- function(rows, by, place) {
       format_plural(rows$clicks[at[1]], "click"), place[at[1]], format_count(rows$clicks[at[2]]),
       place[at[2]]),
     fix = paste("Add the column that tells them apart (page, device, country, date), or keep each",
-      "table of filters beside its rows. Or say by `repeats`: add, where they are parts of one",
+      "table of filters with its rows. Or say by `repeats`: add, where they are parts of one",
       "whole; newest, where the later replaces the earlier."),
     class = "repeats", argument = "repeats")
 }

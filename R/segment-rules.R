@@ -174,6 +174,9 @@ function_words <- c("a", "about", "an", "and", "are", "as", "at", "be", "best", 
 # Of those the words that no intent shows in either.
 function_only <- setdiff(function_words, unlist(intent_words))
 
+# Those that say nothing of what a page should name; buyers' words do.
+silent_words <- setdiff(function_words, intent_words$commercial)
+
 # The words of each query but those to leave out, each once: a data.table of `query` (its place) and
 # `word`.
 word_table <- function(queries, leave = function_words) {

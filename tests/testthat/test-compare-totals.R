@@ -62,6 +62,10 @@ test_that("monthly totals need no day and no position; queries need their positi
   said <- paste(program("compare", "months.csv", dir = dir)$out, collapse = "\n")
   expect_match(said, "change +\\+7% +\\+0% +\\+7%")
   expect_false(grepl("NA", said))
+  # A column of months beside the days is no second date.
+  both <- tide_read(csv("date,month,clicks,impressions,position", "2026-08-01,2026-08,1,9,3"),
+    lag = 0)
+  expect_equal(as.character(both$tables$date$rows$date), "2026-08-01")
   expect_error(tide_read(csv("query,clicks,impressions", "kale,1,2")), "No column for `position`",
     class = "tide_error_columns_missing")
 })

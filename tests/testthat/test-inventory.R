@@ -59,7 +59,7 @@ test_that("the program lists, sorts and writes the inventory, with facts and cov
   expect_equal(listed[query == "query 0010"]$volume, 700)
   expect_match(paste(run("--top", "3")$out, collapse = " "), "coverage: 50% of the site's clicks")
   brand <- paste(run("--by", "modifier", "--brand", "query 00", "--top", "2")$out, collapse = " ")
-  expect_match(brand, "words beside the brand")
+  expect_match(brand, "words with the brand")
   days <- fread(text = run("--by", "day", "--format", "csv")$out)
   expect_equal(sum(days$clicks), 2 * sum(rows$clicks))
   expect_equal(run("--by", "colour")$status, 2)

@@ -111,6 +111,14 @@ test_that("phrases are found whatever their form: endings, accents, hyphens, joi
   expect_equal(count("seed bed", "A seedbed of fine soil"), 1)
   expect_equal(count("kale", "kale kale kale"), 3)
   expect_equal(count("kale", "kaleidoscope"), 0)
+  # Not across headings or blocks, and in a language without rules for endings as it is written.
+  dir <- saved("<html lang='pl'><body><h2>Leek spacing</h2><h2>Radish pests</h2><p>Old seeds</p>",
+    "<p>of kale</p></body></html>")
+  pages <- tide_pages_read(dir, "https://www.fernmoor.example/")
+  said <- inktide:::page_texts(pages, 1L, inktide:::stemmer(pages$pages$language))
+  phrases <- c(" spacing radish ", " leek spacing ", " seeds of ", " old seeds ")
+  expect_equal(.Call(inktide:::phrase_counts, phrases, c(said$heading, said$text),
+    c(1L, 1L, 2L, 2L)), c(0L, 1L, 0L, 1L))
   expect_equal(
     count("\u5927\u6839\u306e\u7a2e", "\u65b0\u3057\u3044\u5927\u6839\u306e\u7a2e\u3067\u3059"), 1)
 })

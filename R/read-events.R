@@ -23,32 +23,11 @@ tide_events <- function(file) {
   check_text(file, "file")
   scratch <- new_scratch()
   on.exit(unlink(scratch, recursive = TRUE))
-  part <- one_part(file, scratch)
-  columns_of <- function(header) {
-    lapply(event_spellings, function(known) which(squeeze_name(header) %in% known))
-  }
-  layout <- sniff_header(part$path,
-    function(header) sum(lengths(columns_of(header)[c("date", "event")]) == 1), 2)
-  if (is.null(layout)) return(new_events())
-  at <- columns_of(layout$header)
-  for (column in c("date", "event")) {
-    if (length(at[[column]]) != 1) {
-      abort_tide(sprintf("The table of events needs one column `%s`.", column),
-        where = sprintf("The header of '%s' is: %s.", file, paste(layout$header, collapse = ", ")),
-        fix = "Give a header such as: date,event,pages", class = "columns_missing", file = file,
-        column = column)
-    }
-  }
-  place <- open_records(part, layout)
-  if (!place$records) return(new_events())
-  cells <- read_texts(place)
-  text_of <- function(column) {
-    if (length(at[[column]])) {
-      fcoalesce(trimws(as_utf8(cells[[at[[column]][1]]])), "")
-    } else {
-      rep("", nrow(cells))
-    }
-  }
+  table <-
+    named_table(file, scratch, event_spellings, c("date", "event"), "events", "date,event,pages")
+  if (is.null(table)) return(new_events())
+  text_of <- table$text
+  place <- table$place
   named <- nzchar(text_of("event"))
   date <- parse_date(text_of("date"), place)
   if (!all(named)) {

@@ -41,50 +41,32 @@ tide_results_pages <- function(files) {
     class = "tide_results_pages")
 }
 
-results_page_spellings <- list(
-  query = column_spellings$query,
-  place = c("place", "position", "rank", "pos", "platz", "rang", "posicion", "posizione",
-    "positie"),
-  address = c("address", "url", "page", "link", "adresse", "seite", "direccion", "pagina"),
-  title = fact_spellings$title,
-  features = c("features", "feature", "boxes", "shows", "merkmale", "elements"),
-  date = column_spellings$date)
+results_page_spellings <- function() {
+  list(
+    query = column_spellings$query,
+    place = c("place", "position", "rank", "pos", "platz", "rang", "posicion", "posizione",
+      "positie"),
+    address = c("address", "url", "page", "link", "adresse", "seite", "direccion", "pagina"),
+    title = fact_spellings$title,
+    features = c("features", "feature", "boxes", "shows", "merkmale", "elements"),
+    date = column_spellings$date)
+}
 
 read_results_page <- function(file) {
   scratch <- new_scratch()
   on.exit(unlink(scratch, recursive = TRUE))
-  part <- one_part(file, scratch)
-  columns_of <- function(header) {
-    lapply(results_page_spellings, function(known) which(squeeze_name(header) %in% known))
-  }
-  layout <- sniff_header(part$path,
-    function(header) sum(lengths(columns_of(header)[c("query", "place")]) == 1), 2)
-  if (is.null(layout)) abort_no_table("The file is empty.", part$label, "Fill it in.")
-  at <- columns_of(layout$header)
-  for (column in c("query", "place")) {
-    if (length(at[[column]]) != 1) {
-      abort_tide(sprintf("The table of results pages needs one column `%s`.", column),
-        where = sprintf("The header of '%s' is: %s.", file, paste(layout$header, collapse = ", ")),
-        fix = "Give a header such as: query,place,address,title,features",
-        class = "columns_missing", file = file, column = column)
-    }
-  }
-  place <- open_records(part, layout)
-  if (!place$records) {
-    abort_no_table("The file has a header but no rows.", part$label, "Fill it in.")
-  }
-  cells <- read_texts(place)
-  text_of <- function(column) {
-    if (!length(at[[column]])) return(rep("", nrow(cells)))
-    fcoalesce(trimws(as_utf8(cells[[at[[column]][1]]])), "")
-  }
+  table <- named_table(file, scratch, results_page_spellings(), c("query", "place"),
+    "results pages", "query,place,address,title,features")
+  if (is.null(table)) abort_no_table("The file holds no rows.", file, "Fill it in.")
+  text_of <- table$text
+  place <- table$place
   spot <- suppressWarnings(as.numeric(text_of("place")))
   bad <- which(nzchar(text_of("place")) & (is.na(spot) | spot < 1))
   if (length(bad)) {
     abort_cells(bad, text_of("place"), "place", place, "Not a place",
       "Write 1 for the first result; leave it empty for features alone.", "not_number")
   }
-  date <- rep(as.IDate(as.Date(file.mtime(part$file), tz = "UTC")), nrow(cells))
+  date <- rep(as.IDate(as.Date(file.mtime(file), tz = "UTC")), table$many)
   dated <- which(nzchar(text_of("date")))
   if (length(dated)) date[dated] <- parse_date(text_of("date")[dated], place, rows = dated)
   query <- text_of("query")

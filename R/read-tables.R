@@ -22,30 +22,45 @@ read_prior <- function(file) {
   cells
 }
 
+# A small table of one's own, found by its header. spellings: of each column; needed: those it must
+# have, once each; what: the table's name. Out: list(place, many: how many rows, text: a function of
+# a column's name that gives its cells, "" where there are none); NULL for an empty file.
+named_table <- function(file, scratch, spellings, needed, what, header) {
+  part <- one_part(file, scratch)
+  columns_of <- function(header) {
+    lapply(spellings, function(known) which(squeeze_name(header) %in% squeeze_name(known)))
+  }
+  layout <- sniff_header(part$path, function(header) sum(lengths(columns_of(header)[needed]) == 1),
+    length(needed))
+  if (is.null(layout)) return(NULL)
+  at <- columns_of(layout$header)
+  lacks <- needed[lengths(at[needed]) != 1]
+  if (length(lacks)) {
+    abort_tide(sprintf("The table of %s needs one column `%s`.", what, lacks[1]),
+      where = sprintf("The header of '%s' is: %s.", file, paste(layout$header, collapse = ", ")),
+      fix = sprintf("Give a header such as: %s", header), class = "columns_missing", file = file,
+      column = lacks[1])
+  }
+  place <- open_records(part, layout)
+  if (!place$records) return(NULL)
+  cells <- read_texts(place)
+  list(place = place, many = nrow(cells), text = function(column) {
+    if (!length(at[[column]])) return(rep("", nrow(cells)))
+    fcoalesce(trimws(as_utf8(cells[[at[[column]][1]]])), "")
+  })
+}
+
 # Which page should answer which query: a table with a column of either. Out: pages named by
 # queries.
 read_intended <- function(file) {
   scratch <- new_scratch()
   on.exit(unlink(scratch, recursive = TRUE))
-  part <- one_part(file, scratch)
-  wanted <- c("query", "page")
-  layout <-
-    sniff_header(part$path, function(header) sum(lengths(find_columns(header)[wanted]) > 0), 2)
-  if (is.null(layout)) abort_no_table("The file is empty.", part$label, "Fill it in.")
-  found <- find_columns(layout$header)[wanted]
-  if (any(lengths(found) != 1)) {
-    abort_tide("The table has no columns query and page.",
-      where = sprintf("'%s': %s.", file, paste(layout$header, collapse = ", ")),
-      fix = "Give a header with 'query' and 'page': which page should answer which query.",
-      class = "columns_missing", file = file)
-  }
-  place <- open_records(part, layout)
-  if (!place$records) {
-    abort_no_table("The file has a header but no rows.", part$label, "Fill it in.")
-  }
-  cells <- lapply(read_texts(place)[, unlist(found), with = FALSE], trimws)
-  use <- which(nzchar(cells[[1]]) & nzchar(cells[[2]]))
-  stats::setNames(cells[[2]][use], cells[[1]][use])
+  needed <- c("query", "page")
+  table <-
+    named_table(file, scratch, column_spellings[needed], needed, "intended pages", "query,page")
+  if (is.null(table)) abort_no_table("The file holds no rows.", file, "Fill it in.")
+  use <- which(nzchar(table$text("query")) & nzchar(table$text("page")))
+  stats::setNames(table$text("page")[use], table$text("query")[use])
 }
 
 # The list as CSV or workbook, with the column `decision` filled in by hand.

@@ -73,5 +73,5 @@ test_that("intended pages stand in the settings or in a table, and the check nam
   expect_match(paste(run("find")$err, collapse = " "), "lines of 'query: page', or a file")
   writeLines(c("Keyword;Volume", "kale;3"), file.path(dir, "pages.csv"))
   settings("intended: pages.csv")
-  expect_match(paste(run("find")$err, collapse = " "), "no columns query and page")
+  expect_match(paste(run("find")$err, collapse = " "), "needs one column `page`")
 })

@@ -12,7 +12,8 @@ progress_to_terminal <- function(options) {
   function(text) tell(paste0(text, " ..."))
 }
 
-# Out: list(files, store, settings, title, folder, pages: of the site, where they are stored): from named files, or from the project's archive,
+# Out: list(files, store, settings, title, folder, pages: of the site, where stored): from named
+# files, or from the project's archive,
 # or from the exports that its settings name where nothing was loaded yet. Options go before
 # settings.
 settle_input <- function(options, files) {

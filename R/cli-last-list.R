@@ -38,7 +38,8 @@ data_version <- function(input) {
     list(summary(input$store)[c("import", "exported", "rows", "clicks", "undone")],
       lapply(tide_facts(input$store), `[`, c("file", "date", "by")))
   }
-  rests_on <- list(input$settings$rules, input$pages, if (length(files)) file.info(files)[c("size", "mtime")], stored)
+  rests_on <- list(input$settings$rules, input$pages,
+    if (length(files)) file.info(files)[c("size", "mtime")], stored)
   digest::digest(list(as.character(utils::packageVersion("inktide")),
     if (file.exists(settings)) readLines(settings, warn = FALSE), rests_on))
 }

@@ -71,7 +71,8 @@ stemmer <- function(language) {
   known <- c(en = "english", de = "german", fr = "french", es = "spanish", it = "italian",
     nl = "dutch", pt = "portuguese", sv = "swedish", da = "danish", no = "norwegian",
     fi = "finnish")
-  # A page that names no language is taken for English; of a language without rules words stay whole.
+  # A page that names no language is taken for English; of a language without rules words stay
+  # whole.
   if (!nzchar(language)) language <- "en"
   name <- known[language]
   if (is.na(name)) identity else function(words) SnowballC::wordStem(words, name)

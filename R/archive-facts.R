@@ -25,7 +25,8 @@ keep_facts <- function(store, facts) {
 # What the site's own pages say, among the facts: one row holds all pages of one reading.
 keep_site_pages <- function(store, pages) {
   rows <- as.character(jsonlite::toJSON(list(pages = as.data.frame(pages$pages),
-    links = as.data.frame(pages$links), skipped = as.data.frame(pages$skipped)),
+    links = as.data.frame(pages$links), skipped = as.data.frame(pages$skipped),
+    answers = as.data.frame(pages$answers), left = pages$left),
     dataframe = "columns", na = "null", digits = NA))
   content <- digest::digest(list(pages$site, pages$date, rows), algo = "xxhash64")
   with_store(store, write = TRUE, function(con) {

@@ -5,27 +5,40 @@ command_pages <- function(shared) {
     job = "read the site's own pages: words, links, depth",
     files = "[SOURCE...]",
     example = "inktide pages site-html --site https://www.fernmoor.example/ --project my-site",
-    options = c(shared, list(
-      text_option("--site", "URL", "address of the folder's top [of inktide.yml]"),
-      switch_option("--missing", "queries whose page lacks them in title, heading or text"),
-      text_option("--link-to", "PAGE", "pages that could link to this one, each with its sentence"),
-      top_option())),
-    arguments = c(to = "--link-to"),
+    options = c(
+      shared,
+      list(
+        text_option("--site", "URL", "address of the home page [of inktide.yml]"),
+        switch_option("--missing", "queries whose page lacks them in title, heading or text"),
+        text_option("--link-to", "PAGE",
+          "pages that could link to this one, each with its sentence"),
+        switch_option("--status",
+          "pages with clicks that are redirected, gone or not to be indexed"),
+        switch_option("--changes", "what changed on pages between the readings stored"),
+        top_option()),
+      walk_options()),
+    arguments = c(to = "--link-to", max_pages = "--max-pages"),
     run = run_pages)
+}
+
+# How pages are asked for over HTTP, where SOURCE is an address.
+walk_options <- function() {
+  list(number_option("--delay", "SECONDS", "between two requests [1]", 1),
+    number_option("--max-pages", "N", "addresses asked for at most [2000]", 2000),
+    number_option("--depth", "N", "clicks that links are followed from the home page [all]"),
+    text_option("--only", "RE", "only paths that match"),
+    text_option("--not", "RE", "no paths that match"),
+    text_option("--contact", "ADDRESS", "who walks, said with each request [of inktide.yml]"),
+    number_option("--timeout", "SECONDS", "to wait for an answer [30]", 30))
 }
 
 run_pages <- function(options, files) {
   check_number(options$top, "--top", min = 1)
   folder <- if (!is.null(options$project)) options$project else find_project(".")
   settings <- if (!is.null(folder)) tide_settings(folder)
-  store <- if (!is.null(folder) && has_archive(folder)) tide_store(folder)
+  store <- if (!is.null(folder)) tide_store(folder)
   pages <- if (length(files)) {
-    site <- first_given(options$site, settings$site)
-    if (is.null(site)) {
-      abort_call("The address of the site is not known.", "inktide pages",
-        "Name it with --site https://www.example.org/, or as 'site' in inktide.yml.")
-    }
-    read <- tide_pages_read(files, site, progress = progress_to_terminal(options))
+    read <- pages_of_sources(options, files, settings, store)
     if (!is.null(store)) {
       tide_load(store, read)
       note(options, "stored in the project's archive")
@@ -34,15 +47,20 @@ run_pages <- function(options, files) {
   } else {
     if (is.null(store) || is.null(stored_site_pages(store))) {
       abort_call("No pages are known.", "inktide pages",
-        "Name a folder or zip of saved pages, as in: inktide pages site-html --site URL")
+        "Name a folder, a zip or the site's address, as in: inktide pages site-html --site URL")
     }
     tide_pages_read(store)
   }
-  if (!options$missing && is.null(options$link_to)) {
+  if (options$changes) return(emit_page_changes(options, store))
+  if (!options$missing && is.null(options$link_to) && !options$status) {
     rows <- pages$pages[, !c("text", "key")]
     return(emit(options, rows, format(pages, width = terminal_width())))
   }
   summary <- summarise_input(options, settle_input(options, character()))
+  if (options$status) {
+    status <- tide_page_status(summary, pages)
+    return(emit(options, setDT(as.data.frame(status)), status_lines(status, options$top)))
+  }
   if (!is.null(options$link_to)) {
     links <- tide_page_links(summary, pages, options$link_to)
     return(emit(options, setDT(as.data.frame(links)), link_lines(links, options)))
@@ -50,6 +68,70 @@ run_pages <- function(options, files) {
   words <- tide_missing_words(summary, pages)
   note(options, effect_lines(attr(words, "effect")))
   emit(options, setDT(as.data.frame(words)), word_lines(words, options$top, terminal_width()))
+}
+
+# A folder, a zip, files; or addresses: the home page, or sitemaps.
+pages_of_sources <- function(options, files, settings, store) {
+  progress <- progress_to_terminal(options)
+  away <- grepl("^https?://", files)
+  if (any(away) && !all(away)) {
+    abort_call("Addresses and files cannot be read together.", files[away][1],
+      "Read them one after the other: the newest counts.")
+  }
+  maps <- away & grepl("[.](xml|txt)([.]gz)?$", sub("[?].*$", "", files))
+  site <- first_given(options$site, if (any(away & !maps)) files[away & !maps][1], settings$site,
+    if (any(maps)) sub("^([a-z]+://[^/]*).*$", "\\1/", files[maps][1]))
+  if (is.null(site)) {
+    abort_call("The address of the site is not known.", "inktide pages",
+      "Name it with --site https://www.example.org/, or as 'site' in inktide.yml.")
+  }
+  if (!any(away)) return(tide_pages_read(files, site, progress = progress))
+  known <- if (!is.null(store) && nrow(summary(store))) {
+    summary <- summarise_input(options, settle_input(options, character()))
+    sums_of_pages(summary)$page
+  }
+  tide_pages_walk(site, addresses = as.character(c(files[!maps], known)),
+    sitemaps = if (any(maps)) files[maps], delay = options$delay, max_pages = options$max_pages,
+    depth = first_given(options$depth, 1000), only = options$only, not = options$not,
+    contact = first_given(options$contact, settings$contact), timeout = options$timeout,
+    keep = if (!is.null(store)) file.path(store$dir, "walk.sqlite"), progress = progress)
+}
+
+status_lines <- function(status, top) {
+  if (!nrow(status)) return("Every page with impressions that was read answers itself.")
+  shown <- utils::head(status, top)
+  c(sprintf("%s impr. %s clicks  %s: %s%s", pad_left(format_count(shown$impressions), 8),
+    pad_left(format_count(shown$clicks), 6), format_path(shown$page), shown$problem,
+    ifelse(nzchar(shown$leads_to), sprintf(" -> %s", format_path(shown$leads_to)), "")),
+    if (nrow(status) > nrow(shown)) {
+      sprintf("... and %s more", format_count(nrow(status) - nrow(shown)))
+    })
+}
+
+# Titles, descriptions and headings between readings, the newest first.
+emit_page_changes <- function(options, store) {
+  if (is.null(store)) {
+    abort_call("No readings are stored.", "inktide pages --changes",
+      "Read pages into a project's archive, at least twice.")
+  }
+  changes <- tide_page_changes(store)
+  shown <- utils::head(changes, options$top)
+  lines <- if (!nrow(changes)) {
+    "No page changed between the readings stored."
+  } else {
+    c(page_change_lines(shown), if (nrow(changes) > nrow(shown)) {
+      sprintf("... and %s more", format_count(nrow(changes) - nrow(shown)))
+    })
+  }
+  emit(options, setDT(as.data.frame(changes)), lines)
+}
+
+page_change_lines <- function(changes) {
+  quoted <- function(text) ifelse(nzchar(text), sprintf("\"%s\"", text), "nothing")
+  sprintf("%s: %s changed by %s%s", format_path(changes$page), gsub("_", " ", changes$field),
+    format_day(changes$date), ifelse(changes$field == "page",
+      ifelse(changes$now == "", ": no longer there", ": new"),
+      sprintf(": was %s, now %s", quoted(changes$before), quoted(changes$now))))
 }
 
 # What saying a phrase does on this site.

@@ -17,28 +17,33 @@
 #' | `tide_error_call` | the program is called wrongly | |
 #' | `tide_error_file` | a file is missing, empty, damaged or of no kind that is read | `file` |
 #' | `tide_error_missing` | a file is not there (also a `tide_error_file`) | `file` |
+#' | `tide_error_walk` | the pages of a site could not be asked for | |
 #' | `tide_error_no_table` | a file holds no table (also a `tide_error_file`) | `file` |
-#' | `tide_error_layout` | rows do not line up, quotes are open, a text is damaged | `file`, `lines`
-#' | | `tide_error_columns_missing` | a column that is needed is not there | `file`, `column`,
-#' `width` | | `tide_error_columns_twice` | two columns claim to be one | `file`, `column` | |
-#' `tide_error_not_number` | a cell is no number | `file`, `lines`, `column` | |
-#' `tide_error_decimal` | thousands and decimals cannot be told apart | `file`, `lines`, `column` |
-#' | `tide_error_not_date` | a cell is no date of an export | `file`, `lines`, `column` | |
-#' `tide_error_repeats` | rows stand twice with different figures, and no column tells why | | |
-#' `tide_error_date_order` | day and month cannot be told apart | `file`, `lines`, `column` | |
-#' `tide_error_range` | a figure is out of its range | `file`, `lines`, `column` | |
-#' `tide_error_event` | an event has no name | `file`, `lines`, `column` | | `tide_error_sheet` | a
-#' sheet of decisions cannot be read | `file` | | `tide_error_settings` | `inktide.yml` holds
-#' something wrong | `file` | | `tide_error_project` | a folder is no project, or one already |
-#' `file` | | `tide_error_store` | the archive cannot be used | `file` | | `tide_error_store_index`
-#' | its index is lost or damaged (also a `tide_error_store`) | `file` | | `tide_error_check` | the
-#' archive has problems, and was asked to have none | | | `tide_error_grain` | no table has the
-#' dimensions that are needed | | | `tide_error_nothing_left` | no row is left | `left_out` | |
-#' `tide_error_window` | windows overlap or hold nothing | | | `tide_error_overlap` | two summaries
-#' hold the same days | | | `tide_error_thin` | too few rows for what was asked | | |
-#' `tide_error_finding` | there is no such finding, or nothing was done yet | | | `tide_error_trace`
-#' | there is no such query or page | | | `tide_error_figure` | there is nothing to draw | | |
-#' `tide_error_write` | a file or the output cannot be written | `file` |
+#' | `tide_error_layout` | rows do not line up, open quotes, damaged text | `file`, `lines` |
+#' | `tide_error_columns_missing` | a needed column is not there | `file`, `column`, `width` |
+#' | `tide_error_columns_twice` | two columns claim to be one | `file`, `column` |
+#' | `tide_error_not_number` | a cell is no number | `file`, `lines`, `column` |
+#' | `tide_error_decimal` | thousands and decimals look alike | `file`, `lines`, `column` |
+#' | `tide_error_not_date` | a cell is no date of an export | `file`, `lines`, `column` |
+#' | `tide_error_repeats` | rows stand twice with different figures, and no column tells why | |
+#' | `tide_error_date_order` | day and month cannot be told apart | `file`, `lines`, `column` |
+#' | `tide_error_range` | a figure is out of its range | `file`, `lines`, `column` |
+#' | `tide_error_event` | an event has no name | `file`, `lines`, `column` |
+#' | `tide_error_sheet` | a sheet of decisions cannot be read | `file` |
+#' | `tide_error_settings` | `inktide.yml` holds something wrong | `file` |
+#' | `tide_error_project` | a folder is no project, or one already | `file` |
+#' | `tide_error_store` | the archive cannot be used | `file` |
+#' | `tide_error_store_index` | its index is lost or damaged (also a `tide_error_store`) | `file` |
+#' | `tide_error_check` | the archive has problems, and was asked to have none | |
+#' | `tide_error_grain` | no table has the dimensions that are needed | |
+#' | `tide_error_nothing_left` | no row is left | `left_out` |
+#' | `tide_error_window` | windows overlap or hold nothing | |
+#' | `tide_error_overlap` | two summaries hold the same days | |
+#' | `tide_error_thin` | too few rows for what was asked | |
+#' | `tide_error_finding` | there is no such finding, or nothing was done yet | |
+#' | `tide_error_trace` | there is no such query or page | |
+#' | `tide_error_figure` | there is nothing to draw | |
+#' | `tide_error_write` | a file or the output cannot be written | `file` |
 #' @name tide_conditions
 #' @examples
 #' error <- tryCatch(tide_read("nowhere.csv"), tide_error_file = identity)

@@ -17,8 +17,12 @@
 #'   `headings`, `first_sentence`, `text` (without the frame), `words`, `language`, `canonical`,
 #'   `noindex`, `types` (of structured data), `pictures` (their alternative texts), `published`,
 #'   `modified`, `linking` (how many other pages link to it), `depth` (clicks from the home page,
-#'   missing where no link leads to it)), `links` (`from`, `to`: keys, `text`, `main`: whether in
-#'   the text or in the frame), `skipped` (`file`, `reason`), `site`, `date`. Methods: `print`,
+#'   missing where no link leads to it), `in_sitemap` (missing where none was read)), `links`
+#'   (`from`, `to`: keys, `text`, `main`: whether in the text or in the frame), `skipped` (`file`,
+#'   `reason`), `answers` (of addresses that were asked for, and of saved pages that lead on at
+#'   once: `address`, `key`, `status`, `location`, `final` (the address that answers in the end,
+#'   empty where none does), `redirects` (how many), `problem`), `left` (how many known addresses
+#'   a limit left out), `site`, `date`. Methods: `print`,
 #'   `format`, `tidy`, `summary` (remarks with counts).
 #' @section Errors: `tide_error_file`; `tide_error_no_table` where no file is a page;
 #'   `tide_error_argument` without a `site`.
@@ -40,10 +44,7 @@ tide_pages_read <- function(sources, ...) UseMethod("tide_pages_read")
 tide_pages_read.default <- function(sources, site, date = NULL, progress = NULL, ...) {
   check_no_more(...)
   check_text(sources, "sources", many = TRUE)
-  check_text(site, "site")
-  if (!grepl("^https?://[^/ ]+", site)) {
-    abort_argument("site", "an address such as https://www.fernmoor.example/", site)
-  }
+  check_site(site)
   date <- check_date(date, "date")
   scratch <- new_scratch()
   on.exit(unlink(scratch, recursive = TRUE))
@@ -104,8 +105,16 @@ unpack_pages <- function(file, folder) {
     exdir = folder)
 }
 
-# The pages of a site together: what is the frame, who links to whom.
-new_pages <- function(read, site, date) {
+check_site <- function(site) {
+  check_text(site, "site")
+  if (!grepl("^https?://[^/ ]+", site)) {
+    abort_argument("site", "an address such as https://www.fernmoor.example/", site)
+  }
+}
+
+# The pages of a site together: what is the frame, who links to whom. answers, maps: what a walk was
+# answered, and what the site's sitemaps list.
+new_pages <- function(read, site, date, answers = NULL, maps = NULL) {
   whole <- Filter(function(page) is.null(page[["skipped"]]), read)
   skipped <- Filter(function(page) !is.null(page[["skipped"]]), read)
   if (!length(whole)) {
@@ -117,24 +126,39 @@ new_pages <- function(read, site, date) {
     set(pages, j = column, value = squash(pages[[column]]))
   }
   set(pages, j = "key", value = page_key(pages$page))
-  last <- !duplicated(pages$key, fromLast = TRUE)
+  left <- sum(attr(answers, "left"))
+  answers <- settled_answers(answers, pages)
+  # A page that only leads on is an address, no page.
+  last <- !duplicated(pages$key, fromLast = TRUE) & !nzchar(pages$leads_to)
+  if (!any(last)) abort_no_table("Every page leads to another.", site, "Read those, too.")
   whole <- whole[last]
   pages <- pages[last]
+  set(pages, j = "leads_to", value = NULL)
   blocks <- own_blocks(squash_blocks(lapply(whole, `[[`, "blocks")))
   text <- vapply(blocks, function(own) paste(own$text, collapse = "\n"), "")
   set(pages, j = c("first_sentence", "text", "words", "title_length", "description_length"),
     value = list(vapply(blocks, first_sentence, ""), text, count_words(text), nchar(pages$title),
       nchar(pages$description)))
   links <- site_links(whole, pages, site)
-  graph <- link_graph(links, pages$key, page_key(site))
+  graph <- link_graph(through_redirects(links, answers), pages$key, page_key(site))
   set(pages, j = c("linking", "depth"), value = graph)
+  listed <- if (NROW(maps$pages)) pages$key %in% page_key(maps$pages$address) else NA
+  set(pages, j = "in_sitemap", value = listed)
+  if (NROW(maps$pages)) {
+    stated <- maps$pages$modified[match(pages$key, page_key(maps$pages$address))]
+    silent <- which(!nzchar(pages$modified) & !is.na(stated))
+    set(pages, silent, "modified", stated[silent])
+  }
   setcolorder(pages, c("page", "key", "title", "title_length", "description", "description_length",
     "heading", "headings", "first_sentence", "text", "words"))
   structure(list(
     pages = pages[],
     links = links,
-    skipped = data.table(file = vapply(skipped, `[[`, "", "file"),
+    skipped = rbind(data.table(file = vapply(skipped, `[[`, "", "file"),
       reason = vapply(skipped, `[[`, "", "skipped")),
+      not_read(answers), data.table(file = maps$problems$address, reason = maps$problems$problem)),
+    answers = answers,
+    left = left,
     site = site,
     date = date),
     class = "tide_pages")

@@ -12,8 +12,10 @@ summary.tide_pages <- function(object, ...) {
   p <- object$pages
   again <- function(text) nzchar(text) & (duplicated(text) | duplicated(text, fromLast = TRUE))
   elsewhere <- nzchar(p$canonical) & page_key(p$canonical) != p$key
+  lonely <- p$linking == 0 & p$key != page_key(object$site)
   remarks <- list(`not to be indexed (noindex)` = p$noindex, `canonical elsewhere` = elsewhere,
-    `nothing links to it` = p$linking == 0 & p$key != page_key(object$site),
+    `in the sitemap, and nothing links to it` = fcoalesce(p$in_sitemap, FALSE) & lonely,
+    `nothing links to it` = lonely & !fcoalesce(p$in_sitemap, FALSE),
     `more than three clicks from the home page` = fcoalesce(p$depth > 3, FALSE),
     `no title` = !nzchar(p$title), `title shared with other pages` = again(p$title),
     `title of more than 60 characters, which is cut off` = p$title_length > 60,
@@ -23,14 +25,29 @@ summary.tide_pages <- function(object, ...) {
     `no main heading` = !nzchar(p$heading),
     `several main headings` = grepl(" | ", p$heading, fixed = TRUE),
     `nearly empty without scripts (under 20 words)` = p$words < 20)
-  out <- rbindlist(lapply(names(remarks), function(remark) {
-    own <- which(remarks[[remark]])
-    if (length(own)) {
-      data.table(remark = remark, pages = length(own), first = p$page[own[1]])
-    }
-  }))
-  tibble::as_tibble(rbind(data.table(remark = character(), pages = integer(), first = character()),
-    out))
+  found <- c(address_remarks(object), lapply(remarks, function(own) p$page[which(own)]))
+  found <- found[lengths(found) > 0]
+  tibble::tibble(remark = as.character(names(found)), pages = unname(lengths(found)),
+    first = vapply(found, `[[`, "", 1, USE.NAMES = FALSE))
+}
+
+# Pages by remark on links and on what addresses answer.
+address_remarks <- function(pages) {
+  links <- pages$links
+  answer <- pages$answers[match(links$to, pages$answers$key)]
+  from <- function(own) {
+    keys <- unique(links$from[which(own)])
+    pages$pages$page[match(keys, pages$pages$key)]
+  }
+  leads <- nzchar(fcoalesce(answer[["location"]], ""))
+  lost <- answer$status >= 400L | leads & !nzchar(answer$final)
+  plain <- fold_case(links$text)
+  words <- setDT(list(text = plain, to = links$to))[links$main & grepl(" ", plain, fixed = TRUE)]
+  words <- unique(words)
+  shared <- words$text[duplicated(words$text)]
+  list(`links to an address that is gone` = from(lost),
+    `links through a redirect` = from(leads & nzchar(answer$final)),
+    `links with the same words to different pages` = from(links$main & plain %in% shared))
 }
 
 #' @export
@@ -38,16 +55,20 @@ format.tide_pages <- function(x, width = 80, ...) {
   remarks <- summary(x)
   depth <- x$pages$depth
   wrap_lines(c(
-    sprintf("<tide_pages> %s of %s, saved %s; %s words, %s between them",
+    sprintf("<tide_pages> %s of %s, as of %s; %s words, %s between them",
       format_plural(nrow(x$pages), "page"), x$site, format_day(x$date),
       format_count(sum(x$pages$words)), format_plural(nrow(x$links), "link")),
     sprintf("  clicks from the home page: %s",
       paste(sprintf("%s: %s", names(table(depth)), format_count(table(depth))), collapse = ", ")),
     sprintf("  %s: %s, such as %s", remarks$remark, format_plural(remarks$pages, "page"),
       format_path(remarks$first)),
+    if (x$left) {
+      sprintf("  not asked for, since the limit was reached: %s",
+        format_plural(x$left, "known address", "known addresses"))
+    },
     if (nrow(x$skipped)) {
       reasons <- table(x$skipped$reason)
-      sprintf("  not read: %s (%s)", names(reasons), format_plural(as.integer(reasons), "file"))
+      sprintf("  not read: %s (%s)", format_count(as.integer(reasons)), names(reasons))
     }),
     width)
 }

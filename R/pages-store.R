@@ -10,11 +10,15 @@ tide_pages_read.tide_store <- function(sources, ...) {
   held
 }
 
-# The pages stored last as a tide_pages object, NULL where there are none.
-stored_site_pages <- function(store) {
+# The pages stored last, or those of one reading, as a tide_pages object; NULL where there are none.
+stored_site_pages <- function(store, id = NULL) {
   held <- with_store(store, write = FALSE, function(con) {
-    DBI::dbGetQuery(con, "SELECT date, file, rows FROM facts WHERE place = 'site pages'
-      ORDER BY date DESC, id DESC LIMIT 1")
+    if (is.null(id)) {
+      DBI::dbGetQuery(con, "SELECT date, file, rows FROM facts WHERE place = 'site pages'
+        ORDER BY date DESC, id DESC LIMIT 1")
+    } else {
+      DBI::dbGetQuery(con, "SELECT date, file, rows FROM facts WHERE id = ?", list(id))
+    }
   })
   if (!nrow(held)) return(NULL)
   read <- jsonlite::fromJSON(held$rows)
@@ -22,6 +26,8 @@ stored_site_pages <- function(store) {
   structure(list(
     pages = columns("pages"),
     links = columns("links"),
+    answers = if (length(read$answers$key)) columns("answers") else no_answers(),
+    left = sum(read$left),
     skipped = data.table(file = as.character(read$skipped$file),
       reason = as.character(read$skipped$reason)),
     site = held$file,

@@ -9,6 +9,7 @@ finding_names <- c("low_ctr", "striking_distance", "cannibalized", "falling", "r
 setting_names <- list(
   assumptions = "assumptions",
   site = "text",
+  contact = "text",
   brand = "words",
   exports = "words",
   enrichments = "words",
@@ -49,6 +50,7 @@ find_project <- function(from) {
 #' @details
 #' ```yaml
 #' site: https://www.fernmoor.example/
+#' contact: webmaster@fernmoor.example   # said with requests to the site
 #' brand: [fernmoor, fern moor]
 #' ignore: {fern care: not our subject, /^free /: nobody buys}  # never among the findings
 #' intended: {kale seeds: /shop/kale/, /^how to grow/: /guides/}  # or a file: query, page

@@ -4,9 +4,10 @@
 # Larger than this is no page for people.
 largest_page <- 1e7
 
-# In: bytes and the address they stand for. Out: list(fields, blocks: text and whether it is a
-# heading, links: to, text, main), or list(skipped: why).
-read_html_page <- function(bytes, address) {
+# In: bytes, the address they stand for, and the encoding where whoever sent them names one. Out:
+# list(fields, blocks: text and whether it is a heading, links: to, text, main), or list(skipped:
+# why).
+read_html_page <- function(bytes, address, encoding = "") {
   if (!length(bytes)) return(list(skipped = "empty"))
   if (length(bytes) > largest_page) return(list(skipped = "larger than 10 MB"))
   start <- rawToChar(utils::head(bytes[bytes != as.raw(0)], 4000))
@@ -15,7 +16,8 @@ read_html_page <- function(bytes, address) {
     return(list(skipped = "not HTML"))
   }
   lenient <- c("RECOVER", "NOERROR", "NOWARNING", "NOBLANKS")
-  doc <- tryCatch(xml2::read_html(bytes, options = lenient), error = function(e) NULL)
+  doc <- tryCatch(xml2::read_html(bytes, encoding = encoding, options = lenient),
+    error = function(e) NULL)
   if (is.null(doc)) return(list(skipped = "markup that cannot be read"))
   list(fields = html_fields(doc, address), blocks = html_blocks(doc),
     links = html_links(doc, address))
@@ -38,6 +40,9 @@ html_fields <- function(doc, address) {
   content <- xml2::xml_attr(meta, "content")
   of_meta <- function(...) first(content[match(c(...), tolower(named), nomatch = 0)])
   canonical <- first(xml2::xml_attr(all("//link[@rel='canonical'][@href]"), "href"))
+  refresh <- xml2::xml_attr(all("//meta[@http-equiv][@content]"), "content")
+  leads_to <- first(refresh[grepl("^\\s*0\\s*;\\s*url\\s*=", refresh, ignore.case = TRUE)])
+  leads_to <- gsub("^[^=]*=\\s*['\"]?|['\"]?\\s*$", "", leads_to)
   data <- texts("//script[@type='application/ld+json']")
   types <- if (length(data)) {
     unlist(regmatches(data, gregexpr("\"@type\"\\s*:\\s*\"[A-Za-z]+\"", data)))
@@ -50,6 +55,7 @@ html_fields <- function(doc, address) {
     headings = paste(texts("//h2 | //h3"), collapse = " | "),
     language = tolower(substr(first(xml2::xml_attr(all("/html"), "lang")), 1, 2)),
     canonical = if (nzchar(canonical)) absolute_urls(canonical, address) else "",
+    leads_to = if (nzchar(leads_to)) absolute_urls(leads_to, address) else "",
     noindex = grepl("noindex|none", of_meta("robots")),
     types = paste(unique(sub("^.*\"([A-Za-z]+)\"$", "\\1", types)), collapse = ", "),
     pictures = paste(xml2::xml_attr(all("//img[@alt]"), "alt"), collapse = " | "),

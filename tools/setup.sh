@@ -5,10 +5,10 @@
 # A second run finds everything in place and ends at once.
 set -eu
 
-run="cli data.table DBI digest generics ggplot2 htmltools jsonlite openxlsx optparse readxl RSQLite scales SnowballC svglite tibble utf8 xml2 yaml"
+run="cli curl data.table DBI digest generics ggplot2 htmltools jsonlite openxlsx optparse readxl RSQLite scales SnowballC svglite tibble utf8 xml2 yaml"
 # Only the archive needs it, and Debian does not have it built: the rest works without.
 archive="nanoparquet"
-test="knitr markdown testthat withr"
+test="callr httpuv knitr markdown testthat withr"
 must=$run
 case "${1:-run}" in
   test) must="$run $test" ;;

@@ -1,17 +1,3 @@
-# The demo site's pages, read once.
-demo_read <- local({
-  made <- NULL
-  function() {
-    if (is.null(made)) {
-      dir <- tempfile("html")
-      truth <- inktide:::write_demo_html(demo()$site, dir)
-      made <<- list(dir = dir, truth = truth,
-        pages = tide_pages_read(dir, "https://www.fernmoor.example/"))
-    }
-    made
-  }
-})
-
 saved <- function(..., name = "index.html") {
   dir <- tempfile("saved")
   dir.create(dir)
@@ -85,7 +71,7 @@ test_that("what is no page is named, not read; wrong calls are told", {
   read <- tide_pages_read(dir, "https://www.fernmoor.example/")
   expect_equal(nrow(read$pages), 1)
   expect_equal(read$skipped$reason[order(read$skipped$file)], c("empty", "not HTML", "not HTML"))
-  expect_match(format(read), "not read: not HTML (2 files)", fixed = TRUE, all = FALSE)
+  expect_match(format(read), "not read: 2 (not HTML)", fixed = TRUE, all = FALSE)
   unlink(file.path(dir, "index.html"))
   expect_error(tide_pages_read(dir, "https://www.fernmoor.example/"), "No file is a page",
     class = "tide_error_no_table")
@@ -117,8 +103,9 @@ test_that("phrases are found whatever their form: endings, accents, hyphens, joi
   pages <- tide_pages_read(dir, "https://www.fernmoor.example/")
   said <- inktide:::page_texts(pages, 1L, inktide:::stemmer(pages$pages$language))
   phrases <- c(" spacing radish ", " leek spacing ", " seeds of ", " old seeds ")
-  expect_equal(.Call(inktide:::phrase_counts, phrases, c(said$heading, said$text),
-    c(1L, 1L, 2L, 2L)), c(0L, 1L, 0L, 1L))
+  expect_equal(
+    .Call(inktide:::phrase_counts, phrases, c(said$heading, said$text), c(1L, 1L, 2L, 2L)),
+    c(0L, 1L, 0L, 1L))
   expect_equal(
     count("\u5927\u6839\u306e\u7a2e", "\u65b0\u3057\u3044\u5927\u6839\u306e\u7a2e\u3067\u3059"), 1)
 })

@@ -1,0 +1,126 @@
+#' Serve the demo site's pages
+#'
+#' A small server on this machine alone, to try [tide_pages_walk()] on: the saved pages of the demo
+#' site, with `robots.txt`, sitemaps, and all that goes wrong on real hosts.
+#'
+#' @details Beside the pages it answers: `/old/N/` (redirects to page N), `/chain/1/` (three
+#'   redirects on end), `/loop/1/`, `/endless/1/` (redirects for ever), `/elsewhere/` (another
+#'   host), `/inward/` (a private address), `/gone/` (410), `/busy/` (429 with `Retry-After` at
+#'   first), `/slow/` (after 2 seconds), `/trap/1/` (links for ever), `/leaflet.pdf`, `/private/`
+#'   (forbidden by `robots.txt`), `/header-noindex/`. Pages carry an `ETag`.
+#' @param dir Folder of saved pages, such as `site-html` of the demo project.
+#' @param port Port to listen on.
+#' @param log Path of a file that gets a line for each request (method, path, `User-Agent`,
+#'   `If-None-Match`); `NULL` for none.
+#' @param busy Seconds for which `/busy/` asks to wait.
+#' @return The server, which [httpuv::stopServer()] ends. It answers while R is idle, or in
+#'   [httpuv::service()].
+#' @section Errors: `tide_error_file` where the folder is not there.
+#' @seealso [tide_demo()]
+#' @examplesIf requireNamespace("httpuv", quietly = TRUE)
+#' dir <- tempfile("pages")
+#' dir.create(dir)
+#' writeLines("<html><body><h1>Seeds</h1></body></html>", file.path(dir, "index.html"))
+#' server <- tide_demo_server(dir, port = httpuv::randomPort())
+#' httpuv::stopServer(server)
+#' @export
+tide_demo_server <- function(dir, port = 8123, log = NULL, busy = 1) {
+  check_text(dir, "dir")
+  check_number(port, "port", min = 1, max = 65535)
+  if (!dir.exists(dir)) {
+    abort_tide("There is no such folder.", where = sprintf("'%s'.", dir),
+      fix = "Make the demo project first.", class = "file", file = dir)
+  }
+  host <- sprintf("http://127.0.0.1:%d", as.integer(port))
+  files <- list.files(dir, "[.]html$", recursive = TRUE)
+  site <- list(dir = dir, host = host, paths = paste0("/", sub("index[.]html$", "", files)),
+    files = files)
+  asked <- 0L
+  httpuv::startServer("127.0.0.1", as.integer(port),
+    list(call = function(request) {
+      if (!is.null(log)) log_request(log, request)
+      if (request$PATH_INFO == "/busy/" && (asked <<- asked + 1L) == 1L) {
+        return(served("", 429L, list(`Retry-After` = as.character(busy))))
+      }
+      demo_answer(site, request)
+    }))
+}
+
+served <- function(body, status = 200L, headers = list(), type = "text/html; charset=utf-8") {
+  list(status = status, headers = c(list(`Content-Type` = type), headers), body = body)
+}
+
+log_request <- function(log, request) {
+  fields <- c(request$REQUEST_METHOD, request$PATH_INFO, request$HTTP_USER_AGENT,
+    if (is.null(request$HTTP_IF_NONE_MATCH)) "-" else request$HTTP_IF_NONE_MATCH)
+  con <- file(log, "a")
+  on.exit(close(con))
+  writeLines(paste(fields, collapse = "\t"), con)
+}
+
+demo_answer <- function(site, request) {
+  path <- request$PATH_INFO
+  at <- match(path, site$paths)
+  if (!is.na(at)) return(demo_file(site, at, request))
+  lead <- function(to) served("", 301L, list(Location = to))
+  number <- suppressWarnings(as.integer(sub("^/[a-z]+/([0-9]+)/$", "\\1", path)))
+  known <- switch(
+    sub("^/([a-z.-]+)/?.*$", "\\1", path),
+    robots.txt = served(
+      paste0("User-agent: *\nDisallow: /private/\nSitemap: ", site$host, "/sitemap-index.xml\n"),
+      type = "text/plain"),
+    `sitemap-index.xml` = served(
+      sitemap_xml("sitemapindex", "sitemap", paste0(site$host, "/sitemap-pages.xml.gz")),
+      type = "application/xml"),
+    `sitemap-pages.xml.gz` = served(
+      packed(sitemap_xml("urlset", "url", paste0(site$host, c(site$paths, demo_faults)))),
+      type = "application/gzip"),
+    old = lead(site$paths[number]),
+    chain = lead(if (number < 3) sprintf("/chain/%d/", number + 1L) else "/about/"),
+    loop = lead(sprintf("/loop/%d/", 3L - number)),
+    endless = lead(sprintf("/endless/%d/", number + 1L)),
+    elsewhere = lead("http://fernmoor-partner.example/"),
+    inward = lead("http://127.0.0.2:9/"),
+    gone = served("Gone", 410L),
+    busy = served("<html><body><h1>Busy</h1></body></html>"),
+    slow = {
+      Sys.sleep(2)
+      served("<html><body><h1>Slow</h1></body></html>")
+    },
+    trap = served(sprintf("<html><body><h1>Trap</h1><a href='/trap/%d/'>on</a></body></html>",
+      number + 1L)),
+    leaflet.pdf = served("%PDF-1.4", type = "application/pdf"),
+    private = served("<html><body><h1>Private</h1></body></html>"),
+    `header-noindex` = served("<html><body><h1>Hidden</h1></body></html>",
+      headers = list(`X-Robots-Tag` = "noindex")))
+  if (is.null(known)) served("<html><body>Not found</body></html>", 404L) else known
+}
+
+# What the sitemap lists beside the pages.
+demo_faults <- c("/old/2/", "/chain/1/", "/loop/1/", "/endless/1/", "/elsewhere/", "/inward/",
+  "/gone/", "/busy/", "/slow/", "/trap/1/", "/leaflet.pdf", "/private/1/", "/header-noindex/")
+
+demo_file <- function(site, at, request) {
+  path <- file.path(site$dir, site$files[at])
+  bytes <- readBin(path, "raw", file.size(path))
+  etag <- sprintf("\"%s\"", digest::digest(bytes, algo = "xxhash64", serialize = FALSE))
+  if (identical(request$HTTP_IF_NONE_MATCH, etag)) return(served("", 304L, list(ETag = etag)))
+  served(bytes, headers = list(ETag = etag), type = "text/html")
+}
+
+sitemap_xml <- function(root, entry, addresses) {
+  paste0("<?xml version=\"1.0\" encoding=\"UTF-8\"?><", root,
+    " xmlns=\"http://www.sitemaps.org/schemas/sitemap/0.9\">",
+    paste0("<", entry, "><loc>", escape_text(addresses), "</loc></", entry, ">", collapse = ""),
+    "</", root, ">")
+}
+
+# As a file with the ending gz holds it.
+packed <- function(text) {
+  file <- tempfile()
+  on.exit(unlink(file))
+  con <- gzfile(file, "wb")
+  writeBin(charToRaw(text), con)
+  close(con)
+  readBin(file, "raw", file.size(file))
+}

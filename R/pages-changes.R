@@ -1,0 +1,70 @@
+#' What changed on pages between readings
+#'
+#' Compares each stored reading of the site's pages with the one before it.
+#'
+#' @param store A `tide_store` object.
+#' @return A tibble, the newest first: `page`, `date` (of the reading that shows it), `since` (of
+#'   the reading before: the change was made between both), `field` (`title`, `description`,
+#'   `heading`, `headings`, `canonical`, `noindex`, `words` where they grew or fell by a fifth, or
+#'   `page` where the page came or went), `before`, `now`.
+#' @section Errors: `tide_error_store`.
+#' @seealso [tide_pages_read()]
+#' @examplesIf requireNamespace("nanoparquet", quietly = TRUE)
+#' store <- tide_store(tempfile("project"))
+#' for (title in c("Kale", "Kale seeds by post")) {
+#'   dir <- tempfile("pages")
+#'   dir.create(dir)
+#'   writeLines(sprintf("<html><head><title>%s</title></head><body><h1>Kale</h1></body></html>",
+#'     title), file.path(dir, "index.html"))
+#'   day <- if (title == "Kale") "2026-10-01" else "2026-11-01"
+#'   tide_load(store, tide_pages_read(dir, "https://www.fernmoor.example/", date = day))
+#' }
+#' tide_page_changes(store)
+#' @export
+tide_page_changes <- function(store) {
+  check_class(store, "tide_store", "store")
+  none <- data.table(page = character(), date = as.IDate(character()),
+    since = as.IDate(character()), field = character(), before = character(), now = character())
+  held <- with_store(store, write = FALSE, function(con) {
+    DBI::dbGetQuery(con, "SELECT id FROM facts WHERE place = 'site pages' ORDER BY date, id")$id
+  })
+  found <- list()
+  before <- NULL
+  for (id in held) {
+    now <- stored_site_pages(store, id)
+    if (!is.null(before) && before$site == now$site) {
+      found[[length(found) + 1L]] <- reading_changes(before, now)
+    }
+    before <- now
+  }
+  out <- rbindlist(c(list(none), found))
+  tibble::as_tibble(setorderv(out, c("date", "page", "field"), c(-1L, 1L, 1L)))
+}
+
+reading_changes <- function(before, now) {
+  old <- before$pages
+  new <- now$pages
+  row <- function(page, field, was, is) {
+    data.table(page = page, date = rep(now$date, length(page)),
+      since = rep(before$date, length(page)), field = rep_len(field, length(page)), before = was,
+      now = is)
+  }
+  gone <- old$page[!old$key %in% new$key]
+  come <- new$page[!new$key %in% old$key]
+  at <- match(new$key, old$key)
+  both <- which(!is.na(at))
+  fields <- c("title", "description", "heading", "headings", "canonical", "noindex")
+  changed <- lapply(fields, function(field) {
+    was <- as.character(old[[field]][at[both]])
+    is <- as.character(new[[field]][both])
+    own <- which(was != is)
+    row(new$page[both[own]], field, was[own], is[own])
+  })
+  was <- old$words[at[both]]
+  is <- new$words[both]
+  own <- which(abs(is - was) >= 0.2 * pmax(was, 20))
+  words <- row(new$page[both[own]], "words", as.character(was[own]), as.character(is[own]))
+  rbindlist(c(changed, list(words,
+    row(gone, "page", rep("there", length(gone)), rep("", length(gone))),
+    row(come, "page", rep("", length(come)), rep("there", length(come))))))
+}

@@ -1,0 +1,159 @@
+#' Walk over a site's own pages
+#'
+#' Asks a site for its pages over HTTP, politely and one after the other, and reads them like
+#' [tide_pages_read()].
+#'
+#' @details Read are the home page, the `addresses` given, those of the site's sitemaps, and what
+#'   their links reach, in this order; never another host. `robots.txt` is obeyed, the longer of
+#'   `delay` and its delay is waited between requests. Redirects are recorded and followed on the
+#'   host, chains of up to 10. Answers 429 and 503 are waited for as they ask and slow the walk
+#'   down. With `keep`, a walk that was ended goes on where it was, and a later one asks only for
+#'   pages that changed (`ETag`, `Last-Modified`). No scripts are run.
+#' @param site Address of the home page.
+#' @param addresses Further addresses to read, such as those of the performance data.
+#' @param sitemaps Addresses of sitemaps; `NULL` takes those that `robots.txt` names, else
+#'   `/sitemap.xml`.
+#' @param delay Seconds between two requests.
+#' @param max_pages At most so many addresses are asked for.
+#' @param depth Links are followed at most so many clicks from the home page and the addresses
+#'   named.
+#' @param only,not Regular expressions: only paths that match, none that match.
+#' @param contact Mail or web address by which the site's people can reach whoever walks; part of
+#'   the name that requests carry.
+#' @param timeout Seconds to wait for an answer.
+#' @param keep Path of a file that keeps what was answered; `NULL` keeps nothing.
+#' @param progress A function of one text, called now and then.
+#' @return A `tide_pages` object, see [tide_pages_read()]. Its `answers` hold each address that was
+#'   asked for.
+#' @section Errors: `tide_error_walk` where the host does not answer, forbids the walk or asks to
+#'   come back later (what was read is kept); `tide_error_no_table` where no answer is a page;
+#'   `tide_error_argument`, `tide_error_regex`.
+#' @references RFC 9309 (robots.txt), RFC 9110 (conditional requests, `Retry-After`), sitemaps.org
+#'   protocol 0.9.
+#' @seealso [tide_demo_server()] for a site to try it on.
+#' @examples
+#' # Nothing listens there, which is said in one message:
+#' try(tide_pages_walk("http://127.0.0.1:9/", timeout = 1))
+#' @export
+tide_pages_walk <- function(site, addresses = character(), sitemaps = NULL, delay = 1,
+    max_pages = 2000, depth = 1000, only = NULL, not = NULL, contact = NULL, timeout = 30,
+    keep = NULL, progress = NULL) {
+  check_site(site)
+  check_text(addresses, "addresses", many = TRUE)
+  check_text(sitemaps, "sitemaps", many = TRUE, null = TRUE)
+  check_number(delay, "delay", min = 0)
+  check_number(max_pages, "max_pages", min = 1)
+  check_number(depth, "depth", min = 0)
+  check_number(timeout, "timeout", min = 0.1)
+  check_regex(only, "only")
+  check_regex(not, "not")
+  check_text(contact, "contact", null = TRUE)
+  if (!is.null(contact) && grepl("[^\\x20-\\x7e]", contact, perl = TRUE)) {
+    abort_argument("contact", "a mail or web address", contact)
+  }
+  site <- sub("^([a-z]+://[^/]*)$", "\\1/", sub("#.*$", "", site))
+  walk <- list(
+    site = site,
+    host = host_of(site),
+    delay = delay,
+    timeout = timeout,
+    agent = sprintf("inktide/%s%s", utils::packageVersion("inktide"),
+      if (is.null(contact)) "" else sprintf(" (+%s)", contact)),
+    only = only,
+    not = not,
+    max_pages = max_pages,
+    depth = depth,
+    now = Sys.time())
+  walk$robots <- site_robots(walk)
+  walk$delay <- max(walk$delay, walk$robots$delay)
+  walk$con <- open_walk(keep, site)
+  on.exit(DBI::dbDisconnect(walk$con))
+  walk$number <- walk_number(walk$con, site, walk$now)
+  maps <- site_sitemaps(walk, sitemaps)
+  answers <- walk_on(walk, c(site, addresses, maps$pages$address), progress)
+  pages <- walked_pages(walk, answers, maps)
+  finish_walk(walk$con, walk$number, Sys.time())
+  pages
+}
+
+abort_walk <- function(what, where, fix) abort_tide(what, where, fix, class = "walk")
+
+# Rules of the host. One that cannot be read for an error of the server forbids all (RFC 9309, 2.3).
+site_robots <- function(walk) {
+  address <- paste0(sub("^([a-z]+://[^/?#]*).*$", "\\1", walk$site), "/robots.txt")
+  for (hop in 1:5) {
+    answer <- ask_page(address, walk$agent, walk$timeout, largest = 2e6)
+    if (is.na(answer$status)) {
+      abort_walk("The site does not answer.", sprintf("%s: %s.", address, answer$problem),
+        "Look whether the address opens in a browser.")
+    }
+    if (answer$status < 300 || answer$status >= 400 || !nzchar(answer$location)) break
+    address <- absolute_urls(answer$location, address)
+    if (host_of(address) != walk$host) break
+  }
+  if (answer$status >= 500) {
+    abort_walk("The site's robots.txt cannot be read, which forbids reading its pages.",
+      sprintf("%s: status %d.", address, answer$status), "Try again later.")
+  }
+  found <- answer$status < 300
+  robots <- read_robots(if (found) body_text(answer$body) else "")
+  if (!robots_allow(robots$rules, path_of(walk$site))) {
+    abort_walk("The site's robots.txt forbids reading its home page.", sprintf("%s.", address),
+      "Read a folder of saved pages, or have 'inktide' allowed there.")
+  }
+  robots
+}
+
+body_text <- function(bytes) {
+  text <- rawToChar(bytes[bytes != as.raw(0)])
+  Encoding(text) <- "UTF-8"
+  if (validUTF8(text)) text else iconv(text, "latin1", "UTF-8")
+}
+
+# Addresses of all sitemaps of the host: list(pages, problems: data.table(address, problem)).
+site_sitemaps <- function(walk, named, most = 1000) {
+  asked_for <- if (!is.null(named)) {
+    named
+  } else if (length(walk$robots$sitemaps)) {
+    walk$robots$sitemaps
+  } else {
+    paste0(sub("^([a-z]+://[^/?#]*).*$", "\\1", walk$site), "/sitemap.xml")
+  }
+  guessed <- is.null(named) && !length(walk$robots$sitemaps)
+  queue <- unique(asked_for)
+  pages <- list()
+  problems <- list()
+  done <- 0L
+  while (done < length(queue) && done < most) {
+    done <- done + 1L
+    address <- queue[done]
+    if (host_of(address) != walk$host) {
+      problems[[done]] <- data.table(address = address, problem = "sitemap of another host")
+      next
+    }
+    Sys.sleep(walk$delay)
+    answer <- ask_page(address, walk$agent, walk$timeout, largest = largest_sitemap)
+    if (is.na(answer$status) || answer$status != 200) {
+      if (!guessed) {
+        problems[[done]] <- data.table(address = address,
+          problem = if (is.na(answer$status)) {
+            answer$problem
+          } else {
+            sprintf("status %d", answer$status)
+          })
+      }
+      next
+    }
+    read <- read_sitemap(answer$body)
+    if (nzchar(read$problem)) {
+      problems[[done]] <- data.table(address = address, problem = read$problem)
+    }
+    pages[[done]] <- read$pages
+    # An index names sitemaps, never a further index.
+    if (address %in% asked_for) queue <- unique(c(queue, read$maps))
+  }
+  none <- data.table(address = character(), modified = character())
+  list(pages = unique(rbindlist(c(list(none), pages)), by = "address"),
+    problems = rbindlist(c(list(data.table(address = character(), problem = character())),
+      problems)))
+}

@@ -47,8 +47,9 @@ beneath_other <- function(first, second, page) {
 }
 
 # How well a page fits a query: how many of the query's telling words stand in the page's address or
-# title, or in most of its other queries too.
-page_fits <- function(summary, wanted) {
+# title, or in most of its other queries too. Of pages that were read: in their title or headings,
+# half for those that only their text says.
+page_fits <- function(summary, wanted, site_pages = NULL) {
   own <- summary$pairs[summary$pairs$page %in% wanted$page, c("query", "page")]
   queries <- unique(own$query)
   words <- word_table(summary$queries$key[queries], function_only)
@@ -62,8 +63,22 @@ page_fits <- function(summary, wanted) {
   # The query itself holds all of its words.
   in_others <- asked$others >= 3 & asked$holding - 1 >= 0.5 * asked$others
   asked[, "held" := in_others | in_address(asked$word, asked$page, summary$pages)]
-  set(asked, j = "fit", value = as.integer(asked$held))
+  set(asked, j = "fit", value = as.numeric(asked$held))
+  if (!is.null(site_pages)) fit_by_text(asked, summary, site_pages)
   sums_by(asked, c("query", "page"), "fit")[wanted, on = c("query", "page")]
+}
+
+# Where the words of pages are known, they decide (changed in place).
+fit_by_text <- function(asked, summary, site_pages) {
+  at <- match(summary$pages$key[asked$page], site_pages$pages$key)
+  own <- which(!is.na(at))
+  if (!length(own)) return(asked)
+  said <- page_texts(site_pages, unique(at[own]), site_stemmer(site_pages))
+  row <- match(at[own], said$at)
+  word <- stemmed(asked$word[own], site_stemmer(site_pages))
+  holds <- function(texts) .Call(phrase_counts, word, texts, row) > 0
+  set(asked, own, "fit",
+    ifelse(holds(said$title) | holds(said$heading), 1, 0.5 * holds(said$text)))
 }
 
 # Whether a word of the page's address or title begins as each word does; the last three letters may

@@ -3,7 +3,7 @@
 # confidence (a judgement: surer where neither is near the top nor rightly ahead). Whether the page
 # leads whose words match less can be told all the same.
 
-undated_cannibalized <- function(summary, curve, pairs, aside, intended = NULL) {
+undated_cannibalized <- function(summary, curve, pairs, aside, options) {
   if (!anyDuplicated(pairs$query[pairs$tested])) return(no_findings(aside))
   pages <- undated_pages(summary, pairs)
   weighty <- pages[pages$reason == ""]
@@ -12,11 +12,11 @@ undated_cannibalized <- function(summary, curve, pairs, aside, intended = NULL) 
   two <- weighty[weighty$place == 1][weighty[weighty$place == 2], on = "query"]
   light <- unique(pages[pages$reason != "" & !pages$query %in% two$query, c("query", "reason")])
   if (!nrow(two)) return(no_findings(rbind(aside, aside_lines(light))))
-  fits <- page_fits(summary, weighty[weighty$place <= 2, c("query", "page")])
+  fits <- page_fits(summary, weighty[weighty$place <= 2, c("query", "page")], options$pages)
   fit_of <- function(page) fits$fit[match(paste(two$query, page), paste(fits$query, fits$page))]
   of <- prefer_intended(data.table(page_first = two$page, page_second = two$i.page,
     fit_first = fit_of(two$page), fit_second = fit_of(two$i.page)),
-    intended[two$query])
+    options$intended[two$query])
   judged <- test_undated(two, of$fit_first, of$fit_second, of$known,
     spread_at(curve, two$position, summary$queries$segment[two$query]),
     beneath_other(two$page, two$i.page, summary$pages$page))

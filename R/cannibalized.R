@@ -37,7 +37,7 @@ NULL
 find_cannibalized <- function(summary, curve, pairs, options) {
   aside <- brand_left_out(summary, pairs)
   if (is.null(summary$contested)) {
-    return(undated_cannibalized(summary, curve, pairs, aside, options$intended))
+    return(undated_cannibalized(summary, curve, pairs, aside, options))
   }
   contest <- summary$contested
   tested <- unique(pairs$query[pairs$tested])
@@ -56,7 +56,8 @@ find_cannibalized <- function(summary, curve, pairs, options) {
     contest[weighty[weighty$query %in% queries, c("query", "page")], on = c("query", "page")],
     summary, curve))
   course <- lead_probabilities(chances_ahead(rivals), rivals$dates)
-  fits <- page_fits(summary, unique(rivals$totals[, c("query", "page")]))
+  fits <- page_fits(summary, unique(rivals$totals[, c("query", "page")]),
+    options$pages)
   judged <- test_contests(rivals, course, fits,
     spread_at(curve, rivals$first$position, summary$queries$segment[rivals$queries]),
     beneath_other(rivals$first$page, rivals$second$page, summary$pages$page),

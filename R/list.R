@@ -194,7 +194,7 @@ name_links <- function(found, summary, pages, looked = 60L, most = 2L) {
 name_wrong_links <- function(found, summary, pages, most = 3L) {
   own <- which(found$kind == "cannibalized")
   if (!length(own)) return(found)
-  stem <- stemmer(c(pages$pages$language, "")[1])
+  stem <- site_stemmer(pages)
   links <- pages$links[which(pages$links$main)]
   said <- stemmed(links$text, stem)
   asked <- stemmed(query_key(found$query[own]), stem)

@@ -49,7 +49,7 @@ tide_page_links <- function(summary, pages, to, queries = 10) {
 # strongest first: data.table(asked: which of them, page, query, sentence, clicks, linking, depth).
 link_candidates <- function(summary, pages, asked, target) {
   sources <- pages$pages
-  stem <- stemmer(c(sources$language, "")[1])
+  stem <- site_stemmer(pages)
   blocks <- strsplit(sources$text, "\n", fixed = TRUE)
   source <- rep(seq_along(blocks), lengths(blocks))
   sentence <- unlist(blocks)

@@ -34,8 +34,16 @@ tide_page_words <- function(summary, pages) {
   at <- match(summary$pages$key, pages$pages$key)
   pairs <- summary$pairs[!is.na(at[summary$pairs$page])]
   if (!nrow(pairs)) return(tibble::as_tibble(word_rows(pairs, summary, NULL)))
-  language <- names(sort(table(pages$pages$language), decreasing = TRUE))[1]
-  stem <- stemmer(if (is.null(language)) "" else language)
+  language <- pages$pages$language[at[pairs$page]]
+  found <- lapply(split(seq_len(nrow(pairs)), language), function(own) {
+    words_in_language(pairs[own], summary, pages, at, stemmer(language[own[1]]))
+  })
+  found <- rbindlist(found)[order(unlist(split(seq_len(nrow(pairs)), language)))]
+  tibble::as_tibble(word_rows(pairs, summary, found))
+}
+
+# Of pairs whose pages are in one language: how often each phrase stands where, `cover`, `missing`.
+words_in_language <- function(pairs, summary, pages, at, stem) {
   said <- page_texts(pages, unique(at[pairs$page]), stem)
   own <- match(at[pairs$page], said$at)
   codes <- sort(unique(pairs$query))
@@ -50,7 +58,7 @@ tide_page_words <- function(summary, pages) {
   whole <- which(Reduce(`+`, counts[setdiff(fields, "links")]) > 0)
   cover$cover[whole] <- 1
   cover$missing[whole] <- ""
-  tibble::as_tibble(word_rows(pairs, summary, c(counts, cover)))
+  setDT(c(counts, cover))
 }
 
 word_rows <- function(pairs, summary, found) {
@@ -76,6 +84,12 @@ stemmer <- function(language) {
   if (!nzchar(language)) language <- "en"
   name <- known[language]
   if (is.na(name)) identity else function(words) SnowballC::wordStem(words, name)
+}
+
+# The stemmer of the language that most pages of a site are in.
+site_stemmer <- function(pages) {
+  language <- names(sort(table(pages$pages$language), decreasing = TRUE))[1]
+  stemmer(if (is.null(language)) "" else language)
 }
 
 # Lower case, no accents, words of letters and digits only; scripts without spaces stay as they are.

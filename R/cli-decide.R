@@ -83,7 +83,8 @@ run_outcome <- function(options, files) {
   }
   data <- read_input(options, input)
   summary <- summarise_input(options, input, data)
-  judged <- tide_outcomes(data, decisions, tide_curve(summary), days = options$since)
+  judged <- tide_outcomes(data, decisions, tide_curve(summary), days = options$since,
+    pages = input$pages)
   keep_outcomes(tide_store(input$folder), judged)
   emit(options, judged, wrap_lines(outcome_lines(judged, options$since), terminal_width()))
 }
@@ -108,6 +109,11 @@ outcome_lines <- function(judged, since) {
           format_clicks(own$clicks_before), format_clicks(own$clicks_since), own$ratio,
           own$ratio_low, own$ratio_high, format_count(own$untouched), own$won, own$won_low,
           own$won_high)
+      },
+      if (nzchar(own$linking_shown)) {
+        sprintf("   %s to it and began to be shown for the query: say it less there.",
+          paste(format_path(strsplit(own$linking_shown, " ", fixed = TRUE)[[1]]), "links",
+            collapse = ", "))
       })
   }))
 }

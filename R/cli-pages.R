@@ -12,12 +12,13 @@ command_pages <- function(shared) {
         switch_option("--missing", "queries whose page lacks them in title, heading or text"),
         text_option("--link-to", "PAGE",
           "pages that could link to this one, each with its sentence"),
-        switch_option("--status",
+        text_option("--brief", "PAGE", "sections that a page lacks, each with its queries"),
+      switch_option("--status",
           "pages with clicks that are redirected, gone or not to be indexed"),
         switch_option("--changes", "what changed on pages between the readings stored"),
         top_option()),
       walk_options()),
-    arguments = c(to = "--link-to", max_pages = "--max-pages"),
+    arguments = c(to = "--link-to", page = "--brief", max_pages = "--max-pages"),
     run = run_pages)
 }
 
@@ -52,7 +53,8 @@ run_pages <- function(options, files) {
     tide_pages_read(store)
   }
   if (options$changes) return(emit_page_changes(options, store))
-  if (!options$missing && is.null(options$link_to) && !options$status) {
+  asked <- options$missing || options$status || !is.null(options$link_to) || !is.null(options$brief)
+  if (!asked) {
     rows <- pages$pages[, !c("text", "key")]
     return(emit(options, rows, format(pages, width = terminal_width())))
   }
@@ -64,6 +66,10 @@ run_pages <- function(options, files) {
   if (!is.null(options$link_to)) {
     links <- tide_page_links(summary, pages, options$link_to)
     return(emit(options, setDT(as.data.frame(links)), link_lines(links, options)))
+  }
+  if (!is.null(options$brief)) {
+    brief <- tide_page_brief(tide_page_words(summary, pages), options$brief)
+    return(emit(options, setDT(as.data.frame(brief)), brief_lines(brief)))
   }
   words <- tide_missing_words(summary, pages)
   note(options, effect_lines(attr(words, "effect")))
@@ -106,6 +112,18 @@ status_lines <- function(status, top) {
     if (nrow(status) > nrow(shown)) {
       sprintf("... and %s more", format_count(nrow(status) - nrow(shown)))
     })
+}
+
+# A heading for each section, its queries beneath.
+brief_lines <- function(brief) {
+  if (!nrow(brief)) return("The page says every query it is shown for in its title or a heading.")
+  unlist(lapply(split(brief, factor(paste(brief$page, brief$section),
+    unique(paste(brief$page, brief$section)))), function(own) {
+      c(sprintf("%s: %s", format_path(own$page[1]), own$heading[1]),
+        sprintf("  %s impr.  pos %s  %s%s", pad_left(format_count(own$impressions), 8),
+          pad_left(format_position(own$position), 5), own$query,
+          ifelse(nzchar(own$missing), sprintf("  (not said: %s)", own$missing), "")))
+    }), use.names = FALSE)
 }
 
 # Titles, descriptions and headings between readings, the newest first.

@@ -27,8 +27,7 @@ run_report <- function(options, files) {
     followed = site_followed(options, input, data, findings),
     inventory = site_inventory(options, input, data, findings),
     parts = site_parts(options, input, data),
-    watched = report_watched_queries(options, input, data),
-    pages = input$pages)
+    watched = report_watched_queries(options, input, data))
   say(out)
 }
 
@@ -82,8 +81,7 @@ run_demo <- function(options, files) {
     followed = site_followed(options, input, data, findings),
     inventory = site_inventory(options, input, data, findings),
     parts = site_parts(options, input, data),
-    watched = report_watched_queries(options, input, data),
-    pages = input$pages)
+    watched = report_watched_queries(options, input, data))
   emit(utils::modifyList(options, list(out = files[2], quiet = TRUE)), findings$findings, NULL)
   say(c(
     "",

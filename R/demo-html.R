@@ -4,8 +4,7 @@
 
 # Where the phrase of each query is `planted` on the page that answers it, and where it `stands` in
 # the end: data.table(query, page, topic, planted, stands).
-demo_phrases <- function(site) {
-  queries <- site$truth$queries
+demo_phrases <- function(queries) {
   own <- queries[queries$segment == "non-brand", c("query", "page", "topic", "weak"), with = FALSE]
   turn <- abs(digest::digest2int(own$query)) %% 10L
   set(own, j = "stands", value = c("none", "none", "text", "text", "text", "heading", "heading",
@@ -43,7 +42,7 @@ demo_filler <- c("Water at dusk and let the ground drain before the next round."
 # text, main), by path of the address.
 demo_html <- function(site) {
   pages <- demo_pages()
-  phrases <- demo_phrases(site)
+  phrases <- demo_phrases(site$truth$queries)
   path <- sub(demo_host, "", pages$page, fixed = TRUE)
   by_page <- split(phrases, factor(phrases$page, pages$page))
   links <- demo_links(path, pages$folder, site)

@@ -2,7 +2,8 @@
 #'
 #' Makes search performance of Fernmoor Seeds, an invented mail-order house for heirloom
 #' vegetable seeds: about 2,400 queries and 250 pages with seasons, two devices, a brand with
-#' misspellings, results pages that take clicks away, pages with weak titles, pages that swap
+#' misspellings, pages that stand better for what their title or headings say, results pages that
+#' take clicks away, pages with weak titles, pages that swap
 #' places or split a query, and the harmless look-alikes of those. What was planted where comes
 #' with it, so thresholds and methods can be tested. Two calls with one seed give the same data.
 #'
@@ -57,6 +58,7 @@ demo_site <- function(seed, days, to, share) {
     pages <- demo_pages()
     queries <- plant_demo(demo_queries(pages), pages)
     if (share < 1) queries <- queries[sort(sample(nrow(queries), ceiling(share * nrow(queries))))]
+    queries <- place_by_words(queries)
     rows <- draw_demo_rows(queries, pages, to - as.integer(days) + 1L, as.integer(days))
   })
   setorderv(rows, c("date", "query", "page", "device"))
@@ -147,6 +149,17 @@ plant_demo <- function(queries, pages) {
     feature = ifelse(queries$template %in% c("when to sow %s", "%s spacing"), 0.5, 1))
   planted[, "factor" := planted$query_effect * planted$weak * planted$feature]
   plant_pages(planted, pages)
+}
+
+# Pages stand better for queries that their title or a heading says, worse for those they do not.
+demo_said <- c(title = 0.9, heading = 0.9, text = 1.15, none = 1.4)
+
+place_by_words <- function(queries) {
+  stands <- demo_phrases(queries)
+  factor <- demo_said[stands$stands[match(paste(queries$query, queries$page),
+    paste(stands$query, stands$page))]]
+  use <- which(queries$case == "one_page" & !is.na(factor))
+  set(queries, use, "position", queries$position[use] * factor[use])
 }
 
 # Queries for which a second page is shown, harmful or not. `case` names the kind, `other` the

@@ -23,13 +23,16 @@
 #' @param curve A `tide_curve` object of the site.
 #' @param days Days before and since that are compared.
 #' @param level Level of the interval.
+#' @param pages A `tide_pages` object, to watch the pages that link to the page worked on.
 #' @return A tibble, one row per task that was decided to be `done`: `id`, `task`, `kind`, `query`
 #'   (the first of its lines), `page`, `queries` (how many it serves), `done`, `days` (since),
 #'   `clicks_before`, `clicks_since` (per 30 days), `ratio` (of clicks to what they would have
 #'   been), `ratio_low`, `ratio_high`, `won` (clicks per 30 days, with `won_low`, `won_high`),
 #'   `untouched` (pairs compared with), `days_before` (days of data before it), `verdict`:
 #'   `worked`, `no sign yet`, `made it worse`, `too early`, `too few days before`, `too few
-#'   clicks` or `nothing to compare with`.
+#'   clicks` or `nothing to compare with`, and `linking_shown`: pages that link to it in their text
+#'   and have begun to be shown for the query themselves (a tenth of its impressions since, less
+#'   than half of that share before), which is how contests begin.
 #' @references Card, Krueger (1994), American Economic Review 84, 772-793. Efron (2011), Journal
 #'   of the American Statistical Association 106, 1602-1614 (selection and empirical Bayes).
 #' @section Errors: `tide_error_grain` where the data have no dates.
@@ -40,7 +43,7 @@
 #' tide_decide(store, found, tidy(found)$id[1], "done", at = "2026-10-01")
 #' tide_outcomes(data, tide_decisions(store), found$curve)
 #' @export
-tide_outcomes <- function(data, decisions, curve, days = 28, level = 0.9) {
+tide_outcomes <- function(data, decisions, curve, days = 28, level = 0.9, pages = NULL) {
   check_class(data, "tide_data", "data")
   check_class(curve, "tide_curve", "curve")
   check_number(days, "days", min = 14)
@@ -63,8 +66,29 @@ tide_outcomes <- function(data, decisions, curve, days = 28, level = 0.9) {
   differ <- stats::setNames(lapply(dates, function(at) pair_baseline(rows, at)), dates)
   if (is.null(done[["task"]])) set(done, j = "task", value = done$id)
   tibble::as_tibble(rbindlist(lapply(split(done, by = "task"), function(own) {
-    task_outcome(own, rows, touched, days, level, differ[[as.character(own$at[1])]])
+    out <- task_outcome(own, rows, touched, days, level, differ[[as.character(own$at[1])]])
+    set(out, j = "linking_shown", value = linking_shown(own, rows, coded, days, pages))
   })))
+}
+
+# Addresses, separated by spaces, of linking pages that a query has begun to show.
+linking_shown <- function(lines, rows, coded, days, pages) {
+  if (is.null(pages)) return("")
+  target <- page_key(lines$page[1])
+  from <- unique(pages$links$from[pages$links$main & pages$links$to == target])
+  linking <- match(from, coded$pages$keys)
+  asked <- match(query_key(lines$query), coded$queries$keys)
+  at <- lines$at[1]
+  near <- rows[rows$query %in% asked & abs(as.integer(rows$date - at)) <= days & rows$date != at]
+  if (!nrow(near) || all(is.na(linking))) return("")
+  share <- function(since) {
+    own <- near[(near$date > at) == since]
+    vapply(linking, function(page) {
+      sum(own$impressions[own$page %in% page]) / max(1, sum(own$impressions))
+    }, 0)
+  }
+  begun <- share(TRUE) >= assumed("weighty_share") & share(FALSE) < assumed("weighty_share") / 2
+  paste(coded$pages$names[linking[which(begun & !is.na(linking))]], collapse = " ")
 }
 
 # The pairs of the lines of a decision.

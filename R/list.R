@@ -73,7 +73,7 @@
 #'   query x page pair with its `expected_ctr`, for figures), `curve`, `tested`, `features` (what
 #'   results pages take, see `results_pages`; or `NULL`), `summary`, `assumptions` (those that were
 #'   set) and `outside` (what `position` and `segments` leave out: shares of `clicks` and
-#'   `impressions`, `reason`; or `NULL`). Ids stay the same on newer data. Clicks are per 30 days of
+#'   `impressions`, `reason`; or `NULL`), `site_pages` (the `pages` given). Ids stay the same on newer data. Clicks are per 30 days of
 #'   the days with data.
 #' @seealso [tide_group()] for the same list page by page.
 #' @examples
@@ -116,12 +116,12 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   out <- with_assumptions(assumptions, {
     looked <- without_ignored(look_for_all(summary, curve, pairs, options), summary, rules)
     looked$found <- name_results_pages(looked$found, summary, results_pages, pairs)
-    looked$found <- name_links(looked$found, summary, options$pages)
+    looked$found <- name_pages(looked$found, summary, options$pages)
     looked$found <- name_intended(looked$found, summary, options$intended)
     found <- learn_chance(weigh_difficulty(looked$found, summary, outcomes), outcomes)
     set(found, j = "hours", value = kind_hours(hours)[found$kind])
     found <- rank_findings(add_worth(found, summary, rules), options)
-    new_findings(found, looked$aside, pairs, curve, summary, assumptions, outside, known$effects)
+    new_findings(found, looked$aside, pairs, curve, summary, assumptions, outside, known$effects, pages)
   })
   if (is.null(decisions)) out else leave_decided(out, decisions, today)
 }
@@ -170,59 +170,6 @@ name_intended <- function(found, summary, intended) {
   found
 }
 
-# Where the pages of the site are known, a step names those that could link, with the sentence they
-# say it in. Of very many findings those with most clicks if done are looked at.
-name_links <- function(found, summary, pages, looked = 60L, most = 2L) {
-  if (is.null(pages) || !nrow(found)) return(found)
-  kinds <- c("striking_distance", "tail_demand", "missing_words")
-  own <- which(found$kind %in% kinds)
-  own <- utils::head(own[order(-found$if_done[own])], looked)
-  asked <- match(found$query[own], summary$queries$query)
-  links <- link_candidates(summary, pages, asked, page_key(found$page[own]))
-  for (i in unique(links$asked)) {
-    at <- utils::head(links[links$asked == i], most)
-    named <- sprintf("%s (where it says \"%s\")", format_path(at$page), short_text(at$sentence))
-    action <- sub(" Link to it in varied words from .*$|,? and link to it in varied words from .*$",
-      "", found$action[own[i]])
-    set(found, own[i], "action", sprintf("%s Link to it in varied words from %s.",
-      sub("[.]?$", ".", action), paste(named, collapse = " and ")))
-  }
-  name_wrong_links(found, summary, pages)
-}
-
-# Links with a query's very words that point to a page which should give way are how contests begin.
-name_wrong_links <- function(found, summary, pages, most = 3L) {
-  own <- which(found$kind == "cannibalized")
-  if (!length(own)) return(found)
-  stem <- site_stemmer(pages)
-  links <- pages$links[which(pages$links$main)]
-  said <- stemmed(links$text, stem)
-  asked <- stemmed(query_key(found$query[own]), stem)
-  for (i in seq_along(own)) {
-    others <- setdiff(page_key(strsplit(found$pages[own[i]], " ", fixed = TRUE)[[1]]),
-      page_key(found$page[own[i]]))
-    from <- unique(links$from[said == asked[i] & links$to %in% others])
-    if (!length(from)) next
-    path <- format_path(pages$pages$page[match(from, pages$pages$key)])
-    shown <- paste(utils::head(path, most), collapse = ", ")
-    more <- length(path) - min(most, length(path))
-    set(found, own[i], "reason", sprintf("%s %s to the other page with these words: %s%s.",
-      found$reason[own[i]], if (length(path) == 1) {
-        "1 page links"
-      } else {
-        sprintf("%s pages link", format_count(length(path)))
-      },
-      shown, if (more) sprintf(" and %s more", format_count(more)) else ""))
-    set(found, own[i], "action", sprintf("%s Point the links from %s to %s.", found$action[own[i]],
-      shown, format_path(found$page[own[i]])))
-  }
-  found
-}
-
-short_text <- function(text, most = 60L) {
-  ifelse(nchar(text) > most, paste0(trimws(substr(text, 1, most)), "\u2026"), text)
-}
-
 # What the kinds are asked. least: clicks of a task if done, and whether somebody `asked` for it.
 finding_options <- function(kind, band, target, fdr, min_gain) {
   check_range(band, "band", null = FALSE)
@@ -269,7 +216,7 @@ with_position <- function(segments, position) {
 
 # Ranked findings as the class has them.
 new_findings <- function(found, aside, pairs, curve, summary, assumptions, outside,
-    features = NULL) {
+    features = NULL, site_pages = NULL) {
   set(found, j = "page_clicks", value = clicks_of_pages(found$page, summary))
   set(found, j = "gain_share", value = found$gain / site_clicks(summary))
   inner <- c("claims", "identity", "work", "how", "action", "reason")
@@ -278,7 +225,7 @@ new_findings <- function(found, aside, pairs, curve, summary, assumptions, outsi
   structure(list(findings = add_facts(found[, columns, with = FALSE], summary),
     how = stats::setNames(found$how, found$id), aside = aside, pairs = pairs, curve = curve,
     tested = sum(pairs$tested), features = features, summary = summary, assumptions = assumptions,
-    outside = outside),
+    outside = outside, site_pages = site_pages),
     class = "tide_findings")
 }
 

@@ -53,9 +53,12 @@ link_candidates <- function(summary, pages, asked, target) {
   blocks <- strsplit(sources$text, "\n", fixed = TRUE)
   source <- rep(seq_along(blocks), lengths(blocks))
   sentence <- unlist(blocks)
-  said <- stemmed(sentence, stem)
   phrases <- phrase_forms(summary$queries$key[asked], stem)
   telling <- telling_words(summary$queries$key[asked], stem)
+  use <- could_say(sentence, telling)
+  source <- source[use]
+  sentence <- sentence[use]
+  said <- stemmed(sentence, stem)
   rivals <- rival_pages(summary, asked)
   clicks <- sum_codes(summary$pairs$clicks, summary$pairs$page, nrow(summary$pages))
   clicks <- fcoalesce(clicks[match(sources$key, summary$pages$key)], 0)
@@ -80,6 +83,19 @@ link_candidates <- function(summary, pages, asked, target) {
       sentence = sentence[hit[keep][first]], clicks = clicks[at], linking = sources$linking[at],
       depth = sources$depth[at])
   }))
+}
+
+# Sentences worth stemming: those that hold the beginnings of all telling words of some query, or
+# signs beyond ASCII.
+could_say <- function(sentence, telling) {
+  lower <- fold_case(sentence)
+  use <- text_holds(lower, "beyond")
+  for (words in unique(telling)) {
+    if (!length(words)) next
+    begins <- unique(substr(trimws(words), 1, 4))
+    use <- use | Reduce(`&`, lapply(begins, grepl, lower, fixed = TRUE))
+  }
+  which(use)
 }
 
 # Stems of the words of each query that tell something, with a space at both ends.

@@ -5,6 +5,9 @@
 #' @export
 tidy.tide_pages <- function(x, ...) tibble::as_tibble(x$pages)
 
+# Characters that results pages show of them, as a rule: more is cut off.
+longest_shown <- c(title_length = 60, description_length = 160)
+
 # remark, pages, first: an example. The worst first.
 #' @rdname tide_pages_read
 #' @export
@@ -18,10 +21,10 @@ summary.tide_pages <- function(object, ...) {
     `nothing links to it` = lonely & !fcoalesce(p$in_sitemap, FALSE),
     `more than three clicks from the home page` = fcoalesce(p$depth > 3, FALSE),
     `no title` = !nzchar(p$title), `title shared with other pages` = again(p$title),
-    `title of more than 60 characters, which is cut off` = p$title_length > 60,
+    `title of more than 60 characters, which is cut off` = p$title_length > longest_shown["title_length"],
     `no description` = !nzchar(p$description),
     `description shared with other pages` = again(p$description),
-    `description of more than 160 characters, which is cut off` = p$description_length > 160,
+    `description of more than 160 characters, which is cut off` = p$description_length > longest_shown["description_length"],
     `no main heading` = !nzchar(p$heading),
     `several main headings` = grepl(" | ", p$heading, fixed = TRUE),
     `nearly empty without scripts (under 20 words)` = p$words < 20)

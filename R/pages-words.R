@@ -92,27 +92,45 @@ site_stemmer <- function(pages) {
   stemmer(if (is.null(language)) "" else language)
 }
 
+# Every ASCII sign that is no letter and no digit.
+plain_signs_of_text <- paste(rawToChar(as.raw(c(1:47, 58:64, 91:96, 123:127))))
+
 # Lower case, no accents, words of letters and digits only; scripts without spaces stay as they are.
-plain_words <- function(text) {
-  text <- gsub("['\u2019]", "", fold_case(text))
+# Out: list(word, at: the number of the text each stands in).
+text_words <- function(text) {
+  text <- fold_case(text)
+  for (sign in c("'", "\u2019")) {
+    has <- grepl(sign, text, fixed = TRUE)
+    text[has] <- gsub(sign, "", text[has], fixed = TRUE)
+  }
   marked <- text_holds(text, "beyond")
   text[marked] <- gsub("[^\\p{L}\\p{N}]+", " ", plain_forms(text[marked])[[1]], perl = TRUE)
-  text[!marked] <- gsub("[^a-z0-9]+", " ", text[!marked], perl = TRUE)
+  text[!marked] <-
+    chartr(plain_signs_of_text, strrep(" ", nchar(plain_signs_of_text)), text[!marked])
   words <- strsplit(text, " ", fixed = TRUE)
-  # What begins with a sign begins with nothing.
-  first <- vapply(words, function(own) length(own) > 0 && !nzchar(own[1]), NA)
-  words[first] <- lapply(words[first], `[`, -1L)
-  words
+  at <- rep(seq_along(words), lengths(words))
+  word <- unlist(words)
+  keep <- nzchar(word)
+  list(word = as.character(word[keep]), at = at[keep])
 }
 
-# " stem stem stem " of each text, each distinct word stemmed once.
+# The same as a list of words for each text.
+plain_words <- function(text) {
+  long <- text_words(text)
+  unname(split(long$word, factor(long$at, seq_along(text))))
+}
+
+# " stem stem stem " of each text, each distinct word stemmed once. All texts are put together at
+# once, since calls cost more than words.
 stemmed <- function(texts, stem) {
-  words <- plain_words(texts)
-  all <- unlist(words)
-  distinct <- unique(all)
-  stems <- stem(distinct)[match(all, distinct)]
-  vapply(split(stems, factor(rep(seq_along(words), lengths(words)), seq_along(words))),
-    function(own) paste0(" ", paste(own, collapse = " "), " "), "", USE.NAMES = FALSE)
+  if (!length(texts)) return(character())
+  long <- text_words(texts)
+  distinct <- unique(long$word)
+  ends <- cumsum(tabulate(long$at, length(texts)) + 1L)
+  line <- rep("\n", utils::tail(ends, 1))
+  line[-ends] <- stem(distinct)[match(long$word, distinct)]
+  whole <- strsplit(paste0(paste(line, collapse = " "), " "), "\n ", fixed = TRUE)[[1]]
+  paste0(" ", whole)
 }
 
 # Queries as phrases: `words` to look for, with a space at both ends, and `joined` without any.

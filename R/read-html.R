@@ -40,7 +40,7 @@ html_fields <- function(doc, address) {
   content <- xml2::xml_attr(meta, "content")
   of_meta <- function(...) first(content[match(c(...), tolower(named), nomatch = 0)])
   canonical <- first(xml2::xml_attr(all("//link[@rel='canonical'][@href]"), "href"))
-  refresh <- xml2::xml_attr(all("//meta[@http-equiv][@content]"), "content")
+  refresh <- content[!is.na(xml2::xml_attr(meta, "http-equiv"))]
   leads_to <- first(refresh[grepl("^\\s*0\\s*;\\s*url\\s*=", refresh, ignore.case = TRUE)])
   leads_to <- gsub("^[^=]*=\\s*['\"]?|['\"]?\\s*$", "", leads_to)
   data <- texts("//script[@type='application/ld+json']")
@@ -88,15 +88,18 @@ html_blocks <- function(doc) {
   list(text = text, heading = heading)
 }
 
-# Links with an address, resolved, without those of mail and scripts: list(to, text, main).
+# Links with an address, resolved, without those of mail and scripts: list(to, text, main), those of
+# the text first.
 html_links <- function(doc, address) {
-  all <- xml2::xml_find_all(doc, "//a[@href]")
-  if (!length(all)) return(list(to = character(), text = character(), main = logical()))
-  frame <- xml2::xml_find_all(doc, sprintf("//a[@href][%s]", frame_parts))
-  href <- xml2::xml_attr(all, "href")
-  main <- !xml2::xml_path(all) %in% if (length(frame)) xml2::xml_path(frame)
+  links <- lapply(c("//a[@href][not(%s)]", "//a[@href][%s]"), function(path) {
+    xml2::xml_find_all(doc, sprintf(path, frame_parts))
+  })
+  href <- unlist(lapply(links, xml2::xml_attr, "href"))
+  if (!length(href)) return(list(to = character(), text = character(), main = logical()))
+  text <- unlist(lapply(links, xml2::xml_text))
+  main <- rep(c(TRUE, FALSE), lengths(links))
   use <- which(!grepl("^\\s*(#|mailto:|tel:|javascript:|data:|$)", href, ignore.case = TRUE))
-  list(to = absolute_urls(href[use], address), text = xml2::xml_text(all[use]), main = main[use])
+  list(to = absolute_urls(href[use], address), text = text[use], main = main[use])
 }
 
 # Most links name a whole address, or a path from the top.

@@ -2,7 +2,7 @@
 # summary.
 
 report_head <- function(findings, title, moves, followed, inventory = NULL, parts = list(),
-    watched = NULL, pages = NULL) {
+    watched = NULL) {
   summary <- findings$summary
   total <- list_total(findings)
   now <- site_clicks(summary)
@@ -28,7 +28,7 @@ report_head <- function(findings, title, moves, followed, inventory = NULL, part
     link("watched", "Watched queries", !is.null(watched)),
     link("time", "Over time", !is.null(followed)), link("findings", "The list", nrow(first) > 0),
     link("by-page", "By page", nrow(first) > 0), link("curve", "The curve"),
-    link("parts", "Side by side", length(parts) > 0), link("pages", "The pages", !is.null(pages)),
+    link("parts", "Side by side", length(parts) > 0), link("pages", "The pages", !is.null(findings$site_pages)),
     link("inventory", "All queries", !is.null(inventory)), link("read", "What was read"),
     link("meaning", "What it means"), "</nav></header>")
 }
@@ -248,21 +248,6 @@ report_parts <- function(parts) {
       plain_table(rows, names(rows)[-1]), "<p>", escape(said), "</p>")
   }, "")
   paste0("<section id='parts'><h2>Side by side</h2>", paste(tables, collapse = ""), "</section>")
-}
-
-# Remarks on the site's own pages, and which of those with clicks lie deep or alone.
-report_pages <- function(pages) {
-  if (is.null(pages)) return("")
-  remarks <- summary(pages)
-  rows <- data.table(Remark = remarks$remark, Pages = format_count(remarks$pages),
-    `The first` = format_path(remarks$first))
-  depth <- table(pages$pages$depth)
-  paste0("<section id='pages'><h2>The pages</h2><p class='soft'>",
-    escape(sprintf("%s, saved %s; clicks from the home page: %s",
-      format_plural(nrow(pages$pages), "page"), format_day(pages$date),
-      paste(sprintf("%s: %s", names(depth), format_count(depth)), collapse = ", "))),
-    "</p>", if (nrow(rows)) plain_table(rows, "Pages") else "<p>Nothing to remark on.</p>",
-    "</section>")
 }
 
 report_read <- function(summary, outside = NULL) {

@@ -165,7 +165,8 @@ findings_table <- function(findings, shown = findings) {
     format_count(found$clicks), format_count(found$impressions),
     gain_range(found$if_done_low, found$if_done_high), format_clicks(found$page_clicks),
     found$score, format_hours(found$hours), found$id, page_link(found$page),
-    vapply(found$query, query_drill_down, "", findings = findings))
+    paste0(page_words_parts(findings, found),
+      vapply(found$query, query_drill_down, "", findings = findings)))
   first <- nrow(task_leads(shown$findings))
   sortable_table("list", "By gain per hour of work. Press a query for the evidence.",
     c(`#` = "n", Kind = "", Query = "", Page = "", Gain = "n", `If done` = "n", Confidence = "n",

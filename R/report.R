@@ -2,7 +2,7 @@
 #'
 #' One HTML file that holds everything, opens from disk and needs no network: totals and trend,
 #' the ranked list (sorts, searches, expands to the evidence and to the query's pages), the same
-#' by page (with the page's queries), the opportunity map, the curve, what was read and left out,
+#' by page (with the page's queries), what the site's own pages say where [tide_find()] was given them, the opportunity map, the curve, what was read and left out,
 #' and what the figures mean. It can be read on a phone, with a keyboard, on paper, and without
 #' scripts.
 #'
@@ -19,7 +19,6 @@
 #' out.
 #' @param parts A list of [tide_compare()]s of parts side by side (devices, countries, rich
 #'   results).
-#' @param pages A `tide_pages` object, for remarks on the site's own pages; `NULL` leaves them out.
 #' @param watched What [tide_watched()] tells; `NULL` leaves it out.
 #' @return `file`, invisibly.
 #' @section Errors: `tide_error_write` where the file cannot be written.
@@ -29,7 +28,7 @@
 #' file <- tide_report(found, tempfile(fileext = ".html"), title = "Fernmoor Seeds")
 #' @export
 tide_report <- function(findings, file, title = "Ink Tide report", site = NULL, moves = NULL,
-    followed = NULL, inventory = NULL, parts = list(), watched = NULL, pages = NULL) {
+    followed = NULL, inventory = NULL, parts = list(), watched = NULL) {
   check_class(findings, "tide_findings", "findings")
   check_text(file, "file")
   check_text(title, "title")
@@ -40,7 +39,6 @@ tide_report <- function(findings, file, title = "Ink Tide report", site = NULL, 
     check_class(inventory, "tide_inventory", "inventory")
     if (inventory$by != "query") abort_argument("inventory", "an inventory by query", inventory$by)
   }
-  if (!is.null(pages)) check_class(pages, "tide_pages", "pages")
   if (!is.null(watched)) check_class(watched, "tide_watched", "watched")
   for (one in parts) check_class(one, "tide_comparison", "parts")
   part <- function(name) paste(
@@ -49,10 +47,10 @@ tide_report <- function(findings, file, title = "Ink Tide report", site = NULL, 
   html <- c("<!doctype html>", "<html lang='en'><head><meta charset='utf-8'>",
     "<meta name='viewport' content='width=device-width, initial-scale=1'>",
     sprintf("<title>%s</title><style>%s</style></head><body>", escape(title), part("style.css")),
-    report_head(findings, title, moves, followed, inventory, parts, watched, pages), "<main>",
+    report_head(findings, title, moves, followed, inventory, parts, watched), "<main>",
     report_totals(findings$summary, site, followed$events), report_moves(moves),
     report_watched(watched), report_time(followed), report_findings(findings),
-    report_curve(findings$curve), report_parts(parts), report_pages(pages),
+    report_curve(findings$curve), report_parts(parts), report_pages(findings),
     report_inventory(inventory), report_read(findings$summary, findings$outside), report_meaning(),
     "</main>", sprintf("<script>%s</script></body></html>", part("script.js")))
   # Figures hold texts, too.

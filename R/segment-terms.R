@@ -75,3 +75,31 @@ head_terms <- function(queries, pages) {
   best <- long[!duplicated(long$query)]
   best$word[match(seq_along(queries), best$query)]
 }
+
+# Queries that share two words which mostly stand together are one idea; what shares no two joins
+# the idea that its rarest word stands in, or those with the same rarest word. In: queries in lower
+# case. Out: a label each.
+shared_ideas <- function(queries) {
+  words <- word_table(queries)
+  # A letter or a number tells no idea, nor does a word that a good part of all of them hold.
+  words <- words[!grepl("^([a-z]|[0-9]+)$", words$word)]
+  words[, "holding" := .N, by = "word"]
+  words <- words[words$holding >= 2 & words$holding <= max(3, 0.25 * length(queries))]
+  out <- queries
+  if (!nrow(words)) return(out)
+  two <- words[words, on = "query", allow.cartesian = TRUE]
+  two <- two[two$word < two$i.word]
+  two[, "both" := .N, by = c("word", "i.word")]
+  two <- two[two$both >= 2]
+  two[, "tie" := both^2 / (holding * i.holding) * log1p(both)]
+  setorderv(two, c("query", "tie", "word", "i.word"), c(1L, -1L, 1L, 1L))
+  best <- two[!duplicated(two$query)]
+  setorderv(words, c("query", "holding", "word"))
+  rarest <- words[!duplicated(words$query) & !words$query %in% best$query]
+  setorderv(best, "tie", -1L)
+  of_word <- c(best$word, best$i.word)
+  joins <- best[(match(rarest$word, of_word) - 1L) %% nrow(best) + 1L]
+  out[best$query] <- paste(best$word, best$i.word)
+  out[rarest$query] <- ifelse(is.na(joins$word), rarest$word, paste(joins$word, joins$i.word))
+  out
+}

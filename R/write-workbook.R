@@ -31,7 +31,35 @@ fill_findings <- function(book, findings) {
   if (NROW(findings$aside)) {
     add_sheet(book, "Checked and left out", in_words(as.data.table(findings$aside)))
   }
+  if (!is.null(findings$site_pages)) fill_site_pages(book, findings)
   add_sheet(book, "About", about_findings(findings))
+}
+
+# The site's own pages with what they earn; lengths that are cut off, and what is missing, coloured.
+fill_site_pages <- function(book, findings) {
+  own <- findings$site_pages$pages
+  shown <- sums_of_pages(findings$summary)
+  at <- match(own$key, shown$key)
+  status <- tide_page_status(findings$summary, findings$site_pages)
+  rows <- data.table(page = own$page, clicks = fcoalesce(shown$clicks[at], 0),
+    impressions = fcoalesce(shown$impressions[at], 0), title = own$title,
+    title_length = own$title_length, description = own$description,
+    description_length = own$description_length, heading = own$heading, words = own$words,
+    linking = own$linking, depth = own$depth, noindex = ifelse(own$noindex, "noindex", ""),
+    problem = fcoalesce(status$problem[match(own$page, status$page)], ""))
+  setorderv(rows, c("impressions", "page"), c(-1L, 1L))
+  add_sheet(book, "Pages", rows)
+  mark <- function(column, rule) {
+    openxlsx::conditionalFormatting(book, "Pages", cols = match(column, names(rows)),
+      rows = seq_len(nrow(rows)) + 1, type = "expression", rule = rule,
+      style = openxlsx::createStyle(bgFill = "#F3D9B8"))
+  }
+  for (column in names(longest_shown)) {
+    mark(column, sprintf(">%d", longest_shown[[column]]))
+    mark(column, "==0")
+  }
+  mark("depth", ">3")
+  mark("linking", "==0")
 }
 
 # The rows with their weeks as small lines, made of text so that every program shows them.

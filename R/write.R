@@ -68,10 +68,12 @@ checklist_lines <- function(findings, top = 50) {
   by_page <- utils::head(tide_group(findings), top)
   found <- findings$findings
   plain <- function(text) escape_markdown(visible_text(text))
+  brief <- findings_brief(findings)
   unlist(c(
     "# What to do, page by page",
     "",
     lapply(seq_len(nrow(by_page)), function(i) {
+      sections <- brief[brief$page == by_page$page[i], ]
       own <- found[found$page == by_page$page[i]]
       leads <- task_leads(own)
       gain <- task_sums(own, leads$task)$gain
@@ -98,6 +100,23 @@ checklist_lines <- function(findings, top = 50) {
                   collapse = ", "))
             })
         })),
+        if (nrow(sections)) c("", section_lines(sections, plain)),
         "")
     })))
+}
+
+# Sections that pages lack, where pages were read; no row where none were.
+findings_brief <- function(findings) {
+  if (is.null(findings$site_pages)) return(data.table(page = character()))
+  tide_page_brief(tide_page_words(findings$summary, findings$site_pages))
+}
+
+# The brief of one page: a line for each section and its queries.
+section_lines <- function(sections, plain) {
+  c("Sections the page lacks (the first query as the heading; impressions):", "",
+    vapply(split(sections, sections$section), function(own) {
+      said <- sprintf("%s (%s)", plain(own$query), format_count(own$impressions))
+      sprintf("- %s", paste(c(sprintf("**%s** (%s)", plain(own$query[1]),
+        format_count(own$impressions[1])), said[-1]), collapse = ", "))
+    }, "", USE.NAMES = FALSE))
 }

@@ -1,0 +1,73 @@
+# What the report says of the site's own pages: remarks, addresses that moved, depth; and under each
+# line what its page says, with the sections to add.
+
+report_pages <- function(findings, most = 10) {
+  pages <- findings$site_pages
+  if (is.null(pages)) return("")
+  remarks <- summary(pages)
+  rows <- data.table(Remark = remarks$remark, Pages = format_count(remarks$pages),
+    `The first` = format_path(remarks$first))
+  status <- tide_page_status(findings$summary, pages)
+  shown <- utils::head(status, most)
+  moved <- data.table(Page = format_path(shown$page), Clicks = format_count(shown$clicks),
+    Impressions = format_count(shown$impressions), Problem = shown$problem,
+    `Leads to` = format_path(shown$leads_to))
+  paste0("<section id='pages'><h2>The pages</h2><p class='soft'>",
+    escape(sprintf("%s, as of %s", format_plural(nrow(pages$pages), "page"),
+      format_day(pages$date))),
+    "</p>", if (nrow(rows)) plain_table(rows, "Pages") else "<p>Nothing to remark on.</p>",
+    if (nrow(moved)) {
+      paste0("<h3>Pages with impressions that do not answer themselves</h3>",
+        plain_table(moved, c("Clicks", "Impressions")), pages_more(nrow(status) - nrow(moved)))
+    },
+    inline_svg(ggplot2::autoplot(pages, findings$summary), depth_sentence(pages), height = 4.5),
+    "</section>")
+}
+
+depth_sentence <- function(pages) {
+  depth <- table(pages$pages$depth)
+  sprintf("Clicks from the home page: %s.",
+    paste(sprintf("%s pages at %s", format_count(depth), names(depth)), collapse = ", "))
+}
+
+pages_more <- function(more) {
+  if (more > 0) sprintf("<p class='soft'>and %s more</p>", format_count(more)) else ""
+}
+
+# For each task what its page says of its queries, and sections to add where some are missing.
+page_words_parts <- function(findings, leads, most = 8) {
+  if (is.null(findings$site_pages)) return(rep("", nrow(leads)))
+  words <- setDT(as.data.frame(tide_page_words(findings$summary, findings$site_pages)))
+  all <- findings$findings
+  by_page <- split(seq_len(nrow(words)), words$page)
+  vapply(seq_len(nrow(leads)), function(i) {
+    own <- words[by_page[[leads$page[i]]]]
+    if (!nrow(own)) return("")
+    asked <- unique(all$query[all$task == leads$task[i]])
+    of_task <- utils::head(own[own$query %in% asked], most)
+    paste0(words_table(of_task), sections_list(tide_page_brief(own, most = 4)))
+  }, "")
+}
+
+words_table <- function(words) {
+  if (!nrow(words)) return("")
+  mark <- function(n) ifelse(n > 0, format_count(n), "\u2013")
+  rows <- data.table(Query = words$query, Address = mark(words$in_address),
+    Title = mark(words$in_title), Heading = mark(words$in_heading), Text = mark(words$in_text),
+    `First sentence` = mark(words$in_first), `Links to it` = mark(words$in_links),
+    Cover = format_share(words$cover), `Not said` = words$missing)
+  paste0("<p><b>How often the page says it</b></p>",
+    plain_table(rows, setdiff(names(rows), c("Query", "Not said"))))
+}
+
+sections_list <- function(brief) {
+  if (!nrow(brief)) return("")
+  sections <- vapply(split(brief, brief$section), function(own) {
+    own <- utils::head(own, 6)
+    said <- sprintf("%s (%s)", escape(own$query), format_count(own$impressions))
+    said[1] <- sprintf("<b>%s</b> (%s)", escape(own$query[1]), format_count(own$impressions[1]))
+    sprintf("<li>%s</li>", paste(said, collapse = ", "))
+  }, "")
+  paste0("<p><b>Sections the page lacks</b> (the first query as the heading; impressions)</p><ul>",
+    paste(sections, collapse = ""), "</ul>")
+}

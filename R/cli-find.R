@@ -48,6 +48,10 @@ run_find <- function(options, files) {
       groups_lines(groups, first_given(options$top, 20), terminal_width())))
   }
   if (options$format == "markdown") return(emit(options, NULL, checklist_lines(findings, Inf)))
+  if (is.null(input$pages) && !is.null(input$store)) {
+    note(options, paste("  pages not read: 'inktide pages SITE-OR-FOLDER' adds missing words,",
+      "sections to write and pages that could link"))
+  }
   shown <- if (is.null(options$top)) useful_tasks(all) else findings
   emit(options, findings$findings, findings_lines(shown, all, terminal_width()))
   remember_list(input, all)

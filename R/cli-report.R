@@ -89,5 +89,7 @@ run_demo <- function(options, files) {
     "",
     paste0(c("report:       ", "ranked list:  ", "curve figure: ", "map figure:   "), files),
     sprintf("to try out:   inktide load %s --project %s", file.path(dir, "mixed-exports"),
-      file.path(dir, "archive-of-mixed"))))
+      file.path(dir, "archive-of-mixed")),
+    sprintf("              inktide load %s --project %s", file.path(dir, "exports"), dir),
+    sprintf("              inktide pages %s --project %s", file.path(dir, "site-html"), dir)))
 }

@@ -127,7 +127,8 @@ demo_page <- function(path, topic, phrases, links, i) {
 
 escape_text <- function(x) htmltools::htmlEscape(x, attribute = TRUE)
 
-# The pages as a folder, with one page in another encoding and one whose markup is broken.
+# The pages as a folder, with one page in another encoding, one whose markup is broken, one copy
+# that names its original as canonical, and two old addresses that lead on, one by way of the other.
 write_demo_html <- function(site, dir) {
   made <- demo_html(site)
   files <- file.path(dir, made$file)
@@ -142,5 +143,19 @@ write_demo_html <- function(site, dir) {
     bytes <- charToRaw(if (i == other) iconv(html[i], "UTF-8", "latin1") else enc2utf8(html[i]))
     writeBin(bytes, files[i])
   }
+  kale <- match("/guides/how-to-grow-kale/", made$path)
+  extra <- c(`print/how-to-grow-kale` = html[kale], `old/kale` = lead_on("/old/kale-guide/"),
+    `old/kale-guide` = lead_on(made$path[kale]))
+  for (path in names(extra)) {
+    dir.create(file.path(dir, path), recursive = TRUE, showWarnings = FALSE)
+    write_lines(extra[[path]], file.path(dir, path, "index.html"))
+  }
+  copied <- made$links[made$links$from == made$path[kale]]
+  made$links <- rbind(made$links, set(copied, j = "from", value = "/print/how-to-grow-kale/"))
   invisible(made)
+}
+
+lead_on <- function(to) {
+  sprintf(
+    "<!doctype html><html><head><meta http-equiv='refresh' content='0; url=%s'></head></html>", to)
 }

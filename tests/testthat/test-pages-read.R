@@ -20,7 +20,7 @@ test_that("linking pages and clicks from home are those that the site was made w
   expect_equal(pages$depth[match(guides[12], path)], 3)
   expect_true(is.na(pages$depth[match(guides[40], path)]))
   told <- summary(read$pages)
-  expect_equal(told$pages[told$remark == "nothing links to it"], 3)
+  expect_equal(told$pages[told$remark == "nothing links to it"], 4)
   expect_equal(told$first[told$remark == "not to be indexed (noindex)"],
     "https://www.fernmoor.example/about/")
 })
@@ -59,8 +59,8 @@ test_that("encodings, broken markup, frames and addresses come out as a reader s
   expect_equal(own$pictures, "A kale leaf")
   expect_equal(own$canonical, "https://www.fernmoor.example/kale/")
   expect_false(grepl("var kale", own$text))
-  expect_equal(one$links$to, c("fernmoor.example", "fernmoor.example/peas"))
-  expect_equal(one$links$main, c(FALSE, TRUE))
+  expect_equal(one$links$to, c("fernmoor.example/peas", "fernmoor.example"))
+  expect_equal(one$links$main, c(TRUE, FALSE))
 })
 
 test_that("what is no page is named, not read; wrong calls are told", {
@@ -165,7 +165,8 @@ test_that("pages that say what another is asked for could link to it, unless the
 demo_asked <- function(dir) {
   daily <- fread(file.path(dir, "exports", "daily.csv"))
   seen <- daily[, .(n = sum(Impressions)), by = "Query"]
-  truth <- as.data.table(inktide:::demo_phrases(tide_demo(seed = 2, days = 40, share = 0.2)))
+  truth <-
+    as.data.table(inktide:::demo_phrases(tide_demo(seed = 2, days = 40, share = 0.2)$truth$queries))
   seen <- seen[seen$Query %in% truth$query[truth$stands == "text"]]
   seen$Query[which.max(seen$n)]
 }
@@ -196,7 +197,7 @@ test_that("the program reads pages into the archive and tells what they miss", {
   expect_equal(run("pages", "--missing")$status, 2)
   run("load", "exports/daily.csv")
   said <- run("pages", "site-html")
-  expect_match(paste(said$out, collapse = " "), "250 pages of https://www.fernmoor.example/")
+  expect_match(paste(said$out, collapse = " "), "251 pages of https://www.fernmoor.example/")
   expect_match(paste(said$err, collapse = " "), "stored in the project's archive")
   traced <- paste(run("trace", "/shop/tomato/")$out, collapse = "\n")
   expect_match(traced, "address title heading text first links cover  missing")
@@ -206,7 +207,8 @@ test_that("the program reads pages into the archive and tells what they miss", {
   missing <- fread(text = run("pages", "--missing", "--format", "csv", "--quiet")$out)
   expect_true(all(c("query", "in_title", "cover", "if_done") %in% names(missing)))
   expect_true(all(missing$in_title == 0 & missing$in_heading == 0))
-  truth <- as.data.table(inktide:::demo_phrases(tide_demo(seed = 2, days = 40, share = 0.2)))
+  truth <-
+    as.data.table(inktide:::demo_phrases(tide_demo(seed = 2, days = 40, share = 0.2)$truth$queries))
   own <- merge(missing, truth, by = c("query", "page"))
   expect_true(all(own$stands %in% c("none", "text")))
   expect_equal(run("report", "--out", "r.html", "--quiet")$status, 0)
@@ -218,5 +220,5 @@ test_that("the program reads pages into the archive and tells what they miss", {
   store <- tide_store(dir)
   expect_false(tide_load(store, tide_pages_read(store))$kept)
   tide_rebuild(dir)
-  expect_equal(nrow(tide_pages_read(store)$pages), 250)
+  expect_equal(nrow(tide_pages_read(store)$pages), 251)
 })

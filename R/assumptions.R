@@ -10,7 +10,7 @@
 #' @param set Values of one's own by name, or `NULL`.
 #' @return A tibble, a row each: `name`, `value`, `unit`, `about`, `source` (`judgement`, or
 #'   `measured` with the study in `bench/` that does), `moves` (the kinds of finding, separated
-#'   by spaces) and `own` (whether it was set).
+#'   by spaces, or `forecast`) and `own` (whether it was set).
 #' @section Errors: `tide_error_argument` for a name that is none, with the nearest, or a value
 #'   that is no number above 0.
 #' @seealso [tide_find()], [tide_trace()]
@@ -102,6 +102,18 @@ assumption_table <- list(
     "low_ctr striking_distance"),
   assume("feature_sd", 0.5, "log", "how much such features take, before any is measured",
     "low_ctr striking_distance"),
+  assume("unusual_month", 0.25, "log", "by which a month is off before it is replaced", "forecast"),
+  assume("forecast_origins", 12, "months", "from which a forecast is tried out", "forecast"),
+  assume("forecast_sd", 0.08, "log", "by which forecasts miss the first month, as a rule",
+    "forecast"),
+  assume("forecast_sd_short", 0.16, "log", "the same where under 25 months are known", "forecast"),
+  assume("forecast_learns", 0.75, "share", "of the squared miss at earlier months that is left now",
+    "forecast"),
+  assume("forecast_widens", 0.35, "share", "by which the squared miss grows with a month more",
+    "forecast"),
+  assume("forecast_prior", 4, "forecasts", "that this counts as beside the site's own", "forecast"),
+  assume("plan_shared", 0.33, "share", "of what lines of a plan bring that moves together",
+    "forecast"),
   assume("said_until", 30, "position", "up to which a phrase that its page lacks is looked for",
     "missing_words"),
   assume("said_effect", 0.1, "log",

@@ -9,7 +9,8 @@ cli_commands <- function() {
     enrich = command_enrich, curve = command_curve, list = command_list, find = command_find,
     decide = command_decide, outcome = command_outcome, trace = command_trace,
     follow = command_follow, watched = command_watched, pages = command_pages,
-    compare = command_compare, report = command_report),
+    compare = command_compare, value = command_value, forecast = command_forecast,
+    report = command_report),
     function(command) command(shared))
 }
 

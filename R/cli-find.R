@@ -14,6 +14,7 @@ command_find <- function(shared) {
       number_option("--min-gain", "N", "least extra clicks per 30 days, if done, of a task [1]"),
       number_option("--fdr", "SHARE", "share of low-CTR lines that may be false [0.1]"),
       number_option("--hours", "N", "what fits into so many hours of work"),
+      text_option("--sort", "BY", "score, gain or value [score]", "score"),
       number_option("--per-page", "N", "at most so many tasks of one page"),
       text_option("--view", "BY", "list, page, query, folder or topic [list]", "list"),
       switch_option("--page-view", "the same as --view page"),
@@ -34,8 +35,9 @@ run_find <- function(options, files) {
   if (options$format == "xlsx" && is.null(options$out)) {
     abort_call("A workbook needs a file.", "--format xlsx", "Add --out FILE.xlsx.")
   }
+  check_choice(options$sort, c("score", "gain", "value"), "--sort")
   input <- settle_input(options, files)
-  all <- find_input(options, input)
+  all <- sort_findings(find_input(options, input), options$sort)
   findings <- if (is.null(options$top)) all else tide_choose(all, top = options$top)
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(findings), options$figure)
   if (options$format == "xlsx") {
@@ -55,6 +57,27 @@ run_find <- function(options, files) {
   shown <- if (is.null(options$top)) useful_tasks(all) else findings
   emit(options, findings$findings, findings_lines(shown, all, terminal_width()))
   remember_list(input, all)
+}
+
+# The list in another order: tasks by the sum of their gains, or of what these are worth.
+sort_findings <- function(findings, by) {
+  if (by == "score") return(findings)
+  found <- findings$findings
+  column <- if (by == "gain") {
+    "gain"
+  } else {
+    intersect(c("gain_value", "gain_conversions"), names(found))
+  }
+  if (!length(column)) {
+    abort_call("Nothing is known of values.", "--sort value",
+      "Bring a table with page, sessions, conversions and value: --facts FILE")
+  }
+  sums <- tapply(fcoalesce(found[[column[1]]], 0), found$task, sum)
+  order <- order(-sums[found$task], found$task, found$rank)
+  found <- found[order]
+  set(found, j = "rank", value = seq_len(nrow(found)))
+  findings$findings <- found[]
+  findings
 }
 
 command_trace <- function(shared) {

@@ -107,7 +107,7 @@ option_lines <- function(command) {
     left <- trimws(paste(flag(options), vapply(options, function(o) o@metavar, "")))
     about <- vapply(options, function(o) o@help, "")
     formats <- c("table", "csv", "json", command$formats)
-    about[flag(options) == "--format"] <- sprintf("%s or %s [table]",
+    about[flag(options) == "--format"] <- sprintf("%s or %s [what --out ends with]",
       paste(formats[-length(formats)], collapse = ", "), formats[length(formats)])
     c("", title, sprintf("  %-22s %s", left, about))
   }

@@ -70,8 +70,10 @@ shared_groups <- function() {
         "rows again with other figures and no dates: ask, newest (counts) or add [ask]"),
       text_option("--columns", "MAP",
         "headers not known by themselves, such as 'query=What people typed'")),
-    `Project and output` = list(text_option("--project", "DIR", "folder that holds inktide.yml"),
-      text_option("--format", "FORMAT", "table, csv or json [table]", "table"),
+    `Project and output` = list(
+      text_option("--project", "DIR", "folder that holds inktide.yml"),
+      text_option("--format", "FORMAT", "table, csv or json [table, or what --out ends with]",
+        "table"),
       text_option("--out", "FILE", "write the result there"),
       switch_option("--quiet", "say nothing but results and errors")))
 }
@@ -111,6 +113,12 @@ parse_call <- function(command, words) {
   options <- stats::setNames(vector("list", length(unique(named))), unique(named))
   options[names(parsed$options)] <- parsed$options
   formats <- c("table", "csv", "json", command$formats)
+  # A file says by its ending what it holds.
+  if (identical(options$format, "table") && !is.null(options$out)) {
+    ending <- c(csv = "csv", json = "json", xlsx = "xlsx", md = "markdown")
+    named <- ending[tolower(tools::file_ext(options$out))]
+    if (!is.na(named) && named %in% formats) options$format <- unname(named)
+  }
   if (!is.null(options$format) && !options$format %in% formats) {
     abort_call("Unknown format.", sprintf("--format %s", options$format),
       sprintf("Use %s or %s.", paste(formats[-length(formats)], collapse = ", "),

@@ -27,8 +27,23 @@ run_report <- function(options, files) {
     followed = site_followed(options, input, data, findings),
     inventory = site_inventory(options, input, data, findings),
     parts = site_parts(options, input, data),
-    watched = report_watched_queries(options, input, data))
+    watched = report_watched_queries(options, input, data),
+    forecast = site_forecast(options, input, data, findings))
   say(out)
+}
+
+# The months ahead, with the tasks that are worth doing; NULL where too few months are known or the
+# package for it is not there.
+site_forecast <- function(options, input, data, findings) {
+  if (!suppressMessages(requireNamespace("forecast", quietly = TRUE))) return(NULL)
+  known <- chosen_files(options, input, "history")
+  history <- tryCatch(tide_history(if (is.null(known)) data else known[1]),
+    tide_error_thin = function(e) NULL, tide_error_grain = function(e) NULL)
+  if (is.null(history)) return(NULL)
+  tasks <- task_leads(useful_tasks(findings)$findings)$id
+  plan <- if (length(tasks)) tide_plan(findings, do = tasks)
+  tide_forecast(history, plan = if (!is.null(plan)) list(`the list` = plan),
+    facts = facts_input(options, input))
 }
 
 # What the report shows side by side, where the data have it.
@@ -81,7 +96,8 @@ run_demo <- function(options, files) {
     followed = site_followed(options, input, data, findings),
     inventory = site_inventory(options, input, data, findings),
     parts = site_parts(options, input, data),
-    watched = report_watched_queries(options, input, data))
+    watched = report_watched_queries(options, input, data),
+    forecast = site_forecast(options, input, data, findings))
   emit(utils::modifyList(options, list(out = files[2], quiet = TRUE)), findings$findings, NULL)
   say(c(
     "",

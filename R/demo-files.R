@@ -25,6 +25,8 @@ write_demo <- function(site, dir) {
   write_whole(files[["rich"]], function(path) fwrite(demo_rich_results(site), path))
   Sys.setFileTime(files, as.POSIXct(paste(max(site$totals$date) + 1L, "09:00:00"), tz = "UTC"))
   write_whole(file.path(dir, "volumes.csv"), function(path) fwrite(demo_volumes(site), path))
+  Sys.setFileTime(file.path(dir, "volumes.csv"), as.POSIXct(max(site$totals$date), tz = "UTC"))
+  write_demo_values(site, dir)
   write_demo_html(site, file.path(dir, "site-html"))
   write_whole(file.path(dir, "results-pages.csv"),
     function(path) fwrite(demo_results_pages(site), path))
@@ -32,6 +34,58 @@ write_demo <- function(site, dir) {
     function(path) fwrite(site$truth$events[, c("date", "event", "pages")], path))
   write_whole(file.path(dir, "inktide.yml"), function(path) write_lines(demo_settings(), path))
   invisible(files)
+}
+
+# What analysts have besides: three years of monthly totals, sessions with conversions and their
+# value by page, and a plan.
+write_demo_values <- function(site, dir) {
+  put <- function(name, rows) write_whole(file.path(dir, name), function(path) fwrite(rows, path))
+  put("monthly-totals.csv", demo_months(site))
+  put("page-values.csv", demo_page_values(site))
+  seen <- sums_by(site$daily, "query", c("clicks", "impressions"))
+  position <-
+    site$daily[, list(position = sum(position * impressions) / sum(impressions)), by = "query"]
+  near <- position$query[position$position > 4 & position$position < 12]
+  near <- seen[seen$query %in% near][order(-impressions)]$query
+  first <- next_months(first_of_month(max(site$totals$date)), 6)
+  put("plan.csv", data.table(query = utils::head(near, 5), target = 3,
+    month = format(first[c(1, 1, 2, 3, 5)], "%Y-%m"), hours = 3)[seq_len(min(5, length(near)))])
+}
+
+# Whole months of the data, and before them those of a year later less growth.
+demo_months <- function(site, years = 3, growth = 0.93) {
+  days <- site$totals
+  sums <- days[, list(days = .N, clicks = sum(clicks)), by = list(month = first_of_month(date))]
+  sums <- sums[sums$days == days_in_month(sums$month)]
+  if (!nrow(sums)) return(data.table(month = character(), clicks = integer()))
+  last <- max(sums$month)
+  months <- rev(next_months(first_of_month(last) - 365L * years - 10L, 12L * years))
+  clicks <- numeric(length(months))
+  for (i in seq_along(months)) {
+    at <- match(months[i], sums$month)
+    clicks[i] <- if (!is.na(at)) {
+      sums$clicks[at]
+    } else if (i > 12) {
+      # A wobble that is the same each time.
+      clicks[i - 12] * growth * (1 + 0.06 * sin(7 * i))
+    } else {
+      mean(sums$clicks)
+    }
+  }
+  data.table(month = format(rev(months), "%Y-%m"), clicks = round(rev(clicks)))
+}
+
+demo_page_values <- function(site) {
+  last <- site$daily[site$daily$date > max(site$daily$date) - 90]
+  own <- sums_by(setDT(list(page = clean_url(last$page), clicks = last$clicks)), "page", "clicks")
+  own <- own[own$clicks > 0][order(page)]
+  rate <- ifelse(grepl("/shop/", own$page, fixed = TRUE), 0.03, 0.004)
+  with_seed(11, {
+    sessions <- stats::rpois(nrow(own), 1.08 * own$clicks)
+    conversions <-
+      stats::rbinom(nrow(own), sessions, pmin(0.3, rate * exp(stats::rnorm(nrow(own), 0, 0.4))))
+  })
+  data.table(page = own$page, sessions, conversions, value = round(23.4 * conversions, 2))
 }
 
 # A year of searches by month, in one cell, as shares of the best month.
@@ -102,11 +156,11 @@ export_figures <- function(rows) {
 
 demo_settings <- function() {
   c("# Fernmoor Seeds, an invented mail-order house. Paths are relative to this file.",
-    sprintf("site: %s/", demo_host), "events: events.csv", "brand:",
-    paste0("  - ", demo_brand_words), "exports:", "  - exports/daily.csv",
-    "  - exports/daily-totals.csv", "  - exports/page-totals.csv", "  - exports/rich-results.csv",
-    "segments:", "  phone: {device: mobile}", "  computer: {device: desktop}",
-    "  questions: {has_any: [how, why, when, what]}", "watched:",
+    sprintf("site: %s/", demo_host), "events: events.csv", "history: monthly-totals.csv",
+    "currency: EUR", "brand:", paste0("  - ", demo_brand_words), "exports:",
+    "  - exports/daily.csv", "  - exports/daily-totals.csv", "  - exports/page-totals.csv",
+    "  - exports/rich-results.csv", "segments:", "  phone: {device: mobile}",
+    "  computer: {device: desktop}", "  questions: {has_any: [how, why, when, what]}", "watched:",
     "  seeds: [pea seeds, kale seeds, /heirloom courgette/]",
     "  guides: [/melon germination/, /how to save artichoke/]", "intended:",
     "  garlic seeds online: /shop/garlic/")

@@ -35,7 +35,7 @@ time_changes <- function(rows, by, dates, label) {
   if (by != "day" && days_each(dates) == 1) {
     seen <- unique(data.table(code = label$code, date = dates))
     set(rows, j = "days", value = tabulate(seen$code, nrow(rows)))
-    whole <- rows$days == if (by == "week") 7L else month_days(start)
+    whole <- rows$days == if (by == "week") 7L else days_in_month(start)
   }
   clicks <- ifelse(whole, rows$clicks, NA)
   back <- function(of) clicks - clicks[match(as.integer(of), as.integer(start))]
@@ -50,12 +50,6 @@ time_changes <- function(rows, by, dates, label) {
     value = list(back(earlier(1L, step)), back(earlier(12L, if (by == "week") 364L else 365L))))
   if (all(is.na(rows$change_year))) set(rows, j = "change_year", value = NULL)
   rows[]
-}
-
-month_days <- function(start) {
-  after <- as.POSIXlt(start)
-  after$mon <- after$mon + 1L
-  as.integer(as.IDate(after) - start)
 }
 
 # The same of the earlier window, of an export that compares two; else NULL.

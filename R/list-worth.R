@@ -6,10 +6,7 @@
 # and high, per 30 days, or nothing added where no page has sessions and conversions.
 add_worth <- function(found, summary, rules) {
   pages <- summary$pages
-  rates <- if (!is.null(pages[["sessions"]]) && !is.null(pages[["conversions"]])) {
-    page_rates(as.numeric(pages$sessions), as.numeric(pages$conversions),
-      page_group(pages$page, rules$page_groups))
-  }
+  rates <- page_worth(summary, rules)
   if (is.null(rates)) return(add_cost(found, summary))
   at <- match(found$page, pages$page)
   put <- function(name, rate, relative) {
@@ -21,15 +18,27 @@ add_worth <- function(found, summary, rules) {
       value = list(worth, pmax(0, worth * (1 - below)), worth * (1 + above)))
   }
   put("conversions", rates$rate[at], stats::qnorm(0.95) * rates$relative[at])
-  if (!is.null(pages[["value"]])) {
-    each <- value_each(as.numeric(pages$value), as.numeric(pages$conversions))
-    if (!is.null(each)) {
-      put("value", rates$rate[at] * each[at],
-        stats::qnorm(0.95) *
-          sqrt(rates$relative[at]^2 + 1 / (5 + fcoalesce(as.numeric(pages$conversions[at]), 0))))
-    }
+  if (!is.null(rates$each)) {
+    put("value", rates$rate[at] * rates$each[at],
+      stats::qnorm(0.95) *
+        sqrt(rates$relative[at]^2 + 1 / (5 + fcoalesce(as.numeric(pages$conversions[at]), 0))))
   }
   found[]
+}
+
+# Conversions per session of each page (`rate`, its `relative` error, whether it is `known` by
+# itself) and the value of one (`each`, NULL where none is known); NULL where no page has
+# conversions.
+page_worth <- function(summary, rules) {
+  pages <- summary$pages
+  if (is.null(pages[["sessions"]]) || is.null(pages[["conversions"]])) return(NULL)
+  sessions <- as.numeric(pages$sessions)
+  conversions <- as.numeric(pages$conversions)
+  rates <- page_rates(sessions, conversions, page_group(pages$page, rules$page_groups))
+  if (is.null(rates)) return(NULL)
+  known <- !is.na(sessions) & !is.na(conversions) & sessions > 0
+  each <- if (!is.null(pages[["value"]])) value_each(as.numeric(pages$value), conversions)
+  c(rates, list(known = known), if (!is.null(each)) list(each = each))
 }
 
 # Where no conversions are known, what the clicks would cost as ads stands in for their value: it is

@@ -73,8 +73,8 @@
 #'   query x page pair with its `expected_ctr`, for figures), `curve`, `tested`, `features` (what
 #'   results pages take, see `results_pages`; or `NULL`), `summary`, `assumptions` (those that were
 #'   set) and `outside` (what `position` and `segments` leave out: shares of `clicks` and
-#'   `impressions`, `reason`; or `NULL`), `site_pages` (the `pages` given). Ids stay the same on newer data. Clicks are per 30 days of
-#'   the days with data.
+#'   `impressions`, `reason`; or `NULL`), `site_pages` (the `pages` given). Ids stay the same on
+#'   newer data. Clicks are per 30 days of the days with data.
 #' @seealso [tide_group()] for the same list page by page.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
@@ -121,7 +121,8 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
     found <- learn_chance(weigh_difficulty(looked$found, summary, outcomes), outcomes)
     set(found, j = "hours", value = kind_hours(hours)[found$kind])
     found <- rank_findings(add_worth(found, summary, rules), options)
-    new_findings(found, looked$aside, pairs, curve, summary, assumptions, outside, known$effects, pages)
+    new_findings(found, looked$aside, pairs, curve, summary, assumptions, outside, known$effects,
+      pages)
   })
   if (is.null(decisions)) out else leave_decided(out, decisions, today)
 }
@@ -215,8 +216,8 @@ with_position <- function(segments, position) {
 }
 
 # Ranked findings as the class has them.
-new_findings <- function(found, aside, pairs, curve, summary, assumptions, outside,
-    features = NULL, site_pages = NULL) {
+new_findings <- function(found, aside, pairs, curve, summary, assumptions, outside, features = NULL,
+    site_pages = NULL) {
   set(found, j = "page_clicks", value = clicks_of_pages(found$page, summary))
   set(found, j = "gain_share", value = found$gain / site_clicks(summary))
   inner <- c("claims", "identity", "work", "how", "action", "reason")

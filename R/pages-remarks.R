@@ -16,15 +16,20 @@ summary.tide_pages <- function(object, ...) {
   again <- function(text) nzchar(text) & (duplicated(text) | duplicated(text, fromLast = TRUE))
   elsewhere <- nzchar(p$canonical) & page_key(p$canonical) != p$key
   lonely <- p$linking == 0 & p$key != page_key(object$site)
-  remarks <- list(`not to be indexed (noindex)` = p$noindex, `canonical elsewhere` = elsewhere,
+  remarks <- list(
+    `not to be indexed (noindex)` = p$noindex,
+    `canonical elsewhere` = elsewhere,
     `in the sitemap, and nothing links to it` = fcoalesce(p$in_sitemap, FALSE) & lonely,
     `nothing links to it` = lonely & !fcoalesce(p$in_sitemap, FALSE),
     `more than three clicks from the home page` = fcoalesce(p$depth > 3, FALSE),
-    `no title` = !nzchar(p$title), `title shared with other pages` = again(p$title),
-    `title of more than 60 characters, which is cut off` = p$title_length > longest_shown["title_length"],
+    `no title` = !nzchar(p$title),
+    `title shared with other pages` = again(p$title),
+    `title of more than 60 characters, which is cut off` = p$title_length >
+      longest_shown["title_length"],
     `no description` = !nzchar(p$description),
     `description shared with other pages` = again(p$description),
-    `description of more than 160 characters, which is cut off` = p$description_length > longest_shown["description_length"],
+    `description of more than 160 characters, which is cut off` = p$description_length >
+      longest_shown["description_length"],
     `no main heading` = !nzchar(p$heading),
     `several main headings` = grepl(" | ", p$heading, fixed = TRUE),
     `nearly empty without scripts (under 20 words)` = p$words < 20)

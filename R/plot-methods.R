@@ -31,6 +31,10 @@ plot.tide_change <- plot_drawn
 
 #' @rdname tide_figures
 #' @export
+plot.tide_forecast <- plot_drawn
+
+#' @rdname tide_figures
+#' @export
 plot.tide_pages <- plot_drawn
 
 #' @rdname tide_figures

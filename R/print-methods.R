@@ -76,3 +76,15 @@ print.tide_results_pages <- print_formatted
 
 #' @export
 print.tide_watched <- print_formatted
+
+#' @export
+print.tide_forecast <- print_formatted
+
+#' @export
+print.tide_history <- print_formatted
+
+#' @export
+print.tide_plan <- print_formatted
+
+#' @export
+print.tide_review <- print_formatted

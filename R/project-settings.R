@@ -10,10 +10,12 @@ setting_names <- list(
   assumptions = "assumptions",
   site = "text",
   contact = "text",
+  currency = "text",
   brand = "words",
   exports = "words",
   enrichments = "words",
   events = "text",
+  history = "text",
   results_pages = "words",
   columns = "named_texts",
   date_order = "order",
@@ -51,6 +53,7 @@ find_project <- function(from) {
 #' ```yaml
 #' site: https://www.fernmoor.example/
 #' contact: webmaster@fernmoor.example   # said with requests to the site
+#' currency: EUR                        # of values
 #' brand: [fernmoor, fern moor]
 #' ignore: {fern care: not our subject, /^free /: nobody buys}  # never among the findings
 #' intended: {kale seeds: /shop/kale/, /^how to grow/: /guides/}  # or a file: query, page
@@ -58,6 +61,7 @@ find_project <- function(from) {
 #' watched: {main terms: [kale seeds, /radish/]}   # see tide_watched()
 #' exports: [exports/*.csv]           # where nothing is loaded yet
 #' enrichments: [facts/volumes.csv]   # volumes, titles, values
+#' history: monthly-totals.csv          # months, for forecasts
 #' events: events.csv                 # dated marks, see tide_events()
 #' results_pages: [results.csv]       # what stands above, see tide_results_pages()
 #' columns: {query: What people typed}

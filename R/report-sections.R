@@ -2,7 +2,7 @@
 # summary.
 
 report_head <- function(findings, title, moves, followed, inventory = NULL, parts = list(),
-    watched = NULL) {
+    watched = NULL, forecast = NULL) {
   summary <- findings$summary
   total <- list_total(findings)
   now <- site_clicks(summary)
@@ -28,7 +28,9 @@ report_head <- function(findings, title, moves, followed, inventory = NULL, part
     link("watched", "Watched queries", !is.null(watched)),
     link("time", "Over time", !is.null(followed)), link("findings", "The list", nrow(first) > 0),
     link("by-page", "By page", nrow(first) > 0), link("curve", "The curve"),
-    link("parts", "Side by side", length(parts) > 0), link("pages", "The pages", !is.null(findings$site_pages)),
+    link("parts", "Side by side", length(parts) > 0),
+    link("forecast", "What to expect", !is.null(forecast)),
+    link("pages", "The pages", !is.null(findings$site_pages)),
     link("inventory", "All queries", !is.null(inventory)), link("read", "What was read"),
     link("meaning", "What it means"), "</nav></header>")
 }

@@ -2,9 +2,9 @@
 #'
 #' One HTML file that holds everything, opens from disk and needs no network: totals and trend,
 #' the ranked list (sorts, searches, expands to the evidence and to the query's pages), the same
-#' by page (with the page's queries), what the site's own pages say where [tide_find()] was given them, the opportunity map, the curve, what was read and left out,
-#' and what the figures mean. It can be read on a phone, with a keyboard, on paper, and without
-#' scripts.
+#' by page (with the page's queries), what the site's own pages say where [tide_find()] was given
+#' them, the opportunity map, the curve, what was read and left out, and what the figures mean. It
+#' can be read on a phone, with a keyboard, on paper, and without scripts.
 #'
 #' @param findings A `tide_findings` object.
 #' @param file Path to write to. The file is written whole or not at all.
@@ -19,6 +19,7 @@
 #' out.
 #' @param parts A list of [tide_compare()]s of parts side by side (devices, countries, rich
 #'   results).
+#' @param forecast A [tide_forecast()] of the whole site; `NULL` leaves it out.
 #' @param watched What [tide_watched()] tells; `NULL` leaves it out.
 #' @return `file`, invisibly.
 #' @section Errors: `tide_error_write` where the file cannot be written.
@@ -28,7 +29,7 @@
 #' file <- tide_report(found, tempfile(fileext = ".html"), title = "Fernmoor Seeds")
 #' @export
 tide_report <- function(findings, file, title = "Ink Tide report", site = NULL, moves = NULL,
-    followed = NULL, inventory = NULL, parts = list(), watched = NULL) {
+    followed = NULL, inventory = NULL, parts = list(), watched = NULL, forecast = NULL) {
   check_class(findings, "tide_findings", "findings")
   check_text(file, "file")
   check_text(title, "title")
@@ -40,6 +41,7 @@ tide_report <- function(findings, file, title = "Ink Tide report", site = NULL, 
     if (inventory$by != "query") abort_argument("inventory", "an inventory by query", inventory$by)
   }
   if (!is.null(watched)) check_class(watched, "tide_watched", "watched")
+  if (!is.null(forecast)) check_class(forecast, "tide_forecast", "forecast")
   for (one in parts) check_class(one, "tide_comparison", "parts")
   part <- function(name) paste(
     readLines(system.file("report", name, package = "inktide"), encoding = "UTF-8"),
@@ -47,12 +49,13 @@ tide_report <- function(findings, file, title = "Ink Tide report", site = NULL, 
   html <- c("<!doctype html>", "<html lang='en'><head><meta charset='utf-8'>",
     "<meta name='viewport' content='width=device-width, initial-scale=1'>",
     sprintf("<title>%s</title><style>%s</style></head><body>", escape(title), part("style.css")),
-    report_head(findings, title, moves, followed, inventory, parts, watched), "<main>",
+    report_head(findings, title, moves, followed, inventory, parts, watched, forecast), "<main>",
     report_totals(findings$summary, site, followed$events), report_moves(moves),
     report_watched(watched), report_time(followed), report_findings(findings),
-    report_curve(findings$curve), report_parts(parts), report_pages(findings),
-    report_inventory(inventory), report_read(findings$summary, findings$outside), report_meaning(),
-    "</main>", sprintf("<script>%s</script></body></html>", part("script.js")))
+    report_curve(findings$curve), report_parts(parts), report_forecast(forecast),
+    report_pages(findings), report_inventory(inventory),
+    report_read(findings$summary, findings$outside), report_meaning(), "</main>",
+    sprintf("<script>%s</script></body></html>", part("script.js")))
   # Figures hold texts, too.
   write_whole(file,
     function(path) write_lines(visible_text(gsub("\t", " ", html, fixed = TRUE)), path))

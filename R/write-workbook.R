@@ -9,6 +9,8 @@ write_workbook <- function(x, file) {
     fill_findings(book, x)
   } else if (inherits(x, "tide_inventory")) {
     fill_inventory(book, x)
+  } else if (inherits(x, "tide_forecast")) {
+    fill_forecast(book, x)
   } else {
     fill_changes(book, x)
   }
@@ -76,6 +78,21 @@ fill_inventory <- function(book, x) {
       if (is.na(x$coverage)) "not known" else format_share(x$coverage))))
 }
 
+# The months, the plan as a sheet that can be read back as one, what each line adds, the back-test.
+fill_forecast <- function(book, x) {
+  as_text <- function(rows) set(copy(rows), j = "month", value = format(rows$month, "%Y-%m"))
+  # The plan stands first, where it is looked for when it is read back.
+  for (name in names(x$plans)) {
+    lines <- x$plans[[name]]$lines[, c("id", "query", "page", "target", "month", "chance", "hours",
+      "done", "done_low", "done_high", "remark")]
+    add_sheet(book, if (length(x$plans) > 1) sprintf("Plan %s", name) else "Plan", as_text(lines))
+  }
+  add_sheet(book, "Forecast", as_text(x$months))
+  if (!is.null(x$tasks)) add_sheet(book, "What each line adds", as_text(x$tasks))
+  add_sheet(book, "Months known", as_text(x$history$months))
+  add_sheet(book, "Back-test", as.data.table(x$backtest))
+}
+
 # A row a task with the sums of its lines; beneath it, where there are several, the lines, without
 # what is in the sums already.
 task_rows <- function(found) {
@@ -96,8 +113,7 @@ task_rows <- function(found) {
   set(several, j = c("lead", "decision", "hours"), value = list(FALSE, "", 0))
   set(several, j = c("action", "rank"), value = list("", NA_integer_))
   blank <- c("gain", "gain_conversions", "gain_value", "gain_cost", "score")
-  set(several, j = intersect(blank, names(found)),
-    value = NA_real_)
+  set(several, j = intersect(blank, names(found)), value = NA_real_)
   out <- rbind(leads, several)
   place <- match(out$task, leads$task)
   out <- out[order(place, !out$lead, -out$if_done)]

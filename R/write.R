@@ -38,7 +38,7 @@ tide_write <- function(x, file) {
 # What a workbook is made of.
 check_books <- function(x) {
   changes <- if (inherits(x, "tide_change") || !is.list(x)) list(x) else x
-  if (inherits(x, c("tide_findings", "tide_inventory"))) return(invisible())
+  if (inherits(x, c("tide_findings", "tide_inventory", "tide_forecast"))) return(invisible())
   for (one in changes) check_class(one, "tide_change", "x")
 }
 
@@ -113,10 +113,13 @@ findings_brief <- function(findings) {
 
 # The brief of one page: a line for each section and its queries.
 section_lines <- function(sections, plain) {
-  c("Sections the page lacks (the first query as the heading; impressions):", "",
+  c(
+    "Sections the page lacks (the first query as the heading; impressions):",
+    "",
     vapply(split(sections, sections$section), function(own) {
       said <- sprintf("%s (%s)", plain(own$query), format_count(own$impressions))
-      sprintf("- %s", paste(c(sprintf("**%s** (%s)", plain(own$query[1]),
-        format_count(own$impressions[1])), said[-1]), collapse = ", "))
+      sprintf("- %s", paste(
+        c(sprintf("**%s** (%s)", plain(own$query[1]), format_count(own$impressions[1])), said[-1]),
+        collapse = ", "))
     }, "", USE.NAMES = FALSE))
 }

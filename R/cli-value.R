@@ -1,0 +1,63 @@
+# inktide value: clicks, conversions and money, had, missed and promised.
+
+command_value <- function(shared) {
+  list(
+    job = "conversions and money: had, missed, promised",
+    files = "[FILE...]",
+    example = "inktide value --by folder --project my-site",
+    options = c(shared, list(
+      text_option("--by", "WHAT", "site, folder, page or query [page]", "page"), top_option())),
+    run = run_value)
+}
+
+run_value <- function(options, files) {
+  check_choice(options$by, c("site", "folder", "page", "query"), "--by")
+  check_number(options$top, "--top", min = 1)
+  input <- settle_input(options, files)
+  findings <- find_input(options, input)
+  pages <- findings$summary$pages
+  if (is.null(pages[["sessions"]]) || is.null(pages[["conversions"]])) {
+    abort_tide("No page has sessions and conversions.", where = "the facts of the project.",
+      fix = "Bring a table with page, sessions, conversions and, where known, value: --facts FILE",
+      class = "settings")
+  }
+  rows <- setDT(as.data.frame(tide_value(findings, options$by, input$settings$rules)))
+  emit(options, rows,
+    value_lines(rows, options$top, first_given(input$settings$currency, ""), terminal_width()))
+}
+
+value_lines <- function(rows, top, currency, width) {
+  shown <- utils::head(rows, top)
+  money <- !is.null(rows[["value"]])
+  amount <- function(x) ifelse(is.na(x), "", format_count(x))
+  small <- function(x) ifelse(is.na(x), "", format_clicks(x))
+  main <- if (money) {
+    cbind(amount(shown$value), amount(shown$missed_value), small(shown$gain_value))
+  } else {
+    cbind(small(shown$conversions), small(shown$missed_conversions), small(shown$gain_conversions))
+  }
+  free <- name_width(format_path(shown$name), width - 62)
+  cells <- cbind(fit_path(format_path(shown$name), free), format_count(shown$clicks),
+    small(shown$conversions), ifelse(is.na(shown$conversions), "",
+      sprintf("%s to %s", format_clicks(shown$conversions_low),
+        format_clicks(shown$conversions_high))),
+    main, format_share(shown$covered))
+  head <- c("", "clicks", "conversions", "90 % interval", if (money) "value" else "",
+    if (money) "missed" else "missed", "gain", "covered")
+  if (!money) {
+    cells <- cells[, -5, drop = FALSE]
+    head <- head[-5]
+  }
+  unit <- if (!money) "conversions" else if (nzchar(currency)) currency else "money"
+  c(
+    column_lines(head, cells),
+    if (nrow(rows) > nrow(shown)) {
+      sprintf("... and %s more", format_count(nrow(rows) - nrow(shown)))
+    },
+    "",
+    wrap_lines(sprintf(paste("Per 30 days. missed: expected on the curve less had, gain: of the",
+      "list, both in %s; covered: share of clicks on pages whose rate is known. Few conversions lean",
+      "on folder and site."),
+      unit),
+      width))
+}

@@ -1,0 +1,60 @@
+# What plans add: draws of what works, of how much it brings, and of the baseline it is added to.
+
+# In: the site's baseline, named plans. Out: list(months: a row a plan and month; tasks).
+add_plans <- function(fit, widened, plans, ramp, draws) {
+  path <- fit$path
+  base <- draw_paths(path$mean, path$sd * widened, draws)
+  base <- base * rep(days_in_month(path$month), each = draws)
+  each <- lapply(plans, function(plan) {
+    drawn <- draw_plan(plan, path$month, base, ramp, draws)
+    total <- base + drawn$added
+    middle <- exp(path$mean) * days_in_month(path$month)
+    range <- function(x, p) apply(x, 2, stats::quantile, p, names = FALSE)
+    list(months = data.table(month = path$month, added = colMeans(drawn$added),
+      added_low = range(drawn$added, 0.1), added_high = range(drawn$added, 0.9),
+      total = middle + colMeans(drawn$added), total_low = range(total, 0.1),
+      total_high = range(total, 0.9)),
+      tasks = drawn$tasks)
+  })
+  list(months = rbindlist(lapply(each, `[[`, "months"), idcol = "plan"),
+    tasks = rbindlist(lapply(each, `[[`, "tasks"), idcol = "plan"))
+}
+
+# Baselines as paths: what one month is off by stays, and more comes to it.
+draw_paths <- function(mean, sd, draws) {
+  steps <- sqrt(pmax(diff(c(0, sd^2)), 0))
+  off <- matrix(stats::rnorm(draws * length(mean)), draws) * rep(steps, each = draws)
+  for (i in seq_along(mean)[-1]) off[, i] <- off[, i] + off[, i - 1]
+  exp(off + rep(mean, each = draws))
+}
+
+# In: a plan, months, drawn baselines. Out: list(added: a matrix, a row a draw; tasks: means by line
+# and month).
+draw_plan <- function(plan, months, base, ramp, draws) {
+  lines <- plan$lines
+  many <- nrow(lines)
+  shared <- stats::rnorm(draws)
+  share <- assumed("plan_shared")
+  z <- sqrt(share) * shared + sqrt(1 - share) * matrix(stats::rnorm(draws * many), draws)
+  reach <- stats::qnorm(0.95)
+  below <- rep((lines$done - lines$done_low) / reach, each = draws)
+  above <- rep((lines$done_high - lines$done) / reach, each = draws)
+  size <- pmax(0, rep(lines$done, each = draws) + z * ifelse(z < 0, below, above))
+  # An interval with a longer upper arm has a mean above its middle: what is expected stays.
+  size <- matrix(size, draws)
+  average <- colMeans(size)
+  size <- size * rep(ifelse(average > 0, lines$done / average, 0), each = draws)
+  works <- matrix(stats::runif(draws * many), draws) < rep(lines$chance, each = draws)
+  effect <- outer(lines$month, months, function(start, month) {
+    pmin(1, pmax(0, (month_number(month) - month_number(start) + 1) / ramp))
+  })
+  season <- base / (plan$per_month / 30 * rep(days_in_month(months), each = draws))
+  by_month <- rep(days_in_month(months) / 30, each = draws)
+  added <- ((size * works) %*% effect) * season * by_month
+  # By line only the mean is kept.
+  mean_season <- colMeans(season) * days_in_month(months) / 30
+  of_line <- colMeans(size * works) * effect * rep(mean_season, each = many)
+  list(added = added, tasks = setDT(list(id = rep(lines$id, length(months)),
+    query = rep(lines$query, length(months)), page = rep(lines$page, length(months)),
+    month = rep(months, each = many), added = as.vector(of_line))))
+}

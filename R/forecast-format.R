@@ -1,0 +1,97 @@
+# Forecasts as text.
+
+#' @export
+format.tide_forecast <- function(x, width = 80, ...) {
+  months <- x$months
+  several <- length(unique(months$segment)) > 1
+  planned <- !is.null(months[["plan"]])
+  plans <- if (planned) unique(months$plan) else ""
+  range <- function(low, high) sprintf("%s to %s", format_count(low), format_count(high))
+  body <- unlist(lapply(unique(months$segment), function(part) {
+    unlist(lapply(plans, function(one) {
+      own <- months[which(months$segment == part)]
+      if (planned) own <- own[which(own$plan == one)]
+      head <- c("month", x$history$of, "80 % range", if (planned) c("added", "total", "80 % range"))
+      cells <- cbind(format_month(own$month), format_count(own$baseline),
+        range(own$baseline_low, own$baseline_high),
+        if (planned) {
+          cbind(paste0("+", format_count(own$added)), format_count(own$total),
+            range(own$total_low, own$total_high))
+        })
+      c(if (several) c("", part), if (length(plans) > 1) c("", one), column_lines(head, cells))
+    }))
+  }))
+  c(wrap_lines(forecast_heading(x), width), body, "", wrap_lines(forecast_notes(x), width))
+}
+
+# Columns beside each other, numbers to the right.
+column_lines <- function(head, cells) {
+  rows <- rbind(head, cells)
+  wide <- apply(nchar(rows), 2, max)
+  out <- vapply(seq_len(ncol(rows)), function(i) {
+    if (i == 1) sprintf("%-*s", wide[i], rows[, i]) else pad_left(rows[, i], wide[i] + 2)
+  }, character(nrow(rows)))
+  apply(out, 1, paste, collapse = "")
+}
+
+forecast_heading <- function(x) {
+  last <- x$history$months[, list(value = sum(value)), by = "month"]
+  sprintf("%s of the months after %s (%s whole months known, from %s)",
+    sub("^(.)", "\\U\\1", x$history$of, perl = TRUE), format_month(x$made),
+    format_count(nrow(last)), x$history$source)
+}
+
+# What to know of it: how it would have done, how the season is known, what was replaced.
+forecast_notes <- function(x) {
+  known <- min(x$history$months[, .N, by = "segment"]$N)
+  own <- x$history$months
+  odd <- own[own$note != ""]
+  c(
+    backtest_sentence(x),
+    if (known < 25 && !trends_used(x)) {
+      if (known < 14) {
+        sprintf("Season unknown: only %s. Months of high or low demand are not foreseen.",
+          format_plural(known, "month"))
+      } else {
+        sprintf("Season known from one year (%s), so one odd month there comes again.",
+          format_plural(known, "month"))
+      }
+    },
+    if (known < 25 && trends_used(x)) "Season from the search trends of your queries.",
+    if (nrow(odd)) {
+      sprintf("Replaced: %s.",
+        paste(unique(sprintf("%s (%s)", format_month(odd$month), odd$note)), collapse = ", "))
+    },
+    if (x$widened > 1.005) sprintf("Ranges x%.2f, for what earlier forecasts missed.", x$widened))
+}
+
+# Whether search trends have a good part of the weight.
+trends_used <- function(x) {
+  any(vapply(x$weights, function(own) isTRUE(own["search trends"] > 0.3), NA))
+}
+
+# Beside the straight line of a spreadsheet and the same month of the year before.
+backtest_sentence <- function(x) {
+  rows <- x$backtest
+  if (!NROW(rows)) return("Too few months to try the forecast out on.")
+  mean_of <- function(by, column) {
+    own <- rows[which(rows$method == by)]
+    # What was tried out on a few months only is no rival.
+    if (sum(own$forecasts) >= sum(rows$forecasts[rows$method == "weighted"]) / 2) {
+      sum(own[[column]] * own$forecasts) / sum(own$forecasts)
+    } else {
+      NA_real_
+    }
+  }
+  ours <- mean_of("weighted", "mape")
+  rivals <- c(`the same month of the year before` = mean_of("seasonal naive", "mape"),
+    `the last month` = mean_of("naive", "mape"),
+    `a straight line` = mean_of("straight line", "mape"))
+  rivals <- rivals[!is.na(rivals)]
+  better <- ours <= min(rivals)
+  sprintf("Tried out on %s: off by %s on average; %s. %s inside the 80 %% range.%s",
+    format_plural(sum(rows$forecasts[rows$method == "weighted"]), "known month", "known months"),
+    format_share(ours), paste(names(rivals), "by", format_share(rivals), collapse = ", "),
+    format_share(mean_of("weighted", "covered")),
+    if (better) "" else " Not better than the simplest of these here.")
+}

@@ -1,0 +1,213 @@
+#' Months of the past, as a forecast takes them
+#'
+#' Monthly clicks (or sessions) from daily totals or from a table of months, whole months only, with
+#' unusual days and months replaced and named.
+#'
+#' @details Totals without queries come first, since rows with queries lack private ones. Days that
+#'   [tide_unusual()] names are left out and the month is scaled to its length. From 25 months on,
+#'   months far from what season and level let expect are replaced (Hyndman, `tsoutliers()`).
+#' @param x A `tide_data` object with dates, or a table of months or its path: `month` or `date`,
+#'   and `clicks` or `sessions` (or another number), with a `segment` where it has one. Unfinished
+#'   months are left out where its rows are days.
+#' @param by `NULL` for the site, or `"brand"` (needs queries and `rules`), `"folder"` or `"page"`
+#'   (the `most` with the most clicks).
+#' @param rules A [tide_rules()] object, for brand words.
+#' @param by_hand A data frame `month`, `value` (and `segment`), or the path of such a table: months
+#'   that the analyst sets by hand.
+#' @param keep_unusual `TRUE` keeps unusual days and months.
+#' @param most How many folders or pages.
+#' @return A `tide_history` object: a list with `months` (a data.table: `segment`, `month` (its
+#'   first day), `days` (of data), `value`, `used` (what the forecast rests on), `note` (why they
+#'   differ)), `of` (what is counted), `source`, `left_out` (months that are not whole). Methods:
+#'   `print`, `format`, `tidy`.
+#' @section Errors: `tide_error_grain` where no table has dates; `tide_error_file` and its like for
+#'   a table; `tide_error_range` for months that stand twice; `tide_error_thin` under 4 whole
+#'   months.
+#' @seealso [tide_forecast()]
+#' @examples
+#' file <- tempfile(fileext = ".csv")
+#' writeLines(c("month,clicks", sprintf("2025-%02d,%d", 1:12, 1000 + 10 * 1:12)), file)
+#' tide_history(file)
+#' @export
+tide_history <- function(x, by = NULL, rules = tide_rules(), by_hand = NULL, keep_unusual = FALSE,
+    most = 8) {
+  if (!is.null(by)) check_choice(by, c("brand", "folder", "page"), "by")
+  check_flag(keep_unusual, "keep_unusual")
+  check_number(most, "most", min = 1)
+  read <- if (inherits(x, c("tide_data", "tide_months"))) {
+    months_of_days(x, by, rules, keep_unusual, most)
+  } else if (is.data.frame(x)) {
+    months_of_frame(as.data.table(x))
+  } else {
+    check_text(x, "x")
+    read_history_months(x)
+  }
+  months <- read$months
+  short <- months[months$days < 0.999 * days_in_month(months$month)]
+  months <- months[months$days >= 0.999 * days_in_month(months$month)]
+  months <- without_gaps(months)
+  set(months, j = c("used", "note"),
+    value = list(months$value, read$note[paste(months$segment, months$month)]))
+  set(months, which(is.na(months$note)), "note", "")
+  months <- set_months(months, by_hand)
+  if (!keep_unusual) months <- months[, replace_unusual(.SD), by = "segment"]
+  thin <- months[, .N, by = "segment"]
+  if (!nrow(months) || max(thin$N) < 4) {
+    abort_tide("Too few months for a forecast.",
+      where = sprintf("%s of data are whole.", format_plural(max(0, thin$N), "month")),
+      fix = "Load older exports, or a table of monthly totals.", class = "thin")
+  }
+  months <- months[months$segment %in% thin$segment[thin$N >= 4]]
+  structure(list(months = months[], of = read$of, source = read$source,
+    left_out = sort(unique(short$month))),
+    class = "tide_history")
+}
+
+# The run of months up to the newest one without a gap.
+without_gaps <- function(months) {
+  months <- months[order(months$segment, months$month)]
+  months[, {
+    number <- as.POSIXlt(month)
+    number <- number$year * 12L + number$mon
+    start <- max(c(1L, which(diff(number) != 1L) + 1L))
+    .SD[seq(start, .N)]
+  }, by = "segment"]
+}
+
+# Daily rows to months. note: which days of a month were replaced, named by segment and month.
+months_of_days <- function(data, by, rules, keep_unusual, most) {
+  needed <- c("date", switch(if (is.null(by)) "site" else by, site = NULL, brand = "query", "page"))
+  table <- if (inherits(data, "tide_data")) pick_table(data, needed)
+  days <- site_days_table(data)
+  if (is.null(days) || !is.null(by) && is.null(table)) {
+    abort_tide("A forecast needs days.",
+      where = sprintf("The data have: %s.", paste(names(data$tables), collapse = "; ")),
+      fix = sprintf("Export by %s, or give a table of monthly totals.",
+        paste(needed, collapse = ", ")),
+      class = "grain")
+  }
+  rows <- if (is.null(by)) {
+    data.table(segment = rep("all", nrow(days)), date = days$date, clicks = days$clicks)
+  } else {
+    own <- table$rows
+    segment <- switch(by, brand = brand_of_rows(own$query, rules),
+      folder = page_group(own$page, rules$page_groups), page = clean_url(own$page))
+    sums <- sums_by(setDT(list(segment = segment, date = own$date, clicks = own$clicks)),
+      c("segment", "date"), "clicks")
+    all <- sums[, list(clicks = sum(clicks)), by = "segment"][order(-clicks)]
+    sums[sums$segment %in% utils::head(all$segment, most)]
+  }
+  # A day without rows of a part is a day of no clicks; one without any row is missing.
+  grid <- CJ(segment = unique(rows$segment), date = unique(days$date), sorted = FALSE)
+  rows <- rows[grid, on = c("segment", "date")]
+  set(rows, j = "clicks", value = fcoalesce(as.numeric(rows$clicks), 0))
+  set(rows, j = "month", value = first_of_month(rows$date))
+  unusual <- if (!keep_unusual && nrow(days) >= 21) unusual_dates(days)$date
+  set(rows, j = "odd", value = as.integer(rows$date) %in% as.integer(unusual))
+  months <- rows[,
+    list(days = .N, value = sum(clicks) + mean(clicks[!odd]) * sum(odd) - sum(clicks[odd])),
+    by = c("segment", "month")]
+  notes <- rows[rows$odd, list(note = sprintf("%s replaced", format_plural(.N, "unusual day"))),
+    by = c("segment", "month")]
+  list(months = months, of = "clicks", source = if (is.null(by)) "days" else table_grain(table),
+    note = stats::setNames(notes$note, paste(notes$segment, notes$month)))
+}
+
+table_grain <- function(table) grain_label(table$dimensions)
+
+brand_of_rows <- function(query, rules) {
+  words <- rules$brand
+  if (!length(words)) {
+    abort_argument("rules", "rules with brand words", "none")
+  }
+  once <- unique(query)
+  own <- ifelse(is_brand(query_key(once), words), "brand", "non-brand")
+  own[match(query, once)]
+}
+
+# A data frame `month` and one number, with a `segment` where it has one.
+months_of_frame <- function(table) {
+  counted <- intersect(c("clicks", "sessions", "conversions", "value"), names(table))
+  if (!"month" %in% names(table) || !length(counted)) {
+    abort_argument("x", "a table with month and clicks", names(table))
+  }
+  month <- as.IDate(table$month)
+  value <- as.numeric(table[[counted[1]]])
+  if (anyNA(month) || anyNA(value) || any(value < 0)) {
+    abort_argument("x", "months with numbers of at least 0", table[[counted[1]]])
+  }
+  segment <- if (is.null(table[["segment"]])) rep("all", nrow(table)) else table$segment
+  months <- setDT(list(segment = segment, month = first_of_month(month),
+    days = days_in_month(first_of_month(month)), value = value))
+  if (anyDuplicated(months, by = c("segment", "month"))) {
+    abort_argument("x", "one row for each month and segment",
+      format(months$month[duplicated(months, by = c("segment", "month"))]))
+  }
+  list(months = months, of = counted[1], source = "a table", note = character())
+}
+
+# Months that the analyst sets.
+set_months <- function(months, by_hand) {
+  if (is.null(by_hand)) return(months)
+  own <- if (is.character(by_hand)) read_set_months(by_hand) else as.data.table(by_hand)
+  if (!all(c("month", "value") %in% names(own))) {
+    abort_argument("by_hand", "a table with month and value", names(own))
+  }
+  segment <- if (is.null(own[["segment"]])) rep("all", nrow(own)) else own$segment
+  at <-
+    match(paste(segment, first_of_month(as.IDate(own$month))), paste(months$segment, months$month))
+  if (anyNA(at)) {
+    abort_argument("by_hand", "months of the history", format(own$month[is.na(at)]))
+  }
+  set(months, at, c("used", "note"), list(as.numeric(own$value), "set by hand"))
+  months
+}
+
+read_set_months <- function(file) {
+  read <- read_history_months(file)$months
+  setnames(read[, c("segment", "month", "value"), with = FALSE], c("segment", "month", "value"))
+}
+
+# Months far from what season and level let expect, from two years on.
+replace_unusual <- function(rows, least = 25L) {
+  rows <- copy(rows)
+  if (nrow(rows) < least || any(rows$used <= 0)) return(rows)
+  need_forecast()
+  y <- log(rows$used)
+  odd <- forecast::tsoutliers(as_monthly(y))
+  use <- which(abs(odd$replacements - y[odd$index]) > assumed("unusual_month"))
+  at <- odd$index[use]
+  at <- at[rows$note[at] != "set by hand"]
+  if (!length(at)) return(rows)
+  set(rows, at, c("used", "note"),
+    list(exp(odd$replacements[match(at, odd$index)]), "unusual month replaced"))
+  rows
+}
+
+#' @export
+tidy.tide_history <- function(x, ...) tibble::as_tibble(x$months)
+
+#' @export
+format.tide_history <- function(x, width = 80, ...) {
+  months <- x$months
+  by <-
+    months[, list(n = .N, from = min(month), to = max(month), value = sum(value)), by = "segment"]
+  odd <- months[months$note != ""]
+  wrap_lines(c(
+    sprintf("<tide_history> monthly %s, from %s", x$of, x$source),
+    sprintf("  %s: %s, %s to %s, %s %s", by$segment, format_plural(by$n, "month"),
+      format_month(by$from), format_month(by$to), format_count(by$value), x$of),
+    if (nrow(odd)) {
+      sprintf("  %s%s: %s", ifelse(odd$segment == "all", "", paste0(odd$segment, ", ")),
+        format_month(odd$month), odd$note)
+    },
+    if (length(x$left_out)) {
+      sprintf("  left out, not whole: %s", paste(format_month(x$left_out), collapse = ", "))
+    }),
+    width)
+}
+
+format_month <- function(month) {
+  at <- as.POSIXlt(month)
+  sprintf("%s %d", month.abb[at$mon + 1L], at$year + 1900L)
+}

@@ -1,0 +1,127 @@
+#' Clicks of the months ahead
+#'
+#' What comes if nothing is changed, with ranges that earlier months bear out, and what a plan adds
+#' if it works.
+#'
+#' @details *Baseline*: several methods (naive, seasonal naive, the year before at its growth,
+#'   exponential smoothing, decomposition, ARIMA, theta; Hyndman, Athanasopoulos 2021) forecast the
+#'   log of clicks a day; each weighs by the inverse square of its mean squared error at the last
+#'   months, forecast as they would have been then. The ranges are those of what the weighted
+#'   forecast missed, few misses leaning on what sites usually miss (see [tide_assumptions()], rows
+#'   that move `forecast`). Under 25 months a season is known from one year or not at all: ranges
+#'   begin wider, and it is said.
+#'
+#'   *Plan*: for each of `draws`, every line works or not (its chance), brings what its interval
+#'   allows (a third of that shared by all lines, since they rest on one curve), grows over
+#'   `ramp` months and follows the baseline's season. Added to the baseline drawn with it.
+#'
+#'   *Earlier forecasts* that were stored: where what came lay further off than they said, ranges
+#'   widen by that.
+#' @param history A `tide_history` object, or what [tide_history()] takes.
+#' @param months How many months ahead.
+#' @param plan A `tide_plan` object, or a list of several with names; `NULL` adds nothing.
+#' @param ramp Months until a line has its full effect.
+#' @param draws How many draws.
+#' @param seed Whole number that decides them.
+#' @param facts A list of [tide_facts()] that hold search trends: their season is a method of its
+#'   own, weighed like the others.
+#' @param review What [tide_review()] gives, for what earlier forecasts missed.
+#' @return A `tide_forecast` object: a list with `months` (a data.table: `month`, `segment`,
+#'   `baseline`, `baseline_low`, `baseline_high` (80 %), `baseline_low_95`, `baseline_high_95`, with
+#'   a plan `plan`, `added`, `added_low`, `added_high`, `total`, `total_low`, `total_high`), `tasks`
+#'   (with a plan: `plan`, `id`, `query`, `page`, `month`, `added`: the mean), `backtest` (see
+#'   below), `tried` (what would have been said one month ahead: `segment`, `month`, `said`),
+#'   `weights` (of the methods), `history`, `plans`, `made` (the last whole month), `widened`
+#'   (by earlier misses, 1: not). Its `backtest`: `segment`, `method`, `horizon`, `forecasts`,
+#'   `mase` (mean absolute error to that of the seasonal naive method, or of the naive one under 13
+#'   months), `mape`, `bias` (mean of the log), `covered` (of the weighted one: share inside its
+#'   80 % range). Methods: `print`, `format`, `tidy`, `summary` (the back-test), `plot`.
+#' @section Errors: `tide_error_forecast` where the R package forecast is missing;
+#'   `tide_error_argument`.
+#' @references Hyndman, Athanasopoulos (2021), Forecasting: Principles and Practice, 3rd edition.
+#'   Bates, Granger (1969), Operational Research Quarterly 20, 451-468, for weights.
+#' @seealso [tide_history()], [tide_plan()], [tide_review()]
+#' @examplesIf requireNamespace("forecast", quietly = TRUE)
+#' file <- tempfile(fileext = ".csv")
+#' clicks <- round(1000 * exp(0.3 * sin(2 * pi * (1:36) / 12) + 0.01 * 1:36))
+#' writeLines(c("month,clicks", sprintf("%d-%02d,%d", 2023 + (0:35) %/% 12, 0:35 %% 12 + 1,
+#'   clicks)), file) tide_forecast(tide_history(file), months = 3)
+#' @export
+tide_forecast <- function(history, months = 6, plan = NULL, ramp = 3, draws = 2000, seed = 1,
+    review = NULL, facts = NULL) {
+  if (!inherits(history, "tide_history")) history <- tide_history(history)
+  check_number(months, "months", min = 1, max = 36)
+  check_number(ramp, "ramp", min = 1, max = 24)
+  check_number(draws, "draws", min = 100)
+  check_number(seed, "seed")
+  need_forecast()
+  plans <- if (inherits(plan, "tide_plan")) list(plan = plan) else plan
+  for (one in plans) check_class(one, "tide_plan", "plan")
+  segments <- unique(history$months$segment)
+  if (length(plans) && !identical(segments, "all")) {
+    abort_argument("plan", "for a history of the whole site", segments)
+  }
+  widened <- earlier_misses(review)
+  season <- trend_season(facts)
+  fits <- lapply(stats::setNames(nm = segments), function(part) {
+    segment_baseline(history$months[which(history$months$segment == part)], months, season)
+  })
+  paths <- rbindlist(lapply(fits, `[[`, "path"), idcol = "segment")
+  set(paths, j = "sd", value = paths$sd * widened)
+  at <- function(level) {
+    exp(paths$mean + stats::qnorm(level) * paths$sd) * days_in_month(paths$month)
+  }
+  out <- data.table(month = paths$month, segment = paths$segment, baseline = at(0.5),
+    baseline_low = at(0.1), baseline_high = at(0.9), baseline_low_95 = at(0.025),
+    baseline_high_95 = at(0.975))
+  added <- if (length(plans)) with_seed(seed, add_plans(fits[["all"]], widened, plans, ramp, draws))
+  if (!is.null(added)) out <- merge_plans(out, added$months)
+  structure(list(months = out[], tasks = added$tasks, backtest = backtest_table(fits, history),
+    weights = lapply(fits, `[[`, "weights"), history = history, plans = plans,
+    tried = tried_months(fits, history), made = max(history$months$month), widened = widened),
+    class = "tide_forecast")
+}
+
+merge_plans <- function(out, added) {
+  out <- out[added, on = "month"]
+  first <- c("month", "segment", "plan")
+  setcolorder(out, first)
+}
+
+# One month ahead, as it would have been said.
+tried_months <- function(fits, history) {
+  rbindlist(lapply(names(fits), function(part) {
+    errors <- fits[[part]]$errors
+    rows <- history$months[which(history$months$segment == part)]
+    first <- errors[which(errors$method == "weighted" & errors$horizon == 1)]
+    data.table(segment = rep(part, nrow(first)), month = rows$month[first$origin + 1L],
+      said = rows$used[first$origin + 1L] * exp(first$error))
+  }))
+}
+
+# How well each method would have done, by horizon.
+backtest_table <- function(fits, history) {
+  rbindlist(lapply(names(fits), function(part) {
+    errors <- fits[[part]]$errors
+    if (!NROW(errors)) return(NULL)
+    rows <- history$months[which(history$months$segment == part)]
+    value <- rows$used / days_in_month(rows$month)
+    lag <- if (nrow(rows) > 13) 12L else 1L
+    scale <- mean(abs(diff(value, lag)))
+    sd <- horizon_sd(errors[errors$method == "weighted"], max(errors$horizon), nrow(rows))
+    came <- value[errors$origin + errors$horizon]
+    errors <- data.table(errors, true = came, miss = came * (exp(errors$error) - 1),
+      inside = abs(errors$error) <= stats::qnorm(0.9) * sd[errors$horizon])
+    errors[, list(segment = part, forecasts = .N, mase = mean(abs(miss)) / max(scale, 1e-9),
+      mape = mean(abs(miss) / pmax(true, 1e-9)), bias = mean(error),
+      covered = if (method == "weighted") mean(inside) else NA_real_),
+      by = c("method", "horizon")][,
+        c("segment", "method", "horizon", "forecasts", "mase", "mape", "bias", "covered")]
+  }))
+}
+
+#' @export
+tidy.tide_forecast <- function(x, ...) tibble::as_tibble(x$months)
+
+#' @export
+summary.tide_forecast <- function(object, ...) tibble::as_tibble(object$backtest)

@@ -1,0 +1,86 @@
+#' What clicks are worth
+#'
+#' Clicks, conversions and money of the site, its folders, pages or queries: what they have, what is
+#' missed against the curve, and what the list would bring.
+#'
+#' @details Conversions per session of a page lean on its folder's, a folder's on the site's, by as
+#'   much as few sessions tell (beta-binomial empirical Bayes); the value of a conversion leans on
+#'   the site's with the weight of five. A query takes the rates of the pages it lands on. What has
+#'   no page with sessions stays empty. Facts come from [tide_enrich()].
+#' @param findings A `tide_findings` object.
+#' @param by `"site"`, `"folder"`, `"page"` or `"query"`.
+#' @param rules A [tide_rules()] object, whose groups of pages stand for folders.
+#' @return A tibble, those worth most first, per 30 days: `name`, `clicks`, `conversions`,
+#'   `conversions_low`, `conversions_high` (90 %), `value`, `missed_clicks` (clicks expected on the
+#'   curve less clicks had), `missed_conversions`, `missed_value`, `gain` (of the list's tasks),
+#'   `gain_conversions`, `gain_value`, `covered` (share of the clicks on pages whose rate is known).
+#'   Columns of money are missing where no value is known.
+#' @section Errors: `tide_error_argument` where no page has sessions and conversions.
+#' @seealso [tide_enrich()], [tide_find()]
+#' @examples
+#' summary <- tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor")
+#' file <- tempfile(fileext = ".csv")
+#' pages <- utils::head(summary$pages$page, 20)
+#' writeLines(c("page,sessions,conversions,value", paste(pages, 900, 1:20, 30 * 1:20, sep = ",")),
+#'   file)
+#' found <- tide_find(tide_enrich(summary, tide_facts(file)))
+#' tide_value(found, by = "folder")
+#' @export
+tide_value <- function(findings, by = "page", rules = tide_rules()) {
+  check_class(findings, "tide_findings", "findings")
+  by <- check_choice(by, c("site", "folder", "page", "query"), "by")
+  summary <- findings$summary
+  worth <- page_worth(summary, rules)
+  if (is.null(worth)) {
+    abort_argument("findings", "made of a summary whose pages have sessions and conversions",
+      fact_columns(summary$pages))
+  }
+  pairs <- findings$pairs
+  rate <- worth$rate[pairs$page]
+  each <- if (is.null(worth$each)) rep(NA_real_, nrow(pairs)) else worth$each[pairs$page]
+  named <- function(page, query) switch(by, site = rep("all", length(page)),
+    folder = page_group(page, rules$page_groups), page = page, query = query)
+  month <- per_month(summary)
+  missed <- (pairs$expected - pairs$clicks) * month
+  known <- worth$known[pairs$page]
+  rows <- data.table(
+    name = named(summary$pages$page[pairs$page], summary$queries$query[pairs$query]),
+    clicks = pairs$clicks * month, conversions = pairs$clicks * month * rate, page = pairs$page,
+    value = pairs$clicks * month * rate * each, missed_clicks = missed,
+    missed_conversions = missed * rate, missed_value = missed * rate * each,
+    covered = pairs$clicks * known)
+  # What a page's rate may be off by is the same for all of its queries.
+  unsure <- rows[, list(off = sum(conversions) * worth$relative[page[1]]), by = c("name", "page")]
+  unsure <- unsure[, list(off = sqrt(sum(off^2))), by = "name"]
+  columns <- setdiff(names(rows), c("name", "page"))
+  sums <- rows[, lapply(.SD, sum), by = "name", .SDcols = columns]
+  reach <- stats::qnorm(0.95) * unsure$off[match(sums$name, unsure$name)]
+  set(sums, j = "covered", value = ifelse(sums$clicks > 0, sums$covered * month / sums$clicks, NA))
+  set(sums, j = c("conversions_low", "conversions_high"),
+    value = list(pmax(0, sums$conversions - reach), sums$conversions + reach))
+  found <- findings$findings
+  gains <- data.table(name = named(found$page, found$query), gain = found$gain,
+    gain_conversions = gain_of(found, "gain_conversions"),
+    gain_value = gain_of(found, "gain_value"))
+  gains <- gains[, lapply(.SD, sum, na.rm = TRUE), by = "name"]
+  at <- match(sums$name, gains$name)
+  for (column in c("gain", "gain_conversions", "gain_value")) {
+    set(sums, j = column, value = fcoalesce(gains[[column]][at], 0))
+  }
+  # What nothing is known of stays empty.
+  unknown <- which(sums$covered == 0 | is.na(sums$covered))
+  for (column in grep("conversions|value", names(sums), value = TRUE)) {
+    set(sums, unknown, column, NA_real_)
+  }
+  order <- c("name", "clicks", "conversions", "conversions_low", "conversions_high", "value",
+    "missed_clicks", "missed_conversions", "missed_value", "gain", "gain_conversions", "gain_value",
+    "covered")
+  if (is.null(worth$each)) order <- setdiff(order, c("value", "missed_value", "gain_value"))
+  sums <- sums[, order, with = FALSE]
+  first <- if (is.null(worth$each)) sums$conversions else sums$value
+  tibble::as_tibble(sums[order(-fcoalesce(first, -1), -sums$clicks, sums$name)])
+}
+
+gain_of <- function(found, column) {
+  if (is.null(found[[column]])) rep(NA_real_, nrow(found)) else found[[column]]
+}

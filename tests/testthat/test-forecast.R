@@ -1,0 +1,296 @@
+months_from <- function(first, n) {
+  as.IDate(seq(as.Date(first), by = "month", length.out = n))
+}
+
+past <- function(n = 36, season = 0.3, growth = 0.01, noise = 0.03, seed = 1,
+    first = "2023-10-01") {
+  set.seed(seed)
+  i <- seq_len(n)
+  data.table(month = months_from(first, n),
+    clicks = 5000 * exp(season * sin(2 * pi * i / 12) + growth * i + rnorm(n, 0, noise)))
+}
+
+made_plan <- function(done = 100, chance = 1, month = "2026-10-01", per_month = 5000,
+    query = paste("query", seq_along(done))) {
+  lines <- data.table(id = "", query = query, page = "/a/", month = as.IDate(month),
+    target = NA_real_, done = done, done_low = 0.7 * done, done_high = 1.4 * done, chance = chance,
+    hours = 1, remark = "")
+  structure(list(lines = lines, per_month = per_month), class = "tide_plan")
+}
+
+test_that("days make whole months, scaled for unusual days, the rest left out", {
+  days <- data.table(date = as.IDate("2026-01-10") + 0:180)
+  days[, c("clicks", "impressions", "position") := list(100L, 1000L, 5)]
+  days[date == as.IDate("2026-04-07"), "clicks" := 0L]
+  history <- tide_history(as_data(days))
+  months <- history$months
+  expect_equal(months$month, months_from("2026-02-01", 5))
+  expect_equal(months$used, 100 * c(28, 31, 30, 31, 30))
+  expect_equal(months$note, c("", "", "1 unusual day replaced", "", ""))
+  expect_equal(history$left_out, as.IDate(c("2026-01-01", "2026-07-01")))
+  kept <- tide_history(as_data(days), keep_unusual = TRUE)$months
+  expect_equal(kept$used[3], 2900)
+  hand <- tide_history(as_data(days), by_hand = data.frame(month = "2026-03-01", value = 2000))$months
+  expect_equal(hand$used[2], 2000)
+  expect_equal(hand$note[2], "set by hand")
+})
+
+test_that("segments are the sums of their rows, and a month far off is replaced from two years on",
+  {
+    rows <- made_site(queries = 40, days = 160)
+    rows[1:2000, "query" := paste("fernmoor", query)]
+    data <- as_data(rows)
+    parts <- tide_history(data, by = "brand", rules = tide_rules(brand = "fernmoor"),
+      keep_unusual = TRUE)$months
+    whole <- rows[, .(value = sum(clicks)), by = .(month = as.IDate(format(date, "%Y-%m-01")))]
+    sums <- parts[, .(value = sum(value)), by = "month"]
+    expect_equal(sums$value, whole$value[match(sums$month, whole$month)])
+    expect_setequal(parts$segment, c("brand", "non-brand"))
+    odd <- past(noise = 0.01)
+    odd[20, "clicks" := 3 * clicks]
+    history <- tide_history(odd)$months
+    expect_equal(which(history$note != ""), 20)
+    expect_equal(history$used[20], odd$clicks[20] / 3, tolerance = 0.1)
+    expect_equal(tide_history(odd, keep_unusual = TRUE)$months$used, odd$clicks)
+  })
+
+test_that("tables of months that cannot be meant stop with one clear error", {
+  file <- function(...) csv("month,clicks", ...)
+  cases <- list(list(c("2026-01,1", "2026-01,2"), "range"), list("2026-13,1", "range"),
+    list("2026-01,-5", "range"), list("2026-01,many", "range"), list("2026-01,5", "thin"))
+  for (case in cases) {
+    expect_error(do.call(tide_history, list(do.call(file, as.list(case[[1]])))),
+      class = paste0("tide_error_", case[[2]]))
+  }
+  expect_error(tide_history(csv("clicks", "1")), class = "tide_error_columns_missing")
+  expect_error(
+    tide_history(as_data(data.table(query = "a", clicks = 1, impressions = 2, position = 1))),
+    class = "tide_error_grain")
+  # A gap begins the run anew.
+  gap <- past(20)[-8]
+  expect_equal(nrow(tide_history(gap)$months), 12)
+})
+
+test_that("a series that stands still is forecast to stand still, and a season to come again", {
+  flat <- past(24, season = 0, growth = 0, noise = 0)
+  said <- tide_forecast(tide_history(flat), months = 4)$months
+  by_day <- said$baseline / c(31, 30, 31, 31)[seq_len(4)]
+  months <- tide_history(flat)$months
+  last <- tail(months$used / inktide:::days_in_month(months$month), 12)
+  expect_true(all(by_day > 0.97 * min(last) & by_day < 1.03 * max(last)))
+  expect_true(all(diff(log(said$baseline_high / said$baseline_low)) > 0))
+  expect_true(all(
+    said$baseline_low_95 < said$baseline_low & said$baseline_high < said$baseline_high_95))
+  wave <- past(42)
+  said <- tide_forecast(tide_history(wave[1:36]), months = 6)$months
+  expect_equal(said$baseline, wave$clicks[37:42], tolerance = 0.08)
+})
+
+test_that("weights add up to one and rest on months known by then alone", {
+  set.seed(2)
+  errors <- CJ(origin = 10:20, horizon = 1:3, method = c("a", "b"))
+  errors[, "error" := rnorm(.N, 0, ifelse(method == "a", 0.02, 0.2))]
+  weights <- inktide:::method_weights(errors, c("a", "b"), 23)
+  expect_equal(sum(weights), 1)
+  expect_gt(weights[["a"]], 0.95)
+  later <- copy(errors)[origin + horizon > 15, "error" := 99]
+  expect_equal(inktide:::method_weights(later, c("a", "b"), 15),
+    inktide:::method_weights(errors, c("a", "b"), 15))
+  expect_equal(unname(inktide:::method_weights(errors, c("a", "b"), 5)), c(0.5, 0.5))
+})
+
+test_that("what a plan adds is if done x chance, grown over the ramp, on a flat site", {
+  flat <- past(30, season = 0, growth = 0, noise = 0.001)
+  history <- tide_history(flat)
+  per_month <-
+    mean(tail(history$months$used / inktide:::days_in_month(history$months$month), 3)) * 30
+  plan <- made_plan(c(100, 50), c(1, 0.4), "2026-05-01", per_month)
+  said <- tide_forecast(history, months = 5, plan = plan, ramp = 2, draws = 20000)
+  month <- inktide:::days_in_month(said$months$month) / 30
+  start <- match(as.IDate("2026-05-01"), said$months$month)
+  ramp <- pmin(1, pmax(0, (seq_len(5) - start + 1) / 2))
+  expect_equal(said$months$added, 120 * ramp * month, tolerance = 0.03)
+  expect_equal(said$months$total, said$months$baseline + said$months$added)
+  by_line <- said$tasks[, .(added = sum(added)), by = "month"]
+  expect_equal(by_line$added, said$months$added, tolerance = 0.03)
+  # Draws decide nothing but noise, and the same seed the same figures.
+  again <- tide_forecast(history, months = 5, plan = plan, ramp = 2, draws = 20000)
+  expect_equal(again$months, said$months)
+})
+
+test_that("ranges of a plan hold what comes where tasks work or not and bring more or less", {
+  months <- months_from("2026-04-01", 4)
+  days <- inktide:::days_in_month(months)
+  base <- matrix(5000 / 30 * days, 500, 4, byrow = TRUE)
+  held <- vapply(1:150, function(seed) {
+    set.seed(seed)
+    done <- rlnorm(12, log(80), 0.8)
+    chance <- runif(12, 0.2, 0.9)
+    added <- inktide:::draw_plan(made_plan(done, chance, "2026-04-01"), months, base, 1, 500)$added
+    range <- quantile(added[, 4], c(0.1, 0.9)) / (days[4] / 30)
+    shared <- rnorm(1)
+    z <- sqrt(1 / 3) * shared + sqrt(2 / 3) * rnorm(12)
+    came <- sum(done * exp(0.21 * z) * (runif(12) < chance))
+    c(came >= range[1] & came <= range[2], mean(added[, 4]) / (days[4] / 30) / sum(done * chance))
+  }, c(0, 0))
+  expect_gte(mean(held[1, ]), 0.75)
+  expect_lte(mean(held[1, ]), 0.87)
+  expect_equal(mean(held[2, ]), 1, tolerance = 0.06)
+})
+
+test_that("ranges of baselines hold what comes, and the weighted forecast beats the straight line",
+  {
+    skip_unless_studies()
+    held <- rbindlist(lapply(1:24, function(seed) {
+      set.seed(seed)
+      n <- sample(c(16, 26, 36), 1) + 6
+      y <- 5000 * exp(cumsum(rnorm(n, 0, 0.03)) +
+        0.25 * (seed %% 2) * sin(2 * pi * seq_len(n) / 12) + rnorm(n, 0, 0.05))
+      rows <- data.table(month = months_from("2023-01-01", n), clicks = y)
+      said <- tide_forecast(tide_history(rows[seq_len(n - 6)]), months = 6)$months
+      came <- tail(rows$clicks, 6)
+      x <- seq_len(n - 6)
+      line <- predict(lm(y[x] ~ x), data.frame(x = n - 5:0))
+      data.table(inside = mean(came >= said$baseline_low & came <= said$baseline_high),
+        ours = mean(abs(log(said$baseline / came))), line = mean(abs(log(pmax(line, 1) / came))))
+    }))
+    expect_gte(mean(held$inside), 0.72)
+    expect_lte(mean(held$inside), 0.93)
+    expect_lt(mean(held$ours), mean(held$line))
+  })
+
+test_that("no query counts twice, whatever lines hold it, and lines of a table are checked", {
+  found <- demo()$found
+  list <- found$findings
+  ids <- unique(list$id[list$hours > 0])[1:4]
+  whole <- tide_plan(found, do = ids)$lines
+  one <- list[list$id == ids[2]]
+  table <- data.frame(id = c(ids, ids[1], ""), query = c(rep("", 5), one$query),
+    target = c(rep("", 5), "1"))
+  twice <- tide_plan(found, table = table)$lines
+  expect_equal(twice$done[1:4], whole$done)
+  expect_equal(twice$done[5:6], c(0, 0))
+  expect_equal(twice$remark[5:6], rep("counted in an earlier line", 2))
+  hours <- tide_plan(found, do = 4, hours_a_month = 2)$lines
+  expect_equal(as.integer(table(hours$month)), c(2L, 2L))
+  last <- demo()$summary$window$to
+  for (case in list(list(query = one$query, target = 0.5),
+      list(query = "asked by nobody", target = 3), list(id = "X-1"),
+      list(query = one$query, month = "2020-01"), list(query = one$query, chance = 2))) {
+    expect_error(tide_plan(found, table = as.data.frame(case)), class = "tide_error_range")
+  }
+  expect_error(tide_plan(found, do = "X-1"), class = "tide_error_finding")
+  expect_error(tide_plan(found), class = "tide_error_argument")
+})
+
+test_that("a step to a target is worth what the list says of it", {
+  found <- demo()$found
+  near <- found$findings[found$findings$kind == "striking_distance"][1]
+  own <- found$pairs[found$pairs$query == match(near$query, demo()$summary$queries$query) &
+    found$pairs$page == match(near$page, demo()$summary$pages$page)]
+  step <- inktide:::step_up(demo()$summary, found$curve, own, 3)
+  line <- tide_plan(found, table = data.frame(query = near$query, page = near$page, target = 3))$lines
+  expect_equal(line$done, max(0, step$done$done))
+})
+
+test_that("what was said is held against what came, and misses widen what is said next", {
+  store <- tide_store(withr::local_tempdir())
+  tide_load(store, tide_example()[["totals"]])
+  rows <- past(36, noise = 0.02)
+  for (known in 24:30) {
+    inktide:::keep_forecast(store, tide_forecast(tide_history(rows[seq_len(known)]), months = 3))
+  }
+  # The same forecast is kept once.
+  expect_false(inktide:::keep_forecast(store, tide_forecast(tide_history(rows[1:30]), months = 3)))
+  review <- tide_review(store, tide_history(rows[1:32]))
+  expect_equal(review$forecasts, 7)
+  expect_equal(nrow(review$months), 3 * 6 + 2)
+  expect_true(all(review$months$horizon %in% 1:3))
+  at <- review$months[1]
+  expect_equal(at$came, rows$clicks[rows$month == at$month])
+  expect_equal(at$miss, at$came / at$expected - 1)
+  expect_equal(tide_forecast(tide_history(rows[1:32]), months = 2, review = review)$widened, 1,
+    tolerance = 0.15)
+  off <- copy(rows)[25:32, "clicks" := 2 * clicks]
+  wide <- tide_forecast(tide_history(rows[1:32]), months = 2,
+    review = tide_review(store, tide_history(off[1:32], keep_unusual = TRUE)))
+  expect_gt(wide$widened, 2)
+  plain <- tide_forecast(tide_history(rows[1:32]), months = 2)
+  expect_gt(wide$months$baseline_high[1], plain$months$baseline_high[1])
+})
+
+test_that("search trends give the season of a short history", {
+  file <- csv("query,volume,trend", sprintf("\"kale %d\",%d,\"%s\"", 1:20, 100 + 1:20,
+    paste(round(100 * exp(0.5 * sin(2 * pi * (1:12) / 12))), collapse = ",")))
+  Sys.setFileTime(file, as.POSIXct("2026-01-15", tz = "UTC"))
+  season <- inktide:::trend_season(tide_facts(file))
+  # The newest of twelve numbers is December's.
+  expect_equal(season, 0.5 * sin(2 * pi * (1:12) / 12), tolerance = 0.02)
+  rows <- data.table(month = months_from("2025-06-01", 14))
+  calendar <- as.POSIXlt(rows$month)$mon + 1
+  rows[, "clicks" := 4000 * exp(season[calendar])]
+  said <- tide_forecast(tide_history(rows[1:9]), months = 5, facts = tide_facts(file))
+  blind <- tide_forecast(tide_history(rows[1:9]), months = 5)
+  miss <- function(x) mean(abs(log(x$months$baseline / rows$clicks[10:14])))
+  expect_lt(miss(said), miss(blind) / 2)
+})
+
+test_that("the program forecasts, plans, writes a plan that reads back, and reviews", {
+  dir <- withr::local_tempdir()
+  months <- csv("month,clicks", sprintf("%s,%.0f", format(past()$month, "%Y-%m"), past()$clicks))
+  said <- program("forecast", "--history", months, "--months", "3", "--format", "csv")
+  expect_equal(said$status, 0)
+  rows <- fread(text = said$out)
+  expect_equal(names(rows)[1:5], c("month", "segment", "baseline", "baseline_low", "baseline_high"))
+  expect_equal(nrow(rows), 3)
+  test <- program("forecast", "--history", months, "--backtest", "--format", "csv")
+  expect_true(all(
+    c("weighted", "straight line", "seasonal naive") %in% fread(text = test$out)$method))
+  export <- tide_example()[["pairs"]]
+  book <- file.path(dir, "plan.xlsx")
+  planned <- program("forecast", export, "--history", months, "--do", "2", "--hours", "1", "--out",
+    book, "--brand", "fernmoor")
+  expect_equal(planned$status, 0)
+  expect_true(all(c("Plan", "Forecast", "Back-test") %in% readxl::excel_sheets(book)))
+  again <- program("forecast", export, "--history", months, "--plan", book, "--brand", "fernmoor",
+    "--format", "csv")
+  expect_equal(again$status, 0)
+  sheet <- setDT(readxl::read_excel(book, "Forecast"))
+  expect_equal(fread(text = again$out)$added, sheet$added, tolerance = 0.05)
+  for (bad in list(c("--months", "99"), c("--do", "2", "--plan", book),
+      c("--do", "2", "--by", "brand"), "--review")) {
+    expect_equal(program("forecast", export, "--history", months, bad)$status, 2)
+  }
+})
+
+test_that("value adds up over every grouping, leans on the site where little is known", {
+  summary <- demo()$summary
+  pages <- summary$pages$page
+  set.seed(5)
+  sessions <- rep_len(c(2000, 400, 20), length(pages))
+  truth <- plogis(qlogis(0.02) + rnorm(length(pages), 0, 0.5))
+  facts <- data.table(page = pages, sessions, conversions = rbinom(length(pages), sessions, truth))
+  facts[, "value" := 30 * conversions]
+  facts <- facts[-1]
+  file <- csv("page,sessions,conversions,value", do.call(paste, c(facts, sep = ",")))
+  found <- tide_find(tide_enrich(summary, tide_facts(file)))
+  site <- tide_value(found, "site")
+  for (by in c("folder", "page", "query")) {
+    parts <- tide_value(found, by)
+    for (column in c("clicks", "missed_clicks", "gain")) {
+      expect_equal(sum(parts[[column]]), sum(site[[column]]), label = paste(by, column))
+    }
+  }
+  pages_worth <- tide_value(found, "page")
+  expect_true(is.na(pages_worth$value[pages_worth$name == pages[1]]))
+  expect_lt(site$covered, 1)
+  # Held-out months: shrunken rates foretell better than raw ones and than the site's.
+  worth <- inktide:::page_worth(found$summary, tide_rules())
+  later <- rbinom(length(pages), sessions, truth)
+  use <- worth$known
+  raw <- (facts$conversions / facts$sessions)[match(pages, facts$page)]
+  miss <- function(rate) mean((rate[use] - later[use] / sessions[use])^2 * sessions[use])
+  expect_lt(miss(worth$rate), miss(raw))
+  expect_lt(miss(worth$rate), miss(rep(mean(raw, na.rm = TRUE), length(pages))))
+  expect_error(tide_value(demo()$found), class = "tide_error_argument")
+})

@@ -55,9 +55,9 @@ value_lines <- function(rows, top, currency, width) {
       sprintf("... and %s more", format_count(nrow(rows) - nrow(shown)))
     },
     "",
-    wrap_lines(sprintf(paste("Per 30 days. missed: expected on the curve less had, gain: of the",
-      "list, both in %s; covered: share of clicks on pages whose rate is known. Few conversions lean",
-      "on folder and site."),
+    wrap_lines(sprintf(paste("Per 30 days. missed: expected on the curve less had, gain: of",
+      "the list, both in %s; covered: share of clicks on pages whose rate is known. Few",
+      "conversions lean on folder and site."),
       unit),
       width))
 }

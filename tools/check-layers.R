@@ -5,7 +5,8 @@
 areas <- c("text", "condition", "check", "table", "stat", "file", "print", "assumptions", "read",
   "archive", "segment", "summary", "pages", "walk",
   "curve", "event", "change", "compare", "finding", "list",
-  "project", "value", "forecast", "follow", "trace", "inventory", "watched", "plot", "report", "write", "demo", "cli",
+  "project", "value", "forecast",
+  "follow", "trace", "inventory", "watched", "plot", "report", "write", "demo", "cli",
   "inktide")
 # Kinds of finding have files of their own.
 kinds <- c("low", "striking", "step", "cannibalized", "moving", "new", "tail", "reason")

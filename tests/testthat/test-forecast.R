@@ -30,7 +30,8 @@ test_that("days make whole months, scaled for unusual days, the rest left out", 
   expect_equal(history$left_out, as.IDate(c("2026-01-01", "2026-07-01")))
   kept <- tide_history(as_data(days), keep_unusual = TRUE)$months
   expect_equal(kept$used[3], 2900)
-  hand <- tide_history(as_data(days), by_hand = data.frame(month = "2026-03-01", value = 2000))$months
+  set_one <- data.frame(month = "2026-03-01", value = 2000)
+  hand <- tide_history(as_data(days), by_hand = set_one)$months
   expect_equal(hand$used[2], 2000)
   expect_equal(hand$note[2], "set by hand")
 })
@@ -189,7 +190,8 @@ test_that("a step to a target is worth what the list says of it", {
   own <- found$pairs[found$pairs$query == match(near$query, demo()$summary$queries$query) &
     found$pairs$page == match(near$page, demo()$summary$pages$page)]
   step <- inktide:::step_up(demo()$summary, found$curve, own, 3)
-  line <- tide_plan(found, table = data.frame(query = near$query, page = near$page, target = 3))$lines
+  table <- data.frame(query = near$query, page = near$page, target = 3)
+  line <- tide_plan(found, table = table)$lines
   expect_equal(line$done, max(0, step$done$done))
 })
 

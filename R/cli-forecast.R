@@ -4,10 +4,11 @@ command_forecast <- function(shared) {
   list(
     job = "clicks of the months ahead, what a plan adds, what was said before",
     files = "[FILE...]",
-    example = "inktide forecast export.csv --months 6",
+    example = "inktide forecast --history monthly-totals.csv --months 6",
     options = c(shared, list(
       number_option("--months", "N", "months ahead [6]", 6),
       text_option("--by", "WHAT", "brand, folder or page [the whole site]"),
+      text_option("--of", "WHAT", "clicks, conversions or value [clicks]", "clicks"),
       text_option("--history", "FILE",
         "monthly totals: month, clicks or sessions [of inktide.yml]"),
       text_option("--set-months", "FILE", "months set by hand: month, clicks"),
@@ -32,6 +33,7 @@ run_forecast <- function(options, files) {
   if (options$format == "xlsx" && is.null(options$out)) {
     abort_call("A workbook needs a file.", "--format xlsx", "Add --out FILE.xlsx.")
   }
+  check_choice(options$of, c("clicks", "conversions", "value"), "--of")
   planned <- !is.null(options$do) || !is.null(options$plan)
   if (!is.null(options$do) && !is.null(options$plan)) {
     abort_call("What is done is said twice.", "--do and --plan", "Name one of them.")
@@ -40,8 +42,8 @@ run_forecast <- function(options, files) {
     abort_call("A plan adds to the whole site.", sprintf("--by %s", options$by), "Leave --by out.")
   }
   # A table of months alone needs no data.
-  alone <- !is.null(options$history) && !length(files) && !planned && is.null(options$project) &&
-    is.null(find_project("."))
+  alone <- !is.null(options$history) && !length(files) && !planned && options$of == "clicks" &&
+    is.null(options$project) && is.null(find_project("."))
   input <- if (!alone) settle_input(options, files)
   history <- forecast_history(options, input)
   note(options, paste(format(history), collapse = "\n"))
@@ -57,8 +59,10 @@ run_forecast <- function(options, files) {
   plan <- if (planned) forecast_plan(options, input)
   if (!is.null(plan)) note(options, paste(format(plan, width = terminal_width()), collapse = "\n"))
   forecast <- tide_forecast(history, months = options$months, plan = plan, ramp = options$ramp,
-    review = review, facts = if (!alone) facts_input(options, input))
-  if (!is.null(store)) keep_forecast(store, forecast)
+    per_click = click_worth(options, input), review = review,
+    facts = if (!alone) facts_input(options, input))
+  # What was said of clicks is what clicks can be held against.
+  if (!is.null(store) && options$of == "clicks") keep_forecast(store, forecast)
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(forecast), options$figure)
   if (options$format == "xlsx") {
     write_workbook(forecast, options$out)
@@ -88,6 +92,22 @@ forecast_history <- function(options, input) {
   data <- read_input(options, input, months = is.null(options$by))
   tide_history(data, by = options$by, rules = input$settings$rules, by_hand = options$set_months,
     keep_unusual = options$keep_unusual)
+}
+
+# Conversions or money of a click, from the pages whose rate is known; NULL for clicks.
+click_worth <- function(options, input) {
+  if (options$of == "clicks") return(NULL)
+  if (is.null(input)) {
+    abort_call("What a click is worth is not known.", sprintf("--of %s", options$of),
+      "Name exports or a project, and a table with page, sessions, conversions and value.")
+  }
+  findings <- find_input(utils::modifyList(options, list(hours = NULL)), input)
+  site <- tide_value(findings, "site", input$settings$rules)
+  if (is.null(site[[options$of]])) {
+    abort_call("No value is known.", "--of value",
+      "Bring a table with page, conversions and value.")
+  }
+  stats::setNames(site[[options$of]] / site$clicks, options$of)
 }
 
 forecast_plan <- function(options, input) {

@@ -13,7 +13,7 @@ command_pages <- function(shared) {
         text_option("--link-to", "PAGE",
           "pages that could link to this one, each with its sentence"),
         text_option("--brief", "PAGE", "sections that a page lacks, each with its queries"),
-      switch_option("--status",
+        switch_option("--status",
           "pages with clicks that are redirected, gone or not to be indexed"),
         switch_option("--changes", "what changed on pages between the readings stored"),
         top_option()),
@@ -114,16 +114,16 @@ status_lines <- function(status, top) {
     })
 }
 
-# A heading for each section, its queries beneath.
+# Each page once; beneath it a line for each section's first query, its others indented.
 brief_lines <- function(brief) {
   if (!nrow(brief)) return("The page says every query it is shown for in its title or a heading.")
-  unlist(lapply(split(brief, factor(paste(brief$page, brief$section),
-    unique(paste(brief$page, brief$section)))), function(own) {
-      c(sprintf("%s: %s", format_path(own$page[1]), own$heading[1]),
-        sprintf("  %s impr.  pos %s  %s%s", pad_left(format_count(own$impressions), 8),
-          pad_left(format_position(own$position), 5), own$query,
-          ifelse(nzchar(own$missing), sprintf("  (not said: %s)", own$missing), "")))
-    }), use.names = FALSE)
+  first <- !duplicated(paste(brief$page, brief$section))
+  lines <- sprintf("%s impr.  pos %s  %s%s%s", pad_left(format_count(brief$impressions), 8),
+    pad_left(format_position(brief$position), 5), ifelse(first, "", "  + "), brief$query,
+    ifelse(nzchar(brief$missing), sprintf("  (not said: %s)", brief$missing), ""))
+  pages <- factor(brief$page, unique(brief$page))
+  c(unlist(lapply(levels(pages), function(page) c(format_path(page), lines[pages == page]))), "",
+    "A line for each section to write, named by its first query; + others that belong there.")
 }
 
 # Titles, descriptions and headings between readings, the newest first.

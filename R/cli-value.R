@@ -4,7 +4,7 @@ command_value <- function(shared) {
   list(
     job = "conversions and money: had, missed, promised",
     files = "[FILE...]",
-    example = "inktide value --by folder --project my-site",
+    example = "inktide value --by folder --facts page-values.csv",
     options = c(shared, list(
       text_option("--by", "WHAT", "site, folder, page or query [page]", "page"), top_option())),
     run = run_value)

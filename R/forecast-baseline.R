@@ -92,6 +92,6 @@ horizon_sd <- function(own, horizon, known) {
   } else {
     0
   }
-  usual <- assumed(if (known < 25) "forecast_sd_short" else "forecast_sd")
+  usual <- if (known < 25) assumed("forecast_sd_short") else assumed("forecast_sd")
   sqrt((many * mean_square + prior * usual^2) / (many + prior) * growth(h))
 }

@@ -62,6 +62,10 @@ forecast_notes <- function(x) {
       sprintf("Replaced: %s.",
         paste(unique(sprintf("%s (%s)", format_month(odd$month), odd$note)), collapse = ", "))
     },
+    if (!is.null(x$per_click)) {
+      sprintf("A click brings %s of %s, at the rate of the last months.",
+        format(signif(x$per_click, 2)), x$history$of)
+    },
     if (x$widened > 1.005) sprintf("Ranges x%.2f, for what earlier forecasts missed.", x$widened))
 }
 

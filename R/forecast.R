@@ -25,6 +25,8 @@
 #' @param seed Whole number that decides them.
 #' @param facts A list of [tide_facts()] that hold search trends: their season is a method of its
 #'   own, weighed like the others.
+#' @param per_click What a click is worth, named: `c(conversions = 0.02)` or `c(value = 0.4)`; all
+#'   figures are then of that. `NULL` for those of the history.
 #' @param review What [tide_review()] gives, for what earlier forecasts missed.
 #' @return A `tide_forecast` object: a list with `months` (a data.table: `month`, `segment`,
 #'   `baseline`, `baseline_low`, `baseline_high` (80 %), `baseline_low_95`, `baseline_high_95`, with
@@ -32,10 +34,11 @@
 #'   (with a plan: `plan`, `id`, `query`, `page`, `month`, `added`: the mean), `backtest` (see
 #'   below), `tried` (what would have been said one month ahead: `segment`, `month`, `said`),
 #'   `weights` (of the methods), `history`, `plans`, `made` (the last whole month), `widened`
-#'   (by earlier misses, 1: not). Its `backtest`: `segment`, `method`, `horizon`, `forecasts`,
-#'   `mase` (mean absolute error to that of the seasonal naive method, or of the naive one under 13
-#'   months), `mape`, `bias` (mean of the log), `covered` (of the weighted one: share inside its
-#'   80 % range). Methods: `print`, `format`, `tidy`, `summary` (the back-test), `plot`.
+#'   (by earlier misses, 1: not), `per_click` (where given). Its `backtest`: `segment`, `method`,
+#'   `horizon`, `forecasts`, `mase` (mean absolute error to that of the seasonal naive method, or of
+#'   the naive one under 13 months), `mape`, `bias` (mean of the log), `covered` (of the weighted
+#'   one: share inside its 80 % range). Methods: `print`, `format`, `tidy`, `summary` (the
+#'   back-test), `plot`.
 #' @section Errors: `tide_error_forecast` where the R package forecast is missing;
 #'   `tide_error_argument`.
 #' @references Hyndman, Athanasopoulos (2021), Forecasting: Principles and Practice, 3rd edition.
@@ -48,12 +51,13 @@
 #'   clicks)), file) tide_forecast(tide_history(file), months = 3)
 #' @export
 tide_forecast <- function(history, months = 6, plan = NULL, ramp = 3, draws = 2000, seed = 1,
-    review = NULL, facts = NULL) {
+    review = NULL, facts = NULL, per_click = NULL) {
   if (!inherits(history, "tide_history")) history <- tide_history(history)
   check_number(months, "months", min = 1, max = 36)
   check_number(ramp, "ramp", min = 1, max = 24)
   check_number(draws, "draws", min = 100)
   check_number(seed, "seed")
+  check_per_click(per_click)
   need_forecast()
   plans <- if (inherits(plan, "tide_plan")) list(plan = plan) else plan
   for (one in plans) check_class(one, "tide_plan", "plan")
@@ -76,10 +80,35 @@ tide_forecast <- function(history, months = 6, plan = NULL, ramp = 3, draws = 20
     baseline_high_95 = at(0.975))
   added <- if (length(plans)) with_seed(seed, add_plans(fits[["all"]], widened, plans, ramp, draws))
   if (!is.null(added)) out <- merge_plans(out, added$months)
-  structure(list(months = out[], tasks = added$tasks, backtest = backtest_table(fits, history),
-    weights = lapply(fits, `[[`, "weights"), history = history, plans = plans,
-    tried = tried_months(fits, history), made = max(history$months$month), widened = widened),
+  forecast <- structure(list(months = out[], tasks = added$tasks,
+    backtest = backtest_table(fits, history), weights = lapply(fits, `[[`, "weights"),
+    history = history, plans = plans, tried = tried_months(fits, history),
+    made = max(history$months$month), widened = widened),
     class = "tide_forecast")
+  if (is.null(per_click)) forecast else in_worth(forecast, per_click)
+}
+
+check_per_click <- function(per_click) {
+  if (is.null(per_click)) return(invisible())
+  check_number(unname(per_click), "per_click", min = 0)
+  check_choice(names(per_click), c("conversions", "value"), "per_click")
+}
+
+# The figures of a forecast as conversions or money.
+in_worth <- function(forecast, per_click) {
+  each <- unname(per_click)
+  scaled <- function(rows, columns) {
+    columns <- intersect(columns, names(rows))
+    set(copy(rows), j = columns, value = lapply(columns, function(name) rows[[name]] * each))
+  }
+  figures <- grep("^(baseline|added|total)", names(forecast$months), value = TRUE)
+  forecast$months <- scaled(forecast$months, figures)
+  if (!is.null(forecast$tasks)) forecast$tasks <- scaled(forecast$tasks, "added")
+  forecast$tried <- scaled(forecast$tried, "said")
+  forecast$history$months <- scaled(forecast$history$months, c("value", "used"))
+  forecast$history$of <- names(per_click)
+  forecast$per_click <- each
+  forecast
 }
 
 merge_plans <- function(out, added) {

@@ -114,7 +114,7 @@ tide_settings <- function(dir) {
   }
   settings$rules <- do.call(tide_rules, Filter(Negate(is.null),
     settings[c("brand", "intent", "page_groups", "bands", "ignore", "intended")]))
-  for (name in c("exports", "enrichments", "events", "results_pages")) {
+  for (name in c("exports", "enrichments", "events", "results_pages", "history")) {
     settings[[name]] <- in_folder(settings[[name]], dir)
   }
   c(list(folder = dir), settings)

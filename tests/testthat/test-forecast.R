@@ -296,3 +296,18 @@ test_that("value adds up over every grouping, leans on the site where little is 
   expect_lt(miss(worth$rate), miss(rep(mean(raw, na.rm = TRUE), length(pages))))
   expect_error(tide_value(demo()$found), class = "tide_error_argument")
 })
+
+test_that("conversions and money are clicks times what one brings, in every figure", {
+  rows <- past()
+  plan <- made_plan(100, 0.5)
+  clicks <- tide_forecast(rows, months = 3, plan = plan)
+  value <- tide_forecast(rows, months = 3, plan = plan, per_click = c(value = 0.4))
+  for (column in c("baseline", "baseline_low", "added", "total_high")) {
+    expect_equal(value$months[[column]], 0.4 * clicks$months[[column]], label = column)
+  }
+  expect_match(format(value), "A click brings 0.4 of value", all = FALSE)
+  expect_equal(summary(value), summary(clicks))
+  for (bad in list(c(clicks = 1), c(value = -1), 0.3)) {
+    expect_error(tide_forecast(rows, per_click = bad), class = "tide_error_argument")
+  }
+})

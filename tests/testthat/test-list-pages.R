@@ -150,3 +150,31 @@ test_that("words of the pages decide which of two answers a query where addresse
   expect_equal(inktide:::page_fits(summary, wanted)$fit, c(0, 0, 0))
   expect_equal(inktide:::page_fits(summary, wanted, pages)$fit, c(1, 2, 1))
 })
+
+test_that("the program shows what a page lacks, what moved and what changed", {
+  dir <- withr::local_tempdir()
+  pairs <- tide_example()[["pairs"]]
+  writeLines(c("site: https://www.fernmoor.example/", "brand: [fernmoor]"),
+    file.path(dir, "inktide.yml"))
+  expect_equal(program("load", pairs, "--project", dir)$status, 0)
+  saved <- file.path(dir, "html", "guides", "how-to-grow-radish")
+  dir.create(saved, recursive = TRUE)
+  page <- function(title) {
+    writeLines(
+      sprintf("<html><head><title>%s</title></head><body><h1>%s</h1></body></html>", title, title),
+      file.path(saved, "index.html"))
+    program("pages", file.path(dir, "html"), "--project", dir)
+  }
+  expect_match(program("pages", "--changes", "--project", dir)$err, "No pages are known",
+    all = FALSE)
+  expect_equal(page("Radishes")$status, 0)
+  pages <- function(...) program("pages", ..., "--project", dir, "--quiet", "--format", "csv")$out
+  brief <- fread(text = pages("--brief", "/guides/how-to-grow-radish/"))
+  expect_true(nrow(brief) > 0 && all(grepl("radish", brief$page)))
+  expect_equal(names(brief)[1:4], c("page", "section", "heading", "query"))
+  expect_equal(nrow(fread(text = pages("--status"), header = TRUE)), 0)
+  page("Growing radishes")
+  changes <- fread(text = pages("--changes"))
+  expect_equal(changes$field[changes$field == "title"], "title")
+  expect_equal(changes$now[changes$field == "title"], "Growing radishes")
+})

@@ -47,8 +47,9 @@
 #' @examplesIf requireNamespace("forecast", quietly = TRUE)
 #' file <- tempfile(fileext = ".csv")
 #' clicks <- round(1000 * exp(0.3 * sin(2 * pi * (1:36) / 12) + 0.01 * 1:36))
-#' writeLines(c("month,clicks", sprintf("%d-%02d,%d", 2023 + (0:35) %/% 12, 0:35 %% 12 + 1,
-#'   clicks)), file) tide_forecast(tide_history(file), months = 3)
+#' months <- sprintf("%d-%02d", 2023 + (0:35) %/% 12, 0:35 %% 12 + 1)
+#' writeLines(c("month,clicks", paste(months, clicks, sep = ",")), file)
+#' tide_forecast(tide_history(file), months = 3)
 #' @export
 tide_forecast <- function(history, months = 6, plan = NULL, ramp = 3, draws = 2000, seed = 1,
     review = NULL, facts = NULL, per_click = NULL) {

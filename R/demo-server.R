@@ -6,7 +6,7 @@
 #' @details Beside the pages it answers: `/old/N/` (redirects to page N), `/chain/1/` (three
 #'   redirects on end), `/loop/1/`, `/endless/1/` (redirects for ever), `/elsewhere/` (another
 #'   host), `/inward/` (a private address), `/gone/` (410), `/busy/` (429 with `Retry-After` at
-#'   first), `/slow/` (after 2 seconds), `/trap/1/` (links for ever), `/leaflet.pdf`, `/private/`
+#'   first), `/slow/` (after 6 seconds), `/trap/1/` (links for ever), `/leaflet.pdf`, `/private/`
 #'   (forbidden by `robots.txt`), `/header-noindex/`. Pages carry an `ETag`.
 #' @param dir Folder of saved pages, such as `site-html` of the demo project.
 #' @param port Port to listen on.
@@ -83,10 +83,9 @@ demo_answer <- function(site, request) {
     inward = lead("http://127.0.0.2:9/"),
     gone = served("Gone", 410L),
     busy = served("<html><body><h1>Busy</h1></body></html>"),
-    slow = {
-      Sys.sleep(2)
-      served("<html><body><h1>Slow</h1></body></html>")
-    },
+    slow = promises::promise(function(resolve, reject) {
+      later::later(function() resolve(served("<html><body><h1>Slow</h1></body></html>")), 6)
+    }),
     trap = served(sprintf("<html><body><h1>Trap</h1><a href='/trap/%d/'>on</a></body></html>",
       number + 1L)),
     leaflet.pdf = served("%PDF-1.4", type = "application/pdf"),

@@ -61,6 +61,7 @@ tide_review <- function(store, history) {
   check_class(store, "tide_store", "store")
   if (!inherits(history, "tide_history")) history <- tide_history(history)
   said <- stored_forecasts(store)
+  many <- length(unique(said$number))
   none <- data.table(made = as.IDate(character()), month = as.IDate(character()),
     horizon = integer(), segment = character(), plan = character(), baseline = numeric(),
     baseline_low = numeric(), baseline_high = numeric(), expected = numeric(), came = numeric(),
@@ -71,7 +72,6 @@ tide_review <- function(store, history) {
     months <- history$months
     at <- match(paste(said$segment, said$month), paste(months$segment, months$month))
     said <- said[!is.na(at) & said$month > said$made]
-    came <- months$value[at[!is.na(at)]]
     if (nrow(said)) {
       total <- function(end) {
         own <- said[[paste0("total", end)]]
@@ -90,7 +90,7 @@ tide_review <- function(store, history) {
         miss = came / total("") - 1, inside = came >= total("_low") & came <= total("_high"))
     }
   }
-  structure(list(months = rows[], forecasts = length(unique(stored_forecasts(store)$number)),
+  structure(list(months = rows[], forecasts = many,
     covered = if (nrow(rows)) mean(rows$inside) else NA_real_,
     bias = if (nrow(rows)) mean(log(rows$came / rows$expected)) else NA_real_),
     class = "tide_review")

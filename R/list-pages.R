@@ -23,10 +23,9 @@ name_snippets <- function(found, pages) {
   page <- pages$pages[at[!is.na(at)]]
   sharing <- table(pages$pages$description)
   shared <- fcoalesce(as.integer(sharing[page$description]), 1L) - 1L
-  sentence <- fcase(!nzchar(page$description), "The page has no description.",
-    shared > 0, sprintf("%s its description.",
-      ifelse(shared == 1, "1 other page shares", sprintf("%s other pages share",
-        format_count(shared)))),
+  sentence <- fcase(!nzchar(page$description), "The page has no description.", shared > 0,
+    sprintf("%s its description.", ifelse(shared == 1, "1 other page shares",
+      sprintf("%s other pages share", format_count(shared)))),
     page$title_length > longest_shown[["title_length"]],
     sprintf("The title has %d characters, so its end is cut off.", page$title_length),
     rep(TRUE, length(own)), "")
@@ -53,15 +52,17 @@ name_moved <- function(found, summary, pages) {
   if (!length(own)) return(found)
   problem <- status$problem[at[own]]
   leads <- status$leads_to[at[own]]
-  sentence <- ifelse(nzchar(leads), sprintf("The address is %s: %s.", problem, format_path(leads)),
-    sprintf("The address is %s.", sub("^not to be", "not to be", problem)))
-  sentence <- sub("The address is redirects", "The address redirects", sentence, fixed = TRUE)
-  sentence <- sub("The address is canonical elsewhere:", "The address names another as canonical:",
-    sentence, fixed = TRUE)
+  path <- format_path(leads)
+  sentence <- fcase(problem == "canonical elsewhere",
+    sprintf("The page names %s as the canonical one.", path), nzchar(leads),
+    sprintf("The address is %s: %s.", problem, path), startsWith(problem, "redirects"),
+    sprintf("The address %s.", problem), rep(TRUE, length(own)),
+    sprintf("The address is %s.", problem))
   found <- add_sentence(found, own, "reason", sentence)
   away <- nzchar(leads)
-  add_sentence(found, own[away], "action", sprintf("Work on %s, which answers now.",
-    format_path(leads[away])))
+  add_sentence(found, own[away], "action",
+    sprintf("Work on %s, %s.", format_path(leads[away]),
+      ifelse(problem[away] == "canonical elsewhere", "its canonical page", "which answers now")))
 }
 
 # Where the pages of the site are known, a step names those that could link, with the sentence they

@@ -27,7 +27,7 @@ settled_answers <- function(answers, pages) {
   rows[]
 }
 
-too_many_redirects <- "more than 10 redirects"
+too_many_redirects <- "redirects more than 10 times"
 
 # Where each address leads in the end: list(final, redirects, loop, endless: given up).
 follow_redirects <- function(rows, most = 20L) {
@@ -103,8 +103,10 @@ tide_page_status <- function(summary, pages) {
   lost <- fcoalesce(answer$status >= 400L, FALSE)
   gone <- is.na(own$key) & lost | moved & !nzchar(answer$final)
   problem <- fcase(gone & lost, sprintf("gone (status %d)", answer$status),
-    gone & fcoalesce(answer$problem == "redirects in a loop", FALSE), "redirects in a loop", gone,
-    "redirects to an address that is gone", moved & fcoalesce(answer$redirects > 1L, FALSE),
+    gone & fcoalesce(startsWith(answer$problem, "redirects"), FALSE) &
+      fcoalesce(answer$problem != "redirects more than once", FALSE),
+    answer$problem, gone, "redirects to an address that is gone",
+    moved & fcoalesce(answer$redirects > 1L, FALSE),
     sprintf("redirected %d times", answer$redirects), moved, "redirected",
     fcoalesce(own$noindex, FALSE), "not to be indexed (noindex)", elsewhere, "canonical elsewhere",
     rep(TRUE, nrow(shown)), "")

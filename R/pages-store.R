@@ -25,7 +25,7 @@ stored_site_pages <- function(store, id = NULL) {
   columns <- function(of) setDT(lapply(read[[of]], function(x) if (is.list(x)) unlist(x) else x))
   structure(list(
     pages = columns("pages"),
-    links = columns("links"),
+    links = if (length(read$links$from)) columns("links") else no_links(),
     answers = if (length(read$answers$key)) columns("answers") else no_answers(),
     left = sum(read$left),
     skipped = data.table(file = as.character(read$skipped$file),
@@ -33,6 +33,11 @@ stored_site_pages <- function(store, id = NULL) {
     site = held$file,
     date = as.IDate(held$date)),
     class = "tide_pages")
+}
+
+# Pages of which none links to another.
+no_links <- function() {
+  data.table(from = character(), to = character(), text = character(), main = logical())
 }
 
 # Titles and descriptions as facts, for all that looks at them.

@@ -78,7 +78,7 @@ test_that("a walk reads what the folder holds, and names all that goes wrong", {
   withr::defer(served$stop())
   keep <- withr::local_tempfile()
   walk <- function(...) {
-    tide_pages_walk(served$site, delay = 0, max_pages = 290, timeout = 1, keep = keep,
+    tide_pages_walk(served$site, delay = 0, max_pages = 290, timeout = 3, keep = keep,
       contact = "garden@fernmoor.example", ...)
   }
   pages <- walk()
@@ -95,7 +95,7 @@ test_that("a walk reads what the folder holds, and names all that goes wrong", {
   expect_equal(of("chain/1/", "redirects"), 3)
   expect_equal(of("chain/1/", "final"), paste0(served$site, "about/"))
   for (case in list(c("chain/1/", "redirects more than once"), c("loop/1/", "redirects in a loop"),
-      c("endless/1/", "more than 10 redirects"), c("elsewhere/", "redirects to another host"),
+      c("endless/1/", "redirects more than 10 times"), c("elsewhere/", "redirects to another host"),
       c("inward/", "redirects to another host"), c("slow/", "no answer in time"),
       c("leaflet.pdf", "not HTML (application/pdf)"), c("private/1/", "forbidden by robots.txt"))) {
     expect_equal(of(case[1], "problem"), case[2])
@@ -124,17 +124,17 @@ test_that("a walk that was killed goes on where it was", {
   withr::defer(served$stop())
   keep <- withr::local_tempfile()
   walker <- callr::r_bg(function(site, keep) {
-    inktide::tide_pages_walk(site, delay = 0.02, max_pages = 240, timeout = 1, keep = keep)
+    inktide::tide_pages_walk(site, delay = 0.02, max_pages = 240, timeout = 10, keep = keep)
   }, list(served$site, keep), libpath = .libPaths())
   for (i in 1:200) if (nrow(served$requests()) > 40) break else Sys.sleep(0.05)
   walker$kill()
   before <- served$requests()$path
-  pages <- tide_pages_walk(served$site, delay = 0, max_pages = 240, timeout = 1, keep = keep)
+  pages <- tide_pages_walk(served$site, delay = 0, max_pages = 240, timeout = 10, keep = keep)
   after <- served$requests()$path[-seq_along(before)]
   # The one that was under way may be asked for twice.
   pages_before <- setdiff(before, c("/robots.txt", "/sitemap-index.xml", "/sitemap-pages.xml.gz"))
   expect_lte(length(intersect(pages_before, after)), 1)
-  whole <- tide_pages_walk(served$site, delay = 0, max_pages = 240, timeout = 1)
+  whole <- tide_pages_walk(served$site, delay = 0, max_pages = 240, timeout = 10)
   expect_equal(pages$pages, whole$pages)
 })
 
@@ -193,10 +193,19 @@ test_that("pages with impressions that moved are named with where they lead", {
   page("hidden", "<meta name='robots' content='noindex'>")
   pages <- tide_pages_read(dir, site)
   expect_setequal(basename(pages$pages$page), c("new", "copy", "hidden"))
-  rows <- data.frame(query = "kale", page = paste0(site, c("old/", "copy/", "hidden/", "new/")),
+  rows <- data.table(query = "kale", page = paste0(site, c("old/", "copy/", "hidden/", "new/")),
     clicks = 1:4, impressions = c(400, 300, 200, 100), position = 5)
-  status <- tide_page_status(tide_summary(as_data(as.data.table(rows))), pages)
+  status <- tide_page_status(tide_summary(as_data(rows)), pages)
   expect_equal(status$problem,
     c("redirected", "canonical elsewhere", "not to be indexed (noindex)"))
   expect_equal(status$leads_to, c(paste0(site, c("new/", "new/")), ""))
+  # What leads nowhere says how.
+  answers <- data.table(address = paste0(site, c("loop/", "pool/", "gone/", "to-gone/")),
+    status = c(301L, 301L, 410L, 301L),
+    location = c(paste0(site, c("pool/", "loop/")), "", paste0(site, "gone/")), problem = "")
+  pages$answers <-
+    inktide:::settled_answers(answers, data.table(page = character(), leads_to = character()))
+  rows$page <- paste0(site, c("loop/", "gone/", "to-gone/", "new/"))
+  expect_equal(tide_page_status(tide_summary(as_data(rows)), pages)$problem,
+    c("redirects in a loop", "gone (status 410)", "redirects to an address that is gone"))
 })

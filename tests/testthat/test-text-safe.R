@@ -53,7 +53,8 @@ test_that("formulas and settings cannot be smuggled in", {
   dir <- withr::local_tempdir()
   tide_init(tide_read(file), dir)
   expect_setequal(setdiff(names(tide_settings(dir)),
-    c("folder", "rules", "exports", "enrichments", "events", "results_pages", "page_groups")),
+    c("folder", "rules", "exports", "enrichments", "events", "results_pages", "history",
+      "page_groups")),
     intersect(c("site", "brand"), names(tide_settings(dir))))
   expect_false("everything" %in% tide_settings(dir)$rules$brand)
 })

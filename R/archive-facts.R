@@ -2,45 +2,35 @@
 
 # Out: a row per table: by, date, rows, and kept (FALSE where the very same facts are stored).
 keep_facts <- function(store, facts) {
-  facts <- as_facts(facts)
   with_store(store, write = TRUE, function(con) {
-    rbindlist(lapply(facts, function(own) {
-      rows <- as.character(jsonlite::toJSON(as.data.frame(own$rows), dataframe = "columns",
-        na = "null", digits = NA))
-      content <- digest::digest(list(own$by, own$date, rows), algo = "xxhash64")
-      held <- DBI::dbGetQuery(con, "SELECT count(*) AS n FROM facts WHERE content = ?",
-        list(content))$n > 0
-      if (!held) {
-        DBI::dbExecute(con,
-          "INSERT INTO facts (place, date, file, rows, content) VALUES (?, ?, ?, ?, ?)",
-          list(own$by, format(own$date), basename(own$file), rows, content))
-        record_rows(store, "facts",
-          DBI::dbGetQuery(con, "SELECT * FROM facts WHERE content = ?", list(content)))
-      }
-      data.table(by = own$by, date = own$date, rows = nrow(own$rows), kept = !held)
+    rbindlist(lapply(as_facts(facts), function(own) {
+      kept <- keep_fact(store, con, own$by, own$date, basename(own$file), as.data.frame(own$rows))
+      data.table(by = own$by, date = own$date, rows = nrow(own$rows), kept = kept)
     }))
   })
 }
 
 # What the site's own pages say, among the facts: one row holds all pages of one reading.
 keep_site_pages <- function(store, pages) {
-  rows <- as.character(jsonlite::toJSON(list(pages = as.data.frame(pages$pages),
-    links = as.data.frame(pages$links), skipped = as.data.frame(pages$skipped),
-    answers = as.data.frame(pages$answers), left = pages$left),
-    dataframe = "columns", na = "null", digits = NA))
-  content <- digest::digest(list(pages$site, pages$date, rows), algo = "xxhash64")
-  with_store(store, write = TRUE, function(con) {
-    held <-
-      DBI::dbGetQuery(con, "SELECT count(*) AS n FROM facts WHERE content = ?", list(content))$n > 0
-    if (!held) {
-      DBI::dbExecute(con,
-        "INSERT INTO facts (place, date, file, rows, content) VALUES ('site pages', ?, ?, ?, ?)",
-        list(format(pages$date), pages$site, rows, content))
-      record_rows(store, "facts",
-        DBI::dbGetQuery(con, "SELECT * FROM facts WHERE content = ?", list(content)))
-    }
-    data.table(by = "page", date = pages$date, rows = nrow(pages$pages), kept = !held)
-  })
+  said <- list(pages = as.data.frame(pages$pages), links = as.data.frame(pages$links),
+    skipped = as.data.frame(pages$skipped), answers = as.data.frame(pages$answers),
+    left = pages$left)
+  kept <- with_store(store, write = TRUE,
+    function(con) keep_fact(store, con, "site pages", pages$date, pages$site, said))
+  data.table(by = "page", date = pages$date, rows = nrow(pages$pages), kept = kept)
+}
+
+# One row of facts, in a transaction of the caller: what it is about, its day, where it came from,
+# what it says. Out: whether it is new.
+keep_fact <- function(store, con, place, date, file, said) {
+  rows <- as.character(jsonlite::toJSON(said, dataframe = "columns", na = "null", digits = NA))
+  content <- digest::digest(list(place, date, rows), algo = "xxhash64")
+  same <- "SELECT * FROM facts WHERE content = ?"
+  if (nrow(DBI::dbGetQuery(con, same, list(content)))) return(FALSE)
+  DBI::dbExecute(con, "INSERT INTO facts (place, date, file, rows, content) VALUES (?, ?, ?, ?, ?)",
+    list(place, format(date), file, rows, content))
+  record_rows(store, "facts", DBI::dbGetQuery(con, same, list(content)))
+  TRUE
 }
 
 #' @export

@@ -73,12 +73,13 @@ fit_by_text <- function(asked, summary, site_pages) {
   at <- match(summary$pages$key[asked$page], site_pages$pages$key)
   own <- which(!is.na(at))
   if (!length(own)) return(asked)
-  said <- page_texts(site_pages, unique(at[own]), site_stemmer(site_pages))
+  stem <- site_stemmer(site_pages)
+  said <- page_texts(site_pages, unique(at[own]), stem)
   row <- match(at[own], said$at)
-  word <- stemmed(asked$word[own], site_stemmer(site_pages))
+  word <- stemmed(asked$word[own], stem)
   holds <- function(texts) .Call(phrase_counts, word, texts, row) > 0
   set(asked, own, "fit",
-    ifelse(holds(said$title) | holds(said$heading), 1, 0.5 * holds(said$text)))
+    ifelse(holds(said$title) | holds(said$heading), 1, assumed("text_match") * holds(said$text)))
 }
 
 # Whether a word of the page's address or title begins as each word does; the last three letters may

@@ -122,9 +122,6 @@ emit_parts <- function(options, compared) {
 check_moves <- function(options) {
   check_number(options$top, "--top", min = 1)
   options$level <- check_choice(first_given(options$level, "query"), change_levels, "--level")
-  if (options$format == "xlsx" && is.null(options$out)) {
-    abort_call("A workbook needs a file.", "--format xlsx", "Add --out FILE.xlsx.")
-  }
   options
 }
 

@@ -32,12 +32,9 @@ run_find <- function(options, files) {
   check_choice(options$view, c("list", "page", "query", "folder", "topic"), "--view")
   # What cannot be meant is refused before anything is read.
   check_kind(options$kind)
-  if (options$format == "xlsx" && is.null(options$out)) {
-    abort_call("A workbook needs a file.", "--format xlsx", "Add --out FILE.xlsx.")
-  }
-  check_choice(options$sort, c("score", "gain", "value"), "--sort")
+  check_choice(options$sort, list_orders, "--sort")
   input <- settle_input(options, files)
-  all <- sort_findings(find_input(options, input), options$sort)
+  all <- find_input(options, input)
   findings <- if (is.null(options$top)) all else tide_choose(all, top = options$top)
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(findings), options$figure)
   if (options$format == "xlsx") {
@@ -57,27 +54,6 @@ run_find <- function(options, files) {
   shown <- if (is.null(options$top)) useful_tasks(all) else findings
   emit(options, findings$findings, findings_lines(shown, all, terminal_width()))
   remember_list(input, all)
-}
-
-# The list in another order: tasks by the sum of their gains, or of what these are worth.
-sort_findings <- function(findings, by) {
-  if (by == "score") return(findings)
-  found <- findings$findings
-  column <- if (by == "gain") {
-    "gain"
-  } else {
-    intersect(c("gain_value", "gain_conversions"), names(found))
-  }
-  if (!length(column)) {
-    abort_call("Nothing is known of values.", "--sort value",
-      "Bring a table with page, sessions, conversions and value: --facts FILE")
-  }
-  sums <- tapply(fcoalesce(found[[column[1]]], 0), found$task, sum)
-  order <- order(-sums[found$task], found$task, found$rank)
-  found <- found[order]
-  set(found, j = "rank", value = seq_len(nrow(found)))
-  findings$findings <- found[]
-  findings
 }
 
 command_trace <- function(shared) {

@@ -30,9 +30,6 @@ command_forecast <- function(shared) {
 
 run_forecast <- function(options, files) {
   check_number(options$months, "--months", min = 1, max = 36)
-  if (options$format == "xlsx" && is.null(options$out)) {
-    abort_call("A workbook needs a file.", "--format xlsx", "Add --out FILE.xlsx.")
-  }
   check_choice(options$of, c("clicks", "conversions", "value"), "--of")
   planned <- !is.null(options$do) || !is.null(options$plan)
   if (!is.null(options$do) && !is.null(options$plan)) {
@@ -70,13 +67,9 @@ run_forecast <- function(options, files) {
   }
   if (options$backtest) {
     rows <- setDT(as.data.frame(summary(forecast)))
-    return(emit(options, rows, backtest_lines(rows)))
+    return(emit(options, rows, backtest_lines(forecast)))
   }
-  rows <- forecast$months
-  if (!planned) {
-    rows <- rows[, c("month", "segment", setdiff(names(rows), c("month", "segment"))), with = FALSE]
-  }
-  emit(options, rows, format(forecast, width = terminal_width()))
+  emit(options, forecast$months, format(forecast, width = terminal_width()))
 }
 
 forecast_history <- function(options, input) {
@@ -101,13 +94,8 @@ click_worth <- function(options, input) {
     abort_call("What a click is worth is not known.", sprintf("--of %s", options$of),
       "Name exports or a project, and a table with page, sessions, conversions and value.")
   }
-  findings <- find_input(utils::modifyList(options, list(hours = NULL)), input)
-  site <- tide_value(findings, "site", input$settings$rules)
-  if (is.null(site[[options$of]])) {
-    abort_call("No value is known.", "--of value",
-      "Bring a table with page, conversions and value.")
-  }
-  stats::setNames(site[[options$of]] / site$clicks, options$of)
+  click_value(find_input(utils::modifyList(options, list(hours = NULL)), input), options$of,
+    input$settings$rules)
 }
 
 forecast_plan <- function(options, input) {
@@ -118,20 +106,15 @@ forecast_plan <- function(options, input) {
   tide_plan(findings, do = do, table = options$plan, hours_a_month = options$hours)
 }
 
-backtest_lines <- function(rows) {
-  if (!nrow(rows)) return("Too few months to try a forecast out on.")
-  sums <- rows[, list(forecasts = sum(forecasts), mase = sum(mase * forecasts) / sum(forecasts),
-    mape = sum(mape * forecasts) / sum(forecasts), bias = sum(bias * forecasts) / sum(forecasts),
-    covered = sum(covered * forecasts) / sum(forecasts)),
-    by = c("segment", "method")]
-  setorderv(sums, c("segment", "mase"))
+backtest_lines <- function(forecast) {
+  if (!NROW(forecast$backtest)) return("Too few months to try a forecast out on.")
+  sums <- backtest_by_method(forecast$backtest)
   several <- length(unique(sums$segment)) > 1
   c(
     column_lines(
       c("method", if (several) "segment", "forecasts", "MASE", "MAPE", "bias", "in 80 %"),
       cbind(sums$method, if (several) sums$segment, format_count(sums$forecasts),
-        sprintf("%.2f", sums$mase), format_share(sums$mape),
-        sprintf("%+.0f%%", 100 * (exp(sums$bias) - 1)),
+        sprintf("%.2f", sums$mase), format_share(sums$mape), percent_change(exp(sums$bias)),
         ifelse(is.na(sums$covered), "", format_share(sums$covered)))),
     "",
     paste("MASE: error to that of the same month of the year before (of the last month under",

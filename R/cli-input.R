@@ -250,7 +250,8 @@ find_input <- function(options, input, data = read_input(options, input, months 
     note(options, sprintf("  decided and not shown: %s (--all shows them)",
       format_plural(length(unique(findings$decided$task)), "task")))
   }
-  tide_choose(findings, budget = options$hours, per_page = options$per_page)
+  tide_choose(findings, budget = options$hours, per_page = options$per_page,
+    sort = first_given(options$sort, "score"))
 }
 
 # For parts of the report that need rows: an archive that was gone through month by month gives its

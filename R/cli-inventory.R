@@ -21,9 +21,6 @@ command_list <- function(shared) {
 run_list <- function(options, files) {
   if (!is.null(options$by)) check_choice(options$by, inventory_kinds, "--by")
   check_number(options$top, "--top", min = 1)
-  if (options$format == "xlsx" && is.null(options$out)) {
-    abort_call("A workbook needs a file.", "--format xlsx", "Add --out FILE.xlsx.")
-  }
   lengths <- if (!is.null(options$windows)) parse_lengths(options$windows)
   input <- settle_input(options, files)
   data <-

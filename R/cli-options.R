@@ -124,6 +124,9 @@ parse_call <- function(command, words) {
       sprintf("Use %s or %s.", paste(formats[-length(formats)], collapse = ", "),
         formats[length(formats)]))
   }
+  if (identical(options$format, "xlsx") && is.null(options$out)) {
+    abort_call("A workbook needs a file.", "--format xlsx", "Add --out FILE.xlsx.")
+  }
   ranges <- c("position", "band", "words", "characters")
   options[ranges] <- Map(parse_range, options[ranges], paste0("--", ranges))
   lists <- c("country", "device", "vertical", "rich_result", "has_any", "has_all", "has_none",

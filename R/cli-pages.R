@@ -18,7 +18,7 @@ command_pages <- function(shared) {
         switch_option("--changes", "what changed on pages between the readings stored"),
         top_option()),
       walk_options()),
-    arguments = c(to = "--link-to", page = "--brief", max_pages = "--max-pages"),
+    arguments = c(to = "--link-to", page = "--brief"),
     run = run_pages)
 }
 

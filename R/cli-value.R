@@ -15,12 +15,6 @@ run_value <- function(options, files) {
   check_number(options$top, "--top", min = 1)
   input <- settle_input(options, files)
   findings <- find_input(options, input)
-  pages <- findings$summary$pages
-  if (is.null(pages[["sessions"]]) || is.null(pages[["conversions"]])) {
-    abort_tide("No page has sessions and conversions.", where = "the facts of the project.",
-      fix = "Bring a table with page, sessions, conversions and, where known, value: --facts FILE",
-      class = "settings")
-  }
   rows <- setDT(as.data.frame(tide_value(findings, options$by, input$settings$rules)))
   emit(options, rows,
     value_lines(rows, options$top, first_given(input$settings$currency, ""), terminal_width()))
@@ -28,26 +22,18 @@ run_value <- function(options, files) {
 
 value_lines <- function(rows, top, currency, width) {
   shown <- utils::head(rows, top)
+  # In money where it is known, else in conversions.
   money <- !is.null(rows[["value"]])
-  amount <- function(x) ifelse(is.na(x), "", format_count(x))
-  small <- function(x) ifelse(is.na(x), "", format_clicks(x))
-  main <- if (money) {
-    cbind(amount(shown$value), amount(shown$missed_value), small(shown$gain_value))
-  } else {
-    cbind(small(shown$conversions), small(shown$missed_conversions), small(shown$gain_conversions))
-  }
+  amount <- function(x) ifelse(is.na(x), "", if (money) format_count(x) else format_clicks(x))
+  counted <- function(x) ifelse(is.na(x), "", format_clicks(x))
+  of <- function(part) amount(shown[[paste0(part, if (money) "_value" else "_conversions")]])
   free <- name_width(format_path(shown$name), width - 62)
   cells <- cbind(fit_path(format_path(shown$name), free), format_count(shown$clicks),
-    small(shown$conversions), ifelse(is.na(shown$conversions), "",
-      sprintf("%s to %s", format_clicks(shown$conversions_low),
-        format_clicks(shown$conversions_high))),
-    main, format_share(shown$covered))
-  head <- c("", "clicks", "conversions", "90 % interval", if (money) "value" else "",
-    if (money) "missed" else "missed", "gain", "covered")
-  if (!money) {
-    cells <- cells[, -5, drop = FALSE]
-    head <- head[-5]
-  }
+    counted(shown$conversions), ifelse(is.na(shown$conversions), "",
+      sprintf("%s to %s", counted(shown$conversions_low), counted(shown$conversions_high))),
+    if (money) amount(shown$value), of("missed"), of("gain"), format_share(shown$covered))
+  head <-
+    c("", "clicks", "conversions", "90 % interval", if (money) "value", "missed", "gain", "covered")
   unit <- if (!money) "conversions" else if (nzchar(currency)) currency else "money"
   c(
     column_lines(head, cells),

@@ -42,6 +42,7 @@
 #' | `tide_error_thin` | too few rows for what was asked | |
 #' | `tide_error_finding` | there is no such finding, or nothing was done yet | |
 #' | `tide_error_trace` | there is no such query or page | |
+#' | `tide_error_facts` | facts that are needed are not known | |
 #' | `tide_error_figure` | there is nothing to draw | |
 #' | `tide_error_forecast` | the R package forecast is missing | |
 #' | `tide_error_write` | a file or the output cannot be written | `file` |

@@ -42,31 +42,28 @@ write_demo_values <- function(site, dir) {
   put <- function(name, rows) write_whole(file.path(dir, name), function(path) fwrite(rows, path))
   put("monthly-totals.csv", demo_months(site))
   put("page-values.csv", demo_page_values(site))
-  seen <- sums_by(site$daily, "query", c("clicks", "impressions"))
-  position <-
-    site$daily[, list(position = sum(position * impressions) / sum(impressions)), by = "query"]
-  near <- position$query[position$position > 4 & position$position < 12]
-  near <- seen[seen$query %in% near][order(-impressions)]$query
-  first <- next_months(first_of_month(max(site$totals$date)), 6)
-  put("plan.csv", data.table(query = utils::head(near, 5), target = 3,
-    month = format(first[c(1, 1, 2, 3, 5)], "%Y-%m"), hours = 3)[seq_len(min(5, length(near)))])
+  seen <- site$daily[,
+    list(impressions = sum(impressions), position = sum(position * impressions) / sum(impressions)),
+    by = "query"]
+  near <- utils::head(seen[seen$position > 4 & seen$position < 12][order(-impressions)], 5)
+  months <- months_after(max(site$totals$date), c(1, 1, 2, 3, 5)[seq_len(nrow(near))])
+  put("plan.csv", data.table(query = near$query, target = rep(3, nrow(near)),
+    month = format(months, "%Y-%m"), hours = rep(3, nrow(near))))
 }
 
-# Whole months of the data, and before them those of a year later less growth.
+# Whole months of the data, and before them those of a year later less growth, with a wobble that is
+# the same each time.
 demo_months <- function(site, years = 3, growth = 0.93) {
-  days <- site$totals
-  sums <- days[, list(days = .N, clicks = sum(clicks)), by = list(month = first_of_month(date))]
+  sums <-
+    site$totals[, list(days = .N, clicks = sum(clicks)), by = list(month = first_of_month(date))]
   sums <- sums[sums$days == days_in_month(sums$month)]
-  if (!nrow(sums)) return(data.table(month = character(), clicks = integer()))
-  last <- max(sums$month)
-  months <- rev(next_months(first_of_month(last) - 365L * years - 10L, 12L * years))
-  clicks <- numeric(length(months))
-  for (i in seq_along(months)) {
-    at <- match(months[i], sums$month)
-    clicks[i] <- if (!is.na(at)) {
-      sums$clicks[at]
-    } else if (i > 12) {
-      # A wobble that is the same each time.
+  if (!nrow(sums)) return(data.table(month = character(), clicks = numeric()))
+  back <- seq_len(12L * years) - 1L
+  # From the newest back.
+  months <- months_after(max(sums$month), -back)
+  clicks <- sums$clicks[match(months, sums$month)]
+  for (i in which(is.na(clicks))) {
+    clicks[i] <- if (i > 12) {
       clicks[i - 12] * growth * (1 + 0.06 * sin(7 * i))
     } else {
       mean(sums$clicks)

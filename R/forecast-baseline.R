@@ -9,9 +9,9 @@ segment_baseline <- function(rows, horizon, season = NULL) {
   errors <- rolling_errors(y, horizon, as.integer(assumed("forecast_origins")), methods = methods)
   paths <- method_paths(y, horizon, methods)
   weights <- method_weights(errors, rownames(paths), length(y))
-  own <- rolling_weighted(errors, length(y))
+  own <- rolling_weighted(errors)
   sd <- horizon_sd(own, horizon, length(y))
-  ahead <- next_months(max(rows$month), horizon)
+  ahead <- months_after(max(rows$month), seq_len(horizon))
   list(path = data.table(month = ahead, mean = as.vector(weights %*% paths), sd = sd),
     weights = weights, errors = rbind(errors, own))
 }
@@ -48,12 +48,6 @@ trend_season <- function(facts) {
   season
 }
 
-next_months <- function(last, many) {
-  at <- as.POSIXlt(last)
-  number <- at$year * 12L + at$mon + seq_len(many)
-  as.IDate(sprintf("%d-%02d-01", number %/% 12L + 1900L, number %% 12L + 1L))
-}
-
 # Weights by the mean squared error at months known by then, to the power of minus two; equal ones
 # where nothing is known. Methods that were seldom tried lean on what all of them missed.
 method_weights <- function(errors, methods, known) {
@@ -62,13 +56,14 @@ method_weights <- function(errors, methods, known) {
   all <- stats::median(seen$error^2)
   by <- seen[, list(n = .N, sum = sum(error^2)), by = "method"]
   at <- match(methods, by$method)
-  mse <- (fcoalesce(by$sum[at], 0) + 2 * all) / (fcoalesce(by$n[at], 0L) + 2)
+  prior <- assumed("method_prior")
+  mse <- (fcoalesce(by$sum[at], 0) + prior * all) / (fcoalesce(by$n[at], 0L) + prior)
   weights <- (mse + 1e-6)^-2
   stats::setNames(weights / sum(weights), methods)
 }
 
 # Errors of the weighted forecast, as it would have been made at each origin.
-rolling_weighted <- function(errors, n) {
+rolling_weighted <- function(errors) {
   if (!nrow(errors)) return(errors)
   own <- errors[errors$method != "straight line"]
   rbindlist(lapply(split(own, own$origin), function(at) {
@@ -84,10 +79,10 @@ horizon_sd <- function(own, horizon, known) {
   h <- seq_len(horizon)
   growth <- function(h) 1 + assumed("forecast_widens") * (h - 1)
   prior <- assumed("forecast_prior")
-  # Errors of one origin go together: they count as one and a half.
-  many <- if (nrow(own)) 1.5 * length(unique(own$origin)) else 0
+  # Errors of one origin go together: they count as little more than one.
+  many <- assumed("origin_counts") * length(unique(own$origin))
   # Less was known then than now.
-  mean_square <- if (nrow(own)) {
+  mean_square <- if (many) {
     assumed("forecast_learns") * mean(own$error^2 / growth(own$horizon))
   } else {
     0

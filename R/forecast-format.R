@@ -35,10 +35,9 @@ column_lines <- function(head, cells) {
 }
 
 forecast_heading <- function(x) {
-  last <- x$history$months[, list(value = sum(value)), by = "month"]
   sprintf("%s of the months after %s (%s whole months known, from %s)",
     sub("^(.)", "\\U\\1", x$history$of, perl = TRUE), format_month(x$made),
-    format_count(nrow(last)), x$history$source)
+    format_count(uniqueN(x$history$months$month)), x$history$source)
 }
 
 # What to know of it: how it would have done, how the season is known, what was replaced.
@@ -78,24 +77,15 @@ trends_used <- function(x) {
 backtest_sentence <- function(x) {
   rows <- x$backtest
   if (!NROW(rows)) return("Too few months to try the forecast out on.")
-  mean_of <- function(by, column) {
-    own <- rows[which(rows$method == by)]
-    # What was tried out on a few months only is no rival.
-    if (sum(own$forecasts) >= sum(rows$forecasts[rows$method == "weighted"]) / 2) {
-      sum(own[[column]] * own$forecasts) / sum(own$forecasts)
-    } else {
-      NA_real_
-    }
-  }
-  ours <- mean_of("weighted", "mape")
-  rivals <- c(`the same month of the year before` = mean_of("seasonal naive", "mape"),
-    `the last month` = mean_of("naive", "mape"),
-    `a straight line` = mean_of("straight line", "mape"))
-  rivals <- rivals[!is.na(rivals)]
-  better <- ours <= min(rivals)
+  rows <- backtest_by_method(rows, "method")
+  ours <- rows[rows$method == "weighted"]
+  names <- c(`seasonal naive` = "the same month of the year before", naive = "the last month",
+    `straight line` = "a straight line")
+  # What was tried out on a few months only is no rival.
+  rivals <- rows[rows$method %in% names(names) & rows$forecasts >= ours$forecasts / 2]
   sprintf("Tried out on %s: off by %s on average; %s. %s inside the 80 %% range.%s",
-    format_plural(sum(rows$forecasts[rows$method == "weighted"]), "known month", "known months"),
-    format_share(ours), paste(names(rivals), "by", format_share(rivals), collapse = ", "),
-    format_share(mean_of("weighted", "covered")),
-    if (better) "" else " Not better than the simplest of these here.")
+    format_plural(ours$forecasts, "known month"), format_share(ours$mape),
+    paste(names[rivals$method], "by", format_share(rivals$mape), collapse = ", "),
+    format_share(ours$covered),
+    if (ours$mape <= min(rivals$mape)) "" else " Not better than the simplest of these here.")
 }

@@ -12,8 +12,7 @@
 #' @param by `NULL` for the site, or `"brand"` (needs queries and `rules`), `"folder"` or `"page"`
 #'   (the `most` with the most clicks).
 #' @param rules A [tide_rules()] object, for brand words.
-#' @param by_hand A data frame `month`, `value` (and `segment`), or the path of such a table: months
-#'   that the analyst sets by hand.
+#' @param by_hand A table like `x`, of the months that the analyst sets.
 #' @param keep_unusual `TRUE` keeps unusual days and months.
 #' @param most How many folders or pages.
 #' @return A `tide_history` object: a list with `months` (a data.table: `segment`, `month` (its
@@ -36,16 +35,13 @@ tide_history <- function(x, by = NULL, rules = tide_rules(), by_hand = NULL, kee
   check_number(most, "most", min = 1)
   read <- if (inherits(x, c("tide_data", "tide_months"))) {
     months_of_days(x, by, rules, keep_unusual, most)
-  } else if (is.data.frame(x)) {
-    months_of_frame(as.data.table(x))
   } else {
-    check_text(x, "x")
-    read_history_months(x)
+    months_of_table(x, "x")
   }
   months <- read$months
-  short <- months[months$days < 0.999 * days_in_month(months$month)]
-  months <- months[months$days >= 0.999 * days_in_month(months$month)]
-  months <- without_gaps(months)
+  whole <- months$days == days_in_month(months$month)
+  left_out <- sort(unique(months$month[!whole]))
+  months <- without_gaps(months[which(whole)])
   set(months, j = c("used", "note"),
     value = list(months$value, read$note[paste(months$segment, months$month)]))
   set(months, which(is.na(months$note)), "note", "")
@@ -58,8 +54,7 @@ tide_history <- function(x, by = NULL, rules = tide_rules(), by_hand = NULL, kee
       fix = "Load older exports, or a table of monthly totals.", class = "thin")
   }
   months <- months[months$segment %in% thin$segment[thin$N >= 4]]
-  structure(list(months = months[], of = read$of, source = read$source,
-    left_out = sort(unique(short$month))),
+  structure(list(months = months[], of = read$of, source = read$source, left_out = left_out),
     class = "tide_history")
 }
 
@@ -67,9 +62,7 @@ tide_history <- function(x, by = NULL, rules = tide_rules(), by_hand = NULL, kee
 without_gaps <- function(months) {
   months <- months[order(months$segment, months$month)]
   months[, {
-    number <- as.POSIXlt(month)
-    number <- number$year * 12L + number$mon
-    start <- max(c(1L, which(diff(number) != 1L) + 1L))
+    start <- max(c(1L, which(diff(month_number(month)) != 1L) + 1L))
     .SD[seq(start, .N)]
   }, by = "segment"]
 }
@@ -90,7 +83,7 @@ months_of_days <- function(data, by, rules, keep_unusual, most) {
     data.table(segment = rep("all", nrow(days)), date = days$date, clicks = days$clicks)
   } else {
     own <- table$rows
-    segment <- switch(by, brand = brand_of_rows(own$query, rules),
+    segment <- switch(by, brand = brand_of_rows(own, rules),
       folder = page_group(own$page, rules$page_groups), page = clean_url(own$page))
     sums <- sums_by(setDT(list(segment = segment, date = own$date, clicks = own$clicks)),
       c("segment", "date"), "clicks")
@@ -109,63 +102,33 @@ months_of_days <- function(data, by, rules, keep_unusual, most) {
     by = c("segment", "month")]
   notes <- rows[rows$odd, list(note = sprintf("%s replaced", format_plural(.N, "unusual day"))),
     by = c("segment", "month")]
-  list(months = months, of = "clicks", source = if (is.null(by)) "days" else table_grain(table),
+  list(months = months, of = "clicks",
+    source = if (is.null(by)) "days" else grain_label(table$dimensions),
     note = stats::setNames(notes$note, paste(notes$segment, notes$month)))
 }
 
-table_grain <- function(table) grain_label(table$dimensions)
-
-brand_of_rows <- function(query, rules) {
-  words <- rules$brand
-  if (!length(words)) {
-    abort_argument("rules", "rules with brand words", "none")
-  }
-  once <- unique(query)
-  own <- ifelse(is_brand(query_key(once), words), "brand", "non-brand")
-  own[match(query, once)]
+# With the spellings that the queries show, as everywhere.
+brand_of_rows <- function(rows, rules) {
+  if (!length(rules$brand)) abort_argument("rules", "rules with brand words", "none")
+  once <- unique(rows$query)
+  brand <- is_brand(query_key(once), with_spellings(rules, rows)$brand)
+  ifelse(brand, "brand", "non-brand")[match(rows$query, once)]
 }
 
-# A data frame `month` and one number, with a `segment` where it has one.
-months_of_frame <- function(table) {
-  counted <- intersect(c("clicks", "sessions", "conversions", "value"), names(table))
-  if (!"month" %in% names(table) || !length(counted)) {
-    abort_argument("x", "a table with month and clicks", names(table))
-  }
-  month <- as.IDate(table$month)
-  value <- as.numeric(table[[counted[1]]])
-  if (anyNA(month) || anyNA(value) || any(value < 0)) {
-    abort_argument("x", "months with numbers of at least 0", table[[counted[1]]])
-  }
-  segment <- if (is.null(table[["segment"]])) rep("all", nrow(table)) else table$segment
-  months <- setDT(list(segment = segment, month = first_of_month(month),
-    days = days_in_month(first_of_month(month)), value = value))
-  if (anyDuplicated(months, by = c("segment", "month"))) {
-    abort_argument("x", "one row for each month and segment",
-      format(months$month[duplicated(months, by = c("segment", "month"))]))
-  }
-  list(months = months, of = counted[1], source = "a table", note = character())
+# A data frame of months or the path of one.
+months_of_table <- function(x, argument) {
+  if (is.data.frame(x)) return(settle_months(as.data.table(x), "a table"))
+  check_text(x, argument)
+  read_history_months(x)
 }
 
 # Months that the analyst sets.
 set_months <- function(months, by_hand) {
   if (is.null(by_hand)) return(months)
-  own <- if (is.character(by_hand)) read_set_months(by_hand) else as.data.table(by_hand)
-  if (!all(c("month", "value") %in% names(own))) {
-    abort_argument("by_hand", "a table with month and value", names(own))
-  }
-  segment <- if (is.null(own[["segment"]])) rep("all", nrow(own)) else own$segment
-  at <-
-    match(paste(segment, first_of_month(as.IDate(own$month))), paste(months$segment, months$month))
-  if (anyNA(at)) {
-    abort_argument("by_hand", "months of the history", format(own$month[is.na(at)]))
-  }
-  set(months, at, c("used", "note"), list(as.numeric(own$value), "set by hand"))
-  months
-}
-
-read_set_months <- function(file) {
-  read <- read_history_months(file)$months
-  setnames(read[, c("segment", "month", "value"), with = FALSE], c("segment", "month", "value"))
+  own <- months_of_table(by_hand, "by_hand")$months
+  at <- match(paste(own$segment, own$month), paste(months$segment, months$month))
+  if (anyNA(at)) abort_argument("by_hand", "months of the history", format(own$month[is.na(at)]))
+  set(months, at, c("used", "note"), list(own$value, "set by hand"))
 }
 
 # Months far from what season and level let expect, from two years on.
@@ -205,9 +168,4 @@ format.tide_history <- function(x, width = 80, ...) {
       sprintf("  left out, not whole: %s", paste(format_month(x$left_out), collapse = ", "))
     }),
     width)
-}
-
-format_month <- function(month) {
-  at <- as.POSIXlt(month)
-  sprintf("%s %d", month.abb[at$mon + 1L], at$year + 1900L)
 }

@@ -19,7 +19,7 @@ forecast_methods <- function(season = NULL) {
     }),
     `year before, at its growth` = list(least = 14, of = function(y, h) {
       n <- length(y)
-      growth <- mean(utils::tail(diff(y, 12), 4))
+      growth <- mean(utils::tail(diff(y, 12), assumed("growth_months")))
       y[n - 12 + (seq_len(h) - 1) %% 12 + 1] + growth
     }),
     `exponential smoothing` = list(least = 5, of = function(y, h) smoothed(y, h)),

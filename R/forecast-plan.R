@@ -31,7 +31,7 @@ tide_plan <- function(findings, do = NULL, table = NULL, hours_a_month = NULL, f
   summary <- findings$summary
   last <- if (summary$window$dated) summary$window$to else max(summary$sources$exported)
   from <- check_date(from, "from")
-  first <- if (is.null(from)) next_months(first_of_month(last), 1) else first_of_month(from)
+  first <- if (is.null(from)) months_after(last, 1) else first_of_month(from)
   if (is.null(do) == is.null(table)) {
     abort_argument("do", "given, or `table`, and not both", do)
   }
@@ -44,16 +44,10 @@ tide_plan <- function(findings, do = NULL, table = NULL, hours_a_month = NULL, f
   lines <- once_each(lines)
   unset <- is.na(lines$month)
   before <- cumsum(ifelse(unset, lines$hours, 0)) - lines$hours
-  lines[unset, "month" := next_months_from(first,
-    if (is.null(hours_a_month)) 0L else as.integer(before[unset] %/% hours_a_month))]
+  waits <- if (is.null(hours_a_month)) 0 * before else before %/% hours_a_month
+  set(lines, which(unset), "month", months_after(first, waits[unset]))
   structure(list(lines = lines[], per_month = site_clicks(summary), hours_a_month = hours_a_month),
     class = "tide_plan")
-}
-
-next_months_from <- function(first, after) {
-  if (!length(after)) return(as.IDate(character()))
-  all <- c(first, next_months(first, max(after, 1L)))
-  all[after + 1L]
 }
 
 # Tasks as lines: the sums of their findings.
@@ -134,8 +128,7 @@ bad_plan <- function(row, column, value, must) {
 }
 
 plan_months <- function(text, first) {
-  month <- as.IDate(as.Date(ifelse(grepl("^[0-9]{4}-[0-9]{1,2}$", text), paste0(text, "-01"), text),
-    optional = TRUE, tryFormats = "%Y-%m-%d"))
+  month <- month_of_text(text)
   bad <- which(nzchar(text) & is.na(month))
   if (length(bad)) bad_plan(bad[1], "month", text[bad[1]], "a month such as 2026-12")
   month <- first_of_month(month)
@@ -157,18 +150,12 @@ query_line <- function(findings, query, page, target, row) {
   }
   if (is.na(code) || !nrow(shown)) return(new_query_line(findings, query, page, target, row))
   shown <- shown[which.max(shown$clicks + shown$impressions / 1e6)]
-  if (is.na(target)) target <- pmax(1, step_target(shown$position))
+  if (is.na(target)) target <- next_step(shown$position)
   step <- step_up(summary, findings$curve, shown, target)
   data.table(id = "", query = query, page = summary$pages$page[shown$page], month = as.IDate(NA),
     target = target, done = pmax(0, step$done$done), done_low = pmax(0, step$done$low),
     done_high = pmax(0, step$done$high), chance = step$reach, hours = 1,
     remark = if (target >= shown$position) "already there" else "", queries = list(list(query)))
-}
-
-# The next step of places: 3, 8 (page one), 12.
-step_target <- function(position) {
-  steps <- c(1, 3, 8)
-  max(steps[steps < position], 1)
 }
 
 # A query that is not shown yet, by its search volume.
@@ -179,14 +166,14 @@ new_query_line <- function(findings, query, page, target, row) {
   if (!length(volume) || is.na(volume)) {
     bad_plan(row, "query", query, "a query of the data, or one with a search volume")
   }
-  if (is.na(target)) target <- 8
+  if (is.na(target)) target <- assumed("target_from_page_two")
   ratio <- volume_ratio(findings)
   segment <- setdiff(names(findings$curve$fits), "brand")[1]
   ctr <- curve_at(findings$curve, target, segment)$ctr
   done <- volume * ratio$ratio * ctr
   data.table(id = "", query = query, page = page, month = as.IDate(NA), target = target,
-    done = done, done_low = done * exp(-1.645 * ratio$spread),
-    done_high = done * exp(1.645 * ratio$spread), chance = assumed("new_page_chance"),
+    done = done, done_low = done * exp(-stats::qnorm(0.95) * ratio$spread),
+    done_high = done * exp(stats::qnorm(0.95) * ratio$spread), chance = assumed("new_page_chance"),
     hours = kind_hours()[["new_page"]],
     remark = sprintf("not shown yet: volume %s x %.2f seen", format_count(volume), ratio$ratio),
     queries = list(list(query)))

@@ -80,7 +80,9 @@ tide_forecast <- function(history, months = 6, plan = NULL, ramp = 3, draws = 20
     baseline_low = at(0.1), baseline_high = at(0.9), baseline_low_95 = at(0.025),
     baseline_high_95 = at(0.975))
   added <- if (length(plans)) with_seed(seed, add_plans(fits[["all"]], widened, plans, ramp, draws))
-  if (!is.null(added)) out <- merge_plans(out, added$months)
+  if (!is.null(added)) {
+    out <- setcolorder(out[added$months, on = "month"], c("month", "segment", "plan"))
+  }
   forecast <- structure(list(months = out[], tasks = added$tasks,
     backtest = backtest_table(fits, history), weights = lapply(fits, `[[`, "weights"),
     history = history, plans = plans, tried = tried_months(fits, history),
@@ -110,12 +112,6 @@ in_worth <- function(forecast, per_click) {
   forecast$history$of <- names(per_click)
   forecast$per_click <- each
   forecast
-}
-
-merge_plans <- function(out, added) {
-  out <- out[added, on = "month"]
-  first <- c("month", "segment", "plan")
-  setcolorder(out, first)
 }
 
 # One month ahead, as it would have been said.
@@ -148,6 +144,15 @@ backtest_table <- function(fits, history) {
       by = c("method", "horizon")][,
         c("segment", "method", "horizon", "forecasts", "mase", "mape", "bias", "covered")]
   }))
+}
+
+# The same over all horizons, the best first.
+backtest_by_method <- function(backtest, by = c("segment", "method")) {
+  figures <- c("mase", "mape", "bias", "covered")
+  sums <- backtest[,
+    c(list(forecasts = sum(forecasts)), lapply(.SD, stats::weighted.mean, w = forecasts)), by = by,
+    .SDcols = figures]
+  setorderv(sums, c(setdiff(by, "method"), "mase"))
 }
 
 #' @export

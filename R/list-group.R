@@ -92,21 +92,45 @@ done_variance <- function(found) {
 #'   skipped for the next that does. `NULL`: all.
 #' @param per_page At most so many tasks of one page. `NULL`: all.
 #' @param top At most so many tasks. `NULL`: all.
+#' @param sort Order of the tasks: `"score"`, `"gain"` or `"value"` (of the gain, in money or
+#'   conversions).
 #' @return The `tide_findings` object with the lines of fewer tasks, ranked anew.
 #' @examples
 #' found <- tide_find(tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor"))
 #' tide_choose(found, budget = 8)
 #' @export
-tide_choose <- function(findings, budget = NULL, per_page = NULL, top = NULL) {
+tide_choose <- function(findings, budget = NULL, per_page = NULL, top = NULL, sort = "score") {
   check_class(findings, "tide_findings", "findings")
   check_number(budget, "budget", min = 0, null = TRUE)
   check_number(per_page, "per_page", min = 1, null = TRUE)
   check_number(top, "top", min = 1, null = TRUE)
+  findings <- sort_tasks(findings, check_choice(sort, list_orders, "sort"))
   leads <- task_leads(findings$findings)
   if (!is.null(per_page)) leads <- leads[rowid(leads$page) <= per_page]
   taken <- if (is.null(budget)) leads$task else tasks_within(leads, budget)
   if (!is.null(top)) taken <- utils::head(taken, top)
   keep_lines(findings, findings$findings$task %in% taken)
+}
+
+list_orders <- c("score", "gain", "value")
+
+# Tasks by the sum of their gains, or of what these are worth.
+sort_tasks <- function(findings, by) {
+  if (by == "score") return(findings)
+  found <- findings$findings
+  column <- if (by == "gain") {
+    "gain"
+  } else {
+    intersect(c("gain_value", "gain_conversions"), names(found))[1]
+  }
+  if (is.na(column)) {
+    abort_argument("sort", "score or gain, since no page has conversions", by)
+  }
+  tasks <- unique(found$task)
+  sums <- task_sums(found, tasks, column)[[column]]
+  place <- match(found$task, tasks)
+  findings$findings <- found[order(-fcoalesce(sums, 0)[place], place, found$rank)]
+  keep_lines(findings, rep(TRUE, nrow(found)))
 }
 
 keep_lines <- function(findings, keep) {

@@ -64,8 +64,12 @@ through_redirects <- function(links, answers) {
 # Addresses from which no page came, with why: as rows of `skipped`.
 not_read <- function(answers) {
   own <- answers[!nzchar(answers$location) & (nzchar(answers$problem) | answers$status >= 400L)]
-  data.table(file = own$address,
-    reason = ifelse(nzchar(own$problem), own$problem, sprintf("status %d", own$status)))
+  data.table(file = own$address, reason = answer_problem(own$status, own$problem))
+}
+
+# Why an answer is no page, in words.
+answer_problem <- function(status, problem) {
+  ifelse(nzchar(problem), problem, sprintf("status %d", status))
 }
 
 #' Addresses that no longer answer themselves

@@ -112,9 +112,9 @@ check_site <- function(site) {
   }
 }
 
-# The pages of a site together: what is the frame, who links to whom. answers, maps: what a walk was
-# answered, and what the site's sitemaps list.
-new_pages <- function(read, site, date, answers = NULL, maps = NULL) {
+# The pages of a site together: what is the frame, who links to whom. answers, maps, left: what a
+# walk was answered, what the site's sitemaps list, how many addresses were not asked for.
+new_pages <- function(read, site, date, answers = NULL, maps = NULL, left = 0L) {
   whole <- Filter(function(page) is.null(page[["skipped"]]), read)
   skipped <- Filter(function(page) !is.null(page[["skipped"]]), read)
   if (!length(whole)) {
@@ -126,7 +126,6 @@ new_pages <- function(read, site, date, answers = NULL, maps = NULL) {
     set(pages, j = column, value = squash(pages[[column]]))
   }
   set(pages, j = "key", value = page_key(pages$page))
-  left <- sum(attr(answers, "left"))
   answers <- settled_answers(answers, pages)
   # A page that only leads on is an address, no page.
   last <- !duplicated(pages$key, fromLast = TRUE) & !nzchar(pages$leads_to)
@@ -142,13 +141,10 @@ new_pages <- function(read, site, date, answers = NULL, maps = NULL) {
   links <- site_links(whole, pages, site)
   graph <- link_graph(through_redirects(links, answers), pages$key, page_key(site))
   set(pages, j = c("linking", "depth"), value = graph)
-  listed <- if (NROW(maps$pages)) pages$key %in% page_key(maps$pages$address) else NA
-  set(pages, j = "in_sitemap", value = listed)
-  if (NROW(maps$pages)) {
-    stated <- maps$pages$modified[match(pages$key, page_key(maps$pages$address))]
-    silent <- which(!nzchar(pages$modified) & !is.na(stated))
-    set(pages, silent, "modified", stated[silent])
-  }
+  at <- match(pages$key, page_key(as.character(maps$pages$address)))
+  set(pages, j = "in_sitemap", value = if (NROW(maps$pages)) !is.na(at) else NA)
+  stated <- which(!nzchar(pages$modified) & !is.na(at))
+  set(pages, stated, "modified", maps$pages$modified[at[stated]])
   setcolorder(pages, c("page", "key", "title", "title_length", "description", "description_length",
     "heading", "headings", "first_sentence", "text", "words"))
   structure(list(

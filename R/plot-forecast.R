@@ -10,14 +10,13 @@ autoplot.tide_forecast <- function(object, what = c("fan", "tasks"), known = 24,
   first <- if (is.null(months[["plan"]])) months else months[months$plan == months$plan[1]]
   past <- object$history$months[, utils::tail(.SD, known), by = "segment"]
   last <- past[, utils::tail(.SD, 1), by = "segment"]
-  day <- function(x) as.Date(x)
   tried <- object$tried[object$tried$month >= min(past$month)]
   joined <- rbind(data.table(segment = last$segment, month = last$month, middle = last$used,
     low = last$used, high = last$used, low_95 = last$used, high_95 = last$used),
     data.table(segment = first$segment, month = first$month, middle = first$baseline,
       low = first$baseline_low, high = first$baseline_high, low_95 = first$baseline_low_95,
       high_95 = first$baseline_high_95))
-  figure <- ggplot2::ggplot(joined, ggplot2::aes(day(.data$month))) +
+  figure <- ggplot2::ggplot(joined, ggplot2::aes(as.Date(.data$month))) +
     ggplot2::geom_ribbon(ggplot2::aes(ymin = .data$low_95, ymax = .data$high_95), fill = ink$main,
       alpha = 0.12) + ggplot2::geom_ribbon(ggplot2::aes(ymin = .data$low, ymax = .data$high),
       fill = ink$main, alpha = 0.2) +

@@ -43,6 +43,11 @@ format_day <- function(date) {
 
 format_days <- function(from, to) sprintf("%s to %s", format(from), format(to))
 
+format_month <- function(month) {
+  at <- as.POSIXlt(month)
+  sprintf("%s %d", month.abb[at$mon + 1L], at$year + 1900L)
+}
+
 # "1 row", "2 rows"
 format_plural <- function(n, one, many = paste0(one, "s")) {
   paste(format_count(n), ifelse(round(n) == 1, one, many))
@@ -107,8 +112,8 @@ bars <- function(value) {
 }
 
 signed_count <- function(x) {
-  ifelse(is.na(x), "", ifelse(abs(x) < 0.5, "0", paste0(ifelse(x < 0, "-", "+"),
-    format_count(abs(x)))))
+  ifelse(is.na(x), "",
+    ifelse(abs(x) < 0.5, "0", paste0(ifelse(x < 0, "-", "+"), format_count(abs(x)))))
 }
 
 # Width of a column of names: what is free, but no wider than they are.

@@ -15,7 +15,7 @@
 #'   curve less clicks had), `missed_conversions`, `missed_value`, `gain` (of the list's tasks),
 #'   `gain_conversions`, `gain_value`, `covered` (share of the clicks on pages whose rate is known).
 #'   Columns of money are missing where no value is known.
-#' @section Errors: `tide_error_argument` where no page has sessions and conversions.
+#' @section Errors: `tide_error_facts` where no page has sessions and conversions.
 #' @seealso [tide_enrich()], [tide_find()]
 #' @examples
 #' summary <- tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor")
@@ -32,8 +32,9 @@ tide_value <- function(findings, by = "page", rules = tide_rules()) {
   summary <- findings$summary
   worth <- page_worth(summary, rules)
   if (is.null(worth)) {
-    abort_argument("findings", "made of a summary whose pages have sessions and conversions",
-      fact_columns(summary$pages))
+    abort_tide("No page has sessions and conversions.", where = "the facts put beside pages.",
+      fix = "Bring a table with page, sessions, conversions and, where known, value.",
+      class = "facts")
   }
   pairs <- findings$pairs
   rate <- worth$rate[pairs$page]
@@ -83,4 +84,13 @@ tide_value <- function(findings, by = "page", rules = tide_rules()) {
 
 gain_of <- function(found, column) {
   if (is.null(found[[column]])) rep(NA_real_, nrow(found)) else found[[column]]
+}
+
+# Conversions or money of a click of the site, named by which.
+click_value <- function(findings, of, rules) {
+  site <- tide_value(findings, "site", rules)
+  if (is.null(site[[of]])) {
+    abort_argument("of", "conversions, since no page has a value of its conversions", of)
+  }
+  stats::setNames(site[[of]] / site$clicks, of)
 }

@@ -1,7 +1,7 @@
 # What a walk was answered, kept in one SQLite file as it comes, so that a walk that was ended at
 # any instant goes on where it was, and the next one asks only for what has changed.
 
-open_walk <- function(keep, site) {
+open_walk <- function(keep) {
   con <- DBI::dbConnect(RSQLite::SQLite(), if (is.null(keep)) ":memory:" else keep)
   DBI::dbExecute(con, "PRAGMA busy_timeout = 10000")
   DBI::dbExecute(con, "CREATE TABLE IF NOT EXISTS walks (id INTEGER PRIMARY KEY, site TEXT,

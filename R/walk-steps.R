@@ -3,18 +3,20 @@
 # A redirect leads on at most so often.
 most_redirects <- 10L
 
-# In: the walk and the addresses it begins with. Out: data.table(address, status, location,
-# problem), in the order they were asked for; bodies stay in the file.
+# In: the walk and the addresses it begins with. Out: list(answers: data.table(address, status,
+# location, problem), in the order they were asked for; read: pages as new_pages() takes them; left:
+# how many known addresses the limit left out).
 walk_on <- function(walk, starts, progress) {
   queue <- new_queue(walk)
-  for (start in clean_url(starts)) queue$add(start, 0L, 0L)
+  queue$add(clean_url(starts), 0L)
   answers <- list()
-  pace <- new_pace(walk$delay)
+  read <- list()
   failed <- 0L
   began <- Sys.time()
   while (length(answers) < walk$max_pages && !is.null(at <- queue$first())) {
-    answer <- settled_answer(walk, at$address, pace, queue)
-    if (nzchar(answer$location) && at$hops >= most_redirects) answer$problem <- too_many_redirects
+    answer <- settled_answer(walk, at$address)
+    leads_on <- nzchar(answer$location)
+    if (leads_on && at$hops >= most_redirects) answer$problem <- too_many_redirects
     failed <- if (is.na(answer$status) && answer$problem %in% silent_host) failed + 1L else 0L
     if (failed >= 5L) {
       abort_walk("The host stopped answering.",
@@ -24,18 +26,19 @@ walk_on <- function(walk, starts, progress) {
     }
     answers[[length(answers) + 1L]] <- data.table(address = at$address,
       status = as.integer(answer$status), location = answer$location, problem = answer$problem)
-    if (nzchar(answer$location) && at$hops < most_redirects) {
-      queue$add(answer$location, at$depth, at$hops + 1L, exact = TRUE)
-    } else if (length(answer$body) && at$depth < walk$depth) {
-      for (link in answer$links) queue$add(link, at$depth + 1L, 0L)
+    if (leads_on && at$hops < most_redirects) {
+      queue$add(answer$location, at$depth, at$hops + 1L)
+    } else if (length(answer$body)) {
+      page <- answered_page(answer, at$address)
+      read[[length(read) + 1L]] <- page
+      if (at$depth < walk$depth) queue$add(linked_addresses(page), at$depth + 1L)
     }
     if (!is.null(progress) && length(answers) %% 10 == 0) {
       progress(pace_line(length(answers), min(queue$size(), walk$max_pages), began))
     }
   }
-  out <- rbindlist(c(answers, list(queue$refused())))
-  attr(out, "left") <- queue$size() - length(answers)
-  out
+  list(answers = rbindlist(c(answers, list(queue$refused()))), read = read,
+    left = queue$size() - length(answers))
 }
 
 silent_host <- c("no answer in time", "no connection", "name of the host is not known")
@@ -51,27 +54,30 @@ pace_line <- function(done, known, began) {
     })
 }
 
-# Addresses to ask for, each once. A page has one key; where a redirect leads is an address of its
-# own.
+# Addresses to ask for, each once: a page has one key. Where a redirect leads (`hops` above 0) is an
+# address of its own, since it may be a spelling of the same page.
 new_queue <- function(walk) {
   waiting <- list()
   first <- 1L
   seen <- new.env(hash = TRUE)
   refused <- list()
-  refuse <- function(address, problem) {
-    refused[[length(refused) + 1L]] <<-
-      data.table(address = address, status = NA_integer_, location = "", problem = problem)
-  }
+  is_seen <- function(names) vapply(names, exists, NA, envir = seen, inherits = FALSE)
   list(
-    add = function(address, depth, hops, exact = FALSE) {
-      if (!identical(host_of(address), walk$host)) return(invisible())
-      known <- c(address, if (!exact) page_key(address))
-      if (any(vapply(known, exists, NA, envir = seen, inherits = FALSE))) return(invisible())
-      for (name in unique(c(known, page_key(address)))) assign(name, TRUE, envir = seen)
-      problem <- not_to_ask(walk, address, home = !length(waiting))
-      if (is.na(problem)) return(invisible())
-      if (nzchar(problem)) return(refuse(address, problem))
-      waiting[[length(waiting) + 1L]] <<- list(address = address, depth = depth, hops = hops)
+    add = function(addresses, depth, hops = 0L) {
+      addresses <- unique(addresses[host_of(addresses) == walk$host])
+      keys <- page_key(addresses)
+      fresh <- !is_seen(addresses) & (hops > 0L | !is_seen(keys) & !duplicated(keys))
+      for (name in c(addresses[fresh], keys[fresh])) assign(name, TRUE, envir = seen)
+      for (address in addresses[fresh]) {
+        problem <- not_to_ask(walk, address, home = !length(waiting))
+        if (is.na(problem)) next
+        if (nzchar(problem)) {
+          refused[[length(refused) + 1L]] <<-
+            data.table(address = address, status = NA_integer_, location = "", problem = problem)
+        } else {
+          waiting[[length(waiting) + 1L]] <<- list(address = address, depth = depth, hops = hops)
+        }
+      }
     },
     first = function() {
       if (first > length(waiting)) return(NULL)
@@ -106,51 +112,57 @@ new_pace <- function(delay) {
 }
 
 # The answer of one address: from this walk where it was asked before, else over HTTP. What it
-# leads to is an address (`location`) or a page (`body`, `links`).
-settled_answer <- function(walk, address, pace, queue) {
+# leads to is an address (`location`) or the bytes of a page (`body`).
+settled_answer <- function(walk, address) {
   known <- kept_answer(walk$con, address)
   if (is.null(known) || known$walk != walk$number || is.na(known$status)) {
-    answer <- patient_answer(walk, address, pace, known)
-    if (identical(answer$status, 304L) && !is.null(known)) answer <- known
-    answer$location <- if (length(answer$location) && nzchar(answer$location) &&
-        !is.na(answer$status) && answer$status %/% 100 == 3) {
-      clean_url(absolute_urls(answer$location, address))
-    } else {
-      ""
-    }
-    found <- identical(answer$status, 200L)
-    if (found && nzchar(answer$type) && !grepl("html", answer$type)) {
-      answer$problem <- sprintf("not HTML (%s)", answer$type)
-    }
-    if (!found || nzchar(answer$problem)) answer$body <- raw()
-    keep_answer(walk$con, address, walk$number, answer)
-    known <- answer
+    known <- fresh_answer(walk, address, known)
+    keep_answer(walk$con, address, walk$number, known)
   }
-  if (nzchar(known$location)) {
-    elsewhere <- host_of(known$location) != walk$host
-    if (elsewhere) known$problem <- "redirects to another host"
-    if (elsewhere && address == walk$site) {
+  if (nzchar(known$location) && host_of(known$location) != walk$host) {
+    if (address == walk$site) {
       abort_walk("The home page redirects to another host.",
         sprintf("%s leads to %s.", address, known$location), "Name that address instead.")
     }
+    known$problem <- "redirects to another host"
   }
-  if (length(known$body)) known$links <- page_links(known$body, address, known$encoding)
   known
 }
 
-page_links <- function(bytes, address, encoding) {
-  page <- read_html_page(bytes, address, encoding)
+# known: what an earlier walk was answered, which counts where nothing changed since.
+fresh_answer <- function(walk, address, known) {
+  answer <- patient_answer(walk, address, if (length(known$body)) known)
+  if (identical(answer$status, 304L) && !is.null(known)) return(known)
+  leads_on <- isTRUE(answer$status %/% 100 == 3) && nzchar(answer$location)
+  answer$location <- if (leads_on) clean_url(absolute_urls(answer$location, address)) else ""
+  found <- identical(answer$status, 200L)
+  if (found && nzchar(answer$type) && !grepl("html", answer$type)) {
+    answer$problem <- sprintf("not HTML (%s)", answer$type)
+  }
+  if (!found || nzchar(answer$problem)) answer$body <- raw()
+  answer
+}
+
+answered_page <- function(answer, address) {
+  page <- read_html_page(answer$body, address, answer$encoding)
+  if (is.null(page[["skipped"]]) && grepl("noindex|none", answer$robots)) {
+    page$fields$noindex <- TRUE
+  }
+  c(page, list(file = address))
+}
+
+linked_addresses <- function(page) {
   to <- c(page$fields$leads_to, page$links$to)
   unique(clean_url(to[nzchar(to)]))
 }
 
 # Asks again where the host asks for patience, up to three times.
-patient_answer <- function(walk, address, pace, known, longest = 300) {
+patient_answer <- function(walk, address, known = NULL, largest = largest_page, longest = 300) {
   for (attempt in 1:4) {
-    pace$wait()
-    answer <- ask_page(address, walk$agent, walk$timeout, if (length(known$body)) known)
-    if (!identical(answer$status, 429L) && !identical(answer$status, 503L)) break
-    pace$slower()
+    walk$pace$wait()
+    answer <- ask_page(address, walk$agent, walk$timeout, known, largest)
+    if (!answer$status %in% c(429L, 503L)) break
+    walk$pace$slower()
     wait <- fcoalesce(answer$wait, 5 * attempt)
     if (wait > longest) {
       abort_walk("The host asks to come back later.",
@@ -161,27 +173,4 @@ patient_answer <- function(walk, address, pace, known, longest = 300) {
     if (attempt < 4) Sys.sleep(wait)
   }
   answer
-}
-
-# Answers as pages: the bodies are read once more, so that memory holds one at a time.
-walked_pages <- function(walk, answers, maps) {
-  whole <- which(answers$status == 200L & !nzchar(answers$problem))
-  read <- lapply(whole, function(i) {
-    known <- kept_answer(walk$con, answers$address[i])
-    page <- read_html_page(known$body, answers$address[i], known$encoding)
-    if (grepl("noindex|none", known$robots) && is.null(page[["skipped"]])) {
-      page$fields$noindex <- TRUE
-    }
-    c(page, list(file = answers$address[i]))
-  })
-  if (!length(read)) {
-    abort_walk("No page could be read.", sprintf("%s: %s.", answers$address[1],
-      if (nzchar(answers$problem[1])) {
-        answers$problem[1]
-      } else {
-        sprintf("status %d", answers$status[1])
-      }),
-      "Look whether the address opens in a browser.")
-  }
-  new_pages(read, walk$site, as.IDate(as.Date(walk$now, tz = "UTC")), answers, maps)
 }

@@ -55,7 +55,6 @@ tide_pages_walk <- function(site, addresses = character(), sitemaps = NULL, dela
   walk <- list(
     site = site,
     host = host_of(site),
-    delay = delay,
     timeout = timeout,
     agent = sprintf("inktide/%s%s", utils::packageVersion("inktide"),
       if (is.null(contact)) "" else sprintf(" (+%s)", contact)),
@@ -65,13 +64,20 @@ tide_pages_walk <- function(site, addresses = character(), sitemaps = NULL, dela
     depth = depth,
     now = Sys.time())
   walk$robots <- site_robots(walk)
-  walk$delay <- max(walk$delay, walk$robots$delay)
-  walk$con <- open_walk(keep, site)
+  walk$pace <- new_pace(max(delay, walk$robots$delay))
+  walk$con <- open_walk(keep)
   on.exit(DBI::dbDisconnect(walk$con))
   walk$number <- walk_number(walk$con, site, walk$now)
   maps <- site_sitemaps(walk, sitemaps)
-  answers <- walk_on(walk, c(site, addresses, maps$pages$address), progress)
-  pages <- walked_pages(walk, answers, maps)
+  walked <- walk_on(walk, c(site, addresses, maps$pages$address), progress)
+  if (!length(walked$read)) {
+    first <- walked$answers[1]
+    abort_walk("No page could be read.",
+      sprintf("%s: %s.", first$address, answer_problem(first$status, first$problem)),
+      "Look whether the address opens in a browser.")
+  }
+  pages <- new_pages(walked$read, site, as.IDate(as.Date(walk$now, tz = "UTC")), walked$answers,
+    maps, walked$left)
   finish_walk(walk$con, walk$number, Sys.time())
   pages
 }
@@ -80,7 +86,7 @@ abort_walk <- function(what, where, fix) abort_tide(what, where, fix, class = "w
 
 # Rules of the host. One that cannot be read for an error of the server forbids all (RFC 9309, 2.3).
 site_robots <- function(walk) {
-  address <- paste0(sub("^([a-z]+://[^/?#]*).*$", "\\1", walk$site), "/robots.txt")
+  address <- absolute_urls("/robots.txt", walk$site)
   for (hop in 1:5) {
     answer <- ask_page(address, walk$agent, walk$timeout, largest = 2e6)
     if (is.na(answer$status)) {
@@ -117,7 +123,7 @@ site_sitemaps <- function(walk, named, most = 1000) {
   } else if (length(walk$robots$sitemaps)) {
     walk$robots$sitemaps
   } else {
-    paste0(sub("^([a-z]+://[^/?#]*).*$", "\\1", walk$site), "/sitemap.xml")
+    absolute_urls("/sitemap.xml", walk$site)
   }
   guessed <- is.null(named) && !length(walk$robots$sitemaps)
   queue <- unique(asked_for)
@@ -126,34 +132,26 @@ site_sitemaps <- function(walk, named, most = 1000) {
   done <- 0L
   while (done < length(queue) && done < most) {
     done <- done + 1L
-    address <- queue[done]
-    if (host_of(address) != walk$host) {
-      problems[[done]] <- data.table(address = address, problem = "sitemap of another host")
-      next
-    }
-    Sys.sleep(walk$delay)
-    answer <- ask_page(address, walk$agent, walk$timeout, largest = largest_sitemap)
-    if (is.na(answer$status) || answer$status != 200) {
-      if (!guessed) {
-        problems[[done]] <- data.table(address = address,
-          problem = if (is.na(answer$status)) {
-            answer$problem
-          } else {
-            sprintf("status %d", answer$status)
-          })
-      }
-      next
-    }
-    read <- read_sitemap(answer$body)
-    if (nzchar(read$problem)) {
-      problems[[done]] <- data.table(address = address, problem = read$problem)
+    read <- asked_sitemap(walk, queue[done])
+    if (nzchar(read$problem) && !(guessed && is.null(read$pages))) {
+      problems[[done]] <- data.table(address = queue[done], problem = read$problem)
     }
     pages[[done]] <- read$pages
     # An index names sitemaps, never a further index.
-    if (address %in% asked_for) queue <- unique(c(queue, read$maps))
+    if (queue[done] %in% asked_for) queue <- unique(c(queue, read$maps))
   }
   none <- data.table(address = character(), modified = character())
   list(pages = unique(rbindlist(c(list(none), pages)), by = "address"),
     problems = rbindlist(c(list(data.table(address = character(), problem = character())),
       problems)))
+}
+
+# One sitemap as read_sitemap() has it; without `pages` where it could not be had.
+asked_sitemap <- function(walk, address) {
+  if (host_of(address) != walk$host) return(list(problem = "sitemap of another host"))
+  answer <- patient_answer(walk, address, largest = largest_sitemap)
+  if (!identical(answer$status, 200L)) {
+    return(list(problem = answer_problem(answer$status, answer$problem)))
+  }
+  read_sitemap(answer$body)
 }

@@ -294,7 +294,7 @@ test_that("value adds up over every grouping, leans on the site where little is 
   miss <- function(rate) mean((rate[use] - later[use] / sessions[use])^2 * sessions[use])
   expect_lt(miss(worth$rate), miss(raw))
   expect_lt(miss(worth$rate), miss(rep(mean(raw, na.rm = TRUE), length(pages))))
-  expect_error(tide_value(demo()$found), class = "tide_error_argument")
+  expect_error(tide_value(demo()$found), class = "tide_error_facts")
 })
 
 test_that("conversions and money are clicks times what one brings, in every figure", {

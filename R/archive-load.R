@@ -61,7 +61,7 @@ tide_load <- function(store, files, exported = NULL, columns = NULL, date_order 
       return(structure(result, class = "tide_load"))
     }
     import <- DBI::dbGetQuery(con, "SELECT coalesce(max(id), 0) + 1 AS id FROM imports")$id
-    # Begun: whatever is left of it where this process is killed can be told from what belongs to
+    # Begun: whatever is left of it where this process is killed can be known from what belongs to
     # the archive.
     write_record(store, "import", import, list())
     for (grain in names(tables)) {

@@ -54,7 +54,7 @@ check_all_damaged <- function(store, left_out) {
   if (length(damaged)) abort_all_damaged(store, sub("^damaged part ", "", damaged))
 }
 
-# The window that tables without dates told, NULL where any did not.
+# The window that tables without dates have, NULL where any did not.
 slice_window <- function(slices) {
   if (any(slices$day > 0) || anyNA(slices$first)) return(NULL)
   list(from = as.IDate(min(slices$first)), to = as.IDate(max(slices$last)))

@@ -1,7 +1,7 @@
 # Contests of a table without dates, where nobody can know whether pages swap or are shown together:
 # pages that are close to each other in position and in weight are named, with the doubt in the
 # confidence (a judgement: surer where neither is near the top nor rightly ahead). Whether the page
-# leads whose words match less can be told all the same.
+# leads whose words match less can be seen all the same.
 
 undated_cannibalized <- function(summary, curve, pairs, aside, options) {
   if (!anyDuplicated(pairs$query[pairs$tested])) return(no_findings(aside))

@@ -12,7 +12,7 @@ check_class <- function(x, class, arg) {
   if (!inherits(x, class)) abort_argument(arg, sprintf("a <%s> object", class), class(x))
 }
 
-# Where generics take dots, what is not known is not passed over.
+# Where generics take dots, what is not known is refused.
 check_no_more <- function(...) {
   if (!...length()) return(invisible())
   names <- names(list(...))

@@ -78,7 +78,7 @@ run_moves <- function(options, files) {
   } else {
     tide_stored(input$store, lag = chosen_lag(options, input), by_month = TRUE)
   })
-  # Days before the windows are not asked for, so nobody is told that they are left out.
+  # Days before the windows are not asked for, so they are not named as left out.
   own_window <- data$left_out$reason == "outside the window" & !chose_window(options)
   note(options,
     paste(left_out_lines(data$left_out[which(!own_window)], kept_by_grain(data)), collapse = "\n"))

@@ -16,21 +16,20 @@ change_parts <- function(clicks_1, clicks_2, expected_1, expected_2, demand_1, d
   each_2 <- fifelse(both, expected_2 / demand_2, 0)
   demand <- factor * (demand_2 - demand_1) * (each_1 + each_2) / 2
   position <- factor * (each_2 - each_1) * (demand_1 + demand_2) / 2
-  data.table(by_demand = fifelse(both, demand, 0),
-    by_position = fifelse(both, position, 0),
+  data.table(by_demand = fifelse(both, demand, 0), by_position = fifelse(both, position, 0),
     by_ctr = fifelse(both, clicks_2 - clicks_1 - factor * (expected_2 - expected_1), 0),
     by_new_lost = fifelse(both, 0, clicks_2 - clicks_1))
 }
 
-# Where what a pair is shown for moved beyond noise and how it is clicked did not, the wavering of
+# Where what a pair is shown for moved beyond noise and how it is clicked did not, the noise of
 # clicks is luck, and goes along with demand and position in proportion to what they did (in the
 # direction of the change); the CTR that moved on the whole site stays. Elsewhere the luck of clicks
 # is part of CTR. Sums stay what they are. Where one cause is clear, it takes
 # more than one chance in ten to name a second: of ten pairs one has so much by luck.
 share_luck <- function(parts, tests, common, clear = 0.01, second = 0.02) {
   change <- parts$by_demand + parts$by_position
-  which <- which(tests$p_visible < clear & tests$p_clicked > second &
-    parts$by_new_lost == 0 & change != 0)
+  which <-
+    which(tests$p_visible < clear & tests$p_clicked > second & parts$by_new_lost == 0 & change != 0)
   if (!length(which)) return(parts)
   own <- parts[which]
   along <-
@@ -114,7 +113,7 @@ leading_pairs <- function(pairs, queries, code = pairs$query) {
 least_clicks <- 10
 
 # Clicks in 30 days: where less demand and better positions make up for one another, or little is at
-# stake, nothing is told.
+# stake, nothing is said.
 worth_telling <- 2
 
 # Lines or pairs summed by their name: `name` and the sums of both windows.

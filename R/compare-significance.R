@@ -89,7 +89,7 @@ window_wavering <- function(rows, many, windows, few = 20, belief = 50) {
     own <- x$change
     if (length(own) >= few) own <- own - stats::ave(own, moment, FUN = stats::median)
     beyond <- own^2 - x$noise
-    # A belief in the wavering of all lines, worth so many weeks, beside each line's own weeks.
+    # A belief in the noise of all lines, worth so many weeks, beside each line's own weeks.
     all <- if (length(own) >= few) middle_variance(own, x$noise) else max(0.01, mean(beyond))
     weeks <- tabulate(line, many)
     own <- sum_codes(beyond, line, many)

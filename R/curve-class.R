@@ -126,7 +126,7 @@ summary.tide_curve <- function(object, ...) glance(object, ...)
 #' fitted again. Nothing is read twice.
 #'
 #' @param object A `tide_curve` object.
-#' @param more A `tide_summary` object of other days, with brand told apart and split as in the
+#' @param more A `tide_summary` object of other days, with brand apart and split as in the
 #'   first.
 #' @param ... Not used.
 #' @return A `tide_curve` object, as [tide_curve()] gives it for all the data at once.

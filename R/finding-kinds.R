@@ -41,9 +41,9 @@ finding_kinds <- function() {
         "does to the position is measured on this site's own pages.")))
 }
 
-# label: in sentences; short: in narrow columns; initial: of its ids; hours: of work, unless told
+# label: in sentences; short: in narrow columns; initial: of its ids; hours: of work, unless given
 # otherwise; of_place: about where a page stands, which nobody can judge while pages compete, not
-# about how it is clicked there; colour, mark: in figures, each told apart by either.
+# about how it is clicked there; colour, mark: in figures, each known by either.
 finding_kind <- function(find, label, short, initial, hours, of_place = TRUE, colour, mark,
     meaning) {
   as.list(environment())

@@ -9,7 +9,7 @@ need_forecast <- function() {
   }
 }
 
-# A year before, a season can be told from one year only; from two on it can be estimated.
+# A year before, a season rests on one year only; from two on it can be estimated.
 forecast_methods <- function(season = NULL) {
   methods <- list(
     naive = list(least = 1, of = function(y, h) rep(utils::tail(y, 1), h)),

@@ -97,7 +97,7 @@ decided_pairs <- function(lines) {
   paste(rep(query_key(lines$query), lengths(pages)), page_key(as.character(unlist(pages))))
 }
 
-# Days before a low CTR was mended, by which its level is known.
+# Days before a low CTR was fixed, by which its level is known.
 days_before <- function(rows, at) min(90L, as.integer(at - min(rows$date)))
 
 # lines: of one task.

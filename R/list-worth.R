@@ -87,7 +87,7 @@ within_demand <- function(found, summary) {
   found
 }
 
-# Hours of work by kind: ours, or as told.
+# Hours of work by kind: ours, or as given.
 kind_hours <- function(hours = NULL) {
   all <- vapply(finding_kinds(), `[[`, 0, "hours")
   replace(all, names(hours), unlist(hours))

@@ -139,7 +139,7 @@ look_for_all <- function(summary, curve, pairs, options) {
     aside = rbindlist(lapply(looked, `[[`, "aside")))
 }
 
-# Findings of queries that are not the site's subject go; their number is told with the reason.
+# Findings of queries that are not the site's subject go; their number is given with the reason.
 without_ignored <- function(looked, summary, rules) {
   if (!length(rules$ignore)) return(looked)
   reason <- said_of_queries(summary$queries$key, rules$ignore)

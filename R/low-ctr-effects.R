@@ -1,7 +1,7 @@
 # Why CTR falls short: the results page of a topic, the page's title and description, or the match
 # of one query.
 #
-# Queries differ around the curve for reasons that nobody can mend. So the spread of the log factors
+# Queries differ around the curve for reasons that nobody can fix. So the spread of the log factors
 # is taken apart into a usual, a low and a high part (a two-groups mixture, Efron 2010), one level
 # after the other: first topics, whose queries fall short on every page that ranks for them; then
 # pages, whose title and description all their queries share; then the pairs themselves, once the
@@ -42,7 +42,7 @@ fit_low_ctr <- function(clicks, expected, page, words, single = rep(TRUE, length
   expected <- expected * exp(topics$effect)
   judged <- page_posteriors(clicks, expected, page, levels$pairs, levels$pages)
   # A topic that may be behind it takes its share of the certainty: by what its other pages say or,
-  # where it is on one page only, by how often topics are held back and pages are weak.
+  # where it is on one page only, by how often results pages take clicks and pages are weak.
   held <- topics$part / (topics$part + levels$pages$weight[["low"]])
   set(judged, j = "by_topic", value = ifelse(topics$low > 0.5, 0, topics$low))
   set(judged, j = "unseen_topic", value = ifelse(topics$alone, judged$page_low * held, 0))
@@ -58,7 +58,7 @@ fit_levels <- function(clicks, expected, page, known, most = 6000L) {
   best <- utils::head(which(known)[order(-expected[known])], 2000)
   all <- fit_two_groups(clicks_over_factors(clicks[best], expected[best]))
   at <- by_pages(page)
-  # One page, or none told: what all queries share is the site's level.
+  # One page, or none known: what all queries share is the site's level.
   if (length(at$page) == 1) {
     return(list(all = all, pages = no_page_effects(),
       pairs = fit_query_groups(clicks_over_factors(clicks[best], expected[best]), near = all)))

@@ -56,7 +56,7 @@ page_shares <- function(likelihood, groups) {
 
 # Out: a row per pair, `low`, the chance that its page or itself is low, `page_low`, that its page
 # is, and `pair_low`, that it is low itself if its page is not. Some pages at a time, so that memory
-# stays small. What is clicked far more than usual, and nobody mended, shows how heavy the tails of
+# stays small. What is clicked far more than usual, and nobody fixed, shows how heavy the tails of
 # the usual are: as much is taken to be natural below.
 page_posteriors <- function(clicks, expected, page, pairs, pages, at_once = 20000L) {
   at <- by_pages(page)

@@ -1,7 +1,7 @@
 # Level shifts of CTR at equal position: pages, then single pairs, whose clicks beside the curve
 # changed for good within the window. What is judged is what holds since the last change; what was
 # before says what the page could have.
-# See low-ctr-shift-fit.R for how a change is told.
+# See low-ctr-shift-fit.R for how a change is found.
 
 # In: pairs of pair_evidence(); known: pages (codes) and dates of changes that somebody made, or
 # NULL. Out: the same with clicks, impressions, position, ratios and expected clicks of the days
@@ -154,9 +154,9 @@ shifted_levels <- function(levels, at, judged) {
 }
 
 # Pages and queries that were below the curve and are as expected since a day.
-mended_lines <- function(summary, now, rows) {
-  mended <- rows[(now$ratio[rows] > 1 & now$before[rows] < assumed("low_below")) %in% TRUE]
-  rose <- now[mended]
+improved_lines <- function(summary, now, rows) {
+  improved <- rows[(now$ratio[rows] > 1 & now$before[rows] < assumed("low_below")) %in% TRUE]
+  rose <- now[improved]
   if (!nrow(rose)) return(NULL)
   queries <- table(rose$page)
   first <- which(!duplicated(rose$page))

@@ -76,7 +76,7 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   unsure <- which(below & judged$confidence > assumed("low_named"))
   aside <- rbind(unclear_line(curve, now, unclear), topic_lines(fit$topics),
     unsure_line(at$query[setdiff(unsure, likely[worth])], options$fdr),
-    mended_lines(summary, now, setdiff(candidates, candidates[likely[worth]])))
+    improved_lines(summary, now, setdiff(candidates, candidates[likely[worth]])))
   if (!length(worth)) return(no_findings(rbind(aside, few)))
   listed <- likely[worth]
   done <- lapply(done, `[`, worth)
@@ -129,11 +129,14 @@ unclear_line <- function(curve, now, rows) {
 few_line <- function(at) {
   known <- sum(at$expected >= 3)
   if (known >= assumed("low_enough")) return(NULL)
-  data.table(kind = "low_ctr", queries = nrow(at), reason = sprintf(paste(
-    "too few clicks to tell low CTR: three or more are expected of %s; %d would do, in a longer",
-    "window or with more queries"),
-    format_plural(known, "query", "queries"), as.integer(assumed("low_enough"))))[,
-      c("kind", "reason", "queries")]
+  data.table(
+    kind = "low_ctr",
+    queries = nrow(at),
+    reason = sprintf(paste(
+      "too few clicks to tell low CTR: three or more are expected of %s; %d would do, in a longer",
+      "window or with more queries"),
+      format_plural(known, "query", "queries"), as.integer(assumed("low_enough"))))[,
+        c("kind", "reason", "queries")]
 }
 
 topic_lines <- function(topics) {

@@ -107,15 +107,15 @@ moving_pairs <- function(summary, curve, pairs) {
 
 # The log of the change of clicks for a search, its luck taken out, beside what the site as a whole
 # did. In: pairs of two_windows(). Out: a row per pair: the part of position (`by_position`) and its
-# `wavering`, that of click-through as seen (`seen`, `noise`) and what it is beside the usual, low
-# and high moves of the site's pairs; `size` and `variance` of the whole, and the chances that it is
-# clearly down (`fell`) or up (`rose`).
+# `position_noise`, that of click-through as seen (`seen`, `noise`) and what it is beside the usual,
+# low and high moves of the site's pairs; `size` and `variance` of the whole, and the chances that
+# it is clearly down (`fell`) or up (`rose`).
 real_change <- function(moved) {
   on_curve <- log(moved$expected_2 / moved$demand_2) - log(moved$expected_1 / moved$demand_1)
   by_position <- on_curve - stats::median(on_curve)
   # A search's position differs from the mean by about half of it, and clicks fall about as position
   # rises.
-  wavering <- 0.5^2 * (1 / moved$impressions_1 + 1 / moved$impressions_2)
+  position_noise <- 0.5^2 * (1 / moved$impressions_1 + 1 / moved$impressions_2)
   seen <-
     log_factor(moved$clicks_2, moved$expected_2) - log_factor(moved$clicks_1, moved$expected_1)
   noise <-
@@ -130,19 +130,20 @@ real_change <- function(moved) {
     Reduce(`+`, Map(function(part, k) shares[, k] * part$mean, parts, 1:3))
   chance <- function(sign) Reduce(`+`, Map(function(part, k) {
     shares[, k] * stats::pnorm((sign * (by_position - groups$mean[1] + part$mean) -
-      assumed("moved_by")) / sqrt(part$variance + wavering))
+      assumed("moved_by")) / sqrt(part$variance + position_noise))
   }, parts, 1:3))
   data.table(
     by_position,
-    wavering,
+    position_noise,
     seen,
     noise,
     usual = groups$mean[1],
     usual_sd = groups$sd[1],
     size,
-    variance = wavering + Reduce(`+`, Map(function(part, k) {
-      shares[, k] * (part$variance + (by_position - groups$mean[1] + part$mean - size)^2)
-    }, parts, 1:3)),
+    variance = position_noise + Reduce(`+`,
+      Map(function(part, k) {
+        shares[, k] * (part$variance + (by_position - groups$mean[1] + part$mean - size)^2)
+      }, parts, 1:3)),
     fell = chance(-1),
     rose = chance(1))
 }
@@ -168,8 +169,9 @@ moving_steps <- function(of, done, confidence, down) {
     "raised to what page one would have seen)"),
     of$position, of$ctr),
     sprintf(paste("change by position on the curve, ln: %.3f beside the middle of all",
-      "pairs, its wavering 0.25 x (1/%s + 1/%s) = %.4f"),
-      of$by_position, format_count(of$impressions_1), format_count(of$impressions_2), of$wavering),
+      "pairs, its noise 0.25 x (1/%s + 1/%s) = %.4f"),
+      of$by_position, format_count(of$impressions_1), format_count(of$impressions_2),
+      of$position_noise),
     sprintf(paste("change of CTR = ln((%s + 0.5) / (%.2f + 0.5)) - ln((%s + 0.5)",
       "/ (%.2f + 0.5)) = %.3f, variance of its noise %.3f; pairs of this site",
       "usually move by %.3f on average, standard deviation %.3f"),

@@ -41,7 +41,7 @@ band_shades <- function(bands) {
 
 # Events on figures over time.
 
-# Events as numbered lines, told in the caption: list(layers, caption).
+# Events as numbered lines, named in the caption: list(layers, caption).
 event_marks <- function(events, from, to) {
   if (!is.null(events)) events <- events[events$date >= from & events$date <= to]
   if (!NROW(events)) return(list(layers = NULL, caption = NULL))

@@ -219,7 +219,7 @@ read_segments <- function(given, file, path) {
     kinds <- lapply(segment_conditions, function(condition) unname(values[condition$value]))
     flags <- names(conditions) %in% names(Filter(function(kind) kind == "flag", kinds))
     read <- c(read_settings(conditions[!flags], kinds, file, here), conditions[flags])
-    # What the condition itself refuses (a pattern that is none) is told by line, too.
+    # What the condition itself refuses (a pattern that is none) is named by line, too.
     tryCatch(do.call(tide_segment, c(list(name), read)), tide_error = function(e) {
       at <- if (!is.null(e$argument)) c(here, e$argument) else here
       abort_tide(e$what,

@@ -34,7 +34,7 @@ learn_reach <- function(course, rule = "next", worth = assumed("step_past_cases"
   c(fit, list(cases = length(reached), reached = mean(reached)))
 }
 
-# queries: on the page, NA where there is one page only or none is told, so that they say nothing:
+# queries: on the page, NA where there is one page only or none is known, so that they say nothing:
 # then the middling five.
 reach_features <- function(position, target, trend, queries) {
   cbind(1, log(position / target) - log(2), fcoalesce(pmax(-1, pmin(1, trend)), 0),

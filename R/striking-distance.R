@@ -29,7 +29,7 @@
 #' @name striking_distance
 NULL
 
-# Where else a step should lead can be told: one position for all, or so many places ("+3").
+# Where else a step should lead can be named: one position for all, or so many places ("+3").
 next_step <- function(position, target = "next") {
   if (identical(target, "next")) {
     return(ifelse(position > 10, assumed("target_from_page_two"), assumed("target_from_page_one")))

@@ -60,7 +60,7 @@ month_grains <- function(dimensions, rows) {
 }
 
 # The days that slices of the archive stand for: those of their dates, or the window that a table
-# without dates told.
+# without dates have.
 slice_days <- function(slices, until) {
   new_table(setDT(list(date = if (all(slices$day > 0)) as.IDate(slices$day))),
     if (all(slices$day > 0)) "date", until, slice_window(slices))[c("from", "to", "days")]

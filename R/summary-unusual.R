@@ -36,7 +36,7 @@ site_unusual_runs <- function(data) {
   }
   found <- unusual_runs(days, 1L)
   weeks <- unusual_runs(days, 7L)
-  # A week that is odd for the sake of its odd days is told by them.
+  # A week that is odd for the sake of its odd days is named by them.
   found <- rbind(found, weeks[!vapply(seq_len(nrow(weeks)),
     function(i) any(found$from <= weeks$to[i] & found$to >= weeks$from[i]), NA)])
   setorderv(found, c("from", "days"))

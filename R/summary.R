@@ -16,10 +16,10 @@
 #'   must stand alone, longer ones may be joined or spaced. So are queries with other spellings of
 #'   a word (a letter or two apart, diacritics left out or written in two letters) at least half of
 #'   whose clicks land on the pages that the words themselves lead to; `I("word")` counts only what
-#'   is named. `NULL`: brand is not told apart.
+#'   is named. `NULL`: brand queries stay in the pool.
 #' @param recent_days Length of the window that findings rest on; `Inf` for all days.
 #' @param undated_days How many days a table without dates stands for, where [tide_filter()] was
-#'   not told and no totals by date came with it. Exports usually cover three months.
+#'   not given and no totals by date came with it. Exports usually cover three months.
 #' @param split A dimension by which [tide_curve()] shall tell parts apart: `device`, `country`,
 #'   `vertical`, `rich_result` or `month`.
 #' @return A `tide_summary` object: a list with `queries` (data.table: `query`, `key`,

@@ -29,7 +29,7 @@ clean_url <- function(urls) {
 # What decides whether two clean URLs are one page.
 url_key <- function(clean) {
   key <- without_start(clean, c("https://", "http://"))
-  # What few have is looked for before it is mended.
+  # What few have is looked for before it is put right.
   key <- replace_some(key, grepl("://", key, fixed = TRUE), "^[a-z][a-z0-9+.-]*://", "")
   key <- without_start(key, "www.")
   key <- replace_some(key,

@@ -34,20 +34,19 @@ test_that(
     expect_error(tide_rebuild(withr::local_tempdir()), class = "tide_error_store")
   })
 
-test_that("damaged parts are written anew when their file is loaded again; without any, every command says so",
-  {
-    dir <- withr::local_tempdir()
-    store <- tide_store(dir)
-    file <- export(rows_of(0:40, 10))
-    tide_load(store, file, exported = "2026-05-01")
-    for (hurt in list(function(part) unlink(part), function(part) writeLines("x", part))) {
-      for (part in list.files(file.path(store$dir, "parts"), full.names = TRUE)) hurt(part)
-      expect_error(held(store), "can be read", class = "tide_error_store")
-      expect_error(tide_summary(tide_stored(store, by_month = TRUE)), "can be read",
-        class = "tide_error_store")
-      expect_true(any(tide_check(store)$problems$problem == "damaged part"))
-      expect_equal(tide_load(store, file, exported = "2026-05-01")$repaired, 2)
-      expect_equal(sum(held(store)$clicks), 410)
-      expect_equal(tide_load(store, file, exported = "2026-05-01")$repaired, 0)
-    }
-  })
+test_that("damaged parts are written anew when loaded again; without any, every command says so", {
+  dir <- withr::local_tempdir()
+  store <- tide_store(dir)
+  file <- export(rows_of(0:40, 10))
+  tide_load(store, file, exported = "2026-05-01")
+  for (hurt in list(function(part) unlink(part), function(part) writeLines("x", part))) {
+    for (part in list.files(file.path(store$dir, "parts"), full.names = TRUE)) hurt(part)
+    expect_error(held(store), "can be read", class = "tide_error_store")
+    expect_error(tide_summary(tide_stored(store, by_month = TRUE)), "can be read",
+      class = "tide_error_store")
+    expect_true(any(tide_check(store)$problems$problem == "damaged part"))
+    expect_equal(tide_load(store, file, exported = "2026-05-01")$repaired, 2)
+    expect_equal(sum(held(store)$clicks), 410)
+    expect_equal(tide_load(store, file, exported = "2026-05-01")$repaired, 0)
+  }
+})

@@ -19,7 +19,7 @@ test_that("stable seconds, section links and one-day blips are not cannibalized"
   expect_match(rivals$reason, "/i/ led on 42 days, /j/ on 42 (3 changes)", fixed = TRUE)
 })
 
-test_that("the page whose words match less and leads, clicked too little, is told apart; languages are no rivals",
+test_that("a leader whose words match less, clicked too little, is found; languages are no rivals",
   {
     # Positions and CTR of the page that does not match the query and of the one that does.
     cases <- list(passed_by = c(3, 8, 0.02, 0.02), as_usual = c(3, 8, made_curve[3], made_curve[8]),
@@ -156,8 +156,9 @@ test_that("a page that earns more elsewhere than one page would bring is not red
       c("page", "position", "clicks") := list(address, place, rbinom(.N, impressions, 0.012))]
     own <- shown(rows[query == "query 0004"]$page, 9)
     other <- shown("https://www.fernmoor.example/other/", 12)
-    rich <- copy(rows[query == "query 0008"])[, c("page", "position", "clicks") :=
-      list("https://www.fernmoor.example/other/", 1, impressions)]
+    rich <- copy(rows[query == "query 0008"])[,
+      c("page", "position", "clicks") :=
+        list("https://www.fernmoor.example/other/", 1, impressions)]
     rbind(rows[!query %in% c("query 0004", "query 0008")], own, other, rich)
   })
   found <- as.data.table(tide_find(tide_summary(as_data(rows)), kind = "cannibalized")$findings)

@@ -7,15 +7,14 @@ test_that("the spread of gamma factors is recovered from negative binomial click
   }
 })
 
-test_that("the likelihood of gamma factors has its maximum where Bliss and Fisher (1953), Biometrics 9, 176-200, found it",
-  {
-    # Red mites on 150 apple leaves: mean 1.1467, k = 1.0246, the shape of the factors.
-    mites <- rep(0:7, c(70, 38, 17, 10, 9, 3, 2, 1))
-    best <- optimize(function(shape) {
-      -inktide:::factor_likelihood(mites, rep(mean(mites), 150), 1 / shape)
-    }, c(0.2, 5), tol = 1e-8)
-    expect_equal(best$minimum, 1.0246, tolerance = 1e-4)
-  })
+test_that("the likelihood of gamma factors has the maximum of Bliss, Fisher (1953), Biometrics 9", {
+  # Red mites on 150 apple leaves: mean 1.1467, k = 1.0246, the shape of the factors.
+  mites <- rep(0:7, c(70, 38, 17, 10, 9, 3, 2, 1))
+  best <- optimize(function(shape) {
+    -inktide:::factor_likelihood(mites, rep(mean(mites), 150), 1 / shape)
+  }, c(0.2, 5), tol = 1e-8)
+  expect_equal(best$minimum, 1.0246, tolerance = 1e-4)
+})
 
 test_that("a spread that grows with the position is told, and none where there is none", {
   set.seed(6)

@@ -141,21 +141,20 @@ test_that(
     expect_equal(predict(tide_curve(summary), 1:10)$ctr, pooled, tolerance = 0.01)
   })
 
-test_that("a hundred times the impressions narrow the interval only to the limit that the spread between queries sets",
-  {
-    of_size <- function(mean) {
-      set.seed(3)
-      tide_curve(tide_summary(as_data(made_site(queries = 300, days = 20,
-        factor = exp(rnorm(300, -0.045, 0.3)), demand = exp(rnorm(300, mean, 0.5))))))
-    }
-    few <- of_size(1)
-    many <- of_size(1 + log(100))
-    width <- function(curve) with(predict(curve, 1:10), log(ctr_high / ctr_low))
-    expect_lt(mean(width(many)), mean(width(few)))
-    # Each position has some 30 to 90 queries: the standard error of the mean of so many factors.
-    limit <- 2 * 1.645 * sqrt(many$fits$all$spread / 300)
-    expect_true(all(width(many) > limit))
-  })
+test_that("a hundred times the impressions narrow the interval to the limit that spread sets", {
+  of_size <- function(mean) {
+    set.seed(3)
+    tide_curve(tide_summary(as_data(made_site(queries = 300, days = 20,
+      factor = exp(rnorm(300, -0.045, 0.3)), demand = exp(rnorm(300, mean, 0.5))))))
+  }
+  few <- of_size(1)
+  many <- of_size(1 + log(100))
+  width <- function(curve) with(predict(curve, 1:10), log(ctr_high / ctr_low))
+  expect_lt(mean(width(many)), mean(width(few)))
+  # Each position has some 30 to 90 queries: the standard error of the mean of so many factors.
+  limit <- 2 * 1.645 * sqrt(many$fits$all$spread / 300)
+  expect_true(all(width(many) > limit))
+})
 
 test_that("days of faulty tracking and of bots do not bend the curve, and are named", {
   rows <- made_site(queries = 300, days = 60)

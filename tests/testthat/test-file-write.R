@@ -28,44 +28,42 @@ test_that("links are followed, and mode and owner stay", {
     c("real.csv", "link.csv", "dangling.csv", "later.csv", "turn1", "turn2"))
 })
 
-test_that("devices and pipes are written through, a full one is an error, and what may not be written is refused",
-  {
-    written("/dev/null")
-    expect_equal(facts("/dev/null")$kind, "device")
-    if (file.exists("/dev/full")) {
-      expect_error(written("/dev/full"), "No space left", class = "tide_error_write")
-      expect_equal(facts("/dev/full")$kind, "device")
+test_that("devices and pipes are written through, a full one is an error, others are refused", {
+  written("/dev/null")
+  expect_equal(facts("/dev/null")$kind, "device")
+  if (file.exists("/dev/full")) {
+    expect_error(written("/dev/full"), "No space left", class = "tide_error_write")
+    expect_equal(facts("/dev/full")$kind, "device")
+  }
+  dir <- withr::local_tempdir()
+  pipe <- file.path(dir, "pipe")
+  skip_if(system2("mkfifo", pipe) != 0, "no pipes here")
+  system2("sh", c("-c", shQuote(sprintf("cat %s > %s/got", pipe, dir))), wait = FALSE)
+  written(pipe, c("one", "two"))
+  for (wait in 1:50) {
+    if (file.exists(file.path(dir, "got")) && file.size(file.path(dir, "got")) > 0) {
+      break
+    } else {
+      Sys.sleep(0.1)
     }
-    dir <- withr::local_tempdir()
-    pipe <- file.path(dir, "pipe")
-    skip_if(system2("mkfifo", pipe) != 0, "no pipes here")
-    system2("sh", c("-c", shQuote(sprintf("cat %s > %s/got", pipe, dir))), wait = FALSE)
-    written(pipe, c("one", "two"))
-    for (wait in 1:50) {
-      if (file.exists(file.path(dir, "got")) && file.size(file.path(dir, "got")) > 0) {
-        break
-      } else {
-        Sys.sleep(0.1)
-      }
-    }
-    expect_equal(readLines(file.path(dir, "got")), c("one", "two"))
-    expect_equal(facts(pipe)$kind, "pipe")
-    locked <- file.path(dir, "locked.csv")
-    writeLines("old", locked)
-    Sys.chmod(locked, "444")
-    expect_error(written(locked), "not to be written", class = "tide_error_write")
-    expect_equal(readLines(locked), "old")
-    expect_error(written(dir), "folder", class = "tide_error_write")
-    expect_error(written(file.path(dir, "no", "where")), "no such folder",
-      class = "tide_error_write")
-    expect_error(inktide:::write_whole(locked <- file.path(dir, "half.csv"), function(to) {
-      writeLines("h", to)
-      stop("out of ink")
-    }),
-      "out of ink", class = "tide_error_write")
-    expect_false(file.exists(locked))
-    expect_setequal(list.files(dir, all.files = TRUE, no.. = TRUE), c("pipe", "got", "locked.csv"))
-  })
+  }
+  expect_equal(readLines(file.path(dir, "got")), c("one", "two"))
+  expect_equal(facts(pipe)$kind, "pipe")
+  locked <- file.path(dir, "locked.csv")
+  writeLines("old", locked)
+  Sys.chmod(locked, "444")
+  expect_error(written(locked), "not to be written", class = "tide_error_write")
+  expect_equal(readLines(locked), "old")
+  expect_error(written(dir), "folder", class = "tide_error_write")
+  expect_error(written(file.path(dir, "no", "where")), "no such folder", class = "tide_error_write")
+  expect_error(inktide:::write_whole(locked <- file.path(dir, "half.csv"), function(to) {
+    writeLines("h", to)
+    stop("out of ink")
+  }),
+    "out of ink", class = "tide_error_write")
+  expect_false(file.exists(locked))
+  expect_setequal(list.files(dir, all.files = TRUE, no.. = TRUE), c("pipe", "got", "locked.csv"))
+})
 
 test_that(
   "every kind of output of the program goes through links, and a full disk ends with status 1",

@@ -26,33 +26,32 @@ test_that("pages are followed by week with gaps as gaps, and sums agree with the
   expect_equal(sort(unique(followed$lines$rank)), 1:2)
 })
 
-test_that("the program follows pages, tests events and leaves days out; the report opens with what happened",
-  {
-    dir <- withr::local_tempdir()
-    data.table::fwrite(paged(clicks = 1.6), file.path(dir, "a.csv"))
-    writeLines(c("date,event,pages", "2026-02-27,Titles rewritten,/a/*"),
-      file.path(dir, "events.csv"))
-    run <- function(...) program(..., "--lag", "0", dir = dir)
-    shown <- run("follow", "a.csv", "--events", "events.csv", "--of", "/a/*", "--figure", "f.png")
-    expect_equal(shown$status, 0)
-    expect_match(paste(shown$out, collapse = " "), "Titles rewritten.*rose")
-    expect_gt(file.size(file.path(dir, "f.png")), 10000)
-    events <- data.table::fread(text = run("follow", "a.csv", "--events", "events.csv", "--view",
-      "events", "--format", "csv")$out)
-    expect_equal(events$verdict[events$measure == "ctr"], "rose")
-    expect_equal(run("follow", "a.csv", "--view", "events", "--format", "csv")$status, 2)
-    lines <- data.table::fread(text = run("follow", "a.csv", "--view", "lines", "--by", "day",
-      "--without", "2026-03-01..2026-03-03", "--format", "csv", "--of", "/a/p1/")$out)
-    expect_equal(sum(is.na(lines$clicks)), 3)
-    expect_equal(run("follow", "a.csv", "--without", "yesterday")$status, 2)
-    expect_equal(run("report", "a.csv", "--events", "events.csv", "--out", "r.html")$status, 0)
-    html <- paste(readLines(file.path(dir, "r.html"), warn = FALSE), collapse = "\n")
-    expect_match(html, "the site had [0-9,]+ clicks, ")
-    expect_match(html, "Titles rewritten")
-    expect_match(html, "id='time'")
-    expect_equal(
-      run("compare", "a.csv", "--level", "page", "--format", "xlsx", "--out", "m.xlsx")$status, 0)
-    sheet <- openxlsx::read.xlsx(file.path(dir, "m.xlsx"), 1)
-    expect_equal(sheet$by_demand + sheet$by_position + sheet$by_ctr + sheet$by_new_lost,
-      sheet$change, tolerance = 1e-6)
-  })
+test_that("the program follows pages, tests events, leaves days out; the report opens with it", {
+  dir <- withr::local_tempdir()
+  data.table::fwrite(paged(clicks = 1.6), file.path(dir, "a.csv"))
+  writeLines(c("date,event,pages", "2026-02-27,Titles rewritten,/a/*"),
+    file.path(dir, "events.csv"))
+  run <- function(...) program(..., "--lag", "0", dir = dir)
+  shown <- run("follow", "a.csv", "--events", "events.csv", "--of", "/a/*", "--figure", "f.png")
+  expect_equal(shown$status, 0)
+  expect_match(paste(shown$out, collapse = " "), "Titles rewritten.*rose")
+  expect_gt(file.size(file.path(dir, "f.png")), 10000)
+  events <- data.table::fread(text = run("follow", "a.csv", "--events", "events.csv", "--view",
+    "events", "--format", "csv")$out)
+  expect_equal(events$verdict[events$measure == "ctr"], "rose")
+  expect_equal(run("follow", "a.csv", "--view", "events", "--format", "csv")$status, 2)
+  lines <- data.table::fread(text = run("follow", "a.csv", "--view", "lines", "--by", "day",
+    "--without", "2026-03-01..2026-03-03", "--format", "csv", "--of", "/a/p1/")$out)
+  expect_equal(sum(is.na(lines$clicks)), 3)
+  expect_equal(run("follow", "a.csv", "--without", "yesterday")$status, 2)
+  expect_equal(run("report", "a.csv", "--events", "events.csv", "--out", "r.html")$status, 0)
+  html <- paste(readLines(file.path(dir, "r.html"), warn = FALSE), collapse = "\n")
+  expect_match(html, "the site had [0-9,]+ clicks, ")
+  expect_match(html, "Titles rewritten")
+  expect_match(html, "id='time'")
+  expect_equal(
+    run("compare", "a.csv", "--level", "page", "--format", "xlsx", "--out", "m.xlsx")$status, 0)
+  sheet <- openxlsx::read.xlsx(file.path(dir, "m.xlsx"), 1)
+  expect_equal(sheet$by_demand + sheet$by_position + sheet$by_ctr + sheet$by_new_lost, sheet$change,
+    tolerance = 1e-6)
+})

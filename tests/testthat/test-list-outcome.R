@@ -1,36 +1,34 @@
-test_that("what worked is told from what did not, demand taken out (difference in differences on known changes)",
-  {
-    effect <- c(worked = 2.5, nothing = 1, worse = 0.3)
-    verdicts <- lapply(1:6, function(seed) {
-      rows <- made_site(queries = 200, days = 84, seed = seed, demand = rep(12, 200))
-      day <- as.IDate("2026-02-20")
-      # Demand doubles for all since; three queries change besides.
-      for (i in seq_along(effect)) {
-        use <- rows$query == sprintf("query %04d", 3 * i + 1)
-        rows[use, position := 4]
-        rows[use,
-          clicks := rbinom(.N, impressions, made_curve[4] * ifelse(date > day, effect[i], 1))]
-      }
-      extra <- rows[date > day]
-      rows <- rbind(rows[date <= day],
-        extra[, c("clicks", "impressions") := list(2L * clicks, 2L * impressions)])
-      summary <- tide_summary(as_data(rows))
-      decisions <- data.table(id = names(effect), decision = "done", at = day, kind = "low_ctr",
-        query = sprintf("query %04d", 3 * 1:3 + 1), page = "",
-        pages = rows$page[match(sprintf("query %04d", 3 * 1:3 + 1), rows$query)])
-      tide_outcomes(as_data(rows), decisions, tide_curve(summary))
-    })
-    all <- rbindlist(verdicts)
-    expect_gte(mean(all$verdict[all$task == "worked"] == "worked"), 0.8)
-    expect_gte(mean(all$verdict[all$task == "nothing"] == "no sign yet"), 0.8)
-    expect_gte(mean(all$verdict[all$task == "worse"] == "made it worse"), 0.6)
-    expect_equal(mean(log(all$ratio[all$task == "worked"])), log(2.5), tolerance = 0.25)
-    early <- tide_outcomes(as_data(made_site(queries = 50, days = 60)),
-      data.table(id = "x", decision = "done", at = as.IDate("2026-02-27"), kind = "low_ctr",
-        query = "query 0004", page = "", pages = "https://www.fernmoor.example/p1/"),
-      tide_curve(tide_summary(as_data(made_site(queries = 50, days = 60)))))
-    expect_equal(early$verdict, "too early")
+test_that("what worked is known from what did not, demand taken out, on known changes", {
+  effect <- c(worked = 2.5, nothing = 1, worse = 0.3)
+  verdicts <- lapply(1:6, function(seed) {
+    rows <- made_site(queries = 200, days = 84, seed = seed, demand = rep(12, 200))
+    day <- as.IDate("2026-02-20")
+    # Demand doubles for all since; three queries change besides.
+    for (i in seq_along(effect)) {
+      use <- rows$query == sprintf("query %04d", 3 * i + 1)
+      rows[use, position := 4]
+      rows[use, clicks := rbinom(.N, impressions, made_curve[4] * ifelse(date > day, effect[i], 1))]
+    }
+    extra <- rows[date > day]
+    rows <- rbind(rows[date <= day],
+      extra[, c("clicks", "impressions") := list(2L * clicks, 2L * impressions)])
+    summary <- tide_summary(as_data(rows))
+    decisions <- data.table(id = names(effect), decision = "done", at = day, kind = "low_ctr",
+      query = sprintf("query %04d", 3 * 1:3 + 1), page = "",
+      pages = rows$page[match(sprintf("query %04d", 3 * 1:3 + 1), rows$query)])
+    tide_outcomes(as_data(rows), decisions, tide_curve(summary))
   })
+  all <- rbindlist(verdicts)
+  expect_gte(mean(all$verdict[all$task == "worked"] == "worked"), 0.8)
+  expect_gte(mean(all$verdict[all$task == "nothing"] == "no sign yet"), 0.8)
+  expect_gte(mean(all$verdict[all$task == "worse"] == "made it worse"), 0.6)
+  expect_equal(mean(log(all$ratio[all$task == "worked"])), log(2.5), tolerance = 0.25)
+  early <- tide_outcomes(as_data(made_site(queries = 50, days = 60)),
+    data.table(id = "x", decision = "done", at = as.IDate("2026-02-27"), kind = "low_ctr",
+      query = "query 0004", page = "", pages = "https://www.fernmoor.example/p1/"),
+    tide_curve(tide_summary(as_data(made_site(queries = 50, days = 60)))))
+  expect_equal(early$verdict, "too early")
+})
 
 test_that("what was chosen because its clicks were few is not said to work when nothing was done", {
   day <- as.IDate("2026-02-20")

@@ -29,15 +29,14 @@ test_that("a click has one owner, who names the others", {
   expect_equal(ranked$reason[2], "Because.")
 })
 
-test_that("a sure cannibalized query comes before whatever else is said of its pages, a doubtful one does not",
-  {
-    others <- list(finding("low_ctr", 50, 1L), finding("low_ctr", 40, 2L))
-    sure <- do.call(rank, c(list(finding("cannibalized", 1, 1:2)), others))
-    expect_equal(sure$kind, "cannibalized")
-    expect_equal(sure$if_done, 1)
-    doubtful <- do.call(rank, c(list(finding("cannibalized", 1, 1:2, confidence = 0.3)), others))
-    expect_equal(doubtful$kind, c("low_ctr", "low_ctr"))
-  })
+test_that("a sure contest comes before whatever else is said of its pages, a doubtful one not", {
+  others <- list(finding("low_ctr", 50, 1L), finding("low_ctr", 40, 2L))
+  sure <- do.call(rank, c(list(finding("cannibalized", 1, 1:2)), others))
+  expect_equal(sure$kind, "cannibalized")
+  expect_equal(sure$if_done, 1)
+  doubtful <- do.call(rank, c(list(finding("cannibalized", 1, 1:2, confidence = 0.3)), others))
+  expect_equal(doubtful$kind, c("low_ctr", "low_ctr"))
+})
 
 test_that(
   "what one step serves is one task: hours, score and instruction count once, leads come first",

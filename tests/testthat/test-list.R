@@ -72,7 +72,7 @@ test_that("small and odd tables give an answer, not an error", {
     class = "tide_error_argument")
 })
 
-test_that("queries that are not the site's subject are never listed, counted with the reason, kept in totals",
+test_that("queries off the site's subject are not listed, counted with the reason, kept in totals",
   {
     summary <-
       tide_summary(as_data(made_site(queries = 200, days = 60, factor = rep(c(0.3, 1, 1, 1), 50))))

@@ -1,23 +1,22 @@
-test_that("a page that loses its position falls, one that is searched less does not, and the cause is named",
-  {
-    rows <- by_day(function(rows) {
-      last <- max(rows$date) - 27
-      rows[query == "query 0004", impressions := 30L]
-      rows[query == "query 0004" & date >= last,
-        c("position", "clicks") := list(9, rbinom(.N, impressions, made_curve[9]))]
-      rows[query == "query 0004" & date < last,
-        c("position", "clicks") := list(2, rbinom(.N, impressions, made_curve[2]))]
-      rows[query == "query 0010" & date >= last,
-        c("impressions", "clicks") := list(2L, rbinom(.N, 2, made_curve[pmax(1, position)]))]
-      rows
-    })
-    falling <- kind_of(rows, "falling")
-    expect_true("query 0004" %in% falling$query)
-    expect_false("query 0010" %in% falling$query)
-    expect_match(falling$reason[falling$query == "query 0004"], "by position \\(2.0 to 9.0\\)")
-    expect_true("query 0004" %in%
-      kind_of(copy(rows)[, date := min(date) + as.integer(max(date) - date)], "rising")$query)
+test_that("a page that loses its position falls, one searched less does not; causes are named", {
+  rows <- by_day(function(rows) {
+    last <- max(rows$date) - 27
+    rows[query == "query 0004", impressions := 30L]
+    rows[query == "query 0004" & date >= last,
+      c("position", "clicks") := list(9, rbinom(.N, impressions, made_curve[9]))]
+    rows[query == "query 0004" & date < last,
+      c("position", "clicks") := list(2, rbinom(.N, impressions, made_curve[2]))]
+    rows[query == "query 0010" & date >= last,
+      c("impressions", "clicks") := list(2L, rbinom(.N, 2, made_curve[pmax(1, position)]))]
+    rows
   })
+  falling <- kind_of(rows, "falling")
+  expect_true("query 0004" %in% falling$query)
+  expect_false("query 0010" %in% falling$query)
+  expect_match(falling$reason[falling$query == "query 0004"], "by position \\(2.0 to 9.0\\)")
+  expect_true("query 0004" %in%
+    kind_of(copy(rows)[, date := min(date) + as.integer(max(date) - date)], "rising")$query)
+})
 
 test_that(
   "the chance that a pair really fell or rose follows from its posterior, summed over a grid",
@@ -42,7 +41,7 @@ test_that(
       posterior <- prior * dnorm(change$seen[i], at, sqrt(change$noise[i]))
       whole <- change$by_position[i] + at - groups$mean[1]
       expect_equal(change$size[i], sum(whole * posterior) / sum(posterior), tolerance = 1e-3)
-      down <- pnorm((-whole - log(4 / 3)) / sqrt(change$wavering[i]))
+      down <- pnorm((-whole - log(4 / 3)) / sqrt(change$position_noise[i]))
       expect_equal(change$fell[i], sum(down * posterior) / sum(posterior), tolerance = 1e-3)
     }
   })

@@ -43,26 +43,25 @@ gzipped <- function(path) {
   file
 }
 
-test_that("an archive that would write outside its folder, or holds links or devices, is refused, and writes nothing",
-  {
-    names <- c("../../../../tmp/x/.profile", "a/../../x.csv", "/tmp/x.csv", "..\\x.csv",
-      "C:\\x.csv", "\\\\host\\x.csv")
-    landing <- c("/tmp/x/.profile", "/tmp/x.csv",
-      file.path(c(tempdir(), dirname(tempdir()), getwd()), "x.csv"))
-    expect_false(any(file.exists(landing)))
-    for (name in names) {
-      zip <- make_zip(list(member("Queries.csv"), member(name)))
-      for (file in c(zip, gzipped(zip))) {
-        error <- expect_error(tide_read(file), "outside its folder", class = "tide_error_file")
-        expect_equal(error$member, name)
-      }
+test_that("an archive that would write outside its folder, or holds links, is refused", {
+  names <- c("../../../../tmp/x/.profile", "a/../../x.csv", "/tmp/x.csv", "..\\x.csv", "C:\\x.csv",
+    "\\\\host\\x.csv")
+  landing <- c("/tmp/x/.profile", "/tmp/x.csv",
+    file.path(c(tempdir(), dirname(tempdir()), getwd()), "x.csv"))
+  expect_false(any(file.exists(landing)))
+  for (name in names) {
+    zip <- make_zip(list(member("Queries.csv"), member(name)))
+    for (file in c(zip, gzipped(zip))) {
+      error <- expect_error(tide_read(file), "outside its folder", class = "tide_error_file")
+      expect_equal(error$member, name)
     }
-    for (mode in c(0xa1ff, 0x21ff, 0x11ff, 0x61ff)) {
-      expect_error(tide_read(make_zip(list(member("Queries.csv"), member("l.csv", mode = mode)))),
-        "link or a device")
-    }
-    expect_false(any(file.exists(landing)))
-  })
+  }
+  for (mode in c(0xa1ff, 0x21ff, 0x11ff, 0x61ff)) {
+    expect_error(tide_read(make_zip(list(member("Queries.csv"), member("l.csv", mode = mode)))),
+      "link or a device")
+  }
+  expect_false(any(file.exists(landing)))
+})
 
 test_that("members are read under names of our own, whatever theirs are", {
   for (name in c("a:b\nc.csv", "\u00fcber uns.csv", "--help.csv", "a;rm -rf $HOME.csv",
@@ -104,34 +103,33 @@ test_that("packed tables are checked to the end, and what is too much is not unp
   expect_error(tide_read(bomb), "far more than an export holds")
 })
 
-test_that("what is no table in a folder, zip or workbook is skipped and named, and no path of ours is shown",
-  {
-    zip <- make_zip(list(member("Queries.csv"),
-      list(name = "Filters.csv", text = "Filter,Value\nSearch type,Web\n"),
-      list(name = "Dates.csv", text = ""),
-      list(name = "Rich.csv", text = "Rich results,Clicks,Impressions,CTR,Position\n"),
-      list(name = "readme.txt", text = "hello")))
-    data <- tide_read(zip)
-    expect_equal(sum(data$tables[[1]]$rows$clicks), 70)
-    expect_equal(sum(nzchar(data$sources$skipped)), 4)
-    expect_match(format(data), "Rich.csv' was not read: the file has a header but no rows",
-      all = FALSE)
-    folder <- withr::local_tempdir()
-    writeLines(strsplit(table_text, "\n")[[1]], file.path(folder, "Queries.csv"))
-    writeLines(c("Filter,Value", "Date,Last 28 days"), file.path(folder, "Filters.csv"))
-    writeLines("see also", file.path(folder, "notes.txt"))
-    file.create(file.path(folder, "empty.csv"))
-    file.symlink("/nowhere/at/all", file.path(folder, "gone.csv"))
-    for (files in list(folder, file.path(folder, "*.csv"),
-        setdiff(list.files(folder, full.names = TRUE), file.path(folder, "gone.csv")))) {
-      expect_equal(sum(tide_read(files)$tables[[1]]$rows$clicks), 70)
-    }
-    error <- expect_error(tide_read(make_zip(list(
-      list(name = "Queries.csv", text = "Query,Clicks,Impressions,Position\na,x,1,2\n"),
-      member("b.csv")))),
-      class = "tide_error_not_number")
-    expect_false(grepl("inktide[0-9a-f]+/|part[0-9a-f]+", conditionMessage(error)))
-  })
+test_that("what is no table is skipped and named, and no path of ours is shown", {
+  zip <- make_zip(list(member("Queries.csv"),
+    list(name = "Filters.csv", text = "Filter,Value\nSearch type,Web\n"),
+    list(name = "Dates.csv", text = ""),
+    list(name = "Rich.csv", text = "Rich results,Clicks,Impressions,CTR,Position\n"),
+    list(name = "readme.txt", text = "hello")))
+  data <- tide_read(zip)
+  expect_equal(sum(data$tables[[1]]$rows$clicks), 70)
+  expect_equal(sum(nzchar(data$sources$skipped)), 4)
+  expect_match(format(data), "Rich.csv' was not read: the file has a header but no rows",
+    all = FALSE)
+  folder <- withr::local_tempdir()
+  writeLines(strsplit(table_text, "\n")[[1]], file.path(folder, "Queries.csv"))
+  writeLines(c("Filter,Value", "Date,Last 28 days"), file.path(folder, "Filters.csv"))
+  writeLines("see also", file.path(folder, "notes.txt"))
+  file.create(file.path(folder, "empty.csv"))
+  file.symlink("/nowhere/at/all", file.path(folder, "gone.csv"))
+  for (files in list(folder, file.path(folder, "*.csv"),
+      setdiff(list.files(folder, full.names = TRUE), file.path(folder, "gone.csv")))) {
+    expect_equal(sum(tide_read(files)$tables[[1]]$rows$clicks), 70)
+  }
+  error <- expect_error(tide_read(make_zip(list(
+    list(name = "Queries.csv", text = "Query,Clicks,Impressions,Position\na,x,1,2\n"),
+    member("b.csv")))),
+    class = "tide_error_not_number")
+  expect_false(grepl("inktide[0-9a-f]+/|part[0-9a-f]+", conditionMessage(error)))
+})
 
 test_that("odd names and sources are read for what is in them", {
   plain <- csv(strsplit(table_text, "\n")[[1]], name = "plain.csv.gz")

@@ -11,20 +11,19 @@ test_that("columns are found by the trade's spellings, in any order and case", {
   }
 })
 
-test_that("thousands separators and percent signs are numbers, and how CTR is written is told by the evidence",
-  {
-    cases <- list(fraction = c("a,10,100,0.1,2", "b,5,100,0.05,3"),
-      percent = c("a,10,100,10%,2", "b,5,100,5%,3"), percent = c("a,10,100,10,2", "b,5,100,5,3"),
-      disagrees = c("a,10,100,0.3,2", "b,5,100,0.2,3"), none = c("a,0,100,0,2"))
-    for (i in seq_along(cases)) {
-      data <- tide_read(csv("query,clicks,impressions,ctr,position", cases[[i]]))
-      expected <- if (grepl("%", cases[[i]][1])) "fraction" else names(cases)[i]
-      expect_equal(data$sources$ctr, expected)
-    }
-    file <- csv("query,clicks,impressions,position", '"a, b","1,234","12,345,678",1.5')
-    rows <- tide_read(file)$tables$query$rows
-    expect_equal(c(rows$clicks, rows$impressions), c(1234, 12345678))
-  })
+test_that("thousands separators and percent signs are numbers; how CTR is written is found out", {
+  cases <- list(fraction = c("a,10,100,0.1,2", "b,5,100,0.05,3"),
+    percent = c("a,10,100,10%,2", "b,5,100,5%,3"), percent = c("a,10,100,10,2", "b,5,100,5,3"),
+    disagrees = c("a,10,100,0.3,2", "b,5,100,0.2,3"), none = c("a,0,100,0,2"))
+  for (i in seq_along(cases)) {
+    data <- tide_read(csv("query,clicks,impressions,ctr,position", cases[[i]]))
+    expected <- if (grepl("%", cases[[i]][1])) "fraction" else names(cases)[i]
+    expect_equal(data$sources$ctr, expected)
+  }
+  file <- csv("query,clicks,impressions,position", '"a, b","1,234","12,345,678",1.5')
+  rows <- tide_read(file)$tables$query$rows
+  expect_equal(c(rows$clicks, rows$impressions), c(1234, 12345678))
+})
 
 test_that("bad input gives one error that says what, where by line, and how to fix it", {
   head <- "query,page,date,clicks,impressions,position"
@@ -121,26 +120,24 @@ test_that("rows given twice in one file count once, told apart by columns that n
   }
 })
 
-test_that("several files of one grain: the newest export counts, and a coarser table of the same clicks is not added",
-  {
-    old <- csv("date,query,page,clicks,impressions,position", "2026-03-01,kale,/a,1,10,3",
-      "2026-03-02,kale,/a,1,10,3", name = "b.csv")
-    new <- csv("date,query,page,clicks,impressions,position", "2026-03-02,kale,/a,5,50,3",
-      name = "a.csv")
-    Sys.setFileTime(old, as.POSIXct("2026-04-01", tz = "UTC"))
-    Sys.setFileTime(new, as.POSIXct("2026-04-05", tz = "UTC"))
-    for (files in list(c(old, new), c(new, old))) {
-      expect_equal(sum(tide_read(files)$tables[[1]]$rows$clicks), 6)
-    }
-    split <- csv("date,query,page,device,clicks,impressions,position",
-      "2026-03-01,kale,/a,mobile,1,5,3", "2026-03-01,kale,/a,desktop,2,5,3")
-    both <-
-      tide_read(c(old, split), exported = "2026-04-01", dimensions = c("date", "query", "page"))
-    # 1 March rests on the table by device, 2 March on the one that has it.
-    expect_equal(sum(both$tables[["date x query x page"]]$rows$clicks), 1 + 2 + 1)
-    expect_equal(both$tables[["date x query x page"]]$rests_on$days, c(1, 1))
-    expect_match(both$left_out$reason, "same clicks", all = FALSE)
-  })
+test_that("of files of one grain the newest export counts; a coarser table is not added", {
+  old <- csv("date,query,page,clicks,impressions,position", "2026-03-01,kale,/a,1,10,3",
+    "2026-03-02,kale,/a,1,10,3", name = "b.csv")
+  new <-
+    csv("date,query,page,clicks,impressions,position", "2026-03-02,kale,/a,5,50,3", name = "a.csv")
+  Sys.setFileTime(old, as.POSIXct("2026-04-01", tz = "UTC"))
+  Sys.setFileTime(new, as.POSIXct("2026-04-05", tz = "UTC"))
+  for (files in list(c(old, new), c(new, old))) {
+    expect_equal(sum(tide_read(files)$tables[[1]]$rows$clicks), 6)
+  }
+  split <- csv("date,query,page,device,clicks,impressions,position",
+    "2026-03-01,kale,/a,mobile,1,5,3", "2026-03-01,kale,/a,desktop,2,5,3")
+  both <- tide_read(c(old, split), exported = "2026-04-01", dimensions = c("date", "query", "page"))
+  # 1 March rests on the table by device, 2 March on the one that has it.
+  expect_equal(sum(both$tables[["date x query x page"]]$rows$clicks), 1 + 2 + 1)
+  expect_equal(both$tables[["date x query x page"]]$rests_on$days, c(1, 1))
+  expect_match(both$left_out$reason, "same clicks", all = FALSE)
+})
 
 test_that("clicks above impressions are left out, kept or refused by rule", {
   file <- csv("query,clicks,impressions,position", "kale,9,5,2", "pea,1,10,3")

@@ -20,35 +20,32 @@ test_that("the posterior of a factor is the integral that it stands for", {
   expect_equal(inktide:::mean_factor(0, 0, 0.3), 1)
 })
 
-test_that("half a count takes off most of the bias of the log of few counts, and its variance is near the true one",
-  {
-    for (mean in c(4, 10, 40)) {
-      count <- 0:400
-      chance <- dpois(count, mean)
-      log_mean <- sum(chance * inktide:::log_rate(count, 1))
-      # Without it: over the counts that have a log at all.
-      plain <- sum(chance[-1] * log(count[-1])) / sum(chance[-1])
-      expect_lt(abs(log_mean - log(mean)), 0.5 * abs(plain - log(mean)))
-      variance <- sum(chance * (inktide:::log_rate(count, 1) - log_mean)^2)
-      expect_equal(sum(chance * inktide:::rate_noise(count)), variance, tolerance = 0.2)
-    }
-    change <- inktide:::log_change(c(0, 19.5), c(0, 39.5), 10, 20)
-    expect_equal(change$change, c(-log(2), 0))
-    expect_equal(change$noise, c(4, 1 / 20 + 1 / 40))
-    expect_equal(inktide:::log_factor(0, 0), 0)
-  })
+test_that("half a count takes off most of the bias of the log of few counts; its variance holds", {
+  for (mean in c(4, 10, 40)) {
+    count <- 0:400
+    chance <- dpois(count, mean)
+    log_mean <- sum(chance * inktide:::log_rate(count, 1))
+    # Without it: over the counts that have a log at all.
+    plain <- sum(chance[-1] * log(count[-1])) / sum(chance[-1])
+    expect_lt(abs(log_mean - log(mean)), 0.5 * abs(plain - log(mean)))
+    variance <- sum(chance * (inktide:::log_rate(count, 1) - log_mean)^2)
+    expect_equal(sum(chance * inktide:::rate_noise(count)), variance, tolerance = 0.2)
+  }
+  change <- inktide:::log_change(c(0, 19.5), c(0, 39.5), 10, 20)
+  expect_equal(change$change, c(-log(2), 0))
+  expect_equal(change$noise, c(4, 1 / 20 + 1 / 40))
+  expect_equal(inktide:::log_factor(0, 0), 0)
+})
 
-test_that("few_between is the estimator of DerSimonian and Laird: the thirteen trials of BCG vaccine (Colditz 1994)",
-  {
-    ratio <- c(-0.8893, -1.5854, -1.3481, -1.4416, -0.2175, -0.7861, -1.6209, 0.0120, -0.4694,
-      -1.3713, -0.3394, 0.4459, -0.0173)
-    noise <- c(0.3256, 0.1946, 0.4154, 0.0200, 0.0512, 0.0069, 0.2230, 0.0040, 0.0564, 0.0730,
-      0.0124, 0.5325, 0.0714)
-    # Without the belief, and with the divisor that the belief brings taken off.
-    expect_equal(inktide:::few_between(ratio, noise, belief = 0) * 13 / 12, 0.3088,
-      tolerance = 0.002)
-    expect_equal(inktide:::few_between(c(1, 1, 1), rep(0.1, 3)), 0.1^2 / 3)
-  })
+test_that("few_between is DerSimonian and Laird's: thirteen trials of BCG vaccine (Colditz 1994)", {
+  ratio <- c(-0.8893, -1.5854, -1.3481, -1.4416, -0.2175, -0.7861, -1.6209, 0.0120, -0.4694,
+    -1.3713, -0.3394, 0.4459, -0.0173)
+  noise <- c(0.3256, 0.1946, 0.4154, 0.0200, 0.0512, 0.0069, 0.2230, 0.0040, 0.0564, 0.0730, 0.0124,
+    0.5325, 0.0714)
+  # Without the belief, and with the divisor that the belief brings taken off.
+  expect_equal(inktide:::few_between(ratio, noise, belief = 0) * 13 / 12, 0.3088, tolerance = 0.002)
+  expect_equal(inktide:::few_between(c(1, 1, 1), rep(0.1, 3)), 0.1^2 / 3)
+})
 
 test_that("what units differ by is found again, and nothing is found where they do not", {
   set.seed(3)

@@ -10,7 +10,7 @@
 #' @param set Values of one's own by name, or `NULL`.
 #' @return A tibble, a row each: `name`, `value`, `unit`, `about`, `source` (`judgement`, or
 #'   `measured` with the study in `bench/` that does), `moves` (the kinds of finding, separated
-#'   by spaces, or `forecast`) and `own` (whether it was set).
+#'   by spaces, or `forecast`, `value`) and `own` (whether it was set).
 #' @section Errors: `tide_error_argument` for a name that is none, with the nearest, or a value
 #'   that is no number above 0.
 #' @seealso [tide_find()], [tide_trace()]
@@ -102,7 +102,13 @@ assumption_table <- list(
     "low_ctr striking_distance"),
   assume("feature_sd", 0.5, "log", "how much such features take, before any is measured",
     "low_ctr striking_distance"),
+  assume("intent_worth", 20, "conversions", "that no difference between intents counts as",
+    "value", "measured: bench/simulate-value.R"),
   assume("unusual_month", 0.25, "log", "by which a month is off before it is replaced", "forecast"),
+  assume("event_shift_errors", 3, "times", "as far apart as months without an event, to be its doing",
+    "forecast", "measured: bench/simulate-forecasts.R"),
+  assume("event_shift_least", 0.2, "log", "by which the level changes at an event, at least",
+    "forecast"),
   assume("forecast_origins", 12, "months", "from which a forecast is tried out", "forecast"),
   assume("forecast_sd", 0.08, "log", "by which forecasts miss the first month, as a rule",
     "forecast"),
@@ -122,6 +128,14 @@ assumption_table <- list(
     "forecast"),
   assume("text_match", 0.5, "words", "that a word counts for which only a page's text says",
     "cannibalized", "measured: bench/simulate-wrong-leaders.R"),
+  assume("best_place_share", 0.1, "share",
+    "of comparable queries that hold the best place or a better one", "forecast"),
+  assume("comparable_size", 3, "times", "as often shown or as seldom, to be comparable",
+    "forecast"),
+  assume("comparable_least", 20, "queries", "comparable, else the whole site stands for them",
+    "forecast"),
+  assume("volumes_agree", 3, "times", "more or fewer impressions than volume that are remarked",
+    "forecast"),
   assume("plan_shared", 0.33, "share", "of what lines of a plan bring that moves together",
     "forecast"),
   assume("said_until", 30, "position", "up to which a phrase that its page lacks is looked for",

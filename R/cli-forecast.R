@@ -13,10 +13,12 @@ command_forecast <- function(shared) {
         "monthly totals: month, clicks or sessions [of inktide.yml]"),
       text_option("--set-months", "FILE", "months set by hand: month, clicks"),
       switch_option("--keep-unusual", "do not replace unusual days and months"),
-      text_option("--do", "WHAT", "what is done: N tasks from the top, all, or ids"),
-      text_option("--plan", "FILE", "what is done: id or query, target, month, chance, hours"),
+      text_option("--do", "WHAT",
+        "what is done: N tasks from the top, all, bound, or ids; several as 10,50,all"),
+      text_option("--plan", "FILES", "what is done: id or query, target, month, chance, hours"),
       number_option("--hours", "N", "hours of work a month, in the order of the list"),
       number_option("--ramp", "N", "months until the full effect [3]", 3),
+      events_option(),
       switch_option("--backtest", "how each method would have done"),
       switch_option("--review", "earlier forecasts against what came"),
       figure_option(),
@@ -39,13 +41,16 @@ run_forecast <- function(options, files) {
     abort_call("A plan adds to the whole site.", sprintf("--by %s", options$by), "Leave --by out.")
   }
   # A table of months alone needs no data.
-  alone <- !is.null(options$history) && !length(files) && !planned && options$of == "clicks" &&
-    is.null(options$project) && is.null(find_project("."))
+  alone <- !is.null(options$history) && !length(files) && !planned &&
+    options$of %in% c("clicks", history_columns(options$history)) && is.null(options$project) && is.null(find_project("."))
   input <- if (!alone) settle_input(options, files)
   history <- forecast_history(options, input)
   note(options, paste(format(history), collapse = "\n"))
   store <- input$store
-  review <- if (!is.null(store)) tide_review(store, history)
+  review <- if (!is.null(store)) {
+    data <- if (options$review) newest_days(options, input)
+    tide_review(store, history, data, input$settings$rules)
+  }
   if (options$review) {
     if (is.null(store)) {
       abort_call("No forecasts are stored.", "inktide forecast --review",
@@ -53,13 +58,16 @@ run_forecast <- function(options, files) {
     }
     return(emit(options, review$months, format(review, width = terminal_width())))
   }
-  plan <- if (planned) forecast_plan(options, input)
-  if (!is.null(plan)) note(options, paste(format(plan, width = terminal_width()), collapse = "\n"))
+  plan <- if (planned) forecast_plans(options, input)
+  # Of several plans the forecast says enough.
+  if (length(plan) == 1) {
+    note(options, paste(format(plan[[1]], width = terminal_width()), collapse = "\n"))
+  }
   forecast <- tide_forecast(history, months = options$months, plan = plan, ramp = options$ramp,
-    per_click = click_worth(options, input), review = review,
+    per_click = click_worth(options, input, history), review = review,
     facts = if (!alone) facts_input(options, input))
   # What was said of clicks is what clicks can be held against.
-  if (!is.null(store) && options$of == "clicks") keep_forecast(store, forecast)
+  if (!is.null(store) && is.null(forecast$per_click)) keep_forecast(store, forecast)
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(forecast), options$figure)
   if (options$format == "xlsx") {
     write_workbook(forecast, options$out)
@@ -72,38 +80,60 @@ run_forecast <- function(options, files) {
   emit(options, forecast$months, format(forecast, width = terminal_width()))
 }
 
+# Days that the newest months can be told from.
+newest_days <- function(options, input) {
+  if (!chose_window(options)) options$days <- 160
+  read_input(options, input)
+}
+
 forecast_history <- function(options, input) {
+  events <- if (!is.null(input)) events_input(options, input)
+  of <- if (options$of != "clicks") options$of
+  history <- function(x, ...) {
+    tide_history(x, ..., by_hand = options$set_months, keep_unusual = options$keep_unusual,
+      events = events)
+  }
   known <- if (!is.null(options$history)) {
     options$history
   } else if (is.null(options$by)) {
     chosen_files(options, input, "history")
   }
   if (!is.null(known)) {
-    return(tide_history(known[1], by_hand = options$set_months,
-      keep_unusual = options$keep_unusual))
+    own <- !is.null(of) && of %in% history_columns(known[1])
+    return(history(known[1], of = if (own) of))
   }
-  data <- read_input(options, input, months = is.null(options$by))
-  tide_history(data, by = options$by, rules = input$settings$rules, by_hand = options$set_months,
-    keep_unusual = options$keep_unusual)
+  history(read_input(options, input, months = is.null(options$by)), by = options$by,
+    rules = input$settings$rules)
 }
 
-# Conversions or money of a click, from the pages whose rate is known; NULL for clicks.
-click_worth <- function(options, input) {
-  if (options$of == "clicks") return(NULL)
+# Conversions or money of a click, from the pages whose rate is known; NULL for clicks, and where the
+# months known count them.
+click_worth <- function(options, input, history) {
+  if (options$of %in% c("clicks", history$of)) return(NULL)
   if (is.null(input)) {
     abort_call("What a click is worth is not known.", sprintf("--of %s", options$of),
       "Name exports or a project, and a table with page, sessions, conversions and value.")
   }
-  click_value(find_input(utils::modifyList(options, list(hours = NULL)), input), options$of,
-    input$settings$rules)
+  click_value(kept_find_input(options, input), options$of, input$settings$rules)
 }
 
-forecast_plan <- function(options, input) {
-  findings <- find_input(utils::modifyList(options, list(hours = NULL)), input)
-  do <- options$do
-  if (!is.null(do) && grepl("^[0-9]+$", do)) do <- as.numeric(do)
-  if (is.character(do) && do != "all") do <- trimws(strsplit(do, ",", fixed = TRUE)[[1]])
-  tide_plan(findings, do = do, table = options$plan, hours_a_month = options$hours)
+# One plan, or several with names: numbers of tasks, all of them, the upper bound, ids, tables.
+forecast_plans <- function(options, input) {
+  findings <- kept_find_input(options, input)
+  plan <- function(...) tide_plan(findings, ..., hours_a_month = options$hours)
+  if (!is.null(options$plan)) {
+    files <- split_words(options$plan)
+    return(lapply(stats::setNames(files, tools::file_path_sans_ext(basename(files))),
+      function(file) plan(table = file)))
+  }
+  words <- split_words(options$do)
+  whole <- grepl("^[0-9]+$", words) | words %in% c("all", "bound")
+  many <- function(word) if (grepl("^[0-9]", word)) as.numeric(word) else word
+  plans <- lapply(words[whole], function(word) plan(do = many(word)))
+  names(plans) <- sub("^([0-9]+)$", "\\1 tasks", words[whole])
+  names(plans)[names(plans) == "all"] <- "all tasks"
+  names(plans)[names(plans) == "bound"] <- "upper bound"
+  c(plans, if (!all(whole)) list(`chosen tasks` = plan(do = words[!whole])))
 }
 
 backtest_lines <- function(forecast) {

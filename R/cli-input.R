@@ -242,6 +242,7 @@ find_input <- function(options, input, data = read_input(options, input, months 
     outcomes = if (NROW(input$decisions)) kept_outcomes(tide_store(input$folder)),
     events = events_input(options, input), results_pages = results_pages_input(options, input),
     pages = input$pages)
+  keep_findings(options, input, findings)
   if (NROW(findings$features)) {
     note(options, paste(feature_lines(findings$features), collapse = "\n"))
   }

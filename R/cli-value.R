@@ -14,7 +14,7 @@ run_value <- function(options, files) {
   check_choice(options$by, c("site", "folder", "page", "query"), "--by")
   check_number(options$top, "--top", min = 1)
   input <- settle_input(options, files)
-  findings <- find_input(options, input)
+  findings <- kept_find_input(options, input)
   rows <- setDT(as.data.frame(tide_value(findings, options$by, input$settings$rules)))
   emit(options, rows,
     value_lines(rows, options$top, first_given(input$settings$currency, ""), terminal_width()))

@@ -1,23 +1,33 @@
 # What plans add: draws of what works, of how much it brings, and of the baseline it is added to.
 
-# In: the site's baseline, named plans. Out: list(months: a row a plan and month; tasks).
+# In: the site's baseline, named plans. Out: list(months: a row a plan and month; tasks; sums: over
+# all months, a row a plan, the first without any).
 add_plans <- function(fit, widened, plans, ramp, draws) {
   path <- fit$path
   base <- draw_paths(path$mean, path$sd * widened, draws)
   base <- base * rep(days_in_month(path$month), each = draws)
+  middle <- exp(path$mean) * days_in_month(path$month)
+  range <- function(x, p) apply(x, 2, stats::quantile, p, names = FALSE)
+  summed <- function(added, total) {
+    ends <- function(x) stats::quantile(rowSums(x), c(0.1, 0.9), names = FALSE)
+    data.table(added = sum(colMeans(added)), added_low = ends(added)[1], added_high = ends(added)[2],
+      total = sum(middle) + sum(colMeans(added)), total_low = ends(total)[1],
+      total_high = ends(total)[2])
+  }
   each <- lapply(plans, function(plan) {
     drawn <- draw_plan(plan, path$month, base, ramp, draws)
-    total <- base + drawn$added
-    middle <- exp(path$mean) * days_in_month(path$month)
-    range <- function(x, p) apply(x, 2, stats::quantile, p, names = FALSE)
-    list(months = data.table(month = path$month, added = colMeans(drawn$added),
-      added_low = range(drawn$added, 0.1), added_high = range(drawn$added, 0.9),
-      total = middle + colMeans(drawn$added), total_low = range(total, 0.1),
-      total_high = range(total, 0.9)),
-      tasks = drawn$tasks)
+    added <- drawn$added
+    total <- base + added
+    list(tasks = drawn$tasks, sums = summed(added, total), months = data.table(month = path$month,
+      added = colMeans(added), added_low = range(added, 0.1), added_high = range(added, 0.9),
+      total = middle + colMeans(added), total_low = range(total, 0.1),
+      total_high = range(total, 0.9)))
   })
-  list(months = rbindlist(lapply(each, `[[`, "months"), idcol = "plan"),
-    tasks = rbindlist(lapply(each, `[[`, "tasks"), idcol = "plan"))
+  all <- lapply(c(months = "months", tasks = "tasks", sums = "sums"),
+    function(part) rbindlist(lapply(each, `[[`, part), idcol = "plan"))
+  all$sums <- rbind(data.table(plan = "nothing", summed(0 * base, base)), all$sums)
+  set(all$sums, j = "hours", value = c(0, vapply(plans, function(plan) sum(plan$lines$hours), 0)))
+  all
 }
 
 # Baselines as paths: what one month is off by stays, and more comes to it.

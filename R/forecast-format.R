@@ -21,7 +21,37 @@ format.tide_forecast <- function(x, width = 80, ...) {
       c(if (several) c("", part), if (length(plans) > 1) c("", one), column_lines(head, cells))
     }))
   }))
-  c(wrap_lines(forecast_heading(x), width), body, "", wrap_lines(forecast_notes(x), width))
+  c(wrap_lines(forecast_heading(x), width), plan_sum_lines(x), body, folder_lines(x), "",
+    wrap_lines(forecast_notes(x), width))
+}
+
+# Several plans beside doing nothing, over all months.
+plan_sum_lines <- function(x) {
+  sums <- x$sums
+  if (is.null(sums) || nrow(sums) < 3) return(NULL)
+  range <- function(low, high) sprintf("%s to %s", format_count(low), format_count(high))
+  none <- sums$plan == "nothing"
+  cells <- cbind(sums$plan, ifelse(sums$hours > 0, format_hours(sums$hours), ""),
+    ifelse(none, "", paste0("+", format_count(sums$added))),
+    ifelse(none, "", range(sums$added_low, sums$added_high)), format_count(sums$total),
+    range(sums$total_low, sums$total_high))
+  c(
+    sprintf("All %s", format_plural(uniqueN(x$months$month), "month")),
+    column_lines(c("what is done", "work", "added", "80 % range", "total", "80 % range"), cells))
+}
+
+# Where what the first plan adds comes from.
+folder_lines <- function(x, most = 4) {
+  folders <- added_by_folder(x)
+  if (!nrow(folders)) return(NULL)
+  folders <- folders[folders$plan == folders$plan[1]]
+  sums <- folders[, list(added = sum(added)), by = "folder"][order(-added)]
+  more <- sum(utils::tail(sums$added, -most))
+  sums <- utils::head(sums[sums$added >= 0.5], most)
+  if (!nrow(sums)) return(NULL)
+  wrap_lines(c("", sprintf("Added by folder: %s.",
+    paste(c(sprintf("%s +%s", sums$folder, format_count(sums$added)),
+      if (more >= 0.5) sprintf("all others +%s", format_count(more))), collapse = ", "))), 80)
 }
 
 # Columns beside each other, numbers to the right.
@@ -47,6 +77,10 @@ forecast_notes <- function(x) {
   odd <- own[own$note != ""]
   c(
     backtest_sentence(x),
+    if (any(vapply(x$plans, function(plan) isTRUE(plan$bound), NA))) {
+      paste("Upper bound: every query at the best place that comparable queries of this site hold,",
+        "for certain. No plan is likely to reach it.")
+    },
     if (known < 25 && !trends_used(x)) {
       if (known < 14) {
         sprintf("Season unknown: only %s. Months of high or low demand are not foreseen.",
@@ -58,8 +92,7 @@ forecast_notes <- function(x) {
     },
     if (known < 25 && trends_used(x)) "Season from the search trends of your queries.",
     if (nrow(odd)) {
-      sprintf("Replaced: %s.",
-        paste(unique(sprintf("%s (%s)", format_month(odd$month), odd$note)), collapse = ", "))
+      sprintf("Not as in the data: %s.", paste(unique(replaced_lines(odd)), collapse = "; "))
     },
     if (!is.null(x$per_click)) {
       sprintf("A click brings %s of %s, at the rate of the last months.",

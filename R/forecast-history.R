@@ -5,7 +5,10 @@
 #'
 #' @details Totals without queries come first, since rows with queries lack private ones. Days that
 #'   [tide_unusual()] names are left out and the month is scaled to its length. From 25 months on,
-#'   months far from what season and level let expect are replaced (Hyndman, `tsoutliers()`).
+#'   months far from what season and level let expect are replaced (Hyndman, `tsoutliers()`), and
+#'   where the level changed at a known event, months before it are brought to the level after: by
+#'   the three months on each side, season taken out, where they differ by far more than such months
+#'   do where nothing is known to have happened.
 #' @param x A `tide_data` object with dates, or a table of months or its path: `month` or `date`,
 #'   and `clicks` or `sessions` (or another number), with a `segment` where it has one. Unfinished
 #'   months are left out where its rows are days.
@@ -15,6 +18,9 @@
 #' @param by_hand A table like `x`, of the months that the analyst sets.
 #' @param keep_unusual `TRUE` keeps unusual days and months.
 #' @param most How many folders or pages.
+#' @param events A [tide_events()] object.
+#' @param of Of a table: `clicks`, `sessions`, `conversions` or `value`; `NULL` takes the first that
+#'   it has.
 #' @return A `tide_history` object: a list with `months` (a data.table: `segment`, `month` (its
 #'   first day), `days` (of data), `value`, `used` (what the forecast rests on), `note` (why they
 #'   differ)), `of` (what is counted), `source`, `left_out` (months that are not whole). Methods:
@@ -29,14 +35,16 @@
 #' tide_history(file)
 #' @export
 tide_history <- function(x, by = NULL, rules = tide_rules(), by_hand = NULL, keep_unusual = FALSE,
-    most = 8) {
+    most = 8, events = NULL, of = NULL) {
   if (!is.null(by)) check_choice(by, c("brand", "folder", "page"), "by")
   check_flag(keep_unusual, "keep_unusual")
   check_number(most, "most", min = 1)
+  if (!is.null(of)) check_choice(of, history_counts, "of")
+  marks <- check_events(events)
   read <- if (inherits(x, c("tide_data", "tide_months"))) {
     months_of_days(x, by, rules, keep_unusual, most)
   } else {
-    months_of_table(x, "x")
+    months_of_table(x, "x", of)
   }
   months <- read$months
   whole <- months$days == days_in_month(months$month)
@@ -46,6 +54,7 @@ tide_history <- function(x, by = NULL, rules = tide_rules(), by_hand = NULL, kee
     value = list(months$value, read$note[paste(months$segment, months$month)]))
   set(months, which(is.na(months$note)), "note", "")
   months <- set_months(months, by_hand)
+  if (NROW(marks)) months <- months[, level_by_events(.SD, marks), by = "segment"]
   if (!keep_unusual) months <- months[, replace_unusual(.SD), by = "segment"]
   thin <- months[, .N, by = "segment"]
   if (!nrow(months) || max(thin$N) < 4) {
@@ -116,10 +125,10 @@ brand_of_rows <- function(rows, rules) {
 }
 
 # A data frame of months or the path of one.
-months_of_table <- function(x, argument) {
-  if (is.data.frame(x)) return(settle_months(as.data.table(x), "a table"))
+months_of_table <- function(x, argument, of = NULL) {
+  if (is.data.frame(x)) return(settle_months(as.data.table(x), "a table", of))
   check_text(x, argument)
-  read_history_months(x)
+  read_history_months(x, of)
 }
 
 # Months that the analyst sets.
@@ -140,11 +149,22 @@ replace_unusual <- function(rows, least = 25L) {
   odd <- forecast::tsoutliers(as_monthly(y))
   use <- which(abs(odd$replacements - y[odd$index]) > assumed("unusual_month"))
   at <- odd$index[use]
-  at <- at[rows$note[at] != "set by hand"]
+  at <- at[!grepl("set by hand", rows$note[at], fixed = TRUE)]
   if (!length(at)) return(rows)
-  set(rows, at, c("used", "note"),
-    list(exp(odd$replacements[match(at, odd$index)]), "unusual month replaced"))
+  own <- ifelse(rows$note[at] == "", "", paste0(rows$note[at], ", "))
+  set(rows, at, c("used", "note"), list(exp(odd$replacements[match(at, odd$index)]),
+    paste0(own, "unusual month replaced")))
   rows
+}
+
+# What differs from the data, runs of months of one note together.
+replaced_lines <- function(odd) {
+  step <- c(1L, diff(month_number(odd$month))) != 1L
+  runs <- data.table(odd, run = cumsum(step))[, list(from = min(month), to = max(month)),
+    by = c("segment", "note", "run")]
+  sprintf("%s%s%s: %s", ifelse(runs$segment == "all", "", paste0(runs$segment, ", ")),
+    format_month(runs$from), ifelse(runs$to > runs$from, paste(" to", format_month(runs$to)), ""),
+    runs$note)
 }
 
 #' @export
@@ -160,10 +180,7 @@ format.tide_history <- function(x, width = 80, ...) {
     sprintf("<tide_history> monthly %s, from %s", x$of, x$source),
     sprintf("  %s: %s, %s to %s, %s %s", by$segment, format_plural(by$n, "month"),
       format_month(by$from), format_month(by$to), format_count(by$value), x$of),
-    if (nrow(odd)) {
-      sprintf("  %s%s: %s", ifelse(odd$segment == "all", "", paste0(odd$segment, ", ")),
-        format_month(odd$month), odd$note)
-    },
+    if (nrow(odd)) paste0("  ", replaced_lines(odd)),
     if (length(x$left_out)) {
       sprintf("  left out, not whole: %s", paste(format_month(x$left_out), collapse = ", "))
     }),

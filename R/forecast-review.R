@@ -28,16 +28,32 @@ stored_forecasts <- function(store) {
 
 #' What was said, and what came
 #'
-#' Holds every forecast stored in a project's archive against the months that have come since.
+#' Holds every forecast stored in a project's archive against the months that have come since, says
+#' why one missed, and how far the plan of the newest has come.
 #'
+#' @details *Why*: the month that came against the last one that the forecast knew, by
+#'   [tide_compare()]. What the forecast expected is a change of demand, so demand's part of the miss
+#'   is what it did beyond that; position, CTR, new and lost queries are in the miss as they are, and
+#'   what queries do not explain (private ones, another source of the months) is the rest. What a
+#'   plan was to add counts against them. The newest three months that came are told so, each for the
+#'   forecast made last before it.
+#'
+#'   *Plan*: the position (CTR) of the last 28 days against the target of each line: `reached` within
+#'   half a place, `late` three months after its month, `not yet`, `not begun`, `not shown`, or `no
+#'   target`.
 #' @param store A `tide_store` object.
 #' @param history A `tide_history` object that reaches as far as the data do.
+#' @param data A `tide_data` object by date, query and page; `NULL` tells neither why nor how far.
+#' @param rules A [tide_rules()] object.
 #' @return A `tide_review` object: a list with `months` (a data.table, a row a forecast and month
-#'   that has come: `made` (its last month known), `month`, `horizon`, `segment`, `plan`, `expected`
-#'   (with the plan, where it had one), `expected_low`, `expected_high` (80 %), `came`, `miss` (came
-#'   to expected, less 1), `inside` (the range); of forecasts made after the same month the last
-#'   counts), `forecasts` (how many are stored), `covered` (share inside), `bias` (mean miss of the
-#'   log). Methods: `print`, `format`, `tidy`.
+#'   that has come: `made` (its last month known), `month`, `horizon`, `segment`, `plan`, `baseline`
+#'   (without the plan), `expected` (with it, where it had one), `expected_low`, `expected_high` (80 %), `came`, `miss` (came
+#'   to expected, less 1), `inside` (the range), `by_demand`, `by_position`, `by_ctr`,
+#'   `by_new_lost`, `by_rest`, `by_plan` (clicks that make up the miss, where it is known why); of
+#'   forecasts made after the same month the last counts), `plans` (a data.table, a row a line of the
+#'   newest plan: `plan`, `id`, `query`, `page`, `month`, `target`, `target_ctr`, `position_then`,
+#'   `position`, `ctr`, `state`), `forecasts` (how many are stored), `covered` (share inside), `bias`
+#'   (mean miss of the log). Methods: `print`, `format`, `tidy`.
 #' @section Errors: `tide_error_store`.
 #' @seealso [tide_forecast()]
 #' @examplesIf requireNamespace("nanoparquet", quietly = TRUE)
@@ -45,12 +61,14 @@ stored_forecasts <- function(store) {
 #' tide_load(store, tide_example()[["totals"]])
 #' tide_review(store, data.frame(month = sprintf("2026-%02d-01", 1:9), clicks = 100))
 #' @export
-tide_review <- function(store, history) {
+tide_review <- function(store, history, data = NULL, rules = tide_rules()) {
   check_class(store, "tide_store", "store")
   if (!inherits(history, "tide_history")) history <- tide_history(history)
   said <- stored_forecasts(store)
   rows <- if (nrow(said)) came_true(said, history) else no_review()
-  structure(list(months = rows, forecasts = length(unique(said$number)),
+  if (!is.null(data)) check_class(data, "tide_data", "data")
+  structure(list(months = why_missed(rows, history, data, rules),
+    plans = plan_states(store, data), forecasts = length(unique(said$number)),
     covered = if (nrow(rows)) mean(rows$inside) else NA_real_,
     bias = if (nrow(rows)) mean(log(rows$came / rows$expected)) else NA_real_),
     class = "tide_review")
@@ -58,7 +76,7 @@ tide_review <- function(store, history) {
 
 no_review <- function() {
   data.table(made = as.IDate(character()), month = as.IDate(character()), horizon = integer(),
-    segment = character(), plan = character(), expected = numeric(), expected_low = numeric(),
+    segment = character(), plan = character(), baseline = numeric(), expected = numeric(), expected_low = numeric(),
     expected_high = numeric(), came = numeric(), miss = numeric(), inside = logical())
 }
 
@@ -75,7 +93,7 @@ came_true <- function(said, history) {
   }
   out <- data.table(made = said$made, month = said$month,
     horizon = month_number(said$month) - month_number(said$made), segment = said$segment,
-    plan = said$plan, expected = expected("total", "baseline"),
+    plan = said$plan, baseline = said$baseline, expected = expected("total", "baseline"),
     expected_low = expected("total_low", "baseline_low"),
     expected_high = expected("total_high", "baseline_high"), came = said$came)
   set(out, j = "miss", value = out$came / out$expected - 1)
@@ -102,17 +120,54 @@ tidy.tide_review <- function(x, ...) tibble::as_tibble(x$months)
 format.tide_review <- function(x, width = 80, ...) {
   rows <- x$months
   if (!nrow(rows)) {
-    return(wrap_lines(sprintf("<tide_review> %s stored; none of their months has come yet.",
-      format_plural(x$forecasts, "forecast")),
+    return(wrap_lines(c(sprintf("<tide_review> %s stored; none of their months has come yet.",
+      format_plural(x$forecasts, "forecast")), plan_state_lines(x$plans)),
       width))
   }
   wrap_lines(c(sprintf("<tide_review> %s, %s that came; %s inside the 80%% range",
     format_plural(x$forecasts, "forecast"), format_plural(nrow(rows), "month"),
     format_share(x$covered)),
-    sprintf("  %s%s, said %s ahead: %s (%s to %s), came %s (%s)%s", format_month(rows$month),
+    sprintf("  %s%s%s, said %s ahead: %s (%s to %s), came %s (%s)%s%s", format_month(rows$month),
       ifelse(rows$segment == "all", "", paste0(", ", rows$segment)),
+      ifelse(nzchar(rows$plan), paste0(", with ", rows$plan), ""),
       format_plural(rows$horizon, "month"), format_count(rows$expected),
       format_count(rows$expected_low), format_count(rows$expected_high), format_count(rows$came),
-      percent_change(1 + rows$miss), ifelse(rows$inside, "", " outside"))),
+      percent_change(1 + rows$miss), ifelse(rows$inside, "", " outside"), miss_words(rows)),
+    plan_state_lines(x$plans)),
     width)
+}
+
+# What a miss is made of.
+miss_words <- function(rows) {
+  words <- c(by_demand = "demand", by_position = "position", by_ctr = "CTR",
+    by_new_lost = "new and lost queries", by_rest = "not in queries", by_plan = "plan")
+  parts <- vapply(names(words), function(part) {
+    value <- rows[[part]]
+    ifelse(is.na(value) | abs(value) < 0.5, "", sprintf("%s %s", words[[part]], signed_count(value)))
+  }, character(nrow(rows)))
+  parts <- matrix(parts, nrow(rows))
+  vapply(seq_len(nrow(rows)), function(i) {
+    own <- parts[i, nzchar(parts[i, ])]
+    if (length(own)) paste0("; ", paste(own, collapse = ", ")) else ""
+  }, "")
+}
+
+plan_state_lines <- function(plans) {
+  if (!NROW(plans)) return(NULL)
+  aim <- fcase(!is.na(plans$target), sprintf("position %s", format_place(plans$target)),
+    !is.na(plans$target_ctr), sprintf("CTR %s", format_share(plans$target_ctr)), default = "")
+  now <- fifelse(is.na(plans$position), "",
+    fifelse(is.na(plans$target_ctr), sprintf("; now %s", format_place(plans$position)),
+      sprintf("; now %s", format_share(plans$ctr))))
+  c(
+    "",
+    sprintf("Plan of the newest forecast: %s", count_states(plans$state)),
+    sprintf("  %s, %s%s: %s%s", format_month(plans$month), plans$query,
+      ifelse(nzchar(aim), paste0(", to ", aim), ""), plans$state, now))
+}
+
+# "3 reached, 2 late".
+count_states <- function(states) {
+  counts <- table(states)
+  paste(counts, names(counts), collapse = ", ")
 }

@@ -31,10 +31,12 @@
 #' @return A `tide_forecast` object: a list with `months` (a data.table: `month`, `segment`,
 #'   `baseline`, `baseline_low`, `baseline_high` (80 %), `baseline_low_95`, `baseline_high_95`, with
 #'   a plan `plan`, `added`, `added_low`, `added_high`, `total`, `total_low`, `total_high`), `tasks`
-#'   (with a plan: `plan`, `id`, `query`, `page`, `month`, `added`: the mean), `backtest` (see
-#'   below), `tried` (what would have been said one month ahead: `segment`, `month`, `said`),
+#'   (with a plan: `plan`, `id`, `query`, `page`, `month`, `added`: the mean), `sums` (with a plan:
+#'   over all months, a row a `plan` after that of doing `nothing`: `added`, `total`, with `_low` and
+#'   `_high` (80 %), `hours`), `backtest` (see below), `tried` (what would have been said one month ahead: `segment`, `month`, `said`),
 #'   `weights` (of the methods), `history`, `plans`, `made` (the last whole month), `widened`
-#'   (by earlier misses, 1: not), `per_click` (where given). Its `backtest`: `segment`, `method`,
+#'   (by earlier misses, 1: not), `per_click` (where given). `tidy()` gives its `months`, `tasks`,
+#'   `folders` (what tasks add by folder), `sums` or `backtest`, as `what` says. Its `backtest`: `segment`, `method`,
 #'   `horizon`, `forecasts`, `mase` (mean absolute error to that of the seasonal naive method, or of
 #'   the naive one under 13 months), `mape`, `bias` (mean of the log), `covered` (of the weighted
 #'   one: share inside its 80 % range). Methods: `print`, `format`, `tidy`, `summary` (the
@@ -83,7 +85,7 @@ tide_forecast <- function(history, months = 6, plan = NULL, ramp = 3, draws = 20
   if (!is.null(added)) {
     out <- setcolorder(out[added$months, on = "month"], c("month", "segment", "plan"))
   }
-  forecast <- structure(list(months = out[], tasks = added$tasks,
+  forecast <- structure(list(months = out[], tasks = added$tasks, sums = added$sums,
     backtest = backtest_table(fits, history), weights = lapply(fits, `[[`, "weights"),
     history = history, plans = plans, tried = tried_months(fits, history),
     made = max(history$months$month), widened = widened),
@@ -106,7 +108,10 @@ in_worth <- function(forecast, per_click) {
   }
   figures <- grep("^(baseline|added|total)", names(forecast$months), value = TRUE)
   forecast$months <- scaled(forecast$months, figures)
-  if (!is.null(forecast$tasks)) forecast$tasks <- scaled(forecast$tasks, "added")
+  if (!is.null(forecast$tasks)) {
+    forecast$tasks <- scaled(forecast$tasks, "added")
+    forecast$sums <- scaled(forecast$sums, grep("^(added|total)", names(forecast$sums), value = TRUE))
+  }
   forecast$tried <- scaled(forecast$tried, "said")
   forecast$history$months <- scaled(forecast$history$months, c("value", "used"))
   forecast$history$of <- names(per_click)
@@ -155,8 +160,23 @@ backtest_by_method <- function(backtest, by = c("segment", "method")) {
   setorderv(sums, c(setdiff(by, "method"), "mase"))
 }
 
+#' @rdname tide_forecast
+#' @param x A `tide_forecast` object.
+#' @param what Which of its tables.
+#' @param ... Not used.
 #' @export
-tidy.tide_forecast <- function(x, ...) tibble::as_tibble(x$months)
+tidy.tide_forecast <- function(x, what = c("months", "tasks", "folders", "sums", "backtest"), ...) {
+  check_no_more(...)
+  what <- check_choice(what, c("months", "tasks", "folders", "sums", "backtest"), "what")
+  tibble::as_tibble(if (what == "folders") added_by_folder(x) else x[[what]])
+}
+
+added_by_folder <- function(forecast) {
+  tasks <- forecast$tasks
+  if (is.null(tasks)) return(data.table())
+  sums_by(data.table(tasks, folder = page_group(tasks$page, NULL)), c("plan", "folder", "month"),
+    "added")
+}
 
 #' @export
 summary.tide_forecast <- function(object, ...) tibble::as_tibble(object$backtest)

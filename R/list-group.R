@@ -114,15 +114,14 @@ tide_choose <- function(findings, budget = NULL, per_page = NULL, top = NULL, so
 
 list_orders <- c("score", "gain", "value")
 
+# What a gain is worth, where values of pages are known: in money, else in conversions.
+worth_column <- function(found) intersect(c("gain_value", "gain_conversions"), names(found))[1]
+
 # Tasks by the sum of their gains, or of what these are worth.
 sort_tasks <- function(findings, by) {
   if (by == "score") return(findings)
   found <- findings$findings
-  column <- if (by == "gain") {
-    "gain"
-  } else {
-    intersect(c("gain_value", "gain_conversions"), names(found))[1]
-  }
+  column <- if (by == "gain") "gain" else worth_column(found)
   if (is.na(column)) {
     abort_argument("sort", "score or gain, since no page has conversions", by)
   }

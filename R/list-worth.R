@@ -9,6 +9,7 @@ add_worth <- function(found, summary, rules) {
   rates <- page_worth(summary, rules)
   if (is.null(rates)) return(add_cost(found, summary))
   at <- match(found$page, pages$page)
+  intent <- rates$by_intent(found$query, at)
   put <- function(name, rate, relative) {
     # Relative errors of clicks and rate, below and above, add up in squares.
     below <- sqrt(pmax(0, 1 - found$if_done_low / found$if_done)^2 + relative^2)
@@ -17,9 +18,9 @@ add_worth <- function(found, summary, rules) {
     set(found, j = paste0("if_done_", name, c("", "_low", "_high")),
       value = list(worth, pmax(0, worth * (1 - below)), worth * (1 + above)))
   }
-  put("conversions", rates$rate[at], stats::qnorm(0.95) * rates$relative[at])
+  put("conversions", rates$rate[at] * intent, stats::qnorm(0.95) * rates$relative[at])
   if (!is.null(rates$each)) {
-    put("value", rates$rate[at] * rates$each[at],
+    put("value", rates$rate[at] * intent * rates$each[at],
       stats::qnorm(0.95) *
         sqrt(rates$relative[at]^2 + 1 / (5 + fcoalesce(as.numeric(pages$conversions[at]), 0))))
   }
@@ -27,18 +28,31 @@ add_worth <- function(found, summary, rules) {
 }
 
 # Conversions per session of each page (`rate`, its `relative` error, whether it is `known` by
-# itself) and the value of one (`each`, NULL where none is known); NULL where no page has
-# conversions.
+# itself), the value of one (`each`, NULL where none is known) and `by_intent(queries, pages)`: times
+# the rate of its page that a query brings, by its intent. NULL where no page has conversions.
 page_worth <- function(summary, rules) {
   pages <- summary$pages
   if (is.null(pages[["sessions"]]) || is.null(pages[["conversions"]])) return(NULL)
   sessions <- as.numeric(pages$sessions)
   conversions <- as.numeric(pages$conversions)
-  rates <- page_rates(sessions, conversions, page_group(pages$page, rules$page_groups))
+  group <- page_group(pages$page, rules$page_groups)
+  mix <- intent_mix(summary, rules)
+  factors <- intent_factors(sessions, conversions, group, mix)
+  expected <- as.vector(mix %*% factors)
+  rates <- page_rates(sessions, conversions, group, expected)
   if (is.null(rates)) return(NULL)
-  known <- !is.na(sessions) & !is.na(conversions) & sessions > 0
+  known <- countable(sessions, conversions)
   each <- if (!is.null(pages[["value"]])) value_each(as.numeric(pages$value), conversions)
-  c(rates, list(known = known), if (!is.null(each)) list(each = each))
+  by_intent <- function(queries, pages) {
+    factors[match(query_intent(query_key(queries), rules$intent), names(factors))] / expected[pages]
+  }
+  c(rates, list(known = known, by_intent = by_intent, factors = factors),
+    if (!is.null(each)) list(each = each))
+}
+
+# Pages whose sessions and conversions make a rate: more conversions than sessions make none.
+countable <- function(sessions, conversions) {
+  !is.na(sessions) & !is.na(conversions) & sessions > 0 & conversions <= sessions
 }
 
 # Where no conversions are known, what the clicks would cost as ads stands in for their value: it is
@@ -51,18 +65,20 @@ add_cost <- function(found, summary) {
 }
 
 # Conversions per session of each page. Beta-binomial empirical Bayes: how many sessions a group's
-# rate is worth follows from how far the pages' rates lie apart beyond chance, by moments. Out:
-# list(rate, relative error), or NULL.
-page_rates <- function(sessions, conversions, group) {
-  known <- !is.na(sessions) & !is.na(conversions) & sessions > 0 & conversions <= sessions
+# rate is worth follows from how far the pages' rates lie apart beyond chance, by moments. `times`:
+# what a page's mix of intents makes of its group's rate. Out: list(rate, relative error), or NULL.
+page_rates <- function(sessions, conversions, group, times = 1) {
+  times <- rep_len(times, length(sessions))
+  known <- countable(sessions, conversions)
   if (!any(known) || sum(conversions[known]) == 0) return(NULL)
   site <- sum(conversions[known]) / sum(sessions[known])
-  worth <- beta_weight(sessions[known], conversions[known], site)
-  sums <- sums_by(
-    data.table(group = group[known], sessions = sessions[known], conversions = conversions[known]),
+  sums <- sums_by(setDT(list(group = group[known], sessions = (sessions * times)[known],
+    conversions = conversions[known])),
     "group", c("sessions", "conversions"))
+  pooled <- (sums$conversions / sums$sessions)[match(group[known], sums$group)] * times[known]
+  worth <- beta_weight(sessions[known], conversions[known], pmin(0.99, pooled))
   set(sums, j = "rate", value = (sums$conversions + worth * site) / (sums$sessions + worth))
-  parent <- fcoalesce(sums$rate[match(group, sums$group)], site)
+  parent <- pmin(0.99, fcoalesce(sums$rate[match(group, sums$group)], site) * times)
   n <- ifelse(known, sessions, 0)
   rate <- (ifelse(known, conversions, 0) + worth * parent) / (n + worth)
   list(rate = rate, relative = sqrt((1 - rate) / (rate * (n + worth + 1))))

@@ -14,12 +14,14 @@
 #'   how hard it is to rank), `trend` (a list of numbers in one cell, oldest first, with any
 #'   separator), `title`, `description`, `sessions`, `conversions`, `value`, `value_each` (of one
 #'   conversion). Known headers are renamed to these; other columns keep their name, in lower
-#'   case. A column is made numbers where all its cells are numbers.
+#'   case. A column is made numbers where all its cells are numbers. A table by page and `month` is
+#'   summed over its months.
 #' @return A list of `tide_facts` objects, one per table, each a list with `by` (`query` or
 #'   `page`), `rows` (a data.table: `name`, the facts), `date`, `file` and `twice` (how many rows
-#'   were left out because a later one names the same).
+#'   were left out because a later one names the same), `months` (which, of a table by month, as
+#'   text; else `NULL`).
 #' @section Errors: `tide_error_file`, `tide_error_columns_missing`, `tide_error_columns_twice`,
-#'   `tide_error_layout`.
+#'   `tide_error_layout`, `tide_error_range` for two currencies or less than none.
 #' @seealso [tide_enrich()] to put them beside queries and pages, [tide_load()] to store them.
 #' @examples
 #' file <- tempfile(fileext = ".csv")
@@ -74,19 +76,82 @@ read_facts <- function(part, date, columns) {
   cells <- cells[, about$names[nzchar(about$names)], with = FALSE]
   setnames(cells, about$by, "name")
   for (column in names(cells)) set(cells, j = column, value = fold_blanks(trimws(cells[[column]])))
-  cells <- cells[nzchar(cells$name) & !is.na(cells$name)]
+  rows <- which(nzchar(cells$name) & !is.na(cells$name))
+  cells <- cells[rows]
   # In a table of sessions spellings of one page add up, see tide_enrich().
   several <- about$by == "page" && "sessions" %in% names(cells)
   key <- if (several) cells$name else name_key(about$by, cells$name)
-  again <- duplicated(key, fromLast = TRUE)
-  cells <- cells[!again]
-  for (column in setdiff(names(cells), "name")) {
-    set(cells, j = column, value = fact_values(cells[[column]], column))
+  month <- if (about$by == "page") cells[["month"]]
+  again <- duplicated(paste(key, month), fromLast = TRUE)
+  check_currency(cells, place, rows)
+  for (column in setdiff(names(cells), c("name", if (!is.null(month)) "month"))) {
+    values <- fact_values(cells[[column]], column)
+    if (column %in% counted_facts) check_counts(values, column, place, rows)
+    set(cells, j = column, value = values)
   }
+  cells <- cells[!again]
+  months <- if (!is.null(month)) month_range(cells$month)
+  if (!is.null(month)) cells <- sum_months(cells, key[!again])
   structure(list(by = about$by, rows = cells[],
     date = if (is.null(date)) as.IDate(as.Date(file.mtime(part$file), tz = "UTC")) else date,
-    file = part$label, twice = sum(again)),
+    file = part$label, twice = sum(again), months = months),
     class = "tide_facts")
+}
+
+# Facts of which there cannot be less than none.
+counted_facts <- c("volume", "cost", "sessions", "conversions", "value", "value_each")
+
+check_counts <- function(values, column, place, rows) {
+  bad <- if (is.numeric(values)) which(values < 0)
+  if (length(bad)) {
+    abort_cells(rows[bad], replace(values, rows[bad], values[bad]), column, place,
+      "Less than none",
+      "Correct the cell, or leave it empty where nothing is known.", "range")
+  }
+}
+
+# Signs and codes of currencies in money; two of them cannot be added.
+check_currency <- function(cells, place, rows) {
+  for (column in intersect(c("cost", "value", "value_each"), names(cells))) {
+    sign <- trimws(gsub("[-+0-9., '\u00a0\u202f]", "", cells[[column]]))
+    sign[tolower(cells[[column]]) %in% blank_cells] <- ""
+    known <- unique(sign[nzchar(sign)])
+    known <- known[grepl("^([A-Za-z]{3}|[^A-Za-z]{1,3}|[A-Z]{1,2}[$])$", known)]
+    if (length(known) < 2) next
+    bad <- which(sign == known[2])
+    abort_cells(rows[bad], replace(cells[[column]], rows[bad], cells[[column]][bad]), column, place,
+      sprintf("Two currencies, '%s' and '%s'", known[1], known[2]),
+      "Bring all amounts to one currency.", "range")
+  }
+}
+
+# Rows by page and month as sums over the months; a value of one is their mean.
+sum_months <- function(cells, key) {
+  columns <- setdiff(names(cells), c("name", "month"))
+  out <- cells[!duplicated(key), "name"]
+  code <- match(key, unique(key))
+  for (column in columns) {
+    values <- cells[[column]]
+    of <- split(values, factor(code, seq_len(nrow(out))))
+    set(out, j = column, value = if (is.numeric(values)) {
+      vapply(of, function(one) {
+        one <- one[!is.na(one)]
+        if (!length(one)) NA_real_ else if (column == "value_each") mean(one) else sum(one)
+      }, 0, USE.NAMES = FALSE)
+    } else {
+      vapply(of, utils::tail, "", 1, USE.NAMES = FALSE)
+    })
+  }
+  out
+}
+
+# "2026-03 to 2026-08", of months as they stand.
+month_range <- function(text) {
+  month <- sort(unique(text[!is.na(text) & nzchar(text)]))
+  if (!length(month)) return(NULL)
+  known <- month_of_text(month)
+  if (!anyNA(known)) month <- format(sort(known), "%Y-%m")
+  sprintf("%s, %s to %s", format_plural(length(month), "month"), month[1], month[length(month)])
 }
 
 # Which line is the header, what the table is about, and each column's name.
@@ -125,6 +190,7 @@ fact_names <- function(header, columns) {
   squeezed <- squeeze_name(header)
   names <- gsub("[^a-z0-9]+", "_", tolower(header))
   for (fact in names(fact_spellings)) names[squeezed %in% fact_spellings[[fact]]] <- fact
+  names[squeezed %in% c("month", "monat", "mois", "mes", "mese", "maand")] <- "month"
   for (fact in setdiff(names(columns), c("query", "page"))) {
     names[names == fact] <- paste0(fact, "_other")
     names[squeezed == squeeze_name(columns[[fact]])] <- fact
@@ -148,6 +214,9 @@ fact_values <- function(text, column) {
   known <- text[!is.na(text)]
   if (!length(known)) return(rep(NA, length(text)))
   plain <- sub("^[\u20ac$\u00a3]\\s*|\\s*[\u20ac$\u00a3]$", "", known)
+  if (column %in% c("cost", "value", "value_each")) {
+    plain <- sub("^[A-Za-z]{3}\\s+|\\s+[A-Za-z]{3}$", "", plain)
+  }
   for (decimal in c(".", ",")) {
     number <- read_number(sub("\\s*%$", "", plain), decimal)
     # A point before every group of three is for thousands: counts have no decimals.
@@ -173,6 +242,7 @@ format.tide_facts <- function(x, ...) {
     sprintf("<tide_facts> %s by %s, of %s, from '%s'", format_plural(nrow(x$rows), "row"), x$by,
       format(x$date), basename(x$file)),
     sprintf("  %s", paste(setdiff(names(x$rows), "name"), collapse = ", ")),
+    if (!is.null(x$months)) sprintf("  sums of %s", x$months),
     if (x$twice) sprintf("  left out: %s named again further down", format_plural(x$twice, "row")))
 }
 

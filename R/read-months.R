@@ -21,18 +21,25 @@ history_spellings <- list(month = c("month", "date", "day", "period", "monat", "
 
 # A table of months of one's own: list(months: data.table(segment, month, days, value), of, source,
 # note: none).
-read_history_months <- function(file) {
+read_history_months <- function(file, of = NULL) settle_months(read_month_texts(file), file, of)
+
+read_month_texts <- function(file) {
   scratch <- new_scratch()
   on.exit(unlink(scratch, recursive = TRUE))
   table <- named_table(file, scratch, history_spellings, "month", "months", "month,clicks")
   if (is.null(table)) abort_no_table("The table of months is empty.", file, "Name another.")
   columns <- lapply(stats::setNames(nm = names(history_spellings)), table$text)
-  settle_months(as.data.table(columns[vapply(columns, function(x) any(nzchar(x)), NA)]), file)
+  as.data.table(columns[vapply(columns, function(x) any(nzchar(x)), NA)])
+}
+
+# What a table of months counts.
+history_columns <- function(file) {
+  intersect(history_counts, names(read_month_texts(file)))
 }
 
 # The same of a data frame.
-settle_months <- function(table, source) {
-  of <- intersect(history_counts, names(table))[1]
+settle_months <- function(table, source, of = NULL) {
+  of <- intersect(if (is.null(of)) history_counts else of, names(table))[1]
   if (!"month" %in% names(table) || is.na(of)) {
     abort_tide("The table of months needs a month and a column of numbers.",
       where = sprintf("'%s'.", source), fix = "Give a header such as: month,clicks",

@@ -146,6 +146,7 @@ findings_table <- function(findings, shown = findings) {
     cell(sprintf("<span class='kind %s'>%s</span>", found$kind, kind_label(found$kind)), "kind"),
     cell(expander, "query", "wide"), cell(escape(format_path(found$page)), "page", "wide"),
     cell(sprintf("<b>+%s</b>", format_clicks(sums$gain)), "gain", "n", sums$gain),
+    worth_cells(all, found$task),
     cell(paste0("+", format_clicks(sums$if_done)), "if done", "n", sums$if_done),
     cell(format_sure(found$confidence), "confidence", "n", found$confidence),
     cell(format_share(found$chance), "chance", "n", found$chance),
@@ -169,10 +170,26 @@ findings_table <- function(findings, shown = findings) {
       vapply(found$query, query_drill_down, "", findings = findings)))
   first <- nrow(task_leads(shown$findings))
   sortable_table("list", "By gain per hour of work. Press a query for the evidence.",
-    c(`#` = "n", Kind = "", Query = "", Page = "", Gain = "n", `If done` = "n", Confidence = "n",
-      Chance = "n", Hours = "n", Impressions = "n", Position = "n", CTR = "n", Expected = "n"),
+    c(`#` = "n", Kind = "", Query = "", Page = "", Gain = "n", worth_heads(all), `If done` = "n",
+      Confidence = "n", Chance = "n", Hours = "n", Impressions = "n", Position = "n", CTR = "n",
+      Expected = "n"),
     rows, details, found$kind, intersect(names(finding_kinds()), found$kind),
     first = if (first < nrow(found)) first)
+}
+
+# A column of it for the report, where it is known.
+worth_heads <- function(found) {
+  column <- worth_column(found)
+  if (is.na(column)) return(NULL)
+  stats::setNames("n", c(gain_value = "Value", gain_conversions = "Conversions")[[column]])
+}
+
+worth_cells <- function(found, tasks) {
+  column <- worth_column(found)
+  if (is.na(column)) return("")
+  sums <- task_sums(found, tasks, column)[[column]]
+  cell(ifelse(is.na(sums), "", paste0("+", format_clicks(sums))), tolower(names(worth_heads(found))),
+    "n", fcoalesce(sums, 0))
 }
 
 pages_table <- function(pages, found, summary) {

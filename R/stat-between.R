@@ -39,14 +39,14 @@ few_between <- function(x, noise, belief = 0.1) {
   (moment * max(length(x) - 1, 0) + belief^2) / max(length(x), 1)
 }
 
-# Of rates: how many trials the mean of all is worth beside a unit's own (the sum of a beta
-# distribution's parameters), by moments.
+# Of rates: how many trials the mean is worth beside a unit's own (the sum of a beta distribution's
+# parameters), by moments. The mean is one for all, or one each.
 beta_weight <- function(trials, hits, mean, least = 20, most = 2000) {
   if (length(trials) < 5) return(200)
   chance <- mean * (1 - mean) / trials
   between <- sum(trials * ((hits / trials - mean)^2 - chance)) / sum(trials)
   if (between <= 0) return(most)
-  min(most, max(least, mean * (1 - mean) / between - 1))
+  min(most, max(least, sum(trials * mean * (1 - mean)) / sum(trials) / between - 1))
 }
 
 # Two-sided p-values of log ratios beside the common one: list(p, between, common).

@@ -93,7 +93,7 @@ step_up <- function(summary, curve, at, target, rule = "next") {
   more <- seen * there - at$expected
   mean <- at$own * more
   # Relative errors: own factor, and both ends of the curve.
-  relative <- sqrt(1 / at$shape + 2 * at$curve_se^2 * (seen * there / pmax(more, 1e-9))^2)
+  relative <- pmin(50, sqrt(1 / at$shape + 2 * at$curve_se^2 * (seen * there / pmax(more, 1e-9))^2))
   # On a flat curve the relative error has no bound; nobody can be clicked more often than seen.
   most <- pmax(seen - at$clicks, mean)
   done <- lapply(list(done = mean, low = mean * exp(-stats::qnorm(0.95) * relative),

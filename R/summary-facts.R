@@ -18,7 +18,8 @@
 #'   `matched`, `share` (of the impressions, those whose query or page has facts), `unmatched`
 #'   (rows that nothing shown answers to), `nearest` (of those the nearest misses, as text),
 #'   `unused` (columns that are kept but mean nothing here), `sessions_unmatched` (their share)
-#'   and `largest` (the rows of most of them, as text), `value_read` (how the value was taken).
+#'   and `largest` (the rows of most of them, as text), `value_read` (how the value was taken),
+#'   `above_sessions` (pages with more conversions than sessions, which make no rate).
 #'   Printing the summary shows it.
 #' @examples
 #' file <- tempfile(fileext = ".csv")
@@ -73,7 +74,8 @@ tide_enrich <- function(summary, facts, goals = NULL) {
       nearest = paste(near_misses(own$rows$name[missed], keys[missed], known$key), collapse = "; "),
       unused = paste(setdiff(unused_facts(own), names(goals)), collapse = ", "),
       sessions_unmatched = sessions$share,
-      largest = sessions$largest)
+      largest = sessions$largest,
+      above_sessions = sum(own$rows[["conversions"]] > own$rows[["sessions"]], na.rm = TRUE))
   })
   total <- total_values(weigh_goals(summary$pages, goals))
   summary$pages <- total$pages
@@ -136,6 +138,10 @@ fact_lines <- function(report) {
       if (at$sessions_unmatched %in% 0 || is.na(at$sessions_unmatched)) NULL else {
         sprintf("    sessions without a match: %s; the largest: %s",
           format_share(at$sessions_unmatched), at$largest)
+      },
+      if (at$above_sessions) {
+        sprintf("    more conversions than sessions on %s: left out of the rates",
+          format_plural(at$above_sessions, "page"))
       },
       if (nzchar(at$value_read)) sprintf("    value is taken as %s", at$value_read),
       if (nzchar(at$unused)) paste0("  ", unused_line(at$unused)))

@@ -1,4 +1,5 @@
-# Simulation study of forecasts: site histories of five kinds and the public monthly series that
+# Simulation study of forecasts: site histories of five kinds (shifts of level with and without an
+# event that tells when) and the public monthly series that
 # come with R, six months ahead. Errors are those of the clicks, to the error of the same month of
 # the year before within the history (of the last month under 13 months).
 #   R_LIBS=.build/library Rscript bench/simulate-forecasts.R [SEEDS]
@@ -22,25 +23,34 @@ made_history <- function(kind, seed) {
   y <-
     log(5000) + cumsum(rnorm(n, 0, 0.03)) + wave(size, 1) + wave(0.4 * size, 2) + rnorm(n, 0, 0.05)
   if (kind == "trend") y <- y + runif(1, -0.02, 0.03) * month
-  if (kind == "level shift") {
-    y <- y + sample(c(-1, 1), 1) * runif(1, 0.2, 0.5) * (month > sample(8:(known - 3), 1))
+  at <- NULL
+  if (startsWith(kind, "level shift")) {
+    at <- sample(8:(known - 3), 1) + 1
+    y <- y + sample(c(-1, 1), 1) * runif(1, 0.2, 0.5) * (month >= at)
   }
   if (kind == "outliers") {
     at <- sample(known, 2)
     y[at] <- y[at] + sample(c(-1, 1), 2, TRUE) * runif(2, 0.4, 0.8)
   }
-  exp(y)
+  # The month of a shift that is among the events.
+  list(clicks = exp(y), event = if (kind == "level shift, known") at)
 }
 
 public <- list(passengers = AirPassengers, accidents = USAccDeaths, temperatures = nottem,
   drivers = UKDriverDeaths, deaths = ldeaths, gas = window(forecast::gas, 1980),
   wine = forecast::wineind)
 
-of_series <- function(clicks, kind, seed) {
+of_series <- function(clicks, kind, seed, event = NULL) {
   known <- length(clicks) - ahead
   month <- as.IDate(seq(as.Date("2020-01-01"), by = "month", length.out = length(clicks)))
   days <- inktide:::days_in_month(month)
-  history <- tide_history(data.frame(month = month[1:known], clicks = clicks[1:known]))
+  events <- if (!is.null(event)) {
+    file <- tempfile(fileext = ".csv")
+    writeLines(c("date,event", sprintf("%s,moved", month[event])), file)
+    tide_events(file)
+  }
+  history <-
+    tide_history(data.frame(month = month[1:known], clicks = clicks[1:known]), events = events)
   said <- tide_forecast(history, months = ahead)
   came <- clicks[known + 1:ahead]
   lag <- if (known > 13) 12 else 1
@@ -59,9 +69,10 @@ of_series <- function(clicks, kind, seed) {
 }
 
 grid <-
-  CJ(kind = c("season", "trend", "level shift", "outliers", "short"), seed = seeds, sorted = FALSE)
+  CJ(kind = c("season", "trend", "level shift", "level shift, known", "outliers", "short"), seed = seeds, sorted = FALSE)
 simulated <- rbindlist(parallel::mclapply(seq_len(nrow(grid)), function(i) {
-  of_series(made_history(grid$kind[i], grid$seed[i]), grid$kind[i], grid$seed[i])
+  made <- made_history(grid$kind[i], grid$seed[i])
+  of_series(made$clicks, grid$kind[i], grid$seed[i], made$event)
 }, mc.cores = parallel::detectCores()))
 # Of each public series the last months, known 60, from several ends.
 windows <- rbindlist(parallel::mclapply(names(public), function(name) {

@@ -49,28 +49,7 @@ run_file <- function(file) {
   list(file = file, said = readLines(said),
     results = results[c("test", "nb", "failed", "skipped", "error", "real")])
 }
-done <- parallel::mclapply(files, run_file, mc.cores = max(1L, parallel::detectCores()),
-  mc.preschedule = FALSE)
-for (i in seq_along(done)) {
-  one <- done[[i]]
-  if (!is.list(one)) {
-    cat(sprintf("FAILED: %s ended before its time: %s\n", files[i],
-      paste(format(one), collapse = " ")))
-    failed <- failed + 1
-    next
-  }
-  bad <- sum(one$results$failed) + sum(one$results$error)
-  if (bad) cat(one$said, sep = "\n")
-  passed <- passed + sum(one$results$nb) - sum(one$results$failed) - sum(one$results$skipped)
-  failed <- failed + bad
-}
-if (!length(named)) {
-  done <- Filter(is.list, done)
-  saveRDS(unlist(lapply(done, function(one) stats::setNames(sum(one$results$real), one$file))),
-    times_file)
-}
-
-# The check builds in a folder of its own, from the tracked sources alone.
+# The check builds in a folder of its own, from the tracked sources alone. Out: list(said, judged).
 check_package <- function() {
   work <- tempfile("check")
   dir.create(work)
@@ -82,21 +61,49 @@ check_package <- function() {
   })
   build <- system2("R", c("CMD", "build", "--no-manual", shQuote(source)), stdout = "build.log",
     stderr = "build.log")
-  if (build != 0) cat(readLines("build.log"), sep = "\n")
-  judge("R CMD build", build == 0)
   package <- list.files(".", "[.]tar[.]gz$")
-  # Tests have run above; suggested packages and the PDF manual are no matter of the check.
+  # Tests run beside it; suggested packages and the PDF manual are no matter of the check.
   Sys.setenv(`_R_CHECK_FORCE_SUGGESTS_` = "false", `_R_CHECK_SYSTEM_CLOCK_` = "false")
   invisible(system2("R", c("CMD", "check", "--no-manual", "--no-tests", package),
     stdout = "check.log", stderr = "check.log"))
   log <- readLines("check.log")
   count <- function(word) sum(grepl(paste0("\\.\\.\\.? ?(\\[.*\\] ?)?", word, "$"), log))
   problems <- vapply(c("ERROR", "WARNING", "NOTE"), count, 0)
-  if (sum(problems) > 0 || !any(grepl("^Status:", log))) cat(log, sep = "\n")
-  judge("package check without errors, warnings or notes", any(grepl("^Status: OK", log)))
-  judge("every example runs", any(grepl("^\\* checking examples .*OK$", log)))
+  list(
+    said = c(if (build != 0) readLines("build.log"),
+      if (sum(problems) > 0 || !any(grepl("^Status:", log))) log),
+    judged = c(`R CMD build` = build == 0,
+      `package check without errors, warnings or notes` = any(grepl("^Status: OK", log)),
+      `every example runs` = any(grepl("^\\* checking examples .*OK$", log))))
 }
-if (all) check_package()
+
+# The check takes longest, so it begins with the first files.
+jobs <- c(if (all) "the package check", files)
+done <- parallel::mclapply(jobs, function(job) {
+  if (job == "the package check") check_package() else run_file(job)
+}, mc.cores = max(1L, parallel::detectCores()), mc.preschedule = FALSE)
+for (i in seq_along(done)) {
+  one <- done[[i]]
+  if (!is.list(one)) {
+    judge(sprintf("%s ended before its time: %s", jobs[i], paste(format(one), collapse = " ")),
+      FALSE)
+    next
+  }
+  if (!is.null(one$judged)) {
+    if (length(one$said)) cat(one$said, sep = "\n")
+    for (what in names(one$judged)) judge(what, one$judged[[what]])
+    next
+  }
+  bad <- sum(one$results$failed) + sum(one$results$error)
+  if (bad) cat(one$said, sep = "\n")
+  passed <- passed + sum(one$results$nb) - sum(one$results$failed) - sum(one$results$skipped)
+  failed <- failed + bad
+}
+if (!length(named)) {
+  done <- Filter(function(one) is.list(one) && !is.null(one$file), done)
+  saveRDS(unlist(lapply(done, function(one) stats::setNames(sum(one$results$real), one$file))),
+    times_file)
+}
 
 cat(sprintf("%d passed, %d failed\n", as.integer(passed), as.integer(failed)))
 quit(status = as.integer(failed > 0))

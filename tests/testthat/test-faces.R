@@ -1,9 +1,9 @@
 # One number per question: R, the program's table, CSV and JSON, the workbook and the report say the
 # same of the same data, figure by figure, and columns add up to the totals that are printed.
 
-# Projects of the demo and of two made-up sites: one with phones, private queries and a day of bots,
-# one with a gap and queries that come and go.
-face_projects <- function(dir) {
+# Projects of made-up sites: one with phones, private queries and a day of bots; among the studies
+# one `more`, too: another with a gap and queries that come and go, or the demo.
+face_projects <- function(dir, more) {
   made <- function(name, rows, hidden) {
     to <- file.path(dir, name)
     dir.create(to)
@@ -18,14 +18,17 @@ face_projects <- function(dir) {
   }
   bots <- made_site(queries = 150, days = 100, seed = 4)
   bots[date == as.IDate("2026-04-01"), "impressions" := impressions * 4L]
+  bots <- c(bots = made("bots", bots, 5L))
+  if (!nzchar(Sys.getenv("INKTIDE_STUDIES"))) return(bots)
+  if (more == "demo") {
+    inktide::tide_demo(file.path(dir, "demo"))
+    return(c(bots, demo = file.path(dir, "demo")))
+  }
   gap <- made_site(queries = 150, days = 120, seed = 5)
   last <- max(gap$date)
   gap <- gap[!(date == last - 12 | (query == "query 0007" & date > last - 25) |
     (query == "query 0010" & date < last - 25))]
-  if (!nzchar(Sys.getenv("INKTIDE_STUDIES"))) return(c(bots = made("bots", bots, 5L)))
-  demo <- file.path(dir, "demo")
-  inktide::tide_demo(demo)
-  c(demo = demo, bots = made("bots", bots, 5L), gap = made("gap", gap, 2L))
+  c(bots, gap = made("gap", gap, 2L))
 }
 
 number_in <- function(text) as.numeric(gsub(",", "", text, fixed = TRUE))
@@ -46,7 +49,7 @@ table_numbers <- function(lines) {
 
 test_that("what changed is the same in every face, on every level, and adds up", {
   dir <- withr::local_tempdir()
-  for (project in face_projects(dir)) {
+  for (project in face_projects(dir, "gap")) {
     run <- function(...) program("compare", "--project", project, "--quiet", ...)
     rows_of <- function(...) fread(text = run("--format", "csv", ...)$out)
     site <- rows_of("--level", "site")
@@ -105,7 +108,7 @@ test_that("what changed is the same in every face, on every level, and adds up",
 
 test_that("the list, its total, the curve and what was left out are the same in every face", {
   dir <- withr::local_tempdir()
-  for (project in face_projects(dir)) {
+  for (project in face_projects(dir, "demo")) {
     run <- function(...) program(..., "--project", project)
     csv <- fread(text = run("find", "--format", "csv", "--quiet")$out)
     json <- jsonlite::fromJSON(paste(run("find", "--format", "json", "--quiet")$out, collapse = ""))

@@ -13,9 +13,9 @@ past <- function(n = 36, season = 0.3, growth = 0.01, noise = 0.03, seed = 1,
 made_plan <- function(done = 100, chance = 1, month = "2026-10-01", per_month = 5000,
     query = paste("query", seq_along(done))) {
   lines <- data.table(id = "", query = query, page = "/a/", month = as.IDate(month),
-    target = NA_real_, done = done, done_low = 0.7 * done, done_high = 1.4 * done, chance = chance,
+    target = NA_real_, target_ctr = NA_real_, position = NA_real_, ctr = NA_real_, done = done, done_low = 0.7 * done, done_high = 1.4 * done, chance = chance,
     hours = 1, remark = "")
-  structure(list(lines = lines, per_month = per_month), class = "tide_plan")
+  structure(list(lines = lines, per_month = per_month, bound = FALSE), class = "tide_plan")
 }
 
 test_that("days make whole months, scaled for unusual days, the rest left out", {
@@ -177,11 +177,122 @@ test_that("no query counts twice, whatever lines hold it, and lines of a table a
   last <- demo()$summary$window$to
   for (case in list(list(query = one$query, target = 0.5),
       list(query = "asked by nobody", target = 3), list(id = "X-1"),
-      list(query = one$query, month = "2020-01"), list(query = one$query, chance = 2))) {
+      list(query = one$query, target = "120%"), list(query = one$query, chance = 2))) {
     expect_error(tide_plan(found, table = as.data.frame(case)), class = "tide_error_range")
   }
   expect_error(tide_plan(found, do = "X-1"), class = "tide_error_finding")
   expect_error(tide_plan(found), class = "tide_error_argument")
+})
+
+test_that("the level before a known event is brought to the one after, and only there", {
+  marks <- function(...) {
+    tide_events(csv("date,event", ...))
+  }
+  set.seed(3)
+  rows <- past(36, noise = 0.02)
+  quiet <- tide_history(rows, events = marks("2025-06-03,Nothing much"))$months
+  expect_equal(quiet$used, tide_history(rows)$months$used)
+  moved <- copy(rows)[month < "2025-06-01", "clicks" := clicks / 0.6]
+  shift <- tide_history(moved, events = marks("2025-06-03,New address"))$months
+  expect_equal(shift$used, rows$clicks, tolerance = 0.1)
+  expect_match(shift$note[1], "for 'New address'")
+  expect_equal(shift$value, moved$clicks)
+  expect_equal(tail(shift$note, 16), rep("", 16))
+})
+
+test_that("a plan's targets: a CTR, fixed, late, reached, the best place of others, the bound", {
+  found <- demo()$found
+  summary <- demo()$summary
+  list <- found$findings
+  low <- list[list$kind == "low_ctr"][1]
+  as_ctr <- function(x) sprintf("%.4f%%", 100 * x)
+  table <- data.frame(query = low$query, page = low$page, target = as_ctr(2 * low$ctr))
+  line <- tide_plan(found, table = table)$lines
+  month <- 30 / summary$window$recent_days
+  expect_equal(line$done, low$clicks * inktide:::per_month(summary), tolerance = 0.01)
+  there <- tide_plan(found, table = transform(table, target = as_ctr(low$ctr / 2)))$lines
+  expect_equal(c(there$remark, there$done), c("reached", "0"))
+  fixed <- tide_plan(found, table = transform(table, target = "fixed"))$lines
+  expect_equal(fixed$id, low$id)
+  late <- tide_plan(found, table = transform(table, month = "2020-01"))$lines
+  expect_match(late$remark, "late: it was planned for Jan 2020")
+  expect_gt(late$month, summary$window$to)
+  # The best place is held by a tenth of the queries, and never below the own.
+  pairs <- found$pairs[found$pairs$tested]
+  places <- inktide:::best_places(found, pairs)
+  expect_true(all(places <= pairs$position))
+  held <- mean(found$pairs$position[found$pairs$judged] <= max(places))
+  expect_gt(held, 0.05)
+  bound <- tide_plan(found, do = "bound")
+  all <- tide_plan(found, do = "all")
+  expect_gt(sum(bound$lines$done), sum(all$lines$done * all$lines$chance))
+  expect_true(all(bound$lines$chance == 1))
+  expect_true(all(is.finite(as.matrix(bound$lines[, c("done", "done_low", "done_high")]))))
+  # Side by side, over all months, after doing nothing.
+  plans <- list(few = tide_plan(found, do = 3), all = all, bound = bound)
+  said <- tide_forecast(past(), months = 3, plan = plans)
+  expect_equal(said$sums$plan, c("nothing", "few", "all", "bound"))
+  by_plan <- said$months[, .(added = sum(added), total = sum(total)), by = "plan"]
+  expect_equal(said$sums$added[-1], by_plan$added)
+  expect_equal(said$sums$total[-1], by_plan$total)
+  folders <- tidy(said, "folders")
+  expect_equal(sum(folders$added), sum(tidy(said, "tasks")$added))
+  expect_match(format(said), "Upper bound", all = FALSE)
+})
+
+test_that("a miss is told by demand, position and CTR that add up to it, and plans by how far", {
+  rows <- made_site(queries = 60, days = 180)
+  data <- as_data(rows)
+  months <- tide_history(data, keep_unusual = TRUE)
+  last <- max(months$months$month)
+  store <- tide_store(withr::local_tempdir())
+  tide_load(store, tide_example()[["totals"]])
+  known <- months
+  known$months <- months$months[months$months$month < last]
+  one <- rows[, .(clicks = sum(clicks)), by = c("query", "page")][order(-clicks)][1]
+  plan <- made_plan(50, 1, format(last), 5000, one$query)
+  plan$lines$page <- one$page
+  plan$lines$target <- 30
+  forecast <- tide_forecast(known, months = 2, plan = plan)
+  inktide:::keep_forecast(store, forecast)
+  review <- tide_review(store, months, data)
+  row <- review$months[review$months$month == last]
+  expect_equal(nrow(row), 1)
+  parts <- unlist(row[, inktide:::why_columns, with = FALSE])
+  expect_false(anyNA(parts))
+  expect_equal(sum(parts), row$came - row$expected)
+  expect_equal(row$by_plan, row$baseline - row$expected)
+  expect_equal(review$plans$state, "reached")
+  expect_match(format(review), "Plan of the newest forecast: 1 reached", all = FALSE)
+  expect_equal(nrow(tide_review(store, months)$plans), 0)
+})
+
+test_that("rates by intent are found where they differ, and stay away from none where not", {
+  set.seed(8)
+  pages <- 300
+  group <- sample(c("/a/", "/b/"), pages, TRUE)
+  mix <- matrix(runif(3 * pages)^3, pages, dimnames = list(NULL, c("buy", "learn", "other")))
+  mix <- mix / rowSums(mix)
+  truth <- c(buy = 2, learn = 0.4, other = 1)
+  sessions <- rep(2000, pages)
+  rate <- c(`/a/` = 0.01, `/b/` = 0.03)[group]
+  made <- function(factors) rbinom(pages, sessions, rate * as.vector(mix %*% factors))
+  found <- inktide:::intent_factors(sessions, made(truth), group, mix)
+  expect_equal(found[["buy"]] / found[["learn"]], 5, tolerance = 0.2)
+  none <- inktide:::intent_factors(sessions, made(truth^0), group, mix)
+  expect_lt(max(abs(log(none / none[["other"]]))), 0.15)
+})
+
+test_that("facts by month add up; two currencies and less than none are one clear error", {
+  facts <- tide_facts(csv("page,month,sessions,orders,revenue", "/a/,2026-01,10,1,12 EUR",
+    "/a/,2026-02,20,2,24 EUR", "/b/,2026-01,5,,"))[[1]]
+  expect_equal(facts$rows$sessions, c(30, 5))
+  expect_equal(facts$rows$conversions, c(3, NA))
+  expect_equal(facts$rows$value, c(36, NA))
+  expect_match(format(facts), "sums of 2 months, 2026-01 to 2026-02", all = FALSE)
+  expect_error(tide_facts(csv("page,value", "/a/,12 EUR", ",1 EUR", "/b/,12 USD")),
+    "line 4 has '12 USD'", class = "tide_error_range")
+  expect_error(tide_facts(csv("page,sessions", "/a/,-2")), class = "tide_error_range")
 })
 
 test_that("a step to a target is worth what the list says of it", {

@@ -1,0 +1,52 @@
+# What a project's list was worked out from, kept in the user's own cache: commands that only read
+# it (a plan, what it is worth) need not work it out again while data and options are the same.
+
+# Larger ones take longer to keep than they save.
+kept_findings_most <- 2e9
+
+kept_findings_file <- function(folder) {
+  file.path(tools::R_user_dir("inktide", "cache"),
+    paste0("list-", substr(digest::digest(normalizePath(folder)), 1, 16), ".rds"))
+}
+
+# Options that change what is shown, not what is found.
+shown_only <- c("format", "out", "top", "figure", "view", "quiet", "page_view", "by", "of",
+  "history", "set_months", "keep_unusual", "do", "plan", "ramp", "backtest", "review", "months",
+  "hours", "sort", "per_page")
+
+findings_version <- function(options, input) {
+  asked <- Filter(function(given) !is.null(given) && !isFALSE(given),
+    options[setdiff(names(options), shown_only)])
+  files <- unlist(Filter(is.character, asked), use.names = FALSE)
+  files <- as.character(files)
+  files <- files[file.exists(files)]
+  digest::digest(list(data_version(input), utils::packageDescription("inktide")$Built,
+    asked[order(names(asked))], file.info(files)[c("size", "mtime")],
+    if (NROW(input$decisions)) as.data.frame(input$decisions)))
+}
+
+# As find_input(), from what was kept where it is of the same data and options.
+kept_find_input <- function(options, input) {
+  # Hours here are those of a month, and all of the list is meant.
+  options["hours"] <- list(NULL)
+  if (is.null(input$folder) || is.null(input$store)) return(find_input(options, input))
+  file <- kept_findings_file(input$folder)
+  kept <- if (file.exists(file)) tryCatch(readRDS(file), error = function(e) NULL)
+  if (!is.null(kept) && identical(kept$version, findings_version(options, input))) {
+    note(options, "  the list as it was worked out before, from the same data")
+    return(kept$findings)
+  }
+  find_input(options, input)
+}
+
+# Out of reach of whoever hands the project on, since reading such a file runs what is in it.
+keep_findings <- function(options, input, findings) {
+  if (is.null(input$folder) || is.null(input$store)) return(invisible())
+  if (utils::object.size(findings) > kept_findings_most) return(invisible())
+  file <- kept_findings_file(input$folder)
+  kept <- list(version = findings_version(options, input), findings = findings)
+  try({
+    dir.create(dirname(file), recursive = TRUE, showWarnings = FALSE, mode = "0700")
+    write_whole(file, function(path) saveRDS(kept, path, compress = FALSE))
+  }, silent = TRUE)
+}

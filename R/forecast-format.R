@@ -2,39 +2,51 @@
 
 #' @export
 format.tide_forecast <- function(x, width = 80, ...) {
-  months <- x$months
-  several <- length(unique(months$segment)) > 1
-  planned <- !is.null(months[["plan"]])
-  plans <- if (planned) unique(months$plan) else ""
-  range <- function(low, high) sprintf("%s to %s", format_count(low), format_count(high))
-  body <- unlist(lapply(unique(months$segment), function(part) {
-    unlist(lapply(plans, function(one) {
-      own <- months[which(months$segment == part)]
-      if (planned) own <- own[which(own$plan == one)]
-      head <- c("month", x$history$of, "80 % range", if (planned) c("added", "total", "80 % range"))
-      cells <- cbind(format_month(own$month), format_count(own$baseline),
-        range(own$baseline_low, own$baseline_high),
-        if (planned) {
-          cbind(paste0("+", format_count(own$added)), format_count(own$total),
-            range(own$total_low, own$total_high))
-        })
-      c(if (several) c("", part), if (length(plans) > 1) c("", one), column_lines(head, cells))
-    }))
-  }))
-  c(wrap_lines(forecast_heading(x), width), plan_sum_lines(x), body, folder_lines(x), "",
+  body <- if (length(x$plans) > 1) {
+    c(plan_sum_lines(x), "", plan_month_lines(x))
+  } else {
+    unlist(lapply(unique(x$months$segment), month_lines, x = x))
+  }
+  c(wrap_lines(forecast_heading(x), width), body, folder_lines(x), "",
     wrap_lines(forecast_notes(x), width))
 }
 
-# Several plans beside doing nothing, over all months.
+range_text <- function(low, high) sprintf("%s to %s", format_count(low), format_count(high))
+
+# The months of one segment, with what the plan adds.
+month_lines <- function(x, part) {
+  own <- x$months[which(x$months$segment == part)]
+  planned <- !is.null(own[["plan"]])
+  head <- c("month", x$history$of, "80 % range", if (planned) c("added", "total", "80 % range"))
+  cells <- cbind(format_month(own$month), format_count(own$baseline),
+    range_text(own$baseline_low, own$baseline_high),
+    if (planned) {
+      cbind(paste0("+", format_count(own$added)), format_count(own$total),
+        range_text(own$total_low, own$total_high))
+    })
+  c(if (uniqueN(x$months$segment) > 1) c("", part), column_lines(head, cells))
+}
+
+# Several plans beside doing nothing: totals by month.
+plan_month_lines <- function(x) {
+  months <- x$months
+  first <- months[months$plan == months$plan[1]]
+  totals <- vapply(unique(months$plan), function(one) {
+    format_count(months$total[months$plan == one])
+  }, character(nrow(first)))
+  column_lines(c("month", "nothing", "80 % range", unique(months$plan)),
+    cbind(format_month(first$month), format_count(first$baseline),
+      range_text(first$baseline_low, first$baseline_high), matrix(totals, nrow(first))))
+}
+
+# The same over all months.
 plan_sum_lines <- function(x) {
   sums <- x$sums
-  if (is.null(sums) || nrow(sums) < 3) return(NULL)
-  range <- function(low, high) sprintf("%s to %s", format_count(low), format_count(high))
   none <- sums$plan == "nothing"
   cells <- cbind(sums$plan, ifelse(sums$hours > 0, format_hours(sums$hours), ""),
     ifelse(none, "", paste0("+", format_count(sums$added))),
-    ifelse(none, "", range(sums$added_low, sums$added_high)), format_count(sums$total),
-    range(sums$total_low, sums$total_high))
+    ifelse(none, "", range_text(sums$added_low, sums$added_high)), format_count(sums$total),
+    range_text(sums$total_low, sums$total_high))
   c(
     sprintf("All %s", format_plural(uniqueN(x$months$month), "month")),
     column_lines(c("what is done", "work", "added", "80 % range", "total", "80 % range"), cells))
@@ -49,7 +61,8 @@ folder_lines <- function(x, most = 4) {
   more <- sum(utils::tail(sums$added, -most))
   sums <- utils::head(sums[sums$added >= 0.5], most)
   if (!nrow(sums)) return(NULL)
-  wrap_lines(c("", sprintf("Added by folder: %s.",
+  of <- if (length(x$plans) > 1) sprintf(" (%s)", names(x$plans)[1]) else ""
+  wrap_lines(c("", sprintf("Added by folder%s: %s.", of,
     paste(c(sprintf("%s +%s", sums$folder, format_count(sums$added)),
       if (more >= 0.5) sprintf("all others +%s", format_count(more))), collapse = ", "))), 80)
 }

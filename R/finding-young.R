@@ -19,7 +19,7 @@ young_days <- function(summary) {
     missed <- seen / pmin(lived, recent$days) * before
     ifelse(first > recent$from & lived >= assumed("young_days_least") &
       missed >= assumed("young_missed"),
-      lived, NA)
+      lived, NA_real_)
   }
   list(query = of("queries", "query"), page = of("pages", "page"))
 }

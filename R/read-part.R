@@ -21,7 +21,8 @@ read_table <- function(part, how, layout, header = layout$header) {
   # stands twice.
   columns <- all_columns[names(all_columns) %in% c(dimension_names, figure_names)]
   text <- intersect(names(columns), setdiff(dimension_names, "date"))
-  rows <- read_cells(place, columns, text)
+  rows <- read_plain_cells(place, columns)
+  if (is.null(rows)) rows <- read_cells(place, columns, text)
   for (column in text) set(rows, j = column, value = fold_levels(as_levels(rows[[column]])))
   # Totals may come without.
   if (!"position" %in% names(columns)) set(rows, j = "position", value = NA_real_)

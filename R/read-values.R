@@ -158,8 +158,9 @@ parse_date <- function(x, place, order = NULL, rows = seq_along(x)) {
     if (anyNA(x)) {
       refuse(which(is.na(x)), "No date", "Fill it in, or delete those rows.", "not_date")
     }
-    dates <- as.IDate(x)
-    far <- if (anyNA(in_range(range(dates)))) which(is.na(in_range(dates)))
+    dates <- if (inherits(x, "IDate")) x else as.IDate(x)
+    ends <- as.IDate(range(as.integer(dates)))
+    far <- if (anyNA(in_range(ends))) which(is.na(in_range(dates)))
     if (length(far)) refuse(far, "No date of an export", date_fix, "not_date")
     return(dates)
   }

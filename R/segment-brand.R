@@ -6,7 +6,7 @@ is_brand <- function(queries, words) {
   words <- unique(query_key(words))
   words <- words[nzchar(words)]
   hit <- logical(length(queries))
-  joined <- gsub("[ -]", "", queries)
+  joined <- gsub("-", "", gsub(" ", "", queries, fixed = TRUE), fixed = TRUE)
   for (word in words) {
     hit <- hit | if (nchar(word) <= 4) {
       grepl(paste0(" ", word, " "), paste0(" ", gsub("[^[:alnum:]]", " ", queries), " "),
@@ -95,8 +95,10 @@ close_words <- function(words, brand) {
     allowed <- if (nchar(name) < 5) 0L else if (nchar(name) <= 7) 1L else 2L
     near <- words[abs(nchar(words) - nchar(name)) <= allowed + 3L & words != name]
     if (!length(near)) return(NULL)
-    forms <- plain_forms(near)
     of_name <- unlist(plain_forms(name))
+    near <- near[may_be_close(plain_forms(near), of_name)]
+    if (!length(near)) return(NULL)
+    forms <- plain_forms(near)
     edits <- do.call(pmin, lapply(of_name, function(own) {
       do.call(pmin, lapply(forms, letters_apart, own))
     }))
@@ -104,6 +106,18 @@ close_words <- function(words, brand) {
     data.table(word = near[close], of = rep(name, length(close)), edits = as.integer(edits)[close])
   }))
   found[!duplicated(found[["word"]])]
+}
+
+# Words that may be within two edits of a name: of its three parts one must stand in them as it is.
+may_be_close <- function(forms, names) {
+  parts <- unlist(lapply(unique(names), function(name) {
+    ends <- round(nchar(name) * 0:3 / 3)
+    substring(name, ends[-4] + 1, ends[-1])
+  }))
+  parts <- unique(parts[nzchar(parts)])
+  Reduce(`|`, lapply(parts, function(part) {
+    grepl(part, forms[[1]], fixed = TRUE) | grepl(part, forms[[2]], fixed = TRUE)
+  }))
 }
 
 # Edit distance, two letters that changed places as one.

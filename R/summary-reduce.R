@@ -14,14 +14,18 @@ position_bin <- function(position) bin_of_half[pmin.int(as.integer(position * 2)
 # for each row whether it is recent. Out: sums, and the count of rows, by query, page, bin and,
 # where only some rows are recent, `recent`.
 reduce_cells <- function(work, recent = NULL) {
-  rows <- setDT(list(query = work$query, page = work$page, bin = position_bin(work$position),
-    clicks = work$clicks, impressions = work$impressions,
-    weighted = work$impressions * work$position))
-  if (!is.null(recent)) set(rows, j = "recent", value = recent)
-  by <- c("query", "page", "bin", if (!is.null(recent)) "recent")
-  cells <- sums_by(rows, by, c("clicks", "impressions", "weighted"), count = "rows")
-  for (column in c("clicks", "impressions", "rows")) {
-    set(cells, j = column, value = as.numeric(cells[[column]]))
+  impressions <- as.numeric(work$impressions)
+  bin <- position_bin(work$position)
+  # Both sides of the recent window are bins of their own for the walk.
+  side <- if (is.null(recent)) bin else bin + length(position_breaks) * recent
+  sums <- .Call(sum_cells, as.integer(work$query), as.integer(work$page), as.integer(side),
+    as.numeric(work$clicks), impressions, impressions * work$position)
+  first <- sums$first
+  cells <- setDT(list(query = as.integer(work$query)[first], page = as.integer(work$page)[first],
+    bin = bin[first]))
+  if (!is.null(recent)) set(cells, j = "recent", value = recent[first])
+  for (column in c("clicks", "impressions", "weighted", "rows")) {
+    set(cells, j = column, value = sums[[column]])
   }
   cells
 }

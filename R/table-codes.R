@@ -3,11 +3,13 @@
 as_levels <- function(x) {
   if (is.factor(x)) return(x)
   found <- .Call(distinct_codes, as.character(x))
-  distinct <- found[[2]]
+  coded_levels(found[[1]], found[[2]])
+}
+
+# Two encodings of one text are one.
+coded_levels <- function(code, distinct) {
   distinct[is.na(distinct)] <- ""
   distinct <- as_utf8(distinct)
-  code <- found[[1]]
-  # Two encodings of one text are one.
   if (anyDuplicated(distinct)) {
     code <- match(distinct, unique(distinct))[code]
     distinct <- unique(distinct)

@@ -4,8 +4,7 @@ format_count <- function(x) {
   out <- ifelse(is.na(x), "", sprintf("%.0f", round(x) + 0))
   # Marking thousands is slow, and most counts have none.
   large <- which(abs(x) >= 999.5 & is.finite(x))
-  out[large] <-
-    trimws(formatC(round(as.numeric(x[large])), format = "f", digits = 0, big.mark = ","))
+  out[large] <- gsub("(\\d)(?=(\\d{3})+$)", "\\1,", out[large], perl = TRUE)
   out
 }
 

@@ -18,6 +18,8 @@ SEXP default_faults(void);
 SEXP write_bytes(SEXP to, SEXP bytes);
 SEXP least_by(SEXP x, SEXP codes, SEXP size);
 SEXP phrase_counts(SEXP words, SEXP texts, SEXP at);
+SEXP sum_cells(SEXP query, SEXP page, SEXP bin, SEXP clicks, SEXP impressions, SEXP weighted);
+SEXP read_plain(SEXP path, SEXP skip, SEXP sep, SEXP columns, SEXP kinds, SEXP records, SEXP threads);
 
 static const R_CallMethodDef calls[] = {
   {"distinct_codes", (DL_FUNC) &distinct_codes, 1},
@@ -36,6 +38,8 @@ static const R_CallMethodDef calls[] = {
   {"write_bytes", (DL_FUNC) &write_bytes, 2},
   {"least_by", (DL_FUNC) &least_by, 3},
   {"phrase_counts", (DL_FUNC) &phrase_counts, 3},
+  {"sum_cells", (DL_FUNC) &sum_cells, 6},
+  {"read_plain", (DL_FUNC) &read_plain, 7},
   {NULL, NULL, 0}
 };
 

@@ -24,6 +24,7 @@ test_that("a young page is judged on its life so far, as an old one with the sam
     page = "https://www.fernmoor.example/new/", clicks = 0L, impressions = 1L, position = 3))
   young <- inktide:::young_days(tide_summary(as_data(seldom)))
   expect_true(all(is.na(unlist(young))))
+  expect_true(all(vapply(young, is.double, NA)))
 })
 
 test_that("the first day is the same whether months are read together or one by one", {

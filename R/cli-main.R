@@ -101,7 +101,11 @@ help_lines <- function(commands, name) {
 # The command's own options first, then those that it shares with others.
 option_lines <- function(command) {
   flag <- function(options) vapply(options, function(o) o@long_flag, "")
-  shared <- lapply(shared_groups(), flag)
+  # An option of the same name that says something else is the command's own.
+  said <- function(options) {
+    paste(flag(options), vapply(options, function(o) o@help, ""))
+  }
+  shared <- lapply(shared_groups(), said)
   listed <- function(title, options) {
     if (!length(options)) return(NULL)
     left <- trimws(paste(flag(options), vapply(options, function(o) o@metavar, "")))
@@ -111,8 +115,9 @@ option_lines <- function(command) {
       paste(formats[-length(formats)], collapse = ", "), formats[length(formats)])
     c("", title, sprintf("  %-22s %s", left, about))
   }
-  c(listed("Its own options", command$options[!flag(command$options) %in% unlist(shared)]),
-    unlist(Map(function(title, names) listed(title, options_named(command$options, names)),
+  own <- said(command$options)
+  c(listed("Its own options", command$options[!own %in% unlist(shared)]),
+    unlist(Map(function(title, names) listed(title, command$options[own %in% names]),
       names(shared), shared),
       use.names = FALSE))
 }

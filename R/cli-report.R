@@ -66,7 +66,32 @@ site_parts <- function(options, input, data) {
 
 command_demo <- function(shared) {
   list(job = "make the demo project and run everything on it", files = "[DIR]",
-    example = "inktide demo my-demo", options = options_named(shared, "--quiet"), run = run_demo)
+    example = "inktide demo my-demo",
+    options = c(options_named(shared, "--quiet"),
+      list(switch_option("--service", "serve its rows on this machine, to try 'inktide pull' on"))),
+    run = run_demo)
+}
+
+# Until it is stopped.
+run_demo_service <- function(dir, port = 8124) {
+  file <- file.path(dir, "exports", "daily.csv")
+  if (!file.exists(file)) tide_demo(dir)
+  data <- tide_read(file, lag = 0)
+  rows <- copy(data$tables[[1]]$rows)
+  if (is.null(rows[["device"]])) set(rows, j = "device", value = "desktop")
+  server <- tide_demo_service(rows, port = port)
+  on.exit(httpuv::stopServer(server))
+  say(c(sprintf("http://127.0.0.1:%d/rows answers until this is stopped (Ctrl-C).", port),
+    "In inktide.yml:", sprintf("  %s", demo_pull_lines(port))))
+  repeat httpuv::service(1000)
+}
+
+demo_pull_lines <- function(port) {
+  c("pull:", "  daily:", sprintf("    url: http://127.0.0.1:%d/rows", port),
+    "    body: {day: \"{date}\", limit: \"{limit}\", offset: \"{offset}\"}", "    rows: /rows",
+    "    fields: {query: /keys/0, page: /keys/1, clicks: /clicks, impressions: /impressions,",
+    "      position: /position}", "    paging: {by: offset, limit: 1000}", "    count: /total",
+    "    token_env: DEMO_TOKEN  # export DEMO_TOKEN=demo-token")
 }
 
 run_demo <- function(options, files) {
@@ -79,6 +104,7 @@ run_demo <- function(options, files) {
     abort_call("The folder holds something else.", sprintf("'%s'.", dir),
       "Name a new or empty folder.")
   }
+  if (options$service) return(run_demo_service(dir))
   note(options, "Making the demo site: Fernmoor Seeds, 16 months, invented ...")
   tide_demo(dir, mixed = TRUE)
   options <- list(format = "csv", quiet = options$quiet, project = dir)

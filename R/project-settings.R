@@ -17,6 +17,7 @@ setting_names <- list(
   events = "text",
   history = "text",
   results_pages = "words",
+  pull = "pulls",
   columns = "named_texts",
   date_order = "order",
   decimal = "decimal",
@@ -76,6 +77,8 @@ find_project <- function(from) {
 #' thresholds: {striking_distance: "4:20", target: next, fdr: 0.1, min_impressions: 1}
 #' hours: {low_ctr: 1, cannibalized: 3}   # of work, by kind
 #' assumptions: {merge_rise: 0.7}         # see tide_assumptions()
+#' pull:                                  # services to be asked, see tide_pull()
+#'   daily: {url: "https://service.example/rows", fields: {query: /q, clicks: /c, impressions: /i}}
 #' segments:
 #'   long questions: {has_any: [how, why], words: "5:", not_page: /journal/}
 #' ```
@@ -185,6 +188,8 @@ read_settings <- function(given, known, file, path = character()) {
         abort_setting(file, here, name, paste("lines of", paste(names(kind), collapse = ", ")))
       }
       read_settings(given[[name]], kind, file, here)
+    } else if (kind == "pulls") {
+      read_pulls(given[[name]], file, here)
     } else if (kind == "segments") {
       read_segments(given[[name]], file, here)
     } else {
@@ -199,6 +204,16 @@ abort_setting <- function(file, path, name, must) {
   abort_tide(sprintf("`%s` must be %s.", name, must),
     where = sprintf("'%s', line %d.", file, setting_line(file, path)),
     fix = "Correct that line; ?tide_settings shows every setting.", class = "settings", file = file)
+}
+
+# Descriptions of services by name.
+read_pulls <- function(given, file, path) {
+  if (!is.list(given) || is.null(names(given))) {
+    abort_setting(file, path, "pull", "lines of 'name: {description of a service}'")
+  }
+  Map(function(one, name) {
+    as_pull_spec(one, name, function(name, must) abort_setting(file, c(path, name), name, must))
+  }, given, names(given))
 }
 
 read_segments <- function(given, file, path) {

@@ -8,7 +8,7 @@ set -eu
 run="cli curl data.table DBI digest generics ggplot2 htmltools jsonlite openxlsx optparse readxl RSQLite scales SnowballC svglite tibble utf8 xml2 yaml"
 # Only the archive needs it, and Debian does not have it built: the rest works without.
 archive="nanoparquet"
-test="callr forecast httpuv knitr later markdown promises testthat withr"
+test="callr forecast httpuv httr2 knitr later markdown promises testthat withr"
 must=$run
 case "${1:-run}" in
   test) must="$run $test" ;;

@@ -1,0 +1,141 @@
+#' A service to be asked
+#'
+#' A small service on this machine alone that returns rows of the demo site as JSON or CSV, to try
+#' [tide_pull()] on, with all that goes wrong on real ones.
+#'
+#' @details `POST /rows` takes `{"day", "dimensions", "limit", "offset", "device"}` and answers
+#'   `{"total", "rows": [{"keys": [query, page], "clicks", "impressions", "position"}]}`, at most
+#'   `cap` rows a day and 1,000 a call; `GET /rows.csv?day=&page=` the same as CSV, 500 a page with
+#'   a `Link` to the next; `POST /volumes` takes `{"names"}` and answers
+#'   `{"rows": [{"query", "volume"}]}`; `POST /token` gives tokens for client credentials (client
+#'   `demo`, secret `demo-secret`) that hold for `token_calls` calls; `GET /sign-in` is a page. Rows
+#'   want the bearer token `demo-token` or one of those. With `faults`, of every ten calls one is
+#'   answered 429 with `Retry-After`, one 500 and one is cut off. The newest two days are not yet
+#'   whole.
+#' @param rows Rows with `date`, `query`, `page`, `device`, `clicks`, `impressions`, `position`.
+#' @param port Port to listen on.
+#' @param cap Rows that a day may have at most.
+#' @param faults Whether calls fail now and then.
+#' @param today The day it is.
+#' @param token_calls Calls that a token holds for.
+#' @return The server, which [httpuv::stopServer()] ends. It answers while R is idle, or in
+#'   [httpuv::service()].
+#' @section Errors: `tide_error_argument`.
+#' @seealso [tide_pull()], [tide_demo_server()]
+#' @examplesIf requireNamespace("httpuv", quietly = TRUE)
+#' rows <- data.frame(date = as.Date("2026-08-01"), query = "kale seeds", page = "/shop/kale/",
+#'   device = "mobile", clicks = 3, impressions = 40, position = 4.2)
+#' server <- tide_demo_service(rows, port = httpuv::randomPort())
+#' httpuv::stopServer(server)
+#' @export
+tide_demo_service <- function(rows, port = 8124, cap = 5000, faults = FALSE, today = Sys.Date(),
+    token_calls = 50) {
+  check_number(port, "port", min = 1, max = 65535)
+  check_number(cap, "cap", min = 1)
+  check_number(token_calls, "token_calls", min = 1)
+  check_flag(faults, "faults")
+  rows <- as.data.table(rows)
+  missing <- setdiff(c("date", "query", "page", "device", figure_names), names(rows))
+  if (length(missing)) abort_argument("rows", paste("with a column", missing[1]), names(rows))
+  service <- new.env(parent = emptyenv())
+  service$rows <- split(rows, format(as.IDate(rows$date)))
+  service$calls <- 0L
+  service$tokens <- c(`demo-token` = Inf)
+  list2env(list(cap = cap, today = check_date(today, "today"), token_calls = token_calls,
+    faults = faults),
+    service)
+  httpuv::startServer("127.0.0.1", as.integer(port),
+    list(call = function(request) service_answer(service, request)))
+}
+
+service_answer <- function(service, request) {
+  service$calls <- service$calls + 1L
+  turn <- if (service$faults) service$calls %% 10L else 0L
+  if (turn == 3L) return(served("Slow down", 429L, list(`Retry-After` = "0")))
+  if (turn == 6L) return(served("Broken", 500L))
+  path <- request$PATH_INFO
+  if (path == "/sign-in") return(served("<!doctype html><html><body>Sign in</body></html>"))
+  body <- rawToChar(request$rook.input$read())
+  if (path == "/token") return(service_token(service, body))
+  if (!token_holds(service, request)) {
+    return(served("{\"error\": \"invalid_token\"}", 401L,
+      list(`WWW-Authenticate` = "Bearer error=\"invalid_token\""), "application/json"))
+  }
+  asked <- if (nzchar(body)) tryCatch(jsonlite::fromJSON(body), error = function(e) list())
+  answer <- switch(path, `/rows` = service_rows(service, asked),
+    `/rows.csv` = service_csv(service, request),
+    `/volumes` = served_json(list(rows = lapply(asked$names, function(name) {
+      list(query = name, volume = 10 * nchar(name))
+    }))),
+    served("Not found", 404L))
+  # Cut off in the middle.
+  if (turn == 9L) answer$body <- substr(answer$body, 1, nchar(answer$body) %/% 2)
+  answer
+}
+
+served_json <- function(value) {
+  served(jsonlite::toJSON(value, auto_unbox = TRUE, digits = NA), type = "application/json")
+}
+
+service_token <- function(service, body) {
+  if (!grepl("grant_type=client_credentials", body, fixed = TRUE)) {
+    return(served("{\"error\": \"unsupported_grant_type\"}", 400L, type = "application/json"))
+  }
+  token <- sprintf("token-%d", service$calls)
+  service$tokens[[token]] <- service$token_calls
+  served_json(list(access_token = token, token_type = "Bearer", expires_in = 3600))
+}
+
+token_holds <- function(service, request) {
+  token <- sub("^Bearer ", "", or_else(request$HTTP_AUTHORIZATION, ""))
+  left <- service$tokens[token]
+  if (is.na(left) || left < 1) return(FALSE)
+  service$tokens[[token]] <- left - 1
+  TRUE
+}
+
+# Rows of a day; the newest two days have not all of their clicks yet.
+service_day <- function(service, day, device = NULL) {
+  rows <- service$rows[[or_else(day, "")]]
+  if (is.null(rows) || as.IDate(day) >= service$today) return(NULL)
+  if (!is.null(device)) rows <- rows[rows$device == device]
+  if (as.IDate(day) >= service$today - 2L) rows <- copy(rows)[, "clicks" := clicks %/% 2L]
+  sums <- sums_by(data.table(rows[, c("query", "page", "clicks", "impressions"), with = FALSE],
+    weighted = rows$position * rows$impressions),
+    c("query", "page"), c("clicks", "impressions", "weighted"))
+  set(sums, j = "position", value = sums$weighted / sums$impressions)
+  setorderv(sums, c("clicks", "impressions", "query"), c(-1L, -1L, 1L))
+}
+
+service_rows <- function(service, asked) {
+  rows <- service_day(service, asked$day, asked$device)
+  total <- NROW(rows)
+  from <- or_else(asked$offset, 0L)
+  many <- min(1000L, or_else(asked$limit, 1000L), service$cap - from)
+  own <- if (total && many > 0) rows[seq_len(total) > from & seq_len(total) <= from + many]
+  pages <- !"query" %in% asked$dimensions || "page" %in% asked$dimensions
+  served_json(list(total = total, rows = lapply(seq_len(NROW(own)), function(i) {
+    list(keys = if (pages) list(own$query[i], own$page[i]) else list(own$query[i]),
+      clicks = own$clicks[i], impressions = own$impressions[i], position = own$position[i])
+  })))
+}
+
+service_csv <- function(service, request) {
+  query <- strsplit(sub("^[?]", "", request$QUERY_STRING), "&", fixed = TRUE)[[1]]
+  asked <- lapply(stats::setNames(sub("^[^=]*=", "", query), sub("=.*$", "", query)),
+    utils::URLdecode)
+  number <- as.integer(or_else(asked$page, "1"))
+  rows <- service_day(service, asked$day)
+  if (is.null(rows)) return(served("query,page,clicks,impressions,position\n", type = "text/csv"))
+  own <- rows[(seq_len(nrow(rows)) - 1L) %/% 500L + 1L == number]
+  lines <- utils::capture.output(fwrite(own[, c("query", "page", figure_names), with = FALSE]))
+  more <- nrow(rows) > number * 500L
+  served(paste0(paste(lines, collapse = "\n"), "\n"), type = "text/csv",
+    headers = if (more) {
+      list(Link = sprintf("</rows.csv?day=%s&page=%d>; rel=\"next\"", asked$day, number + 1L))
+    } else {
+      list()
+    })
+}
+
+or_else <- function(x, other) if (is.null(x)) other else x

@@ -1,0 +1,112 @@
+# How a service is asked, as inktide.yml describes it: everything that differs from one service to
+# another stands there, and nothing in the code knows any.
+
+pull_defaults <- list(method = NULL, parameters = list(), headers = list(), body = NULL,
+  format = "json", rows = "", paging = list(), token_env = NULL, oauth = NULL, from = NULL,
+  unfinished = 3, per_minute = 60, cap = NULL, count = NULL, split = list(), by = NULL,
+  names_a_call = 1, max_age = 30, budget = 1000)
+
+pull_fields <- function() c(dimension_names, figure_names)
+
+# In: a description as a list. Out: a `tide_pull_spec`, checked, with what was left out filled in.
+as_pull_spec <- function(given, name, refuse = abort_pull_spec) {
+  if (inherits(given, "tide_pull_spec")) return(given)
+  if (!is.list(given) || is.null(names(given))) refuse(name, "lines of 'name: value'")
+  known <- c("url", "fields", names(pull_defaults))
+  unknown <- setdiff(names(given), known)
+  if (length(unknown)) {
+    refuse(name, sprintf("without '%s' (did you mean '%s'?)", unknown[1],
+      nearest_name(unknown[1], known)))
+  }
+  spec <- utils::modifyList(pull_defaults, given, keep.null = TRUE)
+  one <- function(x) is.character(x) && length(x) == 1 && !is.na(x)
+  if (!one(spec$url) || !grepl("^https?://", spec$url)) {
+    refuse(name, "with a `url` that begins with https://")
+  }
+  if (!is.list(spec$fields) || is.null(names(spec$fields)) || !all(vapply(spec$fields, one, NA))) {
+    refuse(name, "with `fields`: where each column is in a row, such as {clicks: /clicks}")
+  }
+  facts <- !is.null(spec$by)
+  if (facts) {
+    if (!identical(spec$by, "query") && !identical(spec$by, "page")) {
+      refuse(name, "with `by` query or page")
+    }
+  } else {
+    unknown <- setdiff(names(spec$fields), pull_fields())
+    if (length(unknown)) {
+      refuse(name, sprintf("with `fields` among %s, not '%s'", paste(pull_fields(), collapse = ", "),
+        unknown[1]))
+    }
+    missing <- setdiff(c("clicks", "impressions"), names(spec$fields))
+    if (length(missing)) refuse(name, sprintf("with a field for %s", missing[1]))
+  }
+  if (is.null(spec$method)) spec$method <- if (is.null(spec$body)) "GET" else "POST"
+  for (column in c("unfinished", "per_minute", "cap", "names_a_call", "max_age", "budget")) {
+    value <- spec[[column]]
+    least <- if (column == "unfinished") 0 else 1
+    if (!is.null(value) && !(is.numeric(value) && length(value) == 1 && value >= least)) {
+      refuse(name, sprintf("with `%s` a number of at least %d", column, least))
+    }
+  }
+  if (!spec$format %in% c("json", "csv")) refuse(name, "with `format` json or csv")
+  by <- spec$paging$by
+  if (!is.null(by) && !by %in% c("offset", "link", "field")) {
+    refuse(name, "with `paging` by offset, link or field")
+  }
+  if (identical(by, "offset") && !is.numeric(spec$paging$limit)) {
+    refuse(name, "with a `limit` of rows for paging by offset")
+  }
+  if (identical(by, "field") && !one(spec$paging$at)) {
+    refuse(name, "with `at`, where an answer says what comes next")
+  }
+  # A secret goes over the wire in the open where the address is not https.
+  secret <- !is.null(spec$token_env) || !is.null(spec$oauth)
+  if (secret && !grepl("^(https://|http://(127[.]0[.]0[.]1|localhost|\\[::1\\])[:/])", spec$url)) {
+    refuse(name, "with an https:// address where a token is sent")
+  }
+  structure(c(spec, list(name = name)), class = "tide_pull_spec")
+}
+
+abort_pull_spec <- function(name, must) {
+  abort_tide(sprintf("The description of the service must be %s.", must),
+    where = sprintf("'%s'.", name), fix = "Correct it; the help page shows every line.",
+    class = "settings")
+}
+
+# JSON Pointer (RFC 6901): the part of a value, or NULL.
+json_at <- function(value, pointer) {
+  if (!nzchar(pointer)) return(value)
+  for (step in strsplit(sub("^/", "", pointer), "/", fixed = TRUE)[[1]]) {
+    step <- gsub("~0", "~", gsub("~1", "/", step, fixed = TRUE), fixed = TRUE)
+    if (!is.list(value)) return(NULL)
+    value <- if (is.null(names(value)) && grepl("^[0-9]+$", step)) {
+      place <- as.integer(step) + 1L
+      if (place <= length(value)) value[[place]]
+    } else {
+      value[[step]]
+    }
+  }
+  value
+}
+
+# Places such as {date} filled in, all through a template; one that is all of a text keeps its type.
+fill_template <- function(template, values) {
+  if (is.list(template)) return(lapply(template, fill_template, values))
+  if (!is.character(template)) return(template)
+  if (length(template) > 1) {
+    return(vapply(template, function(one) as.character(fill_template(one, values)), "",
+      USE.NAMES = FALSE))
+  }
+  for (name in names(values)) {
+    place <- sprintf("{%s}", name)
+    if (identical(template, place)) return(values[[name]])
+    if (grepl(place, template, fixed = TRUE)) {
+      template <- gsub(place, paste(values[[name]], collapse = ","), template, fixed = TRUE)
+    }
+  }
+  template
+}
+
+has_place <- function(template, name) {
+  any(grepl(sprintf("{%s}", name), unlist(template), fixed = TRUE))
+}

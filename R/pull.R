@@ -1,0 +1,262 @@
+#' Rows from a service, day by day
+#'
+#' Asks any HTTP service that returns rows as JSON or CSV, for the days that the archive lacks, and
+#' stores them. How the service is asked is described in `inktide.yml`, under `pull`.
+#'
+#' @details A description:
+#'
+#' ```yaml
+#' pull:
+#'   daily:
+#'     url: https://service.example/rows
+#'     method: POST                       # GET where there is no body
+#'     headers: {Accept: application/json}
+#'     parameters: {site: fernmoor}       # of the address
+#'     body:                              # sent as JSON; {date}, {limit}, {offset} are filled in
+#'       day: "{date}"
+#'       dimensions: [query, page]
+#'       limit: "{limit}"
+#'       offset: "{offset}"
+#'     format: json                       # or csv, whose fields are headers
+#'     rows: /rows                        # where the list of rows is (JSON Pointer, RFC 6901)
+#'     fields: {query: /keys/0, page: /keys/1, clicks: /clicks, impressions: /impressions,
+#'       position: /position}
+#'     paging: {by: offset, limit: 25000} # or {by: link} (RFC 8288), {by: field, at: /next}: {next}
+#'     count: /total                      # where an answer says how many rows there are
+#'     cap: 50000                         # rows of a day that the service gives at most
+#'     split:                             # asked one by one where a day is above the cap
+#'       - {body: {device: "{value}"}, values: [mobile, desktop, tablet]}
+#'     token_env: FERNMOOR_TOKEN          # bearer token, from the environment
+#'     from: 2025-07-01                   # first day
+#'     unfinished: 3                      # newest days that may still change
+#'     per_minute: 60                     # calls
+#' ```
+#'
+#'   In place of `token_env`, `oauth: {grant: client, client: ID, secret_env: NAME, token_url: URL,
+#'   scope: TEXT}` takes a token by client credentials (RFC 6749), `grant: device` with an `auth_url`
+#'   lets a person confirm (RFC 8628); what that person was given is kept encrypted in the user's own
+#'   cache. No secret stands in `inktide.yml`, and none is shown.
+#'
+#'   Each day arrives whole or not at all, so a pull that ends early goes on where it was. The newest
+#'   days are left for next time until they are final. Calls that fail for the moment (429, 5xx, a
+#'   cut connection) are asked again up to six times, after `Retry-After` or with growing waits.
+#'   Where a day is above the cap, it is asked for in the parts of `split` and summed; where parts
+#'   are above it, too, that is said.
+#' @param store A `tide_store` object.
+#' @param pull A description as a list, or the name of one in the project's settings.
+#' @param from,to First and last day; `NULL` for `from` of the description (else the last 16 months)
+#'   and the last final day.
+#' @param today The day it is.
+#' @param progress `NULL`, or a function that is called with a text now and then.
+#' @param wait Times the usual waits between tries.
+#' @return A tibble, a row a day that was asked for: `day`, `rows`, `clicks`, `calls`, `state`
+#'   (`stored`, `no rows`, `above the cap`: stored, but not all of it).
+#' @section Errors: `tide_error_pull` with the request (secrets hidden) and what came;
+#'   `tide_error_settings` for a description that is none; `tide_error_range` for figures that are
+#'   none.
+#' @seealso [tide_pull_facts()], [tide_demo_service()], [tide_load()]
+#' @examplesIf requireNamespace("httr2", quietly = TRUE)
+#' store <- tide_store(tempfile("project"))
+#' service <- list(url = "https://service.example/rows", body = list(day = "{date}"),
+#'   fields = list(query = "/q", clicks = "/c", impressions = "/i", position = "/p"))
+#' \dontrun{
+#' tide_pull(store, service, from = "2026-08-01")
+#' }
+#' @export
+tide_pull <- function(store, pull, from = NULL, to = NULL, today = Sys.Date(), progress = NULL,
+    wait = 1) {
+  check_class(store, "tide_store", "store")
+  spec <- pull_spec(store, pull)
+  if (!is.null(spec$by)) {
+    abort_argument("pull", "one for rows, not for facts", spec$name)
+  }
+  check_number(wait, "wait", min = 0)
+  need_httr2()
+  days <- days_to_pull(store, spec, check_date(from, "from"), check_date(to, "to"),
+    check_date(today, "today"))
+  held <- list()
+  rows_held <- 0
+  flush <- function() {
+    if (rows_held) store_pulled(store, spec, held, today)
+    held <<- list()
+    rows_held <<- 0
+  }
+  # What has come whole is stored, whatever ends the rest.
+  on.exit(flush())
+  out <- lapply(seq_along(days), function(i) {
+    if (!is.null(progress)) {
+      progress(sprintf("Asking for %s (%s to go)", format(days[i]),
+        format_plural(length(days) - i, "day")))
+    }
+    day <- pull_day(spec, days[i], wait)
+    spec$seen <<- isTRUE(spec$seen) || nrow(day$rows) > 0
+    if (nrow(day$rows)) {
+      held[[length(held) + 1L]] <<- day$rows
+      rows_held <<- rows_held + nrow(day$rows)
+    }
+    if (rows_held >= pulled_at_once || length(held) >= 31) flush()
+    data.table(day = days[i], rows = nrow(day$rows), clicks = sum(day$rows[["clicks"]]),
+      calls = day$calls,
+      state = if (!nrow(day$rows)) "no rows" else if (day$capped) "above the cap" else "stored")
+  })
+  flush()
+  tibble::as_tibble(if (length(out)) rbindlist(out) else no_pulled())
+}
+
+# Rows that are held before they are stored.
+pulled_at_once <- 500000L
+
+no_pulled <- function() {
+  data.table(day = as.IDate(character()), rows = integer(), clicks = numeric(), calls = integer(),
+    state = character())
+}
+
+pull_spec <- function(store, pull) {
+  if (!is.character(pull)) return(as_pull_spec(pull, "pull"))
+  settings <- tide_settings(dirname(store$dir))
+  known <- names(settings$pull)
+  if (!pull %in% known) {
+    abort_tide(sprintf("No service '%s' is described.", pull),
+      where = if (length(known)) {
+        sprintf("'inktide.yml' has: %s.", paste(known, collapse = ", "))
+      } else {
+        "'inktide.yml' has no `pull`."
+      },
+      fix = "Describe it there; the help page shows how.", class = "settings")
+  }
+  settings$pull[[pull]]
+}
+
+# Final days that the archive lacks, the oldest first.
+days_to_pull <- function(store, spec, from, to, today) {
+  final <- today - as.integer(spec$unfinished) - 1L
+  to <- if (is.null(to)) final else min(to, final)
+  if (is.null(from)) {
+    from <- if (is.null(spec$from)) months_after(first_of_month(today), -16L) else {
+      check_date(spec$from, "from")
+    }
+  }
+  if (from > to) return(as.IDate(character()))
+  days <- seq(from, to, by = "day")
+  own <- grain_label(intersect(dimension_names, union("date", names(spec$fields))))
+  held <- with_store(store, write = FALSE,
+    function(con) DBI::dbGetQuery(con, "SELECT day FROM current WHERE grain = ?", list(own))$day)
+  as.IDate(days[!as.integer(days) %in% held])
+}
+
+# Out: list(rows, calls, capped).
+pull_day <- function(spec, day, wait) {
+  asked <- ask_all_pages(spec, list(date = format(day)), wait)
+  if (asked$capped) {
+    for (split in spec$split) {
+      parts <- lapply(split$values, function(value) {
+        narrowed <- spec
+        if (!is.null(split$body)) narrowed$body <- utils::modifyList(as.list(spec$body), split$body)
+        if (!is.null(split$parameters)) {
+          narrowed$parameters <- utils::modifyList(spec$parameters, split$parameters)
+        }
+        ask_all_pages(narrowed, list(date = format(day), value = value), wait)
+      })
+      asked$calls <- asked$calls + sum(vapply(parts, `[[`, 0L, "calls"))
+      capped <- any(vapply(parts, `[[`, NA, "capped"))
+      rows <- rbindlist(lapply(parts, `[[`, "rows"), use.names = TRUE, fill = TRUE)
+      # A split that finds less than the whole is none.
+      if (NROW(rows) && nrow(rows) >= nrow(asked$rows)) {
+        asked <- list(rows = rows, calls = asked$calls, capped = capped)
+      }
+      if (!asked$capped) break
+    }
+  }
+  rows <- asked$rows
+  if (nrow(rows)) {
+    check_pulled(rows, spec, day)
+    set(rows, j = "date", value = as.IDate(day))
+    asked$rows <- sum_pulled(rows)
+  }
+  asked
+}
+
+check_pulled <- function(rows, spec, day) {
+  for (column in intersect(figure_names, names(rows))) {
+    bad <- which(is.na(rows[[column]]) | rows[[column]] < 0)
+    if (length(bad)) {
+      abort_tide(sprintf("A row's `%s` is no number of at least 0.", column),
+        where = sprintf("service '%s', %s, row %d.", spec$name, format(day), bad[1]),
+        fix = "Correct `fields`: where the figure is in a row.", class = "range", column = column)
+    }
+  }
+}
+
+# Parts of a day have the same query on the same page.
+sum_pulled <- function(rows) {
+  by <- intersect(dimension_names, names(rows))
+  if (!anyDuplicated(rows, by = by)) return(rows)
+  position <- "position" %in% names(rows)
+  if (position) set(rows, j = "weighted", value = rows$position * rows$impressions)
+  of <- c("clicks", "impressions", if (position) "weighted")
+  sums <- sums_by(rows, by, of)
+  if (position) {
+    set(sums, j = "position", value = sums$weighted / sums$impressions)
+    set(sums, j = "weighted", value = NULL)
+  }
+  sums
+}
+
+# All pages of one question: list(rows, calls, capped: whether the service has more).
+ask_all_pages <- function(spec, values, wait) {
+  limit <- spec$paging$limit
+  url <- spec$url
+  rows <- list()
+  got <- 0L
+  calls <- 0L
+  repeat {
+    values$offset <- got
+    values$limit <- limit
+    if (is.null(values[["next"]])) values["next"] <- list("")
+    answer <- ask_service(spec, values, url, wait)
+    calls <- calls + 1L
+    rows[[calls]] <- answer$rows
+    got <- got + nrow(answer$rows)
+    by <- spec$paging$by
+    if (is.null(by) || !nrow(answer$rows)) break
+    if (!is.null(spec$cap) && got >= spec$cap) break
+    if (by == "offset") {
+      if (nrow(answer$rows) < limit) break
+    } else if (by == "field") {
+      if (is.null(answer$next_value) || !nzchar(answer$next_value)) break
+      if (identical(answer$next_value, values[["next"]])) break
+      values[["next"]] <- answer$next_value
+    } else {
+      if (is.null(answer$link)) break
+      url <- same_host(spec, answer$link)
+      # The link holds all of the question.
+      spec$parameters <- list()
+    }
+  }
+  all <- rbindlist(rows, use.names = TRUE, fill = TRUE)
+  count <- answer$count
+  list(rows = all, calls = calls,
+    capped = if (is.null(count)) !is.null(spec$cap) && got >= spec$cap else got < as.numeric(count))
+}
+
+# A token goes to the host that was described, and to no other.
+same_host <- function(spec, link) {
+  link <- xml2::url_absolute(link, spec$url)
+  host <- function(url) sub("^(https?://[^/?#]+).*$", "\\1", tolower(url))
+  if (host(link) != host(spec$url)) {
+    abort_answer(spec, paste(spec$method, spec$url), "The next page is on another host.", link,
+      "Check what the service documents about paging.")
+  }
+  link
+}
+
+store_pulled <- function(store, spec, days, today) {
+  rows <- rbindlist(days, use.names = TRUE, fill = TRUE)
+  setcolorder(rows, intersect(c(dimension_names, figure_names), names(rows)))
+  folder <- tempfile("pull")
+  dir.create(folder)
+  on.exit(unlink(folder, recursive = TRUE))
+  file <- file.path(folder, sprintf("%s %s to %s.csv", spec$name, min(rows$date), max(rows$date)))
+  fwrite(rows, file)
+  tide_load(store, file, exported = today)
+}

@@ -4,7 +4,7 @@ BUILD := .build
 LIBRARY := $(BUILD)/library
 SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R) $(wildcard src/*.c) $(wildcard inst/*/*) exec/inktide
 
-.PHONY: demo test test-all lint site sanitize install build setup setup-test docs example bench clean
+.PHONY: demo test test-all lint site sanitize install build setup setup-test setup-databases test-databases docs example bench clean
 
 demo: build
 	@exec/inktide demo demo-site
@@ -27,8 +27,15 @@ setup-test:
 test: setup-test build
 	@Rscript tools/test.R
 
+setup-databases:
+	@sh tools/setup-databases.sh
+
+# Sources on real database servers.
+test-databases: setup-test setup-databases build
+	@INKTIDE_STUDIES=true Rscript tools/test.R source
+
 # With the studies among the tests and the package check: what .ci/run asks for.
-test-all: setup-test build
+test-all: setup-test setup-databases build
 	@Rscript tools/test.R all
 
 # The rules of style.

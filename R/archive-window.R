@@ -5,7 +5,7 @@
 #' which day that is. Days that were unfinished in an older export and not exported since are kept;
 #' [tide_check()] names them.
 #'
-#' @param store A `tide_store` object.
+#' @param store A `tide_store` object, or a [tide_source()].
 #' @param from,to First and last day; `NULL` for all.
 #' @param days The last so many finished days; not with `from`.
 #' @param lag,dimensions As in [tide_read()].
@@ -67,20 +67,16 @@ damaged_lines <- function(files, grain) {
 
 # Which days of which imports a window is made of, before any part is read.
 plan_window <- function(store, from, to, days, lag, dimensions) {
-  check_class(store, "tide_store", "store")
   from <- check_date(from, "from")
   to <- check_date(to, "to")
   check_number(days, "days", min = 1, null = TRUE)
   check_number(lag, "lag", min = 0)
-  need_parquet(store)
   if (is.null(dimensions)) dimensions <- dimension_names
-  held <- with_store(store, write = FALSE,
-    function(con) list(current = setDT(DBI::dbGetQuery(con,
-      paste(
-        "SELECT c.import, c.grain, c.day, c.exported, c.rows, c.clicks, c.impressions, c.first,",
-        "c.last, i.stated FROM current c JOIN imports i ON i.id = c.import"))),
-      parts = setDT(DBI::dbGetQuery(con,
-        "SELECT file, import, grain, month, checksum FROM parts"))))
+  held <- if (inherits(store, "tide_source")) {
+    list(current = source_days(store), parts = NULL)
+  } else {
+    archived_days(store)
+  }
   current <- held$current
   if (!nrow(current)) {
     abort_tide("The archive is empty.", where = sprintf("'%s'.", store$dir),
@@ -104,12 +100,22 @@ plan_window <- function(store, from, to, days, lag, dimensions) {
   }
   left_out <- rbind(day_ledger(current[unfinished & !outside & !rich], unfinished_words(lag)),
     day_ledger(current[outside & !rich], "outside the window"),
-    day_ledger(current[rich], rich_reason))
+    day_ledger(current[rich], rich_reason), ledger_above(wanted))
   # A grain is named by the dimensions that are read of it.
   set(left_out, j = "grain", value = vapply(left_out$grain,
     function(grain) grain_label(intersect(grain_dimensions(grain), dimensions)), ""))
   list(store = store, wanted = wanted, parts = held$parts, dimensions = dimensions,
     left_out = left_out, held = sum(current$rows), exported = as.IDate(max(current$exported)))
+}
+
+# Which days an archive holds, and in which parts.
+archived_days <- function(store) {
+  check_class(store, "tide_store", "store")
+  need_parquet(store)
+  with_store(store, write = FALSE, function(con) list(current = setDT(DBI::dbGetQuery(con,
+    paste("SELECT c.import, c.grain, c.day, c.exported, c.rows, c.clicks, c.impressions, c.first,",
+      "c.last, i.stated FROM current c JOIN imports i ON i.id = c.import"))),
+    parts = setDT(DBI::dbGetQuery(con, "SELECT file, import, grain, month, checksum FROM parts"))))
 }
 
 # The day of the newest export of what an archive holds.
@@ -150,8 +156,17 @@ month_start <- function(days) {
   ifelse(known > 0, format(as.Date(as.IDate(known)), "%Y-%m"), "undated")[match(days, known)]
 }
 
+# Rows of a source that make no CTR, left out as in files.
+ledger_above <- function(wanted) {
+  if (is.null(wanted[["above"]]) || !any(wanted$above > 0)) return(NULL)
+  sums <- sums_by(wanted[wanted$above > 0], "grain", "above")
+  data.table(grain = sums$grain, reason = "more clicks than impressions", rows = sums$above,
+    clicks = NA_real_, impressions = NA_real_)
+}
+
 # The rows of one grain that count, part by part.
 read_slices <- function(store, slices, parts, dimensions) {
+  if (inherits(store, "tide_source")) return(query_slices(store, slices, dimensions))
   # A grain's name tells its dimensions, so that only the wanted columns are read.
   of_grain <- grain_dimensions(slices$grain[1])
   used <- intersect(of_grain, dimensions)

@@ -5,10 +5,9 @@
 
 cli_commands <- function() {
   shared <- shared_options()
-  lapply(list(demo = command_demo, init = command_init, load = command_load,
-    pull = command_pull, check = command_check,
-    enrich = command_enrich, curve = command_curve, list = command_list, find = command_find,
-    decide = command_decide, outcome = command_outcome, trace = command_trace,
+  lapply(list(demo = command_demo, init = command_init, load = command_load, pull = command_pull,
+    check = command_check, enrich = command_enrich, curve = command_curve, list = command_list,
+    find = command_find, decide = command_decide, outcome = command_outcome, trace = command_trace,
     follow = command_follow, watched = command_watched, pages = command_pages,
     compare = command_compare, value = command_value, forecast = command_forecast,
     report = command_report),

@@ -42,7 +42,8 @@ run_forecast <- function(options, files) {
   }
   # A table of months alone needs no data.
   alone <- !is.null(options$history) && !length(files) && !planned &&
-    options$of %in% c("clicks", history_columns(options$history)) && is.null(options$project) && is.null(find_project("."))
+    options$of %in% c("clicks", history_columns(options$history)) && is.null(options$project) &&
+    is.null(find_project("."))
   input <- if (!alone) settle_input(options, files)
   history <- forecast_history(options, input)
   note(options, paste(format(history), collapse = "\n"))
@@ -106,8 +107,8 @@ forecast_history <- function(options, input) {
     rules = input$settings$rules)
 }
 
-# Conversions or money of a click, from the pages whose rate is known; NULL for clicks, and where the
-# months known count them.
+# Conversions or money of a click, from the pages whose rate is known; NULL for clicks, and where
+# the months known count them.
 click_worth <- function(options, input, history) {
   if (options$of %in% c("clicks", history$of)) return(NULL)
   if (is.null(input)) {

@@ -12,10 +12,9 @@ progress_to_terminal <- function(options) {
   function(text) tell(paste0(text, " ..."))
 }
 
-# Out: list(files, store, settings, title, folder, pages: of the site, where stored): from named
-# files, or from the project's archive,
-# or from the exports that its settings name where nothing was loaded yet. Options go before
-# settings.
+# Out: list(files, store, source, settings, title, folder, pages: of the site, where stored): from
+# named files, from a database, from the project's archive, or from the exports that its settings
+# name where nothing was loaded yet. Options go before settings.
 settle_input <- function(options, files) {
   folder <- if (!is.null(options$project)) {
     options$project
@@ -33,10 +32,15 @@ settle_input <- function(options, files) {
   }
   store <- if (!length(files) && has_archive(folder)) tide_store(folder)
   decisions <- if (!is.null(store)) tide_decisions(store)
+  # A source that is named goes before the archive's rows.
+  if (!is.null(options$source)) store <- NULL
   # An archive may hold decisions and no rows yet.
   if (!is.null(store) && !nrow(summary(store))) store <- NULL
-  if (!length(files) && is.null(store)) files <- named_files(settings, "exports")
-  if (!length(files) && is.null(store)) {
+  source <- chosen_source(options, settings, files, store)
+  if (!length(files) && is.null(store) && is.null(source)) {
+    files <- named_files(settings, "exports")
+  }
+  if (!length(files) && is.null(store) && is.null(source)) {
     abort_tide("The project holds no data yet.",
       where = sprintf("'%s' has no archive and names no exports.", folder),
       fix = "Load some: inktide load FILE... --project DIR", class = "settings")
@@ -49,8 +53,9 @@ settle_input <- function(options, files) {
   } else {
     sub("/$", "", sub("^https?://(www\\.)?", "", settings$site))
   }
-  input <- list(files = files, store = store, settings = settings, decisions = decisions,
-    folder = folder, title = if (nzchar(site)) site else "Search performance",
+  input <- list(files = files, store = store, source = source, settings = settings,
+    decisions = decisions, folder = folder,
+    title = if (nzchar(site)) site else "Search performance",
     pages = if (!is.null(store)) stored_site_pages(store))
   c(input, chosen_segments(options, settings))
 }
@@ -132,8 +137,9 @@ read_input <- function(options, input, months = FALSE, also = character()) {
   window <- options[c("from", "to", "days")]
   dimensions <- needed_dimensions(input, also)
   segments <- c(input$rows, if (!months) input$pairs)
-  if (!is.null(input$store)) {
-    data <- tide_stored(input$store, by_month = months, from = window$from, to = window$to,
+  held <- first_given(input$source, input$store)
+  if (!is.null(held)) {
+    data <- tide_stored(held, by_month = months, from = window$from, to = window$to,
       days = window$days, lag = chosen_lag(options, input), dimensions = dimensions)
     return(tide_filter(data, segments = segments, rules = input$settings$rules,
       without = days_out(options$without, data)))

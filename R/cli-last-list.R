@@ -39,7 +39,9 @@ data_version <- function(input) {
       lapply(tide_facts(input$store), `[`, c("file", "date", "by")))
   }
   rests_on <- list(input$settings$rules, input$pages,
-    if (length(files)) file.info(files)[c("size", "mtime")], stored)
+    if (length(files)) file.info(files)[c("size", "mtime")], stored,
+    # What a database holds may be other at any time.
+    if (!is.null(input$source)) Sys.time())
   digest::digest(list(as.character(utils::packageVersion("inktide")),
     if (file.exists(settings)) readLines(settings, warn = FALSE), rests_on))
 }

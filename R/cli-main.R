@@ -7,6 +7,7 @@ cli_main <- function(words) {
   # One time zone, so that the date of an export does not depend on the machine it is read on.
   if (!nzchar(Sys.getenv("TZ"))) Sys.setenv(TZ = "UTC")
   if (!nzchar(Sys.getenv("R_DATATABLE_NUM_THREADS"))) setDTthreads(0)
+  on.exit(close_databases())
   tryCatch({
     cli_dispatch(words)
     0L
@@ -117,7 +118,7 @@ option_lines <- function(command) {
   }
   own <- said(command$options)
   c(listed("Its own options", command$options[!own %in% unlist(shared)]),
-    unlist(Map(function(title, names) listed(title, command$options[own %in% names]),
-      names(shared), shared),
+    unlist(Map(function(title, names) listed(title, command$options[own %in% names]), names(shared),
+      shared),
       use.names = FALSE))
 }

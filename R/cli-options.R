@@ -72,6 +72,7 @@ shared_groups <- function() {
         "headers not known by themselves, such as 'query=What people typed'")),
     `Project and output` = list(
       text_option("--project", "DIR", "folder that holds inktide.yml"),
+      text_option("--source", "NAME", "a database that inktide.yml describes, in place of files"),
       text_option("--format", "FORMAT", "table, csv or json [table, or what --out ends with]",
         "table"),
       text_option("--out", "FILE", "write the result there"),

@@ -6,7 +6,8 @@ command_pull <- function(shared) {
     files = "[NAME...]",
     example = "inktide pull daily --from 2026-08-01 --project my-site",
     options = c(options_named(shared, c("--project", "--format", "--out", "--quiet")),
-      list(text_option("--from", "DATE", "first day [of inktide.yml, else 16 months back]"),
+      list(
+        text_option("--from", "DATE", "first day [of inktide.yml, else 16 months back]"),
         text_option("--to", "DATE", "last day [the last that is final]"),
         text_option("--facts", "NAMES",
           "facts from these services, of the queries (pages) most seen, known ones only when old"),
@@ -58,8 +59,8 @@ pulled_lines <- function(out, names) {
 
 pull_facts_of <- function(options, settings, store, progress) {
   check_number(options$top, "--top", min = 1)
-  summary <- tide_summary(tide_stored(store, days = 90, by_month = TRUE),
-    brand = settings$rules$brand)
+  summary <-
+    tide_summary(tide_stored(store, days = 90, by_month = TRUE), brand = settings$rules$brand)
   lines <- lapply(options$facts, function(name) {
     if (!name %in% names(settings$pull)) pull_spec(store, name)
     by <- settings$pull[[name]]$by

@@ -65,7 +65,9 @@ site_parts <- function(options, input, data) {
 }
 
 command_demo <- function(shared) {
-  list(job = "make the demo project and run everything on it", files = "[DIR]",
+  list(
+    job = "make the demo project and run everything on it",
+    files = "[DIR]",
     example = "inktide demo my-demo",
     options = c(options_named(shared, "--quiet"),
       list(switch_option("--service", "serve its rows on this machine, to try 'inktide pull' on"))),

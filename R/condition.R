@@ -19,6 +19,7 @@
 #' | `tide_error_missing` | a file is not there (also a `tide_error_file`) | `file` |
 #' | `tide_error_walk` | the pages of a site could not be asked for | |
 #' | `tide_error_pull` | a service does not answer, or not as described | |
+#' | `tide_error_source` | a database does not give what was asked of it | |
 #' | `tide_error_no_table` | a file holds no table (also a `tide_error_file`) | `file` |
 #' | `tide_error_layout` | rows do not line up, open quotes, damaged text | `file`, `lines` |
 #' | `tide_error_columns_missing` | a needed column is not there | `file`, `column`, `width` |

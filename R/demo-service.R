@@ -41,8 +41,8 @@ tide_demo_service <- function(rows, port = 8124, cap = 5000, faults = FALSE, tod
   service$rows <- split(rows, format(as.IDate(rows$date)))
   service$calls <- 0L
   service$tokens <- c(`demo-token` = Inf)
-  list2env(list(cap = cap, today = check_date(today, "today"), token_calls = token_calls,
-    faults = faults),
+  list2env(
+    list(cap = cap, today = check_date(today, "today"), token_calls = token_calls, faults = faults),
     service)
   httpuv::startServer("127.0.0.1", as.integer(port),
     list(call = function(request) service_answer(service, request)))
@@ -62,7 +62,9 @@ service_answer <- function(service, request) {
       list(`WWW-Authenticate` = "Bearer error=\"invalid_token\""), "application/json"))
   }
   asked <- if (nzchar(body)) tryCatch(jsonlite::fromJSON(body), error = function(e) list())
-  answer <- switch(path, `/rows` = service_rows(service, asked),
+  answer <- switch(
+    path,
+    `/rows` = service_rows(service, asked),
     `/rows.csv` = service_csv(service, request),
     `/volumes` = served_json(list(rows = lapply(asked$names, function(name) {
       list(query = name, volume = 10 * nchar(name))
@@ -122,8 +124,8 @@ service_rows <- function(service, asked) {
 
 service_csv <- function(service, request) {
   query <- strsplit(sub("^[?]", "", request$QUERY_STRING), "&", fixed = TRUE)[[1]]
-  asked <- lapply(stats::setNames(sub("^[^=]*=", "", query), sub("=.*$", "", query)),
-    utils::URLdecode)
+  asked <-
+    lapply(stats::setNames(sub("^[^=]*=", "", query), sub("=.*$", "", query)), utils::URLdecode)
   number <- as.integer(or_else(asked$page, "1"))
   rows <- service_day(service, asked$day)
   if (is.null(rows)) return(served("query,page,clicks,impressions,position\n", type = "text/csv"))

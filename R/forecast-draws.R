@@ -10,18 +10,21 @@ add_plans <- function(fit, widened, plans, ramp, draws) {
   range <- function(x, p) apply(x, 2, stats::quantile, p, names = FALSE)
   summed <- function(added, total) {
     ends <- function(x) stats::quantile(rowSums(x), c(0.1, 0.9), names = FALSE)
-    data.table(added = sum(colMeans(added)), added_low = ends(added)[1], added_high = ends(added)[2],
-      total = sum(middle) + sum(colMeans(added)), total_low = ends(total)[1],
-      total_high = ends(total)[2])
+    data.table(added = sum(colMeans(added)), added_low = ends(added)[1],
+      added_high = ends(added)[2], total = sum(middle) + sum(colMeans(added)),
+      total_low = ends(total)[1], total_high = ends(total)[2])
   }
   each <- lapply(plans, function(plan) {
     drawn <- draw_plan(plan, path$month, base, ramp, draws)
     added <- drawn$added
     total <- base + added
-    list(tasks = drawn$tasks, sums = summed(added, total), months = data.table(month = path$month,
-      added = colMeans(added), added_low = range(added, 0.1), added_high = range(added, 0.9),
-      total = middle + colMeans(added), total_low = range(total, 0.1),
-      total_high = range(total, 0.9)))
+    list(
+      tasks = drawn$tasks,
+      sums = summed(added, total),
+      months = data.table(month = path$month, added = colMeans(added),
+        added_low = range(added, 0.1), added_high = range(added, 0.9),
+        total = middle + colMeans(added), total_low = range(total, 0.1),
+        total_high = range(total, 0.9)))
   })
   all <- lapply(c(months = "months", tasks = "tasks", sums = "sums"),
     function(part) rbindlist(lapply(each, `[[`, part), idcol = "plan"))

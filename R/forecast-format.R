@@ -47,8 +47,7 @@ plan_sum_lines <- function(x) {
     ifelse(none, "", paste0("+", format_count(sums$added))),
     ifelse(none, "", range_text(sums$added_low, sums$added_high)), format_count(sums$total),
     range_text(sums$total_low, sums$total_high))
-  c(
-    sprintf("All %s", format_plural(uniqueN(x$months$month), "month")),
+  c(sprintf("All %s", format_plural(uniqueN(x$months$month), "month")),
     column_lines(c("what is done", "work", "added", "80 % range", "total", "80 % range"), cells))
 }
 
@@ -64,7 +63,9 @@ folder_lines <- function(x, most = 4) {
   of <- if (length(x$plans) > 1) sprintf(" (%s)", names(x$plans)[1]) else ""
   wrap_lines(c("", sprintf("Added by folder%s: %s.", of,
     paste(c(sprintf("%s +%s", sums$folder, format_count(sums$added)),
-      if (more >= 0.5) sprintf("all others +%s", format_count(more))), collapse = ", "))), 80)
+      if (more >= 0.5) sprintf("all others +%s", format_count(more))),
+      collapse = ", "))),
+    80)
 }
 
 # Columns beside each other, numbers to the right.

@@ -152,8 +152,8 @@ replace_unusual <- function(rows, least = 25L) {
   at <- at[!grepl("set by hand", rows$note[at], fixed = TRUE)]
   if (!length(at)) return(rows)
   own <- ifelse(rows$note[at] == "", "", paste0(rows$note[at], ", "))
-  set(rows, at, c("used", "note"), list(exp(odd$replacements[match(at, odd$index)]),
-    paste0(own, "unusual month replaced")))
+  set(rows, at, c("used", "note"),
+    list(exp(odd$replacements[match(at, odd$index)]), paste0(own, "unusual month replaced")))
   rows
 }
 

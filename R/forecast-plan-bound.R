@@ -25,9 +25,8 @@ lines_of_bound <- function(findings, first) {
   step <- step_up(summary, findings$curve, pairs, best_places(findings, pairs))
   folder <- page_group(summary$pages$page, NULL)[pairs$page]
   rows <- setDT(c(list(page = folder), lapply(step$done, pmax, 0)))
-  lines <- rows[, list(
-    query = sprintf("%s of %s", format_plural(.N, "query", "queries"), page), done = sum(done),
-    below = sqrt(sum((done - low)^2)), above = sqrt(sum((high - done)^2))),
+  lines <- rows[, list(query = sprintf("%s of %s", format_plural(.N, "query", "queries"), page),
+    done = sum(done), below = sqrt(sum((done - low)^2)), above = sqrt(sum((high - done)^2))),
     by = "page"]
   data.table(id = "", query = lines$query, page = lines$page, month = first, target = NA_real_,
     target_ctr = NA_real_, position = NA_real_, ctr = NA_real_, done = lines$done,

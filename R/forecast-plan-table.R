@@ -22,7 +22,8 @@ lines_of_table <- function(findings, table, first) {
     if (!is.na(chance[i])) set(line, j = "chance", value = chance[i])
     if (!is.na(hours[i])) set(line, j = "hours", value = hours[i])
     if (!is.na(month[i]) && month[i] < first && !nzchar(line$remark)) {
-      set(line, j = "remark", value = sprintf("late: it was planned for %s", format_month(month[i])))
+      set(line, j = "remark",
+        value = sprintf("late: it was planned for %s", format_month(month[i])))
     }
     set(line, j = "month", value = pmax(month[i], first))
     line
@@ -41,8 +42,8 @@ plan_targets <- function(text) {
   fixed <- tolower(text) == "fixed"
   share <- grepl("%$", text)
   number <- suppressWarnings(as.numeric(sub("\\s*%$", "", ifelse(fixed, "", text))))
-  bad <- which(nzchar(text) & !fixed &
-    (is.na(number) | number > 100 | number < ifelse(share, 0, 1)))
+  bad <-
+    which(nzchar(text) & !fixed & (is.na(number) | number > 100 | number < ifelse(share, 0, 1)))
   if (length(bad)) {
     bad_plan(bad[1], "target", text[bad[1]],
       "a position from 1 to 100, a CTR such as 12%, or the word fixed")
@@ -80,7 +81,8 @@ fixed_line <- function(findings, query, page, row) {
   if (nzchar(page)) same <- same & page_key(found$page) == page_key(page)
   own <- found[which(same)]
   if (!nrow(own)) {
-    bad_plan(row, "target", "fixed", "a position or a CTR, since the list has nothing on this query")
+    bad_plan(row, "target", "fixed",
+      "a position or a CTR, since the list has nothing on this query")
   }
   lines_of_tasks(findings, own$id[which.max(own$gain)])
 }
@@ -136,10 +138,20 @@ new_query_line <- function(findings, query, page, place, row) {
   ctr <- curve_at(findings$curve, place, segment)$ctr
   done <- volume * ratio$ratio * ctr
   reach <- stats::qnorm(0.95) * ratio$spread
-  data.table(id = "", query = query, page = page, month = as.IDate(NA), target = place,
-    target_ctr = NA_real_, position = NA_real_, ctr = NA_real_, done = done,
-    done_low = done * exp(-reach), done_high = done * exp(reach),
-    chance = assumed("new_page_chance"), hours = kind_hours()[["new_page"]],
+  data.table(
+    id = "",
+    query = query,
+    page = page,
+    month = as.IDate(NA),
+    target = place,
+    target_ctr = NA_real_,
+    position = NA_real_,
+    ctr = NA_real_,
+    done = done,
+    done_low = done * exp(-reach),
+    done_high = done * exp(reach),
+    chance = assumed("new_page_chance"),
+    hours = kind_hours()[["new_page"]],
     remark = sprintf("not shown yet: volume %s x %.2f seen%s", format_count(volume), ratio$ratio,
       if (abs(log(ratio$ratio)) > log(assumed("volumes_agree"))) {
         "; volumes and impressions disagree: another country, or all devices?"

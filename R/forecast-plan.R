@@ -98,12 +98,22 @@ task_lines <- function(found, leads, month) {
   ratio <- ifelse(sums$whole > 0, sums$done / sums$whole, 1)[at]
   rises <- leads$kind == "striking_distance"
   snippet <- leads$kind == "low_ctr"
-  data.table(id = leads$id, query = leads$query, page = leads$page, month = as.IDate(NA),
+  data.table(
+    id = leads$id,
+    query = leads$query,
+    page = leads$page,
+    month = as.IDate(NA),
     target = ifelse(rises, next_step(leads$position), NA_real_),
     target_ctr = ifelse(snippet, leads$ctr + leads$if_done / (leads$impressions * month), NA_real_),
-    position = leads$position, ctr = leads$ctr, done = sums$done[at],
-    done_low = pmax(0, sums$low[at] * ratio), done_high = sums$high[at] * ratio,
-    chance = sums$chance[at], hours = leads$hours, remark = "", queries = sums$queries[at])
+    position = leads$position,
+    ctr = leads$ctr,
+    done = sums$done[at],
+    done_low = pmax(0, sums$low[at] * ratio),
+    done_high = sums$high[at] * ratio,
+    chance = sums$chance[at],
+    hours = leads$hours,
+    remark = "",
+    queries = sums$queries[at])
 }
 
 # A query counts once, in the first line that holds it.

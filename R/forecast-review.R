@@ -32,28 +32,28 @@ stored_forecasts <- function(store) {
 #' why one missed, and how far the plan of the newest has come.
 #'
 #' @details *Why*: the month that came against the last one that the forecast knew, by
-#'   [tide_compare()]. What the forecast expected is a change of demand, so demand's part of the miss
-#'   is what it did beyond that; position, CTR, new and lost queries are in the miss as they are, and
-#'   what queries do not explain (private ones, another source of the months) is the rest. What a
-#'   plan was to add counts against them. The newest three months that came are told so, each for the
-#'   forecast made last before it.
+#'   [tide_compare()]. What the forecast expected is a change of demand, so demand's part of the
+#'   miss is what it did beyond that; position, CTR, new and lost queries are in the miss as they
+#'   are, and what queries do not explain (private ones, another source of the months) is the rest.
+#'   What a plan was to add counts against them. The newest three months that came are told so, each
+#'   for the forecast made last before it.
 #'
-#'   *Plan*: the position (CTR) of the last 28 days against the target of each line: `reached` within
-#'   half a place, `late` three months after its month, `not yet`, `not begun`, `not shown`, or `no
-#'   target`.
+#'   *Plan*: the position (CTR) of the last 28 days against the target of each line: `reached`
+#'   within half a place, `late` three months after its month, `not yet`, `not begun`, `not shown`,
+#'   or `no target`.
 #' @param store A `tide_store` object.
 #' @param history A `tide_history` object that reaches as far as the data do.
 #' @param data A `tide_data` object by date, query and page; `NULL` tells neither why nor how far.
 #' @param rules A [tide_rules()] object.
 #' @return A `tide_review` object: a list with `months` (a data.table, a row a forecast and month
 #'   that has come: `made` (its last month known), `month`, `horizon`, `segment`, `plan`, `baseline`
-#'   (without the plan), `expected` (with it, where it had one), `expected_low`, `expected_high` (80 %), `came`, `miss` (came
-#'   to expected, less 1), `inside` (the range), `by_demand`, `by_position`, `by_ctr`,
-#'   `by_new_lost`, `by_rest`, `by_plan` (clicks that make up the miss, where it is known why); of
-#'   forecasts made after the same month the last counts), `plans` (a data.table, a row a line of the
-#'   newest plan: `plan`, `id`, `query`, `page`, `month`, `target`, `target_ctr`, `position_then`,
-#'   `position`, `ctr`, `state`), `forecasts` (how many are stored), `covered` (share inside), `bias`
-#'   (mean miss of the log). Methods: `print`, `format`, `tidy`.
+#'   (without the plan), `expected` (with it, where it had one), `expected_low`, `expected_high` (80
+#'   %), `came`, `miss` (came to expected, less 1), `inside` (the range), `by_demand`,
+#'   `by_position`, `by_ctr`, `by_new_lost`, `by_rest`, `by_plan` (clicks that make up the miss,
+#'   where it is known why); of forecasts made after the same month the last counts), `plans` (a
+#'   data.table, a row a line of the newest plan: `plan`, `id`, `query`, `page`, `month`, `target`,
+#'   `target_ctr`, `position_then`, `position`, `ctr`, `state`), `forecasts` (how many are stored),
+#'   `covered` (share inside), `bias` (mean miss of the log). Methods: `print`, `format`, `tidy`.
 #' @section Errors: `tide_error_store`.
 #' @seealso [tide_forecast()]
 #' @examplesIf requireNamespace("nanoparquet", quietly = TRUE)
@@ -67,8 +67,8 @@ tide_review <- function(store, history, data = NULL, rules = tide_rules()) {
   said <- stored_forecasts(store)
   rows <- if (nrow(said)) came_true(said, history) else no_review()
   if (!is.null(data)) check_class(data, "tide_data", "data")
-  structure(list(months = why_missed(rows, history, data, rules),
-    plans = plan_states(store, data), forecasts = length(unique(said$number)),
+  structure(list(months = why_missed(rows, history, data, rules), plans = plan_states(store, data),
+    forecasts = length(unique(said$number)),
     covered = if (nrow(rows)) mean(rows$inside) else NA_real_,
     bias = if (nrow(rows)) mean(log(rows$came / rows$expected)) else NA_real_),
     class = "tide_review")
@@ -76,8 +76,9 @@ tide_review <- function(store, history, data = NULL, rules = tide_rules()) {
 
 no_review <- function() {
   data.table(made = as.IDate(character()), month = as.IDate(character()), horizon = integer(),
-    segment = character(), plan = character(), baseline = numeric(), expected = numeric(), expected_low = numeric(),
-    expected_high = numeric(), came = numeric(), miss = numeric(), inside = logical())
+    segment = character(), plan = character(), baseline = numeric(), expected = numeric(),
+    expected_low = numeric(), expected_high = numeric(), came = numeric(), miss = numeric(),
+    inside = logical())
 }
 
 # What was said of months that have come since.
@@ -121,12 +122,14 @@ format.tide_review <- function(x, width = 80, ...) {
   rows <- x$months
   if (!nrow(rows)) {
     return(wrap_lines(c(sprintf("<tide_review> %s stored; none of their months has come yet.",
-      format_plural(x$forecasts, "forecast")), plan_state_lines(x$plans)),
+      format_plural(x$forecasts, "forecast")),
+      plan_state_lines(x$plans)),
       width))
   }
-  wrap_lines(c(sprintf("<tide_review> %s, %s that came; %s inside the 80%% range",
-    format_plural(x$forecasts, "forecast"), format_plural(nrow(rows), "month"),
-    format_share(x$covered)),
+  wrap_lines(c(
+    sprintf("<tide_review> %s, %s that came; %s inside the 80%% range",
+      format_plural(x$forecasts, "forecast"), format_plural(nrow(rows), "month"),
+      format_share(x$covered)),
     sprintf("  %s%s%s, said %s ahead: %s (%s to %s), came %s (%s)%s%s", format_month(rows$month),
       ifelse(rows$segment == "all", "", paste0(", ", rows$segment)),
       ifelse(nzchar(rows$plan), paste0(", with ", rows$plan), ""),
@@ -143,7 +146,8 @@ miss_words <- function(rows) {
     by_new_lost = "new and lost queries", by_rest = "not in queries", by_plan = "plan")
   parts <- vapply(names(words), function(part) {
     value <- rows[[part]]
-    ifelse(is.na(value) | abs(value) < 0.5, "", sprintf("%s %s", words[[part]], signed_count(value)))
+    ifelse(is.na(value) | abs(value) < 0.5, "",
+      sprintf("%s %s", words[[part]], signed_count(value)))
   }, character(nrow(rows)))
   parts <- matrix(parts, nrow(rows))
   vapply(seq_len(nrow(rows)), function(i) {

@@ -27,16 +27,16 @@ why_missed <- function(rows, history, data, rules, most = 3L) {
 # Two whole months against each other, by cause, as shares of the earlier one's clicks.
 month_change <- function(data, before, after, rules) {
   whole <- function(month) c(month, months_after(month, 1L) - 1L)
-  change <- tide_compare(data, by = "page", before = whole(before), after = whole(after),
-    rules = rules)
+  change <-
+    tide_compare(data, by = "page", before = whole(before), after = whole(after), rules = rules)
   lapply(change$site[, part_names, with = FALSE], `/`, change$site$clicks_before)
 }
 
 # The parts add up to what came less what was expected.
 miss_parts <- function(row, change, history) {
   known <- history$months[history$months$segment == "all"]
-  last <- known$value[match(row$made, known$month)] / days_in_month(row$made) *
-    days_in_month(row$month)
+  last <-
+    known$value[match(row$made, known$month)] / days_in_month(row$made) * days_in_month(row$month)
   parts <- lapply(change, `*`, last)
   rest <- row$came - last - sum(unlist(parts))
   added <- row$expected - row$baseline
@@ -96,8 +96,7 @@ newest_plan <- function(store) {
     for (column in c("target", "target_ctr", "position")) {
       set(lines, j = column, value = as.numeric(lines[[column]]))
     }
-    return(set(lines, j = c("plan", "made"),
-      value = list(names(plans)[1], as.IDate(held$date[i]))))
+    return(set(lines, j = c("plan", "made"), value = list(names(plans)[1], as.IDate(held$date[i]))))
   }
   NULL
 }

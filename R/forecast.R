@@ -32,15 +32,15 @@
 #'   `baseline`, `baseline_low`, `baseline_high` (80 %), `baseline_low_95`, `baseline_high_95`, with
 #'   a plan `plan`, `added`, `added_low`, `added_high`, `total`, `total_low`, `total_high`), `tasks`
 #'   (with a plan: `plan`, `id`, `query`, `page`, `month`, `added`: the mean), `sums` (with a plan:
-#'   over all months, a row a `plan` after that of doing `nothing`: `added`, `total`, with `_low` and
-#'   `_high` (80 %), `hours`), `backtest` (see below), `tried` (what would have been said one month ahead: `segment`, `month`, `said`),
-#'   `weights` (of the methods), `history`, `plans`, `made` (the last whole month), `widened`
-#'   (by earlier misses, 1: not), `per_click` (where given). `tidy()` gives its `months`, `tasks`,
-#'   `folders` (what tasks add by folder), `sums` or `backtest`, as `what` says. Its `backtest`: `segment`, `method`,
-#'   `horizon`, `forecasts`, `mase` (mean absolute error to that of the seasonal naive method, or of
-#'   the naive one under 13 months), `mape`, `bias` (mean of the log), `covered` (of the weighted
-#'   one: share inside its 80 % range). Methods: `print`, `format`, `tidy`, `summary` (the
-#'   back-test), `plot`.
+#'   over all months, a row a `plan` after that of doing `nothing`: `added`, `total`, with `_low`
+#'   and `_high` (80 %), `hours`), `backtest` (see below), `tried` (what would have been said one
+#'   month ahead: `segment`, `month`, `said`), `weights` (of the methods), `history`, `plans`,
+#'   `made` (the last whole month), `widened` (by earlier misses, 1: not), `per_click` (where
+#'   given). `tidy()` gives its `months`, `tasks`, `folders` (what tasks add by folder), `sums` or
+#'   `backtest`, as `what` says. Its `backtest`: `segment`, `method`, `horizon`, `forecasts`, `mase`
+#'   (mean absolute error to that of the seasonal naive method, or of the naive one under 13
+#'   months), `mape`, `bias` (mean of the log), `covered` (of the weighted one: share inside its 80
+#'   % range). Methods: `print`, `format`, `tidy`, `summary` (the back-test), `plot`.
 #' @section Errors: `tide_error_forecast` where the R package forecast is missing;
 #'   `tide_error_argument`.
 #' @references Hyndman, Athanasopoulos (2021), Forecasting: Principles and Practice, 3rd edition.
@@ -110,7 +110,8 @@ in_worth <- function(forecast, per_click) {
   forecast$months <- scaled(forecast$months, figures)
   if (!is.null(forecast$tasks)) {
     forecast$tasks <- scaled(forecast$tasks, "added")
-    forecast$sums <- scaled(forecast$sums, grep("^(added|total)", names(forecast$sums), value = TRUE))
+    forecast$sums <-
+      scaled(forecast$sums, grep("^(added|total)", names(forecast$sums), value = TRUE))
   }
   forecast$tried <- scaled(forecast$tried, "said")
   forecast$history$months <- scaled(forecast$history$months, c("value", "used"))

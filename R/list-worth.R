@@ -28,8 +28,8 @@ add_worth <- function(found, summary, rules) {
 }
 
 # Conversions per session of each page (`rate`, its `relative` error, whether it is `known` by
-# itself), the value of one (`each`, NULL where none is known) and `by_intent(queries, pages)`: times
-# the rate of its page that a query brings, by its intent. NULL where no page has conversions.
+# itself), the value of one (`each`, NULL where none is known) and `by_intent(queries, pages)`:
+# times the rate of its page that a query brings, by its intent. NULL where no page has conversions.
 page_worth <- function(summary, rules) {
   pages <- summary$pages
   if (is.null(pages[["sessions"]]) || is.null(pages[["conversions"]])) return(NULL)

@@ -15,8 +15,8 @@ as_pull_spec <- function(given, name, refuse = abort_pull_spec) {
   known <- c("url", "fields", names(pull_defaults))
   unknown <- setdiff(names(given), known)
   if (length(unknown)) {
-    refuse(name, sprintf("without '%s' (did you mean '%s'?)", unknown[1],
-      nearest_name(unknown[1], known)))
+    refuse(name,
+      sprintf("without '%s' (did you mean '%s'?)", unknown[1], nearest_name(unknown[1], known)))
   }
   spec <- utils::modifyList(pull_defaults, given, keep.null = TRUE)
   one <- function(x) is.character(x) && length(x) == 1 && !is.na(x)
@@ -34,8 +34,8 @@ as_pull_spec <- function(given, name, refuse = abort_pull_spec) {
   } else {
     unknown <- setdiff(names(spec$fields), pull_fields())
     if (length(unknown)) {
-      refuse(name, sprintf("with `fields` among %s, not '%s'", paste(pull_fields(), collapse = ", "),
-        unknown[1]))
+      refuse(name, sprintf("with `fields` among %s, not '%s'",
+        paste(pull_fields(), collapse = ", "), unknown[1]))
     }
     missing <- setdiff(c("clicks", "impressions"), names(spec$fields))
     if (length(missing)) refuse(name, sprintf("with a field for %s", missing[1]))

@@ -18,6 +18,7 @@ setting_names <- list(
   history = "text",
   results_pages = "words",
   pull = "pulls",
+  sources = "sources",
   columns = "named_texts",
   date_order = "order",
   decimal = "decimal",
@@ -79,6 +80,9 @@ find_project <- function(from) {
 #' assumptions: {merge_rise: 0.7}         # see tide_assumptions()
 #' pull:                                  # services to be asked, see tide_pull()
 #'   daily: {url: "https://service.example/rows", fields: {query: /q, clicks: /c, impressions: /i}}
+#' sources:                               # databases, see tide_source(); --source warehouse
+#'   warehouse: {driver: postgres, host: db.example, database: search, user: reader,
+#'     tables: [search.rows, search.totals], columns: {query: search_term}, where: "site = 'a'"}
 #' segments:
 #'   long questions: {has_any: [how, why], words: "5:", not_page: /journal/}
 #' ```
@@ -190,6 +194,8 @@ read_settings <- function(given, known, file, path = character()) {
       read_settings(given[[name]], kind, file, here)
     } else if (kind == "pulls") {
       read_pulls(given[[name]], file, here)
+    } else if (kind == "sources") {
+      read_sources(given[[name]], file, here)
     } else if (kind == "segments") {
       read_segments(given[[name]], file, here)
     } else {
@@ -204,6 +210,27 @@ abort_setting <- function(file, path, name, must) {
   abort_tide(sprintf("`%s` must be %s.", name, must),
     where = sprintf("'%s', line %d.", file, setting_line(file, path)),
     fix = "Correct that line; ?tide_settings shows every setting.", class = "settings", file = file)
+}
+
+# Databases by name; no password stands here.
+source_names <- list(driver = "text", host = "text", port = "count", database = "text",
+  user = "text", tables = "words", columns = "named_texts", where = "text")
+
+read_sources <- function(given, file, path) {
+  if (!is.list(given) || is.null(names(given))) {
+    abort_setting(file, path, "sources", "lines of 'name: {driver: ..., tables: ...}'")
+  }
+  Map(function(one, name) {
+    here <- c(path, name)
+    if (!is.list(one)) abort_setting(file, here, name, "lines such as driver: postgres")
+    own <- read_settings(one, source_names, file, here)
+    if (!isTRUE(own$driver %in% c("sqlite", "postgres"))) {
+      abort_setting(file, here, name, "with a driver, sqlite or postgres")
+    }
+    missing <- setdiff(c("database", "tables"), names(own))
+    if (length(missing)) abort_setting(file, here, name, paste("with", missing[1]))
+    own
+  }, given, names(given))
 }
 
 # Descriptions of services by name.

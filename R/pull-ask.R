@@ -35,8 +35,8 @@ hide_secrets <- function(spec, text) {
 
 abort_answer <- function(spec, asked, what, came, fix) {
   came <- substr(gsub("\\s+", " ", hide_secrets(spec, came)), 1, 200)
-  abort_tide(what, where = sprintf("%s%s", asked,
-    if (nzchar(came)) sprintf("; what came: %s", came) else ""),
+  abort_tide(what,
+    where = sprintf("%s%s", asked, if (nzchar(came)) sprintf("; what came: %s", came) else ""),
     fix = fix, class = "pull", fault = "data")
 }
 
@@ -103,8 +103,7 @@ ask_service <- function(spec, values, url = spec$url, wait = 1) {
   asked <- shown_request(spec, values, url)
   for (try in 1:3) {
     answer <- tryCatch(httr2::req_perform(signed_request(spec, values, url, wait)),
-      tide_error = function(e) stop(e),
-      httr2_oauth = function(e) {
+      tide_error = function(e) stop(e), httr2_oauth = function(e) {
         abort_answer(spec, asked, "The service gave no token.", conditionMessage(e),
           "Check the client, its secret and the address of tokens.")
       },
@@ -130,13 +129,14 @@ check_status <- function(spec, asked, answer, text) {
     sprintf("The service refuses the token (%d).", status)
   } else {
     sprintf("The service answers %d.", status)
-  }, text, if (refused) {
-    "Renew the token, and check what it may read."
-  } else if (status == 429 || status >= 500) {
-    "Try later, or ask less often: per_minute. What was stored stays."
-  } else {
-    "Check address, parameters and body against what the service documents."
-  })
+  },
+    text, if (refused) {
+      "Renew the token, and check what it may read."
+    } else if (status == 429 || status >= 500) {
+      "Try later, or ask less often: per_minute. What was stored stays."
+    } else {
+      "Check address, parameters and body against what the service documents."
+    })
 }
 
 # The address of a Link header with rel=next (RFC 8288).
@@ -196,8 +196,8 @@ json_rows <- function(spec, asked, rows) {
     known <- lengths(values) == 1
     # Facts may be unknown of a name; a figure that is nowhere is a wrong pointer.
     if (!any(known) || (is.null(spec$by) && !all(known))) {
-      abort_field(spec, asked, pointer, jsonlite::toJSON(rows[[which(!known)[1]]],
-        auto_unbox = TRUE))
+      abort_field(spec, asked, pointer,
+        jsonlite::toJSON(rows[[which(!known)[1]]], auto_unbox = TRUE))
     }
     text <- rep(NA_character_, length(values))
     text[known] <- vapply(values[known], function(one) {

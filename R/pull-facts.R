@@ -3,10 +3,10 @@
 #' Asks a service for facts about queries or pages (search volumes, costs, values) and stores them
 #' with their date. What is known and not old is not asked for again.
 #'
-#' @details Described as in [tide_pull()], with `by: query` or `page`, `fields` that hold that column
-#'   and the facts, and in address, parameters or body `{names}` (a list of up to `names_a_call`) or
-#'   `{name}` (one). `max_age` (30) is how many days facts stay fresh, `budget` (1000) how many
-#'   calls one pull may make. A fact that the service does not know stays empty.
+#' @details Described as in [tide_pull()], with `by: query` or `page`, `fields` that hold that
+#'   column and the facts, and in address, parameters or body `{names}` (a list of up to
+#'   `names_a_call`) or `{name}` (one). `max_age` (30) is how many days facts stay fresh, `budget`
+#'   (1000) how many calls one pull may make. A fact that the service does not know stays empty.
 #' @inheritParams tide_pull
 #' @param names Queries or addresses, the most important first: where the budget does not last, the
 #'   first are asked for.
@@ -52,8 +52,9 @@ tide_pull_facts <- function(store, pull, names, today = Sys.Date(), progress = N
       progress(sprintf("Asking for facts (%s to go)", format_plural(length(asked) - i, "call")))
     }
     own <- asked[[i]]
-    answer <- ask_service(spec, list(names = if (each > 1) as.list(own) else own, name = own[1],
-      date = format(today)), wait = wait)
+    answer <- ask_service(spec,
+      list(names = if (each > 1) as.list(own) else own, name = own[1], date = format(today)),
+      wait = wait)
     came <- answer$rows
     # Of one name the answer need not repeat it.
     if (nrow(came) && !spec$by %in% names(came)) set(came, j = spec$by, value = own[1])

@@ -33,15 +33,15 @@
 #' ```
 #'
 #'   In place of `token_env`, `oauth: {grant: client, client: ID, secret_env: NAME, token_url: URL,
-#'   scope: TEXT}` takes a token by client credentials (RFC 6749), `grant: device` with an `auth_url`
-#'   lets a person confirm (RFC 8628); what that person was given is kept encrypted in the user's own
-#'   cache. No secret stands in `inktide.yml`, and none is shown.
+#'   scope: TEXT}` takes a token by client credentials (RFC 6749), `grant: device` with an
+#'   `auth_url` lets a person confirm (RFC 8628); what that person was given is kept encrypted in
+#'   the user's own cache. No secret stands in `inktide.yml`, and none is shown.
 #'
-#'   Each day arrives whole or not at all, so a pull that ends early goes on where it was. The newest
-#'   days are left for next time until they are final. Calls that fail for the moment (429, 5xx, a
-#'   cut connection) are asked again up to six times, after `Retry-After` or with growing waits.
-#'   Where a day is above the cap, it is asked for in the parts of `split` and summed; where parts
-#'   are above it, too, that is said.
+#'   Each day arrives whole or not at all, so a pull that ends early goes on where it was. The
+#'   newest days are left for next time until they are final. Calls that fail for the moment (429,
+#'   5xx, a cut connection) are asked again up to six times, after `Retry-After` or with growing
+#'   waits. Where a day is above the cap, it is asked for in the parts of `split` and summed; where
+#'   parts are above it, too, that is said.
 #' @param store A `tide_store` object.
 #' @param pull A description as a list, or the name of one in the project's settings.
 #' @param from,to First and last day; `NULL` for `from` of the description (else the last 16 months)
@@ -132,15 +132,18 @@ days_to_pull <- function(store, spec, from, to, today) {
   final <- today - as.integer(spec$unfinished) - 1L
   to <- if (is.null(to)) final else min(to, final)
   if (is.null(from)) {
-    from <- if (is.null(spec$from)) months_after(first_of_month(today), -16L) else {
+    from <- if (is.null(spec$from)) {
+      months_after(first_of_month(today), -16L)
+    } else {
       check_date(spec$from, "from")
     }
   }
   if (from > to) return(as.IDate(character()))
   days <- seq(from, to, by = "day")
   own <- grain_label(intersect(dimension_names, union("date", names(spec$fields))))
-  held <- with_store(store, write = FALSE,
-    function(con) DBI::dbGetQuery(con, "SELECT day FROM current WHERE grain = ?", list(own))$day)
+  held <- with_store(store, write = FALSE, function(con) {
+    DBI::dbGetQuery(con, "SELECT day FROM current WHERE grain = ?", list(own))$day
+  })
   as.IDate(days[!as.integer(days) %in% held])
 }
 
@@ -235,7 +238,9 @@ ask_all_pages <- function(spec, values, wait) {
   }
   all <- rbindlist(rows, use.names = TRUE, fill = TRUE)
   count <- answer$count
-  list(rows = all, calls = calls,
+  list(
+    rows = all,
+    calls = calls,
     capped = if (is.null(count)) !is.null(spec$cap) && got >= spec$cap else got < as.numeric(count))
 }
 

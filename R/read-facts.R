@@ -104,8 +104,7 @@ counted_facts <- c("volume", "cost", "sessions", "conversions", "value", "value_
 check_counts <- function(values, column, place, rows) {
   bad <- if (is.numeric(values)) which(values < 0)
   if (length(bad)) {
-    abort_cells(rows[bad], replace(values, rows[bad], values[bad]), column, place,
-      "Less than none",
+    abort_cells(rows[bad], replace(values, rows[bad], values[bad]), column, place, "Less than none",
       "Correct the cell, or leave it empty where nothing is known.", "range")
   }
 }

@@ -110,8 +110,7 @@ read_plain_cells <- function(place, columns) {
   kinds <- plain_kinds[names(columns)]
   if (place$escaped || anyNA(kinds)) return(NULL)
   cells <- .Call(read_plain, enc2native(place$path), as.integer(place$skip), place$sep,
-    as.integer(columns), kinds, place$records,
-    getDTthreads())
+    as.integer(columns), kinds, place$records, getDTthreads())
   if (is.null(cells)) return(NULL)
   names(cells) <- names(columns)
   text <- names(columns)[kinds == 0L]

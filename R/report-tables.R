@@ -188,8 +188,8 @@ worth_cells <- function(found, tasks) {
   column <- worth_column(found)
   if (is.na(column)) return("")
   sums <- task_sums(found, tasks, column)[[column]]
-  cell(ifelse(is.na(sums), "", paste0("+", format_clicks(sums))), tolower(names(worth_heads(found))),
-    "n", fcoalesce(sums, 0))
+  cell(ifelse(is.na(sums), "", paste0("+", format_clicks(sums))),
+    tolower(names(worth_heads(found))), "n", fcoalesce(sums, 0))
 }
 
 pages_table <- function(pages, found, summary) {
@@ -212,5 +212,6 @@ pages_table <- function(pages, found, summary) {
   }, "")
   sortable_table("pages", "The whole gain of touching each page once. Press a page for its steps.",
     c(`#` = "n", Page = "", Findings = "n", Gain = "n", `90 % interval` = "n", `If done` = "n",
-      Hours = "n"), rows, details, pages$kinds, character())
+      Hours = "n"),
+    rows, details, pages$kinds, character())
 }

@@ -135,7 +135,9 @@ fact_lines <- function(report) {
         format(at$date), format_count(at$matched), format_plural(at$facts, "row"),
         format_share(at$share)),
       if (nzchar(at$nearest)) sprintf("    not matched, but near: %s", at$nearest),
-      if (at$sessions_unmatched %in% 0 || is.na(at$sessions_unmatched)) NULL else {
+      if (at$sessions_unmatched %in% 0 || is.na(at$sessions_unmatched)) {
+        NULL
+      } else {
         sprintf("    sessions without a match: %s; the largest: %s",
           format_share(at$sessions_unmatched), at$largest)
       },

@@ -95,8 +95,9 @@ reduce_days <- function(rows) {
   size <- max(code)
   known <- which(tabulate(code, size) > 0)
   impressions <- as.numeric(rows$impressions)
-  sums <- lapply(list(clicks = rows$clicks, impressions = impressions,
-    weighted = impressions * rows$position), function(x) sum_codes(x, code, size)[known])
+  sums <- lapply(
+    list(clicks = rows$clicks, impressions = impressions, weighted = impressions * rows$position),
+    function(x) sum_codes(x, code, size)[known])
   out <- setDT(c(list(date = as.IDate(known + first - 1L)), sums))
   add_ratios(out)
   set(out, j = "weighted", value = NULL)

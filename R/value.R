@@ -40,8 +40,7 @@ tide_value <- function(findings, by = "page", rules = tide_rules()) {
       class = "facts")
   }
   pairs <- findings$pairs
-  rate <- worth$rate[pairs$page] *
-    worth$by_intent(summary$queries$query[pairs$query], pairs$page)
+  rate <- worth$rate[pairs$page] * worth$by_intent(summary$queries$query[pairs$query], pairs$page)
   each <- if (is.null(worth$each)) rep(NA_real_, nrow(pairs)) else worth$each[pairs$page]
   named <- function(page, query) switch(by, site = rep("all", length(page)),
     folder = page_group(page, rules$page_groups), page = page, query = query)

@@ -1,6 +1,5 @@
 # Simulation study of forecasts: site histories of five kinds (shifts of level with and without an
-# event that tells when) and the public monthly series that
-# come with R, six months ahead. Errors are those of the clicks, to the error of the same month of
+# event that tells when) and the public monthly series that come with R, six months ahead. Errors are those of the clicks, to the error of the same month of
 # the year before within the history (of the last month under 13 months).
 #   R_LIBS=.build/library Rscript bench/simulate-forecasts.R [SEEDS]
 suppressPackageStartupMessages({
@@ -68,8 +67,8 @@ of_series <- function(clicks, kind, seed, event = NULL) {
     covered_95 = mean(wide))
 }
 
-grid <-
-  CJ(kind = c("season", "trend", "level shift", "level shift, known", "outliers", "short"), seed = seeds, sorted = FALSE)
+site_kinds <- c("season", "trend", "level shift", "level shift, known", "outliers", "short")
+grid <- CJ(kind = site_kinds, seed = seeds, sorted = FALSE)
 simulated <- rbindlist(parallel::mclapply(seq_len(nrow(grid)), function(i) {
   made <- made_history(grid$kind[i], grid$seed[i])
   of_series(made$clicks, grid$kind[i], grid$seed[i], made$event)

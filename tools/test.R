@@ -6,7 +6,8 @@ all <- "all" %in% commandArgs(TRUE)
 library_path <- normalizePath(file.path(".build", "library"))
 .libPaths(c(library_path, .libPaths()))
 Sys.setenv(R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep), NOT_CRAN = "true",
-  R_DATATABLE_NUM_THREADS = "1", INKTIDE_STUDIES = if (all) "true" else "")
+  R_DATATABLE_NUM_THREADS = "1")
+if (all) Sys.setenv(INKTIDE_STUDIES = "true")
 # The check reads UTF-8 sources and wants a locale for it, which a bare machine may not have set.
 if (!isTRUE(l10n_info()[["UTF-8"]])) {
   Sys.setenv(LC_ALL = "C.UTF-8")

@@ -2,8 +2,8 @@ test_that("assumptions stand in one table, are set by name and move what they sa
   table <- tide_assumptions()
   expect_false(anyDuplicated(table$name) > 0)
   expect_true(all(table$value > 0 & nzchar(table$about) & nzchar(table$source)))
-  expect_true(all(
-    unlist(strsplit(table$moves, " ")) %in% c(names(inktide:::finding_kinds()), "forecast", "value")))
+  expect_true(all(unlist(strsplit(table$moves, " ")) %in%
+    c(names(inktide:::finding_kinds()), "forecast", "value")))
   # Each is asked for somewhere, and nothing is asked for that is not there.
   code <- unlist(lapply(ls(asNamespace("inktide")), function(name) {
     object <- get(name, asNamespace("inktide"))

@@ -13,8 +13,8 @@ past <- function(n = 36, season = 0.3, growth = 0.01, noise = 0.03, seed = 1,
 made_plan <- function(done = 100, chance = 1, month = "2026-10-01", per_month = 5000,
     query = paste("query", seq_along(done))) {
   lines <- data.table(id = "", query = query, page = "/a/", month = as.IDate(month),
-    target = NA_real_, target_ctr = NA_real_, position = NA_real_, ctr = NA_real_, done = done, done_low = 0.7 * done, done_high = 1.4 * done, chance = chance,
-    hours = 1, remark = "")
+    target = NA_real_, target_ctr = NA_real_, position = NA_real_, ctr = NA_real_, done = done,
+    done_low = 0.7 * done, done_high = 1.4 * done, chance = chance, hours = 1, remark = "")
   structure(list(lines = lines, per_month = per_month, bound = FALSE), class = "tide_plan")
 }
 

@@ -31,12 +31,17 @@ served_rows <- function(rows, ..., test = parent.frame()) {
 }
 
 described <- function(service, ...) {
-  utils::modifyList(list(url = paste0(service$url, "/rows"),
-    body = list(day = "{date}", limit = "{limit}", offset = "{offset}"), rows = "/rows",
+  utils::modifyList(list(
+    url = paste0(service$url, "/rows"),
+    body = list(day = "{date}", limit = "{limit}", offset = "{offset}"),
+    rows = "/rows",
     fields = list(query = "/keys/0", page = "/keys/1", clicks = "/clicks",
       impressions = "/impressions", position = "/position"),
-    paging = list(by = "offset", limit = 100), count = "/total", token_env = "TIDE_TEST_TOKEN",
-    from = "2026-06-01", per_minute = 60000),
+    paging = list(by = "offset", limit = 100),
+    count = "/total",
+    token_env = "TIDE_TEST_TOKEN",
+    from = "2026-06-01",
+    per_minute = 60000),
     list(...))
 }
 
@@ -46,8 +51,7 @@ expect_holds <- function(store, rows, until) {
   held <- held[, .(date, query = as.character(query), page = as.character(page), clicks,
     impressions, weighted = position * impressions)]
   truth <- rows[date <= until,
-    .(clicks = sum(clicks), impressions = sum(impressions),
-      weighted = sum(position * impressions)),
+    .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(position * impressions)),
     by = c("date", "query", "page")]
   setkeyv(held, c("date", "query", "page"))
   setkeyv(truth, c("date", "query", "page"))
@@ -58,28 +62,29 @@ skip_without_service <- function() {
   for (package in c("httr2", "httpuv", "callr", "nanoparquet")) skip_if_not_installed(package)
 }
 
-test_that("a pull through faults ends with the truth, goes on where it was, asks for nothing twice", {
-  skip_without_service()
-  withr::local_envvar(TIDE_TEST_TOKEN = "demo-token")
-  rows <- service_rows()
-  today <- service_day_0 + 30L
-  service <- served_rows(rows, faults = TRUE, today = today)
-  store <- tide_store(withr::local_tempdir())
-  spec <- described(service)
-  first <- tide_pull(store, spec, to = "2026-06-10", today = today, wait = 0)
-  expect_equal(nrow(first), 10)
-  expect_true(all(first$state == "stored"))
-  expect_holds(store, rows, service_day_0 + 9L)
-  more <- tide_pull(store, spec, today = today, wait = 0)
-  # The last day that is final: three unfinished ones are left for next time.
-  expect_equal(range(more$day), service_day_0 + c(10, 26))
-  expect_holds(store, rows, service_day_0 + 26L)
-  expect_equal(nrow(tide_pull(store, spec, today = today, wait = 0)), 0)
-  # A day later one more day is final. A service that is gone in the middle loses nothing.
-  service$stop()
-  expect_error(tide_pull(store, spec, today = today + 1, wait = 0), class = "tide_error_pull")
-  expect_holds(store, rows, service_day_0 + 26L)
-})
+test_that("a pull through faults ends with the truth, goes on where it was, asks for nothing twice",
+  {
+    skip_without_service()
+    withr::local_envvar(TIDE_TEST_TOKEN = "demo-token")
+    rows <- service_rows()
+    today <- service_day_0 + 30L
+    service <- served_rows(rows, faults = TRUE, today = today)
+    store <- tide_store(withr::local_tempdir())
+    spec <- described(service)
+    first <- tide_pull(store, spec, to = "2026-06-10", today = today, wait = 0)
+    expect_equal(nrow(first), 10)
+    expect_true(all(first$state == "stored"))
+    expect_holds(store, rows, service_day_0 + 9L)
+    more <- tide_pull(store, spec, today = today, wait = 0)
+    # The last day that is final: three unfinished ones are left for next time.
+    expect_equal(range(more$day), service_day_0 + c(10, 26))
+    expect_holds(store, rows, service_day_0 + 26L)
+    expect_equal(nrow(tide_pull(store, spec, today = today, wait = 0)), 0)
+    # A day later one more day is final. A service that is gone in the middle loses nothing.
+    service$stop()
+    expect_error(tide_pull(store, spec, today = today + 1, wait = 0), class = "tide_error_pull")
+    expect_holds(store, rows, service_day_0 + 26L)
+  })
 
 test_that("days above the cap are asked for in parts, or said not to be whole", {
   skip_without_service()
@@ -113,10 +118,15 @@ test_that("CSV with links to the next page, tokens that expire, and totals witho
   rows <- service_rows(days = 3, queries = 700)
   service <- served_rows(rows, token_calls = 3)
   today <- service_day_0 + 10L
-  csv <- list(url = paste0(service$url, "/rows.csv"), parameters = list(day = "{date}"),
-    format = "csv", fields = list(query = "query", page = "page", clicks = "clicks",
-      impressions = "impressions", position = "position"),
-    paging = list(by = "link"), token_env = "TIDE_TEST_TOKEN", from = "2026-06-01")
+  csv <- list(
+    url = paste0(service$url, "/rows.csv"),
+    parameters = list(day = "{date}"),
+    format = "csv",
+    fields = list(query = "query", page = "page", clicks = "clicks", impressions = "impressions",
+      position = "position"),
+    paging = list(by = "link"),
+    token_env = "TIDE_TEST_TOKEN",
+    from = "2026-06-01")
   store <- tide_store(withr::local_tempdir())
   expect_equal(tide_pull(store, csv, to = "2026-06-03", today = today, wait = 0)$calls, c(2, 2, 2))
   expect_holds(store, rows, service_day_0 + 2L)
@@ -170,8 +180,8 @@ test_that("answers that are none are one clear error, without the secret", {
   }
   expect_equal(nrow(summary(store)), 0)
   good <- described(list(url = "https://service.example"))
-  bad <- list(list(url = "ftp://x"), list(url = "http://service.example/rows"),
-    list(rate = 3), list(paging = list(by = "offset", limit = NULL)), list(format = "xml"),
+  bad <- list(list(url = "ftp://x"), list(url = "http://service.example/rows"), list(rate = 3),
+    list(paging = list(by = "offset", limit = NULL)), list(format = "xml"),
     list(paging = list(by = "guess")), list(fields = list(clickz = "/c")), list(cap = 0))
   for (one in bad) {
     expect_error(inktide:::as_pull_spec(utils::modifyList(good, one), "daily"),
@@ -184,8 +194,10 @@ test_that("answers that are none are one clear error, without the secret", {
 })
 
 test_that("pointers are those of RFC 6901, and templates keep their types", {
-  value <- jsonlite::fromJSON(paste0("{\"foo\": [\"bar\", \"baz\"], \"\": 0, \"a/b\": 1, \"c%d\": 2,",
-    "\"e^f\": 3, \"g|h\": 4, \" \": 7, \"m~n\": 8}"), simplifyVector = FALSE)
+  value <- jsonlite::fromJSON(paste0(
+    "{\"foo\": [\"bar\", \"baz\"], \"\": 0, \"a/b\": 1, \"c%d\": 2,",
+    "\"e^f\": 3, \"g|h\": 4, \" \": 7, \"m~n\": 8}"),
+    simplifyVector = FALSE)
   cases <- c(`/foo/0` = "bar", `/foo/1` = "baz", `/a~1b` = "1", `/c%d` = "2", `/e^f` = "3",
     `/g|h` = "4", `/ ` = "7", `/m~0n` = "8")
   for (pointer in names(cases)) {
@@ -194,7 +206,8 @@ test_that("pointers are those of RFC 6901, and templates keep their types", {
   expect_identical(inktide:::json_at(value, ""), value)
   expect_null(inktide:::json_at(value, "/foo/2"))
   expect_null(inktide:::json_at(value, "/none/0"))
-  filled <- inktide:::fill_template(list(a = "{limit}", b = list("x {date} y", TRUE), c = "{names}"),
+  filled <- inktide:::fill_template(
+    list(a = "{limit}", b = list("x {date} y", TRUE), c = "{names}"),
     list(limit = 5, date = "2026-06-01", names = list("p", "q")))
   expect_identical(filled, list(a = 5, b = list("x 2026-06-01 y", TRUE), c = list("p", "q")))
 })
@@ -206,7 +219,8 @@ test_that("the program pulls what inktide.yml describes", {
   dir <- withr::local_tempdir()
   spec <- described(service)
   spec$from <- NULL
-  writeLines(c("site: https://www.fernmoor.example/", yaml::as.yaml(list(pull = list(daily = spec)))),
+  writeLines(
+    c("site: https://www.fernmoor.example/", yaml::as.yaml(list(pull = list(daily = spec)))),
     file.path(dir, "inktide.yml"))
   said <- program("pull", "--from", "2026-06-01", "--to", "2026-06-03", "--project", dir)
   expect_equal(said$status, 0, label = paste(said$err, collapse = " "))

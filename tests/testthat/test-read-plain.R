@@ -11,7 +11,8 @@ read_as <- function(file, plain, ...) {
   tryCatch({
     data <- tide_read(file, lag = 0, exported = "2026-12-01", ...)
     tables <- lapply(data$tables, function(table) {
-      rows <- as.data.table(lapply(table$rows, function(x) if (is.factor(x)) as.character(x) else x))
+      rows <-
+        as.data.table(lapply(table$rows, function(x) if (is.factor(x)) as.character(x) else x))
       list(rows, lapply(Filter(is.factor, table$rows), levels))
     })
     list(tables, data$left_out, data$sources)
@@ -82,11 +83,10 @@ test_that("sums by cell are those of data.table, in its order", {
     impressions = 1 + rpois(n, 5), position = round(runif(n, 1, 60), 1))
   recent <- runif(n) < 0.4
   cells <- inktide:::reduce_cells(work, recent)
-  rows <- as.data.table(work)[, c("bin", "recent") :=
-    list(inktide:::position_bin(position), recent)]
-  by_hand <- rows[,
-    .(clicks = sum(clicks), impressions = sum(impressions), weighted = sum(impressions * position),
-      rows = as.numeric(.N)),
+  rows <-
+    as.data.table(work)[, c("bin", "recent") := list(inktide:::position_bin(position), recent)]
+  by_hand <- rows[, .(clicks = sum(clicks), impressions = sum(impressions),
+    weighted = sum(impressions * position), rows = as.numeric(.N)),
     by = c("query", "page", "bin", "recent")]
   expect_equal(cells, by_hand, ignore_attr = TRUE)
   days <- data.table(date = as.IDate("2026-01-01") + sample(50, n, TRUE), as.data.table(work))

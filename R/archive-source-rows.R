@@ -1,0 +1,99 @@
+# Days and rows of a source, in the form that those of an archive have.
+
+# Conditions of all rows: usable ones, as for files.
+source_where <- function(source, table, from = NULL, to = NULL) {
+  con <- source$con
+  column <- function(name) quote_column(con, table$columns[[name]])
+  literal <- function(day) as.character(DBI::dbQuoteLiteral(con, format(as.Date(as.IDate(day)))))
+  conditions <- c(sprintf("%s > 0", column("impressions")),
+    if ("query" %in% table$dimensions) sprintf("%s IS NOT NULL", column("position")),
+    if (!is.null(source$where)) sprintf("(%s)", source$where),
+    if (!is.null(from)) sprintf("%s >= %s", column("date"), literal(from)),
+    if (!is.null(to)) sprintf("%s <= %s", column("date"), literal(to)))
+  paste(conditions, collapse = " AND ")
+}
+
+# A row a table and day, as the index of an archive has them.
+source_days <- function(source) {
+  con <- source$con
+  days <- rbindlist(lapply(names(source$tables), function(grain) {
+    table <- source$tables[[grain]]
+    column <- function(name) quote_column(con, table$columns[[name]])
+    above <- sprintf("%s > %s", column("clicks"), column("impressions"))
+    sums <- setDT(ask_source(con, sprintf(paste(
+      "SELECT %s AS day_of, COUNT(*) AS many, SUM(CASE WHEN %s THEN 0 ELSE %s END) AS sum_clicks,",
+      "SUM(CASE WHEN %s THEN 0 ELSE %s END) AS sum_shown,",
+      "SUM(CASE WHEN %s THEN 1 ELSE 0 END) AS many_above, MIN(%s) AS least_clicks",
+      "FROM %s WHERE %s GROUP BY %s"),
+      column("date"), above, column("clicks"), above, column("impressions"), above,
+      column("clicks"), quote_table(con, table$table), source_where(source, table),
+      column("date"))))
+    if (!nrow(sums)) return(NULL)
+    check_source_days(sums, table)
+    data.table(import = 0L, grain = grain, day = as.integer(source_dates(sums$day_of, table)),
+      exported = as.integer(source$today), rows = as.numeric(sums$many - sums$many_above),
+      clicks = as.numeric(sums$sum_clicks), impressions = as.numeric(sums$sum_shown),
+      first = NA_integer_, last = NA_integer_, stated = 0L, above = as.numeric(sums$many_above))
+  }))
+  if (!nrow(days)) {
+    abort_tide("The source holds no rows.", where = sprintf("'%s'.", source$dir),
+      fix = "Check the table and the condition.", class = "nothing_left")
+  }
+  days[days$rows > 0]
+}
+
+check_source_days <- function(sums, table) {
+  if (!is.numeric(sums$sum_clicks) || anyNA(sums$sum_clicks) || any(sums$least_clicks < 0)) {
+    abort_tide("Clicks are no counts.",
+      where = sprintf("'%s', column '%s'.", table$table, table$columns[["clicks"]]),
+      fix = "Name the column that holds clicks by `columns`.", class = "source")
+  }
+}
+
+source_dates <- function(values, table) {
+  text <- substr(as.character(values), 1, 10)
+  dates <- as.IDate(text, format = "%Y-%m-%d")
+  if (anyNA(dates)) {
+    abort_tide("Dates are none.", where = sprintf("'%s', column '%s': '%s'.", table$table,
+      table$columns[["date"]], text[is.na(dates)][1]),
+      fix = "Name a column of dates (or of text such as 2026-03-31) by `columns`.",
+      class = "source")
+  }
+  dates
+}
+
+# The rows of one grain, summed by the dimensions of the table: as read_slices() gives them.
+query_slices <- function(source, slices, dimensions) {
+  con <- source$con
+  table <- source$tables[[slices$grain[1]]]
+  used <- intersect(table$dimensions, dimensions)
+  column <- function(name) quote_column(con, table$columns[[name]])
+  # What nobody asks for keeps rows apart all the same: a position is that of one device.
+  by <- vapply(table$dimensions, column, "")
+  position <- "position" %in% names(table$columns)
+  # Aggregates have names of their own: some databases take a column's name inside for theirs.
+  sql <- sprintf(paste("SELECT %s, SUM(%s) AS sum_clicks, SUM(%s) AS sum_shown%s FROM %s",
+    "WHERE %s AND %s <= %s GROUP BY %s"),
+    paste(by, "AS", paste0("by_", names(by)), collapse = ", "), column("clicks"),
+    column("impressions"), if (position) {
+      sprintf(", SUM(1.0 * %s * %s) AS sum_weighted", column("position"), column("impressions"))
+    } else {
+      ""
+    },
+    quote_table(con, table$table), source_where(source, table, min(slices$day), max(slices$day)),
+    column("clicks"), column("impressions"), paste(by, collapse = ", "))
+  rows <- setDT(ask_source(con, sql))
+  setnames(rows, paste0("by_", names(by)), names(by))
+  impressions <- as.numeric(rows$sum_shown)
+  set(rows, j = "date", value = source_dates(rows$date, table))
+  for (name in setdiff(used, "date")) {
+    set(rows, j = name, value = fold_levels(as_levels(as.character(rows[[name]]))))
+  }
+  if ("query" %in% used) repair_queries(rows)
+  set(rows, j = figure_names, value = list(as.numeric(rows$sum_clicks), impressions,
+    if (position) as.numeric(rows$sum_weighted) / impressions else NA_real_))
+  kept <- c(union("date", used), figure_names)
+  rows <- rows[as.integer(rows$date) %in% slices$day, kept, with = FALSE]
+  if (!"date" %in% used) set(rows, j = "date", value = NULL)
+  list(rows = rows, dimensions = used, window = NULL, damaged = character())
+}

@@ -1,0 +1,180 @@
+# The same rows in a file and in a database give the same summary and the same list. SQLite is
+# always there; PostgreSQL runs as a server of its own, as a user without rights, where it is
+# installed.
+
+example_tables <- function() {
+  files <- tide_example()
+  lapply(c(rows = "pairs", totals = "totals"), function(name) {
+    rows <- fread(files[[name]])
+    rows[, "Date" := as.character(Date)]
+    setnames(rows, sub("Query", "search term", names(rows)))
+  })
+}
+
+sqlite_tables <- function(file, tables = example_tables()) {
+  con <- DBI::dbConnect(RSQLite::SQLite(), file)
+  for (name in names(tables)) DBI::dbWriteTable(con, name, as.data.frame(tables[[name]]))
+  con
+}
+
+of_files <- function() {
+  tide_summary(tide_read(unlist(tide_example()[c("pairs", "totals")])), brand = "fernmoor")
+}
+
+expect_same_summary <- function(source) {
+  files <- of_files()
+  found <- tide_find(files)
+  for (by_month in c(FALSE, TRUE)) {
+    own <- tide_summary(tide_stored(source, by_month = by_month, at_once = 500), brand = "fernmoor")
+    for (part in c("pairs", "cells", "site_by_day", "window")) {
+      expect_equal(own[[part]], files[[part]], label = paste(part, by_month))
+    }
+    expect_equal(own$left_out$rows, files$left_out$rows)
+    expect_equal(tide_find(own)$findings$id, found$findings$id)
+    expect_equal(tide_find(own)$findings$gain, found$findings$gain)
+  }
+}
+
+test_that("a source gives the summary and the list of the same rows in files", {
+  con <- sqlite_tables(":memory:")
+  withr::defer(DBI::dbDisconnect(con))
+  source <- tide_source(con, c("rows", "totals"), columns = c(query = "search term"))
+  expect_same_summary(source)
+  data <- tide_stored(source, days = 28, dimensions = c("date", "query", "page"))
+  files <- tide_filter(tide_read(tide_example()[["pairs"]]), days = 28)
+  expect_equal(sum(data$tables[[1]]$rows$clicks), sum(files$tables[[1]]$rows$clicks))
+  expect_equal(tide_trace(data, "radish spacing")$rows$clicks,
+    tide_trace(files, "radish spacing")$rows$clicks)
+  # A condition of the database's own, and rows that make no CTR.
+  phones <-
+    tide_source(con, "rows", columns = c(query = "search term"), where = "\"Device\" = 'mobile'")
+  expect_equal(tide_summary(tide_stored(phones))$pairs,
+    tide_summary(tide_filter(tide_read(tide_example()[["pairs"]]),
+      segments = tide_segment("phones", device = "mobile")))$pairs)
+  wrong <- example_tables()["rows"]
+  wrong$rows[5, "Clicks" := Impressions + 1L]
+  other <- sqlite_tables(":memory:", wrong)
+  withr::defer(DBI::dbDisconnect(other))
+  left_out <- tide_stored(tide_source(other, "rows", columns = c(query = "search term")))$left_out
+  expect_equal(left_out$rows[left_out$reason == "more clicks than impressions"], 1)
+})
+
+test_that("what is no source is one clear error, and names are quoted", {
+  tables <- example_tables()
+  tables[["odd \"name\"; DROP TABLE rows"]] <- tables$rows
+  con <- sqlite_tables(":memory:", tables)
+  withr::defer(DBI::dbDisconnect(con))
+  map <- c(query = "search term")
+  expect_s3_class(tide_source(con, "odd \"name\"; DROP TABLE rows", columns = map), "tide_source")
+  expect_true(DBI::dbExistsTable(con, "rows"))
+  cases <- list(list(tables = "nowhere"), list(tables = "rows", where = "1 = 1; DROP TABLE rows"),
+    list(tables = "rows", where = "1 = 1 -- all"), list(tables = "rows", where = "Device = 'a"),
+    list(tables = "rows", columns = c(clicks = "none", impressions = "Impressions")))
+  for (case in cases[1:4]) {
+    expect_error(do.call(tide_source, c(list(con), case)), class = "tide_error_source")
+  }
+  expect_error(tide_source(con, c("rows", "rows"), columns = map), class = "tide_error_grain")
+  expect_error(tide_source(con, "rows", columns = c(klicks = "Clicks")),
+    class = "tide_error_argument")
+  expect_error(tide_stored(tide_source(con, "rows", columns = map, where = "nothing = 1")),
+    class = "tide_error_source")
+  expect_error(tide_stored(tide_source(con, "rows", columns = c(map, date = "Device"))),
+    class = "tide_error_source")
+  expect_error(tide_source("file.sqlite", "rows"), class = "tide_error_argument")
+  DBI::dbExecute(con, "DELETE FROM totals")
+  expect_error(tide_stored(tide_source(con, "totals")), class = "tide_error_nothing_left")
+})
+
+test_that("the program works on a database that inktide.yml describes, and only reads it", {
+  dir <- withr::local_tempdir()
+  DBI::dbDisconnect(sqlite_tables(file.path(dir, "search.sqlite")))
+  writeLines(c("site: https://www.fernmoor.example/", "brand: [fernmoor]", "sources:",
+    "  warehouse: {driver: sqlite, database: search.sqlite, tables: [rows, totals],",
+    "    columns: {query: search term}}"),
+    file.path(dir, "inktide.yml"))
+  before <- tools::md5sum(file.path(dir, "search.sqlite"))
+  run <- function(...) program(..., "--project", dir, "--quiet")
+  ids <- function(run) fread(text = run$out)$id
+  found <- run("find", "--format", "csv")
+  expect_equal(found$status, 0, label = paste(found$err, collapse = " "))
+  files <- tide_example()
+  of_files <- program("find", files[["pairs"]], files[["totals"]], "--brand", "fernmoor",
+    "--format", "csv", "--quiet")
+  expect_equal(ids(found), ids(of_files))
+  for (command in list("curve", c("compare", "--level", "page"), c("trace", "radish spacing"),
+      c("list", "--by", "page"), "follow")) {
+    expect_equal(do.call(run, as.list(command))$status, 0, label = command[1])
+  }
+  expect_equal(ids(run("find", "--format", "csv", "--source", "warehouse")), ids(found))
+  expect_equal(run("find", "--source", "elsewhere")$status, 2)
+  expect_equal(tools::md5sum(file.path(dir, "search.sqlite")), before)
+  writeLines(c("sources:", "  warehouse: {driver: sqlite, tables: [rows]}"),
+    file.path(dir, "inktide.yml"))
+  expect_error(tide_settings(dir), "line 2", class = "tide_error_settings")
+})
+
+# A PostgreSQL server on a socket in a folder of its own; skipped where it cannot be had.
+local_postgres <- function(test = parent.frame()) {
+  bin <- dirname(Sys.glob("/usr/lib/postgresql/*/bin/initdb"))
+  driver <- Filter(function(p) requireNamespace(p, quietly = TRUE), c("RPostgres", "RPostgreSQL"))
+  skip_if(!length(bin) || !length(driver), "PostgreSQL or its driver is not installed")
+  dir <- withr::local_tempdir(.local_envir = test)
+  # The server refuses to run as root.
+  as_user <- if (Sys.info()[["user"]] == "root") {
+    skip_if(!nzchar(Sys.which("setpriv")), "no setpriv to run a server as another user")
+    system2("chown", c("65534:65534", dir))
+    Sys.chmod(c(dir, dirname(dir)), "0755")
+    "setpriv --reuid=65534 --regid=65534 --clear-groups env HOME=/tmp "
+  } else {
+    ""
+  }
+  run <- function(command) {
+    system(sprintf("cd %s && %s%s > %s/log 2>&1", dir, as_user, command, tempdir()))
+  }
+  skip_if(run(sprintf("%s/initdb -D %s/data -U reader -A trust", bin[1], dir)) != 0,
+    "initdb does not work here")
+  pg_ctl <- sprintf("%s/pg_ctl -D %s/data -w", bin[1], dir)
+  started <-
+    run(sprintf("%s -o '-k %s -c listen_addresses=' -l %s/server.log start", pg_ctl, dir, dir))
+  withr::defer(run(paste(pg_ctl, "-m immediate stop")), envir = test)
+  skip_if(started != 0, "the server does not start here")
+  dir
+}
+
+test_that("PostgreSQL gives the same, in a session that only reads", {
+  skip_unless_studies()
+  host <- local_postgres()
+  spec <- list(driver = "postgres", host = host, database = "postgres", user = "reader",
+    tables = c("search.rows", "totals"))
+  makers <- c(RPostgres = "Postgres", RPostgreSQL = "PostgreSQL")
+  driver <- Filter(function(p) requireNamespace(p, quietly = TRUE), names(makers))[1]
+  writer <- DBI::dbConnect(getExportedValue(driver, makers[[driver]])(), host = host,
+    dbname = "postgres", user = "reader")
+  withr::defer(DBI::dbDisconnect(writer))
+  tables <- example_tables()
+  DBI::dbExecute(writer, "CREATE SCHEMA search")
+  DBI::dbExecute(writer, paste("CREATE TABLE search.rows (\"Date\" date, \"search term\" text,",
+    "\"Page\" text, \"Device\" text, \"Clicks\" integer, \"Impressions\" integer,",
+    "\"Position\" numeric(6, 2))"))
+  DBI::dbExecute(writer, paste("CREATE TABLE totals (\"Date\" date, \"Clicks\" integer,",
+    "\"Impressions\" integer, \"Position\" numeric(6, 2))"))
+  fill <- function(table, rows) {
+    texts <- vapply(rows, function(x) !is.numeric(x), NA)
+    cells <- Map(function(x, text) if (text) DBI::dbQuoteString(writer, as.character(x)) else x,
+      rows, texts)
+    values <- do.call(paste, c(lapply(cells, as.character), sep = ", "))
+    DBI::dbExecute(writer,
+      sprintf("INSERT INTO %s VALUES %s", table, paste0("(", values, ")", collapse = ", ")))
+  }
+  fill("search.rows", tables$rows[, !"CTR"])
+  fill("totals", tables$totals[,
+    intersect(c("Date", "Clicks", "Impressions", "Position"), names(tables$totals)), with = FALSE])
+  con <- inktide:::open_database(spec, ".")
+  withr::defer(DBI::dbDisconnect(con))
+  expect_same_summary(tide_source(con, spec$tables, columns = c(query = "search term")))
+  expect_error(suppressWarnings(DBI::dbExecute(con, "DELETE FROM totals")))
+  expect_equal(DBI::dbGetQuery(writer, "SELECT COUNT(*) AS many FROM totals")$many[1],
+    nrow(tables$totals), ignore_attr = TRUE)
+  expect_error(inktide:::open_database(utils::modifyList(spec, list(database = "none")), "."),
+    class = "tide_error_source")
+})

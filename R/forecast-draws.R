@@ -58,9 +58,12 @@ draw_plan <- function(plan, months, base, ramp, draws) {
   average <- colMeans(size)
   size <- size * rep(ifelse(average > 0, lines$done / average, 0), each = draws)
   works <- matrix(stats::runif(draws * many), draws) < rep(lines$chance, each = draws)
-  effect <- outer(lines$month, months, function(start, month) {
-    pmin(1, pmax(0, (month_number(month) - month_number(start) + 1) / ramp))
+  own <- if (is.null(lines[["ramp"]])) rep(ramp, many) else fcoalesce(lines$ramp, as.numeric(ramp))
+  passed <- outer(month_number(lines$month), month_number(months), function(start, month) {
+    month - start + 1
   })
+  effect <- pmin(1, pmax(0, passed / own))
+  dim(effect) <- dim(passed)
   season <- base / (plan$per_month / 30 * rep(days_in_month(months), each = draws))
   by_month <- rep(days_in_month(months) / 30, each = draws)
   added <- ((size * works) %*% effect) * season * by_month

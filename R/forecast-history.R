@@ -9,8 +9,8 @@
 #'   where the level changed at a known event, months before it are brought to the level after: by
 #'   the three months on each side, season taken out, where they differ by far more than such months
 #'   do where nothing is known to have happened.
-#' @param x A `tide_data` object with dates, or a table of months or its path: `month` or `date`,
-#'   and `clicks` or `sessions` (or another number), with a `segment` where it has one. Unfinished
+#' @param x A `tide_data` object with dates, or a table of months (of days or weeks) or its path:
+#'   `month` or `date`, and `clicks` or `sessions` (or another number), with a `segment` where it has one. Unfinished
 #'   months are left out where its rows are days.
 #' @param by `NULL` for the site, or `"brand"` (needs queries and `rules`), `"folder"` or `"page"`
 #'   (the `most` with the most clicks).

@@ -16,6 +16,7 @@ lines_of_table <- function(findings, table, first) {
   targets <- plan_targets(text("target"))
   chance <- number("chance", 0, 1)
   hours <- number("hours", 0, 1e4)
+  ramp <- number("ramp", 1, 24)
   month <- plan_months(text("month"))
   rows <- lapply(seq_len(nrow(table)), function(i) {
     line <- plan_line(findings, text("id")[i], text("query")[i], text("page")[i], targets[i], i)
@@ -25,7 +26,7 @@ lines_of_table <- function(findings, table, first) {
       set(line, j = "remark",
         value = sprintf("late: it was planned for %s", format_month(month[i])))
     }
-    set(line, j = "month", value = pmax(month[i], first))
+    set(line, j = c("month", "ramp"), value = list(pmax(month[i], first), ramp[i]))
     line
   })
   rbindlist(rows)

@@ -20,13 +20,14 @@
 #' @param do How many tasks from the top of the list, `"all"`, ids, or `"bound"`; `NULL` where
 #'   `table` says it.
 #' @param table A data frame with `id` or `query`, and where known `page`, `target`, `month`,
-#'   `chance`, `hours`; or the path of such a table.
+#'   `chance`, `hours`, `ramp` (months until its full effect); or the path of such a table, or of
+#'   such a list in YAML.
 #' @param hours_a_month Hours of work in a month, which set the months of lines without one.
 #' @param from First month of work; `NULL` takes the month after the data end.
 #' @return A `tide_plan` object: a list with `lines` (a data.table: `id`, `query`, `page`, `month`,
 #'   `target` (position), `target_ctr`, `position` and `ctr` (as they are), `done`, `done_low`,
 #'   `done_high` (clicks per 30 days if it works), `chance` (of being real and working), `hours`,
-#'   `remark`), `per_month` (clicks of the site in 30 days, which the lines' seasons are measured
+#'   `remark`, `ramp`), `per_month` (clicks of the site in 30 days, which the lines' seasons are measured
 #'   by), `hours_a_month`, `bound` (whether it is an upper bound). Methods: `print`, `format`,
 #'   `tidy`.
 #' @section Errors: `tide_error_finding` for an id that is none; `tide_error_range` for what is
@@ -60,6 +61,7 @@ tide_plan <- function(findings, do = NULL, table = NULL, hours_a_month = NULL, f
   before <- cumsum(ifelse(unset, lines$hours, 0)) - lines$hours
   waits <- if (is.null(hours_a_month)) 0 * before else before %/% hours_a_month
   set(lines, which(unset), "month", months_after(first, waits[unset]))
+  if (is.null(lines[["ramp"]])) set(lines, j = "ramp", value = NA_real_)
   structure(list(lines = lines[], per_month = site_clicks(summary), hours_a_month = hours_a_month,
     bound = bound),
     class = "tide_plan")

@@ -172,6 +172,22 @@ tidy.tide_forecast <- function(x, what = c("months", "tasks", "folders", "sums",
   tibble::as_tibble(if (what == "folders") added_by_folder(x) else x[[what]])
 }
 
+#' @rdname tide_forecast
+#' @param object A `tide_forecast` object.
+#' @param month Months, as dates or such as `"2026-12"`; `NULL` for all.
+#' @export
+predict.tide_forecast <- function(object, month = NULL, ...) {
+  check_no_more(...)
+  rows <- object$months
+  if (!is.null(month)) {
+    wanted <- first_of_month(month_of_text(as.character(month)))
+    unknown <- !wanted %in% rows$month
+    if (any(unknown)) abort_argument("month", "months that are forecast", month[unknown])
+    rows <- rows[rows$month %in% wanted]
+  }
+  tibble::as_tibble(rows)
+}
+
 added_by_folder <- function(forecast) {
   tasks <- forecast$tasks
   if (is.null(tasks)) return(data.table())

@@ -62,7 +62,15 @@ settle_months <- function(table, source, of = NULL) {
     month = first, days = days_in_month(first), value = number))
   key <- c("segment", "month")
   if (any(month != first)) {
-    # Rows are days.
+    # Rows are days; or weeks, whose figure is that of seven.
+    days <- data.table(segment = months$segment, date = month, value = number)
+    if (weeks_apart(days)) {
+      days <- days[rep(seq_len(nrow(days)), each = 7)]
+      set(days, j = c("date", "value"), value = list(days$date + rep_len(0:6, nrow(days)),
+        days$value / 7))
+    }
+    months <- data.table(segment = days$segment, month = first_of_month(days$date),
+      value = days$value)
     months <- months[, list(days = .N, value = sum(value)), by = key]
   } else if (anyDuplicated(months, by = key)) {
     abort_tide("A month stands twice.",
@@ -71,6 +79,12 @@ settle_months <- function(table, source, of = NULL) {
       column = "month")
   }
   list(months = months, of = of, source = basename(source), note = character())
+}
+
+# Whether all dates of each segment stand whole weeks apart.
+weeks_apart <- function(days) {
+  apart <- days[, list(apart = diff(sort(as.integer(date)))), by = "segment"]$apart
+  length(apart) > 0 && all(apart %% 7L == 0L) && all(apart > 0L)
 }
 
 # Days, or months without one: 2026-03 is its first day.

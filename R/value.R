@@ -9,7 +9,9 @@
 #'   its intent brings beside the page's other queries: that is told from pages of one folder whose
 #'   clicks are of different intents (a Poisson regression, held to 1 by few conversions), and moves
 #'   what a page with few sessions leans on, too. What has no page with sessions stays empty. Facts
-#'   come from [tide_enrich()].
+#'   come from [tide_enrich()]. The site's clicks are all of them where totals without queries are
+#'   known, private ones at the rate of the others; those of folders, pages and queries are of the
+#'   rows with queries.
 #' @param findings A `tide_findings` object.
 #' @param by `"site"`, `"folder"`, `"page"` or `"query"`.
 #' @param rules A [tide_rules()] object, whose groups of pages stand for folders.
@@ -62,6 +64,12 @@ tide_value <- function(findings, by = "page", rules = tide_rules()) {
   set(sums, j = "covered", value = ifelse(sums$clicks > 0, sums$covered * month / sums$clicks, NA))
   set(sums, j = c("conversions_low", "conversions_high"),
     value = list(pmax(0, sums$conversions - reach), sums$conversions + reach))
+  if (by == "site") {
+    # Private queries land at the rate of the others.
+    all <- site_clicks(summary) / max(sums$clicks, 1e-9)
+    had <- c("clicks", "conversions", "conversions_low", "conversions_high", "value")
+    set(sums, j = had, value = lapply(sums[, had, with = FALSE], `*`, max(1, all)))
+  }
   found <- findings$findings
   gains <- data.table(name = named(found$page, found$query), gain = found$gain,
     gain_conversions = gain_of(found, "gain_conversions"),

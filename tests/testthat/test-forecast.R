@@ -72,6 +72,15 @@ test_that("tables of months that cannot be meant stop with one clear error", {
   expect_equal(nrow(tide_history(gap)$months), 12)
 })
 
+test_that("weeks are shared out over their days, and a table says which of its figures counts", {
+  weeks <- as.Date("2025-01-06") + 7 * 0:40
+  file <- csv("date,clicks,conversions", sprintf("%s,700,7", weeks))
+  months <- tide_history(file)$months
+  expect_equal(months$value, 100 * inktide:::days_in_month(months$month))
+  expect_equal(tide_history(file, of = "conversions")$months$value, months$value / 100)
+  expect_error(tide_history(file, of = "value"), class = "tide_error_columns_missing")
+})
+
 test_that("a series that stands still is forecast to stand still, and a season to come again", {
   flat <- past(24, season = 0, growth = 0, noise = 0)
   said <- tide_forecast(tide_history(flat), months = 4)$months
@@ -117,6 +126,30 @@ test_that("what a plan adds is if done x chance, grown over the ramp, on a flat 
   # Draws decide nothing but noise, and the same seed the same figures.
   again <- tide_forecast(history, months = 5, plan = plan, ramp = 2, draws = 20000)
   expect_equal(again$months, said$months)
+})
+
+test_that("a plan in YAML is one in a table, each line with a ramp of its own", {
+  found <- demo()$found
+  query <- found$findings$query[1]
+  file <- withr::local_tempfile(fileext = ".yml", lines = c(
+    sprintf("- {query: \"%s\", target: 1.5, month: 2026-12, ramp: 1}", query),
+    sprintf("- {id: %s, hours: 2}", found$findings$id[nrow(found$findings)])))
+  lines <- tide_plan(found, table = file)$lines
+  table <- tide_plan(found, table = data.frame(id = c("", tail(found$findings$id, 1)),
+    query = c(query, ""), target = c("1.5", ""), month = c("2026-12", ""), hours = c("", "2"),
+    ramp = c("1", "")))$lines
+  expect_equal(lines, table)
+  expect_equal(lines$ramp, c(1, NA))
+  writeLines("- {query: kale, aim: 3}", file)
+  expect_error(tide_plan(found, table = file), class = "tide_error_columns_missing")
+  plan <- made_plan(c(100, 100))
+  plan$lines$ramp <- c(1, NA)
+  said <- tide_forecast(past(), months = 3, plan = plan, ramp = 3)
+  first <- said$tasks[month == min(month)]
+  expect_equal(first$added[1] / first$added[2], 3, tolerance = 0.05)
+  expect_equal(predict(said, "2026-11")$month, as.IDate("2026-11-01"))
+  expect_equal(nrow(predict(said)), 3)
+  expect_error(predict(said, "2030-01"), class = "tide_error_argument")
 })
 
 test_that("ranges of a plan hold what comes where tasks work or not and bring more or less", {
@@ -394,6 +427,12 @@ test_that("value adds up over every grouping, leans on the site where little is 
       expect_equal(sum(parts[[column]]), sum(site[[column]]), label = paste(by, column))
     }
   }
+  # The site's clicks are all of them where totals are known.
+  both <- tide_summary(tide_read(unlist(tide_example()[c("pairs", "totals")])), brand = "fernmoor")
+  all <- tide_value(tide_find(tide_enrich(both, tide_facts(file))), "site")
+  by_page <- tide_value(tide_find(tide_enrich(both, tide_facts(file))), "page")
+  expect_gt(all$clicks, sum(by_page$clicks))
+  expect_equal(all$value / all$clicks, site$value / site$clicks, tolerance = 0.05)
   pages_worth <- tide_value(found, "page")
   expect_true(is.na(pages_worth$value[pages_worth$name == pages[1]]))
   expect_lt(site$covered, 1)

@@ -85,6 +85,7 @@ fit_by_text <- function(asked, summary, site_pages) {
 # Whether a word of the page's address or title begins as each word does; the last three letters may
 # be an ending (storing, storage).
 in_address <- function(word, page, pages, address = TRUE) {
+  if (!length(word)) return(logical())
   codes <- unique(page)
   title <- if (is.null(pages[["title"]])) "" else fcoalesce(as.character(pages$title[codes]), "")
   path <- if (address) sub("^[a-z][a-z0-9+.-]*://[^/]*", "", pages$page[codes]) else ""

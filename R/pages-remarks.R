@@ -66,8 +66,12 @@ format.tide_pages <- function(x, width = 80, ...) {
     sprintf("<tide_pages> %s of %s, as of %s; %s words, %s between them",
       format_plural(nrow(x$pages), "page"), x$site, format_day(x$date),
       format_count(sum(x$pages$words)), format_plural(nrow(x$links), "link")),
-    sprintf("  clicks from the home page: %s",
-      paste(sprintf("%s: %s", names(table(depth)), format_count(table(depth))), collapse = ", ")),
+    if (all(is.na(depth))) {
+      "  no page is reached from the home page"
+    } else {
+      sprintf("  clicks from the home page: %s",
+        paste(sprintf("%s: %s", names(table(depth)), format_count(table(depth))), collapse = ", "))
+    },
     sprintf("  %s: %s, such as %s", remarks$remark, format_plural(remarks$pages, "page"),
       format_path(remarks$first)),
     if (x$left) {

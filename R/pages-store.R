@@ -23,8 +23,11 @@ stored_site_pages <- function(store, id = NULL) {
   if (!nrow(held)) return(NULL)
   read <- jsonlite::fromJSON(held$rows)
   columns <- function(of) setDT(lapply(read[[of]], function(x) if (is.list(x)) unlist(x) else x))
+  pages <- columns("pages")
+  # Where none is known, JSON tells no type.
+  set(pages, j = "depth", value = as.integer(pages$depth))
   structure(list(
-    pages = columns("pages"),
+    pages = pages,
     links = if (length(read$links$from)) columns("links") else no_links(),
     answers = if (length(read$answers$key)) columns("answers") else no_answers(),
     left = sum(read$left),
@@ -44,8 +47,8 @@ no_links <- function() {
 page_facts <- function(pages) {
   if (is.null(pages)) return(NULL)
   own <- pages$pages
-  rows <- data.table(name = own$page, title = ifelse(nzchar(own$title), own$title, NA),
-    description = ifelse(nzchar(own$description), own$description, NA))
+  rows <- data.table(name = own$page, title = ifelse(nzchar(own$title), own$title, NA_character_),
+    description = ifelse(nzchar(own$description), own$description, NA_character_))
   structure(
     list(by = "page", rows = rows, date = pages$date, file = "pages of the site", twice = 0L),
     class = "tide_facts")

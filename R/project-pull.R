@@ -6,65 +6,60 @@ pull_defaults <- list(method = NULL, parameters = list(), headers = list(), body
   unfinished = 3, per_minute = 60, cap = NULL, count = NULL, split = list(), by = NULL,
   names_a_call = 1, max_age = 30, budget = 1000)
 
-pull_fields <- function() c(dimension_names, figure_names)
-
 # In: a description as a list. Out: a `tide_pull_spec`, checked, with what was left out filled in.
+# refuse: a function of the name and what must be.
 as_pull_spec <- function(given, name, refuse = abort_pull_spec) {
   if (inherits(given, "tide_pull_spec")) return(given)
-  if (!is.list(given) || is.null(names(given))) refuse(name, "lines of 'name: value'")
+  must <- function(ok, what, ...) if (!isTRUE(ok)) refuse(name, sprintf(what, ...))
+  must(is.list(given) && !is.null(names(given)), "lines of 'name: value'")
   known <- c("url", "fields", names(pull_defaults))
   unknown <- setdiff(names(given), known)
-  if (length(unknown)) {
-    refuse(name,
-      sprintf("without '%s' (did you mean '%s'?)", unknown[1], nearest_name(unknown[1], known)))
-  }
+  must(!length(unknown), "without '%s' (did you mean '%s'?)", unknown[1],
+    if (length(unknown)) nearest_name(unknown[1], known))
   spec <- utils::modifyList(pull_defaults, given, keep.null = TRUE)
-  one <- function(x) is.character(x) && length(x) == 1 && !is.na(x)
-  if (!one(spec$url) || !grepl("^https?://", spec$url)) {
-    refuse(name, "with a `url` that begins with https://")
-  }
-  if (!is.list(spec$fields) || is.null(names(spec$fields)) || !all(vapply(spec$fields, one, NA))) {
-    refuse(name, "with `fields`: where each column is in a row, such as {clicks: /clicks}")
-  }
-  facts <- !is.null(spec$by)
-  if (facts) {
-    if (!identical(spec$by, "query") && !identical(spec$by, "page")) {
-      refuse(name, "with `by` query or page")
-    }
-  } else {
-    unknown <- setdiff(names(spec$fields), pull_fields())
-    if (length(unknown)) {
-      refuse(name, sprintf("with `fields` among %s, not '%s'",
-        paste(pull_fields(), collapse = ", "), unknown[1]))
-    }
-    missing <- setdiff(c("clicks", "impressions"), names(spec$fields))
-    if (length(missing)) refuse(name, sprintf("with a field for %s", missing[1]))
-  }
-  if (is.null(spec$method)) spec$method <- if (is.null(spec$body)) "GET" else "POST"
+  must(one_text(spec$url) && grepl("^https?://", spec$url),
+    "with a `url` that begins with https://")
+  # A secret would go over the wire in the open.
+  secret <- !is.null(spec$token_env) || !is.null(spec$oauth)
+  must(!secret || grepl("^(https://|http://(127[.]0[.]0[.]1|localhost|\\[::1\\])[:/])", spec$url),
+    "with an https:// address where a token is sent")
+  check_pull_fields(spec, must)
+  check_pull_paging(spec$paging, must)
+  must(spec$format %in% c("json", "csv"), "with `format` json or csv")
   for (column in c("unfinished", "per_minute", "cap", "names_a_call", "max_age", "budget")) {
     value <- spec[[column]]
     least <- if (column == "unfinished") 0 else 1
-    if (!is.null(value) && !(is.numeric(value) && length(value) == 1 && value >= least)) {
-      refuse(name, sprintf("with `%s` a number of at least %d", column, least))
-    }
+    must(is.null(value) || is.numeric(value) && length(value) == 1 && value >= least,
+      "with `%s` a number of at least %d", column, least)
   }
-  if (!spec$format %in% c("json", "csv")) refuse(name, "with `format` json or csv")
-  by <- spec$paging$by
-  if (!is.null(by) && !by %in% c("offset", "link", "field")) {
-    refuse(name, "with `paging` by offset, link or field")
-  }
-  if (identical(by, "offset") && !is.numeric(spec$paging$limit)) {
-    refuse(name, "with a `limit` of rows for paging by offset")
-  }
-  if (identical(by, "field") && !one(spec$paging$at)) {
-    refuse(name, "with `at`, where an answer says what comes next")
-  }
-  # A secret goes over the wire in the open where the address is not https.
-  secret <- !is.null(spec$token_env) || !is.null(spec$oauth)
-  if (secret && !grepl("^(https://|http://(127[.]0[.]0[.]1|localhost|\\[::1\\])[:/])", spec$url)) {
-    refuse(name, "with an https:// address where a token is sent")
-  }
+  if (is.null(spec$method)) spec$method <- if (is.null(spec$body)) "GET" else "POST"
   structure(c(spec, list(name = name)), class = "tide_pull_spec")
+}
+
+one_text <- function(x) is.character(x) && length(x) == 1 && !is.na(x)
+
+# Rows need figures; facts need what they are about.
+check_pull_fields <- function(spec, must) {
+  must(is.list(spec$fields) && !is.null(names(spec$fields)) &&
+    all(vapply(spec$fields, one_text, NA)),
+    "with `fields`: where each column is in a row, such as {clicks: /clicks}")
+  if (!is.null(spec$by)) {
+    return(must(spec$by %in% c("query", "page"), "with `by` query or page"))
+  }
+  known <- c(dimension_names, figure_names)
+  unknown <- setdiff(names(spec$fields), known)
+  must(!length(unknown), "with `fields` among %s, not '%s'", paste(known, collapse = ", "),
+    unknown[1])
+  missing <- setdiff(c("clicks", "impressions"), names(spec$fields))
+  must(!length(missing), "with a field for %s", missing[1])
+}
+
+check_pull_paging <- function(paging, must) {
+  if (is.null(paging$by)) return(invisible())
+  must(paging$by %in% c("offset", "link", "field"), "with `paging` by offset, link or field")
+  must(paging$by != "offset" || is.numeric(paging$limit) && paging$limit >= 1,
+    "with a `limit` of rows for paging by offset")
+  must(paging$by != "field" || one_text(paging$at), "with `at`, where an answer says what comes next")
 }
 
 abort_pull_spec <- function(name, must) {

@@ -218,6 +218,10 @@ ask_all_pages <- function(spec, values, wait) {
     if (is.null(values[["next"]])) values["next"] <- list("")
     answer <- ask_service(spec, values, url, wait)
     calls <- calls + 1L
+    if (calls > 1 && nrow(answer$rows) && identical(answer$rows, rows[[calls - 1L]])) {
+      abort_answer(spec, shown_request(spec, values, url), "The same rows came again.", "",
+        "Check `paging`: the service does not take offset, link or field as it is described.")
+    }
     rows[[calls]] <- answer$rows
     got <- got + nrow(answer$rows)
     by <- spec$paging$by

@@ -26,6 +26,7 @@ report_pages <- function(findings, most = 10) {
 
 depth_sentence <- function(pages) {
   depth <- table(pages$pages$depth)
+  if (!length(depth)) return("No page is reached from the home page.")
   sprintf("Clicks from the home page: %s.",
     paste(sprintf("%s pages at %s", format_count(depth), names(depth)), collapse = ", "))
 }

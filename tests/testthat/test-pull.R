@@ -171,6 +171,7 @@ test_that("answers that are none are one clear error, without the secret", {
     list(list(fields = list(clicks = "/klicks")), "A row has no '/klicks'"),
     list(list(url = paste0(service$url, "/sign-in")), "A page came, not JSON"),
     list(list(url = paste0(service$url, "/nowhere")), "answers 404"),
+    list(list(body = list(offset = 0), paging = list(limit = 2)), "The same rows came again"),
     list(list(url = "http://127.0.0.1:9/rows"), "does not answer"))
   for (case in cases) {
     error <- tryCatch(do.call(ask, case[[1]]), error = identity)

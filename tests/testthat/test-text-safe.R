@@ -65,3 +65,48 @@ test_that("cells that a spreadsheet would run are made harmless", {
   expect_equal(safe$query, c("'=1+1", "'-a", "'+b", "'@c", "kale"))
   expect_equal(safe$clicks, rep(-1, 5))
 })
+
+test_that("what a page of the site says is obeyed nowhere", {
+  dir <- withr::local_tempdir()
+  hostile <- c("<script>alert(1)</script>", "=HYPERLINK(\"http://x\")", paste0("a", intToUtf8(27), "[2Jb"),
+    "[mark](javascript:x)", paste0(intToUtf8(0x202e), "abc"))
+  file.copy(tide_example()[["pairs"]], file.path(dir, "rows.csv"))
+  writeLines(c("site: https://www.fernmoor.example/", "brand: [fernmoor]", "exports: [rows.csv]"),
+    file.path(dir, "inktide.yml"))
+  tide_load(tide_store(dir), file.path(dir, "rows.csv"))
+  html <- file.path(dir, "html")
+  pages <- head(unique(fread(tide_example()[["pairs"]])$Page), length(hostile))
+  for (i in seq_along(hostile)) {
+    path <- file.path(html, sub("^https?://[^/]*", "", pages[i]))
+    dir.create(path, recursive = TRUE, showWarnings = FALSE)
+    said <- htmltools::htmlEscape(hostile[i])
+    writeLines(sprintf(paste("<html><head><title>%s</title><meta name=description content=\"%s\">",
+      "</head><body><h1>%s</h1><p>%s</p></body></html>"), said,
+      htmltools::htmlEscape(hostile[i], attribute = TRUE), said, said),
+      file.path(path, "index.html"))
+  }
+  run <- function(...) program(..., "--project", dir)
+  read <- run("pages", html, "--site", "https://www.fernmoor.example/")
+  expect_equal(read$status, 0, label = paste(read$err, collapse = " "))
+  outputs <- list(run("pages"), run("pages", "--missing"), run("find"),
+    run("find", "--format", "csv"), run("pages", "--format", "csv"),
+    run("find", "--format", "markdown"))
+  for (output in outputs) {
+    shown <- paste(c(output$out, output$err), collapse = "\n")
+    expect_equal(output$status, 0, label = shown)
+    expect_false(grepl(paste0(intToUtf8(27), "|", intToUtf8(0x202e)), shown))
+  }
+  rows <- fread(text = run("pages", "--format", "csv")$out)
+  expect_true(any(grepl("script", rows$title)))
+  expect_false(any(startsWith(rows$title, "=")))
+  report <- file.path(dir, "r.html")
+  expect_equal(run("report", "--out", report)$status, 0)
+  text <- paste(readLines(report, encoding = "UTF-8"), collapse = "\n")
+  expect_false(grepl("<script>alert", text, fixed = TRUE))
+  expect_false(grepl("javascript:x\"", text, fixed = TRUE))
+  book <- file.path(dir, "l.xlsx")
+  expect_equal(run("find", "--format", "xlsx", "--out", book)$status, 0)
+  sheet <- openxlsx::loadWorkbook(book)
+  expect_false(any(grepl("<f>", unlist(lapply(sheet$worksheets,
+    function(s) unlist(s$sheet_data$f))), fixed = TRUE)))
+})

@@ -1,8 +1,9 @@
 # What a project's list was worked out from, kept in the user's own cache: commands that only read
 # it (a plan, what it is worth) need not work it out again while data and options are the same.
 
-# Larger ones take longer to keep than they save.
+# Larger ones take longer to keep than they save; of more projects the oldest goes.
 kept_findings_most <- 2e9
+kept_projects <- 5L
 
 kept_findings_file <- function(folder) {
   file.path(tools::R_user_dir("inktide", "cache"),
@@ -17,12 +18,12 @@ shown_only <- c("format", "out", "top", "figure", "view", "quiet", "page_view", 
 findings_version <- function(options, input) {
   asked <- Filter(function(given) !is.null(given) && !isFALSE(given),
     options[setdiff(names(options), shown_only)])
-  files <- unlist(Filter(is.character, asked), use.names = FALSE)
-  files <- as.character(files)
+  files <- as.character(unlist(Filter(is.character, asked), use.names = FALSE))
   files <- files[file.exists(files)]
   digest::digest(list(data_version(input), utils::packageDescription("inktide")$Built,
     asked[order(names(asked))], file.info(files)[c("size", "mtime")],
-    if (NROW(input$decisions)) as.data.frame(input$decisions)))
+    # What was put off comes back by its day.
+    if (NROW(input$decisions)) list(as.data.frame(input$decisions), Sys.Date())))
 }
 
 # As find_input(), from what was kept where it is of the same data and options.
@@ -48,5 +49,7 @@ keep_findings <- function(options, input, findings) {
   try({
     dir.create(dirname(file), recursive = TRUE, showWarnings = FALSE, mode = "0700")
     write_whole(file, function(path) saveRDS(kept, path, compress = FALSE))
+    all <- list.files(dirname(file), "^list-.*[.]rds$", full.names = TRUE)
+    unlink(utils::tail(all[order(file.mtime(all), decreasing = TRUE)], -kept_projects))
   }, silent = TRUE)
 }

@@ -63,7 +63,8 @@ demo <- local({
 program <- function(..., dir = ".", env = character()) {
   withr::local_dir(dir)
   if (length(env)) return(process(..., env = env))
-  withr::local_envvar(R_DATATABLE_NUM_THREADS = "1", TZ = "UTC")
+  withr::local_envvar(R_DATATABLE_NUM_THREADS = "1", TZ = "UTC",
+    R_USER_CACHE_DIR = file.path(tempdir(), "cache"))
   out <- withr::local_tempfile()
   err <- withr::local_tempfile()
   to <- file(err, "w", encoding = "UTF-8")

@@ -409,6 +409,29 @@ test_that("the program forecasts, plans, writes a plan that reads back, and revi
   }
 })
 
+test_that("a plan takes the list as it was worked out, until data or options are others", {
+  dir <- withr::local_tempdir()
+  writeLines(c("site: https://www.fernmoor.example/", "brand: [fernmoor]"),
+    file.path(dir, "inktide.yml"))
+  tide_load(tide_store(dir), tide_example()[["pairs"]])
+  months <- csv("month,clicks", sprintf("%s,%.0f", format(past()$month, "%Y-%m"), past()$clicks))
+  run <- function(...) {
+    program("forecast", "--history", months, "--do", "3", "--project", dir, "--format", "csv", ...)
+  }
+  again <- function(run) any(grepl("as it was worked out before", run$err))
+  first <- run()
+  expect_equal(first$status, 0, label = paste(first$err, collapse = " "))
+  expect_false(again(first))
+  second <- run()
+  expect_true(again(second))
+  expect_equal(second$out, first$out)
+  expect_false(again(run("--query", "seeds")))
+  program("decide", "1", "later", "--project", dir)
+  expect_false(again(run()))
+  tide_load(tide_store(dir), tide_example()[["totals"]])
+  expect_false(again(run()))
+})
+
 test_that("value adds up over every grouping, leans on the site where little is known", {
   summary <- demo()$summary
   pages <- summary$pages$page

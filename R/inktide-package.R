@@ -11,9 +11,9 @@
 
 utils::globalVariables(c(".", ".data", ".GRP", ".N", ".SD", ":=", "added", "band", "best", "bias",
   "both", "chance", "click_through", "clicks", "clicks_1", "clicks_2", "clicks_site", "column",
-  "confidence", "conversions", "covered", "ctr", "day", "demand", "depth", "error", "expected",
-  "forecasts", "gain", "holding", "i.holding", "id", "if_done", "if_done_high", "if_done_low",
-  "import", "impressions", "impressions_site", "inside", "low", "luck", "mape", "mase", "method",
-  "miss", "missed", "mix", "month", "N", "odd", "off", "page", "pairs", "period", "place",
-  "position", "queries", "query", "ratio", "residual", "rows", "score", "share", "true", "turn",
-  "value", "weight", "weighted", "whole", "word"))
+  "confidence", "conversions", "covered", "ctr", "day", "demand", "depth", "done", "error",
+  "expected", "forecasts", "gain", "high", "holding", "i.holding", "id", "if_done", "if_done_high",
+  "if_done_low", "import", "impressions", "impressions_site", "inside", "low", "luck", "mape",
+  "mase", "method", "miss", "missed", "mix", "month", "N", "odd", "off", "page", "pairs", "period",
+  "place", "position", "queries", "query", "ratio", "residual", "rows", "score", "share", "true",
+  "turn", "value", "weight", "weighted", "whole", "word"))

@@ -110,16 +110,21 @@ groups_lines <- function(groups, top, width) {
   if (!nrow(groups)) return("Nothing to fix.")
   by <- names(groups)[2]
   shown <- utils::head(groups, top)
-  free <- max(20, width - 54)
+  worth <- intersect(c("gain_value", "gain_conversions"), names(groups))[1]
+  free <- max(20, width - if (is.na(worth)) 54 else 66)
   name <- if (by == "page") fit_path(format_path(shown$page), free) else fit_text(shown[[by]], free)
-  line <- function(rank, name, findings, gain, range, done, hours) paste0(pad_left(rank, 3), " ",
-    name, pad_left(findings, 9), pad_left(gain, 8), pad_left(range, 15), pad_left(done, 8),
-    pad_left(hours, 7))
+  line <- function(rank, name, findings, gain, range, brings, done, hours) {
+    paste0(pad_left(rank, 3), " ", name, pad_left(findings, 9), pad_left(gain, 8),
+      pad_left(range, 15), if (!is.na(worth)) pad_left(brings, 12), pad_left(done, 8),
+      pad_left(hours, 7))
+  }
   more <- nrow(groups) - nrow(shown)
   c(
-    line("#", fit_text(by, free), "findings", "gain", "90 %", "if done", "hours"),
+    line("#", fit_text(by, free), "findings", "gain", "90 %",
+      c(gain_value = "value", gain_conversions = "conversions")[worth], "if done", "hours"),
     line(shown$rank, name, format_count(shown$findings), paste0("+", format_clicks(shown$gain)),
-      gain_range(shown$gain_low, shown$gain_high), paste0("+", format_clicks(shown$if_done)),
-      sprintf("%.3g", shown$hours)),
+      gain_range(shown$gain_low, shown$gain_high),
+      if (is.na(worth)) "" else paste0("+", format_clicks(shown[[worth]])),
+      paste0("+", format_clicks(shown$if_done)), sprintf("%.3g", shown$hours)),
     if (more > 0) sprintf("    ... and %s more (--top N)", format_count(more)))
 }

@@ -10,7 +10,8 @@
 #' @param rules A [tide_rules()] object, for groups of pages instead of first folders.
 #' @return A tibble, best first: `rank`, the name under `by`, `findings` (their number), `kinds`,
 #'   `if_done`, `gain` (clicks per 30 days, sums of its findings), `gain_low`, `gain_high` (a 90 %
-#'   interval of what they bring together), `hours`, `score` (that of its tasks), `ids`.
+#'   interval of what they bring together), `hours`, `score` (that of its tasks), `ids`; where values
+#'   of pages are known also `gain_conversions` and `gain_value`.
 #' @examples
 #' found <- tide_find(tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor"))
 #' tide_group(found)
@@ -28,6 +29,11 @@ tide_group <- function(findings, by = c("page", "query", "folder", "topic"), rul
       gain = total$gain, gain_low = total$low, gain_high = total$high, hours = sum(.SD$hours),
       score = sum(.SD$score), ids = paste(.SD$id, collapse = " "))
   }, by = "name"]
+  for (column in intersect(c("gain_conversions", "gain_value"), names(found))) {
+    known <- data.table(name = found$name, worth = fcoalesce(found[[column]], 0))
+    sums <- sums_by(known, "name", "worth")
+    set(grouped, j = column, value = sums$worth[match(grouped$name, sums$name)])
+  }
   setorderv(grouped, c("score", "gain", "name"), c(-1L, -1L, 1L))
   grouped[, "rank" := seq_len(.N)]
   setcolorder(grouped, "rank")

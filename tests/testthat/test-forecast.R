@@ -456,6 +456,9 @@ test_that("value adds up over every grouping, leans on the site where little is 
   by_page <- tide_value(tide_find(tide_enrich(both, tide_facts(file))), "page")
   expect_gt(all$clicks, sum(by_page$clicks))
   expect_equal(all$value / all$clicks, site$value / site$clicks, tolerance = 0.05)
+  for (by in c("folder", "page", "query")) {
+    expect_equal(sum(tide_group(found, by)$gain_value), site$gain_value, label = by)
+  }
   pages_worth <- tide_value(found, "page")
   expect_true(is.na(pages_worth$value[pages_worth$name == pages[1]]))
   expect_lt(site$covered, 1)

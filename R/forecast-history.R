@@ -10,8 +10,8 @@
 #'   the three months on each side, season taken out, where they differ by far more than such months
 #'   do where nothing is known to have happened.
 #' @param x A `tide_data` object with dates, or a table of months (of days or weeks) or its path:
-#'   `month` or `date`, and `clicks` or `sessions` (or another number), with a `segment` where it has one. Unfinished
-#'   months are left out where its rows are days.
+#'   `month` or `date`, and `clicks` or `sessions` (or another number), with a `segment` where it
+#'   has one. Unfinished months are left out where its rows are days.
 #' @param by `NULL` for the site, or `"brand"` (needs queries and `rules`), `"folder"` or `"page"`
 #'   (the `most` with the most clicks).
 #' @param rules A [tide_rules()] object, for brand words.

@@ -10,8 +10,8 @@
 #' @param rules A [tide_rules()] object, for groups of pages instead of first folders.
 #' @return A tibble, best first: `rank`, the name under `by`, `findings` (their number), `kinds`,
 #'   `if_done`, `gain` (clicks per 30 days, sums of its findings), `gain_low`, `gain_high` (a 90 %
-#'   interval of what they bring together), `hours`, `score` (that of its tasks), `ids`; where values
-#'   of pages are known also `gain_conversions` and `gain_value`.
+#'   interval of what they bring together), `hours`, `score` (that of its tasks), `ids`; where
+#'   values of pages are known also `gain_conversions` and `gain_value`.
 #' @examples
 #' found <- tide_find(tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor"))
 #' tide_group(found)

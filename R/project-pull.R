@@ -59,7 +59,8 @@ check_pull_paging <- function(paging, must) {
   must(paging$by %in% c("offset", "link", "field"), "with `paging` by offset, link or field")
   must(paging$by != "offset" || is.numeric(paging$limit) && paging$limit >= 1,
     "with a `limit` of rows for paging by offset")
-  must(paging$by != "field" || one_text(paging$at), "with `at`, where an answer says what comes next")
+  must(paging$by != "field" || one_text(paging$at),
+    "with `at`, where an answer says what comes next")
 }
 
 abort_pull_spec <- function(name, must) {

@@ -68,8 +68,8 @@ test_that("cells that a spreadsheet would run are made harmless", {
 
 test_that("what a page of the site says is obeyed nowhere", {
   dir <- withr::local_tempdir()
-  hostile <- c("<script>alert(1)</script>", "=HYPERLINK(\"http://x\")", paste0("a", intToUtf8(27), "[2Jb"),
-    "[mark](javascript:x)", paste0(intToUtf8(0x202e), "abc"))
+  hostile <- c("<script>alert(1)</script>", "=HYPERLINK(\"http://x\")",
+    paste0("a", intToUtf8(27), "[2Jb"), "[mark](javascript:x)", paste0(intToUtf8(0x202e), "abc"))
   file.copy(tide_example()[["pairs"]], file.path(dir, "rows.csv"))
   writeLines(c("site: https://www.fernmoor.example/", "brand: [fernmoor]", "exports: [rows.csv]"),
     file.path(dir, "inktide.yml"))

@@ -28,8 +28,8 @@
 #'   `target` (position), `target_ctr`, `position` and `ctr` (as they are), `done`, `done_low`,
 #'   `done_high` (clicks per 30 days if it works), `chance` (of being real and working), `hours`,
 #'   `remark`, `ramp`), `per_month` (clicks of the site in 30 days, which the lines' seasons are
-#'   measured by), `hours_a_month`, `bound` (whether it is an upper bound). Methods: `print`, `format`,
-#'   `tidy`.
+#'   measured by), `hours_a_month`, `bound` (whether it is an upper bound). Methods: `print`,
+#'   `format`, `tidy`.
 #' @section Errors: `tide_error_finding` for an id that is none; `tide_error_range` for what is
 #'   wrong in a line of a table; `tide_error_file` and its like.
 #' @seealso [tide_forecast()]

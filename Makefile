@@ -2,7 +2,7 @@
 PREFIX ?= $(HOME)/.local
 BUILD := .build
 LIBRARY := $(BUILD)/library
-SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R) $(wildcard src/*.c) $(wildcard inst/*/*) exec/inktide
+SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R) $(wildcard src/*.[ch]) $(wildcard inst/*/*) exec/inktide
 
 .PHONY: demo test test-all lint site sanitize install build setup setup-test setup-databases test-databases docs example bench clean
 

@@ -13,8 +13,13 @@ source_where <- function(source, table, from = NULL, to = NULL) {
   paste(conditions, collapse = " AND ")
 }
 
-# A row a table and day, as the index of an archive has them.
+# A row a table and day, as the index of an archive has them; asked for once.
 source_days <- function(source) {
+  if (is.null(source$asked$days)) source$asked$days <- ask_days(source)
+  copy(source$asked$days)
+}
+
+ask_days <- function(source) {
   con <- source$con
   days <- rbindlist(lapply(names(source$tables), function(grain) {
     table <- source$tables[[grain]]

@@ -54,8 +54,9 @@ tide_source <- function(con, tables, columns = NULL, where = NULL, today = Sys.D
         grains[duplicated(grains)][1]),
       fix = "Name one of them, or a view of both.", class = "grain")
   }
+  # What it was asked already, so that one run rests on one state of the table.
   structure(list(con = con, tables = stats::setNames(held, grains), where = where, today = today,
-    dir = paste(tables, collapse = ", ")),
+    dir = paste(tables, collapse = ", "), asked = new.env(parent = emptyenv())),
     class = "tide_source")
 }
 

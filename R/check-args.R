@@ -88,3 +88,6 @@ check_regex <- function(x, arg) {
 nearest_name <- function(name, known) {
   known[which.min(utils::adist(name, known, ignore.case = TRUE))]
 }
+
+# The first that is given: an option, a setting, a default.
+first_given <- function(...) Find(Negate(is.null), list(...))

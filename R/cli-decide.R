@@ -46,10 +46,7 @@ run_decide <- function(options, files) {
 
 # A project, which its exports or archive must belong to.
 settle_project <- function(options) {
-  if (is.null(options$project) && is.null(find_project("."))) {
-    abort_call("No project.", "No folder upwards holds inktide.yml.",
-      "Name one with --project DIR; 'inktide init' begins one.")
-  }
+  needed_project(options)
   settle_input(options, character())
 }
 

@@ -81,7 +81,7 @@ run_forecast <- function(options, files) {
   emit(options, forecast$months, format(forecast, width = terminal_width()))
 }
 
-# Days that the newest months can be told from.
+# The days of the newest months.
 newest_days <- function(options, input) {
   if (!chose_window(options)) options$days <- 160
   read_input(options, input)
@@ -147,8 +147,25 @@ backtest_lines <- function(forecast) {
       cbind(sums$method, if (several) sums$segment, format_count(sums$forecasts),
         sprintf("%.2f", sums$mase), format_share(sums$mape), percent_change(exp(sums$bias)),
         ifelse(is.na(sums$covered), "", format_share(sums$covered)))),
+    ahead_lines(forecast$backtest),
     "",
     paste("MASE: error to that of the same month of the year before (of the last month under",
       "13 months)."),
     "MAPE: error as a share. weighted: the one that is used.")
+}
+
+# The one that is used, month by month ahead.
+ahead_lines <- function(backtest) {
+  own <- backtest[backtest$method == "weighted"]
+  sums <- backtest_by_method(own, c("segment", "horizon"))
+  sums <- sums[order(sums$segment, sums$horizon)]
+  several <- length(unique(sums$segment)) > 1
+  c(
+    "",
+    column_lines(
+      c("weighted, months ahead", if (several) "segment", "forecasts", "MASE", "MAPE", "bias",
+        "in 80 %"),
+      cbind(format_count(sums$horizon), if (several) sums$segment, format_count(sums$forecasts),
+        sprintf("%.2f", sums$mase), format_share(sums$mape), percent_change(exp(sums$bias)),
+        format_share(sums$covered))))
 }

@@ -12,9 +12,9 @@ progress_to_terminal <- function(options) {
   function(text) tell(paste0(text, " ..."))
 }
 
-# Out: list(files, store, source, settings, title, folder, pages: of the site, where stored): from
-# named files, from a database, from the project's archive, or from the exports that its settings
-# name where nothing was loaded yet. Options go before settings.
+# Out: list(files, store, archive, source, settings, title, folder, pages: of the site, where
+# stored): from named files, from a database, from the project's archive, or from the exports that
+# its settings name where nothing was loaded yet. Options go before settings.
 settle_input <- function(options, files) {
   folder <- if (!is.null(options$project)) {
     options$project
@@ -30,10 +30,10 @@ settle_input <- function(options, files) {
   if (isTRUE(options$brand_exact) && length(settings$rules$brand)) {
     settings$rules$brand <- I(settings$rules$brand)
   }
-  store <- if (!length(files) && has_archive(folder)) tide_store(folder)
-  decisions <- if (!is.null(store)) tide_decisions(store)
-  # A source that is named goes before the archive's rows.
-  if (!is.null(options$source)) store <- NULL
+  archive <- if (!length(files) && has_archive(folder)) tide_store(folder)
+  decisions <- if (!is.null(archive)) tide_decisions(archive)
+  # A source that is named goes before the archive's rows; facts and pages stay.
+  store <- if (is.null(options$source)) archive
   # An archive may hold decisions and no rows yet.
   if (!is.null(store) && !nrow(summary(store))) store <- NULL
   source <- chosen_source(options, settings, files, store)
@@ -53,11 +53,25 @@ settle_input <- function(options, files) {
   } else {
     sub("/$", "", sub("^https?://(www\\.)?", "", settings$site))
   }
-  input <- list(files = files, store = store, source = source, settings = settings,
-    decisions = decisions, folder = folder,
+  input <- list(files = files, store = store, archive = archive, source = source,
+    settings = settings, decisions = decisions, folder = folder,
     title = if (nzchar(site)) site else "Search performance",
-    pages = if (!is.null(store)) stored_site_pages(store))
+    pages = if (!is.null(archive)) stored_site_pages(archive))
   c(input, chosen_segments(options, settings))
+}
+
+# The folder of the project that a call is about: named, or the nearest upwards; NULL for none.
+project_folder <- function(options) {
+  if (!is.null(options$project)) options$project else find_project(".")
+}
+
+needed_project <- function(options) {
+  folder <- project_folder(options)
+  if (is.null(folder)) {
+    abort_call("No project.", "No folder upwards holds inktide.yml.",
+      "Name one with --project DIR; 'inktide init' begins one.")
+  }
+  folder
 }
 
 # Names of lists are checked before anything is read.
@@ -69,9 +83,6 @@ check_names_of <- function(given, known, flag) {
         paste(known, collapse = ", ")))
   }
 }
-
-# The first that is given: an option, a setting, a default.
-first_given <- function(...) Find(Negate(is.null), list(...))
 
 reading_rules <- function(options, settings) {
   list(columns = first_given(options$columns, settings$columns),
@@ -224,8 +235,8 @@ summarise_input <- function(options, input,
 facts_input <- function(options, input) {
   Filter(Negate(is.null), c(
     list(page_facts(input$pages)),
-    if (!is.null(input$store)) tide_facts(input$store),
-    if (is.null(input$store) && length(input$settings$enrichments)) {
+    if (!is.null(input$archive)) tide_facts(input$archive),
+    if (is.null(input$archive) && length(input$settings$enrichments)) {
       tide_facts(named_files(input$settings, "enrichments"))
     },
     if (!is.null(options$facts)) tide_facts(options$facts)))

@@ -35,7 +35,7 @@ walk_options <- function() {
 
 run_pages <- function(options, files) {
   check_number(options$top, "--top", min = 1)
-  folder <- if (!is.null(options$project)) options$project else find_project(".")
+  folder <- project_folder(options)
   settings <- if (!is.null(folder)) tide_settings(folder)
   store <- if (!is.null(folder)) tide_store(folder)
   pages <- if (length(files)) {

@@ -11,7 +11,7 @@ command_load <- function(shared) {
 }
 
 run_load <- function(options, files) {
-  folder <- if (!is.null(options$project)) options$project else find_project(".")
+  folder <- project_folder(options)
   if (is.null(folder)) folder <- "."
   if (options$history) {
     return(say(wrap_lines(history_lines(summary(open_archive(folder))), terminal_width())))
@@ -85,11 +85,7 @@ command_enrich <- function(shared) {
 }
 
 run_enrich <- function(options, files) {
-  folder <- if (!is.null(options$project)) options$project else find_project(".")
-  if (is.null(folder)) {
-    abort_call("No project.", "No folder upwards holds inktide.yml.",
-      "Name one with --project DIR.")
-  }
+  folder <- needed_project(options)
   if (!length(files)) {
     abort_call("No file of facts.", "inktide enrich",
       "Name tables by query or by page, as in: inktide enrich volumes.csv")
@@ -131,7 +127,7 @@ command_check <- function(shared) {
 
 run_check <- function(options, files) {
   if (options$rebuild) {
-    folder <- if (!is.null(options$project)) options$project else find_project(".")
+    folder <- project_folder(options)
     tide_rebuild(if (is.null(folder)) "." else folder)
     note(options, "The index was rebuilt from the parts; what was there before is kept beside it.")
   }

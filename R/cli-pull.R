@@ -16,11 +16,7 @@ command_pull <- function(shared) {
 }
 
 run_pull <- function(options, files) {
-  folder <- if (!is.null(options$project)) options$project else find_project(".")
-  if (is.null(folder)) {
-    abort_call("No project.", "no folder upwards holds inktide.yml",
-      "Name one with --project DIR, or make one: inktide init")
-  }
+  folder <- needed_project(options)
   settings <- tide_settings(folder)
   store <- tide_store(folder)
   progress <- progress_to_terminal(options)

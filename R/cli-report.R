@@ -37,13 +37,15 @@ run_report <- function(options, files) {
 site_forecast <- function(options, input, data, findings) {
   if (!suppressMessages(requireNamespace("forecast", quietly = TRUE))) return(NULL)
   known <- chosen_files(options, input, "history")
-  history <- tryCatch(tide_history(if (is.null(known)) data else known[1]),
+  history <- tryCatch(tide_history(if (is.null(known)) data else known[1],
+    events = events_input(options, input)),
     tide_error_thin = function(e) NULL, tide_error_grain = function(e) NULL)
   if (is.null(history)) return(NULL)
   tasks <- task_leads(useful_tasks(findings)$findings)$id
   plan <- if (length(tasks)) tide_plan(findings, do = tasks)
   tide_forecast(history, plan = if (!is.null(plan)) list(`the list` = plan),
-    facts = facts_input(options, input))
+    facts = facts_input(options, input),
+    review = if (!is.null(input$store)) tide_review(input$store, history))
 }
 
 # What the report shows side by side, where the data have it.

@@ -89,7 +89,7 @@ service_token <- function(service, body) {
 }
 
 token_holds <- function(service, request) {
-  token <- sub("^Bearer ", "", or_else(request$HTTP_AUTHORIZATION, ""))
+  token <- sub("^Bearer ", "", first_given(request$HTTP_AUTHORIZATION, ""))
   left <- service$tokens[token]
   if (is.na(left) || left < 1) return(FALSE)
   service$tokens[[token]] <- left - 1
@@ -98,7 +98,7 @@ token_holds <- function(service, request) {
 
 # Rows of a day; the newest two days have not all of their clicks yet.
 service_day <- function(service, day, device = NULL) {
-  rows <- service$rows[[or_else(day, "")]]
+  rows <- service$rows[[first_given(day, "")]]
   if (is.null(rows) || as.IDate(day) >= service$today) return(NULL)
   if (!is.null(device)) rows <- rows[rows$device == device]
   if (as.IDate(day) >= service$today - 2L) rows <- copy(rows)[, "clicks" := clicks %/% 2L]
@@ -112,8 +112,8 @@ service_day <- function(service, day, device = NULL) {
 service_rows <- function(service, asked) {
   rows <- service_day(service, asked$day, asked$device)
   total <- NROW(rows)
-  from <- or_else(asked$offset, 0L)
-  many <- min(1000L, or_else(asked$limit, 1000L), service$cap - from)
+  from <- first_given(asked$offset, 0L)
+  many <- min(1000L, first_given(asked$limit, 1000L), service$cap - from)
   own <- if (total && many > 0) rows[seq_len(total) > from & seq_len(total) <= from + many]
   pages <- !"query" %in% asked$dimensions || "page" %in% asked$dimensions
   served_json(list(total = total, rows = lapply(seq_len(NROW(own)), function(i) {
@@ -126,7 +126,7 @@ service_csv <- function(service, request) {
   query <- strsplit(sub("^[?]", "", request$QUERY_STRING), "&", fixed = TRUE)[[1]]
   asked <-
     lapply(stats::setNames(sub("^[^=]*=", "", query), sub("=.*$", "", query)), utils::URLdecode)
-  number <- as.integer(or_else(asked$page, "1"))
+  number <- as.integer(first_given(asked$page, "1"))
   rows <- service_day(service, asked$day)
   if (is.null(rows)) return(served("query,page,clicks,impressions,position\n", type = "text/csv"))
   own <- rows[(seq_len(nrow(rows)) - 1L) %/% 500L + 1L == number]
@@ -139,5 +139,3 @@ service_csv <- function(service, request) {
       list()
     })
 }
-
-or_else <- function(x, other) if (is.null(x)) other else x

@@ -52,6 +52,13 @@ plan_targets <- function(text) {
   data.table(place = ifelse(share, NA, number), ctr = ifelse(share, number / 100, NA), fixed)
 }
 
+# The same as text, as a plan reads it back. What a task of the list brings is the list's matter.
+plan_target_text <- function(lines) {
+  fcase(!is.na(lines$target), format(lines$target, digits = 15, trim = TRUE),
+    !is.na(lines$target_ctr) & lines$id == "", sprintf("%.10g%%", 100 * lines$target_ctr),
+    default = "")
+}
+
 plan_months <- function(text) {
   month <- month_of_text(text)
   bad <- which(nzchar(text) & is.na(month))

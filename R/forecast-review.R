@@ -10,16 +10,23 @@ keep_forecast <- function(store, forecast) {
   })
 }
 
-# data.table(made, of, month, segment, plan, baseline, its ranges, total ...), the oldest first.
-stored_forecasts <- function(store) {
+# What was said, forecast by forecast, the oldest first: lists with made, of, months, plans.
+kept_forecasts <- function(store) {
   held <- with_store(store, write = FALSE,
     function(con) DBI::dbGetQuery(con,
-      "SELECT id, date, rows FROM facts WHERE place = 'forecast' ORDER BY date, id"))
-  rbindlist(lapply(seq_len(nrow(held)), function(i) {
-    read <- jsonlite::fromJSON(held$rows[i])
+      "SELECT date, rows FROM facts WHERE place = 'forecast' ORDER BY date, id"))
+  Map(function(said, made) c(jsonlite::fromJSON(said), list(made = as.IDate(made))), held$rows,
+    held$date)
+}
+
+# data.table(made, of, month, segment, plan, baseline, its ranges, total ...), the oldest first.
+stored_forecasts <- function(store) {
+  kept <- kept_forecasts(store)
+  rbindlist(lapply(seq_along(kept), function(i) {
+    read <- kept[[i]]
     months <- setDT(lapply(read$months, unlist))
     set(months, j = c("made", "number", "of", "month"),
-      value = list(as.IDate(held$date[i]), i, read$of, as.IDate(months$month)))
+      value = list(read$made, i, read$of, as.IDate(months$month)))
     if (is.null(months[["plan"]])) set(months, j = "plan", value = "")
     months
   }),
@@ -35,7 +42,7 @@ stored_forecasts <- function(store) {
 #'   [tide_compare()]. What the forecast expected is a change of demand, so demand's part of the
 #'   miss is what it did beyond that; position, CTR, new and lost queries are in the miss as they
 #'   are, and what queries do not explain (private ones, another source of the months) is the rest.
-#'   What a plan was to add counts against them. The newest three months that came are told so, each
+#'   What a plan was to add counts against them. So for the newest three months that came, each
 #'   for the forecast made last before it.
 #'
 #'   *Plan*: the position (CTR) of the last 28 days against the target of each line: `reached`
@@ -43,7 +50,8 @@ stored_forecasts <- function(store) {
 #'   or `no target`.
 #' @param store A `tide_store` object.
 #' @param history A `tide_history` object that reaches as far as the data do.
-#' @param data A `tide_data` object by date, query and page; `NULL` tells neither why nor how far.
+#' @param data A `tide_data` object by date, query and page; with `NULL` neither why nor how far is
+#' known.
 #' @param rules A [tide_rules()] object.
 #' @return A `tide_review` object: a list with `months` (a data.table, a row a forecast and month
 #'   that has come: `made` (its last month known), `month`, `horizon`, `segment`, `plan`, `baseline`

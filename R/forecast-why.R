@@ -9,12 +9,12 @@ why_missed <- function(rows, history, data, rules, most = 3L) {
   table <- if (!is.null(data)) pick_table(data, c("date", "query", "page"))
   if (is.null(table) || history$of != "clicks" || !nrow(rows)) return(rows)
   days <- range(table$rows$date)
-  told <- rows$segment == "all" & rows$made >= first_of_month(days[1] + 27L) &
+  known <- rows$segment == "all" & rows$made >= first_of_month(days[1] + 27L) &
     months_after(rows$month, 1L) - 1L <= days[2]
   nearest <- rows$horizon == stats::ave(rows$horizon, rows$month, FUN = min)
-  last <- utils::tail(sort(unique(rows$month[told])), most)
+  last <- utils::tail(sort(unique(rows$month[known])), most)
   for (month in as.list(last)) {
-    at <- which(told & nearest & rows$month == month)
+    at <- which(known & nearest & rows$month == month)
     if (!length(at)) next
     change <- tryCatch(month_change(data, rows$made[at[1]], rows$month[at[1]], rules),
       tide_error = function(e) NULL)
@@ -82,21 +82,14 @@ positions_now <- function(data) {
 
 # Lines of the first plan of the newest forecast that had one.
 newest_plan <- function(store) {
-  held <- with_store(store, write = FALSE,
-    function(con) DBI::dbGetQuery(con,
-      "SELECT date, rows FROM facts WHERE place = 'forecast' ORDER BY date DESC, id DESC"))
-  for (i in seq_len(nrow(held))) {
-    plans <- jsonlite::fromJSON(held$rows[i], simplifyDataFrame = TRUE)$plans
-    if (!length(plans)) next
-    lines <- as.data.table(plans[[1]])
-    # A forecast of an earlier version kept no targets.
-    for (column in setdiff(c("target", "target_ctr", "position"), names(lines))) {
-      set(lines, j = column, value = NA_real_)
-    }
-    for (column in c("target", "target_ctr", "position")) {
-      set(lines, j = column, value = as.numeric(lines[[column]]))
-    }
-    return(set(lines, j = c("plan", "made"), value = list(names(plans)[1], as.IDate(held$date[i]))))
+  planned <- Filter(function(one) length(one$plans) > 0, kept_forecasts(store))
+  if (!length(planned)) return(NULL)
+  newest <- planned[[length(planned)]]
+  lines <- as.data.table(newest$plans[[1]])
+  # A forecast of an earlier version kept no targets.
+  for (column in c("target", "target_ctr", "position")) {
+    own <- lines[[column]]
+    set(lines, j = column, value = if (is.null(own)) NA_real_ else as.numeric(own))
   }
-  NULL
+  set(lines, j = "plan", value = names(newest$plans)[1])
 }

@@ -1,4 +1,4 @@
-# What intents do to the rate of conversions: told from pages of one group whose clicks are of
+# What intents do to the rate of conversions: estimated from pages of one group whose clicks are of
 # different intents.
 
 # A row a page, a column an intent: shares of its clicks, those of the site where it has none.

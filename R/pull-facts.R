@@ -80,12 +80,9 @@ names_to_ask <- function(store, spec, names, today) {
 }
 
 store_pulled_facts <- function(store, spec, rows, today) {
-  folder <- tempfile("pull")
-  dir.create(folder)
-  on.exit(unlink(folder, recursive = TRUE))
-  file <- file.path(folder, sprintf("%s %s.csv", spec$name, format(today)))
   setcolorder(rows, spec$by)
-  fwrite(rows, file)
+  file <- pulled_file(rows, paste(spec$name, format(today)))
+  on.exit(unlink(dirname(file), recursive = TRUE))
   facts <- tide_facts(file, date = today)
   tide_load(store, facts)
   facts[[1]]

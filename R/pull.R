@@ -262,10 +262,16 @@ same_host <- function(spec, link) {
 store_pulled <- function(store, spec, days, today) {
   rows <- rbindlist(days, use.names = TRUE, fill = TRUE)
   setcolorder(rows, intersect(c(dimension_names, figure_names), names(rows)))
+  file <- pulled_file(rows, sprintf("%s %s to %s", spec$name, min(rows$date), max(rows$date)))
+  on.exit(unlink(dirname(file), recursive = TRUE))
+  tide_load(store, file, exported = today)
+}
+
+# What came as a file of its own name, so that it is read and checked as any other.
+pulled_file <- function(rows, name) {
   folder <- tempfile("pull")
   dir.create(folder)
-  on.exit(unlink(folder, recursive = TRUE))
-  file <- file.path(folder, sprintf("%s %s to %s.csv", spec$name, min(rows$date), max(rows$date)))
+  file <- file.path(folder, paste0(name, ".csv"))
   fwrite(rows, file)
-  tide_load(store, file, exported = today)
+  file
 }

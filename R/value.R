@@ -6,12 +6,12 @@
 #' @details Conversions per session of a page lean on its folder's, a folder's on the site's, by as
 #'   much as few sessions tell (beta-binomial empirical Bayes); the value of a conversion leans on
 #'   the site's with the weight of five. A query takes the rate of the page it lands on, times what
-#'   its intent brings beside the page's other queries: that is told from pages of one folder whose
-#'   clicks are of different intents (a Poisson regression, held to 1 by few conversions), and moves
-#'   what a page with few sessions leans on, too. What has no page with sessions stays empty. Facts
-#'   come from [tide_enrich()]. The site's clicks are all of them where totals without queries are
-#'   known, private ones at the rate of the others; those of folders, pages and queries are of the
-#'   rows with queries.
+#'   its intent brings beside the page's other queries: that is estimated from pages of one folder
+#'   whose clicks are of different intents (a Poisson regression, held to 1 by few conversions), and
+#'   moves what a page with few sessions leans on, too. What has no page with sessions stays empty.
+#'   Facts come from [tide_enrich()]. The site's clicks are all of them where totals without queries
+#'   are known, private ones at the rate of the others; those of folders, pages and queries are of
+#'   the rows with queries.
 #' @param findings A `tide_findings` object.
 #' @param by `"site"`, `"folder"`, `"page"` or `"query"`.
 #' @param rules A [tide_rules()] object, whose groups of pages stand for folders.

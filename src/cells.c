@@ -4,6 +4,7 @@
 #include <stdlib.h>
 #include <string.h>
 #include "checks.h"
+#include "scatter.h"
 
 /* Rows whose places in the table are fetched together, since most of a look-up is waiting for memory. */
 enum { batch = 64 };
@@ -16,14 +17,7 @@ typedef struct {
   double *sums;
 } Cells;
 
-static uint64_t scatter(uint64_t pair, int bin) {
-  uint64_t x = pair ^ ((uint64_t) bin << 23);
-  x ^= x >> 31;
-  x *= 0x9E3779B97F4A7C15u;
-  x ^= x >> 29;
-  x *= 0xBF58476D1CE4E5B9u;
-  return x ^ (x >> 32);
-}
+static uint64_t hash_of(uint64_t pair, int bin) { return scatter(pair ^ ((uint64_t) bin << 23)); }
 
 static Slot *find_slot(Slot *slots, size_t mask, uint64_t pair, int bin, size_t at) {
   for (at &= mask; slots[at].cell && (slots[at].pair != pair || slots[at].bin != bin); at = (at + 1) & mask);
@@ -37,7 +31,7 @@ static int widen(Cells *of) {
   if (slots == NULL) return 0;
   for (size_t i = 0; of->slots != NULL && i <= of->mask; i++) {
     Slot *own = of->slots + i;
-    if (own->cell) *find_slot(slots, mask, own->pair, own->bin, scatter(own->pair, own->bin)) = *own;
+    if (own->cell) *find_slot(slots, mask, own->pair, own->bin, hash_of(own->pair, own->bin)) = *own;
   }
   free(of->slots);
   of->slots = slots;
@@ -82,7 +76,7 @@ static SEXP sum_rows(void *data) {
     int many = rows - start < batch ? rows - start : batch;
     for (int i = 0; i < many; i++) {
       pair[i] = ((uint64_t) (uint32_t) query[start + i] << 32) | (uint32_t) page[start + i];
-      hash[i] = scatter(pair[i], bin[start + i]);
+      hash[i] = hash_of(pair[i], bin[start + i]);
       __builtin_prefetch(of->slots + (hash[i] & of->mask));
     }
     for (int i = 0; i < many; i++) {

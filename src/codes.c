@@ -4,14 +4,7 @@
 #include <limits.h>
 #include <string.h>
 #include "checks.h"
-
-static uint64_t scatter(uint64_t x) {
-  x ^= x >> 31;
-  x *= 0x9E3779B97F4A7C15u;
-  x ^= x >> 29;
-  x *= 0xBF58476D1CE4E5B9u;
-  return x ^ (x >> 32);
-}
+#include "scatter.h"
 
 /* In: texts, and the sum of what is looked for: 1 bytes beyond ASCII, 2 capital letters, 4 white space beyond single blanks
    between words. Out: whether each holds any of it. Most hold none, and nothing need be folded. */

@@ -245,6 +245,12 @@ test_that("a plan's targets: a CTR, fixed, late, reached, the best place of othe
   expect_equal(line$done, low$clicks * inktide:::per_month(summary), tolerance = 0.01)
   there <- tide_plan(found, table = transform(table, target = as_ctr(low$ctr / 2)))$lines
   expect_equal(c(there$remark, there$done), c("reached", "0"))
+  # The sheet of a plan gives the same plan.
+  both <- tide_plan(found, table = data.frame(id = c("", low$id), query = c(low$query, ""),
+    page = c(low$page, ""), target = c(as_ctr(2 * low$ctr), "")))$lines
+  sheet <- copy(both)[, "target" := inktide:::plan_target_text(both)]
+  again <- tide_plan(found, table = sheet[, lapply(.SD, as.character)])$lines
+  expect_equal(again$done, both$done, tolerance = 1e-6)
   fixed <- tide_plan(found, table = transform(table, target = "fixed"))$lines
   expect_equal(fixed$id, low$id)
   late <- tide_plan(found, table = transform(table, month = "2020-01"))$lines

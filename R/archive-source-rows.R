@@ -2,37 +2,36 @@
 
 # Conditions of all rows: usable ones, as for files.
 source_where <- function(source, table, from = NULL, to = NULL) {
-  con <- source$con
-  column <- function(name) quote_column(con, table$columns[[name]])
-  literal <- function(day) as.character(DBI::dbQuoteLiteral(con, format(as.Date(as.IDate(day)))))
+  column <- function(name) source_column(source, table, name)
   conditions <- c(sprintf("%s > 0", column("impressions")),
     if ("query" %in% table$dimensions) sprintf("%s IS NOT NULL", column("position")),
     if (!is.null(source$where)) sprintf("(%s)", source$where),
-    if (!is.null(from)) sprintf("%s >= %s", column("date"), literal(from)),
-    if (!is.null(to)) sprintf("%s <= %s", column("date"), literal(to)))
+    if (!is.null(from)) sprintf("%s >= %s", column("date"), source_day(source, from)),
+    if (!is.null(to)) sprintf("%s <= %s", column("date"), source_day(source, to)))
   paste(conditions, collapse = " AND ")
 }
 
 # A row a table and day, as the index of an archive has them; asked for once.
 source_days <- function(source) {
-  if (is.null(source$asked$days)) source$asked$days <- ask_days(source)
-  copy(source$asked$days)
+  if (is.null(source$state$days)) source$state$days <- ask_days(source)
+  copy(source$state$days)
 }
 
 ask_days <- function(source) {
-  con <- source$con
   days <- rbindlist(lapply(names(source$tables), function(grain) {
     table <- source$tables[[grain]]
-    column <- function(name) quote_column(con, table$columns[[name]])
+    column <- function(name) source_column(source, table, name)
     above <- sprintf("%s > %s", column("clicks"), column("impressions"))
-    sums <- setDT(ask_source(con, sprintf(paste(
-      "SELECT %s AS day_of, COUNT(*) AS many, SUM(CASE WHEN %s THEN 0 ELSE %s END) AS sum_clicks,",
-      "SUM(CASE WHEN %s THEN 0 ELSE %s END) AS sum_shown,",
-      "SUM(CASE WHEN %s THEN 1 ELSE 0 END) AS many_above, MIN(%s) AS least_clicks",
-      "FROM %s WHERE %s GROUP BY %s"),
+    # Totals may have no position.
+    place <- if ("position" %in% names(table$columns)) column("position") else "1"
+    sums <- ask_blocks(source, sprintf(paste(
+      "SELECT %s AS day_of, count(*) AS many, sum(CASE WHEN %s THEN 0 ELSE %s END) AS sum_clicks,",
+      "sum(CASE WHEN %s THEN 0 ELSE %s END) AS sum_shown,",
+      "sum(CASE WHEN %s THEN 1 ELSE 0 END) AS many_above, min(%s) AS least_clicks,",
+      "min(%s) AS least_place FROM %s WHERE %s GROUP BY %s"),
       column("date"), above, column("clicks"), above, column("impressions"), above,
-      column("clicks"), quote_table(con, table$table), source_where(source, table),
-      column("date"))))
+      column("clicks"), place, quote_table(source_con(source), table$table),
+      source_where(source, table), column("date")))
     if (!nrow(sums)) return(NULL)
     check_source_days(sums, table)
     data.table(import = 0L, grain = grain, day = as.integer(source_dates(sums$day_of, table)),
@@ -53,10 +52,17 @@ check_source_days <- function(sums, table) {
       where = sprintf("'%s', column '%s'.", table$table, table$columns[["clicks"]]),
       fix = "Name the column that holds clicks by `columns`.", class = "source")
   }
+  if (any(sums$least_place < 1, na.rm = TRUE)) {
+    abort_tide("Positions below 1.",
+      where = sprintf("'%s', column '%s'.", table$table, table$columns[["position"]]),
+      fix = "Positions start at 1: a view of the table can add what is missing.", class = "source")
+  }
 }
 
 source_dates <- function(values, table) {
-  text <- substr(as.character(values), 1, 10)
+  if (inherits(values, "Date")) return(as.IDate(values))
+  known <- unique(values)
+  text <- substr(as.character(known), 1, 10)
   dates <- as.IDate(text, format = "%Y-%m-%d")
   if (anyNA(dates)) {
     abort_tide("Dates are none.", where = sprintf("'%s', column '%s': '%s'.", table$table,
@@ -64,35 +70,36 @@ source_dates <- function(values, table) {
       fix = "Name a column of dates (or of text such as 2026-03-31) by `columns`.",
       class = "source")
   }
-  dates
+  dates[match(values, known)]
 }
 
 # The rows of one grain, summed by the dimensions of the table: as read_slices() gives them.
 query_slices <- function(source, slices, dimensions) {
-  con <- source$con
   table <- source$tables[[slices$grain[1]]]
   used <- intersect(table$dimensions, dimensions)
-  column <- function(name) quote_column(con, table$columns[[name]])
+  column <- function(name) source_column(source, table, name)
   # What nobody asks for keeps rows apart all the same: a position is that of one device.
   by <- vapply(table$dimensions, column, "")
   position <- "position" %in% names(table$columns)
   # Aggregates have names of their own: some databases take a column's name inside for theirs.
-  sql <- sprintf(paste("SELECT %s, SUM(%s) AS sum_clicks, SUM(%s) AS sum_shown%s FROM %s",
+  sql <- sprintf(paste("SELECT %s, sum(%s) AS sum_clicks, sum(%s) AS sum_shown%s FROM %s",
     "WHERE %s AND %s <= %s GROUP BY %s"),
     paste(by, "AS", paste0("by_", names(by)), collapse = ", "), column("clicks"),
     column("impressions"), if (position) {
-      sprintf(", SUM(1.0 * %s * %s) AS sum_weighted", column("position"), column("impressions"))
+      sprintf(", sum(1.0 * %s * %s) AS sum_weighted", column("position"), column("impressions"))
     } else {
       ""
     },
-    quote_table(con, table$table), source_where(source, table, min(slices$day), max(slices$day)),
-    column("clicks"), column("impressions"), paste(by, collapse = ", "))
-  rows <- setDT(ask_source(con, sql))
+    quote_table(source_con(source), table$table),
+    source_where(source, table, min(slices$day), max(slices$day)), column("clicks"), column("impressions"), paste(by, collapse = ", "))
+  rows <- ask_blocks(source, sql)
   setnames(rows, paste0("by_", names(by)), names(by))
   impressions <- as.numeric(rows$sum_shown)
   set(rows, j = "date", value = source_dates(rows$date, table))
   for (name in setdiff(used, "date")) {
-    set(rows, j = name, value = fold_levels(as_levels(as.character(rows[[name]]))))
+    if (!is.factor(rows[[name]])) {
+      set(rows, j = name, value = as_levels(as.character(rows[[name]])))
+    }
   }
   if ("query" %in% used) repair_queries(rows)
   set(rows, j = figure_names, value = list(as.numeric(rows$sum_clicks), impressions,

@@ -3,12 +3,16 @@
 #' Tables of a database as a source: they are asked for sums by day, query, page and the like, and
 #' everything else works on those. Wherever [tide_stored()] takes an archive, it takes a source.
 #'
-#' @details The database sums (`GROUP BY`) by the dimensions of the table that are known, over all
-#'   other columns; addresses are folded, brand, patterns and segments applied on what comes back,
-#'   exactly as for files, so that the same rows give the same list. With `by_month = TRUE` R holds
-#'   a month at a time. Nothing is written. Identifiers are quoted, dates bound; who may connect,
-#'   and how, is the connection's matter.
-#' @param con A DBI connection, such as `DBI::dbConnect(RSQLite::SQLite(), file)`.
+#' @details With `tide_stored(by_month = TRUE)` the database sums (`GROUP BY`) by query, page and
+#'   position, so that what comes back is as large as the answer, not as the table; conditions on
+#'   one of country, device, vertical and rich result are the database's as well. Conditions on
+#'   texts are tried row by row, a month at a time. Addresses are folded and brand and patterns
+#'   applied on what comes back, exactly as for files, so that the same rows give the same list
+#'   (of millions of rows only some days tell how places blend within a row). Nothing is written.
+#'   Identifiers and values are quoted; who may connect, and how, is the connection's matter: a user
+#'   that may read these tables and nothing else is enough.
+#' @param con A DBI connection, such as `DBI::dbConnect(RSQLite::SQLite(), file)`, or a function
+#'   that opens one: then a connection that is lost is opened once more.
 #' @param tables Names of tables or views, with their schema where needed (`search.performance`):
 #'   one with queries, and where there are any, totals without. Together they may not have two of
 #'   the same dimensions.
@@ -18,8 +22,8 @@
 #' @param where A condition in the database's own words that all rows must meet, such as
 #'   `"site = 'fernmoor'"`.
 #' @param today The day it is: the newest days are unfinished.
-#' @return A `tide_source` object: a list with `con`, `tables` (a list, by grain: `table`,
-#'   `dimensions`, `columns`), `where`, `today`. Methods: `print`, `format`.
+#' @return A `tide_source` object: a list with `tables` (a list, by grain: `table`, `dimensions`,
+#'   `columns`), `where`, `today` and `state` (the connection). Methods: `print`, `format`.
 #' @section Errors: `tide_error_source` where a table or column is missing or of the wrong type,
 #'   where the condition is more than one, or the database fails, with what it said;
 #'   `tide_error_grain` for two tables of the same dimensions.
@@ -35,6 +39,8 @@
 #' DBI::dbDisconnect(con)
 #' @export
 tide_source <- function(con, tables, columns = NULL, where = NULL, today = Sys.Date()) {
+  opens <- if (is.function(con)) con
+  if (!is.null(opens)) con <- opens()
   if (!inherits(con, "DBIConnection")) abort_argument("con", "a DBI connection", class(con)[1])
   check_text(tables, "tables", many = TRUE)
   check_text(where, "where", null = TRUE)
@@ -45,7 +51,9 @@ tide_source <- function(con, tables, columns = NULL, where = NULL, today = Sys.D
       paste("named among", paste(c(dimension_names, figure_names), collapse = ", ")), unknown)
   }
   check_source_condition(where)
-  held <- lapply(tables, source_table, con = con, columns = columns)
+  # What it was asked already, so that one run rests on one state of the table.
+  state <- list2env(list(con = con, opens = opens), parent = emptyenv())
+  held <- lapply(tables, source_table, state = state, columns = columns)
   grains <- vapply(held, function(one) grain_label(one$dimensions), "")
   if (anyDuplicated(grains)) {
     abort_tide("Two tables have the same dimensions.",
@@ -54,9 +62,8 @@ tide_source <- function(con, tables, columns = NULL, where = NULL, today = Sys.D
         grains[duplicated(grains)][1]),
       fix = "Name one of them, or a view of both.", class = "grain")
   }
-  # What it was asked already, so that one run rests on one state of the table.
-  structure(list(con = con, tables = stats::setNames(held, grains), where = where, today = today,
-    dir = paste(tables, collapse = ", "), asked = new.env(parent = emptyenv())),
+  structure(list(tables = stats::setNames(held, grains), where = where, today = today,
+    dir = paste(tables, collapse = ", "), state = state),
     class = "tide_source")
 }
 
@@ -78,22 +85,88 @@ quote_table <- function(con, table) {
 
 quote_column <- function(con, column) as.character(DBI::dbQuoteIdentifier(con, column))
 
-# What the database says of a fault, in our words.
-ask_source <- function(con, sql, what = "The database does not answer.") {
-  tryCatch(withCallingHandlers(DBI::dbGetQuery(con, sql),
-    warning = function(w) invokeRestart("muffleWarning")),
-    error = function(e) {
-      abort_tide(what,
-        where = sprintf("%s: %s", gsub("\\s+", " ", sql), gsub("\\s+", " ", conditionMessage(e))),
-        fix = "Check the table, its columns, the condition and what this user may read.",
-        class = "source")
-    })
+source_con <- function(source) source$state$con
+
+source_column <- function(source, table, name) {
+  quote_column(source_con(source), table$columns[[name]])
+}
+
+source_day <- function(source, day) {
+  as.character(DBI::dbQuoteLiteral(source_con(source), format(as.Date(as.IDate(day)))))
+}
+
+is_sqlite <- function(source) inherits(source_con(source), "SQLiteConnection")
+
+# Rows that are fetched at a time.
+rows_at_once <- 500000L
+
+# The answer to a question, fetched block by block, texts as factors, so that of all rows at once
+# only codes are held.
+ask_blocks <- function(source, sql) {
+  ask_source(source$state, sql, ask = function(con) {
+    answer <- DBI::dbSendQuery(con, sql)
+    on.exit(DBI::dbClearResult(answer))
+    blocks <- list()
+    repeat {
+      block <- setDT(as.list(DBI::dbFetch(answer, rows_at_once)))
+      if (nrow(block) || !length(blocks)) blocks[[length(blocks) + 1L]] <- plain_columns(block)
+      if (!nrow(block) || DBI::dbHasCompleted(answer)) break
+    }
+    rbindlist(blocks)
+  })
+}
+
+# Texts as factors with their white space folded, integers of any width as numbers.
+plain_columns <- function(block) {
+  for (name in names(block)) {
+    column <- block[[name]]
+    if (is.character(column)) {
+      set(block, j = name, value = fold_levels(as_levels(column)))
+    } else if (inherits(column, "integer64")) {
+      set(block, j = name, value = as.numeric(column))
+    }
+  }
+  block
+}
+
+# What the database says of a fault, in our words. A connection that was lost is opened once more
+# where it can be: reading twice does no harm.
+ask_source <- function(state, sql, what = "The database does not answer.",
+    ask = function(con) DBI::dbGetQuery(con, sql)) {
+  try_once <- function() {
+    withCallingHandlers(ask(state$con), warning = function(w) invokeRestart("muffleWarning"))
+  }
+  tryCatch(try_once(), error = function(e) {
+    if (!is.null(state$opens) && connection_lost(state$con)) {
+      state$con <- state$opens()
+      again <- tryCatch(list(answer = try_once()), error = function(e) e)
+      if (!inherits(again, "error")) return(again$answer)
+      e <- again
+    }
+    abort_tide(what,
+      where = sprintf("%s: %s", shortened(gsub("\\s+", " ", sql), 300L),
+        gsub("\\s+", " ", conditionMessage(e))),
+      fix = "Check the table, its columns, the condition and what this user may read.",
+      class = "source")
+  })
+}
+
+connection_lost <- function(con) {
+  tryCatch({
+    suppressWarnings(DBI::dbGetQuery(con, "SELECT 1 AS one"))
+    FALSE
+  },
+    error = function(e) TRUE)
+}
+
+shortened <- function(text, most) {
+  if (nchar(text) > most) paste0(substr(text, 1, most), " ...") else text
 }
 
 # The columns of a table that are known: list(table, dimensions, columns).
-source_table <- function(table, con, columns) {
-  sql <- sprintf("SELECT * FROM %s WHERE 1 = 0", quote_table(con, table))
-  have <- names(ask_source(con, sql, sprintf("The table '%s' cannot be read.", table)))
+source_table <- function(table, state, columns) {
+  sql <- sprintf("SELECT * FROM %s WHERE 1 = 0", quote_table(state$con, table))
+  have <- names(ask_source(state, sql, sprintf("The table '%s' cannot be read.", table)))
   known <- find_columns(have, columns)
   found <- vapply(known, function(at) if (length(at)) have[at[1]] else NA_character_, "")
   found <- found[!is.na(found)]

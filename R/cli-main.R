@@ -59,7 +59,7 @@ option_for <- function(argument, command) {
   own <- entry$arguments[argument]
   if (length(own) && !is.na(own)) return(unname(own))
   flag <- paste0("--", gsub("_", "-", argument))
-  known <- vapply(entry$options, function(option) option@long_flag, "")
+  known <- flags_of(entry$options)
   found <- intersect(c(flag, sub("s$", "", flag)), known)
   if (length(found)) found[1]
 }
@@ -101,18 +101,17 @@ help_lines <- function(commands, name) {
 
 # The command's own options first, then those that it shares with others.
 option_lines <- function(command) {
-  flag <- function(options) vapply(options, function(o) o@long_flag, "")
   # An option of the same name that says something else is the command's own.
   said <- function(options) {
-    paste(flag(options), vapply(options, function(o) o@help, ""))
+    paste(flags_of(options), vapply(options, `[[`, "", "help"))
   }
   shared <- lapply(shared_groups(), said)
   listed <- function(title, options) {
     if (!length(options)) return(NULL)
-    left <- trimws(paste(flag(options), vapply(options, function(o) o@metavar, "")))
-    about <- vapply(options, function(o) o@help, "")
+    left <- trimws(paste(flags_of(options), vapply(options, `[[`, "", "metavar")))
+    about <- vapply(options, `[[`, "", "help")
     formats <- c("table", "csv", "json", command$formats)
-    about[flag(options) == "--format"] <- sprintf("%s or %s [what --out ends with]",
+    about[flags_of(options) == "--format"] <- sprintf("%s or %s [what --out ends with]",
       paste(formats[-length(formats)], collapse = ", "), formats[length(formats)])
     c("", title, sprintf("  %-22s %s", left, about))
   }

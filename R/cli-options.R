@@ -1,21 +1,29 @@
 # Options of the program: one table for all commands, parsed by optparse, checked here.
 
 text_option <- function(flag, metavar, help, default = NULL) {
-  optparse::make_option(flag, type = "character", metavar = metavar, help = help, default = default)
+  list(flag = flag, type = "character", metavar = metavar, help = help, default = default)
 }
 
 number_option <- function(flag, metavar, help, default = NULL) {
-  optparse::make_option(flag, type = "double", metavar = metavar, help = help, default = default)
+  list(flag = flag, type = "double", metavar = metavar, help = help, default = default)
 }
 
 switch_option <- function(flag, help) {
-  optparse::make_option(flag, type = "logical", metavar = "", help = help, action = "store_true",
-    default = FALSE)
+  list(flag = flag, type = "logical", metavar = "", help = help, default = FALSE)
 }
+
+# Only the command that is called needs its options as the parser has them.
+parser_option <- function(one) {
+  action <- if (one$type == "logical") "store_true" else "store"
+  optparse::make_option(one$flag, type = one$type, metavar = one$metavar, help = one$help,
+    action = action, default = one$default)
+}
+
+flags_of <- function(options) vapply(options, `[[`, "", "flag")
 
 # Those of the options that have these names, or all `but` those.
 options_named <- function(options, names, but = FALSE) {
-  Filter(function(one) one@long_flag %in% names != but, options)
+  Filter(function(one) one$flag %in% names != but, options)
 }
 
 reading_options <- function(shared) {
@@ -91,8 +99,9 @@ parse_call <- function(command, words) {
   end <- match("--", words, nomatch = length(words) + 1L)
   literal <- words[seq_along(words) > end]
   words <- words[seq_along(words) < end]
-  parser <- optparse::OptionParser(option_list = command$options, add_help_option = FALSE)
-  known <- unlist(lapply(command$options, function(o) o@long_flag))
+  parser <- optparse::OptionParser(option_list = lapply(command$options, parser_option),
+    add_help_option = FALSE)
+  known <- flags_of(command$options)
   given <- sub("=.*$", "", words[startsWith(words, "--")])
   unknown <- setdiff(given, known)
   if (length(unknown)) {
@@ -110,7 +119,7 @@ parse_call <- function(command, words) {
     warning = function(w) abort_value(words, conditionMessage(w), command$name))
   # Every option has its entry, given or not: `$` completes names, and "to" must never find "top".
   named <- gsub("-", "_",
-    sub("^--", "", unlist(lapply(c(shared_options(), command$options), function(o) o@long_flag))))
+    sub("^--", "", flags_of(c(shared_options(), command$options))))
   options <- stats::setNames(vector("list", length(unique(named))), unique(named))
   options[names(parsed$options)] <- parsed$options
   formats <- c("table", "csv", "json", command$formats)
@@ -145,8 +154,7 @@ parse_call <- function(command, words) {
 
 # An option that wants a value has one, before the next option.
 check_given <- function(words, command) {
-  wants <- vapply(Filter(function(o) o@action != "store_true", command$options),
-    function(o) o@long_flag, "")
+  wants <- flags_of(Filter(function(o) o$type != "logical", command$options))
   after <- c(words[-1], "--")
   bare <- which(words %in% wants & startsWith(after, "--"))
   if (length(bare)) {

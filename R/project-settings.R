@@ -224,8 +224,8 @@ read_sources <- function(given, file, path) {
     here <- c(path, name)
     if (!is.list(one)) abort_setting(file, here, name, "lines such as driver: postgres")
     own <- read_settings(one, source_names, file, here)
-    if (!isTRUE(own$driver %in% c("sqlite", "postgres"))) {
-      abort_setting(file, here, name, "with a driver, sqlite or postgres")
+    if (!isTRUE(own$driver %in% c("sqlite", "postgres", "clickhouse"))) {
+      abort_setting(file, here, name, "with a driver: sqlite, postgres or clickhouse")
     }
     missing <- setdiff(c("database", "tables"), names(own))
     if (length(missing)) abort_setting(file, here, name, paste("with", missing[1]))

@@ -43,12 +43,7 @@ reduce_chunks <- function(chunks, recent_from, split = NULL) {
 
 reduce_chunk <- function(rows, recent_from, weigh, split) {
   queries <- code_queries(rows$query, rows$impressions, weigh)
-  pages <- if (is.null(rows[["page"]])) {
-    list(code = rep(1L, nrow(rows)), names = "", keys = "", spellings = 1L,
-      weights = if (weigh) setDT(list(key = "", name = "", spelt = "", weight = 0)))
-  } else {
-    code_pages(rows$page, rows$impressions, weigh)
-  }
+  pages <- code_pages_of(rows, weigh)
   work <- list(query = queries$code, page = pages$code, clicks = rows$clicks,
     impressions = rows$impressions, position = rows$position)
   if (!is.null(rows[["date"]])) {
@@ -101,25 +96,39 @@ merge_reduced <- function(one, other) {
     course = add_courses(one$course, other$course))
 }
 
+# How the reduction and what comes after it get at rows that are in chunks: list(reduce; of_queries:
+# chunks that hold all recent rows of some queries, by code; of_days: those that hold some days).
+chunk_access <- function(chunks) {
+  list(reduce = function(recent_from, split) reduce_chunks(chunks, recent_from, split),
+    of_queries = function(reduced, codes, from) chunks, of_days = function(days) chunks)
+}
+
+# Codes of rows in a reduction that is made.
+codes_of <- function(rows, reduced) {
+  list(query = known_codes(rows$query, reduced$queries$keys, query_key),
+    page = if (is.null(rows[["page"]])) {
+      rep(1L, nrow(rows))
+    } else {
+      known_codes(rows$page, reduced$pages$keys, page_key)
+    })
+}
+
 # What is needed of the recent days besides sums: `contested`, by day, of queries that more than one
 # page is shown for, and `weekly`, of the pairs seen most, without the odd days. One chunk is in
 # memory still; of several, those with recent days are gone through once more, for these queries
 # alone.
-recent_rows <- function(chunks, reduced, pairs, recent_from, last, odd = NULL) {
+recent_rows <- function(access, reduced, pairs, recent_from, last, odd = NULL) {
   several <- pairs[pairs$impressions >= 5, .N, by = "query"]
   several <- several$query[several$N > 1]
   often <- pairs_seen_most(pairs)
   flag <- function(codes) replace(logical(length(reduced$queries$keys)), codes, TRUE)
   contested <- flag(several)
   weighed <- flag(often$query)
+  chunks <- access$of_queries(reduced, union(several, often$query), recent_from)
   parts <- lapply(chunks, function(chunk) {
     rows <- chunk(recent_from)
     if (is.null(rows) || !nrow(rows)) return(NULL)
-    codes <- reduced$codes
-    if (is.null(codes)) {
-      codes <- list(query = known_codes(rows$query, reduced$queries$keys, query_key),
-        page = known_codes(rows$page, reduced$pages$keys, page_key))
-    }
+    codes <- first_given(reduced$codes, codes_of(rows, reduced))
     recent <- as.integer(rows$date) >= as.integer(recent_from)
     take <- function(wanted) {
       use <- which(wanted[codes$query] & recent)

@@ -66,6 +66,13 @@ code_pages <- function(texts, weight, weigh = FALSE) {
   code_texts(texts, weight, clean = clean_url, key = url_key, weigh = weigh)
 }
 
+# Pages of rows, which a table may not have.
+code_pages_of <- function(rows, weigh = FALSE) {
+  if (!is.null(rows[["page"]])) return(code_pages(rows$page, rows$impressions, weigh))
+  list(code = rep(1L, nrow(rows)), names = "", keys = "", spellings = 1L,
+    weights = if (weigh) setDT(list(key = "", name = "", spelt = "", weight = 0)))
+}
+
 # Codes of texts whose keys are known already.
 known_codes <- function(texts, known, key) {
   texts <- as_levels(texts)

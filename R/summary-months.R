@@ -37,13 +37,18 @@ month_rows <- function(data) {
     function(from = NULL) if (is.null(from) || last >= as.integer(from)) read(k)
   })
   if (length(chunks) == 1) chunks <- list(read_once(chunks[[1]]))
+  access <- if (inherits(plan$store, "tide_source")) {
+    source_access(plan$store, slices, dimensions, data$segments, chunks)
+  }
   list(
     table = c(list(dimensions = dimensions), slice_days(slices, plan$exported),
       list(rests_on = rests_on(slices))),
-    chunks = chunks,
+    access = first_given(access, chunk_access(chunks)),
     totals = month_totals(plan, held, grains, data$segments, data$rules),
     grains = grains$grain,
-    left_out = function() sum_left_out(rbindlist(c(list(plan$left_out), ledger))))
+    left_out = function() {
+      sum_left_out(rbindlist(c(list(plan$left_out), ledger, list(if (!is.null(access)) access$left_out()))))
+    })
 }
 
 # Which grains the rows may come from, the best first: with pages before without; with dates all

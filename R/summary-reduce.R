@@ -74,15 +74,21 @@ course_queries <- 3000L
 
 # In: codes, figures and date of rows; keys of the codes. Out: list(sums: query, page (hashes),
 # month, impressions, weighted; upto: the largest hash of which nothing is missing).
-course_sums <- function(work, date, query_keys, page_keys, most = course_queries) {
+course_sums <- function(work, date, query_keys, page_keys) {
   hash <- digest::digest2int(query_keys)
-  upto <- if (length(hash) > most) sort(hash, partial = most)[most] else .Machine$integer.max
+  upto <- course_upto(query_keys)
   use <- which((hash <= upto)[work$query])
   rows <- setDT(list(query = hash[work$query[use]],
     page = digest::digest2int(page_keys)[work$page[use]],
     month = month_number(as.integer(date[use])), impressions = as.numeric(work$impressions[use]),
     weighted = work$impressions[use] * work$position[use]))
   list(sums = sums_by(rows, c("query", "page", "month"), c("impressions", "weighted")), upto = upto)
+}
+
+# The largest hash of the sample.
+course_upto <- function(query_keys) {
+  if (length(query_keys) <= course_queries) return(.Machine$integer.max)
+  sort(digest::digest2int(query_keys), partial = course_queries)[course_queries]
 }
 
 add_courses <- function(one, other) {

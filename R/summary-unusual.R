@@ -182,15 +182,10 @@ without_days <- function(reduced, chunks, days, split) {
     if (is.null(rows) || !nrow(rows)) next
     at <- which(rows$date %in% days)
     if (!length(at)) next
-    codes <- if (!is.null(reduced$codes)) {
-      lapply(reduced$codes, `[`, at)
+    codes <- if (is.null(reduced$codes)) {
+      codes_of(rows[at], reduced)
     } else {
-      list(query = known_codes(rows$query[at], reduced$queries$keys, query_key),
-        page = if (is.null(rows[["page"]])) {
-          rep(1L, length(at))
-        } else {
-          known_codes(rows$page[at], reduced$pages$keys, page_key)
-        })
+      lapply(reduced$codes, `[`, at)
     }
     work <- c(codes, list(clicks = rows$clicks[at], impressions = rows$impressions[at],
       position = rows$position[at]))

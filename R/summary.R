@@ -63,13 +63,13 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
   days <- if (is.na(table$days)) as.integer(undated_days) else table$days
   whole <- !dated || days <= recent_days
   recent_from <- if (whole) table$from else table$to - as.integer(recent_days) + 1L
-  reduced <- tryCatch(reduce_chunks(source$chunks, if (!whole) recent_from, split),
+  reduced <- tryCatch(source$access$reduce(if (!whole) recent_from, split),
     tide_error_nothing_left = function(e) {
       if (inherits(data, "tide_months")) check_all_damaged(data$plan$store, source$left_out())
       stop(e)
     })
   odd <- days_to_take_out(reduced$by_day)
-  if (nrow(odd)) reduced <- without_days(reduced, source$chunks, odd$date, split)
+  if (nrow(odd)) reduced <- without_days(reduced, source$access$of_days(odd$date), odd$date, split)
   queries <- reduced$queries
   pairs <- reduce_pairs(reduced$recent)
   known <- known_brand(queries$keys, reduce_pairs(reduced$all), reduced$pages$names, brand)
@@ -79,7 +79,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
     ifelse(is_brand(queries$keys, known$words), "brand", "non-brand")
   }
 
-  recent <- if (dated) recent_rows(source$chunks, reduced, pairs, recent_from, table$to, odd$date)
+  recent <- if (dated) recent_rows(source$access, reduced, pairs, recent_from, table$to, odd$date)
   # What was left out of months is known once they are read.
   left_out <- source$left_out()
 
@@ -168,15 +168,14 @@ window_beside <- function(table, data, most = 3) {
   table
 }
 
-# Where the rows with queries are. Out: list(table: its dimensions and window; chunks: functions
-# that give rows, one chunk after the other; totals: data with the tables that have no queries;
-# grains; left_out).
+# Where the rows with queries are. Out: list(table: its dimensions and window; access: as
+# chunk_access(); totals: data with the tables that have no queries; grains; left_out).
 query_rows <- function(data) {
   if (inherits(data, "tide_months")) return(month_rows(data))
   table <- pick_table(data, c("query", "page"))
   if (is.null(table)) table <- pick_table(data, "query")
   if (is.null(table)) abort_no_queries(names(data$tables))
-  list(table = table, chunks = list(function(from = NULL) table$rows), totals = data,
+  list(table = table, access = chunk_access(list(function(from = NULL) table$rows)), totals = data,
     grains = names(data$tables), left_out = function() data$left_out)
 }
 

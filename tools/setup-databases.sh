@@ -1,15 +1,31 @@
 #!/bin/sh
-# Installs PostgreSQL and a driver for it where the distribution has them, for the tests of databases; without them those
-# tests are skipped. Never fails.
-driver() { Rscript -e 'quit(status = !(nzchar(system.file(package = "RPostgres")) || nzchar(system.file(package = "RPostgreSQL"))))'; }
-server() { ls /usr/lib/postgresql/*/bin/initdb > /dev/null 2>&1; }
-driver && server && exit 0
+# Installs PostgreSQL, ClickHouse and drivers for them where the distribution has them, for the tests of databases; without
+# them those tests are skipped. Never fails.
+postgres_driver() { Rscript -e 'quit(status = !(nzchar(system.file(package = "RPostgres")) || nzchar(system.file(package = "RPostgreSQL"))))'; }
+postgres() { ls /usr/lib/postgresql/*/bin/initdb > /dev/null 2>&1 && postgres_driver; }
+clickhouse() { PATH="$PATH:/usr/sbin" command -v clickhouse-server > /dev/null; }
+# It wants newer packages than the distribution's, so it has a library of its own.
+drivers=.build/drivers
+clickhouse_driver() { [ -d "$drivers/RClickhouse" ]; }
 as_root=""
 [ "$(id -u)" = 0 ] || as_root="sudo -n"
+apt_add() { $as_root env DEBIAN_FRONTEND=noninteractive apt-get install -qq -y --no-install-recommends "$@" > /dev/null 2>&1; }
 if command -v apt-get > /dev/null; then
-  echo "Installing PostgreSQL and its driver, for the tests of databases."
-  $as_root env DEBIAN_FRONTEND=noninteractive apt-get update -qq > /dev/null 2>&1
-  $as_root env DEBIAN_FRONTEND=noninteractive apt-get install -qq -y --no-install-recommends postgresql r-cran-rpostgresql > /dev/null 2>&1
+  if ! { postgres && clickhouse; }; then
+    echo "Installing PostgreSQL and ClickHouse, for the tests of databases."
+    $as_root env DEBIAN_FRONTEND=noninteractive apt-get update -qq > /dev/null 2>&1
+    apt_add postgresql r-cran-rpostgresql
+    apt_add clickhouse-server
+  fi
+  if clickhouse && ! clickhouse_driver; then
+    echo "Building the driver of ClickHouse in $drivers (some minutes, once)."
+    apt_add g++ r-cran-dbplyr r-cran-bit64 r-cran-rcpp
+    mkdir -p "$drivers"
+    Rscript -e '.libPaths(c(".build/drivers", .libPaths()))' \
+      -e 'repos <- getOption("repos"); if (is.na(repos["CRAN"]) || repos["CRAN"] == "@CRAN@") repos["CRAN"] <- "https://cloud.r-project.org"' \
+      -e 'install.packages("RClickhouse", lib = ".build/drivers", repos = repos, Ncpus = parallel::detectCores(), quiet = TRUE)' > .build/drivers.log 2>&1
+  fi
 fi
-driver && server || echo "No PostgreSQL: its tests are skipped."
+postgres || echo "No PostgreSQL: its tests are skipped."
+clickhouse && clickhouse_driver || echo "No ClickHouse: its tests are skipped."
 exit 0

@@ -105,7 +105,7 @@ test_that("every command has help, and its example is a call that it understands
     help <- program("help", name)
     expect_equal(help$status, 0)
     for (option in command$options) {
-      expect_match(help$out, option@long_flag, fixed = TRUE, all = FALSE)
+      expect_match(help$out, option$flag, fixed = TRUE, all = FALSE)
     }
     words <- scan(text = command$example, what = "", quiet = TRUE)
     expect_equal(words[1:2], c("inktide", name))

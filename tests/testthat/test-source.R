@@ -2,23 +2,10 @@
 # always there; PostgreSQL runs as a server of its own, as a user without rights, where it is
 # installed.
 
-example_tables <- function() {
-  files <- tide_example()
-  lapply(c(rows = "pairs", totals = "totals"), function(name) {
-    rows <- fread(files[[name]])
-    rows[, "Date" := as.character(Date)]
-    setnames(rows, sub("Query", "search term", names(rows)))
-  })
-}
-
 sqlite_tables <- function(file, tables = example_tables()) {
   con <- DBI::dbConnect(RSQLite::SQLite(), file)
   for (name in names(tables)) DBI::dbWriteTable(con, name, as.data.frame(tables[[name]]))
   con
-}
-
-of_files <- function() {
-  tide_summary(tide_read(unlist(tide_example()[c("pairs", "totals")])), brand = "fernmoor")
 }
 
 expect_same_summary <- function(source) {
@@ -51,6 +38,25 @@ test_that("a source gives the summary and the list of the same rows in files", {
   expect_equal(tide_summary(tide_stored(phones))$pairs,
     tide_summary(tide_filter(tide_read(tide_example()[["pairs"]]),
       segments = tide_segment("phones", device = "mobile")))$pairs)
+  # What the database filters is in the ledger as what is filtered here.
+  months <- tide_stored(tide_source(con, "rows", columns = c(query = "search term")), by_month = TRUE)
+  by_files <- tide_read(tide_example()[["pairs"]])
+  for (segment in list(tide_segment("phones", device = "Mobile"),
+      tide_segment("not phones", device = "mobile", not = TRUE))) {
+    own <- tide_summary(tide_filter(months, segments = segment))
+    file <- tide_summary(tide_filter(by_files, segments = segment))
+    expect_equal(own$pairs, file$pairs)
+    expect_equal(own$left_out, file$left_out)
+  }
+  by_device <- lapply(list(months, by_files), tide_summary, split = "device")
+  in_order <- function(summary) setkeyv(copy(summary$split_cells), c("part", "query", "page", "bin"))
+  expect_equal(in_order(by_device[[1]]), in_order(by_device[[2]]))
+  expect_setequal(tide_summary(months, split = "month")$split_cells$part,
+    tide_summary(by_files, split = "month")$split_cells$part)
+  # Days that are left out within the window.
+  gone <- unique(by_files$tables[[1]]$rows$date)[c(5, 30)]
+  expect_equal(tide_summary(tide_filter(months, without = gone))$pairs,
+    tide_summary(tide_filter(by_files, without = gone))$pairs)
   wrong <- example_tables()["rows"]
   wrong$rows[5, "Clicks" := Impressions + 1L]
   other <- sqlite_tables(":memory:", wrong)
@@ -83,6 +89,24 @@ test_that("what is no source is one clear error, and names are quoted", {
   expect_error(tide_source("file.sqlite", "rows"), class = "tide_error_argument")
   DBI::dbExecute(con, "DELETE FROM totals")
   expect_error(tide_stored(tide_source(con, "totals")), class = "tide_error_nothing_left")
+})
+
+test_that("a connection that is lost is opened once more, and again is an error", {
+  file <- withr::local_tempfile(fileext = ".sqlite")
+  DBI::dbDisconnect(sqlite_tables(file))
+  opened <- 0
+  opens <- function() {
+    opened <<- opened + 1
+    if (opened > 2) stop("no more")
+    DBI::dbConnect(RSQLite::SQLite(), file)
+  }
+  source <- tide_source(opens, "rows", columns = c(query = "search term"))
+  DBI::dbDisconnect(source$state$con)
+  expect_equal(nrow(tide_summary(tide_stored(source, by_month = TRUE))$pairs), nrow(of_files()$pairs))
+  expect_equal(opened, 2)
+  DBI::dbDisconnect(source$state$con)
+  source$state$days <- NULL
+  expect_error(tide_stored(source), "no more")
 })
 
 test_that("the program works on a database that inktide.yml describes, and only reads it", {

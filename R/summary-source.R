@@ -1,0 +1,206 @@
+# The reduction of a source: the database sums by query, page and position cell, one GROUP BY for
+# each sum, so that what comes here is as large as the answer, whatever the table holds. Where texts
+# are filtered row by row, or several tables tell of the days, rows come as from an archive.
+
+# As chunk_access(), with `left_out` (what the database filtered); NULL where rows have to be gone
+# through. `chunks` are what else gives the rows.
+source_access <- function(source, slices, dimensions, segments, chunks) {
+  if (length(unique(slices$grain)) > 1) return(NULL)
+  table <- source$tables[[slices$grain[1]]]
+  narrowed <- narrowed_by(source, table, segments)
+  if (is.null(narrowed)) return(NULL)
+  scope <- list(source = source, table = table, slices = slices, narrowed = narrowed$sql,
+    by = intersect(c("query", "page"), dimensions))
+  left <- NULL
+  list(
+    reduce = function(recent_from, split) {
+      if (!is.null(split) && !split %in% table$dimensions) {
+        return(reduce_chunks(chunks, recent_from, split))
+      }
+      reduced <- reduce_source(scope, recent_from, split)
+      if (!is.null(narrowed$label)) left <<- narrowed_line(slices, reduced, narrowed$label)
+      reduced
+    },
+    of_queries = function(reduced, codes, from) {
+      if (is.null(reduced$spelt)) chunks else query_chunks(scope, reduced, codes, from)
+    },
+    of_days = function(days) list(function(from = NULL) day_rows(scope, days)),
+    left_out = function() left)
+}
+
+# A condition on a dimension is the database's; of others there are none here. Out: list(sql, label),
+# or NULL.
+narrowed_by <- function(source, table, segments) {
+  conditions <- unlist(lapply(segments, `[[`, "conditions"), recursive = FALSE)
+  if (!length(conditions)) return(list(sql = NULL))
+  name <- names(conditions)
+  plain <- length(conditions) == 1 && !segments[[1]]$not
+  if (!plain || !name %in% setdiff(table$dimensions, c("date", "query", "page"))) return(NULL)
+  values <- DBI::dbQuoteString(source_con(source), tolower(conditions[[1]]))
+  list(sql = sprintf("lower(%s) IN (%s)", source_column(source, table, name),
+    paste(values, collapse = ", ")),
+    label = condition_label(name, conditions[[1]]))
+}
+
+narrowed_line <- function(slices, reduced, label) {
+  data.table(grain = slices$grain[1], reason = label,
+    rows = sum(slices$rows) - sum(reduced$all$rows),
+    clicks = sum(slices$clicks) - sum(reduced$all$clicks),
+    impressions = sum(slices$impressions) - sum(reduced$all$impressions))
+}
+
+# Rows of the scope, or of some of its days or queries.
+scope_where <- function(scope, from = NULL, to = NULL, queries = NULL) {
+  source <- scope$source
+  table <- scope$table
+  column <- function(name) source_column(source, table, name)
+  days <- scope$slices$day
+  first <- max(min(days), as.integer(from))
+  last <- min(max(days), as.integer(to))
+  # Days of the table within the window that do not count.
+  known <- source_days(source)
+  gone <- setdiff(known$day[known$grain == scope$slices$grain[1]], days)
+  gone <- gone[gone >= first & gone <= last]
+  paste(c(source_where(source, table, first, last),
+    sprintf("%s <= %s", column("clicks"), column("impressions")), scope$narrowed,
+    if (length(gone)) {
+      sprintf("%s NOT IN (%s)", column("date"),
+        paste(vapply(gone, function(day) source_day(source, day), ""), collapse = ", "))
+    },
+    if (!is.null(queries)) {
+      sprintf("%s IN (%s)", column("query"),
+        paste(DBI::dbQuoteString(source_con(source), queries), collapse = ", "))
+    }),
+    collapse = " AND ")
+}
+
+# Sums by columns (SQL by name). Texts come as factors.
+ask_sums <- function(scope, by, where, also = NULL) {
+  source <- scope$source
+  table <- scope$table
+  column <- function(name) source_column(source, table, name)
+  sums <- c(sum_clicks = sprintf("sum(%s)", column("clicks")),
+    sum_shown = sprintf("sum(%s)", column("impressions")),
+    sum_weighted = sprintf("sum(1.0 * %s * %s)", column("position"), column("impressions")), also)
+  named <- c(stats::setNames(by, paste0("by_", names(by))), sums)
+  rows <- ask_blocks(source, sprintf("SELECT %s FROM %s WHERE %s GROUP BY %s",
+    paste(named, "AS", names(named), collapse = ", "),
+    quote_table(source_con(source), table$table), where, paste(by, collapse = ", ")))
+  if (!nrow(rows)) return(NULL)
+  setnames(rows, c(paste0("by_", names(by)), "sum_clicks", "sum_shown", "sum_weighted"),
+    c(names(by), "clicks", "impressions", "weighted"))
+  for (figure in c("clicks", "impressions", "weighted")) {
+    set(rows, j = figure, value = as.numeric(rows[[figure]]))
+  }
+  if ("date" %in% names(by)) set(rows, j = "date", value = source_dates(rows$date, table))
+  if ("query" %in% names(by)) repair_queries(rows)
+  rows[]
+}
+
+columns_of <- function(scope, names) {
+  vapply(stats::setNames(names, names),
+    function(name) source_column(scope$source, scope$table, name), "")
+}
+
+# As reduce_chunks(); `spelt` has the spellings of the queries beside their codes.
+reduce_source <- function(scope, recent_from, split) {
+  column <- function(name) source_column(scope$source, scope$table, name)
+  half <- sprintf(if (is_sqlite(scope$source)) "CAST(%s * 2 AS INTEGER)" else "floor(%s * 2)",
+    column("position"))
+  by <- c(columns_of(scope, scope$by), half = half, if (!is.null(recent_from)) {
+    c(recent = sprintf("CASE WHEN %s >= %s THEN 1 ELSE 0 END", column("date"),
+      source_day(scope$source, recent_from)))
+  },
+    if (!is.null(split)) c(part = column(split)))
+  rows <- ask_sums(scope, by, scope_where(scope),
+    also = c(many = "count(*)", first_day = sprintf("min(%s)", column("date"))))
+  if (is.null(rows)) {
+    abort_tide("No row is left after filtering.", where = scope$table$table,
+      fix = "Loosen the filters.", class = "nothing_left")
+  }
+  queries <- code_queries(rows$query, rows$impressions)
+  pages <- code_pages_of(rows)
+  first <- as.integer(source_dates(rows$first_day, scope$table))
+  queries$first <- .Call(least_by, first, queries$code, length(queries$keys))
+  pages$first <- .Call(least_by, first, pages$code, length(pages$keys))
+  spelt <- unique(setDT(list(text = rows$query, code = queries$code)))
+  cells <- setDT(list(query = queries$code, page = pages$code,
+    bin = bin_of_half[pmin.int(as.integer(rows$half), 201L)], clicks = rows$clicks,
+    impressions = rows$impressions, weighted = rows$weighted, rows = as.numeric(rows$many)))
+  if (!is.null(recent_from)) set(cells, j = "recent", value = rows$recent == 1)
+  if (!is.null(split)) set(cells, j = "part", value = tolower(as.character(rows$part)))
+  figures <- c("clicks", "impressions", "weighted", "rows")
+  finished <- finish_cells(sums_by(cells, c("query", "page", "bin",
+    if (!is.null(recent_from)) "recent"), figures), !is.null(recent_from))
+  reduced <- list(queries = queries, pages = pages, all = finished$all, recent = finished$recent,
+    split_cells = if (!is.null(split)) sum_split(cells),
+    by_day = reduce_days(placed(ask_sums(scope, columns_of(scope, "date"), scope_where(scope)))),
+    spelt = spelt)
+  c(reduced, list(blend = source_blend(scope, reduced),
+    course = source_course(scope, reduced, spelt)))
+}
+
+# Neighbouring days of one pair are told by runs of three days, evenly spread, where all days would
+# be more rows than are looked at.
+source_blend <- function(scope, reduced, run = 3L) {
+  days <- sort(scope$slices$day)
+  rows <- sum(scope$slices$rows)
+  if (rows > 2 * blend_rows) {
+    runs <- max(1, round(2 * blend_rows / rows * length(days) / run))
+    from <- round(seq(1, length(days) - run + 1, length.out = runs + 2)[seq_len(runs) + 1])
+    days <- days[unique(as.vector(outer(seq_len(run) - 1, from, `+`)))]
+  }
+  whole <- day_rows(scope, as.IDate(days))
+  blend_sums(c(codes_of(whole, reduced), whole[, c("impressions", "position")]), whole$date)
+}
+
+# Rows of some days, apart by all that the table tells apart.
+day_rows <- function(scope, days) {
+  runs <- split(sort(as.integer(days)), cumsum(c(TRUE, diff(sort(as.integer(days))) > 1)))
+  by <- columns_of(scope, union(c("date", scope$by), scope$table$dimensions))
+  rows <- rbindlist(lapply(runs, function(run) {
+    own <- ask_sums(scope, by, scope_where(scope, min(run), max(run)))
+    if (!is.null(own)) own[, c("date", scope$by, "clicks", "impressions", "weighted"), with = FALSE]
+  }))
+  placed(rows)
+}
+
+placed <- function(rows) {
+  if (is.null(rows)) return(NULL)
+  set(rows, j = "position", value = rows$weighted / rows$impressions)
+  rows[]
+}
+
+# The course of the sample of queries, month by month.
+source_course <- function(scope, reduced, spelt) {
+  keys <- reduced$queries$keys
+  codes <- which(digest::digest2int(keys) <= course_upto(keys))
+  days <- as.IDate(scope$slices$day)
+  rows <- rbindlist(lapply(split(days, month_number(as.integer(days))), function(month) {
+    rbindlist(lapply(batches(spelt, codes), function(names) {
+      own <- ask_sums(scope, columns_of(scope, scope$by),
+        scope_where(scope, min(month), max(month), names))
+      if (!is.null(own)) set(own, j = "date", value = min(month))
+      own
+    }))
+  }))
+  course_sums(c(codes_of(rows, reduced), placed(rows)[, c("impressions", "position")]), rows$date,
+    keys, reduced$pages$keys)
+}
+
+# Names of the queries as the table spells them, so many as one statement holds.
+statement_bytes <- 150000
+
+batches <- function(spelt, codes) {
+  names <- as.character(spelt$text[spelt$code %in% codes])
+  split(names, cumsum(nchar(names, "bytes") + 4) %/% statement_bytes)
+}
+
+# Recent rows of some queries by day, batch by batch.
+query_chunks <- function(scope, reduced, codes, from) {
+  by <- columns_of(scope, c("date", scope$by))
+  lapply(batches(reduced$spelt, codes), function(names) {
+    force(names)
+    function(first = from) placed(ask_sums(scope, by, scope_where(scope, first, NULL, names)))
+  })
+}

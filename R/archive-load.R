@@ -6,7 +6,8 @@
 #' once, from the file exported last.
 #'
 #' @param store A `tide_store` object.
-#' @param files Exports, as in [tide_read()]; or what [tide_facts()] or [tide_pages_read()] read.
+#' @param files Exports, as in [tide_read()]; or what [tide_facts()] or [tide_pages_read()] read;
+#'   or a [tide_source()], whose days are stored as one export.
 #' @param exported,columns,date_order,decimal,clicks_above,repeats,progress As in [tide_read()].
 #' @param now Time to write into the history.
 #' @return `tide_load()`: a `tide_load` object, a list with `import` (its number, or `NA` where
@@ -34,6 +35,10 @@ tide_load <- function(store, files, exported = NULL, columns = NULL, date_order 
   check_class(store, "tide_store", "store")
   if (inherits(files, "tide_pages")) return(tibble::as_tibble(keep_site_pages(store, files)))
   if (are_facts(files)) return(tibble::as_tibble(keep_facts(store, files)))
+  if (inherits(files, "tide_source")) {
+    read <- source_tables(files)
+    return(load_tables(store, read$tables, read$sources, read$left_out, FALSE, now, progress))
+  }
   how <- reading_options_used(files, 0, exported, NULL, columns, date_order, decimal, clicks_above,
     repeats)
   need_parquet(store)
@@ -45,12 +50,16 @@ tide_load <- function(store, files, exported = NULL, columns = NULL, date_order 
     lapply(split_by_grain(parts), newest_rows, repeats = how$repeats))
   sources <- count_kept(sources, tables)
   if (!length(tables)) abort_no_rows(parts)
+  left_out <-
+    sum_left_out(rbindlist(c(lapply(parts, `[[`, "left_out"), lapply(tables, `[[`, "left_out"))))
+  load_tables(store, tables, sources, left_out, !is.null(how$exported), now, progress)
+}
+
+# Tables by grain, whose rows say when they were exported, as one import.
+load_tables <- function(store, tables, sources, left_out, stated, now, progress) {
   # In one order, however the files were named.
   tables <- tables[sort(names(tables))]
   content <- digest::digest(lapply(tables, function(table) table$rows), algo = "xxhash64")
-  left_out <-
-    sum_left_out(rbindlist(c(lapply(parts, `[[`, "left_out"), lapply(tables, `[[`, "left_out"))))
-
   with_store(store, write = TRUE, waiting = progress, function(con) {
     result <- list(import = NA_integer_, changes = NULL, repaired = 0L, sources = sources,
       left_out = left_out)
@@ -74,11 +83,21 @@ tide_load <- function(store, files, exported = NULL, columns = NULL, date_order 
       "INSERT INTO imports (id, at, files, content, exported, stated) VALUES (?, ?, ?, ?, ?, ?)",
       list(import, format(now, "%Y-%m-%d %H:%M:%S", tz = "UTC"),
         paste(basename(unique(sources$file[!nzchar(sources$skipped)])), collapse = ", "), content,
-        format(max(sources$exported, na.rm = TRUE)), as.integer(!is.null(how$exported))))
+        format(max(sources$exported, na.rm = TRUE)), as.integer(stated)))
     record_import(store, con, import)
     result[c("import", "changes")] <- list(as.integer(import), setDT(changes))
     structure(result, class = "tide_load")
   })
+}
+
+# The days of a source as tables to store.
+source_tables <- function(source) {
+  data <- tide_stored(source, lag = 0)
+  tables <- lapply(data$tables, function(table) {
+    rows <- setorderv(table$rows, table$dimensions)
+    list(rows = set(rows, j = "exported", value = as.IDate(source$today)))
+  })
+  list(tables = tables, left_out = data$left_out, sources = data$sources)
 }
 
 # An archive holds days, or one window; the earlier of two would count in neither.

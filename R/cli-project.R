@@ -5,8 +5,10 @@ command_load <- function(shared) {
     job = "put exports into the project's archive",
     files = "FILE...",
     example = "inktide load exports/*.csv --project my-site",
-    options = c(reading_options(shared), list(number_option("--undo", "N", "undo import N instead"),
-      switch_option("--history", "show the imports instead"))),
+    options = c(reading_options(shared), options_named(shared, "--source"),
+      list(number_option("--undo", "N", "undo import N instead"),
+        switch_option("--history", "show the imports instead"),
+        text_option("--to", "NAME", "copy the archive into this database of inktide.yml instead"))),
     run = run_load)
 }
 
@@ -19,6 +21,10 @@ run_load <- function(options, files) {
   if (!is.null(options$undo)) {
     tide_undo(open_archive(folder), options$undo)
     return(say(sprintf("Import %g no longer counts.", options$undo)))
+  }
+  if (!is.null(options$to)) return(copy_archive(options, folder))
+  if (!is.null(options$source)) {
+    files <- chosen_source(options, tide_settings(folder), NULL, NULL)
   }
   if (!length(files)) {
     abort_call("No file to load.", "inktide load",
@@ -100,6 +106,19 @@ run_enrich <- function(options, files) {
   say(wrap_lines(c(unlist(lapply(facts, format)), fact_lines(summary$facts),
     if (!any(kept$kept)) "Nothing changed: the archive holds these facts already."),
     terminal_width()))
+}
+
+copy_archive <- function(options, folder) {
+  store <- open_archive(folder)
+  settings <- tide_settings(folder)
+  spec <- named_source(settings, options$to, "--to")
+  con <- open_database(spec, settings$folder, write = TRUE)
+  on.exit(DBI::dbDisconnect(con))
+  copied <- tide_copy_to(store, con, spec$tables[1],
+    if (length(spec$tables) > 1) spec$tables[2], progress = progress_to_terminal(options))
+  say(sprintf("%s: %s of %s written (%s), the others were there already.", copied$table,
+    format_count(copied$written), format_plural(copied$days, "day"),
+    format_plural(copied$rows, "row")))
 }
 
 history_lines <- function(history) {

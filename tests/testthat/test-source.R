@@ -202,3 +202,40 @@ test_that("PostgreSQL gives the same, in a session that only reads", {
   expect_error(inktide:::open_database(utils::modifyList(spec, list(database = "none")), "."),
     class = "tide_error_source")
 })
+
+test_that("an archive goes into a table and back, and again changes nothing", {
+  skip_if_not_installed("nanoparquet")
+  dir <- withr::local_tempdir()
+  writeLines(c("site: https://www.fernmoor.example/", "brand: [fernmoor]", "sources:",
+    "  warehouse: {driver: sqlite, database: search.sqlite, tables: [rows, totals]}"),
+    file.path(dir, "inktide.yml"))
+  store <- tide_store(dir)
+  tide_load(store, unlist(tide_example()[c("pairs", "totals")]))
+  con <- DBI::dbConnect(RSQLite::SQLite(), file.path(dir, "search.sqlite"))
+  withr::defer(DBI::dbDisconnect(con))
+  copied <- tide_copy_to(store, con, "rows", "totals")
+  expect_equal(copied$written, copied$days)
+  expect_equal(copied$rows, vapply(c("rows", "totals"), function(table) {
+    DBI::dbGetQuery(con, sprintf("SELECT count(*) AS many FROM %s", table))$many
+  }, 0L), ignore_attr = TRUE)
+  expect_equal(tide_copy_to(store, con, "rows", "totals")$written, c(0, 0))
+  # A day that differs is written anew, whole.
+  day <- DBI::dbGetQuery(con, "SELECT min(date) AS day FROM rows")$day
+  DBI::dbExecute(con, sprintf("UPDATE rows SET clicks = clicks + 1 WHERE date = '%s'", day))
+  run <- function(...) program("load", ..., "--project", dir)
+  again <- run("--to", "warehouse")
+  expect_match(again$out[1], "rows: 1 of", fixed = TRUE)
+  own <- tide_summary(tide_stored(tide_source(con, c("rows", "totals")), by_month = TRUE),
+    brand = "fernmoor")
+  expect_equal(own$pairs, of_files()$pairs)
+  DBI::dbExecute(con, "CREATE TABLE other (a text)")
+  expect_error(tide_copy_to(store, con, "other"), "other columns", class = "tide_error_source")
+  expect_equal(run("--to", "nowhere")$status, 2)
+  # And back.
+  back <- withr::local_tempdir()
+  returned <- tide_store(back)
+  tide_load(returned, tide_source(con, c("rows", "totals")))
+  expect_equal(tide_summary(tide_stored(returned), brand = "fernmoor")$pairs, of_files()$pairs)
+  expect_true(is.na(tide_load(returned, tide_source(con, c("rows", "totals")))$import))
+  expect_match(paste(run("--source", "warehouse")$out, collapse = " "), "clicks")
+})

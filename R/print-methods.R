@@ -51,6 +51,12 @@ print.tide_months <- print_formatted
 print.tide_source <- print_formatted
 
 #' @export
+print.tide_explorer <- print_formatted
+
+#' @export
+print.tide_view <- print_formatted
+
+#' @export
 print.tide_change <- print_formatted
 
 #' @export

@@ -6,13 +6,14 @@ areas <- c("text", "condition", "check", "table", "stat", "file", "print", "assu
   "archive", "segment", "summary", "pages", "walk",
   "curve", "event", "change", "compare", "finding", "list",
   "project", "pull", "value", "forecast",
-  "follow", "trace", "inventory", "watched", "plot", "report", "write", "demo", "cli",
+  "follow", "trace", "inventory", "watched", "explore", "plot", "report", "write", "demo",
+  "workbench", "cli",
   "inktide")
 # Kinds of finding have files of their own.
 kinds <- c("low", "striking", "step", "cannibalized", "moving", "new", "tail", "reason")
-faces <- c("print", "plot", "report", "write", "cli")
+faces <- c("print", "plot", "report", "write", "workbench", "cli")
 touch_files <- c("file", "read", "archive", "pages", "walk", "project", "pull", "report", "write",
-  "demo", "cli")
+  "demo", "workbench", "cli")
 
 never_in_core <- c("print", "message", "cat", "writeLines", "readline", "commandArgs", "quit",
   "Sys.time", "Sys.Date", "Sys.getenv", "options")

@@ -1,0 +1,288 @@
+#' Explore query and page performance step by step
+#'
+#' `tide_explorer()` codes the rows once; `tide_explore()` sums them by query, page, folder, topic,
+#' country, device, kind of rich result or time, under any stack of conditions, in a fraction of a
+#' second. It is what the workbench ([tide_workbench()]) asks.
+#'
+#' @param data A `tide_data` object with a table by query.
+#' @param curve A `tide_curve` object for the expected CTR; `NULL` fits one to `data`.
+#' @param brand Brand words; `NULL`: those of `rules`.
+#' @param rules A [tide_rules()] object, for conditions on brand, intent and page group.
+#' @param explorer What `tide_explorer()` gives.
+#' @param by What a row stands for: `"query"`, `"page"`, `"pair"`, `"folder"`, `"topic"`,
+#'   `"country"`, `"device"`, `"vertical"`, `"rich_result"`, `"day"`, `"week"`, `"month"`.
+#' @param segments A [tide_segment()] or a list of them: rows must be in all.
+#' @param from,to First and last day; `NULL`: the whole window.
+#' @param sort A column of the result to sort by, the largest first; `NULL`: clicks, time by time.
+#' @return `tide_explorer()`: a `tide_explorer` object. `tide_explore()`: a `tide_view` object, a
+#'   list with `rows` (a data.table with a row per `by`, whose columns are its name, `clicks`,
+#'   `impressions`, `ctr`, `expected_ctr`, `position`, `share` of the clicks, and `queries` and
+#'   `pages`, how many), `total` of them, `outside` (clicks and impressions that the conditions
+#'   leave out, and their shares), `coverage` (share of the site's clicks that rows with queries
+#'   explain, or `NA`), `by`, `from`, `to`. Methods: `print`, `format`, [tidy()].
+#' @section Errors: `tide_error_grain` where the rows do not have what is asked for;
+#'   `tide_error_nothing_left` where no row passes.
+#' @seealso [tide_inventory()] for a list of everything with its course in time, [tide_trace()].
+#' @examples
+#' explorer <- tide_explorer(tide_read(tide_example()[["pairs"]]), brand = "fernmoor")
+#' tide_explore(explorer, "page", tide_segment("phones", device = "mobile"))
+#' tide_explore(explorer, "query", list(tide_segment("guides", page_text = "/guides/"),
+#'   tide_segment("page one", position = c(1, 10), not = TRUE)))
+#' @export
+tide_explorer <- function(data, curve = NULL, brand = NULL, rules = tide_rules()) {
+  check_class(data, "tide_data", "data")
+  check_class(rules, "tide_rules", "rules")
+  if (is.null(brand)) brand <- rules$brand else rules$brand <- brand
+  table <- pick_table(data, c("query", "page"))
+  if (is.null(table)) table <- pick_table(data, "query")
+  if (is.null(table)) abort_no_queries(names(data$tables))
+  if (is.null(curve)) curve <- tide_curve(tide_summary(data, brand = brand))
+  if (!is.null(curve$summary$brand)) rules$brand <- curve$summary$brand
+  at <- coded_rows(table$rows, curve, brand)
+  held <- c("query", "page", "date", "clicks", "impressions", "weighted", "expected")
+  rows <- at$rows[, intersect(held, names(at$rows)), with = FALSE]
+  others <- intersect(c("country", "device", "vertical", "rich_result"), table$dimensions)
+  levels <- lapply(stats::setNames(others, others), function(of) {
+    own <- as_levels(table$rows[[of]])
+    set(rows, j = of, value = as.integer(own))
+    levels(own)
+  })
+  days <- site_days_table(data)
+  structure(list(rows = rows, queries = at$queries[c("names", "keys")],
+    pages = at$pages[c("names", "keys")], levels = levels, rules = rules,
+    dimensions = table$dimensions, from = table$from, to = table$to, site_days = days,
+    # What was worked out of names already: conditions come again and again.
+    known = new.env(parent = emptyenv())),
+    class = "tide_explorer")
+}
+
+#' @rdname tide_explorer
+#' @export
+tide_explore <- function(explorer, by = "query", segments = NULL, from = NULL, to = NULL,
+    sort = NULL) {
+  check_class(explorer, "tide_explorer", "explorer")
+  by <- check_choice(by, explore_kinds, "by")
+  check_text(sort, "sort", null = TRUE)
+  from <- first_given(check_date(from, "from"), explorer$from)
+  to <- first_given(check_date(to, "to"), explorer$to)
+  kept <- explored_rows(explorer, as_segments(segments), from, to)
+  whole <- c(clicks = sum(explorer$rows$clicks), impressions = sum(explorer$rows$impressions))
+  label <- explored_labels(explorer, by)
+  rows <- explored_sums(explorer, kept, label, by)
+  total <- total_of(rows)
+  out <- whole - c(total$clicks, total$impressions)
+  structure(list(rows = explored_order(rows, by, sort), total = total,
+    outside = list(clicks = out[["clicks"]], impressions = out[["impressions"]],
+      clicks_share = out[["clicks"]] / max(1, whole[["clicks"]]),
+      impressions_share = out[["impressions"]] / whole[["impressions"]]),
+    coverage = explored_coverage(explorer, from, to), by = by, from = from, to = to),
+    class = "tide_view")
+}
+
+explore_kinds <- c("query", "page", "pair", "folder", "topic", "country", "device", "vertical",
+  "rich_result", "day", "week", "month")
+
+# Rows that pass, by number; NULL for all. Conditions on names are tried once on every name.
+explored_rows <- function(explorer, segments, from, to) {
+  rows <- explorer$rows
+  keep <- NULL
+  both <- function(keep, own) if (is.null(keep)) own else keep & own
+  if (!is.null(rows[["date"]]) && (from > explorer$from || to < explorer$to)) {
+    keep <- rows$date >= from & rows$date <= to
+  }
+  sums <- Filter(function(segment) "pair" %in% conditions_on(segment), segments)
+  for (segment in setdiff(segments, sums)) keep <- both(keep, segment_rows(explorer, segment))
+  # Sums come last: they are those of the rows that pass all else.
+  for (segment in sums) keep <- both(keep, segment_rows(explorer, segment, keep))
+  if (is.null(keep)) return(NULL)
+  kept <- which(keep)
+  if (!length(kept)) abort_nothing_inside(segments)
+  kept
+}
+
+conditions_on <- function(segment) {
+  vapply(segment_conditions[names(segment$conditions)], `[[`, "", "on")
+}
+
+segment_rows <- function(explorer, segment, passed = NULL) {
+  own <- TRUE
+  for (name in names(segment$conditions)) {
+    own <- own & condition_rows(explorer, name, segment$conditions[[name]], passed)
+  }
+  own != segment$not
+}
+
+condition_rows <- function(explorer, name, value, passed) {
+  condition <- segment_conditions[[name]]
+  rows <- explorer$rows
+  if (condition$on == "pair") {
+    pair <- explored_pairs(explorer)
+    use <- if (is.null(passed)) seq_len(nrow(rows)) else which(passed)
+    sum_of <- function(of) sum_codes(rows[[of]][use], pair$code[use], length(pair$first))
+    sums <- list(clicks = sum_of("clicks"), impressions = sum_of("impressions"))
+    sums$position <- sum_of("weighted") / sums$impressions
+    return((condition$test(sums, value, explorer$rules) %in% TRUE)[pair$code])
+  }
+  names <- switch(condition$on, query = explorer$queries$names, page = explorer$pages$names,
+    explorer$levels[[condition$on]])
+  if (is.null(names)) {
+    abort_tide(sprintf("The rows have no %s.", gsub("_", " ", condition$on)),
+      where = sprintf("They are by %s.", grain_label(explorer$dimensions)),
+      fix = "Export with this dimension, or leave the condition out.", class = "grain")
+  }
+  known <- explorer$known
+  mark <- digest::digest(list(name, value))
+  if (is.null(known[[mark]])) {
+    known[[mark]] <- condition$test(names, value, explorer$rules) %in% TRUE
+  }
+  known[[mark]][rows[[condition$on]]]
+}
+
+explored_pairs <- function(explorer) {
+  known <- explorer$known
+  if (is.null(known$pairs)) {
+    found <- .Call(pair_codes, explorer$rows$query, explorer$rows$page)
+    known$pairs <- list(code = found[[1]], first = found[[2]])
+  }
+  known$pairs
+}
+
+# What each row belongs to: list(code, names), kept once worked out.
+explored_labels <- function(explorer, by) {
+  known <- explorer$known
+  mark <- paste("by", by)
+  if (is.null(known[[mark]])) known[[mark]] <- make_labels(explorer, by)
+  known[[mark]]
+}
+
+make_labels <- function(explorer, by) {
+  rows <- explorer$rows
+  of_names <- function(label, code) {
+    names <- sort(unique(label), method = "radix")
+    list(code = match(label, names)[code], names = names)
+  }
+  if (by %in% c("country", "device", "vertical", "rich_result")) {
+    if (is.null(explorer$levels[[by]])) abort_no_label(explorer, by)
+    return(of_names(tolower(explorer$levels[[by]]), rows[[by]]))
+  }
+  if (by %in% c("day", "week", "month")) {
+    if (is.null(rows[["date"]])) abort_no_label(explorer, "date")
+    days <- seq(explorer$from, explorer$to, by = 1L)
+    label <- switch(by, day = format(days), week = format(period_start(days, explorer$to, 7L)),
+      month = substr(format(days), 1, 7))
+    return(of_names(label, as.integer(rows$date) - as.integer(explorer$from) + 1L))
+  }
+  switch(by, query = list(code = rows$query, names = explorer$queries$names),
+    page = list(code = rows$page, names = explorer$pages$names),
+    pair = c(explored_pairs(explorer), list(names = NULL)),
+    folder = of_names(page_group(explorer$pages$names, explorer$rules$page_groups), rows$page),
+    topic = {
+      sums <- sums_by(rows, c("query", "page"), c("clicks", "impressions"))
+      lead <- leading_pages(sums, length(explorer$queries$keys))
+      of_names(fcoalesce(head_terms(explorer$queries$keys, lead), "(no topic)"), rows$query)
+    })
+}
+
+abort_no_label <- function(explorer, by) {
+  abort_tide(sprintf("The rows have no %s.", gsub("_", " ", by)),
+    where = sprintf("They are by %s.", grain_label(explorer$dimensions)),
+    fix = "Export with this dimension.", class = "grain")
+}
+
+explored_sums <- function(explorer, kept, label, by) {
+  rows <- explorer$rows
+  code <- if (is.null(kept)) label$code else label$code[kept]
+  of <- function(x) if (is.null(kept)) x else x[kept]
+  size <- if (by == "pair") length(label$first) else length(label$names)
+  sum_of <- function(name) sum_codes(of(rows[[name]]), code, size)
+  impressions <- sum_of("impressions")
+  seen <- which(impressions > 0)
+  sums <- setDT(list(clicks = sum_of("clicks")[seen], impressions = impressions[seen],
+    weighted = sum_of("weighted")[seen], expected = sum_of("expected")[seen]))
+  name <- if (by == "pair") {
+    first <- label$first[seen]
+    list(query = explorer$queries$names[rows$query[first]],
+      page = explorer$pages$names[rows$page[first]])
+  } else {
+    stats::setNames(list(label$names[seen]), by)
+  }
+  out <- setDT(c(name, list(clicks = sums$clicks, impressions = sums$impressions,
+    ctr = sums$clicks / sums$impressions, expected_ctr = sums$expected / sums$impressions,
+    position = sums$weighted / sums$impressions, share = sums$clicks / max(1, sum(sums$clicks)))))
+  for (other in setdiff(c("query", "page"), names(name))) {
+    once <- .Call(pair_codes, code, of(rows[[other]]))[[2]]
+    set(out, j = c(query = "queries", page = "pages")[[other]],
+      value = tabulate(code[once], size)[seen])
+  }
+  out
+}
+
+total_of <- function(rows) {
+  clicks <- sum(rows$clicks)
+  impressions <- sum(rows$impressions)
+  list(rows = nrow(rows), clicks = clicks, impressions = impressions, ctr = clicks / impressions,
+    expected_ctr = sum(rows$expected_ctr * rows$impressions) / impressions,
+    position = sum(rows$position * rows$impressions) / impressions)
+}
+
+explored_order <- function(rows, by, sort) {
+  times <- by %in% c("day", "week", "month")
+  if (is.null(sort)) sort <- if (times) by else "clicks"
+  if (!sort %in% names(rows)) {
+    abort_argument("sort", paste("among", paste(names(rows), collapse = ", ")), sort)
+  }
+  place <- if (is.character(rows[[sort]])) {
+    order(rows[[sort]], decreasing = times, method = "radix")
+  } else {
+    order(-rows[[sort]], -rows$clicks, -rows$impressions)
+  }
+  rows[place]
+}
+
+# Clicks of rows with queries beside those of the site, over the same days.
+explored_coverage <- function(explorer, from, to) {
+  days <- explorer$site_days
+  rows <- explorer$rows
+  if (is.null(days) || is.null(rows[["date"]])) return(NA_real_)
+  site <- sum(days$clicks[days$date >= from & days$date <= to])
+  whole <- from <= explorer$from && to >= explorer$to
+  own <- sum(if (whole) rows$clicks else rows$clicks[rows$date >= from & rows$date <= to])
+  if (site <= 0) NA_real_ else min(1, own / site)
+}
+
+#' @export
+tidy.tide_view <- function(x, ...) tibble::as_tibble(x$rows)
+
+#' @export
+format.tide_explorer <- function(x, ...) {
+  sprintf("<tide_explorer> %s, %s, %s by %s", format_plural(nrow(x$rows), "row"),
+    format_plural(length(x$queries$names), "query", "queries"),
+    format_plural(length(x$pages$names), "page"), grain_label(x$dimensions))
+}
+
+#' @export
+format.tide_view <- function(x, n = 10, ...) {
+  rows <- utils::head(x$rows, n)
+  names <- rows[, intersect(c("query", "page", x$by), names(rows)), with = FALSE]
+  figures <- list(clicks = format_count(rows$clicks), impressions = format_count(rows$impressions),
+    CTR = format_rate(rows$ctr), expected = format_rate(rows$expected_ctr),
+    position = format_position(rows$position))
+  wide <- pmax(nchar(names(figures)), vapply(figures, function(x) max(nchar(x), 0L), 0L)) + 2L
+  text <- c(gsub("_", " ", x$by), do.call(paste, c(names, sep = "  ")))
+  free <- name_width(text, 100 - sum(wide))
+  cells <- Map(function(column, name, width) pad_left(c(name, column), width), figures,
+    names(figures), wide)
+  c(sprintf("<tide_view> %s by %s, %s", format_plural(nrow(x$rows), "row"), gsub("_", " ", x$by),
+    format_days(x$from, x$to)),
+    paste0(fit_text(text, free), do.call(paste0, unname(cells))),
+    if (nrow(x$rows) > n) sprintf("... and %s more", format_count(nrow(x$rows) - n)),
+    outside_words(x$outside))
+}
+
+# What conditions leave out, in words; nothing where they leave out nothing.
+outside_words <- function(outside) {
+  if (outside$impressions <= 0) return(character())
+  sprintf("left out by the conditions: %s (%s), %s (%s)",
+    format_plural(outside$clicks, "click"), format_share(outside$clicks_share),
+    format_plural(outside$impressions, "impression"), format_share(outside$impressions_share))
+}

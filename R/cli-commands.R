@@ -10,7 +10,7 @@ cli_commands <- function() {
     find = command_find, decide = command_decide, outcome = command_outcome, trace = command_trace,
     follow = command_follow, watched = command_watched, pages = command_pages,
     compare = command_compare, value = command_value, forecast = command_forecast,
-    report = command_report),
+    report = command_report, open = command_open),
     function(command) command(shared))
 }
 

@@ -3,7 +3,7 @@
 command_decide <- function(shared) {
   list(
     job = "record what was decided about findings, so that it sticks",
-    files = "RANK|ID|PAGE... fix|later|harmless|done",
+    files = "RANK|ID|PAGE... fix|later|harmless|done|open",
     example = "inktide decide 3 harmless --note \"answered above\"",
     options = c(shared, list(text_option("--note", "TEXT", "what to remember"),
       text_option("--by", "NAME", "who decided"),
@@ -25,7 +25,7 @@ run_decide <- function(options, files) {
   if (is.null(options$sheet) && (!length(words) || length(decision) != 1)) {
     abort_call("Which finding, and what about it?",
       paste("inktide decide", paste(files, collapse = " ")),
-      paste("Name ranks, ids or pages and one of fix, later, harmless, done, as in: inktide",
+      paste("Name ranks, ids or pages and one of fix, later, harmless, done, open, as in: inktide",
         "decide 3 harmless --note \"answered above\""))
   }
   rows <- if (!is.null(options$sheet)) {

@@ -8,6 +8,7 @@ note <- function(options, ...) {
 
 # Work that may take seconds is announced, but only to a person at a terminal.
 progress_to_terminal <- function(options) {
+  if (is.function(options$progress)) return(options$progress)
   if (isTRUE(options$quiet) || !isatty(stderr())) return(NULL)
   function(text) tell(paste0(text, " ..."))
 }

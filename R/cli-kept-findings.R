@@ -5,15 +5,17 @@
 kept_findings_most <- 2e9
 kept_projects <- 5L
 
-kept_findings_file <- function(folder) {
+# With what was decided and without are two lists.
+kept_findings_file <- function(folder, all = FALSE) {
   file.path(tools::R_user_dir("inktide", "cache"),
-    paste0("list-", substr(digest::digest(normalizePath(folder)), 1, 16), ".rds"))
+    paste0("list-", substr(digest::digest(normalizePath(folder)), 1, 16), if (isTRUE(all)) "-all",
+      ".rds"))
 }
 
 # Options that change what is shown, not what is found.
 shown_only <- c("format", "out", "top", "figure", "view", "quiet", "page_view", "by", "of",
   "history", "set_months", "keep_unusual", "do", "plan", "ramp", "backtest", "review", "months",
-  "hours", "sort", "per_page")
+  "hours", "sort", "per_page", "port", "host", "read_only", "no_browser", "progress")
 
 findings_version <- function(options, input) {
   asked <- Filter(function(given) !is.null(given) && !isFALSE(given),
@@ -31,7 +33,7 @@ kept_find_input <- function(options, input) {
   # Hours here are those of a month, and all of the list is meant.
   options["hours"] <- list(NULL)
   if (is.null(input$folder) || is.null(input$store)) return(find_input(options, input))
-  file <- kept_findings_file(input$folder)
+  file <- kept_findings_file(input$folder, options$all)
   kept <- if (file.exists(file)) tryCatch(readRDS(file), error = function(e) NULL)
   if (!is.null(kept) && identical(kept$version, findings_version(options, input))) {
     note(options, "  the list as it was worked out before, from the same data")
@@ -44,7 +46,7 @@ kept_find_input <- function(options, input) {
 keep_findings <- function(options, input, findings) {
   if (is.null(input$folder) || is.null(input$store)) return(invisible())
   if (utils::object.size(findings) > kept_findings_most) return(invisible())
-  file <- kept_findings_file(input$folder)
+  file <- kept_findings_file(input$folder, options$all)
   kept <- list(version = findings_version(options, input), findings = findings)
   try({
     dir.create(dirname(file), recursive = TRUE, showWarnings = FALSE, mode = "0700")

@@ -47,6 +47,7 @@
 #' | `tide_error_facts` | facts that are needed are not known | |
 #' | `tide_error_figure` | there is nothing to draw | |
 #' | `tide_error_forecast` | the R package forecast is missing | |
+#' | `tide_error_package` | an R package that this needs is missing | |
 #' | `tide_error_write` | a file or the output cannot be written | `file` |
 #' @name tide_conditions
 #' @examples

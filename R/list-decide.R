@@ -10,6 +10,7 @@
 #'   \item{`harmless`}{looked at and dismissed: away until its facts change}
 #'   \item{`done`}{fixed on that day: away until its facts change, and followed by
 #'     [tide_outcomes()]}
+#'   \item{`open`}{takes back what was decided: in the list as if nothing had been}
 #' }
 #' A decision is about a task: one step on one page, with all queries that it serves, also those
 #' that come later. Facts have changed when what the task brings if done is at least half as large
@@ -20,7 +21,7 @@
 #' @param findings A `tide_findings` object that holds the findings.
 #' @param id What is decided about: ids of findings or tasks, pages (all tasks of the page), or
 #'   ranks of the list, one or more.
-#' @param decision `fix`, `later`, `harmless` or `done`; one for all or one each.
+#' @param decision `fix`, `later`, `harmless`, `done` or `open`; one for all or one each.
 #' @param note,by What to remember, and who decided; one for all or one each.
 #' @param at Day of the decision (for `done`: the day it was fixed).
 #' @param until For `later`: the day on which it comes back.
@@ -81,7 +82,8 @@ tasks_named <- function(what, lines) {
     class = "finding", fault = "call")
 }
 
-decision_kinds <- c(fix = "to be done", later = "not now", harmless = "dismissed", done = "done")
+decision_kinds <- c(fix = "to be done", later = "not now", harmless = "dismissed", done = "done",
+  open = "open again")
 
 decision_facts <- c("kind", "query", "page", "pages", "task", "if_done", "if_done_high", "clicks",
   "impressions", "position")
@@ -117,7 +119,7 @@ leave_decided <- function(findings, decisions, today) {
   # A decision of an earlier version is about one id.
   row <- fcoalesce(match(found$task, decided$task), match(found$id, decided$id))
   last <- decided[row]
-  known <- !is.na(row)
+  known <- !is.na(row) & last$decision != "open"
   was <- tasks[match(last$task, tasks$task)]
   now <- of_task(found$if_done, found$task)
   changed <- known & now > 1.5 * was$if_done & now > was$if_done_high & now >= 1

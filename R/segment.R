@@ -19,7 +19,7 @@
 #'   \item{`brand`}{`TRUE` or `FALSE`.}
 #'   \item{`intent`, `page_group`}{Names as in [tide_rules()].}
 #'   \item{`country`, `device`, `vertical`, `rich_result`}{Values, case ignored.}
-#'   \item{`position`}{Average position of the query x page pair, `c(from, to)`.}
+#'   \item{`position`, `ctr`}{Average position, or CTR, of the query x page pair, `c(from, to)`.}
 #'   \item{`min_impressions`, `min_clicks`}{Least sums of the pair.}
 #' }
 #' @param not `TRUE` stands for all that the stack does not hold.
@@ -102,6 +102,9 @@ segment_conditions <- local({
     rich_result = value_of("rich_result"),
     position = condition("pair", "range", "average position is not %s", function(x, value, rules) {
       x$position >= value[1] & x$position <= value[2]
+    }),
+    ctr = condition("pair", "range", "CTR is not %s", function(x, value, rules) {
+      x$clicks / x$impressions >= value[1] & x$clicks / x$impressions <= value[2]
     }),
     min_impressions = least("impressions"),
     min_clicks = least("clicks"))

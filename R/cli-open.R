@@ -1,0 +1,140 @@
+# inktide open: the workbench in the browser.
+
+command_open <- function(shared) {
+  list(
+    job = "a workbench in the browser: list, reasons, tables, decisions",
+    files = "[FILE...]",
+    example = "inktide open --project my-site",
+    options = c(options_named(shared, c("--brand", "--brand-exact", "--from", "--to", "--days",
+      "--facts", "--exported", "--lag", "--date-order", "--decimal", "--clicks-above", "--repeats",
+      "--columns", "--project", "--source", "--quiet")),
+      list(number_option("--port", "N", "port of this machine [8170, or the next that is free]"),
+        text_option("--host", "ADDRESS", "address that it listens on [127.0.0.1, this machine alone]",
+          "127.0.0.1"),
+        switch_option("--read-only", "decisions cannot be made"),
+        switch_option("--no-browser", "print the address and open no browser"),
+        results_pages_option(), events_option())),
+    run = run_open)
+}
+
+run_open <- function(options, files) {
+  need_shiny()
+  need_callr()
+  check_number(options$port, "--port", min = 1, max = 65535, null = TRUE)
+  port <- chosen_port(options$port)
+  # Refused before anything is opened.
+  input <- settle_input(options, files)
+  token <- kept_token()
+  work <- background_work(options, files, input)
+  on.exit(work$cancel())
+  url <- sprintf("http://%s:%d/?token=%s", options$host, port, token)
+  hosts <- setdiff(options$host, c("127.0.0.1", "localhost"))
+  say(c(sprintf("Ink Tide is open: %s", url), "It ends with Ctrl-C."))
+  app <- workbench_app(work, token, input$title, hosts)
+  quietly <- utils::getFromNamespace("runApp", "shiny")
+  suppressMessages(quietly(app, port = port, host = options$host, quiet = TRUE,
+    launch.browser = if (options$no_browser) FALSE else function(address) open_browser(url)))
+}
+
+need_callr <- function() {
+  if (requireNamespace("callr", quietly = TRUE)) return(invisible())
+  abort_tide("The workbench needs the R package callr.", where = "the R library.",
+    fix = "In R: install.packages(\"callr\")", class = "package")
+}
+
+open_browser <- function(url) {
+  try(utils::browseURL(url), silent = TRUE)
+}
+
+# The same for all workbenches of this user, so that bookmarks hold; nobody else may read it.
+kept_token <- function() {
+  file <- file.path(tools::R_user_dir("inktide", "cache"), "workbench-token")
+  if (file.exists(file)) {
+    token <- readLines(file, n = 1L, warn = FALSE)
+    if (length(token) && grepl("^[0-9a-f]{32}$", token)) return(token)
+  }
+  token <- random_token()
+  try({
+    dir.create(dirname(file), recursive = TRUE, showWarnings = FALSE, mode = "0700")
+    write_whole(file, function(path) write_lines(token, path))
+    Sys.chmod(file, "0600")
+  }, silent = TRUE)
+  token
+}
+
+is_free <- function(port) {
+  socket <- tryCatch(suppressWarnings(serverSocket(port)), error = function(e) NULL)
+  if (is.null(socket)) return(FALSE)
+  close(socket)
+  TRUE
+}
+
+chosen_port <- function(port, first = 8170L, tried = 50L) {
+  if (is.null(port)) {
+    free <- Find(is_free, first + seq_len(tried) - 1L)
+    if (!is.null(free)) return(free)
+    abort_call("No free port.", sprintf("%d to %d", first, first + tried - 1L),
+      "Name one: --port N.")
+  }
+  if (is_free(as.integer(port))) return(as.integer(port))
+  abort_call("The port is taken.", sprintf("--port %g", port),
+    "Name another, or leave the option out.")
+}
+
+# The list is worked out in a process of its own, so that the page answers meanwhile; kept results
+# make it short. What it gives comes as a file.
+background_work <- function(options, files, input) {
+  folder <- tempfile("workbench")
+  dir.create(folder, mode = "0700")
+  result <- file.path(folder, "result.rds")
+  said <- file.path(folder, "progress")
+  process <- callr::r_bg(function(options, files, result, said) {
+    inktide:::work_out(options, files, result, said)
+  },
+    list(options, files, result, said), supervise = TRUE,
+    stderr = file.path(folder, "errors"))
+  held <- NULL
+  list(
+    held = function() {
+      if (!is.null(held)) return(held)
+      if (process$is_alive() || !file.exists(result)) return(NULL)
+      read <- readRDS(result)
+      held <<- workbench_data(read$findings, read$data, input$archive, input$settings, read$events,
+        input$title, input$folder, read$explorer)
+      if (options$read_only) held$read_only <<- TRUE
+      unlink(folder, recursive = TRUE)
+      held
+    },
+    progress = function() {
+      if (!process$is_alive() && !file.exists(result)) {
+        errors <- file.path(folder, "errors")
+        lines <- if (file.exists(errors)) readLines(errors, warn = FALSE)
+        return(paste(c("It was stopped, or failed.", utils::tail(lines, 6)), collapse = " "))
+      }
+      if (file.exists(said)) utils::tail(readLines(said, warn = FALSE), 1) else "Starting"
+    },
+    cancel = function() if (process$is_alive()) process$kill())
+}
+
+# In the process of its own: findings and rows of a call, written as one file.
+work_out <- function(options, files, result, said) {
+  if (!isTRUE(l10n_info()[["UTF-8"]])) suppressWarnings(Sys.setlocale("LC_CTYPE", "C.UTF-8"))
+  setDTthreads(0)
+  options$quiet <- TRUE
+  options$progress <- function(text) cat(text, "\n", sep = "", file = said, append = TRUE)
+  options$all <- TRUE
+  tryCatch({
+    input <- settle_input(options, files)
+    options$progress("Reading")
+    findings <- kept_find_input(options, input)
+    options$progress("Reading rows for the tables")
+    data <- read_input(options, input, also = c("country", "device", "vertical", "rich_result"))
+    read <- list(findings = findings, data = data, events = events_input(options, input),
+      explorer = workbench_explorer(findings, data, input$settings))
+    write_whole(result, function(path) saveRDS(read, path, compress = FALSE))
+  },
+    tide_error = function(e) {
+      writeLines(condition_lines(e), stderr())
+      quit(status = 1)
+    })
+}

@@ -1,0 +1,150 @@
+# What changed between two windows, or between two segments at equal position.
+
+changes_view <- function(held, state) {
+  if (is.null(held$data) || !"date" %in% held$explorer$dimensions) {
+    return(empty_state("Windows need days.", "Open data by date, query and page."))
+  }
+  level <- if (state$level %in% moved_by) state$level else "query"
+  days <- state_number(state$days, 28)
+  presets <- list(`last 28 days` = list(days = "28", before = NULL, after = NULL),
+    `last 90 days` = list(days = "90", before = NULL, after = NULL),
+    `28 days, a year before` = list(days = "28", before = "year", after = NULL))
+  sides <- side_segments(held)
+  compared <- compared_state(held, state, level, days, sides)
+  sprintf(paste0("<h1 class='visually-hidden' tabindex='-1'>What changed</h1>",
+    "<div class='tools'>%s %s %s %s</div>%s%s"),
+    paste(vapply(names(presets), function(name) {
+      link_button(name, do.call(go_to, c(presets[[name]], list(one = NULL, other = NULL))), "plain")
+    }, ""), collapse = " "),
+    select_box("level", "By", moved_by, moved_by, level),
+    select_box("one", "Segment", c("", names(sides)), c("none", names(sides)), state$one),
+    select_box("other", "beside", c("", names(sides)), c("the rest", names(sides)), state$other),
+    day_trend(held, compared),
+    if (inherits(compared, "condition")) {
+      sprintf("<p class='empty'>%s %s</p>", escape(compared$what), escape(compared$fix))
+    } else {
+      change_table(held, compared, level)
+    })
+}
+
+moved_by <- c("query", "page", "folder", "topic", "device", "country")
+
+# Segments that can stand side by side: those of the project, brand, devices, intents.
+side_segments <- function(held) {
+  devices <- tolower(first_given(held$explorer$levels$device, character()))
+  c(held$segments, if (length(held$rules$brand)) {
+    list(brand = tide_segment("brand", brand = TRUE))
+  },
+    lapply(stats::setNames(devices, paste("on", devices)), function(device) {
+      tide_segment(paste("on", device), device = device)
+    }))
+}
+
+compared_state <- function(held, state, level, days, sides) {
+  after <- state_window(state$after)
+  before <- if (state$before == "year") "year" else state_window(state$before)
+  segments <- unname(sides[intersect(c(state$one, state$other), names(sides))])
+  kept_result(held, list("changes", level, days, after, before, state$one, state$other),
+    function() {
+      tryCatch(if (length(segments)) {
+        tide_compare(held$data, segments = segments, by = level, rules = held$rules,
+          brand = held$rules$brand)
+      } else {
+        tide_compare(held$data, by = level, after = after, before = before, days = days,
+          curve = held$findings$curve, rules = held$rules, brand = held$rules$brand,
+          events = held$events)
+      },
+        tide_error = identity)
+    })
+}
+
+# "2026-05-01..2026-05-28" as two days, or NULL.
+state_window <- function(text) {
+  ends <- strsplit(text, "..", fixed = TRUE)[[1]]
+  if (length(ends) != 2) return(NULL)
+  days <- lapply(ends, state_day)
+  if (!any(lengths(days) == 0) && days[[1]] <= days[[2]]) ends
+}
+
+# Clicks by day with a mean of seven days; windows shaded, events marked. A dragged region becomes
+# the later window.
+day_trend <- function(held, compared) {
+  days <- held$explorer$site_days
+  if (is.null(days)) return("")
+  days <- days[order(days$date)]
+  span <- as.numeric(range(days$date))
+  x <- figure_scale(span, c(60, 880))
+  y <- figure_scale(c(0, max(days$clicks) * 1.05), c(150, 8))
+  windows <- if (inherits(compared, "tide_change")) compared$windows
+  shade <- if (is.null(windows) || !"from" %in% names(windows)) "" else {
+    from <- as.numeric(as.IDate(windows$from))
+    to <- as.numeric(as.IDate(windows$to))
+    paste(sprintf("<rect class='window' x='%s' y='8' width='%s' height='142'></rect>", x$at(from),
+      pmax(2, x$at(to) - x$at(from))), collapse = "")
+  }
+  events <- held$events
+  if (!is.null(events)) events <- events[events$date >= span[1] & events$date <= span[2]]
+  marks <- if (!NROW(events)) "" else {
+    at <- x$at(as.numeric(events$date))
+    paste(sprintf("<g class='event'><title>%s</title><line x1='%s' x2='%s' y1='8' y2='150'></line></g>",
+      escape(sprintf("%s: %s", format(events$date), events$event)), at, at), collapse = "")
+  }
+  months <- seq(as.Date(cut(as.Date(days$date[1]), "month")), as.Date(max(days$date)), by = "month")
+  months <- months[months >= as.Date(days$date[1])]
+  if (length(months) > 12) months <- months[seq(1, length(months), by = ceiling(length(months) / 12))]
+  ticks <- pretty(y$domain, 3)
+  figure_svg(x, y, paste0(shade, svg_path(x$at(as.numeric(days$date)), y$at(days$clicks), "thin"),
+    svg_path(x$at(as.numeric(days$date)), y$at(weekly_mean(days$date, days$clicks)), "line"), marks),
+    as.numeric(months), ticks, format(months, "%Y-%m"), format_count(ticks),
+    "clicks by day", brush = "days", height = 180)
+}
+
+change_table <- function(held, compared, level) {
+  if (!inherits(compared, "tide_change")) {
+    lines <- format(compared, width = 110)
+    return(sprintf("<pre>%s</pre>", escape(paste(lines, collapse = "\n"))))
+  }
+  moves <- utils::head(compared$moves, 100)
+  parts <- c(Demand = "by_demand", Position = "by_position", CTR = "by_ctr",
+    `New and lost` = "by_new_lost")
+  sides <- first_given(compared$sides, c("before", "after"))
+  step <- c(query = "queries", page = "pages", folder = "page_group", device = "device",
+    country = "country")
+  shown <- if (level == "page") format_path(moves$name) else moves$name
+  name <- if (level %in% names(step)) {
+    as_html(sprintf(paste0("<button type='button' class='row' data-step=\"{&quot;by&quot;:&quot;",
+      "%s&quot;,&quot;arg&quot;:&quot;%s&quot;,&quot;value&quot;:&quot;%s&quot;}\">%s</button>"),
+      if (level == "query") "page" else "query", step[[level]],
+      escape_attribute(json_text(moves$name)), escape(shown)))
+  } else {
+    shown
+  }
+  columns <- c(stats::setNames(list(name), level),
+    stats::setNames(list(format_count(moves$clicks_before), format_count(moves$clicks_after)),
+      sides),
+    list(Change = signed_count(moves$change)),
+    lapply(parts, function(part) signed_count(moves[[part]])),
+    list(`Position then` = format_position(moves$position_before),
+      `Position now` = format_position(moves$position_after),
+      Significant = ifelse(moves$real %in% TRUE, "yes", "")))
+  names(columns)[1:3] <- sub("^(.)", "\\U\\1", names(columns)[1:3], perl = TRUE)
+  paste0(change_sums(compared), data_table(columns, names(columns)[2:9], wide = names(columns)[1]))
+}
+
+change_sums <- function(compared) {
+  site <- compared$site
+  told <- utils::head(compared$drivers, 4)$told
+  windows <- if (is.null(compared$sides)) compared$windows
+  paste0(if ("from" %in% names(windows)) {
+    sprintf("<p class='soft'>%s</p>", paste(format_days(windows$from, windows$to),
+      collapse = ", beside "))
+  },
+    figures_list(c(
+    Clicks = sprintf("%s to %s", format_count(site$clicks_before), format_count(site$clicks_after)),
+    Change = signed_count(site$change), Demand = signed_count(site$by_demand),
+    Position = signed_count(site$by_position), CTR = signed_count(site$by_ctr),
+    `New and lost` = signed_count(site$by_new_lost))),
+    if (length(told)) {
+      sprintf("<ul>%s</ul>", paste(sprintf("<li>%s</li>", escape(told)), collapse = ""))
+    })
+}

@@ -1,0 +1,65 @@
+# Queries that several pages compete for: who led when, day by day.
+
+contests_view <- function(held, state, most = 60) {
+  found <- held$findings$findings
+  found <- found[found$kind == "cannibalized"]
+  if (!nrow(found) || is.null(held$findings$summary$contested)) {
+    return(empty_state("No query has pages that compete.",
+      "Contests are told from data by date, query and page."))
+  }
+  made <- tasks_decided(held)
+  task <- match(found$task, held$tasks$task)
+  decided <- made$decision[task]
+  shown <- utils::head(seq_len(nrow(found)), most)
+  strips <- lapply(shown, function(i) contest_strip(held, found[i]))
+  drawn <- function(part) vapply(strips, `[[`, "", part)
+  sprintf(paste0("<h1 tabindex='-1'>Cannibalized queries</h1><p class='soft'>Each strip is the ",
+    "recent window, a mark a day: <span class='lead first'>tall</span> where the first page had ",
+    "the most clicks of the query (impressions, where none), <span class='lead second'>low</span> ",
+    "where the other had, a gap where neither was shown.</p>%s%s"),
+    data_table(list(
+      ` ` = as_html(sprintf("<input type='checkbox' data-pick='%s' aria-label='choose %s'>",
+        held$tasks$id[task[shown]], escape_attribute(found$query[shown]))),
+      Query = as_html(sprintf("<button type='button' class='row' %s>%s</button>",
+        go_each("line", "id", found$id[shown]), escape(found$query[shown]))),
+      `Who led when` = as_html(drawn("svg")), Pages = drawn("told"),
+      `If done` = sprintf("+%s", format_clicks(found$if_done[shown])),
+      Confidence = format_sure(found$confidence[shown]), Decided = decided[shown]),
+      c("If done", "Confidence"), sprintf("data-id='%s' data-gain='%.4f' data-hours='%g'",
+        held$tasks$id[task[shown]], held$tasks$gain[task[shown]], held$tasks$hours[task[shown]]),
+      heads = sprintf("<th scope='col'>%s</th>", c("<span class='visually-hidden'>choose</span>",
+        "Query", "Who led when", "Pages", "If done", "Confidence", "Decided")), wide = "Pages"),
+    decide_bar(held))
+}
+
+# The first two pages of a query, and who led on each day: list(svg, told).
+contest_strip <- function(held, line) {
+  summary <- held$findings$summary
+  code <- match(line$query, summary$queries$query)
+  pages <- utils::head(strsplit(line$pages, " ", fixed = TRUE)[[1]], 2)
+  codes <- match(pages, summary$pages$page)
+  days <- summary$contested[which(summary$contested$query == code &
+    summary$contested$page %in% codes)]
+  if (!nrow(days)) return(list(svg = "", told = ""))
+  first <- days[order(days$date, -days$clicks, -days$impressions)]
+  first <- first[!duplicated(first$date)]
+  all <- seq(summary$recent$from, summary$recent$to, by = 1L)
+  x <- as.integer(first$date) - as.integer(all[1])
+  wide <- length(all)
+  led <- first$page == codes[1]
+  told <- sprintf("%s (%s), %s (%s)", format_path(pages[1]), format_plural(sum(led), "day"),
+    format_path(pages[2]), format_plural(sum(!led), "day"))
+  list(told = told, svg = sprintf(paste0("<svg class='strip' viewBox='0 0 %d 14' ",
+    "preserveAspectRatio='none' role='img' aria-label='%s'>%s</svg>"), as.integer(wide * 4),
+    escape_attribute(paste("days in the lead:", told)),
+    paste(sprintf("<rect class='%s' x='%d' y='%d' width='3' height='%d'></rect>",
+      ifelse(led, "first", "second"), as.integer(x * 4), ifelse(led, 0L, 6L),
+      ifelse(led, 14L, 8L)), collapse = "")))
+}
+
+contest_strip_of <- function(held, line) {
+  if (line$kind != "cannibalized" || is.null(held$findings$summary$contested)) return("")
+  strip <- contest_strip(held, line)
+  sprintf("<section><h2>Who led when</h2>%s<p class='soft'>%s</p></section>", strip$svg,
+    escape(strip$told))
+}

@@ -1,0 +1,106 @@
+# What the workbench works on: findings, tasks with what they can be chosen by, rows to explore.
+
+workbench_data <- function(findings, data = NULL, store = NULL, settings = NULL, events = NULL,
+    title = "Search performance", folder = NULL, explorer = workbench_explorer(findings, data,
+      settings)) {
+  rules <- first_given(settings$rules, tide_rules(brand = findings$summary$brand))
+  list2env(list(findings = findings, data = data, store = store, settings = settings,
+    rules = rules, events = events, title = title, folder = folder,
+    pages = findings$site_pages, tasks = workbench_tasks(findings, rules),
+    segments = settings$segments, read_only = is.null(store), kept = new.env(parent = emptyenv()),
+    explorer = explorer, undo = list(), decided_at = NULL, decisions = NULL),
+    parent = emptyenv())
+}
+
+# Rows coded once; NULL where there are none with queries.
+workbench_explorer <- function(findings, data, settings = NULL) {
+  if (is.null(data)) return(NULL)
+  rules <- first_given(settings$rules, tide_rules(brand = findings$summary$brand))
+  tryCatch(tide_explorer(data, findings$curve, rules = rules), tide_error = function(e) NULL)
+}
+
+# A row a task: its leading line, the sums of all its lines, and what tasks can be chosen by.
+workbench_tasks <- function(findings, rules) {
+  found <- findings$findings
+  leads <- task_leads(found)
+  sums <- task_sums(found, leads$task)
+  summary <- findings$summary
+  query <- match(leads$query, summary$queries$query)
+  segment <- summary$queries$segment[query]
+  tasks <- leads[, c("rank", "id", "task", "kind", "query", "page", "position", "clicks",
+    "impressions", "confidence", "chance", "hours", "score", "action"), with = FALSE]
+  set(tasks, j = c("gain", "if_done", "lines"), value = sums[, c("gain", "if_done", "lines")])
+  if (!is.null(leads[["gain_value"]])) {
+    set(tasks, j = "value", value = task_sums(found, leads$task, "gain_value")$gain_value)
+  }
+  set(tasks, j = "folder", value = page_group(leads$page, rules$page_groups))
+  set(tasks, j = "intent", value = query_intent(query_key(leads$query), rules$intent))
+  set(tasks, j = "brand", value = fifelse(fcoalesce(segment, "all") == "brand", "brand",
+    "non-brand"))
+  set(tasks, j = "band", value = as.character(position_band(leads$position, rules$bands)))
+  set(tasks, j = "size", value = size_names[findInterval(tasks$if_done, c(-Inf, 5, 20, 100))])
+  set(tasks, j = "text", value = tolower(paste(leads$query, leads$page, leads$id)))
+  tasks[]
+}
+
+# Clicks per 30 days if done.
+size_names <- c("under 5", "5 to 20", "20 to 100", "100 and more")
+
+# What was decided, read again where the archive has changed since.
+workbench_decisions <- function(held) {
+  if (is.null(held$store)) return(held$decisions)
+  file <- index_path(held$store)
+  changed <- file.info(file)$mtime
+  if (is.null(held$decided_at) || !identical(held$decided_at, changed)) {
+    held$decisions <- as.data.table(tide_decisions(held$store))
+    held$decided_at <- changed
+  }
+  held$decisions
+}
+
+# The decision on each task as it stands: "" for none, and whether it takes the task off the list.
+tasks_decided <- function(held, today = Sys.Date()) {
+  decisions <- workbench_decisions(held)
+  row <- match(held$tasks$task, decisions$task)
+  row[is.na(row)] <- match(held$tasks$id[is.na(row)], decisions$id)
+  made <- fcoalesce(decisions$decision[row], rep("", nrow(held$tasks)))
+  made[made == "open"] <- ""
+  until <- decisions$until[row]
+  list(decision = made, note = fcoalesce(decisions$note[row], rep("", nrow(held$tasks))),
+    away = made %in% c("harmless", "done") | made == "later" & (until > as.IDate(today)) %in% TRUE)
+}
+
+# A result that takes time, kept for the state that it belongs to.
+kept_result <- function(held, mark, make) {
+  key <- digest::digest(mark)
+  if (is.null(held$kept[[key]])) held$kept[[key]] <- list(make())
+  held$kept[[key]][[1]]
+}
+
+# Decisions of the page, at once in the archive. Out: a line of what happened.
+workbench_decide <- function(held, ids, decision, note = "") {
+  if (held$read_only) {
+    return("Nothing was stored: there is no archive, or the workbench was opened to read only.")
+  }
+  row <- match(ids, held$tasks$id)
+  row <- row[!is.na(row)]
+  if (!length(row) || !decision %in% names(decision_kinds)) return("Nothing was chosen.")
+  before <- tasks_decided(held)
+  ids <- held$tasks$id[row]
+  tide_decide(held$store, held$findings, ids, decision, note = note, by = "")
+  held$decided_at <- NULL
+  held$undo <- c(held$undo, list(list(ids = ids, decision = before$decision[row],
+    note = before$note[row])))
+  sprintf("%s: %s. Undo with u.", format_plural(length(ids), "task"), decision_kinds[[decision]])
+}
+
+workbench_undo <- function(held) {
+  last <- utils::tail(held$undo, 1)
+  if (!length(last)) return("Nothing to undo.")
+  last <- last[[1]]
+  held$undo <- utils::head(held$undo, -1)
+  tide_decide(held$store, held$findings, last$ids, ifelse(nzchar(last$decision), last$decision,
+    "open"), note = last$note)
+  held$decided_at <- NULL
+  sprintf("Undone: %s as before.", format_plural(length(last$ids), "task"))
+}

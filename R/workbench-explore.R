@@ -1,0 +1,174 @@
+# Explore: a table by anything under any stack of conditions. What is shown is a sentence whose
+# parts can be changed, turned round and taken out; what it leaves out is always on the page.
+
+explored_each <- 100L
+
+# What rows can stand for, in words.
+explore_words <- c(query = "queries", page = "pages", pair = "pairs of query and page",
+  folder = "folders", topic = "topics", country = "countries", device = "devices",
+  vertical = "verticals", rich_result = "rich results", day = "days", week = "weeks",
+  month = "months")
+
+explore_view <- function(held, state) {
+  if (is.null(held$explorer)) {
+    return(empty_state("There are no rows to explore.",
+      "Open a project, or files, with a table by query (best by date, query and page)."))
+  }
+  by <- if (state$by %in% explore_kinds) state$by else "query"
+  conditions <- lapply(state$c, read_condition)
+  view <- explored(held, state, by, conditions)
+  fault <- inherits(view, "condition")
+  sprintf(paste0("<h1 class='visually-hidden' tabindex='-1'>Explore %s</h1>%s%s",
+    "<div class='tools'>%s</div>%s"),
+    explore_words[[by]], trail_steps(state), view_sentence(held, state, by, conditions),
+    saved_box(held, conditions),
+    if (fault) {
+      sprintf("<p class='empty'>%s %s</p>", escape(view$what), escape(view$fix))
+    } else {
+      view_table(held, state, view)
+    })
+}
+
+# The table of a state; an error is handed back, since it is shown where the table would be.
+explored <- function(held, state, by, conditions) {
+  segments <- Filter(Negate(is.null), lapply(conditions, `[[`, "segment"))
+  if (nzchar(state$segment) && state$segment %in% names(held$segments)) {
+    segments <- c(segments, held$segments[state$segment])
+  }
+  columns <- c("clicks", "impressions", "ctr", "expected_ctr", "position", "share", "queries",
+    "pages")
+  tryCatch(tide_explore(held$explorer, by, segments, state_day(state$from), state_day(state$to),
+    if (state$sort %in% columns) state$sort), tide_error = identity)
+}
+
+# The way walked: each step can be gone back to, or cut.
+trail_steps <- function(state) {
+  if (!length(state$trail)) return("")
+  labels <- vapply(state$trail, function(step) first_given(step$label, "step"), "")
+  items <- sprintf(paste0("<li><button type='button' class='plain' data-back='%d'>%s</button>",
+    "<button type='button' class='cut' data-cut='%d' aria-label='cut %s'>&#215;</button></li>"),
+    seq_along(labels) - 1L, escape(substr(labels, 1, 60)), seq_along(labels) - 1L,
+    escape_attribute(substr(labels, 1, 60)))
+  sprintf("<nav aria-label='way walked'><ol class='trail'>%s</ol></nav>",
+    paste(items, collapse = ""))
+}
+
+# "Queries on phones, position 4 to 20, since 1 Aug 2026", part by part.
+view_sentence <- function(held, state, by, conditions) {
+  kinds <- Filter(function(kind) offers_kind(held$explorer, kind), explore_kinds)
+  parts <- vapply(seq_along(conditions), function(i) condition_chip(conditions[[i]], i - 1L), "")
+  sprintf("<div class='sentence'>%s%s%s%s</div>",
+    select_box("by", "Show", kinds, explore_words[kinds], by), paste(parts, collapse = ""),
+    days_chip(held, state), add_condition(held))
+}
+
+offers_kind <- function(explorer, kind) {
+  needs <- inventory_needs[[kind]]
+  all(needs %in% explorer$dimensions)
+}
+
+condition_chip <- function(condition, i) {
+  said <- first_given(condition$said, condition$text)
+  sprintf(paste0("<span class='chip%s'><button type='button' data-edit='%d' data-value='%s' ",
+    "aria-label='change: %s'>%s</button><button type='button' data-invert='%d' ",
+    "aria-label='invert: %s' title='invert'>&#8644;</button><button type='button' ",
+    "data-remove='%d' aria-label='take out: %s' title='take out'>&#215;</button>%s</span>"),
+    if (is.null(condition$fault)) "" else " fault", i, escape_attribute(condition$value),
+    escape_attribute(said), escape(said), i, escape_attribute(said), i, escape_attribute(said),
+    if (is.null(condition$fault)) "" else sprintf(" %s", escape(condition$fault)))
+}
+
+days_chip <- function(held, state) {
+  if (!"date" %in% held$explorer$dimensions) return("")
+  day <- function(set, label, value, default) {
+    sprintf(paste0("<label>%s <input type='date' data-set='%s' id='set-%s' value='%s' min='%s' ",
+      "max='%s'></label>"),
+      label, set, set, escape_attribute(if (nzchar(value)) value else format(default)),
+      format(held$explorer$from), format(held$explorer$to))
+  }
+  paste0(day("from", "from", state$from, held$explorer$from),
+    day("to", "to", state$to, held$explorer$to))
+}
+
+add_condition <- function(held) {
+  offered <- condition_words[vapply(condition_words$arg, function(arg) {
+    on <- segment_conditions[[arg]]$on
+    on %in% c("pair", "query") || on %in% held$explorer$dimensions
+  }, NA)]
+  names <- trimws(gsub("%s|\"|:", "", offered$is))
+  names[offered$arg == "words"] <- "length in words"
+  names[offered$arg %in% c("min_impressions", "min_clicks")] <-
+    c("at least so many impressions", "at least so many clicks")
+  sprintf(paste0("<span class='add'><label>and <select id='add-arg'>%s</select></label>",
+    "<label class='visually-hidden' for='add-value'>value</label>",
+    "<input id='add-value' type='text' placeholder='value, such as 4:20' style='width:11em'>",
+    "<button type='button' data-add='1'>add</button></span>"),
+    paste(sprintf("<option value='%s'>%s</option>", offered$arg, escape(names)), collapse = ""))
+}
+
+# Saved under a name as a segment of the project; those that are there can be put on.
+saved_box <- function(held, conditions) {
+  own <- names(held$segments)
+  paste0(if (length(own)) {
+    select_box("segment", "Segment", c("", own), c("none", own), "")
+  } else {
+    ""
+  },
+    if (!held$read_only && !is.null(held$folder) && length(conditions)) {
+      paste0("<label>Save as segment <input id='segment-name' type='text' maxlength='60' ",
+        "style='width:9em'></label><button type='button' data-save='1'>save</button>")
+    } else {
+      ""
+    })
+}
+
+view_table <- function(held, state, view) {
+  at <- page_buttons(state, nrow(view$rows), explored_each)
+  rows <- view$rows[at$rows]
+  by <- view$by
+  name <- explored_names(rows, by)
+  others <- intersect(c("queries", "pages"), names(rows))
+  figures <- c(list(Clicks = format_count(rows$clicks), Impressions = format_count(rows$impressions),
+    CTR = format_rate(rows$ctr), Expected = format_rate(rows$expected_ctr),
+    Position = format_position(rows$position), Share = format_share(rows$share)),
+    stats::setNames(lapply(others, function(other) format_count(rows[[other]])),
+      c(queries = "Queries", pages = "Pages")[others]))
+  sorts <- c("clicks", "impressions", "ctr", "expected_ctr", "position", "share", others)
+  sort <- if (state$sort %in% sorts) state$sort else "clicks"
+  heads <- c(sprintf("<th scope='col'>%s</th>", escape(sub("^(.)", "\\U\\1",
+    gsub("_", " ", by), perl = TRUE))),
+    sort_heads(names(figures), sorts, sort, names(figures)))
+  paste0(view_total(view), data_table(c(stats::setNames(list(name), by), figures),
+    names(figures), heads = heads, wide = by), at$html)
+}
+
+# Names that lead on: a query to its pages, a page to its queries, anything else to its queries.
+explored_names <- function(rows, by) {
+  if (by == "pair") {
+    return(as_html(sprintf("%s <span class='soft'>%s</span>", escape(rows$query),
+      escape(format_path(rows$page)))))
+  }
+  value <- rows[[by]]
+  shown <- if (by == "page") format_path(value) else value
+  leads <- c(query = "queries", page = "pages", folder = "page_group", country = "country",
+    device = "device", vertical = "vertical", rich_result = "rich_result")
+  if (!by %in% names(leads)) return(shown)
+  next_by <- if (by == "query") "page" else "query"
+  as_html(sprintf(paste0("<button type='button' class='row' data-step=\"{&quot;by&quot;:&quot;%s",
+    "&quot;,&quot;arg&quot;:&quot;%s&quot;,&quot;value&quot;:&quot;%s&quot;}\">%s</button>"),
+    next_by, leads[[by]], escape_attribute(json_text(value)), escape(shown)))
+}
+
+view_total <- function(view) {
+  total <- view$total
+  out <- outside_words(view$outside)
+  sprintf("<p class='total'><b>%s</b>: %s, %s, CTR %s (expected %s), position %s. %s%s</p>",
+    format_plural(total$rows, "row"), format_plural(total$clicks, "click"),
+    format_plural(total$impressions, "impression"), format_rate(total$ctr),
+    format_rate(total$expected_ctr), format_position(total$position),
+    if (length(out)) sprintf("%s. ", sub("^left", "Left", out)) else "Nothing is left out. ",
+    if (is.na(view$coverage)) "" else {
+      sprintf("Queries explain %s of all clicks of these days; the rest is private.",
+        format_share(view$coverage))
+    })
+}

@@ -1,0 +1,151 @@
+# One task: its reason, its course, its cells on the curve, its arithmetic, what pages say.
+
+line_view <- function(held, state) {
+  found <- held$findings$findings
+  row <- match(state$id, found$id)
+  if (is.na(row)) {
+    return(empty_state("This finding is not in the list.",
+      "The data have changed since, or the address is of another project. The list has all that is there."))
+  }
+  line <- found[row]
+  traced <- tide_trace(held$findings, state$id)
+  made <- tasks_decided(held)
+  task <- match(line$task, held$tasks$task)
+  sprintf(paste0("<article class='line' data-id='%s'><header><p class='soft'>%s</p>",
+    "<h1 tabindex='-1'>%s</h1><p class='ways'>%s</p></header>%s<p>%s</p><p><b>%s</b></p>%s",
+    "<div class='columns'><section><h2>By week</h2>%s</section>",
+    "<section><h2>On the curve</h2>%s</section></div>%s%s",
+    "<details open><summary>Arithmetic</summary><ol>%s</ol></details></article>%s"),
+    held$tasks$id[task], line_place(line, made$decision[task]), escape(line$query),
+    line_links(line), line_figures(line, held$tasks[task]), escape(line$reason),
+    escape(line$action), line_along(found, line), line_courses(held, line),
+    cells_figure(held, traced$cells), line_words(held, line), contest_strip_of(held, line),
+    paste(sprintf("<li>%s</li>", escape(traced$steps)), collapse = ""), decide_bar(held))
+}
+
+line_place <- function(line, decision) {
+  sprintf("<span class='kind %s'>%s</span>, rank %s, %s%s", line$kind,
+    escape(kind_label(line$kind)), line$rank, line$id,
+    if (nzchar(decision)) sprintf(", decided: %s", escape(decision)) else "")
+}
+
+line_links <- function(line) {
+  pages <- strsplit(line$pages, " ", fixed = TRUE)[[1]]
+  paste(c(link_button("its pages", step_to("page", "queries", line$query)),
+    vapply(pages[nzchar(pages)], function(page) {
+      link_button(sprintf("queries of %s", format_path(page)), step_to("query", "pages", page))
+    }, "")),
+    collapse = " ")
+}
+
+# A step of the walk: a table by something, narrowed by one name.
+step_to <- function(by, arg, value) {
+  sprintf("data-step=\"%s\"", escape_attribute(state_json(list(by = by, arg = arg, value = value))))
+}
+
+line_figures <- function(line, task) {
+  worth <- intersect(c("if_done_conversions", "if_done_value"), names(line))
+  figures_list(c(Clicks = format_count(line$clicks), Impressions = format_count(line$impressions),
+    CTR = format_rate(line$ctr), `Expected CTR` = format_rate(line$expected_ctr),
+    Position = format_position(line$position),
+    `If done` = sprintf("+%s (%s)", format_clicks(line$if_done),
+      gain_range(line$if_done_low, line$if_done_high)),
+    Confidence = format_sure(line$confidence), Chance = format_share(line$chance),
+    Gain = sprintf("+%s a month", format_clicks(task$gain)), Hours = format(task$hours),
+    vapply(worth, function(name) format_count(line[[name]]), "") |>
+      stats::setNames(sub("if_done_", "if done: ", worth))))
+}
+
+# Other lines that the same step serves.
+line_along <- function(found, line) {
+  others <- found[found$task == line$task & found$id != line$id]
+  if (!nrow(others)) return("")
+  shown <- utils::head(others, 12)
+  sprintf("<p>Also served by this step: %s%s.</p>",
+    paste(sprintf("<button type='button' class='plain' %s>%s</button>",
+      go_each("line", "id", shown$id), escape(shown$query)), collapse = ", "),
+    if (nrow(others) > 12) sprintf(" and %d more", nrow(others) - 12L) else "")
+}
+
+line_courses <- function(held, line) {
+  if (is.null(held$explorer) || !"date" %in% held$explorer$dimensions) {
+    return("<p class='soft'>The data have no days.</p>")
+  }
+  weeks <- tryCatch(tide_explore(held$explorer, "week", line_segments(line))$rows,
+    tide_error = function(e) NULL)
+  if (is.null(weeks) || nrow(weeks) < 2) return("<p class='soft'>Too few weeks.</p>")
+  weeks <- weeks[order(weeks$week)]
+  all <- format(seq(as.Date(weeks$week[1]), as.Date(weeks$week[nrow(weeks)]), by = 7))
+  at <- match(all, weeks$week)
+  of <- function(column) weeks[[column]][at]
+  clicks <- fcoalesce(of("clicks"), 0)
+  last <- nrow(weeks)
+  course <- function(title, svg, now) {
+    sprintf("<figure><figcaption>%s <b>%s</b></figcaption>%s</figure>", title, now, svg)
+  }
+  paste0(course("clicks", course_svg(clicks, "clicks by week", up = TRUE),
+    format_count(weeks$clicks[last])),
+    course("position, first above", course_svg(-of("position"), "position by week"),
+      format_position(weeks$position[last])),
+    course("CTR, pale: expected", course_svg(of("ctr"), "CTR by week, and expected",
+      of("expected_ctr"), up = TRUE), format_rate(weeks$ctr[last])),
+    sprintf("<p class='soft'>%s, from %s</p>", format_plural(length(all), "week"), all[1]))
+}
+
+line_segments <- function(line) {
+  pages <- strsplit(line$pages, " ", fixed = TRUE)[[1]]
+  c(list(tide_segment("query", queries = line$query)),
+    if (any(nzchar(pages))) list(tide_segment("pages", pages = pages)))
+}
+
+# Where the impressions of the pair stood, and the curve there.
+cells_figure <- function(held, cells) {
+  cells <- cells[cells$impressions > 0]
+  if (!nrow(cells)) return("")
+  last <- min(100, max(12, cells$position) * 1.1)
+  x <- figure_scale(c(1, last), c(46, 690), log = TRUE)
+  line <- curve_at(held$findings$curve, seq(1, last, length.out = 80),
+    setdiff(names(held$findings$curve$fits), "brand")[1])
+  rate <- cells$clicks / cells$impressions
+  y <- figure_scale(c(0, max(line$ctr, rate[cells$impressions >= 5], 0.02, na.rm = TRUE)),
+    c(250, 12))
+  size <- round(2 + 8 * sqrt(cells$impressions / max(cells$impressions)), 1)
+  points <- sprintf("<circle class='point' cx='%s' cy='%s' r='%s'><title>%s</title></circle>",
+    x$at(cells$position), y$at(rate), size, escape(sprintf(
+      "position %s: %s of %s, expected %.1f", format_position(cells$position),
+      format_plural(cells$clicks, "click"), format_plural(cells$impressions, "impression"),
+      cells$expected)))
+  ticks <- pretty(y$domain, 4)
+  figure_svg(x, y, paste0(svg_path(x$at(line$position), y$at(line$ctr), "line"),
+    paste(points, collapse = "")), position_ticks, ticks, format(position_ticks),
+    format_rate(ticks), "CTR by position: the line is expected, dots are this line's cells",
+    width = 700, height = 280)
+}
+
+# What the pages say of the query, and which could link: where pages were read.
+line_words <- function(held, line) {
+  if (is.null(held$pages)) return("")
+  words <- kept_result(held, "words", function() {
+    setDT(as.data.frame(tide_page_words(held$findings$summary, held$pages)))
+  })
+  own <- words[words$query == line$query]
+  if (!nrow(own)) return("")
+  fields <- c("in_title", "in_heading", "in_first", "in_text", "in_description", "in_links",
+    "in_address")
+  said <- lapply(fields, function(field) ifelse(own[[field]] > 0, "yes", "no"))
+  table <- data_table(c(list(Page = format_path(own$page)),
+    stats::setNames(said, sub("in_", "", fields)), list(`Words it lacks` = own$missing)))
+  paste0("<section><h2>Is the query said on its pages?</h2>", table, "</section>",
+    line_linking(held, line))
+}
+
+line_linking <- function(held, line, most = 6) {
+  links <- tryCatch(setDT(as.data.frame(tide_page_links(held$findings$summary, held$pages,
+    line$page))),
+    tide_error = function(e) NULL)
+  if (!NROW(links)) return("")
+  shown <- utils::head(links, most)
+  sprintf("<section><h2>Pages that could link here</h2>%s</section>",
+    data_table(list(Page = format_path(shown$page), Query = shown$query,
+      Sentence = shown$sentence, Clicks = format_count(shown$clicks)), "Clicks", wide = "Sentence"))
+}

@@ -1,0 +1,101 @@
+# One session of the workbench: what the page says comes in as messages, what it shows goes out as
+# HTML. All that is remembered is the data and, on the page, the state.
+
+serve_session <- function(input, session, work, token, hosts) {
+  if (!known_origin(session$request) || !known_host(session$request$HTTP_HOST, hosts)) {
+    return(session$close())
+  }
+  allowed <- shiny::reactiveVal(FALSE)
+  # A render of this session's own making, after a decision.
+  turn <- shiny::reactiveVal(0L)
+  files <- new.env(parent = emptyenv())
+  shiny::observeEvent(input$token, {
+    if (identical(input$token, token)) allowed(TRUE) else session$close()
+  })
+  shiny::observe({
+    shiny::req(allowed(), input$state)
+    turn()
+    held <- work$held()
+    if (is.null(held)) {
+      shiny::invalidateLater(300, session)
+      session$sendCustomMessage("show", list(html = waiting_page(work$progress()), view = "wait"))
+      return()
+    }
+    state <- read_state(input$state)
+    files$state <- state
+    session$sendCustomMessage("show", list(html = shown_view(held, state), view = state$view,
+      title = held$title, read_only = held$read_only))
+  })
+  act <- function(name, run) {
+    shiny::observeEvent(input[[name]], {
+      held <- work$held()
+      if (!allowed() || is.null(held)) return()
+      said <- tryCatch(run(held, input[[name]]),
+        tide_error = function(e) paste(condition_lines(e)[1], e$fix))
+      session$sendCustomMessage("say", list(text = said))
+      turn(shiny::isolate(turn()) + 1L)
+    })
+  }
+  act("decide", function(held, message) {
+    workbench_decide(held, as.character(unlist(message$ids)), as.character(message$decision),
+      substr(as.character(first_given(message$note, "")), 1, 300))
+  })
+  act("undo", function(held, message) workbench_undo(held))
+  act("save", function(held, message) save_view(held, message))
+  shiny::observeEvent(input$cancel, if (allowed()) work$cancel())
+  # Files of what is shown, under an address of this session alone.
+  urls <- lapply(stats::setNames(nm = hand_formats), function(format) {
+    session$registerDataObj(paste0("file-", format), NULL,
+      function(data, request) handed(work$held(), files$state, format))
+  })
+  session$sendCustomMessage("files", urls)
+}
+
+handed <- function(held, state, format) {
+  if (is.null(held) || is.null(state)) {
+    return(shiny::httpResponse(404L, "text/plain", "Nothing is shown yet."))
+  }
+  file <- tryCatch(hand_file(held, state, format), error = identity)
+  if (inherits(file, "error")) {
+    return(shiny::httpResponse(404L, "text/plain; charset=utf-8", conditionMessage(file)))
+  }
+  shiny::httpResponse(200L, file$type, file$content,
+    headers = list(`Content-Disposition` = sprintf("attachment; filename=\"%s\"", file$name),
+      `X-Content-Type-Options` = "nosniff"))
+}
+
+shown_view <- function(held, state) {
+  view <- switch(state$view, line = line_view, explore = explore_view, curve = curve_view,
+    map = map_view, changes = changes_view, contests = contests_view, list_view)
+  tryCatch(view(held, state), tide_error = function(e) {
+    empty_state(e$what, first_given(e$fix, ""))
+  },
+    error = function(e) {
+      empty_state("Something went wrong inside.",
+        paste0("Please report it with the address of this page: ", conditionMessage(e)))
+    })
+}
+
+waiting_page <- function(progress) {
+  sprintf(paste0("<section class='empty'><h1 tabindex='-1'>Working out the list</h1>",
+    "<p aria-live='polite'>%s</p><p><button type='button' data-cancel='1'>stop</button></p>",
+    "</section>"),
+    escape(first_given(progress, "")))
+}
+
+save_view <- function(held, message) {
+  if (held$read_only || is.null(held$folder)) return("Nothing was saved: there is no project.")
+  conditions <- lapply(as.character(unlist(message$c)), read_condition)
+  if (!length(conditions)) return("There is no condition to save.")
+  if (any(vapply(conditions, `[[`, NA, "not"))) {
+    return("A segment says what rows are: take parts out that are inverted, then save.")
+  }
+  stacked <- lapply(conditions, function(one) condition_value(one$arg, one$value))
+  names(stacked) <- vapply(conditions, `[[`, "", "arg")
+  if (anyDuplicated(names(stacked))) {
+    return("A segment holds each condition once: take one of those that are doubled out, then save.")
+  }
+  name <- trimws(as.character(message$name))
+  held$segments <- keep_segment(held$folder, name, stacked)
+  sprintf("Saved as segment '%s' in inktide.yml.", name)
+}

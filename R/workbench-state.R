@@ -1,0 +1,91 @@
+# What the workbench shows, as plain data: a list that travels in the address of the page. Nothing
+# in it is trusted: what is no view, no condition, no number becomes its default.
+
+workbench_views <- c("list", "line", "explore", "curve", "map", "changes", "contests")
+
+# What stays of a state; each is text.
+state_texts <- c("view", "q", "kind", "folder", "intent", "brand", "band", "size", "decided", "sort",
+  "hours", "page", "id", "by", "from", "to", "level", "after", "before", "days", "one", "other",
+  "segment")
+
+# In: JSON of the page. Out: list of texts, with `c` (conditions) and `trail`.
+read_state <- function(json) {
+  given <- tryCatch(jsonlite::fromJSON(json, simplifyVector = FALSE), error = function(e) NULL)
+  if (!is.list(given)) given <- list()
+  text <- function(x) {
+    if (is.character(x) && length(x) == 1 && !is.na(x)) substr(enc2utf8(x), 1, 500) else ""
+  }
+  state <- lapply(stats::setNames(state_texts, state_texts), function(name) text(given[[name]]))
+  if (!state$view %in% workbench_views) state$view <- "list"
+  state$c <- Filter(nzchar, vapply(utils::head(given[["c"]], 30), text, ""))
+  state$trail <- utils::head(Filter(is.list, given[["trail"]]), 30)
+  state
+}
+
+state_number <- function(text, default) {
+  number <- suppressWarnings(as.numeric(text))
+  if (length(number) == 1 && is.finite(number) && number >= 0) number else default
+}
+
+state_day <- function(text) {
+  day <- if (grepl("^\\d{4}-\\d\\d-\\d\\d$", text)) as.IDate(text, format = "%Y-%m-%d")
+  if (length(day) && !is.na(day)) day
+}
+
+# Conditions travel as "device~mobile" or "!page_text~/guides/".
+
+# Those that can be put together on the page, in words: what a row must be, what it must not.
+condition_words <- rbind(
+  data.table(arg = "queries", is = "query is %s", isnt = "query is not %s"),
+  data.table(arg = "pages", is = "page is %s", isnt = "page is not %s"),
+  data.table(arg = "query_text", is = "query holds \"%s\"", isnt = "query does not hold \"%s\""),
+  data.table(arg = "page_text", is = "on pages with %s", isnt = "not on pages with %s"),
+  data.table(arg = "has_any", is = "query has a word of: %s", isnt = "query has no word of: %s"),
+  data.table(arg = "query", is = "query matches %s", isnt = "query does not match %s"),
+  data.table(arg = "page", is = "page matches %s", isnt = "page does not match %s"),
+  data.table(arg = "words", is = "%s words long", isnt = "not %s words long"),
+  data.table(arg = "intent", is = "%s intent", isnt = "not %s intent"),
+  data.table(arg = "brand", is = "brand: %s", isnt = "brand: not %s"),
+  data.table(arg = "page_group", is = "in folder %s", isnt = "not in folder %s"),
+  data.table(arg = "country", is = "in country %s", isnt = "not in country %s"),
+  data.table(arg = "device", is = "on %s", isnt = "not on %s"),
+  data.table(arg = "vertical", is = "vertical %s", isnt = "not vertical %s"),
+  data.table(arg = "rich_result", is = "rich result %s", isnt = "not rich result %s"),
+  data.table(arg = "position", is = "position %s", isnt = "position not %s"),
+  data.table(arg = "ctr", is = "CTR %s", isnt = "CTR not %s"),
+  data.table(arg = "min_impressions", is = "at least %s impressions",
+    isnt = "fewer than %s impressions"),
+  data.table(arg = "min_clicks", is = "at least %s clicks", isnt = "fewer than %s clicks"))
+
+# In: "arg~value". Out: list(arg, value, not, segment, said), or a list with `fault` where it is
+# none.
+read_condition <- function(text) {
+  not <- startsWith(text, "!")
+  arg <- sub("~.*", "", sub("^!", "", text))
+  value <- if (grepl("~", text, fixed = TRUE)) sub("^[^~]*~", "", text) else ""
+  row <- match(arg, condition_words$arg)
+  out <- list(text = text, arg = arg, value = value, not = not)
+  if (is.na(row) || !nzchar(value)) return(c(out, list(fault = "no such condition")))
+  said <- sprintf(condition_words[[if (not) "isnt" else "is"]][row], shown_value(arg, value))
+  out$said <- said
+  tryCatch(c(out, list(segment = do.call(tide_segment,
+    c(list(said), stats::setNames(list(condition_value(arg, value)), arg), not = not)))),
+    tide_error = function(e) c(out, list(fault = e$what)))
+}
+
+shown_value <- function(arg, value) {
+  if (arg == "pages") return(format_path(value))
+  if (arg == "queries") return(sprintf("\"%s\"", value))
+  if (segment_conditions[[arg]]$value != "range") return(value)
+  ends <- as_range(value)
+  if (is.null(ends)) return(value)
+  if (arg == "ctr") return(paste(format_rate(ends), collapse = " to "))
+  if (is.infinite(ends[2])) sprintf("%g and more", ends[1]) else sprintf("%g to %g", ends[1], ends[2])
+}
+
+condition_value <- function(arg, value) {
+  kind <- segment_conditions[[arg]]$value
+  switch(kind, words = trimws(strsplit(value, ",", fixed = TRUE)[[1]]), list = value,
+    range = first_given(as_range(value), NA), number = suppressWarnings(as.numeric(value)),
+    flag = tolower(value) %in% c("yes", "true"), value)
+}

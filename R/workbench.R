@@ -1,0 +1,105 @@
+#' A workbench in the browser
+#'
+#' One page for the daily walk: the list, a line with its reasons, the query behind it, its pages,
+#' their queries, and back, with filters put on and taken off, windows or segments side by side, and
+#' decisions made on the way. It works on the machine it runs on and needs nothing from outside.
+#'
+#' @details What is shown is in the address of the page, so a view can be kept as a bookmark and the
+#'   browser's way back works. Every view is the result of a function: the list [tide_find()], a
+#'   line [tide_trace()], tables [tide_explore()], the curve [tide_curve()], changes
+#'   [tide_compare()].
+#'
+#'   Keys: arrows move through rows, Enter opens, x chooses, f, l, h and d decide (fix, later,
+#'   harmless, done), u takes back, / searches, Escape goes back.
+#'
+#'   The page is served with a random `token` in its address and answers nobody without it. Decisions
+#'   are stored at once ([tide_decide()]).
+#' @param findings A `tide_findings` object that holds all findings (found without `decisions`).
+#' @param data The `tide_data` object behind them, for tables and changes; `NULL` goes without.
+#' @param store A `tide_store` object that keeps decisions; `NULL`: read only.
+#' @param settings What [tide_settings()] gives; `NULL` for none.
+#' @param events A [tide_events()] object.
+#' @param title What the page is about.
+#' @param read_only `TRUE` stores nothing.
+#' @param token Text that the address must hold.
+#' @return A shiny app object: print it, or hand it to `shiny::runApp()`.
+#' @section Errors: `tide_error_package` where the package shiny is missing.
+#' @examplesIf requireNamespace("shiny", quietly = TRUE)
+#' data <- tide_read(tide_example()[["pairs"]])
+#' found <- tide_find(tide_summary(data, brand = "fernmoor"))
+#' app <- tide_workbench(found, data, title = "Fernmoor Seeds")
+#' if (interactive()) app
+#' @export
+tide_workbench <- function(findings, data = NULL, store = NULL, settings = NULL, events = NULL,
+    title = "Search performance", read_only = FALSE, token = random_token()) {
+  check_class(findings, "tide_findings", "findings")
+  if (!is.null(data)) check_class(data, "tide_data", "data")
+  if (!is.null(store)) check_class(store, "tide_store", "store")
+  check_text(title, "title")
+  check_text(token, "token")
+  check_flag(read_only, "read_only")
+  need_shiny()
+  held <- workbench_data(findings, data, store, settings, events, title, settings$folder)
+  if (read_only) held$read_only <- TRUE
+  workbench_app(list(held = function() held, progress = function() "", cancel = function() NULL),
+    token, title)
+}
+
+need_shiny <- function() {
+  if (requireNamespace("shiny", quietly = TRUE)) return(invisible())
+  abort_tide("The workbench needs the R package shiny.", where = "the R library.",
+    fix = "In R: install.packages(\"shiny\")", class = "package")
+}
+
+# 128 bits of the system's own randomness, where it has a source that can be read.
+random_token <- function() {
+  source <- "/dev/urandom"
+  if (file.exists(source)) {
+    con <- file(source, "rb", raw = TRUE)
+    on.exit(close(con))
+    return(paste(readBin(con, "raw", 16), collapse = ""))
+  }
+  substr(digest::digest(list(tempfile(), Sys.getpid(), Sys.time(), proc.time()), "sha256"), 1, 32)
+}
+
+# work: list(held: a function that gives the data once they are there, else NULL; progress: what is
+# being done, as text; cancel: stops it).
+workbench_app <- function(work, token, title, hosts = character()) {
+  shiny::shinyApp(
+    ui = function(request) {
+      refused <- refused_request(request, token, hosts)
+      if (!is.null(refused)) return(refused)
+      workbench_page(title)
+    },
+    server = function(input, output, session) serve_session(input, session, work, token, hosts))
+}
+
+# The page itself asks for the token and for a name of this machine, so that no other page of the
+# browser can reach it under a name of its own. NULL where all is well.
+refused_request <- function(request, token, hosts = character()) {
+  given <- shiny::parseQueryString(first_given(request$QUERY_STRING, ""))$token
+  if (identical(given, token) && known_host(request$HTTP_HOST, hosts)) return(NULL)
+  shiny::httpResponse(403L, "text/plain; charset=utf-8",
+    "This page needs the whole address that was printed when the workbench was opened.")
+}
+
+known_host <- function(host, hosts = character()) {
+  name <- sub(":[0-9]+$", "", first_given(host, ""))
+  name %in% c("127.0.0.1", "localhost", "[::1]", hosts)
+}
+
+# The page of another site may not talk to the session.
+known_origin <- function(request) {
+  origin <- request$HTTP_ORIGIN
+  is.null(origin) || identical(sub("^https?://", "", origin), request$HTTP_HOST)
+}
+
+workbench_page <- function(title) {
+  part <- function(name) {
+    paste(readLines(system.file("workbench", name, package = "inktide"), encoding = "UTF-8"),
+      collapse = "\n")
+  }
+  page <- part("page.html")
+  shiny::htmlTemplate(text_ = page, document_ = TRUE, title = title,
+    style = shiny::HTML(part("style.css")), script = shiny::HTML(part("script.js")))
+}

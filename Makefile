@@ -4,7 +4,7 @@ BUILD := .build
 LIBRARY := $(BUILD)/library
 SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R) $(wildcard src/*.[ch]) $(wildcard inst/*/*) exec/inktide
 
-.PHONY: demo test test-all lint site sanitize install build setup setup-test setup-databases test-databases docs example bench clean
+.PHONY: demo test test-all lint site sanitize install build setup setup-test setup-databases setup-browser test-databases docs example bench clean
 
 demo: build
 	@exec/inktide demo demo-site
@@ -30,12 +30,15 @@ test: setup-test build
 setup-databases:
 	@sh tools/setup-databases.sh
 
+setup-browser:
+	@sh tools/setup-browser.sh
+
 # Sources on real database servers.
 test-databases: setup-test setup-databases build
-	@INKTIDE_STUDIES=true Rscript tools/test.R source
+	@INKTIDE_STUDIES=true Rscript tools/test.R source source-shards
 
 # With the studies among the tests and the package check: what .ci/run asks for.
-test-all: setup-test setup-databases build
+test-all: setup-test setup-databases setup-browser build
 	@Rscript tools/test.R all
 
 # The rules of style.

@@ -61,6 +61,10 @@ workbench_decisions <- function(held) {
 # The decision on each task as it stands: "" for none, and whether it takes the task off the list.
 tasks_decided <- function(held, today = Sys.Date()) {
   decisions <- workbench_decisions(held)
+  if (is.null(decisions)) {
+    none <- rep("", nrow(held$tasks))
+    return(list(decision = none, note = none, away = nzchar(none)))
+  }
   row <- match(held$tasks$task, decisions$task)
   row[is.na(row)] <- match(held$tasks$id[is.na(row)], decisions$id)
   made <- fcoalesce(decisions$decision[row], rep("", nrow(held$tasks)))

@@ -8,10 +8,10 @@ curve_view <- function(held, state) {
   until <- 30
   x <- figure_scale(c(1, until), c(60, 880), log = TRUE)
   # A line ends where its data end.
-  line <- rbindlist(lapply(shown, function(segment) {
-    own <- curve$evidence[curve$evidence$segment == segment & curve$evidence$pairs >= 3]
+  line <- rbindlist(lapply(shown, function(name) {
+    own <- curve$evidence[curve$evidence$segment == name & curve$evidence$pairs >= 3]
     last <- min(until, max(2, own$position))
-    curve_at(curve, exp(seq(0, log(last), length.out = 90)), segment)
+    curve_at(curve, exp(seq(0, log(last), length.out = 90)), name)
   }))
   y <- figure_scale(c(max(0.0005, min(line$ctr) / 1.5), min(1, max(line$ctr_high) * 1.1)),
     c(420, 12), log = TRUE)

@@ -8,12 +8,14 @@ set -eu
 run="cli curl data.table DBI digest generics ggplot2 htmltools jsonlite openxlsx optparse readxl RSQLite scales SnowballC svglite tibble utf8 xml2 yaml"
 # Only the archive needs it, and Debian does not have it built: the rest works without.
 archive="nanoparquet"
-test="callr forecast httpuv httr2 knitr later markdown promises testthat withr"
-must=$run
+# Only the workbench in the browser needs these.
+workbench="callr shiny"
+test="forecast httpuv httr2 knitr later markdown promises testthat withr"
+must="$run $workbench"
 case "${1:-run}" in
-  test) must="$run $test" ;;
+  test) must="$run $workbench $test" ;;
   lint) must="lintr" archive="" ;;
-  site) must="$run $test pkgdown pkgbuild pkgload" ;;
+  site) must="$run $workbench $test pkgdown pkgbuild pkgload" ;;
 esac
 wanted="$must $archive"
 

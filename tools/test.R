@@ -8,7 +8,8 @@ library_path <- normalizePath(file.path(".build", "library"))
 Sys.setenv(R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep), NOT_CRAN = "true",
   R_DATATABLE_NUM_THREADS = "1")
 # Drivers of databases that want newer packages than ours stand apart, for processes of their own.
-Sys.setenv(INKTIDE_DRIVERS = normalizePath(file.path(".build", "drivers"), mustWork = FALSE))
+Sys.setenv(INKTIDE_DRIVERS = normalizePath(file.path(".build", "drivers"), mustWork = FALSE),
+  INKTIDE_BROWSER = normalizePath(file.path(".build", "browser"), mustWork = FALSE))
 if (all) Sys.setenv(INKTIDE_STUDIES = "true")
 # The check reads UTF-8 sources and wants a locale for it, which a bare machine may not have set.
 if (!isTRUE(l10n_info()[["UTF-8"]])) {

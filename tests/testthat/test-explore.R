@@ -1,0 +1,79 @@
+# Tables by anything under any conditions: against the same sums made of filtered rows.
+
+explorer <- tide_explorer(tide_read(tide_example()[["pairs"]]), brand = "fernmoor")
+
+test_that("tables are the sums of the rows that pass, whatever the stack", {
+  data <- tide_read(tide_example()[["pairs"]])
+  rules <- tide_rules(brand = "fernmoor")
+  stacks <- list(none = list(), phones = list(device = "mobile"),
+    guides = list(page_text = "/guides/", query_text = "grow"),
+    brand = list(brand = TRUE))
+  for (name in names(stacks)) {
+    segments <- if (length(stacks[[name]])) {
+      list(do.call(tide_segment, c(list(name), stacks[[name]])))
+    }
+    rows <- tide_filter(data, segments = segments, rules = rules)$tables[[1]]$rows
+    for (by in c("query", "page", "pair", "folder", "device", "week", "month")) {
+      view <- tide_explore(explorer, by, segments)
+      expect_equal(view$total$clicks, sum(rows$clicks), label = paste(name, by))
+      expect_equal(view$total$impressions, sum(rows$impressions))
+      expect_equal(view$total$position, weighted.mean(rows$position, rows$impressions))
+      expect_equal(sum(view$rows$clicks), sum(rows$clicks))
+    }
+    expect_equal(nrow(tide_explore(explorer, "query", segments)$rows),
+      length(unique(as.character(rows$query))))
+    # What is left out and what is shown make all.
+    view <- tide_explore(explorer, "query", segments)
+    expect_equal(view$outside$clicks + view$total$clicks, sum(data$tables[[1]]$rows$clicks))
+  }
+})
+
+test_that("conditions on sums are those of a summary, where spellings of one name are one", {
+  summary <- tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor")
+  for (conditions in list(list(position = c(4, 20), min_impressions = 10), list(ctr = c(0.05, 1)),
+      list(min_clicks = 5, query_text = "seeds"))) {
+    segment <- do.call(tide_segment, c(list("sums"), conditions))
+    own <- tide_filter(summary, segments = segment)$cells
+    total <- tide_explore(explorer, "pair", segment)$total
+    expect_equal(total$clicks, sum(own$clicks))
+    expect_equal(total$impressions, sum(own$impressions))
+    expect_equal(total$rows, nrow(unique(own[, c("query", "page")])))
+  }
+})
+
+test_that("a stack and its complement make all, and days narrow", {
+  segment <- tide_segment("phones on guides", device = "mobile", page_text = "/guides/")
+  rest <- segment
+  rest$not <- TRUE
+  sums <- vapply(list(NULL, segment, rest),
+    function(own) tide_explore(explorer, "page", own)$total$clicks, 0)
+  expect_equal(sums[1], sums[2] + sums[3])
+  days <- tide_explore(explorer, "day", from = "2026-10-01", to = "2026-10-07")
+  expect_equal(nrow(days$rows), 7)
+  expect_equal(days$rows$day[1], "2026-10-07")
+  one <- tide_explore(explorer, "day")$rows
+  expect_equal(one$clicks[match(days$rows$day, one$day)], days$rows$clicks)
+})
+
+test_that("expected CTR is that of the inventory, and coverage that of the totals", {
+  files <- tide_read(unlist(tide_example()[c("pairs", "totals")]))
+  curve <- tide_curve(tide_summary(files, brand = "fernmoor"))
+  view <- tide_explore(tide_explorer(files, curve, brand = "fernmoor"), "page")
+  listed <- tide_inventory(files, "page", curve = curve, brand = "fernmoor")
+  at <- match(view$rows$page, listed$rows$page)
+  expect_equal(view$rows$expected_ctr, listed$rows$expected_ctr[at])
+  expect_equal(view$rows$queries, listed$rows$queries[at])
+  expect_equal(view$coverage, listed$coverage)
+})
+
+test_that("what rows do not have is one clear error", {
+  expect_error(tide_explore(explorer, "country"), class = "tide_error_grain")
+  expect_error(tide_explore(explorer, "query", tide_segment("x", country = "gb")),
+    class = "tide_error_grain")
+  expect_error(tide_explore(explorer, "query", tide_segment("x", query_text = "zzz")),
+    class = "tide_error_nothing_left")
+  expect_error(tide_explore(explorer, sort = "worth"), class = "tide_error_argument")
+  expect_error(tide_explorer(tide_read(tide_example()[["totals"]])), class = "tide_error_grain")
+  expect_match(format(tide_explore(explorer, "page", tide_segment("x", device = "mobile"))),
+    "left out by the conditions", all = FALSE)
+})

@@ -1,0 +1,178 @@
+# The workbench without a browser: states, views, decisions, who may ask.
+
+state_of <- function(...) inktide:::read_state(jsonlite::toJSON(list(...), auto_unbox = TRUE))
+
+bench <- local({
+  made <- NULL
+  function() {
+    if (is.null(made)) {
+      data <- tide_read(unlist(tide_example()[c("pairs", "totals")]))
+      found <- tide_find(tide_summary(data, brand = "fernmoor"))
+      made <<- list(data = data, found = found)
+    }
+    inktide:::workbench_data(made$found, made$data, tide_store(tempfile("project")))
+  }
+})
+
+view_of <- function(held, ...) inktide:::shown_view(held, state_of(...))
+
+test_that("a state is what the page says where that makes sense, else the list", {
+  expect_equal(state_of(view = "explore", by = "page")$by, "page")
+  expect_equal(state_of(view = "nowhere")$view, "list")
+  expect_equal(state_of(view = list("a", "b"), c = list(1, TRUE, "x"))$view, "list")
+  expect_equal(inktide:::read_state("no JSON")$view, "list")
+  expect_equal(inktide:::read_state("[1, 2]")$view, "list")
+  expect_length(state_of(c = as.list(rep("device~mobile", 500)))$c, 30)
+  cases <- list(`device~mobile` = "on mobile", `!device~mobile` = "not on mobile",
+    `position~4:20` = "position 4 to 20", `position~4:` = "position 4 and more",
+    `ctr~0.01:0.05` = "CTR 1.0% to 5.0%", `brand~yes` = "brand: yes")
+  for (text in names(cases)) {
+    condition <- inktide:::read_condition(text)
+    expect_equal(condition$said, cases[[text]])
+    expect_s3_class(condition$segment, "tide_segment")
+    expect_equal(condition$segment$not, startsWith(text, "!"))
+  }
+  for (text in c("", "device", "device~", "nothing~1", "position~a", "query~(", "min_clicks~-1")) {
+    expect_false(is.null(inktide:::read_condition(text)$fault), label = text)
+  }
+})
+
+test_that("the list shows the tasks that its facets and words leave, with their sums", {
+  held <- bench()
+  all <- held$tasks
+  for (facet in c("kind", "folder", "intent", "brand", "band", "size")) {
+    for (value in unique(all[[facet]])) {
+      state <- do.call(state_of, stats::setNames(list(value), facet))
+      chosen <- inktide:::chosen_tasks(held, state)
+      expect_setequal(chosen$tasks$id, all$id[all[[facet]] == value])
+      expect_equal(chosen$counts[[facet]][[value]], sum(all[[facet]] == value))
+    }
+  }
+  found <- inktide:::chosen_tasks(held, state_of(q = "SEEDS"))$tasks
+  expect_setequal(found$id, all$id[grepl("seeds", all$text)])
+  expect_equal(inktide:::chosen_tasks(held, state_of(sort = "gain"))$tasks$gain,
+    sort(all$gain, decreasing = TRUE))
+  # The sums of tasks are those of the list.
+  expect_equal(sum(all$gain), sum(held$findings$findings$gain))
+  fits <- inktide:::within_hours(all, 8)
+  expect_lte(sum(all$hours[fits]), 8)
+  expect_match(view_of(held), "in 8 hours")
+})
+
+test_that("every view is drawn, and nothing there is said kindly", {
+  held <- bench()
+  ids <- held$findings$findings[!duplicated(held$findings$findings$kind)]$id
+  for (id in ids) {
+    drawn <- view_of(held, view = "line", id = id)
+    expect_match(drawn, "gain = if done x confidence x chance", fixed = TRUE)
+  }
+  for (view in c("explore", "curve", "map", "changes", "contests")) {
+    expect_match(view_of(held, view = view), "<h1", label = view)
+    expect_no_match(view_of(held, view = view), "went wrong inside")
+  }
+  for (by in inktide:::explore_kinds) {
+    expect_no_match(view_of(held, view = "explore", by = by), "went wrong inside", label = by)
+  }
+  expect_match(view_of(held, view = "line", id = "L-none"), "not in the list")
+  expect_match(view_of(held, view = "explore", c = list("query_text~zzzz")), "No row is left")
+  sides <- view_of(held, view = "changes", one = "on mobile", other = "on desktop")
+  expect_match(sides, "on desktop")
+  bare <- inktide:::workbench_data(held$findings)
+  for (view in c("explore", "changes")) expect_match(view_of(bare, view = view), "class='empty'")
+  none <- inktide:::workbench_data(tide_find(held$findings$summary, min_gain = 1e9, kind = "low_ctr"))
+  expect_match(view_of(none), "The list is empty")
+})
+
+test_that("markup in names stays text in every view", {
+  odd <- c("<script>x</script>", "\"'><img src=x>", "plain seeds", "a & b")
+  rows <- CJ(date = as.IDate("2026-05-01") + 0:60, query = odd)
+  rows[, c("page", "clicks", "impressions", "position") := list(
+    "https://www.fernmoor.example/<i>/\"'/", 3, 40, 6)]
+  data <- as_data(rows)
+  held <- inktide:::workbench_data(tide_find(tide_summary(data), min_gain = 0), data)
+  expect_gt(nrow(held$tasks), 0)
+  drawn <- c(view_of(held), vapply(c("explore", "changes", "contests", "map"),
+    function(view) view_of(held, view = view), ""),
+    vapply(held$tasks$id, function(id) view_of(held, view = "line", id = id), ""),
+    view_of(held, view = "explore", c = list("query_text~<script>x"),
+      trail = list(list(label = "<script>x"))))
+  for (html in drawn) expect_false(grepl("<script|<img|<i>", html))
+})
+
+test_that("decisions are stored at once, undone, and refused where nothing may be stored", {
+  held <- bench()
+  id <- held$tasks$id[1]
+  expect_match(inktide:::workbench_decide(held, id, "harmless", "answered above"), "1 task")
+  expect_equal(tide_decisions(held$store)$decision[1], "harmless")
+  expect_false(id %in% inktide:::chosen_tasks(held, state_of())$tasks$id)
+  expect_equal(inktide:::chosen_tasks(held, state_of(decided = "harmless"))$tasks$note,
+    "answered above")
+  expect_match(inktide:::workbench_undo(held), "Undone")
+  expect_true(id %in% inktide:::chosen_tasks(held, state_of())$tasks$id)
+  # As if nothing had been decided, for the program as well.
+  again <- tide_find(held$findings$summary, decisions = tide_decisions(held$store))
+  expect_true(id %in% again$findings$id)
+  expect_equal(inktide:::workbench_undo(held), "Nothing to undo.")
+  expect_match(inktide:::workbench_decide(held, "L-none", "fix"), "Nothing was chosen")
+  # Another window's decision is seen.
+  tide_decide(held$store, held$findings, held$tasks$id[2], "done")
+  expect_false(held$tasks$id[2] %in% inktide:::chosen_tasks(held, state_of())$tasks$id)
+  held$read_only <- TRUE
+  before <- nrow(tide_decisions(held$store))
+  expect_match(inktide:::workbench_decide(held, id, "fix"), "Nothing was stored")
+  expect_equal(nrow(tide_decisions(held$store)), before)
+})
+
+test_that("what is on the screen can be handed over", {
+  skip_if_not_installed("shiny")
+  held <- bench()
+  read <- function(format, ...) inktide:::hand_file(held, state_of(...), format)$content
+  tasks <- inktide:::chosen_tasks(held, state_of(kind = "low_ctr"))$tasks
+  listed <- fread(text = rawToChar(read("csv", kind = "low_ctr")))
+  expect_setequal(unique(listed$task), tasks$task)
+  pages <- fread(text = rawToChar(read("csv", view = "explore", by = "page")))
+  expect_equal(sum(pages$clicks), tide_explore(held$explorer, "page")$total$clicks)
+  expect_equal(read("png", view = "map")[2:4], charToRaw("PNG"))
+  for (view in c("list", "explore")) {
+    expect_equal(read("xlsx", view = view)[1:2], charToRaw("PK"))
+  }
+  expect_match(rawToChar(read("md")), "[ ]", fixed = TRUE)
+})
+
+test_that("a stack is saved as a segment of the project, and its file stays as it was", {
+  dir <- withr::local_tempdir()
+  writeLines(c("site: https://www.fernmoor.example/ # the shop", "segments:",
+    "  long: {words: \"5:\"}"), file.path(dir, "inktide.yml"))
+  held <- bench()
+  held$folder <- dir
+  said <- inktide:::save_view(held, list(name = "phones: \"near\"", c = c("device~mobile",
+    "position~4:20")))
+  expect_match(said, "Saved")
+  settings <- tide_settings(dir)
+  expect_named(settings$segments, c("phones: \"near\"", "long"), ignore.order = TRUE)
+  expect_equal(settings$segments[["phones: \"near\""]]$conditions,
+    list(device = "mobile", position = c(4, 20)))
+  expect_equal(readLines(file.path(dir, "inktide.yml"))[1], "site: https://www.fernmoor.example/ # the shop")
+  expect_match(inktide:::save_view(held, list(name = "x", c = "!device~mobile")), "inverted")
+  expect_error(inktide:::keep_segment(dir, "long", list(device = "mobile")),
+    class = "tide_error_argument")
+})
+
+test_that("nobody is answered without the token, under another name or from another page", {
+  skip_if_not_installed("shiny")
+  ask <- function(query, host = "127.0.0.1:8170") {
+    inktide:::refused_request(list(QUERY_STRING = query, HTTP_HOST = host), "abc")
+  }
+  expect_null(ask("?token=abc"))
+  expect_null(ask("?token=abc", "localhost:1"))
+  for (query in c("", "?token=", "?token=ab", "?other=abc")) expect_equal(ask(query)$status, 403L)
+  expect_equal(ask("?token=abc", "evil.example")$status, 403L)
+  origin <- function(origin) {
+    inktide:::known_origin(list(HTTP_ORIGIN = origin, HTTP_HOST = "127.0.0.1:8170"))
+  }
+  expect_true(origin("http://127.0.0.1:8170"))
+  expect_false(origin("http://evil.example"))
+  expect_match(inktide:::random_token(), "^[0-9a-f]{32}$")
+  expect_s3_class(tide_workbench(bench()$findings), "shiny.appobj")
+  expect_equal(program("open", tide_example()[["pairs"]], "--port", "0")$status, 2)
+})

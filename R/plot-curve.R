@@ -10,7 +10,8 @@
 #' @param object,x A `tide_curve`, `tide_findings`, `tide_trace`, `tide_comparison` or
 #'   `tide_change` object.
 #' @param until Last position shown.
-#' @param named How many findings are named on the map.
+#' @param named How many findings are named on the map, where a name crosses nothing.
+#' @param grey How many of the other pairs are drawn on the map, those with the most impressions.
 #' @param ... Not used.
 #' @return A ggplot object; `plot()` returns its argument invisibly.
 #' @name tide_figures

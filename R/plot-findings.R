@@ -5,42 +5,84 @@
 #'   queries, who led when at which position.
 #' @rawNamespace S3method(ggplot2::autoplot, tide_findings)
 autoplot.tide_findings <- function(object, until = 30, named = 6, what = c("map", "contests"),
-    ...) {
+    grey = 2000, ...) {
   if (check_choice(what, c("map", "contests"), "what") == "contests") {
     return(contest_figure(object, named))
   }
   check_number(until, "until", min = 2, max = 100)
   check_number(named, "named", min = 0)
+  check_number(grey, "grey", min = 0)
   found <- as.data.table(object$findings)
   found <- found[found$position <= until]
   # Half a click keeps pairs without clicks on a log axis.
   found[, "shown" := (clicks + 0.5) / (impressions + 1)]
-  grey <- object$pairs[
+  pairs <- object$pairs[
     object$pairs$tested & object$pairs$position <= until & object$pairs$impressions >= 10]
-  grey <- grey[order(-grey$impressions)][seq_len(min(.N, 2000))]
-  grey[, "shown" := (clicks + 0.5) / (impressions + 1)]
+  pairs <- utils::head(pairs[order(-pairs$impressions)], grey)
+  pairs[, "shown" := (clicks + 0.5) / (impressions + 1)]
   segment <- setdiff(names(object$curve$fits), "brand")[1]
   line <- curve_at(object$curve, seq(1, until, by = 0.1), segment)
-  label <- utils::head(found[order(found$rank)], named)
   counts <- table(factor(found$kind, intersect(names(finding_kinds()), found$kind)))
   floor <- max(min(found$shown, line$ctr, na.rm = TRUE) / 1.5, 0.0003)
+  top <- min(1, 2 * max(found$shown, line$ctr))
+  label <- placed_labels(found[order(found$rank)], named, log10(c(1, until * 1.12)),
+    log10(c(floor, top)))
   ggplot2::ggplot(mapping = ggplot2::aes(.data$position, .data$shown)) +
-    ggplot2::geom_point(data = grey, colour = ink$plain, size = 0.7, alpha = 0.6) +
+    ggplot2::geom_point(data = pairs, colour = ink$plain, size = 0.7, alpha = 0.6) +
     ggplot2::geom_line(data = line, ggplot2::aes(y = .data$ctr), colour = ink$main,
       linewidth = 0.9) + ggplot2::geom_point(data = found,
       ggplot2::aes(size = .data$gain, colour = .data$kind, fill = .data$kind, shape = .data$kind),
       alpha = 0.65) + ggplot2::geom_text(data = label,
-      ggplot2::aes(label = sprintf("%d %s", .data$rank, .data$query)), size = 3.2, hjust = 0,
-      nudge_x = 0.015, colour = ink$text, check_overlap = TRUE) +
+      ggplot2::aes(10^.data$at_x, 10^.data$at_y, label = .data$said), size = 3.2,
+      hjust = label$hjust, vjust = 0.5, colour = ink$text) +
     ggplot2::scale_colour_manual(values = kind_values("colour"), labels = map_label(counts),
       aesthetics = c("colour", "fill"), name = NULL) + ggplot2::scale_shape_manual(
       values = kind_values("mark"), labels = map_label(counts), name = NULL) +
     ggplot2::scale_size_area(max_size = 8, guide = "none") + position_axis(until) + ctr_axis() +
-    ggplot2::coord_cartesian(ylim = c(floor, min(1, 2 * max(found$shown, line$ctr)))) +
+    ggplot2::coord_cartesian(ylim = c(floor, top)) +
     ggplot2::labs(x = "average position", y = "CTR", title = "Where the opportunities are",
       subtitle = paste("line: the curve; grey: all tested pairs; marks: findings, larger where",
         "more clicks are to be won")) + tide_theme() +
     ggplot2::theme(legend.position = "top", legend.justification = 0)
+}
+
+# Names of the first findings where they cross no mark and no other name; who finds no such place
+# goes without. Sizes are those of a figure of 9 by 5 inches: shares of the panel.
+label_sizes <- list(letter = 0.0082, height = 0.036, mark = 0.012)
+
+# x, y: ends of the axes, as logarithms. Out: the findings that are named, with `said`, `at_x`,
+# `at_y` (logarithms) and `hjust`.
+placed_labels <- function(found, named, x, y) {
+  at_x <- (log10(found$position) - x[1]) / diff(x)
+  at_y <- (log10(found$shown) - y[1]) / diff(y)
+  said <- sprintf("%d %s", found$rank, substr(found$query, 1, 40))
+  boxes <- NULL
+  size <- label_sizes
+  rows <- lapply(seq_len(min(named, nrow(found))), function(i) {
+    wide <- nchar(said[i]) * size$letter
+    gap <- 1.6 * size$mark
+    tries <- list(c(at_x[i] + gap, at_y[i], 0), c(at_x[i] - gap, at_y[i], 1),
+      c(at_x[i], at_y[i] + size$height, 0), c(at_x[i], at_y[i] - size$height, 0),
+      c(at_x[i], at_y[i] + size$height, 1), c(at_x[i], at_y[i] - size$height, 1))
+    for (try in tries) {
+      box <- c(try[1] - try[3] * wide, try[1] + (1 - try[3]) * wide, try[2] - size$height / 2,
+        try[2] + size$height / 2)
+      inside <- box[1] >= 0 && box[2] <= 1 && box[3] >= 0 && box[4] <= 1
+      marks <- at_x > box[1] - size$mark & at_x < box[2] + size$mark &
+        at_y > box[3] - size$mark & at_y < box[4] + size$mark
+      marks[i] <- FALSE
+      crossed <- any(vapply(boxes, function(other) {
+        box[1] < other[2] && box[2] > other[1] && box[3] < other[4] && box[4] > other[3]
+      }, NA))
+      if (inside && !any(marks) && !crossed) {
+        boxes[[length(boxes) + 1L]] <<- box
+        return(data.table(said = said[i], at_x = x[1] + try[1] * diff(x),
+          at_y = y[1] + try[2] * diff(y), hjust = try[3]))
+      }
+    }
+  })
+  none <- data.table(said = character(), at_x = numeric(), at_y = numeric(), hjust = numeric())
+  rbindlist(c(list(none), rows))
 }
 
 # A look for each kind of finding, named by kind.

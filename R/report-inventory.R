@@ -1,6 +1,6 @@
 # The inventory of queries in the report: sorts, searches, opens to where and since when.
 
-report_inventory <- function(inventory, most = 300) {
+report_inventory <- function(inventory, most = 100) {
   if (is.null(inventory)) return("")
   at <- utils::head(inventory$rows, most)
   weekly <- if (!is.null(inventory$weekly)) as.matrix(utils::head(inventory$weekly, most))
@@ -23,19 +23,17 @@ report_inventory <- function(inventory, most = 300) {
   windows <- inventory$windows
   changes <- lapply(windows, function(days) {
     change <- at[[paste0("change_", days)]]
-    cell(signed_count(change), sprintf("%d days", days),
-      ifelse(change > 0, "n up", ifelse(change < 0, "n down", "n")), change)
+    cell(signed_count(change), ifelse(change > 0, "n up", ifelse(change < 0, "n down", "n")))
   })
   rows <- paste0(cell(
-    sprintf("<button type='button' aria-expanded='false'>%s</button>", escape(at$query)), "query",
-    "wide"),
-    cell(spark, "clicks by week"), cell(format_count(at$clicks), "clicks", "n", at$clicks),
-    cell(format_count(at$impressions), "impressions", "n", at$impressions),
-    cell(format_rate(at$ctr), "CTR", "n", at$ctr),
-    cell(format_rate(at$expected_ctr), "expected", "n", at$expected_ctr),
-    cell(format_position(at$position), "position", "n", at$position), cell(at$band, "band"),
-    cell(at$intent, "intent"), cell(at$segment, "segment"), do.call(paste0, c(changes, "")),
-    if (!is.null(searches)) cell(searches, "searches"))
+    sprintf("<button type='button' aria-expanded='false'>%s</button>", escape(at$query)), "wide"),
+    cell(spark), cell(format_count(at$clicks), "n"),
+    cell(format_count(at$impressions), "n"),
+    cell(format_rate(at$ctr), "n"),
+    cell(format_rate(at$expected_ctr), "n"),
+    cell(format_position(at$position), "n"), cell(at$band),
+    cell(at$intent), cell(at$segment), do.call(paste0, c(changes, "")),
+    if (!is.null(searches)) cell(searches))
   seen <- if (is.null(at[["first"]])) "" else sprintf("seen %s", format_days(at$first, at$last))
   page <- if (is.null(at[["page"]])) {
     ""

@@ -23,16 +23,16 @@ report_head <- function(findings, title, moves, followed, inventory = NULL, part
     } else {
       "Nothing found: no query is below the curve, close to a step or cannibalized significantly."
     },
-    "</p><nav aria-label='Parts'>", link("totals", "Totals"),
-    link("moved", "What changed", !is.null(moves)),
+    "</p></header><nav aria-label='Parts'>",
+    link("findings", "What to fix", nrow(first) > 0),
+    link("by-page", "By page", nrow(first) > 0), link("moved", "What changed", !is.null(moves)),
     link("watched", "Watched queries", !is.null(watched)),
-    link("time", "Over time", !is.null(followed)), link("findings", "The list", nrow(first) > 0),
-    link("by-page", "By page", nrow(first) > 0), link("curve", "The curve"),
-    link("parts", "Side by side", length(parts) > 0),
+    link("time", "Over time", !is.null(followed)), link("totals", "Totals"),
+    link("curve", "The curve"), link("parts", "Side by side", length(parts) > 0),
     link("forecast", "What to expect", !is.null(forecast)),
     link("pages", "The pages", !is.null(findings$site_pages)),
     link("inventory", "All queries", !is.null(inventory)), link("read", "What was read"),
-    link("meaning", "What it means"), "</nav></header>")
+    link("meaning", "What it means"), "</nav>")
 }
 
 # "2025-07-02 to 2026-10-28 (484 days)"
@@ -55,18 +55,19 @@ report_totals <- function(summary, site_trace, events) {
   site <- if (is.null(summary$site_by_day)) summary$by_day else summary$site_by_day
   cells <- if (is.null(site)) summary$pairs else site
   source <- if (is.null(site)) {
-    sprintf("%s, from the query rows; the export has no dates", list_window(summary))
+    "From the query rows; the export has no dates."
   } else if (is.null(summary$site_by_day)) {
-    sprintf("%s, from the query rows; private queries are missing", data_window(summary))
+    "From the query rows; private queries are missing."
   } else {
-    sprintf("%s, from the totals without queries, private queries included", data_window(summary))
+    "From the totals without queries, private queries included."
   }
   total <- total_row(cells)
   figures <- c(clicks = format_count(total$clicks), impressions = format_count(total$impressions),
     CTR = format_rate(total$ctr), `average position` = format_position(total$position))
-  paste0("<section id='totals'><h2>Totals</h2><ul class='totals'>",
+  paste0("<section id='totals'><h2>Totals, ", data_window(summary),
+    "</h2><ul class='totals'>",
     paste0("<li><b>", figures, "</b>", names(figures), "</li>", collapse = ""),
-    "</ul><p class='soft'>", source, ".</p>",
+    "</ul><p class='soft'>", source, "</p>",
     if (!is.null(site) && nrow(site) > 14) {
       inline_svg(trend_figure(site, events),
         sprintf("Clicks and impressions by day, %s. Clicks begin near %s and end near %s a day.",
@@ -180,8 +181,8 @@ report_findings <- function(findings) {
   pages <- tide_group(findings)
   top <- utils::head(found, 3)
   paste0("<section id='findings'><h2>What to fix, in order</h2><p class='soft'>",
-    list_window(findings$summary), "</p>", findings_table(findings, useful_tasks(findings)),
-    inline_svg(ggplot2::autoplot(findings),
+    list_window(findings$summary), "</p>", findings_table(findings),
+    inline_svg(ggplot2::autoplot(findings, grey = 300),
       sprintf("Map of %d findings by position and CTR. The first are %s.", nrow(found),
         paste(sprintf("%s at position %s with %s", top$query, format_position(top$position),
           format_rate(top$ctr)),

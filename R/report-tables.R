@@ -1,15 +1,9 @@
-# Tables of the report. Cells are escaped here and nowhere else; numbers carry their value for
-# sorting.
+# Tables of the report. Cells are escaped here and nowhere else.
 
 escape <- function(x) htmltools::htmlEscape(visible_text(x))
 
-cell <- function(text, label, class = "", value = NULL) {
-  sorted <- if (is.null(value)) {
-    ""
-  } else {
-    sprintf(" data-value='%s'", format(value, digits = 8, trim = TRUE, scientific = FALSE))
-  }
-  sprintf("<td class='%s' data-label='%s'%s>%s</td>", class, label, sorted, text)
+cell <- function(text, class = "") {
+  sprintf("<td%s>%s</td>", ifelse(nzchar(class), sprintf(" class='%s'", class), ""), text)
 }
 
 # heads: named vector, column title -> "n" for numbers or "".
@@ -108,7 +102,7 @@ query_drill_down <- function(findings, query) {
     drill_down(rows, "Page", if (!is.null(led)) utils::head(led, 10)))
 }
 
-page_drill_down <- function(summary, page) {
+page_drill_down <- function(page, summary) {
   code <- match(page, summary$pages$page)
   if (is.na(code) || !nzchar(page)) return("")
   paste0("<p><b>Queries of this page</b></p>",
@@ -117,7 +111,7 @@ page_drill_down <- function(summary, page) {
 
 page_link <- function(page) {
   ifelse(grepl("^https?://", page),
-    sprintf("; <a href='%s' rel='noreferrer'>%s</a>", escape(page), escape(page)), "")
+    sprintf("; <a href='%s' rel='noreferrer'>open the page</a>", escape(page)), "")
 }
 
 # What the same step serves besides.
@@ -133,8 +127,20 @@ along_list <- function(all, found) {
   }, "")
 }
 
-# A row a task; shown: those that are open at first, the rest behind a button.
-findings_table <- function(findings, shown = findings) {
+# So many tasks and pages open to their tables: those that are worked on. Others give the reason and
+# the step, which keeps the file small.
+opened_most <- 20L
+
+# Tables only for the first of many.
+first_opened <- function(of, make) {
+  out <- rep("", length(of))
+  first <- seq_len(min(opened_most, length(of)))
+  out[first] <- make(of[first])
+  out
+}
+
+# A row a task; `first` of them are open at first, the rest behind a button.
+findings_table <- function(findings, first = 10L) {
   all <- findings$findings
   found <- task_leads(all)
   sums <- task_sums(all, found$task)
@@ -142,19 +148,19 @@ findings_table <- function(findings, shown = findings) {
   expander <- sprintf("<button type='button' aria-expanded='false'>%s</button>%s",
     escape(found$query),
     ifelse(served > 0, sprintf(" <span class='soft'>and %d more</span>", served), ""))
-  rows <- paste0(cell(found$rank, "rank", "n", found$rank),
-    cell(sprintf("<span class='kind %s'>%s</span>", found$kind, kind_label(found$kind)), "kind"),
-    cell(expander, "query", "wide"), cell(escape(format_path(found$page)), "page", "wide"),
-    cell(sprintf("<b>+%s</b>", format_clicks(sums$gain)), "gain", "n", sums$gain),
+  rows <- paste0(cell(found$rank, "n"),
+    cell(sprintf("<span class='kind %s'>%s</span>", found$kind, kind_label(found$kind))),
+    cell(expander, "wide"), cell(escape(format_path(found$page)), "wide"),
+    cell(sprintf("<b>+%s</b>", format_clicks(sums$gain)), "n"),
     worth_cells(all, found$task),
-    cell(paste0("+", format_clicks(sums$if_done)), "if done", "n", sums$if_done),
-    cell(format_sure(found$confidence), "confidence", "n", found$confidence),
-    cell(format_share(found$chance), "chance", "n", found$chance),
-    cell(sprintf("%.3g", found$hours), "hours", "n", found$hours),
-    cell(format_count(found$impressions), "impressions", "n", found$impressions),
-    cell(format_position(found$position), "position", "n", found$position),
-    cell(format_rate(found$ctr), "CTR", "n", found$ctr),
-    cell(format_rate(found$expected_ctr), "expected", "n", found$expected_ctr))
+    cell(paste0("+", format_clicks(sums$if_done)), "n"),
+    cell(format_sure(found$confidence), "n"),
+    cell(format_share(found$chance), "n"),
+    cell(sprintf("%.3g", found$hours), "n"),
+    cell(format_count(found$impressions), "n"),
+    cell(format_position(found$position), "n"),
+    cell(format_rate(found$ctr), "n"),
+    cell(format_rate(found$expected_ctr), "n"))
   rivals <- ifelse(found$kind == "cannibalized",
     sprintf("<p><b>Pages:</b> %s</p>", gsub(" ", ", ", escape(found$pages), fixed = TRUE)), "")
   details <- sprintf(paste0(paste(
@@ -166,9 +172,10 @@ findings_table <- function(findings, shown = findings) {
     format_count(found$clicks), format_count(found$impressions),
     gain_range(found$if_done_low, found$if_done_high), format_clicks(found$page_clicks),
     found$score, format_hours(found$hours), found$id, page_link(found$page),
-    paste0(page_words_parts(findings, found),
-      vapply(found$query, query_drill_down, "", findings = findings)))
-  first <- nrow(task_leads(shown$findings))
+    first_opened(seq_len(nrow(found)), function(i) {
+      paste0(page_words_parts(findings, found[i]),
+        vapply(found$query[i], query_drill_down, "", findings = findings))
+    }))
   sortable_table("list", "By gain per hour of work. Press a query for the evidence.",
     c(`#` = "n", Kind = "", Query = "", Page = "", Gain = "n", worth_heads(all), `If done` = "n",
       Confidence = "n", Chance = "n", Hours = "n", Impressions = "n", Position = "n", CTR = "n",
@@ -188,30 +195,39 @@ worth_cells <- function(found, tasks) {
   column <- worth_column(found)
   if (is.na(column)) return("")
   sums <- task_sums(found, tasks, column)[[column]]
-  cell(ifelse(is.na(sums), "", paste0("+", format_clicks(sums))),
-    tolower(names(worth_heads(found))), "n", fcoalesce(sums, 0))
+  cell(ifelse(is.na(sums), "", paste0("+", format_clicks(sums))), "n")
 }
 
+# The pages with the best score; the list has the tasks of all.
+pages_most <- 100L
+
 pages_table <- function(pages, found, summary) {
+  more <- nrow(pages) - pages_most
+  pages <- utils::head(pages, pages_most)
   shown <- format_path(pages$page)
   expander <- sprintf("<button type='button' aria-expanded='false'>%s</button>",
     escape(ifelse(nzchar(shown), shown, "(pages not in the export)")))
-  rows <- paste0(cell(pages$rank, "rank", "n", pages$rank), cell(expander, "page", "wide"),
-    cell(pages$findings, "findings", "n", pages$findings),
-    cell(paste0("+", format_clicks(pages$gain)), "gain", "n", pages$gain),
-    cell(gain_range(pages$gain_low, pages$gain_high), "90 % interval", "n", pages$gain_low),
-    cell(paste0("+", format_clicks(pages$if_done)), "if done", "n", pages$if_done),
-    cell(sprintf("%.3g", pages$hours), "hours", "n", pages$hours))
+  rows <- paste0(cell(pages$rank, "n"), cell(expander, "wide"),
+    cell(pages$findings, "n"),
+    cell(paste0("+", format_clicks(pages$gain)), "n"),
+    cell(gain_range(pages$gain_low, pages$gain_high), "n"),
+    cell(paste0("+", format_clicks(pages$if_done)), "n"),
+    cell(sprintf("%.3g", pages$hours), "n"))
   leads <- task_leads(found)
   set(leads, j = "gain", value = task_sums(found, leads$task)$gain)
   details <- vapply(split(leads, factor(leads$page, pages$page)), function(own) {
     paste0("<ol>", paste(sprintf("<li><span class='kind %s'>%s</span>: %s (+%s)</li>", own$kind,
       escape(own$query), escape(own$action), format_clicks(own$gain)),
       collapse = ""),
-      "</ol>", page_drill_down(summary, own$page[1]))
+      "</ol>")
   }, "")
-  sortable_table("pages", "The whole gain of touching each page once. Press a page for its steps.",
+  details <- paste0(details, first_opened(pages$page, function(some) {
+    vapply(some, page_drill_down, "", summary = summary)
+  }))
+  sortable_table("pages", paste0(
+    "The whole gain of touching each page once. Press a page for its steps.",
+    if (more > 0) sprintf(" %s more are in the list.", format_plural(more, "page"))),
     c(`#` = "n", Page = "", Findings = "n", Gain = "n", `90 % interval` = "n", `If done` = "n",
       Hours = "n"),
-    rows, details, pages$kinds, character())
+    rows, details, pages$kinds, character(), first = if (nrow(pages) > 10) 10L)
 }

@@ -50,15 +50,26 @@ tide_report <- function(findings, file, title = "Ink Tide report", site = NULL, 
     "<meta name='viewport' content='width=device-width, initial-scale=1'>",
     sprintf("<title>%s</title><style>%s</style></head><body>", escape(title), part("style.css")),
     report_head(findings, title, moves, followed, inventory, parts, watched, forecast), "<main>",
-    report_totals(findings$summary, site, followed$events), report_moves(moves),
-    report_watched(watched), report_time(followed), report_findings(findings),
-    report_curve(findings$curve), report_parts(parts), report_forecast(forecast),
-    report_pages(findings), report_inventory(inventory),
-    report_read(findings$summary, findings$outside), report_meaning(), "</main>",
+    folding(report_findings(findings), report_moves(moves), report_watched(watched),
+      report_time(followed), report_totals(findings$summary, site, followed$events),
+      report_curve(findings$curve), report_parts(parts), report_forecast(forecast),
+      report_pages(findings), report_inventory(inventory),
+      report_read(findings$summary, findings$outside), report_meaning()),
+    "</main>",
     sprintf("<script>%s</script></body></html>", part("script.js")))
   # Figures hold texts, too.
   write_whole(file,
     function(path) write_lines(visible_text(gsub("\t", " ", html, fixed = TRUE)), path))
+}
+
+# Sections that fold: what a reader needs first stands open.
+folding <- function(...) {
+  sections <- paste(c(...), collapse = "")
+  open <- gsub("<section id='([a-z-]+)'><h2>(.*?)</h2>",
+    "<section id='\\1'><details open><summary><h2>\\2</h2></summary>", sections, perl = TRUE)
+  open <- gsub("</section>", "</details></section>", open, fixed = TRUE)
+  # Long tables and words for those who look for them.
+  gsub("<section id='(inventory|meaning)'><details open>", "<section id='\\1'><details>", open)
 }
 
 # Figures as files and as pictures inside the report.
@@ -101,7 +112,21 @@ inline_svg <- function(figure, label, width = 9, height = 5) {
   svg <- sub("<svg ",
     sprintf("<svg role='img' aria-label='%s' ", htmltools::htmlEscape(label, attribute = TRUE)),
     svg)
-  sprintf("<figure>%s</figure>", svg)
+  sprintf("<figure>%s</figure>", styled_once(svg, mark))
+}
+
+# Looks that many marks of a figure share are written once.
+styled_once <- function(svg, mark, least = 4) {
+  styles <- table(unlist(regmatches(svg, gregexpr("style='[^']*'", svg))))
+  styles <- names(styles)[styles >= least]
+  if (!length(styles)) return(svg)
+  names <- sprintf("g%s%d", mark, seq_along(styles))
+  for (i in seq_along(styles)) {
+    svg <- gsub(styles[i], sprintf("class='%s'", names[i]), svg, fixed = TRUE)
+  }
+  # As strong as the figure's own rules.
+  rules <- sprintf(".svglite .%s{%s}", names, sub("^style='(.*)'$", "\\1", styles))
+  sub(">", paste0("><style>", paste(rules, collapse = ""), "</style>"), svg, fixed = TRUE)
 }
 
 # A small line of values by week; a missing week is a gap. The last value is marked.

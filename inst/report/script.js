@@ -7,6 +7,10 @@ for (const table of document.querySelectorAll("table.cards")) {
   const more = new Map(rows.map(row => [row, row.nextElementSibling]));
   const state = { text: "", kind: "", limit: Number(table.dataset.first || 25) };
 
+  // On a narrow screen each figure names itself.
+  const names = [...table.tHead.rows[0].cells].map(head => head.textContent.trim().toLowerCase());
+  for (const row of rows) [...row.cells].forEach((cell, i) => { cell.dataset.label = names[i]; });
+
   for (const [row, details] of more) {
     const button = row.querySelector("button");
     details.hidden = true;
@@ -18,7 +22,10 @@ for (const table of document.querySelectorAll("table.cards")) {
 
   const value = (row, column) => {
     const cell = row.cells[column];
-    return cell.dataset.value === undefined ? cell.textContent.trim().toLowerCase() : Number(cell.dataset.value);
+    const text = cell.textContent.trim().toLowerCase();
+    if (!cell.classList.contains("n")) return text;
+    const number = text.replace(/[,+]/g, "").match(/-?\d+(\.\d+)?/);
+    return number ? Number(number[0]) : -Infinity;
   };
   const heads = [...table.tHead.rows[0].cells];
   heads.forEach((head, column) => {
@@ -70,3 +77,18 @@ for (const table of document.querySelectorAll("table.cards")) {
   tools.querySelector("select")?.addEventListener("change", event => { state.kind = event.target.value; show(); });
   show();
 }
+
+// A link of the menu opens the section that it leads to; all of them are printed.
+const unfold = () => {
+  const section = location.hash ? document.getElementById(location.hash.slice(1)) : null;
+  section?.querySelector(":scope > details")?.setAttribute("open", "");
+};
+window.addEventListener("hashchange", unfold);
+document.querySelector("nav")?.addEventListener("click", event => {
+  const link = event.target.closest("a");
+  if (link) document.getElementById(link.hash.slice(1))?.querySelector(":scope > details")?.setAttribute("open", "");
+});
+window.addEventListener("beforeprint", () => {
+  for (const part of document.querySelectorAll("section > details")) part.open = true;
+});
+unfold();

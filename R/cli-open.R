@@ -23,17 +23,49 @@ run_open <- function(options, files) {
   check_number(options$port, "--port", min = 1, max = 65535, null = TRUE)
   port <- chosen_port(options$port)
   # Refused before anything is opened.
-  input <- settle_input(options, files)
-  token <- kept_token()
-  work <- background_work(options, files, input)
+  sites <- if (!length(files)) sites_below(first_given(options$project, "."))
+  work <- if (length(sites)) several_works(options, sites) else one_work(options, files)
   on.exit(work$cancel())
+  token <- kept_token()
   url <- sprintf("http://%s:%d/?token=%s", options$host, port, token)
   hosts <- setdiff(options$host, c("127.0.0.1", "localhost"))
   say(c(sprintf("Ink Tide is open: %s", url), "It ends with Ctrl-C."))
-  app <- workbench_app(work, token, input$title, hosts)
+  app <- workbench_app(work, token, first_given(work$title, "Ink Tide"), hosts)
   quietly <- utils::getFromNamespace("runApp", "shiny")
   suppressMessages(quietly(app, port = port, host = options$host, quiet = TRUE,
     launch.browser = if (options$no_browser) FALSE else function(address) open_browser(url)))
+}
+
+# Projects right below a folder that is none itself, by their folders' names.
+sites_below <- function(folder) {
+  if (file.exists(file.path(folder, "inktide.yml")) || !is.null(find_project(folder))) return(NULL)
+  below <- list.dirs(folder, recursive = FALSE)
+  below <- below[file.exists(file.path(below, "inktide.yml"))]
+  stats::setNames(below, basename(below))
+}
+
+one_work <- function(options, files) {
+  input <- settle_input(options, files)
+  work <- background_work(options, files, input)
+  c(work, list(title = input$title))
+}
+
+# Each site is worked out when somebody picks it.
+several_works <- function(options, sites) {
+  works <- list()
+  of <- function(site) {
+    if (is.null(works[[site]])) {
+      options$project <- sites[[site]]
+      works[[site]] <<- background_work(options, character(),
+        settle_input(options, character()))
+    }
+    works[[site]]
+  }
+  list(sites = names(sites), held = function(site) of(site)$held(site),
+    progress = function(site) of(site)$progress(site),
+    cancel = function(site = names(works)) for (one in site) if (!is.null(works[[one]])) {
+      works[[one]]$cancel(one)
+    })
 }
 
 need_callr <- function() {
@@ -95,7 +127,7 @@ background_work <- function(options, files, input) {
     stderr = file.path(folder, "errors"))
   held <- NULL
   list(
-    held = function() {
+    held = function(site) {
       if (!is.null(held)) return(held)
       if (process$is_alive() || !file.exists(result)) return(NULL)
       read <- readRDS(result)
@@ -105,7 +137,7 @@ background_work <- function(options, files, input) {
       unlink(folder, recursive = TRUE)
       held
     },
-    progress = function() {
+    progress = function(site) {
       if (!process$is_alive() && !file.exists(result)) {
         errors <- file.path(folder, "errors")
         lines <- if (file.exists(errors)) readLines(errors, warn = FALSE)
@@ -113,7 +145,7 @@ background_work <- function(options, files, input) {
       }
       if (file.exists(said)) utils::tail(readLines(said, warn = FALSE), 1) else "Starting"
     },
-    cancel = function() if (process$is_alive()) process$kill())
+    cancel = function(site) if (process$is_alive()) process$kill())
 }
 
 # In the process of its own: findings and rows of a call, written as one file.

@@ -65,7 +65,10 @@ tide_explore <- function(explorer, by = "query", segments = NULL, from = NULL, t
   check_text(sort, "sort", null = TRUE)
   from <- first_given(check_date(from, "from"), explorer$from)
   to <- first_given(check_date(to, "to"), explorer$to)
-  kept <- explored_rows(explorer, as_segments(segments), from, to)
+  segments <- as_segments(segments)
+  coverage <- explored_coverage(explorer, from, to)
+  explorer <- summed_explorer(explorer, by, segments, from <= explorer$from && to >= explorer$to)
+  kept <- explored_rows(explorer, segments, from, to)
   whole <- c(clicks = sum(explorer$rows$clicks), impressions = sum(explorer$rows$impressions))
   label <- explored_labels(explorer, by)
   rows <- explored_sums(explorer, kept, label, by)
@@ -75,54 +78,63 @@ tide_explore <- function(explorer, by = "query", segments = NULL, from = NULL, t
     outside = list(clicks = out[["clicks"]], impressions = out[["impressions"]],
       clicks_share = out[["clicks"]] / max(1, whole[["clicks"]]),
       impressions_share = out[["impressions"]] / whole[["impressions"]]),
-    coverage = explored_coverage(explorer, from, to), by = by, from = from, to = to),
+    coverage = coverage, by = by, from = from, to = to),
     class = "tide_view")
 }
 
 explore_kinds <- c("query", "page", "pair", "folder", "topic", "country", "device", "vertical",
   "rich_result", "day", "week", "month")
 
-# Rows that pass, by number; NULL for all. Conditions on names are tried once on every name.
+# Rows that pass, by number; NULL for all. What chooses few queries or pages goes first, by an index
+# of their rows, so that the rest looks at those alone.
 explored_rows <- function(explorer, segments, from, to) {
   rows <- explorer$rows
-  keep <- NULL
-  both <- function(keep, own) if (is.null(keep)) own else keep & own
+  use <- few_rows(explorer, segments)
+  keep <- function(hit) if (is.null(use)) which(hit) else use[hit]
   if (!is.null(rows[["date"]]) && (from > explorer$from || to < explorer$to)) {
-    keep <- rows$date >= from & rows$date <= to
+    date <- if (is.null(use)) rows$date else rows$date[use]
+    use <- keep(date >= from & date <= to)
   }
-  sums <- Filter(function(segment) "pair" %in% conditions_on(segment), segments)
-  for (segment in setdiff(segments, sums)) keep <- both(keep, segment_rows(explorer, segment))
   # Sums come last: they are those of the rows that pass all else.
-  for (segment in sums) keep <- both(keep, segment_rows(explorer, segment, keep))
-  if (is.null(keep)) return(NULL)
-  kept <- which(keep)
-  if (!length(kept)) abort_nothing_inside(segments)
-  kept
+  last <- vapply(segments, function(segment) "pair" %in% conditions_on(segment), NA)
+  for (segment in c(segments[!last], segments[last])) {
+    hit <- segment_hits(explorer, segment, use)
+    if (!all(hit)) use <- keep(hit)
+  }
+  if (!is.null(use) && !length(use)) abort_nothing_inside(segments)
+  use
 }
 
 conditions_on <- function(segment) {
   vapply(segment_conditions[names(segment$conditions)], `[[`, "", "on")
 }
 
-segment_rows <- function(explorer, segment, passed = NULL) {
-  own <- TRUE
+segment_hits <- function(explorer, segment, use) {
+  hit <- TRUE
   for (name in names(segment$conditions)) {
-    own <- own & condition_rows(explorer, name, segment$conditions[[name]], passed)
+    hit <- hit & condition_hits(explorer, name, segment$conditions[[name]], use)
   }
-  own != segment$not
+  hit != segment$not
 }
 
-condition_rows <- function(explorer, name, value, passed) {
+condition_hits <- function(explorer, name, value, use) {
   condition <- segment_conditions[[name]]
   rows <- explorer$rows
+  of <- function(x) if (is.null(use)) x else x[use]
   if (condition$on == "pair") {
     pair <- explored_pairs(explorer)
-    use <- if (is.null(passed)) seq_len(nrow(rows)) else which(passed)
-    sum_of <- function(of) sum_codes(rows[[of]][use], pair$code[use], length(pair$first))
+    code <- of(pair$code)
+    sum_of <- function(of_rows) sum_codes(of(rows[[of_rows]]), code, length(pair$first))
     sums <- list(clicks = sum_of("clicks"), impressions = sum_of("impressions"))
     sums$position <- sum_of("weighted") / sums$impressions
-    return((condition$test(sums, value, explorer$rules) %in% TRUE)[pair$code])
+    return((condition$test(sums, value, explorer$rules) %in% TRUE)[code])
   }
+  name_hits(explorer, name, value)[of(rows[[condition$on]])]
+}
+
+# Which queries, pages or devices meet a condition: tried once on every name, and kept.
+name_hits <- function(explorer, name, value) {
+  condition <- segment_conditions[[name]]
   names <- switch(condition$on, query = explorer$queries$names, page = explorer$pages$names,
     explorer$levels[[condition$on]])
   if (is.null(names)) {
@@ -133,9 +145,71 @@ condition_rows <- function(explorer, name, value, passed) {
   known <- explorer$known
   mark <- digest::digest(list(name, value))
   if (is.null(known[[mark]])) {
-    known[[mark]] <- condition$test(names, value, explorer$rules) %in% TRUE
+    # Listed names are looked up by their keys, which are there.
+    known[[mark]] <- switch(name, queries = explorer$queries$keys %in% query_key(value),
+      pages = explorer$pages$keys %in% page_key(value),
+      condition$test(names, value, explorer$rules) %in% TRUE)
   }
-  known[[mark]][rows[[condition$on]]]
+  known[[mark]]
+}
+
+# Rows below which an index is not worth its making; share of the rows that counts as few.
+indexed_from <- 200000L
+
+few_share <- 0.1
+
+few_rows <- function(explorer, segments) {
+  if (nrow(explorer$rows) < indexed_from) return(NULL)
+  for (segment in segments) {
+    on <- conditions_on(segment)
+    if (segment$not || !all(on %in% c("query", "page"))) next
+    for (name in names(on)) {
+      index <- row_index(explorer, on[[name]])
+      codes <- which(name_hits(explorer, name, segment$conditions[[name]]))
+      many <- index$end[codes] - index$start[codes] + 1L
+      if (sum(many) > few_share * nrow(explorer$rows)) next
+      return(sort(index$order[sequence(many, index$start[codes])]))
+    }
+  }
+}
+
+# Rows in the order of their queries or pages, and where each begins and ends.
+row_index <- function(explorer, on) {
+  known <- explorer$known
+  mark <- paste("index", on)
+  if (is.null(known[[mark]])) {
+    code <- explorer$rows[[on]]
+    many <- tabulate(code, length(explorer[[c(query = "queries", page = "pages")[[on]]]]$names))
+    end <- cumsum(many)
+    known[[mark]] <- list(order = order(code, method = "radix"), start = end - many + 1L, end = end)
+  }
+  known[[mark]]
+}
+
+# The rows summed over what nobody asks for: days above all. What is asked then costs as much as
+# there are pairs, not rows.
+summed_explorer <- function(explorer, by, segments, whole) {
+  times <- c("day", "week", "month")
+  if (nrow(explorer$rows) < indexed_from || !whole || by %in% times) return(explorer)
+  on <- unlist(lapply(segments, conditions_on))
+  kept <- intersect(names(explorer$levels), c(by, on))
+  known <- explorer$known
+  mark <- paste(c("summed", kept), collapse = " ")
+  if (is.null(known[[mark]])) {
+    summed <- explorer
+    rows <- explorer$rows
+    keys <- c("query", "page", kept)
+    code <- .Call(pair_codes, rows$query, rows$page)
+    for (other in kept) code <- .Call(pair_codes, code[[1]], rows[[other]])
+    first <- code[[2]]
+    figures <- c("clicks", "impressions", "weighted", "expected")
+    summed$rows <- setDT(c(as.list(rows[first, keys, with = FALSE]),
+      lapply(stats::setNames(figures, figures),
+        function(of) sum_codes(rows[[of]], code[[1]], length(first)))))
+    summed$known <- new.env(parent = emptyenv())
+    known[[mark]] <- summed
+  }
+  known[[mark]]
 }
 
 explored_pairs <- function(explorer) {

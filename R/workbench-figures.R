@@ -49,15 +49,19 @@ curve_view <- function(held, state) {
       To = format_rate(table$ctr_high)), c("Position", "CTR", "From", "To")))
 }
 
+# Marks beyond these would hide each other.
+marks_most <- 1500L
+
 map_view <- function(held, state) {
   tasks <- chosen_tasks(held, state)$tasks
   if (!nrow(tasks)) return(empty_state("No task to draw.", "Take a filter of the list away."))
   until <- 30
   pairs <- held$findings$pairs
   pairs <- pairs[pairs$tested & pairs$position <= until & pairs$impressions >= 10]
-  pairs <- pairs[order(-pairs$impressions)][seq_len(min(nrow(pairs), 1500))]
+  pairs <- utils::head(pairs[order(-pairs$impressions)], marks_most)
   shown_rate <- function(clicks, impressions) (clicks + 0.5) / (impressions + 1)
   tasks <- tasks[tasks$position <= until]
+  tasks <- utils::head(tasks[order(-tasks$gain)], marks_most)
   rate <- shown_rate(tasks$clicks, tasks$impressions)
   others <- shown_rate(pairs$clicks, pairs$impressions)
   line <- curve_at(held$findings$curve, exp(seq(0, log(until), length.out = 90)),
@@ -74,11 +78,11 @@ map_view <- function(held, state) {
     kind_mark(tasks$kind, x$at(tasks$position), y$at(rate), size))
   counts <- table(tasks$kind)
   counts <- counts[intersect(names(finding_kinds()), names(counts))]
-  sprintf(paste0("<h1 tabindex='-1'>Opportunity map</h1><p class='soft'>Each mark is a task, ",
+  sprintf(paste0("<h1 tabindex='-1'>Opportunity map</h1><p class='soft'>Each mark is a task (the %s with most gain), ",
     "larger where more clicks are to be won; the line is the curve, dots are all tested pairs. ",
     "Click a mark to open it, drag over a region to list its queries.</p>",
     "<p class='legend'>%s</p>%s"),
-    paste(sprintf("<span class='kind %s'>%s (%d)</span>", names(counts),
+    format_count(nrow(tasks)), paste(sprintf("<span class='kind %s'>%s (%d)</span>", names(counts),
       escape(kind_label(names(counts))), as.integer(counts)), collapse = " "),
     figure_svg(x, y, paste0(paste(sprintf("<circle class='dot' cx='%s' cy='%s' r='1.2'></circle>",
       x$at(pairs$position), y$at(others)), collapse = ""),

@@ -15,20 +15,26 @@ serve_session <- function(input, session, work, token, hosts) {
   shiny::observe({
     shiny::req(allowed(), input$state)
     turn()
-    held <- work$held()
+    state <- read_state(input$state)
+    show <- function(html, view, title = "") {
+      session$sendCustomMessage("show", list(html = html, view = view, title = title,
+        sites = length(work$sites) > 0))
+    }
+    if (length(work$sites) && !state$site %in% work$sites) {
+      return(show(sites_page(work$sites), "sites"))
+    }
+    held <- work$held(state$site)
     if (is.null(held)) {
       shiny::invalidateLater(300, session)
-      session$sendCustomMessage("show", list(html = waiting_page(work$progress()), view = "wait"))
-      return()
+      return(show(waiting_page(work$progress(state$site)), "wait"))
     }
-    state <- read_state(input$state)
     files$state <- state
-    session$sendCustomMessage("show", list(html = shown_view(held, state), view = state$view,
-      title = held$title, read_only = held$read_only))
+    show(shown_view(held, state), state$view, held$title)
   })
+  current <- function() if (!is.null(files$state)) work$held(files$state$site)
   act <- function(name, run) {
     shiny::observeEvent(input[[name]], {
-      held <- work$held()
+      held <- current()
       if (!allowed() || is.null(held)) return()
       said <- tryCatch(run(held, input[[name]]),
         tide_error = function(e) paste(condition_lines(e)[1], e$fix))
@@ -42,11 +48,13 @@ serve_session <- function(input, session, work, token, hosts) {
   })
   act("undo", function(held, message) workbench_undo(held))
   act("save", function(held, message) save_view(held, message))
-  shiny::observeEvent(input$cancel, if (allowed()) work$cancel())
+  shiny::observeEvent(input$cancel, {
+    if (allowed()) work$cancel(read_state(input$state)$site)
+  })
   # Files of what is shown, under an address of this session alone.
   urls <- lapply(stats::setNames(nm = hand_formats), function(format) {
     session$registerDataObj(paste0("file-", format), NULL,
-      function(data, request) handed(work$held(), files$state, format))
+      function(data, request) handed(current(), files$state, format))
   })
   session$sendCustomMessage("files", urls)
 }
@@ -81,6 +89,13 @@ waiting_page <- function(progress) {
     "<p aria-live='polite'>%s</p><p><button type='button' data-cancel='1'>stop</button></p>",
     "</section>"),
     escape(first_given(progress, "")))
+}
+
+sites_page <- function(sites) {
+  sprintf("<section class='empty'><h1 tabindex='-1'>Which site?</h1><ul>%s</ul></section>",
+    paste(sprintf("<li>%s</li>", vapply(sites, function(site) {
+      link_button(site, go_to(site = site, fresh = TRUE))
+    }, "")), collapse = ""))
 }
 
 save_view <- function(held, message) {

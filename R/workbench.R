@@ -41,8 +41,8 @@ tide_workbench <- function(findings, data = NULL, store = NULL, settings = NULL,
   need_shiny()
   held <- workbench_data(findings, data, store, settings, events, title, settings$folder)
   if (read_only) held$read_only <- TRUE
-  workbench_app(list(held = function() held, progress = function() "", cancel = function() NULL),
-    token, title)
+  workbench_app(list(held = function(site) held, progress = function(site) "",
+    cancel = function(site) NULL), token, title)
 }
 
 need_shiny <- function() {
@@ -62,8 +62,8 @@ random_token <- function() {
   substr(digest::digest(list(tempfile(), Sys.getpid(), Sys.time(), proc.time()), "sha256"), 1, 32)
 }
 
-# work: list(held: a function that gives the data once they are there, else NULL; progress: what is
-# being done, as text; cancel: stops it).
+# work: list(sites: names of several sites, or NULL; functions of a site's name: held, which gives
+# the data once they are there, else NULL; progress: what is being done, as text; cancel: stops it).
 workbench_app <- function(work, token, title, hosts = character()) {
   shiny::shinyApp(
     ui = function(request) {

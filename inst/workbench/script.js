@@ -32,11 +32,13 @@
     Shiny.setInputValue("state", JSON.stringify(state), { priority: "event" });
   };
   const show = (next, replace = false) => {
-    const clean = Object.fromEntries(Object.entries(next).filter(([, value]) => value !== null && value !== ""));
+    const clean = Object.fromEntries(Object.entries(next).filter(([, value]) => value !== null && value !== undefined && value !== ""));
     state = clean;
     history[replace ? "replaceState" : "pushState"](null, "", toAddress(state));
     send();
   };
+  // The site goes along, whatever else begins anew.
+  const afresh = parts => show({ site: state.site, ...parts });
   const change = (parts, replace) => show({ ...state, ...parts }, replace);
   const go = parts => {
     const { fresh, ...rest } = parts;
@@ -59,12 +61,12 @@
     const from = state.view === "explore" ? { ...kept, label: label(state) }
       : { view: state.view, id: state.id, label: state.view === "line" ? "the finding" : state.view };
     wanted = "h1";
-    show({ view: "explore", by, from: here.from, to: here.to, segment: here.segment, c: [...c, `${arg}~${value}`],
+    afresh({ view: "explore", by, from: here.from, to: here.to, segment: here.segment, c: [...c, `${arg}~${value}`],
       trail: [...(state.trail || []), from] });
   };
   const back = at => {
     const { label: _, ...to } = state.trail[at];
-    show({ view: "explore", ...to, trail: state.trail.slice(0, at) });
+    afresh({ view: "explore", ...to, trail: state.trail.slice(0, at) });
   };
 
   // What is chosen, and its sums.
@@ -131,9 +133,10 @@
     let at;
     if ((at = hit("go"))) go(JSON.parse(at.dataset.go));
     else if ((at = hit("step"))) step(JSON.parse(at.dataset.step));
-    else if ((at = hit("view"))) { picked.clear(); wanted = "h1"; show({ view: at.dataset.view }); }
+    else if ((at = hit("view"))) { picked.clear(); wanted = "h1"; afresh({ view: at.dataset.view }); }
     else if ((at = hit("pick"))) { event.stopPropagation(); pick(at.dataset.pick); }
     else if ((at = hit("decide"))) decide(at.dataset.decide);
+    else if (hit("sites")) { wanted = "h1"; show({}); }
     else if (hit("undo")) Shiny.setInputValue("undo", Math.random(), { priority: "event" });
     else if ((at = hit("back"))) back(Number(at.dataset.back));
     else if ((at = hit("cut"))) change({ trail: state.trail.filter((_, i) => i !== Number(at.dataset.cut)) });
@@ -263,7 +266,7 @@
     }
     const y = ends("y", 1);
     wanted = "h1";
-    show({ view: "explore", by: "pair", c: [`position~${x[0].toFixed(1)}:${x[1].toFixed(1)}`, `ctr~${y[0].toFixed(4)}:${y[1].toFixed(4)}`],
+    afresh({ view: "explore", by: "pair", c: [`position~${x[0].toFixed(1)}:${x[1].toFixed(1)}`, `ctr~${y[0].toFixed(4)}:${y[1].toFixed(4)}`],
       trail: [{ view: state.view, label: state.view }] });
   });
 
@@ -287,6 +290,8 @@
     views.forEach(one => one.toggleAttribute("aria-current", false));
     const shown = message.view === "line" ? "list" : message.view;
     views.filter(one => one.dataset.view === shown).forEach(one => one.setAttribute("aria-current", "page"));
+    document.querySelector("[data-sites]").hidden = !message.sites;
+    if (message.title) document.querySelector(".top .name").textContent = document.title = message.title;
     for (const one of document.querySelectorAll("#hand [data-in]")) {
       one.hidden = !one.dataset.in.split(" ").includes(message.view);
     }

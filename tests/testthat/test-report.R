@@ -83,3 +83,22 @@ test_that(
     expect_match(gsub("<[^>]+>", " ", html), inktide:::format_count(moves$site$clicks_after),
       fixed = TRUE)
   })
+
+test_that("the template of a report knits on a project", {
+  skip_unless_studies()
+  skip_if_not_installed("nanoparquet")
+  skip_if_not_installed("knitr")
+  dir <- withr::local_tempdir()
+  writeLines(c("site: https://www.fernmoor.example/", "brand: [fernmoor]"),
+    file.path(dir, "inktide.yml"))
+  tide_load(tide_store(dir), unlist(tide_example()[c("pairs", "totals")]))
+  skeleton <- system.file("rmarkdown", "templates", "report", "skeleton", "skeleton.Rmd",
+    package = "inktide")
+  withr::local_dir(withr::local_tempdir())
+  to <- new.env()
+  to$params <- list(project = dir, tasks = 3, logo = "")
+  knitr::knit(skeleton, "report.md", quiet = TRUE, envir = to)
+  lines <- readLines("report.md")
+  expect_length(grep("^[1-3][.] [*][*]", lines), 3)
+  expect_false(any(grepl("^## Error|^Error", lines)))
+})

@@ -135,8 +135,13 @@ condition_hits <- function(explorer, name, value, use) {
 # Which queries, pages or devices meet a condition: tried once on every name, and kept.
 name_hits <- function(explorer, name, value) {
   condition <- segment_conditions[[name]]
-  names <- switch(condition$on, query = explorer$queries$names, page = explorer$pages$names,
-    explorer$levels[[condition$on]])
+  # Patterns are held against the names, everything else against the keys.
+  names <- switch(condition$on, query = if (condition$value == "pattern") {
+    explorer$queries$names
+  } else {
+    as_key(explorer$queries$keys)
+  },
+    page = explorer$pages$names, explorer$levels[[condition$on]])
   if (is.null(names)) {
     abort_tide(sprintf("The rows have no %s.", gsub("_", " ", condition$on)),
       where = sprintf("They are by %s.", grain_label(explorer$dimensions)),

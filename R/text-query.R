@@ -6,7 +6,12 @@ clean_query <- function(x) {
   x
 }
 
-query_key <- function(x) fold_case(clean_query(x))
+# Keys that say that they are keys are taken as they are.
+query_key <- function(x) if (is_key(x)) x else fold_case(clean_query(x))
+
+as_key <- function(keys) structure(keys, key = TRUE)
+
+is_key <- function(x) isTRUE(attr(x, "key"))
 
 # The form in which queries are compared: one Unicode form (NFC), no difference of case, single
 # spaces.

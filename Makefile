@@ -4,7 +4,7 @@ BUILD := .build
 LIBRARY := $(BUILD)/library
 SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R) $(wildcard src/*.[ch]) $(wildcard inst/*/*) exec/inktide
 
-.PHONY: demo test test-all lint site sanitize install build setup setup-test setup-databases setup-browser test-databases docs example bench clean
+.PHONY: demo test test-all lint site sanitize install build setup setup-test setup-databases setup-browser test-databases docs example bench bench-quick clean
 
 demo: build
 	@exec/inktide demo demo-site
@@ -62,6 +62,10 @@ docs:
 
 example: build
 	@R_LIBS=$(LIBRARY) Rscript tools/make-example.R
+
+# Fails where a step has become slower by a fifth.
+bench-quick: build
+	@R_LIBS=$(LIBRARY) Rscript bench/quick.R
 
 bench: build
 	@R_LIBS=$(LIBRARY) Rscript bench/run.R

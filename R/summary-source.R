@@ -171,21 +171,23 @@ placed <- function(rows) {
   rows[]
 }
 
-# The course of the sample of queries, month by month.
+# The course of the sample of queries, month by month: months in words that every database knows, so
+# that the table is gone through once.
 source_course <- function(scope, reduced, spelt) {
   keys <- reduced$queries$keys
   codes <- which(digest::digest2int(keys) <= course_upto(keys))
-  days <- as.IDate(scope$slices$day)
-  rows <- rbindlist(lapply(split(days, month_number(as.integer(days))), function(month) {
-    rbindlist(lapply(batches(spelt, codes), function(names) {
-      own <- ask_sums(scope, columns_of(scope, scope$by),
-        scope_where(scope, min(month), max(month), names))
-      if (!is.null(own)) set(own, j = "date", value = min(month))
-      own
-    }))
-  }))
-  course_sums(c(codes_of(rows, reduced), placed(rows)[, c("impressions", "position")]), rows$date,
-    keys, reduced$pages$keys)
+  days <- as.IDate(sort(scope$slices$day))
+  begins <- days[!duplicated(month_number(as.integer(days)))]
+  month <- sprintf("CASE %s ELSE %d END", paste(sprintf("WHEN %s < %s THEN %d",
+    source_column(scope$source, scope$table, "date"),
+    vapply(begins[-1], function(day) source_day(scope$source, day), ""),
+    seq_along(begins[-1])), collapse = " "), length(begins))
+  by <- c(columns_of(scope, scope$by), month = if (length(begins) > 1) month)
+  rows <- rbindlist(lapply(batches(spelt, codes),
+    function(names) ask_sums(scope, by, scope_where(scope, queries = names))))
+  date <- begins[if (length(begins) > 1) as.integer(rows$month) else rep(1L, nrow(rows))]
+  course_sums(c(codes_of(rows, reduced), placed(rows)[, c("impressions", "position")]), date, keys,
+    reduced$pages$keys)
 }
 
 # Names of the queries as the table spells them, so many as one statement holds.

@@ -91,7 +91,8 @@ query_slices <- function(source, slices, dimensions) {
       ""
     },
     quote_table(source_con(source), table$table),
-    source_where(source, table, min(slices$day), max(slices$day)), column("clicks"), column("impressions"), paste(by, collapse = ", "))
+    source_where(source, table, min(slices$day), max(slices$day)), column("clicks"),
+    column("impressions"), paste(by, collapse = ", "))
   rows <- ask_blocks(source, sql)
   setnames(rows, paste0("by_", names(by)), names(by))
   impressions <- as.numeric(rows$sum_shown)

@@ -9,7 +9,7 @@ command_open <- function(shared) {
       "--facts", "--exported", "--lag", "--date-order", "--decimal", "--clicks-above", "--repeats",
       "--columns", "--project", "--source", "--quiet")),
       list(number_option("--port", "N", "port of this machine [8170, or the next that is free]"),
-        text_option("--host", "ADDRESS", "address that it listens on [127.0.0.1, this machine alone]",
+        text_option("--host", "ADDRESS", "address it listens on [127.0.0.1, this machine alone]",
           "127.0.0.1"),
         switch_option("--read-only", "decisions cannot be made"),
         switch_option("--no-browser", "print the address and open no browser"),

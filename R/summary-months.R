@@ -47,7 +47,8 @@ month_rows <- function(data) {
     totals = month_totals(plan, held, grains, data$segments, data$rules),
     grains = grains$grain,
     left_out = function() {
-      sum_left_out(rbindlist(c(list(plan$left_out), ledger, list(if (!is.null(access)) access$left_out()))))
+      filtered <- if (!is.null(access)) access$left_out()
+      sum_left_out(rbindlist(c(list(plan$left_out), ledger, list(filtered))))
     })
 }
 

@@ -28,8 +28,8 @@ source_access <- function(source, slices, dimensions, segments, chunks) {
     left_out = function() left)
 }
 
-# A condition on a dimension is the database's; of others there are none here. Out: list(sql, label),
-# or NULL.
+# A condition on a dimension is the database's; of others there are none here. Out: list(sql,
+# label), or NULL.
 narrowed_by <- function(source, table, segments) {
   conditions <- unlist(lapply(segments, `[[`, "conditions"), recursive = FALSE)
   if (!length(conditions)) return(list(sql = NULL))

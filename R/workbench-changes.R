@@ -86,15 +86,17 @@ day_trend <- function(held, compared) {
   if (!is.null(events)) events <- events[events$date >= span[1] & events$date <= span[2]]
   marks <- if (!NROW(events)) "" else {
     at <- x$at(as.numeric(events$date))
-    paste(sprintf("<g class='event'><title>%s</title><line x1='%s' x2='%s' y1='8' y2='150'></line></g>",
+    paste(sprintf(paste0("<g class='event'><title>%s</title>",
+      "<line x1='%s' x2='%s' y1='8' y2='150'></line></g>"),
       escape(sprintf("%s: %s", format(events$date), events$event)), at, at), collapse = "")
   }
   months <- seq(as.Date(cut(as.Date(days$date[1]), "month")), as.Date(max(days$date)), by = "month")
   months <- months[months >= as.Date(days$date[1])]
-  if (length(months) > 12) months <- months[seq(1, length(months), by = ceiling(length(months) / 12))]
+  months <- months[seq(1, length(months), by = ceiling(length(months) / 12))]
   ticks <- pretty(y$domain, 3)
   figure_svg(x, y, paste0(shade, svg_path(x$at(as.numeric(days$date)), y$at(days$clicks), "thin"),
-    svg_path(x$at(as.numeric(days$date)), y$at(weekly_mean(days$date, days$clicks)), "line"), marks),
+    svg_path(x$at(as.numeric(days$date)), y$at(weekly_mean(days$date, days$clicks)), "line"),
+    marks),
     as.numeric(months), ticks, format(months, "%Y-%m"), format_count(ticks),
     "clicks by day", brush = "days", height = 180)
 }

@@ -128,7 +128,8 @@ view_table <- function(held, state, view) {
   by <- view$by
   name <- explored_names(rows, by)
   others <- intersect(c("queries", "pages"), names(rows))
-  figures <- c(list(Clicks = format_count(rows$clicks), Impressions = format_count(rows$impressions),
+  figures <- c(list(Clicks = format_count(rows$clicks),
+    Impressions = format_count(rows$impressions),
     CTR = format_rate(rows$ctr), Expected = format_rate(rows$expected_ctr),
     Position = format_position(rows$position), Share = format_share(rows$share)),
     stats::setNames(lapply(others, function(other) format_count(rows[[other]])),

@@ -67,7 +67,8 @@ course_svg <- function(values, label, other = NULL, up = FALSE, width = 300, hei
   if (diff(ends) == 0) ends <- ends + c(-1, 1) * max(1e-6, abs(ends[1]) / 2)
   x <- round(seq(3, width - 3, length.out = length(values)), 1)
   at <- function(v) round(height - 5 - (height - 10) * (v - ends[1]) / diff(ends), 1)
-  sprintf(paste0("<svg class='course' viewBox='0 0 %d %d' preserveAspectRatio='none' role='img' aria-label='%s'>%s%s</svg>"),
+  sprintf(paste0("<svg class='course' viewBox='0 0 %d %d' preserveAspectRatio='none' ",
+    "role='img' aria-label='%s'>%s%s</svg>"),
     as.integer(width), as.integer(height), escape_attribute(label),
     if (is.null(other)) "" else svg_path(x, at(other), "pale"), svg_path(x, at(values), "line"))
 }

@@ -3,7 +3,8 @@
 
 # An attribute that says which parts of the state a click sets. fresh: nothing else stays.
 go_to <- function(..., fresh = FALSE) {
-  sprintf("data-go=\"%s\"", escape_attribute(state_json(c(list(...), if (fresh) list(fresh = TRUE)))))
+  parts <- c(list(...), if (fresh) list(fresh = TRUE))
+  sprintf("data-go=\"%s\"", escape_attribute(state_json(parts)))
 }
 
 state_json <- function(x) as.character(jsonlite::toJSON(x, auto_unbox = TRUE, null = "null"))

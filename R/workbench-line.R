@@ -5,7 +5,7 @@ line_view <- function(held, state) {
   row <- match(state$id, found$id)
   if (is.na(row)) {
     return(empty_state("This finding is not in the list.",
-      "The data have changed since, or the address is of another project. The list has all that is there."))
+      "The data have changed since, or the address is of another project: see the list."))
   }
   line <- found[row]
   traced <- tide_trace(held$findings, state$id)

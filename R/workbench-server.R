@@ -108,7 +108,7 @@ save_view <- function(held, message) {
   stacked <- lapply(conditions, function(one) condition_value(one$arg, one$value))
   names(stacked) <- vapply(conditions, `[[`, "", "arg")
   if (anyDuplicated(names(stacked))) {
-    return("A segment holds each condition once: take one of those that are doubled out, then save.")
+    return("A segment holds each condition once: take out what is there twice, then save.")
   }
   name <- trimws(as.character(message$name))
   held$segments <- keep_segment(held$folder, name, stacked)

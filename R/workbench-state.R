@@ -4,9 +4,9 @@
 workbench_views <- c("list", "line", "explore", "curve", "map", "changes", "contests")
 
 # What stays of a state; each is text.
-state_texts <- c("view", "q", "kind", "folder", "intent", "brand", "band", "size", "decided", "sort",
-  "hours", "page", "id", "by", "from", "to", "level", "after", "before", "days", "one", "other",
-  "segment", "site")
+state_texts <- c("view", "q", "kind", "folder", "intent", "brand", "band", "size", "decided",
+  "sort", "hours", "page", "id", "by", "from", "to", "level", "after", "before", "days", "one",
+  "other", "segment", "site")
 
 # In: JSON of the page. Out: list of texts, with `c` (conditions) and `trail`.
 read_state <- function(json) {
@@ -80,7 +80,8 @@ shown_value <- function(arg, value) {
   ends <- as_range(value)
   if (is.null(ends)) return(value)
   if (arg == "ctr") return(paste(format_rate(ends), collapse = " to "))
-  if (is.infinite(ends[2])) sprintf("%g and more", ends[1]) else sprintf("%g to %g", ends[1], ends[2])
+  if (is.infinite(ends[2])) return(sprintf("%g and more", ends[1]))
+  sprintf("%g to %g", ends[1], ends[2])
 }
 
 condition_value <- function(arg, value) {

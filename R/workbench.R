@@ -12,8 +12,8 @@
 #'   Keys: arrows move through rows, Enter opens, x chooses, f, l, h and d decide (fix, later,
 #'   harmless, done), u takes back, / searches, Escape goes back.
 #'
-#'   The page is served with a random `token` in its address and answers nobody without it. Decisions
-#'   are stored at once ([tide_decide()]).
+#'   The page is served with a random `token` in its address and answers nobody without it.
+#'   Decisions are stored at once ([tide_decide()]).
 #' @param findings A `tide_findings` object that holds all findings (found without `decisions`).
 #' @param data The `tide_data` object behind them, for tables and changes; `NULL` goes without.
 #' @param store A `tide_store` object that keeps decisions; `NULL`: read only.

@@ -1,6 +1,7 @@
-# Has a step become slower? Each step's CPU time on 200,000 rows, as a ratio to a plain table's work in
-# the same run (read, group and sort with data.table, which no change of ours touches), the smallest of
-# seven turns. Ends with status 1 where a ratio is a fifth above the one kept in bench/quick.tsv.
+# Has a step become slower? Each step's CPU time on 200,000 rows, as a ratio to a plain table's work
+# in the same run (read, group and sort with data.table, which no change of ours touches), the
+# smallest of seven turns. Ends with status 1 where a ratio is a fifth above the one kept in
+# bench/quick.tsv.
 #   make bench-quick
 #   R_LIBS=.build/library Rscript bench/quick.R keep     renews what is kept
 suppressPackageStartupMessages({
@@ -29,7 +30,9 @@ once <- function() {
     compare = cpu(tide_compare(data, curve = curve, brand = "fernmoor")),
     explore = cpu({
       explorer <- tide_explorer(data, curve, brand = "fernmoor")
-      for (i in 1:20) tide_explore(explorer, "page", tide_segment("x", query_text = as.character(i)))
+      for (i in 1:20) {
+        tide_explore(explorer, "page", tide_segment("x", query_text = as.character(i)))
+      }
     }))
   took / plain
 }

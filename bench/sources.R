@@ -1,5 +1,5 @@
-# Rows that live in a database: generated inside each engine, then the summary and the list, with R's
-# peak memory. Servers are those of the caller.
+# Rows that live in a database: generated inside each engine, then the summary and the list, with
+# R's peak memory. Servers are those of the caller.
 #   R_LIBS=.build/drivers:.build/library Rscript bench/sources.R clickhouse PORT ROWS [PORT2]
 #   R_LIBS=.build/library Rscript bench/sources.R postgres SOCKET_DIR ROWS
 # With PORT2 a second server holds half of the rows and one distributed table asks both.
@@ -22,8 +22,10 @@ generate <- list(
     concat('heirloom seeds variety ', toString(q)),
     concat('https://www.fernmoor.example/shop/item-', toString(intDiv(q, 3)), '/'),
     if(number %% 3 = 0, 'desktop', 'mobile'),
-    toUInt32(if(cityHash64(number, 2) %% 100 < 30 / p, 1, 0)), toUInt32(1 + cityHash64(number, 3) %% 5),
-    p FROM (SELECT number, toUInt32(exp(cityHash64(number) %% 1000003 / 1000003 * log(%2$.0f))) AS q,
+    toUInt32(if(cityHash64(number, 2) %% 100 < 30 / p, 1, 0)),
+    toUInt32(1 + cityHash64(number, 3) %% 5),
+    p FROM (SELECT number,
+      toUInt32(exp(cityHash64(number) %% 1000003 / 1000003 * log(%2$.0f))) AS q,
       1 + cityHash64(q) %% 30 + (cityHash64(number, 4) %% 100) / 50 AS p
       FROM system.numbers LIMIT %3$.0f)",
   postgres = "INSERT INTO made_rows SELECT date '2025-06-01' + (number %% %1$d)::int,

@@ -16,7 +16,9 @@ for (file in commandArgs(TRUE)) {
   views <- list(
     `list` = function(i) state(page = as.character(i)),
     `list, typing` = function(i) state(q = substr(some[i], 1, 4 + i)),
-    `list, facet` = function(i) state(kind = "striking_distance", sort = c("gain", "hours")[i %% 2 + 1]),
+    `list, facet` = function(i) {
+      state(kind = "striking_distance", sort = c("gain", "hours")[i %% 2 + 1])
+    },
     `line` = function(i) state(view = "line", id = found$findings$id[i]),
     `tables by query` = function(i) state(view = "explore", by = "query", page = as.character(i)),
     `tables, new words` = function(i) {

@@ -81,7 +81,8 @@ test_that("the report has the inventory to sort and search, with its own figures
     sprintf("60 queries, .*: %s clicks", inktide:::format_count(sum(listed$rows$clicks))))
   expect_equal(lengths(regmatches(section, gregexpr("aria-expanded", section))), 60)
   top <- listed$rows[1]
-  expect_match(section, sprintf("%s</button>.*?>%s</td>", top$query, format(top$clicks, big.mark = ",")))
+  expect_match(section,
+    sprintf("%s</button>.*?>%s</td>", top$query, format(top$clicks, big.mark = ",")))
   expect_error(tide_report(found, file, inventory = tide_inventory(data, by = "page")),
     class = "tide_error_argument")
 })

@@ -1,5 +1,6 @@
-# ClickHouse, two servers that share one table: as PostgreSQL, where server and driver are installed.
-# The driver wants newer packages than ours, so everything that uses it is a process of its own.
+# ClickHouse, two servers that share one table: as PostgreSQL, where server and driver are
+# installed. The driver wants newer packages than ours, so everything that uses it is a process of
+# its own.
 
 clickhouse_config <- function(dir, ports, own) {
   shard <- function(port) {

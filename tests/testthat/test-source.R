@@ -39,7 +39,8 @@ test_that("a source gives the summary and the list of the same rows in files", {
     tide_summary(tide_filter(tide_read(tide_example()[["pairs"]]),
       segments = tide_segment("phones", device = "mobile")))$pairs)
   # What the database filters is in the ledger as what is filtered here.
-  months <- tide_stored(tide_source(con, "rows", columns = c(query = "search term")), by_month = TRUE)
+  by_columns <- tide_source(con, "rows", columns = c(query = "search term"))
+  months <- tide_stored(by_columns, by_month = TRUE)
   by_files <- tide_read(tide_example()[["pairs"]])
   for (segment in list(tide_segment("phones", device = "Mobile"),
       tide_segment("not phones", device = "mobile", not = TRUE))) {
@@ -49,7 +50,9 @@ test_that("a source gives the summary and the list of the same rows in files", {
     expect_equal(own$left_out, file$left_out)
   }
   by_device <- lapply(list(months, by_files), tide_summary, split = "device")
-  in_order <- function(summary) setkeyv(copy(summary$split_cells), c("part", "query", "page", "bin"))
+  in_order <- function(summary) {
+    setkeyv(copy(summary$split_cells), c("part", "query", "page", "bin"))
+  }
   expect_equal(in_order(by_device[[1]]), in_order(by_device[[2]]))
   expect_setequal(tide_summary(months, split = "month")$split_cells$part,
     tide_summary(by_files, split = "month")$split_cells$part)
@@ -102,7 +105,8 @@ test_that("a connection that is lost is opened once more, and again is an error"
   }
   source <- tide_source(opens, "rows", columns = c(query = "search term"))
   DBI::dbDisconnect(source$state$con)
-  expect_equal(nrow(tide_summary(tide_stored(source, by_month = TRUE))$pairs), nrow(of_files()$pairs))
+  summary <- tide_summary(tide_stored(source, by_month = TRUE))
+  expect_equal(nrow(summary$pairs), nrow(of_files()$pairs))
   expect_equal(opened, 2)
   DBI::dbDisconnect(source$state$con)
   source$state$days <- NULL

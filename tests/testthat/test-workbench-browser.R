@@ -4,9 +4,11 @@
 # An exec/inktide open of its own. Out: its address.
 local_workbench <- function(..., test = parent.frame()) {
   out <- withr::local_tempfile(.local_envir = test)
-  process <- callr::process$new("Rscript", c(system.file("exec", "inktide", package = "inktide"), "open", ..., "--no-browser"),
-    stdout = out, stderr = "2>&1", env = c("current", R_LIBS = paste(.libPaths(),
-      collapse = .Platform$path.sep), R_USER_CACHE_DIR = file.path(tempdir(), "cache")))
+  program <- system.file("exec", "inktide", package = "inktide")
+  process <- callr::process$new("Rscript", c(program, "open", ..., "--no-browser"), stdout = out,
+    stderr = "2>&1", env = c("current",
+      R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep),
+      R_USER_CACHE_DIR = file.path(tempdir(), "cache")))
   withr::defer(process$kill_tree(), envir = test)
   for (try in 1:100) {
     Sys.sleep(0.2)

@@ -79,7 +79,8 @@ test_that("every view is drawn, and nothing there is said kindly", {
   expect_match(sides, "on desktop")
   bare <- inktide:::workbench_data(held$findings)
   for (view in c("explore", "changes")) expect_match(view_of(bare, view = view), "class='empty'")
-  none <- inktide:::workbench_data(tide_find(held$findings$summary, min_gain = 1e9, kind = "low_ctr"))
+  found <- tide_find(held$findings$summary, min_gain = 1e9, kind = "low_ctr")
+  none <- inktide:::workbench_data(found)
   expect_match(view_of(none), "The list is empty")
 })
 
@@ -152,7 +153,8 @@ test_that("a stack is saved as a segment of the project, and its file stays as i
   expect_named(settings$segments, c("phones: \"near\"", "long"), ignore.order = TRUE)
   expect_equal(settings$segments[["phones: \"near\""]]$conditions,
     list(device = "mobile", position = c(4, 20)))
-  expect_equal(readLines(file.path(dir, "inktide.yml"))[1], "site: https://www.fernmoor.example/ # the shop")
+  expect_equal(readLines(file.path(dir, "inktide.yml"))[1],
+    "site: https://www.fernmoor.example/ # the shop")
   expect_match(inktide:::save_view(held, list(name = "x", c = "!device~mobile")), "inverted")
   expect_error(inktide:::keep_segment(dir, "long", list(device = "mobile")),
     class = "tide_error_argument")

@@ -85,9 +85,18 @@ place_weights <- function(position, variance, places) {
   if (length(blurred)) {
     m <- mean[blurred]
     v <- variance[blurred]
-    # Mean shortfall below each place, of which the changes of slope are the weights.
+    shape <- m^2 / v
+    # Mean shortfall below each place, of which the changes of slope are the weights. Far from the
+    # mean nothing, or all, lies below: Chernoff's bound on either tail of a gamma distribution is
+    # exp(-shape (u - 1 - log u)) at u times the mean.
     below <- vapply(at, function(x) {
-      x * stats::pgamma(x, m^2 / v, m / v) - m * stats::pgamma(x, m^2 / v + 1, m / v)
+      u <- x / m
+      out <- pmax(x - m, 0)
+      near <- which(shape * (u - 1 - log(u)) < 40)
+      k <- shape[near]
+      rate <- (m / v)[near]
+      out[near] <- x * stats::pgamma(x, k, rate) - m[near] * stats::pgamma(x, k + 1, rate)
+      out
     }, numeric(length(m)))
     below <- matrix(below, length(m))
     slope <- (below[, -1, drop = FALSE] - below[, -last, drop = FALSE]) / rep(gap, each = length(m))

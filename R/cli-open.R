@@ -27,12 +27,14 @@ run_open <- function(options, files) {
   work <- if (length(sites)) several_works(options, sites) else one_work(options, files)
   on.exit(work$cancel())
   token <- kept_token()
-  url <- sprintf("http://%s:%d/?token=%s", options$host, port, token)
-  hosts <- setdiff(options$host, c("127.0.0.1", "localhost"))
+  # Whoever listens on all addresses may be called by any name.
+  all <- options$host == "0.0.0.0"
+  name <- if (all) Sys.info()[["nodename"]] else options$host
+  url <- sprintf("http://%s:%d/?token=%s", name, port, token)
+  hosts <- if (all) "*" else setdiff(options$host, c("127.0.0.1", "localhost"))
   say(c(sprintf("Ink Tide is open: %s", url), "It ends with Ctrl-C."))
   app <- workbench_app(work, token, first_given(work$title, "Ink Tide"), hosts)
-  quietly <- utils::getFromNamespace("runApp", "shiny")
-  suppressMessages(quietly(app, port = port, host = options$host, quiet = TRUE,
+  suppressMessages(shiny::runApp(app, port = port, host = options$host, quiet = TRUE,
     launch.browser = if (options$no_browser) FALSE else function(address) open_browser(url)))
 }
 
@@ -120,9 +122,7 @@ background_work <- function(options, files, input) {
   dir.create(folder, mode = "0700")
   result <- file.path(folder, "result.rds")
   said <- file.path(folder, "progress")
-  process <- callr::r_bg(function(options, files, result, said) {
-    inktide:::work_out(options, files, result, said)
-  },
+  process <- callr::r_bg(function(...) utils::getFromNamespace("work_out", "inktide")(...),
     list(options, files, result, said), supervise = TRUE,
     stderr = file.path(folder, "errors"))
   held <- NULL
@@ -141,7 +141,7 @@ background_work <- function(options, files, input) {
       if (!process$is_alive() && !file.exists(result)) {
         errors <- file.path(folder, "errors")
         lines <- if (file.exists(errors)) readLines(errors, warn = FALSE)
-        return(paste(c("It was stopped, or failed.", utils::tail(lines, 6)), collapse = " "))
+        return(paste(c("It was stopped, or failed; open the workbench again to start anew.", utils::tail(lines, 6)), collapse = " "))
       }
       if (file.exists(said)) utils::tail(readLines(said, warn = FALSE), 1) else "Starting"
     },

@@ -18,7 +18,7 @@ changes_view <- function(held, state) {
     }, ""), collapse = " "),
     select_box("level", "By", moved_by, moved_by, level),
     select_box("one", "Segment", c("", names(sides)), c("none", names(sides)), state$one),
-    select_box("other", "beside", c("", names(sides)), c("the rest", names(sides)), state$other),
+    select_box("other", "compared with", c("", names(sides)), c("the rest", names(sides)), state$other),
     day_trend(held, compared),
     if (inherits(compared, "condition")) {
       sprintf("<p class='empty'>%s %s</p>", escape(compared$what), escape(compared$fix))
@@ -138,8 +138,8 @@ change_sums <- function(compared) {
   told <- utils::head(compared$drivers, 4)$told
   windows <- if (is.null(compared$sides)) compared$windows
   paste0(if ("from" %in% names(windows)) {
-    sprintf("<p class='soft'>%s</p>", paste(format_days(windows$from, windows$to),
-      collapse = ", beside "))
+    sprintf("<p class='soft'>%s compared with %s</p>",
+      format_days(windows$from[2], windows$to[2]), format_days(windows$from[1], windows$to[1]))
   },
     figures_list(c(
     Clicks = sprintf("%s to %s", format_count(site$clicks_before), format_count(site$clicks_after)),

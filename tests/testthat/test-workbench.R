@@ -174,6 +174,8 @@ test_that("nobody is answered without the token, under another name or from anot
   }
   expect_true(origin("http://127.0.0.1:8170"))
   expect_false(origin("http://evil.example"))
+  expect_true(inktide:::known_host("a.example:1", "*"))
+  expect_true(inktide:::known_host("a.example:1", "a.example"))
   expect_match(inktide:::random_token(), "^[0-9a-f]{32}$")
   expect_s3_class(tide_workbench(bench()$findings), "shiny.appobj")
   expect_equal(program("open", tide_example()[["pairs"]], "--port", "0")$status, 2)

@@ -12,7 +12,8 @@ changes_view <- function(held, state) {
   sides <- side_segments(held)
   compared <- compared_state(held, state, level, days, sides)
   sprintf(paste0("<h1 class='visually-hidden' tabindex='-1'>What changed</h1>",
-    "<div class='tools'>%s %s %s %s</div>%s%s"),
+    "<div class='tools'>%s %s %s %s</div>%s<p class='soft'>Drag over days to choose the later ",
+    "window, with Shift the earlier one.</p>%s"),
     paste(vapply(names(presets), function(name) {
       link_button(name, do.call(go_to, c(presets[[name]], list(one = NULL, other = NULL))), "plain")
     }, ""), collapse = " "),

@@ -237,7 +237,7 @@
   };
   document.addEventListener("pointerdown", event => {
     const svg = event.target.closest?.("svg[data-brush]");
-    if (svg && event.button === 0) drag = { svg, from: point(svg, event), to: null };
+    if (svg && event.button === 0) drag = { svg, from: point(svg, event), to: null, earlier: event.shiftKey };
   });
   document.addEventListener("pointermove", event => {
     if (!drag) return;
@@ -261,7 +261,7 @@
     const x = ends("x", 0);
     if (done.svg.dataset.brush === "days") {
       const day = number => new Date(Math.round(number) * 864e5).toISOString().slice(0, 10);
-      go({ after: `${day(x[0])}..${day(x[1])}` });
+      go({ [done.earlier ? "before" : "after"]: `${day(x[0])}..${day(x[1])}` });
       return;
     }
     const y = ends("y", 1);

@@ -169,6 +169,10 @@ const status = (path, headers = {}) => new Promise(resolve => {
   };
   await drag("svg[data-brush=days]", [0.7, 0.4], [0.8, 0.5]);
   must("a dragged window is the later one", /after=\d{4}-\d\d-\d\d\.\.\d{4}-\d\d-\d\d/.test(decodeURIComponent(page.url())), page.url());
+  await page.keyboard.down("Shift");
+  await drag("svg[data-brush=days]", [0.4, 0.4], [0.5, 0.5]);
+  await page.keyboard.up("Shift");
+  must("and with Shift the earlier one", /before=\d{4}-\d\d-\d\d\.\./.test(decodeURIComponent(page.url())), page.url());
   await after(page, () => page.locator("[data-view=contests]").click());
   must("who led when is drawn", await page.locator("svg.strip").count() >= 1);
   await accessible(page, "contests");

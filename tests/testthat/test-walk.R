@@ -154,7 +154,14 @@ test_that("what forbids or prevents a walk is one clear error", {
           if (request$PATH_INFO == "/robots.txt") robots else home
         }))
     }, list(port, robots, home))
-    Sys.sleep(1)
+    # A busy machine takes its time.
+    for (try in 1:200) {
+      open <- tryCatch(suppressWarnings(socketConnection("127.0.0.1", port, timeout = 1)),
+        error = function(e) NULL)
+      if (!is.null(open)) break
+      Sys.sleep(0.1)
+    }
+    close(open)
     server
   }
   walked <- function(robots, home = list(status = 200L, headers = list(), body = "<html></html>")) {

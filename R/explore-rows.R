@@ -1,0 +1,143 @@
+# Which rows of an explorer pass a stack of conditions, without looking at all of them where names or
+# sums tell.
+
+# Rows that pass, by number; NULL for all. What chooses few queries or pages goes first, by an index
+# of their rows, so that the rest looks at those alone.
+explored_rows <- function(explorer, segments, from, to) {
+  rows <- explorer$rows
+  use <- few_rows(explorer, segments)
+  keep <- function(hit) if (is.null(use)) which(hit) else use[hit]
+  if (!is.null(rows[["date"]]) && (from > explorer$from || to < explorer$to)) {
+    date <- if (is.null(use)) rows$date else rows$date[use]
+    use <- keep(date >= from & date <= to)
+  }
+  # Sums come last: they are those of the rows that pass all else.
+  last <- vapply(segments, function(segment) "pair" %in% conditions_on(segment), NA)
+  for (segment in c(segments[!last], segments[last])) {
+    hit <- segment_hits(explorer, segment, use)
+    if (!all(hit)) use <- keep(hit)
+  }
+  if (!is.null(use) && !length(use)) abort_nothing_inside(segments)
+  use
+}
+
+conditions_on <- function(segment) {
+  vapply(segment_conditions[names(segment$conditions)], `[[`, "", "on")
+}
+
+segment_hits <- function(explorer, segment, use) {
+  hit <- TRUE
+  for (name in names(segment$conditions)) {
+    hit <- hit & condition_hits(explorer, name, segment$conditions[[name]], use)
+  }
+  hit != segment$not
+}
+
+condition_hits <- function(explorer, name, value, use) {
+  condition <- segment_conditions[[name]]
+  rows <- explorer$rows
+  of <- function(x) if (is.null(use)) x else x[use]
+  if (condition$on == "pair") {
+    pair <- explored_pairs(explorer)
+    code <- of(pair$code)
+    sum_of <- function(of_rows) sum_codes(of(rows[[of_rows]]), code, length(pair$first))
+    sums <- list(clicks = sum_of("clicks"), impressions = sum_of("impressions"))
+    sums$position <- sum_of("weighted") / sums$impressions
+    return((condition$test(sums, value, explorer$rules) %in% TRUE)[code])
+  }
+  name_hits(explorer, name, value)[of(rows[[condition$on]])]
+}
+
+# Which queries, pages or devices meet a condition: tried once on every name, and kept.
+name_hits <- function(explorer, name, value) {
+  condition <- segment_conditions[[name]]
+  # Patterns are held against the names, everything else against the keys.
+  names <- switch(condition$on, query = if (condition$value == "pattern") {
+    explorer$queries$names
+  } else {
+    as_key(explorer$queries$keys)
+  },
+    page = explorer$pages$names, explorer$levels[[condition$on]])
+  if (is.null(names)) {
+    abort_tide(sprintf("The rows have no %s.", gsub("_", " ", condition$on)),
+      where = sprintf("They are by %s.", grain_label(explorer$dimensions)),
+      fix = "Export with this dimension, or leave the condition out.", class = "grain")
+  }
+  known <- explorer$known
+  mark <- digest::digest(list(name, value))
+  if (is.null(known[[mark]])) {
+    # Listed names are looked up by their keys, which are there.
+    known[[mark]] <- switch(name, queries = explorer$queries$keys %in% query_key(value),
+      pages = explorer$pages$keys %in% page_key(value),
+      condition$test(names, value, explorer$rules) %in% TRUE)
+  }
+  known[[mark]]
+}
+
+# Rows below which an index is not worth its making; share of the rows that counts as few.
+indexed_from <- 200000L
+
+few_share <- 0.1
+
+few_rows <- function(explorer, segments) {
+  if (nrow(explorer$rows) < indexed_from) return(NULL)
+  for (segment in segments) {
+    on <- conditions_on(segment)
+    if (segment$not || !all(on %in% c("query", "page"))) next
+    for (name in names(on)) {
+      index <- row_index(explorer, on[[name]])
+      codes <- which(name_hits(explorer, name, segment$conditions[[name]]))
+      many <- index$end[codes] - index$start[codes] + 1L
+      if (sum(many) > few_share * nrow(explorer$rows)) next
+      return(sort(index$order[sequence(many, index$start[codes])]))
+    }
+  }
+}
+
+# Rows in the order of their queries or pages, and where each begins and ends.
+row_index <- function(explorer, on) {
+  known <- explorer$known
+  mark <- paste("index", on)
+  if (is.null(known[[mark]])) {
+    code <- explorer$rows[[on]]
+    many <- tabulate(code, length(explorer[[c(query = "queries", page = "pages")[[on]]]]$names))
+    end <- cumsum(many)
+    known[[mark]] <- list(order = order(code, method = "radix"), start = end - many + 1L, end = end)
+  }
+  known[[mark]]
+}
+
+# The rows summed over what nobody asks for: days above all. What is asked then costs as much as
+# there are pairs, not rows.
+summed_explorer <- function(explorer, by, segments, whole) {
+  times <- c("day", "week", "month")
+  if (nrow(explorer$rows) < indexed_from || !whole || by %in% times) return(explorer)
+  on <- unlist(lapply(segments, conditions_on))
+  kept <- intersect(names(explorer$levels), c(by, on))
+  known <- explorer$known
+  mark <- paste(c("summed", kept), collapse = " ")
+  if (is.null(known[[mark]])) {
+    summed <- explorer
+    rows <- explorer$rows
+    keys <- c("query", "page", kept)
+    code <- .Call(pair_codes, rows$query, rows$page)
+    for (other in kept) code <- .Call(pair_codes, code[[1]], rows[[other]])
+    first <- code[[2]]
+    figures <- c("clicks", "impressions", "weighted", "expected")
+    summed$rows <- setDT(c(as.list(rows[first, keys, with = FALSE]),
+      lapply(stats::setNames(figures, figures),
+        function(of) sum_codes(rows[[of]], code[[1]], length(first)))))
+    summed$known <- new.env(parent = emptyenv())
+    known[[mark]] <- summed
+  }
+  known[[mark]]
+}
+
+explored_pairs <- function(explorer) {
+  known <- explorer$known
+  if (is.null(known$pairs)) {
+    found <- .Call(pair_codes, explorer$rows$query, explorer$rows$page)
+    known$pairs <- list(code = found[[1]], first = found[[2]])
+  }
+  known$pairs
+}

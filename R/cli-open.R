@@ -141,11 +141,26 @@ background_work <- function(options, files, input) {
       if (!process$is_alive() && !file.exists(result)) {
         errors <- file.path(folder, "errors")
         lines <- if (file.exists(errors)) readLines(errors, warn = FALSE)
-        return(paste(c("It was stopped, or failed; open the workbench again to start anew.", utils::tail(lines, 6)), collapse = " "))
+        return(paste(c("It was stopped, or failed; open the workbench again to start anew.",
+          utils::tail(lines, 6)), collapse = " "))
       }
       if (file.exists(said)) utils::tail(readLines(said, warn = FALSE), 1) else "Starting"
     },
     cancel = function(site) if (process$is_alive()) process$kill())
+}
+
+# So many rows are held for tables at most; of more the newest days.
+explored_most <- 2e7
+
+within_memory <- function(options, input, most = explored_most) {
+  stored <- first_given(input$source, input$store)
+  if (is.null(stored) || chose_window(options)) return(options)
+  wanted <- tide_stored(stored, lag = chosen_lag(options, input), by_month = TRUE)$plan$wanted
+  days <- sums_by(wanted[wanted$day > 0], "day", "rows")
+  setorderv(days, "day", -1L)
+  fit <- sum(cumsum(days$rows) <= most)
+  if (fit < nrow(days)) options$days <- max(1, days$day[1] - days$day[max(1, fit)] + 1)
+  options
 }
 
 # In the process of its own: findings and rows of a call, written as one file.
@@ -160,7 +175,8 @@ work_out <- function(options, files, result, said) {
     options$progress("Reading")
     findings <- kept_find_input(options, input)
     options$progress("Reading rows for the tables")
-    data <- read_input(options, input, also = c("country", "device", "vertical", "rich_result"))
+    data <- read_input(within_memory(options, input), input,
+      also = c("country", "device", "vertical", "rich_result"))
     read <- list(findings = findings, data = data, events = events_input(options, input),
       explorer = workbench_explorer(findings, data, input$settings))
     write_whole(result, function(path) saveRDS(read, path, compress = FALSE))

@@ -137,5 +137,6 @@ run_demo <- function(options, files) {
     sprintf("to try out:   inktide load %s --project %s", file.path(dir, "mixed-exports"),
       file.path(dir, "archive-of-mixed")),
     sprintf("              inktide load %s --project %s", file.path(dir, "exports"), dir),
+    sprintf("              inktide open --project %s", dir),
     sprintf("              inktide pages %s --project %s", file.path(dir, "site-html"), dir)))
 }

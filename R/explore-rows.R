@@ -1,5 +1,5 @@
-# Which rows of an explorer pass a stack of conditions, without looking at all of them where names or
-# sums tell.
+# Which rows of an explorer pass a stack of conditions, without looking at all of them where names
+# or sums tell.
 
 # Rows that pass, by number; NULL for all. What chooses few queries or pages goes first, by an index
 # of their rows, so that the rest looks at those alone.

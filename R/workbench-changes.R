@@ -19,7 +19,8 @@ changes_view <- function(held, state) {
     }, ""), collapse = " "),
     select_box("level", "By", moved_by, moved_by, level),
     select_box("one", "Segment", c("", names(sides)), c("none", names(sides)), state$one),
-    select_box("other", "compared with", c("", names(sides)), c("the rest", names(sides)), state$other),
+    select_box("other", "compared with", c("", names(sides)), c("the rest", names(sides)),
+      state$other),
     day_trend(held, compared),
     if (inherits(compared, "condition")) {
       sprintf("<p class='empty'>%s %s</p>", escape(compared$what), escape(compared$fix))

@@ -180,3 +180,17 @@ test_that("nobody is answered without the token, under another name or from anot
   expect_s3_class(tide_workbench(bench()$findings), "shiny.appobj")
   expect_equal(program("open", tide_example()[["pairs"]], "--port", "0")$status, 2)
 })
+
+test_that("of more rows than memory takes, tables hold the newest days", {
+  skip_if_not_installed("nanoparquet")
+  dir <- withr::local_tempdir()
+  writeLines("brand: [fernmoor]", file.path(dir, "inktide.yml"))
+  tide_load(tide_store(dir), tide_example()[["pairs"]])
+  input <- inktide:::settle_input(list(project = dir), character())
+  expect_null(inktide:::within_memory(list(project = dir), input)$days)
+  days <- inktide:::within_memory(list(project = dir), input, most = 2000)$days
+  rows <- tide_stored(input$store, days = days)$tables[[1]]$rows
+  expect_lte(nrow(rows), 2000)
+  more <- tide_stored(input$store, days = days + 1)$tables[[1]]$rows
+  expect_gt(nrow(more), 2000)
+})

@@ -77,7 +77,7 @@ day_trend <- function(held, compared) {
   span <- as.numeric(range(days$date))
   x <- figure_scale(span, c(60, 880))
   y <- figure_scale(c(0, max(days$clicks) * 1.05), c(150, 8))
-  windows <- if (inherits(compared, "tide_change")) compared$windows
+  windows <- if (inherits(compared, "tide_change") && is.null(compared$sides)) compared$windows
   shade <- if (is.null(windows) || !"from" %in% names(windows)) "" else {
     from <- as.numeric(as.IDate(windows$from))
     to <- as.numeric(as.IDate(windows$to))
@@ -128,11 +128,11 @@ change_table <- function(held, compared, level) {
       sides),
     list(Change = signed_count(moves$change)),
     lapply(parts, function(part) signed_count(moves[[part]])),
-    list(`Position then` = format_position(moves$position_before),
-      `Position now` = format_position(moves$position_after),
-      Significant = ifelse(moves$real %in% TRUE, "yes", "")))
+    stats::setNames(list(format_position(moves$position_before),
+      format_position(moves$position_after)), paste("Position", sides)),
+    list(Significant = ifelse(moves$real %in% TRUE, "yes", "")))
   names(columns)[1:3] <- sub("^(.)", "\\U\\1", names(columns)[1:3], perl = TRUE)
-  paste0(change_sums(compared), data_table(columns, names(columns)[2:9], wide = names(columns)[1]))
+  paste0(change_sums(compared), data_table(columns, names(columns)[2:10], wide = names(columns)[1]))
 }
 
 change_sums <- function(compared) {

@@ -50,19 +50,22 @@ pair_findings <- function(kind, summary, pairs, rows, done, confidence, chance, 
     how) {
   at <- pairs[rows]
   page <- summary$pages$page[at$page]
-  data.table(kind = kind, query = summary$queries$query[at$query], page = page, pages = page,
+  said <- list(kind = kind, query = summary$queries$query[at$query], page = page, pages = page,
     clicks = at$clicks, impressions = at$impressions, ctr = at$ctr, position = at$position,
     expected_ctr = at$expected_ctr, if_done = done$done, if_done_low = done$low,
     if_done_high = done$high, confidence = confidence, chance = chance, action = action,
     reason = reason, claims = as.list(rows),
     identity = paste(kind, summary$queries$key[at$query], summary$pages$key[at$page]),
     work = paste(kind, summary$queries$key[at$query], summary$pages$key[at$page]), how = how)
+  setDT(lapply(said, rep_len, length(rows)))[]
 }
 
 # Lines of arithmetic, one text vector a finding, from texts that are vectors over the findings.
 step_lines <- function(...) {
-  lines <- do.call(cbind, list(...))
-  lapply(seq_len(nrow(lines)), function(i) unname(lines[i, nzchar(lines[i, ])]))
+  lines <- t(cbind(...))
+  said <- lines != ""
+  finding <- factor(rep(seq_len(ncol(lines)), colSums(said)), seq_len(ncol(lines)))
+  unname(split(unname(lines[said]), finding))
 }
 
 # What every pair starts from: its own factor beside the curve.

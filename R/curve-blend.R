@@ -121,9 +121,17 @@ blend_table <- function(log_ctr, weights, places) {
 }
 
 grid_weights <- function(blend) {
-  lapply(blend_degree, function(degree) place_weights(blend_grid,
-    blend_variance(blend, blend_grid, degree), blend$places))
+  rests_on <- blend[c("linear", "square", "places")]
+  if (!identical(last_grid$rests_on, rests_on)) {
+    last_grid$weights <- lapply(blend_degree, function(degree) place_weights(blend_grid,
+      blend_variance(blend, blend_grid, degree), blend$places))
+    last_grid$rests_on <- rests_on
+  }
+  last_grid$weights
 }
+
+# One curve asks for the same weights several times.
+last_grid <- new.env(parent = emptyenv())
 
 # Clicks that cells are expected to have on a curve, its log CTR at the knots given.
 expected_clicks <- function(cells, log_ctr, blend) {

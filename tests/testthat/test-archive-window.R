@@ -58,6 +58,20 @@ test_that(
     expect_false(any(tide_check(store)$problems$problem == "days missing"))
   })
 
+test_that("an archive without pages has the weeks of its queries, month by month", {
+  days <- tide_demo(seed = 6, days = 120, share = 0.1)$daily
+  by_query <- days[, .(clicks = sum(clicks), position = sum(impressions * position) /
+    sum(impressions), impressions = sum(impressions)), by = .(date, query)]
+  file <- withr::local_tempfile(fileext = ".csv")
+  fwrite(by_query, file)
+  store <- tide_store(withr::local_tempdir())
+  tide_load(store, file)
+  months <- tide_summary(tide_stored(store, lag = 0, by_month = TRUE, at_once = 100))
+  whole <- tide_summary(tide_read(file, lag = 0))
+  expect_gt(nrow(whole$weekly), 0)
+  expect_equal(months$weekly, whole$weekly)
+})
+
 test_that("each day rests on the finest table that has it, and the summary says on which", {
   days <- function(from, n) format(as.IDate(from) + seq_len(n) - 1L)
   device <- csv("date,query,page,device,clicks,impressions,position",

@@ -102,6 +102,7 @@ query_slices <- function(source, slices, dimensions) {
       set(rows, j = name, value = as_levels(as.character(rows[[name]])))
     }
   }
+  fold_texts(rows)
   if ("query" %in% used) repair_queries(rows)
   set(rows, j = figure_names, value = list(as.numeric(rows$sum_clicks), impressions,
     if (position) as.numeric(rows$sum_weighted) / impressions else NA_real_))

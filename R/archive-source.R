@@ -116,17 +116,25 @@ ask_blocks <- function(source, sql) {
   })
 }
 
-# Texts as factors with their white space folded, integers of any width as numbers.
+# Texts as factors, as the database spells them; integers of any width as numbers.
 plain_columns <- function(block) {
   for (name in names(block)) {
     column <- block[[name]]
     if (is.character(column)) {
-      set(block, j = name, value = fold_levels(as_levels(column)))
+      set(block, j = name, value = as_levels(column))
     } else if (inherits(column, "integer64")) {
       set(block, j = name, value = as.numeric(column))
     }
   }
   block
+}
+
+# White space of other kinds than blanks becomes such.
+fold_texts <- function(rows) {
+  for (name in names(rows)) {
+    if (is.factor(rows[[name]])) set(rows, j = name, value = fold_levels(rows[[name]]))
+  }
+  rows
 }
 
 # What the database says of a fault, in our words. A connection that was lost is opened once more

@@ -93,7 +93,11 @@ ask_sums <- function(scope, by, where, also = NULL) {
     set(rows, j = figure, value = as.numeric(rows[[figure]]))
   }
   if ("date" %in% names(by)) set(rows, j = "date", value = source_dates(rows$date, table))
+  # The database is asked again by its own spelling.
+  spelt <- rows[["query"]]
+  fold_texts(rows)
   if ("query" %in% names(by)) repair_queries(rows)
+  if (!is.null(spelt)) set(rows, j = "spelt", value = spelt)
   rows[]
 }
 
@@ -123,7 +127,7 @@ reduce_source <- function(scope, recent_from, split) {
   first <- as.integer(source_dates(rows$first_day, scope$table))
   queries$first <- .Call(least_by, first, queries$code, length(queries$keys))
   pages$first <- .Call(least_by, first, pages$code, length(pages$keys))
-  spelt <- unique(setDT(list(text = rows$query, code = queries$code)))
+  spelt <- unique(setDT(list(text = rows$spelt, code = queries$code)))
   cells <- setDT(list(query = queries$code, page = pages$code,
     bin = bin_of_half[pmin.int(as.integer(rows$half), 201L)], clicks = rows$clicks,
     impressions = rows$impressions, weighted = rows$weighted, rows = as.numeric(rows$many)))

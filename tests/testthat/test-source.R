@@ -68,6 +68,24 @@ test_that("a source gives the summary and the list of the same rows in files", {
   expect_equal(left_out$rows[left_out$reason == "more clicks than impressions"], 1)
 })
 
+test_that("queries that a table spells oddly are found again", {
+  # Contested on every day, spelt with other white space and as a spreadsheet quotes it.
+  days <- format(as.Date("2026-06-01") + 0:59)
+  rows <- CJ(date = days, query = c("pea\u00a0seeds", "'=bean seeds", "kale"), page = c("/a", "/b"))
+  rows[, c("clicks", "impressions", "position") := list(2L, 30L, 4)]
+  file <- withr::local_tempfile(fileext = ".csv")
+  fwrite(rows, file)
+  con <- DBI::dbConnect(RSQLite::SQLite(), ":memory:")
+  withr::defer(DBI::dbDisconnect(con))
+  DBI::dbWriteTable(con, "rows", as.data.frame(rows))
+  today <- as.Date("2026-12-01")
+  own <- tide_summary(tide_stored(tide_source(con, "rows", today = today), by_month = TRUE))
+  files <- tide_summary(tide_read(file))
+  for (part in c("queries", "contested", "weekly")) {
+    expect_equal(own[[part]], files[[part]], label = part)
+  }
+})
+
 test_that("what is no source is one clear error, and names are quoted", {
   tables <- example_tables()
   tables[["odd \"name\"; DROP TABLE rows"]] <- tables$rows

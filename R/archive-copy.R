@@ -109,20 +109,16 @@ rows_a_statement <- 500L
 write_days <- function(con, table, columns, rows) {
   days <- unique(rows$date)
   literals <- DBI::dbQuoteString(con, format(as.Date(days)))
-  cells <- lapply(columns, function(name) {
-    value <- rows[[name]]
-    if (name == "date") value <- format(as.Date(value))
-    if (!is.numeric(value)) return(as.character(DBI::dbQuoteString(con, as.character(value))))
-    ifelse(is.na(value), "NULL", format(value, digits = 15, scientific = FALSE, trim = TRUE))
-  })
-  lines <- sprintf("(%s)", do.call(paste, c(cells, sep = ", ")))
+  values <- as.data.frame(lapply(rows[, columns, with = FALSE], function(column) {
+    if (is.factor(column) || inherits(column, "Date")) as.character(column) else column
+  }))
   tryCatch({
     DBI::dbBegin(con)
     write_to(con, sprintf("DELETE FROM %s WHERE %s IN (%s)", quote_table(con, table),
       quote_column(con, "date"), paste(literals, collapse = ", ")))
-    for (some in split(lines, (seq_along(lines) - 1L) %/% rows_a_statement)) {
-      write_to(con, sprintf("INSERT INTO %s (%s) VALUES %s", quote_table(con, table),
-        paste(quote_column(con, columns), collapse = ", "), paste(some, collapse = ", ")))
+    for (some in split(values, (seq_len(nrow(values)) - 1L) %/% rows_a_statement)) {
+      write_to(con, DBI::sqlAppendTable(con, DBI::SQL(quote_table(con, table)), some,
+        row.names = FALSE))
     }
     DBI::dbCommit(con)
   },

@@ -73,41 +73,54 @@ source_dates <- function(values, table) {
   dates[match(values, known)]
 }
 
+# Sums by columns (SQL by name); NULL for none. Texts come as factors. Aggregates have names of their
+# own: some databases take a column's name inside for theirs.
+ask_sums <- function(source, table, by, where, also = NULL) {
+  column <- function(name) source_column(source, table, name)
+  sums <- c(sum_clicks = sprintf("sum(%s)", column("clicks")),
+    sum_shown = sprintf("sum(%s)", column("impressions")),
+    # Totals may have no position.
+    sum_weighted = if ("position" %in% names(table$columns)) {
+      sprintf("sum(1.0 * %s * %s)", column("position"), column("impressions"))
+    },
+    also)
+  named <- c(stats::setNames(by, paste0("by_", names(by))), sums)
+  rows <- ask_blocks(source, sprintf("SELECT %s FROM %s WHERE %s GROUP BY %s",
+    paste(named, "AS", names(named), collapse = ", "),
+    quote_table(source_con(source), table$table), where, paste(by, collapse = ", ")))
+  if (!nrow(rows)) return(NULL)
+  setnames(rows, c(paste0("by_", names(by)), "sum_clicks", "sum_shown"),
+    c(names(by), "clicks", "impressions"))
+  if (is.null(rows[["sum_weighted"]])) set(rows, j = "sum_weighted", value = NA_real_)
+  setnames(rows, "sum_weighted", "weighted")
+  for (figure in c("clicks", "impressions", "weighted")) {
+    set(rows, j = figure, value = as.numeric(rows[[figure]]))
+  }
+  if ("date" %in% names(by)) set(rows, j = "date", value = source_dates(rows$date, table))
+  # The database is asked again by its own spelling.
+  spelt <- rows[["query"]]
+  fold_texts(rows)
+  if ("query" %in% names(by)) repair_queries(rows)
+  if (!is.null(spelt)) set(rows, j = "spelt", value = spelt)
+  rows[]
+}
+
 # The rows of one grain, summed by the dimensions of the table: as read_slices() gives them.
 query_slices <- function(source, slices, dimensions) {
   table <- source$tables[[slices$grain[1]]]
   used <- intersect(table$dimensions, dimensions)
-  column <- function(name) source_column(source, table, name)
   # What nobody asks for keeps rows apart all the same: a position is that of one device.
-  by <- vapply(table$dimensions, column, "")
-  position <- "position" %in% names(table$columns)
-  # Aggregates have names of their own: some databases take a column's name inside for theirs.
-  sql <- sprintf(paste("SELECT %s, sum(%s) AS sum_clicks, sum(%s) AS sum_shown%s FROM %s",
-    "WHERE %s AND %s <= %s GROUP BY %s"),
-    paste(by, "AS", paste0("by_", names(by)), collapse = ", "), column("clicks"),
-    column("impressions"), if (position) {
-      sprintf(", sum(1.0 * %s * %s) AS sum_weighted", column("position"), column("impressions"))
-    } else {
-      ""
-    },
-    quote_table(source_con(source), table$table),
-    source_where(source, table, min(slices$day), max(slices$day)), column("clicks"),
-    column("impressions"), paste(by, collapse = ", "))
-  rows <- ask_blocks(source, sql)
-  setnames(rows, paste0("by_", names(by)), names(by))
-  impressions <- as.numeric(rows$sum_shown)
-  set(rows, j = "date", value = source_dates(rows$date, table))
+  by <- vapply(stats::setNames(nm = table$dimensions),
+    function(name) source_column(source, table, name), "")
+  rows <- ask_sums(source, table, by, paste(source_where(source, table, min(slices$day),
+    max(slices$day)), "AND", source_column(source, table, "clicks"), "<=",
+    source_column(source, table, "impressions")))
   for (name in setdiff(used, "date")) {
-    if (!is.factor(rows[[name]])) {
-      set(rows, j = name, value = as_levels(as.character(rows[[name]])))
-    }
+    if (!is.factor(rows[[name]])) set(rows, j = name, value = as_levels(as.character(rows[[name]])))
   }
-  fold_texts(rows)
-  if ("query" %in% used) repair_queries(rows)
-  set(rows, j = figure_names, value = list(as.numeric(rows$sum_clicks), impressions,
-    if (position) as.numeric(rows$sum_weighted) / impressions else NA_real_))
-  kept <- c(union("date", used), figure_names)
-  rows <- rows[as.integer(rows$date) %in% slices$day, kept, with = FALSE]
+  set(rows, j = "position", value = rows$weighted / rows$impressions)
+  rows <- rows[as.integer(rows$date) %in% slices$day, c(union("date", used), figure_names),
+    with = FALSE]
   if (!"date" %in% used) set(rows, j = "date", value = NULL)
   list(rows = rows, dimensions = used, window = NULL, damaged = character())
 }

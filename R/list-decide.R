@@ -123,8 +123,7 @@ leave_decided <- function(findings, decisions, today) {
   was <- tasks[match(last$task, tasks$task)]
   now <- of_task(found$if_done, found$task)
   changed <- known & now > 1.5 * was$if_done & now > was$if_done_high & now >= 1
-  away <- known & ((last$decision == "later" & last$until > today) |
-    (last$decision %in% c("harmless", "done") & !changed)) %in% TRUE
+  away <- known & decided_away(last$decision, last$until, today, changed)
   set(found, j = "decision", value = ifelse(known, last$decision, ""))
   back <- which(known & !away & last$decision != "fix" & found$hours > 0)
   set(found, back, "reason", sprintf("%s Back: %s on %s at +%s clicks if done%s.",
@@ -134,6 +133,12 @@ leave_decided <- function(findings, decisions, today) {
   findings$decided <- found[away]
   findings$findings <- found
   keep_lines(findings, !away)
+}
+
+# Whether a decision takes a task off the list. changed: its facts have, since.
+decided_away <- function(decision, until, today, changed = FALSE) {
+  ((decision == "later" & until > today) |
+    (decision %in% c("harmless", "done") & !changed)) %in% TRUE
 }
 
 # What came of steps, as it was last judged: kept for the chances of the next list.

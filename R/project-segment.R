@@ -1,6 +1,6 @@
 # A segment put into a project's settings under a name, without touching what else stands there.
 
-# conditions: named list as tide_segment() takes them. Out: the settings as they are then.
+# conditions: named list as tide_segment() takes them. Out: the segments as they are then.
 keep_segment <- function(dir, name, conditions) {
   file <- file.path(dir, "inktide.yml")
   lines <- readLines(file, encoding = "UTF-8", warn = FALSE)
@@ -32,12 +32,7 @@ keep_segment <- function(dir, name, conditions) {
   dir.create(aside)
   on.exit(unlink(aside, recursive = TRUE))
   write_lines(lines, file.path(aside, "inktide.yml"))
-  added <- read_segments_of(aside)
+  added <- tide_settings(aside)$segments
   write_whole(file, function(path) write_lines(lines, path))
   added
-}
-
-read_segments_of <- function(dir) {
-  given <- yaml::read_yaml(file.path(dir, "inktide.yml"))
-  read_segments(given$segments, file.path(dir, "inktide.yml"), "segments")
 }

@@ -74,33 +74,6 @@ scope_where <- function(scope, from = NULL, to = NULL, queries = NULL) {
     collapse = " AND ")
 }
 
-# Sums by columns (SQL by name). Texts come as factors.
-ask_sums <- function(scope, by, where, also = NULL) {
-  source <- scope$source
-  table <- scope$table
-  column <- function(name) source_column(source, table, name)
-  sums <- c(sum_clicks = sprintf("sum(%s)", column("clicks")),
-    sum_shown = sprintf("sum(%s)", column("impressions")),
-    sum_weighted = sprintf("sum(1.0 * %s * %s)", column("position"), column("impressions")), also)
-  named <- c(stats::setNames(by, paste0("by_", names(by))), sums)
-  rows <- ask_blocks(source, sprintf("SELECT %s FROM %s WHERE %s GROUP BY %s",
-    paste(named, "AS", names(named), collapse = ", "),
-    quote_table(source_con(source), table$table), where, paste(by, collapse = ", ")))
-  if (!nrow(rows)) return(NULL)
-  setnames(rows, c(paste0("by_", names(by)), "sum_clicks", "sum_shown", "sum_weighted"),
-    c(names(by), "clicks", "impressions", "weighted"))
-  for (figure in c("clicks", "impressions", "weighted")) {
-    set(rows, j = figure, value = as.numeric(rows[[figure]]))
-  }
-  if ("date" %in% names(by)) set(rows, j = "date", value = source_dates(rows$date, table))
-  # The database is asked again by its own spelling.
-  spelt <- rows[["query"]]
-  fold_texts(rows)
-  if ("query" %in% names(by)) repair_queries(rows)
-  if (!is.null(spelt)) set(rows, j = "spelt", value = spelt)
-  rows[]
-}
-
 columns_of <- function(scope, names) {
   vapply(stats::setNames(names, names),
     function(name) source_column(scope$source, scope$table, name), "")
@@ -116,7 +89,7 @@ reduce_source <- function(scope, recent_from, split) {
       source_day(scope$source, recent_from)))
   },
     if (!is.null(split)) c(part = column(split)))
-  rows <- ask_sums(scope, by, scope_where(scope),
+  rows <- ask_sums(scope$source, scope$table, by, scope_where(scope),
     also = c(many = "count(*)", first_day = sprintf("min(%s)", column("date"))))
   if (is.null(rows)) {
     abort_tide("No row is left after filtering.", where = scope$table$table,
@@ -138,7 +111,7 @@ reduce_source <- function(scope, recent_from, split) {
     if (!is.null(recent_from)) "recent"), figures), !is.null(recent_from))
   reduced <- list(queries = queries, pages = pages, all = finished$all, recent = finished$recent,
     split_cells = if (!is.null(split)) sum_split(cells),
-    by_day = reduce_days(placed(ask_sums(scope, columns_of(scope, "date"), scope_where(scope)))),
+    by_day = reduce_days(placed(ask_sums(scope$source, scope$table, columns_of(scope, "date"), scope_where(scope)))),
     spelt = spelt)
   c(reduced, list(blend = source_blend(scope, reduced),
     course = source_course(scope, reduced, spelt)))
@@ -163,7 +136,7 @@ day_rows <- function(scope, days) {
   runs <- split(sort(as.integer(days)), cumsum(c(TRUE, diff(sort(as.integer(days))) > 1)))
   by <- columns_of(scope, union(c("date", scope$by), scope$table$dimensions))
   rows <- rbindlist(lapply(runs, function(run) {
-    own <- ask_sums(scope, by, scope_where(scope, min(run), max(run)))
+    own <- ask_sums(scope$source, scope$table, by, scope_where(scope, min(run), max(run)))
     if (!is.null(own)) own[, c("date", scope$by, "clicks", "impressions", "weighted"), with = FALSE]
   }))
   placed(rows)
@@ -188,7 +161,7 @@ source_course <- function(scope, reduced, spelt) {
     seq_along(begins[-1])), collapse = " "), length(begins))
   by <- c(columns_of(scope, scope$by), month = if (length(begins) > 1) month)
   rows <- rbindlist(lapply(batches(spelt, codes),
-    function(names) ask_sums(scope, by, scope_where(scope, queries = names))))
+    function(names) ask_sums(scope$source, scope$table, by, scope_where(scope, queries = names))))
   date <- begins[if (length(begins) > 1) as.integer(rows$month) else rep(1L, nrow(rows))]
   course_sums(c(codes_of(rows, reduced), placed(rows)[, c("impressions", "position")]), date, keys,
     reduced$pages$keys)
@@ -207,6 +180,6 @@ query_chunks <- function(scope, reduced, codes, from) {
   by <- columns_of(scope, c("date", scope$by))
   lapply(batches(reduced$spelt, codes), function(names) {
     force(names)
-    function(first = from) placed(ask_sums(scope, by, scope_where(scope, first, NULL, names)))
+    function(first = from) placed(ask_sums(scope$source, scope$table, by, scope_where(scope, first, NULL, names)))
   })
 }

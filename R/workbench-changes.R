@@ -4,13 +4,12 @@ changes_view <- function(held, state) {
   if (is.null(held$data) || !"date" %in% held$explorer$dimensions) {
     return(empty_state("Windows need days.", "Open data by date, query and page."))
   }
-  level <- if (state$level %in% moved_by) state$level else "query"
-  days <- state_number(state$days, 28)
+  level <- compared_level(state)
   presets <- list(`last 28 days` = list(days = "28", before = NULL, after = NULL),
     `last 90 days` = list(days = "90", before = NULL, after = NULL),
     `28 days, a year before` = list(days = "28", before = "year", after = NULL))
   sides <- side_segments(held)
-  compared <- compared_state(held, state, level, days, sides)
+  compared <- compared_state(held, state, sides)
   sprintf(paste0("<h1 class='visually-hidden' tabindex='-1'>What changed</h1>",
     "<div class='tools'>%s %s %s %s</div>%s<p class='soft'>Drag over days to choose the later ",
     "window, with Shift the earlier one.</p>%s"),
@@ -42,7 +41,11 @@ side_segments <- function(held) {
     }))
 }
 
-compared_state <- function(held, state, level, days, sides) {
+compared_level <- function(state) if (state$level %in% moved_by) state$level else "query"
+
+compared_state <- function(held, state, sides = side_segments(held)) {
+  level <- compared_level(state)
+  days <- state_number(state$days, 28)
   after <- state_window(state$after)
   before <- if (state$before == "year") "year" else state_window(state$before)
   segments <- unname(sides[intersect(c(state$one, state$other), names(sides))])
@@ -112,18 +115,7 @@ change_table <- function(held, compared, level) {
   parts <- c(Demand = "by_demand", Position = "by_position", CTR = "by_ctr",
     `New and lost` = "by_new_lost")
   sides <- first_given(compared$sides, c("before", "after"))
-  step <- c(query = "queries", page = "pages", folder = "page_group", device = "device",
-    country = "country")
-  shown <- if (level == "page") format_path(moves$name) else moves$name
-  name <- if (level %in% names(step)) {
-    as_html(sprintf(paste0("<button type='button' class='row' data-step=\"{&quot;by&quot;:&quot;",
-      "%s&quot;,&quot;arg&quot;:&quot;%s&quot;,&quot;value&quot;:&quot;%s&quot;}\">%s</button>"),
-      if (level == "query") "page" else "query", step[[level]],
-      escape_attribute(json_text(moves$name)), escape(shown)))
-  } else {
-    shown
-  }
-  columns <- c(stats::setNames(list(name), level),
+  columns <- c(stats::setNames(list(leading_names(level, moves$name)), level),
     stats::setNames(list(format_count(moves$clicks_before), format_count(moves$clicks_after)),
       sides),
     list(Change = signed_count(moves$change)),
@@ -137,7 +129,7 @@ change_table <- function(held, compared, level) {
 
 change_sums <- function(compared) {
   site <- compared$site
-  told <- utils::head(compared$drivers, 4)$told
+  drivers <- utils::head(compared$drivers, 4)$told
   windows <- if (is.null(compared$sides)) compared$windows
   paste0(if ("from" %in% names(windows)) {
     sprintf("<p class='soft'>%s compared with %s</p>",
@@ -148,7 +140,5 @@ change_sums <- function(compared) {
     Change = signed_count(site$change), Demand = signed_count(site$by_demand),
     Position = signed_count(site$by_position), CTR = signed_count(site$by_ctr),
     `New and lost` = signed_count(site$by_new_lost))),
-    if (length(told)) {
-      sprintf("<ul>%s</ul>", paste(sprintf("<li>%s</li>", escape(told)), collapse = ""))
-    })
+    list_part(drivers))
 }

@@ -69,9 +69,8 @@ tasks_decided <- function(held, today = Sys.Date()) {
   row[is.na(row)] <- match(held$tasks$id[is.na(row)], decisions$id)
   made <- fcoalesce(decisions$decision[row], rep("", nrow(held$tasks)))
   made[made == "open"] <- ""
-  until <- decisions$until[row]
   list(decision = made, note = fcoalesce(decisions$note[row], rep("", nrow(held$tasks))),
-    away = made %in% c("harmless", "done") | made == "later" & (until > as.IDate(today)) %in% TRUE)
+    away = decided_away(made, decisions$until[row], as.IDate(today)))
 }
 
 # A result that takes time, kept for the state that it belongs to.

@@ -14,14 +14,14 @@ explore_view <- function(held, state) {
     return(empty_state("There are no rows to explore.",
       "Open a project, or files, with a table by query (best by date, query and page)."))
   }
-  by <- if (state$by %in% explore_kinds) state$by else "query"
+  by <- explored_by(state)
   conditions <- lapply(state$c, read_condition)
-  view <- explored(held, state, by, conditions)
+  view <- explored(held, state)
   fault <- inherits(view, "condition")
   sprintf(paste0("<h1 class='visually-hidden' tabindex='-1'>Explore %s</h1>%s%s",
     "<div class='tools'>%s</div>%s"),
     explore_words[[by]], trail_steps(state), view_sentence(held, state, by, conditions),
-    saved_box(held, conditions),
+    saved_box(held, state, conditions),
     if (fault) {
       sprintf("<p class='empty'>%s %s</p>", escape(view$what), escape(view$fix))
     } else {
@@ -30,16 +30,18 @@ explore_view <- function(held, state) {
 }
 
 # The table of a state; an error is handed back, since it is shown where the table would be.
-explored <- function(held, state, by, conditions) {
-  segments <- Filter(Negate(is.null), lapply(conditions, `[[`, "segment"))
+explored <- function(held, state) {
+  segments <- Filter(Negate(is.null), lapply(lapply(state$c, read_condition), `[[`, "segment"))
   if (nzchar(state$segment) && state$segment %in% names(held$segments)) {
     segments <- c(segments, held$segments[state$segment])
   }
   columns <- c("clicks", "impressions", "ctr", "expected_ctr", "position", "share", "queries",
     "pages")
-  tryCatch(tide_explore(held$explorer, by, segments, state_day(state$from), state_day(state$to),
-    if (state$sort %in% columns) state$sort), tide_error = identity)
+  tryCatch(tide_explore(held$explorer, explored_by(state), segments, state_day(state$from),
+    state_day(state$to), if (state$sort %in% columns) state$sort), tide_error = identity)
 }
+
+explored_by <- function(state) if (state$by %in% explore_kinds) state$by else "query"
 
 # The way walked: each step can be gone back to, or cut.
 trail_steps <- function(state) {
@@ -107,10 +109,10 @@ add_condition <- function(held) {
 }
 
 # Saved under a name as a segment of the project; those that are there can be put on.
-saved_box <- function(held, conditions) {
+saved_box <- function(held, state, conditions) {
   own <- names(held$segments)
   paste0(if (length(own)) {
-    select_box("segment", "Segment", c("", own), c("none", own), "")
+    select_box("segment", "Segment", c("", own), c("none", own), state$segment)
   } else {
     ""
   },
@@ -143,21 +145,10 @@ view_table <- function(held, state, view) {
     names(figures), heads = heads, wide = by), at$html)
 }
 
-# Names that lead on: a query to its pages, a page to its queries, anything else to its queries.
 explored_names <- function(rows, by) {
-  if (by == "pair") {
-    return(as_html(sprintf("%s <span class='soft'>%s</span>", escape(rows$query),
-      escape(format_path(rows$page)))))
-  }
-  value <- rows[[by]]
-  shown <- if (by == "page") format_path(value) else value
-  leads <- c(query = "queries", page = "pages", folder = "page_group", country = "country",
-    device = "device", vertical = "vertical", rich_result = "rich_result")
-  if (!by %in% names(leads)) return(shown)
-  next_by <- if (by == "query") "page" else "query"
-  as_html(sprintf(paste0("<button type='button' class='row' data-step=\"{&quot;by&quot;:&quot;%s",
-    "&quot;,&quot;arg&quot;:&quot;%s&quot;,&quot;value&quot;:&quot;%s&quot;}\">%s</button>"),
-    next_by, leads[[by]], escape_attribute(json_text(value)), escape(shown)))
+  if (by != "pair") return(leading_names(by, rows[[by]]))
+  as_html(sprintf("%s <span class='soft'>%s</span>", escape(rows$query),
+    escape(format_path(rows$page))))
 }
 
 view_total <- function(view) {

@@ -6,15 +6,12 @@ hand_file <- function(held, state, format) {
   on.exit(unlink(file))
   switch(format, png = save_figure(hand_figure(held, state), file, 10, 6),
     html = tide_report(hand_findings(held, state), file, title = held$title),
-    md = write_whole(file, function(path) {
-      write_lines(checklist_lines(hand_findings(held, state), Inf), path)
-    }),
-    xlsx = if (state$view == "list") {
+    md = tide_write(hand_findings(held, state), file), xlsx = if (state$view == "list") {
       tide_write(hand_findings(held, state), file)
     } else {
       write_whole(file, function(path) openxlsx::write.xlsx(hand_rows(held, state), path))
     },
-    write_whole(file, function(path) write_lines(csv_lines(hand_rows(held, state)), path)))
+    tide_write(hand_rows(held, state), file))
   types <- c(png = "image/png", html = "text/html; charset=utf-8", md = "text/markdown",
     xlsx = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
     csv = "text/csv; charset=utf-8")
@@ -33,26 +30,17 @@ hand_rows <- function(held, state) {
   switch(state$view, list = , map = hand_findings(held, state)$findings,
     line = tide_trace(held$findings, state$id)$cells,
     curve = setDT(as.data.frame(tidy(held$findings$curve))),
-    changes = {
-      level <- if (state$level %in% moved_by) state$level else "query"
-      setDT(as.data.frame(tidy(compared_state(held, state, level, state_number(state$days, 28),
-        side_segments(held)))))
-    },
+    changes = setDT(as.data.frame(tidy(compared_state(held, state)))),
     contests = {
       found <- held$findings$findings
       found[found$kind == "cannibalized"]
     },
-    explored(held, state, if (state$by %in% explore_kinds) state$by else "query",
-      lapply(state$c, read_condition))$rows)
+    explored(held, state)$rows)
 }
 
 hand_figure <- function(held, state) {
   switch(state$view, map = ggplot2::autoplot(hand_findings(held, state)),
     contests = ggplot2::autoplot(held$findings, what = "contests"),
-    changes = {
-      level <- if (state$level %in% moved_by) state$level else "query"
-      ggplot2::autoplot(compared_state(held, state, level, state_number(state$days, 28),
-        side_segments(held)))
-    },
+    changes = ggplot2::autoplot(compared_state(held, state)),
     ggplot2::autoplot(held$findings$curve))
 }

@@ -23,6 +23,24 @@ json_text <- function(x) {
   gsub("\"", "\\\"", visible_text(x), fixed = TRUE)
 }
 
+# Names that lead on to a table `by` something, narrowed by the name.
+step_each <- function(by, arg, values, shown) {
+  as_html(sprintf(paste0("<button type='button' class='row' data-step=\"{&quot;by&quot;:&quot;%s",
+    "&quot;,&quot;arg&quot;:&quot;%s&quot;,&quot;value&quot;:&quot;%s&quot;}\">%s</button>"), by,
+    arg, escape_attribute(json_text(values)), escape(shown)))
+}
+
+# The condition that a name of each table narrows by.
+step_args <- c(query = "queries", page = "pages", folder = "page_group", country = "country",
+  device = "device", vertical = "vertical", rich_result = "rich_result")
+
+# A query leads to its pages, anything else to its queries.
+leading_names <- function(by, values) {
+  shown <- if (by == "page") format_path(values) else values
+  if (!by %in% names(step_args)) return(shown)
+  step_each(if (by == "query") "page" else "query", step_args[[by]], values, shown)
+}
+
 link_button <- function(label, go, look = "plain", pressed = NULL) {
   sprintf("<button type='button' class='%s' %s%s>%s</button>", look, go,
     if (is.null(pressed)) "" else sprintf(" aria-pressed='%s'", tolower(pressed)), escape(label))

@@ -45,7 +45,7 @@ list_view <- function(held, state) {
   chosen <- chosen_tasks(held, state)
   tasks <- chosen$tasks
   hours <- state_number(state$hours, 8)
-  fits <- within_hours(tasks, hours)
+  fits <- tasks$task %in% tasks_within(tasks, hours)
   at <- page_buttons(state, nrow(tasks), tasks_each)
   sprintf(paste0("<h1 class='visually-hidden' tabindex='-1'>List of tasks</h1>",
     "<div class='beside'><aside aria-label='choose'><details class='facets' open>",
@@ -56,19 +56,6 @@ list_view <- function(held, state) {
     text_box("hours", "What fits in hours", format(hours), "number", 5),
     list_sums(tasks, fits, hours), task_table(tasks[at$rows], fits[at$rows], chosen$sort, held),
     at$html, decide_bar(held))
-}
-
-# The best first, each that still fits.
-within_hours <- function(tasks, hours) {
-  fits <- logical(nrow(tasks))
-  left <- hours
-  for (i in seq_along(fits)) {
-    if (tasks$hours[i] <= left + 1e-9) {
-      fits[i] <- TRUE
-      left <- left - tasks$hours[i]
-    }
-  }
-  fits
 }
 
 list_sums <- function(tasks, fits, hours) {

@@ -77,3 +77,31 @@ test_that("what rows do not have is one clear error", {
   expect_match(format(tide_explore(explorer, "page", tide_segment("x", device = "mobile"))),
     "left out by the conditions", all = FALSE)
 })
+
+test_that("an index of names and sums without days change nothing but the time", {
+  data <- tide_read(tide_example()[["pairs"]])
+  many <- tide_explorer(data, brand = "fernmoor")
+  space <- asNamespace("inktide")
+  least <- space$indexed_from
+  assignInNamespace("indexed_from", 0L, space)
+  withr::defer(assignInNamespace("indexed_from", least, space))
+  stacks <- list(list(), list(query_text = "radish"), list(queries = "radish spacing"),
+    list(page_text = "/guides/", device = "mobile"), list(position = c(4, 20)),
+    list(query_text = "radish", min_impressions = 5))
+  for (conditions in stacks) {
+    segments <- Map(function(value, name) do.call(tide_segment,
+      c(list(name), stats::setNames(list(value), name))), conditions, names(conditions))
+    for (by in c("query", "page", "pair", "device", "week", "topic")) {
+      for (from in list(NULL, "2026-10-01")) {
+        large <- tide_explore(many, by, segments, from = from)
+        assignInNamespace("indexed_from", least, space)
+        small <- tide_explore(explorer, by, segments, from = from)
+        assignInNamespace("indexed_from", 0L, space)
+        expect_equal(large$rows[order(large$rows[[1]], large$rows[[2]])],
+          small$rows[order(small$rows[[1]], small$rows[[2]])],
+          label = paste(names(conditions), by, from))
+        expect_equal(large$outside, small$outside)
+      }
+    }
+  }
+})

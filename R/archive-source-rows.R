@@ -73,8 +73,8 @@ source_dates <- function(values, table) {
   dates[match(values, known)]
 }
 
-# Sums by columns (SQL by name); NULL for none. Texts come as factors. Aggregates have names of their
-# own: some databases take a column's name inside for theirs.
+# Sums by columns (SQL by name); NULL for none. Texts come as factors. Aggregates have names of
+# their own: some databases take a column's name inside for theirs.
 ask_sums <- function(source, table, by, where, also = NULL) {
   column <- function(name) source_column(source, table, name)
   sums <- c(sum_clicks = sprintf("sum(%s)", column("clicks")),

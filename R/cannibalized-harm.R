@@ -1,4 +1,4 @@
-# What two pages of one query do to each other, told by who led when, by how close they stand and by
+# What two pages of one query do to each other, judged by who led when, by how close they stand and by
 # whose words match the query. Each kind of harm has its test; what passes none is harmless.
 
 # Pages swap where each led for so many days and so large a share of them. Pages that take turns
@@ -170,7 +170,7 @@ log_clicks_likely <- function(pages, beside, spread) {
       expected_first / (expected_first + pages$expected_second), log = TRUE)
 }
 
-# What the kinds of harm are told by, one row a query; the two rivals' figures end in
+# What the kinds of harm are judged by, one row a query; the two rivals' figures end in
 # `_first` and `_second`.
 contest_figures <- function(rivals, course, fits, spread) {
   seen <- rivals$seen

@@ -158,9 +158,9 @@ emit_why <- function(options, moves) {
         if (is.null(moves$sides)) "windows" else "segments"))
   }
   whole <- whole_lines(asked)
-  told <- vapply(seq_len(nrow(asked)),
+  sentence <- vapply(seq_len(nrow(asked)),
     function(i) change_sentence(whole[i], line_name(asked$name[i], moves$level), moves), "")
-  emit(options, asked, wrap_lines(told, terminal_width()))
+  emit(options, asked, wrap_lines(sentence, terminal_width()))
 }
 
 # At a terminal that has colours, what is no more than noise is grey, what is clearly less is red,

@@ -134,7 +134,7 @@ came_line <- function(x) {
   } else {
     c(new = paste("only in", x$sides[2]), lost = paste("only in", x$sides[1]))
   }
-  told <- vapply(c("new", "lost"), function(wanted) {
+  sentence_parts <- vapply(c("new", "lost"), function(wanted) {
     own <- x$moves[which(x$moves$status == wanted)]
     if (nrow(own)) {
       sprintf("%s %s (%s clicks)", format_count(nrow(own)), words[[wanted]],
@@ -143,16 +143,16 @@ came_line <- function(x) {
       ""
     }
   }, "")
-  told <- told[nzchar(told)]
-  if (length(told)) {
-    sprintf("%s; the rest was shown in both %s", paste(told, collapse = ", "),
+  sentence_parts <- sentence_parts[nzchar(sentence_parts)]
+  if (length(sentence_parts)) {
+    sprintf("%s; the rest was shown in both %s", paste(sentence_parts, collapse = ", "),
       if (is.null(x$sides)) "windows" else "segments")
   }
 }
 
 # What happened in one of the windows only.
 events_line <- function(x, most = 4) {
-  told <- vapply(c(after = "after", before = "before"), function(side) {
+  sentence_parts <- vapply(c(after = "after", before = "before"), function(side) {
     own <- x$events[x$events$window == side]
     if (!NROW(own)) return("")
     shown <- utils::head(own, most)
@@ -162,8 +162,8 @@ events_line <- function(x, most = 4) {
         collapse = ", "),
       if (nrow(own) > most) sprintf(" and %s more", format_count(nrow(own) - most)) else "")
   }, "")
-  told <- told[nzchar(told)]
-  if (length(told)) paste(told, collapse = "; ")
+  sentence_parts <- sentence_parts[nzchar(sentence_parts)]
+  if (length(sentence_parts)) paste(sentence_parts, collapse = "; ")
 }
 
 # Windows of one year differ by the season too: what the same weeks did a year before, or that the

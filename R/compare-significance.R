@@ -5,7 +5,7 @@
 # site did, from common_changes(); between: how far lines waver besides counts, from
 # window_wavering(); without either (segments, single pairs) both come from the lines themselves.
 #
-# Impressions say far more than clicks, and demand wavers less than what positions make of it: so
+# Impressions say far more than clicks, and demand varies less than what positions make of it: so
 # demand, what it and position make of clicks, and CTR at equal position are tested apart, each as a
 # log ratio. The smaller p-value of the first two together (Simes 1986) and of CTR counts, times
 # two; Benjamini and Hochberg (1995) over all that are tested. A line must differ from no change and

@@ -182,8 +182,8 @@ exported_sides <- function(data, after, before) {
     if (is.null(own)) tables[[side]]$days else as.integer(own[2] - own[1]) + 1L
   }, 0L)
   # Windows whose lengths nobody tells are taken as equally long.
-  told <- days[!is.na(days)]
-  days[is.na(days)] <- if (length(told)) told[1] else 30L
+  known_days <- days[!is.na(days)]
+  days[is.na(days)] <- if (length(known_days)) known_days[1] else 30L
   end <- function(i) {
     as.IDate(vapply(names(tables), function(side) {
       own <- given[[side]]
@@ -196,7 +196,7 @@ exported_sides <- function(data, after, before) {
     side = rep(1:2, vapply(rows, nrow, 0L)),
     windows = data.table(from = end(1), to = end(2), days = unname(days), missing = 0L,
       left_out = 0L),
-    equal = !length(told))
+    equal = !length(known_days))
 }
 
 # The finest table with queries that has an earlier window beside it, where none has days.

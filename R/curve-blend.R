@@ -1,6 +1,6 @@
 # Positions are averages: a row of 40 impressions at 8.4 was shown at 7, 8, 9 and 10, and what it
 # earns is the mean of what those places earn, not what 8.4 earns. How far the places of one row lie
-# apart is told by the daily rows: two rows of one pair on neighbouring days differ by drift,
+# apart is measured on the daily rows: two rows of one pair on neighbouring days differ by drift,
 # whatever their size, and by the luck of few impressions, which falls with their number. The slope
 # on one over the impressions is the variance within a row.
 

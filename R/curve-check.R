@@ -50,7 +50,7 @@ tide_curve_check <- function(curve, summary, rivals = FALSE) {
     value = stats::qnorm(pmin(pmax(below + chance * (at - below), 1e-9), 1 - 1e-9)))
   set(pairs, j = "band", value = position_band(pairs$position, c(1, 4, 11, 21)))
   set(pairs, j = "place", value = pmin(floor(pairs$position + 0.5), 100))
-  told <- pairs[pairs$expected >= 0.5]
+  judged <- pairs[pairs$expected >= 0.5]
   named <- function(rows) data.table(
     query = summary$queries$query[rows$query],
     page = summary$pages$page[rows$page],
@@ -61,8 +61,8 @@ tide_curve_check <- function(curve, summary, rivals = FALSE) {
   folders <- folder_ratios(cells, pairs, summary, curve)
   structure(list(
     segment = main,
-    residuals = named(told),
-    bands = told[, .(pairs = .N, mean = mean(residual), sd = stats::sd(residual),
+    residuals = named(judged),
+    bands = judged[, .(pairs = .N, mean = mean(residual), sd = stats::sd(residual),
       beyond_2 = mean(abs(residual) > 2)),
       by = "band"][order(match(band, band_names(c(1, 4, 11, 21))))],
     effective = pairs[,

@@ -166,14 +166,14 @@ add_days <- function(one, other) {
   both <- merge_reduced(as_reduced(one), as_reduced(other))
   queries <- heaviest_spellings(both$queries)
   brand <- unlist(lapply(list(one, other), function(s) s$queries$key[s$queries$segment == "brand"]))
-  told <- "non-brand" %in% c(one$queries$segment, other$queries$segment) || length(brand)
+  with_brand <- "non-brand" %in% c(one$queries$segment, other$queries$segment) || length(brand)
   pages <- heaviest_spellings(both$pages)
   from <- min(one$window$from, other$window$from)
   to <- max(one$window$to, other$window$to)
   new_summary(queries = setDT(list(
     query = queries$names,
     key = queries$keys,
-    segment = if (!told) {
+    segment = if (!with_brand) {
       rep("all", length(queries$keys))
     } else {
       ifelse(queries$keys %in% brand, "brand", "non-brand")

@@ -1,6 +1,6 @@
 # Estimates one segment's curve. Clicks of a query x page pair in a cell have mean impressions x
 # curve x the pair's own factor; factors have mean 1 and variance `spread` between pairs, which may
-# grow or fall with the position (see curve-spread.R), and CTR wavers by `wobble` from cell to cell
+# grow or fall with the position (see curve-spread.R), and CTR varies by `wobble` from cell to cell
 # of one pair. So a pair's weight grows with its evidence only up to a point: a query with a million
 # impressions counts as one query. What a pair shows at several positions tells the shape of the
 # curve free of its own factor, which the covariance of its cells makes use of. The mean curve

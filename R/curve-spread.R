@@ -4,7 +4,7 @@
 
 spread_place <- 5
 
-# Positions beyond these tell and are told the spread at the end.
+# Positions beyond these count at the end and have the spread there.
 spread_range <- c(1, 20)
 
 # Belief before any data: a spread near 0.2, the same everywhere, each within a factor of about e.

@@ -242,17 +242,17 @@ shift_lines <- function(shifts) {
           "too few clicks to tell")
         return(sprintf("%s: %s.", head, why))
       }
-      told <- sprintf("%s %s (%s to %s)", measure_words[own$measure], percent_change(own$ratio),
+      measured <- sprintf("%s %s (%s to %s)", measure_words[own$measure], percent_change(own$ratio),
         percent_change(own$ratio_low), percent_change(own$ratio_high))
       clear <- which(own$verdict != "no sign" & own$measure != "clicks")
       sprintf("%s: %s; %s. Against %s, %s before and after.", head,
         if (own$verdict[1] == "no sign") {
-          paste(told[1], "- no sign")
+          paste(measured[1], "- no sign")
         } else {
-          paste(told[1], "-", own$verdict[1])
+          paste(measured[1], "-", own$verdict[1])
         },
         if (length(clear)) {
-          paste(told[clear], collapse = ", ")
+          paste(measured[clear], collapse = ", ")
         } else {
           "nothing in demand, position or CTR is significant"
         },

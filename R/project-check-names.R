@@ -58,7 +58,7 @@ intended_problems <- function(store, rules) {
     tide_error = function(e) NULL)
   if (is.null(summary)) return(NULL)
   found <- tide_intended(summary, rules)
-  told <- function(status, problem, where, consequence, fix) {
+  problem_line <- function(status, problem, where, consequence, fix) {
     own <- which(found$status == status)
     if (!length(own)) return(NULL)
     shown <- utils::head(own, 5)
@@ -67,21 +67,21 @@ intended_problems <- function(store, rules) {
       if (more) sprintf(" and %s more", format_count(more))),
       consequence, fix, "remark")
   }
-  rbind(told("outranked", "intended pages that are outranked",
+  rbind(problem_line("outranked", "intended pages that are outranked",
     function(at) {
       sprintf("'%s': %s at %s, behind %s at %s", at$query, format_path(at$intended),
         format_position(at$position), format_path(at$leader), format_position(at$leader_position))
     },
     "Another page answers the query than the one that should.",
     "Link from the leading page to the intended one, and turn the first to its other queries."),
-    told("does not rank", "intended pages that do not rank",
+    problem_line("does not rank", "intended pages that do not rank",
       function(at) {
         sprintf("'%s': %s; %s leads at %s", at$query, format_path(at$intended),
           format_path(at$leader), format_position(at$leader_position))
       },
       "The page that should answer the query is not shown for it.",
       "Answer the query on that page and link to it, or name the page that leads."),
-    told("query not seen", "queries with an intended page that nobody is shown",
+    problem_line("query not seen", "queries with an intended page that nobody is shown",
       function(at) {
         sprintf("'%s' (%s)", at$query, format_path(at$intended))
       },

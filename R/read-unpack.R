@@ -53,11 +53,11 @@ gunzip <- function(path, target, label, meter) {
   from <- gzfile(path, "rb")
   on.exit(close(from))
   written <- copy_stream(function() readBin(from, "raw", 2^22), target, label, meter)
-  told <- file_bytes(path, max(0, file.size(path) - 8), 8)
+  trailer <- file_bytes(path, max(0, file.size(path) - 8), 8)
   # Several gz streams in a row are a gz, too; then the end tells of the last one alone.
-  if (written == little(told[5:8])) {
-    check_sum(target, little(told[1:4]), label)
-  } else if (written < little(told[5:8])) {
+  if (written == little(trailer[5:8])) {
+    check_sum(target, little(trailer[1:4]), label)
+  } else if (written < little(trailer[5:8])) {
     abort_unpack(label, "it ends too early, as a broken download does")
   }
   target

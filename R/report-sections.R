@@ -87,7 +87,7 @@ report_moves <- function(moves, most = 8) {
   shown <- comparison_table(moves, most)
   line <- shown$row == "line"
   real <- utils::head(shown[line & shown$real], 2)
-  told <- vapply(seq_len(nrow(real)),
+  significant <- vapply(seq_len(nrow(real)),
     function(i) change_sentence(real[i], format_path(real$name[i]), moves), "")
   site <- site_sentences(moves)
   rows <- data.table(Page = ifelse(line, format_path(shown$name), shown$name),
@@ -98,8 +98,8 @@ report_moves <- function(moves, most = 8) {
     `New and lost` = signed_count(shown$by_new_lost), Significant = ifelse(shown$real, "yes", ""))
   said <- c(paste0(paste(c(sides_line(moves), events_line(moves)), collapse = "; "), ". ",
     paste(site, collapse = " ")),
-    if (length(told)) {
-      paste(told, collapse = " ")
+    if (length(significant)) {
+      paste(significant, collapse = " ")
     } else {
       sprintf("No page changed significantly (false-discovery rate %s).", format_share(moves$fdr))
     })

@@ -53,9 +53,9 @@ tide_filter.tide_data <- function(data, from = NULL, to = NULL, days = NULL, ...
     kept <- filter_rows(table$rows, segments, rules, grain, window_steps(from, to, days, without))
     ledger[[length(ledger) + 1L]] <<- kept$left_out
     if (nrow(kept$rows) < nrow(table$rows)) {
-      told <- if (!"date" %in% table$dimensions && !is.na(table$from)) table[c("from", "to")]
+      own_window <- if (!"date" %in% table$dimensions && !is.na(table$from)) table[c("from", "to")]
       stands_for <- table$days
-      table <- new_table(kept$rows, table$dimensions, table$to, told, table$rests_on)
+      table <- new_table(kept$rows, table$dimensions, table$to, own_window, table$rests_on)
       if (is.na(table$days)) table$days <- stands_for
     }
     if (!is.null(days) && is.na(table$days)) table$days <- as.integer(days)

@@ -111,7 +111,8 @@ reduce_source <- function(scope, recent_from, split) {
     if (!is.null(recent_from)) "recent"), figures), !is.null(recent_from))
   reduced <- list(queries = queries, pages = pages, all = finished$all, recent = finished$recent,
     split_cells = if (!is.null(split)) sum_split(cells),
-    by_day = reduce_days(placed(ask_sums(scope$source, scope$table, columns_of(scope, "date"), scope_where(scope)))),
+    by_day = reduce_days(placed(ask_sums(scope$source, scope$table, columns_of(scope, "date"),
+      scope_where(scope)))),
     spelt = spelt)
   c(reduced, list(blend = source_blend(scope, reduced),
     course = source_course(scope, reduced, spelt)))
@@ -180,6 +181,8 @@ query_chunks <- function(scope, reduced, codes, from) {
   by <- columns_of(scope, c("date", scope$by))
   lapply(batches(reduced$spelt, codes), function(names) {
     force(names)
-    function(first = from) placed(ask_sums(scope$source, scope$table, by, scope_where(scope, first, NULL, names)))
+    function(first = from) {
+      placed(ask_sums(scope$source, scope$table, by, scope_where(scope, first, NULL, names)))
+    }
   })
 }

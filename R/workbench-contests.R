@@ -5,7 +5,7 @@ contests_view <- function(held, state, most = 60) {
   found <- found[found$kind == "cannibalized"]
   if (!nrow(found) || is.null(held$findings$summary$contested)) {
     return(empty_state("No query has pages that compete.",
-      "Contests are told from data by date, query and page."))
+      "Contests show in data by date, query and page."))
   }
   made <- tasks_decided(held)
   task <- match(found$task, held$tasks$task)
@@ -22,7 +22,7 @@ contests_view <- function(held, state, most = 60) {
         held$tasks$id[task[shown]], escape_attribute(found$query[shown]))),
       Query = as_html(sprintf("<button type='button' class='row' %s>%s</button>",
         go_each("line", "id", found$id[shown]), escape(found$query[shown]))),
-      `Who led when` = as_html(drawn("svg")), Pages = drawn("told"),
+      `Who led when` = as_html(drawn("svg")), Pages = drawn("days_led"),
       `If done` = sprintf("+%s", format_clicks(found$if_done[shown])),
       Confidence = format_sure(found$confidence[shown]), Decided = decided[shown]),
       c("If done", "Confidence"), sprintf("data-id='%s' data-gain='%.4f' data-hours='%g'",
@@ -32,7 +32,7 @@ contests_view <- function(held, state, most = 60) {
     decide_bar(held))
 }
 
-# The first two pages of a query, and who led on each day: list(svg, told).
+# The first two pages of a query, and who led on each day: list(svg, days_led).
 contest_strip <- function(held, line) {
   summary <- held$findings$summary
   code <- match(line$query, summary$queries$query)
@@ -40,18 +40,18 @@ contest_strip <- function(held, line) {
   codes <- match(pages, summary$pages$page)
   days <- summary$contested[which(summary$contested$query == code &
     summary$contested$page %in% codes)]
-  if (!nrow(days)) return(list(svg = "", told = ""))
+  if (!nrow(days)) return(list(svg = "", days_led = ""))
   first <- days[order(days$date, -days$clicks, -days$impressions)]
   first <- first[!duplicated(first$date)]
   all <- seq(summary$recent$from, summary$recent$to, by = 1L)
   x <- as.integer(first$date) - as.integer(all[1])
   wide <- length(all)
   led <- first$page == codes[1]
-  told <- sprintf("%s (%s), %s (%s)", format_path(pages[1]), format_plural(sum(led), "day"),
+  days_led <- sprintf("%s (%s), %s (%s)", format_path(pages[1]), format_plural(sum(led), "day"),
     format_path(pages[2]), format_plural(sum(!led), "day"))
-  list(told = told, svg = sprintf(paste0("<svg class='strip' viewBox='0 0 %d 14' ",
+  list(days_led = days_led, svg = sprintf(paste0("<svg class='strip' viewBox='0 0 %d 14' ",
     "preserveAspectRatio='none' role='img' aria-label='%s'>%s</svg>"), as.integer(wide * 4),
-    escape_attribute(paste("days in the lead:", told)),
+    escape_attribute(paste("days in the lead:", days_led)),
     paste(sprintf("<rect class='%s' x='%d' y='%d' width='3' height='%d'></rect>",
       ifelse(led, "first", "second"), as.integer(x * 4), ifelse(led, 0L, 6L),
       ifelse(led, 14L, 8L)), collapse = "")))
@@ -61,5 +61,5 @@ contest_strip_of <- function(held, line) {
   if (line$kind != "cannibalized" || is.null(held$findings$summary$contested)) return("")
   strip <- contest_strip(held, line)
   sprintf("<section><h2>Who led when</h2>%s<p class='soft'>%s</p></section>", strip$svg,
-    escape(strip$told))
+    escape(strip$days_led))
 }

@@ -1,5 +1,5 @@
-# What two pages of one query do to each other, judged by who led when, by how close they stand and by
-# whose words match the query. Each kind of harm has its test; what passes none is harmless.
+# What two pages of one query do to each other, judged by who led when, by how close they stand and
+# by whose words match the query. Each kind of harm has its test; what passes none is harmless.
 
 # Pages swap where each led for so many days and so large a share of them. Pages that take turns
 # stand level where neither leads by more than a share of its position, or both are on page two:

@@ -178,7 +178,7 @@ add_days <- function(one, other) {
     } else {
       ifelse(queries$keys %in% brand, "brand", "non-brand")
     })),
-    pages = setDT(list(page = pages$names, key = pages$keys)), cells = key_cells(both$cells),
+    pages = setDT(list(page = pages$names, key = pages$keys)), cells = key_cells(both$cells$all),
     split = one$split, split_cells = both$split_cells, blend = both$blend, by_day = both$by_day,
     odd_days = rbind(one$odd_days, other$odd_days),
     site_by_day = rbind(one$site_by_day, other$site_by_day),
@@ -199,6 +199,6 @@ as_reduced <- function(summary) {
   }
   list(queries = weigh(summary$queries$key, summary$queries$query, summary$cells$query),
     pages = weigh(summary$pages$key, summary$pages$page, summary$cells$page),
-    cells = copy(summary$cells), some_recent = FALSE, split_cells = copy(summary$split_cells),
+    cells = list(all = copy(summary$cells)), split_cells = copy(summary$split_cells),
     by_day = summary$by_day, blend = summary$blend)
 }

@@ -12,17 +12,14 @@ read_part <- function(part, how) {
 # header: what its columns are called, where they are not read under the names of the file.
 read_table <- function(part, how, layout, header = layout$header) {
   all_columns <- match_columns(header, part$label, how$columns)
-  place <- open_records(part, layout)
-  if (!place$records) {
-    abort_no_table("The file has a header but no rows.", part$label,
-      "Export again with a window that holds data.")
-  }
   # All dimensions tell rows apart; those that nobody asked for go once it is known that no row
   # stands twice.
   columns <- all_columns[names(all_columns) %in% c(dimension_names, figure_names)]
   text <- intersect(names(columns), setdiff(dimension_names, "date"))
-  rows <- read_plain_cells(place, columns)
-  if (is.null(rows)) rows <- read_cells(place, columns, text)
+  read <- read_plain_table(part, layout, all_columns, columns)
+  if (is.null(read)) read <- read_any_table(part, layout, columns, text)
+  place <- read$place
+  rows <- read$rows
   for (column in text) set(rows, j = column, value = fold_levels(as_levels(rows[[column]])))
   # Totals may come without.
   if (!"position" %in% names(columns)) set(rows, j = "position", value = NA_real_)
@@ -40,8 +37,10 @@ read_table <- function(part, how, layout, header = layout$header) {
   } else {
     how$exported
   }
-  repeats <- repeated_rows(rows, place, layout$header,
-    all_columns[names(all_columns) %in% c(names(rows), "ctr")], aside, how$repeats)
+  repeats <- if (read$twice) {
+    repeated_rows(rows, place, layout$header,
+      all_columns[names(all_columns) %in% c(names(rows), "ctr")], aside, how$repeats)
+  }
   away <- setdiff(intersect(dimension_names, names(rows)), how$dimensions)
   if (length(away)) set(rows, j = away, value = NULL)
   used <- intersect(dimension_names, names(rows))
@@ -67,6 +66,16 @@ read_table <- function(part, how, layout, header = layout$header) {
     source = data.table(file = part$label, rows = place$all, kept = nrow(out$rows), grain = grain,
       exported = exported, ctr = figures$ctr, decimal = figures$decimal, odd_queries = odd,
       capped = looks_capped(rows), filters = filter_words(part$filters), skipped = ""))
+}
+
+# A table of any form, as read_plain_table() gives the plain ones.
+read_any_table <- function(part, layout, columns, text) {
+  place <- open_records(part, layout)
+  if (!place$records) {
+    abort_no_table("The file has a header but no rows.", part$label,
+      "Export again with a window that holds data.")
+  }
+  list(rows = read_cells(place, columns, text), place = place, twice = TRUE)
 }
 
 # Every record of the file is kept or left out with a reason.

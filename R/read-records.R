@@ -103,26 +103,6 @@ read_cells <- function(place, columns, text, nrows = Inf) {
   rows
 }
 
-# The same of a plain export (whole counts, numbers with a point, dates as 2026-03-31, no quote
-# inside a cell), several times as fast, since texts are coded as they are read; or NULL where any
-# cell is not plain, and the general reader says what it is.
-read_plain_cells <- function(place, columns) {
-  kinds <- plain_kinds[names(columns)]
-  if (place$escaped || anyNA(kinds)) return(NULL)
-  cells <- .Call(read_plain, enc2native(place$path), as.integer(place$skip), place$sep,
-    as.integer(columns), kinds, place$records, getDTthreads())
-  if (is.null(cells)) return(NULL)
-  names(cells) <- names(columns)
-  text <- names(columns)[kinds == 0L]
-  cells[text] <- lapply(cells[text], function(x) coded_levels(as.vector(x), attr(x, "levels")))
-  if (!is.null(cells[["date"]])) class(cells$date) <- c("IDate", "Date")
-  setDT(cells)[]
-}
-
-plain_kinds <- c(stats::setNames(rep(0L, length(dimension_names)), dimension_names), clicks = 1L,
-  impressions = 1L, position = 2L)
-plain_kinds[["date"]] <- 3L
-
 # All cells as text.
 read_texts <- function(place) {
   columns <- stats::setNames(seq_len(place$cells), sprintf("V%d", seq_len(place$cells)))

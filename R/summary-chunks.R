@@ -30,8 +30,7 @@ reduce_chunks <- function(chunks, recent_from, split = NULL) {
     abort_tide("No row is left after filtering.", where = "all months of the window",
       fix = "Loosen the filters.", class = "nothing_left")
   }
-  cells <- finish_cells(reduced$cells, reduced$some_recent)
-  reduced[c("all", "recent")] <- cells[c("all", "recent")]
+  reduced[c("all", "recent")] <- finish_cells(reduced$cells)
   if (several) {
     for (of in c("queries", "pages")) {
       reduced[[of]] <- c(heaviest_spellings(reduced[[of]]), reduced[[of]]["first"])
@@ -51,9 +50,7 @@ reduce_chunk <- function(rows, recent_from, weigh, split) {
     queries$first <- .Call(least_by, day, queries$code, length(queries$keys))
     pages$first <- .Call(least_by, day, pages$code, length(pages$keys))
   }
-  recent <- if (!is.null(recent_from)) as.integer(rows$date) >= as.integer(recent_from)
-  list(queries = queries, pages = pages, cells = reduce_cells(work, recent),
-    some_recent = !is.null(recent_from),
+  list(queries = queries, pages = pages, cells = reduce_cells(work, rows[["date"]], recent_from),
     split_cells = if (!is.null(split)) reduce_split(work, split_labels(rows, split)),
     by_day = if (!is.null(rows[["date"]])) reduce_by(rows, "date"),
     blend = if (!is.null(rows[["date"]])) blend_sums(work, rows$date),
@@ -65,16 +62,17 @@ reduce_chunk <- function(rows, recent_from, weigh, split) {
 merge_reduced <- function(one, other) {
   union_keys <- function(of) sort(unique(c(one[[of]]$keys, other[[of]]$keys)), method = "radix")
   keys <- list(queries = union_keys("queries"), pages = union_keys("pages"))
-  recode <- function(reduced, of) {
-    cells <- reduced[[of]]
+  recode <- function(reduced, cells) {
     if (is.null(cells)) return(NULL)
     set(cells, j = "query", value = chmatch(reduced$queries$keys, keys$queries)[cells$query])
     set(cells, j = "page", value = chmatch(reduced$pages$keys, keys$pages)[cells$page])
     cells
   }
-  by <- intersect(c("query", "page", "bin", "recent"), names(one$cells))
-  cells <- sums_by(rbind(recode(one, "cells"), recode(other, "cells")), by,
-    c("clicks", "impressions", "weighted", "rows"))
+  cells <- function(part) {
+    if (is.null(one$cells[[part]])) return(NULL)
+    sums_by(rbind(recode(one, one$cells[[part]]), recode(other, other$cells[[part]])),
+      c("query", "page", "bin"), c("clicks", "impressions", "weighted", "rows"))
+  }
   texts <- function(of) list(
     keys = keys[[of]],
     weights = sums_by(rbind(one[[of]]$weights, other[[of]]$weights), c("key", "name", "spelt"),
@@ -86,10 +84,9 @@ merge_reduced <- function(one, other) {
   list(
     queries = texts("queries"),
     pages = texts("pages"),
-    cells = cells,
-    some_recent = one$some_recent,
+    cells = list(all = cells("all"), recent = cells("recent")),
     split_cells = if (!is.null(one$split_cells)) {
-      sum_split(rbind(recode(one, "split_cells"), recode(other, "split_cells")))
+      sum_split(rbind(recode(one, one$split_cells), recode(other, other$split_cells)))
     },
     by_day = if (!is.null(one$by_day)) reduce_by(rbind(one$by_day, other$by_day), "date"),
     blend = add_blend_sums(one$blend, other$blend),
@@ -124,33 +121,42 @@ recent_rows <- function(access, reduced, pairs, recent_from, last, odd = NULL) {
   flag <- function(codes) replace(logical(length(reduced$queries$keys)), codes, TRUE)
   contested <- flag(several)
   weighed <- flag(often$query)
-  chunks <- access$of_queries(reduced, union(several, often$query), recent_from)
-  parts <- lapply(chunks, function(chunk) {
+  by_day <- begin_cells(NULL)
+  by_week <- begin_cells(NULL)
+  for (chunk in access$of_queries(reduced, union(several, often$query), recent_from)) {
     rows <- chunk(recent_from)
-    if (is.null(rows) || !nrow(rows)) return(NULL)
+    if (is.null(rows) || !nrow(rows)) next
     codes <- first_given(reduced$codes, codes_of(rows, reduced))
-    recent <- as.integer(rows$date) >= as.integer(recent_from)
-    take <- function(wanted) {
-      use <- which(wanted[codes$query] & recent)
-      setDT(list(query = codes$query[use], page = codes$page[use], clicks = rows$clicks[use],
-        impressions = rows$impressions[use], position = rows$position[use], date = rows$date[use]))
+    day <- as.integer(rows$date)
+    recent <- day >= as.integer(recent_from)
+    put <- function(sums, wanted, bin) {
+      use <- which(wanted)
+      put_cells(sums, c(lapply(codes, `[`, use), list(clicks = rows$clicks[use],
+        impressions = rows$impressions[use], position = rows$position[use])),
+        bin = bin[use])
     }
-    weekly <- take(weighed)
-    weekly <- weekly[!weekly$date %in% odd]
+    put(by_day, contested[codes$query] & recent, day)
     # Whole weeks, counted back from the last day; 0: the days before the first.
-    set(weekly, j = "week",
-      value = as.integer(last - recent_from + 1) %/% 7L - as.integer(last - weekly$date) %/% 7L)
-    list(contested = reduce_by(take(contested), c("query", "page", "date")), weekly = weekly)
-  })
-  weekly <- rbindlist(lapply(parts, `[[`, "weekly"))
-  list(
-    contested = key_days(rbindlist(lapply(parts, `[[`, "contested")), c("query", "page", "date")),
+    put(by_week, weighed[codes$query] & recent & !day %in% as.integer(odd),
+      as.integer(last - recent_from + 1) %/% 7L - (as.integer(last) - day) %/% 7L)
+  }
+  days <- binned_cells(by_day, "date")
+  weekly <- binned_cells(by_week, "week")
+  set(days, j = "date", value = as.IDate(days$date))
+  list(contested = setkeyv(days, c("query", "page", "date")),
     weekly = if (nrow(weekly)) {
-      reduce_by(weekly[among_pairs(weekly, often)], c("query", "page", "week"))
+      setkeyv(weekly[among_pairs(weekly, often)], c("query", "page", "week"))
     })
 }
 
-key_days <- function(rows, by) if (nrow(rows)) setkeyv(rows, by) else rows
+# Sums whose bins are days or weeks.
+binned_cells <- function(sums, bin) {
+  cells <- end_cells(sums)$all
+  setnames(cells, "bin", bin)
+  add_ratios(cells)
+  set(cells, j = c("weighted", "rows"), value = NULL)
+  cells[]
+}
 
 # Pairs whose course by week can tell something.
 pairs_seen_most <- function(pairs, most = 20000L, least = 20) {

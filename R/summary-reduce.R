@@ -10,31 +10,30 @@ bin_of_half <- findInterval(seq_len(201) / 2, position_breaks)
 
 position_bin <- function(position) bin_of_half[pmin.int(as.integer(position * 2), 201L)]
 
-# In: `work`, a list of query, page (codes), clicks, impressions, position, and (where not all are)
-# for each row whether it is recent. Out: sums, and the count of rows, by query, page, bin and,
-# where only some rows are recent, `recent`.
-reduce_cells <- function(work, recent = NULL) {
-  impressions <- as.numeric(work$impressions)
-  bin <- position_bin(work$position)
-  # Both sides of the recent window are bins of their own for the walk.
-  side <- if (is.null(recent)) bin else bin + length(position_breaks) * recent
-  sums <- .Call(sum_cells, as.integer(work$query), as.integer(work$page), as.integer(side),
-    as.numeric(work$clicks), impressions, impressions * work$position)
-  first <- sums$first
-  cells <- setDT(list(query = as.integer(work$query)[first], page = as.integer(work$page)[first],
-    bin = bin[first]))
-  if (!is.null(recent)) set(cells, j = "recent", value = recent[first])
-  for (column in c("clicks", "impressions", "weighted", "rows")) {
-    set(cells, j = column, value = sums[[column]])
-  }
-  cells
+# In: `work`, a list of query, page (codes), clicks, impressions, position; the days of the rows and
+# the first recent one, where not all are. Out: list(all, recent): sums, and the count of rows, by
+# query, page and bin; `recent` is NULL where all are.
+reduce_cells <- function(work, day = NULL, recent_from = NULL) {
+  sums <- begin_cells(recent_from)
+  put_cells(sums, work, day, recent_from)
+  end_cells(sums)
 }
 
-# Out: list(all, recent) of cells with their own mean position.
-finish_cells <- function(cells, some_recent) {
-  if (!some_recent) return(list(all = key_cells(cells), recent = cells))
-  all <- sums_by(cells, c("query", "page", "bin"), c("clicks", "impressions", "weighted", "rows"))
-  list(all = key_cells(all), recent = key_cells(cells[cells$recent, !"recent"]))
+# The same block by block: begin, put as often as there are blocks, end.
+begin_cells <- function(recent_from) .Call(new_cells, as.integer(!is.null(recent_from)))
+
+# bin: codes that stand for the position's bins.
+put_cells <- function(sums, work, day = NULL, recent_from = NULL, bin = NULL) {
+  .Call(add_cells, sums, as.integer(work$query), as.integer(work$page), bin, bin_of_half,
+    work$clicks, work$impressions, work$position, as.integer(day), as.integer(recent_from))
+}
+
+end_cells <- function(sums) lapply(.Call(take_cells, sums), function(x) if (!is.null(x)) setDT(x))
+
+# list(all, recent) of cells with their own mean position.
+finish_cells <- function(cells) {
+  all <- key_cells(cells$all)
+  list(all = all, recent = if (is.null(cells$recent)) all else key_cells(cells$recent))
 }
 
 key_cells <- function(cells) {

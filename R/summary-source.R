@@ -104,11 +104,12 @@ reduce_source <- function(scope, recent_from, split) {
   cells <- setDT(list(query = queries$code, page = pages$code,
     bin = bin_of_half[pmin.int(as.integer(rows$half), 201L)], clicks = rows$clicks,
     impressions = rows$impressions, weighted = rows$weighted, rows = as.numeric(rows$many)))
-  if (!is.null(recent_from)) set(cells, j = "recent", value = rows$recent == 1)
   if (!is.null(split)) set(cells, j = "part", value = tolower(as.character(rows$part)))
-  figures <- c("clicks", "impressions", "weighted", "rows")
-  finished <- finish_cells(sums_by(cells, c("query", "page", "bin",
-    if (!is.null(recent_from)) "recent"), figures), !is.null(recent_from))
+  sum_of <- function(cells) {
+    sums_by(cells, c("query", "page", "bin"), c("clicks", "impressions", "weighted", "rows"))
+  }
+  finished <- finish_cells(list(all = sum_of(cells),
+    recent = if (!is.null(recent_from)) sum_of(cells[rows$recent == 1])))
   reduced <- list(queries = queries, pages = pages, all = finished$all, recent = finished$recent,
     split_cells = if (!is.null(split)) sum_split(cells),
     by_day = reduce_days(placed(ask_sums(scope$source, scope$table, columns_of(scope, "date"),

@@ -1,4 +1,5 @@
-/* Sums by query, page and bin in one walk. */
+/* Sums by query, page and bin, added up block by block: clicks, impressions, impressions x position and how many rows; of the
+   recent rows apart where asked for. */
 #include <limits.h>
 #include <stdint.h>
 #include <stdlib.h>
@@ -7,13 +8,15 @@
 #include "scatter.h"
 
 /* Rows whose places in the table are fetched together, since most of a look-up is waiting for memory. */
-enum { batch = 64 };
+enum { batch = 64, figures = 4 };
 
 typedef struct { uint64_t pair; int bin, cell; } Slot;
+/* sums: `width` of each cell, those of all rows and then those of recent ones. */
 typedef struct {
   Slot *slots;
   size_t mask;
-  int many, room, *first;
+  int many, room, width;
+  Slot *keys;
   double *sums;
 } Cells;
 
@@ -24,100 +27,171 @@ static Slot *find_slot(Slot *slots, size_t mask, uint64_t pair, int bin, size_t 
   return slots + at;
 }
 
-/* Tables twice as large; half full at most. */
-static int widen(Cells *of) {
+static void drop_cells(Cells *of) {
+  free(of->slots);
+  free(of->keys);
+  free(of->sums);
+  memset(of, 0, sizeof(Cells));
+}
+
+/* The table twice as large where it is half full. */
+static int widen_slots(Cells *of) {
   size_t mask = of->slots == NULL ? (1 << 12) - 1 : 2 * of->mask + 1;
   Slot *slots = calloc(mask + 1, sizeof(Slot));
   if (slots == NULL) return 0;
-  for (size_t i = 0; of->slots != NULL && i <= of->mask; i++) {
-    Slot *own = of->slots + i;
-    if (own->cell) *find_slot(slots, mask, own->pair, own->bin, hash_of(own->pair, own->bin)) = *own;
-  }
   free(of->slots);
   of->slots = slots;
   of->mask = mask;
-  int room = (int) ((mask + 1) / 2);
-  int *first = realloc(of->first, (size_t) room * sizeof(int));
-  if (first == NULL) return 0;
-  of->first = first;
-  double *sums = realloc(of->sums, 4 * (size_t) room * sizeof(double));
+  for (int k = 0; k < of->many; k++) {
+    Slot own = of->keys[k];
+    *find_slot(slots, mask, own.pair, own.bin, hash_of(own.pair, own.bin)) = own;
+  }
+  return 1;
+}
+
+static int widen(Cells *of) {
+  if ((of->slots == NULL || (size_t) of->many * 2 > of->mask) && !widen_slots(of)) return 0;
+  if (of->many < of->room) return 1;
+  if (of->room > INT_MAX / 2) return 0;
+  int room = of->room ? of->room + of->room / 2 : 2048;
+  Slot *keys = realloc(of->keys, (size_t) room * sizeof(Slot));
+  if (keys == NULL) return 0;
+  of->keys = keys;
+  double *sums = realloc(of->sums, (size_t) of->width * (size_t) room * sizeof(double));
   if (sums == NULL) return 0;
   of->sums = sums;
   of->room = room;
   return 1;
 }
 
-typedef struct { SEXP columns[3], figures[3]; Cells cells; } Job;
-
-static void drop_cells(void *data) {
-  Cells *of = &((Job *) data)->cells;
-  free(of->slots);
-  free(of->first);
-  free(of->sums);
+static void finalize_cells(SEXP at) {
+  Cells *of = R_ExternalPtrAddr(at);
+  if (of == NULL) return;
+  drop_cells(of);
+  free(of);
+  R_ClearExternalPtr(at);
 }
 
-static SEXP column_of(const Cells *of, int k) {
-  SEXP out = allocVector(REALSXP, of->many);
-  for (int i = 0; i < of->many; i++) REAL(out)[i] = of->sums[4 * (size_t) i + k];
-  return out;
+static Cells *cells_of(SEXP at, const char *entry) {
+  Cells *of = TYPEOF(at) == EXTPTRSXP && R_ExternalPtrTag(at) == install("inktide_cells") ? R_ExternalPtrAddr(at) : NULL;
+  need(of != NULL, entry, "sums that new_cells() began and take_cells() did not end");
+  return of;
 }
 
-static SEXP sum_rows(void *data) {
-  Job *job = data;
-  Cells *of = &job->cells;
-  int rows = LENGTH(job->columns[0]);
-  const int *query = INTEGER(job->columns[0]), *page = INTEGER(job->columns[1]), *bin = INTEGER(job->columns[2]);
-  const double *figure[3];
-  for (int k = 0; k < 3; k++) figure[k] = REAL(job->figures[k]);
+/* In: whether recent rows are summed apart as well. Out: sums of nothing, for add_cells() and take_cells(). */
+SEXP new_cells(SEXP apart) {
+  int wide = need_count(apart, 0, "new_cells", "a flag");
+  Cells *of = calloc(1, sizeof(Cells));
+  if (of == NULL) error("there is no memory left");
+  of->width = wide ? 2 * figures : figures;
+  SEXP at = PROTECT(R_MakeExternalPtr(of, install("inktide_cells"), R_NilValue));
+  R_RegisterCFinalizer(at, finalize_cells);
+  UNPROTECT(1);
+  return at;
+}
+
+/* A column of numbers, whole or not. */
+typedef struct { const int *whole; const double *number; } Figure;
+
+static Figure figure_of(SEXP x, R_xlen_t rows) {
+  need((TYPEOF(x) == INTSXP || TYPEOF(x) == REALSXP) && XLENGTH(x) == rows, "add_cells", "figures, a number a row");
+  return (Figure) { TYPEOF(x) == INTSXP ? INTEGER(x) : NULL, TYPEOF(x) == REALSXP ? REAL(x) : NULL };
+}
+
+static inline double value_of(Figure of, R_xlen_t row) { return of.whole == NULL ? of.number[row] : (double) of.whole[row]; }
+
+/* In: sums; codes of query and page from 1, a row each (rows whose code is 0 or NA are passed by); codes of bins, or NULL: then
+   `bins` tells them by twice the position, the last for all beyond; figures; which rows are recent (days not before
+   `recent_from`), where those are summed apart. */
+SEXP add_cells(SEXP sums, SEXP query, SEXP page, SEXP bin, SEXP bins, SEXP clicks, SEXP impressions, SEXP position, SEXP day,
+    SEXP recent_from) {
+  Cells *of = cells_of(sums, "add_cells");
+  R_xlen_t rows = XLENGTH(query);
+  need(TYPEOF(query) == INTSXP && TYPEOF(page) == INTSXP && XLENGTH(page) == rows, "add_cells", "codes of one length");
+  int by_position = bin == R_NilValue, last = LENGTH(bins);
+  need(by_position ? TYPEOF(bins) == INTSXP && last > 0 : TYPEOF(bin) == INTSXP && XLENGTH(bin) == rows, "add_cells", "bins");
+  Figure figure[3] = { figure_of(clicks, rows), figure_of(impressions, rows), figure_of(position, rows) };
+  int apart = of->width > figures, from = apart ? need_count(recent_from, 0, "add_cells", "the first recent day") : 0;
+  need(!apart || (TYPEOF(day) == INTSXP && XLENGTH(day) == rows), "add_cells", "days, one a row");
+  const int *q = INTEGER(query), *p = INTEGER(page), *b = by_position ? NULL : INTEGER(bin), *table = by_position ? INTEGER(bins) : NULL;
+  const int *days = apart ? INTEGER(day) : NULL;
   uint64_t pair[batch], hash[batch];
+  int own[batch];
   if (!widen(of)) error("there is no memory left");
-  for (int start = 0; start < rows; start += batch) {
+  for (R_xlen_t start = 0; start < rows; start += batch) {
     if ((start & 0xFFFFF) == 0) R_CheckUserInterrupt();
-    int many = rows - start < batch ? rows - start : batch;
+    int many = rows - start < batch ? (int) (rows - start) : batch;
     for (int i = 0; i < many; i++) {
-      pair[i] = ((uint64_t) (uint32_t) query[start + i] << 32) | (uint32_t) page[start + i];
-      hash[i] = hash_of(pair[i], bin[start + i]);
+      R_xlen_t row = start + i;
+      if (by_position) {
+        double half = 2 * value_of(figure[2], row);
+        own[i] = table[half >= last ? last - 1 : half >= 1 ? (int) half - 1 : 0];
+      } else own[i] = b[row];
+      pair[i] = ((uint64_t) (uint32_t) q[row] << 32) | (uint32_t) p[row];
+      hash[i] = hash_of(pair[i], own[i]);
       __builtin_prefetch(of->slots + (hash[i] & of->mask));
     }
     for (int i = 0; i < many; i++) {
       int cell = of->slots[hash[i] & of->mask].cell;
-      if (cell) __builtin_prefetch(of->sums + 4 * (size_t) (cell - 1), 1);
+      if (cell) __builtin_prefetch(of->sums + (size_t) of->width * (size_t) (cell - 1), 1);
     }
     for (int i = 0; i < many; i++) {
-      int row = start + i;
-      Slot *slot = find_slot(of->slots, of->mask, pair[i], bin[row], hash[i]);
+      R_xlen_t row = start + i;
+      if (q[row] == 0 || q[row] == NA_INTEGER) continue;
+      Slot *slot = find_slot(of->slots, of->mask, pair[i], own[i], hash[i]);
       if (!slot->cell) {
-        if (of->many == of->room) {
-          if (!widen(of)) error("there is no memory left");
-          slot = find_slot(of->slots, of->mask, pair[i], bin[row], hash[i]);
-        }
-        of->first[of->many] = row + 1;
-        memset(of->sums + 4 * (size_t) of->many, 0, 4 * sizeof(double));
-        *slot = (Slot) { pair[i], bin[row], ++of->many };
+        if (!widen(of)) error("there is no memory left");
+        slot = find_slot(of->slots, of->mask, pair[i], own[i], hash[i]);
+        memset(of->sums + (size_t) of->width * (size_t) of->many, 0, (size_t) of->width * sizeof(double));
+        *slot = (Slot) { pair[i], own[i], of->many + 1 };
+        of->keys[of->many++] = *slot;
       }
-      double *sum = of->sums + 4 * (size_t) (slot->cell - 1);
-      for (int k = 0; k < 3; k++) sum[k] += figure[k][row];
-      sum[3] += 1;
+      double *sum = of->sums + (size_t) of->width * (size_t) (slot->cell - 1);
+      double one[figures] = { value_of(figure[0], row), value_of(figure[1], row), 0, 1 };
+      one[2] = one[1] * value_of(figure[2], row);
+      for (int k = 0; k < figures; k++) sum[k] += one[k];
+      if (apart && days[row] >= from) for (int k = 0; k < figures; k++) sum[figures + k] += one[k];
     }
   }
-  const char *names[] = { "first", "clicks", "impressions", "weighted", "rows", "" };
-  SEXP out = PROTECT(mkNamed(VECSXP, names)), first = allocVector(INTSXP, of->many);
-  SET_VECTOR_ELT(out, 0, first);
-  if (of->many) memcpy(INTEGER(first), of->first, (size_t) of->many * sizeof(int));
-  for (int k = 0; k < 4; k++) SET_VECTOR_ELT(out, k + 1, column_of(of, k));
+  return R_NilValue;
+}
+
+static void put_sums(SEXP out, int first, const Cells *of, int k, const int *which, int many) {
+  SEXP column = allocVector(REALSXP, many);
+  SET_VECTOR_ELT(out, first, column);
+  for (int i = 0; i < many; i++) REAL(column)[i] = of->sums[(size_t) of->width * (size_t) which[i] + (size_t) k];
+}
+
+/* Cells with rows in one part of the sums: list(query, page, bin, clicks, impressions, weighted, rows). */
+static SEXP part_of(const Cells *of, int part) {
+  const char *names[] = { "query", "page", "bin", "clicks", "impressions", "weighted", "rows", "" };
+  int many = 0, *which = (int *) R_alloc((size_t) of->many + 1, sizeof(int));
+  for (int i = 0; i < of->many; i++) if (of->sums[(size_t) of->width * (size_t) i + (size_t) (part + 3)] > 0) which[many++] = i;
+  SEXP out = PROTECT(mkNamed(VECSXP, names));
+  for (int k = 0; k < 3; k++) {
+    SEXP column = allocVector(INTSXP, many);
+    SET_VECTOR_ELT(out, k, column);
+    for (int i = 0; i < many; i++) {
+      Slot key = of->keys[which[i]];
+      INTEGER(column)[i] = k == 0 ? (int) (key.pair >> 32) : k == 1 ? (int) (key.pair & 0xFFFFFFFFu) : key.bin;
+    }
+  }
+  for (int k = 0; k < figures; k++) put_sums(out, 3 + k, of, part + k, which, many);
   UNPROTECT(1);
   return out;
 }
 
-/* In: codes of query, page and bin, and the figures clicks, impressions and weighted, a row each. Out: by cell, in order of
-   appearance: `first`, its first row; the sums; `rows`, how many there are. */
-SEXP sum_cells(SEXP query, SEXP page, SEXP bin, SEXP clicks, SEXP impressions, SEXP weighted) {
-  Job job = { { query, page, bin }, { clicks, impressions, weighted }, { NULL, 0, 0, 0, NULL, NULL } };
-  need(TYPEOF(query) == INTSXP && XLENGTH(query) <= INT_MAX - batch, "sum_cells", "codes, fewer than 2^31");
-  for (int k = 0; k < 3; k++) {
-    need(TYPEOF(job.columns[k]) == INTSXP && XLENGTH(job.columns[k]) == XLENGTH(query), "sum_cells", "codes of one length");
-    need(TYPEOF(job.figures[k]) == REALSXP && XLENGTH(job.figures[k]) == XLENGTH(query), "sum_cells",
-      "figures of one length");
-  }
-  return R_ExecWithCleanup(sum_rows, &job, drop_cells, &job);
+/* Out: list(all, recent) of cells in order of appearance; `recent` is NULL where it was not summed apart. Ends the sums. */
+SEXP take_cells(SEXP sums) {
+  Cells *of = cells_of(sums, "take_cells");
+  const char *names[] = { "all", "recent", "" };
+  SEXP out = PROTECT(mkNamed(VECSXP, names));
+  /* What finds cells is needed no more. */
+  free(of->slots);
+  of->slots = NULL;
+  SET_VECTOR_ELT(out, 0, part_of(of, 0));
+  if (of->width > figures) SET_VECTOR_ELT(out, 1, part_of(of, figures));
+  finalize_cells(sums);
+  UNPROTECT(1);
+  return out;
 }

@@ -18,8 +18,12 @@ SEXP default_faults(void);
 SEXP write_bytes(SEXP to, SEXP bytes);
 SEXP least_by(SEXP x, SEXP codes, SEXP size);
 SEXP phrase_counts(SEXP words, SEXP texts, SEXP at);
-SEXP sum_cells(SEXP query, SEXP page, SEXP bin, SEXP clicks, SEXP impressions, SEXP weighted);
-SEXP read_plain(SEXP path, SEXP skip, SEXP sep, SEXP columns, SEXP kinds, SEXP records, SEXP threads);
+SEXP new_cells(SEXP apart);
+SEXP add_cells(SEXP sums, SEXP query, SEXP page, SEXP bin, SEXP bins, SEXP clicks, SEXP impressions, SEXP position, SEXP day,
+  SEXP recent_from);
+SEXP take_cells(SEXP sums);
+SEXP read_plain(SEXP path, SEXP skip, SEXP sep, SEXP cells, SEXP columns, SEXP kinds, SEXP telling, SEXP figures, SEXP above,
+  SEXP threads, SEXP rows_path, SEXP keys_path);
 
 static const R_CallMethodDef calls[] = {
   {"distinct_codes", (DL_FUNC) &distinct_codes, 1},
@@ -38,8 +42,10 @@ static const R_CallMethodDef calls[] = {
   {"write_bytes", (DL_FUNC) &write_bytes, 2},
   {"least_by", (DL_FUNC) &least_by, 3},
   {"phrase_counts", (DL_FUNC) &phrase_counts, 3},
-  {"sum_cells", (DL_FUNC) &sum_cells, 6},
-  {"read_plain", (DL_FUNC) &read_plain, 7},
+  {"new_cells", (DL_FUNC) &new_cells, 1},
+  {"add_cells", (DL_FUNC) &add_cells, 10},
+  {"take_cells", (DL_FUNC) &take_cells, 1},
+  {"read_plain", (DL_FUNC) &read_plain, 12},
   {NULL, NULL, 0}
 };
 

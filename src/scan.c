@@ -6,6 +6,7 @@
 #include <stdint.h>
 #include <string.h>
 #include "checks.h"
+#include "utf8.h"
 
 enum { chunk_size = 1 << 20, most_named = 20 };
 
@@ -26,33 +27,6 @@ static SEXP as_integer_vector(Numbers *from) {
   SEXP out = allocVector(INTSXP, from->many);
   if (from->many) memcpy(INTEGER(out), from->at, from->many * sizeof(int));
   return out;
-}
-
-/* Is the next byte part of well-formed UTF-8 (no overlong forms, no surrogates, nothing above U+10FFFF)? */
-typedef struct { int left; unsigned char low, high; } Utf8;
-
-static int utf8_step(Utf8 *at, unsigned char byte) {
-  if (at->left) {
-    if (byte < at->low || byte > at->high) { at->left = 0; return 0; }
-    at->left--;
-    at->low = 0x80;
-    at->high = 0xBF;
-    return 1;
-  }
-  if (byte < 0x80) return 1;
-  at->low = 0x80;
-  at->high = 0xBF;
-  if (byte >= 0xC2 && byte <= 0xDF) at->left = 1;
-  else if (byte >= 0xE0 && byte <= 0xEF) {
-    at->left = 2;
-    if (byte == 0xE0) at->low = 0xA0;
-    if (byte == 0xED) at->high = 0x9F;
-  } else if (byte >= 0xF0 && byte <= 0xF4) {
-    at->left = 3;
-    if (byte == 0xF0) at->low = 0x90;
-    if (byte == 0xF4) at->high = 0x8F;
-  } else return 0;
-  return 1;
 }
 
 typedef struct {

@@ -1,12 +1,21 @@
 # The reader of plain exports and the general one give the same tables, records of reading and
 # errors, whatever the file holds.
 
+# The plain reader alone, by date, query and figures.
+plain_table <- function(file) {
+  part <- list(path = file, label = "x", scratch = tempdir(), unit = "line")
+  layout <- inktide:::find_header(file, "x")
+  all <- inktide:::match_columns(layout$header, "x", NULL)
+  wanted <- intersect(c("date", "query", "clicks", "impressions", "position"), names(all))
+  inktide:::read_plain_table(part, layout, all, all[wanted])
+}
+
 # What a reader makes of a file, in a form that can be compared.
 read_as <- function(file, plain, ...) {
   if (!plain) {
-    own <- inktide:::read_plain_cells
-    withr::defer(assignInNamespace("read_plain_cells", own, "inktide"))
-    assignInNamespace("read_plain_cells", function(...) NULL, "inktide")
+    own <- inktide:::read_plain_table
+    withr::defer(assignInNamespace("read_plain_table", own, "inktide"))
+    assignInNamespace("read_plain_table", function(...) NULL, "inktide")
   }
   tryCatch({
     data <- tide_read(file, lag = 0, exported = "2026-12-01", ...)
@@ -39,15 +48,13 @@ test_that("plain files are read by the plain reader, others by the general one, 
       expect_identical(read_as(file, TRUE), read_as(file, FALSE), label = case)
     }
   }
-  place <- function(row) {
-    part <- list(path = csv(head, row), label = "x", scratch = tempdir(), unit = "line")
-    inktide:::open_records(part, list(line = 1L, sep = ","))
-  }
-  columns <- c(date = 1, query = 2, clicks = 5, impressions = 6, position = 8)
-  read <- inktide:::read_plain_cells(place(row), columns)
-  expect_equal(read$position, 4.25)
-  expect_equal(levels(read$query), "kale seeds")
-  expect_null(inktide:::read_plain_cells(place(sub("4.25", "4.2.5", row)), columns))
+  read <- plain_table(csv(head, row))
+  expect_equal(read$rows$position, 4.25)
+  expect_equal(levels(read$rows$query), "kale seeds")
+  expect_null(plain_table(csv(head, sub("4.25", "4.2.5", row))))
+  # What is not read tells rows apart all the same; figures do not.
+  expect_false(plain_table(csv(head, row, sub("mobile", "desktop", row)))$twice)
+  expect_true(plain_table(csv(head, row, sub(",3,", ",4,", row)))$twice)
 })
 
 test_that("changed files are read alike, and threads change nothing", {
@@ -66,14 +73,15 @@ test_that("changed files are read alike, and threads change nothing", {
   rows <- data.table(query = sprintf("query %d of %s", rpois(4e5, 3000), strrep("x", 150)),
     clicks = 1L, impressions = sample(1e5, 4e5, TRUE), position = round(runif(4e5, 1, 90), 2))
   fwrite(rows, file)
-  codes <- function(threads) {
-    .Call(inktide:::read_plain, file, 1L, ",", 1:4, c(0L, 1L, 1L, 2L), nrow(rows), threads)
-  }
-  one <- codes(1L)
-  expect_identical(codes(3L), one)
-  expect_identical(attr(one[[1]], "levels"), unique(rows$query))
-  expect_identical(attr(one[[1]], "levels")[one[[1]]], rows$query)
-  expect_identical(one[[4]], fread(file)$position)
+  before <- setDTthreads(1)
+  withr::defer(setDTthreads(before))
+  one <- plain_table(file)
+  setDTthreads(2)
+  expect_identical(plain_table(file), one)
+  expect_identical(levels(one$rows$query), unique(rows$query))
+  expect_identical(as.character(one$rows$query), rows$query)
+  expect_identical(one$rows$position, fread(file)$position)
+  expect_identical(one$twice, anyDuplicated(rows$query) > 0)
 })
 
 test_that("sums by cell are those of data.table, in its order", {
@@ -82,13 +90,27 @@ test_that("sums by cell are those of data.table, in its order", {
   work <- list(query = sample(300L, n, TRUE), page = sample(40L, n, TRUE), clicks = rpois(n, 1),
     impressions = 1 + rpois(n, 5), position = round(runif(n, 1, 60), 1))
   recent <- runif(n) < 0.4
-  cells <- inktide:::reduce_cells(work, recent)
-  rows <-
-    as.data.table(work)[, c("bin", "recent") := list(inktide:::position_bin(position), recent)]
-  by_hand <- rows[, .(clicks = sum(clicks), impressions = sum(impressions),
-    weighted = sum(impressions * position), rows = as.numeric(.N)),
-    by = c("query", "page", "bin", "recent")]
-  expect_equal(cells, by_hand, ignore_attr = TRUE)
+  cells <- inktide:::reduce_cells(work, ifelse(recent, 20L, 10L), 15L)
+  rows <- as.data.table(work)[, "bin" := inktide:::position_bin(position)]
+  by_hand <- function(rows) {
+    rows[, .(clicks = sum(clicks), impressions = sum(impressions),
+      weighted = sum(impressions * position), rows = as.numeric(.N)),
+      by = c("query", "page", "bin")]
+  }
+  expect_equal(cells$all, by_hand(rows), ignore_attr = TRUE)
+  expect_equal(cells$recent[order(query, page, bin)], by_hand(rows[recent])[order(query, page, bin)],
+    ignore_attr = TRUE)
+  # Block by block, whole numbers or not, without rows that have no code.
+  sums <- inktide:::begin_cells(NULL)
+  for (own in split(seq_len(n), rep(1:7, length.out = n))) {
+    block <- lapply(work, `[`, own)
+    block$clicks <- as.numeric(block$clicks)
+    block$query[1:3] <- c(0L, NA, 0L)
+    inktide:::put_cells(sums, block)
+  }
+  blocks <- inktide:::end_cells(sums)$all
+  expect_equal(sum(blocks$rows), n - 21)
+  expect_error(inktide:::end_cells(sums), "internal error")
   days <- data.table(date = as.IDate("2026-01-01") + sample(50, n, TRUE), as.data.table(work))
   expect_equal(inktide:::reduce_days(days)$clicks,
     days[, .(clicks = sum(clicks)), keyby = "date"]$clicks)

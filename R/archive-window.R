@@ -137,7 +137,7 @@ plan_source <- function(plan) {
 stored_by_month <- function(plan, at_once) {
   structure(list(plan = plan, sources = plan_source(plan), segments = list(), rules = NULL,
     at_once = at_once),
-    class = "tide_months")
+    class = c("tide_months", "tide_promised"))
 }
 
 #' @export

@@ -238,7 +238,7 @@ parse_lengths <- function(text) {
 # For the report: the last 28 days against the 28 before, where there are days enough; or the two
 # windows of an export that compares them and tells their days.
 site_moves <- function(options, input, data) {
-  compared <- if (!inherits(data, "tide_months")) earlier_beside(data, c("query", "page"))
+  compared <- if (!inherits(data, "tide_promised")) earlier_beside(data, c("query", "page"))
   if (!is.null(compared) && !is.na(compared$from)) {
     return(tide_compare(data, by = "page", brand = input$settings$rules$brand,
       rules = input$settings$rules, events = events_input(options, input)))

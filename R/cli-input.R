@@ -143,8 +143,9 @@ needed_dimensions <- function(input, also = character()) {
 
 chosen_lag <- function(options, input) first_given(options$lag, input$settings$windows$lag, 3)
 
-# What is to be worked on, read, and filtered by all segments. months: whether the archive may be
-# gone through month by month, which leaves segments on pairs to the summary.
+# What is to be worked on, read, and filtered by all segments. months: whether an archive may be
+# gone through month by month, and a large file block by block, which leaves segments on pairs to
+# the summary.
 read_input <- function(options, input, months = FALSE, also = character()) {
   window <- options[c("from", "to", "days")]
   dimensions <- needed_dimensions(input, also)
@@ -157,7 +158,8 @@ read_input <- function(options, input, months = FALSE, also = character()) {
       without = days_out(options$without, data)))
   }
   data <- do.call(tide_read, c(list(input$files, lag = chosen_lag(options, input),
-    exported = options$exported, dimensions = dimensions, progress = progress_to_terminal(options)),
+    exported = options$exported, dimensions = dimensions, progress = progress_to_terminal(options),
+    by_block = months),
     reading_rules(options, input$settings)))
   tide_filter(data, from = window$from, to = window$to, days = window$days, segments = segments,
     rules = input$settings$rules, without = days_out(options$without, data))
@@ -273,9 +275,12 @@ find_input <- function(options, input, data = read_input(options, input, months 
     sort = first_given(options$sort, "score"))
 }
 
-# For parts of the report that need rows: an archive that was gone through month by month gives its
-# last days.
+# For parts of the report that need rows: what was gone through by months or blocks gives its last
+# days.
 last_rows <- function(options, input, data, days) {
+  if (inherits(data, "tide_blocks")) {
+    return(held_data(tide_filter(data, days = if (!chose_window(options)) days)))
+  }
   if (!inherits(data, "tide_months")) return(data)
   if (!chose_window(options)) options$days <- days
   read_input(options, input)

@@ -52,7 +52,9 @@ site_forecast <- function(options, input, data, findings) {
 parts_shown <- c("rich_result", "vertical", "device", "country")
 
 site_parts <- function(options, input, data) {
-  data <- if (inherits(data, "tide_months")) {
+  data <- if (inherits(data, "tide_blocks")) {
+    last_rows(options, input, data, 90)
+  } else if (inherits(data, "tide_months")) {
     if (!chose_window(options)) options$days <- 90
     read_input(options, input, also = parts_shown)
   } else if (!chose_window(options)) {

@@ -41,7 +41,7 @@ tide_history <- function(x, by = NULL, rules = tide_rules(), by_hand = NULL, kee
   check_number(most, "most", min = 1)
   if (!is.null(of)) check_choice(of, history_counts, "of")
   marks <- check_events(events)
-  read <- if (inherits(x, c("tide_data", "tide_months"))) {
+  read <- if (inherits(x, c("tide_data", "tide_promised"))) {
     months_of_days(x, by, rules, keep_unusual, most)
   } else {
     months_of_table(x, "x", of)

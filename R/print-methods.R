@@ -48,6 +48,9 @@ print.tide_load <- print_formatted
 print.tide_months <- print_formatted
 
 #' @export
+print.tide_blocks <- print_formatted
+
+#' @export
 print.tide_source <- print_formatted
 
 #' @export

@@ -41,6 +41,11 @@ drop_unfinished <- function(parts, lag, stated) {
   })
 }
 
+# The first unfinished day of one table with these dates.
+unfinished_from <- function(dates, exported, stated, lag) {
+  as.integer(export_day(exported, stated, min(dates), last_day(dates))) - lag
+}
+
 # Totals by date that came with a table of queries without dates stand for the same days as that,
 # whose newest nobody can take off.
 beside_undated <- function(parts) {

@@ -72,6 +72,12 @@
 #'   the last one count, `"add"` adds them up, since they are parts of one whole (two pages, two
 #'   devices).
 #' @param progress A function of one text, called before each file is read.
+#' @param by_block `TRUE` does not hold a large file: where it is one plain export (comma, tab or
+#'   semicolon, UTF-8, whole counts, numbers with a point, dates as 2026-03-31; no row twice) by
+#'   date and query, its rows are coded into a file of the session's own, and [tide_summary()] goes
+#'   through them some at a time, so that memory follows the queries and pages and never the rows.
+#'   Everything else is read as without it.
+#' @param at_once How many rows are gone through at a time; smaller files are held.
 #' @return A `tide_data` object: a list with `tables` (one per grain, each a list of `rows`, a
 #'   data.table with texts as factors; `dimensions`; `from`, `to` and `days`, missing without
 #'   dates; `rests_on`, where it was put together from several grains: `grain`, `from`, `to`,
@@ -81,7 +87,11 @@
 #'   spreadsheet), `capped`, `filters` (what the export is limited to), `skipped` (why a table of an
 #'   archive or workbook was not read)) and `left_out` (`grain`, `reason`, `rows`, `clicks`,
 #'   `impressions`), and `earlier`: of exports that compare two windows the tables of the earlier
-#'   one, else `NULL`. Positions are averages from 1 up.
+#'   one, else `NULL`. Positions are averages from 1 up. With `by_block` it may be a `tide_blocks`
+#'   object, for [tide_filter()] (all but conditions on the brand and on sums by query and page,
+#'   which need all rows) and [tide_summary()]: a list with its `days` (`date`, `rows`, `clicks`,
+#'   `impressions`), `dimensions`, `sources`, `left_out`, and the `segments` and `rules` that filter
+#'   it.
 #' @section Errors: Class `tide_error`, with what is wrong, the file, the line and how to fix it:
 #'   `tide_error_file`, `tide_error_columns_missing`, `tide_error_columns_twice`,
 #'   `tide_error_not_number`, `tide_error_decimal`, `tide_error_not_date`,
@@ -96,13 +106,18 @@
 #' writeLines(c("query,clicks,impressions,position", "kale,30,500,4"), file.path(dir, "one.csv"))
 #' writeLines(c("query,clicks,impressions,position", "kale,12,400,8"), file.path(dir, "two.csv"))
 #' tide_read(dir, repeats = "add")  # two pages' exports that share a query
+#' tide_summary(tide_read(exports[["pairs"]], by_block = TRUE, at_once = 1000))
 #' @export
 tide_read <- function(files, lag = 3, exported = NULL, dimensions = NULL, columns = NULL,
     date_order = NULL, decimal = NULL, clicks_above = c("leave out", "keep", "refuse"),
-    repeats = c("ask", "newest", "add"), progress = NULL) {
+    repeats = c("ask", "newest", "add"), progress = NULL, by_block = FALSE, at_once = 2e6) {
   check_number(lag, "lag", min = 0)
   how <- reading_options_used(files, lag, exported, dimensions, columns, date_order, decimal,
     clicks_above, repeats)
+  check_flag(by_block, "by_block")
+  check_number(at_once, "at_once", min = 1)
+  blocks <- if (by_block) read_in_blocks(files, how, at_once, progress)
+  if (!is.null(blocks)) return(blocks)
   parts <- read_inputs(files, how, progress)
   read <-
     drop_unfinished(Filter(function(part) !is.null(part$rows), parts), lag, !is.null(how$exported))

@@ -100,8 +100,14 @@ chunk_access <- function(chunks) {
     of_queries = function(reduced, codes, from) chunks, of_days = function(days) chunks)
 }
 
-# Codes of rows in a reduction that is made.
+# Codes of rows in a reduction that is made; `of_levels`: where the levels of all chunks are the
+# same, the code of each.
 codes_of <- function(rows, reduced) {
+  known <- reduced$of_levels
+  if (!is.null(known)) {
+    return(list(query = known$query[as.integer(rows$query)],
+      page = if (is.null(rows[["page"]])) rep(1L, nrow(rows)) else known$page[as.integer(rows$page)]))
+  }
   list(query = known_codes(rows$query, reduced$queries$keys, query_key),
     page = if (is.null(rows[["page"]])) {
       rep(1L, nrow(rows))

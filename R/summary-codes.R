@@ -9,13 +9,23 @@ code_texts <- function(texts, weight, clean, key, weigh = FALSE) {
   row <- as.integer(texts)
   distinct <- levels(texts)
   used <- tabulate(row, length(distinct)) > 0
+  of <- code_levels(distinct, clean, key, used)
+  list(code = of$code[row],
+    names = if (!weigh) {
+      heaviest_names(of$names, of$code, length(of$known),
+        sum_codes(weight, row, length(distinct)))
+    },
+    keys = of$known, spellings = sum(used),
+    weights = if (weigh) spelling_weights(distinct, of$names, of$keys, row, weight))
+}
+
+# What distinct texts become: list(names, keys and code of each; known: the keys of those used, in
+# alphabetical order, which the codes are of).
+code_levels <- function(distinct, clean, key, used = rep(TRUE, length(distinct))) {
   names <- clean(distinct)
   keys <- key(names)
   known <- sort(unique(keys[used]), method = "radix")
-  code <- chmatch(keys, known)
-  list(code = code[row], names = if (!weigh) heaviest_names(names, keys, code, known, row, weight),
-    keys = known, spellings = sum(used),
-    weights = if (weigh) spelling_weights(distinct, names, keys, row, weight))
+  list(names = names, keys = keys, known = known, code = chmatch(keys, known))
 }
 
 spelling_weights <- function(distinct, names, keys, row, weight) {
@@ -38,21 +48,18 @@ heaviest <- function(named, by) {
   named[!duplicated(named[[by]])]
 }
 
-# The name shown is the heaviest; weights are only summed where a key has several spellings.
-heaviest_names <- function(names, keys, code, known, row, weight) {
-  shown <- names[match(seq_along(known), code)]
-  if (sum(!is.na(code)) == length(known)) return(shown)
-  known_code <- which(!is.na(code))
-  several <-
-    unique(data.table(code = code[known_code], name = names[known_code]))[, .N, by = "code"]
+# The name shown of each of `many` codes is the heaviest. names, code, weights: of distinct texts;
+# weights are looked at only where a code has several names.
+heaviest_names <- function(names, code, many, weights) {
+  shown <- names[match(seq_len(many), code)]
+  known <- which(!is.na(code))
+  if (length(known) == many) return(shown)
+  several <- unique(data.table(code = code[known], name = names[known]))[, .N, by = "code"]
   several <- several$code[several$N > 1]
   if (!length(several)) return(shown)
-  use <- which(code[row] %in% several)
-  spellings <-
-    sums_by(data.table(row = row[use], weight = as.numeric(weight[use])), "row", "weight")
-  set(spellings, j = "code", value = code[spellings$row])
-  set(spellings, j = "name", value = names[spellings$row])
-  named <- sums_by(spellings, c("code", "name"), "weight")
+  use <- which(code %in% several)
+  named <- sums_by(data.table(code = code[use], name = names[use], weight = weights[use]),
+    c("code", "name"), "weight")
   best <- heaviest(named, "code")
   shown[best$code] <- best$name
   shown

@@ -107,16 +107,7 @@ blend_bands <- c(1, 1.3, 1.7, 2.3, 3, 4, 5.5, 7.5, 10.5, 14, 20, 30)
 # Rows that are looked at; pairs are taken whole.
 blend_rows <- 200000L
 
-blend_sums <- function(work, date) {
-  n <- length(date)
-  # Pairs by a hash of their codes, so that any site gives a fair share.
-  share <- max(1, ceiling(n / blend_rows))
-  use <- if (share == 1) {
-    seq_len(n)
-  } else {
-    which(((work$query * 7919 + work$page) %% 104729) %% share == 0)
-  }
-  use <- use[work$position[use] < 40]
+blend_sums <- function(work, date, use = blend_sample(work, length(date))) {
   use <- use[order(work$query[use], work$page[use], as.integer(date)[use], work$impressions[use],
     work$position[use])]
   k <- length(use)
@@ -144,6 +135,14 @@ blend_sums <- function(work, date) {
   terms <- data.table(band = findInterval(middle, blend_bands), n = 1, w = w, u = w * u, y = w * y,
     uu = w * u^2, uy = w * u * y, yy = w * y^2, m = w * (middle - 1))
   sums_by(terms[which(usual)], "band", setdiff(names(terms), "band"))
+}
+
+# Which rows: pairs by a hash of their codes, so that any site gives a fair share. n: rows of all
+# blocks, of which these are some.
+blend_sample <- function(work, n) {
+  share <- max(1, ceiling(n / blend_rows))
+  use <- .Call(rows_of_share, as.integer(work$query), as.integer(work$page), as.integer(share))
+  use[work$position[use] < 40]
 }
 
 month_number <- function(day) {

@@ -24,7 +24,7 @@
 #' tide_filter(data, without = odd)
 #' @export
 tide_unusual <- function(data) {
-  if (!inherits(data, "tide_months")) check_class(data, "tide_data", "data")
+  if (!inherits(data, "tide_promised")) check_class(data, "tide_data", "data")
   tibble::as_tibble(site_unusual_runs(data))
 }
 
@@ -62,6 +62,7 @@ unusual_dates <- function(days) {
 # Clicks and impressions of the site by day, of the finest account of it without queries, or NULL
 # without dates.
 site_days_table <- function(data) {
+  if (inherits(data, "tide_blocks")) return(data$days[, !"rows"])
   if (inherits(data, "tide_months")) planned_days(data$plan$wanted) else dated_sums(data)
 }
 

@@ -10,8 +10,9 @@
 #' Findings are about the present: they rest on the last `recent_days` days of the window (all of
 #' it where there are no dates), the curve on all of it.
 #'
-#' @param data A `tide_data` object with a table that has queries, or a `tide_months` object from
-#'   [tide_stored()], which is reduced month by month.
+#' @param data A `tide_data` object with a table that has queries, or rows that are not held: a
+#'   `tide_months` object from [tide_stored()], which is reduced month by month, or a `tide_blocks`
+#'   object from [tide_read()].
 #' @param brand Brand words. A query that holds one is a brand query; words of up to four letters
 #'   must stand alone, longer ones may be joined or spaced. So are queries with other spellings of
 #'   a word (a letter or two apart, diacritics left out or written in two letters) at least half of
@@ -46,7 +47,7 @@
 #' tide_summary(data, brand = "fernmoor")
 #' @export
 tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90, split = NULL) {
-  if (!inherits(data, "tide_months")) check_class(data, "tide_data", "data")
+  if (!inherits(data, "tide_promised")) check_class(data, "tide_data", "data")
   check_text(brand, "brand", null = TRUE, many = TRUE)
   check_number(recent_days, "recent_days", min = 1)
   check_number(undated_days, "undated_days", min = 1)
@@ -172,6 +173,7 @@ window_beside <- function(table, data, most = 3) {
 # chunk_access(); totals: data with the tables that have no queries; grains; left_out).
 query_rows <- function(data) {
   if (inherits(data, "tide_months")) return(month_rows(data))
+  if (inherits(data, "tide_blocks")) return(block_rows(data))
   table <- pick_table(data, c("query", "page"))
   if (is.null(table)) table <- pick_table(data, "query")
   if (is.null(table)) abort_no_queries(names(data$tables))

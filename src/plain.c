@@ -159,7 +159,7 @@ static void *read_share(void *data) {
   if (!of->fine || coder->rows_file < 0) return NULL;
   for (size_t done = 0; done < size && of->fine;) {
     ssize_t wrote = pwrite(coder->rows_file, of->bytes + done, size - done, (off_t) (of->place + done));
-    if (wrote <= 0) of->fine = -1;
+    if (wrote <= 0) of->fine = 0;
     else done += (size_t) wrote;
   }
   free(of->bytes);
@@ -217,7 +217,7 @@ static int prepare(Coder *coder) {
   }
   if (*wish->rows_path) {
     coder->rows_file = open(wish->rows_path, O_WRONLY | O_CREAT | O_EXCL, 0600);
-    if (coder->rows_file < 0) error("the temporary folder cannot be written to");
+    if (coder->rows_file < 0) return 0;
   }
   return 1;
 }
@@ -264,10 +264,9 @@ static int code_shares(Coder *coder) {
     in_threads(read_share, shares, wish->threads);
     int fine = 1;
     for (int t = 0; t < wish->threads; t++) {
-      if (shares[t].fine < 1) fine = shares[t].fine;
+      fine &= shares[t].fine;
       if (shares[t].rows && !keep_block(coder, &shares[t])) fine = 0;
     }
-    if (fine < 0) error("there is no room left in the temporary folder");
     if (!fine) return 0;
     /* What was read need not stay in memory. */
     size_t page = (size_t) sysconf(_SC_PAGESIZE), from = (size_t) (begin - coder->start) / page * page;
@@ -438,8 +437,8 @@ static SEXP code_file(void *data) {
    threads, and two paths: where rows go ("": into memory; else clicks, impressions and a day must be among the columns, in that
    order the last but one whole numbers) and where keys may wait. Out: list(texts: by column list(levels, codes of those by
    thread); columns, of rows in memory, texts as codes; blocks: thread, rows and where in the file; sums, of rows in the file:
-   by day, and of rows without impressions and with more clicks; twice: whether any row may stand twice). NULL where any cell
-   is not plain. */
+   by day, and of rows without impressions and with more clicks; twice: whether any row may stand twice). NULL where any
+   cell is not plain, or memory or the temporary folder have no room. */
 SEXP read_plain(SEXP path, SEXP skip, SEXP sep, SEXP cells, SEXP columns, SEXP kinds, SEXP telling, SEXP figures, SEXP above,
     SEXP threads, SEXP rows_path, SEXP keys_path) {
   const char *between = need_text(sep, "read_plain", "a separator of one byte");

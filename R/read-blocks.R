@@ -1,0 +1,174 @@
+# A plain file that is too large to hold: its rows are coded once, put into a file of the session's
+# own, and taken out again some blocks at a time. Memory follows the queries and pages and the block
+# at hand, and never the rows.
+
+# How much longer files are told by: their first lines.
+lines_looked_at <- 200L
+
+# Out: a tide_blocks object; NULL where the files are small, several, or not plain all through.
+read_in_blocks <- function(files, how, at_once, progress) {
+  inputs <- expand_inputs(files)
+  if (nrow(inputs) > 1 || !file.exists(inputs$path) || !is.null(how$decimal)) return(NULL)
+  scratch <- new_scratch()
+  on.exit(unlink(scratch, recursive = TRUE))
+  tryCatch({
+    part <- large_part(inputs$path, scratch, how, at_once)
+    if (is.null(part)) return(NULL)
+    if (!is.null(progress)) progress(sprintf("Reading %s", part$label))
+    blocks_of(part, how, at_once)
+  },
+    # The general reader says what is wrong.
+    tide_error = function(e) NULL)
+}
+
+large_part <- function(path, scratch, how, at_once) {
+  parts <- open_parts(path, scratch)
+  if (length(parts) != 1 || !is.null(parts[[1]]$source)) return(NULL)
+  part <- parts[[1]]
+  lines <- readLines(part$path, n = lines_looked_at, warn = FALSE, skipNul = TRUE)
+  length <- mean(nchar(lines, "bytes") + 1)
+  if (file.size(part$path) > at_once * length) part
+}
+
+blocks_of <- function(part, how, at_once) {
+  layout <- find_header(part$path, part$label, how$columns)
+  if (!is.null(comparison_sides(layout$header, part, how))) return(NULL)
+  known <- match_columns(layout$header, part$label, how$columns)
+  used <- intersect(dimension_names, intersect(names(known), how$dimensions))
+  fits <- all(c("date", "query") %in% used, figure_names %in% names(known)) &&
+    !"rich_result" %in% names(known)
+  if (!fits) return(NULL)
+  columns <- known[c(used, figure_names)]
+  path <- tempfile("rows")
+  read <- code_plain(part, layout, known, columns, path, how$clicks_above == "keep")
+  store <- new_block_store(path, read, columns)
+  usable <- !is.null(read) && !(read$twice && how$repeats != "add") && plain_levels(store$levels) &&
+    !(how$clicks_above == "refuse" && read$sums[[2]]$rows[2] > 0)
+  if (!usable) return(NULL)
+  check_mapped(how$columns, list(list(header = layout$header)))
+  days <- setDT(read$sums[[1]])
+  setnames(days, "place", "date")
+  set(days, j = "date", value = as.IDate(days$date))
+  grain <- grain_label(used)
+  left <- setDT(c(list(grain = rep(grain, 2), reason = c("no impressions", "more clicks than impressions")),
+    read$sums[[2]][c("rows", "clicks", "impressions")]))
+  new_blocks(store, used, days, left[left$rows > 0], block_source(part, layout, known, store, how),
+    how, at_once)
+}
+
+# What the general reader would fold, take for totals or leave out.
+plain_levels <- function(levels) {
+  all(vapply(levels, function(own) identical(fold_blanks(own), own), NA)) &&
+    all(nchar(unlist(levels[c("query", "page")]), "bytes") <= longest_text) &&
+    !any(totals_names %in% tolower(trimws(unlist(levels)))) &&
+    !all(vapply(levels, function(own) any(!nzchar(own)), NA))
+}
+
+# The file of rows, and what its codes mean. It goes with the last object that rests on it.
+new_block_store <- function(path, read, columns) {
+  if (is.null(read)) {
+    unlink(path)
+    return(NULL)
+  }
+  store <- new.env(parent = emptyenv())
+  reg.finalizer(store, function(store) unlink(store$path), onexit = TRUE)
+  texts <- Filter(Negate(is.null), read$texts)
+  store$path <- path
+  store$columns <- names(columns)
+  store$blocks <- read$blocks
+  store$levels <- lapply(texts, `[[`, "levels")
+  store$codes <- lapply(texts, `[[`, "codes")
+  repaired <- setDT(list(query = coded_levels(seq_along(store$levels$query), store$levels$query)))
+  store$odd_queries <- repair_queries(repaired)
+  store$levels$query <- levels(repaired$query)
+  store$codes$query <- lapply(store$codes$query, function(own) as.integer(repaired$query)[own])
+  store
+}
+
+block_source <- function(part, layout, known, store, how) {
+  records <- sum(as.numeric(store$blocks$rows))
+  place <- plain_place(part, layout, records)
+  first <- read_cells(place, known[c("clicks", "impressions")], character(), nrows = 1000L)
+  data.table(file = part$label, rows = records, kept = NA_real_, grain = "",
+    exported = first_given(how$exported, as.IDate(as.Date(file.mtime(part$file), tz = "UTC"))),
+    ctr = if ("ctr" %in% names(known)) first_ctr(first, place, known) else "none",
+    decimal = "point", odd_queries = store$odd_queries, capped = FALSE, filters = "", skipped = "")
+}
+
+# days: rows, clicks and impressions by date; of those within `lag` days of the export none counts.
+new_blocks <- function(store, dimensions, days, left_out, source, how, at_once) {
+  grain <- grain_label(dimensions)
+  first <- unfinished_from(days$date, source$exported, !is.null(how$exported), how$lag)
+  gone <- how$lag > 0 & as.integer(days$date) >= first
+  left_out <- sum_left_out(rbind(left_out, date_ledger(days[gone], grain, unfinished_words(how$lag))))
+  days <- days[!gone]
+  if (!nrow(days)) return(NULL)
+  set(source, j = c("kept", "grain"), value = list(sum(days$rows), grain))
+  structure(list(store = store, dimensions = dimensions, days = days, until = source$exported,
+    sources = source, left_out = left_out, segments = list(), rules = NULL,
+    above = how$clicks_above == "keep", at_once = at_once),
+    class = c("tide_blocks", "tide_promised"))
+}
+
+date_ledger <- function(days, grain, reason) {
+  if (!nrow(days)) return(NULL)
+  data.table(grain = grain, reason = reason, rows = sum(days$rows), clicks = sum(days$clicks),
+    impressions = sum(days$impressions))
+}
+
+# Functions of the first day needed (or NULL) that give rows, some blocks each. say: called with the
+# number of the chunk and what its filters left out.
+block_chunks <- function(data, say = function(k, left_out) NULL) {
+  blocks <- data$store$blocks
+  chunk <- cumsum(as.numeric(blocks$rows)) %/% data$at_once
+  grain <- grain_label(data$dimensions)
+  lapply(unname(split(seq_along(chunk), chunk)), function(own) {
+    function(from = NULL) {
+      kept <- filter_rows(stored_rows(data, own, from), data$segments, data$rules, grain)
+      if (is.null(from)) say(own[1], kept$left_out)
+      kept$rows
+    }
+  })
+}
+
+# Rows of some blocks that count, of the days that are wanted.
+stored_rows <- function(data, own, from) {
+  store <- data$store
+  days <- as.integer(data$days$date)
+  if (!is.null(from)) days <- days[days >= as.integer(from)]
+  first <- min(as.integer(data$days$date))
+  keep <- raw(max(as.integer(data$days$date)) - first + 1)
+  keep[days - first + 1] <- as.raw(1)
+  maps <- lapply(store$blocks$thread[own], function(thread) {
+    lapply(store$columns, function(name) store$codes[[name]][[thread]])
+  })
+  rows <- .Call(read_blocks, store$path, store$blocks$rows[own], store$blocks$at[own], maps,
+    unname(plain_kinds[store$columns]), match(c("clicks", "impressions", "date"), store$columns),
+    first, keep, as.integer(data$above))
+  names(rows) <- store$columns
+  for (name in names(store$levels)) {
+    rows[[name]] <- structure(rows[[name]], levels = store$levels[[name]], class = "factor")
+  }
+  class(rows$date) <- c("IDate", "Date")
+  setDT(rows)[]
+}
+
+# All rows at once, as tide_read() gives them.
+held_data <- function(data) {
+  if (!inherits(data, "tide_blocks")) return(data)
+  ledger <- list()
+  rows <- rbindlist(lapply(block_chunks(data, function(k, left_out) ledger[[k]] <<- left_out),
+    function(chunk) chunk()))
+  grain <- grain_label(data$dimensions)
+  new_tide_data(stats::setNames(list(new_table(rows, data$dimensions, data$until)), grain),
+    data$sources, sum_left_out(rbindlist(c(list(data$left_out), ledger))))
+}
+
+#' @export
+format.tide_blocks <- function(x, ...) {
+  c(sprintf("<tide_blocks> %s in %s, not held in memory", format_plural(sum(x$days$rows), "row"),
+    format_days(min(x$days$date), max(x$days$date))),
+    left_out_lines(x$left_out, data.table(grain = grain_label(x$dimensions),
+      clicks = sum(x$days$clicks), impressions = sum(x$days$impressions))),
+    source_lines(x$sources))
+}

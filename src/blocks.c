@@ -1,0 +1,129 @@
+/* Rows that read_plain() put into a file, taken out again, some blocks at a time. */
+#include <fcntl.h>
+#include <limits.h>
+#include <stdint.h>
+#include <string.h>
+#include <unistd.h>
+#include "checks.h"
+
+typedef struct {
+  const char *path;
+  int file, blocks, columns, above, first_day;
+  const int *rows, *kinds;
+  const double *at;
+  size_t *column_at, row_size;
+  SEXP maps, keep;
+  int clicks, impressions, day;
+} Reading;
+
+static void close_file(void *data) {
+  Reading *of = data;
+  if (of->file >= 0) close(of->file);
+}
+
+static const void *column_in(const Reading *of, const char *bytes, int column, int rows) {
+  return bytes + of->column_at[column] * (size_t) rows;
+}
+
+/* Flags of the rows that are wanted; their number. */
+static int wanted_rows(const Reading *of, const char *bytes, int rows, char *wanted) {
+  const int *clicks = column_in(of, bytes, of->clicks, rows), *impressions = column_in(of, bytes, of->impressions, rows);
+  const int *day = column_in(of, bytes, of->day, rows);
+  int many = 0, days = LENGTH(of->keep);
+  for (int i = 0; i < rows; i++) {
+    int at = day[i] - of->first_day;
+    wanted[i] = at >= 0 && at < days && RAW(of->keep)[at] && impressions[i] > 0 && (of->above || clicks[i] <= impressions[i]);
+    many += wanted[i];
+  }
+  return many;
+}
+
+static SEXP read_rows(void *data) {
+  Reading *of = data;
+  of->file = open(of->path, O_RDONLY);
+  if (of->file < 0) error("the rows that were put aside are gone");
+  char **bytes = (char **) R_alloc((size_t) of->blocks + 1, sizeof(char *)), **wanted = (char **) R_alloc((size_t) of->blocks + 1, sizeof(char *));
+  R_xlen_t total = 0;
+  for (int b = 0; b < of->blocks; b++) {
+    size_t size = of->row_size * (size_t) of->rows[b];
+    bytes[b] = R_alloc(size + 1, 1);
+    wanted[b] = R_alloc((size_t) of->rows[b] + 1, 1);
+    for (size_t done = 0; done < size;) {
+      ssize_t got = pread(of->file, bytes[b] + done, size - done, (off_t) (of->at[b] + (double) done));
+      if (got <= 0) error("the rows that were put aside cannot be read");
+      done += (size_t) got;
+    }
+    total += wanted_rows(of, bytes[b], of->rows[b], wanted[b]);
+  }
+  SEXP out = PROTECT(allocVector(VECSXP, of->columns));
+  for (int j = 0; j < of->columns; j++) {
+    int doubles = of->kinds[j] == 2;
+    SEXP column = allocVector(doubles ? REALSXP : INTSXP, total);
+    SET_VECTOR_ELT(out, j, column);
+    R_xlen_t row = 0;
+    for (int b = 0; b < of->blocks; b++) {
+      const void *from = column_in(of, bytes[b], j, of->rows[b]);
+      SEXP map = of->maps == R_NilValue ? R_NilValue : VECTOR_ELT(VECTOR_ELT(of->maps, b), j);
+      const int *codes = map == R_NilValue ? NULL : INTEGER(map);
+      int most = map == R_NilValue ? 0 : LENGTH(map);
+      for (int i = 0; i < of->rows[b]; i++) {
+        if (!wanted[b][i]) continue;
+        if (doubles) REAL(column)[row++] = ((const double *) from)[i];
+        else {
+          int value = ((const int *) from)[i];
+          if (codes != NULL && (value < 1 || value > most)) error("the rows that were put aside have changed");
+          INTEGER(column)[row++] = codes == NULL ? value : codes[value - 1];
+        }
+      }
+    }
+  }
+  UNPROTECT(1);
+  return out;
+}
+
+/* In: the file; of each block its rows, its place, and for each of its columns the codes that its own become, or NULL; the kinds
+   of the columns, as read_plain() has them; which are clicks, impressions and days; the first day and a flag for each day from it
+   on, whether it is wanted; whether rows with more clicks than impressions are. Out: a list of columns. */
+SEXP read_blocks(SEXP path, SEXP rows, SEXP at, SEXP maps, SEXP kinds, SEXP figures, SEXP first_day, SEXP keep, SEXP above) {
+  need(TYPEOF(rows) == INTSXP && TYPEOF(at) == REALSXP && LENGTH(at) == LENGTH(rows), "read_blocks", "rows and places of blocks");
+  need(TYPEOF(maps) == VECSXP && LENGTH(maps) == LENGTH(rows), "read_blocks", "codes for each block");
+  need(TYPEOF(kinds) == INTSXP && TYPEOF(figures) == INTSXP && LENGTH(figures) == 3, "read_blocks", "kinds and figures");
+  need(TYPEOF(keep) == RAWSXP, "read_blocks", "a flag for each day");
+  Reading of = { need_text(path, "read_blocks", "a path"), -1, LENGTH(rows), LENGTH(kinds), need_count(above, 0, "read_blocks", "a flag"),
+    need_count(first_day, 0, "read_blocks", "the first day"), INTEGER(rows), INTEGER(kinds), REAL(at), NULL, 0, maps, keep,
+    INTEGER(figures)[0] - 1, INTEGER(figures)[1] - 1, INTEGER(figures)[2] - 1 };
+  of.column_at = (size_t *) R_alloc((size_t) of.columns + 1, sizeof(size_t));
+  for (int numbers = 1; numbers >= 0; numbers--) {
+    for (int j = 0; j < of.columns; j++) {
+      if ((of.kinds[j] == 2) != numbers) continue;
+      of.column_at[j] = of.row_size;
+      of.row_size += numbers ? sizeof(double) : sizeof(int);
+    }
+  }
+  for (int k = 0; k < 3; k++) {
+    need(INTEGER(figures)[k] > 0 && INTEGER(figures)[k] <= of.columns && of.kinds[INTEGER(figures)[k] - 1] != 2, "read_blocks",
+      "clicks, impressions and days among the columns");
+  }
+  for (int b = 0; b < of.blocks; b++) {
+    need(TYPEOF(VECTOR_ELT(maps, b)) == VECSXP && LENGTH(VECTOR_ELT(maps, b)) == of.columns, "read_blocks", "codes for each column");
+    need(of.rows[b] >= 0 && of.at[b] >= 0, "read_blocks", "places in the file");
+    for (int j = 0; j < of.columns; j++) {
+      int type = TYPEOF(VECTOR_ELT(VECTOR_ELT(maps, b), j));
+      need(type == INTSXP || type == NILSXP, "read_blocks", "codes of whole numbers");
+    }
+  }
+  return R_ExecWithCleanup(read_rows, &of, close_file, &of);
+}
+
+/* Rows of a share of all pairs, chosen by their codes, so that pairs are whole: which rows, from 1. */
+SEXP rows_of_share(SEXP query, SEXP page, SEXP share) {
+  need(TYPEOF(query) == INTSXP && TYPEOF(page) == INTSXP && XLENGTH(page) == XLENGTH(query) && XLENGTH(query) <= INT_MAX,
+    "rows_of_share", "codes of one length");
+  int64_t every = need_count(share, 1, "rows_of_share", "a share");
+  int rows = LENGTH(query), many = 0, *which = (int *) R_alloc((size_t) rows + 1, sizeof(int));
+  const int *q = INTEGER(query), *p = INTEGER(page);
+  for (int i = 0; i < rows; i++) if ((((int64_t) q[i] * 7919 + p[i]) % 104729) % every == 0) which[many++] = i + 1;
+  SEXP out = allocVector(INTSXP, many);
+  if (many) memcpy(INTEGER(out), which, (size_t) many * sizeof(int));
+  return out;
+}

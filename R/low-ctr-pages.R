@@ -14,10 +14,9 @@ case_likelihoods <- function(clicks, expected, groups, kinds = 1:3) {
   case <- clicks * 1e4 + step
   first <- which(!duplicated(case))
   given <- clicks_over_factors(clicks[first], exp(step[first] * 0.02), both_grid)
+  priors <- lapply(effect_grid, function(effect) group_priors(groups, both_grid - effect))
   list(of = match(case, case[first]), likelihoods = lapply(kinds, function(k) {
-    given %*%
-      vapply(effect_grid, function(effect) group_prior(groups, k, both_grid - effect), both_grid) +
-      1e-300
+    given %*% vapply(priors, function(own) own[, k], both_grid) + 1e-300
   }))
 }
 

@@ -13,7 +13,7 @@ both_grid <- seq(factor_grid[1] + effect_grid[1], max(factor_grid) + max(effect_
 
 # How likely these clicks are (Poisson) under each log factor: a row a pair, its largest value 1.
 clicks_over_factors <- function(clicks, expected, at = factor_grid) {
-  highest_one(outer(clicks, at) - outer(expected, exp(at)))
+  .Call(counts_over_factors, as.numeric(clicks), as.numeric(expected), at)
 }
 
 # The same of a measured log factor with normal noise.
@@ -21,12 +21,13 @@ measured_over_factors <- function(z, noise, at = factor_grid) {
   highest_one(-0.5 * outer(z, at, `-`)^2 / noise)
 }
 
-highest_one <- function(logs) exp(logs - do.call(pmax, as.data.frame(logs)))
+highest_one <- function(logs) .Call(highest_one_of, logs)
 
 # In: for each pair how likely what is seen of it is under each effect of `at`, and the usual
 # standard deviation to start from. Out: weights, means and standard deviations of the usual, low
 # and high part, and how many are `seen` of each. Priors worth a handful of observations keep small
-# sites sane. gamma: see effect_density(). near: groups of nearly the same, to start from.
+# sites sane. gamma: the share of effects that are distributed as the log of a gamma variable. near:
+# groups of nearly the same, to start from.
 fit_two_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, gamma = 0,
     near = NULL) {
   without <- fit_groups(given, at, usual_sd, least_sd, gamma, high = FALSE, near = near)
@@ -42,7 +43,9 @@ fit_two_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 
 high_may_say_more <- function(given, at, groups) {
   total <- mixture_density(given, groups, at)
   for (distance in c(0.4, 0.8, 1.2, 1.6)) {
-    own <- effect_density(at, groups$mean[1] + distance, groups$sd[1], groups$gamma)
+    beyond <- list(mean = c(groups$mean[1] + distance, 0, 0), sd = rep(groups$sd[1], 3),
+      weight = c(1, 0, 0), gamma = groups$gamma)
+    own <- group_priors(beyond, at)[, 1]
     own[at < groups$mean[1]] <- 0
     ratio <- drop(given %*% (own / sum(own))) / total
     if (any(vapply(c(0.005, 0.02, 0.05, 0.1), function(weight) sum(log(1 + weight * (ratio - 1))),
@@ -67,23 +70,29 @@ fit_query_groups <- function(given, near = NULL) {
 # explain each other.
 fit_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, gamma = 0,
     high = TRUE, near = NULL) {
-  prior <- list(sd = c(usual_sd, 0.4, 0.4), size = c(18, 1, if (high) 1 else 0))
-  groups_of <- function(x) groups_from(x, least_sd, gamma, high)
+  # Priors of standard deviations, and how many of each group are taken to have been seen before.
+  sd <- c(usual_sd, 0.4, 0.4)
+  size <- c(18, 1, if (high) 1 else 0)
+  mixture <- function(x, step = 0) {
+    .Call(mixture_of, x, at, least_sd, gamma, as.integer(high), size, sd, step)
+  }
+  last <- list()
+  density_at <- function(x) {
+    if (!identical(last$x, x)) {
+      own <- mixture(x)
+      last <<- list(x = x, density = drop(given %*% own[[1]]) + 1e-300, prior = own[[2]])
+    }
+    last
+  }
   loss <- function(x) {
-    groups <- groups_of(x)
-    -sum(log(mixture_density(given, groups, at))) - log_prior(groups, prior, high)
+    own <- density_at(x)
+    -sum(log(own$density)) - own$prior
   }
   # What is seen enters the slope by one number per effect.
   slope <- function(x) {
-    each <- drop(crossprod(given, 1 / mixture_density(given, groups_of(x), at)))
-    loss_nearby <- function(x) {
-      groups <- groups_of(x)
-      -sum(each * rowSums(group_priors(groups, at))) - log_prior(groups, prior, high)
-    }
-    vapply(seq_along(x), function(i) {
-      step <- replace(numeric(length(x)), i, 1e-4)
-      (loss_nearby(x + step) - loss_nearby(x - step)) / 2e-4
-    }, 0)
+    each <- drop(crossprod(given, 1 / density_at(x)$density))
+    slopes <- mixture(x, 1e-4)
+    -drop(each %*% slopes[[1]]) - slopes[[2]]
   }
   few <- c(log(0.05 / 0.95), log(0.4), log(0.3))
   start <- c(
@@ -91,7 +100,7 @@ fit_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, g
     if (high) few)
   found <-
     stats::optim(start, loss, slope, method = "BFGS", control = list(maxit = 200, reltol = 1e-9))
-  groups <- c(groups_of(found$par), list(numbers = found$par))
+  groups <- c(groups_from(found$par, least_sd, gamma, high), list(numbers = found$par))
   total <- mixture_density(given, groups, at)
   groups$likelihood <- sum(log(total))
   # How many pairs each group is expected to have.
@@ -99,9 +108,7 @@ fit_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, g
   groups
 }
 
-# Groups from numbers without bounds: the usual mean and the log of what its standard deviation is
-# above the least one; per further group the log of its weight beside the usual one, of its distance
-# beyond 0.4, and of how much wider it is.
+# Groups from numbers without bounds; what each stands for says src/mixture.c.
 groups_from <- function(x, least_sd, gamma, high) {
   weight <- exp(c(usual = 0, low = x[3], high = if (high) x[6] else -Inf))
   sd <- least_sd + exp(x[2])
@@ -115,41 +122,10 @@ mixture_density <- function(given, groups, at) {
   drop(given %*% rowSums(group_priors(groups, at))) + 1e-300
 }
 
-# Means and standard deviations as if five pairs of each group had been seen before, weights as if
-# some twenty had.
-log_prior <- function(groups, prior, high) {
-  anchor <- c(0, groups$mean[1] - 0.8, groups$mean[1] + 0.8)
-  of <- seq_len(if (high) 3 else 2)
-  sum((prior$size * log(pmax(groups$weight, 1e-300)) - 5 * log(groups$sd) -
-    2.5 * ((groups$mean - anchor)^2 + prior$sd^2) / groups$sd^2)[of])
-}
-
 # Weight of each effect in each group: a column a group.
-group_priors <- function(groups, at) vapply(1:3, function(k) group_prior(groups, k, at), at)
-
-# What is low lies below what is usual, what is high above; an effect at the border counts by the
-# part of its step beyond.
-group_prior <- function(groups, k, at) {
-  own <- effect_density(at, groups$mean[k], groups$sd[k], groups$gamma)
-  if (k > 1) {
-    beyond <- 0.5 + (at - groups$mean[1]) * c(-1, 1)[k - 1] / (at[2] - at[1])
-    beyond[beyond < 0] <- 0
-    beyond[beyond > 1] <- 1
-    own <- own * beyond
-  }
-  groups$weight[k] * own / sum(own)
-}
-
-# Probabilities of the effects `at`, of this mean and standard deviation: normal, but for the share
-# `gamma`, which is distributed as the log of a gamma variable (trigamma(size) is sd^2, to within a
-# hundredth).
-effect_density <- function(at, mean, sd, gamma) {
-  normal <- stats::dnorm(at, mean, sd)
-  if (gamma == 0) return(normal / sum(normal))
-  size <- (1 + sqrt(1 + 2 * sd^2)) / (2 * sd^2)
-  beside <- at - mean + digamma(size) - log(size)
-  skewed <- exp(size * (beside - expm1(beside)))
-  (1 - gamma) * normal / sum(normal) + gamma * skewed / sum(skewed)
+group_priors <- function(groups, at) {
+  .Call(group_priors_of, as.numeric(groups$mean), as.numeric(groups$sd), as.numeric(groups$weight),
+    as.numeric(groups$gamma), at)
 }
 
 # Chance that each belongs to the usual, low and high group.

@@ -46,7 +46,9 @@ click_shares <- function(rows) {
 }
 
 # Sums of x by whole-number codes from 1 to `size`: rowsum() without the search for the codes.
-sum_codes <- function(x, code, size) .Call(sum_by, as.double(x), as.integer(code), as.integer(size))
+sum_codes <- function(x, code, size) {
+  .Call(sum_by, if (is.integer(x)) x else as.double(x), as.integer(code), as.integer(size))
+}
 
 # First day of the period a day lies in, counted back from the last day.
 period_start <- function(date, to, length) {

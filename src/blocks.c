@@ -30,12 +30,33 @@ static int wanted_rows(const Reading *of, const char *bytes, int rows, char *wan
   const int *clicks = column_in(of, bytes, of->clicks, rows), *impressions = column_in(of, bytes, of->impressions, rows);
   const int *day = column_in(of, bytes, of->day, rows);
   int many = 0, days = LENGTH(of->keep);
+  const Rbyte *keep = RAW(of->keep);
   for (int i = 0; i < rows; i++) {
     int at = day[i] - of->first_day;
-    wanted[i] = at >= 0 && at < days && RAW(of->keep)[at] && impressions[i] > 0 && (of->above || clicks[i] <= impressions[i]);
+    wanted[i] = at >= 0 && at < days && keep[at] && impressions[i] > 0 && (of->above || clicks[i] <= impressions[i]);
     many += wanted[i];
   }
   return many;
+}
+
+/* What is wanted of one column of one block; out: where the next goes. */
+static double *put_numbers(double *to, const double *from, const char *wanted, int rows) {
+  for (int i = 0; i < rows; i++) if (wanted[i]) *to++ = from[i];
+  return to;
+}
+
+static int *put_whole(int *to, const int *from, const char *wanted, int rows) {
+  for (int i = 0; i < rows; i++) if (wanted[i]) *to++ = from[i];
+  return to;
+}
+
+static int *put_codes(int *to, const int *from, const char *wanted, int rows, const int *codes, int most) {
+  for (int i = 0; i < rows; i++) {
+    if (!wanted[i]) continue;
+    if (from[i] < 1 || from[i] > most) error("the rows that were put aside have changed");
+    *to++ = codes[from[i] - 1];
+  }
+  return to;
 }
 
 static SEXP read_rows(void *data) {
@@ -60,21 +81,14 @@ static SEXP read_rows(void *data) {
     int doubles = of->kinds[j] == 2;
     SEXP column = allocVector(doubles ? REALSXP : INTSXP, total);
     SET_VECTOR_ELT(out, j, column);
-    R_xlen_t row = 0;
+    double *numbers = doubles ? REAL(column) : NULL;
+    int *whole = doubles ? NULL : INTEGER(column);
     for (int b = 0; b < of->blocks; b++) {
       const void *from = column_in(of, bytes[b], j, of->rows[b]);
-      SEXP map = of->maps == R_NilValue ? R_NilValue : VECTOR_ELT(VECTOR_ELT(of->maps, b), j);
-      const int *codes = map == R_NilValue ? NULL : INTEGER(map);
-      int most = map == R_NilValue ? 0 : LENGTH(map);
-      for (int i = 0; i < of->rows[b]; i++) {
-        if (!wanted[b][i]) continue;
-        if (doubles) REAL(column)[row++] = ((const double *) from)[i];
-        else {
-          int value = ((const int *) from)[i];
-          if (codes != NULL && (value < 1 || value > most)) error("the rows that were put aside have changed");
-          INTEGER(column)[row++] = codes == NULL ? value : codes[value - 1];
-        }
-      }
+      SEXP map = VECTOR_ELT(VECTOR_ELT(of->maps, b), j);
+      if (doubles) numbers = put_numbers(numbers, from, wanted[b], of->rows[b]);
+      else if (map == R_NilValue) whole = put_whole(whole, from, wanted[b], of->rows[b]);
+      else whole = put_codes(whole, from, wanted[b], of->rows[b], INTEGER(map), LENGTH(map));
     }
   }
   UNPROTECT(1);

@@ -196,19 +196,19 @@ SEXP pair_codes(SEXP one, SEXP other) {
 
 /* Sums of x by code from 1 to size. */
 SEXP sum_by(SEXP x, SEXP codes, SEXP size) {
-  need(TYPEOF(x) == REALSXP && TYPEOF(codes) == INTSXP, "sum_by", "numbers and their codes");
+  need((TYPEOF(x) == REALSXP || TYPEOF(x) == INTSXP) && TYPEOF(codes) == INTSXP, "sum_by", "numbers and their codes");
   R_xlen_t rows = XLENGTH(x);
   need(XLENGTH(codes) == rows, "sum_by", "a code for each number");
   int many = need_count(size, 0, "sum_by", "how many codes there are");
-  const double *value = REAL(x);
-  const int *code = INTEGER(codes);
+  const double *value = TYPEOF(x) == REALSXP ? REAL(x) : NULL;
+  const int *whole = TYPEOF(x) == INTSXP ? INTEGER(x) : NULL, *code = INTEGER(codes);
   SEXP out = PROTECT(allocVector(REALSXP, many));
   double *sum = REAL(out);
   for (int k = 0; k < many; k++) sum[k] = 0;
   for (R_xlen_t i = 0; i < rows; i++) {
     /* NA is the lowest of all whole numbers, and so caught here too. */
     if (code[i] < 1 || code[i] > many) error("internal error: sum_by needs codes from 1 to %d", many);
-    sum[code[i] - 1] += value[i];
+    sum[code[i] - 1] += whole == NULL ? value[i] : whole[i] == NA_INTEGER ? NA_REAL : whole[i];
     pause_at(i);
   }
   UNPROTECT(1);

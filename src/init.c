@@ -26,6 +26,10 @@ SEXP read_plain(SEXP path, SEXP skip, SEXP sep, SEXP cells, SEXP columns, SEXP k
   SEXP threads, SEXP rows_path, SEXP keys_path);
 SEXP read_blocks(SEXP path, SEXP rows, SEXP at, SEXP maps, SEXP kinds, SEXP figures, SEXP first_day, SEXP keep, SEXP above);
 SEXP rows_of_share(SEXP query, SEXP page, SEXP share);
+SEXP group_priors_of(SEXP mean, SEXP sd, SEXP weight, SEXP gamma, SEXP at);
+SEXP mixture_of(SEXP numbers, SEXP at, SEXP least_sd, SEXP gamma, SEXP high, SEXP size, SEXP sd, SEXP step);
+SEXP highest_one_of(SEXP logs);
+SEXP counts_over_factors(SEXP counts, SEXP expected, SEXP at);
 
 static const R_CallMethodDef calls[] = {
   {"distinct_codes", (DL_FUNC) &distinct_codes, 1},
@@ -50,6 +54,10 @@ static const R_CallMethodDef calls[] = {
   {"read_plain", (DL_FUNC) &read_plain, 12},
   {"read_blocks", (DL_FUNC) &read_blocks, 9},
   {"rows_of_share", (DL_FUNC) &rows_of_share, 3},
+  {"group_priors_of", (DL_FUNC) &group_priors_of, 5},
+  {"mixture_of", (DL_FUNC) &mixture_of, 8},
+  {"highest_one_of", (DL_FUNC) &highest_one_of, 1},
+  {"counts_over_factors", (DL_FUNC) &counts_over_factors, 3},
   {NULL, NULL, 0}
 };
 

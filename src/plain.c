@@ -340,20 +340,19 @@ static SEXP whole_columns(Coder *coder, SEXP texts) {
     int doubles = wish->kinds[j] == kind_number && !number;
     SEXP column = allocVector(doubles ? REALSXP : INTSXP, rows);
     SET_VECTOR_ELT(out, j, column);
-    R_xlen_t done = 0;
+    char *to = doubles ? (char *) REAL(column) : (char *) INTEGER(column);
     for (int b = 0; b < coder->many_blocks; b++) {
       const Block *block = &coder->blocks[b];
-      if (doubles) {
-        memcpy(REAL(column) + done, numbers_of(coder, block->bytes, j, block->rows), (size_t) block->rows * sizeof(double));
-      } else if (number) {
-        const double *from = numbers_of(coder, block->bytes, j, block->rows);
-        for (int i = 0; i < block->rows; i++) INTEGER(column)[done + i] = (int) from[i];
-      } else {
-        const int *from = ints_of(coder, block->bytes, j, block->rows), *map = NULL;
-        if (wish->kinds[j] == kind_text) map = INTEGER(VECTOR_ELT(VECTOR_ELT(VECTOR_ELT(texts, j), 1), block->thread)) - 1;
-        for (int i = 0; i < block->rows; i++) INTEGER(column)[done + i] = map == NULL ? from[i] : map[from[i]];
-      }
-      done += block->rows;
+      size_t many = (size_t) block->rows, width = doubles ? sizeof(double) : sizeof(int);
+      const int *from = ints_of(coder, block->bytes, j, block->rows);
+      if (number) {
+        const double *numbers = numbers_of(coder, block->bytes, j, block->rows);
+        for (size_t i = 0; i < many; i++) ((int *) to)[i] = (int) numbers[i];
+      } else if (wish->kinds[j] == kind_text) {
+        const int *map = INTEGER(VECTOR_ELT(VECTOR_ELT(VECTOR_ELT(texts, j), 1), block->thread)) - 1;
+        for (size_t i = 0; i < many; i++) ((int *) to)[i] = map[from[i]];
+      } else memcpy(to, from, many * width);
+      to += many * width;
     }
   }
   UNPROTECT(1);

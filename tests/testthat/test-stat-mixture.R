@@ -48,3 +48,55 @@ test_that("two groups planted in log factors are told apart", {
   expect_equal(groups$mean[2], -0.9, tolerance = 0.25)
   expect_equal(groups$weight[[2]], 0.1, tolerance = 0.4)
 })
+
+# The arithmetic in plain R: weights of the effects `at` in each group, and the log prior.
+plain_priors <- function(groups, at) {
+  vapply(1:3, function(k) {
+    own <- stats::dnorm(at, groups$mean[k], groups$sd[k])
+    own <- own / sum(own)
+    if (groups$gamma > 0) {
+      size <- (1 + sqrt(1 + 2 * groups$sd[k]^2)) / (2 * groups$sd[k]^2)
+      beside <- at - groups$mean[k] + digamma(size) - log(size)
+      skewed <- exp(size * (beside - exp(beside) + 1))
+      own <- (1 - groups$gamma) * own + groups$gamma * skewed / sum(skewed)
+    }
+    if (k > 1) {
+      beyond <- 0.5 + (at - groups$mean[1]) * c(-1, 1)[k - 1] / diff(at[1:2])
+      own <- own * pmin(pmax(beyond, 0), 1)
+    }
+    groups$weight[k] * own / sum(own)
+  }, at)
+}
+
+plain_log_prior <- function(groups, size, sd, of) {
+  anchor <- groups$mean[1] + c(-groups$mean[1], -0.8, 0.8)
+  sum((size * log(groups$weight) - 5 * log(groups$sd) -
+    2.5 * ((groups$mean - anchor)^2 + sd^2) / groups$sd^2)[of])
+}
+
+test_that("weights, priors and slopes of a mixture are those of plain R", {
+  at <- inktide:::factor_grid
+  sd <- c(0.25, 0.4, 0.4)
+  for (high in c(FALSE, TRUE)) {
+    for (gamma in c(0, 0.3, 1)) {
+      x <- c(0.05, log(0.3), -2, log(0.5), log(0.2), if (high) c(-2.5, log(0.3), log(0.1)))
+      size <- c(18, 1, if (high) 1 else 0)
+      groups <- inktide:::groups_from(x, 0.05, gamma, high)
+      expect_equal(inktide:::group_priors(groups, at), plain_priors(groups, at))
+      of <- function(x, step = 0) {
+        .Call(inktide:::mixture_of, x, at, 0.05, gamma, as.integer(high), size, sd, step)
+      }
+      expect_equal(of(x)[[1]], rowSums(plain_priors(groups, at)))
+      expect_equal(of(x)[[2]], plain_log_prior(groups, size, sd, seq_len(2 + high)))
+      slopes <- of(x, 1e-4)
+      for (j in seq_along(x)) {
+        by <- replace(numeric(length(x)), j, 1e-4)
+        expect_equal(slopes[[1]][, j], (of(x + by)[[1]] - of(x - by)[[1]]) / 2e-4)
+        expect_equal(slopes[[2]][j], (of(x + by)[[2]] - of(x - by)[[2]]) / 2e-4)
+      }
+    }
+  }
+  likely <- exp(outer(c(0, 3, 50), at) - outer(c(1, 2.5, 20), exp(at)))
+  expect_equal(inktide:::clicks_over_factors(c(0, 3, 50), c(1, 2.5, 20)),
+    likely / apply(likely, 1, max))
+})

@@ -3,24 +3,20 @@
 # pair beyond three standard deviations (a bot, a tracking fault, a giant of another kind) pulls no
 # harder than one at three (Huber 1964).
 score_equations <- function(cells, mean, evidence, state, design, least = 0) {
-  keep <- 1 / (1 + state$wobble * mean)
-  pair_mean <- sum_runs(keep * mean, evidence$ends)
-  pair_residual <- sum_runs(keep * (cells$clicks - mean), evidence$ends)
+  kept <- .Call(kept_sums, cells$clicks, mean, state$wobble, evidence$ends)
+  pair_mean <- kept$mean
+  pair_residual <- kept$residual
   spread <- fit_spread(state, distance = evidence$distance)
   calm <- pmin(1, 1 / pair_distance(pair_residual, pair_mean, spread))
   # Near the cut, pairs are in the table because they are far above the curve.
   if (least > 0) calm[pair_mean < 2 * least] <- 1
   shared <- spread / (1 + spread * pair_mean)
 
-  scale <- calm[evidence$pair] * keep
-  own <- scale * (cells$clicks - mean - mean * (shared * pair_residual)[evidence$pair])
   # Where the covariance is not used in full, the weight of the whole pair stands for it.
-  alone <- !evidence$in_full
-  weight <- scale / (1 + (spread * pair_mean)[evidence$pair])
-  own[alone] <- (weight * (cells$clicks - mean))[alone]
-  diagonal <- scale * mean
-  diagonal[alone] <- (weight * mean)[alone]
-
+  each <- .Call(cell_scores, cells$clicks, mean, state$wobble, evidence$ends, calm,
+    spread * pair_mean, shared * pair_residual, evidence$full)
+  own <- each$own
+  diagonal <- each$diagonal
   if (least > 0) {
     # Of the pairs that were kept, clicks are more than the mean; one cell a pair, so its own
     # information is all.
@@ -33,7 +29,8 @@ score_equations <- function(cells, mean, evidence, state, design, least = 0) {
   sums <- vapply(list(own, diagonal), sum_codes, numeric(nrow(design)), code = evidence$column,
     size = nrow(design))
   dim(sums) <- c(nrow(design), 2)
-  between <- pair_means(if (least > 0) 0 * mean else keep * mean, evidence, design)
+  between <- pair_means(if (least > 0) 0 * mean else mean / (1 + state$wobble * mean), evidence,
+    design)
   factor <- (calm * shared)[evidence$full]
   list(cell_score = own, diagonal = diagonal, between = between, factor = factor,
     score = drop(crossprod(design, sums[, 1])),
@@ -113,7 +110,8 @@ score_covariance <- function(equations, evidence, design, state) {
     knots = crossprod(move) * (length(groups) - 1) / length(groups) +
       to_knots %*% bias %*% t(to_knots),
     groups = length(groups),
-    df = pmax(4, squares^2 / colSums(move^4)))
+    # Where no group moves it there is nothing to divide.
+    df = pmax(4, squares^2 / pmax(colSums(move^4), .Machine$double.xmin)))
 }
 
 # The last cell of each pair, of cells sorted by pair.
@@ -121,7 +119,4 @@ pair_ends <- function(cells) {
   if (nrow(cells)) which(c(diff(cells$query) != 0 | diff(cells$page) != 0, TRUE)) else integer()
 }
 
-sum_runs <- function(x, ends) {
-  upto <- cumsum(x)[ends]
-  upto - c(0, upto[-length(upto)])[seq_along(upto)]
-}
+sum_runs <- function(x, ends) .Call(sums_of_pairs, as.numeric(x), ends)

@@ -64,7 +64,9 @@ pair_findings <- function(kind, summary, pairs, rows, done, confidence, chance, 
 step_lines <- function(...) {
   lines <- t(cbind(...))
   said <- lines != ""
-  finding <- factor(rep(seq_len(ncol(lines)), colSums(said)), seq_len(ncol(lines)))
+  # factor() would turn every number into a text.
+  finding <- structure(rep(seq_len(ncol(lines)), colSums(said)),
+    levels = as.character(seq_len(ncol(lines))), class = "factor")
   unname(split(unname(lines[said]), finding))
 }
 

@@ -34,9 +34,9 @@ days_lived <- function(summary, pairs) {
 # Findings of what is young, with their clicks for 30 days of life.
 judge_young <- function(found, summary) {
   days <- young_days(summary)
-  if (all(is.na(unlist(days))) || !nrow(found)) return(found)
-  of_query <- days$query[match(found$query, summary$queries$query)]
-  of_page <- days$page[match(found$page, summary$pages$page)]
+  if (all(is.na(unlist(days, use.names = FALSE))) || !nrow(found)) return(found)
+  of_query <- days$query[chmatch(found$query, summary$queries$query)]
+  of_page <- days$page[chmatch(found$page, summary$pages$page)]
   lived <- pmin(of_query, of_page, na.rm = TRUE)
   own <- which(found$kind %in% c("low_ctr", window_kinds) & !is.na(lived))
   if (!length(own)) return(found)

@@ -233,7 +233,7 @@ new_findings <- function(found, aside, pairs, curve, summary, assumptions, outsi
 # What pages earn in 30 days from all their queries.
 clicks_of_pages <- function(page, summary) {
   clicks <- sum_codes(summary$pairs$clicks, summary$pairs$page, nrow(summary$pages))
-  clicks[match(page, summary$pages$page)] * per_month(summary)
+  clicks[chmatch(page, summary$pages$page)] * per_month(summary)
 }
 
 # Clicks of the site in 30 days of the recent window: private queries included where the data tell
@@ -250,8 +250,9 @@ site_clicks <- function(summary) {
 add_facts <- function(found, summary) {
   for (by in c("query", "page")) {
     table <- if (by == "query") summary$queries else summary$pages
-    at <- match(found[[by]], table[[by]])
-    for (column in fact_columns(table)) {
+    columns <- fact_columns(table)
+    at <- if (length(columns)) chmatch(found[[by]], table[[by]])
+    for (column in columns) {
       set(found, j = if (column %in% names(found)) paste0(by, "_", column) else column,
         value = table[[column]][at])
     }

@@ -68,7 +68,10 @@ one_shift <- function(clicks, expected, wander, share, weight = 0) {
   clicks <- clicks / less
   expected <- expected / less
   head <- seq_len(ncol(clicks) - 1L)
-  up_to <- function(x) t(apply(x, 1, cumsum))[, head, drop = FALSE]
+  up_to <- function(x) {
+    for (week in head[-1]) x[, week] <- x[, week] + x[, week - 1L]
+    x[, head, drop = FALSE]
+  }
   before <- list(clicks = up_to(clicks), expected = up_to(expected))
   all <- list(clicks = rowSums(clicks), expected = rowSums(expected))
   since <-

@@ -23,11 +23,10 @@ weak_topics <- function(z, weight, page, words, page_groups) {
   # What stands in half of all queries is no topic.
   sizes <- sizes[sizes$pairs <= assumed("topic_largest") * length(z)]
   judged <- sizes$pages >= 2 & sizes$pairs >= assumed("topic_pairs")
-  out$alone <- page %in% page_topics(by_page[by_page$word %in% sizes$word[!judged]], page)
+  among <- function(words) replace(logical(nlevels(texts)), words, TRUE)[by_page$word]
+  out$alone <- page %in% page_topics(by_page[among(sizes$word[!judged])], page)
   low_words <- sizes$word[judged & sizes$weighted < -0.1 * sizes$weight]
-  topics <- test_topics(
-    by_page[by_page$word %in% low_words], page_groups,
-    sum(judged))
+  topics <- test_topics(by_page[among(low_words)], page_groups, sum(judged))
   if (is.null(topics)) return(out)
   out$part <- topics$part[1]
   # Each pair has the likeliest of its words; of equals, the one on fewer pairs.
@@ -52,9 +51,7 @@ weak_topics <- function(z, weight, page, words, page_groups) {
 
 # Pages at least half of whose pairs, and two of them, share a word that other pages do not show.
 page_topics <- function(by_page, page) {
-  pages <- unique(page)
-  size <- tabulate(match(page, pages))
-  by_page$page[by_page$pairs >= pmax(2, 0.5 * size[match(by_page$page, pages)])]
+  by_page$page[by_page$pairs >= pmax(2, 0.5 * tabulate(page)[by_page$page])]
 }
 
 # The share of words that their results page holds back; one in twenty, worth twenty words, keeps

@@ -58,9 +58,11 @@ blocks_of <- function(part, how, at_once) {
 
 # What the general reader would fold, take for totals or leave out.
 plain_levels <- function(levels) {
+  texts <- unlist(levels, use.names = FALSE)
+  bytes <- nchar(texts, "bytes")
   all(vapply(levels, function(own) identical(fold_blanks(own), own), NA)) &&
-    all(nchar(unlist(levels[c("query", "page")]), "bytes") <= longest_text) &&
-    !any(totals_names %in% tolower(trimws(unlist(levels)))) &&
+    all(bytes <= longest_text) &&
+    !any(totals_names %in% tolower(trimws(texts[bytes < 2 * max(nchar(totals_names))]))) &&
     !all(vapply(levels, function(own) any(!nzchar(own)), NA))
 }
 
@@ -116,21 +118,6 @@ date_ledger <- function(days, grain, reason) {
     impressions = sum(days$impressions))
 }
 
-# Functions of the first day needed (or NULL) that give rows, some blocks each. say: called with the
-# number of the chunk and what its filters left out.
-block_chunks <- function(data, say = function(k, left_out) NULL) {
-  blocks <- data$store$blocks
-  chunk <- cumsum(as.numeric(blocks$rows)) %/% data$at_once
-  grain <- grain_label(data$dimensions)
-  lapply(unname(split(seq_along(chunk), chunk)), function(own) {
-    function(from = NULL) {
-      kept <- filter_rows(stored_rows(data, own, from), data$segments, data$rules, grain)
-      if (is.null(from)) say(own[1], kept$left_out)
-      kept$rows
-    }
-  })
-}
-
 # Rows of some blocks that count, of the days that are wanted.
 stored_rows <- function(data, own, from) {
   store <- data$store
@@ -151,17 +138,6 @@ stored_rows <- function(data, own, from) {
   }
   class(rows$date) <- c("IDate", "Date")
   setDT(rows)[]
-}
-
-# All rows at once, as tide_read() gives them.
-held_data <- function(data) {
-  if (!inherits(data, "tide_blocks")) return(data)
-  ledger <- list()
-  rows <- rbindlist(lapply(block_chunks(data, function(k, left_out) ledger[[k]] <<- left_out),
-    function(chunk) chunk()))
-  grain <- grain_label(data$dimensions)
-  new_tide_data(stats::setNames(list(new_table(rows, data$dimensions, data$until)), grain),
-    data$sources, sum_left_out(rbindlist(c(list(data$left_out), ledger))))
 }
 
 #' @export

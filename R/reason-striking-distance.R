@@ -44,7 +44,7 @@ striking_action <- function(summary, pairs, at, target) {
 
 # Pages that get clicks from queries which share telling words with a query: up to two a query, not
 # those that are shown for it themselves. looked: the pairs with most clicks are looked at.
-link_sources <- function(summary, pairs, at, most = 2L, looked = 20000L) {
+link_sources <- function(summary, pairs, at, looked = 20000L) {
   default <- "older pages on the topic that rank"
   if (nrow(summary$pages) < 3 || !nrow(at)) return(rep(default, nrow(at)))
   asked <- word_table(summary$queries$key[at$query], function_words)
@@ -73,10 +73,11 @@ link_sources <- function(summary, pairs, at, most = 2L, looked = 20000L) {
   shown <- pairs[competing, on = c("query", "page"), which = TRUE]
   near <- near[is.na(shown)]
   setorderv(near, c("row", "clicks", "page"), c(1L, -1L, 1L))
-  near <- near[rowid(near$row) <= most]
-  named <- vapply(split(format_path(summary$pages$page[near$page]), near$row), paste, "",
-    collapse = " and ")
+  near <- near[rowid(near$row) <= 2]
+  path <- format_path(summary$pages$page[near$page])
   out <- rep(default, nrow(at))
-  out[as.integer(names(named))] <- named
+  first <- !duplicated(near$row)
+  out[near$row[first]] <- path[first]
+  out[near$row[!first]] <- paste(out[near$row[!first]], "and", path[!first])
   out
 }

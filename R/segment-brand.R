@@ -6,13 +6,12 @@ is_brand <- function(queries, words) {
   words <- unique(query_key(words))
   words <- words[nzchar(words)]
   hit <- logical(length(queries))
-  joined <- gsub("-", "", gsub(" ", "", queries, fixed = TRUE), fixed = TRUE)
   for (word in words) {
     hit <- hit | if (nchar(word) <= 4) {
       grepl(paste0(" ", word, " "), paste0(" ", gsub("[^[:alnum:]]", " ", queries), " "),
         fixed = TRUE)
     } else {
-      grepl(word, queries, fixed = TRUE) | grepl(gsub("[ -]", "", word), joined, fixed = TRUE)
+      .Call(holds_joined, as.character(queries), enc2utf8(gsub("[ -]", "", word)))
     }
   }
   hit

@@ -93,43 +93,6 @@ tide_filter.tide_months <- function(data, ..., segments = NULL, rules = tide_rul
   data
 }
 
-#' @rdname tide_filter
-#' @export
-tide_filter.tide_blocks <- function(data, from = NULL, to = NULL, days = NULL, ...,
-    segments = NULL, rules = tide_rules(), without = NULL) {
-  from <- check_date(from, "from")
-  to <- check_date(to, "to")
-  check_number(days, "days", min = 1, null = TRUE)
-  segments <- stacked_segments(segments, ...)
-  check_class(rules, "tide_rules", "rules")
-  # Sums by pair, and spellings of the brand, need all rows.
-  on <- unlist(lapply(segments, function(segment) {
-    vapply(segment_conditions[names(segment$conditions)], `[[`, "", "on")
-  }))
-  if ("pair" %in% on || about_brand(segments)) {
-    return(tide_filter(held_data(data), from = from, to = to, days = days, segments = segments,
-      rules = rules, without = without))
-  }
-  codes <- lapply(data$store$levels, function(own) factor(character(), own))
-  check_values(list(tables = list(list(rows = codes))), segments)
-  ledger <- list(data$left_out)
-  for (step in window_steps(from, to, days, listed_days(without))) {
-    gone <- step(data$days)
-    ledger <- c(ledger, list(date_ledger(data$days[gone[[1]]], grain_label(data$dimensions),
-      names(gone))))
-    data$days <- data$days[!seq_len(nrow(data$days)) %in% gone[[1]]]
-    if (!nrow(data$days)) break
-  }
-  data$left_out <- sum_left_out(rbindlist(ledger))
-  if (!nrow(data$days)) {
-    abort_tide("No row is left after filtering.",
-      where = paste(data$left_out$reason, collapse = "; "),
-      fix = "Loosen one of these filters.", class = "nothing_left")
-  }
-  data[c("segments", "rules")] <- list(c(data$segments, segments), rules)
-  data
-}
-
 # A country, device, vertical or rich result that no row has is a slip of the pen.
 check_values <- function(data, segments) {
   for (dimension in c("country", "device", "vertical", "rich_result")) {

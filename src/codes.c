@@ -30,6 +30,27 @@ SEXP text_holds_any(SEXP texts, SEXP what) {
   return out;
 }
 
+/* In: texts and a word. Out: whether each text, its spaces and hyphens taken out, holds the word. */
+SEXP holds_joined(SEXP texts, SEXP word) {
+  need(TYPEOF(texts) == STRSXP, "holds_joined", "texts");
+  const char *sought = need_text(word, "holds_joined", "a word");
+  need(*sought != 0, "holds_joined", "a word that is not empty");
+  R_xlen_t rows = XLENGTH(texts);
+  SEXP out = PROTECT(allocVector(LGLSXP, rows));
+  int *holds = LOGICAL(out);
+  for (R_xlen_t i = 0; i < rows; i++) {
+    pause_at(i);
+    holds[i] = 0;
+    for (const char *from = strchr(CHAR(STRING_ELT(texts, i)), *sought); from != NULL && !holds[i]; from = strchr(from + 1, *sought)) {
+      const char *at = from, *of = sought;
+      while (*of && *at && (*at == *of || *at == ' ' || *at == '-')) if (*at++ == *of) of++;
+      holds[i] = *of == 0;
+    }
+  }
+  UNPROTECT(1);
+  return out;
+}
+
 /* In: texts. Out: list(code of each from 1, distinct texts in order of appearance). R keeps one copy of each text, so
    texts are told apart by address and none is read. */
 typedef struct { SEXP text; int code; } Slot;

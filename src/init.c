@@ -4,6 +4,7 @@
 
 SEXP distinct_codes(SEXP texts);
 SEXP text_holds_any(SEXP texts, SEXP what);
+SEXP holds_joined(SEXP texts, SEXP word);
 SEXP any_repeat(SEXP columns, SEXP lows, SEXP sizes);
 SEXP pair_codes(SEXP one, SEXP other);
 SEXP sum_by(SEXP x, SEXP codes, SEXP size);
@@ -26,6 +27,10 @@ SEXP read_plain(SEXP path, SEXP skip, SEXP sep, SEXP cells, SEXP columns, SEXP k
   SEXP threads, SEXP rows_path, SEXP keys_path);
 SEXP read_blocks(SEXP path, SEXP rows, SEXP at, SEXP maps, SEXP kinds, SEXP figures, SEXP first_day, SEXP keep, SEXP above);
 SEXP rows_of_share(SEXP query, SEXP page, SEXP share);
+SEXP sums_of_pairs(SEXP x, SEXP ends);
+SEXP kept_sums(SEXP clicks, SEXP mean, SEXP wobble, SEXP ends);
+SEXP cell_scores(SEXP clicks, SEXP mean, SEXP wobble, SEXP ends, SEXP calm, SEXP spread_mean, SEXP shared_residual, SEXP full);
+SEXP wobble_sums(SEXP clicks, SEXP mean, SEXP ends, SEXP factor, SEXP pair_mean);
 SEXP group_priors_of(SEXP mean, SEXP sd, SEXP weight, SEXP gamma, SEXP at);
 SEXP mixture_of(SEXP numbers, SEXP at, SEXP least_sd, SEXP gamma, SEXP high, SEXP size, SEXP sd, SEXP step);
 SEXP highest_one_of(SEXP logs);
@@ -34,6 +39,7 @@ SEXP counts_over_factors(SEXP counts, SEXP expected, SEXP at);
 static const R_CallMethodDef calls[] = {
   {"distinct_codes", (DL_FUNC) &distinct_codes, 1},
   {"text_holds_any", (DL_FUNC) &text_holds_any, 2},
+  {"holds_joined", (DL_FUNC) &holds_joined, 2},
   {"any_repeat", (DL_FUNC) &any_repeat, 3},
   {"pair_codes", (DL_FUNC) &pair_codes, 2},
   {"sum_by", (DL_FUNC) &sum_by, 3},
@@ -54,6 +60,10 @@ static const R_CallMethodDef calls[] = {
   {"read_plain", (DL_FUNC) &read_plain, 12},
   {"read_blocks", (DL_FUNC) &read_blocks, 9},
   {"rows_of_share", (DL_FUNC) &rows_of_share, 3},
+  {"sums_of_pairs", (DL_FUNC) &sums_of_pairs, 2},
+  {"kept_sums", (DL_FUNC) &kept_sums, 4},
+  {"cell_scores", (DL_FUNC) &cell_scores, 8},
+  {"wobble_sums", (DL_FUNC) &wobble_sums, 5},
   {"group_priors_of", (DL_FUNC) &group_priors_of, 5},
   {"mixture_of", (DL_FUNC) &mixture_of, 8},
   {"highest_one_of", (DL_FUNC) &highest_one_of, 1},

@@ -1,0 +1,64 @@
+# A large file that is filtered while it is gone through.
+
+#' @rdname tide_filter
+#' @export
+tide_filter.tide_blocks <- function(data, from = NULL, to = NULL, days = NULL, ...,
+    segments = NULL, rules = tide_rules(), without = NULL) {
+  from <- check_date(from, "from")
+  to <- check_date(to, "to")
+  check_number(days, "days", min = 1, null = TRUE)
+  segments <- stacked_segments(segments, ...)
+  check_class(rules, "tide_rules", "rules")
+  # Sums by pair, and spellings of the brand, need all rows.
+  on <- unlist(lapply(segments, function(segment) {
+    vapply(segment_conditions[names(segment$conditions)], `[[`, "", "on")
+  }))
+  if ("pair" %in% on || about_brand(segments)) {
+    return(tide_filter(held_data(data), from = from, to = to, days = days, segments = segments,
+      rules = rules, without = without))
+  }
+  codes <- lapply(data$store$levels, function(own) factor(character(), own))
+  check_values(list(tables = list(list(rows = codes))), segments)
+  ledger <- list(data$left_out)
+  for (step in window_steps(from, to, days, listed_days(without))) {
+    gone <- step(data$days)
+    ledger <- c(ledger, list(date_ledger(data$days[gone[[1]]], grain_label(data$dimensions),
+      names(gone))))
+    data$days <- data$days[!seq_len(nrow(data$days)) %in% gone[[1]]]
+    if (!nrow(data$days)) break
+  }
+  data$left_out <- sum_left_out(rbindlist(ledger))
+  if (!nrow(data$days)) {
+    abort_tide("No row is left after filtering.",
+      where = paste(data$left_out$reason, collapse = "; "),
+      fix = "Loosen one of these filters.", class = "nothing_left")
+  }
+  data[c("segments", "rules")] <- list(c(data$segments, segments), rules)
+  data
+}
+
+# Functions of the first day needed (or NULL) that give rows, some blocks each. say: called with the
+# number of the chunk and what its filters left out.
+block_chunks <- function(data, say = function(k, left_out) NULL) {
+  blocks <- data$store$blocks
+  chunk <- cumsum(as.numeric(blocks$rows)) %/% data$at_once
+  grain <- grain_label(data$dimensions)
+  lapply(unname(split(seq_along(chunk), chunk)), function(own) {
+    function(from = NULL) {
+      kept <- filter_rows(stored_rows(data, own, from), data$segments, data$rules, grain)
+      if (is.null(from)) say(own[1], kept$left_out)
+      kept$rows
+    }
+  })
+}
+
+# All rows at once, as tide_read() gives them.
+held_data <- function(data) {
+  if (!inherits(data, "tide_blocks")) return(data)
+  ledger <- list()
+  rows <- rbindlist(lapply(block_chunks(data, function(k, left_out) ledger[[k]] <<- left_out),
+    function(chunk) chunk()))
+  grain <- grain_label(data$dimensions)
+  new_tide_data(stats::setNames(list(new_table(rows, data$dimensions, data$until)), grain),
+    data$sources, sum_left_out(rbindlist(c(list(data$left_out), ledger))))
+}

@@ -19,7 +19,7 @@ tide_filter.tide_blocks <- function(data, from = NULL, to = NULL, days = NULL, .
   }
   codes <- lapply(data$store$levels, function(own) factor(character(), own))
   check_values(list(tables = list(list(rows = codes))), segments)
-  ledger <- list(data$left_out)
+  ledger <- list()
   for (step in window_steps(from, to, days, listed_days(without))) {
     gone <- step(data$days)
     ledger <- c(ledger, list(date_ledger(data$days[gone[[1]]], grain_label(data$dimensions),
@@ -27,12 +27,12 @@ tide_filter.tide_blocks <- function(data, from = NULL, to = NULL, days = NULL, .
     data$days <- data$days[!seq_len(nrow(data$days)) %in% gone[[1]]]
     if (!nrow(data$days)) break
   }
-  data$left_out <- sum_left_out(rbindlist(ledger))
   if (!nrow(data$days)) {
     abort_tide("No row is left after filtering.",
-      where = paste(data$left_out$reason, collapse = "; "),
+      where = paste(rbindlist(ledger)$reason, collapse = "; "),
       fix = "Loosen one of these filters.", class = "nothing_left")
   }
+  data$left_out <- sum_left_out(rbindlist(c(list(data$left_out), ledger)))
   data[c("segments", "rules")] <- list(c(data$segments, segments), rules)
   data
 }

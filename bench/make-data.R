@@ -1,8 +1,9 @@
 # Daily exports of a made-up shop of any size: query x page x device by day over 91 days. A tenth of
 # the rows belong to a few large queries; position follows each query, clicks a power law of it. No
 # row stands twice.
+# More rows than `at_once` come window by window of the days, so that the generator stays small.
 make_export <- function(rows, file, days = 91, seed = 1, from = "2026-07-01",
-    queries = max(300, 4 * rows %/% days)) {
+    queries = max(300, 4 * rows %/% days), at_once = 1e7) {
   set.seed(seed)
   pages <- max(50, queries %/% 10)
   crop <- c("tomato", "bean", "pea", "kale", "leek", "squash", "carrot")
@@ -11,8 +12,18 @@ make_export <- function(rows, file, days = 91, seed = 1, from = "2026-07-01",
     page = sprintf("https://www.fernmoor.example/%s/item-%d/",
       sample(c("shop", "guides", "journal"), queries, TRUE), sample(pages, queries, TRUE)),
     position = exp(stats::runif(queries, 0, log(60))), demand = stats::rgamma(queries, 0.5))
-  draw <- function(n) data.table::data.table(day = sample(0:(days - 1), n, TRUE),
-    i = sample(queries, n, TRUE, prob = q$demand + 0.05),
+  windows <- ceiling(rows / at_once)
+  for (window in seq_len(windows)) {
+    own <- round(days * (window - 1) / windows):(round(days * window / windows) - 1)
+    part <- export_rows(q, round(rows * window / windows) - round(rows * (window - 1) / windows), own,
+      as.Date(from))
+    data.table::fwrite(part, file, append = window > 1)
+  }
+}
+
+export_rows <- function(q, rows, days, from) {
+  draw <- function(n) data.table::data.table(day = days[sample(length(days), n, TRUE)],
+    i = sample(nrow(q), n, TRUE, prob = q$demand + 0.05),
     device = sample(c("mobile", "desktop", "tablet"), n, TRUE, c(0.6, 0.35, 0.05)))
   d <- draw(rows)
   while (nrow(d <- unique(d)) < rows) d <- rbind(d, draw(rows))
@@ -26,5 +37,5 @@ make_export <- function(rows, file, days = 91, seed = 1, from = "2026-07-01",
   d[, ctr := round(clicks / impressions, 4)]
   data.table::setcolorder(d,
     c("date", "query", "page", "device", "clicks", "impressions", "ctr", "position"))
-  data.table::fwrite(d, file)
+  d
 }

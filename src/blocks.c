@@ -2,6 +2,7 @@
 #include <fcntl.h>
 #include <limits.h>
 #include <stdint.h>
+#include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
 #include "checks.h"
@@ -9,6 +10,7 @@
 typedef struct {
   const char *path;
   int file, blocks, columns, above, first_day;
+  char **bytes, **wanted;
   const int *rows, *kinds;
   const double *at;
   size_t *column_at, row_size;
@@ -16,9 +18,14 @@ typedef struct {
   int clicks, impressions, day;
 } Reading;
 
-static void close_file(void *data) {
+/* What blocks are read into is not R's, which would look through all it holds for each of them. */
+static void close_reading(void *data) {
   Reading *of = data;
   if (of->file >= 0) close(of->file);
+  for (int b = 0; b < of->blocks; b++) {
+    free(of->bytes[b]);
+    free(of->wanted[b]);
+  }
 }
 
 static const void *column_in(const Reading *of, const char *bytes, int column, int rows) {
@@ -63,12 +70,13 @@ static SEXP read_rows(void *data) {
   Reading *of = data;
   of->file = open(of->path, O_RDONLY);
   if (of->file < 0) error("the rows that were put aside are gone");
-  char **bytes = (char **) R_alloc((size_t) of->blocks + 1, sizeof(char *)), **wanted = (char **) R_alloc((size_t) of->blocks + 1, sizeof(char *));
+  char **bytes = of->bytes, **wanted = of->wanted;
   R_xlen_t total = 0;
   for (int b = 0; b < of->blocks; b++) {
     size_t size = of->row_size * (size_t) of->rows[b];
-    bytes[b] = R_alloc(size + 1, 1);
-    wanted[b] = R_alloc((size_t) of->rows[b] + 1, 1);
+    bytes[b] = malloc(size + 1);
+    wanted[b] = malloc((size_t) of->rows[b] + 1);
+    if (bytes[b] == NULL || wanted[b] == NULL) error("there is no memory left");
     for (size_t done = 0; done < size;) {
       ssize_t got = pread(of->file, bytes[b] + done, size - done, (off_t) (of->at[b] + (double) done));
       if (got <= 0) error("the rows that were put aside cannot be read");
@@ -104,8 +112,11 @@ SEXP read_blocks(SEXP path, SEXP rows, SEXP at, SEXP maps, SEXP kinds, SEXP figu
   need(TYPEOF(kinds) == INTSXP && TYPEOF(figures) == INTSXP && LENGTH(figures) == 3, "read_blocks", "kinds and figures");
   need(TYPEOF(keep) == RAWSXP, "read_blocks", "a flag for each day");
   Reading of = { need_text(path, "read_blocks", "a path"), -1, LENGTH(rows), LENGTH(kinds), need_count(above, 0, "read_blocks", "a flag"),
-    need_count(first_day, 0, "read_blocks", "the first day"), INTEGER(rows), INTEGER(kinds), REAL(at), NULL, 0, maps, keep,
+    need_count(first_day, 0, "read_blocks", "the first day"), NULL, NULL, INTEGER(rows), INTEGER(kinds), REAL(at), NULL, 0, maps, keep,
     INTEGER(figures)[0] - 1, INTEGER(figures)[1] - 1, INTEGER(figures)[2] - 1 };
+  of.bytes = (char **) R_alloc((size_t) of.blocks + 1, sizeof(char *));
+  of.wanted = (char **) R_alloc((size_t) of.blocks + 1, sizeof(char *));
+  for (int b = 0; b < of.blocks; b++) of.bytes[b] = of.wanted[b] = NULL;
   of.column_at = (size_t *) R_alloc((size_t) of.columns + 1, sizeof(size_t));
   for (int numbers = 1; numbers >= 0; numbers--) {
     for (int j = 0; j < of.columns; j++) {
@@ -126,7 +137,7 @@ SEXP read_blocks(SEXP path, SEXP rows, SEXP at, SEXP maps, SEXP kinds, SEXP figu
       need(type == INTSXP || type == NILSXP, "read_blocks", "codes of whole numbers");
     }
   }
-  return R_ExecWithCleanup(read_rows, &of, close_file, &of);
+  return R_ExecWithCleanup(read_rows, &of, close_reading, &of);
 }
 
 /* Rows of a share of all pairs, chosen by their codes, so that pairs are whole: which rows, from 1. */

@@ -100,8 +100,10 @@ static int put_cell(Share *of, int cell, int row, const char *from, const char *
     return is_utf8(from, to);
   }
   if (wish->kinds[own] == kind_number) {
-    return read_number(from, to, numbers_of(coder, of->bytes, own, of->rows) + row,
-      &coder->whole[of->thread * wish->many + own]);
+    double *value = numbers_of(coder, of->bytes, own, of->rows) + row;
+    /* Rows that go into a file are not looked at again: no position is below 1. */
+    return read_number(from, to, value, &coder->whole[of->thread * wish->many + own]) &&
+      (coder->rows_file < 0 || *value >= 1);
   }
   int *value = ints_of(coder, of->bytes, own, of->rows) + row;
   if (wish->kinds[own] == kind_count) return read_count(from, to, value);

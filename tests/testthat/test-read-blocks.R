@@ -1,0 +1,147 @@
+# A large file that is gone through block by block says the same as one that is held.
+
+# Both ways of one file; blocks of some hundred rows.
+both_ways <- function(file, lag = 3, ..., filter = identity) {
+  of <- function(by_block) {
+    tryCatch(filter(tide_read(file, lag = lag, by_block = by_block, at_once = 300, ...)),
+      error = function(e) list(conditionMessage(e), class(e)))
+  }
+  list(held = of(FALSE), blocks = of(TRUE))
+}
+
+# The demo site's rows: several pages a query, two spellings of a page and of a query, an odd day.
+demo_rows <- local({
+  rows <- tide_demo(seed = 6, days = 130, share = 0.05)$daily
+  rows <- rows[, .(date, query, page, device, clicks, impressions, position)]
+  rows <- rows[!duplicated(rows, by = c("date", "query", "page", "device"))]
+  again <- seq(1L, nrow(rows), by = 40L)
+  set(rows, again, "page", sub("https://www.", "http://", rows$page[again], fixed = TRUE))
+  set(rows, again, "query", toupper(rows$query[again]))
+  rows
+})
+
+demo_file <- function(rows = demo_rows, env = parent.frame()) {
+  file <- withr::local_tempfile(fileext = ".csv", .local_envir = env)
+  fwrite(rows, file)
+  file
+}
+
+test_that("blocks give the summary, the records of reading and the list of the file that is held", {
+  set.seed(3)
+  file <- demo_file(demo_rows[sample(nrow(demo_rows))])
+  read <- both_ways(file, exported = "2026-12-01")
+  expect_s3_class(read$blocks, "tide_blocks")
+  expect_output(print(read$blocks), "not held in memory")
+  expect_equal(read$blocks$sources, read$held$sources, ignore_attr = TRUE)
+  expect_equal(read$blocks$left_out, read$held$left_out)
+  of <- lapply(read, tide_summary, brand = "fernmoor", recent_days = 60, split = "device")
+  expect_equal(unclass(of$blocks), unclass(of$held))
+  expect_gt(of$held$folded, 0)
+  found <- lapply(of, tide_find)
+  expect_equal(found$blocks$findings, found$held$findings)
+  expect_equal(inktide:::held_data(read$blocks)$tables[[1]]$days, read$held$tables[[1]]$days)
+})
+
+test_that("windows and conditions filter blocks as they filter what is held", {
+  file <- demo_file()
+  middle <- format(median(demo_rows$date))
+  filters <- list(
+    function(data) tide_filter(data, from = middle, to = max(demo_rows$date) - 10),
+    function(data) tide_filter(data, days = 40, without = middle),
+    function(data) tide_filter(data, device = "mobile", not_query = "^best"),
+    function(data) tide_filter(tide_filter(data, days = 60), query = "seed|bean"),
+    function(data) tide_filter(data, position = c(4, 20)),
+    function(data) tide_filter(data, brand = TRUE, rules = tide_rules(brand = "fernmoor")),
+    function(data) tide_filter(data, device = "toaster"),
+    function(data) tide_filter(data, from = "2040-01-01"))
+  for (filter in filters) {
+    read <- both_ways(file, filter = filter)
+    if (!inherits(read$held, "tide_data")) {
+      expect_identical(read$blocks, read$held)
+      next
+    }
+    of <- lapply(read, tide_summary, brand = "fernmoor")
+    # Where a condition is on rows, the window is that of all days.
+    parts <- setdiff(names(of$held), c("window", "recent"))
+    expect_equal(of$blocks[parts], of$held[parts])
+  }
+  nothing <- tide_filter(tide_read(file, by_block = TRUE, at_once = 300), query = "no such query")
+  expect_error(tide_summary(nothing), class = "tide_error_nothing_left")
+  expect_equal(tide_unusual(both_ways(file)$blocks), tide_unusual(both_ways(file)$held))
+})
+
+test_that("what is left out of a held file is left out of blocks; what is not plain is held", {
+  rows <- head(demo_rows, 2000)
+  odd <- copy(rows)
+  set(odd, 5:9, "impressions", 0L)
+  set(odd, 5:9, "clicks", 0L)
+  set(odd, 20:22, "clicks", odd$impressions[20:22] + 1L)
+  file <- demo_file(odd)
+  for (above in c("leave out", "keep", "refuse")) {
+    read <- both_ways(file, clicks_above = above)
+    if (above == "refuse") {
+      expect_identical(read$blocks, read$held)
+    } else {
+      expect_s3_class(read$blocks, "tide_blocks")
+      expect_equal(read$blocks$left_out, read$held$left_out)
+      expect_equal(tide_summary(read$blocks)$pairs, tide_summary(read$held)$pairs)
+    }
+  }
+  quoted <- copy(rows)
+  set(quoted, 3L, "query", "'=1+2")
+  read <- both_ways(demo_file(quoted))
+  expect_equal(tide_summary(read$blocks)$queries, tide_summary(read$held)$queries)
+  changes <- list(
+    function(x) rbind(x, x[7]),
+    function(x) rbind(x, x[7, !"clicks"][, "clicks" := 9L], use.names = TRUE),
+    function(x) set(copy(x), 4L, "query", "two\tblanks"),
+    function(x) set(copy(x), 4L, "query", "total"),
+    function(x) x[, !"date"],
+    function(x) set(copy(x), j = "date", value = format(x$date, "%d.%m.%Y")),
+    function(x) set(copy(x), j = "clicks", value = sprintf("%d.0", x$clicks)),
+    function(x) set(copy(x), 9L, "position", 0.5))
+  for (change in changes) {
+    read <- both_ways(demo_file(change(rows)))
+    expect_false(inherits(read$blocks, "tide_blocks"))
+    expect_equal(read$blocks, read$held)
+  }
+  expect_s3_class(tide_read(demo_file(), by_block = TRUE), "tide_data")
+  expect_error(tide_read(demo_file(), by_block = 1), class = "tide_error_argument")
+})
+
+test_that("changed files are read in blocks as they are held", {
+  set.seed(8)
+  file <- demo_file(head(demo_rows, 800))
+  text <- readChar(file, file.size(file), useBytes = TRUE)
+  odd <- c("\"", ",", "\n", "\r", "-", "x", " ", "2.5", "\"\"", "\t", ";", "\u00e9", "0", "9")
+  for (turn in 1:40) {
+    at <- sample(nchar(text), 1)
+    changed <- paste0(substr(text, 1, at), sample(odd, 1), substr(text, at + sample(0:2, 1), 1e6))
+    writeBin(charToRaw(enc2utf8(changed)), file)
+    read <- both_ways(file, lag = 0)
+    if (inherits(read$blocks, "tide_blocks")) {
+      expect_equal(read$blocks$left_out, read$held$left_out, label = paste("turn", turn))
+      expect_equal(read$blocks$sources, read$held$sources, ignore_attr = TRUE)
+      read$blocks <- inktide:::held_data(read$blocks)
+    }
+    same <- function(data) {
+      if (!inherits(data, "tide_data")) return(stats::setNames(data, c("message", "class")))
+      lapply(data$tables[[1]]$rows, function(x) if (is.factor(x)) as.character(x) else x)
+    }
+    expect_equal(same(read$blocks)[names(same(read$held))], same(read$held),
+      label = paste("turn", turn))
+  }
+})
+
+test_that("the rows that are put aside go with the object, and the program reads large files so", {
+  data <- tide_read(demo_file(), by_block = TRUE, at_once = 300)
+  path <- data$store$path
+  expect_true(file.exists(path))
+  rm(data)
+  gc()
+  expect_false(file.exists(path))
+  file <- demo_file()
+  whole <- tide_summary(tide_read(file))
+  expect_equal(inktide:::read_in_blocks(file, list(decimal = "point"), 300, NULL), NULL)
+  expect_equal(nrow(whole$pairs), nrow(tide_summary(tide_read(file, by_block = TRUE))$pairs))
+})

@@ -79,6 +79,22 @@ cli_dispatch <- function(words) {
   command <- c(commands[[first]], name = first)
   call <- parse_call(command, words[-1])
   command$run(call$options, call$files)
+  if (isTRUE(call$options$verbose)) tell(used_line())
+}
+
+# What the run has taken so far.
+used_line <- function() {
+  taken <- proc.time()
+  sprintf("  took %.1f s, %.1f s of it CPU; most memory %s MB", taken[["elapsed"]],
+    sum(taken[c("user.self", "sys.self")]), format_count(round(peak_memory())))
+}
+
+# In MB: of the whole process where the system tells it, else of what R itself held.
+peak_memory <- function() {
+  lines <- tryCatch(readLines("/proc/self/status"), error = function(e) "",
+    warning = function(w) "")
+  peak <- grep("^VmHWM:", lines, value = TRUE)
+  if (length(peak)) as.numeric(gsub("[^0-9]", "", peak)) / 1024 else sum(gc()[, 6])
 }
 
 help_lines <- function(commands, name) {

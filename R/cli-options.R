@@ -28,7 +28,7 @@ options_named <- function(options, names, but = FALSE) {
 
 reading_options <- function(shared) {
   options_named(shared, c("--exported", "--date-order", "--decimal", "--clicks-above", "--repeats",
-    "--columns", "--project", "--quiet"))
+    "--columns", "--project", "--quiet", "--verbose"))
 }
 
 # What most commands take, as their help lists it.
@@ -84,7 +84,8 @@ shared_groups <- function() {
       text_option("--format", "FORMAT", "table, csv or json [table, or what --out ends with]",
         "table"),
       text_option("--out", "FILE", "write the result there"),
-      switch_option("--quiet", "say nothing but results and errors")))
+      switch_option("--quiet", "say nothing but results and errors"),
+      switch_option("--verbose", "say how long it took and how much memory")))
 }
 
 shared_options <- function() unlist(unname(shared_groups()), recursive = FALSE)

@@ -8,8 +8,9 @@
 #'   `cap` rows a day and 1,000 a call; `GET /rows.csv?day=&page=` the same as CSV, 500 a page with
 #'   a `Link` to the next; `POST /volumes` takes `{"names"}` and answers
 #'   `{"rows": [{"query", "volume"}]}`; `POST /token` gives tokens for client credentials (client
-#'   `demo`, secret `demo-secret`) that hold for `token_calls` calls; `GET /sign-in` is a page. Rows
-#'   want the bearer token `demo-token` or one of those. With `faults`, of every ten calls one is
+#'   `demo`, secret `demo-secret`) that hold for `token_calls` calls, and, for who confirms in a
+#'   browser, by the codes of `POST /device`, which it takes as confirmed when asked for the second
+#'   time; `GET /sign-in` is a page. Rows want the bearer token `demo-token` or one of those. With `faults`, of every ten calls one is
 #'   answered 429 with `Retry-After`, one 500 and one is cut off. The newest two days are not yet
 #'   whole.
 #' @param rows Rows with `date`, `query`, `page`, `device`, `clicks`, `impressions`, `position`.
@@ -57,6 +58,10 @@ service_answer <- function(service, request) {
   if (path == "/sign-in") return(served("<!doctype html><html><body>Sign in</body></html>"))
   body <- rawToChar(request$rook.input$read())
   if (path == "/token") return(service_token(service, body))
+  if (path == "/device") {
+    return(served_json(list(device_code = "demo-device", user_code = "SEED-2026",
+      verification_uri = "https://www.fernmoor.example/device", expires_in = 60, interval = 0)))
+  }
   if (!token_holds(service, request)) {
     return(served("{\"error\": \"invalid_token\"}", 401L,
       list(`WWW-Authenticate` = "Bearer error=\"invalid_token\""), "application/json"))
@@ -80,7 +85,14 @@ served_json <- function(value) {
 }
 
 service_token <- function(service, body) {
-  if (!grepl("grant_type=client_credentials", body, fixed = TRUE)) {
+  device <- grepl("device_code=demo-device", body, fixed = TRUE)
+  if (device) service$device_asked <- first_given(service$device_asked, 0L) + 1L
+  if (device && service$device_asked == 1L) {
+    return(served("{\"error\": \"authorization_pending\"}", 400L, type = "application/json"))
+  }
+  known <- device || grepl("refresh_token=demo-refresh", body, fixed = TRUE) ||
+    grepl("grant_type=client_credentials", body, fixed = TRUE)
+  if (!known) {
     return(served("{\"error\": \"unsupported_grant_type\"}", 400L, type = "application/json"))
   }
   token <- sprintf("token-%d", service$calls)

@@ -85,15 +85,12 @@ with_token <- function(request, spec) {
   }
   oauth <- spec$oauth
   if (is.null(oauth)) return(request)
+  if (identical(oauth$grant, "device")) {
+    return(httr2::req_auth_bearer_token(request, confirmed_token(spec)))
+  }
   secret <- if (!is.null(oauth$secret_env)) Sys.getenv(oauth$secret_env)
   client <- httr2::oauth_client(oauth$client, oauth$token_url,
     secret = if (!is.null(secret) && nzchar(secret)) secret, name = spec$name)
-  if (identical(oauth$grant, "device")) {
-    # For people: they open a page and confirm; what they were given is kept encrypted in the user's
-    # own cache.
-    return(httr2::req_oauth_device(request, client, cache_disk = TRUE, scope = oauth$scope,
-      auth_url = oauth$auth_url))
-  }
   httr2::req_oauth_client_credentials(request, client, scope = oauth$scope)
 }
 
@@ -112,6 +109,8 @@ ask_service <- function(spec, values, url = spec$url, wait = 1) {
           "Check the address and the connection; what was stored stays, and the next pull goes on.")
       })
     text <- httr2::resp_body_string(answer)
+    # What was confirmed once may have been taken back: it is asked for once more.
+    if (httr2::resp_status(answer) == 401 && try == 1 && forget_token(spec)) next
     check_status(spec, asked, answer, text)
     read <- read_answer(spec, asked, text, last = try == 3)
     # An answer that was cut off is asked for again.

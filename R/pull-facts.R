@@ -30,6 +30,7 @@ tide_pull_facts <- function(store, pull, names, today = Sys.Date(), progress = N
   check_number(wait, "wait", min = 0)
   today <- check_date(today, "today")
   need_httr2()
+  spec$say <- progress
   wanted <- names_to_ask(store, spec, names, today)
   if (!length(wanted)) return(NULL)
   each <- if (has_place(list(spec$url, spec$parameters, spec$body), "names")) {

@@ -34,8 +34,8 @@
 #'
 #'   In place of `token_env`, `oauth: {grant: client, client: ID, secret_env: NAME, token_url: URL,
 #'   scope: TEXT}` takes a token by client credentials (RFC 6749), `grant: device` with an
-#'   `auth_url` lets a person confirm (RFC 8628); what that person was given is kept encrypted in
-#'   the user's own cache. No secret stands in `inktide.yml`, and none is shown.
+#'   `auth_url` lets a person confirm (RFC 8628); what that person was given is kept in
+#'   the user's own cache, for nobody else to read. No secret stands in `inktide.yml`, and none is shown.
 #'
 #'   Each day arrives whole or not at all, so a pull that ends early goes on where it was. The
 #'   newest days are left for next time until they are final. Calls that fail for the moment (429,
@@ -67,6 +67,7 @@ tide_pull <- function(store, pull, from = NULL, to = NULL, today = Sys.Date(), p
     wait = 1) {
   check_class(store, "tide_store", "store")
   spec <- pull_spec(store, pull)
+  spec$say <- progress
   if (!is.null(spec$by)) {
     abort_argument("pull", "one for rows, not for facts", spec$name)
   }

@@ -23,11 +23,11 @@ on_files <- c("file", "gzfile", "readLines", "writeLines", "readRDS", "saveRDS",
 # The clock is the default of an argument: the time of an import, the day of a decision. A line is
 # written to a connection that the caller has opened.
 allowed <- list(Sys.time = c("archive-load.R", "archive-rebuild.R", "walk.R", "walk-ask.R",
-  "walk-steps.R", "pull-ask.R"),
+  "walk-steps.R", "pull-ask.R", "pull-device.R"),
   Sys.Date = c("list-decide.R", "list.R", "pull.R", "pull-facts.R", "demo-service.R",
     "archive-source.R"),
   # A secret comes from the environment alone.
-  Sys.getenv = "pull-ask.R",
+  Sys.getenv = c("pull-ask.R", "pull-device.R"),
   writeLines = c("demo-server.R", "file-write.R", "read-files.R", "read-records.R",
     "archive-records.R"))
 

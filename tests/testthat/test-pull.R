@@ -157,6 +157,80 @@ test_that("facts are asked for once, the first names first, within the budget of
   expect_equal(old$rows$name, "kale")
 })
 
+test_that("a person who confirms is told where and with which code, and nobody is waited for", {
+  skip_without_service()
+  withr::local_envvar(R_USER_CACHE_DIR = withr::local_tempdir())
+  rows <- service_rows(days = 2, queries = 5)
+  service <- served_rows(rows)
+  spec <- described(service, token_env = NULL, oauth = list(grant = "device", client = "demo",
+    token_url = paste0(service$url, "/token"), auth_url = paste0(service$url, "/device")))
+  store <- tide_store(withr::local_tempdir())
+  ask <- function(...) tide_pull(store, spec, to = "2026-06-02", today = "2026-06-20", wait = 0, ...)
+  expect_error(ask(), "wants a person to confirm", class = "tide_error_pull")
+  said <- character()
+  expect_silent(ask(progress = function(text) said <<- c(said, text)))
+  expect_match(said, "Open https://www.fernmoor.example/device and confirm the code SEED-2026",
+    all = FALSE, fixed = TRUE)
+  expect_holds(store, rows, service_day_0 + 1L)
+  # What was confirmed is kept, for this user alone; taken back, it is asked for again.
+  again <- function(...) {
+    store <<- tide_store(withr::local_tempdir())
+    ask(...)
+  }
+  expect_equal(nrow(again()), 2)
+  kept <- list.files(tools::R_user_dir("inktide", "cache"), "^token-", full.names = TRUE)
+  expect_equal(as.character(file.mode(kept)), "600")
+  told <- jsonlite::fromJSON(kept)
+  write <- function(...) writeLines(jsonlite::toJSON(list(...), auto_unbox = TRUE), kept)
+  write(token = "taken-back", until = told$until)
+  expect_error(again(), "wants a person to confirm")
+  expect_false(file.exists(kept))
+  # One that ran out is renewed.
+  write(token = "old", refresh = "demo-refresh", until = 0)
+  expect_equal(nrow(again()), 2)
+  expect_equal(jsonlite::fromJSON(kept)$refresh, "demo-refresh")
+})
+
+# A service that cuts its first connections in the middle of the answer.
+cutting_service <- function(body, cuts, test = parent.frame()) {
+  port <- httpuv::randomPort()
+  server <- callr::r_bg(function(body, cuts, port) {
+    listening <- serverSocket(port)
+    for (turn in 1:20) {
+      con <- socketAccept(listening, open = "r+b", blocking = TRUE, timeout = 30)
+      while (nzchar(readLines(con, 1))) NULL
+      writeLines(c("HTTP/1.1 200 OK", "Content-Type: application/json", "Connection: close",
+        sprintf("Content-Length: %d", nchar(body)), ""), con, sep = "\r\n")
+      writeChar(if (turn <= cuts) substr(body, 1, 20) else body, con, eos = NULL)
+      close(con)
+    }
+  }, list(body, cuts, port), libpath = .libPaths())
+  withr::defer(server$kill(), envir = test)
+  Sys.sleep(0.5)
+  sprintf("http://127.0.0.1:%d/rows", port)
+}
+
+test_that("a connection that is cut is opened again, and not for ever", {
+  skip_without_service()
+  withr::local_envvar(TIDE_TEST_TOKEN = "demo-token")
+  body <- paste0("{\"total\": 1, \"rows\": [{\"keys\": [\"kale seeds\", \"/kale/\"], ",
+    "\"clicks\": 2, \"impressions\": 30, \"position\": 4}]}")
+  for (cuts in c(2, 20)) {
+    store <- tide_store(withr::local_tempdir())
+    spec <- described(list(url = ""), url = cutting_service(body, cuts), method = "GET",
+      parameters = list(day = "{date}"), body = NULL)
+    pull <- function() {
+      tide_pull(store, spec, to = "2026-06-01", today = "2026-06-20", wait = 0)
+    }
+    if (cuts == 2) {
+      expect_equal(pull()$clicks, 2)
+    } else {
+      expect_error(pull(), "does not answer", class = "tide_error_pull")
+      expect_equal(nrow(summary(store)), 0)
+    }
+  }
+})
+
 test_that("answers that are none are one clear error, without the secret", {
   skip_without_service()
   withr::local_envvar(TIDE_TEST_TOKEN = "demo-token", TIDE_TEST_OTHER = "very-secret-token")

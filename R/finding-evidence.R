@@ -50,13 +50,13 @@ pair_findings <- function(kind, summary, pairs, rows, done, confidence, chance, 
     how) {
   at <- pairs[rows]
   page <- summary$pages$page[at$page]
+  identity <- paste(kind, summary$queries$key[at$query], summary$pages$key[at$page])
   said <- list(kind = kind, query = summary$queries$query[at$query], page = page, pages = page,
     clicks = at$clicks, impressions = at$impressions, ctr = at$ctr, position = at$position,
     expected_ctr = at$expected_ctr, if_done = done$done, if_done_low = done$low,
     if_done_high = done$high, confidence = confidence, chance = chance, action = action,
     reason = reason, claims = as.list(rows),
-    identity = paste(kind, summary$queries$key[at$query], summary$pages$key[at$page]),
-    work = paste(kind, summary$queries$key[at$query], summary$pages$key[at$page]), how = how)
+    identity = identity, work = identity, how = how)
   setDT(lapply(said, rep_len, length(rows)))[]
 }
 

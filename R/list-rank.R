@@ -5,7 +5,7 @@ rank_findings <- function(found, options) {
   found <- set_tasks(found)
   found <- worth_a_task(found, options)
   lead <- found$hours > 0
-  place <- order(!lead, -found$score, -found$gain, found$identity)
+  place <- order(!lead, -found$score, -found$gain, order_of_ties(found$gain, found$identity))
   found <- found[place]
   set(found, j = "rank", value = seq_len(nrow(found)))
   found[]
@@ -32,7 +32,7 @@ set_tasks <- function(found) {
   set(found, j = "task", value = finding_id(sub(" .*", "", found$work), found$work))
   set(found, j = "score", value = sorted_by(found) / found$hours)
   if (!nrow(found)) return(found)
-  setorderv(found, c("if_done", "identity"), c(-1L, 1L))
+  found <- found[order(-found$if_done, order_of_ties(found$if_done, found$identity))]
   together <- of_task(found$score, found$task)
   along <- duplicated(found$task)
   set(found, j = "score", value = ifelse(along, 0, together))
@@ -66,22 +66,25 @@ task_leads <- function(found) found[found$hours > 0]
 # is named in the reason of the one that stays: adding both up would promise clicks twice.
 claim_once <- function(found) {
   compete <- found$kind == "cannibalized" & found$confidence > 0.5
-  found <- found[order(!compete, -sorted_by(found) / found$hours, found$identity)]
-  pair <- unlist(found$claims)
-  if (!anyDuplicated(pair)) return(found)
-  owner <- integer(max(pair))
-  stays <- integer(nrow(found))
-  for (i in seq_along(stays)) {
-    claimed <- owner[found$claims[[i]]]
-    stays[i] <- if (any(claimed > 0)) claimed[claimed > 0][1] else i
-    if (stays[i] == i) owner[found$claims[[i]]] <- i
-  }
+  score <- -sorted_by(found) / found$hours
+  found <- found[order(!compete, score, order_of_ties(score, found$identity))]
+  stays <- .Call(first_claims, as.integer(unlist(found$claims)), lengths(found$claims))
   merged <- which(stays != seq_along(stays))
+  if (!length(merged)) return(found)
   for (into in unique(stays[merged])) {
     set(found, into, "reason", sprintf("%s Also %s, counted here once.", found$reason[into],
       paste(unique(kind_label(found$kind[merged[stays[merged] == into]])), collapse = " and ")))
   }
   found[-merged]
+}
+
+# Ranks of texts among those that share a number, 0 for all others: sorting by many texts takes
+# longer than by numbers.
+order_of_ties <- function(number, text) {
+  out <- integer(length(number))
+  tied <- which(number %in% number[duplicated(number)])
+  out[tied] <- match(text[tied], sort(unique(text[tied]), method = "radix"))
+  out
 }
 
 # Stable across runs: from the kind and the compared forms of query and page, never from figures.

@@ -181,7 +181,10 @@ silent_words <- setdiff(function_words, intent_words$commercial)
 # `word`.
 word_table <- function(queries, leave = function_words) {
   words <- query_words(queries)
-  long <-
-    data.table(query = rep(seq_along(queries), lengths(words)), word = as.character(unlist(words)))
-  unique(long[!long$word %in% c(leave, "")])
+  # Codes are compared where texts would be.
+  coded <- .Call(distinct_codes, as.character(unlist(words)))
+  query <- rep(seq_along(queries), lengths(words))
+  use <- which(!(coded[[2]] %in% c(leave, ""))[coded[[1]]])
+  use <- use[.Call(pair_codes, query[use], coded[[1]][use])[[2]]]
+  data.table(query = query[use], word = coded[[2]][coded[[1]][use]])
 }

@@ -166,6 +166,32 @@ SEXP any_repeat(SEXP columns, SEXP lows, SEXP sizes) {
   return ScalarLogical(FALSE);
 }
 
+/* In: what each line claims (numbers from 1, line after line) and how many each has. Out: the line that has the first of its claims
+   already, or the line itself, which then has all of them. */
+SEXP first_claims(SEXP claims, SEXP many) {
+  need(TYPEOF(claims) == INTSXP && TYPEOF(many) == INTSXP && XLENGTH(many) < INT_MAX, "first_claims", "whole numbers");
+  const int *claim = INTEGER(claims), *of = INTEGER(many);
+  int most = 0, lines = LENGTH(many);
+  for (R_xlen_t i = 0; i < XLENGTH(claims); i++) {
+    need(claim[i] != NA_INTEGER && claim[i] > 0, "first_claims", "claims from 1");
+    if (claim[i] > most) most = claim[i];
+  }
+  int *owner = (int *) R_alloc((size_t) most + 1, sizeof(int));
+  memset(owner, 0, ((size_t) most + 1) * sizeof(int));
+  SEXP out = PROTECT(allocVector(INTSXP, lines));
+  int *stays = INTEGER(out);
+  R_xlen_t at = 0;
+  for (int line = 0; line < lines; line++) {
+    need(of[line] >= 0 && at + of[line] <= XLENGTH(claims), "first_claims", "as many claims as are said");
+    stays[line] = line + 1;
+    for (int k = of[line] - 1; k >= 0; k--) if (owner[claim[at + k]]) stays[line] = owner[claim[at + k]];
+    for (int k = 0; k < of[line] && stays[line] == line + 1; k++) owner[claim[at + k]] = line + 1;
+    at += of[line];
+  }
+  UNPROTECT(1);
+  return out;
+}
+
 /* In: two whole-number columns from 1. Out: list(code of each line's pair from 1, line at which each pair appears first). */
 typedef struct { uint64_t key; int code; } Pair;
 

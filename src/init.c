@@ -5,6 +5,7 @@
 SEXP distinct_codes(SEXP texts);
 SEXP text_holds_any(SEXP texts, SEXP what);
 SEXP holds_joined(SEXP texts, SEXP word);
+SEXP first_claims(SEXP claims, SEXP many);
 SEXP any_repeat(SEXP columns, SEXP lows, SEXP sizes);
 SEXP pair_codes(SEXP one, SEXP other);
 SEXP sum_by(SEXP x, SEXP codes, SEXP size);
@@ -40,6 +41,7 @@ static const R_CallMethodDef calls[] = {
   {"distinct_codes", (DL_FUNC) &distinct_codes, 1},
   {"text_holds_any", (DL_FUNC) &text_holds_any, 2},
   {"holds_joined", (DL_FUNC) &holds_joined, 2},
+  {"first_claims", (DL_FUNC) &first_claims, 2},
   {"any_repeat", (DL_FUNC) &any_repeat, 3},
   {"pair_codes", (DL_FUNC) &pair_codes, 2},
   {"sum_by", (DL_FUNC) &sum_by, 3},

@@ -73,7 +73,7 @@ test_that("every compiled entry refuses what it would read or write out of bound
   wrong <- list(quote(.Call(k("sum_by"), c(1, 2), c(1L, NA), 2L)),
     quote(.Call(k("sum_by"), c(1, 2), c(1L, 3L), 2L)),
     quote(.Call(k("sum_by"), c(1, 2), c(0L, 1L), 2L)), quote(.Call(k("sum_by"), c(1, 2), 1L, 2L)),
-    quote(.Call(k("sum_by"), 1:2, 1:2, 2L)), quote(.Call(k("sum_by"), 1, 1L, NA_integer_)),
+    quote(.Call(k("sum_by"), "a", 1L, 2L)), quote(.Call(k("sum_by"), 1, 1L, NA_integer_)),
     quote(.Call(k("sum_by"), 1, 1L, -1L)), quote(.Call(k("least_by"), 1:2, c(1L, 3L), 2L)),
     quote(.Call(k("least_by"), 1:2, c(NA, 1L), 2L)), quote(.Call(k("least_by"), c(1, 2), 1:2, 2L)),
     quote(.Call(k("least_by"), 1:2, 1L, 2L)), quote(.Call(k("phrase_counts"), "a", "a", 2L)),
@@ -107,8 +107,53 @@ test_that("every compiled entry refuses what it would read or write out of bound
     quote(.Call(k("scan_records"), tempfile(), -1L, ",", "")),
     quote(.Call(k("path_facts_of"), character())),
     quote(.Call(k("own_file"), "nowhere", -1, 0, 0L)), quote(.Call(k("write_bytes"), 7L, raw())),
-    quote(.Call(k("write_bytes"), 1L, "text")))
-  for (call in wrong) expect_error(eval(call), "needs|cannot be opened", label = deparse(call)[1])
+    quote(.Call(k("write_bytes"), 1L, "text")), quote(.Call(k("holds_joined"), "a", "")),
+    quote(.Call(k("holds_joined"), 1, "a")), quote(.Call(k("first_claims"), 0L, 1L)),
+    quote(.Call(k("first_claims"), 1:2, 3L)), quote(.Call(k("first_claims"), NA, 1L)),
+    quote(.Call(k("rows_of_share"), 1:2, 1L, 1L)), quote(.Call(k("rows_of_share"), 1L, 1L, 0L)),
+    quote(.Call(k("add_cells"), NULL, 1L, 1L, NULL, 1L, 1, 1, 1, NULL, NULL)),
+    quote(put_in(query = 1:2)), quote(put_in(page = 1)), quote(put_in(bins = NULL)),
+    quote(put_in(bins = 1)), quote(put_in(clicks = "a")), quote(put_in(position = c(1, 2))),
+    quote(put_in(bin = 1)), quote(put_in(apart = 1L)), quote(put_in(apart = 1L, day = 1:2, from = 3L)),
+    quote(.Call(k("take_cells"), 1)), quote(.Call(k("sums_of_pairs"), c(1, 2), 3L)),
+    quote(.Call(k("sums_of_pairs"), c(1, 2), c(2L, 1L))), quote(.Call(k("sums_of_pairs"), 1:2, 2L)),
+    quote(.Call(k("sums_of_pairs"), c(1, 2), NA_integer_)),
+    quote(.Call(k("kept_sums"), 1, c(1, 2), 0, 1L)), quote(.Call(k("kept_sums"), 1, 1, 0, 2L)),
+    quote(.Call(k("cell_scores"), 1, 1, 0, 1L, c(1, 2), 1, 1, TRUE)),
+    quote(.Call(k("cell_scores"), 1, 1, 0, 1L, 1, 1, 1, 1L)),
+    quote(.Call(k("wobble_sums"), 1, 1, 1L, 1, c(1, 2))),
+    quote(.Call(k("group_priors_of"), c(0, 0), c(1, 1, 1), c(1, 0, 0), 0, c(0, 1))),
+    quote(.Call(k("group_priors_of"), c(0, 0, 0), c(1, 1, 1), c(1, 0, 0), 0, 0)),
+    quote(.Call(k("mixture_of"), numeric(5), c(0, 1), 0, 0, 1L, numeric(3), numeric(3), 0)),
+    quote(.Call(k("mixture_of"), numeric(8), c(0, 1), 0, 0, 1L, numeric(2), numeric(3), 0)),
+    quote(.Call(k("highest_one_of"), c(1, 2))), quote(.Call(k("counts_over_factors"), 1, 1:2, 0)),
+    quote(.Call(k("counts_over_factors"), 1, 1, numeric())),
+    quote(blocks_in(rows = 2)), quote(blocks_in(at = 0L)), quote(blocks_in(maps = list())),
+    quote(blocks_in(maps = list(list()))), quote(blocks_in(maps = list(list(1, 1, 1, 1)))),
+    quote(blocks_in(figures = c(1L, 2L, 9L))), quote(blocks_in(keep = 1L)),
+    quote(blocks_in(path = tempfile())), quote(plain_in(columns = 9L)),
+    quote(plain_in(kinds = 7L)), quote(plain_in(telling = TRUE)), quote(plain_in(figures = 1L)),
+    quote(plain_in(sep = ";;")), quote(plain_in(rows_path = "x")), quote(plain_in(threads = 0L)))
+  # Good arguments, but for those that are named.
+  put_in <- function(query = 1L, page = 1L, bin = NULL, bins = 1L, clicks = 1, impressions = 1,
+      position = 1, day = NULL, from = NULL, apart = 0L) {
+    .Call(k("add_cells"), .Call(k("new_cells"), apart), query, page, bin, bins, clicks, impressions,
+      position, day, from)
+  }
+  rows_file <- withr::local_tempfile()
+  writeBin(1:4, rows_file)
+  blocks_in <- function(path = rows_file, rows = 1L, at = 0, maps = list(vector("list", 4)),
+      kinds = c(0L, 1L, 1L, 3L), figures = 2:4, keep = as.raw(1)) {
+    .Call(k("read_blocks"), path, rows, at, maps, kinds, figures, 0L, keep, 0L)
+  }
+  expect_length(blocks_in(), 4)
+  plain_in <- function(columns = 1:2, kinds = c(0L, 1L), telling = c(TRUE, FALSE), sep = ",",
+      figures = c(2L, 2L, NA), rows_path = "", threads = 1L) {
+    .Call(k("read_plain"), rows_file, 0L, sep, 2L, columns, kinds, telling, figures, 0L, threads,
+      rows_path, tempfile())
+  }
+  expect_null(plain_in())
+  for (call in wrong) expect_error(eval(call), "needs|cannot be opened|are gone", label = deparse(call)[1])
   expect_identical(.Call(k("sum_by"), numeric(), integer(), 0L), numeric())
   expect_identical(.Call(k("sum_by"), numeric(), integer(), 2L), c(0, 0))
   expect_identical(.Call(k("least_by"), c(5L, 2L, NA, 7L), c(1L, 1L, 2L, 3L), 4L),

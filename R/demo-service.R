@@ -8,11 +8,11 @@
 #'   `cap` rows a day and 1,000 a call; `GET /rows.csv?day=&page=` the same as CSV, 500 a page with
 #'   a `Link` to the next; `POST /volumes` takes `{"names"}` and answers
 #'   `{"rows": [{"query", "volume"}]}`; `POST /token` gives tokens for client credentials (client
-#'   `demo`, secret `demo-secret`) that hold for `token_calls` calls, and, for who confirms in a
-#'   browser, by the codes of `POST /device`, which it takes as confirmed when asked for the second
-#'   time; `GET /sign-in` is a page. Rows want the bearer token `demo-token` or one of those. With `faults`, of every ten calls one is
-#'   answered 429 with `Retry-After`, one 500 and one is cut off. The newest two days are not yet
-#'   whole.
+#'   `demo`, secret `demo-secret`) that hold for `token_calls` calls, and, for a person to confirm,
+#'   by the codes of `POST /device`, which it takes as confirmed when asked for the second time;
+#'   `GET /sign-in` is a page. Rows want the bearer token `demo-token` or one of those. With
+#'   `faults`, of every ten calls one is answered 429 with `Retry-After`, one 500 and one is cut
+#'   off. The newest two days are not yet whole.
 #' @param rows Rows with `date`, `query`, `page`, `device`, `clicks`, `impressions`, `position`.
 #' @param port Port to listen on.
 #' @param cap Rows that a day may have at most.

@@ -1,10 +1,9 @@
-# A service that a person has to let in: the device grant of OAuth 2.0 (RFC 8628). What the person was
-# given is kept in the user's own cache, for nobody else to read, and renewed by itself.
+# A service that a person has to let in: the device grant of OAuth 2.0 (RFC 8628). What the person
+# was given is kept in the user's own cache, for nobody else to read, and renewed by itself.
 
 token_file <- function(spec) {
-  oauth <- spec$oauth
-  file.path(tools::R_user_dir("inktide", "cache"),
-    sprintf("token-%s.json", substr(digest::digest(oauth[c("client", "token_url", "scope")]), 1, 16)))
+  client <- digest::digest(spec$oauth[c("client", "token_url", "scope")])
+  file.path(tools::R_user_dir("inktide", "cache"), sprintf("token-%s.json", substr(client, 1, 16)))
 }
 
 # The token that holds now: kept, renewed, or confirmed by a person.

@@ -35,7 +35,8 @@
 #'   In place of `token_env`, `oauth: {grant: client, client: ID, secret_env: NAME, token_url: URL,
 #'   scope: TEXT}` takes a token by client credentials (RFC 6749), `grant: device` with an
 #'   `auth_url` lets a person confirm (RFC 8628); what that person was given is kept in
-#'   the user's own cache, for nobody else to read. No secret stands in `inktide.yml`, and none is shown.
+#'   the user's own cache, for nobody else to read. No secret stands in `inktide.yml`, and none is
+#'   shown.
 #'
 #'   Each day arrives whole or not at all, so a pull that ends early goes on where it was. The
 #'   newest days are left for next time until they are final. Calls that fail for the moment (429,

@@ -50,7 +50,8 @@ blocks_of <- function(part, how, at_once) {
   setnames(days, "place", "date")
   set(days, j = "date", value = as.IDate(days$date))
   grain <- grain_label(used)
-  left <- setDT(c(list(grain = rep(grain, 2), reason = c("no impressions", "more clicks than impressions")),
+  left <- setDT(c(list(grain = rep(grain, 2),
+    reason = c("no impressions", "more clicks than impressions")),
     read$sums[[2]][c("rows", "clicks", "impressions")]))
   new_blocks(store, used, days, left[left$rows > 0], block_source(part, layout, known, store, how),
     how, at_once)
@@ -102,7 +103,8 @@ new_blocks <- function(store, dimensions, days, left_out, source, how, at_once) 
   grain <- grain_label(dimensions)
   first <- unfinished_from(days$date, source$exported, !is.null(how$exported), how$lag)
   gone <- how$lag > 0 & as.integer(days$date) >= first
-  left_out <- sum_left_out(rbind(left_out, date_ledger(days[gone], grain, unfinished_words(how$lag))))
+  unfinished <- date_ledger(days[gone], grain, unfinished_words(how$lag))
+  left_out <- sum_left_out(rbind(left_out, unfinished))
   days <- days[!gone]
   if (!nrow(days)) return(NULL)
   set(source, j = c("kept", "grain"), value = list(sum(days$rows), grain))

@@ -30,8 +30,8 @@ code_plain <- function(part, layout, all_columns, columns, rows_path = "", above
   telling <- !seq_along(layout$header) %in% all_columns[c(figure_names, "ctr")]
   read <- .Call(read_plain, enc2native(path.expand(part$path)), as.integer(layout$line), layout$sep,
     length(layout$header), as.integer(columns), kinds, telling,
-    match(c("clicks", "impressions", "date"), names(columns)), as.integer(above), getDTthreads(),
-    rows_path, tempfile("keys", part$scratch))
+    match(c("clicks", "impressions", "date"), names(columns), nomatch = 0L), as.integer(above),
+    getDTthreads(), rows_path, tempfile("keys", part$scratch))
   if (is.null(read)) return(NULL)
   names(read$texts) <- names(columns)
   read

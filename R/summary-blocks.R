@@ -44,14 +44,15 @@ reduce_blocks <- function(data, chunks, recent_from, split) {
       fix = "Loosen the filters.", class = "nothing_left")
   }
   settled <- Map(settle_levels, texts, seen)
-  code <- list(query = settled$queries$code, page = if (is.null(texts$pages)) 1L else settled$pages$code)
+  code <- list(query = settled$queries$code,
+    page = if (is.null(texts$pages)) 1L else settled$pages$code)
   recode <- function(cells) {
     if (is.null(cells)) return(NULL)
     set(cells, j = "query", value = code$query[cells$query])
     set(cells, j = "page", value = code$page[cells$page])
   }
   cells <- finish_cells(lapply(end_cells(sums), recode))
-  of_texts <- function(of, n) of[c("names", "keys", "spellings", "first")]
+  of_texts <- function(of) of[c("names", "keys", "spellings", "first")]
   reduced <- list(queries = of_texts(settled$queries),
     pages = if (is.null(texts$pages)) {
       list(names = "", keys = "", spellings = 1L, first = min(settled$queries$first))

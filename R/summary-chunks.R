@@ -105,8 +105,8 @@ chunk_access <- function(chunks) {
 codes_of <- function(rows, reduced) {
   known <- reduced$of_levels
   if (!is.null(known)) {
-    return(list(query = known$query[as.integer(rows$query)],
-      page = if (is.null(rows[["page"]])) rep(1L, nrow(rows)) else known$page[as.integer(rows$page)]))
+    page <- if (is.null(rows[["page"]])) rep(1L, nrow(rows)) else known$page[as.integer(rows$page)]
+    return(list(query = known$query[as.integer(rows$query)], page = page))
   }
   list(query = known_codes(rows$query, reduced$queries$keys, query_key),
     page = if (is.null(rows[["page"]])) {

@@ -190,7 +190,8 @@ without_days <- function(reduced, chunks, days, split) {
     }
     work <- c(codes, list(clicks = rows$clicks[at], impressions = rows$impressions[at],
       position = rows$position[at]))
-    reduced$all <- key_cells(take_off(reduced$all, reduce_cells(work)$all, c("query", "page", "bin")))
+    away <- reduce_cells(work)$all
+    reduced$all <- key_cells(take_off(reduced$all, away, c("query", "page", "bin")))
     if (!is.null(split)) {
       reduced$split_cells <- take_off(reduced$split_cells,
         reduce_split(work, split_labels(rows[at], split)), c("part", "query", "page", "bin"))

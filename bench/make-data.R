@@ -14,9 +14,9 @@ make_export <- function(rows, file, days = 91, seed = 1, from = "2026-07-01",
     position = exp(stats::runif(queries, 0, log(60))), demand = stats::rgamma(queries, 0.5))
   windows <- ceiling(rows / at_once)
   for (window in seq_len(windows)) {
-    own <- round(days * (window - 1) / windows):(round(days * window / windows) - 1)
-    part <- export_rows(q, round(rows * window / windows) - round(rows * (window - 1) / windows), own,
-      as.Date(from))
+    ends <- (window - 1:0) / windows
+    part <- export_rows(q, diff(round(rows * ends)),
+      round(days * ends[1]):(round(days * ends[2]) - 1), as.Date(from))
     data.table::fwrite(part, file, append = window > 1)
   }
 }

@@ -111,6 +111,7 @@ SEXP read_blocks(SEXP path, SEXP rows, SEXP at, SEXP maps, SEXP kinds, SEXP figu
   need(TYPEOF(maps) == VECSXP && LENGTH(maps) == LENGTH(rows), "read_blocks", "codes for each block");
   need(TYPEOF(kinds) == INTSXP && TYPEOF(figures) == INTSXP && LENGTH(figures) == 3, "read_blocks", "kinds and figures");
   need(TYPEOF(keep) == RAWSXP, "read_blocks", "a flag for each day");
+  for (int k = 0; k < 3; k++) need(INTEGER(figures)[k] > 0, "read_blocks", "columns from 1");
   Reading of = { need_text(path, "read_blocks", "a path"), -1, LENGTH(rows), LENGTH(kinds), need_count(above, 0, "read_blocks", "a flag"),
     need_count(first_day, 0, "read_blocks", "the first day"), NULL, NULL, INTEGER(rows), INTEGER(kinds), REAL(at), NULL, 0, maps, keep,
     INTEGER(figures)[0] - 1, INTEGER(figures)[1] - 1, INTEGER(figures)[2] - 1 };

@@ -270,6 +270,7 @@ SEXP read_plain(SEXP path, SEXP skip, SEXP sep, SEXP cells, SEXP columns, SEXP k
   int many = LENGTH(columns), of_line = need_count(cells, 1, "read_plain", "how many cells a line has");
   need(TYPEOF(telling) == LGLSXP && LENGTH(telling) == of_line, "read_plain", "a flag for each cell");
   need(TYPEOF(figures) == INTSXP && LENGTH(figures) == 3, "read_plain", "the columns of clicks, impressions and days");
+  for (int k = 0; k < 3; k++) need(INTEGER(figures)[k] >= 0, "read_plain", "columns, or 0 for none");
   int of = need_count(threads, 1, "read_plain", "how many threads");
   if (of > most_threads) of = most_threads;
   Coder coder;

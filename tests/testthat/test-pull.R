@@ -165,7 +165,9 @@ test_that("a person who confirms is told where and with which code, and nobody i
   spec <- described(service, token_env = NULL, oauth = list(grant = "device", client = "demo",
     token_url = paste0(service$url, "/token"), auth_url = paste0(service$url, "/device")))
   store <- tide_store(withr::local_tempdir())
-  ask <- function(...) tide_pull(store, spec, to = "2026-06-02", today = "2026-06-20", wait = 0, ...)
+  ask <- function(...) {
+    tide_pull(store, spec, to = "2026-06-02", today = "2026-06-20", wait = 0, ...)
+  }
   expect_error(ask(), "wants a person to confirm", class = "tide_error_pull")
   said <- character()
   expect_silent(ask(progress = function(text) said <<- c(said, text)))

@@ -98,7 +98,8 @@ test_that("sums by cell are those of data.table, in its order", {
       by = c("query", "page", "bin")]
   }
   expect_equal(cells$all, by_hand(rows), ignore_attr = TRUE)
-  expect_equal(cells$recent[order(query, page, bin)], by_hand(rows[recent])[order(query, page, bin)],
+  by <- c("query", "page", "bin")
+  expect_equal(setorderv(cells$recent, by), setorderv(by_hand(rows[recent]), by),
     ignore_attr = TRUE)
   # Block by block, whole numbers or not, without rows that have no code.
   sums <- inktide:::begin_cells(NULL)

@@ -114,7 +114,8 @@ test_that("every compiled entry refuses what it would read or write out of bound
     quote(.Call(k("add_cells"), NULL, 1L, 1L, NULL, 1L, 1, 1, 1, NULL, NULL)),
     quote(put_in(query = 1:2)), quote(put_in(page = 1)), quote(put_in(bins = NULL)),
     quote(put_in(bins = 1)), quote(put_in(clicks = "a")), quote(put_in(position = c(1, 2))),
-    quote(put_in(bin = 1)), quote(put_in(apart = 1L)), quote(put_in(apart = 1L, day = 1:2, from = 3L)),
+    quote(put_in(bin = 1)), quote(put_in(apart = 1L)),
+    quote(put_in(apart = 1L, day = 1:2, from = 3L)),
     quote(.Call(k("take_cells"), 1)), quote(.Call(k("sums_of_pairs"), c(1, 2), 3L)),
     quote(.Call(k("sums_of_pairs"), c(1, 2), c(2L, 1L))), quote(.Call(k("sums_of_pairs"), 1:2, 2L)),
     quote(.Call(k("sums_of_pairs"), c(1, 2), NA_integer_)),
@@ -132,7 +133,8 @@ test_that("every compiled entry refuses what it would read or write out of bound
     quote(blocks_in(maps = list(list()))), quote(blocks_in(maps = list(list(1, 1, 1, 1)))),
     quote(blocks_in(figures = c(1L, 2L, 9L))), quote(blocks_in(keep = 1L)),
     quote(blocks_in(path = tempfile())), quote(plain_in(columns = 9L)),
-    quote(plain_in(kinds = 7L)), quote(plain_in(telling = TRUE)), quote(plain_in(figures = 1L)),
+    quote(plain_in(kinds = 7L)), quote(plain_in(telling = TRUE)),
+    quote(plain_in(figures = 1L)), quote(plain_in(figures = c(2L, 2L, NA))),
     quote(plain_in(sep = ";;")), quote(plain_in(rows_path = "x")), quote(plain_in(threads = 0L)))
   # Good arguments, but for those that are named.
   put_in <- function(query = 1L, page = 1L, bin = NULL, bins = 1L, clicks = 1, impressions = 1,
@@ -148,12 +150,13 @@ test_that("every compiled entry refuses what it would read or write out of bound
   }
   expect_length(blocks_in(), 4)
   plain_in <- function(columns = 1:2, kinds = c(0L, 1L), telling = c(TRUE, FALSE), sep = ",",
-      figures = c(2L, 2L, NA), rows_path = "", threads = 1L) {
+      figures = c(2L, 2L, 0L), rows_path = "", threads = 1L) {
     .Call(k("read_plain"), rows_file, 0L, sep, 2L, columns, kinds, telling, figures, 0L, threads,
       rows_path, tempfile())
   }
   expect_null(plain_in())
-  for (call in wrong) expect_error(eval(call), "needs|cannot be opened|are gone", label = deparse(call)[1])
+  refused <- "needs|cannot be opened|are gone"
+  for (call in wrong) expect_error(eval(call), refused, label = deparse(call)[1])
   expect_identical(.Call(k("sum_by"), numeric(), integer(), 0L), numeric())
   expect_identical(.Call(k("sum_by"), numeric(), integer(), 2L), c(0, 0))
   expect_identical(.Call(k("least_by"), c(5L, 2L, NA, 7L), c(1L, 1L, 2L, 3L), 4L),

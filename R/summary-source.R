@@ -108,8 +108,9 @@ reduce_source <- function(scope, recent_from, split) {
   sum_of <- function(cells) {
     sums_by(cells, c("query", "page", "bin"), c("clicks", "impressions", "weighted", "rows"))
   }
+  recent <- if (!is.null(recent_from)) which(rows$recent == 1)
   finished <- finish_cells(list(all = sum_of(cells),
-    recent = if (!is.null(recent_from)) sum_of(cells[rows$recent == 1])))
+    recent = if (!is.null(recent_from)) sum_of(cells[recent])))
   reduced <- list(queries = queries, pages = pages, all = finished$all, recent = finished$recent,
     split_cells = if (!is.null(split)) sum_split(cells),
     by_day = reduce_days(placed(ask_sums(scope$source, scope$table, columns_of(scope, "date"),

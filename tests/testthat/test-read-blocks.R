@@ -133,15 +133,22 @@ test_that("changed files are read in blocks as they are held", {
   }
 })
 
-test_that("the rows that are put aside go with the object, and the program reads large files so", {
+test_that("what needs rows takes the last days of blocks; what is put aside goes with the object", {
+  read <- both_ways(demo_file())
+  input <- list(settings = list(rules = tide_rules()))
+  parts <- inktide:::site_parts(list(), input, read$blocks)
+  expect_equal(parts, inktide:::site_parts(list(), input, read$held))
+  last <- inktide:::last_rows(list(), NULL, read$blocks, 30)
+  expect_equal(last$tables[[1]]$days, 30)
+  expect_equal(nrow(last$tables[[1]]$rows), nrow(tide_filter(read$held, days = 30)$tables[[1]]$rows))
+  chosen <- inktide:::last_rows(list(days = 20), NULL, tide_filter(read$blocks, days = 20), 30)
+  expect_equal(chosen$tables[[1]]$days, 20)
+  days <- lapply(read, inktide:::site_days_table)
+  expect_equal(days$blocks, days$held[order(date)], ignore_attr = TRUE)
   data <- tide_read(demo_file(), by_block = TRUE, at_once = 300)
   path <- data$store$path
   expect_true(file.exists(path))
   rm(data)
   gc()
   expect_false(file.exists(path))
-  file <- demo_file()
-  whole <- tide_summary(tide_read(file))
-  expect_equal(inktide:::read_in_blocks(file, list(decimal = "point"), 300, NULL), NULL)
-  expect_equal(nrow(whole$pairs), nrow(tide_summary(tide_read(file, by_block = TRUE))$pairs))
 })

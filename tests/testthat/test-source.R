@@ -56,6 +56,11 @@ test_that("a source gives the summary and the list of the same rows in files", {
   expect_equal(in_order(by_device[[1]]), in_order(by_device[[2]]))
   expect_setequal(tide_summary(months, split = "month")$split_cells$part,
     tide_summary(by_files, split = "month")$split_cells$part)
+  # Findings on fewer days than the curve rests on.
+  short <- lapply(list(months, by_files), tide_summary, recent_days = 30)
+  for (part in c("cells", "recent_cells", "pairs", "contested", "weekly", "recent")) {
+    expect_equal(short[[1]][[part]], short[[2]][[part]], label = part)
+  }
   # Days that are left out within the window.
   gone <- unique(by_files$tables[[1]]$rows$date)[c(5, 30)]
   expect_equal(tide_summary(tide_filter(months, without = gone))$pairs,

@@ -32,7 +32,8 @@ set_tasks <- function(found) {
   set(found, j = "task", value = finding_id(sub(" .*", "", found$work), found$work))
   set(found, j = "score", value = sorted_by(found) / found$hours)
   if (!nrow(found)) return(found)
-  found <- found[order(-found$if_done, order_of_ties(found$if_done, found$identity))]
+  largest_first <- order(-found$if_done, order_of_ties(found$if_done, found$identity))
+  found <- found[largest_first]
   together <- of_task(found$score, found$task)
   along <- duplicated(found$task)
   set(found, j = "score", value = ifelse(along, 0, together))
@@ -67,7 +68,8 @@ task_leads <- function(found) found[found$hours > 0]
 claim_once <- function(found) {
   compete <- found$kind == "cannibalized" & found$confidence > 0.5
   score <- -sorted_by(found) / found$hours
-  found <- found[order(!compete, score, order_of_ties(score, found$identity))]
+  best_first <- order(!compete, score, order_of_ties(score, found$identity))
+  found <- found[best_first]
   stays <- .Call(first_claims, as.integer(unlist(found$claims)), lengths(found$claims))
   merged <- which(stays != seq_along(stays))
   if (!length(merged)) return(found)

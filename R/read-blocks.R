@@ -2,7 +2,7 @@
 # own, and taken out again some blocks at a time. Memory follows the queries and pages and the block
 # at hand, and never the rows.
 
-# How much longer files are told by: their first lines.
+# By the length of so many first lines and the size of the file it is told how many rows it has.
 lines_looked_at <- 200L
 
 # Out: a tide_blocks object; NULL where the files are small, several, or not plain all through.
@@ -12,7 +12,7 @@ read_in_blocks <- function(files, how, at_once, progress) {
   scratch <- new_scratch()
   on.exit(unlink(scratch, recursive = TRUE))
   tryCatch({
-    part <- large_part(inputs$path, scratch, how, at_once)
+    part <- large_part(inputs$path, scratch, at_once)
     if (is.null(part)) return(NULL)
     if (!is.null(progress)) progress(sprintf("Reading %s", part$label))
     blocks_of(part, how, at_once)
@@ -21,7 +21,11 @@ read_in_blocks <- function(files, how, at_once, progress) {
     tide_error = function(e) NULL)
 }
 
-large_part <- function(path, scratch, how, at_once) {
+# Other forms than text would be turned into it twice, and so would what is packed and small: no row
+# packs into less than a few bytes.
+large_part <- function(path, scratch, at_once) {
+  least <- c(text = 20, gz = 8)[file_kind(path)]
+  if (is.na(least) || file.size(path) < at_once * least) return(NULL)
   parts <- open_parts(path, scratch)
   if (length(parts) != 1 || !is.null(parts[[1]]$source)) return(NULL)
   part <- parts[[1]]

@@ -106,6 +106,9 @@ test_that("what is left out of a held file is left out of blocks; what is not pl
     expect_equal(read$blocks, read$held)
   }
   expect_s3_class(tide_read(demo_file(), by_block = TRUE), "tide_data")
+  packed <- withr::local_tempfile(fileext = ".csv.gz")
+  fwrite(rows, packed)
+  expect_s3_class(tide_read(packed, by_block = TRUE, at_once = 300), "tide_blocks")
   expect_error(tide_read(demo_file(), by_block = 1), class = "tide_error_argument")
 })
 

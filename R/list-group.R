@@ -23,12 +23,13 @@ tide_group <- function(findings, by = c("page", "query", "folder", "topic"), rul
   found <- copy(as.data.table(findings$findings))
   set(found, j = "name", value = switch(by, page = found$page, query = found$query,
     folder = page_group(found$page, rules$page_groups), topic = finding_topics(findings, found)))
-  grouped <- found[, {
-    total <- with_assumptions(findings$assumptions, total_gain(.SD))
-    list(findings = .N, kinds = paste(unique(.SD$kind), collapse = " "), if_done = total$if_done,
-      gain = total$gain, gain_low = total$low, gain_high = total$high, hours = sum(.SD$hours),
-      score = sum(.SD$score), ids = paste(.SD$id, collapse = " "))
-  }, by = "name"]
+  grouped <- found[, list(findings = .N, kinds = paste(unique(.SD$kind), collapse = " "),
+    hours = sum(.SD$hours), score = sum(.SD$score), ids = paste(.SD$id, collapse = " ")),
+    by = "name", .SDcols = c("kind", "hours", "score", "id")]
+  total <- with_assumptions(findings$assumptions, total_gains(found, found$name))
+  grouped <- cbind(grouped[, c("name", "findings", "kinds")],
+    total[match(grouped$name, total$group), c("if_done", "gain", "gain_low", "gain_high")],
+    grouped[, c("hours", "score", "ids")])
   for (column in intersect(c("gain_conversions", "gain_value"), names(found))) {
     known <- data.table(name = found$name, worth = fcoalesce(found[[column]], 0))
     sums <- sums_by(known, "name", "worth")
@@ -67,24 +68,30 @@ task_sums <- function(found, tasks, of = c("gain", "if_done")) {
   sums[match(tasks, sums$task)]
 }
 
-# What all of it is expected to bring, with a 90 % interval: each line is real or not, each task
-# works or not (its lines together), what it brings then is known to its interval, and how far the
-# chances of a kind are off, all its tasks share.
+# What all of it is expected to bring, with a 90 % interval: list(if_done, gain, low, high).
 total_gain <- function(found) {
   if (!nrow(found)) return(list(if_done = 0, gain = 0, low = 0, high = 0))
-  by <- data.table(
-    task = found$task,
-    kind = found$kind,
-    gain = found$gain,
-    real = found$confidence * found$if_done,
+  total <- total_gains(found, 1L)
+  list(if_done = total$if_done, gain = total$gain, low = total$gain_low, high = total$gain_high)
+}
+
+# The same of each group of lines: each line is real or not, each task works or not (its lines
+# together), what it brings then is known to its interval, and how far the chances of a kind are
+# off, all its tasks share.
+total_gains <- function(found, group) {
+  by <- data.table(group = group, task = found$task, kind = found$kind, gain = found$gain,
+    if_done = found$if_done, real = found$confidence * found$if_done,
     variance = found$confidence * ((1 - found$confidence) * found$if_done^2 + done_variance(found)))
-  tasks <- sums_by(by, c("task", "kind"), c("gain", "real", "variance"))
+  tasks <- sums_by(by, c("group", "task", "kind"), c("gain", "if_done", "real", "variance"))
   chance <- ifelse(tasks$real > 0, tasks$gain / tasks$real, 0)
-  own <- chance * tasks$variance + chance * (1 - chance) * tasks$real^2
-  shared <- assumed("chance_sd") * rowsum(tasks$gain, tasks$kind)
-  reach <- stats::qnorm(0.95) * sqrt(sum(own) + sum(shared^2))
-  gain <- sum(found$gain)
-  list(if_done = sum(found$if_done), gain = gain, low = max(0, gain - reach), high = gain + reach)
+  set(tasks, j = "own", value = chance * tasks$variance + chance * (1 - chance) * tasks$real^2)
+  kinds <- sums_by(tasks, c("group", "kind"), c("gain", "if_done", "own"))
+  set(kinds, j = "shared", value = (assumed("chance_sd") * kinds$gain)^2)
+  out <- sums_by(kinds, "group", c("if_done", "gain", "own", "shared"))
+  reach <- stats::qnorm(0.95) * sqrt(out$own + out$shared)
+  set(out, j = "gain_low", value = pmax(0, out$gain - reach))
+  set(out, j = "gain_high", value = out$gain + reach)
+  out[]
 }
 
 done_variance <- function(found) {

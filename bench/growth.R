@@ -1,5 +1,5 @@
-# How cost grows: one process a size, by step (seconds of wall time), with the peak memory. A hundred
-# million rows take 11 GB of disk for the export and 3 GB for its rows.
+# How cost grows: one process a size, by step (seconds of wall time), with the peak memory. A
+# hundred million rows take 11 GB of disk for the export and 3 GB for its rows.
 #   R_LIBS=.build/library Rscript bench/growth.R 1e3 1e5 1e6 1e7 1e8
 suppressPackageStartupMessages(library(data.table))
 source("bench/make-data.R")

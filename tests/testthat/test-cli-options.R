@@ -16,6 +16,13 @@ listed <- local({
   }
 })
 
+test_that("--verbose says time and memory on standard error", {
+  said <- program("curve", tide_example()[["pairs"]], "--verbose", "--format", "csv")
+  expect_match(said$err, "^  took [0-9.]+ s, [0-9.]+ s of it CPU; most memory [0-9,]+ MB$",
+    all = FALSE)
+  expect_equal(names(fread(text = said$out))[1], "segment")
+})
+
 test_that("filters keep what they say and nothing else", {
   path <- function(rows) sub("^https://[^/]+", "", rows$page)
   words <- function(rows) lengths(strsplit(rows$query, " "))

@@ -277,13 +277,13 @@ find_input <- function(options, input, data = read_input(options, input, months 
 
 # For parts of the report that need rows: what was gone through by months or blocks gives its last
 # days.
-last_rows <- function(options, input, data, days) {
+last_rows <- function(options, input, data, days, also = character()) {
   if (inherits(data, "tide_blocks")) {
     return(held_data(tide_filter(data, days = if (!chose_window(options)) days)))
   }
   if (!inherits(data, "tide_months")) return(data)
   if (!chose_window(options)) options$days <- days
-  read_input(options, input)
+  read_input(options, input, also = also)
 }
 
 # Days of the table by date, query and page; 0 where there is none.

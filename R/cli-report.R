@@ -52,15 +52,10 @@ site_forecast <- function(options, input, data, findings) {
 parts_shown <- c("rich_result", "vertical", "device", "country")
 
 site_parts <- function(options, input, data) {
-  data <- if (inherits(data, "tide_blocks")) {
-    last_rows(options, input, data, 90)
-  } else if (inherits(data, "tide_months")) {
-    if (!chose_window(options)) options$days <- 90
-    read_input(options, input, also = parts_shown)
-  } else if (!chose_window(options)) {
-    tide_filter(data, days = 90)
+  data <- if (inherits(data, "tide_promised") || chose_window(options)) {
+    last_rows(options, input, data, 90, also = parts_shown)
   } else {
-    data
+    tide_filter(data, days = 90)
   }
   has <- vapply(parts_shown, function(by) !is.null(pick_table(data, by)), NA)
   lapply(parts_shown[has], function(by) {

@@ -6,7 +6,7 @@ token_file <- function(spec) {
   file.path(tools::R_user_dir("inktide", "cache"), sprintf("token-%s.json", substr(client, 1, 16)))
 }
 
-# The token that holds now: kept, renewed, or confirmed by a person.
+# The token that is valid now: stored, renewed, or confirmed by a person.
 confirmed_token <- function(spec) {
   file <- token_file(spec)
   kept <- if (file.exists(file)) tryCatch(jsonlite::fromJSON(file), error = function(e) NULL)
@@ -38,10 +38,10 @@ keep_token <- function(file, given, refresh) {
 # Whether there was one.
 forget_token <- function(spec) {
   if (!identical(spec$oauth$grant, "device")) return(FALSE)
-  unlink(token_file(spec)) == 0
+  file.exists(token_file(spec)) && unlink(token_file(spec)) == 0
 }
 
-# A person is told where to confirm and with which code, and waited for.
+# Says to a person where to confirm and with which code, and waits.
 let_confirm <- function(spec) {
   if (is.null(spec$say)) {
     abort_tide("The service wants a person to confirm.", where = sprintf("%s.", spec$name),

@@ -2,7 +2,7 @@
 # own, and taken out again some blocks at a time. Memory follows the queries and pages and the block
 # at hand, and never the rows.
 
-# By the length of so many first lines and the size of the file it is told how many rows it has.
+# How many rows a file has is estimated from its size and the length of so many first lines.
 lines_looked_at <- 200L
 
 # Out: a tide_blocks object; NULL where the files are small, several, or not plain all through.
@@ -45,10 +45,14 @@ blocks_of <- function(part, how, at_once) {
   columns <- known[c(used, figure_names)]
   path <- tempfile("rows")
   read <- code_plain(part, layout, known, columns, path, how$clicks_above == "keep")
-  store <- new_block_store(path, read, columns)
-  usable <- !is.null(read) && !(read$twice && how$repeats != "add") && plain_levels(store$levels) &&
+  usable <- !is.null(read) && !(read$twice && how$repeats != "add") &&
+    plain_levels(lapply(Filter(Negate(is.null), read$texts), `[[`, "levels")) &&
     !(how$clicks_above == "refuse" && read$sums[[2]]$rows[2] > 0)
-  if (!usable) return(NULL)
+  if (!usable) {
+    unlink(path)
+    return(NULL)
+  }
+  store <- new_block_store(path, read, columns)
   check_mapped(how$columns, list(list(header = layout$header)))
   days <- setDT(read$sums[[1]])
   setnames(days, "place", "date")
@@ -73,10 +77,6 @@ plain_levels <- function(levels) {
 
 # The file of rows, and what its codes mean. It goes with the last object that rests on it.
 new_block_store <- function(path, read, columns) {
-  if (is.null(read)) {
-    unlink(path)
-    return(NULL)
-  }
   store <- new.env(parent = emptyenv())
   reg.finalizer(store, function(store) unlink(store$path), onexit = TRUE)
   texts <- Filter(Negate(is.null), read$texts)
@@ -105,10 +105,11 @@ block_source <- function(part, layout, known, store, how) {
 # days: rows, clicks and impressions by date; of those within `lag` days of the export none counts.
 new_blocks <- function(store, dimensions, days, left_out, source, how, at_once) {
   grain <- grain_label(dimensions)
-  first <- unfinished_from(days$date, source$exported, !is.null(how$exported), how$lag)
+  set(days, j = "grain", value = grain)
+  first <- unfinished_from(source$exported, !is.null(how$exported), min(days$date),
+    last_day(days$date), how$lag)
   gone <- how$lag > 0 & as.integer(days$date) >= first
-  unfinished <- date_ledger(days[gone], grain, unfinished_words(how$lag))
-  left_out <- sum_left_out(rbind(left_out, unfinished))
+  left_out <- sum_left_out(rbind(left_out, day_ledger(days[gone], unfinished_words(how$lag))))
   days <- days[!gone]
   if (!nrow(days)) return(NULL)
   set(source, j = c("kept", "grain"), value = list(sum(days$rows), grain))
@@ -116,12 +117,6 @@ new_blocks <- function(store, dimensions, days, left_out, source, how, at_once) 
     sources = source, left_out = left_out, segments = list(), rules = NULL,
     above = how$clicks_above == "keep", at_once = at_once),
     class = c("tide_blocks", "tide_promised"))
-}
-
-date_ledger <- function(days, grain, reason) {
-  if (!nrow(days)) return(NULL)
-  data.table(grain = grain, reason = reason, rows = sum(days$rows), clicks = sum(days$clicks),
-    impressions = sum(days$impressions))
 }
 
 # Rows of some blocks that count, of the days that are wanted.
@@ -148,7 +143,7 @@ stored_rows <- function(data, own, from) {
 
 #' @export
 format.tide_blocks <- function(x, ...) {
-  c(sprintf("<tide_blocks> %s in %s, not held in memory", format_plural(sum(x$days$rows), "row"),
+  c(sprintf("<tide_blocks> %s in %s, not in memory", format_plural(sum(x$days$rows), "row"),
     format_days(min(x$days$date), max(x$days$date))),
     left_out_lines(x$left_out, data.table(grain = grain_label(x$dimensions),
       clicks = sum(x$days$clicks), impressions = sum(x$days$impressions))),

@@ -26,7 +26,7 @@ drop_unfinished <- function(parts, lag, stated) {
   newest <- max(vapply(dated, function(part) as.integer(last_day(part$rows$date)), 0L))
   oldest <- min(vapply(dated, function(part) as.integer(min(part$rows$date)), 0L))
   exported <- vapply(parts, function(part) as.integer(part$source$exported), 0L)
-  first <- as.integer(export_day(exported, rep(stated, length(parts)), oldest, newest)) - lag
+  first <- unfinished_from(exported, rep(stated, length(parts)), oldest, newest, lag)
   whole <- beside_undated(parts)
   lapply(seq_along(parts), function(i) {
     part <- parts[[i]]
@@ -41,9 +41,9 @@ drop_unfinished <- function(parts, lag, stated) {
   })
 }
 
-# The first unfinished day of one table with these dates.
-unfinished_from <- function(dates, exported, stated, lag) {
-  as.integer(export_day(exported, stated, min(dates), last_day(dates))) - lag
+# The first unfinished day, arguments as of export_day().
+unfinished_from <- function(exported, stated, oldest, newest, lag) {
+  as.integer(export_day(exported, stated, oldest, newest)) - lag
 }
 
 # Totals by date that came with a table of queries without dates stand for the same days as that,

@@ -90,8 +90,8 @@
 #'   one, else `NULL`. Positions are averages from 1 up. With `by_block` it may be a `tide_blocks`
 #'   object, for [tide_filter()] (all but conditions on the brand and on sums by query and page,
 #'   which need all rows) and [tide_summary()]: a list with its `days` (`date`, `rows`, `clicks`,
-#'   `impressions`), `dimensions`, `sources`, `left_out`, and the `segments` and `rules` that filter
-#'   it.
+#'   `impressions`, `grain`), `dimensions`, `sources`, `left_out`, and the `segments` and `rules`
+#'   that filter it.
 #' @section Errors: Class `tide_error`, with what is wrong, the file, the line and how to fix it:
 #'   `tide_error_file`, `tide_error_columns_missing`, `tide_error_columns_twice`,
 #'   `tide_error_not_number`, `tide_error_decimal`, `tide_error_not_date`,

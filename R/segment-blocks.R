@@ -22,8 +22,7 @@ tide_filter.tide_blocks <- function(data, from = NULL, to = NULL, days = NULL, .
   ledger <- list()
   for (step in window_steps(from, to, days, listed_days(without))) {
     gone <- step(data$days)
-    ledger <- c(ledger, list(date_ledger(data$days[gone[[1]]], grain_label(data$dimensions),
-      names(gone))))
+    ledger <- c(ledger, list(day_ledger(data$days[gone[[1]]], names(gone))))
     data$days <- data$days[!seq_len(nrow(data$days)) %in% gone[[1]]]
     if (!nrow(data$days)) break
   }

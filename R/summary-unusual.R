@@ -62,7 +62,7 @@ unusual_dates <- function(days) {
 # Clicks and impressions of the site by day, of the finest account of it without queries, or NULL
 # without dates.
 site_days_table <- function(data) {
-  if (inherits(data, "tide_blocks")) return(data$days[, !"rows"])
+  if (inherits(data, "tide_blocks")) return(data$days[, !c("rows", "grain")])
   if (inherits(data, "tide_months")) planned_days(data$plan$wanted) else dated_sums(data)
 }
 

@@ -5,7 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
-#include "checks.h"
+#include "plain.h"
 
 typedef struct {
   const char *path;
@@ -60,7 +60,7 @@ static int *put_whole(int *to, const int *from, const char *wanted, int rows) {
 static int *put_codes(int *to, const int *from, const char *wanted, int rows, const int *codes, int most) {
   for (int i = 0; i < rows; i++) {
     if (!wanted[i]) continue;
-    if (from[i] < 1 || from[i] > most) error("the rows that were put aside have changed");
+    if (from[i] < 1 || from[i] > most) error("the coded rows have changed");
     *to++ = codes[from[i] - 1];
   }
   return to;
@@ -69,7 +69,7 @@ static int *put_codes(int *to, const int *from, const char *wanted, int rows, co
 static SEXP read_rows(void *data) {
   Reading *of = data;
   of->file = open(of->path, O_RDONLY);
-  if (of->file < 0) error("the rows that were put aside are gone");
+  if (of->file < 0) error("the coded rows are gone");
   char **bytes = of->bytes, **wanted = of->wanted;
   R_xlen_t total = 0;
   for (int b = 0; b < of->blocks; b++) {
@@ -79,14 +79,14 @@ static SEXP read_rows(void *data) {
     if (bytes[b] == NULL || wanted[b] == NULL) error("there is no memory left");
     for (size_t done = 0; done < size;) {
       ssize_t got = pread(of->file, bytes[b] + done, size - done, (off_t) (of->at[b] + (double) done));
-      if (got <= 0) error("the rows that were put aside cannot be read");
+      if (got <= 0) error("the coded rows cannot be read");
       done += (size_t) got;
     }
     total += wanted_rows(of, bytes[b], of->rows[b], wanted[b]);
   }
   SEXP out = PROTECT(allocVector(VECSXP, of->columns));
   for (int j = 0; j < of->columns; j++) {
-    int doubles = of->kinds[j] == 2;
+    int doubles = of->kinds[j] == kind_number;
     SEXP column = allocVector(doubles ? REALSXP : INTSXP, total);
     SET_VECTOR_ELT(out, j, column);
     double *numbers = doubles ? REAL(column) : NULL;
@@ -119,15 +119,9 @@ SEXP read_blocks(SEXP path, SEXP rows, SEXP at, SEXP maps, SEXP kinds, SEXP figu
   of.wanted = (char **) R_alloc((size_t) of.blocks + 1, sizeof(char *));
   for (int b = 0; b < of.blocks; b++) of.bytes[b] = of.wanted[b] = NULL;
   of.column_at = (size_t *) R_alloc((size_t) of.columns + 1, sizeof(size_t));
-  for (int numbers = 1; numbers >= 0; numbers--) {
-    for (int j = 0; j < of.columns; j++) {
-      if ((of.kinds[j] == 2) != numbers) continue;
-      of.column_at[j] = of.row_size;
-      of.row_size += numbers ? sizeof(double) : sizeof(int);
-    }
-  }
+  of.row_size = lay_out(of.kinds, of.columns, of.column_at);
   for (int k = 0; k < 3; k++) {
-    need(INTEGER(figures)[k] > 0 && INTEGER(figures)[k] <= of.columns && of.kinds[INTEGER(figures)[k] - 1] != 2, "read_blocks",
+    need(INTEGER(figures)[k] > 0 && INTEGER(figures)[k] <= of.columns && of.kinds[INTEGER(figures)[k] - 1] != kind_number, "read_blocks",
       "clicks, impressions and days among the columns");
   }
   for (int b = 0; b < of.blocks; b++) {

@@ -282,16 +282,12 @@ SEXP read_plain(SEXP path, SEXP skip, SEXP sep, SEXP cells, SEXP columns, SEXP k
     LOGICAL(telling), INTEGER(figures)[0] - 1, INTEGER(figures)[1] - 1, INTEGER(figures)[2] - 1 };
   for (int j = 0; j < of_line; j++) coder.wish.becomes[j] = -1;
   coder.column_at = (size_t *) R_alloc(many, sizeof(size_t));
-  for (int pass = 0; pass < 2; pass++) {
-    for (int j = 0; j < many; j++) {
-      int column = INTEGER(columns)[j], kind = INTEGER(kinds)[j];
-      need(column > 0 && column <= of_line && kind >= kind_text && kind <= kind_day, "read_plain", "columns of the line and kinds");
-      coder.wish.becomes[column - 1] = j;
-      if ((kind == kind_number) != (pass == 0)) continue;
-      coder.column_at[j] = coder.row_size;
-      coder.row_size += kind == kind_number ? sizeof(double) : sizeof(int);
-    }
+  for (int j = 0; j < many; j++) {
+    int column = INTEGER(columns)[j], kind = INTEGER(kinds)[j];
+    need(column > 0 && column <= of_line && kind >= kind_text && kind <= kind_day, "read_plain", "columns of the line and kinds");
+    coder.wish.becomes[column - 1] = j;
   }
+  coder.row_size = lay_out(INTEGER(kinds), many, coder.column_at);
   for (int k = 0; k < 3 && *coder.wish.rows_path; k++) {
     int j = INTEGER(figures)[k];
     need(j > 0 && j <= many && INTEGER(kinds)[j - 1] == (k < 2 ? kind_count : kind_day), "read_plain", "clicks, impressions, days");

@@ -39,6 +39,19 @@ typedef struct {
   int many_blocks, room;
 } Coder;
 
+/* Where each column of a row lies in a block, in bytes a row: numbers first. Out: the size of a row. */
+static inline size_t lay_out(const int *kinds, int many, size_t *column_at) {
+  size_t size = 0;
+  for (int numbers = 1; numbers >= 0; numbers--) {
+    for (int j = 0; j < many; j++) {
+      if ((kinds[j] == kind_number) != numbers) continue;
+      column_at[j] = size;
+      size += numbers ? sizeof(double) : sizeof(int);
+    }
+  }
+  return size;
+}
+
 static inline int *ints_of(const Coder *coder, char *bytes, int column, int rows) {
   return (int *) (bytes + coder->column_at[column] * (size_t) rows);
 }

@@ -31,7 +31,7 @@ test_that("blocks give the summary, the records of reading and the list of the f
   file <- demo_file(demo_rows[sample(nrow(demo_rows))])
   read <- both_ways(file, exported = "2026-12-01")
   expect_s3_class(read$blocks, "tide_blocks")
-  expect_output(print(read$blocks), "not held in memory")
+  expect_output(print(read$blocks), "not in memory")
   expect_equal(read$blocks$sources, read$held$sources, ignore_attr = TRUE)
   expect_equal(read$blocks$left_out, read$held$left_out)
   of <- lapply(read, tide_summary, brand = "fernmoor", recent_days = 60, split = "device")

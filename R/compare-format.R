@@ -28,9 +28,9 @@ table_lines <- function(x, table, width) {
     paste0(name, paste0(pad_left(cells, c(8, 8, 8, 8, 9, 8, 9)), collapse = ""), real)
   }
   signs <- c("change", part_names)
-  cells <- cbind(format_count(table$clicks_before), format_count(table$clicks_after),
-    vapply(signs, function(of) signed_count(table[[of]]), character(nrow(table))))
-  cells <- matrix(cells, nrow(table))
+  cells <- do.call(cbind, c(list(format_count(table$clicks_before)),
+    list(format_count(table$clicks_after)),
+    lapply(signs, function(of) signed_count(table[[of]]))))
   c(line(fit_text(x$level, free), c(heads, "change", "demand", "position", "CTR", "new/lost"), ""),
     vapply(seq_len(nrow(table)),
       function(i) line(names[i], cells[i, ], if (table$real[i]) " *" else ""), ""))

@@ -121,17 +121,27 @@ blend_table <- function(log_ctr, weights, places) {
 }
 
 grid_weights <- function(blend) {
-  rests_on <- blend[c("linear", "square", "places")]
+  rests_on <- blend[grid_rests_on]
   if (!identical(last_grid$rests_on, rests_on)) {
-    last_grid$weights <- lapply(blend_degree, function(degree) place_weights(blend_grid,
-      blend_variance(blend, blend_grid, degree), blend$places))
+    last_grid$weights <- weights_on_grid(blend)
     last_grid$rests_on <- rests_on
   }
   last_grid$weights
 }
 
-# One curve asks for the same weights several times.
-last_grid <- new.env(parent = emptyenv())
+grid_rests_on <- c("linear", "square", "places")
+
+weights_on_grid <- function(blend) {
+  lapply(blend_degree, function(degree) {
+    place_weights(blend_grid, blend_variance(blend, blend_grid, degree), blend$places)
+  })
+}
+
+# One curve asks for the same weights several times. Those of the default come with the package:
+# they would take a small site longer than its fit.
+last_grid <- list2env(
+  list(weights = weights_on_grid(default_blend), rests_on = default_blend[grid_rests_on]),
+  parent = emptyenv())
 
 # Clicks that cells are expected to have on a curve, its log CTR at the knots given.
 expected_clicks <- function(cells, log_ctr, blend) {

@@ -96,7 +96,7 @@ explored_labels <- function(explorer, by) {
 make_labels <- function(explorer, by) {
   rows <- explorer$rows
   of_names <- function(label, code) {
-    names <- sort(unique(label), method = "radix")
+    names <- sorted_texts(label)
     list(code = match(label, names)[code], names = names)
   }
   if (by %in% c("country", "device", "vertical", "rich_result")) {

@@ -85,7 +85,7 @@ claim_once <- function(found) {
 order_of_ties <- function(number, text) {
   out <- integer(length(number))
   tied <- which(number %in% number[duplicated(number)])
-  out[tied] <- match(text[tied], sort(unique(text[tied]), method = "radix"))
+  out[tied] <- match(text[tied], sorted_texts(text[tied]))
   out
 }
 

@@ -129,6 +129,8 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
 
 # Every kind that is asked for, one finder after the other: list(found, aside).
 look_for_all <- function(summary, curve, pairs, options) {
+  # Several kinds ask for it.
+  options$page_one_views <- page_one_views(summary)
   finders <- lapply(finding_kinds()[options$kind], `[[`, "find")
   looked <-
     lapply(finders[!duplicated(finders)], function(find) find(summary, curve, pairs, options))

@@ -31,7 +31,7 @@ NULL
 # Per pair the sums of the last weeks and of as many before: clicks, impressions, position, clicks
 # expected on the curve, demand (`_1` before, `_2` last), and why clicks changed (see
 # compare-parts.R). NULL without weeks enough.
-two_windows <- function(summary, curve) {
+two_windows <- function(summary, curve, views) {
   weekly <- summary$weekly
   last <- summary$recent$days %/% 7L
   if (is.null(weekly) || last < 2 * assumed("moved_weeks")) return(NULL)
@@ -43,7 +43,7 @@ two_windows <- function(summary, curve) {
   set(own, j = "expected", value = own$impressions *
     curve_ctr(curve, own$position, summary$queries$segment[own$query], 1, own$impressions))
   set(own, j = "demand",
-    value = searches_seen(own$impressions, own$position, page_one_views(summary)))
+    value = searches_seen(own$impressions, own$position, views))
   moved <- pair_sums(own)
   moved <- moved[moved$impressions_1 > 0 & moved$impressions_2 > 0]
   for (side in 1:2) {
@@ -58,7 +58,7 @@ two_windows <- function(summary, curve) {
 
 # Both kinds look at the same two windows.
 find_moving <- function(summary, curve, pairs, options) {
-  moving <- moving_pairs(summary, curve, pairs)
+  moving <- moving_pairs(summary, curve, pairs, options$page_one_views)
   wanted <- intersect(c("falling", "rising"), options$kind)
   list(found = rbindlist(lapply(wanted, moving_findings, moving, summary, pairs, options)),
     aside = NULL)
@@ -94,8 +94,8 @@ moving_findings <- function(kind, moving, summary, pairs, options) {
 
 # Pairs that both windows show often enough to judge: the rows of `pairs` they are (`at`),
 # two_windows() and real_change() of them. None where the site has too few.
-moving_pairs <- function(summary, curve, pairs) {
-  moved <- two_windows(summary, curve)
+moving_pairs <- function(summary, curve, pairs, views) {
+  moved <- two_windows(summary, curve, views)
   if (is.null(moved)) return(list(at = integer()))
   at <- pairs[moved, on = c("query", "page"), which = TRUE]
   use <- which(!is.na(at) & pairs$judged[at] &

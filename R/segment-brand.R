@@ -130,13 +130,15 @@ letters_apart <- function(words, name) {
 
 # Words without diacritics, left out or written in two letters: a list of the two.
 plain_forms <- function(words) {
-  two <- words
+  # Most have none.
+  beyond <- which(text_holds(words, "beyond"))
+  one <- two <- words[beyond]
   for (i in seq_along(two_letters)) {
     two <- gsub(two_letters[i], names(two_letters)[i], two, fixed = TRUE)
   }
   from <- paste(one_letter, collapse = "")
   to <- paste(strrep(names(one_letter), nchar(one_letter)), collapse = "")
-  list(chartr(from, to, words), chartr(from, to, two))
+  lapply(list(one, two), function(own) replace(words, beyond, chartr(from, to, own)))
 }
 
 two_letters <- c(ae = "\u00e4", oe = "\u00f6", ue = "\u00fc", ss = "\u00df", aa = "\u00e5",

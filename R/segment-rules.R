@@ -180,11 +180,7 @@ silent_words <- setdiff(function_words, intent_words$commercial)
 # The words of each query but those to leave out, each once: a data.table of `query` (its place) and
 # `word`.
 word_table <- function(queries, leave = function_words) {
-  words <- query_words(queries)
-  # Codes are compared where texts would be.
-  coded <- .Call(distinct_codes, as.character(unlist(words)))
-  query <- rep(seq_along(queries), lengths(words))
-  use <- which(!(coded[[2]] %in% c(leave, ""))[coded[[1]]])
-  use <- use[.Call(pair_codes, query[use], coded[[1]][use])[[2]]]
-  data.table(query = query[use], word = coded[[2]][coded[[1]][use]])
+  coded <- .Call(words_of_texts, enc2utf8(spaced_words(queries)))
+  use <- which(!(coded[[3]] %in% leave)[coded[[2]]])
+  data.table(query = coded[[1]][use], word = coded[[3]][coded[[2]][use]])
 }

@@ -31,7 +31,7 @@ tide_terms <- function(summary, modifiers = 5) {
   set(out, j = "modifiers", value = vapply(out$term, function(term) {
     others <- unlist(lapply(words[which(head == term)],
       function(own) setdiff(own, c(term, function_words))))
-    distinct <- sort(unique(others), method = "radix")
+    distinct <- sorted_texts(others)
     paste(
       utils::head(distinct[order(-tabulate(match(others, distinct), length(distinct)))], modifiers),
       collapse = ", ")

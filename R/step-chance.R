@@ -79,9 +79,10 @@ step_chance_line <- function(at, target, step) {
   default <- sprintf("default chance = %.2f x %s / %.2f (target over position) = %.3f",
     assumed("step_chance"), format_place(target), at$position, step$default)
   if (is.null(step$learnt)) return(default)
-  terms <- vapply(seq_len(nrow(at)), function(i) {
-    paste(sprintf("%.2f x %.2f", step$learnt$coefficients, step$features[i, ]), collapse = " + ")
-  }, "")
+  terms <- Reduce(function(before, term) paste(before, "+", term),
+    lapply(seq_along(step$learnt$coefficients), function(k) {
+      sprintf("%.2f x %.2f", step$learnt$coefficients[k], step$features[, k])
+    }))
   sprintf(paste(
     "%s; %s months of this site's queries in the band, of which %s rose so far in three",
     "months, change its log odds: ln(%.3f / %.3f) + %.1f x (%s) = %.3f, a chance of %.3f (the",

@@ -57,7 +57,7 @@ find_striking_distance <- function(summary, curve, pairs, options) {
   if (!length(rows)) return(no_findings())
   at <- pairs[rows]
   target <- target[rows]
-  step <- step_up(summary, curve, at, target, options$target)
+  step <- step_up(summary, curve, at, target, options$target, options$page_one_views)
   lasts <- in_band(at, band)
   clicked <- stats::pgamma(assumed("striking_factor"), at$shape, at$rate, lower.tail = FALSE)
   confidence <- lasts * clicked
@@ -78,12 +78,12 @@ find_striking_distance <- function(summary, curve, pairs, options) {
 # impressions that page one has beyond page two. Search volume, where known, is a ceiling on a
 # month's impressions. Out: list(done (with low and high, per 30 days), more (clicks over the
 # window), there, reach (the chance of it), wider, and how that chance came about).
-step_up <- function(summary, curve, at, target, rule = "next") {
+step_up <- function(summary, curve, at, target, rule = "next", views = page_one_views(summary)) {
   # What the results page takes, it takes at any place.
   there <- curve_ctr(curve, target, at$segment, at$rows, at$impressions) * at$taken
   chance <- reach_chance(summary, at, target, learn_reach(summary$course, rule))
   reach <- chance$chance
-  wider <- ifelse(at$position > assumed("page_one_ends") & target <= 10, page_one_views(summary), 1)
+  wider <- ifelse(at$position > assumed("page_one_ends") & target <= 10, views, 1)
   seen <- at$impressions * wider
   volume <- summary$queries[["volume"]]
   if (!is.null(volume)) {

@@ -60,7 +60,7 @@ reduce_chunk <- function(rows, recent_from, weigh, split) {
 
 # Two reductions as one: codes of both become codes of the keys that either has.
 merge_reduced <- function(one, other) {
-  union_keys <- function(of) sort(unique(c(one[[of]]$keys, other[[of]]$keys)), method = "radix")
+  union_keys <- function(of) sorted_texts(c(one[[of]]$keys, other[[of]]$keys))
   keys <- list(queries = union_keys("queries"), pages = union_keys("pages"))
   recode <- function(reduced, cells) {
     if (is.null(cells)) return(NULL)

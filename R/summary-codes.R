@@ -24,7 +24,7 @@ code_texts <- function(texts, weight, clean, key, weigh = FALSE) {
 code_levels <- function(distinct, clean, key, used = rep(TRUE, length(distinct))) {
   names <- clean(distinct)
   keys <- key(names)
-  known <- sort(unique(keys[used]), method = "radix")
+  known <- sorted_texts(keys[used])
   list(names = names, keys = keys, known = known, code = chmatch(keys, known))
 }
 

@@ -23,3 +23,9 @@ fold_levels <- function(x) {
   if (identical(folded, levels(x))) return(x)
   structure(match(folded, unique(folded))[as.integer(x)], levels = unique(folded), class = "factor")
 }
+
+# Each text once, in the order of its bytes, which is the same everywhere.
+sorted_texts <- function(texts) {
+  once <- unique(as.character(texts))
+  once[.Call(order_of_texts, once)]
+}

@@ -31,7 +31,8 @@ find_tail_demand <- function(summary, curve, pairs, options) {
   rows <- rows[sure]
   at <- at[sure]
   if (!length(rows)) return(no_findings())
-  step <- step_up(summary, curve, at, rep(assumed("target_from_page_two"), length(rows)))
+  step <- step_up(summary, curve, at, rep(assumed("target_from_page_two"), length(rows)),
+    views = options$page_one_views)
   keep <- which(step$more > 0 & step$done$done >= options$least)
   if (!length(keep)) return(no_findings())
   at <- at[keep]

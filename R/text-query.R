@@ -25,11 +25,13 @@ fold_case <- function(x) {
 
 # Words of queries: what spaces and punctuation leave, in any script. An apostrophe or hyphen inside
 # stays.
-query_words <- function(queries) {
+query_words <- function(queries) strsplit(spaced_words(queries), " ", fixed = TRUE)
+
+spaced_words <- function(queries) {
   # Most are words and single spaces already.
   odd <- grep("[^a-z0-9 '.+#-]|  ", queries, perl = TRUE)
   queries[odd] <- gsub("[^\\p{L}\\p{M}\\p{N}'\u2019.+#-]+", " ", queries[odd], perl = TRUE)
-  strsplit(queries, " ", fixed = TRUE)
+  queries
 }
 
 # Words and up to so many joined neighbours of some queries: data.table(query, word).

@@ -6,6 +6,8 @@ SEXP distinct_codes(SEXP texts);
 SEXP text_holds_any(SEXP texts, SEXP what);
 SEXP holds_joined(SEXP texts, SEXP word);
 SEXP first_claims(SEXP claims, SEXP many);
+SEXP words_of_texts(SEXP texts);
+SEXP order_of_texts(SEXP texts);
 SEXP any_repeat(SEXP columns, SEXP lows, SEXP sizes);
 SEXP pair_codes(SEXP one, SEXP other);
 SEXP sum_by(SEXP x, SEXP codes, SEXP size);
@@ -42,6 +44,8 @@ static const R_CallMethodDef calls[] = {
   {"text_holds_any", (DL_FUNC) &text_holds_any, 2},
   {"holds_joined", (DL_FUNC) &holds_joined, 2},
   {"first_claims", (DL_FUNC) &first_claims, 2},
+  {"words_of_texts", (DL_FUNC) &words_of_texts, 1},
+  {"order_of_texts", (DL_FUNC) &order_of_texts, 1},
   {"any_repeat", (DL_FUNC) &any_repeat, 3},
   {"pair_codes", (DL_FUNC) &pair_codes, 2},
   {"sum_by", (DL_FUNC) &sum_by, 3},

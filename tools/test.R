@@ -51,7 +51,7 @@ run_file <- function(file) {
     stop_on_failure = FALSE)),
     finally = sink())
   list(file = file, said = readLines(said),
-    results = results[c("test", "nb", "failed", "skipped", "error", "real")])
+    results = results[c("test", "nb", "failed", "skipped", "error", "warning", "real")])
 }
 # The check builds in a folder of its own, from the tracked sources alone. Out: list(said, judged).
 check_package <- function() {
@@ -98,7 +98,8 @@ for (i in seq_along(done)) {
     for (what in names(one$judged)) judge(what, one$judged[[what]])
     next
   }
-  bad <- sum(one$results$failed) + sum(one$results$error)
+  # A warning that nobody expected is a fault of ours.
+  bad <- sum(one$results$failed) + sum(one$results$error) + sum(one$results$warning)
   if (bad) cat(one$said, sep = "\n")
   passed <- passed + sum(one$results$nb) - sum(one$results$failed) - sum(one$results$skipped)
   failed <- failed + bad

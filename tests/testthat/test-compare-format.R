@@ -23,6 +23,23 @@ test_that(
     expect_equal(sum(inktide:::whole_shares(c(-3.5, 1.2, 0), -9)), -9)
   })
 
+test_that("every line of the table holds its own figures under their heads, one line as well", {
+  data <- as_data(made_site(queries = 60, days = 70, demand = rep(20, 60)))
+  for (level in c("site", "query", "page")) {
+    change <- tide_compare(data, by = level)
+    lines <- format(change, n = 2)
+    head <- grep("before +after +change +demand +position +CTR +new/lost", lines)
+    expect_length(head, 1)
+    shown <- inktide:::comparison_table(change, 2)
+    cells <- strsplit(trimws(substring(lines[head + seq_len(nrow(shown))], 20)), " +")
+    figures <- lapply(cells, function(own) {
+      as.numeric(gsub("[,+]", "", replace(own, own == "", "0")))[1:7]
+    })
+    expect_equal(do.call(rbind, figures), unname(as.matrix(shown[, c("clicks_before",
+      "clicks_after", "change", inktide:::part_names), with = FALSE])), label = level)
+  }
+})
+
 test_that("unusual days are left out, which is said, and kept where they are asked for", {
   rows <- made_site(queries = 80, days = 70, demand = rep(20, 80))
   day <- max(rows$date) - 10L

@@ -48,6 +48,21 @@ test_that("pairs of two columns are numbered in order of appearance, at any size
   }
 })
 
+test_that("texts are put in the order of their bytes, and taken apart into words, as R does", {
+  set.seed(8)
+  parts <- c("a", "b", "bean", "caf\u00e9", "\u79cd\u5b50", "z\u00fccchini 12", "heirloom tomato")
+  x <- c("", " ", "  a  a ", "heirloom", "heirloom ", "heirloom tomato seeds", strrep("long ", 500),
+    paste0(strrep("long ", 500), "b"), replicate(2000, paste(sample(parts, sample(0:6, 1), TRUE),
+      collapse = sample(c(" ", "", "  "), 1))))
+  expect_identical(inktide:::sorted_texts(x), sort(unique(x), method = "radix"))
+  expect_identical(.Call(inktide:::order_of_texts, x), order(x, method = "radix"))
+  found <- .Call(inktide:::words_of_texts, x)
+  words <- lapply(strsplit(x, " ", fixed = TRUE), function(own) unique(own[nzchar(own)]))
+  expect_identical(found[[1]], rep(seq_along(x), lengths(words)))
+  expect_identical(found[[3]][found[[2]]], unlist(words))
+  expect_identical(found[[3]], unique(unlist(words)))
+})
+
 test_that("a table of log CTR is read between its points, each line in its class of blending", {
   table <- cbind(log(seq(0.4, 0.01, length.out = 160)), log(0.2), log(0.1), log(0.05))
   at <-
@@ -110,6 +125,9 @@ test_that("every compiled entry refuses what it would read or write out of bound
     quote(.Call(k("write_bytes"), 1L, "text")), quote(.Call(k("holds_joined"), "a", "")),
     quote(.Call(k("holds_joined"), 1, "a")), quote(.Call(k("first_claims"), 0L, 1L)),
     quote(.Call(k("first_claims"), 1:2, 3L)), quote(.Call(k("first_claims"), NA, 1L)),
+    quote(.Call(k("words_of_texts"), NA_character_)), quote(.Call(k("words_of_texts"), 1L)),
+    quote(.Call(k("words_of_texts"), "\xff")), quote(.Call(k("order_of_texts"), NA_character_)),
+    quote(.Call(k("order_of_texts"), 1)),
     quote(.Call(k("rows_of_share"), 1:2, 1L, 1L)), quote(.Call(k("rows_of_share"), 1L, 1L, 0L)),
     quote(.Call(k("add_cells"), NULL, 1L, 1L, NULL, 1L, 1, 1, 1, NULL, NULL)),
     quote(put_in(query = 1:2)), quote(put_in(page = 1)), quote(put_in(bins = NULL)),

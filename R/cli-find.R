@@ -59,8 +59,8 @@ run_find <- function(options, files) {
 command_trace <- function(shared) {
   list(
     job = paste("one query's pages, one page's queries, a folder's pages, or a finding's",
-      "arithmetic by its id"),
-    files = "QUERY-OR-URL-OR-ID [FILE...]",
+      "arithmetic by its id or its rank"),
+    files = "QUERY-OR-URL-OR-ID-OR-RANK [FILE...]",
     example = "inktide trace \"radish spacing\" export.csv",
     options = c(shared, list(number_option("--top", "N", "rows of the table [25]", 25),
       figure_option(), events_option(), results_pages_option())),
@@ -73,13 +73,15 @@ run_trace <- function(options, files) {
       "Name a query or a page, as in: inktide trace \"tomato seeds\"")
   }
   input <- settle_input(options, files[-1])
-  if (grepl("^[A-Z]-[0-9a-f]{10}$", files[1])) {
+  what <- ranked_id(input$folder, files[1])
+  if (what != files[1]) note(options, sprintf("  rank %s of the last list: %s", files[1], what))
+  if (grepl("^[A-Z]-[0-9a-f]{10}$", what)) {
     # Filters of this call ask for another list than the last one.
     plain <- !length(input$rows) && !length(input$pairs) && !length(input$side) &&
       !chose_window(options) && is.null(options$without)
-    line <- if (plain) explain_last(input, files[1])
+    line <- if (plain) explain_last(input, what)
     if (is.null(line)) {
-      line <- tide_trace(find_input(utils::modifyList(options, list(all = TRUE)), input), files[1])
+      line <- tide_trace(find_input(utils::modifyList(options, list(all = TRUE)), input), what)
     }
     return(emit(options, line$cells, format(line, width = terminal_width())))
   }
@@ -87,7 +89,7 @@ run_trace <- function(options, files) {
   if (!is.null(input$store) && !chose_window(options)) options$days <- 90
   data <- read_input(options, input)
   note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
-  traced <- tide_trace(data, files[1], recent_days = if (chose_window(options)) Inf else 90,
+  traced <- tide_trace(data, what, recent_days = if (chose_window(options)) Inf else 90,
     rules = input$settings$rules, facts = facts_input(options, input))
   if (!is.null(options$figure)) {
     save_figure(

@@ -24,7 +24,7 @@ findings_lines <- function(findings, all, width) {
 }
 
 list_rows <- function(found, leads, width) {
-  facts <- intersect(c("volume", "gain_value", "gain_cost"), names(found))
+  facts <- intersect(c("gain_value", "gain_cost"), names(found))
   query <- max(16, width - 53 - 9 * length(facts))
   sums <- task_sums(found, leads$task)
   line <- function(rank, query_text, gain, done, sure, chance, position, ctr, expected, hours,
@@ -43,6 +43,9 @@ list_rows <- function(found, leads, width) {
     ifelse(sums$lines > 1, sprintf("+%s, ", format_plural(sums$lines - 1L, "query", "queries")),
       ""),
     sprintf("%s of %s  ", format_plural(leads$clicks, "click"), format_count(leads$impressions)),
+    if (!is.null(leads[["volume"]])) {
+      ifelse(is.na(leads$volume), "", sprintf("volume %s  ", format_count(leads$volume)))
+    },
     if (is.null(leads[["decision"]])) {
       ""
     } else {

@@ -17,26 +17,29 @@ run_value <- function(options, files) {
   findings <- kept_find_input(options, input)
   rows <- setDT(as.data.frame(tide_value(findings, options$by, input$settings$rules)))
   emit(options, rows,
-    value_lines(rows, options$top, first_given(input$settings$currency, ""), terminal_width()))
+    value_lines(rows, options$by, options$top, first_given(input$settings$currency, ""),
+      terminal_width()))
 }
 
-value_lines <- function(rows, top, currency, width) {
+value_lines <- function(rows, by, top, currency, width) {
   shown <- utils::head(rows, top)
   # In money where it is known, else in conversions.
   money <- !is.null(rows[["value"]])
   amount <- function(x) ifelse(is.na(x), "", if (money) format_count(x) else format_clicks(x))
   counted <- function(x) ifelse(is.na(x), "", format_clicks(x))
   of <- function(part) amount(shown[[paste0(part, if (money) "_value" else "_conversions")]])
-  free <- name_width(format_path(shown$name), width - 62)
-  cells <- cbind(fit_path(format_path(shown$name), free), format_count(shown$clicks),
-    counted(shown$conversions), ifelse(is.na(shown$conversions), "",
+  figures <- cbind(format_count(shown$clicks), counted(shown$conversions),
+    ifelse(is.na(shown$conversions), "",
       sprintf("%s to %s", counted(shown$conversions_low), counted(shown$conversions_high))),
     if (money) amount(shown$value), of("missed"), of("gain"), format_share(shown$covered))
   head <-
-    c("", "clicks", "conversions", "90 % interval", if (money) "value", "missed", "gain", "covered")
+    c("clicks", "conversions", "90 % interval", if (money) "value", "missed", "gain", "covered")
+  names <- if (by == "query") shown$name else format_path(shown$name)
+  free <- name_width(names, width - sum(apply(nchar(rbind(head, figures)), 2, max) + 2))
+  fit <- if (by == "query") fit_text else fit_path
   unit <- if (!money) "conversions" else if (nzchar(currency)) currency else "money"
   c(
-    column_lines(head, cells),
+    column_lines(c("", head), cbind(fit(names, free), figures)),
     if (nrow(rows) > nrow(shown)) {
       sprintf("... and %s more", format_count(nrow(rows) - nrow(shown)))
     },

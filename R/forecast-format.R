@@ -71,9 +71,9 @@ folder_lines <- function(x, most = 4) {
 # Columns beside each other, numbers to the right.
 column_lines <- function(head, cells) {
   rows <- rbind(head, cells)
-  wide <- apply(nchar(rows), 2, max)
+  wide <- apply(nchar(rows, "width"), 2, max)
   out <- vapply(seq_len(ncol(rows)), function(i) {
-    if (i == 1) sprintf("%-*s", wide[i], rows[, i]) else pad_left(rows[, i], wide[i] + 2)
+    if (i == 1) fit_text(rows[, i], wide[i]) else pad_left(rows[, i], wide[i] + 2)
   }, character(nrow(rows)))
   apply(out, 1, paste, collapse = "")
 }

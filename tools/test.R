@@ -32,7 +32,7 @@ suppressPackageStartupMessages({
   library(inktide)
 })
 data.table::setDTthreads(1)
-source(file.path("tests", "testthat", "helper.R"))
+for (helper in c("helper.R", "helper-columns.R")) source(file.path("tests", "testthat", helper))
 options(inktide_demo = demo())
 
 # What took longest last time begins first; files can be named, without "test-" and ".R".

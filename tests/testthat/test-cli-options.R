@@ -336,6 +336,7 @@ test_that("a line of the last list is explained from it, and worked out again wh
   rows <- fread(text = run("find", "--format", "csv")$out)
   expect_gt(nrow(rows), 0)
   quick <- run("trace", rows$id[1])
+  expect_equal(run("trace", "1")$out, quick$out)
   expect_true(file.exists(file.path(dir, ".inktide-list.json")))
   unlink(file.path(dir, ".inktide-list.json"))
   expect_equal(run("trace", rows$id[1])$out, quick$out)

@@ -10,6 +10,11 @@ past <- function(n = 36, season = 0.3, growth = 0.01, noise = 0.03, seed = 1,
     clicks = 5000 * exp(season * sin(2 * pi * i / 12) + growth * i + rnorm(n, 0, noise)))
 }
 
+past_file <- function() {
+  rows <- past(24)
+  csv("month,clicks", sprintf("%s,%.0f", format(rows$month, "%Y-%m"), rows$clicks))
+}
+
 made_plan <- function(done = 100, chance = 1, month = "2026-10-01", per_month = 5000,
     query = paste("query", seq_along(done))) {
   lines <- data.table(id = "", query = query, page = "/a/", month = as.IDate(month),
@@ -144,7 +149,7 @@ test_that("a plan in YAML is one in a table, each line with a ramp of its own", 
   expect_error(tide_plan(found, table = file), class = "tide_error_columns_missing")
   plan <- made_plan(c(100, 100))
   plan$lines$ramp <- c(1, NA)
-  said <- tide_forecast(past(), months = 3, plan = plan, ramp = 3)
+  said <- tide_forecast(past(24, first = "2024-10-01"), months = 3, plan = plan, ramp = 3)
   first <- said$tasks[month == min(month)]
   expect_equal(first$added[1] / first$added[2], 3, tolerance = 0.05)
   expect_equal(predict(said, "2026-11")$month, as.IDate("2026-11-01"))
@@ -269,7 +274,7 @@ test_that("a plan's targets: a CTR, fixed, late, reached, the best place of othe
   expect_true(all(is.finite(as.matrix(bound$lines[, c("done", "done_low", "done_high")]))))
   # Side by side, over all months, after doing nothing.
   plans <- list(few = tide_plan(found, do = 3), all = all, bound = bound)
-  said <- tide_forecast(past(), months = 3, plan = plans)
+  said <- tide_forecast(past(24, first = "2024-10-01"), months = 3, plan = plans)
   expect_equal(said$sums$plan, c("nothing", "few", "all", "bound"))
   by_plan <- said$months[, .(added = sum(added), total = sum(total)), by = "plan"]
   expect_equal(said$sums$added[-1], by_plan$added)
@@ -348,26 +353,26 @@ test_that("a step to a target is worth what the list says of it", {
 test_that("what was said is held against what came, and misses widen what is said next", {
   store <- tide_store(withr::local_tempdir())
   tide_load(store, tide_example()[["totals"]])
-  rows <- past(36, noise = 0.02)
-  for (known in 24:30) {
+  rows <- past(28, noise = 0.02)
+  for (known in 16:22) {
     inktide:::keep_forecast(store, tide_forecast(tide_history(rows[seq_len(known)]), months = 3))
   }
   # The same forecast is kept once.
-  expect_false(inktide:::keep_forecast(store, tide_forecast(tide_history(rows[1:30]), months = 3)))
-  review <- tide_review(store, tide_history(rows[1:32]))
+  expect_false(inktide:::keep_forecast(store, tide_forecast(tide_history(rows[1:22]), months = 3)))
+  review <- tide_review(store, tide_history(rows[1:24]))
   expect_equal(review$forecasts, 7)
   expect_equal(nrow(review$months), 3 * 6 + 2)
   expect_true(all(review$months$horizon %in% 1:3))
   at <- review$months[1]
   expect_equal(at$came, rows$clicks[rows$month == at$month])
   expect_equal(at$miss, at$came / at$expected - 1)
-  expect_equal(tide_forecast(tide_history(rows[1:32]), months = 2, review = review)$widened, 1,
+  expect_equal(tide_forecast(tide_history(rows[1:24]), months = 2, review = review)$widened, 1,
     tolerance = 0.15)
-  off <- copy(rows)[25:32, "clicks" := 2 * clicks]
-  wide <- tide_forecast(tide_history(rows[1:32]), months = 2,
-    review = tide_review(store, tide_history(off[1:32], keep_unusual = TRUE)))
+  off <- copy(rows)[17:24, "clicks" := 2 * clicks]
+  wide <- tide_forecast(tide_history(rows[1:24]), months = 2,
+    review = tide_review(store, tide_history(off[1:24], keep_unusual = TRUE)))
   expect_gt(wide$widened, 2)
-  plain <- tide_forecast(tide_history(rows[1:32]), months = 2)
+  plain <- tide_forecast(tide_history(rows[1:24]), months = 2)
   expect_gt(wide$months$baseline_high[1], plain$months$baseline_high[1])
 })
 
@@ -389,7 +394,7 @@ test_that("search trends give the season of a short history", {
 
 test_that("the program forecasts, plans, writes a plan that reads back, and reviews", {
   dir <- withr::local_tempdir()
-  months <- csv("month,clicks", sprintf("%s,%.0f", format(past()$month, "%Y-%m"), past()$clicks))
+  months <- past_file()
   said <- program("forecast", "--history", months, "--months", "3", "--format", "csv")
   expect_equal(said$status, 0)
   rows <- fread(text = said$out)
@@ -420,7 +425,7 @@ test_that("a plan takes the list as it was worked out, until data or options are
   writeLines(c("site: https://www.fernmoor.example/", "brand: [fernmoor]"),
     file.path(dir, "inktide.yml"))
   tide_load(tide_store(dir), tide_example()[["pairs"]])
-  months <- csv("month,clicks", sprintf("%s,%.0f", format(past()$month, "%Y-%m"), past()$clicks))
+  months <- past_file()
   run <- function(...) {
     program("forecast", "--history", months, "--do", "3", "--project", dir, "--format", "csv", ...)
   }

@@ -2,7 +2,7 @@ test_that("a usual spread without a low part flags next to nothing; planted ones
   set.seed(2)
   expected <- exp(rnorm(800, 3, 1))
   factor <- exp(rnorm(800, 0, 0.25))
-  page <- seq_along(expected) %/% 3
+  page <- seq_along(expected) %/% 3 + 1
   words <- data.table(query = seq_len(800), word = paste("word", seq_len(800)))
   none <- inktide:::fit_low_ctr(rpois(800, expected * factor), expected, page, words)
   expect_lt(length(inktide:::within_fdr(none$judged$confidence, fdr = 0.1)), 10)

@@ -55,24 +55,35 @@ run_follow <- function(options, files) {
   text <- if (options$view == "pages") {
     format(followed, width = terminal_width(), keep = "--all-days")
   } else if (options$view %in% c("lines", "bands")) {
-    rows_as_text(rows)
+    rows_as_text(rows, terminal_width())
   } else {
     follow_part(followed, options$view, terminal_width())[-1]
   }
   emit(options, rows, text)
 }
 
-# Rows that have no layout of their own.
-rows_as_text <- function(rows, most = 50) {
+# Rows that have no layout of their own: names take what figures leave.
+rows_as_text <- function(rows, width, most = 50) {
   shown <- utils::head(as.data.frame(rows), most)
-  if (!is.null(shown$page)) shown$page <- format_path(shown$page)
-  cells <- lapply(names(shown), function(name) {
+  named <- intersect(c("page", "query"), names(shown))
+  figures <- lapply(setdiff(names(shown), named), function(name) {
     x <- shown[[name]]
-    if (inherits(x, "IDate") || !is.numeric(x)) return(format(c(name, as.character(x))))
-    formatC(c(name, ifelse(is.na(x), "", format(signif(x, 3), trim = TRUE))),
-      width = max(nchar(name), 8))
+    said <- if (inherits(x, "IDate") || !is.numeric(x)) {
+      as.character(x)
+    } else {
+      ifelse(is.na(x), "", format(signif(x, 3), trim = TRUE))
+    }
+    said <- c(name, said)
+    pad_left(said, max(nchar(said, "width")) + 2)
   })
-  c(do.call(paste, c(cells, sep = "  ")),
+  left <- width - sum(vapply(figures, function(of) nchar(of[1], "width"), 0))
+  names <- lapply(named, function(name) {
+    text <- if (name == "page") format_path(shown$page) else shown[[name]]
+    free <- name_width(c(name, text), left %/% length(named), least = 12)
+    fit <- if (name == "page") fit_path else fit_text
+    paste0(c(fit_text(name, free - 1), fit(text, free - 1)), " ")
+  })
+  c(do.call(paste0, c(names, figures)),
     if (nrow(rows) > most) sprintf("... and %s more", format_count(nrow(rows) - most)))
 }
 

@@ -17,6 +17,7 @@ lost_positions <- function(pairs, rows, pair, windows, pages = 2, queries = 3, m
     lower <- at$weighted_2 / at$impressions_2 - at$weighted_1 / at$impressions_1 >= 0.1
     own <- own[lower]
     at <- at[lower]
+    if (!nrow(at)) return(NULL)
     lost_line(lost$page_name[i], lost$by_position[i], at$query_name, at$by_position,
       at$weighted_1 / at$impressions_1, at$weighted_2 / at$impressions_2,
       as.IDate(vapply(own, function(one) slipped_since(rows[which(pair == one)], windows), 0L)))

@@ -98,6 +98,8 @@ tide_curve <- function(summary, level = 0.9, by = NULL, prior = NULL,
   brand <- which(segment_of == "brand")
   used[brand] <- leading_page(cells[brand])
   cut <- cut_floor(summary)
+  # Plain methods say nothing where there are no rows.
+  if (method != "fitted") segments <- segments[segments %in% segment_of[used]]
   fits <- list()
   for (segment in segments) {
     parent <- if (segment == "brand") fits[["non-brand"]]$log_ctr else outside

@@ -13,8 +13,8 @@ curve_rivals <- function(summary) {
   fold <- cells$query %% 5L
   if (length(unique(cells$query)) < 25) {
     abort_tide("There are too few queries to hold some out.",
-      where = sprintf("%d queries", length(unique(cells$query))), fix = "Give a longer window.",
-      class = "thin")
+      where = sprintf("%s.", format_plural(length(unique(cells$query)), "query", "queries")),
+      fix = "Give a longer window, or loosen the filters.", class = "thin")
   }
   ends <- pair_ends(cells)
   clicks <- sum_runs(cells$clicks, ends)
@@ -71,6 +71,7 @@ curve_methods <- list(
   },
   pivot = function(cells, segment, blend) {
     pivot <- rounded_pivot(cells)
+    if (length(pivot$position) == 1) return(rep(log(pivot$ctr), length(curve_knots)))
     # The last filled place stands for those beyond it, the nearest for gaps.
     stats::approx(pivot$position, log(pivot$ctr), curve_knots, method = "constant", f = 0.5,
       rule = 2)$y

@@ -231,6 +231,10 @@ shift_lines <- function(shifts) {
   vapply(split(shifts,
     factor(paste(shifts$date, shifts$event), unique(paste(shifts$date, shifts$event)))),
     function(own) {
+      if (own$touched[1] == 0) {
+        return(sprintf("%s %s: none of its pages is in these data.", format(own$date[1]),
+          own$event[1]))
+      }
       head <- sprintf("%s %s (%s)", format(own$date[1]), own$event[1],
         if (nzchar(own$pages[1])) format_plural(own$touched[1], "page") else "the whole site")
       if (is.na(own$ratio[1])) {

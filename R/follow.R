@@ -145,8 +145,8 @@ leading_queries <- function(rows, coded, leading, lines, findings) {
   weight <- if (leading == "gain") {
     found <- findings$findings
     gain <- tapply(found$gain, paste(query_key(found$query), page_key(found$page)), sum)
-    fcoalesce(as.vector(gain[paste(coded$queries$keys[total$query], coded$pages$keys[total$page])]),
-      0)
+    own <- gain[paste(coded$queries$keys[total$query], coded$pages$keys[total$page])]
+    fcoalesce(as.numeric(own), 0)
   } else {
     total[[leading]]
   }

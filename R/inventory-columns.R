@@ -2,10 +2,16 @@
 # windows; whether a page names what stands beside the brand.
 
 # The rows of brand queries.
-only_brand <- function(at) {
+only_brand <- function(at, words) {
   brand <- at$segment == "brand"
   if (!any(brand)) {
-    abort_argument("brand", "words that some queries contain", "none")
+    abort_tide("No query holds a brand word.",
+      where = if (length(words)) {
+        sprintf("brand words: %s.", paste(words, collapse = ", "))
+      } else {
+        "No brand words are named."
+      },
+      fix = "Name the brand as people type it, or loosen the filters.", class = "nothing_left")
   }
   at$rows <- at$rows[which(brand[at$rows$query])]
   at

@@ -36,6 +36,7 @@
 #'   `left_out`. Methods: `print`, `format`, `tidy`,
 #'   `summary`, `as.data.frame`.
 #' @section Errors: `tide_error_grain` where no table has what a row stands for;
+#'   `tide_error_nothing_left` where modifiers are asked for and no query holds a brand word;
 #'   `tide_error_argument`.
 #' @seealso [tide_trace()] for one of them, [tide_find()] for what to fix.
 #' @examples
@@ -60,7 +61,7 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
   if (with_queries && is.null(curve)) curve <- tide_curve(tide_summary(data, brand = brand))
   at <- if (with_queries) coded_rows(table$rows, curve, brand) else plain_rows(table$rows)
   if (by == "modifier") {
-    at <- only_brand(at)
+    at <- only_brand(at, brand)
     rules$brand <- curve$summary$brand
   }
   label <- inventory_labels(by, at, table, rules)

@@ -71,8 +71,11 @@ pad_left <- function(text, width) paste0(strrep(" ", pmax(0, width - nchar(text,
 
 # Addresses are told apart by their end.
 fit_path <- function(path, width) {
-  long <- nchar(path) > width
-  path[long] <- paste0("\u2026", substring(path[long], nchar(path[long]) - width + 2))
+  long <- which(nchar(path, "width") > width)
+  path[long] <- vapply(strsplit(path[long], ""), function(letters) {
+    wide <- rev(cumsum(rev(nchar(letters, "width"))))
+    paste0("\u2026", paste(letters[wide < width], collapse = ""))
+  }, "")
   fit_text(path, width)
 }
 
@@ -115,5 +118,7 @@ signed_count <- function(x) {
     ifelse(abs(x) < 0.5, "0", paste0(ifelse(x < 0, "-", "+"), format_count(abs(x)))))
 }
 
-# Width of a column of names: what is free, but no wider than they are.
-name_width <- function(names, free) max(16, min(free, max(nchar(names, "width")) + 1))
+# Width of a column of names: what is free, but no wider than they are, and never less than `least`.
+name_width <- function(names, free, least = 16) {
+  max(least, min(free, max(nchar(names, "width")) + 1))
+}

@@ -104,7 +104,7 @@ test_that("what stands beside the brand is listed, with its page and whether tha
   expect_equal(listed$rows$own_page, c(TRUE, FALSE))
   expect_equal(listed$rows$change_14, c(0, 0))
   expect_equal(listed$total$clicks, 6 * 60)
-  expect_error(tide_inventory(as_data(rows), by = "modifier"), class = "tide_error_argument")
+  expect_error(tide_inventory(as_data(rows), by = "modifier"), class = "tide_error_nothing_left")
   # A title that has the brand is not told to take it in.
   summary <- tide_summary(as_data(rows), brand = "fernmoor")
   facts <- withr::local_tempfile(fileext = ".csv")

@@ -135,7 +135,11 @@ parse_call <- function(command, words) {
   if (identical(options$format, "table") && !is.null(options$out)) {
     ending <- c(csv = "csv", json = "json", xlsx = "xlsx", md = "markdown")
     named <- ending[tolower(tools::file_ext(options$out))]
-    if (!is.na(named) && named %in% formats) options$format <- unname(named)
+    if (!is.na(named) && !named %in% formats) {
+      abort_call(sprintf("'inktide %s' writes no such file.", command$name),
+        sprintf("--out %s", options$out), "Name a file that ends in .csv, .json or .txt.")
+    }
+    if (!is.na(named)) options$format <- unname(named)
   }
   if (!is.null(options$format) && !options$format %in% formats) {
     abort_call("Unknown format.", sprintf("--format %s", options$format),

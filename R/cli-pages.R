@@ -122,8 +122,11 @@ brief_lines <- function(brief) {
     pad_left(format_position(brief$position), 5), ifelse(first, "", "  + "), brief$query,
     ifelse(nzchar(brief$missing), sprintf("  (not said: %s)", brief$missing), ""))
   pages <- factor(brief$page, unique(brief$page))
-  c(unlist(lapply(levels(pages), function(page) c(format_path(page), lines[pages == page]))), "",
-    "A line for each section to write, named by its first query; + others that belong there.")
+  wrap_lines(c(
+    unlist(lapply(levels(pages), function(page) c(format_path(page), lines[pages == page]))),
+    "",
+    "A line for each section to write, named by its first query; + others that belong there."),
+    terminal_width())
 }
 
 # Titles, descriptions and headings between readings, the newest first.
@@ -163,10 +166,12 @@ link_lines <- function(links, options) {
   if (!nrow(links)) return("No page says what this page is asked for without linking to it.")
   shown <- utils::head(links, options$top)
   unlist(lapply(seq_len(nrow(shown)), function(i) {
-    c(sprintf("%s (%s, linked from %s, %s from home): \"%s\"", format_path(shown$page[i]),
-      format_plural(shown$clicks[i], "click"), format_plural(shown$linking[i], "page"),
+    c(wrap_lines(sprintf("%s (%s, linked from %s, %s from home): \"%s\"",
+      format_path(shown$page[i]), format_plural(shown$clicks[i], "click"),
+      format_plural(shown$linking[i], "page"),
       if (is.na(shown$depth[i])) "not reached" else format_plural(shown$depth[i], "click"),
       shown$query[i]),
+      terminal_width()),
       strwrap(sprintf("... %s", shown$sentence[i]), terminal_width(), indent = 2, exdent = 2))
   }))
 }
@@ -176,7 +181,7 @@ link_lines <- function(links, options) {
 word_lines <- function(words, top, width) {
   if (!nrow(words)) return("Every query's phrase stands in the title or a heading of its page.")
   shown <- utils::head(words, top)
-  free <- name_width(shown$query, width - 50)
+  free <- name_width(shown$query, width - 40 - max(7, nchar(shown$missing, "width")))
   mark <- function(n) ifelse(n > 0, format_count(n), "-")
   line <- function(query, impressions, position, done, text, cover, missing) {
     sub(" +$", "", paste0(fit_text(query, free), pad_left(impressions, 8), pad_left(position, 6),

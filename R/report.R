@@ -76,6 +76,8 @@ folding <- function(...) {
 
 # Width and height in inches.
 save_figure <- function(figure, file, width = 9, height = 5.5) {
+  # What cannot be drawn says so itself.
+  force(figure)
   write_whole(file, function(path) {
     if (grepl("\\.svg$", file)) {
       svglite::svglite(path, width = width, height = height)

@@ -45,9 +45,9 @@ tide_event_effects <- function(data, events, curve = NULL, brand = NULL, days = 
   check_class(events, "tide_events", "events")
   check_number(days, "days", min = 14)
   check_number(level, "level", min = 0.5, max = 0.999)
+  series <- page_days(data, curve, brand)
   odd <- unusual_dates(site_days_table(data))
-  tibble::as_tibble(event_effects(page_days(data, curve, brand), events$marks, odd$date, days,
-    level))
+  tibble::as_tibble(event_effects(series, events$marks, odd$date, days, level))
 }
 
 event_effects <- function(series, events, odd = NULL, days = 28, level = 0.9) {

@@ -52,10 +52,10 @@ format.tide_findings <- function(x, n = 10, ...) {
   found <- utils::head(leads, n)
   total <- list_total(x)
   head <- sprintf(paste("<tide_findings> %s in %s from %s; together +%s clicks per 30 days (%s to",
-    "%s), %s of the site's"),
+    "%s)%s"),
     format_plural(nrow(x$findings), "finding"), format_plural(nrow(leads), "task"),
     format_plural(x$tested, "tested query x page pair"), format_clicks(total$gain),
-    format_clicks(total$low), format_clicks(total$high), format_share(sum(x$findings$gain_share)))
+    format_clicks(total$low), format_clicks(total$high), site_share_words(x$findings))
   if (!nrow(found)) return(head)
   sums <- task_sums(x$findings, found$task)
   first <- if (nrow(found)) utils::head(found, 3)
@@ -73,6 +73,12 @@ format.tide_findings <- function(x, n = 10, ...) {
     },
     "First steps",
     sprintf("%3d  %s", first$rank, first$action))
+}
+
+# ", 3% of the site's clicks", where the site has any.
+site_share_words <- function(found) {
+  share <- sum(found$gain_share)
+  if (is.na(share)) "" else sprintf(", %s of the site's clicks", format_share(share))
 }
 
 #' @export

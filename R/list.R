@@ -221,7 +221,7 @@ with_position <- function(segments, position) {
 new_findings <- function(found, aside, pairs, curve, summary, assumptions, outside, features = NULL,
     site_pages = NULL) {
   set(found, j = "page_clicks", value = clicks_of_pages(found$page, summary))
-  set(found, j = "gain_share", value = found$gain / site_clicks(summary))
+  set(found, j = "gain_share", value = share_of(found$gain, site_clicks(summary)))
   inner <- c("claims", "identity", "work", "how", "action", "reason")
   columns <- c("rank", "id", setdiff(finding_columns, inner), "gain", "hours", "score", "task",
     "page_clicks", "action", "reason", "gain_share", intersect(worth_columns, names(found)))

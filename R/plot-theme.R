@@ -76,6 +76,7 @@ trend_figure <- function(by_day, events = NULL) {
 weekly_mean <- function(date, value) {
   days <- seq(min(date), max(date), by = "day")
   full <- value[match(days, date)]
+  if (length(full) < 7) return(rep(NA_real_, length(date)))
   stats::filter(full, rep(1 / 7, 7))[match(date, days)]
 }
 

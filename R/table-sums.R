@@ -50,6 +50,9 @@ sum_codes <- function(x, code, size) {
   .Call(sum_by, if (is.integer(x)) x else as.double(x), as.integer(code), as.integer(size))
 }
 
+# Shares of a sum; of nothing there are none.
+share_of <- function(x, sum) if (sum > 0) x / sum else rep(NA_real_, length(x))
+
 # First day of the period a day lies in, counted back from the last day.
 period_start <- function(date, to, length) {
   to - length * ((as.integer(to) - as.integer(date)) %/% length) - (length - 1L)

@@ -30,6 +30,7 @@ tide_watched <- function(data, queries, days = 28, weeks = 13, curve = NULL, bra
   if (!is.null(table)) days <- min(days, max(1, table$days %/% 2L))
   change <- tide_compare(data, by = "query", days = days, curve = curve, brand = brand, fdr = fdr,
     rules = rules, site_days = site_days, events = events, all_days = all_days)
+  if (!inherits(change, "tide_change")) abort_no_queries(names(data$tables))
   moves <- change$moves
   keys <- query_key(moves$name)
   found <- rbindlist(lapply(names(lists), function(list) {

@@ -66,11 +66,14 @@ calls <- function(file, dir) {
     init = c("init", file, "--project", file.path(dir, "i")))
 }
 
+# All of them among the studies, every third one with each change.
+odd_names <- function() {
+  names(odd_data)[if (nzchar(Sys.getenv("INKTIDE_STUDIES"))) TRUE else c(TRUE, FALSE, FALSE)]
+}
+
 test_that("every command gives a result or one error of ours on small and odd data", {
   withr::local_options(warn = 1)
-  # All of them among the studies, every third one with each change.
-  for (name in names(odd_data)[
-      if (nzchar(Sys.getenv("INKTIDE_STUDIES"))) TRUE else c(TRUE, FALSE, FALSE)]) {
+  for (name in odd_names()) {
     file <- csv(odd_data[[name]])
     dir <- withr::local_tempdir()
     for (call in names(calls(file, dir))) {
@@ -92,6 +95,43 @@ test_that("every command gives a result or one error of ours on small and odd da
           label = paste(told, "in the page"))
       }
     }
+  }
+})
+
+test_that("every function gives what prints and draws, or an error of ours, on the same data", {
+  events <- tide_events(csv("date,event,pages", "2026-08-10,Titles rewritten,"))
+  # What one call gives, held to print without a figure that is none and to be drawn.
+  held <- function(said, call) {
+    x <- tryCatch(call, tide_error = function(e) NULL)
+    if (is.null(x)) return(NULL)
+    printed <- paste(utils::capture.output(print(x)), collapse = "\n")
+    expect_false(grepl("(^|[^[:alnum:]/._-])(NaN|-?Inf|NULL)", printed), label = paste(said, printed))
+    draw <- utils::getS3method("autoplot", class(x)[1], TRUE, asNamespace("ggplot2"))
+    figure <- if (!is.null(draw)) tryCatch(draw(x), tide_error = function(e) NULL)
+    if (inherits(figure, "ggplot")) {
+      expect_s3_class(suppressMessages(ggplot2::ggplotGrob(figure)), "gtable")
+    }
+    x
+  }
+  for (name in odd_names()) {
+    data <- held(paste(name, "data"), tide_read(csv(odd_data[[name]]), exported = "2026-12-31"))
+    if (is.null(data)) next
+    found <- held(paste(name, "summary"), tide_summary(data))
+    if (!is.null(found)) found <- held(paste(name, "find"), tide_find(found, min_gain = 0))
+    if (NROW(found$findings)) held(paste(name, "line"), tide_trace(found, found$findings$id[1]))
+    for (by in c("query", "page", "folder", "topic", "pair", "site", "intent", "band", "words")) {
+      held(paste(name, "compare", by), tide_compare(data, by = by, days = 3))
+    }
+    for (by in inktide:::inventory_kinds) held(paste(name, "list", by), tide_inventory(data, by))
+    held(paste(name, "follow"), tide_follow(data, events = events))
+    held(paste(name, "events"), tide_event_effects(data, events))
+    held(paste(name, "watched"), tide_watched(data, "kale seeds"))
+    held(paste(name, "unusual"), tide_unusual(data))
+    explorer <- held(paste(name, "explorer"), tide_explorer(data))
+    if (!is.null(explorer)) {
+      for (by in c("query", "page", "week")) held(paste(name, by), tide_explore(explorer, by))
+    }
+    for (what in c("kale", "/a", "/*")) held(paste(name, what), tide_trace(data, what))
   }
 })
 

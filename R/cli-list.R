@@ -77,10 +77,10 @@ total_line <- function(findings) {
   found <- findings$findings
   total <- list_total(findings)
   sprintf(paste("All %s: +%s clicks per 30 days (90 %% interval %s to %s)%s%s, in %s. gain = if",
-    "done x confidence x chance; if done: extra clicks per 30 days if the finding is real and the step",
-    "works; conf.: that it is real; chance: that the step works; exp.: expected CTR at these",
-    "positions; h: hours; second line: clicks of impressions in the window. In order of %s per",
-    "hour."),
+    "done x confidence x chance; if done: extra clicks per 30 days if the finding is real and the",
+    "step works; conf.: that it is real; chance: that the step works; exp.: expected CTR at",
+    "these positions; h: hours; second line: clicks of impressions in the window. In order of %s",
+    "per hour."),
     format_plural(nrow(task_leads(found)), "task"), format_clicks(total$gain),
     format_clicks(total$low), format_clicks(total$high), worth_text(found),
     site_share_words(found), format_hours(sum(found$hours)),

@@ -19,7 +19,8 @@ format.tide_inventory <- function(x, n = 20, width = 80, ...) {
   wide <- vapply(names(columns), function(of) {
     max(nchar(c(of, columns[[of]], under[[of]]), "width")) + 2L
   }, 0L)
-  shown_trend <- if (is.null(trend)) 0L else max(nchar(trend)) + 2L
+  weeks <- if (!is.null(trend)) format_plural(ncol(x$weekly), "week")
+  shown_trend <- if (is.null(trend)) 0L else max(nchar(c(weeks, trend))) + 2L
   # What a narrow terminal cannot hold goes, the least needed first.
   for (of in intersect(c("searches", "pages", "queries", "exp."), names(columns))) {
     if (sum(wide) + shown_trend + 16 <= width) break
@@ -40,8 +41,7 @@ format.tide_inventory <- function(x, n = 20, width = 80, ...) {
   c(
     wrap_lines(inventory_head(x), width),
     "",
-    line(fit_text(gsub("_", " ", x$by), free), names(columns),
-      if (!is.null(trend)) format_plural(ncol(x$weekly), "week")),
+    line(fit_text(gsub("_", " ", x$by), free), names(columns), weeks),
     unlist(lapply(seq_len(nrow(rows)), of_row)),
     if (nrow(x$rows) > n) sprintf("... and %s more", format_count(nrow(x$rows) - n)),
     if (length(x$would_add)) c("", wrap_lines(x$would_add, width)),

@@ -105,7 +105,8 @@ test_that("every function gives what prints and draws, or an error of ours, on t
     x <- tryCatch(call, tide_error = function(e) NULL)
     if (is.null(x)) return(NULL)
     printed <- paste(utils::capture.output(print(x)), collapse = "\n")
-    expect_false(grepl("(^|[^[:alnum:]/._-])(NaN|-?Inf|NULL)", printed), label = paste(said, printed))
+    expect_false(grepl("(^|[^[:alnum:]/._-])(NaN|-?Inf|NULL)", printed),
+      label = paste(said, printed))
     draw <- utils::getS3method("autoplot", class(x)[1], TRUE, asNamespace("ggplot2"))
     figure <- if (!is.null(draw)) tryCatch(draw(x), tide_error = function(e) NULL)
     if (inherits(figure, "ggplot")) {

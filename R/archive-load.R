@@ -11,7 +11,7 @@
 #' @param exported,columns,date_order,decimal,clicks_above,repeats,progress As in [tide_read()].
 #' @param now Time to write into the history.
 #' @return `tide_load()`: a `tide_load` object, a list with `import` (its number, or `NA` where
-#'   all was held already), `changes` (by table: the `days` it holds, with `rows` and `clicks`,
+#'   all was stored already), `changes` (by table: the `days` it holds, with `rows` and `clicks`,
 #'   the `rows_before` and `clicks_before` that they replace, and `days_unused`, which a newer
 #'   export holds already), `repaired` (how many damaged parts of an earlier load of the same
 #'   rows were written again), `sources` and `left_out`. `tide_undo()`: the store, invisibly.

@@ -19,7 +19,7 @@
 #' @param dir The project's folder. The archive is in its `archive` folder, which is made with
 #'   the first load.
 #' @return `tide_store()`: a `tide_store` object, a list with `dir`; [print()] shows what is
-#'   held. `tide_rebuild()`: the same, after the index was made anew from the records beside the
+#'   stored. `tide_rebuild()`: the same, after the index was made anew from the records next to the
 #'   parts (for parts without a record from the parts themselves: the day of the export is then
 #'   the part's date). An index that was there is kept under another name.
 #' @section Errors: `tide_error_store` where the archive cannot be opened, made or was written by

@@ -116,7 +116,7 @@ read_part_file <- function(store, file, id) {
   path <- file.path(parts_folder(store), file)
   rows <- tryCatch(setDT(as.list(nanoparquet::read_parquet(path))), error = function(e) NULL)
   if (is.null(rows)) {
-    abort_store(store$dir, "A part is damaged and no record tells what it held.",
+    abort_store(store$dir, "A part is damaged and no record says what was in it.",
       "Put it aside, and load its export again after the rebuilding.", sprintf("'%s'", file))
   }
   exported <- as.IDate(as.Date(file.mtime(path), tz = "UTC"))

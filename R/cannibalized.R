@@ -13,7 +13,7 @@
 #'   from day to day; `confidence` is the probability of that by a hidden Markov chain over the
 #'   days, against one page leading throughout. *Splitting*: most weeks show both, near each
 #'   other and none near the top. *Wrong page leads*: the leader's words match less and it is
-#'   passed by; `confidence` from how often both are clicked beside the curve, a share of 0.3 of
+#'   passed by; `confidence` from how often both are clicked against the curve, a share of 0.3 of
 #'   such leaders taken to be clicked about half as often as they should. Where the intended page is
 #'   named (see [tide_rules()]), it is the one to keep, and another that leads is wrong for sure.
 #' @section Formula: if done = clicks of the query at the better page's position with all searches,
@@ -176,7 +176,7 @@ contest_steps <- function(summary, judged, worth) {
       1 / worth$spread, format_count(judged$clicks), 1 / worth$spread, judged$expected, worth$own),
     sprintf("one page at position %.2f: %s searches x %s%.4f on the curve = %.2f clicks",
       judged$held, format_count(judged$searches),
-      ifelse(worth$wider > 1, sprintf("%.2f (page one beside page two) x ", worth$wider), ""),
+      ifelse(worth$wider > 1, sprintf("%.2f (page one to page two) x ", worth$wider), ""),
       worth$at_held / judged$searches / worth$wider, worth$at_held),
     sprintf("if done = (%.2f x %.3f - %.2f x %.3f) x 30 / %d = %.2f", worth$at_held, worth$factor,
       judged$expected, worth$own, as.integer(summary$recent$with_data), worth$done),

@@ -8,8 +8,8 @@
 #'   [tide_event_effects()]. Each change, less that of all pages on that day, is divided by its
 #'   usual size: the luck of counts and how far pages drift apart anyway, from the middle half of
 #'   its days, leaning on that of all pages, so that what truly changed does not hide itself.
-#'   Folders of three pages or more are held against all pages in the same way. The site is held
-#'   against its own other days, where there are `reach` x 6 or more; not its demand, whose
+#'   Folders of three pages or more are compared with all pages in the same way. The site is
+#'   compared with its own other days, where there are `reach` x 6 or more; not its demand, whose
 #'   seasons look just like changes. The largest within `reach` days counts (moving sums);
 #'   p-values are those of Student's t, times 3 for the neighbouring days tried, with the
 #'   false-discovery rate controlled over lines, dates and measures. Days that [tide_unusual()]

@@ -66,7 +66,7 @@ shared_groups <- function() {
       number_option("--min-impressions", "N", "only query x page pairs with so many"),
       number_option("--min-clicks", "N", "only query x page pairs with so many")),
     `How exports are read` = list(
-      text_option("--facts", "FILES", "volumes, titles, values by query or page, to put beside"),
+      text_option("--facts", "FILES", "volumes, titles, values by query or page, to add"),
       text_option("--exported", "DATE",
         "date of the export [the file's, no later than the newest day allows]"),
       number_option("--lag", "N", "unfinished days before the export to leave out [3]"),

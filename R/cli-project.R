@@ -148,7 +148,7 @@ run_check <- function(options, files) {
   if (options$rebuild) {
     folder <- project_folder(options)
     tide_rebuild(if (is.null(folder)) "." else folder)
-    note(options, "The index was rebuilt from the parts; what was there before is kept beside it.")
+    note(options, "The index was rebuilt from the parts; the one before is kept next to it.")
   }
   input <- settle_input(options, files)
   store <- input$store

@@ -8,11 +8,11 @@
 #'   figures are for 30 days, which is said (`scaled`). Days without data do not count, nor do the
 #'   days that [tide_unusual()] finds (bots, outages; `unusual`), unless all are asked for. Clicks
 #'   are those of query rows; where the data hold the site's clicks by day, those with private
-#'   queries are beside them (`all_clicks`).
+#'   queries are given too (`all_clicks`).
 #'
 #'   The clicks of a query on a page are its demand (impressions, those of page two raised to what
 #'   page one would have seen) x what the curve expects at its positions x its own factor (of both
-#'   windows together, held to the curve as in [tide_find()]), and what it has beyond that. The
+#'   windows together, drawn to the curve as in [tide_find()]), and what it has beyond that. The
 #'   change of the product is shared out by the Shapley value, the mean over both orders; the rest
 #'   is CTR at equal position. Where demand or position of a query changed beyond noise and its CTR
 #'   did not, that rest is luck and goes along with the two in proportion. So `by_demand` +

@@ -6,7 +6,7 @@
 #'
 #' @details The ratio of CTR at equal position is the Mantel-Haenszel rate ratio over strata of
 #'   half a position (wider from 20 on). Where brand words are given, each part has a row for its
-#'   queries without brand and one for its brand queries, each held against the same of the rest:
+#'   queries without brand and one for its brand queries, each compared with the same of the rest:
 #'   a page that brand queries lead to is not called better than one they do not. Its interval
 #'   comes from leaving out a fiftieth of the queries at a time (delete-a-group jackknife), so a
 #'   query with many impressions counts as one query. CTR and position come from sums.

@@ -27,7 +27,7 @@
 #' @param site_days Clicks of the site by day (`date`, `clicks`), longer than the windows: where
 #'   they reach a year back, `season` tells what the same weeks did then. `NULL` takes those of
 #'   `data`.
-#' @param events A [tide_events()] object: those that lie in one window only are named beside the
+#' @param events A [tide_events()] object: those that lie in one window only are named with the
 #'   comparison.
 #' @param all_days `TRUE` keeps the days that [tide_unusual()] finds, which windows else leave out.
 #' @param most Of many parts side by side, how many to show; the others become one, `other`.

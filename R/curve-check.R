@@ -1,13 +1,13 @@
 #' Does the curve fit, and what is it made of?
 #'
 #' Residuals of every pair, how many queries stand behind each position, which queries move the
-#' curve most, how far each folder is from it, and which pairs were held down.
+#' curve most, how far each folder is from it, and which pairs were limited.
 #'
 #' @details Residuals are randomised quantile residuals (Dunn, Smyth 1996): normal with variance
 #'   1 where curve and spread fit, whatever the size of a pair. The effective number of queries
 #'   is the squared sum of the weights over the sum of their squares, with the weight that a
-#'   pair's evidence has beside the spread. `share` is a query's part of the weight at its place.
-#'   A pair more than three standard deviations off is held down to three.
+#'   pair's evidence has against the spread. `share` is a query's part of the weight at its place.
+#'   A pair more than three standard deviations off counts as if it were at three.
 #' @param curve A `tide_curve` object.
 #' @param summary The `tide_summary` object it was fitted to.
 #' @param rivals `TRUE` also tells how well the curve, the plain pivot and a power law each
@@ -136,7 +136,7 @@ format.tide_curve_check <- function(x, ...) {
       utils::head(x$influential$query, 3), format_share(utils::head(x$influential$share, 3))),
       collapse = ", ")),
     if (nrow(x$held_down)) {
-      sprintf("  held down, being more than three standard deviations off: %s, such as '%s'",
+      sprintf("  limited to three standard deviations: %s, such as '%s'",
         format_plural(nrow(x$held_down), "pair"), x$held_down$query[1])
     })
 }

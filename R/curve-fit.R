@@ -29,7 +29,7 @@
 #'
 #' Days whose CTR is more than four times off that of the weeks around (tracking that stood
 #' still, bots) are left out and named. A pair more than three standard deviations off (above the
-#' curve on the scale of cube roots, where skewed factors are near normal) is held down to three;
+#' curve on the scale of cube roots, where skewed factors are near normal) counts as at three;
 #' [tide_curve_check()] lists those.
 #'
 #' Which mean it is: that of the pairs which were shown at a position, none counting as more than

@@ -22,8 +22,8 @@ NULL
 #' in a heading, with what saying it there could bring.
 #'
 #' @details What it brings is measured on this site: within pages, queries whose phrase stands in
-#'   title or heading are held against those of which it stands in the text only, or nowhere, by the
-#'   log of their position (weighted least squares with a normal prior on the effect, see
+#'   title or heading are compared with those of which it stands in the text only, or nowhere, by
+#'   the log of their position (weighted least squares with a normal prior on the effect, see
 #'   [tide_assumptions()], `said_effect`). Queries of one page share its strength, so that is like
 #'   against like; but a phrase that was put into a title may have been the page's subject anyway,
 #'   so this is no proof. if done = impressions x own factor x (CTR on the curve at the position

@@ -19,7 +19,7 @@
 #' @param all_days `TRUE` keeps the days that [tide_unusual()] finds, which are else left out.
 #' @return A `tide_follow` object: a list with `pages` (data.table: `page`, `period` (its first
 #'   day), `clicks`, `impressions`, `position`, `ctr`, `expected_ctr` (on the curve, at the
-#'   positions held), `queries` (distinct)), `lines` (`page`, `query`, `period`, `clicks`,
+#'   positions it had), `queries` (distinct)), `lines` (`page`, `query`, `period`, `clicks`,
 #'   `impressions`, `position`, `rank` of the query on its page), `bands` (`page`, `period`,
 #'   `band`, `queries`), `events` (as given; `here` where they touched these pages), `shifts`
 #'   ([tide_event_effects()] of all events), `changes` ([tide_change_points()]), `unusual`
@@ -29,7 +29,7 @@
 #'   `print`, `format`, `tidy` (of `pages`), `summary` (of each page the first and last
 #'   `periods`: clicks of a period, position, CTR `to_curve`, queries), `autoplot`, `plot`.
 #' @section Errors: `tide_error_grain` without dates, queries or pages; `tide_error_follow` where
-#'   no page of that name is held.
+#'   no page of that name is in the data.
 #' @seealso [tide_event_effects()] and [tide_change_points()] for what is more than drift.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
@@ -130,7 +130,7 @@ followed_pages <- function(coded, pages, most) {
     if (length(none)) {
       known <- format_path(coded$pages$names)
       near <- known[utils::head(order(utils::adist(pages[none[1]], known)[1, ]), 3)]
-      abort_tide("No page of that name is held.", where = sprintf("'%s'.", pages[none[1]]),
+      abort_tide("No page of that name is in the data.", where = sprintf("'%s'.", pages[none[1]]),
         fix = sprintf("Did you mean '%s'?", paste(near, collapse = "', '")), class = "follow",
         fault = "call")
     }

@@ -5,7 +5,7 @@
 #'
 #' @param data A `tide_data` object.
 #' @param by What a row stands for: `query`, `page`, `pair` (query x page), `folder`, `topic`,
-#'   `modifier` (of brand queries, what stands beside the brand: "price", "near me"), `country`,
+#'   `modifier` (of brand queries, what stands with the brand: "price", "near me"), `country`,
 #'   `device`, `vertical`, `rich_result`, `day`, `week` or `month`. `NULL`: `query`, or what the
 #'   tables have where they have no queries.
 #' @param sort Name of the column to sort by. `NULL`: clicks, then impressions; of days, weeks and
@@ -18,7 +18,7 @@
 #' @param curve A `tide_curve` object; `NULL` fits it to all of the data.
 #' @param brand Brand words.
 #' @param rules A [tide_rules()] object, for bands, intent and groups of pages.
-#' @param facts A list of [tide_facts()] to put beside queries and pages.
+#' @param facts A list of [tide_facts()] to add to queries and pages.
 #' @return A `tide_inventory` object: a list with `rows` (a data.table: the name under `by`, of
 #'   pairs `query` and `page`; `clicks`, `impressions`, `ctr`, `expected_ctr` (on the site's curve,
 #'   at these positions; missing without queries), `position`, `band`, of queries `intent`,

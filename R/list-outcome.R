@@ -6,7 +6,7 @@
 #' @details For each decision `done` the clicks of its query on its pages over `days` before, and
 #'   over as many since (fewer where fewer have passed, at least 14). The change is that of the
 #'   log of clicks over those expected: for `low_ctr` the clicks that the curve expects at the
-#'   positions held, so that a better or worse position is not taken for a better snippet; for
+#'   positions it had, so that a better or worse position is not taken for a better snippet; for
 #'   other kinds the impressions of the days before, so that position counts, after what the
 #'   untouched queries of the same band of position did, which takes demand and season out.
 #'   Untouched are pairs without a decision. The interval comes from the luck of counts and from

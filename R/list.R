@@ -11,7 +11,7 @@
 #' clicks per 30 days if the finding is real and the step works, with a 90 % interval of its mean
 #' (not of one month's luck). `confidence`: probability that the finding is real. `chance`:
 #' probability that the step works if it is: an assumption by kind (see [tide_assumptions()]),
-#' which counts as ten steps beside those of the kind whose outcome is known ([tide_outcomes()]).
+#' which counts as ten steps against those of the kind whose outcome is known ([tide_outcomes()]).
 #' `score` = gain / hours of work, gain being money where it is known, else clicks.
 #'
 #' A page or query that was first seen within the window (and would have been seen before, had it
@@ -23,7 +23,7 @@
 #' its reason (a sure cannibalized query stays before all else), so the sum of `gain` promises no
 #' click twice.
 #'
-#' With `sessions` and `conversions` (and `value`) of pages put beside by [tide_enrich()], clicks
+#' With `sessions` and `conversions` (and `value`) of pages added by [tide_enrich()], clicks
 #' are also given in conversions and money: the page's rate, drawn to its group's by beta-binomial
 #' empirical Bayes, times `if_done`; intervals include the rate's.
 #'
@@ -68,7 +68,7 @@
 #'   `if_done_conversions` and `if_done_value` with `_low` and `_high`, `gain_conversions` and
 #'   `gain_value`, or where no conversions are known but costs of clicks are, `if_done_cost` and
 #'   `gain_cost` (what these clicks would cost as ads, a stand-in for value), then the facts that
-#'   [tide_enrich()] put beside query and page), `aside` (what was checked and left out: `kind`,
+#'   [tide_enrich()] added to query and page), `aside` (what was checked and left out: `kind`,
 #'   `reason`, `queries`), `how` (lines of arithmetic by id, see [tide_trace()]), `pairs` (every
 #'   query x page pair with its `expected_ctr`, for figures), `curve`, `tested`, `features` (what
 #'   results pages take, see `results_pages`; or `NULL`), `summary`, `assumptions` (those that were

@@ -8,8 +8,8 @@
 #' Two kinds of finding, `falling` and `rising`: pairs whose clicks for a search changed by a
 #' quarter or more between the last four weeks and the four before. Less demand is no fall.
 #'
-#' @section Definition: the log of clicks for a search, beside what the site did as a whole. What
-#'   position makes of it is known from the curve; CTR at equal position is held to how the
+#' @section Definition: the log of clicks for a search, less what the site did as a whole. What
+#'   position makes of it is known from the curve; CTR at equal position is drawn to how the
 #'   site's pairs usually move (a two-groups mixture, as for [low_ctr]). `confidence` is the
 #'   probability that the change is really there.
 #' @section Formula: if done = what was lost, or a third of a rise once more, for 30 days.
@@ -168,7 +168,7 @@ moving_steps <- function(of, done, confidence, down) {
     "four weeks (demand is taken out; impressions beyond position 10.5",
     "raised to what page one would have seen)"),
     of$position, of$ctr),
-    sprintf(paste("change by position on the curve, ln: %.3f beside the middle of all",
+    sprintf(paste("change by position on the curve, ln: %.3f less the median of all",
       "pairs, its noise 0.25 x (1/%s + 1/%s) = %.4f"),
       of$by_position, format_count(of$impressions_1), format_count(of$impressions_2),
       of$position_noise),

@@ -156,8 +156,8 @@ settings_lines <- function(suggested, exports) {
       sprintf("site: %s", yaml_text(suggested$site))
     },
     "",
-    paste("# Words that name you: queries with them are held apart. Guessed where",
-      "evidence stands beside; take out what is wrong."),
+    paste("# Words that name you: queries with them are kept apart. Guessed where",
+      "evidence is given; take out what is wrong."),
     if (NROW(sure)) {
       c("brand:", sprintf("  - %s  # %s", vapply(sure$word, yaml_text, ""), evidence(sure)))
     } else {

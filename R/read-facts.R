@@ -22,7 +22,7 @@
 #'   text; else `NULL`).
 #' @section Errors: `tide_error_file`, `tide_error_columns_missing`, `tide_error_columns_twice`,
 #'   `tide_error_layout`, `tide_error_range` for two currencies or less than none.
-#' @seealso [tide_enrich()] to put them beside queries and pages, [tide_load()] to store them.
+#' @seealso [tide_enrich()] to add them to queries and pages, [tide_load()] to store them.
 #' @examples
 #' file <- tempfile(fileext = ".csv")
 #' writeLines(c("Keyword;Volume;Trend", "kale seeds;1.900;80,90,100"), file)

@@ -12,7 +12,7 @@
 #' Italian, Dutch and Portuguese, or by `columns`. Decimal point or comma, percent or fraction
 #' and the order of day and month are decided by the whole file's own evidence.
 #'
-#' Tables of different grain (different dimensions) are held apart and never added up with each
+#' Tables of different grain (different dimensions) are kept apart and never added up with each
 #' other. CTR is not kept: it is derived from clicks and impressions wherever it is needed.
 #'
 #' @section What is left out: Rows without impressions, without a position, or with more clicks
@@ -37,8 +37,8 @@
 #' said, and sums of such an export are not taken for totals.
 #'
 #' An export that compares two windows (clicks, impressions, CTR and position twice, often with
-#' differences) is read as both: the later window makes the tables, the earlier one stands beside
-#' them for [tide_compare()] and [tide_inventory()]. Dates come from the header or the table of
+#' differences) is read as both: the later window makes the tables, the earlier one is kept
+#' for [tide_compare()] and [tide_inventory()]. Dates come from the header or the table of
 #' filters; which window is the later shows in dates or in words such as "previous", or by
 #' `columns`: the `clicks` named there are the later.
 #'
@@ -77,7 +77,7 @@
 #'   date and query, its rows are coded into a file of the session's own, and [tide_summary()] goes
 #'   through them some at a time, so that memory follows the queries and pages and never the rows.
 #'   Everything else is read as without it.
-#' @param at_once How many rows are gone through at a time; smaller files are held.
+#' @param at_once How many rows are gone through at a time; smaller files are kept in memory.
 #' @return A `tide_data` object: a list with `tables` (one per grain, each a list of `rows`, a
 #'   data.table with texts as factors; `dimensions`; `from`, `to` and `days`, missing without
 #'   dates; `rests_on`, where it was put together from several grains: `grain`, `from`, `to`,

@@ -13,7 +13,7 @@
 #'   little. `confidence` is the probability that the true position lies in the band.
 #' @section Formula: if done = the query's own factor carried along the curve to the target, less
 #'   what it earns today, for 30 days. Impressions grow where the step leads
-#'   to page one: by what the site's own queries did that were on both pages, held to a default
+#'   to page one: by what the site's own queries did that were on both pages, drawn to a default
 #'   of 1.5; search volume, where known, is a ceiling. The chance is 0.35 x target / position;
 #'   with four months of history or more it goes half of the way (in log odds) to the share of
 #'   this site's queries that rose so far in three months by themselves, by position, trend and
@@ -113,7 +113,7 @@ some_steps <- function(step, which) {
 striking_steps <- function(summary, at, target, step, sure) {
   step_lines(sprintf("expected on the curve: %.2f clicks", at$expected), factor_line(at),
     sprintf(
-      "at position %s: %s impressions x %.2f (page one beside page two) x %.4f on the curve = %.2f",
+      "at position %s: %s impressions x %.2f (page one to page two) x %.4f on the curve = %.2f",
       format_place(target), format_count(at$impressions), step$wider, step$there,
       at$impressions * step$wider * step$there),
     sprintf(paste("if done = own factor x (there - today) x 30 / days =",

@@ -1,4 +1,4 @@
-#' Put facts beside queries and pages
+#' Add facts to queries and pages
 #'
 #' Joins search volumes, costs, trends to the queries and titles, conversions, values to the
 #' pages of a summary. What has no match stays missing: it is not zero.

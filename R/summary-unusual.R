@@ -7,13 +7,13 @@
 #' @details Logs of clicks and impressions, less the median of the four weeks around and the
 #'   usual pattern of the week, are divided by their usual size (the median absolute deviation,
 #'   and the luck of counts). Unusual is what is more than five times that and by half or more
-#'   off. Weeks are counted back from the last day and held against the median of nine.
+#'   off. Weeks are counted back from the last day and compared with the median of nine.
 #' @param data A `tide_data` object with dates, or a `tide_months` object from [tide_stored()],
 #'   of which nothing needs to be read.
 #' @return A tibble, oldest first: `from`, `to`, `days`, `what` (`clicks missing`, `seen, not
 #'   clicked`, `clicked beyond the usual`, `few of both`, `surge`, `no rows`), `clicks`,
 #'   `usual_clicks`, `impressions`, `usual_impressions`, `likely` (what it looks like, in words).
-#'   Figures without queries are used where they are held, since they miss nothing.
+#'   Figures without queries are used where there are any, since they miss nothing.
 #' @section Errors: `tide_error_grain` without dates.
 #' @references Rousseeuw, Croux (1993), Journal of the American Statistical Association 88,
 #'   1273-1283 (the median absolute deviation).

@@ -10,7 +10,7 @@
 #' Findings are about the present: they rest on the last `recent_days` days of the window (all of
 #' it where there are no dates), the curve on all of it.
 #'
-#' @param data A `tide_data` object with a table that has queries, or rows that are not held: a
+#' @param data A `tide_data` object with a table that has queries, or rows that are not in memory: a
 #'   `tide_months` object from [tide_stored()], which is reduced month by month, or a `tide_blocks`
 #'   object from [tide_read()].
 #' @param brand Brand words. A query that holds one is a brand query; words of up to four letters

@@ -10,7 +10,7 @@
 #'   path with a star, such as `"/guides/*"`; `"/*"` is the site. Of findings: an id.
 #' @param recent_days How many of the last days to look at; `Inf` for all.
 #' @param rules A [tide_rules()] object, for the bands.
-#' @param facts A list of [tide_facts()] to put beside queries and pages.
+#' @param facts A list of [tide_facts()] to add to queries and pages.
 #' @param ... Not used.
 #' @return A `tide_trace` object: a list with `kind` (`query`, `page` or `folder`), `name`,
 #'   `rows` (best first: `query` and `page`, or of a folder `page` and `queries`, then `clicks`,
@@ -26,7 +26,7 @@
 #' `position`, `clicks`, `impressions`, `curve`: CTR expected there, `expected`: clicks) and
 #' `steps` (from rows to score, in order, to be redone by hand). Methods: `print`, `format`.
 #' @section Errors: `tide_error_finding` for an id that the list does not hold;
-#'   `tide_error_trace` where nothing of that name is held, with the nearest names;
+#'   `tide_error_trace` where nothing of that name is in the data, with the nearest names;
 #'   `tide_error_grain`.
 #' @details A page leads a week when it has the most clicks of the query's pages, of equals the
 #'   most impressions. Weeks count back from the last day.
@@ -121,7 +121,7 @@ find_name <- function(what, queries, pages) {
   known <- c(queries$names, format_path(pages$names))
   near <-
     known[utils::head(order(utils::adist(tolower(what), tolower(known), partial = FALSE)[1, ]), 3)]
-  abort_tide("Neither a query nor a page of that name is held.", where = sprintf("'%s'.", what),
+  abort_tide("No query and no page of that name is in the data.", where = sprintf("'%s'.", what),
     fix = if (endsWith(what, "/") && any(startsWith(format_path(pages$names), what))) {
       sprintf("For all pages below it: '%s*'.", what)
     } else {

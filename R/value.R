@@ -6,12 +6,12 @@
 #' @details Conversions per session of a page lean on its folder's, a folder's on the site's, by as
 #'   much as few sessions tell (beta-binomial empirical Bayes); the value of a conversion leans on
 #'   the site's with the weight of five. A query takes the rate of the page it lands on, times what
-#'   its intent brings beside the page's other queries: that is estimated from pages of one folder
-#'   whose clicks are of different intents (a Poisson regression, held to 1 by few conversions), and
-#'   moves what a page with few sessions leans on, too. What has no page with sessions stays empty.
-#'   Facts come from [tide_enrich()]. The site's clicks are all of them where totals without queries
-#'   are known, private ones at the rate of the others; those of folders, pages and queries are of
-#'   the rows with queries.
+#'   its intent brings against the page's other queries: that is estimated from pages of one folder
+#'   whose clicks are of different intents (a Poisson regression, drawn to 1 by few conversions),
+#'   and moves what a page with few sessions leans on, too. What has no page with sessions stays
+#'   empty. Facts come from [tide_enrich()]. The site's clicks are all of them where totals without
+#'   queries are known, private ones at the rate of the others; those of folders, pages and queries
+#'   are of the rows with queries.
 #' @param findings A `tide_findings` object.
 #' @param by `"site"`, `"folder"`, `"page"` or `"query"`.
 #' @param rules A [tide_rules()] object, whose groups of pages stand for folders.
@@ -37,7 +37,7 @@ tide_value <- function(findings, by = "page", rules = tide_rules()) {
   summary <- findings$summary
   worth <- page_worth(summary, rules)
   if (is.null(worth)) {
-    abort_tide("No page has sessions and conversions.", where = "the facts put beside pages.",
+    abort_tide("No page has sessions and conversions.", where = "the facts of pages.",
       fix = "Bring a table with page, sessions, conversions and, where known, value.",
       class = "facts")
   }

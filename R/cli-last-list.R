@@ -27,10 +27,16 @@ last_list <- function(folder) {
   tryCatch(jsonlite::fromJSON(file), error = function(e) NULL)
 }
 
-# What a list rests on: the version of the program, the settings, the imports of the archive or the
-# files, facts and events.
+# What a list rests on: the version of the program, the settings, the data.
 data_version <- function(input) {
   settings <- file.path(input$folder, "inktide.yml")
+  digest::digest(list(as.character(utils::packageVersion("inktide")),
+    if (file.exists(settings)) readLines(settings, warn = FALSE), input$settings$rules,
+    data_now(input)))
+}
+
+# What the data are now: the imports of the archive or the files, facts, events, pages.
+data_now <- function(input) {
   named <- unlist(lapply(c("enrichments", "events", "results_pages"),
     function(setting) named_files(input$settings, setting)))
   files <- c(if (is.null(input$store)) expand_inputs(input$files)$path, named)
@@ -38,12 +44,9 @@ data_version <- function(input) {
     list(summary(input$store)[c("import", "exported", "rows", "clicks", "undone")],
       lapply(tide_facts(input$store), `[`, c("file", "date", "by")))
   }
-  rests_on <- list(input$settings$rules, input$pages,
-    if (length(files)) file.info(files)[c("size", "mtime")], stored,
+  list(input$pages, if (length(files)) file.info(files)[c("size", "mtime")], stored,
     # What a database holds may be other at any time.
     if (!is.null(input$source)) Sys.time())
-  digest::digest(list(as.character(utils::packageVersion("inktide")),
-    if (file.exists(settings)) readLines(settings, warn = FALSE), rests_on))
 }
 
 # A line of the last list explained, or NULL where the list does not hold it or the data are others.

@@ -67,7 +67,9 @@ several_works <- function(options, sites) {
     progress = function(site) of(site)$progress(site),
     cancel = function(site = names(works)) for (one in site) if (!is.null(works[[one]])) {
       works[[one]]$cancel(one)
-    })
+    },
+    changed = function(site) !is.null(works[[site]]) && works[[site]]$changed(site),
+    again = function(site) of(site)$again(site))
 }
 
 need_callr <- function() {
@@ -116,21 +118,26 @@ chosen_port <- function(port, first = 8170L, tried = 50L) {
 }
 
 # The list is worked out in a process of its own, so that the page answers meanwhile; kept results
-# make it short. What it gives comes as a file.
+# make it short. What it gives comes as a file. changed: whether the data are others since; again
+# works it out anew.
 background_work <- function(options, files, input) {
-  folder <- tempfile("workbench")
-  dir.create(folder, mode = "0700")
-  result <- file.path(folder, "result.rds")
-  said <- file.path(folder, "progress")
-  process <- callr::r_bg(function(...) utils::getFromNamespace("work_out", "inktide")(...),
-    list(options, files, result, said), supervise = TRUE,
-    stderr = file.path(folder, "errors"))
-  held <- NULL
+  folder <- process <- held <- rests_on <- NULL
+  of <- function(name) file.path(folder, name)
+  start <- function() {
+    folder <<- tempfile("workbench")
+    dir.create(folder, mode = "0700")
+    rests_on <<- data_now(input)
+    held <<- NULL
+    process <<- callr::r_bg(function(...) utils::getFromNamespace("work_out", "inktide")(...),
+      list(options, files, of("result.rds"), of("progress")), supervise = TRUE,
+      stderr = of("errors"))
+  }
+  start()
   list(
     held = function(site) {
       if (!is.null(held)) return(held)
-      if (process$is_alive() || !file.exists(result)) return(NULL)
-      read <- readRDS(result)
+      if (process$is_alive() || !file.exists(of("result.rds"))) return(NULL)
+      read <- readRDS(of("result.rds"))
       held <<- workbench_data(read$findings, read$data, input$archive, input$settings, read$events,
         input$title, input$folder, read$explorer)
       if (options$read_only) held$read_only <<- TRUE
@@ -138,15 +145,25 @@ background_work <- function(options, files, input) {
       held
     },
     progress = function(site) {
-      if (!process$is_alive() && !file.exists(result)) {
-        errors <- file.path(folder, "errors")
-        lines <- if (file.exists(errors)) readLines(errors, warn = FALSE)
+      if (!process$is_alive() && !file.exists(of("result.rds"))) {
+        lines <- if (file.exists(of("errors"))) readLines(of("errors"), warn = FALSE)
         return(paste(c("It was stopped, or failed; open the workbench again to start anew.",
           utils::tail(lines, 6)), collapse = " "))
       }
-      if (file.exists(said)) utils::tail(readLines(said, warn = FALSE), 1) else "Starting"
+      if (file.exists(of("progress"))) {
+        utils::tail(readLines(of("progress"), warn = FALSE), 1)
+      } else {
+        "Starting"
+      }
     },
-    cancel = function(site) if (process$is_alive()) process$kill())
+    cancel = function(site) if (process$is_alive()) process$kill(),
+    changed = function(site) {
+      !is.null(held) && is.null(input$source) && !identical(data_now(input), rests_on)
+    },
+    again = function(site) {
+      input <<- settle_input(options, files)
+      start()
+    })
 }
 
 # So many rows are held for tables at most; of more the newest days.

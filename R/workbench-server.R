@@ -8,6 +8,7 @@ serve_session <- function(input, session, work, token, hosts) {
   allowed <- shiny::reactiveVal(FALSE)
   # A render of this session's own making, after a decision.
   turn <- shiny::reactiveVal(0L)
+  stale <- shiny::reactiveVal(FALSE)
   files <- new.env(parent = emptyenv())
   shiny::observeEvent(input$token, {
     if (identical(input$token, token)) allowed(TRUE) else session$close()
@@ -29,7 +30,20 @@ serve_session <- function(input, session, work, token, hosts) {
       return(show(waiting_page(work$progress(state$site)), "wait"))
     }
     files$state <- state
-    show(shown_view(held, state), state$view, held$title)
+    show(paste0(if (stale()) stale_note, shown_view(held, state)), state$view, held$title)
+  })
+  shiny::observe({
+    shiny::req(allowed(), input$state)
+    shiny::invalidateLater(looked_again, session)
+    stale(isTRUE(tryCatch(work$changed(read_state(input$state)$site), error = identity)))
+  })
+  shiny::observeEvent(input$again, {
+    if (!allowed() || !stale()) return()
+    tryCatch(work$again(read_state(input$state)$site), tide_error = function(e) {
+      session$sendCustomMessage("say", list(text = paste(condition_lines(e)[1], e$fix)))
+    })
+    stale(FALSE)
+    turn(turn() + 1L)
   })
   current <- function() if (!is.null(files$state)) work$held(files$state$site)
   act <- function(name, run) {
@@ -83,6 +97,12 @@ shown_view <- function(held, state) {
         paste0("Please report it with the address of this page: ", conditionMessage(e)))
     })
 }
+
+# Milliseconds after which it is looked whether data were loaded meanwhile.
+looked_again <- 10000
+
+stale_note <- paste0("<p class='stale' role='status'>The data changed since this list was worked ",
+  "out. <button type='button' data-again='1'>work it out again</button></p>")
 
 waiting_page <- function(progress) {
   sprintf(paste0("<section class='empty'><h1 tabindex='-1'>Working out the list</h1>",

@@ -42,7 +42,7 @@ tide_workbench <- function(findings, data = NULL, store = NULL, settings = NULL,
   held <- workbench_data(findings, data, store, settings, events, title, settings$folder)
   if (read_only) held$read_only <- TRUE
   workbench_app(list(held = function(site) held, progress = function(site) "",
-    cancel = function(site) NULL), token, title)
+    cancel = function(site) NULL, changed = function(site) FALSE), token, title)
 }
 
 need_shiny <- function() {
@@ -63,7 +63,8 @@ random_token <- function() {
 }
 
 # work: list(sites: names of several sites, or NULL; functions of a site's name: held, which gives
-# the data once they are there, else NULL; progress: what is being done, as text; cancel: stops it).
+# the data once they are there, else NULL; progress: what is being done, as text; cancel: stops it;
+# changed: whether the data are others by now; again: works it out from those).
 workbench_app <- function(work, token, title, hosts = character()) {
   shiny::shinyApp(
     ui = function(request) {

@@ -159,6 +159,7 @@
       keys.hidden = !keys.hidden;
       at.setAttribute("aria-expanded", String(!keys.hidden));
     } else if (hit("cancel")) Shiny.setInputValue("cancel", Math.random(), { priority: "event" });
+    else if (hit("again")) Shiny.setInputValue("again", Math.random(), { priority: "event" });
   });
 
   // A part of the sentence becomes a field, in place.

@@ -1,10 +1,11 @@
 // The workbench as somebody uses it, in a real browser. One line of JSON for each thing that must hold.
-//   node workbench.js MODULES CHROMIUM URL HOSTILE_URL READ_ONLY_URL
+//   node workbench.js MODULES CHROMIUM URL HOSTILE_URL READ_ONLY_URL PROGRAM PROJECT LATER_EXPORT
 "use strict";
-const [,, modules, executablePath, url, hostile, readOnly] = process.argv;
+const [,, modules, executablePath, url, hostile, readOnly, program, project, later] = process.argv;
 const { chromium } = require(modules + "/playwright-core");
 const http = require("http");
 const fs = require("fs");
+const { execFileSync } = require("child_process");
 const axe = fs.readFileSync(modules + "/axe-core/axe.min.js", "utf8");
 
 const must = (name, ok, seen = "") => console.log(JSON.stringify({ name, ok: Boolean(ok), seen: String(seen).slice(0, 500) }));
@@ -212,6 +213,14 @@ const status = (path, headers = {}) => new Promise(resolve => {
 
   const reader = await open(readOnly);
   must("read only has no buttons to decide", await reader.locator("[data-decide]").count() === 0);
+
+  // Data that are loaded meanwhile.
+  execFileSync("Rscript", [program, "load", later, "--project", project], { stdio: "ignore" });
+  await reader.locator(".stale").waitFor({ timeout: 60000 });
+  must("a later load is noticed", (await text(reader)).includes("The data changed"));
+  await accessible(reader, "data changed");
+  await after(reader, () => reader.locator("[data-again]").click());
+  must("and the list is worked out from it", await reader.locator(".stale").count() === 0 && await rows(reader) >= 1);
   await reader.close();
   must("no error in the console", faults.length === 0, faults.join("; "));
   await browser.close();

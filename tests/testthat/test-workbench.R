@@ -192,3 +192,33 @@ test_that("of more rows than memory takes, tables hold the newest days", {
   more <- tide_stored(input$store, days = days + 1)$tables[[1]]$rows
   expect_gt(nrow(more), 2000)
 })
+
+test_that("data loaded meanwhile are noticed, and the list is worked out from them", {
+  skip_if_not_installed("callr")
+  dir <- withr::local_tempdir()
+  writeLines("brand: [fernmoor]", file.path(dir, "inktide.yml"))
+  load <- function(days) {
+    file <- file.path(withr::local_tempdir(), "a.csv")
+    fwrite(made_site(queries = 120, days = days), file)
+    tide_load(tide_store(dir), file, exported = "2026-12-01")
+  }
+  load(40)
+  call <- inktide:::parse_call(c(inktide:::cli_commands()$open, name = "open"),
+    c("--project", dir, "--read-only"))
+  work <- inktide:::background_work(call$options, character(),
+    inktide:::settle_input(call$options, character()))
+  withr::defer(work$cancel(""))
+  worked_out <- function() {
+    for (i in 1:600) if (is.null(held <- work$held(""))) Sys.sleep(0.1) else return(held)
+    stop(work$progress(""))
+  }
+  expect_equal(worked_out()$findings$summary$window$days, 40)
+  expect_false(work$changed(""))
+  load(50)
+  expect_true(work$changed(""))
+  work$again("")
+  expect_false(work$changed(""))
+  expect_equal(worked_out()$findings$summary$window$days, 50)
+  expect_true(work$held("")$read_only)
+  expect_false(work$changed(""))
+})

@@ -65,13 +65,15 @@ test_that("two shards give the same summary and list as files, and are only read
     as.data.frame(rows[, setdiff(names(rows), "CTR"), with = FALSE])
   })
   of_shards <- in_driver_library(function(ports, tables) {
-    for (try in 1:60) {
+    # On a busy machine they take their time to start.
+    for (try in 1:240) {
       writers <- try(lapply(ports,
         function(port) DBI::dbConnect(RClickhouse::clickhouse(), host = "127.0.0.1", port = port)),
         silent = TRUE)
       if (!inherits(writers, "try-error")) break
       Sys.sleep(0.5)
     }
+    if (inherits(writers, "try-error")) stop("the servers do not answer: ", writers)
     ask <- function(k, ...) DBI::dbExecute(writers[[k]], sprintf(...))
     for (name in names(tables)) {
       table <- tables[[name]]

@@ -94,7 +94,7 @@ SEXP order_of_texts(SEXP texts) {
     need(text[i] != NA_STRING, "order_of_texts", "texts, none NA");
     piece[i].at = (int) i;
   }
-  order_from(text, piece, (size_t) rows, 0);
+  if (rows > 1) order_from(text, piece, (size_t) rows, 0);
   SEXP out = PROTECT(allocVector(INTSXP, rows));
   for (R_xlen_t i = 0; i < rows; i++) INTEGER(out)[i] = piece[i].at + 1;
   UNPROTECT(1);

@@ -70,7 +70,7 @@ set_index_apart <- function(store) {
     if (!file.exists(aside)) break
   }
   if (!file.rename(index, aside)) {
-    abort_store(store$dir, "The damaged index cannot be put aside.",
+    abort_store(store$dir, "The damaged index cannot be moved away.",
       "Give yourself the right to write to the folder.")
   }
   aside

@@ -1,5 +1,5 @@
 # Cannibalized: several pages of the site compete for one query and hold it back. Most queries with
-# two pages are harmless; what is harmless is counted by reason, and what is harmful is told apart
+# two pages are harmless; what is harmless is counted by reason, and what is harmful is split
 # by who leads when.
 
 #' Cannibalized
@@ -67,7 +67,8 @@ find_cannibalized <- function(summary, curve, pairs, options) {
   aside <- rbind(aside, aside_lines(judged[judged$harm == "", c("query", "reason")]))
   judged <- judged[judged$harm != ""]
   if (!nrow(judged)) return(no_findings(aside))
-  list(found = cannibalized_findings(summary, curve, pairs, judged), aside = aside)
+  list(found = cannibalized_findings(summary, curve, pairs, judged,
+    options$page_one_views), aside = aside)
 }
 
 aside_lines <- function(rows) {
@@ -87,14 +88,14 @@ brand_left_out <- function(summary, pairs) {
 # Where pages are shown together or take turns at one level, no day shows where one page would
 # stand: what a merge brings is assumed (merge_rise, merge_best, merge_chance).
 
-cannibalized_findings <- function(summary, curve, pairs, judged) {
+cannibalized_findings <- function(summary, curve, pairs, judged, views) {
   # A page that earns more from other queries than one page would bring is not redirected.
   clicks <- sum_codes(pairs$clicks, pairs$page, nrow(summary$pages))
   gives_way <- data.table(query = judged$query, page = judged$other)
   of_query <- pairs$clicks[pairs[gives_way, on = c("query", "page"), which = TRUE]]
   set(judged, j = "other_clicks",
     value = (clicks[judged$other] - fcoalesce(of_query, 0)) * per_month(summary))
-  worth <- contest_done(summary, curve, judged)
+  worth <- contest_done(summary, curve, judged, views)
   set(judged, j = "redirect",
     value = judged$merged & judged$other_clicks < assumed("redirect_share") * worth$done)
   claims <- lapply(seq_len(nrow(judged)), function(i) {
@@ -136,7 +137,7 @@ cannibalized_findings <- function(summary, curve, pairs, judged) {
 # of. Both ends are on the curve and both with the query's own factor, so that its luck so far
 # cancels out; where the wrong page leads, the right one has the usual factor instead. How many
 # searches there are is known to a tenth or so, since pages shown together count one search twice.
-contest_done <- function(summary, curve, judged) {
+contest_done <- function(summary, curve, judged, views) {
   segment <- summary$queries$segment[judged$query]
   nearest <- pmin(judged$stands, judged$held_other)
   spread <- spread_at(curve, nearest, segment)
@@ -146,7 +147,6 @@ contest_done <- function(summary, curve, judged) {
   merged <- judged$merged
   # More people search on page one than on page two; what a day of swapping pages shows already
   # holds that.
-  views <- if (any(merged)) page_one_views(summary) else 1
   wider_at <- function(position) ifelse(
     merged & nearest > assumed("page_one_ends") & position <= assumed("page_one_ends"), views, 1)
   clicks_at <- function(position) {

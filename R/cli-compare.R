@@ -140,7 +140,7 @@ emit_moves <- function(options, compared, rules, lengths = NULL) {
   }
   moves <- compared[[1]]
   if (!is.null(options$why)) return(emit_why(options, moves))
-  drivers <- if (is.null(moves$sides)) utils::head(moves$drivers, 5)$told
+  drivers <- if (is.null(moves$sides)) utils::head(moves$drivers, 5)$sentence
   emit(options, moves$moves, c(
     format(moves, n = options$top, width = terminal_width(), keep = "--all-days"),
     if (length(drivers)) {

@@ -60,7 +60,7 @@ command_trace <- function(shared) {
   list(
     job = paste("one query's pages, one page's queries, a folder's pages, or a finding's",
       "arithmetic by its id or its rank"),
-    files = "QUERY-OR-URL-OR-ID-OR-RANK [FILE...]",
+    files = "WHAT [FILE...]",
     example = "inktide trace \"radish spacing\" export.csv",
     options = c(shared, list(number_option("--top", "N", "rows of the table [25]", 25),
       figure_option(), events_option(), results_pages_option())),
@@ -73,7 +73,7 @@ run_trace <- function(options, files) {
       "Name a query or a page, as in: inktide trace \"tomato seeds\"")
   }
   input <- settle_input(options, files[-1])
-  what <- ranked_id(input$folder, files[1])
+  what <- last_list_ids(input$folder, files[1], names = TRUE)
   if (what != files[1]) note(options, sprintf("  rank %s of the last list: %s", files[1], what))
   if (grepl("^[A-Z]-[0-9a-f]{10}$", what)) {
     # Filters of this call ask for another list than the last one.

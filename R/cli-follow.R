@@ -66,24 +66,18 @@ run_follow <- function(options, files) {
 rows_as_text <- function(rows, width, most = 50) {
   shown <- utils::head(as.data.frame(rows), most)
   named <- intersect(c("page", "query"), names(shown))
-  figures <- lapply(setdiff(names(shown), named), function(name) {
-    x <- shown[[name]]
-    said <- if (inherits(x, "IDate") || !is.numeric(x)) {
-      as.character(x)
-    } else {
-      ifelse(is.na(x), "", format(signif(x, 3), trim = TRUE))
-    }
-    said <- c(name, said)
-    pad_left(said, max(nchar(said, "width")) + 2)
-  })
-  left <- width - sum(vapply(figures, function(of) nchar(of[1], "width"), 0))
-  names <- lapply(named, function(name) {
-    text <- if (name == "page") format_path(shown$page) else shown[[name]]
-    free <- name_width(c(name, text), left %/% length(named), least = 12)
-    fit <- if (name == "page") fit_path else fit_text
-    paste0(c(fit_text(name, free - 1), fit(text, free - 1)), " ")
-  })
-  c(do.call(paste0, c(names, figures)),
+  head <- setdiff(names(shown), named)
+  figures <- do.call(cbind, lapply(shown[head], function(x) {
+    if (inherits(x, "IDate") || !is.numeric(x)) return(as.character(x))
+    ifelse(is.na(x), "", format(signif(x, 3), trim = TRUE))
+  }))
+  left <- (width - columns_width(head, figures)) %/% length(named) - 2
+  names <- do.call(cbind, lapply(named, function(name) {
+    if (name == "query") return(fit_text(shown$query, name_width(shown$query, left, least = 12)))
+    path <- format_path(shown$page)
+    fit_path(path, name_width(path, left, least = 12))
+  }))
+  c(column_lines(c(named, head), cbind(names, figures), length(named)),
     if (nrow(rows) > most) sprintf("... and %s more", format_count(nrow(rows) - most)))
 }
 

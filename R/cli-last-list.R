@@ -65,28 +65,18 @@ explain_last <- function(input, id) {
     last$assumptions[[lines$kind[row]]])
 }
 
-# Words that are ranks become the ids that the last list had there.
-last_list_ids <- function(folder, words) {
-  ranks <- grepl("^[0-9]+$", words)
-  leads <- if (any(ranks)) last_leads(folder)
-  if (is.null(leads)) return(words)
-  at <- match(as.integer(words[ranks]), leads$rank)
-  if (anyNA(at)) {
-    abort_call(sprintf("The last list has no rank %s.", words[ranks][is.na(at)][1]),
+# Words that are ranks become the ids that the last list had there. names: words that are no rank of
+# it may be names, and stay.
+last_list_ids <- function(folder, words, names = FALSE) {
+  ranks <- grepl("^[0-9]{1,9}$", words)
+  last <- if (any(ranks)) last_list(folder)
+  if (is.null(last)) return(words)
+  leads <- task_leads(as.data.table(last$findings)[!is.na(rank)])
+  ids <- leads$id[match(as.integer(words[ranks]), leads$rank)]
+  if (names) return(replace(words, ranks, fcoalesce(ids, words[ranks])))
+  if (anyNA(ids)) {
+    abort_call(sprintf("The last list has no rank %s.", words[ranks][is.na(ids)][1]),
       sprintf("It has %s.", format_plural(nrow(leads), "task")), "Name a rank of it, or an id.")
   }
-  replace(words, ranks, leads$id[at])
-}
-
-# The same of one word, which may also be a query: it stays where no line has that rank.
-ranked_id <- function(folder, word) {
-  leads <- if (grepl("^[0-9]{1,6}$", word)) last_leads(folder)
-  at <- if (!is.null(leads)) match(as.integer(word), leads$rank)
-  if (is.null(at) || is.na(at)) word else leads$id[at]
-}
-
-# The first line of each task of the last list, or NULL.
-last_leads <- function(folder) {
-  last <- last_list(folder)
-  if (!is.null(last)) task_leads(as.data.table(last$findings)[!is.na(rank)])
+  replace(words, ranks, ids)
 }

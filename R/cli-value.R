@@ -35,7 +35,7 @@ value_lines <- function(rows, by, top, currency, width) {
   head <-
     c("clicks", "conversions", "90 % interval", if (money) "value", "missed", "gain", "covered")
   names <- if (by == "query") shown$name else format_path(shown$name)
-  free <- name_width(names, width - sum(apply(nchar(rbind(head, figures)), 2, max) + 2), least = 12)
+  free <- name_width(names, width - columns_width(head, figures), least = 12)
   fit <- if (by == "query") fit_text else fit_path
   unit <- if (!money) "conversions" else if (nzchar(currency)) currency else "money"
   c(

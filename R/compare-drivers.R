@@ -6,7 +6,7 @@
 # changed the same way for all to have. Out: the largest change first: kind (one query, whole page,
 # one page, whole folder, topic without a page), name, change (clicks per 30 days), by (the query
 # or page that drives it, or ""), share (of the change, or of the parts that went along), parts
-# (queries or pages looked at: those with 5 clicks or more), told (a sentence).
+# (queries or pages looked at: those with 5 clicks or more), sentence.
 change_drivers <- function(basis, site, rules = tide_rules(), most = 0.8) {
   pairs <- basis$pairs
   site <- log(site$ratio)
@@ -22,9 +22,9 @@ change_drivers <- function(basis, site, rules = tide_rules(), most = 0.8) {
   out[]
 }
 
-driver_lines <- function(kind, name, change, by, share, parts, told) {
+driver_lines <- function(kind, name, change, by, share, parts, sentence) {
   data.table(kind = kind, name = name, change = change, by = by, share = share, parts = parts,
-    told = told)
+    sentence = sentence)
 }
 
 # Real movers among the wholes, and which of their parts make the change.

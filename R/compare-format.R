@@ -28,8 +28,8 @@ table_lines <- function(x, table, width) {
     paste0(name, paste0(pad_left(cells, c(8, 8, 8, 8, 9, 8, 9)), collapse = ""), real)
   }
   signs <- c("change", part_names)
-  cells <- do.call(cbind, c(list(format_count(table$clicks_before)),
-    list(format_count(table$clicks_after)),
+  cells <- do.call(cbind, c(
+    lapply(c("clicks_before", "clicks_after"), function(of) format_count(table[[of]])),
     lapply(signs, function(of) signed_count(table[[of]]))))
   c(line(fit_text(x$level, free), c(heads, "change", "demand", "position", "CTR", "new/lost"), ""),
     vapply(seq_len(nrow(table)),

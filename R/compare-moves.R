@@ -43,7 +43,7 @@
 #'   the oldest), and for windows `drivers` (what drives what, the largest change first: `kind`,
 #'   which is `one query`, `whole page`, `one page`, `whole folder` or `topic without a page`;
 #'   `name`, `change`, `by`: the query or page that drives it, `share` of the change or of the parts
-#'   that went along, `parts` looked at, `told`: a sentence) and `lost_positions` (the pages whose
+#'   that went along, `parts` looked at, `sentence`) and `lost_positions` (the pages whose
 #'   positions cost most, with their queries: `page`, `page_clicks`, `query`, `clicks`,
 #'   `position_before`, `position_after`, `since`). Methods: `print`, `format`, `tidy`, `summary`
 #'   (of the site), `autoplot`, `plot`.

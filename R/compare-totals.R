@@ -1,4 +1,4 @@
-# Without queries: totals of parts, or of two windows, side by side. What differs can be told, why
+# Without queries: totals of parts, or of two windows, side by side. What differs can be said, why
 # cannot: at equal position only queries can be compared.
 
 # Whether the split takes a table without queries: none with queries has it, one without does.

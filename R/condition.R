@@ -28,7 +28,7 @@
 #' | `tide_error_decimal` | thousands and decimals look alike | `file`, `lines`, `column` |
 #' | `tide_error_not_date` | a cell is no date of an export | `file`, `lines`, `column` |
 #' | `tide_error_repeats` | rows stand twice with different figures, and no column tells why | |
-#' | `tide_error_date_order` | day and month cannot be told apart | `file`, `lines`, `column` |
+#' | `tide_error_date_order` | day and month cannot be distinguished | `file`, `lines`, `column` |
 #' | `tide_error_range` | a figure is out of its range | `file`, `lines`, `column` |
 #' | `tide_error_event` | an event has no name | `file`, `lines`, `column` |
 #' | `tide_error_sheet` | a sheet of decisions cannot be read | `file` |

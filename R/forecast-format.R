@@ -68,16 +68,6 @@ folder_lines <- function(x, most = 4) {
     80)
 }
 
-# Columns beside each other, numbers to the right.
-column_lines <- function(head, cells) {
-  rows <- rbind(head, cells)
-  wide <- apply(nchar(rows, "width"), 2, max)
-  out <- vapply(seq_len(ncol(rows)), function(i) {
-    if (i == 1) fit_text(rows[, i], wide[i]) else pad_left(rows[, i], wide[i] + 2)
-  }, character(nrow(rows)))
-  apply(out, 1, paste, collapse = "")
-}
-
 forecast_heading <- function(x) {
   sprintf("%s of the months after %s (%s whole months known, from %s)",
     sub("^(.)", "\\U\\1", x$history$of, perl = TRUE), format_month(x$made),

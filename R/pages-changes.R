@@ -6,7 +6,7 @@
 #' @return A tibble, the newest first: `page`, `date` (of the reading that shows it), `since` (of
 #'   the reading before: the change was made between both), `field` (`title`, `description`,
 #'   `heading`, `headings`, `canonical`, `noindex`, `words` where they grew or fell by a fifth, or
-#'   `page` where the page came or went), `before`, `now`.
+#'   `page` where the page is new or gone), `before`, `now`.
 #' @section Errors: `tide_error_store`.
 #' @seealso [tide_pages_read()]
 #' @examplesIf requireNamespace("nanoparquet", quietly = TRUE)

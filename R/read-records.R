@@ -90,7 +90,7 @@ read_cells <- function(place, columns, text, nrows = Inf) {
     colClasses = list(character = unname(columns[text])))
   setnames(rows, names(columns))
   if (nrow(rows) != min(nrows, place$records)) {
-    abort_tide("The rows of the file cannot be told apart.",
+    abort_tide("The rows of the file cannot be distinguished.",
       where = sprintf("'%s': %s of %s.", place$label, format_count(nrow(rows)),
         format_plural(place$records, "row")),
       fix = "Export it again, with quotes around every text.", class = "layout", file = place$label)

@@ -76,7 +76,7 @@ check_decimal <- function(read, columns, place) {
     open <- which(read$point[[column]] != read$comma[[column]])
     if (length(open)) {
       abort_cells(open, columns[[column]], column, place,
-        "Thousands and decimals cannot be told apart",
+        "Thousands and decimals cannot be distinguished",
         "Say which sign is for decimals by `decimal`: point or comma.", "decimal",
         argument = "decimal")
     }
@@ -168,7 +168,7 @@ parse_date <- function(x, place, order = NULL, rows = seq_along(x)) {
   distinct <- unique(text)
   date <- distinct_dates(trimws(distinct), order)
   if (identical(date, "ambiguous")) {
-    refuse(which(!is.na(text))[1], "Day and month cannot be told apart",
+    refuse(which(!is.na(text))[1], "Day and month cannot be distinguished",
       "Say which comes first by `date_order`: dmy or mdy.", "date_order", argument = "date_order")
   }
   bad <- which(text %in% distinct[is.na(date)] | is.na(text))

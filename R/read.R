@@ -185,8 +185,8 @@ read_inputs <- function(files, how, progress) {
     if (!is.na(beside) && length(parts) == 1 && is.null(parts[[1]]$source)) {
       parts[[1]]$filters <- loose$filters[[beside]]
     }
-    # Alone, a table is read without what nobody asked for; beside others, its rows are told apart
-    # by all it has.
+    # Alone, a table is read without what nobody asked for; beside others, its rows differ by
+    # all it has.
     limited <- any(vapply(parts, function(part) !is.null(part$filters), NA))
     if (nrow(inputs) > 1 || length(parts) > 1 || limited) how$dimensions <- dimension_names
     lapply(parts, function(part) {

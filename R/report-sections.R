@@ -105,7 +105,7 @@ report_moves <- function(moves, most = 8) {
     })
   paste0("<section id='moved'><h2>What changed</h2>",
     paste0("<p>", escape(said), "</p>", collapse = ""),
-    list_part(utils::head(moves$drivers, 5)$told), list_part(lost_position_lines(moves)),
+    list_part(utils::head(moves$drivers, 5)$sentence), list_part(lost_position_lines(moves)),
     inline_svg(ggplot2::autoplot(moves), site[1], height = 4),
     plain_table(rows, setdiff(names(rows), c("Page", "By week", "Significant")),
       soft = !shown$real & line),

@@ -52,7 +52,7 @@ format.tide_rules <- function(x, ...) {
   c(
     "<tide_rules>",
     sprintf("  brand: %s",
-      if (length(x$brand)) paste(x$brand, collapse = ", ") else "not told apart"),
+      if (length(x$brand)) paste(x$brand, collapse = ", ") else "no words named"),
     sprintf("  intent: %s", lists(x$intent)),
     sprintf("  page groups: %s",
       if (length(x$page_groups)) lists(x$page_groups) else "by first folder"),

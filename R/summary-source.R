@@ -120,8 +120,8 @@ reduce_source <- function(scope, recent_from, split) {
     course = source_course(scope, reduced, spelt)))
 }
 
-# Neighbouring days of one pair are told by runs of three days, evenly spread, where all days would
-# be more rows than are looked at.
+# Neighbouring days of one pair are known from runs of three days, evenly spread, where all days
+# would be more rows than are looked at.
 source_blend <- function(scope, reduced, run = 3L) {
   days <- sort(scope$slices$day)
   rows <- sum(scope$slices$rows)

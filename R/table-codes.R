@@ -27,5 +27,6 @@ fold_levels <- function(x) {
 # Each text once, in the order of its bytes, which is the same everywhere.
 sorted_texts <- function(texts) {
   once <- unique(as.character(texts))
+  once <- once[!is.na(once)]
   once[.Call(order_of_texts, once)]
 }

@@ -69,7 +69,7 @@ fit_text <- function(text, width) {
 
 pad_left <- function(text, width) paste0(strrep(" ", pmax(0, width - nchar(text, "width"))), text)
 
-# Addresses are told apart by their end.
+# Addresses differ at their end.
 fit_path <- function(path, width) {
   long <- which(nchar(path, "width") > width)
   path[long] <- vapply(strsplit(path[long], ""), function(letters) {
@@ -121,4 +121,20 @@ signed_count <- function(x) {
 # Width of a column of names: what is free, but no wider than they are, and never less than `least`.
 name_width <- function(names, free, least = 16) {
   max(least, min(free, max(nchar(names, "width")) + 1))
+}
+
+# Columns of a table with their heads: the first `left` are names, the others figures, to the right.
+column_lines <- function(head, cells, left = 1) {
+  rows <- rbind(head, cells)
+  wide <- apply(nchar(rows, "width"), 2, max)
+  out <- vapply(seq_len(ncol(rows)), function(i) {
+    if (i > left) return(pad_left(rows[, i], wide[i] + 2))
+    paste0(if (i > 1) "  ", fit_text(rows[, i], wide[i]))
+  }, character(nrow(rows)))
+  apply(out, 1, paste, collapse = "")
+}
+
+# How much of the line such columns of figures take.
+columns_width <- function(head, cells) {
+  sum(apply(nchar(rbind(head, cells), "width"), 2, max) + 2)
 }

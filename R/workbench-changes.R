@@ -129,7 +129,7 @@ change_table <- function(held, compared, level) {
 
 change_sums <- function(compared) {
   site <- compared$site
-  drivers <- utils::head(compared$drivers, 4)$told
+  drivers <- utils::head(compared$drivers, 4)$sentence
   windows <- if (is.null(compared$sides)) compared$windows
   paste0(if ("from" %in% names(windows)) {
     sprintf("<p class='soft'>%s compared with %s</p>",

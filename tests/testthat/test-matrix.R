@@ -100,6 +100,7 @@ test_that("every command gives a result or one error of ours on small and odd da
 
 test_that("every function gives what prints and draws, or an error of ours, on the same data", {
   events <- tide_events(csv("date,event,pages", "2026-08-10,Titles rewritten,"))
+  withr::local_pdf(nullfile())
   # What one call gives, held to print without a figure that is none and to be drawn.
   held <- function(said, call) {
     x <- tryCatch(call, tide_error = function(e) NULL)

@@ -23,7 +23,7 @@ clickhouse_config <- function(dir, ports, own) {
     file.path(dir, "users.xml"))
 }
 
-# Out: the ports of two servers that know of each other.
+# Out: the ports of two servers that know of each other, and what both have written to their logs.
 local_clickhouse <- function(test = parent.frame()) {
   server <- Sys.which("clickhouse-server")
   if (!nzchar(server) && file.exists("/usr/sbin/clickhouse-server")) {
@@ -46,11 +46,11 @@ local_clickhouse <- function(test = parent.frame()) {
       Sys.chmod(c(dir, dirname(dir)), "0755")
       command <- c("setpriv", "--reuid=65534", "--regid=65534", "--clear-groups", command)
     }
-    process <- callr::process$new(command[1], command[-1], wd = own, stdout = NULL,
-      stderr = NULL)
+    process <- callr::process$new(command[1], command[-1], wd = own,
+      stdout = file.path(own, "out"), stderr = "2>&1")
     withr::defer(process$kill(), envir = test)
   }
-  ports
+  list(ports = ports, logs = file.path(dir, rep(ports, each = 3), c("out", "err", "log")))
 }
 
 in_driver_library <- function(f, ...) {
@@ -60,11 +60,11 @@ in_driver_library <- function(f, ...) {
 
 test_that("two shards give the same summary and list as files, and are only read", {
   skip_unless_studies()
-  ports <- local_clickhouse()
+  servers <- local_clickhouse()
   tables <- lapply(example_tables(), function(rows) {
     as.data.frame(rows[, setdiff(names(rows), "CTR"), with = FALSE])
   })
-  of_shards <- in_driver_library(function(ports, tables) {
+  of_shards <- in_driver_library(function(ports, logs, tables) {
     # On a busy machine they take their time to start.
     for (try in 1:240) {
       writers <- try(lapply(ports,
@@ -73,7 +73,10 @@ test_that("two shards give the same summary and list as files, and are only read
       if (!inherits(writers, "try-error")) break
       Sys.sleep(0.5)
     }
-    if (inherits(writers, "try-error")) stop("the servers do not answer: ", writers)
+    if (inherits(writers, "try-error")) {
+      told <- unlist(lapply(Filter(file.exists, logs), readLines, warn = FALSE))
+      stop("the servers do not answer: ", writers, paste(utils::tail(told, 40), collapse = "\n"))
+    }
     ask <- function(k, ...) DBI::dbExecute(writers[[k]], sprintf(...))
     for (name in names(tables)) {
       table <- tables[[name]]
@@ -108,7 +111,7 @@ test_that("two shards give the same summary and list as files, and are only read
       error = identity), "tide_error_source")
     list(results = results, refused = refused, away = away)
   },
-    ports, tables)
+    servers$ports, servers$logs, tables)
   files <- of_files()
   found <- tide_find(files)$findings
   for (own in of_shards$results) {

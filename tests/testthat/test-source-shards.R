@@ -36,7 +36,8 @@ local_clickhouse <- function(test = parent.frame()) {
   dir <- withr::local_tempdir(.local_envir = test)
   ports <- c(httpuv::randomPort(20000, 29000), httpuv::randomPort(30000, 39000))
   root <- Sys.info()[["user"]] == "root"
-  for (port in ports) {
+  # Who lets go of a process ends it: all are held until the test is over.
+  processes <- lapply(ports, function(port) {
     own <- file.path(dir, port)
     dir.create(file.path(own, "data"), recursive = TRUE)
     clickhouse_config(own, ports, port)
@@ -46,10 +47,10 @@ local_clickhouse <- function(test = parent.frame()) {
       Sys.chmod(c(dir, dirname(dir)), "0755")
       command <- c("setpriv", "--reuid=65534", "--regid=65534", "--clear-groups", command)
     }
-    process <- callr::process$new(command[1], command[-1], wd = own,
-      stdout = file.path(own, "out"), stderr = "2>&1")
-    withr::defer(process$kill(), envir = test)
-  }
+    callr::process$new(command[1], command[-1], wd = own, stdout = file.path(own, "out"),
+      stderr = "2>&1")
+  })
+  withr::defer(for (process in processes) process$kill(), envir = test)
   list(ports = ports, logs = file.path(dir, rep(ports, each = 3), c("out", "err", "log")))
 }
 
@@ -65,7 +66,6 @@ test_that("two shards give the same summary and list as files, and are only read
     as.data.frame(rows[, setdiff(names(rows), "CTR"), with = FALSE])
   })
   of_shards <- in_driver_library(function(ports, logs, tables) {
-    # On a busy machine they take their time to start.
     for (try in 1:240) {
       writers <- try(lapply(ports,
         function(port) DBI::dbConnect(RClickhouse::clickhouse(), host = "127.0.0.1", port = port)),

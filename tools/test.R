@@ -35,13 +35,16 @@ data.table::setDTthreads(1)
 for (helper in c("helper.R", "helper-columns.R")) source(file.path("tests", "testthat", helper))
 options(inktide_demo = demo())
 
-# What took longest last time begins first; files can be named, without "test-" and ".R".
-times_file <- file.path(".build", "test-times.rds")
+# What took longest last time begins first, where nobody knows yet what has studies in it; files can
+# be named, without "test-" and ".R".
+times_file <- file.path(".build", if (all) "test-times-all.rds" else "test-times.rds")
 times <- if (file.exists(times_file)) readRDS(times_file) else numeric()
 files <- list.files("tests/testthat", "^test-.*[.]R$")
 named <- setdiff(commandArgs(TRUE), "all")
 if (length(named)) files <- intersect(sprintf("test-%s.R", named), files)
-files <- files[order(-ifelse(is.na(times[files]), Inf, times[files]))]
+studies <- vapply(file.path("tests/testthat", files),
+  function(file) length(grep("skip_unless_studies", readLines(file))), 0)
+files <- files[order(-ifelse(is.na(times[files]), Inf, times[files]), -studies)]
 
 run_file <- function(file) {
   said <- tempfile()

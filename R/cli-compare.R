@@ -237,15 +237,14 @@ parse_lengths <- function(text) {
 
 # For the report: the last 28 days against the 28 before, where there are days enough; or the two
 # windows of an export that compares them and tells their days.
-site_moves <- function(options, input, data) {
+site_moves <- function(options, input, data, recent, curve) {
   compared <- if (!inherits(data, "tide_promised")) earlier_beside(data, c("query", "page"))
   if (!is.null(compared) && !is.na(compared$from)) {
     return(tide_compare(data, by = "page", brand = input$settings$rules$brand,
       rules = input$settings$rules, events = events_input(options, input)))
   }
-  held <- site_days_table(data)
-  data <- last_rows(options, input, data, 90)
-  if (dated_days(data) < 56) return(NULL)
-  tide_compare(data, site_days = held, days = 28, by = "page", brand = input$settings$rules$brand,
-    rules = input$settings$rules, events = events_input(options, input))
+  if (dated_days(recent) < 56) return(NULL)
+  tide_compare(recent, site_days = site_days_table(data), days = 28, by = "page", curve = curve,
+    brand = input$settings$rules$brand, rules = input$settings$rules,
+    events = events_input(options, input))
 }

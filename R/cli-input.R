@@ -293,10 +293,9 @@ dated_days <- function(data) {
 }
 
 # The whole site, for the report.
-site_walk <- function(options, input, data) {
-  data <- last_rows(options, input, data, 90)
-  if (!is.null(pick_table(data, c("query", "page")))) {
-    tide_trace(data, "/*", rules = input$settings$rules)
+site_walk <- function(input, recent) {
+  if (!is.null(pick_table(recent, c("query", "page")))) {
+    tide_trace(recent, "/*", rules = input$settings$rules)
   }
 }
 

@@ -53,12 +53,11 @@ signs_coloured <- function(lines, options) {
 }
 
 # For the report: the queries of the last days.
-site_inventory <- function(options, input, data, findings) {
-  data <- last_rows(options, input, data, 90)
-  if (is.null(pick_table(data, "query"))) return(NULL)
-  if (!chose_window(options)) data <- tide_filter(data, days = 90)
-  days <- dated_days(data)
-  tide_inventory(data, curve = findings$curve, rules = input$settings$rules,
+site_inventory <- function(options, input, recent, findings) {
+  if (is.null(pick_table(recent, "query"))) return(NULL)
+  if (!chose_window(options)) recent <- tide_filter(recent, days = 90)
+  days <- dated_days(recent)
+  tide_inventory(recent, curve = findings$curve, rules = input$settings$rules,
     windows = Filter(function(length) 2 * length <= days, c(7, 28)),
     facts = facts_input(options, input))
 }

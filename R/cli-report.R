@@ -22,20 +22,37 @@ run_report <- function(options, files) {
   } else {
     "report.html"
   }
-  tide_report(findings, out, title = if (is.null(options$title)) input$title else options$title,
-    site = site_walk(options, input, data), moves = site_moves(options, input, data),
-    followed = site_followed(options, input, data, findings),
-    inventory = site_inventory(options, input, data, findings),
-    parts = site_parts(options, input, data),
-    watched = report_watched_queries(options, input, data),
-    forecast = site_forecast(options, input, data, findings))
+  write_report(options, input, data, findings, out,
+    title = if (is.null(options$title)) input$title else options$title)
   say(out)
+}
+
+# Every part of the report. What tells of now rests on the rows of the last 90 days, which are read
+# once.
+write_report <- function(options, input, data, findings, out, title) {
+  recent <- last_rows(options, input, data, 90)
+  curve <- recent_curve(input, data, recent, findings)
+  tide_report(findings, out, title = title, site = site_walk(input, recent),
+    moves = site_moves(options, input, data, recent, curve),
+    followed = site_followed(options, input, data, findings),
+    inventory = site_inventory(options, input, recent, findings),
+    parts = site_parts(options, input, data), 
+    watched = report_watched_queries(input, recent, curve),
+    forecast = site_forecast(options, input, data, findings))
+}
+
+# The curve of the last 90 days, on which comparisons rest: that of the findings where they have no
+# other days. NULL where there are no two windows.
+recent_curve <- function(input, data, recent, findings) {
+  if (dated_days(recent) < 14) return(NULL)
+  if (!inherits(data, "tide_promised") && dated_days(recent) <= 90) return(findings$curve)
+  tide_curve(tide_summary(tide_filter(recent, days = 90), brand = input$settings$rules$brand))
 }
 
 # The months ahead, with the tasks that are worth doing; NULL where too few months are known or the
 # package for it is not there.
 site_forecast <- function(options, input, data, findings) {
-  if (!suppressMessages(requireNamespace("forecast", quietly = TRUE))) return(NULL)
+  if (!nzchar(system.file(package = "forecast"))) return(NULL)
   known <- chosen_files(options, input, "history")
   history <- tryCatch(tide_history(if (is.null(known)) data else known[1],
     events = events_input(options, input)),
@@ -118,13 +135,7 @@ run_demo <- function(options, files) {
   dir.create(file.path(dir, "figures"), showWarnings = FALSE)
   save_figure(ggplot2::autoplot(findings$curve), files[3])
   save_figure(ggplot2::autoplot(findings), files[4])
-  tide_report(findings, files[1], title = "Fernmoor Seeds", site = site_walk(options, input, data),
-    moves = site_moves(options, input, data),
-    followed = site_followed(options, input, data, findings),
-    inventory = site_inventory(options, input, data, findings),
-    parts = site_parts(options, input, data),
-    watched = report_watched_queries(options, input, data),
-    forecast = site_forecast(options, input, data, findings))
+  write_report(options, input, data, findings, files[1], title = "Fernmoor Seeds")
   emit(utils::modifyList(options, list(out = files[2], quiet = TRUE)), findings$findings, NULL)
   say(c(
     "",

@@ -65,10 +65,8 @@ say_watched <- function(store, settings) {
 }
 
 # For the report: the watched queries, where there are any and days to compare.
-report_watched_queries <- function(options, input, data) {
-  if (!length(input$settings$watched)) return(NULL)
-  data <- last_rows(options, input, data, 90)
-  if (dated_days(data) < 14) return(NULL)
+report_watched_queries <- function(input, recent, curve) {
+  if (!length(input$settings$watched) || dated_days(recent) < 14) return(NULL)
   rules <- input$settings$rules
-  tide_watched(data, input$settings$watched, brand = rules$brand, rules = rules)
+  tide_watched(recent, input$settings$watched, curve = curve, brand = rules$brand, rules = rules)
 }

@@ -143,7 +143,10 @@ part_labels <- function(made, table, by, rules) {
       sums <- sums_by(made$rows, c("query", "page"), c("clicks", "impressions"))
       fcoalesce(head_terms(keys, leading_pages(sums, length(keys)))[code], "other")
     },
-    tolower(as.character(table$rows[[by]])))
+    {
+      texts <- as_levels(table$rows[[by]])
+      tolower(levels(texts))[texts]
+    })
 }
 
 # Labels beyond the ones seen most become "other".

@@ -118,10 +118,11 @@ contest_figure <- function(findings, most = 6) {
   }))
   long[, "query" := factor(long$query, unique(long$query[order(long$order)]))]
   deepest <- min(60, max(long$position[long$leads], na.rm = TRUE) * 2)
-  long <- long[is.na(long$position) | long$position <= deepest]
+  set(long, which(long$position > deepest), "position", NA_real_)
   colours <- c(keep = ink$main, other = ink$second)
   ggplot2::ggplot(long, ggplot2::aes(.data$day, .data$position, colour = .data$side)) +
-    ggplot2::geom_line(linewidth = 0.4, na.rm = TRUE, alpha = 0.6) +
+    stretch_lines(unbroken(long, c("query", "side"), "day", "position"), linewidth = 0.4,
+      alpha = 0.6) +
     ggplot2::geom_point(ggplot2::aes(shape = .data$leads, size = .data$leads), fill = "white",
       na.rm = TRUE) + ggplot2::facet_wrap("query", ncol = 3) +
     ggplot2::scale_y_reverse(breaks = c(1, 5, 10, 20, 30, 40, 50)) +

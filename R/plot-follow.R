@@ -58,15 +58,13 @@ positions_figure <- function(followed) {
     list(ggplot2::geom_text(data = ends, ggplot2::aes(label = fit_label(.data$query, 30),
       x = as.Date(followed$from), y = deepest, colour = .data$colour),
       hjust = 0, vjust = 0, size = 3.1),
-      ggplot2::scale_x_date(date_labels = "%b", expand = ggplot2::expansion(0.02)))
+      month_axis(followed$from, followed$to, ggplot2::expansion(0.02)))
   }
-  gaps <- period_runs(lines)
+  gaps <- unbroken(lines, c("page", "query"))
   ggplot2::ggplot(gaps, ggplot2::aes(.data$at, .data$value)) +
-    ggplot2::geom_line(data = gaps[gaps$rank > named],
-      ggplot2::aes(group = paste(.data$query, .data$run)), colour = ink$plain, linewidth = 0.35) +
-    ggplot2::geom_line(data = gaps[gaps$rank <= named],
-      ggplot2::aes(group = paste(.data$query, .data$run), colour = line_colours[.data$rank]),
-      linewidth = 0.8) + (if (length(unique(lines$at)) <= 40) {
+    stretch_lines(gaps[gaps$rank > named], linewidth = 0.35, colour = ink$plain) +
+    stretch_lines(gaps[gaps$rank <= named],
+      ggplot2::aes(group = .data$stretch, colour = line_colours[.data$rank])) + (if (length(unique(lines$at)) <= 40) {
       ggplot2::geom_point(data = lead, ggplot2::aes(colour = .data$colour), size = 1)
     }) + label + ggplot2::scale_colour_identity() + ggplot2::scale_y_continuous(
       breaks = -log(c(1, 2, 3, 5, 10, 20, 50, 100)),
@@ -77,35 +75,25 @@ positions_figure <- function(followed) {
         if (length(pages) > 1) "; blue: the query that leads the page, grey: the next" else ""))
 }
 
-# A line breaks where a period is missing: `run` numbers the unbroken stretches.
-period_runs <- function(lines) {
-  lines <- copy(lines)
-  setorderv(lines, c("page", "query", "at"))
-  lines[, "run" := cumsum(is.na(value)), by = c("page", "query")]
-  lines[!is.na(lines$value)]
-}
-
 ctr_figure <- function(followed) {
   pages <- unique(followed$pages$page)
   own <- copy(followed$pages)
   own[, c("panel", "at") := list(factor(path_labels(pages)[match(page, pages)]), as.Date(period))]
   long <- rbind(data.table(own[, c("page", "panel", "at")], query = "CTR", value = own$ctr),
     data.table(own[, c("page", "panel", "at")], query = "expected", value = own$expected_ctr))
-  gaps <- period_runs(long)
+  gaps <- unbroken(long, c("page", "query"))
   ends <- last_by(gaps, c("page", "query"), "at")
   ends[, "value" := spread_apart(value, max(gaps$value) / if (length(pages) > 1) 9 else 16),
     by = "page"]
   colours <- c(CTR = ink$main, expected = ink$soft)
-  ggplot2::ggplot(gaps,
-    ggplot2::aes(.data$at, .data$value, group = paste(.data$query, .data$run))) +
-    ggplot2::geom_line(data = gaps[gaps$query == "expected"], colour = ink$soft, linewidth = 0.5,
-      linetype = "42") +
-    ggplot2::geom_line(data = gaps[gaps$query == "CTR"], colour = ink$main, linewidth = 0.8) +
+  ggplot2::ggplot(gaps, ggplot2::aes(.data$at, .data$value)) +
+    stretch_lines(gaps[gaps$query == "expected"], linewidth = 0.5, linetype = "42",
+      colour = ink$soft) + stretch_lines(gaps[gaps$query == "CTR"], colour = ink$main) +
     ggplot2::geom_text(data = ends,
       ggplot2::aes(label = .data$query, colour = colours[.data$query]), hjust = 0,
       nudge_x = as.numeric(followed$to - followed$from) / 60, size = 3.1) +
-    ggplot2::scale_colour_identity() + ggplot2::scale_x_date(date_labels = "%b",
-      expand = ggplot2::expansion(c(0.02, if (length(pages) > 1) 0.28 else 0.12))) +
+    ggplot2::scale_colour_identity() + month_axis(followed$from, followed$to,
+      ggplot2::expansion(c(0.02, if (length(pages) > 1) 0.28 else 0.12))) +
     ggplot2::scale_y_continuous(labels = format_rate, limits = c(0, NA)) + panels(pages) +
     ggplot2::labs(x = NULL, y = NULL,
       title = follow_title(followed, "CTR against what the curve expects"),
@@ -121,7 +109,7 @@ bands_figure <- function(followed) {
     ggplot2::geom_col(ggplot2::aes(fill = .data$band),
       width = if (followed$by == "week") 6 else 1) +
     ggplot2::scale_fill_manual(values = band_shades(bands$band), name = "position") +
-    ggplot2::scale_x_date(date_labels = "%b", expand = ggplot2::expansion(0.02)) +
+    month_axis(followed$from, followed$to, ggplot2::expansion(0.02)) +
     ggplot2::scale_y_continuous(labels = scales::label_comma(),
       expand = ggplot2::expansion(c(0, 0.05))) + panels(pages) +
     ggplot2::labs(x = NULL, y = NULL,

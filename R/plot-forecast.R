@@ -37,9 +37,9 @@ autoplot.tide_forecast <- function(object, what = c("fan", "tasks"), known = 24,
   }
   if (!is.null(months[["plan"]])) {
     ends <- months[months$month == max(months$month)]
-    figure <- figure + ggplot2::geom_line(data = months,
-      ggplot2::aes(y = .data$total, group = .data$plan), colour = ink$second, linewidth = 0.9,
-      linetype = "31") + ggplot2::geom_text(data = ends,
+    figure <- figure + stretch_lines(unbroken(months, "plan", "month", "total"),
+      ggplot2::aes(y = .data$total, group = .data$stretch), linewidth = 0.9, linetype = "31",
+      colour = ink$second) + ggplot2::geom_text(data = ends,
         ggplot2::aes(y = .data$total, label = .data$plan), hjust = 1, vjust = -0.8, size = 3.2,
         colour = ink$second)
   }

@@ -33,6 +33,21 @@ position_axis <- function(until) {
     limits = c(1, until * 1.12), expand = ggplot2::expansion(c(0.03, 0.02)))
 }
 
+# Dates of a narrow panel: the first days of some months; where there are not two of them, of thirds
+# of the days.
+month_axis <- function(from, to, expand) {
+  days <- seq(as.Date(from), as.Date(to), by = "day")
+  firsts <- days[format(days, "%d") == "01"]
+  months <- length(firsts) >= 2
+  breaks <- if (months) {
+    firsts[seq(1, length(firsts), by = ceiling(length(firsts) / 6))]
+  } else {
+    days[1 + length(days) %/% 3 * 0:2]
+  }
+  ggplot2::scale_x_date(breaks = breaks, date_labels = if (months) "%b" else "%d %b",
+    expand = expand)
+}
+
 # Bands of position, the best darkest.
 band_shades <- function(bands) {
   stats::setNames(grDevices::colorRampPalette(c(ink$main, "#c9d6e2"))(nlevels(bands)),
@@ -54,6 +69,26 @@ event_marks <- function(events, from, to) {
       collapse = "\n"))
 }
 
+# Values over time as unbroken lines: rows with a known value, `stretch` numbering what stands
+# between two gaps of each `by`. A period without a value must have a row.
+unbroken <- function(rows, by, at = "at", value = "value") {
+  rows <- copy(rows)
+  setorderv(rows, c(by, at))
+  missing <- is.na(rows[[value]])
+  set(rows, j = "stretch", value = cumsum(missing | !duplicated(rows[, by, with = FALSE])))
+  rows[!missing]
+}
+
+# Layers of these stretches; a value between two gaps is a dot.
+stretch_lines <- function(rows, mapping = ggplot2::aes(group = .data$stretch), linewidth = 0.8,
+    linetype = "solid", ...) {
+  long <- rows[, .I[.N > 1L], by = "stretch"]$V1
+  list(ggplot2::geom_line(mapping, data = rows[long], linewidth = linewidth,
+    linetype = linetype, ...),
+    ggplot2::geom_point(mapping, data = rows[!seq_len(nrow(rows)) %in% long],
+      size = 1.5 * linewidth, ...))
+}
+
 # Clicks and impressions by day, with a seven-day mean over them.
 
 trend_figure <- function(by_day, events = NULL) {
@@ -63,9 +98,9 @@ trend_figure <- function(by_day, events = NULL) {
       mean = weekly_mean(by_day$date, by_day[[figure]]))
   }))
   ggplot2::ggplot(long, ggplot2::aes(.data$date, .data$value)) +
-    ggplot2::geom_line(colour = ink$plain, linewidth = 0.3) +
-    ggplot2::geom_line(ggplot2::aes(y = .data$mean), colour = ink$main, linewidth = 0.8,
-      na.rm = TRUE) + ggplot2::facet_wrap("figure", ncol = 1, scales = "free_y") +
+    stretch_lines(unbroken(long, "figure", "date"), linewidth = 0.3, colour = ink$plain) +
+    stretch_lines(unbroken(long, "figure", "date", "mean"),
+      ggplot2::aes(y = .data$mean, group = .data$stretch), colour = ink$main) + ggplot2::facet_wrap("figure", ncol = 1, scales = "free_y") +
     ggplot2::scale_y_continuous(limits = c(0, NA), labels = scales::label_comma()) +
     ggplot2::labs(x = NULL, y = NULL, title = "By day",
       subtitle = "thin: days; thick: mean of seven days", caption = marks$caption) + marks$layers +

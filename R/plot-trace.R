@@ -39,10 +39,10 @@ weeks_figure <- function(trace, named) {
     data.table(full[, c("name", "week")], figure = "clicks a week", value = full$clicks),
     data.table(full[, c("name", "week")], figure = "position", value = -full$position))
   long[, "week" := as.Date(long$week)]
-  # What is far below the named ones would press them together.
+  # What is far below the named ones would press them together: its line has gaps there.
   deepest <-
     1.5 * max(-long$value[long$figure == "position" & long$name %in% leading], na.rm = TRUE)
-  long <- long[!(long$figure == "position" & (-long$value > deepest) %in% TRUE)]
+  set(long, which(long$figure == "position" & -long$value > deepest), "value", NA_real_)
   context <- long[!long$name %in% leading]
   lead <- long[long$name %in% leading]
   lead[, "label" := fit_label(if (side == "page") format_path(lead$name) else lead$name, 28)]
@@ -51,10 +51,11 @@ weeks_figure <- function(trace, named) {
   ends[, "value" :=
     spread_apart(ends$value, diff(range(long$value[long$figure == "position"], na.rm = TRUE)) / 11)]
   span <- as.numeric(diff(range(long$week)))
-  ggplot2::ggplot(long, ggplot2::aes(.data$week, .data$value, group = .data$name)) +
-    ggplot2::geom_line(data = context, colour = ink$plain, linewidth = 0.3, na.rm = TRUE) +
-    ggplot2::geom_line(data = lead, ggplot2::aes(colour = .data$colour), linewidth = 0.8,
-      na.rm = TRUE) + ggplot2::geom_point(data = lead, ggplot2::aes(colour = .data$colour),
+  by <- c("figure", "name")
+  ggplot2::ggplot(long, ggplot2::aes(.data$week, .data$value)) +
+    stretch_lines(unbroken(context, by, "week"), linewidth = 0.3, colour = ink$plain) +
+    stretch_lines(unbroken(lead, by, "week"),
+      ggplot2::aes(group = .data$stretch, colour = .data$colour)) + ggplot2::geom_point(data = lead, ggplot2::aes(colour = .data$colour),
       size = 1.3, na.rm = TRUE) + ggplot2::geom_text(data = ends,
       ggplot2::aes(label = .data$label, colour = .data$colour, x = max(long$week)), hjust = 0,
       nudge_x = span / 60, size = 3.3) + ggplot2::scale_colour_identity() +

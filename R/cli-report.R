@@ -36,7 +36,7 @@ write_report <- function(options, input, data, findings, out, title) {
     moves = site_moves(options, input, data, recent, curve),
     followed = site_followed(options, input, data, findings),
     inventory = site_inventory(options, input, recent, findings),
-    parts = site_parts(options, input, data), 
+    parts = site_parts(options, input, data),
     watched = report_watched_queries(input, recent, curve),
     forecast = site_forecast(options, input, data, findings))
 }

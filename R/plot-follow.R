@@ -64,7 +64,8 @@ positions_figure <- function(followed) {
   ggplot2::ggplot(gaps, ggplot2::aes(.data$at, .data$value)) +
     stretch_lines(gaps[gaps$rank > named], linewidth = 0.35, colour = ink$plain) +
     stretch_lines(gaps[gaps$rank <= named],
-      ggplot2::aes(group = .data$stretch, colour = line_colours[.data$rank])) + (if (length(unique(lines$at)) <= 40) {
+      ggplot2::aes(group = .data$stretch, colour = line_colours[.data$rank])) +
+    (if (length(unique(lines$at)) <= 40) {
       ggplot2::geom_point(data = lead, ggplot2::aes(colour = .data$colour), size = 1)
     }) + label + ggplot2::scale_colour_identity() + ggplot2::scale_y_continuous(
       breaks = -log(c(1, 2, 3, 5, 10, 20, 50, 100)),

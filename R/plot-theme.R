@@ -100,7 +100,8 @@ trend_figure <- function(by_day, events = NULL) {
   ggplot2::ggplot(long, ggplot2::aes(.data$date, .data$value)) +
     stretch_lines(unbroken(long, "figure", "date"), linewidth = 0.3, colour = ink$plain) +
     stretch_lines(unbroken(long, "figure", "date", "mean"),
-      ggplot2::aes(y = .data$mean, group = .data$stretch), colour = ink$main) + ggplot2::facet_wrap("figure", ncol = 1, scales = "free_y") +
+      ggplot2::aes(y = .data$mean, group = .data$stretch), colour = ink$main) +
+    ggplot2::facet_wrap("figure", ncol = 1, scales = "free_y") +
     ggplot2::scale_y_continuous(limits = c(0, NA), labels = scales::label_comma()) +
     ggplot2::labs(x = NULL, y = NULL, title = "By day",
       subtitle = "thin: days; thick: mean of seven days", caption = marks$caption) + marks$layers +

@@ -55,8 +55,9 @@ weeks_figure <- function(trace, named) {
   ggplot2::ggplot(long, ggplot2::aes(.data$week, .data$value)) +
     stretch_lines(unbroken(context, by, "week"), linewidth = 0.3, colour = ink$plain) +
     stretch_lines(unbroken(lead, by, "week"),
-      ggplot2::aes(group = .data$stretch, colour = .data$colour)) + ggplot2::geom_point(data = lead, ggplot2::aes(colour = .data$colour),
-      size = 1.3, na.rm = TRUE) + ggplot2::geom_text(data = ends,
+      ggplot2::aes(group = .data$stretch, colour = .data$colour)) +
+    ggplot2::geom_point(data = lead, ggplot2::aes(colour = .data$colour), size = 1.3,
+      na.rm = TRUE) + ggplot2::geom_text(data = ends,
       ggplot2::aes(label = .data$label, colour = .data$colour, x = max(long$week)), hjust = 0,
       nudge_x = span / 60, size = 3.3) + ggplot2::scale_colour_identity() +
     ggplot2::scale_x_date(expand = ggplot2::expansion(c(0.02, 0.38))) +

@@ -9,7 +9,8 @@
 #'   queries without brand and one for its brand queries, each compared with the same of the rest:
 #'   a page that brand queries lead to is not called better than one they do not. Its interval
 #'   comes from leaving out a fiftieth of the queries at a time (delete-a-group jackknife), so a
-#'   query with many impressions counts as one query. CTR and position come from sums.
+#'   query with many impressions counts as one query; it is never narrower than the luck of counts
+#'   makes it (Greenland, Robins), which a few queries can hide. CTR and position come from sums.
 #' @return A `tide_comparison` object: a list with `parts` (`segment`, `side` (`all`, or
 #'   `non-brand` and `brand`), `queries`, `pages`, `clicks`, `impressions`, `ctr`, `position`,
 #'   `click_share`, `impression_share` (of all rows), where its impressions stand: `positions_1_3`,
@@ -20,7 +21,8 @@
 #'   compare at equal position; or `NULL`). Without queries, what needs them is missing; `by` is
 #'   then `window` for two windows. Methods: `print`, `tidy`, `plot`, `autoplot`.
 #' @references Mantel, Haenszel (1959), Journal of the National Cancer Institute 22, 719-748.
-#'   Efron, Tibshirani (1993), An Introduction to the Bootstrap, chapter 11.
+#'   Efron, Tibshirani (1993), An Introduction to the Bootstrap, chapter 11. Greenland, Robins
+#'   (1985), Biometrics 41, 55-68.
 #' @param x,object A `tide_comparison` object.
 #' @param ... Not used.
 #' @name tide_comparison
@@ -177,7 +179,8 @@ compare_part <- function(name, own, rest, all) {
   }))
 }
 
-# Mantel-Haenszel rate ratio over strata, with a jackknife over groups of queries.
+# Mantel-Haenszel rate ratio over strata, with a jackknife over groups of queries, and at least the
+# variance of counts.
 ratio_at_equal_position <- function(own, rest) {
   none <- list(ratio = NA_real_, low = NA_real_, high = NA_real_, chance = NA_real_)
   strata <- intersect(own$stratum, rest$stratum)
@@ -206,7 +209,10 @@ ratio_at_equal_position <- function(own, rest) {
   without <- without[is.finite(without)]
   k <- length(without)
   if (k < 5) return(none)
-  se <- sqrt((k - 1) / k * sum((without - mean(without))^2))
+  total <- pmax(all$n1 + all$n0, 1)
+  of_counts <- sum((all$a + all$b) * all$n1 * all$n0 / total^2) /
+    (sum(all$a * all$n0 / total) * sum(all$b * all$n1 / total))
+  se <- sqrt(max((k - 1) / k * sum((without - mean(without))^2), of_counts))
   reach <- stats::qt(0.95, k - 1) * se
   list(ratio = ratio, low = exp(log(ratio) - reach), high = exp(log(ratio) + reach),
     chance = stats::pt(log(ratio) / se, k - 1))

@@ -7,7 +7,9 @@
 #' @details Logs of clicks and impressions, less the median of the four weeks around and the
 #'   usual pattern of the week, are divided by their usual size (the median absolute deviation,
 #'   and the luck of counts). Unusual is what is more than five times that and by half or more
-#'   off. Weeks are counted back from the last day and compared with the median of nine.
+#'   off; what is missing is told where ten or more are usual, since of fewer there may be none by
+#'   chance.
+#'   Weeks are counted back from the last day and compared with the median of nine.
 #' @param data A `tide_data` object with dates, or a `tide_months` object from [tide_stored()],
 #'   of which nothing needs to be read.
 #' @return A tibble, oldest first: `from`, `to`, `days`, `what` (`clicks missing`, `seen, not
@@ -49,6 +51,9 @@ unusual_kinds <- data.table(what = c("clicks missing", "seen, not clicked",
   likely = c("tracking stood still", "bots, or places nobody clicks",
     "double counting, or a results page that sent everyone here", "an outage or a partial export",
     "demand: a campaign, the press, a holiday", "the export lacks the day"))
+
+# Of so many a day, one without any is no chance: one day in 20,000 (Poisson).
+surely_shown <- 10
 
 # The single days of unusual runs: data.table(date, what, likely).
 unusual_dates <- function(days) {
@@ -110,12 +115,14 @@ unusual_runs <- function(days, size, least = 21) {
   usual <- lapply(list(clicks = clicks, impressions = impressions), usual_counts,
     weekday = if (size == 1L) as.integer(from) %% 7L, wide = if (size == 1L) 29L else 9L)
   off <- Map(distance, list(clicks, impressions), usual)
-  far <- lapply(off, function(o) abs(o$z) > 5 & abs(o$log) > log(1.5))
+  far <- Map(function(o, usual) {
+    abs(o$z) > 5 & abs(o$log) > log(1.5) & (o$log > 0 | usual >= surely_shown)
+  }, off, usual)
   # What goes half as far along with the other is off as well.
   off <- Map(function(own, far, other, other_far) ifelse(
     far | other_far & own$log * sign(other$log) > abs(other$log) / 2, sign(own$log), 0),
     off, far, rev(off), rev(far))
-  kind <- ifelse(impressions == 0 & usual$impressions > 1, "no rows",
+  kind <- ifelse(impressions == 0 & usual$impressions >= surely_shown, "no rows",
     ifelse(off[[1]] < 0 & off[[2]] < 0, "few of both",
       ifelse(off[[1]] > 0 & off[[2]] > 0, "surge",
         ifelse(off[[1]] < 0, "clicks missing",

@@ -140,8 +140,8 @@ recent_window <- function(from, to, days, by_day) {
 
 # A day without rows is missing where days have so many impressions that none is no chance; dates
 # that are weeks or months have all their days.
-days_counted <- function(by_day, days, enough = 10) {
-  if (days_each(sort(by_day$date)) > 1 || mean(by_day$impressions) < enough) return(days)
+days_counted <- function(by_day, days) {
+  if (days_each(sort(by_day$date)) > 1 || mean(by_day$impressions) < surely_shown) return(days)
   min(days, nrow(by_day))
 }
 

@@ -9,7 +9,28 @@ test_that("the ratio at equal position is the Mantel-Haenszel rate ratio of the 
     impressions = rep(impressions, 25), weighted = 0)
   got <- inktide:::ratio_at_equal_position(side(table$a, table$n1), side(table$b, table$n0))
   expect_equal(got$ratio, by_hand)
-  expect_equal(got$low, got$high, tolerance = 1e-6)
+  # Where all queries are alike there is only the luck of counts: of one stratum 1/a + 1/b.
+  one <- inktide:::ratio_at_equal_position(side(c(10, 0), c(100, 0)), side(c(5, 0), c(100, 0)))
+  expect_equal(log(one$high / one$ratio), qt(0.95, 24) * sqrt(1 / 250 + 1 / 125))
+  expect_equal(one$low * one$high, one$ratio^2)
+})
+
+test_that("the interval of a part of few queries holds the truth as often as it says", {
+  held <- vapply(1:150, function(seed) {
+    set.seed(seed)
+    side <- function(query) {
+      rows <- CJ(query = query, stratum = 1:6)
+      place <- sample(1:6, length(query), TRUE)[match(rows$query, query)]
+      rows <- rows[abs(rows$stratum - place) <= 1]
+      factor <- exp(rnorm(length(query), 0, 0.3))[match(rows$query, query)]
+      rows[, impressions := 1 + rpois(.N, 9)]
+      rows[, clicks := rbinom(.N, impressions, 0.35 / stratum * factor)]
+      rows[, fold := query][]
+    }
+    found <- inktide:::ratio_at_equal_position(side(1:2), side(3:12))
+    c(found$low <= 1, found$high >= 1)
+  }, c(NA, NA))
+  expect_gt(mean(colSums(held) == 2, na.rm = TRUE), 0.86)
 })
 
 test_that("a part that merely ranks better is not called better, one that is clicked more is", {

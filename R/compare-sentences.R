@@ -44,6 +44,13 @@ change_sentence <- function(line, subject, x) {
     counts[1], why(verbs))
 }
 
+# Whether what the site gained or lost is more than noise.
+site_verdict <- function(x) {
+  sprintf("The %s is %ssignificant%s.", if (is.null(x$sides)) "change" else "difference",
+    if (isTRUE(x$site$real)) "" else "not ",
+    if (x$level == "site") sprintf(" (false-discovery rate %s)", format_share(x$fdr)) else "")
+}
+
 # The clicks of the windows as they are, what the site gained or lost and why, and what is not in
 # it.
 site_sentences <- function(x) {
@@ -55,6 +62,7 @@ site_sentences <- function(x) {
         format_plural(w$days[2], "day"), format_count(w$clicks[1]), format_count(w$days[1]))
     },
     change_sentence(site, "The site", x),
+    site_verdict(x),
     private_line(x))
 }
 
@@ -117,10 +125,7 @@ level_count <- function(n, level) {
 }
 
 significant_line <- function(x) {
-  if (x$level == "site") {
-    return(sprintf("%s significant (false-discovery rate %s)",
-      if (isTRUE(x$moves$real)) "The change is" else "The change is not", format_share(x$fdr)))
-  }
+  if (x$level == "site") return(NULL)
   sprintf("%s of %s %s significantly (false-discovery rate %s, marked *)",
     format_count(sum(x$moves$real)), level_count(nrow(x$moves), x$level),
     if (is.null(x$sides)) "changed" else "differ", format_share(x$fdr))

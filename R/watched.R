@@ -128,6 +128,7 @@ format.tide_watched <- function(x, n = 40, width = 80, ...) {
 # "2 of 9 watched queries changed significantly"
 watched_sentence <- function(x) {
   many <- length(unique(x$rows$query))
+  if (!many) return(NULL)
   changed <- length(unique(x$rows$query[x$rows$real]))
   sprintf("%s of %s changed significantly (false-discovery rate %s%s)", format_count(changed),
     format_plural(many, "watched query", "watched queries"), format_share(x$fdr),

@@ -56,6 +56,7 @@ curve_lines <- function(curve, rows, changed = NULL) {
   line <- function(...) paste0("  ", pad_left(..1, 8), pad_left(..2, 8), pad_left(..3, 9),
     pad_left(..4, 9), pad_left(..5, 15), pad_left(..6, 8), pad_left(..7, 11), pad_left(..8, 8))
   c(unlist(lapply(unique(rows$segment), function(s) {
+    if (!s %in% seen_segments(curve)) return(c(unseen_segment(s), ""))
     at <- rows[which(rows$segment == s)]
     # Where nothing was seen any more the curve is a guess, and its rows tell nothing.
     last <- max(1L, which(at$pairs > 0))
@@ -76,7 +77,7 @@ curve_lines <- function(curve, rows, changed = NULL) {
         "queries have their own rate."),
         format_share(curve$level)),
       "pivot: plain clicks / impressions at the rounded position.",
-      band_lines(curve, unique(rows$segment)),
+      band_lines(curve, intersect(rows$segment, seen_segments(curve))),
       parts_lines(curve),
       difference_lines(curve),
       change_line(changed),

@@ -64,7 +64,15 @@ part_names_shown <- function(at) {
 
 # What the widest sure difference says, in words: of queries without brand where there are any.
 comparison_verdict <- function(at, by) {
-  if (!any(!is.na(at$ratio))) return("Bands of position are not compared at equal position.")
+  if (all(is.na(at$ratio))) {
+    return(if (by == "band") {
+      "Bands of position are not compared at equal position."
+    } else if (length(unique(at$segment)) == 1) {
+      "There is one part alone, and nothing to compare it with."
+    } else {
+      "Too few queries are at the same positions to compare the parts there."
+    })
+  }
   plain <- at[at$side != "brand"]
   if (nrow(plain)) at <- plain
   sure <- which((at$ratio_low > 1 | at$ratio_high < 1) & at$segment != "other")

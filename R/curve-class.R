@@ -71,12 +71,21 @@ glance.tide_curve <- function(x, ...) {
   })))
 }
 
+# Segments with queries: the curve of others is what is usual elsewhere, and nothing to show.
+seen_segments <- function(curve) {
+  pairs <- vapply(curve$fits, function(fit) as.numeric(fit$pairs), 0)
+  names(curve$fits)[pairs > 0 | seq_along(pairs) == 1L]
+}
+
+unseen_segment <- function(segment) sprintf("%s: no query of it in these data", segment)
+
 #' @export
 format.tide_curve <- function(x, ...) {
   shown <- c(1, 2, 3, 5, 10, 20)
   blocks <- unlist(lapply(names(x$fits), function(s) {
     fit <- x$fits[[s]]
     if (!is.null(fit$leans)) return(part_line(x, s))
+    if (!s %in% seen_segments(x)) return(unseen_segment(s))
     at <- curve_at(x, shown, s)
     row <- function(label, values) paste0("  ", formatC(label, width = -12),
       paste(formatC(values, width = 7), collapse = ""))

@@ -27,6 +27,7 @@ NULL
 autoplot.tide_curve <- function(object, until = 20, ...) {
   check_number(until, "until", min = 2, max = 100)
   line <- curve_table(object, until, sort(unique(c(seq(1, until, by = 0.1), seq_len(until)))))
+  line <- line[line$segment %in% seen_segments(object)]
   points <- object$evidence[object$evidence$position <= until & object$evidence$pivot_ctr > 0]
   # A line ends where its data end: beyond, the interval would tell more about the prior than about
   # the site.

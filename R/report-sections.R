@@ -206,6 +206,7 @@ report_aside <- function(aside) {
 
 report_curve <- function(curve) {
   at <- curve_table(curve)[position %in% c(1, 2, 3, 4, 5, 7, 10, 15, 20)]
+  at <- at[at$segment %in% seen_segments(curve)]
   main <- if ("non-brand" %in% at$segment) "non-brand" else "all"
   lead <- at[at$segment == main]
   rows <- data.table(Segment = at$segment, Position = as.character(at$position),

@@ -2,7 +2,7 @@
 
 curve_view <- function(held, state) {
   curve <- held$findings$curve
-  names <- names(curve$fits)
+  names <- seen_segments(curve)
   shown <- if (state$segment %in% names) state$segment else names
   evidence <- curve$evidence[curve$evidence$segment %in% shown & curve$evidence$pivot_ctr > 0]
   until <- 30

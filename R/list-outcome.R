@@ -174,11 +174,12 @@ level_before <- function(groups, clicks, expected) {
 }
 
 # Pairs shown before and since, near that position where there are enough; NULL where there are too
-# few anywhere.
+# few anywhere. Clicks of both sides choose them: those with many before would fall by chance alone,
+# and make what was done look better.
 untouched_pairs <- function(sums, position, least = 10) {
   wide <- merge(sums[sums$since == FALSE & sums$plain == TRUE], sums[sums$since == TRUE],
     by = "pair", suffixes = c("_1", "_2"))
-  wide <- wide[wide$clicks_1 >= 3]
+  wide <- wide[wide$clicks_1 + wide$clicks_2 >= 6]
   near <- wide[abs(log(wide$weighted_1 / wide$impressions_1 / position)) < log(2)]
   if (nrow(near) >= least) near else if (nrow(wide) >= least) wide
 }

@@ -51,3 +51,13 @@ test_that("what was chosen because its clicks were few is not said to work when 
   expect_equal(mean(log(ratio)), 0, tolerance = 0.1)
   expect_lt(mean(judged$verdict == "worked"), 0.15)
 })
+
+test_that("pairs that nobody touched do not fall for having been chosen by their clicks before", {
+  set.seed(1)
+  sums <- data.table(pair = rep(1:4000, 2), since = rep(c(FALSE, TRUE), each = 4000),
+    clicks = rpois(8000, 2.5), impressions = 100, weighted = 500, expected = 2.5, plain = TRUE)
+  untouched <- inktide:::untouched_pairs(sums, 5)
+  change <- inktide:::log_change(untouched$clicks_1, untouched$clicks_2)
+  expect_equal(inktide:::common_and_between(change$change, change$noise)$common, 0,
+    tolerance = 0.03)
+})

@@ -2,9 +2,9 @@
 # position cells, with the posterior of its own factor (gamma prior of the curve's spread, Poisson
 # clicks: gamma again).
 
-# Out: pairs plus segment, `expected` clicks on the curve, `expected_ctr`, `shape` and `rate` of the
-# posterior of the factor, `own` (its mean), `taken` (1: what the results page leaves of the clicks)
-# and `judged` (of the segments and with the impressions asked for; what is listed may be narrower).
+# Out: pairs plus segment, `expected` clicks on the curve, `expected_ctr`, what set_factors() adds,
+# `taken` (1: what the results page leaves of the clicks) and `judged` (of the segments and with the
+# impressions asked for; what is listed may be narrower).
 pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
   cells <- summary$recent_cells
   pairs <- copy(summary$pairs)
@@ -14,14 +14,38 @@ pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
   set(pairs, j = "segment", value = summary$queries$segment[pairs$query])
   set(pairs, j = "expected", value = sum_codes(on_curve, pair, nrow(pairs)))
   set(pairs, j = "expected_ctr", value = pairs$expected / pairs$impressions)
-  spread <- spread_at(curve, pairs$position, pairs$segment)
-  set(pairs, j = c("shape", "rate"), value = factor_posterior(pairs$clicks, pairs$expected, spread))
-  set(pairs, j = "own", value = pairs$shape / pairs$rate)
+  set_factors(pairs, curve)
   set(pairs, j = "curve_se", value = curve_log_se(curve, pairs$position, pairs$segment))
   set(pairs, j = "taken", value = 1)
   set(pairs, j = "judged",
     value = pairs$segment %in% segments & pairs$impressions >= min_impressions)
   pairs[]
+}
+
+# Adds `shape` and `rate` of the posterior of each pair's factor, `own` (its mean) and `mixed`: where
+# an average mixes near and far places, as deep ones and those with surprisingly many clicks do in a
+# table without days, more clicks than the curve expects come from the near ones and tell nothing of
+# the query, so its factor is what is usual.
+set_factors <- function(pairs, curve) {
+  spread <- spread_at(curve, pairs$position, pairs$segment)
+  of <- factor_posterior(pairs$clicks, pairs$expected, spread)
+  mixed <- of$shape > of$rate & (beyond_clear(curve, pairs) | surprising(curve, pairs, spread))
+  of <- Map(function(own, usual) ifelse(mixed, usual, own), of, factor_posterior(0, 0, spread))
+  set(pairs, j = c("shape", "rate", "own", "mixed"), value = c(of, list(of$shape / of$rate, mixed)))
+}
+
+# Whether positions are so deep that the table does not tell what one of them earns.
+beyond_clear <- function(curve, pairs) {
+  from <- vapply(curve$fits, function(fit) min(fit$unclear_from, Inf), 0)
+  fcoalesce(unname(pairs$position > from[pairs$segment]), FALSE)
+}
+
+# Whether a table that does not tell how far the places of a row lie apart has more clicks of a pair
+# than factors let expect.
+surprising <- function(curve, pairs, spread) {
+  if (!identical(curve$blend$source, "assumed")) return(rep(FALSE, nrow(pairs)))
+  stats::pnbinom(pairs$clicks - 1, size = 1 / spread, mu = pairs$expected, lower.tail = FALSE) <
+    assumed("mixed_chance")
 }
 
 # Clicks over the recent window to clicks per 30 days.
@@ -73,9 +97,11 @@ step_lines <- function(...) {
 # What every pair starts from: its own factor beside the curve.
 factor_line <- function(at) {
   prior <- at$shape - at$clicks
-  sprintf(
-    "own factor = (1/spread + clicks) / (1/spread + expected) = (%.2f + %s) / (%.2f + %.2f) = %.3f",
-    prior, format_count(at$clicks), prior, at$expected, at$own)
+  ifelse(at$mixed, paste("own factor = 1: average positions so deep mix near and far places here,",
+    "and clicks of the near ones do not tell it"),
+    sprintf(paste("own factor = (1/spread + clicks) / (1/spread + expected)",
+      "= (%.2f + %s) / (%.2f + %.2f) = %.3f"),
+      prior, format_count(at$clicks), prior, at$expected, at$own))
 }
 
 no_findings <- function(aside = NULL) list(found = NULL, aside = aside)

@@ -43,9 +43,7 @@ with_results_pages <- function(pairs, summary, curve, results) {
   set(pairs, j = "taken", value = taken)
   set(pairs, j = "expected", value = pairs$expected * taken)
   set(pairs, j = "expected_ctr", value = pairs$expected / pairs$impressions)
-  spread <- spread_at(curve, pairs$position, pairs$segment)
-  set(pairs, j = c("shape", "rate"), value = factor_posterior(pairs$clicks, pairs$expected, spread))
-  set(pairs, j = "own", value = pairs$shape / pairs$rate)
+  set_factors(pairs, curve)
   list(pairs = pairs, effects = effects)
 }
 

@@ -109,8 +109,7 @@ page_rests <- function(pairs, pages) {
 }
 
 unclear_positions <- function(curve, now, rows) {
-  from <- vapply(curve$fits, function(fit) min(fit$unclear_from, Inf), 0)
-  rows[now$position[rows] > from[now$segment[rows]]]
+  rows[beyond_clear(curve, now)[rows]]
 }
 
 unclear_line <- function(curve, now, rows) {

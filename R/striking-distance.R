@@ -18,6 +18,11 @@
 #'   with four months of history or more it goes half of the way (in log odds) to the share of
 #'   this site's queries that rose so far in three months by themselves, by position, trend and
 #'   queries on the page (a logistic fit).
+#'
+#'   In a table without days an average position may mix near and far places. Where it is so deep
+#'   that the table does not tell what it earns, or where a query has more clicks than one in a
+#'   hundred would, clicks above the curve are taken to come from the near places: the factor is
+#'   1, and what the query earns today is its clicks.
 #' @section Do not trust it when: nothing is done; the default chance is for queries that are
 #'   worked on. Where several pages of the site answer the query, see [cannibalized] first.
 #' @section Assumptions: see `tide_assumptions()`, rows whose `moves` holds `striking_distance`.
@@ -90,23 +95,27 @@ step_up <- function(summary, curve, at, target, rule = "next", views = page_one_
     seen <- pmax(at$impressions,
       pmin(seen, fcoalesce(as.numeric(volume[at$query]), Inf) / per_month(summary)))
   }
-  more <- seen * there - at$expected
+  today <- ifelse(at$mixed, at$clicks, at$expected)
+  more <- seen * there - today
   mean <- at$own * more
   # Relative errors: own factor, and both ends of the curve.
   relative <- pmin(50, sqrt(1 / at$shape + 2 * at$curve_se^2 * (seen * there / pmax(more, 1e-9))^2))
   # On a flat curve the relative error has no bound; nobody can be clicked more often than seen.
   most <- pmax(seen - at$clicks, mean)
-  done <- lapply(list(done = mean, low = mean * exp(-stats::qnorm(0.95) * relative),
-    high = pmin(mean * exp(stats::qnorm(0.95) * relative), most)),
-    `*`, per_month(summary))
-  list(done = done, more = more, there = there, reach = reach, wider = seen / at$impressions,
-    default = chance$default, features = chance$features, learnt = chance$learnt)
+  ends <- list(low = mean * exp(-stats::qnorm(0.95) * relative),
+    high = pmin(mean * exp(stats::qnorm(0.95) * relative), most))
+  # Where today's clicks are taken as they are, only those of the step are in doubt.
+  added <- done_interval(more, seen * there * sqrt(1 / at$shape + at$curve_se^2))
+  ends <- Map(function(own, of_mixed) ifelse(at$mixed, of_mixed, own), ends, added[c("low", "high")])
+  done <- lapply(c(list(done = mean), ends), `*`, per_month(summary))
+  list(done = done, more = more, today = today, there = there, reach = reach,
+    wider = seen / at$impressions, default = chance$default, features = chance$features, learnt = chance$learnt)
 }
 
 # The steps of some of the pairs.
 some_steps <- function(step, which) {
   c(list(done = lapply(step$done, `[`, which)),
-    lapply(step[c("more", "there", "reach", "wider", "default")], `[`, which),
+    lapply(step[c("more", "today", "there", "reach", "wider", "default")], `[`, which),
     list(features = step$features[which, , drop = FALSE], learnt = step$learnt))
 }
 
@@ -118,7 +127,7 @@ striking_steps <- function(summary, at, target, step, sure) {
       at$impressions * step$wider * step$there),
     sprintf(paste("if done = own factor x (there - today) x 30 / days =",
       "%.3f x (%.2f - %.2f) x 30 / %d = %.2f"),
-      at$own, at$impressions * step$wider * step$there, at$expected,
+      at$own, at$impressions * step$wider * step$there, step$today,
       as.integer(summary$recent$with_data), step$done$done),
     step_chance_line(at, target, step), sure)
 }

@@ -9,7 +9,8 @@
 #'
 #' @section Definition: three clicks or more, clicked more than 1.2 times as often as expected
 #'   there; `confidence` is the probability of that, by the gamma posterior of the pair's own
-#'   factor. Listed from 0.8.
+#'   factor. Listed from 0.8. Not looked for where an average position may mix near and far places
+#'   (see [striking_distance]), which is counted among what was left out.
 #' @section Formula: as for [striking_distance], with a step to page one (position 8).
 #' @section Do not trust it when: the query is a navigation to this site, or brand words are not
 #'   named.
@@ -24,17 +25,19 @@ NULL
 find_tail_demand <- function(summary, curve, pairs, options) {
   rows <- which(pairs$tested & pairs$position > assumed("page_one_ends") &
     pairs$position <= assumed("tail_deepest") & pairs$clicks >= assumed("tail_clicks"))
-  if (!length(rows)) return(no_findings())
+  aside <- mixed_line(pairs, rows)
+  rows <- rows[!pairs$mixed[rows]]
+  if (!length(rows)) return(no_findings(aside))
   at <- pairs[rows]
   confidence <- stats::pgamma(assumed("tail_factor"), at$shape, at$rate, lower.tail = FALSE)
   sure <- confidence >= assumed("tail_confidence")
   rows <- rows[sure]
   at <- at[sure]
-  if (!length(rows)) return(no_findings())
+  if (!length(rows)) return(no_findings(aside))
   step <- step_up(summary, curve, at, rep(assumed("target_from_page_two"), length(rows)),
     views = options$page_one_views)
   keep <- which(step$more > 0 & step$done$done >= options$least)
-  if (!length(keep)) return(no_findings())
+  if (!length(keep)) return(no_findings(aside))
   at <- at[keep]
   step <- some_steps(step, keep)
   sure <- confidence[sure][keep]
@@ -50,5 +53,15 @@ find_tail_demand <- function(summary, curve, pairs, options) {
       format_position(at$position), format_plural(at$clicks, "click"),
       format_plural(at$impressions, "impression"), period_text(summary), at$own),
     striking_steps(summary, at, rep(assumed("target_from_page_two"), nrow(at)), step,
-      sprintf("confidence = chance that its factor is above 1.2 = %.3f", sure))))
+      sprintf("confidence = chance that its factor is above 1.2 = %.3f", sure))),
+    aside = aside)
+}
+
+mixed_line <- function(pairs, rows) {
+  mixed <- rows[pairs$mixed[rows]]
+  if (!length(mixed)) return(NULL)
+  data.table(kind = "tail_demand",
+    reason = paste("clicked although far down on average, which near places explain that the",
+      "average mixes in; export by date, query and page"),
+    queries = length(unique(pairs$query[mixed])))
 }

@@ -106,10 +106,12 @@ step_up <- function(summary, curve, at, target, rule = "next", views = page_one_
     high = pmin(mean * exp(stats::qnorm(0.95) * relative), most))
   # Where today's clicks are taken as they are, only those of the step are in doubt.
   added <- done_interval(more, seen * there * sqrt(1 / at$shape + at$curve_se^2))
-  ends <- Map(function(own, of_mixed) ifelse(at$mixed, of_mixed, own), ends, added[c("low", "high")])
+  ends <- Map(function(own, of_mixed) ifelse(at$mixed, of_mixed, own), ends,
+    added[c("low", "high")])
   done <- lapply(c(list(done = mean), ends), `*`, per_month(summary))
   list(done = done, more = more, today = today, there = there, reach = reach,
-    wider = seen / at$impressions, default = chance$default, features = chance$features, learnt = chance$learnt)
+    wider = seen / at$impressions, default = chance$default, features = chance$features,
+    learnt = chance$learnt)
 }
 
 # The steps of some of the pairs.

@@ -1,8 +1,8 @@
 # An average without days may mix near and far places: its clicks tell nothing of how a query is
 # liked.
 
-# A site with a known curve, and one query that stands at the one of two places on half of its days and
-# at the other on the rest.
+# A site with a known curve, and one query that stands at the one of two places on half of its days
+# and at the other on the rest.
 mixing <- function(dated, places) {
   rows <- made_site(queries = 400, days = 60, factor = rep(1, 400), demand = rep(8, 400))
   set.seed(2)

@@ -23,8 +23,8 @@ pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
 }
 
 # Adds `shape` and `rate` of the posterior of each pair's factor, `own` (its mean) and `mixed`:
-# where an average mixes near and far places, as deep ones and those with surprisingly many clicks do
-# in a table without days, more clicks than the curve expects come from the near ones and tell
+# where an average mixes near and far places, as deep ones and those with surprisingly many clicks
+# do in a table without days, more clicks than the curve expects come from the near ones and tell
 # nothing of the query, so its factor is what is usual.
 set_factors <- function(pairs, curve) {
   spread <- spread_at(curve, pairs$position, pairs$segment)

@@ -84,7 +84,8 @@ rows_as_text <- function(rows, width, most = 50) {
 # For the report, where there are days enough; of an archive the last half year.
 site_followed <- function(options, input, data, findings) {
   data <- last_rows(options, input, data, 182)
-  if (dated_days(data) < 56) return(NULL)
+  table <- pick_table(data, c("date", "query", "page"))
+  if (dated_days(data) < 56 || wide_dates(table)) return(NULL)
   tide_follow(data, curve = findings$curve, brand = input$settings$rules$brand,
     events = events_input(options, input), rules = input$settings$rules)
 }

@@ -56,7 +56,7 @@ signs_coloured <- function(lines, options) {
 site_inventory <- function(options, input, recent, findings) {
   if (is.null(pick_table(recent, "query"))) return(NULL)
   if (!chose_window(options)) recent <- tide_filter(recent, days = 90)
-  days <- dated_days(recent)
+  days <- if (wide_dates(pick_table(recent, c("date", "query")))) 0 else dated_days(recent)
   tide_inventory(recent, curve = findings$curve, rules = input$settings$rules,
     windows = Filter(function(length) 2 * length <= days, c(7, 28)),
     facts = facts_input(options, input))

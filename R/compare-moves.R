@@ -121,7 +121,9 @@ change_between <- function(data, level, after, before, days, segments, curve, br
   if (dated) {
     change$all_clicks <-
       all_clicks(site_days, sides$ends, sides$odd$date, c(sum(pairs$clicks_1), sum(pairs$clicks_2)))
-    change$weekly <- clicks_by_week(at, pairs, utils::head(moves$name, 50), sides$ends)
+    if (!sides$wide) {
+      change$weekly <- clicks_by_week(at, pairs, utils::head(moves$name, 50), sides$ends)
+    }
     change$season <- last_season(site_days, sides$ends, all_days)
     change$lost_positions <- lost_positions(pairs, at$rows, basis$pair, sides$ends)
   }
@@ -134,9 +136,11 @@ comparison_basis <- function(rows, sides, curve, fdr) {
   scale <- if (days[1] == days[2]) c(1, 1) else 30 / days
   pairs <- pair_sums(rows)
   set(pairs, j = part_names, value = pair_changes(pairs, days, scale, curve$fits[[1]]))
+  # Without weeks nothing tells how lines waver from one to the next.
+  weeks <- if (!isTRUE(sides$wide)) sides$ends
   list(pairs = pairs, rows = rows, pair = pairs[rows, on = c("query", "page"), which = TRUE],
-    days = days, scale = scale, scaled = any(scale != 1), ends = sides$ends, fdr = fdr,
-    common = if (!is.null(sides$ends)) common_changes(named_sums(pairs, pairs$query), days))
+    days = days, scale = scale, scaled = any(scale != 1), ends = weeks, fdr = fdr,
+    common = if (!is.null(weeks)) common_changes(named_sums(pairs, pairs$query), days))
 }
 
 #' @rdname tide_change

@@ -39,11 +39,7 @@ compare_totals <- function(data, by, rules, most) {
 compare_window_totals <- function(data, after, before, days) {
   table <- pick_table(data, "date", refused = no_totals)
   if (is.null(table)) return(NULL)
-  windows <- if (is.null(after) && days_each(table$rows$date) > 1) {
-    period_windows(table, before, days)
-  } else {
-    settle_windows(table$from, table$to, before, after, days)
-  }
+  windows <- table_windows(table, before, after, days)
   sides <- rev(windows)
   rows <- lapply(sides, function(window) {
     table$rows[table$rows$date >= window[1] & table$rows$date <= window[2]]

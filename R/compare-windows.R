@@ -32,6 +32,12 @@ settle_windows <- function(first, last, before, after, days) {
   list(before = before, after = after)
 }
 
+# Of weekly or monthly rows whole ones, where no later window is given.
+table_windows <- function(table, before, after, days) {
+  if (is.null(after) && isTRUE(table$each > 1L)) return(period_windows(table, before, days))
+  settle_windows(table$from, table$to, before, after, days)
+}
+
 check_window <- function(window, arg) {
   if (length(window) != 2) abort_argument(arg, "a first and a last day", window)
   window <-
@@ -55,7 +61,7 @@ window_rows <- function(rows, windows, out = NULL) {
 
 # The windows, how many of their days count, have no data, or are left out as unusual:
 # data.table(from, to, days, missing, left_out).
-count_days <- function(sided, windows, out = NULL) {
+count_days <- function(sided, windows, out = NULL, each = 1L) {
   from <- as.IDate(vapply(windows, function(window) as.integer(window[1]), 0L))
   to <- as.IDate(vapply(windows, function(window) as.integer(window[2]), 0L))
   left_out <- vapply(windows, function(window) sum(out >= window[1] & out <= window[2]), 0L)
@@ -63,7 +69,7 @@ count_days <- function(sided, windows, out = NULL) {
   days <- vapply(1:2, function(i) {
     own <- sided$rows[sided$side == i]
     if (!nrow(own)) return(0L)
-    as.integer(days_counted(sums_by(own, "date", "impressions"), whole[i]))
+    as.integer(days_counted(sums_by(own, "date", "impressions"), whole[i], each))
   }, 0L)
   if (!all(days > 0)) {
     empty <- windows[[which(days == 0)[1]]]
@@ -153,7 +159,7 @@ odd_days_within <- function(site_days, windows) {
 
 # Two windows, or two segments over the same days: list(rows, side: 1 before or of the second
 # segment, 2 after or of the first; windows; for windows their `ends` and the unusual days left out,
-# `odd`; names of segments).
+# `odd`, and whether dates are months, `wide`; names of segments).
 window_sides <- function(data, before, after, days, site_days, all_days) {
   table <- pick_table(data, c("date", "query", "page"))
   if (is.null(table)) table <- pick_table(data, c("date", "query"))
@@ -162,11 +168,11 @@ window_sides <- function(data, before, after, days, site_days, all_days) {
       where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
       fix = "Export by date and query.", class = "grain")
   }
-  ends <- settle_windows(table$from, table$to, before, after, days)
+  ends <- table_windows(table, before, after, days)
   odd <- if (!all_days && !is.null(site_days)) odd_days_within(site_days, ends)
   sided <- window_rows(table$rows, ends, odd$date)
-  list(rows = sided$rows, side = sided$side, windows = count_days(sided, ends, odd$date),
-    ends = ends, odd = odd)
+  list(rows = sided$rows, side = sided$side, windows = count_days(sided, ends, odd$date, table$each),
+    ends = ends, odd = odd, wide = wide_dates(table))
 }
 
 # The windows of exports that compare two: as window_sides() gives them, without `ends`, since no

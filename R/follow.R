@@ -50,6 +50,9 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"),
   events <- check_events(events)
   check_flag(all_days, "all_days")
   table <- dated_table(data)
+  if (isTRUE(table$each > (if (by == "week") 7L else 1L))) {
+    abort_wide_dates(table, sprintf("Pages cannot be followed by %s", by))
+  }
   odd <- unusual_dates(site_days_table(data))$date
   if (is.null(curve)) {
     curve <- tide_curve(tide_summary(data, brand = brand))

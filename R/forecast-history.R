@@ -104,11 +104,18 @@ months_of_days <- function(data, by, rules, keep_unusual, most) {
   rows <- rows[grid, on = c("segment", "date")]
   set(rows, j = "clicks", value = fcoalesce(as.numeric(rows$clicks), 0))
   set(rows, j = "month", value = first_of_month(rows$date))
-  unusual <- if (!keep_unusual && nrow(days) >= 21) unusual_dates(days)$date
+  # Months as they are have all their days, but for one that was not over.
+  of_months <- days_each(sort(days$date)) > 7L
+  unusual <- if (!keep_unusual && !of_months && nrow(days) >= 21) unusual_dates(days)$date
   set(rows, j = "odd", value = as.integer(rows$date) %in% as.integer(unusual))
   months <- rows[,
     list(days = .N, value = sum(clicks) + mean(clicks[!odd]) * sum(odd) - sum(clicks[odd])),
     by = c("segment", "month")]
+  if (of_months) {
+    until <- first_given(data$plan$exported, max(data$sources$exported))
+    set(months, j = "days",
+      value = pmin(days_in_month(months$month), as.integer(until - months$month)))
+  }
   notes <- rows[rows$odd, list(note = sprintf("%s replaced", format_plural(.N, "unusual day"))),
     by = c("segment", "month")]
   list(months = months, of = "clicks",

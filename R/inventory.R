@@ -82,7 +82,7 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
     beneath = if (by == "page" && lead > 0) {
       leading_beneath(at, rows[order]$page, lead, rules)
     },
-    weekly = if (dated) weekly_clicks(at$rows, label, table)[order],
+    weekly = if (dated && !wide_dates(table)) weekly_clicks(at$rows, label, table)[order],
     total = total,
     coverage = if (is.null(site) || site <= 0) NA_real_ else min(1, total$clicks / site),
     would_add = further_exports(lapply(data$tables, `[[`, "dimensions")),
@@ -107,8 +107,7 @@ inventory_default <- function(data) {
   for (by in among) if (!is.null(pick_table(data, by))) return(by)
   table <- pick_table(data, "date")
   if (is.null(table)) return("query")
-  each <- days_each(table$rows$date)
-  if (each == 1) "day" else if (each == 7) "week" else "month"
+  switch(as.character(table$each), `1` = "day", `7` = "week", "month")
 }
 
 # The finest table that has what a row stands for: of days the totals, since they miss nothing.
@@ -132,6 +131,7 @@ check_lengths <- function(windows, table) {
       where = sprintf("The table is by %s.", grain_label(table$dimensions)),
       fix = "Export by date.", class = "grain", argument = "windows")
   }
+  if (wide_dates(table)) abort_wide_dates(table, "Windows need days", argument = "windows")
   as.integer(sort(unique(windows)))
 }
 

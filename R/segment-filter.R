@@ -56,7 +56,8 @@ tide_filter.tide_data <- function(data, from = NULL, to = NULL, days = NULL, ...
     if (nrow(kept$rows) < nrow(table$rows)) {
       own_window <- if (!"date" %in% table$dimensions && !is.na(table$from)) table[c("from", "to")]
       stands_for <- table$days
-      table <- new_table(kept$rows, table$dimensions, table$to, own_window, table$rests_on)
+      table <- new_table(kept$rows, table$dimensions, table$to, own_window, table$rests_on,
+        if (isTRUE(table$each > 1L)) table$each)
       if (is.na(table$days)) table$days <- stands_for
     }
     if (!is.null(days) && is.na(table$days)) table$days <- as.integer(days)

@@ -69,7 +69,7 @@ month_grains <- function(dimensions, rows) {
 # without dates have.
 slice_days <- function(slices, until) {
   new_table(setDT(list(date = if (all(slices$day > 0)) as.IDate(slices$day))),
-    if (all(slices$day > 0)) "date", until, slice_window(slices))[c("from", "to", "days")]
+    if (all(slices$day > 0)) "date", until, slice_window(slices))[c("from", "to", "days", "each")]
 }
 
 rests_on <- function(slices) {

@@ -9,7 +9,8 @@
 #'   and the luck of counts). Unusual is what is more than five times that and by half or more
 #'   off; what is missing is told where ten or more are usual, since of fewer there may be none by
 #'   chance.
-#'   Weeks are counted back from the last day and compared with the median of nine.
+#'   Weeks are counted back from the last day and compared with the median of nine, as are months
+#'   where dates are months.
 #' @param data A `tide_data` object with dates, or a `tide_months` object from [tide_stored()],
 #'   of which nothing needs to be read.
 #' @return A tibble, oldest first: `from`, `to`, `days`, `what` (`clicks missing`, `seen, not
@@ -100,20 +101,14 @@ unusual_runs <- function(days, size, least = 21) {
   none <- data.table(from = as.IDate(character()), to = as.IDate(character()), days = integer(),
     what = character(), clicks = numeric(), usual_clicks = numeric(), impressions = numeric(),
     usual_impressions = numeric(), likely = character())
-  first <- min(days$date)
-  full <- data.table(date = seq(first, max(days$date), by = "day"))
-  at <- match(full$date, days$date)
-  block <- (as.integer(max(days$date)) - as.integer(full$date)) %/% size
-  sum_of <- function(column) rev(as.vector(tapply(fcoalesce(as.numeric(days[[column]][at]), 0),
-    block, sum)))
-  from <- as.IDate(rev(as.vector(tapply(as.integer(full$date), block, min))))
-  whole <- rev(as.vector(table(block))) == size
-  clicks <- sum_of("clicks")[whole]
-  impressions <- sum_of("impressions")[whole]
-  from <- from[whole]
-  if (length(from) * size < least || length(from) < 9) return(none)
+  blocks <- day_blocks(days, size)
+  if (is.null(blocks) || sum(blocks$days) < least || nrow(blocks) < 9) return(none)
+  from <- blocks$from
+  clicks <- blocks$clicks
+  impressions <- blocks$impressions
+  single <- all(blocks$days == 1L)
   usual <- lapply(list(clicks = clicks, impressions = impressions), usual_counts,
-    weekday = if (size == 1L) as.integer(from) %% 7L, wide = if (size == 1L) 29L else 9L)
+    weekday = if (single) as.integer(from) %% 7L, wide = if (single) 29L else 9L)
   off <- Map(distance, list(clicks, impressions), usual)
   far <- Map(function(o, usual) {
     abs(o$z) > 5 & abs(o$log) > log(1.5) & (o$log > 0 | usual >= surely_shown)
@@ -133,11 +128,34 @@ unusual_runs <- function(days, size, least = 21) {
   run <- cumsum(c(TRUE, diff(odd) > 1 | kind[odd][-1] != kind[odd][-length(odd)]))
   figures <- data.table(run = run, clicks = clicks[odd], usual_clicks = usual$clicks[odd],
     impressions = impressions[odd], usual_impressions = usual$impressions[odd])
-  sums <- sums_by(figures, "run", setdiff(names(figures), "run"), count = "blocks")
+  set(figures, j = "days", value = blocks$days[odd])
+  sums <- sums_by(figures, "run", setdiff(names(figures), "run"))
   begin <- odd[match(sums$run, run)]
-  data.table(from = from[begin], to = from[begin] + sums$blocks * size - 1L,
-    days = sums$blocks * size, what = kind[begin], sums[, !c("run", "blocks")],
-    likely = unusual_kinds$likely[match(kind[begin], unusual_kinds$what)])
+  data.table(from = from[begin], to = from[begin] + sums$days - 1L, days = sums$days,
+    what = kind[begin], sums[, !c("run", "days")], likely = unusual_kinds$likely[match(kind[begin], unusual_kinds$what)])
+}
+
+# Sums of `size` days each, counted back from the last, of which none is cut off: data.table(from,
+# days, clicks, impressions). Where dates are weeks or months these are the blocks of a day's run, and
+# there are no others.
+day_blocks <- function(by_day, size) {
+  by_day <- by_day[order(by_day$date)]
+  each <- days_each(by_day$date)
+  if (each > 1L) {
+    if (size > 1L) return(NULL)
+    return(data.table(from = by_day$date, days = c(as.integer(diff(by_day$date)), each),
+      clicks = as.numeric(by_day$clicks), impressions = as.numeric(by_day$impressions)))
+  }
+  last <- as.integer(max(by_day$date))
+  full <- seq(as.integer(min(by_day$date)), last)
+  block <- (last - full) %/% size
+  at <- match(full, as.integer(by_day$date))
+  sums <- data.table(block = -block, from = full, days = 1L,
+    clicks = fcoalesce(as.numeric(by_day$clicks[at]), 0),
+    impressions = fcoalesce(as.numeric(by_day$impressions[at]), 0))
+  sums <- sums[, .(from = as.IDate(min(from)), days = sum(days), clicks = sum(clicks),
+    impressions = sum(impressions)), keyby = "block"]
+  sums[sums$days == size, !"block"]
 }
 
 # The median around, times the usual pattern of the week.

@@ -63,7 +63,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
   if (is.na(table$days)) table <- window_beside(table, source$totals)
   days <- if (is.na(table$days)) as.integer(undated_days) else table$days
   whole <- !dated || days <= recent_days
-  recent_from <- if (whole) table$from else table$to - as.integer(recent_days) + 1L
+  recent_from <- if (whole) table$from else last_days_from(table, recent_days)
   reduced <- tryCatch(source$access$reduce(if (!whole) recent_from, split),
     tide_error_nothing_left = function(e) {
       if (inherits(data, "tide_months")) check_all_damaged(data$plan$store, source$left_out())
@@ -80,7 +80,9 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
     ifelse(is_brand(queries$keys, known$words), "brand", "non-brand")
   }
 
-  recent <- if (dated) recent_rows(source$access, reduced, pairs, recent_from, table$to, odd$date)
+  # Rows of whole months tell nothing by the week, and mix places as a table without dates does.
+  weekly <- dated && !wide_dates(table)
+  recent <- if (weekly) recent_rows(source$access, reduced, pairs, recent_from, table$to, odd$date)
   # What was left out of months is known once they are read.
   left_out <- source$left_out()
 
@@ -91,12 +93,12 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
       first_of(reduced$pages))),
     cells = reduced$all, recent_cells = reduced$recent, pairs = pairs, contested = recent$contested,
     weekly = recent$weekly, split = split, split_cells = reduced$split_cells,
-    by_day = reduced$by_day, odd_days = odd, blend = reduced$blend, course = reduced$course,
+    by_day = reduced$by_day, odd_days = odd, blend = if (weekly) reduced$blend, course = reduced$course,
     site_by_day = site_totals(source$totals, "date", table),
     site_by_page = site_totals(source$totals, "page", table),
     window = list(from = table$from, to = table$to, days = days, dated = dated,
       assumed = is.na(table$days)),
-    recent = recent_window(recent_from, table$to, if (whole) days, reduced$by_day),
+    recent = recent_window(recent_from, table$to, if (whole) days, reduced$by_day, table$each),
     grain = grain_label(table$dimensions), rests_on = table$rests_on,
     unused = setdiff(source$grains, grain_label(table$dimensions)),
     folded = reduced$pages$spellings - length(reduced$pages$names), brand = known$words,
@@ -131,17 +133,17 @@ validate_summary <- function(x) {
 # What findings rest on. days: NULL where the window is counted from the first date there is (where
 # dates are weeks, one may begin before it). with_data: those that have rows, by which clicks of 30
 # days are worked out.
-recent_window <- function(from, to, days, by_day) {
+recent_window <- function(from, to, days, by_day, each = 1L) {
   if (is.null(by_day)) return(list(from = from, to = to, days = days, with_data = days))
   own <- by_day[by_day$date >= from & by_day$date <= to]
   if (is.null(days)) days <- as.integer(to - min(own$date)) + 1L
-  list(from = from, to = to, days = days, with_data = days_counted(own, days))
+  list(from = from, to = to, days = days, with_data = days_counted(own, days, each))
 }
 
 # A day without rows is missing where days have so many impressions that none is no chance; dates
 # that are weeks or months have all their days.
-days_counted <- function(by_day, days) {
-  if (days_each(sort(by_day$date)) > 1 || mean(by_day$impressions) < surely_shown) return(days)
+days_counted <- function(by_day, days, each = 1L) {
+  if (isTRUE(each > 1L) || mean(by_day$impressions) < surely_shown) return(days)
   min(days, nrow(by_day))
 }
 

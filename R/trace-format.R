@@ -38,7 +38,7 @@ format.tide_trace <- function(x, n = 25, width = 80, ...) {
     paste0(if (side == "page") fit_path(name, free) else fit_text(name, free), pad_left(clicks, 8),
       pad_left(impressions, 9), pad_left(ctr, 6), pad_left(position, 6),
       if (is.null(volume)) pad_left(share, 6), if (!is.null(extra)) pad_left(extra, extra_width),
-      if (!is.null(volume)) pad_left(volume, 8), "  ", trend)
+      if (!is.null(volume)) pad_left(volume, 8), ifelse(nzchar(trend), "  ", ""), trend)
   }
   window <- if (is.na(x$to)) "no dates" else format_days(x$from, x$to)
   head <- sprintf("%s: %s", c(query = "Query", page = "Page", folder = "Folder")[[x$kind]],

@@ -63,7 +63,10 @@ tide_trace.tide_data <- function(data, what, recent_days = 90, rules = tide_rule
   dated <- "date" %in% table$dimensions
   use <-
     which(if (found$kind == "query") queries$code == found$code else pages$code %in% found$code)
-  if (dated) use <- use[as.integer(table$rows$date[use]) > as.integer(table$to) - recent_days]
+  if (dated) {
+    from <- max(table$from, last_days_from(table, recent_days))
+    use <- use[as.integer(table$rows$date[use]) >= as.integer(from)]
+  }
   if (!length(use)) {
     abort_tide("It was not shown in these days.",
       where = sprintf("'%s', the last %g days.", what, recent_days),
@@ -74,8 +77,9 @@ tide_trace.tide_data <- function(data, what, recent_days = 90, rules = tide_rule
     position = table$rows$position[use]))
   other <- if (found$kind == "page") "query" else "page"
   # Weeks count back from the last day, so that none but the first is cut short.
-  if (dated) set(rows, j = "week", value = period_start(table$rows$date[use], table$to, 7L))
-  weekly <- if (dated) setnames(reduce_by(rows, c(other, "week")), other, "name")
+  weeks <- dated && !wide_dates(table)
+  if (weeks) set(rows, j = "week", value = period_start(table$rows$date[use], table$to, 7L))
+  weekly <- if (weeks) setnames(reduce_by(rows, c(other, "week")), other, "name")
   site <- if (found$kind == "page") {
     totals <- site_totals(data, "page", table)
     if (!is.null(totals)) totals[totals$key == pages$keys[found$code]]
@@ -85,15 +89,11 @@ tide_trace.tide_data <- function(data, what, recent_days = 90, rules = tide_rule
     name = found$name,
     rows = trace_facts(trace_rows(rows, weekly, found$kind, rules$bands), facts),
     weekly = weekly,
-    ranking = if (dated && found$kind != "query") ranking_queries(rows, rules$bands),
+    ranking = if (weeks && found$kind != "query") ranking_queries(rows, rules$bands),
     total = reduce_by(rows[, "one" := 1L], "one"),
     site = if (NROW(site)) site,
     facts = if (found$kind != "folder") facts_of_traced(facts, found$kind, found$name),
-    from = if (dated) {
-      max(table$from, table$to - as.integer(min(recent_days, table$days)) + 1L)
-    } else {
-      table$from
-    },
+    from = if (dated) from else table$from,
     to = table$to),
     class = "tide_trace")
 }

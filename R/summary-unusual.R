@@ -132,12 +132,13 @@ unusual_runs <- function(days, size, least = 21) {
   sums <- sums_by(figures, "run", setdiff(names(figures), "run"))
   begin <- odd[match(sums$run, run)]
   data.table(from = from[begin], to = from[begin] + sums$days - 1L, days = sums$days,
-    what = kind[begin], sums[, !c("run", "days")], likely = unusual_kinds$likely[match(kind[begin], unusual_kinds$what)])
+    what = kind[begin], sums[, !c("run", "days")],
+    likely = unusual_kinds$likely[match(kind[begin], unusual_kinds$what)])
 }
 
 # Sums of `size` days each, counted back from the last, of which none is cut off: data.table(from,
-# days, clicks, impressions). Where dates are weeks or months these are the blocks of a day's run, and
-# there are no others.
+# days, clicks, impressions). Where dates are weeks or months these are the blocks of a day's run,
+# and there are no others.
 day_blocks <- function(by_day, size) {
   by_day <- by_day[order(by_day$date)]
   each <- days_each(by_day$date)

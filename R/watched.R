@@ -43,7 +43,9 @@ tide_watched <- function(data, queries, days = 28, weeks = 13, curve = NULL, bra
   seen <- found[!is.na(found$at)]
   rows <- data.table(list = seen$list, query = moves$name[seen$at], moves[seen$at, !"name"])
   structure(list(rows = rows,
-    weekly = if (!is.null(table) && !wide_dates(table)) weekly_positions(table, unique(rows$query), weeks),
+    weekly = if (!is.null(table) && !wide_dates(table)) {
+      weekly_positions(table, unique(rows$query), weeks)
+    },
     unseen = data.table(list = found$list, query = found$asked)[is.na(found$at)],
     windows = change$windows, unusual = change$unusual, scaled = change$scaled,
     equal = change$equal, fdr = fdr),

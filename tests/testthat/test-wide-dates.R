@@ -7,7 +7,8 @@ rows_by <- function(rows, begin) {
 }
 site <- made_site(queries = 400, days = 181, demand = exp(rnorm(400, 1, 1)))[,
   "date" := date + 30L][]
-tables <- list(days = site, weeks = rows_by(site, function(date) date - (as.integer(date) + 3L) %% 7L),
+tables <- list(days = site,
+  weeks = rows_by(site, function(date) date - (as.integer(date) + 3L) %% 7L),
   months = rows_by(site, function(date) as.IDate(format(date, "%Y-%m-01"))))
 read <- lapply(tables, function(rows) {
   file <- tempfile(fileext = ".csv")

@@ -103,7 +103,7 @@ assumption_table <- list(
   assume("feature_sd", 0.5, "log", "how much such features take, before any is measured",
     "low_ctr striking_distance"),
   assume("mixed_chance", 0.01, "chance",
-    "of so many clicks, under which an average without days is taken to mix near and far places",
+    "of so many clicks, under which an average of days or pages is taken to mix places",
     "striking_distance tail_demand", "measured: bench/simulate-undated.R"),
   assume("intent_worth", 20, "conversions", "that no difference between intents counts as", "value",
     "measured: bench/simulate-value.R"),

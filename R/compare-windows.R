@@ -172,7 +172,8 @@ window_sides <- function(data, before, after, days, site_days, all_days) {
   odd <- if (!all_days && !is.null(site_days)) odd_days_within(site_days, ends)
   sided <- window_rows(table$rows, ends, odd$date)
   list(rows = sided$rows, side = sided$side,
-    windows = count_days(sided, ends, odd$date, table$each), ends = ends, odd = odd, wide = wide_dates(table))
+    windows = count_days(sided, ends, odd$date, table$each), ends = ends, odd = odd,
+    wide = wide_dates(table))
 }
 
 # The windows of exports that compare two: as window_sides() gives them, without `ends`, since no

@@ -36,6 +36,8 @@ blend_class <- function(rows, impressions) {
 estimate_blend <- function(summary) {
   blend <- blend_slopes(summary$blend)
   blend$places <- row_places(summary$cells)
+  # What no day and no page tells apart is averaged over them.
+  blend$mixes <- blend$source == "assumed" || identical(summary$pages$page, "")
   blend
 }
 

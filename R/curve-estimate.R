@@ -63,7 +63,7 @@ falling_curve <- function(log_ctr, information, blend) {
   lowest <- cummin(log_ctr)
   off <- log_ctr - lowest
   seen <- which(off > unclear_rise & curve_knots <= 20)
-  if (blend$source != "assumed" || !length(seen)) {
+  if (!isTRUE(blend$mixes) || !length(seen)) {
     return(list(log_ctr = pool_violators(log_ctr, information), off = 0 * log_ctr))
   }
   list(log_ctr = lowest, off = off, unclear_from = curve_knots[which(lowest == lowest[seen[1]])[1]])

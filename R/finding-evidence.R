@@ -36,14 +36,19 @@ set_factors <- function(pairs, curve) {
 
 # Whether positions are so deep that the table does not tell what one of them earns.
 beyond_clear <- function(curve, pairs) {
-  from <- vapply(curve$fits, function(fit) min(fit$unclear_from, Inf), 0)
-  fcoalesce(unname(pairs$position > from[pairs$segment]), FALSE)
+  fcoalesce(unname(pairs$position > clear_to(curve)[pairs$segment]), FALSE)
 }
 
-# Whether a table that does not tell how far the places of a row lie apart has more clicks of a pair
-# than factors let expect.
+# By segment the last average position of which the table tells what it earns; where it averages
+# days or pages none beyond page one, since near places are then among what is averaged.
+clear_to <- function(curve) {
+  most <- if (isTRUE(curve$blend$mixes)) assumed("page_one_ends") else Inf
+  vapply(curve$fits, function(fit) min(fit$unclear_from, most), 0)
+}
+
+# Whether a table that averages days or pages has more clicks of a pair than factors let expect.
 surprising <- function(curve, pairs, spread) {
-  if (!identical(curve$blend$source, "assumed")) return(rep(FALSE, nrow(pairs)))
+  if (!isTRUE(curve$blend$mixes)) return(rep(FALSE, nrow(pairs)))
   stats::pnbinom(pairs$clicks - 1, size = 1 / spread, mu = pairs$expected, lower.tail = FALSE) <
     assumed("mixed_chance")
 }

@@ -114,7 +114,7 @@ unclear_positions <- function(curve, now, rows) {
 
 unclear_line <- function(curve, now, rows) {
   if (!length(rows)) return(NULL)
-  from <- min(unlist(lapply(curve$fits, `[[`, "unclear_from")))
+  from <- min(clear_to(curve))
   data.table(
     kind = "low_ctr",
     queries = length(unique(now$query[rows])),

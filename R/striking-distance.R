@@ -19,10 +19,10 @@
 #'   this site's queries that rose so far in three months by themselves, by position, trend and
 #'   queries on the page (a logistic fit).
 #'
-#'   In a table without days an average position may mix near and far places. Where it is so deep
-#'   that the table does not tell what it earns, or where a query has more clicks than one in a
-#'   hundred would, clicks above the curve are taken to come from the near places: the factor is
-#'   1, and what the query earns today is its clicks.
+#'   In a table without days or without pages an average position may mix near and far places.
+#'   Beyond page one (and before, where the table does not tell what a place earns), and where a
+#'   query has more clicks than one in a hundred would, clicks above the curve are taken to come
+#'   from the near places: the factor is 1, and what the query earns today is its clicks.
 #' @section Do not trust it when: nothing is done; the default chance is for queries that are
 #'   worked on. Where several pages of the site answer the query, see [cannibalized] first.
 #' @section Assumptions: see `tide_assumptions()`, rows whose `moves` holds `striking_distance`.

@@ -40,6 +40,19 @@ test_that("clicks of near places are not taken for a factor where days are not k
   expect_equal(dated$pair$own, 1, tolerance = 0.25)
 })
 
+test_that("a day that averages two pages mixes places, too", {
+  rows <- made_site(queries = 400, days = 60, factor = rep(1, 400), demand = rep(8, 400))
+  set.seed(3)
+  near <- rbinom(60, 40, made_curve[3])
+  own <- data.table(date = as.IDate("2026-01-01") + 1:60, query = "beets or beans", clicks = near,
+    impressions = 80L, position = 10)
+  by_query <- rbind(rows[, !"page"], own, use.names = TRUE)
+  found <- tide_find(tide_summary(as_data(by_query)), min_gain = 0)
+  pair <- found$pairs[found$pairs$query == match("beets or beans", found$summary$queries$query)]
+  expect_true(pair$mixed)
+  expect_false("tail_demand" %in% found$findings$kind)
+})
+
 test_that("queries that are simply liked more keep their factor without days", {
   rows <- made_site(queries = 600, days = 60, demand = rep(8, 600))
   rows <- rows[, .(clicks = sum(clicks), position = sum(position * impressions) / sum(impressions),

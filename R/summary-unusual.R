@@ -151,12 +151,12 @@ day_blocks <- function(by_day, size) {
   full <- seq(as.integer(min(by_day$date)), last)
   block <- (last - full) %/% size
   at <- match(full, as.integer(by_day$date))
-  sums <- data.table(block = -block, from = full, days = 1L,
-    clicks = fcoalesce(as.numeric(by_day$clicks[at]), 0),
-    impressions = fcoalesce(as.numeric(by_day$impressions[at]), 0))
-  sums <- sums[, .(from = as.IDate(min(from)), days = sum(days), clicks = sum(clicks),
-    impressions = sum(impressions)), keyby = "block"]
-  sums[sums$days == size, !"block"]
+  figure <- function(column) fcoalesce(as.numeric(by_day[[column]][at]), 0)
+  sums <- sums_by(data.table(block = -block, days = 1L, clicks = figure("clicks"),
+    impressions = figure("impressions")), "block", c("days", "clicks", "impressions"))
+  setorderv(sums, "block")
+  set(sums, j = "from", value = as.IDate(last + 1L + size * (sums$block - 1L)))
+  sums[sums$days == size, c("from", "days", "clicks", "impressions"), with = FALSE]
 }
 
 # The median around, times the usual pattern of the week.

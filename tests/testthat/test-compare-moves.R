@@ -130,3 +130,12 @@ test_that(
     expect_error(tide_compare(as_data(rows[, !"device"]), "query", segments = segments),
       class = "tide_error_grain")
   })
+
+test_that("at every level it is said once whether the site's own change is significant", {
+  data <- as_data(made_site(queries = 60, days = 60))
+  for (by in c("query", "page", "site")) {
+    said <- paste(format(tide_compare(data, by = by), width = 500), collapse = "\n")
+    expect_equal(lengths(regmatches(said, gregexpr("The change is (not )?significant", said))), 1,
+      label = by)
+  }
+})

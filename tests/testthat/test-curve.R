@@ -170,3 +170,12 @@ test_that("days of faulty tracking and of bots do not bend the curve, and are na
   expect_equal(predict(tide_curve(dirty), 1:10)$ctr, predict(clean, 1:10)$ctr, tolerance = 0.03)
   expect_match(paste(format(tide_curve(dirty)), collapse = " "), "2 days of unlikely CTR")
 })
+
+test_that("a segment that no query is of has no curve to show", {
+  curve <- tide_curve(tide_summary(as_data(made_site(queries = 200, days = 30)),
+    brand = "nobody"))
+  expect_match(format(curve), "brand: no query of it in these data", all = FALSE)
+  expect_no_match(format(curve), "brand: 0 pairs")
+  drawn <- ggplot2::layer_data(ggplot2::autoplot(curve), 1)
+  expect_equal(length(unique(drawn$group)), 1)
+})

@@ -35,7 +35,7 @@ table_days <- function(dates, until, each = NULL) {
 
 # The first of the last days: where dates are weeks or months, the beginning of the nearest.
 last_days_from <- function(table, days) {
-  from <- table$to - as.integer(days) + 1L
+  from <- table$to - as.integer(min(days, table$days)) + 1L
   if (!isTRUE(table$each > 1L)) return(from)
   begins <- if (table$each == 7L) {
     seq(table$from, table$to, by = 7L)

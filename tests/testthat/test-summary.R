@@ -66,8 +66,8 @@ test_that("dates that are weeks or months stand for all of their days", {
   }
   weeks <- by(function(date) date - (as.integer(date) - as.integer(min(rows$date))) %% 7L)
   expect_equal(weeks$window$days, 119)
-  # Twelve whole weeks of the last ninety days.
-  expect_equal(weeks$recent$days, 84)
+  # Thirteen whole weeks are nearest to ninety days.
+  expect_equal(weeks$recent$days, 91)
   months <- by(function(date) format(date, "%Y-%m-01"))
   next_month <- seq(as.Date(format(max(rows$date), "%Y-%m-01")), by = "month", length.out = 2)[2]
   expect_equal(as.Date(months$window$to), next_month - 1)

@@ -88,7 +88,7 @@ place_weights <- function(position, variance, places) {
     m <- mean[blurred]
     v <- variance[blurred]
     shape <- m^2 / v
-    # Mean shortfall below each place, of which the changes of slope are the weights. Far from the
+    # Mean distance below each place, of which the changes of slope are the weights. Far from the
     # mean nothing, or all, lies below: Chernoff's bound on either tail of a gamma distribution is
     # exp(-shape (u - 1 - log u)) at u times the mean.
     below <- vapply(at, function(x) {

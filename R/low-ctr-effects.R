@@ -7,7 +7,7 @@
 # pages, whose title and description all their queries share; then the pairs themselves, once the
 # effects of topic and page are out.
 
-# A low pair's log factor today is its usual part plus a shortfall, seen with noise. Normal
+# A low pair's log factor today is its usual part plus what it lost, seen with noise. Normal
 # posteriors of today's level and of the usual part (means, variances, and what they share).
 low_levels <- function(z, noise, groups) {
   usual <- groups$sd[1]^2

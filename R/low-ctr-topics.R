@@ -1,7 +1,7 @@
 # Low CTR: topics that their results pages hold back.
 
 # Topics: words whose queries fall short on page after page. Each page's mean is either what pages
-# show by themselves (their mixture) or the topic's own shortfall, of about a half, give or take.
+# show by themselves (their mixture) or the topic's own loss, of about a half, give or take.
 # Out: per pair the probability and the effect of its likeliest topic, and whether its page has a
 # topic of its own (`alone`), of which this cannot be judged; `part`, the share of words that are
 # held; `found`, the topics with better than even odds.
@@ -86,7 +86,7 @@ test_topics <- function(by_page, page_groups, words) {
 topic_grid <- seq(-1.8, -0.1, by = 0.1)
 
 # Per word the log-likelihood that its pages are as pages are (`alone`) and that they are so beside
-# each shortfall of the topic (`held`, a column a value of the grid; `best`, the largest of each
+# each loss of the topic (`held`, a column a value of the grid; `best`, the largest of each
 # row).
 topic_likelihoods <- function(by_page, groups) {
   density <- function(effect) {

@@ -56,7 +56,7 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   own <- seq_len(nrow(at))
   set(at, j = "expected", value = fit$expected[own])
   judged <- with_shifts(fit$judged[own], at)
-  # A shortfall that is sure but small is nobody's working day.
+  # A loss that is sure but small is nobody's working day.
   below <- (at$clicks < assumed("low_below") * at$expected | judged$fell) & at$tested
   likely <- which(below & judged$confidence > assumed("low_confidence"))
   levels <- shifted_levels(low_ctr_levels(at[likely], fit$all), at[likely], judged[likely])

@@ -107,7 +107,7 @@ moving_pairs <- function(summary, curve, pairs, views) {
 
 # The log of the change of clicks for a search, its luck taken out, beside what the site as a whole
 # did. In: pairs of two_windows(). Out: a row per pair: the part of position (`by_position`) and its
-# `position_noise`, that of click-through as seen (`seen`, `noise`) and what it is beside the usual,
+# `position_noise`, that of CTR as seen (`seen`, `noise`) and what it is beside the usual,
 # low and high moves of the site's pairs; `size` and `variance` of the whole, and the chances that
 # it is clearly down (`fell`) or up (`rose`).
 real_change <- function(moved) {

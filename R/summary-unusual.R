@@ -7,10 +7,9 @@
 #' @details Logs of clicks and impressions, less the median of the four weeks around and the
 #'   usual pattern of the week, are divided by their usual size (the median absolute deviation,
 #'   and the luck of counts). Unusual is what is more than five times that and by half or more
-#'   off; what is missing is told where ten or more are usual, since of fewer there may be none by
-#'   chance.
-#'   Weeks are counted back from the last day and compared with the median of nine, as are months
-#'   where dates are months.
+#'   off; what is missing is reported where ten or more are usual, since of fewer there may be
+#'   none by chance. Weeks are counted back from the last day and compared with the median of
+#'   nine; so are the dates themselves where they stand for weeks or months.
 #' @param data A `tide_data` object with dates, or a `tide_months` object from [tide_stored()],
 #'   of which nothing needs to be read.
 #' @return A tibble, oldest first: `from`, `to`, `days`, `what` (`clicks missing`, `seen, not

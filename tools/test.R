@@ -22,8 +22,6 @@ judge <- function(what, ok) {
   if (ok) passed <<- passed + 1 else failed <<- failed + 1
 }
 
-judge("no file calls a function of a higher layer", system2("Rscript", "tools/check-layers.R") == 0)
-
 # The package, the demo site and what is found on it are made once; each file of tests runs in a
 # fork of this session, so that files cannot meet and a crash ends one of them. Forks and threads
 # do not go together.
@@ -32,6 +30,10 @@ suppressPackageStartupMessages({
   library(inktide)
 })
 data.table::setDTthreads(1)
+# What each file would load for itself.
+for (name in c("svglite", "forecast", "httr2", "openxlsx", "readxl")) {
+  requireNamespace(name, quietly = TRUE)
+}
 for (helper in c("helper.R", "helper-columns.R")) source(file.path("tests", "testthat", helper))
 options(inktide_demo = demo())
 
@@ -55,6 +57,11 @@ run_file <- function(file) {
     finally = sink())
   list(file = file, said = readLines(said),
     results = results[c("test", "nb", "failed", "skipped", "error", "warning", "real")])
+}
+check_layers <- function() {
+  said <- suppressWarnings(system2("Rscript", "tools/check-layers.R", stdout = TRUE))
+  list(said = said,
+    judged = c(`no file calls a function of a higher layer` = is.null(attr(said, "status"))))
 }
 # The check builds in a folder of its own, from the tracked sources alone. Out: list(said, judged).
 check_package <- function() {
@@ -85,9 +92,9 @@ check_package <- function() {
 }
 
 # The check takes longest, so it begins with the first files.
-jobs <- c(if (all) "the package check", files)
+jobs <- c(if (all) "the package check", "the layers", files)
 done <- parallel::mclapply(jobs, function(job) {
-  if (job == "the package check") check_package() else run_file(job)
+  switch(job, `the package check` = check_package(), `the layers` = check_layers(), run_file(job))
 }, mc.cores = max(1L, parallel::detectCores()), mc.preschedule = FALSE)
 for (i in seq_along(done)) {
   one <- done[[i]]

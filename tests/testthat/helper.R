@@ -12,7 +12,13 @@ csv <- function(..., name = "export.csv") {
 
 # Simulations and whole sites, which take longer than a change should wait for: they run with `make
 # test-all`.
-skip_unless_studies <- function() skip_if_not(nzchar(Sys.getenv("INKTIDE_STUDIES")), "a study")
+with_studies <- function() nzchar(Sys.getenv("INKTIDE_STUDIES"))
+skip_unless_studies <- function() skip_if_not(with_studies(), "a study")
+# How often something random is tried, and how many of like cases: all among the studies.
+turns <- function(times) if (with_studies()) times else max(2, times %/% 10)
+some <- function(cases, of = 2) {
+  if (with_studies()) cases else cases[unique(round(seq(1, length(cases), length.out = of)))]
+}
 
 # Data as read, straight from rows.
 as_data <- function(rows) {

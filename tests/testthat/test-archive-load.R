@@ -35,7 +35,8 @@ test_that("files loaded together are one export, each row once from the newest f
 test_that("any order of loading any number of times gives the same archive", {
   exports <- lapply(1:4, function(i) list(file = export(rows_of((3 * i):(3 * i + 5), i)),
     exported = as.IDate("2026-04-01") + i))
-  totals <- vapply(1:6, function(k) {
+  orders <- seq_len(turns(6))
+  totals <- vapply(orders, function(k) {
     set.seed(k)
     store <- tide_store(withr::local_tempdir())
     for (i in c(sample(4), sample(4, 2))) {
@@ -43,7 +44,7 @@ test_that("any order of loading any number of times gives the same archive", {
     }
     sum(held(store)$clicks)
   }, 0)
-  expect_equal(totals, rep(3 * 1 + 3 * 2 + 3 * 3 + 6 * 4, 6))
+  expect_equal(totals, rep(3 * 1 + 3 * 2 + 3 * 3 + 6 * 4, length(orders)))
 })
 
 test_that(
@@ -88,7 +89,7 @@ test_that("a load killed at any moment leaves the archive before or after, never
     ".libPaths(%s); library(inktide); tide_load(tide_store('%s'), '%s', exported = '2026-12-01')",
     paste(deparse(.libPaths()), collapse = ""), dir, big),
     script)
-  for (i in 1:12) {
+  for (i in seq_len(turns(12))) {
     out <- system2("sh", c("-c", shQuote(sprintf("timeout -s KILL %.2f %s %s >/dev/null 2>&1",
       runif(1, 0.3, 1.3), file.path(R.home("bin"), "Rscript"), script))))
     now <- state()
@@ -137,7 +138,7 @@ test_that("mixed exports of many hands, in any order and again, add up to the tr
   files <- site$mixed
   expect_equal(tide_read(files, lag = 0)$tables[[1]]$rows[, .(.N, sum(clicks), sum(impressions))],
     site$daily[, .(.N, sum(clicks), sum(impressions))])
-  for (seed in 1:3) {
+  for (seed in some(1:3, 1)) {
     set.seed(seed)
     store <- tide_store(withr::local_tempdir())
     for (file in c(sample(files), sample(files, 2))) tide_load(store, file)

@@ -89,9 +89,6 @@ test_that("a project folder is found upwards, its settings used, its mistakes na
   inner <- file.path(dir, "exports")
   run <- program("curve", "--format", "csv", "--quiet", dir = inner)
   expect_setequal(as_table(run)$segment, c("brand", "non-brand"))
-  report <- program("report", "--project", dir, "--quiet")
-  expect_equal(report$status, 0)
-  expect_true(file.exists(file.path(dir, "report.html")))
   write("brnad: [x]", file.path(dir, "inktide.yml"), append = TRUE)
   wrong <- program("curve", dir = dir)
   expect_equal(wrong$status, 1)
@@ -150,22 +147,3 @@ test_that("curve shows how parts differ, how methods compare and whether the fit
   expect_equal(program("curve", files[["pairs"]], "--by", "weather")$status, 2)
   expect_equal(program("curve", files[["pairs"]], "--prior", csv("a,b", "1,2"))$status, 1)
 })
-
-test_that(
-  "the list by page, folder and topic adds up to the list, as hours and lines of a page limit it",
-  {
-    call <- function(...) as_table(program("find", files[["pairs"]], "--brand", "fernmoor",
-      "--format", "csv", "--quiet", ...))
-    all <- call()
-    for (view in list("--page-view", c("--view", "folder"), c("--view", "topic"),
-        c("--view", "query"))) {
-      expect_equal(sum(do.call(call, as.list(view))$gain), sum(all$gain), tolerance = 1e-6)
-    }
-    day <- call("--hours", "4")
-    expect_lte(sum(day$hours), 4)
-    expect_true(all(day$id %in% all$id))
-    expect_lte(max(table(call("--per-page", "1")$page)), 1)
-    expect_true(all(call("--kind", "low_ctr,cannibalized")$kind %in% c("low_ctr", "cannibalized")))
-    large <- call("--min-gain", "3")
-    expect_true(all(tapply(large$if_done, large$task, sum) >= 3))
-  })

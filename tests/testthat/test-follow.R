@@ -44,8 +44,11 @@ test_that("the program follows pages, tests events, leaves days out; the report 
     "--without", "2026-03-01..2026-03-03", "--format", "csv", "--of", "/a/p1/")$out)
   expect_equal(sum(is.na(lines$clicks)), 3)
   expect_equal(run("follow", "a.csv", "--without", "yesterday")$status, 2)
-  expect_equal(run("report", "a.csv", "--events", "events.csv", "--out", "r.html")$status, 0)
+  report <- run("report", "a.csv", "--events", "events.csv", "--title", "Beds & rows", "--out",
+    "r.html")
+  expect_equal(report$status, 0)
   html <- paste(readLines(file.path(dir, "r.html"), warn = FALSE), collapse = "\n")
+  expect_match(html, "<title>Beds &amp; rows")
   expect_match(html, "the site had [0-9,]+ clicks, ")
   expect_match(html, "Titles rewritten")
   expect_match(html, "id='time'")

@@ -115,7 +115,7 @@ test_that("weights add up to one and rest on months known by then alone", {
 })
 
 test_that("what a plan adds is if done x chance, grown over the ramp, on a flat site", {
-  flat <- past(30, season = 0, growth = 0, noise = 0.001)
+  flat <- past(24, season = 0, growth = 0, noise = 0.001, first = "2024-04-01")
   history <- tide_history(flat)
   per_month <-
     mean(tail(history$months$used / inktide:::days_in_month(history$months$month), 3)) * 30
@@ -485,7 +485,7 @@ test_that("value adds up over every grouping, leans on the site where little is 
 })
 
 test_that("conversions and money are clicks times what one brings, in every figure", {
-  rows <- past()
+  rows <- past(14, first = "2025-08-01")
   plan <- made_plan(100, 0.5)
   clicks <- tide_forecast(rows, months = 3, plan = plan)
   value <- tide_forecast(rows, months = 3, plan = plan, per_click = c(value = 0.4))

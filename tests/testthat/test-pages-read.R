@@ -191,6 +191,7 @@ test_that("links with a query's very words to the page that should give way are 
 })
 
 test_that("the program reads pages into the archive and tells what they miss", {
+  skip_unless_studies()
   dir <- withr::local_tempdir()
   tide_demo(dir, seed = 2, days = 40, share = 0.2)
   run <- function(...) program(..., dir = dir)

@@ -126,7 +126,8 @@ test_that("CSV with links to the next page, tokens that expire, and totals witho
       position = "position"),
     paging = list(by = "link"),
     token_env = "TIDE_TEST_TOKEN",
-    from = "2026-06-01")
+    from = "2026-06-01",
+    per_minute = 60000)
   store <- tide_store(withr::local_tempdir())
   expect_equal(tide_pull(store, csv, to = "2026-06-03", today = today, wait = 0)$calls, c(2, 2, 2))
   expect_holds(store, rows, service_day_0 + 2L)
@@ -144,7 +145,7 @@ test_that("facts are asked for once, the first names first, within the budget of
   service <- served_rows(service_rows(days = 2, queries = 5))
   spec <- list(url = paste0(service$url, "/volumes"), by = "query", body = list(names = "{names}"),
     names_a_call = 3, rows = "/rows", fields = list(query = "/query", volume = "/volume"),
-    token_env = "TIDE_TEST_TOKEN", budget = 2)
+    token_env = "TIDE_TEST_TOKEN", budget = 2, per_minute = 60000)
   store <- tide_store(withr::local_tempdir())
   names <- c("kale", "leek seeds", "pea", "radish", "tomato", "chard", "squash")
   facts <- tide_pull_facts(store, spec, names, today = "2026-06-01", wait = 0)

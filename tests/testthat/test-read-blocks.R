@@ -117,7 +117,7 @@ test_that("changed files are read in blocks as they are held", {
   file <- demo_file(head(demo_rows, 800))
   text <- readChar(file, file.size(file), useBytes = TRUE)
   odd <- c("\"", ",", "\n", "\r", "-", "x", " ", "2.5", "\"\"", "\t", ";", "\u00e9", "0", "9")
-  for (turn in 1:40) {
+  for (turn in seq_len(turns(40))) {
     at <- sample(nchar(text), 1)
     changed <- paste0(substr(text, 1, at), sample(odd, 1), substr(text, at + sample(0:2, 1), 1e6))
     writeBin(charToRaw(enc2utf8(changed)), file)

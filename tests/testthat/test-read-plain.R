@@ -63,7 +63,7 @@ test_that("changed files are read alike, and threads change nothing", {
   file <- withr::local_tempfile(fileext = ".csv")
   odd <- c("\"", ",", "\n", "\r", "-", "x", " ", "2.5", "\"\"", "\t", ";", "\u00e9", "0", "e")
   text <- paste0(paste(lines, collapse = "\n"), "\n")
-  for (turn in 1:60) {
+  for (turn in seq_len(turns(60))) {
     at <- sample(nchar(text), 1)
     changed <- paste0(substr(text, 1, at), sample(odd, 1), substr(text, at + sample(0:2, 1), 1e6))
     writeBin(charToRaw(enc2utf8(changed)), file)

@@ -20,7 +20,7 @@ test_that("records are counted as RFC 4180 has them, whatever stands in a cell",
   cell <- function() paste(
     sample(c("a", " ", "\"\"", ",", "\n", "\r\n", "\u00fc", ";"), sample(0:6, 1), TRUE),
     collapse = "")
-  for (round in 1:60) {
+  for (round in seq_len(turns(60))) {
     n <- sample(1:12, 1)
     texts <- replicate(n, paste0("x", cell()))
     lines <- sprintf("\"%s\",\"/%s\",%d,%d,%d", texts, seq_len(n), 1L, 10L, 2L)

@@ -190,7 +190,7 @@ test_that("records are found in any bytes at all", {
   bytes <- c(charToRaw("a,;\"\"\n\n\r 1"), as.raw(c(0xc3, 0xa9, 0xff, 0, 0x1a)))
   file <- tempfile()
   copy <- tempfile()
-  for (round in 1:400) {
+  for (round in seq_len(turns(400))) {
     writeBin(sample(bytes, sample(0:40, 1), TRUE), file)
     found <- .Call(inktide:::scan_records, file, sample(0:2, 1), ",", if (round %% 2) copy else "")
     expect_true(found$records >= length(found$empty) + found$ragged)

@@ -67,6 +67,7 @@ test_that("cells that a spreadsheet would run are made harmless", {
 })
 
 test_that("what a page of the site says is obeyed nowhere", {
+  skip_unless_studies()
   dir <- withr::local_tempdir()
   hostile <- c("<script>alert(1)</script>", "=HYPERLINK(\"http://x\")",
     paste0("a", intToUtf8(27), "[2Jb"), "[mark](javascript:x)", paste0(intToUtf8(0x202e), "abc"))

@@ -73,6 +73,7 @@ test_that("sitemaps are read plain, packed, as an index, as text, and cut off", 
 })
 
 test_that("a walk reads what the folder holds, and names all that goes wrong", {
+  skip_unless_studies()
   read <- demo_read()
   served <- served_site(read$dir)
   withr::defer(served$stop())
@@ -120,6 +121,7 @@ test_that("a walk reads what the folder holds, and names all that goes wrong", {
 })
 
 test_that("a walk that was killed goes on where it was", {
+  skip_unless_studies()
   served <- served_site(demo_read()$dir)
   withr::defer(served$stop())
   keep <- withr::local_tempfile()

@@ -147,6 +147,8 @@ chosen_lag <- function(options, input) first_given(options$lag, input$settings$w
 # gone through month by month, and a large file block by block, which leaves segments on pairs to
 # the summary.
 read_input <- function(options, input, months = FALSE, also = character()) {
+  threads <- use_threads(0)
+  on.exit(use_threads(threads))
   window <- options[c("from", "to", "days")]
   dimensions <- needed_dimensions(input, also)
   segments <- c(input$rows, if (!months) input$pairs)

@@ -6,7 +6,7 @@ cli_main <- function(words) {
   if (!isTRUE(l10n_info()[["UTF-8"]])) suppressWarnings(Sys.setlocale("LC_CTYPE", "C.UTF-8"))
   # One time zone, so that the date of an export does not depend on the machine it is read on.
   if (!nzchar(Sys.getenv("TZ"))) Sys.setenv(TZ = "UTC")
-  if (!nzchar(Sys.getenv("R_DATATABLE_NUM_THREADS"))) setDTthreads(0)
+  use_threads(1)
   on.exit(close_databases())
   tryCatch({
     cli_dispatch(words)
@@ -31,6 +31,13 @@ cli_main <- function(words) {
         "  fix:   this is a fault of the program; please report it with the command you gave."))
       1L
     })
+}
+
+# All processors (0) pay where files are read and where millions of rows are held; the many small
+# sums of a list wait for each other's threads longer than they work (bench/README.md). Out: the
+# number until now, as what a caller's environment asks for stays.
+use_threads <- function(number) {
+  if (nzchar(Sys.getenv("R_DATATABLE_NUM_THREADS"))) getDTthreads() else setDTthreads(number)
 }
 
 # The core names its arguments; whoever calls the program knows options. Out: what, where, fix of a

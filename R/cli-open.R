@@ -20,6 +20,7 @@ command_open <- function(shared) {
 run_open <- function(options, files) {
   need_shiny()
   need_callr()
+  use_threads(0)
   check_number(options$port, "--port", min = 1, max = 65535, null = TRUE)
   port <- chosen_port(options$port)
   # Refused before anything is opened.
@@ -183,7 +184,7 @@ within_memory <- function(options, input, most = explored_most) {
 # In the process of its own: findings and rows of a call, written as one file.
 work_out <- function(options, files, result, said) {
   if (!isTRUE(l10n_info()[["UTF-8"]])) suppressWarnings(Sys.setlocale("LC_CTYPE", "C.UTF-8"))
-  setDTthreads(0)
+  use_threads(1)
   options$quiet <- TRUE
   options$progress <- function(text) cat(text, "\n", sep = "", file = said, append = TRUE)
   options$all <- TRUE

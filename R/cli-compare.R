@@ -39,10 +39,7 @@ run_compare <- function(options, files) {
       "Name two segments of inktide.yml with --segments, or leave out --level.")
   }
   if (!is.null(options$level)) return(run_sides(options, files))
-  if (options$format == "xlsx") {
-    abort_call("Segments side by side make no workbook.", "--format xlsx",
-      "Use --format csv, or --level to compare them line by line.")
-  }
+  refuse_workbook(options)
   input <- settle_input(options, files)
   segments <- if (!is.null(options$segments)) {
     named_segments(split_words(options$segments), input$settings, "--segments")
@@ -90,10 +87,7 @@ run_moves <- function(options, files) {
     brand = input$settings$rules$brand, rules = input$settings$rules,
     events = events_input(options, input), all_days = options$all_days))
   # Without queries windows stand side by side as totals.
-  if (inherits(compared[[1]], "tide_comparison")) {
-    compared[[1]]$left_out <- compared[[1]]$left_out[0]
-    return(emit_parts(options, compared[[1]]))
-  }
+  if (inherits(compared[[1]], "tide_comparison")) return(emit_totals(options, compared, lengths))
   emit_moves(options, compared, input$settings$rules, lengths)
 }
 
@@ -112,16 +106,43 @@ run_sides <- function(options, files) {
 }
 
 emit_parts <- function(options, compared) {
-  if (options$format == "xlsx") {
-    abort_call("Segments side by side make no workbook.", "--format xlsx", "Use --format csv.")
-  }
+  refuse_workbook(options)
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(compared), options$figure)
   emit(options, compared$parts, format(compared, width = terminal_width()))
 }
 
+# Totals of two windows, or of several lengths of them. What was left out is told already.
+emit_totals <- function(options, compared, lengths) {
+  refuse_workbook(options)
+  if (!is.null(options$why)) {
+    abort_call("Totals have no lines.", sprintf("--why %s", options$why),
+      "Leave it out, or export by date and query.")
+  }
+  if (!is.null(options$figure)) {
+    abort_call("Totals of two windows make no figure.", sprintf("--figure %s", options$figure),
+      "Leave it out, or export by date and query.")
+  }
+  shown <- lapply(seq_along(compared), function(i) {
+    one <- compared[[i]]
+    one$left_out <- one$left_out[0]
+    if (i < length(compared)) one$note <- character()
+    format(one, width = terminal_width())
+  })
+  rows <- rbindlist(lapply(compared, `[[`, "parts"),
+    idcol = if (length(compared) > 1) "days")
+  if (length(compared) > 1) set(rows, j = "days", value = lengths[rows$days])
+  emit(options, rows, unlist(shown))
+}
+
+refuse_workbook <- function(options) {
+  if (options$format != "xlsx") return(invisible())
+  abort_call("What stands side by side makes no workbook.", "--format xlsx",
+    "Use --format csv, or compare queries line by line.")
+}
+
 check_moves <- function(options) {
   check_number(options$top, "--top", min = 1)
-  options$level <- check_choice(first_given(options$level, "query"), change_levels, "--level")
+  if (!is.null(options$level)) check_choice(options$level, change_levels, "--level")
   options
 }
 
@@ -154,7 +175,7 @@ emit_why <- function(options, moves) {
   asked <- utils::head(moves$moves[grepl(options$why, moves$moves$name, fixed = TRUE)], options$top)
   if (!nrow(asked)) {
     abort_call("No such line.", sprintf("--why %s", options$why),
-      sprintf("Name a %s that was shown in one of the %s.", options$level,
+      sprintf("Name a %s that was shown in one of the %s.", moves$level,
         if (is.null(moves$sides)) "windows" else "segments"))
   }
   whole <- whole_lines(asked)

@@ -66,9 +66,10 @@ change_between <- function(data, level, after, before, days, segments, curve, br
   if (of_windows && is.null(site_days)) site_days <- site_days_table(data)
   exported <- if (of_windows) exported_sides(data, after, before)
   if (of_windows && is.null(exported) && is.null(pick_table(data, c("date", "query")))) {
-    totals <- compare_window_totals(data, after, before, days)
-    if (!is.null(totals)) return(totals)
+    totals <- pick_table(data, "date", refused = no_totals)
+    if (!is.null(totals)) return(compare_window_totals(data, totals, level, after, before, days))
   }
+  level <- first_given(level, "query")
   sides <- if (!of_windows) {
     segment_sides(data, segments, rules)
   } else if (is.null(exported)) {

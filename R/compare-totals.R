@@ -36,9 +36,12 @@ compare_totals <- function(data, by, rules, most) {
 }
 
 # Windows of a table without queries: the later one first.
-compare_window_totals <- function(data, after, before, days) {
-  table <- pick_table(data, "date", refused = no_totals)
-  if (is.null(table)) return(NULL)
+compare_window_totals <- function(data, table, level, after, before, days) {
+  if (!is.null(level) && level != "site") {
+    abort_tide("Windows without queries are compared as a whole, not line by line.",
+      where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
+      fix = "Compare the site, or export by date, query and page.", class = "grain")
+  }
   windows <- table_windows(table, before, after, days)
   sides <- rev(windows)
   rows <- lapply(sides, function(window) {

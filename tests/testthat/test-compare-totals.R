@@ -48,7 +48,26 @@ test_that("windows of totals without queries are compared as such, months as who
   expect_equal(ends()$segment, c("2026-07-01 to 2026-07-31", "2026-06-01 to 2026-06-30"))
   expect_equal(ends(days = 92)$clicks, c(1800, 900))
   expect_error(ends(days = 200), class = "tide_error_window")
+  expect_equal(ends(by = "site"), ends())
+  expect_error(ends(by = "page"), "not line by line", class = "tide_error_grain")
   expect_error(ends(before = "year"), class = "tide_error_window")
+})
+
+test_that("the program compares totals over several lengths, and refuses what they cannot tell", {
+  days <- csv("Date,Clicks,Impressions,Position",
+    sprintf("2026-08-%02d,%d,1000,7", 1:28, rep(c(40L, 50L), each = 14)))
+  run <- function(...) program("compare", days, "--lag", "0", "--quiet", ...)
+  both <- fread(text = run("--windows", "7,14", "--format", "csv")$out)
+  expect_equal(both[, c("days", "clicks")], data.table(days = c(7L, 7L, 14L, 14L),
+    clicks = c(350L, 350L, 700L, 560L)))
+  shown <- run("--windows", "7,14")$out
+  expect_match(shown, "^change .*[+]25%", all = FALSE)
+  expect_length(grep("Totals without queries", shown), 1)
+  for (call in list(c("--why", "x"), c("--figure", "f.png"),
+      c("--format", "xlsx", "--out", "x.xlsx"))) {
+    expect_equal(run(call)$status, 2L, label = call[1])
+  }
+  expect_match(run("--level", "page")$err, "not line by line", all = FALSE)
 })
 
 test_that("monthly totals need no day and no position; queries need their position", {

@@ -67,13 +67,15 @@ run_moves <- function(options, files) {
   # The days that are asked for, and those that the curve rests on; of the rest only what the whole
   # site did.
   wanted <- if (is.null(after) && is.null(before)) max(2 * max(lengths), 90)
-  data <- read_input(utils::modifyList(options[setdiff(names(options), "days")],
+  own <- options[setdiff(names(options), "days")]
+  data <- read_input(utils::modifyList(own,
     if (is.null(input$store)) list() else list(days = wanted)),
     input)
   held <- site_days_table(if (is.null(input$store)) {
     data
   } else {
-    tide_stored(input$store, lag = chosen_lag(options, input), by_month = TRUE)
+    own[c("from", "to")] <- list(NULL)
+    read_input(own, input, months = !length(waiting_segments(input)))
   })
   # Days before the windows are not asked for, so they are not named as left out.
   own_window <- data$left_out$reason == "outside the window" & !chose_window(options)

@@ -87,6 +87,11 @@ newest_days <- function(options, input) {
   read_input(options, input)
 }
 
+# The project's table of months is the whole site's.
+site_months <- function(options, input) {
+  if (!length(all_segments(input))) chosen_files(options, input, "history")
+}
+
 forecast_history <- function(options, input) {
   events <- if (!is.null(input)) events_input(options, input)
   of <- if (options$of != "clicks") options$of
@@ -97,14 +102,14 @@ forecast_history <- function(options, input) {
   known <- if (!is.null(options$history)) {
     options$history
   } else if (is.null(options$by)) {
-    chosen_files(options, input, "history")
+    site_months(options, input)
   }
   if (!is.null(known)) {
     own <- !is.null(of) && of %in% history_columns(known[1])
     return(history(known[1], of = if (own) of))
   }
-  history(read_input(options, input, months = is.null(options$by)), by = options$by,
-    rules = input$settings$rules)
+  data <- chosen_rows(options, input, read_input(options, input, months = is.null(options$by)))
+  history(data, by = options$by, rules = input$settings$rules)
 }
 
 # Conversions or money of a click, from the pages whose rate is known; NULL for clicks, and where

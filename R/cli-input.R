@@ -143,6 +143,14 @@ needed_dimensions <- function(input, also = character()) {
 
 chosen_lag <- function(options, input) first_given(options$lag, input$settings$windows$lag, 3)
 
+# Segments of queries, pages, pairs and of the brand: a list is made of all rows and chosen from by
+# sums, everything else is made of the rows that they choose.
+waiting_segments <- function(input) {
+  side <- setdiff(unique(input$side), "all")
+  one <- length(side) == 1 && !"all" %in% input$side
+  c(input$pairs, if (one) list(tide_segment(side, brand = side == "brand")))
+}
+
 # What is to be worked on, read, and filtered by all segments. months: whether an archive may be
 # gone through month by month, and a large file block by block, which leaves segments on pairs to
 # the summary.
@@ -151,7 +159,7 @@ read_input <- function(options, input, months = FALSE, also = character()) {
   on.exit(use_threads(threads))
   window <- options[c("from", "to", "days")]
   dimensions <- needed_dimensions(input, also)
-  segments <- c(input$rows, if (!months) input$pairs)
+  segments <- c(input$rows, if (!months) waiting_segments(input))
   held <- first_given(input$source, input$store)
   if (!is.null(held)) {
     data <- tide_stored(held, by_month = months, from = window$from, to = window$to,
@@ -165,6 +173,24 @@ read_input <- function(options, input, months = FALSE, also = character()) {
     reading_rules(options, input$settings)))
   tide_filter(data, from = window$from, to = window$to, days = window$days, segments = segments,
     rules = input$settings$rules, without = days_out(options$without, data))
+}
+
+# All that is chosen besides a window, and in words.
+all_segments <- function(input) c(input$rows, waiting_segments(input))
+
+chosen_names <- function(input) {
+  vapply(all_segments(input), function(segment) {
+    paste0(if (segment$not) "what is not ", paste(condition_names(segment$conditions),
+      collapse = ", "))
+  }, "")
+}
+
+# The rows that all segments choose, of data that were read for a list.
+chosen_rows <- function(options, input, data, also = character()) {
+  waiting <- waiting_segments(input)
+  if (!length(waiting)) return(data)
+  if (inherits(data, "tide_promised")) return(read_input(options, input, also = also))
+  tide_filter(data, segments = waiting, rules = input$settings$rules)
 }
 
 # Days of --without: named, or found.

@@ -13,7 +13,8 @@ command_report <- function(shared) {
 
 run_report <- function(options, files) {
   input <- settle_input(options, files)
-  data <- read_input(options, input, months = TRUE, also = if (length(input$files)) parts_shown)
+  also <- if (length(input$files)) parts_shown
+  data <- read_input(options, input, months = TRUE, also = also)
   findings <- find_input(options, input, data)
   out <- if (!is.null(options$out)) {
     options$out
@@ -22,7 +23,7 @@ run_report <- function(options, files) {
   } else {
     "report.html"
   }
-  write_report(options, input, data, findings, out,
+  write_report(options, input, chosen_rows(options, input, data, also), findings, out,
     title = if (is.null(options$title)) input$title else options$title)
   say(out)
 }
@@ -38,14 +39,15 @@ write_report <- function(options, input, data, findings, out, title) {
     inventory = site_inventory(options, input, recent, findings),
     parts = site_parts(options, input, data),
     watched = report_watched_queries(input, recent, curve),
-    forecast = site_forecast(options, input, data, findings))
+    forecast = site_forecast(options, input, data, findings), chosen = chosen_names(input))
 }
 
 # The curve of the last 90 days, on which comparisons rest: that of the findings where they have no
 # other days. NULL where there are no two windows.
 recent_curve <- function(input, data, recent, findings) {
   if (dated_days(recent) < 14) return(NULL)
-  if (!inherits(data, "tide_promised") && dated_days(recent) <= 90) return(findings$curve)
+  same_rows <- !inherits(data, "tide_promised") && !length(waiting_segments(input))
+  if (same_rows && dated_days(recent) <= 90) return(findings$curve)
   tide_curve(tide_summary(tide_filter(recent, days = 90), brand = input$settings$rules$brand))
 }
 
@@ -53,7 +55,7 @@ recent_curve <- function(input, data, recent, findings) {
 # package for it is not there.
 site_forecast <- function(options, input, data, findings) {
   if (!nzchar(system.file(package = "forecast"))) return(NULL)
-  known <- chosen_files(options, input, "history")
+  known <- site_months(options, input)
   history <- tryCatch(tide_history(if (is.null(known)) data else known[1],
     events = events_input(options, input)),
     tide_error_thin = function(e) NULL, tide_error_grain = function(e) NULL)

@@ -34,9 +34,9 @@
 #' @param one,other Names of two curves.
 #' @param position Positions at which curves are compared.
 #' @param ... Arguments of the methods; of a summary none.
-#' @return Of windows, or segments line by line: a [tide_change] object. Of parts side by side, and of
-#'   two windows of totals without queries (as a whole, `by` `NULL` or `site`): a [tide_comparison]
-#'   object. Of curves: a tibble with `position`, `ratio` (of the CTR of `one`
+#' @return Of windows, or segments line by line: a [tide_change] object. Of parts side by side, and
+#'   of two windows of totals without queries (as a whole, `by` `NULL` or `site`): a
+#'   [tide_comparison] object. Of curves: a tibble with `position`, `ratio` (of the CTR of `one`
 #'   to that of `other`), `ratio_low`, `ratio_high` (at the curve's level) and `chance` (that
 #'   `one` is above); the two are taken as independent, which is cautious where the same queries
 #'   stand in both. Of months: a tibble in order of time with `month`, `ratio` (CTR from it on

@@ -86,6 +86,8 @@ ctr_figure <- function(followed) {
   ends <- last_by(gaps, c("page", "query"), "at")
   ends[, "value" := spread_apart(value, max(gaps$value) / if (length(pages) > 1) 9 else 16),
     by = "page"]
+  # Names that were moved apart stay above nothing, where the panel ends.
+  ends[, "value" := value - min(0, value, na.rm = TRUE), by = "page"]
   colours <- c(CTR = ink$main, expected = ink$soft)
   ggplot2::ggplot(gaps, ggplot2::aes(.data$at, .data$value)) +
     stretch_lines(gaps[gaps$query == "expected"], linewidth = 0.5, linetype = "42",

@@ -2,7 +2,7 @@
 # summary.
 
 report_head <- function(findings, title, moves, followed, inventory = NULL, parts = list(),
-    watched = NULL, forecast = NULL) {
+    watched = NULL, forecast = NULL, chosen = character()) {
   summary <- findings$summary
   total <- list_total(findings)
   now <- site_clicks(summary)
@@ -10,6 +10,7 @@ report_head <- function(findings, title, moves, followed, inventory = NULL, part
   link <- function(part, name, shown = TRUE) if (shown) sprintf("<a href='#%s'>%s</a>", part, name)
   paste0("<header><h1>", escape(title), "</h1><p class='soft'>Search performance: data of ",
     data_window(summary), "; the list rests on ", list_window(summary), "</p>",
+    if (length(chosen)) sprintf("<p><b>Only %s.</b></p>", escape(paste(chosen, collapse = "; "))),
     if (!is.null(moves)) {
       sprintf("<p>%s</p>", escape(paste(opening_sentences(moves, followed), collapse = " ")))
     },

@@ -21,6 +21,7 @@
 #'   results).
 #' @param forecast A [tide_forecast()] of the whole site; `NULL` leaves it out.
 #' @param watched What [tide_watched()] tells; `NULL` leaves it out.
+#' @param chosen What was chosen of the data, in words, such as `"device mobile"`; said at the head.
 #' @return `file`, invisibly.
 #' @section Errors: `tide_error_write` where the file cannot be written.
 #' @examples
@@ -29,10 +30,12 @@
 #' file <- tide_report(found, tempfile(fileext = ".html"), title = "Fernmoor Seeds")
 #' @export
 tide_report <- function(findings, file, title = "Ink Tide report", site = NULL, moves = NULL,
-    followed = NULL, inventory = NULL, parts = list(), watched = NULL, forecast = NULL) {
+    followed = NULL, inventory = NULL, parts = list(), watched = NULL, forecast = NULL,
+    chosen = character()) {
   check_class(findings, "tide_findings", "findings")
   check_text(file, "file")
   check_text(title, "title")
+  if (length(chosen)) check_text(chosen, "chosen", many = TRUE)
   if (!is.null(moves)) check_class(moves, "tide_change", "moves")
   if (!is.null(followed)) check_class(followed, "tide_follow", "followed")
   if (!is.null(site)) check_class(site, "tide_trace", "site")
@@ -49,7 +52,8 @@ tide_report <- function(findings, file, title = "Ink Tide report", site = NULL, 
   html <- c("<!doctype html>", "<html lang='en'><head><meta charset='utf-8'>",
     "<meta name='viewport' content='width=device-width, initial-scale=1'>",
     sprintf("<title>%s</title><style>%s</style></head><body>", escape(title), part("style.css")),
-    report_head(findings, title, moves, followed, inventory, parts, watched, forecast), "<main>",
+    report_head(findings, title, moves, followed, inventory, parts, watched, forecast, chosen),
+    "<main>",
     folding(report_findings(findings), report_moves(moves), report_watched(watched),
       report_time(followed), report_totals(findings$summary, site, followed$events),
       report_curve(findings$curve), report_parts(parts), report_forecast(forecast),

@@ -87,7 +87,7 @@ segment_conditions <- local({
     has_none = words("query has one of %s", function(hits) !Reduce(`|`, hits)),
     words = length_of("query has not %s words", function(x) lengths(query_words(x))),
     characters = length_of("query has not %s characters", nchar),
-    brand = condition("query", "flag", "brand is not %s", function(x, value, rules) {
+    brand = condition("query", "flag", "not %s", function(x, value, rules) {
       is_brand(query_key(x), rules$brand) == value
     }),
     intent = condition("query", "words", "intent is not %s", function(x, value, rules) {
@@ -125,13 +125,15 @@ condition_label <- function(arg, value) {
     words = paste(value, collapse = " or "),
     list = format_count(length(unique(value))),
     range = condition_text(value),
-    flag = tolower(value),
+    flag = condition_text(value),
     format(value))
   sprintf(segment_conditions[[arg]]$fails, shown)
 }
 
 # A condition's value in words.
 condition_text <- function(value) {
+  # Of the conditions only that on the brand.
+  if (is.logical(value)) return(if (value) "brand" else "non-brand")
   if (!is.numeric(value) || length(value) != 2) return(paste(format(value), collapse = ", "))
   if (is.infinite(value[2])) {
     sprintf("at least %g", value[1])
@@ -147,6 +149,7 @@ condition_names <- function(conditions) {
     if (segment_conditions[[arg]]$value == "list") {
       return(paste(format_count(length(unique(value))), arg))
     }
+    if (is.logical(value)) return(condition_text(value))
     paste(gsub("_", " ", arg), condition_text(value))
   }, "", USE.NAMES = FALSE)
 }

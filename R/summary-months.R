@@ -101,6 +101,11 @@ read_once <- function(chunk) {
   }
 }
 
+stored_totals <- function(data) {
+  grains <- data.table(grain = unique(data$plan$wanted$grain))
+  month_totals(data$plan, lapply(grains$grain, grain_dimensions), grains, data$segments, data$rules)
+}
+
 # The tables without queries are small and read at once.
 month_totals <- function(plan, held, grains, segments, rules) {
   small <- grains$grain[!vapply(held, function(d) "query" %in% d, NA)]

@@ -67,8 +67,16 @@ unusual_dates <- function(days) {
 # Clicks and impressions of the site by day, of the finest account of it without queries, or NULL
 # without dates.
 site_days_table <- function(data) {
+  if (inherits(data, "tide_promised") && length(data$segments)) return(chosen_days(data))
   if (inherits(data, "tide_blocks")) return(data$days[, !c("rows", "grain")])
   if (inherits(data, "tide_months")) planned_days(data$plan$wanted) else dated_sums(data)
+}
+
+# Of data that are filtered while they are gone through.
+chosen_days <- function(data) {
+  days <- if (inherits(data, "tide_months")) dated_sums(stored_totals(data))
+  if (!is.null(days)) return(days)
+  query_rows(data)$access$reduce(NULL, NULL)$by_day[, c("date", "clicks", "impressions")]
 }
 
 dated_sums <- function(data) {

@@ -48,6 +48,10 @@ test_that("a source gives the summary and the list of the same rows in files", {
     file <- tide_summary(tide_filter(by_files, segments = segment))
     expect_equal(own$pairs, file$pairs)
     expect_equal(own$left_out, file$left_out)
+    days <- lapply(list(months, by_files), function(data) {
+      inktide:::site_days_table(tide_filter(data, segments = segment))
+    })
+    expect_equal(days[[1]]$clicks, days[[2]]$clicks)
   }
   by_device <- lapply(list(months, by_files), tide_summary, split = "device")
   in_order <- function(summary) {
@@ -157,6 +161,9 @@ test_that("the program works on a database that inktide.yml describes, and only 
     expect_equal(do.call(run, as.list(command))$status, 0, label = command[1])
   }
   expect_equal(ids(run("find", "--format", "csv", "--source", "warehouse")), ids(found))
+  whole <- fread(files[["pairs"]])
+  chosen <- fread(text = run("list", "--segment", "brand", "--format", "csv", "--lag", "0")$out)
+  expect_equal(sum(chosen$clicks), whole[grepl("fern ?moor", Query), sum(Clicks)])
   expect_equal(run("find", "--source", "elsewhere")$status, 2)
   expect_equal(tools::md5sum(file.path(dir, "search.sqlite")), before)
   writeLines(c("sources:", "  warehouse: {driver: sqlite, tables: [rows]}"),

@@ -41,6 +41,7 @@ run_compare <- function(options, files) {
   if (!is.null(options$level)) return(run_sides(options, files))
   refuse_workbook(options)
   input <- settle_input(options, files)
+  need_brand(options$by, input$settings, "--by")
   segments <- if (!is.null(options$segments)) {
     named_segments(split_words(options$segments), input$settings, "--segments")
   }

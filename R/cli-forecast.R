@@ -108,6 +108,7 @@ forecast_history <- function(options, input) {
     own <- !is.null(of) && of %in% history_columns(known[1])
     return(history(known[1], of = if (own) of))
   }
+  need_brand(options$by, input$settings, "--by")
   data <- chosen_rows(options, input, read_input(options, input, months = is.null(options$by)))
   history(data, by = options$by, rules = input$settings$rules)
 }

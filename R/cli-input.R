@@ -100,6 +100,7 @@ chosen_segments <- function(options, settings) {
   named[named == "not:brand"] <- "non-brand"
   named[named == "not:non-brand"] <- "brand"
   side <- intersect(named, c("brand", "non-brand", "all"))
+  need_brand(side, settings, "--segment")
   own <- named_segments(setdiff(named, side), settings, "--segment")
   conditions <- Filter(Negate(is.null),
     options[intersect(names(options), setdiff(names(segment_conditions), "brand"))])
@@ -112,12 +113,20 @@ chosen_segments <- function(options, settings) {
     pairs = Filter(Negate(is.null), lapply(parts, `[[`, "pairs")), side = side)
 }
 
+need_brand <- function(names, settings, flag) {
+  asked <- intersect(names, c("brand", "non-brand"))
+  if (!length(asked) || length(settings$rules$brand)) return(invisible())
+  abort_call("No brand words are known, so no query is brand or non-brand.",
+    sprintf("%s %s", flag, asked[1]), "Name them with --brand, or as brand in inktide.yml.")
+}
+
 # "brand" and "non-brand" can be named where they stand for rows, not for curves.
 named_segments <- function(names, settings, flag) {
   known <- c(settings$segments, if (flag == "--segments") {
     list(brand = tide_segment("brand", brand = TRUE),
       `non-brand` = tide_segment("non-brand", brand = FALSE))
   })
+  need_brand(sub("^not:", "", names), settings, flag)
   lapply(names, function(name) {
     segment <- known[[sub("^not:", "", name)]]
     if (is.null(segment)) {

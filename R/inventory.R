@@ -10,7 +10,7 @@
 #'   tables have where they have no queries.
 #' @param sort Name of the column to sort by. `NULL`: clicks, then impressions; of days, weeks and
 #'   months the newest first.
-#' @param decreasing Whether the largest of `sort` stands first.
+#' @param decreasing Whether the largest (of days the newest) stands first.
 #' @param windows Lengths in days: for each, the clicks of the last so many days and the change
 #'   against as many before stand on the row; of modifiers by itself 28.
 #' @param lead Queries beneath each page (of `by = "page"`), the leading ones of that many; 0 for
@@ -234,11 +234,12 @@ weekly_clicks <- function(rows, label, table, most = 13L) {
 
 inventory_order <- function(rows, by, sort, decreasing) {
   if (is.null(sort)) {
-    if (by %in% inventory_times) return(order(rows[[by]], decreasing = TRUE))
+    if (by %in% inventory_times) return(order(rows[[by]], decreasing = decreasing))
     # By radix: texts in the order of any machine.
     keys <-
       data.table(rows[, c("clicks", "impressions")], name = rows[[1]], row = seq_len(nrow(rows)))
-    return(setorderv(keys, c("clicks", "impressions", "name"), c(-1L, -1L, 1L))$row)
+    way <- if (decreasing) -1L else 1L
+    return(setorderv(keys, c("clicks", "impressions", "name"), c(way, way, 1L))$row)
   }
   if (!sort %in% names(rows)) {
     abort_argument("sort", paste0("one of '", paste(names(rows), collapse = "', '"), "'"), sort)

@@ -31,6 +31,9 @@ test_that("windows of any length stand on one row and sort it; pages have their 
   rows <- made_site(queries = 60, days = 60)
   data <- as_data(rows)
   last <- max(rows$date)
+  rising <- function(...) tide_inventory(data, ..., decreasing = FALSE)$rows
+  expect_false(is.unsorted(rising()$clicks))
+  expect_false(is.unsorted(rising(by = "day")$day))
   listed <- tide_inventory(data, windows = c(7, 14), sort = "change_14", decreasing = FALSE)$rows
   expect_false(is.unsorted(listed$change_14))
   own <- rows[query == listed$query[1]]

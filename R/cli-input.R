@@ -184,15 +184,8 @@ read_input <- function(options, input, months = FALSE, also = character()) {
     rules = input$settings$rules, without = days_out(options$without, data))
 }
 
-# All that is chosen besides a window, and in words.
+# All that is chosen besides a window.
 all_segments <- function(input) c(input$rows, waiting_segments(input))
-
-chosen_names <- function(input) {
-  vapply(all_segments(input), function(segment) {
-    paste0(if (segment$not) "what is not ", paste(condition_names(segment$conditions),
-      collapse = ", "))
-  }, "")
-}
 
 # The rows that all segments choose, of data that were read for a list.
 chosen_rows <- function(options, input, data, also = character()) {

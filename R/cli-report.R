@@ -39,7 +39,8 @@ write_report <- function(options, input, data, findings, out, title) {
     inventory = site_inventory(options, input, recent, findings),
     parts = site_parts(options, input, data),
     watched = report_watched_queries(input, recent, curve),
-    forecast = site_forecast(options, input, data, findings), chosen = chosen_names(input))
+    forecast = site_forecast(options, input, data, findings),
+    chosen = segment_words(all_segments(input)))
 }
 
 # The curve of the last 90 days, on which comparisons rest: that of the findings where they have no

@@ -35,8 +35,9 @@
 #'   `position_after`), `site` (one such row), `all_clicks` (`before`, `after`: with private
 #'   queries, or `NULL`), `pairs`, `windows` (`from`, `to`, `days` that count, `missing`,
 #'   `left_out`, `clicks`), `unusual` (`date`, `what`, `likely` of the days left out), `scaled`,
-#'   `sides` (names of the segments, or `NULL`), `equal` (`TRUE` where an export that compares two
-#'   windows does not tell how long they are, else `FALSE` or `NULL`), `level`, `fdr`, `season`
+#'   `chosen` (what [tide_filter()] chose of the data, in words, or `NULL`), `sides` (names of the
+#'   segments, or `NULL`), `equal` (`TRUE` where an export that compares two windows does not tell
+#'   how long they are, else `FALSE` or `NULL`), `level`, `fdr`, `season`
 #'   (`ratio` of the site's clicks between the same weekdays a year before, or `NULL`), `events`
 #'   (those given that lie in one window only: `date`, `event`, `pages`, `window`, which is `before`
 #'   or `after`), `weekly` (of the first 50: clicks of each `name` by `week` over both windows, 1
@@ -106,6 +107,7 @@ change_between <- function(data, level, after, before, days, segments, curve, br
     windows = set(sides$windows, j = "clicks", value = c(sum(pairs$clicks_1), sum(pairs$clicks_2))),
     unusual = sides$odd,
     scaled = basis$scaled,
+    chosen = data$chosen,
     sides = sides$names,
     equal = sides$equal,
     level = level,

@@ -61,7 +61,7 @@ site_sentences <- function(x) {
       sprintf("%s clicks in %s, after %s in %s.", format_count(w$clicks[2]),
         format_plural(w$days[2], "day"), format_count(w$clicks[1]), format_count(w$days[1]))
     },
-    change_sentence(site, "The site", x),
+    change_sentence(site, if (length(x$chosen)) "What was chosen" else "The site", x),
     site_verdict(x),
     private_line(x))
 }

@@ -4,8 +4,9 @@ opening_sentences <- function(moves, followed) {
   site <- moves$site
   w <- moves$windows
   ratio <- (w$clicks[2] / w$days[2]) / (w$clicks[1] / w$days[1])
-  happened <- sprintf("In the %d days to %s the site had %s clicks, %s", w$days[2],
-    format_day(w$to[2]), format_count(w$clicks[2]),
+  happened <- sprintf("In the %d days to %s %s had %s clicks, %s", w$days[2],
+    format_day(w$to[2]), if (length(moves$chosen)) "what was chosen" else "the site",
+    format_count(w$clicks[2]),
     if (abs(ratio - 1) < 0.005) {
       "as many as before."
     } else {

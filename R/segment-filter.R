@@ -72,6 +72,7 @@ tide_filter.tide_data <- function(data, from = NULL, to = NULL, days = NULL, ...
       fix = "Loosen one of these filters.", class = "nothing_left")
   }
   data$left_out <- sum_left_out(rbindlist(c(list(data$left_out), ledger)))
+  if (length(segments)) data$chosen <- c(data$chosen, segment_words(segments))
   data
 }
 

@@ -154,6 +154,14 @@ condition_names <- function(conditions) {
   }, "", USE.NAMES = FALSE)
 }
 
+# What segments choose, in words.
+segment_words <- function(segments) {
+  vapply(segments, function(segment) {
+    paste0(if (segment$not) "what is not ", paste(condition_names(segment$conditions),
+      collapse = ", "))
+  }, "")
+}
+
 #' @export
 format.tide_segment <- function(x, ...) {
   sprintf("<tide_segment> %s: %s%s", x$name, if (x$not) "all but " else "",

@@ -34,6 +34,7 @@ test_that("every command works on the rows that are chosen, from files as from a
       # Clicks of private queries are in totals of the whole site alone.
       shown <- paste(run("compare", sources[[of]], case[[1]]), collapse = " ")
       expect_equal(grepl("private queries", shown), all(case[[2]]), label = told)
+      expect_match(shown, if (all(case[[2]])) "The site gained" else "What was chosen (gained|lost)")
       if (with_studies()) {
         report <- withr::local_tempfile(fileext = ".html")
         run("report", sources[[of]], case[[1]], "--out", report)

@@ -93,6 +93,7 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   if (is.null(curve)) curve <- tide_curve(summary) else check_class(curve, "tide_curve", "curve")
   if (!is.null(results_pages)) check_class(results_pages, "tide_results_pages", "results_pages")
   check_number(min_impressions, "min_impressions", min = 0)
+  asked <- segment
   segment <- check_segments(segment, curve)
   today <- check_date(today, "today")
   options <- finding_options(kind, band, target, fdr, min_gain)
@@ -108,7 +109,8 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   segments <- with_position(segments, position)
   inside <- pairs_inside(summary, summary$pairs, segments, rules)
   if (!any(inside)) abort_nothing_inside(segments)
-  set(pairs, j = "tested", value = pairs$judged & inside)
+  set(pairs, j = c("tested", "inside"),
+    value = list(pairs$judged & inside, inside & (is.null(asked) | pairs$segment %in% asked)))
 
   outside <- if (!all(inside)) {
     outside_shares(outside_line(summary, pairs, inside, segments), pairs)

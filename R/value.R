@@ -41,7 +41,7 @@ tide_value <- function(findings, by = "page", rules = tide_rules()) {
       fix = "Bring a table with page, sessions, conversions and, where known, value.",
       class = "facts")
   }
-  pairs <- findings$pairs
+  pairs <- findings$pairs[findings$pairs$inside]
   rate <- worth$rate[pairs$page] * worth$by_intent(summary$queries$query[pairs$query], pairs$page)
   each <- if (is.null(worth$each)) rep(NA_real_, nrow(pairs)) else worth$each[pairs$page]
   named <- function(page, query) switch(by, site = rep("all", length(page)),
@@ -64,7 +64,7 @@ tide_value <- function(findings, by = "page", rules = tide_rules()) {
   set(sums, j = "covered", value = ifelse(sums$clicks > 0, sums$covered * month / sums$clicks, NA))
   set(sums, j = c("conversions_low", "conversions_high"),
     value = list(pmax(0, sums$conversions - reach), sums$conversions + reach))
-  if (by == "site") {
+  if (by == "site" && all(findings$pairs$inside)) {
     # Private queries land at the rate of the others.
     all <- site_clicks(summary) / max(sums$clicks, 1e-9)
     had <- c("clicks", "conversions", "conversions_low", "conversions_high", "value")

@@ -482,6 +482,11 @@ test_that("value adds up over every grouping, leans on the site where little is 
   expect_lt(miss(worth$rate), miss(raw))
   expect_lt(miss(worth$rate), miss(rep(mean(raw, na.rm = TRUE), length(pages))))
   expect_error(tide_value(demo()$found), class = "tide_error_facts")
+  # Of a list of some queries, what these have.
+  some <- tide_find(tide_enrich(summary, tide_facts(file)),
+    segments = tide_segment("tomatoes", query = "tomato"))
+  own <- summary$pairs[grepl("tomato", summary$queries$key[summary$pairs$query])]
+  expect_equal(tide_value(some, "site")$clicks, sum(own$clicks) * inktide:::per_month(summary))
 })
 
 test_that("conversions and money are clicks times what one brings, in every figure", {

@@ -82,7 +82,10 @@ run_outcome <- function(options, files) {
   summary <- summarise_input(options, input, data)
   judged <- tide_outcomes(data, decisions, tide_curve(summary), days = options$since,
     pages = input$pages)
-  keep_outcomes(tide_store(input$folder), judged)
+  # What was learnt from some rows only is shown, not kept: the list learns its chances from it.
+  if (!length(all_segments(input)) && !chose_window(options)) {
+    keep_outcomes(tide_store(input$folder), judged)
+  }
   emit(options, judged, wrap_lines(outcome_lines(judged, options$since), terminal_width()))
 }
 

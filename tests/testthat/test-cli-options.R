@@ -198,6 +198,11 @@ test_that("decisions are kept with note, name and day, shown, put away and broug
   expect_equal(own("decide", ids[3], "done", "--at", "2026-10-10")$status, 0L)
   since <- fread(text = own("outcome", "--since", "14", "--format", "csv", "--quiet")$out)
   expect_equal(c(since$id, since$days), c(ids[3], 14))
+  kept <- function() inktide:::kept_outcomes(tide_store(dir))
+  before <- kept()
+  short <- fread(text = own("outcome", "--days", "20", "--format", "csv", "--quiet")$out)
+  expect_false(short$verdict == before$verdict)
+  expect_equal(kept(), before)
 })
 
 test_that("reading follows what the call says of dates, clicks and headers", {

@@ -114,16 +114,14 @@ emit_parts <- function(options, compared) {
   emit(options, compared$parts, format(compared, width = terminal_width()))
 }
 
-# Totals of two windows, or of several lengths of them. What was left out is told already.
+# Totals of two windows, or of several lengths of them. What was left out has been noted.
 emit_totals <- function(options, compared, lengths) {
   refuse_workbook(options)
-  if (!is.null(options$why)) {
-    abort_call("Totals have no lines.", sprintf("--why %s", options$why),
-      "Leave it out, or export by date and query.")
-  }
-  if (!is.null(options$figure)) {
-    abort_call("Totals of two windows make no figure.", sprintf("--figure %s", options$figure),
-      "Leave it out, or export by date and query.")
+  for (asked in c("why", "figure")) {
+    if (!is.null(options[[asked]])) {
+      abort_call("Totals of windows have no lines and make no figure.",
+        sprintf("--%s %s", asked, options[[asked]]), "Leave it out, or export by date and query.")
+    }
   }
   shown <- lapply(seq_along(compared), function(i) {
     one <- compared[[i]]

@@ -135,7 +135,7 @@ lines_of <- function(basis, name) {
   use <- which((sums$clicks_1 + sums$clicks_2 >= least_clicks)[line])
   rows <- basis$rows[use]
   set(rows, j = "line", value = line[use])
-  move_lines(sums, basis, if (nrow(rows)) window_wavering(rows, nrow(sums), basis$ends))
+  move_lines(sums, basis, if (nrow(rows)) window_variance(rows, nrow(sums), basis$ends))
 }
 
 # Each line of a named_sums() tested, the largest change first. Of the site there is no other to be

@@ -3,7 +3,7 @@
 
 # In: sums of lines (named_sums()), days of the windows, level of the intervals. common: what the
 # site did, from common_changes(); between: how far lines waver besides counts, from
-# window_wavering(); without either (segments, single pairs) both come from the lines themselves.
+# window_variance(); without either (segments, single pairs) both come from the lines themselves.
 #
 # Impressions say far more than clicks, and demand varies less than what positions make of it: so
 # demand, what it and position make of clicks, and CTR at equal position are tested apart, each as a
@@ -65,7 +65,7 @@ common_changes <- function(sums, days, least = least_clicks, few = 20) {
 # held against each other (von Neumann 1941), less what all lines did between them, so that a slow
 # fall is a change and not noise. Windows of less than three weeks are held against each other day
 # by day.
-window_wavering <- function(rows, many, windows, few = 20, belief = 50) {
+window_variance <- function(rows, many, windows, few = 20, belief = 50) {
   lengths <- vapply(windows, function(window) as.integer(window[2] - window[1]) + 1L, 0L)
   block <- if (min(lengths) >= 21) 7L else 1L
   ends <- vapply(windows, function(window) as.integer(window[2]), 0L)

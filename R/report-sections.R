@@ -10,7 +10,9 @@ report_head <- function(findings, title, moves, followed, inventory = NULL, part
   link <- function(part, name, shown = TRUE) if (shown) sprintf("<a href='#%s'>%s</a>", part, name)
   paste0("<header><h1>", escape(title), "</h1><p class='soft'>Search performance: data of ",
     data_window(summary), "; the list rests on ", list_window(summary), "</p>",
-    if (length(chosen)) sprintf("<p><b>Only %s.</b></p>", escape(paste(chosen, collapse = "; "))),
+    if (length(chosen)) {
+      sprintf("<p><b>Chosen: %s.</b></p>", escape(paste(chosen, collapse = "; ")))
+    },
     if (!is.null(moves)) {
       sprintf("<p>%s</p>", escape(paste(opening_sentences(moves, followed), collapse = " ")))
     },

@@ -157,15 +157,13 @@ condition_names <- function(conditions) {
 # What segments choose, in words.
 segment_words <- function(segments) {
   vapply(segments, function(segment) {
-    paste0(if (segment$not) "what is not ", paste(condition_names(segment$conditions),
-      collapse = ", "))
+    paste0(if (segment$not) "all but ", paste(condition_names(segment$conditions), collapse = ", "))
   }, "")
 }
 
 #' @export
 format.tide_segment <- function(x, ...) {
-  sprintf("<tide_segment> %s: %s%s", x$name, if (x$not) "all but " else "",
-    paste(condition_names(x$conditions), collapse = "; "))
+  sprintf("<tide_segment> %s: %s", x$name, segment_words(list(x)))
 }
 
 # One segment or a list of them, as a list.

@@ -101,11 +101,6 @@ read_once <- function(chunk) {
   }
 }
 
-stored_totals <- function(data) {
-  grains <- data.table(grain = unique(data$plan$wanted$grain))
-  month_totals(data$plan, lapply(grains$grain, grain_dimensions), grains, data$segments, data$rules)
-}
-
 # The tables without queries are small and read at once.
 month_totals <- function(plan, held, grains, segments, rules) {
   small <- grains$grain[!vapply(held, function(d) "query" %in% d, NA)]
@@ -118,4 +113,10 @@ month_totals <- function(plan, held, grains, segments, rules) {
   })
   new_tide_data(finest_tables(Filter(Negate(is.null), tables))$tables, plan_source(plan),
     sum_left_out(data.table()))
+}
+
+# Those of data that nobody has gone through yet.
+stored_totals <- function(data) {
+  grains <- data.table(grain = unique(data$plan$wanted$grain))
+  month_totals(data$plan, lapply(grains$grain, grain_dimensions), grains, data$segments, data$rules)
 }

@@ -45,7 +45,7 @@ test_that("every command works on the rows that are chosen, from files as from a
       later <- sum(whole$Clicks[case[[2]] & days > max(days) - 28])
       expect_match(html, sprintf("had %s clicks", inktide:::format_count(later)), fixed = TRUE,
         label = paste(of, later))
-      expect_equal(grepl("<p><b>Only ", html), !all(case[[2]]))
+      expect_equal(grepl("<p><b>Chosen: ", html), !all(case[[2]]))
     }
   }
 })

@@ -46,7 +46,8 @@ test_that("the program tells watched queries, after a load and in the report, to
   listed <- fread(text = run("watched", "--list", "main", "--format", "csv", "--quiet")$out)
   expect_equal(listed$query, "query 0007")
   expect_equal(run("watched", "--list", "other")$status, 2)
-  expect_equal(run("report", "--out", "r.html", "--quiet")$status, 0)
-  html <- paste(readLines(file.path(dir, "r.html"), encoding = "UTF-8"), collapse = "")
+  # Of a project it stands in its folder.
+  expect_equal(run("report", "--quiet")$status, 0)
+  html <- paste(readLines(file.path(dir, "report.html"), encoding = "UTF-8"), collapse = "")
   expect_match(html, "<h2>Watched queries</h2>", fixed = TRUE)
 })

@@ -1,4 +1,5 @@
 test_that("two loads at once both arrive whole", {
+  skip_unless_studies()
   skip_on_os("windows")
   store <- tide_store(withr::local_tempdir())
   queries <- sprintf("query %d", 1:400)

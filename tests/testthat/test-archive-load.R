@@ -33,6 +33,7 @@ test_that("files loaded together are one export, each row once from the newest f
 })
 
 test_that("any order of loading any number of times gives the same archive", {
+  skip_unless_studies()
   exports <- lapply(1:4, function(i) list(file = export(rows_of((3 * i):(3 * i + 5), i)),
     exported = as.IDate("2026-04-01") + i))
   orders <- seq_len(turns(6))
@@ -69,6 +70,7 @@ test_that(
   })
 
 test_that("a load killed at any moment leaves the archive before or after, never between", {
+  skip_unless_studies()
   skip_on_os("windows")
   dir <- withr::local_tempdir()
   store <- tide_store(dir)
@@ -103,6 +105,7 @@ test_that("a load killed at any moment leaves the archive before or after, never
 })
 
 test_that("a full disk and a folder that may only be read are clear errors, and nothing is lost", {
+  skip_unless_studies()
   skip_on_os("windows")
   store <- tide_store(withr::local_tempdir())
   tide_load(store, export(rows_of(0:9, 10)), exported = "2026-05-01")
@@ -134,6 +137,7 @@ test_that("a full disk and a folder that may only be read are clear errors, and 
 })
 
 test_that("mixed exports of many hands, in any order and again, add up to the truth", {
+  skip_unless_studies()
   site <- tide_demo(withr::local_tempdir(), seed = 5, days = 120, share = 0.05, mixed = TRUE)
   files <- site$mixed
   expect_equal(tide_read(files, lag = 0)$tables[[1]]$rows[, .(.N, sum(clicks), sum(impressions))],

@@ -1,6 +1,7 @@
 test_that(
   "a lost, empty, foreign or damaged index is told, nothing is swept, and it can be rebuilt",
   {
+  skip_unless_studies()
     dir <- withr::local_tempdir()
     store <- tide_store(dir)
     tide_load(store, export(rows_of(0:40, 10)), exported = "2026-05-01")

@@ -21,6 +21,7 @@ test_that(
   })
 
 test_that("month by month gives the same summary as all at once, filtered or not", {
+  skip_unless_studies()
   store <- tide_store(withr::local_tempdir())
   dir <- withr::local_tempdir()
   site <- tide_demo(dir, seed = 6, days = 150, share = 0.2)

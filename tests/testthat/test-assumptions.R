@@ -1,4 +1,5 @@
 test_that("assumptions stand in one table, are set by name and move what they say", {
+  skip_unless_studies()
   table <- tide_assumptions()
   expect_false(anyDuplicated(table$name) > 0)
   expect_true(all(table$value > 0 & nzchar(table$about) & nzchar(table$source)))

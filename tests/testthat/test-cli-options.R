@@ -54,6 +54,7 @@ test_that("filters keep what they say and nothing else", {
 })
 
 test_that("parts of the data are those days, devices and countries", {
+  skip_unless_studies()
   whole <- fread(pairs_file)
   sums <- function(...) sum(rows_of("follow", "--top", "1000", ...)$clicks, na.rm = TRUE)
   days <- as.IDate(whole$Date)
@@ -110,6 +111,7 @@ test_that("the list is cut, ordered and turned as asked", {
 })
 
 test_that("curves are shown, compared and checked by every option", {
+  skip_unless_studies()
   fitted <- rows_of("curve", "--until", "6")
   expect_equal(max(fitted$position), 6)
   for (method in c("pivot", "power")) {
@@ -135,6 +137,7 @@ test_that("curves are shown, compared and checked by every option", {
 })
 
 test_that("windows, levels and events of a comparison are those asked for", {
+  skip_unless_studies()
   apart <- rows_of("compare", "--after", "2026-10-11..2026-10-17", "--before",
     "2026-09-13..2026-09-19", "--level", "site")
   whole <- fread(pairs_file)
@@ -161,6 +164,7 @@ test_that("windows, levels and events of a comparison are those asked for", {
 })
 
 test_that("pages are followed by the step, queries and figures asked for", {
+  skip_unless_studies()
   by_day <- rows_of("follow", "--by", "day", "--of", "/guides/*", "--top", "2")
   expect_equal(length(unique(by_day$page)), 2)
   expect_true(all(grepl("/guides/", by_day$page)))
@@ -178,6 +182,7 @@ test_that("pages are followed by the step, queries and figures asked for", {
 })
 
 test_that("decisions are kept with note, name and day, shown, put away and brought back", {
+  skip_unless_studies()
   dir <- withr::local_tempdir()
   file.copy(pairs_file, file.path(dir, "export.csv"))
   writeLines(c("brand: [fernmoor]", "exports: [export.csv]"), file.path(dir, "inktide.yml"))
@@ -292,6 +297,7 @@ test_that("every wrong call is one clear error: what, where, how to fix it, and 
 })
 
 test_that("every command tells the same in CSV and in JSON, and writes it to a file just so", {
+  skip_unless_studies()
   cases <- list(c("find", pairs_file), c("find", pairs_file, "--view", "page"),
     c("curve", pairs_file), c("compare", pairs_file, "--level", "folder"),
     c("compare", pairs_file, "--by", "device"), c("follow", pairs_file, "--top", "3"),

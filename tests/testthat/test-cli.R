@@ -129,6 +129,7 @@ test_that("windows, lengths and ranges are read as written, and what cannot be m
 })
 
 test_that("curve shows how parts differ, how methods compare and whether the fit is fine", {
+  skip_unless_studies()
   parts <- program("curve", files[["pairs"]], "--by", "device", "--until", "3", "--quiet")
   expect_equal(parts$status, 0)
   expect_match(parts$out,

@@ -34,6 +34,7 @@ test_that("each planted cause is told by its measure, and logs add up", {
 })
 
 test_that("where nothing happened, stated intervals hold the truth about as often as stated", {
+  skip_unless_studies()
   verdicts <- unlist(lapply(1:12, function(seed) {
     tide_event_effects(as_data(paged(seed, pages = 30)), marks())$verdict
   }))

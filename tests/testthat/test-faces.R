@@ -48,6 +48,7 @@ table_numbers <- function(lines) {
 }
 
 test_that("what changed is the same in every face, on every level, and adds up", {
+  skip_unless_studies()
   dir <- withr::local_tempdir()
   for (project in face_projects(dir, "gap")) {
     run <- function(...) program("compare", "--project", project, "--quiet", ...)
@@ -107,6 +108,7 @@ test_that("what changed is the same in every face, on every level, and adds up",
 })
 
 test_that("the list, its total, the curve and what was left out are the same in every face", {
+  skip_unless_studies()
   dir <- withr::local_tempdir()
   for (project in face_projects(dir, "demo")) {
     run <- function(...) program(..., "--project", project)

@@ -68,6 +68,7 @@ test_that("devices and pipes are written through, a full one is an error, others
 test_that(
   "every kind of output of the program goes through links, and a full disk ends with status 1",
   {
+  skip_unless_studies()
     dir <- withr::local_tempdir()
     outputs <- list(csv = c("curve", "--format", "csv", "--out"),
       json = c("curve", "--format", "json", "--out"), html = c("report", "--out"),

@@ -27,6 +27,7 @@ test_that("pages are followed by week with gaps as gaps, and sums agree with the
 })
 
 test_that("the program follows pages, tests events, leaves days out; the report opens with it", {
+  skip_unless_studies()
   dir <- withr::local_tempdir()
   data.table::fwrite(paged(clicks = 1.6), file.path(dir, "a.csv"))
   writeLines(c("date,event,pages", "2026-02-27,Titles rewritten,/a/*"),

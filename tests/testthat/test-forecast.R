@@ -87,6 +87,7 @@ test_that("weeks are shared out over their days, and a table says which of its f
 })
 
 test_that("a series that stands still is forecast to stand still, and a season to come again", {
+  skip_unless_studies()
   flat <- past(24, season = 0, growth = 0, noise = 0)
   said <- tide_forecast(tide_history(flat), months = 4)$months
   by_day <- said$baseline / c(31, 30, 31, 31)[seq_len(4)]
@@ -351,6 +352,7 @@ test_that("a step to a target is worth what the list says of it", {
 })
 
 test_that("what was said is held against what came, and misses widen what is said next", {
+  skip_unless_studies()
   store <- tide_store(withr::local_tempdir())
   tide_load(store, tide_example()[["totals"]])
   rows <- past(28, noise = 0.02)
@@ -421,6 +423,7 @@ test_that("the program forecasts, plans, writes a plan that reads back, and revi
 })
 
 test_that("a plan takes the list as it was worked out, until data or options are others", {
+  skip_unless_studies()
   dir <- withr::local_tempdir()
   writeLines(c("site: https://www.fernmoor.example/", "brand: [fernmoor]"),
     file.path(dir, "inktide.yml"))

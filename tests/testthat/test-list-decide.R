@@ -37,6 +37,7 @@ test_that("what was decided stays away until its facts change, and says why it i
 })
 
 test_that("the workbook holds every view and its decisions are read back by the program", {
+  skip_unless_studies()
   dir <- withr::local_tempdir()
   file.copy(tide_example()[["pairs"]], file.path(dir, "export.csv"))
   writeLines(c("brand: [fernmoor]", "exports: [export.csv]"), file.path(dir, "inktide.yml"))

@@ -64,6 +64,7 @@ skip_without_service <- function() {
 
 test_that("a pull through faults ends with the truth, goes on where it was, asks for nothing twice",
   {
+  skip_unless_studies()
     skip_without_service()
     withr::local_envvar(TIDE_TEST_TOKEN = "demo-token")
     rows <- service_rows()
@@ -87,6 +88,7 @@ test_that("a pull through faults ends with the truth, goes on where it was, asks
   })
 
 test_that("days above the cap are asked for in parts, or said not to be whole", {
+  skip_unless_studies()
   skip_without_service()
   withr::local_envvar(TIDE_TEST_TOKEN = "demo-token")
   rows <- service_rows(days = 4)
@@ -113,6 +115,7 @@ test_that("days above the cap are asked for in parts, or said not to be whole", 
 })
 
 test_that("CSV with links to the next page, tokens that expire, and totals without queries", {
+  skip_unless_studies()
   skip_without_service()
   withr::local_envvar(TIDE_TEST_TOKEN = "demo-token", TIDE_TEST_SECRET = "demo-secret")
   rows <- service_rows(days = 3, queries = 700)

@@ -61,6 +61,7 @@ test_that(
 test_that(
   "what moved and what was followed stand in the report with their own figures; noise is soft",
   {
+  skip_unless_studies()
     rows <- made_site(queries = 200, days = 70, demand = rep(20, 200))
     lost <- rows$page == "https://www.fernmoor.example/p7/" & rows$date > max(rows$date) - 28
     rows[lost, c("impressions", "clicks") := list(impressions %/% 4L + 1L, clicks %/% 4L)]

@@ -141,6 +141,7 @@ test_that("a connection that is lost is opened once more, and again is an error"
 })
 
 test_that("the program works on a database that inktide.yml describes, and only reads it", {
+  skip_unless_studies()
   dir <- withr::local_tempdir()
   DBI::dbDisconnect(sqlite_tables(file.path(dir, "search.sqlite")))
   writeLines(c("site: https://www.fernmoor.example/", "brand: [fernmoor]", "sources:",

@@ -16,6 +16,7 @@ test_that("a usual spread without a low part flags next to nothing; planted ones
 
 test_that("clicks tell gamma factors from log-normal ones, and a high part only where there is one",
   {
+  skip_unless_studies()
     fitted <- function(factor) {
       expected <- exp(rnorm(length(factor), 4, 1))
       inktide:::fit_query_groups(inktide:::clicks_over_factors(

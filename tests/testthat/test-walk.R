@@ -141,6 +141,7 @@ test_that("a walk that was killed goes on where it was", {
 })
 
 test_that("what forbids or prevents a walk is one clear error", {
+  skip_unless_studies()
   expect_error(tide_pages_walk("http://127.0.0.1:9/", timeout = 1), "does not answer",
     class = "tide_error_walk")
   expect_error(tide_pages_walk("ftp://a/"), class = "tide_error_argument")

@@ -34,6 +34,7 @@ test_that("watched queries have the figures of the comparison and their position
 })
 
 test_that("the program tells watched queries, after a load and in the report, too", {
+  skip_unless_studies()
   dir <- withr::local_tempdir()
   fwrite(watched_site(), file.path(dir, "a.csv"))
   run <- function(...) program(..., dir = dir)

@@ -194,6 +194,7 @@ test_that("of more rows than memory takes, tables hold the newest days", {
 })
 
 test_that("data loaded meanwhile are noticed, and the list is worked out from them", {
+  skip_unless_studies()
   skip_if_not_installed("callr")
   dir <- withr::local_tempdir()
   writeLines("brand: [fernmoor]", file.path(dir, "inktide.yml"))

@@ -21,12 +21,15 @@
 #'   and at least the last 90 up to their end, so that it is the same however much was read.
 #'
 #'   A change is significant (`real`) where demand, position or CTR differ from no change, and from
-#'   what the site did as a whole, by more than counts and weeks waver, with the false-discovery
+#'   what the site did as a whole, by more than counts and weeks vary, with the false-discovery
 #'   rate controlled over the list (Benjamini and Hochberg), and the change is two clicks in 30 days
 #'   or more. So a season that moves all is no news of any one; whether the season or the site moved
-#'   is shown by `before = "year"` where there is a year. How far weeks waver comes from successive
-#'   weeks within the windows; of segments, and of an export that compares two windows and holds no
-#'   days, from how far lines differ, which makes intervals wider.
+#'   is shown by `before = "year"` where there is a year. How far weeks (days, in windows of less
+#'   than three weeks) vary comes from those that follow one another within the windows, and how
+#'   alike they are from those further apart. Of fewer than 20 lines, such as the site, each is
+#'   judged by its own days, without weekdays and by as many as their likeness leaves. Of segments,
+#'   and of an export that compares two windows and holds no days, it comes from how far lines
+#'   differ, which makes intervals wider.
 #' @return A `tide_change` object: a list with `moves` (a data.table, significant changes first, the
 #'   largest of them first: the level's `name`, `clicks_before`, `clicks_after`, `change`, its parts
 #'   `by_demand`, `by_position`, `by_ctr`, `by_new_lost`, `ratio` with its 90 % interval
@@ -139,7 +142,7 @@ comparison_basis <- function(rows, sides, curve, fdr) {
   scale <- if (days[1] == days[2]) c(1, 1) else 30 / days
   pairs <- pair_sums(rows)
   set(pairs, j = part_names, value = pair_changes(pairs, days, scale, curve$fits[[1]]))
-  # Without weeks nothing tells how lines waver from one to the next.
+  # Without weeks nothing tells how lines vary from one to the next.
   weeks <- if (!isTRUE(sides$wide)) sides$ends
   list(pairs = pairs, rows = rows, pair = pairs[rows, on = c("query", "page"), which = TRUE],
     days = days, scale = scale, scaled = any(scale != 1), ends = weeks, fdr = fdr,

@@ -46,7 +46,11 @@ change_sentence <- function(line, subject, x) {
 
 # Whether what the site gained or lost is more than noise.
 site_verdict <- function(x) {
-  sprintf("The %s is %ssignificant%s.", if (is.null(x$sides)) "change" else "difference",
+  what <- if (is.null(x$sides)) "change" else "difference"
+  if (is.na(x$site$q)) {
+    return(sprintf("So few days or clicks do not tell a %s from noise.", what))
+  }
+  sprintf("The %s is %ssignificant%s.", what,
     if (isTRUE(x$site$real)) "" else "not ",
     if (x$level == "site") sprintf(" (false-discovery rate %s)", format_share(x$fdr)) else "")
 }

@@ -1,8 +1,14 @@
-# Is a change more than noise? Clicks waver by the luck of counts and from week to week; a change
+# Is a change more than noise? Clicks vary by the luck of counts and from week to week; a change
 # counts where it is beyond both, from no change and from what the site as a whole did.
 
+# Fewer lines than these do not tell what the site did as a whole.
+few_lines <- 20
+
+# What varies from day to day.
+varying_figures <- c("clicks", "impressions", "expected", "demand")
+
 # In: sums of lines (named_sums()), days of the windows, level of the intervals. common: what the
-# site did, from common_changes(); between: how far lines waver besides counts, from
+# site did, from common_changes(); between: how far lines vary besides counts, from
 # window_variance(); without either (segments, single pairs) both come from the lines themselves.
 #
 # Impressions say far more than clicks, and demand varies less than what positions make of it: so
@@ -28,7 +34,9 @@ change_tests <- function(sums, days, level, least = least_clicks, common = NULL,
   } else {
     between$visible$variance + between$clicked$variance
   }
-  reach <- stats::qnorm(1 - (1 - level) / 2) * sqrt(made$noise + wide)
+  sure <- 1 - (1 - level) / 2
+  reach <- sqrt(made$noise + wide) *
+    if (is.null(between)) stats::qnorm(sure) else stats::qt(sure, between$visible$df)
   out <- data.table(ratio = exp(made$change), ratio_low = exp(made$change - reach),
     ratio_high = exp(made$change + reach), p = NA_real_, q = NA_real_, p_visible = NA_real_,
     p_clicked = NA_real_, common_clicked = tests$clicked$common)
@@ -52,50 +60,153 @@ measured_changes <- function(sums, days = c(1, 1)) {
 }
 
 # What the site did as a whole, by measure: the weighted median over queries, 0 where they are few.
-common_changes <- function(sums, days, least = least_clicks, few = 20) {
+common_changes <- function(sums, days, least = least_clicks) {
   logs <- measured_changes(sums[sums$clicks_1 + sums$clicks_2 >= least], days)
   lapply(logs, function(x) {
-    if (length(x$change) < few) 0 else weighted_median(x$change, 1 / (x$noise + 0.02))
+    if (length(x$change) < few_lines) 0 else weighted_median(x$change, 1 / (x$noise + 0.02))
   })
 }
 
-# How far lines waver from week to week beyond counts, as the variance it gives the log change of
-# two windows, by measure: list(variance, df), a value for each line. In: rows with `line`, `side`
-# and the figures summed; how many lines there are; the windows. Successive weeks of one window are
-# held against each other (von Neumann 1941), less what all lines did between them, so that a slow
-# fall is a change and not noise. Windows of less than three weeks are held against each other day
-# by day.
-window_variance <- function(rows, many, windows, few = 20, belief = 50) {
+# How far lines vary beyond counts, as the variance it gives the log change of two windows, by
+# measure: list(variance, df), a value for each line. In: rows with `line`, `side` and the figures
+# summed; how many lines there are; the windows.
+window_variance <- function(rows, many, windows) {
+  if (length(unique(rows$line)) < few_lines) {
+    variance_by_day(rows, many)
+  } else {
+    variance_by_week(rows, many, windows)
+  }
+}
+
+# Of many lines: successive weeks of one window are held against each other (von Neumann 1941), less
+# what all lines did between them, so that a slow fall is a change and not noise. Windows of less
+# than three weeks are held against each other day by day. How much more weeks further apart differ
+# tells how alike neighbours are, and with that how much of it stays in the sums of windows.
+variance_by_week <- function(rows, many, windows, belief = 50) {
   lengths <- vapply(windows, function(window) as.integer(window[2] - window[1]) + 1L, 0L)
   block <- if (min(lengths) >= 21) 7L else 1L
   ends <- vapply(windows, function(window) as.integer(window[2]), 0L)
   step <- (ends[rows$side] - as.integer(rows$date)) %/% block
   use <- which(step < (lengths %/% block)[rows$side])
   steps <- data.table(line = rows$line[use], side = rows$side[use], step = step[use],
-    rows[use, c("clicks", "impressions", "expected", "demand"), with = FALSE])
-  figures <- c("clicks", "impressions", "expected", "demand")
-  sums <- sums_by(steps, c("line", "side", "step"), figures)
+    rows[use, varying_figures, with = FALSE])
+  sums <- sums_by(steps, c("line", "side", "step"), varying_figures)
   setorderv(sums, c("line", "side", "step"))
-  first <- seq_len(nrow(sums) - 1L)
-  follows <- which(sums$line[first] == sums$line[first + 1L] &
-    sums$side[first] == sums$side[first + 1L] & sums$step[first] + 1L == sums$step[first + 1L])
-  pairs <- setDT(c(
-    stats::setNames(lapply(figures, function(of) sums[[of]][follows + 1L]), paste0(figures, "_1")),
-    stats::setNames(lapply(figures, function(of) sums[[of]][follows]), paste0(figures, "_2"))))
-  moment <- (sums$side * 10000L + sums$step)[follows]
-  line <- sums$line[follows]
-  share <- sum(1 / (lengths %/% block))
-  lapply(measured_changes(pairs), function(x) {
-    own <- x$change
-    if (length(own) >= few) own <- own - stats::ave(own, moment, FUN = stats::median)
-    beyond <- own^2 - x$noise
-    # A belief in the noise of all lines, worth so many weeks, beside each line's own weeks.
-    all <- if (length(own) >= few) middle_variance(own, x$noise) else max(0.01, mean(beyond))
-    weeks <- tabulate(line, many)
-    own <- sum_codes(beyond, line, many)
-    list(variance = pmax(0, (belief * all + own) / (belief + weeks)) / 2 * share,
-      df = belief + weeks)
+  near <- steps_apart(sums, 1L)
+  lag <- max(1L, min(lengths %/% block) %/% 2L)
+  far <- if (lag > 1L) steps_apart(sums, lag)
+  times <- lapply(1:2, function(side) {
+    (ends[side] - ends[2]) / block - seq_len(lengths[side] %/% block)
   })
+  lapply(stats::setNames(nm = names(near$changes)), function(measure) {
+    x <- near$changes[[measure]]
+    # Windows of one day do not tell.
+    next_one <- if (length(x$change)) middle_variance(x$change, x$noise) else NA_real_
+    more <- if (NROW(far$line)) further(next_one, x, far$changes[[measure]]) else 0
+    later <- next_one + more
+    alike <- likeness(next_one, later, lag)
+    # What a difference of neighbours gives the difference of two windows.
+    share <- windows_apart(alike, times) / (2 * (1 - alike))
+    all <- later * windows_apart(alike, times) / (2 * (1 - alike^lag))
+    weeks <- tabulate(near$line, many)
+    own <- sum_codes(x$change^2 - x$noise, near$line, many) * share
+    list(variance = pmax(0, (belief * all + own) / (belief + weeks)), df = belief + weeks)
+  })
+}
+
+# Changes between steps of one window `lag` apart, less their median over all lines: list(line,
+# changes), the latter as measured_changes().
+steps_apart <- function(sums, lag) {
+  key <- (sums$line * 2 + sums$side) * 1e5 + sums$step
+  to <- match(key + lag, key)
+  first <- which(!is.na(to))
+  to <- to[first]
+  pairs <- setDT(c(
+    stats::setNames(lapply(varying_figures, function(of) sums[[of]][to]),
+      paste0(varying_figures, "_1")),
+    stats::setNames(lapply(varying_figures, function(of) sums[[of]][first]),
+      paste0(varying_figures, "_2"))))
+  moment <- (sums$side * 1e5 + sums$step)[first]
+  list(line = sums$line[first], changes = lapply(measured_changes(pairs), function(x) {
+    list(change = x$change - stats::ave(x$change, moment, FUN = stats::median), noise = x$noise)
+  }))
+}
+
+# By how much more steps further apart differ, less what chance may have made of it (the positive
+# part of James and Stein 1961). Medians of `n` squares vary by 5.44 / n (Rousseeuw and Croux 1993,
+# Journal of the American Statistical Association 88, 1273-1283: an efficiency of 0.37).
+further <- function(next_one, near, far) {
+  chance <- function(x, variance) {
+    (variance + stats::median(x$noise))^2 * 5.44 / length(x$change)
+  }
+  later <- middle_variance(far$change, far$noise)
+  more <- later - next_one
+  if (more <= 0) return(0)
+  max(0, more - (chance(near, next_one) + chance(far, later)) / more)
+}
+
+# The correlation of neighbours by which steps `lag` apart differ by so much more than neighbours
+# do, each step resting on the one before (a first-order autoregression): (1 - r^lag) / (1 - r).
+likeness <- function(next_one, later, lag, most = 0.95) {
+  more <- function(r) (1 - r^lag) / (1 - r)
+  if (is.na(next_one) || later <= next_one) return(0)
+  if (later >= next_one * more(most)) return(most)
+  stats::uniroot(function(r) more(r) - later / next_one, c(0, most))$root
+}
+
+# The variance of the difference of two windows' means where steps have a variance of one and are
+# alike by so much. times: of the steps of each window.
+windows_apart <- function(alike, times) {
+  shared <- function(a, b) mean(alike^abs(outer(a, b, `-`)))
+  shared(times[[1]], times[[1]]) + shared(times[[2]], times[[2]]) -
+    2 * shared(times[[1]], times[[2]])
+}
+
+# Of few lines, such as the site or its folders, nothing tells what all did: each is judged by its
+# own days around the mean of its window, weekdays taken out. Days that follow one another are
+# alike, so they count as fewer: n (1 - r) / (1 + r), r their correlation (Bayley and Hammersley
+# 1946, Journal of the Royal Statistical Society, Supplement 8, 184-197), r without the bias of
+# short series (Kendall 1954, Biometrika 41, 403-404).
+variance_by_day <- function(rows, many) {
+  days <- unique(rows[, c("side", "date")])
+  setorderv(days, c("side", "date"))
+  code <- match(rows$side * 1e6 + as.integer(rows$date), days$side * 1e6 + as.integer(days$date)) +
+    nrow(days) * (rows$line - 1L)
+  sums <- lapply(stats::setNames(nm = varying_figures), function(of) {
+    matrix(sum_codes(rows[[of]], code, nrow(days) * many), nrow(days))
+  })
+  model <- day_model(days)
+  lengths <- tabulate(days$side, 2)
+  share <- sum(1 / lengths)
+  follows <- which(diff(days$side) == 0)
+  lapply(day_values(sums), function(x) {
+    rest <- qr.resid(model, x$value)
+    squares <- colSums(rest^2)
+    alike <- colSums(rest[follows, , drop = FALSE] * rest[follows + 1L, , drop = FALSE]) / squares
+    alike <- pmin(0.95, pmax(0, alike + (1 + 3 * alike) / mean(lengths)))
+    alike[squares == 0] <- 0
+    fewer <- (1 + alike) / (1 - alike)
+    free <- nrow(days) - model$rank
+    list(variance = pmax(0, squares / free * fewer - colMeans(x$noise)) * share,
+      df = pmax(1, free / fewer))
+  })
+}
+
+# Means of the windows and what weekdays add to them, where enough days are left to judge by.
+day_model <- function(days) {
+  sides <- outer(days$side, 1:2, `==`) + 0
+  weekday <- as.integer(days$date) %% 7L
+  whole <- qr(cbind(sides, outer(weekday, sort(unique(weekday))[-1], `==`) + 0))
+  if (nrow(days) - whole$rank >= 4) whole else qr(sides)
+}
+
+# The three measures of measured_changes() by day, each with the variance of its counts.
+day_values <- function(sums) {
+  values <- lapply(sums, log_rate)
+  seen <- rate_noise(sums$impressions)
+  list(demand = list(value = values$demand, noise = seen),
+    visible = list(value = values$expected, noise = seen),
+    clicked = list(value = values$clicks - values$expected, noise = rate_noise(sums$clicks)))
 }
 
 # Two-sided p-values of log changes: the larger of those against no change and against the common.

@@ -89,3 +89,34 @@ print(results[, lapply(.SD, function(x) signif(mean(x, na.rm = TRUE), 2)),
   .SDcols = setdiff(names(results), "seed")])
 print(rbindlist(lapply(c(28, 56, 91),
   function(days) by_length(days)[, lapply(.SD, function(x) signif(mean(x, na.rm = TRUE), 2))])))
+
+# Where nothing changes, but days vary, each like the one before by `alike` (first-order
+# autoregression): queries by 0.3 of their own (log scale), and all together by 0.2.
+varying <- function(seed, days, alike, n = 300) {
+  set.seed(seed)
+  course <- function(sd) {
+    start <- rnorm(1, sd = sd)
+    stats::filter(rnorm(2 * days, sd = sd * sqrt(1 - alike^2)), alike, "recursive", init = start)
+  }
+  q <- data.table(home = sample(1:12, n, TRUE), weekly = exp(rnorm(n, log(20), 0.8)))
+  d <- CJ(id = seq_len(n), day = seq_len(2 * days))
+  weekdays <- log(c(1.1, 1.15, 1.1, 1.05, 1, 0.7, 0.8))
+  demand <- unlist(lapply(seq_len(n), function(i) course(0.3))) + course(0.2)[d$day] +
+    weekdays[d$day %% 7 + 1]
+  impressions <- rpois(nrow(d), q$weekly[d$id] / 7 / curve[q$home[d$id]] * exp(demand))
+  rows <- data.table(date = as.IDate("2026-03-01") + d$day, query = sprintf("query %d", d$id),
+    page = sprintf("https://www.fernmoor.example/f%d/p%d/", d$id %% 6, d$id),
+    clicks = rbinom(nrow(d), impressions, curve[q$home[d$id]]), impressions = impressions,
+    position = q$home[d$id])
+  rows[impressions > 0]
+}
+steady <- CJ(alike = c(0, 0.5, 0.7, 0.9), days = c(7, 14, 28))
+print(rbindlist(lapply(seq_len(nrow(steady)), function(i) {
+  called <- rbindlist(parallel::mclapply(seeds, function(seed) {
+    data <- as_data(varying(seed, steady$days[i], steady$alike[i]))
+    marked <- function(by) tide_compare(data, by = by, days = steady$days[i])$moves$real
+    data.table(queries = mean(marked("query")), any_folder = any(marked("folder")),
+      site = marked("site"))
+  }, mc.cores = parallel::detectCores()))
+  cbind(steady[i], called[, lapply(.SD, mean)])
+})))

@@ -25,3 +25,40 @@ test_that("a page that falls far more than the site is significant, whatever sea
   expect_false(is.unsorted(-moves$real))
   expect_false(is.unsorted(-abs(moves$change[moves$real])))
 })
+
+test_that("windows of days that are alike differ by more, as an autoregression has it", {
+  # By hand: two windows of two days, each day 0.5 like the one before.
+  expect_equal(inktide:::windows_apart(0.5, list(-(3:4), -(1:2))),
+    2 * (2 + 2 * 0.5) / 4 - 2 * (0.5 + 2 * 0.5^2 + 0.5^3) / 4)
+  expect_equal(inktide:::windows_apart(0, list(1:4, 5:9)), 1 / 4 + 1 / 5)
+  for (alike in c(0.3, 0.7, 0.9)) {
+    expect_equal(inktide:::likeness(1 - alike, 1 - alike^3, 3), alike, tolerance = 1e-4)
+  }
+  expect_equal(inktide:::likeness(1, 0.9, 3), 0)
+})
+
+# A site of `folders` whose days vary together by `spread`, each like the one before by `alike`; its
+# later window by `rise` more.
+varying_site <- function(seed, days, spread = 0.2, alike = 0, rise = 1, folders = 5) {
+  set.seed(seed)
+  course <- stats::filter(rnorm(2 * days, sd = sqrt(1 - alike^2)), alike, "recursive")
+  d <- CJ(folder = seq_len(folders), day = seq_len(2 * days))
+  impressions <- rpois(nrow(d), 300 * exp(spread * course[d$day]) * ifelse(d$day > days, rise, 1))
+  as_data(d[, .(date = as.IDate("2026-03-01") + day, query = sprintf("query %d", folder),
+    page = sprintf("https://www.fernmoor.example/f%d/p/", folder), impressions,
+    clicks = rbinom(.N, impressions, 0.2), position = 3)])
+}
+
+test_that("where a few lines only vary, few of them are called significant, whatever the window", {
+  called <- function(days, ...) {
+    mean(vapply(seq_len(turns(60)), function(seed) {
+      data <- varying_site(seed, days, ...)
+      any(tide_compare(data, by = "folder", days = days)$moves$real,
+        tide_compare(data, by = "site", days = days)$moves$real)
+    }, NA))
+  }
+  # One in ten is stated for the site, and one in ten for its folders, which vary with it.
+  for (days in c(7, 14, 21, 28)) expect_lt(called(days), 0.35, label = days)
+  expect_lt(called(14, alike = 0.5), 0.35)
+  expect_gt(called(28, rise = 2), 0.8)
+})

@@ -85,19 +85,25 @@ window_variance <- function(rows, many, windows) {
 variance_by_week <- function(rows, many, windows, belief = 50) {
   lengths <- vapply(windows, function(window) as.integer(window[2] - window[1]) + 1L, 0L)
   block <- if (min(lengths) >= 21) 7L else 1L
+  steps <- lengths %/% block
   ends <- vapply(windows, function(window) as.integer(window[2]), 0L)
   step <- (ends[rows$side] - as.integer(rows$date)) %/% block
-  use <- which(step < (lengths %/% block)[rows$side])
-  steps <- data.table(line = rows$line[use], side = rows$side[use], step = step[use],
-    rows[use, varying_figures, with = FALSE])
-  sums <- sums_by(steps, c("line", "side", "step"), varying_figures)
-  setorderv(sums, c("line", "side", "step"))
-  near <- steps_apart(sums, 1L)
-  lag <- max(1L, min(lengths %/% block) %/% 2L)
-  far <- if (lag > 1L) steps_apart(sums, lag)
-  times <- lapply(1:2, function(side) {
-    (ends[side] - ends[2]) / block - seq_len(lengths[side] %/% block)
+  use <- which(step < steps[rows$side])
+  lines <- unique(rows$line)
+  code <- match(rows$line[use], lines) +
+    length(lines) * (step[use] + c(0L, steps[1])[rows$side[use]])
+  # A row for each line, a column for each step, the latest of each window first.
+  sums <- lapply(stats::setNames(nm = varying_figures), function(of) {
+    matrix(sum_codes(rows[[of]][use], code, length(lines) * sum(steps)), length(lines))
   })
+  near <- steps_apart(sums, steps, 1L)
+  lag <- max(1L, min(steps) %/% 2L)
+  # Of so many lines a share tells as much.
+  some <- unique(round(seq(1, length(lines), length.out = 2000)))
+  far <- if (lag > 1L) steps_apart(lapply(sums, `[`, some, TRUE, drop = FALSE), steps, lag)
+  times <- lapply(1:2, function(side) (ends[side] - ends[2]) / block - seq_len(steps[side]))
+  line <- lines[near$line]
+  weeks <- tabulate(line, many)
   lapply(stats::setNames(nm = names(near$changes)), function(measure) {
     x <- near$changes[[measure]]
     # Windows of one day do not tell.
@@ -108,26 +114,24 @@ variance_by_week <- function(rows, many, windows, belief = 50) {
     # What a difference of neighbours gives the difference of two windows.
     share <- windows_apart(alike, times) / (2 * (1 - alike))
     all <- later * windows_apart(alike, times) / (2 * (1 - alike^lag))
-    weeks <- tabulate(near$line, many)
-    own <- sum_codes(x$change^2 - x$noise, near$line, many) * share
+    own <- sum_codes(x$change^2 - x$noise, line, many) * share
     list(variance = pmax(0, (belief * all + own) / (belief + weeks)), df = belief + weeks)
   })
 }
 
-# Changes between steps of one window `lag` apart, less their median over all lines: list(line,
-# changes), the latter as measured_changes().
-steps_apart <- function(sums, lag) {
-  key <- (sums$line * 2 + sums$side) * 1e5 + sums$step
-  to <- match(key + lag, key)
-  first <- which(!is.na(to))
-  to <- to[first]
+# Changes of lines between steps of one window `lag` apart, less their median over all lines:
+# list(line, changes), the latter as measured_changes().
+steps_apart <- function(sums, steps, lag) {
+  later <- unlist(lapply(1:2, function(side) {
+    c(0L, steps[1])[side] + seq_len(max(0L, steps[side] - lag))
+  }))
+  seen <- which(sums$impressions[, later] > 0 & sums$impressions[, later + lag] > 0)
   pairs <- setDT(c(
-    stats::setNames(lapply(varying_figures, function(of) sums[[of]][to]),
-      paste0(varying_figures, "_1")),
-    stats::setNames(lapply(varying_figures, function(of) sums[[of]][first]),
-      paste0(varying_figures, "_2"))))
-  moment <- (sums$side * 1e5 + sums$step)[first]
-  list(line = sums$line[first], changes = lapply(measured_changes(pairs), function(x) {
+    stats::setNames(lapply(sums, function(x) x[, later + lag][seen]), paste0(names(sums), "_1")),
+    stats::setNames(lapply(sums, function(x) x[, later][seen]), paste0(names(sums), "_2"))))
+  lines <- nrow(sums$impressions)
+  moment <- (seen - 1L) %/% lines
+  list(line = (seen - 1L) %% lines + 1L, changes = lapply(measured_changes(pairs), function(x) {
     list(change = x$change - stats::ave(x$change, moment, FUN = stats::median), noise = x$noise)
   }))
 }

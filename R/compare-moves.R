@@ -27,9 +27,10 @@
 #'   is shown by `before = "year"` where there is a year. How far weeks (days, in windows of less
 #'   than three weeks) vary comes from those that follow one another within the windows, and how
 #'   alike they are from those further apart. Of fewer than 20 lines, such as the site, each is
-#'   judged by its own days, without weekdays and by as many as their likeness leaves. Of segments,
-#'   and of an export that compares two windows and holds no days, it comes from how far lines
-#'   differ, which makes intervals wider.
+#'   judged by its own days, without weekdays and by as many as their likeness leaves. Lines of
+#'   segments, of months and of an export that compares two windows and holds no days are held
+#'   against the others alone (`against_others`), by how far lines differ; the site's difference
+#'   between two segments by its days, and without days it is not judged (`q` is missing).
 #' @return A `tide_change` object: a list with `moves` (a data.table, significant changes first, the
 #'   largest of them first: the level's `name`, `clicks_before`, `clicks_after`, `change`, its parts
 #'   `by_demand`, `by_position`, `by_ctr`, `by_new_lost`, `ratio` with its 90 % interval
@@ -40,7 +41,7 @@
 #'   `left_out`, `clicks`), `unusual` (`date`, `what`, `likely` of the days left out), `scaled`,
 #'   `chosen` (what [tide_filter()] chose of the data, in words, or `NULL`), `sides` (names of the
 #'   segments, or `NULL`), `equal` (`TRUE` where an export that compares two windows does not tell
-#'   how long they are, else `FALSE` or `NULL`), `level`, `fdr`, `season`
+#'   how long they are, else `FALSE` or `NULL`), `against_others`, `level`, `fdr`, `season`
 #'   (`ratio` of the site's clicks between the same weekdays a year before, or `NULL`), `events`
 #'   (those given that lie in one window only: `date`, `event`, `pages`, `window`, which is `before`
 #'   or `after`), `weekly` (of the first 50: clicks of each `name` by `week` over both windows, 1
@@ -113,6 +114,7 @@ change_between <- function(data, level, after, before, days, segments, curve, br
     chosen = data$chosen,
     sides = sides$names,
     equal = sides$equal,
+    against_others = is.null(basis$ends),
     level = level,
     fdr = fdr)
   if (of_windows) {

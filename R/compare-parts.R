@@ -130,7 +130,11 @@ named_sums <- function(pairs, name) {
 # of each row, days, scale, ends of the windows or NULL for segments, common, fdr).
 lines_of <- function(basis, name) {
   sums <- named_sums(basis$pairs, name)
-  if (is.null(basis$ends)) return(move_lines(sums, basis))
+  if (is.null(basis$ends)) {
+    # Others tell how far a line differs by itself; of the site there are none.
+    alone <- nrow(sums) == 1
+    return(move_lines(sums, basis, if (alone) variance_of_segments(basis$rows)))
+  }
   line <- match(name, sums$name)[basis$pair]
   use <- which((sums$clicks_1 + sums$clicks_2 >= least_clicks)[line])
   rows <- basis$rows[use]
@@ -141,7 +145,7 @@ lines_of <- function(basis, name) {
 # Each line of a named_sums() tested, the largest change first. Of the site there is no other to be
 # held against.
 move_lines <- function(own, basis, between = NULL) {
-  common <- if (nrow(own) > 1) basis$common else lapply(basis$common, `*`, 0)
+  common <- if (nrow(own) > 1) basis$common else list(demand = 0, visible = 0, clicked = 0)
   tests <- change_tests(own, basis$days, 0.9, common = common, between = between)
   scale <- basis$scale
   change <- own$clicks_2 * scale[2] - own$clicks_1 * scale[1]

@@ -48,7 +48,7 @@ change_sentence <- function(line, subject, x) {
 site_verdict <- function(x) {
   what <- if (is.null(x$sides)) "change" else "difference"
   if (is.na(x$site$q)) {
-    return(sprintf("So few days or clicks do not tell a %s from noise.", what))
+    return(sprintf("These data do not tell whether the %s is more than noise.", what))
   }
   sprintf("The %s is %ssignificant%s.", what,
     if (isTRUE(x$site$real)) "" else "not ",
@@ -130,9 +130,11 @@ level_count <- function(n, level) {
 
 significant_line <- function(x) {
   if (x$level == "site") return(NULL)
-  sprintf("%s of %s %s significantly (false-discovery rate %s, marked *)",
+  sprintf("%s of %s %s %s (false-discovery rate %s, marked *)",
     format_count(sum(x$moves$real)), level_count(nrow(x$moves), x$level),
-    if (is.null(x$sides)) "changed" else "differ", format_share(x$fdr))
+    if (is.null(x$sides)) "changed" else "differ",
+    if (x$against_others) "by significantly more or less than the others" else "significantly",
+    format_share(x$fdr))
 }
 
 # What came and what went, apart from what was there in both windows.

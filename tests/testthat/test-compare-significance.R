@@ -62,3 +62,33 @@ test_that("where a few lines only vary, few of them are called significant, what
   expect_lt(called(14, alike = 0.5), 0.35)
   expect_gt(called(28, rise = 2), 0.8)
 })
+
+test_that("of two segments on the same days the site's difference is told from none", {
+  # The site's days vary a lot, and both segments with them.
+  sides <- function(seed, rise) {
+    data <- varying_site(seed, 14, spread = 0.5)
+    rows <- data$tables[[1]]$rows
+    other <- copy(rows)
+    set.seed(seed)
+    set(other, j = "impressions", value = rpois(nrow(rows), rows$impressions * rise))
+    set(other, j = "clicks", value = rbinom(nrow(other), other$impressions, 0.2))
+    both <- rbind(cbind(rows, device = "mobile"), cbind(other, device = "desktop"))
+    tide_compare(as_data(both), by = "site", segments = list(
+      tide_segment("mobile", device = "mobile"), tide_segment("desktop", device = "desktop")))$site
+  }
+  seeds <- seq_len(turns(40))
+  expect_lt(mean(vapply(seeds, function(seed) sides(seed, 1)$real, NA)), 0.2)
+  expect_true(all(vapply(seeds, function(seed) sides(seed, 1.3)$real, NA)))
+})
+
+test_that("where no days are known the site's change is not judged, and lines against others", {
+  months <- as_data(data.table(date = as.IDate(rep(c("2026-07-01", "2026-08-01"), each = 30)),
+    query = rep(sprintf("query %d", 1:30), 2), page = "/a", clicks = rep(c(20L, 90L), each = 30),
+    impressions = rep(c(200L, 900L), each = 30), position = 3))
+  months$tables[[1]]$each <- 30L
+  moves <- tide_compare(months, days = 30)
+  expect_true(is.na(moves$site$q))
+  said <- paste(format(moves), collapse = " ")
+  expect_match(said, "These data do not tell whether the change is more than noise.", fixed = TRUE)
+  expect_match(said, "0 of 30 queries changed by significantly more or less than the others")
+})

@@ -67,7 +67,7 @@ run_moves <- function(options, files) {
   }
   # The days that are asked for, and those that the curve rests on; of the rest only what the whole
   # site did.
-  wanted <- if (is.null(after) && is.null(before)) max(2 * max(lengths), 90)
+  wanted <- if (is.null(after) && is.null(before)) max(2 * max(lengths), usual_days)
   own <- options[setdiff(names(options), "days")]
   data <- read_input(utils::modifyList(own,
     if (is.null(input$store)) list() else list(days = wanted)),
@@ -224,7 +224,7 @@ side_by_side <- function(compared, lengths, top) {
     "",
     "Change of clicks against as many days before",
     paste0(fit_text(longest$level, free),
-      paste(pad_left(sprintf("%g days  ", lengths), 11), collapse = "")),
+      paste(pad_left(paste0(format_plural(lengths, "day"), "  "), 11), collapse = "")),
     paste0(shown, apply(matrix(cells, length(names)), 1, paste, collapse = "")))
 }
 

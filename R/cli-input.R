@@ -174,8 +174,8 @@ summarise_input <- function(options, input,
   windows <- input$settings$windows
   brand <- input$settings$rules$brand
   summary <- tide_summary(data, brand = brand,
-    recent_days = if (chose_window(options)) Inf else first_given(windows$recent_days, 90),
-    undated_days = first_given(windows$undated_days, 90), split = split)
+    recent_days = if (chose_window(options)) Inf else first_given(windows$recent_days, usual_days),
+    undated_days = first_given(windows$undated_days, usual_days), split = split)
   said <- format(summary)
   brand_line <- startsWith(said, "  also counted as brand")
   said[brand_line] <- paste0(said[brand_line], "; --brand-exact to count only what was named")

@@ -55,8 +55,8 @@ pulled_lines <- function(out, names) {
 
 pull_facts_of <- function(options, settings, store, progress) {
   check_number(options$top, "--top", min = 1)
-  summary <-
-    tide_summary(tide_stored(store, days = 90, by_month = TRUE), brand = settings$rules$brand)
+  summary <- tide_summary(tide_stored(store, days = usual_days, by_month = TRUE),
+    brand = settings$rules$brand)
   lines <- lapply(options$facts, function(name) {
     if (!name %in% names(settings$pull)) pull_spec(store, name)
     by <- settings$pull[[name]]$by

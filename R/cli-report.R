@@ -31,7 +31,7 @@ run_report <- function(options, files) {
 # Every part of the report. What tells of now rests on the rows of the last 90 days, which are read
 # once.
 write_report <- function(options, input, data, findings, out, title) {
-  recent <- last_rows(options, input, data, 90)
+  recent <- last_rows(options, input, data, usual_days)
   curve <- recent_curve(input, data, recent, findings)
   tide_report(findings, out, title = title, site = site_walk(input, recent),
     moves = site_moves(options, input, data, recent, curve),
@@ -48,8 +48,9 @@ write_report <- function(options, input, data, findings, out, title) {
 recent_curve <- function(input, data, recent, findings) {
   if (dated_days(recent) < 14) return(NULL)
   same_rows <- !inherits(data, "tide_promised") && !length(waiting_segments(input))
-  if (same_rows && dated_days(recent) <= 90) return(findings$curve)
-  tide_curve(tide_summary(tide_filter(recent, days = 90), brand = input$settings$rules$brand))
+  if (same_rows && dated_days(recent) <= usual_days) return(findings$curve)
+  recent <- tide_filter(recent, days = usual_days)
+  tide_curve(tide_summary(recent, brand = input$settings$rules$brand))
 }
 
 # The months ahead, with the tasks that are worth doing; NULL where too few months are known or the
@@ -73,9 +74,9 @@ parts_shown <- c("rich_result", "vertical", "device", "country")
 
 site_parts <- function(options, input, data) {
   data <- if (inherits(data, "tide_promised") || chose_window(options)) {
-    last_rows(options, input, data, 90, also = parts_shown)
+    last_rows(options, input, data, usual_days, also = parts_shown)
   } else {
-    tide_filter(data, days = 90)
+    tide_filter(data, days = usual_days)
   }
   has <- vapply(parts_shown, function(by) !is.null(pick_table(data, by)), NA)
   lapply(parts_shown[has], function(by) {

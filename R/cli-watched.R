@@ -43,7 +43,7 @@ watched_lists <- function(options, settings) {
 # The last 28 days against the 28 before on the curve of the last 90, as `compare` has them.
 site_watched <- function(options, input, lists, ...) {
   days <- first_given(options$days, 28)
-  wanted <- max(2 * days, 90)
+  wanted <- max(2 * days, usual_days)
   if (!is.null(input$store)) options$days <- wanted else options["days"] <- list(NULL)
   data <- read_input(options, input)
   rules <- input$settings$rules

@@ -81,9 +81,9 @@ count_days <- function(sided, windows, out = NULL, each = 1L) {
 
 # The rows that a comparison's curve rests on: those of both windows, and at least the last 90 days
 # up to their end, so that the curve is the same however much was read.
-curve_days <- function(data, windows, least = 90L) {
+curve_days <- function(data, windows, least = usual_days) {
   last <- max(windows$before[2], windows$after[2])
-  recent <- last - least + 1L
+  recent <- last - as.integer(least) + 1L
   first <- min(windows$before[1], windows$after[1], recent)
   days <- seq(first, last, by = "day")
   among <- function(window) days >= window[1] & days <= window[2]

@@ -42,7 +42,7 @@ report_head <- function(findings, title, moves, followed, inventory = NULL, part
 data_window <- function(summary) {
   window <- summary$window
   if (!window$dated) {
-    return(sprintf("%d days (%s)", window$days,
+    return(sprintf("%s (%s)", format_plural(window$days, "day"),
       if (window$assumed) "assumed, the export has no dates" else "as given"))
   }
   sprintf("%s (%s)", format_days(window$from, window$to), format_plural(window$days, "day"))

@@ -107,6 +107,9 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
     left_out = left_out[left_out$grain == grain_label(table$dimensions)])
 }
 
+# As many last days findings, and the curve of a comparison, rest on where nobody says otherwise.
+usual_days <- 90
+
 # The one constructor: what is not given is not known, and is as the class has it then.
 new_summary <- function(queries, pages, cells, recent_cells = cells,
     pairs = reduce_pairs(recent_cells), contested = NULL, weekly = NULL, split = NULL,

@@ -188,21 +188,20 @@ emit_why <- function(options, moves) {
 # At a terminal that has colours, what is no more than noise is grey, what is clearly less is red,
 # what is clearly more blue.
 coloured <- function(lines, moves, options) {
-  if (!is.null(options$out) || options$format != "table" || cli::num_ansi_colors() < 2) {
-    return(lines)
-  }
-  blank <- which(trimws(lines) == "")
-  end <- if (is.na(blank[2])) length(lines) + 1 else blank[2]
-  table <- which(seq_along(lines) > blank[1] + 1 & seq_along(lines) < end)
-  # The sums below the lines keep their colour: of all, and of those not shown.
-  many <- nrow(moves$moves)
-  sums <- (many > 1) + (many > 1 && length(table) - 1L < many)
-  table <- utils::head(table, length(table) - sums)
-  shown <- moves$moves[seq_along(table)]
-  real <- shown$real %in% TRUE
-  lines[table] <- ifelse(!real, cli::col_grey(lines[table]),
-    ifelse(shown$change < 0, cli::col_red(lines[table]), cli::col_blue(lines[table])))
-  lines
+  painted(lines, options, function(lines) {
+    blank <- which(trimws(lines) == "")
+    end <- if (is.na(blank[2])) length(lines) + 1 else blank[2]
+    table <- which(seq_along(lines) > blank[1] + 1 & seq_along(lines) < end)
+    # The sums below the lines keep their colour: of all, and of those not shown.
+    many <- nrow(moves$moves)
+    sums <- (many > 1) + (many > 1 && length(table) - 1L < many)
+    table <- utils::head(table, length(table) - sums)
+    shown <- moves$moves[seq_along(table)]
+    real <- shown$real %in% TRUE
+    lines[table] <- ifelse(!real, cli::col_grey(lines[table]),
+      ifelse(shown$change < 0, cli::col_red(lines[table]), cli::col_blue(lines[table])))
+    lines
+  })
 }
 
 # Changes of the same names over windows of several lengths, the longest window's first.

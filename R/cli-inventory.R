@@ -40,16 +40,15 @@ run_list <- function(options, files) {
 
 # At a terminal that has colours, changes are blue where clicks rose and red where they fell.
 signs_coloured <- function(lines, options) {
-  if (!is.null(options$out) || options$format != "table" || cli::num_ansi_colors() < 2) {
-    return(lines)
-  }
   paint <- function(lines, sign, colour) {
     shape <- sprintf("(?<=  )[%s][0-9][0-9,]*(?= |$)", sign)
     at <- gregexpr(shape, lines, perl = TRUE)
     regmatches(lines, at) <- lapply(regmatches(lines, at), function(x) as.character(colour(x)))
     lines
   }
-  paint(paint(lines, "+", cli::col_blue), "-", cli::col_red)
+  painted(lines, options, function(lines) {
+    paint(paint(lines, "+", cli::col_blue), "-", cli::col_red)
+  })
 }
 
 # For the report: the queries of the last days.

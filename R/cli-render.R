@@ -30,6 +30,16 @@ visible_lines <- function(lines) {
   visible_text(unlist(strsplit(paste0(lines, "\n"), "\n", fixed = TRUE)))
 }
 
+# Lines as `paint` colours them where they go to a terminal that has colours, whatever becomes of
+# messages.
+painted <- function(lines, options, paint) {
+  colours <- cli::num_ansi_colors(stdout())
+  if (!is.null(options$out) || options$format != "table" || colours < 2) return(lines)
+  before <- base::options(cli.num_colors = colours)
+  on.exit(base::options(before))
+  paint(lines)
+}
+
 # rows: a table of the contract's columns; lines: the same for people; paint: gives the lines their
 # colours.
 emit <- function(options, rows, lines, paint = identity) {

@@ -24,10 +24,11 @@
 #'   what the site did as a whole, by more than counts and weeks vary, with the false-discovery
 #'   rate controlled over the list (Benjamini and Hochberg), and the change is two clicks in 30 days
 #'   or more. So a season that moves all is no news of any one; whether the season or the site moved
-#'   is shown by `before = "year"` where there is a year. How far weeks (days, in windows of less
-#'   than three weeks) vary comes from those that follow one another within the windows, and how
-#'   alike they are from those further apart. Of fewer than 20 lines, such as the site, each is
-#'   judged by its own days, without weekdays and by as many as their likeness leaves. Lines of
+#'   is shown by `before = "year"` where there is a year. How far weeks vary comes from those that
+#'   follow one another within the windows, so a slow fall is a change; in windows of less than
+#'   three weeks it comes from days, and how alike they are from days further apart. Of fewer than
+#'   20 lines, such as the site, each is judged by its own days, without weekdays and by as many as
+#'   their likeness leaves. Lines of
 #'   segments, of months and of an export that compares two windows and holds no days are held
 #'   against the others alone (`against_others`), by how far lines differ; the site's difference
 #'   between two segments by its days, and without days it is not judged (`q` is missing).

@@ -14,8 +14,9 @@ window_variance <- function(rows, many, windows) {
 
 # Of many lines: successive weeks of one window are held against each other (von Neumann 1941), less
 # what all lines did between them, so that a slow fall is a change and not noise. Windows of less
-# than three weeks are held against each other day by day. How much more weeks further apart differ
-# tells how alike neighbours are, and with that how much of it stays in the sums of windows.
+# than three weeks are held against each other day by day; there, how much more days further apart
+# differ tells how alike neighbours are, and with that how much of a few good days stays in the sums
+# of windows.
 variance_by_week <- function(rows, many, windows, belief = 50) {
   lengths <- vapply(windows, function(window) as.integer(window[2] - window[1]) + 1L, 0L)
   block <- if (min(lengths) >= 21) 7L else 1L
@@ -31,7 +32,7 @@ variance_by_week <- function(rows, many, windows, belief = 50) {
     matrix(sum_codes(rows[[of]][use], code, length(lines) * sum(steps)), length(lines))
   })
   near <- steps_apart(sums, steps, 1L)
-  lag <- max(1L, min(steps) %/% 2L)
+  lag <- if (block == 1L) max(1L, min(steps) %/% 2L) else 1L
   # Of so many lines a share tells as much.
   some <- unique(round(seq(1, length(lines), length.out = 2000)))
   far <- if (lag > 1L) steps_apart(lapply(sums, `[`, some, TRUE, drop = FALSE), steps, lag)

@@ -63,6 +63,20 @@ test_that("where a few lines only vary, few of them are called significant, what
   expect_gt(called(28, rise = 2), 0.8)
 })
 
+test_that("where all positions drift, queries that lose three places are still significant", {
+  set.seed(5)
+  queries <- 60
+  drift <- replicate(queries, cumsum(rnorm(56, sd = 0.01)))
+  d <- CJ(query = seq_len(queries), day = 1:56)
+  d[, position := 4 * exp(drift[cbind(d$day, d$query)]) + 3 * (d$query <= 6 & d$day > 28)]
+  d[, impressions := rpois(.N, 40)]
+  rows <- d[impressions > 0, .(date = as.IDate("2026-03-01") + day,
+    query = sprintf("query %02d", query), page = sprintf("/p%d/", query), impressions,
+    clicks = rbinom(.N, impressions, 0.3 / position), position)]
+  moves <- tide_compare(as_data(rows), days = 28)$moves
+  expect_true(all(moves$real[moves$name %in% sprintf("query %02d", 1:6)]))
+})
+
 test_that("of two segments on the same days the site's difference is told from none", {
   # The site's days vary a lot, and both segments with them.
   sides <- function(seed, rise) {

@@ -51,16 +51,16 @@ varying_site <- function(seed, days, spread = 0.2, alike = 0, rise = 1, folders 
 
 test_that("where a few lines only vary, few of them are called significant, whatever the window", {
   called <- function(days, ...) {
-    mean(vapply(seq_len(turns(60)), function(seed) {
+    mean(vapply(seq_len(turns(40)), function(seed) {
       data <- varying_site(seed, days, ...)
       any(tide_compare(data, by = "folder", days = days)$moves$real,
         tide_compare(data, by = "site", days = days)$moves$real)
     }, NA))
   }
   # One in ten is stated for the site, and one in ten for its folders, which vary with it.
-  for (days in c(7, 14, 21, 28)) expect_lt(called(days), 0.35, label = days)
+  for (days in some(c(14, 7, 21, 28), 1)) expect_lt(called(days), 0.35, label = days)
   expect_lt(called(14, alike = 0.5), 0.35)
-  expect_gt(called(28, rise = 2), 0.8)
+  expect_gt(called(14, rise = 2), 0.8)
 })
 
 test_that("where all positions drift, queries that lose three places are still significant", {

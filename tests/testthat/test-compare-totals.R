@@ -14,6 +14,7 @@ test_that("parts without queries stand side by side as totals, said not to be at
 })
 
 test_that("rows by rich result are totals of nothing where nobody asks for them", {
+  skip_unless_studies()
   rows <- made_site(queries = 60, days = 30)
   dir <- withr::local_tempdir()
   fwrite(rows, file.path(dir, "a.csv"))

@@ -73,6 +73,7 @@ test_that("the program lists, sorts and writes the inventory, with facts and cov
 })
 
 test_that("the report has the inventory to sort and search, with its own figures", {
+  skip_unless_studies()
   data <- as_data(made_site(queries = 60, days = 60))
   found <- tide_find(tide_summary(data))
   listed <- tide_inventory(data, curve = found$curve)

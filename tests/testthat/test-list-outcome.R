@@ -31,6 +31,7 @@ test_that("what worked is known from what did not, demand taken out, on known ch
 })
 
 test_that("what was chosen because its clicks were few is not said to work when nothing was done", {
+  skip_unless_studies()
   day <- as.IDate("2026-02-20")
   judged <- rbindlist(lapply(1:4, function(seed) {
     rows <- made_site(queries = 250, days = 84, seed = seed, demand = rep(6, 250))

@@ -162,6 +162,7 @@ test_that("facts are asked for once, the first names first, within the budget of
 })
 
 test_that("a person who confirms is told where and with which code, and nobody is waited for", {
+  skip_unless_studies()
   skip_without_service()
   withr::local_envvar(R_USER_CACHE_DIR = withr::local_tempdir())
   rows <- service_rows(days = 2, queries = 5)
@@ -217,6 +218,7 @@ cutting_service <- function(body, cuts, test = parent.frame()) {
 }
 
 test_that("a connection that is cut is opened again, and not for ever", {
+  skip_unless_studies()
   skip_without_service()
   withr::local_envvar(TIDE_TEST_TOKEN = "demo-token")
   body <- paste0("{\"total\": 1, \"rows\": [{\"keys\": [\"kale seeds\", \"/kale/\"], ",

@@ -123,6 +123,7 @@ test_that("decisions are stored at once, undone, and refused where nothing may b
 })
 
 test_that("what is on the screen can be handed over", {
+  skip_unless_studies()
   skip_if_not_installed("shiny")
   held <- bench()
   read <- function(format, ...) inktide:::hand_file(held, state_of(...), format)$content

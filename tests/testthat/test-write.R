@@ -44,6 +44,7 @@ test_that("the workbook holds the list as it is, notes on its columns, and no fo
 })
 
 test_that("the workbook of windows has a sheet for each, and segments go by their names", {
+  skip_unless_studies()
   data <- as_data(made_site(queries = 80, days = 56))
   curve <- tide_curve(tide_summary(data))
   file <- withr::local_tempfile(fileext = ".xlsx")

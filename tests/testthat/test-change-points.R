@@ -10,6 +10,7 @@ test_that("a change point is found at its day with the nearest event, and none w
 })
 
 test_that("what a folder or the site does at once is found as such, its season is not", {
+  skip_unless_studies()
   found <- function(rows) tide_change_points(as_data(rows), events = marks(pages = ""))
   # The folder of three loses a half, too little to be sure of any one of its pages.
   folder <- found(paged(seed = 2, clicks = 0.5))

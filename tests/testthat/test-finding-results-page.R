@@ -20,6 +20,7 @@ results_table <- function(site, ...) {
 }
 
 test_that("features that take clicks are measured and no longer expected; others are not used", {
+  skip_unless_studies()
   counts <- vapply(1:3, function(seed) {
     site <- boxed_site(seed)
     summary <- tide_summary(as_data(site$rows))

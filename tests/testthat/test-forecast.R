@@ -447,6 +447,7 @@ test_that("a plan takes the list as it was worked out, until data or options are
 })
 
 test_that("value adds up over every grouping, leans on the site where little is known", {
+  skip_unless_studies()
   summary <- demo()$summary
   pages <- summary$pages$page
   set.seed(5)

@@ -6,6 +6,7 @@ saved <- function(..., name = "index.html") {
 }
 
 test_that("linking pages and clicks from home are those that the site was made with", {
+  skip_unless_studies()
   read <- demo_read()
   links <- read$truth$links
   pages <- read$pages$pages

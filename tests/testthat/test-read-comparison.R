@@ -25,6 +25,7 @@ comparison_export <- function(rows, windows, labels,
 }
 
 test_that("a comparison export gives the changes, signs and order of the daily data", {
+  skip_unless_studies()
   rows <- made_site(queries = 200, days = 56)
   last <- max(rows$date)
   rows[as.integer(sub("\\D+", "", query)) %% 5 == 0 & date > last - 28,

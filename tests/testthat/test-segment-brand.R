@@ -46,6 +46,7 @@ test_that("spellings of the brand are found with their evidence, other words are
 })
 
 test_that("short names, and sites where all queries are the brand's, have spellings too, or none", {
+  skip_unless_studies()
   for (host in c("a", "ab", "abc", "abcd", "abcde")) {
     for (rest in list(NULL, "socks,https://abc.example/s,1,30,7")) {
       file <- csv("query,page,clicks,impressions,position",

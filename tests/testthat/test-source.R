@@ -239,6 +239,7 @@ test_that("PostgreSQL gives the same, in a session that only reads", {
 })
 
 test_that("an archive goes into a table and back, and again changes nothing", {
+  skip_unless_studies()
   skip_if_not_installed("nanoparquet")
   dir <- withr::local_tempdir()
   writeLines(c("site: https://www.fernmoor.example/", "brand: [fernmoor]", "sources:",

@@ -28,10 +28,10 @@
 #'   follow one another within the windows, so a slow fall is a change; in windows of less than
 #'   three weeks it comes from days, and how alike they are from days further apart. Of fewer than
 #'   20 lines, such as the site, each is judged by its own days, without weekdays and by as many as
-#'   their likeness leaves. Lines of
-#'   segments, of months and of an export that compares two windows and holds no days are held
-#'   against the others alone (`against_others`), by how far lines differ; the site's difference
-#'   between two segments by its days, and without days it is not judged (`q` is missing).
+#'   their likeness leaves. Lines of segments, of months and of an export that compares two windows
+#'   and holds no days are compared with the others alone (`against_others` is `TRUE`), by how far
+#'   lines differ; the site's difference between two segments by its days, and without days it is
+#'   not judged (`q` is missing).
 #' @return A `tide_change` object: a list with `moves` (a data.table, significant changes first, the
 #'   largest of them first: the level's `name`, `clicks_before`, `clicks_after`, `change`, its parts
 #'   `by_demand`, `by_position`, `by_ctr`, `by_new_lost`, `ratio` with its 90 % interval

@@ -1,6 +1,17 @@
 # What varies from day to day.
 varying_figures <- c("clicks", "impressions", "expected", "demand")
 
+# So many weeks of its own weigh as much for a line as what all lines do: four leave half of what
+# can be found unfound, the common value alone marks too much (bench/README.md, "simulate-moves").
+belief_weeks <- 50
+
+# Sums of the figures by a code that counts rows first, as matrices.
+figure_matrices <- function(rows, code, height, width) {
+  lapply(stats::setNames(nm = varying_figures), function(of) {
+    matrix(sum_codes(rows[[of]], code, height * width), height)
+  })
+}
+
 # How far lines vary beyond counts, as the variance it gives the log change of two windows, by
 # measure: list(variance, df), a value for each line. In: rows with `line`, `side` and the figures
 # summed; how many lines there are; the windows.
@@ -17,20 +28,18 @@ window_variance <- function(rows, many, windows) {
 # than three weeks are held against each other day by day; there, how much more days further apart
 # differ tells how alike neighbours are, and with that how much of a few good days stays in the sums
 # of windows.
-variance_by_week <- function(rows, many, windows, belief = 50) {
+variance_by_week <- function(rows, many, windows) {
   lengths <- vapply(windows, function(window) as.integer(window[2] - window[1]) + 1L, 0L)
   block <- if (min(lengths) >= 21) 7L else 1L
   steps <- lengths %/% block
   ends <- vapply(windows, function(window) as.integer(window[2]), 0L)
   step <- (ends[rows$side] - as.integer(rows$date)) %/% block
-  use <- which(step < steps[rows$side])
   lines <- unique(rows$line)
-  code <- match(rows$line[use], lines) +
-    length(lines) * (step[use] + c(0L, steps[1])[rows$side[use]])
+  column <- ifelse(step < steps[rows$side], step + c(0L, steps[1])[rows$side], NA)
+  use <- which(!is.na(column))
   # A row for each line, a column for each step, the latest of each window first.
-  sums <- lapply(stats::setNames(nm = varying_figures), function(of) {
-    matrix(sum_codes(rows[[of]][use], code, length(lines) * sum(steps)), length(lines))
-  })
+  sums <- figure_matrices(rows[use], (match(rows$line, lines) + length(lines) * column)[use],
+    length(lines), sum(steps))
   near <- steps_apart(sums, steps, 1L)
   lag <- if (block == 1L) max(1L, min(steps) %/% 2L) else 1L
   # Of so many lines a share tells as much.
@@ -50,7 +59,8 @@ variance_by_week <- function(rows, many, windows, belief = 50) {
     share <- windows_apart(alike, times) / (2 * (1 - alike))
     all <- later * windows_apart(alike, times) / (2 * (1 - alike^lag))
     own <- sum_codes(x$change^2 - x$noise, line, many) * share
-    list(variance = pmax(0, (belief * all + own) / (belief + weeks)), df = belief + weeks)
+    list(variance = pmax(0, (belief_weeks * all + own) / (belief_weeks + weeks)),
+      df = belief_weeks + weeks)
   })
 }
 
@@ -131,9 +141,8 @@ variance_of_segments <- function(rows) {
     of_side[[1]], of_side[[2]])
 }
 
-unknown_variance <- lapply(list(demand = NA, visible = NA, clicked = NA), function(x) {
-  list(variance = NA_real_, df = 1)
-})
+unknown_variance <- list(demand = list(variance = NA_real_, df = 1),
+  visible = list(variance = NA_real_, df = 1), clicked = list(variance = NA_real_, df = 1))
 
 # The variance, beyond counts, of the difference between the means of two windows, or of the mean of
 # one, by what days do around them, weekdays taken out. Days that follow one another are alike, so
@@ -166,9 +175,7 @@ day_model <- function(days) {
 # The three measures of measured_changes() by day and line, each with the variance of its counts.
 # code: of each row's day and line, days first.
 day_values <- function(rows, code, days, lines) {
-  sums <- lapply(stats::setNames(nm = varying_figures), function(of) {
-    matrix(sum_codes(rows[[of]], code, days * lines), days)
-  })
+  sums <- figure_matrices(rows, code, days, lines)
   values <- lapply(sums, log_rate)
   seen <- rate_noise(sums$impressions)
   list(demand = list(value = values$demand, noise = seen),

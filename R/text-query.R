@@ -1,4 +1,4 @@
-# Most have single spaces already, and finding that out is quicker than mending.
+# Most have single spaces already, and finding that out is quicker than changing them.
 clean_query <- function(x) {
   odd <- which(text_holds(x, c("beyond", "blanks")))
   odd <- odd[grepl("(*UCP)^\\s|\\s$|\\s\\s|[^\\S ]", x[odd], perl = TRUE)]

@@ -43,6 +43,7 @@ tide_load <- function(store, files, exported = NULL, columns = NULL, date_order 
     repeats)
   need_parquet(store)
   parts <- read_inputs(files, how, progress)
+  check_mapped(how$columns, parts)
   refuse_comparisons(parts)
   sources <- rbindlist(lapply(parts, `[[`, "source"), fill = TRUE)
   parts <- Filter(function(part) !is.null(part$rows), parts)

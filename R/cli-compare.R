@@ -81,7 +81,8 @@ run_moves <- function(options, files) {
   # Days before the windows are not asked for, so they are not named as left out.
   own_window <- data$left_out$reason == "outside the window" & !chose_window(options)
   note(options,
-    paste(left_out_lines(data$left_out[which(!own_window)], kept_by_grain(data)), collapse = "\n"))
+    paste(left_out_lines(data$left_out[which(!own_window)], kept_by_grain(data$tables)),
+      collapse = "\n"))
   if (is.null(input$store) && !is.null(pick_table(data, c("date", "query")))) {
     data <- tide_filter(data, days = wanted)
   }

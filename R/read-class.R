@@ -126,28 +126,29 @@ order_grains <- function(dimensions, rows) {
 
 #' @export
 format.tide_data <- function(x, ...) {
-  table_lines <- function(t, which = "") {
-    window <- if (is.na(t$days)) {
-      "no dates"
-    } else {
-      sprintf("%s (%s)", format_days(t$from, t$to), format_plural(t$days, "day"))
-    }
-    c(sprintf("  %s%s: %s, %s; %s, %s", grain_label(t$dimensions), which,
-      format_plural(nrow(t$rows), "row"), window,
-      format_plural(sum(as.numeric(t$rows$clicks)), "click"),
-      format_plural(sum(as.numeric(t$rows$impressions)), "impression")),
-      rests_on_lines(t))
-  }
   grains <-
-    c(lapply(x$tables, table_lines), lapply(x$earlier, table_lines, which = ", earlier window"))
+    c(lapply(x$tables, grain_lines), lapply(x$earlier, grain_lines, which = ", earlier window"))
   c(
     sprintf("<tide_data> %s from %s", format_plural(sum(x$sources$rows), "row"),
       format_plural(nrow(x$sources), "file")),
     unlist(grains, use.names = FALSE),
-    left_out_lines(x$left_out, kept_by_grain(x)),
+    left_out_lines(x$left_out, kept_by_grain(x$tables)),
     source_lines(x$sources),
     capped_lines(x$sources),
     further_line(lapply(x$tables, `[[`, "dimensions")))
+}
+
+grain_lines <- function(table, which = "") {
+  window <- if (is.na(table$days)) {
+    "no dates"
+  } else {
+    sprintf("%s (%s)", format_days(table$from, table$to), format_plural(table$days, "day"))
+  }
+  c(sprintf("  %s%s: %s, %s; %s, %s", grain_label(table$dimensions), which,
+    format_plural(nrow(table$rows), "row"), window,
+    format_plural(sum(as.numeric(table$rows$clicks)), "click"),
+    format_plural(sum(as.numeric(table$rows$impressions)), "impression")),
+    rests_on_lines(table))
 }
 
 # kept: clicks and impressions by grain that are not left out, for the shares.
@@ -170,9 +171,9 @@ left_out_lines <- function(ledger, kept = NULL) {
     rows, figures)
 }
 
-kept_by_grain <- function(data) {
-  rbindlist(lapply(names(data$tables), function(grain) {
-    rows <- data$tables[[grain]]$rows
+kept_by_grain <- function(tables) {
+  rbindlist(lapply(names(tables), function(grain) {
+    rows <- tables[[grain]]$rows
     data.table(grain = grain, clicks = sum(as.numeric(rows$clicks)),
       impressions = sum(as.numeric(rows$impressions)))
   }))

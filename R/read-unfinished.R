@@ -20,13 +20,8 @@ export_day <- function(exported, stated, oldest, newest) {
 
 # In: tables as read_part() gives them. Out: the same without their unfinished days, which only the
 # newest days of all of them can be.
-drop_unfinished <- function(parts, lag, stated) {
-  dated <- Filter(function(part) "date" %in% part$dimensions && nrow(part$rows), parts)
-  if (lag == 0 || !length(dated)) return(parts)
-  newest <- max(vapply(dated, function(part) as.integer(last_day(part$rows$date)), 0L))
-  oldest <- min(vapply(dated, function(part) as.integer(min(part$rows$date)), 0L))
-  exported <- vapply(parts, function(part) as.integer(part$source$exported), 0L)
-  first <- unfinished_from(exported, rep(stated, length(parts)), oldest, newest, lag)
+drop_unfinished <- function(parts, lag, stated, first = first_unfinished(parts, lag, stated)) {
+  if (lag == 0 || !length(parts)) return(parts)
   whole <- beside_undated(parts)
   lapply(seq_along(parts), function(i) {
     part <- parts[[i]]
@@ -39,6 +34,16 @@ drop_unfinished <- function(parts, lag, stated) {
     set(part$source, j = "kept", value = nrow(part$rows))
     part
   })
+}
+
+# The first unfinished day of all of these tables; beyond all days where there is none.
+first_unfinished <- function(parts, lag, stated) {
+  dated <- Filter(function(part) "date" %in% part$dimensions && nrow(part$rows), parts)
+  if (lag == 0 || !length(dated)) return(.Machine$integer.max)
+  newest <- max(vapply(dated, function(part) as.integer(last_day(part$rows$date)), 0L))
+  oldest <- min(vapply(dated, function(part) as.integer(min(part$rows$date)), 0L))
+  exported <- vapply(parts, function(part) as.integer(part$source$exported), 0L)
+  unfinished_from(exported, rep(stated, length(parts)), oldest, newest, lag)
 }
 
 # The first unfinished day, arguments as of export_day().

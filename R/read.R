@@ -72,11 +72,11 @@
 #'   the last one count, `"add"` adds them up, since they are parts of one whole (two pages, two
 #'   devices).
 #' @param progress A function of one text, called before each file is read.
-#' @param by_block `TRUE` does not hold a large file: where it is one plain export (comma, tab or
+#' @param by_block `TRUE` does not hold a large file: where one is a plain export (comma, tab or
 #'   semicolon, UTF-8, whole counts, numbers with a point, dates as 2026-03-31; no row twice) by
-#'   date and query, its rows are coded into a file of the session's own, and [tide_summary()] goes
-#'   through them some at a time, so that memory follows the queries and pages and never the rows.
-#'   Everything else is read as without it.
+#'   date and query, alone or beside smaller ones without queries, its rows are coded into a file of
+#'   the session's own, and [tide_summary()] goes through them some at a time, so that memory
+#'   follows the queries and pages and never the rows. Everything else is read as without it.
 #' @param at_once How many rows are gone through at a time; smaller files are kept in memory.
 #' @return A `tide_data` object: a list with `tables` (one per grain, each a list of `rows`, a
 #'   data.table with texts as factors; `dimensions`; `from`, `to` and `days`, missing without
@@ -90,8 +90,8 @@
 #'   one, else `NULL`. Positions are averages from 1 up. With `by_block` it may be a `tide_blocks`
 #'   object, for [tide_filter()] (all but conditions on the brand and on sums by query and page,
 #'   which need all rows) and [tide_summary()]: a list with its `days` (`date`, `rows`, `clicks`,
-#'   `impressions`, `grain`), `dimensions`, `sources`, `left_out`, and the `segments` and `rules`
-#'   that filter it.
+#'   `impressions`, `grain`), `dimensions`, `totals` (the tables that were read beside it, as
+#'   `tables`), `sources`, `left_out`, and the `segments` and `rules` that filter it.
 #' @section Errors: Class `tide_error`, with what is wrong, the file, the line and how to fix it:
 #'   `tide_error_file`, `tide_error_columns_missing`, `tide_error_columns_twice`,
 #'   `tide_error_not_number`, `tide_error_decimal`, `tide_error_not_date`,
@@ -119,6 +119,7 @@ tide_read <- function(files, lag = 3, exported = NULL, dimensions = NULL, column
   blocks <- if (by_block) read_in_blocks(files, how, at_once, progress)
   if (!is.null(blocks)) return(blocks)
   parts <- read_inputs(files, how, progress)
+  check_mapped(how$columns, parts)
   read <-
     drop_unfinished(Filter(function(part) !is.null(part$rows), parts), lag, !is.null(how$exported))
   joined <- join_tables(read, how$dimensions, how$repeats)
@@ -199,7 +200,6 @@ read_inputs <- function(files, how, progress) {
   }),
     recursive = FALSE)
   if (all(vapply(read, function(part) is.null(part$rows), NA))) stop(skipped[[1]])
-  check_mapped(how$columns, read)
   read
 }
 

@@ -19,8 +19,9 @@ tide_filter.tide_blocks <- function(data, from = NULL, to = NULL, days = NULL, .
   }
   codes <- lapply(data$store$levels, function(own) factor(character(), own))
   check_values(list(tables = list(list(rows = codes))), segments)
+  steps <- window_steps(from, to, days, listed_days(without))
   ledger <- list()
-  for (step in window_steps(from, to, days, listed_days(without))) {
+  for (step in steps) {
     gone <- step(data$days)
     ledger <- c(ledger, list(day_ledger(data$days[gone[[1]]], names(gone))))
     data$days <- data$days[!seq_len(nrow(data$days)) %in% gone[[1]]]
@@ -31,21 +32,24 @@ tide_filter.tide_blocks <- function(data, from = NULL, to = NULL, days = NULL, .
       where = paste(rbindlist(ledger)$reason, collapse = "; "),
       fix = "Loosen one of these filters.", class = "nothing_left")
   }
+  totals <- lapply(data$totals, table_filter(segments, rules, steps, days))
+  data["totals"] <- list(filled_tables(totals))
+  ledger <- c(ledger, lapply(unname(totals), `[[`, "left_out"))
   data$left_out <- sum_left_out(rbindlist(c(list(data$left_out), ledger)))
   data[c("segments", "rules")] <- list(c(data$segments, segments), rules)
   data
 }
 
-# Functions of the first day needed (or NULL) that give rows, some blocks each. say: called with the
-# number of the chunk and what its filters left out.
-block_chunks <- function(data, say = function(k, left_out) NULL) {
+# Functions of the first day needed (or NULL) that give rows, some blocks each. only: see
+# rows_alone(). say: called with the number of the chunk and what its filters left out.
+block_chunks <- function(data, only = NULL, say = function(k, left_out) NULL) {
   blocks <- data$store$blocks
   chunk <- cumsum(as.numeric(blocks$rows)) %/% data$at_once
   grain <- grain_label(data$dimensions)
   lapply(unname(split(seq_along(chunk), chunk)), function(own) {
     function(from = NULL) {
-      kept <- filter_rows(stored_rows(data, own, from), data$segments, data$rules, grain)
-      if (is.null(from)) say(own[1], kept$left_out)
+      kept <- filter_rows(stored_rows(data, own, from, only), data$segments, data$rules, grain)
+      say(own[1], kept$left_out)
       kept$rows
     }
   })
@@ -55,9 +59,11 @@ block_chunks <- function(data, say = function(k, left_out) NULL) {
 held_data <- function(data) {
   if (!inherits(data, "tide_blocks")) return(data)
   ledger <- list()
-  rows <- rbindlist(lapply(block_chunks(data, function(k, left_out) ledger[[k]] <<- left_out),
+  rows <- rbindlist(lapply(
+    block_chunks(data, say = function(k, left_out) ledger[[k]] <<- left_out),
     function(chunk) chunk()))
   grain <- grain_label(data$dimensions)
-  new_tide_data(stats::setNames(list(new_table(rows, data$dimensions, data$until)), grain),
-    data$sources, sum_left_out(rbindlist(c(list(data$left_out), ledger))))
+  own <- stats::setNames(list(new_table(rows, data$dimensions, data$until)), grain)
+  new_tide_data(c(own, data$totals), data$sources,
+    sum_left_out(rbindlist(c(list(data$left_out), ledger))))
 }

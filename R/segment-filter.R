@@ -48,24 +48,13 @@ tide_filter.tide_data <- function(data, from = NULL, to = NULL, days = NULL, ...
     if (!is.null(table)) rules <- with_spellings(rules, table$rows)
   }
   check_values(data, segments)
-  ledger <- list()
-  keep <- function(table) {
-    grain <- grain_label(table$dimensions)
-    kept <- filter_rows(table$rows, segments, rules, grain, window_steps(from, to, days, without))
-    ledger[[length(ledger) + 1L]] <<- kept$left_out
-    if (nrow(kept$rows) < nrow(table$rows)) {
-      own_window <- if (!"date" %in% table$dimensions && !is.na(table$from)) table[c("from", "to")]
-      stands_for <- table$days
-      table <- new_table(kept$rows, table$dimensions, table$to, own_window, table$rests_on,
-        if (isTRUE(table$each > 1L)) table$each)
-      if (is.na(table$days)) table$days <- stands_for
-    }
-    if (!is.null(days) && is.na(table$days)) table$days <- as.integer(days)
-    table
-  }
-  data$tables <- Filter(function(table) nrow(table$rows) > 0, lapply(data$tables, keep))
+  keep <- table_filter(segments, rules, window_steps(from, to, days, without), days)
+  kept <- lapply(data$tables, keep)
+  data$tables <- filled_tables(kept)
   # The earlier window of a comparison may have lost its rows: then all is new.
-  if (!is.null(data$earlier)) data$earlier <- lapply(data$earlier, keep)
+  before <- lapply(data$earlier, keep)
+  if (!is.null(data$earlier)) data$earlier <- lapply(before, `[[`, "table")
+  ledger <- lapply(c(kept, before), `[[`, "left_out")
   if (!length(data$tables)) {
     abort_tide("No row is left after filtering.",
       where = paste(unique(unlist(lapply(ledger, function(lines) lines$reason))), collapse = "; "),
@@ -74,6 +63,28 @@ tide_filter.tide_data <- function(data, from = NULL, to = NULL, days = NULL, ...
   data$left_out <- sum_left_out(rbindlist(c(list(data$left_out), ledger)))
   if (length(segments)) data$chosen <- c(data$chosen, segment_words(segments))
   data
+}
+
+# A function of a table that gives list(table, left_out).
+table_filter <- function(segments, rules, steps, days) {
+  function(table) {
+    grain <- grain_label(table$dimensions)
+    kept <- filter_rows(table$rows, segments, rules, grain, steps)
+    if (nrow(kept$rows) < nrow(table$rows)) {
+      own_window <- if (!"date" %in% table$dimensions && !is.na(table$from)) table[c("from", "to")]
+      stands_for <- table$days
+      table <- new_table(kept$rows, table$dimensions, table$to, own_window, table$rests_on,
+        if (isTRUE(table$each > 1L)) table$each)
+      if (is.na(table$days)) table$days <- stands_for
+    }
+    if (!is.null(days) && is.na(table$days)) table$days <- as.integer(days)
+    list(table = table, left_out = kept$left_out)
+  }
+}
+
+# Of what a table_filter() gave, the tables that still have rows.
+filled_tables <- function(kept) {
+  Filter(function(table) nrow(table$rows) > 0, lapply(kept, `[[`, "table"))
 }
 
 #' @rdname tide_filter

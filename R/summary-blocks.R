@@ -3,26 +3,63 @@
 
 # As query_rows(), for tide_blocks.
 block_rows <- function(data) {
-  grain <- grain_label(data$dimensions)
   ledger <- list()
-  chunks <- block_chunks(data, function(k, left_out) ledger[[k]] <<- left_out)
-  if (length(chunks) == 1) chunks <- list(read_once(chunks[[1]]))
   list(
     table = c(list(dimensions = data$dimensions),
       table_days(data$days$date, data$until), list(rests_on = NULL)),
     access = list(
-      reduce = function(recent_from, split) reduce_blocks(data, chunks, recent_from, split),
-      of_queries = function(reduced, codes, from) chunks, of_days = function(days) chunks),
-    totals = new_tide_data(list(), data$sources, data$left_out),
-    grains = grain,
+      reduce = function(recent_from, split) {
+        reduce_blocks(data, recent_from, split, function(k, left_out) ledger[[k]] <<- left_out)
+      },
+      of_queries = function(reduced, codes, from) {
+        block_chunks(data, rows_alone(data, reduced, codes))
+      },
+      of_days = function(days) {
+        data$days <- data$days[data$days$date %in% days]
+        block_chunks(data)
+      }),
+    totals = new_tide_data(data$totals, data$sources, data$left_out),
+    grains = c(grain_label(data$dimensions), names(data$totals)),
     left_out = function() sum_left_out(rbindlist(c(list(data$left_out), ledger))))
 }
 
-# As reduce_chunks(), with `of_levels`.
-reduce_blocks <- function(data, chunks, recent_from, split) {
+# As reduce_chunks(), with `of_levels`. say: as block_chunks() calls it.
+reduce_blocks <- function(data, recent_from, split, say) {
   levels <- data$store$levels
   texts <- list(queries = code_levels(levels$query, clean_query, fold_case),
     pages = if (!is.null(levels$page)) code_levels(levels$page, clean_url, url_key))
+  filtered <- length(data$segments) > 0
+  sums <- if (filtered || !is.null(split)) {
+    sum_chunks(block_chunks(data, say = say), texts, recent_from, split)
+  } else {
+    sum_stored(data, texts, recent_from)
+  }
+  settled <- Map(settle_levels, texts, sums$seen)
+  code <- list(query = settled$queries$code,
+    page = if (is.null(texts$pages)) 1L else settled$pages$code)
+  recode <- function(cells) {
+    if (is.null(cells)) return(NULL)
+    set(cells, j = "query", value = code$query[cells$query])
+    set(cells, j = "page", value = code$page[cells$page])
+  }
+  cells <- finish_cells(lapply(sums$cells, recode))
+  of_texts <- function(of) of[c("names", "keys", "spellings", "first")]
+  reduced <- list(queries = of_texts(settled$queries),
+    pages = if (is.null(texts$pages)) {
+      list(names = "", keys = "", spellings = 1L, first = min(settled$queries$first))
+    } else {
+      of_texts(settled$pages)
+    },
+    all = cells$all, recent = cells$recent,
+    split_cells = if (!is.null(split)) sum_split(recode(sums$parts)),
+    by_day = sums$by_day,
+    of_levels = list(query = code$query[texts$queries$code], page = code$page[texts$pages$code]))
+  c(reduced, block_samples(data, reduced))
+}
+
+# In: chunks of rows; what the levels of their texts become. Out: list(cells: of those codes; seen:
+# of each level of queries and pages its impressions and its first day; by_day; parts, where split).
+sum_chunks <- function(chunks, texts, recent_from, split) {
   sums <- begin_cells(recent_from)
   seen <- lapply(texts, first_seen)
   days <- parts <- list()
@@ -43,27 +80,21 @@ reduce_blocks <- function(data, chunks, recent_from, split) {
     abort_tide("No row is left after filtering.", where = "all rows of the window",
       fix = "Loosen the filters.", class = "nothing_left")
   }
-  settled <- Map(settle_levels, texts, seen)
-  code <- list(query = settled$queries$code,
-    page = if (is.null(texts$pages)) 1L else settled$pages$code)
-  recode <- function(cells) {
-    if (is.null(cells)) return(NULL)
-    set(cells, j = "query", value = code$query[cells$query])
-    set(cells, j = "page", value = code$page[cells$page])
-  }
-  cells <- finish_cells(lapply(end_cells(sums), recode))
-  of_texts <- function(of) of[c("names", "keys", "spellings", "first")]
-  reduced <- list(queries = of_texts(settled$queries),
-    pages = if (is.null(texts$pages)) {
-      list(names = "", keys = "", spellings = 1L, first = min(settled$queries$first))
-    } else {
-      of_texts(settled$pages)
-    },
-    all = cells$all, recent = cells$recent,
-    split_cells = if (length(parts)) sum_split(recode(rbindlist(parts))),
-    by_day = reduce_by(rbindlist(days), "date"),
-    of_levels = list(query = code$query[texts$queries$code], page = code$page[texts$pages$code]))
-  c(reduced, block_samples(chunks, reduced))
+  list(cells = end_cells(sums), seen = seen, by_day = reduce_by(rbindlist(days), "date"),
+    parts = if (length(parts)) rbindlist(parts))
+}
+
+# The same of all rows that count, without making vectors of them.
+sum_stored <- function(data, texts, recent_from) {
+  sums <- begin_cells(recent_from)
+  store <- data$store
+  read <- .Call(sum_blocks, what_to_read(data, seq_along(store$blocks$rows)),
+    match("position", store$columns), sums, texts$queries$code, texts$pages$code, bin_of_half,
+    as.integer(recent_from))
+  by_day <- setDT(c(list(date = as.IDate(first_stored(data) + seq_along(read$days$clicks) - 1L)),
+    read$days))
+  list(cells = end_cells(sums), seen = read[c("queries", "pages")],
+    by_day = finish_days(by_day[by_day$impressions > 0]))
 }
 
 # Of each distinct text the impressions and the first day: what blocks add up to.
@@ -93,13 +124,26 @@ settle_levels <- function(texts, seen) {
     keys = texts$known[held], spellings = length(used), first = first)
 }
 
+# Rows alone that are needed: those of some queries, by code, and of a share of all pairs (one in so
+# many; 0: of none). Out: by thread that coded the rows, what src/blocks.c takes for its blocks.
+rows_alone <- function(data, reduced, codes, share = 0L) {
+  of <- reduced$of_levels
+  flags <- as.raw(fcoalesce(replace(logical(length(reduced$queries$keys)), codes, TRUE)[of$query],
+    FALSE))
+  coded <- data$store$codes
+  list(share = as.integer(share), threads = lapply(seq_along(coded$query), function(thread) {
+    query <- coded$query[[thread]]
+    list(flags[query], of$query[query], of$page[coded$page[[thread]]])
+  }))
+}
+
 # What is learnt from single rows, those of a sample of pairs and of queries.
-block_samples <- function(chunks, reduced) {
+block_samples <- function(data, reduced) {
   n <- sum(reduced$all$rows)
   keys <- reduced$queries$keys
   sampled <- digest::digest2int(keys) <= course_upto(keys)
   blend <- course <- list()
-  for (chunk in chunks) {
+  for (chunk in block_chunks(data, rows_alone(data, reduced, which(sampled), blend_share(n)))) {
     rows <- chunk()
     if (is.null(rows) || !nrow(rows)) next
     work <- setDT(c(codes_of(rows, reduced), rows[, c("impressions", "position", "date")]))

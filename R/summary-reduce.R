@@ -140,10 +140,12 @@ blend_sums <- function(work, date, use = blend_sample(work, length(date))) {
 # Which rows: pairs by a hash of their codes, so that any site gives a fair share. n: rows of all
 # blocks, of which these are some.
 blend_sample <- function(work, n) {
-  share <- max(1, ceiling(n / blend_rows))
-  use <- .Call(rows_of_share, as.integer(work$query), as.integer(work$page), as.integer(share))
+  use <- .Call(rows_of_share, as.integer(work$query), as.integer(work$page), blend_share(n))
   use[work$position[use] < 40]
 }
+
+# Of so many pairs one.
+blend_share <- function(n) as.integer(max(1, ceiling(n / blend_rows)))
 
 month_number <- function(day) {
   known <- unique(day)

@@ -68,19 +68,21 @@ unusual_dates <- function(days) {
 # without dates.
 site_days_table <- function(data) {
   if (inherits(data, "tide_promised") && length(data$segments)) return(chosen_days(data))
-  if (inherits(data, "tide_blocks")) return(data$days[, !c("rows", "grain")])
-  if (inherits(data, "tide_months")) planned_days(data$plan$wanted) else dated_sums(data)
+  if (inherits(data, "tide_months")) return(planned_days(data$plan$wanted))
+  if (inherits(data, "tide_data")) return(dated_sums(data$tables))
+  first_given(dated_sums(data$totals), data$days[, !c("rows", "grain")])
 }
 
 # Of data that are filtered while they are gone through.
 chosen_days <- function(data) {
-  days <- if (inherits(data, "tide_months")) dated_sums(stored_totals(data))
+  totals <- if (inherits(data, "tide_months")) stored_totals(data)$tables else data$totals
+  days <- dated_sums(totals)
   if (!is.null(days)) return(days)
   query_rows(data)$access$reduce(NULL, NULL)$by_day[, c("date", "clicks", "impressions")]
 }
 
-dated_sums <- function(data) {
-  dated <- Filter(function(table) "date" %in% table$dimensions, data$tables)
+dated_sums <- function(tables) {
+  dated <- Filter(function(table) "date" %in% table$dimensions, tables)
   if (!length(dated)) return(NULL)
   whole <- whole_grains(names(dated))
   table <- dated[[if (length(whole)) whole[1] else 1]]

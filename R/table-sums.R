@@ -103,11 +103,15 @@ reduce_days <- function(rows) {
   sums <- lapply(
     list(clicks = rows$clicks, impressions = impressions, weighted = impressions * rows$position),
     function(x) sum_codes(x, code, size)[known])
-  out <- setDT(c(list(date = as.IDate(known + first - 1L)), sums))
-  add_ratios(out)
-  set(out, j = "weighted", value = NULL)
-  setkeyv(out, "date")
-  out[]
+  finish_days(setDT(c(list(date = as.IDate(known + first - 1L)), sums)))
+}
+
+# In: sums by day. They become ratios.
+finish_days <- function(sums) {
+  add_ratios(sums)
+  set(sums, j = "weighted", value = NULL)
+  setkeyv(sums, "date")
+  sums[]
 }
 
 among_pairs <- function(rows, pairs) {

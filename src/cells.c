@@ -1,24 +1,23 @@
 /* Sums by query, page and bin, added up block by block: clicks, impressions, impressions x position and how many rows; of the
    recent rows apart where asked for. */
 #include <limits.h>
-#include <stdint.h>
 #include <stdlib.h>
 #include <string.h>
+#include "cells.h"
 #include "checks.h"
 #include "scatter.h"
 
-/* Rows whose places in the table are fetched together, since most of a look-up is waiting for memory. */
-enum { batch = 64, figures = 4 };
+enum { figures = 4 };
 
 typedef struct { uint64_t pair; int bin, cell; } Slot;
 /* sums: `width` of each cell, those of all rows and then those of recent ones. */
-typedef struct {
+struct Cells {
   Slot *slots;
   size_t mask;
   int many, room, width;
   Slot *keys;
   double *sums;
-} Cells;
+};
 
 static uint64_t hash_of(uint64_t pair, int bin) { return scatter(pair ^ ((uint64_t) bin << 23)); }
 
@@ -72,10 +71,41 @@ static void finalize_cells(SEXP at) {
   R_ClearExternalPtr(at);
 }
 
-static Cells *cells_of(SEXP at, const char *entry) {
+Cells *cells_of(SEXP at, const char *entry) {
   Cells *of = TYPEOF(at) == EXTPTRSXP && R_ExternalPtrTag(at) == install("inktide_cells") ? R_ExternalPtrAddr(at) : NULL;
   need(of != NULL, entry, "sums that new_cells() began and take_cells() did not end");
   return of;
+}
+
+int recent_apart(const Cells *of) { return of->width > figures; }
+
+int put_rows(Cells *of, const CellRow *rows, int many) {
+  uint64_t hash[cell_rows];
+  if (!widen(of)) return 0;
+  for (int i = 0; i < many; i++) {
+    hash[i] = hash_of(rows[i].pair, rows[i].bin);
+    __builtin_prefetch(of->slots + (hash[i] & of->mask));
+  }
+  for (int i = 0; i < many; i++) {
+    int cell = of->slots[hash[i] & of->mask].cell;
+    if (cell) __builtin_prefetch(of->sums + (size_t) of->width * (size_t) (cell - 1), 1);
+  }
+  for (int i = 0; i < many; i++) {
+    const CellRow *row = rows + i;
+    Slot *slot = find_slot(of->slots, of->mask, row->pair, row->bin, hash[i]);
+    if (!slot->cell) {
+      if (!widen(of)) return 0;
+      slot = find_slot(of->slots, of->mask, row->pair, row->bin, hash[i]);
+      memset(of->sums + (size_t) of->width * (size_t) of->many, 0, (size_t) of->width * sizeof(double));
+      *slot = (Slot) { row->pair, row->bin, of->many + 1 };
+      of->keys[of->many++] = *slot;
+    }
+    double *sum = of->sums + (size_t) of->width * (size_t) (slot->cell - 1);
+    double one[figures] = { row->clicks, row->impressions, row->impressions * row->position, 1 };
+    for (int k = 0; k < figures; k++) sum[k] += one[k];
+    if (of->width > figures && row->recent) for (int k = 0; k < figures; k++) sum[figures + k] += one[k];
+  }
+  return 1;
 }
 
 /* In: whether recent rows are summed apart as well. Out: sums of nothing, for add_cells() and take_cells(). */
@@ -111,47 +141,22 @@ SEXP add_cells(SEXP sums, SEXP query, SEXP page, SEXP bin, SEXP bins, SEXP click
   int by_position = bin == R_NilValue, last = LENGTH(bins);
   need(by_position ? TYPEOF(bins) == INTSXP && last > 0 : TYPEOF(bin) == INTSXP && XLENGTH(bin) == rows, "add_cells", "bins");
   Figure figure[3] = { figure_of(clicks, rows), figure_of(impressions, rows), figure_of(position, rows) };
-  int apart = of->width > figures, from = apart ? need_count(recent_from, 0, "add_cells", "the first recent day") : 0;
+  int apart = recent_apart(of), from = apart ? need_count(recent_from, 0, "add_cells", "the first recent day") : 0;
   need(!apart || (TYPEOF(day) == INTSXP && XLENGTH(day) == rows), "add_cells", "days, one a row");
   const int *q = INTEGER(query), *p = INTEGER(page), *b = by_position ? NULL : INTEGER(bin), *table = by_position ? INTEGER(bins) : NULL;
   const int *days = apart ? INTEGER(day) : NULL;
-  uint64_t pair[batch], hash[batch];
-  int own[batch];
-  if (!widen(of)) error("there is no memory left");
-  for (R_xlen_t start = 0; start < rows; start += batch) {
-    if ((start & 0xFFFFF) == 0) R_CheckUserInterrupt();
-    int many = rows - start < batch ? (int) (rows - start) : batch;
-    for (int i = 0; i < many; i++) {
-      R_xlen_t row = start + i;
-      if (by_position) {
-        double half = 2 * value_of(figure[2], row);
-        own[i] = table[half >= last ? last - 1 : half >= 1 ? (int) half - 1 : 0];
-      } else own[i] = b[row];
-      pair[i] = ((uint64_t) (uint32_t) q[row] << 32) | (uint32_t) p[row];
-      hash[i] = hash_of(pair[i], own[i]);
-      __builtin_prefetch(of->slots + (hash[i] & of->mask));
+  CellRow waiting[cell_rows];
+  int many = 0;
+  for (R_xlen_t row = 0; row < rows; row++) {
+    pause_at(row);
+    if (q[row] != 0 && q[row] != NA_INTEGER) {
+      double place = value_of(figure[2], row);
+      waiting[many++] = (CellRow) { pair_of(q[row], p[row]), by_position ? bin_at(table, last, place) : b[row],
+        apart && days[row] >= from, value_of(figure[0], row), value_of(figure[1], row), place };
     }
-    for (int i = 0; i < many; i++) {
-      int cell = of->slots[hash[i] & of->mask].cell;
-      if (cell) __builtin_prefetch(of->sums + (size_t) of->width * (size_t) (cell - 1), 1);
-    }
-    for (int i = 0; i < many; i++) {
-      R_xlen_t row = start + i;
-      if (q[row] == 0 || q[row] == NA_INTEGER) continue;
-      Slot *slot = find_slot(of->slots, of->mask, pair[i], own[i], hash[i]);
-      if (!slot->cell) {
-        if (!widen(of)) error("there is no memory left");
-        slot = find_slot(of->slots, of->mask, pair[i], own[i], hash[i]);
-        memset(of->sums + (size_t) of->width * (size_t) of->many, 0, (size_t) of->width * sizeof(double));
-        *slot = (Slot) { pair[i], own[i], of->many + 1 };
-        of->keys[of->many++] = *slot;
-      }
-      double *sum = of->sums + (size_t) of->width * (size_t) (slot->cell - 1);
-      double one[figures] = { value_of(figure[0], row), value_of(figure[1], row), 0, 1 };
-      one[2] = one[1] * value_of(figure[2], row);
-      for (int k = 0; k < figures; k++) sum[k] += one[k];
-      if (apart && days[row] >= from) for (int k = 0; k < figures; k++) sum[figures + k] += one[k];
-    }
+    if (many < cell_rows && row + 1 < rows) continue;
+    if (!put_rows(of, waiting, many)) error("there is no memory left");
+    many = 0;
   }
   return R_NilValue;
 }

@@ -28,7 +28,8 @@ SEXP add_cells(SEXP sums, SEXP query, SEXP page, SEXP bin, SEXP bins, SEXP click
 SEXP take_cells(SEXP sums);
 SEXP read_plain(SEXP path, SEXP skip, SEXP sep, SEXP cells, SEXP columns, SEXP kinds, SEXP telling, SEXP figures, SEXP above,
   SEXP threads, SEXP rows_path, SEXP keys_path);
-SEXP read_blocks(SEXP path, SEXP rows, SEXP at, SEXP maps, SEXP kinds, SEXP figures, SEXP first_day, SEXP keep, SEXP above);
+SEXP read_blocks(SEXP ask);
+SEXP sum_blocks(SEXP ask, SEXP position, SEXP sums, SEXP query, SEXP page, SEXP bins, SEXP recent_from);
 SEXP rows_of_share(SEXP query, SEXP page, SEXP share);
 SEXP sums_of_pairs(SEXP x, SEXP ends);
 SEXP kept_sums(SEXP clicks, SEXP mean, SEXP wobble, SEXP ends);
@@ -64,7 +65,8 @@ static const R_CallMethodDef calls[] = {
   {"add_cells", (DL_FUNC) &add_cells, 10},
   {"take_cells", (DL_FUNC) &take_cells, 1},
   {"read_plain", (DL_FUNC) &read_plain, 12},
-  {"read_blocks", (DL_FUNC) &read_blocks, 9},
+  {"read_blocks", (DL_FUNC) &read_blocks, 1},
+  {"sum_blocks", (DL_FUNC) &sum_blocks, 7},
   {"rows_of_share", (DL_FUNC) &rows_of_share, 3},
   {"sums_of_pairs", (DL_FUNC) &sums_of_pairs, 2},
   {"kept_sums", (DL_FUNC) &kept_sums, 4},

@@ -112,6 +112,58 @@ test_that("what is left out of a held file is left out of blocks; what is not pl
   expect_error(tide_read(demo_file(), by_block = 1), class = "tide_error_argument")
 })
 
+# The site by day, private queries and three more days included; and by page.
+totals_files <- function(env = parent.frame()) {
+  days <- demo_rows[, .(clicks = sum(clicks) + 3L, impressions = sum(impressions) + 20L,
+    position = 6.5), by = "date"]
+  later <- days[1:3][, "date" := max(days$date) + 1:3]
+  pages <- demo_rows[, .(clicks = sum(clicks), impressions = sum(impressions), position = 5.1),
+    by = "page"]
+  c(demo_file(rbind(days, later), env), demo_file(pages, env))
+}
+
+test_that("a large file beside tables without queries is not held, and says the same", {
+  file <- demo_file()
+  totals <- totals_files()
+  orders <- list(c(file, totals), c(totals[1], file), c(totals, file))
+  for (files in orders) {
+    for (exported in list(NULL, max(demo_rows$date) + 2)) {
+      read <- both_ways(files, exported = exported)
+      expect_s3_class(read$blocks, "tide_blocks")
+      expect_equal(read$blocks$sources, read$held$sources, ignore_attr = TRUE)
+      expect_equal(read$blocks$left_out, read$held$left_out)
+      held <- inktide:::held_data(read$blocks)
+      expect_setequal(names(held$tables), names(read$held$tables))
+      for (grain in names(held$tables)[-1]) {
+        expect_equal(held$tables[[grain]], read$held$tables[[grain]])
+      }
+      of <- lapply(read, tide_summary, brand = "fernmoor")
+      expect_equal(unclass(of$blocks), unclass(of$held))
+      expect_gt(NROW(of$held$site_by_day), 0)
+    }
+  }
+  expect_output(print(read$blocks), "date: 128 rows")
+  expect_equal(tide_unusual(read$blocks), tide_unusual(read$held))
+  filters <- list(
+    function(data) tide_filter(data, days = 40),
+    function(data) tide_filter(data, to = max(demo_rows$date) - 9, query = "seed"))
+  for (filter in filters) {
+    read <- both_ways(orders[[1]], filter = filter)
+    of <- lapply(read, tide_summary)
+    parts <- setdiff(names(of$held), c("window", "recent"))
+    expect_equal(of$blocks[parts], of$held[parts])
+    expect_equal(tide_unusual(read$blocks), tide_unusual(read$held))
+  }
+  # Beside other tables with queries, or what cannot be read, all is held.
+  more <- demo_file(head(demo_rows, 20)[, !"date"])
+  odd <- withr::local_tempfile(lines = "date,clicks\n2026-01-01,few", fileext = ".csv")
+  for (beside in c(more, odd, "nowhere.csv")) {
+    read <- both_ways(c(file, beside), repeats = "add")
+    expect_false(inherits(read$blocks, "tide_blocks"))
+    expect_equal(read$blocks, read$held)
+  }
+})
+
 test_that("changed files are read in blocks as they are held", {
   set.seed(8)
   file <- demo_file(head(demo_rows, 800))

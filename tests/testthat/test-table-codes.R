@@ -149,8 +149,16 @@ test_that("every compiled entry refuses what it would read or write out of bound
     quote(.Call(k("counts_over_factors"), 1, 1, numeric())),
     quote(blocks_in(rows = 2)), quote(blocks_in(at = 0L)), quote(blocks_in(maps = list())),
     quote(blocks_in(maps = list(list()))), quote(blocks_in(maps = list(list(1, 1, 1, 1)))),
-    quote(blocks_in(figures = c(1L, 2L, 9L))), quote(blocks_in(keep = 1L)),
-    quote(blocks_in(path = tempfile())), quote(plain_in(columns = 9L)),
+    quote(blocks_in(which = c(1L, 3L, 4L, 1L, 0L))), quote(blocks_in(keep = 1L)),
+    quote(blocks_in(which = c(2L, 3L, 4L, 9L, 0L))), quote(blocks_in(which = 2:4)),
+    quote(blocks_in(path = tempfile())), quote(blocks_in(only = list(1L, 1L))),
+    quote(blocks_in(only = list(list(list(1L, 1L, NULL)), 0L))),
+    quote(blocks_in(only = list(list(list(raw(1), 1:2, NULL)), 0L))),
+    quote(blocks_in(only = list(list(list(raw(1), 1L, NULL)), -1L))),
+    quote(.Call(k("read_blocks"), list())),
+    quote(sums_in(position = 1L)), quote(sums_in(sums = NULL)), quote(sums_in(query = 0L)),
+    quote(sums_in(query = 1)), quote(sums_in(bins = NULL)), quote(sums_in(apart = 1L)),
+    quote(plain_in(columns = 9L)),
     quote(plain_in(kinds = 7L)), quote(plain_in(telling = TRUE)),
     quote(plain_in(figures = 1L)), quote(plain_in(figures = c(2L, 2L, NA))),
     quote(plain_in(sep = ";;")), quote(plain_in(rows_path = "x")), quote(plain_in(threads = 0L)))
@@ -160,13 +168,33 @@ test_that("every compiled entry refuses what it would read or write out of bound
     .Call(k("add_cells"), .Call(k("new_cells"), apart), query, page, bin, bins, clicks, impressions,
       position, day, from)
   }
+  # One row: text 1, 2 clicks, 3 impressions, day 4; in another file its position stands before it.
   rows_file <- withr::local_tempfile()
   writeBin(1:4, rows_file)
-  blocks_in <- function(path = rows_file, rows = 1L, at = 0, maps = list(vector("list", 4)),
-      kinds = c(0L, 1L, 1L, 3L), figures = 2:4, keep = as.raw(1)) {
-    .Call(k("read_blocks"), path, rows, at, maps, kinds, figures, 0L, keep, 0L)
+  asked <- function(path = rows_file, rows = 1L, at = 0, maps = list(list(1L, NULL, NULL, NULL)),
+      kinds = c(0L, 1L, 1L, 3L), which = c(2:4, 1L, 0L), keep = as.raw(rep(1, 5)),
+      only = NULL) {
+    list(path, rows, at, maps, kinds, which, 0L, keep, 0L, only)
   }
-  expect_length(blocks_in(), 4)
+  blocks_in <- function(...) .Call(k("read_blocks"), asked(...))
+  placed_file <- withr::local_tempfile()
+  writeBin(c(writeBin(1.5, raw()), writeBin(1:4, raw())), placed_file)
+  sums_in <- function(position = 5L, apart = 0L, sums = .Call(k("new_cells"), apart), query = 7L,
+      bins = 1:9, of = asked(placed_file, kinds = c(0L, 1L, 1L, 3L, 2L),
+        maps = list(list(1L, NULL, NULL, NULL, NULL)))) {
+    list(.Call(k("sum_blocks"), of, position, sums, query, NULL, bins, NULL),
+      .Call(k("take_cells"), sums))
+  }
+  expect_identical(blocks_in(), list(1L, 2L, 3L, 4L))
+  expect_identical(lengths(blocks_in(only = list(list(list(raw(1), 1L, NULL)), 0L))), integer(4))
+  expect_identical(blocks_in(only = list(list(list(raw(1), 1L, NULL)), 1L)), list(1L, 2L, 3L, 4L))
+  summed <- sums_in()
+  expect_identical(summed[[1]]$days$weighted, c(0, 0, 0, 0, 4.5))
+  expect_identical(summed[[1]]$queries, list(weight = 3, first = 4L))
+  expect_identical(summed[[2]]$all[1:6], list(query = 7L, page = 1L, bin = 3L, clicks = 2,
+    impressions = 3, weighted = 4.5))
+  expect_error(sums_in(of = asked(placed_file, kinds = c(0L, 1L, 1L, 3L, 2L),
+    maps = list(list(integer(), NULL, NULL, NULL, NULL)))), "have changed")
   plain_in <- function(columns = 1:2, kinds = c(0L, 1L), telling = c(TRUE, FALSE), sep = ",",
       figures = c(2L, 2L, 0L), rows_path = "", threads = 1L) {
     .Call(k("read_plain"), rows_file, 0L, sep, 2L, columns, kinds, telling, figures, 0L, threads,

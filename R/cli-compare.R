@@ -71,7 +71,7 @@ run_moves <- function(options, files) {
   own <- options[setdiff(names(options), "days")]
   data <- read_input(utils::modifyList(own,
     if (is.null(input$store)) list() else list(days = wanted)),
-    input)
+    input, months = is.null(input$store) && !length(all_segments(input)))
   held <- site_days_table(if (is.null(input$store)) {
     data
   } else {
@@ -81,11 +81,9 @@ run_moves <- function(options, files) {
   # Days before the windows are not asked for, so they are not named as left out.
   own_window <- data$left_out$reason == "outside the window" & !chose_window(options)
   note(options,
-    paste(left_out_lines(data$left_out[which(!own_window)], kept_by_grain(data$tables)),
-      collapse = "\n"))
-  if (is.null(input$store) && !is.null(pick_table(data, c("date", "query")))) {
-    data <- tide_filter(data, days = wanted)
-  }
+    paste(left_out_lines(data$left_out[which(!own_window)], kept_by_grain(data)), collapse = "\n"))
+  by_query <- inherits(data, "tide_blocks") || !is.null(pick_table(data, c("date", "query")))
+  if (is.null(input$store) && by_query) data <- held_data(tide_filter(data, days = wanted))
   compared <- lapply(lengths, function(days) tide_compare(data, site_days = held, after = after,
     before = before, days = days, by = options$level, fdr = options$fdr,
     brand = input$settings$rules$brand, rules = input$settings$rules,

@@ -88,7 +88,7 @@ run_trace <- function(options, files) {
   # An archive is asked for its last days only.
   if (!is.null(input$store) && !chose_window(options)) options$days <- usual_days
   data <- read_input(options, input)
-  note(options, paste(left_out_lines(data$left_out, kept_by_grain(data$tables)), collapse = "\n"))
+  note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
   traced <- tide_trace(data, what, recent_days = if (chose_window(options)) Inf else usual_days,
     rules = input$settings$rules, facts = facts_input(options, input))
   if (!is.null(options$figure)) {

@@ -32,7 +32,7 @@ run_follow <- function(options, files) {
   # Half a year shows what moved and what events did; an archive is asked for no more.
   if (!is.null(input$store) && !chose_window(options)) options$days <- 182
   data <- read_input(options, input)
-  note(options, paste(left_out_lines(data$left_out, kept_by_grain(data$tables)), collapse = "\n"))
+  note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
   brand <- input$settings$rules$brand
   findings <- if (options$leading == "gain") find_input(options, input, data)
   curve <- if (is.null(findings)) tide_curve(tide_summary(data, brand = brand)) else findings$curve

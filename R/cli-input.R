@@ -104,7 +104,7 @@ chosen_lag <- function(options, input) first_given(options$lag, input$settings$w
 
 # What is to be worked on, read, and filtered by all segments. months: whether an archive may be
 # gone through month by month, and a large file block by block, which leaves segments on pairs to
-# the summary.
+# the summary; else what is left of it is held.
 read_input <- function(options, input, months = FALSE, also = character()) {
   threads <- use_threads(0)
   on.exit(use_threads(threads))
@@ -120,10 +120,11 @@ read_input <- function(options, input, months = FALSE, also = character()) {
   }
   data <- do.call(tide_read, c(list(input$files, lag = chosen_lag(options, input),
     exported = options$exported, dimensions = dimensions, progress = progress_to_terminal(options),
-    by_block = months),
+    by_block = TRUE),
     reading_rules(options, input$settings)))
-  tide_filter(data, from = window$from, to = window$to, days = window$days, segments = segments,
-    rules = input$settings$rules, without = days_out(options$without, data))
+  data <- tide_filter(data, from = window$from, to = window$to, days = window$days,
+    segments = segments, rules = input$settings$rules, without = days_out(options$without, data))
+  if (months) data else held_data(data)
 }
 
 # Days of --without: named, or found.

@@ -25,7 +25,7 @@ run_list <- function(options, files) {
   input <- settle_input(options, files)
   data <-
     read_input(options, input, also = if (is.null(options$by)) dimension_names else options$by)
-  note(options, paste(left_out_lines(data$left_out, kept_by_grain(data$tables)), collapse = "\n"))
+  note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
   listed <- tide_inventory(data, by = options$by, sort = options$sort,
     decreasing = !options$ascending, windows = lengths, lead = options$lead,
     rules = input$settings$rules, facts = facts_input(options, input))

@@ -187,11 +187,9 @@ first_stored <- function(data) min(as.integer(data$days$date))
 
 #' @export
 format.tide_blocks <- function(x, ...) {
-  own <- data.table(grain = grain_label(x$dimensions), clicks = sum(x$days$clicks),
-    impressions = sum(x$days$impressions))
   c(sprintf("<tide_blocks> %s in %s, not in memory", format_plural(sum(x$days$rows), "row"),
     format_days(min(x$days$date), max(x$days$date))),
     unlist(lapply(unname(x$totals), grain_lines)),
-    left_out_lines(x$left_out, rbind(own, kept_by_grain(x$totals))),
+    left_out_lines(x$left_out, kept_by_grain(x)),
     source_lines(x$sources))
 }

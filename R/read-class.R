@@ -132,7 +132,7 @@ format.tide_data <- function(x, ...) {
     sprintf("<tide_data> %s from %s", format_plural(sum(x$sources$rows), "row"),
       format_plural(nrow(x$sources), "file")),
     unlist(grains, use.names = FALSE),
-    left_out_lines(x$left_out, kept_by_grain(x$tables)),
+    left_out_lines(x$left_out, kept_by_grain(x)),
     source_lines(x$sources),
     capped_lines(x$sources),
     further_line(lapply(x$tables, `[[`, "dimensions")))
@@ -171,12 +171,14 @@ left_out_lines <- function(ledger, kept = NULL) {
     rows, figures)
 }
 
-kept_by_grain <- function(tables) {
-  rbindlist(lapply(names(tables), function(grain) {
-    rows <- tables[[grain]]$rows
+kept_by_grain <- function(data) {
+  of <- function(grain, rows) {
     data.table(grain = grain, clicks = sum(as.numeric(rows$clicks)),
       impressions = sum(as.numeric(rows$impressions)))
-  }))
+  }
+  tables <- first_given(data$tables, data$totals)
+  rbind(if (inherits(data, "tide_blocks")) of(grain_label(data$dimensions), data$days),
+    rbindlist(lapply(names(tables), function(grain) of(grain, tables[[grain]]$rows))))
 }
 
 # What the reader decided or noticed that a person should know.

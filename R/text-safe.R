@@ -69,7 +69,7 @@ defuse_formulas <- function(rows) {
   rows <- copy(as.data.table(rows))
   for (column in names(rows)[vapply(rows, is.character, NA)]) {
     values <- rows[[column]]
-    risky <- which(grepl("^[=+@\t\r-]", values))
+    risky <- which(substr(values, 1, 1) %in% c("=", "+", "-", "@", "\t", "\r"))
     if (length(risky)) set(rows, risky, column, paste0("'", values[risky]))
   }
   rows

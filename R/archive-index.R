@@ -19,9 +19,11 @@ store_migrations <- list(
     # Made anew by each look at outcomes, so without a record beside the parts.
     "CREATE TABLE outcomes (task TEXT, kind TEXT, done TEXT, verdict TEXT)"),
   # Whether somebody stated the day of the export, or it is the time of a file.
-  `6` = "ALTER TABLE imports ADD COLUMN stated INTEGER DEFAULT 0")
+  `6` = "ALTER TABLE imports ADD COLUMN stated INTEGER DEFAULT 0",
+  `7` = c("ALTER TABLE outcomes ADD COLUMN ratio REAL",
+    "ALTER TABLE outcomes ADD COLUMN ratio_sd REAL"))
 
-store_format <- 6L
+store_format <- 7L
 
 # The tables of the first format.
 first_tables <- c(

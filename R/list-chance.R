@@ -1,37 +1,60 @@
 # The chance that a step works: what is assumed of its kind, and what came of the steps of this kind
 # that the project has marked as done.
 
-# found: with the chance assumed of each. outcomes: steps by `kind` and `verdict`, see
-# tide_outcomes(). The assumption counts as `chance_cases` steps; the odds of all of a kind move
-# alike.
+# found: with the chance assumed of each. outcomes: steps by `kind`, with `verdict`, `ratio` and
+# `ratio_sd`, see tide_outcomes(). The assumption counts as `chance_cases` steps; the odds of all of
+# a kind move alike.
 learn_chance <- function(found, outcomes) {
   tried <- tried_steps(outcomes)
-  for (i in which(tried$kind %in% found$kind)) {
-    own <- which(found$kind == tried$kind[i])
+  cases <- assumed("chance_cases")
+  for (kind in intersect(tried$kind, found$kind)) {
+    own <- which(found$kind == kind)
     before <- found$chance[own]
     mean <- mean(before)
-    cases <- assumed("chance_cases")
-    learnt <- (cases * mean + tried$worked[i]) / (cases + tried$tried[i])
+    likelier <- tried$likelier[tried$kind == kind]
+    learnt <- learnt_chance(likelier, mean, cases)
+    steps <- length(likelier)
+    worked <- learnt * (cases + steps) - cases * mean
     after <- stats::plogis(stats::qlogis(before) + stats::qlogis(learnt) - stats::qlogis(mean))
     set(found, own, "chance", after)
     set(found, own, "how", Map(c, found$how[own],
-      sprintf(paste("chance %.3f as assumed; of %s of this kind done here %s worked:",
-        "(%g x %.3f + %d) / (%g + %d) = %.3f on average, a chance of %.3f for this one"),
-        before, format_plural(tried$tried[i], "step"), format_count(tried$worked[i]), cases, mean,
-        tried$worked[i], cases, tried$tried[i], learnt, after)))
+      sprintf(paste("chance %.3f as assumed; of %s of this kind done here %.1f worked, by their",
+        "ratios: (%g x %.3f + %.1f) / (%g + %d) = %.3f on average, a chance of %.3f for this one"),
+        before, format_plural(steps, "step"), worked, cases, mean, worked, cases, steps, learnt,
+        after)))
   }
   found[]
 }
 
-# Steps by kind whose outcome is known: `tried`, and of those `worked`.
-tried_steps <- function(outcomes) {
-  if (!NROW(outcomes)) {
-    return(data.table(kind = character(), tried = integer(), worked = integer()))
+# Few clicks leave it open whether a step worked: it counts by how likely that is, given the chance
+# itself, so that what is not known moves nothing (the EM algorithm: Dempster, Laird, Rubin 1977,
+# Journal of the Royal Statistical Society B 39, 1-38). likelier: see tried_steps().
+learnt_chance <- function(likelier, mean, cases) {
+  chance <- mean
+  for (round in 1:500) {
+    odds <- likelier * chance / (1 - chance)
+    before <- chance
+    chance <-
+      (cases * mean + sum(ifelse(is.finite(odds), odds / (1 + odds), 1))) / (cases + length(odds))
+    if (abs(chance - before) < 1e-8) break
   }
-  known <- outcomes$verdict %in% c("worked", "no sign yet", "made it worse")
-  steps <- data.table(kind = outcomes$kind[known], tried = 1L,
-    worked = as.integer(outcomes$verdict[known] == "worked"))
-  sums_by(steps, "kind", c("tried", "worked"))
+  chance
+}
+
+# Steps whose outcome is known: `kind`, and `likelier`: how many times as likely its ratio is of a
+# step that worked as of one of which nothing came.
+tried_steps <- function(outcomes) {
+  if (!NROW(outcomes)) return(data.table(kind = character(), likelier = numeric()))
+  steps <- as.data.table(outcomes)
+  steps <- steps[steps$verdict %in% c("worked", "no sign yet", "made it worse")]
+  by_verdict <- ifelse(steps$verdict == "worked", Inf, 0)
+  if (is.null(steps[["ratio"]])) return(data.table(kind = steps$kind, likelier = by_verdict))
+  log <- log(steps$ratio)
+  worked <- stats::dnorm(log, log(assumed("worked_ratio")),
+    sqrt(steps$ratio_sd^2 + assumed("worked_spread")^2), log = TRUE)
+  likelier <- exp(worked - stats::dnorm(log, 0, steps$ratio_sd, log = TRUE))
+  # Judged before ratios were kept.
+  data.table(kind = steps$kind, likelier = fcoalesce(likelier, by_verdict))
 }
 
 # Kinds whose step is harder where a query is more difficult to rank for.

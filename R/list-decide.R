@@ -146,7 +146,8 @@ keep_outcomes <- function(store, outcomes) {
   with_store(store, write = TRUE, function(con) {
     DBI::dbExecute(con, "DELETE FROM outcomes")
     DBI::dbAppendTable(con, "outcomes", data.frame(task = outcomes$task, kind = outcomes$kind,
-      done = format(outcomes$done), verdict = outcomes$verdict))
+      done = format(outcomes$done), verdict = outcomes$verdict, ratio = outcomes$ratio,
+      ratio_sd = outcomes$ratio_sd))
   })
 }
 

@@ -10,12 +10,13 @@
 #'   other kinds the impressions of the days before, so that position counts, after what the
 #'   untouched queries of the same band of position did, which takes demand and season out.
 #'   Untouched are pairs without a decision. The interval comes from the luck of counts and from
-#'   how far untouched pairs of similar size moved apart.
+#'   how far untouched pairs of similar size moved apart by more than that.
 #'
-#'   A `low_ctr` finding was listed because its clicks were few, partly by bad luck, which passes
-#'   whatever is done. So up to 90 days before count, and its level then is not what was seen but
-#'   what the spread of all pairs makes of that (the posterior under the two-groups mixture,
-#'   empirical Bayes), which no choice of the lowest can bias. A fall that chance made larger
+#'   What is listed is listed partly by luck, which passes whatever is done: few clicks make a CTR
+#'   low, many a query rise. So the level before is not what was seen but what the spread of all
+#'   pairs over up to 90 days makes of that (the posterior of the factor on the curve under the
+#'   two-groups mixture, empirical Bayes), which no choice by clicks can bias; for `low_ctr` the
+#'   clicks of these days count, too. A fall or a climb of the position that chance made larger
 #'   than it was is not corrected so.
 #'
 #' @param data A `tide_data` object with dates.
@@ -27,7 +28,8 @@
 #' @return A tibble, one row per task that was decided to be `done`: `id`, `task`, `kind`, `query`
 #'   (the first of its lines), `page`, `queries` (how many it serves), `done`, `days` (since),
 #'   `clicks_before`, `clicks_since` (per 30 days), `ratio` (of clicks to what they would have
-#'   been), `ratio_low`, `ratio_high`, `won` (clicks per 30 days, with `won_low`, `won_high`),
+#'   been), `ratio_low`, `ratio_high`, `ratio_sd` (of its log), `won` (clicks per 30 days, with
+#'   `won_low`, `won_high`),
 #'   `untouched` (pairs compared with), `days_before` (days of data before it), `verdict`:
 #'   `worked`, `no sign yet`, `made it worse`, `too early`, `too few days before`, `too few
 #'   clicks` or `nothing to compare with`, and `linking_shown`: pages that link to it in their text
@@ -62,7 +64,7 @@ tide_outcomes <- function(data, decisions, curve, days = 28, level = 0.9, pages 
     coded$segment[rows$query] != "brand"))
   touched <- decided_pairs(decisions)
   # How pairs differed before is one fit for all that was done on one day.
-  dates <- unique(done$at[done$kind == "low_ctr"])
+  dates <- unique(done$at)
   differ <- stats::setNames(lapply(dates, function(at) pair_baseline(rows, at)), dates)
   if (is.null(done[["task"]])) set(done, j = "task", value = done$id)
   tibble::as_tibble(rbindlist(lapply(split(done, by = "task"), function(own) {
@@ -97,7 +99,7 @@ decided_pairs <- function(lines) {
   paste(rep(query_key(lines$query), lengths(pages)), page_key(as.character(unlist(pages))))
 }
 
-# Days before a low CTR was fixed, by which its level is known.
+# Days before, by which levels are known.
 days_before <- function(rows, at) min(90L, as.integer(at - min(rows$date)))
 
 # lines: of one task.
@@ -110,7 +112,7 @@ task_outcome <- function(lines, rows, touched, days, level, differ) {
     done = decision$at, days = max(0L, since_days), ..., days_before = have, verdict = verdict)
   early <- function(verdict = "too early") line(verdict, clicks_before = NA_real_,
     clicks_since = NA_real_, ratio = NA_real_, ratio_low = NA_real_, ratio_high = NA_real_,
-    won = NA_real_, won_low = NA_real_, won_high = NA_real_, untouched = 0L)
+    ratio_sd = NA_real_, won = NA_real_, won_low = NA_real_, won_high = NA_real_, untouched = 0L)
   if (have < days) return(early("too few days before"))
   if (since_days < 14) return(early())
   at_curve <- decision$kind == "low_ctr"
@@ -121,37 +123,38 @@ task_outcome <- function(lines, rows, touched, days, level, differ) {
   set(near, j = "since", value = near$date > decision$at)
   sums <- sums_by(near, c("pair", "since"), c("clicks", "impressions", "weighted", "expected"))
   set(sums, j = "plain", value = near$plain[match(sums$pair, near$pair)])
-  mine <- sums[sums$pair %in% decided_pairs(lines)]
+  pairs <- decided_pairs(lines)
+  mine <- sums[sums$pair %in% pairs]
   sum_of <- function(column, side) sum(mine[[column]][mine$since == side])
   c1 <- sum_of("clicks", FALSE)
   c2 <- sum_of("clicks", TRUE)
   # What clicks are measured by: expected ones at the positions held, or days.
-  base1 <- if (at_curve) sum_of("expected", FALSE) else days
+  expected <- sum_of("expected", FALSE)
+  base1 <- if (at_curve) expected else days
   base2 <- if (at_curve) sum_of("expected", TRUE) else since_days
-  if (base1 <= 0 || base2 <= 0) return(early("too few clicks"))
+  if (expected <= 0 || base2 <= 0) return(early("too few clicks"))
   control <- untouched_pairs(sums[!sums$pair %in% touched],
     sum_of("weighted", FALSE) / max(sum_of("impressions", FALSE), 1))
   if (is.null(control)) return(early("nothing to compare with"))
-  untouched <- if (at_curve) {
-    log_change(control$clicks_1, control$clicks_2, control$expected_1, control$expected_2)
-  } else {
-    log_change(control$clicks_1, control$clicks_2, days, since_days)
-  }
-  yard <- common_and_between(untouched$change, untouched$noise)
-  before <- if (at_curve) {
-    level_before(differ, c1, base1)
-  } else {
-    list(mean = log_rate(c1, base1), variance = rate_noise(c1))
-  }
-  change <- log_rate(c2, base2) - before$mean - yard$common
-  reach <- stats::qnorm(1 - (1 - level) / 2) *
-    sqrt(before$variance + rate_noise(c2) + yard$between + yard$variance)
-  ends <- change + c(-1, 0, 1) * reach
+  base <- if (at_curve) control[, c("expected_1", "expected_2")] else list(days, since_days)
+  untouched <- log_change(control$clicks_1, control$clicks_2, base[[1]], base[[2]])$change
+  yard <- common_and_between(untouched,
+    shared_noise(control$clicks_1 + control$clicks_2, base[[2]] / (base[[1]] + base[[2]])))
+  # What rose or fell within these days is known by the last of them alone.
+  level_days <- if (decision$kind %in% moving_kinds) days else days_before(rows, decision$at)
+  known <- rows[rows$date >= decision$at - level_days & rows$date < decision$at]
+  known <- known[known$pair %in% pairs]
+  before <- level_before(differ, sum(known$clicks), sum(known$expected))
+  if (!at_curve) before$mean <- before$mean + log(expected / days)
+  would_be <- before$mean + yard$common + log(base2)
+  change <- log_rate(c2) - would_be - log_rate_bias(exp(would_be))
+  sd <- sqrt(before$variance + rate_noise(c2) + yard$between + yard$variance)
+  ends <- change + c(-1, 0, 1) * stats::qnorm(1 - (1 - level) / 2) * sd
   won <- c2 * 30 / since_days * (1 - exp(-ends))
   line(if (ends[1] > 0) "worked" else if (ends[3] < 0) "made it worse" else "no sign yet",
     clicks_before = c1 * 30 / days, clicks_since = c2 * 30 / since_days, ratio = exp(change),
-    ratio_low = exp(ends[1]), ratio_high = exp(ends[3]), won = won[2], won_low = won[1],
-    won_high = won[3], untouched = nrow(control))
+    ratio_low = exp(ends[1]), ratio_high = exp(ends[3]), ratio_sd = sd, won = won[2],
+    won_low = won[1], won_high = won[3], untouched = nrow(control))
 }
 
 # How all pairs differed before a day: groups of their factors on the curve.

@@ -11,7 +11,8 @@
 #' clicks per 30 days if the finding is real and the step works, with a 90 % interval of its mean
 #' (not of one month's luck). `confidence`: probability that the finding is real. `chance`:
 #' probability that the step works if it is: an assumption by kind (see [tide_assumptions()]),
-#' which counts as ten steps against those of the kind whose outcome is known ([tide_outcomes()]).
+#' which counts as ten steps against those of the kind whose outcome is known ([tide_outcomes()]),
+#' each by how likely its ratio is of a step that worked.
 #' `score` = gain / hours of work, gain being money where it is known, else clicks.
 #'
 #' A page or query that was first seen within the window (and would have been seen before, had it

@@ -56,10 +56,12 @@ two_windows <- function(summary, curve, views) {
   set(moved, j = c("position", "ctr"), value = list(parts$by_position, parts$by_ctr))
 }
 
+moving_kinds <- c("falling", "rising")
+
 # Both kinds look at the same two windows.
 find_moving <- function(summary, curve, pairs, options) {
   moving <- moving_pairs(summary, curve, pairs, options$page_one_views)
-  wanted <- intersect(c("falling", "rising"), options$kind)
+  wanted <- intersect(moving_kinds, options$kind)
   list(found = rbindlist(lapply(wanted, moving_findings, moving, summary, pairs, options)),
     aside = NULL)
 }

@@ -37,6 +37,13 @@ half_count <- 0.5
 # Log of counts to what they are measured by: days, or sums that are known.
 log_rate <- function(count, base = 1) log((count + half_count) / base)
 
+# How far that lies above the log of the mean that counts vary around, on average (Poisson): below
+# two it matters.
+log_rate_bias <- function(mean) {
+  counts <- 0:80
+  if (mean < 20) sum(stats::dpois(counts, mean) * log_rate(counts)) - log(mean) else 0
+}
+
 # The variance that chance gives it.
 rate_noise <- function(count) 1 / (count + half_count)
 
@@ -52,3 +59,8 @@ log_change <- function(before, after, base_before = 1, base_after = 1) {
   list(change = log_rate(after, base_after) - log_rate(before, base_before),
     noise = rate_noise(before) + rate_noise(after))
 }
+
+# The variance by chance of the log ratio of two counts of one rate, by both together, of which a
+# share is expected on the second side: binomial, so that chance that moved a ratio far does not
+# make it pass for an uncertain one.
+shared_noise <- function(both, share) 1 / (both * share * (1 - share))

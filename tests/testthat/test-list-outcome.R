@@ -30,27 +30,54 @@ test_that("what worked is known from what did not, demand taken out, on known ch
   expect_equal(early$verdict, "too early")
 })
 
-test_that("what was chosen because its clicks were few is not said to work when nothing was done", {
+test_that("what was chosen by its clicks is not said to have changed when nothing was done", {
   skip_unless_studies()
   day <- as.IDate("2026-02-20")
   judged <- rbindlist(lapply(1:4, function(seed) {
     rows <- made_site(queries = 250, days = 84, seed = seed, demand = rep(6, 250))
     summary <- tide_summary(as_data(rows))
     curve <- tide_curve(summary)
-    # The fifteen of middling size with the fewest clicks for what the curve expects, before that
-    # day.
+    # Fifteen of middling size with the fewest clicks for what the curve expects before that day,
+    # and fifteen with the most.
     before <- inktide:::coded_rows(rows[date <= day], curve, NULL)
     sums <- before$rows[, .(clicks = sum(clicks), expected = sum(expected)), by = "query"][
       expected > 10 & expected < 40]
-    lowest <- before$queries$names[sums$query[order(sums$clicks / sums$expected)][1:15]]
-    decisions <- data.table(id = lowest, decision = "done", at = day, kind = "low_ctr",
-      query = lowest, page = "", pages = rows$page[match(lowest, rows$query)])
+    queries <- before$queries$names[sums$query[order(sums$clicks / sums$expected)]]
+    chosen <- c(head(queries, 15), tail(queries, 15))
+    decisions <- data.table(id = chosen, decision = "done", at = day,
+      kind = rep(c("low_ctr", "striking_distance"), each = 15), query = chosen, page = "",
+      pages = rows$page[match(chosen, rows$query)])
     tide_outcomes(as_data(rows), decisions, curve)
   }))
-  ratio <- judged$ratio[!is.na(judged$ratio)]
-  expect_gt(length(ratio), 40)
-  expect_equal(mean(log(ratio)), 0, tolerance = 0.1)
-  expect_lt(mean(judged$verdict == "worked"), 0.15)
+  judged <- judged[!is.na(judged$ratio)]
+  for (own in split(judged, judged$kind)) {
+    expect_gt(nrow(own), 40)
+    expect_equal(mean(log(own$ratio)), 0, tolerance = 0.1)
+    expect_lt(mean(own$verdict != "no sign yet"), 0.15)
+  }
+})
+
+test_that("how far pairs move apart is told from counts, few ones, too", {
+  set.seed(4)
+  for (between in c(0, 0.04, 0.1)) {
+    told <- replicate(40, {
+      mean <- exp(rnorm(300, 2, 1))
+      moved <- exp(rnorm(600, 0, sqrt(between / 2)))
+      before <- rpois(300, mean * moved[1:300])
+      since <- rpois(300, mean * moved[301:600] / 3)
+      use <- before + since >= 6
+      change <- inktide:::log_change(before, since, 3, 1)$change[use]
+      noise <- inktide:::shared_noise((before + since)[use], 0.25)
+      inktide:::common_and_between(change, noise)$between
+    })
+    expect_equal(mean(told), between, tolerance = 0.015 / max(between, 0.015))
+  }
+  # The log of a count with half a count added, on average, by simulation.
+  for (mean in c(0.3, 1, 4)) {
+    expect_equal(inktide:::log_rate_bias(mean), mean(log(rpois(1e5, mean) + 0.5)) - log(mean),
+      tolerance = 0.02)
+  }
+  expect_identical(inktide:::log_rate_bias(50), 0)
 })
 
 test_that("pairs that nobody touched do not fall for having been chosen by their clicks before", {

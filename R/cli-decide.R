@@ -104,11 +104,13 @@ outcome_lines <- function(judged, since) {
         sprintf("   %s of data since; at least 14 are needed.", format_plural(own$days, "day"))
       },
       if (!is.na(own$ratio)) {
-        sprintf(paste("   %s clicks per 30 days before, %s since: %.2f times (%.2f to %.2f)",
-          "what %s untouched queries would have it at; %+.1f clicks (%+.1f to", "%+.1f)."),
-          format_clicks(own$clicks_before), format_clicks(own$clicks_since), own$ratio,
-          own$ratio_low, own$ratio_high, format_count(own$untouched), own$won, own$won_low,
-          own$won_high)
+        c(
+          sprintf(paste("   %s clicks per 30 days before, %s since; %s untouched queries would have",
+            "it at %s."),
+            format_clicks(own$clicks_before), format_clicks(own$clicks_since),
+            format_count(own$untouched), format_clicks(own$clicks_since - own$won)),
+          sprintf("   %.2f times as many (%.2f to %.2f): %+.1f clicks (%+.1f to %+.1f).", own$ratio,
+            own$ratio_low, own$ratio_high, own$won, own$won_low, own$won_high))
       },
       if (nzchar(own$linking_shown)) {
         sprintf("   %s to it and began to be shown for the query: say it less there.",

@@ -150,7 +150,7 @@ task_outcome <- function(lines, rows, touched, days, level, differ) {
   change <- log_rate(c2) - would_be - log_rate_bias(exp(would_be))
   sd <- sqrt(before$variance + rate_noise(c2) + yard$between + yard$variance)
   ends <- change + c(-1, 0, 1) * stats::qnorm(1 - (1 - level) / 2) * sd
-  won <- c2 * 30 / since_days * (1 - exp(-ends))
+  won <- (c2 + half_count) * 30 / since_days * (1 - exp(-ends))
   line(if (ends[1] > 0) "worked" else if (ends[3] < 0) "made it worse" else "no sign yet",
     clicks_before = c1 * 30 / days, clicks_since = c2 * 30 / since_days, ratio = exp(change),
     ratio_low = exp(ends[1]), ratio_high = exp(ends[3]), ratio_sd = sd, won = won[2],

@@ -64,11 +64,15 @@ tide_outcomes <- function(data, decisions, curve, days = 28, level = 0.9, pages 
     coded$segment[rows$query] != "brand"))
   touched <- decided_pairs(decisions)
   # How pairs differed before is one fit for all that was done on one day.
-  dates <- unique(done$at)
-  differ <- stats::setNames(lapply(dates, function(at) pair_baseline(rows, at)), dates)
+  fits <- list()
+  differ <- function(at) {
+    day <- format(at)
+    if (is.null(fits[[day]])) fits[[day]] <<- pair_baseline(rows, at)
+    fits[[day]]
+  }
   if (is.null(done[["task"]])) set(done, j = "task", value = done$id)
   tibble::as_tibble(rbindlist(lapply(split(done, by = "task"), function(own) {
-    out <- task_outcome(own, rows, touched, days, level, differ[[as.character(own$at[1])]])
+    out <- task_outcome(own, rows, touched, days, level, differ)
     set(out, j = "linking_shown", value = linking_shown(own, rows, coded, days, pages))
   })))
 }
@@ -102,7 +106,7 @@ decided_pairs <- function(lines) {
 # Days before, by which levels are known.
 days_before <- function(rows, at) min(90L, as.integer(at - min(rows$date)))
 
-# lines: of one task.
+# lines: of one task. differ: a function of a day, see pair_baseline().
 task_outcome <- function(lines, rows, touched, days, level, differ) {
   decision <- lines[1]
   since_days <- min(days, as.integer(max(rows$date) - decision$at))
@@ -128,9 +132,8 @@ task_outcome <- function(lines, rows, touched, days, level, differ) {
   sum_of <- function(column, side) sum(mine[[column]][mine$since == side])
   c1 <- sum_of("clicks", FALSE)
   c2 <- sum_of("clicks", TRUE)
-  # What clicks are measured by: expected ones at the positions held, or days.
   expected <- sum_of("expected", FALSE)
-  base1 <- if (at_curve) expected else days
+  # What clicks are measured by: expected ones at the positions held, or days.
   base2 <- if (at_curve) sum_of("expected", TRUE) else since_days
   if (expected <= 0 || base2 <= 0) return(early("too few clicks"))
   control <- untouched_pairs(sums[!sums$pair %in% touched],
@@ -144,7 +147,7 @@ task_outcome <- function(lines, rows, touched, days, level, differ) {
   level_days <- if (decision$kind %in% moving_kinds) days else days_before(rows, decision$at)
   known <- rows[rows$date >= decision$at - level_days & rows$date < decision$at]
   known <- known[known$pair %in% pairs]
-  before <- level_before(differ, sum(known$clicks), sum(known$expected))
+  before <- level_before(differ(decision$at), sum(known$clicks), sum(known$expected))
   if (!at_curve) before$mean <- before$mean + log(expected / days)
   would_be <- before$mean + yard$common + log(base2)
   change <- log_rate(c2) - would_be - log_rate_bias(exp(would_be))

@@ -71,7 +71,7 @@ run_moves <- function(options, files) {
   own <- options[setdiff(names(options), "days")]
   data <- read_input(utils::modifyList(own,
     if (is.null(input$store)) list() else list(days = wanted)),
-    input, months = is.null(input$store) && !length(all_segments(input)))
+    input, months = length(input$files) > 0 && !length(all_segments(input)))
   held <- site_days_table(if (is.null(input$store)) {
     data
   } else {

@@ -106,8 +106,7 @@ outcome_lines <- function(judged, since) {
       if (!is.na(own$ratio)) {
         c(
           sprintf(
-            paste("   %s clicks per 30 days before, %s since; %s untouched queries would have it",
-              "at %s."),
+            "   %s clicks per 30 days before, %s since; expected from %s untouched queries: %s.",
             format_clicks(own$clicks_before), format_clicks(own$clicks_since),
             format_count(own$untouched), format_clicks(own$clicks_since - own$won)),
           sprintf("   %.2f times as many (%.2f to %.2f): %+.1f clicks (%+.1f to %+.1f).", own$ratio,

@@ -46,7 +46,7 @@ clear_to <- function(curve) {
   vapply(curve$fits, function(fit) min(fit$unclear_from, most), 0)
 }
 
-# Whether a table that averages days or pages has more clicks of a pair than factors let expect.
+# Whether a table that averages days or pages has more clicks of a pair than factors explain.
 surprising <- function(curve, pairs, spread) {
   if (!isTRUE(curve$blend$mixes)) return(rep(FALSE, nrow(pairs)))
   stats::pnbinom(pairs$clicks - 1, size = 1 / spread, mu = pairs$expected, lower.tail = FALSE) <

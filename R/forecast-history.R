@@ -5,7 +5,7 @@
 #'
 #' @details Totals without queries come first, since rows with queries lack private ones. Days that
 #'   [tide_unusual()] names are left out and the month is scaled to its length. From 25 months on,
-#'   months far from what season and level let expect are replaced (Hyndman, `tsoutliers()`), and
+#'   months far from what season and level explain are replaced (Hyndman, `tsoutliers()`), and
 #'   where the level changed at a known event, months before it are brought to the level after: by
 #'   the three months on each side, season taken out, where they differ by far more than such months
 #'   do where nothing is known to have happened.
@@ -147,7 +147,7 @@ set_months <- function(months, by_hand) {
   set(months, at, c("used", "note"), list(own$value, "set by hand"))
 }
 
-# Months far from what season and level let expect, from two years on.
+# Months far from what season and level explain, from two years on.
 replace_unusual <- function(rows, least = 25L) {
   rows <- copy(rows)
   if (nrow(rows) < least || any(rows$used <= 0)) return(rows)

@@ -94,7 +94,7 @@ static int *put_whole(int *to, const int *from, const char *wanted, int rows, SE
   return to;
 }
 
-/* Of a block of which nothing is wanted nothing is held; of others no more than what is. */
+/* A block of which nothing is wanted is dropped at once; others stay until it is known how many rows there are. */
 static SEXP read_rows(void *data) {
   Reading *of = data;
   open_reading(of);

@@ -206,3 +206,27 @@ test_that("what needs rows takes the last days of blocks; what is put aside goes
   gc()
   expect_false(file.exists(path))
 })
+
+test_that("every command says of a file that is gone through by blocks what it says of one held", {
+  files <- c(demo_file(), totals_files()[1])
+  query <- demo_rows[, .N, by = "query"][which.max(N)]$query
+  commands <- list("find", "compare", c("compare", "--device", "mobile"), "list",
+    c("list", "--days", "40"), c("trace", query), c("follow", "--days", "60"), "curve")
+  say <- function(command) {
+    out <- withr::local_tempfile(fileext = ".csv")
+    status <- inktide:::cli_main(c(command[1], command[-1], files, "--format", "csv", "--quiet",
+      "--out", out))
+    list(status, readLines(out))
+  }
+  held <- lapply(commands, say)
+  whole <- inktide::tide_read
+  by_blocks <- whole
+  formals(by_blocks)$at_once <- 300
+  utils::assignInNamespace("tide_read", by_blocks, "inktide")
+  withr::defer(utils::assignInNamespace("tide_read", whole, "inktide"))
+  expect_s3_class(inktide:::tide_read(files, by_block = TRUE), "tide_blocks")
+  for (i in seq_along(commands)) {
+    expect_equal(held[[i]][[1]], 0)
+    expect_equal(say(commands[[i]]), held[[i]], label = paste(commands[[i]], collapse = " "))
+  }
+})

@@ -73,7 +73,8 @@ tide_curve_check <- function(curve, summary, rivals = FALSE) {
       10)),
     folders = folders,
     folder_error = if (nrow(folders)) {
-      stats::weighted.mean(abs(log(folders$ratio)), folders$expected)
+      stats::weighted.mean(abs(log_factor(folders$ratio * folders$expected, folders$expected)),
+        folders$expected)
     } else {
       NA
     },

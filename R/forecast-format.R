@@ -24,7 +24,7 @@ month_lines <- function(x, part) {
       cbind(paste0("+", format_count(own$added)), format_count(own$total),
         range_text(own$total_low, own$total_high))
     })
-  c(if (uniqueN(x$months$segment) > 1) c("", part), column_lines(head, cells))
+  c(if (uniqueN(x$months$segment) > 1) c("", format_path(part)), column_lines(head, cells))
 }
 
 # Several plans beside doing nothing: totals by month.
@@ -78,7 +78,6 @@ forecast_heading <- function(x) {
 forecast_notes <- function(x) {
   known <- min(x$history$months[, .N, by = "segment"]$N)
   own <- x$history$months
-  odd <- own[own$note != ""]
   c(
     backtest_sentence(x),
     if (any(vapply(x$plans, function(plan) isTRUE(plan$bound), NA))) {
@@ -95,8 +94,8 @@ forecast_notes <- function(x) {
       }
     },
     if (known < 25 && trends_used(x)) "Season from the search trends of your queries.",
-    if (nrow(odd)) {
-      sprintf("Not as in the data: %s.", paste(unique(replaced_lines(odd)), collapse = "; "))
+    if (any(own$note != "")) {
+      sprintf("Not as in the data: %s.", paste(replaced_lines(own), collapse = "; "))
     },
     if (!is.null(x$per_click)) {
       sprintf("A click brings %s of %s, at the rate of the last months.",

@@ -92,8 +92,13 @@ months_of_days <- function(data, by, rules, keep_unusual, most) {
     data.table(segment = rep("all", nrow(days)), date = days$date, clicks = days$clicks)
   } else {
     own <- table$rows
-    segment <- switch(by, brand = brand_of_rows(own, rules),
-      folder = page_group(own$page, rules$page_groups), page = clean_url(own$page))
+    segment <- if (by == "brand") {
+      brand_of_rows(own, rules)
+    } else {
+      once <- unique(as.character(own$page))
+      names <- if (by == "page") clean_url(once) else page_group(once, rules$page_groups)
+      names[match(own$page, once)]
+    }
     sums <- sums_by(setDT(list(segment = segment, date = own$date, clicks = own$clicks)),
       c("segment", "date"), "clicks")
     all <- sums[, list(clicks = sum(clicks)), by = "segment"][order(-clicks)]
@@ -164,14 +169,21 @@ replace_unusual <- function(rows, least = 25L) {
   rows
 }
 
-# What differs from the data, runs of months of one note together.
-replaced_lines <- function(odd) {
+# What differs from the data: runs of months of one note together, and what is true of all
+# segments once.
+replaced_lines <- function(months, most = 3) {
+  odd <- months[months$note != ""]
   step <- c(1L, diff(month_number(odd$month))) != 1L
   runs <- data.table(odd, run = cumsum(step))[, list(from = min(month), to = max(month)),
     by = c("segment", "note", "run")]
-  sprintf("%s%s%s: %s", ifelse(runs$segment == "all", "", paste0(runs$segment, ", ")),
-    format_month(runs$from), ifelse(runs$to > runs$from, paste(" to", format_month(runs$to)), ""),
-    runs$note)
+  same <- runs[, list(of = list(segment)), by = c("from", "to", "note")]
+  of_which <- vapply(same$of, function(of) {
+    if (length(of) == uniqueN(months$segment)) return("")
+    if (length(of) > most) return(sprintf("%d of them, ", length(of)))
+    paste0(paste(format_path(of), collapse = " and "), ", ")
+  }, "")
+  sprintf("%s%s%s: %s", of_which, format_month(same$from),
+    ifelse(same$to > same$from, paste(" to", format_month(same$to)), ""), same$note)
 }
 
 #' @export
@@ -182,12 +194,12 @@ format.tide_history <- function(x, width = 80, ...) {
   months <- x$months
   by <-
     months[, list(n = .N, from = min(month), to = max(month), value = sum(value)), by = "segment"]
-  odd <- months[months$note != ""]
+  odd <- any(months$note != "")
   wrap_lines(c(
     sprintf("<tide_history> monthly %s, from %s", x$of, x$source),
-    sprintf("  %s: %s, %s to %s, %s %s", by$segment, format_plural(by$n, "month"),
+    sprintf("  %s: %s, %s to %s, %s %s", format_path(by$segment), format_plural(by$n, "month"),
       format_month(by$from), format_month(by$to), format_count(by$value), x$of),
-    if (nrow(odd)) paste0("  ", replaced_lines(odd)),
+    if (odd) paste0("  ", replaced_lines(months)),
     if (length(x$left_out)) {
       sprintf("  left out, not whole: %s", paste(format_month(x$left_out), collapse = ", "))
     }),

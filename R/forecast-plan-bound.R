@@ -22,6 +22,7 @@ lines_of_bound <- function(findings, first) {
   pairs <- findings$pairs[findings$pairs$tested]
   pairs <- pairs[order(-pairs$clicks, pairs$position)]
   pairs <- pairs[!duplicated(pairs$query)]
+  need_plan(nrow(pairs), "No query is clicked or shown often enough to be judged.")
   step <- step_up(summary, findings$curve, pairs, best_places(findings, pairs))
   folder <- page_group(summary$pages$page, NULL)[pairs$page]
   rows <- setDT(c(list(page = folder), lapply(step$done, pmax, 0)))

@@ -1,6 +1,7 @@
 # A plan as a table: each line checked, and what it brings.
 
 lines_of_table <- function(findings, table, first) {
+  need_plan(nrow(table), "The plan has no line.")
   text <- function(column) {
     value <- if (is.null(table[[column]])) rep("", nrow(table)) else as.character(table[[column]])
     fcoalesce(trimws(value), "")

@@ -31,7 +31,8 @@
 #'   measured by), `hours_a_month`, `bound` (whether it is an upper bound). Methods: `print`,
 #'   `format`, `tidy`.
 #' @section Errors: `tide_error_finding` for an id that is none; `tide_error_range` for what is
-#'   wrong in a line of a table; `tide_error_file` and its like.
+#'   wrong in a line of a table; `tide_error_nothing_left` where no line is left; `tide_error_file`
+#'   and its like.
 #' @seealso [tide_forecast()]
 #' @examples
 #' found <- tide_find(tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor"))
@@ -84,7 +85,14 @@ lines_of_tasks <- function(findings, do) {
     }
     leads <- leads[leads$task %in% found$task[match(do, found$id)]]
   }
+  need_plan(nrow(leads), "The list holds no task.")
   task_lines(found, leads, per_month(findings$summary))
+}
+
+need_plan <- function(lines, where) {
+  if (lines) return(invisible())
+  abort_tide("There is nothing to plan.", where = where,
+    fix = "Give a plan with lines of its own, or data that hold more.", class = "nothing_left")
 }
 
 # month: 30 days in windows.

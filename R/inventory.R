@@ -54,7 +54,8 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
   check_number(lead, "lead", min = 0)
   check_text(sort, "sort", null = TRUE)
   if (is.null(brand)) brand <- rules$brand else rules$brand <- brand
-  table <- inventory_table(data, by)
+  leading <- by == "page" && lead > 0
+  table <- inventory_table(data, by, if (leading) "query")
   if (by == "modifier" && is.null(windows) && isTRUE(table$days >= 56)) windows <- 28
   windows <- check_lengths(windows, table)
   with_queries <- "query" %in% table$dimensions
@@ -79,9 +80,7 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
   site <- if (with_queries) site_clicks_of(data, table)
   structure(list(
     rows = rows[order],
-    beneath = if (by == "page" && lead > 0) {
-      leading_beneath(at, rows[order]$page, lead, rules)
-    },
+    beneath = if (leading) leading_beneath(at, rows[order]$page, lead, rules),
     weekly = if (dated && !wide_dates(table)) weekly_clicks(at$rows, label, table)[order],
     total = total,
     coverage = if (is.null(site) || site <= 0) NA_real_ else min(1, total$clicks / site),
@@ -111,12 +110,13 @@ inventory_default <- function(data) {
 }
 
 # The finest table that has what a row stands for: of days the totals, since they miss nothing.
-inventory_table <- function(data, by) {
-  needed <- inventory_needs[[by]]
+inventory_table <- function(data, by, besides = NULL) {
+  needed <- c(inventory_needs[[by]], besides)
   table <- if (needed[1] == "date") pick_table(data, "date", refused = no_totals)
   if (is.null(table)) table <- pick_table(data, needed)
   if (!is.null(table)) return(table)
-  abort_tide(sprintf("No table has what a list by %s needs.", by),
+  abort_tide(sprintf("No table has what a list by %s needs.",
+    paste(c(by, besides), collapse = " with its ")),
     where = sprintf("The tables are: %s.", paste(names(data$tables), collapse = "; ")),
     fix = sprintf("Export a table by %s.", paste(needed, collapse = " and ")), class = "grain")
 }

@@ -117,7 +117,8 @@ contest_figure <- function(findings, most = 6) {
       position = full$position, leads = full$leads %in% TRUE)
   }))
   long[, "query" := factor(long$query, unique(long$query[order(long$order)]))]
-  deepest <- min(60, max(long$position[long$leads], na.rm = TRUE) * 2)
+  led <- range(long$position[long$leads], na.rm = TRUE)
+  deepest <- 2 * min(max(30, led[1]), led[2])
   set(long, which(long$position > deepest), "position", NA_real_)
   colours <- c(keep = ink$main, other = ink$second)
   ggplot2::ggplot(long, ggplot2::aes(.data$day, .data$position, colour = .data$side)) +

@@ -12,4 +12,10 @@ test_that("a folder is foretold by the others: one that is clicked half as often
   expect_equal(folders$ratio[folders$folder == "/deals/"], 0.5, tolerance = 0.12)
   # What the folder itself pulls down is not held against it.
   expect_lt(folders$ratio_high[folders$folder == "/deals/"], 0.65)
+  # A folder that nobody clicks is far off, not infinitely.
+  rows[own, clicks := 0L]
+  summary <- tide_summary(as_data(rows))
+  check <- tide_curve_check(tide_curve(summary), summary)
+  expect_equal(check$folders$ratio[check$folders$folder == "/deals/"], 0)
+  expect_true(is.finite(check$folder_error) && check$folder_error > 0.5)
 })

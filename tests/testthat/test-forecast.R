@@ -45,19 +45,32 @@ test_that("segments are the sums of their rows, and a month far off is replaced 
   {
     rows <- made_site(queries = 40, days = 160)
     rows[1:2000, "query" := paste("fernmoor", query)]
-    data <- as_data(rows)
-    parts <- tide_history(data, by = "brand", rules = tide_rules(brand = "fernmoor"),
-      keep_unusual = TRUE)$months
+    # A file read has its texts as factors.
+    coded <- copy(rows)[, c("query", "page") := lapply(.SD, factor), .SDcols = c("query", "page")]
     whole <- rows[, .(value = sum(clicks)), by = .(month = as.IDate(format(date, "%Y-%m-01")))]
-    sums <- parts[, .(value = sum(value)), by = "month"]
-    expect_equal(sums$value, whole$value[match(sums$month, whole$month)])
-    expect_setequal(parts$segment, c("brand", "non-brand"))
+    names <- list(brand = c("brand", "non-brand"),
+      folder = unique(sub("https://www.fernmoor.example", "", rows$page, fixed = TRUE)),
+      page = unique(rows$page))
+    for (data in list(as_data(rows), as_data(coded))) for (by in names(names)) {
+      parts <- tide_history(data, by = by, rules = tide_rules(brand = "fernmoor"), most = 1000,
+        keep_unusual = TRUE)$months
+      sums <- parts[, .(value = sum(value)), by = "month"]
+      expect_equal(sums$value, whole$value[match(sums$month, whole$month)], label = by)
+      expect_setequal(parts$segment, names[[by]])
+    }
     odd <- past(noise = 0.01)
     odd[20, "clicks" := 3 * clicks]
     history <- tide_history(odd)$months
     expect_equal(which(history$note != ""), 20)
     expect_equal(history$used[20], odd$clicks[20] / 3, tolerance = 0.1)
     expect_equal(tide_history(odd, keep_unusual = TRUE)$months$used, odd$clicks)
+    # What is true of every segment is said once.
+    both <- rbind(cbind(odd, segment = "/a/"), cbind(odd, segment = "/b/"))
+    said <- grep("replaced", format(tide_history(both)), value = TRUE)
+    expect_equal(said, "  May 2025: unusual month replaced")
+    both[segment == "/b/", "clicks" := past(noise = 0.01)$clicks]
+    said <- grep("replaced", format(tide_history(both)), value = TRUE)
+    expect_equal(said, "  /a/, May 2025: unusual month replaced")
   })
 
 test_that("tables of months that cannot be meant stop with one clear error", {
@@ -220,6 +233,12 @@ test_that("no query counts twice, whatever lines hold it, and lines of a table a
     expect_error(tide_plan(found, table = as.data.frame(case)), class = "tide_error_range")
   }
   expect_error(tide_plan(found, do = "X-1"), class = "tide_error_finding")
+  empty <- tide_find(found$summary, found$curve, min_gain = 1e9)
+  for (none in list(1, "all")) {
+    expect_error(tide_plan(empty, do = none), class = "tide_error_nothing_left")
+  }
+  expect_error(tide_plan(found, table = data.frame(id = character())),
+    class = "tide_error_nothing_left")
   expect_error(tide_plan(found), class = "tide_error_argument")
 })
 

@@ -26,6 +26,10 @@ odd_data <- list(
   months = c(head_of$pairs, sprintf("2026-%02d-01,query %d,https://x.example/p%d,%d,%d,%g",
     rep(3:8, each = 30), 1:30, 1:30 %/% 4, 1:30 %% 9 + rep(0:5, each = 30), 200 + 1:30,
     1 + 1:30 / 2)),
+  `five months` = c(head_of$pairs, sprintf("%s,query %d,https://x.example/f%d/p%d,%d,%d,%g",
+    rep(days_from(160), each = 8), 1:8, 1:8 %/% 4, 1:8 %/% 2, 1:8 %% 3, 20 + 1:8, 1 + 1:8)),
+  `days and pages` = c("date,page,clicks,impressions,position",
+    sprintf("%s,https://x.example/p%d,%d,50,4", rep(days_from(40), 3), 1:3, 1:3)),
   `days only` = c(head_of$days, sprintf("%s,%d,%d,4", days_from(40), 40:1, 300L)),
   `all at position one` = c(head_of$undated,
     sprintf("q%d,/p%d,%d,%d,1", 1:40, 1:40, 1:40, 100 + 1:40)),
@@ -62,7 +66,9 @@ calls <- function(file, dir) {
     `compare sites` = c("compare", file, "--level", "site"),
     pivot = c("curve", file, "--method", "pivot", "--brand", "fernmoor"),
     power = c("curve", file, "--method", "power"),
-    follow = c("follow", file), `follow gain` = c("follow", file, "--leading", "gain"),
+    `list leads` = c("list", file, "--by", "page", "--lead", "2"),
+    `forecast folders` = c("forecast", file, "--by", "folder"),
+    `forecast a plan` = c("forecast", file, "--do", "3"), follow = c("follow", file), `follow gain` = c("follow", file, "--leading", "gain"),
     `follow lines` = c("follow", file, "--view", "lines"), `trace query` = c("trace", "kale", file),
     `trace site` = c("trace", "/*", file),
     report = c("report", file, "--brand", "fernmoor", "--out", file.path(dir, "r.html")),
@@ -83,7 +89,7 @@ test_that("every command gives a result or one error of ours on small and odd da
     for (call in names(calls(file, dir))) {
       if (grepl("stored|load|check", call)) skip_if_not_installed("nanoparquet")
       run <- program(calls(file, dir)[[call]],
-        if (!grepl("trace|load|check|init", call)) c("--exported", "2026-12-01"))
+        if (!grepl("trace|load|check|init", call)) c("--exported", "2027-02-01"))
       said <- paste(c(run$out, run$err), collapse = "\n")
       told <- sprintf("%s on %s", call, name)
       expect_true(run$status %in% 0:2, label = told)
@@ -126,7 +132,7 @@ test_that("every function gives what prints and draws, or an error of ours, on t
     x
   }
   for (name in odd_names()) {
-    data <- held(paste(name, "data"), tide_read(csv(odd_data[[name]]), exported = "2026-12-31"))
+    data <- held(paste(name, "data"), tide_read(csv(odd_data[[name]]), exported = "2027-02-01"))
     if (is.null(data)) next
     found <- held(paste(name, "summary"), tide_summary(data))
     if (!is.null(found)) found <- held(paste(name, "find"), tide_find(found, min_gain = 0))
@@ -135,6 +141,10 @@ test_that("every function gives what prints and draws, or an error of ours, on t
       held(paste(name, "compare", by), tide_compare(data, by = by, days = 3))
     }
     for (by in inktide:::inventory_kinds) held(paste(name, "list", by), tide_inventory(data, by))
+    for (by in c("brand", "folder", "page")) {
+      rules <- tide_rules(brand = "kale")
+      held(paste(name, "months", by), tide_history(data, by = by, rules = rules))
+    }
     held(paste(name, "follow"), tide_follow(data, events = events))
     held(paste(name, "events"), tide_event_effects(data, events))
     held(paste(name, "watched"), tide_watched(data, "kale seeds"))

@@ -6,6 +6,11 @@ test_that("figures draw the curve's own numbers and mark every finding", {
   expect_equal(10^at_ten, predict(found$curve, 10, "non-brand")$ctr, tolerance = 1e-6)
   map <- ggplot2::ggplot_build(ggplot2::autoplot(found))
   expect_equal(nrow(map$data[[3]]), sum(found$findings$position <= 30))
+  # Contests far down are drawn where they are.
+  far <- found
+  far$summary$contested <- copy(found$summary$contested)[, position := position + 80]
+  expect_silent(weeks <- ggplot2::ggplot_build(ggplot2::autoplot(far, what = "contests")))
+  expect_lt(max(weeks$data[[1]]$y, na.rm = TRUE), -60)
 })
 
 test_that("every figure is drawn to a file, of its own data", {

@@ -64,7 +64,9 @@ draw_plan <- function(plan, months, base, ramp, draws) {
   })
   effect <- pmin(1, pmax(0, passed / own))
   dim(effect) <- dim(passed)
-  season <- base / (plan$per_month / 30 * rep(days_in_month(months), each = draws))
+  # A site without clicks in these data has no season to be measured by.
+  usual <- plan$per_month / 30 * rep(days_in_month(months), each = draws)
+  season <- if (plan$per_month > 0) base / usual else base^0
   by_month <- rep(days_in_month(months) / 30, each = draws)
   added <- ((size * works) %*% effect) * season * by_month
   # By line only the mean is kept.

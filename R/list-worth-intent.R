@@ -10,7 +10,8 @@ intent_mix <- function(summary, rules) {
     sum_codes(ifelse(intent == name, pairs$clicks, 0), pairs$page, nrow(summary$pages))
   }, numeric(nrow(summary$pages)))
   clicks <- matrix(clicks, ncol = length(names), dimnames = list(NULL, names))
-  site <- colSums(clicks) / max(1, sum(clicks))
+  site <- colSums(clicks)
+  site <- if (any(site > 0)) site / sum(site) else 1 / length(site) + site
   # A few clicks are no mix: the site's counts as five.
   (clicks + 5 * rep(site, each = nrow(clicks))) / (rowSums(clicks) + 5)
 }

@@ -67,7 +67,8 @@ const status = (path, headers = {}) => new Promise(resolve => {
 
   // Filter as you type; what was typed stays.
   await after(page, () => page.locator("#set-q").pressSequentially("radish", { delay: 20 }));
-  await page.waitForTimeout(400);
+  await page.waitForFunction(() => [...document.querySelectorAll("table.data tbody tr")]
+    .every(row => /radish/i.test(row.innerText)), null, { timeout: 20000 }).catch(() => {});
   const grown = await page.locator("table.data tbody tr").allInnerTexts();
   must("typing filters", grown.length < first && grown.every(row => /radish/i.test(row)), grown.length);
   must("what was typed stays", await page.locator("#set-q").inputValue() === "radish");

@@ -23,6 +23,11 @@ some <- function(cases, of = 2) {
 # Data as read, straight from rows.
 as_data <- function(rows) {
   dimensions <- intersect(inktide:::dimension_names, names(rows))
+  rows <- copy(rows)
+  # A file read has its texts coded.
+  for (column in Filter(function(column) is.character(rows[[column]]), dimensions)) {
+    set(rows, j = column, value = factor(rows[[column]], unique(rows[[column]])))
+  }
   tables <- stats::setNames(list(inktide:::new_table(rows, dimensions, as.IDate("2030-01-01"))),
     inktide:::grain_label(dimensions))
   inktide:::new_tide_data(tables, data.table(file = "made.csv", rows = nrow(rows),

@@ -28,6 +28,12 @@ odd_data <- list(
     1 + 1:30 / 2)),
   `five months` = c(head_of$pairs, sprintf("%s,query %d,https://x.example/f%d/p%d,%d,%d,%g",
     rep(days_from(160), each = 8), 1:8, 1:8 %/% 4, 1:8 %/% 2, 1:8 %% 3, 20 + 1:8, 1 + 1:8)),
+  `two months without a click` = c(head_of$pairs,
+    sprintf("%s,query %d,https://x.example/p%d,0,%d,%g", rep(days_from(60), each = 6), 1:6, 1:6 %/% 3,
+      20 + 1:6, 1 + 1:6)),
+  `clicks of late` = c(head_of$pairs,
+    sprintf("%s,query %d,https://x.example/p%d,%d,%d,%g", rep(days_from(60), each = 6), 1:6,
+      1:6 %/% 3, rep(0:1, each = 180), 20 + 1:6, 1 + 1:6)),
   `days and pages` = c("date,page,clicks,impressions,position",
     sprintf("%s,https://x.example/p%d,%d,50,4", rep(days_from(40), 3), 1:3, 1:3)),
   `days only` = c(head_of$days, sprintf("%s,%d,%d,4", days_from(40), 40:1, 300L)),
@@ -59,6 +65,12 @@ odd_data <- list(
   `same position, same rate` = c(head_of$undated, sprintf("q%d,/p%d,5,100,4", 1:60, 1:60)))
 
 calls <- function(file, dir) {
+  worth <- file.path(dir, "worth.csv")
+  writeLines(c("page,sessions,conversions,value", sprintf("https://x.example/p%d,%d,%d,%d", 0:3,
+    100 + 0:3, 0:3, 50 * 0:3)), worth)
+  months <- file.path(dir, "months.csv")
+  writeLines(c("month,clicks", sprintf("20%d-%02d,%d", rep(24:26, each = 12), 1:12, 900 + 1:36)),
+    months)
   list(curve = c("curve", file), diagnose = c("curve", file, "--diagnose"),
     parts = c("curve", file, "--by", "words"), find = c("find", file, "--view", "page"),
     compare = c("compare", file, "--days", "7"), segments = c("compare", file, "--by", "intent"),
@@ -68,7 +80,8 @@ calls <- function(file, dir) {
     power = c("curve", file, "--method", "power"),
     `list leads` = c("list", file, "--by", "page", "--lead", "2"),
     `forecast folders` = c("forecast", file, "--by", "folder"),
-    `forecast a plan` = c("forecast", file, "--do", "3"), follow = c("follow", file), `follow gain` = c("follow", file, "--leading", "gain"),
+    `forecast a plan` = c("forecast", file, "--history", months, "--do", "3"),
+    worth = c("value", file, "--by", "folder", "--facts", worth), follow = c("follow", file), `follow gain` = c("follow", file, "--leading", "gain"),
     `follow lines` = c("follow", file, "--view", "lines"), `trace query` = c("trace", "kale", file),
     `trace site` = c("trace", "/*", file),
     report = c("report", file, "--brand", "fernmoor", "--out", file.path(dir, "r.html")),

@@ -54,7 +54,7 @@ tide_value <- function(findings, by = "page", rules = tide_rules()) {
     clicks = pairs$clicks * month, conversions = pairs$clicks * month * rate, page = pairs$page,
     value = pairs$clicks * month * rate * each, missed_clicks = missed,
     missed_conversions = missed * rate, missed_value = missed * rate * each,
-    covered = pairs$clicks * known)
+    covered = pairs$clicks * known, known = known)
   # What a page's rate may be off by is the same for all of its queries.
   unsure <- rows[, list(off = sum(conversions) * worth$relative[page[1]]), by = c("name", "page")]
   unsure <- unsure[, list(off = sqrt(sum(off^2))), by = "name"]
@@ -70,20 +70,12 @@ tide_value <- function(findings, by = "page", rules = tide_rules()) {
     had <- c("clicks", "conversions", "conversions_low", "conversions_high", "value")
     set(sums, j = had, value = lapply(sums[, had, with = FALSE], `*`, max(1, all)))
   }
-  found <- findings$findings
-  gains <- data.table(name = named(found$page, found$query), gain = found$gain,
-    gain_conversions = gain_of(found, "gain_conversions"),
-    gain_value = gain_of(found, "gain_value"))
-  gains <- gains[, lapply(.SD, sum, na.rm = TRUE), by = "name"]
-  at <- match(sums$name, gains$name)
-  for (column in c("gain", "gain_conversions", "gain_value")) {
-    set(sums, j = column, value = fcoalesce(gains[[column]][at], 0))
-  }
   # What nothing is known of stays empty.
-  unknown <- which(sums$covered == 0 | is.na(sums$covered))
   for (column in grep("conversions|value", names(sums), value = TRUE)) {
-    set(sums, unknown, column, NA_real_)
+    set(sums, which(sums$known == 0), column, NA_real_)
   }
+  found <- findings$findings
+  sums <- add_gains(sums, found, named(found$page, found$query))
   order <- c("name", "clicks", "conversions", "conversions_low", "conversions_high", "value",
     "missed_clicks", "missed_conversions", "missed_value", "gain", "gain_conversions", "gain_value",
     "covered")
@@ -92,6 +84,23 @@ tide_value <- function(findings, by = "page", rules = tide_rules()) {
   first <- if (is.null(worth$each)) sums$conversions else sums$value
   tibble::as_tibble(sums[order(-fcoalesce(first, -1), -sums$clicks, sums$name)])
 }
+
+# What the list's lines bring to each name.
+add_gains <- function(sums, found, names) {
+  gains <- data.table(name = names, gain = found$gain,
+    gain_conversions = gain_of(found, "gain_conversions"),
+    gain_value = gain_of(found, "gain_value"))
+  gains <- gains[, lapply(.SD, sum_known), by = "name"]
+  # A contest may be won by a page that is not among those chosen.
+  sums <- merge(sums, gains, by = "name", all = TRUE, sort = FALSE)
+  for (column in c("clicks", "missed_clicks", "gain")) {
+    set(sums, which(is.na(sums[[column]])), column, 0)
+  }
+  set(sums, which(sums$known > 0 & !sums$name %in% gains$name),
+    c("gain_conversions", "gain_value"), 0)
+}
+
+sum_known <- function(x) if (all(is.na(x))) x[1] else sum(x, na.rm = TRUE)
 
 gain_of <- function(found, column) {
   if (is.null(found[[column]])) rep(NA_real_, nrow(found)) else found[[column]]

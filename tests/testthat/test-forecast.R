@@ -484,6 +484,18 @@ test_that("value adds up over every grouping, leans on the site where little is 
       expect_equal(sum(parts[[column]]), sum(site[[column]]), label = paste(by, column))
     }
   }
+  # A contest is won by a page that is not chosen, and a query without clicks misses money, too.
+  guides <- tide_find(found$summary, found$curve,
+    segments = tide_segment("guides", page = "/guides/"))
+  expect_true(any(!grepl("/guides/", guides$findings$page, fixed = TRUE)))
+  site_of_guides <- tide_value(guides, "site")
+  for (by in c("folder", "page", "query")) {
+    parts <- tide_value(guides, by)
+    for (column in c("clicks", "missed_value", "gain", "gain_value")) {
+      expect_equal(sum(parts[[column]], na.rm = TRUE), sum(site_of_guides[[column]]),
+        label = paste(by, column))
+    }
+  }
   # The site's clicks are all of them where totals are known.
   both <- tide_summary(tide_read(unlist(tide_example()[c("pairs", "totals")])), brand = "fernmoor")
   all <- tide_value(tide_find(tide_enrich(both, tide_facts(file))), "site")

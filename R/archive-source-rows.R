@@ -105,6 +105,15 @@ ask_sums <- function(source, table, by, where, also = NULL) {
   rows[]
 }
 
+# Impressions by page as spelt.
+source_pages <- function(source, grain) {
+  table <- source$tables[[grain]]
+  sums <- ask_sums(source, table, c(page = source_column(source, table, "page")),
+    source_where(source, table))
+  set(sums, j = "page", value = as.character(sums$page))
+  sums[, c("page", "impressions"), with = FALSE]
+}
+
 # The rows of one grain, summed by the dimensions of the table: as read_slices() gives them.
 query_slices <- function(source, slices, dimensions) {
   table <- source$tables[[slices$grain[1]]]

@@ -1,16 +1,20 @@
 #' Rows that live in a database
 #'
 #' Tables of a database as a source: they are asked for sums by day, query, page and the like, and
-#' everything else works on those. Wherever [tide_stored()] takes an archive, it takes a source.
+#' everything else works on those. Functions that take data take a source, or an archive, in their
+#' place.
 #'
-#' @details With `tide_stored(by_month = TRUE)` the database sums (`GROUP BY`) by query, page and
-#'   position, so that what comes back is as large as the answer, not as the table; conditions on
-#'   one of country, device, vertical and rich result are the database's as well. Conditions on
-#'   texts are tried row by row, a month at a time. Addresses are folded and brand and patterns
-#'   applied on what comes back, exactly as for files, so that the same rows give the same list
-#'   (of millions of rows only some days tell how places blend within a row). Nothing is written.
-#'   Identifiers and values are quoted; who may connect, and how, is the connection's matter: a user
-#'   that may read these tables and nothing else is enough.
+#' @details For [tide_summary()] (and so for the list) the database sums (`GROUP BY`) by query,
+#'   page and position, so that what comes back is as large as the answer, not as the table.
+#'   [tide_compare()], [tide_watched()], [tide_trace()] and [tide_follow()] read the rows of the
+#'   days that they need, [tide_check()] and [tide_unusual()] none, what lists or explores rows all
+#'   of them; [tide_stored()] takes a window out. By month (`tide_stored(by_month = TRUE)`)
+#'   conditions on one of country, device, vertical and rich result are the database's as well.
+#'   Conditions on texts are tried row by row, a month at a time. Addresses are folded and brand
+#'   and patterns applied on what comes back, exactly as for files, so that the same rows give the
+#'   same list (of millions of rows only some days tell how places blend within a row). Nothing is
+#'   written. Identifiers and values are quoted; who may connect, and how, is the connection's
+#'   matter: a user that may read these tables and nothing else is enough.
 #' @param con A DBI connection, such as `DBI::dbConnect(RSQLite::SQLite(), file)`, or a function
 #'   that opens one: then a connection that is lost is opened once more.
 #' @param tables Names of tables or views, with their schema where needed (`search.performance`):
@@ -35,7 +39,8 @@
 #' DBI::dbWriteTable(con, "rows", rows)
 #' source <- tide_source(con, "rows")
 #' source
-#' tide_summary(tide_stored(source, by_month = TRUE), brand = "fernmoor")
+#' tide_summary(source, brand = "fernmoor")
+#' tide_trace(source, "radish spacing")
 #' DBI::dbDisconnect(con)
 #' @export
 tide_source <- function(con, tables, columns = NULL, where = NULL, today = Sys.Date()) {

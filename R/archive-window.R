@@ -7,7 +7,7 @@
 #'
 #' @param store A `tide_store` object, or a [tide_source()].
 #' @param from,to First and last day; `NULL` for all.
-#' @param days The last so many finished days; not with `from`.
+#' @param days The last so many finished days (up to `to`); not with `from`.
 #' @param lag,dimensions As in [tide_read()].
 #' @param by_month `TRUE` only promises the rows: [tide_summary()] then goes through them a month
 #'   at a time, so that memory follows the largest month and the answer, and never the whole
@@ -39,6 +39,11 @@ tide_stored <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, dim
   ledger <- rbindlist(c(list(plan$left_out), finest$left_out,
     if (length(damaged)) list(damaged_lines(damaged, names(finest$tables)[1]))))
   new_tide_data(finest$tables, plan_source(plan), sum_left_out(ledger))
+}
+
+# Data where a source or an archive is given in their place: what tide_stored() gives of it.
+data_of <- function(data, ...) {
+  if (inherits(data, c("tide_source", "tide_store"))) tide_stored(data, ...) else data
 }
 
 abort_all_damaged <- function(store, damaged) {
@@ -85,7 +90,9 @@ plan_window <- function(store, from, to, days, lag, dimensions) {
   dated <- current$day > 0
   unfinished <- dated & lag > 0 & current$day >= stored_export_day(current) - lag
   if (!is.null(days) && is.null(from)) {
-    from <- as.IDate(max(current$day[dated & !unfinished], 0L)) - as.integer(days) + 1L
+    known <- current$day[dated & !unfinished]
+    if (!is.null(to)) known <- known[known <= as.integer(to)]
+    from <- as.IDate(max(known, 0L)) - as.integer(days) + 1L
   }
   outside <- dated & ((!is.null(from) & current$day < as.integer(if (is.null(from)) 0 else from)) |
     (!is.null(to) & current$day > as.integer(if (is.null(to)) 0 else to)))

@@ -67,23 +67,25 @@ run_moves <- function(options, files) {
   }
   # The days that are asked for, and those that the curve rests on; of the rest only what the whole
   # site did.
-  wanted <- if (is.null(after) && is.null(before)) max(2 * max(lengths), usual_days)
+  asked <- compared_days(after, before, max(lengths))
   own <- options[setdiff(names(options), "days")]
-  data <- read_input(utils::modifyList(own,
-    if (is.null(input$store)) list() else list(days = wanted)),
-    input, months = length(input$files) > 0 && !length(all_segments(input)))
-  held <- site_days_table(if (is.null(input$store)) {
-    data
-  } else {
+  narrowed <- if (is_stored(input)) utils::modifyList(asked, Filter(Negate(is.null), own["from"]))
+  data <- read_input(utils::modifyList(own, as.list(narrowed)), input,
+    months = !is_stored(input) && !length(all_segments(input)))
+  held <- site_days_table(if (is_stored(input)) {
     own[c("from", "to")] <- list(NULL)
     read_input(own, input, months = !length(waiting_segments(input)))
+  } else {
+    data
   })
   # Days before the windows are not asked for, so they are not named as left out.
   own_window <- data$left_out$reason == "outside the window" & !chose_window(options)
   note(options,
     paste(left_out_lines(data$left_out[which(!own_window)], kept_by_grain(data)), collapse = "\n"))
   by_query <- inherits(data, "tide_blocks") || !is.null(pick_table(data, c("date", "query")))
-  if (is.null(input$store) && by_query) data <- held_data(tide_filter(data, days = wanted))
+  if (!is_stored(input) && by_query) {
+    data <- held_data(do.call(tide_filter, c(list(data), asked)))
+  }
   compared <- lapply(lengths, function(days) tide_compare(data, site_days = held, after = after,
     before = before, days = days, by = options$level, fdr = options$fdr,
     brand = input$settings$rules$brand, rules = input$settings$rules,

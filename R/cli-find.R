@@ -85,8 +85,8 @@ run_trace <- function(options, files) {
     }
     return(emit(options, line$cells, format(line, width = terminal_width())))
   }
-  # An archive is asked for its last days only.
-  if (!is.null(input$store) && !chose_window(options)) options$days <- usual_days
+  # What is stored is asked for its last days only.
+  if (is_stored(input) && !chose_window(options)) options$days <- usual_days
   data <- read_input(options, input)
   note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
   traced <- tide_trace(data, what, recent_days = if (chose_window(options)) Inf else usual_days,

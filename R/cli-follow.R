@@ -29,8 +29,7 @@ run_follow <- function(options, files) {
   check_choice(options$view, follow_views, "--view")
   check_choice(options$draw, c("positions", "ctr", "queries"), "--draw")
   input <- settle_input(options, files)
-  # Half a year shows what moved and what events did; an archive is asked for no more.
-  if (!is.null(input$store) && !chose_window(options)) options$days <- 182
+  if (is_stored(input) && !chose_window(options)) options$days <- followed_days
   data <- read_input(options, input)
   note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
   brand <- input$settings$rules$brand

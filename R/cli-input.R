@@ -144,6 +144,9 @@ days_out <- function(text, data) {
   }))
 }
 
+# Whether rows come from an archive or a database, which give the days that are asked for alone.
+is_stored <- function(input) !is.null(first_given(input$source, input$store))
+
 # Dated marks: of the call, else of the project; NULL where there are none.
 events_input <- function(options, input) {
   file <- chosen_files(options, input, "events")

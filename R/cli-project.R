@@ -138,7 +138,7 @@ command_check <- function(shared) {
     example = "inktide check --project my-site",
     options = c(
       reading_options(shared),
-      options_named(shared, c("--format", "--out")),
+      options_named(shared, c("--source", "--format", "--out")),
       list(switch_option("--strict", "end with status 1 where there are problems"),
         switch_option("--rebuild", "first make the archive's index anew from its parts"))),
     run = run_check)
@@ -151,7 +151,7 @@ run_check <- function(options, files) {
     note(options, "The index was rebuilt from the parts; the one before is kept next to it.")
   }
   input <- settle_input(options, files)
-  store <- input$store
+  store <- first_given(input$source, input$store)
   if (is.null(store)) {
     # What is not stored is checked in an archive that is gone afterwards.
     scratch <- new_scratch()

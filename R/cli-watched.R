@@ -44,7 +44,7 @@ watched_lists <- function(options, settings) {
 site_watched <- function(options, input, lists, ...) {
   days <- first_given(options$days, 28)
   wanted <- max(2 * days, usual_days)
-  if (!is.null(input$store)) options$days <- wanted else options["days"] <- list(NULL)
+  options["days"] <- list(if (is_stored(input)) wanted)
   data <- read_input(options, input)
   rules <- input$settings$rules
   tide_watched(data, lists, days = days, brand = rules$brand, rules = rules,

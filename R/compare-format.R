@@ -22,6 +22,7 @@ comparison_head <- function(x, width, keep = NULL) {
 table_lines <- function(x, table, width) {
   free <- max(16, width - 60)
   names <- ifelse(table$row == "line" & x$level == "page", format_path(table$name), table$name)
+  if (x$level == "site" && length(x$chosen)) names <- "what was chosen"
   names <- if (x$level == "page") fit_path(names, free) else fit_text(names, free)
   heads <- if (is.null(x$sides)) c("before", "after") else trimws(fit_text(x$sides, 7))
   line <- function(name, cells, real) {

@@ -32,6 +32,21 @@ settle_windows <- function(first, last, before, after, days) {
   list(before = before, after = after)
 }
 
+# The rows that windows and their curve need, before any is read: list(days: the last so many) or
+# list(from).
+compared_days <- function(after, before, days, least = usual_days) {
+  of_year <- identical(before, "year")
+  given <- !is.null(before) && !of_year
+  if (is.null(after) && !given) return(list(days = max(days + if (of_year) 364 else days, least)))
+  if (given) before <- check_window(before, "before")
+  if (!is.null(after)) {
+    after <- check_window(after, "after")
+    if (!given) before <- after - if (of_year) 364L else as.integer(after[2] - after[1]) + 1L
+  }
+  # Without a later window the earlier one is the last that is known.
+  list(from = min(before[1], max(before[2], after[2]) - as.integer(least) + 1L))
+}
+
 # Of weekly or monthly rows whole ones, where no later window is given.
 table_windows <- function(table, before, after, days) {
   if (is.null(after) && isTRUE(table$each > 1L)) return(period_windows(table, before, days))
@@ -163,11 +178,7 @@ odd_days_within <- function(site_days, windows) {
 window_sides <- function(data, before, after, days, site_days, all_days) {
   table <- pick_table(data, c("date", "query", "page"))
   if (is.null(table)) table <- pick_table(data, c("date", "query"))
-  if (is.null(table)) {
-    abort_tide("Windows can only be compared with days and queries.",
-      where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
-      fix = "Export by date and query.", class = "grain")
-  }
+  if (is.null(table)) abort_no_windows(data)
   ends <- table_windows(table, before, after, days)
   odd <- if (!all_days && !is.null(site_days)) odd_days_within(site_days, ends)
   sided <- window_rows(table$rows, ends, odd$date)
@@ -204,6 +215,12 @@ exported_sides <- function(data, after, before) {
     windows = data.table(from = end(1), to = end(2), days = unname(days), missing = 0L,
       left_out = 0L),
     equal = !length(known_days))
+}
+
+abort_no_windows <- function(data) {
+  abort_tide("Windows can only be compared with days and queries.",
+    where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
+    fix = "Export by date and query.", class = "grain")
 }
 
 # The finest table with queries that has an earlier window beside it, where none has days.

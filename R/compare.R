@@ -4,8 +4,9 @@
 #' line; the parts of the data side by side at equal position; two curves; or the months of a
 #' summary.
 #'
-#' @param data A `tide_data` object with queries (and dates, for windows); a `tide_curve` with
-#'   parts, see `by` of [tide_curve()]; or a `tide_summary` with `split = "month"`.
+#' @param data A `tide_data` object with queries (and dates, for windows); a [tide_source()] or an
+#'   archive, of which only the days that windows need are read; a `tide_curve` with parts, see
+#'   `by` of [tide_curve()]; or a `tide_summary` with `split = "month"`.
 #' @param by What a row stands for. For windows, or segments line by line: `query`, `page`,
 #'   `folder`, `topic`, `pair` (query x page) or `site`. For parts side by side: `brand`,
 #'   `intent`, `page_group`, `band`, `words` (length of the query), `term` (head term),
@@ -66,6 +67,23 @@ tide_compare <- function(data, ...) UseMethod("tide_compare")
 
 #' @export
 tide_compare.default <- function(data, ...) check_class(data, "tide_data", "data")
+
+# Only the days that are compared, and those that the curve rests on; of the rest what the site did.
+#' @export
+tide_compare.tide_source <- function(data, by = NULL, after = NULL, before = NULL, days = 28,
+    segments = NULL, site_days = NULL, ...) {
+  check_number(days, "days", min = 1)
+  of_windows <- !length(segments) && !any(by %in% names(compare_splits))
+  asked <- if (of_windows) compared_days(after, before, days)
+  if (of_windows && is.null(site_days)) {
+    site_days <- site_days_table(tide_stored(data, by_month = TRUE))
+  }
+  tide_compare(tide_stored(data, days = asked$days, from = asked$from), by = by, after = after,
+    before = before, days = days, segments = segments, site_days = site_days, ...)
+}
+
+#' @export
+tide_compare.tide_store <- tide_compare.tide_source
 
 #' @rdname tide_compare
 #' @export

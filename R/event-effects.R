@@ -20,7 +20,7 @@
 #'   one folder share is no event. Where fewer than three times the days of one side are left for
 #'   that, fewer days are taken, at least 14; where those are too few, the verdict is `too few
 #'   days`: about four months around the event are enough.
-#' @param data A `tide_data` object with dates, queries and pages.
+#' @param data A `tide_data` object with dates, queries and pages, a [tide_source()] or an archive.
 #' @param events A `tide_events` object.
 #' @param curve A `tide_curve` object; `NULL` fits it to all of the data.
 #' @param brand Brand words, whose queries are left out.
@@ -41,6 +41,7 @@
 #' tide_event_effects(data, tide_events(file), brand = "fernmoor")
 #' @export
 tide_event_effects <- function(data, events, curve = NULL, brand = NULL, days = 28, level = 0.9) {
+  data <- data_of(data)
   check_class(data, "tide_data", "data")
   check_class(events, "tide_events", "events")
   check_number(days, "days", min = 14)

@@ -4,7 +4,7 @@
 #' country, device, kind of rich result or time, under any stack of conditions, in a fraction of a
 #' second. It is what the workbench ([tide_workbench()]) asks.
 #'
-#' @param data A `tide_data` object with a table by query.
+#' @param data A `tide_data` object with a table by query, a [tide_source()] or an archive.
 #' @param curve A `tide_curve` object for the expected CTR; `NULL` fits one to `data`.
 #' @param brand Brand words; `NULL`: those of `rules`.
 #' @param rules A [tide_rules()] object, for conditions on brand, intent and page group.
@@ -30,6 +30,7 @@
 #'   tide_segment("page one", position = c(1, 10), not = TRUE)))
 #' @export
 tide_explorer <- function(data, curve = NULL, brand = NULL, rules = tide_rules()) {
+  data <- data_of(data)
   check_class(data, "tide_data", "data")
   check_class(rules, "tide_rules", "rules")
   if (is.null(brand)) brand <- rules$brand else rules$brand <- brand

@@ -3,7 +3,8 @@
 #' By week or by day: the positions of a page's leading queries, how many queries it is shown for
 #' in which band, and its CTR against what the curve expects at these positions.
 #'
-#' @param data A `tide_data` object with dates, queries and pages.
+#' @param data A `tide_data` object with dates, queries and pages; of a [tide_source()] or an
+#'   archive the last half year.
 #' @param pages Addresses or paths, a star at the end for everything below; `NULL` takes the
 #'   `most` pages with the most clicks, those of brand queries not counted.
 #' @param by `week` (counted back from the last day) or `day`.
@@ -40,6 +41,7 @@
 tide_follow <- function(data, pages = NULL, by = c("week", "day"),
     leading = c("impressions", "clicks", "gain"), lines = 5, most = 6, findings = NULL,
     curve = NULL, brand = NULL, events = NULL, rules = tide_rules(), all_days = FALSE) {
+  data <- data_of(data, days = followed_days)
   check_class(data, "tide_data", "data")
   check_text(pages, "pages", null = TRUE, many = TRUE)
   by <- check_choice(by, c("week", "day"), "by")
@@ -85,6 +87,9 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"),
     leading = leading, from = periods[1], to = table$to),
     class = "tide_follow")
 }
+
+# Half a year shows what moved and what events did; an archive is asked for no more.
+followed_days <- 182
 
 # Each page by period; periods without a row have missing figures.
 page_course <- function(rows, chosen, periods) {

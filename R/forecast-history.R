@@ -9,9 +9,10 @@
 #'   where the level changed at a known event, months before it are brought to the level after: by
 #'   the three months on each side, season taken out, where they differ by far more than such months
 #'   do where nothing is known to have happened.
-#' @param x A `tide_data` object with dates, or a table of months (of days or weeks) or its path:
-#'   `month` or `date`, and `clicks` or `sessions` (or another number), with a `segment` where it
-#'   has one. Unfinished months are left out where its rows are days.
+#' @param x A `tide_data` object with dates (or a [tide_source()], an archive), or a table of
+#'   months (of days or weeks) or its path: `month` or `date`, and `clicks` or `sessions` (or
+#'   another number), with a `segment` where it has one. Unfinished months are left out where its
+#'   rows are days.
 #' @param by `NULL` for the site, or `"brand"` (needs queries and `rules`), `"folder"` or `"page"`
 #'   (the `most` with the most clicks).
 #' @param rules A [tide_rules()] object, for brand words.
@@ -41,6 +42,7 @@ tide_history <- function(x, by = NULL, rules = tide_rules(), by_hand = NULL, kee
   check_number(most, "most", min = 1)
   if (!is.null(of)) check_choice(of, history_counts, "of")
   marks <- check_events(events)
+  x <- data_of(x, by_month = is.null(by))
   read <- if (inherits(x, c("tide_data", "tide_promised"))) {
     months_of_days(x, by, rules, keep_unusual, most)
   } else {

@@ -3,7 +3,7 @@
 #' The table that everybody opens first: all queries, pages, folders, topics, countries, devices
 #' or days with their figures, before anything is judged.
 #'
-#' @param data A `tide_data` object.
+#' @param data A `tide_data` object, a [tide_source()] or an archive.
 #' @param by What a row stands for: `query`, `page`, `pair` (query x page), `folder`, `topic`,
 #'   `modifier` (of brand queries, what stands with the brand: "price", "near me"), `country`,
 #'   `device`, `vertical`, `rich_result`, `day`, `week` or `month`. `NULL`: `query`, or what the
@@ -48,6 +48,7 @@
 #' @export
 tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, windows = NULL,
     lead = 0, curve = NULL, brand = NULL, rules = tide_rules(), facts = list()) {
+  data <- data_of(data)
   check_class(data, "tide_data", "data")
   by <- if (is.null(by)) inventory_default(data) else check_choice(by, inventory_kinds, "by")
   check_class(rules, "tide_rules", "rules")

@@ -19,7 +19,7 @@
 #'   clicks of these days count, too. A fall or a climb of the position that chance made larger
 #'   than it was is not corrected so.
 #'
-#' @param data A `tide_data` object with dates.
+#' @param data A `tide_data` object with dates, a [tide_source()] or an archive.
 #' @param decisions What [tide_decisions()] gives.
 #' @param curve A `tide_curve` object of the site.
 #' @param days Days before and since that are compared.
@@ -46,6 +46,7 @@
 #' tide_outcomes(data, tide_decisions(store), found$curve)
 #' @export
 tide_outcomes <- function(data, decisions, curve, days = 28, level = 0.9, pages = NULL) {
+  data <- data_of(data)
   check_class(data, "tide_data", "data")
   check_class(curve, "tide_curve", "curve")
   check_number(days, "days", min = 14)

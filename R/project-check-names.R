@@ -7,7 +7,9 @@ page_spellings <- function(store) {
   with_page <- unique(plan$wanted$grain)
   with_page <- with_page[vapply(with_page, function(grain) "page" %in% grain_dimensions(grain), NA)]
   if (!length(with_page)) return(NULL)
-  slices <- plan$wanted[plan$wanted$grain == with_page[which.max(nchar(with_page))]]
+  finest <- with_page[which.max(nchar(with_page))]
+  if (inherits(store, "tide_source")) return(source_pages(store, finest))
+  slices <- plan$wanted[plan$wanted$grain == finest]
   months <- split(slices, month_start(slices$day))
   sums <- rbindlist(lapply(months, function(own) {
     rows <- read_slices(store, own, plan$parts, "page")$rows

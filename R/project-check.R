@@ -8,7 +8,7 @@
 #' parts, no totals to measure against; and, as remarks, addresses in several spellings and
 #' spellings of the brand that the brand words miss.
 #'
-#' @param store A `tide_store` object.
+#' @param store A `tide_store` object, or a [tide_source()].
 #' @param brand Brand words; with them, spellings of the brand that they miss are looked for.
 #' @param rules A [tide_rules()] object; with `intended` pages, those that do not rank or are
 #'   outranked in the last 90 days are remarked on, see [tide_intended()].
@@ -30,19 +30,7 @@
 #' @export
 tide_check <- function(store, brand = NULL, rules = tide_rules()) {
   check_class(rules, "tide_rules", "rules")
-  check_class(store, "tide_store", "store")
-  held <- with_store(store, write = FALSE,
-    function(con) list(
-      days = setDT(DBI::dbGetQuery(con, paste(
-        "SELECT c.import, c.grain, c.day, c.exported, c.rows, c.clicks, c.impressions, i.stated",
-        "FROM current c JOIN imports i ON i.id = c.import ORDER BY c.grain, c.day"))),
-      all = setDT(DBI::dbGetQuery(con, paste(
-        "SELECT d.import, d.grain, d.day, d.rows, d.clicks FROM days d JOIN",
-        "imports i ON i.id = d.import WHERE i.undone = 0"))),
-      parts = setDT(DBI::dbGetQuery(con, "SELECT p.file, p.import, p.grain, p.month,
-        p.checksum FROM parts p JOIN imports i ON i.id = p.import
-        WHERE i.undone = 0")),
-      current = setDT(DBI::dbGetQuery(con, "SELECT import, grain, day FROM current"))))
+  held <- if (inherits(store, "tide_source")) source_account(store) else store_account(store)
   days <- held$days
   if (!nrow(days)) {
     return(structure(list(held = days, coverage = NULL, problems = no_problems()),
@@ -64,6 +52,30 @@ tide_check <- function(store, brand = NULL, rules = tide_rules()) {
       if (length(brand)) missed_spellings(store, brand), intended_problems(store, rules))))
   structure(list(held = summary, coverage = monthly_coverage(days), problems = problems),
     class = "tide_check")
+}
+
+# What is known of an archive by day: list(days: those that count, all: of every import, parts,
+# current: which import a day is taken from).
+store_account <- function(store) {
+  check_class(store, "tide_store", "store")
+  with_store(store, write = FALSE,
+    function(con) list(
+      days = setDT(DBI::dbGetQuery(con, paste(
+        "SELECT c.import, c.grain, c.day, c.exported, c.rows, c.clicks, c.impressions, i.stated",
+        "FROM current c JOIN imports i ON i.id = c.import ORDER BY c.grain, c.day"))),
+      all = setDT(DBI::dbGetQuery(con, paste(
+        "SELECT d.import, d.grain, d.day, d.rows, d.clicks FROM days d JOIN",
+        "imports i ON i.id = d.import WHERE i.undone = 0"))),
+      parts = setDT(DBI::dbGetQuery(con, "SELECT p.file, p.import, p.grain, p.month,
+        p.checksum FROM parts p JOIN imports i ON i.id = p.import
+        WHERE i.undone = 0")),
+      current = setDT(DBI::dbGetQuery(con, "SELECT import, grain, day FROM current"))))
+}
+
+# A database has its days once, and no parts.
+source_account <- function(source) {
+  days <- source_days(source)
+  list(days = days, all = days, current = days)
 }
 
 no_problems <- function() {
@@ -186,6 +198,7 @@ capped_tables <- function(days) {
 }
 
 damaged_parts <- function(store, parts, current) {
+  if (is.null(parts)) return(NULL)
   bad <- !part_whole(store, parts)
   if (!any(bad)) return(NULL)
   counts <- paste(parts$import, parts$grain, parts$month) %in%

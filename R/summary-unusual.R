@@ -10,8 +10,8 @@
 #'   off; what is missing is reported where ten or more are usual, since of fewer there may be
 #'   none by chance. Weeks are counted back from the last day and compared with the median of
 #'   nine; so are the dates themselves where they stand for weeks or months.
-#' @param data A `tide_data` object with dates, or a `tide_months` object from [tide_stored()],
-#'   of which nothing needs to be read.
+#' @param data A `tide_data` object with dates, or a [tide_source()], an archive or a `tide_months`
+#'   object from [tide_stored()], of which nothing needs to be read.
 #' @return A tibble, oldest first: `from`, `to`, `days`, `what` (`clicks missing`, `seen, not
 #'   clicked`, `clicked beyond the usual`, `few of both`, `surge`, `no rows`), `clicks`,
 #'   `usual_clicks`, `impressions`, `usual_impressions`, `likely` (what it looks like, in words).
@@ -26,6 +26,7 @@
 #' tide_filter(data, without = odd)
 #' @export
 tide_unusual <- function(data) {
+  data <- data_of(data, by_month = TRUE)
   if (!inherits(data, "tide_promised")) check_class(data, "tide_data", "data")
   tibble::as_tibble(site_unusual_runs(data))
 }

@@ -11,8 +11,8 @@
 #' it where there are no dates), the curve on all of it.
 #'
 #' @param data A `tide_data` object with a table that has queries, or rows that are not in memory: a
-#'   `tide_months` object from [tide_stored()], which is reduced month by month, or a `tide_blocks`
-#'   object from [tide_read()].
+#'   [tide_source()], an archive or a `tide_months` object from [tide_stored()], which are reduced
+#'   month by month, or a `tide_blocks` object from [tide_read()].
 #' @param brand Brand words. A query that holds one is a brand query; words of up to four letters
 #'   must stand alone, longer ones may be joined or spaced. So are queries with other spellings of
 #'   a word (a letter or two apart, diacritics left out or written in two letters) at least half of
@@ -47,6 +47,7 @@
 #' tide_summary(data, brand = "fernmoor")
 #' @export
 tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90, split = NULL) {
+  data <- data_of(data, by_month = TRUE)
   if (!inherits(data, "tide_promised")) check_class(data, "tide_data", "data")
   check_text(brand, "brand", null = TRUE, many = TRUE)
   check_number(recent_days, "recent_days", min = 1)
@@ -199,7 +200,7 @@ site_totals <- function(data, by, query_table) {
   table <- pick_table(data, by, refused = c(no_totals, if (by == "date") "page"))
   if (is.null(table)) return(NULL)
   rows <- table$rows
-  if (!is.na(query_table$days) && "date" %in% table$dimensions) {
+  if (!is.na(query_table$from) && "date" %in% table$dimensions) {
     rows <- rows[rows$date >= query_table$from & rows$date <= query_table$to]
   }
   if (by == "date") return(reduce_by(rows, "date"))

@@ -4,8 +4,9 @@
 #' which queries a page is shown for, and in which band each is; which pages of a folder, or of
 #' the site, are shown for how many queries.
 #'
-#' @param data A `tide_data` object with a table by query and page; or the `tide_findings`, for
-#'   the arithmetic of one of them.
+#' @param data A `tide_data` object with a table by query and page; a [tide_source()] or an archive,
+#'   of which the last `recent_days` are read; or the `tide_findings`, for the arithmetic of one of
+#'   them.
 #' @param what A query, or a page's address (in any of its spellings, or its path), or a folder's
 #'   path with a star, such as `"/guides/*"`; `"/*"` is the site. Of findings: an id.
 #' @param recent_days How many of the last days to look at; `Inf` for all.
@@ -42,6 +43,15 @@ tide_trace <- function(data, what, ...) UseMethod("tide_trace")
 
 #' @export
 tide_trace.default <- function(data, what, ...) check_class(data, "tide_data", "data")
+
+#' @export
+tide_trace.tide_source <- function(data, what, recent_days = 90, ...) {
+  check_number(recent_days, "recent_days", min = 1)
+  tide_trace(tide_stored(data, days = recent_days), what, recent_days = recent_days, ...)
+}
+
+#' @export
+tide_trace.tide_store <- tide_trace.tide_source
 
 #' @rdname tide_trace
 #' @export

@@ -3,7 +3,8 @@
 #' A list of queries of one's own: what changed on them, beyond noise or not, and their positions by
 #' week.
 #'
-#' @param data A `tide_data` object with queries and dates (or an export that compares two windows).
+#' @param data A `tide_data` object with queries and dates (or an export that compares two windows),
+#'   a [tide_source()] or an archive.
 #' @param queries The queries: texts, or regular expressions between slashes; or a named list of
 #'   such, each a list of its own.
 #' @param days Length of the windows that are compared: the last so many days and as many before;
@@ -23,14 +24,15 @@
 #' @export
 tide_watched <- function(data, queries, days = 28, weeks = 13, curve = NULL, brand = NULL,
     fdr = 0.1, rules = tide_rules(), site_days = NULL, events = NULL, all_days = FALSE) {
+  data <- data_of(data, days = max(2 * days, 7 * weeks, usual_days))
   check_class(data, "tide_data", "data")
   check_number(weeks, "weeks", min = 1)
   lists <- check_watched(queries)
   table <- pick_table(data, c("date", "query"))
+  if (is.null(table) && is.null(earlier_beside(data))) abort_no_windows(data)
   if (!is.null(table)) days <- min(days, max(1, table$days %/% 2L))
   change <- tide_compare(data, by = "query", days = days, curve = curve, brand = brand, fdr = fdr,
     rules = rules, site_days = site_days, events = events, all_days = all_days)
-  if (!inherits(change, "tide_change")) abort_no_queries(names(data$tables))
   moves <- change$moves
   keys <- query_key(moves$name)
   found <- rbindlist(lapply(names(lists), function(list) {

@@ -77,6 +77,42 @@ test_that("a source gives the summary and the list of the same rows in files", {
   expect_equal(left_out$rows[left_out$reason == "more clicks than impressions"], 1)
 })
 
+test_that("functions that take data take a source, or an archive, in their place", {
+  skip_if_not_installed("nanoparquet")
+  con <- sqlite_tables(":memory:")
+  withr::defer(DBI::dbDisconnect(con))
+  source <- tide_source(con, c("rows", "totals"), columns = c(query = "search term"))
+  store <- tide_store(withr::local_tempdir())
+  tide_load(store, unlist(tide_example()[c("pairs", "totals")]))
+  files <- tide_read(unlist(tide_example()[c("pairs", "totals")]))
+  last <- function(days) {
+    function(x) if (inherits(x, "tide_data")) tide_filter(x, days = days) else x
+  }
+  calls <- list(
+    summary = function(x) tide_summary(x)$pairs,
+    compare = function(x) tide_compare(x, days = 14)$moves,
+    `compare pages` = function(x) tide_compare(x, by = "page",
+      after = c("2026-10-10", "2026-10-20"), before = c("2026-09-10", "2026-09-20"))$moves,
+    `parts side by side` = function(x) tide_compare(x, by = "device")$parts,
+    trace = function(x) tide_trace(last(90)(x), "radish spacing")$rows,
+    follow = function(x) tide_follow(last(182)(x))$pages,
+    watched = function(x) tide_watched(x, "/radish/")$rows,
+    inventory = function(x) tide_inventory(x, "page")$rows,
+    explorer = function(x) tide_explore(tide_explorer(x), "device")$rows,
+    unusual = function(x) tide_unusual(x))
+  for (call in names(calls)) {
+    of_files <- as.data.frame(calls[[call]](files))
+    for (held in list(source, store)) {
+      expect_equal(as.data.frame(calls[[call]](held)), of_files, tolerance = 1e-6,
+        ignore_attr = TRUE, label = paste(call, class(held)))
+    }
+  }
+  account <- lapply(list(source, store), tide_check)
+  expect_equal(account[[1]]$held[order(grain), !"rows"], account[[2]]$held[order(grain), !"rows"])
+  expect_equal(account[[1]]$coverage, account[[2]]$coverage)
+  expect_setequal(account[[1]]$problems$problem, account[[2]]$problems$problem)
+})
+
 test_that("queries that a table spells oddly are found again", {
   # Contested on every day, spelt with other white space and as a spreadsheet quotes it.
   days <- format(as.Date("2026-06-01") + 0:59)
@@ -158,7 +194,7 @@ test_that("the program works on a database that inktide.yml describes, and only 
     "--format", "csv", "--quiet")
   expect_equal(ids(found), ids(of_files))
   for (command in list("curve", c("compare", "--level", "page"), c("trace", "radish spacing"),
-      c("list", "--by", "page"), "follow")) {
+      c("list", "--by", "page"), "follow", "check", c("watched", "--of", "/radish/"))) {
     expect_equal(do.call(run, as.list(command))$status, 0, label = command[1])
   }
   expect_equal(ids(run("find", "--format", "csv", "--source", "warehouse")), ids(found))

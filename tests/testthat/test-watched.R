@@ -33,6 +33,15 @@ test_that("watched queries have the figures of the comparison and their position
   expect_error(tide_watched(data, "/((/"), class = "tide_error_regex")
 })
 
+test_that("watched queries need days", {
+  totals <- "date,clicks,impressions,position"
+  undated <- tide_read(c(csv("query,clicks,impressions,position", "kale,1,10,2"),
+    csv(totals, sprintf("2026-01-%02d,5,50,3", 1:28))))
+  expect_error(tide_watched(undated, "kale"), "days and queries", class = "tide_error_grain")
+  # Totals by day of queries that have none: all of them count, however many days they stand for.
+  expect_equal(sum(tide_summary(tide_filter(undated, days = 7))$site_by_day$clicks), 35)
+})
+
 test_that("the program tells watched queries, after a load and in the report, too", {
   skip_unless_studies()
   dir <- withr::local_tempdir()

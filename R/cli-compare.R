@@ -65,34 +65,46 @@ run_moves <- function(options, files) {
   } else {
     first_given(options$days, 28)
   }
-  # The days that are asked for, and those that the curve rests on; of the rest only what the whole
-  # site did.
-  asked <- compared_days(after, before, max(lengths))
-  own <- options[setdiff(names(options), "days")]
-  narrowed <- if (is_stored(input)) utils::modifyList(asked, Filter(Negate(is.null), own["from"]))
-  data <- read_input(utils::modifyList(own, as.list(narrowed)), input,
-    months = !is_stored(input) && !length(all_segments(input)))
-  held <- site_days_table(if (is_stored(input)) {
-    own[c("from", "to")] <- list(NULL)
-    read_input(own, input, months = !length(waiting_segments(input)))
-  } else {
-    data
-  })
+  rows <- compared_rows(options, input, compared_days(after, before, max(lengths)))
   # Days before the windows are not asked for, so they are not named as left out.
-  own_window <- data$left_out$reason == "outside the window" & !chose_window(options)
+  own_window <- rows$left_out$reason == "outside the window" & !chose_window(options)
   note(options,
-    paste(left_out_lines(data$left_out[which(!own_window)], kept_by_grain(data)), collapse = "\n"))
-  by_query <- inherits(data, "tide_blocks") || !is.null(pick_table(data, c("date", "query")))
-  if (!is_stored(input) && by_query) {
-    data <- held_data(do.call(tide_filter, c(list(data), asked)))
-  }
-  compared <- lapply(lengths, function(days) tide_compare(data, site_days = held, after = after,
-    before = before, days = days, by = options$level, fdr = options$fdr,
+    paste(left_out_lines(rows$left_out[which(!own_window)], rows$kept), collapse = "\n"))
+  compared <- lapply(lengths, function(days) tide_compare(rows$data, site_days = rows$days,
+    after = after, before = before, days = days, by = options$level, fdr = options$fdr,
     brand = input$settings$rules$brand, rules = input$settings$rules,
     events = events_input(options, input), all_days = options$all_days))
   # Without queries windows stand side by side as totals.
   if (inherits(compared[[1]], "tide_comparison")) return(emit_totals(options, compared, lengths))
   emit_moves(options, compared, input$settings$rules, lengths)
+}
+
+# What windows rest on: list(data: the rows of the days that are asked for, see compared_days();
+# days: what the site did by day, longer; left_out, kept: what is to be said of it). Conditions on
+# sums are about the days that are asked for, however much was read; of others nothing is known.
+compared_rows <- function(options, input, asked) {
+  own <- options[setdiff(names(options), "days")]
+  waiting <- waiting_segments(input)
+  by_sums <- about_sums(waiting)
+  if (is_stored(input)) {
+    from <- Filter(Negate(is.null), own["from"])
+    data <- read_input(utils::modifyList(own, utils::modifyList(asked, from)), input)
+    own[c("from", "to")] <- list(NULL)
+    days <- if (!by_sums) site_days_table(read_input(own, input, months = !length(waiting)))
+    return(list(data = data, days = days, left_out = data$left_out, kept = kept_by_grain(data)))
+  }
+  if (by_sums) input[c("pairs", "side")] <- list(list(), character())
+  data <- read_input(own, input, months = !length(all_segments(input)))
+  out <- list(days = if (!by_sums) site_days_table(data), left_out = data$left_out,
+    kept = kept_by_grain(data))
+  by_query <- inherits(data, "tide_blocks") || !is.null(pick_table(data, c("date", "query")))
+  if (by_query) data <- held_data(do.call(tide_filter, c(list(data), asked)))
+  if (by_sums) {
+    data$left_out <- out$left_out
+    data <- tide_filter(data, segments = waiting, rules = input$settings$rules)
+    out[c("left_out", "kept")] <- list(data$left_out, kept_by_grain(data))
+  }
+  c(list(data = data), out)
 }
 
 # Two segments, or one and the rest, line by line.

@@ -65,6 +65,12 @@ tide_filter.tide_data <- function(data, from = NULL, to = NULL, days = NULL, ...
   data
 }
 
+# Whether any condition is about sums of query and page, which depend on the days they are over.
+about_sums <- function(segments) {
+  names <- unlist(lapply(segments, function(segment) names(segment$conditions)))
+  any(vapply(segment_conditions[names], function(one) one$on == "pair", NA))
+}
+
 # A function of a table that gives list(table, left_out).
 table_filter <- function(segments, rules, steps, days) {
   function(table) {

@@ -35,3 +35,20 @@ test_that("at a terminal with colours noise is grey, losses are red and gains bl
   # Files and other formats stay plain.
   expect_equal(inktide:::coloured(plain, moves, list(format = "table", out = "x")), plain)
 })
+
+test_that("conditions on sums are about the days that are compared, however much was read", {
+  rows <- made_site(queries = 40, days = 200, demand = rep(8, 40))
+  file <- csv("")
+  compared <- function(rows, ...) {
+    fwrite(rows, file)
+    run <- program("compare", file, "--lag", "0", "--format", "csv", ...)
+    list(lines = fread(text = run$out), said = paste(run$err, collapse = " "))
+  }
+  last <- rows[date > max(date) - 90]
+  chosen <- lapply(list(rows, last), compared, "--min-clicks", "60", "--position", "2:")
+  expect_equal(chosen[[1]]$lines, chosen[[2]]$lines)
+  sums <- last[, .(clicks = sum(clicks), position = sum(position * impressions) /
+    sum(impressions)), by = "query"]
+  expect_setequal(chosen[[1]]$lines$name, sums[clicks >= 60 & position >= 2, query])
+  expect_match(chosen[[1]]$said, "fewer than 60 clicks")
+})

@@ -15,5 +15,5 @@ utils::globalVariables(c(".", ".data", ".GRP", ".N", ".SD", ":=", "added", "band
   "expected", "forecasts", "gain", "high", "holding", "i.holding", "id", "if_done", "if_done_high",
   "if_done_low", "import", "impressions", "impressions_site", "inside", "low", "luck", "mape",
   "mase", "method", "miss", "missed", "mix", "month", "N", "odd", "off", "page", "pairs", "period",
-  "place", "position", "queries", "query", "ratio", "residual", "rows", "score", "share", "true",
-  "turn", "value", "weight", "weighted", "whole", "word"))
+  "place", "position", "queries", "query", "ratio", "residual", "rows", "score", "segment", "share",
+  "true", "turn", "value", "weight", "weighted", "whole", "word"))

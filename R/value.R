@@ -87,7 +87,7 @@ tide_value <- function(findings, by = "page", rules = tide_rules()) {
 
 # What the list's lines bring to each name.
 add_gains <- function(sums, found, names) {
-  gains <- data.table(name = names, gain = found$gain,
+  gains <- data.table(name = as.character(names), gain = found$gain,
     gain_conversions = gain_of(found, "gain_conversions"),
     gain_value = gain_of(found, "gain_value"))
   gains <- gains[, lapply(.SD, sum_known), by = "name"]

@@ -24,9 +24,10 @@
 #' @export
 tide_watched <- function(data, queries, days = 28, weeks = 13, curve = NULL, brand = NULL,
     fdr = 0.1, rules = tide_rules(), site_days = NULL, events = NULL, all_days = FALSE) {
+  check_number(days, "days", min = 1)
+  check_number(weeks, "weeks", min = 1)
   data <- data_of(data, days = max(2 * days, 7 * weeks, usual_days))
   check_class(data, "tide_data", "data")
-  check_number(weeks, "weeks", min = 1)
   lists <- check_watched(queries)
   table <- pick_table(data, c("date", "query"))
   if (is.null(table) && is.null(earlier_beside(data))) abort_no_windows(data)

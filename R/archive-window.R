@@ -41,9 +41,14 @@ tide_stored <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, dim
   new_tide_data(finest$tables, plan_source(plan), sum_left_out(ledger))
 }
 
-# Data where a source or an archive is given in their place: what tide_stored() gives of it.
-data_of <- function(data, ...) {
-  if (inherits(data, c("tide_source", "tide_store"))) tide_stored(data, ...) else data
+# The data that a function is given; of a source or an archive in their place what tide_stored()
+# gives. promised: whether rows may be gone through instead of held.
+data_of <- function(data, ..., promised = FALSE) {
+  if (inherits(data, c("tide_source", "tide_store"))) {
+    return(tide_stored(data, ..., by_month = promised))
+  }
+  if (!promised || !inherits(data, "tide_promised")) check_class(data, "tide_data", "data")
+  data
 }
 
 abort_all_damaged <- function(store, damaged) {

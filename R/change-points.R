@@ -38,7 +38,6 @@
 tide_change_points <- function(data, events = NULL, curve = NULL, brand = NULL, reach = 14,
     fdr = 0.1, most = 200, rules = tide_rules()) {
   data <- data_of(data)
-  check_class(data, "tide_data", "data")
   marks <- check_events(events)
   check_number(reach, "reach", min = 7)
   check_number(fdr, "fdr", min = 0.001, max = 0.5)

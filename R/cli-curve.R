@@ -13,7 +13,7 @@ command_curve <- function(shared) {
       text_option("--method", "METHOD", "fitted, or for comparison pivot or power [fitted]",
         "fitted"),
       text_option("--prior", "FILE", "a table of CTR by position that a new site's curve leans on"),
-      switch_option("--compare", "how well each method foretells queries it has not seen"),
+      switch_option("--compare", "how well each method predicts queries it has not seen"),
       switch_option("--diagnose", "does the curve fit, and what is it made of"),
       figure_option())),
     run = run_curve)

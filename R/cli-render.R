@@ -54,7 +54,7 @@ rivals_lines <- function(rivals) {
   line <- function(...) paste0("  ", fit_text(..1, 8), pad_left(..2, 22), pad_left(..3, 22),
     pad_left(..4, 8))
   c(
-    sprintf("Foretelling %s held out, %s", format_plural(rivals$pairs[1], "pair"),
+    sprintf("Predicting %s held out, %s", format_plural(rivals$pairs[1], "pair"),
       rivals$segment[1]),
     line("method", "log likelihood a pair", "behind the best", "spread"),
     line(rivals$method, sprintf("%.4f", rivals$log_likelihood),

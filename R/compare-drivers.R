@@ -38,7 +38,7 @@ driven <- function(basis, whole, part, site, most, kinds) {
   set(own, j = c("whole", "part"), value = list(whole[keep], part[keep]))
   own <- sums_by(own, c("whole", "part"), c(part_names, "clicks_1", "clicks_2"))
   set(own, j = "change", value = rowSums(own[, part_names, with = FALSE]))
-  set(own, j = "beside",
+  set(own, j = "aside",
     value = log_change(own$clicks_1, own$clicks_2, days[1], days[2])$change - site)
   rbindlist(lapply(seq_len(nrow(lines)), function(i) {
     at <- lines[i]
@@ -47,7 +47,7 @@ driven <- function(basis, whole, part, site, most, kinds) {
     if (nrow(busy) < 3) return(NULL)
     lead <- which.max(parts$change * sign(at$change))
     share <- min(1, parts$change[lead] / at$change)
-    along <- mean(busy$beside * (log(at$ratio) - site) > 0)
+    along <- mean(busy$aside * (log(at$ratio) - site) > 0)
     verb <- if (at$change < 0) "lost" else "gained"
     name <- if (kinds[1] == "one query") format_path(at$name) else at$name
     if (share >= most) {

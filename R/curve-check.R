@@ -11,14 +11,14 @@
 #' @param curve A `tide_curve` object.
 #' @param summary The `tide_summary` object it was fitted to.
 #' @param rivals `TRUE` also tells how well the curve, the plain pivot and a power law each
-#'   foretell queries they have not seen: each is fitted to four fifths of the queries and has to
-#'   foretell the clicks of the others, five times over.
+#'   predict queries they have not seen: each is fitted to four fifths of the queries and has to
+#'   predict the clicks of the others, five times over.
 #' @return A `tide_curve_check` object: a list with `residuals` (`query`, `page`, `position`,
 #'   `clicks`, `expected`, `residual`), `bands` (by band of position: `pairs`, `mean`, `sd`,
 #'   `beyond_2`: share beyond two), `effective` (`position`, `queries`, `effective`),
 #'   `influential` (`query`, `page`, `position`, `clicks`, `expected`, `share`), `folders` (the
 #'   eight largest of five pairs or more: `folder`, `pairs`, `expected`, `ratio`, `ratio_low`,
-#'   `ratio_high` of its clicks to those that the curve of all other folders foretells),
+#'   `ratio_high` of its clicks to those that the curve of all other folders predicts),
 #'   `folder_error` (their mean absolute log ratio, by expected clicks; `NA` without two folders)
 #'   and `held_down` (as `influential`) and `rivals` (`NULL` where not asked for; else a row per
 #'   `method`, the best first: `segment`, `log_likelihood`, the mean per pair held out; `behind`,
@@ -84,7 +84,7 @@ tide_curve_check <- function(curve, summary, rivals = FALSE) {
 }
 
 # Each of the largest folders left out in turn: its clicks over those that the curve of the others
-# foretells, each pair with its weight; intervals from the spread between its pairs.
+# predicts, each pair with its weight; intervals from the spread between its pairs.
 folder_ratios <- function(cells, pairs, summary, curve, most = 8L) {
   folder <- page_group(summary$pages$page, NULL)
   sums <- sums_by(data.table(folder = folder[pairs$page], expected = pairs$expected), "folder",
@@ -97,11 +97,11 @@ folder_ratios <- function(cells, pairs, summary, curve, most = 8L) {
     others <- fit_segment(cells[!inside], names(curve$fits)[1], curve$method, curve$blend,
       curve$cut, outside)
     own <- cells[inside]
-    set(own, j = "foretold", value = expected_clicks(own, others$log_ctr, curve$blend))
-    own <- sums_by(own, c("query", "page"), c("clicks", "foretold"))
-    pull <- 1 / (1 + own$foretold)
-    ratio <- sum(pull * own$clicks) / sum(pull * own$foretold)
-    error <- sqrt(sum(pull^2 * (own$clicks - ratio * own$foretold)^2)) / sum(pull * own$foretold)
+    set(own, j = "predicted", value = expected_clicks(own, others$log_ctr, curve$blend))
+    own <- sums_by(own, c("query", "page"), c("clicks", "predicted"))
+    pull <- 1 / (1 + own$predicted)
+    ratio <- sum(pull * own$clicks) / sum(pull * own$predicted)
+    error <- sqrt(sum(pull^2 * (own$clicks - ratio * own$predicted)^2)) / sum(pull * own$predicted)
     list(ratio = ratio, ratio_low = max(0, ratio - 1.645 * error),
       ratio_high = ratio + 1.645 * error)
   })))
@@ -126,11 +126,11 @@ format.tide_curve_check <- function(x, ...) {
         paste(utils::head(thin$position, 8), collapse = ", "))
     },
     if (nrow(x$folders)) {
-      sprintf("  each folder foretold by the others: off by %s on average",
+      sprintf("  each folder predicted by the others: off by %s on average",
         format_share(exp(x$folder_error) - 1))
     },
     if (nrow(far)) {
-      sprintf("  %s: clicked x%.2f of what the others foretell (%.2f to %.2f), %s", far$folder,
+      sprintf("  %s: clicked x%.2f of what the others predict (%.2f to %.2f), %s", far$folder,
         far$ratio, far$ratio_low, far$ratio_high, format_plural(far$pairs, "pair"))
     },
     sprintf("  most weight: %s", paste(sprintf("'%s' (%s of the evidence at its position)",

@@ -1,5 +1,5 @@
-# How well each way of fitting foretells queries it has not seen: the fitted curve, the plain pivot
-# and a power law, each fitted to four fifths of the queries, foretell the clicks of the others,
+# How well each way of fitting predicts queries it has not seen: the fitted curve, the plain pivot
+# and a power law, each fitted to four fifths of the queries, predict the clicks of the others,
 # five times over (Geisser 1975). Per pair held out the log likelihood of its clicks, negative
 # binomial with the method's own spread. The pivot takes the nearest position with clicks where it
 # has none; the power law is fitted by weighted least squares on the log of the pivot.

@@ -42,7 +42,6 @@
 #' @export
 tide_event_effects <- function(data, events, curve = NULL, brand = NULL, days = 28, level = 0.9) {
   data <- data_of(data)
-  check_class(data, "tide_data", "data")
   check_class(events, "tide_events", "events")
   check_number(days, "days", min = 14)
   check_number(level, "level", min = 0.5, max = 0.999)

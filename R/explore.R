@@ -31,7 +31,6 @@
 #' @export
 tide_explorer <- function(data, curve = NULL, brand = NULL, rules = tide_rules()) {
   data <- data_of(data)
-  check_class(data, "tide_data", "data")
   check_class(rules, "tide_rules", "rules")
   if (is.null(brand)) brand <- rules$brand else rules$brand <- brand
   table <- pick_table(data, c("query", "page"))

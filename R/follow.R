@@ -42,7 +42,6 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"),
     leading = c("impressions", "clicks", "gain"), lines = 5, most = 6, findings = NULL,
     curve = NULL, brand = NULL, events = NULL, rules = tide_rules(), all_days = FALSE) {
   data <- data_of(data, days = followed_days)
-  check_class(data, "tide_data", "data")
   check_text(pages, "pages", null = TRUE, many = TRUE)
   by <- check_choice(by, c("week", "day"), "by")
   leading <- check_choice(leading, c("impressions", "clicks", "gain"), "leading")

@@ -42,7 +42,7 @@ tide_history <- function(x, by = NULL, rules = tide_rules(), by_hand = NULL, kee
   check_number(most, "most", min = 1)
   if (!is.null(of)) check_choice(of, history_counts, "of")
   marks <- check_events(events)
-  x <- data_of(x, by_month = is.null(by))
+  if (inherits(x, c("tide_source", "tide_store"))) x <- data_of(x, promised = is.null(by))
   read <- if (inherits(x, c("tide_data", "tide_promised"))) {
     months_of_days(x, by, rules, keep_unusual, most)
   } else {

@@ -49,7 +49,6 @@
 tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, windows = NULL,
     lead = 0, curve = NULL, brand = NULL, rules = tide_rules(), facts = list()) {
   data <- data_of(data)
-  check_class(data, "tide_data", "data")
   by <- if (is.null(by)) inventory_default(data) else check_choice(by, inventory_kinds, "by")
   check_class(rules, "tide_rules", "rules")
   check_number(lead, "lead", min = 0)

@@ -47,7 +47,6 @@
 #' @export
 tide_outcomes <- function(data, decisions, curve, days = 28, level = 0.9, pages = NULL) {
   data <- data_of(data)
-  check_class(data, "tide_data", "data")
   check_class(curve, "tide_curve", "curve")
   check_number(days, "days", min = 14)
   check_number(level, "level", min = 0.5, max = 0.999)

@@ -72,7 +72,7 @@ moving_findings <- function(kind, moving, summary, pairs, options) {
   down <- kind == "falling"
   confidence <- if (down) change$fell else change$rose
   done <- moving_done(moving$moved, change, down)
-  # What is foretold by the position alone and did not show in clicks is no finding yet.
+  # What is predicted by the position alone and did not show in clicks is no finding yet.
   shown <- (change$by_position + change$seen - change$usual) * if (down) -1 else 1
   worth <- which(pairs$tested[moving$at] & shown > assumed("moved_by") &
     confidence > assumed("moved_confidence") & done$done >= options$least)
@@ -151,7 +151,7 @@ real_change <- function(moved) {
 }
 
 # All that was lost, won back; a rise that is given support, gone on by a third. Per 30 days, with
-# the ends of the interval and the clicks of four weeks `now`, half as seen and half as foretold by
+# the ends of the interval and the clicks of four weeks `now`, half as seen and half as predicted by
 # the weeks before.
 moving_done <- function(moved, change, down) {
   now <- (moved$clicks_2 +

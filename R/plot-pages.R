@@ -14,17 +14,17 @@ autoplot.tide_pages <- function(object, summary, named = 6, ...) {
   deepest <- max(rows$depth, 0L, na.rm = TRUE)
   rows[, "column" := fcoalesce(rows$depth, deepest + 1L)]
   # Pages of one column stand beside each other, in a fixed order.
-  rows[, "beside" := (rank(page, ties.method = "first") / .N - 0.5) * 0.7, by = "column"]
+  rows[, "aside" := (rank(page, ties.method = "first") / .N - 0.5) * 0.7, by = "column"]
   middle <- rows[, list(clicks = stats::median(clicks), pages = .N), by = "column"]
   label <- utils::head(rows[order(-rows$clicks)][column > 3 | is.na(depth)], named)
   labels <- c(seq(0, deepest), "not reached")
   lonely <- any(is.na(rows$depth))
   ggplot2::ggplot(rows, ggplot2::aes(.data$column, .data$clicks + 1)) +
-    ggplot2::geom_point(ggplot2::aes(x = .data$column + .data$beside), colour = ink$main,
+    ggplot2::geom_point(ggplot2::aes(x = .data$column + .data$aside), colour = ink$main,
       alpha = 0.45, size = 1.6) +
     ggplot2::geom_segment(data = middle, ggplot2::aes(x = .data$column - 0.38,
       xend = .data$column + 0.38, yend = .data$clicks + 1), colour = ink$second, linewidth = 1) +
-    ggplot2::geom_text(data = label, ggplot2::aes(x = .data$column + .data$beside,
+    ggplot2::geom_text(data = label, ggplot2::aes(x = .data$column + .data$aside,
       label = .data$page), size = 3.1, hjust = 1.05, colour = ink$text, check_overlap = TRUE) +
     ggplot2::scale_x_continuous(breaks = seq(0, deepest + lonely),
       labels = sprintf("%s\n%s", labels[seq_len(deepest + 1 + lonely)],

@@ -26,8 +26,7 @@
 #' tide_filter(data, without = odd)
 #' @export
 tide_unusual <- function(data) {
-  data <- data_of(data, by_month = TRUE)
-  if (!inherits(data, "tide_promised")) check_class(data, "tide_data", "data")
+  data <- data_of(data, promised = TRUE)
   tibble::as_tibble(site_unusual_runs(data))
 }
 

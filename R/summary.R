@@ -47,8 +47,7 @@
 #' tide_summary(data, brand = "fernmoor")
 #' @export
 tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90, split = NULL) {
-  data <- data_of(data, by_month = TRUE)
-  if (!inherits(data, "tide_promised")) check_class(data, "tide_data", "data")
+  data <- data_of(data, promised = TRUE)
   check_text(brand, "brand", null = TRUE, many = TRUE)
   check_number(recent_days, "recent_days", min = 1)
   check_number(undated_days, "undated_days", min = 1)
@@ -165,14 +164,14 @@ contested_weeks <- function(summary, code, pages = NULL) {
 # A table without dates has the window of the totals by date that came with it, from one archive or
 # folder, where their clicks are those of the queries and not more than private ones could add.
 window_beside <- function(table, data, most = 3) {
-  beside <- pick_table(data, "date", refused = c(no_totals, "page"))
-  if (is.null(beside) || is.null(table[["rows"]])) return(table)
+  totals <- pick_table(data, "date", refused = c(no_totals, "page"))
+  if (is.null(totals) || is.null(table[["rows"]])) return(table)
   place <- function(grain) unique(source_place(data$sources$file[same_table(data$sources$grain,
     grain)]))
-  clicks <- c(sum(table$rows$clicks), sum(beside$rows$clicks))
-  together <- identical(place(grain_label(table$dimensions)), place(grain_label(beside$dimensions)))
+  clicks <- c(sum(table$rows$clicks), sum(totals$rows$clicks))
+  together <- identical(place(grain_label(table$dimensions)), place(grain_label(totals$dimensions)))
   if (!together || clicks[2] < 0.98 * clicks[1] || clicks[2] > most * clicks[1]) return(table)
-  table[c("from", "to", "days")] <- beside[c("from", "to", "days")]
+  table[c("from", "to", "days")] <- totals[c("from", "to", "days")]
   table
 }
 

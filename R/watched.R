@@ -27,7 +27,6 @@ tide_watched <- function(data, queries, days = 28, weeks = 13, curve = NULL, bra
   check_number(days, "days", min = 1)
   check_number(weeks, "weeks", min = 1)
   data <- data_of(data, days = max(2 * days, 7 * weeks, usual_days))
-  check_class(data, "tide_data", "data")
   lists <- check_watched(queries)
   table <- pick_table(data, c("date", "query"))
   if (is.null(table) && is.null(earlier_beside(data))) abort_no_windows(data)

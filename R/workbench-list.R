@@ -48,7 +48,7 @@ list_view <- function(held, state) {
   fits <- tasks$task %in% tasks_within(tasks, hours)
   at <- page_buttons(state, nrow(tasks), tasks_each)
   sprintf(paste0("<h1 class='visually-hidden' tabindex='-1'>List of tasks</h1>",
-    "<div class='beside'><aside aria-label='choose'><details class='facets' open>",
+    "<div class='with-sidebar'><aside aria-label='choose'><details class='facets' open>",
     "<summary>Choose</summary><div>%s</div></details></aside><section>",
     "<div class='tools'>%s %s <span class='soft'>%s</span></div>%s%s%s</section></div>"),
     facet_boxes(chosen$counts, state),

@@ -140,7 +140,7 @@ test_that("curve shows how parts differ, how methods compare and whether the fit
   expect_setequal(rivals$method, c("fitted", "pivot", "power"))
   expect_false(is.unsorted(-rivals$log_likelihood))
   fit <- program("curve", files[["pairs"]], "--diagnose", "--quiet")
-  expect_match(fit$out, "each folder foretold by the others: off by", all = FALSE)
+  expect_match(fit$out, "each folder predicted by the others: off by", all = FALSE)
   prior <- csv("position,ctr", "1,40%", "10,2%")
   leaning <-
     as_table(program("curve", files[["capped"]], "--prior", prior, "--format", "csv", "--quiet"))

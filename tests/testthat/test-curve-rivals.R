@@ -7,7 +7,7 @@ test_that("the pivot is the plain ratio at the rounded position", {
   expect_equal(evidence$pairs, c(2, 1))
 })
 
-test_that("the method that foretells unseen queries is named, residuals are normal, intervals hold",
+test_that("the method that predicts unseen queries is named, residuals are normal, intervals hold",
   {
     rows <- made_site(queries = 500, days = 40, seed = 3)
     summary <- tide_summary(as_data(rows))

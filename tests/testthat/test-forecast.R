@@ -508,7 +508,7 @@ test_that("value adds up over every grouping, leans on the site where little is 
   pages_worth <- tide_value(found, "page")
   expect_true(is.na(pages_worth$value[pages_worth$name == pages[1]]))
   expect_lt(site$covered, 1)
-  # Held-out months: shrunken rates foretell better than raw ones and than the site's.
+  # Held-out months: shrunken rates predict better than raw ones and than the site's.
   worth <- inktide:::page_worth(found$summary, tide_rules())
   later <- rbinom(length(pages), sessions, truth)
   use <- worth$known

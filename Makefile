@@ -58,6 +58,7 @@ install: setup
 	@sh tools/install.sh "$(PREFIX)"
 
 docs:
+	@sh tools/setup.sh docs
 	@Rscript tools/document.R
 
 example: build
@@ -68,6 +69,7 @@ bench-quick: build
 	@R_LIBS=$(LIBRARY) Rscript bench/quick.R
 
 bench: build
+	@sh tools/setup.sh bench
 	@R_LIBS=$(LIBRARY) Rscript bench/run.R
 
 clean:

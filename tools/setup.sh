@@ -1,21 +1,26 @@
 #!/bin/sh
-# Installs what is missing, and says what and why: `run` for what the program needs, `test` for the tests too,
-# `lint` for the rules of style, `site` for the documentation site.
+# Installs what is missing, and says what and why: `run` for what the commands of the README need, `test` for the tests,
+# too, `lint` for the rules of style, `docs` for help pages and fixtures, `site` for the documentation site, `bench` for
+# measuring. Recommended packages are no part of R base, so they are named here as any other.
 # Where apt is there and may be used, Debian's built packages (no recommended extras); else CRAN, built here.
 # A second run finds everything in place and ends at once.
 set -eu
 
 run="cli curl data.table DBI digest generics ggplot2 htmltools jsonlite openxlsx optparse readxl RSQLite scales SnowballC svglite tibble utf8 xml2 yaml"
+# Forecasts, services, stand-in servers, the vignettes.
+commands="forecast httr2 httpuv knitr later markdown promises"
 # Only the archive needs it, and Debian does not have it built: the rest works without.
 archive="nanoparquet"
 # Only the workbench in the browser needs these.
 workbench="callr shiny"
-test="forecast httpuv httr2 knitr later markdown promises testthat withr"
-must="$run $workbench"
+test="codetools testthat withr"
+must="$run $commands $workbench"
 case "${1:-run}" in
-  test) must="$run $workbench $test" ;;
-  lint) must="lintr" archive="" ;;
-  site) must="$run $workbench $test pkgdown pkgbuild pkgload" ;;
+  test) must="$must $test" ;;
+  lint) must="codetools lintr" archive="" ;;
+  docs) must="$must roxygen2 writexl" ;;
+  site) must="$must $test pkgdown pkgbuild pkgload" ;;
+  bench) must="$must zip" ;;
 esac
 wanted="$must $archive"
 

@@ -94,12 +94,59 @@ test_that("the settings on their help page are settings", {
   expect_equal(settings$thresholds$striking_distance, c(4, 20))
 })
 
-test_that("set-up installs what the package imports", {
-  setup <- file.path("..", "..", "tools", "setup.sh")
-  skip_if_not(file.exists(setup))
-  listed <- sub("^run=\"(.*)\"$", "\\1", grep("^run=", readLines(setup), value = TRUE))
-  imports <- read.dcf(file.path("..", "..", "DESCRIPTION"))[, "Imports"]
-  needed <- trimws(sub("\\(.*", "", strsplit(imports, ",")[[1]]))
-  with_r <- rownames(installed.packages(priority = "base"))
-  expect_setequal(strsplit(listed, " ")[[1]], setdiff(needed, with_r))
+# Packages that code names: pkg::name, library(pkg) and what asks whether one is there.
+named_packages <- function(lines) {
+  tokens <- utils::getParseData(parse(text = lines, keep.source = TRUE))
+  tokens <- tokens[tokens$terminal, c("token", "text")]
+  asks <- which(tokens$text %in% c("library", "require", "requireNamespace", "loadNamespace",
+    "skip_if_not_installed") & tokens$token == "SYMBOL_FUNCTION_CALL")
+  asked <- tokens[asks + 2L, ]
+  library <- tokens$text[asks] %in% c("library", "require")
+  asked <- asked$text[asked$token == "STR_CONST" | asked$token == "SYMBOL" & library]
+  unique(c(tokens$text[tokens$token == "SYMBOL_PACKAGE"], gsub("[\"']", "", asked)))
+}
+
+# The R code of a vignette.
+chunk_lines <- function(lines) {
+  inside <- cumsum(grepl("^```", lines)) %% 2 == 1
+  opens <- which(grepl("^```\\{r", lines))
+  block <- cumsum(grepl("^```", lines))
+  lines[inside & block %in% block[opens] & !grepl("^```", lines)]
+}
+
+test_that("set-up installs every package that is named, recommended ones included", {
+  skip_if(is.null(document("tools", "setup.sh")), "the sources are not at hand")
+  root <- Sys.getenv("INKTIDE_SOURCE", testthat::test_path("..", ".."))
+  setup <- document("tools", "setup.sh")
+  list_of <- function(name) {
+    line <- grep(sprintf("^%s=\"", name), setup, value = TRUE)[1]
+    strsplit(sub("^[a-z]+=\"(.*)\"$", "\\1", line), " ")[[1]]
+  }
+  mode <- function(name) {
+    line <- grep(sprintf("^  %s\\) ", name), setup, value = TRUE)
+    setdiff(unlist(regmatches(line, gregexpr("[A-Za-z][A-Za-z0-9]+(?=[ \"])", line, perl = TRUE))),
+      c("must", "test", name))
+  }
+  # What README's commands call is there after `make demo` and `make install`.
+  run <- c(list_of("run"), list_of("archive"), list_of("commands"), list_of("workbench"))
+  databases <- c("RPostgres", "RPostgreSQL", "RClickhouse")
+  tests <- c(run, list_of("test"), databases)
+  allowed <- list(R = c(run, databases), exec = run, vignettes = run, tests = c(tests, mode("docs")),
+    tools = c(tests, mode("lint"), mode("docs"), mode("site")), bench = c(tests, mode("bench")))
+  with_r <- c(unlist(tools:::.get_standard_package_names()$base), "inktide")
+  for (folder in names(allowed)) {
+    files <- list.files(file.path(root, folder), "[.](R|Rmd)$|^inktide$", recursive = TRUE,
+      full.names = TRUE)
+    expect_gt(length(files), 0, label = folder)
+    for (file in files) {
+      lines <- readLines(file, encoding = "UTF-8", warn = FALSE)
+      if (endsWith(file, ".Rmd")) lines <- chunk_lines(lines)
+      lacking <- setdiff(named_packages(lines), c(with_r, allowed[[folder]]))
+      expect_equal(lacking, character(), label = sprintf("not set up, in %s", file))
+    }
+  }
+  dcf <- read.dcf(file.path(root, "DESCRIPTION"))
+  field <- function(name) setdiff(trimws(sub("\\(.*", "", strsplit(dcf[, name], ",")[[1]])), with_r)
+  expect_setequal(list_of("run"), field("Imports"))
+  expect_equal(setdiff(field("Suggests"), tests), character())
 })

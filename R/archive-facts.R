@@ -42,7 +42,7 @@ tide_facts.tide_store <- function(files, ...) {
       "SELECT place, date, file, rows FROM facts WHERE place IN ('query', 'page')",
       "ORDER BY date, id")))
   lapply(seq_len(nrow(held)), function(i) {
-    rows <- lapply(jsonlite::fromJSON(held$rows[i], simplifyVector = FALSE), function(column) {
+    rows <- lapply(parse_json(held$rows[i]), function(column) {
       column[vapply(column, is.null, NA)] <- NA
       unlist(column)
     })

@@ -42,9 +42,9 @@ tide_rebuild <- function(dir, now = Sys.time()) {
 }
 
 read_record <- function(path) {
-  content <- tryCatch(jsonlite::fromJSON(path, simplifyVector = TRUE), error = function(e) {
+  content <- parse_json(file_text(path), simplify = TRUE, none = function(cause) {
     abort_tide("A record of the archive is damaged.",
-      where = sprintf("'%s': %s.", path, plain_cause(e)),
+      where = sprintf("'%s': %s.", path, plain_cause(cause)),
       fix = "Delete this record: its parts are then taken for what they hold themselves.",
       class = "store", file = path)
   })

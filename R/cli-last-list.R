@@ -24,7 +24,7 @@ remember_list <- function(input, findings) {
 last_list <- function(folder) {
   file <- last_list_file(folder)
   if (is.null(folder) || !file.exists(file)) return(NULL)
-  tryCatch(jsonlite::fromJSON(file), error = function(e) NULL)
+  parse_json(file_text(file), simplify = TRUE)
 }
 
 # What a list rests on: the version of the program, the settings, the data.

@@ -43,6 +43,9 @@ pulled_lines <- function(out, names) {
       sprintf("%s: %s, %s to %s, %s, %s clicks, in %s", name, format_plural(nrow(own), "day"),
         format(min(own$day)), format(max(own$day)), format_plural(sum(own$rows), "row"),
         format_count(sum(own$clicks)), format_plural(sum(own$calls), "call")),
+      if (any(own$repeats > 0)) {
+        sprintf("  came again, counted once: %s", format_plural(sum(own$repeats), "row"))
+      },
       if (any(own$state == "no rows")) {
         sprintf("  without rows: %s", format_plural(sum(own$state == "no rows"), "day"))
       },

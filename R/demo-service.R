@@ -66,7 +66,7 @@ service_answer <- function(service, request) {
     return(served("{\"error\": \"invalid_token\"}", 401L,
       list(`WWW-Authenticate` = "Bearer error=\"invalid_token\""), "application/json"))
   }
-  asked <- if (nzchar(body)) tryCatch(jsonlite::fromJSON(body), error = function(e) list())
+  asked <- first_given(parse_json(body, simplify = TRUE), list())
   answer <- switch(
     path,
     `/rows` = service_rows(service, asked),

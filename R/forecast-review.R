@@ -15,7 +15,7 @@ kept_forecasts <- function(store) {
   held <- with_store(store, write = FALSE,
     function(con) DBI::dbGetQuery(con,
       "SELECT date, rows FROM facts WHERE place = 'forecast' ORDER BY date, id"))
-  Map(function(said, made) c(jsonlite::fromJSON(said), list(made = as.IDate(made))), held$rows,
+  Map(function(said, made) c(parse_json(said, simplify = TRUE), list(made = as.IDate(made))), held$rows,
     held$date)
 }
 

@@ -21,7 +21,7 @@ stored_site_pages <- function(store, id = NULL) {
     }
   })
   if (!nrow(held)) return(NULL)
-  read <- jsonlite::fromJSON(held$rows)
+  read <- parse_json(held$rows, simplify = TRUE)
   columns <- function(of) setDT(lapply(read[[of]], function(x) if (is.list(x)) unlist(x) else x))
   pages <- columns("pages")
   # Where none is known, JSON tells no type.

@@ -16,27 +16,73 @@ as_pull_spec <- function(given, name, refuse = abort_pull_spec) {
   unknown <- setdiff(names(given), known)
   must(!length(unknown), "without '%s' (did you mean '%s'?)", unknown[1],
     if (length(unknown)) nearest_name(unknown[1], known))
-  spec <- utils::modifyList(pull_defaults, given, keep.null = TRUE)
-  must(one_text(spec$url) && grepl("^https?://", spec$url),
-    "with a `url` that begins with https://")
-  # A secret would go over the wire in the open.
+  spec <- pull_defaults
+  spec[names(given)] <- given
+  check_pull_kinds(spec, must)
   secret <- !is.null(spec$token_env) || !is.null(spec$oauth)
-  must(!secret || grepl("^(https://|http://(127[.]0[.]0[.]1|localhost|\\[::1\\])[:/])", spec$url),
-    "with an https:// address where a token is sent")
+  check_pull_address(spec$url, "url", secret, must)
+  for (one in intersect(c("token_url", "auth_url"), names(spec$oauth))) {
+    check_pull_address(spec$oauth[[one]], one, TRUE, must)
+  }
   check_pull_fields(spec, must)
   check_pull_paging(spec$paging, must)
+  check_pull_token(spec, must)
   must(spec$format %in% c("json", "csv"), "with `format` json or csv")
   for (column in c("unfinished", "per_minute", "cap", "names_a_call", "max_age", "budget")) {
     value <- spec[[column]]
     least <- if (column == "unfinished") 0 else 1
-    must(is.null(value) || is.numeric(value) && length(value) == 1 && value >= least,
+    must(is.null(value) || is.numeric(value) && length(value) == 1 && is.finite(value) &&
+      value >= least,
       "with `%s` a number of at least %d", column, least)
   }
   if (is.null(spec$method)) spec$method <- if (is.null(spec$body)) "GET" else "POST"
-  structure(c(spec, list(name = name)), class = "tide_pull_spec")
+  # What the service gives to whoever asks: tokens, which are never shown.
+  structure(c(spec, list(name = name, given = new.env(parent = emptyenv()))),
+    class = "tide_pull_spec")
 }
 
 one_text <- function(x) is.character(x) && length(x) == 1 && !is.na(x)
+
+# Lines that hold names and values, texts, or a list.
+check_pull_kinds <- function(spec, must) {
+  for (name in c("parameters", "headers", "paging", "oauth", "body")) {
+    value <- spec[[name]]
+    must(!length(value) || is.list(value) && !is.null(names(value)),
+      "with `%s` as lines of 'name: value'", name)
+  }
+  for (name in c("token_env", "count", "rows", "format", "method", "by")) {
+    must(is.null(spec[[name]]) || one_text(spec[[name]]), "with `%s` one text", name)
+  }
+  for (name in c("headers", "parameters")) {
+    must(all(vapply(spec[[name]], function(value) length(value) > 0 && is.atomic(value), NA)),
+      "with a value for each of `%s`", name)
+  }
+  must(is.list(spec$split) && is.null(names(spec$split)) &&
+    all(vapply(spec$split, function(one) is.list(one) && length(one$values) > 0, NA)),
+    "with `split` as a list of parts, each with `values`")
+}
+
+# A token goes over the wire only where nobody can read along, to a host that is plain to see.
+check_pull_address <- function(address, name, secret, must) {
+  must(one_text(address) && nzchar(web_origin(address)),
+    "with a `%s` that begins with https:// and a host", name)
+  own <- c("127.0.0.1", "localhost", "[::1]")
+  must(!secret || startsWith(address, "https://") ||
+    sub(":[0-9]+$", "", host_of(address)) %in% own,
+    "with an https:// address where a token is sent")
+}
+
+check_pull_token <- function(spec, must) {
+  oauth <- spec$oauth
+  if (is.null(oauth)) return(invisible())
+  must(isTRUE(oauth$grant %in% c("client", "device")), "with `grant` client or device in `oauth`")
+  for (name in c("client", "token_url", if (oauth$grant == "device") "auth_url")) {
+    must(one_text(oauth[[name]]), "with `%s` in `oauth`", name)
+  }
+  for (name in c("secret_env", "scope")) {
+    must(is.null(oauth[[name]]) || one_text(oauth[[name]]), "with `%s` one text in `oauth`", name)
+  }
+}
 
 # Rows need figures; facts need what they are about.
 check_pull_fields <- function(spec, must) {
@@ -55,9 +101,11 @@ check_pull_fields <- function(spec, must) {
 }
 
 check_pull_paging <- function(paging, must) {
-  if (is.null(paging$by)) return(invisible())
-  must(paging$by %in% c("offset", "link", "field"), "with `paging` by offset, link or field")
-  must(paging$by != "offset" || is.numeric(paging$limit) && paging$limit >= 1,
+  if (is.null(paging$by)) return(must(!length(paging), "with `paging` by offset, link or field"))
+  must(one_text(paging$by) && paging$by %in% c("offset", "link", "field"),
+    "with `paging` by offset, link or field")
+  must(paging$by != "offset" || is.numeric(paging$limit) && length(paging$limit) == 1 &&
+    is.finite(paging$limit) && paging$limit >= 1,
     "with a `limit` of rows for paging by offset")
   must(paging$by != "field" || one_text(paging$at),
     "with `at`, where an answer says what comes next")

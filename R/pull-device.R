@@ -9,20 +9,28 @@ token_file <- function(spec) {
 # The token that is valid now: stored, renewed, or confirmed by a person.
 confirmed_token <- function(spec) {
   file <- token_file(spec)
-  kept <- if (file.exists(file)) tryCatch(jsonlite::fromJSON(file), error = function(e) NULL)
-  if (!is.null(kept$token) && kept$until > as.numeric(Sys.time()) + 10) return(kept$token)
-  given <- if (!is.null(kept$refresh)) {
+  kept <- if (file.exists(file)) parse_json(file_text(file))
+  if (is.list(kept)) {
+    for (name in c("token", "refresh")) {
+      if (one_text(kept[[name]])) assign(name, kept[[name]], envir = spec$given)
+    }
+    if (one_text(kept$token) && is.numeric(kept$until) &&
+      kept$until > as.numeric(Sys.time()) + 10) {
+      return(kept$token)
+    }
+  }
+  given <- if (is.list(kept) && one_text(kept$refresh)) {
     tryCatch(ask_for_token(spec, grant_type = "refresh_token", refresh_token = kept$refresh),
-      error = function(e) NULL)
+      tide_error_pull = function(e) NULL)
   }
   if (is.null(given$access_token)) given <- let_confirm(spec)
-  keep_token(file, given, kept$refresh)
+  keep_token(file, given, if (is.list(kept)) kept$refresh)
   given$access_token
 }
 
 keep_token <- function(file, given, refresh) {
   kept <- list(token = given$access_token, refresh = first_given(given$refresh_token, refresh),
-    until = as.numeric(Sys.time()) + first_given(as.numeric(given$expires_in), 3600))
+    until = as.numeric(Sys.time()) + seconds_between(given$expires_in, 3600, 0, 1e9))
   # A folder that cannot be written to keeps none: the person is asked again.
   try({
     dir.create(dirname(file), recursive = TRUE, showWarnings = FALSE, mode = "0700")
@@ -35,12 +43,6 @@ keep_token <- function(file, given, refresh) {
   }, silent = TRUE)
 }
 
-# Whether there was one.
-forget_token <- function(spec) {
-  if (!identical(spec$oauth$grant, "device")) return(FALSE)
-  file.exists(token_file(spec)) && unlink(token_file(spec)) == 0
-}
-
 # Says to a person where to confirm and with which code, and waits.
 let_confirm <- function(spec) {
   if (is.null(spec$say)) {
@@ -50,45 +52,23 @@ let_confirm <- function(spec) {
   oauth <- spec$oauth
   device <- ask_oauth(spec, oauth$auth_url, list(client_id = oauth$client, scope = oauth$scope))
   where <- first_given(device$verification_uri, device$verification_url)
-  if (is.null(device$device_code) || is.null(where)) {
+  if (is.null(device$device_code) || is.null(device$user_code) || !one_text(where) ||
+    !nzchar(web_origin(where))) {
     abort_answer(spec, paste("POST", oauth$auth_url), "The service gave no code to confirm.",
       first_given(device$error, ""), "Check the client and `auth_url`.")
   }
-  spec$say(sprintf("Open %s and confirm the code %s", where, device$user_code))
-  wait <- first_given(device$interval, 5)
-  until <- Sys.time() + first_given(device$expires_in, 600)
+  spec$say(hide_secrets(spec, visible_text(sprintf("Open %s and confirm the code %s", where,
+    device$user_code))))
+  wait <- seconds_between(device$interval, 5, 0, 60)
+  until <- Sys.time() + seconds_between(device$expires_in, 600, 1, 1800)
   while (Sys.time() < until) {
     Sys.sleep(wait)
     given <- ask_for_token(spec, grant_type = "urn:ietf:params:oauth:grant-type:device_code",
       device_code = device$device_code)
     if (!is.null(given$access_token)) return(given)
     if (identical(given$error, "slow_down")) wait <- wait + 5
-    if (!given$error %in% c("authorization_pending", "slow_down")) break
+    if (!first_given(given$error, "") %in% c("authorization_pending", "slow_down")) break
   }
   abort_answer(spec, paste("POST", oauth$token_url), "Nobody confirmed in time.",
     first_given(given$error, ""), "Pull again, and confirm the new code.")
-}
-
-ask_for_token <- function(spec, ...) {
-  secret <- spec$oauth$secret_env
-  ask_oauth(spec, spec$oauth$token_url, list(..., client_id = spec$oauth$client,
-    client_secret = if (!is.null(secret)) Sys.getenv(secret)))
-}
-
-# A form sent, an object of JSON back: errors of OAuth are such objects, too.
-ask_oauth <- function(spec, url, fields) {
-  fields <- Filter(function(value) !is.null(value) && nzchar(value), fields)
-  request <- httr2::req_error(do.call(httr2::req_body_form, c(list(httr2::request(url)), fields)),
-    is_error = function(answer) FALSE)
-  answer <- tryCatch(httr2::resp_body_string(httr2::req_perform(httr2::req_timeout(request, 60))),
-    error = function(e) {
-      abort_answer(spec, paste("POST", url), "The service does not answer.", plain_cause(e),
-        "Check the address and the connection.")
-    })
-  read <- tryCatch(jsonlite::fromJSON(answer), error = function(e) NULL)
-  if (!is.list(read)) {
-    abort_answer(spec, paste("POST", url), "The answer is no JSON.", answer,
-      "Check the addresses of tokens and codes.")
-  }
-  read
 }

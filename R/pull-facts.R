@@ -57,6 +57,7 @@ tide_pull_facts <- function(store, pull, names, today = Sys.Date(), progress = N
       list(names = if (each > 1) as.list(own) else own, name = own[1], date = format(today)),
       wait = wait)
     came <- answer$rows
+    set(came, j = "same", value = NULL)
     # Of one name the answer need not repeat it.
     if (nrow(came) && !spec$by %in% names(came)) set(came, j = spec$by, value = own[1])
     # A name without an answer is known to have none.

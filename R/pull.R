@@ -38,11 +38,14 @@
 #'   the user's own cache, for nobody else to read. No secret stands in `inktide.yml`, and none is
 #'   shown.
 #'
-#'   Each day arrives whole or not at all, so a pull that ends early goes on where it was. The
-#'   newest days are left for next time until they are final. Calls that fail for the moment (429,
-#'   5xx, a cut connection) are asked again up to six times, after `Retry-After` or with growing
-#'   waits. Where a day is above the cap, it is asked for in the parts of `split` and summed; where
-#'   parts are above it, too, that is said.
+#'   Each day is stored when it is whole, so a pull that ends early goes on where it was. A row
+#'   that comes again, on the same page or the next, replaces the one before; rows that differ in a
+#'   text that no field holds are parts of one, and are summed. The newest days are left for next
+#'   time until they are final. Calls that fail for the moment (429, 5xx, a cut connection) are
+#'   asked again up to six times, after `Retry-After` (of up to five minutes; a longer one ends the
+#'   pull, with a message) or with growing waits. Where a day is above the cap, it is asked for in
+#'   the parts of `split` and summed; where parts are above it, too, that is said. Redirects are
+#'   followed within the scheme, host and port of the service alone.
 #' @param store A `tide_store` object.
 #' @param pull A description as a list, or the name of one in the project's settings.
 #' @param from,to First and last day; `NULL` for `from` of the description (else the last 16 months)
@@ -50,8 +53,9 @@
 #' @param today The day it is.
 #' @param progress `NULL`, or a function that is called with a text now and then.
 #' @param wait Times the usual waits between tries.
-#' @return A tibble, a row a day that was asked for: `day`, `rows`, `clicks`, `calls`, `state`
-#'   (`stored`, `no rows`, `above the cap`: stored, but not all of it).
+#' @return A tibble, a row a day that was asked for: `day`, `rows`, `clicks`, `calls`, `repeats`
+#'   (rows that came again), `state` (`stored`, `no rows`, `above the cap`: stored, but not all of
+#'   it).
 #' @section Errors: `tide_error_pull` with the request (secrets hidden) and what came;
 #'   `tide_error_settings` for a description that is none; `tide_error_range` for figures that are
 #'   none.
@@ -76,15 +80,6 @@ tide_pull <- function(store, pull, from = NULL, to = NULL, today = Sys.Date(), p
   need_httr2()
   days <- days_to_pull(store, spec, check_date(from, "from"), check_date(to, "to"),
     check_date(today, "today"))
-  held <- list()
-  rows_held <- 0
-  flush <- function() {
-    if (rows_held) store_pulled(store, spec, held, today)
-    held <<- list()
-    rows_held <<- 0
-  }
-  # What has come whole is stored, whatever ends the rest.
-  on.exit(flush())
   out <- lapply(seq_along(days), function(i) {
     if (!is.null(progress)) {
       progress(sprintf("Asking for %s (%s to go)", format(days[i]),
@@ -92,25 +87,18 @@ tide_pull <- function(store, pull, from = NULL, to = NULL, today = Sys.Date(), p
     }
     day <- pull_day(spec, days[i], wait)
     spec$seen <<- isTRUE(spec$seen) || nrow(day$rows) > 0
-    if (nrow(day$rows)) {
-      held[[length(held) + 1L]] <<- day$rows
-      rows_held <<- rows_held + nrow(day$rows)
-    }
-    if (rows_held >= pulled_at_once || length(held) >= 31) flush()
+    # What has come whole is stored, whatever ends the rest.
+    if (nrow(day$rows)) store_pulled(store, spec, day$rows, days[i], today)
     data.table(day = days[i], rows = nrow(day$rows), clicks = sum(day$rows[["clicks"]]),
-      calls = day$calls,
+      calls = day$calls, repeats = day$repeats,
       state = if (!nrow(day$rows)) "no rows" else if (day$capped) "above the cap" else "stored")
   })
-  flush()
   tibble::as_tibble(if (length(out)) rbindlist(out) else no_pulled())
 }
 
-# Rows that are held before they are stored.
-pulled_at_once <- 500000L
-
 no_pulled <- function() {
   data.table(day = as.IDate(character()), rows = integer(), clicks = numeric(), calls = integer(),
-    state = character())
+    repeats = integer(), state = character())
 }
 
 pull_spec <- function(store, pull) {
@@ -149,7 +137,7 @@ days_to_pull <- function(store, spec, from, to, today) {
   as.IDate(days[!as.integer(days) %in% held])
 }
 
-# Out: list(rows, calls, capped).
+# Out: list(rows, calls, capped, repeats).
 pull_day <- function(spec, day, wait) {
   asked <- ask_all_pages(spec, list(date = format(day)), wait)
   if (asked$capped) {
@@ -167,27 +155,38 @@ pull_day <- function(spec, day, wait) {
       rows <- rbindlist(lapply(parts, `[[`, "rows"), use.names = TRUE, fill = TRUE)
       # A split that finds less than the whole is none.
       if (NROW(rows) && nrow(rows) >= nrow(asked$rows)) {
-        asked <- list(rows = rows, calls = asked$calls, capped = capped)
+        asked <- list(rows = rows, calls = asked$calls, capped = capped,
+          repeats = sum(vapply(parts, `[[`, 0L, "repeats")))
       }
       if (!asked$capped) break
     }
   }
   rows <- asked$rows
   if (nrow(rows)) {
-    check_pulled(rows, spec, day)
     set(rows, j = "date", value = as.IDate(day))
     asked$rows <- sum_pulled(rows)
   }
   asked
 }
 
+# The same rules as for a file, with the row as the service counts it.
 check_pulled <- function(rows, spec, day) {
+  refuse <- function(wrong, column, what) {
+    if (!any(wrong)) return(invisible())
+    row <- which(wrong)[1]
+    abort_tide(sprintf("A row's `%s` is %s.", column, what),
+      where = sprintf("service '%s', %s, row %s: %s.", spec$name, day, format_count(row),
+        hide_secrets(spec, row_text(as.list(rows[row, setdiff(names(rows), "same"),
+          with = FALSE])))),
+      fix = "Correct `fields`: where the figure is in a row.", class = "range", column = column)
+  }
   for (column in intersect(figure_names, names(rows))) {
-    bad <- which(is.na(rows[[column]]) | rows[[column]] < 0)
-    if (length(bad)) {
-      abort_tide(sprintf("A row's `%s` is no number of at least 0.", column),
-        where = sprintf("service '%s', %s, row %d.", spec$name, format(day), bad[1]),
-        fix = "Correct `fields`: where the figure is in a row.", class = "range", column = column)
+    values <- rows[[column]]
+    refuse(!is.finite(values) | values < 0, column, "no number of at least 0")
+    if (column == "position") {
+      refuse(values < 1 & rows$impressions > 0, column, "below 1")
+    } else {
+      refuse(values > most_counted | abs(values - round(values)) > 1e-6, column, "no whole number")
     }
   }
 }
@@ -207,33 +206,41 @@ sum_pulled <- function(rows) {
   sums
 }
 
-# All pages of one question: list(rows, calls, capped: whether the service has more).
+# At most so many pages of one question are asked for.
+most_asked_pages <- 10000L
+
+# All pages of one question: list(rows: each once, the last of those that came again; calls; capped:
+# whether the service has more; repeats: how many came again).
 ask_all_pages <- function(spec, values, wait) {
   limit <- spec$paging$limit
   url <- spec$url
   rows <- list()
+  seen <- new.env()
+  asked <- character()
   got <- 0L
-  calls <- 0L
+  endless <- function(what) {
+    abort_answer(spec, shown_request(spec, values, url), what, "",
+      "Check `paging`: the service does not take offset, link or field as it is described.")
+  }
   repeat {
     values$offset <- got
     values$limit <- limit
     if (is.null(values[["next"]])) values["next"] <- list("")
     answer <- ask_service(spec, values, url, wait)
-    calls <- calls + 1L
-    if (calls > 1 && nrow(answer$rows) && identical(answer$rows, rows[[calls - 1L]])) {
-      abort_answer(spec, shown_request(spec, values, url), "The same rows came again.", "",
-        "Check `paging`: the service does not take offset, link or field as it is described.")
-    }
-    rows[[calls]] <- answer$rows
+    if (nrow(answer$rows)) check_pulled(answer$rows, spec, values$date)
+    rows[[length(rows) + 1L]] <- answer$rows
     got <- got + nrow(answer$rows)
     by <- spec$paging$by
     if (is.null(by) || !nrow(answer$rows)) break
+    fresh <- !vapply(answer$rows$same, exists, NA, envir = seen, inherits = FALSE)
+    if (!any(fresh)) endless("The same rows came again.")
+    for (one in unique(answer$rows$same[fresh])) assign(one, TRUE, envir = seen)
     if (!is.null(spec$cap) && got >= spec$cap) break
+    if (length(rows) >= most_asked_pages) endless("The pages do not end.")
     if (by == "offset") {
       if (nrow(answer$rows) < limit) break
     } else if (by == "field") {
-      if (is.null(answer$next_value) || !nzchar(answer$next_value)) break
-      if (identical(answer$next_value, values[["next"]])) break
+      if (is.null(answer$next_value)) break
       values[["next"]] <- answer$next_value
     } else {
       if (is.null(answer$link)) break
@@ -241,30 +248,35 @@ ask_all_pages <- function(spec, values, wait) {
       # The link holds all of the question.
       spec$parameters <- list()
     }
+    step <- if (by == "offset") format(got) else if (by == "field") values[["next"]] else url
+    if (step %in% asked) endless("The pages go in a circle.")
+    asked <- c(asked, step)
   }
   all <- rbindlist(rows, use.names = TRUE, fill = TRUE)
+  again <- if (nrow(all)) duplicated(all$same, fromLast = TRUE) else logical()
   count <- answer$count
-  list(
-    rows = all,
-    calls = calls,
-    capped = if (is.null(count)) !is.null(spec$cap) && got >= spec$cap else got < as.numeric(count))
+  list(rows = all[!again], calls = length(rows), repeats = sum(again),
+    capped = if (is.null(count)) {
+      !is.null(spec$cap) && got >= spec$cap
+    } else {
+      sum(!again) < count
+    })
 }
 
 # A token goes to the host that was described, and to no other.
 same_host <- function(spec, link) {
-  link <- xml2::url_absolute(link, spec$url)
-  host <- function(url) sub("^(https?://[^/?#]+).*$", "\\1", tolower(url))
-  if (host(link) != host(spec$url)) {
+  link <- absolute_urls(link, spec$url)
+  if (web_origin(link) != web_origin(spec$url)) {
     abort_answer(spec, paste(spec$method, spec$url), "The next page is on another host.", link,
       "Check what the service documents about paging.")
   }
   link
 }
 
-store_pulled <- function(store, spec, days, today) {
-  rows <- rbindlist(days, use.names = TRUE, fill = TRUE)
-  setcolorder(rows, intersect(c(dimension_names, figure_names), names(rows)))
-  file <- pulled_file(rows, sprintf("%s %s to %s", spec$name, min(rows$date), max(rows$date)))
+store_pulled <- function(store, spec, rows, day, today) {
+  columns <- intersect(c(dimension_names, figure_names), names(rows))
+  rows <- rows[, columns, with = FALSE]
+  file <- pulled_file(rows, paste(spec$name, format(day)))
   on.exit(unlink(dirname(file), recursive = TRUE))
   tide_load(store, file, exported = today)
 }

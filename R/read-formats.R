@@ -70,17 +70,18 @@ json_part <- function(part, target) {
   if (length(lines)) lines[1] <- sub("^\ufeff", "", lines[1])
   filled <- which(nzchar(trimws(lines)))
   array <- grepl("^[[:space:]]*\\[", lines[filled[1]])
-  rows <- tryCatch(if (array) {
-    jsonlite::fromJSON(paste(lines, collapse = "\n"), flatten = TRUE)
+  damaged <- function(cause) {
+    abort_tide("The JSON cannot be read.",
+      where = sprintf("'%s': %s.", part$label, plain_cause(cause)),
+      fix = "Give an array of objects, or one object on each line.", class = "layout",
+      file = part$label)
+  }
+  rows <- if (array) {
+    parse_json(paste(lines, collapse = "\n"), simplify = TRUE, flatten = TRUE, none = damaged)
   } else {
-    jsonlite::stream_in(textConnection(lines[filled]), verbose = FALSE)
-  },
-    error = function(e) {
-      abort_tide("The JSON cannot be read.",
-        where = sprintf("'%s': %s.", part$label, plain_cause(e)),
-        fix = "Give an array of objects, or one object on each line.", class = "layout",
-        file = part$label)
-    })
+    tryCatch(jsonlite::stream_in(textConnection(json_without_nul(lines[filled])), verbose = FALSE),
+      error = damaged)
+  }
   if (!is.data.frame(rows)) {
     abort_tide("The JSON holds no table.", where = sprintf("'%s'.", part$label),
       fix = "Give an array of objects, or one object on each line.", class = "layout",

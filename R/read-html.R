@@ -101,13 +101,3 @@ html_links <- function(doc, address) {
   use <- which(!grepl("^\\s*(#|mailto:|tel:|javascript:|data:|$)", href, ignore.case = TRUE))
   list(to = absolute_urls(href[use], address), text = text[use], main = main[use])
 }
-
-# Most links name a whole address, or a path from the top.
-absolute_urls <- function(href, address) {
-  href <- trimws(href)
-  top <- startsWith(href, "/") & !startsWith(href, "//")
-  out <- ifelse(top, paste0(sub("^([a-z]+://[^/?#]*).*$", "\\1", address), href), href)
-  other <- which(!top & !grepl("^https?://", href))
-  if (length(other)) out[other] <- xml2::url_absolute(href[other], address)
-  out
-}

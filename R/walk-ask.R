@@ -71,17 +71,3 @@ retry_after <- function(text, now = Sys.time()) {
   until <- curl::parse_date(text)
   if (is.na(until)) NA_real_ else max(0, as.numeric(difftime(until, now, units = "secs")))
 }
-
-# Host and port in lower case, without the port that goes without saying.
-host_of <- function(addresses) {
-  parts <- xml2::url_parse(addresses)
-  usual <- ifelse(parts$scheme == "https", 443L, 80L)
-  port <- ifelse(is.na(parts$port) | parts$port == usual, "", paste0(":", parts$port))
-  ifelse(parts$scheme %in% c("http", "https"), paste0(tolower(parts$server), port), "")
-}
-
-# Path with what follows the question mark.
-path_of <- function(addresses) {
-  rest <- sub("^[a-z]+://[^/?#]*", "", sub("#.*$", "", addresses))
-  ifelse(startsWith(rest, "/"), rest, paste0("/", rest))
-}

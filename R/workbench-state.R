@@ -10,7 +10,7 @@ state_texts <- c("view", "q", "kind", "folder", "intent", "brand", "band", "size
 
 # In: JSON of the page. Out: list of texts, with `c` (conditions) and `trail`.
 read_state <- function(json) {
-  given <- tryCatch(jsonlite::fromJSON(json, simplifyVector = FALSE), error = function(e) NULL)
+  given <- parse_json(json)
   if (!is.list(given)) given <- list()
   text <- function(x) {
     if (is.character(x) && length(x) == 1 && !is.na(x)) substr(enc2utf8(x), 1, 500) else ""

@@ -23,11 +23,11 @@ on_files <- c("file", "gzfile", "readLines", "writeLines", "readRDS", "saveRDS",
 # The clock is the default of an argument: the time of an import, the day of a decision. A line is
 # written to a connection that the caller has opened.
 allowed <- list(Sys.time = c("archive-load.R", "archive-rebuild.R", "walk.R", "walk-ask.R",
-  "walk-steps.R", "pull-ask.R", "pull-device.R"),
+  "walk-steps.R", "pull-token.R", "pull-device.R"),
   Sys.Date = c("list-decide.R", "list.R", "pull.R", "pull-facts.R", "demo-service.R",
     "archive-source.R"),
   # A secret comes from the environment alone.
-  Sys.getenv = c("pull-ask.R", "pull-device.R"),
+  Sys.getenv = c("pull-secrets.R", "pull-token.R"),
   writeLines = c("demo-server.R", "file-write.R", "read-files.R", "read-records.R",
     "archive-records.R"))
 
@@ -84,6 +84,15 @@ for (path in paths[area_of(basename(paths)) != "cli"]) {
     texts$text)
   violations <- c(violations, sprintf("%s:%d speaks of the command line: %s", path,
     texts$line1[speaks], substr(texts$text[speaks], 1, 60)))
+}
+
+# What takes an address or a path for a text would fetch or open it: parse_json() and
+# absolute_urls() do not.
+fetching <- c("fromJSON", "read_json", "url_absolute", "url_parse")
+for (path in paths) {
+  data <- utils::getParseData(parse(path, keep.source = TRUE))
+  calls <- data[data$token == "SYMBOL_FUNCTION_CALL" & data$text %in% fetching, ]
+  violations <- c(violations, sprintf("%s:%d calls %s()", path, calls$line1, calls$text))
 }
 
 # Every class of condition stands on its help page.

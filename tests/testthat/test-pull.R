@@ -58,10 +58,6 @@ expect_holds <- function(store, rows, until) {
   expect_equal(held, truth, ignore_attr = TRUE, tolerance = 1e-9)
 }
 
-skip_without_service <- function() {
-  for (package in c("httr2", "httpuv", "callr", "nanoparquet")) skip_if_not_installed(package)
-}
-
 test_that("a pull through faults ends with the truth, goes on where it was, asks for nothing twice",
   {
   skip_unless_studies()

@@ -91,3 +91,5 @@ nearest_name <- function(name, known) {
 
 # The first that is given: an option, a setting, a default.
 first_given <- function(...) Find(Negate(is.null), list(...))
+
+one_text <- function(x) is.character(x) && length(x) == 1 && !is.na(x)

@@ -41,8 +41,6 @@ as_pull_spec <- function(given, name, refuse = abort_pull_spec) {
     class = "tide_pull_spec")
 }
 
-one_text <- function(x) is.character(x) && length(x) == 1 && !is.na(x)
-
 # Lines that hold names and values, texts, or a list.
 check_pull_kinds <- function(spec, must) {
   for (name in c("parameters", "headers", "paging", "oauth", "body")) {

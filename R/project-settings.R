@@ -247,8 +247,8 @@ read_segments <- function(given, file, path) {
   if (!is.list(given) || is.null(names(given))) {
     abort_setting(file, path, "segments", "lines of 'name: {conditions}'")
   }
-  values <- c(pattern = "text", text = "text", words = "words", range = "range", number = "count",
-    flag = "flag")
+  values <- c(pattern = "text", text = "text", words = "words", list = "words", range = "range",
+    number = "count", flag = "flag")
   Map(function(conditions, name) {
     here <- c(path, name)
     if (name %in% c("brand", "non-brand", "all")) {

@@ -46,9 +46,7 @@ tide_report <- function(findings, file, title = "Ink Tide report", site = NULL, 
   if (!is.null(watched)) check_class(watched, "tide_watched", "watched")
   if (!is.null(forecast)) check_class(forecast, "tide_forecast", "forecast")
   for (one in parts) check_class(one, "tide_comparison", "parts")
-  part <- function(name) paste(
-    readLines(system.file("report", name, package = "inktide"), encoding = "UTF-8"),
-    collapse = "\n")
+  part <- function(name) file_text(system.file("report", name, package = "inktide"))
   html <- c("<!doctype html>", "<html lang='en'><head><meta charset='utf-8'>",
     "<meta name='viewport' content='width=device-width, initial-scale=1'>",
     sprintf("<title>%s</title><style>%s</style></head><body>", escape(title), part("style.css")),

@@ -45,7 +45,8 @@ compared_level <- function(state) if (state$level %in% moved_by) state$level els
 
 compared_state <- function(held, state, sides = side_segments(held)) {
   level <- compared_level(state)
-  days <- state_number(state$days, 28)
+  # Whole days, of ten years at most.
+  days <- max(1, round(state_number(state$days, 28, 3660)))
   after <- state_window(state$after)
   before <- if (state$before == "year") "year" else state_window(state$before)
   segments <- unname(sides[intersect(c(state$one, state$other), names(sides))])

@@ -46,7 +46,7 @@ explored_by <- function(state) if (state$by %in% explore_kinds) state$by else "q
 # The way walked: each step can be gone back to, or cut.
 trail_steps <- function(state) {
   if (!length(state$trail)) return("")
-  labels <- vapply(state$trail, function(step) first_given(step$label, "step"), "")
+  labels <- ifelse(nzchar(state$trail), state$trail, "step")
   items <- sprintf(paste0("<li><button type='button' class='plain' data-back='%d'>%s</button>",
     "<button type='button' class='cut' data-cut='%d' aria-label='cut %s'>&#215;</button></li>"),
     seq_along(labels) - 1L, escape(substr(labels, 1, 60)), seq_along(labels) - 1L,

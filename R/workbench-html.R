@@ -90,7 +90,7 @@ sort_heads <- function(names, columns, sort, numbers) {
 
 # Where a long table is: which rows of how many, with the way to the others.
 page_buttons <- function(state, n, each) {
-  page <- max(1, min(state_number(state$page, 1), ceiling(n / each)))
+  page <- max(1, min(floor(state_number(state$page, 1)), ceiling(n / each)))
   from <- (page - 1) * each + 1
   to <- min(n, page * each)
   list(rows = if (n) seq.int(from, to) else integer(), html = if (n <= each) "" else {

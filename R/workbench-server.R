@@ -51,14 +51,15 @@ serve_session <- function(input, session, work, token, hosts) {
       held <- current()
       if (!allowed() || is.null(held)) return()
       said <- tryCatch(run(held, input[[name]]),
-        tide_error = function(e) paste(condition_lines(e)[1], e$fix))
+        tide_error = function(e) paste(condition_lines(e)[1], e$fix),
+        error = function(e) paste("Nothing was done:", plain_cause(e)))
       session$sendCustomMessage("say", list(text = said))
       turn(shiny::isolate(turn()) + 1L)
     })
   }
   act("decide", function(held, message) {
-    workbench_decide(held, as.character(unlist(message$ids)), as.character(message$decision),
-      substr(as.character(first_given(message$note, "")), 1, 300))
+    workbench_decide(held, message_texts(message, "ids"), message_text(message, "decision"),
+      substr(message_text(message, "note"), 1, 300))
   })
   act("undo", function(held, message) workbench_undo(held))
   act("save", function(held, message) save_view(held, message))
@@ -118,10 +119,23 @@ sites_page <- function(sites) {
     }, "")), collapse = ""))
 }
 
+# Parts of a message as texts: what is none of them is left out.
+message_texts <- function(message, name) {
+  parts <- if (is.list(message)) as.list(message[[name]])
+  as.character(unlist(Filter(one_text, parts)))
+}
+
+message_text <- function(message, name) {
+  text <- message_texts(message, name)
+  if (length(text) == 1) text else ""
+}
+
 save_view <- function(held, message) {
   if (held$read_only || is.null(held$folder)) return("Nothing was saved: there is no project.")
-  conditions <- lapply(as.character(unlist(message$c)), read_condition)
+  conditions <- lapply(utils::head(message_texts(message, "c"), 30), read_condition)
   if (!length(conditions)) return("There is no condition to save.")
+  faults <- unlist(lapply(conditions, `[[`, "fault"))
+  if (length(faults)) return(paste("Nothing was saved:", faults[1]))
   if (any(vapply(conditions, `[[`, NA, "not"))) {
     return("A segment says what rows are: take parts out that are inverted, then save.")
   }
@@ -130,7 +144,8 @@ save_view <- function(held, message) {
   if (anyDuplicated(names(stacked))) {
     return("A segment holds each condition once: take out what is there twice, then save.")
   }
-  name <- trimws(as.character(message$name))
+  name <- trimws(message_text(message, "name"))
+  if (!nzchar(name)) return("Give the segment a name, then save.")
   held$segments <- keep_segment(held$folder, name, stacked)
   sprintf("Saved as segment '%s' in inktide.yml.", name)
 }

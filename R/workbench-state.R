@@ -12,19 +12,20 @@ state_texts <- c("view", "q", "kind", "folder", "intent", "brand", "band", "size
 read_state <- function(json) {
   given <- parse_json(json)
   if (!is.list(given)) given <- list()
-  text <- function(x) {
-    if (is.character(x) && length(x) == 1 && !is.na(x)) substr(enc2utf8(x), 1, 500) else ""
-  }
+  text <- function(x) if (one_text(x)) substr(enc2utf8(x), 1, 500) else ""
   state <- lapply(stats::setNames(state_texts, state_texts), function(name) text(given[[name]]))
   if (!state$view %in% workbench_views) state$view <- "list"
-  state$c <- Filter(nzchar, vapply(utils::head(given[["c"]], 30), text, ""))
-  state$trail <- utils::head(Filter(is.list, given[["trail"]]), 30)
+  state$c <- Filter(nzchar, vapply(utils::head(as.list(given[["c"]]), 30), text, "",
+    USE.NAMES = FALSE))
+  # The page keeps the steps of its way; here only their names are shown.
+  steps <- utils::head(Filter(is.list, as.list(given[["trail"]])), 30)
+  state$trail <- vapply(steps, function(step) text(step[["label"]]), "", USE.NAMES = FALSE)
   state
 }
 
-state_number <- function(text, default) {
+state_number <- function(text, default, most = 1e6) {
   number <- suppressWarnings(as.numeric(text))
-  if (length(number) == 1 && is.finite(number) && number >= 0) number else default
+  if (length(number) == 1 && is.finite(number) && number >= 0) min(number, most) else default
 }
 
 state_day <- function(text) {

@@ -70,9 +70,15 @@ workbench_app <- function(work, token, title, hosts = character()) {
     ui = function(request) {
       refused <- refused_request(request, token, hosts)
       if (!is.null(refused)) return(refused)
-      workbench_page(title)
+      workbench_page(title, request)
     },
-    server = function(input, output, session) serve_session(input, session, work, token, hosts))
+    server = function(input, output, session) serve_session(input, session, work, token, hosts),
+    onStart = function() {
+      # Nothing is ever uploaded, and the way for it is open before any token was given. 0 would
+      # stand for no limit.
+      old <- options(shiny.maxRequestSize = 1e-6)
+      shiny::onStop(function() options(old))
+    })
 }
 
 # The page itself asks for the token and for a name of this machine, so that no other page of the
@@ -81,7 +87,22 @@ refused_request <- function(request, token, hosts = character()) {
   given <- shiny::parseQueryString(first_given(request$QUERY_STRING, ""))$token
   if (identical(given, token) && known_host(request$HTTP_HOST, hosts)) return(NULL)
   shiny::httpResponse(403L, "text/plain; charset=utf-8",
-    "This page needs the whole address that was printed when the workbench was opened.")
+    "This page needs the whole address that was printed when the workbench was opened.",
+    headers = guarding_headers(request))
+}
+
+# The page stands in no frame, runs its own script alone and talks to nobody else.
+guarding_headers <- function(request, nonce = random_token()) {
+  host <- first_given(request$HTTP_HOST, "")
+  own <- if (grepl("^[][A-Za-z0-9.:-]+$", host)) sprintf(" ws://%s wss://%s", host, host) else ""
+  list(
+    `Content-Security-Policy` = sprintf(paste("default-src 'none'; script-src 'self' 'nonce-%s';",
+      "style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self';",
+      "connect-src 'self'%s; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"),
+      nonce, own),
+    `X-Frame-Options` = "DENY", `X-Content-Type-Options` = "nosniff",
+    `Referrer-Policy` = "no-referrer", `Cross-Origin-Resource-Policy` = "same-origin",
+    `Cache-Control` = "no-store")
 }
 
 known_host <- function(host, hosts = character()) {
@@ -96,12 +117,16 @@ known_origin <- function(request) {
   is.null(origin) || identical(sub("^https?://", "", origin), request$HTTP_HOST)
 }
 
-workbench_page <- function(title) {
-  part <- function(name) {
-    paste(readLines(system.file("workbench", name, package = "inktide"), encoding = "UTF-8"),
-      collapse = "\n")
-  }
+workbench_page <- function(title, request) {
+  part <- function(name) file_text(system.file("workbench", name, package = "inktide"))
+  nonce <- random_token()
   page <- part("page.html")
-  shiny::htmlTemplate(text_ = page, document_ = TRUE, title = title,
-    style = shiny::HTML(part("style.css")), script = shiny::HTML(part("script.js")))
+  # The title last: it comes from elsewhere, and may look like a place to be filled in.
+  parts <- list(nonce = nonce, style = part("style.css"), script = part("script.js"),
+    title = escape(title))
+  for (name in names(parts)) {
+    page <- gsub(sprintf("{{ %s }}", name), parts[[name]], page, fixed = TRUE)
+  }
+  shiny::httpResponse(200L, "text/html; charset=utf-8", enc2utf8(page),
+    headers = guarding_headers(request, nonce))
 }

@@ -21,9 +21,11 @@ store_migrations <- list(
   # Whether somebody stated the day of the export, or it is the time of a file.
   `6` = "ALTER TABLE imports ADD COLUMN stated INTEGER DEFAULT 0",
   `7` = c("ALTER TABLE outcomes ADD COLUMN ratio REAL",
-    "ALTER TABLE outcomes ADD COLUMN ratio_sd REAL"))
+    "ALTER TABLE outcomes ADD COLUMN ratio_sd REAL"),
+  # The pattern that an export was limited to, in words.
+  `8` = "ALTER TABLE days ADD COLUMN scope TEXT DEFAULT ''")
 
-store_format <- 7L
+store_format <- 8L
 
 # The tables of the first format.
 first_tables <- c(

@@ -3,7 +3,9 @@
 #' Reads files as [tide_read()] does and adds them to the archive in one transaction. Loading the
 #' same files again changes nothing; a newer export of the same days replaces their figures; an
 #' older one never does. Files loaded together are one export: where they overlap, a row counts
-#' once, from the file exported last.
+#' once, from the file exported last. An export that its table of filters limits to a vertical, a
+#' country, a device or a page replaces that part of its days and leaves the rest of them; what a
+#' pattern limits never replaces days of a wider export.
 #'
 #' @param store A `tide_store` object.
 #' @param files Exports, as in [tide_read()]; or what [tide_facts()] or [tide_pages_read()] read;
@@ -76,7 +78,8 @@ load_tables <- function(store, tables, sources, left_out, stated, now, progress)
     write_record(store, "import", import, list())
     for (grain in names(tables)) {
       if (!is.null(progress)) progress(sprintf("Storing %s", grain))
-      add_table(con, store, import, grain, tables[[grain]])
+      add_table(con, store, import, grain,
+        with_carried(con, store, import, grain, tables[[grain]]))
     }
     changes <- import_changes(con, import)
     DBI::dbAppendTable(con, "changes", changes)
@@ -132,7 +135,8 @@ add_table <- function(con, store, import, grain, table) {
   for (each in unique(month)) {
     add_part(con, store, import, grain, each, rows[month == each, !"exported"])
   }
-  DBI::dbAppendTable(con, "days", part_days(rows, import, grain, rows$exported, table$window))
+  DBI::dbAppendTable(con, "days", part_days(rows, import, grain, rows$exported, table$window,
+    first_given(table$scope, "")))
 }
 
 row_months <- function(rows) {
@@ -153,8 +157,8 @@ add_part <- function(con, store, import, grain, month, part) {
 }
 
 # Sums by day, as the index keeps them.
-part_days <- function(rows, import, grain, exported, window) {
-  day <- if ("date" %in% names(rows)) as.integer(rows$date) else rep(0L, nrow(rows))
+part_days <- function(rows, import, grain, exported, window, scope = "") {
+  day <- row_days(rows)
   days <- sums_by(data.table(day = day, clicks = as.numeric(rows$clicks),
     impressions = as.numeric(rows$impressions)),
     "day", c("clicks", "impressions"), count = "rows")
@@ -165,7 +169,8 @@ part_days <- function(rows, import, grain, exported, window) {
   } else {
     as.integer(c(window$from, window$to))
   }
-  data.table(import = import, grain = grain, days, first = ends[1], last = ends[2])
+  data.table(import = import, grain = grain, days, first = ends[1], last = ends[2],
+    scope = scope)
 }
 
 # What was written is read once more: a disk that ran full may not have said so.
@@ -186,7 +191,7 @@ repair_parts <- function(con, store, import, tables) {
   if (!nrow(damaged)) return(0L)
   record_import(store, con, import)
   for (i in seq_len(nrow(damaged))) {
-    rows <- tables[[damaged$grain[i]]]$rows
+    rows <- with_carried(con, store, import, damaged$grain[i], tables[[damaged$grain[i]]])$rows
     DBI::dbExecute(con, "DELETE FROM parts WHERE file = ?", list(damaged$file[i]))
     unlink(file.path(parts_folder(store), damaged$file[i]))
     add_part(con, store, import, damaged$grain[i], damaged$month[i],

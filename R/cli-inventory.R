@@ -23,12 +23,12 @@ run_list <- function(options, files) {
   check_number(options$top, "--top", min = 1)
   lengths <- if (!is.null(options$windows)) parse_lengths(options$windows)
   input <- settle_input(options, files)
-  data <-
-    read_input(options, input, also = if (is.null(options$by)) dimension_names else options$by)
+  read <- listed_input(options, input, lengths)
+  data <- read$data
   note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
   listed <- tide_inventory(data, by = options$by, sort = options$sort,
     decreasing = !options$ascending, windows = lengths, lead = options$lead,
-    rules = input$settings$rules, facts = facts_input(options, input))
+    rules = input$settings$rules, facts = facts_input(options, input), history = read$history)
   if (options$format == "xlsx") {
     write_workbook(listed, options$out)
     return(note(options, sprintf("written: %s", options$out)))
@@ -36,6 +36,27 @@ run_list <- function(options, files) {
   listed$left_out <- NULL
   emit(options, listed$rows, format(listed, n = options$top, width = terminal_width()),
     paint = function(lines) signs_coloured(lines, options))
+}
+
+# The days that are listed, and those that --windows looks back to besides. Conditions on sums are
+# about the days that are listed: what passes them is followed back.
+listed_input <- function(options, input, lengths) {
+  also <- if (is.null(options$by)) dimension_names else options$by
+  if (!length(lengths) || !chose_window(options)) {
+    return(list(data = read_input(options, input, also = also)))
+  }
+  wider <- options
+  back <- 2 * max(lengths)
+  if (!is.null(options$days)) wider$days <- max(options$days, back)
+  if (!is.null(options$from)) wider$from <- format(as.Date(options$from) - back)
+  by_sums <- about_sums(waiting_segments(input))
+  plain <- input
+  if (by_sums) plain[c("pairs", "side")] <- list(list(), character())
+  history <- read_input(wider, plain, also = also)
+  data <- tide_filter(history, from = options$from, days = options$days,
+    segments = if (by_sums) waiting_segments(input), rules = input$settings$rules)
+  if (by_sums) history <- same_pairs(history, data)
+  list(data = data, history = history)
 }
 
 # At a terminal that has colours, changes are blue where clicks rose and red where they fell.

@@ -128,8 +128,10 @@ change_between <- function(data, level, after, before, days, segments, curve, br
       list(before = window_ends(sides$windows, 1), after = window_ends(sides$windows, 2)))
   }
   if (dated) {
-    change$all_clicks <-
-      all_clicks(site_days, sides$ends, sides$odd$date, c(sum(pairs$clicks_1), sum(pairs$clicks_2)))
+    all <- all_clicks(site_days, sides$ends, sides$odd$date,
+      c(sum(pairs$clicks_1), sum(pairs$clicks_2)))
+    # In the unit of all other figures.
+    if (!is.null(all)) change$all_clicks <- all * basis$scale
     if (!sides$wide) {
       change$weekly <- clicks_by_week(at, pairs, utils::head(moves$name, 50), sides$ends)
     }

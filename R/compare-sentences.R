@@ -72,8 +72,8 @@ site_sentences <- function(x) {
 
 private_line <- function(x) {
   if (is.null(x$all_clicks)) return(NULL)
-  sprintf("With private queries, which no row names, %s to %s clicks.",
-    format_count(x$all_clicks[[1]]), format_count(x$all_clicks[[2]]))
+  sprintf("With private queries, which no row names, %s to %s clicks%s.",
+    format_count(x$all_clicks[[1]]), format_count(x$all_clicks[[2]]), month_words(x$scaled))
 }
 
 # What is compared with what.

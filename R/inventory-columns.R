@@ -67,29 +67,38 @@ earlier_rows <- function(data, table, by, curve, rules) {
   tide_inventory(own, by = by, curve = curve, rules = rules)$rows
 }
 
+# What tells rows of two inventories to be one.
+inventory_key <- function(of) {
+  names <-
+    lapply(intersect(c("query", "page"), names(of)[1:2]), function(one) name_key(one, of[[one]]))
+  do.call(paste, if (length(names)) names else list(of[[1]]))
+}
+
 # Clicks before, the change, the position before: of rows that the earlier window lacks all clicks
 # are new.
 earlier_columns <- function(rows, before, by) {
-  key <- function(of) {
-    names <-
-      lapply(intersect(c("query", "page"), names(of)[1:2]), function(one) name_key(one, of[[one]]))
-    do.call(paste, if (length(names)) names else list(of[[1]]))
-  }
-  at <- match(key(rows), key(before))
+  at <- match(inventory_key(rows), inventory_key(before))
   clicks <- fcoalesce(before$clicks[at], 0)
   data.table(clicks_before = clicks, change = rows$clicks - clicks,
     position_before = before$position[at])
 }
 
-# Clicks of the last days and the change against as many before, for each length.
-window_columns <- function(rows, label, to, windows) {
-  age <- as.integer(to) - as.integer(rows$date)
+# Clicks of the last days and the change against as many before, for each length, of the rows that
+# are listed. What lies before the first day of unfiltered data is not known.
+window_columns <- function(listed, by, history, table, windows, curve, brand, rules) {
+  at <- inventory_codes(by, table, curve, brand)
+  label <- inventory_labels(by, at, table, rules)
+  age <- as.integer(table$to) - as.integer(at$rows$date)
+  reach <- if (length(history$chosen)) Inf else as.integer(table$to) - as.integer(table$from) + 1L
   size <- length(label$names)
   columns <- lapply(windows, function(days) {
-    of <- function(use) sum_codes(rows$clicks[use], label$code[use], size)
+    of <- function(use) sum_codes(at$rows$clicks[use], label$code[use], size)
     now <- of(which(age < days))
-    list(now, now - of(which(age >= days & age < 2L * days)))
+    list(if (reach >= days) now else NA_real_,
+      if (reach >= 2L * days) now - of(which(age >= days & age < 2L * days)) else NA_real_)
   })
-  out <- setDT(unlist(columns, recursive = FALSE))
+  out <- setDT(lapply(unlist(columns, recursive = FALSE), rep_len, size))
   setnames(out, paste0(c("clicks_", "change_"), rep(windows, each = 2)))
+  names <- inventory_rows(by, at, label, rules)
+  out[match(inventory_key(listed), inventory_key(names))]
 }

@@ -19,6 +19,8 @@
 #' @param brand Brand words.
 #' @param rules A [tide_rules()] object, for bands, intent and groups of pages.
 #' @param facts A list of [tide_facts()] to add to queries and pages.
+#' @param history Like `data`, of more days: `windows` and what they are held against are taken from
+#'   it. `NULL`: from `data`.
 #' @return A `tide_inventory` object: a list with `rows` (a data.table: the name under `by`, of
 #'   pairs `query` and `page`; `clicks`, `impressions`, `ctr`, `expected_ctr` (on the site's curve,
 #'   at these positions; missing without queries), `position`, `band`, of queries `intent`,
@@ -28,7 +30,7 @@
 #'   data have of it, of days, weeks and months `change` (clicks less those of the one before) and
 #'   `change_year` (less those a year before, of weeks 52 weeks), missing where one of the two is
 #'   not whole; for each of `windows` `clicks_N` and
-#'   `change_N`; of an export that compares two windows `clicks_before`, `change` and
+#'   `change_N` (missing where the data do not reach back so far); of an export that compares two windows `clicks_before`, `change` and
 #'   `position_before`; then facts), `beneath` (of pages, with `lead`: `page`, `query` and the same
 #'   figures), `weekly` (clicks of the rows by week, the oldest first, or `NULL`), `total` (sums of
 #'   the rows), `coverage` (clicks of these rows as a share of the totals without queries, or
@@ -47,8 +49,9 @@
 #' tide_inventory(data, by = "week")
 #' @export
 tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, windows = NULL,
-    lead = 0, curve = NULL, brand = NULL, rules = tide_rules(), facts = list()) {
+    lead = 0, curve = NULL, brand = NULL, rules = tide_rules(), facts = list(), history = NULL) {
   data <- data_of(data)
+  history <- if (is.null(history)) data else data_of(history)
   by <- if (is.null(by)) inventory_default(data) else check_choice(by, inventory_kinds, "by")
   check_class(rules, "tide_rules", "rules")
   check_number(lead, "lead", min = 0)
@@ -56,18 +59,18 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
   if (is.null(brand)) brand <- rules$brand else rules$brand <- brand
   leading <- by == "page" && lead > 0
   table <- inventory_table(data, by, if (leading) "query")
-  if (by == "modifier" && is.null(windows) && isTRUE(table$days >= 56)) windows <- 28
-  windows <- check_lengths(windows, table)
+  longer <- inventory_table(history, by, if (leading) "query")
+  if (by == "modifier" && is.null(windows) && isTRUE(longer$days >= 56)) windows <- 28
+  windows <- check_lengths(windows, longer)
   with_queries <- "query" %in% table$dimensions
   if (with_queries && is.null(curve)) curve <- tide_curve(tide_summary(data, brand = brand))
-  at <- if (with_queries) coded_rows(table$rows, curve, brand) else plain_rows(table$rows)
-  if (by == "modifier") {
-    at <- only_brand(at, brand)
-    rules$brand <- curve$summary$brand
-  }
+  if (by == "modifier") rules$brand <- curve$summary$brand
+  at <- inventory_codes(by, table, curve, brand)
   label <- inventory_labels(by, at, table, rules)
   rows <- inventory_rows(by, at, label, rules)
-  if (length(windows)) rows <- cbind(rows, window_columns(at$rows, label, table$to, windows))
+  if (length(windows)) {
+    rows <- cbind(rows, window_columns(rows, by, history, longer, windows, curve, brand, rules))
+  }
   if (by %in% inventory_times) rows <- time_changes(rows, by, at$rows$date, label)
   before <- earlier_rows(data, table, by, curve, rules)
   if (!is.null(before)) rows <- cbind(rows, earlier_columns(rows, before, by))
@@ -133,6 +136,13 @@ check_lengths <- function(windows, table) {
   }
   if (wide_dates(table)) abort_wide_dates(table, "Windows need days", argument = "windows")
   as.integer(sort(unique(windows)))
+}
+
+# Rows of a table, coded; for modifiers those of the brand.
+inventory_codes <- function(by, table, curve, brand) {
+  if (!"query" %in% table$dimensions) return(plain_rows(table$rows))
+  at <- coded_rows(table$rows, curve, brand)
+  if (by == "modifier") only_brand(at, brand) else at
 }
 
 # Rows of a table without queries, as coded_rows() has those with.

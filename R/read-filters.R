@@ -53,7 +53,7 @@ is_whole_value <- function(dimension, value) {
   if (dimension %in% c("country", "device", "vertical", "rich_result")) {
     return(!grepl("[*+|,;]", value))
   }
-  if (dimension == "page") return(grepl("^https?://[^*|\\s]+$", value))
+  if (dimension == "page") return(grepl("^https?://[^*|\\s]+$", value, perl = TRUE))
   grepl("^=", value)
 }
 

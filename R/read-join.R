@@ -47,13 +47,19 @@ split_by_grain <- function(parts) {
 # the order of naming them does not matter. Out: list(rows, with the `exported` day of each;
 # dimensions; left_out; kept: how many rows of each file).
 newest_rows <- function(parts, repeats) {
-  order <- order(vapply(parts, function(part) as.integer(part$source$exported), 0L),
+  patterns <- part_patterns(parts)
+  order <- order(!nzchar(patterns),
+    vapply(parts, function(part) as.integer(part$source$exported), 0L),
     source_labels(parts), decreasing = TRUE)
   parts <- parts[order]
+  patterns <- patterns[order]
   used <- parts[[1]]$dimensions
+  limits <- part_limits(parts)
+  scope <- paste(sort(unique(patterns)), collapse = "; ")
   if (length(parts) == 1) {
     return(list(rows = set(parts[[1]]$rows, j = "exported", value = parts[[1]]$source$exported),
-      dimensions = used, window = parts[[1]]$window, days = parts[[1]]$days, left_out = NULL))
+      dimensions = used, window = parts[[1]]$window, days = parts[[1]]$days, left_out = NULL,
+      limits = limits, scope = scope))
   }
   rows <- rbindlist(lapply(seq_along(parts),
     function(i) data.table(parts[[i]]$rows, exported = parts[[i]]$source$exported, turn = i)),
@@ -61,31 +67,74 @@ newest_rows <- function(parts, repeats) {
   if (repeats == "add") {
     rows <- rows[, !"turn"]
     return(list(rows = rows, dimensions = used,
-      window = joined_window(lapply(parts, `[[`, "window")), left_out = NULL))
+      window = joined_window(lapply(parts, `[[`, "window")), left_out = NULL, limits = limits,
+      scope = scope))
   }
-  if (repeats == "ask" && length(used) && !"date" %in% used) {
-    ask_repeats(rows, used, sprintf("'%s'", source_labels(parts))[rows$turn])
+  # Parts of one whole that patterns cut out: rows of two of them are no repeats.
+  set(rows, j = "part", value = match(patterns, unique(patterns))[rows$turn])
+  apart <- are_apart(setdiff(patterns, ""))
+  by <- c(used, if (apart) "part")
+  if (repeats == "ask" && length(used) && (!"date" %in% used || length(unique(patterns)) > 1)) {
+    ask_repeats(rows, by, sprintf("'%s'", source_labels(parts))[rows$turn], if (!apart) patterns)
   }
-  first <- if (length(used)) rows[, .(first = min(turn)), by = used] else data.table(first = 1L)
-  older <- if (length(used)) first[rows, on = used]$first != rows$turn else rows$turn > 1
+  first <- if (length(used)) rows[, .(first = min(turn)), by = by] else data.table(first = 1L)
+  older <- if (length(used)) first[rows, on = by]$first != rows$turn else rows$turn > 1
+  # The whole holds its parts.
+  whole <- which(patterns == "")
+  if (length(whole) && length(whole) < length(parts) && length(used)) {
+    held <- rows[rows$turn %in% whole][rows, on = used, which = TRUE, mult = "first"]
+    older <- older | !rows$turn %in% whole & !is.na(held)
+  }
   left_out <- if (any(older)) {
     left_out_line("in several files (the newest export counts)", parts[[1]]$source$grain, rows,
       which(older))
   }
   kept <- tabulate(rows$turn[!older], length(parts))
-  rows <- rows[!older, !"turn"]
+  rows <- rows[!older, !c("turn", "part")]
   setorderv(rows, used)
   list(rows = rows, dimensions = used, window = joined_window(lapply(parts, `[[`, "window")),
-    left_out = left_out, kept = stats::setNames(kept, source_labels(parts)))
+    left_out = left_out, limits = limits, scope = scope, kept = stats::setNames(kept, source_labels(parts)))
+}
+
+# What patterns limit each part to, in words; "" for none.
+part_patterns <- function(parts) {
+  vapply(parts, function(part) paste(sort(part$filters$patterns), collapse = ", "), "")
+}
+
+# What each part is limited to and its days; NULL where one holds whole days.
+part_limits <- function(parts) {
+  limited <- vapply(parts, function(part) {
+    length(part$filters$values) > 0 && !length(part$filters$patterns)
+  }, NA)
+  if (!all(limited)) return(NULL)
+  lapply(parts, function(part) {
+    list(values = part$filters$values, days = unique(row_days(part$rows)))
+  })
+}
+
+# Whether no address can be in two of the parts: each is limited to pages whose address holds a
+# whole one, and none of these begins with another.
+are_apart <- function(patterns) {
+  shape <- "^page \\+?(https?://[^*|,[:space:]]+)$"
+  patterns <- unique(patterns)
+  if (length(patterns) < 2 || !all(grepl(shape, patterns))) return(FALSE)
+  keys <- page_key(sub(shape, "\\1", patterns))
+  !any(vapply(seq_along(keys), function(i) any(startsWith(keys[-i], keys[i])), NA))
 }
 
 # Without dates, one query (or page) with different figures stands for two pages, devices or windows
 # that nothing names: whether its figures add up or one replaces the other cannot be known. place:
-# where each row stands, in words.
-ask_repeats <- function(rows, by, place) {
+# where each row stands, in words. patterns: what each file (`turn`) is limited to: rows of two parts
+# may stand for different clicks though their figures agree.
+ask_repeats <- function(rows, by, place, patterns = NULL) {
   group <- group_number(rows[, by, with = FALSE])
   shared <- which(duplicated(group) | duplicated(group, fromLast = TRUE))
-  differ <- tapply(paste(rows$clicks, rows$impressions)[shared], group[shared], function(figures) {
+  part <- if (is.null(patterns)) "" else patterns[rows$turn]
+  # What a whole export holds, too, is known.
+  whole <- unique(group[part == ""])
+  if (!is.null(patterns)) shared <- shared[!group[shared] %in% whole]
+  told <- if ("date" %in% by) part else paste(rows$clicks, rows$impressions, part)
+  differ <- tapply(rep_len(told, nrow(rows))[shared], group[shared], function(figures) {
     length(unique(figures)) > 1
   })
   differ <- as.integer(names(differ)[differ])

@@ -63,6 +63,7 @@ read_table <- function(part, how, layout, header = layout$header) {
     header = layout$header,
     window = window,
     left_out = out$left_out,
+    filters = part$filters,
     source = data.table(file = part$label, rows = place$all, kept = nrow(out$rows), grain = grain,
       exported = exported, ctr = figures$ctr, decimal = figures$decimal, odd_queries = odd,
       capped = looks_capped(rows), filters = filter_words(part$filters), skipped = ""))

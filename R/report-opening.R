@@ -5,16 +5,18 @@ opening_sentences <- function(moves, followed) {
   w <- moves$windows
   a_day <- w$clicks / w$days
   ratio <- if (a_day[1] > 0) a_day[2] / a_day[1] else if (a_day[2] > 0) Inf else 1
-  happened <- sprintf("In the %d days to %s %s had %s clicks, %s", w$days[2],
+  # One unit: of windows that differ in length, clicks per 30 days.
+  clicks <- if (moves$scaled) 30 * a_day else w$clicks
+  happened <- sprintf("In the %d days to %s %s had %s clicks%s, %s", w$days[2],
     format_day(w$to[2]), if (length(moves$chosen)) "what was chosen" else "the site",
-    format_count(w$clicks[2]),
+    format_count(clicks[2]), month_words(moves$scaled),
     if (abs(ratio - 1) < 0.005) {
       "as many as before."
     } else if (ratio == Inf) {
       sprintf("after none in the %d before.", w$days[1])
     } else {
       sprintf("%s %s than in the %d before (%s)%s", percent_size(ratio),
-        if (ratio > 1) "more" else "fewer", w$days[1], format_count(w$clicks[1]),
+        if (ratio > 1) "more" else "fewer", w$days[1], format_count(clicks[1]),
         season_clause(moves))
     })
   c(happened, opening_reason(moves), opening_event(followed$shifts, w$to[2]),

@@ -152,6 +152,19 @@ filter_rows <- function(rows, segments, rules, grain, steps = list()) {
   list(rows = rows, left_out = rbindlist(ledger))
 }
 
+# Of data, the rows whose query and page another one has, on whatever day.
+same_pairs <- function(data, chosen) {
+  data$tables <- Map(function(table, own) {
+    by <- intersect(c("query", "page"), names(table$rows))
+    if (is.null(own) || !length(by)) return(table)
+    pairs <- unique(own$rows[, by, with = FALSE])
+    table$rows <- table$rows[sort(table$rows[pairs, on = by, which = TRUE, nomatch = NULL])]
+    table
+  }, data$tables, chosen$tables[names(data$tables)])
+  data$chosen <- chosen$chosen
+  data
+}
+
 # A step: rows -> list(label = rows that fail). Tables without dates are not cut by a window.
 window_steps <- function(from, to, days, without) {
   on_date <- function(label, fails) function(rows) {

@@ -137,7 +137,8 @@ change_sums <- function(compared) {
       format_days(windows$from[2], windows$to[2]), format_days(windows$from[1], windows$to[1]))
   },
     figures_list(c(
-    Clicks = sprintf("%s to %s", format_count(site$clicks_before), format_count(site$clicks_after)),
+    stats::setNames(sprintf("%s to %s", format_count(site$clicks_before),
+      format_count(site$clicks_after)), paste0("Clicks", month_words(compared$scaled))),
     Change = signed_count(site$change), Demand = signed_count(site$by_demand),
     Position = signed_count(site$by_position), CTR = signed_count(site$by_ctr),
     `New and lost` = signed_count(site$by_new_lost))),

@@ -26,10 +26,6 @@ with_carried <- function(con, store, import, grain, table) {
   table
 }
 
-row_days <- function(rows) {
-  if ("date" %in% names(rows)) as.integer(rows$date) else rep(0L, nrow(rows))
-}
-
 # What counted for the days of a table before an import: of days without dates only of the same
 # window.
 held_slices <- function(con, import, grain, table) {

@@ -22,7 +22,9 @@
 #'   `reason`), `answers` (of addresses that were asked for, and of saved pages that lead on at
 #'   once: `address`, `key`, `status`, `location`, `final` (the address that answers in the end,
 #'   empty where none does), `redirects` (how many), `problem`), `left` (how many known addresses
-#'   a limit left out), `site`, `date`. Methods: `print`,
+#'   a limit left out), `odd_links` (`page`, `link`: what is no address), `site`, `canonical_site`
+#'   (where nearly all pages name another host as theirs: that host), `delay` (seconds that
+#'   `robots.txt` asks for, and what was kept of it), `date`. Methods: `print`,
 #'   `format`, `tidy`, `summary` (remarks with counts).
 #' @section Errors: `tide_error_file`; `tide_error_no_table` where no file is a page;
 #'   `tide_error_argument` without a `site`.
@@ -155,14 +157,26 @@ new_pages <- function(read, site, date, answers = NULL, maps = NULL, left = 0L) 
       not_read(answers), data.table(file = maps$problems$address, reason = maps$problems$problem)),
     answers = answers,
     left = left,
+    odd_links = rbindlist(lapply(whole, function(page) {
+      data.table(page = rep(page$fields$page, length(page$links$odd)), link = page$links$odd)
+    })),
     site = site,
+    canonical_site = canonical_elsewhere(pages$canonical, site),
     date = date),
     class = "tide_pages")
 }
 
-count_words <- function(text) {
-  lengths(regmatches(text, gregexpr("[\\p{L}\\p{N}]+", text, perl = TRUE)))
+# Where nearly all pages say that they belong to another host: its address, else NULL.
+canonical_elsewhere <- function(canonical, site, share = 0.8, least = 3) {
+  named <- canonical[nzchar(canonical)]
+  host <- function(addresses) sub("[/?].*$", "", page_key(addresses))
+  away <- named[host(named) != host(site)]
+  if (length(away) < least || length(away) < share * length(canonical)) return(NULL)
+  hosts <- sort(table(web_origin(away)), decreasing = TRUE)
+  if (hosts[1] >= share * length(canonical)) paste0(names(hosts)[1], "/")
 }
+
+count_words <- function(text) tabulate(letter_runs(text)$at, length(text))
 
 # White space put right, what is empty gone.
 squash_blocks <- function(blocks) {

@@ -78,9 +78,28 @@ format.tide_pages <- function(x, width = 80, ...) {
       sprintf("  not asked for, since the limit was reached: %s",
         format_plural(x$left, "known address", "known addresses"))
     },
+    if (NROW(x$odd_links)) {
+      sprintf("  left out: %s, such as '%s' on %s",
+        format_plural(nrow(x$odd_links), "link that is no address", "links that are no address"),
+        visible_text(substr(trimws(x$odd_links$link[1]), 1, 60)), format_path(x$odd_links$page[1]))
+    },
+    sprintf("  %s", delay_words(x$delay)),
+    if (!is.null(x$canonical_site)) {
+      sprintf("  nearly all pages name %s as their own address: is %s the right site?",
+        x$canonical_site, x$site)
+    },
     if (nrow(x$skipped)) {
       reasons <- table(x$skipped$reason)
       sprintf("  not read: %s (%s)", format_count(as.integer(reasons)), names(reasons))
     }),
     width)
+}
+
+# What robots.txt asks for between two requests, and what of it was kept.
+delay_words <- function(delay) {
+  if (is.null(delay) || delay[["asked"]] <= 0) return(NULL)
+  sprintf("robots.txt asks for %s %s between two requests%s",
+    format(delay[["asked"]], big.mark = ",", scientific = FALSE, digits = 3),
+    if (delay[["asked"]] == 1) "second" else "seconds",
+    if (delay[["kept"]] < delay[["asked"]]) sprintf("; %g were kept", delay[["kept"]]) else "")
 }

@@ -103,15 +103,26 @@ text_words <- function(text) {
     has <- grepl(sign, text, fixed = TRUE)
     text[has] <- gsub(sign, "", text[has], fixed = TRUE)
   }
-  marked <- text_holds(text, "beyond")
-  text[marked] <- gsub("[^\\p{L}\\p{N}]+", " ", plain_forms(text[marked])[[1]], perl = TRUE)
-  text[!marked] <-
-    chartr(plain_signs_of_text, strrep(" ", nchar(plain_signs_of_text)), text[!marked])
-  words <- strsplit(text, " ", fixed = TRUE)
-  at <- rep(seq_along(words), lengths(words))
-  word <- unlist(words)
+  letter_runs(text, function(words) plain_forms(words)[[1]])
+}
+
+# Runs of letters and digits: list(word, at: the number of the text each stands in). The signs of
+# ASCII part nearly all; what a pattern has to look at are single words, each once, since a pattern
+# takes time that grows with the square of the length of a text beyond ASCII.
+letter_runs <- function(text, form = identity) {
+  spaced <- chartr(plain_signs_of_text, strrep(" ", nchar(plain_signs_of_text)), text)
+  parts <- strsplit(spaced, " ", fixed = TRUE)
+  at <- rep(seq_along(parts), lengths(parts))
+  word <- as.character(unlist(parts))
+  beyond <- text_holds(word, "beyond")
+  odd <- unique(word[beyond])
+  inside <- strsplit(trimws(gsub("[^\\p{L}\\p{N}]+", " ", form(odd), perl = TRUE)), " ", fixed = TRUE)
+  pieces <- as.list(word)
+  pieces[beyond] <- inside[match(word[beyond], odd)]
+  at <- rep(at, lengths(pieces))
+  word <- as.character(unlist(pieces))
   keep <- nzchar(word)
-  list(word = as.character(word[keep]), at = at[keep])
+  list(word = word[keep], at = at[keep])
 }
 
 # The same as a list of words for each text.

@@ -2,7 +2,7 @@
 # markup holds: no scripts are run.
 
 # Larger than this is no page for people.
-largest_page <- 1e7
+largest_page <- 10 * 2^20
 
 # In: bytes, the address they stand for, and the encoding where whoever sent them names one. Out:
 # list(fields, blocks: text and whether it is a heading, links: to, text, main), or list(skipped:
@@ -16,17 +16,44 @@ read_html_page <- function(bytes, address, encoding = "") {
     return(list(skipped = "not HTML"))
   }
   lenient <- c("RECOVER", "NOERROR", "NOWARNING", "NOBLANKS")
-  doc <- tryCatch(xml2::read_html(bytes, encoding = encoding, options = lenient),
+  text <- html_text(bytes, encoding)
+  doc <- tryCatch(xml2::read_html(charToRaw(text), encoding = "UTF-8", options = lenient),
     error = function(e) NULL)
   if (is.null(doc)) return(list(skipped = "markup that cannot be read"))
   list(fields = html_fields(doc, address), blocks = html_blocks(doc),
     links = html_links(doc, address))
 }
 
-# Runs of white space as one blank; many texts at once, since calls cost more than texts.
+# The bytes as UTF-8: by the mark they begin with, else in the encoding that whoever sent them or
+# the head of the page names, where they can be in it, else as they are or as Windows wrote them.
+html_text <- function(bytes, encoding) {
+  begins <- function(...) identical(utils::head(bytes, ...length()), as.raw(c(...)))
+  if (begins(0xff, 0xfe) || begins(0xfe, 0xff)) {
+    encoding <- "utf-16"
+  } else if (!nzchar(encoding) && !begins(0xef, 0xbb, 0xbf)) {
+    head <- rawToChar(utils::head(bytes[bytes != as.raw(0)], 1024))
+    shape <- "^.*<meta[^>]*charset\\s*=\\s*[\"']?\\s*([A-Za-z0-9._-]+).*$"
+    named <- sub(shape, "\\1", head, perl = TRUE, useBytes = TRUE, ignore.case = TRUE)
+    if (named != head) encoding <- tolower(named)
+  }
+  # What pages call Latin-1 is the code page of Windows (WHATWG Encoding Standard).
+  windows <- c("iso-8859-1", "iso8859-1", "latin1", "latin-1", "us-ascii", "ascii", "windows-1252")
+  if (encoding %in% windows) encoding <- "windows-1252"
+  text <- if (nzchar(encoding) && !encoding %in% c("utf-8", "utf8") &&
+    toupper(encoding) %in% toupper(iconvlist())) {
+    iconv(list(bytes), encoding, "UTF-8", sub = "\ufffd")
+  }
+  if (is.null(text) || is.na(text)) text <- as_utf8(rawToChar(bytes[bytes != as.raw(0)]))
+  sub("^\ufeff", "", text)
+}
+
+# Runs of white space as one blank; many texts at once, since calls cost more than texts, and byte by
+# byte, since long texts beyond ASCII take far longer otherwise.
 squash <- function(text) {
-  text <- gsub("[\\s\u00a0]+", " ", enc2utf8(text), perl = TRUE)
-  gsub("^ | $", "", text, perl = TRUE)
+  text <- gsub("(?:[ \t\n\r\f\v]|\\xc2\\xa0)+", " ", enc2utf8(text), perl = TRUE, useBytes = TRUE)
+  text <- gsub("^ | $", "", text, perl = TRUE, useBytes = TRUE)
+  Encoding(text) <- "UTF-8"
+  text
 }
 
 # Texts as the markup holds them: white space is put right for all pages at once.
@@ -88,16 +115,22 @@ html_blocks <- function(doc) {
   list(text = text, heading = heading)
 }
 
-# Links with an address, resolved, without those of mail and scripts: list(to, text, main), those of
-# the text first.
+# Links with an address, resolved, without those of mail and scripts: list(to, text, main; odd: what
+# is no address), those of the text first.
 html_links <- function(doc, address) {
   links <- lapply(c("//a[@href][not(%s)]", "//a[@href][%s]"), function(path) {
     xml2::xml_find_all(doc, sprintf(path, frame_parts))
   })
   href <- unlist(lapply(links, xml2::xml_attr, "href"))
-  if (!length(href)) return(list(to = character(), text = character(), main = logical()))
+  if (!length(href)) {
+    return(list(to = character(), text = character(), main = logical(), odd = character()))
+  }
   text <- unlist(lapply(links, xml2::xml_text))
   main <- rep(c(TRUE, FALSE), lengths(links))
-  use <- which(!grepl("^\\s*(#|mailto:|tel:|javascript:|data:|$)", href, ignore.case = TRUE))
-  list(to = absolute_urls(href[use], address), text = text[use], main = main[use])
+  # Within the page, and what other schemes stand for, is no link to a page.
+  own <- !grepl("^\\s*(#|$)", href) & (grepl("^\\s*https?:", href, ignore.case = TRUE) |
+    !grepl("^\\s*[a-z][a-z0-9+.-]*:", href, ignore.case = TRUE))
+  to <- absolute_urls(href, address)
+  use <- own & nzchar(to)
+  list(to = to[use], text = text[use], main = main[use], odd = unique(href[own & !nzchar(to)]))
 }

@@ -101,6 +101,11 @@ part_patterns <- function(parts) {
   vapply(parts, function(part) paste(sort(part$filters$patterns), collapse = ", "), "")
 }
 
+# The day of each row, 0 without dates.
+row_days <- function(rows) {
+  if ("date" %in% names(rows)) as.integer(rows$date) else rep(0L, nrow(rows))
+}
+
 # What each part is limited to and its days; NULL where one holds whole days.
 part_limits <- function(parts) {
   limited <- vapply(parts, function(part) {

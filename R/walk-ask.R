@@ -1,24 +1,29 @@
-# One request over HTTP, and what may be asked for at all: one host, nothing else.
+# One request over HTTP, and what came of it. What is sent along is the same for every host, and no
+# secret is among it.
 
 # In: an address. Out: list(status: NA where nothing answered, location, etag, modified, type,
 # robots, encoding, wait: seconds of Retry-After, body, problem: "" or why there is no answer).
 ask_page <- function(address, agent, timeout, known = NULL, largest = largest_page) {
   handle <- curl::new_handle(followlocation = FALSE, timeout_ms = round(1000 * timeout),
-    connecttimeout_ms = round(1000 * timeout), useragent = agent, accept_encoding = "gzip, deflate",
-    maxfilesize_large = largest)
+    connecttimeout_ms = round(1000 * timeout), useragent = agent, maxfilesize_large = largest)
+  # The bytes stay packed as they come: what they unpack to is counted here, piece by piece.
+  curl::handle_setopt(handle, .list = list(accept_encoding = NULL))
   fresh <- c(`If-None-Match` = known$etag, `If-Modified-Since` = known$modified)
   fresh <- fresh[!is.na(fresh) & nzchar(fresh)]
   curl::handle_setheaders(handle,
-    .list = c(list(Accept = "text/html, application/xhtml+xml, */*"), as.list(fresh)))
+    .list = c(list(Accept = "text/html, application/xhtml+xml, */*", `Accept-Encoding` = "gzip"),
+      as.list(fresh)))
   body <- tryCatch(fetched(address, handle, largest),
-    error = function(e) list(problem = connection_problem(conditionMessage(e))))
-  if (is.list(body)) return(list(status = NA_integer_, problem = body$problem, body = raw()))
+    error = function(e) list(problem = connection_problem(conditionMessage(e), largest)))
+  if (is.list(body)) return(no_answer(body$problem))
   answer <- curl::handle_data(handle)
   heads <- curl::parse_headers_list(answer$headers)
   of <- function(name) {
     found <- unlist(heads[names(heads) == name], use.names = FALSE)
-    if (length(found)) found[1] else ""
+    if (length(found)) as_utf8(found[1]) else ""
   }
+  body <- unpacked(body, tolower(of("content-encoding")), largest)
+  if (is.character(body)) return(no_answer(body))
   type <- tolower(of("content-type"))
   list(
     status = answer$status_code,
@@ -37,12 +42,20 @@ ask_page <- function(address, agent, timeout, known = NULL, largest = largest_pa
     problem = "")
 }
 
+no_answer <- function(problem) {
+  list(status = NA_integer_, location = "", problem = problem, body = raw())
+}
+
 # The bytes of an answer, piece by piece, up to a size.
 fetched <- function(address, handle, most) {
   con <- curl::curl(address, handle = handle)
   on.exit(close(con))
   # f: whatever the status.
   open(con, "rbf")
+  read_pieces(con, most)
+}
+
+read_pieces <- function(con, most) {
   pieces <- list()
   size <- 0
   repeat {
@@ -55,11 +68,26 @@ fetched <- function(address, handle, most) {
   if (length(pieces)) unlist(pieces) else raw()
 }
 
+# What packed bytes hold, or why they cannot be read.
+unpacked <- function(bytes, encoding, most) {
+  if (!length(bytes) || encoding %in% c("", "identity")) return(bytes)
+  if (!encoding %in% c("gzip", "x-gzip")) return("packed in a way that was not asked for")
+  tryCatch(unpack_gzip(bytes, most), 
+    error = function(e) connection_problem(conditionMessage(e), most))
+}
+
+unpack_gzip <- function(bytes, most) {
+  con <- gzcon(rawConnection(bytes))
+  on.exit(close(con))
+  read_pieces(con, most)
+}
+
 # What went wrong, in the words of whoever reads the list.
-connection_problem <- function(message) {
-  known <- c(`certificate fails` = "SSL|certificate|TLS",
-    `name of the host is not known` = "resolve", `no answer in time` = "time[d]?[ -]?out",
-    `larger than 10 MB` = "filesize|file size|too large")
+connection_problem <- function(message, most) {
+  known <- c("SSL|certificate|TLS", "resolve", "time[d]?[ -]?out", "filesize|file size|too large",
+    "malformed|URL using bad|bad/illegal|Unsupported protocol")
+  names(known) <- c("certificate fails", "name of the host is not known", "no answer in time",
+    sprintf("larger than %.0f MB", most / 2^20), "address that cannot be asked for")
   hit <- names(known)[vapply(known, grepl, NA, x = message, ignore.case = TRUE)]
   if (length(hit)) hit[1] else "no connection"
 }
@@ -68,6 +96,6 @@ connection_problem <- function(message) {
 retry_after <- function(text, now = Sys.time()) {
   if (!nzchar(text)) return(NA_real_)
   if (grepl("^[0-9]+$", text)) return(as.numeric(text))
-  until <- curl::parse_date(text)
+  until <- suppressWarnings(curl::parse_date(text))
   if (is.na(until)) NA_real_ else max(0, as.numeric(difftime(until, now, units = "secs")))
 }

@@ -2,6 +2,7 @@
 # any instant goes on where it was, and the next one asks only for what has changed.
 
 open_walk <- function(keep) {
+  if (!is.null(keep)) dir.create(dirname(keep), recursive = TRUE, showWarnings = FALSE)
   con <- DBI::dbConnect(RSQLite::SQLite(), if (is.null(keep)) ":memory:" else keep)
   DBI::dbExecute(con, "PRAGMA busy_timeout = 10000")
   DBI::dbExecute(con, "CREATE TABLE IF NOT EXISTS walks (id INTEGER PRIMARY KEY, site TEXT,

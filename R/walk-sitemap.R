@@ -1,6 +1,6 @@
 # Sitemaps as sitemaps.org defines them: lists of addresses, lists of such lists, plain or packed.
 
-largest_sitemap <- 5.3e7
+largest_sitemap <- 50 * 2^20
 
 # In: bytes of a sitemap. Out: list(pages: data.table(address, modified), maps: addresses of further
 # sitemaps, problem: "" or what is wrong with it).
@@ -11,19 +11,25 @@ read_sitemap <- function(bytes) {
   }
   cut <- FALSE
   if (length(bytes) > 2 && bytes[1] == as.raw(0x1f) && bytes[2] == as.raw(0x8b)) {
-    bytes <- tryCatch(unpack_gzip(bytes, largest_sitemap), error = function(e) raw())
+    bytes <- unpacked(bytes, "gzip", largest_sitemap)
+    if (is.character(bytes)) return(none(bytes))
   }
   if (!length(bytes)) return(none("empty or cut off"))
   if (length(bytes) > largest_sitemap) return(none("larger than 50 MB"))
-  start <- rawToChar(utils::head(bytes[bytes != as.raw(0)], 2000))
+  signs <- bytes[bytes != as.raw(0)]
+  # Entities of its own may unpack to any size; a sitemap has none.
+  if (length(grepRaw("<!(DOCTYPE|ENTITY)", signs, ignore.case = TRUE))) {
+    return(none("declares entities"))
+  }
+  start <- rawToChar(utils::head(signs, 2000))
   if (!grepl("<(urlset|sitemapindex|\\?xml)", start, useBytes = TRUE)) {
-    lines <- trimws(strsplit(rawToChar(bytes[bytes != as.raw(0)]), "[\r\n]+", useBytes = TRUE)[[1]])
+    lines <- trimws(strsplit(rawToChar(signs), "[\r\n]+", useBytes = TRUE)[[1]])
     lines <- lines[grepl("^https?://[^ <>]+$", lines, useBytes = TRUE)]
     if (!length(lines)) return(none("no sitemap"))
     return(list(pages = data.table(address = lines, modified = ""), maps = character(),
       problem = ""))
   }
-  doc <- tryCatch(xml2::read_xml(bytes), error = function(e) {
+  doc <- tryCatch(xml2::read_xml(bytes, options = c("NOBLANKS", "NONET")), error = function(e) {
     cut <<- TRUE
     tryCatch(xml2::read_html(bytes), error = function(e) NULL)
   })
@@ -39,11 +45,4 @@ read_sitemap <- function(bytes) {
   set(pages, j = "modified", value = fcoalesce(substr(pages$modified, 1, 10), ""))
   maps <- each("sitemap", "loc")
   list(pages = pages, maps = maps[grepl("^https?://", maps)], problem = if (cut) "cut off" else "")
-}
-
-# At most so many bytes, whatever a small file unpacks to.
-unpack_gzip <- function(bytes, most) {
-  con <- gzcon(rawConnection(bytes))
-  on.exit(close(con))
-  readBin(con, "raw", most + 1)
 }

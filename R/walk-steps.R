@@ -8,7 +8,8 @@ most_redirects <- 10L
 # how many known addresses the limit left out).
 walk_on <- function(walk, starts, progress) {
   queue <- new_queue(walk)
-  queue$add(clean_url(starts), 0L)
+  starts <- absolute_urls(starts, walk$site)
+  queue$add(clean_url(starts[nzchar(starts)]), 0L)
   answers <- list()
   read <- list()
   failed <- 0L
@@ -57,47 +58,58 @@ pace_line <- function(done, known, began) {
 # Addresses to ask for, each once: a page has one key. Where a redirect leads (`hops` above 0) is an
 # address of its own, since it may be a spelling of the same page.
 new_queue <- function(walk) {
-  waiting <- list()
+  waiting <- list(address = character(), depth = integer(), hops = integer())
   first <- 1L
   seen <- new.env(hash = TRUE)
   refused <- list()
-  is_seen <- function(names) vapply(names, exists, NA, envir = seen, inherits = FALSE)
+  is_seen <- function(names) {
+    vapply(names, exists, NA, envir = seen, inherits = FALSE, USE.NAMES = FALSE)
+  }
   list(
     add = function(addresses, depth, hops = 0L) {
       addresses <- unique(addresses[host_of(addresses) == walk$host])
       keys <- page_key(addresses)
       fresh <- !is_seen(addresses) & (hops > 0L | !is_seen(keys) & !duplicated(keys))
       for (name in c(addresses[fresh], keys[fresh])) assign(name, TRUE, envir = seen)
-      for (address in addresses[fresh]) {
-        problem <- not_to_ask(walk, address, home = !length(waiting))
-        if (is.na(problem)) next
-        if (nzchar(problem)) {
-          refused[[length(refused) + 1L]] <<-
-            data.table(address = address, status = NA_integer_, location = "", problem = problem)
-        } else {
-          waiting[[length(waiting) + 1L]] <<- list(address = address, depth = depth, hops = hops)
-        }
-      }
+      addresses <- addresses[fresh]
+      if (!length(addresses)) return(invisible())
+      # The first of all is the home page.
+      problem <- not_to_ask(walk, addresses, home = !length(waiting$address))
+      ask <- addresses[problem %in% ""]
+      waiting$address <<- c(waiting$address, ask)
+      waiting$depth <<- c(waiting$depth, rep(depth, length(ask)))
+      waiting$hops <<- c(waiting$hops, rep(hops, length(ask)))
+      no <- which(nzchar(problem) & !is.na(problem))
+      refused[[length(refused) + 1L]] <<- data.table(address = addresses[no],
+        status = rep(NA_integer_, length(no)), location = rep("", length(no)),
+        problem = problem[no])
     },
     first = function() {
-      if (first > length(waiting)) return(NULL)
+      if (first > length(waiting$address)) return(NULL)
       first <<- first + 1L
-      waiting[[first - 1L]]
+      lapply(waiting, `[`, first - 1L)
     },
-    size = function() length(waiting),
+    size = function() length(waiting$address),
     refused = function() rbindlist(refused))
 }
 
 # "" where an address may be asked for, else why not; missing where it is none of this walk's.
-not_to_ask <- function(walk, address, home = FALSE) {
-  path <- path_of(address)
-  if (!home && !is.null(walk$only) && !grepl(walk$only, path, perl = TRUE)) return(NA_character_)
-  if (!is.null(walk$not) && grepl(walk$not, path, perl = TRUE)) return(NA_character_)
-  if (nchar(address) > 2000) return("address of more than 2,000 characters")
-  parts <- strsplit(path, "/", fixed = TRUE)[[1]]
-  if (length(parts) > 6 && max(table(parts[nzchar(parts)])) > 3) return("path that repeats itself")
-  if (!robots_allow(walk$robots$rules, path)) return("forbidden by robots.txt")
-  ""
+# home: whether the first address is the home page, which is asked for whatever `only` says.
+not_to_ask <- function(walk, addresses, home = FALSE) {
+  path <- path_of(addresses)
+  out <- rep("", length(addresses))
+  out[!robots_allow(walk$robots$rules, path)] <- "forbidden by robots.txt"
+  deep <- which(nchar(gsub("[^/]", "", path)) > 5)
+  again <- vapply(strsplit(path[deep], "/", fixed = TRUE), function(parts) {
+    max(table(parts[nzchar(parts)]), 0L) > 3
+  }, NA)
+  out[deep[again]] <- "path that repeats itself"
+  out[nchar(addresses) > 2000] <- "address of more than 2,000 characters"
+  if (!is.null(walk$only)) {
+    out[!grepl(walk$only, path, perl = TRUE) & !(home & seq_along(out) == 1L)] <- NA
+  }
+  if (!is.null(walk$not)) out[grepl(walk$not, path, perl = TRUE)] <- NA
+  out
 }
 
 # Waits between requests, longer after a host asked for patience.
@@ -134,7 +146,11 @@ fresh_answer <- function(walk, address, known) {
   answer <- patient_answer(walk, address, if (length(known$body)) known)
   if (identical(answer$status, 304L) && !is.null(known)) return(known)
   leads_on <- isTRUE(answer$status %/% 100 == 3) && nzchar(answer$location)
-  answer$location <- if (leads_on) clean_url(absolute_urls(answer$location, address)) else ""
+  to <- if (leads_on) clean_url(absolute_urls(answer$location, address)) else ""
+  if (leads_on && !nzchar(to)) {
+    answer$problem <- sprintf("redirects to no address: %s", substr(answer$location, 1, 100))
+  }
+  answer$location <- to
   found <- identical(answer$status, 200L)
   if (found && nzchar(answer$type) && !grepl("html", answer$type)) {
     answer$problem <- sprintf("not HTML (%s)", answer$type)
@@ -152,7 +168,8 @@ answered_page <- function(answer, address) {
 }
 
 linked_addresses <- function(page) {
-  to <- c(page$fields$leads_to, page$links$to)
+  # A page that cannot be read leads nowhere.
+  to <- as.character(c(page$fields$leads_to, page$links$to))
   unique(clean_url(to[nzchar(to)]))
 }
 

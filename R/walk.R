@@ -4,8 +4,11 @@
 #' [tide_pages_read()].
 #'
 #' @details Read are the home page, the `addresses` given, those of the site's sitemaps, and what
-#'   their links reach, in this order; never another host. `robots.txt` is obeyed, the longer of
-#'   `delay` and its delay is waited between requests. Redirects are recorded and followed on the
+#'   their links reach, in this order; never another host. Addresses are put together and encoded
+#'   as browsers do (WHATWG URL Standard); links that are no address are kept in `odd_links`.
+#'   `robots.txt` is obeyed: its first 500 KiB, also where it is redirected to another host. The
+#'   longer of `delay` and its `Crawl-delay`, of 60 seconds at most, is waited between requests.
+#'   Redirects are recorded and followed on the
 #'   host, chains of up to 10. Answers 429 and 503 are waited for as they ask and slow the walk
 #'   down. With `keep`, a walk that was ended goes on where it was, and a later one asks only for
 #'   pages that changed (`ETag`, `Last-Modified`). No scripts are run.
@@ -64,7 +67,9 @@ tide_pages_walk <- function(site, addresses = character(), sitemaps = NULL, dela
     depth = depth,
     now = Sys.time())
   walk$robots <- site_robots(walk)
-  walk$pace <- new_pace(max(delay, walk$robots$delay))
+  asked <- c(asked = walk$robots$delay, kept = min(walk$robots$delay, longest_delay))
+  walk$pace <- new_pace(max(delay, asked[["kept"]]))
+  if (!is.null(progress)) for (words in delay_words(asked)) progress(words)
   walk$con <- open_walk(keep)
   on.exit(DBI::dbDisconnect(walk$con))
   walk$number <- walk_number(walk$con, site, walk$now)
@@ -78,6 +83,7 @@ tide_pages_walk <- function(site, addresses = character(), sitemaps = NULL, dela
   }
   pages <- new_pages(walked$read, site, as.IDate(as.Date(walk$now, tz = "UTC")), walked$answers,
     maps, walked$left)
+  pages$delay <- asked
   finish_walk(walk$con, walk$number, Sys.time())
   pages
 }
@@ -87,22 +93,23 @@ abort_walk <- function(what, where, fix) abort_tide(what, where, fix, class = "w
 # Rules of the host. One that cannot be read for an error of the server forbids all (RFC 9309, 2.3).
 site_robots <- function(walk) {
   address <- absolute_urls("/robots.txt", walk$site)
-  for (hop in 1:5) {
-    answer <- ask_page(address, walk$agent, walk$timeout, largest = 2e6)
+  for (hop in 0:robots_redirects) {
+    answer <- ask_page(address, walk$agent, walk$timeout)
     if (is.na(answer$status)) {
       abort_walk("The site does not answer.", sprintf("%s: %s.", address, answer$problem),
         "Look whether the address opens in a browser.")
     }
-    if (answer$status < 300 || answer$status >= 400 || !nzchar(answer$location)) break
-    address <- absolute_urls(answer$location, address)
-    if (host_of(address) != walk$host) break
+    leads_on <- answer$status >= 300 && answer$status < 400 && nzchar(answer$location)
+    to <- if (leads_on) absolute_urls(answer$location, address) else ""
+    if (!nzchar(to)) break
+    address <- to
   }
   if (answer$status >= 500) {
     abort_walk("The site's robots.txt cannot be read, which forbids reading its pages.",
       sprintf("%s: status %d.", address, answer$status), "Try again later.")
   }
   found <- answer$status < 300
-  robots <- read_robots(if (found) body_text(answer$body) else "")
+  robots <- read_robots(if (found) body_text(utils::head(answer$body, robots_bytes)) else "")
   if (!robots_allow(robots$rules, path_of(walk$site))) {
     abort_walk("The site's robots.txt forbids reading its home page.", sprintf("%s.", address),
       "Read a folder of saved pages, or have 'inktide' allowed there.")

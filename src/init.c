@@ -22,6 +22,7 @@ SEXP default_faults(void);
 SEXP write_bytes(SEXP to, SEXP bytes);
 SEXP least_by(SEXP x, SEXP codes, SEXP size);
 SEXP phrase_counts(SEXP words, SEXP texts, SEXP at);
+SEXP robots_verdicts(SEXP rules, SEXP allows, SEXP paths);
 SEXP new_cells(SEXP apart);
 SEXP add_cells(SEXP sums, SEXP query, SEXP page, SEXP bin, SEXP bins, SEXP clicks, SEXP impressions, SEXP position, SEXP day,
   SEXP recent_from);
@@ -61,6 +62,7 @@ static const R_CallMethodDef calls[] = {
   {"write_bytes", (DL_FUNC) &write_bytes, 2},
   {"least_by", (DL_FUNC) &least_by, 3},
   {"phrase_counts", (DL_FUNC) &phrase_counts, 3},
+  {"robots_verdicts", (DL_FUNC) &robots_verdicts, 3},
   {"new_cells", (DL_FUNC) &new_cells, 1},
   {"add_cells", (DL_FUNC) &add_cells, 10},
   {"take_cells", (DL_FUNC) &take_cells, 1},

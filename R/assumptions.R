@@ -5,7 +5,9 @@
 #'
 #' The numbers that drive the findings and that the site's own data do not tell: chances,
 #' thresholds, hours. Any of them can be set in a project's `inktide.yml` under `assumptions`, or
-#' for one list by `tide_find(assumptions = )`.
+#' by `assumptions` of [tide_find()], [tide_history()], [tide_forecast()], [tide_review()] and
+#' [tide_missing_words()]; what is made of a list ([tide_plan()], [tide_value()], [tide_group()])
+#' rests on those of the list.
 #'
 #' @param set Values of one's own by name, or `NULL`.
 #' @return A tibble, a row each: `name`, `value`, `unit`, `about`, `source` (`judgement`, or
@@ -50,12 +52,13 @@ assumed <- function(name) {
 
 assumption_state <- new.env(parent = emptyenv())
 
-# Runs `work` under values of one's own.
-with_assumptions <- function(set, work) {
-  before <- assumption_state$set
+# Puts values of one's own in force until the function that calls it ends: what rests on any stands
+# first in each exported function, so that none is read before.
+local_assumptions <- function(set, frame = parent.frame()) {
+  check_assumptions(set)
+  restore <- bquote(assign("set", .(assumption_state$set), envir = .(assumption_state)))
+  do.call(on.exit, list(restore, add = TRUE), envir = frame)
   assumption_state$set <- as.list(set)
-  on.exit(assumption_state$set <- before)
-  force(work)
 }
 
 assume <- function(name, value, unit, about, moves, source = "judgement") {

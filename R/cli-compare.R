@@ -5,7 +5,7 @@ command_compare <- function(shared) {
     job = "two windows and why clicks changed, or segments side by side",
     files = "[FILE...]",
     example = "inktide compare export.csv --days 28 --level page --brand fernmoor",
-    options = c(shared, list(
+    options = c(options_named(shared, "--facts", but = TRUE), list(
       text_option("--after", "A..B",
         "first and last day of the later window [the last 28 days, or --days]"),
       text_option("--before", "A..B", "the same of the earlier [as many days right before]"),
@@ -38,7 +38,13 @@ run_compare <- function(options, files) {
     abort_call("Parts are not compared line by line.", "--by and --level",
       "Name two segments of inktide.yml with --segments, or leave out --level.")
   }
+  # Parts and segments share their days.
+  refuse_given(options, c("--after", "--before", "--year", "--windows", "--all-days", "--events"),
+    "These options are about two windows, and parts stand side by side over one.",
+    "Name the days with --from and --to; or leave out --by and --segments to compare windows.")
   if (!is.null(options$level)) return(run_sides(options, files))
+  refuse_given(options, c("--fdr", "--why", "--top"), "Parts side by side have no lines.",
+    "Leave it out, or compare segments line by line: --segments A --level query.")
   refuse_workbook(options)
   input <- settle_input(options, files)
   need_brand(options$by, input$settings, "--by")
@@ -117,7 +123,11 @@ run_sides <- function(options, files) {
   rules <- input$settings$rules
   compared <- tide_compare(data, segments = segments, by = options$level, fdr = options$fdr,
     brand = rules$brand, rules = rules)
-  if (inherits(compared, "tide_comparison")) return(emit_parts(options, compared))
+  if (inherits(compared, "tide_comparison")) {
+    refuse_given(options, c("--fdr", "--why", "--top"),
+      "The segments share no query on a page, so there are no lines.", "Leave it out.")
+    return(emit_parts(options, compared))
+  }
   emit_moves(options, list(compared), rules)
 }
 
@@ -130,12 +140,9 @@ emit_parts <- function(options, compared) {
 # Totals of two windows, or of several lengths of them. What was left out has been noted.
 emit_totals <- function(options, compared, lengths) {
   refuse_workbook(options)
-  for (asked in c("why", "figure")) {
-    if (!is.null(options[[asked]])) {
-      abort_call("Totals of windows have no lines and make no figure.",
-        sprintf("--%s %s", asked, options[[asked]]), "Leave it out, or export by date and query.")
-    }
-  }
+  refuse_given(options, c("--why", "--figure", "--top", "--fdr", "--all-days", "--events",
+    brand_flags), "Totals of windows have no lines and make no figure.",
+    "Leave it out, or export by date and query.")
   shown <- lapply(seq_along(compared), function(i) {
     one <- compared[[i]]
     one$left_out <- one$left_out[0]

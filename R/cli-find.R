@@ -75,10 +75,14 @@ run_trace <- function(options, files) {
   input <- settle_input(options, files[-1])
   what <- last_list_ids(input$folder, files[1], names = TRUE)
   if (what != files[1]) note(options, sprintf("  rank %s of the last list: %s", files[1], what))
-  if (grepl("^[A-Z]-[0-9a-f]{10}$", what)) {
+  of_finding <- grepl("^[A-Z]-[0-9a-f]{10}$", what)
+  if (of_finding) {
+    refuse_given(options, c("--top", "--figure"), "The arithmetic of a finding is one text.",
+      "Leave it out.")
     # Filters of this call ask for another list than the last one.
     plain <- !length(input$rows) && !length(input$pairs) && !length(input$side) &&
-      !chose_window(options) && is.null(options$without)
+      !chose_window(options) &&
+      !any(c("--without", "--facts", "--events", "--results-pages", brand_flags) %in% options$given)
     line <- if (plain) explain_last(input, what)
     if (is.null(line)) {
       line <- tide_trace(find_input(utils::modifyList(options, list(all = TRUE)), input), what)
@@ -91,6 +95,14 @@ run_trace <- function(options, files) {
   note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
   traced <- tide_trace(data, what, recent_days = if (chose_window(options)) Inf else usual_days,
     rules = input$settings$rules, facts = facts_input(options, input))
+  if (traced$kind != "query") {
+    refuse_given(options, "--results-pages", "Results pages are those of a query.",
+      "Trace a query, or leave it out.")
+  }
+  if (traced$kind == "query" || is.null(options$figure)) {
+    refuse_given(options, "--events", "Events are marked in the figure of a page.",
+      "Trace a page with --figure, or leave it out.")
+  }
   if (!is.null(options$figure)) {
     save_figure(
       ggplot2::autoplot(traced, events = if (traced$kind != "query") events_input(options, input)),

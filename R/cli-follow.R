@@ -7,7 +7,7 @@ command_follow <- function(shared) {
     job = "pages over time: positions, CTR, events, changes, unusual days",
     files = "[FILE...]",
     example = "inktide follow export.csv --of \"/guides/*\" --events events.csv --brand fernmoor",
-    options = c(shared, list(
+    options = c(options_named(shared, "--facts", but = TRUE), list(
       text_option("--of", "PAGES",
         "addresses or paths, * for all below [the pages with the most clicks]"),
       text_option("--by", "STEP", "week or day [week]", "week"),

@@ -40,6 +40,15 @@ run_forecast <- function(options, files) {
   if (planned && !is.null(options$by)) {
     abort_call("A plan adds to the whole site.", sprintf("--by %s", options$by), "Leave --by out.")
   }
+  if (!planned) {
+    refuse_given(options, c("--hours", "--band", "--target", "--ramp"),
+      "This option is about a plan.", "Add --do or --plan, or leave it out.")
+  }
+  if (!is.null(options$history)) {
+    refuse_given(options, c(window_flags, if (!planned) c(filter_flags, brand_flags), "--by"),
+      "A table of months has no such rows to choose from.",
+      "Leave it out, or leave out --history to work from the days of the exports.")
+  }
   # A table of months alone needs no data.
   alone <- !is.null(options$history) && !length(files) && !planned &&
     options$of %in% c("clicks", history_columns(options$history)) && is.null(options$project) &&
@@ -50,7 +59,7 @@ run_forecast <- function(options, files) {
   store <- input$store
   review <- if (!is.null(store)) {
     data <- if (options$review) newest_days(options, input)
-    tide_review(store, history, data, input$settings$rules)
+    tide_review(store, history, data, input$settings$rules, input$settings$assumptions)
   }
   if (options$review) {
     if (is.null(store)) {
@@ -66,7 +75,7 @@ run_forecast <- function(options, files) {
   }
   forecast <- tide_forecast(history, months = options$months, plan = plan, ramp = options$ramp,
     per_click = click_worth(options, input, history), review = review,
-    facts = if (!alone) facts_input(options, input))
+    facts = if (!alone) facts_input(options, input), assumptions = input$settings$assumptions)
   # What was said of clicks is what clicks can be held against.
   if (!is.null(store) && is.null(forecast$per_click)) keep_forecast(store, forecast)
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(forecast), options$figure)
@@ -97,7 +106,7 @@ forecast_history <- function(options, input) {
   of <- if (options$of != "clicks") options$of
   history <- function(x, ...) {
     tide_history(x, ..., by_hand = options$set_months, keep_unusual = options$keep_unusual,
-      events = events)
+      events = events, assumptions = input$settings$assumptions)
   }
   known <- if (!is.null(options$history)) {
     options$history

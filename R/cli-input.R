@@ -46,6 +46,10 @@ settle_input <- function(options, files) {
       where = sprintf("'%s' has no archive and names no exports.", folder),
       fix = "Load some: inktide load FILE... --project DIR", class = "settings")
   }
+  if (!is.null(store) || !is.null(source)) {
+    refuse_given(options, file_flags, "These options say how a file is read.", paste("Leave them",
+      "out: what is stored was read when it was loaded. Or name the files."))
+  }
   check_names_of(options$intent, c(names(settings$rules$intent), "other"), "--intent")
   groups <- names(settings$rules$page_groups)
   if (length(groups)) check_names_of(options$page_group, c(groups, "other"), "--page-group")

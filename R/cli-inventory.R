@@ -22,10 +22,17 @@ run_list <- function(options, files) {
   if (!is.null(options$by)) check_choice(options$by, inventory_kinds, "--by")
   check_number(options$top, "--top", min = 1)
   lengths <- if (!is.null(options$windows)) parse_lengths(options$windows)
+  if (!identical(options$by, "page")) {
+    refuse_given(options, "--lead", "Leading queries stand beneath pages.", "Add --by page.")
+  }
   input <- settle_input(options, files)
   read <- listed_input(options, input, lengths)
   data <- read$data
   note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
+  if (is.null(pick_table(data, "query"))) {
+    refuse_given(options, brand_flags, "The data hold no queries, so no brand is told.",
+      "Leave it out, or export by query.")
+  }
   listed <- tide_inventory(data, by = options$by, sort = options$sort,
     decreasing = !options$ascending, windows = lengths, lead = options$lead,
     rules = input$settings$rules, facts = facts_input(options, input), history = read$history)

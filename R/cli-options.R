@@ -94,6 +94,22 @@ abort_call <- function(what, where, fix) {
   abort_tide(what, where, fix, class = "call", fault = "call")
 }
 
+# Each option is used or refused: those of `flags` that were given have no meaning in this call.
+refuse_given <- function(options, flags, what, fix) {
+  found <- intersect(options$given, flags)
+  if (length(found)) abort_call(what, paste(found, collapse = ", "), fix)
+}
+
+# Options that choose rows: days, and queries, pages and parts of them.
+window_flags <- c("--from", "--to", "--days", "--without")
+filter_flags <- c("--query", "--not-query", "--page", "--not-page", "--country", "--device",
+  "--vertical", "--rich-result", "--has-any", "--has-all", "--has-none", "--words", "--characters",
+  "--intent", "--page-group", "--segment", "--position", "--min-impressions", "--min-clicks")
+brand_flags <- c("--brand", "--brand-exact")
+# How a file is read: of what is stored, that was settled when it was loaded.
+file_flags <- c("--exported", "--date-order", "--decimal", "--clicks-above", "--repeats",
+  "--columns")
+
 option_name <- function(flag) gsub("-", "_", sub("^--", "", flag))
 
 # Out: list(options: those given; args: the words besides).
@@ -130,6 +146,7 @@ parse_call <- function(command, words) {
   options <- stats::setNames(vector("list", length(unique(named))), unique(named))
   for (one in command$options) options[option_name(one$flag)] <- list(one$default)
   options[names(parsed$options)] <- parsed$options
+  options$given <- unique(given)
   formats <- c("table", "csv", "json", command$formats)
   # A file says by its ending what it holds.
   if (identical(options$format, "table") && !is.null(options$out)) {

@@ -33,8 +33,57 @@ walk_options <- function() {
     number_option("--timeout", "SECONDS", "to wait for an answer [30]", 30))
 }
 
+# What can be asked of pages that were read, by option.
+page_views <- c("--missing", "--status", "--changes", "--link-to", "--brief")
+
+check_page_options <- function(options, files) {
+  views <- intersect(options$given, page_views)
+  if (length(views) > 1) {
+    abort_call("Two things are asked at once.", paste(views, collapse = " and "), "Ask one of them.")
+  }
+  if (!length(views)) {
+    refuse_given(options, "--top", "What was read is told as a whole.",
+      "Add --missing, --status or --link-to, or leave it out.")
+  }
+  if (!length(views) || identical(views, "--changes")) {
+    refuse_given(options, c(window_flags, filter_flags, brand_flags, "--facts"),
+      "This option chooses among queries and their figures.",
+      "Add --missing, --status, --link-to or --brief, or leave it out.")
+  }
+  if (identical(views, "--link-to")) {
+    refuse_given(options, filter_flags, "Pages are found by what they say, not by these.",
+      "Leave it out.")
+  }
+  if (identical(views, "--status")) {
+    refuse_given(options, setdiff(filter_flags, c("--page", "--not-page", "--page-group")),
+      "The status is that of pages, not of queries.", "Choose by --page, or leave it out.")
+  }
+  if (identical(views, "--brief")) refuse_given(options, "--top", "A brief is whole.", "Leave it out.")
+  if (!any(grepl("^https?://", files))) {
+    refuse_given(options, flags_of(walk_options()), "This option is about asking a site over HTTP.",
+      "Name the site's address, or leave it out.")
+  }
+}
+
+# The rows of a table by page, or by query and page, that the filters of the call choose. What they
+# rest on is the whole site.
+chosen_page_rows <- function(rows, options, input, summary) {
+  waiting <- waiting_segments(input)
+  if (!length(waiting)) return(rows)
+  chosen <- tide_filter(summary, segments = waiting, rules = input$settings$rules)
+  key <- function(query, page) paste(query_key(query), page_key(page), sep = "\r")
+  kept <- if (is.null(rows[["query"]])) {
+    page_key(rows$page) %in% chosen$pages$key[chosen$pairs$page]
+  } else {
+    key(rows$query, rows$page) %in% key(chosen$queries$query[chosen$pairs$query],
+      chosen$pages$page[chosen$pairs$page])
+  }
+  rows[which(kept), ]
+}
+
 run_pages <- function(options, files) {
   check_number(options$top, "--top", min = 1)
+  check_page_options(options, files)
   folder <- project_folder(options)
   settings <- if (!is.null(folder)) tide_settings(folder)
   store <- if (!is.null(folder)) tide_store(folder)
@@ -58,9 +107,10 @@ run_pages <- function(options, files) {
     rows <- pages$pages[, !c("text", "key")]
     return(emit(options, rows, format(pages, width = terminal_width())))
   }
-  summary <- summarise_input(options, settle_input(options, character()))
+  input <- settle_input(options, character())
+  summary <- summarise_input(options, input)
   if (options$status) {
-    status <- tide_page_status(summary, pages)
+    status <- chosen_page_rows(tide_page_status(summary, pages), options, input, summary)
     return(emit(options, setDT(as.data.frame(status)), status_lines(status, options$top)))
   }
   if (!is.null(options$link_to)) {
@@ -68,11 +118,13 @@ run_pages <- function(options, files) {
     return(emit(options, setDT(as.data.frame(links)), link_lines(links, options)))
   }
   if (!is.null(options$brief)) {
-    brief <- tide_page_brief(tide_page_words(summary, pages), options$brief)
+    words <- chosen_page_rows(tide_page_words(summary, pages), options, input, summary)
+    brief <- tide_page_brief(words, options$brief)
     return(emit(options, setDT(as.data.frame(brief)), brief_lines(brief)))
   }
-  words <- tide_missing_words(summary, pages)
+  words <- tide_missing_words(summary, pages, assumptions = settings$assumptions)
   note(options, effect_lines(attr(words, "effect")))
+  words <- chosen_page_rows(words, options, input, summary)
   emit(options, setDT(as.data.frame(words)), word_lines(words, options$top, terminal_width()))
 }
 

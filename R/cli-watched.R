@@ -5,7 +5,7 @@ command_watched <- function(shared) {
     job = "queries of your own list: what changed on them, positions by week",
     files = "[FILE...]",
     example = "inktide watched export.csv --of \"kale seeds,/radish/\" --brand fernmoor",
-    options = c(shared, list(
+    options = c(options_named(shared, "--facts", but = TRUE), list(
       text_option("--of", "LIST", paste("queries, or patterns between slashes; comma",
         "separated, or @FILE [the lists 'watched' of inktide.yml]")),
       text_option("--list", "NAME", "only this list of inktide.yml"),

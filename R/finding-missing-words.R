@@ -31,6 +31,7 @@ NULL
 #' @param summary A `tide_summary` object.
 #' @param pages A `tide_pages` object.
 #' @param curve A `tide_curve` object; `NULL` fits it to `summary`.
+#' @param assumptions Values of one's own, named as in [tide_assumptions()].
 #' @return A tibble, those worth most first: the columns of [tide_page_words()], `if_done`,
 #'   `if_done_low`, `if_done_high` (90 %, clicks per 30 days). Its attribute `effect` holds what
 #'   saying a phrase does to the position (`said` in `heading` or `text` against nowhere, `times`,
@@ -46,7 +47,8 @@ NULL
 #' summary <- tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor")
 #' tide_missing_words(summary, pages)[, c("query", "position", "missing", "if_done")]
 #' @export
-tide_missing_words <- function(summary, pages, curve = NULL) {
+tide_missing_words <- function(summary, pages, curve = NULL, assumptions = NULL) {
+  local_assumptions(assumptions)
   check_class(summary, "tide_summary", "summary")
   check_class(pages, "tide_pages", "pages")
   if (is.null(curve)) curve <- tide_curve(summary) else check_class(curve, "tide_curve", "curve")

@@ -19,6 +19,7 @@
 #' @param by_hand A table like `x`, of the months that the analyst sets.
 #' @param keep_unusual `TRUE` keeps unusual days and months.
 #' @param most How many folders or pages.
+#' @param assumptions Values of one's own, named as in [tide_assumptions()].
 #' @param events A [tide_events()] object.
 #' @param of Of a table: `clicks`, `sessions`, `conversions` or `value`; `NULL` takes the first that
 #'   it has.
@@ -36,7 +37,8 @@
 #' tide_history(file)
 #' @export
 tide_history <- function(x, by = NULL, rules = tide_rules(), by_hand = NULL, keep_unusual = FALSE,
-    most = 8, events = NULL, of = NULL) {
+    most = 8, events = NULL, of = NULL, assumptions = NULL) {
+  local_assumptions(assumptions)
   if (!is.null(by)) check_choice(by, c("brand", "folder", "page"), "by")
   check_flag(keep_unusual, "keep_unusual")
   check_number(most, "most", min = 1)

@@ -40,6 +40,7 @@
 #' @export
 tide_plan <- function(findings, do = NULL, table = NULL, hours_a_month = NULL, from = NULL) {
   check_class(findings, "tide_findings", "findings")
+  local_assumptions(findings$assumptions)
   check_number(hours_a_month, "hours_a_month", min = 0.1, null = TRUE)
   summary <- findings$summary
   last <- if (summary$window$dated) summary$window$to else max(summary$sources$exported)

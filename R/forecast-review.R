@@ -53,6 +53,7 @@ stored_forecasts <- function(store) {
 #' @param data A `tide_data` object by date, query and page; with `NULL` neither why nor how far is
 #' known.
 #' @param rules A [tide_rules()] object.
+#' @param assumptions Values of one's own, named as in [tide_assumptions()].
 #' @return A `tide_review` object: a list with `months` (a data.table, a row a forecast and month
 #'   that has come: `made` (its last month known), `month`, `horizon`, `segment`, `plan`, `baseline`
 #'   (without the plan), `expected` (with it, where it had one), `expected_low`, `expected_high` (80
@@ -69,7 +70,8 @@ stored_forecasts <- function(store) {
 #' tide_load(store, tide_example()[["totals"]])
 #' tide_review(store, data.frame(month = sprintf("2026-%02d-01", 1:9), clicks = 100))
 #' @export
-tide_review <- function(store, history, data = NULL, rules = tide_rules()) {
+tide_review <- function(store, history, data = NULL, rules = tide_rules(), assumptions = NULL) {
+  local_assumptions(assumptions)
   check_class(store, "tide_store", "store")
   if (!inherits(history, "tide_history")) history <- tide_history(history)
   said <- stored_forecasts(store)

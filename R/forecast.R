@@ -28,6 +28,7 @@
 #' @param per_click What a click is worth, named: `c(conversions = 0.02)` or `c(value = 0.4)`; all
 #'   figures are then of that. `NULL` for those of the history.
 #' @param review What [tide_review()] gives, for what earlier forecasts missed.
+#' @param assumptions Values of one's own, named as in [tide_assumptions()].
 #' @return A `tide_forecast` object: a list with `months` (a data.table: `month`, `segment`,
 #'   `baseline`, `baseline_low`, `baseline_high` (80 %), `baseline_low_95`, `baseline_high_95`, with
 #'   a plan `plan`, `added`, `added_low`, `added_high`, `total`, `total_low`, `total_high`), `tasks`
@@ -54,7 +55,8 @@
 #' tide_forecast(tide_history(file), months = 3)
 #' @export
 tide_forecast <- function(history, months = 6, plan = NULL, ramp = 3, draws = 2000, seed = 1,
-    review = NULL, facts = NULL, per_click = NULL) {
+    review = NULL, facts = NULL, per_click = NULL, assumptions = NULL) {
+  local_assumptions(assumptions)
   if (!inherits(history, "tide_history")) history <- tide_history(history)
   check_number(months, "months", min = 1, max = 36)
   check_number(ramp, "ramp", min = 1, max = 24)

@@ -59,7 +59,13 @@ inventory_head <- function(x) {
     country = "countries", many(x$by))
   c(
     sprintf("%s %s, %s: %s clicks, %s impressions, CTR %s%s", format_count(nrow(x$rows)), what,
-      if (is.na(x$to)) "no dates" else format_days(x$from, x$to), format_count(x$total$clicks),
+      if (!is.na(x$to)) {
+        format_days(x$from, x$to)
+      } else if (is.null(x$days)) {
+        "no dates"
+      } else {
+        sprintf("no dates, taken as %s", format_plural(x$days, "day"))
+      }, format_count(x$total$clicks),
       format_count(x$total$impressions), format_rate(x$total$ctr),
       if (is.na(x$total$position)) {
         ""

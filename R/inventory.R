@@ -92,6 +92,7 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
     windows = windows,
     from = table$from,
     to = table$to,
+    days = if (!is.na(table$days)) table$days,
     left_out = data$left_out[data$left_out$grain == grain_label(table$dimensions)]),
     class = "tide_inventory")
 }

@@ -26,7 +26,8 @@ tide_group <- function(findings, by = c("page", "query", "folder", "topic"), rul
   grouped <- found[, list(findings = .N, kinds = paste(unique(.SD$kind), collapse = " "),
     hours = sum(.SD$hours), score = sum(.SD$score), ids = paste(.SD$id, collapse = " ")),
     by = "name", .SDcols = c("kind", "hours", "score", "id")]
-  total <- with_assumptions(findings$assumptions, total_gains(found, found$name))
+  local_assumptions(findings$assumptions)
+  total <- total_gains(found, found$name)
   grouped <- cbind(grouped[, c("name", "findings", "kinds")],
     total[match(grouped$name, total$group), c("if_done", "gain", "gain_low", "gain_high")],
     grouped[, c("hours", "score", "ids")])
@@ -50,11 +51,14 @@ finding_topics <- function(findings, found) {
 
 # The whole list, under what was assumed for it.
 list_total <- function(findings) {
-  with_assumptions(findings$assumptions, total_gain(findings$findings))
+  local_assumptions(findings$assumptions)
+  total_gain(findings$findings)
 }
 
 # The tasks that bring most of the gain, in order; at least three.
-useful_tasks <- function(findings, share = assumed("list_share")) {
+useful_tasks <- function(findings) {
+  local_assumptions(findings$assumptions)
+  share <- assumed("list_share")
   found <- findings$findings
   leads <- task_leads(found)
   gain <- task_sums(found, leads$task)$gain

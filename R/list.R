@@ -87,10 +87,10 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
     min_impressions = 1, position = NULL, segment = NULL, segments = NULL, rules = tide_rules(),
     kind = NULL, hours = NULL, target = "next", assumptions = NULL, decisions = NULL,
     outcomes = NULL, events = NULL, today = Sys.Date(), results_pages = NULL, pages = NULL) {
+  local_assumptions(assumptions)
   check_class(summary, "tide_summary", "summary")
   kind <- check_kind(kind)
   check_hours(hours)
-  check_assumptions(assumptions)
   if (is.null(curve)) curve <- tide_curve(summary) else check_class(curve, "tide_curve", "curve")
   if (!is.null(results_pages)) check_class(results_pages, "tide_results_pages", "results_pages")
   check_number(min_impressions, "min_impressions", min = 0)
@@ -105,7 +105,7 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   if (length(rules$intended)) options$intended <- intended_codes(summary, rules)
   options$known <- known_changes(summary, decisions, check_events(events))
   pairs <- pair_evidence(summary, curve, segment, min_impressions)
-  known <- with_assumptions(assumptions, with_results_pages(pairs, summary, curve, results_pages))
+  known <- with_results_pages(pairs, summary, curve, results_pages)
   pairs <- known$pairs
   segments <- with_position(segments, position)
   inside <- pairs_inside(summary, summary$pairs, segments, rules)
@@ -116,17 +116,15 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   outside <- if (!all(inside)) {
     outside_shares(outside_line(summary, pairs, inside, segments), pairs)
   }
-  out <- with_assumptions(assumptions, {
-    looked <- without_ignored(look_for_all(summary, curve, pairs, options), summary, rules)
-    looked$found <- name_results_pages(looked$found, summary, results_pages, pairs)
-    looked$found <- name_pages(looked$found, summary, options$pages)
-    looked$found <- name_intended(looked$found, summary, options$intended)
-    found <- learn_chance(weigh_difficulty(looked$found, summary, outcomes), outcomes)
-    set(found, j = "hours", value = kind_hours(hours)[found$kind])
-    found <- rank_findings(add_worth(found, summary, rules), options)
-    new_findings(found, looked$aside, pairs, curve, summary, assumptions, outside, known$effects,
-      pages)
-  })
+  looked <- without_ignored(look_for_all(summary, curve, pairs, options), summary, rules)
+  looked$found <- name_results_pages(looked$found, summary, results_pages, pairs)
+  looked$found <- name_pages(looked$found, summary, options$pages)
+  looked$found <- name_intended(looked$found, summary, options$intended)
+  found <- learn_chance(weigh_difficulty(looked$found, summary, outcomes), outcomes)
+  set(found, j = "hours", value = kind_hours(hours)[found$kind])
+  found <- rank_findings(add_worth(found, summary, rules), options)
+  out <- new_findings(found, looked$aside, pairs, curve, summary, assumptions, outside,
+    known$effects, pages)
   if (is.null(decisions)) out else leave_decided(out, decisions, today)
 }
 

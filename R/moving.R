@@ -166,10 +166,13 @@ moving_done <- function(moved, change, down) {
 }
 
 moving_steps <- function(of, done, confidence, down) {
+  weeks <- assumed("moved_weeks")
+  days <- 7 * weeks
+  window <- spelled(weeks, "week")
   step_lines(sprintf(paste("clicks by position %+.1f, by CTR at equal position %+.1f in",
-    "four weeks (demand is taken out; impressions beyond position 10.5",
+    "%s (demand is taken out; impressions beyond position %g",
     "raised to what page one would have seen)"),
-    of$position, of$ctr),
+    of$position, of$ctr, window, assumed("page_one_ends")),
     sprintf(paste("change by position on the curve, ln: %.3f less the median of all",
       "pairs, its noise 0.25 x (1/%s + 1/%s) = %.4f"),
       of$by_position, format_count(of$impressions_1), format_count(of$impressions_2),
@@ -180,18 +183,19 @@ moving_steps <- function(of, done, confidence, down) {
       format_count(of$clicks_2), of$expected_2, format_count(of$clicks_1), of$expected_1, of$seen,
       of$noise, of$usual, of$usual_sd),
     sprintf(paste("both together, luck and what the site did as a whole taken out: %.3f;",
-      "clicks of four weeks now: %.2f"),
-      of$size, done$now),
+      "clicks of %s now: %.2f"),
+      of$size, window, done$now),
     if (down) {
-      sprintf("if done = what was lost = %.2f x (exp(%.3f) - 1) x 30 / 28 = %.2f", done$now,
-        -of$size, done$done)
+      sprintf("if done = what was lost = %.2f x (exp(%.3f) - 1) x 30 / %g = %.2f", done$now,
+        -of$size, days, done$done)
     } else {
-      sprintf(
-        "if done = a third of the rise once more = %.2f x (exp(%.3f / 3) - 1) x 30 / 28 = %.2f",
-        done$now, of$size, done$done)
+      sprintf(paste("if done = %.0f %% of the rise once more = %.2f x (exp(%.2f x %.3f) - 1)",
+        "x 30 / %g = %.2f"),
+        100 * assumed("goes_on"), done$now, assumed("goes_on"), of$size, days, done$done)
     },
-    sprintf("confidence: chance that clicks for a search are %s by a quarter or more: %.3f",
-      if (down) "down" else "up", confidence))
+    sprintf("confidence: chance that clicks for a search are %s by %.0f %% or more: %.3f",
+      if (down) "down" else "up",
+      100 * (if (down) 1 - exp(-assumed("moved_by")) else exp(assumed("moved_by")) - 1), confidence))
 }
 
 # What is said of rising and falling pairs.
@@ -212,10 +216,18 @@ moving_reason <- function(of, since) {
       demand = "by demand")
     paste(sprintf("%s %s", signed(size), said[names(size)]), collapse = ", ")
   }, "")
-  sprintf("Clicks %s from %s in four weeks to %s in the four since %s%s.",
+  sprintf("Clicks %s from %s in %s to %s in the %s since %s%s.",
     ifelse(of$clicks_2 < of$clicks_1, "fell", ifelse(of$clicks_2 > of$clicks_1, "rose", "stayed")),
-    format_count(of$clicks_1), format_count(of$clicks_2), format_day(since),
+    format_count(of$clicks_1), spelled(assumed("moved_weeks"), "week"),
+    format_count(of$clicks_2), spelled(assumed("moved_weeks")), format_day(since),
     ifelse(nzchar(parts), paste0(": ", parts), ""))
+}
+
+# "four weeks", "four"; beyond ten in figures.
+spelled <- function(n, of = NULL) {
+  words <- c("one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
+  word <- if (n %in% seq_along(words)) words[n] else format_count(n)
+  if (is.null(of)) word else paste0(word, " ", of, if (n == 1) "" else "s")
 }
 
 moving_action <- function(summary, of, share, kind) {

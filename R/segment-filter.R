@@ -42,7 +42,7 @@ tide_filter.tide_data <- function(data, from = NULL, to = NULL, days = NULL, ...
   check_class(rules, "tide_rules", "rules")
   without <- listed_days(without)
   if (is.null(c(from, to, days)) && !length(segments) && !length(without)) return(data)
-
+  check_dates_known(data, list(from = from, to = to, without = if (length(without)) without))
   if (about_brand(segments)) {
     table <- pick_table(data, "query")
     if (!is.null(table)) rules <- with_spellings(rules, table$rows)
@@ -63,6 +63,17 @@ tide_filter.tide_data <- function(data, from = NULL, to = NULL, days = NULL, ...
   data$left_out <- sum_left_out(rbindlist(c(list(data$left_out), ledger)))
   if (length(segments)) data$chosen <- c(data$chosen, segment_words(segments))
   data
+}
+
+# Days can only be chosen where a table has any.
+check_dates_known <- function(data, window) {
+  dated <- vapply(data$tables, function(table) "date" %in% table$dimensions, NA)
+  asked <- names(Filter(Negate(is.null), window))
+  if (any(dated) || !length(asked)) return(invisible())
+  abort_tide("No table has dates, so days cannot be chosen.",
+    where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
+    fix = sprintf("Export by date, or leave `%s` out.", asked[1]), class = "grain", fault = "call",
+    argument = asked[1])
 }
 
 # Whether any condition is about sums of query and page, which depend on the days they are over.

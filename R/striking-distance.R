@@ -37,7 +37,8 @@ NULL
 # Where else a step should lead can be named: one position for all, or so many places ("+3").
 next_step <- function(position, target = "next") {
   if (identical(target, "next")) {
-    return(ifelse(position > 10, assumed("target_from_page_two"), assumed("target_from_page_one")))
+    beyond <- position > assumed("page_one_ends")
+    return(ifelse(beyond, assumed("target_from_page_two"), assumed("target_from_page_one")))
   }
   if (is.numeric(target)) return(rep_len(target, length(position)))
   pmax(1, position - as.numeric(sub("^[+]", "", target)))
@@ -88,7 +89,8 @@ step_up <- function(summary, curve, at, target, rule = "next", views = page_one_
   there <- curve_ctr(curve, target, at$segment, at$rows, at$impressions) * at$taken
   chance <- reach_chance(summary, at, target, learn_reach(summary$course, rule))
   reach <- chance$chance
-  wider <- ifelse(at$position > assumed("page_one_ends") & target <= 10, views, 1)
+  page_one <- assumed("page_one_ends")
+  wider <- ifelse(at$position > page_one & target <= page_one, views, 1)
   seen <- at$impressions * wider
   volume <- summary$queries[["volume"]]
   if (!is.null(volume)) {

@@ -53,7 +53,8 @@ find_tail_demand <- function(summary, curve, pairs, options) {
       format_position(at$position), format_plural(at$clicks, "click"),
       format_plural(at$impressions, "impression"), period_text(summary), at$own),
     striking_steps(summary, at, rep(assumed("target_from_page_two"), nrow(at)), step,
-      sprintf("confidence = chance that its factor is above 1.2 = %.3f", sure))),
+      sprintf("confidence = chance that its factor is above %g = %.3f", assumed("tail_factor"),
+        sure))),
     aside = aside)
 }
 

@@ -33,6 +33,7 @@
 #' @export
 tide_value <- function(findings, by = "page", rules = tide_rules()) {
   check_class(findings, "tide_findings", "findings")
+  local_assumptions(findings$assumptions)
   by <- check_choice(by, c("site", "folder", "page", "query"), "by")
   summary <- findings$summary
   worth <- page_worth(summary, rules)

@@ -94,12 +94,15 @@ fill_forecast <- function(book, x) {
   add_sheet(book, "Back-test", as.data.table(x$backtest))
 }
 
-# A row a task with the sums of its lines; beneath it, where there are several, the lines, without
-# what is in the sums already.
+# A row a task with the sums of its lines; beneath it, where there are several, its other lines,
+# without what is in the sums already. What each line brings alone stands in a column of its own, so
+# that every column adds up to the list's total.
 task_rows <- function(found) {
   first <- c("rank", "decision", "note", "kind", "query", "page", "gain", "if_done", "confidence",
-    "chance", "hours", "impressions", "position", "ctr", "expected_ctr", "action", "reason")
+    "chance", "hours", "impressions", "position", "ctr", "expected_ctr", "action", "reason",
+    "line_if_done")
   found <- copy(found)
+  set(found, j = "line_if_done", value = found$if_done)
   if (is.null(found[["decision"]])) set(found, j = "decision", value = "")
   set(found, j = c("note", "lead"), value = list(rep("", nrow(found)), found$hours > 0))
   leads <- copy(found[found$hours > 0])
@@ -110,14 +113,14 @@ task_rows <- function(found) {
       c("gain", "if_done", worth), with = FALSE]))
   set(leads, j = "query", value = ifelse(sums$lines > 1,
     sprintf("%s (and %d more)", leads$query, sums$lines - 1L), leads$query))
-  several <- found[found$task %in% sums$task[sums$lines > 1]]
+  several <- found[!found$id %in% leads$id]
   set(several, j = c("lead", "decision", "hours"), value = list(FALSE, "", 0))
   set(several, j = c("action", "rank"), value = list("", NA_integer_))
-  blank <- c("gain", "gain_conversions", "gain_value", "gain_cost", "score")
+  blank <- c("gain", "if_done", "gain_conversions", "gain_value", "gain_cost", "score")
   set(several, j = intersect(blank, names(found)), value = NA_real_)
   out <- rbind(leads, several)
   place <- match(out$task, leads$task)
-  out <- out[order(place, !out$lead, -out$if_done)]
+  out <- out[order(place, !out$lead, -out$line_if_done)]
   in_words(out[, c(first, setdiff(names(out), first)), with = FALSE])
 }
 
@@ -197,9 +200,10 @@ column_notes <- c(
   gain = "If done x confidence x chance, in clicks per 30 days",
   gain_low = "Lower end of the 90 % interval of the gain",
   gain_high = "Upper end of the 90 % interval of the gain",
-  if_done = "Extra clicks per 30 days if the finding is real and the step works",
-  if_done_low = "Lower end of its 90 % interval",
-  if_done_high = "Upper end of its 90 % interval",
+  if_done = "Extra clicks per 30 days if the finding is real and the step works; of the whole task",
+  line_if_done = "The same, of this line alone",
+  if_done_low = "Lower end of the 90 % interval of the line",
+  if_done_high = "Upper end of the 90 % interval of the line",
   confidence = "Probability that the finding is real",
   chance = "Probability that the step works if the finding is real",
   page_clicks = "Clicks per 30 days that the page has from all its queries",

@@ -21,7 +21,11 @@ test_that("the interval of a total is that of simulated lines and tasks",
       finding("low_ctr", 20, 2L, chance = 0.6, work = "low_ctr a", low = 16, high = 24),
       finding("striking_distance", 30, 3L, chance = 0.2, low = 20, high = 40))
     ranked <- inktide:::rank_findings(found, list(least = 0, asked = TRUE))
-    total <- inktide:::with_assumptions(list(chance_sd = 1e-9), inktide:::total_gain(ranked))
+    total_under <- function(set) {
+      inktide:::local_assumptions(set)
+      inktide:::total_gain(ranked)
+    }
+    total <- total_under(list(chance_sd = 1e-9))
     expect_equal(c(total$if_done, total$gain), c(60, 30 * 0.9 * 0.6 + 30 * 0.9 * 0.2))
     set.seed(4)
     one <- function(done, low, high) {
@@ -31,7 +35,7 @@ test_that("the interval of a total is that of simulated lines and tasks",
       (runif(2e5) < 0.6) * (one(10, 7, 13) + one(20, 16, 24)) + (runif(2e5) < 0.2) * one(30, 20, 40)
     expect_equal((total$high - total$gain) / qnorm(0.95), sd(won), tolerance = 0.01)
     # How far a chance is off is shared by all tasks of a kind.
-    shared <- inktide:::with_assumptions(list(chance_sd = 0.35), inktide:::total_gain(ranked))
+    shared <- total_under(list(chance_sd = 0.35))
     expect_equal(((shared$high - shared$gain) / qnorm(0.95))^2,
       var(won) + sum((0.35 * c(16.2, 5.4))^2), tolerance = 0.01)
   })

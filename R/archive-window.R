@@ -9,6 +9,7 @@
 #' @param from,to First and last day; `NULL` for all.
 #' @param days The last so many finished days (up to `to`); not with `from`.
 #' @param lag,dimensions As in [tide_read()].
+#' @param exported The day of the newest export; `NULL` for what each load knows of it.
 #' @param by_month `TRUE` only promises the rows: [tide_summary()] then goes through them a month
 #'   at a time, so that memory follows the largest month and the answer, and never the whole
 #'   archive.
@@ -25,9 +26,9 @@
 #' tide_summary(tide_stored(store, days = 28, by_month = TRUE), brand = "fernmoor")
 #' @export
 tide_stored <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, dimensions = NULL,
-    by_month = FALSE, at_once = 2e6) {
+    by_month = FALSE, at_once = 2e6, exported = NULL) {
   check_number(at_once, "at_once", min = 1)
-  plan <- plan_window(store, from, to, days, lag, dimensions)
+  plan <- plan_window(store, from, to, days, lag, dimensions, exported)
   if (isTRUE(by_month)) return(stored_by_month(plan, at_once))
   read <- lapply(split(plan$wanted, by = "grain"),
     function(slices) read_slices(store, slices, plan$parts, plan$dimensions))
@@ -76,7 +77,8 @@ damaged_lines <- function(files, grain) {
 }
 
 # Which days of which imports a window is made of, before any part is read.
-plan_window <- function(store, from, to, days, lag, dimensions) {
+plan_window <- function(store, from, to, days, lag, dimensions, exported = NULL) {
+  exported <- check_date(exported, "exported")
   from <- check_date(from, "from")
   to <- check_date(to, "to")
   check_number(days, "days", min = 1, null = TRUE)
@@ -93,7 +95,7 @@ plan_window <- function(store, from, to, days, lag, dimensions) {
       fix = "Load exports first.", class = "nothing_left")
   }
   dated <- current$day > 0
-  unfinished <- dated & lag > 0 & current$day >= stored_export_day(current) - lag
+  unfinished <- dated & lag > 0 & current$day >= first_given(exported, stored_export_day(current)) - lag
   if (!is.null(days) && is.null(from)) {
     known <- current$day[dated & !unfinished]
     if (!is.null(to)) known <- known[known <= as.integer(to)]

@@ -85,8 +85,14 @@ check_regex <- function(x, arg) {
   }
 }
 
+# Two letters that changed places are the likeliest slip.
 nearest_name <- function(name, known) {
-  known[which.min(utils::adist(name, known, ignore.case = TRUE))]
+  letters_of <- function(x) vapply(strsplit(tolower(x), ""), function(l) {
+    paste(sort(l), collapse = "")
+  }, "")
+  far <- as.vector(utils::adist(name, known, ignore.case = TRUE))
+  far[far == 2 & letters_of(known) == letters_of(name)] <- 0.5
+  known[which.min(far)]
 }
 
 # The first that is given: an option, a setting, a default.

@@ -118,7 +118,8 @@ read_input <- function(options, input, months = FALSE, also = character()) {
   held <- first_given(input$source, input$store)
   if (!is.null(held)) {
     data <- tide_stored(held, by_month = months, from = window$from, to = window$to,
-      days = window$days, lag = chosen_lag(options, input), dimensions = dimensions)
+      days = window$days, lag = chosen_lag(options, input), dimensions = dimensions,
+      exported = options$exported)
     return(tide_filter(data, segments = segments, rules = input$settings$rules,
       without = days_out(options$without, data)))
   }

@@ -107,7 +107,7 @@ filter_flags <- c("--query", "--not-query", "--page", "--not-page", "--country",
   "--intent", "--page-group", "--segment", "--position", "--min-impressions", "--min-clicks")
 brand_flags <- c("--brand", "--brand-exact")
 # How a file is read: of what is stored, that was settled when it was loaded.
-file_flags <- c("--exported", "--date-order", "--decimal", "--clicks-above", "--repeats",
+file_flags <- c("--date-order", "--decimal", "--clicks-above", "--repeats",
   "--columns")
 
 option_name <- function(flag) gsub("-", "_", sub("^--", "", flag))

@@ -152,6 +152,10 @@ run_check <- function(options, files) {
   }
   input <- settle_input(options, files)
   store <- first_given(input$source, input$store)
+  if (!is.null(store)) {
+    refuse_given(options, "--exported", "What is stored knows when it was exported.",
+      "Leave it out, or name the files.")
+  }
   if (is.null(store)) {
     # What is not stored is checked in an archive that is gone afterwards.
     scratch <- new_scratch()

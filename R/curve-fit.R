@@ -171,7 +171,8 @@ predict.tide_curve <- function(object, position = 1:10, segment = NULL, level = 
     if (is.null(impressions)) {
       at
     } else {
-      data.table(at, as.data.table(query_interval(at, impressions,
+      error <- log_se(object$fits[[s]], position)
+      data.table(at, as.data.table(query_interval(at$ctr, error, impressions,
         fit_spread(object$fits[[s]], position), level)))
     }
   })))
@@ -179,11 +180,10 @@ predict.tide_curve <- function(object, position = 1:10, segment = NULL, level = 
 
 # What one query will show with so many impressions: its own factor, the luck of the clicks, and the
 # curve's error.
-query_interval <- function(at, impressions, spread, level) {
-  error <- log(at$ctr_high / at$ctr) / stats::qnorm(1 - (1 - level) / 2)
+query_interval <- function(ctr, error, impressions, spread, level) {
   # The curve's error adds to the spread between queries.
   size <- 1 / (spread + pmin(exp(error^2) - 1, 5))
-  bound <- function(p) stats::qnbinom(p, size = size, mu = impressions * at$ctr) / impressions
+  bound <- function(p) stats::qnbinom(p, size = size, mu = impressions * ctr) / impressions
   list(query_low = pmin(1, bound((1 - level) / 2)),
     query_high = pmin(1, bound(1 - (1 - level) / 2)))
 }
@@ -193,7 +193,7 @@ curve_at <- function(curve, position, segment, level = curve$level) {
   fit <- curve$fits[[segment]]
   weights <- knot_weights(position)
   log_ctr <- drop(weights %*% fit$log_ctr)
-  se <- sqrt(pmax(0, rowSums((weights %*% fit$covariance) * weights)))
+  se <- log_se(fit, position)
   df <- stats::approx(log(curve_knots), fit$df, log(position), rule = 2)$y
   reach <- stats::qt(1 - (1 - level) / 2, df) * se
   data.table(segment = segment, position = position, ctr = exp(log_ctr),
@@ -223,8 +223,20 @@ curve_log_se <- function(curve, position, segment) {
   out <- numeric(length(position))
   for (s in intersect(names(curve$fits), unique(segment))) {
     here <- which(segment == s)
-    se <- sqrt(diag(curve$fits[[s]]$covariance))
-    out[here] <- stats::approx(log(curve_knots), se, log(pmin(pmax(position[here], 1), 100)))$y
+    out[here] <- log_se(curve$fits[[s]], pmin(pmax(position[here], 1), 100))
   }
   out
+}
+
+# Between two knots the log curve is a weighted mean of theirs, so that its variance is a quadratic
+# form in the two.
+log_se <- function(fit, position) {
+  at <- log(position)
+  knots <- log(curve_knots)
+  low <- findInterval(at, knots, all.inside = TRUE)
+  high <- low + 1L
+  share <- pmin(1, pmax(0, (at - knots[low]) / (knots[high] - knots[low])))
+  cover <- fit$covariance
+  sqrt(pmax(0, (1 - share)^2 * cover[cbind(low, low)] + share^2 * cover[cbind(high, high)] +
+    2 * share * (1 - share) * cover[cbind(low, high)]))
 }

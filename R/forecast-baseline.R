@@ -4,9 +4,11 @@
 # In: one segment of a history. Out: list(path: data.table(month, mean, sd: of the log of clicks a
 # day), weights by method, errors: rolling_errors() with those of the weighted forecast).
 segment_baseline <- function(rows, horizon, season = NULL) {
+  # What was missed earlier is looked at over as many months whatever is asked for, so that a month
+  # has one forecast.
   y <- log(pmax(rows$used / days_in_month(rows$month), 1e-3))
   methods <- forecast_methods(season_from(season, rows$month[1]))
-  errors <- rolling_errors(y, horizon, as.integer(assumed("forecast_origins")), methods = methods)
+  errors <- rolling_errors(y, tried_months_ahead, as.integer(assumed("forecast_origins")), methods = methods)
   paths <- method_paths(y, horizon, methods)
   weights <- method_weights(errors, rownames(paths), length(y))
   own <- rolling_weighted(errors)
@@ -15,6 +17,12 @@ segment_baseline <- function(rows, horizon, season = NULL) {
   list(path = data.table(month = ahead, mean = as.vector(weights %*% paths), sd = sd),
     weights = weights, errors = rbind(errors, own))
 }
+
+# Months ahead over which methods are tried out: half a year, as far as a plan usually looks.
+tried_months_ahead <- 6L
+
+# Months ahead at most.
+most_months_ahead <- 36L
 
 # A season by calendar month, from the first month of a series on.
 season_from <- function(season, first) {

@@ -36,7 +36,9 @@ add_plans <- function(fit, widened, plans, ramp, draws) {
 # Baselines as paths: what one month is off by stays, and more comes to it.
 draw_paths <- function(mean, sd, draws) {
   steps <- sqrt(pmax(diff(c(0, sd^2)), 0))
-  off <- matrix(stats::rnorm(draws * length(mean)), draws) * rep(steps, each = draws)
+  # As many for any number of months, so that a month has one forecast.
+  luck <- matrix(stats::rnorm(draws * most_months_ahead), draws)
+  off <- luck[, seq_along(mean), drop = FALSE] * rep(steps, each = draws)
   for (i in seq_along(mean)[-1]) off[, i] <- off[, i] + off[, i - 1]
   exp(off + rep(mean, each = draws))
 }
@@ -57,7 +59,8 @@ draw_plan <- function(plan, months, base, ramp, draws) {
   size <- matrix(size, draws)
   average <- colMeans(size)
   size <- size * rep(ifelse(average > 0, lines$done / average, 0), each = draws)
-  works <- matrix(stats::runif(draws * many), draws) < rep(lines$chance, each = draws)
+  works <- matrix(stats::runif(draws * many), draws) <
+    rep(lines$confidence * lines$chance, each = draws)
   own <- if (is.null(lines[["ramp"]])) rep(ramp, many) else fcoalesce(lines$ramp, as.numeric(ramp))
   passed <- outer(month_number(lines$month), month_number(months), function(start, month) {
     month - start + 1

@@ -119,8 +119,9 @@ backtest_sentence <- function(x) {
     `straight line` = "a straight line")
   # What was tried out on a few months only is no rival.
   rivals <- rows[rows$method %in% names(names) & rows$forecasts >= ours$forecasts / 2]
-  sprintf("Tried out on %s: off by %s on average; %s. %s inside the 80 %% range.%s",
-    format_plural(ours$forecasts, "known month"), format_share(ours$mape),
+  sprintf(paste("Tried out by %s of months that are known now: off by %s on average; %s.",
+    "%s inside the 80 %% range.%s"),
+    format_plural(ours$forecasts, "forecast"), format_share(ours$mape),
     paste(names[rivals$method], "by", format_share(rivals$mape), collapse = ", "),
     format_share(ours$covered),
     if (ours$mape <= min(rivals$mape)) "" else " Not better than the simplest of these here.")

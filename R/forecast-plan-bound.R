@@ -31,6 +31,7 @@ lines_of_bound <- function(findings, first) {
     by = "page"]
   data.table(id = "", query = lines$query, page = lines$page, month = first, target = NA_real_,
     target_ctr = NA_real_, position = NA_real_, ctr = NA_real_, done = lines$done,
-    done_low = pmax(0, lines$done - lines$below), done_high = lines$done + lines$above, chance = 1,
+    done_low = pmax(0, lines$done - lines$below), done_high = lines$done + lines$above,
+    confidence = 1, chance = 1,
     hours = 0, remark = "", queries = lapply(lines$page, function(page) paste("all of", page)))
 }

@@ -21,7 +21,8 @@ lines_of_table <- function(findings, table, first) {
   month <- plan_months(text("month"))
   rows <- lapply(seq_len(nrow(table)), function(i) {
     line <- plan_line(findings, text("id")[i], text("query")[i], text("page")[i], targets[i], i)
-    if (!is.na(chance[i])) set(line, j = "chance", value = chance[i])
+    # Who states a chance states all of it.
+    if (!is.na(chance[i])) set(line, j = c("confidence", "chance"), value = list(1, chance[i]))
     if (!is.na(hours[i])) set(line, j = "hours", value = hours[i])
     if (!is.na(month[i]) && month[i] < first && !nzchar(line$remark)) {
       set(line, j = "remark",
@@ -120,7 +121,8 @@ query_line <- function(findings, query, page, target, row) {
   data.table(id = "", query = query, page = summary$pages$page[shown$page], month = as.IDate(NA),
     target = if (is.na(target$ctr)) place else NA_real_, target_ctr = target$ctr,
     position = shown$position, ctr = shown$ctr, done = pmax(0, brings$done),
-    done_low = pmax(0, brings$low), done_high = pmax(0, brings$high), chance = brings$chance,
+    done_low = pmax(0, brings$low), done_high = pmax(0, brings$high),
+    confidence = 1, chance = brings$chance,
     hours = 1, remark = if (there) "reached" else "", queries = list(list(query)))
 }
 
@@ -159,6 +161,7 @@ new_query_line <- function(findings, query, page, place, row) {
     done = done,
     done_low = done * exp(-reach),
     done_high = done * exp(reach),
+    confidence = 1,
     chance = assumed("new_page_chance"),
     hours = kind_hours()[["new_page"]],
     remark = sprintf("not shown yet: volume %s x %.2f seen%s", format_count(volume), ratio$ratio,

@@ -26,7 +26,8 @@
 #' @param from First month of work; `NULL` takes the month after the data end.
 #' @return A `tide_plan` object: a list with `lines` (a data.table: `id`, `query`, `page`, `month`,
 #'   `target` (position), `target_ctr`, `position` and `ctr` (as they are), `done`, `done_low`,
-#'   `done_high` (clicks per 30 days if it works), `chance` (of being real and working), `hours`,
+#'   `done_high` (clicks per 30 days if it is real and works), `confidence` (that it is real),
+#'   `chance` (that it works if it is), `hours`,
 #'   `remark`, `ramp`), `per_month` (clicks of the site in 30 days, which the lines' seasons are
 #'   measured by), `hours_a_month`, `bound` (whether it is an upper bound). Methods: `print`,
 #'   `format`, `tidy`.
@@ -99,14 +100,17 @@ need_plan <- function(lines, where) {
 # month: 30 days in windows.
 task_lines <- function(found, leads, month) {
   each <- found[found$task %in% leads$task]
-  # The lines of a task work together, and differ by themselves.
-  sums <- each[, list(done = sum(if_done * confidence / confidence[1] * chance / chance[1]),
+  # The lines of a task work together, and differ by themselves: what it is confident of and what
+  # works of it are such that if done x confidence x chance is the gain that the list says.
+  sums <- each[, list(done = sum(if_done),
     low = sum(if_done) - sqrt(sum((if_done - if_done_low)^2)),
-    high = sum(if_done) + sqrt(sum((if_done_high - if_done)^2)), whole = sum(if_done),
-    chance = confidence[1] * chance[1], queries = list(query)),
+    high = sum(if_done) + sqrt(sum((if_done_high - if_done)^2)),
+    gain = sum(if_done * confidence * chance), chance = chance[1], lead = confidence[1],
+    queries = list(query)),
     by = "task"]
+  set(sums, j = "confidence",
+    value = ifelse(sums$done * sums$chance > 0, sums$gain / (sums$done * sums$chance), sums$lead))
   at <- match(leads$task, sums$task)
-  ratio <- ifelse(sums$whole > 0, sums$done / sums$whole, 1)[at]
   rises <- leads$kind == "striking_distance"
   snippet <- leads$kind == "low_ctr"
   data.table(
@@ -119,8 +123,9 @@ task_lines <- function(found, leads, month) {
     position = leads$position,
     ctr = leads$ctr,
     done = sums$done[at],
-    done_low = pmax(0, sums$low[at] * ratio),
-    done_high = sums$high[at] * ratio,
+    done_low = pmax(0, sums$low[at]),
+    done_high = sums$high[at],
+    confidence = sums$confidence[at],
     chance = sums$chance[at],
     hours = leads$hours,
     remark = "",
@@ -160,8 +165,9 @@ format.tide_plan <- function(x, width = 80, ...) {
     sprintf("<tide_plan> %s, %s", format_plural(nrow(lines), "line"),
       format_hours(sum(lines$hours)))
   },
-    sprintf("  %s  %s: +%s (%s to %s) x chance %s%s", format_month(lines$month), lines$query,
+    sprintf("  %s  %s: +%s (%s to %s)%s x chance %s%s", format_month(lines$month), lines$query,
       format_clicks(lines$done), format_clicks(lines$done_low), format_clicks(lines$done_high),
+      ifelse(lines$confidence < 1, sprintf(" x confidence %s", format_sure(lines$confidence)), ""),
       format_share(lines$chance), ifelse(nzchar(lines$remark), paste0("; ", lines$remark), ""))),
     width)
 }

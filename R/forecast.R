@@ -58,7 +58,8 @@ tide_forecast <- function(history, months = 6, plan = NULL, ramp = 3, draws = 20
     review = NULL, facts = NULL, per_click = NULL, assumptions = NULL) {
   local_assumptions(assumptions)
   if (!inherits(history, "tide_history")) history <- tide_history(history)
-  check_number(months, "months", min = 1, max = 36)
+  check_number(months, "months", min = 1, max = most_months_ahead)
+  if (months %% 1 != 0) abort_argument("months", "a whole number", months)
   check_number(ramp, "ramp", min = 1, max = 24)
   check_number(draws, "draws", min = 100)
   check_number(seed, "seed")

@@ -58,12 +58,12 @@ site_weeks <- function(rows, weeks, least = 5) {
   usual <- cells$expected * (pages$clicks / pages$expected)[at]
   out <- vapply(seq_len(weeks), function(week) {
     own <- which(cells$week == week & usual >= least)
-    if (length(own) < 10) return(1)
+    # Too few to tell: as usual.
+    if (length(own) < 10) return(0)
     change <- log_factor(cells$clicks[own], usual[own])
     order <- order(change)
     change[order][which(cumsum(usual[own][order]) >= sum(usual[own]) / 2)[1]]
   }, 0)
-  out[out == 1] <- 0
   exp(out - mean(out))
 }
 

@@ -116,12 +116,43 @@ unpack_part <- function(part, own, meter, depth) {
     parquet = list(with_path(parquet_as_csv(part$path, own(".csv"), part$label, meter),
       unit = "row")),
     json = list(json_part(part, own(".csv"))),
-    text = list(if (plain_name(part$path)) part else with_path(copied(part$path, own()))),
+    text = list(with_path(even_head(if (plain_name(part$path)) {
+      part$path
+    } else {
+      copied(part$path, own())
+    }, own))),
     tar = abort_tide("A tar archive cannot be read.", where = sprintf("'%s'.", part$label),
       fix = "Unpack it and name the folder, or give a zip.", class = "file", file = part$label),
     binary = abort_no_table("The file is of no kind that can be read.", part$label,
       "Give CSV, TSV, XLSX, JSON, Parquet, gz or zip."),
     list(with_path(decode_text(part, own(), kind))))
+}
+
+# Where line feeds end lines, a carriage return alone may still end those above the rows, as title
+# lines have it: a file with line feeds there, or the same path where none is needed. The head ends
+# with the first line that has a separator.
+even_head <- function(path, own, looked_at = 2^16) {
+  bytes <- readBin(path, "raw", looked_at)
+  ends <- which(bytes == as.raw(0x0a))
+  parts <- which(bytes %in% charToRaw(",;\t|"))
+  if (!length(ends) || !length(parts)) return(path)
+  end <- ends[ends > parts[1]][1]
+  head <- bytes[seq_len(if (is.na(end)) length(bytes) else end)]
+  open <- cumsum(head == charToRaw("\"")) %% 2 == 1
+  lone <- which(head == as.raw(0x0d) & c(head[-1], as.raw(0x0a)) != as.raw(0x0a) & !open)
+  if (!length(lone)) return(path)
+  head[lone] <- as.raw(0x0a)
+  target <- own()
+  writeBin(c(head, bytes[-seq_along(head)]), target)
+  from <- file(path, "rb")
+  to <- file(target, "ab")
+  on.exit({
+    close(from)
+    close(to)
+  })
+  seek(from, length(bytes))
+  while (length(piece <- readBin(from, "raw", 2^20))) writeBin(piece, to)
+  target
 }
 
 # Whether a reader will take the file for what it is, whatever its name says.

@@ -4,6 +4,7 @@
 workbook_parts <- function(part, own) {
   unreadable <- function(e) abort_unpack(part$label, e)
   sheets <- tryCatch(readxl::excel_sheets(part$path), error = unreadable)
+  part$from_1904 <- counts_from_1904(part$path)
   parts <- lapply(sheets, function(sheet) {
     label <- sprintf("%s, sheet '%s'", part$label, shown_name(sheet))
     cells <- tryCatch(suppressMessages(readxl::read_excel(part$path, sheet, col_names = FALSE,
@@ -19,6 +20,18 @@ workbook_parts <- function(part, own) {
     abort_no_table("The workbook is empty.", part$label, "Export it again.")
   }
   parts
+}
+
+# Whether a workbook counts its days from 1904, as those of one family of machines once did.
+counts_from_1904 <- function(path) {
+  dir <- tempfile("book")
+  on.exit(unlink(dir, recursive = TRUE))
+  inside <- suppressWarnings(tryCatch(utils::unzip(path, "xl/workbook.xml", exdir = dir),
+    error = function(e) character()))
+  if (!length(inside)) return(FALSE)
+  # The property stands at the beginning; the rest may be of any length.
+  text <- rawToChar(Filter(function(byte) byte != 0, readBin(inside, "raw", 2^16)))
+  grepl("<([a-z]+:)?workbookPr[^>]*\\bdate1904\\s*=\\s*[\"'](1|true)[\"']", text, useBytes = TRUE)
 }
 
 # Columns of text as CSV, without names.

@@ -75,7 +75,8 @@ newest_rows <- function(parts, repeats) {
   apart <- are_apart(setdiff(patterns, ""))
   by <- c(used, if (apart) "part")
   if (repeats == "ask" && length(used) && (!"date" %in% used || length(unique(patterns)) > 1)) {
-    ask_repeats(rows, by, sprintf("'%s'", source_labels(parts))[rows$turn], if (!apart) patterns)
+    ask_repeats(rows, by, sprintf("'%s'", source_labels(parts))[rows$turn],
+      if (!apart && any(nzchar(patterns))) patterns)
   }
   first <- if (length(used)) rows[, .(first = min(turn)), by = by] else data.table(first = 1L)
   older <- if (length(used)) first[rows, on = by]$first != rows$turn else rows$turn > 1

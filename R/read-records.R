@@ -19,7 +19,8 @@ open_records <- function(part, layout) {
   }
   place <- list(label = part$label, path = part$path, sep = layout$sep, skip = layout$line,
     records = scan$records - length(scan$empty), cells = scan$header_cells, escaped = scan$escaped,
-    unit = part$unit, header = layout$line, lines = part$lines, all = scan$records,
+    unit = part$unit, from_1904 = isTRUE(part$from_1904), header = layout$line,
+    lines = part$lines, all = scan$records,
     empty = scan$empty, jump_record = scan$jump_record, jump_line = scan$jump_line)
   check_records(scan, place)
   # A reader that thinks otherwise about blank lines is given none.

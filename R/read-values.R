@@ -166,7 +166,7 @@ parse_date <- function(x, place, order = NULL, rows = seq_along(x)) {
   }
   text <- as.character(x)
   distinct <- unique(text)
-  date <- distinct_dates(trimws(distinct), order)
+  date <- distinct_dates(trimws(distinct), order, isTRUE(place$from_1904))
   if (identical(date, "ambiguous")) {
     refuse(which(!is.na(text))[1], "Day and month cannot be distinguished",
       "Say which comes first by `date_order`: dmy or mdy.", "date_order", argument = "date_order")
@@ -179,7 +179,8 @@ parse_date <- function(x, place, order = NULL, rows = seq_along(x)) {
 date_fix <- paste("Write dates as 2026-03-31, or all of them as 31.3.2026 or 3/31/2026,",
   "from the year 2000 on.")
 
-distinct_dates <- function(text, order) {
+# from_1904: what a workbook counts its days from, else the end of 1899.
+distinct_dates <- function(text, order, from_1904 = FALSE) {
   date <- rep(as.IDate(NA), length(text))
   iso <-
     grepl("^\\d{4}[-/.]?\\d{1,2}[-/.]?\\d{1,2}([ T]\\d{1,2}:.*)?$", text) & !grepl("^\\d{5}$", text)
@@ -188,10 +189,11 @@ distinct_dates <- function(text, order) {
   # A month stands for its first day.
   month <- grepl("^\\d{4}[-/.]\\d{1,2}$", text)
   date[month] <- checked_date(sub("^(\\d{4})[-/.](\\d{1,2})$", "\\1-\\2-01", text[month]))
-  # Workbooks count days from the end of 1899.
+  # Workbooks count days.
   serial <- grepl("^\\d{5}(\\.0*)?$", text)
+  first <- if (from_1904) 24107L else 25569L
   date[serial] <-
-    in_range(as.IDate(as.integer(as.numeric(text[serial])) - 25569L, origin = "1970-01-01"))
+    in_range(as.IDate(as.integer(as.numeric(text[serial])) - first, origin = "1970-01-01"))
   part <- "^(\\d{1,2})([-/.])\\s?(\\d{1,2})[-/.]\\s?(\\d{4})( \\d{1,2}:.*)?$"
   other <- which(grepl(part, text))
   if (!length(other)) return(date)

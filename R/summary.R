@@ -231,7 +231,7 @@ format.tide_summary <- function(x, ...) {
   window <- if (x$window$dated) {
     sprintf("%s (%s)", format_days(x$window$from, x$window$to), format_plural(x$window$days, "day"))
   } else {
-    sprintf("no dates; %s %s", if (x$window$assumed) "taken as" else "said to be",
+    sprintf("no dates; %s %s", if (x$window$assumed) "taken as" else "the filter says",
       format_plural(x$window$days, "day"))
   }
   segments <- table(x$queries$segment)
@@ -274,8 +274,9 @@ spelling_line <- function(x) {
 coverage_line <- function(x) {
   share <- query_coverage(x)
   if (is.null(share)) return(character())
-  sprintf("  queries explain %s of all clicks and %s of all impressions; the rest is private",
-    format_share(share$clicks), format_share(share$impressions))
+  parts <- format_share(c(share$clicks, share$impressions))
+  sprintf("  queries explain %s of all clicks and %s of all impressions%s", parts[1], parts[2],
+    if (all(parts == format_share(1))) "" else "; the rest is private")
 }
 
 # Share of the site's clicks and impressions that the query rows explain, over the days both hold.

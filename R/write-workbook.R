@@ -83,7 +83,8 @@ fill_forecast <- function(book, x) {
   as_text <- function(rows) set(copy(rows), j = "month", value = format(rows$month, "%Y-%m"))
   # The plan stands first, where it is looked for when it is read back.
   for (name in names(x$plans)) {
-    lines <- x$plans[[name]]$lines[, c("id", "query", "page", "target", "month", "chance", "hours",
+    lines <- x$plans[[name]]$lines[, c("id", "query", "page", "target", "month", "confidence",
+      "chance", "hours",
       "ramp", "done", "done_low", "done_high", "remark")]
     set(lines, j = "target", value = plan_target_text(x$plans[[name]]$lines))
     add_sheet(book, if (length(x$plans) > 1) sprintf("Plan %s", name) else "Plan", as_text(lines))

@@ -73,8 +73,7 @@ test_that("what a project has stored, its pages and its findings refuse what the
   run <- function(...) program(..., "--project", dir, "--quiet")
   expect_equal(run("find")$status, 0)
   for (call in list(c("list", "--decimal", "comma"), c("find", "--repeats", "add"),
-    c("check", "--columns", "query=Query"), c("curve", "--exported", "2026-12-01"),
-    c("trace", "1", "--top", "3"), c("trace", "1", "--figure", "x.svg"), c("pages", "--top", "3"),
+    c("check", "--columns", "query=Query"), c("trace", "1", "--top", "3"), c("trace", "1", "--figure", "x.svg"), c("pages", "--top", "3"),
     c("pages", "--query", "pea"), c("pages", "--missing", "--status"), c("pages", "--changes",
       "--page", "x"), c("pages", "--status", "--query", "pea"), c("pages", "--missing", "--delay",
       "2"), c("pages", "--link-to", "/guides/how-to-grow-pea/", "--words", "2:"))) {

@@ -1,7 +1,7 @@
 test_that("the chance of a step falls with its length, and no target is number one", {
   expect_true(all(diff(inktide:::default_reach(4:20, 3)) < 0))
   expect_true(all(inktide:::next_step(seq(3.6, 20, 0.1)) >= 3))
-  expect_equal(inktide:::next_step(c(10, 10.1)), c(3, 8))
+  expect_equal(inktide:::next_step(c(10, 10.4, 10.6)), c(3, 3, 8))
 })
 
 test_that(

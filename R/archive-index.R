@@ -50,7 +50,10 @@ first_tables <- c(
 # The format an archive has: 0 where there is none yet.
 archive_format <- function(con) {
   if (!DBI::dbExistsTable(con, "meta")) return(0L)
-  as.integer(DBI::dbGetQuery(con, "SELECT value FROM meta WHERE name = 'format'")$value)
+  held <- DBI::dbGetQuery(con, "SELECT value FROM meta WHERE name = 'format'")$value
+  # 0 is what an archive has that nobody wrote to yet, never what one says.
+  number <- if (length(held) == 1 && grepl("^[0-9]{1,6}$", held)) as.integer(held) else -1L
+  if (number == 0L) -1L else number
 }
 
 renew_tables <- function(con) {
@@ -68,10 +71,11 @@ renew_tables <- function(con) {
 
 check_format <- function(con, folder) {
   held <- archive_format(con)
-  if (!length(held) || is.na(held) || held > store_format) {
-    abort_store(folder, sprintf("The archive has format %s, this version knows %d.",
+  if (!length(held) || is.na(held) || held < 0L || held > store_format) {
+    newer <- isTRUE(held > store_format)
+    abort_store(folder, sprintf("The archive has format %s, this version knows 1 to %d.",
       paste(held, collapse = ""), store_format),
-      "Install a newer version of inktide.")
+      if (newer) "Install a newer version of inktide." else rebuild_fix)
   }
 }
 

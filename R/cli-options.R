@@ -148,6 +148,12 @@ parse_call <- function(command, words) {
   options[names(parsed$options)] <- parsed$options
   options$given <- unique(given)
   formats <- c("table", "csv", "json", command$formats)
+  # Another ending would promise what the file does not hold.
+  ending <- tolower(tools::file_ext(first_given(options$out, "")))
+  if (!is.null(options$format) && !ending %in% c("", "txt", "csv", "json", "xlsx", "md")) {
+    abort_call(sprintf("'inktide %s' writes no such file.", command$name),
+      sprintf("--out %s", options$out), "Name a file that ends in .csv, .json or .txt.")
+  }
   # A file says by its ending what it holds.
   if (identical(options$format, "table") && !is.null(options$out)) {
     ending <- c(csv = "csv", json = "json", xlsx = "xlsx", md = "markdown")

@@ -8,7 +8,11 @@ terminal_width <- function() {
 }
 
 # Lines of a result. What did not arrive is an error.
-say <- function(lines) write_output(visible_lines(lines))
+# Made before anything is written, so that what is wrong with them is no fault of the output.
+say <- function(lines) {
+  text <- visible_lines(lines)
+  write_output(text)
+}
 
 write_output <- function(text) {
   # Where R itself sends its output elsewhere.

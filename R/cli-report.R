@@ -8,6 +8,7 @@ command_report <- function(shared) {
     options = c(options_named(shared, "--format", but = TRUE),
       list(text_option("--title", "TEXT", "title of the report"), events_option(),
         results_pages_option(), band_option(), target_option())),
+    arguments = c(file = "--out"),
     run = run_report)
 }
 

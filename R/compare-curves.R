@@ -27,7 +27,8 @@ tide_compare.tide_summary <- function(data, ...) {
   check_no_more(...)
   summary <- data
   if (!identical(summary$split, "month")) {
-    abort_argument("data", "a summary with split = \"month\"", summary$split)
+    abort_argument("data", paste("rows, as tide_read() gives them; of a summary only one with",
+      "split = \"month\" can be compared"), summary)
   }
   # The same query in the same half position on both sides: what is compared is the page of results,
   # not the mix.

@@ -147,14 +147,21 @@ leading_page <- function(cells) {
 #' @param segment One segment's name, or `NULL` for all.
 #' @param level Level of the interval; `NULL` takes the curve's.
 #' @param impressions With it, also what one query with so many impressions will show.
+#' @param newdata A data frame with a column `position`, in place of `position`.
 #' @param ... Nothing: another argument is an error.
 #' @return A tibble: `segment`, `position`, `ctr`, `ctr_low`, `ctr_high` (where the average
 #'   query's CTR lies) and, with `impressions`, `query_low`, `query_high` (what one query's CTR
 #'   will be, at the same level).
 #' @export
 predict.tide_curve <- function(object, position = 1:10, segment = NULL, level = NULL,
-    impressions = NULL, ...) {
+    impressions = NULL, newdata = NULL, ...) {
   check_no_more(...)
+  if (!is.null(newdata)) {
+    if (!is.data.frame(newdata) || is.null(newdata[["position"]])) {
+      abort_argument("newdata", "a data frame with a column `position`", newdata)
+    }
+    position <- newdata[["position"]]
+  }
   check_text(segment, "segment", null = TRUE)
   if (!is.numeric(position) || anyNA(position) || any(position < 1 | position > 100)) {
     abort_argument("position", "numbers from 1 to 100", position)
@@ -176,6 +183,16 @@ predict.tide_curve <- function(object, position = 1:10, segment = NULL, level = 
         fit_spread(object$fits[[s]], position), level)))
     }
   })))
+}
+
+#' @rdname predict.tide_curve
+#' @return `coef()`: the CTR at each knot of the curve, a row a knot and a column a segment.
+#' @export
+coef.tide_curve <- function(object, ...) {
+  check_no_more(...)
+  out <- vapply(object$fits, function(fit) exp(as.numeric(fit$log_ctr)), numeric(length(curve_knots)))
+  rownames(out) <- format(curve_knots, trim = TRUE)
+  out
 }
 
 # What one query will show with so many impressions: its own factor, the luck of the clicks, and the

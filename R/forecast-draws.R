@@ -43,6 +43,11 @@ draw_paths <- function(mean, sd, draws) {
   exp(off + rep(mean, each = draws))
 }
 
+# That a line is real and works; without a confidence its chance is all of it.
+line_chance <- function(lines) {
+  if (is.null(lines[["confidence"]])) lines$chance else lines$confidence * lines$chance
+}
+
 # In: a plan, months, drawn baselines. Out: list(added: a matrix, a row a draw; tasks: means by line
 # and month).
 draw_plan <- function(plan, months, base, ramp, draws) {
@@ -59,8 +64,7 @@ draw_plan <- function(plan, months, base, ramp, draws) {
   size <- matrix(size, draws)
   average <- colMeans(size)
   size <- size * rep(ifelse(average > 0, lines$done / average, 0), each = draws)
-  works <- matrix(stats::runif(draws * many), draws) <
-    rep(lines$confidence * lines$chance, each = draws)
+  works <- matrix(stats::runif(draws * many), draws) < rep(line_chance(lines), each = draws)
   own <- if (is.null(lines[["ramp"]])) rep(ramp, many) else fcoalesce(lines$ramp, as.numeric(ramp))
   passed <- outer(month_number(lines$month), month_number(months), function(start, month) {
     month - start + 1

@@ -87,7 +87,7 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
     weekly = if (dated && !wide_dates(table)) weekly_clicks(at$rows, label, table)[order],
     total = total,
     coverage = if (is.null(site) || site <= 0) NA_real_ else min(1, total$clicks / site),
-    would_add = further_exports(lapply(data$tables, `[[`, "dimensions")),
+    would_add = further_exports(read_grains(data)),
     by = by,
     windows = windows,
     from = table$from,

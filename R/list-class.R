@@ -5,7 +5,7 @@
 #' @param x A `tide_findings` object.
 #' @param ... Not used.
 #' @return `tidy()`: the tibble of findings, `as.data.frame()` the same; `nrow()` counts them,
-#'   `head()` and `[` keep some. `glance()`: one row: `tested` (pairs looked at), `findings`,
+#'   `head()` and `[` keep some, `$` also gives a column. `glance()`: one row: `tested` (pairs looked at), `findings`,
 #'   `if_done`, `gain`, `gain_low`, `gain_high` of the whole list, in clicks per 30 days.
 #' @name tide_findings_tables
 #' @examples
@@ -26,10 +26,20 @@ dim.tide_findings <- function(x) dim(x$findings)
 
 #' @rdname tide_findings_tables
 #' @param i Which findings: numbers, or `TRUE` and `FALSE`.
+#' @param j Which columns, as of a table: with them the rows are a tibble.
 #' @export
-`[.tide_findings` <- function(x, i) {
-  x$findings <- x$findings[i]
+`[.tide_findings` <- function(x, i, j) {
+  rows <- if (missing(i)) x$findings else x$findings[i]
+  if (!missing(j)) return(tibble::as_tibble(rows)[, j])
+  x$findings <- rows
   x
+}
+
+#' @rdname tide_findings_tables
+#' @param name A part of the object, or a column of its table.
+#' @export
+`$.tide_findings` <- function(x, name) {
+  if (name %in% names(x)) .subset2(x, name) else .subset2(x, "findings")[[name]]
 }
 
 #' @rdname tide_findings_tables

@@ -10,7 +10,7 @@ setting_kinds <- local({
     }
   }
   number <- function(x, low, what) {
-    must(is.numeric(x) && length(x) == 1 && !is.na(x) && x >= low, what)
+    must(is.numeric(x) && length(x) == 1 && is.finite(x) && x >= low, what)
     x
   }
   list(
@@ -19,7 +19,7 @@ setting_kinds <- local({
       as.character(x)
     },
     words = function(x) {
-      must(is_text(unlist(x)), "a list of words")
+      must(is_text(unlist(x)) && is.null(names(x)), "a list of words")
       as.character(unlist(x))
     },
     count = function(x) number(x, 0, "a number of at least 0"),
@@ -41,7 +41,7 @@ setting_kinds <- local({
       x
     },
     bands = function(x) {
-      must(is.numeric(x) && x[1] == 1 && !is.unsorted(x, strictly = TRUE),
+      must(is.numeric(x) && all(is.finite(x)) && x[1] == 1 && !is.unsorted(x, strictly = TRUE),
         "increasing positions that begin with 1, such as [1, 4, 11, 21]")
       x
     },
@@ -54,8 +54,8 @@ setting_kinds <- local({
       x
     },
     clicks_above = function(x) {
-      must(is_text(x) && x %in% names(clicks_above_rules),
-        paste(names(clicks_above_rules), collapse = ", "))
+      must(one_text(x) && x %in% names(clicks_above_rules),
+        paste("one of", paste(names(clicks_above_rules), collapse = ", ")))
       x
     },
     texts_or_file = function(x) {
@@ -70,12 +70,14 @@ setting_kinds <- local({
       if (lists) lapply(x, as.character) else list(watched = as.character(unlist(x)))
     },
     weights = function(x) {
-      must(is.list(x) && !is.null(names(x)) && is.numeric(unlist(x)) && all(unlist(x) >= 0),
+      must(is.list(x) && !is.null(names(x)) && is.numeric(unlist(x)) &&
+        all(is.finite(unlist(x)) & unlist(x) >= 0),
         "weights by column, such as {orders: 1, sign_ups: 0.2}")
       unlist(x)
     },
     repeats = function(x) {
-      must(is_text(x) && x %in% names(repeats_rules), paste(names(repeats_rules), collapse = ", "))
+      must(one_text(x) && x %in% names(repeats_rules),
+        paste("one of", paste(names(repeats_rules), collapse = ", ")))
       x
     },
     named_texts = function(x) {

@@ -135,7 +135,7 @@ format.tide_data <- function(x, ...) {
     left_out_lines(x$left_out, kept_by_grain(x)),
     source_lines(x$sources),
     capped_lines(x$sources),
-    further_line(lapply(x$tables, `[[`, "dimensions")))
+    further_line(read_grains(x)))
 }
 
 grain_lines <- function(table, which = "") {
@@ -258,6 +258,9 @@ further_exports <- function(grains) {
   }
   if (length(wanted)) sprintf("An export by %s would add %s.", wanted[1], wanted[2])
 }
+
+# Dimensions of the tables that were read, also of those that a filter left nothing of.
+read_grains <- function(data) first_given(data$grains, lapply(data$tables, `[[`, "dimensions"))
 
 further_line <- function(grains) {
   said <- further_exports(grains)

@@ -139,9 +139,10 @@ even_head <- function(path, own, looked_at = 2^16) {
   end <- ends[ends > parts[1]][1]
   head <- bytes[seq_len(if (is.na(end)) length(bytes) else end)]
   open <- cumsum(head == charToRaw("\"")) %% 2 == 1
-  lone <- which(head == as.raw(0x0d) & c(head[-1], as.raw(0x0a)) != as.raw(0x0a) & !open)
+  lone <- which(head == as.raw(0x0d) & c(head[-1], as.raw(0x0a)) != as.raw(0x0a))
   if (!length(lone)) return(path)
-  head[lone] <- as.raw(0x0a)
+  # Within quotes it is a blank.
+  head[lone] <- as.raw(ifelse(open[lone], 0x20, 0x0a))
   target <- own()
   writeBin(c(head, bytes[-seq_along(head)]), target)
   from <- file(path, "rb")

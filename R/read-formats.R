@@ -5,6 +5,7 @@ workbook_parts <- function(part, own) {
   unreadable <- function(e) abort_unpack(part$label, e)
   sheets <- tryCatch(readxl::excel_sheets(part$path), error = unreadable)
   part$from_1904 <- counts_from_1904(part$path)
+  check_far_cells(part)
   parts <- lapply(sheets, function(sheet) {
     label <- sprintf("%s, sheet '%s'", part$label, shown_name(sheet))
     cells <- tryCatch(suppressMessages(readxl::read_excel(part$path, sheet, col_names = FALSE,
@@ -32,6 +33,37 @@ counts_from_1904 <- function(path) {
   # The property stands at the beginning; the rest may be of any length.
   text <- rawToChar(Filter(function(byte) byte != 0, readBin(inside, "raw", 2^16)))
   grepl("<([a-z]+:)?workbookPr[^>]*\\bdate1904\\s*=\\s*[\"'](1|true)[\"']", text, useBytes = TRUE)
+}
+
+# A cell far from all others would make a table of its distance. Sheets that are large have many
+# cells, and are read as they are.
+check_far_cells <- function(part, most = 5e6) {
+  dir <- tempfile("sheets")
+  on.exit(unlink(dir, recursive = TRUE))
+  listed <- suppressWarnings(tryCatch(utils::unzip(part$path, list = TRUE),
+    error = function(e) NULL))
+  small <- listed$Name[grepl("^xl/worksheets/[^/]+[.]xml$", listed$Name) & listed$Length < most]
+  for (name in small) {
+    suppressWarnings(utils::unzip(part$path, name, exdir = dir))
+    text <- file_text(file.path(dir, name))
+    cells <- regmatches(text, gregexpr("<c [^>]*?\\br=\"[A-Z]{1,3}[0-9]{1,7}\"", text, perl = TRUE))[[1]]
+    if (!length(cells)) next
+    place <- sub("^.*r=\"([A-Z]+[0-9]+)\"$", "\\1", cells)
+    row <- as.numeric(sub("^[A-Z]+", "", place))
+    letters <- column_numbers(sub("[0-9]+$", "", place))
+    if (max(row) * max(letters) <= 1000 * length(cells) + 1e5) next
+    abort_tide("A cell stands far from all others.",
+      where = sprintf("'%s', cell %s.", part$label, place[which.max(row * letters)]),
+      fix = "Delete what stands outside the table, and save it again.", class = c("layout", "file"),
+      file = part$label)
+  }
+}
+
+# "A" is 1, "AA" 27.
+column_numbers <- function(names) {
+  vapply(names, function(name) {
+    Reduce(function(sum, digit) 26 * sum + digit, utf8ToInt(name) - 64L, 0)
+  }, 0, USE.NAMES = FALSE)
 }
 
 # Columns of text as CSV, without names.

@@ -11,6 +11,10 @@ sniff_header <- function(path, knows, enough) {
   if (length(lines)) lines[1] <- sub("^\ufeff", "", lines[1])
   filled <- utils::head(which(nzchar(trimws(lines))), 40)
   if (!length(filled)) return(NULL)
+  # A line as long as this is no header.
+  short <- nchar(lines[filled], "bytes") <= longest_header
+  if (!any(short)) return(list(known = -1, line = filled[1], sep = ",", header = "a very long line"))
+  filled <- filled[short]
   best <- list(known = -1)
   for (line in filled) {
     for (sep in c(",", ";", "\t", "|")) {
@@ -22,6 +26,9 @@ sniff_header <- function(path, knows, enough) {
   }
   best
 }
+
+# In bytes.
+longest_header <- 100000L
 
 # Of an export: list(line, sep, header). Data rows below a header never have more known words.
 find_header <- function(path, label, columns = NULL) {

@@ -34,6 +34,9 @@ tide_report <- function(findings, file, title = "Ink Tide report", site = NULL, 
     chosen = character()) {
   check_class(findings, "tide_findings", "findings")
   check_text(file, "file")
+  if (!tolower(tools::file_ext(file)) %in% c("", "html", "htm", "xhtml")) {
+    abort_argument("file", "a path that ends in .html", file)
+  }
   check_text(title, "title")
   if (length(chosen)) check_text(chosen, "chosen", many = TRUE)
   if (!is.null(moves)) check_class(moves, "tide_change", "moves")

@@ -48,6 +48,7 @@ tide_filter.tide_data <- function(data, from = NULL, to = NULL, days = NULL, ...
     if (!is.null(table)) rules <- with_spellings(rules, table$rows)
   }
   check_values(data, segments)
+  data$grains <- read_grains(data)
   keep <- table_filter(segments, rules, window_steps(from, to, days, without), days)
   kept <- lapply(data$tables, keep)
   data$tables <- filled_tables(kept)
@@ -128,7 +129,13 @@ check_values <- function(data, segments) {
   for (dimension in c("country", "device", "vertical", "rich_result")) {
     wanted <- unlist(lapply(segments, function(segment) segment$conditions[[dimension]]))
     columns <- Filter(Negate(is.null), lapply(data$tables, function(t) t$rows[[dimension]]))
-    if (!length(wanted) || !length(columns)) next
+    if (!length(wanted)) next
+    if (!length(columns)) {
+      abort_tide(sprintf("No table is by %s.", gsub("_", " ", dimension)),
+        where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
+        fix = sprintf("Export by %s, or leave the condition out.", gsub("_", " ", dimension)),
+        class = "grain", fault = "call")
+    }
     known <- sort(unique(unlist(lapply(columns, function(x) levels(as_levels(x))))))
     missing <- wanted[!tolower(wanted) %in% tolower(known)]
     if (!length(missing)) next

@@ -13,7 +13,7 @@ commands="forecast httr2 httpuv knitr later markdown promises"
 archive="nanoparquet"
 # Only the workbench in the browser needs these.
 workbench="callr shiny"
-test="codetools testthat withr"
+test="codetools testthat withr zip"
 must="$run $commands $workbench"
 case "${1:-run}" in
   test) must="$must $test" ;;

@@ -114,3 +114,58 @@ test_that("windows look back beyond the days that are listed", {
   expect_false(anyNA(long$change_28))
   expect_true(all(is.na(long$change_40)))
 })
+
+test_that("calls that go wrong say what, and nothing else is written", {
+  files <- files_of()
+  dir <- withr::local_tempdir()
+  cases <- list(list(c("help", "nosuch"), 2L, "Unknown command 'nosuch'"),
+    list(c("list", files$undated, "--tpo", "3"), 2L, "Did you mean '--top'"),
+    list(c("find", files$undated, "--out", file.path(dir, "x.docx")), 2L, "writes no such file"),
+    list(c("report", files$undated, "--out", file.path(dir, "x.txt")), 2L, "--out must be"),
+    list(c("list", files$undated, "--device", "handy"), 2L, "No table is by device"),
+    list(c("forecast", "--history", files$months, "--months", "2.5"), 2L, "a whole number"))
+  for (case in cases) {
+    run <- program(case[[1]], "--quiet"[!case[[1]][1] %in% "help"])
+    expect_equal(run$status, case[[2]], label = paste(case[[1]], collapse = " "))
+    expect_match(paste(run$err, collapse = " "), case[[3]])
+  }
+  expect_length(list.files(dir), 0)
+  # What is loaded is not said to be missing where a filter leaves none of it.
+  said <- program("list", files$dated, files$totals, "--query", "grow", "--exported", "2026-12-01")
+  expect_false(any(grepl("would add", said$out)))
+  # Settings: one error with its line, for each.
+  for (line in c("bands: .nan", "bands: [1, .inf]", "goals: {a: .nan}", "clicks_above: [keep, refuse]",
+    "repeats: [add, newest]", "brand: {a: b}", "hours: {low_ctr: .inf}",
+    "pull: {a: {url: 'https://x@y/', fields: {clicks: /c, impressions: /i}}}", "pull: {a: 5}",
+    "pull: {a: {url: 'https://x/', fields: {clicks: /c, impressions: /i}, split: 3}}")) {
+    writeLines(c("site: https://www.fernmoor.example/", line), file.path(dir, "inktide.yml"))
+    expect_error(tide_settings(dir), "line 2", class = "tide_error_settings", label = line)
+  }
+  for (format in c("'x'", "'-3'", "'0'", "'99'", "''")) {
+    store <- tide_store(tempfile("project"))
+    tide_load(store, files$undated)
+    con <- DBI::dbConnect(RSQLite::SQLite(), file.path(store$dir, "archive.sqlite"))
+    DBI::dbExecute(con, sprintf("UPDATE meta SET value = %s", format))
+    DBI::dbDisconnect(con)
+    expect_error(tide_stored(store), "has format", class = "tide_error_store", label = format)
+  }
+})
+
+test_that("results are reached as an R user expects", {
+  summary <- tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor")
+  curve <- tide_curve(summary)
+  found <- tide_find(summary, curve)
+  expect_equal(found$gain, tidy(found)$gain)
+  expect_null(found$nothing)
+  expect_equal(nrow(found[1:2, ]), 2)
+  expect_equal(found[2:3, c("id", "gain")], tidy(found)[2:3, c("id", "gain")])
+  expect_equal(predict(curve, newdata = data.frame(position = 1:3)), predict(curve, 1:3))
+  knots <- as.numeric(rownames(coef(curve)))
+  expect_equal(as.vector(coef(curve)[, "brand"]), predict(curve, knots, "brand")$ctr)
+  expect_error(tide_compare(summary), "can be compared", class = "tide_error_argument")
+  # The standard error between knots is that of the weighted mean of the two.
+  weights <- inktide:::knot_weights(c(1, 1.4, 6.2, 33))
+  fit <- curve$fits[[2]]
+  expect_equal(inktide:::log_se(fit, c(1, 1.4, 6.2, 33)),
+    sqrt(rowSums((weights %*% fit$covariance) * weights)))
+})

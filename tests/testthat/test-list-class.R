@@ -6,6 +6,6 @@ test_that("findings are a table where one expects one", {
   expect_equal(as.data.frame(found[1:3])$id, found$findings$id[1:3])
   # A head, two lines, and the first steps.
   expect_length(format(head(found, 2)), 6)
-  expect_error(predict(found$curve, newdata = data.frame(position = 3)), "newdata",
+  expect_error(predict(found$curve, places = 3), "places",
     class = "tide_error_argument")
 })

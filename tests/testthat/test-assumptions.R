@@ -85,6 +85,22 @@ varied_site <- function() {
       ratio_sd = 0.2))
 }
 
+# By how much a number is moved where half of it moves nothing on that site.
+moved_otherwise <- c(young_days_least = 2, young_missed = 2, feature_queries = 1e4,
+  low_confidence = 2, shift_share_pair = 1e4, shift_known_pages = 0.05, shift_chance = 2,
+  shift_named = 2, shift_least = 2, swap_days = 10, swap_share = 10, together_weeks = 2,
+  together_places = 0.05, match_words = 10, match_places = 0.05, mismatch_sd = 1e4,
+  mismatch_usual_sd = 10, mismatch_listed = 2, lead_wavers = 10, low_doubtful = 2,
+  far_down_places = 10, far_down_from = 10, weighty_days = 0.05, weighty_share = 2,
+  moved_confidence = 2, tail_deepest = 0.05)
+moved_undated <- c(mixed_chance = 2, together_position = 0.5, undated_doubtful = 0.5,
+  undated_likely = 0.5, undated_surest = 0.5, redirect_share = 10, undated_share = 0.5,
+  undated_places = 0.5, tail_clicks = 0.5)
+# Families of pages, pages side by side, thin evidence of a page and plans of unknown queries take
+# sites of their own.
+not_shown <- c("text_match", "match_ahead", "well_off_factor", "weak_page_from",
+  "side_by_side_places", "side_by_side_share", "volumes_agree", "review_prior", "low_enough")
+
 test_that("each number that can be set has an effect", {
   skip_unless_studies()
   site <- varied_site()
@@ -92,41 +108,54 @@ test_that("each number that can be set has an effect", {
     list(as.data.frame(found$findings), found$how, as.data.frame(found$aside), format(found),
       found$features, nrow(inktide:::useful_tasks(found)$findings), inktide:::list_total(found))
   }
-  dated <- function(set) {
-    shown(tide_find(site$summary, pages = site$pages, events = site$events,
-      results_pages = site$results, outcomes = site$outcomes, assumptions = set))
+  # Fitted once; of results pages and the site's own only where they matter.
+  curve <- tide_curve(site$summary)
+  dated <- function(set, beside = length(set) && grepl("^(said|feature|match|mismatch)_",
+      names(set))) {
+    shown(tide_find(site$summary, curve, pages = if (beside) site$pages, events = site$events,
+      results_pages = if (beside) site$results, outcomes = site$outcomes, assumptions = set))
   }
-  undated <- function(set) shown(tide_find(site$undated, assumptions = set))
-  months <- file.path(site$dir, "monthly-totals.csv")
+  undated_curve <- tide_curve(site$undated)
+  undated <- function(set) shown(tide_find(site$undated, undated_curve, assumptions = set))
   found <- tide_find(site$summary, pages = site$pages)
-  forecast <- function(set) {
-    history <- tide_history(months, events = site$events, assumptions = set)
+  # A month that is off, and a level that an event changed.
+  months <- data.table(month = format(seq(as.Date("2024-05-01"), by = "month",
+    length.out = 30), "%Y-%m"),
+    clicks = round(1000 * exp(0.02 * sin(1:30)) * rep(c(1, 2), c(18, 12)) *
+      replace(rep(1, 30), 10, 6)))
+  events <- withr::local_tempfile(fileext = ".csv", lines = c("date,event", "2025-11-01,redesign"))
+  forecast <- function(set, rows = months) {
+    file <- tempfile(fileext = ".csv")
+    fwrite(rows, file)
+    history <- tide_history(file, events = tide_events(events), assumptions = set)
     found$assumptions <- set
-    plan <- list(some = tide_plan(found, do = 3), bound = tide_plan(found, do = "bound"),
-      new = tide_plan(found, table = file.path(site$dir, "plan.csv")))
-    made <- tide_forecast(history, months = 4, plan = plan, draws = 200, assumptions = set)
-    list(made$months, made$history$months, made$backtest, lapply(plan, `[[`, "lines"))
+    plan <- list(some = tide_plan(found, do = 30), bound = tide_plan(found, do = "bound"))
+    made <- tide_forecast(history, months = 3, plan = plan, draws = 200, assumptions = set)
+    list(made$months, history$months[, c("value", "used", "note")], made$backtest,
+      lapply(plan, `[[`, "lines"))
   }
+  short <- function(set) forecast(set, months[1:20])
   table <- tide_assumptions()
-  # Wrong leaders, families of pages and thin sites are those of test-cannibalized.R, test-low-ctr.R.
-  own_tests <- c("text_match", "match_ahead", "mismatch_sd", "well_off_factor", "weak_page_from",
-    "low_enough", "review_prior", "event_shift_least", "event_shift_errors", "unusual_month",
-    "method_prior", "forecast_sd_short")
-  usual <- list(dated(NULL), undated(NULL), forecast(NULL))
-  idle <- Filter(function(name) {
-    ways <- if (table$moves[table$name == name] == "forecast") {
-      list(forecast)
+  expect_true(all(c(names(moved_otherwise), names(moved_undated), not_shown) %in% table$name))
+  usual <- list(dated = dated(NULL), beside = dated(NULL, TRUE), undated = undated(NULL), forecast = forecast(NULL),
+    short = short(NULL))
+  for (name in setdiff(table$name, not_shown)) {
+    way <- if (name == "forecast_sd_short") {
+      "short"
+    } else if (table$moves[table$name == name] == "forecast") {
+      "forecast"
+    } else if (name %in% names(moved_undated)) {
+      "undated"
     } else {
-      list(dated, undated, forecast)
+      "dated"
     }
-    at <- if (length(ways) == 1) 3L else 1:3
-    for (times in c(0.5, 2, 0.05, 10, 1e6)) {
-      set <- stats::setNames(list(table$value[table$name == name] * times), name)
-      for (i in seq_along(ways)) {
-        if (!identical(ways[[i]](set), usual[[at[i]]])) return(FALSE)
-      }
-    }
-    TRUE
-  }, setdiff(table$name, own_tests))
-  expect_equal(idle, character())
+    times <- c(moved_otherwise, moved_undated, unusual_month = 1e4, event_shift_errors = 1e4,
+      event_shift_least = 1e4)[name]
+    if (is.na(times)) times <- 0.5
+    set <- stats::setNames(list(table$value[table$name == name] * unname(times)), name)
+    moved <- switch(way, dated = dated(set), undated = undated(set), forecast = forecast(set),
+      short = short(set))
+    if (grepl("^(said|feature|match|mismatch)_", name)) way <- "beside"
+    expect_false(identical(moved, usual[[way]]), label = name)
+  }
 })

@@ -95,7 +95,8 @@ plan_window <- function(store, from, to, days, lag, dimensions, exported = NULL)
       fix = "Load exports first.", class = "nothing_left")
   }
   dated <- current$day > 0
-  unfinished <- dated & lag > 0 & current$day >= first_given(exported, stored_export_day(current)) - lag
+  exported_on <- first_given(exported, stored_export_day(current))
+  unfinished <- dated & lag > 0 & current$day >= exported_on - lag
   if (!is.null(days) && is.null(from)) {
     known <- current$day[dated & !unfinished]
     if (!is.null(to)) known <- known[known <= as.integer(to)]

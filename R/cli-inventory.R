@@ -30,7 +30,7 @@ run_list <- function(options, files) {
   data <- read$data
   note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
   if (is.null(pick_table(data, "query"))) {
-    refuse_given(options, brand_flags, "The data hold no queries, so no brand is told.",
+    refuse_given(options, brand_flags, "The data hold no queries, so none is of the brand.",
       "Leave it out, or export by query.")
   }
   listed <- tide_inventory(data, by = options$by, sort = options$sort,

@@ -39,10 +39,11 @@ page_views <- c("--missing", "--status", "--changes", "--link-to", "--brief")
 check_page_options <- function(options, files) {
   views <- intersect(options$given, page_views)
   if (length(views) > 1) {
-    abort_call("Two things are asked at once.", paste(views, collapse = " and "), "Ask one of them.")
+    abort_call("Two things are asked at once.", paste(views, collapse = " and "),
+      "Ask one of them.")
   }
   if (!length(views)) {
-    refuse_given(options, "--top", "What was read is told as a whole.",
+    refuse_given(options, "--top", "What was read is summed up as a whole.",
       "Add --missing, --status or --link-to, or leave it out.")
   }
   if (!length(views) || identical(views, "--changes")) {
@@ -58,7 +59,9 @@ check_page_options <- function(options, files) {
     refuse_given(options, setdiff(filter_flags, c("--page", "--not-page", "--page-group")),
       "The status is that of pages, not of queries.", "Choose by --page, or leave it out.")
   }
-  if (identical(views, "--brief")) refuse_given(options, "--top", "A brief is whole.", "Leave it out.")
+  if (identical(views, "--brief")) {
+    refuse_given(options, "--top", "A brief is whole.", "Leave it out.")
+  }
   if (!any(grepl("^https?://", files))) {
     refuse_given(options, flags_of(walk_options()), "This option is about asking a site over HTTP.",
       "Name the site's address, or leave it out.")

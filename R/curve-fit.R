@@ -190,7 +190,8 @@ predict.tide_curve <- function(object, position = 1:10, segment = NULL, level = 
 #' @export
 coef.tide_curve <- function(object, ...) {
   check_no_more(...)
-  out <- vapply(object$fits, function(fit) exp(as.numeric(fit$log_ctr)), numeric(length(curve_knots)))
+  out <- vapply(object$fits, function(fit) exp(as.numeric(fit$log_ctr)),
+    numeric(length(curve_knots)))
   rownames(out) <- format(curve_knots, trim = TRUE)
   out
 }

@@ -8,7 +8,8 @@ segment_baseline <- function(rows, horizon, season = NULL) {
   # has one forecast.
   y <- log(pmax(rows$used / days_in_month(rows$month), 1e-3))
   methods <- forecast_methods(season_from(season, rows$month[1]))
-  errors <- rolling_errors(y, tried_months_ahead, as.integer(assumed("forecast_origins")), methods = methods)
+  errors <- rolling_errors(y, tried_months_ahead, as.integer(assumed("forecast_origins")),
+    methods = methods)
   paths <- method_paths(y, horizon, methods)
   weights <- method_weights(errors, rownames(paths), length(y))
   own <- rolling_weighted(errors)

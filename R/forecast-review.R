@@ -15,8 +15,9 @@ kept_forecasts <- function(store) {
   held <- with_store(store, write = FALSE,
     function(con) DBI::dbGetQuery(con,
       "SELECT date, rows FROM facts WHERE place = 'forecast' ORDER BY date, id"))
-  Map(function(said, made) c(parse_json(said, simplify = TRUE), list(made = as.IDate(made))), held$rows,
-    held$date)
+  Map(function(said, made) {
+    c(parse_json(said, simplify = TRUE), list(made = as.IDate(made)))
+  }, held$rows, held$date)
 }
 
 # data.table(made, of, month, segment, plan, baseline, its ranges, total ...), the oldest first.

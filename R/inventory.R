@@ -30,10 +30,11 @@
 #'   data have of it, of days, weeks and months `change` (clicks less those of the one before) and
 #'   `change_year` (less those a year before, of weeks 52 weeks), missing where one of the two is
 #'   not whole; for each of `windows` `clicks_N` and
-#'   `change_N` (missing where the data do not reach back so far); of an export that compares two windows `clicks_before`, `change` and
-#'   `position_before`; then facts), `beneath` (of pages, with `lead`: `page`, `query` and the same
-#'   figures), `weekly` (clicks of the rows by week, the oldest first, or `NULL`), `total` (sums of
-#'   the rows), `coverage` (clicks of these rows as a share of the totals without queries, or
+#'   `change_N` (missing where the data do not reach back so far); of an export that compares two
+#'   windows `clicks_before`, `change` and `position_before`; then facts), `beneath` (of pages, with
+#'   `lead`: `page`, `query` and the same figures), `weekly` (clicks of the rows by week, the oldest
+#'   first, or `NULL`), `total` (sums of the rows), `coverage` (clicks of these rows as a share of
+#'   the totals without queries, or
 #'   `NA`), `would_add` (what further exports would add, or nothing), `by`, `windows`, `from`, `to`,
 #'   `left_out`. Methods: `print`, `format`, `tidy`,
 #'   `summary`, `as.data.frame`.

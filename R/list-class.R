@@ -5,7 +5,8 @@
 #' @param x A `tide_findings` object.
 #' @param ... Not used.
 #' @return `tidy()`: the tibble of findings, `as.data.frame()` the same; `nrow()` counts them,
-#'   `head()` and `[` keep some, `$` also gives a column. `glance()`: one row: `tested` (pairs looked at), `findings`,
+#'   `head()` and `[` keep some, `$` also gives a column. `glance()`: one row: `tested` (pairs
+#'   looked at), `findings`,
 #'   `if_done`, `gain`, `gain_low`, `gain_high` of the whole list, in clicks per 30 days.
 #' @name tide_findings_tables
 #' @examples

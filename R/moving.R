@@ -195,7 +195,8 @@ moving_steps <- function(of, done, confidence, down) {
     },
     sprintf("confidence: chance that clicks for a search are %s by %.0f %% or more: %.3f",
       if (down) "down" else "up",
-      100 * (if (down) 1 - exp(-assumed("moved_by")) else exp(assumed("moved_by")) - 1), confidence))
+      100 * (if (down) 1 - exp(-assumed("moved_by")) else exp(assumed("moved_by")) - 1),
+      confidence))
 }
 
 # What is said of rising and falling pairs.

@@ -116,7 +116,8 @@ letter_runs <- function(text, form = identity) {
   word <- as.character(unlist(parts))
   beyond <- text_holds(word, "beyond")
   odd <- unique(word[beyond])
-  inside <- strsplit(trimws(gsub("[^\\p{L}\\p{N}]+", " ", form(odd), perl = TRUE)), " ", fixed = TRUE)
+  spaced <- trimws(gsub("[^\\p{L}\\p{N}]+", " ", form(odd), perl = TRUE))
+  inside <- strsplit(spaced, " ", fixed = TRUE)
   pieces <- as.list(word)
   pieces[beyond] <- inside[match(word[beyond], odd)]
   at <- rep(at, lengths(pieces))

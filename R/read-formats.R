@@ -46,7 +46,8 @@ check_far_cells <- function(part, most = 5e6) {
   for (name in small) {
     suppressWarnings(utils::unzip(part$path, name, exdir = dir))
     text <- file_text(file.path(dir, name))
-    cells <- regmatches(text, gregexpr("<c [^>]*?\\br=\"[A-Z]{1,3}[0-9]{1,7}\"", text, perl = TRUE))[[1]]
+    shape <- "<c [^>]*?\\br=\"[A-Z]{1,3}[0-9]{1,7}\""
+    cells <- regmatches(text, gregexpr(shape, text, perl = TRUE))[[1]]
     if (!length(cells)) next
     place <- sub("^.*r=\"([A-Z]+[0-9]+)\"$", "\\1", cells)
     row <- as.numeric(sub("^[A-Z]+", "", place))

@@ -13,7 +13,9 @@ sniff_header <- function(path, knows, enough) {
   if (!length(filled)) return(NULL)
   # A line as long as this is no header.
   short <- nchar(lines[filled], "bytes") <= longest_header
-  if (!any(short)) return(list(known = -1, line = filled[1], sep = ",", header = "a very long line"))
+  if (!any(short)) {
+    return(list(known = -1, line = filled[1], sep = ",", header = "a very long line"))
+  }
   filled <- filled[short]
   best <- list(known = -1)
   for (line in filled) {

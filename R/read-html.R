@@ -47,8 +47,8 @@ html_text <- function(bytes, encoding) {
   sub("^\ufeff", "", text)
 }
 
-# Runs of white space as one blank; many texts at once, since calls cost more than texts, and byte by
-# byte, since long texts beyond ASCII take far longer otherwise.
+# Runs of white space as one blank; many texts at once, since calls cost more than texts, and byte
+# by byte, since long texts beyond ASCII take far longer otherwise.
 squash <- function(text) {
   text <- gsub("(?:[ \t\n\r\f\v]|\\xc2\\xa0)+", " ", enc2utf8(text), perl = TRUE, useBytes = TRUE)
   text <- gsub("^ | $", "", text, perl = TRUE, useBytes = TRUE)

@@ -94,7 +94,8 @@ newest_rows <- function(parts, repeats) {
   rows <- rows[!older, !c("turn", "part")]
   setorderv(rows, used)
   list(rows = rows, dimensions = used, window = joined_window(lapply(parts, `[[`, "window")),
-    left_out = left_out, limits = limits, scope = scope, kept = stats::setNames(kept, source_labels(parts)))
+    left_out = left_out, limits = limits, scope = scope,
+    kept = stats::setNames(kept, source_labels(parts)))
 }
 
 # What patterns limit each part to, in words; "" for none.
@@ -130,8 +131,8 @@ are_apart <- function(patterns) {
 
 # Without dates, one query (or page) with different figures stands for two pages, devices or windows
 # that nothing names: whether its figures add up or one replaces the other cannot be known. place:
-# where each row stands, in words. patterns: what each file (`turn`) is limited to: rows of two parts
-# may stand for different clicks though their figures agree.
+# where each row stands, in words. patterns: what each file (`turn`) is limited to: rows of two
+# parts may stand for different clicks though their figures agree.
 ask_repeats <- function(rows, by, place, patterns = NULL) {
   group <- group_number(rows[, by, with = FALSE])
   shared <- which(duplicated(group) | duplicated(group, fromLast = TRUE))

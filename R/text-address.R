@@ -111,7 +111,8 @@ without_dots <- function(paths) {
   dotted <- grepl("/(\\.|%2e)(\\.|%2e)?(/|$)", paths, ignore.case = TRUE)
   if (!any(dotted)) return(paths)
   # The end that is put there, and taken off again, keeps an empty last step.
-  paths[dotted] <- vapply(strsplit(paste0(paths[dotted], "/."), "/", fixed = TRUE), function(parts) {
+  split <- strsplit(paste0(paths[dotted], "/."), "/", fixed = TRUE)
+  paths[dotted] <- vapply(split, function(parts) {
     steps <- gsub("%2e", ".", parts[-c(1, length(parts))], ignore.case = TRUE)
     kept <- character()
     for (i in seq_along(steps)) {

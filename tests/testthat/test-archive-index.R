@@ -24,7 +24,8 @@ test_that("an archive of the first format is brought up to date, one of a later 
   }
   sql("DROP TABLE facts", "DROP TABLE decisions", "DROP TABLE outcomes",
     "ALTER TABLE imports DROP COLUMN stated",
-    "ALTER TABLE days DROP COLUMN scope", "ALTER TABLE days DROP COLUMN first", "ALTER TABLE days DROP COLUMN last",
+    "ALTER TABLE days DROP COLUMN scope", "ALTER TABLE days DROP COLUMN first",
+    "ALTER TABLE days DROP COLUMN last",
     "ALTER TABLE changes DROP COLUMN days_unused", "UPDATE meta SET value = '1'")
   again <- tide_store(dirname(store$dir))
   expect_equal(sum(held(again)$clicks), 100)

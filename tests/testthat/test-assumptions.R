@@ -137,7 +137,8 @@ test_that("each number that can be set has an effect", {
   short <- function(set) forecast(set, months[1:20])
   table <- tide_assumptions()
   expect_true(all(c(names(moved_otherwise), names(moved_undated), not_shown) %in% table$name))
-  usual <- list(dated = dated(NULL), beside = dated(NULL, TRUE), undated = undated(NULL), forecast = forecast(NULL),
+  usual <- list(dated = dated(NULL), beside = dated(NULL, TRUE), undated = undated(NULL),
+    forecast = forecast(NULL),
     short = short(NULL))
   for (name in setdiff(table$name, not_shown)) {
     way <- if (name == "forecast_sd_short") {

@@ -66,14 +66,15 @@ test_that("what a project has stored, its pages and its findings refuse what the
   for (name in c("cauliflower", "pea", "radish")) {
     page <- file.path(html, "guides", paste0("how-to-grow-", name))
     dir.create(page, recursive = TRUE)
-    writeLines(sprintf("<html><head><title>%s</title></head><body><h1>%s</h1><p>Grown %s.</p></body></html>",
-      name, name, name), file.path(page, "index.html"))
+    writeLines(sprintf(paste0("<html><head><title>%s</title></head><body><h1>%s</h1>",
+      "<p>Grown %s.</p></body></html>"), name, name, name), file.path(page, "index.html"))
   }
   tide_load(store, tide_pages_read(html, "https://www.fernmoor.example/"))
   run <- function(...) program(..., "--project", dir, "--quiet")
   expect_equal(run("find")$status, 0)
   for (call in list(c("list", "--decimal", "comma"), c("find", "--repeats", "add"),
-    c("check", "--columns", "query=Query"), c("trace", "1", "--top", "3"), c("trace", "1", "--figure", "x.svg"), c("pages", "--top", "3"),
+    c("check", "--columns", "query=Query"), c("trace", "1", "--top", "3"),
+    c("trace", "1", "--figure", "x.svg"), c("pages", "--top", "3"),
     c("pages", "--query", "pea"), c("pages", "--missing", "--status"), c("pages", "--changes",
       "--page", "x"), c("pages", "--status", "--query", "pea"), c("pages", "--missing", "--delay",
       "2"), c("pages", "--link-to", "/guides/how-to-grow-pea/", "--words", "2:"))) {
@@ -134,8 +135,8 @@ test_that("calls that go wrong say what, and nothing else is written", {
   said <- program("list", files$dated, files$totals, "--query", "grow", "--exported", "2026-12-01")
   expect_false(any(grepl("would add", said$out)))
   # Settings: one error with its line, for each.
-  for (line in c("bands: .nan", "bands: [1, .inf]", "goals: {a: .nan}", "clicks_above: [keep, refuse]",
-    "repeats: [add, newest]", "brand: {a: b}", "hours: {low_ctr: .inf}",
+  for (line in c("bands: .nan", "bands: [1, .inf]", "goals: {a: .nan}",
+    "clicks_above: [keep, refuse]", "repeats: [add, newest]", "brand: {a: b}", "hours: {low_ctr: .inf}",
     "pull: {a: {url: 'https://x@y/', fields: {clicks: /c, impressions: /i}}}", "pull: {a: 5}",
     "pull: {a: {url: 'https://x/', fields: {clicks: /c, impressions: /i}, split: 3}}")) {
     writeLines(c("site: https://www.fernmoor.example/", line), file.path(dir, "inktide.yml"))

@@ -59,7 +59,7 @@ tide_source <- function(con, tables, columns = NULL, where = NULL, today = Sys.D
   # What it was asked already, so that one run rests on one state of the table.
   state <- list2env(list(con = con, opens = opens), parent = emptyenv())
   held <- lapply(tables, source_table, state = state, columns = columns)
-  check_mapped_source(columns, held)
+  check_mapped(columns, lapply(held, function(one) list(header = one$have)), "source")
   grains <- vapply(held, function(one) grain_label(one$dimensions), "")
   if (anyDuplicated(grains)) {
     abort_tide("Two tables have the same dimensions.",
@@ -175,18 +175,6 @@ connection_lost <- function(con) {
 
 shortened <- function(text, most) {
   if (nchar(text) > most) paste0(substr(text, 1, most), " ...") else text
-}
-
-# A column that was named and that no table has is a slip of the pen.
-check_mapped_source <- function(columns, tables) {
-  have <- unlist(lapply(tables, `[[`, "have"))
-  unused <- columns[!squeeze_name(columns) %in% squeeze_name(have)]
-  if (!length(unused)) return(invisible())
-  abort_tide(sprintf("No table has a column '%s'.", unused[[1]]),
-    where = sprintf("It was named for `%s`; the columns are: %s.", names(unused)[1],
-      paste(unique(have), collapse = ", ")),
-    fix = "Name the column in `columns` as the table does.", class = "source",
-    argument = "columns")
 }
 
 # The columns of a table that are known: list(table, dimensions, columns).

@@ -83,22 +83,18 @@ earlier_columns <- function(rows, before, by) {
     position_before = before$position[at])
 }
 
-# Clicks of the last days and the change against as many before, for each length, of the rows that
-# are listed. What lies before the first day of unfiltered data is not known.
-window_columns <- function(listed, by, history, table, windows, curve, brand, rules) {
-  at <- inventory_codes(by, table, curve, brand)
-  label <- inventory_labels(by, at, table, rules)
-  age <- as.integer(table$to) - as.integer(at$rows$date)
-  reach <- if (length(history$chosen)) Inf else as.integer(table$to) - as.integer(table$from) + 1L
+# Clicks of the last days and the change against as many before, for each length, a row a label. What
+# lies before the first day of unfiltered data is not known.
+window_columns <- function(rows, label, table, windows, filtered) {
+  age <- as.integer(table$to) - as.integer(rows$date)
+  reach <- if (filtered) Inf else as.integer(table$to) - as.integer(table$from) + 1L
   size <- length(label$names)
   columns <- lapply(windows, function(days) {
-    of <- function(use) sum_codes(at$rows$clicks[use], label$code[use], size)
+    of <- function(use) sum_codes(rows$clicks[use], label$code[use], size)
     now <- of(which(age < days))
     list(if (reach >= days) now else NA_real_,
       if (reach >= 2L * days) now - of(which(age >= days & age < 2L * days)) else NA_real_)
   })
   out <- setDT(lapply(unlist(columns, recursive = FALSE), rep_len, size))
   setnames(out, paste0(c("clicks_", "change_"), rep(windows, each = 2)))
-  names <- inventory_rows(by, at, label, rules)
-  out[match(inventory_key(listed), inventory_key(names))]
 }

@@ -52,7 +52,8 @@
 tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, windows = NULL,
     lead = 0, curve = NULL, brand = NULL, rules = tide_rules(), facts = list(), history = NULL) {
   data <- data_of(data)
-  history <- if (is.null(history)) data else data_of(history)
+  same <- is.null(history)
+  history <- if (same) data else data_of(history)
   by <- if (is.null(by)) inventory_default(data) else check_choice(by, inventory_kinds, "by")
   check_class(rules, "tide_rules", "rules")
   check_number(lead, "lead", min = 0)
@@ -70,7 +71,13 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
   label <- inventory_labels(by, at, table, rules)
   rows <- inventory_rows(by, at, label, rules)
   if (length(windows)) {
-    rows <- cbind(rows, window_columns(rows, by, history, longer, windows, curve, brand, rules))
+    # Coded once where no other days are looked at.
+    past <- if (same) at else inventory_codes(by, longer, curve, brand)
+    of_past <- if (same) label else inventory_labels(by, past, longer, rules)
+    known <- if (same) rows else inventory_rows(by, past, of_past, rules)
+    filtered <- length(history$chosen) > 0
+    changes <- window_columns(past$rows, of_past, longer, windows, filtered)
+    rows <- cbind(rows, changes[match(inventory_key(rows), inventory_key(known))])
   }
   if (by %in% inventory_times) rows <- time_changes(rows, by, at$rows$date, label)
   before <- earlier_rows(data, table, by, curve, rules)

@@ -204,14 +204,14 @@ read_inputs <- function(files, how, progress) {
 }
 
 # A header that was named and that no table has is a slip of the pen.
-check_mapped <- function(columns, read) {
+check_mapped <- function(columns, read, class = "columns_missing") {
   headers <- unlist(lapply(read, `[[`, "header"))
   unused <- columns[!squeeze_name(columns) %in% squeeze_name(headers)]
   if (!length(unused)) return(invisible())
   abort_tide(sprintf("No table has a column '%s'.", unused[[1]]),
     where = sprintf("It was named for `%s`; the headers are: %s.", names(unused)[1],
       paste(unique(headers), collapse = ", ")),
-    fix = "Name the column in `columns` as its header does.", class = "columns_missing",
+    fix = "Name the column in `columns` as its header does.", class = class,
     column = names(unused)[1], width = length(headers), argument = "columns")
 }
 

@@ -152,6 +152,16 @@ test_that("calls that go wrong say what, and nothing else is written", {
   }
 })
 
+test_that("a column that is named for a database has to be there", {
+  con <- DBI::dbConnect(RSQLite::SQLite(), ":memory:")
+  withr::defer(DBI::dbDisconnect(con))
+  DBI::dbWriteTable(con, "rows", data.frame(date = "2026-08-01", query = "kale", clicks = 1,
+    impressions = 9, position = 3))
+  expect_error(tide_source(con, "rows", columns = c(query = "nosuch")), "No table has a column",
+    class = "tide_error_source")
+  expect_s3_class(tide_source(con, "rows", columns = c(query = "Query")), "tide_source")
+})
+
 test_that("results are reached as an R user expects", {
   summary <- tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor")
   curve <- tide_curve(summary)

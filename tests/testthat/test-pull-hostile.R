@@ -182,7 +182,8 @@ test_that("each day is stored when it is whole; a bad row is named, and answers 
   withr::local_envvar(TIDE_TEST_TOKEN = "demo-token")
   server <- local_server(function(request, url) {
     if (grepl("2026-06-03", request$query)) {
-      return("{\"rows\": [{\"q\":\"a\",\"c\":1,\"i\":9,\"p\":2}, {\"q\":\"b\",\"c\":-1,\"i\":9,\"p\":2}]}")
+      return(paste0("{\"rows\": [{\"q\":\"a\",\"c\":1,\"i\":9,\"p\":2}, ",
+        "{\"q\":\"b\",\"c\":-1,\"i\":9,\"p\":2}]}"))
     }
     "{\"rows\": [{\"q\":\"a\",\"c\":1,\"i\":9,\"p\":2}]}"
   })
@@ -211,7 +212,6 @@ test_that("each day is stored when it is whole; a bad row is named, and answers 
   # The status is what is looked at first.
   server <- local_server(function(request, url) list(status = 502L))
   expect_error(pulled(asked_of(server$url)), "answers 502")
-  said <- character()
   server <- local_server(function(request, url) {
     list(status = 429L, headers = list(`Retry-After` = "99999"))
   })
@@ -229,7 +229,8 @@ test_that("descriptions of another kind are refused by name, tricks with hosts i
   bad <- list(list(paging = "offset"), list(parameters = "a"), list(headers = 3), list(split = 3),
     list(oauth = "device", token_env = NULL), list(body = "text"), list(token_env = c("A", "B")),
     list(fields = "query"), list(split = list(list(body = list()))), list(cap = NaN),
-    list(paging = list(limit = 3)), list(url = "https://"), list(url = "https://u:p@service.example/"),
+    list(paging = list(limit = 3)), list(url = "https://"),
+    list(url = "https://u:p@service.example/"),
     list(url = "http://127.0.0.1:80@evil.example/"), list(url = "http://localhost.evil.example/"),
     list(url = "http://localhost@evil.example/"), list(url = c("https://a/", "https://b/")),
     list(token_env = NULL, oauth = list(grant = "client", client = "me",

@@ -26,8 +26,8 @@ test_that("links that no tidy hand wrote are followed as a browser does, or coun
     "/a|b", "/%C3%BCber-uns/", "/a%20b/", "/%zz/", "/abc/", "/%E6%97%A5%E6%9C%AC/")) {
     expect_true(path %in% asked, label = path)
   }
-  expect_setequal(unique(pages$odd_links$link), c("http://", "http://a b/", "https://h:99999/", "//",
-    "http://u:p@127.0.0.1/", "https://[bad/"))
+  expect_setequal(unique(pages$odd_links$link), c("http://", "http://a b/", "https://h:99999/",
+    "//", "http://u:p@127.0.0.1/", "https://[bad/"))
   expect_match(format(pages), "links that are no address", all = FALSE)
   # The same of saved pages.
   dir <- withr::local_tempdir()
@@ -40,8 +40,8 @@ test_that("links that no tidy hand wrote are followed as a browser does, or coun
 
 test_that("bytes are read in the encoding they are in, whatever is said of them", {
   page <- function(encoding, meta = "") {
-    text <- sprintf("<html><head>%s<title>S\u00fc\u00df</title></head><body><p>\u00fcber</p></body></html>",
-      meta)
+    text <- sprintf(paste0("<html><head>%s<title>S\u00fc\u00df</title></head>",
+      "<body><p>\u00fcber</p></body></html>"), meta)
     iconv(text, "UTF-8", encoding, toRaw = TRUE)[[1]]
   }
   title <- function(bytes, encoding = "") {

@@ -148,7 +148,10 @@ fold_texts <- function(rows) {
 ask_source <- function(state, sql, what = "The database does not answer.",
     ask = function(con) DBI::dbGetQuery(con, sql)) {
   try_once <- function() {
-    withCallingHandlers(ask(state$con), warning = function(w) invokeRestart("muffleWarning"))
+    asks <- if (works_inside(state)) function() ask_bounded(state$opens, ask) else {
+      function() ask(state$con)
+    }
+    withCallingHandlers(asks(), warning = function(w) invokeRestart("muffleWarning"))
   }
   tryCatch(try_once(), error = function(e) {
     if (!is.null(state$opens) && connection_lost(state$con)) {
@@ -163,6 +166,35 @@ ask_source <- function(state, sql, what = "The database does not answer.",
       fix = "Check the table, its columns, the condition and what this user may read.",
       class = "source")
   })
+}
+
+# Longest time for one question to a database. Servers keep it themselves.
+question_seconds <- 600L
+
+# SQLite works inside the process that asks and cannot be stopped from it while it looks for an
+# answer: it is asked from a process of its own, where one can be branched off.
+works_inside <- function(state) {
+  !is.null(state$opens) && inherits(state$con, "SQLiteConnection") && .Platform$OS.type == "unix"
+}
+
+# What `ask` returns, asked by a process with a connection of its own (SQLite's may not be carried
+# into one), which is ended when the time is over.
+ask_bounded <- function(opens, ask) {
+  job <- parallel::mcparallel(tryCatch(list(answer = ask(opens())),
+    error = function(e) list(failed = conditionMessage(e))), mc.set.seed = FALSE, silent = TRUE)
+  on.exit({
+    tools::pskill(job$pid, tools::SIGKILL)
+    parallel::mccollect(job)
+  })
+  result <- parallel::mccollect(job, wait = FALSE, timeout = question_seconds)
+  if (is.null(result)) stop(sprintf("stopped after %d seconds without an answer", question_seconds))
+  on.exit()
+  parallel::mccollect(job)
+  if (!is.null(result[[1]]$failed)) stop(result[[1]]$failed)
+  answer <- result[[1]]$answer
+  # A table that came through a pipe has lost its room for more columns.
+  if (is.data.table(answer)) setDT(answer)
+  answer
 }
 
 connection_lost <- function(con) {

@@ -102,7 +102,3 @@ a_driver <- function(database, makers) {
   }
   getExportedValue(have[1], makers[[have[1]]])()
 }
-
-# Longest time for one question to a server. SQLite works inside this process and cannot be stopped
-# from it while it looks for an answer.
-question_seconds <- 600L

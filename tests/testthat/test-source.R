@@ -157,23 +157,25 @@ test_that("what is no source is one clear error, and names are quoted", {
   expect_error(tide_stored(tide_source(con, "totals")), class = "tide_error_nothing_left")
 })
 
-test_that("a connection that is lost is opened once more, and again is an error", {
+test_that("a question that takes too long is stopped, also in SQLite", {
   file <- withr::local_tempfile(fileext = ".sqlite")
-  DBI::dbDisconnect(sqlite_tables(file))
-  opened <- 0
-  opens <- function() {
-    opened <<- opened + 1
-    if (opened > 2) stop("no more")
-    DBI::dbConnect(RSQLite::SQLite(), file)
-  }
-  source <- tide_source(opens, "rows", columns = c(query = "search term"))
-  DBI::dbDisconnect(source$state$con)
-  summary <- tide_summary(tide_stored(source, by_month = TRUE))
-  expect_equal(nrow(summary$pairs), nrow(of_files()$pairs))
-  expect_equal(opened, 2)
-  DBI::dbDisconnect(source$state$con)
-  source$state$days <- NULL
-  expect_error(tide_stored(source), "no more")
+  con <- sqlite_tables(file)
+  DBI::dbExecute(con, paste("CREATE VIEW endless AS WITH RECURSIVE day(n) AS (SELECT 1 UNION ALL",
+    "SELECT n + 1 FROM day) SELECT '2026-08-01' AS date, 'kale' AS query, 1 AS clicks,",
+    "9 AS impressions, 3 AS position FROM day WHERE n < 0"))
+  DBI::dbDisconnect(con)
+  space <- asNamespace("inktide")
+  most <- space$question_seconds
+  assignInNamespace("question_seconds", 1L, space)
+  withr::defer(assignInNamespace("question_seconds", most, space))
+  source <- tide_source(function() DBI::dbConnect(RSQLite::SQLite(), file), "endless")
+  withr::defer(DBI::dbDisconnect(source$state$con))
+  set.seed(1)
+  seed <- .Random.seed
+  taken <- system.time(expect_error(tide_stored(source), "stopped after 1 seconds",
+    class = "tide_error_source"))
+  expect_lt(taken[["elapsed"]], 20)
+  expect_identical(.Random.seed, seed)
 })
 
 test_that("the program works on a database that inktide.yml describes, and only reads it", {
@@ -272,6 +274,21 @@ test_that("PostgreSQL gives the same, in a session that only reads", {
     nrow(tables$totals), ignore_attr = TRUE)
   expect_error(inktide:::open_database(utils::modifyList(spec, list(database = "none")), "."),
     class = "tide_error_source")
+  # A connection that is lost is opened once more, and again is an error.
+  opened <- 0
+  opens <- function() {
+    opened <<- opened + 1
+    if (opened > 2) stop("no more")
+    inktide:::open_database(spec, ".")
+  }
+  source <- tide_source(opens, spec$tables[1], columns = c(query = "search term"))
+  DBI::dbDisconnect(source$state$con)
+  summary <- tide_summary(tide_stored(source, by_month = TRUE))
+  expect_equal(nrow(summary$pairs), nrow(of_files()$pairs))
+  expect_equal(opened, 2)
+  DBI::dbDisconnect(source$state$con)
+  source$state$days <- NULL
+  expect_error(tide_stored(source), "no more")
 })
 
 test_that("an archive goes into a table and back, and again changes nothing", {

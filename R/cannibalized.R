@@ -67,8 +67,10 @@ find_cannibalized <- function(summary, curve, pairs, options) {
   aside <- rbind(aside, aside_lines(judged[judged$harm == "", c("query", "reason")]))
   judged <- judged[judged$harm != ""]
   if (!nrow(judged)) return(no_findings(aside))
-  list(found = cannibalized_findings(summary, curve, pairs, judged,
-    options$page_one_views), aside = aside)
+  found <- cannibalized_findings(summary, curve, pairs, judged, options$page_one_views)
+  none <- found$if_done <= 0
+  set(judged, j = "reason", value = "two pages that compete, though one alone would bring no more")
+  list(found = found[!none], aside = rbind(aside, aside_lines(judged[none])))
 }
 
 aside_lines <- function(rows) {
@@ -107,7 +109,7 @@ cannibalized_findings <- function(summary, curve, pairs, judged, views) {
       weighted = sum(pairs$impressions[rows] * pairs$position[rows]),
       expected = sum(pairs$expected[rows]))
   }))
-  out <- data.table(
+  data.table(
     kind = "cannibalized",
     query = summary$queries$query[judged$query],
     page = shown(judged$keep),
@@ -130,7 +132,6 @@ cannibalized_findings <- function(summary, curve, pairs, judged, views) {
     identity = paste("cannibalized", summary$queries$key[judged$query]),
     work = paste("cannibalized", summary$pages$key[judged$keep], summary$pages$key[judged$other]),
     how = contest_steps(summary, judged, worth))
-  out[out$if_done > 0]
 }
 
 # What one page alone would bring, per 30 days with the ends of the interval, and what that is made

@@ -96,8 +96,7 @@ moved_otherwise <- c(young_days_least = 2, young_missed = 2, feature_queries = 1
 moved_undated <- c(mixed_chance = 2, together_position = 0.5, undated_doubtful = 0.5,
   undated_likely = 0.5, undated_surest = 0.5, redirect_share = 10, undated_share = 0.5,
   undated_places = 0.5, tail_clicks = 0.5)
-# Families of pages, pages side by side, thin evidence of a page and plans of unknown queries take
-# sites of their own.
+# What takes a site of its own stands in the last test.
 not_shown <- c("text_match", "match_ahead", "well_off_factor", "weak_page_from",
   "side_by_side_places", "side_by_side_share", "volumes_agree", "review_prior", "low_enough")
 
@@ -158,5 +157,92 @@ test_that("each number that can be set has an effect", {
       short = short(set))
     if (grepl("^(said|feature|match|mismatch)_", name)) way <- "beside"
     expect_false(identical(moved, usual[[way]]), label = name)
+  }
+})
+
+# Two pages of one query, each by position and CTR on even and odd weeks.
+two_pages <- function(query, paths, positions, impressions, ctr) {
+  days <- as.IDate("2026-01-02") + 0:83
+  week <- 1L + (seq_along(days) - 1L) %/% 7L %% 2L
+  set.seed(9)
+  rbindlist(lapply(1:2, function(page) data.table(date = days, query = query,
+    page = paste0("https://www.fernmoor.example", paths[page]),
+    clicks = rbinom(84, impressions[page, week], ctr), impressions = impressions[page, week],
+    position = positions[page, week])))
+}
+
+test_that("numbers of contests, small sites, plans and reviews have an effect", {
+  skip_unless_studies()
+  even <- rbind(c(40L, 35L), c(35L, 40L))
+  rows <- rbind(made_site(days = 84),
+    # A page and one beneath it that do well; the better match ahead by two places; even turns.
+    two_pages("garden trowel", c("/trowel/", "/trowel/steel/"), rbind(c(8, 8), c(9, 9)), even,
+      0.03),
+    two_pages("seed drill", c("/seed-drill/", "/seed-tools/"), rbind(c(7.5, 7.5), c(9.8, 9.8)),
+      even, 0.03),
+    two_pages("seed fork", c("/rival1/", "/rival2/"), rbind(c(8, 9), c(9, 8)),
+      rbind(c(40L, 20L), c(20L, 40L)), 0.025))
+  summary <- tide_summary(as_data(rows))
+  curve <- tide_curve(summary)
+  site <- withr::local_tempdir()
+  for (name in c("rival1", "rival2")) {
+    dir.create(file.path(site, name))
+    writeLines(if (name == "rival1") "<title>Seed</title><p>A rake.</p>" else {
+      "<title>Rival</title><p>A seed fork.</p>"
+    },
+      file.path(site, name, "index.html"))
+  }
+  pages <- tide_pages_read(site, "https://www.fernmoor.example/")
+  contests <- function(set) {
+    found <- tide_find(summary, curve, kind = "cannibalized", pages = pages, assumptions = set)
+    list(as.data.frame(found$findings), as.data.frame(found$aside), found$how)
+  }
+  small <- tide_summary(as_data(made_site(queries = 12, days = 30)))
+  few <- function(set) {
+    as.data.frame(tide_find(small, kind = "low_ctr", assumptions = set)$aside)
+  }
+  # Two queries of a page, one of them surely low.
+  low <- function(set) {
+    found <- demo()$found
+    at <- data.table(page = 1, expected = c(50, 40, 30, 20, 10, 10), clicks = c(10, 8, 30, 20, 9, 9))
+    judged <- list(confidence = c(0.9, 0.9, 0.1, 0.1, 0.1, 0.1), page_low = 0.4)
+    inktide:::local_assumptions(set)
+    inktide:::page_shortfalls(at, judged)
+  }
+  # A query that was shown long ago.
+  long <- made_site(queries = 60, days = 130)
+  long[query == "query 0007" & date > min(date) + 5, "query" := "query 0008"]
+  long <- tide_summary(as_data(long))
+  listed <- tide_enrich(long,
+    tide_facts(csv("query,volume", sprintf("%s,%d", long$queries$query, 600L))))
+  plan <- function(set) {
+    found <- tide_find(listed, assumptions = set)
+    tide_plan(found, table = data.frame(query = "query 0007", target = 3))$lines
+  }
+  months <- data.table(month = sprintf("%d-%02d", 2023 + 0:27 %/% 12, 0:27 %% 12 + 1),
+    clicks = 1000 * exp(0.02 * sin(1:28)))
+  history <- function(rows) {
+    tide_history(csv("month,clicks", paste(rows$month, rows$clicks, sep = ",")),
+      keep_unusual = TRUE)
+  }
+  store <- tide_store(withr::local_tempdir())
+  tide_load(store, tide_example()[["totals"]])
+  for (known in 18:22) {
+    inktide:::keep_forecast(store, tide_forecast(history(months[seq_len(known)]), months = 2))
+  }
+  review <- tide_review(store, history(months[, .(month, clicks = clicks * rep(1:2, c(18, 10)))]))
+  widened <- function(set) {
+    tide_forecast(history(months), months = 2, review = review, assumptions = set)$widened
+  }
+  cases <- list(text_match = list(contests, 0.5), match_ahead = list(contests, 1.5),
+    well_off_factor = list(contests, 2), side_by_side_places = list(contests, 0.1),
+    side_by_side_share = list(contests, 0.5), weak_page_from = list(low, 0.5),
+    volumes_agree = list(plan, 4), review_prior = list(widened, 5), low_enough = list(few, 0.5))
+  expect_setequal(names(cases), not_shown)
+  table <- tide_assumptions()
+  for (name in names(cases)) {
+    set <- list(table$value[table$name == name] * cases[[name]][[2]])
+    expect_false(identical(cases[[name]][[1]](stats::setNames(set, name)), cases[[name]][[1]](NULL)),
+      label = name)
   }
 })

@@ -28,6 +28,12 @@ command_follow <- function(shared) {
 run_follow <- function(options, files) {
   check_choice(options$view, follow_views, "--view")
   check_choice(options$draw, c("positions", "ctr", "queries"), "--draw")
+  drawn <- !is.null(options$figure)
+  if (!drawn && options$view != "lines") {
+    refuse_given(options, c("--lines", "--leading"), "Only lines and figures show queries of a page.",
+      "Add --view lines or --figure FILE.")
+  }
+  if (!drawn) refuse_given(options, "--draw", "Nothing is drawn.", "Add --figure FILE.")
   input <- settle_input(options, files)
   if (is_stored(input) && !chose_window(options)) options$days <- followed_days
   data <- read_input(options, input)

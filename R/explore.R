@@ -35,7 +35,7 @@ tide_explorer <- function(data, curve = NULL, brand = NULL, rules = tide_rules()
   if (is.null(brand)) brand <- rules$brand else rules$brand <- brand
   table <- pick_table(data, c("query", "page"))
   if (is.null(table)) table <- pick_table(data, "query")
-  if (is.null(table)) abort_no_queries(names(data$tables))
+  if (is.null(table)) abort_no_queries(data)
   if (is.null(curve)) curve <- tide_curve(tide_summary(data, brand = brand))
   if (!is.null(curve$summary$brand)) rules$brand <- curve$summary$brand
   at <- coded_rows(table$rows, curve, brand)

@@ -72,6 +72,21 @@ pick_table <- function(data, needed, refused = character()) {
   join_days(tables[shared$used], shared$days[shared$used])
 }
 
+# A table without dates has the window of the totals by date that came with it, from one archive or
+# folder, where their clicks are those of the queries and not more than private ones could add.
+window_beside <- function(table, data, most = 3) {
+  if (!is.na(table$days) || is.null(table[["rows"]])) return(table)
+  totals <- pick_table(data, "date", refused = c(no_totals, "page"))
+  if (is.null(totals)) return(table)
+  place <- function(grain) unique(source_place(data$sources$file[same_table(data$sources$grain,
+    grain)]))
+  clicks <- c(sum(table$rows$clicks), sum(totals$rows$clicks))
+  together <- identical(place(grain_label(table$dimensions)), place(grain_label(totals$dimensions)))
+  if (!together || clicks[2] < 0.98 * clicks[1] || clicks[2] > most * clicks[1]) return(table)
+  table[c("from", "to", "days")] <- totals[c("from", "to", "days")]
+  table
+}
+
 # One result may be rich in several ways, or in none: rows by rich result are totals of nothing and
 # count only where rich results are asked for.
 by_rich_result <- function(grains, asked) {

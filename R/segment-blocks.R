@@ -32,7 +32,10 @@ tide_filter.tide_blocks <- function(data, from = NULL, to = NULL, days = NULL, .
       where = paste(rbindlist(ledger)$reason, collapse = "; "),
       fix = "Loosen one of these filters.", class = "nothing_left")
   }
-  totals <- lapply(data$totals, table_filter(segments, rules, steps, days))
+  window <- list(from = from, to = to, days = days, without = listed_days(without))
+  totals <- lapply(data$totals, window_beside,
+    list(tables = data$totals, sources = data$sources))
+  totals <- lapply(totals, table_filter(segments, rules, window, beside_dated = TRUE))
   data["totals"] <- list(filled_tables(totals))
   ledger <- c(ledger, lapply(unname(totals), `[[`, "left_out"))
   data$left_out <- sum_left_out(rbindlist(c(list(data$left_out), ledger)))

@@ -49,7 +49,9 @@ tide_filter.tide_data <- function(data, from = NULL, to = NULL, days = NULL, ...
   }
   check_values(data, segments)
   data$grains <- read_grains(data)
-  keep <- table_filter(segments, rules, window_steps(from, to, days, without), days)
+  data$tables <- lapply(data$tables, window_beside, data)
+  window <- list(from = from, to = to, days = days, without = without)
+  keep <- table_filter(segments, rules, window, any_dated(data))
   kept <- lapply(data$tables, keep)
   data$tables <- filled_tables(kept)
   # The earlier window of a comparison may have lost its rows: then all is new.
@@ -68,13 +70,37 @@ tide_filter.tide_data <- function(data, from = NULL, to = NULL, days = NULL, ...
 
 # Days can only be chosen where a table has any.
 check_dates_known <- function(data, window) {
-  dated <- vapply(data$tables, function(table) "date" %in% table$dimensions, NA)
   asked <- names(Filter(Negate(is.null), window))
-  if (any(dated) || !length(asked)) return(invisible())
+  if (any_dated(data) || !length(asked)) return(invisible())
   abort_tide("No table has dates, so days cannot be chosen.",
     where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
     fix = sprintf("Export by date, or leave `%s` out.", asked[1]), class = "grain", fault = "call",
     argument = asked[1])
+}
+
+any_dated <- function(data) {
+  any(vapply(data$tables, function(table) "date" %in% table$dimensions, NA))
+}
+
+no_days_reason <- "no dates, so its days cannot be chosen"
+
+# What a call needs may be in a table of which no days could be chosen.
+check_days_were_there <- function(data, needed) {
+  gone <- data$left_out[data$left_out$reason == no_days_reason]
+  at <- which(vapply(gone$grain, function(grain) all(needed %in% grain_dimensions(grain)), NA))
+  if (!length(at)) return(invisible())
+  abort_tide(sprintf("The table by %s has no dates, so its days cannot be chosen.",
+    gone$grain[at[1]]),
+    where = sprintf("Tables that have days: %s.", paste(names(data$tables), collapse = "; ")),
+    fix = "Leave the choice of days out, or export by date.", class = "grain", fault = "call")
+}
+
+# Whether all days that a table without dates stands for are among those chosen.
+stands_inside <- function(table, window) {
+  if (is.null(c(window$from, window$to, window$days)) && !length(window$without)) return(TRUE)
+  if (is.na(table$from)) return(is.null(c(window$from, window$to)) && !length(window$without))
+  all(table$from >= window$from, table$to <= window$to, table$days <= window$days,
+    window$without < table$from | window$without > table$to)
 }
 
 # Whether any condition is about sums of query and page, which depend on the days they are over.
@@ -83,13 +109,20 @@ about_sums <- function(segments) {
   any(vapply(segment_conditions[names], function(one) one$on == "pair", NA))
 }
 
-# A function of a table that gives list(table, left_out).
-table_filter <- function(segments, rules, steps, days) {
+# A function of a table that gives list(table, left_out). Where other tables have dates, one without
+# does not answer for some of its days.
+table_filter <- function(segments, rules, window, beside_dated) {
+  steps <- window_steps(window$from, window$to, window$days, window$without)
+  days <- window$days
   function(table) {
     grain <- grain_label(table$dimensions)
+    undated <- !"date" %in% table$dimensions
+    if (undated && beside_dated && !stands_inside(table, window)) {
+      steps <- list(function(rows) stats::setNames(list(seq_len(nrow(rows))), no_days_reason))
+    }
     kept <- filter_rows(table$rows, segments, rules, grain, steps)
     if (nrow(kept$rows) < nrow(table$rows)) {
-      own_window <- if (!"date" %in% table$dimensions && !is.na(table$from)) table[c("from", "to")]
+      own_window <- if (undated && !is.na(table$from)) table[c("from", "to")]
       stands_for <- table$days
       table <- new_table(kept$rows, table$dimensions, table$to, own_window, table$rests_on,
         if (isTRUE(table$each > 1L)) table$each)
@@ -183,7 +216,7 @@ same_pairs <- function(data, chosen) {
   data
 }
 
-# A step: rows -> list(label = rows that fail). Tables without dates are not cut by a window.
+# A step: rows -> list(label = rows that fail).
 window_steps <- function(from, to, days, without) {
   on_date <- function(label, fails) function(rows) {
     if (!"date" %in% names(rows)) return(list())

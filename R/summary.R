@@ -60,7 +60,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
       where = sprintf("It is by %s.", grain_label(table$dimensions)),
       fix = "Export with this dimension, or split by something else.", class = "grain")
   }
-  if (is.na(table$days)) table <- window_beside(table, source$totals)
+  table <- window_beside(table, source$totals)
   days <- if (is.na(table$days)) as.integer(undated_days) else table$days
   whole <- !dated || days <= recent_days
   recent_from <- if (whole) table$from else last_days_from(table, recent_days)
@@ -161,20 +161,6 @@ contested_weeks <- function(summary, code, pages = NULL) {
   reduce_by(cbind(days, week = period_start(days$date, summary$recent$to, 7L)), c("page", "week"))
 }
 
-# A table without dates has the window of the totals by date that came with it, from one archive or
-# folder, where their clicks are those of the queries and not more than private ones could add.
-window_beside <- function(table, data, most = 3) {
-  totals <- pick_table(data, "date", refused = c(no_totals, "page"))
-  if (is.null(totals) || is.null(table[["rows"]])) return(table)
-  place <- function(grain) unique(source_place(data$sources$file[same_table(data$sources$grain,
-    grain)]))
-  clicks <- c(sum(table$rows$clicks), sum(totals$rows$clicks))
-  together <- identical(place(grain_label(table$dimensions)), place(grain_label(totals$dimensions)))
-  if (!together || clicks[2] < 0.98 * clicks[1] || clicks[2] > most * clicks[1]) return(table)
-  table[c("from", "to", "days")] <- totals[c("from", "to", "days")]
-  table
-}
-
 # Where the rows with queries are. Out: list(table: its dimensions and window; access: as
 # chunk_access(); totals: data with the tables that have no queries; grains; left_out).
 query_rows <- function(data) {
@@ -182,14 +168,15 @@ query_rows <- function(data) {
   if (inherits(data, "tide_blocks")) return(block_rows(data))
   table <- pick_table(data, c("query", "page"))
   if (is.null(table)) table <- pick_table(data, "query")
-  if (is.null(table)) abort_no_queries(names(data$tables))
+  if (is.null(table)) abort_no_queries(data)
   list(table = table, access = chunk_access(list(function(from = NULL) table$rows)), totals = data,
     grains = names(data$tables), left_out = function() data$left_out)
 }
 
-abort_no_queries <- function(grains) {
+abort_no_queries <- function(data) {
+  check_days_were_there(data, "query")
   abort_tide("No table has queries, and findings are about queries.",
-    where = paste0("The tables read are: ", paste(grains, collapse = "; "), "."),
+    where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
     fix = "Export a table by query, or better by query and page.", class = "grain")
 }
 
@@ -231,7 +218,13 @@ format.tide_summary <- function(x, ...) {
   window <- if (x$window$dated) {
     sprintf("%s (%s)", format_days(x$window$from, x$window$to), format_plural(x$window$days, "day"))
   } else {
-    sprintf("no dates; %s %s", if (x$window$assumed) "taken as" else "the filter says",
+    sprintf("no dates; %s %s", if (x$window$assumed) {
+      "taken as"
+    } else if (is.na(x$window$from)) {
+      "the filter says"
+    } else {
+      sprintf("the export stands for %s,", format_days(x$window$from, x$window$to))
+    },
       format_plural(x$window$days, "day"))
   }
   segments <- table(x$queries$segment)

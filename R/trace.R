@@ -63,6 +63,7 @@ tide_trace.tide_data <- function(data, what, recent_days = 90, rules = tide_rule
   check_class(rules, "tide_rules", "rules")
   table <- pick_table(data, c("query", "page"))
   if (is.null(table)) {
+    check_days_were_there(data, c("query", "page"))
     abort_tide("No table has both queries and pages.",
       where = paste0("The tables are: ", paste(names(data$tables), collapse = "; "), "."),
       fix = "Export a table by query and page.", class = "grain")

@@ -55,6 +55,33 @@ test_that("an option that has no meaning in a call is refused, and named", {
   }
 })
 
+test_that("of a table without dates no days are chosen, also beside totals that have them", {
+  rows <- fread(tide_example()[["pairs"]])
+  dir <- withr::local_tempdir()
+  for (by in c("Query", "Page", "Date")) {
+    fwrite(rows[, .(Clicks = sum(Clicks), Impressions = sum(Impressions),
+      Position = sum(Position * Impressions) / sum(Impressions)), by = by],
+      file.path(dir, paste0(by, ".csv")))
+  }
+  run <- function(command, ...) {
+    program(command, dir, ..., "--exported", "2026-12-01", "--format", "csv")
+  }
+  whole <- run("find")
+  # Some of its 56 days are refused; days that hold them all change nothing.
+  for (option in list(c("--from", "2026-10-01"), c("--to", "2026-10-01"), c("--days", "28"),
+    c("--without", "2026-10-02"))) {
+    for (command in some(c("find", "list", "curve", "value"), 1)) {
+      refused <- run(command, option, if (command == "list") c("--by", "query"))
+      expect_equal(refused$status, 2)
+      expect_match(paste(refused$err, collapse = " "), "by query has no dates")
+    }
+    expect_equal(run("list", "--by", "day", option)$status, 0)
+  }
+  for (option in list(c("--days", "400"), c("--from", "2026-09-01"), c("--without", "2026-11-02"))) {
+    expect_equal(run("find", option)$out, whole$out)
+  }
+})
+
 test_that("what a project has stored, its pages and its findings refuse what they do not use", {
   files <- files_of()
   dir <- withr::local_tempdir()

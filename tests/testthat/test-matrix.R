@@ -82,7 +82,7 @@ calls <- function(file, dir) {
     `forecast folders` = c("forecast", file, "--by", "folder"),
     `forecast a plan` = c("forecast", file, "--history", months, "--do", "3"),
     worth = c("value", file, "--by", "folder", "--facts", worth), follow = c("follow", file),
-    `follow gain` = c("follow", file, "--leading", "gain"),
+    `follow gain` = c("follow", file, "--view", "lines", "--leading", "gain"),
     `follow lines` = c("follow", file, "--view", "lines"), `trace query` = c("trace", "kale", file),
     `trace site` = c("trace", "/*", file),
     report = c("report", file, "--brand", "fernmoor", "--out", file.path(dir, "r.html")),

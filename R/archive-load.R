@@ -53,9 +53,21 @@ tide_load <- function(store, files, exported = NULL, columns = NULL, date_order 
     lapply(split_by_grain(parts), newest_rows, repeats = how$repeats))
   sources <- count_kept(sources, tables)
   if (!length(tables)) abort_no_rows(parts)
+  tables <- with_windows_beside(tables, sources)
   left_out <-
     sum_left_out(rbindlist(c(lapply(parts, `[[`, "left_out"), lapply(tables, `[[`, "left_out"))))
   load_tables(store, tables, sources, left_out, !is.null(how$exported), now, progress)
+}
+
+# Tables without dates keep the window of the totals that came with them.
+with_windows_beside <- function(tables, sources) {
+  known <- lapply(tables, function(table) {
+    new_table(table$rows, table$dimensions, max(table$rows$exported), table$window)
+  })
+  Map(function(table, own) {
+    if (!"date" %in% table$dimensions && !is.na(own$from)) table$window <- own[c("from", "to")]
+    table
+  }, tables, lapply(known, window_beside, list(tables = known, sources = sources)))
 }
 
 # Tables by grain, whose rows say when they were exported, as one import.

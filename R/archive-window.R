@@ -35,8 +35,8 @@ tide_stored <- function(store, from = NULL, to = NULL, days = NULL, lag = 3, dim
   damaged <- unlist(lapply(read, `[[`, "damaged"))
   read <- Filter(function(table) nrow(table$rows) > 0, read)
   if (!length(read)) abort_all_damaged(store, damaged)
-  finest <- finest_tables(lapply(read,
-    function(table) new_table(table$rows, table$dimensions, plan$exported, table$window)))
+  finest <- finest_tables(lapply(read, function(table) with_days_said(new_table(table$rows,
+    table$dimensions, plan$exported, table$window), days)))
   ledger <- rbindlist(c(list(plan$left_out), finest$left_out,
     if (length(damaged)) list(damaged_lines(damaged, names(finest$tables)[1]))))
   new_tide_data(finest$tables, plan_source(plan), sum_left_out(ledger))
@@ -102,8 +102,14 @@ plan_window <- function(store, from, to, days, lag, dimensions, exported = NULL)
     if (!is.null(to)) known <- known[known <= as.integer(to)]
     from <- as.IDate(max(known, 0L)) - as.integer(days) + 1L
   }
-  outside <- dated & ((!is.null(from) & current$day < as.integer(if (is.null(from)) 0 else from)) |
-    (!is.null(to) & current$day > as.integer(if (is.null(to)) 0 else to)))
+  check_dates_known(list(tables = lapply(stats::setNames(nm = unique(current$grain)),
+    function(grain) list(dimensions = grain_dimensions(grain)))),
+    list(from = if (any(dated) || is.null(days)) from, to = to))
+  # Where there are dates, a table without them counts where all its days are within.
+  first <- ifelse(dated, current$day, fcoalesce(as.integer(current$first), 0L))
+  last <- ifelse(dated, current$day, fcoalesce(as.integer(current$last), .Machine$integer.max))
+  outside <- any(dated) & (first < max(as.integer(from), 0L) |
+    last > min(as.integer(to), .Machine$integer.max))
   rich <- by_rich_result(current$grain, dimensions)
   if (all(rich[!unfinished & !outside])) rich[] <- FALSE
   wanted <- current[!unfinished & !outside & !rich]
@@ -114,13 +120,23 @@ plan_window <- function(store, from, to, days, lag, dimensions, exported = NULL)
       fix = "Ask for another window.", class = "nothing_left")
   }
   left_out <- rbind(day_ledger(current[unfinished & !outside & !rich], unfinished_words(lag)),
-    day_ledger(current[outside & !rich], "outside the window"),
+    day_ledger(current[outside & dated & !rich], "outside the window"),
+    day_ledger(current[outside & !dated & !rich], no_days_reason),
     day_ledger(current[rich], rich_reason), ledger_above(wanted))
   # A grain is named by the dimensions that are read of it.
   set(left_out, j = "grain", value = vapply(left_out$grain,
     function(grain) grain_label(intersect(grain_dimensions(grain), dimensions)), ""))
   list(store = store, wanted = wanted, parts = held$parts, dimensions = dimensions,
-    left_out = left_out, held = sum(current$rows), exported = as.IDate(max(current$exported)))
+    left_out = left_out, days_said = days, held = sum(current$rows), exported = as.IDate(max(current$exported)))
+}
+
+# As many last days as nobody has chosen; none of a store whose queries have no dates.
+days_unless_undated <- function(store, days) {
+  grains <- if (inherits(store, "tide_source")) names(store$tables) else {
+    unique(archived_days(store)$current$grain)
+  }
+  dated <- vapply(grains, function(grain) all(c("date", "query") %in% grain_dimensions(grain)), NA)
+  if (any(dated)) days
 }
 
 # Which days an archive holds, and in which parts.

@@ -82,7 +82,7 @@ signs_coloured <- function(lines, options) {
 # For the report: the queries of the last days.
 site_inventory <- function(options, input, recent, findings) {
   if (is.null(pick_table(recent, "query"))) return(NULL)
-  if (!chose_window(options)) recent <- tide_filter(recent, days = usual_days)
+  if (!chose_window(options)) recent <- within_newest(recent, usual_days)
   days <- if (wide_dates(pick_table(recent, c("date", "query")))) 0 else dated_days(recent)
   tide_inventory(recent, curve = findings$curve, rules = input$settings$rules,
     windows = Filter(function(length) 2 * length <= days, c(7, 28)),

@@ -50,7 +50,7 @@ recent_curve <- function(input, data, recent, findings) {
   if (dated_days(recent) < 14) return(NULL)
   same_rows <- !inherits(data, "tide_promised") && !length(waiting_segments(input))
   if (same_rows && dated_days(recent) <= usual_days) return(findings$curve)
-  recent <- tide_filter(recent, days = usual_days)
+  recent <- within_newest(recent, usual_days)
   tide_curve(tide_summary(recent, brand = input$settings$rules$brand))
 }
 
@@ -77,7 +77,7 @@ site_parts <- function(options, input, data) {
   data <- if (inherits(data, "tide_promised") || chose_window(options)) {
     last_rows(options, input, data, usual_days, also = parts_shown)
   } else {
-    tide_filter(data, days = usual_days)
+    within_newest(data, usual_days)
   }
   has <- vapply(parts_shown, function(by) !is.null(pick_table(data, by)), NA)
   lapply(parts_shown[has], function(by) {

@@ -126,7 +126,7 @@ inventory_table <- function(data, by, besides = NULL) {
   needed <- c(inventory_needs[[by]], besides)
   table <- if (needed[1] == "date") pick_table(data, "date", refused = no_totals)
   if (is.null(table)) table <- pick_table(data, needed)
-  if (!is.null(table)) return(table)
+  if (!is.null(table)) return(window_beside(table, data))
   check_days_were_there(data, needed)
   abort_tide(sprintf("No table has what a list by %s needs.",
     paste(c(by, besides), collapse = " with its ")),

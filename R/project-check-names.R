@@ -56,7 +56,8 @@ spelling_problems <- function(pages) {
 # Intended pages that another page stands in for.
 intended_problems <- function(store, rules) {
   if (!length(rules$intended)) return(NULL)
-  summary <- tryCatch(tide_summary(tide_stored(store, days = usual_days, by_month = TRUE)),
+  summary <- tryCatch(tide_summary(tide_stored(store,
+    days = days_unless_undated(store, usual_days), by_month = TRUE)),
     tide_error = function(e) NULL)
   if (is.null(summary)) return(NULL)
   found <- tide_intended(summary, rules)

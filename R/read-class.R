@@ -20,6 +20,12 @@ new_table <- function(rows, dimensions, until, window = NULL, rests_on = NULL, e
   c(list(rows = rows, dimensions = dimensions), days, list(rests_on = rests_on))
 }
 
+# Of a table without dates whose window is not known, somebody may say how many days it stands for.
+with_days_said <- function(table, days) {
+  if (is.na(table$days) && !is.null(days)) table$days <- as.integer(days)
+  table
+}
+
 grain_label <- function(dimensions) {
   if (length(dimensions)) paste(dimensions, collapse = " x ") else "total"
 }

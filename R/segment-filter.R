@@ -78,6 +78,17 @@ check_dates_known <- function(data, window) {
     argument = asked[1])
 }
 
+# The last days of what has dates, chosen by nobody: tables without dates stay whole.
+within_newest <- function(data, days) {
+  dated <- vapply(data$tables, function(table) "date" %in% table$dimensions, NA)
+  if (!any(dated)) return(data)
+  whole <- data$tables[!dated]
+  data$tables <- data$tables[dated]
+  data <- tide_filter(data, days = days)
+  data$tables <- c(data$tables, whole)
+  data
+}
+
 any_dated <- function(data) {
   any(vapply(data$tables, function(table) "date" %in% table$dimensions, NA))
 }
@@ -128,8 +139,7 @@ table_filter <- function(segments, rules, window, beside_dated) {
         if (isTRUE(table$each > 1L)) table$each)
       if (is.na(table$days)) table$days <- stands_for
     }
-    if (!is.null(days) && is.na(table$days)) table$days <- as.integer(days)
-    list(table = table, left_out = kept$left_out)
+    list(table = with_days_said(table, days), left_out = kept$left_out)
   }
 }
 

@@ -10,7 +10,9 @@ month_rows <- function(data) {
   held <- lapply(grains$grain, grain_dimensions)
   kept <- lapply(held, intersect, plan$dimensions)
   best <- month_grains(kept, grains$rows)
-  if (!length(best)) abort_no_queries(grains$grain)
+  if (!length(best)) {
+    abort_no_queries(list(tables = stats::setNames(nm = grains$grain), left_out = plan$left_out))
+  }
   # Each day rests on the finest table that has it.
   slices <- wanted[wanted$grain %in% grains$grain[best]]
   set(slices, j = "turn", value = match(slices$grain, grains$grain[best]))
@@ -41,7 +43,7 @@ month_rows <- function(data) {
     source_access(plan$store, slices, dimensions, data$segments, chunks)
   }
   list(
-    table = c(list(dimensions = dimensions), slice_days(slices, plan$exported),
+    table = c(list(dimensions = dimensions), with_days_said(slice_days(slices, plan$exported), plan$days_said),
       list(rests_on = rests_on(slices))),
     access = first_given(access, chunk_access(chunks)),
     totals = month_totals(plan, held, grains, data$segments, data$rules),
@@ -109,7 +111,10 @@ month_totals <- function(plan, held, grains, segments, rules) {
     own <- read_slices(plan$store, by_grain[[grain]], plan$parts, plan$dimensions)
     if (!nrow(own$rows)) return(NULL)
     kept <- filter_rows(own$rows, segments, rules, grain)$rows
-    if (nrow(kept)) new_table(kept, own$dimensions, plan$exported, slice_window(by_grain[[grain]]))
+    if (nrow(kept)) {
+      with_days_said(new_table(kept, own$dimensions, plan$exported,
+        slice_window(by_grain[[grain]])), plan$days_said)
+    }
   })
   new_tide_data(finest_tables(Filter(Negate(is.null), tables))$tables, plan_source(plan),
     sum_left_out(data.table()))

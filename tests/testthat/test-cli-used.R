@@ -80,6 +80,16 @@ test_that("of a table without dates no days are chosen, also beside totals that 
   for (option in list(c("--days", "400"), c("--from", "2026-09-01"), c("--without", "2026-11-02"))) {
     expect_equal(run("find", option)$out, whole$out)
   }
+  # The archive says the same of the same rows; what nobody chose leaves nothing out.
+  project <- withr::local_tempdir()
+  writeLines(c("site: https://www.fernmoor.example/", "brand: fernmoor"),
+    file.path(project, "inktide.yml"))
+  tide_load(tide_store(project), dir, exported = "2026-12-01")
+  stored <- function(...) program(..., "--project", project, "--format", "csv")
+  expect_equal(stored("find")$out, run("find", "--brand", "fernmoor")$out)
+  expect_equal(stored("list", "--by", "query")$status, 0)
+  expect_match(stored("find", "--days", "28")$err, "by query has no dates", all = FALSE)
+  expect_equal(stored("find", "--days", "400")$out, stored("find")$out)
 })
 
 test_that("what a project has stored, its pages and its findings refuse what they do not use", {

@@ -78,6 +78,33 @@ pick_table <- function(data, needed, refused = character()) {
   join_days(tables[shared$used], shared$days[shared$used])
 }
 
+# Days can only be chosen where a table has any.
+check_dates_known <- function(data, window) {
+  asked <- names(Filter(Negate(is.null), window))
+  if (any_dated(data) || !length(asked)) return(invisible())
+  abort_tide("No table has dates, so days cannot be chosen.",
+    where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
+    fix = sprintf("Export by date, or leave `%s` out.", asked[1]), class = "grain", fault = "call",
+    argument = asked[1])
+}
+
+any_dated <- function(data) {
+  any(vapply(data$tables, function(table) "date" %in% table$dimensions, NA))
+}
+
+no_days_reason <- "no dates, so its days cannot be chosen"
+
+# What a call needs may be in a table of which no days could be chosen.
+check_days_were_there <- function(data, needed) {
+  gone <- data$left_out[data$left_out$reason == no_days_reason]
+  at <- which(vapply(gone$grain, function(grain) all(needed %in% grain_dimensions(grain)), NA))
+  if (!length(at)) return(invisible())
+  abort_tide(sprintf("The table by %s has no dates, so its days cannot be chosen.",
+    gone$grain[at[1]]),
+    where = sprintf("Tables that have days: %s.", paste(names(data$tables), collapse = "; ")),
+    fix = "Leave the choice of days out, or export by date.", class = "grain", fault = "call")
+}
+
 # A table without dates has the window of the totals by date that came with it, from one archive or
 # folder, where their clicks are those of the queries and not more than private ones could add.
 window_beside <- function(table, data, most = 3) {

@@ -68,16 +68,6 @@ tide_filter.tide_data <- function(data, from = NULL, to = NULL, days = NULL, ...
   data
 }
 
-# Days can only be chosen where a table has any.
-check_dates_known <- function(data, window) {
-  asked <- names(Filter(Negate(is.null), window))
-  if (any_dated(data) || !length(asked)) return(invisible())
-  abort_tide("No table has dates, so days cannot be chosen.",
-    where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
-    fix = sprintf("Export by date, or leave `%s` out.", asked[1]), class = "grain", fault = "call",
-    argument = asked[1])
-}
-
 # The last days of what has dates, chosen by nobody: tables without dates stay whole.
 within_newest <- function(data, days) {
   dated <- vapply(data$tables, function(table) "date" %in% table$dimensions, NA)
@@ -87,23 +77,6 @@ within_newest <- function(data, days) {
   data <- tide_filter(data, days = days)
   data$tables <- c(data$tables, whole)
   data
-}
-
-any_dated <- function(data) {
-  any(vapply(data$tables, function(table) "date" %in% table$dimensions, NA))
-}
-
-no_days_reason <- "no dates, so its days cannot be chosen"
-
-# What a call needs may be in a table of which no days could be chosen.
-check_days_were_there <- function(data, needed) {
-  gone <- data$left_out[data$left_out$reason == no_days_reason]
-  at <- which(vapply(gone$grain, function(grain) all(needed %in% grain_dimensions(grain)), NA))
-  if (!length(at)) return(invisible())
-  abort_tide(sprintf("The table by %s has no dates, so its days cannot be chosen.",
-    gone$grain[at[1]]),
-    where = sprintf("Tables that have days: %s.", paste(names(data$tables), collapse = "; ")),
-    fix = "Leave the choice of days out, or export by date.", class = "grain", fault = "call")
 }
 
 # Whether all days that a table without dates stands for are among those chosen.

@@ -72,6 +72,7 @@ read_origin <- function(scheme, authority) {
   host <- tolower(sub(":[0-9]*$", "", authority))
   coded <- grepl("%", host, fixed = TRUE)
   host[coded] <- tolower(decode_percent(host[coded]))
+  host <- ascii_hosts(host)
   port <- ifelse(grepl(":[0-9]+$", authority), sub("^.*:0*([0-9]*)$", "\\1", authority), "")
   usual <- ifelse(scheme == "https", "443", "80")
   number <- suppressWarnings(as.numeric(port))

@@ -49,3 +49,21 @@ test_that("what markup holds becomes the address that a browser asks for", {
     expect_equal(inktide:::page_key(at(pair[1])), inktide:::page_key(at(pair[2])))
   }
 })
+
+test_that("hosts of other scripts are Punycode, as RFC 3492 has it (section 7.1)", {
+  coded <- function(hex) inktide:::punycode(strtoi(strsplit(hex, " ")[[1]], 16L))
+  expect_equal(coded("644 64A 647 645 627 628 62A 643 644 645 648 634 639 631 628 64A 61F"),
+    "egbpdaj6bu4bxfgehfvwxn")
+  expect_equal(coded("4ED6 4EEC 4E3A 4EC0 4E48 4E0D 8BF4 4E2D 6587"), "ihqwcrb4cv8a8dqg056pqjye")
+  expect_equal(inktide:::punycode(utf8ToInt(
+    "Porqu\u00e9nopuedensimplementehablarenEspa\u00f1ol")),
+    "PorqunopuedensimplementehablarenEspaol-fmd56a")
+  expect_equal(coded("2D 3E 20 24 31 2E 30 30 20 3C 2D"), "-> $1.00 <--")
+  # As a site's own address and as a link, however it is written.
+  base <- "https://g\u00e4rten.fernmoor.example/a/"
+  own <- "https://xn--grten-gra.fernmoor.example"
+  expect_equal(inktide:::web_origin(c(base, own, "https://G\u00c4RTEN.fernmoor.example/")),
+    rep(own, 3))
+  expect_equal(inktide:::absolute_urls(c("b", "//fa\u00df.example/x", "https://a\u3002example/"),
+    base), c(paste0(own, "/a/b"), "https://xn--fa-hia.example/x", "https://a.example/"))
+})

@@ -39,7 +39,7 @@ compare_totals <- function(data, by, rules, most) {
 compare_window_totals <- function(data, table, level, after, before, days) {
   if (!is.null(level) && level != "site") {
     abort_tide("Windows without queries are compared as a whole, not line by line.",
-      where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
+      where = tables_read(data),
       fix = "Compare the site, or export by date, query and page.", class = "grain")
   }
   windows <- table_windows(table, before, after, days)

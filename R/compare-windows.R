@@ -219,7 +219,7 @@ exported_sides <- function(data, after, before) {
 
 abort_no_windows <- function(data) {
   abort_tide("Windows can only be compared with days and queries.",
-    where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
+    where = tables_read(data),
     fix = "Export by date and query.", class = "grain")
 }
 

@@ -89,7 +89,7 @@ dated_table <- function(data) {
   table <- pick_table(data, c("date", "query", "page"))
   if (!is.null(table)) return(table)
   abort_tide("What happens over time takes days, queries and pages.",
-    where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
+    where = tables_read(data),
     fix = "Export by date, query and page.", class = "grain")
 }
 

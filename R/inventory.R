@@ -130,7 +130,7 @@ inventory_table <- function(data, by, besides = NULL) {
   check_days_were_there(data, needed)
   abort_tide(sprintf("No table has what a list by %s needs.",
     paste(c(by, besides), collapse = " with its ")),
-    where = sprintf("The tables are: %s.", paste(names(data$tables), collapse = "; ")),
+    where = tables_read(data),
     fix = sprintf("Export a table by %s.", paste(needed, collapse = " and ")), class = "grain")
 }
 

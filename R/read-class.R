@@ -78,12 +78,23 @@ pick_table <- function(data, needed, refused = character()) {
   join_days(tables[shared$used], shared$days[shared$used])
 }
 
+# Which tables there are, and which file could not be one.
+tables_read <- function(data) {
+  skipped <- data$sources[which(nzchar(data$sources[["skipped"]]) &
+    data$sources$skipped != filters_are_told)]
+  paste(c(sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
+    if (NROW(skipped)) {
+      sprintf("Not read: '%s': %s.", skipped$file, lower_first(sub("[.]$", "", skipped$skipped)))
+    }),
+    collapse = " ")
+}
+
 # Days can only be chosen where a table has any.
 check_dates_known <- function(data, window) {
   asked <- names(Filter(Negate(is.null), window))
   if (any_dated(data) || !length(asked)) return(invisible())
   abort_tide("No table has dates, so days cannot be chosen.",
-    where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
+    where = tables_read(data),
     fix = sprintf("Export by date, or leave `%s` out.", asked[1]), class = "grain", fault = "call",
     argument = asked[1])
 }

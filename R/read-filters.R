@@ -82,10 +82,12 @@ with_filters <- function(parts, how) {
   })
 }
 
+filters_are_told <- "it says what the others are limited to"
+
 # How a table of filters stands in the record of what was read.
 filter_source <- function(label) {
   data.table(file = label, rows = 0L, kept = 0L, grain = "", ctr = "none", capped = FALSE,
-    filters = "", skipped = "it says what the others are limited to")
+    filters = "", skipped = filters_are_told)
 }
 
 # The same of folders whose files lie loose: list(folder, file, filters) of those with one table of

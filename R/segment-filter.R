@@ -148,7 +148,7 @@ check_values <- function(data, segments) {
     if (!length(wanted)) next
     if (!length(columns)) {
       abort_tide(sprintf("No table is by %s.", gsub("_", " ", dimension)),
-        where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
+        where = tables_read(data),
         fix = sprintf("Export by %s, or leave the condition out.", gsub("_", " ", dimension)),
         class = "grain", fault = "call")
     }

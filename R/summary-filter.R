@@ -97,7 +97,7 @@ segmented_table <- function(data, segments, least) {
   if (is.null(table)) table <- pick_table(data, needs)
   if (is.null(table)) {
     abort_tide(sprintf("No table has %s.", paste(needs, collapse = " and ")),
-      where = paste0("The tables are: ", paste(names(data$tables), collapse = "; "), "."),
+      where = tables_read(data),
       fix = "Export with these dimensions, or split by something else.", class = "grain")
   }
   table

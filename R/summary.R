@@ -176,7 +176,7 @@ query_rows <- function(data) {
 abort_no_queries <- function(data) {
   check_days_were_there(data, "query")
   abort_tide("No table has queries, and findings are about queries.",
-    where = sprintf("The tables read are: %s.", paste(names(data$tables), collapse = "; ")),
+    where = tables_read(data),
     fix = "Export a table by query, or better by query and page.", class = "grain")
 }
 

@@ -65,7 +65,7 @@ tide_trace.tide_data <- function(data, what, recent_days = 90, rules = tide_rule
   if (is.null(table)) {
     check_days_were_there(data, c("query", "page"))
     abort_tide("No table has both queries and pages.",
-      where = paste0("The tables are: ", paste(names(data$tables), collapse = "; "), "."),
+      where = tables_read(data),
       fix = "Export a table by query and page.", class = "grain")
   }
   queries <- code_queries(table$rows$query, table$rows$impressions)

@@ -162,3 +162,11 @@ test_that("a damaged Parquet file is an error, and the session and its folder go
     expect_true(file.exists(file))
   }
 })
+
+test_that("a table of a zip that has no rows is named where it is missed", {
+  zip <- make_zip(list(list(name = "Queries.csv", text = "query,clicks,impressions,position\n"),
+    list(name = "Dates.csv", text = "date,clicks,impressions,position\n2026-08-01,3,50,4\n")))
+  data <- tide_read(zip, exported = "2026-12-01")
+  expect_error(tide_summary(data), "Queries.csv': the file has a header but no rows",
+    class = "tide_error_grain")
+})

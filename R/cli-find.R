@@ -89,8 +89,6 @@ run_trace <- function(options, files) {
     }
     return(emit(options, line$cells, format(line, width = terminal_width())))
   }
-  refuse_given(options, brand_flags, "A query's or a page's rows are the same for any brand.",
-    "Leave it out.")
   # What is stored is asked for its last days only.
   if (is_stored(input) && !chose_window(options)) options$days <- usual_days
   data <- read_input(options, input)

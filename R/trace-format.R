@@ -54,6 +54,10 @@ format.tide_trace <- function(x, n = 25, width = 80, ...) {
       sprintf("its own totals without queries, over all days: %s clicks, %s impressions",
         format_count(x$site$clicks), format_count(x$site$impressions))
     },
+    if (!is.null(x$brand)) {
+      sprintf("brand queries: %s of the clicks (%s)", format_count(x$brand),
+        format_share(x$brand / max(1, x$total$clicks)))
+    },
     traced_fact_lines(x$facts),
     ranking_lines(x$ranking),
     "",

@@ -10,7 +10,7 @@
 #' @param what A query, or a page's address (in any of its spellings, or its path), or a folder's
 #'   path with a star, such as `"/guides/*"`; `"/*"` is the site. Of findings: an id.
 #' @param recent_days How many of the last days to look at; `Inf` for all.
-#' @param rules A [tide_rules()] object, for the bands.
+#' @param rules A [tide_rules()] object, for the bands and, where it has any, the brand words.
 #' @param facts A list of [tide_facts()] to add to queries and pages.
 #' @param ... Not used.
 #' @return A `tide_trace` object: a list with `kind` (`query`, `page` or `folder`), `name`,
@@ -20,7 +20,8 @@
 #'   (`name`, `week` as its first day, `clicks`, `impressions`, `position`), `ranking` (for page
 #'   and folder: how many distinct `queries` were shown in each `week`, by `band` of their
 #'   position in that week), `total` (sums over the rows), `site` (for a page: its totals from a
-#'   table without queries, or `NULL`), `facts` (of the query or page itself), `from`, `to`.
+#'   table without queries, or `NULL`), `brand` (clicks of brand queries; `NULL` without brand
+#'   words), `facts` (of the query or page itself), `from`, `to`.
 #'   Methods: `print`, `tidy`, `autoplot`, `plot`.
 #'
 #' Of findings: a `tide_explained` object, a list with `finding` (its row), `cells` (`page`,
@@ -103,10 +104,18 @@ tide_trace.tide_data <- function(data, what, recent_days = 90, rules = tide_rule
     ranking = if (weeks && found$kind != "query") ranking_queries(rows, rules$bands),
     total = reduce_by(rows[, "one" := 1L], "one"),
     site = if (NROW(site)) site,
+    brand = brand_clicks(table$rows, use, queries, rules),
     facts = if (found$kind != "folder") facts_of_traced(facts, found$kind, found$name),
     from = if (dated) from else table$from,
     to = table$to),
     class = "tide_trace")
+}
+
+# Clicks of brand queries among these rows; NULL where no brand words are named.
+brand_clicks <- function(rows, use, queries, rules) {
+  if (is.null(rules$brand)) return(NULL)
+  brand <- is_brand(queries$keys, with_spellings(rules, rows)$brand)
+  sum(rows$clicks[use][brand[queries$code[use]]])
 }
 
 # First days of the weeks of the window, those without a row included.

@@ -25,8 +25,7 @@ undated_cannibalized <- function(summary, curve, pairs, aside, options) {
   if (!nrow(judged)) return(no_findings(aside))
   set(judged, j = "pages",
     value = unname(split(weighty$page, weighty$query)[as.character(judged$query)]))
-  list(found = cannibalized_findings(summary, curve, pairs, judged,
-    options$page_one_views), aside = aside)
+  cannibalized_findings(summary, curve, pairs, judged, aside, options$page_one_views)
 }
 
 # Pages of queries that have several, with the reason why one is no rival ("" for none).

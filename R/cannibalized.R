@@ -67,10 +67,7 @@ find_cannibalized <- function(summary, curve, pairs, options) {
   aside <- rbind(aside, aside_lines(judged[judged$harm == "", c("query", "reason")]))
   judged <- judged[judged$harm != ""]
   if (!nrow(judged)) return(no_findings(aside))
-  found <- cannibalized_findings(summary, curve, pairs, judged, options$page_one_views)
-  none <- found$if_done <= 0
-  set(judged, j = "reason", value = "two pages that compete, though one alone would bring no more")
-  list(found = found[!none], aside = rbind(aside, aside_lines(judged[none])))
+  cannibalized_findings(summary, curve, pairs, judged, aside, options$page_one_views)
 }
 
 aside_lines <- function(rows) {
@@ -90,16 +87,22 @@ brand_left_out <- function(summary, pairs) {
 # Where pages are shown together or take turns at one level, no day shows where one page would
 # stand: what a merge brings is assumed (merge_rise, merge_best, merge_chance).
 
-cannibalized_findings <- function(summary, curve, pairs, judged, views) {
+cannibalized_findings <- function(summary, curve, pairs, judged, aside, views) {
   # A page that earns more from other queries than one page would bring is not redirected.
   clicks <- sum_codes(pairs$clicks, pairs$page, nrow(summary$pages))
   gives_way <- data.table(query = judged$query, page = judged$other)
   of_query <- pairs$clicks[pairs[gives_way, on = c("query", "page"), which = TRUE]]
   set(judged, j = "other_clicks",
     value = (clicks[judged$other] - fcoalesce(of_query, 0)) * per_month(summary))
-  worth <- contest_done(summary, curve, judged, views)
+  worth <- setDT(contest_done(summary, curve, judged, views))
   set(judged, j = "redirect",
     value = judged$merged & judged$other_clicks < assumed("redirect_share") * worth$done)
+  brings <- worth$done > 0
+  set(judged, j = "reason", value = "two pages that compete, though one alone would bring no more")
+  aside <- rbind(aside, aside_lines(judged[!brings]))
+  judged <- judged[brings]
+  worth <- worth[brings]
+  if (!nrow(judged)) return(no_findings(aside))
   claims <- lapply(seq_len(nrow(judged)), function(i) {
     which(pairs$query == judged$query[i] & pairs$page %in% judged$pages[[i]])
   })
@@ -109,7 +112,7 @@ cannibalized_findings <- function(summary, curve, pairs, judged, views) {
       weighted = sum(pairs$impressions[rows] * pairs$position[rows]),
       expected = sum(pairs$expected[rows]))
   }))
-  data.table(
+  found <- data.table(
     kind = "cannibalized",
     query = summary$queries$query[judged$query],
     page = shown(judged$keep),
@@ -126,12 +129,11 @@ cannibalized_findings <- function(summary, curve, pairs, judged, views) {
     confidence = judged$confidence,
     chance = ifelse(judged$merged, assumed("merge_chance"), assumed("relink_chance")) *
       ifelse(judged$merged & !judged$redirect, assumed("relink_merges"), 1),
-    action = cannibalized_words(summary, judged, "action"),
-    reason = cannibalized_words(summary, judged, "reason"),
     claims = claims,
     identity = paste("cannibalized", summary$queries$key[judged$query]),
-    work = paste("cannibalized", summary$pages$key[judged$keep], summary$pages$key[judged$other]),
-    how = contest_steps(summary, judged, worth))
+    work = paste("cannibalized", summary$pages$key[judged$keep], summary$pages$key[judged$other]))
+  list(found = found, aside = aside, facts = c(contest_facts(summary, judged),
+    contest_derivation(summary, judged, worth)))
 }
 
 # What one page alone would bring, per 30 days with the ends of the interval, and what that is made
@@ -166,45 +168,4 @@ contest_done <- function(summary, curve, judged, views) {
   c(lapply(done, `*`, per_month(summary)),
     list(spread = spread, own = own, factor = factor, wider = wider_at(judged$held),
       at_held = at_held, at_best = at_best))
-}
-
-contest_steps <- function(summary, judged, worth) {
-  step_lines(sprintf(
-    "searches in the window: %s; today the pages are expected to have %.2f clicks on the curve",
-    format_count(judged$searches), judged$expected),
-    sprintf(paste("own factor = (1/spread + clicks) / (1/spread + expected) = (%.2f + %s) /",
-      "(%.2f + %.2f) = %.3f"),
-      1 / worth$spread, format_count(judged$clicks), 1 / worth$spread, judged$expected, worth$own),
-    sprintf("one page at position %.2f: %s searches x %s%.4f on the curve = %.2f clicks",
-      judged$held, format_count(judged$searches),
-      ifelse(worth$wider > 1, sprintf("%.2f (page one to page two) x ", worth$wider), ""),
-      worth$at_held / judged$searches / worth$wider, worth$at_held),
-    sprintf("if done = (%.2f x %.3f - %.2f x %.3f) x 30 / %d = %.2f", worth$at_held, worth$factor,
-      judged$expected, worth$own, as.integer(summary$recent$with_data), worth$done),
-    ifelse(judged$merged, sprintf(paste(
-      "where one page would stand is assumed: from no rise to position %.2f, %.2f",
-      "clicks, and what is unsure of those"),
-      judged$held * assumed("merge_best") / assumed("merge_rise"), worth$at_best),
-      ""),
-    confidence_line(judged))
-}
-
-# How sure each kind of harm is. judged$confidence of a wrong leader: see passed_by_chance().
-confidence_line <- function(judged) {
-  before <- assumed("mismatch_share") / (1 - assumed("mismatch_share"))
-  odds <- judged$confidence / (1 - judged$confidence)
-  fcase(judged$harm == "swapping", sprintf(paste(
-    "confidence: chance that the lead changes hands, by the course of its days, %.3f, times that",
-    "it goes on to, %.3f: %.3f"),
-    judged$confidence / judged$goes_on, judged$goes_on, judged$confidence),
-    judged$harm == "wrong page leads" & judged$intended,
-    "confidence: the page that should lead is named: 1", judged$harm == "wrong page leads",
-    sprintf(paste("confidence: %s clicks of %.2f expected on the leading page and %s of",
-      "%.2f on the other are %.3g times as likely where the leader is clicked",
-      "%.2f times as often as it should be; odds %g / %g x %.3g = %.3g, a", "chance of %.3f"),
-      format_count(judged$leader_clicks), judged$leader_expected,
-      format_count(judged$clicks - judged$leader_clicks), judged$expected - judged$leader_expected,
-      odds / before, assumed("mismatch_factor"), assumed("mismatch_share"),
-      1 - assumed("mismatch_share"), odds / before, odds, judged$confidence),
-    rep(TRUE, nrow(judged)), sprintf("confidence: taken as %.3f", judged$confidence))
 }

@@ -52,7 +52,7 @@ run_find <- function(options, files) {
       "sections to write and pages that could link"))
   }
   shown <- if (is.null(options$top)) useful_tasks(all) else findings
-  emit(options, findings$findings, findings_lines(shown, all, terminal_width()))
+  emit(options, in_sentences(findings), findings_lines(shown, all, terminal_width()))
   remember_list(input, all)
 }
 

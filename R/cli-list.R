@@ -17,10 +17,14 @@ findings_lines <- function(findings, all, width) {
     aside_text(findings, width),
     "",
     "First steps",
-    unlist(lapply(seq_len(min(3, nrow(leads))), function(i) {
-      c(strwrap(sprintf("%d. %s", leads$rank[i], leads$action[i]), width, exdent = 3),
-        strwrap(leads$reason[i], width, indent = 3, exdent = 3))
-    })))
+    first_steps(in_sentences(findings, utils::head(leads, 3)), width))
+}
+
+first_steps <- function(lines, width) {
+  unlist(lapply(seq_len(nrow(lines)), function(i) {
+    c(strwrap(sprintf("%d. %s", lines$rank[i], lines$action[i]), width, exdent = 3),
+      strwrap(lines$reason[i], width, indent = 3, exdent = 3))
+  }))
 }
 
 list_rows <- function(found, leads, width) {

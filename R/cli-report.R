@@ -141,7 +141,7 @@ run_demo <- function(options, files) {
   save_figure(ggplot2::autoplot(findings$curve), files[3])
   save_figure(ggplot2::autoplot(findings), files[4])
   write_report(options, input, data, findings, files[1], title = "Fernmoor Seeds")
-  emit(utils::modifyList(options, list(out = files[2], quiet = TRUE)), findings$findings, NULL)
+  emit(utils::modifyList(options, list(out = files[2], quiet = TRUE)), in_sentences(findings), NULL)
   say(c(
     "",
     findings_lines(tide_choose(findings, top = 5), findings, terminal_width()),

@@ -75,58 +75,24 @@ pair_weeks <- function(summary, at, weeks, least = 10) {
 }
 
 # Findings of one kind on single pairs. `rows`: which rows of `pairs`.
-pair_findings <- function(kind, summary, pairs, rows, done, confidence, chance, action, reason,
-    how) {
+pair_findings <- function(kind, summary, pairs, rows, done, confidence, chance) {
   at <- pairs[rows]
   page <- summary$pages$page[at$page]
   identity <- paste(kind, summary$queries$key[at$query], summary$pages$key[at$page])
-  said <- list(kind = kind, query = summary$queries$query[at$query], page = page, pages = page,
+  columns <- list(kind = kind, query = summary$queries$query[at$query], page = page, pages = page,
     clicks = at$clicks, impressions = at$impressions, ctr = at$ctr, position = at$position,
     expected_ctr = at$expected_ctr, if_done = done$done, if_done_low = done$low,
-    if_done_high = done$high, confidence = confidence, chance = chance, action = action,
-    reason = reason, claims = as.list(rows),
-    identity = identity, work = identity, how = how)
-  setDT(lapply(said, rep_len, length(rows)))[]
-}
-
-# Lines of arithmetic, one text vector a finding, from texts that are vectors over the findings.
-step_lines <- function(...) {
-  lines <- t(cbind(...))
-  said <- lines != ""
-  # factor() would turn every number into a text.
-  finding <- structure(rep(seq_len(ncol(lines)), colSums(said)),
-    levels = as.character(seq_len(ncol(lines))), class = "factor")
-  unname(split(unname(lines[said]), finding))
+    if_done_high = done$high, confidence = confidence, chance = chance,
+    claims = as.list(rows), identity = identity, work = identity)
+  setDT(lapply(columns, rep_len, length(rows)))[]
 }
 
 # What every pair starts from: its own factor beside the curve.
-factor_line <- function(at) {
+own_factor_facts <- function(at) {
   prior <- at$shape - at$clicks
-  ifelse(at$mixed, paste("own factor = 1: average positions so deep mix near and far places here,",
-    "and clicks of the near ones do not tell it"),
-    sprintf(paste("own factor = (1/spread + clicks) / (1/spread + expected)",
-      "= (%.2f + %s) / (%.2f + %.2f) = %.3f"),
-      prior, format_count(at$clicks), prior, at$expected, at$own))
+  new_facts("derivation", ifelse(at$mixed, "own_factor_mixed", "own_factor"), seq_len(nrow(at)),
+    prior = prior, clicks = at$clicks, expected = at$expected, own = at$own)
 }
 
-no_findings <- function(aside = NULL) list(found = NULL, aside = aside)
-
-# Words that the reasons share.
-sentences <- function(...) {
-  text <- paste(...)
-  gaps <- grep("  ", text, fixed = TRUE)
-  text[gaps] <- gsub(" {2,}", " ", text[gaps], perl = TRUE)
-  text <- ifelse(endsWith(text, " "), substr(text, 1L, nchar(text) - 1L), text)
-  ifelse(startsWith(text, " "), substring(text, 2L), text)
-}
-
-page_words <- function(summary, page) {
-  path <- format_path(summary$pages$page[page])
-  ifelse(nzchar(path), path, "the page that ranks")
-}
-
-# What figures of the window are of.
-period_text <- function(summary) {
-  if (summary$window$assumed) return("all of the export")
-  format_plural(summary$recent$with_data, "day")
-}
+# What a finder gives: lines, their facts, and what was checked and left out.
+no_findings <- function(aside = NULL) list(found = NULL, facts = list(), aside = aside)

@@ -1,9 +1,9 @@
 # Kinds of finding: the only registry. Each kind is one file with one function (summary, curve,
-# pairs, options) that returns list(found, aside): findings with the columns of `finding_columns`
+# pairs, options) that returns list(found, facts, aside): lines with the columns of `finding_columns`
 # (`claims`: the rows of `pairs` whose clicks it is about; `identity`: what its id is made of;
-# `work`: the kind and what one step serves; `how`: the arithmetic of its figures, as lines),
-# and what was checked and left out (`kind`, `reason`, `queries`). To add a kind, add its file and
-# one entry here.
+# `work`: the kind and what one step serves), what is known of them (finding-facts.R), and what was
+# checked and left out (`kind`, `reason`, `queries`). To add a kind, add its file, its sentences in
+# inst/words and one entry here.
 finding_kinds <- function() {
   list(
     low_ctr = finding_kind(find_low_ctr, "low CTR", "low CTR", "L", hours = 1, of_place = FALSE,
@@ -55,5 +55,14 @@ kind_fact <- function(kind, fact) unname(unlist(lapply(finding_kinds(), `[[`, fa
 kind_label <- function(kind) kind_fact(kind, "label")
 
 finding_columns <- c("kind", "query", "page", "pages", "clicks", "impressions", "ctr", "position",
-  "expected_ctr", "if_done", "if_done_low", "if_done_high", "confidence", "chance", "action",
-  "reason", "claims", "identity", "work", "how")
+  "expected_ctr", "if_done", "if_done_low", "if_done_high", "confidence", "chance", "claims",
+  "identity", "work")
+
+empty_findings <- function() {
+  text <- character()
+  number <- numeric()
+  data.table(kind = text, query = text, page = text, pages = text, clicks = number,
+    impressions = number, ctr = number, position = number, expected_ctr = number, if_done = number,
+    if_done_low = number, if_done_high = number, confidence = number, chance = number,
+    claims = list(), identity = text, work = text)
+}

@@ -101,26 +101,23 @@ find_missing_words <- function(summary, curve, pairs, options) {
   if (!length(keep)) return(no_findings())
   words <- found$words[keep]
   at <- found$at[keep]
-  page <- format_path(words$page)
   times <- exp(effect$mean[1])
-  lacks <-
-    ifelse(nzchar(words$missing), sprintf(" The page does not say \"%s\".", words$missing), "")
+  line <- seq_along(keep)
   out <- pair_findings("missing_words", summary, pairs, at$row,
     list(done = words$if_done, low = words$if_done_low, high = words$if_done_high),
-    confidence[keep], assumed("said_chance"),
-    sprintf("Say \"%s\" in a heading of %s and answer it beneath.", words$query, page),
-    sprintf(paste(
-      "Position %s, %s. The phrase stands %s.%s Queries of one page whose phrase stands",
-      "in title or heading have a position %.2f times that of others here (%s)."),
-      format_position(at$position), format_plural(at$impressions, "impression"),
-      ifelse(words$in_text > 0, "in the text only", "nowhere on the page"), lacks, times,
-      format_plural(effect$pairs, "pair")),
-    step_lines(factor_line(at), sprintf(
-      "position %.2f x %.3f with the phrase in title or heading; if done = %.2f clicks per 30 days",
-      at$position, times, words$if_done),
-      sprintf("confidence: chance that saying it helps at all = %.3f", confidence[keep])))
+    confidence[keep], assumed("said_chance"))
   set(out, j = "work", value = paste("missing_words", summary$pages$key[at$page]))
-  list(found = out, aside = NULL)
+  list(found = out, aside = NULL, facts = c(
+    new_facts("evidence", "position_alone", line, position = at$position,
+      impressions = at$impressions),
+    new_facts("evidence", "phrase_stands", line, where = ifelse(words$in_text > 0, "text", "none"),
+      phrase = ifelse(nzchar(words$missing), words$missing, NA)),
+    new_facts("comparison", "phrase_elsewhere", line, times = times, pairs = effect$pairs),
+    new_facts("step", "say_phrase", line, query = words$query, page = words$page),
+    own_factor_facts(at),
+    new_facts("derivation", "phrase_done", line, position = at$position, times = times,
+      if_done = words$if_done),
+    new_facts("derivation", "phrase_confidence", line, confidence = confidence[keep])))
 }
 
 # Log of the position where a phrase stands in title or heading, and in the text only, beside where

@@ -47,29 +47,27 @@ with_results_pages <- function(pairs, summary, curve, results) {
   list(pairs = pairs, effects = effects)
 }
 
-# What the results page shows goes behind the reason; where most titles share a format that the
-# page's own does not have, the step says so.
-name_results_pages <- function(found, summary, results, pairs) {
-  if (is.null(results) || !nrow(found)) return(found)
+# What the results page shows; where most titles share a format that the page's own does not have, a
+# second step.
+add_results_pages <- function(looked, summary, results, pairs) {
+  found <- looked$found
+  if (is.null(results) || !nrow(found)) return(looked)
   asked <- query_key(found$query)
-  said <- results_page_words(results, asked)
-  taken <- pairs$taken[match(match(found$query, summary$queries$query), pairs$query)]
-  said <- ifelse(fcoalesce(taken, 1) < 0.995,
-    sprintf("%s What it shows takes %s of the clicks here, which are not expected any more.", said,
-      format_share(1 - taken)),
-    said)
-  has <- which(nzchar(said))
-  set(found, has, "reason", paste(found$reason[has], said[has]))
+  shown <- results_page_words(results, asked)
+  taken <- fcoalesce(pairs$taken[match(match(found$query, summary$queries$query), pairs$query)], 1)
   shared <- shared_formats(results$rows)
   at <- match(asked, shared$key)
   own <- own_format(found, summary, results)
   lacks <- which(found$kind %in% c("low_ctr", "striking_distance", "new_page", "tail_demand") &
     !is.na(at) & 2 * shared$alike[at] > shared$results[at] & shared$alike[at] >= 3 &
     shared$format[at] != "other" & !is.na(own) & own != shared$format[at])
-  set(found, lacks, "action", sprintf("%s Make it what searchers are shown: %d of %s %s.",
-    found$action[lacks], shared$alike[at[lacks]], format_plural(shared$results[at[lacks]], "title"),
-    format_said[shared$format[at[lacks]]]))
-  found
+  looked$facts <- c(looked$facts,
+    new_facts("points_to", ifelse(nzchar(shown), "results_page", ""), found$line, shown = shown),
+    new_facts("points_to", ifelse(taken < 0.995, "clicks_taken", ""), found$line,
+      gone = 1 - taken),
+    new_facts("step", "share_format", found$line[lacks], alike = shared$alike[at[lacks]],
+      results = shared$results[at[lacks]], titles = shared$format[at[lacks]]))
+  looked
 }
 
 # The format of each finding's own title: as the results page shows it, or as facts have it; NA

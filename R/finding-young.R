@@ -32,14 +32,15 @@ days_lived <- function(summary, pairs) {
 }
 
 # Findings of what is young, with their clicks for 30 days of life.
-judge_young <- function(found, summary) {
+judge_young <- function(looked, summary) {
+  found <- looked$found
   days <- young_days(summary)
-  if (all(is.na(unlist(days, use.names = FALSE))) || !nrow(found)) return(found)
+  if (all(is.na(unlist(days, use.names = FALSE))) || !nrow(found)) return(looked)
   of_query <- days$query[chmatch(found$query, summary$queries$query)]
   of_page <- days$page[chmatch(found$page, summary$pages$page)]
   lived <- pmin(of_query, of_page, na.rm = TRUE)
   own <- which(found$kind %in% c("low_ctr", window_kinds) & !is.na(lived))
-  if (!length(own)) return(found)
+  if (!length(own)) return(looked)
   lived <- lived[own]
   whole <- found$kind[own] %in% window_kinds
   times <- ifelse(whole, summary$recent$with_data / pmin(lived, summary$recent$with_data), 1)
@@ -47,11 +48,12 @@ judge_young <- function(found, summary) {
     set(found, own, column, found[[column]][own] * times)
   }
   what <- ifelse(fcoalesce(of_page[own], Inf) <= fcoalesce(of_query[own], Inf), "page", "query")
-  since <- format_day(summary$recent$to - as.integer(lived) + 1L)
-  set(found, own, "reason", sprintf("%s The %s was first seen on %s: judged on its %s so far.",
-    found$reason[own], what, since, format_plural(lived, "day")))
-  scaled <- sprintf("the %s was first seen on %s: if done x %d / %d days = %.2f", what, since,
-    as.integer(summary$recent$with_data), as.integer(lived), found$if_done[own])
-  set(found, own[whole], "how", Map(c, found$how[own[whole]], scaled[whole]))
-  found
+  since <- summary$recent$to - as.integer(lived) + 1L
+  line <- found$line[own]
+  looked$facts <- c(looked$facts,
+    new_facts("points_to", "first_seen", line, what = what, since = since, days_lived = lived),
+    new_facts("derivation", ifelse(whole, "first_seen_scaled", ""), line, what = what,
+      since = since, days = summary$recent$with_data, days_lived = lived,
+      if_done = found$if_done[own]))
+  looked
 }

@@ -1,10 +1,11 @@
 # The chance that a step works: what is assumed of its kind, and what came of the steps of this kind
 # that the project has marked as done.
 
-# found: with the chance assumed of each. outcomes: steps by `kind`, with `verdict`, `ratio` and
+# looked: lines with the chance assumed of each. outcomes: steps by `kind`, with `verdict`, `ratio` and
 # `ratio_sd`, see tide_outcomes(). The assumption counts as `chance_cases` steps; the odds of all of
 # a kind move alike.
-learn_chance <- function(found, outcomes) {
+learn_chance <- function(looked, outcomes) {
+  found <- looked$found
   tried <- tried_steps(outcomes)
   cases <- assumed("chance_cases")
   for (kind in intersect(tried$kind, found$kind)) {
@@ -17,13 +18,11 @@ learn_chance <- function(found, outcomes) {
     worked <- learnt * (cases + steps) - cases * mean
     after <- stats::plogis(stats::qlogis(before) + stats::qlogis(learnt) - stats::qlogis(mean))
     set(found, own, "chance", after)
-    set(found, own, "how", Map(c, found$how[own],
-      sprintf(paste("chance %.3f as assumed; of %s of this kind done here %.1f worked, by their",
-        "ratios: (%g x %.3f + %.1f) / (%g + %d) = %.3f on average, a chance of %.3f for this one"),
-        before, format_plural(steps, "step"), worked, cases, mean, worked, cases, steps, learnt,
-        after)))
+    looked$facts <- c(looked$facts, new_facts("derivation", "chance_learnt", found$line[own],
+      chance = before, steps = steps, worked = worked, cases = cases, mean = mean, learnt = learnt,
+      after = after))
   }
-  found[]
+  looked
 }
 
 # Few clicks leave it open whether a step worked: it counts by how likely that is, given the chance
@@ -62,10 +61,11 @@ harder_kinds <- c("striking_distance", "tail_demand", "new_page")
 
 # Difficulty, where facts have it, shifts the chance of a step beside that of the middling query; by
 # how much is assumed, and learnt from the project's own outcomes.
-weigh_difficulty <- function(found, summary, outcomes) {
+weigh_difficulty <- function(looked, summary, outcomes) {
+  found <- looked$found
   difficulty <- summary$queries[["difficulty"]]
   own <- which(found$kind %in% harder_kinds)
-  if (is.null(difficulty) || !is.numeric(difficulty) || !length(own)) return(found)
+  if (is.null(difficulty) || !is.numeric(difficulty) || !length(own)) return(looked)
   of <- difficulty[match(found$query[own], summary$queries$query)]
   middle <- stats::median(of, na.rm = TRUE)
   beside <- fcoalesce((of - middle) / 50, 0)
@@ -73,12 +73,10 @@ weigh_difficulty <- function(found, summary, outcomes) {
   before <- found$chance[own]
   after <- stats::plogis(stats::qlogis(before) - slope * beside)
   set(found, own, "chance", after)
-  shifted <- own[beside != 0]
-  set(found, shifted, "how", Map(c, found$how[shifted], sprintf(paste(
-    "difficulty %g against a median of %g: the log odds of the chance %.3f change by",
-    "-%.2f x %.2f: %.3f"),
-    of[beside != 0], middle, before[beside != 0], slope, beside[beside != 0], after[beside != 0])))
-  found
+  looked$facts <- c(looked$facts, new_facts("derivation",
+    ifelse(beside != 0, "difficulty_shift", ""), found$line[own], difficulty = of, middle = middle,
+    chance = before, slope = slope, beside = beside, after = after))
+  looked
 }
 
 # The slope by which difficulty lowers the log odds: the assumed one, moved by the steps whose

@@ -3,6 +3,7 @@
 #' Findings as a table
 #'
 #' @param x A `tide_findings` object.
+#' @param words A [tide_words()] object: the sentences of `action` and `reason` in other words.
 #' @param ... Not used.
 #' @return `tidy()`: the tibble of findings, `as.data.frame()` the same; `nrow()` counts them,
 #'   `head()` and `[` keep some, `$` also gives a column. `glance()`: one row: `tested` (pairs
@@ -19,7 +20,13 @@ NULL
 
 #' @rdname tide_findings_tables
 #' @export
-tidy.tide_findings <- function(x, ...) tibble::as_tibble(x$findings)
+tidy.tide_findings <- function(x, words = NULL, ...) {
+  if (!is.null(words)) {
+    check_class(words, "tide_words", "words")
+    x$words <- words
+  }
+  tibble::as_tibble(in_sentences(x))
+}
 
 #' @rdname tide_findings_tables
 #' @export
@@ -30,16 +37,15 @@ dim.tide_findings <- function(x) dim(x$findings)
 #' @param j Which columns, as of a table: with them the rows are a tibble.
 #' @export
 `[.tide_findings` <- function(x, i, j) {
-  rows <- if (missing(i)) x$findings else x$findings[i]
-  if (!missing(j)) return(tibble::as_tibble(rows)[, j])
-  x$findings <- rows
-  x
+  if (!missing(i)) x$findings <- x$findings[i]
+  if (missing(j)) x else tidy(x)[, j]
 }
 
 #' @rdname tide_findings_tables
 #' @param name A part of the object, or a column of its table.
 #' @export
 `$.tide_findings` <- function(x, name) {
+  if (name %in% c("action", "reason")) return(in_sentences(x)[[name]])
   if (name %in% names(x)) .subset2(x, name) else .subset2(x, "findings")[[name]]
 }
 
@@ -69,7 +75,7 @@ format.tide_findings <- function(x, n = 10, ...) {
     format_clicks(total$low), format_clicks(total$high), site_share_words(x$findings))
   if (!nrow(found)) return(head)
   sums <- task_sums(x$findings, found$task)
-  first <- if (nrow(found)) utils::head(found, 3)
+  first <- in_sentences(x, utils::head(found, 3))
   lines <- sprintf("%3d  %s  %s: %s%s on %s: +%s (+%s if done, confidence %s, chance %s)",
     found$rank, found$id, kind_label(found$kind), found$query,
     ifelse(sums$lines > 1, sprintf(" and %d more", sums$lines - 1L), ""), format_path(found$page),

@@ -126,10 +126,10 @@ leave_decided <- function(findings, decisions, today) {
   away <- known & decided_away(last$decision, last$until, today, changed)
   set(found, j = "decision", value = ifelse(known, last$decision, ""))
   back <- which(known & !away & last$decision != "fix" & found$hours > 0)
-  set(found, back, "reason", sprintf("%s Back: %s on %s at +%s clicks if done%s.",
-    found$reason[back], decision_kinds[last$decision[back]], format(last$at[back]),
-    format_clicks(was$if_done[back]), ifelse(last$decision[back] == "later",
-      ", postponed until now", sprintf(", now +%s", format_clicks(now[back])))))
+  later <- last$decision[back] == "later"
+  findings$facts <- c(findings$facts, new_facts("points_to", ifelse(later, "back_later", "back_grown"),
+    found$id[back], decision = last$decision[back], decided = last$at[back],
+    clicks_if_done = was$if_done[back], clicks_now = now[back]))
   findings$decided <- found[away]
   findings$findings <- found
   keep_lines(findings, !away)

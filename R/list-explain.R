@@ -16,8 +16,8 @@ tide_trace.tide_findings <- function(data, what, ...) {
       class = "finding", fault = "call")
   }
   same <- which(held$task == held$task[row] & held$id != id)
-  explained(held[row], held[same], finding_cells(findings, held[row]), findings$how[[id]],
-    assumption_lines(held$kind[row], findings$assumptions))
+  explained(in_sentences(findings, held[row]), held[same], finding_cells(findings, held[row]),
+    derivation_lines(findings, id)[[1]], assumption_lines(held$kind[row], findings$assumptions))
 }
 
 explained <- function(finding, along, cells, how, assumptions) {
@@ -58,7 +58,7 @@ score_steps <- function(finding, along) {
         finding$gain_value)
     },
     if (finding$hours > 0) {
-      all <- sorted_by(rbind(finding, along))
+      all <- c(sorted_by(finding), sorted_by(along))
       sprintf("score = gain%s / hours = %.2f / %g = %.2f",
         if (nrow(along)) sprintf(" of the task's %d lines", length(all)) else "", sum(all),
         finding$hours, finding$score)

@@ -1,14 +1,16 @@
 # Gain and score, one finding for each click, tasks, order, ids.
-rank_findings <- function(found, options) {
-  found <- claim_once(set_gain(found))
+# Out: looked, with `steps`: by task the id of the line whose step it is.
+rank_findings <- function(looked, options) {
+  looked$most <- max(0L, looked$found$line)
+  looked <- claim_once(looked, set_gain(looked$found))
+  found <- looked$found
   set(found, j = "id", value = finding_id(found$kind, found$identity))
-  found <- set_tasks(found)
-  found <- worth_a_task(found, options)
+  found <- worth_a_task(set_tasks(found), options)
   lead <- found$hours > 0
+  looked$steps <- stats::setNames(found$id[lead], found$task[lead])
   place <- order(!lead, -found$score, -found$gain, order_of_ties(found$gain, found$identity))
-  found <- found[place]
-  set(found, j = "rank", value = seq_len(nrow(found)))
-  found[]
+  looked$found <- set(found[place], j = "rank", value = seq_along(place))[]
+  looked
 }
 
 # gain = if done x confidence x chance, of clicks and of what they are worth.
@@ -37,10 +39,7 @@ set_tasks <- function(found) {
   together <- of_task(found$score, found$task)
   along <- duplicated(found$task)
   set(found, j = "score", value = ifelse(along, 0, together))
-  set(found, which(along), "hours", 0)
-  # One step has one instruction.
-  set(found, j = "action", value = found$action[match(found$task, found$task)])
-  found[]
+  set(found, which(along), "hours", 0)[]
 }
 
 # Tasks of which at least so much is to be had if they work. Pages that cost each other clicks are
@@ -64,20 +63,23 @@ task_leads <- function(found) found[found$hours > 0]
 
 # Greedy from the best score, sure cannibalized queries first, since nothing else about a query can
 # be judged while its pages compete. A finding whose pairs are claimed already leaves the list and
-# is named in the reason of the one that stays: adding both up would promise clicks twice.
-claim_once <- function(found) {
+# is a fact of the one that stays: adding both up would promise clicks twice.
+claim_once <- function(looked, found) {
   compete <- found$kind == "cannibalized" & found$confidence > 0.5
   score <- -sorted_by(found) / found$hours
   best_first <- order(!compete, score, order_of_ties(score, found$identity))
   found <- found[best_first]
   stays <- .Call(first_claims, as.integer(unlist(found$claims)), lengths(found$claims))
   merged <- which(stays != seq_along(stays))
-  if (!length(merged)) return(found)
-  for (into in unique(stays[merged])) {
-    set(found, into, "reason", sprintf("%s Also %s, counted here once.", found$reason[into],
-      paste(unique(kind_label(found$kind[merged[stays[merged] == into]])), collapse = " and ")))
+  if (length(merged)) {
+    into <- unique(stays[merged])
+    kinds <- lapply(into, function(one) unique(found$kind[merged[stays[merged] == one]]))
+    looked$facts <- c(looked$facts,
+      new_facts("points_to", "counted_once", found$line[into], also = kinds))
+    found <- found[-merged]
   }
-  found[-merged]
+  looked$found <- found
+  looked
 }
 
 # Ranks of texts among those that share a number, 0 for all others: sorting by many texts takes

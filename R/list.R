@@ -117,29 +117,30 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
     outside_shares(outside_line(summary, pairs, inside, segments), pairs)
   }
   looked <- without_ignored(look_for_all(summary, curve, pairs, options), summary, rules)
-  looked$found <- name_results_pages(looked$found, summary, results_pages, pairs)
-  looked$found <- name_pages(looked$found, summary, options$pages)
-  looked$found <- name_intended(looked$found, summary, options$intended)
-  found <- learn_chance(weigh_difficulty(looked$found, summary, outcomes), outcomes)
-  set(found, j = "hours", value = kind_hours(hours)[found$kind])
-  found <- rank_findings(add_worth(found, summary, rules), options)
-  out <- new_findings(found, looked$aside, pairs, curve, summary, assumptions, outside,
+  looked <- add_results_pages(looked, summary, results_pages, pairs)
+  looked <- add_page_facts(looked, summary, options$pages)
+  looked <- add_intended(looked, summary, options$intended)
+  looked <- learn_chance(weigh_difficulty(looked, summary, outcomes), outcomes)
+  set(looked$found, j = "hours", value = kind_hours(hours)[looked$found$kind])
+  looked$found <- add_worth(looked$found, summary, rules)
+  out <- new_findings(rank_findings(looked, options), pairs, curve, summary, assumptions, outside,
     known$effects, pages)
   if (is.null(decisions)) out else leave_decided(out, decisions, today)
 }
 
-# Every kind that is asked for, one finder after the other: list(found, aside).
+# Every kind that is asked for, one finder after the other: list(found: lines, each with its number
+# as `line`; facts; aside).
 look_for_all <- function(summary, curve, pairs, options) {
   # Several kinds ask for it.
   options$page_one_views <- page_one_views(summary)
   finders <- lapply(finding_kinds()[options$kind], `[[`, "find")
-  looked <-
-    lapply(finders[!duplicated(finders)], function(find) find(summary, curve, pairs, options))
-  found <- rbindlist(c(list(empty_findings()), lapply(looked, `[[`, "found")), use.names = TRUE)
+  looked <- bind_found(lapply(finders[!duplicated(finders)],
+    function(find) find(summary, curve, pairs, options)))
+  set(looked$found, j = "line", value = seq_len(nrow(looked$found)))
   # Sums of probabilities may stray from 0 and 1 by a rounding error.
-  set(found, j = "confidence", value = pmin(1, pmax(0, found$confidence)))
-  list(found = judge_young(within_demand(found, summary), summary),
-    aside = rbindlist(lapply(looked, `[[`, "aside")))
+  set(looked$found, j = "confidence", value = pmin(1, pmax(0, looked$found$confidence)))
+  looked$found <- within_demand(looked$found, summary)
+  judge_young(looked, summary)
 }
 
 # Findings of queries that are not the site's subject go; their number is given with the reason.
@@ -159,19 +160,20 @@ without_ignored <- function(looked, summary, rules) {
 }
 
 # Where another page should answer the query, the work is done there.
-name_intended <- function(found, summary, intended) {
-  if (is.null(intended)) return(found)
+add_intended <- function(looked, summary, intended) {
+  if (is.null(intended)) return(looked)
+  found <- looked$found
   page <- intended[match(found$query, summary$queries$query)]
   elsewhere <- which(found$kind %in% c("striking_distance", "tail_demand", "new_page") & page > 0 &
     summary$pages$page[pmax(page, 1L)] != found$page)
-  if (!length(elsewhere)) return(found)
-  should <- format_path(summary$pages$page[page[elsewhere]])
-  set(found, elsewhere, "action", sprintf(
-    "Answer \"%s\" on %s, its intended page, and link to it from %s in varied words.",
-    found$query[elsewhere], should, format_path(found$page[elsewhere])))
-  set(found, elsewhere, "reason",
-    sprintf("%s The intended page is %s.", found$reason[elsewhere], should))
-  found
+  if (!length(elsewhere)) return(looked)
+  line <- found$line[elsewhere]
+  path <- summary$pages$page[page[elsewhere]]
+  looked$facts <- c(drop_facts(looked$facts, "step", line),
+    new_facts("step", "answer_on_intended", line, query = found$query[elsewhere], path = path,
+      other = found$page[elsewhere]),
+    new_facts("points_to", "intended_page", line, path = path))
+  looked
 }
 
 # What the kinds are asked. least: clicks of a task if done, and whether somebody `asked` for it.
@@ -218,18 +220,22 @@ with_position <- function(segments, position) {
     as_segments(segments))
 }
 
-# Ranked findings as the class has them.
-new_findings <- function(found, aside, pairs, curve, summary, assumptions, outside, features = NULL,
+# Ranked findings as the class has them: facts are about ids, `steps` says whose step a task's lines
+# tell.
+new_findings <- function(ranked, pairs, curve, summary, assumptions, outside, features = NULL,
     site_pages = NULL) {
+  found <- ranked$found
   set(found, j = "page_clicks", value = clicks_of_pages(found$page, summary))
   set(found, j = "gain_share", value = share_of(found$gain, site_clicks(summary)))
-  inner <- c("claims", "identity", "work", "how", "action", "reason")
+  inner <- c("claims", "identity", "work")
   columns <- c("rank", "id", setdiff(finding_columns, inner), "gain", "hours", "score", "task",
-    "page_clicks", "action", "reason", "gain_share", intersect(worth_columns, names(found)))
+    "page_clicks", "gain_share", intersect(worth_columns, names(found)))
+  ids <- rep(NA_character_, max(0L, found$line, ranked$most))
+  ids[found$line] <- found$id
   structure(list(findings = add_facts(found[, columns, with = FALSE], summary),
-    how = stats::setNames(found$how, found$id), aside = aside, pairs = pairs, curve = curve,
-    tested = sum(pairs$tested), features = features, summary = summary, assumptions = assumptions,
-    outside = outside, site_pages = site_pages),
+    facts = renumber_facts(ranked$facts, ids), steps = ranked$steps, aside = ranked$aside,
+    pairs = pairs, curve = curve, tested = sum(pairs$tested), features = features,
+    summary = summary, assumptions = assumptions, outside = outside, site_pages = site_pages),
     class = "tide_findings")
 }
 
@@ -270,13 +276,4 @@ check_segments <- function(segment, curve) {
     abort_argument("segment", paste0("among '", paste(known, collapse = "', '"), "'"), segment)
   }
   segment
-}
-
-empty_findings <- function() {
-  text <- character()
-  number <- numeric()
-  data.table(kind = text, query = text, page = text, pages = text, clicks = number,
-    impressions = number, ctr = number, position = number, expected_ctr = number, if_done = number,
-    if_done_low = number, if_done_high = number, confidence = number, chance = number,
-    action = text, reason = text, claims = list(), identity = text, work = text, how = list())
 }

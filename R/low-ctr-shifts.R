@@ -170,19 +170,20 @@ improved_lines <- function(summary, now, rows) {
     queries = as.vector(queries[as.character(shown$page)]))
 }
 
-# The arithmetic of a line whose page or query fell.
-shifted_steps <- function(at, levels, judged, done) {
-  unit <- ifelse(at$shift == "page", "all queries of the page", "the query")
+# The arithmetic of lines whose page or query fell.
+shifted_derivation <- function(at, levels, judged, done) {
+  own <- which(judged$fell)
+  at <- at[own]
+  levels <- lapply(levels, `[`, own)
+  tell <- function(code, ...) new_facts("derivation", code, own, ...)
   shape <- assumed("shift_odd_shape")
-  prior <- ifelse(at$shift == "page", at$before, 1)
-  step_lines(sprintf("%s: %.3f of what the curve expects before %s, %.3f times that since", unit,
-    at$before, at$since, at$ratio),
-    sprintf("chance that this is a change and no luck: %.3f", at$chance_fell),
-    sprintf("its own level before = (%g x %.3f + %s clicks) / (%g + %.2f expected) = %.3f", shape,
-      prior, format_count(at$clicks_before), shape, at$expected_before, levels$usual),
-    sprintf("level today = %.3f x %.3f = %.3f", levels$usual, at$ratio, levels$today),
-    sprintf("confidence: that it fell, or is low since by itself = %.3f", judged$confidence),
-    sprintf(
-      "if done = expected x (before - today) x 30 / days = %.2f x (%.3f - %.3f) x 30 / %g = %.2f",
-      at$expected, levels$usual, levels$today, at$days, done))
+  c(tell("shift_seen", unit = fifelse(at$shift == "page", "page", "query"), level = at$before,
+    first_day = as.IDate(at$since), ratio = at$ratio),
+    tell("shift_chance", confidence = at$chance_fell),
+    tell("shift_before", shape = shape, prior = ifelse(at$shift == "page", at$before, 1),
+      clicks = at$clicks_before, expected = at$expected_before, usual = levels$usual),
+    tell("shift_today", usual = levels$usual, ratio = at$ratio, level = levels$today),
+    tell("shift_confidence", confidence = judged$confidence[own]),
+    tell("shift_done", expected = at$expected, usual = levels$usual, level = levels$today,
+      days = at$days, if_done = done[own]))
 }

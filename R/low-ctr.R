@@ -85,13 +85,13 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   at <- at[listed]
   chance <- ifelse(siblings$whole, assumed("rewrite_page_chance"), assumed("rewrite_query_chance"))
   found <- pair_findings("low_ctr", summary, pairs, candidates[listed], done,
-    judged$confidence[listed], chance, low_ctr_action(summary, pairs, at, siblings),
-    low_ctr_reason(summary, at, siblings, judged[listed]),
-    low_ctr_steps(summary, now[candidates[listed]], at, levels, done, fit, judged[listed]))
+    judged$confidence[listed], chance)
   # Queries that one rewrite of the page serves are one task.
   set(found, j = "work",
     value = ifelse(siblings$whole, paste("low_ctr", summary$pages$key[at$page]), found$identity))
-  list(found = found, aside = aside)
+  list(found = found, aside = aside, facts = c(
+    low_ctr_facts(summary, pairs, at, siblings, judged[listed]),
+    low_ctr_derivation(now[candidates[listed]], at, levels, done, fit, judged[listed])))
 }
 
 # Queries too small to be judged are evidence about their pages all the same: as many of a page's

@@ -62,12 +62,11 @@ moving_kinds <- c("falling", "rising")
 find_moving <- function(summary, curve, pairs, options) {
   moving <- moving_pairs(summary, curve, pairs, options$page_one_views)
   wanted <- intersect(moving_kinds, options$kind)
-  list(found = rbindlist(lapply(wanted, moving_findings, moving, summary, pairs, options)),
-    aside = NULL)
+  bind_found(lapply(wanted, moving_findings, moving, summary, pairs, options))
 }
 
 moving_findings <- function(kind, moving, summary, pairs, options) {
-  if (!length(moving$at)) return(NULL)
+  if (!length(moving$at)) return(no_findings())
   change <- moving$change
   down <- kind == "falling"
   confidence <- if (down) change$fell else change$rose
@@ -77,21 +76,20 @@ moving_findings <- function(kind, moving, summary, pairs, options) {
   worth <- which(pairs$tested[moving$at] & shown > assumed("moved_by") &
     confidence > assumed("moved_confidence") & done$done >= options$least)
   listed <- worth[within_fdr(confidence[worth], options$fdr)]
-  if (!length(listed)) return(NULL)
+  if (!length(listed)) return(no_findings())
   of <- cbind(moving$moved[listed], change[listed])
   share <- of$position / (of$position + of$ctr)
   done <- lapply(done, `[`, listed)
   found <- pair_findings(kind, summary, pairs, moving$at[listed], done, confidence[listed],
-    if (down) assumed("won_back") else assumed("rise_chance"),
-    moving_action(summary, of, share, kind),
-    moving_reason(of, summary$recent$to - 7L * as.integer(assumed("moved_weeks")) + 1L),
-    moving_steps(of, done, confidence[listed], down))
+    if (down) assumed("won_back") else assumed("rise_chance"))
   # What brings a page back, or supports it, serves all its queries; a lower CTR at equal position
   # asks for the rewrite that low CTR asks for.
   key <- summary$pages$key[of$page]
   step <- ifelse(down & moving_cause(share) == "ctr", "low_ctr", kind)
   set(found, j = "work", value = ifelse(nzchar(key), paste(step, key), found$identity))
-  found
+  since <- summary$recent$to - 7L * as.integer(assumed("moved_weeks")) + 1L
+  list(found = found, facts = c(moving_facts(summary, of, share, since, kind),
+    moving_derivation(of, done, confidence[listed], down)))
 }
 
 # Pairs that both windows show often enough to judge: the rows of `pairs` they are (`at`),
@@ -165,87 +163,59 @@ moving_done <- function(moved, change, down) {
   list(done = more(change$size), low = do.call(pmin, ends), high = do.call(pmax, ends), now = now)
 }
 
-moving_steps <- function(of, done, confidence, down) {
+moving_derivation <- function(of, done, confidence, down) {
+  line <- seq_len(nrow(of))
   weeks <- assumed("moved_weeks")
-  days <- 7 * weeks
-  window <- spelled(weeks, "week")
-  step_lines(sprintf(paste("clicks by position %+.1f, by CTR at equal position %+.1f in",
-    "%s (demand is taken out; impressions beyond position %g",
-    "raised to what page one would have seen)"),
-    of$position, of$ctr, window, assumed("page_one_ends")),
-    sprintf(paste("change by position on the curve, ln: %.3f less the median of all",
-      "pairs, its noise 0.25 x (1/%s + 1/%s) = %.4f"),
-      of$by_position, format_count(of$impressions_1), format_count(of$impressions_2),
-      of$position_noise),
-    sprintf(paste("change of CTR = ln((%s + 0.5) / (%.2f + 0.5)) - ln((%s + 0.5)",
-      "/ (%.2f + 0.5)) = %.3f, variance of its noise %.3f; pairs of this site",
-      "usually move by %.3f on average, standard deviation %.3f"),
-      format_count(of$clicks_2), of$expected_2, format_count(of$clicks_1), of$expected_1, of$seen,
-      of$noise, of$usual, of$usual_sd),
-    sprintf(paste("both together, luck and what the site did as a whole taken out: %.3f;",
-      "clicks of %s now: %.2f"),
-      of$size, window, done$now),
-    if (down) {
-      sprintf("if done = what was lost = %.2f x (exp(%.3f) - 1) x 30 / %g = %.2f", done$now,
-        -of$size, days, done$done)
-    } else {
-      sprintf(paste("if done = %.0f %% of the rise once more = %.2f x (exp(%.2f x %.3f) - 1)",
-        "x 30 / %g = %.2f"),
-        100 * assumed("goes_on"), done$now, assumed("goes_on"), of$size, days, done$done)
-    },
-    sprintf("confidence: chance that clicks for a search are %s by %.0f %% or more: %.3f",
-      if (down) "down" else "up",
-      100 * (if (down) 1 - exp(-assumed("moved_by")) else exp(assumed("moved_by")) - 1),
-      confidence))
+  tell <- function(code, ...) new_facts("derivation", code, line, ...)
+  by <- if (down) 1 - exp(-assumed("moved_by")) else exp(assumed("moved_by")) - 1
+  c(tell("moved_parts", by_position = of$position, by_ctr = of$ctr, weeks = weeks,
+    page_one = assumed("page_one_ends")),
+    tell("moved_position", log = of$by_position, impressions_1 = of$impressions_1,
+      impressions_2 = of$impressions_2, noise = of$position_noise),
+    tell("moved_ctr", clicks_1 = of$clicks_1, clicks_2 = of$clicks_2, expected_1 = of$expected_1,
+      expected_2 = of$expected_2, seen = of$seen, noise = of$noise, usual_mean = of$usual,
+      usual_sd = of$usual_sd),
+    tell("moved_size", size = of$size, weeks = weeks, now_clicks = done$now),
+    tell(if (down) "moved_lost" else "moved_on", now_clicks = done$now,
+      size = if (down) -of$size else of$size, goes_on = assumed("goes_on"),
+      percent = 100 * assumed("goes_on"), days = 7 * weeks, if_done = done$done),
+    tell(if (down) "fell_confidence" else "rose_confidence", percent = 100 * by,
+      confidence = confidence))
 }
 
-# What is said of rising and falling pairs.
-
+# What mostly moved a pair's clicks.
 moving_cause <- function(share) ifelse(share > 0.6, "position", ifelse(share < 0.25, "ctr", "both"))
 
 # of: figures of both windows; since: first day of the later one.
-moving_reason <- function(of, since) {
-  demand <- of$clicks_2 - of$clicks_1 - of$position - of$ctr
-  parts <- vapply(seq_len(nrow(of)), function(i) {
-    size <- c(position = of$position[i], ctr = of$ctr[i], demand = demand[i])
-    size <- size[order(-abs(size))]
-    size <- size[abs(size) >= 0.5]
-    said <- c(
-      position = sprintf("by position (%s to %s)", format_position(of$position_1[i]),
-        format_position(of$position_2[i])),
-      ctr = "by CTR at equal position",
-      demand = "by demand")
-    paste(sprintf("%s %s", signed(size), said[names(size)]), collapse = ", ")
-  }, "")
-  sprintf("Clicks %s from %s in %s to %s in the %s since %s%s.",
-    ifelse(of$clicks_2 < of$clicks_1, "fell", ifelse(of$clicks_2 > of$clicks_1, "rose", "stayed")),
-    format_count(of$clicks_1), spelled(assumed("moved_weeks"), "week"),
-    format_count(of$clicks_2), spelled(assumed("moved_weeks")), format_day(since),
-    ifelse(nzchar(parts), paste0(": ", parts), ""))
-}
-
-# "four weeks", "four"; beyond ten in figures.
-spelled <- function(n, of = NULL) {
-  words <- c("one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
-  word <- if (n %in% seq_along(words)) words[n] else format_count(n)
-  if (is.null(of)) word else paste0(word, " ", of, if (n == 1) "" else "s")
-}
-
-moving_action <- function(summary, of, share, kind) {
-  query <- summary$queries$query[of$query]
-  page <- page_words(summary, of$page)
-  cause <- moving_cause(share)
-  if (kind == "rising") {
-    return(sprintf(paste("Support \"%s\" while it rises: link to %s in varied words from related",
-      "pages that have long ranked, and bring its first paragraph up to date."),
-      query, page))
+moving_facts <- function(summary, of, share, since, kind) {
+  line <- seq_len(nrow(of))
+  parts <- largest_first(cbind(position = of$position, ctr = of$ctr,
+    demand = of$clicks_2 - of$clicks_1 - of$position - of$ctr))
+  weeks <- assumed("moved_weeks")
+  step <- if (kind == "rising") "support_rise" else {
+    ifelse(moving_cause(share) == "position", "win_position_back", "win_ctr_back")
   }
-  ifelse(cause == "position", sprintf(paste(
-    "Compare %s with what ranks above it for \"%s\" now, bring it up to date where it lacks",
-    "something, and check that no link to it was lost."),
-    page, query),
-    sprintf(paste(
-      "Look at the results page of \"%s\": if something new stands above %s, answer it in",
-      "title and description; if the title was changed, change it back."),
-      query, page))
+  c(
+    do.call(new_facts, c(list("evidence", "clicks_moved", line,
+      verb = fifelse(of$clicks_2 < of$clicks_1, "fell",
+        fifelse(of$clicks_2 > of$clicks_1, "rose", "stayed")),
+      clicks_1 = of$clicks_1, clicks_2 = of$clicks_2, weeks = weeks, since = since,
+      position_1 = of$position_1, position_2 = of$position_2), parts)),
+    new_facts("step", step, line, query = summary$queries$query[of$query],
+      page = summary$pages$page[of$page]))
+}
+
+# Of each row's parts those of half a click or more, the largest first: `cause` and `size` of the
+# first, second and third, NA where there are fewer.
+largest_first <- function(parts) {
+  order <- t(apply(-abs(parts), 1, order))
+  out <- list()
+  for (k in seq_len(ncol(parts))) {
+    size <- parts[cbind(seq_len(nrow(parts)), order[, k])]
+    known <- abs(size) >= 0.5
+    place <- c("first", "second", "third")[k]
+    out[[paste0(place, "_cause")]] <- ifelse(known, colnames(parts)[order[, k]], NA)
+    out[[paste0(place, "_size")]] <- ifelse(known, size, NA)
+  }
+  out
 }

@@ -47,9 +47,9 @@ find_new_page <- function(summary, curve, pairs, options) {
     if_done_low = ideas$done * assumed("new_page_low"),
     if_done_high = ideas$done * assumed("new_page_high"),
     confidence = assumed("new_page_confidence"), chance = assumed("new_page_chance"),
-    action = new_page_action(ideas), reason = new_page_reason(summary, ideas),
     claims = ideas$claims, identity = paste("new_page", ideas$idea),
-    work = paste("new_page", ideas$idea), how = new_page_steps(summary, ideas)))
+    work = paste("new_page", ideas$idea)),
+    facts = new_page_facts(summary, ideas))
 }
 
 # One idea: the sums of its queries, named after the one with most impressions.
@@ -61,29 +61,21 @@ idea_sums <- function(summary, asked, earns) {
     impressions = sum(asked$impressions),
     position = sum(asked$impressions * asked$position) / sum(asked$impressions),
     expected = sum(asked$expected), earned = sum(earns), queries = length(unique(asked$query)),
-    others = paste(utils::head(setdiff(named, query), 3), collapse = "\", \""))
+    others = list(utils::head(setdiff(named, query), 3)))
 }
 
-new_page_action <- function(ideas) {
-  sprintf("Write a page for \"%s\" and link to it from %s, which is shown for it now.", ideas$query,
-    format_path(ideas$page))
-}
-
-new_page_reason <- function(summary, ideas) {
-  sprintf("Position %s, %s, %s, %s. No page of the site answers %s.%s",
-    format_position(ideas$position), format_plural(ideas$queries, "query", "queries"),
-    format_plural(ideas$impressions, "impression"), period_text(summary),
-    ifelse(ideas$queries == 1, "it", "them"),
-    ifelse(nzchar(ideas$others), sprintf(" Also: \"%s\".", ideas$others), ""))
-}
-
-new_page_steps <- function(summary, ideas) {
-  step_lines(sprintf("at position %d their %s impressions would earn %.2f clicks on the curve",
-    as.integer(assumed("new_page_reaches")), format_count(ideas$impressions), ideas$earned),
-    sprintf("if done = clicks x 30 / days = %.2f x 30 / %d = %.2f", ideas$earned,
-      as.integer(summary$recent$with_data), ideas$done),
-    rep(sprintf(
-      "confidence is taken as %g, and what it brings as known to a factor of two or three",
-      assumed("new_page_confidence")),
-      nrow(ideas)))
+new_page_facts <- function(summary, ideas) {
+  line <- seq_len(nrow(ideas))
+  c(
+    new_facts("evidence", "far_down", line, position = ideas$position, queries = ideas$queries,
+      impressions = ideas$impressions, window = window_days(summary)),
+    new_facts("comparison", "nothing_answers", line, queries = ideas$queries,
+      others = empty_unknown(ideas$others)),
+    new_facts("step", "write_page", line, query = ideas$query, page = ideas$page),
+    new_facts("derivation", "new_page_there", line, place = assumed("new_page_reaches"),
+      impressions = ideas$impressions, expected = ideas$earned),
+    new_facts("derivation", "new_page_done", line, expected = ideas$earned,
+      days = summary$recent$with_data, if_done = ideas$done),
+    new_facts("derivation", "new_page_confidence", line,
+      confidence = assumed("new_page_confidence")))
 }

@@ -100,3 +100,6 @@ print.tide_plan <- print_formatted
 
 #' @export
 print.tide_review <- print_formatted
+
+#' @export
+print.tide_words <- print_formatted

@@ -179,7 +179,7 @@ report_time <- function(followed) {
 }
 
 report_findings <- function(findings) {
-  found <- findings$findings
+  found <- in_sentences(findings)
   if (!nrow(found)) return("")
   pages <- tide_group(findings)
   top <- utils::head(found, 3)

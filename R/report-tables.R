@@ -143,7 +143,7 @@ first_opened <- function(of, make) {
 
 # A row a task; `first` of them are open at first, the rest behind a button.
 findings_table <- function(findings, first = 10L) {
-  all <- findings$findings
+  all <- in_sentences(findings)
   found <- task_leads(all)
   sums <- task_sums(all, found$task)
   served <- sums$lines - 1L

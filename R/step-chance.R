@@ -75,18 +75,18 @@ reach_chance <- function(summary, at, target, learnt) {
 }
 
 # The arithmetic of a chance: the default's log odds, plus a number for each of four facts.
-step_chance_line <- function(at, target, step) {
-  default <- sprintf("default chance = %.2f x %s / %.2f (target over position) = %.3f",
-    assumed("step_chance"), format_place(target), at$position, step$default)
-  if (is.null(step$learnt)) return(default)
-  terms <- Reduce(function(before, term) paste(before, "+", term),
-    lapply(seq_along(step$learnt$coefficients), function(k) {
-      sprintf("%.2f x %.2f", step$learnt$coefficients[k], step$features[, k])
-    }))
-  sprintf(paste(
-    "%s; %s months of this site's queries in the band, of which %s rose so far in three",
-    "months, change its log odds: ln(%.3f / %.3f) + %.1f x (%s) = %.3f, a chance of %.3f (the",
-    "products: for all, ln(position / target) - ln 2, trend, ln(queries on the page / 5))"),
-    default, format_count(step$learnt$cases), format_share(step$learnt$reached), step$default,
-    1 - step$default, assumed("step_past_counts"), terms, stats::qlogis(step$reach), step$reach)
+step_chance_facts <- function(at, target, step) {
+  line <- seq_len(nrow(at))
+  default <- list(default_chance = assumed("step_chance"), target = target, position = at$position,
+    chance = step$default)
+  tell <- function(code, ...) {
+    do.call(new_facts, c(list("derivation", code, line), default, list(...)))
+  }
+  if (is.null(step$learnt)) return(tell("step_chance_default"))
+  fields <- function(name, values) stats::setNames(values, paste0(name, "_", 1:4))
+  do.call(tell, c(list("step_chance_learnt", cases = step$learnt$cases,
+    reached = step$learnt$reached, rest = 1 - step$default, weight = assumed("step_past_counts"),
+    log_odds = stats::qlogis(step$reach), learnt = step$reach),
+    fields("slope", as.list(step$learnt$coefficients)),
+    fields("feature", lapply(1:4, function(k) step$features[, k]))))
 }

@@ -72,12 +72,11 @@ find_striking_distance <- function(summary, curve, pairs, options) {
   step <- some_steps(step, keep)
   at <- at[keep]
   list(found = pair_findings("striking_distance", summary, pairs, rows[keep], step$done,
-    confidence[keep], step$reach, striking_action(summary, pairs, at, target[keep]),
-    striking_reason(summary, at, target[keep], step, competing_pages(pairs, at)),
-    striking_steps(summary, at, target[keep], step,
-      sprintf(paste("confidence = chance that it lasts in the band x chance that its factor",
-        "is above %g = %.3f x %.3f = %.3f"),
-        assumed("striking_factor"), lasts[keep], clicked[keep], confidence[keep]))))
+    confidence[keep], step$reach),
+    facts = c(striking_facts(summary, pairs, at, target[keep], step),
+      step_up_derivation(summary, at, target[keep], step, new_facts("derivation",
+        "striking_confidence", seq_along(keep), from_factor = assumed("striking_factor"),
+        lasts = lasts[keep], clicked = clicked[keep], confidence = confidence[keep]))))
 }
 
 # What a step to `target` is worth: the pair's own factor carried along the curve, with the
@@ -121,19 +120,6 @@ some_steps <- function(step, which) {
   c(list(done = lapply(step$done, `[`, which)),
     lapply(step[c("more", "today", "there", "reach", "wider", "default")], `[`, which),
     list(features = step$features[which, , drop = FALSE], learnt = step$learnt))
-}
-
-striking_steps <- function(summary, at, target, step, sure) {
-  step_lines(sprintf("expected on the curve: %.2f clicks", at$expected), factor_line(at),
-    sprintf(
-      "at position %s: %s impressions x %.2f (page one to page two) x %.4f on the curve = %.2f",
-      format_place(target), format_count(at$impressions), step$wider, step$there,
-      at$impressions * step$wider * step$there),
-    sprintf(paste("if done = own factor x (there - today) x 30 / days =",
-      "%.3f x (%.2f - %.2f) x 30 / %d = %.2f"),
-      at$own, at$impressions * step$wider * step$there, step$today,
-      as.integer(summary$recent$with_data), step$done$done),
-    step_chance_line(at, target, step), sure)
 }
 
 # Other pages of the site that hold a tenth of the query's impressions or more.

@@ -41,21 +41,18 @@ find_tail_demand <- function(summary, curve, pairs, options) {
   at <- at[keep]
   step <- some_steps(step, keep)
   sure <- confidence[sure][keep]
-  query <- summary$queries$query[at$query]
-  page <- format_path(summary$pages$page[at$page])
-  list(found = pair_findings("tail_demand", summary, pairs, rows[keep], step$done, sure, step$reach,
-    sprintf(paste(
-      "Add the answer to \"%s\" to %s as a passage of its own, and link to it in varied",
-      "words from %s."),
-      query, page, link_sources(summary, pairs, at)),
-    sprintf(paste("Position %s, %s of %s, %s: %.1f times what is expected there. Results above may",
-      "not answer the query."),
-      format_position(at$position), format_plural(at$clicks, "click"),
-      format_plural(at$impressions, "impression"), period_text(summary), at$own),
-    striking_steps(summary, at, rep(assumed("target_from_page_two"), nrow(at)), step,
-      sprintf("confidence = chance that its factor is above %g = %.3f", assumed("tail_factor"),
-        sure))),
-    aside = aside)
+  line <- seq_along(keep)
+  list(found = pair_findings("tail_demand", summary, pairs, rows[keep], step$done, sure,
+    step$reach),
+    aside = aside,
+    facts = c(
+      new_facts("evidence", "clicked_far_down", line, position = at$position, clicks = at$clicks,
+        impressions = at$impressions, window = window_days(summary), times = at$own),
+      new_facts("step", "add_passage", line, query = summary$queries$query[at$query],
+        page = summary$pages$page[at$page], sources = link_sources(summary, pairs, at)),
+      step_up_derivation(summary, at, rep(assumed("target_from_page_two"), nrow(at)), step,
+        new_facts("derivation", "factor_confidence", line, from_factor = assumed("tail_factor"),
+          confidence = sure))))
 }
 
 mixed_line <- function(pairs, rows) {

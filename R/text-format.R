@@ -35,9 +35,9 @@ format_sure <- function(x) {
 }
 
 # "12 Sep 2026", whatever the language of the session.
-format_day <- function(date) {
+format_day <- function(date, months = month.abb) {
   at <- as.POSIXlt(date)
-  sprintf("%d %s %d", at$mday, month.abb[at$mon + 1L], at$year + 1900L)
+  sprintf("%d %s %d", at$mday, months[at$mon + 1L], at$year + 1900L)
 }
 
 format_days <- function(from, to) sprintf("%s to %s", format(from), format(to))

@@ -22,7 +22,7 @@ workbench_explorer <- function(findings, data, settings = NULL) {
 # A row a task: its leading line, the sums of all its lines, and what tasks can be chosen by.
 workbench_tasks <- function(findings, rules) {
   found <- findings$findings
-  leads <- task_leads(found)
+  leads <- in_sentences(findings, task_leads(found))
   sums <- task_sums(found, leads$task)
   summary <- findings$summary
   query <- match(leads$query, summary$queries$query)

@@ -27,12 +27,12 @@ hand_findings <- function(held, state) {
 }
 
 hand_rows <- function(held, state) {
-  switch(state$view, list = , map = hand_findings(held, state)$findings,
+  switch(state$view, list = , map = in_sentences(hand_findings(held, state)),
     line = tide_trace(held$findings, state$id)$cells,
     curve = setDT(as.data.frame(tidy(held$findings$curve))),
     changes = setDT(as.data.frame(tidy(compared_state(held, state)))),
     contests = {
-      found <- held$findings$findings
+      found <- in_sentences(held$findings)
       found[found$kind == "cannibalized"]
     },
     explored(held, state)$rows)

@@ -7,7 +7,7 @@ line_view <- function(held, state) {
     return(empty_state("This finding is not in the list.",
       "The data have changed since, or the address is of another project: see the list."))
   }
-  line <- found[row]
+  line <- in_sentences(held$findings, found[row])
   traced <- tide_trace(held$findings, state$id)
   made <- tasks_decided(held)
   task <- match(line$task, held$tasks$task)

@@ -23,7 +23,7 @@ write_workbook <- function(x, file) {
 }
 
 fill_findings <- function(book, findings) {
-  list <- task_rows(findings$findings)
+  list <- task_rows(in_sentences(findings))
   add_sheet(book, "List", list[, !c("lead")])
   choose_decisions(book, "List", list)
   group_tasks(book, "List", list)

@@ -66,7 +66,7 @@ json_lines <- function(rows) {
 # what it is worth.
 checklist_lines <- function(findings, top = 50) {
   by_page <- utils::head(tide_group(findings), top)
-  found <- findings$findings
+  found <- in_sentences(findings)
   plain <- function(text) escape_markdown(visible_text(text))
   brief <- findings_brief(findings)
   unlist(c(

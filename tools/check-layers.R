@@ -4,13 +4,13 @@
 # Prints each violation; status 1 if there are any.
 areas <- c("text", "condition", "check", "table", "stat", "file", "print", "assumptions", "read",
   "archive", "segment", "summary", "pages", "walk",
-  "curve", "event", "change", "compare", "finding", "list",
+  "curve", "event", "change", "compare", "finding", "words", "list",
   "project", "pull", "value", "forecast",
   "follow", "trace", "inventory", "watched", "explore", "plot", "report", "write", "demo",
   "workbench", "cli",
   "inktide")
 # Kinds of finding have files of their own.
-kinds <- c("low", "striking", "step", "cannibalized", "moving", "new", "tail", "reason")
+kinds <- c("low", "striking", "step", "cannibalized", "moving", "new", "tail")
 faces <- c("print", "plot", "report", "write", "workbench", "cli")
 touch_files <- c("file", "read", "archive", "pages", "walk", "project", "pull", "report", "write",
   "demo", "workbench", "cli")

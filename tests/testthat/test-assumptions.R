@@ -100,11 +100,13 @@ moved_undated <- c(mixed_chance = 2, together_position = 0.5, undated_doubtful =
 not_shown <- c("text_match", "match_ahead", "well_off_factor", "weak_page_from",
   "side_by_side_places", "side_by_side_share", "volumes_agree", "review_prior", "low_enough")
 
+derivation_of <- function(found) inktide:::derivation_lines(found, found$findings$id)
+
 test_that("each number that can be set has an effect", {
   skip_unless_studies()
   site <- varied_site()
   shown <- function(found) {
-    list(as.data.frame(found$findings), found$how, as.data.frame(found$aside), format(found),
+    list(as.data.frame(tidy(found)), derivation_of(found), as.data.frame(found$aside), format(found),
       found$features, nrow(inktide:::useful_tasks(found)$findings), inktide:::list_total(found))
   }
   # Fitted once; of results pages and the site's own only where they matter.
@@ -195,7 +197,7 @@ test_that("numbers of contests, small sites, plans and reviews have an effect", 
   pages <- tide_pages_read(site, "https://www.fernmoor.example/")
   contests <- function(set) {
     found <- tide_find(summary, curve, kind = "cannibalized", pages = pages, assumptions = set)
-    list(as.data.frame(found$findings), as.data.frame(found$aside), found$how)
+    list(as.data.frame(tidy(found)), as.data.frame(found$aside), derivation_of(found))
   }
   small <- tide_summary(as_data(made_site(queries = 12, days = 30)))
   few <- function(set) {

@@ -12,7 +12,7 @@ test_that("stable seconds, section links and one-day blips are not cannibalized"
     row("far", "/f/", days, 48), row("stable", "/g/", days, 3), row("stable", "/h/", days, 6, 6),
     row("swap", "/i/", days[turn], 4), row("swap", "/i/", days[!turn], 18, 3),
     row("swap", "/j/", days[!turn], 8), row("swap", "/j/", days[turn], 19, 3))
-  found <- tide_find(tide_summary(as_data(rows)), min_gain = 0)$findings
+  found <- lines_of(tide_find(tide_summary(as_data(rows)), min_gain = 0))
   rivals <- found[found$kind == "cannibalized", ]
   expect_equal(rivals$query, "swap")
   expect_equal(rivals$page, "https://www.fernmoor.example/i/")
@@ -42,7 +42,7 @@ test_that("a leader whose words match less, clicked too little, is found; langua
         by = c("query", "page")]
       for (rows in list(undated, dated)) {
         found <- tide_find(tide_summary(as_data(rows)), kind = "cannibalized")
-        told <- found$findings[grepl("are expected. Its address", found$findings$reason), ]
+        told <- lines_of(found)[grepl("are expected. Its address", found$reason)]
         expect_equal(told$query, if (case == "passed_by") "leek spacing" else character())
         expect_equal(told$page, if (case == "passed_by") guide else character())
         expect_true("versions of one page for another language or country" %in% found$aside$reason)
@@ -132,7 +132,7 @@ test_that("without dates close pages below the top are named in doubt, look-alik
   found <- tide_find(
     tide_summary(as_data(rbind(rows[!query %in% cases$query], two, use.names = TRUE))),
     kind = "cannibalized", min_gain = 0)
-  lines <- as.data.table(found$findings)[order(query)]
+  lines <- lines_of(found)[order(query)]
   expect_equal(lines$query, cases$query[cases$aside == ""])
   expect_equal(lines$confidence, c(0.5, 0.35))
   expect_match(lines$reason, "without dates it cannot be known")
@@ -161,12 +161,12 @@ test_that("a page that earns more elsewhere than one page would bring is not red
         list("https://www.fernmoor.example/other/", 1, impressions)]
     rbind(rows[!query %in% c("query 0004", "query 0008")], own, other, rich)
   })
-  found <- as.data.table(tide_find(tide_summary(as_data(rows)), kind = "cannibalized")$findings)
+  found <- lines_of(tide_find(tide_summary(as_data(rows)), kind = "cannibalized"))
   own <- found[found$query == "query 0004"]
   expect_match(own$action, "reword title and headings of /other/ .* clicks a month")
   expect_lt(own$chance, 0.5)
   alone <- rows[!(query == "query 0008" & page == "https://www.fernmoor.example/other/")]
-  found <- as.data.table(tide_find(tide_summary(as_data(alone)), kind = "cannibalized")$findings)
+  found <- lines_of(tide_find(tide_summary(as_data(alone)), kind = "cannibalized"))
   own <- found[found$query == "query 0004"]
   expect_equal(nrow(own), 1L)
   expect_match(own$action, "redirect it there")

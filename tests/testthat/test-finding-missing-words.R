@@ -39,7 +39,7 @@ test_that("phrases that pages lack are found where saying them helps, one task a
   expect_lt(effect$low[1], 0.75)
   expect_gt(effect$high[1], 0.75)
   expect_true(all(missing$if_done_low <= missing$if_done))
-  found <- tide_find(summary, pages = site$pages, kind = "missing_words")$findings
+  found <- tidy(tide_find(summary, pages = site$pages, kind = "missing_words"))
   expect_gt(nrow(found), 50)
   expect_true(all(found$query %in% site$of$query[!site$of$said]))
   expect_true(all(found$confidence > 0.95))

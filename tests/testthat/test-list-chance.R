@@ -1,25 +1,27 @@
 test_that(
   "a chance is the assumption, worth ten steps, beside what came of the project's own (by hand)",
   {
-    found <- rbind(finding("low_ctr", 10, 1L, chance = 0.6),
-      finding("low_ctr", 5, 2L, chance = 0.4), finding("falling", 5, 3L, chance = 0.5))
+    looked <- function() {
+      looked_at(finding("low_ctr", 10, 1L, chance = 0.6), finding("low_ctr", 5, 2L, chance = 0.4),
+        finding("falling", 5, 3L, chance = 0.5))
+    }
     outcomes <- data.table(kind = "low_ctr",
       verdict = c(rep("worked", 8), "no sign yet", "made it worse", "too early"))
-    learnt <- inktide:::learn_chance(copy(found), outcomes)
+    all <- inktide:::learn_chance(looked(), outcomes)
+    learnt <- all$found
     # (10 x 0.5 + 8) / (10 + 10) = 0.65: the odds of both are 0.65 / 0.35 times what they were.
     odds <- function(p) p / (1 - p)
     expect_equal(odds(learnt$chance[1:2]), odds(c(0.6, 0.4)) * 0.65 / 0.35)
     expect_equal(learnt$chance[3], 0.5)
-    expect_match(unlist(learnt$how[1]), "of 10 steps of this kind done here 8.0 worked",
-      all = FALSE)
-    expect_equal(inktide:::learn_chance(copy(found), NULL)$chance, found$chance)
+    expect_match(told_of(all$facts, "derivation"), "of 10 steps of this kind done here 8.0 worked")
+    expect_equal(inktide:::learn_chance(looked(), NULL)$found$chance, c(0.6, 0.4, 0.5))
   })
 
 test_that("a step counts by what its ratio tells: nothing where that is open, else as the truth", {
-  found <- finding("low_ctr", 10, 1L, chance = 0.6)
   learnt <- function(ratio, sd) {
     outcomes <- data.table(kind = "low_ctr", verdict = "no sign yet", ratio = ratio, ratio_sd = sd)
-    inktide:::learn_chance(copy(found), outcomes)$chance
+    inktide:::learn_chance(looked_at(finding("low_ctr", 10, 1L, chance = 0.6)),
+      outcomes)$found$chance
   }
   expect_equal(learnt(c(0.7, 1, 1.6), 50), 0.6, tolerance = 0.01)
   expect_equal(learnt(rep(1, 10), 0.01), 0.3, tolerance = 0.05)

@@ -13,8 +13,8 @@ small_site <- function(..., site = "https://www.fernmoor.example/") {
 }
 
 found_rows <- function(kind, page, query = "leek spacing") {
-  data.table(kind = kind, query = query, page = page, pages = page, action = "Do it.",
-    reason = "Seen.", if_done = 5)
+  rows <- data.table(kind = kind, query = query, page = page, pages = page, if_done = 5)
+  set(rows, j = "line", value = seq_len(nrow(rows)))
 }
 
 test_that("findings say what is wrong with descriptions and titles, the worst first", {
@@ -26,12 +26,11 @@ test_that("findings say what is wrong with descriptions and titles, the worst fi
     c = c(paste0("<title>C</title>", described), ""),
     d = c(sprintf("<title>%s</title><meta name='description' content='Leeks'>", long), ""),
     e = c("<title>E</title><meta name='description' content='Good'>", ""))
-  found <- inktide:::name_snippets(
+  facts <- inktide:::snippet_facts(
     found_rows("low_ctr", paste0(host, c("a/", "b/", "d/", "e/", "x/"))), pages)
-  expect_equal(found$reason, c("Seen. The page has no description.",
-    "Seen. 1 other page shares its description.",
-    sprintf("Seen. The title has %d characters, so its end is cut off.", nchar(long)), "Seen.",
-    "Seen."))
+  expect_equal(told_of(facts, lines = 1:5), c("The page has no description.",
+    "1 other page shares its description.",
+    sprintf("The title has %d characters, so its end is cut off.", nchar(long)), "", ""))
 })
 
 test_that("an address that moved, and whether any page says an idea, stand in the finding", {
@@ -41,12 +40,12 @@ test_that("an address that moved, and whether any page says an idea, stand in th
   rows <- data.table(query = c("leek spacing", "radish pots"), page = paste0(host, "old/"),
     clicks = 2, impressions = 50, position = 50)
   summary <- tide_summary(as_data(rows))
-  moved <- inktide:::name_moved(found_rows("low_ctr", paste0(host, "old/")), summary, pages)
-  expect_equal(moved$reason, "Seen. The address is redirected: /new/.")
-  expect_equal(moved$action, "Do it. Work on /new/, which answers now.")
-  ideas <- inktide:::name_unsaid(
+  moved <- inktide:::moved_facts(found_rows("low_ctr", paste0(host, "old/")), summary, pages)
+  expect_equal(told_of(moved), "The address is redirected: /new/.")
+  expect_equal(told_of(moved, "step"), "Work on /new/, which answers now.")
+  ideas <- inktide:::saying_facts(
     found_rows("new_page", paste0(host, "old/"), c("leek spacing", "radish pots")), summary, pages)
-  expect_equal(ideas$reason, c("Seen. /new/ says it in its text.", "Seen. No page says it."))
+  expect_equal(told_of(ideas, lines = 1:2), c("/new/ says it in its text.", "No page says it."))
 })
 
 test_that(

@@ -1,5 +1,5 @@
 rank <- function(..., least = 0, asked = TRUE) {
-  inktide:::rank_findings(rbind(...), list(least = least, asked = asked))
+  inktide:::rank_findings(looked_at(...), list(least = least, asked = asked))$found
 }
 
 test_that("what is too small is told by task, and contests are shown unless somebody asks for more",
@@ -25,8 +25,10 @@ test_that("a click has one owner, who names the others", {
     finding("striking_distance", 5, 2L))
   expect_equal(ranked$kind, c("low_ctr", "striking_distance"))
   expect_equal(ranked$if_done, c(20, 5))
-  expect_match(ranked$reason[1], "Also in striking distance, counted here once", fixed = TRUE)
-  expect_equal(ranked$reason[2], "Because.")
+  looked <- looked_at(finding("low_ctr", 20, 1L), finding("striking_distance", 30, 1L),
+    finding("striking_distance", 5, 2L))
+  facts <- inktide:::claim_once(looked, inktide:::set_gain(looked$found))$facts
+  expect_equal(told_of(facts, lines = 1:3), c("Also in striking distance, counted here once.", "", ""))
 })
 
 test_that("a sure contest comes before whatever else is said of its pages, a doubtful one not", {
@@ -47,7 +49,10 @@ test_that(
     expect_equal(ranked$task[1], ranked$task[3])
     expect_equal(ranked$score, c(16 * 0.9, 2 * 0.9, 0))
     expect_equal(ranked$hours, c(1, 1, 0))
-    expect_equal(ranked$action, c("Do 10", "Do 2", "Do 10"))
+    steps <- inktide:::rank_findings(looked_at(finding("low_ctr", 10, 1L, work = "low_ctr page"),
+      finding("low_ctr", 6, 2L, work = "low_ctr page"), finding("low_ctr", 2, 3L)),
+      list(least = 0, asked = TRUE))$steps
+    expect_equal(unname(steps[ranked$task]), ranked$id[c(1, 2, 1)])
     # The task has the same id when another line leads it.
     other <- rank(finding("low_ctr", 1, 1L, work = "low_ctr page"),
       finding("low_ctr", 6, 2L, work = "low_ctr page"))

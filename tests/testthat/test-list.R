@@ -56,7 +56,7 @@ test_that("a table without pages or dates still gives a list, and says what cann
   twin <- rows[order(-impressions)][round(position) > 5][1]
   rows <- rbind(rows, copy(twin)[, page := "https://www.fernmoor.example/twin/"])
   rivals <-
-    subset(tide_find(tide_summary(as_data(rows)), min_gain = 0)$findings, kind == "cannibalized")
+    subset(tidy(tide_find(tide_summary(as_data(rows)), min_gain = 0)), kind == "cannibalized")
   expect_equal(nrow(rivals), sum(rivals$query == twin$query))
   if (nrow(rivals)) expect_match(rivals$reason, "be known whether they take turns")
 })

@@ -63,7 +63,7 @@ test_that("a page that became weak says since when; a repaired one is left out w
     page == pages[2] & date < changed, 0.35, rep(TRUE, .N), 1)]
   rows[, clicks := rbinom(.N, impressions, made_curve[position] * kept)]
   found <- tide_find(tide_summary(as_data(rows[, !"kept"])), kind = "low_ctr")
-  list <- as.data.table(found$findings)
+  list <- lines_of(found)
   expect_true(all(list$page == pages[1]))
   expect_equal(length(unique(list$task)), 1L)
   day <- function(date) sprintf("%d %s", as.POSIXlt(date)$mday, month.abb[month(date)])

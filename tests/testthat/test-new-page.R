@@ -23,7 +23,7 @@ test_that(
       rbind(rows[!query %in% c("query 0007", "query 0010")], deep)
     })
     expect_true("query 0004" %in% kind_of(rows, "tail_demand")$query)
-    ideas <- tide_find(tide_summary(as_data(rows)), kind = "new_page", min_gain = 0)$findings
+    ideas <- tidy(tide_find(tide_summary(as_data(rows)), kind = "new_page", min_gain = 0))
     expect_equal(nrow(ideas), 1)
     expect_match(ideas$reason, "moon sowing")
   })

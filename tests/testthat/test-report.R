@@ -19,7 +19,7 @@ test_that(
       lengths(regmatches(html, gregexpr("aria-label='[^']{20,}", html))))
     # Each page lists its own findings and no others: every action stands twice, in the list and
     # under its page.
-    actions <- htmltools::htmlEscape(found$findings$action)
+    actions <- htmltools::htmlEscape(found$action)
     expect_equal(
       unname(lengths(regmatches(html, gregexpr(paste0(": ", actions[1]), html, fixed = TRUE)))), 1L)
     expect_equal(lengths(regmatches(html, gregexpr("<li><span class='kind", html))),

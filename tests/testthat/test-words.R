@@ -1,4 +1,4 @@
-# Reasons and actions: each case of the texts, from figures made by hand.
+# What is told of findings: each case of the sentences, from figures made by hand.
 
 made_summary <- function(pages, queries, weekly = NULL) {
   # `key` is an argument of data.table().
@@ -31,7 +31,8 @@ test_that(
   {
     summary <- made_summary("https://www.fernmoor.example/shop/kale/", "kale")
     told <- function(at = pair(), siblings = siblings_of(), judged = judged_as()) {
-      inktide:::low_ctr_reason(summary, at, siblings, judged)
+      told_of(inktide:::low_ctr_facts(summary, data.table(page = 0L, own = 0, clicks = 0), at, siblings,
+        judged))
     }
     begins <- paste(
       "CTR 10% at position 2.0 (10 clicks of 100 impressions, 84 days); expected 20%,",
@@ -72,18 +73,21 @@ test_that(
       made_summary(rep("https://www.fernmoor.example/shop/kale/", length(queries)), queries)
     summary$pairs <- data.table(query = seq_along(queries), page = 1L)
     at <- data.table(query = 1:3, page = 1L)
-    expect_equal(inktide:::unsaid_words(summary, at), "")
+    told <- function() told_of(inktide:::title_lacks_facts(summary, at, 1:3), lines = 1:3)
+    expect_equal(told(), c("", "", ""))
     summary$pages[, title := "Kale: seeds a"]
-    expect_equal(inktide:::unsaid_words(summary, at),
+    expect_equal(told(),
       c("The title does not mention \"taste\".", "The title does not mention \"grow\".", ""))
   })
 
 test_that("a rewrite keeps what earns: the best query of the page that does well", {
   summary <- made_summary("https://www.fernmoor.example/", c("kale", "kale seeds"))
   pairs <- data.table(query = 1:2, page = 1L, own = c(0.4, 1.1), clicks = c(10, 84))
-  keep <- function(...) inktide:::keep_words(summary, pairs, pair(...))
-  expect_equal(keep(), "; keep \"kale seeds\" in the title, it earns 30 clicks a month")
-  expect_equal(keep(query = 2L), "")
+  keep <- function(...) {
+    told_of(inktide:::low_step(summary, pairs, pair(...), siblings_of(whole = TRUE), 1L), "step")
+  }
+  expect_match(keep(), "; keep \"kale seeds\" in the title, it earns 30 clicks a month.", fixed = TRUE)
+  expect_false(grepl("keep", keep(query = 2L)))
 })
 
 test_that("striking distance tells where it stands, what the step could bring, why, and doubt", {
@@ -91,7 +95,10 @@ test_that("striking distance tells where it stands, what the step could bring, w
   at <- data.table(query = c(1L, 2L), page = 1L, own = c(1.8, 1), position = c(14, 4.2),
     clicks = c(20, 9), impressions = 500, ctr = c(20, 9) / 500)
   step <- list(wider = c(1.6, 1), there = rep(0.05, 2), reach = rep(0.2, 2), learnt = NULL)
-  told <- inktide:::striking_reason(summary, at, c(8, 3), step, rivals = c(0, 2))
+  # The second query is shown on two more pages.
+  summary$pages <- summary$pages[c(1, 1, 1)]
+  pairs <- data.table(query = c(1L, 2L, 2L, 2L), page = c(1L, 1:3), impressions = 500, clicks = 9)
+  told <- told_of(inktide:::striking_facts(summary, pairs, at, c(8, 3), step), lines = 1:2)
   expect_equal(told, c(paste(
     "Position 14.0, 500 impressions, 20 clicks in 84 days. At position 8 about 72 clicks could",
     "be expected: page one is seen 1.6 times as often. CTR is 1.8 times what is expected, which",
@@ -109,17 +116,19 @@ test_that("links come from pages that earn clicks for the same telling words, no
   pairs <- data.table(query = c(1L, 1L, 2L, 3L, 4L, 5L, 6L), page = c(1L, 4L, 2L, 1L, 3L, 4L, 5L),
     clicks = c(5, 1, 9, 7, 3, 8, 2))
   at <- pairs[1]
-  expect_equal(inktide:::link_sources(summary, pairs, at), "/kale-pests/")
+  expect_equal(inktide:::link_sources(summary, pairs, at), list(pages[2]))
 })
 
 test_that("who led, how the two compare and who has it now is told as it is", {
-  case <- function(...) setDT(utils::modifyList(list(led_keep = 40, led_other = 44, changes = 3L,
-    stands = 4, held_other = 8, level = FALSE, since = as.IDate("2026-10-02"), keep_leads = TRUE,
-    together = 0.9, leader_clicks = 3, leader_expected = 12, redirect = FALSE, other_clicks = 49,
-    intended = FALSE),
+  summary <- made_summary(c("/a/", "/b/"), "kale")
+  case <- function(...) setDT(utils::modifyList(list(query = 1L, keep = 1L, other = 2L,
+    led_keep = 40, led_other = 44, changes = 3L, stands = 4, held_other = 8, level = FALSE,
+    since = as.IDate("2026-10-02"), keep_leads = TRUE, together = 0.9, leader_clicks = 3,
+    leader_expected = 12, redirect = FALSE, other_clicks = 49, intended = FALSE),
     list(...)))
-  reason <- function(harm, ...) inktide:::contest_reason(harm, case(...), "/a/", "/b/", "kale")
-  action <- function(harm, ...) inktide:::contest_action(harm, case(...), "/a/", "/b/", "kale")
+  facts <- function(harm, ...) inktide:::contest_facts(summary, case(harm = harm, ...))
+  reason <- function(...) told_of(facts(...))
+  action <- function(...) told_of(facts(...), "step")
   expect_equal(reason("swapping"), paste(
     "Two pages take turns: /a/ led on 40 days, /b/ on 44 (3 changes). With /a/ in front the",
     "position is 4.0, with /b/ 8.0. Since 2 Oct 2026 /a/ leads."))
@@ -136,9 +145,11 @@ test_that("who led, how the two compare and who has it now is told as it is", {
 })
 
 test_that("rising and falling are told by what made them, the largest first", {
-  of <- data.table(clicks_1 = 57, clicks_2 = 31, position = -20, ctr = -0.2, position_1 = 3.1,
-    position_2 = 5.4)
-  expect_equal(inktide:::moving_reason(of, as.IDate("2026-09-12")),
+  of <- data.table(query = 1L, page = 1L, clicks_1 = 57, clicks_2 = 31, position = -20, ctr = -0.2,
+    position_1 = 3.1, position_2 = 5.4)
+  facts <- inktide:::moving_facts(made_summary("/a/", "kale"), of, 0.99, as.IDate("2026-09-12"),
+    "falling")
+  expect_equal(told_of(facts),
     paste("Clicks fell from 57 in four weeks to 31 in the four since 12 Sep 2026: -20 by position",
       "(3.1 to 5.4), -5.8 by demand."))
 })

@@ -31,6 +31,7 @@ settle_input <- function(options, files) {
   if (isTRUE(options$brand_exact) && length(settings$rules$brand)) {
     settings$rules$brand <- I(settings$rules$brand)
   }
+  use_words(if (length(settings$words)) tide_words(named_files(settings, "words")))
   archive <- if (!length(files) && has_archive(folder)) tide_store(folder)
   decisions <- if (!is.null(archive)) tide_decisions(archive)
   # A source that is named goes before the archive's rows; facts and pages stay.

@@ -43,7 +43,7 @@ list_rows <- function(found, leads, width) {
     format_share(leads$chance), format_position(leads$position), format_rate(leads$ctr),
     format_rate(leads$expected_ctr), sprintf("%.3g", leads$hours),
     columns(function(name) pad_left(format_count(leads[[name]]), 9)))
-  under <- paste0("    ", fit_text(kind_fact(leads$kind, "short"), 10), fit_text(leads$id, 13),
+  under <- paste0("    ", fit_text(kind_words(leads$kind, "short"), 10), fit_text(leads$id, 13),
     ifelse(sums$lines > 1, sprintf("+%s, ", format_plural(sums$lines - 1L, "query", "queries")),
       ""),
     sprintf("%s of %s  ", format_plural(leads$clicks, "click"), format_count(leads$impressions)),

@@ -2,57 +2,49 @@
 # pairs, options) that returns list(found, facts, aside): lines with the columns of `finding_columns`
 # (`claims`: the rows of `pairs` whose clicks it is about; `identity`: what its id is made of;
 # `work`: the kind and what one step serves), what is known of them (finding-facts.R), and what was
-# checked and left out (`kind`, `reason`, `queries`). To add a kind, add its file, its sentences in
+# checked and left out (`kind`, `reason`, `queries`). To add a kind, add its file, its words in
 # inst/words and one entry here.
 finding_kinds <- function() {
   list(
-    low_ctr = finding_kind(find_low_ctr, "low CTR", "low CTR", "L", hours = 1, of_place = FALSE,
-      colour = "#b23a2e", mark = 25, meaning = paste(
-        "Seen in its place and clicked less than the curve says, by more than",
-        "queries usually differ. If most queries of a page fall short, rewrite its title and",
-        "description once for all of them; if one does, improve the match.")),
-    striking_distance = finding_kind(find_striking_distance, "in striking distance", "striking",
-      "S", hours = 4, colour = "#1f7a8c", mark = 21,
-      meaning = paste("Close to the next worthwhile step: page one, or the top three. Needs depth",
-        "and links more than a new title.")),
-    cannibalized = finding_kind(find_cannibalized, "cannibalized", "cannibal.", "C", hours = 3,
-      colour = "#5b3a8c", mark = 23, meaning = paste(
-        "Several pages answer one query and swap the lead, hold each other back, or",
-        "the wrong one leads. Section links, tracking copies, language versions, brand site links,",
-        "pages far down and one-day blips are not counted.")),
-    falling = finding_kind(find_moving, "falling", "falling", "F", hours = 2, colour = "#8a6d00",
-      mark = 6, meaning = paste(
-        "Fewer clicks for a search in the last four weeks than in the four before,",
-        "beyond chance. Less demand is no fall.")),
-    rising = finding_kind(find_moving, "rising", "rising", "R", hours = 1, colour = "#2f7d32",
-      mark = 24, meaning = paste(
-        "More clicks for a search in the last four weeks than in the four before,",
-        "beyond chance.")),
-    tail_demand = finding_kind(find_tail_demand, "demand in the tail", "tail", "T", hours = 4,
-      colour = "#00695c", mark = 22,
-      meaning = "Clicked although far down: nothing above answers it."),
-    new_page = finding_kind(find_new_page, "idea for a page", "new page", "N", hours = 8,
-      colour = "#455a64", mark = 3, meaning = paste(
-        "Shown far down only, on whatever page touches the topic: no page of the",
-        "site answers it.")),
-    missing_words = finding_kind(find_missing_words, "phrase missing", "phrase", "P", hours = 1,
-      colour = "#a0522d", mark = 4, meaning = paste(
-        "The page says the phrase neither in its title nor in a heading. What saying it",
-        "does to the position is measured on this site's own pages.")))
+    low_ctr = finding_kind(find_low_ctr, "L", 1, c("young", "format", "snippet"),
+      colour = "#b23a2e", mark = 25, sign = "\u25bc"),
+    striking_distance = finding_kind(find_striking_distance, "S", 4, c("young", "window", "harder",
+      "format", "intended", "links", "rises"),
+      colour = "#1f7a8c", mark = 21, sign = "\u25cf"),
+    cannibalized = finding_kind(find_cannibalized, "C", 3, "contest",
+      colour = "#5b3a8c", mark = 23, sign = "\u25c6"),
+    falling = finding_kind(find_moving, "F", 2, colour = "#8a6d00", mark = 6,
+      sign = "\u25bd"),
+    rising = finding_kind(find_moving, "R", 1, colour = "#2f7d32", mark = 24,
+      sign = "\u25b2"),
+    tail_demand = finding_kind(find_tail_demand, "T", 4, c("young", "window", "harder", "format",
+      "intended", "links"),
+      colour = "#00695c", mark = 22, sign = "\u25a0"),
+    new_page = finding_kind(find_new_page, "N", 8, c("young", "window", "harder", "format",
+      "intended", "idea"),
+      colour = "#455a64", mark = 3, sign = "\u271a"),
+    missing_words = finding_kind(find_missing_words, "P", 1, "links",
+      colour = "#a0522d", mark = 4, sign = "\u2715"))
 }
 
-# label: in sentences; short: in narrow columns; initial: of its ids; hours: of work, unless given
-# otherwise; of_place: about where a page stands, which nobody can judge while pages compete, not
-# about how it is clicked there; colour, mark: in figures, each known by either.
-finding_kind <- function(find, label, short, initial, hours, of_place = TRUE, colour, mark,
-    meaning) {
+# initial: of its ids; hours: of work, unless given otherwise; colour, mark, sign: in figures, each
+# known by any of them. traits: young, its pages and queries may be new; window, its clicks are those
+# of the whole window; harder, its step is harder where a query is difficult; format, a title may
+# need the format of the results page; intended, its step is done on the intended page; links, its
+# step needs links; snippet, its step is a new title and description; rises, its step is a better
+# position; contest, its pages compete; idea, its page is not there yet.
+finding_kind <- function(find, initial, hours, traits = character(), colour, mark, sign) {
   as.list(environment())
 }
 
 # One fact of each of these kinds.
 kind_fact <- function(kind, fact) unname(unlist(lapply(finding_kinds(), `[[`, fact))[kind])
 
-kind_label <- function(kind) kind_fact(kind, "label")
+# Whether each of these kinds has a trait.
+kind_is <- function(kind, trait) {
+  having <- vapply(finding_kinds(), function(one) trait %in% one$traits, NA)
+  kind %in% names(having)[having]
+}
 
 finding_columns <- c("kind", "query", "page", "pages", "clicks", "impressions", "ctr", "position",
   "expected_ctr", "if_done", "if_done_low", "if_done_high", "confidence", "chance", "claims",

@@ -58,7 +58,7 @@ add_results_pages <- function(looked, summary, results, pairs) {
   shared <- shared_formats(results$rows)
   at <- match(asked, shared$key)
   own <- own_format(found, summary, results)
-  lacks <- which(found$kind %in% c("low_ctr", "striking_distance", "new_page", "tail_demand") &
+  lacks <- which(kind_is(found$kind, "format") &
     !is.na(at) & 2 * shared$alike[at] > shared$results[at] & shared$alike[at] >= 3 &
     shared$format[at] != "other" & !is.na(own) & own != shared$format[at])
   looked$facts <- c(looked$facts,

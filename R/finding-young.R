@@ -1,9 +1,6 @@
 # Pages and queries first seen within the window are judged on their life so far: their clicks of 30
 # days come from the days since, not from days before they existed.
 
-# Kinds whose clicks come from the whole window; low CTR has days of its own for each pair.
-window_kinds <- c("striking_distance", "tail_demand", "new_page")
-
 # Days since the page or query of each finding was first seen, NA for those that are not young.
 # Young is what had been seen often enough before, had it been there at the rate it has since.
 young_days <- function(summary) {
@@ -39,10 +36,11 @@ judge_young <- function(looked, summary) {
   of_query <- days$query[chmatch(found$query, summary$queries$query)]
   of_page <- days$page[chmatch(found$page, summary$pages$page)]
   lived <- pmin(of_query, of_page, na.rm = TRUE)
-  own <- which(found$kind %in% c("low_ctr", window_kinds) & !is.na(lived))
+  own <- which(kind_is(found$kind, "young") & !is.na(lived))
   if (!length(own)) return(looked)
   lived <- lived[own]
-  whole <- found$kind[own] %in% window_kinds
+  # Clicks of the whole window, unlike those of low CTR, whose pairs have days of their own.
+  whole <- kind_is(found$kind[own], "window")
   times <- ifelse(whole, summary$recent$with_data / pmin(lived, summary$recent$with_data), 1)
   for (column in c("if_done", "if_done_low", "if_done_high")) {
     set(found, own, column, found[[column]][own] * times)

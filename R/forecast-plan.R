@@ -111,8 +111,8 @@ task_lines <- function(found, leads, month) {
   set(sums, j = "confidence",
     value = ifelse(sums$done * sums$chance > 0, sums$gain / (sums$done * sums$chance), sums$lead))
   at <- match(leads$task, sums$task)
-  rises <- leads$kind == "striking_distance"
-  snippet <- leads$kind == "low_ctr"
+  rises <- kind_is(leads$kind, "rises")
+  snippet <- kind_is(leads$kind, "snippet")
   data.table(
     id = leads$id,
     query = leads$query,

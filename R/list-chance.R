@@ -56,15 +56,12 @@ tried_steps <- function(outcomes) {
   data.table(kind = steps$kind, likelier = fcoalesce(likelier, by_verdict))
 }
 
-# Kinds whose step is harder where a query is more difficult to rank for.
-harder_kinds <- c("striking_distance", "tail_demand", "new_page")
-
 # Difficulty, where facts have it, shifts the chance of a step beside that of the middling query; by
 # how much is assumed, and learnt from the project's own outcomes.
 weigh_difficulty <- function(looked, summary, outcomes) {
   found <- looked$found
   difficulty <- summary$queries[["difficulty"]]
-  own <- which(found$kind %in% harder_kinds)
+  own <- which(kind_is(found$kind, "harder"))
   if (is.null(difficulty) || !is.numeric(difficulty) || !length(own)) return(looked)
   of <- difficulty[match(found$query[own], summary$queries$query)]
   middle <- stats::median(of, na.rm = TRUE)
@@ -86,7 +83,7 @@ difficulty_slope <- function(summary, outcomes, middle) {
   sd <- assumed("difficulty_slope_sd")
   if (!NROW(outcomes)) return(prior)
   of <- summary$queries$difficulty[match(query_key(outcomes$query), summary$queries$key)]
-  use <- which(outcomes$kind %in% harder_kinds & !is.na(of) &
+  use <- which(kind_is(outcomes$kind, "harder") & !is.na(of) &
     outcomes$verdict %in% c("worked", "no sign yet", "made it worse"))
   if (!length(use)) return(prior)
   x <- (of[use] - middle) / 50

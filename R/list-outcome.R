@@ -119,7 +119,7 @@ task_outcome <- function(lines, rows, touched, days, level, differ) {
     ratio_sd = NA_real_, won = NA_real_, won_low = NA_real_, won_high = NA_real_, untouched = 0L)
   if (have < days) return(early("too few days before"))
   if (since_days < 14) return(early())
-  at_curve <- decision$kind == "low_ctr"
+  at_curve <- kind_is(decision$kind, "snippet")
   if (at_curve) days <- days_before(rows, decision$at)
   before_from <- decision$at - days
   near <- rows[

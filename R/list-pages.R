@@ -13,7 +13,7 @@ add_page_facts <- function(looked, summary, pages) {
 
 # Of pages clicked too little, the worst that is wrong with what results pages show of them.
 snippet_facts <- function(found, pages) {
-  own <- which(found$kind == "low_ctr")
+  own <- which(kind_is(found$kind, "snippet"))
   at <- match(page_key(found$page[own]), pages$pages$key)
   own <- own[!is.na(at)]
   if (!length(own)) return(NULL)
@@ -28,7 +28,7 @@ snippet_facts <- function(found, pages) {
 
 # Whether any page says what an idea for a page is about.
 saying_facts <- function(found, summary, pages) {
-  own <- which(found$kind == "new_page")
+  own <- which(kind_is(found$kind, "idea"))
   if (!length(own)) return(NULL)
   asked <- match(found$query[own], summary$queries$query)
   saying <- link_candidates(summary, pages, asked, rep("", length(own)))
@@ -58,8 +58,7 @@ moved_facts <- function(found, summary, pages) {
 # Where the pages of the site are known, a step names those that could link, with the sentence they
 # say it in. Of very many findings those with most clicks if done are looked at.
 link_facts <- function(facts, found, summary, pages, looked = 60L, most = 2L) {
-  kinds <- c("striking_distance", "tail_demand", "missing_words")
-  own <- which(found$kind %in% kinds)
+  own <- which(kind_is(found$kind, "links"))
   own <- utils::head(own[order(-found$if_done[own])], looked)
   asked <- match(found$query[own], summary$queries$query)
   links <- link_candidates(summary, pages, asked, page_key(found$page[own]))
@@ -76,7 +75,7 @@ link_facts <- function(facts, found, summary, pages, looked = 60L, most = 2L) {
 
 # Links with a query's very words that point to a page which should give way are how contests begin.
 wrong_link_facts <- function(found, pages, most = 3L) {
-  own <- which(found$kind == "cannibalized")
+  own <- which(kind_is(found$kind, "contest"))
   if (!length(own)) return(NULL)
   stem <- site_stemmer(pages)
   links <- pages$links[which(pages$links$main)]

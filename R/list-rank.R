@@ -47,7 +47,7 @@ set_tasks <- function(found) {
 worth_a_task <- function(found, options) {
   if (!nrow(found)) return(found)
   shown <- of_task(found$if_done, found$task) >= options$least |
-    !options$asked & found$kind == "cannibalized"
+    !options$asked & kind_is(found$kind, "contest")
   found[shown]
 }
 
@@ -65,7 +65,7 @@ task_leads <- function(found) found[found$hours > 0]
 # be judged while its pages compete. A finding whose pairs are claimed already leaves the list and
 # is a fact of the one that stays: adding both up would promise clicks twice.
 claim_once <- function(looked, found) {
-  compete <- found$kind == "cannibalized" & found$confidence > 0.5
+  compete <- kind_is(found$kind, "contest") & found$confidence > 0.5
   score <- -sorted_by(found) / found$hours
   best_first <- order(!compete, score, order_of_ties(score, found$identity))
   found <- found[best_first]

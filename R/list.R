@@ -164,7 +164,7 @@ add_intended <- function(looked, summary, intended) {
   if (is.null(intended)) return(looked)
   found <- looked$found
   page <- intended[match(found$query, summary$queries$query)]
-  elsewhere <- which(found$kind %in% c("striking_distance", "tail_demand", "new_page") & page > 0 &
+  elsewhere <- which(kind_is(found$kind, "intended") & page > 0 &
     summary$pages$page[pmax(page, 1L)] != found$page)
   if (!length(elsewhere)) return(looked)
   line <- found$line[elsewhere]

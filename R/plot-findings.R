@@ -96,7 +96,7 @@ map_label <- function(counts) {
 
 contest_figure <- function(findings, most = 6) {
   found <- findings$findings
-  found <- utils::head(found[found$kind == "cannibalized"], most)
+  found <- utils::head(found[kind_is(found$kind, "contest")], most)
   summary <- findings$summary
   if (!nrow(found) || is.null(summary$contested)) {
     abort_tide("There is no contest to draw.",

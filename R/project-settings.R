@@ -1,12 +1,8 @@
 # A project is a folder that holds inktide.yml. One table says what may stand in it; every mistake
 # is named by line.
 
-# Kinds of finding, whose hours of work can be set.
-finding_names <- c("low_ctr", "striking_distance", "cannibalized", "falling", "rising",
-  "tail_demand", "new_page", "missing_words")
-
 # Settings by name; a list stands for settings inside.
-setting_names <- list(
+setting_names <- function() list(
   assumptions = "assumptions",
   site = "text",
   contact = "text",
@@ -29,12 +25,13 @@ setting_names <- list(
   intended = "texts_or_file",
   goals = "weights",
   watched = "words_or_lists",
+  words = "text",
   page_groups = "named_texts",
   bands = "bands",
   windows = list(recent_days = "days", undated_days = "days", lag = "count"),
   thresholds = list(striking_distance = "range", target = "text", fdr = "share", min_gain = "count",
     min_impressions = "count"),
-  hours = stats::setNames(rep(list("effort"), length(finding_names)), finding_names),
+  hours = lapply(finding_kinds(), function(kind) "effort"),
   segments = "segments")
 
 # The nearest folder upwards that holds inktide.yml, or NULL.
@@ -64,6 +61,7 @@ find_project <- function(from) {
 #' exports: [exports/*.csv]           # where nothing is loaded yet
 #' enrichments: [facts/volumes.csv]   # volumes, titles, values
 #' history: monthly-totals.csv          # months, for forecasts
+#' words: our-words.yml                 # sentences of one's own, see tide_words()
 #' events: events.csv                 # dated marks, see tide_events()
 #' results_pages: [results.csv]       # what stands above, see tide_results_pages()
 #' columns: {query: What people typed}
@@ -92,7 +90,7 @@ find_project <- function(from) {
 #' @param dir Folder that holds `inktide.yml`.
 #' @return A list with `folder`, `rules` (a [tide_rules()] object), `segments` (a list of
 #'   [tide_segment()] objects, by name) and the other settings that are there, under their names;
-#'   `exports`, `enrichments`, `events` and `results_pages` as paths.
+#'   `exports`, `enrichments`, `events`, `results_pages` and `words` as paths.
 #' @section Errors: `tide_error_settings` with the line and the nearest known name;
 #'   `tide_error_project` where there is no such file.
 #' @examples
@@ -114,14 +112,14 @@ tide_settings <- function(dir) {
   if (!is.null(given) && (!is.list(given) || is.null(names(given)))) {
     abort_setting(file, names(given), "The settings", "lines of 'name: value'")
   }
-  settings <- as.list(read_settings(given, setting_names, file))
+  settings <- as.list(read_settings(given, setting_names(), file))
   if (length(settings$intended) && is.null(names(settings$intended))) {
     settings$intended <- read_intended(named_files(
       list(folder = dir, intended = in_folder(settings$intended, dir)), "intended"))
   }
   settings$rules <- do.call(tide_rules, Filter(Negate(is.null),
     settings[c("brand", "intent", "page_groups", "bands", "ignore", "intended")]))
-  for (name in c("exports", "enrichments", "events", "results_pages", "history")) {
+  for (name in c("exports", "enrichments", "events", "results_pages", "history", "words")) {
     settings[[name]] <- in_folder(settings[[name]], dir)
   }
   c(list(folder = dir), settings)

@@ -190,7 +190,7 @@ report_findings <- function(findings) {
         paste(sprintf("%s at position %s with %s", top$query, format_position(top$position),
           format_rate(top$ctr)),
           collapse = "; "))),
-    if (any(found$kind == "cannibalized") && !is.null(findings$summary$contested)) {
+    if (any(kind_is(found$kind, "contest")) && !is.null(findings$summary$contested)) {
       inline_svg(ggplot2::autoplot(findings, what = "contests"),
         "Position of competing pages by week, for the first cannibalized queries.", height = 5.5)
     },
@@ -322,7 +322,7 @@ report_meaning <- function() {
     `Expected CTR` = paste(
       "The CTR that an average query of this site earns at the positions where",
       "this one was shown, brand apart."),
-    stats::setNames(vapply(finding_kinds(), `[[`, "", "meaning"),
+    stats::setNames(kind_words(names(finding_kinds()), "meaning"),
       sub("^(.)", "\\U\\1", kind_label(names(finding_kinds())), perl = TRUE)),
     Order = sprintf(paste("Score = gain / hours of work (%s), gain in money where conversions and",
       "values are known, else in clicks. The hours of a task count once."),

@@ -163,7 +163,7 @@ findings_table <- function(findings, first = 10L) {
     cell(format_position(found$position), "n"),
     cell(format_rate(found$ctr), "n"),
     cell(format_rate(found$expected_ctr), "n"))
-  rivals <- ifelse(found$kind == "cannibalized",
+  rivals <- ifelse(kind_is(found$kind, "contest"),
     sprintf("<p><b>Pages:</b> %s</p>", gsub(" ", ", ", escape(found$pages), fixed = TRUE)), "")
   details <- sprintf(paste0(paste(
     "<p><b>Why:</b> %s</p><p><b>Do:</b> %s</p>%s%s<p class='soft'>This query: %s clicks,",

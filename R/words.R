@@ -11,6 +11,21 @@ usual_words <- function() {
   words_read$en
 }
 
+# The words that are told in: the package's, unless a face uses a file over them (tide_words()).
+words_in_use <- function() first_given(words_read$used, usual_words())
+
+use_words <- function(words) words_read$used <- words
+
+# What a kind is called: `label` in sentences, `short` in narrow columns, `meaning` in a sentence.
+kind_words <- function(kind, what) {
+  kinds <- words_in_use()$kinds
+  known <- unique(kind)
+  words <- vapply(known, function(one) kinds[[one]][[what]], "")
+  unname(words[match(kind, known)])
+}
+
+kind_label <- function(kind) kind_words(kind, "label")
+
 # Lines with `action` and `reason`, where they have always stood in the table.
 in_sentences <- function(findings, lines = findings$findings) {
   lines <- copy(as.data.table(lines))
@@ -27,7 +42,7 @@ told <- function(findings, ids, slots) {
   out <- rep("", length(ids))
   lines <- unique(ids)
   text <- rep("", length(lines))
-  words <- first_given(findings$words, usual_words())
+  words <- first_given(findings$words, words_in_use())
   for (batch in findings$facts) {
     if (!batch$slot %in% slots) next
     at <- chmatch(batch$rows$line, lines)
@@ -43,7 +58,7 @@ told <- function(findings, ids, slots) {
 
 # The arithmetic of these lines: a vector of sentences each, named by the ids.
 derivation_lines <- function(findings, ids) {
-  words <- first_given(findings$words, usual_words())
+  words <- first_given(findings$words, words_in_use())
   parts <- lapply(findings$facts, function(batch) {
     known <- if (batch$slot == "derivation") which(batch$rows$line %chin% ids)
     if (!length(known)) return(NULL)
@@ -172,7 +187,10 @@ field_formats <- list(
     ifelse(x %in% seq_along(words$spelled), unlist(words$spelled)[pmin(x, length(words$spelled))],
       field_formats$count(x, words))
   },
-  kinds = function(x, words) joined_texts(lapply(x, kind_label), words$joins$and),
+  kinds = function(x, words) {
+    label <- function(kinds) vapply(kinds, function(one) words$kinds[[one]]$label, "")
+    joined_texts(lapply(x, label), words$joins$and)
+  },
   paths = function(x, words) joined_texts(lapply(x, format_path), words$joins$comma),
   sources = function(x, words) {
     ifelse(lengths(x) == 0, words$unknown$sources,

@@ -2,7 +2,7 @@
 
 contests_view <- function(held, state, most = 60) {
   found <- held$findings$findings
-  found <- found[found$kind == "cannibalized"]
+  found <- found[kind_is(found$kind, "contest")]
   if (!nrow(found) || is.null(held$findings$summary$contested)) {
     return(empty_state("No query has pages that compete.",
       "Contests show in data by date, query and page."))
@@ -58,7 +58,7 @@ contest_strip <- function(held, line) {
 }
 
 contest_strip_of <- function(held, line) {
-  if (line$kind != "cannibalized" || is.null(held$findings$summary$contested)) return("")
+  if (!kind_is(line$kind, "contest") || is.null(held$findings$summary$contested)) return("")
   strip <- contest_strip(held, line)
   sprintf("<section><h2>Who led when</h2>%s<p class='soft'>%s</p></section>", strip$svg,
     escape(strip$days_led))

@@ -92,12 +92,8 @@ map_view <- function(held, state) {
       "tasks by position and CTR", brush = "position", height = 470))
 }
 
-# The sign that a kind has everywhere, so that nothing rests on colour alone.
-kind_signs <- c(low_ctr = "\u25bc", striking_distance = "\u25cf", cannibalized = "\u25c6",
-  falling = "\u25bd", rising = "\u25b2", tail_demand = "\u25a0", new_page = "\u271a",
-  missing_words = "\u2715")
-
+# A kind has its sign everywhere, so that nothing rests on colour alone.
 kind_mark <- function(kind, x, y, r) {
   sprintf("<text x='%s' y='%s' style='font-size:%spx'>%s</text>", x, y, round(2.6 * r, 1),
-    kind_signs[kind])
+    kind_fact(kind, "sign"))
 }

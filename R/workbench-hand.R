@@ -33,7 +33,7 @@ hand_rows <- function(held, state) {
     changes = setDT(as.data.frame(tidy(compared_state(held, state)))),
     contests = {
       found <- in_sentences(held$findings)
-      found[found$kind == "cannibalized"]
+      found[kind_is(found$kind, "contest")]
     },
     explored(held, state)$rows)
 }

@@ -72,7 +72,6 @@ test_that("segments of the settings work in every command, inverted too", {
 })
 
 test_that("hours of work can be set for every kind of finding", {
-  expect_setequal(inktide:::finding_names, names(inktide:::finding_kinds()))
   dir <- withr::local_tempdir()
   writeLines(c("hours:", "  low_ctr: 2"), file.path(dir, "inktide.yml"))
   expect_equal(tide_settings(dir)$hours, list(low_ctr = 2))

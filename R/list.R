@@ -60,17 +60,19 @@
 #'   each finding.
 #' @param pages A `tide_pages` object: phrases that pages do not say become findings, see
 #'   [missing_words].
-#' @return A `tide_findings` object: a list with `findings` (a data.table, which [tidy()] hands
-#'   out as a tibble, with the columns `rank`, `id`, `kind`, `query`, `page`, `pages`, `clicks`,
-#'   `impressions`, `ctr`, `position`, `expected_ctr`, `if_done`, `if_done_low`, `if_done_high`,
-#'   `confidence`, `chance`, `gain`, `hours`, `score`, `task` (lines that one step serves share
-#'   it), `page_clicks` (of all queries of the page, per 30 days), `action`, `reason`, `gain_share`
-#'   (of the site's clicks, private queries included where the data tell them), where known
-#'   `if_done_conversions` and `if_done_value` with `_low` and `_high`, `gain_conversions` and
-#'   `gain_value`, or where no conversions are known but costs of clicks are, `if_done_cost` and
-#'   `gain_cost` (what these clicks would cost as ads, a stand-in for value), then the facts that
-#'   [tide_enrich()] added to query and page), `aside` (what was checked and left out: `kind`,
-#'   `reason`, `queries`), `how` (lines of arithmetic by id, see [tide_trace()]), `pairs` (every
+#' @return A `tide_findings` object: a list with `findings`, a data.table of lines, which [tidy()]
+#'   hands out as a tibble with their sentences: `rank`, `id`, `kind`, `query`, `page`, `pages`,
+#'   `clicks`, `impressions`, `ctr`, `position`, `expected_ctr`, `if_done`, `if_done_low`,
+#'   `if_done_high`, `confidence`, `chance`, `gain`, `hours`, `score`, `task` (lines that one step
+#'   serves share it), `page_clicks` (of all queries of the page, per 30 days), `action`, `reason`
+#'   (the sentences), `gain_share` (of the site's clicks, private queries included where the data
+#'   tell them), where known `if_done_conversions` and `if_done_value` with `_low` and `_high`,
+#'   `gain_conversions` and `gain_value`, or where no conversions are known but costs of clicks are,
+#'   `if_done_cost` and `gain_cost` (what these clicks would cost as ads, a stand-in for value), then
+#'   the facts that [tide_enrich()] added to query and page. Further `facts` (what the sentences are
+#'   made of, numbers and codes: a list of batches, each with `slot`, `code` and `rows`, whose `line`
+#'   is an id; see [tide_words()]), `steps` (by task the id of the line whose step it is), `aside`
+#'   (what was checked and left out: `kind`, `reason`, `queries`), `pairs` (every
 #'   query x page pair with its `expected_ctr`, for figures), `curve`, `tested`, `features` (what
 #'   results pages take, see `results_pages`; or `NULL`), `summary`, `assumptions` (those that were
 #'   set) and `outside` (what `position` and `segments` leave out: shares of `clicks` and

@@ -15,7 +15,7 @@ test_that("help and version answer at once, with use and an example", {
 
 test_that("find prints the same numbers as R, in every format, and nothing else on standard output",
   {
-    found <- tide_find(tide_summary(tide_read(files[["pairs"]]), brand = "fernmoor"))$findings
+    found <- tidy(tide_find(tide_summary(tide_read(files[["pairs"]]), brand = "fernmoor")))
     csv <- program("find", files[["pairs"]], "--brand", "fernmoor", "--format", "csv")
     expect_equal(csv$status, 0)
     table <- as_table(csv)

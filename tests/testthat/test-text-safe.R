@@ -55,7 +55,7 @@ test_that("formulas and settings cannot be smuggled in", {
   tide_init(tide_read(file), dir)
   expect_setequal(setdiff(names(tide_settings(dir)),
     c("folder", "rules", "exports", "enrichments", "events", "results_pages", "history",
-      "page_groups")),
+      "page_groups", "words")),
     intersect(c("site", "brand"), names(tide_settings(dir))))
   expect_false("everything" %in% tide_settings(dir)$rules$brand)
 })

@@ -66,12 +66,9 @@ test_contests <- function(rivals, course, fits, spread, beneath, intended = NULL
     since = rivals$dates[of$last_change],
     keep_leads = ours,
     searches = ifelse(splitting, of$searches_together, of$searches),
-    reason = fcase(settled, "two pages that took turns and have settled, the better one in front",
-      done$family, "a page and one beneath it that both do well", done$rightly,
-      "two pages, of which the one that matches better leads",
+    reason = fcase(settled, "turns_settled", done$family, "page_beneath", done$rightly, "better_match_leads",
       done$level | pmin(of$position_first, of$position_second) < 3 & of$places < 3,
-      "two pages that both do well at the top", any_harm,
-      "two pages, one of which leads throughout"))
+      "both_at_top", any_harm, "one_leads_throughout"))
 }
 
 # Chance that pages that took turns will go on to: the lead lasts longer than it did (stretches of

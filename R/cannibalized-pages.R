@@ -16,9 +16,9 @@ weighty_pages <- function(contest) {
   # The best placed page must itself be shown regularly to make others look far down.
   pages[, "reason" := ifelse(pages$position > pages$best + assumed("far_down_places") &
     pages$position > assumed("far_down_from"),
-    "a second page far down", ifelse(pages$days < pmax(4, pages$all_days / assumed("weighty_days")),
-      "a page seen for a few days only",
-      ifelse(pages$share < assumed("weighty_share"), "a second page with few impressions", "")))]
+    "second_far_down", ifelse(pages$days < pmax(4, pages$all_days / assumed("weighty_days")),
+      "seen_few_days",
+      ifelse(pages$share < assumed("weighty_share"), "second_with_few_impressions", "")))]
   pages[]
 }
 
@@ -34,7 +34,7 @@ same_page_versions <- function(pages, summary) {
   setorderv(of, c("query", "plain", "impressions"), c(1L, 1L, -1L))
   of[, "again" := duplicated(of, by = c("query", "plain"))]
   replace(pages$reason, of$row[of$again & of$reason == ""],
-    "versions of one page for another language or country")
+    "page_versions")
 }
 
 # Whether one of two pages lies beneath the other (/guides/ and /guides/kale/); all lie beneath the

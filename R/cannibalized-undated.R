@@ -3,15 +3,15 @@
 # confidence (a judgement: surer where neither is near the top nor rightly ahead). Whether the page
 # leads whose words match less can be seen all the same.
 
-undated_cannibalized <- function(summary, curve, pairs, aside, options) {
-  if (!anyDuplicated(pairs$query[pairs$tested])) return(no_findings(aside))
+undated_cannibalized <- function(summary, curve, pairs, excluded, options) {
+  if (!anyDuplicated(pairs$query[pairs$tested])) return(no_findings(excluded))
   pages <- undated_pages(summary, pairs)
   weighty <- pages[pages$reason == ""]
   setorderv(weighty, c("query", "expected", "page"), c(1L, -1L, 1L))
   set(weighty, j = "place", value = rowid(weighty$query))
   two <- weighty[weighty$place == 1][weighty[weighty$place == 2], on = "query"]
   light <- unique(pages[pages$reason != "" & !pages$query %in% two$query, c("query", "reason")])
-  if (!nrow(two)) return(no_findings(rbind(aside, aside_lines(light))))
+  if (!nrow(two)) return(no_findings(c(excluded, contests_excluded(light))))
   fits <- page_fits(summary, weighty[weighty$place <= 2, c("query", "page")], options$pages)
   fit_of <- function(page) fits$fit[match(paste(two$query, page), paste(fits$query, fits$page))]
   of <- prefer_intended(data.table(page_first = two$page, page_second = two$i.page,
@@ -20,12 +20,13 @@ undated_cannibalized <- function(summary, curve, pairs, aside, options) {
   judged <- test_undated(two, of$fit_first, of$fit_second, of$known,
     spread_at(curve, two$position, summary$queries$segment[two$query]),
     beneath_other(two$page, two$i.page, summary$pages$page))
-  aside <- rbind(aside, aside_lines(rbind(light, judged[judged$harm == "", c("query", "reason")])))
+  excluded <- c(excluded, contests_excluded(rbind(light,
+    judged[judged$harm == "", c("query", "reason")])))
   judged <- judged[judged$harm != ""]
-  if (!nrow(judged)) return(no_findings(aside))
+  if (!nrow(judged)) return(no_findings(excluded))
   set(judged, j = "pages",
     value = unname(split(weighty$page, weighty$query)[as.character(judged$query)]))
-  cannibalized_findings(summary, curve, pairs, judged, aside, options$page_one_views)
+  cannibalized_findings(summary, curve, pairs, judged, excluded, options$page_one_views)
 }
 
 # Pages of queries that have several, with the reason why one is no rival ("" for none).
@@ -35,8 +36,8 @@ undated_pages <- function(summary, pairs) {
   pages[, c("share", "best") := list(impressions / sum(impressions), min(position)), by = "query"]
   pages[, "reason" := fcase(
     position > best + assumed("far_down_places") & position > assumed("far_down_from"),
-    "a second page far down", share < assumed("undated_share"),
-    "a second page with few impressions", rep(TRUE, .N), "")]
+    "second_far_down", share < assumed("undated_share"),
+    "second_with_few_impressions", rep(TRUE, .N), "")]
   set(pages, j = "reason", value = same_page_versions(pages, summary))
   pages[]
 }
@@ -60,9 +61,9 @@ test_undated <- function(two, fit_first, fit_second, known, spread, beneath) {
   passed_by <- ifelse(known == "", pmin(passed_by, assumed("undated_surest")), passed_by)
   any_pages <- rep(TRUE, nrow(two))
   reason <- fcase(wrong, "", beneath & farthest < assumed("page_one_ends"),
-    "a page and one beneath it that both do well", nearest < assumed("top_three_ends"),
-    "two pages, one of which is at the top", places > assumed("undated_places"),
-    "two pages far apart", any_pages, "")
+    "page_beneath", nearest < assumed("top_three_ends"),
+    "one_at_top", places > assumed("undated_places"),
+    "far_apart", any_pages, "")
   data.table(query = two$query, keep = ifelse(wrong, two$i.page, two$page),
     other = ifelse(wrong, two$page, two$i.page),
     held = ifelse(wrong, two$position, nearest * assumed("merge_rise")),

@@ -35,22 +35,22 @@
 NULL
 
 find_cannibalized <- function(summary, curve, pairs, options) {
-  aside <- brand_left_out(summary, pairs)
+  excluded <- brand_excluded(summary, pairs)
   if (is.null(summary$contested)) {
-    return(undated_cannibalized(summary, curve, pairs, aside, options))
+    return(undated_cannibalized(summary, curve, pairs, excluded, options))
   }
   contest <- summary$contested
   tested <- unique(pairs$query[pairs$tested])
   contest <- contest[contest$query %in% tested]
-  if (!nrow(contest)) return(no_findings(aside))
+  if (!nrow(contest)) return(no_findings(excluded))
   pages <- weighty_pages(contest)
   set(pages, j = "reason", value = same_page_versions(pages, summary))
   weighty <- pages[pages$reason == ""]
   several <- weighty[, .N, by = "query"]
   queries <- several$query[several$N > 1]
   light <- pages[pages$reason != "" & !pages$query %in% queries]
-  aside <- rbind(aside, aside_lines(unique(light[, c("query", "reason")])))
-  if (!length(queries)) return(no_findings(aside))
+  excluded <- c(excluded, contests_excluded(unique(light[, c("query", "reason")])))
+  if (!length(queries)) return(no_findings(excluded))
 
   rivals <- rival_days(expect_days(
     contest[weighty[weighty$query %in% queries, c("query", "page")], on = c("query", "page")],
@@ -64,30 +64,30 @@ find_cannibalized <- function(summary, curve, pairs, options) {
     options$intended[rivals$queries])
   pages <- split(rivals$totals$page, rivals$totals$query)
   set(judged, j = "pages", value = unname(pages[as.character(judged$query)]))
-  aside <- rbind(aside, aside_lines(judged[judged$harm == "", c("query", "reason")]))
+  excluded <- c(excluded, contests_excluded(judged[judged$harm == "", c("query", "reason")]))
   judged <- judged[judged$harm != ""]
-  if (!nrow(judged)) return(no_findings(aside))
-  cannibalized_findings(summary, curve, pairs, judged, aside, options$page_one_views)
+  if (!nrow(judged)) return(no_findings(excluded))
+  cannibalized_findings(summary, curve, pairs, judged, excluded, options$page_one_views)
 }
 
-aside_lines <- function(rows) {
+# How many queries each reason leaves out.
+contests_excluded <- function(rows) {
   if (!NROW(rows)) return(NULL)
-  rows[, .(kind = "cannibalized", queries = length(unique(query))), by = "reason"][,
-    c("kind", "reason", "queries")]
+  counts <- rows[, .(queries = length(unique(query))), by = "reason"]
+  new_facts("excluded", counts$reason, rep("cannibalized", nrow(counts)), queries = counts$queries)
 }
 
 # Brand searches show several pages of a site on purpose.
-brand_left_out <- function(summary, pairs) {
+brand_excluded <- function(summary, pairs) {
   several <- pairs[pairs$segment == "brand", .N, by = "query"]
-  if (!any(several$N > 1)) return(NULL)
-  data.table(kind = "cannibalized", reason = "brand queries that show several pages on purpose",
-    queries = sum(several$N > 1))
+  many <- sum(several$N > 1)
+  if (many) new_facts("excluded", "brand_on_purpose", "cannibalized", queries = many)
 }
 
 # Where pages are shown together or take turns at one level, no day shows where one page would
 # stand: what a merge brings is assumed (merge_rise, merge_best, merge_chance).
 
-cannibalized_findings <- function(summary, curve, pairs, judged, aside, views) {
+cannibalized_findings <- function(summary, curve, pairs, judged, excluded, views) {
   # A page that earns more from other queries than one page would bring is not redirected.
   clicks <- sum_codes(pairs$clicks, pairs$page, nrow(summary$pages))
   gives_way <- data.table(query = judged$query, page = judged$other)
@@ -98,11 +98,11 @@ cannibalized_findings <- function(summary, curve, pairs, judged, aside, views) {
   set(judged, j = "redirect",
     value = judged$merged & judged$other_clicks < assumed("redirect_share") * worth$done)
   brings <- worth$done > 0
-  set(judged, j = "reason", value = "two pages that compete, though one alone would bring no more")
-  aside <- rbind(aside, aside_lines(judged[!brings]))
+  set(judged, j = "reason", value = "one_brings_no_more")
+  excluded <- c(excluded, contests_excluded(judged[!brings]))
   judged <- judged[brings]
   worth <- worth[brings]
-  if (!nrow(judged)) return(no_findings(aside))
+  if (!nrow(judged)) return(no_findings(excluded))
   claims <- lapply(seq_len(nrow(judged)), function(i) {
     which(pairs$query == judged$query[i] & pairs$page %in% judged$pages[[i]])
   })
@@ -132,7 +132,7 @@ cannibalized_findings <- function(summary, curve, pairs, judged, aside, views) {
     claims = claims,
     identity = paste("cannibalized", summary$queries$key[judged$query]),
     work = paste("cannibalized", summary$pages$key[judged$keep], summary$pages$key[judged$other]))
-  list(found = found, aside = aside, facts = c(contest_facts(summary, judged),
+  list(found = found, excluded = excluded, facts = c(contest_facts(summary, judged),
     contest_derivation(summary, judged, worth)))
 }
 

@@ -95,4 +95,4 @@ own_factor_facts <- function(at) {
 }
 
 # What a finder gives: lines, their facts, and what was checked and left out.
-no_findings <- function(aside = NULL) list(found = NULL, facts = list(), aside = aside)
+no_findings <- function(excluded = NULL) list(found = NULL, facts = list(), excluded = excluded)

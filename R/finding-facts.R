@@ -3,8 +3,9 @@
 
 # Facts are a list of batches in the order in which they are told. A batch: list(slot, code, rows),
 # `rows` a data.table with the `line` each is about (its number among the finder's lines, its id once
-# the list is made) and the fields that the code's sentence names.
-fact_slots <- c("evidence", "comparison", "points_to", "doubt", "step", "derivation")
+# the list is made) and the fields that the code's sentence names. What was checked and left out is
+# told the same way (slot `excluded`), its line being the kind, with the number of `queries`.
+fact_slots <- c("evidence", "comparison", "points_to", "doubt", "step", "derivation", "excluded")
 
 # Facts of one slot. code: one for all lines, or one a line, "" or NA where there is nothing to tell;
 # ...: fields, a value a line.
@@ -56,8 +57,8 @@ bind_found <- function(parts) {
   list(found = rbindlist(c(list(empty_findings()), found), use.names = TRUE),
     facts = unlist(recursive = FALSE, Map(function(part, size, offset) {
       renumber_facts(part$facts, offset + seq_len(size))
-    }, parts, sizes, before)),
-    aside = rbindlist(lapply(parts, `[[`, "aside")))
+    }, unname(parts), sizes, before)),
+    excluded = unlist(recursive = FALSE, lapply(unname(parts), `[[`, "excluded")))
 }
 
 # A field of several texts, of which nothing is said where there are none.

@@ -1,8 +1,8 @@
 # Kinds of finding: the only registry. Each kind is one file with one function (summary, curve,
-# pairs, options) that returns list(found, facts, aside): lines with the columns of `finding_columns`
+# pairs, options) that returns list(found, facts, excluded): lines with the columns of `finding_columns`
 # (`claims`: the rows of `pairs` whose clicks it is about; `identity`: what its id is made of;
 # `work`: the kind and what one step serves), what is known of them (finding-facts.R), and what was
-# checked and left out (`kind`, `reason`, `queries`). To add a kind, add its file, its words in
+# checked and left out. To add a kind, add its file, its words in
 # inst/words and one entry here.
 finding_kinds <- function() {
   list(

@@ -107,7 +107,7 @@ find_missing_words <- function(summary, curve, pairs, options) {
     list(done = words$if_done, low = words$if_done_low, high = words$if_done_high),
     confidence[keep], assumed("said_chance"))
   set(out, j = "work", value = paste("missing_words", summary$pages$key[at$page]))
-  list(found = out, aside = NULL, facts = c(
+  list(found = out, facts = c(
     new_facts("evidence", "position_alone", line, position = at$position,
       impressions = at$impressions),
     new_facts("evidence", "phrase_stands", line, where = ifelse(words$in_text > 0, "text", "none"),

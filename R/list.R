@@ -71,8 +71,9 @@
 #'   `if_done_cost` and `gain_cost` (what these clicks would cost as ads, a stand-in for value), then
 #'   the facts that [tide_enrich()] added to query and page. Further `facts` (what the sentences are
 #'   made of, numbers and codes: a list of batches, each with `slot`, `code` and `rows`, whose `line`
-#'   is an id; see [tide_words()]), `steps` (by task the id of the line whose step it is), `aside`
-#'   (what was checked and left out: `kind`, `reason`, `queries`), `pairs` (every
+#'   is an id; see [tide_words()]), `steps` (by task the id of the line whose step it is), `excluded`
+#'   (what was checked and left out, as facts; `$aside` tells it: `kind`, `reason`, `queries`), `pairs`
+#'   (every
 #'   query x page pair with its `expected_ctr`, for figures), `curve`, `tested`, `features` (what
 #'   results pages take, see `results_pages`; or `NULL`), `summary`, `assumptions` (those that were
 #'   set) and `outside` (what `position` and `segments` leave out: shares of `clicks` and
@@ -131,7 +132,7 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
 }
 
 # Every kind that is asked for, one finder after the other: list(found: lines, each with its number
-# as `line`; facts; aside).
+# as `line`; facts; excluded).
 look_for_all <- function(summary, curve, pairs, options) {
   # Several kinds ask for it.
   options$page_one_views <- page_one_views(summary)
@@ -154,9 +155,8 @@ without_ignored <- function(looked, summary, rules) {
   away <- !is.na(reason[match(looked$found$query, summary$queries$query)])
   looked$found <- looked$found[which(!away)]
   if (length(reasons)) {
-    looked$aside <- rbind(looked$aside, data.table(kind = "",
-      reason = sprintf("ignored: %s", names(reasons)), queries = as.integer(reasons)),
-      fill = TRUE)
+    looked$excluded <- c(looked$excluded, new_facts("excluded", "ignored",
+      rep("", length(reasons)), queries = as.integer(reasons), named = names(reasons)))
   }
   looked
 }
@@ -235,7 +235,7 @@ new_findings <- function(ranked, pairs, curve, summary, assumptions, outside, fe
   ids <- rep(NA_character_, max(0L, found$line, ranked$most))
   ids[found$line] <- found$id
   structure(list(findings = add_facts(found[, columns, with = FALSE], summary),
-    facts = renumber_facts(ranked$facts, ids), steps = ranked$steps, aside = ranked$aside,
+    facts = renumber_facts(ranked$facts, ids), steps = ranked$steps, excluded = ranked$excluded,
     pairs = pairs, curve = curve, tested = sum(pairs$tested), features = features,
     summary = summary, assumptions = assumptions, outside = outside, site_pages = site_pages),
     class = "tide_findings")

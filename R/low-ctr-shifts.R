@@ -154,7 +154,7 @@ shifted_levels <- function(levels, at, judged) {
 }
 
 # Pages and queries that were below the curve and are as expected since a day.
-improved_lines <- function(summary, now, rows) {
+improved_excluded <- function(summary, now, rows) {
   improved <- rows[(now$ratio[rows] > 1 & now$before[rows] < assumed("low_below")) %in% TRUE]
   rose <- now[improved]
   if (!nrow(rose)) return(NULL)
@@ -162,12 +162,9 @@ improved_lines <- function(summary, now, rows) {
   first <- which(!duplicated(rose$page))
   largest <- utils::head(first[order(-rose$impressions[first])], 5)
   shown <- rose[largest]
-  data.table(
-    kind = "low_ctr",
-    reason = sprintf("%s: CTR as expected since %s, %s of it before",
-      format_path(summary$pages$page[shown$page]), format_day(shown$since),
-      format_share(shown$before)),
-    queries = as.vector(queries[as.character(shown$page)]))
+  new_facts("excluded", "ctr_repaired", rep("low_ctr", nrow(shown)),
+    queries = as.vector(queries[as.character(shown$page)]), path = summary$pages$page[shown$page],
+    since = shown$since, before = shown$before)
 }
 
 # The arithmetic of lines whose page or query fell.

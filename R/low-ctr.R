@@ -24,7 +24,7 @@
 #'   changed within the window, page by page and then query by query, what holds since counts; of
 #'   a page or query that fell, if done = expected x (level before - level since).
 #' @section Not listed: Topics (words whose queries fall short on page after page) lose their
-#'   clicks to the results page and are named in `aside`; so are queries below the curve within
+#'   clicks to the results page and are named in `excluded`; so are queries below the curve within
 #'   the usual spread.
 #' @section Do not trust it when: a page changed so lately that few clicks have come since; the
 #'   topic's results pages answer the query themselves on one page only, where no other page can
@@ -46,8 +46,8 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   # Positions at which the table does not tell what is expected.
   unclear <- unclear_positions(curve, now, candidates)
   candidates <- setdiff(candidates, unclear)
-  if (!length(candidates)) return(no_findings(unclear_line(curve, now, unclear)))
-  few <- few_line(now[candidates])
+  if (!length(candidates)) return(no_findings(unclear_excluded(curve, now, unclear)))
+  few <- few_excluded(now[candidates])
   at <- now[candidates]
   rest <- page_rests(now, at$page)
   fit <- fit_low_ctr(c(at$clicks, rest$clicks), c(at$expected, rest$expected),
@@ -74,10 +74,10 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   worth <- which(of_work >= options$least & done$done > 0)
   worth <- worth[within_fdr(judged$confidence[likely[worth]], options$fdr)]
   unsure <- which(below & judged$confidence > assumed("low_named"))
-  aside <- rbind(unclear_line(curve, now, unclear), topic_lines(fit$topics),
-    unsure_line(at$query[setdiff(unsure, likely[worth])], options$fdr),
-    improved_lines(summary, now, setdiff(candidates, candidates[likely[worth]])))
-  if (!length(worth)) return(no_findings(rbind(aside, few)))
+  excluded <- c(unclear_excluded(curve, now, unclear), topics_excluded(fit$topics),
+    unsure_excluded(at$query[setdiff(unsure, likely[worth])], options$fdr),
+    improved_excluded(summary, now, setdiff(candidates, candidates[likely[worth]])))
+  if (!length(worth)) return(no_findings(c(excluded, few)))
   listed <- likely[worth]
   done <- lapply(done, `[`, worth)
   levels <- lapply(levels, `[`, worth)
@@ -89,7 +89,7 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   # Queries that one rewrite of the page serves are one task.
   set(found, j = "work",
     value = ifelse(siblings$whole, paste("low_ctr", summary$pages$key[at$page]), found$identity))
-  list(found = found, aside = aside, facts = c(
+  list(found = found, excluded = excluded, facts = c(
     low_ctr_facts(summary, pairs, at, siblings, judged[listed]),
     low_ctr_derivation(now[candidates[listed]], at, levels, done, fit, judged[listed])))
 }
@@ -112,47 +112,28 @@ unclear_positions <- function(curve, now, rows) {
   rows[beyond_clear(curve, now)[rows]]
 }
 
-unclear_line <- function(curve, now, rows) {
+unclear_excluded <- function(curve, now, rows) {
   if (!length(rows)) return(NULL)
-  from <- min(clear_to(curve))
-  data.table(
-    kind = "low_ctr",
-    queries = length(unique(now$query[rows])),
-    reason = sprintf(paste(
-      "average positions beyond %g: the table mixes near and far places there, so no CTR can be",
-      "expected; export by date, query and page"),
-      from))[, c("kind", "reason", "queries")]
+  new_facts("excluded", "mixed_places", "low_ctr", queries = length(unique(now$query[rows])),
+    from_position = min(clear_to(curve)))
 }
 
 # How much data would do, where nothing was found and little could be.
-few_line <- function(at) {
+few_excluded <- function(at) {
   known <- sum(at$expected >= 3)
   if (known >= assumed("low_enough")) return(NULL)
-  data.table(
-    kind = "low_ctr",
-    queries = nrow(at),
-    reason = sprintf(paste(
-      "too few clicks to tell low CTR: three or more are expected of %s; %d would do, in a longer",
-      "window or with more queries"),
-      format_plural(known, "query", "queries"), as.integer(assumed("low_enough"))))[,
-        c("kind", "reason", "queries")]
+  new_facts("excluded", "too_few_clicks", "low_ctr", queries = nrow(at), known = known,
+    enough = assumed("low_enough"))
 }
 
-topic_lines <- function(topics) {
-  if (!nrow(topics)) return(NULL)
-  data.table(
-    kind = "low_ctr",
-    reason = sprintf(
-      "\"%s\": CTR on all %d pages is %s of what is expected; clicks taken by the results page",
-      topics$word, topics$pages, format_share(topics$share)),
-    queries = topics$queries)
+topics_excluded <- function(topics) {
+  new_facts("excluded", "topic_taken", rep("low_ctr", nrow(topics)), queries = topics$queries,
+    topic = topics$word, pages = topics$pages, topic_share = topics$share)
 }
 
-unsure_line <- function(queries, fdr) {
+unsure_excluded <- function(queries, fdr) {
   if (!length(queries)) return(NULL)
-  why <-
-    sprintf("below the curve, within this site's normal spread (an fdr above %g lists more)", fdr)
-  data.table(kind = "low_ctr", reason = why, queries = length(unique(queries)))
+  new_facts("excluded", "within_spread", "low_ctr", queries = length(unique(queries)), fdr = fdr)
 }
 
 # Clicks won over the window when the pair gets to where its usual spread alone would have it. Both

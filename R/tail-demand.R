@@ -25,26 +25,26 @@ NULL
 find_tail_demand <- function(summary, curve, pairs, options) {
   rows <- which(pairs$tested & pairs$position > assumed("page_one_ends") &
     pairs$position <= assumed("tail_deepest") & pairs$clicks >= assumed("tail_clicks"))
-  aside <- mixed_line(pairs, rows)
+  excluded <- mixed_excluded(pairs, rows)
   rows <- rows[!pairs$mixed[rows]]
-  if (!length(rows)) return(no_findings(aside))
+  if (!length(rows)) return(no_findings(excluded))
   at <- pairs[rows]
   confidence <- stats::pgamma(assumed("tail_factor"), at$shape, at$rate, lower.tail = FALSE)
   sure <- confidence >= assumed("tail_confidence")
   rows <- rows[sure]
   at <- at[sure]
-  if (!length(rows)) return(no_findings(aside))
+  if (!length(rows)) return(no_findings(excluded))
   step <- step_up(summary, curve, at, rep(assumed("target_from_page_two"), length(rows)),
     views = options$page_one_views)
   keep <- which(step$more > 0 & step$done$done >= options$least)
-  if (!length(keep)) return(no_findings(aside))
+  if (!length(keep)) return(no_findings(excluded))
   at <- at[keep]
   step <- some_steps(step, keep)
   sure <- confidence[sure][keep]
   line <- seq_along(keep)
   list(found = pair_findings("tail_demand", summary, pairs, rows[keep], step$done, sure,
     step$reach),
-    aside = aside,
+    excluded = excluded,
     facts = c(
       new_facts("evidence", "clicked_far_down", line, position = at$position, clicks = at$clicks,
         impressions = at$impressions, window = window_days(summary), times = at$own),
@@ -55,11 +55,9 @@ find_tail_demand <- function(summary, curve, pairs, options) {
           confidence = sure))))
 }
 
-mixed_line <- function(pairs, rows) {
+mixed_excluded <- function(pairs, rows) {
   mixed <- rows[pairs$mixed[rows]]
   if (!length(mixed)) return(NULL)
-  data.table(kind = "tail_demand",
-    reason = paste("clicked although far down on average, which near places explain that the",
-      "average mixes in; export by date, query and page"),
+  new_facts("excluded", "near_places_mixed", "tail_demand",
     queries = length(unique(pairs$query[mixed])))
 }

@@ -32,7 +32,7 @@ in_sentences <- function(findings, lines = findings$findings) {
   step <- findings$steps[lines$task]
   set(lines, j = c("action", "reason"),
     value = list(told(findings, fcoalesce(unname(step), lines$id), "step"),
-      told(findings, lines$id, setdiff(fact_slots, c("step", "derivation")))))
+      told(findings, lines$id, c("evidence", "comparison", "points_to", "doubt"))))
   setcolorder(lines, append(setdiff(names(lines), c("action", "reason")), c("action", "reason"),
     match("page_clicks", names(lines))))[]
 }
@@ -68,6 +68,16 @@ derivation_lines <- function(findings, ids) {
   all <- rbindlist(parts)
   if (!nrow(all)) return(stats::setNames(rep(list(character()), length(ids)), ids))
   stats::setNames(split(all$text, factor(all$line, unique(ids)))[ids], ids)
+}
+
+# What was checked and left out: a row a reason, with its kind and how many queries.
+excluded_lines <- function(findings) {
+  words <- first_given(findings$words, words_in_use())
+  rbindlist(c(list(data.table(kind = character(), reason = character(), queries = integer())),
+    lapply(findings$excluded, function(batch) {
+      data.table(kind = batch$rows$line, reason = told_facts(batch$code, batch$rows, words),
+        queries = as.integer(batch$rows$queries))
+    })))
 }
 
 # The sentence of a code for each row of its fields.

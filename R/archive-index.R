@@ -117,7 +117,7 @@ write_store <- function(store, con, work, waiting) {
   before <- archive_format(con)
   renew_tables(con)
   if (before > 0L && before < 4L) record_all(store, con)
-  settle_records(store, con)
+  resolve_records(store, con)
   out <- work(con)
   DBI::dbExecute(con, "COMMIT")
   done <- TRUE

@@ -30,7 +30,7 @@ list_records <- function(store, pending = FALSE) {
 # Under the lock, so that nobody else is writing: pending records that the index knows are finished;
 # those that it does not know are what a killed process left, and go with their parts. Anything else
 # that the index does not know is a sign that the index is not the one that belongs to the parts.
-settle_records <- function(store, con) {
+resolve_records <- function(store, con) {
   pending <- list_records(store, pending = TRUE)
   known <- known_numbers(con)
   known_names <- unlist(Map(paste, names(known), known))

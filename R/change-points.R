@@ -147,11 +147,11 @@ standardised <- function(z, noise, rows, at, windows, measure) {
 drift_parent <- 6
 
 normal_drift <- function(z, noise, known, windows, others) {
-  all <- middle_variance(z[known], noise[known])
+  all <- robust_between_variance(z[known], noise[known])
   own <- vapply(seq_len(nrow(z)), function(i) {
     use <- which(!is.na(z[i, ]))
     if (length(use) < 2 * length(z[i, ]) / windows) return(all)
-    middle_variance(z[i, use], noise[i, use])
+    robust_between_variance(z[i, use], noise[i, use])
   }, 0)
   (own * windows + all * others) / (windows + others)
 }

@@ -46,7 +46,7 @@ run_compare <- function(options, files) {
   refuse_given(options, c("--fdr", "--why", "--top"), "Parts side by side have no lines.",
     "Leave it out, or compare segments line by line: --segments A --level query.")
   refuse_workbook(options)
-  input <- settle_input(options, files)
+  input <- resolve_input(options, files)
   need_brand(options$by, input$settings, "--by")
   segments <- if (!is.null(options$segments)) {
     named_segments(split_words(options$segments), input$settings, "--segments")
@@ -58,12 +58,12 @@ run_compare <- function(options, files) {
   }
   compared <- tide_compare(read_input(options, input, also = needed), by = options$by,
     segments = segments, rules = input$settings$rules)
-  emit_parts(options, compared)
+  cli_result_parts(options, compared)
 }
 
 run_moves <- function(options, files) {
   options <- check_moves(options)
-  input <- settle_input(options, files)
+  input <- resolve_input(options, files)
   after <- parse_window(options$after, "--after")
   before <- if (options$year) "year" else parse_window(options$before, "--before")
   lengths <- if (!is.null(options$windows)) {
@@ -74,15 +74,17 @@ run_moves <- function(options, files) {
   rows <- compared_rows(options, input, compared_days(after, before, max(lengths)))
   # Days before the windows are not asked for, so they are not named as left out.
   own_window <- rows$left_out$reason == "outside the window" & !chose_window(options)
-  note(options,
+  cli_note(options,
     paste(left_out_lines(rows$left_out[which(!own_window)], rows$kept), collapse = "\n"))
   compared <- lapply(lengths, function(days) tide_compare(rows$data, site_days = rows$days,
     after = after, before = before, days = days, by = options$level, fdr = options$fdr,
     brand = input$settings$rules$brand, rules = input$settings$rules,
     events = events_input(options, input), all_days = options$all_days))
   # Without queries windows stand side by side as totals.
-  if (inherits(compared[[1]], "tide_comparison")) return(emit_totals(options, compared, lengths))
-  emit_moves(options, compared, input$settings$rules, lengths)
+  if (inherits(compared[[1]], "tide_comparison")) {
+    return(cli_result_totals(options, compared, lengths))
+  }
+  cli_result_moves(options, compared, input$settings$rules, lengths)
 }
 
 # What windows rest on: list(data: the rows of the days that are asked for, see compared_days();
@@ -116,7 +118,7 @@ compared_rows <- function(options, input, asked) {
 # Two segments, or one and the rest, line by line.
 run_sides <- function(options, files) {
   options <- check_moves(options)
-  input <- settle_input(options, files)
+  input <- resolve_input(options, files)
   segments <- named_segments(split_words(options$segments), input$settings, "--segments")
   data <- read_input(options, input,
     also = unlist(lapply(segments, function(segment) names(segment$conditions))))
@@ -126,19 +128,19 @@ run_sides <- function(options, files) {
   if (inherits(compared, "tide_comparison")) {
     refuse_given(options, c("--fdr", "--why", "--top"),
       "The segments share no query on a page, so there are no lines.", "Leave it out.")
-    return(emit_parts(options, compared))
+    return(cli_result_parts(options, compared))
   }
-  emit_moves(options, list(compared), rules)
+  cli_result_moves(options, list(compared), rules)
 }
 
-emit_parts <- function(options, compared) {
+cli_result_parts <- function(options, compared) {
   refuse_workbook(options)
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(compared), options$figure)
-  emit(options, compared$parts, format(compared, width = terminal_width()))
+  cli_result(options, compared$parts, format(compared, width = terminal_width()))
 }
 
 # Totals of two windows, or of several lengths of them. What was left out has been noted.
-emit_totals <- function(options, compared, lengths) {
+cli_result_totals <- function(options, compared, lengths) {
   refuse_workbook(options)
   refuse_given(options, c("--why", "--figure", "--top", "--fdr", "--all-days", "--events",
     brand_flags), "Totals of windows have no lines and make no figure.",
@@ -152,7 +154,7 @@ emit_totals <- function(options, compared, lengths) {
   rows <- rbindlist(lapply(compared, `[[`, "parts"),
     idcol = if (length(compared) > 1) "days")
   if (length(compared) > 1) set(rows, j = "days", value = lengths[rows$days])
-  emit(options, rows, unlist(shown))
+  cli_result(options, rows, unlist(shown))
 }
 
 refuse_workbook <- function(options) {
@@ -168,22 +170,22 @@ check_moves <- function(options) {
 }
 
 # compared: one tide_change object, or several of windows of these lengths.
-emit_moves <- function(options, compared, rules, lengths = NULL) {
+cli_result_moves <- function(options, compared, rules, lengths = NULL) {
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(compared[[1]]), options$figure)
   if (options$format == "xlsx") {
     write_workbook(if (length(compared) > 1) compared else compared[[1]], options$out)
-    return(note(options, sprintf("written: %s", options$out)))
+    return(cli_note(options, sprintf("written: %s", options$out)))
   }
   if (length(compared) > 1) {
     rows <- rbindlist(lapply(seq_along(compared),
       function(i) data.table(days = lengths[i], compared[[i]]$moves)))
-    return(emit(options, rows,
+    return(cli_result(options, rows,
       c(unlist(lapply(compared, window_head)), side_by_side(compared, lengths, options$top))))
   }
   moves <- compared[[1]]
-  if (!is.null(options$why)) return(emit_why(options, moves))
+  if (!is.null(options$why)) return(cli_result_why(options, moves))
   drivers <- if (is.null(moves$sides)) utils::head(moves$drivers, 5)$sentence
-  emit(options, moves$moves, c(
+  cli_result(options, moves$moves, c(
     format(moves, n = options$top, width = terminal_width(), keep = "--all-days"),
     if (length(drivers)) {
       c("", "What drives it",
@@ -192,7 +194,7 @@ emit_moves <- function(options, compared, rules, lengths = NULL) {
     paint = function(lines) coloured(lines, moves, options))
 }
 
-emit_why <- function(options, moves) {
+cli_result_why <- function(options, moves) {
   asked <- utils::head(moves$moves[grepl(options$why, moves$moves$name, fixed = TRUE)], options$top)
   if (!nrow(asked)) {
     abort_call("No such line.", sprintf("--why %s", options$why),
@@ -202,7 +204,7 @@ emit_why <- function(options, moves) {
   whole <- whole_lines(asked)
   sentence <- vapply(seq_len(nrow(asked)),
     function(i) change_sentence(whole[i], line_name(asked$name[i], moves$level), moves), "")
-  emit(options, asked, wrap_lines(sentence, terminal_width()))
+  cli_result(options, asked, wrap_lines(sentence, terminal_width()))
 }
 
 # At a terminal that has colours, what is no more than noise is grey, what is clearly less is red,

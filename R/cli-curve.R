@@ -23,23 +23,23 @@ run_curve <- function(options, files) {
   check_number(options$until, "--until", min = 1, max = 100)
   shown <- options$position
   options$position <- NULL
-  input <- settle_input(options, files)
+  input <- resolve_input(options, files)
   summary <- summarise_input(options, input,
     split = if (!is.null(options$by) && options$by %in% split_dimensions) options$by)
   if (length(input$pairs)) {
     summary <- tide_filter(summary, segments = input$pairs, rules = input$settings$rules)
-    note(options, utils::tail(left_out_lines(summary$left_out), 1))
+    cli_note(options, utils::tail(left_out_lines(summary$left_out), 1))
   }
   if (options$compare) {
     rivals <- curve_rivals(summary)
-    return(emit(options, rivals, rivals_lines(rivals)))
+    return(cli_result(options, rivals, rivals_lines(rivals)))
   }
   curve <- tide_curve(summary, by = options$by, method = options$method,
     prior = if (!is.null(options$prior)) read_prior(options$prior), rules = input$settings$rules)
   if (options$diagnose) {
     check <- tide_curve_check(curve, summary)
     if (!is.null(options$figure)) save_figure(ggplot2::autoplot(check), options$figure)
-    return(emit(options, check$residuals, wrap_lines(format(check), terminal_width())))
+    return(cli_result(options, check$residuals, wrap_lines(format(check), terminal_width())))
   }
   rows <- curve_table(curve, floor(options$until))
   if (length(input$side) && !"all" %in% input$side) rows <- rows[rows$segment %in% input$side]
@@ -50,5 +50,5 @@ run_curve <- function(options, files) {
   if (!is.null(shown)) rows <- rows[rows$position >= shown[1] & rows$position <= shown[2]]
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(curve), options$figure)
   changed <- if (identical(options$by, "month")) tide_compare(summary)
-  emit(options, rows, curve_lines(curve, rows, changed))
+  cli_result(options, rows, curve_lines(curve, rows, changed))
 }

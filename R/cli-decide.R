@@ -15,10 +15,10 @@ command_decide <- function(shared) {
 }
 
 run_decide <- function(options, files) {
-  input <- settle_project(options)
+  input <- resolve_project(options)
   store <- tide_store(input$folder)
   if (options$list) {
-    return(emit(options, tide_decisions(store), decision_lines(tide_decisions(store))))
+    return(cli_result(options, tide_decisions(store), decision_lines(tide_decisions(store))))
   }
   words <- setdiff(files, names(decision_kinds))
   decision <- intersect(files, names(decision_kinds))
@@ -41,13 +41,13 @@ run_decide <- function(options, files) {
     by = text(options$by), at = first_given(options$at, today), until = options$until)
   lines <- rbind(findings$findings, findings$decided, fill = TRUE)
   named <- unique(unlist(lapply(rows$id, tasks_named, lines)))
-  say(decision_lines(decided[decided$task %in% named, ]))
+  cli_out(decision_lines(decided[decided$task %in% named, ]))
 }
 
 # A project, which its exports or archive must belong to.
-settle_project <- function(options) {
+resolve_project <- function(options) {
   needed_project(options)
-  settle_input(options, character())
+  resolve_input(options, character())
 }
 
 decision_lines <- function(decisions) {
@@ -72,7 +72,7 @@ command_outcome <- function(shared) {
 }
 
 run_outcome <- function(options, files) {
-  input <- settle_project(options)
+  input <- resolve_project(options)
   decisions <- tide_decisions(tide_store(input$folder))
   if (!any(decisions$decision == "done")) {
     abort_tide("Nothing was marked as done yet.", where = sprintf("'%s'.", input$folder),
@@ -86,7 +86,7 @@ run_outcome <- function(options, files) {
   if (!length(all_segments(input)) && !chose_window(options)) {
     keep_outcomes(tide_store(input$folder), judged)
   }
-  emit(options, judged, wrap_lines(outcome_lines(judged, options$since), terminal_width()))
+  cli_result(options, judged, wrap_lines(outcome_lines(judged, options$since), terminal_width()))
 }
 
 outcome_lines <- function(judged, since) {

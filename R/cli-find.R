@@ -33,26 +33,26 @@ run_find <- function(options, files) {
   # What cannot be meant is refused before anything is read.
   check_kind(options$kind)
   check_choice(options$sort, list_orders, "--sort")
-  input <- settle_input(options, files)
+  input <- resolve_input(options, files)
   all <- find_input(options, input)
   findings <- if (is.null(options$top)) all else tide_choose(all, top = options$top)
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(findings), options$figure)
   if (options$format == "xlsx") {
     write_workbook(findings, options$out)
-    return(note(options, sprintf("written: %s", options$out)))
+    return(cli_note(options, sprintf("written: %s", options$out)))
   }
   if (options$view != "list") {
     groups <- tide_group(all, options$view, input$settings$rules)
-    return(emit(options, setDT(as.data.frame(groups)),
+    return(cli_result(options, setDT(as.data.frame(groups)),
       groups_lines(groups, first_given(options$top, 20), terminal_width())))
   }
-  if (options$format == "markdown") return(emit(options, NULL, checklist_lines(findings, Inf)))
+  if (options$format == "markdown") return(cli_result(options, NULL, checklist_lines(findings, Inf)))
   if (is.null(input$pages) && !is.null(input$store)) {
-    note(options, paste("  pages not read: 'inktide pages SITE-OR-FOLDER' adds missing words,",
+    cli_note(options, paste("  pages not read: 'inktide pages SITE-OR-FOLDER' adds missing words,",
       "sections to write and pages that could link"))
   }
   shown <- if (is.null(options$top)) useful_tasks(all) else findings
-  emit(options, in_sentences(findings), findings_lines(shown, all, terminal_width()))
+  cli_result(options, in_sentences(findings), findings_lines(shown, all, terminal_width()))
   remember_list(input, all)
 }
 
@@ -72,9 +72,9 @@ run_trace <- function(options, files) {
     abort_call("Nothing to trace.", "inktide trace",
       "Name a query or a page, as in: inktide trace \"tomato seeds\"")
   }
-  input <- settle_input(options, files[-1])
+  input <- resolve_input(options, files[-1])
   what <- last_list_ids(input$folder, files[1], names = TRUE)
-  if (what != files[1]) note(options, sprintf("  rank %s of the last list: %s", files[1], what))
+  if (what != files[1]) cli_note(options, sprintf("  rank %s of the last list: %s", files[1], what))
   of_finding <- grepl("^[A-Z]-[0-9a-f]{10}$", what)
   if (of_finding) {
     refuse_given(options, c("--top", "--figure"), "The arithmetic of a finding is one text.",
@@ -87,12 +87,12 @@ run_trace <- function(options, files) {
     if (is.null(line)) {
       line <- tide_trace(find_input(utils::modifyList(options, list(all = TRUE)), input), what)
     }
-    return(emit(options, line$cells, format(line, width = terminal_width())))
+    return(cli_result(options, line$cells, format(line, width = terminal_width())))
   }
   # What is stored is asked for its last days only.
   if (is_stored(input) && !chose_window(options)) options$days <- usual_days
   data <- read_input(options, input)
-  note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
+  cli_note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
   traced <- tide_trace(data, what, recent_days = if (chose_window(options)) Inf else usual_days,
     rules = input$settings$rules, facts = facts_input(options, input))
   if (traced$kind != "query") {
@@ -109,7 +109,7 @@ run_trace <- function(options, files) {
       options$figure)
   }
   results <- if (traced$kind == "query") results_pages_input(options, input)
-  emit(options, traced$rows, c(format(traced, n = options$top, width = terminal_width()),
+  cli_result(options, traced$rows, c(format(traced, n = options$top, width = terminal_width()),
     traced_words(input, data, traced, options$top),
     results_page_lines(results, query_key(traced$name), traced$rows$page, terminal_width())))
 }

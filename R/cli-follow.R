@@ -34,10 +34,10 @@ run_follow <- function(options, files) {
       "Add --view lines or --figure FILE.")
   }
   if (!drawn) refuse_given(options, "--draw", "Nothing is drawn.", "Add --figure FILE.")
-  input <- settle_input(options, files)
+  input <- resolve_input(options, files)
   if (is_stored(input) && !chose_window(options)) options$days <- followed_days
   data <- read_input(options, input)
-  note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
+  cli_note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
   brand <- input$settings$rules$brand
   findings <- if (options$leading == "gain") find_input(options, input, data)
   curve <- if (is.null(findings)) tide_curve(tide_summary(data, brand = brand)) else findings$curve
@@ -64,7 +64,7 @@ run_follow <- function(options, files) {
   } else {
     follow_part(followed, options$view, terminal_width())[-1]
   }
-  emit(options, rows, text)
+  cli_result(options, rows, text)
 }
 
 # Rows that have no layout of their own: names take what figures leave.

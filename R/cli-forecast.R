@@ -53,9 +53,9 @@ run_forecast <- function(options, files) {
   alone <- !is.null(options$history) && !length(files) && !planned &&
     options$of %in% c("clicks", history_columns(options$history)) && is.null(options$project) &&
     is.null(find_project("."))
-  input <- if (!alone) settle_input(options, files)
+  input <- if (!alone) resolve_input(options, files)
   history <- forecast_history(options, input)
-  note(options, paste(format(history), collapse = "\n"))
+  cli_note(options, paste(format(history), collapse = "\n"))
   store <- input$store
   review <- if (!is.null(store)) {
     data <- if (options$review) newest_days(options, input)
@@ -66,12 +66,12 @@ run_forecast <- function(options, files) {
       abort_call("No forecasts are stored.", "inktide forecast --review",
         "Forecast in a project with an archive first.")
     }
-    return(emit(options, review$months, format(review, width = terminal_width())))
+    return(cli_result(options, review$months, format(review, width = terminal_width())))
   }
   plan <- if (planned) forecast_plans(options, input)
   # Of several plans the forecast says enough.
   if (length(plan) == 1) {
-    note(options, paste(format(plan[[1]], width = terminal_width()), collapse = "\n"))
+    cli_note(options, paste(format(plan[[1]], width = terminal_width()), collapse = "\n"))
   }
   forecast <- tide_forecast(history, months = options$months, plan = plan, ramp = options$ramp,
     per_click = click_worth(options, input, history), review = review,
@@ -81,13 +81,13 @@ run_forecast <- function(options, files) {
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(forecast), options$figure)
   if (options$format == "xlsx") {
     write_workbook(forecast, options$out)
-    return(note(options, sprintf("written: %s", options$out)))
+    return(cli_note(options, sprintf("written: %s", options$out)))
   }
   if (options$backtest) {
     rows <- setDT(as.data.frame(summary(forecast)))
-    return(emit(options, rows, backtest_lines(forecast)))
+    return(cli_result(options, rows, backtest_lines(forecast)))
   }
-  emit(options, forecast$months, format(forecast, width = terminal_width()))
+  cli_result(options, forecast$months, format(forecast, width = terminal_width()))
 }
 
 # The days of the newest months.

@@ -1,8 +1,8 @@
 # What every command does first: settle the input, read, filter, reduce. Notes go to standard error.
 
-note <- function(options, ...) {
+cli_note <- function(options, ...) {
   if (!isTRUE(options$quiet)) {
-    tell(wrap_lines(unlist(strsplit(paste0(...), "\n", fixed = TRUE)), terminal_width()))
+    cli_err(wrap_lines(unlist(strsplit(paste0(...), "\n", fixed = TRUE)), terminal_width()))
   }
 }
 
@@ -10,13 +10,13 @@ note <- function(options, ...) {
 progress_to_terminal <- function(options) {
   if (is.function(options$progress)) return(options$progress)
   if (isTRUE(options$quiet) || !isatty(stderr())) return(NULL)
-  function(text) tell(paste0(text, " ..."))
+  function(text) cli_err(paste0(text, " ..."))
 }
 
 # Out: list(files, store, archive, source, settings, title, folder, pages: of the site, where
 # stored): from named files, from a database, from the project's archive, or from the exports that
 # its settings name where nothing was loaded yet. Options go before settings.
-settle_input <- function(options, files) {
+resolve_input <- function(options, files) {
   folder <- if (!is.null(options$project)) {
     options$project
   } else if (!length(files)) {
@@ -190,15 +190,15 @@ summarise_input <- function(options, input,
   said <- format(summary)
   brand_line <- startsWith(said, "  also counted as brand")
   said[brand_line] <- paste0(said[brand_line], "; --brand-exact to count only what was named")
-  note(options, paste(said, collapse = "\n"))
+  cli_note(options, paste(said, collapse = "\n"))
   facts <- facts_input(options, input)
   if (length(facts)) {
     summary <- tide_enrich(summary, facts, goals = input$settings$goals)
-    note(options, paste(fact_lines(summary$facts), collapse = "\n"))
+    cli_note(options, paste(fact_lines(summary$facts), collapse = "\n"))
   }
   if (is.null(brand)) {
     guess <- likely_brand(summary)
-    note(options, paste0("  no brand words: brand queries are in the pool; name them with --brand",
+    cli_note(options, paste0("  no brand words: brand queries are in the pool; name them with --brand",
       if (!is.null(guess)) {
         sprintf(" (perhaps \"%s\": %s)", guess$word, format_plural(guess$clicks, "click"))
       }))
@@ -236,11 +236,11 @@ find_input <- function(options, input, data = read_input(options, input, months 
     pages = input$pages)
   keep_findings(options, input, findings)
   if (NROW(findings$features)) {
-    note(options, paste(feature_lines(findings$features), collapse = "\n"))
+    cli_note(options, paste(feature_lines(findings$features), collapse = "\n"))
   }
-  if (!is.null(findings$outside)) note(options, outside_line_text(findings$outside))
+  if (!is.null(findings$outside)) cli_note(options, outside_line_text(findings$outside))
   if (NROW(findings$decided)) {
-    note(options, sprintf("  decided and not shown: %s (--all shows them)",
+    cli_note(options, sprintf("  decided and not shown: %s (--all shows them)",
       format_plural(length(unique(findings$decided$task)), "task")))
   }
   tide_choose(findings, budget = options$hours, per_page = options$per_page,

@@ -25,10 +25,10 @@ run_list <- function(options, files) {
   if (!identical(options$by, "page")) {
     refuse_given(options, "--lead", "Leading queries stand beneath pages.", "Add --by page.")
   }
-  input <- settle_input(options, files)
+  input <- resolve_input(options, files)
   read <- listed_input(options, input, lengths)
   data <- read$data
-  note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
+  cli_note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
   if (is.null(pick_table(data, "query"))) {
     refuse_given(options, brand_flags, "The data hold no queries, so none is of the brand.",
       "Leave it out, or export by query.")
@@ -38,10 +38,10 @@ run_list <- function(options, files) {
     rules = input$settings$rules, facts = facts_input(options, input), history = read$history)
   if (options$format == "xlsx") {
     write_workbook(listed, options$out)
-    return(note(options, sprintf("written: %s", options$out)))
+    return(cli_note(options, sprintf("written: %s", options$out)))
   }
   listed$left_out <- NULL
-  emit(options, listed$rows, format(listed, n = options$top, width = terminal_width()),
+  cli_result(options, listed$rows, format(listed, n = options$top, width = terminal_width()),
     paint = function(lines) signs_coloured(lines, options))
 }
 

@@ -36,7 +36,7 @@ kept_find_input <- function(options, input) {
   file <- kept_findings_file(input$folder, options$all)
   kept <- if (file.exists(file)) tryCatch(readRDS(file), error = function(e) NULL)
   if (!is.null(kept) && identical(kept$version, findings_version(options, input))) {
-    note(options, "  the list as it was worked out before, from the same data")
+    cli_note(options, "  the list as it was worked out before, from the same data")
     return(kept$findings)
   }
   find_input(options, input)

@@ -13,9 +13,9 @@ cli_main <- function(words) {
     0L
   },
     tide_error = function(e) {
-      lines <- condition_lines(as_called(e, words[1]))
+      lines <- condition_lines(cli_condition(e, words[1]))
       lines[1] <- paste0("inktide: ", lines[1])
-      tell(lines)
+      cli_err(lines)
       if (e$fault == "call") 2L else 1L
     },
     tide_closed = function(e) {
@@ -23,11 +23,11 @@ cli_main <- function(words) {
       0L
     },
     interrupt = function(e) {
-      tell("inktide: stopped; nothing was written.")
+      cli_err("inktide: stopped; nothing was written.")
       1L
     },
     error = function(e) {
-      tell(c(paste0("inktide: something went wrong inside: ", conditionMessage(e)),
+      cli_err(c(paste0("inktide: something went wrong inside: ", conditionMessage(e)),
         "  fix:   this is a fault of the program; please report it with the command you gave."))
       1L
     })
@@ -42,7 +42,7 @@ use_threads <- function(number) {
 
 # The core names its arguments; whoever calls the program knows options. Out: what, where, fix of a
 # condition.
-as_called <- function(e, command) {
+cli_condition <- function(e, command) {
   facts <- unclass(e)[c("what", "where", "fix")]
   if (inherits(e, "tide_error_store_index")) {
     facts$fix <- paste("Rebuild the index from the parts: inktide check --rebuild. Nothing is",
@@ -74,19 +74,19 @@ option_for <- function(argument, command) {
 cli_dispatch <- function(words) {
   commands <- cli_commands()
   first <- if (length(words)) words[1] else "help"
-  if (first == "--version") return(say(sprintf("inktide %s", utils::packageVersion("inktide"))))
-  if (first %in% c("help", "--help", "-h")) return(say(help_lines(commands, words[-1])))
+  if (first == "--version") return(cli_out(sprintf("inktide %s", utils::packageVersion("inktide"))))
+  if (first %in% c("help", "--help", "-h")) return(cli_out(help_lines(commands, words[-1])))
   if (!first %in% names(commands)) {
     abort_call(sprintf("Unknown command '%s'.", first), sprintf("inktide %s", first),
       sprintf("Did you mean '%s'? 'inktide help' lists all.", nearest_name(first, names(commands))))
   }
   if (any(c("--help", "-h") %in% words[seq_len(match("--", words, nomatch = length(words)))])) {
-    return(say(help_lines(commands, first)))
+    return(cli_out(help_lines(commands, first)))
   }
   command <- c(commands[[first]], name = first)
   call <- parse_call(command, words[-1])
   command$run(call$options, call$files)
-  if (isTRUE(call$options$verbose)) tell(used_line())
+  if (isTRUE(call$options$verbose)) cli_err(used_line())
 }
 
 # What the run has taken so far.

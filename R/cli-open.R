@@ -33,7 +33,7 @@ run_open <- function(options, files) {
   name <- if (all) Sys.info()[["nodename"]] else options$host
   url <- sprintf("http://%s:%d/?token=%s", name, port, token)
   hosts <- if (all) "*" else setdiff(options$host, c("127.0.0.1", "localhost"))
-  say(c(sprintf("Ink Tide is open: %s", url), "It ends with Ctrl-C."))
+  cli_out(c(sprintf("Ink Tide is open: %s", url), "It ends with Ctrl-C."))
   app <- workbench_app(work, token, first_given(work$title, "Ink Tide"), hosts)
   suppressMessages(shiny::runApp(app, port = port, host = options$host, quiet = TRUE,
     launch.browser = if (options$no_browser) FALSE else function(address) open_browser(url)))
@@ -48,7 +48,7 @@ sites_below <- function(folder) {
 }
 
 one_work <- function(options, files) {
-  input <- settle_input(options, files)
+  input <- resolve_input(options, files)
   work <- background_work(options, files, input)
   c(work, list(title = input$title))
 }
@@ -60,7 +60,7 @@ several_works <- function(options, sites) {
     if (is.null(works[[site]])) {
       options$project <- sites[[site]]
       works[[site]] <<- background_work(options, character(),
-        settle_input(options, character()))
+        resolve_input(options, character()))
     }
     works[[site]]
   }
@@ -162,7 +162,7 @@ background_work <- function(options, files, input) {
       !is.null(held) && is.null(input$source) && !identical(data_now(input), rests_on)
     },
     again = function(site) {
-      input <<- settle_input(options, files)
+      input <<- resolve_input(options, files)
       start()
     })
 }
@@ -189,7 +189,7 @@ work_out <- function(options, files, result, said) {
   options$progress <- function(text) cat(text, "\n", sep = "", file = said, append = TRUE)
   options$all <- TRUE
   tryCatch({
-    input <- settle_input(options, files)
+    input <- resolve_input(options, files)
     options$progress("Reading")
     findings <- kept_find_input(options, input)
     options$progress("Reading rows for the tables")

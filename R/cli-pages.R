@@ -94,7 +94,7 @@ run_pages <- function(options, files) {
     read <- pages_of_sources(options, files, settings, store)
     if (!is.null(store)) {
       tide_load(store, read)
-      note(options, "stored in the project's archive")
+      cli_note(options, "stored in the project's archive")
     }
     read
   } else {
@@ -104,31 +104,31 @@ run_pages <- function(options, files) {
     }
     tide_pages_read(store)
   }
-  if (options$changes) return(emit_page_changes(options, store))
+  if (options$changes) return(cli_result_page_changes(options, store))
   asked <- options$missing || options$status || !is.null(options$link_to) || !is.null(options$brief)
   if (!asked) {
     rows <- pages$pages[, !c("text", "key")]
-    return(emit(options, rows, format(pages, width = terminal_width())))
+    return(cli_result(options, rows, format(pages, width = terminal_width())))
   }
-  input <- settle_input(options, character())
+  input <- resolve_input(options, character())
   summary <- summarise_input(options, input)
   if (options$status) {
     status <- chosen_page_rows(tide_page_status(summary, pages), options, input, summary)
-    return(emit(options, setDT(as.data.frame(status)), status_lines(status, options$top)))
+    return(cli_result(options, setDT(as.data.frame(status)), status_lines(status, options$top)))
   }
   if (!is.null(options$link_to)) {
     links <- tide_page_links(summary, pages, options$link_to)
-    return(emit(options, setDT(as.data.frame(links)), link_lines(links, options)))
+    return(cli_result(options, setDT(as.data.frame(links)), link_lines(links, options)))
   }
   if (!is.null(options$brief)) {
     words <- chosen_page_rows(tide_page_words(summary, pages), options, input, summary)
     brief <- tide_page_brief(words, options$brief)
-    return(emit(options, setDT(as.data.frame(brief)), brief_lines(brief)))
+    return(cli_result(options, setDT(as.data.frame(brief)), brief_lines(brief)))
   }
   words <- tide_missing_words(summary, pages, assumptions = settings$assumptions)
-  note(options, effect_lines(attr(words, "effect")))
+  cli_note(options, effect_lines(attr(words, "effect")))
   words <- chosen_page_rows(words, options, input, summary)
-  emit(options, setDT(as.data.frame(words)), word_lines(words, options$top, terminal_width()))
+  cli_result(options, setDT(as.data.frame(words)), word_lines(words, options$top, terminal_width()))
 }
 
 # A folder, a zip, files; or addresses: the home page, or sitemaps.
@@ -148,7 +148,7 @@ pages_of_sources <- function(options, files, settings, store) {
   }
   if (!any(away)) return(tide_pages_read(files, site, progress = progress))
   known <- if (!is.null(store) && nrow(summary(store))) {
-    summary <- summarise_input(options, settle_input(options, character()))
+    summary <- summarise_input(options, resolve_input(options, character()))
     sums_of_pages(summary)$page
   }
   tide_pages_walk(site, addresses = as.character(c(files[!maps], known)),
@@ -185,7 +185,7 @@ brief_lines <- function(brief) {
 }
 
 # Titles, descriptions and headings between readings, the newest first.
-emit_page_changes <- function(options, store) {
+cli_result_page_changes <- function(options, store) {
   if (is.null(store)) {
     abort_call("No readings are stored.", "inktide pages --changes",
       "Read pages into a project's archive, at least twice.")
@@ -199,7 +199,7 @@ emit_page_changes <- function(options, store) {
       sprintf("... and %s more", format_count(nrow(changes) - nrow(shown)))
     })
   }
-  emit(options, setDT(as.data.frame(changes)), lines)
+  cli_result(options, setDT(as.data.frame(changes)), lines)
 }
 
 page_change_lines <- function(changes) {

@@ -16,11 +16,11 @@ run_load <- function(options, files) {
   folder <- project_folder(options)
   if (is.null(folder)) folder <- "."
   if (options$history) {
-    return(say(wrap_lines(history_lines(summary(open_archive(folder))), terminal_width())))
+    return(cli_out(wrap_lines(history_lines(summary(open_archive(folder))), terminal_width())))
   }
   if (!is.null(options$undo)) {
     tide_undo(open_archive(folder), options$undo)
-    return(say(sprintf("Import %g no longer counts.", options$undo)))
+    return(cli_out(sprintf("Import %g no longer counts.", options$undo)))
   }
   if (!is.null(options$to)) return(copy_archive(options, folder))
   if (!is.null(options$source)) {
@@ -36,7 +36,7 @@ run_load <- function(options, files) {
   loaded <- do.call(tide_load, c(
     list(store, files, exported = options$exported, progress = progress_to_terminal(options)),
     reading_rules(options, settings)))
-  say(wrap_lines(format(loaded), terminal_width()))
+  cli_out(wrap_lines(format(loaded), terminal_width()))
   if (length(settings$watched) && !is.na(loaded$import)) say_watched(store, settings)
   if (new) {
     begun(options,
@@ -70,13 +70,13 @@ run_init <- function(options, files) {
     dimensions = c("date", "query", "page"), progress = progress_to_terminal(options)),
     reading_rules(options, NULL)))
   begun(options, project <- tide_init(data, folder, exports = expand_inputs(files)$path))
-  say(wrap_lines(format(project), terminal_width()))
+  cli_out(wrap_lines(format(project), terminal_width()))
 }
 
 begun <- function(options, project) {
   # Made even where nothing is said of it.
   force(project)
-  note(options,
+  cli_note(options,
     sprintf("A new project: '%s'. Read it, and correct what was guessed.", project$file))
 }
 
@@ -103,7 +103,7 @@ run_enrich <- function(options, files) {
   summary <- tide_enrich(
     tide_summary(tide_stored(store, by_month = TRUE), brand = settings$rules$brand), facts,
     goals = settings$goals)
-  say(wrap_lines(c(unlist(lapply(facts, format)), fact_lines(summary$facts),
+  cli_out(wrap_lines(c(unlist(lapply(facts, format)), fact_lines(summary$facts),
     if (!any(kept$kept)) "Nothing changed: the archive holds these facts already."),
     terminal_width()))
 }
@@ -116,7 +116,7 @@ copy_archive <- function(options, folder) {
   on.exit(DBI::dbDisconnect(con))
   copied <- tide_copy_to(store, con, spec$tables[1],
     if (length(spec$tables) > 1) spec$tables[2], progress = progress_to_terminal(options))
-  say(sprintf("%s: %s of %s written (%s), the others were there already.", copied$table,
+  cli_out(sprintf("%s: %s of %s written (%s), the others were there already.", copied$table,
     format_count(copied$written), format_plural(copied$days, "day"),
     format_plural(copied$rows, "row")))
 }
@@ -148,9 +148,9 @@ run_check <- function(options, files) {
   if (options$rebuild) {
     folder <- project_folder(options)
     tide_rebuild(if (is.null(folder)) "." else folder)
-    note(options, "The index was rebuilt from the parts; the one before is kept next to it.")
+    cli_note(options, "The index was rebuilt from the parts; the one before is kept next to it.")
   }
-  input <- settle_input(options, files)
+  input <- resolve_input(options, files)
   store <- first_given(input$source, input$store)
   if (!is.null(store)) {
     refuse_given(options, "--exported", "What is stored knows when it was exported.",
@@ -166,7 +166,7 @@ run_check <- function(options, files) {
       reading_rules(options, input$settings)))
   }
   found <- tide_check(store, brand = input$settings$rules$brand, rules = input$settings$rules)
-  emit(options, found$problems, wrap_lines(format(found), terminal_width()))
+  cli_result(options, found$problems, wrap_lines(format(found), terminal_width()))
   problems <- sum(found$problems$weight == "problem")
   if (options$strict && problems) {
     abort_tide(sprintf("The data have %s.", format_plural(problems, "problem")),

@@ -31,7 +31,7 @@ run_pull <- function(options, files) {
     rows <- tide_pull(store, name, options$from, options$to, progress = progress)
     data.table(pull = rep(name, nrow(rows)), as.data.table(rows))
   }))
-  emit(options, out, pulled_lines(out, names))
+  cli_result(options, out, pulled_lines(out, names))
 }
 
 pulled_lines <- function(out, names) {
@@ -76,5 +76,5 @@ pull_facts_of <- function(options, settings, store, progress) {
     c(sprintf("%s: %s stored", name, format_plural(nrow(facts$rows), "row")),
       if (left) sprintf("  left for next time: %s (budget of calls)", format_count(left)))
   })
-  say(unlist(lines))
+  cli_out(unlist(lines))
 }

@@ -9,7 +9,7 @@ terminal_width <- function() {
 
 # Lines of a result. What did not arrive is an error.
 # Made before anything is written, so that what is wrong with them is no fault of the output.
-say <- function(lines) {
+cli_out <- function(lines) {
   text <- visible_lines(lines)
   write_output(text)
 }
@@ -25,7 +25,7 @@ write_output <- function(text) {
 }
 
 # What is said besides, on standard error: where nobody hears it, the work goes on.
-tell <- function(lines) {
+cli_err <- function(lines) {
   if (sink.number(type = "message") != 2) return(writeLines(visible_lines(lines), stderr()))
   tryCatch(write_lines(visible_lines(lines), 2), error = function(e) NULL)
 }
@@ -46,12 +46,12 @@ painted <- function(lines, options, paint) {
 
 # rows: a table of the contract's columns; lines: the same for people; paint: gives the lines their
 # colours.
-emit <- function(options, rows, lines, paint = identity) {
+cli_result <- function(options, rows, lines, paint = identity) {
   text <- switch(options$format, csv = csv_lines(rows), json = json_lines(rows),
     paint(visible_lines(lines)))
   if (is.null(options$out)) return(write_output(text))
   write_whole(options$out, function(path) write_lines(text, path))
-  note(options, sprintf("written: %s", options$out))
+  cli_note(options, sprintf("written: %s", options$out))
 }
 
 rivals_lines <- function(rivals) {

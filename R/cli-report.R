@@ -13,7 +13,7 @@ command_report <- function(shared) {
 }
 
 run_report <- function(options, files) {
-  input <- settle_input(options, files)
+  input <- resolve_input(options, files)
   also <- if (length(input$files)) parts_shown
   data <- read_input(options, input, months = TRUE, also = also)
   findings <- find_input(options, input, data)
@@ -26,7 +26,7 @@ run_report <- function(options, files) {
   }
   write_report(options, input, chosen_rows(options, input, data, also), findings, out,
     title = if (is.null(options$title)) input$title else options$title)
-  say(out)
+  cli_out(out)
 }
 
 # Every part of the report. What tells of now rests on the rows of the last 90 days, which are read
@@ -104,7 +104,7 @@ run_demo_service <- function(dir, port = 8124) {
   if (is.null(rows[["device"]])) set(rows, j = "device", value = "desktop")
   server <- tide_demo_service(rows, port = port)
   on.exit(httpuv::stopServer(server))
-  say(c(sprintf("http://127.0.0.1:%d/rows answers until this is stopped (Ctrl-C).", port),
+  cli_out(c(sprintf("http://127.0.0.1:%d/rows answers until this is stopped (Ctrl-C).", port),
     "In inktide.yml:", sprintf("  %s", demo_pull_lines(port))))
   repeat httpuv::service(1000)
 }
@@ -128,11 +128,11 @@ run_demo <- function(options, files) {
       "Name a new or empty folder.")
   }
   if (options$service) return(run_demo_service(dir))
-  note(options, "Making the demo site: Fernmoor Seeds, 16 months, invented ...")
+  cli_note(options, "Making the demo site: Fernmoor Seeds, 16 months, invented ...")
   tide_demo(dir, mixed = TRUE)
   options <- list(format = "csv", quiet = options$quiet, project = dir)
-  note(options, "Fitting the curve, looking for opportunities ...")
-  input <- settle_input(options, character())
+  cli_note(options, "Fitting the curve, looking for opportunities ...")
+  input <- resolve_input(options, character())
   data <- read_input(options, input, also = parts_shown)
   findings <- find_input(options, input, data)
   files <- file.path(dir, c(report = "report.html", list = "findings.csv",
@@ -141,8 +141,9 @@ run_demo <- function(options, files) {
   save_figure(ggplot2::autoplot(findings$curve), files[3])
   save_figure(ggplot2::autoplot(findings), files[4])
   write_report(options, input, data, findings, files[1], title = "Fernmoor Seeds")
-  emit(utils::modifyList(options, list(out = files[2], quiet = TRUE)), in_sentences(findings), NULL)
-  say(c(
+  cli_result(utils::modifyList(options, list(out = files[2], quiet = TRUE)),
+    in_sentences(findings), NULL)
+  cli_out(c(
     "",
     findings_lines(tide_choose(findings, top = 5), findings, terminal_width()),
     "",

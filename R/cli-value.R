@@ -13,10 +13,10 @@ command_value <- function(shared) {
 run_value <- function(options, files) {
   check_choice(options$by, c("site", "folder", "page", "query"), "--by")
   check_number(options$top, "--top", min = 1)
-  input <- settle_input(options, files)
+  input <- resolve_input(options, files)
   findings <- kept_find_input(options, input)
   rows <- setDT(as.data.frame(tide_value(findings, options$by, input$settings$rules)))
-  emit(options, rows,
+  cli_result(options, rows,
     value_lines(rows, options$by, options$top, first_given(input$settings$currency, ""),
       terminal_width()))
 }

@@ -19,10 +19,10 @@ command_watched <- function(shared) {
 
 run_watched <- function(options, files) {
   check_number(options$top, "--top", min = 1)
-  input <- settle_input(options, files)
+  input <- resolve_input(options, files)
   lists <- watched_lists(options, input$settings)
   watched <- site_watched(options, input, lists, all_days = options$all_days, fdr = options$fdr)
-  emit(options, watched$rows, format(watched, n = options$top, width = terminal_width()))
+  cli_result(options, watched$rows, format(watched, n = options$top, width = terminal_width()))
 }
 
 watched_lists <- function(options, settings) {
@@ -57,7 +57,7 @@ say_watched <- function(store, settings) {
   watched <- tryCatch(site_watched(list(), input, settings$watched), tide_error = function(e) NULL)
   if (is.null(watched)) return(invisible())
   watched$rows <- watched$rows[watched$rows$real]
-  say(c("", if (nrow(watched$rows)) {
+  cli_out(c("", if (nrow(watched$rows)) {
     format(watched, width = terminal_width())
   } else {
     "None of the watched queries changed significantly."

@@ -76,7 +76,7 @@ period_windows <- function(table, before, days) {
     return(list(before = c(starts[many - 2L * size + 1L], first - 1L), after = after))
   }
   weekly <- table$each == 7L
-  settle_windows(table$from, table$to, if (identical(before, "year") && !weekly) {
+  resolve_windows(table$from, table$to, if (identical(before, "year") && !weekly) {
     year_before(after + c(0L, 1L)) - c(0L, 1L)
   } else {
     before

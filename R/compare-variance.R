@@ -51,10 +51,10 @@ variance_by_week <- function(rows, many, windows) {
   lapply(stats::setNames(nm = names(near$changes)), function(measure) {
     x <- near$changes[[measure]]
     # Windows of one day do not tell.
-    next_one <- if (length(x$change)) middle_variance(x$change, x$noise) else NA_real_
-    more <- if (NROW(far$line)) further(next_one, x, far$changes[[measure]]) else 0
+    next_one <- if (length(x$change)) robust_between_variance(x$change, x$noise) else NA_real_
+    more <- if (NROW(far$line)) excess_lag_variance(next_one, x, far$changes[[measure]]) else 0
     later <- next_one + more
-    alike <- likeness(next_one, later, lag)
+    alike <- ar1_correlation(next_one, later, lag)
     # What a difference of neighbours gives the difference of two windows.
     share <- windows_apart(alike, times) / (2 * (1 - alike))
     all <- later * windows_apart(alike, times) / (2 * (1 - alike^lag))
@@ -84,11 +84,11 @@ steps_apart <- function(sums, steps, lag) {
 # By how much more steps further apart differ, less what chance may have made of it (the positive
 # part of James and Stein 1961). Medians of `n` squares vary by 5.44 / n (Rousseeuw and Croux 1993,
 # Journal of the American Statistical Association 88, 1273-1283: an efficiency of 0.37).
-further <- function(next_one, near, far) {
+excess_lag_variance <- function(next_one, near, far) {
   chance <- function(x, variance) {
     (variance + stats::median(x$noise))^2 * 5.44 / length(x$change)
   }
-  later <- middle_variance(far$change, far$noise)
+  later <- robust_between_variance(far$change, far$noise)
   more <- later - next_one
   if (more <= 0) return(0)
   max(0, more - (chance(near, next_one) + chance(far, later)) / more)
@@ -96,7 +96,7 @@ further <- function(next_one, near, far) {
 
 # The correlation of neighbours by which steps `lag` apart differ by so much more than neighbours
 # do, each step resting on the one before (a first-order autoregression): (1 - r^lag) / (1 - r).
-likeness <- function(next_one, later, lag, most = 0.95) {
+ar1_correlation <- function(next_one, later, lag, most = 0.95) {
   more <- function(r) (1 - r^lag) / (1 - r)
   if (is.na(next_one) || later <= next_one) return(0)
   if (later >= next_one * more(most)) return(most)

@@ -2,7 +2,7 @@
 
 # Out: list(before, after): each c(from, to) as dates. `before` NULL: as many days right before;
 # "year": the same weekdays 52 weeks earlier. `after` NULL: the last `days` days.
-settle_windows <- function(first, last, before, after, days) {
+resolve_windows <- function(first, last, before, after, days) {
   after <- if (is.null(after)) {
     c(last - as.integer(days) + 1L, last)
   } else {
@@ -50,7 +50,7 @@ compared_days <- function(after, before, days, least = usual_days) {
 # Of weekly or monthly rows whole ones, where no later window is given.
 table_windows <- function(table, before, after, days) {
   if (is.null(after) && isTRUE(table$each > 1L)) return(period_windows(table, before, days))
-  settle_windows(table$from, table$to, before, after, days)
+  resolve_windows(table$from, table$to, before, after, days)
 }
 
 check_window <- function(window, arg) {

@@ -33,7 +33,7 @@ blend_class <- function(rows, impressions) {
 
 # In: a summary, with its sums by band of position, see blend_sums(). Out: list(linear, square,
 # source, places).
-estimate_blend <- function(summary) {
+position_mixing <- function(summary) {
   blend <- blend_slopes(summary$blend)
   blend$places <- row_places(summary$cells)
   # What no day and no page tells apart is averaged over them.

@@ -24,9 +24,9 @@ estimate_curve <- function(cells, prior, blend = default_blend, least = 0, paren
   # Many pairs: a share of them leads close to the answer, so that all are gone through a few times
   # only.
   if (!is.null(some)) {
-    state <- settle_curve(some, curve_evidence(some, blend), penalty, state, least)$state
+    state <- resolve_curve(some, curve_evidence(some, blend), penalty, state, least)$state
   }
-  settled <- settle_curve(cells, evidence, penalty, state, least,
+  settled <- resolve_curve(cells, evidence, penalty, state, least,
     free = if (is.null(some) && is.null(parent)) 5 else 3)
   state <- settled$state
   log_ctr <- drop(knot_design() %*% state$theta)
@@ -37,7 +37,7 @@ estimate_curve <- function(cells, prior, blend = default_blend, least = 0, paren
     log_ctr = pmin(falling$log_ctr, log(0.98)),
     unclear_from = falling$unclear_from,
     covariance = covariance$knots + diag(falling$off^2) +
-      lent_covariance(state, penalty, if (is.null(parent)) 0 else parent$covariance),
+      parent_covariance(state, penalty, if (is.null(parent)) 0 else parent$covariance),
     groups = covariance$groups,
     df = covariance$df,
     spread = state$spread,
@@ -82,7 +82,7 @@ sample_pairs <- function(cells, evidence, enough = 15000L) {
 # and are then held, and so is the smoothness a while later; of a cut export they move with the
 # curve to the end, since how many pairs were cut off hangs on both. Out: list(state, equations and
 # design of the last round, rounds).
-settle_curve <- function(cells, evidence, penalty, state, least, free = 5) {
+resolve_curve <- function(cells, evidence, penalty, state, least, free = 5) {
   for (round in 1:40) {
     before <- state
     table <- blend_table(drop(knot_design() %*% state$theta), evidence$weights, evidence$at_places)
@@ -98,7 +98,7 @@ settle_curve <- function(cells, evidence, penalty, state, least, free = 5) {
       state$wobble <- if (least > 0) {
         0.001
       } else {
-        estimate_wobble(cells$clicks, mean, evidence,
+        within_pair_dispersion(cells$clicks, mean, evidence,
           fit_spread(state, distance = evidence$distance))
       }
     }
@@ -114,7 +114,7 @@ settle_curve <- function(cells, evidence, penalty, state, least, free = 5) {
 
 # What a part takes from its parent is as uncertain as the parent: by the share that the prior has
 # in each parameter.
-lent_covariance <- function(state, penalty, parent_covariance) {
+parent_covariance <- function(state, penalty, parent_covariance) {
   if (identical(parent_covariance, 0)) return(0)
   smooth <- seq_along(curve_knots)
   lent <- knot_design() %*% (state$inverse %*% state$prior)[, smooth]
@@ -165,7 +165,7 @@ blended_design <- function(theta, evidence) {
 # Variance of CTR from cell to cell of one pair, beyond chance, by moments. Each cell is compared
 # with its pair's own rate, which it helped to make: the share it had is taken off. Large cells
 # weigh by what they can tell.
-estimate_wobble <- function(clicks, mean, evidence, spread) {
+within_pair_dispersion <- function(clicks, mean, evidence, spread) {
   pair_mean <- sum_runs(mean, evidence$ends)
   own <- mean_factor(evidence$pair_clicks, pair_mean, spread)
   sums <- .Call(wobble_sums, as.numeric(clicks), mean, evidence$ends, own, pair_mean)

@@ -90,7 +90,7 @@ tide_curve <- function(summary, level = 0.9, by = NULL, prior = NULL,
     abort_argument("by", "left out for plain methods, which lend nothing to thin parts", by)
   }
   outside <- if (!is.null(prior)) outside_curve(prior)
-  blend <- if (method == "fitted") estimate_blend(summary) else unblended
+  blend <- if (method == "fitted") position_mixing(summary) else unblended
   segment_of <- summary$queries$segment[summary$cells$query]
   segments <- if (all(summary$queries$segment == "all")) "all" else c("non-brand", "brand")
   cells <- summary$cells

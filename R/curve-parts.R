@@ -8,7 +8,8 @@ estimate_parts <- function(cells, parent, blend, segment) {
   parts <- split(cells, by = "part", keep.by = FALSE)
   parts <- parts[order(names(parts))]
   levels <- lapply(parts, part_level, parent = parent, blend = blend)
-  between <- few_between(vapply(levels, `[[`, 0, "level"), vapply(levels, `[[`, 0, "variance"))
+  between <- dl_between_variance(vapply(levels, `[[`, 0, "level"),
+    vapply(levels, `[[`, 0, "variance"))
   Map(function(own, level) {
     prior <- curve_prior(segment, parent$log_ctr)
     prior$centre <- parent$log_ctr

@@ -6,7 +6,7 @@
 
 # Out: a row per method, the best first: see `rivals` on the page of tide_curve_check().
 curve_rivals <- function(summary) {
-  blend <- estimate_blend(summary)
+  blend <- position_mixing(summary)
   segment_of <- summary$queries$segment[summary$cells$query]
   main <- if ("non-brand" %in% segment_of) "non-brand" else segment_of[1]
   cells <- summary$cells[segment_of == main]

@@ -25,7 +25,7 @@ spread_at <- function(curve, position, segment) {
 }
 
 # Log likelihood of clicks where pairs with fewer than `least` are cut off.
-kept_likelihood <- function(clicks, expected, spread, least = 0) {
+truncated_loglik <- function(clicks, expected, spread, least = 0) {
   kept <- if (least > 0) sum(log_chance_kept(expected, spread, least)) else 0
   factor_likelihood(clicks, expected, spread) - kept
 }
@@ -61,7 +61,7 @@ best_known <- function(expected, most) {
 # The spread at the place it stands for, given by how much (in logs) it is another at each pair.
 spread_given <- function(clicks, expected, apart, least = 0) {
   minus_log <- function(log_spread) {
-    -kept_likelihood(clicks, expected, exp(pmin(pmax(log_spread + apart, log(0.005)), log(5))),
+    -truncated_loglik(clicks, expected, exp(pmin(pmax(log_spread + apart, log(0.005)), log(5))),
       least) + 0.5 * (log_spread - log(spread_prior$spread))^2
   }
   exp(stats::optimize(minus_log, log(c(0.005, 5)), tol = 0.01)$minimum)

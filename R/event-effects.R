@@ -184,7 +184,7 @@ shift_at <- function(run, date, reach, mine, free) {
     each <- shift_logs(lapply(wide, `[`, usable))
     share <- wide$impressions_1[mine] / max(1, sum(wide$impressions_1[mine]))
     for (m in seq_along(logs)) {
-      yard <- common_and_between(each$logs[, m], each$noise[, m])
+      yard <- meta_mean(each$logs[, m], each$noise[, m])
       logs[m] <- logs[m] - yard$common
       variance[m] <- variance[m] + yard$between * sum(share^2) + yard$variance
     }

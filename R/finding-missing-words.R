@@ -80,7 +80,7 @@ missing_words <- function(summary, pages, curve, evidence) {
     rep(TRUE, nrow(words)), "none")
   effect <- said_effect(at, stands)
   lacks <- which(stands != "heading" & at$position <= assumed("said_until"))
-  done <- said_done(summary, curve, at[lacks], stands[lacks], effect)
+  done <- phrase_gain(summary, curve, at[lacks], stands[lacks], effect)
   out <- cbind(words[lacks], setDT(done))
   out <- out[order(-round(out$if_done, 1), -out$impressions, out$query)]
   in_order <- match(paste(out$query, out$page), paste(words$query, words$page)[lacks])
@@ -146,7 +146,7 @@ said_effect <- function(at, stands) {
 }
 
 # Clicks per 30 days of saying a phrase: list(if_done, if_done_low, if_done_high).
-said_done <- function(summary, curve, at, stands, effect) {
+phrase_gain <- function(summary, curve, at, stands, effect) {
   step <- ifelse(stands == "text", effect$mean[1] - effect$mean[2], effect$mean[1])
   sd <- ifelse(stands == "text",
     sqrt(max(0, effect$cover[1, 1] + effect$cover[2, 2] - 2 * effect$cover[1, 2])), effect$sd[1])

@@ -20,7 +20,7 @@ feature_effects <- function(summary, pairs, results) {
   y <- log_factor(sums$clicks, sums$expected)
   noise <- factor_noise(sums$clicks, sums$expected)
   plain <- rowSums(x) == 0
-  between <- max(0.02, middle_variance(y[plain] - stats::median(y[plain]), noise[plain]))
+  between <- max(0.02, robust_between_variance(y[plain] - stats::median(y[plain]), noise[plain]))
   weight <- 1 / (noise + between)
   design <- cbind(1, x)
   prior <- diag(c(0, rep(1 / assumed("feature_sd")^2, ncol(x))))

@@ -142,7 +142,7 @@ brand_of_rows <- function(rows, rules) {
 
 # A data frame of months or the path of one.
 months_of_table <- function(x, argument, of = NULL) {
-  if (is.data.frame(x)) return(settle_months(as.data.table(x), "a table", of))
+  if (is.data.frame(x)) return(resolve_months(as.data.table(x), "a table", of))
   check_text(x, argument)
   read_history_months(x, of)
 }

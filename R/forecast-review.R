@@ -76,7 +76,7 @@ tide_review <- function(store, history, data = NULL, rules = tide_rules(), assum
   check_class(store, "tide_store", "store")
   if (!inherits(history, "tide_history")) history <- tide_history(history)
   said <- stored_forecasts(store)
-  rows <- if (nrow(said)) came_true(said, history) else no_review()
+  rows <- if (nrow(said)) match_actuals(said, history) else no_review()
   if (!is.null(data)) check_class(data, "tide_data", "data")
   structure(list(months = why_missed(rows, history, data, rules), plans = plan_states(store, data),
     forecasts = length(unique(said$number)),
@@ -93,7 +93,7 @@ no_review <- function() {
 }
 
 # What was said of months that have come since.
-came_true <- function(said, history) {
+match_actuals <- function(said, history) {
   months <- history$months
   at <- match(paste(said$segment, said$month), paste(months$segment, months$month))
   use <- which(said$of == history$of & !is.na(at) & said$month > said$made)
@@ -114,7 +114,7 @@ came_true <- function(said, history) {
 
 # How much wider ranges must be for what earlier forecasts missed: the root mean square of the
 # misses in units of what they said, once a few have come; never narrower.
-earlier_misses <- function(review, least = 3L) {
+interval_inflation <- function(review, least = 3L) {
   if (is.null(review)) return(1)
   check_class(review, "tide_review", "review")
   rows <- review$months[review$months$plan == "" & review$months$expected_low > 0]

@@ -2,7 +2,7 @@
 
 why_columns <- c(part_names, "by_rest", "by_plan")
 
-# In: months that came, see came_true(). Out: the same with `why_columns`.
+# In: months that came, see match_actuals(). Out: the same with `why_columns`.
 why_missed <- function(rows, history, data, rules, most = 3L) {
   rows <- copy(rows)
   set(rows, j = why_columns, value = rep(list(rep(NA_real_, nrow(rows))), length(why_columns)))

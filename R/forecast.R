@@ -71,7 +71,7 @@ tide_forecast <- function(history, months = 6, plan = NULL, ramp = 3, draws = 20
   if (length(plans) && !identical(segments, "all")) {
     abort_argument("plan", "for a history of the whole site", segments)
   }
-  widened <- earlier_misses(review)
+  widened <- interval_inflation(review)
   season <- trend_season(facts)
   fits <- lapply(stats::setNames(nm = segments), function(part) {
     segment_baseline(history$months[which(history$months$segment == part)], months, season)

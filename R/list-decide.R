@@ -121,7 +121,7 @@ leave_decided <- function(findings, decisions, today) {
   last <- decided[row]
   known <- !is.na(row) & last$decision != "open"
   was <- tasks[match(last$task, tasks$task)]
-  now <- of_task(found$if_done, found$task)
+  now <- task_total(found$if_done, found$task)
   changed <- known & now > 1.5 * was$if_done & now > was$if_done_high & now >= 1
   away <- known & decided_away(last$decision, last$until, today, changed)
   set(found, j = "decision", value = ifelse(known, last$decision, ""))

@@ -141,7 +141,7 @@ task_outcome <- function(lines, rows, touched, days, level, differ) {
   if (is.null(control)) return(early("nothing to compare with"))
   base <- if (at_curve) control[, c("expected_1", "expected_2")] else list(days, since_days)
   untouched <- log_change(control$clicks_1, control$clicks_2, base[[1]], base[[2]])$change
-  yard <- common_and_between(untouched,
+  yard <- meta_mean(untouched,
     shared_noise(control$clicks_1 + control$clicks_2, base[[2]] / (base[[1]] + base[[2]])))
   # What rose or fell within these days is known by the last of them alone.
   level_days <- if (decision$kind %in% moving_kinds) days else days_before(rows, decision$at)

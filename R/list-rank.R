@@ -2,10 +2,10 @@
 # Out: looked, with `steps`: by task the id of the line whose step it is.
 rank_findings <- function(looked, options) {
   looked$most <- max(0L, looked$found$line)
-  looked <- claim_once(looked, set_gain(looked$found))
+  looked <- drop_double_counted(looked, set_gain(looked$found))
   found <- looked$found
   set(found, j = "id", value = finding_id(found$kind, found$identity))
-  found <- worth_a_task(set_tasks(found), options)
+  found <- filter_min_gain(set_tasks(found), options)
   lead <- found$hours > 0
   looked$steps <- stats::setNames(found$id[lead], found$task[lead])
   place <- order(!lead, -found$score, -found$gain, order_of_ties(found$gain, found$identity))
@@ -36,7 +36,7 @@ set_tasks <- function(found) {
   if (!nrow(found)) return(found)
   largest_first <- order(-found$if_done, order_of_ties(found$if_done, found$identity))
   found <- found[largest_first]
-  together <- of_task(found$score, found$task)
+  together <- task_total(found$score, found$task)
   along <- duplicated(found$task)
   set(found, j = "score", value = ifelse(along, 0, together))
   set(found, which(along), "hours", 0)[]
@@ -44,15 +44,15 @@ set_tasks <- function(found) {
 
 # Tasks of which at least so much is to be had if they work. Pages that cost each other clicks are
 # shown however little it is, unless somebody asked for more.
-worth_a_task <- function(found, options) {
+filter_min_gain <- function(found, options) {
   if (!nrow(found)) return(found)
-  shown <- of_task(found$if_done, found$task) >= options$least |
+  shown <- task_total(found$if_done, found$task) >= options$least |
     !options$asked & kind_is(found$kind, "contest")
   found[shown]
 }
 
 # The sum over the lines of each one's task.
-of_task <- function(x, task) {
+task_total <- function(x, task) {
   tasks <- unique(task)
   code <- match(task, tasks)
   sum_codes(x, code, length(tasks))[code]
@@ -64,7 +64,7 @@ task_leads <- function(found) found[found$hours > 0]
 # Greedy from the best score, sure cannibalized queries first, since nothing else about a query can
 # be judged while its pages compete. A finding whose pairs are claimed already leaves the list and
 # is a fact of the one that stays: adding both up would promise clicks twice.
-claim_once <- function(looked, found) {
+drop_double_counted <- function(looked, found) {
   compete <- kind_is(found$kind, "contest") & found$confidence > 0.5
   score <- -sorted_by(found) / found$hours
   best_first <- order(!compete, score, order_of_ties(score, found$identity))

@@ -92,58 +92,76 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
     outcomes = NULL, events = NULL, today = Sys.Date(), results_pages = NULL, pages = NULL) {
   local_assumptions(assumptions)
   check_class(summary, "tide_summary", "summary")
-  kind <- check_kind(kind)
-  check_hours(hours)
   if (is.null(curve)) curve <- tide_curve(summary) else check_class(curve, "tide_curve", "curve")
   if (!is.null(results_pages)) check_class(results_pages, "tide_results_pages", "results_pages")
-  check_number(min_impressions, "min_impressions", min = 0)
-  asked <- segment
-  segment <- check_segments(segment, curve)
-  today <- check_date(today, "today")
+  if (!is.null(pages)) check_class(pages, "tide_pages", "pages")
+  check_hours(hours)
   options <- finding_options(kind, band, target, fdr, min_gain)
-  if (!is.null(pages)) {
-    check_class(pages, "tide_pages", "pages")
-    options$pages <- pages
-  }
-  if (length(rules$intended)) options$intended <- intended_codes(summary, rules)
+  options$pages <- pages
+  options$intended <- if (length(rules$intended)) intended_codes(summary, rules)
   options$known <- known_changes(summary, decisions, check_events(events))
-  pairs <- pair_evidence(summary, curve, segment, min_impressions)
-  known <- with_results_pages(pairs, summary, curve, results_pages)
-  pairs <- known$pairs
-  segments <- with_position(segments, position)
+  today <- check_date(today, "today")
+
+  evidence <- gather_evidence(summary, curve, results_pages, min_impressions, segment,
+    with_position(segments, position), rules)
+  found <- detect(evidence, options) |>
+    without_ignored(summary, rules) |>
+    annotate(evidence, results_pages, options) |>
+    score(summary, rules, hours, outcomes) |>
+    rank_findings(options) |>
+    new_findings(evidence, assumptions, pages)
+  if (is.null(decisions)) found else leave_decided(found, decisions, today)
+}
+
+# What every kind starts from: pairs held against the curve, with what results pages take, and which
+# of them are `tested`: judged and inside the segments. Out: list(summary, curve, pairs, effects,
+# outside).
+gather_evidence <- function(summary, curve, results_pages, min_impressions, segment, segments,
+    rules) {
+  check_number(min_impressions, "min_impressions", min = 0)
+  evidence <- pair_evidence(summary, curve, check_segments(segment, curve), min_impressions) |>
+    with_results_pages(summary, curve, results_pages)
+  pairs <- evidence$pairs
   inside <- pairs_inside(summary, summary$pairs, segments, rules)
   if (!any(inside)) abort_nothing_inside(segments)
-  set(pairs, j = c("tested", "inside"),
-    value = list(pairs$judged & inside, inside & (is.null(asked) | pairs$segment %in% asked)))
-
-  outside <- if (!all(inside)) {
-    outside_shares(outside_line(summary, pairs, inside, segments), pairs)
-  }
-  looked <- without_ignored(look_for_all(summary, curve, pairs, options), summary, rules)
-  looked <- add_results_pages(looked, summary, results_pages, pairs)
-  looked <- add_page_facts(looked, summary, options$pages)
-  looked <- add_intended(looked, summary, options$intended)
-  looked <- learn_chance(weigh_difficulty(looked, summary, outcomes), outcomes)
-  set(looked$found, j = "hours", value = kind_hours(hours)[looked$found$kind])
-  looked$found <- add_worth(looked$found, summary, rules)
-  out <- new_findings(rank_findings(looked, options), pairs, curve, summary, assumptions, outside,
-    known$effects, pages)
-  if (is.null(decisions)) out else leave_decided(out, decisions, today)
+  set(pairs, j = c("tested", "inside"), value = list(pairs$judged & inside,
+    inside & (is.null(segment) | pairs$segment %in% segment)))
+  list(summary = summary, curve = curve, pairs = pairs, effects = evidence$effects,
+    outside = if (!all(inside)) {
+      outside_shares(outside_line(summary, pairs, inside, segments), pairs)
+    })
 }
 
 # Every kind that is asked for, one finder after the other: list(found: lines, each with its number
 # as `line`; facts; excluded).
-look_for_all <- function(summary, curve, pairs, options) {
+detect <- function(evidence, options) {
+  summary <- evidence$summary
   # Several kinds ask for it.
   options$page_one_views <- page_one_views(summary)
   finders <- lapply(finding_kinds()[options$kind], `[[`, "find")
   looked <- bind_found(lapply(finders[!duplicated(finders)],
-    function(find) find(summary, curve, pairs, options)))
+    function(find) find(summary, evidence$curve, evidence$pairs, options)))
   set(looked$found, j = "line", value = seq_len(nrow(looked$found)))
   # Sums of probabilities may stray from 0 and 1 by a rounding error.
   set(looked$found, j = "confidence", value = pmin(1, pmax(0, looked$found$confidence)))
   looked$found <- within_demand(looked$found, summary)
   judge_young(looked, summary)
+}
+
+# What results pages, the site's own pages and the pages that queries are meant for add.
+annotate <- function(looked, evidence, results_pages, options) {
+  looked |>
+    add_results_pages(evidence$summary, results_pages, evidence$pairs) |>
+    add_page_facts(evidence$summary, options$pages) |>
+    add_intended(evidence$summary, options$intended)
+}
+
+# How likely each step works, its hours and what it is worth.
+score <- function(looked, summary, rules, hours, outcomes) {
+  looked <- weigh_difficulty(looked, summary, outcomes) |> learn_chance(outcomes)
+  set(looked$found, j = "hours", value = kind_hours(hours)[looked$found$kind])
+  looked$found <- add_worth(looked$found, summary, rules)
+  looked
 }
 
 # Findings of queries that are not the site's subject go; their number is given with the reason.
@@ -180,6 +198,7 @@ add_intended <- function(looked, summary, intended) {
 
 # What the kinds are asked. least: clicks of a task if done, and whether somebody `asked` for it.
 finding_options <- function(kind, band, target, fdr, min_gain) {
+  kind <- check_kind(kind)
   check_range(band, "band", null = FALSE)
   check_number(fdr, "fdr", min = 0.001, max = 0.5)
   check_number(min_gain, "min_gain", min = 0, null = TRUE)
@@ -224,9 +243,9 @@ with_position <- function(segments, position) {
 
 # Ranked findings as the class has them: facts are about ids, `steps` says whose step a task's lines
 # tell.
-new_findings <- function(ranked, pairs, curve, summary, assumptions, outside, features = NULL,
-    site_pages = NULL) {
+new_findings <- function(ranked, evidence, assumptions, site_pages = NULL) {
   found <- ranked$found
+  summary <- evidence$summary
   set(found, j = "page_clicks", value = clicks_of_pages(found$page, summary))
   set(found, j = "gain_share", value = share_of(found$gain, site_clicks(summary)))
   inner <- c("claims", "identity", "work")
@@ -236,8 +255,9 @@ new_findings <- function(ranked, pairs, curve, summary, assumptions, outside, fe
   ids[found$line] <- found$id
   structure(list(findings = add_facts(found[, columns, with = FALSE], summary),
     facts = renumber_facts(ranked$facts, ids), steps = ranked$steps, excluded = ranked$excluded,
-    pairs = pairs, curve = curve, tested = sum(pairs$tested), features = features,
-    summary = summary, assumptions = assumptions, outside = outside, site_pages = site_pages),
+    pairs = evidence$pairs, curve = evidence$curve, tested = sum(evidence$pairs$tested),
+    features = evidence$effects, summary = summary, assumptions = assumptions,
+    outside = evidence$outside, site_pages = site_pages),
     class = "tide_findings")
 }
 

@@ -49,7 +49,7 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   if (!length(candidates)) return(no_findings(unclear_excluded(curve, now, unclear)))
   few <- few_excluded(now[candidates])
   at <- now[candidates]
-  rest <- page_rests(now, at$page)
+  rest <- pool_small_queries(now, at$page)
   fit <- fit_low_ctr(c(at$clicks, rest$clicks), c(at$expected, rest$expected),
     c(at$page, rest$page), word_table(summary$queries$key[at$query]),
     rep(c(TRUE, FALSE), c(nrow(at), nrow(rest))))
@@ -97,7 +97,7 @@ find_low_ctr <- function(summary, curve, pairs, options) {
 # Queries too small to be judged are evidence about their pages all the same: as many of a page's
 # together as make three expected clicks count as one query (which differs from the usual by less
 # than one query does, so this is careful).
-page_rests <- function(pairs, pages) {
+pool_small_queries <- function(pairs, pages) {
   small <- pairs[pairs$judged & pairs$expected < 1 & pairs$page %in% pages,
     c("page", "clicks", "expected")]
   setorderv(small, "page")

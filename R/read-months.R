@@ -21,7 +21,7 @@ history_spellings <- list(month = c("month", "date", "day", "period", "monat", "
 
 # A table of months of one's own: list(months: data.table(segment, month, days, value), of, source,
 # note: none).
-read_history_months <- function(file, of = NULL) settle_months(read_month_texts(file), file, of)
+read_history_months <- function(file, of = NULL) resolve_months(read_month_texts(file), file, of)
 
 read_month_texts <- function(file) {
   scratch <- new_scratch()
@@ -38,7 +38,7 @@ history_columns <- function(file) {
 }
 
 # The same of a data frame.
-settle_months <- function(table, source, of = NULL) {
+resolve_months <- function(table, source, of = NULL) {
   of <- intersect(if (is.null(of)) history_counts else of, names(table))[1]
   if (!"month" %in% names(table) || is.na(of)) {
     abort_tide("The table of months needs a month and a column of numbers.",

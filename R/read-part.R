@@ -25,10 +25,10 @@ read_table <- function(part, how, layout, header = layout$header) {
   if (!"position" %in% names(columns)) set(rows, j = "position", value = NA_real_)
   add_filter_columns(rows, part$filters)
   headers <- header_rows(rows, layout$header, all_columns)
-  figures <- settle_figures(rows, place, all_columns, headers, how$decimal)
+  figures <- resolve_figures(rows, place, all_columns, headers, how$decimal)
   totals <- setdiff(totals_rows(rows, text, headers), headers)
   aside <- c(headers, totals)
-  window <- settle_dates(rows, place, how$date_order, aside)
+  window <- resolve_dates(rows, place, how$date_order, aside)
   if (is.null(window) && !"date" %in% names(rows)) window <- part$filters[["window"]]
   check_figures(rows, place, how$clicks_above, aside)
 
@@ -120,7 +120,7 @@ header_rows <- function(rows, header, all_columns) {
 # Makes the figures numbers. Plain columns are numbers already; where one is text, or counts are not
 # whole numbers as written (a point that was meant for thousands), the figures are read again as
 # text and the file's convention is found.
-settle_figures <- function(rows, place, all_columns, headers, decimal) {
+resolve_figures <- function(rows, place, all_columns, headers, decimal) {
   plain <- vapply(figure_names, function(column) {
     is.numeric(rows[[column]]) || all(is.na(rows[[column]]))
   }, NA)

@@ -98,7 +98,7 @@ score_convention <- function(numbers, texts) {
 # 2026-08-28, the first day stands for the span; one span for all rows is the window of a table
 # without dates, and the column goes. aside: rows that are no data. Out: list(from, to), the window
 # that spans tell, or NULL.
-settle_dates <- function(rows, place, order, aside) {
+resolve_dates <- function(rows, place, order, aside) {
   if (!"date" %in% names(rows)) return(NULL)
   text <- rows$date
   if (!length(aside) && !is.character(text)) {

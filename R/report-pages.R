@@ -45,8 +45,8 @@ page_words_parts <- function(findings, leads, most = 8) {
     own <- words[by_page[[leads$page[i]]]]
     if (!nrow(own)) return("")
     asked <- unique(all$query[all$task == leads$task[i]])
-    of_task <- utils::head(own[own$query %in% asked], most)
-    paste0(words_table(of_task), sections_list(tide_page_brief(own, most = 4)))
+    task_total <- utils::head(own[own$query %in% asked], most)
+    paste0(words_table(task_total), sections_list(tide_page_brief(own, most = 4)))
   }, "")
 }
 

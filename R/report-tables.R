@@ -117,9 +117,9 @@ page_link <- function(page) {
 # What the same step serves besides.
 along_list <- function(all, found) {
   along <- which(all$hours == 0)
-  of_task <- split(along, all$task[along])
+  task_total <- split(along, all$task[along])
   vapply(seq_len(nrow(found)), function(i) {
-    use <- of_task[[as.character(found$task[i])]]
+    use <- task_total[[as.character(found$task[i])]]
     if (!length(use)) return("")
     shown <- utils::head(use, 12)
     sprintf("<p><b>The same step serves:</b> %s%s</p>",

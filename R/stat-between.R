@@ -4,7 +4,7 @@
 # Of many units of which some truly moved: the variance at which the middle half of the standardised
 # values is as wide as that of a normal, so that what moved does not widen it. Some thousands,
 # evenly spaced, tell it to within a few percent.
-middle_variance <- function(x, noise, most = 5000L) {
+robust_between_variance <- function(x, noise, most = 5000L) {
   if (length(x) > most) {
     some <- as.integer(seq(1, length(x), length.out = most))
     x <- x[some]
@@ -17,7 +17,7 @@ middle_variance <- function(x, noise, most = 5000L) {
 
 # Of some units of which none is singled out: their common value and their variance, by weighted
 # moments, the one given the other.
-common_and_between <- function(x, noise) {
+meta_mean <- function(x, noise) {
   between <- 0.05
   for (round in 1:5) {
     weight <- 1 / (noise + between)
@@ -30,7 +30,7 @@ common_and_between <- function(x, noise) {
 # Of a handful of units: by moments (DerSimonian, Laird 1986, Controlled Clinical Trials 7,
 # 177-188), with a belief worth one unit in a difference of a tenth, which keeps two of them from
 # looking alike or apart by luck.
-few_between <- function(x, noise, belief = 0.1) {
+dl_between_variance <- function(x, noise, belief = 0.1) {
   weight <- 1 / noise
   middle <- sum(weight * x) / sum(weight)
   surplus <- sum(weight * (x - middle)^2) - (length(x) - 1)
@@ -52,7 +52,7 @@ beta_weight <- function(trials, hits, mean, least = 20, most = 2000) {
 # Two-sided p-values of log ratios beside the common one: list(p, between, common).
 test_against_common <- function(z, noise) {
   common <- if (length(z)) weighted_median(z, 1 / (noise + 0.02)) else 0
-  between <- if (length(z) >= 20) middle_variance(z - common, noise) else 0.02
+  between <- if (length(z) >= 20) robust_between_variance(z - common, noise) else 0.02
   list(p = 2 * stats::pnorm(-abs(z - common) / sqrt(noise + between)), between = between,
     common = common)
 }

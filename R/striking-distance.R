@@ -69,7 +69,7 @@ find_striking_distance <- function(summary, curve, pairs, options) {
   confidence <- lasts * clicked
   keep <- which(step$more > 0 & step$done$done >= options$least)
   if (!length(keep)) return(no_findings())
-  step <- some_steps(step, keep)
+  step <- subset_steps(step, keep)
   at <- at[keep]
   list(found = pair_findings("striking_distance", summary, pairs, rows[keep], step$done,
     confidence[keep], step$reach),
@@ -116,7 +116,7 @@ step_up <- function(summary, curve, at, target, rule = "next", views = page_one_
 }
 
 # The steps of some of the pairs.
-some_steps <- function(step, which) {
+subset_steps <- function(step, which) {
   c(list(done = lapply(step$done, `[`, which)),
     lapply(step[c("more", "today", "there", "reach", "wider", "default")], `[`, which),
     list(features = step$features[which, , drop = FALSE], learnt = step$learnt))

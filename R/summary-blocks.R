@@ -34,7 +34,7 @@ reduce_blocks <- function(data, recent_from, split, say) {
   } else {
     sum_stored(data, texts, recent_from)
   }
-  settled <- Map(settle_levels, texts, sums$seen)
+  settled <- Map(resolve_levels, texts, sums$seen)
   code <- list(query = settled$queries$code,
     page = if (is.null(texts$pages)) 1L else settled$pages$code)
   recode <- function(cells) {
@@ -111,7 +111,7 @@ see_levels <- function(seen, level, rows) {
 
 # Texts that no row has any more go: list(code: of the codes until now; names, keys, spellings,
 # first).
-settle_levels <- function(texts, seen) {
+resolve_levels <- function(texts, seen) {
   if (is.null(texts)) return(NULL)
   used <- which(seen$weight > 0)
   many <- length(texts$known)

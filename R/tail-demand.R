@@ -39,7 +39,7 @@ find_tail_demand <- function(summary, curve, pairs, options) {
   keep <- which(step$more > 0 & step$done$done >= options$least)
   if (!length(keep)) return(no_findings(excluded))
   at <- at[keep]
-  step <- some_steps(step, keep)
+  step <- subset_steps(step, keep)
   sure <- confidence[sure][keep]
   line <- seq_along(keep)
   list(found = pair_findings("tail_demand", summary, pairs, rows[keep], step$done, sure,

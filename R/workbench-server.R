@@ -69,12 +69,12 @@ serve_session <- function(input, session, work, token, hosts) {
   # Files of what is shown, under an address of this session alone.
   urls <- lapply(stats::setNames(nm = hand_formats), function(format) {
     session$registerDataObj(paste0("file-", format), NULL,
-      function(data, request) handed(current(), files$state, format))
+      function(data, request) download_handler(current(), files$state, format))
   })
   session$sendCustomMessage("files", urls)
 }
 
-handed <- function(held, state, format) {
+download_handler <- function(held, state, format) {
   if (is.null(held) || is.null(state)) {
     return(shiny::httpResponse(404L, "text/plain", "Nothing is shown yet."))
   }

@@ -32,9 +32,9 @@ test_that("windows of days that are alike differ by more, as an autoregression h
     2 * (2 + 2 * 0.5) / 4 - 2 * (0.5 + 2 * 0.5^2 + 0.5^3) / 4)
   expect_equal(inktide:::windows_apart(0, list(1:4, 5:9)), 1 / 4 + 1 / 5)
   for (alike in c(0.3, 0.7, 0.9)) {
-    expect_equal(inktide:::likeness(1 - alike, 1 - alike^3, 3), alike, tolerance = 1e-4)
+    expect_equal(inktide:::ar1_correlation(1 - alike, 1 - alike^3, 3), alike, tolerance = 1e-4)
   }
-  expect_equal(inktide:::likeness(1, 0.9, 3), 0)
+  expect_equal(inktide:::ar1_correlation(1, 0.9, 3), 0)
 })
 
 # A site of `folders` whose days vary together by `spread`, each like the one before by `alike`; its

@@ -71,7 +71,7 @@ test_that("CTR that wavers from cell to cell of a pair is told from chance", {
     clicks <- rpois(nrow(cells),
       mean * rgamma(nrow(cells), 1 / wobble, 1 / wobble) * rep(rgamma(400, 5, 5), each = 8))
     cells[, clicks := clicks]
-    inktide:::estimate_wobble(cells$clicks, mean, inktide:::curve_evidence(cells), 0.2)
+    inktide:::within_pair_dispersion(cells$clicks, mean, inktide:::curve_evidence(cells), 0.2)
   }
   expect_equal(wobble_of(0.1), 0.1, tolerance = 0.25)
   expect_lt(wobble_of(1e-4), 0.01)

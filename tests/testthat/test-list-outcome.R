@@ -68,7 +68,7 @@ test_that("how far pairs move apart is told from counts, few ones, too", {
       use <- before + since >= 6
       change <- inktide:::log_change(before, since, 3, 1)$change[use]
       noise <- inktide:::shared_noise((before + since)[use], 0.25)
-      inktide:::common_and_between(change, noise)$between
+      inktide:::meta_mean(change, noise)$between
     })
     expect_equal(mean(told), between, tolerance = 0.015 / max(between, 0.015))
   }
@@ -86,6 +86,6 @@ test_that("pairs that nobody touched do not fall for having been chosen by their
     clicks = rpois(8000, 2.5), impressions = 100, weighted = 500, expected = 2.5, plain = TRUE)
   untouched <- inktide:::untouched_pairs(sums, 5)
   change <- inktide:::log_change(untouched$clicks_1, untouched$clicks_2)
-  expect_equal(inktide:::common_and_between(change$change, change$noise)$common, 0,
+  expect_equal(inktide:::meta_mean(change$change, change$noise)$common, 0,
     tolerance = 0.03)
 })

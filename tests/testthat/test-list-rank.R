@@ -27,7 +27,7 @@ test_that("a click has one owner, who names the others", {
   expect_equal(ranked$if_done, c(20, 5))
   looked <- looked_at(finding("low_ctr", 20, 1L), finding("striking_distance", 30, 1L),
     finding("striking_distance", 5, 2L))
-  facts <- inktide:::claim_once(looked, inktide:::set_gain(looked$found))$facts
+  facts <- inktide:::drop_double_counted(looked, inktide:::set_gain(looked$found))$facts
   expect_equal(told_of(facts, lines = 1:3), c("Also in striking distance, counted here once.", "", ""))
 })
 

@@ -28,7 +28,7 @@ test_that("a page whose queries are small is one piece of work where together th
 test_that("queries too small to be judged are evidence about their page, taken together", {
   pairs <- data.table(judged = TRUE, page = c(rep(1L, 20), rep(2L, 4), 3L), clicks = 1,
     expected = c(rep(0.75, 20), rep(0.2, 4), 5))
-  rests <- inktide:::page_rests(pairs, c(1L, 2L))
+  rests <- inktide:::pool_small_queries(pairs, c(1L, 2L))
   expect_equal(rests$page, rep(1L, nrow(rests)))
   expect_equal(sum(rests$expected), 20 * 0.75, tolerance = 0.06)
   expect_true(all(rests$expected >= 1 & rests$expected <= 3))
@@ -44,10 +44,10 @@ test_that("queries too small to be judged are evidence about their page, taken t
       rep(c(TRUE, FALSE), c(nrow(large), nrow(rests))))
     unique(large$page[fit$judged$page_low[seq_len(nrow(large))] > 0.5])
   }
-  with_rests <- low_pages(inktide:::page_rests(site, site$page))
+  with_rests <- low_pages(inktide:::pool_small_queries(site, site$page))
   expect_gte(length(with_rests), 4)
   expect_setequal(intersect(with_rests, 1:5), with_rests)
-  expect_lt(length(low_pages(inktide:::page_rests(site[0], 1L))), 3)
+  expect_lt(length(low_pages(inktide:::pool_small_queries(site[0], 1L))), 3)
 })
 
 test_that("usual and low part share out what is seen by their variances (checked by simulation)", {

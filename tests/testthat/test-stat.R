@@ -43,8 +43,8 @@ test_that("few_between is DerSimonian and Laird's: thirteen trials of BCG vaccin
   noise <- c(0.3256, 0.1946, 0.4154, 0.0200, 0.0512, 0.0069, 0.2230, 0.0040, 0.0564, 0.0730, 0.0124,
     0.5325, 0.0714)
   # Without the belief, and with the divisor that the belief brings taken off.
-  expect_equal(inktide:::few_between(ratio, noise, belief = 0) * 13 / 12, 0.3088, tolerance = 0.002)
-  expect_equal(inktide:::few_between(c(1, 1, 1), rep(0.1, 3)), 0.1^2 / 3)
+  expect_equal(inktide:::dl_between_variance(ratio, noise, belief = 0) * 13 / 12, 0.3088, tolerance = 0.002)
+  expect_equal(inktide:::dl_between_variance(c(1, 1, 1), rep(0.1, 3)), 0.1^2 / 3)
 })
 
 test_that("what units differ by is found again, and nothing is found where they do not", {
@@ -52,14 +52,14 @@ test_that("what units differ by is found again, and nothing is found where they 
   noise <- rexp(2000, 1 / 0.05)
   alike <- rnorm(2000, 0.2, sqrt(noise))
   apart <- alike + rnorm(2000, 0, 0.3)
-  expect_lt(inktide:::common_and_between(alike, noise)$between, 0.003)
-  found <- inktide:::common_and_between(apart, noise)
+  expect_lt(inktide:::meta_mean(alike, noise)$between, 0.003)
+  found <- inktide:::meta_mean(apart, noise)
   expect_equal(found$between, 0.09, tolerance = 0.12)
   expect_lt(abs(found$common - 0.2), 4 * sqrt(found$variance))
   # A tenth that truly moved widens the moments, not the middle.
   moved <- apart + rep(c(0, 3), c(1800, 200))
-  expect_lt(inktide:::middle_variance(moved - 0.2, noise), 0.16)
-  expect_gt(inktide:::common_and_between(moved, noise)$between, 0.5)
+  expect_lt(inktide:::robust_between_variance(moved - 0.2, noise), 0.16)
+  expect_gt(inktide:::meta_mean(moved, noise)$between, 0.5)
   trials <- rpois(400, 300)
   rate <- rbeta(400, 0.03 * 150, 0.97 * 150)
   expect_equal(inktide:::beta_weight(trials, rbinom(400, trials, rate), 0.03), 150,
@@ -80,9 +80,9 @@ test_that("how far things waver is told from the middle half, also of very many"
   set.seed(5)
   noise <- runif(40000, 0.01, 0.05)
   x <- rnorm(40000, 0, sqrt(noise + 0.09))
-  expect_equal(inktide:::middle_variance(x, noise), 0.09, tolerance = 0.08)
+  expect_equal(inktide:::robust_between_variance(x, noise), 0.09, tolerance = 0.08)
   # A tenth that truly moved does not widen it much.
   x[1:4000] <- x[1:4000] + 3
-  expect_lt(inktide:::middle_variance(x, noise), 0.14)
-  expect_equal(inktide:::middle_variance(rnorm(500, 0, 0.01), rep(0.05, 500)), 0)
+  expect_lt(inktide:::robust_between_variance(x, noise), 0.14)
+  expect_equal(inktide:::robust_between_variance(rnorm(500, 0, 0.01), rep(0.05, 500)), 0)
 })

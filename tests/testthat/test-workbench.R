@@ -185,7 +185,7 @@ test_that("of more rows than memory takes, tables hold the newest days", {
   dir <- withr::local_tempdir()
   writeLines("brand: [fernmoor]", file.path(dir, "inktide.yml"))
   tide_load(tide_store(dir), tide_example()[["pairs"]])
-  input <- inktide:::settle_input(list(project = dir), character())
+  input <- inktide:::resolve_input(list(project = dir), character())
   expect_null(inktide:::within_memory(list(project = dir), input)$days)
   days <- inktide:::within_memory(list(project = dir), input, most = 2000)$days
   rows <- tide_stored(input$store, days = days)$tables[[1]]$rows
@@ -208,7 +208,7 @@ test_that("data loaded meanwhile are noticed, and the list is worked out from th
   call <- inktide:::parse_call(c(inktide:::cli_commands()$open, name = "open"),
     c("--project", dir, "--read-only"))
   work <- inktide:::background_work(call$options, character(),
-    inktide:::settle_input(call$options, character()))
+    inktide:::resolve_input(call$options, character()))
   withr::defer(work$cancel(""))
   worked_out <- function() {
     for (i in 1:600) if (is.null(held <- work$held(""))) Sys.sleep(0.1) else return(held)

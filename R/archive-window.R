@@ -127,7 +127,8 @@ plan_window <- function(store, from, to, days, lag, dimensions, exported = NULL)
   set(left_out, j = "grain", value = vapply(left_out$grain,
     function(grain) grain_label(intersect(grain_dimensions(grain), dimensions)), ""))
   list(store = store, wanted = wanted, parts = held$parts, dimensions = dimensions,
-    left_out = left_out, days_said = days, held = sum(current$rows), exported = as.IDate(max(current$exported)))
+    left_out = left_out, days_said = days, held = sum(current$rows), exported = as.IDate(max(
+      current$exported)))
 }
 
 # As many last days as nobody has chosen; none of a store whose queries have no dates.

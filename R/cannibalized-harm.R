@@ -66,7 +66,8 @@ test_contests <- function(rivals, course, fits, spread, beneath, intended = NULL
     since = rivals$dates[of$last_change],
     keep_leads = ours,
     searches = ifelse(splitting, of$searches_together, of$searches),
-    reason = fcase(settled, "turns_settled", done$family, "page_beneath", done$rightly, "better_match_leads",
+    reason = fcase(settled, "turns_settled", done$family, "page_beneath", done$rightly,
+      "better_match_leads",
       done$level | pmin(of$position_first, of$position_second) < 3 & of$places < 3,
       "both_at_top", any_harm, "one_leads_throughout"))
 }

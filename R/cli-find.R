@@ -46,7 +46,8 @@ run_find <- function(options, files) {
     return(cli_result(options, setDT(as.data.frame(groups)),
       groups_lines(groups, first_given(options$top, 20), terminal_width())))
   }
-  if (options$format == "markdown") return(cli_result(options, NULL, checklist_lines(findings, Inf)))
+  if (options$format == "markdown") return(cli_result(options, NULL, checklist_lines(findings,
+    Inf)))
   if (is.null(input$pages) && !is.null(input$store)) {
     cli_note(options, paste("  pages not read: 'inktide pages SITE-OR-FOLDER' adds missing words,",
       "sections to write and pages that could link"))

@@ -30,7 +30,8 @@ run_follow <- function(options, files) {
   check_choice(options$draw, c("positions", "ctr", "queries"), "--draw")
   drawn <- !is.null(options$figure)
   if (!drawn && options$view != "lines") {
-    refuse_given(options, c("--lines", "--leading"), "Only lines and figures show queries of a page.",
+    refuse_given(options, c("--lines", "--leading"),
+      "Only lines and figures show queries of a page.",
       "Add --view lines or --figure FILE.")
   }
   if (!drawn) refuse_given(options, "--draw", "Nothing is drawn.", "Add --figure FILE.")

@@ -198,7 +198,8 @@ summarise_input <- function(options, input,
   }
   if (is.null(brand)) {
     guess <- likely_brand(summary)
-    cli_note(options, paste0("  no brand words: brand queries are in the pool; name them with --brand",
+    cli_note(options, paste0(
+      "  no brand words: brand queries are in the pool; name them with --brand",
       if (!is.null(guess)) {
         sprintf(" (perhaps \"%s\": %s)", guess$word, format_plural(guess$clicks, "click"))
       }))

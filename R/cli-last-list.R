@@ -12,7 +12,8 @@ remember_list <- function(input, findings) {
   lines <- utils::head(lines[!duplicated(lines$id)], kept_lines)
   how <- derivation_lines(findings, lines$id)
   kinds <- unique(lines$kind)
-  kept <- list(data = data_version(input), findings = in_sentences(findings, lines), cells = finding_cells(findings, lines),
+  kept <- list(data = data_version(input), findings = in_sentences(findings, lines),
+    cells = finding_cells(findings, lines),
     how = data.table(id = rep(lines$id, lengths(how)), step = unlist(how, use.names = FALSE)),
     assumptions = lapply(stats::setNames(kinds, kinds), assumption_lines, findings$assumptions))
   text <- jsonlite::toJSON(kept, digits = NA, na = "null", null = "null", auto_unbox = FALSE)

@@ -1,14 +1,14 @@
-# Facts of findings: what is known of each line, as numbers and codes. No sentence stands in the core:
-# words.R makes them of facts where lines are shown, from a table that can be translated.
+# Facts of findings: what is known of each line, as numbers and codes. No sentence stands in the
+# core: words.R makes them of facts where lines are shown, from a table that can be translated.
 
 # Facts are a list of batches in the order in which they are told. A batch: list(slot, code, rows),
-# `rows` a data.table with the `line` each is about (its number among the finder's lines, its id once
-# the list is made) and the fields that the code's sentence names. What was checked and left out is
-# told the same way (slot `excluded`), its line being the kind, with the number of `queries`.
+# `rows` a data.table with the `line` each is about (its number among the finder's lines, its id
+# once the list is made) and the fields that the code's sentence names. What was checked and left
+# out is told the same way (slot `excluded`), its line being the kind, with the number of `queries`.
 fact_slots <- c("evidence", "comparison", "points_to", "doubt", "step", "derivation", "excluded")
 
-# Facts of one slot. code: one for all lines, or one a line, "" or NA where there is nothing to tell;
-# ...: fields, a value a line.
+# Facts of one slot. code: one for all lines, or one a line, "" or NA where there is nothing to
+# tell; ...: fields, a value a line.
 new_facts <- function(slot, code, line, ...) {
   fields <- Filter(Negate(is.null), list(line = line, ...))
   rows <- setDT(lapply(fields, rep_len, length(line)))

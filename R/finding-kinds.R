@@ -1,9 +1,9 @@
 # Kinds of finding: the only registry. Each kind is one file with one function (summary, curve,
-# pairs, options) that returns list(found, facts, excluded): lines with the columns of `finding_columns`
-# (`claims`: the rows of `pairs` whose clicks it is about; `identity`: what its id is made of;
-# `work`: the kind and what one step serves), what is known of them (finding-facts.R), and what was
-# checked and left out. To add a kind, add its file, its words in
-# inst/words and one entry here.
+# pairs, options) that returns list(found, facts, excluded): lines with the columns of
+# `finding_columns` (`claims`: the rows of `pairs` whose clicks it is about; `identity`: what its id
+# is made of; `work`: the kind and what one step serves), what is known of them (finding-facts.R),
+# and what was checked and left out. To add a kind, add its file, its words in inst/words and one
+# entry here.
 finding_kinds <- function() {
   list(
     low_ctr = finding_kind(find_low_ctr, "L", 1, c("young", "format", "snippet"),
@@ -28,11 +28,11 @@ finding_kinds <- function() {
 }
 
 # initial: of its ids; hours: of work, unless given otherwise; colour, mark, sign: in figures, each
-# known by any of them. traits: young, its pages and queries may be new; window, its clicks are those
-# of the whole window; harder, its step is harder where a query is difficult; format, a title may
-# need the format of the results page; intended, its step is done on the intended page; links, its
-# step needs links; snippet, its step is a new title and description; rises, its step is a better
-# position; contest, its pages compete; idea, its page is not there yet.
+# known by any of them. traits: young, its pages and queries may be new; window, its clicks are
+# those of the whole window; harder, its step is harder where a query is difficult; format, a title
+# may need the format of the results page; intended, its step is done on the intended page; links,
+# its step needs links; snippet, its step is a new title and description; rises, its step is a
+# better position; contest, its pages compete; idea, its page is not there yet.
 finding_kind <- function(find, initial, hours, traits = character(), colour, mark, sign) {
   as.list(environment())
 }

@@ -83,8 +83,8 @@ earlier_columns <- function(rows, before, by) {
     position_before = before$position[at])
 }
 
-# Clicks of the last days and the change against as many before, for each length, a row a label. What
-# lies before the first day of unfiltered data is not known.
+# Clicks of the last days and the change against as many before, for each length, a row a label.
+# What lies before the first day of unfiltered data is not known.
 window_columns <- function(rows, label, table, windows, filtered) {
   age <- as.integer(table$to) - as.integer(rows$date)
   reach <- if (filtered) Inf else as.integer(table$to) - as.integer(table$from) + 1L

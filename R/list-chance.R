@@ -1,9 +1,9 @@
 # The chance that a step works: what is assumed of its kind, and what came of the steps of this kind
 # that the project has marked as done.
 
-# looked: lines with the chance assumed of each. outcomes: steps by `kind`, with `verdict`, `ratio` and
-# `ratio_sd`, see tide_outcomes(). The assumption counts as `chance_cases` steps; the odds of all of
-# a kind move alike.
+# looked: lines with the chance assumed of each. outcomes: steps by `kind`, with `verdict`, `ratio`
+# and `ratio_sd`, see tide_outcomes(). The assumption counts as `chance_cases` steps; the odds of
+# all of a kind move alike.
 learn_chance <- function(looked, outcomes) {
   found <- looked$found
   tried <- tried_steps(outcomes)

@@ -127,7 +127,8 @@ leave_decided <- function(findings, decisions, today) {
   set(found, j = "decision", value = ifelse(known, last$decision, ""))
   back <- which(known & !away & last$decision != "fix" & found$hours > 0)
   later <- last$decision[back] == "later"
-  findings$facts <- c(findings$facts, new_facts("points_to", ifelse(later, "back_later", "back_grown"),
+  findings$facts <- c(findings$facts, new_facts("points_to", ifelse(later, "back_later",
+    "back_grown"),
     found$id[back], decision = last$decision[back], decided = last$at[back],
     clicks_if_done = was$if_done[back], clicks_now = now[back]))
   findings$decided <- found[away]

@@ -68,17 +68,16 @@
 #'   (the sentences), `gain_share` (of the site's clicks, private queries included where the data
 #'   tell them), where known `if_done_conversions` and `if_done_value` with `_low` and `_high`,
 #'   `gain_conversions` and `gain_value`, or where no conversions are known but costs of clicks are,
-#'   `if_done_cost` and `gain_cost` (what these clicks would cost as ads, a stand-in for value), then
-#'   the facts that [tide_enrich()] added to query and page. Further `facts` (what the sentences are
-#'   made of, numbers and codes: a list of batches, each with `slot`, `code` and `rows`, whose `line`
-#'   is an id; see [tide_words()]), `steps` (by task the id of the line whose step it is), `excluded`
-#'   (what was checked and left out, as facts; `$aside` tells it: `kind`, `reason`, `queries`), `pairs`
-#'   (every
-#'   query x page pair with its `expected_ctr`, for figures), `curve`, `tested`, `features` (what
-#'   results pages take, see `results_pages`; or `NULL`), `summary`, `assumptions` (those that were
-#'   set) and `outside` (what `position` and `segments` leave out: shares of `clicks` and
-#'   `impressions`, `reason`; or `NULL`), `site_pages` (the `pages` given). Ids stay the same on
-#'   newer data. Clicks are per 30 days of the days with data.
+#'   `if_done_cost` and `gain_cost` (what these clicks would cost as ads, a stand-in for value),
+#'   then the facts that [tide_enrich()] added to query and page. Further `facts` (what the
+#'   sentences are made of, numbers and codes: a list of batches, each with `slot`, `code` and
+#'   `rows`, whose `line` is an id; see [tide_words()]), `steps` (by task the id of the line whose
+#'   step it is), `excluded` (what was checked and left out, as facts; `$aside` tells it: `kind`,
+#'   `reason`, `queries`), `pairs` (every query x page pair with its `expected_ctr`, for figures),
+#'   `curve`, `tested`, `features` (what results pages take, see `results_pages`; or `NULL`),
+#'   `summary`, `assumptions` (those that were set) and `outside` (what `position` and `segments`
+#'   leave out: shares of `clicks` and `impressions`, `reason`; or `NULL`), `site_pages` (the
+#'   `pages` given). Ids stay the same on newer data. Clicks are per 30 days of the days with data.
 #' @seealso [tide_group()] for the same list page by page.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])

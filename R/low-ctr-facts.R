@@ -47,7 +47,8 @@ title_lacks_facts <- function(summary, at, line) {
 }
 
 # Telling words of the query that the title of the page does not have, two at most, a vector a pair;
-# words in one query of twenty tell nothing. How usual words are, some thousands of the queries tell.
+# words in one query of twenty tell nothing. How usual words are, some thousands of the queries
+# tell.
 words_title_lacks <- function(summary, at, common = 0.05, most = 20000L) {
   out <- rep(list(character()), nrow(at))
   words <- word_table(query_key(words_to_say(summary, at)), function_words)

@@ -18,7 +18,7 @@ striking_facts <- function(summary, pairs, at, target, step) {
     new_facts("doubt", ifelse(rivals > 0, "doubt_other_pages", ""), line, rivals = rivals),
     # Links with the exact words of the query can put the linking page in front, so they vary.
     new_facts("step", ifelse(target <= assumed("top_three_ends"), "go_deeper", "own_passage"), line,
-      query = summary$queries$query[at$query], page = summary$pages$page[at$page], 
+      query = summary$queries$query[at$query], page = summary$pages$page[at$page],
       lacks = empty_unknown(words_title_lacks(summary, at)),
       sources = link_sources(summary, pairs, at)))
 }

@@ -43,7 +43,8 @@ month_rows <- function(data) {
     source_access(plan$store, slices, dimensions, data$segments, chunks)
   }
   list(
-    table = c(list(dimensions = dimensions), with_days_said(slice_days(slices, plan$exported), plan$days_said),
+    table = c(list(dimensions = dimensions), with_days_said(slice_days(slices, plan$exported),
+      plan$days_said),
       list(rests_on = rests_on(slices))),
     access = first_given(access, chunk_access(chunks)),
     totals = month_totals(plan, held, grains, data$segments, data$rules),

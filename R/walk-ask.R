@@ -72,7 +72,7 @@ read_pieces <- function(con, most) {
 unpacked <- function(bytes, encoding, most) {
   if (!length(bytes) || encoding %in% c("", "identity")) return(bytes)
   if (!encoding %in% c("gzip", "x-gzip")) return("packed in a way that was not asked for")
-  tryCatch(unpack_gzip(bytes, most), 
+  tryCatch(unpack_gzip(bytes, most),
     error = function(e) connection_problem(conditionMessage(e), most))
 }
 

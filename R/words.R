@@ -1,5 +1,5 @@
-# Sentences from facts. One table of templates a language, inst/words/, says everything that findings
-# tell; nothing here computes, and nobody reads a sentence back.
+# Sentences from facts. One table of templates a language, inst/words/, says everything that
+# findings tell; nothing here computes, and nobody reads a sentence back.
 
 # The package's own words, read once.
 words_read <- new.env(parent = emptyenv())

@@ -106,7 +106,8 @@ test_that("each number that can be set has an effect", {
   skip_unless_studies()
   site <- varied_site()
   shown <- function(found) {
-    list(as.data.frame(tidy(found)), derivation_of(found), as.data.frame(found$aside), format(found),
+    list(as.data.frame(tidy(found)), derivation_of(found), as.data.frame(found$aside), format(
+      found),
       found$features, nrow(inktide:::useful_tasks(found)$findings), inktide:::list_total(found))
   }
   # Fitted once; of results pages and the site's own only where they matter.
@@ -206,7 +207,8 @@ test_that("numbers of contests, small sites, plans and reviews have an effect", 
   # Two queries of a page, one of them surely low.
   low <- function(set) {
     found <- demo()$found
-    at <- data.table(page = 1, expected = c(50, 40, 30, 20, 10, 10), clicks = c(10, 8, 30, 20, 9, 9))
+    at <- data.table(page = 1, expected = c(50, 40, 30, 20, 10, 10), clicks = c(10, 8, 30, 20, 9,
+      9))
     judged <- list(confidence = c(0.9, 0.9, 0.1, 0.1, 0.1, 0.1), page_low = 0.4)
     inktide:::local_assumptions(set)
     inktide:::page_shortfalls(at, judged)
@@ -244,7 +246,8 @@ test_that("numbers of contests, small sites, plans and reviews have an effect", 
   table <- tide_assumptions()
   for (name in names(cases)) {
     set <- list(table$value[table$name == name] * cases[[name]][[2]])
-    expect_false(identical(cases[[name]][[1]](stats::setNames(set, name)), cases[[name]][[1]](NULL)),
+    expect_false(identical(cases[[name]][[1]](stats::setNames(set, name)), cases[[name]][[1]](
+      NULL)),
       label = name)
   }
 })

@@ -31,7 +31,8 @@ busy_project <- function(dir) {
     writeLines(sprintf("<title>%s</title><p>Seeds.</p>", basename(name)),
       file.path(html, name, "index.html"))
   }
-  volume <- file("volume.csv", query = unique(rows$Query), volume = 10 * seq_along(unique(rows$Query)))
+  volume <- file("volume.csv", query = unique(rows$Query), volume = 10 * seq_along(unique(
+    rows$Query)))
   run <- function(...) {
     done <- program(..., "--project", dir, "--quiet")
     if (done$status != 0) stop(paste(done$err, collapse = " "))
@@ -83,7 +84,8 @@ test_that("each option of each command changes what comes back, or is refused by
     value = c(in_project, "--facts", site$values), pages = c("--missing", in_project),
     outcome = in_project)
   # All days are the same where none is unusual; a trace by query has no facts of pages.
-  idle <- list(follow = "--all-days", compare = "--all-days", watched = c("--all-days", "--brand-exact"),
+  idle <- list(follow = "--all-days", compare = "--all-days", watched = c("--all-days",
+    "--brand-exact"),
     trace = "--facts")
   # Refused by what the data lack.
   elsewhere <- "No table is by rich result|A window lies outside the data"

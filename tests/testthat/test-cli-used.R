@@ -77,7 +77,8 @@ test_that("of a table without dates no days are chosen, also beside totals that 
     }
     expect_equal(run("list", "--by", "day", option)$status, 0)
   }
-  for (option in list(c("--days", "400"), c("--from", "2026-09-01"), c("--without", "2026-11-02"))) {
+  for (option in list(c("--days", "400"), c("--from", "2026-09-01"), c("--without",
+    "2026-11-02"))) {
     expect_equal(run("find", option)$out, whole$out)
   }
   # The archive says the same of the same rows; what nobody chose leaves nothing out.
@@ -173,7 +174,8 @@ test_that("calls that go wrong say what, and nothing else is written", {
   expect_false(any(grepl("would add", said$out)))
   # Settings: one error with its line, for each.
   for (line in c("bands: .nan", "bands: [1, .inf]", "goals: {a: .nan}",
-    "clicks_above: [keep, refuse]", "repeats: [add, newest]", "brand: {a: b}", "hours: {low_ctr: .inf}",
+    "clicks_above: [keep, refuse]", "repeats: [add, newest]", "brand: {a: b}",
+      "hours: {low_ctr: .inf}",
     "pull: {a: {url: 'https://x@y/', fields: {clicks: /c, impressions: /i}}}", "pull: {a: 5}",
     "pull: {a: {url: 'https://x/', fields: {clicks: /c, impressions: /i}, split: 3}}")) {
     writeLines(c("site: https://www.fernmoor.example/", line), file.path(dir, "inktide.yml"))

@@ -131,7 +131,8 @@ test_that("set-up installs every package that is named, recommended ones include
   run <- c(list_of("run"), list_of("archive"), list_of("commands"), list_of("workbench"))
   databases <- c("RPostgres", "RPostgreSQL", "RClickhouse")
   tests <- c(run, list_of("test"), databases)
-  allowed <- list(R = c(run, databases), exec = run, vignettes = run, tests = c(tests, mode("docs")),
+  allowed <- list(R = c(run, databases), exec = run, vignettes = run, tests = c(tests, mode(
+    "docs")),
     tools = c(tests, mode("lint"), mode("docs"), mode("site")), bench = c(tests, mode("bench")))
   with_r <- c(unlist(tools:::.get_standard_package_names()$base), "inktide")
   for (folder in names(allowed)) {

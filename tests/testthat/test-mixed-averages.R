@@ -29,7 +29,8 @@ test_that("clicks of near places are not taken for a factor where days are not k
   own <- own[own$query == "beets or beans", ]
   # Half of its 4,800 impressions would be clicked at 3 as the others are.
   expect_equal(own$if_done, 2400 * (made_curve[3] - 0.005) / 2, tolerance = 0.25)
-  expect_match(inktide:::derivation_lines(undated$found, own$id)[[1]], "own factor = 1:", all = FALSE)
+  expect_match(inktide:::derivation_lines(undated$found, own$id)[[1]], "own factor = 1:",
+    all = FALSE)
   # On page two on average it is no demand in the tail.
   deep <- mixing(FALSE, c(4, 22))$found
   expect_false("tail_demand" %in% deep$findings$kind)

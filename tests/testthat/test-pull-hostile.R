@@ -20,7 +20,8 @@ test_that("a redirect to another scheme, host or port gets nothing; within the s
   skip_without_service()
   secret <- "a+very/secret token=="
   withr::local_envvar(TIDE_TEST_TOKEN = secret, TIDE_TEST_SECRET = "client-secret")
-  other <- local_server(function(request, url) "{\"rows\": [{\"q\":\"x\",\"c\":1,\"i\":9,\"p\":2}]}")
+  other <- local_server(function(request,
+    url) "{\"rows\": [{\"q\":\"x\",\"c\":1,\"i\":9,\"p\":2}]}")
   to <- c(other$url, sub("127.0.0.1", "localhost", other$url, fixed = TRUE), "https://127.0.0.1:9",
     "http://a@127.0.0.1:9", "file:///etc/hostname", "//elsewhere.example")
   for (status in c(301L, 302L, 303L, 307L, 308L)) {
@@ -151,7 +152,8 @@ test_that("rows that come again count once, parts are summed, and pages end", {
     store = store <- tide_store(tempfile("project")))
   expect_equal(sum(got$rows$clicks), 26 + 4 + 1)
   # A device that no field holds tells parts of one query apart.
-  parts <- serve(answer_of(row_of("kale", 2, device = "mobile"), row_of("kale", 2, device = "desk")))
+  parts <- serve(answer_of(row_of("kale", 2, device = "mobile"), row_of("kale", 2,
+    device = "desk")))
   expect_equal(pulled(asked_of(parts$url))$days$clicks, 4)
   # What is above the cap is asked for in its parts.
   capped <- local_server(function(request, url) {

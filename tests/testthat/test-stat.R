@@ -43,7 +43,8 @@ test_that("few_between is DerSimonian and Laird's: thirteen trials of BCG vaccin
   noise <- c(0.3256, 0.1946, 0.4154, 0.0200, 0.0512, 0.0069, 0.2230, 0.0040, 0.0564, 0.0730, 0.0124,
     0.5325, 0.0714)
   # Without the belief, and with the divisor that the belief brings taken off.
-  expect_equal(inktide:::dl_between_variance(ratio, noise, belief = 0) * 13 / 12, 0.3088, tolerance = 0.002)
+  expect_equal(inktide:::dl_between_variance(ratio, noise, belief = 0) * 13 / 12, 0.3088,
+    tolerance = 0.002)
   expect_equal(inktide:::dl_between_variance(c(1, 1, 1), rep(0.1, 3)), 0.1^2 / 3)
 })
 

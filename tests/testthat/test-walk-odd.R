@@ -80,7 +80,8 @@ test_that("what is too large, too deep or packed otherwise is left out, and the 
         "</body></html>")),
       `/bomb/` = html(gzip(paste0("<html><body>", strrep("a ", 6e6))), `Content-Encoding` = "gzip"),
       `/deep/` = html(paste0("<html><body>", strrep("<div>", 2e5))),
-      `/packed/` = html(gzip("<html><head><title>Packed</title></head><body><p>x</p></body></html>"),
+      `/packed/` = html(gzip(
+        "<html><head><title>Packed</title></head><body><p>x</p></body></html>"),
         `Content-Encoding` = "gzip"),
       `/brotli/` = html("xx", `Content-Encoding` = "br"),
       `/long/` = html(paste0("<html><body>", strrep("a ", 6e6))),
@@ -164,6 +165,7 @@ test_that("a project without an archive can walk, and keeps what it read", {
 })
 
 test_that("words are counted as they stand", {
-  expect_equal(inktide:::count_words(c("", "kale", " Kale, peas & 2 leeks!", "\u00fcber-alles \u65e5\u672c",
+  expect_equal(inktide:::count_words(c("", "kale", " Kale, peas & 2 leeks!",
+    "\u00fcber-alles \u65e5\u672c",
     "a\nb")), c(0L, 1L, 4L, 3L, 2L))
 })

@@ -20,9 +20,11 @@ field_values <- function(hole) {
   }
   if (format %in% names(words$terms)) return(as.list(names(words$terms[[format]])))
   switch(format, day = , date = list(as.IDate("2026-09-12")), text = list("kale"),
-    path = list("https://www.fernmoor.example/kale/"), page = list("", "https://www.fernmoor.example/k/"),
+    path = list("https://www.fernmoor.example/kale/"), page = list("",
+      "https://www.fernmoor.example/k/"),
     window = list(1, 90, NA_real_), kinds = list(list("rising"), list(c("rising", "low_ctr"))),
-    paths = list(list("/a/"), list(c("/a/", "/b/"))), sources = list(list(character()), list("/a/")),
+    paths = list(list("/a/"), list(c("/a/", "/b/"))), sources = list(list(character()), list(
+      "/a/")),
     quoted = , quoted_or = list(list("kale"), list(c("kale", "leek"))), list(0, 1, 2, 1234.5))
 }
 
@@ -49,7 +51,8 @@ test_that("every sentence is whole with every number, code and name, and with wh
     })
     rows <- if (length(rows)) setDT(rows) else data.table(line = seq_len(most))
     said <- inktide:::told_facts(code, rows, words)
-    expect_false(any(grepl("[][{}]|  | [.,;:]|\\bNA\\b|NULL|\\(\\)|\"\"", said)), label = paste(code, said))
+    expect_false(any(grepl("[][{}]|  | [.,;:]|\\bNA\\b|NULL|\\(\\)|\"\"", said)), label = paste(
+      code, said))
     # What is told of a finding is a sentence; what is worked out may be a formula.
     formula <- !grepl("^[A-Z0-9{]", template)
     if (!formula) expect_true(all(grepl("[.]$", said) | code %in% no_sentence), label = code)
@@ -61,7 +64,8 @@ test_that("every sentence is asked for somewhere, and no code is without one", {
     object <- get(name, asNamespace("inktide"))
     if (is.function(object)) deparse(object) else if (is.character(object)) deparse(object)
   }))
-  literals <- unique(unlist(regmatches(code, gregexpr("(?<=\")[a-z_0-9]+(?=\")", code, perl = TRUE))))
+  literals <- unique(unlist(regmatches(code, gregexpr("(?<=\")[a-z_0-9]+(?=\")", code,
+    perl = TRUE))))
   asked <- names(words$sentences) %in% literals |
     sub("(some|both|all)$", "", names(words$sentences)) %in% literals
   expect_equal(names(words$sentences)[!asked], character())
@@ -83,7 +87,8 @@ test_that("a file over the words changes what it holds, in tables and in the pro
   german <- tidy(found, words = tide_words(file))
   english <- tidy(found)
   near <- which(english$kind == "striking_distance")[1]
-  expect_match(german$reason[near], "^Position [0-9]+,[0-9], [0-9.]+ Impressionen in 90 Tage. An Position")
+  expect_match(german$reason[near],
+    "^Position [0-9]+,[0-9], [0-9.]+ Impressionen in 90 Tage. An Position")
   expect_equal(german$if_done, english$if_done)
   low <- which(english$kind == "low_ctr")[1]
   expect_match(german$reason[low], "^CTR [0-9,]+% at position [0-9]+,[0-9]")
@@ -124,7 +129,8 @@ test_that("a new kind is a function, an entry and words: it runs through every f
   }, space)
   withr::defer(assignInNamespace("finding_kinds", kinds, space))
   table <- utils::modifyList(inktide:::usual_words(), list(
-    kinds = list(seasonal = list(label = "in season", short = "season", meaning = "Now is the time.")),
+    kinds = list(seasonal = list(label = "in season", short = "season",
+      meaning = "Now is the time.")),
     sentences = list(in_season = "It is the season: {clicks|click}.", sow = "Sow on {page}.",
       sown = "{seeds%.2f} of the seeds")))
   inktide:::use_words(table)
@@ -133,7 +139,8 @@ test_that("a new kind is a function, an entry and words: it runs through every f
     kind = c("seasonal", "low_ctr"))
   own <- tidy(found)[found$kind == "seasonal", ]
   expect_equal(own$gain, own$if_done * 0.8 * 0.5)
-  expect_setequal(own$reason, sprintf("It is the season: %s.", c("1 click", "2 clicks", "1,234 clicks")))
+  expect_setequal(own$reason, sprintf("It is the season: %s.", c("1 click", "2 clicks",
+    "1,234 clicks")))
   expect_true(all(own$hours == 2 & startsWith(own$id, "Z-") & own$action == "Sow on /kale/."))
   traced <- format(tide_trace(found, own$id[1]))
   expect_match(traced, "0.25 of the seeds", all = FALSE)
@@ -146,7 +153,8 @@ test_that("a new kind is a function, an entry and words: it runs through every f
     expect_match(readLines(file.path(dir, name), warn = FALSE), "It is the season: 1,234 clicks",
       all = FALSE, label = name)
   }
-  expect_match(readLines(file.path(dir, "report.html"), warn = FALSE), "Now is the time.", all = FALSE)
+  expect_match(readLines(file.path(dir, "report.html"), warn = FALSE), "Now is the time.",
+    all = FALSE)
   expect_s3_class(ggplot2::autoplot(found), "ggplot")
   expect_equal(nrow(tide_group(found)), length(unique(found$page)))
 })

@@ -31,7 +31,8 @@ test_that(
   {
     summary <- made_summary("https://www.fernmoor.example/shop/kale/", "kale")
     told <- function(at = pair(), siblings = siblings_of(), judged = judged_as()) {
-      told_of(inktide:::low_ctr_facts(summary, data.table(page = 0L, own = 0, clicks = 0), at, siblings,
+      told_of(inktide:::low_ctr_facts(summary, data.table(page = 0L, own = 0, clicks = 0), at,
+        siblings,
         judged))
     }
     begins <- paste(
@@ -86,7 +87,8 @@ test_that("a rewrite keeps what earns: the best query of the page that does well
   keep <- function(...) {
     told_of(inktide:::low_step(summary, pairs, pair(...), siblings_of(whole = TRUE), 1L), "step")
   }
-  expect_match(keep(), "; keep \"kale seeds\" in the title, it earns 30 clicks a month.", fixed = TRUE)
+  expect_match(keep(), "; keep \"kale seeds\" in the title, it earns 30 clicks a month.",
+    fixed = TRUE)
   expect_false(grepl("keep", keep(query = 2L)))
 })
 

@@ -55,7 +55,8 @@ test_that("nothing is uploaded, framed or said without the token", {
     answer <- get(path)
     heads <- curl::parse_headers_list(answer$headers)
     expect_equal(answer$status_code, if (path == "?token=the-token") 200L else 403L)
-    expect_match(heads[["content-security-policy"]], "default-src 'none'; script-src 'self' 'nonce-")
+    expect_match(heads[["content-security-policy"]],
+      "default-src 'none'; script-src 'self' 'nonce-")
     expect_match(heads[["content-security-policy"]], "frame-ancestors 'none'")
     expect_equal(heads[["x-frame-options"]], "DENY")
   }

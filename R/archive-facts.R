@@ -48,6 +48,6 @@ tide_facts.tide_store <- function(files, ...) {
     })
     structure(list(by = held$place[i], rows = setDT(rows), date = as.IDate(held$date[i]),
       file = held$file[i], twice = 0L),
-      class = "tide_facts")
+      class = c("tide_facts", "tide_result"))
   })
 }

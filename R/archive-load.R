@@ -82,7 +82,7 @@ load_tables <- function(store, tables, sources, left_out, stated, now, progress)
       DBI::dbGetQuery(con, "SELECT id FROM imports WHERE content = ? AND undone = 0", list(content))
     if (nrow(held)) {
       result$repaired <- repair_parts(con, store, held$id[1], tables)
-      return(structure(result, class = "tide_load"))
+      return(structure(result, class = c("tide_load", "tide_result")))
     }
     import <- DBI::dbGetQuery(con, "SELECT coalesce(max(id), 0) + 1 AS id FROM imports")$id
     # Begun: whatever is left of it where this process is killed can be known from what belongs to
@@ -102,7 +102,7 @@ load_tables <- function(store, tables, sources, left_out, stated, now, progress)
         format(max(sources$exported, na.rm = TRUE)), as.integer(stated)))
     record_import(store, con, import)
     result[c("import", "changes")] <- list(as.integer(import), setDT(changes))
-    structure(result, class = "tide_load")
+    structure(result, class = c("tide_load", "tide_result"))
   })
 }
 

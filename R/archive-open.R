@@ -53,7 +53,7 @@ new_store <- function(dir) {
       abort_store(folder, "The archive cannot be made.", "Name a folder that you may write to.")
     }
   }
-  structure(list(dir = folder), class = "tide_store")
+  structure(list(dir = folder), class = c("tide_store", "tide_result"))
 }
 
 # Whether a folder holds an archive, its index lost or not.

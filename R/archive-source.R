@@ -70,7 +70,7 @@ tide_source <- function(con, tables, columns = NULL, where = NULL, today = Sys.D
   }
   structure(list(tables = stats::setNames(held, grains), where = where, today = today,
     dir = paste(tables, collapse = ", "), state = state),
-    class = "tide_source")
+    class = c("tide_source", "tide_result"))
 }
 
 # One condition, and nothing behind it.

@@ -169,7 +169,7 @@ plan_source <- function(plan) {
 stored_by_month <- function(plan, at_once) {
   structure(list(plan = plan, sources = plan_source(plan), segments = list(), rules = NULL,
     at_once = at_once),
-    class = c("tide_months", "tide_promised"))
+    class = c("tide_months", "tide_promised", "tide_result"))
 }
 
 #' @export

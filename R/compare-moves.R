@@ -138,7 +138,7 @@ change_between <- function(data, level, after, before, days, segments, curve, br
     change$season <- last_season(site_days, sides$ends, all_days)
     change$lost_positions <- lost_positions(pairs, at$rows, basis$pair, sides$ends)
   }
-  structure(change, class = "tide_change")
+  structure(change, class = c("tide_change", "tide_result"))
 }
 
 # What lines of any level are made of, see lines_of().

@@ -54,7 +54,7 @@ new_comparison <- function(parts, by, table, data, note) {
   of_table <- data$left_out$grain == grain_label(table$dimensions)
   structure(list(parts = parts, by = by, from = table$from, to = table$to,
     left_out = data$left_out[of_table], note = note),
-    class = "tide_comparison")
+    class = c("tide_comparison", "tide_result"))
 }
 
 # What each split needs besides queries.

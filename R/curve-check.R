@@ -80,7 +80,7 @@ tide_curve_check <- function(curve, summary, rivals = FALSE) {
     },
     held_down = named(pairs[off > 1][order(-off[off > 1])]),
     rivals = if (isTRUE(rivals)) curve_rivals(summary)),
-    class = "tide_curve_check")
+    class = c("tide_curve_check", "tide_result"))
 }
 
 # Each of the largest folders left out in turn: its clicks over those that the curve of the others

@@ -120,7 +120,7 @@ tide_curve <- function(summary, level = 0.9, by = NULL, prior = NULL,
   structure(list(fits = fits, tables = tables, by = by, method = method, evidence = evidence,
     level = level, blend = blend, cut = cut, window = summary$window, sources = summary$sources,
     summary = summary, prior = prior, rules = rules),
-    class = "tide_curve")
+    class = c("tide_curve", "tide_result"))
 }
 
 # One segment's fit by one of the methods; parent: log CTR at the knots that it leans on, or NULL.

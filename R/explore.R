@@ -53,7 +53,7 @@ tide_explorer <- function(data, curve = NULL, brand = NULL, rules = tide_rules()
     dimensions = table$dimensions, from = table$from, to = table$to, site_days = days,
     # What was worked out of names already: conditions come again and again.
     known = new.env(parent = emptyenv())),
-    class = "tide_explorer")
+    class = c("tide_explorer", "tide_result"))
 }
 
 #' @rdname tide_explorer
@@ -79,7 +79,7 @@ tide_explore <- function(explorer, by = "query", segments = NULL, from = NULL, t
       clicks_share = out[["clicks"]] / max(1, whole[["clicks"]]),
       impressions_share = out[["impressions"]] / whole[["impressions"]]),
     coverage = coverage, by = by, from = from, to = to),
-    class = "tide_view")
+    class = c("tide_view", "tide_result"))
 }
 
 explore_kinds <- c("query", "page", "pair", "folder", "topic", "country", "device", "vertical",

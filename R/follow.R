@@ -84,7 +84,7 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"),
     changes = find_changes(series, events, groups = rules$page_groups, odd = odd),
     unusual = site_unusual_runs(data), all_days = all_days, chosen = is.null(pages), by = by,
     leading = leading, from = periods[1], to = table$to),
-    class = "tide_follow")
+    class = c("tide_follow", "tide_result"))
 }
 
 # Half a year shows what moved and what events did; an archive is asked for no more.

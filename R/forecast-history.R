@@ -68,7 +68,7 @@ tide_history <- function(x, by = NULL, rules = tide_rules(), by_hand = NULL, kee
   }
   months <- months[months$segment %in% thin$segment[thin$N >= 4]]
   structure(list(months = months[], of = read$of, source = read$source, left_out = left_out),
-    class = "tide_history")
+    class = c("tide_history", "tide_result"))
 }
 
 # The run of months up to the newest one without a gap.

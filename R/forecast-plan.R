@@ -67,7 +67,7 @@ tide_plan <- function(findings, do = NULL, table = NULL, hours_a_month = NULL, f
   if (is.null(lines[["ramp"]])) set(lines, j = "ramp", value = NA_real_)
   structure(list(lines = lines[], per_month = site_clicks(summary), hours_a_month = hours_a_month,
     bound = bound),
-    class = "tide_plan")
+    class = c("tide_plan", "tide_result"))
 }
 
 # Tasks as lines: the sums of their findings.

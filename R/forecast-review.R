@@ -82,7 +82,7 @@ tide_review <- function(store, history, data = NULL, rules = tide_rules(), assum
     forecasts = length(unique(said$number)),
     covered = if (nrow(rows)) mean(rows$inside) else NA_real_,
     bias = if (nrow(rows)) mean(log(rows$came / rows$expected)) else NA_real_),
-    class = "tide_review")
+    class = c("tide_review", "tide_result"))
 }
 
 no_review <- function() {

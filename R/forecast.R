@@ -92,7 +92,7 @@ tide_forecast <- function(history, months = 6, plan = NULL, ramp = 3, draws = 20
     backtest = backtest_table(fits, history), weights = lapply(fits, `[[`, "weights"),
     history = history, plans = plans, tried = tried_months(fits, history),
     made = max(history$months$month), widened = widened),
-    class = "tide_forecast")
+    class = c("tide_forecast", "tide_result"))
   if (is.null(per_click)) forecast else in_worth(forecast, per_click)
 }
 

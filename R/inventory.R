@@ -102,7 +102,7 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
     to = table$to,
     days = if (!is.na(table$days)) table$days,
     left_out = data$left_out[data$left_out$grain == grain_label(table$dimensions)]),
-    class = "tide_inventory")
+    class = c("tide_inventory", "tide_result"))
 }
 
 # What a row stands for, and the dimensions that it takes.

@@ -23,7 +23,7 @@ tide_trace.tide_findings <- function(data, what, ...) {
 explained <- function(finding, along, cells, how, assumptions) {
   structure(list(finding = finding, cells = cells,
     steps = c(how, score_steps(finding, along), assumptions)),
-    class = "tide_explained")
+    class = c("tide_explained", "tide_result"))
 }
 
 # The position cells that lines rest on: data.table(page, position, clicks, impressions, curve,

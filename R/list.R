@@ -257,7 +257,7 @@ new_findings <- function(ranked, evidence, assumptions, site_pages = NULL) {
     pairs = evidence$pairs, curve = evidence$curve, tested = sum(evidence$pairs$tested),
     features = evidence$effects, summary = summary, assumptions = assumptions,
     outside = evidence$outside, site_pages = site_pages),
-    class = "tide_findings")
+    class = c("tide_findings", "tide_result"))
 }
 
 # What pages earn in 30 days from all their queries.

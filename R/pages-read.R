@@ -163,7 +163,7 @@ new_pages <- function(read, site, date, answers = NULL, maps = NULL, left = 0L) 
     site = site,
     canonical_site = canonical_elsewhere(pages$canonical, site),
     date = date),
-    class = "tide_pages")
+    class = c("tide_pages", "tide_result"))
 }
 
 # Where nearly all pages say that they belong to another host: its address, else NULL.

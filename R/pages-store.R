@@ -35,7 +35,7 @@ stored_site_pages <- function(store, id = NULL) {
       reason = as.character(read$skipped$reason)),
     site = held$file,
     date = as.IDate(held$date)),
-    class = "tide_pages")
+    class = c("tide_pages", "tide_result"))
 }
 
 # Pages of which none links to another.
@@ -51,5 +51,5 @@ page_facts <- function(pages) {
     description = ifelse(nzchar(own$description), own$description, NA_character_))
   structure(
     list(by = "page", rows = rows, date = pages$date, file = "pages of the site", twice = 0L),
-    class = "tide_facts")
+    class = c("tide_facts", "tide_result"))
 }

@@ -34,7 +34,7 @@ tide_check <- function(store, brand = NULL, rules = tide_rules()) {
   days <- held$days
   if (!nrow(days)) {
     return(structure(list(held = days, coverage = NULL, problems = no_problems()),
-      class = "tide_check"))
+      class = c("tide_check", "tide_result")))
   }
   summary <- days[, .(rows = sum(rows), days = .N, from = min(day), to = max(day),
     clicks = sum(clicks), impressions = sum(impressions)),
@@ -51,7 +51,7 @@ tide_check <- function(store, brand = NULL, rules = tide_rules()) {
       missing_totals(summary), spelling_problems(page_spellings(store)),
       if (length(brand)) missed_spellings(store, brand), intended_problems(store, rules))))
   structure(list(held = summary, coverage = monthly_coverage(days), problems = problems),
-    class = "tide_check")
+    class = c("tide_check", "tide_result"))
 }
 
 # What is known of an archive by day: list(days: those that count, all: of every import, parts,

@@ -25,7 +25,7 @@ tide_init <- function(data = NULL, dir = NULL, exports = NULL) {
   check_text(dir, "dir", null = TRUE)
   suggested <- if (is.null(data)) list() else suggest_settings(data)
   if (!is.null(dir)) suggested$file <- begin_project(dir, suggested, exports)
-  structure(suggested, class = "tide_init")
+  structure(suggested, class = c("tide_init", "tide_result"))
 }
 
 #' @export

@@ -29,7 +29,7 @@ tide_words <- function(file = NULL) {
     }
     words <- utils::modifyList(words, own)
   }
-  structure(words, class = "tide_words")
+  structure(words, class = c("tide_words", "tide_result"))
 }
 
 # What may stand in such a file: texts where the package has texts, lists where it has lists.

@@ -150,7 +150,7 @@ new_blocks <- function(store, dimensions, days, left_out, source, beside, how, a
     left_out = sum_left_out(of_kept_grains(
       rbindlist(c(each("left_out", left_out), totals$left_out)), how$dimensions)),
     segments = list(), rules = NULL, above = how$clicks_above == "keep", at_once = at_once),
-    class = c("tide_blocks", "tide_promised"))
+    class = c("tide_blocks", "tide_promised", "tide_result"))
 }
 
 # Rows of some blocks that count, of the days that are wanted. only: as rows_alone() has it.

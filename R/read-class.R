@@ -3,7 +3,7 @@
 # earlier: of exports that compare two windows, the tables of the earlier one.
 new_tide_data <- function(tables, sources, left_out, earlier = NULL) {
   structure(list(tables = tables, sources = sources, left_out = left_out, earlier = earlier),
-    class = "tide_data")
+    class = c("tide_data", "tide_result"))
 }
 
 # One grain. from, to, days: the days that its dates stand for, none after `until`, the day of the

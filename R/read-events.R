@@ -50,7 +50,7 @@ check_events <- function(events) {
 
 new_events <- function(date = as.IDate(character()), event = character(), pages = character()) {
   marks <- data.table(date = as.IDate(date), event = event, pages = pages)
-  structure(list(marks = setorderv(marks, "date")), class = "tide_events")
+  structure(list(marks = setorderv(marks, "date")), class = c("tide_events", "tide_result"))
 }
 
 #' @export

@@ -95,7 +95,7 @@ read_facts <- function(part, date, columns) {
   structure(list(by = about$by, rows = cells[],
     date = if (is.null(date)) as.IDate(as.Date(file.mtime(part$file), tz = "UTC")) else date,
     file = part$label, twice = sum(again), months = months),
-    class = "tide_facts")
+    class = c("tide_facts", "tide_result"))
 }
 
 # Facts of which there cannot be less than none.

@@ -38,7 +38,7 @@ tide_results_pages <- function(files) {
   rows <- rows[!is.na(rows$place)]
   setorderv(rows, c("key", "place"))
   structure(list(rows = rows[, !"features"], features = features[nzchar(features$feature)]),
-    class = "tide_results_pages")
+    class = c("tide_results_pages", "tide_result"))
 }
 
 results_page_spellings <- function() {

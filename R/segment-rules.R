@@ -41,7 +41,7 @@ tide_rules <- function(brand = NULL, intent = intent_words, page_groups = NULL,
   check_by_query(intended, "intended", "pages named by the queries")
   structure(list(brand = brand, intent = intent, page_groups = unlist(page_groups), bands = bands,
     ignore = unlist(ignore), intended = unlist(intended)),
-    class = "tide_rules")
+    class = c("tide_rules", "tide_result"))
 }
 
 #' @export

@@ -39,7 +39,8 @@ tide_segment <- function(name, ..., not = FALSE) {
       conditions[[1]])
   }
   for (arg in names(conditions)) check_condition(arg, conditions[[arg]])
-  structure(list(name = name, conditions = conditions, not = isTRUE(not)), class = "tide_segment")
+  structure(list(name = name, conditions = conditions, not = isTRUE(not)),
+    class = c("tide_segment", "tide_result"))
 }
 
 # Each condition: what it looks at (a text, a dimension, or the sums of a query x page pair), what

@@ -80,7 +80,7 @@ split_segment <- function(segment) {
     if (any(which)) {
       structure(
         list(name = segment$name, conditions = segment$conditions[which], not = segment$not),
-        class = "tide_segment")
+        class = c("tide_segment", "tide_result"))
     }
   }
   # The complement of a mixed stack is no stack of complements.

@@ -118,7 +118,7 @@ new_summary <- function(queries, pages, cells, recent_cells = cells,
     recent = c(window[c("from", "to", "days")], list(with_data = window$days)), grain,
     rests_on = NULL, unused = character(), folded = 0L, brand = NULL, spellings = NULL, sources,
     left_out) {
-  validate_summary(structure(as.list(environment()), class = "tide_summary"))
+  validate_summary(structure(as.list(environment()), class = c("tide_summary", "tide_result")))
 }
 
 # Codes of cells and pairs are rows of the queries and pages.

@@ -108,7 +108,7 @@ tide_trace.tide_data <- function(data, what, recent_days = 90, rules = tide_rule
     facts = if (found$kind != "folder") facts_of_traced(facts, found$kind, found$name),
     from = if (dated) from else table$from,
     to = table$to),
-    class = "tide_trace")
+    class = c("tide_trace", "tide_result"))
 }
 
 # Clicks of brand queries among these rows; NULL where no brand words are named.

@@ -51,7 +51,7 @@ tide_watched <- function(data, queries, days = 28, weeks = 13, curve = NULL, bra
     unseen = data.table(list = found$list, query = found$asked)[is.na(found$at)],
     windows = change$windows, unusual = change$unusual, scaled = change$scaled,
     equal = change$equal, fdr = fdr),
-    class = "tide_watched")
+    class = c("tide_watched", "tide_result"))
 }
 
 # Lists by name; one without a name is called "watched".

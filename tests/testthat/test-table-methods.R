@@ -33,10 +33,10 @@ test_that("every result prints, sums up and is a table where one expects one", {
     }
   }
   # Whatever has a format prints it.
-  classes <-
-    sub("^format[.]", "", grep("^format[.]tide_", ls(asNamespace("inktide")), value = TRUE))
-  printed <- sub("^print[.]", "", grep("^print[.]tide_", ls(asNamespace("inktide")), value = TRUE))
-  expect_equal(setdiff(classes, printed), character())
+  for (name in names(results)) {
+    expect_s3_class(results[[name]], "tide_result")
+    expect_equal(capture.output(print(results[[name]])), format(results[[name]]), label = name)
+  }
   # Every field stands on a help page of its class.
   pages <- c(data = "tide_read", summary = "tide_summary", curve = "tide_curve",
     found = "tide_find", comparison = "tide_comparison", change = "tide_change",

@@ -54,10 +54,7 @@ format.tide_trace <- function(x, n = 25, width = 80, ...) {
       sprintf("its own totals without queries, over all days: %s clicks, %s impressions",
         format_count(x$site$clicks), format_count(x$site$impressions))
     },
-    if (!is.null(x$brand)) {
-      sprintf("brand queries: %s of the clicks (%s)", format_count(x$brand),
-        format_share(x$brand / max(1, x$total$clicks)))
-    },
+    brand_line(x),
     traced_fact_lines(x$facts),
     ranking_lines(x$ranking),
     "",
@@ -93,4 +90,12 @@ ranking_lines <- function(ranking) {
   sprintf("distinct queries a week: %s on average, %s in the last week  %s",
     format_count(mean(weeks$queries)), format_count(weeks$queries[nrow(weeks)]),
     bars(weeks$queries))
+}
+
+brand_line <- function(x) {
+  if (is.null(x$brand)) return(NULL)
+  if (x$kind == "query") return(if (x$brand) "a brand query" else "no brand query")
+  if (x$brand == 0) return("no clicks from brand queries")
+  sprintf("brand queries: %s of the clicks (%s)", format_count(x$brand),
+    format_share(x$brand / x$total$clicks))
 }

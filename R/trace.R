@@ -20,8 +20,8 @@
 #'   (`name`, `week` as its first day, `clicks`, `impressions`, `position`), `ranking` (for page
 #'   and folder: how many distinct `queries` were shown in each `week`, by `band` of their
 #'   position in that week), `total` (sums over the rows), `site` (for a page: its totals from a
-#'   table without queries, or `NULL`), `brand` (clicks of brand queries; `NULL` without brand
-#'   words), `facts` (of the query or page itself), `from`, `to`.
+#'   table without queries, or `NULL`), `brand` (clicks of brand queries, of a query whether it is
+#'   one; `NULL` without brand words), `facts` (of the query or page itself), `from`, `to`.
 #'   Methods: `print`, `tidy`, `autoplot`, `plot`.
 #'
 #' Of findings: a `tide_explained` object, a list with `finding` (its row), `cells` (`page`,
@@ -104,17 +104,19 @@ tide_trace.tide_data <- function(data, what, recent_days = 90, rules = tide_rule
     ranking = if (weeks && found$kind != "query") ranking_queries(rows, rules$bands),
     total = reduce_by(rows[, "one" := 1L], "one"),
     site = if (NROW(site)) site,
-    brand = brand_clicks(table$rows, use, queries, rules),
+    brand = brand_clicks(table$rows, use, queries, rules, found$kind),
     facts = if (found$kind != "folder") facts_of_traced(facts, found$kind, found$name),
     from = if (dated) from else table$from,
     to = table$to),
     class = c("tide_trace", "tide_result"))
 }
 
-# Clicks of brand queries among these rows; NULL where no brand words are named.
-brand_clicks <- function(rows, use, queries, rules) {
+# Clicks of brand queries among these rows, of a query whether it is one; NULL where no brand words
+# are named.
+brand_clicks <- function(rows, use, queries, rules, kind) {
   if (is.null(rules$brand)) return(NULL)
   brand <- is_brand(queries$keys, with_spellings(rules, rows)$brand)
+  if (kind == "query") return(brand[queries$code[use[1]]])
   sum(rows$clicks[use][brand[queries$code[use]]])
 }
 

@@ -94,7 +94,7 @@ ranking_lines <- function(ranking) {
 
 brand_line <- function(x) {
   if (is.null(x$brand)) return(NULL)
-  if (x$kind == "query") return(if (x$brand) "a brand query" else "no brand query")
+  if (x$kind == "query") return(if (x$brand) "a brand query" else "not a brand query")
   if (x$brand == 0) return("no clicks from brand queries")
   sprintf("brand queries: %s of the clicks (%s)", format_count(x$brand),
     format_share(x$brand / x$total$clicks))

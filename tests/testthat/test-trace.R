@@ -67,14 +67,14 @@ test_that("weeks in the lead are the same in a trace and in the report", {
 })
 
 test_that("with brand words a trace says what is of the brand", {
-  rows <- fread(tide_example()[["pairs"]])
   data <- tide_read(tide_example()[["pairs"]])
+  rows <- data$tables[[1]]$rows
   rules <- tide_rules(brand = "fernmoor")
   brand <- function(what) tide_trace(data, what, rules = rules)
   expect_true(brand("fernmoor garlic")$brand)
-  expect_match(format(brand("radish spacing")), "no brand query", all = FALSE)
+  expect_match(format(brand("radish spacing")), "not a brand query", all = FALSE)
   site <- brand("/*")
-  expect_equal(site$brand, rows[grepl("fern ?moor", Query), sum(Clicks)])
-  expect_match(format(site), "^brand queries: 1,797 of the clicks \\(55%\\)", all = FALSE)
+  expect_equal(site$brand, rows[grepl("fern ?moor", query), sum(clicks)])
+  expect_match(format(site), "^brand queries: 1,692 of the clicks \\(55%\\)", all = FALSE)
   expect_null(tide_trace(data, "/*")$brand)
 })

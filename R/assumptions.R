@@ -302,10 +302,9 @@ assumption_defaults <- stats::setNames(lapply(assumption_table, `[[`, "value"),
 # The lines of an explanation that name what a kind of finding rests on.
 assumption_lines <- function(kind, set) {
   rows <- tide_assumptions(set)
-  rows <- rows[vapply(strsplit(rows$moves, " "), function(kinds) kind %in% kinds, NA), ]
+  rows <- rows[rows$own & vapply(strsplit(rows$moves, " "), function(kinds) kind %in% kinds, NA), ]
   if (!nrow(rows)) return(NULL)
-  paste("rests on:", paste(sprintf("%s %s%s", rows$name,
-    format(signif(rows$value, 3), trim = TRUE, drop0trailing = TRUE),
-    ifelse(rows$own, " (set)", "")),
+  paste("set by you:", paste(sprintf("%s %s", rows$name,
+    format(signif(rows$value, 3), trim = TRUE, drop0trailing = TRUE)),
     collapse = ", "))
 }

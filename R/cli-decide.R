@@ -62,7 +62,7 @@ decision_lines <- function(decisions) {
 
 command_outcome <- function(shared) {
   list(
-    job = "did what was done work, against queries nobody touched",
+    job = "did what was done work, compared with untouched queries",
     files = "",
     example = "inktide outcome --project my-site",
     options = c(shared,

@@ -12,7 +12,7 @@ command_find <- function(shared) {
       text_option("--kind", "NAMES", sprintf("only these kinds: %s",
         paste(gsub("_", "-", names(finding_kinds())), collapse = ", "))),
       number_option("--min-gain", "N", "least extra clicks per 30 days, if done, of a task [1]"),
-      number_option("--fdr", "SHARE", "share of low-CTR lines that may be false [0.1]"),
+      number_option("--fdr", "SHARE", "expected share of false alarms among low-CTR lines [0.1]"),
       number_option("--hours", "N", "what fits into so many hours of work"),
       text_option("--sort", "BY", "score, gain or value [score]", "score"),
       number_option("--per-page", "N", "at most so many tasks of one page"),

@@ -61,10 +61,9 @@ driven <- function(basis, whole, part, site, most, kinds) {
     with_site <- sign(at$change) != sign(log(at$ratio) - site)
     if (along < most || nrow(busy) < 4 || with_site) return(NULL)
     driver_lines(kinds[2], at$name, at$change, "", along, nrow(busy),
-      sprintf(paste("%s %s %s clicks%s, and %d of %d %s went that way more than the site:",
-        "look for what they share."),
-        name, verb, format_count(abs(at$change)), month_words(basis$scaled),
-        round(along * nrow(busy)), nrow(busy), if (kinds[1] == "one query") "queries" else "pages"))
+      sprintf("%s %s %s clicks%s: %s of its %d %s %s more than the site did.", name, verb,
+        format_count(abs(at$change)), month_words(basis$scaled), round(along * nrow(busy)),
+        nrow(busy), if (kinds[1] == "one query") "queries" else "pages", verb))
   }))
 }
 

@@ -95,7 +95,7 @@ forecast_notes <- function(x) {
     },
     if (known < 25 && trends_used(x)) "Season from the search trends of your queries.",
     if (any(own$note != "")) {
-      sprintf("Not as in the data: %s.", paste(replaced_lines(own), collapse = "; "))
+      sprintf("%s.", paste(replaced_lines(own), collapse = "; "))
     },
     if (!is.null(x$per_click)) {
       sprintf("A click brings %s of %s, at the rate of the last months.",

@@ -17,7 +17,7 @@ forecast_methods <- function(season = NULL) {
       n <- length(y)
       y[n - 12 + (seq_len(h) - 1) %% 12 + 1]
     }),
-    `year before, at its growth` = list(least = 14, of = function(y, h) {
+    `last year plus recent growth` = list(least = 14, of = function(y, h) {
       n <- length(y)
       growth <- mean(utils::tail(diff(y, 12), assumed("growth_months")))
       y[n - 12 + (seq_len(h) - 1) %% 12 + 1] + growth

@@ -3,7 +3,7 @@
 #' What comes if nothing is changed, with ranges that earlier months bear out, and what a plan adds
 #' if it works.
 #'
-#' @details *Baseline*: several methods (naive, seasonal naive, the year before at its growth,
+#' @details *Baseline*: several methods (naive, seasonal naive, last year plus recent growth,
 #'   exponential smoothing, decomposition, ARIMA, theta; Hyndman, Athanasopoulos 2021) forecast the
 #'   log of clicks a day; each weighs by the inverse square of its mean squared error at the last
 #'   months, forecast as they would have been then. The ranges are those of what the weighted

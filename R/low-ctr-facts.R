@@ -128,8 +128,8 @@ low_ctr_derivation <- function(pairs, at, levels, done, fit, judged) {
     do.call(tell, c(list("low_level_usual", usual_mean = fit$all$mean[1],
       keeps = usual / (total + noise), usual = usual,
       variance = levels$usual_var, level = levels$usual), figures)),
-    odds_facts(tell, "low_odds_pages", fit$pages$weight[["low"]], judged$page_low),
-    odds_facts(tell, "low_odds_queries", fit$pairs$weight[["low"]], judged$pair_low),
+    tell("low_odds_pages", share = fit$pages$weight[["low"]], after = judged$page_low),
+    tell("low_odds_queries", share = fit$pairs$weight[["low"]], after = judged$pair_low),
     tell("low_confidence", page_low = judged$page_low, pair_low = judged$pair_low,
       by_topic = ifelse(judged$by_topic > 0.0005, judged$by_topic, NA),
       no_model = assumed("low_doubt"),
@@ -140,9 +140,3 @@ low_ctr_derivation <- function(pairs, at, levels, done, fit, judged) {
     shifted_derivation(at, levels, judged, done$done))
 }
 
-# From how many are low to the chance that this one is: odds times what was seen.
-odds_facts <- function(tell, code, before, after) {
-  after <- pmin(pmax(after, 1e-9), 1 - 1e-9)
-  tell(code, share = before, rest = 1 - before, odds = after / (1 - after), after = after,
-    times = (after / (1 - after)) / (before / (1 - before)))
-}

@@ -50,7 +50,7 @@ autoplot.tide_curve <- function(object, until = 20, ...) {
     ggplot2::labs(x = "average position", y = "CTR",
       title = "What this site earns at each position",
       subtitle = sprintf(paste(
-        "line: fitted curve with its %s interval; points: plain pivot, larger",
+        "line: fitted curve with its %s interval; points: simple average CTR, larger",
         "where more pairs stand"),
         format_share(object$level))) + tide_theme()
 }

@@ -28,7 +28,7 @@ autoplot.tide_forecast <- function(object, what = c("fan", "tasks"), known = 24,
     ggplot2::scale_y_continuous(limits = c(0, NA), labels = scales::label_comma()) +
     ggplot2::labs(x = NULL, y = sprintf("%s a month", object$history$of), title = "What to expect",
       subtitle = paste(c("grey: known; blue: if nothing is changed, with the 80 % and 95 % range",
-        if (nrow(tried)) "circles: one month ahead, as it would have been said",
+        if (nrow(tried)) "circles: what we would have forecast a month earlier",
         if (!is.null(months[["plan"]])) "brown: with the plan",
         if (any(past$note != "")) "x: replaced"),
         collapse = "\n")) + tide_theme()

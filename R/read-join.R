@@ -198,7 +198,7 @@ finest_days <- function(tables) {
     rows <- tables[[i]]$rows
     again <- if (dated) which(!as.integer(rows$date) %in% days[[i]]) else seq_len(nrow(rows))
     if (length(again)) {
-      left_out_line(sprintf("the same clicks stand in the table by %s", names(tables)[1]),
+      left_out_line(sprintf("the same clicks as in the table by %s", names(tables)[1]),
         grain_label(tables[[i]]$dimensions), rows, again)
     }
   })

@@ -25,7 +25,8 @@ opening_sentences <- function(moves, followed) {
 
 season_clause <- function(moves) {
   if (is.null(moves$season)) return(".")
-  sprintf("; a year before, the same weeks went %s.", percent_change(moves$season$ratio))
+  sprintf("; last year the same weeks %s by %s.",
+    if (moves$season$ratio < 1) "fell" else "grew", percent_size(moves$season$ratio))
 }
 
 # All parts of the change, which add up to it, with the page that carries most of the large ones,

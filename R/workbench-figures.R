@@ -33,7 +33,7 @@ curve_view <- function(held, state) {
   table <- setDT(as.data.frame(tidy(curve)))
   table <- table[table$segment %in% shown & table$position %in% c(1:10, 15, 20)]
   sprintf(paste0("<h1 tabindex='-1'>CTR by position</h1><p class='soft'>Lines: what this site ",
-    "earns at each position, with the %s interval. Circles: the plain pivot. Drag over a ",
+    "earns at each position, with the %s interval. Circles: simple average CTR. Drag over a ",
     "region to list its queries.</p>%s%s%s"),
     format_share(curve$level),
     if (length(names) > 1) {

@@ -85,9 +85,9 @@ line_courses <- function(held, line) {
   }
   paste0(course("clicks", course_svg(clicks, "clicks by week", up = TRUE),
     format_count(weeks$clicks[last])),
-    course("position, first above", course_svg(-of("position"), "position by week"),
+    course("position (1 at the top)", course_svg(-of("position"), "position by week"),
       format_position(weeks$position[last])),
-    course("CTR, pale: expected", course_svg(of("ctr"), "CTR by week, and expected",
+    course("CTR (grey: expected)", course_svg(of("ctr"), "CTR by week, and expected",
       of("expected_ctr"), up = TRUE), format_rate(weeks$ctr[last])),
     sprintf("<p class='soft'>%s, from %s</p>", format_plural(length(all), "week"), all[1]))
 }

@@ -71,6 +71,12 @@ test_that("every sentence is asked for somewhere, and no code is without one", {
   expect_equal(names(words$sentences)[!asked], character())
   told <- unlist(lapply(demo()$found$facts, `[[`, "code"))
   expect_true(length(told) > 20 && all(told %in% names(words$sentences)))
+  # A share that is written as a count is none.
+  shares <- grep("(^|_)(share|ctr|chance)$", unlist(lapply(words$sentences, function(template) {
+    vapply(Filter(function(hole) is.null(hole$print), holes_of(template)), `[[`, "", "field")
+  })), value = TRUE)
+  expect_true(all(unlist(words$formats[unique(shares)]) %in% c("share", "rate")) &&
+    all(shares %in% names(words$formats)))
   # Formats are there, and only for fields of some sentence.
   formats <- unique(unlist(words$formats))
   expect_true(all(formats %in% c(names(inktide:::field_formats), names(words$terms))))

@@ -15,7 +15,7 @@ test_that("any line can be redone by hand from what is explained", {
 # last. Words after a comma or in brackets name a figure.
 worked_out <- function(step) {
   step <- sub(", a chance of .*", "",
-    sub("^.*?(as high: |taken out: |usually have: | = )", "", step, perl = TRUE))
+    sub("^.*?(taken out: |usually have: | = )", "", step, perl = TRUE))
   step <-
     gsub("\\([^()]*(share|other page|target over)[^()]*\\)|, (the|what) [^)]*(?=\\))", "", step,
       perl = TRUE)
@@ -29,7 +29,7 @@ test_that("every sum that a trace shows comes out when it is done by hand", {
   low <- found$findings$kind == "low_ctr"
   for (id in found$findings$id[low | of_kind <= 5]) {
     steps <- tide_trace(found, id)$steps
-    sums <- paste0("^log factor|^level|^the level|^its own level|^of (pages|queries)|",
+    sums <- paste0("^log factor|^level|^the level|^its own level|",
       "^confidence = \\(|^gain =|^if done =|^default chance = |^score = ")
     for (step in grep(sums, steps, value = TRUE)) {
       plain <- sub("(= [0-9.]+);.*", "\\1", sub(", variance.*| \\(share.*", "", step))

@@ -164,8 +164,8 @@ backtest_lines <- function(forecast) {
         ifelse(is.na(sums$covered), "", format_share(sums$covered)))),
     ahead_lines(forecast$backtest),
     "",
-    wrap_lines(paste("MASE: error divided by the error of repeating last year (of the last month under 13",
-      "months). MAPE: error as a share. weighted: the one that is used."),
+    wrap_lines(paste("MASE: error divided by the error of repeating last year (of the last month",
+      "under 13 months). MAPE: error as a share. weighted: the one that is used."),
       terminal_width()))
 }
 

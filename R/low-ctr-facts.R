@@ -139,4 +139,3 @@ low_ctr_derivation <- function(pairs, at, levels, done, fit, judged) {
       days = at$days, if_done = done$done),
     shifted_derivation(at, levels, judged, done$done))
 }
-

@@ -28,8 +28,8 @@ test_that("a click has one owner, who names the others", {
   looked <- looked_at(finding("low_ctr", 20, 1L), finding("striking_distance", 30, 1L),
     finding("striking_distance", 5, 2L))
   facts <- inktide:::drop_double_counted(looked, inktide:::set_gain(looked$found))$facts
-  expect_equal(told_of(facts, lines = 1:3), c("Also in striking distance: its gain is included above.",
-    "", ""))
+  expect_equal(told_of(facts, lines = 1:3),
+    c("Also in striking distance: its gain is included above.", "", ""))
 })
 
 test_that("a sure contest comes before whatever else is said of its pages, a doubtful one not", {

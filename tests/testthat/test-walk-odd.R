@@ -9,7 +9,7 @@ test_that("links that no tidy hand wrote are followed as a browser does, or coun
   odd <- c("\u00fcber-uns.html", "page two.html", "?q=\u00fc", "%", "{{url}}", "a|b", "http:\\\\x",
     "/\u00fcber-uns/", "/a b/", "http://", "http://a b/", "https://h:99999/", "/%zz/", "?",
     "//", "\\x", "javascript:alert(1)", "mailto:a@b.example", "tel:1", "data:text/html,x", "/a?b#c",
-    "/a\tb\nc/", "/%00/", "/" , "#", "http://u:p@127.0.0.1/", "x:y:z", "/'quoted'/", "/<b>/",
+    "/a\tb\nc/", "/%00/", "/", "#", "http://u:p@127.0.0.1/", "x:y:z", "/'quoted'/", "/<b>/",
     "/\u65e5\u672c/", "/a^b`c/", "/..//..//x", "https://[bad/", "wss://x/", "/%C3%BC%")
   server <- local_server(eval(bquote(function(request, url) {
     links <- sprintf("<a href=\"%s\">to %d</a>", .(odd), seq_along(.(odd)))
@@ -154,7 +154,7 @@ test_that("a project without an archive can walk, and keeps what it read", {
   server <- local_server(function(request, url) {
     if (request$path %in% c("/robots.txt", "/sitemap.xml")) return(list(status = 404L))
     list(headers = list(`Content-Type` = "text/html"),
-      body = "<html><head><title>Seeds</title></head><body><p>Seeds of old plants</p></body></html>")
+      body = "<head><title>Seeds</title></head><body><p>Seeds of old plants</p></body>")
   })
   dir <- withr::local_tempdir()
   writeLines(sprintf("site: %s/", server$url), file.path(dir, "inktide.yml"))

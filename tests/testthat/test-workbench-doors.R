@@ -119,7 +119,8 @@ test_that("messages that are none change nothing and break nothing", {
       "\"from\": \"9999-99-99\", \"after\": \"2026-01-01..2025-01-01\", \"by\": \"x\", ",
       "\"c\": [\"position~1e308:\", \"words~-5:2\", \"query~(\", \"ctr~:\", \"!~\"]}"),
     paste0("{\"view\": \"", inktide:::workbench_views, "\", \"days\": \"0\", \"page\": \"2.5\", ",
-      "\"after\": \"0000-01-01..9999-12-31\", \"before\": \"x..y\", \"c\": [\"min_clicks~1e308\"]}"))
+      "\"after\": \"0000-01-01..9999-12-31\", \"before\": \"x..y\", ",
+      "\"c\": [\"min_clicks~1e308\"]}"))
   for (text in odd) {
     html <- inktide:::shown_view(held, inktide:::read_state(text))
     expect_false(grepl("went wrong inside", html), label = text)

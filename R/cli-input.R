@@ -118,7 +118,9 @@ read_input <- function(options, input, months = FALSE, also = character()) {
   segments <- c(input$rows, if (!months) waiting_segments(input))
   held <- first_given(input$source, input$store)
   if (!is.null(held)) {
-    if (!"--days" %in% options$given) window["days"] <- list(days_unless_undated(held, window$days))
+    if (!is.null(window$days) && !"--days" %in% options$given) {
+      window["days"] <- list(days_unless_undated(held, window$days))
+    }
     data <- tide_stored(held, by_month = months, from = window$from, to = window$to,
       days = window$days, lag = chosen_lag(options, input), dimensions = dimensions,
       exported = options$exported)

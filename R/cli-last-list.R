@@ -36,9 +36,9 @@ data_version <- function(input) {
     data_now(input)))
 }
 
-# What the data are now: the imports of the archive or the files, facts, events, pages.
+# What the data are now: the imports of the archive or the files, facts, events, pages, words.
 data_now <- function(input) {
-  named <- unlist(lapply(c("enrichments", "events", "results_pages"),
+  named <- unlist(lapply(c("enrichments", "events", "results_pages", "words"),
     function(setting) named_files(input$settings, setting)))
   files <- c(if (is.null(input$store)) expand_inputs(input$files)$path, named)
   stored <- if (!is.null(input$store)) {

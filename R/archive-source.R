@@ -148,10 +148,9 @@ fold_texts <- function(rows) {
 ask_source <- function(state, sql, what = "The database does not answer.",
     ask = function(con) DBI::dbGetQuery(con, sql)) {
   try_once <- function() {
-    asks <- if (works_inside(state)) function() ask_bounded(state$opens, ask) else {
-      function() ask(state$con)
-    }
-    withCallingHandlers(asks(), warning = function(w) invokeRestart("muffleWarning"))
+    withCallingHandlers(
+      if (works_inside(state)) ask_bounded(state$opens, ask) else ask(state$con),
+      warning = function(w) invokeRestart("muffleWarning"))
   }
   tryCatch(try_once(), error = function(e) {
     if (!is.null(state$opens) && connection_lost(state$con)) {
@@ -190,6 +189,8 @@ ask_bounded <- function(opens, ask) {
   if (is.null(result)) stop(sprintf("stopped after %d seconds without an answer", question_seconds))
   on.exit()
   parallel::mccollect(job)
+  # A process that was ended from outside leaves nothing.
+  if (!is.list(result[[1]])) stop("the process that asked has ended without an answer")
   if (!is.null(result[[1]]$failed)) stop(result[[1]]$failed)
   answer <- result[[1]]$answer
   # A table that came through a pipe has lost its room for more columns.

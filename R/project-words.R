@@ -7,12 +7,13 @@
 #' it. In a project `words: FILE` in `inktide.yml` names that file.
 #'
 #' @param file A YAML file with parts of the package's own
-#'   (`system.file("words", "en.yml", package = "inktide")`): `sentences`, `terms`, `numbers` and so
-#'   on; what it does not hold is told as usual. `NULL`: the package's words.
+#'   (`system.file("words", "en.yml", package = "inktide")`): `sentences`, `terms`, `kinds`,
+#'   `numbers`, `months` and so on, but not `formats`; what it does not hold is told as usual.
+#'   `NULL`: the package's words.
 #' @return A `tide_words` object, a list of those parts, for `words` of
 #'   [tidy()][tide_findings_tables].
-#' @section Errors: `tide_error_settings` for a part or sentence that there is none of, or a hole
-#'   that the package's own sentence does not have, with its line.
+#' @section Errors: `tide_error_settings` for a part or sentence that there is none of, a hole that
+#'   the package's own sentence does not have, or brackets that do not close, with its line.
 #' @examples
 #' own <- tempfile(fileext = ".yml")
 #' writeLines("sentences: {say_phrase: 'Write about {query} on {page}.'}", own)
@@ -23,10 +24,10 @@
 tide_words <- function(file = NULL) {
   words <- usual_words()
   if (!is.null(file)) {
-    own <- as.list(read_settings(read_yaml_settings(file), word_kinds(words), file))
-    for (code in names(own$sentences)) {
-      check_holes(own$sentences[[code]], words$sentences[[code]], file, c("sentences", code))
-    }
+    # How fields are written belongs to what they hold.
+    known <- words[names(words) != "formats"]
+    own <- as.list(read_settings(read_yaml_settings(file), word_kinds(known), file))
+    check_words(own, known, file)
     words <- utils::modifyList(words, own)
   }
   structure(words, class = c("tide_words", "tide_result"))
@@ -40,14 +41,44 @@ word_kinds <- function(words) {
   })
 }
 
-check_holes <- function(template, usual, file, path) {
-  holes <- function(template) {
-    regmatches(template, gregexpr("(?<=\\{)[a-z_0-9]+", template, perl = TRUE))[[1]]
+# Every text stands for one of the package's: with holes among its, lists with as many words.
+check_words <- function(own, usual, file, path = character()) {
+  for (name in names(own)) {
+    here <- c(path, name)
+    if (is.list(own[[name]])) {
+      check_words(own[[name]], usual[[name]], file, here)
+    } else if (length(own[[name]]) != length(usual[[name]])) {
+      abort_setting(file, here, name, format_plural(length(usual[[name]]), "word"))
+    } else if (path[1] %in% c("sentences", "terms")) {
+      check_template(own[[name]], usual[[name]], file, here)
+    } else if (path[1] %in% "numbers" && nchar(own[[name]]) != 1) {
+      abort_setting(file, here, name, "one sign")
+    }
   }
-  unknown <- setdiff(holes(template), holes(usual))
+}
+
+# A hole is one of the package's sentence, written as there or with words of one's own for one and
+# for several.
+check_template <- function(template, usual, file, path) {
+  must <- function(text) abort_setting(file, path, path[length(path)], text)
+  holes <- function(text) regmatches(text, gregexpr("\\{[^}]*\\}", text))[[1]]
+  field <- function(hole) sub("^\\{([^|?%}]*).*$", "\\1", hole)
+  given <- holes(template)
+  known <- holes(usual)
+  unknown <- setdiff(field(given), field(known))
   if (length(unknown)) {
-    abort_setting(file, path, path[2], sprintf("a sentence with holes among {%s}, not {%s}",
-      paste(unique(holes(usual)), collapse = "}, {"), unknown[1]))
+    must(sprintf("a sentence with holes among {%s}, not {%s}",
+      paste(unique(field(known)), collapse = "}, {"), unknown[1]))
+  }
+  # Counted in the package's sentence, so that it is a number there.
+  counted <- field(grep("[|?]", known, value = TRUE))
+  shape <- "^\\{[a-z_0-9]+([|][^|]+([|][^|]+)?|[?][^|]+[|][^|]+)\\}$"
+  good <- given %in% c(known, sprintf("{%s}", field(known))) |
+    grepl(shape, given) & field(given) %in% counted
+  if (!all(good)) must(sprintf("a sentence without the hole %s", given[!good][1]))
+  rest <- gsub("\\{[^}]*\\}", "", template)
+  if (grepl("[{}]", rest) || grepl("[][]", gsub("\\[[^][]*\\]", "", rest))) {
+    must("a sentence whose brackets close, none within another")
   }
 }
 

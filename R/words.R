@@ -39,7 +39,6 @@ in_sentences <- function(findings, lines = findings$findings) {
 
 # What is told of these lines in these slots, the sentences of each as one text.
 told <- function(findings, ids, slots) {
-  out <- rep("", length(ids))
   lines <- unique(ids)
   text <- rep("", length(lines))
   words <- first_given(findings$words, words_in_use())
@@ -52,8 +51,7 @@ told <- function(findings, ids, slots) {
     before <- text[at[known]]
     text[at[known]] <- ifelse(nzchar(before), paste(before, sentence), sentence)
   }
-  out[] <- text[match(ids, lines)]
-  out
+  text[match(ids, lines)]
 }
 
 # The arithmetic of these lines: a vector of sentences each, named by the ids.

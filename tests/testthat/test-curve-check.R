@@ -1,4 +1,4 @@
-test_that("a folder is predicted by the others: one that is clicked half as often is half of that", {
+test_that("a folder is predicted by the others: one clicked half as often is half of that", {
   rows <- made_site(queries = 500, days = 40, seed = 3)
   rows[, page := sub("example/",
     sprintf("example/%s/", ifelse(as.integer(sub(".* ", "", query)) <= 60, "deals", "guides")),

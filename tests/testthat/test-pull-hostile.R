@@ -16,7 +16,7 @@ pulled <- function(spec, to = "2026-06-01", store = tide_store(tempfile("project
   list(days = out, rows = if (any(out$rows > 0)) tide_stored(store, lag = 0)$tables[[1]]$rows)
 }
 
-test_that("a redirect to another scheme, host or port gets nothing; within the service it is kept", {
+test_that("a redirect to another scheme, host or port gets nothing; within the service it stays", {
   skip_without_service()
   secret <- "a+very/secret token=="
   withr::local_envvar(TIDE_TEST_TOKEN = secret, TIDE_TEST_SECRET = "client-secret")

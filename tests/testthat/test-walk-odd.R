@@ -106,7 +106,7 @@ test_that("what is too large, too deep or packed otherwise is left out, and the 
     "larger than 50 MB")
 })
 
-test_that("robots.txt is followed to another host, read to its bound, and its delay kept within one", {
+test_that("robots.txt is followed to another host, read to its bound, its delay kept within one", {
   skip_without_service()
   other <- local_server(function(request, url) {
     list(headers = list(), body = "User-agent: *\nDisallow: /private/\nCrawl-delay: 0.01\n")

@@ -103,7 +103,14 @@ test_that("a file over the words changes what it holds, in tables and in the pro
   expect_match(format(tide_words(file)), "<tide_words> [0-9]+ sentences")
   for (case in list(c("sentences: {nosuch: 'x'}", "Unknown setting 'nosuch'"),
     c("sentences: {ctr_above: '{clicks} more'}", "holes among \\{times\\}, not \\{clicks\\}"),
-    c("months: {a: b}", "months"), c("nosuch: x", "Unknown setting 'nosuch'"))) {
+    c("months: {a: b}", "months"), c("months: [a, b]", "12 words"),
+    c("formats: {ctr: nosuch}", "Unknown setting 'formats'"),
+    c("numbers: {decimal: ab}", "one sign"),
+    c("sentences: {ctr_above: '{times%s} up'}", "without the hole"),
+    c("sentences: {title_lacks: '{words|word} lacking'}", "without the hole"),
+    c("sentences: {title_lacks: 'Lacks [{words}.'}", "brackets close"),
+    c("terms: {cause: {demand: '{nosuch}'}}", "holes among"),
+    c("nosuch: x", "Unknown setting 'nosuch'"))) {
     expect_error(tide_words(csv(case[1], name = "own.yml")), case[2], class = "tide_error_settings")
   }
   dir <- withr::local_tempdir()

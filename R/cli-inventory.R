@@ -7,7 +7,7 @@ command_list <- function(shared) {
     example = "inktide list export.csv --by page --lead 3",
     options = c(shared, list(
       text_option("--by", "WHAT",
-        sprintf("%s [query, or what the export has]", paste(inventory_kinds, collapse = ", "))),
+        sprintf("%s [query, or what the export has]", paste(names(line_kinds), collapse = ", "))),
       text_option("--sort", "COLUMN", "a column of --format csv, largest first [clicks]"),
       switch_option("--ascending", "smallest first"),
       text_option("--windows", "N,N",
@@ -19,7 +19,7 @@ command_list <- function(shared) {
 }
 
 run_list <- function(options, files) {
-  if (!is.null(options$by)) check_choice(options$by, inventory_kinds, "--by")
+  if (!is.null(options$by)) check_choice(options$by, names(line_kinds), "--by")
   check_number(options$top, "--top", min = 1)
   lengths <- if (!is.null(options$windows)) parse_lengths(options$windows)
   if (!identical(options$by, "page")) {

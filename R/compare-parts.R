@@ -89,16 +89,13 @@ pair_changes <- function(pairs, days, scale, fit) {
 
 # The name each pair goes by on a level.
 level_names <- function(level, pairs, at, rules) {
-  switch(
-    level,
-    query = at$queries$names[pairs$query],
-    page = at$pages$names[pairs$page],
-    folder = page_group(at$pages$names, rules$page_groups)[pairs$page],
-    topic = fcoalesce(
-      head_terms(at$queries$keys, leading_pairs(pairs, length(at$queries$keys)))[pairs$query],
-      "(no topic)"),
-    pair = paste(at$queries$names[pairs$query], at$pages$names[pairs$page], sep = " | "),
-    site = rep("the site", nrow(pairs)))
+  if (level == "pair") {
+    return(paste(at$queries$names[pairs$query], at$pages$names[pairs$page], sep = " | "))
+  }
+  both <- data.table(pairs[, c("query", "page")], clicks = pairs$clicks_1 + pairs$clicks_2,
+    impressions = pairs$impressions_1 + pairs$impressions_2)
+  label <- row_labels(level, list(rows = both, queries = at$queries, pages = at$pages), rules)
+  label$names[label$code]
 }
 
 # Each query's leading page over both windows.

@@ -72,12 +72,12 @@ compare_rows <- function(table, brand) {
   } else {
     rep("all", nrow(rows))
   }
-  pages <- if ("page" %in% table$dimensions) code_pages(rows$page, rows$impressions)
+  pages <- code_pages(rows[["page"]], rows$impressions)
   list(
     queries = queries,
     pages = pages,
     rows = setDT(list(query = queries$code,
-      page = if (is.null(pages)) rep(1L, nrow(rows)) else pages$code,
+      page = pages$code,
       stratum = position_bin(rows$position), band = findInterval(rows$position, c(3.5, 10.5)),
       side = side, fold = queries$code %% 50L + 1L, clicks = as.numeric(rows$clicks),
       impressions = as.numeric(rows$impressions), weighted = rows$impressions * rows$position)))
@@ -124,31 +124,12 @@ reduce_strata <- function(rows) {
 }
 
 part_labels <- function(made, table, by, rules) {
-  code <- made$rows$query
-  keys <- made$queries$keys
-  switch(
-    by,
-    brand = {
-      if (!length(rules$brand)) abort_argument("rules", "rules with brand words", rules$brand)
-      ifelse(is_brand(keys, rules$brand), "brand", "non-brand")[code]
-    },
-    intent = query_intent(keys, rules$intent)[code],
-    words = length_names[pmin(pmax(lengths(query_words(keys)), 1L), 6L)][code],
-    page_group = page_group(made$pages$names, rules$page_groups)[made$rows$page],
-    band = {
-      sums <-
-        add_ratios(sums_by(made$rows, c("query", "page"), c("clicks", "impressions", "weighted")))
-      at <- sums[made$rows, on = c("query", "page")]$position
-      position_band(at, rules$bands)
-    },
-    term = {
-      sums <- sums_by(made$rows, c("query", "page"), c("clicks", "impressions"))
-      fcoalesce(head_terms(keys, leading_pages(sums, length(keys)))[code], "other")
-    },
-    {
-      texts <- as_levels(table$rows[[by]])
-      tolower(levels(texts))[texts]
-    })
+  if (by == "brand" && !length(rules$brand)) {
+    abort_argument("rules", "rules with brand words", rules$brand)
+  }
+  if (by %in% table$dimensions) set(made$rows, j = by, value = as_levels(table$rows[[by]]))
+  label <- row_labels(by, made, rules)
+  label$names[label$code]
 }
 
 # Labels beyond the ones seen most become "other".

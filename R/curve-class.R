@@ -172,11 +172,11 @@ add_days <- function(one, other) {
       sprintf("split by %s, as the first", if (is.null(one$split)) "nothing" else one$split),
       other$split)
   }
-  both <- merge_reduced(as_reduced(one), as_reduced(other))
-  queries <- heaviest_spellings(both$queries)
+  both <- finish_sums(sums_of_summaries(one, other))
+  queries <- both$queries
   brand <- unlist(lapply(list(one, other), function(s) s$queries$key[s$queries$segment == "brand"]))
   with_brand <- "non-brand" %in% c(one$queries$segment, other$queries$segment) || length(brand)
-  pages <- heaviest_spellings(both$pages)
+  pages <- both$pages
   from <- min(one$window$from, other$window$from)
   to <- max(one$window$to, other$window$to)
   new_summary(queries = setDT(list(
@@ -187,7 +187,7 @@ add_days <- function(one, other) {
     } else {
       ifelse(queries$keys %in% brand, "brand", "non-brand")
     })),
-    pages = setDT(list(page = pages$names, key = pages$keys)), cells = key_cells(both$cells$all),
+    pages = setDT(list(page = pages$names, key = pages$keys)), cells = both$all,
     split = one$split, split_cells = both$split_cells, blend = both$blend, by_day = both$by_day,
     odd_days = rbind(one$odd_days, other$odd_days),
     site_by_day = rbind(one$site_by_day, other$site_by_day),
@@ -198,16 +198,29 @@ add_days <- function(one, other) {
     left_out = sum_left_out(rbind(one$left_out, other$left_out)))
 }
 
-# A summary as it was before its cells were finished.
-as_reduced <- function(summary) {
-  weigh <- function(keys, names, code) {
-    weight <- as.vector(rowsum(summary$cells$impressions, code))
-    at <- sort(unique(code))
-    list(keys = keys,
-      weights = setDT(list(key = keys[at], name = names[at], spelt = names[at], weight = weight)))
-  }
-  list(queries = weigh(summary$queries$key, summary$queries$query, summary$cells$query),
-    pages = weigh(summary$pages$key, summary$pages$page, summary$cells$page),
-    cells = list(all = copy(summary$cells)), split_cells = copy(summary$split_cells),
-    by_day = summary$by_day, blend = summary$blend)
+# What two summaries were summed up from, as sum_chunks() has it; a text weighs what its cells do.
+sums_of_summaries <- function(one, other) {
+  queries <- query_dictionary()
+  pages <- page_dictionary()
+  both <- lapply(list(one, other), function(summary) {
+    code <- function(dictionary, names, of) {
+      texts <- structure(of, levels = names, class = "factor")
+      code_in(dictionary, texts, summary$cells$impressions)
+      known_codes(dictionary, structure(seq_along(names), levels = names, class = "factor"))
+    }
+    place <- list(query = code(queries, summary$queries$query, summary$cells$query),
+      page = code(pages, summary$pages$page, summary$cells$page))
+    recode <- function(cells) {
+      if (is.null(cells)) return(NULL)
+      cells <- copy(cells)
+      for (of in names(place)) set(cells, j = of, value = place[[of]][cells[[of]]])
+      cells
+    }
+    list(cells = recode(summary$cells), parts = recode(summary$split_cells))
+  })
+  add <- function(of) rbindlist(lapply(both, `[[`, of))
+  list(queries = queries, pages = pages, cells = list(all = sum_cells(add("cells"))),
+    parts = if (!is.null(one$split_cells)) sum_split(add("parts")),
+    by_day = if (!is.null(one$by_day)) reduce_by(rbind(one$by_day, other$by_day), "date"),
+    blend = add_blend_sums(one$blend, other$blend))
 }

@@ -7,11 +7,7 @@
 # queries are brand.
 coded_rows <- function(rows, curve, brand, views = 1) {
   queries <- code_queries(rows$query, rows$impressions)
-  pages <- if (is.null(rows[["page"]])) {
-    list(code = rep(1L, nrow(rows)), names = "", keys = "")
-  } else {
-    code_pages(rows$page, rows$impressions)
-  }
+  pages <- code_pages(rows[["page"]], rows$impressions)
   main <- names(curve$fits)[1]
   known <- curve$summary$queries
   brand_keys <- known$key[known$segment == "brand"]

@@ -11,41 +11,18 @@ explored_rows <- function(explorer, segments, from, to) {
     date <- if (is.null(use)) rows$date else rows$date[use]
     use <- keep(date >= from & date <= to)
   }
-  # Sums come last: they are those of the rows that pass all else.
-  last <- vapply(segments, function(segment) "pair" %in% conditions_on(segment), NA)
-  for (segment in c(segments[!last], segments[last])) {
-    hit <- segment_hits(explorer, segment, use)
-    if (!all(hit)) use <- keep(hit)
-  }
+  use <- rows_inside(explorer_seen(explorer), segments, use)
   if (!is.null(use) && !length(use)) abort_nothing_inside(segments)
   use
 }
 
-conditions_on <- function(segment) {
-  vapply(segment_conditions[names(segment$conditions)], `[[`, "", "on")
-}
-
-segment_hits <- function(explorer, segment, use) {
-  hit <- TRUE
-  for (name in names(segment$conditions)) {
-    hit <- hit & condition_hits(explorer, name, segment$conditions[[name]], use)
-  }
-  hit != segment$not
-}
-
-condition_hits <- function(explorer, name, value, use) {
-  condition <- segment_conditions[[name]]
-  rows <- explorer$rows
-  of <- function(x) if (is.null(use)) x else x[use]
-  if (condition$on == "pair") {
-    pair <- explored_pairs(explorer)
-    code <- of(pair$code)
-    sum_of <- function(of_rows) sum_codes(of(rows[[of_rows]]), code, length(pair$first))
-    sums <- list(clicks = sum_of("clicks"), impressions = sum_of("impressions"))
-    sums$position <- sum_of("weighted") / sums$impressions
-    return((condition$test(sums, value, explorer$rules) %in% TRUE)[code])
-  }
-  name_hits(explorer, name, value)[of(rows[[condition$on]])]
+# An explorer's rows as rows_inside() looks at them: names that were tried are known.
+explorer_seen <- function(explorer) {
+  new_rows_seen(nrow(explorer$rows),
+    coded = function(on) list(code = as.integer(explorer$rows[[on]])),
+    figure = function(name) explorer$rows[[name]],
+    pairs = function() explored_pairs(explorer), rules = explorer$rules,
+    named = function(name, value, coded) name_hits(explorer, name, value))
 }
 
 # Which queries, pages or devices meet a condition: tried once on every name, and kept.
@@ -57,7 +34,7 @@ name_hits <- function(explorer, name, value) {
   } else {
     as_key(explorer$queries$keys)
   },
-    page = explorer$pages$names, explorer$levels[[condition$on]])
+    page = explorer$pages$names, levels(explorer$rows[[condition$on]]))
   if (is.null(names)) {
     abort_tide(sprintf("The rows have no %s.", gsub("_", " ", condition$on)),
       where = sprintf("They are by %s.", grain_label(explorer$dimensions)),
@@ -110,10 +87,9 @@ row_index <- function(explorer, on) {
 # The rows summed over what nobody asks for: days above all. What is asked then costs as much as
 # there are pairs, not rows.
 summed_explorer <- function(explorer, by, segments, whole) {
-  times <- c("day", "week", "month")
   if (nrow(explorer$rows) < indexed_from || !whole || by %in% times) return(explorer)
   on <- unlist(lapply(segments, conditions_on))
-  kept <- intersect(names(explorer$levels), c(by, on))
+  kept <- setdiff(intersect(names(explorer$rows), c(by, on)), c("query", "page"))
   known <- explorer$known
   mark <- paste(c("summed", kept), collapse = " ")
   if (is.null(known[[mark]])) {
@@ -135,9 +111,6 @@ summed_explorer <- function(explorer, by, segments, whole) {
 
 explored_pairs <- function(explorer) {
   known <- explorer$known
-  if (is.null(known$pairs)) {
-    found <- .Call(pair_codes, explorer$rows$query, explorer$rows$page)
-    known$pairs <- list(code = found[[1]], first = found[[2]])
-  }
+  if (is.null(known$pairs)) known$pairs <- row_labels("pair", explorer, explorer$rules)
   known$pairs
 }

@@ -33,23 +33,17 @@ tide_explorer <- function(data, curve = NULL, brand = NULL, rules = tide_rules()
   data <- data_of(data)
   check_class(rules, "tide_rules", "rules")
   if (is.null(brand)) brand <- rules$brand else rules$brand <- brand
-  table <- pick_table(data, c("query", "page"))
-  if (is.null(table)) table <- pick_table(data, "query")
-  if (is.null(table)) abort_no_queries(data)
+  table <- query_table(data)
   if (is.null(curve)) curve <- tide_curve(tide_summary(data, brand = brand))
   if (!is.null(curve$summary$brand)) rules$brand <- curve$summary$brand
   at <- coded_rows(table$rows, curve, brand)
   held <- c("query", "page", "date", "clicks", "impressions", "weighted", "expected")
   rows <- at$rows[, intersect(held, names(at$rows)), with = FALSE]
   others <- intersect(c("country", "device", "vertical", "rich_result"), table$dimensions)
-  levels <- lapply(stats::setNames(others, others), function(of) {
-    own <- as_levels(table$rows[[of]])
-    set(rows, j = of, value = as.integer(own))
-    levels(own)
-  })
+  for (of in others) set(rows, j = of, value = as_levels(table$rows[[of]]))
   days <- site_days_table(data)
   structure(list(rows = rows, queries = at$queries[c("names", "keys")],
-    pages = at$pages[c("names", "keys")], levels = levels, rules = rules,
+    pages = at$pages[c("names", "keys")], rules = rules,
     dimensions = table$dimensions, from = table$from, to = table$to, site_days = days,
     # What was worked out of names already: conditions come again and again.
     known = new.env(parent = emptyenv())),
@@ -82,43 +76,16 @@ tide_explore <- function(explorer, by = "query", segments = NULL, from = NULL, t
     class = c("tide_view", "tide_result"))
 }
 
-explore_kinds <- c("query", "page", "pair", "folder", "topic", "country", "device", "vertical",
-  "rich_result", "day", "week", "month")
-
-# What each row belongs to: list(code, names), kept once worked out.
+# What each row belongs to, kept once worked out.
 explored_labels <- function(explorer, by) {
   known <- explorer$known
   mark <- paste("by", by)
-  if (is.null(known[[mark]])) known[[mark]] <- make_labels(explorer, by)
+  if (is.null(known[[mark]])) {
+    needed <- setdiff(line_kinds[[by]], names(explorer$rows))
+    if (length(needed)) abort_no_label(explorer, needed[1])
+    known[[mark]] <- row_labels(by, explorer, explorer$rules, explorer$to)
+  }
   known[[mark]]
-}
-
-make_labels <- function(explorer, by) {
-  rows <- explorer$rows
-  of_names <- function(label, code) {
-    names <- sorted_texts(label)
-    list(code = match(label, names)[code], names = names)
-  }
-  if (by %in% c("country", "device", "vertical", "rich_result")) {
-    if (is.null(explorer$levels[[by]])) abort_no_label(explorer, by)
-    return(of_names(tolower(explorer$levels[[by]]), rows[[by]]))
-  }
-  if (by %in% c("day", "week", "month")) {
-    if (is.null(rows[["date"]])) abort_no_label(explorer, "date")
-    days <- seq(explorer$from, explorer$to, by = 1L)
-    label <- switch(by, day = format(days), week = format(period_start(days, explorer$to, 7L)),
-      month = substr(format(days), 1, 7))
-    return(of_names(label, as.integer(rows$date) - as.integer(explorer$from) + 1L))
-  }
-  switch(by, query = list(code = rows$query, names = explorer$queries$names),
-    page = list(code = rows$page, names = explorer$pages$names),
-    pair = c(explored_pairs(explorer), list(names = NULL)),
-    folder = of_names(page_group(explorer$pages$names, explorer$rules$page_groups), rows$page),
-    topic = {
-      sums <- sums_by(rows, c("query", "page"), c("clicks", "impressions"))
-      lead <- leading_pages(sums, length(explorer$queries$keys))
-      of_names(fcoalesce(head_terms(explorer$queries$keys, lead), "(no topic)"), rows$query)
-    })
 }
 
 abort_no_label <- function(explorer, by) {
@@ -128,29 +95,14 @@ abort_no_label <- function(explorer, by) {
 }
 
 explored_sums <- function(explorer, kept, label, by) {
-  rows <- explorer$rows
-  code <- if (is.null(kept)) label$code else label$code[kept]
-  of <- function(x) if (is.null(kept)) x else x[kept]
-  size <- if (by == "pair") length(label$first) else length(label$names)
-  sum_of <- function(name) sum_codes(of(rows[[name]]), code, size)
-  impressions <- sum_of("impressions")
-  seen <- which(impressions > 0)
-  sums <- setDT(list(clicks = sum_of("clicks")[seen], impressions = impressions[seen],
-    weighted = sum_of("weighted")[seen], expected = sum_of("expected")[seen]))
-  name <- if (by == "pair") {
-    first <- label$first[seen]
-    list(query = explorer$queries$names[rows$query[first]],
-      page = explorer$pages$names[rows$page[first]])
-  } else {
-    stats::setNames(list(label$names[seen]), by)
-  }
-  out <- setDT(c(name, list(clicks = sums$clicks, impressions = sums$impressions,
-    ctr = sums$clicks / sums$impressions, expected_ctr = sums$expected / sums$impressions,
-    position = sums$weighted / sums$impressions, share = sums$clicks / max(1, sum(sums$clicks)))))
-  for (other in setdiff(c("query", "page"), names(name))) {
-    once <- .Call(pair_codes, code, of(rows[[other]]))[[2]]
+  sums <- sum_labelled(explorer$rows, label, kept)
+  seen <- which(sums$impressions > 0)
+  names <- label_columns(by, explorer, label)
+  out <- setDT(c(lapply(names, `[`, seen), as.list(sums[seen])))
+  set(out, j = "share", value = out$clicks / max(1, sum(out$clicks)))
+  for (other in setdiff(c("query", "page"), names(names))) {
     set(out, j = c(query = "queries", page = "pages")[[other]],
-      value = tabulate(code[once], size)[seen])
+      value = count_labelled(explorer$rows, label, other, kept)[seen])
   }
   out
 }
@@ -164,13 +116,12 @@ total_of <- function(rows) {
 }
 
 explored_order <- function(rows, by, sort) {
-  times <- by %in% c("day", "week", "month")
-  if (is.null(sort)) sort <- if (times) by else "clicks"
+  if (is.null(sort)) sort <- if (by %in% times) by else "clicks"
   if (!sort %in% names(rows)) {
     abort_argument("sort", paste("among", paste(names(rows), collapse = ", ")), sort)
   }
   place <- if (is.character(rows[[sort]])) {
-    order(rows[[sort]], decreasing = times, method = "radix")
+    order(rows[[sort]], decreasing = by %in% times, method = "radix")
   } else {
     order(-rows[[sort]], -rows$clicks, -rows$impressions)
   }

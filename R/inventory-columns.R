@@ -31,8 +31,6 @@ add_own_page <- function(rows, facts) {
   set(rows, j = "own_page", value = own)
 }
 
-inventory_times <- c("day", "week", "month")
-
 # Of days, weeks and months in order: clicks less those of the one before, and of the same a year
 # before; how many days the data have of a week or month, where they have days.
 time_changes <- function(rows, by, dates, label) {
@@ -88,7 +86,7 @@ earlier_columns <- function(rows, before, by) {
 window_columns <- function(rows, label, table, windows, filtered) {
   age <- as.integer(table$to) - as.integer(rows$date)
   reach <- if (filtered) Inf else as.integer(table$to) - as.integer(table$from) + 1L
-  size <- length(label$names)
+  size <- label_size(label)
   columns <- lapply(windows, function(days) {
     of <- function(use) sum_codes(rows$clicks[use], label$code[use], size)
     now <- of(which(age < days))

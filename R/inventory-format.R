@@ -78,7 +78,7 @@ inventory_head <- function(x) {
     },
     if (!is.null(x$rows[["change"]])) {
       sprintf("change: clicks less those of the %s%s",
-        if (x$by %in% inventory_times) paste(x$by, "before") else "earlier window",
+        if (x$by %in% times) paste(x$by, "before") else "earlier window",
         if (is.null(x$rows[["change_year"]])) "" else "; on year: less those a year before")
     },
     if (!is.null(x$rows[["own_page"]])) {

@@ -54,7 +54,7 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
   data <- data_of(data)
   same <- is.null(history)
   history <- if (same) data else data_of(history)
-  by <- if (is.null(by)) inventory_default(data) else check_choice(by, inventory_kinds, "by")
+  by <- if (is.null(by)) inventory_default(data) else check_choice(by, names(line_kinds), "by")
   check_class(rules, "tide_rules", "rules")
   check_number(lead, "lead", min = 0)
   check_text(sort, "sort", null = TRUE)
@@ -68,32 +68,32 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
   if (with_queries && is.null(curve)) curve <- tide_curve(tide_summary(data, brand = brand))
   if (by == "modifier") rules$brand <- curve$summary$brand
   at <- inventory_codes(by, table, curve, brand)
-  label <- inventory_labels(by, at, table, rules)
+  label <- row_labels(by, at, rules, table$to)
   rows <- inventory_rows(by, at, label, rules)
   if (length(windows)) {
     # Coded once where no other days are looked at.
     past <- if (same) at else inventory_codes(by, longer, curve, brand)
-    of_past <- if (same) label else inventory_labels(by, past, longer, rules)
+    of_past <- if (same) label else row_labels(by, past, rules, longer$to)
     known <- if (same) rows else inventory_rows(by, past, of_past, rules)
     filtered <- length(history$chosen) > 0
     changes <- window_columns(past$rows, of_past, longer, windows, filtered)
     rows <- cbind(rows, changes[match(inventory_key(rows), inventory_key(known))])
   }
-  if (by %in% inventory_times) rows <- time_changes(rows, by, at$rows$date, label)
+  if (by %in% times) rows <- time_changes(rows, by, at$rows$date, label)
   before <- earlier_rows(data, table, by, curve, rules)
   if (!is.null(before)) rows <- cbind(rows, earlier_columns(rows, before, by))
   if (by == "modifier") rows <- add_own_page(rows, facts)
   rows <- join_facts(rows, facts)
   check_flag(decreasing, "decreasing")
   order <- inventory_order(rows, by, sort, decreasing)
-  dated <- "date" %in% table$dimensions && !by %in% inventory_times
-  total <- total_row(at$rows[, c("clicks", "impressions", "position"), with = FALSE])
+  dated <- "date" %in% table$dimensions && !by %in% times
+  total <- add_ratios(sums_by(at$rows, character(), c("clicks", "impressions", "weighted")))
   site <- if (with_queries) site_clicks_of(data, table)
   structure(list(
     rows = rows[order],
     beneath = if (leading) leading_beneath(at, rows[order]$page, lead, rules),
     weekly = if (dated && !wide_dates(table)) weekly_clicks(at$rows, label, table)[order],
-    total = total,
+    total = total[, c("clicks", "impressions", "ctr", "position")],
     coverage = if (is.null(site) || site <= 0) NA_real_ else min(1, total$clicks / site),
     would_add = further_exports(read_grains(data)),
     by = by,
@@ -104,13 +104,6 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
     left_out = data$left_out[data$left_out$grain == grain_label(table$dimensions)]),
     class = c("tide_inventory", "tide_result"))
 }
-
-# What a row stands for, and the dimensions that it takes.
-inventory_needs <- list(query = "query", page = "page", pair = c("query", "page"), folder = "page",
-  topic = c("query", "page"), modifier = "query", country = "country", device = "device",
-  vertical = "vertical", rich_result = "rich_result", day = "date", week = "date", month = "date")
-
-inventory_kinds <- names(inventory_needs)
 
 # What the tables can list: queries, else pages, else parts, else their days, weeks or months.
 inventory_default <- function(data) {
@@ -123,7 +116,7 @@ inventory_default <- function(data) {
 
 # The finest table that has what a row stands for: of days the totals, since they miss nothing.
 inventory_table <- function(data, by, besides = NULL) {
-  needed <- c(inventory_needs[[by]], besides)
+  needed <- c(line_kinds[[by]], besides)
   table <- if (needed[1] == "date") pick_table(data, "date", refused = no_totals)
   if (is.null(table)) table <- pick_table(data, needed)
   if (!is.null(table)) return(window_beside(table, data))
@@ -150,8 +143,14 @@ check_lengths <- function(windows, table) {
 
 # Rows of a table, coded; for modifiers those of the brand.
 inventory_codes <- function(by, table, curve, brand) {
-  if (!"query" %in% table$dimensions) return(plain_rows(table$rows))
-  at <- coded_rows(table$rows, curve, brand)
+  at <- if ("query" %in% table$dimensions) {
+    coded_rows(table$rows, curve, brand)
+  } else {
+    plain_rows(table$rows)
+  }
+  if (by %in% table$dimensions && !by %in% c("query", "page")) {
+    set(at$rows, j = by, value = as_levels(table$rows[[by]]))
+  }
   if (by == "modifier") only_brand(at, brand) else at
 }
 
@@ -160,86 +159,36 @@ plain_rows <- function(rows) {
   pages <- if (!is.null(rows[["page"]])) code_pages(rows$page, rows$impressions)
   list(pages = pages, rows = setDT(Filter(Negate(is.null),
     list(page = pages$code, date = rows[["date"]], clicks = as.numeric(rows$clicks),
-      impressions = as.numeric(rows$impressions), weighted = rows$impressions * rows$position,
-      position = rows$position))))
-}
-
-# What each row of the table belongs to: list(code, names).
-inventory_labels <- function(by, at, table, rules) {
-  rows <- at$rows
-  if (is.null(rows[["position"]])) {
-    set(rows, j = "position", value = rows$weighted / rows$impressions)
-  }
-  name <- switch(
-    by,
-    query = return(list(code = rows$query, names = at$queries$names)),
-    page = return(list(code = rows$page, names = at$pages$names)),
-    pair = {
-      found <- .Call(pair_codes, rows$query, rows$page)
-      return(list(code = found[[1]], first = found[[2]], names = rep("", length(found[[2]]))))
-    },
-    folder = page_group(at$pages$names, rules$page_groups)[rows$page],
-    topic = {
-      sums <- sums_by(rows, c("query", "page"), c("clicks", "impressions"))
-      fcoalesce(
-        head_terms(at$queries$keys, leading_pages(sums, length(at$queries$keys)))[rows$query],
-        "(no topic)")
-    },
-    modifier = {
-      said <- brand_modifiers(at$queries$keys, rules$brand)
-      ifelse(nzchar(said), said, "(the brand alone)")[rows$query]
-    },
-    day = format(rows$date),
-    week = format(period_start(rows$date, table$to, 7L)),
-    month = substr(format(rows$date), 1, 7),
-    tolower(as.character(table$rows[[by]])))
-  names <- unique(name)
-  list(code = match(name, names), names = names)
+      impressions = as.numeric(rows$impressions),
+      weighted = rows$impressions * rows$position))))
 }
 
 inventory_rows <- function(by, at, label, rules) {
-  size <- length(label$names)
-  sum_of <- function(of) sum_codes(at$rows[[of]], label$code, size)
-  out <- add_ratios(data.table(clicks = sum_of("clicks"), impressions = sum_of("impressions"),
-    weighted = sum_of("weighted")))
-  if (!is.null(at$rows[["expected"]])) {
-    set(out, j = "expected_ctr", value = sum_of("expected") / out$impressions)
-  }
-  out <- out[, intersect(c("clicks", "impressions", "ctr", "expected_ctr", "position"), names(out)),
-    with = FALSE]
+  size <- label_size(label)
+  names <- label_columns(by, at, label)
+  out <- setDT(c(names, as.list(sum_labelled(at$rows, label))))
   set(out, j = "band", value = position_band(out$position, rules$bands))
-  for (of in intersect(c("query", "page"), names(at$rows))) {
-    if (of == by || by == "pair") next
-    if (of == "page" && all(at$pages$names == "")) next
-    once <- unique(data.table(code = label$code, of = at$rows[[of]]))
-    set(out, j = c(query = "queries", page = "pages")[[of]], value = tabulate(once$code, size))
+  paged <- !is.null(at$rows[["page"]]) && any(nzchar(at$pages$names))
+  for (of in setdiff(c("query", if (paged) "page"), names(names))) {
+    if (by == "pair" || is.null(at$rows[[of]])) next
+    set(out, j = c(query = "queries", page = "pages")[[of]],
+      value = count_labelled(at$rows, label, of))
   }
-  if (!is.null(at$rows[["date"]]) && !by %in% inventory_times) {
+  if (!is.null(at$rows[["date"]]) && !by %in% times) {
     ends <- at$rows[, .(first = min(date), last = max(date)), by = list(code = label$code)]
     set(out, j = c("first", "last"),
       value = ends[match(seq_len(size), ends$code), c("first", "last")])
   }
-  if (by == "pair") {
-    first <- at$rows[label$first]
-    return(cbind(
-      data.table(query = at$queries$names[first$query], page = at$pages$names[first$page]), out))
-  }
   if (by == "query") {
     set(out, j = c("intent", "segment"), value = list(query_intent(at$queries$keys, rules$intent),
       ifelse(at$segment == "brand", "brand", "non-brand")))
-    if (any(nzchar(at$pages$names))) {
-      sums <- sums_by(at$rows, c("query", "page"), c("clicks", "impressions"))
-      set(out, j = "page", value = at$pages$names[leading_pages(sums, size)])
-    }
   }
-  if (by == "modifier" && any(nzchar(at$pages$names))) {
-    sums <- data.table(query = label$code, page = at$rows$page, clicks = at$rows$clicks,
-      impressions = at$rows$impressions)
+  if (by %in% c("query", "modifier") && paged) {
+    sums <- data.table(query = label$code, at$rows[, c("page", "clicks", "impressions")])
     lead <- leading_pages(sums_by(sums, c("query", "page"), c("clicks", "impressions")), size)
     set(out, j = "page", value = at$pages$names[lead])
   }
-  out <- cbind(data.table(name = label$names), out)
-  setnames(out, "name", by)[]
+  out[]
 }
 
 # Clicks of the last whole weeks of the data, a column each, the oldest first.
@@ -247,14 +196,14 @@ weekly_clicks <- function(rows, label, table, most = 13L) {
   weeks <- max(1L, min(most, table$days %/% 7L))
   age <- (as.integer(table$to) - as.integer(rows$date)) %/% 7L
   use <- which(age < weeks)
-  size <- length(label$names)
+  size <- label_size(label)
   code <- label$code[use] + size * (weeks - 1L - age[use])
   as.data.table(matrix(sum_codes(rows$clicks[use], code, size * weeks), size))
 }
 
 inventory_order <- function(rows, by, sort, decreasing) {
   if (is.null(sort)) {
-    if (by %in% inventory_times) return(order(rows[[by]], decreasing = decreasing))
+    if (by %in% times) return(order(rows[[by]], decreasing = decreasing))
     # By radix: texts in the order of any machine.
     keys <-
       data.table(rows[, c("clicks", "impressions")], name = rows[[1]], row = seq_len(nrow(rows)))
@@ -269,7 +218,7 @@ inventory_order <- function(rows, by, sort, decreasing) {
 
 # The leading queries of each page.
 leading_beneath <- function(at, pages, lead, rules) {
-  own <- inventory_rows("pair", at, inventory_labels("pair", at, NULL, rules), rules)
+  own <- inventory_rows("pair", at, row_labels("pair", at, rules), rules)
   own <- own[order(match(own$page, pages), -own$clicks, -own$impressions)]
   own[rowid(own$page) <= lead]
 }

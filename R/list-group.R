@@ -45,7 +45,7 @@ tide_group <- function(findings, by = c("page", "query", "folder", "topic"), rul
 
 finding_topics <- function(findings, found) {
   summary <- findings$summary
-  heads <- head_terms(summary$queries$key, leading_pages(summary$pairs, nrow(summary$queries)))
+  heads <- query_topics(list(rows = summary$pairs, queries = list(keys = summary$queries$key)))
   fcoalesce(heads[match(found$query, summary$queries$query)], "(no topic)")
 }
 

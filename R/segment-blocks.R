@@ -10,10 +10,7 @@ tide_filter.tide_blocks <- function(data, from = NULL, to = NULL, days = NULL, .
   segments <- stacked_segments(segments, ...)
   check_class(rules, "tide_rules", "rules")
   # Sums by pair, and spellings of the brand, need all rows.
-  on <- unlist(lapply(segments, function(segment) {
-    vapply(segment_conditions[names(segment$conditions)], `[[`, "", "on")
-  }))
-  if ("pair" %in% on || about_brand(segments)) {
+  if (about_sums(segments) || about_brand(segments)) {
     return(tide_filter(held_data(data), from = from, to = to, days = days, segments = segments,
       rules = rules, without = without))
   }

@@ -89,8 +89,7 @@ stands_inside <- function(table, window) {
 
 # Whether any condition is about sums of query and page, which depend on the days they are over.
 about_sums <- function(segments) {
-  names <- unlist(lapply(segments, function(segment) names(segment$conditions)))
-  any(vapply(segment_conditions[names], function(one) one$on == "pair", NA))
+  any(vapply(segments, about_pairs, NA))
 }
 
 # A function of a table that gives list(table, left_out). Where other tables have dates, one without
@@ -169,23 +168,6 @@ stacked_segments <- function(segments, ...) {
   c(if (...length()) list(tide_segment("these conditions", ...)), as_segments(segments))
 }
 
-# Out: list(rows, left_out).
-filter_rows <- function(rows, segments, rules, grain, steps = list()) {
-  ledger <- list()
-  for (step in c(steps, lapply(segments, segment_step, rules = rules))) {
-    if (!nrow(rows)) break
-    failed <- step(rows)
-    for (label in names(failed)) {
-      if (length(failed[[label]])) {
-        ledger[[length(ledger) + 1]] <- left_out_line(label, grain, rows, failed[[label]])
-      }
-    }
-    gone <- unlist(failed, use.names = FALSE)
-    if (length(gone)) rows <- rows[-gone]
-  }
-  list(rows = rows, left_out = rbindlist(ledger))
-}
-
 # Of data, the rows whose query and page another one has, on whatever day.
 same_pairs <- function(data, chosen) {
   data$tables <- Map(function(table, own) {
@@ -223,44 +205,6 @@ listed_days <- function(without) {
 
 without_label <- function(days) {
   sprintf("%s named to be left out", format_plural(length(days), "day"))
-}
-
-segment_step <- function(segment, rules) {
-  function(rows) {
-    failed <- failed_conditions(segment, rows, rules)
-    if (!segment$not) return(failed)
-    stats::setNames(list(setdiff(seq_len(nrow(rows)), unlist(failed))),
-      sprintf("in '%s'", segment$name))
-  }
-}
-
-# Per condition, in order, the rows that fail it and none before it. Texts are tested once each,
-# sums by pair.
-failed_conditions <- function(segment, rows, rules) {
-  left <- rep(TRUE, nrow(rows))
-  failed <- list()
-  # Sums come last: they are those of the rows that pass all else.
-  args <- names(segment$conditions)
-  on <- vapply(segment_conditions[args], `[[`, "", "on")
-  for (arg in c(args[on != "pair"], args[on == "pair"])) {
-    value <- segment$conditions[[arg]]
-    fails <- left & !row_test(segment_conditions[[arg]], value, rows, left, rules)
-    failed[[condition_label(arg, value)]] <- which(fails)
-    left <- left & !fails
-  }
-  failed
-}
-
-row_test <- function(condition, value, rows, left, rules) {
-  if (condition$on == "pair") {
-    by <- intersect(c("query", "page"), names(rows))
-    if (!length(by)) return(rep(FALSE, nrow(rows)))
-    sums <- reduce_by(rows[left], by)
-    return(condition$test(sums, value, rules)[sums[rows, on = by, which = TRUE]] %in% TRUE)
-  }
-  if (!condition$on %in% names(rows)) return(rep(FALSE, nrow(rows)))
-  texts <- as_levels(rows[[condition$on]])
-  condition$test(levels(texts), value, rules)[as.integer(texts)]
 }
 
 # All days of runs with `from` and `to`.

@@ -78,7 +78,7 @@ chosen_days <- function(data) {
   totals <- if (inherits(data, "tide_months")) stored_totals(data)$tables else data$totals
   days <- dated_sums(totals)
   if (!is.null(days)) return(days)
-  query_rows(data)$access$reduce(NULL, NULL)$by_day[, c("date", "clicks", "impressions")]
+  reduce_source(rows_source(data))$by_day[, c("date", "clicks", "impressions")]
 }
 
 dated_sums <- function(tables) {

@@ -52,7 +52,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
   check_number(recent_days, "recent_days", min = 1)
   check_number(undated_days, "undated_days", min = 1)
   if (!is.null(split)) check_choice(split, split_dimensions, "split")
-  source <- query_rows(data)
+  source <- rows_source(data)
   table <- source$table
   dated <- "date" %in% table$dimensions
   if (!is.null(split) && !(if (split == "month") dated else split %in% table$dimensions)) {
@@ -64,13 +64,9 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
   days <- if (is.na(table$days)) as.integer(undated_days) else table$days
   whole <- !dated || days <= recent_days
   recent_from <- if (whole) table$from else last_days_from(table, recent_days)
-  reduced <- tryCatch(source$access$reduce(if (!whole) recent_from, split),
-    tide_error_nothing_left = function(e) {
-      if (inherits(data, "tide_months")) check_all_damaged(data$plan$store, source$left_out())
-      stop(e)
-    })
+  reduced <- reduce_source(source, if (!whole) recent_from, split)
   odd <- days_to_take_out(reduced$by_day)
-  if (nrow(odd)) reduced <- without_days(reduced, source$access$of_days(odd$date), odd$date, split)
+  if (nrow(odd)) reduced <- without_days(reduced, source$of_days(odd$date), odd$date, split)
   queries <- reduced$queries
   pairs <- reduce_pairs(reduced$recent)
   known <- known_brand(queries$keys, reduce_pairs(reduced$all), reduced$pages$names, brand)
@@ -82,7 +78,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
 
   # Rows of whole months tell nothing by the week, and mix places as a table without dates does.
   weekly <- dated && !wide_dates(table)
-  recent <- if (weekly) recent_rows(source$access, reduced, pairs, recent_from, table$to, odd$date)
+  recent <- if (weekly) recent_rows(source, reduced, pairs, recent_from, table$to, odd$date)
   # What was left out of months is known once they are read.
   left_out <- source$left_out()
 
@@ -159,25 +155,6 @@ contested_weeks <- function(summary, code, pages = NULL) {
   if (!length(use)) return(NULL)
   days <- summary$contested[use]
   reduce_by(cbind(days, week = period_start(days$date, summary$recent$to, 7L)), c("page", "week"))
-}
-
-# Where the rows with queries are. Out: list(table: its dimensions and window; access: as
-# chunk_access(); totals: data with the tables that have no queries; grains; left_out).
-query_rows <- function(data) {
-  if (inherits(data, "tide_months")) return(month_rows(data))
-  if (inherits(data, "tide_blocks")) return(block_rows(data))
-  table <- pick_table(data, c("query", "page"))
-  if (is.null(table)) table <- pick_table(data, "query")
-  if (is.null(table)) abort_no_queries(data)
-  list(table = table, access = chunk_access(list(function(from = NULL) table$rows)), totals = data,
-    grains = names(data$tables), left_out = function() data$left_out)
-}
-
-abort_no_queries <- function(data) {
-  check_days_were_there(data, "query")
-  abort_tide("No table has queries, and findings are about queries.",
-    where = tables_read(data),
-    fix = "Export a table by query, or better by query and page.", class = "grain")
 }
 
 # Site or page totals from a table without queries: private queries are missing from tables with

@@ -32,7 +32,7 @@ moved_by <- c("query", "page", "folder", "topic", "device", "country")
 
 # Segments that can stand side by side: those of the project, brand, devices, intents.
 side_segments <- function(held) {
-  devices <- tolower(first_given(held$explorer$levels$device, character()))
+  devices <- tolower(first_given(levels(held$explorer$rows[["device"]]), character()))
   c(held$segments, if (length(held$rules$brand)) {
     list(brand = tide_segment("brand", brand = TRUE))
   },

@@ -65,7 +65,7 @@ view_sentence <- function(held, state, by, conditions) {
 }
 
 offers_kind <- function(explorer, kind) {
-  needs <- inventory_needs[[kind]]
+  needs <- line_kinds[[kind]]
   all(needs %in% explorer$dimensions)
 }
 

@@ -3,7 +3,8 @@
 # Only some areas touch files; only the faces print, draw, or read options, clock and environment.
 # Prints each violation; status 1 if there are any.
 areas <- c("text", "condition", "check", "table", "stat", "file", "print", "assumptions", "read",
-  "archive", "segment", "summary", "pages", "walk",
+  "database",
+  "archive", "segment", "sum", "source", "summary", "pages", "walk",
   "curve", "event", "change", "compare", "finding", "words", "list",
   "project", "pull", "value", "forecast",
   "follow", "trace", "inventory", "watched", "explore", "plot", "report", "write", "demo",
@@ -25,7 +26,7 @@ on_files <- c("file", "gzfile", "readLines", "writeLines", "readRDS", "saveRDS",
 allowed <- list(Sys.time = c("archive-load.R", "archive-rebuild.R", "walk.R", "walk-ask.R",
   "walk-steps.R", "pull-token.R", "pull-device.R"),
   Sys.Date = c("list-decide.R", "list.R", "pull.R", "pull-facts.R", "demo-service.R",
-    "archive-source.R"),
+    "database.R"),
   # A secret comes from the environment alone.
   Sys.getenv = c("pull-secrets.R", "pull-token.R"),
   writeLines = c("demo-server.R", "file-write.R", "read-files.R", "read-records.R",

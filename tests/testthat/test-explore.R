@@ -7,10 +7,16 @@ test_that("tables are the sums of the rows that pass, whatever the stack", {
   rules <- tide_rules(brand = "fernmoor")
   stacks <- list(none = list(), phones = list(device = "mobile"),
     guides = list(page_text = "/guides/", query_text = "grow"),
-    brand = list(brand = TRUE))
+    brand = list(brand = TRUE),
+    # Sums are those of the rows that pass all else, in one segment and over several.
+    busy_phones = list(min_impressions = 30, device = "mobile"),
+    busy_then_phones = list(list(min_impressions = 30), list(device = "mobile")),
+    not_busy_phones = list(min_impressions = 30, device = "mobile", not = TRUE))
   for (name in names(stacks)) {
-    segments <- if (length(stacks[[name]])) {
-      list(do.call(tide_segment, c(list(name), stacks[[name]])))
+    stack <- stacks[[name]]
+    segments <- if (length(stack)) {
+      lapply(if (is.list(stack[[1]])) stack else list(stack),
+        function(one) do.call(tide_segment, c(list(name), one)))
     }
     rows <- tide_filter(data, segments = segments, rules = rules)$tables[[1]]$rows
     for (by in c("query", "page", "pair", "folder", "device", "week", "month")) {
@@ -26,6 +32,15 @@ test_that("tables are the sums of the rows that pass, whatever the stack", {
     view <- tide_explore(explorer, "query", segments)
     expect_equal(view$outside$clicks + view$total$clicks, sum(data$tables[[1]]$rows$clicks))
   }
+})
+
+test_that("segments hold the same rows in any order", {
+  data <- tide_read(tide_example()[["pairs"]])
+  busy <- tide_segment("busy", min_impressions = 30)
+  phones <- tide_segment("phones", device = "mobile")
+  rows <- function(...) tide_filter(data, segments = list(...))$tables[[1]]$rows
+  expect_equal(rows(busy, phones), rows(phones, busy))
+  expect_lt(nrow(rows(busy, phones)), nrow(rows(phones)))
 })
 
 test_that("conditions on sums are those of a summary, where spellings of one name are one", {

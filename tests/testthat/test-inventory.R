@@ -2,7 +2,7 @@ test_that("the inventory's figures are sums of the rows, by whatever a row stand
   rows <- made_site(queries = 60, days = 60)[, "device" := c("mobile", "desktop")[1 + clicks %% 2]]
   rows[, "country" := "prt"]
   data <- as_data(rows)
-  for (by in setdiff(inktide:::inventory_kinds, c("vertical", "rich_result", "modifier"))) {
+  for (by in setdiff(names(inktide:::line_kinds), c("vertical", "rich_result", "modifier"))) {
     listed <- tide_inventory(data, by = by)
     expect_equal(sum(listed$rows$clicks), sum(rows$clicks), label = by)
     expect_equal(sum(listed$rows$impressions), sum(rows$impressions), label = by)

@@ -154,7 +154,7 @@ test_that("every function gives what prints and draws, or an error of ours, on t
     for (by in c("query", "page", "folder", "topic", "pair", "site", "intent", "band", "words")) {
       held(paste(name, "compare", by), tide_compare(data, by = by, days = 3))
     }
-    for (by in inktide:::inventory_kinds) held(paste(name, "list", by), tide_inventory(data, by))
+    for (by in names(inktide:::line_kinds)) held(paste(name, "list", by), tide_inventory(data, by))
     for (by in c("brand", "folder", "page")) {
       rules <- tide_rules(brand = "kale")
       held(paste(name, "months", by), tide_history(data, by = by, rules = rules))

@@ -1,28 +1,27 @@
-# The reduction of a source: the database sums by query, page and position cell, one GROUP BY for
-# each sum, so that what comes here is as large as the answer, whatever the table holds. Where texts
-# are filtered row by row, or several tables tell of the days, rows come as from an archive.
+# A database as a source of sums: it sums by query, page and position cell, one GROUP BY for each
+# sum, so that what comes here is as large as the answer, whatever the table holds. Where texts are
+# filtered row by row, or several tables tell of the days, rows come as from an archive.
 
-# As chunk_access(), with `left_out` (what the database filtered); NULL where rows have to be gone
-# through. `chunks` are what else gives the rows.
-source_access <- function(source, slices, dimensions, segments, chunks) {
+# What new_source() takes beside the chunks that else give the rows; NULL where these have to be
+# gone through. left_out: what the database filtered.
+database_sums <- function(source, slices, dimensions, segments, chunks) {
   if (length(unique(slices$grain)) > 1) return(NULL)
   table <- source$tables[[slices$grain[1]]]
   narrowed <- narrowed_by(source, table, segments)
   if (is.null(narrowed)) return(NULL)
   scope <- list(source = source, table = table, slices = slices, narrowed = narrowed$sql,
     by = intersect(c("query", "page"), dimensions))
-  left <- NULL
+  left <- spelt <- NULL
   list(
-    reduce = function(recent_from, split) {
-      if (!is.null(split) && !split %in% table$dimensions) {
-        return(reduce_chunks(chunks, recent_from, split))
-      }
-      reduced <- reduce_source(scope, recent_from, split)
-      if (!is.null(narrowed$label)) left <<- narrowed_line(slices, reduced, narrowed$label)
-      reduced
+    sum_up = function(recent_from, split) {
+      if (!is.null(split) && !split %in% table$dimensions) return(NULL)
+      sums <- sum_database(scope, recent_from, split)
+      spelt <<- sums$spelt
+      if (!is.null(narrowed$label)) left <<- narrowed_line(slices, sums$cells$all, narrowed$label)
+      sums
     },
     of_queries = function(reduced, codes, from) {
-      if (is.null(reduced$spelt)) chunks else query_chunks(scope, reduced, codes, from)
+      if (is.null(spelt)) chunks else query_chunks(scope, spelt, reduced, codes, from)
     },
     of_days = function(days) list(function(from = NULL) day_rows(scope, days)),
     left_out = function() left)
@@ -42,11 +41,10 @@ narrowed_by <- function(source, table, segments) {
     label = condition_label(name, conditions[[1]]))
 }
 
-narrowed_line <- function(slices, reduced, label) {
-  data.table(grain = slices$grain[1], reason = label,
-    rows = sum(slices$rows) - sum(reduced$all$rows),
-    clicks = sum(slices$clicks) - sum(reduced$all$clicks),
-    impressions = sum(slices$impressions) - sum(reduced$all$impressions))
+narrowed_line <- function(slices, cells, label) {
+  data.table(grain = slices$grain[1], reason = label, rows = sum(slices$rows) - sum(cells$rows),
+    clicks = sum(slices$clicks) - sum(cells$clicks),
+    impressions = sum(slices$impressions) - sum(cells$impressions))
 }
 
 # Rows of the scope, or of some of its days or queries.
@@ -79,8 +77,8 @@ columns_of <- function(scope, names) {
     function(name) source_column(scope$source, scope$table, name), "")
 }
 
-# As reduce_chunks(); `spelt` has the spellings of the queries beside their codes.
-reduce_source <- function(scope, recent_from, split) {
+# As sum_chunks(); `spelt` has the spellings of the queries as the table has them beside ours.
+sum_database <- function(scope, recent_from, split) {
   column <- function(name) source_column(scope$source, scope$table, name)
   half <- sprintf(if (is_sqlite(scope$source)) "CAST(%s * 2 AS INTEGER)" else "floor(%s * 2)",
     column("position"))
@@ -91,38 +89,30 @@ reduce_source <- function(scope, recent_from, split) {
     if (!is.null(split)) c(part = column(split)))
   rows <- ask_sums(scope$source, scope$table, by, scope_where(scope),
     also = c(many = "count(*)", first_day = sprintf("min(%s)", column("date"))))
-  if (is.null(rows)) {
-    abort_tide("No row is left after filtering.", where = scope$table$table,
-      fix = "Loosen the filters.", class = "nothing_left")
-  }
-  queries <- code_queries(rows$query, rows$impressions)
-  pages <- code_pages_of(rows)
-  first <- as.integer(source_dates(rows$first_day, scope$table))
-  queries$first <- .Call(least_by, first, queries$code, length(queries$keys))
-  pages$first <- .Call(least_by, first, pages$code, length(pages$keys))
-  spelt <- unique(setDT(list(text = rows$spelt, code = queries$code)))
-  cells <- setDT(list(query = queries$code, page = pages$code,
-    bin = bin_of_half[pmin.int(as.integer(rows$half), 201L)], clicks = rows$clicks,
-    impressions = rows$impressions, weighted = rows$weighted, rows = as.numeric(rows$many)))
+  if (is.null(rows)) return(NULL)
+  queries <- query_dictionary()
+  pages <- page_dictionary()
+  codes <- codes_in(queries, pages, rows, as.integer(source_dates(rows$first_day, scope$table)))
+  cells <- setDT(c(codes, list(bin = bin_of_half[pmin.int(as.integer(rows$half), 201L)],
+    clicks = rows$clicks, impressions = rows$impressions, weighted = rows$weighted,
+    rows = as.numeric(rows$many))))
   if (!is.null(split)) set(cells, j = "part", value = tolower(as.character(rows$part)))
-  sum_of <- function(cells) {
-    sums_by(cells, c("query", "page", "bin"), c("clicks", "impressions", "weighted", "rows"))
-  }
   recent <- if (!is.null(recent_from)) which(rows$recent == 1)
-  finished <- finish_cells(list(all = sum_of(cells),
-    recent = if (!is.null(recent_from)) sum_of(cells[recent])))
-  reduced <- list(queries = queries, pages = pages, all = finished$all, recent = finished$recent,
-    split_cells = if (!is.null(split)) sum_split(cells),
+  spelt <- unique(setDT(list(text = rows$spelt, query = rows$query)))
+  list(queries = queries, pages = pages,
+    cells = list(all = sum_cells(cells), recent = if (!is.null(recent)) sum_cells(cells[recent])),
+    parts = if (!is.null(split)) sum_split(cells),
     by_day = reduce_days(placed(ask_sums(scope$source, scope$table, columns_of(scope, "date"),
       scope_where(scope)))),
-    spelt = spelt)
-  c(reduced, list(blend = source_blend(scope, reduced),
-    course = source_course(scope, reduced, spelt)))
+    spelt = spelt,
+    samples = function(reduced) {
+      list(blend = database_blend(scope, reduced), course = database_course(scope, reduced, spelt))
+    })
 }
 
 # Neighbouring days of one pair are known from runs of three days, evenly spread, where all days
 # would be more rows than are looked at.
-source_blend <- function(scope, reduced, run = 3L) {
+database_blend <- function(scope, reduced, run = 3L) {
   days <- sort(scope$slices$day)
   rows <- sum(scope$slices$rows)
   if (rows > 2 * blend_rows) {
@@ -153,7 +143,7 @@ placed <- function(rows) {
 
 # The course of the sample of queries, month by month: months in words that every database knows, so
 # that the table is gone through once.
-source_course <- function(scope, reduced, spelt) {
+database_course <- function(scope, reduced, spelt) {
   keys <- reduced$queries$keys
   codes <- which(digest::digest2int(keys) <= course_upto(keys))
   days <- as.IDate(sort(scope$slices$day))
@@ -163,7 +153,7 @@ source_course <- function(scope, reduced, spelt) {
     vapply(begins[-1], function(day) source_day(scope$source, day), ""),
     seq_along(begins[-1])), collapse = " "), length(begins))
   by <- c(columns_of(scope, scope$by), month = if (length(begins) > 1) month)
-  rows <- rbindlist(lapply(batches(spelt, codes),
+  rows <- rbindlist(lapply(batches(spelt, reduced, codes),
     function(names) ask_sums(scope$source, scope$table, by, scope_where(scope, queries = names))))
   date <- begins[if (length(begins) > 1) as.integer(rows$month) else rep(1L, nrow(rows))]
   course_sums(c(codes_of(rows, reduced), placed(rows)[, c("impressions", "position")]), date, keys,
@@ -173,15 +163,16 @@ source_course <- function(scope, reduced, spelt) {
 # Names of the queries as the table spells them, so many as one statement holds.
 statement_bytes <- 150000
 
-batches <- function(spelt, codes) {
-  names <- as.character(spelt$text[spelt$code %in% codes])
+batches <- function(spelt, reduced, codes) {
+  code <- known_codes(reduced$dictionaries$queries, spelt$query)
+  names <- as.character(spelt$text[code %in% codes])
   split(names, cumsum(nchar(names, "bytes") + 4) %/% statement_bytes)
 }
 
 # Recent rows of some queries by day, batch by batch.
-query_chunks <- function(scope, reduced, codes, from) {
+query_chunks <- function(scope, spelt, reduced, codes, from) {
   by <- columns_of(scope, c("date", scope$by))
-  lapply(batches(reduced$spelt, codes), function(names) {
+  lapply(batches(spelt, reduced, codes), function(names) {
     force(names)
     function(first = from) {
       placed(ask_sums(scope$source, scope$table, by, scope_where(scope, first, NULL, names)))

@@ -1,8 +1,8 @@
-# The archive as chunks for the reduction: the months of the table with queries one after the other,
-# small ones together.
+# The archive as a source: the months of the table with queries one after the other, small ones
+# together.
 
-# Out: as query_rows().
-month_rows <- function(data) {
+# As rows_source(), of a tide_months object.
+archive_source <- function(data) {
   plan <- data$plan
   wanted <- copy(plan$wanted)
   set(wanted, j = "month", value = month_start(wanted$day))
@@ -39,20 +39,21 @@ month_rows <- function(data) {
     function(from = NULL) if (is.null(from) || last >= as.integer(from)) read(k)
   })
   if (length(chunks) == 1) chunks <- list(read_once(chunks[[1]]))
-  access <- if (inherits(plan$store, "tide_source")) {
-    source_access(plan$store, slices, dimensions, data$segments, chunks)
-  }
-  list(
+  filtered <- function() NULL
+  left_out <- function() sum_left_out(rbindlist(c(list(plan$left_out), ledger, list(filtered()))))
+  source <- new_source(
     table = c(list(dimensions = dimensions), with_days_said(slice_days(slices, plan$exported),
       plan$days_said),
       list(rests_on = rests_on(slices))),
-    access = first_given(access, chunk_access(chunks)),
-    totals = month_totals(plan, held, grains, data$segments, data$rules),
-    grains = grains$grain,
-    left_out = function() {
-      filtered <- if (!is.null(access)) access$left_out()
-      sum_left_out(rbindlist(c(list(plan$left_out), ledger, list(filtered))))
-    })
+    chunks = chunks, totals = month_totals(plan, held, grains, data$segments, data$rules),
+    grains = grains$grain, left_out = left_out, held = length(chunks) == 1,
+    if_empty = function() check_all_damaged(plan$store, left_out()))
+  sums <- if (inherits(plan$store, "tide_source")) {
+    database_sums(plan$store, slices, dimensions, data$segments, chunks)
+  }
+  if (is.null(sums)) return(source)
+  filtered <- sums$left_out
+  utils::modifyList(source, sums[names(sums) != "left_out"])
 }
 
 # Which grains the rows may come from, the best first: with pages before without; with dates all

@@ -21,7 +21,7 @@
 #'   shows where one page would stand: merged they are taken to rise by a third of their
 #'   position, and the interval reaches from nothing to a rise by half.
 #' @section Not listed: links of one page, tracking copies, language versions, brand site links,
-#'   pages far down, one-day blips, and two pages that do well at the top are counted in `aside`.
+#'   pages far down, one-day blips, and two pages that do well at the top are counted in `excluded`.
 #' @section Do not trust it when: there are no dates; close pages below the top are named then,
 #'   in doubt. A contest counts as settled, and is left out, where the page to keep has had the lead
 #'   for much longer than leads lasted before.

@@ -219,7 +219,7 @@ coloured <- function(lines, moves, options) {
     sums <- (many > 1) + (many > 1 && length(table) - 1L < many)
     table <- utils::head(table, length(table) - sums)
     shown <- moves$moves[seq_along(table)]
-    real <- shown$real %in% TRUE
+    real <- shown$significant %in% TRUE
     lines[table] <- ifelse(!real, cli::col_grey(lines[table]),
       ifelse(shown$change < 0, cli::col_red(lines[table]), cli::col_blue(lines[table])))
     lines
@@ -234,7 +234,7 @@ side_by_side <- function(compared, lengths, top) {
   free <- max(16, terminal_width() - 11 * length(compared))
   cells <- vapply(compared, function(moves) {
     at <- moves$moves[match(names, moves$moves$name)]
-    pad_left(paste0(signed_count(at$change), ifelse(at$real %in% TRUE, " *", "  ")), 11)
+    pad_left(paste0(signed_count(at$change), ifelse(at$significant %in% TRUE, " *", "  ")), 11)
   }, rep("", length(names)))
   shown <- if (longest$level == "page") {
     fit_path(format_path(names), free)

@@ -10,11 +10,11 @@ remember_list <- function(input, findings) {
   if (is.null(input$folder)) return(invisible())
   lines <- rbind(findings$findings, findings$decided, fill = TRUE)
   lines <- utils::head(lines[!duplicated(lines$id)], kept_lines)
-  how <- derivation_lines(findings, lines$id)
+  steps <- derivation_lines(findings, lines$id)
   kinds <- unique(lines$kind)
   kept <- list(data = data_version(input), findings = in_sentences(findings, lines),
     cells = finding_cells(findings, lines),
-    how = data.table(id = rep(lines$id, lengths(how)), step = unlist(how, use.names = FALSE)),
+    derivation = data.table(id = rep(lines$id, lengths(steps)), step = unlist(steps, use.names = FALSE)),
     assumptions = lapply(stats::setNames(kinds, kinds), assumption_lines, findings$assumptions))
   text <- jsonlite::toJSON(kept, digits = NA, na = "null", null = "null", auto_unbox = FALSE)
   # A folder that may only be read keeps none.
@@ -62,7 +62,7 @@ explain_last <- function(input, id) {
     as.data.table(table[own, ])
   }
   same <- which(lines$task == lines$task[row] & lines$id != id)
-  explained(lines[row], lines[same], of(last$cells)[, !"id"], of(last$how)$step,
+  explained(lines[row], lines[same], of(last$cells)[, !"id"], of(last$derivation)$step,
     last$assumptions[[lines$kind[row]]])
 }
 

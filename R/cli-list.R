@@ -7,14 +7,14 @@ findings_lines <- function(findings, all, width) {
   if (!nrow(leads)) {
     return(c(sprintf("Nothing to fix among %s.",
       format_plural(findings$tested, "tested query x page pair")),
-      aside_text(findings, width)))
+      excluded_text(findings, width)))
   }
   c(
     list_rows(findings$findings, leads, width),
     wrap_lines(more_line(leads, all), width),
     "",
     strwrap(total_line(all), width),
-    aside_text(findings, width),
+    excluded_text(findings, width),
     "",
     "First steps",
     first_steps(in_sentences(findings, utils::head(leads, 3)), width))
@@ -38,11 +38,11 @@ list_rows <- function(found, leads, width) {
       pad_left(ctr, 6), pad_left(expected, 6), pad_left(hours, 4), facts)
   }
   columns <- function(of) do.call(paste0, c(lapply(facts, of), ""))
-  rows <- line(leads$rank, leads$query, paste0("+", format_clicks(sums$gain)),
-    paste0("+", format_clicks(sums$if_done)), format_sure(leads$confidence),
-    format_share(leads$chance), format_position(leads$position), format_rate(leads$ctr),
-    format_rate(leads$expected_ctr), sprintf("%.3g", leads$hours),
-    columns(function(name) pad_left(format_count(leads[[name]]), 9)))
+  shown <- cbind(sums[, c("gain", "if_done")],
+    leads[, c("confidence", "chance", "position", "ctr", "expected_ctr", "hours")])
+  figures <- lapply(names(shown), function(name) column_text(name, shown[[name]]))
+  rows <- do.call(line, c(list(leads$rank, leads$query), figures,
+    columns(function(name) pad_left(format_count(leads[[name]]), 9))))
   under <- paste0("    ", fit_text(kind_words(leads$kind, "short"), 10), fit_text(leads$id, 13),
     ifelse(sums$lines > 1, sprintf("+%s, ", format_plural(sums$lines - 1L, "query", "queries")),
       ""),
@@ -56,8 +56,10 @@ list_rows <- function(found, leads, width) {
       ifelse(nzchar(leads$decision), sprintf("[%s]  ", leads$decision), "")
     })
   page <- format_path(leads$page)
-  c(sub(" +$", "", line("#", "query", "gain", "if done", "conf.", "chance", "pos.", "CTR", "exp.",
-    "h", columns(function(name) pad_left(sub("gain_", "", name), 9)))),
+  heads <- column_words(c("rank", "query", "gain", "if_done", "confidence", "chance", "position",
+    "ctr", "expected_ctr", "hours"), "short")
+  c(sub(" +$", "", do.call(line, c(as.list(heads),
+    columns(function(name) pad_left(column_words(name, "short"), 9))))),
     rbind(rows, sub(" +$", "",
       paste0(under, mapply(fit_path, page, pmax(8, width - nchar(under, "width") - 1L))))))
 }
@@ -102,9 +104,9 @@ worth_text <- function(found) {
 }
 
 # What was checked and left out.
-aside_text <- function(findings, width) {
-  if (!NROW(findings$aside)) return(NULL)
-  rows <- findings$aside[order(-findings$aside$queries)]
+excluded_text <- function(findings, width) {
+  if (!NROW(findings$excluded)) return(NULL)
+  rows <- findings$excluded[order(-findings$excluded$queries)]
   c(
     "",
     "Checked and left out",
@@ -126,8 +128,9 @@ groups_lines <- function(groups, top, width) {
   }
   more <- nrow(groups) - nrow(shown)
   c(
-    line("#", fit_text(by, free), "findings", "gain", "90 %",
-      c(gain_value = "value", gain_conversions = "conversions")[worth], "if done", "hours"),
+    line(column_words("rank", "short"), fit_text(by, free), column_words("findings", "short"),
+      column_words("gain", "short"), "90 %", if (!is.na(worth)) column_words(worth, "short"),
+      column_words("if_done", "short"), "hours"),
     line(shown$rank, name, format_count(shown$findings), paste0("+", format_clicks(shown$gain)),
       gain_range(shown$gain_low, shown$gain_high),
       if (is.na(worth)) "" else paste0("+", format_clicks(shown[[worth]])),

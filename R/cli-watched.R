@@ -56,7 +56,7 @@ say_watched <- function(store, settings) {
   input <- list(store = store, settings = settings)
   watched <- tryCatch(site_watched(list(), input, settings$watched), tide_error = function(e) NULL)
   if (is.null(watched)) return(invisible())
-  watched$rows <- watched$rows[watched$rows$real]
+  watched$rows <- watched$rows[watched$rows$significant]
   cli_out(c("", if (nrow(watched$rows)) {
     format(watched, width = terminal_width())
   } else {

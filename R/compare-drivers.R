@@ -32,7 +32,7 @@ driven <- function(basis, whole, part, site, most, kinds) {
   days <- basis$days
   lines <- lines_of(basis, whole)
   # Fewer than three clicks are nobody's news.
-  lines <- whole_lines(lines[lines$real & abs(lines$change) >= 3])
+  lines <- whole_lines(lines[lines$significant & abs(lines$change) >= 3])
   keep <- which(whole %in% lines$name)
   own <- basis$pairs[keep, c(part_names, "clicks_1", "clicks_2"), with = FALSE]
   set(own, j = c("whole", "part"), value = list(whole[keep], part[keep]))
@@ -74,7 +74,7 @@ homeless_topics <- function(basis, site) {
   code <- match(pairs$query_name, queries)
   topic <- head_terms(query_key(queries), leading_pairs(pairs, length(queries), code))[code]
   lines <- lines_of(basis, fcoalesce(topic, ""))
-  lines <- lines[nzchar(lines$name) & lines$real & lines$change >= 1 & log(lines$ratio) > site]
+  lines <- lines[nzchar(lines$name) & lines$significant & lines$change >= 1 & log(lines$ratio) > site]
   lines <- whole_lines(lines)
   rows_of <- split(seq_along(topic), factor(topic, lines$name))
   rbindlist(lapply(seq_len(nrow(lines)), function(i) {

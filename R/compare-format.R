@@ -4,7 +4,7 @@
 format.tide_change <- function(x, n = 20, width = 80, keep = "all_days = TRUE", ...) {
   table <- comparison_table(x, n)
   own <- table[table$row == "line"]
-  marked <- if (x$level != "site") utils::head(which(own$real), 3)
+  marked <- if (x$level != "site") utils::head(which(own$significant), 3)
   said <- vapply(marked,
     function(i) change_sentence(own[i], line_name(own$name[i], x$level), x), "")
   positions <- lost_position_lines(x)
@@ -34,7 +34,7 @@ table_lines <- function(x, table, width) {
     lapply(signs, function(of) signed_count(table[[of]]))))
   c(line(fit_text(x$level, free), c(heads, "change", "demand", "position", "CTR", "new/lost"), ""),
     vapply(seq_len(nrow(table)),
-      function(i) line(names[i], cells[i, ], if (table$real[i]) " *" else ""), ""))
+      function(i) line(names[i], cells[i, ], if (table$significant[i]) " *" else ""), ""))
 }
 
 # The first n lines, the others in one, and all: data.table(row: line, more or all; name,
@@ -44,16 +44,16 @@ comparison_table <- function(x, n) {
   all <- whole_lines(x$site)
   shown <- utils::head(x$moves, n)
   others <- nrow(x$moves) - nrow(shown)
-  lines <- shown[, c("name", figures, "real"), with = FALSE]
+  lines <- shown[, c("name", figures, "significant"), with = FALSE]
   if (others > 0) {
     sums <- lapply(figures, function(of) x$site[[of]] - sum(shown[[of]]))
     lines <- rbind(lines, c(list(name = sprintf("%s more", format_count(others))),
-      stats::setNames(sums, figures), list(real = FALSE)))
+      stats::setNames(sums, figures), list(significant = FALSE)))
   }
   lines <- whole_lines(lines, all, free = if (others > 0) nrow(lines))
   set(lines, j = "row", value = rep(c("line", "more"), c(nrow(shown), others > 0)))
   if (nrow(x$moves) == 1) return(lines)
-  set(all, j = c("name", "real", "row"),
+  set(all, j = c("name", "significant", "row"),
     value = list(sprintf("all %s", level_count(nrow(x$moves), x$level)), FALSE, "all"))
   rbind(lines, all, fill = TRUE)
 }

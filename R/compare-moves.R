@@ -20,7 +20,7 @@
 #'   `by_new_lost` are queries shown in one window only. The curve rests on the days of both windows
 #'   and at least the last 90 up to their end, so that it is the same however much was read.
 #'
-#'   A change is significant (`real`) where demand, position or CTR differ from no change, and from
+#'   A change is significant (`significant`) where demand, position or CTR differ from no change, and from
 #'   what the site did as a whole, by more than counts and weeks vary, with the false-discovery
 #'   rate controlled over the list (Benjamini and Hochberg), and the change is two clicks in 30 days
 #'   or more. So a season that moves all is no news of any one; whether the season or the site moved

@@ -154,7 +154,7 @@ move_lines <- function(own, basis, between = NULL) {
     change = change,
     own[, part_names, with = FALSE],
     tests[, c("ratio", "ratio_low", "ratio_high", "q")],
-    real = (tests$q <= basis$fdr) %in% TRUE & a_month >= worth_telling,
+    significant = (tests$q <= basis$fdr) %in% TRUE & a_month >= worth_telling,
     status = fifelse(own$impressions_1 == 0, "new",
       fifelse(own$impressions_2 == 0, "lost", "continuing")),
     impressions_before = own$impressions_1 * scale[1],
@@ -163,6 +163,6 @@ move_lines <- function(own, basis, between = NULL) {
     position_after = fifelse(own$impressions_2 > 0, own$weighted_2 / own$impressions_2, NA_real_))
   # Of equals the first in the alphabet.
   set(out, j = "size", value = abs(out$change))
-  setorderv(out, c("real", "size", "name"), c(-1L, -1L, 1L))
+  setorderv(out, c("significant", "size", "name"), c(-1L, -1L, 1L))
   out[, !"size"]
 }

@@ -51,7 +51,7 @@ site_verdict <- function(x) {
     return(sprintf("These data do not tell whether the %s is more than noise.", what))
   }
   sprintf("The %s is %ssignificant%s.", what,
-    if (isTRUE(x$site$real)) "" else "not ",
+    if (isTRUE(x$site$significant)) "" else "not ",
     if (x$level == "site") sprintf(" (false-discovery rate %s)", format_share(x$fdr)) else "")
 }
 
@@ -131,7 +131,7 @@ level_count <- function(n, level) {
 significant_line <- function(x) {
   if (x$level == "site") return(NULL)
   sprintf("%s of %s %s %s (false-discovery rate %s, marked *)",
-    format_count(sum(x$moves$real)), level_count(nrow(x$moves), x$level),
+    format_count(sum(x$moves$significant)), level_count(nrow(x$moves), x$level),
     if (is.null(x$sides)) "changed" else "differ",
     if (x$against_others) "by significantly more or less than the others" else "significantly",
     format_share(x$fdr))

@@ -48,10 +48,6 @@ format.tide_inventory <- function(x, n = 20, width = 80, ...) {
     if (NROW(x$left_out)) wrap_lines(left_out_lines(x$left_out), width))
 }
 
-signed_or_none <- function(x) ifelse(is.na(x), "", signed_count(x))
-
-named <- function(x, names) if (length(x)) stats::setNames(x, names)
-
 # What stands above the table: how much it is, of which days, how much of all that is.
 inventory_head <- function(x) {
   many <- function(word) if (word == "query") "queries" else paste0(gsub("_", " ", word), "s")
@@ -114,29 +110,13 @@ beneath_lines <- function(x, page, columns, line, free) {
 
 # Cells of each column, by its head.
 inventory_cells <- function(x, rows) {
-  facts <- intersect(c("volume", "value"), names(rows))
   windows <- if (!is.null(rows[[paste0("change_", x$windows[1])]])) x$windows
+  of <- function(names) shown_columns(rows, names, heads = "short")
   c(
-    list(clicks = format_count(rows$clicks), `impr.` = format_count(rows$impressions),
-      CTR = format_rate(rows$ctr)),
-    if (!is.null(rows[["expected_ctr"]])) list(`exp.` = format_rate(rows$expected_ctr)),
-    list(pos = format_position(rows$position)),
-    if (!is.null(rows[["queries"]])) list(queries = format_count(rows$queries)),
-    if (!is.null(rows[["pages"]]) && x$by != "modifier") list(pages = format_count(rows$pages)),
-    if (!is.null(rows[["days"]])) list(days = format_count(rows$days)),
-    if (!is.null(rows[["change"]])) list(change = signed_or_none(rows$change)),
-    if (!is.null(rows[["change_year"]])) list(`on year` = signed_or_none(rows$change_year)),
-    named(lapply(windows, function(days) signed_count(rows[[paste0("change_", days)]])),
-      sprintf("%+dd", windows)),
-    if (!is.null(rows[["own_page"]])) {
-      list(`own page` = ifelse(is.na(rows$own_page), "", ifelse(rows$own_page, "yes", "no")))
-    },
-    named(lapply(facts, function(of) format_count(rows[[of]])), facts),
-    if (!is.null(rows[["trend"]])) list(searches = trend_bars(rows$trend)))
-}
-
-# Trend cells that came with search volumes, as small lines.
-trend_bars <- function(cells) {
-  vapply(strsplit(fcoalesce(as.character(cells), ""), " "),
-    function(values) bars(as.numeric(values)), "")
+    of(c("clicks", "impressions", "ctr", "expected_ctr", "position", "queries",
+      if (x$by != "modifier") "pages", "days", "change", "change_year")),
+    stats::setNames(lapply(windows, function(days) {
+      column_text("change", rows[[paste0("change_", days)]])
+    }), if (length(windows)) sprintf("%+dd", windows)),
+    of(c("own_page", "volume", "value", "trend")))
 }

@@ -46,7 +46,7 @@ dim.tide_findings <- function(x) dim(x$findings)
 #' @export
 `$.tide_findings` <- function(x, name) {
   if (name %in% c("action", "reason")) return(in_sentences(x)[[name]])
-  if (name == "aside") return(excluded_lines(x))
+  if (name == "excluded") return(excluded_lines(x))
   if (name %in% names(x)) .subset2(x, name) else .subset2(x, "findings")[[name]]
 }
 

@@ -20,9 +20,9 @@ tide_trace.tide_findings <- function(data, what, ...) {
     derivation_lines(findings, id)[[1]], assumption_lines(held$kind[row], findings$assumptions))
 }
 
-explained <- function(finding, along, cells, how, assumptions) {
+explained <- function(finding, along, cells, derivation, assumptions) {
   structure(list(finding = finding, cells = cells,
-    steps = c(how, score_steps(finding, along), assumptions)),
+    steps = c(derivation, score_steps(finding, along), assumptions)),
     class = c("tide_explained", "tide_result"))
 }
 

@@ -84,11 +84,11 @@ total_gain <- function(found) {
 # off, all its tasks share.
 total_gains <- function(found, group) {
   by <- data.table(group = group, task = found$task, kind = found$kind, gain = found$gain,
-    if_done = found$if_done, real = found$confidence * found$if_done,
+    if_done = found$if_done, confirmed = found$confidence * found$if_done,
     variance = found$confidence * ((1 - found$confidence) * found$if_done^2 + done_variance(found)))
-  tasks <- sums_by(by, c("group", "task", "kind"), c("gain", "if_done", "real", "variance"))
-  chance <- ifelse(tasks$real > 0, tasks$gain / tasks$real, 0)
-  set(tasks, j = "own", value = chance * tasks$variance + chance * (1 - chance) * tasks$real^2)
+  tasks <- sums_by(by, c("group", "task", "kind"), c("gain", "if_done", "confirmed", "variance"))
+  chance <- ifelse(tasks$confirmed > 0, tasks$gain / tasks$confirmed, 0)
+  set(tasks, j = "own", value = chance * tasks$variance + chance * (1 - chance) * tasks$confirmed^2)
   kinds <- sums_by(tasks, c("group", "kind"), c("gain", "if_done", "own"))
   set(kinds, j = "shared", value = (assumed("chance_sd") * kinds$gain)^2)
   out <- sums_by(kinds, "group", c("if_done", "gain", "own", "shared"))

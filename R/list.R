@@ -72,8 +72,8 @@
 #'   then the facts that [tide_enrich()] added to query and page. Further `facts` (what the
 #'   sentences are made of, numbers and codes: a list of batches, each with `slot`, `code` and
 #'   `rows`, whose `line` is an id; see [tide_words()]), `steps` (by task the id of the line whose
-#'   step it is), `excluded` (what was checked and left out, as facts; `$aside` tells it: `kind`,
-#'   `reason`, `queries`), `pairs` (every query x page pair with its `expected_ctr`, for figures),
+#'   step it is), `excluded` (what was checked and left out, made of facts of that slot: `kind`, `reason`,
+#'   `queries`), `pairs` (every query x page pair with its `expected_ctr`, for figures),
 #'   `curve`, `tested`, `features` (what results pages take, see `results_pages`; or `NULL`),
 #'   `summary`, `assumptions` (those that were set) and `outside` (what `position` and `segments`
 #'   leave out: shares of `clicks` and `impressions`, `reason`; or `NULL`), `site_pages` (the
@@ -253,7 +253,7 @@ new_findings <- function(ranked, evidence, assumptions, site_pages = NULL) {
   ids <- rep(NA_character_, max(0L, found$line, ranked$most))
   ids[found$line] <- found$id
   structure(list(findings = add_facts(found[, columns, with = FALSE], summary),
-    facts = renumber_facts(ranked$facts, ids), steps = ranked$steps, excluded = ranked$excluded,
+    facts = c(renumber_facts(ranked$facts, ids), ranked$excluded), steps = ranked$steps,
     pairs = evidence$pairs, curve = evidence$curve, tested = sum(evidence$pairs$tested),
     features = evidence$effects, summary = summary, assumptions = assumptions,
     outside = evidence$outside, site_pages = site_pages),

@@ -8,7 +8,7 @@
 #'
 #' @param file A YAML file with parts of the package's own
 #'   (`system.file("words", "en.yml", package = "inktide")`): `sentences`, `terms`, `kinds`,
-#'   `numbers`, `months` and so on, but not `formats`; what it does not hold is told as usual.
+#'   `columns`, `numbers`, `months` and so on, but not `formats`; what it does not hold is told as usual.
 #'   `NULL`: the package's words.
 #' @return A `tide_words` object, a list of those parts, for `words` of
 #'   [tidy()][tide_findings_tables].
@@ -24,8 +24,11 @@
 tide_words <- function(file = NULL) {
   words <- usual_words()
   if (!is.null(file)) {
-    # How fields are written belongs to what they hold.
+    # How fields and columns are written belongs to what they hold.
     known <- words[names(words) != "formats"]
+    known$columns <- lapply(words$columns, function(one) {
+      one[!names(one) %in% c("format", "width")]
+    })
     own <- as.list(read_settings(read_yaml_settings(file), word_kinds(known), file))
     check_words(own, known, file)
     words <- utils::modifyList(words, own)

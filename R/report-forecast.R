@@ -4,22 +4,16 @@ report_forecast <- function(forecast) {
   if (is.null(forecast)) return("")
   months <- forecast$months
   planned <- !is.null(months[["plan"]])
-  rows <- data.table(
-    Month = format_month(months$month),
-    `If nothing is changed` = format_count(months$baseline),
-    `80 % range` = sprintf("%s to %s", format_count(months$baseline_low),
-      format_count(months$baseline_high)))
-  if (planned) {
-    rows <- data.table(
-      rows,
-      Added = paste0("+", format_count(months$added)),
-      Total = format_count(months$total),
-      `Range of the total` = sprintf("%s to %s", format_count(months$total_low),
-        format_count(months$total_high)))
+  range <- function(of) {
+    sprintf("%s to %s", format_count(months[[paste0(of, "_low")]]),
+      format_count(months[[paste0(of, "_high")]]))
   }
+  columns <- shown_columns(months, c("month", "baseline", "baseline_range",
+    if (planned) c("added", "total", "total_range")),
+    text = list(baseline_range = range("baseline"), total_range = if (planned) range("total")))
   paste0("<section id='forecast'><h2>What to expect</h2><p>", escape(forecast_sentence(forecast)),
     "</p>", inline_svg(ggplot2::autoplot(forecast), forecast_sentence(forecast), height = 4.5),
-    plain_table(rows, setdiff(names(rows), "Month")),
+    html_table(columns),
     paste0("<p class='soft'>", escape(forecast_notes(forecast)), "</p>", collapse = ""),
     "</section>")
 }

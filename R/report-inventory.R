@@ -5,7 +5,7 @@ report_inventory <- function(inventory, most = 100) {
   at <- utils::head(inventory$rows, most)
   weekly <- if (!is.null(inventory$weekly)) as.matrix(utils::head(inventory$weekly, most))
   spark <- if (is.null(weekly)) {
-    ""
+    rep("", nrow(at))
   } else {
     vapply(seq_len(nrow(at)), function(i) {
       spark_svg(weekly[i, ],
@@ -23,17 +23,15 @@ report_inventory <- function(inventory, most = 100) {
   windows <- inventory$windows
   changes <- lapply(windows, function(days) {
     change <- at[[paste0("change_", days)]]
-    cell(signed_count(change), ifelse(change > 0, "n up", ifelse(change < 0, "n down", "n")))
+    structure(column_cells("change", change), sign = sign(fcoalesce(change, 0)))
   })
-  rows <- paste0(cell(
-    sprintf("<button type='button' aria-expanded='false'>%s</button>", escape(at$query)), "wide"),
-    cell(spark), cell(format_count(at$clicks), "n"),
-    cell(format_count(at$impressions), "n"),
-    cell(format_rate(at$ctr), "n"),
-    cell(format_rate(at$expected_ctr), "n"),
-    cell(format_position(at$position), "n"), cell(at$band),
-    cell(at$intent), cell(at$segment), do.call(paste0, c(changes, "")),
-    if (!is.null(searches)) cell(searches))
+  columns <- c(
+    shown_columns(at, c("query", "weeks"),
+      text = list(query = as_html(expanders(at$query)), weeks = as_html(spark))),
+    shown_columns(at, c("clicks", "impressions", "ctr", "expected_ctr", "position", "band", "intent",
+      "segment")),
+    stats::setNames(changes, sprintf("%d days", windows)),
+    if (!is.null(searches)) list(Searches = as_html(searches)))
   seen <- if (is.null(at[["first"]])) "" else sprintf("seen %s", format_days(at$first, at$last))
   page <- if (is.null(at[["page"]])) {
     ""
@@ -57,10 +55,6 @@ report_inventory <- function(inventory, most = 100) {
   paste0("<section id='inventory'><h2>All queries</h2><p class='soft'>", total, "</p>",
     sortable_table("queries", paste0("By clicks. Press a query for its page and days.",
       if (length(windows)) " Days: change of clicks against as many days before."),
-      c(Query = "", `By week` = "", Clicks = "n", Impressions = "n", CTR = "n", Expected = "n",
-        Position = "n", Band = "", Intent = "", Segment = "",
-        stats::setNames(rep("n", length(windows)), sprintf("%d days", windows)),
-        if (!is.null(searches)) c(Searches = "")),
-      rows, paste0("<p class='soft'>", page, seen, "</p>"), "", character()),
+      columns, paste0("<p class='soft'>", page, seen, "</p>"), wide = "Query"),
     "</section>")
 }

@@ -5,20 +5,18 @@ report_pages <- function(findings, most = 10) {
   pages <- findings$site_pages
   if (is.null(pages)) return("")
   remarks <- summary(pages)
-  rows <- data.table(Remark = remarks$remark, Pages = format_count(remarks$pages),
-    `The first` = format_path(remarks$first))
+  rows <- shown_columns(data.table(remark = remarks$remark, of_pages = remarks$pages,
+    the_first = format_path(remarks$first)), c("remark", "of_pages", "the_first"))
   status <- tide_page_status(findings$summary, pages)
   shown <- utils::head(status, most)
-  moved <- data.table(Page = format_path(shown$page), Clicks = format_count(shown$clicks),
-    Impressions = format_count(shown$impressions), Problem = shown$problem,
-    `Leads to` = format_path(shown$leads_to))
+  moved <- shown_columns(shown, c("page", "clicks", "impressions", "problem", "leads_to"))
   paste0("<section id='pages'><h2>The pages</h2><p class='soft'>",
     escape(sprintf("%s, as of %s", format_plural(nrow(pages$pages), "page"),
       format_day(pages$date))),
-    "</p>", if (nrow(rows)) plain_table(rows, "Pages") else "<p>Nothing to remark on.</p>",
-    if (nrow(moved)) {
+    "</p>", if (nrow(remarks)) html_table(rows) else "<p>Nothing to remark on.</p>",
+    if (nrow(shown)) {
       paste0("<h3>Pages with impressions that do not answer themselves</h3>",
-        plain_table(moved, c("Clicks", "Impressions")), pages_more(nrow(status) - nrow(moved)))
+        html_table(moved), pages_more(nrow(status) - nrow(shown)))
     },
     inline_svg(ggplot2::autoplot(pages, findings$summary), depth_sentence(pages), height = 4.5),
     "</section>")
@@ -52,13 +50,9 @@ page_words_parts <- function(findings, leads, most = 8) {
 
 words_table <- function(words) {
   if (!nrow(words)) return("")
-  mark <- function(n) ifelse(n > 0, format_count(n), "\u2013")
-  rows <- data.table(Query = words$query, Address = mark(words$in_address),
-    Title = mark(words$in_title), Heading = mark(words$in_heading), Text = mark(words$in_text),
-    `First sentence` = mark(words$in_first), `Links to it` = mark(words$in_links),
-    Cover = format_share(words$cover), `Not said` = words$missing)
-  paste0("<p><b>How often the page says it</b></p>",
-    plain_table(rows, setdiff(names(rows), c("Query", "Not said"))))
+  paste0("<p><b>How often the page says it</b></p>", html_table(shown_columns(words,
+    c("query", "in_address", "in_title", "in_heading", "in_text", "in_first", "in_links", "cover",
+      "missing"))))
 }
 
 sections_list <- function(brief) {

@@ -89,29 +89,26 @@ report_moves <- function(moves, most = 8) {
   if (is.null(moves)) return("")
   shown <- comparison_table(moves, most)
   line <- shown$row == "line"
-  real <- utils::head(shown[line & shown$real], 2)
-  significant <- vapply(seq_len(nrow(real)),
-    function(i) change_sentence(real[i], format_path(real$name[i]), moves), "")
+  first <- utils::head(shown[line & shown$significant], 2)
+  marked <- vapply(seq_len(nrow(first)),
+    function(i) change_sentence(first[i], format_path(first$name[i]), moves), "")
   site <- site_sentences(moves)
-  rows <- data.table(Page = ifelse(line, format_path(shown$name), shown$name),
-    `By week` = structure(ifelse(line, week_sparks(moves, shown$name), ""), class = "drawn"),
-    Before = format_count(shown$clicks_before), After = format_count(shown$clicks_after),
-    Change = signed_count(shown$change), Demand = signed_count(shown$by_demand),
-    Position = signed_count(shown$by_position), CTR = signed_count(shown$by_ctr),
-    `New and lost` = signed_count(shown$by_new_lost), Significant = ifelse(shown$real, "yes", ""))
+  columns <- shown_columns(shown, c("page", "weeks", "clicks_before", "clicks_after", "change",
+    "by_demand", "by_position", "by_ctr", "by_new_lost", "significant"),
+    text = list(page = ifelse(line, format_path(shown$name), shown$name),
+      weeks = as_html(ifelse(line, week_sparks(moves, shown$name), ""))))
   said <- c(paste0(paste(c(sides_line(moves), events_line(moves)), collapse = "; "), ". ",
     paste(site, collapse = " ")),
-    if (length(significant)) {
-      paste(significant, collapse = " ")
+    if (length(marked)) {
+      paste(marked, collapse = " ")
     } else {
       sprintf("No page changed significantly (false-discovery rate %s).", format_share(moves$fdr))
     })
   paste0("<section id='moved'><h2>What changed</h2>",
     paste0("<p>", escape(said), "</p>", collapse = ""),
-    list_part(utils::head(moves$drivers, 5)$sentence), list_part(lost_position_lines(moves)),
+    html_list(utils::head(moves$drivers, 5)$sentence), html_list(lost_position_lines(moves)),
     inline_svg(ggplot2::autoplot(moves), site[1], height = 4),
-    plain_table(rows, setdiff(names(rows), c("Page", "By week", "Significant")),
-      soft = !shown$real & line),
+    html_table(columns, soft_rows(!shown$significant & line)),
     "</section>")
 }
 
@@ -125,27 +122,18 @@ report_watched <- function(watched) {
     spark_svg(max(own, na.rm = TRUE) + 1 - own,
       sprintf("Position by week: %s", paste(place(own), collapse = ", ")))
   }, "")
-  rows <- data.table(Query = at$query, List = at$list,
-    `Position by week, best on top` = structure(trend, class = "drawn"),
-    Before = format_count(at$clicks_before), After = format_count(at$clicks_after),
-    Change = signed_count(at$change), `Position before` = place(at$position_before),
-    `Position after` = place(at$position_after), Significant = ifelse(at$real, "yes", ""))
-  if (!several) set(rows, j = "List", value = NULL)
+  columns <- shown_columns(at, c("query", if (several) "list", "weeks", "clicks_before",
+    "clicks_after", "change", "position_before", "position_after", "significant"),
+    text = list(weeks = as_html(trend)))
+  names(columns)[names(columns) == column_words("weeks", "label")] <-
+    "Position by week, best on top"
   paste0("<section id='watched'><h2>Watched queries</h2><p>",
     escape(paste0(paste(c(sides_line(watched), watched_sentence(watched)), collapse = "; "), ". ",
       paste0(unseen_line(watched), ""))),
-    "</p>", if (nrow(rows)) {
-      plain_table(rows, c("Before", "After", "Change", "Position before", "Position after"),
-        soft = !at$real)
-    },
-    "</section>")
+    "</p>", if (nrow(at)) html_table(columns, soft_rows(!at$significant)), "</section>")
 }
 
-list_part <- function(lines) {
-  if (length(lines)) {
-    paste0("<ul>", paste0("<li>", escape(lines), "</li>", collapse = ""), "</ul>")
-  }
-}
+soft_rows <- function(soft) ifelse(soft, "class='soft'", "")
 
 # A small line of clicks by week for each name.
 week_sparks <- function(moves, names) {
@@ -194,17 +182,15 @@ report_findings <- function(findings) {
       inline_svg(ggplot2::autoplot(findings, what = "contests"),
         "Position of competing pages by week, for the first cannibalized queries.", height = 5.5)
     },
-    report_aside(findings$aside), "</section><section id='by-page'><h2>The same, page by page</h2>",
+    report_excluded(findings$excluded), "</section><section id='by-page'><h2>The same, page by page</h2>",
     pages_table(pages, found, findings$summary), "</section>")
 }
 
 # What was checked and left out, so that nobody looks for it again.
-report_aside <- function(aside) {
-  if (!NROW(aside)) return("")
+report_excluded <- function(excluded) {
+  if (!NROW(excluded)) return("")
   paste0("<h3>Checked and left out</h3>",
-    plain_table(
-      data.table(Queries = format_count(aside$queries), Why = aside$reason)[order(-aside$queries)],
-      "Queries"))
+    html_table(shown_columns(excluded[order(-excluded$queries)], c("queries", "reason"))))
 }
 
 report_curve <- function(curve) {
@@ -212,18 +198,17 @@ report_curve <- function(curve) {
   at <- at[at$segment %in% seen_segments(curve)]
   main <- if ("non-brand" %in% at$segment) "non-brand" else "all"
   lead <- at[at$segment == main]
-  rows <- data.table(Segment = at$segment, Position = as.character(at$position),
-    CTR = format_rate(at$ctr),
-    Interval = sprintf("%s to %s", format_rate(at$ctr_low), format_rate(at$ctr_high)),
-    `Plain pivot` = format_rate(at$pivot_ctr), Pairs = format_count(at$pairs),
-    Impressions = format_count(at$impressions))
-  setnames(rows, "Interval", sprintf("%s interval", format_share(curve$level)))
+  columns <- shown_columns(at, c("segment", "position", "ctr", "ctr_interval", "pivot_ctr", "pairs",
+    "impressions"),
+    text = list(position = format_place(at$position),
+      ctr_interval = sprintf("%s to %s", format_rate(at$ctr_low), format_rate(at$ctr_high))))
+  names(columns)[4] <- sprintf("%s interval", format_share(curve$level))
   paste0("<section id='curve'><h2>The site's own CTR curve</h2><p class='soft'>",
     data_window(curve$summary), ", query rows</p>",
     inline_svg(ggplot2::autoplot(curve), sprintf("CTR by position, %s: %s.", main,
       paste(sprintf("%s at %d", format_rate(lead$ctr), lead$position), collapse = ", "))),
     "<details><summary>The figures behind it</summary>",
-    plain_table(rows, setdiff(names(rows), "Segment")), "</details></section>")
+    html_table(columns), "</details></section>")
 }
 
 # Devices, countries, rich results: how much each is, and at equal position where queries tell it.
@@ -232,19 +217,13 @@ report_parts <- function(parts) {
   tables <- vapply(parts, function(one) {
     at <- one$parts
     equal <- !all(is.na(at$ratio))
-    rows <- data.table(part_names_shown(at), Clicks = format_count(at$clicks),
-      Impressions = format_count(at$impressions), CTR = format_rate(at$ctr),
-      Position = format_position(at$position))
-    setnames(rows, 1, sub("^(.)", "\\U\\1", gsub("_", " ", one$by), perl = TRUE))
-    if (!all(is.na(at$click_share))) {
-      set(rows, j = "Share of clicks",
-        value = ifelse(is.na(at$click_share), "", format_share(at$click_share)))
-    }
-    if (equal) {
-      set(rows, j = "CTR at equal position",
-        value = ifelse(is.na(at$ratio), "",
-          sprintf("x%.2f (%.2f to %.2f)", at$ratio, at$ratio_low, at$ratio_high)))
-    }
+    columns <- c(
+      stats::setNames(list(part_names_shown(at)), column_words(one$by, "label")),
+      shown_columns(at, c("clicks", "impressions", "ctr", "position",
+        if (!all(is.na(at$click_share))) "click_share", if (equal) "ratio"),
+        text = list(ratio = ifelse(is.na(at$ratio), "",
+          sprintf("x%.2f (%.2f to %.2f)", at$ratio, at$ratio_low, at$ratio_high)))))
+    if (equal) names(columns)[length(columns)] <- "CTR at equal position"
     window <- if (is.na(one$to)) "no dates" else format_days(one$from, one$to)
     said <- if (equal) {
       paste(comparison_verdict(at, one$by), "x1.00: as the rest, with the 90 % interval.")
@@ -252,23 +231,20 @@ report_parts <- function(parts) {
       one$note
     }
     paste0("<h3>By ", gsub("_", " ", one$by), "</h3><p class='soft'>", window, "</p>",
-      plain_table(rows, names(rows)[-1]), "<p>", escape(said), "</p>")
+      html_table(columns), "<p>", escape(said), "</p>")
   }, "")
   paste0("<section id='parts'><h2>Side by side</h2>", paste(tables, collapse = ""), "</section>")
 }
 
 report_read <- function(summary, outside = NULL) {
-  sources <- data.table(
-    File = basename(summary$sources$file),
-    Table = summary$sources$grain,
-    Rows = format_count(summary$sources$rows),
-    Kept = format_count(summary$sources$kept),
-    `CTR written as` = summary$sources$ctr,
-    Remark = ifelse(summary$sources$capped,
-      "looks cut at a row cap: rows with few clicks are missing", ""))
+  sources <- summary$sources
+  read <- shown_columns(sources, c("file", "grain", "rows", "kept", "ctr_written", "remark"),
+    text = list(file = basename(sources$file), ctr_written = sources$ctr,
+      remark = ifelse(sources$capped,
+        "looks cut at a row cap: rows with few clicks are missing", "")))
   left <- summary$left_out
-  out <- data.table(`Left out` = left$reason, Rows = format_count(left$rows),
-    Clicks = format_count(left$clicks), Impressions = format_count(left$impressions))
+  out <- c(stats::setNames(list(left$reason), "Left out"),
+    shown_columns(left, c("rows", "clicks", "impressions")))
   segments <- table(summary$queries$segment)
   notes <- c(
     sprintf(paste("The list and the curve rest on the table by %s; tables of other grain",
@@ -293,9 +269,9 @@ report_read <- function(summary, outside = NULL) {
         summary$window$days)
     })
   paste0("<section id='read'><h2>What was read, and what was left out</h2>",
-    plain_table(sources, c("Rows", "Kept")),
+    html_table(read),
     if (nrow(left)) {
-      plain_table(out, c("Rows", "Clicks", "Impressions"))
+      html_table(out)
     } else {
       "<p>left out: nothing</p>"
     },

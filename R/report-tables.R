@@ -1,57 +1,16 @@
-# Tables of the report. Cells are escaped here and nowhere else.
-
-escape <- function(x) htmltools::htmlEscape(visible_text(x))
-
-cell <- function(text, class = "") {
-  sprintf("<td%s>%s</td>", ifelse(nzchar(class), sprintf(" class='%s'", class), ""), text)
-}
-
-# heads: named vector, column title -> "n" for numbers or "".
-# first: so many rows are shown until somebody asks for all.
-sortable_table <- function(id, caption, heads, rows, details, kinds, choose, first = NULL) {
-  head <- sprintf("<th scope='col' class='%s'><button type='button'>%s</button></th>", heads,
-    names(heads))
-  options <- sprintf("<option value='%s'>%s</option>", choose, kind_label(choose))
-  body <- sprintf("<tr data-kind='%s'>%s</tr><tr class='more'><td colspan='%d'>%s</td></tr>", kinds,
-    rows, length(heads), details)
-  paste0(paste("<div class='tools'><label>Search <input type='search'",
-    "placeholder='query, page or words' aria-controls='"),
-    id, "'></label>", if (length(choose)) {
-      paste0("<label>Kind <select aria-controls='", id, "'><option value=''>every kind</option>",
-        paste(options, collapse = ""), "</select></label>")
-    },
-    "<output class='soft' aria-live='polite'></output></div>", "<table class='cards' id='", id,
-    if (!is.null(first)) sprintf("' data-first='%d", first), "'><caption>", caption,
-    "</caption><thead><tr>", paste(head, collapse = ""), "</tr></thead><tbody>",
-    paste(body, collapse = "\n"), "</tbody></table>")
-}
-
-plain_table <- function(rows, numbers = character(), soft = FALSE) {
-  class <- ifelse(names(rows) %in% numbers, "n", "")
-  head <- sprintf("<th scope='col' class='%s'>%s</th>", class, escape(names(rows)))
-  cells <- do.call(paste0, Map(
-    function(x, k) sprintf("<td class='%s'>%s</td>", k, if (inherits(x, "drawn")) x else escape(x)),
-    unname(as.list(rows)), class))
-  paste0("<table class='plain'><thead><tr>", paste(head, collapse = ""), "</tr></thead><tbody>",
-    paste0(ifelse(soft, "<tr class='soft'>", "<tr>"), cells, "</tr>", collapse = ""),
-    "</tbody></table>")
-}
+# Tables of the report.
 
 gain_range <- function(low, high) sprintf("%s to %s", format_clicks(low), format_clicks(high))
 
 # The walk from a query to its pages, and from a page to its queries, as it opens below a row.
 drill_down <- function(rows, other, weeks_led = NULL, most = 10) {
-  shown <- utils::head(rows, most)
-  table <- data.table(name = if (other == "Page") format_path(shown$name) else shown$name,
-    Clicks = format_count(shown$clicks), Impressions = format_count(shown$impressions),
-    CTR = format_rate(shown$ctr), Position = format_position(shown$position),
-    Share = format_share(shown$share))
-  setnames(table, "name", other)
-  if (!is.null(weeks_led)) table[, "Weeks in the lead" := as.character(weeks_led)]
-  if (any(nzchar(shown$trend))) {
-    set(table, j = "Clicks by week", value = structure(shown$trend, class = "drawn"))
-  }
-  paste0(plain_table(table, setdiff(names(table), c(other, "Clicks by week"))),
+  shown <- copy(utils::head(rows, most))
+  setnames(shown, "name", other)
+  if (!is.null(weeks_led)) set(shown, j = "weeks_led", value = weeks_led)
+  columns <- shown_columns(shown,
+    c(other, "clicks", "impressions", "ctr", "position", "share", "weeks_led"))
+  if (any(nzchar(shown$trend))) columns[["Clicks by week"]] <- as_html(shown$trend)
+  paste0(html_table(columns),
     if (nrow(rows) > most) {
       sprintf("<p class='soft'>and %s more</p>", format_count(nrow(rows) - most))
     })
@@ -99,14 +58,14 @@ query_drill_down <- function(findings, query) {
   }
   led <- led_weeks(summary, code, rows$code)
   paste0("<p><b>Pages of this query</b></p>",
-    drill_down(rows, "Page", if (!is.null(led)) utils::head(led, 10)))
+    drill_down(rows, "page", if (!is.null(led)) utils::head(led, 10)))
 }
 
 page_drill_down <- function(page, summary) {
   code <- match(page, summary$pages$page)
   if (is.na(code) || !nzchar(page)) return("")
   paste0("<p><b>Queries of this page</b></p>",
-    drill_down(drill_rows(summary, "page", code), "Query"))
+    drill_down(drill_rows(summary, "page", code), "query"))
 }
 
 page_link <- function(page) {
@@ -147,22 +106,18 @@ findings_table <- function(findings, first = 10L) {
   found <- task_leads(all)
   sums <- task_sums(all, found$task)
   served <- sums$lines - 1L
-  expander <- sprintf("<button type='button' aria-expanded='false'>%s</button>%s",
-    escape(found$query),
-    ifelse(served > 0, sprintf(" <span class='soft'>and %d more</span>", served), ""))
-  rows <- paste0(cell(found$rank, "n"),
-    cell(sprintf("<span class='kind %s'>%s</span>", found$kind, kind_label(found$kind))),
-    cell(expander, "wide"), cell(escape(format_path(found$page)), "wide"),
-    cell(sprintf("<b>+%s</b>", format_clicks(sums$gain)), "n"),
-    worth_cells(all, found$task),
-    cell(paste0("+", format_clicks(sums$if_done)), "n"),
-    cell(format_sure(found$confidence), "n"),
-    cell(format_share(found$chance), "n"),
-    cell(sprintf("%.3g", found$hours), "n"),
-    cell(format_count(found$impressions), "n"),
-    cell(format_position(found$position), "n"),
-    cell(format_rate(found$ctr), "n"),
-    cell(format_rate(found$expected_ctr), "n"))
+  shown <- copy(found)
+  set(shown, j = c("gain", "if_done"), value = sums[, c("gain", "if_done")])
+  worth <- worth_column(all)
+  if (!is.na(worth)) set(shown, j = worth, value = task_sums(all, found$task, worth)[[worth]])
+  columns <- shown_columns(shown, c("rank", "kind", "query", "page", "gain",
+    if (!is.na(worth)) worth, "if_done", "confidence", "chance", "hours", "impressions", "position",
+    "ctr", "expected_ctr"),
+    text = list(
+      kind = as_html(sprintf("<span class='kind %s'>%s</span>", found$kind, kind_label(found$kind))),
+      query = as_html(paste0(expanders(found$query),
+        ifelse(served > 0, sprintf(" <span class='soft'>and %d more</span>", served), ""))),
+      gain = as_html(sprintf("<b>%s</b>", column_text("gain", sums$gain)))))
   rivals <- ifelse(kind_is(found$kind, "contest"),
     sprintf("<p><b>Pages:</b> %s</p>", gsub(" ", ", ", escape(found$pages), fixed = TRUE)), "")
   details <- sprintf(paste0(paste(
@@ -178,26 +133,14 @@ findings_table <- function(findings, first = 10L) {
       paste0(page_words_parts(findings, found[i]),
         vapply(found$query[i], query_drill_down, "", findings = findings))
     }))
-  sortable_table("list", "By gain per hour of work. Press a query for the evidence.",
-    c(`#` = "n", Kind = "", Query = "", Page = "", Gain = "n", worth_heads(all), `If done` = "n",
-      Confidence = "n", Chance = "n", Hours = "n", Impressions = "n", Position = "n", CTR = "n",
-      Expected = "n"),
-    rows, details, found$kind, intersect(names(finding_kinds()), found$kind),
-    first = if (first < nrow(found)) first)
+  sortable_table("list", "By gain per hour of work. Press a query for the evidence.", columns,
+    details, found$kind, intersect(names(finding_kinds()), found$kind),
+    first = if (first < nrow(found)) first, wide = "Query")
 }
 
-# A column of it for the report, where it is known.
-worth_heads <- function(found) {
-  column <- worth_column(found)
-  if (is.na(column)) return(NULL)
-  stats::setNames("n", c(gain_value = "Value", gain_conversions = "Conversions")[[column]])
-}
-
-worth_cells <- function(found, tasks) {
-  column <- worth_column(found)
-  if (is.na(column)) return("")
-  sums <- task_sums(found, tasks, column)[[column]]
-  cell(ifelse(is.na(sums), "", paste0("+", format_clicks(sums))), "n")
+# What opens a row.
+expanders <- function(text) {
+  sprintf("<button type='button' aria-expanded='false'>%s</button>", escape(text))
 }
 
 # The pages with the best score; the list has the tasks of all.
@@ -207,14 +150,10 @@ pages_table <- function(pages, found, summary) {
   more <- nrow(pages) - pages_most
   pages <- utils::head(pages, pages_most)
   shown <- format_path(pages$page)
-  expander <- sprintf("<button type='button' aria-expanded='false'>%s</button>",
-    escape(ifelse(nzchar(shown), shown, "(pages not in the export)")))
-  rows <- paste0(cell(pages$rank, "n"), cell(expander, "wide"),
-    cell(pages$findings, "n"),
-    cell(paste0("+", format_clicks(pages$gain)), "n"),
-    cell(gain_range(pages$gain_low, pages$gain_high), "n"),
-    cell(paste0("+", format_clicks(pages$if_done)), "n"),
-    cell(sprintf("%.3g", pages$hours), "n"))
+  columns <- shown_columns(pages, c("rank", "page", "findings", "gain", "gain_range", "if_done",
+    "hours"),
+    text = list(page = as_html(expanders(ifelse(nzchar(shown), shown, "(pages not in the export)"))),
+      gain_range = gain_range(pages$gain_low, pages$gain_high)))
   leads <- task_leads(found)
   set(leads, j = "gain", value = task_sums(found, leads$task)$gain)
   details <- vapply(split(leads, factor(leads$page, pages$page)), function(own) {
@@ -229,7 +168,5 @@ pages_table <- function(pages, found, summary) {
   sortable_table("pages", paste0(
     "The whole gain of touching each page once. Press a page for its steps.",
     if (more > 0) sprintf(" %s more are in the list.", format_plural(more, "page"))),
-    c(`#` = "n", Page = "", Findings = "n", Gain = "n", `90 % interval` = "n", `If done` = "n",
-      Hours = "n"),
-    rows, details, pages$kinds, character(), first = if (nrow(pages) > 10) 10L)
+    columns, details, pages$kinds, first = if (nrow(pages) > 10) 10L, wide = "Page")
 }

@@ -42,9 +42,9 @@ format_day <- function(date, months = month.abb) {
 
 format_days <- function(from, to) sprintf("%s to %s", format(from), format(to))
 
-format_month <- function(month) {
+format_month <- function(month, months = month.abb) {
   at <- as.POSIXlt(month)
-  sprintf("%s %d", month.abb[at$mon + 1L], at$year + 1900L)
+  sprintf("%s %d", months[at$mon + 1L], at$year + 1900L)
 }
 
 # "1 row", "2 rows"
@@ -111,6 +111,12 @@ bars <- function(value) {
     rep(1, length(value))
   }
   paste(ifelse(is.na(value), " ", heights[pmax(1, height)]), collapse = "")
+}
+
+# Trend cells that came with search volumes, as small lines.
+trend_bars <- function(cells) {
+  vapply(strsplit(fcoalesce(as.character(cells), ""), " "),
+    function(values) bars(as.numeric(values)), "")
 }
 
 signed_count <- function(x) {

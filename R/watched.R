@@ -95,7 +95,7 @@ tidy.tide_watched <- function(x, ...) tibble::as_tibble(x$rows)
 summary.tide_watched <- function(object, ...) {
   rows <- copy(object$rows)
   set(rows, j = c("up", "down"),
-    value = list(rows$real & rows$change > 0, rows$real & rows$change < 0))
+    value = list(rows$significant & rows$change > 0, rows$significant & rows$change < 0))
   tibble::as_tibble(sums_by(rows, "list", c("clicks_before", "clicks_after", "up", "down"),
     count = "queries"))
 }
@@ -113,7 +113,7 @@ format.tide_watched <- function(x, n = 40, width = 80, ...) {
       pad_left(change, 8), real, pad_left(from, 7), pad_left(to, 7), "  ", trend))
   }
   body <- line(rows$query, format_count(rows$clicks_before), format_count(rows$clicks_after),
-    signed_count(rows$change), ifelse(rows$real, " *", "  "), place(rows$position_before),
+    signed_count(rows$change), ifelse(rows$significant, " *", "  "), place(rows$position_before),
     place(rows$position_after), weeks)
   several <- length(unique(x$rows$list)) > 1
   body <- unlist(lapply(unique(rows$list), function(list) {
@@ -133,7 +133,7 @@ format.tide_watched <- function(x, n = 40, width = 80, ...) {
 watched_sentence <- function(x) {
   many <- length(unique(x$rows$query))
   if (!many) return(NULL)
-  changed <- length(unique(x$rows$query[x$rows$real]))
+  changed <- length(unique(x$rows$query[x$rows$significant]))
   sprintf("%s of %s changed significantly (false-discovery rate %s%s)", format_count(changed),
     format_plural(many, "watched query", "watched queries"), format_share(x$fdr),
     if (changed) ", marked *" else "")

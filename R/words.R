@@ -72,7 +72,7 @@ derivation_lines <- function(findings, ids) {
 excluded_lines <- function(findings) {
   words <- first_given(findings$words, words_in_use())
   rbindlist(c(list(data.table(kind = character(), reason = character(), queries = integer())),
-    lapply(findings$excluded, function(batch) {
+    lapply(Filter(function(batch) batch$slot == "excluded", findings$facts), function(batch) {
       data.table(kind = batch$rows$line, reason = told_facts(batch$code, batch$rows, words),
         queries = as.integer(batch$rows$queries))
     })))

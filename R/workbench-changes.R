@@ -113,19 +113,13 @@ change_table <- function(held, compared, level) {
     return(sprintf("<pre>%s</pre>", escape(paste(lines, collapse = "\n"))))
   }
   moves <- utils::head(compared$moves, 100)
-  parts <- c(Demand = "by_demand", Position = "by_position", CTR = "by_ctr",
-    `New and lost` = "by_new_lost")
-  sides <- first_given(compared$sides, c("before", "after"))
-  columns <- c(stats::setNames(list(leading_names(level, moves$name)), level),
-    stats::setNames(list(format_count(moves$clicks_before), format_count(moves$clicks_after)),
-      sides),
-    list(Change = signed_count(moves$change)),
-    lapply(parts, function(part) signed_count(moves[[part]])),
-    stats::setNames(list(format_position(moves$position_before),
-      format_position(moves$position_after)), paste("Position", sides)),
-    list(Significant = ifelse(moves$real %in% TRUE, "yes", "")))
-  names(columns)[1:3] <- sub("^(.)", "\\U\\1", names(columns)[1:3], perl = TRUE)
-  paste0(change_sums(compared), data_table(columns, names(columns)[2:10], wide = names(columns)[1]))
+  columns <- shown_columns(moves, c("name", "clicks_before", "clicks_after", "change", "by_demand",
+    "by_position", "by_ctr", "by_new_lost", "position_before", "position_after", "significant"),
+    text = list(name = leading_names(level, moves$name)))
+  names(columns)[1] <- column_words(level, "label")
+  sides <- compared$sides
+  if (!is.null(sides)) names(columns)[c(2, 3, 9, 10)] <- c(sides, paste("Position", sides))
+  paste0(change_sums(compared), html_table(columns, look = "data", wide = names(columns)[1]))
 }
 
 change_sums <- function(compared) {
@@ -139,8 +133,7 @@ change_sums <- function(compared) {
     figures_list(c(
     stats::setNames(sprintf("%s to %s", format_count(site$clicks_before),
       format_count(site$clicks_after)), paste0("Clicks", month_words(compared$scaled))),
-    Change = signed_count(site$change), Demand = signed_count(site$by_demand),
-    Position = signed_count(site$by_position), CTR = signed_count(site$by_ctr),
-    `New and lost` = signed_count(site$by_new_lost))),
-    list_part(drivers))
+    unlist(shown_columns(site, c("change", "by_demand", "by_position", "by_ctr",
+      "by_new_lost"))))),
+    html_list(drivers))
 }

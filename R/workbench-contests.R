@@ -17,18 +17,16 @@ contests_view <- function(held, state, most = 60) {
     "recent window, a mark a day: <span class='lead first'>tall</span> where the first page had ",
     "the most clicks of the query (impressions, where none), <span class='lead second'>low</span> ",
     "where the other had, a gap where neither was shown.</p>%s%s"),
-    data_table(list(
-      ` ` = as_html(sprintf("<input type='checkbox' data-pick='%s' aria-label='choose %s'>",
-        held$tasks$id[task[shown]], escape_attribute(found$query[shown]))),
-      Query = as_html(sprintf("<button type='button' class='row' %s>%s</button>",
-        go_each("line", "id", found$id[shown]), escape(found$query[shown]))),
-      `Who led when` = as_html(drawn("svg")), Pages = drawn("days_led"),
-      `If done` = sprintf("+%s", format_clicks(found$if_done[shown])),
-      Confidence = format_sure(found$confidence[shown]), Decided = decided[shown]),
-      c("If done", "Confidence"), sprintf("data-id='%s' data-gain='%.4f' data-hours='%g'",
-        held$tasks$id[task[shown]], held$tasks$gain[task[shown]], held$tasks$hours[task[shown]]),
-      heads = sprintf("<th scope='col'>%s</th>", c("<span class='visually-hidden'>choose</span>",
-        "Query", "Who led when", "Pages", "If done", "Confidence", "Decided")), wide = "Pages"),
+    html_table(c(
+      list(` ` = pick_boxes(held$tasks$id[task[shown]], found$query[shown])),
+      shown_columns(found[shown], c("query", "led", "pages_led", "if_done", "confidence", "decision"),
+        text = list(query = as_html(sprintf("<button type='button' class='row' %s>%s</button>",
+          go_each("line", "id", found$id[shown]), escape(found$query[shown]))),
+          led = as_html(drawn("svg")), pages_led = drawn("days_led"),
+          decision = decided[shown]))),
+      sprintf("data-id='%s' data-gain='%.4f' data-hours='%g'", held$tasks$id[task[shown]],
+        held$tasks$gain[task[shown]], held$tasks$hours[task[shown]]),
+      look = "data", wide = "Pages"),
     decide_bar(held))
 }
 

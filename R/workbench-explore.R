@@ -129,20 +129,14 @@ view_table <- function(held, state, view) {
   rows <- view$rows[at$rows]
   by <- view$by
   name <- explored_names(rows, by)
-  others <- intersect(c("queries", "pages"), names(rows))
-  figures <- c(list(Clicks = format_count(rows$clicks),
-    Impressions = format_count(rows$impressions),
-    CTR = format_rate(rows$ctr), Expected = format_rate(rows$expected_ctr),
-    Position = format_position(rows$position), Share = format_share(rows$share)),
-    stats::setNames(lapply(others, function(other) format_count(rows[[other]])),
-      c(queries = "Queries", pages = "Pages")[others]))
-  sorts <- c("clicks", "impressions", "ctr", "expected_ctr", "position", "share", others)
-  sort <- if (state$sort %in% sorts) state$sort else "clicks"
-  heads <- c(sprintf("<th scope='col'>%s</th>", escape(sub("^(.)", "\\U\\1",
-    gsub("_", " ", by), perl = TRUE))),
-    sort_heads(names(figures), sorts, sort, names(figures)))
-  paste0(view_total(view), data_table(c(stats::setNames(list(name), by), figures),
-    names(figures), heads = heads, wide = by), at$html)
+  figures <- c("clicks", "impressions", "ctr", "expected_ctr", "position", "share", "queries",
+    "pages")
+  columns <- c(stats::setNames(list(name), column_words(by, "label")), shown_columns(rows, figures))
+  sorts <- stats::setNames(figures, column_words(figures, "label"))
+  heads <- sort_heads(html_heads(columns, names(columns)[1]), sorts,
+    if (state$sort %in% names(rows)) state$sort else "clicks")
+  paste0(view_total(view),
+    html_table(columns, look = "data", heads = heads, wide = names(columns)[1]), at$html)
 }
 
 explored_names <- function(rows, by) {

@@ -44,9 +44,8 @@ curve_view <- function(held, state) {
     figure_svg(x, y, paste(drawn, collapse = ""), position_ticks, ctr_ticks,
       format(position_ticks), format_rate(ctr_ticks),
       "CTR by position with interval and pivot", brush = "position", height = 450),
-    data_table(list(Segment = table$segment, Position = format_place(table$position),
-      CTR = format_rate(table$ctr), `From` = format_rate(table$ctr_low),
-      To = format_rate(table$ctr_high)), c("Position", "CTR", "From", "To")))
+    html_table(shown_columns(table, c("segment", "position", "ctr", "ctr_low", "ctr_high"),
+      text = list(position = format_place(table$position))), look = "data narrow"))
 }
 
 # Marks beyond these would hide each other.

@@ -9,8 +9,6 @@ go_to <- function(..., fresh = FALSE) {
 
 state_json <- function(x) as.character(jsonlite::toJSON(x, auto_unbox = TRUE, null = "null"))
 
-escape_attribute <- function(x) htmltools::htmlEscape(visible_text(x), attribute = TRUE)
-
 # For many rows at once: `values` is a vector.
 go_each <- function(view, name, values) {
   sprintf("data-go=\"{&quot;view&quot;:&quot;%s&quot;,&quot;%s&quot;:&quot;%s&quot;}\"", view, name,
@@ -41,6 +39,12 @@ leading_names <- function(by, values) {
   step_each(if (by == "query") "page" else "query", step_args[[by]], values, shown)
 }
 
+# Boxes that choose a task.
+pick_boxes <- function(ids, queries) {
+  as_html(sprintf("<input type='checkbox' data-pick='%s' aria-label='choose %s'>", ids,
+    escape_attribute(queries)))
+}
+
 link_button <- function(label, go, look = "plain", pressed = NULL) {
   sprintf("<button type='button' class='%s' %s%s>%s</button>", look, go,
     if (is.null(pressed)) "" else sprintf(" aria-pressed='%s'", tolower(pressed)), escape(label))
@@ -59,33 +63,16 @@ text_box <- function(set, label, value, type = "text", width = 10) {
     escape(label), type, set, set, escape_attribute(value), as.integer(width))
 }
 
-# In: named list of columns of text (escaped already where they are HTML). numbers:
-# names of those that stand to the right. wide: the one that takes what room is left. rows:
-# attributes of each row.
-data_table <- function(columns, numbers = character(), rows = "", heads = NULL, wide = "") {
-  class <- ifelse(names(columns) %in% numbers, " class='n'",
-    ifelse(names(columns) == wide, " class='wide'", ""))
-  head <- first_given(heads, sprintf("<th scope='col'%s>%s</th>", class, escape(names(columns))))
-  cells <- Map(function(x, k, name) sprintf("<td%s data-label='%s'>%s</td>", k,
-    escape_attribute(name), if (inherits(x, "drawn")) unclass(x) else escape(x)),
-    unname(columns), class, names(columns))
-  body <- if (length(columns[[1]])) {
-    paste0("<tr ", rows, ">", do.call(paste0, unname(cells)), "</tr>", collapse = "")
-  } else {
-    ""
-  }
-  sprintf("<table class='data%s'><thead><tr>%s</tr></thead><tbody>%s</tbody></table>",
-    if (nzchar(wide)) "" else " narrow", paste(head, collapse = ""), body)
-}
-
-as_html <- function(x) structure(x, class = "drawn")
-
-# Heads that sort: the state's `sort` is the column's name.
-sort_heads <- function(names, columns, sort, numbers) {
-  sprintf("<th scope='col'%s%s><button type='button' %s>%s</button></th>",
-    ifelse(names %in% numbers, " class='n'", ""),
-    ifelse(columns == sort, " aria-sort='descending'", ""),
-    vapply(columns, function(column) go_to(sort = column, page = NULL), ""), escape(names))
+# Heads that sort: the state's `sort` is the column's name. columns: by head, the column or "".
+sort_heads <- function(heads, columns, sort) {
+  by <- columns[names(heads)]
+  sorts <- which(nzchar(fcoalesce(by, "")))
+  heads[sorts] <- mapply(function(head, column) {
+    head <- sub("^(<th[^>]*>)(.*)(</th>)$", sprintf("\\1<button type='button' %s>\\2</button>\\3",
+      go_to(sort = column, page = NULL)), head)
+    if (column == sort) sub("^<th", "<th aria-sort='descending'", head) else head
+  }, heads[sorts], by[sorts])
+  heads
 }
 
 # Where a long table is: which rows of how many, with the way to the others.

@@ -130,11 +130,8 @@ line_words <- function(held, line) {
   })
   own <- words[words$query == line$query]
   if (!nrow(own)) return("")
-  fields <- c("in_title", "in_heading", "in_first", "in_text", "in_description", "in_links",
-    "in_address")
-  said <- lapply(fields, function(field) ifelse(own[[field]] > 0, "yes", "no"))
-  table <- data_table(c(list(Page = format_path(own$page)),
-    stats::setNames(said, sub("in_", "", fields)), list(`Words it lacks` = own$missing)))
+  table <- html_table(shown_columns(own, c("page", "in_title", "in_heading", "in_first", "in_text",
+    "in_description", "in_links", "in_address", "missing")), look = "data narrow")
   paste0("<section><h2>Is the query said on its pages?</h2>", table, "</section>",
     line_linking(held, line))
 }
@@ -146,6 +143,6 @@ line_linking <- function(held, line, most = 6) {
   if (!NROW(links)) return("")
   shown <- utils::head(links, most)
   sprintf("<section><h2>Pages that could link here</h2>%s</section>",
-    data_table(list(Page = format_path(shown$page), Query = shown$query,
-      Sentence = shown$sentence, Clicks = format_count(shown$clicks)), "Clicks", wide = "Sentence"))
+    html_table(shown_columns(shown, c("page", "query", "sentence", "clicks")), look = "data",
+      wide = "Sentence"))
 }

@@ -102,40 +102,24 @@ task_table <- function(tasks, fits, sort, held) {
   if (!nrow(tasks)) {
     return("<p class='empty'>No task is left. Take a filter away, or search for less.</p>")
   }
-  money <- "value" %in% names(tasks)
-  path <- format_path(tasks$page)
-  columns <- c(list(
-    ` ` = as_html(sprintf("<input type='checkbox' data-pick='%s' aria-label='choose %s'>",
-      tasks$id, escape_attribute(tasks$query))),
-    Rank = as.character(tasks$rank), Kind = as_html(sprintf("<span class='kind %s'>%s</span>",
-      tasks$kind, escape(kind_label(tasks$kind)))),
-    Task = as_html(sprintf(paste0("<button type='button' class='row' %s>%s</button> ",
-      "<span class='soft'>%s%s</span>"), go_each("line", "id", tasks$id), escape(tasks$query),
-      escape(path), ifelse(tasks$lines > 1, sprintf(" and %d more", tasks$lines - 1L), ""))),
-    Position = format_position(tasks$position), Gain = sprintf("+%s", format_clicks(tasks$gain)),
-    `If done` = sprintf("+%s", format_clicks(tasks$if_done)),
-    Chance = format_share(tasks$chance), Confidence = format_sure(tasks$confidence),
-    Hours = as.character(tasks$hours)), if (money) list(Value = format_count(tasks$value)),
-    list(Decided = as_html(ifelse(tasks$decided == "open", "", sprintf("%s%s",
-      escape(tasks$decided), ifelse(nzchar(tasks$note), sprintf(" <span class='soft'>%s</span>",
-        escape(tasks$note)), ""))))))
-  numbers <- c("Rank", "Position", "Gain", "If done", "Chance", "Confidence", "Hours", "Value")
-  sorts <- c(Position = "position", Gain = "gain", `If done` = "if_done", Chance = "chance",
-    Hours = "hours", Value = "value", Rank = "score")
-  heads <- vapply(names(columns), function(name) {
-    if (name %in% names(sorts)) {
-      sort_heads(name, sorts[[name]], sort, numbers)
-    } else {
-      sprintf("<th scope='col'>%s</th>", if (name == " ") {
-        "<span class='visually-hidden'>choose</span>"
-      } else {
-        name
-      })
-    }
-  }, "")
-  data_table(columns, numbers, sprintf(
-    "class='%s%s' data-id='%s' data-gain='%.4f' data-hours='%g'", ifelse(fits, "fits", ""),
-    ifelse(tasks$away, " away", ""), tasks$id, tasks$gain, tasks$hours), heads, wide = "Task")
+  decided <- ifelse(tasks$decided == "open", "", sprintf("%s%s", escape(tasks$decided),
+    ifelse(nzchar(tasks$note), sprintf(" <span class='soft'>%s</span>", escape(tasks$note)), "")))
+  columns <- c(list(` ` = pick_boxes(tasks$id, tasks$query)),
+    shown_columns(tasks, c("rank", "kind", "task", "position", "gain", "if_done", "chance",
+      "confidence", "hours", "value", "decision"),
+      text = list(kind = as_html(sprintf("<span class='kind %s'>%s</span>", tasks$kind,
+        escape(kind_label(tasks$kind)))),
+        task = as_html(sprintf(paste0("<button type='button' class='row' %s>%s</button> ",
+          "<span class='soft'>%s%s</span>"), go_each("line", "id", tasks$id), escape(tasks$query),
+          escape(format_path(tasks$page)),
+          ifelse(tasks$lines > 1, sprintf(" and %d more", tasks$lines - 1L), ""))),
+        decision = as_html(decided))))
+  sorts <- c("position", "gain", "if_done", "chance", "hours", "value")
+  heads <- sort_heads(html_heads(columns, "Task"),
+    c(stats::setNames(sorts, column_words(sorts, "label")), Rank = "score"), sort)
+  html_table(columns, sprintf("class='%s%s' data-id='%s' data-gain='%.4f' data-hours='%g'",
+    ifelse(fits, "fits", ""), ifelse(tasks$away, " away", ""), tasks$id, tasks$gain, tasks$hours),
+    look = "data", heads = heads, wide = "Task")
 }
 
 # What is chosen, and what to decide about it. The sums are the page's own.

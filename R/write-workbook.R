@@ -30,8 +30,8 @@ fill_findings <- function(book, findings) {
   for (by in c("page", "query", "topic")) {
     add_sheet(book, sprintf("By %s", by), in_words(as.data.table(tide_group(findings, by))))
   }
-  if (NROW(findings$aside)) {
-    add_sheet(book, "Checked and left out", in_words(as.data.table(findings$aside)))
+  if (NROW(findings$excluded)) {
+    add_sheet(book, "Checked and left out", in_words(as.data.table(findings$excluded)))
   }
   if (!is.null(findings$site_pages)) fill_site_pages(book, findings)
   add_sheet(book, "About", about_findings(findings))
@@ -170,9 +170,12 @@ about_findings <- function(findings) {
       gain_range(total$low, total$high)),
     `Decide` = paste("Choose fix, later, harmless or done in the column decision, save, and have",
       "the sheet read back as decisions. One decision counts for all queries of a task."),
-    column_notes[c("gain", "if_done", "confidence", "chance", "hours", "score", "expected_ctr")])
+    explained_columns(c("gain", "if_done", "confidence", "chance", "hours", "score",
+      "expected_ctr")))
   data.table(what = sub("_", " ", names(facts)), meaning = unname(facts))
 }
+
+explained_columns <- function(names) stats::setNames(column_words(names, "meaning"), names)
 
 fill_changes <- function(book, compared) {
   if (inherits(compared, "tide_change")) compared <- list(compared)
@@ -188,67 +191,6 @@ fill_changes <- function(book, compared) {
   })
   add_sheet(book, "Site", as.data.frame(rbindlist(sites)))
 }
-
-# What each column says, as a note on its header.
-column_notes <- c(
-  rank = "1 is the best use of the next hour",
-  decision = paste("Fill in: fix, later, harmless or done, and have the workbook read back",
-    "as a sheet of decisions"),
-  note = "What to remember about the decision",
-  kind = "Kind of finding",
-  query = "The query; of a task the one with the largest gain",
-  page = "The page to work on",
-  gain = "If done x confidence x chance, in clicks per 30 days",
-  gain_low = "Lower end of the 90 % interval of the gain",
-  gain_high = "Upper end of the 90 % interval of the gain",
-  if_done = "Extra clicks per 30 days if the finding is real and the step works; of the whole task",
-  line_if_done = "The same, of this line alone",
-  if_done_low = "Lower end of the 90 % interval of the line",
-  if_done_high = "Upper end of the 90 % interval of the line",
-  confidence = "Probability that the finding is real",
-  chance = "Probability that the step works if the finding is real",
-  page_clicks = "Clicks per 30 days that the page has from all its queries",
-  hours = "Hours of work, of a task's first line",
-  action = "The next step",
-  reason = "Why",
-  id = "Stays the same in the next list",
-  pages = "All pages that compete",
-  clicks = "Clicks in the window",
-  impressions = "Impressions in the window",
-  ctr = "Clicks / impressions",
-  position = "Average position, weighted by impressions",
-  expected_ctr = "CTR that the site's curve gives at these positions",
-  gain_share = "Gain as a share of the site's clicks, private queries included where known",
-  score = "Gain / hours, of a task's first line with the gain of all its lines",
-  task = "Lines that one step serves share it",
-  findings = "How many findings",
-  kinds = "Of which kinds",
-  ids = "Their ids",
-  topic = "The word the queries are about",
-  queries = "How many queries",
-  gain_conversions = "The gain in conversions per 30 days",
-  gain_value = "The gain in money per 30 days",
-  gain_cost = "What the gained clicks would cost as ads: a stand-in for value",
-  if_done_cost = "The same, if the finding is real and the step works",
-  band = "Band of the position",
-  weeks = "Clicks by week, the last 13 at most, oldest first",
-  first = "First day seen",
-  last = "Last day seen",
-  intent = "By the words of the query",
-  segment = "Brand or not",
-  name = "What changed",
-  clicks_before = "Clicks, earlier window (per 30 days where the windows differ in length)",
-  clicks_after = "Clicks, later window (per 30 days where the windows differ in length)",
-  change = "Clicks gained or lost; the next four columns add up to it",
-  by_demand = "Of the change: demand",
-  by_position = "Of the change: position",
-  by_ctr = "Of the change: CTR at equal position",
-  by_new_lost = "Of the change: queries shown in one window only",
-  ratio = "Clicks after to before",
-  ratio_low = "Lower end of its 90 % interval",
-  ratio_high = "Upper end of its 90 % interval",
-  q = "False-discovery rate at which it counts as real",
-  real = "Changed significantly, at the stated false-discovery rate")
 
 # A cell of a workbook holds no more.
 most_signs <- 32767L
@@ -268,19 +210,17 @@ add_sheet <- function(book, name, table) {
   openxlsx::freezePane(book, name, firstRow = TRUE)
   for (i in seq_along(table)) {
     column <- names(table)[i]
-    wide <- column_widths[column]
-    openxlsx::setColWidths(book, name, i, if (is.na(wide)) 12 else wide)
-    if (column %in% names(column_notes)) {
-      note <- openxlsx::createComment(column_notes[[column]], author = "Ink Tide", visible = FALSE,
-        width = 3, height = 3)
+    wide <- column_words(column, "width")
+    openxlsx::setColWidths(book, name, i, if (is.na(wide)) 12 else as.numeric(wide))
+    meaning <- column_words(column, "meaning")
+    if (!is.na(meaning) && nzchar(meaning)) {
+      note <- openxlsx::createComment(meaning, author = "Ink Tide", visible = FALSE, width = 3,
+        height = 3)
       openxlsx::writeComment(book, name, col = i, row = 1, comment = note)
     }
     if (nrow(table)) style_column(book, name, table[[i]], column, i)
   }
 }
-
-column_widths <- c(name = 46, query = 32, page = 46, action = 60, reason = 80, pages = 40,
-  kinds = 24, ids = 20, note = 24, topic = 20, what = 30, meaning = 90)
 
 # Formats of numbers, wrapped texts, colours on the extremes.
 style_column <- function(book, sheet, values, column, at) {
@@ -305,8 +245,7 @@ style_column <- function(book, sheet, values, column, at) {
 }
 
 number_format <- function(column, values) {
-  if (column %in% c("ctr", "expected_ctr", "confidence", "chance", "gain_share")) return("0.0%")
-  if (grepl("^(clicks|change)(_|$)", column)) return("#,##0")
-  if (column %in% c("rank", "impressions", "findings", "queries")) return("#,##0")
-  if (is.numeric(values)) "#,##0.0"
+  format <- column_format(column, values)
+  if (!is.numeric(values)) return(NULL)
+  switch(format, rate = , share = , sure = "0.0%", count = , change = "#,##0", "#,##0.0")
 }

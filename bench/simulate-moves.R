@@ -46,7 +46,7 @@ one <- function(seed) {
   clicks <- moved$clicks_before / 4
   hit <- moved$name %in% sprintf("query %d", 1:80)
   busy <- clicks >= 20
-  habit <- head(moved$name, sum(moved$real))
+  habit <- head(moved$name, sum(moved$significant))
   cause <- function(change, part, of) {
     lines <- tide_compare(as_data(site(seed, change)))$moves
     lines <- lines[lines$name %in% sprintf("query %d", of) & lines$clicks_before >= 75]
@@ -62,8 +62,8 @@ one <- function(seed) {
     out[1:40, "home" := pmin(19, home + 5)]
     out
   }
-  data.table(seed = seed, alarms = mean(quiet$real), any_alarm = any(quiet$real),
-    found = mean(moved$real[hit & busy]), false = mean(!hit[moved$real]),
+  data.table(seed = seed, alarms = mean(quiet$significant), any_alarm = any(quiet$significant),
+    found = mean(moved$significant[hit & busy]), false = mean(!hit[moved$significant]),
     habit_false = mean(!habit %in% sprintf("query %d", 1:80)),
     demand = cause(set("demand", 0.4), "by_demand", 1:40),
     snippet = cause(set("snippet", 0.4), "by_ctr", 1:40),
@@ -77,11 +77,11 @@ by_length <- function(days) {
     moved <- tide_compare(as_data(site(seed, planted, days)), days = days)$moves
     number <- as.integer(sub("query ", "", moved$name))
     busy <- moved$clicks_before * 7 / days >= 20
-    data.table(days = days, alarms = mean(quiet$real),
-      found = mean(moved$real[number <= 80 & busy]),
-      searches = mean(moved$real[number <= 40 & busy]),
-      ctr = mean(moved$real[number > 40 & number <= 80 & busy]),
-      false = mean(number[moved$real] > 80))
+    data.table(days = days, alarms = mean(quiet$significant),
+      found = mean(moved$significant[number <= 80 & busy]),
+      searches = mean(moved$significant[number <= 40 & busy]),
+      ctr = mean(moved$significant[number > 40 & number <= 80 & busy]),
+      false = mean(number[moved$significant] > 80))
   }, mc.cores = parallel::detectCores()))
 }
 results <- rbindlist(parallel::mclapply(seeds, one, mc.cores = parallel::detectCores()))
@@ -114,7 +114,7 @@ steady <- CJ(alike = c(0, 0.5, 0.7, 0.9), days = c(7, 14, 28))
 print(rbindlist(lapply(seq_len(nrow(steady)), function(i) {
   called <- rbindlist(parallel::mclapply(seeds, function(seed) {
     data <- as_data(varying(seed, steady$days[i], steady$alike[i]))
-    marked <- function(by) tide_compare(data, by = by, days = steady$days[i])$moves$real
+    marked <- function(by) tide_compare(data, by = by, days = steady$days[i])$moves$significant
     data.table(queries = mean(marked("query")), any_folder = any(marked("folder")),
       site = marked("site"))
   }, mc.cores = parallel::detectCores()))

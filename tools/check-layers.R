@@ -7,12 +7,12 @@ areas <- c("text", "condition", "check", "table", "stat", "file", "print", "assu
   "archive", "segment", "sum", "source", "summary", "pages", "walk",
   "curve", "event", "change", "compare", "finding", "words", "list",
   "project", "pull", "value", "forecast",
-  "follow", "trace", "inventory", "watched", "explore", "plot", "report", "write", "demo",
+  "follow", "trace", "inventory", "watched", "explore", "plot", "html", "report", "write", "demo",
   "workbench", "cli",
   "inktide")
 # Kinds of finding have files of their own.
 kinds <- c("low", "striking", "step", "cannibalized", "moving", "new", "tail")
-faces <- c("print", "plot", "report", "write", "workbench", "cli")
+faces <- c("print", "plot", "html", "report", "write", "workbench", "cli")
 touch_files <- c("file", "read", "archive", "pages", "walk", "project", "pull", "report", "write",
   "demo", "workbench", "cli")
 

@@ -106,7 +106,7 @@ test_that("each number that can be set has an effect", {
   skip_unless_studies()
   site <- varied_site()
   shown <- function(found) {
-    list(as.data.frame(tidy(found)), derivation_of(found), as.data.frame(found$aside), format(
+    list(as.data.frame(tidy(found)), derivation_of(found), as.data.frame(found$excluded), format(
       found),
       found$features, nrow(inktide:::useful_tasks(found)$findings), inktide:::list_total(found))
   }
@@ -198,11 +198,11 @@ test_that("numbers of contests, small sites, plans and reviews have an effect", 
   pages <- tide_pages_read(site, "https://www.fernmoor.example/")
   contests <- function(set) {
     found <- tide_find(summary, curve, kind = "cannibalized", pages = pages, assumptions = set)
-    list(as.data.frame(tidy(found)), as.data.frame(found$aside), derivation_of(found))
+    list(as.data.frame(tidy(found)), as.data.frame(found$excluded), derivation_of(found))
   }
   small <- tide_summary(as_data(made_site(queries = 12, days = 30)))
   few <- function(set) {
-    as.data.frame(tide_find(small, kind = "low_ctr", assumptions = set)$aside)
+    as.data.frame(tide_find(small, kind = "low_ctr", assumptions = set)$excluded)
   }
   # Two queries of a page, one of them surely low.
   low <- function(set) {

@@ -45,10 +45,10 @@ test_that("a leader whose words match less, clicked too little, is found; langua
         told <- lines_of(found)[grepl("are expected. Its address", found$reason)]
         expect_equal(told$query, if (case == "passed_by") "leek spacing" else character())
         expect_equal(told$page, if (case == "passed_by") guide else character())
-        expect_true("versions of one page for another language or country" %in% found$aside$reason)
+        expect_true("versions of one page for another language or country" %in% found$excluded$reason)
       }
       if (case == "rightly_behind") {
-        expect_true("two pages, of which the one that matches better leads" %in% found$aside$reason)
+        expect_true("two pages, of which the one that matches better leads" %in% found$excluded$reason)
       }
     }
   })
@@ -137,7 +137,7 @@ test_that("without dates close pages below the top are named in doubt, look-alik
   expect_equal(lines$confidence, c(0.5, 0.35))
   expect_match(lines$reason, "without dates it cannot be known")
   expect_equal(lines$if_done_low, c(0, 0))
-  expect_setequal(found$aside$reason, cases$aside[cases$aside != ""])
+  expect_setequal(found$excluded$reason, cases$aside[cases$aside != ""])
 })
 
 test_that("pages whose lead lasts much longer than before have settled (by hand)", {

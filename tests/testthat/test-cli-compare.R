@@ -23,7 +23,7 @@ test_that("the program compares windows, several at once, and tells why", {
 test_that("at a terminal with colours noise is grey, losses are red and gains blue", {
   withr::local_options(cli.num_colors = 8L)
   moves <- tide_compare(as_data(made_site(queries = 60, days = 56)), days = 28)
-  set(moves$moves, j = "real", value = seq_len(nrow(moves$moves)) <= 6)
+  set(moves$moves, j = "significant", value = seq_len(nrow(moves$moves)) <= 6)
   set(moves$moves, j = "change", value = rep(c(-5, 5), length.out = nrow(moves$moves)))
   lines <- inktide:::coloured(format(moves, n = 8), moves, list(format = "table"))
   plain <- cli::ansi_strip(lines)

@@ -35,8 +35,8 @@ test_that("each planted cause carries its change, and what stands still is no mo
     line <- moves[own]
     expect_gt(line[[cause[[name]]]] / line$change, 0.8)
   }
-  expect_true(all(moves$real[moves$name %in% c("query 0004", "query 0016", "query 0022")]))
-  expect_lt(mean(moves$real[!moves$name %in% names(cause)]), 0.03)
+  expect_true(all(moves$significant[moves$name %in% c("query 0004", "query 0016", "query 0022")]))
+  expect_lt(mean(moves$significant[!moves$name %in% names(cause)]), 0.03)
   expect_equal(moves$status[moves$name == "query 0022"], "lost")
   expect_match(paste(format(tide_compare(as_data(rows))), collapse = " "), " 1 lost \\(-")
 })
@@ -47,7 +47,7 @@ test_that("a season that moves all makes no movers, windows are checked and miss
     rows[date > as.IDate("2026-01-29")][,
       c("clicks", "impressions") := list(2L * clicks, 2L * impressions)])
   moves <- tide_compare(as_data(rows[date != as.IDate("2026-02-10")]))
-  expect_lt(mean(moves$moves$real), 0.05)
+  expect_lt(mean(moves$moves$significant), 0.05)
   expect_equal(moves$windows$missing, c(0L, 1L))
   expect_gt(moves$site$by_demand / moves$site$change, 0.9)
   expect_match(paste(format(moves), collapse = " "), "a season changes too")
@@ -99,7 +99,7 @@ test_that(
     # All are clicked less on phones, which is the segments' difference; one is clicked less than
     # that.
     expect_gt(moves$site$by_ctr / moves$site$change, 0.95)
-    expect_equal(moves$moves$name[moves$moves$real], "query 0030")
+    expect_equal(moves$moves$name[moves$moves$significant], "query 0030")
     for (level in c("page", "folder", "site")) {
       expect_equal(sum(tide_compare(both, segments = segments, by = level)$moves$change),
         moves$site$change)

@@ -20,10 +20,10 @@ test_that("a page that falls far more than the site is significant, whatever sea
     clicks = rbinom(nrow(d), impressions, 0.2), impressions = impressions, position = 3)
   moves <- tide_compare(as_data(rows[impressions > 0]), by = "page", days = 90)$moves
   expect_equal(moves$name[1], "https://www.fernmoor.example/p1/")
-  expect_true(moves$real[1])
+  expect_true(moves$significant[1])
   # Significant ones first, the largest of them first.
-  expect_false(is.unsorted(-moves$real))
-  expect_false(is.unsorted(-abs(moves$change[moves$real])))
+  expect_false(is.unsorted(-moves$significant))
+  expect_false(is.unsorted(-abs(moves$change[moves$significant])))
 })
 
 test_that("windows of days that are alike differ by more, as an autoregression has it", {
@@ -53,8 +53,8 @@ test_that("where a few lines only vary, few of them are called significant, what
   called <- function(days, ...) {
     mean(vapply(seq_len(turns(40)), function(seed) {
       data <- varying_site(seed, days, ...)
-      any(tide_compare(data, by = "folder", days = days)$moves$real,
-        tide_compare(data, by = "site", days = days)$moves$real)
+      any(tide_compare(data, by = "folder", days = days)$moves$significant,
+        tide_compare(data, by = "site", days = days)$moves$significant)
     }, NA))
   }
   # One in ten is stated for the site, and one in ten for its folders, which vary with it.
@@ -74,7 +74,7 @@ test_that("where all positions drift, queries that lose three places are still s
     query = sprintf("query %02d", query), page = sprintf("/p%d/", query), impressions,
     clicks = rbinom(.N, impressions, 0.3 / position), position)]
   moves <- tide_compare(as_data(rows), days = 28)$moves
-  expect_true(all(moves$real[moves$name %in% sprintf("query %02d", 1:6)]))
+  expect_true(all(moves$significant[moves$name %in% sprintf("query %02d", 1:6)]))
 })
 
 test_that("of two segments on the same days the site's difference is told from none", {
@@ -91,8 +91,8 @@ test_that("of two segments on the same days the site's difference is told from n
       tide_segment("mobile", device = "mobile"), tide_segment("desktop", device = "desktop")))$site
   }
   seeds <- seq_len(turns(40))
-  expect_lt(mean(vapply(seeds, function(seed) sides(seed, 1)$real, NA)), 0.2)
-  expect_true(all(vapply(seeds, function(seed) sides(seed, 1.3)$real, NA)))
+  expect_lt(mean(vapply(seeds, function(seed) sides(seed, 1)$significant, NA)), 0.2)
+  expect_true(all(vapply(seeds, function(seed) sides(seed, 1.3)$significant, NA)))
 })
 
 test_that("where no days are known the site's change is not judged, and lines against others", {

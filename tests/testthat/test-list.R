@@ -83,7 +83,7 @@ test_that("queries off the site's subject are not listed, counted with the reaso
     expect_false(gone %in% found$findings$query)
     expect_false(any(grepl("9$", found$findings$query)))
     expect_equal(sum(found$pairs$clicks), sum(all$pairs$clicks))
-    told <- found$aside[startsWith(found$aside$reason, "ignored: ")]
+    told <- found$excluded[startsWith(found$excluded$reason, "ignored: ")]
     expect_setequal(told$reason, c("ignored: not ours", "ignored: too far"))
     expect_equal(told$queries[told$reason == "ignored: not ours"], 1)
     expect_match(paste(format(rules), collapse = "\n"), "ignored: .*not ours")

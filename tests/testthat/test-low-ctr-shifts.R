@@ -72,7 +72,7 @@ test_that("a page that became weak says since when; a repaired one is left out w
   missed <- rows[page == pages[1] & date >= changed,
     sum(impressions * made_curve[position]) * 0.65 * 30 / 35]
   expect_equal(sum(list$if_done), missed, tolerance = 0.15)
-  expect_match(found$aside$reason,
+  expect_match(found$excluded$reason,
     sprintf("%s: CTR as expected since %s", inktide:::format_path(pages[2]), day(changed)),
     all = FALSE)
   expect_equal(unique(tide_trace(found, list$id[1])$finding$task), list$task[1])

@@ -34,7 +34,7 @@ test_that("clicks of near places are not taken for a factor where days are not k
   # On page two on average it is no demand in the tail.
   deep <- mixing(FALSE, c(4, 22))$found
   expect_false("tail_demand" %in% deep$findings$kind)
-  expect_match(deep$aside$reason, "clicked although far down on average", all = FALSE)
+  expect_match(deep$excluded$reason, "clicked although far down on average", all = FALSE)
   # Days tell near from far.
   dated <- mixing(TRUE, c(3, 17))
   expect_false(any(dated$found$pairs$mixed))

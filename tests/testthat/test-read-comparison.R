@@ -41,7 +41,7 @@ test_that("a comparison export gives the changes, signs and order of the daily d
     expect_equal(own$change, from_days$change)
     # Positions of single days are lost: parts of small changes may turn, those that count do not.
     for (part in c("by_demand", "by_position", "by_ctr")) {
-      clear <- from_days$real & abs(from_days[[part]]) >= 5
+      clear <- from_days$significant & abs(from_days[[part]]) >= 5
       expect_equal(sign(own[[part]][clear]), sign(from_days[[part]][clear]))
     }
   }
@@ -50,8 +50,8 @@ test_that("a comparison export gives the changes, signs and order of the daily d
   # Without days less is significant, and what is was so by day.
   by_day <- tide_compare(daily, all_days = TRUE)$moves
   by_sums <- tide_compare(data)$moves
-  expect_gt(sum(by_sums$real), 0)
-  expect_lte(sum(by_sums$real), sum(by_day$real))
+  expect_gt(sum(by_sums$significant), 0)
+  expect_lte(sum(by_sums$significant), sum(by_day$significant))
 })
 
 test_that("which window is the later shows in dates or words, or is asked for", {

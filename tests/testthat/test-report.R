@@ -77,8 +77,8 @@ test_that(
     moved <- regmatches(html, regexpr("(?s)<section id='moved'>.*?</section>", html, perl = TRUE))
     expect_match(moved, inktide:::site_sentences(moves)[1], fixed = TRUE)
     shown <- utils::head(moves$moves, 8)
-    expect_true("https://www.fernmoor.example/p7/" %in% shown$name[shown$real])
-    expect_equal(times("<tr class='soft'>", moved), sum(!shown$real))
+    expect_true("https://www.fernmoor.example/p7/" %in% shown$name[shown$significant])
+    expect_equal(times("<tr class='soft'>", moved), sum(!shown$significant))
     # The opening names the page that lost and a figure of the site that is true.
     expect_match(html, "/p7/", fixed = TRUE)
     expect_match(gsub("<[^>]+>", " ", html), inktide:::format_count(moves$site$clicks_after),

@@ -14,9 +14,9 @@ test_that("watched queries have the figures of the comparison and their position
   compared <- tide_compare(data)$moves
   own <- compared[match(watched$rows$query, compared$name)]
   expect_equal(watched$rows$change, own$change)
-  expect_equal(watched$rows$real, own$real)
+  expect_equal(watched$rows$significant, own$significant)
   expect_equal(watched$rows$query[1:2], c("query 0007", "query 0001"))
-  expect_true(watched$rows$real[1])
+  expect_true(watched$rows$significant[1])
   expect_setequal(watched$rows[list == "more"]$query, sprintf("query %04d", 1:9))
   last <- max(rows$date)
   week <- rows[query == "query 0001" & date > last - 7]

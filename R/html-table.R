@@ -1,0 +1,79 @@
+# Tables in HTML, for report and workbench alike. Cells are escaped here and nowhere else.
+
+escape <- function(x) htmltools::htmlEscape(visible_text(x))
+
+escape_attribute <- function(x) htmltools::htmlEscape(visible_text(x), attribute = TRUE)
+
+# Text that is HTML already.
+as_html <- function(x) structure(x, class = "drawn")
+
+# columns: list by head of column_cells() or texts. look: the class of the table; in the workbench's
+# each cell names its head for narrow screens. rows: attributes of each row. wide: the head of the
+# column that takes what room is left.
+html_table <- function(columns, rows = "", look = "plain", wide = "",
+    heads = html_heads(columns, wide)) {
+  named <- startsWith(look, "data")
+  cells <- Map(function(x, name) html_cells(x, name == wide, if (named) name), unname(columns),
+    names(columns))
+  body <- if (length(columns[[1]])) {
+    paste0("<tr", ifelse(nzchar(rows), " ", ""), rows, ">", do.call(paste0, cells), "</tr>",
+      collapse = "")
+  }
+  sprintf("<table class='%s'><thead><tr>%s</tr></thead><tbody>%s</tbody></table>", look,
+    paste(heads, collapse = ""), paste0(body, ""))
+}
+
+# The cells of one column.
+html_cells <- function(x, wide = FALSE, head = NULL) {
+  sprintf("<td%s%s>%s</td>", class_of(x, wide),
+    if (is.null(head)) "" else sprintf(" data-label='%s'", escape_attribute(head)),
+    if (inherits(x, "drawn")) unclass(x) else escape(x))
+}
+
+# What a head says of itself stands in its title.
+html_heads <- function(columns, wide = "") {
+  vapply(names(columns), function(name) {
+    meaning <- attr(columns[[name]], "meaning")
+    sprintf("<th scope='col'%s%s>%s</th>", class_of(columns[[name]], name == wide, NULL),
+      if (length(meaning) && !is.na(meaning)) {
+        sprintf(" title='%s'", escape_attribute(meaning))
+      } else {
+        ""
+      }, if (name == " ") "<span class='visually-hidden'>choose</span>" else escape(name))
+  }, "")
+}
+
+# Figures stand to the right; changes may have a colour each.
+class_of <- function(x, wide, sign = attr(x, "sign")) {
+  class <- trimws(paste(if (isTRUE(attr(x, "right"))) "n" else "", if (wide) "wide" else "",
+    if (is.null(sign)) "" else ifelse(sign > 0, "up", ifelse(sign < 0, "down", ""))))
+  ifelse(nzchar(class), sprintf(" class='%s'", class), "")
+}
+
+# A table whose rows open, that can be sorted and searched. details: HTML that a row opens to.
+# choose: kinds to choose among. first: so many rows are shown until somebody asks for all.
+sortable_table <- function(id, caption, columns, details, kinds = "", choose = NULL, first = NULL,
+    wide = "") {
+  heads <- sub("^(<th[^>]*>)(.*)(</th>)$", "\\1<button type='button'>\\2</button>\\3",
+    html_heads(columns, wide))
+  options <- sprintf("<option value='%s'>%s</option>", choose, kind_label(choose))
+  cells <- Map(function(x, name) html_cells(x, name == wide), unname(columns), names(columns))
+  body <- sprintf("<tr data-kind='%s'>%s</tr><tr class='more'><td colspan='%d'>%s</td></tr>", kinds,
+    do.call(paste0, cells), length(columns), details)
+  paste0(paste("<div class='tools'><label>Search <input type='search'",
+    "placeholder='query, page or words' aria-controls='"),
+    id, "'></label>", if (length(choose)) {
+      paste0("<label>Kind <select aria-controls='", id, "'><option value=''>every kind</option>",
+        paste(options, collapse = ""), "</select></label>")
+    },
+    "<output class='soft' aria-live='polite'></output></div>", "<table class='cards' id='", id,
+    if (!is.null(first)) sprintf("' data-first='%d", first), "'><caption>", caption,
+    "</caption><thead><tr>", paste(heads, collapse = ""), "</tr></thead><tbody>",
+    paste(body, collapse = "\n"), "</tbody></table>")
+}
+
+html_list <- function(lines) {
+  if (length(lines)) {
+    paste0("<ul>", paste0("<li>", escape(lines), "</li>", collapse = ""), "</ul>")
+  }
+}

@@ -1,0 +1,68 @@
+# The dictionary of columns: what each is called, what it means and how it is written, in terminal,
+# report, workbench and workbook alike. It stands in inst/words/en.yml.
+
+# `label`, `short`, `meaning`, `format` or `width` of columns; NA where the dictionary says nothing.
+column_words <- function(names, what) {
+  columns <- words_in_use()$columns
+  out <- vapply(names, function(name) {
+    as.character(first_given(columns[[name]][[what]], NA_character_))
+  }, "")
+  if (what == "short") {
+    missing <- is.na(out)
+    out[missing] <- column_words(names[missing], "label")
+  }
+  if (what %in% c("label", "short")) {
+    out <- ifelse(is.na(out), sub("^(.)", "\\U\\1", gsub("_", " ", names), perl = TRUE), out)
+  }
+  unname(out)
+}
+
+# How columns are written, besides the formats of fields.
+column_formats <- list(
+  gain = function(x, words) {
+    ifelse(is.na(x), "", paste0("+", in_numbers_of(format_clicks(x), words)))
+  },
+  change = function(x, words) in_numbers_of(signed_count(x), words),
+  sure = function(x, words) format_sure(x),
+  hours = function(x, words) in_numbers_of(sprintf("%.3g", x), words),
+  score = function(x, words) in_numbers_of(sprintf("%.2f", x), words),
+  ratio = function(x, words) in_numbers_of(format_ratio(x), words),
+  month = function(x, words) format_month(x, unlist(words$months)),
+  mark = function(x, words) ifelse(x %in% TRUE, "yes", ""),
+  yes_no = function(x, words) ifelse(is.na(x), "", ifelse(x, "yes", "no")),
+  times_said = function(x, words) ifelse(x > 0, in_numbers_of(format_count(x), words), "\u2013"),
+  kind = function(x, words) kind_label(x),
+  trend = function(x, words) trend_bars(x))
+
+text_formats <- c("text", "path", "kind", "mark", "yes_no", "trend", "month")
+
+column_format <- function(name, values = NULL) {
+  format <- column_words(name, "format")
+  if (!is.na(format)) return(format)
+  if (startsWith(name, "change_")) "change" else if (is.numeric(values)) "clicks" else "text"
+}
+
+# A column in texts, as it is written.
+column_text <- function(name, values) {
+  format <- column_format(name, values)
+  first_given(column_formats[[format]], field_formats[[format]])(values, words_in_use())
+}
+
+# A column as a face shows it: its texts, whether they stand to the right, and what it means. text:
+# where a face has more to say than the value.
+column_cells <- function(name, values, text = column_text(name, values)) {
+  attr(text, "right") <- !column_format(name, values) %in% text_formats
+  attr(text, "meaning") <- column_words(name, "meaning")
+  text
+}
+
+# The columns of a table that are there, named by their heads: list of column_cells(). text: of some
+# columns, by their names.
+shown_columns <- function(rows, names, text = list(), heads = "label") {
+  names <- intersect(names, c(names(rows), names(text)))
+  cells <- lapply(names, function(name) {
+    if (is.null(text[[name]])) return(column_cells(name, rows[[name]]))
+    column_cells(name, rows[[name]], text[[name]])
+  })
+  stats::setNames(cells, column_words(names, heads))
+}

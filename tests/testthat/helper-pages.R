@@ -4,7 +4,7 @@ demo_read <- local({
   function() {
     if (is.null(made)) {
       dir <- tempfile("html")
-      truth <- inktide:::write_demo_html(demo()$site, dir)
+      truth <- inktide:::demo_code()$write_demo_html(demo()$site, dir)
       made <<- list(dir = dir, truth = truth,
         pages = tide_pages_read(dir, "https://www.fernmoor.example/"))
     }

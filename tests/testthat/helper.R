@@ -62,7 +62,7 @@ demo <- local({
   function() {
     if (is.null(made)) {
       site <- tide_demo(seed = 3)
-      summary <- tide_summary(as_data(site$daily), brand = inktide:::demo_brand_words)
+      summary <- tide_summary(as_data(site$daily), brand = inktide:::demo_code()$demo_brand_words)
       made <<- list(site = site, summary = summary, found = tide_find(summary))
     }
     made

@@ -65,14 +65,14 @@ varied_site <- function() {
     path
   }
   summary <- tide_summary(as_data(sums(c("date", "query", "page"))),
-    brand = inktide:::demo_brand_words)
+    brand = inktide:::demo_code()$demo_brand_words)
   names <- summary$queries$query
   facts <- c(tide_facts(file(data.table(query = names, difficulty = seq_along(names) %% 100,
     volume = 5000))), tide_facts(file.path(dir, "page-values.csv")))
   top <- rows[, .(clicks = sum(clicks)), by = "query"][order(-clicks)]$query
   top <- top[!grepl("fern", top)][1:120]
   list(dir = dir, summary = tide_enrich(summary, facts),
-    undated = tide_summary(as_data(sums(c("query", "page"))), brand = inktide:::demo_brand_words),
+    undated = tide_summary(as_data(sums(c("query", "page"))), brand = inktide:::demo_code()$demo_brand_words),
     pages = tide_pages_read(file.path(dir, "site-html"), "https://www.fernmoor.example/"),
     events = tide_events(file(data.table(date = format(last - 60), event = "titles",
       pages = paste(fell, collapse = " ")))),

@@ -10,7 +10,7 @@ test_that("one seed gives one site, and the session's random state is left alone
 test_that("the whole site is as described", {
   site <- demo()$site
   expect_gt(uniqueN(site$truth$queries$query), 2300)
-  expect_equal(uniqueN(inktide:::demo_pages()$page), 250)
+  expect_equal(uniqueN(inktide:::demo_code()$demo_pages()$page), 250)
   expect_gt(sum(site$totals$clicks), sum(site$daily$clicks))
   expect_equal(sum(site$page_totals$clicks), sum(site$totals$clicks))
   expect_equal(nrow(site$capped), 1000)

@@ -55,11 +55,12 @@ test_that("the longest rule decides, in any encoding, and groups of one name cou
 })
 
 test_that("sitemaps are read plain, packed, as an index, as text, and cut off", {
-  xml <- inktide:::sitemap_xml("urlset", "url", sprintf("https://a.example/%d/?a=1&b=2", 1:3))
+  site <- inktide:::demo_code()
+  xml <- site$sitemap_xml("urlset", "url", sprintf("https://a.example/%d/?a=1&b=2", 1:3))
   plain <- inktide:::read_sitemap(charToRaw(xml))
   expect_equal(plain$pages$address, sprintf("https://a.example/%d/?a=1&b=2", 1:3))
-  expect_equal(inktide:::read_sitemap(inktide:::packed(xml)), plain)
-  index <- inktide:::sitemap_xml("sitemapindex", "sitemap", "https://a.example/s.xml")
+  expect_equal(inktide:::read_sitemap(site$packed(xml)), plain)
+  index <- site$sitemap_xml("sitemapindex", "sitemap", "https://a.example/s.xml")
   expect_equal(inktide:::read_sitemap(charToRaw(index))$maps, "https://a.example/s.xml")
   lines <- inktide:::read_sitemap(charToRaw("https://a.example/1/\nhttps://a.example/2/\n"))
   expect_equal(nrow(lines$pages), 2)

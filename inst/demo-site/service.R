@@ -1,36 +1,6 @@
-#' A service to be asked
-#'
-#' A small service on this machine alone that returns rows of the demo site as JSON or CSV, to try
-#' [tide_pull()] on, with all that goes wrong on real ones.
-#'
-#' @details `POST /rows` takes `{"day", "dimensions", "limit", "offset", "device"}` and answers
-#'   `{"total", "rows": [{"keys": [query, page], "clicks", "impressions", "position"}]}`, at most
-#'   `cap` rows a day and 1,000 a call; `GET /rows.csv?day=&page=` the same as CSV, 500 a page with
-#'   a `Link` to the next; `POST /volumes` takes `{"names"}` and answers
-#'   `{"rows": [{"query", "volume"}]}`; `POST /token` gives tokens for client credentials (client
-#'   `demo`, secret `demo-secret`) that hold for `token_calls` calls, and, for a person to confirm,
-#'   by the codes of `POST /device`, which it takes as confirmed when asked for the second time;
-#'   `GET /sign-in` is a page. Rows want the bearer token `demo-token` or one of those. With
-#'   `faults`, of every ten calls one is answered 429 with `Retry-After`, one 500 and one is cut
-#'   off. The newest two days are not yet whole.
-#' @param rows Rows with `date`, `query`, `page`, `device`, `clicks`, `impressions`, `position`.
-#' @param port Port to listen on.
-#' @param cap Rows that a day may have at most.
-#' @param faults Whether calls fail now and then.
-#' @param today The day it is.
-#' @param token_calls Calls that a token holds for.
-#' @return The server, which [httpuv::stopServer()] ends. It answers while R is idle, or in
-#'   [httpuv::service()].
-#' @section Errors: `tide_error_argument`.
-#' @seealso [tide_pull()], [tide_demo_server()]
-#' @examplesIf requireNamespace("httpuv", quietly = TRUE)
-#' rows <- data.frame(date = as.Date("2026-08-01"), query = "kale seeds", page = "/shop/kale/",
-#'   device = "mobile", clicks = 3, impressions = 40, position = 4.2)
-#' server <- tide_demo_service(rows, port = httpuv::randomPort())
-#' httpuv::stopServer(server)
-#' @export
-tide_demo_service <- function(rows, port = 8124, cap = 5000, faults = FALSE, today = Sys.Date(),
-    token_calls = 50) {
+# The rows of the demo site as a service that can be asked for them.
+
+serve_rows <- function(rows, port, cap, faults, today, token_calls) {
   check_number(port, "port", min = 1, max = 65535)
   check_number(cap, "cap", min = 1)
   check_number(token_calls, "token_calls", min = 1)

@@ -1,30 +1,6 @@
-#' Serve the demo site's pages
-#'
-#' A small server on this machine alone, to try [tide_pages_walk()] on: the saved pages of the demo
-#' site, with `robots.txt`, sitemaps, and all that goes wrong on real hosts.
-#'
-#' @details Beside the pages it answers: `/old/N/` (redirects to page N), `/chain/1/` (three
-#'   redirects on end), `/loop/1/`, `/endless/1/` (redirects for ever), `/elsewhere/` (another
-#'   host), `/inward/` (a private address), `/gone/` (410), `/busy/` (429 with `Retry-After` at
-#'   first), `/slow/` (after 6 seconds), `/trap/1/` (links for ever), `/leaflet.pdf`, `/private/`
-#'   (forbidden by `robots.txt`), `/header-noindex/`. Pages carry an `ETag`.
-#' @param dir Folder of saved pages, such as `site-html` of the demo project.
-#' @param port Port to listen on.
-#' @param log Path of a file that gets a line for each request (method, path, `User-Agent`,
-#'   `If-None-Match`); `NULL` for none.
-#' @param busy Seconds for which `/busy/` asks to wait.
-#' @return The server, which [httpuv::stopServer()] ends. It answers while R is idle, or in
-#'   [httpuv::service()].
-#' @section Errors: `tide_error_file` where the folder is not there.
-#' @seealso [tide_demo()]
-#' @examplesIf requireNamespace("httpuv", quietly = TRUE)
-#' dir <- tempfile("pages")
-#' dir.create(dir)
-#' writeLines("<html><body><h1>Seeds</h1></body></html>", file.path(dir, "index.html"))
-#' server <- tide_demo_server(dir, port = httpuv::randomPort())
-#' httpuv::stopServer(server)
-#' @export
-tide_demo_server <- function(dir, port = 8123, log = NULL, busy = 1) {
+# The demo site as a host that answers, with all that goes wrong on real ones.
+
+serve_pages <- function(dir, port, log, busy) {
   check_text(dir, "dir")
   check_number(port, "port", min = 1, max = 65535)
   if (!dir.exists(dir)) {

@@ -35,7 +35,7 @@ setup-browser:
 
 # Sources on real database servers.
 test-databases: setup-test setup-databases build
-	@INKTIDE_STUDIES=true Rscript tools/test.R source source-shards
+	@INKTIDE_STUDIES=true Rscript tools/test.R database database-shards
 
 # With the studies among the tests and the package check: what .ci/run asks for.
 test-all: setup-test setup-databases setup-browser build

@@ -42,7 +42,7 @@ list_rows <- function(found, leads, width) {
     leads[, c("confidence", "chance", "position", "ctr", "expected_ctr", "hours")])
   figures <- lapply(names(shown), function(name) column_text(name, shown[[name]]))
   rows <- do.call(line, c(list(leads$rank, leads$query), figures,
-    columns(function(name) pad_left(format_count(leads[[name]]), 9))))
+    list(columns(function(name) pad_left(format_count(leads[[name]]), 9)))))
   under <- paste0("    ", fit_text(kind_words(leads$kind, "short"), 10), fit_text(leads$id, 13),
     ifelse(sums$lines > 1, sprintf("+%s, ", format_plural(sums$lines - 1L, "query", "queries")),
       ""),
@@ -59,7 +59,7 @@ list_rows <- function(found, leads, width) {
   heads <- column_words(c("rank", "query", "gain", "if_done", "confidence", "chance", "position",
     "ctr", "expected_ctr", "hours"), "short")
   c(sub(" +$", "", do.call(line, c(as.list(heads),
-    columns(function(name) pad_left(column_words(name, "short"), 9))))),
+    list(columns(function(name) pad_left(column_words(name, "short"), 9)))))),
     rbind(rows, sub(" +$", "",
       paste0(under, mapply(fit_path, page, pmax(8, width - nchar(under, "width") - 1L))))))
 }

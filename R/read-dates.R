@@ -47,3 +47,99 @@ days_each <- function(dates) {
   last$mon <- last$mon + 1L
   as.integer(as.IDate(last) - dates[length(dates)])
 }
+
+# Tables of monthly totals of one's own.
+
+first_of_month <- function(date) as.IDate(format(date, "%Y-%m-01"))
+
+# First days of the months so many after one (before it, where below 0).
+months_after <- function(first, many) {
+  at <- as.POSIXlt(first)
+  number <- at$year * 12L + at$mon + as.integer(many)
+  as.IDate(sprintf("%d-%02d-01", number %/% 12L + 1900L, number %% 12L + 1L))
+}
+
+days_in_month <- function(first) as.integer(months_after(first, 1L)) - as.integer(first)
+
+# What is counted, the first that a table has.
+history_counts <- c("clicks", "sessions", "conversions", "value")
+
+history_spellings <- list(month = c("month", "date", "day", "period", "monat", "mois", "mes"),
+  clicks = c("clicks", "click", "klicks", "clics"), sessions = c("sessions", "visits", "sitzungen"),
+  conversions = c("conversions", "orders", "goals"), value = c("value", "revenue"),
+  segment = c("segment", "brand", "folder"))
+
+# A table of months of one's own: list(months: data.table(segment, month, days, value), of, source,
+# note: none).
+read_history_months <- function(file, of = NULL) resolve_months(read_month_texts(file), file, of)
+
+read_month_texts <- function(file) {
+  scratch <- new_scratch()
+  on.exit(unlink(scratch, recursive = TRUE))
+  table <- named_table(file, scratch, history_spellings, "month", "months", "month,clicks")
+  if (is.null(table)) abort_no_table("The table of months is empty.", file, "Name another.")
+  columns <- lapply(stats::setNames(nm = names(history_spellings)), table$text)
+  as.data.table(columns[vapply(columns, function(x) any(nzchar(x)), NA)])
+}
+
+# What a table of months counts.
+history_columns <- function(file) {
+  intersect(history_counts, names(read_month_texts(file)))
+}
+
+# The same of a data frame.
+resolve_months <- function(table, source, of = NULL) {
+  of <- intersect(if (is.null(of)) history_counts else of, names(table))[1]
+  if (!"month" %in% names(table) || is.na(of)) {
+    abort_tide("The table of months needs a month and a column of numbers.",
+      where = sprintf("'%s'.", source), fix = "Give a header such as: month,clicks",
+      class = "columns_missing", file = source, column = "clicks")
+  }
+  text <- as.character(table$month)
+  month <- month_of_text(text)
+  number <- suppressWarnings(as.numeric(gsub("[, ]", "", table[[of]])))
+  bad <- which(is.na(month) | is.na(number) | number < 0)
+  if (length(bad)) {
+    abort_tide("A row is no month with its number.",
+      where = sprintf("'%s', row %d: '%s', '%s'.", source, bad[1], text[bad[1]],
+        table[[of]][bad[1]]),
+      fix = "Write months as 2026-03 and plain numbers of at least 0.", class = "range",
+      file = source, lines = bad)
+  }
+  segment <- if (is.null(table[["segment"]])) "" else as.character(table$segment)
+  first <- first_of_month(month)
+  months <- setDT(list(segment = rep_len(ifelse(nzchar(segment), segment, "all"), length(first)),
+    month = first, days = days_in_month(first), value = number))
+  key <- c("segment", "month")
+  if (any(month != first)) {
+    # Rows are days; or weeks, whose figure is that of seven.
+    days <- data.table(segment = months$segment, date = month, value = number)
+    if (weeks_apart(days)) {
+      days <- days[rep(seq_len(nrow(days)), each = 7)]
+      set(days, j = c("date", "value"), value = list(days$date + rep_len(0:6, nrow(days)),
+        days$value / 7))
+    }
+    months <- data.table(segment = days$segment, month = first_of_month(days$date),
+      value = days$value)
+    months <- months[, list(days = .N, value = sum(value)), by = key]
+  } else if (anyDuplicated(months, by = key)) {
+    abort_tide("A month stands twice.",
+      where = sprintf("'%s': %s.", source, format(months$month[anyDuplicated(months, by = key)])),
+      fix = "Keep one row for each month and segment.", class = "range", file = source,
+      column = "month")
+  }
+  list(months = months, of = of, source = basename(source), note = character())
+}
+
+# Whether all dates of each segment stand whole weeks apart.
+weeks_apart <- function(days) {
+  apart <- days[, list(apart = diff(sort(as.integer(date)))), by = "segment"]$apart
+  length(apart) > 0 && all(apart %% 7L == 0L) && all(apart > 0L)
+}
+
+# Days, or months without one: 2026-03 is its first day.
+month_of_text <- function(text) {
+  text <- gsub("[/.]", "-", text)
+  short <- grepl("^[0-9]{4}-[0-9]{1,2}$", text)
+  as.IDate(as.Date(ifelse(short, paste0(text, "-01"), text), format = "%Y-%m-%d"))
+}

@@ -1,7 +1,5 @@
 # Tables of the report.
 
-gain_range <- function(low, high) sprintf("%s to %s", format_clicks(low), format_clicks(high))
-
 # The walk from a query to its pages, and from a page to its queries, as it opens below a row.
 drill_down <- function(rows, other, weeks_led = NULL, most = 10) {
   shown <- copy(utils::head(rows, most))

@@ -144,3 +144,5 @@ column_lines <- function(head, cells, left = 1) {
 columns_width <- function(head, cells) {
   sum(apply(nchar(rbind(head, cells), "width"), 2, max) + 2)
 }
+
+gain_range <- function(low, high) sprintf("%s to %s", format_clicks(low), format_clicks(high))

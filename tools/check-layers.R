@@ -2,19 +2,13 @@
 # function or as a value, stands in its own area or in one to the left, so there are no cycles.
 # Only some areas touch files; only the faces print, draw, or read options, clock and environment.
 # Prints each violation; status 1 if there are any.
-areas <- c("text", "condition", "check", "table", "stat", "file", "print", "assumptions", "read",
-  "database",
-  "archive", "segment", "sum", "source", "summary", "pages", "walk",
-  "curve", "event", "change", "compare", "finding", "words", "list",
-  "project", "pull", "value", "forecast",
-  "follow", "trace", "inventory", "watched", "explore", "plot", "html", "report", "write", "demo",
-  "workbench", "cli",
+areas <- c("text", "condition", "check", "stat", "file", "assumptions", "table", "print", "read",
+  "database", "archive", "segment", "sum", "source", "summary", "site", "curve", "change", "words",
+  "finding", "explore", "forecast", "project", "pull", "plot", "sheet", "report", "workbench", "cli",
   "inktide")
-# Kinds of finding have files of their own.
-kinds <- c("low", "striking", "step", "cannibalized", "moving", "new", "tail")
-faces <- c("print", "plot", "html", "report", "write", "workbench", "cli")
-touch_files <- c("file", "read", "archive", "pages", "walk", "project", "pull", "report", "write",
-  "demo", "workbench", "cli")
+faces <- c("print", "plot", "sheet", "report", "workbench", "cli")
+touch_files <- c("file", "read", "database", "archive", "site", "project", "pull",
+  "sheet", "report", "workbench", "cli")
 
 never_in_core <- c("print", "message", "cat", "writeLines", "readline", "commandArgs", "quit",
   "Sys.time", "Sys.Date", "Sys.getenv", "options")
@@ -23,20 +17,17 @@ on_files <- c("file", "gzfile", "readLines", "writeLines", "readRDS", "saveRDS",
   "tempfile", "file.info", "readBin", "writeBin", "unzip", "dbConnect")
 # The clock is the default of an argument: the time of an import, the day of a decision. A line is
 # written to a connection that the caller has opened.
-allowed <- list(Sys.time = c("archive-load.R", "archive-rebuild.R", "walk.R", "walk-ask.R",
-  "walk-steps.R", "pull-token.R", "pull-device.R"),
-  Sys.Date = c("list-decide.R", "list.R", "pull.R", "pull-facts.R", "demo.R",
+allowed <- list(Sys.time = c("archive-load.R", "archive-rebuild.R", "site-walk.R", "site-walk-ask.R",
+  "site-walk-steps.R", "pull-token.R", "pull-device.R"),
+  Sys.Date = c("finding-decide.R", "finding-find.R", "pull.R", "pull-facts.R", "project-demo.R",
     "database.R"),
   # A secret comes from the environment alone.
   Sys.getenv = c("pull-secrets.R", "pull-token.R"),
-  writeLines = c("file-write.R", "read-files.R", "read-records.R",
+  writeLines = c("file.R", "read-files.R", "read-records.R",
     "archive-records.R"))
 
 paths <- list.files("R", "[.]R$", full.names = TRUE)
-area_of <- function(file) {
-  area <- sub("[-.].*", "", file)
-  ifelse(area %in% kinds, "finding", area)
-}
+area_of <- function(file) sub("[-.].*", "", file)
 if (any(!area_of(basename(paths)) %in% areas)) {
   stop("No area for: ",
     paste(basename(paths)[!area_of(basename(paths)) %in% areas], collapse = ", "))

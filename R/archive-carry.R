@@ -36,9 +36,9 @@ held_slices <- function(con, import, grain, table) {
   held <- held[held$day %in% row_days(table$rows)]
   setorderv(held, c("day", "exported", "import"))
   held <- held[!duplicated(held$day, fromLast = TRUE)]
-  window <- as.integer(unlist(table$window[c("from", "to")]))
-  same <- if (length(window)) {
-    held$first %in% window[1] & held$last %in% window[2]
+  span <- as.integer(unlist(table$window[c("from", "to")]))
+  same <- if (length(span)) {
+    held$first %in% span[1] & held$last %in% span[2]
   } else {
     is.na(held$first)
   }
@@ -51,10 +51,10 @@ is_covered <- function(rows, days, limits) {
     inside <- days %in% limit$days
     for (dimension in intersect(names(limit$values), names(rows))) {
       key <- if (dimension == "page") page_key else function(text) tolower(trimws(text))
-      names <- as.character(rows[[dimension]])
-      once <- unique(names)
+      name_texts <- as.character(rows[[dimension]])
+      once <- unique(name_texts)
       value <- sub("^=", "", limit$values[[dimension]])
-      inside <- inside & (key(once) == key(value))[match(names, once)]
+      inside <- inside & (key(once) == key(value))[match(name_texts, once)]
     }
     inside
   }))

@@ -62,10 +62,10 @@ copy_table <- function(store, con, wanted, parts, dimensions, table, progress) {
     same$impressions == same$impressions_there]
   due <- days[!days$day %in% same]
   rows <- 0
-  months <- split(due, month_start(due$day))
-  for (month in names(months)) {
+  month_rows <- split(due, month_start(due$day))
+  for (month in names(month_rows)) {
     if (!is.null(progress)) progress(sprintf("Copying %s", month))
-    own <- read_slices(store, months[[month]], parts, dimensions)
+    own <- read_slices(store, month_rows[[month]], parts, dimensions)
     if (length(own$damaged)) abort_all_damaged(store, own$damaged)
     rows <- rows + write_days(con, table, columns, own$rows[, columns, with = FALSE])
   }

@@ -127,7 +127,7 @@ write_store <- function(store, con, work, waiting) {
 
 lock_store <- function(con, waiting) {
   DBI::dbExecute(con, "PRAGMA busy_timeout = 500")
-  for (try in 1:1200) {
+  for (attempt in 1:1200) {
     got <- tryCatch({
       DBI::dbExecute(con, "BEGIN IMMEDIATE")
       TRUE
@@ -137,7 +137,7 @@ lock_store <- function(con, waiting) {
         FALSE
       })
     if (got) return(invisible())
-    if (try == 1 && !is.null(waiting)) {
+    if (attempt == 1 && !is.null(waiting)) {
       waiting("Another process is writing to the archive; waiting for it")
     }
   }

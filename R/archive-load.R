@@ -108,12 +108,12 @@ load_tables <- function(store, tables, sources, left_out, stated, now, progress)
 
 # The days of a source as tables to store.
 source_tables <- function(source) {
-  data <- tide_stored(source, lag = 0)
-  tables <- lapply(data$tables, function(table) {
+  input_data <- tide_stored(source, lag = 0)
+  tables <- lapply(input_data$tables, function(table) {
     rows <- setorderv(table$rows, table$dimensions)
     list(rows = set(rows, j = "exported", value = as.IDate(source$today)))
   })
-  list(tables = tables, left_out = data$left_out, sources = data$sources)
+  list(tables = tables, left_out = input_data$left_out, sources = input_data$sources)
 }
 
 # An archive holds days, or one window; the earlier of two would count in neither.

@@ -89,9 +89,9 @@ format.tide_store <- function(x, ...) {
       sum(clicks) AS clicks
       FROM current GROUP BY grain"))
   if (!nrow(held)) return("<tide_store> empty")
-  window <- ifelse(held$first > 0, sprintf("%s (%s)",
+  span <- ifelse(held$first > 0, sprintf("%s (%s)",
     format_days(as.IDate(held$first), as.IDate(held$last)), format_plural(held$days, "day")),
     "no dates")
   c("<tide_store>", sprintf("  %s: %s, %s; %s clicks", held$grain, format_plural(held$rows, "row"),
-    window, format_count(held$clicks)))
+    span, format_count(held$clicks)))
 }

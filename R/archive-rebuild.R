@@ -20,8 +20,8 @@ tide_rebuild <- function(dir, now = Sys.time()) {
     with_new_index(store, function(con) {
       for (one in imports) {
         DBI::dbAppendTable(con, "imports", one$import)
-        for (table in c("parts", "days", "changes")) {
-          if (NROW(one[[table]])) DBI::dbAppendTable(con, table, one[[table]])
+        for (tbl in c("parts", "days", "changes")) {
+          if (NROW(one[[tbl]])) DBI::dbAppendTable(con, tbl, one[[tbl]])
         }
       }
       for (one in contents[records$kind == "facts"]) DBI::dbAppendTable(con, "facts", one)

@@ -202,7 +202,7 @@ read_slices <- function(store, slices, parts, dimensions) {
   # A grain's name tells its dimensions, so that only the wanted columns are read.
   of_grain <- grain_dimensions(slices$grain[1])
   used <- intersect(of_grain, dimensions)
-  window <- slice_window(slices)
+  span <- slice_window(slices)
   slices <- copy(slices)
   set(slices, j = "month", value = month_start(slices$day))
   needed <- merge(unique(slices[, c("import", "grain", "month")]), parts,
@@ -229,5 +229,5 @@ read_slices <- function(store, slices, parts, dimensions) {
   if (nrow(rows) && !"date" %in% used && "date" %in% names(rows)) {
     set(rows, j = "date", value = NULL)
   }
-  list(rows = rows, dimensions = used, window = window, damaged = damaged)
+  list(rows = rows, dimensions = used, window = span, damaged = damaged)
 }

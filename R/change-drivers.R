@@ -51,11 +51,11 @@ driven <- function(basis, whole, part, site, most, kinds) {
     verb <- if (at$change < 0) "lost" else "gained"
     name <- if (kinds[1] == "one query") format_path(at$name) else at$name
     if (share >= most) {
-      by <- parts$part[lead]
-      return(driver_lines(kinds[1], at$name, at$change, by, share, nrow(busy),
+      main_part <- parts$part[lead]
+      return(driver_lines(kinds[1], at$name, at$change, main_part, share, nrow(busy),
         sprintf("%s %s %s clicks%s, %s of it by %s alone: look there, not at the %s.", name, verb,
           format_count(abs(at$change)), month_words(basis$scaled), format_share(share),
-          if (kinds[1] == "one query") sprintf("\"%s\"", by) else format_path(by),
+          if (kinds[1] == "one query") sprintf("\"%s\"", main_part) else format_path(main_part),
           if (kinds[1] == "one query") "page" else "folder")))
     }
     with_site <- sign(at$change) != sign(log(at$ratio) - site)
@@ -74,7 +74,8 @@ homeless_topics <- function(basis, site) {
   code <- match(pairs$query_name, queries)
   topic <- head_terms(query_key(queries), leading_pairs(pairs, length(queries), code))[code]
   lines <- lines_of(basis, fcoalesce(topic, ""))
-  lines <- lines[nzchar(lines$name) & lines$significant & lines$change >= 1 & log(lines$ratio) > site]
+  lines <- lines[nzchar(lines$name) & lines$significant & lines$change >= 1 &
+    log(lines$ratio) > site]
   lines <- whole_lines(lines)
   rows_of <- split(seq_along(topic), factor(topic, lines$name))
   rbindlist(lapply(seq_len(nrow(lines)), function(i) {
@@ -99,9 +100,9 @@ homeless_topics <- function(basis, site) {
 # of the lower position, missing where it slipped little by little or windows lie apart).
 lost_positions <- function(pairs, rows, pair, windows, pages = 2, queries = 3, most = 0.1) {
   whole <- sums_by(pairs, "page_name", "by_position")
-  all <- sum(whole$by_position)
+  site_change <- sum(whole$by_position)
   lost <- whole[whole$by_position < 0 & whole$by_position < -most * sum(abs(whole$by_position))]
-  lost <- utils::head(lost[order(lost$by_position)], if (all < 0) pages else 0)
+  lost <- utils::head(lost[order(lost$by_position)], if (site_change < 0) pages else 0)
   rbindlist(c(list(lost_line()), lapply(seq_len(nrow(lost)), function(i) {
     own <- which(pairs$page_name == lost$page_name[i] & pairs$by_position < 0)
     own <- utils::head(own[order(pairs$by_position[own])], queries)
@@ -135,13 +136,13 @@ slipped_since <- function(rows, windows, least = 5L, enough = 0.25) {
   weight <- cumsum(days$impressions)
   sums <- cumsum(days$weighted)
   at <- seq(least, n - least)
-  mean <- sums[n] / weight[n]
+  average <- sums[n] / weight[n]
   first <- sums[at] / weight[at]
   second <- (sums[n] - sums[at]) / (weight[n] - weight[at])
-  between <- weight[at] * (first - mean)^2 + (weight[n] - weight[at]) * (second - mean)^2
-  all <- sum(days$impressions * (days$weighted / days$impressions - mean)^2)
+  between <- weight[at] * (first - average)^2 + (weight[n] - weight[at]) * (second - average)^2
+  spread_all <- sum(days$impressions * (days$weighted / days$impressions - average)^2)
   best <- which.max(between)
   since <- days$date[at[best] + 1L]
-  if (between[best] < enough * all || second[best] < first[best]) return(NA_integer_)
+  if (between[best] < enough * spread_all || second[best] < first[best]) return(NA_integer_)
   as.integer(since)
 }

@@ -70,13 +70,13 @@ shift_measures <- c("clicks", scan_measures)
 # Sums by page and day without brand: list(pages, days: page, date, clicks, impressions, expected;
 # from, to).
 page_days <- function(data, curve, brand) {
-  table <- dated_table(data)
+  tbl <- dated_table(data)
   if (is.null(curve)) {
     curve <- tide_curve(tide_summary(data, brand = brand))
   } else {
     check_class(curve, "tide_curve", "curve")
   }
-  sum_days(coded_rows(table$rows, curve, brand), table)
+  sum_days(coded_rows(tbl$rows, curve, brand), tbl)
 }
 
 sum_days <- function(coded, table) {
@@ -86,8 +86,8 @@ sum_days <- function(coded, table) {
 }
 
 dated_table <- function(data) {
-  table <- pick_table(data, c("date", "query", "page"))
-  if (!is.null(table)) return(table)
+  tbl <- pick_table(data, c("date", "query", "page"))
+  if (!is.null(tbl)) return(tbl)
   abort_tide("What happens over time takes days, queries and pages.",
     where = tables_read(data),
     fix = "Export by date, query and page.", class = "grain")
@@ -123,7 +123,7 @@ least_placebo <- 3
 # of other events that touched the same pages.
 event_effect <- function(event, own, others, apart, run, days, level) {
   whole <- is.null(own)
-  line <- function(verdict, ends = matrix(NA_real_, 3, 4), reach = 0L, clicks = NA_real_) {
+  text_line <- function(verdict, ends = matrix(NA_real_, 3, 4), reach = 0L, clicks = NA_real_) {
     data.table(
       date = event$date,
       event = event$event,
@@ -147,9 +147,9 @@ event_effect <- function(event, own, others, apart, run, days, level) {
   for (reach in unique(c(days, 21L, 14L)[c(days, 21L, 14L) <= days])) {
     here <- shift_at(run, event$date, reach, mine, free)
     if (is.null(here)) next
-    if (here$clicks < 5) return(line("too few clicks", reach = reach))
+    if (here$clicks < 5) return(text_line("too few clicks", reach = reach))
     if (!whole && here$free < least_free) {
-      return(line("no comparable pages", reach = reach, clicks = here$clicks / reach))
+      return(text_line("no comparable pages", reach = reach, clicks = here$clicks / reach))
     }
     placebo <- placebo_shifts(run, c(event$date, apart), reach, mine, free)
     windows <- placebo$days / reach
@@ -158,9 +158,9 @@ event_effect <- function(event, own, others, apart, run, days, level) {
     # Dates less than both sides apart share days, so they are worth half as many draws.
     ends <- rep(here$logs, each = 3) +
       outer(c(0, -1, 1) * stats::qt(1 - (1 - level) / 2, windows / 2), se)
-    return(line("", ends, reach, here$clicks / reach))
+    return(text_line("", ends, reach, here$clicks / reach))
   }
-  line("too few days")
+  text_line("too few days")
 }
 
 # The log changes of pages at a date beside those of free ones, with their variance: list(logs,
@@ -235,7 +235,7 @@ shift_lines <- function(shifts) {
         return(sprintf("%s %s: none of its pages is in these data.", format(own$date[1]),
           own$event[1]))
       }
-      head <- sprintf("%s %s (%s)", format(own$date[1]), own$event[1],
+      heading <- sprintf("%s %s (%s)", format(own$date[1]), own$event[1],
         if (nzchar(own$pages[1])) format_plural(own$touched[1], "page") else "the whole site")
       if (is.na(own$ratio[1])) {
         why <- switch(own$verdict[1],
@@ -244,12 +244,12 @@ shift_lines <- function(shifts) {
           `too few days` = paste("too few days to tell; about four months of days around it",
             "are needed"),
           "too few clicks to tell")
-        return(sprintf("%s: %s.", head, why))
+        return(sprintf("%s: %s.", heading, why))
       }
       measured <- sprintf("%s %s (%s to %s)", measure_words[own$measure], percent_change(own$ratio),
         percent_change(own$ratio_low), percent_change(own$ratio_high))
       clear <- which(own$verdict != "no sign" & own$measure != "clicks")
-      sprintf("%s: %s; %s. Against %s, %s before and after.", head,
+      sprintf("%s: %s; %s. Against %s, %s before and after.", heading,
         if (own$verdict[1] == "no sign") {
           paste(measured[1], "- no sign")
         } else {

@@ -2,13 +2,13 @@
 
 #' @export
 format.tide_change <- function(x, n = 20, width = 80, keep = "all_days = TRUE", ...) {
-  table <- comparison_table(x, n)
-  own <- table[table$row == "line"]
+  tbl <- comparison_table(x, n)
+  own <- tbl[tbl$row == "line"]
   marked <- if (x$level != "site") utils::head(which(own$significant), 3)
   said <- vapply(marked,
     function(i) change_sentence(own[i], line_name(own$name[i], x$level), x), "")
   positions <- lost_position_lines(x)
-  c(comparison_head(x, width, keep), "", table_lines(x, table, width),
+  c(comparison_head(x, width, keep), "", table_lines(x, tbl, width),
     if (length(said)) c("", unlist(lapply(paste("*", said), strwrap, width, exdent = 2))),
     if (length(positions)) c("", unlist(lapply(positions, strwrap, width, exdent = 2))))
 }
@@ -21,27 +21,30 @@ comparison_head <- function(x, width, keep = NULL) {
 
 table_lines <- function(x, table, width) {
   free <- max(16, width - 60)
-  names <- ifelse(table$row == "line" & x$level == "page", format_path(table$name), table$name)
-  if (x$level == "site" && length(x$chosen)) names <- "what was chosen"
-  names <- if (x$level == "page") fit_path(names, free) else fit_text(names, free)
+  shown_names <- ifelse(table$row == "line" & x$level == "page", format_path(table$name),
+    table$name)
+  if (x$level == "site" && length(x$chosen)) shown_names <- "what was chosen"
+  shown_names <- if (x$level == "page") fit_path(shown_names, free) else fit_text(shown_names, free)
   heads <- if (is.null(x$sides)) c("before", "after") else trimws(fit_text(x$sides, 7))
-  line <- function(name, cells, real) {
+  text_line <- function(name, cells, real) {
     paste0(name, paste0(pad_left(cells, c(8, 8, 8, 8, 9, 8, 9)), collapse = ""), real)
   }
   signs <- c("change", part_names)
   cells <- do.call(cbind, c(
     lapply(c("clicks_before", "clicks_after"), function(of) format_count(table[[of]])),
     lapply(signs, function(of) signed_count(table[[of]]))))
-  c(line(fit_text(x$level, free), c(heads, "change", "demand", "position", "CTR", "new/lost"), ""),
+  c(text_line(fit_text(x$level, free), c(heads, "change", "demand", "position", "CTR", "new/lost"),
+    ""),
     vapply(seq_len(nrow(table)),
-      function(i) line(names[i], cells[i, ], if (table$significant[i]) " *" else ""), ""))
+      function(i) text_line(shown_names[i], cells[i, ], if (table$significant[i]) " *" else ""),
+      ""))
 }
 
 # The first n lines, the others in one, and all: data.table(row: line, more or all; name,
 # clicks_before, clicks_after, change, the parts, real), in whole clicks.
 comparison_table <- function(x, n) {
   figures <- c("clicks_before", "clicks_after", part_names)
-  all <- whole_lines(x$site)
+  site_row <- whole_lines(x$site)
   shown <- utils::head(x$moves, n)
   others <- nrow(x$moves) - nrow(shown)
   lines <- shown[, c("name", figures, "significant"), with = FALSE]
@@ -50,12 +53,12 @@ comparison_table <- function(x, n) {
     lines <- rbind(lines, c(list(name = sprintf("%s more", format_count(others))),
       stats::setNames(sums, figures), list(significant = FALSE)))
   }
-  lines <- whole_lines(lines, all, free = if (others > 0) nrow(lines))
+  lines <- whole_lines(lines, site_row, free = if (others > 0) nrow(lines))
   set(lines, j = "row", value = rep(c("line", "more"), c(nrow(shown), others > 0)))
   if (nrow(x$moves) == 1) return(lines)
-  set(all, j = c("name", "significant", "row"),
+  set(site_row, j = c("name", "significant", "row"),
     value = list(sprintf("all %s", level_count(nrow(x$moves), x$level)), FALSE, "all"))
-  rbind(lines, all, fill = TRUE)
+  rbind(lines, site_row, fill = TRUE)
 }
 
 # Figures of lines in whole clicks: parts add up to the change of their line and, where `all` is
@@ -83,10 +86,10 @@ whole_lines <- function(lines, all = NULL, free = NULL) {
 whole_shares <- function(x, total) {
   whole <- round(x)
   while (abs(total - sum(whole)) > 0.5) {
-    step <- sign(total - sum(whole))
-    cost <- abs(whole + step - x) - abs(whole - x) + ifelse(abs(x) < 1e-9, 10, 0)
+    stride <- sign(total - sum(whole))
+    cost <- abs(whole + stride - x) - abs(whole - x) + ifelse(abs(x) < 1e-9, 10, 0)
     at <- which.min(cost)
-    whole[at] <- whole[at] + step
+    whole[at] <- whole[at] + stride
   }
   whole
 }
@@ -115,13 +118,13 @@ format.tide_comparison <- function(x, width = 80, ...) {
   label <- part_names_shown(at)
   name <- min(max(nchar(label, "width"), 8), max(12, width - 64))
   if (all(is.na(at$positions_1_3))) return(totals_lines(x, label, width))
-  line <- function(...) paste0(fit_text(..1, name), pad_left(..2, 9), pad_left(..3, 6),
+  text_line <- function(...) paste0(fit_text(..1, name), pad_left(..2, 9), pad_left(..3, 6),
     pad_left(..4, 6), pad_left(..5, 5), pad_left(..6, 14), "  ", ..7)
   against <- ifelse(is.na(at$ratio), "",
     sprintf("x%.2f (%.2f to %.2f)", at$ratio, at$ratio_low, at$ratio_high))
   stands <- sprintf("%.0f/%.0f/%.0f", 100 * at$positions_1_3, 100 * at$positions_4_10,
     100 * at$positions_11_up)
-  window <- if (is.na(x$to)) "no dates" else format_days(x$from, x$to)
+  span <- if (is.na(x$to)) "no dates" else format_days(x$from, x$to)
   explained <- c(
     comparison_verdict(at, x$by),
     "1-3/4-10/11+: % of impressions at these positions.",
@@ -129,10 +132,10 @@ format.tide_comparison <- function(x, width = 80, ...) {
       "At equal position: CTR over that of the rest, with its 90 % interval."
     })
   c(
-    wrap_lines(c(sprintf("By %s, %s", gsub("_", " ", x$by), window), x$note), width),
+    wrap_lines(c(sprintf("By %s, %s", gsub("_", " ", x$by), span), x$note), width),
     "",
-    line("", "clicks", "share", "CTR", "pos", "1-3/4-10/11+", "at equal position"),
-    sub(" +$", "", line(label, format_count(at$clicks), format_share(at$click_share),
+    text_line("", "clicks", "share", "CTR", "pos", "1-3/4-10/11+", "at equal position"),
+    sub(" +$", "", text_line(label, format_count(at$clicks), format_share(at$click_share),
       format_rate(at$ctr), format_position(at$position), stands, against)),
     "",
     wrap_lines(explained, width),
@@ -144,20 +147,20 @@ totals_lines <- function(x, label, width) {
   at <- x$parts
   shared <- !all(is.na(at$click_share))
   name <- min(max(nchar(label, "width")), max(12, width - 50))
-  line <- function(label, clicks, impressions, share, ctr, position) {
+  text_line <- function(label, clicks, impressions, share, ctr, position) {
     sub(" +$", "", paste0(fit_text(label, name), pad_left(clicks, 11), pad_left(impressions, 13),
       if (shared) pad_left(share, 8), pad_left(ctr, 8), pad_left(position, 10)))
   }
-  window <- if (is.na(x$to)) "no dates" else format_days(x$from, x$to)
+  span <- if (is.na(x$to)) "no dates" else format_days(x$from, x$to)
   c(
-    sprintf("By %s, %s", gsub("_", " ", x$by), window),
+    sprintf("By %s, %s", gsub("_", " ", x$by), span),
     "",
-    line("", "clicks", "impressions", "share", "CTR", "position"),
-    line(label, format_count(at$clicks), format_count(at$impressions),
+    text_line("", "clicks", "impressions", "share", "CTR", "position"),
+    text_line(label, format_count(at$clicks), format_count(at$impressions),
       ifelse(is.na(at$click_share), "", format_share(at$click_share)), format_rate(at$ctr),
       format_position(at$position)),
     if (x$by == "window") {
-      line("change", percent_change(at$clicks[1] / at$clicks[2]),
+      text_line("change", percent_change(at$clicks[1] / at$clicks[2]),
         percent_change(at$impressions[1] / at$impressions[2]), "",
         percent_change(at$ctr[1] / at$ctr[2]),
         if (anyNA(at$position)) "" else sprintf("%+.1f", at$position[1] - at$position[2]))

@@ -20,7 +20,7 @@
 #'   `by_new_lost` are queries shown in one window only. The curve rests on the days of both windows
 #'   and at least the last 90 up to their end, so that it is the same however much was read.
 #'
-#'   A change is significant (`significant`) where demand, position or CTR differ from no change, and from
+#'   A change is `significant` where demand, position or CTR differ from no change, and from
 #'   what the site did as a whole, by more than counts and weeks vary, with the false-discovery
 #'   rate controlled over the list (Benjamini and Hochberg), and the change is two clicks in 30 days
 #'   or more. So a season that moves all is no news of any one; whether the season or the site moved
@@ -84,7 +84,7 @@ change_between <- function(data, level, after, before, days, segments, curve, br
     exported
   }
   dated <- !is.null(sides$ends)
-  summary <- if (is.null(curve)) {
+  site_summary <- if (is.null(curve)) {
     tide_summary(if (dated) {
       curve_days(data, sides$ends)
     } else if (of_windows) {
@@ -94,10 +94,11 @@ change_between <- function(data, level, after, before, days, segments, curve, br
     },
       brand = brand)
   }
-  if (is.null(curve)) curve <- tide_curve(summary) else check_class(curve, "tide_curve", "curve")
+  if (is.null(curve)) curve <- tide_curve(site_summary) else check_class(curve, "tide_curve",
+    "curve")
   if (!is.null(curve$summary$brand)) rules$brand <- curve$summary$brand
   at <- coded_rows(sides$rows, curve, brand,
-    page_one_views(if (is.null(summary)) curve$summary else summary))
+    page_one_views(if (is.null(site_summary)) curve$summary else site_summary))
   set(at$rows, j = "side", value = sides$side)
   basis <- comparison_basis(at$rows, sides, curve, fdr)
   pairs <- basis$pairs
@@ -128,10 +129,10 @@ change_between <- function(data, level, after, before, days, segments, curve, br
       list(before = window_ends(sides$windows, 1), after = window_ends(sides$windows, 2)))
   }
   if (dated) {
-    all <- all_clicks(site_days, sides$ends, sides$odd$date,
+    site_clicks_both <- all_clicks(site_days, sides$ends, sides$odd$date,
       c(sum(pairs$clicks_1), sum(pairs$clicks_2)))
     # In the unit of all other figures.
-    if (!is.null(all)) change$all_clicks <- all * basis$scale
+    if (!is.null(site_clicks_both)) change$all_clicks <- site_clicks_both * basis$scale
     if (!sides$wide) {
       change$weekly <- clicks_by_week(at, pairs, utils::head(moves$name, 50), sides$ends)
     }
@@ -144,13 +145,13 @@ change_between <- function(data, level, after, before, days, segments, curve, br
 # What lines of any level are made of, see lines_of().
 comparison_basis <- function(rows, sides, curve, fdr) {
   days <- sides$windows$days
-  scale <- if (days[1] == days[2]) c(1, 1) else 30 / days
+  scaling <- if (days[1] == days[2]) c(1, 1) else 30 / days
   pairs <- pair_sums(rows)
-  set(pairs, j = part_names, value = pair_changes(pairs, days, scale, curve$fits[[1]]))
+  set(pairs, j = part_names, value = pair_changes(pairs, days, scaling, curve$fits[[1]]))
   # Without weeks nothing tells how lines vary from one to the next.
   weeks <- if (!isTRUE(sides$wide)) sides$ends
   list(pairs = pairs, rows = rows, pair = pairs[rows, on = c("query", "page"), which = TRUE],
-    days = days, scale = scale, scaled = any(scale != 1), ends = weeks, fdr = fdr,
+    days = days, scale = scaling, scaled = any(scaling != 1), ends = weeks, fdr = fdr,
     common = if (!is.null(weeks)) common_changes(named_sums(pairs, pairs$query), days))
 }
 

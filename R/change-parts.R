@@ -28,17 +28,18 @@ change_parts <- function(clicks_1, clicks_2, expected_1, expected_2, demand_1, d
 # more than one chance in ten to name a second: of ten pairs one has so much by luck.
 share_luck <- function(parts, tests, common, clear = 0.01, second = 0.02) {
   change <- parts$by_demand + parts$by_position
-  which <-
+  chosen_at <-
     which(tests$p_visible < clear & tests$p_clicked > second & parts$by_new_lost == 0 & change != 0)
-  if (!length(which)) return(parts)
-  own <- parts[which]
+  if (!length(chosen_at)) return(parts)
+  own <- parts[chosen_at]
   along <-
-    lapply(c("by_demand", "by_position"), function(name) pmax(0, own[[name]] * sign(change[which])))
+    lapply(c("by_demand", "by_position"),
+    function(name) pmax(0, own[[name]] * sign(change[chosen_at])))
   whole <- along[[1]] + along[[2]]
-  luck <- own$by_ctr - common[which]
-  set(parts, which, "by_demand", own$by_demand + luck * along[[1]] / whole)
-  set(parts, which, "by_position", own$by_position + luck * along[[2]] / whole)
-  set(parts, which, "by_ctr", common[which])
+  luck <- own$by_ctr - common[chosen_at]
+  set(parts, chosen_at, "by_demand", own$by_demand + luck * along[[1]] / whole)
+  set(parts, chosen_at, "by_position", own$by_position + luck * along[[2]] / whole)
+  set(parts, chosen_at, "by_ctr", common[chosen_at])
   parts
 }
 
@@ -78,12 +79,12 @@ pair_factor <- function(pairs, fit) {
 pair_changes <- function(pairs, days, scale, fit) {
   before <- lapply(pairs[, c("clicks_1", "expected_1", "demand_1")], `*`, scale[1])
   after <- lapply(pairs[, c("clicks_2", "expected_2", "demand_2")], `*`, scale[2])
-  factor <- pair_factor(pairs, fit)
+  ratio_of <- pair_factor(pairs, fit)
   parts <- change_parts(before$clicks_1, after$clicks_2, before$expected_1, after$expected_2,
-    before$demand_1, after$demand_2, factor)
+    before$demand_1, after$demand_2, ratio_of)
   tests <- change_tests(pairs, days, 0.9)
   # What the whole site's CTR, up or down, makes of each pair.
-  common <- factor * (before$expected_1 + after$expected_2) * tanh(tests$common_clicked / 2)
+  common <- ratio_of * (before$expected_1 + after$expected_2) * tanh(tests$common_clicked / 2)
   share_luck(parts, tests, common)
 }
 
@@ -117,10 +118,10 @@ worth_telling <- 2
 named_sums <- function(pairs, name) {
   sums <- c(outer(c("clicks_", "expected_", "demand_", "impressions_", "weighted_"), 1:2, paste0),
     part_names)
-  names <- unique(name)
-  code <- match(name, names)
-  setDT(c(list(name = names),
-    lapply(pairs[, sums, with = FALSE], sum_codes, code = code, size = length(names))))
+  line_names <- unique(name)
+  code <- match(name, line_names)
+  setDT(c(list(name = line_names),
+    lapply(pairs[, sums, with = FALSE], sum_codes, code = code, size = length(line_names))))
 }
 
 # Pairs summed by a name each and tested, the largest change first. basis: list(pairs, rows, `pair`
@@ -132,10 +133,10 @@ lines_of <- function(basis, name) {
     alone <- nrow(sums) == 1
     return(move_lines(sums, basis, if (alone) variance_of_segments(basis$rows)))
   }
-  line <- match(name, sums$name)[basis$pair]
-  use <- which((sums$clicks_1 + sums$clicks_2 >= least_clicks)[line])
+  one_line <- match(name, sums$name)[basis$pair]
+  use <- which((sums$clicks_1 + sums$clicks_2 >= least_clicks)[one_line])
   rows <- basis$rows[use]
-  set(rows, j = "line", value = line[use])
+  set(rows, j = "line", value = one_line[use])
   move_lines(sums, basis, if (nrow(rows)) window_variance(rows, nrow(sums), basis$ends))
 }
 
@@ -144,21 +145,21 @@ lines_of <- function(basis, name) {
 move_lines <- function(own, basis, between = NULL) {
   common <- if (nrow(own) > 1) basis$common else list(demand = 0, visible = 0, clicked = 0)
   tests <- change_tests(own, basis$days, 0.9, common = common, between = between)
-  scale <- basis$scale
-  change <- own$clicks_2 * scale[2] - own$clicks_1 * scale[1]
-  a_month <- abs(change) * 30 / (scale * basis$days)[1]
+  scaling <- basis$scale
+  change <- own$clicks_2 * scaling[2] - own$clicks_1 * scaling[1]
+  a_month <- abs(change) * 30 / (scaling * basis$days)[1]
   out <- data.table(
     name = own$name,
-    clicks_before = own$clicks_1 * scale[1],
-    clicks_after = own$clicks_2 * scale[2],
+    clicks_before = own$clicks_1 * scaling[1],
+    clicks_after = own$clicks_2 * scaling[2],
     change = change,
     own[, part_names, with = FALSE],
     tests[, c("ratio", "ratio_low", "ratio_high", "q")],
     significant = (tests$q <= basis$fdr) %in% TRUE & a_month >= worth_telling,
     status = fifelse(own$impressions_1 == 0, "new",
       fifelse(own$impressions_2 == 0, "lost", "continuing")),
-    impressions_before = own$impressions_1 * scale[1],
-    impressions_after = own$impressions_2 * scale[2],
+    impressions_before = own$impressions_1 * scaling[1],
+    impressions_after = own$impressions_2 * scaling[2],
     position_before = fifelse(own$impressions_1 > 0, own$weighted_1 / own$impressions_1, NA_real_),
     position_after = fifelse(own$impressions_2 > 0, own$weighted_2 / own$impressions_2, NA_real_))
   # Of equals the first in the alphabet.

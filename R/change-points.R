@@ -119,12 +119,12 @@ scan_changes <- function(lines, reach) {
     }, 0)
     z <- z - outer(level != "site", common)
     # A season of the whole site looks like changes of its demand.
-    levels <- if (scan_measures[m] == "demand" || windows < 4) {
+    level_texts <- if (scan_measures[m] == "demand" || windows < 4) {
       c("page", "folder")
     } else {
       c("page", "folder", "site")
     }
-    rbindlist(lapply(levels,
+    rbindlist(lapply(level_texts,
       function(own) standardised(z, noise, which(level == own), at, windows, scan_measures[m])))
   }))
 }
@@ -147,13 +147,13 @@ standardised <- function(z, noise, rows, at, windows, measure) {
 drift_parent <- 6
 
 normal_drift <- function(z, noise, known, windows, others) {
-  all <- robust_between_variance(z[known], noise[known])
+  variance_all <- robust_between_variance(z[known], noise[known])
   own <- vapply(seq_len(nrow(z)), function(i) {
     use <- which(!is.na(z[i, ]))
-    if (length(use) < 2 * length(z[i, ]) / windows) return(all)
+    if (length(use) < 2 * length(z[i, ]) / windows) return(variance_all)
     robust_between_variance(z[i, use], noise[i, use])
   }, 0)
-  (own * windows + all * others) / (windows + others)
+  (own * windows + variance_all * others) / (windows + others)
 }
 
 # Neighbouring days share most of their sums: so many independent trials are in each `reach` days
@@ -169,21 +169,21 @@ significant_changes <- function(scanned, fdr, reach) {
   # One trial for each line, measure and stretch of `reach` days.
   trials <- nrow(unique(data.table(scanned$line, scanned$measure, scanned$day %/% reach)))
   p <- pmin(1, 2 * stats::pt(-size, scanned$freedom) * days_tried)
-  order <- order(-size)
-  order <- order[p[order] <= fdr]
+  in_order <- order(-size)
+  in_order <- in_order[p[in_order] <= fdr]
   kept <- integer()
-  for (i in order) {
+  for (i in in_order) {
     near <- scanned$line[kept] == scanned$line[i] & abs(scanned$day[kept] - scanned$day[i]) <= reach
     if (!any(near)) kept <- c(kept, i)
   }
   if (!length(kept)) return(none)
-  q <- rev(cummin(rev(p[kept] * trials / seq_along(kept))))
-  kept <- kept[q <= fdr]
+  q_value <- rev(cummin(rev(p[kept] * trials / seq_along(kept))))
+  kept <- kept[q_value <= fdr]
   own <- scanned[kept]
   reach_of <- stats::qnorm(0.95) * own$se
   data.table(own[, c("line", "day", "measure")], ratio = exp(own$change),
     ratio_low = exp(own$change - reach_of), ratio_high = exp(own$change + reach_of),
-    q = q[q <= fdr])
+    q = q_value[q_value <= fdr])
 }
 
 # The nearest event that touched any of each line's pages: data.table(event, days_from).

@@ -35,19 +35,19 @@ compare_side_by_side <- function(data, by, segments, rules, most, note = NULL) {
     abort_argument("segments", "given without a split of all rows", by)
   }
   if (!length(segments) && only_totals(data, by)) return(compare_totals(data, by, rules, most))
-  table <-
+  tbl <-
     segmented_table(data, segments, least = c("query", if (!length(segments)) compare_splits[[by]]))
   # Where the split is by brand, brand cannot be held equal.
   split_by_brand <- identical(by, "brand") ||
     any(vapply(segments, function(s) "brand" %in% names(s$conditions), NA))
-  rules <- with_spellings(rules, table$rows)
-  rows <- compare_rows(table, if (!split_by_brand) rules$brand)
+  rules <- with_spellings(rules, tbl$rows)
+  rows <- compare_rows(tbl, if (!split_by_brand) rules$brand)
   parts <- if (length(segments)) {
-    compare_segments(rows, table$rows, segments, rules)
+    compare_segments(rows, tbl$rows, segments, rules)
   } else {
-    compare_by(rows, table, by, rules, most)
+    compare_by(rows, tbl, by, rules, most)
   }
-  new_comparison(parts, if (is.null(by)) "segment" else by, table, data, note)
+  new_comparison(parts, if (is.null(by)) "segment" else by, tbl, data, note)
 }
 
 new_comparison <- function(parts, by, table, data, note) {
@@ -86,10 +86,11 @@ compare_rows <- function(table, brand) {
 compare_segments <- function(made, rows, segments, rules) {
   inside <- segments_inside(rows, segments, rules)
   sums <- lapply(inside, function(hit) reduce_strata(made$rows[hit]))
-  all <- lapply(c(clicks = "clicks", impressions = "impressions"), function(of) {
+  totals <- lapply(c(clicks = "clicks", impressions = "impressions"), function(of) {
     sum(made$rows[[of]][Reduce(`|`, inside)])
   })
-  rbindlist(lapply(1:2, function(i) compare_part(names(inside)[i], sums[[i]], sums[[3 - i]], all)))
+  rbindlist(lapply(1:2, function(i) compare_part(names(inside)[i], sums[[i]], sums[[3 - i]],
+    totals)))
 }
 
 compare_by <- function(made, table, by, rules, most) {
@@ -98,21 +99,22 @@ compare_by <- function(made, table, by, rules, most) {
     label <- most_seen(label, made$rows$impressions, most)
   }
   rows <- reduce_strata(set(copy(made$rows), j = "label", value = label))
-  ordered <- if (by == "band") {
+  in_sequence <- if (by == "band") {
     band_names(rules$bands)
   } else if (by == "words") {
     length_names
   } else {
     NULL
   }
-  names <- if (is.null(ordered)) sort(unique(label)) else intersect(ordered, label)
-  out <- rbindlist(lapply(names, function(name) {
+  part_names_here <- if (is.null(in_sequence)) sort(unique(label)) else intersect(in_sequence,
+    label)
+  out <- rbindlist(lapply(part_names_here, function(name) {
     own <- rows$label == name
     compare_part(name, rows[own], if (by == "band") rows[0] else rows[!own],
       lapply(rows[, c("clicks", "impressions")], sum))
   }))
   whole <- stats::ave(out$clicks, out$segment, FUN = sum)
-  if (is.null(ordered)) out <- out[order(-whole, out$segment)]
+  if (is.null(in_sequence)) out <- out[order(-whole, out$segment)]
   out[order(out$segment == "other")]
 }
 
@@ -177,22 +179,22 @@ ratio_at_equal_position <- function(own, rest) {
   }
   parts <- list(a = sums(own, "clicks"), n1 = sums(own, "impressions"), b = sums(rest, "clicks"),
     n0 = sums(rest, "impressions"))
-  all <- lapply(parts, rowSums)
+  strata_sums <- lapply(parts, rowSums)
   ratio_of <- function(a, n1, b, n0) {
     total <- pmax(n1 + n0, 1)
     sum(a * n0 / total) / sum(b * n1 / total)
   }
-  ratio <- do.call(ratio_of, all)
+  ratio <- do.call(ratio_of, strata_sums)
   if (!is.finite(ratio) || ratio <= 0) return(none)
   used <- which(colSums(parts$n1) + colSums(parts$n0) > 0)
   without <- log(vapply(used,
-    function(g) do.call(ratio_of, Map(function(whole, by) whole - by[, g], all, parts)), 0))
+    function(g) do.call(ratio_of, Map(function(whole, by) whole - by[, g], strata_sums, parts)), 0))
   without <- without[is.finite(without)]
   k <- length(without)
   if (k < 5) return(none)
-  total <- pmax(all$n1 + all$n0, 1)
-  of_counts <- sum((all$a + all$b) * all$n1 * all$n0 / total^2) /
-    (sum(all$a * all$n0 / total) * sum(all$b * all$n1 / total))
+  total <- pmax(strata_sums$n1 + strata_sums$n0, 1)
+  of_counts <- sum((strata_sums$a + strata_sums$b) * strata_sums$n1 * strata_sums$n0 / total^2) /
+    (sum(strata_sums$a * strata_sums$n0 / total) * sum(strata_sums$b * strata_sums$n1 / total))
   se <- sqrt(max((k - 1) / k * sum((without - mean(without))^2), of_counts))
   reach <- stats::qt(0.95, k - 1) * se
   list(ratio = ratio, low = exp(log(ratio) - reach), high = exp(log(ratio) + reach),
@@ -234,21 +236,22 @@ tide_compare.tide_curve <- function(data, one, other, position = 1:10, ...) {
 #' @export
 tide_compare.tide_summary <- function(data, ...) {
   check_no_more(...)
-  summary <- data
-  if (!identical(summary$split, "month")) {
+  site_summary <- data
+  if (!identical(site_summary$split, "month")) {
     abort_argument("data", paste("rows, as tide_read() gives them; of a summary only one with",
-      "split = \"month\" can be compared"), summary)
+      "split = \"month\" can be compared"), site_summary)
   }
   # The same query in the same half position on both sides: what is compared is the page of results,
   # not the mix.
-  cells <- summary$split_cells[summary$queries$segment[summary$split_cells$query] != "brand"]
+  cells <- site_summary$split_cells
+  cells <- cells[site_summary$queries$segment[cells$query] != "brand"]
   set(cells, j = "stratum", value = cells$bin)
   set(cells, j = "fold", value = cells$query %% 50L + 1L)
-  months <- sort(unique(cells$part))
+  month_rows <- sort(unique(cells$part))
   empty <- data.table(month = character(), ratio = numeric(), ratio_low = numeric(),
     ratio_high = numeric(), luck = numeric(), changed = logical())
-  if (length(months) < 2) return(tibble::as_tibble(empty))
-  cuts <- months[-1]
+  if (length(month_rows) < 2) return(tibble::as_tibble(empty))
+  cuts <- month_rows[-1]
   out <- rbindlist(lapply(cuts, function(cut) {
     late <- cells$part >= cut
     found <- ratio_at_equal_position(cells[late], cells[!late])

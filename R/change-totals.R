@@ -3,14 +3,14 @@
 
 # Whether the split takes a table without queries: none with queries has it, one without does.
 only_totals <- function(data, by) {
-  split <- setdiff(compare_splits[[by]], "query")
+  split_by <- setdiff(compare_splits[[by]], "query")
   by %in% c("country", "device", "vertical", "rich_result", "page_group") &&
-    is.null(pick_table(data, c("query", split))) && !is.null(pick_table(data, split))
+    is.null(pick_table(data, c("query", split_by))) && !is.null(pick_table(data, split_by))
 }
 
 compare_totals <- function(data, by, rules, most) {
-  table <- pick_table(data, compare_splits[[by]])
-  rows <- table$rows
+  tbl <- pick_table(data, compare_splits[[by]])
+  rows <- tbl$rows
   label <- if (by == "page_group") {
     page_group(levels(rows$page), rules$page_groups)[as.integer(rows$page)]
   } else {
@@ -20,7 +20,7 @@ compare_totals <- function(data, by, rules, most) {
   sums <- part_totals(rows, label)
   sums <- sums[order(sums$segment == "other", -sums$clicks)]
   # One result may be rich in several ways, or in none: only the site's totals are a whole.
-  site <- whole_site(data, table)
+  site <- whole_site(data, tbl)
   whole <- if (!is.null(site)) {
     site
   } else if (by != "rich_result") {
@@ -31,7 +31,7 @@ compare_totals <- function(data, by, rules, most) {
     own <- part_totals(site$rows, rep("the whole site", nrow(site$rows)))
     parts <- rbind(parts, totals_as_parts(own, whole))
   }
-  new_comparison(parts, by, table, data, paste("Totals without queries, not at equal position: a",
+  new_comparison(parts, by, tbl, data, paste("Totals without queries, not at equal position: a",
     "part that ranks better is clicked more for that alone."))
 }
 

@@ -29,37 +29,38 @@ window_variance <- function(rows, many, windows) {
 # differ tells how alike neighbours are, and with that how much of a few good days stays in the sums
 # of windows.
 variance_by_week <- function(rows, many, windows) {
-  lengths <- vapply(windows, function(window) as.integer(window[2] - window[1]) + 1L, 0L)
-  block <- if (min(lengths) >= 21) 7L else 1L
-  steps <- lengths %/% block
+  day_counts <- vapply(windows, function(window) as.integer(window[2] - window[1]) + 1L, 0L)
+  block <- if (min(day_counts) >= 21) 7L else 1L
+  steps <- day_counts %/% block
   ends <- vapply(windows, function(window) as.integer(window[2]), 0L)
-  step <- (ends[rows$side] - as.integer(rows$date)) %/% block
+  stride <- (ends[rows$side] - as.integer(rows$date)) %/% block
   lines <- unique(rows$line)
-  column <- ifelse(step < steps[rows$side], step + c(0L, steps[1])[rows$side], NA)
+  column <- ifelse(stride < steps[rows$side], stride + c(0L, steps[1])[rows$side], NA)
   use <- which(!is.na(column))
   # A row for each line, a column for each step, the latest of each window first.
   sums <- figure_matrices(rows[use], (match(rows$line, lines) + length(lines) * column)[use],
     length(lines), sum(steps))
   near <- steps_apart(sums, steps, 1L)
-  lag <- if (block == 1L) max(1L, min(steps) %/% 2L) else 1L
+  lag_days <- if (block == 1L) max(1L, min(steps) %/% 2L) else 1L
   # Of so many lines a share tells as much.
   some <- unique(round(seq(1, length(lines), length.out = 2000)))
-  far <- if (lag > 1L) steps_apart(lapply(sums, `[`, some, TRUE, drop = FALSE), steps, lag)
+  far <- if (lag_days > 1L) steps_apart(lapply(sums, `[`, some, TRUE, drop = FALSE), steps,
+    lag_days)
   times <- lapply(1:2, function(side) (ends[side] - ends[2]) / block - seq_len(steps[side]))
-  line <- lines[near$line]
-  weeks <- tabulate(line, many)
+  one_line <- lines[near$line]
+  weeks <- tabulate(one_line, many)
   lapply(stats::setNames(nm = names(near$changes)), function(measure) {
     x <- near$changes[[measure]]
     # Windows of one day do not tell.
     next_one <- if (length(x$change)) robust_between_variance(x$change, x$noise) else NA_real_
     more <- if (NROW(far$line)) excess_lag_variance(next_one, x, far$changes[[measure]]) else 0
     later <- next_one + more
-    alike <- ar1_correlation(next_one, later, lag)
+    alike <- ar1_correlation(next_one, later, lag_days)
     # What a difference of neighbours gives the difference of two windows.
     share <- windows_apart(alike, times) / (2 * (1 - alike))
-    all <- later * windows_apart(alike, times) / (2 * (1 - alike^lag))
-    own <- sum_codes(x$change^2 - x$noise, line, many) * share
-    list(variance = pmax(0, (belief_weeks * all + own) / (belief_weeks + weeks)),
+    variance <- later * windows_apart(alike, times) / (2 * (1 - alike^lag_days))
+    own <- sum_codes(x$change^2 - x$noise, one_line, many) * share
+    list(variance = pmax(0, (belief_weeks * variance + own) / (belief_weeks + weeks)),
       df = belief_weeks + weeks)
   })
 }
@@ -150,17 +151,17 @@ unknown_variance <- list(demand = list(variance = NA_real_, df = 1),
 # of the Royal Statistical Society, Supplement 8, 184-197), r without the bias of short series
 # (Kendall 1954, Biometrika 41, 403-404). x: list(value, noise), a row for each of `days`.
 variance_of_means <- function(x, days) {
-  lengths <- tabulate(days$side)
+  day_counts <- tabulate(days$side)
   follows <- which(diff(days$side) == 0)
   model <- day_model(days)
   rest <- qr.resid(model, x$value)
   squares <- colSums(rest^2)
   alike <- colSums(rest[follows, , drop = FALSE] * rest[follows + 1L, , drop = FALSE]) / squares
-  alike <- pmin(0.95, pmax(0, alike + (1 + 3 * alike) / mean(lengths)))
+  alike <- pmin(0.95, pmax(0, alike + (1 + 3 * alike) / mean(day_counts)))
   alike[squares == 0] <- 0
   fewer <- (1 + alike) / (1 - alike)
   free <- nrow(days) - model$rank
-  list(variance = pmax(0, squares / free * fewer - colMeans(x$noise)) * sum(1 / lengths),
+  list(variance = pmax(0, squares / free * fewer - colMeans(x$noise)) * sum(1 / day_counts),
     df = pmax(1, free / fewer))
 }
 

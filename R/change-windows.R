@@ -15,10 +15,10 @@ resolve_windows <- function(first, last, before, after, days) {
   } else {
     check_window(before, "before")
   }
-  for (window in list(before, after)) {
-    if (window[2] < first || window[1] > last) {
+  for (span in list(before, after)) {
+    if (span[2] < first || span[1] > last) {
       abort_tide("A window lies outside the data.",
-        where = sprintf("%s; the data hold %s.", format_days(window[1], window[2]),
+        where = sprintf("%s; the data hold %s.", format_days(span[1], span[2]),
           format_days(first, last)),
         fix = "Choose days that the data hold, or load more.", class = "window", fault = "call")
     }
@@ -67,8 +67,9 @@ window_ends <- function(windows, i) c(windows$from[i], windows$to[i])
 window_rows <- function(rows, windows, out = NULL) {
   first <- as.integer(min(rows$date))
   days <- seq(first, as.integer(max(rows$date)))
-  within <- function(window) days >= as.integer(window[1]) & days <= as.integer(window[2])
-  side_of <- (within(windows$before) + 2L * within(windows$after)) * !days %in% as.integer(out)
+  make_within <- function(window) days >= as.integer(window[1]) & days <= as.integer(window[2])
+  side_of <- (make_within(windows$before) + 2L * make_within(windows$after)) *
+    !days %in% as.integer(out)
   side <- side_of[as.integer(rows$date) - first + 1L]
   use <- which(side > 0L)
   list(rows = if (length(use) == nrow(rows)) rows else rows[use], side = side[use])
@@ -119,8 +120,8 @@ all_clicks <- function(site_days, windows, out, of_queries) {
 
 # Events in one window only (a holiday that both have is none): date, event, pages, window.
 events_apart <- function(events, windows) {
-  within <- function(window) events$date >= window[1] & events$date <= window[2]
-  side <- fcase(within(windows$before), "before", within(windows$after), "after")
+  make_within <- function(window) events$date >= window[1] & events$date <= window[2]
+  side <- fcase(make_within(windows$before), "before", make_within(windows$after), "after")
   inside <- data.table(date = events$date, event = events$event, pages = events$pages,
     window = side)[!is.na(side)]
   name <- tolower(inside$event)
@@ -132,9 +133,10 @@ clicks_by_week <- function(at, pairs, names, windows) {
   own <- which(pairs$name %in% names)
   near <- which(at$rows$query %in% pairs$query[own])
   rows <- at$rows[near]
-  line <- pairs[rows, on = c("query", "page"), which = TRUE]
-  keep <- which(line %in% own)
-  sums <- data.table(name = pairs$name[line[keep]], week = week_number(rows$date[keep], windows),
+  one_line <- pairs[rows, on = c("query", "page"), which = TRUE]
+  keep <- which(one_line %in% own)
+  sums <- data.table(name = pairs$name[one_line[keep]],
+    week = week_number(rows$date[keep], windows),
     clicks = rows$clicks[keep])
   sums_by(sums, c("name", "week"), "clicks")
 }
@@ -168,23 +170,23 @@ last_season <- function(days, windows, all_days = FALSE) {
 # Unusual days inside the windows, but for those that the export lacks anyway.
 odd_days_within <- function(site_days, windows) {
   odd <- unusual_dates(site_days)
-  within <- lapply(windows, function(window) odd$date >= window[1] & odd$date <= window[2])
-  odd[Reduce(`|`, within) & odd$what != "no rows"]
+  inside <- lapply(windows, function(window) odd$date >= window[1] & odd$date <= window[2])
+  odd[Reduce(`|`, inside) & odd$what != "no rows"]
 }
 
 # Two windows, or two segments over the same days: list(rows, side: 1 before or of the second
 # segment, 2 after or of the first; windows; for windows their `ends` and the unusual days left out,
 # `odd`, and whether dates are months, `wide`; names of segments).
 window_sides <- function(data, before, after, days, site_days, all_days) {
-  table <- pick_table(data, c("date", "query", "page"))
-  if (is.null(table)) table <- pick_table(data, c("date", "query"))
-  if (is.null(table)) abort_no_windows(data)
-  ends <- table_windows(table, before, after, days)
+  tbl <- pick_table(data, c("date", "query", "page"))
+  if (is.null(tbl)) tbl <- pick_table(data, c("date", "query"))
+  if (is.null(tbl)) abort_no_windows(data)
+  ends <- table_windows(tbl, before, after, days)
   odd <- if (!all_days && !is.null(site_days)) odd_days_within(site_days, ends)
-  sided <- window_rows(table$rows, ends, odd$date)
+  sided <- window_rows(tbl$rows, ends, odd$date)
   list(rows = sided$rows, side = sided$side,
-    windows = count_days(sided, ends, odd$date, table$each), ends = ends, odd = odd,
-    wide = wide_dates(table))
+    windows = count_days(sided, ends, odd$date, tbl$each), ends = ends, odd = odd,
+    wide = wide_dates(tbl))
 }
 
 # The windows of exports that compare two: as window_sides() gives them, without `ends`, since no
@@ -202,7 +204,7 @@ exported_sides <- function(data, after, before) {
   # Windows whose lengths nobody tells are taken as equally long.
   known_days <- days[!is.na(days)]
   days[is.na(days)] <- if (length(known_days)) known_days[1] else 30L
-  end <- function(i) {
+  make_end <- function(i) {
     as.IDate(vapply(names(tables), function(side) {
       own <- given[[side]]
       as.integer(if (is.null(own)) tables[[side]][[c("from", "to")[i]]] else own[i])
@@ -212,7 +214,7 @@ exported_sides <- function(data, after, before) {
   list(
     rows = rbindlist(rows, use.names = TRUE),
     side = rep(1:2, vapply(rows, nrow, 0L)),
-    windows = data.table(from = end(1), to = end(2), days = unname(days), missing = 0L,
+    windows = data.table(from = make_end(1), to = make_end(2), days = unname(days), missing = 0L,
       left_out = 0L),
     equal = !length(known_days))
 }
@@ -234,33 +236,33 @@ earlier_beside <- function(data, needed = "query") {
 # Both windows as one table without days, for the curve.
 windows_as_one <- function(data, sides) {
   dimensions <- setdiff(names(sides$rows), figure_names)
-  table <- new_table(sides$rows, dimensions, as.IDate(NA))
-  table$days <- sum(sides$windows$days)
-  data$tables <- stats::setNames(list(table), grain_label(dimensions))
+  tbl <- new_table(sides$rows, dimensions, as.IDate(NA))
+  tbl$days <- sum(sides$windows$days)
+  data$tables <- stats::setNames(list(tbl), grain_label(dimensions))
   data
 }
 
 # Whether no query on a page is in both segments: different queries have no change.
 shares_nothing <- function(data, segments, rules) {
-  table <- segmented_table(data, segments, least = "query")
-  by <- intersect(c("query", "page"), table$dimensions)
-  parts <- lapply(segments_inside(table$rows, segments, rules),
-    function(hit) unique(table$rows[which(hit), by, with = FALSE]))
-  !nrow(parts[[1]][parts[[2]], on = by, nomatch = NULL])
+  tbl <- segmented_table(data, segments, least = "query")
+  keys <- intersect(c("query", "page"), tbl$dimensions)
+  parts <- lapply(segments_inside(tbl$rows, segments, rules),
+    function(hit) unique(tbl$rows[which(hit), keys, with = FALSE]))
+  !nrow(parts[[1]][parts[[2]], on = keys, nomatch = NULL])
 }
 
 # Rows in both segments count in both.
 segment_sides <- function(data, segments, rules) {
   if (length(segments) > 2) abort_argument("segments", "one or two", length(segments))
-  table <- segmented_table(data, segments, least = "query")
-  inside <- segments_inside(table$rows, segments, rules)
+  tbl <- segmented_table(data, segments, least = "query")
+  inside <- segments_inside(tbl$rows, segments, rules)
   rows <- lapply(rev(inside), which)
-  days <- if (is.na(table$days)) 30L else as.integer(table$days)
+  days <- if (is.na(tbl$days)) 30L else as.integer(tbl$days)
   side <- rep(1:2, lengths(rows))
   list(
-    rows = table$rows[unlist(rows)],
+    rows = tbl$rows[unlist(rows)],
     side = side,
     names = rev(names(inside)),
-    windows = data.table(from = table$from, to = table$to, days = rep(days, 2), missing = 0L,
+    windows = data.table(from = tbl$from, to = tbl$to, days = rep(days, 2), missing = 0L,
       left_out = 0L))
 }

@@ -15,22 +15,23 @@ check_class <- function(x, class, arg) {
 # Where generics take dots, what is not known is refused.
 check_no_more <- function(...) {
   if (!...length()) return(invisible())
-  names <- names(list(...))
-  given <- if (is.null(names) || !nzchar(names[1])) "an argument without a name" else names[1]
+  name_texts <- names(list(...))
+  named <- !is.null(name_texts) && nzchar(name_texts[1])
+  given <- if (named) name_texts[1] else "an argument without a name"
   abort_argument(given, "left out: it is not known here", ...elt(1))
 }
 
 check_number <- function(x, arg, min = -Inf, max = Inf, null = FALSE) {
   if (null && is.null(x)) return(invisible())
   if (!is.numeric(x) || length(x) != 1 || is.na(x) || x < min || x > max) {
-    range <- if (is.finite(min) && is.finite(max)) {
+    low_high <- if (is.finite(min) && is.finite(max)) {
       sprintf(" from %s to %s", min, max)
     } else if (is.finite(min)) {
       sprintf(" of at least %s", min)
     } else {
       ""
     }
-    abort_argument(arg, paste0("one number", range), x)
+    abort_argument(arg, paste0("one number", low_high), x)
   }
 }
 
@@ -47,9 +48,9 @@ check_flag <- function(x, arg) {
 
 check_date <- function(x, arg, null = TRUE) {
   if (null && is.null(x)) return(NULL)
-  date <- tryCatch(as.IDate(x), error = function(e) NA)
-  if (length(date) != 1 || is.na(date)) abort_argument(arg, "one date such as 2026-03-31", x)
-  date
+  on_day <- tryCatch(as.IDate(x), error = function(e) NA)
+  if (length(on_day) != 1 || is.na(on_day)) abort_argument(arg, "one date such as 2026-03-31", x)
+  on_day
 }
 
 # One of several texts; the first where the argument was left at its default of all of them.

@@ -66,25 +66,25 @@ run_moves <- function(options, files) {
   input <- resolve_input(options, files)
   after <- parse_window(options$after, "--after")
   before <- if (options$year) "year" else parse_window(options$before, "--before")
-  lengths <- if (!is.null(options$windows)) {
+  day_counts <- if (!is.null(options$windows)) {
     parse_lengths(options$windows)
   } else {
     first_given(options$days, 28)
   }
-  rows <- compared_rows(options, input, compared_days(after, before, max(lengths)))
+  rows <- compared_rows(options, input, compared_days(after, before, max(day_counts)))
   # Days before the windows are not asked for, so they are not named as left out.
   own_window <- rows$left_out$reason == "outside the window" & !chose_window(options)
   cli_note(options,
     paste(left_out_lines(rows$left_out[which(!own_window)], rows$kept), collapse = "\n"))
-  compared <- lapply(lengths, function(days) tide_compare(rows$data, site_days = rows$days,
+  compared <- lapply(day_counts, function(days) tide_compare(rows$data, site_days = rows$days,
     after = after, before = before, days = days, by = options$level, fdr = options$fdr,
     brand = input$settings$rules$brand, rules = input$settings$rules,
     events = events_input(options, input), all_days = options$all_days))
   # Without queries windows stand side by side as totals.
   if (inherits(compared[[1]], "tide_comparison")) {
-    return(cli_result_totals(options, compared, lengths))
+    return(cli_result_totals(options, compared, day_counts))
   }
-  cli_result_moves(options, compared, input$settings$rules, lengths)
+  cli_result_moves(options, compared, input$settings$rules, day_counts)
 }
 
 # What windows rest on: list(data: the rows of the days that are asked for, see compared_days();
@@ -96,23 +96,25 @@ compared_rows <- function(options, input, asked) {
   by_sums <- about_sums(waiting)
   if (is_stored(input)) {
     from <- Filter(Negate(is.null), own["from"])
-    data <- read_input(utils::modifyList(own, utils::modifyList(asked, from)), input)
+    input_data <- read_input(utils::modifyList(own, utils::modifyList(asked, from)), input)
     own[c("from", "to")] <- list(NULL)
     days <- if (!by_sums) site_days_table(read_input(own, input, months = !length(waiting)))
-    return(list(data = data, days = days, left_out = data$left_out, kept = kept_by_grain(data)))
+    return(list(data = input_data, days = days, left_out = input_data$left_out,
+      kept = kept_by_grain(input_data)))
   }
   if (by_sums) input[c("pairs", "side")] <- list(list(), character())
-  data <- read_input(own, input, months = !length(all_segments(input)))
-  out <- list(days = if (!by_sums) site_days_table(data), left_out = data$left_out,
-    kept = kept_by_grain(data))
-  by_query <- inherits(data, "tide_blocks") || !is.null(pick_table(data, c("date", "query")))
-  if (by_query) data <- held_data(do.call(tide_filter, c(list(data), asked)))
+  input_data <- read_input(own, input, months = !length(all_segments(input)))
+  out <- list(days = if (!by_sums) site_days_table(input_data), left_out = input_data$left_out,
+    kept = kept_by_grain(input_data))
+  by_query <- inherits(input_data, "tide_blocks") ||
+    !is.null(pick_table(input_data, c("date", "query")))
+  if (by_query) input_data <- held_data(do.call(tide_filter, c(list(input_data), asked)))
   if (by_sums) {
-    data$left_out <- out$left_out
-    data <- tide_filter(data, segments = waiting, rules = input$settings$rules)
-    out[c("left_out", "kept")] <- list(data$left_out, kept_by_grain(data))
+    input_data$left_out <- out$left_out
+    input_data <- tide_filter(input_data, segments = waiting, rules = input$settings$rules)
+    out[c("left_out", "kept")] <- list(input_data$left_out, kept_by_grain(input_data))
   }
-  c(list(data = data), out)
+  c(list(data = input_data), out)
 }
 
 # Two segments, or one and the rest, line by line.
@@ -120,10 +122,10 @@ run_sides <- function(options, files) {
   options <- check_moves(options)
   input <- resolve_input(options, files)
   segments <- named_segments(split_words(options$segments), input$settings, "--segments")
-  data <- read_input(options, input,
+  input_data <- read_input(options, input,
     also = unlist(lapply(segments, function(segment) names(segment$conditions))))
   rules <- input$settings$rules
-  compared <- tide_compare(data, segments = segments, by = options$level, fdr = options$fdr,
+  compared <- tide_compare(input_data, segments = segments, by = options$level, fdr = options$fdr,
     brand = rules$brand, rules = rules)
   if (inherits(compared, "tide_comparison")) {
     refuse_given(options, c("--fdr", "--why", "--top"),
@@ -212,16 +214,16 @@ cli_result_why <- function(options, moves) {
 coloured <- function(lines, moves, options) {
   painted(lines, options, function(lines) {
     blank <- which(trimws(lines) == "")
-    end <- if (is.na(blank[2])) length(lines) + 1 else blank[2]
-    table <- which(seq_along(lines) > blank[1] + 1 & seq_along(lines) < end)
+    last_at <- if (is.na(blank[2])) length(lines) + 1 else blank[2]
+    tbl <- which(seq_along(lines) > blank[1] + 1 & seq_along(lines) < last_at)
     # The sums below the lines keep their colour: of all, and of those not shown.
     many <- nrow(moves$moves)
-    sums <- (many > 1) + (many > 1 && length(table) - 1L < many)
-    table <- utils::head(table, length(table) - sums)
-    shown <- moves$moves[seq_along(table)]
+    sums <- (many > 1) + (many > 1 && length(tbl) - 1L < many)
+    tbl <- utils::head(tbl, length(tbl) - sums)
+    shown <- moves$moves[seq_along(tbl)]
     real <- shown$significant %in% TRUE
-    lines[table] <- ifelse(!real, cli::col_grey(lines[table]),
-      ifelse(shown$change < 0, cli::col_red(lines[table]), cli::col_blue(lines[table])))
+    lines[tbl] <- ifelse(!real, cli::col_grey(lines[tbl]),
+      ifelse(shown$change < 0, cli::col_red(lines[tbl]), cli::col_blue(lines[tbl])))
     lines
   })
 }
@@ -230,23 +232,23 @@ coloured <- function(lines, moves, options) {
 side_by_side <- function(compared, lengths, top) {
   longest <- compared[[which.max(lengths)]]
   if (longest$level == "site") return(NULL)
-  names <- utils::head(longest$moves$name, top)
+  name_texts <- utils::head(longest$moves$name, top)
   free <- max(16, terminal_width() - 11 * length(compared))
   cells <- vapply(compared, function(moves) {
-    at <- moves$moves[match(names, moves$moves$name)]
+    at <- moves$moves[match(name_texts, moves$moves$name)]
     pad_left(paste0(signed_count(at$change), ifelse(at$significant %in% TRUE, " *", "  ")), 11)
-  }, rep("", length(names)))
+  }, rep("", length(name_texts)))
   shown <- if (longest$level == "page") {
-    fit_path(format_path(names), free)
+    fit_path(format_path(name_texts), free)
   } else {
-    fit_text(names, free)
+    fit_text(name_texts, free)
   }
   c(
     "",
     "Change of clicks against as many days before",
     paste0(fit_text(longest$level, free),
       paste(pad_left(paste0(format_plural(lengths, "day"), "  "), 11), collapse = "")),
-    paste0(shown, apply(matrix(cells, length(names)), 1, paste, collapse = "")))
+    paste0(shown, apply(matrix(cells, length(name_texts)), 1, paste, collapse = "")))
 }
 
 # What stands above the table.
@@ -270,12 +272,12 @@ parse_window <- function(text, flag) {
 }
 
 parse_lengths <- function(text) {
-  lengths <- suppressWarnings(as.numeric(split_words(text)))
-  if (anyNA(lengths) || any(lengths < 1)) {
+  day_counts <- suppressWarnings(as.numeric(split_words(text)))
+  if (anyNA(day_counts) || any(day_counts < 1)) {
     abort_call("Not lengths of windows.", sprintf("--windows %s", text),
       "Write them as --windows 7,28,90.")
   }
-  lengths
+  day_counts
 }
 
 # For the report: the last 28 days against the 28 before, where there are days enough; or the two

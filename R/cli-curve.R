@@ -24,20 +24,20 @@ run_curve <- function(options, files) {
   shown <- options$position
   options$position <- NULL
   input <- resolve_input(options, files)
-  summary <- summarise_input(options, input,
+  site_summary <- summarise_input(options, input,
     split = if (!is.null(options$by) && options$by %in% split_dimensions) options$by)
   if (length(input$pairs)) {
-    summary <- tide_filter(summary, segments = input$pairs, rules = input$settings$rules)
-    cli_note(options, utils::tail(left_out_lines(summary$left_out), 1))
+    site_summary <- tide_filter(site_summary, segments = input$pairs, rules = input$settings$rules)
+    cli_note(options, utils::tail(left_out_lines(site_summary$left_out), 1))
   }
   if (options$compare) {
-    rivals <- curve_rivals(summary)
+    rivals <- curve_rivals(site_summary)
     return(cli_result(options, rivals, rivals_lines(rivals)))
   }
-  curve <- tide_curve(summary, by = options$by, method = options$method,
+  curve <- tide_curve(site_summary, by = options$by, method = options$method,
     prior = if (!is.null(options$prior)) read_prior(options$prior), rules = input$settings$rules)
   if (options$diagnose) {
-    check <- tide_curve_check(curve, summary)
+    check <- tide_curve_check(curve, site_summary)
     if (!is.null(options$figure)) save_figure(ggplot2::autoplot(check), options$figure)
     return(cli_result(options, check$residuals, wrap_lines(format(check), terminal_width())))
   }
@@ -49,6 +49,6 @@ run_curve <- function(options, files) {
   }
   if (!is.null(shown)) rows <- rows[rows$position >= shown[1] & rows$position <= shown[2]]
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(curve), options$figure)
-  changed <- if (identical(options$by, "month")) tide_compare(summary)
+  changed <- if (identical(options$by, "month")) tide_compare(site_summary)
   cli_result(options, rows, curve_lines(curve, rows, changed))
 }

@@ -78,9 +78,9 @@ run_outcome <- function(options, files) {
     abort_tide("Nothing was marked as done yet.", where = sprintf("'%s'.", input$folder),
       fix = "When something is done: inktide decide ID done --at DATE", class = "finding")
   }
-  data <- read_input(options, input)
-  summary <- summarise_input(options, input, data)
-  judged <- tide_outcomes(data, decisions, tide_curve(summary), days = options$since,
+  input_data <- read_input(options, input)
+  site_summary <- summarise_input(options, input, input_data)
+  judged <- tide_outcomes(input_data, decisions, tide_curve(site_summary), days = options$since,
     pages = input$pages)
   # What was learnt from some rows only is shown, not kept: the list learns its chances from it.
   if (!length(all_segments(input)) && !chose_window(options)) {

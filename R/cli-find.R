@@ -34,15 +34,15 @@ run_find <- function(options, files) {
   check_kind(options$kind)
   check_choice(options$sort, list_orders, "--sort")
   input <- resolve_input(options, files)
-  all <- find_input(options, input)
-  findings <- if (is.null(options$top)) all else tide_choose(all, top = options$top)
+  whole_list <- find_input(options, input)
+  findings <- if (is.null(options$top)) whole_list else tide_choose(whole_list, top = options$top)
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(findings), options$figure)
   if (options$format == "xlsx") {
     write_workbook(findings, options$out)
     return(cli_note(options, sprintf("written: %s", options$out)))
   }
   if (options$view != "list") {
-    groups <- tide_group(all, options$view, input$settings$rules)
+    groups <- tide_group(whole_list, options$view, input$settings$rules)
     return(cli_result(options, setDT(as.data.frame(groups)),
       groups_lines(groups, first_given(options$top, 20), terminal_width())))
   }
@@ -52,9 +52,9 @@ run_find <- function(options, files) {
     cli_note(options, paste("  pages not read: 'inktide pages SITE-OR-FOLDER' adds missing words,",
       "sections to write and pages that could link"))
   }
-  shown <- if (is.null(options$top)) useful_tasks(all) else findings
-  cli_result(options, in_sentences(findings), findings_lines(shown, all, terminal_width()))
-  remember_list(input, all)
+  shown <- if (is.null(options$top)) useful_tasks(whole_list) else findings
+  cli_result(options, in_sentences(findings), findings_lines(shown, whole_list, terminal_width()))
+  remember_list(input, whole_list)
 }
 
 command_trace <- function(shared) {
@@ -84,17 +84,19 @@ run_trace <- function(options, files) {
     plain <- !length(input$rows) && !length(input$pairs) && !length(input$side) &&
       !chose_window(options) &&
       !any(c("--without", "--facts", "--events", "--results-pages", brand_flags) %in% options$given)
-    line <- if (plain) explain_last(input, what)
-    if (is.null(line)) {
-      line <- tide_trace(find_input(utils::modifyList(options, list(all = TRUE)), input), what)
+    one_line <- if (plain) explain_last(input, what)
+    if (is.null(one_line)) {
+      one_line <- tide_trace(find_input(utils::modifyList(options, list(all = TRUE)), input), what)
     }
-    return(cli_result(options, line$cells, format(line, width = terminal_width())))
+    return(cli_result(options, one_line$cells, format(one_line, width = terminal_width())))
   }
   # What is stored is asked for its last days only.
   if (is_stored(input) && !chose_window(options)) options$days <- usual_days
-  data <- read_input(options, input)
-  cli_note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
-  traced <- tide_trace(data, what, recent_days = if (chose_window(options)) Inf else usual_days,
+  input_data <- read_input(options, input)
+  cli_note(options, paste(left_out_lines(input_data$left_out, kept_by_grain(input_data)),
+    collapse = "\n"))
+  traced <- tide_trace(input_data, what,
+    recent_days = if (chose_window(options)) Inf else usual_days,
     rules = input$settings$rules, facts = facts_input(options, input))
   if (traced$kind != "query") {
     refuse_given(options, "--results-pages", "Results pages are those of a query.",
@@ -111,7 +113,7 @@ run_trace <- function(options, files) {
   }
   results <- if (traced$kind == "query") results_pages_input(options, input)
   cli_result(options, traced$rows, c(format(traced, n = options$top, width = terminal_width()),
-    traced_words(input, data, traced, options$top),
+    traced_words(input, input_data, traced, options$top),
     results_page_lines(results, query_key(traced$name), traced$rows$page, terminal_width())))
 }
 

@@ -37,13 +37,15 @@ run_follow <- function(options, files) {
   if (!drawn) refuse_given(options, "--draw", "Nothing is drawn.", "Add --figure FILE.")
   input <- resolve_input(options, files)
   if (is_stored(input) && !chose_window(options)) options$days <- followed_days
-  data <- read_input(options, input)
-  cli_note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
+  input_data <- read_input(options, input)
+  cli_note(options, paste(left_out_lines(input_data$left_out, kept_by_grain(input_data)),
+    collapse = "\n"))
   brand <- input$settings$rules$brand
-  findings <- if (options$leading == "gain") find_input(options, input, data)
-  curve <- if (is.null(findings)) tide_curve(tide_summary(data, brand = brand)) else findings$curve
+  findings <- if (options$leading == "gain") find_input(options, input, input_data)
+  curve <- if (is.null(findings)) tide_curve(tide_summary(input_data,
+    brand = brand)) else findings$curve
   events <- events_input(options, input)
-  followed <- tide_follow(data,
+  followed <- tide_follow(input_data,
     pages = if (!is.null(options$of)) strsplit(options$of, "[ ,]+")[[1]], by = options$by,
     leading = options$leading, lines = options$lines, most = options$top, findings = findings,
     curve = curve, brand = brand, events = events, rules = input$settings$rules,
@@ -72,26 +74,26 @@ run_follow <- function(options, files) {
 rows_as_text <- function(rows, width, most = 50) {
   shown <- utils::head(as.data.frame(rows), most)
   named <- intersect(c("page", "query"), names(shown))
-  head <- setdiff(names(shown), named)
-  figures <- do.call(cbind, lapply(shown[head], function(x) {
+  heading <- setdiff(names(shown), named)
+  figures <- do.call(cbind, lapply(shown[heading], function(x) {
     if (inherits(x, "IDate") || !is.numeric(x)) return(as.character(x))
     ifelse(is.na(x), "", format(signif(x, 3), trim = TRUE))
   }))
-  left <- (width - columns_width(head, figures)) %/% length(named) - 2
-  names <- do.call(cbind, lapply(named, function(name) {
+  left <- (width - columns_width(heading, figures)) %/% length(named) - 2
+  name_texts <- do.call(cbind, lapply(named, function(name) {
     if (name == "query") return(fit_text(shown$query, name_width(shown$query, left, least = 12)))
     path <- format_path(shown$page)
     fit_path(path, name_width(path, left, least = 12))
   }))
-  c(column_lines(c(named, head), cbind(names, figures), length(named)),
+  c(column_lines(c(named, heading), cbind(name_texts, figures), length(named)),
     if (nrow(rows) > most) sprintf("... and %s more", format_count(nrow(rows) - most)))
 }
 
 # For the report, where there are days enough; of an archive the last half year.
 site_followed <- function(options, input, data, findings) {
   data <- last_rows(options, input, data, 182)
-  table <- pick_table(data, c("date", "query", "page"))
-  if (dated_days(data) < 56 || wide_dates(table)) return(NULL)
+  tbl <- pick_table(data, c("date", "query", "page"))
+  if (dated_days(data) < 56 || wide_dates(tbl)) return(NULL)
   tide_follow(data, curve = findings$curve, brand = input$settings$rules$brand,
     events = events_input(options, input), rules = input$settings$rules)
 }

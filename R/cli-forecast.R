@@ -54,12 +54,12 @@ run_forecast <- function(options, files) {
     options$of %in% c("clicks", history_columns(options$history)) && is.null(options$project) &&
     is.null(find_project("."))
   input <- if (!alone) resolve_input(options, files)
-  history <- forecast_history(options, input)
-  cli_note(options, paste(format(history), collapse = "\n"))
+  past <- forecast_history(options, input)
+  cli_note(options, paste(format(past), collapse = "\n"))
   store <- input$store
   review <- if (!is.null(store)) {
-    data <- if (options$review) newest_days(options, input)
-    tide_review(store, history, data, input$settings$rules, input$settings$assumptions)
+    input_data <- if (options$review) newest_days(options, input)
+    tide_review(store, past, input_data, input$settings$rules, input$settings$assumptions)
   }
   if (options$review) {
     if (is.null(store)) {
@@ -73,8 +73,8 @@ run_forecast <- function(options, files) {
   if (length(plan) == 1) {
     cli_note(options, paste(format(plan[[1]], width = terminal_width()), collapse = "\n"))
   }
-  forecast <- tide_forecast(history, months = options$months, plan = plan, ramp = options$ramp,
-    per_click = click_worth(options, input, history), review = review,
+  forecast <- tide_forecast(past, months = options$months, plan = plan, ramp = options$ramp,
+    per_click = click_worth(options, input, past), review = review,
     facts = if (!alone) facts_input(options, input), assumptions = input$settings$assumptions)
   # What was said of clicks is what clicks can be held against.
   if (!is.null(store) && is.null(forecast$per_click)) keep_forecast(store, forecast)
@@ -104,7 +104,7 @@ site_months <- function(options, input) {
 forecast_history <- function(options, input) {
   events <- if (!is.null(input)) events_input(options, input)
   of <- if (options$of != "clicks") options$of
-  history <- function(x, ...) {
+  make_history <- function(x, ...) {
     tide_history(x, ..., by_hand = options$set_months, keep_unusual = options$keep_unusual,
       events = events, assumptions = input$settings$assumptions)
   }
@@ -115,11 +115,12 @@ forecast_history <- function(options, input) {
   }
   if (!is.null(known)) {
     own <- !is.null(of) && of %in% history_columns(known[1])
-    return(history(known[1], of = if (own) of))
+    return(make_history(known[1], of = if (own) of))
   }
   need_brand(options$by, input$settings, "--by")
-  data <- chosen_rows(options, input, read_input(options, input, months = is.null(options$by)))
-  history(data, by = options$by, rules = input$settings$rules)
+  input_data <- chosen_rows(options, input,
+    read_input(options, input, months = is.null(options$by)))
+  make_history(input_data, by = options$by, rules = input$settings$rules)
 }
 
 # Conversions or money of a click, from the pages whose rate is known; NULL for clicks, and where

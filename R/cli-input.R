@@ -38,16 +38,16 @@ resolve_input <- function(options, files) {
   store <- if (is.null(options$source)) archive
   # An archive may hold decisions and no rows yet.
   if (!is.null(store) && !nrow(summary(store))) store <- NULL
-  source <- chosen_source(options, settings, files, store)
-  if (!length(files) && is.null(store) && is.null(source)) {
+  origin <- chosen_source(options, settings, files, store)
+  if (!length(files) && is.null(store) && is.null(origin)) {
     files <- named_files(settings, "exports")
   }
-  if (!length(files) && is.null(store) && is.null(source)) {
+  if (!length(files) && is.null(store) && is.null(origin)) {
     abort_tide("The project holds no data yet.",
       where = sprintf("'%s' has no archive and names no exports.", folder),
       fix = "Load some: inktide load FILE... --project DIR", class = "settings")
   }
-  if (!is.null(store) || !is.null(source)) {
+  if (!is.null(store) || !is.null(origin)) {
     refuse_given(options, file_flags, "These options say how a file is read.", paste("Leave them",
       "out: what is stored was read when it was loaded. Or name the files."))
   }
@@ -59,7 +59,7 @@ resolve_input <- function(options, files) {
   } else {
     sub("/$", "", sub("^https?://(www\\.)?", "", settings$site))
   }
-  input <- list(files = files, store = store, archive = archive, source = source,
+  input <- list(files = files, store = store, archive = archive, source = origin,
     settings = settings, decisions = decisions, folder = folder,
     title = if (nzchar(site)) site else "Search performance",
     pages = if (!is.null(archive)) stored_site_pages(archive))
@@ -113,27 +113,28 @@ chosen_lag <- function(options, input) first_given(options$lag, input$settings$w
 read_input <- function(options, input, months = FALSE, also = character()) {
   threads <- use_threads(0)
   on.exit(use_threads(threads))
-  window <- options[c("from", "to", "days")]
+  span <- options[c("from", "to", "days")]
   dimensions <- needed_dimensions(input, also)
   segments <- c(input$rows, if (!months) waiting_segments(input))
   held <- first_given(input$source, input$store)
   if (!is.null(held)) {
-    if (!is.null(window$days) && !"--days" %in% options$given) {
-      window["days"] <- list(days_unless_undated(held, window$days))
+    if (!is.null(span$days) && !"--days" %in% options$given) {
+      span["days"] <- list(days_unless_undated(held, span$days))
     }
-    data <- tide_stored(held, by_month = months, from = window$from, to = window$to,
-      days = window$days, lag = chosen_lag(options, input), dimensions = dimensions,
+    input_data <- tide_stored(held, by_month = months, from = span$from, to = span$to,
+      days = span$days, lag = chosen_lag(options, input), dimensions = dimensions,
       exported = options$exported)
-    return(tide_filter(data, segments = segments, rules = input$settings$rules,
-      without = days_out(options$without, data)))
+    return(tide_filter(input_data, segments = segments, rules = input$settings$rules,
+      without = days_out(options$without, input_data)))
   }
-  data <- do.call(tide_read, c(list(input$files, lag = chosen_lag(options, input),
+  input_data <- do.call(tide_read, c(list(input$files, lag = chosen_lag(options, input),
     exported = options$exported, dimensions = dimensions, progress = progress_to_terminal(options),
     by_block = TRUE),
     reading_rules(options, input$settings)))
-  data <- tide_filter(data, from = window$from, to = window$to, days = window$days,
-    segments = segments, rules = input$settings$rules, without = days_out(options$without, data))
-  if (months) data else held_data(data)
+  input_data <- tide_filter(input_data, from = span$from, to = span$to, days = span$days,
+    segments = segments, rules = input$settings$rules,
+    without = days_out(options$without, input_data))
+  if (months) input_data else held_data(input_data)
 }
 
 # Days of --without: named, or found.
@@ -158,8 +159,8 @@ is_stored <- function(input) !is.null(first_given(input$source, input$store))
 
 # Dated marks: of the call, else of the project; NULL where there are none.
 events_input <- function(options, input) {
-  file <- chosen_files(options, input, "events")
-  if (!is.null(file)) tide_events(file)
+  path <- chosen_files(options, input, "events")
+  if (!is.null(path)) tide_events(path)
 }
 
 # Files of the call, else of the setting of the same name; NULL for none.
@@ -186,27 +187,27 @@ summarise_input <- function(options, input,
   if (!is.null(progress)) progress("Reducing")
   windows <- input$settings$windows
   brand <- input$settings$rules$brand
-  summary <- tide_summary(data, brand = brand,
+  site_summary <- tide_summary(data, brand = brand,
     recent_days = if (chose_window(options)) Inf else first_given(windows$recent_days, usual_days),
     undated_days = first_given(windows$undated_days, usual_days), split = split)
-  said <- format(summary)
+  said <- format(site_summary)
   brand_line <- startsWith(said, "  also counted as brand")
   said[brand_line] <- paste0(said[brand_line], "; --brand-exact to count only what was named")
   cli_note(options, paste(said, collapse = "\n"))
   facts <- facts_input(options, input)
   if (length(facts)) {
-    summary <- tide_enrich(summary, facts, goals = input$settings$goals)
-    cli_note(options, paste(fact_lines(summary$facts), collapse = "\n"))
+    site_summary <- tide_enrich(site_summary, facts, goals = input$settings$goals)
+    cli_note(options, paste(fact_lines(site_summary$facts), collapse = "\n"))
   }
   if (is.null(brand)) {
-    guess <- likely_brand(summary)
+    guess <- likely_brand(site_summary)
     cli_note(options, paste0(
       "  no brand words: brand queries are in the pool; name them with --brand",
       if (!is.null(guess)) {
         sprintf(" (perhaps \"%s\": %s)", guess$word, format_plural(guess$clicks, "click"))
       }))
   }
-  summary
+  site_summary
 }
 
 # Facts of the archive, of the settings, of the call.
@@ -221,11 +222,11 @@ facts_input <- function(options, input) {
 }
 
 find_input <- function(options, input, data = read_input(options, input, months = TRUE)) {
-  summary <- summarise_input(options, input, data)
-  curve <- tide_curve(summary)
+  site_summary <- summarise_input(options, input, data)
+  curve <- tide_curve(site_summary)
   side <- if ("all" %in% input$side) names(curve$fits) else if (length(input$side)) input$side
   thresholds <- input$settings$thresholds
-  findings <- tide_find(summary, curve,
+  findings <- tide_find(site_summary, curve,
     band = first_given(options$band, thresholds$striking_distance, c(4, 20)),
     target = first_given(options$target, thresholds$target, "next"),
     fdr = first_given(options$fdr, thresholds$fdr, 0.1),
@@ -263,8 +264,8 @@ last_rows <- function(options, input, data, days, also = character()) {
 
 # Days of the table by date, query and page; 0 where there is none.
 dated_days <- function(data) {
-  table <- pick_table(data, c("date", "query", "page"))
-  if (is.null(table) || is.na(table$days)) 0 else table$days
+  tbl <- pick_table(data, c("date", "query", "page"))
+  if (is.null(tbl) || is.na(tbl$days)) 0 else tbl$days
 }
 
 # The whole site, for the report.

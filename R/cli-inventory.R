@@ -21,20 +21,21 @@ command_list <- function(shared) {
 run_list <- function(options, files) {
   if (!is.null(options$by)) check_choice(options$by, names(line_kinds), "--by")
   check_number(options$top, "--top", min = 1)
-  lengths <- if (!is.null(options$windows)) parse_lengths(options$windows)
+  day_counts <- if (!is.null(options$windows)) parse_lengths(options$windows)
   if (!identical(options$by, "page")) {
     refuse_given(options, "--lead", "Leading queries stand beneath pages.", "Add --by page.")
   }
   input <- resolve_input(options, files)
-  read <- listed_input(options, input, lengths)
-  data <- read$data
-  cli_note(options, paste(left_out_lines(data$left_out, kept_by_grain(data)), collapse = "\n"))
-  if (is.null(pick_table(data, "query"))) {
+  read <- listed_input(options, input, day_counts)
+  input_data <- read$data
+  cli_note(options, paste(left_out_lines(input_data$left_out, kept_by_grain(input_data)),
+    collapse = "\n"))
+  if (is.null(pick_table(input_data, "query"))) {
     refuse_given(options, brand_flags, "The data hold no queries, so none is of the brand.",
       "Leave it out, or export by query.")
   }
-  listed <- tide_inventory(data, by = options$by, sort = options$sort,
-    decreasing = !options$ascending, windows = lengths, lead = options$lead,
+  listed <- tide_inventory(input_data, by = options$by, sort = options$sort,
+    decreasing = !options$ascending, windows = day_counts, lead = options$lead,
     rules = input$settings$rules, facts = facts_input(options, input), history = read$history)
   if (options$format == "xlsx") {
     write_workbook(listed, options$out)
@@ -59,11 +60,11 @@ listed_input <- function(options, input, lengths) {
   by_sums <- about_sums(waiting_segments(input))
   plain <- input
   if (by_sums) plain[c("pairs", "side")] <- list(list(), character())
-  history <- read_input(wider, plain, also = also)
-  data <- tide_filter(history, from = options$from, days = options$days,
+  past <- read_input(wider, plain, also = also)
+  input_data <- tide_filter(past, from = options$from, days = options$days,
     segments = if (by_sums) waiting_segments(input), rules = input$settings$rules)
-  if (by_sums) history <- same_pairs(history, data)
-  list(data = data, history = history)
+  if (by_sums) past <- same_pairs(past, input_data)
+  list(data = input_data, history = past)
 }
 
 # At a terminal that has colours, changes are blue where clicks rose and red where they fell.

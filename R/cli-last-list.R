@@ -14,7 +14,8 @@ remember_list <- function(input, findings) {
   kinds <- unique(lines$kind)
   kept <- list(data = data_version(input), findings = in_sentences(findings, lines),
     cells = finding_cells(findings, lines),
-    derivation = data.table(id = rep(lines$id, lengths(steps)), step = unlist(steps, use.names = FALSE)),
+    derivation = data.table(id = rep(lines$id, lengths(steps)),
+    step = unlist(steps, use.names = FALSE)),
     assumptions = lapply(stats::setNames(kinds, kinds), assumption_lines, findings$assumptions))
   text <- jsonlite::toJSON(kept, digits = NA, na = "null", null = "null", auto_unbox = FALSE)
   # A folder that may only be read keeps none.
@@ -23,9 +24,9 @@ remember_list <- function(input, findings) {
 }
 
 last_list <- function(folder) {
-  file <- last_list_file(folder)
-  if (is.null(folder) || !file.exists(file)) return(NULL)
-  parse_json(file_text(file), simplify = TRUE)
+  path <- last_list_file(folder)
+  if (is.null(folder) || !file.exists(path)) return(NULL)
+  parse_json(file_text(path), simplify = TRUE)
 }
 
 # What a list rests on: the version of the program, the settings, the data.
@@ -55,15 +56,15 @@ explain_last <- function(input, id) {
   last <- last_list(input$folder)
   if (is.null(last) || !identical(last$data, data_version(input))) return(NULL)
   lines <- as.data.table(last$findings)
-  row <- match(id, lines$id)
-  if (is.na(row)) return(NULL)
+  at_row <- match(id, lines$id)
+  if (is.na(at_row)) return(NULL)
   of <- function(table) {
     own <- which(table$id == id)
     as.data.table(table[own, ])
   }
-  same <- which(lines$task == lines$task[row] & lines$id != id)
-  explained(lines[row], lines[same], of(last$cells)[, !"id"], of(last$derivation)$step,
-    last$assumptions[[lines$kind[row]]])
+  same <- which(lines$task == lines$task[at_row] & lines$id != id)
+  explained(lines[at_row], lines[same], of(last$cells)[, !"id"], of(last$derivation)$step,
+    last$assumptions[[lines$kind[at_row]]])
 }
 
 # Words that are ranks become the ids that the last list had there. names: words that are no rank of
@@ -117,8 +118,8 @@ kept_find_input <- function(options, input) {
   # Hours here are those of a month, and all of the list is meant.
   options["hours"] <- list(NULL)
   if (is.null(input$folder) || is.null(input$store)) return(find_input(options, input))
-  file <- kept_findings_file(input$folder, options$all)
-  kept <- if (file.exists(file)) tryCatch(readRDS(file), error = function(e) NULL)
+  path <- kept_findings_file(input$folder, options$all)
+  kept <- if (file.exists(path)) tryCatch(readRDS(path), error = function(e) NULL)
   if (!is.null(kept) && identical(kept$version, findings_version(options, input))) {
     cli_note(options, "  the list as it was worked out before, from the same data")
     return(kept$findings)
@@ -130,12 +131,13 @@ kept_find_input <- function(options, input) {
 keep_findings <- function(options, input, findings) {
   if (is.null(input$folder) || is.null(input$store)) return(invisible())
   if (utils::object.size(findings) > kept_findings_most) return(invisible())
-  file <- kept_findings_file(input$folder, options$all)
+  file_path <- kept_findings_file(input$folder, options$all)
   kept <- list(version = findings_version(options, input), findings = findings)
   try({
-    dir.create(dirname(file), recursive = TRUE, showWarnings = FALSE, mode = "0700")
-    write_whole(file, function(path) saveRDS(kept, path, compress = FALSE))
-    all <- list.files(dirname(file), "^list-.*[.]rds$", full.names = TRUE)
-    unlink(utils::tail(all[order(file.mtime(all), decreasing = TRUE)], -kept_projects))
+    dir.create(dirname(file_path), recursive = TRUE, showWarnings = FALSE, mode = "0700")
+    write_whole(file_path, function(path) saveRDS(kept, path, compress = FALSE))
+    kept_lists <- list.files(dirname(file_path), "^list-.*[.]rds$", full.names = TRUE)
+    unlink(utils::tail(kept_lists[order(file.mtime(kept_lists), decreasing = TRUE)],
+      -kept_projects))
   }, silent = TRUE)
 }

@@ -31,7 +31,7 @@ list_rows <- function(found, leads, width) {
   facts <- intersect(c("gain_value", "gain_cost"), names(found))
   query <- max(16, width - 53 - 9 * length(facts))
   sums <- task_sums(found, leads$task)
-  line <- function(rank, query_text, gain, done, sure, chance, position, ctr, expected, hours,
+  text_line <- function(rank, query_text, gain, done, sure, chance, position, ctr, expected, hours,
       facts) {
     paste0(pad_left(rank, 3), " ", fit_text(query_text, query), pad_left(gain, 6),
       pad_left(done, 8), pad_left(sure, 6), pad_left(chance, 7), pad_left(position, 6),
@@ -41,7 +41,7 @@ list_rows <- function(found, leads, width) {
   shown <- cbind(sums[, c("gain", "if_done")],
     leads[, c("confidence", "chance", "position", "ctr", "expected_ctr", "hours")])
   figures <- lapply(names(shown), function(name) column_text(name, shown[[name]]))
-  rows <- do.call(line, c(list(leads$rank, leads$query), figures,
+  rows <- do.call(text_line, c(list(leads$rank, leads$query), figures,
     list(columns(function(name) pad_left(format_count(leads[[name]]), 9)))))
   under <- paste0("    ", fit_text(kind_words(leads$kind, "short"), 10), fit_text(leads$id, 13),
     ifelse(sums$lines > 1, sprintf("+%s, ", format_plural(sums$lines - 1L, "query", "queries")),
@@ -55,24 +55,24 @@ list_rows <- function(found, leads, width) {
     } else {
       ifelse(nzchar(leads$decision), sprintf("[%s]  ", leads$decision), "")
     })
-  page <- format_path(leads$page)
+  page_at <- format_path(leads$page)
   heads <- column_words(c("rank", "query", "gain", "if_done", "confidence", "chance", "position",
     "ctr", "expected_ctr", "hours"), "short")
-  c(sub(" +$", "", do.call(line, c(as.list(heads),
+  c(sub(" +$", "", do.call(text_line, c(as.list(heads),
     list(columns(function(name) pad_left(column_words(name, "short"), 9)))))),
     rbind(rows, sub(" +$", "",
-      paste0(under, mapply(fit_path, page, pmax(8, width - nchar(under, "width") - 1L))))))
+      paste0(under, mapply(fit_path, page_at, pmax(8, width - nchar(under, "width") - 1L))))))
 }
 
 # What is not shown brings what is missing of the total as it is printed, so that the column adds
 # up.
 more_line <- function(leads, findings) {
-  all <- findings$findings
-  rest <- task_leads(all)
+  whole_list <- findings$findings
+  rest <- task_leads(whole_list)
   rest <- rest[!rest$task %in% leads$task]
   if (!nrow(rest)) return(NULL)
   printed <- function(x) as.numeric(gsub(",", "", format_clicks(x), fixed = TRUE))
-  gain <- printed(list_total(findings)$gain) - sum(printed(task_sums(all, leads$task)$gain))
+  gain <- printed(list_total(findings)$gain) - sum(printed(task_sums(whole_list, leads$task)$gain))
   sprintf("    ... and %s with +%s in %s (--top N, or --format csv for all)",
     format_plural(nrow(rest), "more task", "more tasks"),
     sub("[.]0$", "", formatC(gain, format = "f", digits = 1, big.mark = ",")),
@@ -116,22 +116,25 @@ excluded_text <- function(findings, width) {
 
 groups_lines <- function(groups, top, width) {
   if (!nrow(groups)) return("Nothing to fix.")
-  by <- names(groups)[2]
+  view <- names(groups)[2]
   shown <- utils::head(groups, top)
   worth <- intersect(c("gain_value", "gain_conversions"), names(groups))[1]
   free <- max(20, width - if (is.na(worth)) 54 else 66)
-  name <- if (by == "page") fit_path(format_path(shown$page), free) else fit_text(shown[[by]], free)
-  line <- function(rank, name, findings, gain, range, brings, done, hours) {
+  name <- if (view == "page") fit_path(format_path(shown$page), free) else fit_text(shown[[view]],
+    free)
+  text_line <- function(rank, name, findings, gain, range, brings, done, hours) {
     paste0(pad_left(rank, 3), " ", name, pad_left(findings, 9), pad_left(gain, 8),
       pad_left(range, 15), if (!is.na(worth)) pad_left(brings, 12), pad_left(done, 8),
       pad_left(hours, 7))
   }
   more <- nrow(groups) - nrow(shown)
   c(
-    line(column_words("rank", "short"), fit_text(by, free), column_words("findings", "short"),
+    text_line(column_words("rank", "short"), fit_text(view, free),
+    column_words("findings", "short"),
       column_words("gain", "short"), "90 %", if (!is.na(worth)) column_words(worth, "short"),
       column_words("if_done", "short"), "hours"),
-    line(shown$rank, name, format_count(shown$findings), paste0("+", format_clicks(shown$gain)),
+    text_line(shown$rank, name, format_count(shown$findings),
+    paste0("+", format_clicks(shown$gain)),
       gain_range(shown$gain_low, shown$gain_high),
       if (is.na(worth)) "" else paste0("+", format_clicks(shown[[worth]])),
       paste0("+", format_clicks(shown$if_done)), sprintf("%.3g", shown$hours)),

@@ -84,9 +84,9 @@ cli_dispatch <- function(words) {
     return(cli_out(help_lines(commands, first)))
   }
   command <- c(commands[[first]], name = first)
-  call <- parse_call(command, words[-1])
-  command$run(call$options, call$files)
-  if (isTRUE(call$options$verbose)) cli_err(used_line())
+  calling <- parse_call(command, words[-1])
+  command$run(calling$options, calling$files)
+  if (isTRUE(calling$options$verbose)) cli_err(used_line())
 }
 
 # What the run has taken so far.

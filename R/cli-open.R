@@ -29,14 +29,14 @@ run_open <- function(options, files) {
   on.exit(work$cancel())
   token <- kept_token()
   # Whoever listens on all addresses may be called by any name.
-  all <- options$host == "0.0.0.0"
-  name <- if (all) Sys.info()[["nodename"]] else options$host
-  url <- sprintf("http://%s:%d/?token=%s", name, port, token)
-  hosts <- if (all) "*" else setdiff(options$host, c("127.0.0.1", "localhost"))
-  cli_out(c(sprintf("Ink Tide is open: %s", url), "It ends with Ctrl-C."))
+  anywhere <- options$host == "0.0.0.0"
+  name <- if (anywhere) Sys.info()[["nodename"]] else options$host
+  own_url <- sprintf("http://%s:%d/?token=%s", name, port, token)
+  hosts <- if (anywhere) "*" else setdiff(options$host, c("127.0.0.1", "localhost"))
+  cli_out(c(sprintf("Ink Tide is open: %s", own_url), "It ends with Ctrl-C."))
   app <- workbench_app(work, token, first_given(work$title, "Ink Tide"), hosts)
   suppressMessages(shiny::runApp(app, port = port, host = options$host, quiet = TRUE,
-    launch.browser = if (options$no_browser) FALSE else function(address) open_browser(url)))
+    launch.browser = if (options$no_browser) FALSE else function(address) open_browser(own_url)))
 }
 
 # Projects right below a folder that is none itself, by their folders' names.
@@ -85,16 +85,16 @@ open_browser <- function(url) {
 
 # The same for all workbenches of this user, so that bookmarks hold; nobody else may read it.
 kept_token <- function() {
-  file <- file.path(tools::R_user_dir("inktide", "cache"), "workbench-token")
-  if (file.exists(file)) {
-    token <- readLines(file, n = 1L, warn = FALSE)
+  file_path <- file.path(tools::R_user_dir("inktide", "cache"), "workbench-token")
+  if (file.exists(file_path)) {
+    token <- readLines(file_path, n = 1L, warn = FALSE)
     if (length(token) && grepl("^[0-9a-f]{32}$", token)) return(token)
   }
   token <- random_token()
   try({
-    dir.create(dirname(file), recursive = TRUE, showWarnings = FALSE, mode = "0700")
-    write_whole(file, function(path) write_lines(token, path))
-    Sys.chmod(file, "0600")
+    dir.create(dirname(file_path), recursive = TRUE, showWarnings = FALSE, mode = "0700")
+    write_whole(file_path, function(path) write_lines(token, path))
+    Sys.chmod(file_path, "0600")
   }, silent = TRUE)
   token
 }
@@ -124,7 +124,7 @@ chosen_port <- function(port, first = 8170L, tried = 50L) {
 background_work <- function(options, files, input) {
   folder <- process <- held <- rests_on <- NULL
   of <- function(name) file.path(folder, name)
-  start <- function() {
+  make_start <- function() {
     folder <<- tempfile("workbench")
     dir.create(folder, mode = "0700")
     rests_on <<- data_now(input)
@@ -133,7 +133,7 @@ background_work <- function(options, files, input) {
       list(options, files, of("result.rds"), of("progress")), supervise = TRUE,
       stderr = of("errors"))
   }
-  start()
+  make_start()
   list(
     held = function(site) {
       if (!is.null(held)) return(held)
@@ -163,7 +163,7 @@ background_work <- function(options, files, input) {
     },
     again = function(site) {
       input <<- resolve_input(options, files)
-      start()
+      make_start()
     })
 }
 
@@ -193,10 +193,10 @@ work_out <- function(options, files, result, said) {
     options$progress("Reading")
     findings <- kept_find_input(options, input)
     options$progress("Reading rows for the tables")
-    data <- read_input(within_memory(options, input), input,
+    input_data <- read_input(within_memory(options, input), input,
       also = c("country", "device", "vertical", "rich_result"))
-    read <- list(findings = findings, data = data, events = events_input(options, input),
-      explorer = workbench_explorer(findings, data, input$settings))
+    read <- list(findings = findings, data = input_data, events = events_input(options, input),
+      explorer = workbench_explorer(findings, input_data, input$settings))
     write_whole(result, function(path) saveRDS(read, path, compress = FALSE))
   },
     tide_error = function(e) {

@@ -123,9 +123,9 @@ parse_given <- function(words, options) {
 # In: the words after the command. Out: list(options, files).
 parse_call <- function(command, words) {
   # What follows a bare -- is a file or a query, whatever it begins with.
-  end <- match("--", words, nomatch = length(words) + 1L)
-  literal <- words[seq_along(words) > end]
-  words <- words[seq_along(words) < end]
+  last_at <- match("--", words, nomatch = length(words) + 1L)
+  literal <- words[seq_along(words) > last_at]
+  words <- words[seq_along(words) < last_at]
   known <- flags_of(command$options)
   given <- sub("=.*$", "", words[startsWith(words, "--")])
   unknown <- setdiff(given, known)
@@ -143,48 +143,48 @@ parse_call <- function(command, words) {
     warning = function(w) abort_value(words, conditionMessage(w), command$name))
   # Every option has its entry, given or not: `$` completes names, and "to" must never find "top".
   named <- option_name(flags_of(c(shared_options(), command$options)))
-  options <- stats::setNames(vector("list", length(unique(named))), unique(named))
-  for (one in command$options) options[option_name(one$flag)] <- list(one$default)
-  options[names(parsed$options)] <- parsed$options
-  options$given <- unique(given)
+  choices <- stats::setNames(vector("list", length(unique(named))), unique(named))
+  for (one in command$options) choices[option_name(one$flag)] <- list(one$default)
+  choices[names(parsed$options)] <- parsed$options
+  choices$given <- unique(given)
   formats <- c("table", "csv", "json", command$formats)
   # Another ending would promise what the file does not hold.
-  ending <- tolower(tools::file_ext(first_given(options$out, "")))
-  if (!is.null(options$format) && !ending %in% c("", "txt", "csv", "json", "xlsx", "md")) {
+  ending <- tolower(tools::file_ext(first_given(choices$out, "")))
+  if (!is.null(choices$format) && !ending %in% c("", "txt", "csv", "json", "xlsx", "md")) {
     abort_call(sprintf("'inktide %s' writes no such file.", command$name),
-      sprintf("--out %s", options$out), "Name a file that ends in .csv, .json or .txt.")
+      sprintf("--out %s", choices$out), "Name a file that ends in .csv, .json or .txt.")
   }
   # A file says by its ending what it holds.
-  if (identical(options$format, "table") && !is.null(options$out)) {
+  if (identical(choices$format, "table") && !is.null(choices$out)) {
     ending <- c(csv = "csv", json = "json", xlsx = "xlsx", md = "markdown")
-    named <- ending[tolower(tools::file_ext(options$out))]
+    named <- ending[tolower(tools::file_ext(choices$out))]
     if (!is.na(named) && !named %in% formats) {
       abort_call(sprintf("'inktide %s' writes no such file.", command$name),
-        sprintf("--out %s", options$out), "Name a file that ends in .csv, .json or .txt.")
+        sprintf("--out %s", choices$out), "Name a file that ends in .csv, .json or .txt.")
     }
-    if (!is.na(named)) options$format <- unname(named)
+    if (!is.na(named)) choices$format <- unname(named)
   }
-  if (!is.null(options$format) && !options$format %in% formats) {
-    abort_call("Unknown format.", sprintf("--format %s", options$format),
+  if (!is.null(choices$format) && !choices$format %in% formats) {
+    abort_call("Unknown format.", sprintf("--format %s", choices$format),
       sprintf("Use %s or %s.", paste(formats[-length(formats)], collapse = ", "),
         formats[length(formats)]))
   }
-  if (identical(options$format, "xlsx") && is.null(options$out)) {
+  if (identical(choices$format, "xlsx") && is.null(choices$out)) {
     abort_call("A workbook needs a file.", "--format xlsx", "Add --out FILE.xlsx.")
   }
   ranges <- c("position", "band", "words", "characters")
-  options[ranges] <- Map(parse_range, options[ranges], paste0("--", ranges))
+  choices[ranges] <- Map(parse_range, choices[ranges], paste0("--", ranges))
   lists <- c("country", "device", "vertical", "rich_result", "has_any", "has_all", "has_none",
     "intent", "page_group", "facts", "kind")
-  options[lists] <- lapply(options[lists], split_words)
-  options["brand"] <- list(word_list(options[["brand"]]))
+  choices[lists] <- lapply(choices[lists], split_words)
+  choices["brand"] <- list(word_list(choices[["brand"]]))
   for (of in c("query", "page")) {
-    if (!startsWith(first_given(options[[of]], ""), "@")) next
-    options[[c(query = "queries", page = "pages")[[of]]]] <- listed_lines(options[[of]])
-    options[of] <- list(NULL)
+    if (!startsWith(first_given(choices[[of]], ""), "@")) next
+    choices[[c(query = "queries", page = "pages")[[of]]]] <- listed_lines(choices[[of]])
+    choices[of] <- list(NULL)
   }
-  options["columns"] <- list(parse_mapping(options[["columns"]]))
-  list(options = options, files = c(parsed$args, literal))
+  choices["columns"] <- list(parse_mapping(choices[["columns"]]))
+  list(options = choices, files = c(parsed$args, literal))
 }
 
 # An option that wants a value has one, before the next option.
@@ -243,9 +243,9 @@ word_list <- function(text) {
 
 # The lines of a file that is named as @FILE.
 listed_lines <- function(text) {
-  file <- substring(text, 2)
-  check_file(file)
-  words <- trimws(readLines(file, encoding = "UTF-8", warn = FALSE))
+  path <- substring(text, 2)
+  check_file(path)
+  words <- trimws(readLines(path, encoding = "UTF-8", warn = FALSE))
   words <- words[nzchar(words)]
   if (!length(words)) abort_call("The list is empty.", text, "Write one a line.")
   words

@@ -111,23 +111,23 @@ run_pages <- function(options, files) {
     return(cli_result(options, rows, format(pages, width = terminal_width())))
   }
   input <- resolve_input(options, character())
-  summary <- summarise_input(options, input)
+  site_summary <- summarise_input(options, input)
   if (options$status) {
-    status <- chosen_page_rows(tide_page_status(summary, pages), options, input, summary)
+    status <- chosen_page_rows(tide_page_status(site_summary, pages), options, input, site_summary)
     return(cli_result(options, setDT(as.data.frame(status)), status_lines(status, options$top)))
   }
   if (!is.null(options$link_to)) {
-    links <- tide_page_links(summary, pages, options$link_to)
+    links <- tide_page_links(site_summary, pages, options$link_to)
     return(cli_result(options, setDT(as.data.frame(links)), link_lines(links, options)))
   }
   if (!is.null(options$brief)) {
-    words <- chosen_page_rows(tide_page_words(summary, pages), options, input, summary)
+    words <- chosen_page_rows(tide_page_words(site_summary, pages), options, input, site_summary)
     brief <- tide_page_brief(words, options$brief)
     return(cli_result(options, setDT(as.data.frame(brief)), brief_lines(brief)))
   }
-  words <- tide_missing_words(summary, pages, assumptions = settings$assumptions)
+  words <- tide_missing_words(site_summary, pages, assumptions = settings$assumptions)
   cli_note(options, effect_lines(attr(words, "effect")))
-  words <- chosen_page_rows(words, options, input, summary)
+  words <- chosen_page_rows(words, options, input, site_summary)
   cli_result(options, setDT(as.data.frame(words)), word_lines(words, options$top, terminal_width()))
 }
 
@@ -148,8 +148,8 @@ pages_of_sources <- function(options, files, settings, store) {
   }
   if (!any(away)) return(tide_pages_read(files, site, progress = progress))
   known <- if (!is.null(store) && nrow(summary(store))) {
-    summary <- summarise_input(options, resolve_input(options, character()))
-    sums_of_pages(summary)$page
+    site_summary <- summarise_input(options, resolve_input(options, character()))
+    sums_of_pages(site_summary)$page
   }
   tide_pages_walk(site, addresses = as.character(c(files[!maps], known)),
     sitemaps = if (any(maps)) files[maps], delay = options$delay, max_pages = options$max_pages,
@@ -238,13 +238,13 @@ word_lines <- function(words, top, width) {
   shown <- utils::head(words, top)
   free <- name_width(shown$query, width - 40 - max(7, nchar(shown$missing, "width")))
   mark <- function(n) ifelse(n > 0, format_count(n), "-")
-  line <- function(query, impressions, position, done, text, cover, missing) {
+  text_line <- function(query, impressions, position, done, text, cover, missing) {
     sub(" +$", "", paste0(fit_text(query, free), pad_left(impressions, 8), pad_left(position, 6),
       pad_left(done, 9), pad_left(text, 6), pad_left(cover, 7), "  ", missing))
   }
   c(
-    line("query", "impr.", "pos", "if done", "text", "cover", "missing"),
-    line(shown$query, format_count(shown$impressions), format_position(shown$position),
+    text_line("query", "impr.", "pos", "if done", "text", "cover", "missing"),
+    text_line(shown$query, format_count(shown$impressions), format_position(shown$position),
       paste0("+", format_clicks(shown$if_done)), mark(shown$in_text), format_share(shown$cover),
       shown$missing),
     if (nrow(words) > nrow(shown)) sprintf("... and %s more", format_count(nrow(words) - top)),
@@ -267,15 +267,16 @@ phrase_lines <- function(words, side, top, width, pages) {
   cells <- cbind(mark(shown$in_address), mark(shown$in_title), mark(shown$in_heading),
     mark(shown$in_text), mark(shown$in_first), mark(shown$in_links), format_share(shown$cover))
   wide <- c(8, 6, 8, 5, 6, 6, 6)
-  row <- function(name, cells, missing) {
+  text_row <- function(name, cells, missing) {
     sub(" +$", "", paste0(name, paste0(pad_left(cells, wide), collapse = ""), "  ", missing))
   }
   said <- if (side == "page") said_sentence(shown[1], pages)
   c(
     "What the page says (how often the phrase stands where)",
-    row(fit_text(side, free), c("address", "title", "heading", "text", "first", "links", "cover"),
+    text_row(fit_text(side, free), c("address", "title", "heading", "text", "first", "links",
+    "cover"),
       "missing"),
-    vapply(seq_len(nrow(shown)), function(i) row(name[i], cells[i, ], shown$missing[i]), ""),
+    vapply(seq_len(nrow(shown)), function(i) text_row(name[i], cells[i, ], shown$missing[i]), ""),
     if (length(said)) strwrap(sprintf("... %s", said), width, indent = 2, exdent = 2))
 }
 

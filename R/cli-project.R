@@ -66,10 +66,10 @@ run_init <- function(options, files) {
   # Refused before anything is read.
   check_new_project(folder)
   if (!length(files)) return(begun(options, tide_init(NULL, folder)))
-  data <- do.call(tide_read, c(list(files, lag = 0, exported = options$exported,
+  input_data <- do.call(tide_read, c(list(files, lag = 0, exported = options$exported,
     dimensions = c("date", "query", "page"), progress = progress_to_terminal(options)),
     reading_rules(options, NULL)))
-  begun(options, project <- tide_init(data, folder, exports = expand_inputs(files)$path))
+  begun(options, project <- tide_init(input_data, folder, exports = expand_inputs(files)$path))
   cli_out(wrap_lines(format(project), terminal_width()))
 }
 
@@ -100,10 +100,10 @@ run_enrich <- function(options, files) {
   facts <- tide_facts(files, date = options$date, columns = options$columns)
   kept <- tide_load(store, facts)
   settings <- tide_settings(folder)
-  summary <- tide_enrich(
+  site_summary <- tide_enrich(
     tide_summary(tide_stored(store, by_month = TRUE), brand = settings$rules$brand), facts,
     goals = settings$goals)
-  cli_out(wrap_lines(c(unlist(lapply(facts, format)), fact_lines(summary$facts),
+  cli_out(wrap_lines(c(unlist(lapply(facts, format)), fact_lines(site_summary$facts),
     if (!any(kept$kept)) "Nothing changed: the archive holds these facts already."),
     terminal_width()))
 }

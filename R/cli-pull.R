@@ -22,16 +22,16 @@ run_pull <- function(options, files) {
   progress <- progress_to_terminal(options)
   if (!is.null(options$facts)) return(pull_facts_of(options, settings, store, progress))
   of_facts <- vapply(settings$pull, function(spec) !is.null(spec$by), NA)
-  names <- if (length(files)) files else names(settings$pull)[!of_facts]
-  if (!length(names)) {
+  name_texts <- if (length(files)) files else names(settings$pull)[!of_facts]
+  if (!length(name_texts)) {
     abort_call("Nothing is described that could be pulled.", sprintf("'%s/inktide.yml'", folder),
       "Describe a service under `pull`: ?tide_pull in R shows how.")
   }
-  out <- rbindlist(lapply(names, function(name) {
+  out <- rbindlist(lapply(name_texts, function(name) {
     rows <- tide_pull(store, name, options$from, options$to, progress = progress)
     data.table(pull = rep(name, nrow(rows)), as.data.table(rows))
   }))
-  cli_result(options, out, pulled_lines(out, names))
+  cli_result(options, out, pulled_lines(out, name_texts))
 }
 
 pulled_lines <- function(out, names) {
@@ -58,18 +58,18 @@ pulled_lines <- function(out, names) {
 
 pull_facts_of <- function(options, settings, store, progress) {
   check_number(options$top, "--top", min = 1)
-  summary <- tide_summary(tide_stored(store, days = days_unless_undated(store, usual_days),
+  site_summary <- tide_summary(tide_stored(store, days = days_unless_undated(store, usual_days),
     by_month = TRUE),
     brand = settings$rules$brand)
   lines <- lapply(options$facts, function(name) {
     if (!name %in% names(settings$pull)) pull_spec(store, name)
-    by <- settings$pull[[name]]$by
-    if (is.null(by)) {
+    facts_of <- settings$pull[[name]]$by
+    if (is.null(facts_of)) {
       abort_call("This service gives rows, not facts.", name, "Pull it without --facts.")
     }
-    table <- summary[[c(query = "queries", page = "pages")[[by]]]]
-    seen <- sum_codes(summary$pairs$impressions, summary$pairs[[by]], nrow(table))
-    wanted <- utils::head(table[[by]][order(-seen)], options$top)
+    tbl <- site_summary[[c(query = "queries", page = "pages")[[facts_of]]]]
+    seen <- sum_codes(site_summary$pairs$impressions, site_summary$pairs[[facts_of]], nrow(tbl))
+    wanted <- utils::head(tbl[[facts_of]][order(-seen)], options$top)
     facts <- tide_pull_facts(store, name, wanted, progress = progress)
     if (is.null(facts)) return(sprintf("%s: all known and not old", name))
     left <- attr(facts, "left")

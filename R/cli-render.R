@@ -55,19 +55,19 @@ cli_result <- function(options, rows, lines, paint = identity) {
 }
 
 rivals_lines <- function(rivals) {
-  line <- function(...) paste0("  ", fit_text(..1, 8), pad_left(..2, 22), pad_left(..3, 22),
+  text_line <- function(...) paste0("  ", fit_text(..1, 8), pad_left(..2, 22), pad_left(..3, 22),
     pad_left(..4, 8))
   c(
     sprintf("Predicting %s held out, %s", format_plural(rivals$pairs[1], "pair"),
       rivals$segment[1]),
-    line("method", "log likelihood a pair", "behind the best", "spread"),
-    line(rivals$method, sprintf("%.4f", rivals$log_likelihood),
+    text_line("method", "log likelihood a pair", "behind the best", "spread"),
+    text_line(rivals$method, sprintf("%.4f", rivals$log_likelihood),
       ifelse(rivals$behind == 0, "", sprintf("%.4f (se %.4f)", rivals$behind, rivals$behind_se)),
       sprintf("%.2f", rivals$spread)))
 }
 
 curve_lines <- function(curve, rows, changed = NULL) {
-  line <- function(...) paste0("  ", pad_left(..1, 8), pad_left(..2, 8), pad_left(..3, 9),
+  text_line <- function(...) paste0("  ", pad_left(..1, 8), pad_left(..2, 8), pad_left(..3, 9),
     pad_left(..4, 9), pad_left(..5, 15), pad_left(..6, 8), pad_left(..7, 11), pad_left(..8, 8))
   c(unlist(lapply(unique(rows$segment), function(s) {
     if (!s %in% seen_segments(curve)) return(c(unseen_segment(s), ""))
@@ -78,8 +78,8 @@ curve_lines <- function(curve, rows, changed = NULL) {
     at <- at[seq_len(last)]
     c(
       s,
-      line("position", "ctr", "low", "high", "queries", "pivot", "impr.", "pairs"),
-      line(as.character(at$position), format_rate(at$ctr), format_rate(at$ctr_low),
+      text_line("position", "ctr", "low", "high", "queries", "pivot", "impr.", "pairs"),
+      text_line(as.character(at$position), format_rate(at$ctr), format_rate(at$ctr_low),
         format_rate(at$ctr_high),
         sprintf("%s-%s", format_rate(at$queries_low), format_rate(at$queries_high)),
         format_rate(at$pivot_ctr), format_count(at$impressions), format_count(at$pairs)),

@@ -15,8 +15,8 @@ command_report <- function(shared) {
 run_report <- function(options, files) {
   input <- resolve_input(options, files)
   also <- if (length(input$files)) parts_shown
-  data <- read_input(options, input, months = TRUE, also = also)
-  findings <- find_input(options, input, data)
+  input_data <- read_input(options, input, months = TRUE, also = also)
+  findings <- find_input(options, input, input_data)
   out <- if (!is.null(options$out)) {
     options$out
   } else if (!length(files)) {
@@ -24,7 +24,7 @@ run_report <- function(options, files) {
   } else {
     "report.html"
   }
-  write_report(options, input, chosen_rows(options, input, data, also), findings, out,
+  write_report(options, input, chosen_rows(options, input, input_data, also), findings, out,
     title = if (is.null(options$title)) input$title else options$title)
   cli_out(out)
 }
@@ -59,15 +59,15 @@ recent_curve <- function(input, data, recent, findings) {
 site_forecast <- function(options, input, data, findings) {
   if (!nzchar(system.file(package = "forecast"))) return(NULL)
   known <- site_months(options, input)
-  history <- tryCatch(tide_history(if (is.null(known)) data else known[1],
+  past <- tryCatch(tide_history(if (is.null(known)) data else known[1],
     events = events_input(options, input)),
     tide_error_thin = function(e) NULL, tide_error_grain = function(e) NULL)
-  if (is.null(history)) return(NULL)
+  if (is.null(past)) return(NULL)
   tasks <- task_leads(useful_tasks(findings)$findings)$id
   plan <- if (length(tasks)) tide_plan(findings, do = tasks)
-  tide_forecast(history, plan = if (!is.null(plan)) list(`the list` = plan),
+  tide_forecast(past, plan = if (!is.null(plan)) list(`the list` = plan),
     facts = facts_input(options, input),
-    review = if (!is.null(input$store)) tide_review(input$store, history))
+    review = if (!is.null(input$store)) tide_review(input$store, past))
 }
 
 # What the report shows side by side, where the data have it.
@@ -97,10 +97,10 @@ command_demo <- function(shared) {
 
 # Until it is stopped.
 run_demo_service <- function(dir, port = 8124) {
-  file <- file.path(dir, "exports", "daily.csv")
-  if (!file.exists(file)) tide_demo(dir)
-  data <- tide_read(file, lag = 0)
-  rows <- copy(data$tables[[1]]$rows)
+  path <- file.path(dir, "exports", "daily.csv")
+  if (!file.exists(path)) tide_demo(dir)
+  input_data <- tide_read(path, lag = 0)
+  rows <- copy(input_data$tables[[1]]$rows)
   if (is.null(rows[["device"]])) set(rows, j = "device", value = "desktop")
   server <- tide_demo_service(rows, port = port)
   on.exit(httpuv::stopServer(server))
@@ -118,29 +118,30 @@ demo_pull_lines <- function(port) {
 }
 
 run_demo <- function(options, files) {
-  dir <- if (length(files)) files[1] else "demo-site"
+  folder <- if (length(files)) files[1] else "demo-site"
   if (length(files) > 1) {
     abort_call("Too many folders.", paste(files, collapse = " "),
       "Name one folder, or none for 'demo-site'.")
   }
-  if (dir.exists(dir) && length(list.files(dir)) && !file.exists(file.path(dir, "inktide.yml"))) {
-    abort_call("The folder holds something else.", sprintf("'%s'.", dir),
+  if (dir.exists(folder) && length(list.files(folder)) &&
+    !file.exists(file.path(folder, "inktide.yml"))) {
+    abort_call("The folder holds something else.", sprintf("'%s'.", folder),
       "Name a new or empty folder.")
   }
-  if (options$service) return(run_demo_service(dir))
+  if (options$service) return(run_demo_service(folder))
   cli_note(options, "Making the demo site: Fernmoor Seeds, 16 months, invented ...")
-  tide_demo(dir, mixed = TRUE)
-  options <- list(format = "csv", quiet = options$quiet, project = dir)
+  tide_demo(folder, mixed = TRUE)
+  options <- list(format = "csv", quiet = options$quiet, project = folder)
   cli_note(options, "Fitting the curve, looking for opportunities ...")
   input <- resolve_input(options, character())
-  data <- read_input(options, input, also = parts_shown)
-  findings <- find_input(options, input, data)
-  files <- file.path(dir, c(report = "report.html", list = "findings.csv",
+  input_data <- read_input(options, input, also = parts_shown)
+  findings <- find_input(options, input, input_data)
+  files <- file.path(folder, c(report = "report.html", list = "findings.csv",
     curve = "figures/curve.png", map = "figures/map.png"))
-  dir.create(file.path(dir, "figures"), showWarnings = FALSE)
+  dir.create(file.path(folder, "figures"), showWarnings = FALSE)
   save_figure(ggplot2::autoplot(findings$curve), files[3])
   save_figure(ggplot2::autoplot(findings), files[4])
-  write_report(options, input, data, findings, files[1], title = "Fernmoor Seeds")
+  write_report(options, input, input_data, findings, files[1], title = "Fernmoor Seeds")
   cli_result(utils::modifyList(options, list(out = files[2], quiet = TRUE)),
     in_sentences(findings), NULL)
   cli_out(c(
@@ -148,9 +149,9 @@ run_demo <- function(options, files) {
     findings_lines(tide_choose(findings, top = 5), findings, terminal_width()),
     "",
     paste0(c("report:       ", "ranked list:  ", "curve figure: ", "map figure:   "), files),
-    sprintf("to try out:   inktide load %s --project %s", file.path(dir, "mixed-exports"),
-      file.path(dir, "archive-of-mixed")),
-    sprintf("              inktide load %s --project %s", file.path(dir, "exports"), dir),
-    sprintf("              inktide open --project %s", dir),
-    sprintf("              inktide pages %s --project %s", file.path(dir, "site-html"), dir)))
+    sprintf("to try out:   inktide load %s --project %s", file.path(folder, "mixed-exports"),
+      file.path(folder, "archive-of-mixed")),
+    sprintf("              inktide load %s --project %s", file.path(folder, "exports"), folder),
+    sprintf("              inktide open --project %s", folder),
+    sprintf("              inktide pages %s --project %s", file.path(folder, "site-html"), folder)))
 }

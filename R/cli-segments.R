@@ -37,13 +37,13 @@ named_segments <- function(names, settings, flag) {
   lapply(names, function(name) {
     segment <- known[[sub("^not:", "", name)]]
     if (is.null(segment)) {
-      all <- c("brand", "non-brand", "all", names(settings$segments))
+      known_segments <- c("brand", "non-brand", "all", names(settings$segments))
       abort_call(sprintf("No such segment '%s'.", name), flag,
-        paste0(if (min(utils::adist(name, all)) <= 2) {
-          sprintf("Did you mean '%s'? ", nearest_name(name, all))
+        paste0(if (min(utils::adist(name, known_segments)) <= 2) {
+          sprintf("Did you mean '%s'? ", nearest_name(name, known_segments))
         },
           sprintf("Known: %s; others can be written into inktide.yml.",
-            paste(unique(all), collapse = ", "))))
+            paste(unique(known_segments), collapse = ", "))))
     }
     segment$not <- startsWith(name, "not:")
     segment

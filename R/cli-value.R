@@ -32,14 +32,14 @@ value_lines <- function(rows, by, top, currency, width) {
     ifelse(is.na(shown$conversions), "",
       sprintf("%s to %s", counted(shown$conversions_low), counted(shown$conversions_high))),
     if (money) amount(shown$value), of("missed"), of("gain"), format_share(shown$covered))
-  head <-
+  heading <-
     c("clicks", "conversions", "90 % interval", if (money) "value", "missed", "gain", "covered")
-  names <- if (by == "query") shown$name else format_path(shown$name)
-  free <- name_width(names, width - columns_width(head, figures), least = 12)
+  name_texts <- if (by == "query") shown$name else format_path(shown$name)
+  free <- name_width(name_texts, width - columns_width(heading, figures), least = 12)
   fit <- if (by == "query") fit_text else fit_path
   unit <- if (!money) "conversions" else if (nzchar(currency)) currency else "money"
   c(
-    column_lines(c("", head), cbind(fit(names, free), figures)),
+    column_lines(c("", heading), cbind(fit(name_texts, free), figures)),
     if (nrow(rows) > nrow(shown)) {
       sprintf("... and %s more", format_count(nrow(rows) - nrow(shown)))
     },

@@ -45,9 +45,9 @@ site_watched <- function(options, input, lists, ...) {
   days <- first_given(options$days, 28)
   wanted <- max(2 * days, usual_days)
   options["days"] <- list(if (is_stored(input)) wanted)
-  data <- read_input(options, input)
+  input_data <- read_input(options, input)
   rules <- input$settings$rules
-  tide_watched(data, lists, days = days, brand = rules$brand, rules = rules,
+  tide_watched(input_data, lists, days = days, brand = rules$brand, rules = rules,
     events = events_input(options, input), ...)
 }
 

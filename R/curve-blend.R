@@ -16,9 +16,9 @@ default_blend <- list(linear = 0.15, square = 0.03, source = "assumed", places =
 fine_places <- c(seq(1, 9.75, by = 0.25), seq(10, 20, by = 0.5), 21:100)
 
 row_places <- function(cells, least = 30) {
-  single <- which(cells$rows == 1 & cells$impressions == 1)
-  between <- abs(cells$position[single] - round(cells$position[single])) > 0.006
-  if (length(single) >= least && mean(between) > 0.5) fine_places else 1:100
+  alone <- which(cells$rows == 1 & cells$impressions == 1)
+  between <- abs(cells$position[alone] - round(cells$position[alone])) > 0.006
+  if (length(alone) >= least && mean(between) > 0.5) fine_places else 1:100
 }
 
 # Classes of blending: one minus rows over impressions, which is 0 where every row is one
@@ -74,18 +74,18 @@ place_weights <- function(position, variance, places) {
   at <- places - 1
   last <- length(at)
   gap <- diff(at)
-  mean <- pmin(pmax(position - 1, 0), at[last])
-  left <- pmin(findInterval(mean, at), last - 1L)
+  average <- pmin(pmax(position - 1, 0), at[last])
+  left <- pmin(findInterval(average, at), last - 1L)
   # Sharing out adds about a sixth of the squared gap to the variance.
   variance <- pmax(variance - gap[left]^2 / 6, 0)
-  weights <- matrix(0, length(position), last)
-  sharp <- which(variance < 1e-4 | mean < 1e-3)
-  right <- (mean[sharp] - at[left[sharp]]) / gap[left[sharp]]
-  weights[cbind(sharp, left[sharp])] <- 1 - right
-  weights[cbind(sharp, left[sharp] + 1L)] <- right
+  weight_of <- matrix(0, length(position), last)
+  sharp <- which(variance < 1e-4 | average < 1e-3)
+  right <- (average[sharp] - at[left[sharp]]) / gap[left[sharp]]
+  weight_of[cbind(sharp, left[sharp])] <- 1 - right
+  weight_of[cbind(sharp, left[sharp] + 1L)] <- right
   blurred <- setdiff(seq_along(position), sharp)
   if (length(blurred)) {
-    m <- mean[blurred]
+    m <- average[blurred]
     v <- variance[blurred]
     shape <- m^2 / v
     # Mean distance below each place, of which the changes of slope are the weights. Far from the
@@ -102,9 +102,9 @@ place_weights <- function(position, variance, places) {
     }, numeric(length(m)))
     below <- matrix(below, length(m))
     slope <- (below[, -1, drop = FALSE] - below[, -last, drop = FALSE]) / rep(gap, each = length(m))
-    weights[blurred, ] <- cbind(slope, 1) - cbind(0, slope)
+    weight_of[blurred, ] <- cbind(slope, 1) - cbind(0, slope)
   }
-  weights
+  weight_of
 }
 
 blend_variance <- function(blend, position, degree) {
@@ -147,8 +147,8 @@ last_grid <- list2env(
 
 # Clicks that cells are expected to have on a curve, its log CTR at the knots given.
 expected_clicks <- function(cells, log_ctr, blend) {
-  table <- blend_table(log_ctr, grid_weights(blend), blend$places)
-  cells$impressions * read_ctr(table, cells$position, cells$rows, cells$impressions)
+  tbl <- blend_table(log_ctr, grid_weights(blend), blend$places)
+  cells$impressions * read_ctr(tbl, cells$position, cells$rows, cells$impressions)
 }
 
 # CTR of lines from the table; rows: of each, or one figure for all.

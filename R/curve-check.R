@@ -111,14 +111,14 @@ folder_ratios <- function(cells, pairs, summary, curve, most = 8L) {
 format.tide_curve_check <- function(x, ...) {
   thin <- x$effective[x$effective$position <= 20 & x$effective$effective < 10]
   far <- x$folders[x$folders$ratio_low > 1 | x$folders$ratio_high < 1]
-  line <- function(...) paste0("  ", pad_left(..1, 6), pad_left(..2, 8), pad_left(..3, 8),
+  text_line <- function(...) paste0("  ", pad_left(..1, 6), pad_left(..2, 8), pad_left(..3, 8),
     pad_left(..4, 8), pad_left(..5, 12))
   c(
     sprintf(
       "<tide_curve_check> %s; residuals are 0 on average and 1 in spread where the curve fits",
       x$segment),
-    line("band", "pairs", "mean", "spread", "beyond 2"),
-    line(x$bands$band, format_count(x$bands$pairs), sprintf("%+.2f", x$bands$mean),
+    text_line("band", "pairs", "mean", "spread", "beyond 2"),
+    text_line(x$bands$band, format_count(x$bands$pairs), sprintf("%+.2f", x$bands$mean),
       ifelse(is.na(x$bands$sd), "", sprintf("%.2f", x$bands$sd)),
       sprintf("%s (5%%)", format_share(x$bands$beyond_2))),
     if (nrow(thin)) {

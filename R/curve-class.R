@@ -2,8 +2,10 @@
 
 # One row per segment and position 1, 2, ..., `until`: the columns of the program's `curve`.
 curve_table <- function(curve, until = 20, positions = seq_len(until)) {
-  fitted <- rbindlist(lapply(sort(names(curve$fits)), function(s) curve_at(curve, positions, s)))
-  out <- merge(fitted, curve$evidence, by = c("segment", "position"), all.x = TRUE, sort = FALSE)
+  fit_values <- rbindlist(lapply(sort(names(curve$fits)),
+    function(s) curve_at(curve, positions, s)))
+  out <- merge(fit_values, curve$evidence, by = c("segment", "position"), all.x = TRUE,
+    sort = FALSE)
   for (column in c("clicks", "impressions", "pairs")) {
     set(out, which(is.na(out[[column]])), column, 0)
   }
@@ -87,19 +89,19 @@ format.tide_curve <- function(x, ...) {
     if (!is.null(fit$leans)) return(part_line(x, s))
     if (!s %in% seen_segments(x)) return(unseen_segment(s))
     at <- curve_at(x, shown, s)
-    row <- function(label, values) paste0("  ", formatC(label, width = -12),
+    text_row <- function(label, values) paste0("  ", formatC(label, width = -12),
       paste(formatC(values, width = 7), collapse = ""))
     c(
       sprintf("%s: %s, %s clicks; a query usually earns %s times the curve", s,
         format_plural(fit$pairs, "pair"), format_count(fit$clicks), spread_words(fit)),
-      row("position", as.character(shown)),
-      row("ctr", format_rate(at$ctr)),
-      row(sprintf("%s low", format_share(x$level)), format_rate(at$ctr_low)),
-      row(sprintf("%s high", format_share(x$level)), format_rate(at$ctr_high)),
+      text_row("position", as.character(shown)),
+      text_row("ctr", format_rate(at$ctr)),
+      text_row(sprintf("%s low", format_share(x$level)), format_rate(at$ctr_low)),
+      text_row(sprintf("%s high", format_share(x$level)), format_rate(at$ctr_high)),
       if (!fit$converged) "  not converged: take the curve as rough")
   }))
-  window <- if (x$window$dated) sprintf(", %s", format_days(x$window$from, x$window$to)) else ""
-  c(sprintf("<tide_curve> CTR by position%s", window), blocks, coverage_line(x$summary),
+  span <- if (x$window$dated) sprintf(", %s", format_days(x$window$from, x$window$to)) else ""
+  c(sprintf("<tide_curve> CTR by position%s", span), blocks, coverage_line(x$summary),
     left_out_day_lines(x$summary$odd_days), capped_lines(x$sources))
 }
 
@@ -118,12 +120,13 @@ part_line <- function(curve, segment) {
 # Where four of five queries lie, in times of the curve; at either end of page one where that
 # differs.
 spread_words <- function(fit) {
-  range <- function(position) {
+  make_range <- function(position) {
     spread <- fit_spread(fit, position)
     paste(sprintf("%.1f", stats::qgamma(c(0.1, 0.9), shape = 1 / spread, rate = 1 / spread)),
       collapse = " to ")
   }
-  if (range(1) == range(10)) range(5) else sprintf("%s (at 10: %s)", range(1), range(10))
+  if (make_range(1) == make_range(10)) make_range(5) else sprintf("%s (at 10: %s)", make_range(1),
+    make_range(10))
 }
 
 #' @export

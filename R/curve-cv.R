@@ -79,9 +79,9 @@ curve_methods <- list(
   power = function(cells, segment, blend) {
     pivot <- rounded_pivot(cells)
     x <- cbind(1, log(pivot$position))
-    line <- solve(crossprod(x, pivot$impressions * x) + diag(1e-9, 2),
+    one_line <- solve(crossprod(x, pivot$impressions * x) + diag(1e-9, 2),
       crossprod(x, pivot$impressions * log(pivot$ctr)))
-    pmin(drop(cbind(1, log(curve_knots)) %*% line), log(0.98))
+    pmin(drop(cbind(1, log(curve_knots)) %*% one_line), log(0.98))
   })
 
 # Positions rounded, with their pooled CTR, where there are clicks.

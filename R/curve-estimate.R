@@ -83,12 +83,12 @@ sample_pairs <- function(cells, evidence, enough = 15000L) {
 # curve to the end, since how many pairs were cut off hangs on both. Out: list(state, equations and
 # design of the last round, rounds).
 resolve_curve <- function(cells, evidence, penalty, state, least, free = 5) {
-  for (round in 1:40) {
+  for (turn in 1:40) {
     before <- state
-    table <- blend_table(drop(knot_design() %*% state$theta), evidence$weights, evidence$at_places)
-    mean <- cells$impressions * exp(read_blend_table(table, evidence$spot))
-    if (round <= free || least > 0) {
-      pair_mean <- sum_runs(mean, evidence$ends)
+    tbl <- blend_table(drop(knot_design() %*% state$theta), evidence$weights, evidence$at_places)
+    average <- cells$impressions * exp(read_blend_table(tbl, evidence$spot))
+    if (turn <= free || least > 0) {
+      pair_mean <- sum_runs(average, evidence$ends)
       # The pairs of a cut export do not tell a slope from what was cut off.
       state[c("spread", "spread_slope")] <- if (least > 0) {
         list(estimate_spread(evidence$pair_clicks, pair_mean, least), 0)
@@ -98,26 +98,26 @@ resolve_curve <- function(cells, evidence, penalty, state, least, free = 5) {
       state$wobble <- if (least > 0) {
         0.001
       } else {
-        within_pair_dispersion(cells$clicks, mean, evidence,
+        within_pair_dispersion(cells$clicks, average, evidence,
           fit_spread(state, distance = evidence$distance))
       }
     }
     design <- blended_design(state$theta, evidence)
-    equations <- score_equations(cells, mean, evidence, state, design, least)
-    state <- newton_step(state, equations, penalty, hold = round > 12)
+    equations <- score_equations(cells, average, evidence, state, design, least)
+    state <- newton_step(state, equations, penalty, hold = turn > 12)
     still <- max(abs(knot_design() %*% (state$theta - before$theta))) < 1e-4 &&
       (least == 0 || abs(log(state$spread / before$spread)) < 1e-3)
-    if (round > free && still) break
+    if (turn > free && still) break
   }
-  list(state = state, equations = equations, design = design, rounds = round)
+  list(state = state, equations = equations, design = design, rounds = turn)
 }
 
 # What a part takes from its parent is as uncertain as the parent: by the share that the prior has
 # in each parameter.
 parent_covariance <- function(state, penalty, parent_covariance) {
   if (identical(parent_covariance, 0)) return(0)
-  smooth <- seq_along(curve_knots)
-  lent <- knot_design() %*% (state$inverse %*% state$prior)[, smooth]
+  smoothed <- seq_along(curve_knots)
+  lent <- knot_design() %*% (state$inverse %*% state$prior)[, smoothed]
   lent %*% parent_covariance %*% t(lent)
 }
 
@@ -125,12 +125,12 @@ parent_covariance <- function(state, penalty, parent_covariance) {
 # which pairs are taken in full.
 curve_evidence <- function(cells, blend = default_blend) {
   ends <- pair_ends(cells)
-  lengths <- diff(c(0L, ends))
-  pair <- rep(seq_along(ends), lengths)
+  day_counts <- diff(c(0L, ends))
+  pair <- rep(seq_along(ends), day_counts)
   impressions <- sum_runs(cells$impressions, ends)
   full <- rank(-impressions, ties.method = "first") <= curve_full_pairs
-  class <- blend_class(cells$rows, cells$impressions)
-  code <- cells$bin * 10L + class
+  css_class <- blend_class(cells$rows, cells$impressions)
+  code <- cells$bin * 10L + css_class
   codes <- which(tabulate(code) > 0)
   column <- match(code, codes)
   position <- sum_codes(cells$weighted, column, length(codes)) /
@@ -146,7 +146,7 @@ curve_evidence <- function(cells, blend = default_blend) {
     in_full = full[pair],
     row = cumsum(full)[pair],
     size = sum(full),
-    spot = blend_spot(cells$position, class),
+    spot = blend_spot(cells$position, css_class),
     weights = grid_weights(blend),
     at_places = blend$places,
     places = place_weights(position, blend_variance(blend, position, blend_degree[codes %% 10L]),

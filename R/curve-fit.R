@@ -97,14 +97,14 @@ tide_curve <- function(summary, level = 0.9, by = NULL, prior = NULL,
   used <- rep(TRUE, nrow(cells))
   brand <- which(segment_of == "brand")
   used[brand] <- leading_page(cells[brand])
-  cut <- cut_floor(summary)
+  cutoff <- cut_floor(summary)
   # Plain methods say nothing where there are no rows.
   if (method != "fitted") segments <- segments[segments %in% segment_of[used]]
   fits <- list()
   for (segment in segments) {
     parent <- if (segment == "brand") fits[["non-brand"]]$log_ctr else outside
     fits[[segment]] <-
-      fit_segment(cells[segment_of == segment & used], segment, method, blend, cut, parent)
+      fit_segment(cells[segment_of == segment & used], segment, method, blend, cutoff, parent)
   }
   evidence <- position_evidence(cells[used], segment_of[used])
   if (!is.null(by)) {
@@ -115,10 +115,10 @@ tide_curve <- function(summary, level = 0.9, by = NULL, prior = NULL,
     evidence <- rbind(evidence, position_evidence(parts, parts$part))
   }
   # What the fits say of blended rows, worked out once: every look at the curve reads it.
-  weights <- grid_weights(blend)
-  tables <- lapply(fits, function(fit) blend_table(fit$log_ctr, weights, blend$places))
+  weight_of <- grid_weights(blend)
+  tables <- lapply(fits, function(fit) blend_table(fit$log_ctr, weight_of, blend$places))
   structure(list(fits = fits, tables = tables, by = by, method = method, evidence = evidence,
-    level = level, blend = blend, cut = cut, window = summary$window, sources = summary$sources,
+    level = level, blend = blend, cut = cutoff, window = summary$window, sources = summary$sources,
     summary = summary, prior = prior, rules = rules),
     class = c("tide_curve", "tide_result"))
 }
@@ -209,11 +209,11 @@ query_interval <- function(ctr, error, impressions, spread, level) {
 # The plain-table form that everything inside uses.
 curve_at <- function(curve, position, segment, level = curve$level) {
   fit <- curve$fits[[segment]]
-  weights <- knot_weights(position)
-  log_ctr <- drop(weights %*% fit$log_ctr)
+  weight_of <- knot_weights(position)
+  log_ctr <- drop(weight_of %*% fit$log_ctr)
   se <- log_se(fit, position)
-  df <- stats::approx(log(curve_knots), fit$df, log(position), rule = 2)$y
-  reach <- stats::qt(1 - (1 - level) / 2, df) * se
+  freedom <- stats::approx(log(curve_knots), fit$df, log(position), rule = 2)$y
+  reach <- stats::qt(1 - (1 - level) / 2, freedom) * se
   data.table(segment = segment, position = position, ctr = exp(log_ctr),
     ctr_low = exp(log_ctr - reach), ctr_high = exp(pmin(log_ctr + reach, 0)))
 }
@@ -250,10 +250,10 @@ curve_log_se <- function(curve, position, segment) {
 # form in the two.
 log_se <- function(fit, position) {
   at <- log(position)
-  knots <- log(curve_knots)
-  low <- findInterval(at, knots, all.inside = TRUE)
+  knot_at <- log(curve_knots)
+  low <- findInterval(at, knot_at, all.inside = TRUE)
   high <- low + 1L
-  share <- pmin(1, pmax(0, (at - knots[low]) / (knots[high] - knots[low])))
+  share <- pmin(1, pmax(0, (at - knot_at[low]) / (knot_at[high] - knot_at[low])))
   cover <- fit$covariance
   sqrt(pmax(0, (1 - share)^2 * cover[cbind(low, low)] + share^2 * cover[cbind(high, high)] +
     2 * share * (1 - share) * cover[cbind(low, high)]))

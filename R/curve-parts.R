@@ -7,9 +7,9 @@
 estimate_parts <- function(cells, parent, blend, segment) {
   parts <- split(cells, by = "part", keep.by = FALSE)
   parts <- parts[order(names(parts))]
-  levels <- lapply(parts, part_level, parent = parent, blend = blend)
-  between <- dl_between_variance(vapply(levels, `[[`, 0, "level"),
-    vapply(levels, `[[`, 0, "variance"))
+  level_texts <- lapply(parts, part_level, parent = parent, blend = blend)
+  between <- dl_between_variance(vapply(level_texts, `[[`, 0, "level"),
+    vapply(level_texts, `[[`, 0, "variance"))
   Map(function(own, level) {
     prior <- curve_prior(segment, parent$log_ctr)
     prior$centre <- parent$log_ctr
@@ -20,7 +20,7 @@ estimate_parts <- function(cells, parent, blend, segment) {
     fit$leans <- level$variance / (level$variance + between)
     fit$queries <- length(unique(own$query))
     fit
-  }, lapply(parts, setkeyv, c("query", "page", "bin")), levels)
+  }, lapply(parts, setkeyv, c("query", "page", "bin")), level_texts)
 }
 
 # Log of a part's clicks over those expected on the parent's curve, and its variance between groups

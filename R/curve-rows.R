@@ -80,9 +80,9 @@ page_one_views <- function(summary, default = assumed("page_one_views"),
   # Where pages take turns, it is another page that has the searches.
   use <- which(!is.na(side) & !weekly$query %in% summary$contested$query)
   # Beside all searches of the week, so that a season is not taken for it.
-  all <- sum_codes(weekly$impressions, weekly$week, max(weekly$week))
+  of_week <- sum_codes(weekly$impressions, weekly$week, max(weekly$week))
   own <- data.table(query = weekly$query[use], page = weekly$page[use], side = side[use],
-    impressions = weekly$impressions[use] / all[weekly$week[use]])
+    impressions = weekly$impressions[use] / of_week[weekly$week[use]])
   sums <- own[, .(weeks = .N, mean = mean(impressions)), by = c("query", "page", "side")]
   both <- merge(sums[sums$side == 1L & sums$weeks >= 2], sums[sums$side == 2L & sums$weeks >= 2],
     by = c("query", "page"))

@@ -31,10 +31,10 @@ score_equations <- function(cells, mean, evidence, state, design, least = 0) {
   dim(sums) <- c(nrow(design), 2)
   between <- pair_means(if (least > 0) 0 * mean else mean / (1 + state$wobble * mean), evidence,
     design)
-  factor <- (calm * shared)[evidence$full]
-  list(cell_score = own, diagonal = diagonal, between = between, factor = factor,
+  ratio_of <- (calm * shared)[evidence$full]
+  list(cell_score = own, diagonal = diagonal, between = between, factor = ratio_of,
     score = drop(crossprod(design, sums[, 1])),
-    information = crossprod(design, sums[, 2] * design) - crossprod(between, factor * between))
+    information = crossprod(design, sums[, 2] * design) - crossprod(between, ratio_of * between))
 }
 
 # For each pair in full, the sum of its cells' means times how they move with the parameters.
@@ -78,9 +78,9 @@ score_covariance <- function(equations, evidence, design, state) {
   groups <- sort(unique(evidence$group))
   to_knots <- knot_design()
   if (length(groups) < 5) {
-    knots <-
+    knot_at <-
       to_knots %*% (state$inverse %*% state$information %*% state$inverse + bias) %*% t(to_knots)
-    return(list(knots = knots, groups = length(groups), df = rep(5, nrow(to_knots))))
+    return(list(knots = knot_at, groups = length(groups), df = rep(5, nrow(to_knots))))
   }
   whole <- state$information + state$prior
   # Sums by group and column; a group's share in the information follows from them and from its

@@ -44,13 +44,13 @@ outside_curve <- function(table) {
 # Rows of weights on the knots for linear interpolation at log position.
 knot_weights <- function(position) {
   x <- log(pmin(pmax(position, 1), 100))
-  knots <- log(curve_knots)
-  left <- pmin(findInterval(x, knots), length(knots) - 1)
-  right_weight <- (x - knots[left]) / (knots[left + 1] - knots[left])
-  weights <- matrix(0, length(x), length(knots))
-  weights[cbind(seq_along(x), left)] <- 1 - right_weight
-  weights[cbind(seq_along(x), left + 1)] <- right_weight
-  weights
+  knot_at <- log(curve_knots)
+  left <- pmin(findInterval(x, knot_at), length(knot_at) - 1)
+  right_weight <- (x - knot_at[left]) / (knot_at[left + 1] - knot_at[left])
+  weight_of <- matrix(0, length(x), length(knot_at))
+  weight_of[cbind(seq_along(x), left)] <- 1 - right_weight
+  weight_of[cbind(seq_along(x), left + 1)] <- right_weight
+  weight_of
 }
 
 # From parameters (smooth part at the knots, then one step a break) to log CTR at the knots.
@@ -81,8 +81,9 @@ prior_penalty <- function(prior) {
   ten <- match(10, curve_knots)
   level <- replace(numeric(size), 1, 1)
   slope <- replace(numeric(size), c(1, ten), c(-1, 1) / log(10))
-  step <- diag(c(rep(0, n), rep(1, length(curve_breaks)))) / prior$step_sd^2
+  stride <- diag(c(rep(0, n), rep(1, length(curve_breaks)))) / prior$step_sd^2
   list(
-    precision = tcrossprod(level) / prior$level_sd^2 + tcrossprod(slope) / prior$slope_sd^2 + step,
+    precision = tcrossprod(level) / prior$level_sd^2 + tcrossprod(slope) / prior$slope_sd^2 +
+    stride,
     mean = c(prior$centre, rep(0, length(curve_breaks))))
 }

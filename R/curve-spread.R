@@ -43,7 +43,7 @@ estimate_spreads <- function(clicks, expected, distance, slope = 0, most = 2000L
   clicks <- clicks[best]
   expected <- expected[best]
   distance <- distance[best]
-  for (round in 1:2) {
+  for (turn in 1:2) {
     spread <- spread_given(clicks, expected, slope * distance)
     minus_log <- function(slope) {
       -factor_likelihood(clicks, expected, pmin(5, pmax(0.005, spread * exp(slope * distance)))) +

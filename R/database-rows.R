@@ -19,22 +19,22 @@ source_days <- function(source) {
 
 ask_days <- function(source) {
   days <- rbindlist(lapply(names(source$tables), function(grain) {
-    table <- source$tables[[grain]]
-    column <- function(name) source_column(source, table, name)
+    tbl <- source$tables[[grain]]
+    column <- function(name) source_column(source, tbl, name)
     above <- sprintf("%s > %s", column("clicks"), column("impressions"))
     # Totals may have no position.
-    place <- if ("position" %in% names(table$columns)) column("position") else "1"
+    place <- if ("position" %in% names(tbl$columns)) column("position") else "1"
     sums <- ask_blocks(source, sprintf(paste(
       "SELECT %s AS day_of, count(*) AS many, sum(CASE WHEN %s THEN 0 ELSE %s END) AS sum_clicks,",
       "sum(CASE WHEN %s THEN 0 ELSE %s END) AS sum_shown,",
       "sum(CASE WHEN %s THEN 1 ELSE 0 END) AS many_above, min(%s) AS least_clicks,",
       "min(%s) AS least_place FROM %s WHERE %s GROUP BY %s"),
       column("date"), above, column("clicks"), above, column("impressions"), above,
-      column("clicks"), place, quote_table(source_con(source), table$table),
-      source_where(source, table), column("date")))
+      column("clicks"), place, quote_table(source_con(source), tbl$table),
+      source_where(source, tbl), column("date")))
     if (!nrow(sums)) return(NULL)
-    check_source_days(sums, table)
-    data.table(import = 0L, grain = grain, day = as.integer(source_dates(sums$day_of, table)),
+    check_source_days(sums, tbl)
+    data.table(import = 0L, grain = grain, day = as.integer(source_dates(sums$day_of, tbl)),
       exported = as.integer(source$today), rows = as.numeric(sums$many - sums$many_above),
       clicks = as.numeric(sums$sum_clicks), impressions = as.numeric(sums$sum_shown),
       first = NA_integer_, last = NA_integer_, stated = 0L, above = as.numeric(sums$many_above))
@@ -107,23 +107,23 @@ ask_sums <- function(source, table, by, where, also = NULL) {
 
 # Impressions by page as spelt.
 source_pages <- function(source, grain) {
-  table <- source$tables[[grain]]
-  sums <- ask_sums(source, table, c(page = source_column(source, table, "page")),
-    source_where(source, table))
+  tbl <- source$tables[[grain]]
+  sums <- ask_sums(source, tbl, c(page = source_column(source, tbl, "page")),
+    source_where(source, tbl))
   set(sums, j = "page", value = as.character(sums$page))
   sums[, c("page", "impressions"), with = FALSE]
 }
 
 # The rows of one grain, summed by the dimensions of the table: as read_slices() gives them.
 query_slices <- function(source, slices, dimensions) {
-  table <- source$tables[[slices$grain[1]]]
-  used <- intersect(table$dimensions, dimensions)
+  tbl <- source$tables[[slices$grain[1]]]
+  used <- intersect(tbl$dimensions, dimensions)
   # What nobody asks for keeps rows apart all the same: a position is that of one device.
-  by <- vapply(stats::setNames(nm = table$dimensions),
-    function(name) source_column(source, table, name), "")
-  rows <- ask_sums(source, table, by, paste(source_where(source, table, min(slices$day),
-    max(slices$day)), "AND", source_column(source, table, "clicks"), "<=",
-    source_column(source, table, "impressions")))
+  columns <- vapply(stats::setNames(nm = tbl$dimensions),
+    function(name) source_column(source, tbl, name), "")
+  rows <- ask_sums(source, tbl, columns, paste(source_where(source, tbl, min(slices$day),
+    max(slices$day)), "AND", source_column(source, tbl, "clicks"), "<=",
+    source_column(source, tbl, "impressions")))
   for (name in setdiff(used, "date")) {
     if (!is.factor(rows[[name]])) set(rows, j = name, value = as_levels(as.character(rows[[name]])))
   }

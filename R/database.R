@@ -217,14 +217,14 @@ source_table <- function(table, state, columns) {
   known <- find_columns(have, columns)
   found <- vapply(known, function(at) if (length(at)) have[at[1]] else NA_character_, "")
   found <- found[!is.na(found)]
-  missing <- setdiff(c("clicks", "impressions"), names(found))
+  lacking <- setdiff(c("clicks", "impressions"), names(found))
   dimensions <- intersect(dimension_names, names(found))
-  if (!"date" %in% dimensions) missing <- c("date", missing)
-  if ("query" %in% dimensions && !"position" %in% names(found)) missing <- c(missing, "position")
-  if (length(missing)) {
-    abort_tide(sprintf("The table has no column for `%s`.", missing[1]),
+  if (!"date" %in% dimensions) lacking <- c("date", lacking)
+  if ("query" %in% dimensions && !"position" %in% names(found)) lacking <- c(lacking, "position")
+  if (length(lacking)) {
+    abort_tide(sprintf("The table has no column for `%s`.", lacking[1]),
       where = sprintf("'%s' has: %s.", table, paste(have, collapse = ", ")),
-      fix = sprintf("Say which it is by `columns`: %s = its name.", missing[1]), class = "source",
+      fix = sprintf("Say which it is by `columns`: %s = its name.", lacking[1]), class = "source",
       argument = "columns")
   }
   list(table = table, dimensions = dimensions, have = have,

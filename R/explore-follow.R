@@ -50,9 +50,9 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"),
   if (leading == "gain" || !is.null(findings)) check_class(findings, "tide_findings", "findings")
   events <- check_events(events)
   check_flag(all_days, "all_days")
-  table <- dated_table(data)
-  if (isTRUE(table$each > (if (by == "week") 7L else 1L))) {
-    abort_wide_dates(table, sprintf("Pages cannot be followed by %s", by))
+  tbl <- dated_table(data)
+  if (isTRUE(tbl$each > (if (by == "week") 7L else 1L))) {
+    abort_wide_dates(tbl, sprintf("Pages cannot be followed by %s", by))
   }
   odd <- unusual_dates(site_days_table(data))$date
   if (is.null(curve)) {
@@ -60,22 +60,22 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"),
   } else {
     check_class(curve, "tide_curve", "curve")
   }
-  coded <- coded_rows(table$rows, curve, brand)
+  coded <- coded_rows(tbl$rows, curve, brand)
   chosen <- followed_pages(coded, pages, most)
   kept <- which(coded$rows$page %in% chosen & (all_days | !coded$rows$date %in% odd))
   rows <- coded$rows[kept]
-  length <- if (by == "week") 7L else 1L
-  set(rows, j = "period", value = period_start(rows$date, table$to, length))
-  last <- period_start(table$to, table$to, length)
-  if (last < table$from) {
+  how_long <- if (by == "week") 7L else 1L
+  set(rows, j = "period", value = period_start(rows$date, tbl$to, how_long))
+  last <- period_start(tbl$to, tbl$to, how_long)
+  if (last < tbl$from) {
     abort_tide("The window holds no whole week.",
-      where = sprintf("It is %s.", format_days(table$from, table$to)),
+      where = sprintf("It is %s.", format_days(tbl$from, tbl$to)),
       fix = "Give a longer window, or follow `by` day.", class = "nothing_left", argument = "by")
   }
-  periods <- rev(seq(last, max(table$from, min(rows$period)), by = -length))
+  periods <- rev(seq(last, max(tbl$from, min(rows$period)), by = -how_long))
   rows <- rows[rows$period %in% periods]
   leaders <- leading_queries(rows, coded, leading, lines, findings)
-  series <- sum_days(coded, table)
+  series <- sum_days(coded, tbl)
   structure(list(pages = with_names(page_course(rows, chosen, periods), coded),
     lines = with_names(query_course(rows, leaders, periods), coded),
     bands = with_names(band_course(rows, rules$bands), coded),
@@ -83,7 +83,7 @@ tide_follow <- function(data, pages = NULL, by = c("week", "day"),
     shifts = if (!is.null(events)) event_effects(series, events, odd),
     changes = find_changes(series, events, groups = rules$page_groups, odd = odd),
     unusual = site_unusual_runs(data), all_days = all_days, chosen = is.null(pages), by = by,
-    leading = leading, from = periods[1], to = table$to),
+    leading = leading, from = periods[1], to = tbl$to),
     class = c("tide_follow", "tide_result"))
 }
 
@@ -92,11 +92,11 @@ followed_days <- 182
 
 # Each page by period; periods without a row have missing figures.
 page_course <- function(rows, chosen, periods) {
-  by <- c("page", "period")
-  sums <- add_ratios(sums_by(rows, by, c("clicks", "impressions", "weighted", "expected")))
+  keys <- c("page", "period")
+  sums <- add_ratios(sums_by(rows, keys, c("clicks", "impressions", "weighted", "expected")))
   set(sums, j = "expected_ctr", value = sums$expected / sums$impressions)
-  set(sums, j = "queries", value = distinct_by(rows, by, "query"))
-  sums <- sums[, c(by, "clicks", "impressions", "position", "ctr", "expected_ctr", "queries"),
+  set(sums, j = "queries", value = distinct_by(rows, keys, "query"))
+  sums <- sums[, c(keys, "clicks", "impressions", "position", "ctr", "expected_ctr", "queries"),
     with = FALSE]
   sums[CJ(page = chosen, period = periods, sorted = FALSE), on = c("page", "period")]
 }
@@ -211,7 +211,7 @@ format.tide_follow <- function(x, width = 80, keep = "all_days = TRUE", ...) {
   cells <- matrix(cells, nrow(ends))
   heads <- c("clicks", "now", "pos", "now", "to curve", "now", "queries", "now")
   widths <- c(8, 7, 7, 6, 10, 6, 9, 5)
-  row <- function(name, cells) paste0(name, paste(pad_left(cells, widths), collapse = ""))
+  text_row <- function(name, cells) paste0(name, paste(pad_left(cells, widths), collapse = ""))
   few <- format_plural(ends$periods[1], x$by)
   c(
     wrap_lines(sprintf(paste(
@@ -228,9 +228,9 @@ format.tide_follow <- function(x, width = 80, keep = "all_days = TRUE", ...) {
       wrap_lines(sprintf("unusual days left out, see below; %s keeps them", keep), width)
     },
     "",
-    row(fit_text("page", free), heads),
+    text_row(fit_text("page", free), heads),
     vapply(seq_len(nrow(ends)),
-      function(i) row(fit_path(format_path(ends$page[i]), free), cells[i, ]), ""),
+      function(i) text_row(fit_path(format_path(ends$page[i]), free), cells[i, ]), ""),
     follow_part(x, "events", width),
     follow_part(x, "changes", width),
     follow_part(x, "days", width))

@@ -34,24 +34,24 @@ add_own_page <- function(rows, facts) {
 # Of days, weeks and months in order: clicks less those of the one before, and of the same a year
 # before; how many days the data have of a week or month, where they have days.
 time_changes <- function(rows, by, dates, label) {
-  start <- as.IDate(if (by == "month") paste0(rows[[by]], "-01") else rows[[by]])
+  first_at <- as.IDate(if (by == "month") paste0(rows[[by]], "-01") else rows[[by]])
   whole <- rep(TRUE, nrow(rows))
   if (by != "day" && days_each(dates) == 1) {
     seen <- unique(data.table(code = label$code, date = dates))
     set(rows, j = "days", value = tabulate(seen$code, nrow(rows)))
-    whole <- rows$days == if (by == "week") 7L else days_in_month(start)
+    whole <- rows$days == if (by == "week") 7L else days_in_month(first_at)
   }
   clicks <- ifelse(whole, rows$clicks, NA)
-  back <- function(of) clicks - clicks[match(as.integer(of), as.integer(start))]
+  back <- function(of) clicks - clicks[match(as.integer(of), as.integer(first_at))]
   earlier <- function(months, days) {
-    if (by != "month") return(start - days)
-    at <- as.POSIXlt(start)
+    if (by != "month") return(first_at - days)
+    at <- as.POSIXlt(first_at)
     at$mon <- at$mon - months
     as.IDate(at)
   }
-  step <- if (by == "week") 7L else 1L
+  stride <- if (by == "week") 7L else 1L
   set(rows, j = c("change", "change_year"),
-    value = list(back(earlier(1L, step)), back(earlier(12L, if (by == "week") 364L else 365L))))
+    value = list(back(earlier(1L, stride)), back(earlier(12L, if (by == "week") 364L else 365L))))
   if (all(is.na(rows$change_year))) set(rows, j = "change_year", value = NULL)
   rows[]
 }
@@ -67,9 +67,9 @@ earlier_rows <- function(data, table, by, curve, rules) {
 
 # What tells rows of two inventories to be one.
 inventory_key <- function(of) {
-  names <-
+  name_texts <-
     lapply(intersect(c("query", "page"), names(of)[1:2]), function(one) name_key(one, of[[one]]))
-  do.call(paste, if (length(names)) names else list(of[[1]]))
+  do.call(paste, if (length(name_texts)) name_texts else list(of[[1]]))
 }
 
 # Clicks before, the change, the position before: of rows that the earlier window lacks all clicks

@@ -30,18 +30,18 @@ format.tide_inventory <- function(x, n = 20, width = 80, ...) {
   name <- inventory_names(x, rows)
   free <- name_width(c(name, paste0("  ", x$beneath$query)), width - sum(wide) - shown_trend)
   fit <- if (x$by %in% c("page", "pair")) fit_path else fit_text
-  line <- function(name, cells, trend) {
+  text_line <- function(name, cells, trend) {
     sub(" +$", "", paste0(name, paste(pad_left(cells, wide), collapse = ""),
       if (!is.null(trend)) paste0("  ", trend)))
   }
   of_row <- function(i) {
-    c(line(fit(name[i], free), vapply(columns, `[`, "", i), trend[i]),
-      beneath_lines(x, rows$page[i], columns, line, free))
+    c(text_line(fit(name[i], free), vapply(columns, `[`, "", i), trend[i]),
+      beneath_lines(x, rows$page[i], columns, text_line, free))
   }
   c(
     wrap_lines(inventory_head(x), width),
     "",
-    line(fit_text(gsub("_", " ", x$by), free), names(columns), weeks),
+    text_line(fit_text(gsub("_", " ", x$by), free), names(columns), weeks),
     unlist(lapply(seq_len(nrow(rows)), of_row)),
     if (nrow(x$rows) > n) sprintf("... and %s more", format_count(nrow(x$rows) - n)),
     if (length(x$would_add)) c("", wrap_lines(x$would_add, width)),

@@ -60,15 +60,15 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
   check_text(sort, "sort", null = TRUE)
   if (is.null(brand)) brand <- rules$brand else rules$brand <- brand
   leading <- by == "page" && lead > 0
-  table <- inventory_table(data, by, if (leading) "query")
+  tbl <- inventory_table(data, by, if (leading) "query")
   longer <- inventory_table(history, by, if (leading) "query")
   if (by == "modifier" && is.null(windows) && isTRUE(longer$days >= 56)) windows <- 28
   windows <- check_lengths(windows, longer)
-  with_queries <- "query" %in% table$dimensions
+  with_queries <- "query" %in% tbl$dimensions
   if (with_queries && is.null(curve)) curve <- tide_curve(tide_summary(data, brand = brand))
   if (by == "modifier") rules$brand <- curve$summary$brand
-  at <- inventory_codes(by, table, curve, brand)
-  label <- row_labels(by, at, rules, table$to)
+  at <- inventory_codes(by, tbl, curve, brand)
+  label <- row_labels(by, at, rules, tbl$to)
   rows <- inventory_rows(by, at, label, rules)
   if (length(windows)) {
     # Coded once where no other days are looked at.
@@ -80,46 +80,46 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
     rows <- cbind(rows, changes[match(inventory_key(rows), inventory_key(known))])
   }
   if (by %in% times) rows <- time_changes(rows, by, at$rows$date, label)
-  before <- earlier_rows(data, table, by, curve, rules)
+  before <- earlier_rows(data, tbl, by, curve, rules)
   if (!is.null(before)) rows <- cbind(rows, earlier_columns(rows, before, by))
   if (by == "modifier") rows <- add_own_page(rows, facts)
   rows <- join_facts(rows, facts)
   check_flag(decreasing, "decreasing")
-  order <- inventory_order(rows, by, sort, decreasing)
-  dated <- "date" %in% table$dimensions && !by %in% times
+  in_order <- inventory_order(rows, by, sort, decreasing)
+  dated <- "date" %in% tbl$dimensions && !by %in% times
   total <- add_ratios(sums_by(at$rows, character(), c("clicks", "impressions", "weighted")))
-  site <- if (with_queries) site_clicks_of(data, table)
+  site <- if (with_queries) site_clicks_of(data, tbl)
   structure(list(
-    rows = rows[order],
-    beneath = if (leading) leading_beneath(at, rows[order]$page, lead, rules),
-    weekly = if (dated && !wide_dates(table)) weekly_clicks(at$rows, label, table)[order],
+    rows = rows[in_order],
+    beneath = if (leading) leading_beneath(at, rows[in_order]$page, lead, rules),
+    weekly = if (dated && !wide_dates(tbl)) weekly_clicks(at$rows, label, tbl)[in_order],
     total = total[, c("clicks", "impressions", "ctr", "position")],
     coverage = if (is.null(site) || site <= 0) NA_real_ else min(1, total$clicks / site),
     would_add = further_exports(read_grains(data)),
     by = by,
     windows = windows,
-    from = table$from,
-    to = table$to,
-    days = if (!is.na(table$days)) table$days,
-    left_out = data$left_out[data$left_out$grain == grain_label(table$dimensions)]),
+    from = tbl$from,
+    to = tbl$to,
+    days = if (!is.na(tbl$days)) tbl$days,
+    left_out = data$left_out[data$left_out$grain == grain_label(tbl$dimensions)]),
     class = c("tide_inventory", "tide_result"))
 }
 
 # What the tables can list: queries, else pages, else parts, else their days, weeks or months.
 inventory_default <- function(data) {
   among <- c("query", "page", "rich_result", "vertical", "device", "country")
-  for (by in among) if (!is.null(pick_table(data, by))) return(by)
-  table <- pick_table(data, "date")
-  if (is.null(table)) return("query")
-  switch(as.character(table$each), `1` = "day", `7` = "week", "month")
+  for (kind in among) if (!is.null(pick_table(data, kind))) return(kind)
+  tbl <- pick_table(data, "date")
+  if (is.null(tbl)) return("query")
+  switch(as.character(tbl$each), `1` = "day", `7` = "week", "month")
 }
 
 # The finest table that has what a row stands for: of days the totals, since they miss nothing.
 inventory_table <- function(data, by, besides = NULL) {
   needed <- c(line_kinds[[by]], besides)
-  table <- if (needed[1] == "date") pick_table(data, "date", refused = no_totals)
-  if (is.null(table)) table <- pick_table(data, needed)
-  if (!is.null(table)) return(window_beside(table, data))
+  tbl <- if (needed[1] == "date") pick_table(data, "date", refused = no_totals)
+  if (is.null(tbl)) tbl <- pick_table(data, needed)
+  if (!is.null(tbl)) return(window_beside(tbl, data))
   check_days_were_there(data, needed)
   abort_tide(sprintf("No table has what a list by %s needs.",
     paste(c(by, besides), collapse = " with its ")),
@@ -165,11 +165,11 @@ plain_rows <- function(rows) {
 
 inventory_rows <- function(by, at, label, rules) {
   size <- label_size(label)
-  names <- label_columns(by, at, label)
-  out <- setDT(c(names, as.list(sum_labelled(at$rows, label))))
+  columns_of_name <- label_columns(by, at, label)
+  out <- setDT(c(columns_of_name, as.list(sum_labelled(at$rows, label))))
   set(out, j = "band", value = position_band(out$position, rules$bands))
   paged <- !is.null(at$rows[["page"]]) && any(nzchar(at$pages$names))
-  for (of in setdiff(c("query", if (paged) "page"), names(names))) {
+  for (of in setdiff(c("query", if (paged) "page"), names(columns_of_name))) {
     if (by == "pair" || is.null(at$rows[[of]])) next
     set(out, j = c(query = "queries", page = "pages")[[of]],
       value = count_labelled(at$rows, label, of))

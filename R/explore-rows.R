@@ -8,8 +8,8 @@ explored_rows <- function(explorer, segments, from, to) {
   use <- few_rows(explorer, segments)
   keep <- function(hit) if (is.null(use)) which(hit) else use[hit]
   if (!is.null(rows[["date"]]) && (from > explorer$from || to < explorer$to)) {
-    date <- if (is.null(use)) rows$date else rows$date[use]
-    use <- keep(date >= from & date <= to)
+    on_day <- if (is.null(use)) rows$date else rows$date[use]
+    use <- keep(on_day >= from & on_day <= to)
   }
   use <- rows_inside(explorer_seen(explorer), segments, use)
   if (!is.null(use) && !length(use)) abort_nothing_inside(segments)
@@ -29,13 +29,13 @@ explorer_seen <- function(explorer) {
 name_hits <- function(explorer, name, value) {
   condition <- segment_conditions[[name]]
   # Patterns are held against the names, everything else against the keys.
-  names <- switch(condition$on, query = if (condition$value == "pattern") {
+  name_texts <- switch(condition$on, query = if (condition$value == "pattern") {
     explorer$queries$names
   } else {
     as_key(explorer$queries$keys)
   },
     page = explorer$pages$names, levels(explorer$rows[[condition$on]]))
-  if (is.null(names)) {
+  if (is.null(name_texts)) {
     abort_tide(sprintf("The rows have no %s.", gsub("_", " ", condition$on)),
       where = sprintf("They are by %s.", grain_label(explorer$dimensions)),
       fix = "Export with this dimension, or leave the condition out.", class = "grain")
@@ -46,7 +46,7 @@ name_hits <- function(explorer, name, value) {
     # Listed names are looked up by their keys, which are there.
     known[[mark]] <- switch(name, queries = explorer$queries$keys %in% query_key(value),
       pages = explorer$pages$keys %in% page_key(value),
-      condition$test(names, value, explorer$rules) %in% TRUE)
+      condition$test(name_texts, value, explorer$rules) %in% TRUE)
   }
   known[[mark]]
 }
@@ -78,8 +78,9 @@ row_index <- function(explorer, on) {
   if (is.null(known[[mark]])) {
     code <- explorer$rows[[on]]
     many <- tabulate(code, length(explorer[[c(query = "queries", page = "pages")[[on]]]]$names))
-    end <- cumsum(many)
-    known[[mark]] <- list(order = order(code, method = "radix"), start = end - many + 1L, end = end)
+    last_at <- cumsum(many)
+    known[[mark]] <- list(order = order(code, method = "radix"), start = last_at - many + 1L,
+      end = last_at)
   }
   known[[mark]]
 }

@@ -19,7 +19,7 @@ format.tide_trace <- function(x, n = 25, width = 80, ...) {
   shown <- utils::head(x$rows, n)
   side <- if (x$kind == "page") "query" else "page"
   key <- shown[[side]]
-  names <- if (side == "page") format_path(key) else key
+  name_texts <- if (side == "page") format_path(key) else key
   weeks <- all_weeks(x)
   trends <- if (is.null(weeks)) {
     rep("", nrow(shown))
@@ -34,19 +34,19 @@ format.tide_trace <- function(x, n = 25, width = 80, ...) {
   volume <- if (x$kind == "page" && any(!is.na(shown$volume))) shown$volume
   free <- max(18, width - 37 - extra_width - (if (is.null(volume)) 0 else 2) -
     if (length(weeks)) max(nchar(trends), 14) else 0)
-  line <- function(name, clicks, impressions, ctr, position, share, extra, volume, trend) {
+  text_line <- function(name, clicks, impressions, ctr, position, share, extra, volume, trend) {
     paste0(if (side == "page") fit_path(name, free) else fit_text(name, free), pad_left(clicks, 8),
       pad_left(impressions, 9), pad_left(ctr, 6), pad_left(position, 6),
       if (is.null(volume)) pad_left(share, 6), if (!is.null(extra)) pad_left(extra, extra_width),
       if (!is.null(volume)) pad_left(volume, 8), ifelse(nzchar(trend), "  ", ""), trend)
   }
-  window <- if (is.na(x$to)) "no dates" else format_days(x$from, x$to)
-  head <- sprintf("%s: %s", c(query = "Query", page = "Page", folder = "Folder")[[x$kind]],
+  span <- if (is.na(x$to)) "no dates" else format_days(x$from, x$to)
+  heading <- sprintf("%s: %s", c(query = "Query", page = "Page", folder = "Folder")[[x$kind]],
     if (x$kind == "query") x$name else format_path(x$name))
   more <- nrow(x$rows) - nrow(shown)
   wrap_lines(c(
-    head,
-    sprintf("%s, %s; %s clicks, %s impressions, CTR %s, position %s", window,
+    heading,
+    sprintf("%s, %s; %s clicks, %s impressions, CTR %s, position %s", span,
       format_plural(nrow(x$rows), side, c(page = "pages", query = "queries")[[side]]),
       format_count(x$total$clicks), format_count(x$total$impressions), format_rate(x$total$ctr),
       format_position(x$total$position)),
@@ -58,10 +58,11 @@ format.tide_trace <- function(x, n = 25, width = 80, ...) {
     traced_fact_lines(x$facts),
     ranking_lines(x$ranking),
     "",
-    sub(" +$", "", line(side, "clicks", "impr.", "ctr", "pos", "share",
+    sub(" +$", "", text_line(side, "clicks", "impr.", "ctr", "pos", "share",
       if (!is.null(extra)) extra_head, if (!is.null(volume)) "volume",
       if (length(weeks)) "clicks by week" else "")),
-    line(names, format_count(shown$clicks), format_count(shown$impressions), format_rate(shown$ctr),
+    text_line(name_texts, format_count(shown$clicks), format_count(shown$impressions),
+    format_rate(shown$ctr),
       format_position(shown$position), format_share(shown$share), extra,
       if (!is.null(volume)) format_count(volume), trends),
     if (more > 0) sprintf("... and %s more", format_count(more)),

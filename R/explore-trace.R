@@ -62,22 +62,22 @@ tide_trace.tide_data <- function(data, what, recent_days = 90, rules = tide_rule
   check_text(what, "what")
   check_number(recent_days, "recent_days", min = 1)
   check_class(rules, "tide_rules", "rules")
-  table <- pick_table(data, c("query", "page"))
-  if (is.null(table)) {
+  tbl <- pick_table(data, c("query", "page"))
+  if (is.null(tbl)) {
     check_days_were_there(data, c("query", "page"))
     abort_tide("No table has both queries and pages.",
       where = tables_read(data),
       fix = "Export a table by query and page.", class = "grain")
   }
-  queries <- code_queries(table$rows$query, table$rows$impressions)
-  pages <- code_pages(table$rows$page, table$rows$impressions)
+  queries <- code_queries(tbl$rows$query, tbl$rows$impressions)
+  pages <- code_pages(tbl$rows$page, tbl$rows$impressions)
   found <- find_name(what, queries, pages)
-  dated <- "date" %in% table$dimensions
+  dated <- "date" %in% tbl$dimensions
   use <-
     which(if (found$kind == "query") queries$code == found$code else pages$code %in% found$code)
   if (dated) {
-    from <- max(table$from, last_days_from(table, recent_days))
-    use <- use[as.integer(table$rows$date[use]) >= as.integer(from)]
+    from <- max(tbl$from, last_days_from(tbl, recent_days))
+    use <- use[as.integer(tbl$rows$date[use]) >= as.integer(from)]
   }
   if (!length(use)) {
     abort_tide("It was not shown in these days.",
@@ -85,15 +85,15 @@ tide_trace.tide_data <- function(data, what, recent_days = 90, rules = tide_rule
       fix = "Ask for a longer window.", class = "trace")
   }
   rows <- setDT(list(query = queries$names[queries$code[use]], page = pages$names[pages$code[use]],
-    clicks = table$rows$clicks[use], impressions = table$rows$impressions[use],
-    position = table$rows$position[use]))
+    clicks = tbl$rows$clicks[use], impressions = tbl$rows$impressions[use],
+    position = tbl$rows$position[use]))
   other <- if (found$kind == "page") "query" else "page"
   # Weeks count back from the last day, so that none but the first is cut short.
-  weeks <- dated && !wide_dates(table)
-  if (weeks) set(rows, j = "week", value = period_start(table$rows$date[use], table$to, 7L))
+  weeks <- dated && !wide_dates(tbl)
+  if (weeks) set(rows, j = "week", value = period_start(tbl$rows$date[use], tbl$to, 7L))
   weekly <- if (weeks) setnames(reduce_by(rows, c(other, "week")), other, "name")
   site <- if (found$kind == "page") {
-    totals <- site_totals(data, "page", table)
+    totals <- site_totals(data, "page", tbl)
     if (!is.null(totals)) totals[totals$key == pages$keys[found$code]]
   }
   structure(list(
@@ -104,10 +104,10 @@ tide_trace.tide_data <- function(data, what, recent_days = 90, rules = tide_rule
     ranking = if (weeks && found$kind != "query") ranking_queries(rows, rules$bands),
     total = reduce_by(rows[, "one" := 1L], "one"),
     site = if (NROW(site)) site,
-    brand = brand_clicks(table$rows, use, queries, rules, found$kind),
+    brand = brand_clicks(tbl$rows, use, queries, rules, found$kind),
     facts = if (found$kind != "folder") facts_of_traced(facts, found$kind, found$name),
-    from = if (dated) from else table$from,
-    to = table$to),
+    from = if (dated) from else tbl$from,
+    to = tbl$to),
     class = c("tide_trace", "tide_result"))
 }
 
@@ -136,10 +136,10 @@ find_name <- function(what, queries, pages) {
     if (length(inside)) return(list(kind = "folder", code = inside, name = folder))
   }
   query <- match(query_key(what), queries$keys)
-  page <- match(url_key(clean_url(what)), pages$keys)
-  if (is.na(page) && startsWith(what, "/")) page <- match(sub("/+$", "", what), paths)
+  page_at <- match(url_key(clean_url(what)), pages$keys)
+  if (is.na(page_at) && startsWith(what, "/")) page_at <- match(sub("/+$", "", what), paths)
   if (!is.na(query)) return(list(kind = "query", code = query, name = queries$names[query]))
-  if (!is.na(page)) return(list(kind = "page", code = page, name = pages$names[page]))
+  if (!is.na(page_at)) return(list(kind = "page", code = page_at, name = pages$names[page_at]))
   known <- c(queries$names, format_path(pages$names))
   near <-
     known[utils::head(order(utils::adist(tolower(what), tolower(known), partial = FALSE)[1, ]), 3)]

@@ -35,23 +35,24 @@ tide_value <- function(findings, by = "page", rules = tide_rules()) {
   check_class(findings, "tide_findings", "findings")
   local_assumptions(findings$assumptions)
   by <- check_choice(by, c("site", "folder", "page", "query"), "by")
-  summary <- findings$summary
-  worth <- page_worth(summary, rules)
+  site_summary <- findings$summary
+  worth <- page_worth(site_summary, rules)
   if (is.null(worth)) {
     abort_tide("No page has sessions and conversions.", where = "the facts of pages.",
       fix = "Bring a table with page, sessions, conversions and, where known, value.",
       class = "facts")
   }
   pairs <- findings$pairs[findings$pairs$inside]
-  rate <- worth$rate[pairs$page] * worth$by_intent(summary$queries$query[pairs$query], pairs$page)
+  rate <- worth$rate[pairs$page] * worth$by_intent(site_summary$queries$query[pairs$query],
+    pairs$page)
   each <- if (is.null(worth$each)) rep(NA_real_, nrow(pairs)) else worth$each[pairs$page]
   named <- function(page, query) switch(by, site = rep("all", length(page)),
     folder = page_group(page, rules$page_groups), page = page, query = query)
-  month <- per_month(summary)
+  month <- per_month(site_summary)
   missed <- (pairs$expected - pairs$clicks) * month
   known <- worth$known[pairs$page]
   rows <- data.table(
-    name = named(summary$pages$page[pairs$page], summary$queries$query[pairs$query]),
+    name = named(site_summary$pages$page[pairs$page], site_summary$queries$query[pairs$query]),
     clicks = pairs$clicks * month, conversions = pairs$clicks * month * rate, page = pairs$page,
     value = pairs$clicks * month * rate * each, missed_clicks = missed,
     missed_conversions = missed * rate, missed_value = missed * rate * each,
@@ -67,9 +68,9 @@ tide_value <- function(findings, by = "page", rules = tide_rules()) {
     value = list(pmax(0, sums$conversions - reach), sums$conversions + reach))
   if (by == "site" && all(findings$pairs$inside)) {
     # Private queries land at the rate of the others.
-    all <- site_clicks(summary) / max(sums$clicks, 1e-9)
+    private_share <- site_clicks(site_summary) / max(sums$clicks, 1e-9)
     had <- c("clicks", "conversions", "conversions_low", "conversions_high", "value")
-    set(sums, j = had, value = lapply(sums[, had, with = FALSE], `*`, max(1, all)))
+    set(sums, j = had, value = lapply(sums[, had, with = FALSE], `*`, max(1, private_share)))
   }
   # What nothing is known of stays empty.
   for (column in grep("conversions|value", names(sums), value = TRUE)) {
@@ -77,11 +78,11 @@ tide_value <- function(findings, by = "page", rules = tide_rules()) {
   }
   found <- findings$findings
   sums <- add_gains(sums, found, named(found$page, found$query))
-  order <- c("name", "clicks", "conversions", "conversions_low", "conversions_high", "value",
+  in_order <- c("name", "clicks", "conversions", "conversions_low", "conversions_high", "value",
     "missed_clicks", "missed_conversions", "missed_value", "gain", "gain_conversions", "gain_value",
     "covered")
-  if (is.null(worth$each)) order <- setdiff(order, c("value", "missed_value", "gain_value"))
-  sums <- sums[, order, with = FALSE]
+  if (is.null(worth$each)) in_order <- setdiff(in_order, c("value", "missed_value", "gain_value"))
+  sums <- sums[, in_order, with = FALSE]
   first <- if (is.null(worth$each)) sums$conversions else sums$value
   tibble::as_tibble(sums[order(-fcoalesce(first, -1), -sums$clicks, sums$name)])
 }

@@ -28,9 +28,9 @@ tide_watched <- function(data, queries, days = 28, weeks = 13, curve = NULL, bra
   check_number(weeks, "weeks", min = 1)
   data <- data_of(data, days = max(2 * days, 7 * weeks, usual_days))
   lists <- check_watched(queries)
-  table <- pick_table(data, c("date", "query"))
-  if (is.null(table) && is.null(earlier_beside(data))) abort_no_windows(data)
-  if (!is.null(table)) days <- min(days, max(1, table$days %/% 2L))
+  tbl <- pick_table(data, c("date", "query"))
+  if (is.null(tbl) && is.null(earlier_beside(data))) abort_no_windows(data)
+  if (!is.null(tbl)) days <- min(days, max(1, tbl$days %/% 2L))
   change <- tide_compare(data, by = "query", days = days, curve = curve, brand = brand, fdr = fdr,
     rules = rules, site_days = site_days, events = events, all_days = all_days)
   moves <- change$moves
@@ -45,8 +45,8 @@ tide_watched <- function(data, queries, days = 28, weeks = 13, curve = NULL, bra
   seen <- found[!is.na(found$at)]
   rows <- data.table(list = seen$list, query = moves$name[seen$at], moves[seen$at, !"name"])
   structure(list(rows = rows,
-    weekly = if (!is.null(table) && !wide_dates(table)) {
-      weekly_positions(table, unique(rows$query), weeks)
+    weekly = if (!is.null(tbl) && !wide_dates(tbl)) {
+      weekly_positions(tbl, unique(rows$query), weeks)
     },
     unseen = data.table(list = found$list, query = found$asked)[is.na(found$at)],
     windows = change$windows, unusual = change$unusual, scaled = change$scaled,
@@ -60,9 +60,9 @@ check_watched <- function(queries) {
   if (is.null(names(queries)) || any(!nzchar(names(queries)))) {
     abort_argument("queries", "texts, or lists of them with names", queries)
   }
-  for (list in queries) {
-    check_text(list, "queries", many = TRUE)
-    for (pattern in slashed_patterns(list)) check_regex(pattern, "queries")
+  for (list_of in queries) {
+    check_text(list_of, "queries", many = TRUE)
+    for (pattern in slashed_patterns(list_of)) check_regex(pattern, "queries")
   }
   queries
 }
@@ -70,11 +70,11 @@ check_watched <- function(queries) {
 # Sums of queries by week, counted back from the last day, every week of every query.
 weekly_positions <- function(table, queries, weeks) {
   texts <- as_levels(table$rows$query)
-  line <- match(query_key(levels(texts)), query_key(queries))[as.integer(texts)]
-  use <- which(!is.na(line))
+  one_line <- match(query_key(levels(texts)), query_key(queries))[as.integer(texts)]
+  use <- which(!is.na(one_line))
   rows <- table$rows[use, figure_names, with = FALSE]
   set(rows, j = c("query", "week"),
-    value = list(line[use], period_start(table$rows$date[use], table$to, 7L)))
+    value = list(one_line[use], period_start(table$rows$date[use], table$to, 7L)))
   last <- period_start(table$to, table$to, 7L)
   wanted <- rev(seq(last, by = -7L, length.out = min(weeks, max(1L, table$days %/% 7L))))
   sums <- reduce_by(rows, c("query", "week"))
@@ -103,28 +103,29 @@ summary.tide_watched <- function(object, ...) {
 #' @export
 format.tide_watched <- function(x, n = 40, width = 80, ...) {
   rows <- utils::head(x$rows, n)
-  head <- c(sides_line(x), watched_sentence(x))
-  if (!nrow(rows)) return(wrap_lines(c(head, unseen_line(x)), width))
+  heading <- c(sides_line(x), watched_sentence(x))
+  if (!nrow(rows)) return(wrap_lines(c(heading, unseen_line(x)), width))
   weeks <- watched_sparks(x, rows$query)
   place <- function(p) ifelse(is.na(p), "-", format_position(p))
   free <- name_width(rows$query, width - 47 - max(nchar(weeks)))
-  line <- function(name, before, after, change, real, from, to, trend) {
+  text_line <- function(name, before, after, change, real, from, to, trend) {
     sub(" +$", "", paste0(fit_text(name, free), pad_left(before, 8), pad_left(after, 8),
       pad_left(change, 8), real, pad_left(from, 7), pad_left(to, 7), "  ", trend))
   }
-  body <- line(rows$query, format_count(rows$clicks_before), format_count(rows$clicks_after),
+  body_lines <- text_line(rows$query, format_count(rows$clicks_before),
+    format_count(rows$clicks_after),
     signed_count(rows$change), ifelse(rows$significant, " *", "  "), place(rows$position_before),
     place(rows$position_after), weeks)
   several <- length(unique(x$rows$list)) > 1
-  body <- unlist(lapply(unique(rows$list), function(list) {
-    c(if (several) c("", list), body[rows$list == list])
+  body_lines <- unlist(lapply(unique(rows$list), function(list) {
+    c(if (several) c("", list), body_lines[rows$list == list])
   }))
   c(
-    wrap_lines(head, width),
+    wrap_lines(heading, width),
     "",
-    line("query", "before", "after", "change", "  ", "pos", "now",
+    text_line("query", "before", "after", "change", "  ", "pos", "now",
       if (any(nzchar(weeks))) "position by week" else ""),
-    body,
+    body_lines,
     if (nrow(x$rows) > n) sprintf("... and %s more", format_count(nrow(x$rows) - n)),
     wrap_lines(unseen_line(x), width))
 }

@@ -33,18 +33,18 @@ tide_explorer <- function(data, curve = NULL, brand = NULL, rules = tide_rules()
   data <- data_of(data)
   check_class(rules, "tide_rules", "rules")
   if (is.null(brand)) brand <- rules$brand else rules$brand <- brand
-  table <- query_table(data)
+  tbl <- query_table(data)
   if (is.null(curve)) curve <- tide_curve(tide_summary(data, brand = brand))
   if (!is.null(curve$summary$brand)) rules$brand <- curve$summary$brand
-  at <- coded_rows(table$rows, curve, brand)
+  at <- coded_rows(tbl$rows, curve, brand)
   held <- c("query", "page", "date", "clicks", "impressions", "weighted", "expected")
   rows <- at$rows[, intersect(held, names(at$rows)), with = FALSE]
-  others <- intersect(c("country", "device", "vertical", "rich_result"), table$dimensions)
-  for (of in others) set(rows, j = of, value = as_levels(table$rows[[of]]))
+  others <- intersect(c("country", "device", "vertical", "rich_result"), tbl$dimensions)
+  for (of in others) set(rows, j = of, value = as_levels(tbl$rows[[of]]))
   days <- site_days_table(data)
   structure(list(rows = rows, queries = at$queries[c("names", "keys")],
     pages = at$pages[c("names", "keys")], rules = rules,
-    dimensions = table$dimensions, from = table$from, to = table$to, site_days = days,
+    dimensions = tbl$dimensions, from = tbl$from, to = tbl$to, site_days = days,
     # What was worked out of names already: conditions come again and again.
     known = new.env(parent = emptyenv())),
     class = c("tide_explorer", "tide_result"))
@@ -97,10 +97,10 @@ abort_no_label <- function(explorer, by) {
 explored_sums <- function(explorer, kept, label, by) {
   sums <- sum_labelled(explorer$rows, label, kept)
   seen <- which(sums$impressions > 0)
-  names <- label_columns(by, explorer, label)
-  out <- setDT(c(lapply(names, `[`, seen), as.list(sums[seen])))
+  name_columns <- label_columns(by, explorer, label)
+  out <- setDT(c(lapply(name_columns, `[`, seen), as.list(sums[seen])))
   set(out, j = "share", value = out$clicks / max(1, sum(out$clicks)))
-  for (other in setdiff(c("query", "page"), names(names))) {
+  for (other in setdiff(c("query", "page"), names(name_columns))) {
     set(out, j = c(query = "queries", page = "pages")[[other]],
       value = count_labelled(explorer$rows, label, other, kept)[seen])
   }
@@ -152,12 +152,12 @@ format.tide_explorer <- function(x, ...) {
 #' @export
 format.tide_view <- function(x, n = 10, ...) {
   rows <- utils::head(x$rows, n)
-  names <- rows[, intersect(c("query", "page", x$by), names(rows)), with = FALSE]
+  name_columns <- rows[, intersect(c("query", "page", x$by), names(rows)), with = FALSE]
   figures <- list(clicks = format_count(rows$clicks), impressions = format_count(rows$impressions),
     CTR = format_rate(rows$ctr), expected = format_rate(rows$expected_ctr),
     position = format_position(rows$position))
   wide <- pmax(nchar(names(figures)), vapply(figures, function(x) max(nchar(x), 0L), 0L)) + 2L
-  text <- c(gsub("_", " ", x$by), do.call(paste, c(names, sep = "  ")))
+  text <- c(gsub("_", " ", x$by), do.call(paste, c(name_columns, sep = "  ")))
   free <- name_width(text, 100 - sum(wide))
   cells <- Map(function(column, name, width) pad_left(c(name, column), width), figures,
     names(figures), wide)

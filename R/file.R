@@ -55,7 +55,7 @@ place_bytes <- function(target, write, facts) {
 # Where a chain of links leads, whether there is a file yet or not.
 link_target <- function(path) {
   path <- path.expand(path)
-  for (step in seq_len(40)) {
+  for (stride in seq_len(40)) {
     to <- Sys.readlink(path)
     if (is.na(to) || !nzchar(to)) return(path)
     path <- if (startsWith(to, "/")) to else file.path(dirname(path), to)

@@ -6,35 +6,35 @@ contest_codes <- c(swapping = "pages_take_turns", splitting = "pages_shown_toget
 # judged: as test_contests() gives it, with `other_clicks`, what the page that gives way earns in 30
 # days from its other queries, and whether it may `redirect`.
 contest_facts <- function(summary, judged) {
-  line <- seq_len(nrow(judged))
+  one_line <- seq_len(nrow(judged))
   keep <- summary$pages$page[judged$keep]
   other <- summary$pages$page[judged$other]
   query <- summary$queries$query[judged$query]
   swapping <- judged$harm == "swapping"
   wrong <- judged$harm == "wrong page leads"
   c(
-    new_facts("evidence", contest_codes[judged$harm], line, keep = keep, other = other,
+    new_facts("evidence", contest_codes[judged$harm], one_line, keep = keep, other = other,
       stands = judged$stands, stands_other = judged$held_other, led_keep = judged[["led_keep"]],
       led_other = judged[["led_other"]], changes = judged[["changes"]],
       together = judged[["together"]], clicks = judged$leader_clicks,
       expected_clicks = judged$leader_expected),
     new_facts("points_to", ifelse(wrong, ifelse(judged$intended, "page_intended", "words_match"),
       ifelse(swapping & judged$level | judged$harm == "splitting", "one_page_may_rise", "")),
-      line, keep = keep, query = query, stands = judged$stands),
+      one_line, keep = keep, query = query, stands = judged$stands),
     if (any(swapping)) {
-      new_facts("points_to", ifelse(swapping, "leads_since", ""), line, since = judged$since,
+      new_facts("points_to", ifelse(swapping, "leads_since", ""), one_line, since = judged$since,
         leader = ifelse(judged$keep_leads, keep, other))
     },
-    new_facts("doubt", ifelse(judged$harm == "unknown", "doubt_undated", ""), line),
+    new_facts("doubt", ifelse(judged$harm == "unknown", "doubt_undated", ""), one_line),
     new_facts("step", fcase(judged$harm == "unknown", "export_by_date", !wrong & judged$redirect,
       "merge_pages", rep(TRUE, nrow(judged)), "keep_page"),
-      line, query = query, keep = keep, other = other,
+      one_line, query = query, keep = keep, other = other,
       other_clicks = ifelse(judged$other_clicks >= 1, judged$other_clicks, NA)))
 }
 
 contest_derivation <- function(summary, judged, worth) {
-  line <- seq_len(nrow(judged))
-  tell <- function(code, ...) new_facts("derivation", code, line, ...)
+  one_line <- seq_len(nrow(judged))
+  tell <- function(code, ...) new_facts("derivation", code, one_line, ...)
   c(tell("contest_searches", searches = judged$searches, expected = judged$expected),
     tell("own_factor", prior = 1 / worth$spread, clicks = judged$clicks,
       expected = judged$expected, own = worth$own),

@@ -103,14 +103,14 @@ harm_done <- function(of, course, beneath) {
   nearest <- pmin(of$held_first, of$held_second)
   level <- harm == "swapping" & (nearest > assumed("page_one_ends") |
     (abs(of$held_first - of$held_second) < assumed("level_share") * nearest) %in% TRUE)
-  family <- harm == "splitting" & beneath &
+  group_of <- harm == "splitting" & beneath &
     pmax(of$position_first, of$position_second) <= assumed("page_one_ends") &
     pmin(of$factor, of$factor_second) >= assumed("well_off_factor")
   rightly <- harm == "splitting" &
     leader_fits(of$fit_first, of$fit_second, of$position_first, of$position_second)
   data.table(
-    harm = ifelse(family | rightly | level & nearest < assumed("top_three_ends"), "", harm),
-    swapping, passed_by, level, family, rightly, daily = course$by_chance > course$swaps)
+    harm = ifelse(group_of | rightly | level & nearest < assumed("top_three_ends"), "", harm),
+    swapping, passed_by, level, family = group_of, rightly, daily = course$by_chance > course$swaps)
 }
 
 # The page that should answer a query matches it better than any other. known: which of the two that
@@ -153,18 +153,18 @@ passed_by_chance <- function(pages, fit_first, fit_second, spread) {
     log_likely(assumed("mismatch_share"), assumed("mismatch_factor"), assumed("mismatch_sd")),
     log_likely(1 - assumed("mismatch_share"), 1, assumed("mismatch_usual_sd"))))
   passed <- rowSums(likely[, seq_along(steps), drop = FALSE]) / rowSums(likely)
-  close <- pages$position_second < pages$position_first + assumed("match_places")
+  nearby <- pages$position_second < pages$position_first + assumed("match_places")
   # Never surer than in 999 of 1000: the two assumed factors are not all there are.
-  ifelse(fits_better(fit_second, fit_first) & close, pmin(passed, 0.999), 0)
+  ifelse(fits_better(fit_second, fit_first) & nearby, pmin(passed, 0.999), 0)
 }
 
 # How likely the clicks of two pages of a query are (its log), whose factor is gamma (variance
 # `spread`) and the first's `beside` that.
 log_clicks_likely <- function(pages, beside, spread) {
   expected_first <- pages$expected_first * beside
-  all <- round(pages$clicks_first) + round(pages$clicks_second)
-  stats::dnbinom(all, 1 / spread, mu = expected_first + pages$expected_second, log = TRUE) +
-    stats::dbinom(round(pages$clicks_first), all,
+  clicks_both <- round(pages$clicks_first) + round(pages$clicks_second)
+  stats::dnbinom(clicks_both, 1 / spread, mu = expected_first + pages$expected_second, log = TRUE) +
+    stats::dbinom(round(pages$clicks_first), clicks_both,
       expected_first / (expected_first + pages$expected_second), log = TRUE)
 }
 
@@ -236,8 +236,8 @@ median_gap <- function(position) {
 # Whether days have one page or the other: impressions of both on one day are fewer than if each
 # search showed either by chance, by a good part and by more than luck.
 apart_by_day <- function(seen) {
-  all <- seen[[1]] + seen[[2]]
-  share <- rowSums(seen[[1]]) / rowSums(all)
-  by_chance <- rowSums(all * pmax(all - 1, 0)) * share * (1 - share)
+  seen_both <- seen[[1]] + seen[[2]]
+  share <- rowSums(seen[[1]]) / rowSums(seen_both)
+  by_chance <- rowSums(seen_both * pmax(seen_both - 1, 0)) * share * (1 - share)
   rowSums(seen[[1]] * seen[[2]]) < pmin(0.6 * by_chance, by_chance - 2.2 * sqrt(by_chance))
 }

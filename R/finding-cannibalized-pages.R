@@ -75,9 +75,9 @@ fit_by_text <- function(asked, summary, site_pages) {
   if (!length(own)) return(asked)
   stem <- site_stemmer(site_pages)
   said <- page_texts(site_pages, unique(at[own]), stem)
-  row <- match(at[own], said$at)
+  at_row <- match(at[own], said$at)
   word <- stemmed(asked$word[own], stem)
-  holds <- function(texts) .Call(phrase_counts, word, texts, row) > 0
+  holds <- function(texts) .Call(phrase_counts, word, texts, at_row) > 0
   set(asked, own, "fit",
     ifelse(holds(said$title) | holds(said$heading), 1, assumed("text_match") * holds(said$text)))
 }
@@ -156,12 +156,12 @@ lead_probabilities <- function(ahead, dates) {
   share <- rowMeans(ahead)
   logs <- cbind(throughout = log(0.5) + pmax(rowSums(log(ahead)), rowSums(log(1 - ahead))),
     by_chance = rowSums(log(share * ahead + (1 - share) * (1 - ahead))), lasting = forward$log)
-  weights <- exp(logs - do.call(pmax, as.data.frame(logs)))
-  weights <- weights / rowSums(weights)
+  weight_of <- exp(logs - do.call(pmax, as.data.frame(logs)))
+  weight_of <- weight_of / rowSums(weight_of)
   leads <- smooth_leads(ahead, turn)
-  alone <- which(weights[, "by_chance"] > 0.5)
+  alone <- which(weight_of[, "by_chance"] > 0.5)
   leads[alone, ] <- (share * ahead / (share * ahead + (1 - share) * (1 - ahead)))[alone, ]
-  list(swaps = weights[, "lasting"] * forward$twice, by_chance = weights[, "by_chance"],
+  list(swaps = weight_of[, "lasting"] * forward$twice, by_chance = weight_of[, "by_chance"],
     leads = leads)
 }
 

@@ -146,7 +146,7 @@ contest_done <- function(summary, curve, judged, views) {
   spread <- spread_at(curve, nearest, segment)
   own <- mean_factor(judged$clicks, judged$expected, spread)
   wrong <- judged$harm == "wrong page leads"
-  factor <- ifelse(wrong, 1, own)
+  ratio_of <- ifelse(wrong, 1, own)
   merged <- judged$merged
   # More people search on page one than on page two; what a day of swapping pages shows already
   # holds that.
@@ -156,17 +156,17 @@ contest_done <- function(summary, curve, judged, views) {
     judged$searches * wider_at(position) * curve_ctr(curve, position, segment, 1, 100)
   }
   at_held <- clicks_at(judged$held)
-  then <- at_held * factor
-  sd <- sqrt(ifelse(wrong, then^2 * spread,
+  then <- at_held * ratio_of
+  spread_sd <- sqrt(ifelse(wrong, then^2 * spread,
     ((at_held - judged$expected) * own)^2 / (1 / spread + judged$clicks)) +
     then^2 * (curve_log_se(curve, judged$held, segment)^2 + assumed("contest_sd")^2))
-  done <- done_interval(then - own * judged$expected, sd)
+  done <- done_interval(then - own * judged$expected, spread_sd)
   # Nobody knows where one page would stand: from where the better one is, to the best of rises.
   at_best <- clicks_at(judged$held * assumed("merge_best") / assumed("merge_rise"))
   done$low <- ifelse(merged, 0, done$low)
-  done$high <- ifelse(merged, done$high + (at_best - at_held) * factor, done$high)
+  done$high <- ifelse(merged, done$high + (at_best - at_held) * ratio_of, done$high)
   c(lapply(done, `*`, per_month(summary)),
-    list(spread = spread, own = own, factor = factor, wider = wider_at(judged$held),
+    list(spread = spread, own = own, factor = ratio_of, wider = wider_at(judged$held),
       at_held = at_held, at_best = at_best))
 }
 

@@ -11,15 +11,16 @@ learn_chance <- function(looked, outcomes) {
   for (kind in intersect(tried$kind, found$kind)) {
     own <- which(found$kind == kind)
     before <- found$chance[own]
-    mean <- mean(before)
+    average <- mean(before)
     likelier <- tried$likelier[tried$kind == kind]
-    learnt <- learnt_chance(likelier, mean, cases)
+    learnt <- learnt_chance(likelier, average, cases)
     steps <- length(likelier)
-    worked <- learnt * (cases + steps) - cases * mean
-    after <- stats::plogis(stats::qlogis(before) + stats::qlogis(learnt) - stats::qlogis(mean))
+    worked <- learnt * (cases + steps) - cases * average
+    after <- stats::plogis(stats::qlogis(before) + stats::qlogis(learnt) - stats::qlogis(average))
     set(found, own, "chance", after)
     looked$facts <- c(looked$facts, new_facts("derivation", "chance_learnt", found$line[own],
-      chance = before, steps = steps, worked = worked, cases = cases, mean = mean, learnt = learnt,
+      chance = before, steps = steps, worked = worked, cases = cases, mean = average,
+      learnt = learnt,
       after = after))
   }
   looked
@@ -30,7 +31,7 @@ learn_chance <- function(looked, outcomes) {
 # Journal of the Royal Statistical Society B 39, 1-38). likelier: see tried_steps().
 learnt_chance <- function(likelier, mean, cases) {
   chance <- mean
-  for (round in 1:500) {
+  for (turn in 1:500) {
     odds <- likelier * chance / (1 - chance)
     before <- chance
     chance <-
@@ -48,10 +49,10 @@ tried_steps <- function(outcomes) {
   steps <- steps[steps$verdict %in% c("worked", "no sign yet", "made it worse")]
   by_verdict <- ifelse(steps$verdict == "worked", Inf, 0)
   if (is.null(steps[["ratio"]])) return(data.table(kind = steps$kind, likelier = by_verdict))
-  log <- log(steps$ratio)
-  worked <- stats::dnorm(log, log(assumed("worked_ratio")),
+  log_path <- log(steps$ratio)
+  worked <- stats::dnorm(log_path, log(assumed("worked_ratio")),
     sqrt(steps$ratio_sd^2 + assumed("worked_spread")^2), log = TRUE)
-  likelier <- exp(worked - stats::dnorm(log, 0, steps$ratio_sd, log = TRUE))
+  likelier <- exp(worked - stats::dnorm(log_path, 0, steps$ratio_sd, log = TRUE))
   # Judged before ratios were kept.
   data.table(kind = steps$kind, likelier = fcoalesce(likelier, by_verdict))
 }
@@ -80,7 +81,7 @@ weigh_difficulty <- function(looked, summary, outcomes) {
 # outcome is known (the mode of a logistic likelihood with a normal prior, by Newton's steps).
 difficulty_slope <- function(summary, outcomes, middle) {
   prior <- assumed("difficulty_slope")
-  sd <- assumed("difficulty_slope_sd")
+  spread_sd <- assumed("difficulty_slope_sd")
   if (!NROW(outcomes)) return(prior)
   of <- summary$queries$difficulty[match(query_key(outcomes$query), summary$queries$key)]
   use <- which(kind_is(outcomes$kind, "harder") & !is.na(of) &
@@ -91,11 +92,12 @@ difficulty_slope <- function(summary, outcomes, middle) {
   level <- stats::qlogis((assumed("chance_cases") * assumed("step_chance") + sum(worked)) /
     (assumed("chance_cases") + length(use)))
   slope <- prior
-  for (round in 1:25) {
+  for (turn in 1:25) {
     p <- stats::plogis(level - slope * x)
-    step <- (-sum(x * (worked - p)) - (slope - prior) / sd^2) / (sum(x^2 * p * (1 - p)) + 1 / sd^2)
-    slope <- slope + step
-    if (abs(step) < 1e-8) break
+    stride <- (-sum(x * (worked - p)) - (slope - prior) / spread_sd^2) /
+      (sum(x^2 * p * (1 - p)) + 1 / spread_sd^2)
+    slope <- slope + stride
+    if (abs(stride) < 1e-8) break
   }
   slope
 }
@@ -113,20 +115,20 @@ default_reach <- function(position, target) assumed("step_chance") * exp(-log(po
 # list(coefficients, cases, reached).
 learn_reach <- function(course, rule = "next", worth = assumed("step_past_cases")) {
   if (is.null(course)) return(NULL)
-  months <- course$sums[course$sums$impressions >= 10]
-  if (!nrow(months) || diff(range(months$month)) < 3) return(NULL)
-  set(months, j = "position", value = months$weighted / months$impressions)
-  of <- function(rows, later) months$position[months[
+  month_rows <- course$sums[course$sums$impressions >= 10]
+  if (!nrow(month_rows) || diff(range(month_rows$month)) < 3) return(NULL)
+  set(month_rows, j = "position", value = month_rows$weighted / month_rows$impressions)
+  of <- function(rows, later) month_rows$position[month_rows[
     data.table(query = rows$query, page = rows$page, month = rows$month + later),
     on = c("query", "page", "month"), which = TRUE]]
-  here <- months[months$position > assumed("top_three_ends") & months$position <= 20 &
-    months$month <= max(months$month) - 3L]
+  here <- month_rows[month_rows$position > assumed("top_three_ends") & month_rows$position <= 20 &
+    month_rows$month <= max(month_rows$month) - 3L]
   if (!nrow(here)) return(NULL)
   target <- next_step(here$position, rule)
   reached <- fcoalesce(of(here, 3L) <= target + 0.5, FALSE)
   before <- of(here, -1L)
-  sizes <- months[, .N, by = c("page", "month")]
-  size <- if (uniqueN(months$page) == 1) {
+  sizes <- month_rows[, .N, by = c("page", "month")]
+  size <- if (uniqueN(month_rows$page) == 1) {
     NA
   } else {
     sizes$N[sizes[here, on = c("page", "month"), which = TRUE]]
@@ -149,13 +151,13 @@ fit_step_up <- function(x, reached, offset, worth) {
   weight <- 1 / 3
   prior <- diag(worth * 0.1, ncol(x))
   b <- numeric(ncol(x))
-  for (round in 1:25) {
+  for (turn in 1:25) {
     p <- stats::plogis(offset + as.vector(x %*% b))
     slope <- weight * as.vector(crossprod(x, reached - p)) - as.vector(prior %*% b)
     curvature <- weight * crossprod(x, x * (p * (1 - p))) + prior
-    step <- solve(curvature, slope)
-    b <- b + step
-    if (max(abs(step)) < 1e-8) break
+    stride <- solve(curvature, slope)
+    b <- b + stride
+    if (max(abs(stride)) < 1e-8) break
   }
   list(coefficients = b)
 }
@@ -178,11 +180,11 @@ reach_chance <- function(summary, at, target, learnt) {
 
 # The arithmetic of a chance: the default's log odds, plus a number for each of four facts.
 step_chance_facts <- function(at, target, step) {
-  line <- seq_len(nrow(at))
+  one_line <- seq_len(nrow(at))
   default <- list(default_chance = assumed("step_chance"), target = target, position = at$position,
     chance = step$default)
   tell <- function(code, ...) {
-    do.call(new_facts, c(list("derivation", code, line), default, list(...)))
+    do.call(new_facts, c(list("derivation", code, one_line), default, list(...)))
   }
   if (is.null(step$learnt)) return(tell("step_chance_default"))
   fields <- function(name, values) stats::setNames(values, paste0(name, "_", 1:4))

@@ -69,12 +69,12 @@ format.tide_findings <- function(x, n = 10, ...) {
   leads <- task_leads(x$findings)
   found <- utils::head(leads, n)
   total <- list_total(x)
-  head <- sprintf(paste("<tide_findings> %s in %s from %s; together +%s clicks per 30 days (%s to",
-    "%s)%s"),
+  heading <- sprintf(paste("<tide_findings> %s in %s from %s; together +%s clicks per 30 days",
+    "(%s to %s)%s"),
     format_plural(nrow(x$findings), "finding"), format_plural(nrow(leads), "task"),
     format_plural(x$tested, "tested query x page pair"), format_clicks(total$gain),
     format_clicks(total$low), format_clicks(total$high), site_share_words(x$findings))
-  if (!nrow(found)) return(head)
+  if (!nrow(found)) return(heading)
   sums <- task_sums(x$findings, found$task)
   first <- in_sentences(x, utils::head(found, 3))
   lines <- sprintf("%3d  %s  %s: %s%s on %s: +%s (+%s if done, confidence %s, chance %s)",
@@ -84,7 +84,7 @@ format.tide_findings <- function(x, n = 10, ...) {
     format_share(found$chance))
   more <- nrow(leads) - nrow(found)
   c(
-    head,
+    heading,
     lines,
     if (more > 0) {
       sprintf("     ... and %s", format_plural(more, "more task", "more tasks"))

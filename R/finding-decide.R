@@ -69,9 +69,9 @@ tide_decide <- function(store, findings, id, decision, note = "", by = "", at = 
 tasks_named <- function(what, lines) {
   of_page <- lines$page == what | format_path(lines$page) == what |
     grepl("/", what, fixed = TRUE) & page_key(lines$page) == page_key(what)
-  row <- which(lines$id == what | lines$task == what | of_page |
+  at_row <- which(lines$id == what | lines$task == what | of_page |
     (grepl("^[0-9]+$", what) & lines$rank == suppressWarnings(as.integer(what))))
-  if (length(row)) return(unique(lines$task[row]))
+  if (length(at_row)) return(unique(lines$task[at_row]))
   abort_tide(sprintf("The list holds no finding %s.", what),
     where = sprintf("It has %s.", format_plural(nrow(lines), "finding")),
     fix = if (nrow(lines)) {
@@ -117,9 +117,9 @@ leave_decided <- function(findings, decisions, today) {
   decided <- as.data.table(decisions)
   tasks <- sums_by(decided, "task", c("if_done", "if_done_high"))
   # A decision of an earlier version is about one id.
-  row <- fcoalesce(match(found$task, decided$task), match(found$id, decided$id))
-  last <- decided[row]
-  known <- !is.na(row) & last$decision != "open"
+  at_row <- fcoalesce(match(found$task, decided$task), match(found$id, decided$id))
+  last <- decided[at_row]
+  known <- !is.na(at_row) & last$decision != "open"
   was <- tasks[match(last$task, tasks$task)]
   now <- task_total(found$if_done, found$task)
   changed <- known & now > 1.5 * was$if_done & now > was$if_done_high & now >= 1

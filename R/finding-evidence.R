@@ -77,13 +77,14 @@ pair_weeks <- function(summary, at, weeks, least = 10) {
 # Findings of one kind on single pairs. `rows`: which rows of `pairs`.
 pair_findings <- function(kind, summary, pairs, rows, done, confidence, chance) {
   at <- pairs[rows]
-  page <- summary$pages$page[at$page]
-  identity <- paste(kind, summary$queries$key[at$query], summary$pages$key[at$page])
-  columns <- list(kind = kind, query = summary$queries$query[at$query], page = page, pages = page,
+  page_at <- summary$pages$page[at$page]
+  identity_key <- paste(kind, summary$queries$key[at$query], summary$pages$key[at$page])
+  columns <- list(kind = kind, query = summary$queries$query[at$query], page = page_at,
+    pages = page_at,
     clicks = at$clicks, impressions = at$impressions, ctr = at$ctr, position = at$position,
     expected_ctr = at$expected_ctr, if_done = done$done, if_done_low = done$low,
     if_done_high = done$high, confidence = confidence, chance = chance,
-    claims = as.list(rows), identity = identity, work = identity)
+    claims = as.list(rows), identity = identity_key, work = identity_key)
   setDT(lapply(columns, rep_len, length(rows)))[]
 }
 
@@ -146,10 +147,10 @@ judge_young <- function(looked, summary) {
   }
   what <- ifelse(fcoalesce(of_page[own], Inf) <= fcoalesce(of_query[own], Inf), "page", "query")
   since <- summary$recent$to - as.integer(lived) + 1L
-  line <- found$line[own]
+  one_line <- found$line[own]
   looked$facts <- c(looked$facts,
-    new_facts("points_to", "first_seen", line, what = what, since = since, days_lived = lived),
-    new_facts("derivation", ifelse(whole, "first_seen_scaled", ""), line, what = what,
+    new_facts("points_to", "first_seen", one_line, what = what, since = since, days_lived = lived),
+    new_facts("derivation", ifelse(whole, "first_seen_scaled", ""), one_line, what = what,
       since = since, days = summary$recent$with_data, days_lived = lived,
       if_done = found$if_done[own]))
   looked

@@ -8,16 +8,16 @@ tide_trace.tide_findings <- function(data, what, ...) {
   findings <- data
   id <- what
   held <- rbind(findings$findings, findings$decided, fill = TRUE)
-  row <- match(id, held$id)
-  if (is.na(row)) {
+  at_row <- match(id, held$id)
+  if (is.na(at_row)) {
     abort_tide(sprintf("The list holds no finding %s.", id),
       where = sprintf("It has %s.", format_plural(nrow(held), "finding")),
       fix = "Take an id from the list as it is now.",
       class = "finding", fault = "call")
   }
-  same <- which(held$task == held$task[row] & held$id != id)
-  explained(in_sentences(findings, held[row]), held[same], finding_cells(findings, held[row]),
-    derivation_lines(findings, id)[[1]], assumption_lines(held$kind[row], findings$assumptions))
+  same <- which(held$task == held$task[at_row] & held$id != id)
+  explained(in_sentences(findings, held[at_row]), held[same], finding_cells(findings, held[at_row]),
+    derivation_lines(findings, id)[[1]], assumption_lines(held$kind[at_row], findings$assumptions))
 }
 
 explained <- function(finding, along, cells, derivation, assumptions) {
@@ -29,15 +29,16 @@ explained <- function(finding, along, cells, derivation, assumptions) {
 # The position cells that lines rest on: data.table(page, position, clicks, impressions, curve,
 # expected), with `id` where lines are several.
 finding_cells <- function(findings, lines) {
-  summary <- findings$summary
+  site_summary <- findings$summary
   pages <- strsplit(lines$pages, " ", fixed = TRUE)
   about <- data.table(id = rep(lines$id, lengths(pages)),
-    query = rep(match(lines$query, summary$queries$query), lengths(pages)),
-    page = match(unlist(pages), summary$pages$page))
-  own <- summary$recent_cells[about, on = c("query", "page"), nomatch = NULL]
-  ctr <- curve_ctr(findings$curve, own$position, summary$queries$segment[own$query], own$rows,
+    query = rep(match(lines$query, site_summary$queries$query), lengths(pages)),
+    page = match(unlist(pages), site_summary$pages$page))
+  own <- site_summary$recent_cells[about, on = c("query", "page"), nomatch = NULL]
+  ctr <- curve_ctr(findings$curve, own$position, site_summary$queries$segment[own$query], own$rows,
     own$impressions)
-  cells <- data.table(id = own$id, page = summary$pages$page[own$page], position = own$position,
+  cells <- data.table(id = own$id, page = site_summary$pages$page[own$page],
+    position = own$position,
     clicks = own$clicks, impressions = own$impressions, curve = ctr,
     expected = ctr * own$impressions)
   setorderv(cells, c("page", "position"))
@@ -58,9 +59,10 @@ score_steps <- function(finding, along) {
         finding$gain_value)
     },
     if (finding$hours > 0) {
-      all <- c(sorted_by(finding), sorted_by(along))
+      task_gains <- c(sorted_by(finding), sorted_by(along))
       sprintf("score = gain%s / hours = %.2f / %g = %.2f",
-        if (nrow(along)) sprintf(" of the task's %d lines", length(all)) else "", sum(all),
+        if (nrow(along)) sprintf(" of the task's %d lines", length(task_gains)) else "",
+        sum(task_gains),
         finding$hours, finding$score)
     } else {
       "other lines of its task are served by the same step; the first has the hours and the score"
@@ -71,7 +73,7 @@ score_steps <- function(finding, along) {
 format.tide_explained <- function(x, width = 80, ...) {
   finding <- x$finding
   cells <- x$cells
-  line <- function(...) paste0("  ", pad_left(..1, 9), pad_left(..2, 8), pad_left(..3, 9),
+  text_line <- function(...) paste0("  ", pad_left(..1, 9), pad_left(..2, 8), pad_left(..3, 9),
     pad_left(..4, 9), pad_left(..5, 10))
   shown <- utils::head(cells[order(-cells$expected)], 12)
   shown <- shown[order(shown$page, shown$position)]
@@ -80,8 +82,9 @@ format.tide_explained <- function(x, width = 80, ...) {
     own <- shown[shown$page == address]
     c(
       format_path(address),
-      line("position", "clicks", "impr.", "curve", "expected"),
-      line(sprintf("%.2f", own$position), format_count(own$clicks), format_count(own$impressions),
+      text_line("position", "clicks", "impr.", "curve", "expected"),
+      text_line(sprintf("%.2f", own$position), format_count(own$clicks),
+      format_count(own$impressions),
         sprintf("%.4f", own$curve), sprintf("%.2f", own$expected)))
   }))
   wrap_lines(c(

@@ -50,9 +50,9 @@ two_windows <- function(summary, curve, views) {
     set(moved, j = paste0("position_", side),
       value = moved[[paste0("weighted_", side)]] / moved[[paste0("impressions_", side)]])
   }
-  factor <- pair_factor(moved, curve$fits[[1]])
+  ratio_of <- pair_factor(moved, curve$fits[[1]])
   parts <- change_parts(moved$clicks_1, moved$clicks_2, moved$expected_1, moved$expected_2,
-    moved$demand_1, moved$demand_2, factor)
+    moved$demand_1, moved$demand_2, ratio_of)
   set(moved, j = c("position", "ctr"), value = list(parts$by_position, parts$by_ctr))
 }
 
@@ -85,8 +85,8 @@ moving_findings <- function(kind, moving, summary, pairs, options) {
   # What brings a page back, or supports it, serves all its queries; a lower CTR at equal position
   # asks for the rewrite that low CTR asks for.
   key <- summary$pages$key[of$page]
-  step <- ifelse(down & moving_cause(share) == "ctr", "low_ctr", kind)
-  set(found, j = "work", value = ifelse(nzchar(key), paste(step, key), found$identity))
+  stride <- ifelse(down & moving_cause(share) == "ctr", "low_ctr", kind)
+  set(found, j = "work", value = ifelse(nzchar(key), paste(stride, key), found$identity))
   since <- summary$recent$to - 7L * as.integer(assumed("moved_weeks")) + 1L
   list(found = found, facts = c(moving_facts(summary, of, share, since, kind),
     moving_derivation(of, done, confidence[listed], down)))
@@ -164,10 +164,10 @@ moving_done <- function(moved, change, down) {
 }
 
 moving_derivation <- function(of, done, confidence, down) {
-  line <- seq_len(nrow(of))
+  one_line <- seq_len(nrow(of))
   weeks <- assumed("moved_weeks")
-  tell <- function(code, ...) new_facts("derivation", code, line, ...)
-  by <- if (down) 1 - exp(-assumed("moved_by")) else exp(assumed("moved_by")) - 1
+  tell <- function(code, ...) new_facts("derivation", code, one_line, ...)
+  least_change <- if (down) 1 - exp(-assumed("moved_by")) else exp(assumed("moved_by")) - 1
   c(tell("moved_parts", by_position = of$position, by_ctr = of$ctr, weeks = weeks,
     page_one = assumed("page_one_ends")),
     tell("moved_position", log = of$by_position, impressions_1 = of$impressions_1,
@@ -179,7 +179,7 @@ moving_derivation <- function(of, done, confidence, down) {
     tell(if (down) "moved_lost" else "moved_on", now_clicks = done$now,
       size = if (down) -of$size else of$size, goes_on = assumed("goes_on"),
       percent = 100 * assumed("goes_on"), days = 7 * weeks, if_done = done$done),
-    tell(if (down) "fell_confidence" else "rose_confidence", percent = 100 * by,
+    tell(if (down) "fell_confidence" else "rose_confidence", percent = 100 * least_change,
       confidence = confidence))
 }
 
@@ -188,33 +188,33 @@ moving_cause <- function(share) ifelse(share > 0.6, "position", ifelse(share < 0
 
 # of: figures of both windows; since: first day of the later one.
 moving_facts <- function(summary, of, share, since, kind) {
-  line <- seq_len(nrow(of))
+  one_line <- seq_len(nrow(of))
   parts <- largest_first(cbind(position = of$position, ctr = of$ctr,
     demand = of$clicks_2 - of$clicks_1 - of$position - of$ctr))
   weeks <- assumed("moved_weeks")
-  step <- if (kind == "rising") "support_rise" else {
+  stride <- if (kind == "rising") "support_rise" else {
     ifelse(moving_cause(share) == "position", "win_position_back", "win_ctr_back")
   }
   c(
-    do.call(new_facts, c(list("evidence", "clicks_moved", line,
+    do.call(new_facts, c(list("evidence", "clicks_moved", one_line,
       verb = fifelse(of$clicks_2 < of$clicks_1, "fell",
         fifelse(of$clicks_2 > of$clicks_1, "rose", "stayed")),
       clicks_1 = of$clicks_1, clicks_2 = of$clicks_2, weeks = weeks, since = since,
       position_1 = of$position_1, position_2 = of$position_2), parts)),
-    new_facts("step", step, line, query = summary$queries$query[of$query],
+    new_facts("step", stride, one_line, query = summary$queries$query[of$query],
       page = summary$pages$page[of$page]))
 }
 
 # Of each row's parts those of half a click or more, the largest first: `cause` and `size` of the
 # first, second and third, NA where there are fewer.
 largest_first <- function(parts) {
-  order <- t(apply(-abs(parts), 1, order))
+  in_order <- t(apply(-abs(parts), 1, order))
   out <- list()
   for (k in seq_len(ncol(parts))) {
-    size <- parts[cbind(seq_len(nrow(parts)), order[, k])]
+    size <- parts[cbind(seq_len(nrow(parts)), in_order[, k])]
     known <- abs(size) >= 0.5
     place <- c("first", "second", "third")[k]
-    out[[paste0(place, "_cause")]] <- ifelse(known, colnames(parts)[order[, k]], NA)
+    out[[paste0(place, "_cause")]] <- ifelse(known, colnames(parts)[in_order[, k]], NA)
     out[[paste0(place, "_size")]] <- ifelse(known, size, NA)
   }
   out

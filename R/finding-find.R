@@ -72,8 +72,8 @@
 #'   then the facts that [tide_enrich()] added to query and page. Further `facts` (what the
 #'   sentences are made of, numbers and codes: a list of batches, each with `slot`, `code` and
 #'   `rows`, whose `line` is an id; see [tide_words()]), `steps` (by task the id of the line whose
-#'   step it is), `excluded` (what was checked and left out, made of facts of that slot: `kind`, `reason`,
-#'   `queries`), `pairs` (every query x page pair with its `expected_ctr`, for figures),
+#'   step it is), `excluded` (what was checked and left out, made of facts of that slot: `kind`,
+#'   `reason`, `queries`), `pairs` (every query x page pair with its `expected_ctr`, for figures),
 #'   `curve`, `tested`, `features` (what results pages take, see `results_pages`; or `NULL`),
 #'   `summary`, `assumptions` (those that were set) and `outside` (what `position` and `segments`
 #'   leave out: shares of `clicks` and `impressions`, `reason`; or `NULL`), `site_pages` (the
@@ -95,19 +95,19 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   if (!is.null(results_pages)) check_class(results_pages, "tide_results_pages", "results_pages")
   if (!is.null(pages)) check_class(pages, "tide_pages", "pages")
   check_hours(hours)
-  options <- finding_options(kind, band, target, fdr, min_gain)
-  options$pages <- pages
-  options$intended <- if (length(rules$intended)) intended_codes(summary, rules)
-  options$known <- known_changes(summary, decisions, check_events(events))
+  choices <- finding_options(kind, band, target, fdr, min_gain)
+  choices$pages <- pages
+  choices$intended <- if (length(rules$intended)) intended_codes(summary, rules)
+  choices$known <- known_changes(summary, decisions, check_events(events))
   today <- check_date(today, "today")
 
   evidence <- gather_evidence(summary, curve, results_pages, min_impressions, segment,
     with_position(segments, position), rules)
-  found <- detect(evidence, options) |>
+  found <- detect(evidence, choices) |>
     without_ignored(summary, rules) |>
-    annotate(evidence, results_pages, options) |>
+    annotate(evidence, results_pages, choices) |>
     score(summary, rules, hours, outcomes) |>
-    rank_findings(options) |>
+    rank_findings(choices) |>
     new_findings(evidence, assumptions, pages)
   if (is.null(decisions)) found else leave_decided(found, decisions, today)
 }
@@ -134,17 +134,17 @@ gather_evidence <- function(summary, curve, results_pages, min_impressions, segm
 # Every kind that is asked for, one finder after the other: list(found: lines, each with its number
 # as `line`; facts; excluded).
 detect <- function(evidence, options) {
-  summary <- evidence$summary
+  site_summary <- evidence$summary
   # Several kinds ask for it.
-  options$page_one_views <- page_one_views(summary)
+  options$page_one_views <- page_one_views(site_summary)
   finders <- lapply(finding_kinds()[options$kind], `[[`, "find")
   looked <- bind_found(lapply(finders[!duplicated(finders)],
-    function(find) find(summary, evidence$curve, evidence$pairs, options)))
+    function(find) find(site_summary, evidence$curve, evidence$pairs, options)))
   set(looked$found, j = "line", value = seq_len(nrow(looked$found)))
   # Sums of probabilities may stray from 0 and 1 by a rounding error.
   set(looked$found, j = "confidence", value = pmin(1, pmax(0, looked$found$confidence)))
-  looked$found <- within_demand(looked$found, summary)
-  judge_young(looked, summary)
+  looked$found <- within_demand(looked$found, site_summary)
+  judge_young(looked, site_summary)
 }
 
 # What results pages, the site's own pages and the pages that queries are meant for add.
@@ -182,16 +182,16 @@ without_ignored <- function(looked, summary, rules) {
 add_intended <- function(looked, summary, intended) {
   if (is.null(intended)) return(looked)
   found <- looked$found
-  page <- intended[match(found$query, summary$queries$query)]
-  elsewhere <- which(kind_is(found$kind, "intended") & page > 0 &
-    summary$pages$page[pmax(page, 1L)] != found$page)
+  page_at <- intended[match(found$query, summary$queries$query)]
+  elsewhere <- which(kind_is(found$kind, "intended") & page_at > 0 &
+    summary$pages$page[pmax(page_at, 1L)] != found$page)
   if (!length(elsewhere)) return(looked)
-  line <- found$line[elsewhere]
-  path <- summary$pages$page[page[elsewhere]]
-  looked$facts <- c(drop_facts(looked$facts, "step", line),
-    new_facts("step", "answer_on_intended", line, query = found$query[elsewhere], path = path,
+  one_line <- found$line[elsewhere]
+  path <- summary$pages$page[page_at[elsewhere]]
+  looked$facts <- c(drop_facts(looked$facts, "step", one_line),
+    new_facts("step", "answer_on_intended", one_line, query = found$query[elsewhere], path = path,
       other = found$page[elsewhere]),
-    new_facts("points_to", "intended_page", line, path = path))
+    new_facts("points_to", "intended_page", one_line, path = path))
   looked
 }
 
@@ -244,18 +244,18 @@ with_position <- function(segments, position) {
 # tell.
 new_findings <- function(ranked, evidence, assumptions, site_pages = NULL) {
   found <- ranked$found
-  summary <- evidence$summary
-  set(found, j = "page_clicks", value = clicks_of_pages(found$page, summary))
-  set(found, j = "gain_share", value = share_of(found$gain, site_clicks(summary)))
+  site_summary <- evidence$summary
+  set(found, j = "page_clicks", value = clicks_of_pages(found$page, site_summary))
+  set(found, j = "gain_share", value = share_of(found$gain, site_clicks(site_summary)))
   inner <- c("claims", "identity", "work")
   columns <- c("rank", "id", setdiff(finding_columns, inner), "gain", "hours", "score", "task",
     "page_clicks", "gain_share", intersect(worth_columns, names(found)))
   ids <- rep(NA_character_, max(0L, found$line, ranked$most))
   ids[found$line] <- found$id
-  structure(list(findings = add_facts(found[, columns, with = FALSE], summary),
+  structure(list(findings = add_facts(found[, columns, with = FALSE], site_summary),
     facts = c(renumber_facts(ranked$facts, ids), ranked$excluded), steps = ranked$steps,
     pairs = evidence$pairs, curve = evidence$curve, tested = sum(evidence$pairs$tested),
-    features = evidence$effects, summary = summary, assumptions = assumptions,
+    features = evidence$effects, summary = site_summary, assumptions = assumptions,
     outside = evidence$outside, site_pages = site_pages),
     class = c("tide_findings", "tide_result"))
 }
@@ -278,13 +278,13 @@ site_clicks <- function(summary) {
 
 # Facts of a finding's query and page, where there are any.
 add_facts <- function(found, summary) {
-  for (by in c("query", "page")) {
-    table <- if (by == "query") summary$queries else summary$pages
-    columns <- fact_columns(table)
-    at <- if (length(columns)) chmatch(found[[by]], table[[by]])
+  for (side in c("query", "page")) {
+    tbl <- if (side == "query") summary$queries else summary$pages
+    columns <- fact_columns(tbl)
+    at <- if (length(columns)) chmatch(found[[side]], tbl[[side]])
     for (column in columns) {
-      set(found, j = if (column %in% names(found)) paste0(by, "_", column) else column,
-        value = table[[column]][at])
+      set(found, j = if (column %in% names(found)) paste0(side, "_", column) else column,
+        value = tbl[[column]][at])
     }
   }
   found[]

@@ -44,9 +44,10 @@ tide_group <- function(findings, by = c("page", "query", "folder", "topic"), rul
 }
 
 finding_topics <- function(findings, found) {
-  summary <- findings$summary
-  heads <- query_topics(list(rows = summary$pairs, queries = list(keys = summary$queries$key)))
-  fcoalesce(heads[match(found$query, summary$queries$query)], "(no topic)")
+  site_summary <- findings$summary
+  heads <- query_topics(list(rows = site_summary$pairs,
+    queries = list(keys = site_summary$queries$key)))
+  fcoalesce(heads[match(found$query, site_summary$queries$query)], "(no topic)")
 }
 
 # The whole list, under what was assumed for it.
@@ -83,10 +84,10 @@ total_gain <- function(found) {
 # together), what it brings then is known to its interval, and how far the chances of a kind are
 # off, all its tasks share.
 total_gains <- function(found, group) {
-  by <- data.table(group = group, task = found$task, kind = found$kind, gain = found$gain,
+  lines <- data.table(group = group, task = found$task, kind = found$kind, gain = found$gain,
     if_done = found$if_done, confirmed = found$confidence * found$if_done,
     variance = found$confidence * ((1 - found$confidence) * found$if_done^2 + done_variance(found)))
-  tasks <- sums_by(by, c("group", "task", "kind"), c("gain", "if_done", "confirmed", "variance"))
+  tasks <- sums_by(lines, c("group", "task", "kind"), c("gain", "if_done", "confirmed", "variance"))
   chance <- ifelse(tasks$confirmed > 0, tasks$gain / tasks$confirmed, 0)
   set(tasks, j = "own", value = chance * tasks$variance + chance * (1 - chance) * tasks$confirmed^2)
   kinds <- sums_by(tasks, c("group", "kind"), c("gain", "if_done", "own"))

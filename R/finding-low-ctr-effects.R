@@ -31,24 +31,24 @@ low_variance <- function(groups) max(groups$sd[2]^2, groups$sd[1]^2 + 0.15^2)
 fit_low_ctr <- function(clicks, expected, page, words, single = rep(TRUE, length(clicks))) {
   known <- expected >= 3 & single
   z <- log_factor(clicks, expected)
-  levels <- fit_levels(clicks, expected, page, known)
+  level_texts <- fit_levels(clicks, expected, page, known)
   # Twice: what topics explain had made the usual spread look wide and low pages frequent.
-  for (round in 1:2) {
-    weight <- 1 / (factor_noise(clicks, expected) + levels$pairs$sd[1]^2)
-    topics <- weak_topics(z, weight, page, words, levels$pages)
+  for (turn in 1:2) {
+    weight <- 1 / (factor_noise(clicks, expected) + level_texts$pairs$sd[1]^2)
+    topics <- weak_topics(z, weight, page, words, level_texts$pages)
     if (!any(topics$low > 0.2)) break
-    levels <- fit_levels(clicks, expected * exp(topics$low * topics$likely), page, known)
+    level_texts <- fit_levels(clicks, expected * exp(topics$low * topics$likely), page, known)
   }
   expected <- expected * exp(topics$effect)
-  judged <- page_posteriors(clicks, expected, page, levels$pairs, levels$pages)
+  judged <- page_posteriors(clicks, expected, page, level_texts$pairs, level_texts$pages)
   # A topic that may be behind it takes its share of the certainty: by what its other pages say or,
   # where it is on one page only, by how often results pages take clicks and pages are weak.
-  held <- topics$part / (topics$part + levels$pages$weight[["low"]])
+  held <- topics$part / (topics$part + level_texts$pages$weight[["low"]])
   set(judged, j = "by_topic", value = ifelse(topics$low > 0.5, 0, topics$low))
   set(judged, j = "unseen_topic", value = ifelse(topics$alone, judged$page_low * held, 0))
   set(judged, j = "confidence", value = pmax(0,
     judged$low * (1 - judged$by_topic) * (1 - assumed("low_doubt")) - judged$unseen_topic))
-  c(levels, list(judged = judged, expected = expected, topics = topics$found))
+  c(level_texts, list(judged = judged, expected = expected, topics = topics$found))
 }
 
 # Groups of all pairs (whatever the reason), of pages, and of pairs within their page. The pages
@@ -56,22 +56,22 @@ fit_low_ctr <- function(clicks, expected, page, words, single = rep(TRUE, length
 # of them, since choosing by the clicks they have would leave out low ones.
 fit_levels <- function(clicks, expected, page, known, most = 6000L) {
   best <- utils::head(which(known)[order(-expected[known])], 2000)
-  all <- fit_two_groups(clicks_over_factors(clicks[best], expected[best]))
+  groups <- fit_two_groups(clicks_over_factors(clicks[best], expected[best]))
   at <- by_pages(page)
   # One page, or none known: what all queries share is the site's level.
   if (length(at$page) == 1) {
-    return(list(all = all, pages = no_page_effects(),
-      pairs = fit_query_groups(clicks_over_factors(clicks[best], expected[best]), near = all)))
+    return(list(all = groups, pages = no_page_effects(),
+      pairs = fit_query_groups(clicks_over_factors(clicks[best], expected[best]), near = groups)))
   }
-  said <- order(-rowsum(1 / (1 / (expected + 0.5) + all$sd[1]^2), page, reorder = FALSE)[match(
+  said <- order(-rowsum(1 / (1 / (expected + 0.5) + groups$sd[1]^2), page, reorder = FALSE)[match(
     at$page, unique(page))])
   said <- sort(said[cumsum(at$pairs[said]) <= most | seq_along(said) <= 20])
   rows <- at$order[unlist(Map(seq, at$first[said], length.out = at$pairs[said]))]
   of <- rep(seq_along(said), at$pairs[said])
   use <- which(known[rows])
   use <- utils::head(use[order(-expected[rows[use]])], 1500)
-  pairs <- all
-  for (round in 1:2) {
+  pairs <- groups
+  for (turn in 1:2) {
     own <- Reduce(`+`, pair_likelihoods(clicks[rows], expected[rows], pairs))
     likelihood <- page_likelihoods(log(own), of)
     pages <- fit_pages(likelihood, at$pairs[said])
@@ -84,7 +84,7 @@ fit_levels <- function(clicks, expected, page, known, most = 6000L) {
   # The site's level is the pairs', pages have what is theirs beside it.
   pairs$mean <- pairs$mean + pages$mean[1]
   pages$mean <- pages$mean - pages$mean[1]
-  list(all = all, pages = pages, pairs = pairs)
+  list(all = groups, pages = pages, pairs = pairs)
 }
 
 # How likely these clicks are under each log factor of the pair itself, beside its page's effect,
@@ -174,7 +174,7 @@ test_topics <- function(by_page, page_groups, words) {
   held <- likelihood$best + log(rowSums(shares))
   # How many words are so, the words themselves tell.
   part <- topic_share(0, 0)
-  for (round in 1:20) {
+  for (turn in 1:20) {
     low <- 1 / (1 + exp(pmin(likelihood$alone - held + log((1 - part) / part), 700)))
     part <- topic_share(sum(low[effect < -assumed("topic_least_effect")]), words)
   }
@@ -190,7 +190,7 @@ topic_grid <- seq(-1.8, -0.1, by = 0.1)
 # each loss of the topic (`held`, a column a value of the grid; `best`, the largest of each
 # row).
 topic_likelihoods <- function(by_page, groups) {
-  density <- function(effect) {
+  make_density <- function(effect) {
     parts <- vapply(1:3, function(k) {
       groups$weight[k] * stats::dnorm(by_page$mean - effect, groups$mean[k],
         sqrt(groups$sd[k]^2 + 1 / by_page$weight))
@@ -198,7 +198,8 @@ topic_likelihoods <- function(by_page, groups) {
     dim(parts) <- c(nrow(by_page), 3)
     log(rowSums(parts) + 1e-300)
   }
-  sums <- unname(rowsum(cbind(density(0), vapply(topic_grid, density, numeric(nrow(by_page)))),
+  sums <- unname(rowsum(cbind(make_density(0),
+    vapply(topic_grid, make_density, numeric(nrow(by_page)))),
     by_page$word, reorder = FALSE))
   held <- sums[, -1, drop = FALSE]
   list(alone = sums[, 1], held = held, best = do.call(pmax, as.data.frame(held)))

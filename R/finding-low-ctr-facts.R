@@ -3,10 +3,10 @@
 
 # at: the listed pairs; siblings: page_shortfalls() of their pages; judged: what is known of them.
 low_ctr_facts <- function(summary, pairs, at, siblings, judged) {
-  line <- seq_len(nrow(at))
-  c(low_figures(summary, at, line), low_since(at, line), low_siblings(siblings, line),
-    title_lacks_facts(summary, at, line), low_doubt(at, judged, line),
-    low_step(summary, pairs, at, siblings, line))
+  one_line <- seq_len(nrow(at))
+  c(low_figures(summary, at, one_line), low_since(at, one_line), low_siblings(siblings, one_line),
+    title_lacks_facts(summary, at, one_line), low_doubt(at, judged, one_line),
+    low_step(summary, pairs, at, siblings, one_line))
 }
 
 low_figures <- function(summary, at, line) {
@@ -64,8 +64,8 @@ words_title_lacks <- function(summary, at, common = 0.05, most = 20000L) {
   # "seed" is no news where "seeds" is not.
   stem <- function(word) sub("e?s$", "", word)
   words <- words[!stem(words$word) %in% stem(usual)]
-  page <- at$page[words$query]
-  lacking <- words[!in_address(words$word, page, summary$pages, address = FALSE)]
+  page_at <- at$page[words$query]
+  lacking <- words[!in_address(words$word, page_at, summary$pages, address = FALSE)]
   if (!nrow(lacking)) return(out)
   by_query <- split(lacking$word, lacking$query)
   out[as.integer(names(by_query))] <-
@@ -114,8 +114,9 @@ low_ctr_derivation <- function(pairs, at, levels, done, fit, judged) {
   noise <- factor_noise(at$clicks, at$expected)
   usual <- fit$all$sd[1]^2
   total <- low_variance(fit$all)
-  line <- ifelse(judged$fell, NA, seq_len(nrow(at)))
-  tell <- function(code, ...) new_facts("derivation", ifelse(is.na(line), "", code), line, ...)
+  one_line <- ifelse(judged$fell, NA, seq_len(nrow(at)))
+  tell <- function(code, ...) new_facts("derivation", ifelse(is.na(one_line), "", code), one_line,
+      ...)
   seen <- log_factor(at$clicks, at$expected)
   figures <- list(low_mean = fit$all$mean[2], seen = seen, noise = noise, total = total)
   c(tell("low_expected", first_day = as.IDate(at$since), expected = pairs$expected),

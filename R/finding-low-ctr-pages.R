@@ -10,10 +10,10 @@ pair_likelihoods <- function(clicks, expected, groups) {
 # The same of each case there is, and which case each pair is `of`: expected clicks to within a
 # hundredth, many pairs are one. kinds: which of them are wanted.
 case_likelihoods <- function(clicks, expected, groups, kinds = 1:3) {
-  step <- round(log(expected) / 0.02)
-  case <- clicks * 1e4 + step
+  stride <- round(log(expected) / 0.02)
+  case <- clicks * 1e4 + stride
   first <- which(!duplicated(case))
-  given <- clicks_over_factors(clicks[first], exp(step[first] * 0.02), both_grid)
+  given <- clicks_over_factors(clicks[first], exp(stride[first] * 0.02), both_grid)
   priors <- lapply(effect_grid, function(effect) group_priors(groups, both_grid - effect))
   list(of = match(case, case[first]), likelihoods = lapply(kinds, function(k) {
     given %*% vapply(priors, function(own) own[, k], both_grid) + 1e-300
@@ -22,9 +22,9 @@ case_likelihoods <- function(clicks, expected, groups, kinds = 1:3) {
 
 # Pairs in the order of their pages, and where pages begin.
 by_pages <- function(page) {
-  order <- order(page)
-  first <- which(!duplicated(page[order]))
-  list(order = order, first = first, page = page[order][first],
+  in_order <- order(page)
+  first <- which(!duplicated(page[in_order]))
+  list(order = in_order, first = first, page = page[in_order][first],
     pairs = diff(c(first, length(page) + 1L)))
 }
 
@@ -67,13 +67,14 @@ page_posteriors <- function(clicks, expected, page, pairs, pages, at_once = 2000
   } else {
     0
   }
-  all <- Reduce(`+`, cases$likelihoods)
-  usual <- (all - cases$likelihoods[[2]] + pmin(cases$likelihoods[[2]], mirrored)) / all
-  all <- log(all)
+  likelihood <- Reduce(`+`, cases$likelihoods)
+  usual <- (likelihood - cases$likelihoods[[2]] + pmin(cases$likelihoods[[2]], mirrored)) /
+    likelihood
+  likelihood <- log(likelihood)
   for (own in split(seq_along(at$first), (cumsum(at$pairs) - 1L) %/% at_once)) {
     rows <- at$order[seq(at$first[own[1]], length.out = sum(at$pairs[own]))]
     of <- cases$of[rows]
-    shares <- page_shares(page_likelihoods(all[of, , drop = FALSE], page[rows]), pages)
+    shares <- page_shares(page_likelihoods(likelihood[of, , drop = FALSE], page[rows]), pages)
     page_of <- rep(seq_along(own), at$pairs[own])
     low[rows] <-
       1 - rowSums((shares[[1]] + shares[[3]])[page_of, , drop = FALSE] * usual[of, , drop = FALSE])

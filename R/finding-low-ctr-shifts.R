@@ -31,10 +31,10 @@ expected_weeks <- function(summary, curve, pairs, least = 6L) {
   weekly <- summary$weekly
   last <- summary$recent$days %/% 7L
   if (is.null(weekly) || last < least) return(NULL)
-  row <- pairs[weekly[, c("query", "page")], on = c("query", "page"), which = TRUE]
-  use <- which(!is.na(row) & pairs$judged[row])
+  pair_at <- pairs[weekly[, c("query", "page")], on = c("query", "page"), which = TRUE]
+  use <- which(!is.na(pair_at) & pairs$judged[pair_at])
   rows <- weekly[use]
-  set(rows, j = "pair", value = row[use])
+  set(rows, j = "pair", value = pair_at[use])
   # The days before the first whole week go with it.
   set(rows, j = "week", value = pmax(1L, rows$week))
   set(rows, j = "weighted", value = rows$impressions * rows$position)
@@ -60,8 +60,8 @@ site_weeks <- function(rows, weeks, least = 5) {
     # Too few to tell: as usual.
     if (length(own) < 10) return(0)
     change <- log_factor(cells$clicks[own], usual[own])
-    order <- order(change)
-    change[order][which(cumsum(usual[own][order]) >= sum(usual[own]) / 2)[1]]
+    in_order <- order(change)
+    change[in_order][which(cumsum(usual[own][in_order]) >= sum(usual[own]) / 2)[1]]
   }, 0)
   exp(out - mean(out))
 }
@@ -196,12 +196,12 @@ shifted_units <- function(weeks, code, share, among = code, known = NULL) {
   none <- data.table(unit = integer(), week = integer(), chance = numeric(), before = numeric(),
     ratio = numeric(), ratio_sd = numeric(), likely = logical())
   own <- which(code %in% among)
-  units <- unique(code[own])
-  if (!length(units)) return(none)
-  at <- cbind(match(code[own], units), weeks$rows$week[own])
+  unit_codes <- unique(code[own])
+  if (!length(unit_codes)) return(none)
+  at <- cbind(match(code[own], unit_codes), weeks$rows$week[own])
   spread_out <- function(x) {
-    cell <- (at[, 2] - 1L) * length(units) + at[, 1]
-    matrix(sum_codes(x, cell, length(units) * weeks$weeks), length(units))
+    cell <- (at[, 2] - 1L) * length(unit_codes) + at[, 1]
+    matrix(sum_codes(x, cell, length(unit_codes) * weeks$weeks), length(unit_codes))
   }
   clicks <- spread_out(weeks$rows$clicks[own])
   expected <- spread_out(weeks$rows$expected[own])
@@ -211,12 +211,12 @@ shifted_units <- function(weeks, code, share, among = code, known = NULL) {
   expected <- expected[keep, , drop = FALSE]
   # A known change is likelier to show than another, in its week.
   weight <- matrix(0, nrow(clicks), weeks$weeks - 1L)
-  place <- cbind(match(known$unit, units[keep]), known$week - 1L)
+  place <- cbind(match(known$unit, unit_codes[keep]), known$week - 1L)
   place <- place[!is.na(place[, 1]), , drop = FALSE]
   weight[place] <- log(assumed("shift_known") * ncol(weight) / share)
   first <- one_shift(clicks, expected, 0, share, weight)
   wander <- week_wander(clicks, expected, first$chance < 0.5)
-  shift <- cbind(unit = units[keep], last_shift(clicks, expected, wander, share, weight))
+  shift <- cbind(unit = unit_codes[keep], last_shift(clicks, expected, wander, share, weight))
   shift[shift$chance > assumed("shift_named") & abs(log(shift$ratio)) >= assumed("shift_least")]
 }
 
@@ -234,7 +234,7 @@ week_wander <- function(clicks, expected, steady) {
 last_shift <- function(clicks, expected, wander, share, weight = 0) {
   found <- one_shift(clicks, expected, wander, share, weight)
   again <- which(found$likely)
-  for (round in 1:2) {
+  for (turn in 1:2) {
     if (!length(again)) break
     inside <- outer(found$week[again], seq_len(ncol(clicks)), `<=`)
     later <- one_shift(clicks[again, , drop = FALSE] * inside,
@@ -253,18 +253,19 @@ one_shift <- function(clicks, expected, wander, share, weight = 0) {
   less <- 1 + wander * expected * level
   clicks <- clicks / less
   expected <- expected / less
-  head <- seq_len(ncol(clicks) - 1L)
+  heading <- seq_len(ncol(clicks) - 1L)
   up_to <- function(x) {
-    for (week in head[-1]) x[, week] <- x[, week] + x[, week - 1L]
-    x[, head, drop = FALSE]
+    for (week in heading[-1]) x[, week] <- x[, week] + x[, week - 1L]
+    x[, heading, drop = FALSE]
   }
   before <- list(clicks = up_to(clicks), expected = up_to(expected))
-  all <- list(clicks = rowSums(clicks), expected = rowSums(expected))
+  totals <- list(clicks = rowSums(clicks), expected = rowSums(expected))
   since <-
-    list(clicks = all$clicks - before$clicks, expected = pmax(all$expected - before$expected, 0))
+    list(clicks = totals$clicks - before$clicks,
+    expected = pmax(totals$expected - before$expected, 0))
   usual <- function(part) level_likely(part, assumed("shift_usual_shape"), 1)
   odd <- function(part) level_likely(part, assumed("shift_odd_shape"), assumed("shift_odd_level"))
-  throughout <- log_either(usual(all), odd(all), assumed("shift_odd_share"))
+  throughout <- log_either(usual(totals), odd(totals), assumed("shift_odd_share"))
   change <-
     log_either(usual(before) + odd(since), odd(before) + usual(since), 0.5) - throughout
   # Both sides must have something to compare.
@@ -289,7 +290,7 @@ chance_of <- function(beside, share) {
 # The share of units that change: taken to be `share`, as if of twenty units, and learnt from them.
 learn_share <- function(beside, share) {
   of <- share
-  for (round in 1:20) {
+  for (turn in 1:20) {
     of <- (sum(chance_of(beside, of)) + 20 * share) / (length(beside) + 20)
   }
   of

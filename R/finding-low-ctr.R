@@ -1,6 +1,7 @@
 # Low CTR: pairs clicked less than this site's curve says, by more than queries usually differ. A
 # pair's confidence is the probability that its page or itself belongs to a low part (see
-# finding-low-ctr-effects.R). Listed are the surest whose expected share of false ones is within `fdr`.
+# finding-low-ctr-effects.R). Listed are the surest whose expected share of false ones is within
+# `fdr`.
 # What a whole topic loses to its results page is no finding: it is named beside the list.
 
 #' Low CTR
@@ -59,8 +60,8 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   # A loss that is sure but small is nobody's working day.
   below <- (at$clicks < assumed("low_below") * at$expected | judged$fell) & at$tested
   likely <- which(below & judged$confidence > assumed("low_confidence"))
-  levels <- shifted_levels(low_ctr_levels(at[likely], fit$all), at[likely], judged[likely])
-  done <- lapply(low_ctr_done(at[likely], levels), `*`, 30 / at$days[likely])
+  level_texts <- shifted_levels(low_ctr_levels(at[likely], fit$all), at[likely], judged[likely])
+  done <- lapply(low_ctr_done(at[likely], level_texts), `*`, 30 / at$days[likely])
   # A page is rewritten once, so its queries may be small where together they are worth it. What is
   # too small to list lends no certainty to the rest.
   shortfalls <- page_shortfalls(at, judged)
@@ -68,9 +69,9 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   if (!any(nzchar(summary$pages$page))) {
     set(shortfalls, j = c("tested", "low", "whole"), value = list(1L, 1L, FALSE))
   }
-  page <- at$page[likely]
-  whole <- shortfalls$whole[match(page, shortfalls$page)]
-  of_work <- ifelse(whole, stats::ave(done$done, page, FUN = sum), done$done)
+  page_at <- at$page[likely]
+  whole <- shortfalls$whole[match(page_at, shortfalls$page)]
+  of_work <- ifelse(whole, stats::ave(done$done, page_at, FUN = sum), done$done)
   worth <- which(of_work >= options$least & done$done > 0)
   worth <- worth[within_fdr(judged$confidence[likely[worth]], options$fdr)]
   unsure <- which(below & judged$confidence > assumed("low_named"))
@@ -80,7 +81,7 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   if (!length(worth)) return(no_findings(c(excluded, few)))
   listed <- likely[worth]
   done <- lapply(done, `[`, worth)
-  levels <- lapply(levels, `[`, worth)
+  level_texts <- lapply(level_texts, `[`, worth)
   siblings <- shortfalls[match(at$page[listed], shortfalls$page)]
   at <- at[listed]
   chance <- ifelse(siblings$whole, assumed("rewrite_page_chance"), assumed("rewrite_query_chance"))
@@ -91,7 +92,7 @@ find_low_ctr <- function(summary, curve, pairs, options) {
     value = ifelse(siblings$whole, paste("low_ctr", summary$pages$key[at$page]), found$identity))
   list(found = found, excluded = excluded, facts = c(
     low_ctr_facts(summary, pairs, at, siblings, judged[listed]),
-    low_ctr_derivation(now[candidates[listed]], at, levels, done, fit, judged[listed])))
+    low_ctr_derivation(now[candidates[listed]], at, level_texts, done, fit, judged[listed])))
 }
 
 # Queries too small to be judged are evidence about their pages all the same: as many of a page's

@@ -66,11 +66,11 @@ tide_missing_words <- function(summary, pages, curve = NULL, assumptions = NULL)
 # rows of pairs, `row` their number; stands: where each phrase stands; effect).
 missing_words <- function(summary, pages, curve, evidence) {
   words <- setDT(as.data.frame(tide_page_words(summary, pages)))
-  row <- evidence[setDT(list(query = match(words$query, summary$queries$query),
+  at_row <- evidence[setDT(list(query = match(words$query, summary$queries$query),
     page = match(words$page, summary$pages$page))),
     on = c("query", "page"), which = TRUE]
-  at <- evidence[row]
-  set(at, j = "row", value = row)
+  at <- evidence[at_row]
+  set(at, j = "row", value = at_row)
   # A page that stands behind another of the site need not say the phrase, and shows nothing.
   leads <- leading_pages(summary$pairs, nrow(summary$queries))[at$query] == at$page
   judged <- which(at$judged & leads)
@@ -102,23 +102,25 @@ find_missing_words <- function(summary, curve, pairs, options) {
   words <- found$words[keep]
   at <- found$at[keep]
   times <- exp(effect$mean[1])
-  line <- seq_along(keep)
+  one_line <- seq_along(keep)
   out <- pair_findings("missing_words", summary, pairs, at$row,
     list(done = words$if_done, low = words$if_done_low, high = words$if_done_high),
     confidence[keep], assumed("said_chance"))
   set(out, j = "work", value = paste("missing_words", summary$pages$key[at$page]))
   list(found = out, facts = c(
-    new_facts("evidence", "position_alone", line, position = at$position,
+    new_facts("evidence", "position_alone", one_line, position = at$position,
       impressions = at$impressions),
-    new_facts("evidence", "phrase_stands", line, where = ifelse(words$in_text > 0, "text", "none"),
+    new_facts("evidence", "phrase_stands", one_line,
+    where = ifelse(words$in_text > 0, "text", "none"),
       phrase = ifelse(nzchar(words$missing), words$missing, NA)),
-    new_facts("comparison", if (times < 1) "phrase_ranks_higher" else "", line, higher = 1 - times,
+    new_facts("comparison", if (times < 1) "phrase_ranks_higher" else "", one_line,
+    higher = 1 - times,
       pairs = effect$pairs),
-    new_facts("step", "say_phrase", line, query = words$query, page = words$page),
+    new_facts("step", "say_phrase", one_line, query = words$query, page = words$page),
     own_factor_facts(at),
-    new_facts("derivation", "phrase_done", line, position = at$position, times = times,
+    new_facts("derivation", "phrase_done", one_line, position = at$position, times = times,
       if_done = words$if_done),
-    new_facts("derivation", "phrase_confidence", line, confidence = confidence[keep])))
+    new_facts("derivation", "phrase_confidence", one_line, confidence = confidence[keep])))
 }
 
 # Log of the position where a phrase stands in title or heading, and in the text only, beside where
@@ -128,7 +130,7 @@ said_effect <- function(at, stands) {
   x <- cbind(stands[use] == "heading", stands[use] == "text")
   y <- log(at$position[use])
   weight <- pmin(at$impressions[use], 100) / 100
-  within <- function(v) {
+  make_within <- function(v) {
     v - rowsum(v * weight, at$page[use])[match(at$page[use], sort(unique(at$page[use])))] /
       rowsum(weight, at$page[use])[match(at$page[use], sort(unique(at$page[use])))]
   }
@@ -138,25 +140,25 @@ said_effect <- function(at, stands) {
     return(list(mean = prior_mean, cover = solve(prior), sd = rep(assumed("said_effect_sd"), 2),
       pairs = length(use)))
   }
-  x <- apply(x + 0, 2, within)
-  y <- within(y)
+  x <- apply(x + 0, 2, make_within)
+  y <- make_within(y)
   spread <- sum(weight * y^2) / max(1, length(use) - length(unique(at$page[use])))
   cover <- solve(crossprod(x, x * weight) / spread + prior)
-  mean <- as.vector(cover %*% (crossprod(x, weight * y) / spread + prior %*% prior_mean))
-  list(mean = mean, cover = cover, sd = sqrt(diag(cover)), pairs = length(use))
+  average <- as.vector(cover %*% (crossprod(x, weight * y) / spread + prior %*% prior_mean))
+  list(mean = average, cover = cover, sd = sqrt(diag(cover)), pairs = length(use))
 }
 
 # Clicks per 30 days of saying a phrase: list(if_done, if_done_low, if_done_high).
 phrase_gain <- function(summary, curve, at, stands, effect) {
   step <- ifelse(stands == "text", effect$mean[1] - effect$mean[2], effect$mean[1])
-  sd <- ifelse(stands == "text",
+  spread_sd <- ifelse(stands == "text",
     sqrt(max(0, effect$cover[1, 1] + effect$cover[2, 2] - 2 * effect$cover[1, 2])), effect$sd[1])
   clicks <- function(step) {
     there <- pmax(1, at$position * exp(pmin(0, step)))
     ctr <- curve_ctr(curve, there, at$segment, at$rows, at$impressions) * at$taken
     pmax(0, at$own * (at$impressions * ctr - at$expected) * (step < 0)) * per_month(summary)
   }
-  reach <- stats::qnorm(0.95) * sd
+  reach <- stats::qnorm(0.95) * spread_sd
   list(if_done = clicks(step), if_done_low = clicks(step + reach),
     if_done_high = clicks(step - reach))
 }

@@ -65,17 +65,17 @@ idea_sums <- function(summary, asked, earns) {
 }
 
 new_page_facts <- function(summary, ideas) {
-  line <- seq_len(nrow(ideas))
+  one_line <- seq_len(nrow(ideas))
   c(
-    new_facts("evidence", "far_down", line, position = ideas$position, queries = ideas$queries,
+    new_facts("evidence", "far_down", one_line, position = ideas$position, queries = ideas$queries,
       impressions = ideas$impressions, window = window_days(summary)),
-    new_facts("comparison", "nothing_answers", line, queries = ideas$queries,
+    new_facts("comparison", "nothing_answers", one_line, queries = ideas$queries,
       others = empty_unknown(ideas$others)),
-    new_facts("step", "write_page", line, query = ideas$query, page = ideas$page),
-    new_facts("derivation", "new_page_there", line, place = assumed("new_page_reaches"),
+    new_facts("step", "write_page", one_line, query = ideas$query, page = ideas$page),
+    new_facts("derivation", "new_page_there", one_line, place = assumed("new_page_reaches"),
       impressions = ideas$impressions, expected = ideas$earned),
-    new_facts("derivation", "new_page_done", line, expected = ideas$earned,
+    new_facts("derivation", "new_page_done", one_line, expected = ideas$earned,
       days = summary$recent$with_data, if_done = ideas$done),
-    new_facts("derivation", "new_page_confidence", line,
+    new_facts("derivation", "new_page_confidence", one_line,
       confidence = assumed("new_page_confidence")))
 }

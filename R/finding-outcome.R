@@ -50,14 +50,14 @@ tide_outcomes <- function(data, decisions, curve, days = 28, level = 0.9, pages 
   check_class(curve, "tide_curve", "curve")
   check_number(days, "days", min = 14)
   check_number(level, "level", min = 0.5, max = 0.999)
-  table <- pick_table(data, c("date", "query", "page"))
-  if (is.null(table)) {
+  tbl <- pick_table(data, c("date", "query", "page"))
+  if (is.null(tbl)) {
     abort_tide("Outcomes need days.", where = paste(names(data$tables), collapse = "; "),
       fix = "Load exports by date, query and page.", class = "grain")
   }
   decisions <- as.data.table(decisions)
   done <- decisions[decisions$decision == "done"]
-  coded <- coded_rows(table$rows, curve, NULL)
+  coded <- coded_rows(tbl$rows, curve, NULL)
   rows <- coded$rows
   set(rows, j = c("pair", "plain"), value = list(
     paste(coded$queries$keys[rows$query], coded$pages$keys[rows$page]),
@@ -111,10 +111,10 @@ task_outcome <- function(lines, rows, touched, days, level, differ) {
   decision <- lines[1]
   since_days <- min(days, as.integer(max(rows$date) - decision$at))
   have <- max(0L, as.integer(decision$at - min(rows$date)))
-  line <- function(verdict, ...) data.table(id = decision$id, task = decision$task,
+  text_line <- function(verdict, ...) data.table(id = decision$id, task = decision$task,
     kind = decision$kind, query = decision$query, page = decision$page, queries = nrow(lines),
     done = decision$at, days = max(0L, since_days), ..., days_before = have, verdict = verdict)
-  early <- function(verdict = "too early") line(verdict, clicks_before = NA_real_,
+  early <- function(verdict = "too early") text_line(verdict, clicks_before = NA_real_,
     clicks_since = NA_real_, ratio = NA_real_, ratio_low = NA_real_, ratio_high = NA_real_,
     ratio_sd = NA_real_, won = NA_real_, won_low = NA_real_, won_high = NA_real_, untouched = 0L)
   if (have < days) return(early("too few days before"))
@@ -151,12 +151,12 @@ task_outcome <- function(lines, rows, touched, days, level, differ) {
   if (!at_curve) before$mean <- before$mean + log(expected / days)
   would_be <- before$mean + yard$common + log(base2)
   change <- log_rate(c2) - would_be - log_rate_bias(exp(would_be))
-  sd <- sqrt(before$variance + rate_noise(c2) + yard$between + yard$variance)
-  ends <- change + c(-1, 0, 1) * stats::qnorm(1 - (1 - level) / 2) * sd
+  spread_sd <- sqrt(before$variance + rate_noise(c2) + yard$between + yard$variance)
+  ends <- change + c(-1, 0, 1) * stats::qnorm(1 - (1 - level) / 2) * spread_sd
   won <- (c2 + half_count) * 30 / since_days * (1 - exp(-ends))
-  line(if (ends[1] > 0) "worked" else if (ends[3] < 0) "made it worse" else "no sign yet",
+  text_line(if (ends[1] > 0) "worked" else if (ends[3] < 0) "made it worse" else "no sign yet",
     clicks_before = c1 * 30 / days, clicks_since = c2 * 30 / since_days, ratio = exp(change),
-    ratio_low = exp(ends[1]), ratio_high = exp(ends[3]), ratio_sd = sd, won = won[2],
+    ratio_low = exp(ends[1]), ratio_high = exp(ends[3]), ratio_sd = spread_sd, won = won[2],
     won_low = won[1], won_high = won[3], untouched = nrow(control))
 }
 
@@ -175,8 +175,8 @@ level_before <- function(groups, clicks, expected) {
   posterior <-
     rowSums(group_priors(groups, factor_grid)) * drop(clicks_over_factors(clicks, expected))
   posterior <- posterior / sum(posterior)
-  mean <- sum(posterior * factor_grid)
-  list(mean = mean, variance = sum(posterior * (factor_grid - mean)^2))
+  average <- sum(posterior * factor_grid)
+  list(mean = average, variance = sum(posterior * (factor_grid - average)^2))
 }
 
 # Pairs shown before and since, near that position where there are enough; NULL where there are too

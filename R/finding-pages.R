@@ -17,13 +17,13 @@ snippet_facts <- function(found, pages) {
   at <- match(page_key(found$page[own]), pages$pages$key)
   own <- own[!is.na(at)]
   if (!length(own)) return(NULL)
-  page <- pages$pages[at[!is.na(at)]]
+  page_at <- pages$pages[at[!is.na(at)]]
   sharing <- table(pages$pages$description)
-  shared <- fcoalesce(as.integer(sharing[page$description]), 1L) - 1L
-  code <- fcase(!nzchar(page$description), "no_description", shared > 0, "shared_description",
-    page$title_length > longest_shown[["title_length"]], "title_cut_off", rep(TRUE, length(own)),
+  shared <- fcoalesce(as.integer(sharing[page_at$description]), 1L) - 1L
+  code <- fcase(!nzchar(page_at$description), "no_description", shared > 0, "shared_description",
+    page_at$title_length > longest_shown[["title_length"]], "title_cut_off", rep(TRUE, length(own)),
     "")
-  new_facts("points_to", code, found$line[own], shared = shared, characters = page$title_length)
+  new_facts("points_to", code, found$line[own], shared = shared, characters = page_at$title_length)
 }
 
 # Whether any page says what an idea for a page is about.
@@ -43,16 +43,16 @@ moved_facts <- function(found, summary, pages) {
   at <- match(found$page, status$page)
   own <- which(!is.na(at))
   if (!length(own)) return(NULL)
-  line <- found$line[own]
+  one_line <- found$line[own]
   problem <- status$problem[at[own]]
   leads <- status$leads_to[at[own]]
   canonical <- problem == "canonical elsewhere"
   code <- fcase(canonical, "canonical_elsewhere", nzchar(leads), "address_leads_to",
     startsWith(problem, "redirects"), "address_redirects", rep(TRUE, length(own)), "address_is")
-  c(new_facts("points_to", code, line, problem = problem, path = leads),
+  c(new_facts("points_to", code, one_line, problem = problem, path = leads),
     new_facts("step", fifelse(!nzchar(leads), "", fifelse(canonical, "work_on_canonical",
       "work_on_answering")),
-      line, path = leads))
+      one_line, path = leads))
 }
 
 # Where the pages of the site are known, a step names those that could link, with the sentence they
@@ -67,9 +67,9 @@ link_facts <- function(facts, found, summary, pages, looked = 60L, most = 2L) {
   first <- links[!duplicated(links$asked)]
   second <- links[duplicated(links$asked)]
   beside <- match(first$asked, second$asked)
-  line <- found$line[own[first$asked]]
-  c(forget_field(facts, "step", "sources", line),
-    new_facts("step", "link_from", line, path = first$page, saying = short_text(first$sentence),
+  one_line <- found$line[own[first$asked]]
+  c(forget_field(facts, "step", "sources", one_line),
+    new_facts("step", "link_from", one_line, path = first$page, saying = short_text(first$sentence),
       two = second$page[beside], saying_two = short_text(second$sentence)[beside]))
 }
 
@@ -88,12 +88,12 @@ wrong_link_facts <- function(found, pages, most = 3L) {
     pages$pages$page[match(linking, pages$pages$key)]
   })
   many <- lengths(from)
-  line <- found$line[own]
+  one_line <- found$line[own]
   code <- function(code) ifelse(many > 0, code, "")
   c(
-    new_facts("points_to", code("wrong_links"), line, linking = many,
+    new_facts("points_to", code("wrong_links"), one_line, linking = many,
       from = lapply(from, utils::head, most), more = ifelse(many > most, many - most, NA)),
-    new_facts("step", code("point_links"), line, from = lapply(from, utils::head, most),
+    new_facts("step", code("point_links"), one_line, from = lapply(from, utils::head, most),
       page = found$page[own]))
 }
 

@@ -34,9 +34,9 @@ feature_effects <- function(summary, pairs, results) {
 # Pairs whose expected clicks have what their results page takes; `taken`: the ratio of each.
 with_results_pages <- function(pairs, summary, curve, results) {
   if (is.null(results)) return(list(pairs = pairs, effects = NULL))
-  effects <- feature_effects(summary, pairs, results)
-  used <- effects[effects$used]
-  if (!NROW(used)) return(list(pairs = pairs, effects = effects))
+  effect_of <- feature_effects(summary, pairs, results)
+  used <- effect_of[effect_of$used]
+  if (!NROW(used)) return(list(pairs = pairs, effects = effect_of))
   shown <- results$features[results$features$feature %in% used$feature]
   log_of <- tapply(log(used$ratio[match(shown$feature, used$feature)]), shown$key, sum)
   taken <- exp(fcoalesce(as.vector(log_of[summary$queries$key[pairs$query]]), 0))
@@ -44,7 +44,7 @@ with_results_pages <- function(pairs, summary, curve, results) {
   set(pairs, j = "expected", value = pairs$expected * taken)
   set(pairs, j = "expected_ctr", value = pairs$expected / pairs$impressions)
   set_factors(pairs, curve)
-  list(pairs = pairs, effects = effects)
+  list(pairs = pairs, effects = effect_of)
 }
 
 # What the results page shows; where most titles share a format that the page's own does not have, a

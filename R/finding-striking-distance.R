@@ -63,18 +63,18 @@ find_striking_distance <- function(summary, curve, pairs, options) {
   if (!length(rows)) return(no_findings())
   at <- pairs[rows]
   target <- target[rows]
-  step <- step_up(summary, curve, at, target, options$target, options$page_one_views)
+  stride <- step_up(summary, curve, at, target, options$target, options$page_one_views)
   lasts <- in_band(at, band)
   clicked <- stats::pgamma(assumed("striking_factor"), at$shape, at$rate, lower.tail = FALSE)
   confidence <- lasts * clicked
-  keep <- which(step$more > 0 & step$done$done >= options$least)
+  keep <- which(stride$more > 0 & stride$done$done >= options$least)
   if (!length(keep)) return(no_findings())
-  step <- subset_steps(step, keep)
+  stride <- subset_steps(stride, keep)
   at <- at[keep]
-  list(found = pair_findings("striking_distance", summary, pairs, rows[keep], step$done,
-    confidence[keep], step$reach),
-    facts = c(striking_facts(summary, pairs, at, target[keep], step),
-      step_up_derivation(summary, at, target[keep], step, new_facts("derivation",
+  list(found = pair_findings("striking_distance", summary, pairs, rows[keep], stride$done,
+    confidence[keep], stride$reach),
+    facts = c(striking_facts(summary, pairs, at, target[keep], stride),
+      step_up_derivation(summary, at, target[keep], stride, new_facts("derivation",
         "striking_confidence", seq_along(keep), from_factor = assumed("striking_factor"),
         lasts = lasts[keep], clicked = clicked[keep], confidence = confidence[keep]))))
 }
@@ -98,18 +98,18 @@ step_up <- function(summary, curve, at, target, rule = "next", views = page_one_
   }
   today <- ifelse(at$mixed, at$clicks, at$expected)
   more <- seen * there - today
-  mean <- at$own * more
+  average <- at$own * more
   # Relative errors: own factor, and both ends of the curve.
   relative <- pmin(50, sqrt(1 / at$shape + 2 * at$curve_se^2 * (seen * there / pmax(more, 1e-9))^2))
   # On a flat curve the relative error has no bound; nobody can be clicked more often than seen.
-  most <- pmax(seen - at$clicks, mean)
-  ends <- list(low = mean * exp(-stats::qnorm(0.95) * relative),
-    high = pmin(mean * exp(stats::qnorm(0.95) * relative), most))
+  most <- pmax(seen - at$clicks, average)
+  ends <- list(low = average * exp(-stats::qnorm(0.95) * relative),
+    high = pmin(average * exp(stats::qnorm(0.95) * relative), most))
   # Where today's clicks are taken as they are, only those of the step are in doubt.
   added <- done_interval(more, seen * there * sqrt(1 / at$shape + at$curve_se^2))
   ends <- Map(function(own, of_mixed) ifelse(at$mixed, of_mixed, own), ends,
     added[c("low", "high")])
-  done <- lapply(c(list(done = mean), ends), `*`, per_month(summary))
+  done <- lapply(c(list(done = average), ends), `*`, per_month(summary))
   list(done = done, more = more, today = today, there = there, reach = reach,
     wider = seen / at$impressions, default = chance$default, features = chance$features,
     learnt = chance$learnt)
@@ -154,22 +154,23 @@ in_band <- function(at, band) {
 # arithmetic.
 
 striking_facts <- function(summary, pairs, at, target, step) {
-  line <- seq_len(nrow(at))
+  one_line <- seq_len(nrow(at))
   rivals <- competing_pages(pairs, at)
   trend <- position_trend(summary, at)
   moved <- fcoalesce(trend$first / trend$last, 1)
   c(
-    new_facts("evidence", "position_and_target", line, position = at$position,
+    new_facts("evidence", "position_and_target", one_line, position = at$position,
       impressions = at$impressions, clicks = at$clicks, window = window_days(summary),
       target = target, clicks_then = at$impressions * step$wider * step$there * at$own,
       wider = ifelse(step$wider > 1.05, step$wider, NA)),
     new_facts("points_to", fcase(moved > 1.15, "position_improved", moved < 1 / 1.15,
       "position_fell", rep(TRUE, nrow(at)), ""),
-      line, first = trend$first, last = trend$last, window = window_days(summary)),
-    new_facts("points_to", ifelse(at$own > 1.2, "ctr_above", ""), line, times = at$own),
-    new_facts("doubt", ifelse(rivals > 0, "doubt_other_pages", ""), line, rivals = rivals),
+      one_line, first = trend$first, last = trend$last, window = window_days(summary)),
+    new_facts("points_to", ifelse(at$own > 1.2, "ctr_above", ""), one_line, times = at$own),
+    new_facts("doubt", ifelse(rivals > 0, "doubt_other_pages", ""), one_line, rivals = rivals),
     # Links with the exact words of the query can put the linking page in front, so they vary.
-    new_facts("step", ifelse(target <= assumed("top_three_ends"), "go_deeper", "own_passage"), line,
+    new_facts("step", ifelse(target <= assumed("top_three_ends"), "go_deeper", "own_passage"),
+      one_line,
       query = summary$queries$query[at$query], page = summary$pages$page[at$page],
       lacks = empty_unknown(words_title_lacks(summary, at)),
       sources = link_sources(summary, pairs, at)))
@@ -177,8 +178,8 @@ striking_facts <- function(summary, pairs, at, target, step) {
 
 # What a step up is made of; sure: what is told of its confidence (new_facts()).
 step_up_derivation <- function(summary, at, target, step, sure) {
-  line <- seq_len(nrow(at))
-  tell <- function(code, ...) new_facts("derivation", code, line, ...)
+  one_line <- seq_len(nrow(at))
+  tell <- function(code, ...) new_facts("derivation", code, one_line, ...)
   there <- at$impressions * step$wider * step$there
   c(tell("expected_on_curve", expected = at$expected), own_factor_facts(at),
     tell("step_there", target = target, impressions = at$impressions, wider = step$wider,

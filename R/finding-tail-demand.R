@@ -34,24 +34,25 @@ find_tail_demand <- function(summary, curve, pairs, options) {
   rows <- rows[sure]
   at <- at[sure]
   if (!length(rows)) return(no_findings(excluded))
-  step <- step_up(summary, curve, at, rep(assumed("target_from_page_two"), length(rows)),
+  stride <- step_up(summary, curve, at, rep(assumed("target_from_page_two"), length(rows)),
     views = options$page_one_views)
-  keep <- which(step$more > 0 & step$done$done >= options$least)
+  keep <- which(stride$more > 0 & stride$done$done >= options$least)
   if (!length(keep)) return(no_findings(excluded))
   at <- at[keep]
-  step <- subset_steps(step, keep)
+  stride <- subset_steps(stride, keep)
   sure <- confidence[sure][keep]
-  line <- seq_along(keep)
-  list(found = pair_findings("tail_demand", summary, pairs, rows[keep], step$done, sure,
-    step$reach),
+  one_line <- seq_along(keep)
+  list(found = pair_findings("tail_demand", summary, pairs, rows[keep], stride$done, sure,
+    stride$reach),
     excluded = excluded,
     facts = c(
-      new_facts("evidence", "clicked_far_down", line, position = at$position, clicks = at$clicks,
+      new_facts("evidence", "clicked_far_down", one_line, position = at$position,
+      clicks = at$clicks,
         impressions = at$impressions, window = window_days(summary), times = at$own),
-      new_facts("step", "add_passage", line, query = summary$queries$query[at$query],
+      new_facts("step", "add_passage", one_line, query = summary$queries$query[at$query],
         page = summary$pages$page[at$page], sources = link_sources(summary, pairs, at)),
-      step_up_derivation(summary, at, rep(assumed("target_from_page_two"), nrow(at)), step,
-        new_facts("derivation", "factor_confidence", line, from_factor = assumed("tail_factor"),
+      step_up_derivation(summary, at, rep(assumed("target_from_page_two"), nrow(at)), stride,
+        new_facts("derivation", "factor_confidence", one_line, from_factor = assumed("tail_factor"),
           confidence = sure))))
 }
 

@@ -105,8 +105,8 @@ within_demand <- function(found, summary) {
 
 # Hours of work by kind: ours, or as given.
 kind_hours <- function(hours = NULL) {
-  all <- vapply(finding_kinds(), `[[`, 0, "hours")
-  replace(all, names(hours), unlist(hours))
+  usual_hours <- vapply(finding_kinds(), `[[`, 0, "hours")
+  replace(usual_hours, names(hours), unlist(hours))
 }
 
 check_hours <- function(hours) {
@@ -131,11 +131,11 @@ worth_columns <- c(
 intent_mix <- function(summary, rules) {
   pairs <- summary$pairs
   intent <- query_intent(summary$queries$key, rules$intent)[pairs$query]
-  names <- unique(c(names(rules$intent), "other"))
-  clicks <- vapply(names, function(name) {
+  name_texts <- unique(c(names(rules$intent), "other"))
+  clicks <- vapply(name_texts, function(name) {
     sum_codes(ifelse(intent == name, pairs$clicks, 0), pairs$page, nrow(summary$pages))
   }, numeric(nrow(summary$pages)))
-  clicks <- matrix(clicks, ncol = length(names), dimnames = list(NULL, names))
+  clicks <- matrix(clicks, ncol = length(name_texts), dimnames = list(NULL, name_texts))
   site <- colSums(clicks)
   site <- if (any(site > 0)) site / sum(site) else 1 / length(site) + site
   # A few clicks are no mix: the site's counts as five.
@@ -155,7 +155,7 @@ intent_factors <- function(sessions, conversions, group, mix, rounds = 50) {
   code <- match(group[known], unique(group[known]))
   groups <- max(code)
   of_group <- sum_codes(conversions, code, groups)
-  for (round in seq_len(rounds)) {
+  for (turn in seq_len(rounds)) {
     each <- as.vector(mix %*% factors)
     rate <- (of_group / pmax(1e-9, sum_codes(sessions * each, code, groups)))[code]
     parts <- conversions * mix * rep(factors, each = nrow(mix)) / each

@@ -7,16 +7,16 @@ segment_baseline <- function(rows, horizon, season = NULL) {
   # What was missed earlier is looked at over as many months whatever is asked for, so that a month
   # has one forecast.
   y <- log(pmax(rows$used / days_in_month(rows$month), 1e-3))
-  methods <- forecast_methods(season_from(season, rows$month[1]))
+  method_names <- forecast_methods(season_from(season, rows$month[1]))
   errors <- rolling_errors(y, tried_months_ahead, as.integer(assumed("forecast_origins")),
-    methods = methods)
-  paths <- method_paths(y, horizon, methods)
-  weights <- method_weights(errors, rownames(paths), length(y))
+    methods = method_names)
+  paths <- method_paths(y, horizon, method_names)
+  weight_of <- method_weights(errors, rownames(paths), length(y))
   own <- rolling_weighted(errors)
-  sd <- horizon_sd(own, horizon, length(y))
+  spread_sd <- horizon_sd(own, horizon, length(y))
   ahead <- months_after(max(rows$month), seq_len(horizon))
-  list(path = data.table(month = ahead, mean = as.vector(weights %*% paths), sd = sd),
-    weights = weights, errors = rbind(errors, own))
+  list(path = data.table(month = ahead, mean = as.vector(weight_of %*% paths), sd = spread_sd),
+    weights = weight_of, errors = rbind(errors, own))
 }
 
 # Months ahead over which methods are tried out: half a year, as far as a plan usually looks.
@@ -62,13 +62,14 @@ trend_season <- function(facts) {
 method_weights <- function(errors, methods, known) {
   seen <- errors[errors$origin + errors$horizon <= known & errors$method %in% methods]
   if (!nrow(seen)) return(stats::setNames(rep(1 / length(methods), length(methods)), methods))
-  all <- stats::median(seen$error^2)
-  by <- seen[, list(n = .N, sum = sum(error^2)), by = "method"]
-  at <- match(methods, by$method)
+  usual_error <- stats::median(seen$error^2)
+  by_method <- seen[, list(n = .N, sum = sum(error^2)), by = "method"]
+  at <- match(methods, by_method$method)
   prior <- assumed("method_prior")
-  mse <- (fcoalesce(by$sum[at], 0) + prior * all) / (fcoalesce(by$n[at], 0L) + prior)
-  weights <- (mse + 1e-6)^-2
-  stats::setNames(weights / sum(weights), methods)
+  mse <- (fcoalesce(by_method$sum[at], 0) + prior * usual_error) /
+    (fcoalesce(by_method$n[at], 0L) + prior)
+  weight_of <- (mse + 1e-6)^-2
+  stats::setNames(weight_of / sum(weight_of), methods)
 }
 
 # Errors of the weighted forecast, as it would have been made at each origin.
@@ -76,8 +77,8 @@ rolling_weighted <- function(errors) {
   if (!nrow(errors)) return(errors)
   own <- errors[errors$method != "straight line"]
   rbindlist(lapply(split(own, own$origin), function(at) {
-    weights <- method_weights(errors, unique(at$method), at$origin[1])
-    at[, list(method = "weighted", error = sum(error * weights[method])),
+    weight_of <- method_weights(errors, unique(at$method), at$origin[1])
+    at[, list(method = "weighted", error = sum(error * weight_of[method])),
       by = c("origin", "horizon")][, c("origin", "horizon", "method", "error")]
   }))
 }
@@ -113,7 +114,7 @@ need_forecast <- function() {
 
 # A year before, a season rests on one year only; from two on it can be estimated.
 forecast_methods <- function(season = NULL) {
-  methods <- list(
+  method_names <- list(
     naive = list(least = 1, of = function(y, h) rep(utils::tail(y, 1), h)),
     `seasonal naive` = list(least = 13, of = function(y, h) {
       n <- length(y)
@@ -138,12 +139,12 @@ forecast_methods <- function(season = NULL) {
     }))
   # Logs of a season known from elsewhere, from the first month of the series on.
   if (!is.null(season)) {
-    methods$`search trends` <- list(least = 4, of = function(y, h) {
+    method_names$`search trends` <- list(least = 4, of = function(y, h) {
       at <- function(months) season[(months - 1) %% 12 + 1]
       smoothed(y - at(seq_along(y)), h, season = FALSE) + at(length(y) + seq_len(h))
     })
   }
-  methods
+  method_names
 }
 
 as_monthly <- function(y) stats::ts(y, frequency = 12)

@@ -7,7 +7,7 @@ add_plans <- function(fit, widened, plans, ramp, draws) {
   base <- draw_paths(path$mean, path$sd * widened, draws)
   base <- base * rep(days_in_month(path$month), each = draws)
   middle <- exp(path$mean) * days_in_month(path$month)
-  range <- function(x, p) apply(x, 2, stats::quantile, p, names = FALSE)
+  make_range <- function(x, p) apply(x, 2, stats::quantile, p, names = FALSE)
   summed <- function(added, total) {
     ends <- function(x) stats::quantile(rowSums(x), c(0.1, 0.9), names = FALSE)
     data.table(added = sum(colMeans(added)), added_low = ends(added)[1],
@@ -22,15 +22,16 @@ add_plans <- function(fit, widened, plans, ramp, draws) {
       tasks = drawn$tasks,
       sums = summed(added, total),
       months = data.table(month = path$month, added = colMeans(added),
-        added_low = range(added, 0.1), added_high = range(added, 0.9),
-        total = middle + colMeans(added), total_low = range(total, 0.1),
-        total_high = range(total, 0.9)))
+        added_low = make_range(added, 0.1), added_high = make_range(added, 0.9),
+        total = middle + colMeans(added), total_low = make_range(total, 0.1),
+        total_high = make_range(total, 0.9)))
   })
-  all <- lapply(c(months = "months", tasks = "tasks", sums = "sums"),
+  everything <- lapply(c(months = "months", tasks = "tasks", sums = "sums"),
     function(part) rbindlist(lapply(each, `[[`, part), idcol = "plan"))
-  all$sums <- rbind(data.table(plan = "nothing", summed(0 * base, base)), all$sums)
-  set(all$sums, j = "hours", value = c(0, vapply(plans, function(plan) sum(plan$lines$hours), 0)))
-  all
+  everything$sums <- rbind(data.table(plan = "nothing", summed(0 * base, base)), everything$sums)
+  set(everything$sums, j = "hours", value = c(0,
+    vapply(plans, function(plan) sum(plan$lines$hours), 0)))
+  everything
 }
 
 # Baselines as paths: what one month is off by stays, and more comes to it.

@@ -2,12 +2,12 @@
 
 #' @export
 format.tide_forecast <- function(x, width = 80, ...) {
-  body <- if (length(x$plans) > 1) {
+  text_body <- if (length(x$plans) > 1) {
     c(plan_sum_lines(x), "", plan_month_lines(x))
   } else {
     unlist(lapply(unique(x$months$segment), month_lines, x = x))
   }
-  c(wrap_lines(forecast_heading(x), width), body, folder_lines(x), "",
+  c(wrap_lines(forecast_heading(x), width), text_body, folder_lines(x), "",
     wrap_lines(forecast_notes(x), width))
 }
 
@@ -17,24 +17,24 @@ range_text <- function(low, high) sprintf("%s to %s", format_count(low), format_
 month_lines <- function(x, part) {
   own <- x$months[which(x$months$segment == part)]
   planned <- !is.null(own[["plan"]])
-  head <- c("month", x$history$of, "80 % range", if (planned) c("added", "total", "80 % range"))
+  heading <- c("month", x$history$of, "80 % range", if (planned) c("added", "total", "80 % range"))
   cells <- cbind(format_month(own$month), format_count(own$baseline),
     range_text(own$baseline_low, own$baseline_high),
     if (planned) {
       cbind(paste0("+", format_count(own$added)), format_count(own$total),
         range_text(own$total_low, own$total_high))
     })
-  c(if (uniqueN(x$months$segment) > 1) c("", format_path(part)), column_lines(head, cells))
+  c(if (uniqueN(x$months$segment) > 1) c("", format_path(part)), column_lines(heading, cells))
 }
 
 # Several plans beside doing nothing: totals by month.
 plan_month_lines <- function(x) {
-  months <- x$months
-  first <- months[months$plan == months$plan[1]]
-  totals <- vapply(unique(months$plan), function(one) {
-    format_count(months$total[months$plan == one])
+  month_rows <- x$months
+  first <- month_rows[month_rows$plan == month_rows$plan[1]]
+  totals <- vapply(unique(month_rows$plan), function(one) {
+    format_count(month_rows$total[month_rows$plan == one])
   }, character(nrow(first)))
-  column_lines(c("month", "nothing", "80 % range", unique(months$plan)),
+  column_lines(c("month", "nothing", "80 % range", unique(month_rows$plan)),
     cbind(format_month(first$month), format_count(first$baseline),
       range_text(first$baseline_low, first$baseline_high), matrix(totals, nrow(first))))
 }
@@ -115,14 +115,15 @@ backtest_sentence <- function(x) {
   if (!NROW(rows)) return("Too few months to try the forecast out on.")
   rows <- backtest_by_method(rows, "method")
   ours <- rows[rows$method == "weighted"]
-  names <- c(`seasonal naive` = "the same month of the year before", naive = "the last month",
+  method_words <- c(`seasonal naive` = "the same month of the year before",
+    naive = "the last month",
     `straight line` = "a straight line")
   # What was tried out on a few months only is no rival.
-  rivals <- rows[rows$method %in% names(names) & rows$forecasts >= ours$forecasts / 2]
+  rivals <- rows[rows$method %in% names(method_words) & rows$forecasts >= ours$forecasts / 2]
   sprintf(paste("Tried out by %s of months that are known now: off by %s on average; %s.",
     "%s inside the 80 %% range.%s"),
     format_plural(ours$forecasts, "forecast"), format_share(ours$mape),
-    paste(names[rivals$method], "by", format_share(rivals$mape), collapse = ", "),
+    paste(method_words[rivals$method], "by", format_share(rivals$mape), collapse = ", "),
     format_share(ours$covered),
     if (ours$mape <= min(rivals$mape)) "" else " Not better than the simplest of these here.")
 }

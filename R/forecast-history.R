@@ -50,24 +50,24 @@ tide_history <- function(x, by = NULL, rules = tide_rules(), by_hand = NULL, kee
   } else {
     months_of_table(x, "x", of)
   }
-  months <- read$months
-  whole <- months$days == days_in_month(months$month)
-  left_out <- sort(unique(months$month[!whole]))
-  months <- without_gaps(months[which(whole)])
-  set(months, j = c("used", "note"),
-    value = list(months$value, read$note[paste(months$segment, months$month)]))
-  set(months, which(is.na(months$note)), "note", "")
-  months <- set_months(months, by_hand)
-  if (NROW(marks)) months <- months[, level_by_events(.SD, marks), by = "segment"]
-  if (!keep_unusual) months <- months[, replace_unusual(.SD), by = "segment"]
-  thin <- months[, .N, by = "segment"]
-  if (!nrow(months) || max(thin$N) < 4) {
+  month_rows <- read$months
+  whole <- month_rows$days == days_in_month(month_rows$month)
+  left_out <- sort(unique(month_rows$month[!whole]))
+  month_rows <- without_gaps(month_rows[which(whole)])
+  set(month_rows, j = c("used", "note"),
+    value = list(month_rows$value, read$note[paste(month_rows$segment, month_rows$month)]))
+  set(month_rows, which(is.na(month_rows$note)), "note", "")
+  month_rows <- set_months(month_rows, by_hand)
+  if (NROW(marks)) month_rows <- month_rows[, level_by_events(.SD, marks), by = "segment"]
+  if (!keep_unusual) month_rows <- month_rows[, replace_unusual(.SD), by = "segment"]
+  thin <- month_rows[, .N, by = "segment"]
+  if (!nrow(month_rows) || max(thin$N) < 4) {
     abort_tide("Too few months for a forecast.",
       where = sprintf("%s of data are whole.", format_plural(max(0, thin$N), "month")),
       fix = "Load older exports, or a table of monthly totals.", class = "thin")
   }
-  months <- months[months$segment %in% thin$segment[thin$N >= 4]]
-  structure(list(months = months[], of = read$of, source = read$source, left_out = left_out),
+  month_rows <- month_rows[month_rows$segment %in% thin$segment[thin$N >= 4]]
+  structure(list(months = month_rows[], of = read$of, source = read$source, left_out = left_out),
     class = c("tide_history", "tide_result"))
 }
 
@@ -75,17 +75,17 @@ tide_history <- function(x, by = NULL, rules = tide_rules(), by_hand = NULL, kee
 without_gaps <- function(months) {
   months <- months[order(months$segment, months$month)]
   months[, {
-    start <- max(c(1L, which(diff(month_number(month)) != 1L) + 1L))
-    .SD[seq(start, .N)]
+    first_at <- max(c(1L, which(diff(month_number(month)) != 1L) + 1L))
+    .SD[seq(first_at, .N)]
   }, by = "segment"]
 }
 
 # Daily rows to months. note: which days of a month were replaced, named by segment and month.
 months_of_days <- function(data, by, rules, keep_unusual, most) {
   needed <- c("date", switch(if (is.null(by)) "site" else by, site = NULL, brand = "query", "page"))
-  table <- if (inherits(data, "tide_data")) pick_table(data, needed)
+  tbl <- if (inherits(data, "tide_data")) pick_table(data, needed)
   days <- site_days_table(data)
-  if (is.null(days) || !is.null(by) && is.null(table)) {
+  if (is.null(days) || !is.null(by) && is.null(tbl)) {
     abort_tide("A forecast needs days.",
       where = sprintf("The data have: %s.", paste(names(data$tables), collapse = "; ")),
       fix = sprintf("Export by %s, or give a table of monthly totals.",
@@ -95,18 +95,18 @@ months_of_days <- function(data, by, rules, keep_unusual, most) {
   rows <- if (is.null(by)) {
     data.table(segment = rep("all", nrow(days)), date = days$date, clicks = days$clicks)
   } else {
-    own <- table$rows
+    own <- tbl$rows
     segment <- if (by == "brand") {
       brand_of_rows(own, rules)
     } else {
       once <- unique(as.character(own$page))
-      names <- if (by == "page") clean_url(once) else page_group(once, rules$page_groups)
-      names[match(own$page, once)]
+      name_texts <- if (by == "page") clean_url(once) else page_group(once, rules$page_groups)
+      name_texts[match(own$page, once)]
     }
     sums <- sums_by(setDT(list(segment = segment, date = own$date, clicks = own$clicks)),
       c("segment", "date"), "clicks")
-    all <- sums[, list(clicks = sum(clicks)), by = "segment"][order(-clicks)]
-    sums[sums$segment %in% utils::head(all$segment, most)]
+    by_clicks <- sums[, list(clicks = sum(clicks)), by = "segment"][order(-clicks)]
+    sums[sums$segment %in% utils::head(by_clicks$segment, most)]
   }
   # A day without rows of a part is a day of no clicks; one without any row is missing.
   grid <- CJ(segment = unique(rows$segment), date = unique(days$date), sorted = FALSE)
@@ -117,18 +117,18 @@ months_of_days <- function(data, by, rules, keep_unusual, most) {
   of_months <- days_each(sort(days$date)) > 7L
   unusual <- if (!keep_unusual && !of_months && nrow(days) >= 21) unusual_dates(days)$date
   set(rows, j = "odd", value = as.integer(rows$date) %in% as.integer(unusual))
-  months <- rows[,
+  month_rows <- rows[,
     list(days = .N, value = sum(clicks) + mean(clicks[!odd]) * sum(odd) - sum(clicks[odd])),
     by = c("segment", "month")]
   if (of_months) {
     until <- first_given(data$plan$exported, max(data$sources$exported))
-    set(months, j = "days",
-      value = pmin(days_in_month(months$month), as.integer(until - months$month)))
+    set(month_rows, j = "days",
+      value = pmin(days_in_month(month_rows$month), as.integer(until - month_rows$month)))
   }
   notes <- rows[rows$odd, list(note = sprintf("%s replaced", format_plural(.N, "unusual day"))),
     by = c("segment", "month")]
-  list(months = months, of = "clicks",
-    source = if (is.null(by)) "days" else grain_label(table$dimensions),
+  list(months = month_rows, of = "clicks",
+    source = if (is.null(by)) "days" else grain_label(tbl$dimensions),
     note = stats::setNames(notes$note, paste(notes$segment, notes$month)))
 }
 
@@ -177,8 +177,8 @@ replace_unusual <- function(rows, least = 25L) {
 # segments once.
 replaced_lines <- function(months, most = 3) {
   odd <- months[months$note != ""]
-  step <- c(1L, diff(month_number(odd$month))) != 1L
-  runs <- data.table(odd, run = cumsum(step))[, list(from = min(month), to = max(month)),
+  stride <- c(1L, diff(month_number(odd$month))) != 1L
+  runs <- data.table(odd, run = cumsum(stride))[, list(from = min(month), to = max(month)),
     by = c("segment", "note", "run")]
   same <- runs[, list(of = list(segment)), by = c("from", "to", "note")]
   of_which <- vapply(same$of, function(of) {
@@ -195,15 +195,17 @@ tidy.tide_history <- function(x, ...) tibble::as_tibble(x$months)
 
 #' @export
 format.tide_history <- function(x, width = 80, ...) {
-  months <- x$months
-  by <-
-    months[, list(n = .N, from = min(month), to = max(month), value = sum(value)), by = "segment"]
-  odd <- any(months$note != "")
+  month_rows <- x$months
+  segments <-
+    month_rows[, list(n = .N, from = min(month), to = max(month), value = sum(value)),
+    by = "segment"]
+  odd <- any(month_rows$note != "")
   wrap_lines(c(
     sprintf("<tide_history> monthly %s, from %s", x$of, x$source),
-    sprintf("  %s: %s, %s to %s, %s %s", format_path(by$segment), format_plural(by$n, "month"),
-      format_month(by$from), format_month(by$to), format_count(by$value), x$of),
-    if (odd) paste0("  ", replaced_lines(months)),
+    sprintf("  %s: %s, %s to %s, %s %s", format_path(segments$segment),
+    format_plural(segments$n, "month"),
+      format_month(segments$from), format_month(segments$to), format_count(segments$value), x$of),
+    if (odd) paste0("  ", replaced_lines(month_rows)),
     if (length(x$left_out)) {
       sprintf("  left out, not whole: %s", paste(format_month(x$left_out), collapse = ", "))
     }),
@@ -228,8 +230,8 @@ level_by_events <- function(rows, marks, least = 25L, side = 3L) {
   y <- season_taken_out(log(rows$used / days_in_month(rows$month)), rows$month, at)
   jump <- function(i) mean(y[i + 0:(side - 1L)]) - mean(y[i - seq_len(side)])
   # Dates further from any event than both sides reach.
-  all <- seq(side + 1L, nrow(rows) - side + 1L)
-  quiet <- all[vapply(all, function(i) min(abs(i - at)) >= side, NA)]
+  middles <- seq(side + 1L, nrow(rows) - side + 1L)
+  quiet <- middles[vapply(middles, function(i) min(abs(i - at)) >= side, NA)]
   if (length(quiet) < 6L) return(rows)
   noise <- sqrt(mean(vapply(quiet, jump, 0)^2))
   for (i in rev(sort(at))) {

@@ -20,16 +20,16 @@ lines_of_table <- function(findings, table, first) {
   ramp <- number("ramp", 1, 24)
   month <- plan_months(text("month"))
   rows <- lapply(seq_len(nrow(table)), function(i) {
-    line <- plan_line(findings, text("id")[i], text("query")[i], text("page")[i], targets[i], i)
+    one_line <- plan_line(findings, text("id")[i], text("query")[i], text("page")[i], targets[i], i)
     # Who states a chance states all of it.
-    if (!is.na(chance[i])) set(line, j = c("confidence", "chance"), value = list(1, chance[i]))
-    if (!is.na(hours[i])) set(line, j = "hours", value = hours[i])
-    if (!is.na(month[i]) && month[i] < first && !nzchar(line$remark)) {
-      set(line, j = "remark",
+    if (!is.na(chance[i])) set(one_line, j = c("confidence", "chance"), value = list(1, chance[i]))
+    if (!is.na(hours[i])) set(one_line, j = "hours", value = hours[i])
+    if (!is.na(month[i]) && month[i] < first && !nzchar(one_line$remark)) {
+      set(one_line, j = "remark",
         value = sprintf("late: it was planned for %s", format_month(month[i])))
     }
-    set(line, j = c("month", "ramp"), value = list(pmax(month[i], first), ramp[i]))
-    line
+    set(one_line, j = c("month", "ramp"), value = list(pmax(month[i], first), ramp[i]))
+    one_line
   })
   rbindlist(rows)
 }
@@ -72,11 +72,11 @@ plan_months <- function(text) {
 plan_line <- function(findings, id, query, page, target, row) {
   found <- findings$findings
   if (nzchar(id) && id %in% found$id) {
-    line <- lines_of_tasks(findings, id)
-    asked <- !is.na(target$ctr) || !is.na(target$place) && !target$place %in% line$target
-    if (!asked) return(line)
-    query <- line$query
-    page <- line$page
+    one_line <- lines_of_tasks(findings, id)
+    asked <- !is.na(target$ctr) || !is.na(target$place) && !target$place %in% one_line$target
+    if (!asked) return(one_line)
+    query <- one_line$query
+    page <- one_line$page
   } else if (!nzchar(query)) {
     bad_plan(row, if (nzchar(id)) "id" else "query", id, "an id of the list, or a query")
   }
@@ -99,11 +99,11 @@ fixed_line <- function(findings, query, page, row) {
 
 # What a query earns at its target more than today.
 query_line <- function(findings, query, page, target, row) {
-  summary <- findings$summary
-  code <- match(query_key(query), summary$queries$key)
+  site_summary <- findings$summary
+  code <- match(query_key(query), site_summary$queries$key)
   shown <- findings$pairs[findings$pairs$query %in% code]
   if (nzchar(page)) {
-    of_page <- summary$pages$key[shown$page] %in% known_page_keys(page, summary$pages$key)
+    of_page <- site_summary$pages$key[shown$page] %in% known_page_keys(page, site_summary$pages$key)
     shown <- shown[which(of_page)]
   }
   if (is.na(code) || !nrow(shown)) {
@@ -112,13 +112,14 @@ query_line <- function(findings, query, page, target, row) {
   shown <- shown[which.max(shown$clicks + shown$impressions / 1e6)]
   place <- if (is.na(target$place)) best_places(findings, shown) else target$place
   brings <- if (is.na(target$ctr)) {
-    step <- step_up(summary, findings$curve, shown, place)
-    c(step$done, list(chance = step$reach))
+    stride <- step_up(site_summary, findings$curve, shown, place)
+    c(stride$done, list(chance = stride$reach))
   } else {
-    more_clicked(summary, shown, target$ctr)
+    more_clicked(site_summary, shown, target$ctr)
   }
   there <- if (is.na(target$ctr)) place >= shown$position else target$ctr <= shown$ctr
-  data.table(id = "", query = query, page = summary$pages$page[shown$page], month = as.IDate(NA),
+  data.table(id = "", query = query, page = site_summary$pages$page[shown$page],
+    month = as.IDate(NA),
     target = if (is.na(target$ctr)) place else NA_real_, target_ctr = target$ctr,
     position = shown$position, ctr = shown$ctr, done = pmax(0, brings$done),
     done_low = pmax(0, brings$low), done_high = pmax(0, brings$high),
@@ -137,9 +138,9 @@ more_clicked <- function(summary, shown, ctr) {
 
 # A query that is not shown yet, by its search volume.
 new_query_line <- function(findings, query, page, place, row) {
-  summary <- findings$summary
-  at <- match(query_key(query), summary$queries$key)
-  volume <- if (is.na(at)) NA else as.numeric(summary$queries[["volume"]][at])
+  site_summary <- findings$summary
+  at <- match(query_key(query), site_summary$queries$key)
+  volume <- if (is.na(at)) NA else as.numeric(site_summary$queries[["volume"]][at])
   if (!length(volume) || is.na(volume)) {
     bad_plan(row, "query", query, "a query of the data, or one with a search volume")
   }
@@ -175,11 +176,11 @@ new_query_line <- function(findings, query, page, place, row) {
 
 # Impressions in 30 days to search volume, of the site's own queries on page one.
 volume_ratio <- function(findings) {
-  summary <- findings$summary
-  volume <- as.numeric(summary$queries[["volume"]])
+  site_summary <- findings$summary
+  volume <- as.numeric(site_summary$queries[["volume"]])
   shown <- findings$pairs[findings$pairs$position <= assumed("page_one_ends")]
   shown <- shown[which(volume[shown$query] > 0)]
   if (nrow(shown) < 5) return(list(ratio = 1, spread = 1))
-  log_ratio <- log(shown$impressions * per_month(summary) / volume[shown$query])
+  log_ratio <- log(shown$impressions * per_month(site_summary) / volume[shown$query])
   list(ratio = exp(stats::median(log_ratio)), spread = stats::mad(log_ratio))
 }

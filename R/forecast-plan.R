@@ -43,8 +43,9 @@ tide_plan <- function(findings, do = NULL, table = NULL, hours_a_month = NULL, f
   check_class(findings, "tide_findings", "findings")
   local_assumptions(findings$assumptions)
   check_number(hours_a_month, "hours_a_month", min = 0.1, null = TRUE)
-  summary <- findings$summary
-  last <- if (summary$window$dated) summary$window$to else max(summary$sources$exported)
+  site_summary <- findings$summary
+  dated <- site_summary$window$dated
+  last <- if (dated) site_summary$window$to else max(site_summary$sources$exported)
   from <- check_date(from, "from")
   first <- if (is.null(from)) months_after(last, 1) else first_of_month(from)
   if (is.null(do) == is.null(table)) {
@@ -65,7 +66,8 @@ tide_plan <- function(findings, do = NULL, table = NULL, hours_a_month = NULL, f
   waits <- if (is.null(hours_a_month)) 0 * before else before %/% hours_a_month
   set(lines, which(unset), "month", months_after(first, waits[unset]))
   if (is.null(lines[["ramp"]])) set(lines, j = "ramp", value = NA_real_)
-  structure(list(lines = lines[], per_month = site_clicks(summary), hours_a_month = hours_a_month,
+  structure(list(lines = lines[], per_month = site_clicks(site_summary),
+    hours_a_month = hours_a_month,
     bound = bound),
     class = c("tide_plan", "tide_result"))
 }
@@ -192,14 +194,14 @@ best_places <- function(findings, rows, share = assumed("best_place_share")) {
 
 # Each query on the page where it is clicked most, a line for each folder.
 lines_of_bound <- function(findings, first) {
-  summary <- findings$summary
+  site_summary <- findings$summary
   pairs <- findings$pairs[findings$pairs$tested]
   pairs <- pairs[order(-pairs$clicks, pairs$position)]
   pairs <- pairs[!duplicated(pairs$query)]
   need_plan(nrow(pairs), "No query is clicked or shown often enough to be judged.")
-  step <- step_up(summary, findings$curve, pairs, best_places(findings, pairs))
-  folder <- page_group(summary$pages$page, NULL)[pairs$page]
-  rows <- setDT(c(list(page = folder), lapply(step$done, pmax, 0)))
+  stride <- step_up(site_summary, findings$curve, pairs, best_places(findings, pairs))
+  folder <- page_group(site_summary$pages$page, NULL)[pairs$page]
+  rows <- setDT(c(list(page = folder), lapply(stride$done, pmax, 0)))
   lines <- rows[, list(query = sprintf("%s of %s", format_plural(.N, "query", "queries"), page),
     done = sum(done), below = sqrt(sum((done - low)^2)), above = sqrt(sum((high - done)^2))),
     by = "page"]

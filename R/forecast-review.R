@@ -25,11 +25,11 @@ stored_forecasts <- function(store) {
   kept <- kept_forecasts(store)
   rbindlist(lapply(seq_along(kept), function(i) {
     read <- kept[[i]]
-    months <- setDT(lapply(read$months, unlist))
-    set(months, j = c("made", "number", "of", "month"),
-      value = list(read$made, i, read$of, as.IDate(months$month)))
-    if (is.null(months[["plan"]])) set(months, j = "plan", value = "")
-    months
+    month_rows <- setDT(lapply(read$months, unlist))
+    set(month_rows, j = c("made", "number", "of", "month"),
+      value = list(read$made, i, read$of, as.IDate(month_rows$month)))
+    if (is.null(month_rows[["plan"]])) set(month_rows, j = "plan", value = "")
+    month_rows
   }),
     fill = TRUE, use.names = TRUE)
 }
@@ -94,10 +94,10 @@ no_review <- function() {
 
 # What was said of months that have come since.
 match_actuals <- function(said, history) {
-  months <- history$months
-  at <- match(paste(said$segment, said$month), paste(months$segment, months$month))
+  month_rows <- history$months
+  at <- match(paste(said$segment, said$month), paste(month_rows$segment, month_rows$month))
   use <- which(said$of == history$of & !is.na(at) & said$month > said$made)
-  said <- data.table(said[use], came = months$value[at[use]])
+  said <- data.table(said[use], came = month_rows$value[at[use]])
   said <- unique(said, by = c("made", "month", "segment", "plan"), fromLast = TRUE)
   if (!nrow(said)) return(no_review())
   expected <- function(total, baseline) {
@@ -119,8 +119,8 @@ interval_inflation <- function(review, least = 3L) {
   check_class(review, "tide_review", "review")
   rows <- review$months[review$months$plan == "" & review$months$expected_low > 0]
   if (nrow(rows) < least) return(1)
-  sd <- log(rows$expected_high / rows$expected_low) / (2 * stats::qnorm(0.9))
-  z <- log(rows$came / rows$expected) / sd
+  spread_sd <- log(rows$expected_high / rows$expected_low) / (2 * stats::qnorm(0.9))
+  z <- log(rows$came / rows$expected) / spread_sd
   prior <- assumed("review_prior")
   sqrt(max(1, (sum(z^2) + prior) / (length(z) + prior)))
 }

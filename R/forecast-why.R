@@ -6,9 +6,9 @@ why_columns <- c(part_names, "by_rest", "by_plan")
 why_missed <- function(rows, history, data, rules, most = 3L) {
   rows <- copy(rows)
   set(rows, j = why_columns, value = rep(list(rep(NA_real_, nrow(rows))), length(why_columns)))
-  table <- if (!is.null(data)) pick_table(data, c("date", "query", "page"))
-  if (is.null(table) || history$of != "clicks" || !nrow(rows)) return(rows)
-  days <- range(table$rows$date)
+  tbl <- if (!is.null(data)) pick_table(data, c("date", "query", "page"))
+  if (is.null(tbl) || history$of != "clicks" || !nrow(rows)) return(rows)
+  days <- range(tbl$rows$date)
   known <- rows$segment == "all" & rows$made >= first_of_month(days[1] + 27L) &
     months_after(rows$month, 1L) - 1L <= days[2]
   nearest <- rows$horizon == stats::ave(rows$horizon, rows$month, FUN = min)
@@ -65,10 +65,10 @@ plan_states <- function(store, data) {
 
 # Position and CTR of the last 28 days by query and page.
 positions_now <- function(data) {
-  table <- pick_table(data, c("date", "query", "page"))
-  if (is.null(table)) return(NULL)
-  last <- max(table$rows$date)
-  rows <- table$rows[table$rows$date > last - 28L]
+  tbl <- pick_table(data, c("date", "query", "page"))
+  if (is.null(tbl)) return(NULL)
+  last <- max(tbl$rows$date)
+  rows <- tbl$rows[tbl$rows$date > last - 28L]
   sums <- sums_by(setDT(list(query = as.character(rows$query), page = as.character(rows$page),
     clicks = rows$clicks, impressions = rows$impressions,
     weighted = rows$position * rows$impressions)),

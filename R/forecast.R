@@ -141,13 +141,13 @@ backtest_table <- function(fits, history) {
     if (!NROW(errors)) return(NULL)
     rows <- history$months[which(history$months$segment == part)]
     value <- rows$used / days_in_month(rows$month)
-    lag <- if (nrow(rows) > 13) 12L else 1L
-    scale <- mean(abs(diff(value, lag)))
-    sd <- horizon_sd(errors[errors$method == "weighted"], max(errors$horizon), nrow(rows))
+    lag_days <- if (nrow(rows) > 13) 12L else 1L
+    scaling <- mean(abs(diff(value, lag_days)))
+    spread_sd <- horizon_sd(errors[errors$method == "weighted"], max(errors$horizon), nrow(rows))
     came <- value[errors$origin + errors$horizon]
     errors <- data.table(errors, true = came, miss = came * (exp(errors$error) - 1),
-      inside = abs(errors$error) <= stats::qnorm(0.9) * sd[errors$horizon])
-    errors[, list(segment = part, forecasts = .N, mase = mean(abs(miss)) / max(scale, 1e-9),
+      inside = abs(errors$error) <= stats::qnorm(0.9) * spread_sd[errors$horizon])
+    errors[, list(segment = part, forecasts = .N, mase = mean(abs(miss)) / max(scaling, 1e-9),
       mape = mean(abs(miss) / pmax(true, 1e-9)), bias = mean(error),
       covered = if (method == "weighted") mean(inside) else NA_real_),
       by = c("method", "horizon")][,

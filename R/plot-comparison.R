@@ -50,9 +50,10 @@ autoplot.tide_change <- function(object, ...) {
   steps[, "at" := seq_len(nrow(steps))]
   low <- min(steps$from[2:5], steps$to[2:5], site$clicks_after)
   span <- max(steps$to) - low
-  floor <- if (low > 3 * span) low - span else 0
+  least_value <- if (low > 3 * span) low - span else 0
   ggplot2::ggplot(steps) + ggplot2::geom_rect(ggplot2::aes(xmin = .data$at - 0.4,
-    xmax = .data$at + 0.4, ymin = pmax(.data$from, floor), ymax = .data$to, fill = .data$what)) +
+    xmax = .data$at + 0.4, ymin = pmax(.data$from, least_value), ymax = .data$to,
+    fill = .data$what)) +
     ggplot2::geom_segment(data = steps[-nrow(steps)],
       ggplot2::aes(x = .data$at + 0.4, xend = .data$at + 0.6, y = .data$to, yend = .data$to),
       colour = ink$soft, linewidth = 0.3) + ggplot2::geom_text(
@@ -64,6 +65,7 @@ autoplot.tide_change <- function(object, ...) {
       values = c(total = ink$plain, lost = ink$second, gained = ink$main), guide = "none") +
     ggplot2::labs(x = NULL, y = if (object$scaled) "clicks per 30 days" else "clicks",
       title = if (is.null(object$sides)) "Why clicks changed" else "Why clicks differ",
-      subtitle = paste0(sides_title(object), if (floor > 0) "; the scale does not begin at 0")) +
+      subtitle = paste0(sides_title(object),
+      if (least_value > 0) "; the scale does not begin at 0")) +
     tide_theme()
 }

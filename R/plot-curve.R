@@ -26,18 +26,19 @@ NULL
 #' @rawNamespace S3method(ggplot2::autoplot, tide_curve)
 autoplot.tide_curve <- function(object, until = 20, ...) {
   check_number(until, "until", min = 2, max = 100)
-  line <- curve_table(object, until, sort(unique(c(seq(1, until, by = 0.1), seq_len(until)))))
-  line <- line[line$segment %in% seen_segments(object)]
+  one_line <- curve_table(object, until, sort(unique(c(seq(1, until, by = 0.1), seq_len(until)))))
+  one_line <- one_line[one_line$segment %in% seen_segments(object)]
   points <- object$evidence[object$evidence$position <= until & object$evidence$pivot_ctr > 0]
   # A line ends where its data end: beyond, the interval would tell more about the prior than about
   # the site.
   last <- object$evidence[, .(last = max(0, position[pairs >= 3])), by = "segment"]
-  line <- line[
-    line$position <= pmax(2, last$last[match(line$segment, last$segment)]) | line$position <= 2]
-  ends <- last_by(line, "segment", "position")
-  floor <- min(line$ctr, points$pivot_ctr) / 1.6
-  line[, "ctr_low" := pmax(line$ctr_low, floor)]
-  ggplot2::ggplot(line,
+  one_line <- one_line[
+    one_line$position <= pmax(2, last$last[match(one_line$segment,
+      last$segment)]) | one_line$position <= 2]
+  ends <- last_by(one_line, "segment", "position")
+  least_value <- min(one_line$ctr, points$pivot_ctr) / 1.6
+  one_line[, "ctr_low" := pmax(one_line$ctr_low, least_value)]
+  ggplot2::ggplot(one_line,
     ggplot2::aes(.data$position, .data$ctr, colour = .data$segment, fill = .data$segment)) +
     ggplot2::geom_ribbon(ggplot2::aes(ymin = .data$ctr_low, ymax = .data$ctr_high), alpha = 0.15,
       colour = NA) + ggplot2::geom_point(data = points,
@@ -46,7 +47,7 @@ autoplot.tide_curve <- function(object, until = 20, ...) {
       ggplot2::aes(label = .data$segment), hjust = 0, nudge_x = 0.01, size = 3.6) +
     ggplot2::scale_colour_manual(values = segment_colours, aesthetics = c("colour", "fill"),
       guide = "none") + ggplot2::scale_size_area(max_size = 6, guide = "none") +
-    position_axis(until * 1.25) + ctr_axis() + ggplot2::coord_cartesian(ylim = c(floor, 1)) +
+    position_axis(until * 1.25) + ctr_axis() + ggplot2::coord_cartesian(ylim = c(least_value, 1)) +
     ggplot2::labs(x = "average position", y = "CTR",
       title = "What this site earns at each position",
       subtitle = sprintf(paste(

@@ -21,15 +21,15 @@ autoplot.tide_findings <- function(object, until = 30, named = 6, what = c("map"
   pairs <- utils::head(pairs[order(-pairs$impressions)], grey)
   pairs[, "shown" := (clicks + 0.5) / (impressions + 1)]
   segment <- setdiff(names(object$curve$fits), "brand")[1]
-  line <- curve_at(object$curve, seq(1, until, by = 0.1), segment)
+  one_line <- curve_at(object$curve, seq(1, until, by = 0.1), segment)
   counts <- table(factor(found$kind, intersect(names(finding_kinds()), found$kind)))
-  floor <- max(min(found$shown, line$ctr, na.rm = TRUE) / 1.5, 0.0003)
-  top <- min(1, 2 * max(found$shown, line$ctr))
+  least_value <- max(min(found$shown, one_line$ctr, na.rm = TRUE) / 1.5, 0.0003)
+  top <- min(1, 2 * max(found$shown, one_line$ctr))
   label <- placed_labels(found[order(found$rank)], named, log10(c(1, until * 1.12)),
-    log10(c(floor, top)))
+    log10(c(least_value, top)))
   ggplot2::ggplot(mapping = ggplot2::aes(.data$position, .data$shown)) +
     ggplot2::geom_point(data = pairs, colour = ink$plain, size = 0.7, alpha = 0.6) +
-    ggplot2::geom_line(data = line, ggplot2::aes(y = .data$ctr), colour = ink$main,
+    ggplot2::geom_line(data = one_line, ggplot2::aes(y = .data$ctr), colour = ink$main,
       linewidth = 0.9) + ggplot2::geom_point(data = found,
       ggplot2::aes(size = .data$gain, colour = .data$kind, fill = .data$kind, shape = .data$kind),
       alpha = 0.65) + ggplot2::geom_text(data = label,
@@ -39,7 +39,7 @@ autoplot.tide_findings <- function(object, until = 30, named = 6, what = c("map"
       aesthetics = c("colour", "fill"), name = NULL) + ggplot2::scale_shape_manual(
       values = kind_values("mark"), labels = map_label(counts), name = NULL) +
     ggplot2::scale_size_area(max_size = 8, guide = "none") + position_axis(until) + ctr_axis() +
-    ggplot2::coord_cartesian(ylim = c(floor, top)) +
+    ggplot2::coord_cartesian(ylim = c(least_value, top)) +
     ggplot2::labs(x = "average position", y = "CTR", title = "Where the opportunities are",
       subtitle = paste("line: the curve; grey: all tested pairs; marks: findings, larger where",
         "more clicks are to be won")) + tide_theme() +
@@ -64,9 +64,10 @@ placed_labels <- function(found, named, x, y) {
     tries <- list(c(at_x[i] + gap, at_y[i], 0), c(at_x[i] - gap, at_y[i], 1),
       c(at_x[i], at_y[i] + size$height, 0), c(at_x[i], at_y[i] - size$height, 0),
       c(at_x[i], at_y[i] + size$height, 1), c(at_x[i], at_y[i] - size$height, 1))
-    for (try in tries) {
-      box <- c(try[1] - try[3] * wide, try[1] + (1 - try[3]) * wide, try[2] - size$height / 2,
-        try[2] + size$height / 2)
+    for (attempt in tries) {
+      box <- c(attempt[1] - attempt[3] * wide, attempt[1] + (1 - attempt[3]) * wide,
+        attempt[2] - size$height / 2,
+        attempt[2] + size$height / 2)
       inside <- box[1] >= 0 && box[2] <= 1 && box[3] >= 0 && box[4] <= 1
       marks <- at_x > box[1] - size$mark & at_x < box[2] + size$mark &
         at_y > box[3] - size$mark & at_y < box[4] + size$mark
@@ -76,8 +77,8 @@ placed_labels <- function(found, named, x, y) {
       }, NA))
       if (inside && !any(marks) && !crossed) {
         boxes[[length(boxes) + 1L]] <<- box
-        return(data.table(said = said[i], at_x = x[1] + try[1] * diff(x),
-          at_y = y[1] + try[2] * diff(y), hjust = try[3]))
+        return(data.table(said = said[i], at_x = x[1] + attempt[1] * diff(x),
+          at_y = y[1] + attempt[2] * diff(y), hjust = attempt[3]))
       }
     }
   })
@@ -97,17 +98,18 @@ map_label <- function(counts) {
 contest_figure <- function(findings, most = 6) {
   found <- findings$findings
   found <- utils::head(found[kind_is(found$kind, "contest")], most)
-  summary <- findings$summary
-  if (!nrow(found) || is.null(summary$contested)) {
+  site_summary <- findings$summary
+  if (!nrow(found) || is.null(site_summary$contested)) {
     abort_tide("There is no contest to draw.",
       where = "the list has no cannibalized query with dates", fix = "Draw the map instead.",
       class = "figure", fault = "call")
   }
   long <- rbindlist(lapply(seq_len(nrow(found)), function(i) {
-    code <- match(found$query[i], summary$queries$query)
+    code <- match(found$query[i], site_summary$queries$query)
     rivals <-
-      utils::head(match(strsplit(found$pages[i], " ", fixed = TRUE)[[1]], summary$pages$page), 2)
-    weeks <- contested_weeks(summary, code, rivals)
+      utils::head(match(strsplit(found$pages[i], " ", fixed = TRUE)[[1]], site_summary$pages$page),
+      2)
+    weeks <- contested_weeks(site_summary, code, rivals)
     first <- week_leaders(weeks, "page")
     set(weeks, j = "leads", value = weeks$page == first$leader[match(weeks$week, first$week)])
     all_weeks <- seq(min(weeks$week), max(weeks$week), by = 7L)

@@ -6,8 +6,9 @@
 autoplot.tide_forecast <- function(object, what = c("fan", "tasks"), known = 24, ...) {
   if (check_choice(what, c("fan", "tasks"), "what") == "tasks") return(added_figure(object))
   check_number(known, "known", min = 1)
-  months <- object$months
-  first <- if (is.null(months[["plan"]])) months else months[months$plan == months$plan[1]]
+  month_rows <- object$months
+  plan <- month_rows[["plan"]]
+  first <- if (is.null(plan)) month_rows else month_rows[plan == plan[1]]
   past <- object$history$months[, utils::tail(.SD, known), by = "segment"]
   last <- past[, utils::tail(.SD, 1), by = "segment"]
   tried <- object$tried[object$tried$month >= min(past$month)]
@@ -29,15 +30,15 @@ autoplot.tide_forecast <- function(object, what = c("fan", "tasks"), known = 24,
     ggplot2::labs(x = NULL, y = sprintf("%s a month", object$history$of), title = "What to expect",
       subtitle = paste(c("grey: known; blue: if nothing is changed, with the 80 % and 95 % range",
         if (nrow(tried)) "circles: what we would have forecast a month earlier",
-        if (!is.null(months[["plan"]])) "brown: with the plan",
+        if (!is.null(month_rows[["plan"]])) "brown: with the plan",
         if (any(past$note != "")) "x: replaced"),
         collapse = "\n")) + tide_theme()
   if (length(unique(joined$segment)) > 1) {
     figure <- figure + ggplot2::facet_wrap("segment", ncol = 2, scales = "free_y")
   }
-  if (!is.null(months[["plan"]])) {
-    ends <- months[months$month == max(months$month)]
-    figure <- figure + stretch_lines(unbroken(months, "plan", "month", "total"),
+  if (!is.null(month_rows[["plan"]])) {
+    ends <- month_rows[month_rows$month == max(month_rows$month)]
+    figure <- figure + stretch_lines(unbroken(month_rows, "plan", "month", "total"),
       ggplot2::aes(y = .data$total, group = .data$stretch), linewidth = 0.9, linetype = "31",
       colour = ink$second) + ggplot2::geom_text(data = ends,
         ggplot2::aes(y = .data$total, label = .data$plan), hjust = 1, vjust = -0.8, size = 3.2,
@@ -57,14 +58,14 @@ added_figure <- function(object, named = 6) {
   large <- utils::head(sums$query, named)
   rows <- rows[, list(added = sum(added)),
     by = list(month, name = ifelse(query %in% large, query, "all others"))]
-  order <- c(large, if (nrow(sums) > named) "all others")
-  set(rows, j = "name", value = factor(rows$name, rev(order)))
+  in_order <- c(large, if (nrow(sums) > named) "all others")
+  set(rows, j = "name", value = factor(rows$name, rev(in_order)))
   shades <- stats::setNames(c(grDevices::colorRampPalette(c(ink$main, "#c9d6e2"))(length(large)),
     if (nrow(sums) > named) ink$rule),
-    order)
+    in_order)
   ggplot2::ggplot(rows, ggplot2::aes(as.Date(.data$month), .data$added, fill = .data$name)) +
     ggplot2::geom_col(width = 25, colour = "white", linewidth = 0.3) +
-    ggplot2::scale_fill_manual(values = shades, name = NULL, breaks = order) +
+    ggplot2::scale_fill_manual(values = shades, name = NULL, breaks = in_order) +
     ggplot2::labs(x = NULL, y = "clicks added a month", title = "What each task adds",
       subtitle = "means: if done x chance, grown over the months and with the season") +
     tide_theme()

@@ -17,7 +17,7 @@ autoplot.tide_pages <- function(object, summary, named = 6, ...) {
   rows[, "aside" := (rank(page, ties.method = "first") / .N - 0.5) * 0.7, by = "column"]
   middle <- rows[, list(clicks = stats::median(clicks), pages = .N), by = "column"]
   label <- utils::head(rows[order(-rows$clicks)][column > 3 | is.na(depth)], named)
-  labels <- c(seq(0, deepest), "not reached")
+  label_texts <- c(seq(0, deepest), "not reached")
   lonely <- any(is.na(rows$depth))
   ggplot2::ggplot(rows, ggplot2::aes(.data$column, .data$clicks + 1)) +
     ggplot2::geom_point(ggplot2::aes(x = .data$column + .data$aside), colour = ink$main,
@@ -27,7 +27,7 @@ autoplot.tide_pages <- function(object, summary, named = 6, ...) {
     ggplot2::geom_text(data = label, ggplot2::aes(x = .data$column + .data$aside,
       label = .data$page), size = 3.1, hjust = 1.05, colour = ink$text, check_overlap = TRUE) +
     ggplot2::scale_x_continuous(breaks = seq(0, deepest + lonely),
-      labels = sprintf("%s\n%s", labels[seq_len(deepest + 1 + lonely)],
+      labels = sprintf("%s\n%s", label_texts[seq_len(deepest + 1 + lonely)],
         format_plural(middle$pages[match(seq(0, deepest + lonely), middle$column)], "page"))) +
     ggplot2::scale_y_log10(breaks = c(1, 11, 101, 1001, 10001),
       labels = c("0", "10", "100", "1,000", "10,000")) +

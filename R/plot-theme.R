@@ -38,13 +38,13 @@ position_axis <- function(until) {
 month_axis <- function(from, to, expand) {
   days <- seq(as.Date(from), as.Date(to), by = "day")
   firsts <- days[format(days, "%d") == "01"]
-  months <- length(firsts) >= 2
-  breaks <- if (months) {
+  month_rows <- length(firsts) >= 2
+  breaks <- if (month_rows) {
     firsts[seq(1, length(firsts), by = ceiling(length(firsts) / 6))]
   } else {
     days[1 + length(days) %/% 3 * 0:2]
   }
-  ggplot2::scale_x_date(breaks = breaks, date_labels = if (months) "%b" else "%d %b",
+  ggplot2::scale_x_date(breaks = breaks, date_labels = if (month_rows) "%b" else "%d %b",
     expand = expand)
 }
 
@@ -74,9 +74,9 @@ event_marks <- function(events, from, to) {
 unbroken <- function(rows, by, at = "at", value = "value") {
   rows <- copy(rows)
   setorderv(rows, c(by, at))
-  missing <- is.na(rows[[value]])
-  set(rows, j = "stretch", value = cumsum(missing | !duplicated(rows[, by, with = FALSE])))
-  rows[!missing]
+  lacking <- is.na(rows[[value]])
+  set(rows, j = "stretch", value = cumsum(lacking | !duplicated(rows[, by, with = FALSE])))
+  rows[!lacking]
 }
 
 # Layers of these stretches; a value between two gaps is a dot.

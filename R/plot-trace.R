@@ -51,10 +51,10 @@ weeks_figure <- function(trace, named) {
   ends[, "value" :=
     spread_apart(ends$value, diff(range(long$value[long$figure == "position"], na.rm = TRUE)) / 11)]
   span <- as.numeric(diff(range(long$week)))
-  by <- c("figure", "name")
+  keys <- c("figure", "name")
   ggplot2::ggplot(long, ggplot2::aes(.data$week, .data$value)) +
-    stretch_lines(unbroken(context, by, "week"), linewidth = 0.3, colour = ink$plain) +
-    stretch_lines(unbroken(lead, by, "week"),
+    stretch_lines(unbroken(context, keys, "week"), linewidth = 0.3, colour = ink$plain) +
+    stretch_lines(unbroken(lead, keys, "week"),
       ggplot2::aes(group = .data$stretch, colour = .data$colour)) +
     ggplot2::geom_point(data = lead, ggplot2::aes(colour = .data$colour), size = 1.3,
       na.rm = TRUE) + ggplot2::geom_text(data = ends,
@@ -95,11 +95,11 @@ fit_label <- function(text, width) {
 
 # Labels at least `step` apart, in their order.
 spread_apart <- function(at, step) {
-  order <- order(at)
-  out <- at[order]
+  in_order <- order(at)
+  out <- at[in_order]
   for (i in seq_along(out)[-1]) out[i] <- max(out[i], out[i - 1] + step)
   out <- out - (mean(out) - mean(at))
-  out[order(order)]
+  out[order(in_order)]
 }
 
 ranking_figure <- function(trace) {
@@ -107,7 +107,6 @@ ranking_figure <- function(trace) {
   last <- ranking[ranking$week == max(ranking$week)]
   setorderv(last, "band")
   last[, "at" := sum(queries) - cumsum(queries) + queries / 2]
-  span <- as.numeric(diff(range(ranking$week)))
   ggplot2::ggplot(ranking, ggplot2::aes(as.Date(.data$week), .data$queries)) +
     ggplot2::geom_col(ggplot2::aes(fill = .data$band), width = 6) +
     ggplot2::geom_text(data = last,

@@ -10,8 +10,8 @@ page_spellings <- function(store) {
   finest <- with_page[which.max(nchar(with_page))]
   if (inherits(store, "tide_source")) return(source_pages(store, finest))
   slices <- plan$wanted[plan$wanted$grain == finest]
-  months <- split(slices, month_start(slices$day))
-  sums <- rbindlist(lapply(months, function(own) {
+  month_rows <- split(slices, month_start(slices$day))
+  sums <- rbindlist(lapply(month_rows, function(own) {
     rows <- read_slices(store, own, plan$parts, "page")$rows
     if (nrow(rows)) {
       rows[, .(impressions = sum(as.numeric(impressions))), by = "page"][,
@@ -56,11 +56,11 @@ spelling_problems <- function(pages) {
 # Intended pages that another page stands in for.
 intended_problems <- function(store, rules) {
   if (!length(rules$intended)) return(NULL)
-  summary <- tryCatch(tide_summary(tide_stored(store,
+  site_summary <- tryCatch(tide_summary(tide_stored(store,
     days = days_unless_undated(store, usual_days), by_month = TRUE)),
     tide_error = function(e) NULL)
-  if (is.null(summary)) return(NULL)
-  found <- tide_intended(summary, rules)
+  if (is.null(site_summary)) return(NULL)
+  found <- tide_intended(site_summary, rules)
   problem_line <- function(status, problem, where, consequence, fix) {
     own <- which(found$status == status)
     if (!length(own)) return(NULL)
@@ -93,11 +93,12 @@ intended_problems <- function(store, rules) {
 }
 
 missed_spellings <- function(store, brand) {
-  summary <- tryCatch(tide_summary(tide_stored(store, lag = 0, by_month = TRUE)),
+  site_summary <- tryCatch(tide_summary(tide_stored(store, lag = 0, by_month = TRUE)),
     tide_error = function(e) NULL)
-  if (is.null(summary)) return(NULL)
+  if (is.null(site_summary)) return(NULL)
   other <-
-    brand_spellings(summary$queries$key, reduce_pairs(summary$cells), summary$pages$page, brand)
+    brand_spellings(site_summary$queries$key, reduce_pairs(site_summary$cells),
+    site_summary$pages$page, brand)
   other <- other[fcoalesce(other$shared, 0) >= 0.5]
   if (!nrow(other)) return(NULL)
   top <- utils::head(other, 5)

@@ -36,7 +36,7 @@ tide_check <- function(store, brand = NULL, rules = tide_rules()) {
     return(structure(list(held = days, coverage = NULL, problems = no_problems()),
       class = c("tide_check", "tide_result")))
   }
-  summary <- days[, .(rows = sum(rows), days = .N, from = min(day), to = max(day),
+  site_summary <- days[, .(rows = sum(rows), days = .N, from = min(day), to = max(day),
     clicks = sum(clicks), impressions = sum(impressions)),
     by = "grain"]
   dated <- split(days[days$day > 0], by = "grain")
@@ -48,9 +48,9 @@ tide_check <- function(store, brand = NULL, rules = tide_rules()) {
     lapply(split(held$all[held$all$day > 0], by = "grain"), revised_days),
     lapply(dated, row_changes),
     list(capped_tables(days), damaged_parts(store, held$parts, held$current),
-      missing_totals(summary), spelling_problems(page_spellings(store)),
+      missing_totals(site_summary), spelling_problems(page_spellings(store)),
       if (length(brand)) missed_spellings(store, brand), intended_problems(store, rules))))
-  structure(list(held = summary, coverage = monthly_coverage(days), problems = problems),
+  structure(list(held = site_summary, coverage = monthly_coverage(days), problems = problems),
     class = c("tide_check", "tide_result"))
 }
 
@@ -138,10 +138,10 @@ never_finished <- function(days, all, lag = 3L) {
     days <- ends[[as.character(of$import[1])]]
     as.integer(export_day(max(of$exported), of$stated[1], days[1], days[2]))
   }, 0L)
-  open <- dated$day >= said[as.character(dated$import)] - lag &
+  is_open <- dated$day >= said[as.character(dated$import)] - lag &
     dated$day < as.integer(stored_export_day(days)) - lag
   rbindlist(lapply(split(dated, by = "grain"), function(of) {
-    at <- which(of$day %in% dated$day[open & dated$grain == of$grain[1]])
+    at <- which(of$day %in% dated$day[is_open & dated$grain == of$grain[1]])
     if (!length(at) || days_each(as.IDate(sort(of$day))) > 1) return(NULL)
     usual <- if (nrow(of) >= 21) usual_counts(of$clicks, of$day %% 7L, 29L)[at]
     share <- sum(of$clicks[at]) / sum(usual)
@@ -248,13 +248,13 @@ summary.tide_check <- function(object, ...) tibble::as_tibble(object$held)
 #' @export
 format.tide_check <- function(x, ...) {
   if (!nrow(x$held)) return("The archive is empty.")
-  window <- ifelse(x$held$from > 0, sprintf("%s, %s",
+  span <- ifelse(x$held$from > 0, sprintf("%s, %s",
     format_days(as.IDate(x$held$from), as.IDate(x$held$to)), format_plural(x$held$days, "day")),
     "no dates")
   c(
     "Stored",
     sprintf("  %s: %s (%s); %s clicks, %s impressions", x$held$grain,
-      format_plural(x$held$rows, "row"), window, format_count(x$held$clicks),
+      format_plural(x$held$rows, "row"), span, format_count(x$held$clicks),
       format_count(x$held$impressions)),
     if (!is.null(x$coverage)) {
       c(

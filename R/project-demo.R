@@ -1,5 +1,5 @@
-# The demo site: Fernmoor Seeds, made up, and its stand-in servers. What makes them is no part of the
-# product and stands in inst/demo-site/, read when it is first asked for.
+# The demo site: Fernmoor Seeds, made up, and its stand-in servers. What makes them is no part of
+# the product and stands in inst/demo-site/, read when it is first asked for.
 
 demo_code <- local({
   code <- NULL
@@ -8,7 +8,7 @@ demo_code <- local({
       made <- new.env(parent = topenv())
       files <- list.files(system.file("demo-site", package = "inktide"), "[.]R$",
         full.names = TRUE)
-      for (file in files) sys.source(file, made)
+      for (path in files) sys.source(path, made)
       code <<- made
     }
     code

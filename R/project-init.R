@@ -46,11 +46,11 @@ format.tide_init <- function(x, ...) {
 }
 
 suggest_settings <- function(data) {
-  table <- pick_table(data, c("query", "page"))
-  if (is.null(table)) table <- pick_table(data, "page")
+  tbl <- pick_table(data, c("query", "page"))
+  if (is.null(tbl)) tbl <- pick_table(data, "page")
   host <- folders <- NULL
-  if (!is.null(table)) {
-    pages <- reduce_pages(table$rows)
+  if (!is.null(tbl)) {
+    pages <- reduce_pages(tbl$rows)
     has_host <- grepl("^[a-z][a-z0-9+.-]*://[^/]", pages$page)
     site <- sub("^([a-z][a-z0-9+.-]*://[^/?]*).*$", "\\1/", pages$page[has_host])
     # A host of other signs than these is no host.
@@ -74,23 +74,23 @@ suggest_brand <- function(data, site) {
   if (is.null(site) || is.null(pick_table(data, "query"))) return(none)
   name <- host_name(site)
   if (!nzchar(name)) return(none)
-  summary <- tide_summary(data)
-  sums <- reduce_pairs(summary$cells)
-  own <- sums[is_brand(summary$queries$key, name)[sums$query]]
+  site_summary <- tide_summary(data)
+  sums <- reduce_pairs(site_summary$cells)
+  own <- sums[is_brand(site_summary$queries$key, name)[sums$query]]
   words <- data.table(word = name, why = sprintf("the name in %s", site),
     queries = length(unique(own$query)), clicks = sum(own$clicks),
     position = sum(own$weighted) / sum(own$impressions), sure = nrow(own) > 0)
   if (!nrow(own)) {
     # The host does not hold the brand: it is where the clicks land.
-    guess <- likely_brand(summary)
+    guess <- likely_brand(site_summary)
     if (!is.null(guess)) {
       words <- data.table(word = guess$word, why = "most of its clicks land on the home page",
-        queries = sum(is_brand(summary$queries$key, guess$word)), clicks = guess$clicks,
+        queries = sum(is_brand(site_summary$queries$key, guess$word)), clicks = guess$clicks,
         position = NA_real_, sure = FALSE)
     }
   }
   other <- if (nrow(own)) {
-    brand_spellings(summary$queries$key, sums, summary$pages$page, name)
+    brand_spellings(site_summary$queries$key, sums, site_summary$pages$page, name)
   }
   if (NROW(other)) {
     words <- rbind(words, data.table(
@@ -107,9 +107,9 @@ suggest_brand <- function(data, site) {
 }
 
 check_new_project <- function(dir) {
-  file <- file.path(dir, "inktide.yml")
-  if (file.exists(file)) {
-    abort_tide("The folder has settings already.", where = sprintf("'%s'.", file),
+  path <- file.path(dir, "inktide.yml")
+  if (file.exists(path)) {
+    abort_tide("The folder has settings already.", where = sprintf("'%s'.", path),
       fix = "Edit them, or name another folder.", class = "project", fault = "call")
   }
 }
@@ -117,9 +117,9 @@ check_new_project <- function(dir) {
 # Out: the path of the file.
 begin_project <- function(dir, suggested, exports) {
   check_new_project(dir)
-  file <- file.path(dir, "inktide.yml")
+  file_path <- file.path(dir, "inktide.yml")
   if (!dir.exists(dir)) dir.create(dir, recursive = TRUE, showWarnings = FALSE)
-  write_whole(file,
+  write_whole(file_path,
     function(path) write_lines(settings_lines(suggested, relative_paths(exports, dir)), path))
 }
 
@@ -192,32 +192,17 @@ settings_lines <- function(suggested, exports) {
       c("# page_groups:", "#   advice: /guides/")
     },
     "",
-    "# The rest has these defaults.",
-    "# intent:",
-    sprintf("#   %s: [%s]", names(intent_words),
-      vapply(intent_words, function(words) paste(utils::head(words, 8), collapse = ", "), "")),
-    "# bands: [1, 4, 11, 21]",
-    "# windows: {recent_days: 90, undated_days: 90, lag: 3}",
-    "# thresholds: {striking_distance: \"4:20\", fdr: 0.1, min_impressions: 1}",
-    "# clicks_above: leave out  # or keep, refuse",
-    "# repeats: ask  # or newest, add",
-    "",
-    "# Queries to watch, which page should answer which, and what is not the site's subject.",
-    "# watched: [kale seeds, /radish/]",
-    "# intended: {kale seeds: /shop/kale/}  # or a file with query and page",
-    "# ignore: {/^free /: nobody buys}",
-    "",
-    "# Filters under a name: the segment 'long questions', or 'not:long questions' for all else.",
-    "# segments:",
-    "#   long questions: {has_any: [how, why, when], words: \"5:\"}")
+    "# The rest, with an example or the default.",
+    sub("^(# )?", "# ", setting_lines(setdiff(names(setting_table()),
+      c("site", "brand", "exports", "enrichments", "events", "page_groups")))))
 }
 
 # A segment put into a project's settings under a name, without touching what else stands there.
 
 # conditions: named list as tide_segment() takes them. Out: the segments as they are then.
 keep_segment <- function(dir, name, conditions) {
-  file <- file.path(dir, "inktide.yml")
-  lines <- readLines(file, encoding = "UTF-8", warn = FALSE)
+  file_path <- file.path(dir, "inktide.yml")
+  lines <- readLines(file_path, encoding = "UTF-8", warn = FALSE)
   settings <- tide_settings(dir)
   if (!nzchar(trimws(name)) || name %in% c(names(settings$segments), "brand", "non-brand", "all")) {
     abort_tide("A segment needs a name of its own.", where = sprintf("'%s'.", name),
@@ -230,16 +215,16 @@ keep_segment <- function(dir, name, conditions) {
     value
   })
   # JSON is YAML, too, and quotes what a person typed.
-  line <- sprintf("  %s: %s", jsonlite::toJSON(name, auto_unbox = TRUE),
+  one_line <- sprintf("  %s: %s", jsonlite::toJSON(name, auto_unbox = TRUE),
     jsonlite::toJSON(written, auto_unbox = TRUE))
   at <- grep("^segments:\\s*(#.*)?$", lines)
   if (length(at)) {
-    lines <- append(lines, line, at[1])
+    lines <- append(lines, one_line, at[1])
   } else if (any(grepl("^segments:", lines))) {
-    abort_tide("`segments` stands on one line.", where = sprintf("'%s'.", file),
+    abort_tide("`segments` stands on one line.", where = sprintf("'%s'.", file_path),
       fix = "Write each segment on a line of its own below it.", class = "settings")
   } else {
-    lines <- c(lines, "segments:", line)
+    lines <- c(lines, "segments:", one_line)
   }
   # Tried aside first: what would not be read again is not written.
   aside <- tempfile("settings")
@@ -247,6 +232,6 @@ keep_segment <- function(dir, name, conditions) {
   on.exit(unlink(aside, recursive = TRUE))
   write_lines(lines, file.path(aside, "inktide.yml"))
   added <- tide_settings(aside)$segments
-  write_whole(file, function(path) write_lines(lines, path))
+  write_whole(file_path, function(path) write_lines(lines, path))
   added
 }

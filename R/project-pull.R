@@ -94,8 +94,8 @@ check_pull_fields <- function(spec, must) {
   unknown <- setdiff(names(spec$fields), known)
   must(!length(unknown), "with `fields` among %s, not '%s'", paste(known, collapse = ", "),
     unknown[1])
-  missing <- setdiff(c("clicks", "impressions"), names(spec$fields))
-  must(!length(missing), "with a field for %s", missing[1])
+  lacking <- setdiff(c("clicks", "impressions"), names(spec$fields))
+  must(!length(lacking), "with a field for %s", lacking[1])
 }
 
 check_pull_paging <- function(paging, must) {
@@ -118,14 +118,14 @@ abort_pull_spec <- function(name, must) {
 # JSON Pointer (RFC 6901): the part of a value, or NULL.
 json_at <- function(value, pointer) {
   if (!nzchar(pointer)) return(value)
-  for (step in strsplit(sub("^/", "", pointer), "/", fixed = TRUE)[[1]]) {
-    step <- gsub("~0", "~", gsub("~1", "/", step, fixed = TRUE), fixed = TRUE)
+  for (stride in strsplit(sub("^/", "", pointer), "/", fixed = TRUE)[[1]]) {
+    stride <- gsub("~0", "~", gsub("~1", "/", stride, fixed = TRUE), fixed = TRUE)
     if (!is.list(value)) return(NULL)
-    value <- if (is.null(names(value)) && grepl("^[0-9]+$", step)) {
-      place <- as.integer(step) + 1L
+    value <- if (is.null(names(value)) && grepl("^[0-9]+$", stride)) {
+      place <- as.integer(stride) + 1L
       if (place <= length(value)) value[[place]]
     } else {
-      value[[step]]
+      value[[stride]]
     }
   }
   value

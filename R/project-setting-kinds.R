@@ -59,8 +59,8 @@ setting_kinds <- local({
       x
     },
     texts_or_file = function(x) {
-      file <- is_text(x) && is.null(names(x)) && length(x) == 1
-      must(file || (is.list(x) && !is.null(names(x)) && all(lengths(x) == 1)),
+      path <- is_text(x) && is.null(names(x)) && length(x) == 1
+      must(path || (is.list(x) && !is.null(names(x)) && all(lengths(x) == 1)),
         "lines of 'query: page', or a file")
       unlist(x)
     },

@@ -1,38 +1,4 @@
-# A project is a folder that holds inktide.yml. One table says what may stand in it; every mistake
-# is named by line.
-
-# Settings by name; a list stands for settings inside.
-setting_names <- function() list(
-  assumptions = "assumptions",
-  site = "text",
-  contact = "text",
-  currency = "text",
-  brand = "words",
-  exports = "words",
-  enrichments = "words",
-  events = "text",
-  history = "text",
-  results_pages = "words",
-  pull = "pulls",
-  sources = "sources",
-  columns = "named_texts",
-  date_order = "order",
-  decimal = "decimal",
-  clicks_above = "clicks_above",
-  repeats = "repeats",
-  intent = "named_words",
-  ignore = "named_texts",
-  intended = "texts_or_file",
-  goals = "weights",
-  watched = "words_or_lists",
-  words = "text",
-  page_groups = "named_texts",
-  bands = "bands",
-  windows = list(recent_days = "days", undated_days = "days", lag = "count"),
-  thresholds = list(striking_distance = "range", target = "text", fdr = "share", min_gain = "count",
-    min_impressions = "count"),
-  hours = lapply(finding_kinds(), function(kind) "effort"),
-  segments = "segments")
+# A project is a folder that holds inktide.yml; every mistake in it is named by line.
 
 # The nearest folder upwards that holds inktide.yml, or NULL.
 find_project <- function(from) {
@@ -48,44 +14,7 @@ find_project <- function(from) {
 #'
 #' Reads `inktide.yml` of a project's folder. Every setting may be left out.
 #'
-#' @details
-#' ```yaml
-#' site: https://www.fernmoor.example/
-#' contact: webmaster@fernmoor.example   # said with requests to the site
-#' currency: EUR                        # of values
-#' brand: [fernmoor, fern moor]
-#' ignore: {fern care: not our subject, /^free /: nobody buys}  # never among the findings
-#' intended: {kale seeds: /shop/kale/, /^how to grow/: /guides/}  # or a file: query, page
-#' goals: {orders: 1, sign_ups: 0.2}   # columns of facts by page, weighed into conversions
-#' watched: {main terms: [kale seeds, /radish/]}   # see tide_watched()
-#' exports: [exports/*.csv]           # where nothing is loaded yet
-#' enrichments: [facts/volumes.csv]   # volumes, titles, values
-#' history: monthly-totals.csv          # months, for forecasts
-#' words: our-words.yml                 # sentences of one's own, see tide_words()
-#' events: events.csv                 # dated marks, see tide_events()
-#' results_pages: [results.csv]       # what stands above, see tide_results_pages()
-#' columns: {query: What people typed}
-#' date_order: dmy                    # or mdy
-#' decimal: comma                     # or point
-#' clicks_above: leave out            # or keep, refuse
-#' repeats: ask                       # or newest, add
-#' intent: {commercial: [buy, best], informational: [how, why]}
-#' page_groups: {advice: /guides/, shop: /shop/}
-#' bands: [1, 4, 11, 21]
-#' windows: {recent_days: 90, undated_days: 90, lag: 3}
-#' thresholds: {striking_distance: "4:20", target: next, fdr: 0.1, min_impressions: 1}
-#' hours: {low_ctr: 1, cannibalized: 3}   # of work, by kind
-#' assumptions: {merge_rise: 0.7}         # see tide_assumptions()
-#' pull:                                  # services to be asked, see tide_pull()
-#'   daily: {url: "https://service.example/rows", fields: {query: /q, clicks: /c, impressions: /i}}
-#' sources:                               # databases, see tide_source(); --source warehouse
-#'   warehouse: {driver: postgres, host: db.example, database: search, user: reader,
-#'     tables: [search.rows, search.totals], columns: {query: search_term}, where: "site = 'a'"}
-#' segments:
-#'   long questions: {has_any: [how, why], words: "5:", not_page: /journal/}
-#' ```
-#' Conditions of segments are those of [tide_segment()]; ranges are written as `"4:20"`, or
-#' `"5:"` without an upper end. Paths are relative to the file.
+#' @eval c("@details", "```yaml", setting_lines(), "```", setting_notes)
 #'
 #' @param dir Folder that holds `inktide.yml`.
 #' @return A list with `folder`, `rules` (a [tide_rules()] object), `segments` (a list of
@@ -102,17 +31,17 @@ find_project <- function(from) {
 #' @export
 tide_settings <- function(dir) {
   check_text(dir, "dir")
-  file <- file.path(dir, "inktide.yml")
-  if (!file.exists(file)) {
-    abort_tide("The folder is not a project.", where = sprintf("There is no '%s'.", file),
+  path <- file.path(dir, "inktide.yml")
+  if (!file.exists(path)) {
+    abort_tide("The folder is not a project.", where = sprintf("There is no '%s'.", path),
       fix = "Name the folder that holds inktide.yml, or begin a project there.", class = "project",
-      file = file)
+      file = path)
   }
-  given <- read_yaml_settings(file)
+  given <- read_yaml_settings(path)
   if (!is.null(given) && (!is.list(given) || is.null(names(given)))) {
-    abort_setting(file, names(given), "The settings", "lines of 'name: value'")
+    abort_setting(path, names(given), "The settings", "lines of 'name: value'")
   }
-  settings <- as.list(read_settings(given, setting_names(), file))
+  settings <- as.list(read_settings(given, setting_names(), path))
   if (length(settings$intended) && is.null(names(settings$intended))) {
     settings$intended <- read_intended(named_files(
       list(folder = dir, intended = in_folder(settings$intended, dir)), "intended"))
@@ -207,7 +136,16 @@ read_settings <- function(given, known, file, path = character()) {
 abort_setting <- function(file, path, name, must) {
   abort_tide(sprintf("`%s` must be %s.", name, must),
     where = sprintf("'%s', line %d.", file, setting_line(file, path)),
-    fix = "Correct that line; ?tide_settings shows every setting.", class = "settings", file = file)
+    fix = sprintf("%s; ?tide_settings shows every setting.", setting_shape(path)),
+    class = "settings", file = file)
+}
+
+# How the setting that holds a path is written.
+setting_shape <- function(path) {
+  known <- setting_table()[[first_given(path[1], "")]]
+  if (is.null(known)) return("Correct that line")
+  sprintf("Correct that line, as in '%s: %s'", path[1],
+    shortened(paste(known$example, collapse = " "), 80L))
 }
 
 # Databases by name; no password stands here.
@@ -225,8 +163,8 @@ read_sources <- function(given, file, path) {
     if (!isTRUE(own$driver %in% c("sqlite", "postgres", "clickhouse"))) {
       abort_setting(file, here, name, "with a driver: sqlite, postgres or clickhouse")
     }
-    missing <- setdiff(c("database", "tables"), names(own))
-    if (length(missing)) abort_setting(file, here, name, paste("with", missing[1]))
+    lacking <- setdiff(c("database", "tables"), names(own))
+    if (length(lacking)) abort_setting(file, here, name, paste("with", lacking[1]))
     own
   }, given, names(given))
 }
@@ -274,11 +212,12 @@ named_files <- function(settings, setting) {
   unlist(lapply(settings[[setting]], function(path) {
     found <- if (grepl("[*?]", path)) sort(Sys.glob(path)) else path[file.exists(path)]
     if (!length(found)) {
-      file <- file.path(settings$folder, "inktide.yml")
+      file_path <- file.path(settings$folder, "inktide.yml")
       abort_tide("A file named in the settings is missing.",
-        where = sprintf("'%s', line %d, names '%s'.", file, setting_line(file, setting), path),
+        where = sprintf("'%s', line %d, names '%s'.", file_path, setting_line(file_path, setting),
+        path),
         fix = sprintf("Put the file there, or correct the list '%s'.", setting), class = "settings",
-        file = file)
+        file = file_path)
     }
     found
   }))

@@ -8,7 +8,8 @@
 #'
 #' @param file A YAML file with parts of the package's own
 #'   (`system.file("words", "en.yml", package = "inktide")`): `sentences`, `terms`, `kinds`,
-#'   `columns`, `numbers`, `months` and so on, but not `formats`; what it does not hold is told as usual.
+#'   `columns`, `numbers`, `months` and so on, but not `formats`; what it does not hold is told as
+#'   usual.
 #'   `NULL`: the package's words.
 #' @return A `tide_words` object, a list of those parts, for `words` of
 #'   [tidy()][tide_findings_tables].

@@ -38,13 +38,13 @@ read_answer <- function(spec, asked, answer, last) {
       "Check the address; a service without rows says so by status 204 or an empty list.")
   }
   if (spec$format == "csv") {
-    table <- tryCatch(fread(text = text, colClasses = "character", header = TRUE, na.strings = ""),
+    tbl <- tryCatch(fread(text = text, colClasses = "character", header = TRUE, na.strings = ""),
       error = function(e) NULL, warning = function(w) NULL)
-    if (is.null(table)) {
+    if (is.null(tbl)) {
       if (!last) return(NULL)
       abort_answer(spec, asked, "The answer is no CSV.", text, "Check `format`.")
     }
-    return(list(rows = csv_rows(spec, asked, table)))
+    return(list(rows = csv_rows(spec, asked, tbl)))
   }
   value <- parse_json(text)
   if (is.null(value)) {
@@ -93,8 +93,8 @@ plain_scalar <- function(value) {
 # Rows have a column `same`: what a row says besides its figures. A row that comes again replaces
 # the one before, whatever page brought it; what differs in a name that no field holds does not.
 csv_rows <- function(spec, asked, table) {
-  missing <- setdiff(unlist(spec$fields), names(table))
-  if (length(missing)) abort_field(spec, asked, missing[1], paste(names(table), collapse = ", "))
+  lacking <- setdiff(unlist(spec$fields), names(table))
+  if (length(lacking)) abort_field(spec, asked, lacking[1], paste(names(table), collapse = ", "))
   out <- table[, unlist(spec$fields), with = FALSE]
   setnames(out, names(spec$fields))
   others <- setdiff(names(table), unlist(spec$fields))

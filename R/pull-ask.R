@@ -17,7 +17,7 @@ pull_redirects <- 5L
 
 # The request without what is secret, for messages.
 shown_request <- function(spec, values, url) {
-  body <- if (!is.null(spec$body)) {
+  sent <- if (!is.null(spec$body)) {
     jsonlite::toJSON(fill_template(spec$body, values), auto_unbox = TRUE, null = "null")
   }
   parameters <- fill_template(spec$parameters, values)
@@ -25,7 +25,7 @@ shown_request <- function(spec, values, url) {
     paste0("?", paste(names(parameters), unlist(lapply(parameters, paste, collapse = ",")),
       sep = "=", collapse = "&"))
   }
-  hide_secrets(spec, paste0(spec$method, " ", url, query, if (!is.null(body)) paste0(" ", body)))
+  hide_secrets(spec, paste0(spec$method, " ", url, query, if (!is.null(sent)) paste0(" ", sent)))
 }
 
 abort_answer <- function(spec, asked, what, came, fix) {
@@ -121,12 +121,12 @@ redirected_to <- function(answer, url) {
 # list(rows: a data.table, count, link, next_value).
 ask_service <- function(spec, values, url = spec$url, wait = 1) {
   asked <- shown_request(spec, values, url)
-  for (try in 1:3) {
+  for (attempt in 1:3) {
     answer <- performed(spec, asked, signed_request(spec, values, url, wait))
     # What was given once may have been taken back: it is asked for once more.
-    if (httr2::resp_status(answer) == 401 && try == 1 && forget_token(spec)) next
+    if (httr2::resp_status(answer) == 401 && attempt == 1 && forget_token(spec)) next
     check_status(spec, asked, answer)
-    read <- read_answer(spec, asked, answer, last = try == 3)
+    read <- read_answer(spec, asked, answer, last = attempt == 3)
     # An answer that was cut off is asked for again.
     if (!is.null(read)) break
   }

@@ -8,8 +8,8 @@ token_file <- function(spec) {
 
 # The token that is valid now: stored, renewed, or confirmed by a person.
 confirmed_token <- function(spec) {
-  file <- token_file(spec)
-  kept <- if (file.exists(file)) parse_json(file_text(file))
+  path <- token_file(spec)
+  kept <- if (file.exists(path)) parse_json(file_text(path))
   if (is.list(kept)) {
     for (name in c("token", "refresh")) {
       if (one_text(kept[[name]])) assign(name, kept[[name]], envir = spec$given)
@@ -24,7 +24,7 @@ confirmed_token <- function(spec) {
       tide_error_pull = function(e) NULL)
   }
   if (is.null(given$access_token)) given <- let_confirm(spec)
-  keep_token(file, given, if (is.list(kept)) kept$refresh)
+  keep_token(path, given, if (is.list(kept)) kept$refresh)
   given$access_token
 }
 

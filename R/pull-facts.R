@@ -83,9 +83,9 @@ names_to_ask <- function(store, spec, names, today) {
 
 store_pulled_facts <- function(store, spec, rows, today) {
   setcolorder(rows, spec$by)
-  file <- pulled_file(rows, paste(spec$name, format(today)))
-  on.exit(unlink(dirname(file), recursive = TRUE))
-  facts <- tide_facts(file, date = today)
+  path <- pulled_file(rows, paste(spec$name, format(today)))
+  on.exit(unlink(dirname(path), recursive = TRUE))
+  facts <- tide_facts(path, date = today)
   tide_load(store, facts)
   facts[[1]]
 }

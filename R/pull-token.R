@@ -35,8 +35,8 @@ forget_token <- function(spec) {
   had <- !is.null(spec$given$access_token)
   rm(list = ls(spec$given), envir = spec$given)
   if (!identical(spec$oauth$grant, "device")) return(had)
-  file <- token_file(spec)
-  file.exists(file) && unlink(file) == 0
+  path <- token_file(spec)
+  file.exists(path) && unlink(path) == 0
 }
 
 ask_for_token <- function(spec, ...) {

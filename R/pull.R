@@ -141,12 +141,13 @@ days_to_pull <- function(store, spec, from, to, today) {
 pull_day <- function(spec, day, wait) {
   asked <- ask_all_pages(spec, list(date = format(day)), wait)
   if (asked$capped) {
-    for (split in spec$split) {
-      parts <- lapply(split$values, function(value) {
+    for (split_by in spec$split) {
+      parts <- lapply(split_by$values, function(value) {
         narrowed <- spec
-        if (!is.null(split$body)) narrowed$body <- utils::modifyList(as.list(spec$body), split$body)
-        if (!is.null(split$parameters)) {
-          narrowed$parameters <- utils::modifyList(spec$parameters, split$parameters)
+        if (!is.null(split_by$body)) narrowed$body <-
+          utils::modifyList(as.list(spec$body), split_by$body)
+        if (!is.null(split_by$parameters)) {
+          narrowed$parameters <- utils::modifyList(spec$parameters, split_by$parameters)
         }
         ask_all_pages(narrowed, list(date = format(day), value = value), wait)
       })
@@ -173,10 +174,10 @@ pull_day <- function(spec, day, wait) {
 check_pulled <- function(rows, spec, day) {
   refuse <- function(wrong, column, what) {
     if (!any(wrong)) return(invisible())
-    row <- which(wrong)[1]
+    at_row <- which(wrong)[1]
     abort_tide(sprintf("A row's `%s` is %s.", column, what),
-      where = sprintf("service '%s', %s, row %s: %s.", spec$name, day, format_count(row),
-        hide_secrets(spec, row_text(as.list(rows[row, setdiff(names(rows), "same"),
+      where = sprintf("service '%s', %s, row %s: %s.", spec$name, day, format_count(at_row),
+        hide_secrets(spec, row_text(as.list(rows[at_row, setdiff(names(rows), "same"),
           with = FALSE])))),
       fix = "Correct `fields`: where the figure is in a row.", class = "range", column = column)
   }
@@ -193,12 +194,12 @@ check_pulled <- function(rows, spec, day) {
 
 # Parts of a day have the same query on the same page.
 sum_pulled <- function(rows) {
-  by <- intersect(dimension_names, names(rows))
-  if (!anyDuplicated(rows, by = by)) return(rows)
+  keys <- intersect(dimension_names, names(rows))
+  if (!anyDuplicated(rows, by = keys)) return(rows)
   position <- "position" %in% names(rows)
   if (position) set(rows, j = "weighted", value = rows$position * rows$impressions)
   of <- c("clicks", "impressions", if (position) "weighted")
-  sums <- sums_by(rows, by, of)
+  sums <- sums_by(rows, keys, of)
   if (position) {
     set(sums, j = "position", value = sums$weighted / sums$impressions)
     set(sums, j = "weighted", value = NULL)
@@ -213,49 +214,49 @@ most_asked_pages <- 10000L
 # whether the service has more; repeats: how many came again).
 ask_all_pages <- function(spec, values, wait) {
   limit <- spec$paging$limit
-  url <- spec$url
+  address <- spec$url
   rows <- list()
   seen <- new.env()
   asked <- character()
   got <- 0L
   endless <- function(what) {
-    abort_answer(spec, shown_request(spec, values, url), what, "",
+    abort_answer(spec, shown_request(spec, values, address), what, "",
       "Check `paging`: the service does not take offset, link or field as it is described.")
   }
   repeat {
     values$offset <- got
     values$limit <- limit
     if (is.null(values[["next"]])) values["next"] <- list("")
-    answer <- ask_service(spec, values, url, wait)
+    answer <- ask_service(spec, values, address, wait)
     if (nrow(answer$rows)) check_pulled(answer$rows, spec, values$date)
     rows[[length(rows) + 1L]] <- answer$rows
     got <- got + nrow(answer$rows)
-    by <- spec$paging$by
-    if (is.null(by) || !nrow(answer$rows)) break
+    paging_by <- spec$paging$by
+    if (is.null(paging_by) || !nrow(answer$rows)) break
     fresh <- !vapply(answer$rows$same, exists, NA, envir = seen, inherits = FALSE)
     if (!any(fresh)) endless("The same rows came again.")
     for (one in unique(answer$rows$same[fresh])) assign(one, TRUE, envir = seen)
     if (!is.null(spec$cap) && got >= spec$cap) break
     if (length(rows) >= most_asked_pages) endless("The pages do not end.")
-    if (by == "offset") {
+    if (paging_by == "offset") {
       if (nrow(answer$rows) < limit) break
-    } else if (by == "field") {
+    } else if (paging_by == "field") {
       if (is.null(answer$next_value)) break
       values[["next"]] <- answer$next_value
     } else {
       if (is.null(answer$link)) break
-      url <- same_host(spec, answer$link)
+      address <- same_host(spec, answer$link)
       # The link holds all of the question.
       spec$parameters <- list()
     }
-    step <- if (by == "offset") format(got) else if (by == "field") values[["next"]] else url
-    if (step %in% asked) endless("The pages go in a circle.")
-    asked <- c(asked, step)
+    stride <- switch(paging_by, offset = format(got), field = values[["next"]], address)
+    if (stride %in% asked) endless("The pages go in a circle.")
+    asked <- c(asked, stride)
   }
-  all <- rbindlist(rows, use.names = TRUE, fill = TRUE)
-  again <- if (nrow(all)) duplicated(all$same, fromLast = TRUE) else logical()
+  answered <- rbindlist(rows, use.names = TRUE, fill = TRUE)
+  again <- if (nrow(answered)) duplicated(answered$same, fromLast = TRUE) else logical()
   count <- answer$count
-  list(rows = all[!again], calls = length(rows), repeats = sum(again),
+  list(rows = answered[!again], calls = length(rows), repeats = sum(again),
     capped = if (is.null(count)) {
       !is.null(spec$cap) && got >= spec$cap
     } else {
@@ -276,16 +277,16 @@ same_host <- function(spec, link) {
 store_pulled <- function(store, spec, rows, day, today) {
   columns <- intersect(c(dimension_names, figure_names), names(rows))
   rows <- rows[, columns, with = FALSE]
-  file <- pulled_file(rows, paste(spec$name, format(day)))
-  on.exit(unlink(dirname(file), recursive = TRUE))
-  tide_load(store, file, exported = today)
+  path <- pulled_file(rows, paste(spec$name, format(day)))
+  on.exit(unlink(dirname(path), recursive = TRUE))
+  tide_load(store, path, exported = today)
 }
 
 # What came as a file of its own name, so that it is read and checked as any other.
 pulled_file <- function(rows, name) {
   folder <- tempfile("pull")
   dir.create(folder)
-  file <- file.path(folder, paste0(name, ".csv"))
-  fwrite(rows, file)
-  file
+  path <- file.path(folder, paste0(name, ".csv"))
+  fwrite(rows, path)
+  path
 }

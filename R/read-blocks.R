@@ -50,8 +50,8 @@ large_part <- function(path, scratch, at_once) {
   if (length(parts) != 1 || !is.null(parts[[1]]$source)) return(NULL)
   part <- parts[[1]]
   lines <- readLines(part$path, n = lines_looked_at, warn = FALSE, skipNul = TRUE)
-  length <- mean(nchar(lines, "bytes") + 1)
-  if (file.size(part$path) > at_once * length) part
+  how_long <- mean(nchar(lines, "bytes") + 1)
+  if (file.size(part$path) > at_once * how_long) part
 }
 
 blocks_of <- function(part, beside, how, at_once) {
@@ -80,13 +80,13 @@ blocks_of <- function(part, beside, how, at_once) {
   left <- setDT(c(list(grain = rep(grain_label(used), 2),
     reason = c("no impressions", "more clicks than impressions")),
     read$sums[[2]][c("rows", "clicks", "impressions")]))
-  source <- block_source(part, layout, known, store, how)
-  set(source, j = "grain", value = grain_label(if (length(unlist(beside, recursive = FALSE))) {
+  origin <- block_source(part, layout, known, store, how)
+  set(origin, j = "grain", value = grain_label(if (length(unlist(beside, recursive = FALSE))) {
     intersect(dimension_names, names(known))
   } else {
     used
   }))
-  new_blocks(store, used, days, left[left$rows > 0], source, beside, how, at_once)
+  new_blocks(store, used, days, left[left$rows > 0], origin, beside, how, at_once)
 }
 
 # What the general reader would fold, take for totals or leave out.

@@ -94,12 +94,12 @@ totals_names <- c("total", "totals", "grand total", "sum", "summe", "gesamt", "g
 # Rows named so in their first text (or with no text at all, or no date), whose figures are the sums
 # of the others: a query "total" with clicks of its own stays. headers: rows that are none.
 totals_rows <- function(rows, text, headers) {
-  by <- c(text, if (is.character(rows[["date"]])) "date")
-  if (!length(by) || nrow(rows) < 2) return(integer())
+  keys <- c(text, if (is.character(rows[["date"]])) "date")
+  if (!length(keys) || nrow(rows) < 2) return(integer())
   # Only the ends of a file are looked at: that is where spreadsheets put totals.
   ends <- unique(c(1:2, nrow(rows) - 1:0))
   named <- vapply(ends, function(i) {
-    texts <- tolower(trimws(vapply(by, function(column) as.character(rows[[column]][i]), "")))
+    texts <- tolower(trimws(vapply(keys, function(column) as.character(rows[[column]][i]), "")))
     texts[is.na(texts)] <- ""
     any(texts %in% totals_names) || all(!nzchar(texts))
   }, NA)
@@ -152,11 +152,11 @@ damaged_text <- local({
 # below older ones; without dates that is only so where `repeats` says it.
 repeated_rows <- function(rows, place, header, columns, aside, repeats) {
   if (repeats == "add") return(list())
-  by <- setdiff(names(rows), figure_names)
+  keys <- setdiff(names(rows), figure_names)
   unread <- setdiff(seq_along(header), unname(columns))
-  if (!length(by) && !length(unread)) return(list())
-  if (length(by) && !repeats_any(rows[, by, with = FALSE])) return(list())
-  key <- row_key(rows[, by, with = FALSE])
+  if (!length(keys) && !length(unread)) return(list())
+  if (length(keys) && !repeats_any(rows[, keys, with = FALSE])) return(list())
+  key <- row_key(rows[, keys, with = FALSE])
   twice <- setdiff(which(duplicated(key) | duplicated(key, fromLast = TRUE)), aside)
   key <- key[twice]
   if (length(unread)) {
@@ -170,9 +170,9 @@ repeated_rows <- function(rows, place, header, columns, aside, repeats) {
   same <- Reduce(`&`, lapply(figures, function(x) {
     (x[again] == x[kept]) %in% TRUE | (is.na(x[again]) & is.na(x[kept]))
   }))
-  if (repeats == "ask" && !"date" %in% by && any(!same)) {
+  if (repeats == "ask" && !"date" %in% keys && any(!same)) {
     other <- c(twice[again][!same][1], twice[kept[!same][1]])
-    ask_repeats(rows[other], by,
+    ask_repeats(rows[other], keys,
       sprintf("%s %d of '%s'", place$unit, record_lines(place, other), place$label))
   }
   list(`same row again in one file` = twice[again][same],

@@ -68,8 +68,9 @@ pick_table <- function(data, needed, refused = character()) {
   rich <- by_rich_result(names(tables)[fits], c(needed, refused))
   if (!all(rich)) fits <- fits[!rich]
   if (!length(fits)) return(NULL)
-  order <- fits[order_grains(dimensions[fits], vapply(tables[fits], function(t) nrow(t$rows), 0L))]
-  tables <- tables[order]
+  in_order <- fits[order_grains(dimensions[fits],
+    vapply(tables[fits], function(t) nrow(t$rows), 0L))]
+  tables <- tables[in_order]
   if (!"date" %in% tables[[1]]$dimensions) return(tables[[1]])
   tables <- Filter(function(table) "date" %in% table$dimensions, tables)
   if (length(tables) == 1) return(tables[[1]])
@@ -198,13 +199,13 @@ format.tide_data <- function(x, ...) {
 }
 
 grain_lines <- function(table, which = "") {
-  window <- if (is.na(table$days)) {
+  span <- if (is.na(table$days)) {
     "no dates"
   } else {
     sprintf("%s (%s)", format_days(table$from, table$to), format_plural(table$days, "day"))
   }
   c(sprintf("  %s%s: %s, %s; %s, %s", grain_label(table$dimensions), which,
-    format_plural(nrow(table$rows), "row"), window,
+    format_plural(nrow(table$rows), "row"), span,
     format_plural(sum(as.numeric(table$rows$clicks)), "click"),
     format_plural(sum(as.numeric(table$rows$impressions)), "impression")),
     rests_on_lines(table))
@@ -216,10 +217,10 @@ left_out_lines <- function(ledger, kept = NULL) {
   several <- length(unique(ledger$grain)) > 1
   share <- function(of) {
     if (is.null(kept)) return("")
-    all <- kept[[of]][match(ledger$grain, kept$grain)] +
+    shown_rows <- kept[[of]][match(ledger$grain, kept$grain)] +
       stats::ave(ledger[[of]], ledger$grain, FUN = function(x) sum(x, na.rm = TRUE))
-    ifelse(is.na(all) | all == 0 | is.na(ledger[[of]]), "",
-      sprintf(", %s", format_share(ledger[[of]] / all)))
+    ifelse(is.na(shown_rows) | shown_rows == 0 | is.na(ledger[[of]]), "",
+      sprintf(", %s", format_share(ledger[[of]] / shown_rows)))
   }
   figures <- ifelse(ledger$clicks %in% 0 & ledger$impressions %in% 0, "",
     sprintf(" (%s%s; %s%s)", format_plural(ledger$clicks, "click"), share("clicks"),

@@ -5,19 +5,19 @@
 # window alone would have it, window: list(from, to) or NULL, days: or NA). columns: an explicit
 # mapping, of which clicks tells the later window.
 comparison_sides <- function(header, part, how) {
-  labels <- comparison_labels(header)
-  if (is.null(labels)) return(NULL)
-  windows <- lapply(labels$name, label_window, part = part, how = how)
+  label_texts <- comparison_labels(header)
+  if (is.null(label_texts)) return(NULL)
+  windows <- lapply(label_texts$name, label_window, part = part, how = how)
   said <- part$filters[["windows"]]
-  later <- later_label(labels, windows, how$columns, part$label)
+  later <- later_label(label_texts, windows, how$columns, part$label)
   side <- function(i, of) {
-    window <- if (is.null(windows[[i]])) said[[of]] else windows[[i]]
+    span <- if (is.null(windows[[i]])) said[[of]] else windows[[i]]
     own <- header
-    own[labels$at[-i, ]] <- ""
-    own[labels$differences] <- ""
-    own[labels$at[i, ]] <- colnames(labels$at)
-    list(header = own, window = window,
-      days = if (is.null(window)) labels$days[i] else as.integer(window$to - window$from) + 1L)
+    own[label_texts$at[-i, ]] <- ""
+    own[label_texts$differences] <- ""
+    own[label_texts$at[i, ]] <- colnames(label_texts$at)
+    list(header = own, window = span,
+      days = if (is.null(span)) label_texts$days[i] else as.integer(span$to - span$from) + 1L)
   }
   list(later = side(later, "later"), earlier = side(3L - later, "earlier"))
 }

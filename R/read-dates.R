@@ -76,9 +76,9 @@ read_history_months <- function(file, of = NULL) resolve_months(read_month_texts
 read_month_texts <- function(file) {
   scratch <- new_scratch()
   on.exit(unlink(scratch, recursive = TRUE))
-  table <- named_table(file, scratch, history_spellings, "month", "months", "month,clicks")
-  if (is.null(table)) abort_no_table("The table of months is empty.", file, "Name another.")
-  columns <- lapply(stats::setNames(nm = names(history_spellings)), table$text)
+  tbl <- named_table(file, scratch, history_spellings, "month", "months", "month,clicks")
+  if (is.null(tbl)) abort_no_table("The table of months is empty.", file, "Name another.")
+  columns <- lapply(stats::setNames(nm = names(history_spellings)), tbl$text)
   as.data.table(columns[vapply(columns, function(x) any(nzchar(x)), NA)])
 }
 
@@ -108,27 +108,29 @@ resolve_months <- function(table, source, of = NULL) {
   }
   segment <- if (is.null(table[["segment"]])) "" else as.character(table$segment)
   first <- first_of_month(month)
-  months <- setDT(list(segment = rep_len(ifelse(nzchar(segment), segment, "all"), length(first)),
+  month_rows <- setDT(list(segment = rep_len(ifelse(nzchar(segment), segment, "all"),
+    length(first)),
     month = first, days = days_in_month(first), value = number))
   key <- c("segment", "month")
   if (any(month != first)) {
     # Rows are days; or weeks, whose figure is that of seven.
-    days <- data.table(segment = months$segment, date = month, value = number)
+    days <- data.table(segment = month_rows$segment, date = month, value = number)
     if (weeks_apart(days)) {
       days <- days[rep(seq_len(nrow(days)), each = 7)]
       set(days, j = c("date", "value"), value = list(days$date + rep_len(0:6, nrow(days)),
         days$value / 7))
     }
-    months <- data.table(segment = days$segment, month = first_of_month(days$date),
+    month_rows <- data.table(segment = days$segment, month = first_of_month(days$date),
       value = days$value)
-    months <- months[, list(days = .N, value = sum(value)), by = key]
-  } else if (anyDuplicated(months, by = key)) {
+    month_rows <- month_rows[, list(days = .N, value = sum(value)), by = key]
+  } else if (anyDuplicated(month_rows, by = key)) {
     abort_tide("A month stands twice.",
-      where = sprintf("'%s': %s.", source, format(months$month[anyDuplicated(months, by = key)])),
+      where = sprintf("'%s': %s.", source,
+      format(month_rows$month[anyDuplicated(month_rows, by = key)])),
       fix = "Keep one row for each month and segment.", class = "range", file = source,
       column = "month")
   }
-  list(months = months, of = of, source = basename(source), note = character())
+  list(months = month_rows, of = of, source = basename(source), note = character())
 }
 
 # Whether all dates of each segment stand whole weeks apart.

@@ -23,18 +23,18 @@ tide_events <- function(file) {
   check_text(file, "file")
   scratch <- new_scratch()
   on.exit(unlink(scratch, recursive = TRUE))
-  table <-
+  tbl <-
     named_table(file, scratch, event_spellings, c("date", "event"), "events", "date,event,pages")
-  if (is.null(table)) return(new_events())
-  text_of <- table$text
-  place <- table$place
+  if (is.null(tbl)) return(new_events())
+  text_of <- tbl$text
+  place <- tbl$place
   named <- nzchar(text_of("event"))
-  date <- parse_date(text_of("date"), place)
+  on_day <- parse_date(text_of("date"), place)
   if (!all(named)) {
     abort_cells(which(!named), text_of("event"), "event", place, "No name",
       "Say what happened on that day.", "event")
   }
-  new_events(date, text_of("event"), text_of("pages"))
+  new_events(on_day, text_of("event"), text_of("pages"))
 }
 
 event_spellings <- list(date = c("date", "day", "datum", "fecha", "data"),

@@ -90,11 +90,11 @@ read_facts <- function(part, date, columns) {
     set(cells, j = column, value = values)
   }
   cells <- cells[!again]
-  months <- if (!is.null(month)) month_range(cells$month)
+  month_rows <- if (!is.null(month)) month_range(cells$month)
   if (!is.null(month)) cells <- sum_months(cells, key[!again])
   structure(list(by = about$by, rows = cells[],
     date = if (is.null(date)) as.IDate(as.Date(file.mtime(part$file), tz = "UTC")) else date,
-    file = part$label, twice = sum(again), months = months),
+    file = part$label, twice = sum(again), months = month_rows),
     class = c("tide_facts", "tide_result"))
 }
 
@@ -112,12 +112,12 @@ check_counts <- function(values, column, place, rows) {
 # Signs and codes of currencies in money; two of them cannot be added.
 check_currency <- function(cells, place, rows) {
   for (column in intersect(c("cost", "value", "value_each"), names(cells))) {
-    sign <- trimws(gsub("[-+0-9., '\u00a0\u202f]", "", cells[[column]]))
-    sign[tolower(cells[[column]]) %in% blank_cells] <- ""
-    known <- unique(sign[nzchar(sign)])
+    direction <- trimws(gsub("[-+0-9., '\u00a0\u202f]", "", cells[[column]]))
+    direction[tolower(cells[[column]]) %in% blank_cells] <- ""
+    known <- unique(direction[nzchar(direction)])
     known <- known[grepl("^([A-Za-z]{3}|[^A-Za-z]{1,3}|[A-Z]{1,2}[$])$", known)]
     if (length(known) < 2) next
-    bad <- which(sign == known[2])
+    bad <- which(direction == known[2])
     abort_cells(rows[bad], replace(cells[[column]], rows[bad], cells[[column]][bad]), column, place,
       sprintf("Two currencies, '%s' and '%s'", known[1], known[2]),
       "Bring all amounts to one currency.", "range")
@@ -168,36 +168,36 @@ find_fact_header <- function(part, columns) {
       class = "columns_missing", file = part$label, column = "query", argument = "columns")
   }
   best$found <- about(best$header)
-  by <- names(which(lengths(best$found) > 0))[1]
-  if (length(best$found[[by]]) > 1 || all(lengths(best$found) > 0)) {
-    abort_tide("Facts are about queries or about pages, one column of either.", where = shown,
+  of_what <- names(which(lengths(best$found) > 0))[1]
+  if (length(best$found[[of_what]]) > 1 || all(lengths(best$found) > 0)) {
+    abort_tide("Facts are of_what queries or of_what pages, one column of either.", where = shown,
       fix = "Leave only one of these columns in the table.", class = "columns_twice",
-      file = part$label, column = by)
+      file = part$label, column = of_what)
   }
-  names <- fact_names(best$header, columns)
-  names[best$found[[by]]] <- by
-  twice <- names[duplicated(names) & nzchar(names)]
+  column_names <- fact_names(best$header, columns)
+  column_names[best$found[[of_what]]] <- of_what
+  twice <- column_names[duplicated(column_names) & nzchar(column_names)]
   if (length(twice)) {
     abort_tide(sprintf("Two columns both claim to be `%s`.", twice[1]), where = shown,
       fix = sprintf("Say which by `columns`: %s=NAME.", twice[1]), class = "columns_twice",
       file = part$label, column = twice[1], argument = "columns")
   }
-  c(best[c("line", "sep")], list(by = by, names = names))
+  c(best[c("line", "sep")], list(by = of_what, names = column_names))
 }
 
 fact_names <- function(header, columns) {
   squeezed <- squeeze_name(header)
-  names <- gsub("[^a-z0-9]+", "_", tolower(header))
-  for (fact in names(fact_spellings)) names[squeezed %in% fact_spellings[[fact]]] <- fact
-  names[squeezed %in% c("month", "monat", "mois", "mes", "mese", "maand")] <- "month"
+  column_names <- gsub("[^a-z0-9]+", "_", tolower(header))
+  for (fact in names(fact_spellings)) column_names[squeezed %in% fact_spellings[[fact]]] <- fact
+  column_names[squeezed %in% c("month", "monat", "mois", "mes", "mese", "maand")] <- "month"
   for (fact in setdiff(names(columns), c("query", "page"))) {
-    names[names == fact] <- paste0(fact, "_other")
-    names[squeezed == squeeze_name(columns[[fact]])] <- fact
+    column_names[column_names == fact] <- paste0(fact, "_other")
+    column_names[squeezed == squeeze_name(columns[[fact]])] <- fact
   }
   # Names that mean something else beside a query or page.
-  clash <- names %in% c("name", "key", "query", "page", "segment", "first")
-  names[clash] <- paste0(names[clash], "_fact")
-  gsub("^_|_$", "", names)
+  clash <- column_names %in% c("name", "key", "query", "page", "segment", "first")
+  column_names[clash] <- paste0(column_names[clash], "_fact")
+  gsub("^_|_$", "", column_names)
 }
 
 # Numbers where all cells are; a missing one stays missing. A trend is the numbers in its cell, in

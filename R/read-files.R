@@ -136,15 +136,15 @@ even_head <- function(path, own, looked_at = 2^16) {
   ends <- which(bytes == as.raw(0x0a))
   parts <- which(bytes %in% charToRaw(",;\t|"))
   if (!length(ends) || !length(parts)) return(path)
-  end <- ends[ends > parts[1]][1]
-  head <- bytes[seq_len(if (is.na(end)) length(bytes) else end)]
-  open <- cumsum(head == charToRaw("\"")) %% 2 == 1
-  lone <- which(head == as.raw(0x0d) & c(head[-1], as.raw(0x0a)) != as.raw(0x0a))
+  last_at <- ends[ends > parts[1]][1]
+  heading <- bytes[seq_len(if (is.na(last_at)) length(bytes) else last_at)]
+  is_open <- cumsum(heading == charToRaw("\"")) %% 2 == 1
+  lone <- which(heading == as.raw(0x0d) & c(heading[-1], as.raw(0x0a)) != as.raw(0x0a))
   if (!length(lone)) return(path)
   # Within quotes it is a blank.
-  head[lone] <- as.raw(ifelse(open[lone], 0x20, 0x0a))
+  heading[lone] <- as.raw(ifelse(is_open[lone], 0x20, 0x0a))
   target <- own()
-  writeBin(c(head, bytes[-seq_along(head)]), target)
+  writeBin(c(heading, bytes[-seq_along(heading)]), target)
   from <- file(path, "rb")
   to <- file(target, "ab")
   on.exit({

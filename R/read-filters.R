@@ -65,8 +65,8 @@ filter_windows <- function(text, part, how) {
   if (length(dates) != 4) return(NULL)
   two <- list(window_of(dates[1:2], part, how), window_of(dates[3:4], part, how))
   if (any(lengths(two) == 0)) return(NULL)
-  order <- order(vapply(two, function(own) as.integer(own$to), 0L), decreasing = TRUE)
-  list(windows = stats::setNames(two[order], c("later", "earlier")))
+  in_order <- order(vapply(two, function(own) as.integer(own$to), 0L), decreasing = TRUE)
+  list(windows = stats::setNames(two[in_order], c("later", "earlier")))
 }
 
 # The parts of one zip or workbook, each with what their table of filters says.

@@ -25,9 +25,9 @@ workbook_parts <- function(part, own) {
 
 # Whether a workbook counts its days from 1904, as those of one family of machines once did.
 counts_from_1904 <- function(path) {
-  dir <- tempfile("book")
-  on.exit(unlink(dir, recursive = TRUE))
-  inside <- suppressWarnings(tryCatch(utils::unzip(path, "xl/workbook.xml", exdir = dir),
+  folder <- tempfile("book")
+  on.exit(unlink(folder, recursive = TRUE))
+  inside <- suppressWarnings(tryCatch(utils::unzip(path, "xl/workbook.xml", exdir = folder),
     error = function(e) character()))
   if (!length(inside)) return(FALSE)
   # The property stands at the beginning; the rest may be of any length.
@@ -38,23 +38,23 @@ counts_from_1904 <- function(path) {
 # A cell far from all others would make a table of its distance. Sheets that are large have many
 # cells, and are read as they are.
 check_far_cells <- function(part, most = 5e6) {
-  dir <- tempfile("sheets")
-  on.exit(unlink(dir, recursive = TRUE))
+  folder <- tempfile("sheets")
+  on.exit(unlink(folder, recursive = TRUE))
   listed <- suppressWarnings(tryCatch(utils::unzip(part$path, list = TRUE),
     error = function(e) NULL))
   small <- listed$Name[grepl("^xl/worksheets/[^/]+[.]xml$", listed$Name) & listed$Length < most]
   for (name in small) {
-    suppressWarnings(utils::unzip(part$path, name, exdir = dir))
-    text <- file_text(file.path(dir, name))
+    suppressWarnings(utils::unzip(part$path, name, exdir = folder))
+    text <- file_text(file.path(folder, name))
     shape <- "<c [^>]*?\\br=\"[A-Z]{1,3}[0-9]{1,7}\""
     cells <- regmatches(text, gregexpr(shape, text, perl = TRUE))[[1]]
     if (!length(cells)) next
     place <- sub("^.*r=\"([A-Z]+[0-9]+)\"$", "\\1", cells)
-    row <- as.numeric(sub("^[A-Z]+", "", place))
+    at_row <- as.numeric(sub("^[A-Z]+", "", place))
     letters <- column_numbers(sub("[0-9]+$", "", place))
-    if (max(row) * max(letters) <= 1000 * length(cells) + 1e5) next
+    if (max(at_row) * max(letters) <= 1000 * length(cells) + 1e5) next
     abort_tide("A cell stands far from all others.",
-      where = sprintf("'%s', cell %s.", part$label, place[which.max(row * letters)]),
+      where = sprintf("'%s', cell %s.", part$label, place[which.max(at_row * letters)]),
       fix = "Delete what stands outside the table, and save it again.", class = c("layout", "file"),
       file = part$label)
   }
@@ -115,14 +115,14 @@ json_part <- function(part, target) {
   lines <- as_utf8(lines)
   if (length(lines)) lines[1] <- sub("^\ufeff", "", lines[1])
   filled <- which(nzchar(trimws(lines)))
-  array <- grepl("^[[:space:]]*\\[", lines[filled[1]])
+  values <- grepl("^[[:space:]]*\\[", lines[filled[1]])
   damaged <- function(cause) {
     abort_tide("The JSON cannot be read.",
       where = sprintf("'%s': %s.", part$label, plain_cause(cause)),
       fix = "Give an array of objects, or one object on each line.", class = "layout",
       file = part$label)
   }
-  rows <- if (array) {
+  rows <- if (values) {
     parse_json(paste(lines, collapse = "\n"), simplify = TRUE, flatten = TRUE, none = damaged)
   } else {
     tryCatch(jsonlite::stream_in(textConnection(json_without_nul(lines[filled])), verbose = FALSE),
@@ -135,8 +135,8 @@ json_part <- function(part, target) {
   }
   texts <- lapply(as.list(jsonlite::flatten(rows)), json_cells)
   write_cells(c(Map(function(name, x) c(name, x), names(texts), texts)), target)
-  utils::modifyList(part, list(path = target, unit = if (array) "object" else "line",
-    lines = if (array) seq_len(nrow(rows)) else filled))
+  utils::modifyList(part, list(path = target, unit = if (values) "object" else "line",
+    lines = if (values) seq_len(nrow(rows)) else filled))
 }
 
 # Cells as text: numbers in full, quotes and all as they are.

@@ -18,11 +18,12 @@ sniff_header <- function(path, knows, enough) {
   }
   filled <- filled[short]
   best <- list(known = -1)
-  for (line in filled) {
+  for (one_line in filled) {
     for (sep in c(",", ";", "\t", "|")) {
-      header <- split_cells(lines[line], sep)
+      header <- split_cells(lines[one_line], sep)
       known <- knows(header)
-      if (known > best$known) best <- list(line = line, sep = sep, header = header, known = known)
+      if (known > best$known) best <- list(line = one_line, sep = sep, header = header,
+        known = known)
     }
     if (best$known >= enough) break
   }
@@ -141,11 +142,11 @@ match_columns <- function(header, file, columns = NULL) {
   }
   # Totals need no position; what queries earn hangs on it.
   needed <- if (length(found$query)) figure_names else c("clicks", "impressions")
-  missing <- setdiff(needed, names(found)[lengths(found) == 1])
-  if (length(missing)) {
-    abort_tide(sprintf("No column for `%s`.", paste(missing, collapse = "`, `")), where = shown,
-      fix = sprintf("If it has another name, say so by `columns`: %s=NAME.", missing[1]),
-      class = "columns_missing", file = file, column = missing, width = length(header),
+  lacking <- setdiff(needed, names(found)[lengths(found) == 1])
+  if (length(lacking)) {
+    abort_tide(sprintf("No column for `%s`.", paste(lacking, collapse = "`, `")), where = shown,
+      fix = sprintf("If it has another name, say so by `columns`: %s=NAME.", lacking[1]),
+      class = "columns_missing", file = file, column = lacking, width = length(header),
       argument = "columns")
   }
   unlist(found[lengths(found) == 1])

@@ -10,9 +10,9 @@ largest_page <- 10 * 2^20
 read_html_page <- function(bytes, address, encoding = "") {
   if (!length(bytes)) return(list(skipped = "empty"))
   if (length(bytes) > largest_page) return(list(skipped = "larger than 10 MB"))
-  start <- rawToChar(utils::head(bytes[bytes != as.raw(0)], 4000))
+  first_at <- rawToChar(utils::head(bytes[bytes != as.raw(0)], 4000))
   known <- "<(!doctype html|html|head|body|title|meta|h1|p|div)[ >]"
-  if (!grepl(known, start, useBytes = TRUE, ignore.case = TRUE)) {
+  if (!grepl(known, first_at, useBytes = TRUE, ignore.case = TRUE)) {
     return(list(skipped = "not HTML"))
   }
   lenient <- c("RECOVER", "NOERROR", "NOWARNING", "NOBLANKS")
@@ -31,10 +31,10 @@ html_text <- function(bytes, encoding) {
   if (begins(0xff, 0xfe) || begins(0xfe, 0xff)) {
     encoding <- "utf-16"
   } else if (!nzchar(encoding) && !begins(0xef, 0xbb, 0xbf)) {
-    head <- rawToChar(utils::head(bytes[bytes != as.raw(0)], 1024))
+    heading <- rawToChar(utils::head(bytes[bytes != as.raw(0)], 1024))
     shape <- "^.*<meta[^>]*charset\\s*=\\s*[\"']?\\s*([A-Za-z0-9._-]+).*$"
-    named <- sub(shape, "\\1", head, perl = TRUE, useBytes = TRUE, ignore.case = TRUE)
-    if (named != head) encoding <- tolower(named)
+    named <- sub(shape, "\\1", heading, perl = TRUE, useBytes = TRUE, ignore.case = TRUE)
+    if (named != heading) encoding <- tolower(named)
   }
   # What pages call Latin-1 is the code page of Windows (WHATWG Encoding Standard).
   windows <- c("iso-8859-1", "iso8859-1", "latin1", "latin-1", "us-ascii", "ascii", "windows-1252")
@@ -58,34 +58,34 @@ squash <- function(text) {
 
 # Texts as the markup holds them: white space is put right for all pages at once.
 html_fields <- function(doc, address) {
-  all <- function(path) xml2::xml_find_all(doc, path)
-  texts <- function(path) xml2::xml_text(all(path))
+  make_all <- function(path) xml2::xml_find_all(doc, path)
+  texts <- function(path) xml2::xml_text(make_all(path))
   first <- function(x) if (length(x) && !is.na(x[1])) x[1] else ""
-  meta <- all("//meta[@content]")
+  meta <- make_all("//meta[@content]")
   named <- xml2::xml_attr(meta, "name")
   named[is.na(named)] <- xml2::xml_attr(meta, "property")[is.na(named)]
   content <- xml2::xml_attr(meta, "content")
   of_meta <- function(...) first(content[match(c(...), tolower(named), nomatch = 0)])
-  canonical <- first(xml2::xml_attr(all("//link[@rel='canonical'][@href]"), "href"))
+  canonical <- first(xml2::xml_attr(make_all("//link[@rel='canonical'][@href]"), "href"))
   refresh <- content[!is.na(xml2::xml_attr(meta, "http-equiv"))]
   leads_to <- first(refresh[grepl("^\\s*0\\s*;\\s*url\\s*=", refresh, ignore.case = TRUE)])
   leads_to <- gsub("^[^=]*=\\s*['\"]?|['\"]?\\s*$", "", leads_to)
-  data <- texts("//script[@type='application/ld+json']")
-  types <- if (length(data)) {
-    unlist(regmatches(data, gregexpr("\"@type\"\\s*:\\s*\"[A-Za-z]+\"", data)))
+  input_data <- texts("//script[@type='application/ld+json']")
+  types <- if (length(input_data)) {
+    unlist(regmatches(input_data, gregexpr("\"@type\"\\s*:\\s*\"[A-Za-z]+\"", input_data)))
   }
   stated <- of_meta("article:published_time")
-  if (!nzchar(stated)) stated <- first(xml2::xml_attr(all("//time[@datetime]"), "datetime"))
+  if (!nzchar(stated)) stated <- first(xml2::xml_attr(make_all("//time[@datetime]"), "datetime"))
   list(page = address, title = first(texts("//title")),
     description = of_meta("description", "og:description"),
     heading = paste(texts("//h1"), collapse = " | "),
     headings = paste(texts("//h2 | //h3"), collapse = " | "),
-    language = tolower(substr(first(xml2::xml_attr(all("/html"), "lang")), 1, 2)),
+    language = tolower(substr(first(xml2::xml_attr(make_all("/html"), "lang")), 1, 2)),
     canonical = if (nzchar(canonical)) absolute_urls(canonical, address) else "",
     leads_to = if (nzchar(leads_to)) absolute_urls(leads_to, address) else "",
     noindex = grepl("noindex|none", of_meta("robots")),
     types = paste(unique(sub("^.*\"([A-Za-z]+)\"$", "\\1", types)), collapse = ", "),
-    pictures = paste(xml2::xml_attr(all("//img[@alt]"), "alt"), collapse = " | "),
+    pictures = paste(xml2::xml_attr(make_all("//img[@alt]"), "alt"), collapse = " | "),
     published = substr(stated, 1, 10), modified = substr(of_meta("article:modified_time"), 1, 10))
 }
 

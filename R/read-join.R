@@ -48,11 +48,11 @@ split_by_grain <- function(parts) {
 # dimensions; left_out; kept: how many rows of each file).
 newest_rows <- function(parts, repeats) {
   patterns <- part_patterns(parts)
-  order <- order(!nzchar(patterns),
+  in_order <- order(!nzchar(patterns),
     vapply(parts, function(part) as.integer(part$source$exported), 0L),
     source_labels(parts), decreasing = TRUE)
-  parts <- parts[order]
-  patterns <- patterns[order]
+  parts <- parts[in_order]
+  patterns <- patterns[in_order]
   used <- parts[[1]]$dimensions
   limits <- part_limits(parts)
   scope <- paste(sort(unique(patterns)), collapse = "; ")
@@ -73,13 +73,13 @@ newest_rows <- function(parts, repeats) {
   # Parts of one whole that patterns cut out: rows of two of them are no repeats.
   set(rows, j = "part", value = match(patterns, unique(patterns))[rows$turn])
   apart <- are_apart(setdiff(patterns, ""))
-  by <- c(used, if (apart) "part")
+  keys <- c(used, if (apart) "part")
   if (repeats == "ask" && length(used) && (!"date" %in% used || length(unique(patterns)) > 1)) {
-    ask_repeats(rows, by, sprintf("'%s'", source_labels(parts))[rows$turn],
+    ask_repeats(rows, keys, sprintf("'%s'", source_labels(parts))[rows$turn],
       if (!apart && any(nzchar(patterns))) patterns)
   }
-  first <- if (length(used)) rows[, .(first = min(turn)), by = by] else data.table(first = 1L)
-  older <- if (length(used)) first[rows, on = by]$first != rows$turn else rows$turn > 1
+  first <- if (length(used)) rows[, .(first = min(turn)), by = keys] else data.table(first = 1L)
+  older <- if (length(used)) first[rows, on = keys]$first != rows$turn else rows$turn > 1
   # The whole holds its parts.
   whole <- which(patterns == "")
   if (length(whole) && length(whole) < length(parts) && length(used)) {
@@ -204,11 +204,11 @@ finest_days <- function(tables) {
   })
   if (!dated) return(list(table = tables[[1]], left_out = left_out))
   # What each day rests on is named by all that its table had.
-  table <- join_days(tables, days)
+  tbl <- join_days(tables, days)
   supplies <- lengths(days) > 0
-  table$rests_on <- data.table(grain = names(tables), from = end_days(days, min),
+  tbl$rests_on <- data.table(grain = names(tables), from = end_days(days, min),
     to = end_days(days, max), days = lengths(days))[supplies]
-  list(table = table, left_out = left_out)
+  list(table = tbl, left_out = left_out)
 }
 
 end_days <- function(days, which) {

@@ -28,8 +28,8 @@ read_table <- function(part, how, layout, header = layout$header) {
   figures <- resolve_figures(rows, place, all_columns, headers, how$decimal)
   totals <- setdiff(totals_rows(rows, text, headers), headers)
   aside <- c(headers, totals)
-  window <- resolve_dates(rows, place, how$date_order, aside)
-  if (is.null(window) && !"date" %in% names(rows)) window <- part$filters[["window"]]
+  span <- resolve_dates(rows, place, how$date_order, aside)
+  if (is.null(span) && !"date" %in% names(rows)) span <- part$filters[["window"]]
   check_figures(rows, place, how$clicks_above, aside)
 
   exported <- if (is.null(how$exported)) {
@@ -61,7 +61,7 @@ read_table <- function(part, how, layout, header = layout$header) {
     rows = out$rows,
     dimensions = used,
     header = layout$header,
-    window = window,
+    window = span,
     left_out = out$left_out,
     filters = part$filters,
     source = data.table(file = part$label, rows = place$all, kept = nrow(out$rows), grain = grain,
@@ -92,8 +92,8 @@ check_ledger <- function(out, place) {
 }
 
 check_file <- function(file) {
-  missing <- !file.exists(file)
-  problem <- if (missing) {
+  lacking <- !file.exists(file)
+  problem <- if (lacking) {
     c("There is no such file.", "Check the spelling and the folder.")
   } else if (dir.exists(file)) {
     c("This is a folder, not a file.", "Name the files in it.")
@@ -104,7 +104,7 @@ check_file <- function(file) {
   }
   if (!is.null(problem)) {
     abort_tide(problem[1], where = sprintf("'%s'.", shown_name(file)), fix = problem[2],
-      class = c(if (missing) "missing", "file"), file = file)
+      class = c(if (lacking) "missing", "file"), file = file)
   }
 }
 

@@ -10,9 +10,9 @@ read_plan <- function(file) {
   if (grepl("[.]ya?ml$", file, ignore.case = TRUE)) return(read_yaml_plan(file))
   scratch <- new_scratch()
   on.exit(unlink(scratch, recursive = TRUE))
-  table <- named_table(file, scratch, plan_spellings, character(), "a plan", "query,target,month")
-  if (is.null(table)) abort_no_table("The plan is empty.", file, "Name a line at least.")
-  setDT(lapply(stats::setNames(nm = names(plan_spellings)), table$text))
+  tbl <- named_table(file, scratch, plan_spellings, character(), "a plan", "query,target,month")
+  if (is.null(tbl)) abort_no_table("The plan is empty.", file, "Name a line at least.")
+  setDT(lapply(stats::setNames(nm = names(plan_spellings)), tbl$text))
 }
 
 # Lines such as "- {query: kale seeds, target: 3, month: 2026-12}".

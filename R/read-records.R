@@ -11,21 +11,22 @@ abort_no_table <- function(what, label, fix) {
 # sep, skip (lines above the records), records, cells, escaped (a quoted cell holds ""), and what
 # record_lines() needs). Blank records are none.
 open_records <- function(part, layout) {
-  scan <- scan_table(part, layout)
-  if (scan$invalid) {
+  scanned <- scan_table(part, layout)
+  if (scanned$invalid) {
     # Lines that are not UTF-8 are read by their own encoding, once for all of their cells.
     part$path <- utf8_copy(part$path, tempfile("utf8", part$scratch))
-    scan <- scan_table(part, layout)
+    scanned <- scan_table(part, layout)
   }
   place <- list(label = part$label, path = part$path, sep = layout$sep, skip = layout$line,
-    records = scan$records - length(scan$empty), cells = scan$header_cells, escaped = scan$escaped,
+    records = scanned$records - length(scanned$empty), cells = scanned$header_cells,
+    escaped = scanned$escaped,
     unit = part$unit, from_1904 = isTRUE(part$from_1904), header = layout$line,
-    lines = part$lines, all = scan$records,
-    empty = scan$empty, jump_record = scan$jump_record, jump_line = scan$jump_line)
-  check_records(scan, place)
+    lines = part$lines, all = scanned$records,
+    empty = scanned$empty, jump_record = scanned$jump_record, jump_line = scanned$jump_line)
+  check_records(scanned, place)
   # A reader that thinks otherwise about blank lines is given none.
-  plain <- scan$line_feed && !scan$blank && !length(scan$empty) &&
-    (!scan$records || scan$jump_line[1] == layout$line + 1L)
+  plain <- scanned$line_feed && !scanned$blank && !length(scanned$empty) &&
+    (!scanned$records || scanned$jump_line[1] == layout$line + 1L)
   if (!plain) {
     place[c("path", "skip")] <- list(tempfile("records", part$scratch), 0L)
     scan_table(part, layout, place$path)

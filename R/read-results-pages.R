@@ -55,22 +55,22 @@ results_page_spellings <- function() {
 read_results_page <- function(file) {
   scratch <- new_scratch()
   on.exit(unlink(scratch, recursive = TRUE))
-  table <- named_table(file, scratch, results_page_spellings(), c("query", "place"),
+  tbl <- named_table(file, scratch, results_page_spellings(), c("query", "place"),
     "results pages", "query,place,address,title,features")
-  if (is.null(table)) abort_no_table("The file holds no rows.", file, "Fill it in.")
-  text_of <- table$text
-  place <- table$place
+  if (is.null(tbl)) abort_no_table("The file holds no rows.", file, "Fill it in.")
+  text_of <- tbl$text
+  place <- tbl$place
   spot <- suppressWarnings(as.numeric(text_of("place")))
   bad <- which(nzchar(text_of("place")) & (is.na(spot) | spot < 1))
   if (length(bad)) {
     abort_cells(bad, text_of("place"), "place", place, "Not a place",
       "Write 1 for the first result; leave it empty for features alone.", "not_number")
   }
-  date <- rep(as.IDate(as.Date(file.mtime(file), tz = "UTC")), table$many)
+  on_day <- rep(as.IDate(as.Date(file.mtime(file), tz = "UTC")), tbl$many)
   dated <- which(nzchar(text_of("date")))
-  if (length(dated)) date[dated] <- parse_date(text_of("date")[dated], place, rows = dated)
+  if (length(dated)) on_day[dated] <- parse_date(text_of("date")[dated], place, rows = dated)
   query <- text_of("query")
-  rows <- setDT(list(query = query, key = query_key(query), date = date, place = spot,
+  rows <- setDT(list(query = query, key = query_key(query), date = on_day, place = spot,
     address = text_of("address"), title = text_of("title"), format = title_format(text_of("title")),
     features = text_of("features")))
   asked <- which(nzchar(query))
@@ -91,8 +91,8 @@ title_formats <- c(
 
 title_format <- function(titles) {
   out <- rep("other", length(titles))
-  for (format in rev(names(title_formats))) {
-    out[grepl(title_formats[[format]], tolower(titles), perl = TRUE)] <- format
+  for (how_written in rev(names(title_formats))) {
+    out[grepl(title_formats[[how_written]], tolower(titles), perl = TRUE)] <- how_written
   }
   out
 }
@@ -147,11 +147,12 @@ results_page_words <- function(results, keys) {
   shown <- vapply(keys, function(asked) {
     paste(results$features$feature[results$features$key == asked], collapse = ", ")
   }, "", USE.NAMES = FALSE)
-  date <- results$rows$date[match(keys, results$rows$key)]
+  on_day <- results$rows$date[match(keys, results$rows$key)]
   said <-
     ifelse(nzchar(shown) & nzchar(titles), paste(shown, titles, sep = "; "), paste0(shown, titles))
   ifelse(nzchar(said),
-    sprintf("Results page%s: %s.", ifelse(is.na(date), "", paste(" of", format_day(date))), said),
+    sprintf("Results page%s: %s.", ifelse(is.na(on_day), "", paste(" of", format_day(on_day))),
+    said),
     "")
 }
 

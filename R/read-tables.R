@@ -56,11 +56,11 @@ read_intended <- function(file) {
   scratch <- new_scratch()
   on.exit(unlink(scratch, recursive = TRUE))
   needed <- c("query", "page")
-  table <-
+  tbl <-
     named_table(file, scratch, column_spellings[needed], needed, "intended pages", "query,page")
-  if (is.null(table)) abort_no_table("The file holds no rows.", file, "Fill it in.")
-  use <- which(nzchar(table$text("query")) & nzchar(table$text("page")))
-  stats::setNames(table$text("page")[use], table$text("query")[use])
+  if (is.null(tbl)) abort_no_table("The file holds no rows.", file, "Fill it in.")
+  use <- which(nzchar(tbl$text("query")) & nzchar(tbl$text("page")))
+  stats::setNames(tbl$text("page")[use], tbl$text("query")[use])
 }
 
 # The list as CSV or workbook, with the column `decision` filled in by hand.
@@ -74,15 +74,15 @@ read_decisions <- function(file, known) {
   if (is.null(place) || !place$records) {
     abort_no_table("The sheet has no rows.", part$label, "Take the list as csv or xlsx.")
   }
-  table <- read_texts(place)
-  setnames(table, seq_along(layout$header), tolower(layout$header))
-  if (!all(c("id", "decision") %in% names(table))) {
+  tbl <- read_texts(place)
+  setnames(tbl, seq_along(layout$header), tolower(layout$header))
+  if (!all(c("id", "decision") %in% names(tbl))) {
     abort_tide("The sheet has no columns id and decision.",
-      where = sprintf("'%s': %s.", file, paste(names(table), collapse = ", ")),
+      where = sprintf("'%s': %s.", file, paste(names(tbl), collapse = ", ")),
       fix = "Take the list as xlsx or csv, and fill in its column decision.",
       class = "columns_missing", file = file)
   }
-  said <- tolower(trimws(fcoalesce(table$decision, "")))
+  said <- tolower(trimws(fcoalesce(tbl$decision, "")))
   bad <- which(nzchar(said) & !said %in% known)
   if (length(bad)) {
     abort_tide(sprintf("Unknown decision '%s'.", said[bad[1]]),
@@ -96,6 +96,6 @@ read_decisions <- function(file, known) {
       fix = "Write fix, later, harmless or done into the column decision.", class = "sheet",
       file = file)
   }
-  data.table(id = table$id[use], decision = said[use],
-    note = if (is.null(table[["note"]])) "" else fcoalesce(table$note[use], ""))
+  data.table(id = tbl$id[use], decision = said[use],
+    note = if (is.null(tbl[["note"]])) "" else fcoalesce(tbl$note[use], ""))
 }

@@ -131,14 +131,14 @@ zip_members <- function(path, label) {
   at <- 0
   while (at + 46 <= length(bytes) && little(bytes[at + 1:4]) == 0x02014b50) {
     field <- function(from, n) little(bytes[at + from + seq_len(n)])
-    lengths <- c(field(28, 2), field(30, 2), field(32, 2))
-    if (at + 46 + sum(lengths) > length(bytes)) abort_unpack(label, "its directory is damaged")
-    found[[length(found) + 1]] <- c(list(name = zip_name(bytes[at + 46 + seq_len(lengths[1])]),
+    day_counts <- c(field(28, 2), field(30, 2), field(32, 2))
+    if (at + 46 + sum(day_counts) > length(bytes)) abort_unpack(label, "its directory is damaged")
+    found[[length(found) + 1]] <- c(list(name = zip_name(bytes[at + 46 + seq_len(day_counts[1])]),
       flags = field(8, 2), method = field(10, 2), sum = field(16, 4),
       kind = zip_kind(field(5, 1), field(40, 2))),
       zip_sizes(c(unpacked = field(24, 4), packed = field(20, 4), offset = field(42, 4)),
-        bytes[at + 46 + lengths[1] + seq_len(lengths[2])]))
-    at <- at + 46 + sum(lengths)
+        bytes[at + 46 + day_counts[1] + seq_len(day_counts[2])]))
+    at <- at + 46 + sum(day_counts)
   }
   if (!length(found)) {
     abort_no_table("The archive holds no tables.", label, "Put CSV files into it.")
@@ -182,13 +182,13 @@ unzip_member <- function(path, member, target, label, meter) {
     abort_unpack(label, "it is locked with a password", "Give it without one.")
   }
   if (!member$method %in% c(0, 8)) abort_unpack(label, "it is packed in a way that cannot be read")
-  head <- file_bytes(path, member$offset, 30)
-  if (length(head) < 30 || little(head[1:4]) != 0x04034b50) {
+  heading <- file_bytes(path, member$offset, 30)
+  if (length(heading) < 30 || little(heading[1:4]) != 0x04034b50) {
     abort_unpack(label, "the archive is damaged")
   }
   from <- base::file(path, "rb", raw = TRUE)
   on.exit(close(from))
-  seek(from, member$offset + 30 + little(head[27:28]) + little(head[29:30]))
+  seek(from, member$offset + 30 + little(heading[27:28]) + little(heading[29:30]))
   left <- member$packed
   take <- function() {
     bytes <- readBin(from, "raw", min(left, 2^22))
@@ -202,9 +202,9 @@ unzip_member <- function(path, member, target, label, meter) {
   }
   packed <- paste0(target, ".gz")
   on.exit(unlink(packed), add = TRUE)
-  tail <- c(as_little(member$sum), as_little(member$unpacked %% 2^32))
+  last_part <- c(as_little(member$sum), as_little(member$unpacked %% 2^32))
   pieces <- c(list(function() as.raw(c(0x1f, 0x8b, 8, 0, 0, 0, 0, 0, 0, 0xff))), list(take),
-    list(function() tail))
+    list(function() last_part))
   turn <- 1
   # What is packed is bounded by the file itself.
   copy_stream(function() {

@@ -73,9 +73,9 @@ read_figures <- function(text, mark) {
 # Clicks and impressions that are other figures under the other convention.
 check_decimal <- function(read, columns, place) {
   for (column in intersect(c("clicks", "impressions"), names(columns))) {
-    open <- which(read$point[[column]] != read$comma[[column]])
-    if (length(open)) {
-      abort_cells(open, columns[[column]], column, place,
+    is_open <- which(read$point[[column]] != read$comma[[column]])
+    if (length(is_open)) {
+      abort_cells(is_open, columns[[column]], column, place,
         "Thousands and decimals cannot be distinguished",
         "Say which sign is for decimals by `decimal`: point or comma.", "decimal",
         argument = "decimal")
@@ -105,26 +105,26 @@ resolve_dates <- function(rows, place, order, aside) {
     set(rows, j = "date", value = parse_date(text, place, order))
     return(NULL)
   }
-  data <- setdiff(seq_len(nrow(rows)), aside)
-  spans <- if (is.character(text)) split_spans(text[data])
+  input_data <- setdiff(seq_len(nrow(rows)), aside)
+  spans <- if (is.character(text)) split_spans(text[input_data])
   if (is.null(spans)) {
     dates <- rep(as.IDate("2000-01-01"), nrow(rows))
-    dates[data] <- parse_date(text[data], place, order, data)
+    dates[input_data] <- parse_date(text[input_data], place, order, input_data)
     set(rows, j = "date", value = dates)
     return(NULL)
   }
-  from <- parse_date(spans$from, place, order, data)
-  to <- parse_date(spans$to, place, order, data)
+  from <- parse_date(spans$from, place, order, input_data)
+  to <- parse_date(spans$to, place, order, input_data)
   wrong <- which(to < from)
   if (length(wrong)) {
-    abort_cells(data[wrong], text, "date", place, "A span that ends before it begins",
+    abort_cells(input_data[wrong], text, "date", place, "A span that ends before it begins",
       "Write the first day first.", "not_date")
   }
   if (length(unique(from)) == 1 && length(unique(to)) == 1) {
     set(rows, j = "date", value = NULL)
   } else {
     dates <- rep(from[1], nrow(rows))
-    dates[data] <- from
+    dates[input_data] <- from
     set(rows, j = "date", value = dates)
   }
   list(from = min(from), to = max(to))
@@ -166,14 +166,14 @@ parse_date <- function(x, place, order = NULL, rows = seq_along(x)) {
   }
   text <- as.character(x)
   distinct <- unique(text)
-  date <- distinct_dates(trimws(distinct), order, isTRUE(place$from_1904))
-  if (identical(date, "ambiguous")) {
+  on_day <- distinct_dates(trimws(distinct), order, isTRUE(place$from_1904))
+  if (identical(on_day, "ambiguous")) {
     refuse(which(!is.na(text))[1], "Day and month cannot be distinguished",
       "Say which comes first by `date_order`: dmy or mdy.", "date_order", argument = "date_order")
   }
-  bad <- which(text %in% distinct[is.na(date)] | is.na(text))
+  bad <- which(text %in% distinct[is.na(on_day)] | is.na(text))
   if (length(bad)) refuse(bad, "Not a date", date_fix, "not_date")
-  date[match(text, distinct)]
+  on_day[match(text, distinct)]
 }
 
 date_fix <- paste("Write dates as 2026-03-31, or all of them as 31.3.2026 or 3/31/2026,",
@@ -181,28 +181,28 @@ date_fix <- paste("Write dates as 2026-03-31, or all of them as 31.3.2026 or 3/3
 
 # from_1904: what a workbook counts its days from, else the end of 1899.
 distinct_dates <- function(text, order, from_1904 = FALSE) {
-  date <- rep(as.IDate(NA), length(text))
+  on_day <- rep(as.IDate(NA), length(text))
   iso <-
     grepl("^\\d{4}[-/.]?\\d{1,2}[-/.]?\\d{1,2}([ T]\\d{1,2}:.*)?$", text) & !grepl("^\\d{5}$", text)
-  date[iso] <-
+  on_day[iso] <-
     checked_date(sub("^(\\d{4})[-/.]?(\\d{1,2})[-/.]?(\\d{1,2}).*$", "\\1-\\2-\\3", text[iso]))
   # A month stands for its first day.
   month <- grepl("^\\d{4}[-/.]\\d{1,2}$", text)
-  date[month] <- checked_date(sub("^(\\d{4})[-/.](\\d{1,2})$", "\\1-\\2-01", text[month]))
+  on_day[month] <- checked_date(sub("^(\\d{4})[-/.](\\d{1,2})$", "\\1-\\2-01", text[month]))
   # Workbooks count days.
   serial <- grepl("^\\d{5}(\\.0*)?$", text)
   first <- if (from_1904) 24107L else 25569L
-  date[serial] <-
+  on_day[serial] <-
     in_range(as.IDate(as.integer(as.numeric(text[serial])) - first, origin = "1970-01-01"))
   part <- "^(\\d{1,2})([-/.])\\s?(\\d{1,2})[-/.]\\s?(\\d{4})( \\d{1,2}:.*)?$"
   other <- which(grepl(part, text))
-  if (!length(other)) return(date)
+  if (!length(other)) return(on_day)
   first <- as.integer(sub(part, "\\1", text[other]))
   second <- as.integer(sub(part, "\\3", text[other]))
   year <- sub(part, "\\4", text[other])
   evidence <- c(dmy = any(first > 12), mdy = any(second > 12))
   chosen <- if (all(evidence)) {
-    return(date)
+    return(on_day)
   } else if (any(evidence)) {
     names(which(evidence))
   } else if (!is.null(order)) {
@@ -212,12 +212,12 @@ distinct_dates <- function(text, order, from_1904 = FALSE) {
   } else {
     return("ambiguous")
   }
-  date[other] <- checked_date(if (chosen == "dmy") {
+  on_day[other] <- checked_date(if (chosen == "dmy") {
     paste(year, second, first, sep = "-")
   } else {
     paste(year, first, second, sep = "-")
   })
-  date
+  on_day
 }
 
 checked_date <- function(text) in_range(as.IDate(text, format = "%Y-%m-%d"))

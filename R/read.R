@@ -169,20 +169,20 @@ read_inputs <- function(files, how, progress) {
   skipped <- list()
   loose <- folder_filters(inputs, scratch, how)
   read <- unlist(lapply(seq_len(nrow(inputs)), function(i) {
-    file <- inputs$path[i]
-    if (!is.null(progress)) progress(sprintf("Reading %s", shown_name(file)))
-    skip <- function(e, label = file) {
+    file_path <- inputs$path[i]
+    if (!is.null(progress)) progress(sprintf("Reading %s", shown_name(file_path)))
+    skip <- function(e, label = file_path) {
       skipped[[length(skipped) + 1]] <<- e
       list(source = data.table(file = label, rows = 0L, kept = 0L, grain = "", ctr = "none",
         capped = FALSE, skipped = sub("[.]$", "", e$what)))
     }
-    if (file %in% loose$file) return(list(list(source = filter_source(file))))
-    parts <- tryCatch(open_parts(file, scratch), tide_error_file = function(e) {
+    if (file_path %in% loose$file) return(list(list(source = filter_source(file_path))))
+    parts <- tryCatch(open_parts(file_path, scratch), tide_error_file = function(e) {
       if (!skips_file(e, inputs, i)) stop(e)
       list(skip(e))
     })
     parts <- with_filters(parts, how)
-    beside <- match(dirname(file), loose$folder)
+    beside <- match(dirname(file_path), loose$folder)
     if (!is.na(beside) && length(parts) == 1 && is.null(parts[[1]]$source)) {
       parts[[1]]$filters <- loose$filters[[beside]]
     }

@@ -15,12 +15,12 @@ html_table <- function(columns, rows = "", look = "plain", wide = "",
   named <- startsWith(look, "data")
   cells <- Map(function(x, name) html_cells(x, name == wide, if (named) name), unname(columns),
     names(columns))
-  body <- if (length(columns[[1]])) {
+  body_rows <- if (length(columns[[1]])) {
     paste0("<tr", ifelse(nzchar(rows), " ", ""), rows, ">", do.call(paste0, cells), "</tr>",
       collapse = "")
   }
   sprintf("<table class='%s'><thead><tr>%s</tr></thead><tbody>%s</tbody></table>", look,
-    paste(heads, collapse = ""), paste0(body, ""))
+    paste(heads, collapse = ""), paste0(body_rows, ""))
 }
 
 # The cells of one column.
@@ -45,9 +45,9 @@ html_heads <- function(columns, wide = "") {
 
 # Figures stand to the right; changes may have a colour each.
 class_of <- function(x, wide, sign = attr(x, "sign")) {
-  class <- trimws(paste(if (isTRUE(attr(x, "right"))) "n" else "", if (wide) "wide" else "",
+  css_class <- trimws(paste(if (isTRUE(attr(x, "right"))) "n" else "", if (wide) "wide" else "",
     if (is.null(sign)) "" else ifelse(sign > 0, "up", ifelse(sign < 0, "down", ""))))
-  ifelse(nzchar(class), sprintf(" class='%s'", class), "")
+  ifelse(nzchar(css_class), sprintf(" class='%s'", css_class), "")
 }
 
 # A table whose rows open, that can be sorted and searched. details: HTML that a row opens to.
@@ -56,20 +56,21 @@ sortable_table <- function(id, caption, columns, details, kinds = "", choose = N
     wide = "") {
   heads <- sub("^(<th[^>]*>)(.*)(</th>)$", "\\1<button type='button'>\\2</button>\\3",
     html_heads(columns, wide))
-  options <- sprintf("<option value='%s'>%s</option>", choose, kind_label(choose))
+  choices <- sprintf("<option value='%s'>%s</option>", choose, kind_label(choose))
   cells <- Map(function(x, name) html_cells(x, name == wide), unname(columns), names(columns))
-  body <- sprintf("<tr data-kind='%s'>%s</tr><tr class='more'><td colspan='%d'>%s</td></tr>", kinds,
+  body_rows <- sprintf("<tr data-kind='%s'>%s</tr><tr class='more'><td colspan='%d'>%s</td></tr>",
+    kinds,
     do.call(paste0, cells), length(columns), details)
   paste0(paste("<div class='tools'><label>Search <input type='search'",
     "placeholder='query, page or words' aria-controls='"),
     id, "'></label>", if (length(choose)) {
       paste0("<label>Kind <select aria-controls='", id, "'><option value=''>every kind</option>",
-        paste(options, collapse = ""), "</select></label>")
+        paste(choices, collapse = ""), "</select></label>")
     },
     "<output class='soft' aria-live='polite'></output></div>", "<table class='cards' id='", id,
     if (!is.null(first)) sprintf("' data-first='%d", first), "'><caption>", caption,
     "</caption><thead><tr>", paste(heads, collapse = ""), "</tr></thead><tbody>",
-    paste(body, collapse = "\n"), "</tbody></table>")
+    paste(body_rows, collapse = "\n"), "</tbody></table>")
 }
 
 html_list <- function(lines) {

@@ -28,12 +28,13 @@ report_inventory <- function(inventory, most = 100) {
   columns <- c(
     shown_columns(at, c("query", "weeks"),
       text = list(query = as_html(expanders(at$query)), weeks = as_html(spark))),
-    shown_columns(at, c("clicks", "impressions", "ctr", "expected_ctr", "position", "band", "intent",
+    shown_columns(at, c("clicks", "impressions", "ctr", "expected_ctr", "position", "band",
+    "intent",
       "segment")),
     stats::setNames(changes, sprintf("%d days", windows)),
     if (!is.null(searches)) list(Searches = as_html(searches)))
   seen <- if (is.null(at[["first"]])) "" else sprintf("seen %s", format_days(at$first, at$last))
-  page <- if (is.null(at[["page"]])) {
+  page_at <- if (is.null(at[["page"]])) {
     ""
   } else {
     sprintf("leading page %s of %s; ", escape(format_path(at$page)), format_count(at$pages))
@@ -55,6 +56,6 @@ report_inventory <- function(inventory, most = 100) {
   paste0("<section id='inventory'><h2>All queries</h2><p class='soft'>", total, "</p>",
     sortable_table("queries", paste0("By clicks. Press a query for its page and days.",
       if (length(windows)) " Days: change of clicks against as many days before."),
-      columns, paste0("<p class='soft'>", page, seen, "</p>"), wide = "Query"),
+      columns, paste0("<p class='soft'>", page_at, seen, "</p>"), wide = "Query"),
     "</section>")
 }

@@ -1,7 +1,6 @@
 # The opening of the report: what happened, why, and where, from the figures of the parts below.
 
 opening_sentences <- function(moves, followed) {
-  site <- moves$site
   w <- moves$windows
   a_day <- w$clicks / w$days
   ratio <- if (a_day[1] > 0) a_day[2] / a_day[1] else if (a_day[2] > 0) Inf else 1
@@ -81,6 +80,6 @@ opening_event <- function(shifts, last, most_days = 120L) {
 
 # Unusual days inside the windows are left out of the comparison.
 opening_days <- function(moves) {
-  line <- unusual_line(moves$unusual)
-  if (!is.null(line)) paste0(sub("^u", "U", line), ".")
+  one_line <- unusual_line(moves$unusual)
+  if (!is.null(one_line)) paste0(sub("^u", "U", one_line), ".")
 }

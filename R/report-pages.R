@@ -37,12 +37,12 @@ pages_more <- function(more) {
 page_words_parts <- function(findings, leads, most = 8) {
   if (is.null(findings$site_pages)) return(rep("", nrow(leads)))
   words <- setDT(as.data.frame(tide_page_words(findings$summary, findings$site_pages)))
-  all <- findings$findings
+  lines <- findings$findings
   by_page <- split(seq_len(nrow(words)), words$page)
   vapply(seq_len(nrow(leads)), function(i) {
     own <- words[by_page[[leads$page[i]]]]
     if (!nrow(own)) return("")
-    asked <- unique(all$query[all$task == leads$task[i]])
+    asked <- unique(lines$query[lines$task == leads$task[i]])
     task_total <- utils::head(own[own$query %in% asked], most)
     paste0(words_table(task_total), sections_list(tide_page_brief(own, most = 4)))
   }, "")

@@ -3,13 +3,13 @@
 
 report_head <- function(findings, title, moves, followed, inventory = NULL, parts = list(),
     watched = NULL, forecast = NULL, chosen = character()) {
-  summary <- findings$summary
+  site_summary <- findings$summary
   total <- list_total(findings)
-  now <- site_clicks(summary)
+  now <- site_clicks(site_summary)
   first <- utils::head(findings$findings, 1)
   link <- function(part, name, shown = TRUE) if (shown) sprintf("<a href='#%s'>%s</a>", part, name)
   paste0("<header><h1>", escape(title), "</h1><p class='soft'>Search performance: data of ",
-    data_window(summary), "; the list rests on ", list_window(summary), "</p>",
+    data_window(site_summary), "; the list rests on ", list_window(site_summary), "</p>",
     if (length(chosen)) {
       sprintf("<p><b>Chosen: %s.</b></p>", escape(paste(chosen, collapse = "; ")))
     },
@@ -40,12 +40,12 @@ report_head <- function(findings, title, moves, followed, inventory = NULL, part
 
 # "2025-07-02 to 2026-10-28 (484 days)"
 data_window <- function(summary) {
-  window <- summary$window
-  if (!window$dated) {
-    return(sprintf("%s (%s)", format_plural(window$days, "day"),
-      if (window$assumed) "assumed, the export has no dates" else "as given"))
+  span <- summary$window
+  if (!span$dated) {
+    return(sprintf("%s (%s)", format_plural(span$days, "day"),
+      if (span$assumed) "assumed, the export has no dates" else "as given"))
   }
-  sprintf("%s (%s)", format_days(window$from, window$to), format_plural(window$days, "day"))
+  sprintf("%s (%s)", format_days(span$from, span$to), format_plural(span$days, "day"))
 }
 
 list_window <- function(summary) {
@@ -57,7 +57,7 @@ list_window <- function(summary) {
 report_totals <- function(summary, site_trace, events) {
   site <- if (is.null(summary$site_by_day)) summary$by_day else summary$site_by_day
   cells <- if (is.null(site)) summary$pairs else site
-  source <- if (is.null(site)) {
+  origin <- if (is.null(site)) {
     "From the query rows; the export has no dates."
   } else if (is.null(summary$site_by_day)) {
     "From the query rows; private queries are missing."
@@ -70,7 +70,7 @@ report_totals <- function(summary, site_trace, events) {
   paste0("<section id='totals'><h2>Totals, ", data_window(summary),
     "</h2><ul class='totals'>",
     paste0("<li><b>", figures, "</b>", names(figures), "</li>", collapse = ""),
-    "</ul><p class='soft'>", source, "</p>",
+    "</ul><p class='soft'>", origin, "</p>",
     if (!is.null(site) && nrow(site) > 14) {
       inline_svg(trend_figure(site, events),
         sprintf("Clicks and impressions by day, %s. Clicks begin near %s and end near %s a day.",
@@ -88,15 +88,15 @@ report_totals <- function(summary, site_trace, events) {
 report_moves <- function(moves, most = 8) {
   if (is.null(moves)) return("")
   shown <- comparison_table(moves, most)
-  line <- shown$row == "line"
-  first <- utils::head(shown[line & shown$significant], 2)
+  one_line <- shown$row == "line"
+  first <- utils::head(shown[one_line & shown$significant], 2)
   marked <- vapply(seq_len(nrow(first)),
     function(i) change_sentence(first[i], format_path(first$name[i]), moves), "")
   site <- site_sentences(moves)
   columns <- shown_columns(shown, c("page", "weeks", "clicks_before", "clicks_after", "change",
     "by_demand", "by_position", "by_ctr", "by_new_lost", "significant"),
-    text = list(page = ifelse(line, format_path(shown$name), shown$name),
-      weeks = as_html(ifelse(line, week_sparks(moves, shown$name), ""))))
+    text = list(page = ifelse(one_line, format_path(shown$name), shown$name),
+      weeks = as_html(ifelse(one_line, week_sparks(moves, shown$name), ""))))
   said <- c(paste0(paste(c(sides_line(moves), events_line(moves)), collapse = "; "), ". ",
     paste(site, collapse = " ")),
     if (length(marked)) {
@@ -108,7 +108,7 @@ report_moves <- function(moves, most = 8) {
     paste0("<p>", escape(said), "</p>", collapse = ""),
     html_list(utils::head(moves$drivers, 5)$sentence), html_list(lost_position_lines(moves)),
     inline_svg(ggplot2::autoplot(moves), site[1], height = 4),
-    html_table(columns, soft_rows(!shown$significant & line)),
+    html_table(columns, soft_rows(!shown$significant & one_line)),
     "</section>")
 }
 
@@ -182,7 +182,8 @@ report_findings <- function(findings) {
       inline_svg(ggplot2::autoplot(findings, what = "contests"),
         "Position of competing pages by week, for the first cannibalized queries.", height = 5.5)
     },
-    report_excluded(findings$excluded), "</section><section id='by-page'><h2>The same, page by page</h2>",
+    report_excluded(findings$excluded),
+    "</section><section id='by-page'><h2>The same, page by page</h2>",
     pages_table(pages, found, findings$summary), "</section>")
 }
 
@@ -224,13 +225,13 @@ report_parts <- function(parts) {
         text = list(ratio = ifelse(is.na(at$ratio), "",
           sprintf("x%.2f (%.2f to %.2f)", at$ratio, at$ratio_low, at$ratio_high)))))
     if (equal) names(columns)[length(columns)] <- "CTR at equal position"
-    window <- if (is.na(one$to)) "no dates" else format_days(one$from, one$to)
+    span <- if (is.na(one$to)) "no dates" else format_days(one$from, one$to)
     said <- if (equal) {
       paste(comparison_verdict(at, one$by), "x1.00: as the rest, with the 90 % interval.")
     } else {
       one$note
     }
-    paste0("<h3>By ", gsub("_", " ", one$by), "</h3><p class='soft'>", window, "</p>",
+    paste0("<h3>By ", gsub("_", " ", one$by), "</h3><p class='soft'>", span, "</p>",
       html_table(columns), "<p>", escape(said), "</p>")
   }, "")
   paste0("<section id='parts'><h2>Side by side</h2>", paste(tables, collapse = ""), "</section>")
@@ -286,7 +287,7 @@ report_read <- function(summary, outside = NULL) {
 
 report_meaning <- function() {
   hours <- kind_hours()
-  terms <- c(
+  term_texts <- c(
     Gain = paste(
       "If done \u00d7 confidence \u00d7 chance, in clicks per 30 days. No click is counted",
       "twice: gains add up."),
@@ -304,5 +305,6 @@ report_meaning <- function() {
       "values are known, else in clicks. The hours of a task count once."),
       paste(sprintf("%s %g", kind_label(names(hours)), hours), collapse = ", ")))
   paste0("<section id='meaning'><h2>What the figures mean</h2><dl>",
-    paste0("<dt>", names(terms), "</dt><dd>", terms, "</dd>", collapse = ""), "</dl></section>")
+    paste0("<dt>", names(term_texts), "</dt><dd>", term_texts, "</dd>", collapse = ""),
+    "</dl></section>")
 }

@@ -47,14 +47,14 @@ led_weeks <- function(summary, code, pages) {
 }
 
 query_drill_down <- function(findings, query) {
-  summary <- findings$summary
-  code <- match(query, summary$queries$query)
-  rows <- drill_rows(summary, "query", code)
+  site_summary <- findings$summary
+  code <- match(query, site_summary$queries$query)
+  rows <- drill_rows(site_summary, "query", code)
   if (nrow(rows) == 1) {
     return(
       if (nzchar(rows$trend)) sprintf("<p class='soft'>Clicks by week %s</p>", rows$trend) else "")
   }
-  led <- led_weeks(summary, code, rows$code)
+  led <- led_weeks(site_summary, code, rows$code)
   paste0("<p><b>Pages of this query</b></p>",
     drill_down(rows, "page", if (!is.null(led)) utils::head(led, 10)))
 }
@@ -100,19 +100,21 @@ first_opened <- function(of, make) {
 
 # A row a task; `first` of them are open at first, the rest behind a button.
 findings_table <- function(findings, first = 10L) {
-  all <- in_sentences(findings)
-  found <- task_leads(all)
-  sums <- task_sums(all, found$task)
+  everything <- in_sentences(findings)
+  found <- task_leads(everything)
+  sums <- task_sums(everything, found$task)
   served <- sums$lines - 1L
   shown <- copy(found)
   set(shown, j = c("gain", "if_done"), value = sums[, c("gain", "if_done")])
-  worth <- worth_column(all)
-  if (!is.na(worth)) set(shown, j = worth, value = task_sums(all, found$task, worth)[[worth]])
+  worth <- worth_column(everything)
+  if (!is.na(worth)) set(shown, j = worth,
+    value = task_sums(everything, found$task, worth)[[worth]])
   columns <- shown_columns(shown, c("rank", "kind", "query", "page", "gain",
     if (!is.na(worth)) worth, "if_done", "confidence", "chance", "hours", "impressions", "position",
     "ctr", "expected_ctr"),
     text = list(
-      kind = as_html(sprintf("<span class='kind %s'>%s</span>", found$kind, kind_label(found$kind))),
+      kind = as_html(sprintf("<span class='kind %s'>%s</span>", found$kind,
+      kind_label(found$kind))),
       query = as_html(paste0(expanders(found$query),
         ifelse(served > 0, sprintf(" <span class='soft'>and %d more</span>", served), ""))),
       gain = as_html(sprintf("<b>%s</b>", column_text("gain", sums$gain)))))
@@ -123,7 +125,7 @@ findings_table <- function(findings, first = 10L) {
     "%s impressions; if done %s clicks per 30 days"),
     " (90 %% interval); the page earns %s clicks per 30 days from all its queries; score %.2f,",
     " %s; id <span class='whole'>%s</span>%s</p>%s"),
-    escape(found$reason), escape(found$action), rivals, along_list(all, found),
+    escape(found$reason), escape(found$action), rivals, along_list(everything, found),
     format_count(found$clicks), format_count(found$impressions),
     gain_range(found$if_done_low, found$if_done_high), format_clicks(found$page_clicks),
     found$score, format_hours(found$hours), found$id, page_link(found$page),
@@ -150,7 +152,8 @@ pages_table <- function(pages, found, summary) {
   shown <- format_path(pages$page)
   columns <- shown_columns(pages, c("rank", "page", "findings", "gain", "gain_range", "if_done",
     "hours"),
-    text = list(page = as_html(expanders(ifelse(nzchar(shown), shown, "(pages not in the export)"))),
+    text = list(page = as_html(expanders(ifelse(nzchar(shown), shown,
+    "(pages not in the export)"))),
       gain_range = gain_range(pages$gain_low, pages$gain_high)))
   leads <- task_leads(found)
   set(leads, j = "gain", value = task_sums(found, leads$task)$gain)

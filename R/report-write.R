@@ -45,16 +45,16 @@ check_books <- function(x) {
 as_rows <- function(x) if (is.data.frame(x)) as.data.table(x) else as.data.table(generics::tidy(x))
 
 csv_lines <- function(rows) {
-  file <- tempfile(fileext = ".csv")
-  on.exit(unlink(file))
+  path <- tempfile(fileext = ".csv")
+  on.exit(unlink(path))
   rows <- defuse_formulas(visible_rows(rows))
   # Ten digits are more than anything here is known to, and the same whatever the order of the rows
   # summed.
   for (column in names(rows)) {
     if (is.double(rows[[column]])) set(rows, j = column, value = signif(rows[[column]], 10))
   }
-  fwrite(rows, file)
-  readLines(file, encoding = "UTF-8")
+  fwrite(rows, path)
+  readLines(path, encoding = "UTF-8")
 }
 
 json_lines <- function(rows) {

@@ -70,11 +70,11 @@ tide_report <- function(findings, file, title = "Ink Tide report", site = NULL, 
 # Sections that fold: what a reader needs first stands open.
 folding <- function(...) {
   sections <- paste(c(...), collapse = "")
-  open <- gsub("<section id='([a-z-]+)'><h2>(.*?)</h2>",
+  is_open <- gsub("<section id='([a-z-]+)'><h2>(.*?)</h2>",
     "<section id='\\1'><details open><summary><h2>\\2</h2></summary>", sections, perl = TRUE)
-  open <- gsub("</section>", "</details></section>", open, fixed = TRUE)
+  is_open <- gsub("</section>", "</details></section>", is_open, fixed = TRUE)
   # Long tables and words for those who look for them.
-  gsub("<section id='(inventory|meaning)'><details open>", "<section id='\\1'><details>", open)
+  gsub("<section id='(inventory|meaning)'><details open>", "<section id='\\1'><details>", is_open)
 }
 
 # Figures as files and as pictures inside the report.
@@ -127,12 +127,12 @@ styled_once <- function(svg, mark, least = 4) {
   styles <- table(unlist(regmatches(svg, gregexpr("style='[^']*'", svg))))
   styles <- names(styles)[styles >= least]
   if (!length(styles)) return(svg)
-  names <- sprintf("g%s%d", mark, seq_along(styles))
+  name_texts <- sprintf("g%s%d", mark, seq_along(styles))
   for (i in seq_along(styles)) {
-    svg <- gsub(styles[i], sprintf("class='%s'", names[i]), svg, fixed = TRUE)
+    svg <- gsub(styles[i], sprintf("class='%s'", name_texts[i]), svg, fixed = TRUE)
   }
   # As strong as the figure's own rules.
-  rules <- sprintf(".svglite .%s{%s}", names, sub("^style='(.*)'$", "\\1", styles))
+  rules <- sprintf(".svglite .%s{%s}", name_texts, sub("^style='(.*)'$", "\\1", styles))
   sub(">", paste0("><style>", paste(rules, collapse = ""), "</style>"), svg, fixed = TRUE)
 }
 

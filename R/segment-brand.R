@@ -51,13 +51,13 @@ brand_spellings <- function(keys, sums, pages, brand) {
   known <- is_brand(keys, brand)
   tokens <- query_tokens(keys, often_asked(sums, which(!known)),
     most = max(lengths(query_words(query_key(brand)))) + 1L)
-  close <- close_words(unique(tokens$word), unique(gsub("[ -]", "", query_key(brand))))
-  if (!NROW(close)) return(none)
+  nearby <- close_words(unique(tokens$word), unique(gsub("[ -]", "", query_key(brand))))
+  if (!NROW(nearby)) return(none)
   of_brand <- sums[which(known[sums$query])]
   home <- brand_pages(of_brand)
   usual <- total_row(if (nrow(of_brand)) add_ratios(of_brand) else none)
-  out <- rbindlist(lapply(seq_len(nrow(close)), function(i) {
-    own <- unique(tokens$query[which(tokens$word == close$word[i])])
+  out <- rbindlist(lapply(seq_len(nrow(nearby)), function(i) {
+    own <- unique(tokens$query[which(tokens$word == nearby$word[i])])
     at <- sums[which(sums$query %in% own)]
     by_query <- rowsum(at$impressions, at$query)
     weight <- click_shares(at)
@@ -68,7 +68,7 @@ brand_spellings <- function(keys, sums, pages, brand) {
   alike <- out$position < usual$position + 1.5 & out$clicks / out$impressions > usual$ctr / 2
   set(out, j = "sure",
     value = (if (length(pages) > 1) out$shared >= 0.5 else alike %in% TRUE) & nrow(of_brand) > 0)
-  out <- cbind(close, out)
+  out <- cbind(nearby, out)
   setorderv(out, c("clicks", "impressions", "word"), c(-1L, -1L, 1L))
   out[]
 }
@@ -101,8 +101,9 @@ close_words <- function(words, brand) {
     edits <- do.call(pmin, lapply(of_name, function(own) {
       do.call(pmin, lapply(forms, letters_apart, own))
     }))
-    close <- which(edits <= allowed & nchar(near) > 3)
-    data.table(word = near[close], of = rep(name, length(close)), edits = as.integer(edits)[close])
+    nearby <- which(edits <= allowed & nchar(near) > 3)
+    data.table(word = near[nearby], of = rep(name, length(nearby)),
+      edits = as.integer(edits)[nearby])
   }))
   found[!duplicated(found[["word"]])]
 }
@@ -168,15 +169,15 @@ with_spellings <- function(rules, rows) {
   if (is.null(rules$brand) || inherits(rules$brand, "AsIs") || is.null(rows[["query"]])) {
     return(rules)
   }
-  by <- intersect(c("query", "page"), names(rows))
-  sums <- sums_by(data.table(rows[, c(by, "clicks", "impressions"), with = FALSE],
+  names_by <- intersect(c("query", "page"), names(rows))
+  sums <- sums_by(data.table(rows[, c(names_by, "clicks", "impressions"), with = FALSE],
     weighted = rows$impressions * rows$position),
-    by, c("clicks", "impressions", "weighted"))
+    names_by, c("clicks", "impressions", "weighted"))
   query <- query_key(as.character(sums$query))
-  page <- if (is.null(sums[["page"]])) rep("", nrow(sums)) else page_key(as.character(sums$page))
+  page_at <- if (is.null(sums[["page"]])) rep("", nrow(sums)) else page_key(as.character(sums$page))
   keys <- unique(query)
-  pages <- unique(page)
-  set(sums, j = c("query", "page"), value = list(match(query, keys), match(page, pages)))
+  pages <- unique(page_at)
+  set(sums, j = c("query", "page"), value = list(match(query, keys), match(page_at, pages)))
   rules$brand <- known_brand(keys, sums, pages, rules$brand)$words
   rules
 }
@@ -209,7 +210,7 @@ likely_brand <- function(summary, least = 10) {
 host_name <- function(address) {
   host <- sub("^[a-z][a-z0-9+.-]*://(www[.])?([^/:?]*).*$", "\\2", address)
   if (identical(host, address)) return("")
-  labels <- strsplit(host, ".", fixed = TRUE)[[1]]
-  labels <- labels[-length(labels)]
-  if (length(labels)) labels[which.max(nchar(labels))] else ""
+  label_texts <- strsplit(host, ".", fixed = TRUE)[[1]]
+  label_texts <- label_texts[-length(label_texts)]
+  if (length(label_texts)) label_texts[which.max(nchar(label_texts))] else ""
 }

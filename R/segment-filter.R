@@ -44,14 +44,14 @@ tide_filter.tide_data <- function(data, from = NULL, to = NULL, days = NULL, ...
   if (is.null(c(from, to, days)) && !length(segments) && !length(without)) return(data)
   check_dates_known(data, list(from = from, to = to, without = if (length(without)) without))
   if (about_brand(segments)) {
-    table <- pick_table(data, "query")
-    if (!is.null(table)) rules <- with_spellings(rules, table$rows)
+    tbl <- pick_table(data, "query")
+    if (!is.null(tbl)) rules <- with_spellings(rules, tbl$rows)
   }
   check_values(data, segments)
   data$grains <- read_grains(data)
   data$tables <- lapply(data$tables, window_beside, data)
-  window <- list(from = from, to = to, days = days, without = without)
-  keep <- table_filter(segments, rules, window, any_dated(data))
+  span <- list(from = from, to = to, days = days, without = without)
+  keep <- table_filter(segments, rules, span, any_dated(data))
   kept <- lapply(data$tables, keep)
   data$tables <- filled_tables(kept)
   # The earlier window of a comparison may have lost its rows: then all is new.
@@ -124,10 +124,10 @@ filled_tables <- function(kept) {
 #' @export
 tide_filter.tide_months <- function(data, ..., segments = NULL, rules = tide_rules(),
     without = NULL) {
-  window <- intersect(names(list(...)), c("from", "to", "days"))
-  if (length(window)) {
-    abort_argument(window[1], "given when the data are taken out of the archive",
-      list(...)[[window[1]]])
+  span <- intersect(names(list(...)), c("from", "to", "days"))
+  if (length(span)) {
+    abort_argument(span[1], "given when the data are taken out of the archive",
+      list(...)[[span[1]]])
   }
   check_class(rules, "tide_rules", "rules")
   without <- listed_days(without)
@@ -152,13 +152,13 @@ check_values <- function(data, segments) {
         class = "grain", fault = "call")
     }
     known <- sort(unique(unlist(lapply(columns, function(x) levels(as_levels(x))))))
-    missing <- wanted[!tolower(wanted) %in% tolower(known)]
-    if (!length(missing)) next
+    lacking <- wanted[!tolower(wanted) %in% tolower(known)]
+    if (!length(lacking)) next
     some <- utils::head(known, 12)
-    abort_tide(sprintf("No row has the %s '%s'.", gsub("_", " ", dimension), missing[1]),
+    abort_tide(sprintf("No row has the %s '%s'.", gsub("_", " ", dimension), lacking[1]),
       where = sprintf("The data hold: %s%s.", paste(some, collapse = ", "),
         if (length(known) > 12) sprintf(" and %d more", length(known) - 12L) else ""),
-      fix = sprintf("Did you mean '%s'?", nearest_name(missing[1], known)), class = "nothing_left",
+      fix = sprintf("Did you mean '%s'?", nearest_name(lacking[1], known)), class = "nothing_left",
       fault = "call")
   }
 }
@@ -171,10 +171,10 @@ stacked_segments <- function(segments, ...) {
 # Of data, the rows whose query and page another one has, on whatever day.
 same_pairs <- function(data, chosen) {
   data$tables <- Map(function(table, own) {
-    by <- intersect(c("query", "page"), names(table$rows))
-    if (is.null(own) || !length(by)) return(table)
-    pairs <- unique(own$rows[, by, with = FALSE])
-    table$rows <- table$rows[sort(table$rows[pairs, on = by, which = TRUE, nomatch = NULL])]
+    keys <- intersect(c("query", "page"), names(table$rows))
+    if (is.null(own) || !length(keys)) return(table)
+    pairs <- unique(own$rows[, keys, with = FALSE])
+    table$rows <- table$rows[sort(table$rows[pairs, on = keys, which = TRUE, nomatch = NULL])]
     table
   }, data$tables, chosen$tables[names(data$tables)])
   data$chosen <- chosen$chosen
@@ -232,8 +232,8 @@ tide_filter.tide_blocks <- function(data, from = NULL, to = NULL, days = NULL, .
   check_values(list(tables = list(list(rows = codes))), segments)
   steps <- window_steps(from, to, days, listed_days(without))
   ledger <- list()
-  for (step in steps) {
-    gone <- step(data$days)
+  for (test in steps) {
+    gone <- test(data$days)
     ledger <- c(ledger, list(day_ledger(data$days[gone[[1]]], names(gone))))
     data$days <- data$days[!seq_len(nrow(data$days)) %in% gone[[1]]]
     if (!nrow(data$days)) break
@@ -243,10 +243,10 @@ tide_filter.tide_blocks <- function(data, from = NULL, to = NULL, days = NULL, .
       where = paste(rbindlist(ledger)$reason, collapse = "; "),
       fix = "Loosen one of these filters.", class = "nothing_left")
   }
-  window <- list(from = from, to = to, days = days, without = listed_days(without))
+  span <- list(from = from, to = to, days = days, without = listed_days(without))
   totals <- lapply(data$totals, window_beside,
     list(tables = data$totals, sources = data$sources))
-  totals <- lapply(totals, table_filter(segments, rules, window, beside_dated = TRUE))
+  totals <- lapply(totals, table_filter(segments, rules, span, beside_dated = TRUE))
   data["totals"] <- list(filled_tables(totals))
   ledger <- c(ledger, lapply(unname(totals), `[[`, "left_out"))
   data$left_out <- sum_left_out(rbindlist(c(list(data$left_out), ledger)))

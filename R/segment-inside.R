@@ -26,15 +26,15 @@ rows_seen <- function(rows, rules) {
     },
     pairs = function() {
       # Spellings of one name are one.
-      by <- lapply(c("query", "page"), function(on) {
+      key_codes <- lapply(c("query", "page"), function(on) {
         own <- coded(on)
         if (is.null(own)) return(NULL)
         keys <- name_key(on, own$texts)
         match(keys, keys)[own$code]
       })
-      by <- Filter(Negate(is.null), by)
-      if (!length(by)) return(NULL)
-      found <- .Call(pair_codes, by[[1]], by[[length(by)]])
+      key_codes <- Filter(Negate(is.null), key_codes)
+      if (!length(key_codes)) return(NULL)
+      found <- .Call(pair_codes, key_codes[[1]], key_codes[[length(key_codes)]])
       list(code = found[[1]], first = found[[2]])
     },
     rules = rules)
@@ -123,8 +123,8 @@ filter_rows <- function(rows, segments, rules, grain, steps = list()) {
       ledger[[length(ledger) + 1]] <<- left_out_line(label, grain, rows, failed)
     }
   }
-  for (step in steps) {
-    failed <- step(rows)
+  for (test in steps) {
+    failed <- test(rows)
     gone <- unlist(failed, use.names = FALSE)
     for (label in names(failed)) told(label, failed[[label]])
     if (length(gone)) rows <- rows[-gone]

@@ -150,14 +150,14 @@ match_pattern <- function(texts, pattern, seconds = 20) {
         "signs around them."),
       class = "regex", fault = "call")
   }
-  end <- proc.time()[["elapsed"]] + seconds
+  last_at <- proc.time()[["elapsed"]] + seconds
   hit <- logical(length(texts))
   for (from in seq(1, length(texts), by = 5000L)[seq_len(ceiling(length(texts) / 5000))]) {
     part <- from:min(from + 4999L, length(texts))
     # Beyond its limit of steps the engine gives up on a text with a warning.
     hit[part] <- withCallingHandlers(grepl(pattern, texts[part], perl = TRUE, ignore.case = TRUE),
       warning = runaway)
-    if (proc.time()[["elapsed"]] > end) runaway()
+    if (proc.time()[["elapsed"]] > last_at) runaway()
   }
   hit
 }

@@ -20,8 +20,8 @@ tide_terms <- function(summary, modifiers = 5) {
   check_class(summary, "tide_summary", "summary")
   check_number(modifiers, "modifiers", min = 0)
   sums <- reduce_pairs(summary$cells)
-  head <- head_terms(summary$queries$key, leading_pages(sums, nrow(summary$queries)))
-  set(sums, j = "term", value = head[sums$query])
+  heading <- head_terms(summary$queries$key, leading_pages(sums, nrow(summary$queries)))
+  set(sums, j = "term", value = heading[sums$query])
   sums <- sums[!is.na(sums$term)]
   out <- add_ratios(sums_by(sums, "term", c("clicks", "impressions", "weighted")))
   set(out, j = "queries", value = distinct_by(sums, "term", "query"))
@@ -29,7 +29,7 @@ tide_terms <- function(summary, modifiers = 5) {
   out <- out[, c("term", "queries", "pages", "clicks", "impressions", "ctr", "position")]
   words <- query_words(summary$queries$key)
   set(out, j = "modifiers", value = vapply(out$term, function(term) {
-    others <- unlist(lapply(words[which(head == term)],
+    others <- unlist(lapply(words[which(heading == term)],
       function(own) setdiff(own, c(term, function_words))))
     distinct <- sorted_texts(others)
     paste(

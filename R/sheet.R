@@ -23,12 +23,13 @@ write_workbook <- function(x, file) {
 }
 
 fill_findings <- function(book, findings) {
-  list <- task_rows(in_sentences(findings))
-  add_sheet(book, "List", list[, !c("lead")])
-  choose_decisions(book, "List", list)
-  group_tasks(book, "List", list)
-  for (by in c("page", "query", "topic")) {
-    add_sheet(book, sprintf("By %s", by), in_words(as.data.table(tide_group(findings, by))))
+  list_of <- task_rows(in_sentences(findings))
+  add_sheet(book, "List", list_of[, !c("lead")])
+  choose_decisions(book, "List", list_of)
+  group_tasks(book, "List", list_of)
+  for (view in c("page", "query", "topic")) {
+    add_sheet(book, sprintf("By %s", view),
+      in_words(as.data.table(tide_group(findings, view))))
   }
   if (NROW(findings$excluded)) {
     add_sheet(book, "Checked and left out", in_words(as.data.table(findings$excluded)))
@@ -151,18 +152,18 @@ group_tasks <- function(book, sheet, rows) {
 }
 
 about_findings <- function(findings) {
-  summary <- findings$summary
+  site_summary <- findings$summary
   total <- list_total(findings)
   found <- findings$findings
   facts <- c(
-    Window = if (summary$window$dated) {
-      format_days(summary$recent$from, summary$recent$to)
+    Window = if (site_summary$window$dated) {
+      format_days(site_summary$recent$from, site_summary$recent$to)
     } else {
-      format_plural(summary$window$days, "day")
+      format_plural(site_summary$window$days, "day")
     },
-    `Rests on the table by` = summary$grain,
-    Files = paste(unique(basename(summary$sources$file)), collapse = ", "),
-    `Left out` = paste(trimws(sub("left out: ", "", left_out_lines(summary$left_out))),
+    `Rests on the table by` = site_summary$grain,
+    Files = paste(unique(basename(site_summary$sources$file)), collapse = ", "),
+    `Left out` = paste(trimws(sub("left out: ", "", left_out_lines(site_summary$left_out))),
       collapse = "; "),
     Tasks = format_count(sum(found$hours > 0)),
     Hours = format_count(sum(found$hours)),
@@ -228,24 +229,24 @@ style_column <- function(book, sheet, values, column, at) {
   add <- function(style) {
     openxlsx::addStyle(book, sheet, style, rows = rows, cols = at, gridExpand = TRUE)
   }
-  format <- number_format(column, values)
-  if (!is.null(format)) add(openxlsx::createStyle(numFmt = format))
+  how_written <- number_format(column, values)
+  if (!is.null(how_written)) add(openxlsx::createStyle(numFmt = how_written))
   if (column %in% c("action", "reason")) {
     add(openxlsx::createStyle(wrapText = TRUE, valign = "top"))
   }
   if (length(values) < 3) return(invisible())
-  scale <- function(...) openxlsx::conditionalFormatting(book, sheet, cols = at, rows = rows,
+  make_scale <- function(...) openxlsx::conditionalFormatting(book, sheet, cols = at, rows = rows,
     type = "colourScale", ...)
   if (grepl("^change", column) || column %in% part_names) {
     # Zero is white on both sides of it.
     reach <- max(abs(values), 1, na.rm = TRUE)
-    scale(style = c("#E3A868", "#FFFFFF", "#9DC3C1"), rule = c(-reach, 0, reach))
+    make_scale(style = c("#E3A868", "#FFFFFF", "#9DC3C1"), rule = c(-reach, 0, reach))
   }
-  if (column %in% c("gain", "score", "impressions")) scale(style = c("#FFFFFF", "#9DC3C1"))
+  if (column %in% c("gain", "score", "impressions")) make_scale(style = c("#FFFFFF", "#9DC3C1"))
 }
 
 number_format <- function(column, values) {
-  format <- column_format(column, values)
+  how_written <- column_format(column, values)
   if (!is.numeric(values)) return(NULL)
-  switch(format, rate = , share = , sure = "0.0%", count = , change = "#,##0", "#,##0.0")
+  switch(how_written, rate = , share = , sure = "0.0%", count = , change = "#,##0", "#,##0.0")
 }

@@ -39,9 +39,9 @@ follow_redirects <- function(rows, most = 20L) {
     if (!any(going)) break
     redirects[going] <- redirects[going] + 1L
     final[going] <- rows$location[at[going]]
-    step <- match(final[going], rows$address)
-    at[going] <- step
-    going[going] <- !is.na(step) & nzchar(rows$location[step])
+    stride <- match(final[going], rows$address)
+    at[going] <- stride
+    going[going] <- !is.na(stride) & nzchar(rows$location[stride])
   }
   last <- match(final, rows$address)
   answers <- is.na(last) | is.na(rows$status[last]) | rows$status[last] < 400L

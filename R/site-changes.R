@@ -44,7 +44,7 @@ tide_page_changes <- function(store) {
 reading_changes <- function(before, now) {
   old <- before$pages
   new <- now$pages
-  row <- function(page, field, was, is) {
+  text_row <- function(page, field, was, is) {
     data.table(page = page, date = rep(now$date, length(page)),
       since = rep(before$date, length(page)), field = rep_len(field, length(page)), before = was,
       now = is)
@@ -58,15 +58,15 @@ reading_changes <- function(before, now) {
     was <- as.character(old[[field]][at[both]])
     is <- as.character(new[[field]][both])
     own <- which(was != is)
-    row(new$page[both[own]], field, was[own], is[own])
+    text_row(new$page[both[own]], field, was[own], is[own])
   })
   was <- old$words[at[both]]
   is <- new$words[both]
   own <- which(abs(is - was) >= 0.2 * pmax(was, 20))
-  words <- row(new$page[both[own]], "words", as.character(was[own]), as.character(is[own]))
+  words <- text_row(new$page[both[own]], "words", as.character(was[own]), as.character(is[own]))
   rbindlist(c(changed, list(words,
-    row(gone, "page", rep("there", length(gone)), rep("", length(gone))),
-    row(come, "page", rep("", length(come)), rep("there", length(come))))))
+    text_row(gone, "page", rep("there", length(gone)), rep("", length(gone))),
+    text_row(come, "page", rep("", length(come)), rep("there", length(come))))))
 }
 
 #' @rdname tide_pages_read

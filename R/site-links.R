@@ -51,12 +51,12 @@ link_candidates <- function(summary, pages, asked, target) {
   sources <- pages$pages
   stem <- site_stemmer(pages)
   blocks <- strsplit(sources$text, "\n", fixed = TRUE)
-  source <- rep(seq_along(blocks), lengths(blocks))
+  origin <- rep(seq_along(blocks), lengths(blocks))
   sentence <- unlist(blocks)
   phrases <- phrase_forms(summary$queries$key[asked], stem)
   telling <- telling_words(summary$queries$key[asked], stem)
   use <- could_say(sentence, telling)
-  source <- source[use]
+  origin <- origin[use]
   sentence <- sentence[use]
   said <- stemmed(sentence, stem)
   rivals <- rival_pages(summary, asked)
@@ -71,9 +71,9 @@ link_candidates <- function(summary, pages, asked, target) {
     words <- telling[[i]]
     hit <- which(if (length(words) > 1) whole | Reduce(`&`, lapply(words, stands)) else whole)
     hit <- hit[order(!whole[hit], hit)]
-    hit <- hit[!duplicated(source[hit])]
+    hit <- hit[!duplicated(origin[hit])]
     linked <- pages$links$from[pages$links$to == target[i] & pages$links$main]
-    at <- source[hit]
+    at <- origin[hit]
     keep <- which(!sources$key[at] %in% c(rivals[[i]], linked, target[i]) & !sources$noindex[at])
     at <- at[keep]
     first <- order(-clicks[at], -sources$linking[at], sources$depth[at], sources$page[at])

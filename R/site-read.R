@@ -57,8 +57,8 @@ tide_pages_read.default <- function(sources, site, date = NULL, progress = NULL,
       progress(sprintf("Read %s of %s pages", format_count(i), format_count(nrow(files))))
     }
     address <- paste0(site, sub("(^|/)index\\.html?$", "\\1", files$name[i]))
-    page <- read_html_page(file_bytes(files$path[i], 0, file.size(files$path[i])), address)
-    c(page, list(file = files$name[i]))
+    page_at <- read_html_page(file_bytes(files$path[i], 0, file.size(files$path[i])), address)
+    c(page_at, list(file = files$name[i]))
   })
   saved <- as.IDate(as.Date(max(file.mtime(files$path)), tz = "UTC"))
   new_pages(read, site, if (is.null(date)) saved else date)
@@ -76,8 +76,8 @@ html_files <- function(sources, scratch) {
       folder <- file.path(scratch, basename(source))
       unpack_pages(source, folder)
     }
-    names <- sort(list.files(folder, "\\.(html?|xhtml)$", recursive = TRUE, ignore.case = TRUE))
-    data.table(path = file.path(folder, names), name = names)
+    paths <- sort(list.files(folder, "\\.(html?|xhtml)$", recursive = TRUE, ignore.case = TRUE))
+    data.table(path = file.path(folder, paths), name = paths)
   }))
   if (!nrow(found)) {
     abort_no_table("There is no HTML page.", paste(sources, collapse = ", "),

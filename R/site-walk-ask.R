@@ -13,17 +13,17 @@ ask_page <- function(address, agent, timeout, known = NULL, largest = largest_pa
   curl::handle_setheaders(handle,
     .list = c(list(Accept = "text/html, application/xhtml+xml, */*", `Accept-Encoding` = "gzip"),
       as.list(fresh)))
-  body <- tryCatch(fetched(address, handle, largest),
+  text_body <- tryCatch(fetched(address, handle, largest),
     error = function(e) list(problem = connection_problem(conditionMessage(e), largest)))
-  if (is.list(body)) return(no_answer(body$problem))
+  if (is.list(text_body)) return(no_answer(text_body$problem))
   answer <- curl::handle_data(handle)
   heads <- curl::parse_headers_list(answer$headers)
   of <- function(name) {
     found <- unlist(heads[names(heads) == name], use.names = FALSE)
     if (length(found)) as_utf8(found[1]) else ""
   }
-  body <- unpacked(body, tolower(of("content-encoding")), largest)
-  if (is.character(body)) return(no_answer(body))
+  text_body <- unpacked(text_body, tolower(of("content-encoding")), largest)
+  if (is.character(text_body)) return(no_answer(text_body))
   type <- tolower(of("content-type"))
   list(
     status = answer$status_code,
@@ -38,7 +38,7 @@ ask_page <- function(address, agent, timeout, known = NULL, largest = largest_pa
       ""
     },
     wait = retry_after(of("retry-after")),
-    body = body,
+    body = text_body,
     problem = "")
 }
 

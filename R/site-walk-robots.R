@@ -43,10 +43,10 @@ octets <- function(paths) {
   coded <- grepl("%[0-9A-Fa-f]{2}", paths)
   code <- gregexpr("%[0-9A-Fa-f]{2}", paths[coded])
   regmatches(paths[coded], code) <- lapply(regmatches(paths[coded], code), function(found) {
-    sign <- vapply(found, function(one) {
+    direction <- vapply(found, function(one) {
       rawToChar(as.raw(max(1L, strtoi(substring(one, 2), 16L))))
     }, "")
-    ifelse(grepl("^[A-Za-z0-9._~-]$", sign), sign, toupper(found))
+    ifelse(grepl("^[A-Za-z0-9._~-]$", direction), direction, toupper(found))
   })
   paths
 }
@@ -71,7 +71,7 @@ read_sitemap <- function(bytes) {
     list(pages = data.table(address = character(), modified = character()), maps = character(),
       problem = problem)
   }
-  cut <- FALSE
+  cutoff <- FALSE
   if (length(bytes) > 2 && bytes[1] == as.raw(0x1f) && bytes[2] == as.raw(0x8b)) {
     bytes <- unpacked(bytes, "gzip", largest_sitemap)
     if (is.character(bytes)) return(none(bytes))
@@ -83,8 +83,8 @@ read_sitemap <- function(bytes) {
   if (length(grepRaw("<!(DOCTYPE|ENTITY)", signs, ignore.case = TRUE))) {
     return(none("declares entities"))
   }
-  start <- rawToChar(utils::head(signs, 2000))
-  if (!grepl("<(urlset|sitemapindex|\\?xml)", start, useBytes = TRUE)) {
+  first_at <- rawToChar(utils::head(signs, 2000))
+  if (!grepl("<(urlset|sitemapindex|\\?xml)", first_at, useBytes = TRUE)) {
     lines <- trimws(strsplit(rawToChar(signs), "[\r\n]+", useBytes = TRUE)[[1]])
     lines <- lines[grepl("^https?://[^ <>]+$", lines, useBytes = TRUE)]
     if (!length(lines)) return(none("no sitemap"))
@@ -92,19 +92,20 @@ read_sitemap <- function(bytes) {
       problem = ""))
   }
   doc <- tryCatch(xml2::read_xml(bytes, options = c("NOBLANKS", "NONET")), error = function(e) {
-    cut <<- TRUE
+    cutoff <<- TRUE
     tryCatch(xml2::read_html(bytes), error = function(e) NULL)
   })
   if (is.null(doc)) return(none("markup that cannot be read"))
   each <- function(what, part) {
     entries <- xml2::xml_find_all(doc, sprintf("//*[local-name()='%s']", what))
     # The last of a text that was cut off may be half an address.
-    entries <- utils::head(entries, length(entries) - cut)
+    entries <- utils::head(entries, length(entries) - cutoff)
     trimws(xml2::xml_text(xml2::xml_find_first(entries, sprintf("./*[local-name()='%s']", part))))
   }
   pages <- data.table(address = each("url", "loc"), modified = each("url", "lastmod"))
   pages <- pages[grepl("^https?://", pages$address)]
   set(pages, j = "modified", value = fcoalesce(substr(pages$modified, 1, 10), ""))
   maps <- each("sitemap", "loc")
-  list(pages = pages, maps = maps[grepl("^https?://", maps)], problem = if (cut) "cut off" else "")
+  list(pages = pages, maps = maps[grepl("^https?://", maps)],
+    problem = if (cutoff) "cut off" else "")
 }

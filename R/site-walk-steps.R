@@ -30,9 +30,9 @@ walk_on <- function(walk, starts, progress) {
     if (leads_on && at$hops < most_redirects) {
       queue$add(answer$location, at$depth, at$hops + 1L)
     } else if (length(answer$body)) {
-      page <- answered_page(answer, at$address)
-      read[[length(read) + 1L]] <- page
-      if (at$depth < walk$depth) queue$add(linked_addresses(page), at$depth + 1L)
+      page_at <- answered_page(answer, at$address)
+      read[[length(read) + 1L]] <- page_at
+      if (at$depth < walk$depth) queue$add(linked_addresses(page_at), at$depth + 1L)
     }
     if (!is.null(progress) && length(answers) %% 10 == 0) {
       progress(pace_line(length(answers), min(queue$size(), walk$max_pages), began))
@@ -160,11 +160,11 @@ fresh_answer <- function(walk, address, known) {
 }
 
 answered_page <- function(answer, address) {
-  page <- read_html_page(answer$body, address, answer$encoding)
-  if (is.null(page[["skipped"]]) && grepl("noindex|none", answer$robots)) {
-    page$fields$noindex <- TRUE
+  page_at <- read_html_page(answer$body, address, answer$encoding)
+  if (is.null(page_at[["skipped"]]) && grepl("noindex|none", answer$robots)) {
+    page_at$fields$noindex <- TRUE
   }
-  c(page, list(file = address))
+  c(page_at, list(file = address))
 }
 
 linked_addresses <- function(page) {
@@ -209,10 +209,10 @@ open_walk <- function(keep) {
 
 # The number of the walk: of one of this site that was not finished, where it is not too old.
 walk_number <- function(con, site, now, longest = 7 * 86400) {
-  open <- DBI::dbGetQuery(con,
+  is_open <- DBI::dbGetQuery(con,
     "SELECT id FROM walks WHERE site = ? AND finished IS NULL AND started > ? ORDER BY id DESC",
     list(site, as.numeric(now) - longest))$id
-  if (length(open)) return(open[1])
+  if (length(is_open)) return(is_open[1])
   DBI::dbExecute(con, "INSERT INTO walks (site, started) VALUES (?, ?)",
     list(site, as.numeric(now)))
   DBI::dbGetQuery(con, "SELECT max(id) AS id FROM walks")$id
@@ -224,12 +224,12 @@ finish_walk <- function(con, number, now) {
 
 # The answer of an address from this walk or an earlier one; NULL where there is none.
 kept_answer <- function(con, address) {
-  row <- DBI::dbGetQuery(con, "SELECT * FROM answers WHERE address = ?", list(address))
-  if (!nrow(row)) return(NULL)
-  row <- as.list(row)
-  packed <- row$body[[1]]
-  row$body <- if (length(packed)) memDecompress(packed, "gzip") else raw()
-  row
+  at_row <- DBI::dbGetQuery(con, "SELECT * FROM answers WHERE address = ?", list(address))
+  if (!nrow(at_row)) return(NULL)
+  at_row <- as.list(at_row)
+  packed <- at_row$body[[1]]
+  at_row$body <- if (length(packed)) memDecompress(packed, "gzip") else raw()
+  at_row
 }
 
 keep_answer <- function(con, address, number, answer) {

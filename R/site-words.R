@@ -99,9 +99,9 @@ plain_signs_of_text <- paste(rawToChar(as.raw(c(1:47, 58:64, 91:96, 123:127))))
 # Out: list(word, at: the number of the text each stands in).
 text_words <- function(text) {
   text <- fold_case(text)
-  for (sign in c("'", "\u2019")) {
-    has <- grepl(sign, text, fixed = TRUE)
-    text[has] <- gsub(sign, "", text[has], fixed = TRUE)
+  for (direction in c("'", "\u2019")) {
+    has <- grepl(direction, text, fixed = TRUE)
+    text[has] <- gsub(direction, "", text[has], fixed = TRUE)
   }
   letter_runs(text, function(words) plain_forms(words)[[1]])
 }
@@ -139,9 +139,9 @@ stemmed <- function(texts, stem) {
   long <- text_words(texts)
   distinct <- unique(long$word)
   ends <- cumsum(tabulate(long$at, length(texts)) + 1L)
-  line <- rep("\n", utils::tail(ends, 1))
-  line[-ends] <- stem(distinct)[match(long$word, distinct)]
-  whole <- strsplit(paste0(paste(line, collapse = " "), " "), "\n ", fixed = TRUE)[[1]]
+  one_line <- rep("\n", utils::tail(ends, 1))
+  one_line[-ends] <- stem(distinct)[match(long$word, distinct)]
+  whole <- strsplit(paste0(paste(one_line, collapse = " "), " "), "\n ", fixed = TRUE)[[1]]
   paste0(" ", whole)
 }
 
@@ -198,13 +198,13 @@ word_cover <- function(phrases, of, own, anywhere, keys) {
   asked <- long[pair, on = "query", allow.cartesian = TRUE]
   said <- .Call(phrase_counts, paste0(" ", asked$stem, " "), anywhere, asked$own) > 0
   sum_of <- function(x) sum_codes(x, asked$row, length(of))
-  missing <- character(length(of))
+  lacking <- character(length(of))
   lacks <- asked[which(!said)]
   if (nrow(lacks)) {
     joined <- tapply(lacks$word, lacks$row, paste, collapse = " ")
-    missing[as.integer(names(joined))] <- as.vector(joined)
+    lacking[as.integer(names(joined))] <- as.vector(joined)
   }
-  list(cover = sum_of(asked$weight * said) / sum_of(asked$weight), missing = missing)
+  list(cover = sum_of(asked$weight * said) / sum_of(asked$weight), missing = lacking)
 }
 
 # The first block of a text in which the phrase stands, "" where none does.

@@ -41,7 +41,7 @@ archive_source <- function(data) {
   if (length(chunks) == 1) chunks <- list(read_once(chunks[[1]]))
   filtered <- function() NULL
   left_out <- function() sum_left_out(rbindlist(c(list(plan$left_out), ledger, list(filtered()))))
-  source <- new_source(
+  origin <- new_source(
     table = c(list(dimensions = dimensions), with_days_said(slice_days(slices, plan$exported),
       plan$days_said),
       list(rests_on = rests_on(slices))),
@@ -51,9 +51,9 @@ archive_source <- function(data) {
   sums <- if (inherits(plan$store, "tide_source")) {
     database_sums(plan$store, slices, dimensions, data$segments, chunks)
   }
-  if (is.null(sums)) return(source)
+  if (is.null(sums)) return(origin)
   filtered <- sums$left_out
-  utils::modifyList(source, sums[names(sums) != "left_out"])
+  utils::modifyList(origin, sums[names(sums) != "left_out"])
 }
 
 # Which grains the rows may come from, the best first: with pages before without; with dates all
@@ -83,16 +83,16 @@ rests_on <- function(slices) {
 # For each day of a table the number of its chunk: months in order, as many together as stay within
 # the rows.
 read_months <- function(slices, at_once) {
-  months <- sums_by(slices, "month", "rows")
-  setorderv(months, "month")
-  chunk <- integer(nrow(months))
+  month_rows <- sums_by(slices, "month", "rows")
+  setorderv(month_rows, "month")
+  chunk <- integer(nrow(month_rows))
   filled <- 0
-  for (i in seq_len(nrow(months))) {
-    new <- i > 1 && filled + months$rows[i] > at_once
+  for (i in seq_len(nrow(month_rows))) {
+    new <- i > 1 && filled + month_rows$rows[i] > at_once
     chunk[i] <- if (i == 1) 1L else chunk[i - 1] + new
-    filled <- if (new) months$rows[i] else filled + months$rows[i]
+    filled <- if (new) month_rows$rows[i] else filled + month_rows$rows[i]
   }
-  sprintf("%04d", chunk[match(slices$month, months$month)])
+  sprintf("%04d", chunk[match(slices$month, month_rows$month)])
 }
 
 # A single chunk is kept for the second time it is asked for.

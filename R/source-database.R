@@ -6,15 +6,15 @@
 # gone through. left_out: what the database filtered.
 database_sums <- function(source, slices, dimensions, segments, chunks) {
   if (length(unique(slices$grain)) > 1) return(NULL)
-  table <- source$tables[[slices$grain[1]]]
-  narrowed <- narrowed_by(source, table, segments)
+  tbl <- source$tables[[slices$grain[1]]]
+  narrowed <- narrowed_by(source, tbl, segments)
   if (is.null(narrowed)) return(NULL)
-  scope <- list(source = source, table = table, slices = slices, narrowed = narrowed$sql,
+  scope <- list(source = source, table = tbl, slices = slices, narrowed = narrowed$sql,
     by = intersect(c("query", "page"), dimensions))
   left <- spelt <- NULL
   list(
     sum_up = function(recent_from, split) {
-      if (!is.null(split) && !split %in% table$dimensions) return(NULL)
+      if (!is.null(split) && !split %in% tbl$dimensions) return(NULL)
       sums <- sum_database(scope, recent_from, split)
       spelt <<- sums$spelt
       if (!is.null(narrowed$label)) left <<- narrowed_line(slices, sums$cells$all, narrowed$label)
@@ -49,25 +49,25 @@ narrowed_line <- function(slices, cells, label) {
 
 # Rows of the scope, or of some of its days or queries.
 scope_where <- function(scope, from = NULL, to = NULL, queries = NULL) {
-  source <- scope$source
-  table <- scope$table
-  column <- function(name) source_column(source, table, name)
+  origin <- scope$source
+  tbl <- scope$table
+  column <- function(name) source_column(origin, tbl, name)
   days <- scope$slices$day
   first <- max(min(days), as.integer(from))
   last <- min(max(days), as.integer(to))
   # Days of the table within the window that do not count.
-  known <- source_days(source)
+  known <- source_days(origin)
   gone <- setdiff(known$day[known$grain == scope$slices$grain[1]], days)
   gone <- gone[gone >= first & gone <= last]
-  paste(c(source_where(source, table, first, last),
+  paste(c(source_where(origin, tbl, first, last),
     sprintf("%s <= %s", column("clicks"), column("impressions")), scope$narrowed,
     if (length(gone)) {
       sprintf("%s NOT IN (%s)", column("date"),
-        paste(vapply(gone, function(day) source_day(source, day), ""), collapse = ", "))
+        paste(vapply(gone, function(day) source_day(origin, day), ""), collapse = ", "))
     },
     if (!is.null(queries)) {
       sprintf("%s IN (%s)", column("query"),
-        paste(DBI::dbQuoteString(source_con(source), queries), collapse = ", "))
+        paste(DBI::dbQuoteString(source_con(origin), queries), collapse = ", "))
     }),
     collapse = " AND ")
 }
@@ -82,12 +82,12 @@ sum_database <- function(scope, recent_from, split) {
   column <- function(name) source_column(scope$source, scope$table, name)
   half <- sprintf(if (is_sqlite(scope$source)) "CAST(%s * 2 AS INTEGER)" else "floor(%s * 2)",
     column("position"))
-  by <- c(columns_of(scope, scope$by), half = half, if (!is.null(recent_from)) {
+  columns <- c(columns_of(scope, scope$by), half = half, if (!is.null(recent_from)) {
     c(recent = sprintf("CASE WHEN %s >= %s THEN 1 ELSE 0 END", column("date"),
       source_day(scope$source, recent_from)))
   },
     if (!is.null(split)) c(part = column(split)))
-  rows <- ask_sums(scope$source, scope$table, by, scope_where(scope),
+  rows <- ask_sums(scope$source, scope$table, columns, scope_where(scope),
     also = c(many = "count(*)", first_day = sprintf("min(%s)", column("date"))))
   if (is.null(rows)) return(NULL)
   queries <- query_dictionary()
@@ -127,9 +127,9 @@ database_blend <- function(scope, reduced, run = 3L) {
 # Rows of some days, apart by all that the table tells apart.
 day_rows <- function(scope, days) {
   runs <- split(sort(as.integer(days)), cumsum(c(TRUE, diff(sort(as.integer(days))) > 1)))
-  by <- columns_of(scope, union(c("date", scope$by), scope$table$dimensions))
+  columns <- columns_of(scope, union(c("date", scope$by), scope$table$dimensions))
   rows <- rbindlist(lapply(runs, function(run) {
-    own <- ask_sums(scope$source, scope$table, by, scope_where(scope, min(run), max(run)))
+    own <- ask_sums(scope$source, scope$table, columns, scope_where(scope, min(run), max(run)))
     if (!is.null(own)) own[, c("date", scope$by, "clicks", "impressions", "weighted"), with = FALSE]
   }))
   placed(rows)
@@ -152,11 +152,13 @@ database_course <- function(scope, reduced, spelt) {
     source_column(scope$source, scope$table, "date"),
     vapply(begins[-1], function(day) source_day(scope$source, day), ""),
     seq_along(begins[-1])), collapse = " "), length(begins))
-  by <- c(columns_of(scope, scope$by), month = if (length(begins) > 1) month)
+  columns <- c(columns_of(scope, scope$by), month = if (length(begins) > 1) month)
   rows <- rbindlist(lapply(batches(spelt, reduced, codes),
-    function(names) ask_sums(scope$source, scope$table, by, scope_where(scope, queries = names))))
-  date <- begins[if (length(begins) > 1) as.integer(rows$month) else rep(1L, nrow(rows))]
-  course_sums(c(codes_of(rows, reduced), placed(rows)[, c("impressions", "position")]), date, keys,
+    function(names) ask_sums(scope$source, scope$table, columns,
+    scope_where(scope, queries = names))))
+  on_day <- begins[if (length(begins) > 1) as.integer(rows$month) else rep(1L, nrow(rows))]
+  course_sums(c(codes_of(rows, reduced), placed(rows)[, c("impressions", "position")]), on_day,
+    keys,
     reduced$pages$keys)
 }
 
@@ -165,17 +167,17 @@ statement_bytes <- 150000
 
 batches <- function(spelt, reduced, codes) {
   code <- known_codes(reduced$dictionaries$queries, spelt$query)
-  names <- as.character(spelt$text[code %in% codes])
-  split(names, cumsum(nchar(names, "bytes") + 4) %/% statement_bytes)
+  spellings <- as.character(spelt$text[code %in% codes])
+  split(spellings, cumsum(nchar(spellings, "bytes") + 4) %/% statement_bytes)
 }
 
 # Recent rows of some queries by day, batch by batch.
 query_chunks <- function(scope, spelt, reduced, codes, from) {
-  by <- columns_of(scope, c("date", scope$by))
+  columns <- columns_of(scope, c("date", scope$by))
   lapply(batches(spelt, reduced, codes), function(names) {
     force(names)
     function(first = from) {
-      placed(ask_sums(scope$source, scope$table, by, scope_where(scope, first, NULL, names)))
+      placed(ask_sums(scope$source, scope$table, columns, scope_where(scope, first, NULL, names)))
     }
   })
 }

@@ -21,17 +21,17 @@ new_source <- function(table, chunks, totals, grains, left_out, if_empty = funct
 rows_source <- function(data) {
   if (inherits(data, "tide_months")) return(archive_source(data))
   if (inherits(data, "tide_blocks")) return(blocks_source(data))
-  table <- query_table(data)
-  new_source(table, list(function(from = NULL) table$rows), totals = data,
+  tbl <- query_table(data)
+  new_source(tbl, list(function(from = NULL) tbl$rows), totals = data,
     grains = names(data$tables), left_out = function() data$left_out, held = TRUE)
 }
 
 # The table with queries, and with pages where there is one.
 query_table <- function(data) {
-  table <- pick_table(data, c("query", "page"))
-  if (is.null(table)) table <- pick_table(data, "query")
-  if (is.null(table)) abort_no_queries(data)
-  table
+  tbl <- pick_table(data, c("query", "page"))
+  if (is.null(tbl)) tbl <- pick_table(data, "query")
+  if (is.null(tbl)) abort_no_queries(data)
+  tbl
 }
 
 abort_no_queries <- function(data) {

@@ -19,7 +19,7 @@ robust_between_variance <- function(x, noise, most = 5000L) {
 # moments, the one given the other.
 meta_mean <- function(x, noise) {
   between <- 0.05
-  for (round in 1:5) {
+  for (turn in 1:5) {
     weight <- 1 / (noise + between)
     common <- sum(weight * x) / sum(weight)
     between <- max(0, sum(weight^2 * ((x - common)^2 - noise)) / sum(weight^2))
@@ -34,8 +34,8 @@ dl_between_variance <- function(x, noise, belief = 0.1) {
   weight <- 1 / noise
   middle <- sum(weight * x) / sum(weight)
   surplus <- sum(weight * (x - middle)^2) - (length(x) - 1)
-  scale <- sum(weight) - sum(weight^2) / sum(weight)
-  moment <- if (scale > 0) max(0, surplus / scale) else 0
+  scaling <- sum(weight) - sum(weight^2) / sum(weight)
+  moment <- if (scaling > 0) max(0, surplus / scaling) else 0
   (moment * max(length(x) - 1, 0) + belief^2) / max(length(x), 1)
 }
 
@@ -58,8 +58,8 @@ test_against_common <- function(z, noise) {
 }
 
 weighted_median <- function(x, weight) {
-  order <- order(x)
-  x[order][which(cumsum(weight[order]) >= sum(weight) / 2)[1]]
+  in_order <- order(x)
+  x[in_order][which(cumsum(weight[in_order]) >= sum(weight) / 2)[1]]
 }
 
 # Posterior of a normal effect seen with noise.

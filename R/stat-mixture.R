@@ -32,10 +32,10 @@ fit_two_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 
     near = NULL) {
   without <- fit_groups(given, at, usual_sd, least_sd, gamma, high = FALSE, near = near)
   if (!high_may_say_more(given, at, without)) return(without)
-  with <- fit_groups(given, at, usual_sd, least_sd, gamma, high = TRUE)
+  beside <- fit_groups(given, at, usual_sd, least_sd, gamma, high = TRUE)
   # A high part that says no more than the tail of the usual one is left out (BIC): with it usual
   # queries seem too much alike, and natural lows too rare.
-  if (with$likelihood - without$likelihood > 1.5 * log(max(2, nrow(given)))) with else without
+  if (beside$likelihood - without$likelihood > 1.5 * log(max(2, nrow(given)))) beside else without
 }
 
 # Whether some high part, put beside a fit without one, makes what is seen likelier by more than
@@ -71,10 +71,10 @@ fit_query_groups <- function(given, near = NULL) {
 fit_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, gamma = 0,
     high = TRUE, near = NULL) {
   # Priors of standard deviations, and how many of each group are taken to have been seen before.
-  sd <- c(usual_sd, 0.4, 0.4)
+  spread_sd <- c(usual_sd, 0.4, 0.4)
   size <- c(18, 1, if (high) 1 else 0)
   mixture <- function(x, step = 0) {
-    .Call(mixture_of, x, at, least_sd, gamma, as.integer(high), size, sd, step)
+    .Call(mixture_of, x, at, least_sd, gamma, as.integer(high), size, spread_sd, step)
   }
   last <- list()
   density_at <- function(x) {
@@ -95,11 +95,11 @@ fit_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, g
     -drop(each %*% slopes[[1]]) - slopes[[2]]
   }
   few <- c(log(0.05 / 0.95), log(0.4), log(0.3))
-  start <- c(
+  first_at <- c(
     if (is.null(near)) c(0, log(max(usual_sd - least_sd, 0.02)), few) else near$numbers[1:5],
     if (high) few)
   found <-
-    stats::optim(start, loss, slope, method = "BFGS", control = list(maxit = 200, reltol = 1e-9))
+    stats::optim(first_at, loss, slope, method = "BFGS", control = list(maxit = 200, reltol = 1e-9))
   groups <- c(groups_from(found$par, least_sd, gamma, high), list(numbers = found$par))
   total <- mixture_density(given, groups, at)
   groups$likelihood <- sum(log(total))
@@ -111,11 +111,11 @@ fit_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, g
 # Groups from numbers without bounds; what each stands for says src/mixture.c.
 groups_from <- function(x, least_sd, gamma, high) {
   weight <- exp(c(usual = 0, low = x[3], high = if (high) x[6] else -Inf))
-  sd <- least_sd + exp(x[2])
-  wider <- function(by) sqrt(sd^2 + exp(2 * by))
+  spread_sd <- least_sd + exp(x[2])
+  wider <- function(by) sqrt(spread_sd^2 + exp(2 * by))
   list(weight = weight / sum(weight),
     mean = x[1] + c(0, -0.4 - exp(x[4]), if (high) 0.4 + exp(x[7]) else 0.8),
-    sd = c(sd, wider(x[5]), if (high) wider(x[8]) else 0.4), gamma = gamma)
+    sd = c(spread_sd, wider(x[5]), if (high) wider(x[8]) else 0.4), gamma = gamma)
 }
 
 mixture_density <- function(given, groups, at) {

@@ -17,8 +17,8 @@ row_labels <- function(by, coded, rules, to = NULL) {
   rows <- coded$rows
   keys <- coded$queries$keys
   of_texts <- function(label, code) {
-    names <- sorted_texts(label[tabulate(code, length(label)) > 0])
-    list(code = chmatch(label, names)[code], names = names)
+    labels_used <- sorted_texts(label[tabulate(code, length(label)) > 0])
+    list(code = chmatch(label, labels_used)[code], names = labels_used)
   }
   switch(by,
     site = list(code = rep(1L, nrow(rows)), names = "the site"),

@@ -32,8 +32,9 @@ end_cells <- function(sums) lapply(.Call(take_cells, sums), function(x) if (!is.
 
 # list(all, recent) of cells with their own mean position.
 finish_cells <- function(cells) {
-  all <- key_cells(cells$all)
-  list(all = all, recent = if (is.null(cells$recent)) all else key_cells(cells$recent))
+  whole_cells <- key_cells(cells$all)
+  recent <- if (is.null(cells$recent)) whole_cells else key_cells(cells$recent)
+  list(all = whole_cells, recent = recent)
 }
 
 # Sums of cells in the same codes.
@@ -53,9 +54,9 @@ split_dimensions <- c("device", "country", "vertical", "rich_result", "month")
 
 split_labels <- function(rows, split) {
   if (split == "month") return(as_levels(month_start(as.integer(rows$date))))
-  labels <- as_levels(rows[[split]])
-  levels(labels) <- tolower(levels(labels))
-  labels
+  label_texts <- as_levels(rows[[split]])
+  levels(label_texts) <- tolower(levels(label_texts))
+  label_texts
 }
 
 # In: rows in codes, as reduce_cells() has them. Out: the same sums by `part` as well.

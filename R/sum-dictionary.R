@@ -18,13 +18,13 @@ page_dictionary <- function(texts = NULL) new_dictionary(clean_url, url_key, tex
 
 # Keys that are new get the next codes, in the order of the alphabet.
 learn_texts <- function(dictionary, texts) {
-  names <- dictionary$clean(texts)
-  keys <- dictionary$key(names)
+  clean_names <- dictionary$clean(texts)
+  keys <- dictionary$key(clean_names)
   new <- sorted_texts(keys)
   if (length(dictionary$keys)) new <- new[!new %in% dictionary$keys]
   dictionary$keys <- c(dictionary$keys, new)
   dictionary$texts <- if (length(dictionary$texts)) c(dictionary$texts, texts) else texts
-  dictionary$names <- c(dictionary$names, names)
+  dictionary$names <- c(dictionary$names, clean_names)
   dictionary$code <- c(dictionary$code, chmatch(keys, dictionary$keys))
   dictionary$weight <- c(dictionary$weight, numeric(length(texts)))
   dictionary$first <- c(dictionary$first, rep(NA_integer_, length(texts)))
@@ -34,18 +34,18 @@ learn_texts <- function(dictionary, texts) {
 # Codes of texts, one a row, after they are learnt with their weights (impressions) and days.
 code_in <- function(dictionary, texts, weight, day = NULL) {
   texts <- as_levels(texts)
-  row <- as.integer(texts)
+  at_row <- as.integer(texts)
   size <- nlevels(texts)
-  used <- which(tabulate(row, size) > 0)
+  used <- which(tabulate(at_row, size) > 0)
   at <- text_places(dictionary, texts)
   new <- used[is.na(at[used])]
   if (length(new)) {
     at[new] <- length(dictionary$texts) + seq_along(new)
     learn_texts(dictionary, levels(texts)[new])
   }
-  see_texts(dictionary, at[used], sum_codes(weight, row, size)[used],
-    if (!is.null(day)) .Call(least_by, as.integer(day), row, size)[used])
-  dictionary$code[at][row]
+  see_texts(dictionary, at[used], sum_codes(weight, at_row, size)[used],
+    if (!is.null(day)) .Call(least_by, as.integer(day), at_row, size)[used])
+  dictionary$code[at][at_row]
 }
 
 # Weights and first days of some of its texts, by their places.

@@ -67,9 +67,10 @@ blend_sums <- function(work, date, use = blend_sample(work, length(date))) {
   # A jump by more than the position itself is another event, not the luck of impressions.
   usual <- y <= 2 * middle^2
   w <- 1 / (0.15 + u)^2
-  terms <- data.table(band = findInterval(middle, blend_bands), n = 1, w = w, u = w * u, y = w * y,
+  moments <- data.table(band = findInterval(middle, blend_bands), n = 1, w = w, u = w * u,
+    y = w * y,
     uu = w * u^2, uy = w * u * y, yy = w * y^2, m = w * (middle - 1))
-  sums_by(terms[which(usual)], "band", setdiff(names(terms), "band"))
+  sums_by(moments[which(usual)], "band", setdiff(names(moments), "band"))
 }
 
 # Which rows: pairs by a hash of their codes, so that any site gives a fair share. n: rows of all
@@ -84,8 +85,8 @@ blend_share <- function(n) as.integer(max(1, ceiling(n / blend_rows)))
 
 month_number <- function(day) {
   known <- unique(day)
-  date <- as.POSIXlt(as.Date(known, origin = "1970-01-01"))
-  (date$year * 12L + date$mon)[match(day, known)]
+  on_day <- as.POSIXlt(as.Date(known, origin = "1970-01-01"))
+  (on_day$year * 12L + on_day$mon)[match(day, known)]
 }
 
 add_blend_sums <- function(one, other) {

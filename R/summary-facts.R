@@ -39,8 +39,8 @@ tide_enrich <- function(summary, facts, goals = NULL) {
   facts <- as_facts(facts)
   impressions <- reduce_pairs(summary$cells)[, c("query", "page", "impressions")]
   report <- lapply(facts, function(own) {
-    table <- if (own$by == "query") "queries" else "pages"
-    known <- summary[[table]]
+    tbl <- if (own$by == "query") "queries" else "pages"
+    known <- summary[[tbl]]
     keys <- fact_keys(own, known$key)
     missed <- which(!keys %in% known$key)
     sessions <- unmatched_sessions(own, missed)
@@ -59,7 +59,7 @@ tide_enrich <- function(summary, facts, goals = NULL) {
       }
       set(known, j = column, value = if (is.null(old)) new else fcoalesce(new, old))
     }
-    summary[[table]] <<- known
+    summary[[tbl]] <<- known
     has <- !is.na(at)
     code <- impressions[[own$by]]
     missed <- setdiff(seq_len(nrow(own$rows)), at)

@@ -1,26 +1,27 @@
 #' @rdname tide_filter
 #' @export
 tide_filter.tide_summary <- function(data, ..., segments = NULL, rules = tide_rules()) {
-  summary <- data
+  site_summary <- data
   segments <- stacked_segments(segments, ...)
-  if (!length(segments)) return(summary)
-  sums <- reduce_pairs(summary$cells)
-  inside <- pairs_inside(summary, sums, segments, rules)
+  if (!length(segments)) return(site_summary)
+  sums <- reduce_pairs(site_summary$cells)
+  inside <- pairs_inside(site_summary, sums, segments, rules)
   if (!any(inside)) abort_nothing_inside(segments)
   keep <- sums[inside, c("query", "page")]
-  for (table in c("cells", "recent_cells", "pairs")) {
-    own <- summary[[table]]
-    summary[[table]] <- own[among_pairs(own, keep)]
+  for (tbl in c("cells", "recent_cells", "pairs")) {
+    own <- site_summary[[tbl]]
+    site_summary[[tbl]] <- own[among_pairs(own, keep)]
   }
-  setkeyv(summary$cells, c("query", "page", "bin"))
-  setkeyv(summary$recent_cells, c("query", "page", "bin"))
-  if (!is.null(summary$contested)) {
-    summary$contested <- summary$contested[summary$contested$query %in% keep$query]
+  setkeyv(site_summary$cells, c("query", "page", "bin"))
+  setkeyv(site_summary$recent_cells, c("query", "page", "bin"))
+  if (!is.null(site_summary$contested)) {
+    site_summary$contested <- site_summary$contested[site_summary$contested$query %in% keep$query]
   }
-  if (!is.null(summary$weekly)) summary$weekly <- summary$weekly[among_pairs(summary$weekly, keep)]
-  summary$left_out <-
-    sum_left_out(rbind(summary$left_out, outside_line(summary, sums, inside, segments)))
-  summary
+  if (!is.null(site_summary$weekly)) site_summary$weekly <-
+    site_summary$weekly[among_pairs(site_summary$weekly, keep)]
+  site_summary$left_out <-
+    sum_left_out(rbind(site_summary$left_out, outside_line(site_summary, sums, inside, segments)))
+  site_summary
 }
 
 # Share and sums of what segments leave out.
@@ -66,12 +67,12 @@ split_segment <- function(segment) {
 segmented_table <- function(data, segments, least) {
   asked <- unlist(lapply(segments, conditions_on))
   needs <- union(least, setdiff(asked, "pair"))
-  table <- pick_table(data, union(needs, "page"))
-  if (is.null(table)) table <- pick_table(data, needs)
-  if (is.null(table)) {
+  tbl <- pick_table(data, union(needs, "page"))
+  if (is.null(tbl)) tbl <- pick_table(data, needs)
+  if (is.null(tbl)) {
     abort_tide(sprintf("No table has %s.", paste(needs, collapse = " and ")),
       where = tables_read(data),
       fix = "Export with these dimensions, or split by something else.", class = "grain")
   }
-  table
+  tbl
 }

@@ -46,8 +46,9 @@ weigh_goals <- function(pages, goals) {
 # Goals are weights with names.
 check_goals <- function(goals) {
   if (is.null(goals)) return(invisible())
-  weights <- unlist(goals)
-  if (is.null(names(weights)) || !is.numeric(weights) || anyNA(weights) || any(weights < 0)) {
+  weight_of <- unlist(goals)
+  if (is.null(names(weight_of)) || !is.numeric(weight_of) || anyNA(weight_of) ||
+    any(weight_of < 0)) {
     abort_argument("goals", "weights of at least 0, named by columns of facts", goals)
   }
 }

@@ -19,11 +19,11 @@ tide_intended <- function(summary, rules) {
   check_class(summary, "tide_summary", "summary")
   check_class(rules, "tide_rules", "rules")
   queries <- summary$queries
-  page <- if (length(rules$intended)) intended_codes(summary, rules) else rep(NA, nrow(queries))
-  shown <- which(!is.na(page) & seq_len(nrow(queries)) %in% summary$pairs$query)
+  page_at <- if (length(rules$intended)) intended_codes(summary, rules) else rep(NA, nrow(queries))
+  shown <- which(!is.na(page_at) & seq_len(nrow(queries)) %in% summary$pairs$query)
   pairs <- summary$pairs
   leader <- best_placed(pairs, nrow(queries))[shown]
-  should <- data.table(query = shown, page = page[shown])
+  should <- data.table(query = shown, page = page_at[shown])
   position_of <- function(codes) {
     pairs$position[pairs[data.table(query = shown, page = codes), on = c("query", "page"),
       which = TRUE]]

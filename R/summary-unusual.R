@@ -115,9 +115,9 @@ unusual_runs <- function(days, size, least = 21) {
   from <- blocks$from
   clicks <- blocks$clicks
   impressions <- blocks$impressions
-  single <- all(blocks$days == 1L)
+  alone <- all(blocks$days == 1L)
   usual <- lapply(list(clicks = clicks, impressions = impressions), usual_counts,
-    weekday = if (single) as.integer(from) %% 7L, wide = if (single) 29L else 9L)
+    weekday = if (alone) as.integer(from) %% 7L, wide = if (alone) 29L else 9L)
   off <- Map(distance, list(clicks, impressions), usual)
   far <- Map(function(o, usual) {
     abs(o$z) > 5 & abs(o$log) > log(1.5) & (o$log > 0 | usual >= surely_shown)
@@ -170,8 +170,8 @@ day_blocks <- function(by_day, size) {
 
 # The median around, times the usual pattern of the week.
 usual_counts <- function(x, weekday, wide) {
-  window <- min(wide, 2 * ((length(x) - 1) %/% 2) + 1)
-  level <- log(stats::runmed(x, window, endrule = "median") + 0.5)
+  span <- min(wide, 2 * ((length(x) - 1) %/% 2) + 1)
+  level <- log(stats::runmed(x, span, endrule = "median") + 0.5)
   if (!is.null(weekday)) {
     left <- log(x + 0.5) - level
     pattern <- tapply(left, weekday, stats::median)

@@ -52,21 +52,21 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
   check_number(recent_days, "recent_days", min = 1)
   check_number(undated_days, "undated_days", min = 1)
   if (!is.null(split)) check_choice(split, split_dimensions, "split")
-  source <- rows_source(data)
-  table <- source$table
-  dated <- "date" %in% table$dimensions
-  if (!is.null(split) && !(if (split == "month") dated else split %in% table$dimensions)) {
+  origin <- rows_source(data)
+  tbl <- origin$table
+  dated <- "date" %in% tbl$dimensions
+  if (!is.null(split) && !(if (split == "month") dated else split %in% tbl$dimensions)) {
     abort_tide(sprintf("The table cannot be split by %s.", split),
-      where = sprintf("It is by %s.", grain_label(table$dimensions)),
+      where = sprintf("It is by %s.", grain_label(tbl$dimensions)),
       fix = "Export with this dimension, or split by something else.", class = "grain")
   }
-  table <- window_beside(table, source$totals)
-  days <- if (is.na(table$days)) as.integer(undated_days) else table$days
+  tbl <- window_beside(tbl, origin$totals)
+  days <- if (is.na(tbl$days)) as.integer(undated_days) else tbl$days
   whole <- !dated || days <= recent_days
-  recent_from <- if (whole) table$from else last_days_from(table, recent_days)
-  reduced <- reduce_source(source, if (!whole) recent_from, split)
+  recent_from <- if (whole) tbl$from else last_days_from(tbl, recent_days)
+  reduced <- reduce_source(origin, if (!whole) recent_from, split)
   odd <- days_to_take_out(reduced$by_day)
-  if (nrow(odd)) reduced <- without_days(reduced, source$of_days(odd$date), odd$date, split)
+  if (nrow(odd)) reduced <- without_days(reduced, origin$of_days(odd$date), odd$date, split)
   queries <- reduced$queries
   pairs <- reduce_pairs(reduced$recent)
   known <- known_brand(queries$keys, reduce_pairs(reduced$all), reduced$pages$names, brand)
@@ -77,10 +77,10 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
   }
 
   # Rows of whole months tell nothing by the week, and mix places as a table without dates does.
-  weekly <- dated && !wide_dates(table)
-  recent <- if (weekly) recent_rows(source, reduced, pairs, recent_from, table$to, odd$date)
+  weekly <- dated && !wide_dates(tbl)
+  recent <- if (weekly) recent_rows(origin, reduced, pairs, recent_from, tbl$to, odd$date)
   # What was left out of months is known once they are read.
-  left_out <- source$left_out()
+  left_out <- origin$left_out()
 
   first_of <- function(texts) if (dated) list(first = as.IDate(texts$first))
   new_summary(queries = setDT(c(list(query = queries$names, key = queries$keys, segment = segment),
@@ -91,16 +91,16 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
     weekly = recent$weekly, split = split, split_cells = reduced$split_cells,
     by_day = reduced$by_day, odd_days = odd, blend = if (weekly) reduced$blend,
     course = reduced$course,
-    site_by_day = site_totals(source$totals, "date", table),
-    site_by_page = site_totals(source$totals, "page", table),
-    window = list(from = table$from, to = table$to, days = days, dated = dated,
-      assumed = is.na(table$days)),
-    recent = recent_window(recent_from, table$to, if (whole) days, reduced$by_day, table$each),
-    grain = grain_label(table$dimensions), rests_on = table$rests_on,
-    unused = setdiff(source$grains, grain_label(table$dimensions)),
+    site_by_day = site_totals(origin$totals, "date", tbl),
+    site_by_page = site_totals(origin$totals, "page", tbl),
+    window = list(from = tbl$from, to = tbl$to, days = days, dated = dated,
+      assumed = is.na(tbl$days)),
+    recent = recent_window(recent_from, tbl$to, if (whole) days, reduced$by_day, tbl$each),
+    grain = grain_label(tbl$dimensions), rests_on = tbl$rests_on,
+    unused = setdiff(origin$grains, grain_label(tbl$dimensions)),
     folded = reduced$pages$spellings - length(reduced$pages$names), brand = known$words,
     spellings = known$added, sources = data$sources,
-    left_out = left_out[left_out$grain == grain_label(table$dimensions)])
+    left_out = left_out[left_out$grain == grain_label(tbl$dimensions)])
 }
 
 # As many last days findings, and the curve of a comparison, rest on where nobody says otherwise.
@@ -160,10 +160,10 @@ contested_weeks <- function(summary, code, pages = NULL) {
 # Site or page totals from a table without queries: private queries are missing from tables with
 # them.
 site_totals <- function(data, by, query_table) {
-  table <- pick_table(data, by, refused = c(no_totals, if (by == "date") "page"))
-  if (is.null(table)) return(NULL)
-  rows <- table$rows
-  if (!is.na(query_table$from) && "date" %in% table$dimensions) {
+  tbl <- pick_table(data, by, refused = c(no_totals, if (by == "date") "page"))
+  if (is.null(tbl)) return(NULL)
+  rows <- tbl$rows
+  if (!is.na(query_table$from) && "date" %in% tbl$dimensions) {
     rows <- rows[rows$date >= query_table$from & rows$date <= query_table$to]
   }
   if (by == "date") return(reduce_by(rows, "date"))
@@ -192,7 +192,7 @@ summary.tide_summary <- function(object, ...) {
 
 #' @export
 format.tide_summary <- function(x, ...) {
-  window <- if (x$window$dated) {
+  span <- if (x$window$dated) {
     sprintf("%s (%s)", format_days(x$window$from, x$window$to), format_plural(x$window$days, "day"))
   } else {
     sprintf("no dates; %s %s", if (x$window$assumed) {
@@ -218,7 +218,7 @@ format.tide_summary <- function(x, ...) {
   c(
     sprintf("<tide_summary> %s, %s, %s", format_plural(nrow(x$queries), "query", "queries"), pages,
       format_plural(nrow(x$cells), "position cell")),
-    sprintf("  window: %s", window),
+    sprintf("  window: %s", span),
     rests_on_lines(x),
     sprintf("  findings rest on: %s",
       if (x$window$dated) format_days(x$recent$from, x$recent$to) else "all of it"),

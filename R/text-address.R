@@ -112,8 +112,8 @@ without_dots <- function(paths) {
   dotted <- grepl("/(\\.|%2e)(\\.|%2e)?(/|$)", paths, ignore.case = TRUE)
   if (!any(dotted)) return(paths)
   # The end that is put there, and taken off again, keeps an empty last step.
-  split <- strsplit(paste0(paths[dotted], "/."), "/", fixed = TRUE)
-  paths[dotted] <- vapply(split, function(parts) {
+  split_by <- strsplit(paste0(paths[dotted], "/."), "/", fixed = TRUE)
+  paths[dotted] <- vapply(split_by, function(parts) {
     steps <- gsub("%2e", ".", parts[-c(1, length(parts))], ignore.case = TRUE)
     kept <- character()
     for (i in seq_along(steps)) {
@@ -123,8 +123,8 @@ without_dots <- function(paths) {
         kept <- c(kept, parts[i + 1L])
       }
     }
-    open <- steps[length(steps)] %in% c(".", "..")
-    paste0("/", paste(c(kept, if (open) ""), collapse = "/"))
+    is_open <- steps[length(steps)] %in% c(".", "..")
+    paste0("/", paste(c(kept, if (is_open) ""), collapse = "/"))
   }, "")
   paths
 }

@@ -61,9 +61,9 @@ plain_signs <- function(urls) {
 }
 
 without_start <- function(x, starts) {
-  for (start in starts) {
-    has <- startsWith(x, start)
-    x[has] <- substring(x[has], nchar(start) + 1L)
+  for (first_at in starts) {
+    has <- startsWith(x, first_at)
+    x[has] <- substring(x[has], nchar(first_at) + 1L)
   }
   x
 }

@@ -55,17 +55,17 @@ punycode <- function(code) {
 
 # A number as digits of variable weight, a to z and 0 to 9.
 puny_number <- function(number, bias) {
-  sign <- c(letters, 0:9)
+  direction <- c(letters, 0:9)
   out <- character()
   k <- puny_base
   repeat {
     threshold <- min(max(k - bias, puny_least), puny_most)
     if (number < threshold) break
-    out <- c(out, sign[threshold + (number - threshold) %% (puny_base - threshold) + 1])
+    out <- c(out, direction[threshold + (number - threshold) %% (puny_base - threshold) + 1])
     number <- (number - threshold) %/% (puny_base - threshold)
     k <- k + puny_base
   }
-  paste(c(out, sign[number + 1]), collapse = "")
+  paste(c(out, direction[number + 1]), collapse = "")
 }
 
 puny_adapted <- function(delta, points, first) {

@@ -38,13 +38,13 @@ spaced_words <- function(queries) {
 query_tokens <- function(queries, which, most = 2L) {
   words <- query_words(queries[which])
   n <- lengths(words)
-  single <- data.table(query = rep(which, n), word = as.character(unlist(words)))
+  alone <- data.table(query = rep(which, n), word = as.character(unlist(words)))
   # How many words of its query follow each.
   left <- rep(n, n) - sequence(n)
-  rbindlist(c(list(single), lapply(seq_len(most - 1L), function(further) {
+  rbindlist(c(list(alone), lapply(seq_len(most - 1L), function(further) {
     first <- base::which(left >= further)
-    parts <- lapply(0:further, function(k) single$word[first + k])
-    data.table(query = single$query[first], word = do.call(paste0, parts))
+    parts <- lapply(0:further, function(k) alone$word[first + k])
+    data.table(query = alone$query[first], word = do.call(paste0, parts))
   })))
 }
 

@@ -8,8 +8,8 @@ column_words <- function(names, what) {
     as.character(first_given(columns[[name]][[what]], NA_character_))
   }, "")
   if (what == "short") {
-    missing <- is.na(out)
-    out[missing] <- column_words(names[missing], "label")
+    lacking <- is.na(out)
+    out[lacking] <- column_words(names[lacking], "label")
   }
   if (what %in% c("label", "short")) {
     out <- ifelse(is.na(out), sub("^(.)", "\\U\\1", gsub("_", " ", names), perl = TRUE), out)
@@ -37,15 +37,15 @@ column_formats <- list(
 text_formats <- c("text", "path", "kind", "mark", "yes_no", "trend", "month")
 
 column_format <- function(name, values = NULL) {
-  format <- column_words(name, "format")
-  if (!is.na(format)) return(format)
+  how_written <- column_words(name, "format")
+  if (!is.na(how_written)) return(how_written)
   if (startsWith(name, "change_")) "change" else if (is.numeric(values)) "clicks" else "text"
 }
 
 # A column in texts, as it is written.
 column_text <- function(name, values) {
-  format <- column_format(name, values)
-  first_given(column_formats[[format]], field_formats[[format]])(values, words_in_use())
+  how_written <- column_format(name, values)
+  first_given(column_formats[[how_written]], field_formats[[how_written]])(values, words_in_use())
 }
 
 # A column as a face shows it: its texts, whether they stand to the right, and what it means. text:

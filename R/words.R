@@ -29,9 +29,9 @@ kind_label <- function(kind) kind_words(kind, "label")
 # Lines with `action` and `reason`, where they have always stood in the table.
 in_sentences <- function(findings, lines = findings$findings) {
   lines <- copy(as.data.table(lines))
-  step <- findings$steps[lines$task]
+  stride <- findings$steps[lines$task]
   set(lines, j = c("action", "reason"),
-    value = list(told(findings, fcoalesce(unname(step), lines$id), "step"),
+    value = list(told(findings, fcoalesce(unname(stride), lines$id), "step"),
       told(findings, lines$id, c("evidence", "comparison", "points_to", "doubt"))))
   setcolorder(lines, append(setdiff(names(lines), c("action", "reason")), c("action", "reason"),
     match("page_clicks", names(lines))))[]
@@ -63,9 +63,9 @@ derivation_lines <- function(findings, ids) {
     data.table(line = batch$rows$line[known],
       text = told_facts(batch$code, batch$rows[known], words))
   })
-  all <- rbindlist(parts)
-  if (!nrow(all)) return(stats::setNames(rep(list(character()), length(ids)), ids))
-  stats::setNames(split(all$text, factor(all$line, unique(ids)))[ids], ids)
+  told_parts <- rbindlist(parts)
+  if (!nrow(told_parts)) return(stats::setNames(rep(list(character()), length(ids)), ids))
+  stats::setNames(split(told_parts$text, factor(told_parts$line, unique(ids)))[ids], ids)
 }
 
 # What was checked and left out: a row a reason, with its kind and how many queries.
@@ -112,10 +112,10 @@ template_hole <- function(text) {
   field <- sub("[|?%].*$", "", text)
   rest <- substring(text, nchar(field) + 1L)
   parts <- strsplit(sub("^[|?]", "", rest), "|", fixed = TRUE)[[1]]
-  sign <- substr(rest, 1, 1)
-  if (sign == "|" && length(parts) == 1) parts <- c(parts, paste0(parts, "s"))
-  list(field = field, forms = if (sign %in% c("|", "?")) parts, chosen = sign == "?",
-    print = if (sign == "%") rest)
+  direction <- substr(rest, 1, 1)
+  if (direction == "|" && length(parts) == 1) parts <- c(parts, paste0(parts, "s"))
+  list(field = field, forms = if (direction %in% c("|", "?")) parts, chosen = direction == "?",
+    print = if (direction == "%") rest)
 }
 
 # The pieces put together, a text for each row of the fields.
@@ -152,9 +152,10 @@ hole_text <- function(hole, value, rows, words) {
     count <- in_numbers_of(format_count(value), words)
     return(paste(count, ifelse(round(value) == 1, hole$forms[1], hole$forms[2])))
   }
-  format <- first_given(words$formats[[hole$field]], "count")
-  if (!is.null(words$terms[[format]])) return(term_text(words$terms[[format]], value, rows, words))
-  field_formats[[format]](value, words)
+  field_format <- first_given(words$formats[[hole$field]], "count")
+  if (!is.null(words$terms[[field_format]])) return(term_text(words$terms[[field_format]], value,
+    rows, words))
+  field_formats[[field_format]](value, words)
 }
 
 # A coded value in words, whose holes are fields of the same row.

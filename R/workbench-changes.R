@@ -96,14 +96,16 @@ day_trend <- function(held, compared) {
       "<line x1='%s' x2='%s' y1='8' y2='150'></line></g>"),
       escape(sprintf("%s: %s", format(events$date), events$event)), at, at), collapse = "")
   }
-  months <- seq(as.Date(cut(as.Date(days$date[1]), "month")), as.Date(max(days$date)), by = "month")
-  months <- months[months >= as.Date(days$date[1])]
-  months <- months[seq(1, length(months), by = ceiling(length(months) / 12))]
+  month_starts <- seq(as.Date(cut(as.Date(days$date[1]), "month")), as.Date(max(days$date)),
+    by = "month")
+  month_starts <- month_starts[month_starts >= as.Date(days$date[1])]
+  month_starts <- month_starts[seq(1, length(month_starts),
+    by = ceiling(length(month_starts) / 12))]
   ticks <- pretty(y$domain, 3)
   figure_svg(x, y, paste0(shade, svg_path(x$at(as.numeric(days$date)), y$at(days$clicks), "thin"),
     svg_path(x$at(as.numeric(days$date)), y$at(weekly_mean(days$date, days$clicks)), "line"),
     marks),
-    as.numeric(months), ticks, format(months, "%Y-%m"), format_count(ticks),
+    as.numeric(month_starts), ticks, format(month_starts, "%Y-%m"), format_count(ticks),
     "clicks by day", brush = "days", height = 180)
 }
 

@@ -19,7 +19,8 @@ contests_view <- function(held, state, most = 60) {
     "where the other had, a gap where neither was shown.</p>%s%s"),
     html_table(c(
       list(` ` = pick_boxes(held$tasks$id[task[shown]], found$query[shown])),
-      shown_columns(found[shown], c("query", "led", "pages_led", "if_done", "confidence", "decision"),
+      shown_columns(found[shown], c("query", "led", "pages_led", "if_done", "confidence",
+      "decision"),
         text = list(query = as_html(sprintf("<button type='button' class='row' %s>%s</button>",
           go_each("line", "id", found$id[shown]), escape(found$query[shown]))),
           led = as_html(drawn("svg")), pages_led = drawn("days_led"),
@@ -32,18 +33,18 @@ contests_view <- function(held, state, most = 60) {
 
 # The first two pages of a query, and who led on each day: list(svg, days_led).
 contest_strip <- function(held, line) {
-  summary <- held$findings$summary
-  code <- match(line$query, summary$queries$query)
+  site_summary <- held$findings$summary
+  code <- match(line$query, site_summary$queries$query)
   pages <- utils::head(strsplit(line$pages, " ", fixed = TRUE)[[1]], 2)
-  codes <- match(pages, summary$pages$page)
-  days <- summary$contested[which(summary$contested$query == code &
-    summary$contested$page %in% codes)]
+  codes <- match(pages, site_summary$pages$page)
+  days <- site_summary$contested[which(site_summary$contested$query == code &
+    site_summary$contested$page %in% codes)]
   if (!nrow(days)) return(list(svg = "", days_led = ""))
   first <- days[order(days$date, -days$clicks, -days$impressions)]
   first <- first[!duplicated(first$date)]
-  all <- seq(summary$recent$from, summary$recent$to, by = 1L)
-  x <- as.integer(first$date) - as.integer(all[1])
-  wide <- length(all)
+  everything <- seq(site_summary$recent$from, site_summary$recent$to, by = 1L)
+  x <- as.integer(first$date) - as.integer(everything[1])
+  wide <- length(everything)
   led <- first$page == codes[1]
   days_led <- sprintf("%s (%s), %s (%s)", format_path(pages[1]), format_plural(sum(led), "day"),
     format_path(pages[2]), format_plural(sum(!led), "day"))

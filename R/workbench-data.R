@@ -24,9 +24,9 @@ workbench_tasks <- function(findings, rules) {
   found <- findings$findings
   leads <- in_sentences(findings, task_leads(found))
   sums <- task_sums(found, leads$task)
-  summary <- findings$summary
-  query <- match(leads$query, summary$queries$query)
-  segment <- summary$queries$segment[query]
+  site_summary <- findings$summary
+  query <- match(leads$query, site_summary$queries$query)
+  segment <- site_summary$queries$segment[query]
   tasks <- leads[, c("rank", "id", "task", "kind", "query", "page", "position", "clicks",
     "impressions", "confidence", "chance", "hours", "score", "action"), with = FALSE]
   set(tasks, j = c("gain", "if_done", "lines"), value = sums[, c("gain", "if_done", "lines")])
@@ -49,8 +49,8 @@ size_names <- c("under 5", "5 to 20", "20 to 100", "100 and more")
 # What was decided, read again where the archive has changed since.
 workbench_decisions <- function(held) {
   if (is.null(held$store)) return(held$decisions)
-  file <- index_path(held$store)
-  changed <- file.info(file)$mtime
+  path <- index_path(held$store)
+  changed <- file.info(path)$mtime
   if (is.null(held$decided_at) || !identical(held$decided_at, changed)) {
     held$decisions <- as.data.table(tide_decisions(held$store))
     held$decided_at <- changed
@@ -65,12 +65,12 @@ tasks_decided <- function(held, today = Sys.Date()) {
     none <- rep("", nrow(held$tasks))
     return(list(decision = none, note = none, away = nzchar(none)))
   }
-  row <- match(held$tasks$task, decisions$task)
-  row[is.na(row)] <- match(held$tasks$id[is.na(row)], decisions$id)
-  made <- fcoalesce(decisions$decision[row], rep("", nrow(held$tasks)))
+  at_row <- match(held$tasks$task, decisions$task)
+  at_row[is.na(at_row)] <- match(held$tasks$id[is.na(at_row)], decisions$id)
+  made <- fcoalesce(decisions$decision[at_row], rep("", nrow(held$tasks)))
   made[made == "open"] <- ""
-  list(decision = made, note = fcoalesce(decisions$note[row], rep("", nrow(held$tasks))),
-    away = decided_away(made, decisions$until[row], as.IDate(today)))
+  list(decision = made, note = fcoalesce(decisions$note[at_row], rep("", nrow(held$tasks))),
+    away = decided_away(made, decisions$until[at_row], as.IDate(today)))
 }
 
 # A result that takes time, kept for the state that it belongs to.
@@ -85,15 +85,15 @@ workbench_decide <- function(held, ids, decision, note = "") {
   if (held$read_only) {
     return("Nothing was stored: there is no archive, or the workbench was opened to read only.")
   }
-  row <- match(ids, held$tasks$id)
-  row <- row[!is.na(row)]
-  if (!length(row) || !decision %in% names(decision_kinds)) return("Nothing was chosen.")
+  at_row <- match(ids, held$tasks$id)
+  at_row <- at_row[!is.na(at_row)]
+  if (!length(at_row) || !decision %in% names(decision_kinds)) return("Nothing was chosen.")
   before <- tasks_decided(held)
-  ids <- held$tasks$id[row]
+  ids <- held$tasks$id[at_row]
   tide_decide(held$store, held$findings, ids, decision, note = note, by = "")
   held$decided_at <- NULL
-  held$undo <- c(held$undo, list(list(ids = ids, decision = before$decision[row],
-    note = before$note[row])))
+  held$undo <- c(held$undo, list(list(ids = ids, decision = before$decision[at_row],
+    note = before$note[at_row])))
   sprintf("%s: %s. Undo with u.", format_plural(length(ids), "task"), decision_kinds[[decision]])
 }
 
@@ -112,20 +112,21 @@ workbench_undo <- function(held) {
 
 hand_file <- function(held, state, format) {
   name <- sprintf("ink-tide-%s.%s", state$view, format)
-  file <- tempfile(fileext = paste0(".", format))
-  on.exit(unlink(file))
-  switch(format, png = save_figure(hand_figure(held, state), file, 10, 6),
-    html = tide_report(hand_findings(held, state), file, title = held$title),
-    md = tide_write(hand_findings(held, state), file), xlsx = if (state$view == "list") {
-      tide_write(hand_findings(held, state), file)
+  file_path <- tempfile(fileext = paste0(".", format))
+  on.exit(unlink(file_path))
+  switch(format, png = save_figure(hand_figure(held, state), file_path, 10, 6),
+    html = tide_report(hand_findings(held, state), file_path, title = held$title),
+    md = tide_write(hand_findings(held, state), file_path), xlsx = if (state$view == "list") {
+      tide_write(hand_findings(held, state), file_path)
     } else {
-      write_whole(file, function(path) openxlsx::write.xlsx(hand_rows(held, state), path))
+      write_whole(file_path, function(path) openxlsx::write.xlsx(hand_rows(held, state), path))
     },
-    tide_write(hand_rows(held, state), file))
+    tide_write(hand_rows(held, state), file_path))
   types <- c(png = "image/png", html = "text/html; charset=utf-8", md = "text/markdown",
     xlsx = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
     csv = "text/csv; charset=utf-8")
-  list(content = readBin(file, "raw", file.size(file)), type = types[[format]], name = name)
+  list(content = readBin(file_path, "raw", file.size(file_path)), type = types[[format]],
+    name = name)
 }
 
 hand_formats <- c("csv", "xlsx", "png", "html", "md")

@@ -14,13 +14,13 @@ explore_view <- function(held, state) {
     return(empty_state("There are no rows to explore.",
       "Open a project, or files, with a table by query (best by date, query and page)."))
   }
-  by <- explored_by(state)
+  kind <- explored_by(state)
   conditions <- lapply(state$c, read_condition)
   view <- explored(held, state)
   fault <- inherits(view, "condition")
   sprintf(paste0("<h1 class='visually-hidden' tabindex='-1'>Explore %s</h1>%s%s",
     "<div class='tools'>%s</div>%s"),
-    explore_words[[by]], trail_steps(state), view_sentence(held, state, by, conditions),
+    explore_words[[kind]], trail_steps(state), view_sentence(held, state, kind, conditions),
     saved_box(held, state, conditions),
     if (fault) {
       sprintf("<p class='empty'>%s %s</p>", escape(view$what), escape(view$fix))
@@ -46,11 +46,11 @@ explored_by <- function(state) if (state$by %in% explore_kinds) state$by else "q
 # The way walked: each step can be gone back to, or cut.
 trail_steps <- function(state) {
   if (!length(state$trail)) return("")
-  labels <- ifelse(nzchar(state$trail), state$trail, "step")
+  label_texts <- ifelse(nzchar(state$trail), state$trail, "step")
   items <- sprintf(paste0("<li><button type='button' class='plain' data-back='%d'>%s</button>",
     "<button type='button' class='cut' data-cut='%d' aria-label='cut %s'>&#215;</button></li>"),
-    seq_along(labels) - 1L, escape(substr(labels, 1, 60)), seq_along(labels) - 1L,
-    escape_attribute(substr(labels, 1, 60)))
+    seq_along(label_texts) - 1L, escape(substr(label_texts, 1, 60)), seq_along(label_texts) - 1L,
+    escape_attribute(substr(label_texts, 1, 60)))
   sprintf("<nav aria-label='way walked'><ol class='trail'>%s</ol></nav>",
     paste(items, collapse = ""))
 }
@@ -97,15 +97,16 @@ add_condition <- function(held) {
     on <- segment_conditions[[arg]]$on
     on %in% c("pair", "query") || on %in% held$explorer$dimensions
   }, NA)]
-  names <- trimws(gsub("%s|\"|:", "", offered$is))
-  names[offered$arg == "words"] <- "length in words"
-  names[offered$arg %in% c("min_impressions", "min_clicks")] <-
+  condition_names <- trimws(gsub("%s|\"|:", "", offered$is))
+  condition_names[offered$arg == "words"] <- "length in words"
+  condition_names[offered$arg %in% c("min_impressions", "min_clicks")] <-
     c("at least so many impressions", "at least so many clicks")
   sprintf(paste0("<span class='add'><label>and <select id='add-arg'>%s</select></label>",
     "<label class='visually-hidden' for='add-value'>value</label>",
     "<input id='add-value' type='text' placeholder='value, such as 4:20' style='width:11em'>",
     "<button type='button' data-add='1'>add</button></span>"),
-    paste(sprintf("<option value='%s'>%s</option>", offered$arg, escape(names)), collapse = ""))
+    paste(sprintf("<option value='%s'>%s</option>", offered$arg, escape(condition_names)),
+    collapse = ""))
 }
 
 # Saved under a name as a segment of the project; those that are there can be put on.
@@ -127,11 +128,12 @@ saved_box <- function(held, state, conditions) {
 view_table <- function(held, state, view) {
   at <- page_buttons(state, nrow(view$rows), explored_each)
   rows <- view$rows[at$rows]
-  by <- view$by
-  name <- explored_names(rows, by)
+  kind <- view$by
+  name <- explored_names(rows, kind)
   figures <- c("clicks", "impressions", "ctr", "expected_ctr", "position", "share", "queries",
     "pages")
-  columns <- c(stats::setNames(list(name), column_words(by, "label")), shown_columns(rows, figures))
+  columns <- c(stats::setNames(list(name), column_words(kind, "label")),
+    shown_columns(rows, figures))
   sorts <- stats::setNames(figures, column_words(figures, "label"))
   heads <- sort_heads(html_heads(columns, names(columns)[1]), sorts,
     if (state$sort %in% names(rows)) state$sort else "clicks")

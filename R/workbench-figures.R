@@ -2,50 +2,50 @@
 
 curve_view <- function(held, state) {
   curve <- held$findings$curve
-  names <- seen_segments(curve)
-  shown <- if (state$segment %in% names) state$segment else names
+  name_texts <- seen_segments(curve)
+  shown <- if (state$segment %in% name_texts) state$segment else name_texts
   evidence <- curve$evidence[curve$evidence$segment %in% shown & curve$evidence$pivot_ctr > 0]
   until <- 30
   x <- figure_scale(c(1, until), c(60, 880), log = TRUE)
   # A line ends where its data end.
-  line <- rbindlist(lapply(shown, function(name) {
+  one_line <- rbindlist(lapply(shown, function(name) {
     own <- curve$evidence[curve$evidence$segment == name & curve$evidence$pairs >= 3]
     last <- min(until, max(2, own$position))
     curve_at(curve, exp(seq(0, log(last), length.out = 90)), name)
   }))
-  y <- figure_scale(c(max(0.0005, min(line$ctr) / 1.5), min(1, max(line$ctr_high) * 1.1)),
+  y <- figure_scale(c(max(0.0005, min(one_line$ctr) / 1.5), min(1, max(one_line$ctr_high) * 1.1)),
     c(420, 12), log = TRUE)
-  class <- c("line", "line second", "line third")
+  css_class <- c("line", "line second", "line third")
   drawn <- vapply(seq_along(shown), function(i) {
-    own <- line[line$segment == shown[i]]
+    own <- one_line[one_line$segment == shown[i]]
     points <- evidence[evidence$segment == shown[i] & evidence$position <= until]
-    end <- nrow(own)
+    last_at <- nrow(own)
     paste0(ribbon_of(x$at(own$position), y$at(own$ctr_low), y$at(own$ctr_high), "ribbon"),
       paste(sprintf("<circle class='pivot%s' cx='%s' cy='%s' r='%s'><title>%s</title></circle>",
         if (i > 1) " second" else "", x$at(points$position), y$at(points$pivot_ctr),
         round(2 + 5 * sqrt(points$pairs / max(evidence$pairs)), 1), escape(sprintf(
           "%s, position %s: pivot %s of %s", shown[i], format_place(points$position),
           format_rate(points$pivot_ctr), format_plural(points$pairs, "pair")))), collapse = ""),
-      svg_path(x$at(own$position), y$at(own$ctr), class[min(i, 3)]),
-      sprintf("<text x='%s' y='%s' text-anchor='end'>%s</text>", x$at(own$position[end]),
-        y$at(own$ctr_high[end]) - 8, escape(shown[i])))
+      svg_path(x$at(own$position), y$at(own$ctr), css_class[min(i, 3)]),
+      sprintf("<text x='%s' y='%s' text-anchor='end'>%s</text>", x$at(own$position[last_at]),
+        y$at(own$ctr_high[last_at]) - 8, escape(shown[i])))
   }, "")
-  table <- setDT(as.data.frame(tidy(curve)))
-  table <- table[table$segment %in% shown & table$position %in% c(1:10, 15, 20)]
+  tbl <- setDT(as.data.frame(tidy(curve)))
+  tbl <- tbl[tbl$segment %in% shown & tbl$position %in% c(1:10, 15, 20)]
   sprintf(paste0("<h1 tabindex='-1'>CTR by position</h1><p class='soft'>Lines: what this site ",
     "earns at each position, with the %s interval. Circles: simple average CTR. Drag over a ",
     "region to list its queries.</p>%s%s%s"),
     format_share(curve$level),
-    if (length(names) > 1) {
-      select_box("segment", "Segment", c("", names), c("all", names), state$segment)
+    if (length(name_texts) > 1) {
+      select_box("segment", "Segment", c("", name_texts), c("all", name_texts), state$segment)
     } else {
       ""
     },
     figure_svg(x, y, paste(drawn, collapse = ""), position_ticks, ctr_ticks,
       format(position_ticks), format_rate(ctr_ticks),
       "CTR by position with interval and pivot", brush = "position", height = 450),
-    html_table(shown_columns(table, c("segment", "position", "ctr", "ctr_low", "ctr_high"),
-      text = list(position = format_place(table$position))), look = "data narrow"))
+    html_table(shown_columns(tbl, c("segment", "position", "ctr", "ctr_low", "ctr_high"),
+      text = list(position = format_place(tbl$position))), look = "data narrow"))
 }
 
 # Marks beyond these would hide each other.
@@ -63,13 +63,14 @@ map_view <- function(held, state) {
   tasks <- utils::head(tasks[order(-tasks$gain)], marks_most)
   rate <- shown_rate(tasks$clicks, tasks$impressions)
   others <- shown_rate(pairs$clicks, pairs$impressions)
-  line <- curve_at(held$findings$curve, exp(seq(0, log(until), length.out = 90)),
+  one_line <- curve_at(held$findings$curve, exp(seq(0, log(until), length.out = 90)),
     setdiff(names(held$findings$curve$fits), "brand")[1])
   x <- figure_scale(c(1, until), c(60, 880), log = TRUE)
-  y <- figure_scale(c(max(0.0003, min(rate, line$ctr) / 1.5), min(1, max(rate, line$ctr) * 1.3)),
+  y <- figure_scale(c(max(0.0003, min(rate, one_line$ctr) / 1.5),
+    min(1, max(rate, one_line$ctr) * 1.3)),
     c(440, 12), log = TRUE)
   size <- round(3 + 9 * sqrt(pmax(tasks$gain, 0) / max(tasks$gain, 1e-9)), 1)
-  order <- order(-size)
+  in_order <- order(-size)
   marks <- sprintf(paste0("<g class='mark %s' tabindex='-1' %s><title>%s</title>%s</g>"),
     tasks$kind, go_each("line", "id", tasks$id), escape(sprintf(
       "%s. %s, %s: position %s, +%s clicks a month", tasks$rank, tasks$query,
@@ -86,7 +87,8 @@ map_view <- function(held, state) {
       escape(kind_label(names(counts))), as.integer(counts)), collapse = " "),
     figure_svg(x, y, paste0(paste(sprintf("<circle class='dot' cx='%s' cy='%s' r='1.2'></circle>",
       x$at(pairs$position), y$at(others)), collapse = ""),
-      svg_path(x$at(line$position), y$at(line$ctr), "line"), paste(marks[order], collapse = "")),
+      svg_path(x$at(one_line$position), y$at(one_line$ctr), "line"),
+      paste(marks[in_order], collapse = "")),
       position_ticks, ctr_ticks, format(position_ticks), format_rate(ctr_ticks),
       "tasks by position and CTR", brush = "position", height = 470))
 }
@@ -160,8 +162,8 @@ ribbon_of <- function(x, low, high, class) {
 # A small course by week: one line, a second one pale where there is something to compare with.
 course_svg <- function(values, label, other = NULL, up = FALSE, width = 300, height = 60) {
   if (sum(!is.na(values)) < 2) return("<p class='soft'>too few weeks</p>")
-  all <- c(values, other)
-  ends <- range(all, na.rm = TRUE)
+  both_values <- c(values, other)
+  ends <- range(both_values, na.rm = TRUE)
   if (up) ends <- c(0, ends[2])
   if (diff(ends) == 0) ends <- ends + c(-1, 1) * max(1e-6, abs(ends[1]) / 2)
   x <- round(seq(3, width - 3, length.out = length(values)), 1)

@@ -65,26 +65,26 @@ text_box <- function(set, label, value, type = "text", width = 10) {
 
 # Heads that sort: the state's `sort` is the column's name. columns: by head, the column or "".
 sort_heads <- function(heads, columns, sort) {
-  by <- columns[names(heads)]
-  sorts <- which(nzchar(fcoalesce(by, "")))
+  sorted_by <- columns[names(heads)]
+  sorts <- which(nzchar(fcoalesce(sorted_by, "")))
   heads[sorts] <- mapply(function(head, column) {
     head <- sub("^(<th[^>]*>)(.*)(</th>)$", sprintf("\\1<button type='button' %s>\\2</button>\\3",
       go_to(sort = column, page = NULL)), head)
     if (column == sort) sub("^<th", "<th aria-sort='descending'", head) else head
-  }, heads[sorts], by[sorts])
+  }, heads[sorts], sorted_by[sorts])
   heads
 }
 
 # Where a long table is: which rows of how many, with the way to the others.
 page_buttons <- function(state, n, each) {
-  page <- max(1, min(floor(state_number(state$page, 1)), ceiling(n / each)))
-  from <- (page - 1) * each + 1
-  to <- min(n, page * each)
+  page_at <- max(1, min(floor(state_number(state$page, 1)), ceiling(n / each)))
+  from <- (page_at - 1) * each + 1
+  to <- min(n, page_at * each)
   list(rows = if (n) seq.int(from, to) else integer(), html = if (n <= each) "" else {
     sprintf("<nav class='pages' aria-label='rows'>%s <span>%s to %s of %s</span> %s</nav>",
-      if (page > 1) link_button("previous", go_to(page = format(page - 1))) else "",
+      if (page_at > 1) link_button("previous", go_to(page = format(page_at - 1))) else "",
       format_count(from), format_count(to), format_count(n),
-      if (to < n) link_button("next", go_to(page = format(page + 1))) else "")
+      if (to < n) link_button("next", go_to(page = format(page_at + 1))) else "")
   })
 }
 

@@ -2,24 +2,24 @@
 
 line_view <- function(held, state) {
   found <- held$findings$findings
-  row <- match(state$id, found$id)
-  if (is.na(row)) {
+  at_row <- match(state$id, found$id)
+  if (is.na(at_row)) {
     return(empty_state("This finding is not in the list.",
       "The data have changed since, or the address is of another project: see the list."))
   }
-  line <- in_sentences(held$findings, found[row])
+  one_line <- in_sentences(held$findings, found[at_row])
   traced <- tide_trace(held$findings, state$id)
   made <- tasks_decided(held)
-  task <- match(line$task, held$tasks$task)
+  task <- match(one_line$task, held$tasks$task)
   sprintf(paste0("<article class='line' data-id='%s'><header><p class='soft'>%s</p>",
     "<h1 tabindex='-1'>%s</h1><p class='ways'>%s</p></header>%s<p>%s</p><p><b>%s</b></p>%s",
     "<div class='columns'><section><h2>By week</h2>%s</section>",
     "<section><h2>On the curve</h2>%s</section></div>%s%s",
     "<details open><summary>Arithmetic</summary><ol>%s</ol></details></article>%s"),
-    held$tasks$id[task], line_place(line, made$decision[task]), escape(line$query),
-    line_links(line), line_figures(line, held$tasks[task]), escape(line$reason),
-    escape(line$action), line_along(found, line), line_courses(held, line),
-    cells_figure(held, traced$cells), line_words(held, line), contest_strip_of(held, line),
+    held$tasks$id[task], line_place(one_line, made$decision[task]), escape(one_line$query),
+    line_links(one_line), line_figures(one_line, held$tasks[task]), escape(one_line$reason),
+    escape(one_line$action), line_along(found, one_line), line_courses(held, one_line),
+    cells_figure(held, traced$cells), line_words(held, one_line), contest_strip_of(held, one_line),
     paste(sprintf("<li>%s</li>", escape(traced$steps)), collapse = ""), decide_bar(held))
 }
 
@@ -75,8 +75,8 @@ line_courses <- function(held, line) {
     tide_error = function(e) NULL)
   if (is.null(weeks) || nrow(weeks) < 2) return("<p class='soft'>Too few weeks.</p>")
   weeks <- weeks[order(weeks$week)]
-  all <- format(seq(as.Date(weeks$week[1]), as.Date(weeks$week[nrow(weeks)]), by = 7))
-  at <- match(all, weeks$week)
+  week_names <- format(seq(as.Date(weeks$week[1]), as.Date(weeks$week[nrow(weeks)]), by = 7))
+  at <- match(week_names, weeks$week)
   of <- function(column) weeks[[column]][at]
   clicks <- fcoalesce(of("clicks"), 0)
   last <- nrow(weeks)
@@ -89,7 +89,8 @@ line_courses <- function(held, line) {
       format_position(weeks$position[last])),
     course("CTR (grey: expected)", course_svg(of("ctr"), "CTR by week, and expected",
       of("expected_ctr"), up = TRUE), format_rate(weeks$ctr[last])),
-    sprintf("<p class='soft'>%s, from %s</p>", format_plural(length(all), "week"), all[1]))
+    sprintf("<p class='soft'>%s, from %s</p>", format_plural(length(week_names), "week"),
+    week_names[1]))
 }
 
 line_segments <- function(line) {
@@ -104,10 +105,10 @@ cells_figure <- function(held, cells) {
   if (!nrow(cells)) return("")
   last <- min(100, max(12, cells$position) * 1.1)
   x <- figure_scale(c(1, last), c(46, 690), log = TRUE)
-  line <- curve_at(held$findings$curve, seq(1, last, length.out = 80),
+  one_line <- curve_at(held$findings$curve, seq(1, last, length.out = 80),
     setdiff(names(held$findings$curve$fits), "brand")[1])
   rate <- cells$clicks / cells$impressions
-  y <- figure_scale(c(0, max(line$ctr, rate[cells$impressions >= 5], 0.02, na.rm = TRUE)),
+  y <- figure_scale(c(0, max(one_line$ctr, rate[cells$impressions >= 5], 0.02, na.rm = TRUE)),
     c(250, 12))
   size <- round(2 + 8 * sqrt(cells$impressions / max(cells$impressions)), 1)
   points <- sprintf("<circle class='point' cx='%s' cy='%s' r='%s'><title>%s</title></circle>",
@@ -116,7 +117,7 @@ cells_figure <- function(held, cells) {
       format_plural(cells$clicks, "click"), format_plural(cells$impressions, "impression"),
       cells$expected)))
   ticks <- pretty(y$domain, 4)
-  figure_svg(x, y, paste0(svg_path(x$at(line$position), y$at(line$ctr), "line"),
+  figure_svg(x, y, paste0(svg_path(x$at(one_line$position), y$at(one_line$ctr), "line"),
     paste(points, collapse = "")), position_ticks, ticks, format(position_ticks),
     format_rate(ticks), "CTR by position: the line is expected, dots are this line's cells",
     width = 700, height = 280)
@@ -130,9 +131,9 @@ line_words <- function(held, line) {
   })
   own <- words[words$query == line$query]
   if (!nrow(own)) return("")
-  table <- html_table(shown_columns(own, c("page", "in_title", "in_heading", "in_first", "in_text",
+  tbl <- html_table(shown_columns(own, c("page", "in_title", "in_heading", "in_first", "in_text",
     "in_description", "in_links", "in_address", "missing")), look = "data narrow")
-  paste0("<section><h2>Is the query said on its pages?</h2>", table, "</section>",
+  paste0("<section><h2>Is the query said on its pages?</h2>", tbl, "</section>",
     line_linking(held, line))
 }
 

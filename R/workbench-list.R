@@ -29,12 +29,13 @@ chosen_tasks <- function(held, state) {
     if (facet %in% c("folder", "intent")) own <- sort(own, decreasing = TRUE)
     own
   })
-  sort <- if (state$sort %in% intersect(c("score", "gain", "if_done", "chance", "hours", "position",
+  sort_by <- if (state$sort %in% intersect(c("score", "gain", "if_done", "chance", "hours",
+    "position",
     "clicks", "value"), names(tasks))) state$sort else "score"
   rows <- which(Reduce(`&`, hits, found))
-  sign <- if (sort %in% c("position", "hours")) 1 else -1
-  rows <- rows[order(sign * tasks[[sort]][rows], tasks$rank[rows])]
-  list(tasks = tasks[rows], counts = counts, sort = sort)
+  direction <- if (sort_by %in% c("position", "hours")) 1 else -1
+  rows <- rows[order(direction * tasks[[sort_by]][rows], tasks$rank[rows])]
+  list(tasks = tasks[rows], counts = counts, sort = sort_by)
 }
 
 list_view <- function(held, state) {
@@ -83,9 +84,9 @@ facet_boxes <- function(counts, state, most = 8) {
       facet_button(label[i], own[[i]], go, on)
     }, "")
     if (facet == "decided") {
-      all <- wanted == "all"
+      shows_all <- wanted == "all"
       buttons <- c(buttons, facet_button("all", NULL, do.call(go_to, list(page = NULL,
-        decided = if (all) NULL else "all")), all))
+        decided = if (shows_all) NULL else "all")), shows_all))
     }
     sprintf("<fieldset><legend>%s</legend>%s%s</fieldset>", facet_names[[facet]],
       paste(buttons, collapse = ""),

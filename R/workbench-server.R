@@ -78,12 +78,12 @@ download_handler <- function(held, state, format) {
   if (is.null(held) || is.null(state)) {
     return(shiny::httpResponse(404L, "text/plain", "Nothing is shown yet."))
   }
-  file <- tryCatch(hand_file(held, state, format), error = identity)
-  if (inherits(file, "error")) {
-    return(shiny::httpResponse(404L, "text/plain; charset=utf-8", conditionMessage(file)))
+  path <- tryCatch(hand_file(held, state, format), error = identity)
+  if (inherits(path, "error")) {
+    return(shiny::httpResponse(404L, "text/plain; charset=utf-8", conditionMessage(path)))
   }
-  shiny::httpResponse(200L, file$type, file$content,
-    headers = list(`Content-Disposition` = sprintf("attachment; filename=\"%s\"", file$name),
+  shiny::httpResponse(200L, path$type, path$content,
+    headers = list(`Content-Disposition` = sprintf("attachment; filename=\"%s\"", path$name),
       `X-Content-Type-Options` = "nosniff"))
 }
 

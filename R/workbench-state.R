@@ -64,10 +64,10 @@ read_condition <- function(text) {
   not <- startsWith(text, "!")
   arg <- sub("~.*", "", sub("^!", "", text))
   value <- if (grepl("~", text, fixed = TRUE)) sub("^[^~]*~", "", text) else ""
-  row <- match(arg, condition_words$arg)
+  at_row <- match(arg, condition_words$arg)
   out <- list(text = text, arg = arg, value = value, not = not)
-  if (is.na(row) || !nzchar(value)) return(c(out, list(fault = "no such condition")))
-  said <- sprintf(condition_words[[if (not) "isnt" else "is"]][row], shown_value(arg, value))
+  if (is.na(at_row) || !nzchar(value)) return(c(out, list(fault = "no such condition")))
+  said <- sprintf(condition_words[[if (not) "isnt" else "is"]][at_row], shown_value(arg, value))
   out$said <- said
   tryCatch(c(out, list(segment = do.call(tide_segment,
     c(list(said), stats::setNames(list(condition_value(arg, value)), arg), not = not)))),

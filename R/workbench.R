@@ -53,9 +53,9 @@ need_shiny <- function() {
 
 # 128 bits of the system's own randomness, where it has a source that can be read.
 random_token <- function() {
-  source <- "/dev/urandom"
-  if (file.exists(source)) {
-    con <- file(source, "rb", raw = TRUE)
+  origin <- "/dev/urandom"
+  if (file.exists(origin)) {
+    con <- file(origin, "rb", raw = TRUE)
     on.exit(close(con))
     return(paste(readBin(con, "raw", 16), collapse = ""))
   }
@@ -120,13 +120,13 @@ known_origin <- function(request) {
 workbench_page <- function(title, request) {
   part <- function(name) file_text(system.file("workbench", name, package = "inktide"))
   nonce <- random_token()
-  page <- part("page.html")
+  page_at <- part("page.html")
   # The title last: it comes from elsewhere, and may look like a place to be filled in.
   parts <- list(nonce = nonce, style = part("style.css"), script = part("script.js"),
     title = escape(title))
   for (name in names(parts)) {
-    page <- gsub(sprintf("{{ %s }}", name), parts[[name]], page, fixed = TRUE)
+    page_at <- gsub(sprintf("{{ %s }}", name), parts[[name]], page_at, fixed = TRUE)
   }
-  shiny::httpResponse(200L, "text/html; charset=utf-8", enc2utf8(page),
+  shiny::httpResponse(200L, "text/html; charset=utf-8", enc2utf8(page_at),
     headers = guarding_headers(request, nonce))
 }

@@ -4,7 +4,8 @@
 # Prints each violation; status 1 if there are any.
 areas <- c("text", "condition", "check", "stat", "file", "assumptions", "table", "print", "read",
   "database", "archive", "segment", "sum", "source", "summary", "site", "curve", "change", "words",
-  "finding", "explore", "forecast", "project", "pull", "plot", "sheet", "report", "workbench", "cli",
+  "finding", "explore", "forecast", "project", "pull", "plot", "sheet", "report", "workbench",
+    "cli",
   "inktide")
 faces <- c("print", "plot", "sheet", "report", "workbench", "cli")
 touch_files <- c("file", "read", "database", "archive", "site", "project", "pull",
@@ -17,7 +18,8 @@ on_files <- c("file", "gzfile", "readLines", "writeLines", "readRDS", "saveRDS",
   "tempfile", "file.info", "readBin", "writeBin", "unzip", "dbConnect")
 # The clock is the default of an argument: the time of an import, the day of a decision. A line is
 # written to a connection that the caller has opened.
-allowed <- list(Sys.time = c("archive-load.R", "archive-rebuild.R", "site-walk.R", "site-walk-ask.R",
+allowed <- list(Sys.time = c("archive-load.R", "archive-rebuild.R", "site-walk.R",
+  "site-walk-ask.R",
   "site-walk-steps.R", "pull-token.R", "pull-device.R"),
   Sys.Date = c("finding-decide.R", "finding-find.R", "pull.R", "pull-facts.R", "project-demo.R",
     "database.R"),

@@ -72,7 +72,8 @@ varied_site <- function() {
   top <- rows[, .(clicks = sum(clicks)), by = "query"][order(-clicks)]$query
   top <- top[!grepl("fern", top)][1:120]
   list(dir = dir, summary = tide_enrich(summary, facts),
-    undated = tide_summary(as_data(sums(c("query", "page"))), brand = inktide:::demo_code()$demo_brand_words),
+    undated = tide_summary(as_data(sums(c("query", "page"))),
+    brand = inktide:::demo_code()$demo_brand_words),
     pages = tide_pages_read(file.path(dir, "site-html"), "https://www.fernmoor.example/"),
     events = tide_events(file(data.table(date = format(last - 60), event = "titles",
       pages = paste(fell, collapse = " ")))),

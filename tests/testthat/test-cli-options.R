@@ -149,7 +149,8 @@ test_that("windows, levels and events of a comparison are those asked for", {
   lengths <- rows_of("compare", "--windows", "7,14", "--level", "site")
   expect_equal(lengths$days, c(7, 14))
   loose <- rows_of("compare", "--fdr", "0.5", "--level", "page")
-  expect_gte(sum(loose$significant), sum(rows_of("compare", "--fdr", "0.01", "--level", "page")$significant))
+  expect_gte(sum(loose$significant), sum(rows_of("compare", "--fdr", "0.01", "--level",
+    "page")$significant))
   none <- program("compare", pairs_file, "--year", "--quiet", "--exported", "2026-12-01")
   expect_equal(none$status, 2L)
   expect_match(none$err, "outside the data", all = FALSE)

@@ -81,19 +81,6 @@ test_that("what README prints beneath its lines is what they print, and its R co
   expect_s3_class(tide_settings(".")$segments[[1]], "tide_segment")
 })
 
-test_that("the settings on their help page are settings", {
-  source <- document("R", "project-settings.R")
-  skip_if(is.null(source), "the sources are not at hand")
-  from <- which(source == "#' ```yaml")
-  lines <- source[(from + 1):(which(source == "#' ```")[1] - 1)]
-  dir <- withr::local_tempdir()
-  writeLines(sub("^#' ?", "", lines), file.path(dir, "inktide.yml"))
-  settings <- tide_settings(dir)
-  expect_equal(names(settings$segments), "long questions")
-  expect_length(settings$rules$ignore, 2)
-  expect_equal(settings$thresholds$striking_distance, c(4, 20))
-})
-
 # Packages that code names: pkg::name, library(pkg) and what asks whether one is there.
 named_packages <- function(lines) {
   tokens <- utils::getParseData(parse(text = lines, keep.source = TRUE))

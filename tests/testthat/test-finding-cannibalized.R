@@ -45,10 +45,12 @@ test_that("a leader whose words match less, clicked too little, is found; langua
         told <- lines_of(found)[grepl("are expected. Its address", found$reason)]
         expect_equal(told$query, if (case == "passed_by") "leek spacing" else character())
         expect_equal(told$page, if (case == "passed_by") guide else character())
-        expect_true("versions of one page for another language or country" %in% found$excluded$reason)
+        expect_true(
+          "versions of one page for another language or country" %in% found$excluded$reason)
       }
       if (case == "rightly_behind") {
-        expect_true("two pages, of which the one that matches better leads" %in% found$excluded$reason)
+        expect_true(
+          "two pages, of which the one that matches better leads" %in% found$excluded$reason)
       }
     }
   })

@@ -167,7 +167,8 @@ demo_asked <- function(dir) {
   daily <- fread(file.path(dir, "exports", "daily.csv"))
   seen <- daily[, .(n = sum(Impressions)), by = "Query"]
   truth <-
-    as.data.table(inktide:::demo_code()$demo_phrases(tide_demo(seed = 2, days = 40, share = 0.2)$truth$queries))
+    as.data.table(inktide:::demo_code()$demo_phrases(tide_demo(seed = 2, days = 40,
+    share = 0.2)$truth$queries))
   seen <- seen[seen$Query %in% truth$query[truth$stands == "text"]]
   seen$Query[which.max(seen$n)]
 }
@@ -210,7 +211,8 @@ test_that("the program reads pages into the archive and tells what they miss", {
   expect_true(all(c("query", "in_title", "cover", "if_done") %in% names(missing)))
   expect_true(all(missing$in_title == 0 & missing$in_heading == 0))
   truth <-
-    as.data.table(inktide:::demo_code()$demo_phrases(tide_demo(seed = 2, days = 40, share = 0.2)$truth$queries))
+    as.data.table(inktide:::demo_code()$demo_phrases(tide_demo(seed = 2, days = 40,
+    share = 0.2)$truth$queries))
   own <- merge(missing, truth, by = c("query", "page"))
   expect_true(all(own$stands %in% c("none", "text")))
   expect_equal(run("report", "--out", "r.html", "--quiet")$status, 0)

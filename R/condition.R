@@ -62,8 +62,18 @@ abort_tide <- function(what, where = NULL, fix = NULL, class, fault = c("data", 
     if (!is.null(text)) visible_text(text)
   })
   stop(structure(class = c(paste0("tide_error_", class), "tide_error", "error", "condition"),
-    c(list(message = paste(condition_lines(facts), collapse = "\n"), call = NULL), facts,
+    c(list(message = paste(condition_lines(facts), collapse = "\n"), call = public_call()),
+      facts,
       list(fault = match.arg(fault), ...))))
+}
+
+# The function of ours that was called, whose arguments may be whole tables and are not shown.
+public_call <- function() {
+  for (call in sys.calls()) {
+    name <- if (is.name(call[[1]])) as.character(call[[1]]) else ""
+    if (startsWith(name, "tide_")) return(as.call(list(call[[1]])))
+  }
+  NULL
 }
 
 # What a person reads of a condition.

@@ -36,18 +36,9 @@ tide_curve_check <- function(curve, summary, rivals = FALSE) {
   check_class(summary, "tide_summary", "summary")
   main <- names(curve$fits)[1]
   cells <- summary$cells[summary$queries$segment[summary$cells$query] == main]
-  set(cells, j = "expected", value = cells$impressions *
-    curve_ctr(curve, cells$position, rep(main, nrow(cells)), cells$rows, cells$impressions))
-  pairs <- add_ratios(sums_by(cells, c("query", "page"),
-    c("clicks", "expected", "impressions", "weighted")))
-  spread <- spread_at(curve, pairs$position, rep(main, nrow(pairs)))
+  pairs <- curve_residuals(curve, cells, main)
+  spread <- pairs$spread
   set(pairs, j = "weight", value = pairs$expected / (1 + spread * pairs$expected))
-  # The random part is the same in every run.
-  chance <- with_seed(1, stats::runif(nrow(pairs)))
-  below <- stats::pnbinom(pairs$clicks - 1, size = 1 / spread, mu = pmax(pairs$expected, 1e-9))
-  at <- stats::pnbinom(pairs$clicks, size = 1 / spread, mu = pmax(pairs$expected, 1e-9))
-  set(pairs, j = "residual",
-    value = stats::qnorm(pmin(pmax(below + chance * (at - below), 1e-9), 1 - 1e-9)))
   set(pairs, j = "band", value = position_band(pairs$position, c(1, 4, 11, 21)))
   set(pairs, j = "place", value = pmin(floor(pairs$position + 0.5), 100))
   judged <- pairs[pairs$expected >= 0.5]
@@ -81,6 +72,36 @@ tide_curve_check <- function(curve, summary, rivals = FALSE) {
     held_down = named(pairs[off > 1][order(-off[off > 1])]),
     rivals = if (isTRUE(rivals)) curve_rivals(summary)),
     class = c("tide_curve_check", "tide_result"))
+}
+
+# What a curve expects of the pairs of a segment's cells, `spread` there, and how far they are from
+# it: randomised quantile residuals, whose random part is the same in every run.
+curve_residuals <- function(curve, cells, segment) {
+  set(cells, j = "expected", value = cells$impressions *
+    curve_ctr(curve, cells$position, rep(segment, nrow(cells)), cells$rows, cells$impressions))
+  pairs <- add_ratios(sums_by(cells, c("query", "page"),
+    c("clicks", "expected", "impressions", "weighted")))
+  spread <- spread_at(curve, pairs$position, rep(segment, nrow(pairs)))
+  u <- with_seed(1, stats::runif(nrow(pairs)))
+  below <- stats::pnbinom(pairs$clicks - 1, size = 1 / spread, mu = pmax(pairs$expected, 1e-9))
+  at <- stats::pnbinom(pairs$clicks, size = 1 / spread, mu = pmax(pairs$expected, 1e-9))
+  set(pairs, j = c("spread", "residual"), value = list(spread,
+    stats::qnorm(pmin(pmax(below + u * (at - below), 1e-9), 1 - 1e-9))))
+}
+
+#' @rdname tide_curve_tables
+#' @export
+augment.tide_curve <- function(x, ...) {
+  check_no_more(...)
+  summary <- x$summary
+  segment_of <- summary$queries$segment[summary$cells$query]
+  tibble::as_tibble(rbindlist(lapply(intersect(names(x$fits), segment_of), function(segment) {
+    pairs <- curve_residuals(x, summary$cells[segment_of == segment], segment)
+    data.table(query = summary$queries$query[pairs$query],
+      page = summary$pages$page[pairs$page], segment = segment,
+      pairs[, c("position", "impressions", "clicks")], .fitted = pairs$expected,
+      .resid = pairs$residual)
+  })))
 }
 
 # Each of the largest folders left out in turn: its clicks over those that the curve of the others

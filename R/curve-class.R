@@ -38,18 +38,25 @@ curve_bands <- function(curve, starts = c(1, 4, 7, 11, 21)) {
 #'   them the own rate of four queries in five. `glance()`: a tibble with a row per segment:
 #'   `segment`, `pairs`, `clicks`, `impressions`, `spread` (variance of the pairs' factors at
 #'   position 5), `spread_slope` (how it grows with the log of the position), `top_ctr` (at
-#'   position 1), `converged`.
+#'   position 1), `converged`. `augment()`: a tibble with a row per pair of query and page that the
+#'   curve was fitted to: `query`, `page`, `segment`, `position`, `impressions`, `clicks`, `.fitted`
+#'   (expected clicks) and `.resid` (its randomised quantile residual, see [tide_curve_check()]).
 #' @name tide_curve_tables
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
 #' curve <- tide_curve(tide_summary(data, brand = "fernmoor"))
 #' tidy(curve, until = 5)
 #' glance(curve)
+#' head(augment(curve))
 NULL
 
 #' @importFrom generics tidy
 #' @export
 generics::tidy
+
+#' @importFrom generics augment
+#' @export
+generics::augment
 
 #' @importFrom generics glance
 #' @export
@@ -132,15 +139,15 @@ spread_words <- function(fit) {
 #' @export
 summary.tide_curve <- function(object, ...) glance(object, ...)
 
-#' Add data to a curve
+#' Fit a curve again
 #'
-#' Sums add up: the cells of further days join those that the curve was fitted to, and it is
-#' fitted again. Nothing is read twice.
+#' With other arguments, as [stats::update()] means it, or with more data: sums add up, so the
+#' cells of further days join those that the curve was fitted to. Nothing is read twice.
 #'
 #' @param object A `tide_curve` object.
 #' @param more A `tide_summary` object of other days, with brand apart and split as in the
-#'   first.
-#' @param ... Not used.
+#'   first; `NULL` for none.
+#' @param ... Arguments of [tide_curve()] that change, such as `level` or `method`.
 #' @return A `tide_curve` object, as [tide_curve()] gives it for all the data at once.
 #' @section Errors: `tide_error_overlap` where both hold the same days, whose clicks would count
 #'   twice.
@@ -148,12 +155,21 @@ summary.tide_curve <- function(object, ...) glance(object, ...)
 #' data <- tide_read(tide_example()[["pairs"]])
 #' first <- tide_curve(tide_summary(tide_filter(data, to = "2026-09-30")))
 #' update(first, tide_summary(tide_filter(data, from = "2026-10-01")))
+#' update(first, level = 0.8)
 #' @importFrom stats update
 #' @export
-update.tide_curve <- function(object, more, ...) {
-  check_class(more, "tide_summary", "more")
-  tide_curve(add_days(object$summary, more), level = object$level, by = object$by,
-    prior = object$prior, method = object$method, rules = object$rules)
+update.tide_curve <- function(object, more = NULL, ...) {
+  if (!is.null(more)) check_class(more, "tide_summary", "more")
+  changed <- list(...)
+  asked <- unclass(object)[c("level", "by", "prior", "method", "rules")]
+  unknown <- setdiff(names(changed), names(asked))
+  if (length(unknown) || length(changed) && is.null(names(changed))) {
+    abort_argument("...", paste("named among", paste(names(asked), collapse = ", ")),
+      c(unknown, "an argument without a name")[1])
+  }
+  asked[names(changed)] <- changed
+  summary <- if (is.null(more)) object$summary else add_days(object$summary, more)
+  do.call(tide_curve, c(list(summary), asked))
 }
 
 # Two summaries of different days as one, as far as curves need it.

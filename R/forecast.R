@@ -41,7 +41,9 @@
 #'   `backtest`, as `what` says. Its `backtest`: `segment`, `method`, `horizon`, `forecasts`, `mase`
 #'   (mean absolute error to that of the seasonal naive method, or of the naive one under 13
 #'   months), `mape`, `bias` (mean of the log), `covered` (of the weighted one: share inside its 80
-#'   % range). Methods: `print`, `format`, `tidy`, `summary` (the back-test), `plot`.
+#'   % range). `glance()`: a row a segment: `months` known, the `leading` method, and
+#'   how the weighted one did. Methods: `print`, `format`, `tidy`, `glance`, `summary` (the back-test),
+#'   `plot`.
 #' @section Errors: `tide_error_forecast` where the R package forecast is missing;
 #'   `tide_error_argument`.
 #' @references Hyndman, Athanasopoulos (2021), Forecasting: Principles and Practice, 3rd edition.
@@ -162,6 +164,19 @@ backtest_by_method <- function(backtest, by = c("segment", "method")) {
     c(list(forecasts = sum(forecasts)), lapply(.SD, stats::weighted.mean, w = forecasts)), by = by,
     .SDcols = figures]
   setorderv(sums, c(setdiff(by, "method"), "mase"))
+}
+
+#' @rdname tide_forecast
+#' @export
+glance.tide_forecast <- function(x, ...) {
+  check_no_more(...)
+  said <- backtest_by_method(x$backtest)
+  said <- said[said$method == "weighted"]
+  known <- x$history$months[, list(months = .N), by = "segment"]
+  leading <- vapply(x$weights[said$segment], function(weight) names(which.max(weight)), "")
+  tibble::as_tibble(data.table(segment = said$segment,
+    months = known$months[match(said$segment, known$segment)], leading = unname(leading),
+    said[, c("forecasts", "mase", "mape", "bias", "covered")], widened = x$widened))
 }
 
 #' @rdname tide_forecast

@@ -19,3 +19,20 @@ test_that("a folder is predicted by the others: one clicked half as often is hal
   expect_equal(check$folders$ratio[check$folders$folder == "/deals/"], 0)
   expect_true(is.finite(check$folder_error) && check$folder_error > 0.5)
 })
+
+test_that("augment() gives the curve's own pairs, whose residuals are normal where the law holds", {
+  set.seed(4)
+  n <- 3000
+  rows <- data.table(query = sprintf("q%04d", seq_len(n)), page = sprintf("/p%d/", seq_len(n) %% 50),
+    position = sample(1:15, n, TRUE), impressions = 400)
+  rows[, "clicks" := rpois(n, impressions * 0.3 / position * rgamma(n, 4, 4))]
+  curve <- tide_curve(tide_summary(as_data(rows)))
+  own <- augment(curve)
+  expect_equal(nrow(own), n)
+  expect_equal(sum(own$clicks), sum(rows$clicks))
+  expect_equal(sum(own$.fitted), sum(own$clicks), tolerance = 0.03)
+  expect_lt(abs(mean(own$.resid)), 0.06)
+  expect_lt(abs(sd(own$.resid) - 1), 0.06)
+  check <- tide_curve_check(curve, curve$summary)$residuals
+  expect_equal(sort(check$residual), sort(own$.resid[own$.fitted >= 0.5]))
+})

@@ -21,3 +21,12 @@ test_that(
     expect_output(print(both$summary), "findings rest on")
     expect_s3_class(tide_find(both$summary, both), "tide_findings")
   })
+
+test_that("update() fits again with what changed, and refuses what is no argument", {
+  summary <- tide_summary(tide_read(tide_example()[["pairs"]]), brand = "fernmoor")
+  curve <- tide_curve(summary)
+  expect_equal(tidy(update(curve, method = "pivot")), tidy(tide_curve(summary, method = "pivot")))
+  expect_equal(tidy(update(curve, level = 0.8)), tidy(tide_curve(summary, level = 0.8)))
+  expect_equal(tidy(update(curve)), tidy(curve))
+  expect_error(update(curve, levels = 0.8), class = "tide_error_argument")
+})

@@ -538,3 +538,17 @@ test_that("conversions and money are clicks times what one brings, in every figu
     expect_error(tide_forecast(rows, per_click = bad), class = "tide_error_argument")
   }
 })
+
+test_that("glance() tells each segment's leading method and how the weighted one did", {
+  skip_if_not_installed("forecast")
+  months <- sprintf("%d-%02d", 2023 + (0:35) %/% 12, 0:35 %% 12 + 1)
+  file <- withr::local_tempfile(fileext = ".csv")
+  writeLines(c("month,clicks", paste(months, 1000 + 10 * 1:36, sep = ",")), file)
+  ahead <- tide_forecast(tide_history(file), months = 2)
+  own <- glance(ahead)
+  expect_equal(own$months, 36L)
+  weights <- ahead$weights[[1]]
+  expect_equal(own$leading, names(weights)[which.max(weights)])
+  weighted <- ahead$backtest[ahead$backtest$method == "weighted"]
+  expect_equal(own$mape, weighted.mean(weighted$mape, weighted$forecasts))
+})

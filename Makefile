@@ -4,7 +4,7 @@ BUILD := .build
 LIBRARY := $(BUILD)/library
 SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R) $(wildcard src/*.[ch]) $(wildcard inst/*/*) exec/inktide
 
-.PHONY: demo test test-all lint site sanitize install build setup setup-test setup-databases setup-browser test-databases docs example bench bench-quick clean
+.PHONY: demo test test-all lint format site sanitize install build setup setup-test setup-databases setup-browser test-databases docs example bench bench-quick clean
 
 demo: build
 	@exec/inktide demo demo-site
@@ -45,6 +45,11 @@ test-all: setup-test setup-databases setup-browser build
 lint:
 	@sh tools/setup.sh lint
 	@Rscript tools/lint.R
+
+# The C sources, by src/.clang-format.
+format:
+	@command -v clang-format > /dev/null || { echo "make format needs clang-format"; exit 1; }
+	@clang-format -i src/*.[ch]
 
 # The documentation as pages, in site/, from help pages and vignettes; no network.
 site: build

@@ -74,9 +74,8 @@ copy_table <- function(store, con, wanted, parts, dimensions, table, progress) {
 
 # The table is made where it is missing.
 need_table <- function(con, table, columns) {
-  there <- tryCatch(DBI::dbGetQuery(con,
-    sprintf("SELECT * FROM %s WHERE 1 = 0", quote_table(con, table))),
-    error = function(e) NULL)
+  there <- null_if_it_fails(DBI::dbGetQuery(con,
+    sprintf("SELECT * FROM %s WHERE 1 = 0", quote_table(con, table))))
   if (is.null(there)) {
     types <- c(date = "date", clicks = "bigint", impressions = "bigint",
       position = "double precision")

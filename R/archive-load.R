@@ -188,8 +188,7 @@ part_days <- function(rows, import, grain, exported, window, scope = "") {
 # What was written is read once more: a disk that ran full may not have said so.
 write_part <- function(part, path) {
   nanoparquet::write_parquet(part, path, compression = "zstd")
-  clicks <- tryCatch(nanoparquet::read_parquet(path, col_select = "clicks")$clicks,
-    error = function(e) NULL)
+  clicks <- null_if_it_fails(nanoparquet::read_parquet(path, col_select = "clicks")$clicks)
   if (!identical(as.numeric(clicks), as.numeric(part$clicks))) {
     stop("there is no room left", call. = FALSE)
   }

@@ -114,7 +114,7 @@ import_from_parts <- function(store, files, records, now) {
 
 read_part_file <- function(store, file, id) {
   path <- file.path(parts_folder(store), file)
-  rows <- tryCatch(setDT(as.list(nanoparquet::read_parquet(path))), error = function(e) NULL)
+  rows <- null_if_it_fails(setDT(as.list(nanoparquet::read_parquet(path))))
   if (is.null(rows)) {
     abort_store(store$dir, "A part is damaged and no record says what was in it.",
       "Put it aside, and load its export again after the rebuilding.", sprintf("'%s'", file))

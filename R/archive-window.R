@@ -211,9 +211,8 @@ read_slices <- function(store, slices, parts, dimensions) {
   rows <- lapply(seq_len(nrow(needed)), function(i) {
     path <- file.path(store$dir, "parts", needed$file[i])
     part <- if (part_whole(store, needed[i])) {
-      tryCatch(setDT(as.list(nanoparquet::read_parquet(path,
-        col_select = c(union(used, intersect("date", of_grain)), figure_names)))),
-        error = function(e) NULL)
+      null_if_it_fails(setDT(as.list(nanoparquet::read_parquet(path,
+        col_select = c(union(used, intersect("date", of_grain)), figure_names)))))
     }
     if (is.null(part)) {
       damaged <<- c(damaged, needed$file[i])

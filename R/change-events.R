@@ -184,9 +184,9 @@ shift_at <- function(run, date, reach, mine, free) {
     each <- shift_logs(lapply(wide, `[`, usable))
     share <- wide$impressions_1[mine] / max(1, sum(wide$impressions_1[mine]))
     for (m in seq_along(logs)) {
-      yard <- meta_mean(each$logs[, m], each$noise[, m])
-      logs[m] <- logs[m] - yard$common
-      variance[m] <- variance[m] + yard$between * sum(share^2) + yard$variance
+      control_change <- meta_mean(each$logs[, m], each$noise[, m])
+      logs[m] <- logs[m] - control_change$common
+      variance[m] <- variance[m] + control_change$between * sum(share^2) + control_change$variance
     }
   }
   list(logs = logs, variance = variance, free = length(usable),

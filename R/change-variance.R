@@ -5,7 +5,7 @@ varying_figures <- c("clicks", "impressions", "expected", "demand")
 # can be found unfound, the common value alone marks too much (bench/README.md, "simulate-moves").
 belief_weeks <- 50
 
-# Sums of the figures by a code that counts rows first, as matrices.
+# Sums of the figures by row-major cell code, as matrices.
 figure_matrices <- function(rows, code, height, width) {
   lapply(stats::setNames(nm = varying_figures), function(of) {
     matrix(sum_codes(rows[[of]], code, height * width), height)

@@ -119,7 +119,7 @@ kept_find_input <- function(options, input) {
   options["hours"] <- list(NULL)
   if (is.null(input$folder) || is.null(input$store)) return(find_input(options, input))
   path <- kept_findings_file(input$folder, options$all)
-  kept <- if (file.exists(path)) tryCatch(readRDS(path), error = function(e) NULL)
+  kept <- if (file.exists(path)) null_if_it_fails(readRDS(path))
   if (!is.null(kept) && identical(kept$version, findings_version(options, input))) {
     cli_note(options, "  the list as it was worked out before, from the same data")
     return(kept$findings)

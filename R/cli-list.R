@@ -110,7 +110,8 @@ excluded_text <- function(findings, width) {
   c(
     "",
     "Checked and left out",
-    unlist(lapply(sprintf("%s: %s", format_plural(rows$queries, "query", "queries"), rows$reason),
+    unlist(lapply(sprintf("%s, %s: %s", format_plural(rows$queries, "query", "queries"),
+      format_plural(rows$clicks, "click"), rows$reason),
       strwrap, width = width, indent = 2, exdent = 4)))
 }
 

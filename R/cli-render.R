@@ -24,7 +24,7 @@ write_output <- function(text) {
   })
 }
 
-# What is said besides, on standard error: where nobody hears it, the work goes on.
+# What is said besides, on standard error; write failures are ignored.
 cli_err <- function(lines) {
   if (sink.number(type = "message") != 2) return(writeLines(visible_lines(lines), stderr()))
   tryCatch(write_lines(visible_lines(lines), 2), error = function(e) NULL)

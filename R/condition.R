@@ -76,6 +76,12 @@ public_call <- function() {
   NULL
 }
 
+# What a reader of another package gives, NULL where it fails: their errors have no classes to tell
+# apart by. Ours pass.
+null_if_it_fails <- function(read) {
+  tryCatch(read, tide_error = stop, error = function(e) NULL)
+}
+
 # What a person reads of a condition.
 condition_lines <- function(facts) {
   c(facts$what, if (length(facts$where)) paste0("  where: ", facts$where),

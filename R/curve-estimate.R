@@ -72,7 +72,7 @@ falling_curve <- function(log_ctr, information, blend) {
 # A rise of the log by so much is more than smoothing makes.
 unclear_rise <- 0.2
 
-# Every so manyth pair where there are many; NULL where there are not.
+# Sample every k-th pair on large sites; NULL where there are few.
 sample_pairs <- function(cells, evidence, enough = 15000L) {
   share <- length(evidence$ends) %/% enough
   if (share > 1) cells[evidence$pair %% share == 0L]
@@ -163,8 +163,8 @@ blended_design <- function(theta, evidence) {
 }
 
 # Variance of CTR from cell to cell of one pair, beyond chance, by moments. Each cell is compared
-# with its pair's own rate, which it helped to make: the share it had is taken off. Large cells
-# weigh by what they can tell.
+# with its pair's own rate. Correct for the cell's own leverage. Large cells weigh by what they can
+# tell.
 within_pair_dispersion <- function(clicks, mean, evidence, spread) {
   pair_mean <- sum_runs(mean, evidence$ends)
   own <- mean_factor(evidence$pair_clicks, pair_mean, spread)

@@ -79,7 +79,7 @@ page_one_views <- function(summary, default = assumed("page_one_views"),
   side <- fcase(weekly$position < 9.5, 1L, weekly$position > 11.5 & weekly$position < 20.5, 2L)
   # Where pages take turns, it is another page that has the searches.
   use <- which(!is.na(side) & !weekly$query %in% summary$contested$query)
-  # Beside all searches of the week, so that a season is not taken for it.
+  # Divide by the weekly total to remove season.
   of_week <- sum_codes(weekly$impressions, weekly$week, max(weekly$week))
   own <- data.table(query = weekly$query[use], page = weekly$page[use], side = side[use],
     impressions = weekly$impressions[use] / of_week[weekly$week[use]])

@@ -7,13 +7,13 @@ score_equations <- function(cells, mean, evidence, state, design, least = 0) {
   pair_mean <- kept$mean
   pair_residual <- kept$residual
   spread <- fit_spread(state, distance = evidence$distance)
-  calm <- pmin(1, 1 / pair_distance(pair_residual, pair_mean, spread))
+  huber_weight <- pmin(1, 1 / pair_distance(pair_residual, pair_mean, spread))
   # Near the cut, pairs are in the table because they are far above the curve.
-  if (least > 0) calm[pair_mean < 2 * least] <- 1
+  if (least > 0) huber_weight[pair_mean < 2 * least] <- 1
   shared <- spread / (1 + spread * pair_mean)
 
   # Where the covariance is not used in full, the weight of the whole pair stands for it.
-  each <- .Call(cell_scores, cells$clicks, mean, state$wobble, evidence$ends, calm,
+  each <- .Call(cell_scores, cells$clicks, mean, state$wobble, evidence$ends, huber_weight,
     spread * pair_mean, shared * pair_residual, evidence$full)
   own <- each$own
   diagonal <- each$diagonal
@@ -21,7 +21,7 @@ score_equations <- function(cells, mean, evidence, state, design, least = 0) {
     # Of the pairs that were kept, clicks are more than the mean; one cell a pair, so its own
     # information is all.
     kept <- kept_derivatives(mean, spread[evidence$pair], least)
-    own <- own - calm[evidence$pair] * kept$first
+    own <- own - huber_weight[evidence$pair] * kept$first
     alone <- mean / (1 + spread[evidence$pair] * mean)
     diagonal <- pmax(alone + kept$second, 0.02 * alone)
   }
@@ -31,7 +31,7 @@ score_equations <- function(cells, mean, evidence, state, design, least = 0) {
   dim(sums) <- c(nrow(design), 2)
   between <- pair_means(if (least > 0) 0 * mean else mean / (1 + state$wobble * mean), evidence,
     design)
-  ratio_of <- (calm * shared)[evidence$full]
+  ratio_of <- (huber_weight * shared)[evidence$full]
   list(cell_score = own, diagonal = diagonal, between = between, factor = ratio_of,
     score = drop(crossprod(design, sums[, 1])),
     information = crossprod(design, sums[, 2] * design) - crossprod(between, ratio_of * between))
@@ -100,7 +100,7 @@ score_covariance <- function(equations, evidence, design, state) {
     information <-
       crossprod(own, sums[at, 2] * own) - crossprod(between, equations$factor[pairs[[g]]] * between)
     score <- crossprod(own, sums[at, 1])
-    # What one group alone knows cannot be taken out in full.
+    # Singular without this group: use the full matrix.
     drop(to_knots %*%
       tryCatch(solve(whole - information, score), error = function(e) solve(whole, score)))
   }, numeric(nrow(to_knots)))

@@ -73,15 +73,15 @@ find_cannibalized <- function(summary, curve, pairs, options) {
 # How many queries each reason leaves out.
 contests_excluded <- function(rows) {
   if (!NROW(rows)) return(NULL)
-  counts <- rows[, .(queries = length(unique(query))), by = "reason"]
-  new_facts("excluded", counts$reason, rep("cannibalized", nrow(counts)), queries = counts$queries)
+  by_reason <- split(rows$query, factor(rows$reason, unique(rows$reason)))
+  new_excluded("cannibalized", names(by_reason), lapply(unname(by_reason), unique))
 }
 
 # Brand searches show several pages of a site on purpose.
 brand_excluded <- function(summary, pairs) {
   several <- pairs[pairs$segment == "brand", .N, by = "query"]
-  many <- sum(several$N > 1)
-  if (many) new_facts("excluded", "brand_on_purpose", "cannibalized", queries = many)
+  several <- several$query[several$N > 1]
+  if (length(several)) new_excluded("cannibalized", "brand_on_purpose", list(several))
 }
 
 # Where pages are shown together or take turns at one level, no day shows where one page would

@@ -41,8 +41,8 @@ learnt_chance <- function(likelier, mean, cases) {
   chance
 }
 
-# Steps whose outcome is known: `kind`, and `likelier`: how many times as likely its ratio is of a
-# step that worked as of one of which nothing came.
+# Steps whose outcome is known: `kind`, and `likelier`: the likelihood ratio of its outcome, worked
+# against no effect.
 tried_steps <- function(outcomes) {
   if (!NROW(outcomes)) return(data.table(kind = character(), likelier = numeric()))
   steps <- as.data.table(outcomes)

@@ -102,7 +102,7 @@ no_findings <- function(excluded = NULL) list(found = NULL, facts = list(), excl
 # days come from the days since, not from days before they existed.
 
 # Days since the page or query of each finding was first seen, NA for those that are not young.
-# Young is what had been seen often enough before, had it been there at the rate it has since.
+# Young: it would have been seen earlier at its present rate.
 young_days <- function(summary) {
   recent <- summary$recent
   of <- function(table, column) {

@@ -4,7 +4,8 @@
 # Facts are a list of batches in the order in which they are told. A batch: list(slot, code, rows),
 # `rows` a data.table with the `line` each is about (its number among the finder's lines, its id
 # once the list is made) and the fields that the code's sentence names. What was checked and left
-# out is told the same way (slot `excluded`), its line being the kind, with the number of `queries`.
+# out is told the same way (slot `excluded`), its line being the kind, with the number of `queries`
+# and the clicks that they have.
 fact_slots <- c("evidence", "comparison", "points_to", "doubt", "step", "derivation", "excluded")
 
 # Facts of one slot. code: one for all lines, or one a line, "" or NA where there is nothing to
@@ -16,6 +17,22 @@ new_facts <- function(slot, code, line, ...) {
   lapply(setdiff(unique(code), ""), function(one) {
     of_code <- which(code == one)
     list(slot = slot, code = one, rows = rows[of_code])
+  })
+}
+
+# What was checked and left out, a row a reason. codes: a list of the queries of each.
+new_excluded <- function(kind, code, codes, ...) {
+  if (!length(codes)) return(NULL)
+  new_facts("excluded", code, rep(kind, length(codes)), queries = lengths(codes), codes = codes, ...)
+}
+
+# The clicks at stake: those that the queries of each reason have in the window.
+count_stakes <- function(excluded, summary) {
+  clicks <- sum_codes(summary$pairs$clicks, summary$pairs$query, nrow(summary$queries))
+  lapply(excluded, function(batch) {
+    at_stake <- vapply(batch$rows$codes, function(own) sum(clicks[unique(own)]), 0)
+    set(batch$rows, j = c("clicks", "codes"), value = list(at_stake, NULL))
+    batch
   })
 }
 

@@ -73,7 +73,7 @@
 #'   sentences are made of, numbers and codes: a list of batches, each with `slot`, `code` and
 #'   `rows`, whose `line` is an id; see [tide_words()]), `steps` (by task the id of the line whose
 #'   step it is), `excluded` (what was checked and left out, made of facts of that slot: `kind`,
-#'   `reason`, `queries`), `pairs` (every query x page pair with its `expected_ctr`, for figures),
+#'   `reason`, `queries` and the `clicks` that they have in the window), `pairs` (every query x page pair with its `expected_ctr`, for figures),
 #'   `curve`, `tested`, `features` (what results pages take, see `results_pages`; or `NULL`),
 #'   `summary`, `assumptions` (those that were set) and `outside` (what `position` and `segments`
 #'   leave out: shares of `clicks` and `impressions`, `reason`; or `NULL`), `site_pages` (the
@@ -168,13 +168,11 @@ without_ignored <- function(looked, summary, rules) {
   if (!length(rules$ignore)) return(looked)
   reason <- said_of_queries(summary$queries$key, rules$ignore)
   shown <- unique(summary$pairs$query)
-  reasons <- table(reason[shown])
+  by_reason <- split(shown, reason[shown])
   away <- !is.na(reason[match(looked$found$query, summary$queries$query)])
   looked$found <- looked$found[which(!away)]
-  if (length(reasons)) {
-    looked$excluded <- c(looked$excluded, new_facts("excluded", "ignored",
-      rep("", length(reasons)), queries = as.integer(reasons), named = names(reasons)))
-  }
+  looked$excluded <- c(looked$excluded,
+    new_excluded("", "ignored", unname(by_reason), named = names(by_reason)))
   looked
 }
 
@@ -253,7 +251,8 @@ new_findings <- function(ranked, evidence, assumptions, site_pages = NULL) {
   ids <- rep(NA_character_, max(0L, found$line, ranked$most))
   ids[found$line] <- found$id
   structure(list(findings = add_facts(found[, columns, with = FALSE], site_summary),
-    facts = c(renumber_facts(ranked$facts, ids), ranked$excluded), steps = ranked$steps,
+    facts = c(renumber_facts(ranked$facts, ids), count_stakes(ranked$excluded, site_summary)),
+    steps = ranked$steps,
     pairs = evidence$pairs, curve = evidence$curve, tested = sum(evidence$pairs$tested),
     features = evidence$effects, summary = site_summary, assumptions = assumptions,
     outside = evidence$outside, site_pages = site_pages),

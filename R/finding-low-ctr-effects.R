@@ -113,8 +113,7 @@ weak_topics <- function(z, weight, page, words, page_groups) {
     likely = numeric(length(z)),
     alone = logical(length(z)),
     part = topic_share(0, 0),
-    found = data.table(word = character(), queries = integer(), pages = integer(),
-      share = numeric()))
+    found = data.table(word = character(), held = list(), pages = integer(), share = numeric()))
   if (!nrow(words)) return(out)
   texts <- as_levels(words$word)
   long <- data.table(pair = words$query, word = as.integer(texts), page = page[words$query],
@@ -142,10 +141,11 @@ weak_topics <- function(z, weight, page, words, page_groups) {
   out$effect[held$pair] <- topics$effect[held$at]
   if (nrow(held)) {
     set(held, j = "share", value = exp(topics$effect[held$at]))
-    found <- held[, .N, by = "word"]
-    out$found <- data.table(word = levels(texts)[found$word], queries = found$N,
-      pages = distinct_by(held, "word", "page"), share = held$share[match(found$word, held$word)])
-    setorderv(out$found, c("queries", "word"), c(-1L, 1L))
+    found <- unique(held$word)
+    out$found <- data.table(word = levels(texts)[found],
+      held = unname(split(held$pair, factor(held$word, found))),
+      pages = distinct_by(held, "word", "page"), share = held$share[match(found, held$word)])
+    out$found <- out$found[order(-lengths(out$found$held), out$found$word)]
   }
   out
 }

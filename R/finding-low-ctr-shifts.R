@@ -157,12 +157,11 @@ improved_excluded <- function(summary, now, rows) {
   improved <- rows[(now$ratio[rows] > 1 & now$before[rows] < assumed("low_below")) %in% TRUE]
   rose <- now[improved]
   if (!nrow(rose)) return(NULL)
-  queries <- table(rose$page)
   first <- which(!duplicated(rose$page))
   largest <- utils::head(first[order(-rose$impressions[first])], 5)
   shown <- rose[largest]
-  new_facts("excluded", "ctr_repaired", rep("low_ctr", nrow(shown)),
-    queries = as.vector(queries[as.character(shown$page)]), path = summary$pages$page[shown$page],
+  new_excluded("low_ctr", "ctr_repaired",
+    unname(split(rose$query, rose$page)[as.character(shown$page)]), path = summary$pages$page[shown$page],
     since = shown$since, before = shown$before)
 }
 

@@ -57,7 +57,7 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   own <- seq_len(nrow(at))
   set(at, j = "expected", value = fit$expected[own])
   judged <- with_shifts(fit$judged[own], at)
-  # A loss that is sure but small is nobody's working day.
+  # Drop certain but small losses.
   below <- (at$clicks < assumed("low_below") * at$expected | judged$fell) & at$tested
   likely <- which(below & judged$confidence > assumed("low_confidence"))
   level_texts <- shifted_levels(low_ctr_levels(at[likely], fit$all), at[likely], judged[likely])
@@ -75,7 +75,7 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   worth <- which(of_work >= options$least & done$done > 0)
   worth <- worth[within_fdr(judged$confidence[likely[worth]], options$fdr)]
   unsure <- which(below & judged$confidence > assumed("low_named"))
-  excluded <- c(unclear_excluded(curve, now, unclear), topics_excluded(fit$topics),
+  excluded <- c(unclear_excluded(curve, now, unclear), topics_excluded(fit$topics, at),
     unsure_excluded(at$query[setdiff(unsure, likely[worth])], options$fdr),
     improved_excluded(summary, now, setdiff(candidates, candidates[likely[worth]])))
   if (!length(worth)) return(no_findings(c(excluded, few)))
@@ -115,7 +115,7 @@ unclear_positions <- function(curve, now, rows) {
 
 unclear_excluded <- function(curve, now, rows) {
   if (!length(rows)) return(NULL)
-  new_facts("excluded", "mixed_places", "low_ctr", queries = length(unique(now$query[rows])),
+  new_excluded("low_ctr", "mixed_places", list(unique(now$query[rows])),
     from_position = min(clear_to(curve)))
 }
 
@@ -123,18 +123,18 @@ unclear_excluded <- function(curve, now, rows) {
 few_excluded <- function(at) {
   known <- sum(at$expected >= 3)
   if (known >= assumed("low_enough")) return(NULL)
-  new_facts("excluded", "too_few_clicks", "low_ctr", queries = nrow(at), known = known,
+  new_excluded("low_ctr", "too_few_clicks", list(at$query), known = known,
     enough = assumed("low_enough"))
 }
 
-topics_excluded <- function(topics) {
-  new_facts("excluded", "topic_taken", rep("low_ctr", nrow(topics)), queries = topics$queries,
+topics_excluded <- function(topics, at) {
+  new_excluded("low_ctr", "topic_taken", lapply(topics$held, function(own) at$query[own]),
     topic = topics$word, pages = topics$pages, topic_share = topics$share)
 }
 
 unsure_excluded <- function(queries, fdr) {
   if (!length(queries)) return(NULL)
-  new_facts("excluded", "within_spread", "low_ctr", queries = length(unique(queries)), fdr = fdr)
+  new_excluded("low_ctr", "within_spread", list(unique(queries)), fdr = fdr)
 }
 
 # Clicks won over the window when the pair gets to where its usual spread alone would have it. Both

@@ -141,7 +141,7 @@ task_outcome <- function(lines, rows, touched, days, level, differ) {
   if (is.null(control)) return(early("nothing to compare with"))
   base <- if (at_curve) control[, c("expected_1", "expected_2")] else list(days, since_days)
   untouched <- log_change(control$clicks_1, control$clicks_2, base[[1]], base[[2]])$change
-  yard <- meta_mean(untouched,
+  control_change <- meta_mean(untouched,
     shared_noise(control$clicks_1 + control$clicks_2, base[[2]] / (base[[1]] + base[[2]])))
   # What rose or fell within these days is known by the last of them alone.
   level_days <- if (decision$kind %in% moving_kinds) days else days_before(rows, decision$at)
@@ -149,9 +149,10 @@ task_outcome <- function(lines, rows, touched, days, level, differ) {
   known <- known[known$pair %in% pairs]
   before <- level_before(differ(decision$at), sum(known$clicks), sum(known$expected))
   if (!at_curve) before$mean <- before$mean + log(expected / days)
-  would_be <- before$mean + yard$common + log(base2)
+  would_be <- before$mean + control_change$common + log(base2)
   change <- log_rate(c2) - would_be - log_rate_bias(exp(would_be))
-  spread_sd <- sqrt(before$variance + rate_noise(c2) + yard$between + yard$variance)
+  spread_sd <- sqrt(before$variance + rate_noise(c2) + control_change$between +
+    control_change$variance)
   ends <- change + c(-1, 0, 1) * stats::qnorm(1 - (1 - level) / 2) * spread_sd
   won <- (c2 + half_count) * 30 / since_days * (1 - exp(-ends))
   text_line(if (ends[1] > 0) "worked" else if (ends[3] < 0) "made it worse" else "no sign yet",

@@ -59,6 +59,5 @@ find_tail_demand <- function(summary, curve, pairs, options) {
 mixed_excluded <- function(pairs, rows) {
   mixed <- rows[pairs$mixed[rows]]
   if (!length(mixed)) return(NULL)
-  new_facts("excluded", "near_places_mixed", "tail_demand",
-    queries = length(unique(pairs$query[mixed])))
+  new_excluded("tail_demand", "near_places_mixed", list(unique(pairs$query[mixed])))
 }

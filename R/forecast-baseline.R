@@ -155,8 +155,7 @@ smoothed <- function(y, h, season = length(y) >= 25) {
   season <- if (season) c("N", "A") else "N"
   fits <- lapply(c(paste0("AN", season), if (length(y) >= 10) paste0("AA", season)),
     function(model) {
-      tryCatch(forecast::ets(as_monthly(y), model, damped = startsWith(model, "AA")),
-        error = function(e) NULL)
+      null_if_it_fails(forecast::ets(as_monthly(y), model, damped = startsWith(model, "AA")))
     })
   fits <- Filter(Negate(is.null), fits)
   best <- fits[[which.min(vapply(fits, `[[`, 0, "aicc"))]]
@@ -167,7 +166,7 @@ smoothed <- function(y, h, season = length(y) >= 25) {
 method_paths <- function(y, h, methods = forecast_methods()) {
   fits <- lapply(methods, function(method) {
     if (length(y) < method$least) return(NULL)
-    tryCatch(suppressWarnings(method$of(y, h)), error = function(e) NULL)
+    null_if_it_fails(suppressWarnings(method$of(y, h)))
   })
   do.call(rbind, Filter(function(path) length(path) == h && all(is.finite(path)), fits))
 }

@@ -42,8 +42,8 @@
 #'   (mean absolute error to that of the seasonal naive method, or of the naive one under 13
 #'   months), `mape`, `bias` (mean of the log), `covered` (of the weighted one: share inside its 80
 #'   % range). `glance()`: a row a segment: `months` known, the `leading` method, and
-#'   how the weighted one did. Methods: `print`, `format`, `tidy`, `glance`, `summary` (the back-test),
-#'   `plot`.
+#'   how the weighted one did. Methods: `print`, `format`, `tidy`, `glance`, `summary` (the
+#'   back-test), `plot`.
 #' @section Errors: `tide_error_forecast` where the R package forecast is missing;
 #'   `tide_error_argument`.
 #' @references Hyndman, Athanasopoulos (2021), Forecasting: Principles and Practice, 3rd edition.

@@ -44,7 +44,8 @@ setting_table <- function() {
       "{low_ctr: 1, cannibalized: 3}", "of work, by kind"),
     assumptions = setting("assumptions", "{merge_rise: 0.7}", "see tide_assumptions()"),
     pull = setting("pulls", c("daily: {url: \"https://service.example/rows\",",
-      "  fields: {query: /q, clicks: /c, impressions: /i}}"), "services to be asked, see tide_pull()"),
+      "  fields: {query: /q, clicks: /c, impressions: /i}}"),
+      "services to be asked, see tide_pull()"),
     sources = setting("sources", c(
       "warehouse: {driver: postgres, host: db.example, database: search, user: reader,",
       "  tables: [search.rows, search.totals], columns: {query: search_term},",
@@ -70,5 +71,5 @@ setting_lines <- function(settings = names(setting_table())) {
   }))
 }
 
-setting_notes <- paste("Conditions of segments are those of [tide_segment()]; ranges are written as",
-  "`\"4:20\"`, or `\"5:\"` without an upper end. Paths are relative to the file.")
+setting_notes <- paste("Conditions of segments are those of [tide_segment()]; ranges are written",
+  "as `\"4:20\"`, or `\"5:\"` without an upper end. Paths are relative to the file.")

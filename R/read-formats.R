@@ -40,8 +40,7 @@ counts_from_1904 <- function(path) {
 check_far_cells <- function(part, most = 5e6) {
   folder <- tempfile("sheets")
   on.exit(unlink(folder, recursive = TRUE))
-  listed <- suppressWarnings(tryCatch(utils::unzip(part$path, list = TRUE),
-    error = function(e) NULL))
+  listed <- suppressWarnings(null_if_it_fails(utils::unzip(part$path, list = TRUE)))
   small <- listed$Name[grepl("^xl/worksheets/[^/]+[.]xml$", listed$Name) & listed$Length < most]
   for (name in small) {
     suppressWarnings(utils::unzip(part$path, name, exdir = folder))

@@ -17,8 +17,8 @@ read_html_page <- function(bytes, address, encoding = "") {
   }
   lenient <- c("RECOVER", "NOERROR", "NOWARNING", "NOBLANKS")
   text <- html_text(bytes, encoding)
-  doc <- tryCatch(xml2::read_html(charToRaw(text), encoding = "UTF-8", options = lenient),
-    error = function(e) NULL)
+  doc <-
+    null_if_it_fails(xml2::read_html(charToRaw(text), encoding = "UTF-8", options = lenient))
   if (is.null(doc)) return(list(skipped = "markup that cannot be read"))
   list(fields = html_fields(doc, address), blocks = html_blocks(doc),
     links = html_links(doc, address))

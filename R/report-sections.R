@@ -191,7 +191,7 @@ report_findings <- function(findings) {
 report_excluded <- function(excluded) {
   if (!NROW(excluded)) return("")
   paste0("<h3>Checked and left out</h3>",
-    html_table(shown_columns(excluded[order(-excluded$queries)], c("queries", "reason"))))
+    html_table(shown_columns(excluded[order(-excluded$queries)], c("queries", "clicks", "reason"))))
 }
 
 report_curve <- function(curve) {

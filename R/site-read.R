@@ -89,7 +89,7 @@ html_files <- function(sources, scratch) {
 # A zip of pages, without names that lead outside its folder.
 unpack_pages <- function(file, folder) {
   listed <-
-    tryCatch(utils::unzip(file, list = TRUE), error = function(e) NULL, warning = function(w) NULL)
+    tryCatch(null_if_it_fails(utils::unzip(file, list = TRUE)), warning = function(w) NULL)
   if (is.null(listed)) {
     abort_tide("The zip cannot be read.", where = sprintf("'%s'.", file), fix = "Pack it again.",
       class = "file", file = file)

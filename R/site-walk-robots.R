@@ -93,7 +93,7 @@ read_sitemap <- function(bytes) {
   }
   doc <- tryCatch(xml2::read_xml(bytes, options = c("NOBLANKS", "NONET")), error = function(e) {
     cutoff <<- TRUE
-    tryCatch(xml2::read_html(bytes), error = function(e) NULL)
+    null_if_it_fails(xml2::read_html(bytes))
   })
   if (is.null(doc)) return(none("markup that cannot be read"))
   each <- function(what, part) {

@@ -4,8 +4,8 @@
 
 # source: see source-rows.R. recent_from: the first recent day, NULL where all are. Out:
 # list(queries, pages: names, keys, spellings and first day by code; all, recent, split_cells:
-# cells; by_day; blend, course: see sum-samples.R; dictionaries; codes: of the rows, where all are in
-# one chunk).
+# cells; by_day; blend, course: see sum-samples.R; dictionaries; codes: of the rows, where all are
+# in one chunk).
 reduce_source <- function(source, recent_from = NULL, split = NULL) {
   sums <- if (!is.null(source$sum_up)) source$sum_up(recent_from, split)
   if (is.null(sums)) sums <- sum_chunks(source, recent_from, split)

@@ -68,13 +68,16 @@ derivation_lines <- function(findings, ids) {
   stats::setNames(split(told_parts$text, factor(told_parts$line, unique(ids)))[ids], ids)
 }
 
-# What was checked and left out: a row a reason, with its kind and how many queries.
+# What was checked and left out: a row a reason, with its kind, how many queries, and the clicks at
+# stake.
 excluded_lines <- function(findings) {
   words <- first_given(findings$words, words_in_use())
-  rbindlist(c(list(data.table(kind = character(), reason = character(), queries = integer())),
+  none <- data.table(kind = character(), reason = character(), queries = integer(),
+    clicks = numeric())
+  rbindlist(c(list(none),
     lapply(Filter(function(batch) batch$slot == "excluded", findings$facts), function(batch) {
       data.table(kind = batch$rows$line, reason = told_facts(batch$code, batch$rows, words),
-        queries = as.integer(batch$rows$queries))
+        queries = as.integer(batch$rows$queries), clicks = batch$rows$clicks)
     })))
 }
 

@@ -4,11 +4,17 @@
 #include "cells.h"
 #include "plain.h"
 
-typedef struct { double clicks, impressions, weighted; } DaySum;
-/* Of a text as a block spells it: its impressions, its first day, and the code that all its spellings share. All in one place,
-   since most of a row's time is waiting for memory. */
-typedef struct { double weight; int first, code; } Seen;
-/* A column of texts: of each way of coding it (one of read_plain()'s threads each) what is seen of its codes. */
+typedef struct {
+  double clicks, impressions, weighted;
+} DaySum;
+/* Of a text as a block spells it: its impressions, its first day, and the code that all its
+   spellings share. All in one place, since most of a row's time is waiting for memory. */
+typedef struct {
+  double weight;
+  int first, code;
+} Seen;
+/* A column of texts: of each way of coding it (one of read_plain()'s threads each) what is seen of
+ * its codes. */
 typedef struct {
   int column, levels, ways;
   const int *codes;
@@ -28,14 +34,15 @@ typedef struct {
 /* What is seen of the codes of one block. */
 static Seen *seen_of(Texts *texts, const Reading *of, int block) {
   SEXP map = map_of(of, block, texts->column);
-  for (int w = 0; w < texts->ways; w++) if (texts->maps[w] == map) return texts->seen[w];
+  for (int w = 0; w < texts->ways; w++)
+    if (texts->maps[w] == map) return texts->seen[w];
   if (texts->ways == most_threads) error("internal error: sum_blocks needs codes of fewer threads");
   int many = LENGTH(map);
-  Seen *seen = (Seen *) R_alloc((size_t) many + 1, sizeof(Seen));
+  Seen *seen = (Seen *)R_alloc((size_t)many + 1, sizeof(Seen));
   for (int i = 0; i < many; i++) {
     int level = INTEGER(map)[i];
     if (level < 1 || level > texts->levels) error("the coded rows have changed");
-    seen[i] = (Seen) { 0, NA_INTEGER, texts->codes[level - 1] };
+    seen[i] = (Seen){ 0, NA_INTEGER, texts->codes[level - 1] };
   }
   texts->maps[texts->ways] = map;
   texts->seen[texts->ways++] = seen;
@@ -50,11 +57,13 @@ static int see(Seen *seen, int impressions, int day) {
 
 static void sum_block(Summing *sum, int block) {
   const Reading *of = sum->of;
-  const int *clicks = column_in(of, block, of->clicks), *impressions = column_in(of, block, of->impressions);
+  const int *clicks = column_in(of, block, of->clicks),
+            *impressions = column_in(of, block, of->impressions);
   const int *day = column_in(of, block, of->day), *query = column_in(of, block, of->query);
   const int *page = of->page < 0 ? NULL : column_in(of, block, of->page);
   const double *position = column_in(of, block, sum->position);
-  Seen *queries = seen_of(&sum->query, of, block), *pages = page == NULL ? NULL : seen_of(&sum->page, of, block);
+  Seen *queries = seen_of(&sum->query, of, block),
+       *pages = page == NULL ? NULL : seen_of(&sum->page, of, block);
   CellRow waiting[cell_rows];
   int which[cell_rows], many = 0, rows = of->rows[block];
   for (int i = 0; i < rows; i++) {
@@ -72,8 +81,8 @@ static void sum_block(Summing *sum, int block) {
       own->weighted += impressions[row] * position[row];
       int q = see(queries + query[row] - 1, impressions[row], day[row]);
       int p = page == NULL ? 1 : see(pages + page[row] - 1, impressions[row], day[row]);
-      waiting[k] = (CellRow) { pair_of(q, p), bin_at(sum->bins, sum->last_bin, position[row]), day[row] >= sum->recent_from,
-        clicks[row], impressions[row], position[row] };
+      waiting[k] = (CellRow){ pair_of(q, p), bin_at(sum->bins, sum->last_bin, position[row]),
+        day[row] >= sum->recent_from, clicks[row], impressions[row], position[row] };
     }
     if (!put_rows(sum->cells, waiting, many)) error("there is no memory left");
     many = 0;
@@ -114,7 +123,8 @@ static SEXP seen_as_list(const Texts *texts) {
       const Seen *own = texts->seen[w] + i;
       int l = level[i] - 1;
       weight[l] += own->weight;
-      if (own->first != NA_INTEGER && (first[l] == NA_INTEGER || own->first < first[l])) first[l] = own->first;
+      if (own->first != NA_INTEGER && (first[l] == NA_INTEGER || own->first < first[l]))
+        first[l] = own->first;
     }
   }
   UNPROTECT(1);
@@ -141,26 +151,31 @@ static SEXP sum_all(void *data) {
 static Texts texts_with(int column, SEXP codes, const char *what) {
   need(TYPEOF(codes) == INTSXP, "sum_blocks", what);
   Texts of = { column, LENGTH(codes), 0, INTEGER(codes) };
-  for (int l = 0; l < of.levels; l++) need(of.codes[l] != NA_INTEGER && of.codes[l] > 0, "sum_blocks", what);
+  for (int l = 0; l < of.levels; l++)
+    need(of.codes[l] != NA_INTEGER && of.codes[l] > 0, "sum_blocks", what);
   return of;
 }
 
-/* In: what to read, as read_blocks() has it; which column has positions; sums that new_cells() began; the codes of the levels of
-   queries and of pages (NULL: no pages); bins as add_cells() has them; the first recent day, where those are summed apart. Out:
-   list(days: clicks, impressions, impressions x position of each day from the first on; queries, pages: of each level its
+/* In: what to read, as read_blocks() has it; which column has positions; sums that new_cells()
+   began; the codes of the levels of queries and of pages (NULL: no pages); bins as add_cells() has
+   them; the first recent day, where those are summed apart. Out: list(days: clicks, impressions,
+   impressions x position of each day from the first on; queries, pages: of each level its
    impressions and its first day). */
-SEXP sum_blocks(SEXP ask, SEXP position, SEXP sums, SEXP query, SEXP page, SEXP bins, SEXP recent_from) {
+SEXP sum_blocks(
+  SEXP ask, SEXP position, SEXP sums, SEXP query, SEXP page, SEXP bins, SEXP recent_from) {
   Reading of = reading_of(ask, "sum_blocks");
   Summing sum = { &of, cells_of(sums, "sum_blocks") };
   sum.position = need_count(position, 1, "sum_blocks", "the column of positions") - 1;
-  need(sum.position < of.columns && of.kinds[sum.position] == kind_number, "sum_blocks", "a column of numbers for positions");
+  need(sum.position < of.columns && of.kinds[sum.position] == kind_number, "sum_blocks",
+    "a column of numbers for positions");
   need(TYPEOF(bins) == INTSXP && LENGTH(bins) > 0, "sum_blocks", "bins");
   sum.query = texts_with(of.query, query, "codes of queries");
   if (of.page >= 0) sum.page = texts_with(of.page, page, "codes of pages");
   sum.bins = INTEGER(bins);
   sum.last_bin = LENGTH(bins);
-  sum.recent_from = recent_apart(sum.cells) ? need_count(recent_from, 0, "sum_blocks", "the first recent day") : 0;
-  sum.days = (DaySum *) R_alloc((size_t) of.days + 1, sizeof(DaySum));
-  memset(sum.days, 0, (size_t) of.days * sizeof(DaySum));
+  sum.recent_from =
+    recent_apart(sum.cells) ? need_count(recent_from, 0, "sum_blocks", "the first recent day") : 0;
+  sum.days = (DaySum *)R_alloc((size_t)of.days + 1, sizeof(DaySum));
+  memset(sum.days, 0, (size_t)of.days * sizeof(DaySum));
   return R_ExecWithCleanup(sum_all, &sum, close_reading, &of);
 }

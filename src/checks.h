@@ -1,5 +1,6 @@
-/* What every entry point asks of its arguments before it reads one. R's callers settle values; here types, lengths and
-   ranges are checked again, since a wrong one would read or write memory that is not ours. */
+/* What every entry point asks of its arguments before it reads one. R's callers settle values; here
+   types, lengths and ranges are checked again, since a wrong one would read or write memory that is
+   not ours. */
 #ifndef INKTIDE_CHECKS_H
 #define INKTIDE_CHECKS_H
 #include <R.h>

@@ -1,5 +1,5 @@
-/* The sums over cells that fitting a curve repeats each round. Cells lie pair by pair; `ends` has the last of each (from 1). What
-   they are for says R/curve-score.R and R/curve-estimate.R. */
+/* The sums over cells that fitting a curve repeats each round. Cells lie pair by pair; `ends` has
+   the last of each (from 1). What they are for says R/curve-score.R and R/curve-estimate.R. */
 #include <math.h>
 #include "checks.h"
 
@@ -7,7 +7,8 @@
 static void need_ends(SEXP ends, R_xlen_t cells, const char *entry) {
   need(TYPEOF(ends) == INTSXP, entry, "whole numbers for ends");
   const int *end = INTEGER(ends);
-  for (R_xlen_t p = 0; p < XLENGTH(ends); p++) need(end[p] > (p ? end[p - 1] : 0) && end[p] <= cells, entry, "ends that rise among the cells");
+  for (R_xlen_t p = 0; p < XLENGTH(ends); p++)
+    need(end[p] > (p ? end[p - 1] : 0) && end[p] <= cells, entry, "ends that rise among the cells");
 }
 
 static const double *numbers(SEXP x, R_xlen_t many, const char *entry) {
@@ -22,15 +23,18 @@ SEXP sums_of_pairs(SEXP x, SEXP ends) {
   const int *end = INTEGER(ends);
   SEXP out = PROTECT(allocVector(REALSXP, XLENGTH(ends)));
   double *sum = REAL(out);
-  for (R_xlen_t p = 0, i = 0; p < XLENGTH(ends); p++) for (sum[p] = 0; i < end[p]; i++) sum[p] += value[i];
+  for (R_xlen_t p = 0, i = 0; p < XLENGTH(ends); p++)
+    for (sum[p] = 0; i < end[p]; i++) sum[p] += value[i];
   UNPROTECT(1);
   return out;
 }
 
-/* In: clicks and mean of each cell, the wobble. Out: list(mean, residual) by pair, each cell by what wobble leaves of it. */
+/* In: clicks and mean of each cell, the wobble. Out: list(mean, residual) by pair, each cell by
+ * what wobble leaves of it. */
 SEXP kept_sums(SEXP clicks, SEXP mean, SEXP wobble, SEXP ends) {
   R_xlen_t cells = XLENGTH(clicks), pairs = XLENGTH(ends);
-  const double *click = numbers(clicks, cells, "kept_sums"), *of = numbers(mean, cells, "kept_sums");
+  const double *click = numbers(clicks, cells, "kept_sums"),
+               *of = numbers(mean, cells, "kept_sums");
   need_ends(ends, cells, "kept_sums");
   const int *end = INTEGER(ends);
   double w = asReal(wobble);
@@ -50,12 +54,16 @@ SEXP kept_sums(SEXP clicks, SEXP mean, SEXP wobble, SEXP ends) {
   return out;
 }
 
-/* In: clicks and mean of each cell, the wobble; of each pair how calmly it pulls, spread x its mean, what its cells share times
-   its residual, and whether its covariance is used in full. Out: list(own, diagonal): score and information of each cell. */
-SEXP cell_scores(SEXP clicks, SEXP mean, SEXP wobble, SEXP ends, SEXP calm, SEXP spread_mean, SEXP shared_residual, SEXP full) {
+/* In: clicks and mean of each cell, the wobble; of each pair how calmly it pulls, spread x its
+   mean, what its cells share times its residual, and whether its covariance is used in full. Out:
+   list(own, diagonal): score and information of each cell. */
+SEXP cell_scores(SEXP clicks, SEXP mean, SEXP wobble, SEXP ends, SEXP calm, SEXP spread_mean,
+  SEXP shared_residual, SEXP full) {
   R_xlen_t cells = XLENGTH(clicks), pairs = XLENGTH(ends);
-  const double *click = numbers(clicks, cells, "cell_scores"), *of = numbers(mean, cells, "cell_scores");
-  const double *pull = numbers(calm, pairs, "cell_scores"), *wide = numbers(spread_mean, pairs, "cell_scores");
+  const double *click = numbers(clicks, cells, "cell_scores"),
+               *of = numbers(mean, cells, "cell_scores");
+  const double *pull = numbers(calm, pairs, "cell_scores"),
+               *wide = numbers(spread_mean, pairs, "cell_scores");
   const double *shared = numbers(shared_residual, pairs, "cell_scores");
   need(TYPEOF(full) == LGLSXP && XLENGTH(full) == pairs, "cell_scores", "a flag for each pair");
   need_ends(ends, cells, "cell_scores");
@@ -78,25 +86,29 @@ SEXP cell_scores(SEXP clicks, SEXP mean, SEXP wobble, SEXP ends, SEXP calm, SEXP
   return out;
 }
 
-/* In: clicks and mean of each cell; of each pair its own factor and the sum of its means. Out: two sums over the cells: by how much
-   squares are beyond chance, and what a wobble of one would make them. */
+/* In: clicks and mean of each cell; of each pair its own factor and the sum of its means. Out: two
+   sums over the cells: by how much squares are beyond chance, and what a wobble of one would make
+   them. */
 SEXP wobble_sums(SEXP clicks, SEXP mean, SEXP ends, SEXP factor, SEXP pair_mean) {
   R_xlen_t cells = XLENGTH(clicks), pairs = XLENGTH(ends);
-  const double *click = numbers(clicks, cells, "wobble_sums"), *of = numbers(mean, cells, "wobble_sums");
-  const double *own = numbers(factor, pairs, "wobble_sums"), *sum = numbers(pair_mean, pairs, "wobble_sums");
+  const double *click = numbers(clicks, cells, "wobble_sums"),
+               *of = numbers(mean, cells, "wobble_sums");
+  const double *own = numbers(factor, pairs, "wobble_sums"),
+               *sum = numbers(pair_mean, pairs, "wobble_sums");
   need_ends(ends, cells, "wobble_sums");
   const int *end = INTEGER(ends);
   long double beyond = 0, total = 0;
   for (R_xlen_t p = 0, i = 0; p < pairs; p++) {
     for (; i < end[p]; i++) {
-      double level = own[p] * of[i], free = 1 - of[i] / fmax(sum[p], 1e-12), large = 1 + 0.1 * level;
+      double level = own[p] * of[i], free = 1 - of[i] / fmax(sum[p], 1e-12),
+             large = 1 + 0.1 * level;
       double weight = free / (large * large), off = click[i] - level;
       beyond += weight * (off * off - free * level);
       total += weight * free * level * level;
     }
   }
   SEXP out = allocVector(REALSXP, 2);
-  REAL(out)[0] = (double) beyond;
-  REAL(out)[1] = (double) total;
+  REAL(out)[0] = (double)beyond;
+  REAL(out)[1] = (double)total;
   return out;
 }

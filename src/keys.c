@@ -35,26 +35,30 @@ static off_t place_piece(Keys *keys, const char *path, int heap) {
   }
   if (keys->file >= 0 && keys->many < keys->room) {
     at = keys->end;
-    keys->pieces[keys->many++] = (KeyPiece) { heap, at };
-    keys->end += key_piece * (off_t) sizeof(uint64_t);
+    keys->pieces[keys->many++] = (KeyPiece){ heap, at };
+    keys->end += key_piece * (off_t)sizeof(uint64_t);
   }
   pthread_mutex_unlock(&keys->lock);
   return at;
 }
 
 void put_key(Keys *keys, KeyHand *hand, const char *path, uint64_t key) {
-  int heap = (int) (key >> 58);
+  int heap = (int)(key >> 58);
   if (hand->many[heap] == key_piece) {
     off_t at = place_piece(keys, path, heap);
     ssize_t size = sizeof hand->keys[heap];
-    if (at < 0 || pwrite(keys->file, hand->keys[heap], (size_t) size, at) != size) keys->failed = 1;
+    if (at < 0 || pwrite(keys->file, hand->keys[heap], (size_t)size, at) != size) keys->failed = 1;
     hand->many[heap] = 0;
   }
   hand->keys[heap][hand->many[heap]++] = key;
 }
 
 /* An open table of keys; 0 marks an empty slot and is counted apart. */
-typedef struct { uint64_t *slots; size_t mask; int zeros; } KeyTable;
+typedef struct {
+  uint64_t *slots;
+  size_t mask;
+  int zeros;
+} KeyTable;
 
 static int key_repeats(KeyTable *table, const uint64_t *keys, int many) {
   for (int i = 0; i < many; i++) {
@@ -74,7 +78,7 @@ int any_key_twice(Keys *keys, KeyHand *const *hands, int many_hands) {
   size_t held[key_heaps] = { 0 }, most = 0, size = 1 << 10;
   for (size_t p = 0; p < keys->many; p++) held[keys->pieces[p].heap] += key_piece;
   for (int h = 0; h < key_heaps; h++) {
-    for (int t = 0; t < many_hands; t++) held[h] += (size_t) hands[t]->many[h];
+    for (int t = 0; t < many_hands; t++) held[h] += (size_t)hands[t]->many[h];
     if (held[h] > most) most = held[h];
   }
   while (size < 2 * most) size *= 2;
@@ -86,11 +90,12 @@ int any_key_twice(Keys *keys, KeyHand *const *hands, int many_hands) {
     table.zeros = 0;
     for (size_t p = 0; p < keys->many && !found; p++) {
       if (keys->pieces[p].heap != h) continue;
-      ssize_t bytes = key_piece * (ssize_t) sizeof(uint64_t);
-      if (pread(keys->file, piece, (size_t) bytes, keys->pieces[p].at) != bytes) found = -1;
+      ssize_t bytes = key_piece * (ssize_t)sizeof(uint64_t);
+      if (pread(keys->file, piece, (size_t)bytes, keys->pieces[p].at) != bytes) found = -1;
       else found = key_repeats(&table, piece, key_piece);
     }
-    for (int t = 0; t < many_hands && !found; t++) found = key_repeats(&table, hands[t]->keys[h], hands[t]->many[h]);
+    for (int t = 0; t < many_hands && !found; t++)
+      found = key_repeats(&table, hands[t]->keys[h], hands[t]->many[h]);
   }
   free(table.slots);
   free(piece);

@@ -1,5 +1,6 @@
-/* Does any of many 64-bit keys stand twice? Keys are dealt to heaps by their upper bits; full pieces of a heap wait in a file,
-   so that memory follows the largest heap and never all keys. Nothing here touches R. */
+/* Does any of many 64-bit keys stand twice? Keys are dealt to heaps by their upper bits; full
+   pieces of a heap wait in a file, so that memory follows the largest heap and never all keys.
+   Nothing here touches R. */
 #ifndef INKTIDE_KEYS_H
 #define INKTIDE_KEYS_H
 #include <pthread.h>
@@ -9,8 +10,14 @@
 enum { key_heaps = 64, key_piece = 1024 };
 
 /* What one thread has not put away yet. */
-typedef struct { int many[key_heaps]; uint64_t keys[key_heaps][key_piece]; } KeyHand;
-typedef struct { int heap; off_t at; } KeyPiece;
+typedef struct {
+  int many[key_heaps];
+  uint64_t keys[key_heaps][key_piece];
+} KeyHand;
+typedef struct {
+  int heap;
+  off_t at;
+} KeyPiece;
 typedef struct {
   int file, failed;
   off_t end;

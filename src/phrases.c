@@ -2,11 +2,13 @@
 #include <string.h>
 #include "checks.h"
 
-/* In: phrases, texts, and for each phrase which text (from 1) it is looked for in. Out: counts. Phrases begin and end with
-   a blank that two of them may share, so the search goes on with the last byte of a match. */
+/* In: phrases, texts, and for each phrase which text (from 1) it is looked for in. Out: counts.
+   Phrases begin and end with a blank that two of them may share, so the search goes on with the
+   last byte of a match. */
 SEXP phrase_counts(SEXP words, SEXP texts, SEXP at) {
   need(TYPEOF(words) == STRSXP && TYPEOF(texts) == STRSXP, "phrase_counts", "texts");
-  need(TYPEOF(at) == INTSXP && XLENGTH(at) == XLENGTH(words), "phrase_counts", "a whole number for each phrase");
+  need(TYPEOF(at) == INTSXP && XLENGTH(at) == XLENGTH(words), "phrase_counts",
+    "a whole number for each phrase");
   R_xlen_t rows = XLENGTH(words);
   const int *which = INTEGER(at);
   for (R_xlen_t i = 0; i < rows; i++) {

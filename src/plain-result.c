@@ -3,8 +3,12 @@
 #include <string.h>
 #include "plain.h"
 
-/* All dictionaries of one column as one, in order of appearance. Out: list(levels, codes of those for each thread's). */
-typedef struct { uint64_t place; int code; } Appearance;
+/* All dictionaries of one column as one, in order of appearance. Out: list(levels, codes of those
+ * for each thread's). */
+typedef struct {
+  uint64_t place;
+  int code;
+} Appearance;
 
 static int by_place(const void *one, const void *other) {
   const Appearance *a = one, *b = other;
@@ -28,23 +32,24 @@ static SEXP one_dictionary(Coder *coder, int column) {
         const char *text = own->bytes + entry->at;
         code = text_code(first, text, entry->length, text_hash(text, entry->length), entry->place);
         if (!code) error("there is no memory left");
-        if (first->entries[code - 1].place > entry->place) first->entries[code - 1].place = entry->place;
+        if (first->entries[code - 1].place > entry->place)
+          first->entries[code - 1].place = entry->place;
       }
       INTEGER(map)[i] = code;
     }
     if (t > 0) drop_dictionary(own);
   }
   int most = first->many;
-  Appearance *order = (Appearance *) R_alloc((size_t) most + 1, sizeof(Appearance));
-  int *rank = (int *) R_alloc((size_t) most + 1, sizeof(int));
-  for (int i = 0; i < most; i++) order[i] = (Appearance) { first->entries[i].place, i + 1 };
-  qsort(order, (size_t) most, sizeof(Appearance), by_place);
+  Appearance *order = (Appearance *)R_alloc((size_t)most + 1, sizeof(Appearance));
+  int *rank = (int *)R_alloc((size_t)most + 1, sizeof(int));
+  for (int i = 0; i < most; i++) order[i] = (Appearance){ first->entries[i].place, i + 1 };
+  qsort(order, (size_t)most, sizeof(Appearance), by_place);
   SEXP levels = allocVector(STRSXP, most);
   SET_VECTOR_ELT(out, 0, levels);
   for (int i = 0; i < most; i++) {
     const Entry *entry = &first->entries[order[i].code - 1];
     rank[order[i].code] = i + 1;
-    SET_STRING_ELT(levels, i, mkCharLenCE(first->bytes + entry->at, (int) entry->length, CE_UTF8));
+    SET_STRING_ELT(levels, i, mkCharLenCE(first->bytes + entry->at, (int)entry->length, CE_UTF8));
   }
   drop_dictionary(first);
   for (int t = 0; t < threads; t++) {
@@ -76,17 +81,18 @@ SEXP columns_of(Coder *coder, SEXP texts) {
     int doubles = wish->kinds[j] == kind_number && !number;
     SEXP column = allocVector(doubles ? REALSXP : INTSXP, rows);
     SET_VECTOR_ELT(out, j, column);
-    char *to = doubles ? (char *) REAL(column) : (char *) INTEGER(column);
+    char *to = doubles ? (char *)REAL(column) : (char *)INTEGER(column);
     for (int b = 0; b < coder->many_blocks; b++) {
       const Block *block = &coder->blocks[b];
-      size_t many = (size_t) block->rows, width = doubles ? sizeof(double) : sizeof(int);
+      size_t many = (size_t)block->rows, width = doubles ? sizeof(double) : sizeof(int);
       const int *from = ints_of(coder, block->bytes, j, block->rows);
       if (number) {
         const double *numbers = numbers_of(coder, block->bytes, j, block->rows);
-        for (size_t i = 0; i < many; i++) ((int *) to)[i] = (int) numbers[i];
+        for (size_t i = 0; i < many; i++) ((int *)to)[i] = (int)numbers[i];
       } else if (wish->kinds[j] == kind_text) {
-        const int *map = INTEGER(VECTOR_ELT(VECTOR_ELT(VECTOR_ELT(texts, j), 1), block->thread)) - 1;
-        for (size_t i = 0; i < many; i++) ((int *) to)[i] = map[from[i]];
+        const int *map =
+          INTEGER(VECTOR_ELT(VECTOR_ELT(VECTOR_ELT(texts, j), 1), block->thread)) - 1;
+        for (size_t i = 0; i < many; i++) ((int *)to)[i] = map[from[i]];
       } else memcpy(to, from, many * width);
       to += many * width;
     }
@@ -117,13 +123,14 @@ static void add_sum(Sum *to, const Sum *from) {
 }
 
 SEXP sums_of(Coder *coder) {
-  int many = 0, *known = (int *) R_alloc(last_day - first_day + 1, sizeof(int)), both[] = { 0, 1 };
+  int many = 0, *known = (int *)R_alloc(last_day - first_day + 1, sizeof(int)), both[] = { 0, 1 };
   Sum *days = coder->days[0], left[2] = { { 0, 0, 0 }, { 0, 0, 0 } };
   for (int t = 0; t < coder->wish.threads; t++) {
     for (int k = 0; k < 2; k++) add_sum(&left[k], &coder->left[t][k]);
     for (int d = 0; d <= last_day - first_day && t > 0; d++) add_sum(&days[d], &coder->days[t][d]);
   }
-  for (int d = 0; d <= last_day - first_day; d++) if (days[d].rows > 0) known[many++] = d;
+  for (int d = 0; d <= last_day - first_day; d++)
+    if (days[d].rows > 0) known[many++] = d;
   SEXP out = PROTECT(allocVector(VECSXP, 2)), by_day = sums_as_list(days, known, many);
   SET_VECTOR_ELT(out, 0, by_day);
   for (int i = 0; i < many; i++) INTEGER(VECTOR_ELT(by_day, 0))[i] += first_day;
@@ -141,7 +148,7 @@ SEXP blocks_of(const Coder *coder) {
   for (int b = 0; b < coder->many_blocks; b++) {
     INTEGER(VECTOR_ELT(out, 0))[b] = coder->blocks[b].thread + 1;
     INTEGER(VECTOR_ELT(out, 1))[b] = coder->blocks[b].rows;
-    REAL(VECTOR_ELT(out, 2))[b] = (double) coder->blocks[b].at;
+    REAL(VECTOR_ELT(out, 2))[b] = (double)coder->blocks[b].at;
   }
   UNPROTECT(1);
   return out;

@@ -2,8 +2,8 @@
 #include <string.h>
 #include "checks.h"
 
-/* A star stands for anything, a dollar at the end for the end; what no star or dollar ends goes on. After a mismatch only the
-   last star takes more, so that no pattern takes long. */
+/* A star stands for anything, a dollar at the end for the end; what no star or dollar ends goes on.
+   After a mismatch only the last star takes more, so that no pattern takes long. */
 static int rule_matches(const char *rule, size_t n, const char *path, size_t m) {
   int ends = n && rule[n - 1] == '$';
   if (ends) {
@@ -34,11 +34,12 @@ static int rule_matches(const char *rule, size_t n, const char *path, size_t m) 
   return i == n;
 }
 
-/* In: rules as patterns, whether each allows, paths; ASCII all. Out: whether each path is allowed: the longest rule that
-   matches decides, of two as long the one that allows. */
+/* In: rules as patterns, whether each allows, paths; ASCII all. Out: whether each path is allowed:
+   the longest rule that matches decides, of two as long the one that allows. */
 SEXP robots_verdicts(SEXP rules, SEXP allows, SEXP paths) {
   need(TYPEOF(rules) == STRSXP && TYPEOF(paths) == STRSXP, "robots_verdicts", "texts");
-  need(TYPEOF(allows) == LGLSXP && XLENGTH(allows) == XLENGTH(rules), "robots_verdicts", "a logical for each rule");
+  need(TYPEOF(allows) == LGLSXP && XLENGTH(allows) == XLENGTH(rules), "robots_verdicts",
+    "a logical for each rule");
   R_xlen_t many = XLENGTH(rules), rows = XLENGTH(paths);
   SEXP out = PROTECT(allocVector(LGLSXP, rows));
   for (R_xlen_t i = 0; i < rows; i++) {
@@ -48,9 +49,9 @@ SEXP robots_verdicts(SEXP rules, SEXP allows, SEXP paths) {
     long best = -1;
     int allowed = 1;
     for (R_xlen_t k = 0; k < many; k++) {
-      long size = (long) LENGTH(STRING_ELT(rules, k));
+      long size = (long)LENGTH(STRING_ELT(rules, k));
       if (size < best || (size == best && (allowed || !LOGICAL(allows)[k]))) continue;
-      if (!rule_matches(CHAR(STRING_ELT(rules, k)), (size_t) size, path, length)) continue;
+      if (!rule_matches(CHAR(STRING_ELT(rules, k)), (size_t)size, path, length)) continue;
       best = size;
       allowed = LOGICAL(allows)[k];
     }

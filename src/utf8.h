@@ -2,12 +2,18 @@
 #ifndef INKTIDE_UTF8_H
 #define INKTIDE_UTF8_H
 
-typedef struct { int left; unsigned char low, high; } Utf8;
+typedef struct {
+  int left;
+  unsigned char low, high;
+} Utf8;
 
 /* Is the next byte part of it? */
 static inline int utf8_step(Utf8 *at, unsigned char byte) {
   if (at->left) {
-    if (byte < at->low || byte > at->high) { at->left = 0; return 0; }
+    if (byte < at->low || byte > at->high) {
+      at->left = 0;
+      return 0;
+    }
     at->left--;
     at->low = 0x80;
     at->high = 0xBF;
@@ -32,7 +38,8 @@ static inline int utf8_step(Utf8 *at, unsigned char byte) {
 /* Is all of a text, which holds no zeros either? */
 static inline int is_utf8(const char *text, const char *end) {
   Utf8 at = { 0, 0x80, 0xBF };
-  for (; text < end; text++) if (*text == 0 || !utf8_step(&at, (unsigned char) *text)) return 0;
+  for (; text < end; text++)
+    if (*text == 0 || !utf8_step(&at, (unsigned char)*text)) return 0;
   return !at.left;
 }
 

@@ -86,6 +86,12 @@ test_that("queries off the site's subject are not listed, counted with the reaso
     told <- found$excluded[startsWith(found$excluded$reason, "ignored: ")]
     expect_setequal(told$reason, c("ignored: not ours", "ignored: too far"))
     expect_equal(told$queries[told$reason == "ignored: not ours"], 1)
+    # At stake are the clicks that these queries have in the window.
+    clicks <- function(pattern) {
+      sum(all$pairs$clicks[grepl(pattern, summary$queries$query[all$pairs$query])])
+    }
+    expect_equal(told$clicks[match(c("ignored: not ours", "ignored: too far"), told$reason)],
+      c(clicks(sprintf("^%s$", gone)), clicks("9$")))
     expect_match(paste(format(rules), collapse = "\n"), "ignored: .*not ours")
     expect_error(tide_rules(ignore = "no name"), class = "tide_error_argument")
     dir <- withr::local_tempdir()

@@ -44,21 +44,23 @@ check_assumptions <- function(set) {
   }
 }
 
-# The value in force: ours, or what was set for the list that is being made.
+# The value in force: ours, or what was set for the call that is being answered. It is a local
+# variable of that call: no state outlives it, and calls within calls have theirs.
 assumed <- function(name) {
-  value <- assumption_state$set[[name]]
-  if (is.null(value)) assumption_defaults[[name]] else value
+  for (n in rev(seq_len(sys.nframe() - 1L))) {
+    in_force <- sys.frame(n)[[".assumptions"]]
+    if (is.null(in_force)) next
+    if (!is.null(in_force[[name]])) return(in_force[[name]])
+    break
+  }
+  assumption_defaults[[name]]
 }
 
-assumption_state <- new.env(parent = emptyenv())
-
-# Puts values of one's own in force until the function that calls it ends: what rests on any stands
-# first in each exported function, so that none is read before.
+# Puts values of one's own in force for the function that calls it: what rests on any stands first in
+# each exported function, so that none is read before.
 local_assumptions <- function(set, frame = parent.frame()) {
   check_assumptions(set)
-  restore <- bquote(assign("set", .(assumption_state$set), envir = .(assumption_state)))
-  do.call(on.exit, list(restore, add = TRUE), envir = frame)
-  assumption_state$set <- as.list(set)
+  assign(".assumptions", as.list(set), envir = frame)
 }
 
 assume <- function(name, value, unit, about, moves, source = "judgement") {

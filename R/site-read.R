@@ -68,16 +68,12 @@ tide_pages_read.default <- function(sources, site, date = NULL, progress = NULL,
 html_files <- function(sources, scratch) {
   found <- rbindlist(lapply(sources, function(source) {
     if (!dir.exists(source)) check_file(source)
-    folder <- source
     if (!dir.exists(source)) {
-      if (!grepl("\\.zip$", source, ignore.case = TRUE)) {
-        return(data.table(path = source, name = basename(source)))
-      }
-      folder <- file.path(scratch, basename(source))
-      unpack_pages(source, folder)
+      if (grepl("\\.zip$", source, ignore.case = TRUE)) return(unpack_pages(source, scratch))
+      return(data.table(path = source, name = basename(source)))
     }
-    paths <- sort(list.files(folder, "\\.(html?|xhtml)$", recursive = TRUE, ignore.case = TRUE))
-    data.table(path = file.path(folder, paths), name = paths)
+    paths <- sort(list.files(source, page_endings, recursive = TRUE, ignore.case = TRUE))
+    data.table(path = file.path(source, paths), name = paths)
   }))
   if (!nrow(found)) {
     abort_no_table("There is no HTML page.", paste(sources, collapse = ", "),
@@ -86,25 +82,23 @@ html_files <- function(sources, scratch) {
   found
 }
 
-# A zip of pages, without names that lead outside its folder.
-unpack_pages <- function(file, folder) {
-  listed <-
-    tryCatch(null_if_it_fails(utils::unzip(file, list = TRUE)), warning = function(w) NULL)
-  if (is.null(listed)) {
-    abort_tide("The zip cannot be read.", where = sprintf("'%s'.", file), fix = "Pack it again.",
-      class = "file", file = file)
-  }
-  bad <- grepl("(^|[/\\\\])\\.\\.([/\\\\]|$)|^[/\\\\]|^[A-Za-z]:", listed$Name)
-  if (any(bad) || sum(listed$Length) > 4e9) {
-    abort_tide(if (any(bad)) {
-      "The zip holds a name that leads outside its folder."
-    } else {
-      "The zip unpacks to more than 4 GB."
-    },
-      where = sprintf("'%s'.", file), fix = "Pack the pages alone.", class = "file", file = file)
-  }
-  utils::unzip(file, listed$Name[grepl("\\.(html?|xhtml)$", listed$Name, ignore.case = TRUE)],
-    exdir = folder)
+page_endings <- "\\.(html?|xhtml)$"
+
+# The pages of a zip, unpacked as exports are: bounded, under names of our own.
+unpack_pages <- function(file, scratch) {
+  label <- basename(file)
+  members <- zip_members(file, label)
+  check_members(members, label)
+  pages <- members[members$kind == "file" & grepl(page_endings, members$name, ignore.case = TRUE)]
+  meter <- new_meter(file, label)
+  check_size(meter, sum(pages$unpacked))
+  paths <- vapply(seq_len(nrow(pages)), function(i) {
+    target <- tempfile("page", scratch, fileext = ".html")
+    if (pages$unpacked[i] == 0) file.create(target)
+    if (pages$unpacked[i] > 0) unzip_member(file, pages[i], target, label, meter)
+    target
+  }, "")
+  data.table(path = paths, name = pages$name)[order(pages$name, method = "radix")]
 }
 
 check_site <- function(site) {

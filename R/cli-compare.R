@@ -11,14 +11,14 @@ command_compare <- function(shared) {
       text_option("--before", "A..B", "the same of the earlier [as many days right before]"),
       switch_option("--year", "before: the same weekdays a year earlier"),
       text_option("--windows", "N,N", "the last N days against the N before, for several N"),
-      text_option("--level", "WHAT",
+      choice_option("--level", "WHAT", change_levels,
         "query, page, folder, topic, pair or site [query]; with --segments line by line"),
       switch_option("--all-days", "unusual days too (bots, outages), which are else left out"),
       number_option("--fdr", "SHARE",
         "share of what is marked as significant that may be noise [0.1]", 0.1),
       text_option("--why", "NAME", "only this query, page, folder or topic of the level, in words"),
       top_option(),
-      text_option("--by", "WHAT", paste(
+      choice_option("--by", "WHAT", c(names(compare_splits)), paste(
         "brand, intent, page_group, band, words, term, country, device,", "vertical, rich_result")),
       text_option("--segments", "A,B",
         "two segments of inktide.yml against each other, or one against the rest"),
@@ -62,7 +62,7 @@ run_compare <- function(options, files) {
 }
 
 run_moves <- function(options, files) {
-  options <- check_moves(options)
+  check_number(options$top, "--top", min = 1)
   input <- resolve_input(options, files)
   after <- parse_window(options$after, "--after")
   before <- if (options$year) "year" else parse_window(options$before, "--before")
@@ -119,7 +119,7 @@ compared_rows <- function(options, input, asked) {
 
 # Two segments, or one and the rest, line by line.
 run_sides <- function(options, files) {
-  options <- check_moves(options)
+  check_number(options$top, "--top", min = 1)
   input <- resolve_input(options, files)
   segments <- named_segments(split_words(options$segments), input$settings, "--segments")
   input_data <- read_input(options, input,
@@ -163,12 +163,6 @@ refuse_workbook <- function(options) {
   if (options$format != "xlsx") return(invisible())
   abort_call("What stands side by side makes no workbook.", "--format xlsx",
     "Use --format csv, or compare queries line by line.")
-}
-
-check_moves <- function(options) {
-  check_number(options$top, "--top", min = 1)
-  if (!is.null(options$level)) check_choice(options$level, change_levels, "--level")
-  options
 }
 
 # compared: one tide_change object, or several of windows of these lengths.

@@ -7,11 +7,11 @@ command_curve <- function(shared) {
     example = "inktide curve export.csv --brand fernmoor",
     options = c(shared, list(
       number_option("--until", "N", "last position shown [20]", 20),
-      text_option("--by", "WHAT", paste(
+      choice_option("--by", "WHAT", c(split_dimensions, "intent", "page_group", "words"), paste(
         "curves of parts: device, country, vertical, rich_result, month, intent,",
         "page_group, words")),
-      text_option("--method", "METHOD", "fitted, or for comparison pivot or power [fitted]",
-        "fitted"),
+      choice_option("--method", "METHOD", c("fitted", "pivot", "power"),
+        "fitted, or for comparison pivot or power [fitted]", "fitted"),
       text_option("--prior", "FILE", "a table of CTR by position that a new site's curve leans on"),
       switch_option("--compare", "how well each method predicts queries it has not seen"),
       switch_option("--diagnose", "does the curve fit, and what is it made of"),

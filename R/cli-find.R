@@ -9,14 +9,15 @@ command_find <- function(shared) {
       number_option("--top", "N", "tasks to show [those with four fifths of the gain]"),
       band_option(),
       target_option(),
-      text_option("--kind", "NAMES", sprintf("only these kinds: %s",
+      list_option("--kind", sprintf("only these kinds: %s",
         paste(gsub("_", "-", names(finding_kinds())), collapse = ", "))),
       number_option("--min-gain", "N", "least extra clicks per 30 days, if done, of a task [1]"),
       number_option("--fdr", "SHARE", "expected share of false alarms among low-CTR lines [0.1]"),
       number_option("--hours", "N", "what fits into so many hours of work"),
-      text_option("--sort", "BY", "score, gain or value [score]", "score"),
+      choice_option("--sort", "BY", list_orders, "score, gain or value [score]", "score"),
       number_option("--per-page", "N", "at most so many tasks of one page"),
-      text_option("--view", "BY", "list, page, query, folder or topic [list]", "list"),
+      choice_option("--view", "BY", c("list", "page", "query", "folder", "topic"),
+        "list, page, query, folder or topic [list]", "list"),
       switch_option("--page-view", "the same as --view page"),
       switch_option("--all", "also what was decided to be dismissed, postponed or done"),
       results_pages_option(),
@@ -29,10 +30,8 @@ command_find <- function(shared) {
 run_find <- function(options, files) {
   check_number(options$top, "--top", min = 1, null = TRUE)
   if (options$page_view) options$view <- "page"
-  check_choice(options$view, c("list", "page", "query", "folder", "topic"), "--view")
   # What cannot be meant is refused before anything is read.
   check_kind(options$kind)
-  check_choice(options$sort, list_orders, "--sort")
   input <- resolve_input(options, files)
   whole_list <- find_input(options, input)
   findings <- if (is.null(options$top)) whole_list else tide_choose(whole_list, top = options$top)

@@ -10,24 +10,23 @@ command_follow <- function(shared) {
     options = c(options_named(shared, "--facts", but = TRUE), list(
       text_option("--of", "PAGES",
         "addresses or paths, * for all below [the pages with the most clicks]"),
-      text_option("--by", "STEP", "week or day [week]", "week"),
-      text_option("--leading", "WHAT",
+      choice_option("--by", "STEP", c("week", "day"), "week or day [week]", "week"),
+      choice_option("--leading", "WHAT", c("impressions", "clicks", "gain"),
         "queries to draw, by impressions, clicks or gain [impressions]", "impressions"),
       number_option("--lines", "N", "so many queries of each page [5]", 5),
       number_option("--top", "N", "most pages [6]", 6),
-      text_option("--view", "PART",
+      choice_option("--view", "PART", follow_views,
         "pages (and all in short), lines, bands, events, changes or days [pages]", "pages"),
       switch_option("--all-days", "unusual days too (bots, outages), which are else left out"),
       events_option(),
       figure_option(),
-      text_option("--draw", "WHAT", "positions, ctr or queries [positions]", "positions"))),
+      choice_option("--draw", "WHAT", c("positions", "ctr", "queries"),
+        "positions, ctr or queries [positions]", "positions"))),
     arguments = c(pages = "--of", most = "--top"),
     run = run_follow)
 }
 
 run_follow <- function(options, files) {
-  check_choice(options$view, follow_views, "--view")
-  check_choice(options$draw, c("positions", "ctr", "queries"), "--draw")
   drawn <- !is.null(options$figure)
   if (!drawn && options$view != "lines") {
     refuse_given(options, c("--lines", "--leading"),

@@ -7,8 +7,10 @@ command_forecast <- function(shared) {
     example = "inktide forecast --history monthly-totals.csv --months 6",
     options = c(shared, list(
       number_option("--months", "N", "months ahead [6]", 6),
-      text_option("--by", "WHAT", "brand, folder or page [the whole site]"),
-      text_option("--of", "WHAT", "clicks, conversions or value [clicks]", "clicks"),
+      choice_option("--by", "WHAT", c("brand", "folder", "page"),
+        "brand, folder or page [the whole site]"),
+      choice_option("--of", "WHAT", c("clicks", "conversions", "value"),
+        "clicks, conversions or value [clicks]", "clicks"),
       text_option("--history", "FILE",
         "monthly totals: month, clicks or sessions [of inktide.yml]"),
       text_option("--set-months", "FILE", "months set by hand: month, clicks"),
@@ -32,7 +34,6 @@ command_forecast <- function(shared) {
 
 run_forecast <- function(options, files) {
   check_number(options$months, "--months", min = 1, max = 36)
-  check_choice(options$of, c("clicks", "conversions", "value"), "--of")
   planned <- !is.null(options$do) || !is.null(options$plan)
   if (!is.null(options$do) && !is.null(options$plan)) {
     abort_call("What is done is said twice.", "--do and --plan", "Name one of them.")

@@ -6,7 +6,7 @@ command_list <- function(shared) {
     files = "[FILE...]",
     example = "inktide list export.csv --by page --lead 3",
     options = c(shared, list(
-      text_option("--by", "WHAT",
+      choice_option("--by", "WHAT", names(line_kinds),
         sprintf("%s [query, or what the export has]", paste(names(line_kinds), collapse = ", "))),
       text_option("--sort", "COLUMN", "a column of --format csv, largest first [clicks]"),
       switch_option("--ascending", "smallest first"),
@@ -19,7 +19,6 @@ command_list <- function(shared) {
 }
 
 run_list <- function(options, files) {
-  if (!is.null(options$by)) check_choice(options$by, names(line_kinds), "--by")
   check_number(options$top, "--top", min = 1)
   day_counts <- if (!is.null(options$windows)) parse_lengths(options$windows)
   if (!identical(options$by, "page")) {

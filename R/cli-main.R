@@ -176,7 +176,7 @@ results_pages_option <- function() {
 }
 
 band_option <- function() {
-  text_option("--band", "A:B", "positions in striking distance [4:20]")
+  range_option("--band", "positions in striking distance [4:20]")
 }
 
 target_option <- function() {

@@ -1,8 +1,22 @@
 # Options of the program: one table for all commands, parsed by optparse, checked here.
 
-text_option <- function(flag, metavar, help, default = NULL) {
-  list(flag = flag, type = "character", metavar = metavar, help = help, default = default)
+# An option: its flag, what stands behind it (`metavar`), what it is for, its value where it is not
+# given, and how its text is read: as `text`, a `range` A:B, a `list` (comma separated), `words`
+# (the same, or @FILE), a `mapping` name=header, or a `choice` among `choices`.
+text_option <- function(flag, metavar, help, default = NULL, reads = "text", choices = NULL) {
+  list(flag = flag, type = "character", metavar = metavar, help = help, default = default,
+    reads = reads, choices = choices)
 }
+
+choice_option <- function(flag, metavar, choices, help, default = NULL) {
+  text_option(flag, metavar, help, default, "choice", choices)
+}
+
+list_option <- function(flag, help, metavar = "NAMES") {
+  text_option(flag, metavar, help, reads = "list")
+}
+
+range_option <- function(flag, help) text_option(flag, "A:B", help, reads = "range")
 
 number_option <- function(flag, metavar, help, default = NULL) {
   list(flag = flag, type = "double", metavar = metavar, help = help, default = default)
@@ -10,6 +24,13 @@ number_option <- function(flag, metavar, help, default = NULL) {
 
 switch_option <- function(flag, help) {
   list(flag = flag, type = "logical", metavar = "", help = help, default = FALSE)
+}
+
+# The value of an option from its text.
+read_option <- function(one, value) {
+  switch(first_given(one$reads, "as it is"), range = parse_range(value, one$flag),
+    list = split_words(value), words = word_list(value), mapping = parse_mapping(value),
+    choice = check_choice(value, one$choices, one$flag), value)
 }
 
 # Only options that are given are made for the parser: making one costs it a millisecond.
@@ -35,7 +56,8 @@ reading_options <- function(shared) {
 shared_groups <- function() {
   list(
     `Which days, queries and pages` = list(
-      text_option("--brand", "WORDS", "brand words, comma separated, or @FILE with one per line"),
+      text_option("--brand", "WORDS", "brand words, comma separated, or @FILE with one per line",
+        reads = "words"),
       switch_option("--brand-exact",
         "only these words, not the misspellings that the queries show"),
       text_option("--from", "DATE", "first day, such as 2026-03-01"),
@@ -48,36 +70,37 @@ shared_groups <- function() {
       text_option("--not-query", "RE", "no queries that match"),
       text_option("--page", "RE", "only pages that match; @FILE: only those listed"),
       text_option("--not-page", "RE", "no pages that match"),
-      text_option("--country", "NAMES", "only these, comma separated"),
-      text_option("--device", "NAMES", "only these, comma separated"),
-      text_option("--vertical", "NAMES", "only these, comma separated"),
-      text_option("--rich-result", "NAMES", "only these, comma separated"),
-      text_option("--has-any", "WORDS", "only queries with one of these words"),
-      text_option("--has-all", "WORDS", "only queries with all of these words"),
-      text_option("--has-none", "WORDS", "no queries with one of these words"),
-      text_option("--words", "A:B", "only queries of A to B words (5: for 5 and more)"),
-      text_option("--characters", "A:B", "only queries of A to B characters"),
-      text_option("--intent", "NAMES", "commercial, informational, other or your own"),
-      text_option("--page-group", "NAMES",
-        "only these groups of pages; folders where none are named"),
+      list_option("--country", "only these, comma separated"),
+      list_option("--device", "only these, comma separated"),
+      list_option("--vertical", "only these, comma separated"),
+      list_option("--rich-result", "only these, comma separated"),
+      list_option("--has-any", "only queries with one of these words", "WORDS"),
+      list_option("--has-all", "only queries with all of these words", "WORDS"),
+      list_option("--has-none", "no queries with one of these words", "WORDS"),
+      range_option("--words", "only queries of A to B words (5: for 5 and more)"),
+      range_option("--characters", "only queries of A to B characters"),
+      list_option("--intent", "commercial, informational, other or your own"),
+      list_option("--page-group", "only these groups of pages; folders where none are named"),
       text_option("--segment", "NAMES",
         "brand, non-brand, all, or segments of inktide.yml; not:NAME for all but it"),
-      text_option("--position", "A:B", "only average positions from A to B"),
+      range_option("--position", "only average positions from A to B"),
       number_option("--min-impressions", "N", "only query x page pairs with so many"),
       number_option("--min-clicks", "N", "only query x page pairs with so many")),
     `How exports are read` = list(
-      text_option("--facts", "FILES", "volumes, titles, values by query or page, to add"),
+      list_option("--facts", "volumes, titles, values by query or page, to add", "FILES"),
       text_option("--exported", "DATE",
         "date of the export [the file's, no later than the newest day allows]"),
       number_option("--lag", "N", "unfinished days before the export to leave out [3]"),
-      text_option("--date-order", "ORDER", "dmy or mdy, where dates like 3/4/2026 leave it open"),
-      text_option("--decimal", "SIGN", "point or comma, where figures like 2.000 leave it open"),
+      choice_option("--date-order", "ORDER", c("dmy", "mdy"),
+        "dmy or mdy, where dates like 3/4/2026 leave it open"),
+      choice_option("--decimal", "SIGN", c("point", "comma"),
+        "point or comma, where figures like 2.000 leave it open"),
       text_option("--clicks-above", "RULE",
         "rows with more clicks than impressions: leave out, keep or refuse"),
       text_option("--repeats", "RULE",
         "rows again with other figures and no dates: ask, newest (counts) or add [ask]"),
       text_option("--columns", "MAP",
-        "headers not known by themselves, such as 'query=What people typed'")),
+        "headers not known by themselves, such as 'query=What people typed'", reads = "mapping")),
     `Project and output` = list(
       text_option("--project", "DIR", "folder that holds inktide.yml"),
       text_option("--source", "NAME", "a database that inktide.yml describes, in place of files"),
@@ -172,18 +195,15 @@ parse_call <- function(command, words) {
   if (identical(choices$format, "xlsx") && is.null(choices$out)) {
     abort_call("A workbook needs a file.", "--format xlsx", "Add --out FILE.xlsx.")
   }
-  ranges <- c("position", "band", "words", "characters")
-  choices[ranges] <- Map(parse_range, choices[ranges], paste0("--", ranges))
-  lists <- c("country", "device", "vertical", "rich_result", "has_any", "has_all", "has_none",
-    "intent", "page_group", "facts", "kind")
-  choices[lists] <- lapply(choices[lists], split_words)
-  choices["brand"] <- list(word_list(choices[["brand"]]))
+  for (one in options_named(command$options, given)) {
+    name <- option_name(one$flag)
+    choices[name] <- list(read_option(one, choices[[name]]))
+  }
   for (of in c("query", "page")) {
     if (!startsWith(first_given(choices[[of]], ""), "@")) next
     choices[[c(query = "queries", page = "pages")[[of]]]] <- listed_lines(choices[[of]])
     choices[of] <- list(NULL)
   }
-  choices["columns"] <- list(parse_mapping(choices[["columns"]]))
   list(options = choices, files = c(parsed$args, literal))
 }
 

@@ -6,12 +6,13 @@ command_value <- function(shared) {
     files = "[FILE...]",
     example = "inktide value --by folder --facts page-values.csv",
     options = c(shared, list(
-      text_option("--by", "WHAT", "site, folder, page or query [page]", "page"), top_option())),
+      choice_option("--by", "WHAT", c("site", "folder", "page", "query"),
+        "site, folder, page or query [page]", "page"),
+      top_option())),
     run = run_value)
 }
 
 run_value <- function(options, files) {
-  check_choice(options$by, c("site", "folder", "page", "query"), "--by")
   check_number(options$top, "--top", min = 1)
   input <- resolve_input(options, files)
   findings <- kept_find_input(options, input)

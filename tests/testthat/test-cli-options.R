@@ -385,3 +385,19 @@ test_that(
       text = run("curve", "a.csv", "--brand", "0004", "--format", "csv", ...)$out)
     expect_equal(same("--segment", "not:brand"), same("--segment", "non-brand"))
   })
+
+test_that("every choice of an option stands in its help, and another is refused before all else", {
+  commands <- inktide:::cli_commands()
+  for (name in names(commands)) {
+    for (one in commands[[name]]$options) {
+      if (is.null(one$choices)) next
+      of <- paste(name, one$flag)
+      if (!is.null(one$default)) expect_true(one$default %in% one$choices, label = of)
+      for (choice in one$choices) expect_match(one$help, choice, fixed = TRUE, label = of)
+      refused <- program(name, one$flag, "no-such-thing", "nowhere.csv")
+      expect_equal(refused$status, 2, label = of)
+      expect_match(refused$err, paste0("inktide: ", one$flag, " must be one of"), all = FALSE,
+        label = of)
+    }
+  }
+})

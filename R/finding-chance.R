@@ -78,7 +78,7 @@ weigh_difficulty <- function(looked, summary, outcomes) {
 }
 
 # The slope by which difficulty lowers the log odds: the assumed one, moved by the steps whose
-# outcome is known (the mode of a logistic likelihood with a normal prior, by Newton's steps).
+# outcome is known.
 difficulty_slope <- function(summary, outcomes, middle) {
   prior <- assumed("difficulty_slope")
   spread_sd <- assumed("difficulty_slope_sd")
@@ -91,15 +91,7 @@ difficulty_slope <- function(summary, outcomes, middle) {
   worked <- outcomes$verdict[use] == "worked"
   level <- stats::qlogis((assumed("chance_cases") * assumed("step_chance") + sum(worked)) /
     (assumed("chance_cases") + length(use)))
-  slope <- prior
-  for (turn in 1:25) {
-    p <- stats::plogis(level - slope * x)
-    stride <- (-sum(x * (worked - p)) - (slope - prior) / spread_sd^2) /
-      (sum(x^2 * p * (1 - p)) + 1 / spread_sd^2)
-    slope <- slope + stride
-    if (abs(stride) < 1e-8) break
-  }
-  slope
+  logistic_mode(cbind(-x), worked, level, diag(1 / spread_sd^2, 1), prior)
 }
 
 # The chance of a step up: a documented default, and what the site's own queries did where there is
@@ -134,8 +126,10 @@ learn_reach <- function(course, rule = "next", worth = assumed("step_past_cases"
     sizes$N[sizes[here, on = c("page", "month"), which = TRUE]]
   }
   x <- reach_features(here$position, target, log(before / here$position), size)
-  fit <- fit_step_up(x, reached, stats::qlogis(default_reach(here$position, target)), worth)
-  c(fit, list(cases = length(reached), reached = mean(reached)))
+  # The months of one query are no cases of their own: three count as one.
+  coefficients <- logistic_mode(x, reached, stats::qlogis(default_reach(here$position, target)),
+    diag(worth * 0.1, ncol(x)), weight = 1 / 3)
+  list(coefficients = coefficients, cases = length(reached), reached = mean(reached))
 }
 
 # queries: on the page, NA where there is one page only or none is known, so that they say nothing:
@@ -143,23 +137,6 @@ learn_reach <- function(course, rule = "next", worth = assumed("step_past_cases"
 reach_features <- function(position, target, trend, queries) {
   cbind(1, log(position / target) - log(2), fcoalesce(pmax(-1, pmin(1, trend)), 0),
     fcoalesce(log(as.numeric(queries)) - log(5), 0))
-}
-
-# Logistic regression with an offset and a normal prior on every coefficient, by Newton's steps. The
-# months of one query are no cases of their own: three count as one.
-fit_step_up <- function(x, reached, offset, worth) {
-  weight <- 1 / 3
-  prior <- diag(worth * 0.1, ncol(x))
-  b <- numeric(ncol(x))
-  for (turn in 1:25) {
-    p <- stats::plogis(offset + as.vector(x %*% b))
-    slope <- weight * as.vector(crossprod(x, reached - p)) - as.vector(prior %*% b)
-    curvature <- weight * crossprod(x, x * (p * (1 - p))) + prior
-    stride <- solve(curvature, slope)
-    b <- b + stride
-    if (max(abs(stride)) < 1e-8) break
-  }
-  list(coefficients = b)
 }
 
 # What queries did by themselves is less than what they do when worked on, and nobody knows by how

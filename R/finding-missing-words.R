@@ -143,9 +143,8 @@ said_effect <- function(at, stands) {
   x <- apply(x + 0, 2, make_within)
   y <- make_within(y)
   spread <- sum(weight * y^2) / max(1, length(use) - length(unique(at$page[use])))
-  cover <- solve(crossprod(x, x * weight) / spread + prior)
-  average <- as.vector(cover %*% (crossprod(x, weight * y) / spread + prior %*% prior_mean))
-  list(mean = average, cover = cover, sd = sqrt(diag(cover)), pairs = length(use))
+  fit <- linear_posterior(x, y, weight / spread, prior, prior_mean)
+  c(fit, list(sd = sqrt(diag(fit$cover)), pairs = length(use)))
 }
 
 # Clicks per 30 days of saying a phrase: list(if_done, if_done_low, if_done_high).

@@ -24,9 +24,9 @@ feature_effects <- function(summary, pairs, results) {
   weight <- 1 / (noise + between)
   design <- cbind(1, x)
   prior <- diag(c(0, rep(1 / assumed("feature_sd")^2, ncol(x))))
-  cover <- solve(crossprod(design, design * weight) + prior)
-  effect <- as.vector(cover %*% crossprod(design, weight * y))[-1]
-  reach <- stats::qnorm(0.95) * sqrt(diag(cover))[-1]
+  fit <- linear_posterior(design, y, weight, prior)
+  effect <- fit$mean[-1]
+  reach <- stats::qnorm(0.95) * sqrt(diag(fit$cover))[-1]
   data.table(counts, ratio = exp(effect), ratio_low = exp(effect - reach),
     ratio_high = exp(effect + reach), used = effect + reach < 0)
 }

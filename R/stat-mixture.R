@@ -66,13 +66,23 @@ fit_query_groups <- function(given, near = NULL) {
   fit_two_groups(given, gamma = stats::plogis(better), near = if (better > 0) skewed else normal)
 }
 
+# What the groups of a mixture are like before anything is seen (logs of factors on the curve); the
+# first four stand in src/mixture.c, too. They decide where little is seen; on sites of a few hundred
+# pairs the data do.
+mixture_prior <- list(
+  least_distance = 0.4,  # nearer to the usual, a group would split the usual one in two
+  usual_distance = 0.8,  # a page that is low earns half (exp(-0.8) = 0.45) on planted and own sites
+  other_sd = 0.4,        # from a third lower to a half higher than that
+  prior_pairs = 5,       # means and standard deviations: as if so many pairs had been seen
+  sizes = c(usual = 18, low = 1, high = 1))  # weights: of twenty pairs one low and one high
+
 # Largest posterior, by BFGS: steps of an EM come to a halt long before, since weights and tails
 # explain each other.
 fit_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, gamma = 0,
     high = TRUE, near = NULL) {
   # Priors of standard deviations, and how many of each group are taken to have been seen before.
-  spread_sd <- c(usual_sd, 0.4, 0.4)
-  size <- c(18, 1, if (high) 1 else 0)
+  spread_sd <- c(usual_sd, rep(mixture_prior$other_sd, 2))
+  size <- unname(mixture_prior$sizes) * c(1, 1, high)
   mixture <- function(x, step = 0) {
     .Call(mixture_of, x, at, least_sd, gamma, as.integer(high), size, spread_sd, step)
   }
@@ -94,7 +104,9 @@ fit_groups <- function(given, at = factor_grid, usual_sd = 0.25, least_sd = 0, g
     slopes <- mixture(x, 1e-4)
     -drop(each %*% slopes[[1]]) - slopes[[2]]
   }
-  few <- c(log(0.05 / 0.95), log(0.4), log(0.3))
+  # Where the search begins: one in twenty, at the usual distance.
+  few <- c(log(0.05 / 0.95),
+    log(mixture_prior$usual_distance - mixture_prior$least_distance), log(0.3))
   first_at <- c(
     if (is.null(near)) c(0, log(max(usual_sd - least_sd, 0.02)), few) else near$numbers[1:5],
     if (high) few)
@@ -114,8 +126,13 @@ groups_from <- function(x, least_sd, gamma, high) {
   spread_sd <- least_sd + exp(x[2])
   wider <- function(by) sqrt(spread_sd^2 + exp(2 * by))
   list(weight = weight / sum(weight),
-    mean = x[1] + c(0, -0.4 - exp(x[4]), if (high) 0.4 + exp(x[7]) else 0.8),
-    sd = c(spread_sd, wider(x[5]), if (high) wider(x[8]) else 0.4), gamma = gamma)
+    mean = x[1] + c(0, -mixture_prior$least_distance - exp(x[4]), if (high) {
+      mixture_prior$least_distance + exp(x[7])
+    } else {
+      mixture_prior$usual_distance
+    }),
+    sd = c(spread_sd, wider(x[5]), if (high) wider(x[8]) else mixture_prior$other_sd),
+    gamma = gamma)
 }
 
 mixture_density <- function(given, groups, at) {

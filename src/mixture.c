@@ -6,6 +6,11 @@
 #include "checks.h"
 
 enum { usual, low, high_part, parts };
+
+/* What the groups are like before anything is seen. They have the same names and values in
+   R/stat-mixture.R, where each has its reason. */
+static const double least_distance = 0.4, usual_distance = 0.8, other_sd = 0.4, prior_pairs = 5;
+
 typedef struct {
   double weight[parts], mean[parts], sd[parts], gamma;
 } Groups;
@@ -19,17 +24,18 @@ typedef struct {
 
 /* Groups from numbers without bounds: the usual mean and the log of what its standard deviation is
    above the least one; per further group the log of its weight beside the usual one, of its
-   distance beyond 0.4, and of how much wider it is. */
+   distance beyond the least, and of how much wider it is. */
 static Groups groups_of(const double *x, const Shape *shape) {
   Groups out = { { 1, exp(x[2]), shape->high ? exp(x[5]) : 0 },
-    { x[0], x[0] - 0.4 - exp(x[3]), x[0] + 0.8 }, { 0, 0, 0.4 }, shape->gamma };
+    { x[0], x[0] - least_distance - exp(x[3]), x[0] + usual_distance }, { 0, 0, other_sd },
+    shape->gamma };
   double all = out.weight[usual] + out.weight[low] + out.weight[high_part],
          sd = shape->least_sd + exp(x[1]);
   for (int k = 0; k < parts; k++) out.weight[k] /= all;
   out.sd[usual] = sd;
   out.sd[low] = sqrt(sd * sd + exp(2 * x[4]));
   if (shape->high) {
-    out.mean[high_part] = x[0] + (0.4 + exp(x[6]));
+    out.mean[high_part] = x[0] + (least_distance + exp(x[6]));
     out.sd[high_part] = sqrt(sd * sd + exp(2 * x[7]));
   }
   return out;
@@ -71,15 +77,16 @@ static void group_weights(const double *at, int many, const Groups *groups, int 
   vmaxset(memory);
 }
 
-/* Means and standard deviations as if five pairs of each group had been seen before, weights as if
- * some twenty had. */
+/* Means and standard deviations as if `prior_pairs` of each group had been seen before, weights as
+   if as many as `size` says had. */
 static double log_prior(const Groups *groups, const Shape *shape) {
-  const double anchor[] = { 0, groups->mean[usual] - 0.8, groups->mean[usual] + 0.8 };
+  const double anchor[] = { 0, groups->mean[usual] - usual_distance,
+    groups->mean[usual] + usual_distance };
   double out = 0;
   for (int k = 0; k < (shape->high ? parts : high_part); k++) {
     double off = groups->mean[k] - anchor[k], sd = groups->sd[k];
-    out += shape->size[k] * log(fmax(groups->weight[k], 1e-300)) - 5 * log(sd) -
-      2.5 * (off * off + shape->sd[k] * shape->sd[k]) / (sd * sd);
+    out += shape->size[k] * log(fmax(groups->weight[k], 1e-300)) - prior_pairs * log(sd) -
+      prior_pairs / 2 * (off * off + shape->sd[k] * shape->sd[k]) / (sd * sd);
   }
   return out;
 }

@@ -29,7 +29,7 @@ sum_chunks <- function(source, recent_from, split) {
   for (chunk in source$chunks) {
     rows <- chunk()
     if (is.null(rows) || !nrow(rows)) next
-    work <- c(codes_in(queries, pages, rows), rows[, figure_names, with = FALSE])
+    work <- c(codes_in(queries, pages, rows), as.list(rows)[figure_names])
     put_cells(cells, work, rows[["date"]], recent_from)
     if (source$held) codes <- work[c("query", "page")]
     if (!is.null(split)) {
@@ -66,17 +66,22 @@ add_parts <- function(parts) {
 # Sums in codes that grew become sums in codes by the alphabet.
 finish_sums <- function(sums) {
   place <- list(query = sort_codes(sums$queries), page = sort_codes(sums$pages))
+  # Of one chunk the codes are in order already.
+  place <- Filter(function(to) !identical(to, seq_along(to)), place)
   recode <- function(cells) {
-    if (is.null(cells)) return(NULL)
-    for (of in names(place)) set(cells, j = of, value = place[[of]][cells[[of]]])
+    for (of in if (!is.null(cells)) names(place)) {
+      set(cells, j = of, value = place[[of]][cells[[of]]])
+    }
     cells
   }
   cells <- finish_cells(lapply(sums$cells, recode))
+  codes <- sums$codes
+  for (of in if (!is.null(codes)) names(place)) codes[[of]] <- place[[of]][codes[[of]]]
   list(queries = dictionary_texts(sums$queries), pages = dictionary_texts(sums$pages),
     all = cells$all, recent = cells$recent, split_cells = recode(sums$parts), by_day = sums$by_day,
     blend = sums$blend, course = sums$course,
     dictionaries = sums[c("queries", "pages")],
-    codes = if (!is.null(sums$codes)) Map(function(code, place) place[code], sums$codes, place))
+    codes = codes)
 }
 
 # Codes of rows in a reduction that is made.

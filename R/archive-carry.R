@@ -3,15 +3,15 @@
 
 # In: a table to store, as newest_rows() has it. Out: the same, with the rows that stay.
 with_carried <- function(con, store, import, grain, table) {
-  held <- held_slices(con, import, grain, table)
-  other <- held$scope != table$scope
-  if (nzchar(first_given(table$scope, "")) && any(other)) abort_part_of(table, held[other])
-  if (!length(table$limits) || !nrow(held)) return(table)
+  current <- held_slices(con, import, grain, table)
+  other <- current$scope != table$scope
+  if (nzchar(first_given(table$scope, "")) && any(other)) abort_part_of(table, current[other])
+  if (!length(table$limits) || !nrow(current)) return(table)
   parts <- setDT(DBI::dbGetQuery(con, "SELECT file, import, grain, month, checksum FROM parts"))
-  read <- read_slices(store, held, parts, grain_dimensions(grain))
+  read <- read_slices(store, current, parts, grain_dimensions(grain))
   if (length(read$damaged)) abort_all_damaged(store, read$damaged)
   days <- row_days(read$rows)
-  exported <- held$exported[match(days, held$day)]
+  exported <- current$exported[match(days, current$day)]
   own <- last_by(data.table(day = row_days(table$rows), exported = as.integer(table$rows$exported)),
     "day", "exported")
   newer <- exported > own$exported[match(days, own$day)]
@@ -29,20 +29,20 @@ with_carried <- function(con, store, import, grain, table) {
 # What counted for the days of a table before an import: of days without dates only of the same
 # window.
 held_slices <- function(con, import, grain, table) {
-  held <- setDT(DBI::dbGetQuery(con, paste(
+  in_index <- setDT(DBI::dbGetQuery(con, paste(
     "SELECT d.import, d.grain, d.day, d.exported, d.first, d.last, coalesce(d.scope, '') AS scope",
     "FROM days d JOIN imports i ON i.id = d.import WHERE i.undone = 0 AND d.grain = ?",
     "AND d.import < ?"), list(grain, import)))
-  held <- held[held$day %in% row_days(table$rows)]
-  setorderv(held, c("day", "exported", "import"))
-  held <- held[!duplicated(held$day, fromLast = TRUE)]
+  in_index <- in_index[in_index$day %in% row_days(table$rows)]
+  setorderv(in_index, c("day", "exported", "import"))
+  in_index <- in_index[!duplicated(in_index$day, fromLast = TRUE)]
   span <- as.integer(unlist(table$window[c("from", "to")]))
   same <- if (length(span)) {
-    held$first %in% span[1] & held$last %in% span[2]
+    in_index$first %in% span[1] & in_index$last %in% span[2]
   } else {
-    is.na(held$first)
+    is.na(in_index$first)
   }
-  held[held$day > 0 | same]
+  in_index[in_index$day > 0 | same]
 }
 
 # Which rows are of the day and the part that a limited export holds.

@@ -34,8 +34,8 @@ tide_copy_to <- function(store, con, table, totals = NULL, from = NULL, to = NUL
   plan <- plan_window(store, from, to, NULL, 0, NULL)
   dimensions <- lapply(unique(plan$wanted$grain), grain_dimensions)
   finest <- function(fits) {
-    held <- Filter(function(own) "date" %in% own && fits(own), dimensions)
-    if (length(held)) held[[which.max(lengths(held))]]
+    grains <- Filter(function(own) "date" %in% own && fits(own), dimensions)
+    if (length(grains)) grains[[which.max(lengths(grains))]]
   }
   wanted <- list(finest(function(own) "query" %in% own),
     finest(function(own) !any(no_totals %in% own) && !"page" %in% own))
@@ -55,8 +55,8 @@ copy_table <- function(store, con, wanted, parts, dimensions, table, progress) {
   days <- wanted[wanted$grain == grain_label(dimensions)]
   columns <- c(dimensions, figure_names)
   need_table(con, table, columns)
-  held <- target_days(con, table)
-  same <- merge(days[, c("day", "clicks", "impressions", "rows")], held, by = "day",
+  in_target <- target_days(con, table)
+  same <- merge(days[, c("day", "clicks", "impressions", "rows")], in_target, by = "day",
     suffixes = c("", "_there"))
   same <- same$day[same$clicks == same$clicks_there & same$rows == same$rows_there &
     same$impressions == same$impressions_there]

@@ -12,11 +12,11 @@ keep_facts <- function(store, facts) {
 
 # What the site's own pages say, among the facts: one row holds all pages of one reading.
 keep_site_pages <- function(store, pages) {
-  said <- list(pages = as.data.frame(pages$pages), links = as.data.frame(pages$links),
+  parts <- list(pages = as.data.frame(pages$pages), links = as.data.frame(pages$links),
     skipped = as.data.frame(pages$skipped), answers = as.data.frame(pages$answers),
     left = pages$left)
   kept <- with_store(store, write = TRUE,
-    function(con) keep_fact(store, con, "site pages", pages$date, pages$site, said))
+    function(con) keep_fact(store, con, "site pages", pages$date, pages$site, parts))
   data.table(by = "page", date = pages$date, rows = nrow(pages$pages), kept = kept)
 }
 
@@ -37,17 +37,17 @@ keep_fact <- function(store, con, place, date, file, said) {
 tide_facts.tide_store <- function(files, ...) {
   check_no_more(...)
   store <- files
-  held <- with_store(store, write = FALSE,
+  stored <- with_store(store, write = FALSE,
     function(con) DBI::dbGetQuery(con, paste(
       "SELECT place, date, file, rows FROM facts WHERE place IN ('query', 'page')",
       "ORDER BY date, id")))
-  lapply(seq_len(nrow(held)), function(i) {
-    rows <- lapply(parse_json(held$rows[i]), function(column) {
+  lapply(seq_len(nrow(stored)), function(i) {
+    rows <- lapply(parse_json(stored$rows[i]), function(column) {
       column[vapply(column, is.null, NA)] <- NA
       unlist(column)
     })
-    structure(list(by = held$place[i], rows = setDT(rows), date = as.IDate(held$date[i]),
-      file = held$file[i], twice = 0L),
+    structure(list(by = stored$place[i], rows = setDT(rows), date = as.IDate(stored$date[i]),
+      file = stored$file[i], twice = 0L),
       class = c("tide_facts", "tide_result"))
   })
 }

@@ -50,31 +50,33 @@ first_tables <- c(
 # The format an archive has: 0 where there is none yet.
 archive_format <- function(con) {
   if (!DBI::dbExistsTable(con, "meta")) return(0L)
-  held <- DBI::dbGetQuery(con, "SELECT value FROM meta WHERE name = 'format'")$value
+  format_found <- DBI::dbGetQuery(con, "SELECT value FROM meta WHERE name = 'format'")$value
   # 0 is what an archive has that nobody wrote to yet, never what one says.
-  number <- if (length(held) == 1 && grepl("^[0-9]{1,6}$", held)) as.integer(held) else -1L
+  number <- if (length(format_found) == 1 &&
+    grepl("^[0-9]{1,6}$", format_found)) as.integer(format_found) else -1L
   if (number == 0L) -1L else number
 }
 
 renew_tables <- function(con) {
-  held <- archive_format(con)
-  if (identical(held, store_format)) return(invisible())
-  if (held == 0L) {
+  format_found <- archive_format(con)
+  if (identical(format_found, store_format)) return(invisible())
+  if (format_found == 0L) {
     for (statement in first_tables) DBI::dbExecute(con, statement)
-    held <- 1L
+    format_found <- 1L
   }
-  newer <- store_migrations[as.integer(names(store_migrations)) > held]
+  newer <- store_migrations[as.integer(names(store_migrations)) > format_found]
   for (statement in unlist(newer, use.names = FALSE)) DBI::dbExecute(con, statement)
   DBI::dbExecute(con, "UPDATE meta SET value = ? WHERE name = 'format'",
     list(as.character(store_format)))
 }
 
 check_format <- function(con, folder) {
-  held <- archive_format(con)
-  if (!length(held) || is.na(held) || held < 0L || held > store_format) {
-    newer <- isTRUE(held > store_format)
+  format_found <- archive_format(con)
+  if (!length(format_found) || is.na(format_found) || format_found < 0L ||
+    format_found > store_format) {
+    newer <- isTRUE(format_found > store_format)
     abort_store(folder, sprintf("The archive has format %s, this version knows 1 to %d.",
-      paste(held, collapse = ""), store_format),
+      paste(format_found, collapse = ""), store_format),
       if (newer) "Install a newer version of inktide." else rebuild_fix)
   }
 }

@@ -84,14 +84,14 @@ need_parquet <- function(store) {
 
 #' @export
 format.tide_store <- function(x, ...) {
-  held <- with_store(x, write = FALSE, function(con) DBI::dbGetQuery(con,
+  sums <- with_store(x, write = FALSE, function(con) DBI::dbGetQuery(con,
     "SELECT grain, count(*) AS days, min(day) AS first, max(day) AS last, sum(rows) AS rows,
       sum(clicks) AS clicks
       FROM current GROUP BY grain"))
-  if (!nrow(held)) return("<tide_store> empty")
-  span <- ifelse(held$first > 0, sprintf("%s (%s)",
-    format_days(as.IDate(held$first), as.IDate(held$last)), format_plural(held$days, "day")),
+  if (!nrow(sums)) return("<tide_store> empty")
+  span <- ifelse(sums$first > 0, sprintf("%s (%s)",
+    format_days(as.IDate(sums$first), as.IDate(sums$last)), format_plural(sums$days, "day")),
     "no dates")
-  c("<tide_store>", sprintf("  %s: %s, %s; %s clicks", held$grain, format_plural(held$rows, "row"),
-    span, format_count(held$clicks)))
+  c("<tide_store>", sprintf("  %s: %s, %s; %s clicks", sums$grain, format_plural(sums$rows, "row"),
+    span, format_count(sums$clicks)))
 }

@@ -104,8 +104,9 @@ record_rows <- function(store, kind, rows) {
 
 # An import as the index knows it.
 record_import <- function(store, con, import) {
-  of <- function(table, column) DBI::dbGetQuery(con,
+  column_of <- function(table, column) DBI::dbGetQuery(con,
     sprintf("SELECT * FROM %s WHERE %s = ?", table, column), list(import))
-  write_record(store, "import", import, list(import = of("imports", "id"),
-    parts = of("parts", "import"), days = of("days", "import"), changes = of("changes", "import")))
+  write_record(store, "import", import, list(import = column_of("imports", "id"),
+    parts = column_of("parts", "import"), days = column_of("days", "import"),
+    changes = column_of("changes", "import")))
 }

@@ -84,12 +84,12 @@ plan_window <- function(store, from, to, days, lag, dimensions, exported = NULL)
   check_number(days, "days", min = 1, null = TRUE)
   check_number(lag, "lag", min = 0)
   if (is.null(dimensions)) dimensions <- dimension_names
-  held <- if (inherits(store, "tide_source")) {
+  stored <- if (inherits(store, "tide_source")) {
     list(current = source_days(store), parts = NULL)
   } else {
     archived_days(store)
   }
-  current <- held$current
+  current <- stored$current
   if (!nrow(current)) {
     abort_tide("The archive is empty.", where = sprintf("'%s'.", store$dir),
       fix = "Load exports first.", class = "nothing_left")
@@ -126,7 +126,7 @@ plan_window <- function(store, from, to, days, lag, dimensions, exported = NULL)
   # A grain is named by the dimensions that are read of it.
   set(left_out, j = "grain", value = vapply(left_out$grain,
     function(grain) grain_label(intersect(grain_dimensions(grain), dimensions)), ""))
-  list(store = store, wanted = wanted, parts = held$parts, dimensions = dimensions,
+  list(store = store, wanted = wanted, parts = stored$parts, dimensions = dimensions,
     left_out = left_out, days_said = days, held = sum(current$rows), exported = as.IDate(max(
       current$exported)))
 }

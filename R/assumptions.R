@@ -56,8 +56,8 @@ assumed <- function(name) {
   assumption_defaults[[name]]
 }
 
-# Puts values of one's own in force for the function that calls it: what rests on any stands first in
-# each exported function, so that none is read before.
+# Puts values of one's own in force for the function that calls it: what rests on any stands first
+# in each exported function, so that none is read before.
 local_assumptions <- function(set, frame = parent.frame()) {
   check_assumptions(set)
   assign(".assumptions", as.list(set), envir = frame)

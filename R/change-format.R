@@ -5,11 +5,11 @@ format.tide_change <- function(x, n = 20, width = 80, keep = "all_days = TRUE", 
   tbl <- comparison_table(x, n)
   own <- tbl[tbl$row == "line"]
   marked <- if (x$level != "site") utils::head(which(own$significant), 3)
-  said <- vapply(marked,
+  sentences <- vapply(marked,
     function(i) change_sentence(own[i], line_name(own$name[i], x$level), x), "")
   positions <- lost_position_lines(x)
   c(comparison_head(x, width, keep), "", table_lines(x, tbl, width),
-    if (length(said)) c("", unlist(lapply(paste("*", said), strwrap, width, exdent = 2))),
+    if (length(sentences)) c("", unlist(lapply(paste("*", sentences), strwrap, width, exdent = 2))),
     if (length(positions)) c("", unlist(lapply(positions, strwrap, width, exdent = 2))))
 }
 

@@ -205,9 +205,9 @@ nearest_events <- function(pages, dates, events, reach, keys) {
 found_change_lines <- function(changes, most = 8) {
   if (!nrow(changes)) return("None beyond the usual drift.")
   shown <- utils::head(changes, most)
-  of <- fcase(shown$level == "page", format_path(shown$name), shown$level == "folder",
+  name_of <- fcase(shown$level == "page", format_path(shown$name), shown$level == "folder",
     paste("all of", shown$name), default = "the whole site")
-  c(sprintf("%s %s: %s %s (%s to %s)%s", format(shown$date), of, measure_words[shown$measure],
+  c(sprintf("%s %s: %s %s (%s to %s)%s", format(shown$date), name_of, measure_words[shown$measure],
     percent_change(shown$ratio), percent_change(shown$ratio_low), percent_change(shown$ratio_high),
     ifelse(nzchar(shown$event), sprintf("; %s: %s",
       ifelse(shown$days_from == 0, "on that day",

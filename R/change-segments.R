@@ -146,16 +146,18 @@ compare_part <- function(name, own, rest, all) {
   sides <- intersect(c("all", "non-brand", "brand"), own$side)
   rbindlist(lapply(sides, function(side) {
     here <- which(own$side == side)
-    of <- own[here]
-    impressions <- sum(of$impressions)
-    stands <- function(band) sum(of$impressions[of$band %in% band]) / impressions
+    own_side <- own[here]
+    impressions <- sum(own_side$impressions)
+    stands <- function(band) sum(own_side$impressions[own_side$band %in% band]) / impressions
     there <- which(rest$side == side)
-    equal <- ratio_at_equal_position(of, rest[there])
-    ctr <- sum(of$clicks) / impressions
-    data.table(segment = name, side = side, queries = length(unique(of$query)),
-      pages = length(unique(of$page)), clicks = sum(of$clicks), impressions = impressions,
-      ctr = ctr, position = sum(of$weighted) / impressions,
-      click_share = sum(of$clicks) / all$clicks, impression_share = impressions / all$impressions,
+    equal <- ratio_at_equal_position(own_side, rest[there])
+    ctr <- sum(own_side$clicks) / impressions
+    data.table(segment = name, side = side, queries = length(unique(own_side$query)),
+      pages = length(unique(own_side$page)), clicks = sum(own_side$clicks),
+      impressions = impressions,
+      ctr = ctr, position = sum(own_side$weighted) / impressions,
+      click_share = sum(own_side$clicks) / all$clicks,
+      impression_share = impressions / all$impressions,
       positions_1_3 = stands(0), positions_4_10 = stands(1), positions_11_up = stands(2),
       ctr_at_equal = ctr / equal$ratio, ratio = equal$ratio, ratio_low = equal$low,
       ratio_high = equal$high, chance = equal$chance)

@@ -14,7 +14,7 @@ change_sentence <- function(line, subject, x) {
   parts <- parts[parts != 0]
   counts <- format_count(c(line$clicks_before, line$clicks_after))
   why <- function(verbs) {
-    said <- vapply(names(parts), function(name) {
+    phrases <- vapply(names(parts), function(name) {
       value <- parts[[name]]
       sprintf("%s%s by %s", format_count(abs(value)),
         if (value * line$change < 0 || line$change == 0) {
@@ -24,7 +24,7 @@ change_sentence <- function(line, subject, x) {
         },
         part_words[[name]])
     }, "")
-    if (length(said)) paste0(": ", paste(said, collapse = ", ")) else ""
+    if (length(phrases)) paste0(": ", paste(phrases, collapse = ", ")) else ""
   }
   if (is.null(x$sides)) {
     verbs <- c("lost", "gained")

@@ -104,7 +104,7 @@ site_months <- function(options, input) {
 
 forecast_history <- function(options, input) {
   events <- if (!is.null(input)) events_input(options, input)
-  of <- if (options$of != "clicks") options$of
+  unit_of <- if (options$of != "clicks") options$of
   make_history <- function(x, ...) {
     tide_history(x, ..., by_hand = options$set_months, keep_unusual = options$keep_unusual,
       events = events, assumptions = input$settings$assumptions)
@@ -115,8 +115,8 @@ forecast_history <- function(options, input) {
     site_months(options, input)
   }
   if (!is.null(known)) {
-    own <- !is.null(of) && of %in% history_columns(known[1])
-    return(make_history(known[1], of = if (own) of))
+    own <- !is.null(unit_of) && unit_of %in% history_columns(known[1])
+    return(make_history(known[1], of = if (own) unit_of))
   }
   need_brand(options$by, input$settings, "--by")
   input_data <- chosen_rows(options, input,

@@ -116,12 +116,12 @@ read_input <- function(options, input, months = FALSE, also = character()) {
   span <- options[c("from", "to", "days")]
   dimensions <- needed_dimensions(input, also)
   segments <- c(input$rows, if (!months) waiting_segments(input))
-  held <- first_given(input$source, input$store)
-  if (!is.null(held)) {
+  rows_from <- first_given(input$source, input$store)
+  if (!is.null(rows_from)) {
     if (!is.null(span$days) && !"--days" %in% options$given) {
-      span["days"] <- list(days_unless_undated(held, span$days))
+      span["days"] <- list(days_unless_undated(rows_from, span$days))
     }
-    input_data <- tide_stored(held, by_month = months, from = span$from, to = span$to,
+    input_data <- tide_stored(rows_from, by_month = months, from = span$from, to = span$to,
       days = span$days, lag = chosen_lag(options, input), dimensions = dimensions,
       exported = options$exported)
     return(tide_filter(input_data, segments = segments, rules = input$settings$rules,
@@ -190,10 +190,11 @@ summarise_input <- function(options, input,
   site_summary <- tide_summary(data, brand = brand,
     recent_days = if (chose_window(options)) Inf else first_given(windows$recent_days, usual_days),
     undated_days = first_given(windows$undated_days, usual_days), split = split)
-  said <- format(site_summary)
-  brand_line <- startsWith(said, "  also counted as brand")
-  said[brand_line] <- paste0(said[brand_line], "; --brand-exact to count only what was named")
-  cli_note(options, paste(said, collapse = "\n"))
+  summary_lines <- format(site_summary)
+  brand_line <- startsWith(summary_lines, "  also counted as brand")
+  summary_lines[brand_line] <- paste0(summary_lines[brand_line],
+    "; --brand-exact to count only what was named")
+  cli_note(options, paste(summary_lines, collapse = "\n"))
   facts <- facts_input(options, input)
   if (length(facts)) {
     site_summary <- tide_enrich(site_summary, facts, goals = input$settings$goals)

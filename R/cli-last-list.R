@@ -58,12 +58,13 @@ explain_last <- function(input, id) {
   lines <- as.data.table(last$findings)
   at_row <- match(id, lines$id)
   if (is.na(at_row)) return(NULL)
-  of <- function(table) {
+  own_rows <- function(table) {
     own <- which(table$id == id)
     as.data.table(table[own, ])
   }
   same <- which(lines$task == lines$task[at_row] & lines$id != id)
-  explained(lines[at_row], lines[same], of(last$cells)[, !"id"], of(last$derivation)$step,
+  explained(lines[at_row], lines[same], own_rows(last$cells)[, !"id"],
+    own_rows(last$derivation)$step,
     last$assumptions[[lines$kind[at_row]]])
 }
 

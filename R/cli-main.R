@@ -125,10 +125,10 @@ help_lines <- function(commands, name) {
 # The command's own options first, then those that it shares with others.
 option_lines <- function(command) {
   # An option of the same name that says something else is the command's own.
-  said <- function(options) {
+  flag_texts <- function(options) {
     paste(flags_of(options), vapply(options, `[[`, "", "help"))
   }
-  shared <- lapply(shared_groups(), said)
+  shared <- lapply(shared_groups(), flag_texts)
   listed <- function(title, options) {
     if (!length(options)) return(NULL)
     left <- trimws(paste(flags_of(options), vapply(options, `[[`, "", "metavar")))
@@ -138,7 +138,7 @@ option_lines <- function(command) {
       paste(formats[-length(formats)], collapse = ", "), formats[length(formats)])
     c("", title, sprintf("  %-22s %s", left, about))
   }
-  own <- said(command$options)
+  own <- flag_texts(command$options)
   c(listed("Its own options", command$options[!own %in% unlist(shared)]),
     unlist(Map(function(title, names) listed(title, command$options[own %in% names]), names(shared),
       shared),

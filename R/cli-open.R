@@ -56,7 +56,7 @@ one_work <- function(options, files) {
 # Each site is worked out when somebody picks it.
 several_works <- function(options, sites) {
   works <- list()
-  of <- function(site) {
+  site_path <- function(site) {
     if (is.null(works[[site]])) {
       options$project <- sites[[site]]
       works[[site]] <<- background_work(options, character(),
@@ -64,13 +64,13 @@ several_works <- function(options, sites) {
     }
     works[[site]]
   }
-  list(sites = names(sites), held = function(site) of(site)$held(site),
-    progress = function(site) of(site)$progress(site),
+  list(sites = names(sites), held = function(site) site_path(site)$held(site),
+    progress = function(site) site_path(site)$progress(site),
     cancel = function(site = names(works)) for (one in site) if (!is.null(works[[one]])) {
       works[[one]]$cancel(one)
     },
     changed = function(site) !is.null(works[[site]]) && works[[site]]$changed(site),
-    again = function(site) of(site)$again(site))
+    again = function(site) site_path(site)$again(site))
 }
 
 need_callr <- function() {
@@ -123,22 +123,22 @@ chosen_port <- function(port, first = 8170L, tried = 50L) {
 # works it out anew.
 background_work <- function(options, files, input) {
   folder <- process <- held <- rests_on <- NULL
-  of <- function(name) file.path(folder, name)
+  path_in <- function(name) file.path(folder, name)
   make_start <- function() {
     folder <<- tempfile("workbench")
     dir.create(folder, mode = "0700")
     rests_on <<- data_now(input)
     held <<- NULL
     process <<- callr::r_bg(function(...) utils::getFromNamespace("work_out", "inktide")(...),
-      list(options, files, of("result.rds"), of("progress")), supervise = TRUE,
-      stderr = of("errors"))
+      list(options, files, path_in("result.rds"), path_in("progress")), supervise = TRUE,
+      stderr = path_in("errors"))
   }
   make_start()
   list(
     held = function(site) {
       if (!is.null(held)) return(held)
-      if (process$is_alive() || !file.exists(of("result.rds"))) return(NULL)
-      read <- readRDS(of("result.rds"))
+      if (process$is_alive() || !file.exists(path_in("result.rds"))) return(NULL)
+      read <- readRDS(path_in("result.rds"))
       held <<- workbench_data(read$findings, read$data, input$archive, input$settings, read$events,
         input$title, input$folder, read$explorer)
       if (options$read_only) held$read_only <<- TRUE
@@ -146,13 +146,13 @@ background_work <- function(options, files, input) {
       held
     },
     progress = function(site) {
-      if (!process$is_alive() && !file.exists(of("result.rds"))) {
-        lines <- if (file.exists(of("errors"))) readLines(of("errors"), warn = FALSE)
+      if (!process$is_alive() && !file.exists(path_in("result.rds"))) {
+        lines <- if (file.exists(path_in("errors"))) readLines(path_in("errors"), warn = FALSE)
         return(paste(c("It was stopped, or failed; open the workbench again to start anew.",
           utils::tail(lines, 6)), collapse = " "))
       }
-      if (file.exists(of("progress"))) {
-        utils::tail(readLines(of("progress"), warn = FALSE), 1)
+      if (file.exists(path_in("progress"))) {
+        utils::tail(readLines(path_in("progress"), warn = FALSE), 1)
       } else {
         "Starting"
       }

@@ -270,14 +270,14 @@ phrase_lines <- function(words, side, top, width, pages) {
   text_row <- function(name, cells, missing) {
     sub(" +$", "", paste0(name, paste0(pad_left(cells, wide), collapse = ""), "  ", missing))
   }
-  said <- if (side == "page") said_sentence(shown[1], pages)
+  sentence <- if (side == "page") said_sentence(shown[1], pages)
   c(
     "What the page says (how often the phrase stands where)",
     text_row(fit_text(side, free), c("address", "title", "heading", "text", "first", "links",
     "cover"),
       "missing"),
     vapply(seq_len(nrow(shown)), function(i) text_row(name[i], cells[i, ], shown$missing[i]), ""),
-    if (length(said)) strwrap(sprintf("... %s", said), width, indent = 2, exdent = 2))
+    if (length(sentence)) strwrap(sprintf("... %s", sentence), width, indent = 2, exdent = 2))
 }
 
 said_sentence <- function(words, pages) {

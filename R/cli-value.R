@@ -28,11 +28,11 @@ value_lines <- function(rows, by, top, currency, width) {
   money <- !is.null(rows[["value"]])
   amount <- function(x) ifelse(is.na(x), "", if (money) format_count(x) else format_clicks(x))
   counted <- function(x) ifelse(is.na(x), "", format_clicks(x))
-  of <- function(part) amount(shown[[paste0(part, if (money) "_value" else "_conversions")]])
+  amounts <- function(part) amount(shown[[paste0(part, if (money) "_value" else "_conversions")]])
   figures <- cbind(format_count(shown$clicks), counted(shown$conversions),
     ifelse(is.na(shown$conversions), "",
       sprintf("%s to %s", counted(shown$conversions_low), counted(shown$conversions_high))),
-    if (money) amount(shown$value), of("missed"), of("gain"), format_share(shown$covered))
+    if (money) amount(shown$value), amounts("missed"), amounts("gain"), format_share(shown$covered))
   heading <-
     c("clicks", "conversions", "90 % interval", if (money) "value", "missed", "gain", "covered")
   name_texts <- if (by == "query") shown$name else format_path(shown$name)

@@ -27,10 +27,10 @@ curve_rivals <- function(summary) {
       fit <- method(train, main, blend)
       expected <-
         sum_runs(expected_clicks(cells, fit, if (name == "fitted") blend else unblended), ends)
-      held <- fold[ends] == k
-      spreads[k + 1] <- estimate_spread(clicks[!held], expected[!held])
-      score[held] <- stats::dnbinom(clicks[held], size = 1 / spreads[k + 1],
-        mu = pmax(expected[held], 1e-9), log = TRUE)
+      left_out <- fold[ends] == k
+      spreads[k + 1] <- estimate_spread(clicks[!left_out], expected[!left_out])
+      score[left_out] <- stats::dnbinom(clicks[left_out], size = 1 / spreads[k + 1],
+        mu = pmax(expected[left_out], 1e-9), log = TRUE)
     }
     list(score = score, spread = mean(spreads))
   })

@@ -58,9 +58,9 @@ tide_source <- function(con, tables, columns = NULL, where = NULL, today = Sys.D
   check_source_condition(where)
   # What it was asked already, so that one run rests on one state of the table.
   state <- list2env(list(con = con, opens = opens), parent = emptyenv())
-  held <- lapply(tables, source_table, state = state, columns = columns)
-  check_mapped(columns, lapply(held, function(one) list(header = one$have)), "source")
-  grains <- vapply(held, function(one) grain_label(one$dimensions), "")
+  tables_known <- lapply(tables, source_table, state = state, columns = columns)
+  check_mapped(columns, lapply(tables_known, function(one) list(header = one$have)), "source")
+  grains <- vapply(tables_known, function(one) grain_label(one$dimensions), "")
   if (anyDuplicated(grains)) {
     abort_tide("Two tables have the same dimensions.",
       where = sprintf("%s: %s.",
@@ -68,7 +68,7 @@ tide_source <- function(con, tables, columns = NULL, where = NULL, today = Sys.D
         grains[duplicated(grains)][1]),
       fix = "Name one of them, or a view of both.", class = "grain")
   }
-  structure(list(tables = stats::setNames(held, grains), where = where, today = today,
+  structure(list(tables = stats::setNames(tables_known, grains), where = where, today = today,
     dir = paste(tables, collapse = ", "), state = state),
     class = c("tide_source", "tide_result"))
 }

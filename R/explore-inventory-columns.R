@@ -88,10 +88,10 @@ window_columns <- function(rows, label, table, windows, filtered) {
   reach <- if (filtered) Inf else as.integer(table$to) - as.integer(table$from) + 1L
   size <- label_size(label)
   columns <- lapply(windows, function(days) {
-    of <- function(use) sum_codes(rows$clicks[use], label$code[use], size)
-    now <- of(which(age < days))
+    clicks_in <- function(use) sum_codes(rows$clicks[use], label$code[use], size)
+    now <- clicks_in(which(age < days))
     list(if (reach >= days) now else NA_real_,
-      if (reach >= 2L * days) now - of(which(age >= days & age < 2L * days)) else NA_real_)
+      if (reach >= 2L * days) now - clicks_in(which(age >= days & age < 2L * days)) else NA_real_)
   })
   out <- setDT(lapply(unlist(columns, recursive = FALSE), rep_len, size))
   setnames(out, paste0(c("clicks_", "change_"), rep(windows, each = 2)))

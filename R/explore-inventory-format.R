@@ -111,12 +111,12 @@ beneath_lines <- function(x, page, columns, line, free) {
 # Cells of each column, by its head.
 inventory_cells <- function(x, rows) {
   windows <- if (!is.null(rows[[paste0("change_", x$windows[1])]])) x$windows
-  of <- function(names) shown_columns(rows, names, heads = "short")
+  short_columns <- function(names) shown_columns(rows, names, heads = "short")
   c(
-    of(c("clicks", "impressions", "ctr", "expected_ctr", "position", "queries",
+    short_columns(c("clicks", "impressions", "ctr", "expected_ctr", "position", "queries",
       if (x$by != "modifier") "pages", "days", "change", "change_year")),
     stats::setNames(lapply(windows, function(days) {
       column_text("change", rows[[paste0("change_", days)]])
     }), if (length(windows)) sprintf("%+dd", windows)),
-    of(c("own_page", "volume", "value", "trend")))
+    short_columns(c("own_page", "volume", "value", "trend")))
 }

@@ -37,8 +37,8 @@ tide_explorer <- function(data, curve = NULL, brand = NULL, rules = tide_rules()
   if (is.null(curve)) curve <- tide_curve(tide_summary(data, brand = brand))
   if (!is.null(curve$summary$brand)) rules$brand <- curve$summary$brand
   at <- coded_rows(tbl$rows, curve, brand)
-  held <- c("query", "page", "date", "clicks", "impressions", "weighted", "expected")
-  rows <- at$rows[, intersect(held, names(at$rows)), with = FALSE]
+  kept_columns <- c("query", "page", "date", "clicks", "impressions", "weighted", "expected")
+  rows <- at$rows[, intersect(kept_columns, names(at$rows)), with = FALSE]
   others <- intersect(c("country", "device", "vertical", "rich_result"), tbl$dimensions)
   for (of in others) set(rows, j = of, value = as_levels(tbl$rows[[of]]))
   days <- site_days_table(data)

@@ -18,8 +18,8 @@
 # to keep (`keep`, `other`), the position one page would hold (`held`), what harm is done ("" for
 # none) and how sure that is.
 test_contests <- function(rivals, course, fits, spread, beneath, intended = NULL) {
-  of <- prefer_intended(contest_figures(rivals, course, fits, spread), intended)
-  done <- harm_done(of, course, beneath)
+  contests <- prefer_intended(contest_figures(rivals, course, fits, spread), intended)
+  done <- harm_done(contests, course, beneath)
   harm <- done$harm
   any_harm <- rep(TRUE, length(harm))
   splitting <- harm == "splitting"
@@ -28,47 +28,53 @@ test_contests <- function(rivals, course, fits, spread, beneath, intended = NULL
   confidence <- fcase(harm == "swapping", done$swapping, wrong, done$passed_by, any_harm,
     assumed("contest_confidence"))
   # Merged, the page stays whose words match; else the one that holds the better position.
-  keep_first <- fcase(wrong, FALSE, merged & of$fit_first != of$fit_second,
-    of$fit_first > of$fit_second, of$known != "", of$known == "first", any_harm,
-    of$held_first <= of$held_second)
-  either <- function(first, second) ifelse(keep_first, of[[first]], of[[second]])
+  keep_first <- fcase(wrong, FALSE, merged & contests$fit_first != contests$fit_second,
+    contests$fit_first > contests$fit_second, contests$known != "", contests$known == "first",
+    any_harm,
+    contests$held_first <= contests$held_second)
+  either <- function(first, second) ifelse(keep_first, contests[[first]], contests[[second]])
   # As of now: where the page to keep has the lead for longer than leads lasted, it is settled.
-  ours <- keep_first == of$first_leads
-  goes_on <- ifelse(harm == "swapping" & ours & !done$daily, swapping_goes_on(of, rivals$dates), 1)
+  ours <- keep_first == contests$first_leads
+  goes_on <- ifelse(harm == "swapping" & ours & !done$daily,
+    swapping_goes_on(contests, rivals$dates), 1)
   confidence <- confidence * goes_on
   settled <- harm == "swapping" & confidence < assumed("swap_even")
   harm <- ifelse(settled, "", harm)
   # Where pages swap, where each stands while it leads.
-  stands <- ifelse(rep(harm == "swapping", 2), c(of$held_first, of$held_second),
-    c(of$position_first, of$position_second))
-  set(of, j = c("stands_first", "stands_second"), value = split(stands, rep(1:2, each = nrow(of))))
+  stands <- ifelse(rep(harm == "swapping", 2), c(contests$held_first, contests$held_second),
+    c(contests$position_first, contests$position_second))
+  set(contests, j = c("stands_first", "stands_second"),
+    value = split(stands, rep(1:2, each = nrow(contests))))
   best <- fcase(splitting,
-    pmin(of$held_first, of$held_second, of$position_first, of$position_second), any_harm,
-    pmin(of$held_first, of$held_second))
+    pmin(contests$held_first, contests$held_second, contests$position_first,
+    contests$position_second), any_harm,
+    pmin(contests$held_first, contests$held_second))
   data.table(
-    of[, c("query", "days", "changes", "clicks", "expected")],
+    contests[, c("query", "days", "changes", "clicks", "expected")],
     harm,
     level = done$level,
     confidence,
-    intended = of$known == ifelse(keep_first, "first", "second"),
+    intended = contests$known == ifelse(keep_first, "first", "second"),
     goes_on,
     merged,
     keep = either("page_first", "page_second"),
     other = either("page_second", "page_first"),
-    held = fcase(merged, best * assumed("merge_rise"), wrong, of$position_first, any_harm, best),
+    held = fcase(merged, best * assumed("merge_rise"), wrong, contests$position_first, any_harm,
+    best),
     stands = either("stands_first", "stands_second"),
     held_other = either("stands_second", "stands_first"),
-    leader_clicks = of$clicks_first,
-    leader_expected = of$expected_first,
+    leader_clicks = contests$clicks_first,
+    leader_expected = contests$expected_first,
     led_keep = either("led_first", "led_second"),
     led_other = either("led_second", "led_first"),
-    together = of$weeks_together,
-    since = rivals$dates[of$last_change],
+    together = contests$weeks_together,
+    since = rivals$dates[contests$last_change],
     keep_leads = ours,
-    searches = ifelse(splitting, of$searches_together, of$searches),
+    searches = ifelse(splitting, contests$searches_together, contests$searches),
     reason = fcase(settled, "turns_settled", done$family, "page_beneath", done$rightly,
       "better_match_leads",
-      done$level | pmin(of$position_first, of$position_second) < 3 & of$places < 3,
+      done$level | pmin(contests$position_first, contests$position_second) < 3 &
+      contests$places < 3,
       "both_at_top", any_harm, "one_leads_throughout"))
 }
 
@@ -224,8 +230,8 @@ weeks_together <- function(seen, dates) {
 # Position of a page over the days in which it leads; Inf where it never does.
 median_position <- function(seen, position, leads) {
   use <- leads & seen > 0
-  held <- rowSums(ifelse(use, seen * position, 0)) / rowSums(ifelse(use, seen, 0))
-  ifelse(is.nan(held), Inf, held)
+  held_position <- rowSums(ifelse(use, seen * position, 0)) / rowSums(ifelse(use, seen, 0))
+  ifelse(is.nan(held_position), Inf, held_position)
 }
 
 # Places between the two on the middle one of the days that have both; NA where none has.

@@ -28,12 +28,12 @@ weighty_pages <- function(contest) {
 same_page_versions <- function(pages, summary) {
   path <- sub("^[a-z][a-z0-9+.-]*://[^/]*", "", summary$pages$page)
   plain <- sub("^/[a-z]{2}([-_][a-z]{2})?(/|$)", "/", path, ignore.case = TRUE)
-  of <- copy(pages[, c("query", "page", "impressions", "reason")])
-  set(of, j = "plain", value = plain[of$page])
-  set(of, j = "row", value = seq_len(nrow(of)))
-  setorderv(of, c("query", "plain", "impressions"), c(1L, 1L, -1L))
-  of[, "again" := duplicated(of, by = c("query", "plain"))]
-  replace(pages$reason, of$row[of$again & of$reason == ""],
+  rated <- copy(pages[, c("query", "page", "impressions", "reason")])
+  set(rated, j = "plain", value = plain[rated$page])
+  set(rated, j = "row", value = seq_len(nrow(rated)))
+  setorderv(rated, c("query", "plain", "impressions"), c(1L, 1L, -1L))
+  rated[, "again" := duplicated(rated, by = c("query", "plain"))]
+  replace(pages$reason, rated$row[rated$again & rated$reason == ""],
     "page_versions")
 }
 
@@ -56,10 +56,10 @@ page_fits <- function(summary, wanted, site_pages = NULL) {
   set(words, j = "query", value = queries[words$query])
   asked <- words[wanted, on = "query", nomatch = NULL, allow.cartesian = TRUE]
   if (!nrow(asked)) return(data.table(wanted, fit = 0L))
-  held <- words[own, on = "query", nomatch = NULL, allow.cartesian = TRUE][, .(holding = .N),
+  matches <- words[own, on = "query", nomatch = NULL, allow.cartesian = TRUE][, .(holding = .N),
     by = c("page", "word")]
   others <- own[, .(others = .N - 1L), by = "page"]
-  asked <- others[held[asked, on = c("page", "word")], on = "page"]
+  asked <- others[matches[asked, on = c("page", "word")], on = "page"]
   # The query itself holds all of its words.
   in_others <- asked$others >= 3 & asked$holding - 1 >= 0.5 * asked$others
   asked[, "held" := in_others | in_address(asked$word, asked$page, summary$pages)]
@@ -89,10 +89,11 @@ in_address <- function(word, page, pages, address = TRUE) {
   codes <- unique(page)
   title <- if (is.null(pages[["title"]])) "" else fcoalesce(as.character(pages$title[codes]), "")
   path <- if (address) sub("^[a-z][a-z0-9+.-]*://[^/]*", "", pages$page[codes]) else ""
-  said <- tolower(paste(path, title))
-  said <- paste0(" ", gsub("[^\\p{L}\\p{N}]+", " ", said, perl = TRUE))[match(page, codes)]
+  words_there <- tolower(paste(path, title))
+  words_there <- paste0(" ", gsub("[^\\p{L}\\p{N}]+", " ", words_there, perl = TRUE))[match(page,
+    codes)]
   begins <- substr(word, 1, pmax(4L, nchar(word) - 3L))
-  mapply(grepl, paste0(" ", begins), said, fixed = TRUE, USE.NAMES = FALSE)
+  mapply(grepl, paste0(" ", begins), words_there, fixed = TRUE, USE.NAMES = FALSE)
 }
 
 # Who led when. Of the two pages that a query's clicks are shared by, the one that earned more leads

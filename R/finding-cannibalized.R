@@ -186,10 +186,10 @@ undated_cannibalized <- function(summary, curve, pairs, excluded, options) {
   if (!nrow(two)) return(no_findings(c(excluded, contests_excluded(light))))
   fits <- page_fits(summary, weighty[weighty$place <= 2, c("query", "page")], options$pages)
   fit_of <- function(page) fits$fit[match(paste(two$query, page), paste(fits$query, fits$page))]
-  of <- prefer_intended(data.table(page_first = two$page, page_second = two$i.page,
+  contests <- prefer_intended(data.table(page_first = two$page, page_second = two$i.page,
     fit_first = fit_of(two$page), fit_second = fit_of(two$i.page)),
     options$intended[two$query])
-  judged <- test_undated(two, of$fit_first, of$fit_second, of$known,
+  judged <- test_undated(two, contests$fit_first, contests$fit_second, contests$known,
     spread_at(curve, two$position, summary$queries$segment[two$query]),
     beneath_other(two$page, two$i.page, summary$pages$page))
   excluded <- c(excluded, contests_excluded(rbind(light,

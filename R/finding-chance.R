@@ -64,15 +64,16 @@ weigh_difficulty <- function(looked, summary, outcomes) {
   difficulty <- summary$queries[["difficulty"]]
   own <- which(kind_is(found$kind, "harder"))
   if (is.null(difficulty) || !is.numeric(difficulty) || !length(own)) return(looked)
-  of <- difficulty[match(found$query[own], summary$queries$query)]
-  middle <- stats::median(of, na.rm = TRUE)
-  beside <- fcoalesce((of - middle) / 50, 0)
+  of_query <- difficulty[match(found$query[own], summary$queries$query)]
+  middle <- stats::median(of_query, na.rm = TRUE)
+  beside <- fcoalesce((of_query - middle) / 50, 0)
   slope <- difficulty_slope(summary, outcomes, middle)
   before <- found$chance[own]
   after <- stats::plogis(stats::qlogis(before) - slope * beside)
   set(found, own, "chance", after)
   looked$facts <- c(looked$facts, new_facts("derivation",
-    ifelse(beside != 0, "difficulty_shift", ""), found$line[own], difficulty = of, middle = middle,
+    ifelse(beside != 0, "difficulty_shift", ""), found$line[own], difficulty = of_query,
+    middle = middle,
     chance = before, slope = slope, beside = beside, after = after))
   looked
 }
@@ -83,11 +84,11 @@ difficulty_slope <- function(summary, outcomes, middle) {
   prior <- assumed("difficulty_slope")
   spread_sd <- assumed("difficulty_slope_sd")
   if (!NROW(outcomes)) return(prior)
-  of <- summary$queries$difficulty[match(query_key(outcomes$query), summary$queries$key)]
-  use <- which(kind_is(outcomes$kind, "harder") & !is.na(of) &
+  difficulty_of <- summary$queries$difficulty[match(query_key(outcomes$query), summary$queries$key)]
+  use <- which(kind_is(outcomes$kind, "harder") & !is.na(difficulty_of) &
     outcomes$verdict %in% c("worked", "no sign yet", "made it worse"))
   if (!length(use)) return(prior)
-  x <- (of[use] - middle) / 50
+  x <- (difficulty_of[use] - middle) / 50
   worked <- outcomes$verdict[use] == "worked"
   level <- stats::qlogis((assumed("chance_cases") * assumed("step_chance") + sum(worked)) /
     (assumed("chance_cases") + length(use)))
@@ -110,15 +111,15 @@ learn_reach <- function(course, rule = "next", worth = assumed("step_past_cases"
   month_rows <- course$sums[course$sums$impressions >= 10]
   if (!nrow(month_rows) || diff(range(month_rows$month)) < 3) return(NULL)
   set(month_rows, j = "position", value = month_rows$weighted / month_rows$impressions)
-  of <- function(rows, later) month_rows$position[month_rows[
+  position_later <- function(rows, later) month_rows$position[month_rows[
     data.table(query = rows$query, page = rows$page, month = rows$month + later),
     on = c("query", "page", "month"), which = TRUE]]
   here <- month_rows[month_rows$position > assumed("top_three_ends") & month_rows$position <= 20 &
     month_rows$month <= max(month_rows$month) - 3L]
   if (!nrow(here)) return(NULL)
   target <- next_step(here$position, rule)
-  reached <- fcoalesce(of(here, 3L) <= target + 0.5, FALSE)
-  before <- of(here, -1L)
+  reached <- fcoalesce(position_later(here, 3L) <= target + 0.5, FALSE)
+  before <- position_later(here, -1L)
   sizes <- month_rows[, .N, by = c("page", "month")]
   size <- if (uniqueN(month_rows$page) == 1) {
     NA

@@ -51,11 +51,11 @@ tide_decide <- function(store, findings, id, decision, note = "", by = "", at = 
   chosen <- unique(rbindlist(Map(function(one, ...) list(task = tasks_named(one, lines), ...),
     as.character(id), decision = decision, note = note, by = by)),
     by = "task", fromLast = TRUE)
-  of <- lines[lines$task %in% chosen$task]
-  about <- chosen[match(of$task, chosen$task)]
-  rows <- data.table(id = of$id, decision = about$decision, at = format(at),
+  chosen_lines <- lines[lines$task %in% chosen$task]
+  about <- chosen[match(chosen_lines$task, chosen$task)]
+  rows <- data.table(id = chosen_lines$id, decision = about$decision, at = format(at),
     until = ifelse(about$decision == "later", format(until), ""), note = about$note, by = about$by,
-    of[, decision_facts, with = FALSE])
+    chosen_lines[, decision_facts, with = FALSE])
   with_store(store, write = TRUE, function(con) {
     last <- DBI::dbGetQuery(con, "SELECT coalesce(max(number), 0) AS n FROM decisions")$n
     DBI::dbAppendTable(con, "decisions", rows)
@@ -104,8 +104,9 @@ tide_decisions <- function(store) {
   rows <- rows[!duplicated(rows[, c("id", "task")], fromLast = TRUE)]
   # Of a task the last decision counts.
   last <- rows[!duplicated(rows$task, fromLast = TRUE)]
-  said <- c("decision", "at", "until", "note", "by")
-  set(rows, j = said, value = last[match(rows$task, last$task), said, with = FALSE])
+  decision_columns <- c("decision", "at", "until", "note", "by")
+  set(rows, j = decision_columns, value = last[match(rows$task, last$task), decision_columns,
+    with = FALSE])
   tibble::as_tibble(rows)
 }
 

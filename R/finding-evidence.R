@@ -28,10 +28,13 @@ pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
 # nothing of the query, so its factor is what is usual.
 set_factors <- function(pairs, curve) {
   spread <- spread_at(curve, pairs$position, pairs$segment)
-  of <- factor_posterior(pairs$clicks, pairs$expected, spread)
-  mixed <- of$shape > of$rate & (beyond_clear(curve, pairs) | surprising(curve, pairs, spread))
-  of <- Map(function(own, usual) ifelse(mixed, usual, own), of, factor_posterior(0, 0, spread))
-  set(pairs, j = c("shape", "rate", "own", "mixed"), value = c(of, list(of$shape / of$rate, mixed)))
+  posterior <- factor_posterior(pairs$clicks, pairs$expected, spread)
+  mixed <- posterior$shape > posterior$rate &
+    (beyond_clear(curve, pairs) | surprising(curve, pairs, spread))
+  posterior <- Map(function(own, usual) ifelse(mixed, usual, own), posterior,
+    factor_posterior(0, 0, spread))
+  set(pairs, j = c("shape", "rate", "own", "mixed"),
+    value = c(posterior, list(posterior$shape / posterior$rate, mixed)))
 }
 
 # Whether positions are so deep that the table does not tell what one of them earns.
@@ -105,7 +108,7 @@ no_findings <- function(excluded = NULL) list(found = NULL, facts = list(), excl
 # Young: it would have been seen earlier at its present rate.
 young_days <- function(summary) {
   recent <- summary$recent
-  of <- function(table, column) {
+  first_seen_of <- function(table, column) {
     first <- summary[[table]][["first"]]
     if (is.null(first) || !isTRUE(summary$window$dated)) {
       return(rep(NA_real_, nrow(summary[[table]])))
@@ -118,7 +121,7 @@ young_days <- function(summary) {
       missed >= assumed("young_missed"),
       lived, NA_real_)
   }
-  list(query = of("queries", "query"), page = of("pages", "page"))
+  list(query = first_seen_of("queries", "query"), page = first_seen_of("pages", "page"))
 }
 
 # Days with data that clicks of pairs are of: those since they were first seen, where they are

@@ -7,17 +7,18 @@ tide_trace.tide_findings <- function(data, what, ...) {
   check_text(what, "what")
   findings <- data
   id <- what
-  held <- rbind(findings$findings, findings$decided, fill = TRUE)
-  at_row <- match(id, held$id)
+  lines <- rbind(findings$findings, findings$decided, fill = TRUE)
+  at_row <- match(id, lines$id)
   if (is.na(at_row)) {
     abort_tide(sprintf("The list holds no finding %s.", id),
-      where = sprintf("It has %s.", format_plural(nrow(held), "finding")),
+      where = sprintf("It has %s.", format_plural(nrow(lines), "finding")),
       fix = "Take an id from the list as it is now.",
       class = "finding", fault = "call")
   }
-  same <- which(held$task == held$task[at_row] & held$id != id)
-  explained(in_sentences(findings, held[at_row]), held[same], finding_cells(findings, held[at_row]),
-    derivation_lines(findings, id)[[1]], assumption_lines(held$kind[at_row], findings$assumptions))
+  same <- which(lines$task == lines$task[at_row] & lines$id != id)
+  explained(in_sentences(findings, lines[at_row]), lines[same],
+    finding_cells(findings, lines[at_row]),
+    derivation_lines(findings, id)[[1]], assumption_lines(lines$kind[at_row], findings$assumptions))
 }
 
 explained <- function(finding, along, cells, derivation, assumptions) {

@@ -23,7 +23,8 @@ new_facts <- function(slot, code, line, ...) {
 # What was checked and left out, a row a reason. codes: a list of the queries of each.
 new_excluded <- function(kind, code, codes, ...) {
   if (!length(codes)) return(NULL)
-  new_facts("excluded", code, rep(kind, length(codes)), queries = lengths(codes), codes = codes, ...)
+  new_facts("excluded", code, rep(kind, length(codes)), queries = lengths(codes), codes = codes,
+    ...)
 }
 
 # The clicks at stake: those that the queries of each reason have in the window.

@@ -77,19 +77,19 @@ moving_findings <- function(kind, moving, summary, pairs, options) {
     confidence > assumed("moved_confidence") & done$done >= options$least)
   listed <- worth[within_fdr(confidence[worth], options$fdr)]
   if (!length(listed)) return(no_findings())
-  of <- cbind(moving$moved[listed], change[listed])
-  share <- of$position / (of$position + of$ctr)
+  moved_lines <- cbind(moving$moved[listed], change[listed])
+  share <- moved_lines$position / (moved_lines$position + moved_lines$ctr)
   done <- lapply(done, `[`, listed)
   found <- pair_findings(kind, summary, pairs, moving$at[listed], done, confidence[listed],
     if (down) assumed("won_back") else assumed("rise_chance"))
   # What brings a page back, or supports it, serves all its queries; a lower CTR at equal position
   # asks for the rewrite that low CTR asks for.
-  key <- summary$pages$key[of$page]
+  key <- summary$pages$key[moved_lines$page]
   stride <- ifelse(down & moving_cause(share) == "ctr", "low_ctr", kind)
   set(found, j = "work", value = ifelse(nzchar(key), paste(stride, key), found$identity))
   since <- summary$recent$to - 7L * as.integer(assumed("moved_weeks")) + 1L
-  list(found = found, facts = c(moving_facts(summary, of, share, since, kind),
-    moving_derivation(of, done, confidence[listed], down)))
+  list(found = found, facts = c(moving_facts(summary, moved_lines, share, since, kind),
+    moving_derivation(moved_lines, done, confidence[listed], down)))
 }
 
 # Pairs that both windows show often enough to judge: the rows of `pairs` they are (`at`),

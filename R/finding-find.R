@@ -73,7 +73,8 @@
 #'   sentences are made of, numbers and codes: a list of batches, each with `slot`, `code` and
 #'   `rows`, whose `line` is an id; see [tide_words()]), `steps` (by task the id of the line whose
 #'   step it is), `excluded` (what was checked and left out, made of facts of that slot: `kind`,
-#'   `reason`, `queries` and the `clicks` that they have in the window), `pairs` (every query x page pair with its `expected_ctr`, for figures),
+#'   `reason`, `queries` and the `clicks` that they have in the window), `pairs` (every query x page
+#'   pair with its `expected_ctr`, for figures),
 #'   `curve`, `tested`, `features` (what results pages take, see `results_pages`; or `NULL`),
 #'   `summary`, `assumptions` (those that were set) and `outside` (what `position` and `segments`
 #'   leave out: shares of `clicks` and `impressions`, `reason`; or `NULL`), `site_pages` (the

@@ -43,9 +43,9 @@ fit_low_ctr <- function(clicks, expected, page, words, single = rep(TRUE, length
   judged <- page_posteriors(clicks, expected, page, level_texts$pairs, level_texts$pages)
   # A topic that may be behind it takes its share of the certainty: by what its other pages say or,
   # where it is on one page only, by how often results pages take clicks and pages are weak.
-  held <- topics$part / (topics$part + level_texts$pages$weight[["low"]])
+  topic_part <- topics$part / (topics$part + level_texts$pages$weight[["low"]])
   set(judged, j = "by_topic", value = ifelse(topics$low > 0.5, 0, topics$low))
-  set(judged, j = "unseen_topic", value = ifelse(topics$alone, judged$page_low * held, 0))
+  set(judged, j = "unseen_topic", value = ifelse(topics$alone, judged$page_low * topic_part, 0))
   set(judged, j = "confidence", value = pmax(0,
     judged$low * (1 - judged$by_topic) * (1 - assumed("low_doubt")) - judged$unseen_topic))
   c(level_texts, list(judged = judged, expected = expected, topics = topics$found))
@@ -63,20 +63,21 @@ fit_levels <- function(clicks, expected, page, known, most = 6000L) {
     return(list(all = groups, pages = no_page_effects(),
       pairs = fit_query_groups(clicks_over_factors(clicks[best], expected[best]), near = groups)))
   }
-  said <- order(-rowsum(1 / (1 / (expected + 0.5) + groups$sd[1]^2), page, reorder = FALSE)[match(
+  page_order <- order(-rowsum(1 / (1 / (expected + 0.5) + groups$sd[1]^2), page,
+    reorder = FALSE)[match(
     at$page, unique(page))])
-  said <- sort(said[cumsum(at$pairs[said]) <= most | seq_along(said) <= 20])
-  rows <- at$order[unlist(Map(seq, at$first[said], length.out = at$pairs[said]))]
-  of <- rep(seq_along(said), at$pairs[said])
+  page_order <- sort(page_order[cumsum(at$pairs[page_order]) <= most | seq_along(page_order) <= 20])
+  rows <- at$order[unlist(Map(seq, at$first[page_order], length.out = at$pairs[page_order]))]
+  page_of <- rep(seq_along(page_order), at$pairs[page_order])
   use <- which(known[rows])
   use <- utils::head(use[order(-expected[rows[use]])], 1500)
   pairs <- groups
   for (turn in 1:2) {
     own <- Reduce(`+`, pair_likelihoods(clicks[rows], expected[rows], pairs))
-    likelihood <- page_likelihoods(log(own), of)
-    pages <- fit_pages(likelihood, at$pairs[said])
+    likelihood <- page_likelihoods(log(own), page_of)
+    pages <- fit_pages(likelihood, at$pairs[page_order])
     # What the page's other pairs say of it, so that nothing counts twice.
-    others <- Reduce(`+`, page_shares(likelihood, pages))[of, , drop = FALSE] / own
+    others <- Reduce(`+`, page_shares(likelihood, pages))[page_of, , drop = FALSE] / own
     pairs <- fit_query_groups(
       clicks_net_of_pages(clicks[rows[use]], expected[rows[use]], others[use, , drop = FALSE]),
       near = pairs)
@@ -135,16 +136,17 @@ weak_topics <- function(z, weight, page, words, page_groups) {
   long[, c("low", "size") := list(topics$low[long$at], topics$pairs[long$at])]
   setorderv(long, c("pair", "low", "size", "word"), c(1L, -1L, 1L, 1L))
   best <- long[!duplicated(long$pair)]
-  held <- best[best$low > 0.5]
+  of_topics <- best[best$low > 0.5]
   out$low[best$pair] <- best$low
   out$likely[best$pair] <- topics$effect[best$at]
-  out$effect[held$pair] <- topics$effect[held$at]
-  if (nrow(held)) {
-    set(held, j = "share", value = exp(topics$effect[held$at]))
-    found <- unique(held$word)
+  out$effect[of_topics$pair] <- topics$effect[of_topics$at]
+  if (nrow(of_topics)) {
+    set(of_topics, j = "share", value = exp(topics$effect[of_topics$at]))
+    found <- unique(of_topics$word)
     out$found <- data.table(word = levels(texts)[found],
-      held = unname(split(held$pair, factor(held$word, found))),
-      pages = distinct_by(held, "word", "page"), share = held$share[match(found, held$word)])
+      held = unname(split(of_topics$pair, factor(of_topics$word, found))),
+      pages = distinct_by(of_topics, "word", "page"),
+      share = of_topics$share[match(found, of_topics$word)])
     out$found <- out$found[order(-lengths(out$found$held), out$found$word)]
   }
   out
@@ -171,11 +173,11 @@ test_topics <- function(by_page, page_groups, words) {
   prior <- stats::dnorm(topic_grid, usual[["mean"]], usual[["sd"]])
   shares <- exp(likelihood$held - likelihood$best) * rep(prior / sum(prior), each = nrow(topics))
   effect <- drop(shares %*% topic_grid) / rowSums(shares)
-  held <- likelihood$best + log(rowSums(shares))
+  log_total <- likelihood$best + log(rowSums(shares))
   # How many words are so, the words themselves tell.
   part <- topic_share(0, 0)
   for (turn in 1:20) {
-    low <- 1 / (1 + exp(pmin(likelihood$alone - held + log((1 - part) / part), 700)))
+    low <- 1 / (1 + exp(pmin(likelihood$alone - log_total + log((1 - part) / part), 700)))
     part <- topic_share(sum(low[effect < -assumed("topic_least_effect")]), words)
   }
   topics[, c("low", "effect", "part") :=
@@ -201,6 +203,6 @@ topic_likelihoods <- function(by_page, groups) {
   sums <- unname(rowsum(cbind(make_density(0),
     vapply(topic_grid, make_density, numeric(nrow(by_page)))),
     by_page$word, reorder = FALSE))
-  held <- sums[, -1, drop = FALSE]
-  list(alone = sums[, 1], held = held, best = do.call(pmax, as.data.frame(held)))
+  shares_else <- sums[, -1, drop = FALSE]
+  list(alone = sums[, 1], held = shares_else, best = do.call(pmax, as.data.frame(shares_else)))
 }

@@ -81,8 +81,8 @@ words_to_say <- function(summary, at) {
   key <- summary$queries$key[at$query]
   has <- which(is_brand(key, summary$brand) &
     is_brand(query_key(fcoalesce(as.character(title[at$page]), "")), summary$brand))
-  said <- brand_modifiers(key[has], summary$brand)
-  query[has] <- ifelse(nzchar(said), said, query[has])
+  beside_brand <- brand_modifiers(key[has], summary$brand)
+  query[has] <- ifelse(nzchar(beside_brand), beside_brand, query[has])
   query
 }
 

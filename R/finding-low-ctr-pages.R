@@ -73,11 +73,12 @@ page_posteriors <- function(clicks, expected, page, pairs, pages, at_once = 2000
   likelihood <- log(likelihood)
   for (own in split(seq_along(at$first), (cumsum(at$pairs) - 1L) %/% at_once)) {
     rows <- at$order[seq(at$first[own[1]], length.out = sum(at$pairs[own]))]
-    of <- cases$of[rows]
-    shares <- page_shares(page_likelihoods(likelihood[of, , drop = FALSE], page[rows]), pages)
+    case_of <- cases$of[rows]
+    shares <- page_shares(page_likelihoods(likelihood[case_of, , drop = FALSE], page[rows]), pages)
     page_of <- rep(seq_along(own), at$pairs[own])
     low[rows] <-
-      1 - rowSums((shares[[1]] + shares[[3]])[page_of, , drop = FALSE] * usual[of, , drop = FALSE])
+      1 - rowSums((shares[[1]] + shares[[3]])[page_of, , drop = FALSE] *
+      usual[case_of, , drop = FALSE])
     page_low[rows] <- rowSums(shares[[2]])[page_of]
   }
   pair_low <- pmax(0, (low - page_low) / pmax(1 - page_low, 1e-9))

@@ -82,9 +82,9 @@ since_shift <- function(now, weeks, shift, what, summary) {
   use <- which(!is.na(at))
   rows <- rows[use]
   later <- rows$week >= shift$week[at[use]]
-  of <- c("clicks", "impressions", "weighted", "expected")
-  since <- add_ratios(sums_by(rows[later], "pair", of))
-  before <- sums_by(rows[!later], "pair", of)
+  sums_of <- c("clicks", "impressions", "weighted", "expected")
+  since <- add_ratios(sums_by(rows[later], "pair", sums_of))
+  before <- sums_by(rows[!later], "pair", sums_of)
   at <- match(if (what == "page") now$page else seq_len(nrow(now)), shift$unit)
   maybe <- which(!is.na(at))
   of_maybe <- shift[at[maybe]]
@@ -161,7 +161,8 @@ improved_excluded <- function(summary, now, rows) {
   largest <- utils::head(first[order(-rose$impressions[first])], 5)
   shown <- rose[largest]
   new_excluded("low_ctr", "ctr_repaired",
-    unname(split(rose$query, rose$page)[as.character(shown$page)]), path = summary$pages$page[shown$page],
+    unname(split(rose$query, rose$page)[as.character(shown$page)]),
+    path = summary$pages$page[shown$page],
     since = shown$since, before = shown$before)
 }
 
@@ -288,11 +289,11 @@ chance_of <- function(beside, share) {
 
 # The share of units that change: taken to be `share`, as if of twenty units, and learnt from them.
 learn_share <- function(beside, share) {
-  of <- share
+  share_now <- share
   for (turn in 1:20) {
-    of <- (sum(chance_of(beside, of)) + 20 * share) / (length(beside) + 20)
+    share_now <- (sum(chance_of(beside, share_now)) + 20 * share) / (length(beside) + 20)
   }
-  of
+  share_now
 }
 
 # Log marginal likelihood of counts whose level is gamma with this mean and shape (constants that

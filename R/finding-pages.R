@@ -79,12 +79,12 @@ wrong_link_facts <- function(found, pages, most = 3L) {
   if (!length(own)) return(NULL)
   stem <- site_stemmer(pages)
   links <- pages$links[which(pages$links$main)]
-  said <- stemmed(links$text, stem)
+  anchors <- stemmed(links$text, stem)
   asked <- stemmed(query_key(found$query[own]), stem)
   from <- lapply(seq_along(own), function(i) {
     others <- setdiff(page_key(strsplit(found$pages[own[i]], " ", fixed = TRUE)[[1]]),
       page_key(found$page[own[i]]))
-    linking <- unique(links$from[said == asked[i] & links$to %in% others])
+    linking <- unique(links$from[anchors == asked[i] & links$to %in% others])
     pages$pages$page[match(linking, pages$pages$key)]
   })
   many <- lengths(from)

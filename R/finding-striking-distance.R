@@ -204,9 +204,9 @@ link_sources <- function(summary, pairs, at, looked = 20000L) {
   words <- word_table(summary$queries$key[queries], function_words)
   words <- words[words$word %in% asked$word]
   set(words, j = "query", value = queries[words$query])
-  held <- known[words, on = "query", nomatch = NULL, allow.cartesian = TRUE]
-  if (!nrow(held)) return(none)
-  by_word <- sums_by(held, c("word", "page"), "clicks")
+  matches <- known[words, on = "query", nomatch = NULL, allow.cartesian = TRUE]
+  if (!nrow(matches)) return(none)
+  by_word <- sums_by(matches, c("word", "page"), "clicks")
   pages_of <- sums_by(by_word, "word", "clicks", count = "pages")
   pages <- pages_of$pages[match(by_word$word, pages_of$word)]
   # A word on many pages names no topic.

@@ -60,8 +60,8 @@ folder_lines <- function(x, most = 4) {
   more <- sum(utils::tail(sums$added, -most))
   sums <- utils::head(sums[sums$added >= 0.5], most)
   if (!nrow(sums)) return(NULL)
-  of <- if (length(x$plans) > 1) sprintf(" (%s)", names(x$plans)[1]) else ""
-  wrap_lines(c("", sprintf("Added by folder%s: %s.", of,
+  plan_name <- if (length(x$plans) > 1) sprintf(" (%s)", names(x$plans)[1]) else ""
+  wrap_lines(c("", sprintf("Added by folder%s: %s.", plan_name,
     paste(c(sprintf("%s +%s", sums$folder, format_count(sums$added)),
       if (more >= 0.5) sprintf("all others +%s", format_count(more))),
       collapse = ", "))),

@@ -148,9 +148,9 @@ once_each <- function(lines) {
     set(lines, j = column, value = lines[[column]] * keep)
   }
   # A line that says something of itself already keeps it.
-  said <- lines$remark[part]
+  remarks <- lines$remark[part]
   set(lines, which(part), "remark",
-    paste0(said, ifelse(nzchar(said), ", ", ""), "counted in an earlier line"))
+    paste0(remarks, ifelse(nzchar(remarks), ", ", ""), "counted in an earlier line"))
   set(lines, j = "queries", value = NULL)
   lines[]
 }

@@ -3,21 +3,21 @@
 # Out: whether it was new.
 keep_forecast <- function(store, forecast) {
   check_class(forecast, "tide_forecast", "forecast")
-  said <- list(months = as.data.frame(forecast$months), of = forecast$history$of,
+  record <- list(months = as.data.frame(forecast$months), of = forecast$history$of,
     plans = lapply(forecast$plans, function(plan) as.data.frame(plan$lines)))
   with_store(store, write = TRUE, function(con) {
-    keep_fact(store, con, "forecast", forecast$made, forecast$history$source, said)
+    keep_fact(store, con, "forecast", forecast$made, forecast$history$source, record)
   })
 }
 
 # What was said, forecast by forecast, the oldest first: lists with made, of, months, plans.
 kept_forecasts <- function(store) {
-  held <- with_store(store, write = FALSE,
+  stored <- with_store(store, write = FALSE,
     function(con) DBI::dbGetQuery(con,
       "SELECT date, rows FROM facts WHERE place = 'forecast' ORDER BY date, id"))
   Map(function(said, made) {
     c(parse_json(said, simplify = TRUE), list(made = as.IDate(made)))
-  }, held$rows, held$date)
+  }, stored$rows, stored$date)
 }
 
 # data.table(made, of, month, segment, plan, baseline, its ranges, total ...), the oldest first.
@@ -75,11 +75,11 @@ tide_review <- function(store, history, data = NULL, rules = tide_rules(), assum
   local_assumptions(assumptions)
   check_class(store, "tide_store", "store")
   if (!inherits(history, "tide_history")) history <- tide_history(history)
-  said <- stored_forecasts(store)
-  rows <- if (nrow(said)) match_actuals(said, history) else no_review()
+  earlier_forecasts <- stored_forecasts(store)
+  rows <- if (nrow(earlier_forecasts)) match_actuals(earlier_forecasts, history) else no_review()
   if (!is.null(data)) check_class(data, "tide_data", "data")
   structure(list(months = why_missed(rows, history, data, rules), plans = plan_states(store, data),
-    forecasts = length(unique(said$number)),
+    forecasts = length(unique(earlier_forecasts$number)),
     covered = if (nrow(rows)) mean(rows$inside) else NA_real_,
     bias = if (nrow(rows)) mean(log(rows$came / rows$expected)) else NA_real_),
     class = c("tide_review", "tide_result"))

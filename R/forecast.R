@@ -170,13 +170,13 @@ backtest_by_method <- function(backtest, by = c("segment", "method")) {
 #' @export
 glance.tide_forecast <- function(x, ...) {
   check_no_more(...)
-  said <- backtest_by_method(x$backtest)
-  said <- said[said$method == "weighted"]
+  errors <- backtest_by_method(x$backtest)
+  errors <- errors[errors$method == "weighted"]
   known <- x$history$months[, list(months = .N), by = "segment"]
-  leading <- vapply(x$weights[said$segment], function(weight) names(which.max(weight)), "")
-  tibble::as_tibble(data.table(segment = said$segment,
-    months = known$months[match(said$segment, known$segment)], leading = unname(leading),
-    said[, c("forecasts", "mase", "mape", "bias", "covered")], widened = x$widened))
+  leading <- vapply(x$weights[errors$segment], function(weight) names(which.max(weight)), "")
+  tibble::as_tibble(data.table(segment = errors$segment,
+    months = known$months[match(errors$segment, known$segment)], leading = unname(leading),
+    errors[, c("forecasts", "mase", "mape", "bias", "covered")], widened = x$widened))
 }
 
 #' @rdname tide_forecast

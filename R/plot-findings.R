@@ -55,11 +55,11 @@ label_sizes <- list(letter = 0.0082, height = 0.036, mark = 0.012)
 placed_labels <- function(found, named, x, y) {
   at_x <- (log10(found$position) - x[1]) / diff(x)
   at_y <- (log10(found$shown) - y[1]) / diff(y)
-  said <- sprintf("%d %s", found$rank, substr(found$query, 1, 40))
+  labels_shown <- sprintf("%d %s", found$rank, substr(found$query, 1, 40))
   boxes <- NULL
   size <- label_sizes
   rows <- lapply(seq_len(min(named, nrow(found))), function(i) {
-    wide <- nchar(said[i]) * size$letter
+    wide <- nchar(labels_shown[i]) * size$letter
     gap <- 1.6 * size$mark
     tries <- list(c(at_x[i] + gap, at_y[i], 0), c(at_x[i] - gap, at_y[i], 1),
       c(at_x[i], at_y[i] + size$height, 0), c(at_x[i], at_y[i] - size$height, 0),
@@ -77,7 +77,7 @@ placed_labels <- function(found, named, x, y) {
       }, NA))
       if (inside && !any(marks) && !crossed) {
         boxes[[length(boxes) + 1L]] <<- box
-        return(data.table(said = said[i], at_x = x[1] + attempt[1] * diff(x),
+        return(data.table(said = labels_shown[i], at_x = x[1] + attempt[1] * diff(x),
           at_y = y[1] + attempt[2] * diff(y), hjust = attempt[3]))
       }
     }

@@ -30,8 +30,8 @@
 #' @export
 tide_check <- function(store, brand = NULL, rules = tide_rules()) {
   check_class(rules, "tide_rules", "rules")
-  held <- if (inherits(store, "tide_source")) source_account(store) else store_account(store)
-  days <- held$days
+  account <- if (inherits(store, "tide_source")) source_account(store) else store_account(store)
+  days <- account$days
   if (!nrow(days)) {
     return(structure(list(held = days, coverage = NULL, problems = no_problems()),
       class = c("tide_check", "tide_result")))
@@ -44,10 +44,10 @@ tide_check <- function(store, brand = NULL, rules = tide_rules()) {
     list(no_problems()),
     lapply(dated, missing_days),
     unusual_days(dated),
-    list(never_finished(days, held$all)),
-    lapply(split(held$all[held$all$day > 0], by = "grain"), revised_days),
+    list(never_finished(days, account$all)),
+    lapply(split(account$all[account$all$day > 0], by = "grain"), revised_days),
     lapply(dated, row_changes),
-    list(capped_tables(days), damaged_parts(store, held$parts, held$current),
+    list(capped_tables(days), damaged_parts(store, account$parts, account$current),
       missing_totals(site_summary), spelling_problems(page_spellings(store)),
       if (length(brand)) missed_spellings(store, brand), intended_problems(store, rules))))
   structure(list(held = site_summary, coverage = monthly_coverage(days), problems = problems),
@@ -134,11 +134,11 @@ never_finished <- function(days, all, lag = 3L) {
   if (!nrow(dated)) return(NULL)
   ends <- tapply(all$day[all$day > 0], all$import[all$day > 0], range)
   own <- split(dated, dated$import)
-  said <- vapply(own, function(of) {
+  problems <- vapply(own, function(of) {
     days <- ends[[as.character(of$import[1])]]
     as.integer(export_day(max(of$exported), of$stated[1], days[1], days[2]))
   }, 0L)
-  is_open <- dated$day >= said[as.character(dated$import)] - lag &
+  is_open <- dated$day >= problems[as.character(dated$import)] - lag &
     dated$day < as.integer(stored_export_day(days)) - lag
   rbindlist(lapply(split(dated, by = "grain"), function(of) {
     at <- which(of$day %in% dated$day[is_open & dated$grain == of$grain[1]])

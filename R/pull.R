@@ -131,10 +131,10 @@ days_to_pull <- function(store, spec, from, to, today) {
   if (from > to) return(as.IDate(character()))
   days <- seq(from, to, by = "day")
   own <- grain_label(intersect(dimension_names, union("date", names(spec$fields))))
-  held <- with_store(store, write = FALSE, function(con) {
+  stored <- with_store(store, write = FALSE, function(con) {
     DBI::dbGetQuery(con, "SELECT day FROM current WHERE grain = ?", list(own))$day
   })
-  as.IDate(days[!as.integer(days) %in% held])
+  as.IDate(days[!as.integer(days) %in% stored])
 }
 
 # Out: list(rows, calls, capped, repeats).
@@ -198,8 +198,8 @@ sum_pulled <- function(rows) {
   if (!anyDuplicated(rows, by = keys)) return(rows)
   position <- "position" %in% names(rows)
   if (position) set(rows, j = "weighted", value = rows$position * rows$impressions)
-  of <- c("clicks", "impressions", if (position) "weighted")
-  sums <- sums_by(rows, keys, of)
+  figures <- c("clicks", "impressions", if (position) "weighted")
+  sums <- sums_by(rows, keys, figures)
   if (position) {
     set(sums, j = "position", value = sums$weighted / sums$impressions)
     set(sums, j = "weighted", value = NULL)

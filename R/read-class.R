@@ -232,13 +232,13 @@ left_out_lines <- function(ledger, kept = NULL) {
 }
 
 kept_by_grain <- function(data) {
-  of <- function(grain, rows) {
+  sums_for <- function(grain, rows) {
     data.table(grain = grain, clicks = sum(as.numeric(rows$clicks)),
       impressions = sum(as.numeric(rows$impressions)))
   }
   tables <- first_given(data$tables, data$totals)
-  rbind(if (inherits(data, "tide_blocks")) of(grain_label(data$dimensions), data$days),
-    rbindlist(lapply(names(tables), function(grain) of(grain, tables[[grain]]$rows))))
+  rbind(if (inherits(data, "tide_blocks")) sums_for(grain_label(data$dimensions), data$days),
+    rbindlist(lapply(names(tables), function(grain) sums_for(grain, tables[[grain]]$rows))))
 }
 
 # What the reader decided or noticed that a person should know.
@@ -323,6 +323,6 @@ further_exports <- function(grains) {
 read_grains <- function(data) first_given(data$grains, lapply(data$tables, `[[`, "dimensions"))
 
 further_line <- function(grains) {
-  said <- further_exports(grains)
-  if (length(said)) paste0("  a", substring(said, 2))
+  would_add <- further_exports(grains)
+  if (length(would_add)) paste0("  a", substring(would_add, 2))
 }

@@ -8,10 +8,10 @@ comparison_sides <- function(header, part, how) {
   label_texts <- comparison_labels(header)
   if (is.null(label_texts)) return(NULL)
   windows <- lapply(label_texts$name, label_window, part = part, how = how)
-  said <- part$filters[["windows"]]
+  windows_named <- part$filters[["windows"]]
   later <- later_label(label_texts, windows, how$columns, part$label)
   side <- function(i, of) {
-    span <- if (is.null(windows[[i]])) said[[of]] else windows[[i]]
+    span <- if (is.null(windows[[i]])) windows_named[[of]] else windows[[i]]
     own <- header
     own[label_texts$at[-i, ]] <- ""
     own[label_texts$differences] <- ""

@@ -131,14 +131,14 @@ sum_months <- function(cells, key) {
   code <- match(key, unique(key))
   for (column in columns) {
     values <- cells[[column]]
-    of <- split(values, factor(code, seq_len(nrow(out))))
+    values_of <- split(values, factor(code, seq_len(nrow(out))))
     set(out, j = column, value = if (is.numeric(values)) {
-      vapply(of, function(one) {
+      vapply(values_of, function(one) {
         one <- one[!is.na(one)]
         if (!length(one)) NA_real_ else if (column == "value_each") mean(one) else sum(one)
       }, 0, USE.NAMES = FALSE)
     } else {
-      vapply(of, utils::tail, "", 1, USE.NAMES = FALSE)
+      vapply(values_of, utils::tail, "", 1, USE.NAMES = FALSE)
     })
   }
   out

@@ -96,14 +96,15 @@ folder_filters <- function(inputs, scratch, how) {
   small <- which(inputs$gathered & file.exists(inputs$path) & !dir.exists(inputs$path) &
     file.size(inputs$path) <= filter_bytes_most)
   small <- small[vapply(inputs$path[small], file_kind, "") == "text"]
-  said <- lapply(inputs$path[small], function(file) {
+  filters_read <- lapply(inputs$path[small], function(file) {
     tryCatch(part_filters(open_parts(file, scratch)[[1]], how), tide_error = function(e) NULL)
   })
-  at <- small[lengths(said) > 0]
+  at <- small[lengths(filters_read) > 0]
   folder <- dirname(inputs$path[at])
   several <- vapply(folder, function(own) sum(dirname(inputs$path) == own) > 1, NA)
   once <- which(!folder %in% folder[duplicated(folder)] & several)
-  list(folder = folder[once], file = inputs$path[at][once], filters = said[lengths(said) > 0][once])
+  list(folder = folder[once], file = inputs$path[at][once],
+    filters = filters_read[lengths(filters_read) > 0][once])
 }
 
 # Columns of constant values, for dimensions that the table lacks.

@@ -83,8 +83,8 @@ newest_rows <- function(parts, repeats) {
   # The whole holds its parts.
   whole <- which(patterns == "")
   if (length(whole) && length(whole) < length(parts) && length(used)) {
-    held <- rows[rows$turn %in% whole][rows, on = used, which = TRUE, mult = "first"]
-    older <- older | !rows$turn %in% whole & !is.na(held)
+    first_same <- rows[rows$turn %in% whole][rows, on = used, which = TRUE, mult = "first"]
+    older <- older | !rows$turn %in% whole & !is.na(first_same)
   }
   left_out <- if (any(older)) {
     left_out_line("in several files (the newest export counts)", parts[[1]]$source$grain, rows,

@@ -148,11 +148,11 @@ results_page_words <- function(results, keys) {
     paste(results$features$feature[results$features$key == asked], collapse = ", ")
   }, "", USE.NAMES = FALSE)
   on_day <- results$rows$date[match(keys, results$rows$key)]
-  said <-
+  words_shown <-
     ifelse(nzchar(shown) & nzchar(titles), paste(shown, titles, sep = "; "), paste0(shown, titles))
-  ifelse(nzchar(said),
+  ifelse(nzchar(words_shown),
     sprintf("Results page%s: %s.", ifelse(is.na(on_day), "", paste(" of", format_day(on_day))),
-    said),
+    words_shown),
     "")
 }
 
@@ -169,10 +169,10 @@ results_page_lines <- function(results, asked, own, width) {
   mine <- page_key(rows$address) %in% page_key(own)
   host <- sub("^[a-z]+://(www[.])?([^/]*).*$", "\\2", rows$address)
   free <- max(20, width - 40)
-  said <- results_page_words(results, asked)
+  words_shown <- results_page_words(results, asked)
   c(
     "",
-    if (nzchar(said)) said,
+    if (nzchar(words_shown)) words_shown,
     sub(" +$", "", sprintf("%3.0f%s %s %s %s", rows$place, ifelse(mine, "*", " "),
       fit_text(rows$title, free), fit_text(rows$format, 10), fit_text(host, 22))),
     if (any(mine)) "* this site")

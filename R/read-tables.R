@@ -82,20 +82,20 @@ read_decisions <- function(file, known) {
       fix = "Take the list as xlsx or csv, and fill in its column decision.",
       class = "columns_missing", file = file)
   }
-  said <- tolower(trimws(fcoalesce(tbl$decision, "")))
-  bad <- which(nzchar(said) & !said %in% known)
+  decided <- tolower(trimws(fcoalesce(tbl$decision, "")))
+  bad <- which(nzchar(decided) & !decided %in% known)
   if (length(bad)) {
-    abort_tide(sprintf("Unknown decision '%s'.", said[bad[1]]),
+    abort_tide(sprintf("Unknown decision '%s'.", decided[bad[1]]),
       where = sprintf("'%s', %s %d.", file, place$unit, record_lines(place, bad[1])),
       fix = sprintf("Write %s, or leave the cell empty.", paste(known, collapse = ", ")),
       class = "sheet", file = file)
   }
-  use <- which(nzchar(said))
+  use <- which(nzchar(decided))
   if (!length(use)) {
     abort_tide("No decision is filled in.", where = sprintf("'%s'.", file),
       fix = "Write fix, later, harmless or done into the column decision.", class = "sheet",
       file = file)
   }
-  data.table(id = tbl$id[use], decision = said[use],
+  data.table(id = tbl$id[use], decision = decided[use],
     note = if (is.null(tbl[["note"]])) "" else fcoalesce(tbl$note[use], ""))
 }

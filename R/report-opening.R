@@ -44,13 +44,13 @@ opening_reason <- function(moves) {
     if (own[top] < 0.15 * abs(parts[[name]])) return(" (spread over many pages)")
     sprintf(" (%s of them on %s)", format_count(own[top]), format_path(moves$moves$name[top]))
   }
-  said <- vapply(names(parts), function(name) sprintf("%s %s by %s%s",
+  phrases <- vapply(names(parts), function(name) sprintf("%s %s by %s%s",
     format_count(abs(parts[[name]])), if (parts[[name]] < 0) "lost" else "gained",
     part_words[[name]], carrier(name)),
     "")
   lost <- moves$lost_positions
   c(sprintf("The change of %s clicks%s: %s.", signed_count(whole$change), month_words(moves$scaled),
-    paste(said, collapse = ", ")),
+    paste(phrases, collapse = ", ")),
     if ("by_position" %in% names(large) && parts[["by_position"]] < 0 && NROW(lost)) {
       sprintf("Positions lost on %s: %s.", format_path(lost$page[1]),
         lost_query_words(lost[lost$page == lost$page[1]]))

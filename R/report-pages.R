@@ -59,9 +59,9 @@ sections_list <- function(brief) {
   if (!nrow(brief)) return("")
   sections <- vapply(split(brief, brief$section), function(own) {
     own <- utils::head(own, 6)
-    said <- sprintf("%s (%s)", escape(own$query), format_count(own$impressions))
-    said[1] <- sprintf("<b>%s</b> (%s)", escape(own$query[1]), format_count(own$impressions[1]))
-    sprintf("<li>%s</li>", paste(said, collapse = ", "))
+    items <- sprintf("%s (%s)", escape(own$query), format_count(own$impressions))
+    items[1] <- sprintf("<b>%s</b> (%s)", escape(own$query[1]), format_count(own$impressions[1]))
+    sprintf("<li>%s</li>", paste(items, collapse = ", "))
   }, "")
   paste0("<p><b>Sections the page lacks</b> (the first query as the heading; impressions)</p><ul>",
     paste(sections, collapse = ""), "</ul>")

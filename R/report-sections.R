@@ -97,7 +97,7 @@ report_moves <- function(moves, most = 8) {
     "by_demand", "by_position", "by_ctr", "by_new_lost", "significant"),
     text = list(page = ifelse(one_line, format_path(shown$name), shown$name),
       weeks = as_html(ifelse(one_line, week_sparks(moves, shown$name), ""))))
-  said <- c(paste0(paste(c(sides_line(moves), events_line(moves)), collapse = "; "), ". ",
+  sentences <- c(paste0(paste(c(sides_line(moves), events_line(moves)), collapse = "; "), ". ",
     paste(site, collapse = " ")),
     if (length(marked)) {
       paste(marked, collapse = " ")
@@ -105,7 +105,7 @@ report_moves <- function(moves, most = 8) {
       sprintf("No page changed significantly (false-discovery rate %s).", format_share(moves$fdr))
     })
   paste0("<section id='moved'><h2>What changed</h2>",
-    paste0("<p>", escape(said), "</p>", collapse = ""),
+    paste0("<p>", escape(sentences), "</p>", collapse = ""),
     html_list(utils::head(moves$drivers, 5)$sentence), html_list(lost_position_lines(moves)),
     inline_svg(ggplot2::autoplot(moves), site[1], height = 4),
     html_table(columns, soft_rows(!shown$significant & one_line)),
@@ -226,13 +226,13 @@ report_parts <- function(parts) {
           sprintf("x%.2f (%.2f to %.2f)", at$ratio, at$ratio_low, at$ratio_high)))))
     if (equal) names(columns)[length(columns)] <- "CTR at equal position"
     span <- if (is.na(one$to)) "no dates" else format_days(one$from, one$to)
-    said <- if (equal) {
+    verdict <- if (equal) {
       paste(comparison_verdict(at, one$by), "x1.00: as the rest, with the 90 % interval.")
     } else {
       one$note
     }
     paste0("<h3>By ", gsub("_", " ", one$by), "</h3><p class='soft'>", span, "</p>",
-      html_table(columns), "<p>", escape(said), "</p>")
+      html_table(columns), "<p>", escape(verdict), "</p>")
   }, "")
   paste0("<section id='parts'><h2>Side by side</h2>", paste(tables, collapse = ""), "</section>")
 }

@@ -117,9 +117,9 @@ section_lines <- function(sections, plain) {
     "Sections the page lacks (the first query as the heading; impressions):",
     "",
     vapply(split(sections, sections$section), function(own) {
-      said <- sprintf("%s (%s)", plain(own$query), format_count(own$impressions))
+      items <- sprintf("%s (%s)", plain(own$query), format_count(own$impressions))
       sprintf("- %s", paste(
-        c(sprintf("**%s** (%s)", plain(own$query[1]), format_count(own$impressions[1])), said[-1]),
+        c(sprintf("**%s** (%s)", plain(own$query[1]), format_count(own$impressions[1])), items[-1]),
         collapse = ", "))
     }, "", USE.NAMES = FALSE))
 }

@@ -51,8 +51,8 @@ leading_pages <- function(sums, queries) {
 # Words on so many pages that they set none apart: "seeds" where seeds are sold.
 words_of_all <- function(long, least = 5, share = 0.1) {
   pages <- length(unique(long$page))
-  of <- unique(long[!is.na(long$page), c("word", "page")])[, .N, by = "word"]
-  of$word[of$N >= max(least, share * pages)]
+  pages_of <- unique(long[!is.na(long$page), c("word", "page")])[, .N, by = "word"]
+  pages_of$word[pages_of$N >= max(least, share * pages)]
 }
 
 # The head term of each query, NA where no word of it tells a topic.

@@ -55,8 +55,9 @@ segment_conditions <- local({
     function(x, value, rules) test(query_key(x), query_key(value)))
   words <- function(fails, test) condition("query", "words", fails, function(x, value, rules) {
     # A word may be several: it is looked for between spaces.
-    held <- paste0(" ", vapply(query_words(query_key(x)), paste, "", collapse = " "), " ")
-    test(lapply(query_key(value), function(word) grepl(paste0(" ", word, " "), held, fixed = TRUE)))
+    spaced <- paste0(" ", vapply(query_words(query_key(x)), paste, "", collapse = " "), " ")
+    test(lapply(query_key(value), function(word) grepl(paste0(" ", word, " "), spaced,
+      fixed = TRUE)))
   })
   length_of <- function(fails, measure) condition("query", "range", fails,
     function(x, value, rules) {

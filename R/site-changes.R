@@ -25,12 +25,12 @@ tide_page_changes <- function(store) {
   check_class(store, "tide_store", "store")
   none <- data.table(page = character(), date = as.IDate(character()),
     since = as.IDate(character()), field = character(), before = character(), now = character())
-  held <- with_store(store, write = FALSE, function(con) {
+  stored <- with_store(store, write = FALSE, function(con) {
     DBI::dbGetQuery(con, "SELECT id FROM facts WHERE place = 'site pages' ORDER BY date, id")$id
   })
   found <- list()
   before <- NULL
-  for (id in held) {
+  for (id in stored) {
     now <- stored_site_pages(store, id)
     if (!is.null(before) && before$site == now$site) {
       found[[length(found) + 1L]] <- reading_changes(before, now)
@@ -73,17 +73,17 @@ reading_changes <- function(before, now) {
 #' @export
 tide_pages_read.tide_store <- function(sources, ...) {
   check_no_more(...)
-  held <- stored_site_pages(sources)
-  if (is.null(held)) {
+  readings <- stored_site_pages(sources)
+  if (is.null(readings)) {
     abort_store(sources$dir, "The archive holds no pages of the site.", "Read some and load them.",
       "pages of a folder or zip", "nothing_left")
   }
-  held
+  readings
 }
 
 # The pages stored last, or those of one reading, as a tide_pages object; NULL where there are none.
 stored_site_pages <- function(store, id = NULL) {
-  held <- with_store(store, write = FALSE, function(con) {
+  stored <- with_store(store, write = FALSE, function(con) {
     if (is.null(id)) {
       DBI::dbGetQuery(con, "SELECT date, file, rows FROM facts WHERE place = 'site pages'
         ORDER BY date DESC, id DESC LIMIT 1")
@@ -91,8 +91,8 @@ stored_site_pages <- function(store, id = NULL) {
       DBI::dbGetQuery(con, "SELECT date, file, rows FROM facts WHERE id = ?", list(id))
     }
   })
-  if (!nrow(held)) return(NULL)
-  read <- parse_json(held$rows, simplify = TRUE)
+  if (!nrow(stored)) return(NULL)
+  read <- parse_json(stored$rows, simplify = TRUE)
   columns <- function(of) setDT(lapply(read[[of]], function(x) if (is.list(x)) unlist(x) else x))
   pages <- columns("pages")
   # Where none is known, JSON tells no type.
@@ -104,8 +104,8 @@ stored_site_pages <- function(store, id = NULL) {
     left = sum(read$left),
     skipped = data.table(file = as.character(read$skipped$file),
       reason = as.character(read$skipped$reason)),
-    site = held$file,
-    date = as.IDate(held$date)),
+    site = stored$file,
+    date = as.IDate(stored$date)),
     class = c("tide_pages", "tide_result"))
 }
 

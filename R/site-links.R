@@ -58,12 +58,12 @@ link_candidates <- function(summary, pages, asked, target) {
   use <- could_say(sentence, telling)
   origin <- origin[use]
   sentence <- sentence[use]
-  said <- stemmed(sentence, stem)
+  stems <- stemmed(sentence, stem)
   rivals <- rival_pages(summary, asked)
   clicks <- sum_codes(summary$pairs$clicks, summary$pairs$page, nrow(summary$pages))
   clicks <- fcoalesce(clicks[match(sources$key, summary$pages$key)], 0)
   stands <- function(word) {
-    .Call(phrase_counts, rep(word, length(said)), said, seq_along(said)) > 0
+    .Call(phrase_counts, rep(word, length(stems)), stems, seq_along(stems)) > 0
   }
   rbindlist(lapply(seq_along(asked), function(i) {
     whole <- stands(phrases$words[i])

@@ -18,26 +18,26 @@ ask_page <- function(address, agent, timeout, known = NULL, largest = largest_pa
   if (is.list(text_body)) return(no_answer(text_body$problem))
   answer <- curl::handle_data(handle)
   heads <- curl::parse_headers_list(answer$headers)
-  of <- function(name) {
+  header_of <- function(name) {
     found <- unlist(heads[names(heads) == name], use.names = FALSE)
     if (length(found)) as_utf8(found[1]) else ""
   }
-  text_body <- unpacked(text_body, tolower(of("content-encoding")), largest)
+  text_body <- unpacked(text_body, tolower(header_of("content-encoding")), largest)
   if (is.character(text_body)) return(no_answer(text_body))
-  type <- tolower(of("content-type"))
+  type <- tolower(header_of("content-type"))
   list(
     status = answer$status_code,
-    location = of("location"),
-    etag = of("etag"),
-    modified = of("last-modified"),
+    location = header_of("location"),
+    etag = header_of("etag"),
+    modified = header_of("last-modified"),
     type = trimws(sub(";.*$", "", type)),
-    robots = tolower(of("x-robots-tag")),
+    robots = tolower(header_of("x-robots-tag")),
     encoding = if (grepl("charset=", type)) {
       gsub("[\"' ]", "", sub("^.*charset=([^;]+).*$", "\\1", type))
     } else {
       ""
     },
-    wait = retry_after(of("retry-after")),
+    wait = retry_after(header_of("retry-after")),
     body = text_body,
     problem = "")
 }

@@ -44,16 +44,16 @@ tide_page_words <- function(summary, pages) {
 
 # Of pairs whose pages are in one language: how often each phrase stands where, `cover`, `missing`.
 words_in_language <- function(pairs, summary, pages, at, stem) {
-  said <- page_texts(pages, unique(at[pairs$page]), stem)
-  own <- match(at[pairs$page], said$at)
+  texts <- page_texts(pages, unique(at[pairs$page]), stem)
+  own <- match(at[pairs$page], texts$at)
   codes <- sort(unique(pairs$query))
   phrases <- phrase_forms(summary$queries$key[codes], stem)
-  of <- match(pairs$query, codes)
+  query_at <- match(pairs$query, codes)
   fields <- c("address", "title", "heading", "text", "first", "description", "links")
   counts <- lapply(stats::setNames(nm = fields), function(field) {
-    count_phrases(phrases$words[of], phrases$joined[of], said[[field]], own)
+    count_phrases(phrases$words[query_at], phrases$joined[query_at], texts[[field]], own)
   })
-  cover <- word_cover(phrases, of, own, said$anywhere, summary$queries$key[codes])
+  cover <- word_cover(phrases, query_at, own, texts$anywhere, summary$queries$key[codes])
   # A phrase that is run together is said, word by word or not.
   whole <- which(Reduce(`+`, counts[setdiff(fields, "links")]) > 0)
   cover$cover[whole] <- 1
@@ -165,10 +165,11 @@ page_texts <- function(pages, at, stem) {
   own <- split(pages$links$text, factor(pages$links$to, rows$key))
   links <-
     vapply(own, function(texts) paste(unique(texts), collapse = " | "), "", USE.NAMES = FALSE)
-  of <- function(text) stemmed(gsub("[|\n]", part_break, text), stem)
-  out <- list(at = at, address = of(path), title = of(rows$title),
-    heading = of(paste(rows$heading, rows$headings, sep = " | ")), text = of(rows$text),
-    first = of(rows$first_sentence), description = of(rows$description), links = of(links))
+  stem_of <- function(text) stemmed(gsub("[|\n]", part_break, text), stem)
+  out <- list(at = at, address = stem_of(path), title = stem_of(rows$title),
+    heading = stem_of(paste(rows$heading, rows$headings, sep = " | ")), text = stem_of(rows$text),
+    first = stem_of(rows$first_sentence), description = stem_of(rows$description),
+    links = stem_of(links))
   out$anywhere <- paste0(out$title, out$heading, out$description, out$text, out$address)
   out
 }
@@ -196,15 +197,15 @@ word_cover <- function(phrases, of, own, anywhere, keys) {
   long <- long[which(!silent | !telling[as.character(long$query)])]
   pair <- setDT(list(query = of, own = own, row = seq_along(of)))
   asked <- long[pair, on = "query", allow.cartesian = TRUE]
-  said <- .Call(phrase_counts, paste0(" ", asked$stem, " "), anywhere, asked$own) > 0
+  phrase_found <- .Call(phrase_counts, paste0(" ", asked$stem, " "), anywhere, asked$own) > 0
   sum_of <- function(x) sum_codes(x, asked$row, length(of))
   lacking <- character(length(of))
-  lacks <- asked[which(!said)]
+  lacks <- asked[which(!phrase_found)]
   if (nrow(lacks)) {
     joined <- tapply(lacks$word, lacks$row, paste, collapse = " ")
     lacking[as.integer(names(joined))] <- as.vector(joined)
   }
-  list(cover = sum_of(asked$weight * said) / sum_of(asked$weight), missing = lacking)
+  list(cover = sum_of(asked$weight * phrase_found) / sum_of(asked$weight), missing = lacking)
 }
 
 # The first block of a text in which the phrase stands, "" where none does.

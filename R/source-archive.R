@@ -7,8 +7,8 @@ archive_source <- function(data) {
   wanted <- copy(plan$wanted)
   set(wanted, j = "month", value = month_start(wanted$day))
   grains <- wanted[, .(rows = sum(rows), dated = any(day > 0)), by = "grain"]
-  held <- lapply(grains$grain, grain_dimensions)
-  kept <- lapply(held, intersect, plan$dimensions)
+  dimensions_of <- lapply(grains$grain, grain_dimensions)
+  kept <- lapply(dimensions_of, intersect, plan$dimensions)
   best <- month_grains(kept, grains$rows)
   if (!length(best)) {
     abort_no_queries(list(tables = stats::setNames(nm = grains$grain), left_out = plan$left_out))
@@ -45,7 +45,7 @@ archive_source <- function(data) {
     table = c(list(dimensions = dimensions), with_days_said(slice_days(slices, plan$exported),
       plan$days_said),
       list(rests_on = rests_on(slices))),
-    chunks = chunks, totals = month_totals(plan, held, grains, data$segments, data$rules),
+    chunks = chunks, totals = month_totals(plan, dimensions_of, grains, data$segments, data$rules),
     grains = grains$grain, left_out = left_out, held = length(chunks) == 1,
     if_empty = function() check_all_damaged(plan$store, left_out()))
   sums <- if (inherits(plan$store, "tide_source")) {

@@ -67,8 +67,8 @@ fit_query_groups <- function(given, near = NULL) {
 }
 
 # What the groups of a mixture are like before anything is seen (logs of factors on the curve); the
-# first four stand in src/mixture.c, too. They decide where little is seen; on sites of a few hundred
-# pairs the data do.
+# first four stand in src/mixture.c, too. They decide where little is seen; on sites of a few
+# hundred pairs the data do.
 mixture_prior <- list(
   least_distance = 0.4,  # nearer to the usual, a group would split the usual one in two
   usual_distance = 0.8,  # a page that is low earns half (exp(-0.8) = 0.45) on planted and own sites

@@ -11,8 +11,8 @@ factor_posterior <- function(clicks, expected, spread) {
 
 # Its mean: clicks to expected ones, held to 1 by as many of both as 1 / spread.
 mean_factor <- function(clicks, expected, spread) {
-  of <- factor_posterior(clicks, expected, spread)
-  of$shape / of$rate
+  posterior <- factor_posterior(clicks, expected, spread)
+  posterior$shape / posterior$rate
 }
 
 # Log likelihood of each count whose factors differ so (negative binomial), constants left out.

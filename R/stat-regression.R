@@ -1,7 +1,8 @@
 # Regressions with a normal prior on the coefficients. x: a matrix, a row a case; precision: the
 # inverse of the prior's covariance; prior_mean: its mean.
 
-# Logistic, with an offset: the mode of the posterior, by Newton's steps. weight: what a case counts.
+# Logistic, with an offset: the mode of the posterior, by Newton's steps. weight: what a case
+# counts.
 logistic_mode <- function(x, y, offset, precision, prior_mean = numeric(ncol(x)), weight = 1) {
   b <- prior_mean
   for (k in 1:25) {

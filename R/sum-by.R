@@ -65,9 +65,9 @@ query_topics <- function(coded) {
 # Sums of rows by code of a label: clicks, impressions, ctr, with `expected` the expected_ctr,
 # position. use: rows by number, NULL for all.
 sum_labelled <- function(rows, label, use = NULL) {
-  of <- function(x) if (is.null(use)) x else x[use]
-  code <- of(label$code)
-  sum_of <- function(name) sum_codes(of(rows[[name]]), code, label_size(label))
+  among_rows <- function(x) if (is.null(use)) x else x[use]
+  code <- among_rows(label$code)
+  sum_of <- function(name) sum_codes(among_rows(rows[[name]]), code, label_size(label))
   sums <- list(clicks = sum_of("clicks"), impressions = sum_of("impressions"))
   expected <- if (!is.null(rows[["expected"]])) sum_of("expected") / sums$impressions
   weighted <- sum_of("weighted")

@@ -70,13 +70,14 @@ offers_kind <- function(explorer, kind) {
 }
 
 condition_chip <- function(condition, i) {
-  said <- first_given(condition$said, condition$text)
+  chip_text <- first_given(condition$said, condition$text)
   sprintf(paste0("<span class='chip%s'><button type='button' data-edit='%d' data-value='%s' ",
     "aria-label='change: %s'>%s</button><button type='button' data-invert='%d' ",
     "aria-label='invert: %s' title='invert'>&#8644;</button><button type='button' ",
     "data-remove='%d' aria-label='take out: %s' title='take out'>&#215;</button>%s</span>"),
     if (is.null(condition$fault)) "" else " fault", i, escape_attribute(condition$value),
-    escape_attribute(said), escape(said), i, escape_attribute(said), i, escape_attribute(said),
+    escape_attribute(chip_text), escape(chip_text), i, escape_attribute(chip_text), i,
+    escape_attribute(chip_text),
     if (is.null(condition$fault)) "" else sprintf(" %s", escape(condition$fault)))
 }
 

@@ -77,18 +77,18 @@ line_courses <- function(held, line) {
   weeks <- weeks[order(weeks$week)]
   week_names <- format(seq(as.Date(weeks$week[1]), as.Date(weeks$week[nrow(weeks)]), by = 7))
   at <- match(week_names, weeks$week)
-  of <- function(column) weeks[[column]][at]
-  clicks <- fcoalesce(of("clicks"), 0)
+  column_at <- function(column) weeks[[column]][at]
+  clicks <- fcoalesce(column_at("clicks"), 0)
   last <- nrow(weeks)
   course <- function(title, svg, now) {
     sprintf("<figure><figcaption>%s <b>%s</b></figcaption>%s</figure>", title, now, svg)
   }
   paste0(course("clicks", course_svg(clicks, "clicks by week", up = TRUE),
     format_count(weeks$clicks[last])),
-    course("position (1 at the top)", course_svg(-of("position"), "position by week"),
+    course("position (1 at the top)", course_svg(-column_at("position"), "position by week"),
       format_position(weeks$position[last])),
-    course("CTR (grey: expected)", course_svg(of("ctr"), "CTR by week, and expected",
-      of("expected_ctr"), up = TRUE), format_rate(weeks$ctr[last])),
+    course("CTR (grey: expected)", course_svg(column_at("ctr"), "CTR by week, and expected",
+      column_at("expected_ctr"), up = TRUE), format_rate(weeks$ctr[last])),
     sprintf("<p class='soft'>%s, from %s</p>", format_plural(length(week_names), "week"),
     week_names[1]))
 }

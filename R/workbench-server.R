@@ -50,10 +50,10 @@ serve_session <- function(input, session, work, token, hosts) {
     shiny::observeEvent(input[[name]], {
       held <- current()
       if (!allowed() || is.null(held)) return()
-      said <- tryCatch(run(held, input[[name]]),
+      outcome <- tryCatch(run(held, input[[name]]),
         tide_error = function(e) paste(condition_lines(e)[1], e$fix),
         error = function(e) paste("Nothing was done:", plain_cause(e)))
-      session$sendCustomMessage("say", list(text = said))
+      session$sendCustomMessage("say", list(text = outcome))
       turn(shiny::isolate(turn()) + 1L)
     })
   }

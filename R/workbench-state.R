@@ -67,10 +67,11 @@ read_condition <- function(text) {
   at_row <- match(arg, condition_words$arg)
   out <- list(text = text, arg = arg, value = value, not = not)
   if (is.na(at_row) || !nzchar(value)) return(c(out, list(fault = "no such condition")))
-  said <- sprintf(condition_words[[if (not) "isnt" else "is"]][at_row], shown_value(arg, value))
-  out$said <- said
+  condition_text <- sprintf(condition_words[[if (not) "isnt" else "is"]][at_row],
+    shown_value(arg, value))
+  out$said <- condition_text
   tryCatch(c(out, list(segment = do.call(tide_segment,
-    c(list(said), stats::setNames(list(condition_value(arg, value)), arg), not = not)))),
+    c(list(condition_text), stats::setNames(list(condition_value(arg, value)), arg), not = not)))),
     tide_error = function(e) c(out, list(fault = e$what)))
 }
 

@@ -39,9 +39,9 @@ tide_workbench <- function(findings, data = NULL, store = NULL, settings = NULL,
   check_text(token, "token")
   check_flag(read_only, "read_only")
   need_shiny()
-  held <- workbench_data(findings, data, store, settings, events, title, settings$folder)
-  if (read_only) held$read_only <- TRUE
-  workbench_app(list(held = function(site) held, progress = function(site) "",
+  session_data <- workbench_data(findings, data, store, settings, events, title, settings$folder)
+  if (read_only) session_data$read_only <- TRUE
+  workbench_app(list(held = function(site) session_data, progress = function(site) "",
     cancel = function(site) NULL, changed = function(site) FALSE), token, title)
 }
 

@@ -23,7 +23,8 @@ test_that("a folder is predicted by the others: one clicked half as often is hal
 test_that("augment() gives the curve's own pairs, whose residuals are normal where the law holds", {
   set.seed(4)
   n <- 3000
-  rows <- data.table(query = sprintf("q%04d", seq_len(n)), page = sprintf("/p%d/", seq_len(n) %% 50),
+  rows <- data.table(query = sprintf("q%04d", seq_len(n)),
+    page = sprintf("/p%d/", seq_len(n) %% 50),
     position = sample(1:15, n, TRUE), impressions = 400)
   rows[, "clicks" := rpois(n, impressions * 0.3 / position * rgamma(n, 4, 4))]
   curve <- tide_curve(tide_summary(as_data(rows)))

@@ -97,14 +97,13 @@ plan_window <- function(store, from, to, days, lag, dimensions, exported = NULL)
   dated <- current$day > 0
   exported_on <- first_given(exported, stored_export_day(current))
   unfinished <- dated & lag > 0 & current$day >= exported_on - lag
-  if (!is.null(days) && is.null(from)) {
+  if (!is.null(days) && is.null(from) && any(dated)) {
     known <- current$day[dated & !unfinished]
     if (!is.null(to)) known <- known[known <= as.integer(to)]
     from <- as.IDate(max(known, 0L)) - as.integer(days) + 1L
   }
-  check_dates_known(list(tables = lapply(stats::setNames(nm = unique(current$grain)),
-    function(grain) list(dimensions = grain_dimensions(grain)))),
-    list(from = if (any(dated) || is.null(days)) from, to = to))
+  check_dates_known(any(dated), list(from = from, to = to),
+    sprintf("The archive holds tables by %s.", paste(unique(current$grain), collapse = "; ")))
   # Where there are dates, a table without them counts where all its days are within.
   first <- ifelse(dated, current$day, fcoalesce(as.integer(current$first), 0L))
   last <- ifelse(dated, current$day, fcoalesce(as.integer(current$last), .Machine$integer.max))

@@ -91,11 +91,11 @@ tables_read <- function(data) {
 }
 
 # Days can only be chosen where a table has any.
-check_dates_known <- function(data, window) {
+check_dates_known <- function(dated, window, where) {
   asked <- names(Filter(Negate(is.null), window))
-  if (any_dated(data) || !length(asked)) return(invisible())
+  if (dated || !length(asked)) return(invisible())
   abort_tide("No table has dates, so days cannot be chosen.",
-    where = tables_read(data),
+    where = where,
     fix = sprintf("Export by date, or leave `%s` out.", asked[1]), class = "grain", fault = "call",
     argument = asked[1])
 }

@@ -42,7 +42,8 @@ tide_filter.tide_data <- function(data, from = NULL, to = NULL, days = NULL, ...
   check_class(rules, "tide_rules", "rules")
   without <- listed_days(without)
   if (is.null(c(from, to, days)) && !length(segments) && !length(without)) return(data)
-  check_dates_known(data, list(from = from, to = to, without = if (length(without)) without))
+  check_dates_known(any_dated(data),
+    list(from = from, to = to, without = if (length(without)) without), tables_read(data))
   if (about_brand(segments)) {
     tbl <- pick_table(data, "query")
     if (!is.null(tbl)) rules <- with_spellings(rules, tbl$rows)

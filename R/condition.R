@@ -69,9 +69,9 @@ abort_tide <- function(what, where = NULL, fix = NULL, class, fault = c("data", 
 
 # The function of ours that was called, whose arguments may be whole tables and are not shown.
 public_call <- function() {
-  for (call in sys.calls()) {
-    name <- if (is.name(call[[1]])) as.character(call[[1]]) else ""
-    if (startsWith(name, "tide_")) return(as.call(list(call[[1]])))
+  for (made in sys.calls()) {
+    name <- if (is.name(made[[1]])) as.character(made[[1]]) else ""
+    if (startsWith(name, "tide_")) return(as.call(list(made[[1]])))
   }
   NULL
 }

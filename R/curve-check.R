@@ -93,12 +93,12 @@ curve_residuals <- function(curve, cells, segment) {
 #' @export
 augment.tide_curve <- function(x, ...) {
   check_no_more(...)
-  summary <- x$summary
-  segment_of <- summary$queries$segment[summary$cells$query]
+  fitted_to <- x$summary
+  segment_of <- fitted_to$queries$segment[fitted_to$cells$query]
   tibble::as_tibble(rbindlist(lapply(intersect(names(x$fits), segment_of), function(segment) {
-    pairs <- curve_residuals(x, summary$cells[segment_of == segment], segment)
-    data.table(query = summary$queries$query[pairs$query],
-      page = summary$pages$page[pairs$page], segment = segment,
+    pairs <- curve_residuals(x, fitted_to$cells[segment_of == segment], segment)
+    data.table(query = fitted_to$queries$query[pairs$query],
+      page = fitted_to$pages$page[pairs$page], segment = segment,
       pairs[, c("position", "impressions", "clicks")], .fitted = pairs$expected,
       .resid = pairs$residual)
   })))

@@ -168,8 +168,8 @@ update.tide_curve <- function(object, more = NULL, ...) {
       c(unknown, "an argument without a name")[1])
   }
   asked[names(changed)] <- changed
-  summary <- if (is.null(more)) object$summary else add_days(object$summary, more)
-  do.call(tide_curve, c(list(summary), asked))
+  cells_of <- if (is.null(more)) object$summary else add_days(object$summary, more)
+  do.call(tide_curve, c(list(cells_of), asked))
 }
 
 # Two summaries of different days as one, as far as curves need it.

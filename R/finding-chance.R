@@ -128,9 +128,9 @@ learn_reach <- function(course, rule = "next", worth = assumed("step_past_cases"
   }
   x <- reach_features(here$position, target, log(before / here$position), size)
   # The months of one query are no cases of their own: three count as one.
-  coefficients <- logistic_mode(x, reached, stats::qlogis(default_reach(here$position, target)),
+  learnt <- logistic_mode(x, reached, stats::qlogis(default_reach(here$position, target)),
     diag(worth * 0.1, ncol(x)), weight = 1 / 3)
-  list(coefficients = coefficients, cases = length(reached), reached = mean(reached))
+  list(coefficients = learnt, cases = length(reached), reached = mean(reached))
 }
 
 # queries: on the page, NA where there is one page only or none is known, so that they say nothing:

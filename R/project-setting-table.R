@@ -65,9 +65,9 @@ setting_lines <- function(settings = names(setting_table())) {
     if (length(own$example) > 1) {
       return(c(sprintf("%s:  # %s", name, own$about), paste0("  ", own$example)))
     }
-    line <- sprintf("%s: %s", name, own$example)
-    if (nchar(line) + nchar(own$about) < 90) return(sprintf("%s  # %s", line, own$about))
-    c(sprintf("# %s%s.", toupper(substr(own$about, 1, 1)), substring(own$about, 2)), line)
+    text <- sprintf("%s: %s", name, own$example)
+    if (nchar(text) + nchar(own$about) < 90) return(sprintf("%s  # %s", text, own$about))
+    c(sprintf("# %s%s.", toupper(substr(own$about, 1, 1)), substring(own$about, 2)), text)
   }))
 }
 

@@ -39,7 +39,10 @@ text_formats <- c("text", "path", "kind", "mark", "yes_no", "trend", "month")
 column_format <- function(name, values = NULL) {
   how_written <- column_words(name, "format")
   if (!is.na(how_written)) return(how_written)
-  if (startsWith(name, "change_")) "change" else if (is.numeric(values)) "clicks" else "text"
+  # Windows of several lengths stand in columns such as clicks_28.
+  if (startsWith(name, "change_")) return("change")
+  if (startsWith(name, "clicks_")) return("count")
+  if (is.numeric(values)) "clicks" else "text"
 }
 
 # A column in texts, as it is written.

@@ -130,8 +130,9 @@ cannibalized_findings <- function(summary, curve, pairs, judged, excluded, views
     chance = ifelse(judged$merged, assumed("merge_chance"), assumed("relink_chance")) *
       ifelse(judged$merged & !judged$redirect, assumed("relink_merges"), 1),
     claims = claims,
-    identity = paste("cannibalized", summary$queries$key[judged$query]),
-    work = paste("cannibalized", summary$pages$key[judged$keep], summary$pages$key[judged$other]))
+    finding_key = paste("cannibalized", summary$queries$key[judged$query]),
+    task_key = paste("cannibalized", summary$pages$key[judged$keep],
+    summary$pages$key[judged$other]))
   list(found = found, excluded = excluded, facts = c(contest_facts(summary, judged),
     contest_derivation(summary, judged, worth)))
 }

@@ -81,13 +81,13 @@ pair_weeks <- function(summary, at, weeks, least = 10) {
 pair_findings <- function(kind, summary, pairs, rows, done, confidence, chance) {
   at <- pairs[rows]
   page_at <- summary$pages$page[at$page]
-  identity_key <- paste(kind, summary$queries$key[at$query], summary$pages$key[at$page])
+  finding_key <- paste(kind, summary$queries$key[at$query], summary$pages$key[at$page])
   columns <- list(kind = kind, query = summary$queries$query[at$query], page = page_at,
     pages = page_at,
     clicks = at$clicks, impressions = at$impressions, ctr = at$ctr, position = at$position,
     expected_ctr = at$expected_ctr, if_done = done$done, if_done_low = done$low,
     if_done_high = done$high, confidence = confidence, chance = chance,
-    claims = as.list(rows), identity = identity_key, work = identity_key)
+    claims = as.list(rows), finding_key = finding_key, task_key = finding_key)
   setDT(lapply(columns, rep_len, length(rows)))[]
 }
 

@@ -86,7 +86,7 @@ moving_findings <- function(kind, moving, summary, pairs, options) {
   # asks for the rewrite that low CTR asks for.
   key <- summary$pages$key[moved_lines$page]
   stride <- ifelse(down & moving_cause(share) == "ctr", "low_ctr", kind)
-  set(found, j = "work", value = ifelse(nzchar(key), paste(stride, key), found$identity))
+  set(found, j = "task_key", value = ifelse(nzchar(key), paste(stride, key), found$finding_key))
   since <- summary$recent$to - 7L * as.integer(assumed("moved_weeks")) + 1L
   list(found = found, facts = c(moving_facts(summary, moved_lines, share, since, kind),
     moving_derivation(moved_lines, done, confidence[listed], down)))

@@ -246,7 +246,7 @@ new_findings <- function(ranked, evidence, assumptions, site_pages = NULL) {
   site_summary <- evidence$summary
   set(found, j = "page_clicks", value = clicks_of_pages(found$page, site_summary))
   set(found, j = "gain_share", value = share_of(found$gain, site_clicks(site_summary)))
-  inner <- c("claims", "identity", "work")
+  inner <- c("claims", "finding_key", "task_key")
   columns <- c("rank", "id", setdiff(finding_columns, inner), "gain", "hours", "score", "task",
     "page_clicks", "gain_share", intersect(worth_columns, names(found)))
   ids <- rep(NA_character_, max(0L, found$line, ranked$most))

@@ -1,9 +1,9 @@
 # Kinds of finding: the only registry. Each kind is one file with one function (summary, curve,
 # pairs, options) that returns list(found, facts, excluded): lines with the columns of
-# `finding_columns` (`claims`: the rows of `pairs` whose clicks it is about; `identity`: what its id
-# is made of; `work`: the kind and what one step serves), what is known of them (finding-facts.R),
-# and what was checked and left out. To add a kind, add its file, its words in inst/words and one
-# entry here.
+# `finding_columns` (`claims`: the rows of `pairs` whose clicks it is about; `finding_key`: what its
+# id is made of; `task_key`: the kind and what one step serves), what is known of them
+# (finding-facts.R), and what was checked and left out. To add a kind, add its file, its words in
+# inst/words and one entry here.
 finding_kinds <- function() {
   list(
     low_ctr = finding_kind(find_low_ctr, "L", 1, c("young", "format", "snippet"),
@@ -48,7 +48,7 @@ kind_is <- function(kind, trait) {
 
 finding_columns <- c("kind", "query", "page", "pages", "clicks", "impressions", "ctr", "position",
   "expected_ctr", "if_done", "if_done_low", "if_done_high", "confidence", "chance", "claims",
-  "identity", "work")
+  "finding_key", "task_key")
 
 empty_findings <- function() {
   text <- character()
@@ -56,5 +56,5 @@ empty_findings <- function() {
   data.table(kind = text, query = text, page = text, pages = text, clicks = number,
     impressions = number, ctr = number, position = number, expected_ctr = number, if_done = number,
     if_done_low = number, if_done_high = number, confidence = number, chance = number,
-    claims = list(), identity = text, work = text)
+    claims = list(), finding_key = text, task_key = text)
 }

@@ -88,8 +88,8 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   found <- pair_findings("low_ctr", summary, pairs, candidates[listed], done,
     judged$confidence[listed], chance)
   # Queries that one rewrite of the page serves are one task.
-  set(found, j = "work",
-    value = ifelse(siblings$whole, paste("low_ctr", summary$pages$key[at$page]), found$identity))
+  set(found, j = "task_key",
+    value = ifelse(siblings$whole, paste("low_ctr", summary$pages$key[at$page]), found$finding_key))
   list(found = found, excluded = excluded, facts = c(
     low_ctr_facts(summary, pairs, at, siblings, judged[listed]),
     low_ctr_derivation(now[candidates[listed]], at, level_texts, done, fit, judged[listed])))

@@ -106,7 +106,7 @@ find_missing_words <- function(summary, curve, pairs, options) {
   out <- pair_findings("missing_words", summary, pairs, at$row,
     list(done = words$if_done, low = words$if_done_low, high = words$if_done_high),
     confidence[keep], assumed("said_chance"))
-  set(out, j = "work", value = paste("missing_words", summary$pages$key[at$page]))
+  set(out, j = "task_key", value = paste("missing_words", summary$pages$key[at$page]))
   list(found = out, facts = c(
     new_facts("evidence", "position_alone", one_line, position = at$position,
       impressions = at$impressions),

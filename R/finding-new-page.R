@@ -47,8 +47,8 @@ find_new_page <- function(summary, curve, pairs, options) {
     if_done_low = ideas$done * assumed("new_page_low"),
     if_done_high = ideas$done * assumed("new_page_high"),
     confidence = assumed("new_page_confidence"), chance = assumed("new_page_chance"),
-    claims = ideas$claims, identity = paste("new_page", ideas$idea),
-    work = paste("new_page", ideas$idea)),
+    claims = ideas$claims, finding_key = paste("new_page", ideas$idea),
+    task_key = paste("new_page", ideas$idea)),
     facts = new_page_facts(summary, ideas))
 }
 

@@ -4,11 +4,11 @@ rank_findings <- function(looked, options) {
   looked$most <- max(0L, looked$found$line)
   looked <- drop_double_counted(looked, set_gain(looked$found))
   found <- looked$found
-  set(found, j = "id", value = finding_id(found$kind, found$identity))
+  set(found, j = "id", value = finding_id(found$kind, found$finding_key))
   found <- filter_min_gain(set_tasks(found), options)
   lead <- found$hours > 0
   looked$steps <- stats::setNames(found$id[lead], found$task[lead])
-  place <- order(!lead, -found$score, -found$gain, order_of_ties(found$gain, found$identity))
+  place <- order(!lead, -found$score, -found$gain, order_of_ties(found$gain, found$finding_key))
   looked$found <- set(found[place], j = "rank", value = seq_along(place))[]
   looked
 }
@@ -31,10 +31,10 @@ sorted_by <- function(found) {
 # Lines that one step serves are one task: the largest of them leads and has the hours and the score
 # of all, the others come along.
 set_tasks <- function(found) {
-  set(found, j = "task", value = finding_id(sub(" .*", "", found$work), found$work))
+  set(found, j = "task", value = finding_id(sub(" .*", "", found$task_key), found$task_key))
   set(found, j = "score", value = sorted_by(found) / found$hours)
   if (!nrow(found)) return(found)
-  largest_first <- order(-found$if_done, order_of_ties(found$if_done, found$identity))
+  largest_first <- order(-found$if_done, order_of_ties(found$if_done, found$finding_key))
   found <- found[largest_first]
   together <- task_total(found$score, found$task)
   along <- duplicated(found$task)
@@ -67,7 +67,7 @@ task_leads <- function(found) found[found$hours > 0]
 drop_double_counted <- function(looked, found) {
   compete <- kind_is(found$kind, "contest") & found$confidence > 0.5
   score <- -sorted_by(found) / found$hours
-  best_first <- order(!compete, score, order_of_ties(score, found$identity))
+  best_first <- order(!compete, score, order_of_ties(score, found$finding_key))
   found <- found[best_first]
   stays <- .Call(first_claims, as.integer(unlist(found$claims)), lengths(found$claims))
   merged <- which(stays != seq_along(stays))
@@ -92,9 +92,9 @@ order_of_ties <- function(number, text) {
 }
 
 # Stable across runs: from the kind and the compared forms of query and page, never from figures.
-finding_id <- function(kind, identity) {
-  if (!length(identity)) return(character())
-  text <- enc2utf8(identity)
+finding_id <- function(kind, key) {
+  if (!length(key)) return(character())
+  text <- enc2utf8(key)
   sprintf("%s-%08x%02x", kind_fact(kind, "initial"), digest::digest2int(text, 0L),
     bitwAnd(digest::digest2int(text, 1L), 255L))
 }

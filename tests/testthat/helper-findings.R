@@ -1,11 +1,12 @@
 # Findings made by hand, and what is found in made-up rows.
 
 finding <- function(kind, done, claims, confidence = 0.9, chance = 1, low = done / 2,
-    high = done * 2, work = paste(kind, claims[1])) {
+    high = done * 2, task_key = paste(kind, claims[1])) {
   data.table(kind = kind, query = paste(kind, done), page = "/a", pages = "/a", clicks = 1,
     impressions = 10, ctr = 0.1, position = 5, expected_ctr = 0.2, if_done = done,
     if_done_low = low, if_done_high = high, confidence = confidence, chance = chance,
-    claims = list(claims), identity = paste(kind, paste(claims, collapse = "-")), work = work,
+    claims = list(claims), finding_key = paste(kind, paste(claims, collapse = "-")),
+    task_key = task_key,
     hours = c(low_ctr = 1, striking_distance = 4, cannibalized = 3, falling = 2)[[kind]])
 }
 

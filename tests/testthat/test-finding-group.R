@@ -17,8 +17,9 @@ test_that("views by page, query, folder and topic add up to the list", {
 
 test_that("the interval of a total is that of simulated lines and tasks",
   {
-    found <- rbind(finding("low_ctr", 10, 1L, chance = 0.6, work = "low_ctr a", low = 7, high = 13),
-      finding("low_ctr", 20, 2L, chance = 0.6, work = "low_ctr a", low = 16, high = 24),
+    found <- rbind(finding("low_ctr", 10, 1L, chance = 0.6, task_key = "low_ctr a", low = 7,
+      high = 13),
+      finding("low_ctr", 20, 2L, chance = 0.6, task_key = "low_ctr a", low = 16, high = 24),
       finding("striking_distance", 30, 3L, chance = 0.2, low = 20, high = 40))
     ranked <- inktide:::rank_findings(looked_at(found), list(least = 0, asked = TRUE))$found
     total_under <- function(set) {

@@ -4,8 +4,8 @@ rank <- function(..., least = 0, asked = TRUE) {
 
 test_that("what is too small is told by task, and contests are shown unless somebody asks for more",
   {
-    lines <- rbind(finding("low_ctr", 0.4, 1L, work = "low_ctr a"),
-      finding("low_ctr", 0.3, 2L, work = "low_ctr a"), finding("low_ctr", 0.4, 3L),
+    lines <- rbind(finding("low_ctr", 0.4, 1L, task_key = "low_ctr a"),
+      finding("low_ctr", 0.3, 2L, task_key = "low_ctr a"), finding("low_ctr", 0.4, 3L),
       finding("cannibalized", 0.1, 4:5))
     expect_equal(sort(rank(lines, least = 0.5)$if_done), c(0.3, 0.4))
     expect_equal(sort(rank(lines, least = 0.5, asked = FALSE)$if_done), c(0.1, 0.3, 0.4))
@@ -44,19 +44,20 @@ test_that("a sure contest comes before whatever else is said of its pages, a dou
 test_that(
   "what one step serves is one task: hours, score and instruction count once, leads come first",
   {
-    ranked <- rank(finding("low_ctr", 10, 1L, work = "low_ctr page"),
-      finding("low_ctr", 6, 2L, work = "low_ctr page"), finding("low_ctr", 2, 3L))
+    ranked <- rank(finding("low_ctr", 10, 1L, task_key = "low_ctr page"),
+      finding("low_ctr", 6, 2L, task_key = "low_ctr page"), finding("low_ctr", 2, 3L))
     expect_equal(ranked$if_done, c(10, 2, 6))
     expect_equal(ranked$task[1], ranked$task[3])
     expect_equal(ranked$score, c(16 * 0.9, 2 * 0.9, 0))
     expect_equal(ranked$hours, c(1, 1, 0))
-    steps <- inktide:::rank_findings(looked_at(finding("low_ctr", 10, 1L, work = "low_ctr page"),
-      finding("low_ctr", 6, 2L, work = "low_ctr page"), finding("low_ctr", 2, 3L)),
+    steps <- inktide:::rank_findings(looked_at(finding("low_ctr", 10, 1L,
+      task_key = "low_ctr page"),
+      finding("low_ctr", 6, 2L, task_key = "low_ctr page"), finding("low_ctr", 2, 3L)),
       list(least = 0, asked = TRUE))$steps
     expect_equal(unname(steps[ranked$task]), ranked$id[c(1, 2, 1)])
     # The task has the same id when another line leads it.
-    other <- rank(finding("low_ctr", 1, 1L, work = "low_ctr page"),
-      finding("low_ctr", 6, 2L, work = "low_ctr page"))
+    other <- rank(finding("low_ctr", 1, 1L, task_key = "low_ctr page"),
+      finding("low_ctr", 6, 2L, task_key = "low_ctr page"))
     expect_equal(unique(other$task), ranked$task[1])
     expect_equal(inktide:::tasks_within(data.table(task = c("a", "b", "c"), hours = c(3, 4, 1)), 4),
       c("a", "c"))

@@ -32,15 +32,17 @@ html_cells <- function(x, wide = FALSE, head = NULL) {
 
 # What a head says of itself stands in its title.
 html_heads <- function(columns, wide = "") {
-  vapply(names(columns), function(name) {
-    meaning <- attr(columns[[name]], "meaning")
-    sprintf("<th scope='col'%s%s>%s</th>", class_of(columns[[name]], name == wide, NULL),
-      if (length(meaning) && !is.na(meaning)) {
-        sprintf(" title='%s'", escape_attribute(meaning))
-      } else {
-        ""
-      }, if (name == " ") "<span class='visually-hidden'>choose</span>" else escape(name))
-  }, "")
+  one_head <- function(cells, name) {
+    meaning <- attr(cells, "meaning")
+    title <- if (length(meaning) && !is.na(meaning)) {
+      sprintf(" title='%s'", escape_attribute(meaning))
+    } else {
+      ""
+    }
+    shown <- if (name == " ") "<span class='visually-hidden'>choose</span>" else escape(name)
+    sprintf("<th scope='col'%s%s>%s</th>", class_of(cells, name == wide, NULL), title, shown)
+  }
+  unlist(Map(one_head, columns, names(columns)))
 }
 
 # Figures stand to the right; changes may have a colour each.

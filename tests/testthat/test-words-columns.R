@@ -44,6 +44,13 @@ test_that("tables escape what they hold, and heads say what they mean", {
   expect_equal(xml2::xml_attr(xml2::xml_find_all(page, "//th"), "title"),
     vapply(columns[c("query", "clicks")], `[[`, "", "meaning"), ignore_attr = TRUE)
   expect_equal(xml2::xml_attr(xml2::xml_find_all(page, "//td"), "data-label"), c("Query", "Clicks"))
+  # Two columns may have one head.
+  twice <- inktide:::shown_columns(data.table(position = 2.5, by_position = 3),
+    c("position", "by_position"))
+  titles <- xml2::xml_attr(xml2::xml_find_all(xml2::read_html(inktide:::html_table(twice)), "//th"),
+    "title")
+  expect_equal(titles, vapply(columns[c("position", "by_position")], `[[`, "", "meaning"),
+    ignore_attr = TRUE)
 })
 
 test_that("a column renamed in a project is called so in every face", {

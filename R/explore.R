@@ -81,7 +81,7 @@ explored_labels <- function(explorer, by) {
   known <- explorer$known
   mark <- paste("by", by)
   if (is.null(known[[mark]])) {
-    needed <- setdiff(line_kinds[[by]], names(explorer$rows))
+    needed <- setdiff(line_kinds[[by]], explorer$dimensions)
     if (length(needed)) abort_no_label(explorer, needed[1])
     known[[mark]] <- row_labels(by, explorer, explorer$rules, explorer$to)
   }

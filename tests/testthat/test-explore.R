@@ -89,6 +89,10 @@ test_that("what rows do not have is one clear error", {
     class = "tide_error_nothing_left")
   expect_error(tide_explore(explorer, sort = "worth"), class = "tide_error_argument")
   expect_error(tide_explorer(tide_read(tide_example()[["totals"]])), class = "tide_error_grain")
+  no_pages <- tide_explorer(as_data(data.table(query = c("kale", "leek"), position = 3,
+    impressions = 100, clicks = 5)))
+  expect_equal(tide_explore(no_pages)$rows$clicks, c(5, 5))
+  expect_error(tide_explore(no_pages, "page"), class = "tide_error_grain")
   expect_match(format(tide_explore(explorer, "page", tide_segment("x", device = "mobile"))),
     "left out by the conditions", all = FALSE)
 })

@@ -2,7 +2,7 @@
 PREFIX ?= $(HOME)/.local
 BUILD := .build
 LIBRARY := $(BUILD)/library
-SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R) $(wildcard src/*.[ch]) $(wildcard inst/*/*) exec/inktide
+SOURCES := DESCRIPTION NAMESPACE $(wildcard R/*.R) $(wildcard src/*.[ch]) src/Makevars $(wildcard inst/*/*) exec/inktide
 
 .PHONY: demo test test-all lint format site sanitize install build setup setup-test setup-databases setup-browser test-databases docs example bench bench-quick clean
 

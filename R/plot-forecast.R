@@ -7,8 +7,8 @@ autoplot.tide_forecast <- function(object, what = c("fan", "tasks"), known = 24,
   if (check_choice(what, c("fan", "tasks"), "what") == "tasks") return(added_figure(object))
   check_number(known, "known", min = 1)
   month_rows <- object$months
-  plan <- month_rows[["plan"]]
-  first <- if (is.null(plan)) month_rows else month_rows[plan == plan[1]]
+  first_plan <- month_rows[["plan"]][1]
+  first <- if (is.null(first_plan)) month_rows else month_rows[month_rows$plan == first_plan]
   past <- object$history$months[, utils::tail(.SD, known), by = "segment"]
   last <- past[, utils::tail(.SD, 1), by = "segment"]
   tried <- object$tried[object$tried$month >= min(past$month)]

@@ -86,10 +86,10 @@ whole_lines <- function(lines, all = NULL, free = NULL) {
 whole_shares <- function(x, total) {
   whole <- round(x)
   while (abs(total - sum(whole)) > 0.5) {
-    stride <- sign(total - sum(whole))
-    cost <- abs(whole + stride - x) - abs(whole - x) + ifelse(abs(x) < 1e-9, 10, 0)
+    unit <- sign(total - sum(whole))
+    cost <- abs(whole + unit - x) - abs(whole - x) + ifelse(abs(x) < 1e-9, 10, 0)
     at <- which.min(cost)
-    whole[at] <- whole[at] + stride
+    whole[at] <- whole[at] + unit
   }
   whole
 }

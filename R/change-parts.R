@@ -34,7 +34,7 @@ share_luck <- function(parts, tests, common, clear = 0.01, second = 0.02) {
   own <- parts[chosen_at]
   along <-
     lapply(c("by_demand", "by_position"),
-    function(name) pmax(0, own[[name]] * sign(change[chosen_at])))
+      function(name) pmax(0, own[[name]] * sign(change[chosen_at])))
   whole <- along[[1]] + along[[2]]
   luck <- own$by_ctr - common[chosen_at]
   set(parts, chosen_at, "by_demand", own$by_demand + luck * along[[1]] / whole)

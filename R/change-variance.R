@@ -33,9 +33,9 @@ variance_by_week <- function(rows, many, windows) {
   block <- if (min(day_counts) >= 21) 7L else 1L
   steps <- day_counts %/% block
   ends <- vapply(windows, function(window) as.integer(window[2]), 0L)
-  stride <- (ends[rows$side] - as.integer(rows$date)) %/% block
+  back <- (ends[rows$side] - as.integer(rows$date)) %/% block
   lines <- unique(rows$line)
-  column <- ifelse(stride < steps[rows$side], stride + c(0L, steps[1])[rows$side], NA)
+  column <- ifelse(back < steps[rows$side], back + c(0L, steps[1])[rows$side], NA)
   use <- which(!is.na(column))
   # A row for each line, a column for each step, the latest of each window first.
   sums <- figure_matrices(rows[use], (match(rows$line, lines) + length(lines) * column)[use],

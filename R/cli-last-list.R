@@ -15,7 +15,7 @@ remember_list <- function(input, findings) {
   kept <- list(data = data_version(input), findings = in_sentences(findings, lines),
     cells = finding_cells(findings, lines),
     derivation = data.table(id = rep(lines$id, lengths(steps)),
-    step = unlist(steps, use.names = FALSE)),
+      step = unlist(steps, use.names = FALSE)),
     assumptions = lapply(stats::setNames(kinds, kinds), assumption_lines, findings$assumptions))
   text <- jsonlite::toJSON(kept, digits = NA, na = "null", null = "null", auto_unbox = FALSE)
   # A folder that may only be read keeps none.

@@ -131,11 +131,11 @@ groups_lines <- function(groups, top, width) {
   more <- nrow(groups) - nrow(shown)
   c(
     text_line(column_words("rank", "short"), fit_text(view, free),
-    column_words("findings", "short"),
+      column_words("findings", "short"),
       column_words("gain", "short"), "90 %", if (!is.na(worth)) column_words(worth, "short"),
       column_words("if_done", "short"), "hours"),
     text_line(shown$rank, name, format_count(shown$findings),
-    paste0("+", format_clicks(shown$gain)),
+      paste0("+", format_clicks(shown$gain)),
       gain_range(shown$gain_low, shown$gain_high),
       if (is.na(worth)) "" else paste0("+", format_clicks(shown[[worth]])),
       paste0("+", format_clicks(shown$if_done)), sprintf("%.3g", shown$hours)),

@@ -274,7 +274,7 @@ phrase_lines <- function(words, side, top, width, pages) {
   c(
     "What the page says (how often the phrase stands where)",
     text_row(fit_text(side, free), c("address", "title", "heading", "text", "first", "links",
-    "cover"),
+      "cover"),
       "missing"),
     vapply(seq_len(nrow(shown)), function(i) text_row(name[i], cells[i, ], shown$missing[i]), ""),
     if (length(sentence)) strwrap(sprintf("... %s", sentence), width, indent = 2, exdent = 2))

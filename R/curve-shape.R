@@ -81,9 +81,9 @@ prior_penalty <- function(prior) {
   ten <- match(10, curve_knots)
   level <- replace(numeric(size), 1, 1)
   slope <- replace(numeric(size), c(1, ten), c(-1, 1) / log(10))
-  stride <- diag(c(rep(0, n), rep(1, length(curve_breaks)))) / prior$step_sd^2
+  steps_prior <- diag(c(rep(0, n), rep(1, length(curve_breaks)))) / prior$step_sd^2
   list(
     precision = tcrossprod(level) / prior$level_sd^2 + tcrossprod(slope) / prior$slope_sd^2 +
-    stride,
+    steps_prior,
     mean = c(prior$centre, rep(0, length(curve_breaks))))
 }

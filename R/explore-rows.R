@@ -6,10 +6,9 @@
 explored_rows <- function(explorer, segments, from, to) {
   rows <- explorer$rows
   use <- few_rows(explorer, segments)
-  keep <- function(hit) if (is.null(use)) which(hit) else use[hit]
   if (!is.null(rows[["date"]]) && (from > explorer$from || to < explorer$to)) {
-    on_day <- if (is.null(use)) rows$date else rows$date[use]
-    use <- keep(on_day >= from & on_day <= to)
+    on_day <- some_rows(rows$date, use)
+    use <- chosen(use, on_day >= from & on_day <= to)
   }
   use <- rows_inside(explorer_seen(explorer), segments, use)
   if (!is.null(use) && !length(use)) abort_nothing_inside(segments)

@@ -62,7 +62,7 @@ format.tide_trace <- function(x, n = 25, width = 80, ...) {
       if (!is.null(extra)) extra_head, if (!is.null(volume)) "volume",
       if (length(weeks)) "clicks by week" else "")),
     text_line(name_texts, format_count(shown$clicks), format_count(shown$impressions),
-    format_rate(shown$ctr),
+      format_rate(shown$ctr),
       format_position(shown$position), format_share(shown$share), extra,
       if (!is.null(volume)) format_count(volume), trends),
     if (more > 0) sprintf("... and %s more", format_count(more)),

@@ -47,7 +47,7 @@ test_contests <- function(rivals, course, fits, spread, beneath, intended = NULL
     value = split(stands, rep(1:2, each = nrow(contests))))
   best <- fcase(splitting,
     pmin(contests$held_first, contests$held_second, contests$position_first,
-    contests$position_second), any_harm,
+      contests$position_second), any_harm,
     pmin(contests$held_first, contests$held_second))
   data.table(
     contests[, c("query", "days", "changes", "clicks", "expected")],
@@ -60,7 +60,7 @@ test_contests <- function(rivals, course, fits, spread, beneath, intended = NULL
     keep = either("page_first", "page_second"),
     other = either("page_second", "page_first"),
     held = fcase(merged, best * assumed("merge_rise"), wrong, contests$position_first, any_harm,
-    best),
+      best),
     stands = either("stands_first", "stands_second"),
     held_other = either("stands_second", "stands_first"),
     leader_clicks = contests$clicks_first,

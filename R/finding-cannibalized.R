@@ -132,7 +132,7 @@ cannibalized_findings <- function(summary, curve, pairs, judged, excluded, views
     claims = claims,
     finding_key = paste("cannibalized", summary$queries$key[judged$query]),
     task_key = paste("cannibalized", summary$pages$key[judged$keep],
-    summary$pages$key[judged$other]))
+      summary$pages$key[judged$other]))
   list(found = found, excluded = excluded, facts = c(contest_facts(summary, judged),
     contest_derivation(summary, judged, worth)))
 }
@@ -244,7 +244,7 @@ test_undated <- function(two, fit_first, fit_second, known, spread, beneath) {
     held_other = ifelse(wrong, two$position, two$i.position),
     harm = fcase(reason != "", "", wrong, "wrong page leads", any_pages, "unknown"), reason,
     confidence = ifelse(wrong, passed_by,
-    ifelse(likely, assumed("undated_likely"), assumed("undated_doubtful"))),
+      ifelse(likely, assumed("undated_likely"), assumed("undated_doubtful"))),
     # Between those of pages that take turns and of pages shown together.
     searches = two$impressions + two$i.impressions - 0.5 * pmin(two$impressions, two$i.impressions),
     clicks = two$clicks + two$i.clicks, expected = two$expected + two$i.expected,

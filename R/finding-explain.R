@@ -85,7 +85,7 @@ format.tide_explained <- function(x, width = 80, ...) {
       format_path(address),
       text_line("position", "clicks", "impr.", "curve", "expected"),
       text_line(sprintf("%.2f", own$position), format_count(own$clicks),
-      format_count(own$impressions),
+        format_count(own$impressions),
         sprintf("%.4f", own$curve), sprintf("%.2f", own$expected)))
   }))
   wrap_lines(c(

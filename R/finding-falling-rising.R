@@ -85,8 +85,8 @@ moving_findings <- function(kind, moving, summary, pairs, options) {
   # What brings a page back, or supports it, serves all its queries; a lower CTR at equal position
   # asks for the rewrite that low CTR asks for.
   key <- summary$pages$key[moved_lines$page]
-  stride <- ifelse(down & moving_cause(share) == "ctr", "low_ctr", kind)
-  set(found, j = "task_key", value = ifelse(nzchar(key), paste(stride, key), found$finding_key))
+  cause <- ifelse(down & moving_cause(share) == "ctr", "low_ctr", kind)
+  set(found, j = "task_key", value = ifelse(nzchar(key), paste(cause, key), found$finding_key))
   since <- summary$recent$to - 7L * as.integer(assumed("moved_weeks")) + 1L
   list(found = found, facts = c(moving_facts(summary, moved_lines, share, since, kind),
     moving_derivation(moved_lines, done, confidence[listed], down)))
@@ -192,7 +192,7 @@ moving_facts <- function(summary, of, share, since, kind) {
   parts <- largest_first(cbind(position = of$position, ctr = of$ctr,
     demand = of$clicks_2 - of$clicks_1 - of$position - of$ctr))
   weeks <- assumed("moved_weeks")
-  stride <- if (kind == "rising") "support_rise" else {
+  step_code <- if (kind == "rising") "support_rise" else {
     ifelse(moving_cause(share) == "position", "win_position_back", "win_ctr_back")
   }
   c(
@@ -201,7 +201,7 @@ moving_facts <- function(summary, of, share, since, kind) {
         fifelse(of$clicks_2 > of$clicks_1, "rose", "stayed")),
       clicks_1 = of$clicks_1, clicks_2 = of$clicks_2, weeks = weeks, since = since,
       position_1 = of$position_1, position_2 = of$position_2), parts)),
-    new_facts("step", stride, one_line, query = summary$queries$query[of$query],
+    new_facts("step", step_code, one_line, query = summary$queries$query[of$query],
       page = summary$pages$page[of$page]))
 }
 

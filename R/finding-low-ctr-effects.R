@@ -65,7 +65,7 @@ fit_levels <- function(clicks, expected, page, known, most = 6000L) {
   }
   page_order <- order(-rowsum(1 / (1 / (expected + 0.5) + groups$sd[1]^2), page,
     reorder = FALSE)[match(
-    at$page, unique(page))])
+      at$page, unique(page))])
   page_order <- sort(page_order[cumsum(at$pairs[page_order]) <= most | seq_along(page_order) <= 20])
   rows <- at$order[unlist(Map(seq, at$first[page_order], length.out = at$pairs[page_order]))]
   page_of <- rep(seq_along(page_order), at$pairs[page_order])

@@ -78,7 +78,7 @@ page_posteriors <- function(clicks, expected, page, pairs, pages, at_once = 2000
     page_of <- rep(seq_along(own), at$pairs[own])
     low[rows] <-
       1 - rowSums((shares[[1]] + shares[[3]])[page_of, , drop = FALSE] *
-      usual[case_of, , drop = FALSE])
+        usual[case_of, , drop = FALSE])
     page_low[rows] <- rowSums(shares[[2]])[page_of]
   }
   pair_low <- pmax(0, (low - page_low) / pmax(1 - page_low, 1e-9))

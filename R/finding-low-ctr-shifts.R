@@ -253,16 +253,16 @@ one_shift <- function(clicks, expected, wander, share, weight = 0) {
   less <- 1 + wander * expected * level
   clicks <- clicks / less
   expected <- expected / less
-  heading <- seq_len(ncol(clicks) - 1L)
+  cuts <- seq_len(ncol(clicks) - 1L)
   up_to <- function(x) {
-    for (week in heading[-1]) x[, week] <- x[, week] + x[, week - 1L]
-    x[, heading, drop = FALSE]
+    for (week in cuts[-1]) x[, week] <- x[, week] + x[, week - 1L]
+    x[, cuts, drop = FALSE]
   }
   before <- list(clicks = up_to(clicks), expected = up_to(expected))
   totals <- list(clicks = rowSums(clicks), expected = rowSums(expected))
   since <-
     list(clicks = totals$clicks - before$clicks,
-    expected = pmax(totals$expected - before$expected, 0))
+      expected = pmax(totals$expected - before$expected, 0))
   usual <- function(part) level_likely(part, assumed("shift_usual_shape"), 1)
   odd <- function(part) level_likely(part, assumed("shift_odd_shape"), assumed("shift_odd_level"))
   throughout <- log_either(usual(totals), odd(totals), assumed("shift_odd_share"))

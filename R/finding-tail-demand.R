@@ -47,7 +47,7 @@ find_tail_demand <- function(summary, curve, pairs, options) {
     excluded = excluded,
     facts = c(
       new_facts("evidence", "clicked_far_down", one_line, position = at$position,
-      clicks = at$clicks,
+        clicks = at$clicks,
         impressions = at$impressions, window = window_days(summary), times = at$own),
       new_facts("step", "add_passage", one_line, query = summary$queries$query[at$query],
         page = summary$pages$page[at$page], sources = link_sources(summary, pairs, at)),

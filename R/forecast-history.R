@@ -198,12 +198,12 @@ format.tide_history <- function(x, width = 80, ...) {
   month_rows <- x$months
   segments <-
     month_rows[, list(n = .N, from = min(month), to = max(month), value = sum(value)),
-    by = "segment"]
+      by = "segment"]
   odd <- any(month_rows$note != "")
   wrap_lines(c(
     sprintf("<tide_history> monthly %s, from %s", x$of, x$source),
     sprintf("  %s: %s, %s to %s, %s %s", format_path(segments$segment),
-    format_plural(segments$n, "month"),
+      format_plural(segments$n, "month"),
       format_month(segments$from), format_month(segments$to), format_count(segments$value), x$of),
     if (odd) paste0("  ", replaced_lines(month_rows)),
     if (length(x$left_out)) {

@@ -98,7 +98,7 @@ missed_spellings <- function(store, brand) {
   if (is.null(site_summary)) return(NULL)
   other <-
     brand_spellings(site_summary$queries$key, reduce_pairs(site_summary$cells),
-    site_summary$pages$page, brand)
+      site_summary$pages$page, brand)
   other <- other[fcoalesce(other$shared, 0) >= 0.5]
   if (!nrow(other)) return(NULL)
   top <- utils::head(other, 5)

@@ -215,7 +215,7 @@ named_files <- function(settings, setting) {
       file_path <- file.path(settings$folder, "inktide.yml")
       abort_tide("A file named in the settings is missing.",
         where = sprintf("'%s', line %d, names '%s'.", file_path, setting_line(file_path, setting),
-        path),
+          path),
         fix = sprintf("Put the file there, or correct the list '%s'.", setting), class = "settings",
         file = file_path)
     }

@@ -249,9 +249,9 @@ ask_all_pages <- function(spec, values, wait) {
       # The link holds all of the question.
       spec$parameters <- list()
     }
-    stride <- switch(paging_by, offset = format(got), field = values[["next"]], address)
-    if (stride %in% asked) endless("The pages go in a circle.")
-    asked <- c(asked, stride)
+    next_page <- switch(paging_by, offset = format(got), field = values[["next"]], address)
+    if (next_page %in% asked) endless("The pages go in a circle.")
+    asked <- c(asked, next_page)
   }
   answered <- rbindlist(rows, use.names = TRUE, fill = TRUE)
   again <- if (nrow(answered)) duplicated(answered$same, fromLast = TRUE) else logical()

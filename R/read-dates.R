@@ -126,7 +126,7 @@ resolve_months <- function(table, source, of = NULL) {
   } else if (anyDuplicated(month_rows, by = key)) {
     abort_tide("A month stands twice.",
       where = sprintf("'%s': %s.", source,
-      format(month_rows$month[anyDuplicated(month_rows, by = key)])),
+        format(month_rows$month[anyDuplicated(month_rows, by = key)])),
       fix = "Keep one row for each month and segment.", class = "range", file = source,
       column = "month")
   }

@@ -152,7 +152,7 @@ results_page_words <- function(results, keys) {
     ifelse(nzchar(shown) & nzchar(titles), paste(shown, titles, sep = "; "), paste0(shown, titles))
   ifelse(nzchar(words_shown),
     sprintf("Results page%s: %s.", ifelse(is.na(on_day), "", paste(" of", format_day(on_day))),
-    words_shown),
+      words_shown),
     "")
 }
 

@@ -11,7 +11,7 @@ report_forecast <- function(forecast) {
   columns <- shown_columns(month_rows, c("month", "baseline", "baseline_range",
     if (planned) c("added", "total", "total_range")),
     text = list(baseline_range = make_range("baseline"),
-    total_range = if (planned) make_range("total")))
+      total_range = if (planned) make_range("total")))
   paste0("<section id='forecast'><h2>What to expect</h2><p>", escape(forecast_sentence(forecast)),
     "</p>", inline_svg(ggplot2::autoplot(forecast), forecast_sentence(forecast), height = 4.5),
     html_table(columns),

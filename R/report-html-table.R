@@ -8,12 +8,12 @@ escape_attribute <- function(x) htmltools::htmlEscape(visible_text(x), attribute
 as_html <- function(x) structure(x, class = "drawn")
 
 # columns: list by head of column_cells() or texts. look: the class of the table; in the workbench's
-# each cell names its head for narrow screens. rows: attributes of each row. wide: the head of the
-# column that takes what room is left.
+# each cell names its head for narrow screens. rows: attributes of each row. wide: the name of the
+# column that takes what room is left, whatever its head is called.
 html_table <- function(columns, rows = "", look = "plain", wide = "",
     heads = html_heads(columns, wide)) {
   named <- startsWith(look, "data")
-  cells <- Map(function(x, name) html_cells(x, name == wide, if (named) name), unname(columns),
+  cells <- Map(function(x, name) html_cells(x, wide, if (named) name), unname(columns),
     names(columns))
   body_rows <- if (length(columns[[1]])) {
     paste0("<tr", ifelse(nzchar(rows), " ", ""), rows, ">", do.call(paste0, cells), "</tr>",
@@ -24,7 +24,7 @@ html_table <- function(columns, rows = "", look = "plain", wide = "",
 }
 
 # The cells of one column.
-html_cells <- function(x, wide = FALSE, head = NULL) {
+html_cells <- function(x, wide = "", head = NULL) {
   sprintf("<td%s%s>%s</td>", class_of(x, wide),
     if (is.null(head)) "" else sprintf(" data-label='%s'", escape_attribute(head)),
     if (inherits(x, "drawn")) unclass(x) else escape(x))
@@ -40,16 +40,17 @@ html_heads <- function(columns, wide = "") {
       ""
     }
     shown <- if (name == " ") "<span class='visually-hidden'>choose</span>" else escape(name)
-    sprintf("<th scope='col'%s%s>%s</th>", class_of(cells, name == wide, NULL), title, shown)
+    sprintf("<th scope='col'%s%s>%s</th>", class_of(cells, wide, NULL), title, shown)
   }
   unlist(Map(one_head, columns, names(columns)))
 }
 
 # Figures stand to the right; changes may have a colour each.
 class_of <- function(x, wide, sign = attr(x, "sign")) {
-  css_class <- trimws(paste(if (isTRUE(attr(x, "right"))) "n" else "", if (wide) "wide" else "",
+  class <- trimws(paste(if (isTRUE(attr(x, "right"))) "n" else "",
+    if (identical(attr(x, "column"), wide)) "wide" else "",
     if (is.null(sign)) "" else ifelse(sign > 0, "up", ifelse(sign < 0, "down", ""))))
-  ifelse(nzchar(css_class), sprintf(" class='%s'", css_class), "")
+  ifelse(nzchar(class), sprintf(" class='%s'", class), "")
 }
 
 # A table whose rows open, that can be sorted and searched. details: HTML that a row opens to.
@@ -59,7 +60,7 @@ sortable_table <- function(id, caption, columns, details, kinds = "", choose = N
   heads <- sub("^(<th[^>]*>)(.*)(</th>)$", "\\1<button type='button'>\\2</button>\\3",
     html_heads(columns, wide))
   choices <- sprintf("<option value='%s'>%s</option>", choose, kind_label(choose))
-  cells <- Map(function(x, name) html_cells(x, name == wide), unname(columns), names(columns))
+  cells <- lapply(unname(columns), html_cells, wide)
   body_rows <- sprintf("<tr data-kind='%s'>%s</tr><tr class='more'><td colspan='%d'>%s</td></tr>",
     kinds,
     do.call(paste0, cells), length(columns), details)

@@ -29,7 +29,7 @@ report_inventory <- function(inventory, most = 100) {
     shown_columns(at, c("query", "weeks"),
       text = list(query = as_html(expanders(at$query)), weeks = as_html(spark))),
     shown_columns(at, c("clicks", "impressions", "ctr", "expected_ctr", "position", "band",
-    "intent",
+      "intent",
       "segment")),
     stats::setNames(changes, sprintf("%d days", windows)),
     if (!is.null(searches)) list(Searches = as_html(searches)))
@@ -56,6 +56,6 @@ report_inventory <- function(inventory, most = 100) {
   paste0("<section id='inventory'><h2>All queries</h2><p class='soft'>", total, "</p>",
     sortable_table("queries", paste0("By clicks. Press a query for its page and days.",
       if (length(windows)) " Days: change of clicks against as many days before."),
-      columns, paste0("<p class='soft'>", page_at, seen, "</p>"), wide = "Query"),
+      columns, paste0("<p class='soft'>", page_at, seen, "</p>"), wide = "query"),
     "</section>")
 }

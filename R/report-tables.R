@@ -114,7 +114,7 @@ findings_table <- function(findings, first = 10L) {
     "ctr", "expected_ctr"),
     text = list(
       kind = as_html(sprintf("<span class='kind %s'>%s</span>", found$kind,
-      kind_label(found$kind))),
+        kind_label(found$kind))),
       query = as_html(paste0(expanders(found$query),
         ifelse(served > 0, sprintf(" <span class='soft'>and %d more</span>", served), ""))),
       gain = as_html(sprintf("<b>%s</b>", column_text("gain", sums$gain)))))
@@ -135,7 +135,7 @@ findings_table <- function(findings, first = 10L) {
     }))
   sortable_table("list", "By gain per hour of work. Press a query for the evidence.", columns,
     details, found$kind, intersect(names(finding_kinds()), found$kind),
-    first = if (first < nrow(found)) first, wide = "Query")
+    first = if (first < nrow(found)) first, wide = "query")
 }
 
 # What opens a row.
@@ -153,7 +153,7 @@ pages_table <- function(pages, found, summary) {
   columns <- shown_columns(pages, c("rank", "page", "findings", "gain", "gain_range", "if_done",
     "hours"),
     text = list(page = as_html(expanders(ifelse(nzchar(shown), shown,
-    "(pages not in the export)"))),
+      "(pages not in the export)"))),
       gain_range = gain_range(pages$gain_low, pages$gain_high)))
   leads <- task_leads(found)
   set(leads, j = "gain", value = task_sums(found, leads$task)$gain)
@@ -169,5 +169,5 @@ pages_table <- function(pages, found, summary) {
   sortable_table("pages", paste0(
     "The whole gain of touching each page once. Press a page for its steps.",
     if (more > 0) sprintf(" %s more are in the list.", format_plural(more, "page"))),
-    columns, details, pages$kinds, first = if (nrow(pages) > 10) 10L, wide = "Page")
+    columns, details, pages$kinds, first = if (nrow(pages) > 10) 10L, wide = "page")
 }

@@ -98,20 +98,21 @@ chosen <- function(use, hit) if (is.null(use)) which(hit) else use[hit]
 
 # Which of the rows in use meet a condition.
 condition_hits <- function(seen, name, value, use) {
-  among_rows <- function(x) if (is.null(use)) x else x[use]
   on <- segment_conditions[[name]]$on
   if (on == "pair") {
     pairs <- seen$pairs()
-    if (is.null(pairs)) return(rep(FALSE, length(among_rows(seq_len(seen$size)))))
-    code <- among_rows(pairs$code)
-    sum_of <- function(figure) sum_codes(among_rows(seen$figure(figure)), code, length(pairs$first))
+    if (is.null(pairs)) return(rep(FALSE, length(some_rows(seq_len(seen$size), use))))
+    code <- some_rows(pairs$code, use)
+    sum_of <- function(figure) {
+      sum_codes(some_rows(seen$figure(figure), use), code, length(pairs$first))
+    }
     sums <- list(clicks = sum_of("clicks"), impressions = sum_of("impressions"))
     sums$position <- sum_of("weighted") / sums$impressions
     return((segment_conditions[[name]]$test(sums, value, seen$rules) %in% TRUE)[code])
   }
   coded <- seen$coded(on)
-  if (is.null(coded)) return(rep(seen$absent(name), length(among_rows(seq_len(seen$size)))))
-  seen$named(name, value, coded)[among_rows(coded$code)]
+  if (is.null(coded)) return(rep(seen$absent(name), length(some_rows(seq_len(seen$size), use))))
+  seen$named(name, value, coded)[some_rows(coded$code, use)]
 }
 
 # Rows that are left, and what was left out on the way: list(rows, left_out). steps: functions of

@@ -155,7 +155,7 @@ database_course <- function(scope, reduced, spelt) {
   columns <- c(columns_of(scope, scope$by), month = if (length(begins) > 1) month)
   rows <- rbindlist(lapply(batches(spelt, reduced, codes),
     function(names) ask_sums(scope$source, scope$table, columns,
-    scope_where(scope, queries = names))))
+      scope_where(scope, queries = names))))
   on_day <- begins[if (length(begins) > 1) as.integer(rows$month) else rep(1L, nrow(rows))]
   course_sums(c(codes_of(rows, reduced), placed(rows)[, c("impressions", "position")]), on_day,
     keys,

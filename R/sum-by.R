@@ -65,9 +65,8 @@ query_topics <- function(coded) {
 # Sums of rows by code of a label: clicks, impressions, ctr, with `expected` the expected_ctr,
 # position. use: rows by number, NULL for all.
 sum_labelled <- function(rows, label, use = NULL) {
-  among_rows <- function(x) if (is.null(use)) x else x[use]
-  code <- among_rows(label$code)
-  sum_of <- function(name) sum_codes(among_rows(rows[[name]]), code, label_size(label))
+  code <- some_rows(label$code, use)
+  sum_of <- function(name) sum_codes(some_rows(rows[[name]], use), code, label_size(label))
   sums <- list(clicks = sum_of("clicks"), impressions = sum_of("impressions"))
   expected <- if (!is.null(rows[["expected"]])) sum_of("expected") / sums$impressions
   weighted <- sum_of("weighted")
@@ -78,8 +77,8 @@ sum_labelled <- function(rows, label, use = NULL) {
 
 # How many different queries or pages each code of a label has.
 count_labelled <- function(rows, label, of, use = NULL) {
-  code <- if (is.null(use)) label$code else label$code[use]
-  once <- .Call(pair_codes, code, if (is.null(use)) rows[[of]] else rows[[of]][use])[[2]]
+  code <- some_rows(label$code, use)
+  once <- .Call(pair_codes, code, some_rows(rows[[of]], use))[[2]]
   tabulate(code[once], label_size(label))
 }
 

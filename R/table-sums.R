@@ -50,6 +50,9 @@ sum_codes <- function(x, code, size) {
   .Call(sum_by, if (is.integer(x)) x else as.double(x), as.integer(code), as.integer(size))
 }
 
+# Some rows of a column, by number; NULL for all.
+some_rows <- function(x, use) if (is.null(use)) x else x[use]
+
 # Shares of a sum; of nothing there are none.
 share_of <- function(x, sum) if (sum > 0) x / sum else rep(NA_real_, length(x))
 

@@ -28,8 +28,10 @@ column_formats <- list(
   score = function(x, words) in_numbers_of(sprintf("%.2f", x), words),
   ratio = function(x, words) in_numbers_of(format_ratio(x), words),
   month = function(x, words) format_month(x, unlist(words$months)),
-  mark = function(x, words) ifelse(x %in% TRUE, "yes", ""),
-  yes_no = function(x, words) ifelse(is.na(x), "", ifelse(x, "yes", "no")),
+  mark = function(x, words) ifelse(x %in% TRUE, words$answers[1], ""),
+  yes_no = function(x, words) {
+    ifelse(is.na(x), "", ifelse(x, words$answers[1], words$answers[2]))
+  },
   times_said = function(x, words) ifelse(x > 0, in_numbers_of(format_count(x), words), "\u2013"),
   kind = function(x, words) kind_label(x),
   trend = function(x, words) trend_bars(x))
@@ -51,9 +53,10 @@ column_text <- function(name, values) {
   first_given(column_formats[[how_written]], field_formats[[how_written]])(values, words_in_use())
 }
 
-# A column as a face shows it: its texts, whether they stand to the right, and what it means. text:
-# where a face has more to say than the value.
+# A column as a face shows it: its texts, with its name, whether they stand to the right, and what
+# it means. text: where a face has more to say than the value.
 column_cells <- function(name, values, text = column_text(name, values)) {
+  attr(text, "column") <- name
   attr(text, "right") <- !column_format(name, values) %in% text_formats
   attr(text, "meaning") <- column_words(name, "meaning")
   text

@@ -121,7 +121,7 @@ change_table <- function(held, compared, level) {
   names(columns)[1] <- column_words(level, "label")
   sides <- compared$sides
   if (!is.null(sides)) names(columns)[c(2, 3, 9, 10)] <- c(sides, paste("Position", sides))
-  paste0(change_sums(compared), html_table(columns, look = "data", wide = names(columns)[1]))
+  paste0(change_sums(compared), html_table(columns, look = "data", wide = "name"))
 }
 
 change_sums <- function(compared) {

@@ -20,14 +20,14 @@ contests_view <- function(held, state, most = 60) {
     html_table(c(
       list(` ` = pick_boxes(held$tasks$id[task[shown]], found$query[shown])),
       shown_columns(found[shown], c("query", "led", "pages_led", "if_done", "confidence",
-      "decision"),
+        "decision"),
         text = list(query = as_html(sprintf("<button type='button' class='row' %s>%s</button>",
           go_each("line", "id", found$id[shown]), escape(found$query[shown]))),
           led = as_html(drawn("svg")), pages_led = drawn("days_led"),
           decision = decided[shown]))),
       sprintf("data-id='%s' data-gain='%.4f' data-hours='%g'", held$tasks$id[task[shown]],
         held$tasks$gain[task[shown]], held$tasks$hours[task[shown]]),
-      look = "data", wide = "Pages"),
+      look = "data", wide = "pages_led"),
     decide_bar(held))
 }
 

@@ -107,7 +107,7 @@ add_condition <- function(held) {
     "<input id='add-value' type='text' placeholder='value, such as 4:20' style='width:11em'>",
     "<button type='button' data-add='1'>add</button></span>"),
     paste(sprintf("<option value='%s'>%s</option>", offered$arg, escape(condition_names)),
-    collapse = ""))
+      collapse = ""))
 }
 
 # Saved under a name as a segment of the project; those that are there can be put on.
@@ -130,16 +130,14 @@ view_table <- function(held, state, view) {
   at <- page_buttons(state, nrow(view$rows), explored_each)
   rows <- view$rows[at$rows]
   kind <- view$by
-  name <- explored_names(rows, kind)
   figures <- c("clicks", "impressions", "ctr", "expected_ctr", "position", "share", "queries",
     "pages")
-  columns <- c(stats::setNames(list(name), column_words(kind, "label")),
-    shown_columns(rows, figures))
-  sorts <- stats::setNames(figures, column_words(figures, "label"))
-  heads <- sort_heads(html_heads(columns, names(columns)[1]), sorts,
+  columns <- shown_columns(rows, c(kind, figures),
+    text = stats::setNames(list(explored_names(rows, kind)), kind))
+  heads <- sort_heads(columns, kind, stats::setNames(nm = figures),
     if (state$sort %in% names(rows)) state$sort else "clicks")
   paste0(view_total(view),
-    html_table(columns, look = "data", heads = heads, wide = names(columns)[1]), at$html)
+    html_table(columns, look = "data", heads = heads, wide = kind), at$html)
 }
 
 explored_names <- function(rows, by) {

@@ -63,15 +63,18 @@ text_box <- function(set, label, value, type = "text", width = 10) {
     escape(label), type, set, set, escape_attribute(value), as.integer(width))
 }
 
-# Heads that sort: the state's `sort` is the column's name. columns: by head, the column or "".
-sort_heads <- function(heads, columns, sort) {
-  sorted_by <- columns[names(heads)]
-  sorts <- which(nzchar(fcoalesce(sorted_by, "")))
-  heads[sorts] <- mapply(function(head, column) {
-    head <- sub("^(<th[^>]*>)(.*)(</th>)$", sprintf("\\1<button type='button' %s>\\2</button>\\3",
-      go_to(sort = column, page = NULL)), head)
-    if (column == sort) sub("^<th", "<th aria-sort='descending'", head) else head
-  }, heads[sorts], sorted_by[sorts])
+# Heads of columns, of which some sort. sorts: what the state's `sort` is then, by name of the
+# column.
+sort_heads <- function(columns, wide, sorts, sort) {
+  heads <- html_heads(columns, wide)
+  for (i in seq_along(columns)) {
+    by <- sorts[first_given(attr(columns[[i]], "column"), "")]
+    if (is.na(by)) next
+    button <- sprintf("\\1<button type='button' %s>\\2</button>\\3",
+      go_to(sort = unname(by), page = NULL))
+    heads[i] <- sub("^(<th[^>]*>)(.*)(</th>)$", button, heads[i])
+    if (by == sort) heads[i] <- sub("^<th", "<th aria-sort='descending'", heads[i])
+  }
   heads
 }
 

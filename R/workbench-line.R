@@ -90,7 +90,7 @@ line_courses <- function(held, line) {
     course("CTR (grey: expected)", course_svg(column_at("ctr"), "CTR by week, and expected",
       column_at("expected_ctr"), up = TRUE), format_rate(weeks$ctr[last])),
     sprintf("<p class='soft'>%s, from %s</p>", format_plural(length(week_names), "week"),
-    week_names[1]))
+      week_names[1]))
 }
 
 line_segments <- function(line) {
@@ -145,5 +145,5 @@ line_linking <- function(held, line, most = 6) {
   shown <- utils::head(links, most)
   sprintf("<section><h2>Pages that could link here</h2>%s</section>",
     html_table(shown_columns(shown, c("page", "query", "sentence", "clicks")), look = "data",
-      wide = "Sentence"))
+      wide = "sentence"))
 }

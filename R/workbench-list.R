@@ -116,11 +116,10 @@ task_table <- function(tasks, fits, sort, held) {
           ifelse(tasks$lines > 1, sprintf(" and %d more", tasks$lines - 1L), ""))),
         decision = as_html(decided))))
   sorts <- c("position", "gain", "if_done", "chance", "hours", "value")
-  heads <- sort_heads(html_heads(columns, "Task"),
-    c(stats::setNames(sorts, column_words(sorts, "label")), Rank = "score"), sort)
+  heads <- sort_heads(columns, "task", c(stats::setNames(nm = sorts), rank = "score"), sort)
   html_table(columns, sprintf("class='%s%s' data-id='%s' data-gain='%.4f' data-hours='%g'",
     ifelse(fits, "fits", ""), ifelse(tasks$away, " away", ""), tasks$id, tasks$gain, tasks$hours),
-    look = "data", heads = heads, wide = "Task")
+    look = "data", heads = heads, wide = "task")
 }
 
 # What is chosen, and what to decide about it. The sums are the page's own.

@@ -72,6 +72,14 @@ test_that("a column renamed in a project is called so in every face", {
   notes <- utils::unzip("l.xlsx", list = TRUE)$Name
   note <- utils::unzip("l.xlsx", grep("comments", notes, value = TRUE)[1])
   expect_match(paste(readLines(note, warn = FALSE), collapse = ""), "Klicks im Fenster")
+  # Which column is wide, and which sort, is a matter of its name, not of its head.
+  own <- tide_words("own.yml")
+  own$columns$query$label <- "Suche"
+  inktide:::use_words(own)
+  shown <- inktide:::shown_columns(data.table(query = "kale", clicks = 2), c("query", "clicks"))
+  expect_match(inktide:::html_table(shown, wide = "query"), "class='wide'[^>]*>Suche</th>")
+  expect_match(inktide:::sort_heads(shown, "query", c(clicks = "clicks"), "clicks")[[2]],
+    "aria-sort='descending'.*Klicks")
   # How a column is written is no matter of words.
   writeLines("columns: {clicks: {format: rate}}", "own.yml")
   expect_equal(program("list", shared)$status, 1)

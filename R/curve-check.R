@@ -113,10 +113,13 @@ folder_ratios <- function(cells, pairs, summary, curve, most = 8L) {
   large <- which(sums$pairs >= 5 & sums$pairs < nrow(pairs))
   sums <- utils::head(sums[large][order(-expected)], most)
   outside <- if (!is.null(curve$prior)) outside_curve(curve$prior)
+  basis <- fitted_rows(summary, curve$method)
+  main <- names(curve$fits)[1]
+  fitted <- basis$rows[summary$queries$segment[basis$rows$query] == main]
   cbind(sums, rbindlist(lapply(sums$folder, function(name) {
     inside <- folder[cells$page] == name
-    others <- fit_segment(cells[!inside], names(curve$fits)[1], curve$method, curve$blend,
-      curve$cut, outside)
+    others <- fit_segment(fitted[folder[fitted$page] != name], main, curve$method, curve$blend,
+      basis$least, outside)
     own <- cells[inside]
     set(own, j = "predicted", value = expected_clicks(own, others$log_ctr, curve$blend))
     own <- sums_by(own, c("query", "page"), c("clicks", "predicted"))

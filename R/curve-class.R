@@ -109,7 +109,8 @@ format.tide_curve <- function(x, ...) {
   }))
   span <- if (x$window$dated) sprintf(", %s", format_days(x$window$from, x$window$to)) else ""
   c(sprintf("<tide_curve> CTR by position%s", span), blocks, coverage_line(x$summary),
-    left_out_day_lines(x$summary$odd_days), capped_lines(x$sources))
+    left_out_day_lines(x$summary$odd_days), missing_lines(x$summary$missing),
+    capped_lines(x$sources))
 }
 
 part_line <- function(curve, segment) {
@@ -190,6 +191,10 @@ add_days <- function(one, other) {
     abort_argument("more",
       sprintf("split by %s, as the first", if (is.null(one$split)) "nothing" else one$split),
       other$split)
+  }
+  if (!is.null(one$missing) || !is.null(other$missing)) {
+    abort_argument("more", paste("of rows of which none is missing by its clicks, as here; give all",
+      "days to tide_summary() at once"), NULL)
   }
   both <- finish_sums(sums_of_summaries(one, other))
   queries <- both$queries

@@ -12,11 +12,11 @@ curve_groups <- 200L
 # Pairs whose cells' covariance is used in full; the rest have too little evidence for it to matter.
 curve_full_pairs <- 1000L
 
-# In: cells of one segment, sorted by pair (query, page). Out: list, see the end. least: where the
-# export was cut, the clicks that every pair has at least; 0 where it was not. parent: the fit that
+# In: cells of one segment, sorted by pair (query, page). Out: list, see the end. least: where rows
+# are missing by their clicks, those that every row has at least, cells being rows; 0 where none is. parent: the fit that
 # the prior leans on, which is a good place to begin.
 estimate_curve <- function(cells, prior, blend = default_blend, least = 0, parent = NULL) {
-  evidence <- curve_evidence(cells, blend)
+  evidence <- curve_evidence(cells, blend, least)
   penalty <- c(prior_penalty(prior), list(rough = roughness_penalty()))
   state <- list(theta = penalty$mean, smooth = 1, spread = 0.2, spread_slope = 0, wobble = 0.05)
   if (!is.null(parent)) state[state_names] <- parent[state_names]
@@ -24,7 +24,7 @@ estimate_curve <- function(cells, prior, blend = default_blend, least = 0, paren
   # Many pairs: a share of them leads close to the answer, so that all are gone through a few times
   # only.
   if (!is.null(some)) {
-    state <- resolve_curve(some, curve_evidence(some, blend), penalty, state, least)$state
+    state <- resolve_curve(some, curve_evidence(some, blend, least), penalty, state, least)$state
   }
   settled <- resolve_curve(cells, evidence, penalty, state, least,
     free = if (is.null(some) && is.null(parent)) 5 else 3)
@@ -89,9 +89,11 @@ resolve_curve <- function(cells, evidence, penalty, state, least, free = 5) {
     average <- cells$impressions * exp(read_blend_table(tbl, evidence$spot))
     if (turn <= free || least > 0) {
       pair_mean <- sum_runs(average, evidence$ends)
-      # The pairs of a cut export do not tell a slope from what was cut off.
+      # Rows of a cut table do not tell a slope from what was cut off.
       state[c("spread", "spread_slope")] <- if (least > 0) {
-        list(estimate_spread(evidence$pair_clicks, pair_mean, least), 0)
+        alone <- best_row(pair_mean, evidence$of_pair)
+        list(estimate_spread(evidence$pair_clicks[alone], pair_mean[alone], least,
+          cells$impressions[alone], most = spread_rows), 0)
       } else {
         estimate_spreads(evidence$pair_clicks, pair_mean, evidence$distance, state$spread_slope)
       }
@@ -122,9 +124,9 @@ parent_covariance <- function(state, penalty, parent_covariance) {
 }
 
 # The cells' layout: runs of cells by pair, columns by used position bin and class of blending,
-# which pairs are taken in full.
-curve_evidence <- function(cells, blend = default_blend) {
-  ends <- pair_ends(cells)
+# which pairs are taken in full. Of a cut table each cell stands for itself; of_pair: its pair.
+curve_evidence <- function(cells, blend = default_blend, least = 0) {
+  ends <- if (least > 0) seq_len(nrow(cells)) else pair_ends(cells)
   day_counts <- diff(c(0L, ends))
   pair <- rep(seq_along(ends), day_counts)
   impressions <- sum_runs(cells$impressions, ends)
@@ -139,6 +141,7 @@ curve_evidence <- function(cells, blend = default_blend) {
   list(
     ends = ends,
     pair = pair,
+    of_pair = if (least > 0) rep(seq_along(pair_ends(cells)), diff(c(0L, pair_ends(cells)))),
     pair_clicks = sum_runs(cells$clicks, ends),
     distance = spread_distance(sum_runs(cells$weighted, ends) / impressions),
     column = column,

@@ -24,8 +24,10 @@
 #' amount; a mild one is assumed. Where rows of one impression stand between whole positions
 #' (smoothed or modelled ones), positions are taken for points on the curve.
 #'
-#' A table that was cut at a row cap and sorted by clicks holds the pairs with clicks enough: its
-#' likelihood is that of counts known to be at least so many.
+#' A table that was cut at a row cap and sorted by clicks holds the pairs with clicks enough, and
+#' some exports hold only rows with a click: their likelihood is that of counts known to be at least
+#' so many, row by row. Where the best so many rows of each day are there, the curve rests on rows
+#' with more impressions than the last of their day, which are there whatever their clicks.
 #'
 #' Days whose CTR is more than four times off that of the weeks around (tracking that stood
 #' still, bots) are left out and named. A pair more than three standard deviations off (above the
@@ -91,22 +93,19 @@ tide_curve <- function(summary, level = 0.9, by = NULL, prior = NULL,
   }
   outside <- if (!is.null(prior)) outside_curve(prior)
   blend <- if (method == "fitted") position_mixing(summary) else unblended
-  segment_of <- summary$queries$segment[summary$cells$query]
   segments <- if (all(summary$queries$segment == "all")) "all" else c("non-brand", "brand")
-  cells <- summary$cells
-  used <- rep(TRUE, nrow(cells))
-  brand <- which(segment_of == "brand")
-  used[brand] <- leading_page(cells[brand])
-  cutoff <- cut_floor(summary)
+  basis <- fitted_rows(summary, method)
+  segment_of <- summary$queries$segment[basis$rows$query]
   # Plain methods say nothing where there are no rows.
-  if (method != "fitted") segments <- segments[segments %in% segment_of[used]]
+  if (method != "fitted") segments <- segments[segments %in% segment_of]
   fits <- list()
   for (segment in segments) {
     parent <- if (segment == "brand") fits[["non-brand"]]$log_ctr else outside
-    fits[[segment]] <-
-      fit_segment(cells[segment_of == segment & used], segment, method, blend, cutoff, parent)
+    fits[[segment]] <- fit_segment(basis$rows[segment_of == segment], segment, method, blend,
+      basis$least, parent)
   }
-  evidence <- position_evidence(cells[used], segment_of[used])
+  shown <- leading_brand(summary$cells, summary)
+  evidence <- position_evidence(shown, summary$queries$segment[shown$query])
   if (!is.null(by)) {
     main <- segments[1]
     parts <- part_cells(summary, by, rules)
@@ -118,21 +117,38 @@ tide_curve <- function(summary, level = 0.9, by = NULL, prior = NULL,
   weight_of <- grid_weights(blend)
   tables <- lapply(fits, function(fit) blend_table(fit$log_ctr, weight_of, blend$places))
   structure(list(fits = fits, tables = tables, by = by, method = method, evidence = evidence,
-    level = level, blend = blend, cut = cutoff, window = summary$window, sources = summary$sources,
+    level = level, blend = blend, cut = if (basis$least > 0) basis$least - 1, window = summary$window, sources = summary$sources,
     summary = summary, prior = prior, rules = rules),
     class = c("tide_curve", "tide_result"))
 }
 
+# What the curve rests on: list(rows: cells, or rows where some are missing by their clicks; least:
+# clicks that each of these has, else 0).
+fitted_rows <- function(summary, method = "fitted") {
+  basis <- list(rows = summary$cells, least = 0)
+  if (method == "fitted") {
+    if (identical(summary$missing$rule, "best")) basis$rows <- summary$missing$whole$all
+    cut <- cut_rows(summary)
+    if (!is.null(cut)) basis <- cut
+  }
+  list(rows = leading_brand(basis$rows, summary), least = basis$least)
+}
+
 # One segment's fit by one of the methods; parent: log CTR at the knots that it leans on, or NULL.
-fit_segment <- function(cells, segment, method, blend, cut, parent) {
+fit_segment <- function(cells, segment, method, blend, least, parent) {
   if (method != "fitted") return(plain_fit(cells, segment, method, blend))
-  own <- if (is.null(cut)) list(cells = cells, least = 0) else cut_cells(cells, cut)
-  estimate_curve(own$cells, curve_prior(segment, parent), blend, own$least)
+  estimate_curve(cells, curve_prior(segment, parent), blend, least)
 }
 
 # Brand searches show several pages at once on purpose; each of those links has an impression for
 # every search. What brand earns is what the leading page earns: the one with the most impressions,
 # the better placed of equals.
+leading_brand <- function(cells, summary) {
+  brand <- which(summary$queries$segment[cells$query] == "brand")
+  if (!length(brand)) return(cells)
+  cells[-brand[!leading_page(cells[brand])]]
+}
+
 leading_page <- function(cells) {
   pairs <- reduce_pairs(cells)
   setorderv(pairs, c("query", "impressions", "position", "page"), c(1L, -1L, 1L, 1L))

@@ -18,12 +18,12 @@ score_equations <- function(cells, mean, evidence, state, design, least = 0) {
   own <- each$own
   diagonal <- each$diagonal
   if (least > 0) {
-    # Of the pairs that were kept, clicks are more than the mean; one cell a pair, so its own
+    # Rows that were kept have more clicks than the mean; each stands for itself, so its own
     # information is all.
-    kept <- kept_derivatives(mean, spread[evidence$pair], least)
-    own <- own - huber_weight[evidence$pair] * kept$first
-    alone <- mean / (1 + spread[evidence$pair] * mean)
-    diagonal <- pmax(alone + kept$second, 0.02 * alone)
+    kept <- kept_mean(mean, spread, least, cells$impressions)
+    weight <- row_weights(mean, evidence$of_pair, spread) / (1 + spread * mean)
+    own <- weight * huber_weight * (cells$clicks - kept$mean)
+    diagonal <- weight * pmax(kept$slope, 0.02 * mean)
   }
   # By column first: from there on everything is small.
   sums <- vapply(list(own, diagonal), sum_codes, numeric(nrow(design)), code = evidence$column,

@@ -2,7 +2,8 @@
 # position cells, with the posterior of its own factor (gamma prior of the curve's spread, Poisson
 # clicks: gamma again).
 
-# Out: pairs plus segment, `expected` clicks on the curve, `expected_ctr`, what set_factors() adds,
+# Out: pairs plus segment, `expected` clicks on the curve, `expected_ctr`, `told_clicks` and
+# `told_expected` (of the rows that tell how a pair is clicked), what set_factors() adds,
 # `taken` (1: what the results page leaves of the clicks) and `judged` (of the segments and with the
 # impressions asked for; what is listed may be narrower).
 pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
@@ -14,6 +15,7 @@ pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
   set(pairs, j = "segment", value = summary$queries$segment[pairs$query])
   set(pairs, j = "expected", value = sum_codes(on_curve, pair, nrow(pairs)))
   set(pairs, j = "expected_ctr", value = pairs$expected / pairs$impressions)
+  set(pairs, j = c("told_clicks", "told_expected"), value = told_clicks(summary, curve, pairs))
   set_factors(pairs, curve)
   set(pairs, j = "curve_se", value = curve_log_se(curve, pairs$position, pairs$segment))
   set(pairs, j = "taken", value = 1)
@@ -22,13 +24,33 @@ pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
   pairs[]
 }
 
+# Clicks of each pair and what the curve expects of them, in the rows that tell how it is clicked.
+told_clicks <- function(summary, curve, pairs) {
+  if (is.null(summary$missing)) return(list(pairs$clicks, pairs$expected))
+  sums <- told_sums(summary, curve)
+  lapply(sums[pairs, on = c("query", "page"), c("x.clicks", "x.expected")], nafill, fill = 0)
+}
+
+# Where rows are missing by their clicks, sums by pair of those that would be there whatever they
+# were: rows above their day's cut, or of which so many clicks are expected that some were sure.
+told_sums <- function(summary, curve) {
+  cells <- summary$missing$whole$recent
+  if (is.null(cells)) cells <- copy(summary$recent_cells)
+  set(cells, j = "expected", value = cells$impressions * curve_ctr(curve, cells$position,
+    summary$queries$segment[cells$query], cells$rows, cells$impressions))
+  if (is.null(summary$missing$whole)) {
+    cells <- cells[cells$expected >= cells$rows * (assumed("cut_surely") + summary$missing$least)]
+  }
+  sums_by(cells, c("query", "page"), c("clicks", "expected", "impressions", "weighted"))
+}
+
 # Adds `shape` and `rate` of the posterior of each pair's factor, `own` (its mean) and `mixed`:
 # where an average mixes near and far places, as deep ones and those with surprisingly many clicks
 # do in a table without days, more clicks than the curve expects come from the near ones and tell
 # nothing of the query, so its factor is what is usual.
 set_factors <- function(pairs, curve) {
   spread <- spread_at(curve, pairs$position, pairs$segment)
-  posterior <- factor_posterior(pairs$clicks, pairs$expected, spread)
+  posterior <- factor_posterior(pairs$told_clicks, pairs$told_expected, spread)
   mixed <- posterior$shape > posterior$rate &
     (beyond_clear(curve, pairs) | surprising(curve, pairs, spread))
   posterior <- Map(function(own, usual) ifelse(mixed, usual, own), posterior,
@@ -93,9 +115,9 @@ pair_findings <- function(kind, summary, pairs, rows, done, confidence, chance) 
 
 # What every pair starts from: its own factor beside the curve.
 own_factor_facts <- function(at) {
-  prior <- at$shape - at$clicks
+  prior <- at$shape - at$told_clicks
   new_facts("derivation", ifelse(at$mixed, "own_factor_mixed", "own_factor"), seq_len(nrow(at)),
-    prior = prior, clicks = at$clicks, expected = at$expected, own = at$own)
+    prior = prior, clicks = at$told_clicks, expected = at$told_expected, own = at$own)
 }
 
 # What a finder gives: lines, their facts, and what was checked and left out.

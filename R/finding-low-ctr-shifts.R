@@ -14,6 +14,8 @@ pairs_now <- function(summary, curve, pairs, known = NULL) {
   set(now, j = c("since", "days", "shift", "chance_fell", "chance_rose", "before", "ratio",
     "ratio_sd", "clicks_before", "expected_before"),
     value = list(as.IDate(NA), days_lived(summary, pairs), "", 0, 0, NA_real_, 1, NA_real_, 0, 0))
+  # Which rows are missing may change with time, too.
+  if (!is.null(summary$missing)) return(now_told(now, summary, curve))
   weeks <- expected_weeks(summary, curve, pairs)
   if (is.null(weeks)) return(now)
   of_pages <- shifted_units(weeks, weeks$rows$page, assumed("shift_share"),
@@ -22,6 +24,18 @@ pairs_now <- function(summary, curve, pairs, known = NULL) {
   alone <- weeks$rows$pair[!weeks$rows$page %in% of_pages$unit[of_pages$likely]]
   of_pairs <- shifted_units(weeks, weeks$rows$pair, assumed("shift_share_pair"), alone)
   since_shift(now, weeks, of_pairs, "pair", summary)
+}
+
+# Where rows are missing by their clicks, today is what the others tell.
+now_told <- function(now, summary, curve) {
+  sums <- add_ratios(told_sums(summary, curve))
+  own <- sums[now, on = c("query", "page"), which = TRUE, mult = "first"]
+  for (column in c("clicks", "impressions", "position", "ctr")) {
+    set(now, j = column, value = sums[[column]][own])
+  }
+  set(now, j = "expected", value = now$told_expected)
+  set(now, j = "expected_ctr", value = now$expected / now$impressions)
+  set(now, j = "judged", value = now$judged & !is.na(own))
 }
 
 # Weeks of the pairs that are judged, with what the curve expects of each, times what the site's

@@ -47,8 +47,9 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   # Positions at which the table does not tell what is expected.
   unclear <- unclear_positions(curve, now, candidates)
   candidates <- setdiff(candidates, unclear)
-  if (!length(candidates)) return(no_findings(unclear_excluded(curve, now, unclear)))
-  few <- few_excluded(now[candidates])
+  untold <- missing_excluded(summary, pairs)
+  if (!length(candidates)) return(no_findings(c(unclear_excluded(curve, now, unclear), untold)))
+  few <- c(untold, few_excluded(now[candidates]))
   at <- now[candidates]
   rest <- pool_small_queries(now, at$page)
   fit <- fit_low_ctr(c(at$clicks, rest$clicks), c(at$expected, rest$expected),
@@ -117,6 +118,13 @@ unclear_excluded <- function(curve, now, rows) {
   if (!length(rows)) return(NULL)
   new_excluded("low_ctr", "mixed_places", list(unique(now$query[rows])),
     from_position = min(clear_to(curve)))
+}
+
+# Of rows that are there because they were clicked, nobody can say that they are clicked too seldom.
+missing_excluded <- function(summary, pairs) {
+  untold <- unique(pairs$query[pairs$tested & pairs$told_expected == 0 & pairs$expected >= 1])
+  if (is.null(summary$missing) || !length(untold)) return(NULL)
+  new_excluded("low_ctr", "rows_missing", list(untold))
 }
 
 # How much data would do, where nothing was found and little could be.

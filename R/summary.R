@@ -31,6 +31,10 @@
 #'   `NULL` without dates), `weekly` (the pairs seen most, by whole `week` of the recent days, 1 the
 #'   oldest, 0 the days before it, or `NULL`), `by_day`, `odd_days` (days whose CTR is far from that
 #'   of the days around, as tracking faults and bots leave them: kept everywhere but in `cells`),
+#'   `missing` (where rows are missing by their clicks: the `rule`, "clicked" where only rows with
+#'   clicks are there, "best" for the best rows of each day; `each_day`, how many those are; the
+#'   `least` clicks of the `rows` that the curve rests on, or the cells of the rows that are `whole`;
+#'   else `NULL`),
 #'   `split_cells` (cells by `part` of the `split`, or `NULL`), `blend` (sums that tell how far the
 #'   places within one row lie apart, or `NULL`), `course` (impressions and position of a sample of
 #'   queries by month, from which the chance of a step up is learnt, or `NULL`), `rests_on` (which
@@ -66,6 +70,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
   recent_from <- if (whole) tbl$from else last_days_from(tbl, recent_days)
   reduced <- reduce_source(origin, if (!whole) recent_from, split)
   odd <- days_to_take_out(reduced$by_day)
+  missing <- missing_rows(origin, reduced, if (!whole) recent_from, odd$date)
   if (nrow(odd)) reduced <- without_days(reduced, origin$of_days(odd$date), odd$date, split)
   queries <- reduced$queries
   pairs <- reduce_pairs(reduced$recent)
@@ -89,7 +94,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
       first_of(reduced$pages))),
     cells = reduced$all, recent_cells = reduced$recent, pairs = pairs, contested = recent$contested,
     weekly = recent$weekly, split = split, split_cells = reduced$split_cells,
-    by_day = reduced$by_day, odd_days = odd, blend = if (weekly) reduced$blend,
+    by_day = reduced$by_day, odd_days = odd, missing = missing, blend = if (weekly) reduced$blend,
     course = reduced$course,
     site_by_day = site_totals(origin$totals, "date", tbl),
     site_by_page = site_totals(origin$totals, "page", tbl),
@@ -109,7 +114,7 @@ usual_days <- 90
 # The one constructor: what is not given is not known, and is as the class has it then.
 new_summary <- function(queries, pages, cells, recent_cells = cells,
     pairs = reduce_pairs(recent_cells), contested = NULL, weekly = NULL, split = NULL,
-    split_cells = NULL, by_day = NULL, odd_days = NULL, blend = NULL, course = NULL,
+    split_cells = NULL, by_day = NULL, odd_days = NULL, missing = NULL, blend = NULL, course = NULL,
     site_by_day = NULL, site_by_page = NULL, window,
     recent = c(window[c("from", "to", "days")], list(with_data = window$days)), grain,
     rests_on = NULL, unused = character(), folded = 0L, brand = NULL, spellings = NULL, sources,
@@ -227,7 +232,7 @@ format.tide_summary <- function(x, ...) {
     spelling_line(x),
     coverage_line(x),
     if (NROW(x$facts)) fact_lines(x$facts),
-    left_out_day_lines(x$odd_days),
+    left_out_day_lines(x$odd_days), missing_lines(x$missing),
     left_out_lines(x$left_out, data.table(grain = x$grain, clicks = sum(x$cells$clicks),
       impressions = sum(x$cells$impressions))),
     capped_lines(x$sources))

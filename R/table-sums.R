@@ -95,7 +95,8 @@ reduce_by <- function(rows, by) {
   out[]
 }
 
-# The same by day, whose dates are codes already.
+# The same by day, whose dates are codes already, with the number of rows (of sums by day those that
+# they are made of).
 reduce_days <- function(rows) {
   day <- as.integer(rows$date)
   first <- min(day)
@@ -104,7 +105,8 @@ reduce_days <- function(rows) {
   known <- which(tabulate(code, size) > 0)
   impressions <- as.numeric(rows$impressions)
   sums <- lapply(
-    list(clicks = rows$clicks, impressions = impressions, weighted = impressions * rows$position),
+    list(clicks = rows$clicks, impressions = impressions, weighted = impressions * rows$position,
+      rows = if (is.null(rows[["rows"]])) rep(1, length(code)) else rows$rows),
     function(x) sum_codes(x, code, size)[known])
   finish_days(setDT(c(list(date = as.IDate(known + first - 1L)), sums)))
 }

@@ -5,7 +5,7 @@
 #include "plain.h"
 
 typedef struct {
-  double clicks, impressions, weighted;
+  double clicks, impressions, weighted, rows;
 } DaySum;
 /* Of a text as a block spells it: its impressions, its first day, and the code that all its
    spellings share. All in one place, since most of a row's time is waiting for memory. */
@@ -79,6 +79,7 @@ static void sum_block(Summing *sum, int block) {
       own->clicks += clicks[row];
       own->impressions += impressions[row];
       own->weighted += impressions[row] * position[row];
+      own->rows++;
       int q = see(queries + query[row] - 1, impressions[row], day[row]);
       int p = page == NULL ? 1 : see(pages + page[row] - 1, impressions[row], day[row]);
       waiting[k] = (CellRow){ pair_of(q, p), bin_at(sum->bins, sum->last_bin, position[row]),
@@ -90,15 +91,18 @@ static void sum_block(Summing *sum, int block) {
 }
 
 static SEXP days_as_list(const Summing *sum) {
-  const char *names[] = { "clicks", "impressions", "weighted", "" };
+  const char *names[] = { "clicks", "impressions", "weighted", "rows", "" };
   int days = sum->of->days;
   SEXP out = PROTECT(mkNamed(VECSXP, names));
-  for (int k = 0; k < 3; k++) {
+  for (int k = 0; k < 4; k++) {
     SEXP column = allocVector(REALSXP, days);
     SET_VECTOR_ELT(out, k, column);
     for (int d = 0; d < days; d++) {
       const DaySum *own = sum->days + d;
-      REAL(column)[d] = k == 0 ? own->clicks : k == 1 ? own->impressions : own->weighted;
+      REAL(column)[d] = k == 0 ? own->clicks
+        : k == 1               ? own->impressions
+        : k == 2               ? own->weighted
+                               : own->rows;
     }
   }
   UNPROTECT(1);

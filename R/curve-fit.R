@@ -131,7 +131,9 @@ fitted_rows <- function(summary, method = "fitted") {
     cut <- cut_rows(summary)
     if (!is.null(cut)) basis <- cut
   }
-  list(rows = leading_brand(basis$rows, summary), least = basis$least)
+  rows <- leading_brand(basis$rows, summary)
+  list(rows = if (NROW(summary$apart)) rows[!summary$apart, on = c("query", "page")] else rows,
+    least = basis$least)
 }
 
 # One segment's fit by one of the methods; parent: log CTR at the knots that it leans on, or NULL.

@@ -15,6 +15,7 @@ pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
   set(pairs, j = "segment", value = summary$queries$segment[pairs$query])
   set(pairs, j = "expected", value = sum_codes(on_curve, pair, nrow(pairs)))
   set(pairs, j = "expected_ctr", value = pairs$expected / pairs$impressions)
+  set(pairs, j = "apart", value = seq_len(nrow(pairs)) %in% among_pairs(pairs, summary$apart))
   set(pairs, j = c("told_clicks", "told_expected"), value = told_clicks(summary, curve, pairs))
   set_factors(pairs, curve)
   set(pairs, j = "curve_se", value = curve_log_se(curve, pairs$position, pairs$segment))
@@ -51,7 +52,7 @@ told_sums <- function(summary, curve) {
 set_factors <- function(pairs, curve) {
   spread <- spread_at(curve, pairs$position, pairs$segment)
   posterior <- factor_posterior(pairs$told_clicks, pairs$told_expected, spread)
-  mixed <- posterior$shape > posterior$rate &
+  mixed <- pairs$apart | posterior$shape > posterior$rate &
     (beyond_clear(curve, pairs) | surprising(curve, pairs, spread))
   posterior <- Map(function(own, usual) ifelse(mixed, usual, own), posterior,
     factor_posterior(0, 0, spread))

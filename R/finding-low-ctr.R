@@ -46,8 +46,9 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   candidates <- which(now$judged & now$expected >= ifelse(now$shift != "" & now$ratio < 1, 0.25, 1))
   # Positions at which the table does not tell what is expected.
   unclear <- unclear_positions(curve, now, candidates)
-  candidates <- setdiff(candidates, unclear)
-  untold <- missing_excluded(summary, pairs)
+  apart <- candidates[now$apart[candidates]]
+  candidates <- setdiff(candidates, c(unclear, apart))
+  untold <- c(missing_excluded(summary, pairs), apart_excluded(summary, now[apart]))
   if (!length(candidates)) return(no_findings(c(unclear_excluded(curve, now, unclear), untold)))
   few <- c(untold, few_excluded(now[candidates]))
   at <- now[candidates]
@@ -125,6 +126,11 @@ missing_excluded <- function(summary, pairs) {
   untold <- unique(pairs$query[pairs$tested & pairs$told_expected == 0 & pairs$expected >= 1])
   if (is.null(summary$missing) || !length(untold)) return(NULL)
   new_excluded("low_ctr", "rows_missing", list(untold))
+}
+
+apart_excluded <- function(summary, now) {
+  apart <- now[among_pairs(now, summary$apart[summary$apart$seen])]
+  if (nrow(apart)) new_excluded("low_ctr", "places_apart", list(unique(apart$query)))
 }
 
 # How much data would do, where nothing was found and little could be.

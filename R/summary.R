@@ -34,7 +34,7 @@
 #'   `missing` (where rows are missing by their clicks: the `rule`, "clicked" where only rows with
 #'   clicks are there, "best" for the best rows of each day; `each_day`, how many those are; the
 #'   `least` clicks of the `rows` that the curve rests on, or the cells of the rows that are `whole`;
-#'   else `NULL`),
+#'   else `NULL`), `apart` (pairs that are shown at very different places, left out of the curve),
 #'   `split_cells` (cells by `part` of the `split`, or `NULL`), `blend` (sums that tell how far the
 #'   places within one row lie apart, or `NULL`), `course` (impressions and position of a sample of
 #'   queries by month, from which the chance of a step up is learnt, or `NULL`), `rests_on` (which
@@ -84,6 +84,10 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
   # Rows of whole months tell nothing by the week, and mix places as a table without dates does.
   weekly <- dated && !wide_dates(tbl)
   recent <- if (weekly) recent_rows(origin, reduced, pairs, recent_from, tbl$to, odd$date)
+  apart <- if (is.null(missing)) places_apart(reduced$recent, recent$weekly)
+  if (NROW(apart) > assumed("apart_few") * nrow(pairs)) {
+    reduced$blend <- blend_without(origin, reduced, apart)
+  }
   # What was left out of months is known once they are read.
   left_out <- origin$left_out()
 
@@ -94,7 +98,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
       first_of(reduced$pages))),
     cells = reduced$all, recent_cells = reduced$recent, pairs = pairs, contested = recent$contested,
     weekly = recent$weekly, split = split, split_cells = reduced$split_cells,
-    by_day = reduced$by_day, odd_days = odd, missing = missing, blend = if (weekly) reduced$blend,
+    by_day = reduced$by_day, odd_days = odd, missing = missing, apart = apart, blend = if (weekly) reduced$blend,
     course = reduced$course,
     site_by_day = site_totals(origin$totals, "date", tbl),
     site_by_page = site_totals(origin$totals, "page", tbl),
@@ -114,7 +118,7 @@ usual_days <- 90
 # The one constructor: what is not given is not known, and is as the class has it then.
 new_summary <- function(queries, pages, cells, recent_cells = cells,
     pairs = reduce_pairs(recent_cells), contested = NULL, weekly = NULL, split = NULL,
-    split_cells = NULL, by_day = NULL, odd_days = NULL, missing = NULL, blend = NULL, course = NULL,
+    split_cells = NULL, by_day = NULL, odd_days = NULL, missing = NULL, apart = NULL, blend = NULL, course = NULL,
     site_by_day = NULL, site_by_page = NULL, window,
     recent = c(window[c("from", "to", "days")], list(with_data = window$days)), grain,
     rests_on = NULL, unused = character(), folded = 0L, brand = NULL, spellings = NULL, sources,

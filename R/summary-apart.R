@@ -1,0 +1,56 @@
+# Pairs that are shown at very different places: to some people near the top, to others far down.
+# Their average is a place where they hardly ever stand, so neither the curve nor what is expected
+# of them can rest on it.
+
+# In: recent cells and weeks of the pairs seen most (NULL without dates). Out: those pairs, query and
+# page, and whether each was `seen` to be so. Averages of few impressions stray by the luck of who searched, from day to day, the further
+# the fewer they are; what strays alike whatever their number is the ranking itself. A move from
+# one week to another counts for neither.
+places_apart <- function(cells, weekly) {
+  none <- data.table(query = integer(), page = integer(), seen = logical())
+  if (is.null(weekly)) return(none)
+  squares <- weekly$impressions * weekly$position^2
+  weeks <- sums_by(data.table(weekly[, c("query", "page", "impressions")], squares), c("query", "page"),
+    c("impressions", "squares"), count = "weeks")
+  rows <- cells[weeks, on = c("query", "page"), nomatch = NULL]
+  set(rows, j = "of_cell", value = rows$weighted * rows$position)
+  pairs <- sums_by(rows, c("query", "page"), c("impressions", "weighted", "of_cell", "rows"))
+  weeks <- weeks[pairs, on = c("query", "page")]
+  position <- pairs$weighted / pairs$impressions
+  beyond <- position - 1
+  freedom <- pairs$rows - weeks$weeks
+  # Mean square of rows within weeks, each weighed by its impressions.
+  strays <- (pairs$of_cell - weeks$squares) / pmax(freedom, 1)
+  size <- pairs$impressions / pairs$rows
+  known <- freedom >= assumed("apart_rows")
+  if (sum(known) < 20) return(none)
+  too_wide <- pmax(assumed("apart_least")^2, (assumed("apart_wide") * beyond)^2 + beyond / 2)
+  apart <- logical(nrow(pairs))
+  # What pairs stray by day is told without those that are found to be apart.
+  for (turn in 1:2) {
+    often <- known & size >= 10 & !apart
+    by_day <- if (any(often)) stats::median((strays / position^2 / size)[often]) else 0
+    of_ranking <- by_day * position^2 * size
+    apart <- known & strays - of_ranking > too_wide & strays > assumed("apart_beside") * of_ranking
+  }
+  found <- pairs[apart, c("query", "page")]
+  if (sum(apart) <= assumed("apart_few") * sum(known)) return(set(found, j = "seen", value = TRUE))
+  # Where many are, those that are seen too seldom to tell may be, too.
+  every <- unique(cells[, c("query", "page")])
+  set(every, j = "seen", value = seq_len(nrow(every)) %in% among_pairs(every, found))
+  every[every$seen | !seq_len(nrow(every)) %in% among_pairs(every, pairs[known])]
+}
+
+# Sums of neighbouring days without those pairs, which would make all rows look as mixed as they are.
+blend_without <- function(source, reduced, apart) {
+  blend <- NULL
+  for (chunk in source$chunks) {
+    rows <- chunk()
+    if (is.null(rows) || !nrow(rows)) next
+    codes <- setDT(codes_of(rows, reduced))
+    use <- which(is.na(apart[codes, on = c("query", "page"), which = TRUE, mult = "first"]))
+    work <- c(codes[use], list(impressions = rows$impressions[use], position = rows$position[use]))
+    blend <- add_blend_sums(blend, blend_sums(work, rows$date[use]))
+  }
+  blend
+}

@@ -6,23 +6,26 @@
 # NULL. Out: the same with clicks, impressions, position, ratios and expected clicks of the days
 # since the last change that is likelier than not, and `since` (first day; NA where nothing
 # changed), `days` (of data since), `shift` ("page" or "pair", else ""), `chance_fell` and
-# `chance_rose` (chance of a change down or up), `before` (factor on the curve of the unit), `ratio`
+# `chance_rose` (chance of a change down or up), `by_title` (that a fall is the page's doing), `before` (factor on the curve of the unit), `ratio`
 # (of the level since to that before), `ratio_sd` (of its log), `clicks_before` and
 # `expected_before` of the pair.
 pairs_now <- function(summary, curve, pairs, known = NULL) {
   now <- copy(pairs)
-  set(now, j = c("since", "days", "shift", "chance_fell", "chance_rose", "before", "ratio",
-    "ratio_sd", "clicks_before", "expected_before"),
-    value = list(as.IDate(NA), days_lived(summary, pairs), "", 0, 0, NA_real_, 1, NA_real_, 0, 0))
+  set(now, j = c("since", "days", "shift", "chance_fell", "chance_rose", "by_title", "before",
+    "ratio", "ratio_sd", "clicks_before", "expected_before"),
+    value = list(as.IDate(NA), days_lived(summary, pairs), "", 0, 0, 1, NA_real_, 1, NA_real_, 0, 0))
   # Which rows are missing may change with time, too.
   if (!is.null(summary$missing)) return(now_told(now, summary, curve))
   weeks <- expected_weeks(summary, curve, pairs)
   if (is.null(weeks)) return(now)
-  of_pages <- shifted_units(weeks, weeks$rows$page, assumed("shift_share"),
-    known = known_weeks(known, summary, weeks$weeks))
+  known <- known_weeks(known, summary, weeks$weeks)
+  groups <- sister_groups(summary, pairs, unique(weeks$rows$pair))
+  of_pages <- shifted_units(weeks, weeks$rows$page, assumed("shift_share"), known = known)
+  of_pages <- with_causes(of_pages, of_pages$unit, weeks, groups, known)
   now <- since_shift(now, weeks, of_pages, "page", summary)
   alone <- weeks$rows$pair[!weeks$rows$page %in% of_pages$unit[of_pages$likely]]
   of_pairs <- shifted_units(weeks, weeks$rows$pair, assumed("shift_share_pair"), alone)
+  of_pairs <- with_causes(of_pairs, pairs$page[of_pairs$unit], weeks, groups, known)
   since_shift(now, weeks, of_pairs, "pair", summary)
 }
 
@@ -36,6 +39,16 @@ now_told <- function(now, summary, curve) {
   set(now, j = "expected", value = now$told_expected)
   set(now, j = "expected_ctr", value = now$expected / now$impressions)
   set(now, j = "judged", value = now$judged & !is.na(own))
+}
+
+# Units that changed, with the chance that a fall is the page's doing.
+with_causes <- function(shift, page, weeks, groups, known) {
+  fell <- which(shift$ratio < 1)
+  set(shift, j = "by_title", value = rep(1, nrow(shift)))
+  if (!length(fell)) return(shift)
+  week <- shift$week[fell]
+  set(shift, fell, "by_title", title_chances(weeks, groups, data.table(page = page[fell], week,
+    known = paste(page[fell], week) %in% paste(known$unit, known$week))))
 }
 
 # Weeks of the pairs that are judged, with what the curve expects of each, times what the site's
@@ -103,9 +116,9 @@ since_shift <- function(now, weeks, shift, what, summary) {
   maybe <- which(!is.na(at))
   of_maybe <- shift[at[maybe]]
   down <- of_maybe$ratio < 1
-  set(now, maybe, c("chance_fell", "chance_rose"),
+  set(now, maybe, c("chance_fell", "chance_rose", "by_title"),
     list(pmax(now$chance_fell[maybe], of_maybe$chance * down),
-      pmax(now$chance_rose[maybe], of_maybe$chance * !down)))
+      pmax(now$chance_rose[maybe], of_maybe$chance * !down), of_maybe$by_title))
   touched <- maybe[of_maybe$likely]
   if (!length(touched)) return(now)
   # Pairs of a page that was not seen since, or too seldom for weeks, say nothing of today.
@@ -133,18 +146,20 @@ days_since <- function(summary, day) {
   length(dates) - findInterval(as.integer(day) - 1L, as.integer(dates))
 }
 
-# A page or query is low today if its CTR fell, or if it is low anyway and did not rise. Where a
+# A page or query is low today if its CTR fell by its own doing, or if it is low anyway, did not rise
+# and did not fall for another reason. Where a
 # change is likelier than not, `judged` rests on the days since; else on all days. Adds `fell`:
 # whether a fall is likelier than not.
 with_shifts <- function(judged, at) {
-  low <- function(chance, fell) fell + (1 - fell) * chance
+  low <- function(chance, fell) fell * at$by_title + (1 - fell) * chance
   still <- ifelse(at$shift == "", 1 - at$chance_rose, 1)
   by_page <- ifelse(at$shift == "pair", 0, at$chance_fell)
   set(judged, j = "fell", value = at$shift != "" & at$chance_fell > assumed("shift_chance"))
   set(judged, j = "low", value = low(judged$low * still, at$chance_fell))
   set(judged, j = "page_low", value = low(judged$page_low * still, by_page))
-  set(judged, j = "confidence", value = low(judged$confidence * still,
-    at$chance_fell * (1 - judged$by_topic) * (1 - assumed("low_doubt"))))
+  doubt <- (1 - judged$by_topic) * (1 - assumed("low_doubt"))
+  set(judged, j = "confidence", value = at$chance_fell * at$by_title * doubt +
+    (1 - at$chance_fell) * judged$confidence * still)
   judged
 }
 

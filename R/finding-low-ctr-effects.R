@@ -165,19 +165,22 @@ topic_share <- function(held, words) (held + 1) / (words + 20)
 # it back, `effect`, by how much, and the `part` of all `words` that are; NULL where there is none.
 # usual: what such topics lose.
 test_topics <- function(by_page, page_groups, words) {
-  usual <- c(mean = -assumed("topic_effect"), sd = assumed("topic_effect_sd"))
   if (!nrow(by_page)) return(NULL)
   by_page[, "mean" := weighted / weight]
-  likelihood <- topic_likelihoods(by_page, page_groups)
+  prior <- stats::dnorm(topic_grid, -assumed("topic_effect"), assumed("topic_effect_sd"))
+  prior <- prior / sum(prior)
+  likelihood <- topic_likelihoods(by_page, page_groups, prior)
   topics <- sums_by(by_page, "word", "pairs")
-  prior <- stats::dnorm(topic_grid, usual[["mean"]], usual[["sd"]])
-  shares <- exp(likelihood$held - likelihood$best) * rep(prior / sum(prior), each = nrow(topics))
-  effect <- drop(shares %*% topic_grid) / rowSums(shares)
-  log_total <- likelihood$best + log(rowSums(shares))
+  log_total <- likelihood$held
+  effect <- likelihood$effect
+  # One page that is weak by itself makes no topic: the others must say so without it.
+  largest <- by_page[order(by_page$word, by_page$weighted)]
+  rest <- topic_likelihoods(largest[duplicated(largest$word)], page_groups, prior)
+  agree <- (rest$held - rest$alone)[match(topics$word, rest$word)] > log(assumed("topic_rest"))
   # How many words are so, the words themselves tell.
   part <- topic_share(0, 0)
   for (turn in 1:20) {
-    low <- 1 / (1 + exp(pmin(likelihood$alone - log_total + log((1 - part) / part), 700)))
+    low <- agree / (1 + exp(pmin(likelihood$alone - log_total + log((1 - part) / part), 700)))
     part <- topic_share(sum(low[effect < -assumed("topic_least_effect")]), words)
   }
   topics[, c("low", "effect", "part") :=
@@ -188,10 +191,9 @@ test_topics <- function(by_page, page_groups, words) {
 # What a results page takes from its topic's queries, the log of it, is summed over these values.
 topic_grid <- seq(-1.8, -0.1, by = 0.1)
 
-# Per word the log-likelihood that its pages are as pages are (`alone`) and that they are so beside
-# each loss of the topic (`held`, a column a value of the grid; `best`, the largest of each
-# row).
-topic_likelihoods <- function(by_page, groups) {
+# Per word the log-likelihood that its pages are as pages are (`alone`), that they are so beside a
+# loss of the topic (`held`, over the prior of what topics lose), and that loss (`effect`).
+topic_likelihoods <- function(by_page, groups, prior) {
   make_density <- function(effect) {
     parts <- vapply(1:3, function(k) {
       groups$weight[k] * stats::dnorm(by_page$mean - effect, groups$mean[k],
@@ -200,9 +202,13 @@ topic_likelihoods <- function(by_page, groups) {
     dim(parts) <- c(nrow(by_page), 3)
     log(rowSums(parts) + 1e-300)
   }
-  sums <- unname(rowsum(cbind(make_density(0),
-    vapply(topic_grid, make_density, numeric(nrow(by_page)))),
-    by_page$word, reorder = FALSE))
-  shares_else <- sums[, -1, drop = FALSE]
-  list(alone = sums[, 1], held = shares_else, best = do.call(pmax, as.data.frame(shares_else)))
+  logs <- vapply(c(0, topic_grid), make_density, numeric(nrow(by_page)))
+  dim(logs) <- c(nrow(by_page), length(topic_grid) + 1L)
+  sums <- rowsum(logs, by_page$word, reorder = FALSE)
+  word <- as.integer(rownames(sums))
+  sums <- unname(sums)
+  best <- do.call(pmax, as.data.frame(sums[, -1, drop = FALSE]))
+  shares <- exp(sums[, -1, drop = FALSE] - best) * rep(prior, each = nrow(sums))
+  list(word = word, alone = sums[, 1], held = best + log(rowSums(shares)),
+    effect = drop(shares %*% topic_grid) / rowSums(shares))
 }

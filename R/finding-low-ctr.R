@@ -179,7 +179,7 @@ within_fdr <- function(confidence, fdr) {
 # Per page: pairs tested, those that fall short with more than even odds and the clicks they miss,
 # and whether that is the page's doing.
 page_shortfalls <- function(at, judged) {
-  short <- judged$confidence > 0.5
+  short <- judged$confidence > 0.5 & at$clicks < at$expected
   out <- data.table(page = at$page, low = short,
     missed = ifelse(short, pmax(0, at$expected - at$clicks), 0), whole = judged$page_low)[,
       .(tested = .N, low = sum(low), missed = sum(missed), whole = max(whole)), by = "page"]

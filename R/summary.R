@@ -41,7 +41,9 @@
 #'   days come from which of several grains), `site_by_day` and `site_by_page` (from tables without
 #'   queries, or `NULL`), `brand` (the words that count) and `spellings` (those that were added, or
 #'   `NULL`), `window`, `recent`, `split`, `grain` (of the table used), `unused` (grains that were
-#'   not), `folded` (how many spellings of addresses were another's), and the `sources` of the data
+#'   not), `folded` (how many spellings of addresses were another's), `moves` (addresses that handed
+#'   their queries over: `old`, `new`, which stands for both, the number of `queries` and the last
+#'   `day` of the old one; or `NULL`), and the `sources` of the data
 #'   and what was `left_out` of the table used. Methods: `print`, `summary` (totals), `tidy`
 #'   (pairs), `plot`.
 #' @section Errors: `tide_error_grain` where no table has queries.
@@ -84,6 +86,13 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
   # Rows of whole months tell nothing by the week, and mix places as a table without dates does.
   weekly <- dated && !wide_dates(tbl)
   recent <- if (weekly) recent_rows(origin, reduced, pairs, recent_from, tbl$to, odd$date)
+  moves <- handed_over(recent$contested, pairs, tbl$to)
+  if (nrow(moves)) {
+    folded <- fold_moves(reduced, recent, moves)
+    reduced <- folded$reduced
+    recent <- folded$recent
+    pairs <- folded$pairs
+  }
   apart <- if (is.null(missing)) places_apart(reduced$recent, recent$weekly)
   if (NROW(apart) > assumed("apart_few") * nrow(pairs)) {
     reduced$blend <- blend_without(origin, reduced, apart)
@@ -107,7 +116,12 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
     recent = recent_window(recent_from, tbl$to, if (whole) days, reduced$by_day, tbl$each),
     grain = grain_label(tbl$dimensions), rests_on = tbl$rests_on,
     unused = setdiff(origin$grains, grain_label(tbl$dimensions)),
-    folded = reduced$pages$spellings - length(reduced$pages$names), brand = known$words,
+    folded = reduced$pages$spellings - length(reduced$pages$names),
+    moves = if (nrow(moves)) {
+      data.table(old = reduced$pages$names[moves$old], new = reduced$pages$names[moves$new],
+        queries = moves$queries, day = moves$day)
+    },
+    brand = known$words,
     spellings = known$added, sources = data$sources,
     left_out = left_out[left_out$grain == grain_label(tbl$dimensions)])
 }
@@ -121,7 +135,7 @@ new_summary <- function(queries, pages, cells, recent_cells = cells,
     split_cells = NULL, by_day = NULL, odd_days = NULL, missing = NULL, apart = NULL, blend = NULL, course = NULL,
     site_by_day = NULL, site_by_page = NULL, window,
     recent = c(window[c("from", "to", "days")], list(with_data = window$days)), grain,
-    rests_on = NULL, unused = character(), folded = 0L, brand = NULL, spellings = NULL, sources,
+    rests_on = NULL, unused = character(), folded = 0L, moves = NULL, brand = NULL, spellings = NULL, sources,
     left_out) {
   validate_summary(structure(as.list(environment()), class = c("tide_summary", "tide_result")))
 }
@@ -234,7 +248,7 @@ format.tide_summary <- function(x, ...) {
     sprintf("  segments: %s",
       paste(names(segments), format_count(as.vector(segments)), collapse = ", ")),
     spelling_line(x),
-    coverage_line(x),
+    coverage_line(x), moved_line(x),
     if (NROW(x$facts)) fact_lines(x$facts),
     left_out_day_lines(x$odd_days), missing_lines(x$missing),
     left_out_lines(x$left_out, data.table(grain = x$grain, clicks = sum(x$cells$clicks),
@@ -248,6 +262,12 @@ spelling_line <- function(x) {
   sprintf("  also counted as brand: %s%s (%s, %s)",
     paste(utils::head(added$word, 5), collapse = ", "), if (nrow(added) > 5) ", ..." else "",
     format_plural(nrow(added), "spelling"), format_plural(sum(added$clicks), "click"))
+}
+
+moved_line <- function(x) {
+  if (!NROW(x$moves)) return(character())
+  sprintf("  moved: %s handed over to another and counts as it (from %s on)",
+    format_plural(nrow(x$moves), "address", "addresses"), format(min(x$moves$day) + 1))
 }
 
 coverage_line <- function(x) {

@@ -1,0 +1,71 @@
+# Addresses that hand over: after a move of the site an old address is seen no more, and a new one
+# has its queries from that day on. Both are one page, which the new one stands for.
+
+# In: days of queries that several pages answer, all pairs, and the last day. Out: data.table(old, new: codes of
+# pages; queries: how many were taken over; day: the last of the old one).
+handed_over <- function(days, all_pairs, last) {
+  none <- data.table(old = integer(), new = integer(), queries = integer(), day = as.IDate(integer()))
+  if (is.null(days) || !nrow(days)) return(none)
+  ends <- days[, .(page_ends = max(date)), by = "page"]
+  gone <- ends[ends$page_ends <= last - assumed("moved_days")]
+  if (!nrow(gone)) return(none)
+  pairs <- days[, .(first = min(date), ends = max(date), impressions = sum(impressions)),
+    by = c("query", "page")]
+  old <- pairs[gone, on = "page"]
+  new <- pairs[!pairs$page %in% gone$page | pairs$first > min(gone$page_ends), ]
+  both <- merge(old, new, by = "query", suffixes = c("", "_new"), allow.cartesian = TRUE)
+  both <- both[both$page != both$page_new]
+  # The new one begins when the old one of the query ends, give or take.
+  apart <- as.integer(both$first_new) - as.integer(both$ends)
+  near <- both[abs(apart) <= assumed("moved_within") & both$ends_new > both$page_ends]
+  if (!nrow(near)) return(none)
+  taken <- near[, .(queries = .N, impressions = sum(impressions), day = page_ends[1]),
+    by = c("page", "page_new")]
+  shown <- sums_by(all_pairs[all_pairs$page %in% taken$page], "page", "impressions")
+  set(taken, j = "of", value = shown$impressions[match(taken$page, shown$page)])
+  setorderv(taken, c("page", "impressions", "page_new"), c(1L, -1L, 1L))
+  taken <- taken[!duplicated(taken$page)]
+  taken <- taken[taken$impressions >= assumed("moved_share") * taken$of]
+  taken[, .(old = page, new = page_new, queries, day)]
+}
+
+# Which page each code is now; what handed over more than once goes on to the last.
+pages_now <- function(moves, pages) {
+  now <- seq_len(pages)
+  now[moves$old] <- moves$new
+  for (turn in 1:5) now <- now[now]
+  # Two that hand over to each other are none.
+  ifelse(seq_len(pages) %in% moves$old & now == seq_len(pages), seq_len(pages), now)
+}
+
+# What stands in codes of pages, with pages as they are now.
+fold_moves <- function(reduced, recent, moves) {
+  now <- pages_now(moves, length(reduced$pages$keys))
+  by_bin <- c("query", "page", "bin")
+  for (part in c("all", "recent")) {
+    reduced[[part]] <- key_cells(fold_sums(reduced[[part]], now, by_bin))
+  }
+  if (!is.null(reduced$split_cells)) {
+    reduced$split_cells <- fold_sums(reduced$split_cells, now, c("part", by_bin))
+  }
+  times <- c(contested = "date", weekly = "week")
+  for (part in names(times)[lengths(recent[names(times)]) > 0]) {
+    by <- c("query", "page", times[[part]])
+    sums <- add_ratios(fold_sums(recent[[part]], now, by))
+    recent[[part]] <- setkeyv(set(sums, j = "weighted", value = NULL), by)
+  }
+  # A page is as old as the oldest of its addresses.
+  first <- reduced$pages$first
+  earliest <- tapply(first, now, min)
+  reduced$pages$first[as.integer(names(earliest))] <- as.vector(earliest)
+  list(reduced = reduced, recent = recent, pairs = reduce_pairs(reduced$recent))
+}
+
+fold_sums <- function(sums, now, by) {
+  sums <- copy(sums)
+  if (is.null(sums[["weighted"]])) {
+    set(sums, j = "weighted", value = sums$impressions * sums$position)
+  }
+  set(sums, j = "page", value = now[sums$page])
+  sums_by(sums, by, intersect(c("clicks", "impressions", "weighted", "rows"), names(sums)))
+}

@@ -126,7 +126,6 @@ run_pages <- function(options, files) {
     return(cli_result(options, setDT(as.data.frame(brief)), brief_lines(brief)))
   }
   words <- tide_missing_words(site_summary, pages, assumptions = settings$assumptions)
-  cli_note(options, effect_lines(attr(words, "effect")))
   words <- chosen_page_rows(words, options, input, site_summary)
   cli_result(options, setDT(as.data.frame(words)), word_lines(words, options$top, terminal_width()))
 }
@@ -208,13 +207,6 @@ page_change_lines <- function(changes) {
     format_day(changes$date), ifelse(changes$field == "page",
       ifelse(changes$now == "", ": no longer there", ": new"),
       sprintf(": was %s, now %s", quoted(changes$before), quoted(changes$now))))
-}
-
-# What saying a phrase does on this site.
-effect_lines <- function(effect) {
-  sprintf(paste("  queries of one page: phrase in title or heading, position x%.2f (%.2f to %.2f)",
-    "compared with phrases it does not say; %s"),
-    effect$times[1], effect$low[1], effect$high[1], format_plural(effect$pairs[1], "pair"))
 }
 
 link_lines <- function(links, options) {

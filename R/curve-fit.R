@@ -64,7 +64,9 @@
 #' @return A `tide_curve` object: a list with `fits` (per segment: `log_ctr` at the knots, its
 #'   `covariance`, `unclear_from`, `spread`, `spread_slope`, `pairs`, `clicks`, `impressions`,
 #'   `converged`, and for parts `leans`, the share that is the parent's), `tables` (log CTR of rows
-#'   as they are blended, over a grid of positions), `evidence` (per segment and rounded position:
+#'   as they are blended, over a grid of positions), `levels` (of countries, devices and kinds of
+#'   result, where they differ by more than chance: `dimension`, `part`, a code of the summary's
+#'   `parts`, `level`, the log beside the curve, `se`), `evidence` (per segment and rounded position:
 #'   `clicks`, `impressions`, `pairs`, `pivot_ctr`), `level`, `window`, `sources`, `summary` (what
 #'   it was fitted to), and how it was fitted: `method`, `blend` (how places within a row are
 #'   taken apart), `cut` (of a capped export), `prior`, `rules`. Methods: `print`, `summary`,
@@ -116,7 +118,8 @@ tide_curve <- function(summary, level = 0.9, by = NULL, prior = NULL,
   # What the fits say of blended rows, worked out once: every look at the curve reads it.
   weight_of <- grid_weights(blend)
   tables <- lapply(fits, function(fit) blend_table(fit$log_ctr, weight_of, blend$places))
-  structure(list(fits = fits, tables = tables, by = by, method = method, evidence = evidence,
+  levels <- if (method == "fitted") part_levels(summary$parts, fits[[1]], blend)
+  structure(list(fits = fits, tables = tables, levels = levels, by = by, method = method, evidence = evidence,
     level = level, blend = blend, cut = if (basis$least > 0) basis$least - 1, window = summary$window, sources = summary$sources,
     summary = summary, prior = prior, rules = rules),
     class = c("tide_curve", "tide_result"))
@@ -147,8 +150,8 @@ fit_segment <- function(cells, segment, method, blend, least, parent) {
 # the better placed of equals.
 leading_brand <- function(cells, summary) {
   brand <- which(summary$queries$segment[cells$query] == "brand")
-  if (!length(brand)) return(cells)
-  cells[-brand[!leading_page(cells[brand])]]
+  beside <- brand[!leading_page(cells[brand])]
+  if (length(beside)) cells[-beside] else cells
 }
 
 leading_page <- function(cells) {

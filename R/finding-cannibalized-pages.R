@@ -22,19 +22,62 @@ weighty_pages <- function(contest) {
   pages[]
 }
 
-# One page in several languages or countries (/de/ beside none, hosts of other countries): addresses
-# that differ in nothing else are no rivals. In: pages with their reason. Out: the reasons, with
-# those added.
+# One page in several languages or countries is no rival of itself: addresses that differ in nothing
+# but the language of their host, folder or parameter, addresses of two languages (translated ones),
+# and pages that are shown to searchers of other countries than the one seen most. In: pages with
+# their reason. Out: the reasons, with those added.
 same_page_versions <- function(pages, summary) {
-  path <- sub("^[a-z][a-z0-9+.-]*://[^/]*", "", summary$pages$page)
-  plain <- sub("^/[a-z]{2}([-_][a-z]{2})?(/|$)", "/", path, ignore.case = TRUE)
+  version <- address_versions(summary$pages$page)
   rated <- copy(pages[, c("query", "page", "impressions", "reason")])
-  set(rated, j = "plain", value = plain[rated$page])
-  set(rated, j = "row", value = seq_len(nrow(rated)))
-  setorderv(rated, c("query", "plain", "impressions"), c(1L, 1L, -1L))
-  rated[, "again" := duplicated(rated, by = c("query", "plain"))]
-  replace(pages$reason, rated$row[rated$again & rated$reason == ""],
-    "page_versions")
+  set(rated, j = c("plain", "language", "row"), value = list(version$plain[rated$page],
+    version$language[rated$page], seq_len(nrow(rated))))
+  setorderv(rated, c("query", "impressions", "row"), c(1L, -1L, 1L))
+  first <- match(rated$query, rated$query)
+  again <- duplicated(rated, by = c("query", "plain")) |
+    nzchar(rated$language) & nzchar(rated$language[first]) & rated$language != rated$language[first] |
+    other_countries(rated, first, summary)
+  replace(pages$reason, rated$row[again & rated$reason == ""], "page_versions")
+}
+
+# Of each address what is left without its language, and the language that it names, or "".
+address_versions <- function(pages) {
+  tag <- sprintf("(%s)([-_][a-z]{2})?", paste(language_codes, collapse = "|"))
+  in_host <- sprintf("^[a-z][a-z0-9+.-]*://%s\\.", tag)
+  in_path <- sprintf("^[a-z][a-z0-9+.-]*://[^/]*/%s(/|$)", tag)
+  in_query <- sprintf("[?&](lang|language|hl|locale|country|region)=%s(&|$)", tag)
+  pages <- tolower(pages)
+  language <- rep("", length(pages))
+  for (where in list(c(in_host, "^[^:]*://([a-z]{2}).*$"), c(in_path, "^[^:]*://[^/]*/([a-z]{2}).*$"),
+    c(in_query, "^.*[?&](?:lang|language|hl|locale|country|region)=([a-z]{2}).*$"))) {
+    named <- grepl(where[1], pages)
+    language[named] <- sub(where[2], "\\1", pages[named], perl = TRUE)
+  }
+  path <- sub("^[a-z][a-z0-9+.-]*://[^/]*", "", pages)
+  path <- sub("^/[a-z]{2}([-_][a-z]{2})?(/|$)", "/", path)
+  path <- sub("[?&]$", "", gsub("(?<=[?&])(lang|language|hl|locale|country|region)=[^&]*&?", "", path,
+    perl = TRUE))
+  list(plain = path, language = language)
+}
+
+# Codes of languages and countries that addresses name.
+language_codes <- c("ar", "at", "au", "be", "bg", "br", "ca", "ch", "cs", "cz", "da", "de", "dk",
+  "el", "en", "es", "et", "fi", "fr", "gb", "he", "hi", "hr", "hu", "id", "ie", "it", "ja", "jp",
+  "ko", "kr", "lt", "lv", "mx", "nb", "nl", "no", "nz", "pl", "pt", "ro", "ru", "se", "sk", "sl",
+  "sr", "sv", "th", "tr", "uk", "us", "vi", "zh")
+
+# Whether the searchers of a page's query are of other countries than those of the query's first.
+other_countries <- function(rated, first, summary) {
+  cells <- summary$parts$country$recent
+  if (is.null(cells)) return(logical(nrow(rated)))
+  sums <- sums_by(cells[cells$query %in% rated$query], c("query", "page", "part"), "impressions")
+  sums[, "share" := impressions / sum(impressions), by = c("query", "page")]
+  one <- sums[data.table(row = seq_len(nrow(rated)), rated[, c("query", "page")]),
+    on = c("query", "page"), allow.cartesian = TRUE]
+  one[, "page" := rated$page[first][one$row]]
+  both <- sums[one, on = c("query", "page", "part")]
+  shared <- both[, .(shared = sum(pmin(share, i.share), na.rm = TRUE)), by = "row"]
+  shared$shared[match(seq_len(nrow(rated)), shared$row)] < assumed("countries_shared") &
+    first != seq_len(nrow(rated))
 }
 
 # Whether one of two pages lies beneath the other (/guides/ and /guides/kale/); all lie beneath the

@@ -4,7 +4,8 @@
 
 # Out: pairs plus segment, `expected` clicks on the curve, `expected_ctr`, `told_clicks` and
 # `told_expected` (of the rows that tell how a pair is clicked), what set_factors() adds,
-# `taken` (1: what the results page leaves of the clicks) and `judged` (of the segments and with the
+# `audience` (times the clicks of the curve, by who searches), `taken` (1: what the results page
+# leaves of the clicks) and `judged` (of the segments and with the
 # impressions asked for; what is listed may be narrower).
 pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
   cells <- summary$recent_cells
@@ -13,13 +14,13 @@ pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
   on_curve <- cells$impressions * curve_ctr(curve, cells$position,
     summary$queries$segment[cells$query], cells$rows, cells$impressions)
   set(pairs, j = "segment", value = summary$queries$segment[pairs$query])
-  set(pairs, j = "expected", value = sum_codes(on_curve, pair, nrow(pairs)))
+  set(pairs, j = c("audience", "taken"), value = list(audience_factors(summary, curve, pairs), 1))
+  set(pairs, j = "expected", value = sum_codes(on_curve, pair, nrow(pairs)) * pairs$audience)
   set(pairs, j = "expected_ctr", value = pairs$expected / pairs$impressions)
   set(pairs, j = "apart", value = seq_len(nrow(pairs)) %in% among_pairs(pairs, summary$apart))
   set(pairs, j = c("told_clicks", "told_expected"), value = told_clicks(summary, curve, pairs))
   set_factors(pairs, curve)
   set(pairs, j = "curve_se", value = curve_log_se(curve, pairs$position, pairs$segment))
-  set(pairs, j = "taken", value = 1)
   set(pairs, j = "judged",
     value = pairs$segment %in% segments & pairs$impressions >= min_impressions)
   pairs[]
@@ -28,8 +29,8 @@ pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
 # Clicks of each pair and what the curve expects of them, in the rows that tell how it is clicked.
 told_clicks <- function(summary, curve, pairs) {
   if (is.null(summary$missing)) return(list(pairs$clicks, pairs$expected))
-  sums <- told_sums(summary, curve)
-  lapply(sums[pairs, on = c("query", "page"), c("x.clicks", "x.expected")], nafill, fill = 0)
+  sums <- told_sums(summary, curve)[pairs, on = c("query", "page"), c("x.clicks", "x.expected")]
+  list(nafill(sums$x.clicks, fill = 0), nafill(sums$x.expected, fill = 0) * pairs$audience)
 }
 
 # Where rows are missing by their clicks, sums by pair of those that would be there whatever they

@@ -145,7 +145,7 @@ detect <- function(evidence, options) {
   # Sums of probabilities may stray from 0 and 1 by a rounding error.
   set(looked$found, j = "confidence", value = pmin(1, pmax(0, looked$found$confidence)))
   looked$found <- within_demand(looked$found, site_summary)
-  judge_young(looked, site_summary)
+  judge_young(looked, site_summary) |> judge_gone(site_summary)
 }
 
 # What results pages, the site's own pages and the pages that queries are meant for add.

@@ -10,7 +10,7 @@
 title_chances <- function(weeks, groups, units) {
   out <- rep(NA_real_, nrow(units))
   for (week in unique(units$week)) {
-    changes <- pair_changes(weeks$rows, week)
+    changes <- lasting_changes(weeks$rows, week)
     set(changes, j = "row", value = seq_len(nrow(changes)))
     members <- groups[changes[, c("pair", "page", "row")], on = "pair", nomatch = NULL]
     likely <- change_likelihoods(changes)
@@ -76,7 +76,7 @@ change_likelihoods <- function(changes) {
 }
 
 # The log of each pair's ratio since a week to that before, with its variance.
-pair_changes <- function(rows, week) {
+lasting_changes <- function(rows, week) {
   sums_of <- c("clicks", "expected")
   later <- rows$week >= week
   before <- sums_by(rows[!later], c("pair", "page"), sums_of)
@@ -90,14 +90,17 @@ pair_changes <- function(rows, week) {
       factor_noise(both$clicks_before, both$expected_before) + assumed("fall_own_sd")^2)
 }
 
-# What pairs share with others: words of the query, and intent and folder together. Out: pair, group.
+# What pairs share with others: words of the query, its intent, and intent and folder together. Out:
+# pair, group.
 sister_groups <- function(summary, pairs, which) {
   key <- summary$queries$key[pairs$query[which]]
   words <- word_table(key, function_words)
   usual <- words[, .N, by = "word"]
   telling <- usual$word[usual$N >= 3 & usual$N <= assumed("topic_largest") * length(which)]
   words <- words[words$word %in% telling]
-  kind <- paste(query_intent(key), page_group(summary$pages$page[pairs$page[which]], NULL))
+  intent <- query_intent(key)
+  folder <- page_group(summary$pages$page[pairs$page[which]], NULL)
   rbind(data.table(pair = which[words$query], group = words$word),
-    data.table(pair = which, group = paste("intent and folder:", kind)))
+    data.table(pair = which, group = paste("intent:", intent)),
+    data.table(pair = which, group = paste("intent:", intent, "in", folder)))
 }

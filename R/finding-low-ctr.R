@@ -76,9 +76,11 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   of_work <- ifelse(whole, stats::ave(done$done, page_at, FUN = sum), done$done)
   worth <- which(of_work >= options$least & done$done > 0)
   worth <- worth[within_fdr(judged$confidence[likely[worth]], options$fdr)]
-  unsure <- which(below & judged$confidence > assumed("low_named"))
+  unsure <- which(below & !judged$fell & judged$confidence > assumed("low_named"))
+  fell <- setdiff(which(judged$fell & at$tested), likely[worth])
   excluded <- c(unclear_excluded(curve, now, unclear), topics_excluded(fit$topics, at),
     unsure_excluded(at$query[setdiff(unsure, likely[worth])], options$fdr),
+    fell_excluded(at$query[fell]),
     improved_excluded(summary, now, setdiff(candidates, candidates[likely[worth]])))
   if (!length(worth)) return(no_findings(c(excluded, few)))
   listed <- likely[worth]
@@ -149,6 +151,10 @@ topics_excluded <- function(topics, at) {
 unsure_excluded <- function(queries, fdr) {
   if (!length(queries)) return(NULL)
   new_excluded("low_ctr", "within_spread", list(unique(queries)), fdr = fdr)
+}
+
+fell_excluded <- function(queries) {
+  if (length(queries)) new_excluded("low_ctr", "fell_unclear", list(unique(queries)))
 }
 
 # Clicks won over the window when the pair gets to where its usual spread alone would have it. Both

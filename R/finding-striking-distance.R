@@ -85,7 +85,8 @@ find_striking_distance <- function(summary, curve, pairs, options) {
 # window), there, reach (the chance of it), wider, and how that chance came about).
 step_up <- function(summary, curve, at, target, rule = "next", views = page_one_views(summary)) {
   # What the results page takes, it takes at any place.
-  there <- curve_ctr(curve, target, at$segment, at$rows, at$impressions) * at$taken
+  there <- curve_ctr(curve, target, at$segment, at$rows, at$impressions) * at$taken *
+    at$audience
   chance <- reach_chance(summary, at, target, learn_reach(summary$course, rule))
   reach <- chance$chance
   page_one <- assumed("page_one_ends")
@@ -99,14 +100,17 @@ step_up <- function(summary, curve, at, target, rule = "next", views = page_one_
   today <- ifelse(at$mixed, at$clicks, at$expected)
   more <- seen * there - today
   average <- at$own * more
-  # Relative errors: own factor, and both ends of the curve.
-  relative <- pmin(50, sqrt(1 / at$shape + 2 * at$curve_se^2 * (seen * there / pmax(more, 1e-9))^2))
+  # Relative errors: own factor, both ends of the curve, by how much the query's own curve falls
+  # otherwise than that of all, and how much more page one is seen.
+  of_there <- 2 * at$curve_se^2 + assumed("step_slope_sd")^2 +
+    ifelse(wider > 1, assumed("page_one_views_sd")^2, 0)
+  relative <- pmin(50, sqrt(1 / at$shape + of_there * (seen * there / pmax(more, 1e-9))^2))
   # On a flat curve the relative error has no bound; nobody can be clicked more often than seen.
   most <- pmax(seen - at$clicks, average)
   ends <- list(low = average * exp(-stats::qnorm(0.95) * relative),
     high = pmin(average * exp(stats::qnorm(0.95) * relative), most))
   # Where today's clicks are taken as they are, only those of the step are in doubt.
-  added <- done_interval(more, seen * there * sqrt(1 / at$shape + at$curve_se^2))
+  added <- done_interval(more, seen * there * sqrt(1 / at$shape + of_there))
   ends <- Map(function(own, of_mixed) ifelse(at$mixed, of_mixed, own), ends,
     added[c("low", "high")])
   done <- lapply(c(list(done = average), ends), `*`, per_month(summary))

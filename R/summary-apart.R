@@ -26,11 +26,14 @@ places_apart <- function(cells, weekly) {
   if (sum(known) < 20) return(none)
   too_wide <- pmax(assumed("apart_least")^2, (assumed("apart_wide") * beyond)^2 + beyond / 2)
   apart <- logical(nrow(pairs))
-  # What pairs stray by day is told without those that are found to be apart.
+  # What pairs stray by day, near the top by places and further down by shares of the position, is
+  # told without those that are found to be apart.
+  large <- min(10, stats::quantile(size[known], 0.75))
+  middle <- function(x, use) if (any(use)) stats::median(x[use]) else 0
   for (turn in 1:2) {
-    often <- known & size >= 10 & !apart
-    by_day <- if (any(often)) stats::median((strays / position^2 / size)[often]) else 0
-    of_ranking <- by_day * position^2 * size
+    often <- known & size >= large & !apart
+    of_ranking <- size * pmax(middle(strays / size, often & position < 5),
+      middle(strays / size / position^2, often) * position^2)
     apart <- known & strays - of_ranking > too_wide & strays > assumed("apart_beside") * of_ranking
   }
   found <- pairs[apart, c("query", "page")]

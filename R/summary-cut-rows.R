@@ -9,7 +9,7 @@
 missing_rows <- function(source, reduced, recent_from, odd = NULL) {
   each_day <- rows_each_day(reduced)
   if (is.na(each_day)) {
-    if (!only_clicked(reduced$all)) return(NULL)
+    if (!only_clicked(source, reduced$all)) return(NULL)
     return(rows_by_clicks(source, reduced, 1, NA, odd))
   }
   cuts <- day_cuts(source)
@@ -39,11 +39,18 @@ rows_each_day <- function(reduced) {
 
 # No row without a click, where those of one and of two clicks say that there were many: at least
 # the square of the former over twice the latter (Chao 1984).
-only_clicked <- function(cells) {
+only_clicked <- function(source, cells) {
+  # Sums of rows that are all clicked have as many clicks as rows.
   if (any(cells$clicks < cells$rows)) return(FALSE)
-  of_one <- cells$rows == 1
-  once <- sum(cells$clicks[of_one] == 1)
-  once^2 / (2 * max(1, sum(cells$clicks[of_one] == 2))) >= assumed("cut_unseen")
+  once <- twice <- 0
+  for (chunk in source$chunks) {
+    rows <- chunk()
+    if (is.null(rows) || !nrow(rows)) next
+    if (any(rows$clicks < 1)) return(FALSE)
+    once <- once + sum(rows$clicks == 1)
+    twice <- twice + sum(rows$clicks == 2)
+  }
+  once^2 / (2 * max(1, twice)) >= assumed("cut_unseen")
 }
 
 # Where each day was cut: `least` clicks of its rows, the fewest impressions of those (`last_size`)

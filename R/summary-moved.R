@@ -69,3 +69,11 @@ fold_sums <- function(sums, now, by) {
   set(sums, j = "page", value = now[sums$page])
   sums_by(sums, by, intersect(c("clicks", "impressions", "weighted", "rows"), names(sums)))
 }
+
+fold_parts <- function(parts, moves) {
+  for (of in c("all", "recent")) {
+    now <- pages_now(moves, max(parts[[of]]$page, moves$old, moves$new))
+    parts[[of]] <- cells_with_places(fold_sums(parts[[of]], now, c("query", "page", "bin", "part")))
+  }
+  parts
+}

@@ -35,7 +35,9 @@
 #'   clicks are there, "best" for the best rows of each day; `each_day`, how many those are; the
 #'   `least` clicks of the `rows` that the curve rests on, or the cells of the rows that are `whole`;
 #'   else `NULL`), `apart` (pairs that are shown at very different places, left out of the curve),
-#'   `split_cells` (cells by `part` of the `split`, or `NULL`), `blend` (sums that tell how far the
+#'   `parts` (by country, device and vertical, where the table has them: the `names` of the largest
+#'   parts, and `all` and `recent` cells by `part`, a code of the names), `split_cells` (cells by
+#'   `part` of the `split`, or `NULL`), `blend` (sums that tell how far the
 #'   places within one row lie apart, or `NULL`), `course` (impressions and position of a sample of
 #'   queries by month, from which the chance of a step up is learnt, or `NULL`), `rests_on` (which
 #'   days come from which of several grains), `site_by_day` and `site_by_page` (from tables without
@@ -86,9 +88,11 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
   # Rows of whole months tell nothing by the week, and mix places as a table without dates does.
   weekly <- dated && !wide_dates(tbl)
   recent <- if (weekly) recent_rows(origin, reduced, pairs, recent_from, tbl$to, odd$date)
+  parts <- reduce_parts(origin, reduced, if (!whole) recent_from)
   moves <- handed_over(recent$contested, pairs, tbl$to)
   if (nrow(moves)) {
     folded <- fold_moves(reduced, recent, moves)
+    parts <- lapply(parts, fold_parts, moves = moves)
     reduced <- folded$reduced
     recent <- folded$recent
     pairs <- folded$pairs
@@ -106,7 +110,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
     pages = setDT(c(list(page = reduced$pages$names, key = reduced$pages$keys),
       first_of(reduced$pages))),
     cells = reduced$all, recent_cells = reduced$recent, pairs = pairs, contested = recent$contested,
-    weekly = recent$weekly, split = split, split_cells = reduced$split_cells,
+    weekly = recent$weekly, parts = parts, split = split, split_cells = reduced$split_cells,
     by_day = reduced$by_day, odd_days = odd, missing = missing, apart = apart, blend = if (weekly) reduced$blend,
     course = reduced$course,
     site_by_day = site_totals(origin$totals, "date", tbl),
@@ -131,7 +135,7 @@ usual_days <- 90
 
 # The one constructor: what is not given is not known, and is as the class has it then.
 new_summary <- function(queries, pages, cells, recent_cells = cells,
-    pairs = reduce_pairs(recent_cells), contested = NULL, weekly = NULL, split = NULL,
+    pairs = reduce_pairs(recent_cells), contested = NULL, weekly = NULL, parts = list(), split = NULL,
     split_cells = NULL, by_day = NULL, odd_days = NULL, missing = NULL, apart = NULL, blend = NULL, course = NULL,
     site_by_day = NULL, site_by_page = NULL, window,
     recent = c(window[c("from", "to", "days")], list(with_data = window$days)), grain,

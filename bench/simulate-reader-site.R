@@ -81,7 +81,10 @@ reader_site <- function(situation, seed, n = 1500, days = 90) {
   hand_over <- own$page %in% moved & d$day > 45
   address[hand_over] <- sub("example/", "example/new/", address[hand_over])
   centre <- centre + ifelse(away, 5, 0)
-  country <- if (!is.null(how$abroad)) sample(c("gbr", "deu"), nrow(d), TRUE, c(0.7, 0.3))
+  # Most of a query's searchers are of one country.
+  country <- if (!is.null(how$abroad)) {
+    ifelse((own$id %% 10 < 3) == (runif(nrow(d)) < 0.9), "deu", "gbr")
+  }
   shown <- rpois(nrow(d), own$demand * ifelse(centre > 10.5, 0.6, 1)) * !gone
   row <- rep(seq_len(nrow(d)), shown)
   at <- own[row]
@@ -112,6 +115,7 @@ reader_site <- function(situation, seed, n = 1500, days = 90) {
   # What an average query earns at each place.
   mean_ctr <- Reduce(`+`, lapply(1 + round((pmin(3, pmax(-3, 0.3 * rt(4000, 4))) + 3) / 0.1),
     function(k) 0.6 * ctr[[2]][, k] + 0.4 * ctr[[1]][, k])) / 4000
+  if (!is.null(country)) mean_ctr <- mean_ctr * (1 + (how$abroad - 1) * 0.34)
   list(rows = rows, truth = truth, curve = mean_ctr, queries = q, pages = p, whole = d)
 }
 

@@ -58,7 +58,8 @@ test_that("a page that became weak says since when; a repaired one is left out w
   last <- max(rows$date)
   changed <- last - 34L
   set.seed(5)
-  pages <- sort(unique(rows$page))
+  # Of pages with queries enough to say that all of them fell at once.
+  pages <- rows[, .(queries = uniqueN(query)), by = "page"][order(-queries)]$page
   rows[, kept := fcase(page == pages[1] & date >= changed, 0.35,
     page == pages[2] & date < changed, 0.35, rep(TRUE, .N), 1)]
   rows[, clicks := rbinom(.N, impressions, made_curve[position] * kept)]

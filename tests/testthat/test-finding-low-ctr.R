@@ -13,7 +13,7 @@ test_that("the surest lines are listed, as many as keep the share of false ones"
 
 test_that("a page whose queries are small is one piece of work where together they are worth it", {
   rows <- made_site(queries = 300, days = 60, seed = 3, demand = rep(6, 300))
-  weak <- CJ(query = month.name, date = min(rows$date) + 0:14)[,
+  weak <- CJ(query = month.name, date = min(rows$date) + 4L * 0:14)[,
     c("page", "clicks", "impressions", "position") :=
       list("https://www.fernmoor.example/leek/", as.integer(.I <= 3), 1L, 3)]
   found <- as.data.table(tide_find(tide_summary(as_data(rbind(rows, weak, use.names = TRUE))),

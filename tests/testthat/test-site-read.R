@@ -111,27 +111,6 @@ test_that("phrases are found whatever their form: endings, accents, hyphens, joi
     count("\u5927\u6839\u306e\u7a2e", "\u65b0\u3057\u3044\u5927\u6839\u306e\u7a2e\u3067\u3059"), 1)
 })
 
-test_that(
-  "what saying a phrase does is measured within pages, and is nothing where it does nothing",
-  {
-    sites <- function(effect) vapply(1:8, function(seed) {
-      set.seed(seed)
-      page <- rep(1:60, each = 8)
-      stands <- sample(c("heading", "text", "none"), length(page), TRUE)
-      position <- exp(rep(rnorm(60, log(9), 0.5), each = 8) + rnorm(length(page), 0, 0.4) +
-        effect * (stands == "heading"))
-      at <-
-        data.table(query = seq_along(page), page, impressions = 200, position = pmax(1, position))
-      found <- inktide:::said_effect(at, stands)
-      c(found$mean[1], abs(found$mean[1] - effect) < 2.6 * found$sd[1])
-    }, c(0, 0))
-    none <- sites(0)
-    helps <- sites(-0.3)
-    expect_lt(abs(mean(none[1, ])), 0.04)
-    expect_lt(abs(mean(helps[1, ]) + 0.3), 0.08)
-    expect_gte(sum(none[2, ]) + sum(helps[2, ]), 14)
-  })
-
 test_that("pages that say what another is asked for could link to it, unless they do or compete", {
   dir <- tempfile("links")
   page <- function(path, ...) {

@@ -98,11 +98,11 @@ reading_rules <- function(options, settings) {
     repeats = first_given(options$repeats, settings$repeats, "ask"))
 }
 
-# Only the dimensions a run needs are read: skipping a column is the cheapest filter.
+# Only the dimensions a run needs are read: skipping a column is the cheapest filter. Who searched
+# tells what is expected.
 needed_dimensions <- function(input, also = character()) {
   asked <- unlist(lapply(input$rows, function(segment) names(segment$conditions)))
-  c("date", "query", "page",
-    intersect(c("country", "device", "vertical", "rich_result"), c(asked, also)))
+  c("date", "query", "page", part_dimensions, intersect("rich_result", c(asked, also)))
 }
 
 chosen_lag <- function(options, input) first_given(options$lag, input$settings$windows$lag, 3)

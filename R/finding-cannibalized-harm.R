@@ -19,7 +19,9 @@
 # none) and how sure that is.
 test_contests <- function(rivals, course, fits, spread, beneath, intended = NULL) {
   contests <- prefer_intended(contest_figures(rivals, course, fits, spread), intended)
-  done <- harm_done(contests, course, beneath)
+  # Where dates are weeks, one stands for seven days.
+  each <- days_a_date(rivals$dates)
+  done <- harm_done(contests, course, beneath, each)
   harm <- done$harm
   any_harm <- rep(TRUE, length(harm))
   splitting <- harm == "splitting"
@@ -92,10 +94,10 @@ swapping_goes_on <- function(of, dates) {
 # One row a query: `harm`, how likely the pages swap (`swapping`) and the leader is passed by,
 # whether they swap at one `level`, whether they are a page and one beneath it that both do well
 # (`family`), and whether the one leads that matches better, though shown together (`rightly`).
-harm_done <- function(of, course, beneath) {
+harm_done <- function(of, course, beneath, each = 1) {
   swapping <- pmax(course$swaps, ifelse(of$apart_by_day, course$by_chance, 0))
   lasting <- pmin(of$led_first, of$led_second) >=
-    pmax(assumed("swap_days"), assumed("swap_share") * (of$led_first + of$led_second))
+    pmax(2, assumed("swap_days") / each, assumed("swap_share") * (of$led_first + of$led_second))
   near <- pmax(of$places, of$gap, na.rm = TRUE) < assumed("together_places")
   beside <- near & of$weeks_together > assumed("together_weeks") &
     of$share_second > assumed("together_share") &

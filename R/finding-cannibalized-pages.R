@@ -4,6 +4,7 @@
 # The pages of a query that matter: at least a tenth of its impressions, on at least a seventh of
 # its days (a blip is shorter), and not far below the best placed page.
 weighty_pages <- function(contest) {
+  each <- days_a_date(contest$date)
   contest <- set(copy(contest), j = "weighted", value = contest$impressions * contest$position)
   pages <- add_ratios(sums_by(contest, c("query", "page"), c("clicks", "impressions", "weighted"),
     count = "days"))
@@ -16,10 +17,16 @@ weighty_pages <- function(contest) {
   # The best placed page must itself be shown regularly to make others look far down.
   pages[, "reason" := ifelse(pages$position > pages$best + assumed("far_down_places") &
     pages$position > assumed("far_down_from"),
-    "second_far_down", ifelse(pages$days < pmax(4, pages$all_days / assumed("weighty_days")),
+    "second_far_down", ifelse(pages$days < pmax(2, 4 / each, pages$all_days / assumed("weighty_days")),
       "seen_few_days",
       ifelse(pages$share < assumed("weighty_share"), "second_with_few_impressions", "")))]
   pages[]
+}
+
+# How many days a date stands for: 1, or 7 and more where dates are weeks and months.
+days_a_date <- function(dates) {
+  gaps <- diff(sort(unique(as.integer(dates))))
+  if (length(gaps) && stats::median(gaps) >= 7) stats::median(gaps) else 1
 }
 
 # One page in several languages or countries is no rival of itself: addresses that differ in nothing

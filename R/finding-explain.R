@@ -36,8 +36,10 @@ finding_cells <- function(findings, lines) {
     query = rep(match(lines$query, site_summary$queries$query), lengths(pages)),
     page = match(unlist(pages), site_summary$pages$page))
   own <- site_summary$recent_cells[about, on = c("query", "page"), nomatch = NULL]
-  ctr <- curve_ctr(findings$curve, own$position, site_summary$queries$segment[own$query], own$rows,
-    own$impressions)
+  # The curve for those who search for it.
+  audience <- findings$pairs$audience[findings$pairs[own, on = c("query", "page"), which = TRUE]]
+  ctr <- audience * curve_ctr(findings$curve, own$position,
+    site_summary$queries$segment[own$query], own$rows, own$impressions)
   cells <- data.table(id = own$id, page = site_summary$pages$page[own$page],
     position = own$position,
     clicks = own$clicks, impressions = own$impressions, curve = ctr,

@@ -80,6 +80,10 @@ forecast_notes <- function(x) {
   own <- x$history$months
   c(
     backtest_sentence(x),
+    if (length(x$history$before_gap)) {
+      sprintf("%s before a gap in the table left out.",
+        format_plural(length(x$history$before_gap), "month"))
+    },
     if (any(vapply(x$plans, function(plan) isTRUE(plan$bound), NA))) {
       paste("Upper bound: every query at the best place that comparable queries of this site hold,",
         "for certain. No plan is likely to reach it.")

@@ -25,7 +25,9 @@
 #'   it has.
 #' @return A `tide_history` object: a list with `months` (a data.table: `segment`, `month` (its
 #'   first day), `days` (of data), `value`, `used` (what the forecast rests on), `note` (why they
-#'   differ)), `of` (what is counted), `source`, `left_out` (months that are not whole). Methods:
+#'   differ)), `of` (what is counted), `source`, `left_out` (months that are not whole), `before_gap`
+#'   (months before a gap of more than two, which the forecast does not use; shorter gaps are filled
+#'   in, with a note). Methods:
 #'   `print`, `format`, `tidy`.
 #' @section Errors: `tide_error_grain` where no table has dates; `tide_error_file` and its like for
 #'   a table; `tide_error_range` for months that stand twice; `tide_error_thin` under 4 whole
@@ -53,10 +55,12 @@ tide_history <- function(x, by = NULL, rules = tide_rules(), by_hand = NULL, kee
   month_rows <- read$months
   whole <- month_rows$days == days_in_month(month_rows$month)
   left_out <- sort(unique(month_rows$month[!whole]))
-  month_rows <- without_gaps(month_rows[which(whole)])
+  month_rows <- month_rows[which(whole)]
   set(month_rows, j = c("used", "note"),
     value = list(month_rows$value, read$note[paste(month_rows$segment, month_rows$month)]))
   set(month_rows, which(is.na(month_rows$note)), "note", "")
+  run <- fill_gaps(month_rows)
+  month_rows <- run$months
   month_rows <- set_months(month_rows, by_hand)
   if (NROW(marks)) month_rows <- month_rows[, level_by_events(.SD, marks), by = "segment"]
   if (!keep_unusual) month_rows <- month_rows[, replace_unusual(.SD), by = "segment"]
@@ -67,17 +71,43 @@ tide_history <- function(x, by = NULL, rules = tide_rules(), by_hand = NULL, kee
       fix = "Load older exports, or a table of monthly totals.", class = "thin")
   }
   month_rows <- month_rows[month_rows$segment %in% thin$segment[thin$N >= 4]]
-  structure(list(months = month_rows[], of = read$of, source = read$source, left_out = left_out),
+  structure(list(months = month_rows[], of = read$of, source = read$source, left_out = left_out,
+    before_gap = run$before),
     class = c("tide_history", "tide_result"))
 }
 
-# The run of months up to the newest one without a gap.
-without_gaps <- function(months) {
-  months <- months[order(months$segment, months$month)]
-  months[, {
-    first_at <- max(c(1L, which(diff(month_number(month)) != 1L) + 1L))
-    .SD[seq(first_at, .N)]
-  }, by = "segment"]
+# Months of each segment without a gap, and those `before` one that is too long to be filled in: up to
+# two months are put between their neighbours, on the line of their logs, and where other years tell
+# how far such months are off that line, as far from it.
+fill_gaps <- function(months) {
+  parts <- lapply(split(months, by = "segment"), function(own) {
+    own <- own[order(own$month)]
+    number <- month_number(own$month)
+    long <- which(diff(number) > 1L + assumed("months_filled"))
+    first_at <- max(c(1L, long + 1L))
+    before <- own$month[seq_len(first_at - 1L)]
+    own <- own[seq(first_at, nrow(own))]
+    number <- month_number(own$month)
+    missing <- setdiff(seq(min(number), max(number)), number)
+    if (!length(missing)) return(list(months = own, before = before))
+    per_day <- log(pmax(own$value / days_in_month(own$month), 1e-9))
+    line <- function(at, number, y) stats::approx(number, y, at, rule = 2)$y
+    year_off <- vapply(missing, function(at) {
+      others <- number[(number - at) %% 12L == 0 & number > min(number) & number < max(number)]
+      off <- vapply(others, function(one) {
+        per_day[number == one] - line(one, number[number != one], per_day[number != one])
+      }, 0)
+      if (length(off)) mean(off) else 0
+    }, 0)
+    month <- as.IDate(sprintf("%d-%02d-01", missing %/% 12L + 1900L, missing %% 12L + 1L))
+    filled <- own[rep(1L, length(missing))]
+    set(filled, j = c("month", "days", "used", "note"), value = list(month, days_in_month(month),
+      exp(line(missing, number, per_day) + year_off) * days_in_month(month), "missing, filled in"))
+    set(filled, j = "value", value = filled$used)
+    list(months = rbind(own, filled)[order(month)], before = before)
+  })
+  list(months = rbindlist(lapply(parts, `[[`, "months")),
+    before = sort(unique(do.call(c, lapply(parts, `[[`, "before")))))
 }
 
 # Daily rows to months. note: which days of a month were replaced, named by segment and month.
@@ -208,6 +238,9 @@ format.tide_history <- function(x, width = 80, ...) {
     if (odd) paste0("  ", replaced_lines(month_rows)),
     if (length(x$left_out)) {
       sprintf("  left out, not whole: %s", paste(format_month(x$left_out), collapse = ", "))
+    },
+    if (length(x$before_gap)) {
+      sprintf("  left out, before a gap: %s", format_plural(length(x$before_gap), "month"))
     }),
     width)
 }

@@ -1,8 +1,10 @@
 # Brand queries: those that hold a brand word. A word is looked for in the query as written and with
 # its spaces and hyphens taken out, so "fernmoor" also finds "fern moor seeds". Short words (up to
-# four letters) must stand alone, because they hide inside others.
+# four letters) must stand alone, because they hide inside others. Queries that only look so, see
+# brand_lookalikes(), come with the words.
 
 is_brand <- function(queries, words) {
+  lookalikes <- attr(words, "lookalikes")
   words <- unique(query_key(words))
   words <- words[nzchar(words)]
   hit <- logical(length(queries))
@@ -14,7 +16,30 @@ is_brand <- function(queries, words) {
       .Call(holds_joined, as.character(queries), enc2utf8(gsub("[ -]", "", word)))
     }
   }
-  hit
+  if (length(lookalikes)) hit & !queries %in% lookalikes else hit
+}
+
+# Places beneath the brand's own queries up to which others stand that mean it, too.
+brand_stands_within <- 1.5
+
+# Queries that hold a brand word and something else, and do not mean the brand, as "harbor lantern"
+# where the house is called Harbor: who looks for a house finds it at the top or on the pages that
+# its name leads to. In: compared forms of queries, sums by query and page (codes), brand words.
+brand_lookalikes <- function(keys, sums, words) {
+  held <- which(is_brand(keys, words))
+  beside <- nzchar(brand_modifiers(keys[held], words))
+  alone <- sums[sums$query %in% held[!beside]]
+  home <- brand_pages(alone)
+  if (!length(home)) return(character())
+  usual <- sum(alone$weighted) / sum(alone$impressions)
+  own <- sums[sums$query %in% held[beside]]
+  set(own, j = c("at_home", "position"),
+    value = list(own$clicks * (own$page %in% home), own$weighted / own$impressions))
+  queries <- own[, .(best = position[which.max(impressions)], clicks = sum(clicks),
+    at_home = sum(at_home), impressions = sum(impressions)), by = "query"]
+  far <- queries$best > usual + brand_stands_within & queries$at_home <= 0.5 * queries$clicks &
+    queries$impressions >= assumed("lookalike_least")
+  keys[queries$query[far]]
 }
 
 # Brand queries without the brand: what people want of it ("price", "near me"); "" where the query
@@ -65,7 +90,7 @@ brand_spellings <- function(keys, sums, pages, brand) {
       position = sum(at$weighted) / sum(at$impressions), shared = sum(weight[at$page %in% home]),
       example = keys[as.integer(rownames(by_query)[which.max(by_query)])])
   }))
-  alike <- out$position < usual$position + 1.5 & out$clicks / out$impressions > usual$ctr / 2
+  alike <- out$position < usual$position + brand_stands_within & out$clicks / out$impressions > usual$ctr / 2
   set(out, j = "sure",
     value = (if (length(pages) > 1) out$shared >= 0.5 else alike %in% TRUE) & nrow(of_brand) > 0)
   out <- cbind(nearby, out)
@@ -153,14 +178,15 @@ one_letter <- c(a = "\u00e0\u00e1\u00e2\u00e3\u00e4\u00e5\u0101\u0103\u0105",
   t = "\u0163\u0165", u = "\u00f9\u00fa\u00fb\u00fc\u016b\u016f\u0171", y = "\u00fd\u00ff",
   z = "\u017a\u017c\u017e")
 
-# Brand words with the spellings that the queries show: list(words, added: brand_spellings() that
-# count). Words given as they are, by I(), get none.
+# Brand words with the spellings that the queries show, and the queries that only look so: list(words,
+# added: brand_spellings() that count). Words given as they are, by I(), get none.
 known_brand <- function(keys, sums, pages, brand) {
   if (is.null(brand) || inherits(brand, "AsIs")) return(list(words = brand, added = NULL))
   other <- brand_spellings(keys, sums, pages, brand)
   # Of words that are in others, one is enough.
   added <- other[which(other$sure & !is_brand(other$word, brand))]
-  list(words = I(unique(c(brand, added$word))), added = added)
+  words <- unique(c(brand, added$word))
+  list(words = structure(I(words), lookalikes = brand_lookalikes(keys, sums, words)), added = added)
 }
 
 # Rules whose brand words have the spellings that rows of queries show, where conditions are about

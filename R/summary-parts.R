@@ -7,11 +7,13 @@ part_dimensions <- c("country", "device", "vertical")
 # list(names, all, recent): cells with `part`, a code of the names; the largest parts stand alone,
 # the others are one.
 reduce_parts <- function(source, reduced, recent_from) {
-  present <- intersect(part_dimensions, source$table$dimensions)
+  # What sums rows up by itself gives none one by one.
+  present <- if (is.null(source$sum_up)) intersect(part_dimensions, source$table$dimensions)
   out <- lapply(stats::setNames(present, present), function(dimension) {
     shown <- rbindlist(each_chunk(source, function(rows) {
-      sums_by(data.table(part = part_texts(rows[[dimension]]), impressions = as.numeric(rows$impressions)),
-        "part", "impressions")
+      label <- as_levels(rows[[dimension]])
+      data.table(part = tolower(levels(label)),
+        impressions = sum_codes(rows$impressions, as.integer(label), nlevels(label)))
     }))
     if (!nrow(shown)) return(NULL)
     shown <- sums_by(shown, "part", "impressions")
@@ -19,7 +21,8 @@ reduce_parts <- function(source, reduced, recent_from) {
     if (length(names) < 2) return(NULL)
     sums <- begin_cells(recent_from)
     each_chunk(source, function(rows) {
-      part <- match(part_texts(rows[[dimension]]), names, nomatch = length(names) + 1L)
+      label <- as_levels(rows[[dimension]])
+      part <- match(tolower(levels(label)), names, nomatch = length(names) + 1L)[label]
       put_cells(sums, coded_figures(rows, seq_len(nrow(rows)), reduced), rows[["date"]], recent_from,
         bin = position_bin(rows$position) * part_codes + part)
     })
@@ -31,8 +34,6 @@ reduce_parts <- function(source, reduced, recent_from) {
 }
 
 part_codes <- 64L
-
-part_texts <- function(x) tolower(as.character(x))
 
 each_chunk <- function(source, of) {
   lapply(source$chunks, function(chunk) {

@@ -96,9 +96,12 @@ curve_lines <- function(curve, rows, changed = NULL) {
       difference_lines(curve),
       change_line(changed),
       if (!is.null(curve$cut)) {
-        sprintf(paste("The export was cut: pairs with %s or fewer clicks are missing from it,",
-          "and the curve is corrected for that."),
-          format_count(curve$cut))
+        sprintf("The export was cut: rows %s are missing from it, and the curve is corrected for that.",
+          if (curve$cut > 0) {
+            sprintf("with %s or fewer", format_plural(curve$cut, "click"))
+          } else {
+            "without clicks"
+          })
       }),
       terminal_width()))
 }

@@ -11,7 +11,7 @@ alive_chances <- function(summary) {
   if (is.null(summary$weekly) || last < 4) return(out)
   seen <- weekly[, .(seen = uniqueN(week), first = min(week), ends = max(week)), by = "page"]
   gap <- last - seen$ends
-  often <- (seen$seen + 1) / (seen$ends - seen$first + 2)
+  often <- (seen$seen + 1) / (seen$ends - seen$first + 3)
   stays <- (1 - assumed("page_ends"))^gap
   quiet <- stays * (1 - often)^gap
   out[seen$page] <- quiet / (quiet + 1 - stays)

@@ -99,12 +99,14 @@ fill_gaps <- function(months) {
       }, 0)
       if (length(off)) mean(off) else 0
     }, 0)
-    month <- as.IDate(sprintf("%d-%02d-01", missing %/% 12L + 1900L, missing %% 12L + 1L))
+    first_day <- as.IDate(sprintf("%d-%02d-01", missing %/% 12L + 1900L, missing %% 12L + 1L))
     filled <- own[rep(1L, length(missing))]
-    set(filled, j = c("month", "days", "used", "note"), value = list(month, days_in_month(month),
-      exp(line(missing, number, per_day) + year_off) * days_in_month(month), "missing, filled in"))
+    set(filled, j = c("month", "days", "used", "note"), value = list(first_day,
+      days_in_month(first_day),
+      exp(line(missing, number, per_day) + year_off) * days_in_month(first_day),
+      "missing, filled in"))
     set(filled, j = "value", value = filled$used)
-    list(months = rbind(own, filled)[order(month)], before = before)
+    list(months = setorderv(rbind(own, filled), "month"), before = before)
   })
   list(months = rbindlist(lapply(parts, `[[`, "months")),
     before = sort(unique(do.call(c, lapply(parts, `[[`, "before")))))

@@ -24,6 +24,9 @@ database_sums <- function(source, slices, dimensions, segments, chunks) {
       if (is.null(spelt)) chunks else query_chunks(scope, spelt, reduced, codes, from)
     },
     of_days = function(days) list(function(from = NULL) day_rows(scope, days)),
+    sum_parts = function(dimension, reduced, recent_from) {
+      database_parts(scope, dimension, reduced, recent_from)
+    },
     left_out = function() left)
 }
 
@@ -77,16 +80,21 @@ columns_of <- function(scope, names) {
     function(name) source_column(scope$source, scope$table, name), "")
 }
 
-# As sum_chunks(); `spelt` has the spellings of the queries as the table has them beside ours.
-sum_database <- function(scope, recent_from, split) {
+# What position cells are summed by.
+position_columns <- function(scope, recent_from) {
   column <- function(name) source_column(scope$source, scope$table, name)
   half <- sprintf(if (is_sqlite(scope$source)) "CAST(%s * 2 AS INTEGER)" else "floor(%s * 2)",
     column("position"))
-  columns <- c(columns_of(scope, scope$by), half = half, if (!is.null(recent_from)) {
+  c(columns_of(scope, scope$by), half = half, if (!is.null(recent_from)) {
     c(recent = sprintf("CASE WHEN %s >= %s THEN 1 ELSE 0 END", column("date"),
       source_day(scope$source, recent_from)))
-  },
-    if (!is.null(split)) c(part = column(split)))
+  })
+}
+
+# As sum_chunks(); `spelt` has the spellings of the queries as the table has them beside ours.
+sum_database <- function(scope, recent_from, split) {
+  column <- function(name) source_column(scope$source, scope$table, name)
+  columns <- c(position_columns(scope, recent_from), if (!is.null(split)) c(part = column(split)))
   rows <- ask_sums(scope$source, scope$table, columns, scope_where(scope),
     also = c(many = "count(*)", first_day = sprintf("min(%s)", column("date"))))
   if (is.null(rows)) return(NULL)
@@ -108,6 +116,20 @@ sum_database <- function(scope, recent_from, split) {
     samples = function(reduced) {
       list(blend = database_blend(scope, reduced), course = database_course(scope, reduced, spelt))
     })
+}
+
+# As parts_of_chunks(), by one GROUP BY.
+database_parts <- function(scope, dimension, reduced, recent_from) {
+  columns <- c(position_columns(scope, recent_from),
+    part = source_column(scope$source, scope$table, dimension))
+  rows <- ask_sums(scope$source, scope$table, columns, scope_where(scope),
+    also = c(many = "count(*)"))
+  cells <- setDT(c(codes_of(rows, reduced), list(
+    bin = bin_of_half[pmin.int(as.integer(rows$half), 201L)],
+    part = tolower(as.character(rows$part)), clicks = rows$clicks, impressions = rows$impressions,
+    weighted = rows$weighted, rows = as.numeric(rows$many))))
+  recent <- if (!is.null(recent_from)) which(rows$recent == 1)
+  list(all = cells, recent = if (!is.null(recent)) cells[recent])
 }
 
 # Neighbouring days of one pair are known from runs of three days, evenly spread, where all days

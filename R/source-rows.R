@@ -10,10 +10,12 @@
 # - levels: texts of `query` and `page` that all chunks share;
 # - sum_up(recent_from, split): what sum_chunks() gives, or NULL for going through the chunks; with
 #   `samples`, a function of the reduction, in the place of blend and course;
+# - sum_parts(dimension, reduced, recent_from): cells by the texts of a dimension, in codes of the
+#   reduction, as parts_of_chunks() gives them;
 # - of_queries(reduced, codes, from), of_days(days): chunks that hold all rows of some queries from
 #   a day on, of some days.
 new_source <- function(table, chunks, totals, grains, left_out, if_empty = function() NULL,
-    held = FALSE, levels = list(), sum_up = NULL,
+    held = FALSE, levels = list(), sum_up = NULL, sum_parts = NULL,
     of_queries = function(reduced, codes, from) chunks, of_days = function(days) chunks) {
   as.list(environment())
 }

@@ -25,6 +25,8 @@ places_apart <- function(cells, weekly) {
   known <- freedom >= assumed("apart_rows")
   if (sum(known) < 20) return(none)
   too_wide <- pmax(assumed("apart_least")^2, (assumed("apart_wide") * beyond)^2 + beyond / 2)
+  # What moved from week to week, and within one of them, is no mixture.
+  between <- weeks$squares / pairs$impressions - position^2
   # Places of one row cannot lie further apart than from the top to so far down.
   most <- beyond * (assumed("apart_deepest") - position)
   apart <- logical(nrow(pairs))
@@ -37,7 +39,8 @@ places_apart <- function(cells, weekly) {
     of_ranking <- size * pmax(middle(strays / size, often & position < 5),
       middle(strays / size / position^2, often) * position^2)
     by_luck <- strays - of_ranking
-    apart <- known & by_luck > too_wide & by_luck < most & strays > assumed("apart_beside") * of_ranking
+    apart <- known & by_luck > too_wide & by_luck < most & between < 0.15 * by_luck &
+      strays > assumed("apart_beside") * of_ranking
   }
   found <- pairs[apart, c("query", "page")]
   if (sum(apart) <= assumed("apart_few") * sum(known)) return(set(found, j = "seen", value = TRUE))

@@ -15,6 +15,10 @@ handed_over <- function(days, all_pairs, last) {
   new <- pairs[!pairs$page %in% gone$page | pairs$first > min(gone$page_ends), ]
   both <- merge(old, new, by = "query", suffixes = c("", "_new"), allow.cartesian = TRUE)
   both <- both[both$page != both$page_new]
+  # Most of what the query has besides is the new one's.
+  besides <- sums_by(new, "query", "impressions")
+  share <- both$impressions_new / besides$impressions[match(both$query, besides$query)]
+  both <- both[share >= assumed("moved_share")]
   # The new one begins when the old one of the query ends, give or take.
   apart <- as.integer(both$first_new) - as.integer(both$ends)
   near <- both[abs(apart) <= assumed("moved_within") & both$ends_new > both$page_ends]

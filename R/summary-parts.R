@@ -7,46 +7,27 @@ part_dimensions <- c("country", "device", "vertical")
 # list(names, all, recent): cells with `part`, a code of the names; the largest parts stand alone,
 # the others are one.
 reduce_parts <- function(source, reduced, recent_from) {
-  # What sums rows up by itself gives none one by one.
-  present <- if (is.null(source$sum_up)) intersect(part_dimensions, source$table$dimensions)
+  present <- intersect(part_dimensions, source$table$dimensions)
   out <- lapply(stats::setNames(present, present), function(dimension) {
-    shown <- rbindlist(each_chunk(source, function(rows) {
-      label <- as_levels(rows[[dimension]])
-      data.table(part = tolower(levels(label)),
-        impressions = sum_codes(rows$impressions, as.integer(label), nlevels(label)))
-    }))
-    if (!nrow(shown)) return(NULL)
-    shown <- sums_by(shown, "part", "impressions")
+    cells <- if (is.null(source$sum_parts)) {
+      parts_of_chunks(source, dimension, reduced, recent_from)
+    } else {
+      source$sum_parts(dimension, reduced, recent_from)
+    }
+    shown <- sums_by(cells$all, "part", "impressions")
     names <- utils::head(shown$part[order(-shown$impressions, shown$part)], assumed("parts_most"))
     if (length(names) < 2) return(NULL)
-    sums <- begin_cells(recent_from)
-    each_chunk(source, function(rows) {
-      label <- as_levels(rows[[dimension]])
-      part <- match(tolower(levels(label)), names, nomatch = length(names) + 1L)[label]
-      put_cells(sums, coded_figures(rows, seq_len(nrow(rows)), reduced), rows[["date"]], recent_from,
-        bin = position_bin(rows$position) * part_codes + part)
-    })
-    cells <- lapply(end_cells(sums), cells_of_parts)
-    list(names = c(names, "other"), all = cells$all,
-      recent = if (is.null(cells$recent)) cells$all else cells$recent)
+    whole <- largest_parts(cells$all, names)
+    list(names = c(names, "other"), all = whole,
+      recent = if (is.null(cells$recent)) whole else largest_parts(cells$recent, names))
   })
   Filter(Negate(is.null), out)
 }
 
-part_codes <- 64L
-
-each_chunk <- function(source, of) {
-  lapply(source$chunks, function(chunk) {
-    rows <- chunk()
-    if (!is.null(rows) && nrow(rows)) of(rows)
-  })
-}
-
-cells_of_parts <- function(cells) {
-  if (is.null(cells)) return(NULL)
-  set(cells, j = "part", value = cells$bin %% part_codes)
-  set(cells, j = "bin", value = cells$bin %/% part_codes)
-  cells_with_places(cells)
+largest_parts <- function(cells, names) {
+  set(cells, j = "part", value = match(cells$part, names, nomatch = length(names) + 1L))
+  cells_with_places(sums_by(cells, c("query", "page", "bin", "part"),
+    c("clicks", "impressions", "weighted", "rows")))
 }
 
 cells_with_places <- function(cells) {
@@ -54,3 +35,28 @@ cells_with_places <- function(cells) {
   setkeyv(cells, c("query", "page", "bin", "part"))
   cells[]
 }
+
+# Cells by the texts of a dimension: list(all, recent), `part` a text. Bin and part are one code
+# while rows are summed.
+parts_of_chunks <- function(source, dimension, reduced, recent_from) {
+  texts <- character()
+  sums <- begin_cells(recent_from)
+  for (chunk in source$chunks) {
+    rows <- chunk()
+    if (is.null(rows) || !nrow(rows)) next
+    label <- as_levels(rows[[dimension]])
+    own <- tolower(levels(label))
+    texts <- unique(c(texts, own))
+    part <- match(own, texts)[label]
+    put_cells(sums, coded_figures(rows, seq_len(nrow(rows)), reduced), rows[["date"]], recent_from,
+      bin = part * part_bins + position_bin(rows$position))
+  }
+  lapply(end_cells(sums), function(cells) {
+    if (is.null(cells)) return(NULL)
+    code <- cells$bin
+    set(cells, j = c("bin", "part"), value = list(code %% part_bins, texts[code %/% part_bins]))
+  })
+}
+
+# More than there are position bins.
+part_bins <- 128L

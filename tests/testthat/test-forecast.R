@@ -85,9 +85,14 @@ test_that("tables of months that cannot be meant stop with one clear error", {
   expect_error(
     tide_history(as_data(data.table(query = "a", clicks = 1, impressions = 2, position = 1))),
     class = "tide_error_grain")
-  # A gap begins the run anew.
-  gap <- past(20)[-8]
-  expect_equal(nrow(tide_history(gap)$months), 12)
+  # A month or two are filled in and named, of what lies before a longer gap the number is said.
+  filled <- tide_history(past(20)[-(8:9)])
+  expect_equal(nrow(filled$months), 20)
+  expect_equal(filled$months$note[8:9], rep("missing, filled in", 2))
+  expect_equal(filled$months$used[8:9], past(20)$clicks[8:9], tolerance = 0.25)
+  long <- tide_history(past(20)[-(6:8)])
+  expect_equal(nrow(long$months), 12)
+  expect_match(format(long), "before a gap: 5 months", all = FALSE)
 })
 
 test_that("weeks are shared out over their days, and a table says which of its figures counts", {

@@ -231,6 +231,8 @@ assumption_table <- list(
   assume("sisters_fall", 0.05, "chance", "that sisters fell as well, without being the reason",
     "low_ctr"),
   assume("sister_pages", 2, "pages", "with queries of a group, from which it can tell", "low_ctr"),
+  assume("tail_clicks", 5, "clicks",
+    "expected of a page's small queries together, from which each of them is looked at", "low_ctr"),
   assume("topic_rest", 0.33, "times",
     "as likely that a topic is held back, without its page that misses most", "low_ctr"),
   assume("shift_least", 0.22, "log", "by which CTR changes, at least", "low_ctr"),

@@ -12,6 +12,8 @@ command_list <- function(shared) {
       switch_option("--ascending", "smallest first"),
       text_option("--windows", "N,N",
         "clicks of the last N days against the N before, for several N"),
+      number_option("--target", "N", "lost: against the CTR of position N [1]", 1),
+      number_option("--target-ctr", "RATE", "lost: against a CTR of your own, such as 0.25"),
       number_option("--lead", "N", "of pages: so many leading queries beneath each [0]", 0),
       top_option())),
     formats = "xlsx",
@@ -35,7 +37,8 @@ run_list <- function(options, files) {
   }
   listed <- tide_inventory(input_data, by = options$by, sort = options$sort,
     decreasing = !options$ascending, windows = day_counts, lead = options$lead,
-    rules = input$settings$rules, facts = facts_input(options, input), history = read$history)
+    rules = input$settings$rules, facts = facts_input(options, input), history = read$history, target = options$target,
+    ctr = options$target_ctr)
   if (options$format == "xlsx") {
     write_workbook(listed, options$out)
     return(cli_note(options, sprintf("written: %s", options$out)))

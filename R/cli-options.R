@@ -30,8 +30,22 @@ switch_option <- function(flag, help) {
 read_option <- function(one, value) {
   switch(first_given(one$reads, "as it is"), range = parse_range(value, one$flag),
     list = split_words(value), words = word_list(value), mapping = parse_mapping(value),
-    choice = check_choice(value, one$choices, one$flag), value)
+    choice = check_choice(as_choice(value, one$choices), one$choices, one$flag), value)
 }
+
+# What people write for a choice: in capitals, with spaces or hyphens, in the plural, or with
+# another word of the trade.
+as_choice <- function(value, choices) {
+  plain <- gsub("[ -]+", "_", tolower(value))
+  tries <- c(value, plain, sub("ies$", "y", plain), sub("s$", "", plain), trade_words[plain])
+  known <- match(tries, gsub("[ -]+", "_", tolower(choices)))
+  known <- known[!is.na(known)]
+  if (length(known)) choices[known[1]] else value
+}
+
+trade_words <- c(date = "day", dates = "day", url = "page", urls = "page", keyword = "query",
+  keywords = "query", search_term = "query", search_terms = "query", directory = "folder",
+  directories = "folder", search_type = "vertical", search_types = "vertical")
 
 # Only options that are given are made for the parser: making one costs it a millisecond.
 parser_option <- function(one) {

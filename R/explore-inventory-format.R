@@ -72,6 +72,14 @@ inventory_head <- function(x) {
       sprintf("coverage: %s of the site's clicks; the rest is %s", format_share(x$coverage),
         if (x$by == "modifier") "without the brand, or private" else "private")
     },
+    if (!is.null(x$total[["lost"]])) {
+      sprintf("lost: %s clicks in all: impressions at %s, less clicks", signed_count(x$total$lost),
+        if (is.null(x$against$ctr)) {
+          sprintf("the CTR of position %g", x$against$target)
+        } else {
+          sprintf("a CTR of %s", format_rate(x$against$ctr))
+        })
+    },
     if (!is.null(x$rows[["change"]])) {
       sprintf("change: clicks less those of the %s%s",
         if (x$by %in% times) paste(x$by, "before") else "earlier window",
@@ -113,7 +121,7 @@ inventory_cells <- function(x, rows) {
   windows <- if (!is.null(rows[[paste0("change_", x$windows[1])]])) x$windows
   short_columns <- function(names) shown_columns(rows, names, heads = "short")
   c(
-    short_columns(c("clicks", "impressions", "ctr", "expected_ctr", "position", "queries",
+    short_columns(c("clicks", "impressions", "ctr", "expected_ctr", "lost", "position", "queries",
       if (x$by != "modifier") "pages", "days", "change", "change_year")),
     stats::setNames(lapply(windows, function(days) {
       column_text("change", rows[[paste0("change_", days)]])

@@ -19,11 +19,15 @@
 #' @param brand Brand words.
 #' @param rules A [tide_rules()] object, for bands, intent and groups of pages.
 #' @param facts A list of [tide_facts()] to add to queries and pages.
+#' @param target A place, against which `lost` is counted: the CTR that the curve gives there.
+#' @param ctr A CTR of one's own for it, as a fraction; `NULL` takes the curve's at `target`.
 #' @param history Like `data`, of more days: `windows` and what they are held against are taken from
 #'   it. `NULL`: from `data`.
 #' @return A `tide_inventory` object: a list with `rows` (a data.table: the name under `by`, of
 #'   pairs `query` and `page`; `clicks`, `impressions`, `ctr`, `expected_ctr` (on the site's curve,
-#'   at these positions; missing without queries), `position`, `band`, of queries `intent`,
+#'   at these positions; missing without queries), `lost` (impressions x CTR at `target`, each query
+#'   in its own segment, less clicks: what the best place would bring, not what can be had),
+#'   `position`, `band`, of queries `intent`,
 #'   `segment` (`brand`, `non-brand`) and the leading `page`; of modifiers the leading `page` and
 #'   `own_page`: whether its address or title names the modifier; `queries`, `pages`: how many stand
 #'   behind it; `first` and `last` day seen, of dated tables; of weeks and months `days` that the
@@ -33,7 +37,7 @@
 #'   `change_N` (missing where the data do not reach back so far); of an export that compares two
 #'   windows `clicks_before`, `change` and `position_before`; then facts), `beneath` (of pages, with
 #'   `lead`: `page`, `query` and the same figures), `weekly` (clicks of the rows by week, the oldest
-#'   first, or `NULL`), `total` (sums of the rows), `coverage` (clicks of these rows as a share of
+#'   first, or `NULL`), `total` (sums of the rows), `against` (the `target` and `ctr` of `lost`), `coverage` (clicks of these rows as a share of
 #'   the totals without queries, or
 #'   `NA`), `would_add` (what further exports would add, or nothing), `by`, `windows`, `from`, `to`,
 #'   `left_out`. Methods: `print`, `format`, `tidy`,
@@ -50,7 +54,10 @@
 #' tide_inventory(data, by = "week")
 #' @export
 tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, windows = NULL,
-    lead = 0, curve = NULL, brand = NULL, rules = tide_rules(), facts = list(), history = NULL) {
+    lead = 0, curve = NULL, brand = NULL, rules = tide_rules(), facts = list(), history = NULL,
+    target = 1, ctr = NULL) {
+  check_number(target, "target", min = 1, max = 100)
+  check_number(ctr, "ctr", min = 0, max = 1, null = TRUE)
   data <- data_of(data)
   same <- is.null(history)
   history <- if (same) data else data_of(history)
@@ -67,7 +74,7 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
   with_queries <- "query" %in% tbl$dimensions
   if (with_queries && is.null(curve)) curve <- tide_curve(tide_summary(data, brand = brand))
   if (by == "modifier") rules$brand <- curve$summary$brand
-  at <- inventory_codes(by, tbl, curve, brand)
+  at <- with_target(inventory_codes(by, tbl, curve, brand), curve, target, ctr)
   label <- row_labels(by, at, rules, tbl$to)
   rows <- inventory_rows(by, at, label, rules)
   if (length(windows)) {
@@ -88,12 +95,15 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
   in_order <- inventory_order(rows, by, sort, decreasing)
   dated <- "date" %in% tbl$dimensions && !by %in% times
   total <- add_ratios(sums_by(at$rows, character(), c("clicks", "impressions", "weighted")))
+  if (!is.null(at$rows[["there"]])) set(total, j = "lost", value = sum(at$rows$there) - total$clicks)
   site <- if (with_queries) site_clicks_of(data, tbl)
   structure(list(
     rows = rows[in_order],
     beneath = if (leading) leading_beneath(at, rows[in_order]$page, lead, rules),
     weekly = if (dated && !wide_dates(tbl)) weekly_clicks(at$rows, label, tbl)[in_order],
-    total = total[, c("clicks", "impressions", "ctr", "position")],
+    total = total[, intersect(c("clicks", "impressions", "ctr", "position", "lost"), names(total)),
+      with = FALSE],
+    against = list(target = target, ctr = ctr),
     coverage = if (is.null(site) || site <= 0) NA_real_ else min(1, total$clicks / site),
     would_add = further_exports(read_grains(data)),
     by = by,
@@ -154,6 +164,19 @@ inventory_codes <- function(by, table, curve, brand) {
   if (by == "modifier") only_brand(at, brand) else at
 }
 
+# Clicks that the impressions of each row would bring at a place, or by a CTR of one's own.
+with_target <- function(at, curve, target, ctr) {
+  if (is.null(at$rows[["expected"]]) && is.null(ctr)) return(at)
+  rate <- if (is.null(ctr)) {
+    there <- vapply(names(curve$fits), function(s) curve_at(curve, target, s)$ctr, 0)
+    unname(there[at$segment[at$rows$query]])
+  } else {
+    ctr
+  }
+  set(at$rows, j = "there", value = at$rows$impressions * rate)
+  at
+}
+
 # Rows of a table without queries, as coded_rows() has those with.
 plain_rows <- function(rows) {
   pages <- if (!is.null(rows[["page"]])) code_pages(rows$page, rows$impressions)
@@ -167,6 +190,10 @@ inventory_rows <- function(by, at, label, rules) {
   size <- label_size(label)
   columns_of_name <- label_columns(by, at, label)
   out <- setDT(c(columns_of_name, as.list(sum_labelled(at$rows, label))))
+  if (!is.null(at$rows[["there"]])) {
+    there <- sum_codes(at$rows$there, label$code, size)
+    set(out, j = "lost", value = there - out$clicks)
+  }
   set(out, j = "band", value = position_band(out$position, rules$bands))
   paged <- !is.null(at$rows[["page"]]) && any(nzchar(at$pages$names))
   for (of in setdiff(c("query", if (paged) "page"), names(columns_of_name))) {

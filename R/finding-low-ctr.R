@@ -43,7 +43,8 @@ NULL
 
 find_low_ctr <- function(summary, curve, pairs, options) {
   now <- pairs_now(summary, curve, pairs, options$known)
-  candidates <- which(now$judged & now$expected >= ifelse(now$shift != "" & now$ratio < 1, 0.25, 1))
+  candidates <- which(now$judged & now$expected >= ifelse(now$shift != "" & now$ratio < 1 |
+    of_long_tail(now), small_expected, 1))
   # Positions at which the table does not tell what is expected.
   unclear <- unclear_positions(curve, now, candidates)
   apart <- candidates[now$apart[candidates]]
@@ -52,7 +53,7 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   if (!length(candidates)) return(no_findings(c(unclear_excluded(curve, now, unclear), untold)))
   few <- c(untold, few_excluded(now[candidates]))
   at <- now[candidates]
-  rest <- pool_small_queries(now, at$page)
+  rest <- pool_small_queries(now[-candidates], at$page)
   fit <- fit_low_ctr(c(at$clicks, rest$clicks), c(at$expected, rest$expected),
     c(at$page, rest$page), word_table(summary$queries$key[at$query]),
     rep(c(TRUE, FALSE), c(nrow(at), nrow(rest))))
@@ -98,6 +99,17 @@ find_low_ctr <- function(summary, curve, pairs, options) {
     low_ctr_facts(summary, pairs, at, siblings, judged[listed]),
     low_ctr_derivation(now[candidates[listed]], at, level_texts, done, fit, judged[listed])))
 }
+
+# Pages that live on queries of which none is large: what they miss is in the small ones.
+of_long_tail <- function(now) {
+  small <- now$judged & now$expected >= small_expected & now$expected < 1
+  tail_of <- sum_codes(now$expected * small, now$page, max(now$page))
+  large <- sum_codes(now$expected * (now$judged & now$expected >= 1), now$page, max(now$page))
+  (tail_of >= assumed("tail_clicks") & tail_of > large)[now$page]
+}
+
+# Expected clicks under which a query is not looked at by itself in any case.
+small_expected <- 0.1
 
 # Queries too small to be judged are evidence about their pages all the same: as many of a page's
 # together as make three expected clicks count as one query (which differs from the usual by less

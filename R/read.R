@@ -50,7 +50,7 @@
 #'   or a device; a file that unpacks to more than 4 GB, or to more than 200 times its size
 #'   (beyond 50 MB); a file whose checksum is wrong.
 #'
-#' @param files Paths of files or folders, or globs such as `"exports/*.csv"`.
+#' @param files Paths of files or folders, or globs such as `"exports/*.csv"`; or a data frame.
 #' @param lag Days before the export that are unfinished, and the day of the export itself; 0
 #'   keeps all days.
 #' @param exported Date of the export. `NULL` takes each file's modification date, which is not
@@ -112,6 +112,11 @@ tide_read <- function(files, lag = 3, exported = NULL, dimensions = NULL, column
     date_order = NULL, decimal = NULL, clicks_above = c("leave out", "keep", "refuse"),
     repeats = c("ask", "newest", "add"), progress = NULL, by_block = FALSE, at_once = 2e6) {
   check_number(lag, "lag", min = 0)
+  if (is.data.frame(files)) {
+    # One reader for all: headers, dates and signs of a table in memory are as free as a file's.
+    files <- frame_file(files)
+    on.exit(unlink(dirname(files), recursive = TRUE))
+  }
   how <- reading_options_used(files, lag, exported, dimensions, columns, date_order, decimal,
     clicks_above, repeats)
   check_flag(by_block, "by_block")
@@ -134,6 +139,13 @@ tide_read <- function(files, lag = 3, exported = NULL, dimensions = NULL, column
       rbindlist(c(lapply(c(read, earlier), `[[`, "left_out"), joined$left_out, before$left_out)),
       how$dimensions)),
     earlier = before$tables)
+}
+
+frame_file <- function(rows) {
+  folder <- tempfile("table")
+  dir.create(folder)
+  fwrite(rows, file.path(folder, "table.csv"))
+  file.path(folder, "table.csv")
 }
 
 # The ledger's lines under the names of the tables, once dimensions that nobody asked for are gone.

@@ -27,6 +27,7 @@ places_apart <- function(cells, weekly) {
   too_wide <- pmax(assumed("apart_least")^2, (assumed("apart_wide") * beyond)^2 + beyond / 2)
   # What moved from week to week, and within one of them, is no mixture.
   between <- weeks$squares / pairs$impressions - position^2
+  by_few <- weeks$weeks / pairs$impressions
   # Places of one row cannot lie further apart than from the top to so far down.
   most <- beyond * (assumed("apart_deepest") - position)
   apart <- logical(nrow(pairs))
@@ -39,7 +40,7 @@ places_apart <- function(cells, weekly) {
     of_ranking <- size * pmax(middle(strays / size, often & position < 5),
       middle(strays / size / position^2, often) * position^2)
     by_luck <- strays - of_ranking
-    apart <- known & by_luck > too_wide & by_luck < most & between < 0.15 * by_luck &
+    apart <- known & by_luck > too_wide & by_luck < most & between < (0.1 + 3 * by_few) * by_luck &
       strays > assumed("apart_beside") * of_ranking
   }
   found <- pairs[apart, c("query", "page")]

@@ -96,7 +96,8 @@ curve_lines <- function(curve, rows, changed = NULL) {
       difference_lines(curve),
       change_line(changed),
       if (!is.null(curve$cut)) {
-        sprintf("The export was cut: rows %s are missing from it, and the curve is corrected for that.",
+        sprintf(paste("The export was cut: rows %s are missing from it, and the curve is corrected",
+          "for that."),
           if (curve$cut > 0) {
             sprintf("with %s or fewer", format_plural(curve$cut, "click"))
           } else {

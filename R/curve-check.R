@@ -115,10 +115,11 @@ folder_ratios <- function(cells, pairs, summary, curve, most = 8L) {
   outside <- if (!is.null(curve$prior)) outside_curve(curve$prior)
   basis <- fitted_rows(summary, curve$method)
   main <- names(curve$fits)[1]
-  fitted <- basis$rows[summary$queries$segment[basis$rows$query] == main]
+  fitted_to <- basis$rows[summary$queries$segment[basis$rows$query] == main]
   cbind(sums, rbindlist(lapply(sums$folder, function(name) {
     inside <- folder[cells$page] == name
-    others <- fit_segment(fitted[folder[fitted$page] != name], main, curve$method, curve$blend,
+    others <- fit_segment(fitted_to[folder[fitted_to$page] != name], main, curve$method,
+      curve$blend,
       basis$least, outside)
     own <- cells[inside]
     set(own, j = "predicted", value = expected_clicks(own, others$log_ctr, curve$blend))

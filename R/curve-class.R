@@ -193,8 +193,8 @@ add_days <- function(one, other) {
       other$split)
   }
   if (!is.null(one$missing) || !is.null(other$missing)) {
-    abort_argument("more", paste("of rows of which none is missing by its clicks, as here; give all",
-      "days to tide_summary() at once"), NULL)
+    abort_argument("more", paste("of rows of which none is missing by its clicks, as here; give",
+      "all days to tide_summary() at once"), NULL)
   }
   both <- finish_sums(sums_of_summaries(one, other))
   queries <- both$queries

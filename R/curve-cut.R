@@ -1,7 +1,7 @@
 # Tables of which rows are missing because they have too few clicks: exports cut at a row cap and
-# sorted by clicks, rows only where there is a click (see summary-cut-rows.R). What such rows show is
-# the clicks of those with at least `least` of them, so the likelihood is that of counts known to be
-# at least that (left truncation of the negative binomial), row by row: which days of a pair are
+# sorted by clicks, rows only where there is a click (see summary-cut-rows.R). What such rows show
+# is the clicks of those with at least `least` of them, so the likelihood is that of counts known to
+# be at least that (left truncation of the negative binomial), row by row: which days of a pair are
 # missing nobody knows.
 
 # What the fit rests on where rows are missing by their clicks, else NULL: list(cells: one a row;
@@ -41,7 +41,8 @@ chance_kept <- function(mean, spread, least, impressions) {
   if (least > 1) {
     return(stats::pnbinom(least - 1, size = 1 / spread, mu = mean, lower.tail = FALSE))
   }
-  hits <- ifelse(is.finite(impressions), -impressions * log1p(-pmin(mean / impressions, 0.95)), mean)
+  hits <- ifelse(is.finite(impressions), -impressions * log1p(-pmin(mean / impressions, 0.95)),
+    mean)
   -expm1(-log1p(spread * hits) / spread)
 }
 

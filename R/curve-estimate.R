@@ -13,8 +13,8 @@ curve_groups <- 200L
 curve_full_pairs <- 1000L
 
 # In: cells of one segment, sorted by pair (query, page). Out: list, see the end. least: where rows
-# are missing by their clicks, those that every row has at least, cells being rows; 0 where none is. parent: the fit that
-# the prior leans on, which is a good place to begin.
+# are missing by their clicks, those that every row has at least, cells being rows; 0 where none is.
+# parent: the fit that the prior leans on, which is a good place to begin.
 estimate_curve <- function(cells, prior, blend = default_blend, least = 0, parent = NULL) {
   evidence <- curve_evidence(cells, blend, least)
   penalty <- c(prior_penalty(prior), list(rough = roughness_penalty()))

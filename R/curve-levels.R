@@ -33,8 +33,8 @@ audience_factors <- function(summary, curve, pairs) {
       leveled = expected * times)), c("query", "page"), c("whole", "leveled"))
     # The curve is the mean of all.
     of_all <- sum(sums$leveled) / sum(sums$whole)
-    row <- sums[pairs, on = c("query", "page"), which = TRUE]
-    out <- out * fcoalesce((sums$leveled / sums$whole / of_all)[row], 1)
+    at_row <- sums[pairs, on = c("query", "page"), which = TRUE]
+    out <- out * fcoalesce((sums$leveled / sums$whole / of_all)[at_row], 1)
   }
   out
 }

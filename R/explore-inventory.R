@@ -37,11 +37,10 @@
 #'   `change_N` (missing where the data do not reach back so far); of an export that compares two
 #'   windows `clicks_before`, `change` and `position_before`; then facts), `beneath` (of pages, with
 #'   `lead`: `page`, `query` and the same figures), `weekly` (clicks of the rows by week, the oldest
-#'   first, or `NULL`), `total` (sums of the rows), `against` (the `target` and `ctr` of `lost`), `coverage` (clicks of these rows as a share of
-#'   the totals without queries, or
-#'   `NA`), `would_add` (what further exports would add, or nothing), `by`, `windows`, `from`, `to`,
-#'   `left_out`. Methods: `print`, `format`, `tidy`,
-#'   `summary`, `as.data.frame`.
+#'   first, or `NULL`), `total` (sums of the rows), `against` (the `target` and `ctr` of `lost`),
+#'   `coverage` (clicks of these rows as a share of the totals without queries, or `NA`),
+#'   `would_add` (what further exports would add, or nothing), `by`, `windows`, `from`, `to`,
+#'   `left_out`. Methods: `print`, `format`, `tidy`, `summary`, `as.data.frame`.
 #' @section Errors: `tide_error_grain` where no table has what a row stands for;
 #'   `tide_error_nothing_left` where modifiers are asked for and no query holds a brand word;
 #'   `tide_error_argument`.
@@ -95,7 +94,8 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
   in_order <- inventory_order(rows, by, sort, decreasing)
   dated <- "date" %in% tbl$dimensions && !by %in% times
   total <- add_ratios(sums_by(at$rows, character(), c("clicks", "impressions", "weighted")))
-  if (!is.null(at$rows[["there"]])) set(total, j = "lost", value = sum(at$rows$there) - total$clicks)
+  if (!is.null(at$rows[["there"]])) set(total, j = "lost",
+    value = sum(at$rows$there) - total$clicks)
   site <- if (with_queries) site_clicks_of(data, tbl)
   structure(list(
     rows = rows[in_order],

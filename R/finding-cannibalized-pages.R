@@ -17,7 +17,8 @@ weighty_pages <- function(contest) {
   # The best placed page must itself be shown regularly to make others look far down.
   pages[, "reason" := ifelse(pages$position > pages$best + assumed("far_down_places") &
     pages$position > assumed("far_down_from"),
-    "second_far_down", ifelse(pages$days < pmax(2, 4 / each, pages$all_days / assumed("weighty_days")),
+    "second_far_down", ifelse(pages$days < pmax(2, 4 / each,
+    pages$all_days / assumed("weighty_days")),
       "seen_few_days",
       ifelse(pages$share < assumed("weighty_share"), "second_with_few_impressions", "")))]
   pages[]
@@ -41,7 +42,8 @@ same_page_versions <- function(pages, summary) {
   setorderv(rated, c("query", "impressions", "row"), c(1L, -1L, 1L))
   first <- match(rated$query, rated$query)
   again <- duplicated(rated, by = c("query", "plain")) |
-    nzchar(rated$language) & nzchar(rated$language[first]) & rated$language != rated$language[first] |
+    nzchar(rated$language) & nzchar(rated$language[first]) &
+    rated$language != rated$language[first] |
     other_countries(rated, first, summary)
   replace(pages$reason, rated$row[again & rated$reason == ""], "page_versions")
 }
@@ -54,14 +56,16 @@ address_versions <- function(pages) {
   in_query <- sprintf("[?&](lang|language|hl|locale|country|region)=%s(&|$)", tag)
   pages <- tolower(pages)
   language <- rep("", length(pages))
-  for (where in list(c(in_host, "^[^:]*://([a-z]{2}).*$"), c(in_path, "^[^:]*://[^/]*/([a-z]{2}).*$"),
+  for (where in list(c(in_host, "^[^:]*://([a-z]{2}).*$"),
+    c(in_path, "^[^:]*://[^/]*/([a-z]{2}).*$"),
     c(in_query, "^.*[?&](?:lang|language|hl|locale|country|region)=([a-z]{2}).*$"))) {
     named <- grepl(where[1], pages)
     language[named] <- sub(where[2], "\\1", pages[named], perl = TRUE)
   }
   path <- sub("^[a-z][a-z0-9+.-]*://[^/]*", "", pages)
   path <- sub("^/[a-z]{2}([-_][a-z]{2})?(/|$)", "/", path)
-  path <- sub("[?&]$", "", gsub("(?<=[?&])(lang|language|hl|locale|country|region)=[^&]*&?", "", path,
+  path <- sub("[?&]$", "", gsub("(?<=[?&])(lang|language|hl|locale|country|region)=[^&]*&?", "",
+    path,
     perl = TRUE))
   list(plain = path, language = language)
 }

@@ -6,14 +6,15 @@
 # NULL. Out: the same with clicks, impressions, position, ratios and expected clicks of the days
 # since the last change that is likelier than not, and `since` (first day; NA where nothing
 # changed), `days` (of data since), `shift` ("page" or "pair", else ""), `chance_fell` and
-# `chance_rose` (chance of a change down or up), `by_title` (that a fall is the page's doing), `before` (factor on the curve of the unit), `ratio`
-# (of the level since to that before), `ratio_sd` (of its log), `clicks_before` and
-# `expected_before` of the pair.
+# `chance_rose` (chance of a change down or up), `by_title` (that a fall is the page's doing),
+# `before` (factor on the curve of the unit), `ratio` (of the level since to that before),
+# `ratio_sd` (of its log), `clicks_before` and `expected_before` of the pair.
 pairs_now <- function(summary, curve, pairs, known = NULL) {
   now <- copy(pairs)
   set(now, j = c("since", "days", "shift", "chance_fell", "chance_rose", "by_title", "before",
     "ratio", "ratio_sd", "clicks_before", "expected_before"),
-    value = list(as.IDate(NA), days_lived(summary, pairs), "", 0, 0, 1, NA_real_, 1, NA_real_, 0, 0))
+    value = list(as.IDate(NA), days_lived(summary, pairs), "", 0, 0, 1, NA_real_, 1, NA_real_, 0,
+    0))
   # Which rows are missing may change with time, too.
   if (!is.null(summary$missing)) return(now_told(now, summary, curve))
   weeks <- expected_weeks(summary, curve, pairs)
@@ -146,10 +147,9 @@ days_since <- function(summary, day) {
   length(dates) - findInterval(as.integer(day) - 1L, as.integer(dates))
 }
 
-# A page or query is low today if its CTR fell by its own doing, or if it is low anyway, did not rise
-# and did not fall for another reason. Where a
-# change is likelier than not, `judged` rests on the days since; else on all days. Adds `fell`:
-# whether a fall is likelier than not.
+# A page or query is low today if its CTR fell by its own doing, or if it is low anyway, did not
+# rise and did not fall for another reason. Where a change is likelier than not, `judged` rests on
+# the days since; else on all days. Adds `fell`: whether a fall is likelier than not.
 with_shifts <- function(judged, at) {
   low <- function(chance, fell) fell * at$by_title + (1 - fell) * chance
   still <- ifelse(at$shift == "", 1 - at$chance_rose, 1)

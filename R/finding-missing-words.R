@@ -8,8 +8,8 @@
 #'   the phrase is missing. All phrases of a page are one task.
 #' @section Not listed: queries in the top three, unless they are clicked less than their position
 #'   earns.
-#' @section Do not trust it when: much hangs on what saying a phrase brings. That is an assumption, a
-#'   small one, until outcomes of your own tell: that pages rank better for what their titles say
+#' @section Do not trust it when: much hangs on what saying a phrase brings. That is an assumption,
+#'   a small one, until outcomes of your own tell: that pages rank better for what their titles say
 #'   shows nothing, since both come of what a page is about.
 #' @section Assumptions: see `tide_assumptions()`, rows whose `moves` holds `missing_words`.
 #' @examples
@@ -84,9 +84,9 @@ find_missing_words <- function(summary, curve, pairs, options) {
   if (is.null(options$pages)) return(no_findings())
   found <- missing_words(summary, options$pages, curve, pairs)
   # In the top three there is nowhere to go, unless searchers pass the page by.
-  open <- found$at$position > assumed("top_three_ends") | found$at$own < assumed("low_below")
+  improvable <- found$at$position > assumed("top_three_ends") | found$at$own < assumed("low_below")
   of_page <- stats::ave(found$words$if_done, found$words$page, FUN = sum)
-  keep <- which(found$at$tested & open & of_page >= options$least & found$words$if_done > 0)
+  keep <- which(found$at$tested & improvable & of_page >= options$least & found$words$if_done > 0)
   if (!length(keep)) return(no_findings())
   words <- found$words[keep]
   at <- found$at[keep]

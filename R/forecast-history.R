@@ -25,10 +25,9 @@
 #'   it has.
 #' @return A `tide_history` object: a list with `months` (a data.table: `segment`, `month` (its
 #'   first day), `days` (of data), `value`, `used` (what the forecast rests on), `note` (why they
-#'   differ)), `of` (what is counted), `source`, `left_out` (months that are not whole), `before_gap`
-#'   (months before a gap of more than two, which the forecast does not use; shorter gaps are filled
-#'   in, with a note). Methods:
-#'   `print`, `format`, `tidy`.
+#'   differ)), `of` (what is counted), `source`, `left_out` (months that are not whole),
+#'   `before_gap` (months before a gap of more than two, which the forecast does not use; shorter
+#'   gaps are filled in, with a note). Methods: `print`, `format`, `tidy`.
 #' @section Errors: `tide_error_grain` where no table has dates; `tide_error_file` and its like for
 #'   a table; `tide_error_range` for months that stand twice; `tide_error_thin` under 4 whole
 #'   months.
@@ -76,9 +75,9 @@ tide_history <- function(x, by = NULL, rules = tide_rules(), by_hand = NULL, kee
     class = c("tide_history", "tide_result"))
 }
 
-# Months of each segment without a gap, and those `before` one that is too long to be filled in: up to
-# two months are put between their neighbours, on the line of their logs, and where other years tell
-# how far such months are off that line, as far from it.
+# Months of each segment without a gap, and those `before` one that is too long to be filled in: up
+# to two months are put between their neighbours, on the line of their logs, and where other years
+# tell how far such months are off that line, as far from it.
 fill_gaps <- function(months) {
   parts <- lapply(split(months, by = "segment"), function(own) {
     own <- own[order(own$month)]
@@ -88,22 +87,22 @@ fill_gaps <- function(months) {
     before <- own$month[seq_len(first_at - 1L)]
     own <- own[seq(first_at, nrow(own))]
     number <- month_number(own$month)
-    missing <- setdiff(seq(min(number), max(number)), number)
-    if (!length(missing)) return(list(months = own, before = before))
+    absent <- setdiff(seq(min(number), max(number)), number)
+    if (!length(absent)) return(list(months = own, before = before))
     per_day <- log(pmax(own$value / days_in_month(own$month), 1e-9))
-    line <- function(at, number, y) stats::approx(number, y, at, rule = 2)$y
-    year_off <- vapply(missing, function(at) {
+    on_line <- function(at, number, y) stats::approx(number, y, at, rule = 2)$y
+    year_off <- vapply(absent, function(at) {
       others <- number[(number - at) %% 12L == 0 & number > min(number) & number < max(number)]
       off <- vapply(others, function(one) {
-        per_day[number == one] - line(one, number[number != one], per_day[number != one])
+        per_day[number == one] - on_line(one, number[number != one], per_day[number != one])
       }, 0)
       if (length(off)) mean(off) else 0
     }, 0)
-    first_day <- as.IDate(sprintf("%d-%02d-01", missing %/% 12L + 1900L, missing %% 12L + 1L))
-    filled <- own[rep(1L, length(missing))]
+    first_day <- as.IDate(sprintf("%d-%02d-01", absent %/% 12L + 1900L, absent %% 12L + 1L))
+    filled <- own[rep(1L, length(absent))]
     set(filled, j = c("month", "days", "used", "note"), value = list(first_day,
       days_in_month(first_day),
-      exp(line(missing, number, per_day) + year_off) * days_in_month(first_day),
+      exp(on_line(absent, number, per_day) + year_off) * days_in_month(first_day),
       "missing, filled in"))
     set(filled, j = "value", value = filled$used)
     list(months = setorderv(rbind(own, filled), "month"), before = before)

@@ -47,10 +47,10 @@ html_heads <- function(columns, wide = "") {
 
 # Figures stand to the right; changes may have a colour each.
 class_of <- function(x, wide, sign = attr(x, "sign")) {
-  class <- trimws(paste(if (isTRUE(attr(x, "right"))) "n" else "",
+  classes <- trimws(paste(if (isTRUE(attr(x, "right"))) "n" else "",
     if (identical(attr(x, "column"), wide)) "wide" else "",
     if (is.null(sign)) "" else ifelse(sign > 0, "up", ifelse(sign < 0, "down", ""))))
-  ifelse(nzchar(class), sprintf(" class='%s'", class), "")
+  ifelse(nzchar(classes), sprintf(" class='%s'", classes), "")
 }
 
 # A table whose rows open, that can be sorted and searched. details: HTML that a row opens to.

@@ -90,7 +90,8 @@ brand_spellings <- function(keys, sums, pages, brand) {
       position = sum(at$weighted) / sum(at$impressions), shared = sum(weight[at$page %in% home]),
       example = keys[as.integer(rownames(by_query)[which.max(by_query)])])
   }))
-  alike <- out$position < usual$position + brand_stands_within & out$clicks / out$impressions > usual$ctr / 2
+  alike <- out$position < usual$position + brand_stands_within & out$clicks /
+    out$impressions > usual$ctr / 2
   set(out, j = "sure",
     value = (if (length(pages) > 1) out$shared >= 0.5 else alike %in% TRUE) & nrow(of_brand) > 0)
   out <- cbind(nearby, out)
@@ -178,8 +179,8 @@ one_letter <- c(a = "\u00e0\u00e1\u00e2\u00e3\u00e4\u00e5\u0101\u0103\u0105",
   t = "\u0163\u0165", u = "\u00f9\u00fa\u00fb\u00fc\u016b\u016f\u0171", y = "\u00fd\u00ff",
   z = "\u017a\u017c\u017e")
 
-# Brand words with the spellings that the queries show, and the queries that only look so: list(words,
-# added: brand_spellings() that count). Words given as they are, by I(), get none.
+# Brand words with the spellings that the queries show, and the queries that only look so:
+# list(words, added: brand_spellings() that count). Words given as they are, by I(), get none.
 known_brand <- function(keys, sums, pages, brand) {
   if (is.null(brand) || inherits(brand, "AsIs")) return(list(words = brand, added = NULL))
   other <- brand_spellings(keys, sums, pages, brand)

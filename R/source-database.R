@@ -111,7 +111,8 @@ sum_database <- function(scope, recent_from, split) {
     cells = list(all = sum_cells(cells), recent = if (!is.null(recent)) sum_cells(cells[recent])),
     parts = if (!is.null(split)) sum_split(cells),
     by_day = reduce_days(setnames(placed(ask_sums(scope$source, scope$table,
-      columns_of(scope, "date"), scope_where(scope), also = c(many = "count(*)"))), "many", "rows")),
+      columns_of(scope, "date"), scope_where(scope), also = c(many = "count(*)"))), "many",
+      "rows")),
     spelt = spelt,
     samples = function(reduced) {
       list(blend = database_blend(scope, reduced), course = database_course(scope, reduced, spelt))

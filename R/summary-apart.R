@@ -2,15 +2,16 @@
 # Their average is a place where they hardly ever stand, so neither the curve nor what is expected
 # of them can rest on it.
 
-# In: recent cells and weeks of the pairs seen most (NULL without dates). Out: those pairs, query and
-# page, and whether each was `seen` to be so. Averages of few impressions stray by the luck of who searched, from day to day, the further
-# the fewer they are; what strays alike whatever their number is the ranking itself. A move from
-# one week to another counts for neither.
+# In: recent cells and weeks of the pairs seen most (NULL without dates). Out: those pairs, query
+# and page, and whether each was `seen` to be so. Averages of few impressions stray by the luck of
+# who searched, from day to day, the further the fewer they are; what strays alike whatever their
+# number is the ranking itself. A move from one week to another counts for neither.
 places_apart <- function(cells, weekly) {
   none <- data.table(query = integer(), page = integer(), seen = logical())
   if (is.null(weekly)) return(none)
   squares <- weekly$impressions * weekly$position^2
-  weeks <- sums_by(data.table(weekly[, c("query", "page", "impressions")], squares), c("query", "page"),
+  weeks <- sums_by(data.table(weekly[, c("query", "page", "impressions")], squares),
+    c("query", "page"),
     c("impressions", "squares"), count = "weeks")
   rows <- cells[weeks, on = c("query", "page"), nomatch = NULL]
   set(rows, j = "of_cell", value = rows$weighted * rows$position)
@@ -51,7 +52,8 @@ places_apart <- function(cells, weekly) {
   every[every$seen | !seq_len(nrow(every)) %in% among_pairs(every, pairs[known])]
 }
 
-# Sums of neighbouring days without those pairs, which would make all rows look as mixed as they are.
+# Sums of neighbouring days without those pairs, which would make all rows look as mixed as they
+# are.
 blend_without <- function(source, reduced, apart) {
   blend <- NULL
   for (chunk in source$chunks) {

@@ -107,15 +107,14 @@ coded_figures <- function(rows, use, reduced) {
 
 missing_lines <- function(missing) {
   if (is.null(missing)) return(character())
-  how <- if (missing$rule == "best") {
-    sprintf(paste("  cut: the best %s rows of each day, so rows with few clicks are missing; curve and",
-      "low CTR rest on the rows above each day's cut"), format_count(missing$each_day))
+  if (missing$rule == "best") {
+    sprintf(paste("  cut: the best %s rows of each day, so rows with few clicks are missing;",
+      "curve and low CTR rest on the rows above each day's cut"), format_count(missing$each_day))
   } else if (missing$least > 1) {
-    sprintf(paste("  cut: the best %s rows of each day, all with clicks; the curve is corrected for it,",
-      "low CTR rests on rows of many clicks"), format_count(missing$each_day))
+    sprintf(paste("  cut: the best %s rows of each day, all with clicks; the curve is corrected",
+      "for it, low CTR rests on rows of many clicks"), format_count(missing$each_day))
   } else {
-    paste("  cut: no row is without a click, so rows are missing; the curve is corrected for it, low",
-      "CTR rests on rows of many clicks")
+    paste("  cut: no row is without a click, so rows are missing; the curve is corrected for it,",
+      "low CTR rests on rows of many clicks")
   }
-  how
 }

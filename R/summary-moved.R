@@ -1,10 +1,11 @@
 # Addresses that hand over: after a move of the site an old address is seen no more, and a new one
 # has its queries from that day on. Both are one page, which the new one stands for.
 
-# In: days of queries that several pages answer, all pairs, and the last day. Out: data.table(old, new: codes of
-# pages; queries: how many were taken over; day: the last of the old one).
+# In: days of queries that several pages answer, all pairs, and the last day. Out: data.table(old,
+# new: codes of pages; queries: how many were taken over; day: the last of the old one).
 handed_over <- function(days, all_pairs, last) {
-  none <- data.table(old = integer(), new = integer(), queries = integer(), day = as.IDate(integer()))
+  none <- data.table(old = integer(), new = integer(), queries = integer(),
+    day = as.IDate(integer()))
   if (is.null(days) || !nrow(days)) return(none)
   ends <- days[, .(page_ends = max(date)), by = "page"]
   gone <- ends[ends$page_ends <= last - assumed("moved_days")]
@@ -54,9 +55,9 @@ fold_moves <- function(reduced, recent, moves) {
   }
   times <- c(contested = "date", weekly = "week")
   for (part in names(times)[lengths(recent[names(times)]) > 0]) {
-    by <- c("query", "page", times[[part]])
-    sums <- add_ratios(fold_sums(recent[[part]], now, by))
-    recent[[part]] <- setkeyv(set(sums, j = "weighted", value = NULL), by)
+    keyed_by <- c("query", "page", times[[part]])
+    sums <- add_ratios(fold_sums(recent[[part]], now, keyed_by))
+    recent[[part]] <- setkeyv(set(sums, j = "weighted", value = NULL), keyed_by)
   }
   # A page is as old as the oldest of its addresses.
   first <- reduced$pages$first

@@ -15,11 +15,11 @@ reduce_parts <- function(source, reduced, recent_from) {
       source$sum_parts(dimension, reduced, recent_from)
     }
     shown <- sums_by(cells$all, "part", "impressions")
-    names <- utils::head(shown$part[order(-shown$impressions, shown$part)], assumed("parts_most"))
-    if (length(names) < 2) return(NULL)
-    whole <- largest_parts(cells$all, names)
-    list(names = c(names, "other"), all = whole,
-      recent = if (is.null(cells$recent)) whole else largest_parts(cells$recent, names))
+    largest <- utils::head(shown$part[order(-shown$impressions, shown$part)], assumed("parts_most"))
+    if (length(largest) < 2) return(NULL)
+    whole <- largest_parts(cells$all, largest)
+    list(names = c(largest, "other"), all = whole,
+      recent = if (is.null(cells$recent)) whole else largest_parts(cells$recent, largest))
   })
   Filter(Negate(is.null), out)
 }

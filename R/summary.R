@@ -33,21 +33,20 @@
 #'   of the days around, as tracking faults and bots leave them: kept everywhere but in `cells`),
 #'   `missing` (where rows are missing by their clicks: the `rule`, "clicked" where only rows with
 #'   clicks are there, "best" for the best rows of each day; `each_day`, how many those are; the
-#'   `least` clicks of the `rows` that the curve rests on, or the cells of the rows that are `whole`;
-#'   else `NULL`), `apart` (pairs that are shown at very different places, left out of the curve),
-#'   `parts` (by country, device and vertical, where the table has them: the `names` of the largest
-#'   parts, and `all` and `recent` cells by `part`, a code of the names), `split_cells` (cells by
-#'   `part` of the `split`, or `NULL`), `blend` (sums that tell how far the
-#'   places within one row lie apart, or `NULL`), `course` (impressions and position of a sample of
-#'   queries by month, from which the chance of a step up is learnt, or `NULL`), `rests_on` (which
-#'   days come from which of several grains), `site_by_day` and `site_by_page` (from tables without
-#'   queries, or `NULL`), `brand` (the words that count) and `spellings` (those that were added, or
-#'   `NULL`), `window`, `recent`, `split`, `grain` (of the table used), `unused` (grains that were
-#'   not), `folded` (how many spellings of addresses were another's), `moves` (addresses that handed
-#'   their queries over: `old`, `new`, which stands for both, the number of `queries` and the last
-#'   `day` of the old one; or `NULL`), and the `sources` of the data
-#'   and what was `left_out` of the table used. Methods: `print`, `summary` (totals), `tidy`
-#'   (pairs), `plot`.
+#'   `least` clicks of the `rows` that the curve rests on, or the cells of the rows that are
+#'   `whole`; else `NULL`), `apart` (pairs that are shown at very different places, left out of the
+#'   curve), `parts` (by country, device and vertical, where the table has them: the `names` of the
+#'   largest parts, and `all` and `recent` cells by `part`, a code of the names), `split_cells`
+#'   (cells by `part` of the `split`, or `NULL`), `blend` (sums that tell how far the places within
+#'   one row lie apart, or `NULL`), `course` (impressions and position of a sample of queries by
+#'   month, from which the chance of a step up is learnt, or `NULL`), `rests_on` (which days come
+#'   from which of several grains), `site_by_day` and `site_by_page` (from tables without queries,
+#'   or `NULL`), `brand` (the words that count) and `spellings` (those that were added, or `NULL`),
+#'   `window`, `recent`, `split`, `grain` (of the table used), `unused` (grains that were not),
+#'   `folded` (how many spellings of addresses were another's), `moves` (addresses that handed their
+#'   queries over: `old`, `new`, which stands for both, the number of `queries` and the last `day`
+#'   of the old one; or `NULL`), and the `sources` of the data and what was `left_out` of the table
+#'   used. Methods: `print`, `summary` (totals), `tidy` (pairs), `plot`.
 #' @section Errors: `tide_error_grain` where no table has queries.
 #' @examples
 #' exports <- tide_example()
@@ -74,7 +73,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
   recent_from <- if (whole) tbl$from else last_days_from(tbl, recent_days)
   reduced <- reduce_source(origin, if (!whole) recent_from, split)
   odd <- days_to_take_out(reduced$by_day)
-  missing <- missing_rows(origin, reduced, if (!whole) recent_from, odd$date)
+  by_clicks <- missing_rows(origin, reduced, if (!whole) recent_from, odd$date)
   if (nrow(odd)) reduced <- without_days(reduced, origin$of_days(odd$date), odd$date, split)
   queries <- reduced$queries
   pairs <- reduce_pairs(reduced$recent)
@@ -97,7 +96,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
     recent <- folded$recent
     pairs <- folded$pairs
   }
-  apart <- if (is.null(missing)) places_apart(reduced$recent, recent$weekly)
+  apart <- if (is.null(by_clicks)) places_apart(reduced$recent, recent$weekly)
   if (NROW(apart) > assumed("apart_few") * nrow(pairs)) {
     reduced$blend <- blend_without(origin, reduced, apart)
   }
@@ -111,7 +110,8 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
       first_of(reduced$pages))),
     cells = reduced$all, recent_cells = reduced$recent, pairs = pairs, contested = recent$contested,
     weekly = recent$weekly, parts = parts, split = split, split_cells = reduced$split_cells,
-    by_day = reduced$by_day, odd_days = odd, missing = missing, apart = apart, blend = if (weekly) reduced$blend,
+    by_day = reduced$by_day, odd_days = odd, missing = by_clicks, apart = apart,
+    blend = if (weekly) reduced$blend,
     course = reduced$course,
     site_by_day = site_totals(origin$totals, "date", tbl),
     site_by_page = site_totals(origin$totals, "page", tbl),
@@ -135,11 +135,14 @@ usual_days <- 90
 
 # The one constructor: what is not given is not known, and is as the class has it then.
 new_summary <- function(queries, pages, cells, recent_cells = cells,
-    pairs = reduce_pairs(recent_cells), contested = NULL, weekly = NULL, parts = list(), split = NULL,
-    split_cells = NULL, by_day = NULL, odd_days = NULL, missing = NULL, apart = NULL, blend = NULL, course = NULL,
+    pairs = reduce_pairs(recent_cells), contested = NULL, weekly = NULL, parts = list(),
+    split = NULL,
+    split_cells = NULL, by_day = NULL, odd_days = NULL, missing = NULL, apart = NULL, blend = NULL,
+    course = NULL,
     site_by_day = NULL, site_by_page = NULL, window,
     recent = c(window[c("from", "to", "days")], list(with_data = window$days)), grain,
-    rests_on = NULL, unused = character(), folded = 0L, moves = NULL, brand = NULL, spellings = NULL, sources,
+    rests_on = NULL, unused = character(), folded = 0L, moves = NULL, brand = NULL,
+    spellings = NULL, sources,
     left_out) {
   validate_summary(structure(as.list(environment()), class = c("tide_summary", "tide_result")))
 }

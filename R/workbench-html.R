@@ -68,12 +68,12 @@ text_box <- function(set, label, value, type = "text", width = 10) {
 sort_heads <- function(columns, wide, sorts, sort) {
   heads <- html_heads(columns, wide)
   for (i in seq_along(columns)) {
-    by <- sorts[first_given(attr(columns[[i]], "column"), "")]
-    if (is.na(by)) next
+    sort_key <- sorts[first_given(attr(columns[[i]], "column"), "")]
+    if (is.na(sort_key)) next
     button <- sprintf("\\1<button type='button' %s>\\2</button>\\3",
-      go_to(sort = unname(by), page = NULL))
+      go_to(sort = unname(sort_key), page = NULL))
     heads[i] <- sub("^(<th[^>]*>)(.*)(</th>)$", button, heads[i])
-    if (by == sort) heads[i] <- sub("^<th", "<th aria-sort='descending'", heads[i])
+    if (sort_key == sort) heads[i] <- sub("^<th", "<th aria-sort='descending'", heads[i])
   }
   heads
 }

@@ -29,9 +29,11 @@ reader_ctr <- function(depth, patience) {
 }
 
 reader_site <- function(situation, seed, n = 1500, days = 90) {
-  how <- utils::modifyList(list(weak = 0.06, swaps = 15, two = 0, cut = ""), situations[[situation]])
+  how <- utils::modifyList(list(weak = 0.06, swaps = 15, two = 0, cut = ""),
+    situations[[situation]])
   set.seed(seed * 31 + 7)
-  ctr <- list(reader_ctr(runif(1, 3, 5), runif(1, 1.2, 2)), reader_ctr(runif(1, 2, 3), runif(1, 1, 1.6)))
+  ctr <- list(reader_ctr(runif(1, 3, 5), runif(1, 1.2, 2)),
+    reader_ctr(runif(1, 2, 3), runif(1, 1, 1.6)))
   topics <- c("bean", "pea", "kale", "leek", "beet", "squash", "chard", "okra", "swede", "endive",
     "fennel", "sorrel", "cress", "turnip", "radish", "celery", "carrot", "onion", "garlic", "melon")
   pages <- n %/% 6
@@ -41,7 +43,8 @@ reader_site <- function(situation, seed, n = 1500, days = 90) {
   p[weak, "kept" := runif(length(weak), 0.35, 0.6)]
   if (!is.null(how$became_weak)) p[weak, "from" := sample(30:60, length(weak), TRUE)]
   q <- data.table(id = seq_len(n), page = sample(pages, n, TRUE),
-    demand = (if (is.null(how$tail)) 3 else 0.05) * exp(rnorm(n, 0, if (is.null(how$tail)) 1.3 else 0.5)),
+    demand = (if (is.null(how$tail)) 3 else 0.05) *
+    exp(rnorm(n, 0, if (is.null(how$tail)) 1.3 else 0.5)),
     home = exp(runif(n, 0, log(22))), appeal = 0.3 * rt(n, 4))
   if (!is.null(how$tail)) {
     q <- q[rep(seq_len(n), 12)]
@@ -57,7 +60,8 @@ reader_site <- function(situation, seed, n = 1500, days = 90) {
   q[, c("taken", "taken_from") := list(1, 0)]
   if (!is.null(how$held)) q[topic %in% sample(20, how$held %/% 2), "taken" := 0.5]
   if (!is.null(how$features)) {
-    q[topic %in% sample(20, how$features) & runif(n) < 0.5, c("taken", "taken_from") := list(0.5, 50)]
+    q[topic %in% sample(20, how$features) & runif(n) < 0.5,
+      c("taken", "taken_from") := list(0.5, 50)]
   }
   if (!is.null(how$ads)) q[q$shop, c("taken", "taken_from") := list(how$ads, 45)]
   steady <- which(p$kept[q$page] == 1 & q$home > 2 & q$home < 12)
@@ -120,20 +124,17 @@ reader_site <- function(situation, seed, n = 1500, days = 90) {
 }
 
 cut_rows <- function(d, cut) {
-  out <- d[, c("query", "page", if ("country" %in% names(d)) "country", "clicks", "impressions", "position"), with = FALSE]
-  if (cut != "") out <- out[, "day" := d$day] else return(data.table(date = as.IDate("2026-01-01") + d$day, out))
-  if (cut == "clicked") out <- out[out$clicks > 0]
+  columns <- c("query", "page", if ("country" %in% names(d)) "country", "clicks", "impressions",
+    "position")
+  out <- data.table(date = as.IDate("2026-01-01") + d$day, d[, columns, with = FALSE])
+  if (cut == "clicked") return(out[out$clicks > 0])
   if (cut == "best") {
-    most <- round(0.35 * nrow(out) / max(out$day))
-    setorderv(out, c("day", "clicks", "impressions"), c(1L, -1L, -1L))
-    out <- out[, head(.SD, most), by = "day"]
+    most <- round(0.35 * nrow(out) / length(unique(out$date)))
+    setorderv(out, c("date", "clicks", "impressions"), c(1L, -1L, -1L))
+    return(out[, head(.SD, most), by = "date"])
   }
-  if (cut %in% c("clicked", "best")) {
-    out[, "date" := as.IDate("2026-01-01") + day]
-    return(out[, c("date", "query", "page", "clicks", "impressions", "position")])
-  }
+  if (!nzchar(cut)) return(out)
   out <- out[, .(clicks = sum(clicks), position = round(weighted.mean(position, impressions), 1),
     impressions = sum(impressions)), by = c("query", "page")]
-  if (cut == "undated clicked") out <- out[out$clicks > 0]
-  out[]
+  if (cut == "undated clicked") out[out$clicks > 0] else out[]
 }

@@ -27,16 +27,23 @@ one_site <- function(situation, seed) {
   dead <- last$page[last$last < 75]
   planted <- sum(!is.na(match(rivals, swaps)))
   data.table(situation = situation, seed = seed, near = mean(off[1:3]), middle = mean(off[4:10]),
-    far = mean(off[11:20]), low = nrow(low), right = mean(right), found = sum(site$truth$lost[at[right]]) / sum(worth$lost),
+    far = mean(off[11:20]), low = nrow(low), right = mean(right),
+    found = sum(site$truth$lost[at[right]]) / sum(worth$lost),
     sure = sum(sure), sure_right = mean(right[sure]),
     said = sum(low$if_done * low$confidence) / sum(site$truth$lost[at[right]]),
-    held = mean((low$if_done_low <= site$truth$lost[at] & low$if_done_high >= site$truth$lost[at])[right]),
+    held = mean((low$if_done_low <= site$truth$lost[at] &
+      low$if_done_high >= site$truth$lost[at])[right]),
     rivals = length(rivals), precision = planted / length(rivals), recall = planted / length(swaps),
     lines = nrow(list), dead = mean(list$page %in% dead))
 }
 all <- CJ(situation = wanted, seed = seeds, sorted = FALSE)
 results <- rbindlist(parallel::mclapply(seq_len(nrow(all)), function(i) {
-  tryCatch(one_site(all$situation[i], all$seed[i]), error = function(e) { message(all$situation[i], ": ", conditionMessage(e)); NULL })
+  tryCatch(one_site(all$situation[i], all$seed[i]),
+    error = function(e) {
+      message(all$situation[i], ": ", conditionMessage(e))
+      NULL
+    })
 }, mc.cores = parallel::detectCores(), mc.preschedule = FALSE))
 options(width = 200)
-print(results[, lapply(.SD, function(x) round(mean(x, na.rm = TRUE), 2)), by = "situation", .SDcols = -"seed"])
+print(results[, lapply(.SD, function(x) round(mean(x, na.rm = TRUE), 2)), by = "situation",
+  .SDcols = -"seed"])

@@ -2,7 +2,8 @@
 two_countries <- function(times) {
   rows <- made_site(queries = 400, days = 60, demand = rep(10, 400))
   set.seed(3)
-  rows[, country := ifelse((as.integer(factor(query)) %% 10 < 3) == (runif(.N) < 0.9), "deu", "gbr")]
+  rows[, country := ifelse((as.integer(factor(query)) %% 10 < 3) == (runif(.N) < 0.9), "deu",
+    "gbr")]
   rows[, clicks := rbinom(.N, impressions, pmin(0.95, made_curve[position] *
     ifelse(country == "deu", times, 1)))]
 }

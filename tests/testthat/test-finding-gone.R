@@ -1,4 +1,4 @@
-test_that("how likely a page is still there falls with weeks unseen, sooner where it was seen always", {
+test_that("a page is the less likely still there the longer it is unseen and the oftener it was seen", {
   weeks <- function(page, seen) data.table(query = 1L, page = page, week = seen, clicks = 1,
     impressions = 30, position = 3)
   summary <- list(pages = data.table(page = letters[1:4]), recent = list(days = 84L),

@@ -28,5 +28,6 @@ test_that("where no sister can tell, the chance stays near what is assumed", {
   alone <- chance_of_title(ifelse(pages == 1, 0.5, 1), of = groups[pair <= 4])
   prior <- tide_assumptions()$value[tide_assumptions()$name == "fall_by_title"]
   expect_lt(abs(alone - prior), 0.2)
-  expect_gt(chance_of_title(ifelse(pages == 1, 0.5, 1), known = TRUE, of = groups[pair <= 4]), alone)
+  expect_gt(chance_of_title(ifelse(pages == 1, 0.5, 1), known = TRUE, of = groups[pair <= 4]),
+    alone)
 })

@@ -36,7 +36,8 @@ test_that("such queries leave the curve, and are left out of low CTR by name", {
   summary <- tide_summary(as_data(mixed_site(60)))
   curve <- tide_curve(summary)
   # The others alone give the same curve.
-  alone <- tide_curve(tide_summary(as_data(mixed_site(60)[!query %in% sprintf("plant %03d", 1:60)])))
+  alone <- tide_curve(tide_summary(as_data(mixed_site(60)[!query %in% sprintf("plant %03d",
+    1:60)])))
   expect_equal(log(predict(curve, 3:10)$ctr), log(predict(alone, 3:10)$ctr), tolerance = 0.05)
   found <- tide_find(summary, kind = "low_ctr", min_gain = 0)
   expect_match(found$excluded$reason, "very different places", all = FALSE)

@@ -30,7 +30,7 @@ test_that("sorted by impressions, or a fixed set of queries, nothing is missing 
   for (own in list(by_size, fixed)) expect_null(tide_summary(as_data(own))$missing)
 })
 
-test_that("of rows that are there because they were clicked none is called low, and every face says why", {
+test_that("of rows that were clicked to be there none is called low, and every face says why", {
   clicked <- whole()[clicks > 0]
   summary <- tide_summary(as_data(clicked))
   found <- tide_find(summary, kind = "low_ctr", min_gain = 0)

@@ -19,7 +19,8 @@ test_that("an address that hands its queries over counts as the new one", {
 })
 
 test_that("pages whose queries go to many others, or that take turns, hand nothing over", {
-  scattered <- moved_site(function(page) sprintf("https://www.fernmoor.example/x%d/", seq_along(page) %% 9))
+  scattered <- moved_site(function(page) sprintf("https://www.fernmoor.example/x%d/",
+    seq_along(page) %% 9))
   expect_null(tide_summary(as_data(scattered$rows))$moves)
   rows <- made_site(queries = 100, days = 70, demand = rep(12, 100))
   rows[query < "query 0020" & as.integer(date) %/% 10 %% 2 == 0, page := sub("p", "q", page)]

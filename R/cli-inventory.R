@@ -36,7 +36,8 @@ run_list <- function(options, files) {
       "Leave it out, or export by query.")
   }
   listed <- tide_inventory(input_data, by = options$by, sort = options$sort,
-    decreasing = !options$ascending, windows = day_counts, lead = options$lead,
+    decreasing = !options$ascending, curve = whole_curve(options, input, input_data),
+    windows = day_counts, lead = options$lead,
     rules = input$settings$rules, facts = facts_input(options, input), history = read$history,
     target = options$target,
     ctr = options$target_ctr)
@@ -47,6 +48,16 @@ run_list <- function(options, files) {
   listed$left_out <- NULL
   cli_result(options, listed$rows, format(listed, n = options$top, width = terminal_width()),
     paint = function(lines) signs_coloured(lines, options))
+}
+
+# What is expected does not hang on what is looked at: the curve is that of all queries and pages of
+# these days. NULL where nothing is left out, or the rows have no queries.
+whole_curve <- function(options, input, data) {
+  if (!length(all_segments(input)) || is.null(pick_table(data, "query"))) return(NULL)
+  plain <- input
+  plain[c("rows", "pairs", "side")] <- list(list(), list(), character())
+  tide_curve(tide_summary(read_input(options, plain, months = TRUE),
+    brand = input$settings$rules$brand))
 }
 
 # The days that are listed, and those that --windows looks back to besides. Conditions on sums are

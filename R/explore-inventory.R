@@ -25,7 +25,8 @@
 #'   it. `NULL`: from `data`.
 #' @return A `tide_inventory` object: a list with `rows` (a data.table: the name under `by`, of
 #'   pairs `query` and `page`; `clicks`, `impressions`, `ctr`, `expected_ctr` (on the site's curve,
-#'   at these positions; missing without queries), `lost` (impressions x CTR at `target`, each query
+#'   at these positions; missing without queries), `missed` (clicks that are expected less those
+#'   had, never below zero), `lost` (impressions x CTR at `target`, each query
 #'   in its own segment, less clicks: what the best place would bring, not what can be had),
 #'   `position`, `band`, of queries `intent`,
 #'   `segment` (`brand`, `non-brand`) and the leading `page`; of modifiers the leading `page` and
@@ -193,6 +194,9 @@ inventory_rows <- function(by, at, label, rules) {
   if (!is.null(at$rows[["there"]])) {
     there <- sum_codes(at$rows$there, label$code, size)
     set(out, j = "lost", value = there - out$clicks)
+  }
+  if (!is.null(out[["expected_ctr"]])) {
+    set(out, j = "missed", value = pmax(0, out$expected_ctr * out$impressions - out$clicks))
   }
   set(out, j = "band", value = position_band(out$position, rules$bands))
   paged <- !is.null(at$rows[["page"]]) && any(nzchar(at$pages$names))

@@ -134,3 +134,27 @@ test_that(
     expect_false(any(grepl("searches", narrow)))
     expect_lte(max(nchar(narrow)), 80)
   })
+
+test_that("what is expected hangs on no filter, and lost is against a place or a CTR of one's own", {
+  file <- tide_example()[["pairs"]]
+  listed <- function(...) {
+    fread(text = program("list", file, "--format", "csv", "--quiet", ...)$out)
+  }
+  whole <- listed("--target", "3")
+  some <- listed("--query", "pea", "--target", "3")
+  own <- whole[match(some$query, whole$query)]
+  expect_gt(nrow(some), 3)
+  expect_equal(some$expected_ctr, own$expected_ctr)
+  expect_equal(some$lost, own$lost)
+  at_three <- predict(tide_curve(tide_summary(tide_read(file))), 3)$ctr
+  expect_equal(whole$lost, whole$impressions * at_three - whole$clicks)
+  expect_equal(whole$missed, pmax(0, whole$expected_ctr * whole$impressions - whole$clicks))
+  expect_equal(listed("--target-ctr", "0.25")$lost, whole$impressions / 4 - whole$clicks)
+  expect_equal(listed("--by", "Keywords")$query, whole$query)
+})
+
+test_that("a data frame is read as a file is", {
+  rows <- data.frame(Query = c("kale", "leek"), Clicks = c("1,200", "30"),
+    Impressions = c(9000, 400), Position = c(2.1, 4))
+  expect_equal(tide_read(rows)$tables[[1]]$rows$clicks, c(1200, 30))
+})

@@ -125,12 +125,13 @@ database_parts <- function(scope, dimension, reduced, recent_from) {
     part = source_column(scope$source, scope$table, dimension))
   rows <- ask_sums(scope$source, scope$table, columns, scope_where(scope),
     also = c(many = "count(*)"))
+  texts <- unique(tolower(as.character(rows$part)))
   cells <- setDT(c(codes_of(rows, reduced), list(
     bin = bin_of_half[pmin.int(as.integer(rows$half), 201L)],
-    part = tolower(as.character(rows$part)), clicks = rows$clicks, impressions = rows$impressions,
+    part = match(tolower(as.character(rows$part)), texts), clicks = rows$clicks, impressions = rows$impressions,
     weighted = rows$weighted, rows = as.numeric(rows$many))))
   recent <- if (!is.null(recent_from)) which(rows$recent == 1)
-  list(all = cells, recent = if (!is.null(recent)) cells[recent])
+  list(all = cells, recent = if (!is.null(recent)) cells[recent], texts = texts)
 }
 
 # Neighbouring days of one pair are known from runs of three days, evenly spread, where all days

@@ -14,20 +14,25 @@ reduce_parts <- function(source, reduced, recent_from) {
     } else {
       source$sum_parts(dimension, reduced, recent_from)
     }
-    shown <- sums_by(cells$all, "part", "impressions")
-    largest <- utils::head(shown$part[order(-shown$impressions, shown$part)], assumed("parts_most"))
-    if (length(largest) < 2) return(NULL)
-    whole <- largest_parts(cells$all, largest)
+    texts <- cells$texts
+    if (length(texts) < 2) return(NULL)
+    shown <- sum_codes(cells$all$impressions, cells$all$part, length(texts))
+    largest <- utils::head(texts[order(-shown, texts)], assumed("parts_most"))
+    code <- match(texts, largest, nomatch = length(largest) + 1L)
+    whole <- largest_parts(cells$all, code)
     list(names = c(largest, "other"), all = whole,
-      recent = if (is.null(cells$recent)) whole else largest_parts(cells$recent, largest))
+      recent = if (is.null(cells$recent)) whole else largest_parts(cells$recent, code))
   })
   Filter(Negate(is.null), out)
 }
 
-largest_parts <- function(cells, names) {
-  set(cells, j = "part", value = match(cells$part, names, nomatch = length(names) + 1L))
-  cells_with_places(sums_by(cells, c("query", "page", "bin", "part"),
-    c("clicks", "impressions", "weighted", "rows")))
+largest_parts <- function(cells, code) {
+  set(cells, j = "part", value = code[cells$part])
+  if (anyDuplicated(code)) {
+    cells <- sums_by(cells, c("query", "page", "bin", "part"),
+      c("clicks", "impressions", "weighted", "rows"))
+  }
+  cells_with_places(cells)
 }
 
 cells_with_places <- function(cells) {
@@ -36,8 +41,8 @@ cells_with_places <- function(cells) {
   cells[]
 }
 
-# Cells by the texts of a dimension: list(all, recent), `part` a text. Bin and part are one code
-# while rows are summed.
+# Cells by parts of a dimension: list(all, recent; texts: what the codes in `part` stand for). Bin
+# and part are one code while rows are summed.
 parts_of_chunks <- function(source, dimension, reduced, recent_from) {
   texts <- character()
   sums <- begin_cells(recent_from)
@@ -47,15 +52,16 @@ parts_of_chunks <- function(source, dimension, reduced, recent_from) {
     label <- as_levels(rows[[dimension]])
     own <- tolower(levels(label))
     texts <- unique(c(texts, own))
-    part <- match(own, texts)[label]
-    put_cells(sums, coded_figures(rows, seq_len(nrow(rows)), reduced), rows[["date"]], recent_from,
-      bin = part * part_bins + position_bin(rows$position))
+    codes <- first_given(reduced$codes, codes_of(rows, reduced))
+    put_cells(sums, c(codes, as.list(rows)[figure_names]), rows[["date"]], recent_from,
+      bin = match(own, texts)[label] * part_bins + position_bin(rows$position))
   }
-  lapply(end_cells(sums), function(cells) {
+  cells <- lapply(end_cells(sums), function(cells) {
     if (is.null(cells)) return(NULL)
     code <- cells$bin
-    set(cells, j = c("bin", "part"), value = list(code %% part_bins, texts[code %/% part_bins]))
+    set(cells, j = c("bin", "part"), value = list(code %% part_bins, code %/% part_bins))
   })
+  c(cells, list(texts = texts))
 }
 
 # More than there are position bins.

@@ -22,6 +22,11 @@ score_equations <- function(cells, mean, evidence, state, design, least = 0) {
     # information is all.
     kept <- kept_mean(mean, spread, least, cells$impressions)
     weight <- row_weights(mean, evidence$of_pair, spread) / (1 + spread * mean)
+    # Of days that were cut above one click, rows that hardly had a chance to be there say nothing
+    # that a heavier tail would not say as well.
+    if (least > 1 && anyDuplicated(evidence$of_pair)) {
+      weight <- weight * chance_kept(mean, spread, least, cells$impressions)
+    }
     own <- weight * huber_weight * (cells$clicks - kept$mean)
     diagonal <- weight * pmax(kept$slope, 0.02 * mean)
   }

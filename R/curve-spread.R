@@ -8,7 +8,9 @@ spread_place <- 5
 spread_range <- c(1, 20)
 
 # Belief before any data: a spread near 0.2, the same everywhere, each within a factor of about e.
-spread_prior <- list(spread = 0.2, slope_sd = 0.3)
+# Rows of a cut table hardly tell a wide spread around a low curve from a narrow one around a high
+# one, so that there the spread is held closer (bench/simulate-situations.R).
+spread_prior <- list(spread = 0.2, slope_sd = 0.3, cut_sd = 0.3)
 
 spread_distance <- function(position) {
   log(pmin(pmax(position, spread_range[1]), spread_range[2]) / spread_place)
@@ -57,7 +59,8 @@ best_known <- function(expected, most) {
 spread_given <- function(clicks, expected, apart, least = 0, impressions = Inf) {
   minus_log <- function(log_spread) {
     -truncated_loglik(clicks, expected, exp(pmin(pmax(log_spread + apart, log(0.005)), log(5))),
-      least, impressions) + 0.5 * (log_spread - log(spread_prior$spread))^2
+      least, impressions) +
+      0.5 * ((log_spread - log(spread_prior$spread)) / if (least > 0) spread_prior$cut_sd else 1)^2
   }
   exp(stats::optimize(minus_log, log(c(0.005, 5)), tol = 0.01)$minimum)
 }

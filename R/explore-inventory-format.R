@@ -73,7 +73,8 @@ inventory_head <- function(x) {
         if (x$by == "modifier") "without the brand, or private" else "private")
     },
     if (!is.null(x$total[["lost"]])) {
-      sprintf("lost: %s clicks in all: impressions at %s, less clicks", signed_count(x$total$lost),
+      sprintf("lost: %s clicks against %s (impressions x that, less clicks)",
+        format_count(x$total$lost),
         if (is.null(x$against$ctr)) {
           sprintf("the CTR of position %g", x$against$target)
         } else {

@@ -66,6 +66,13 @@ fold_moves <- function(reduced, recent, moves) {
   list(reduced = reduced, recent = recent, pairs = reduce_pairs(reduced$recent))
 }
 
+# The same of the rows that are there whatever their clicks, where others are missing.
+fold_whole <- function(whole, moves, pages) {
+  if (is.null(whole)) return(NULL)
+  now <- pages_now(moves, pages)
+  lapply(whole, function(cells) key_cells(fold_sums(cells, now, c("query", "page", "bin"))))
+}
+
 fold_sums <- function(sums, now, by) {
   sums <- copy(sums)
   if (is.null(sums[["weighted"]])) {

@@ -91,6 +91,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
   moves <- handed_over(recent$contested, pairs, tbl$to)
   if (nrow(moves)) {
     folded <- fold_moves(reduced, recent, moves)
+    by_clicks$whole <- fold_whole(by_clicks$whole, moves, length(reduced$pages$keys))
     parts <- lapply(parts, fold_parts, moves = moves)
     reduced <- folded$reduced
     recent <- folded$recent

@@ -18,6 +18,10 @@ test_that("rows that are missing because they were not clicked are noticed, and 
   expect_equal(rules, c("none", "best", "clicked"))
   expect_lt(error_of(best), 0.15)
   expect_lt(error_of(clicked), 0.2)
+  # Days that are cut above one click.
+  few <- rows[order(date, -clicks, -impressions), head(.SD, 60), by = "date"]
+  expect_gt(tide_summary(as_data(few))$missing$least, 1)
+  expect_lt(error_of(few), 0.4)
   # Taken as they are, their curves are far too high.
   pivot <- function(own) own[, .(ctr = sum(clicks) / sum(impressions)), keyby = "position"]$ctr[1:8]
   expect_gt(mean(abs(log(pivot(clicked) / made_curve[1:8]))), 0.4)

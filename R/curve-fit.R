@@ -66,11 +66,12 @@
 #'   `converged`, and for parts `leans`, the share that is the parent's), `tables` (log CTR of rows
 #'   as they are blended, over a grid of positions), `levels` (of countries, devices and kinds of
 #'   result, where they differ by more than chance: `dimension`, `part`, a code of the summary's
-#'   `parts`, `level`, the log beside the curve, `se`), `evidence` (per segment and rounded
-#'   position: `clicks`, `impressions`, `pairs`, `pivot_ctr`), `level`, `window`, `sources`,
-#'   `summary` (what it was fitted to), and how it was fitted: `method`, `blend` (how places within
-#'   a row are taken apart), `cut` (of a capped export), `prior`, `rules`. Methods: `print`,
-#'   `summary`, `predict`, `tidy`, `glance`, `plot`, `autoplot`, `update`.
+#'   `parts`, its `name`, `level`, the log beside the curve, `se`, and `times` the clicks of the
+#'   curve), `evidence` (per segment and rounded position: `clicks`, `impressions`, `pairs`,
+#'   `pivot_ctr`), `level`, `window`, `sources`, `summary` (what it was fitted to), and how it was
+#'   fitted: `method`, `blend` (how places within a row are taken apart), `cut` (of a capped
+#'   export), `prior`, `rules`. Methods: `print`, `summary`, `predict`, `tidy`, `glance`, `plot`,
+#'   `autoplot`, `update`.
 #' @references Bell, McCaffrey (2002), Survey Methodology 28, 169-181. DerSimonian, Laird (1986),
 #'   Controlled Clinical Trials 7, 177-188. Barlow, Bartholomew, Bremner, Brunk (1972),
 #'   Statistical Inference under Order Restrictions. Liang, Zeger (1986), Biometrika 73, 13-22.
@@ -118,7 +119,7 @@ tide_curve <- function(summary, level = 0.9, by = NULL, prior = NULL,
   # What the fits say of blended rows, worked out once: every look at the curve reads it.
   weight_of <- grid_weights(blend)
   tables <- lapply(fits, function(fit) blend_table(fit$log_ctr, weight_of, blend$places))
-  of_parts <- if (method == "fitted") part_levels(summary$parts, fits[[1]], blend)
+  of_parts <- if (method == "fitted") part_levels(summary, segments[1], fits[[1]], blend)
   structure(list(fits = fits, tables = tables, levels = of_parts, by = by, method = method,
     evidence = evidence,
     level = level, blend = blend, cut = if (basis$least > 0) basis$least - 1,

@@ -23,6 +23,12 @@ coded_rows <- function(rows, curve, brand, views = 1) {
   if ("brand" %in% names(curve$fits)) segment[of_brand] <- "brand"
   position <- rows$position
   impressions <- as.numeric(rows$impressions)
+  on_curve <- impressions * curve_ctr(curve, position,
+    if (all(segment == main)) main else segment[queries$code], 1, impressions)
+  if (NROW(curve$levels)) {
+    on_curve <- on_curve *
+      ifelse(segment[queries$code] == main, audience_of_rows(rows, curve), 1)
+  }
   made <- list(
     query = queries$code,
     page = pages$code,
@@ -30,8 +36,7 @@ coded_rows <- function(rows, curve, brand, views = 1) {
     clicks = as.numeric(rows$clicks),
     impressions = impressions,
     weighted = impressions * position,
-    expected = impressions * curve_ctr(curve, position,
-      if (all(segment == main)) main else segment[queries$code], 1, impressions),
+    expected = on_curve,
     demand = searches_seen(impressions, position, views))
   list(queries = queries, pages = pages, segment = segment,
     rows = setDT(Filter(Negate(is.null), made)))

@@ -128,8 +128,8 @@ database_parts <- function(scope, dimension, reduced, recent_from) {
   texts <- unique(tolower(as.character(rows$part)))
   cells <- setDT(c(codes_of(rows, reduced), list(
     bin = bin_of_half[pmin.int(as.integer(rows$half), 201L)],
-    part = match(tolower(as.character(rows$part)), texts), clicks = rows$clicks, impressions = rows$impressions,
-    weighted = rows$weighted, rows = as.numeric(rows$many))))
+    part = match(tolower(as.character(rows$part)), texts), clicks = rows$clicks,
+    impressions = rows$impressions, weighted = rows$weighted, rows = as.numeric(rows$many))))
   recent <- if (!is.null(recent_from)) which(rows$recent == 1)
   list(all = cells, recent = if (!is.null(recent)) cells[recent], texts = texts)
 }

@@ -22,6 +22,17 @@ test_that("what a country's searchers click beside others is known, and expected
   expect_equal(off(!german), 1, tolerance = 0.08)
 })
 
+test_that("the list and the inventory expect the same of a query", {
+  rows <- two_countries(1.6)
+  data <- as_data(rows)
+  curve <- tide_curve(tide_summary(data))
+  pairs <- tide_find(tide_summary(data), curve)$pairs
+  listed <- tide_inventory(data, by = "pair", curve = curve)$rows
+  at <- match(paste(listed$query, listed$page), paste(curve$summary$queries$query[pairs$query],
+    curve$summary$pages$page[pairs$page]))
+  expect_equal(listed$expected_ctr, pairs$expected_ctr[at], tolerance = 0.01)
+})
+
 test_that("countries that click alike have no level, and a table without countries none", {
   rows <- two_countries(1)
   expect_equal(NROW(tide_curve(tide_summary(as_data(rows)))$levels), 0)

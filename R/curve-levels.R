@@ -15,7 +15,7 @@ part_levels <- function(summary, main, fit, blend) {
     variance <- vapply(own, `[[`, 0, "variance")
     middle <- sum(level / variance) / sum(1 / variance)
     if (sum((level - middle)^2 / variance) <
-        stats::qchisq(1 - assumed("parts_by_chance"), length(level) - 1)) {
+        stats::qchisq(1 - data_limits$parts_by_chance, length(level) - 1)) {
       return(NULL)
     }
     pooled <- shrink_to(level, variance, middle, sqrt(dl_between_variance(level, variance)))

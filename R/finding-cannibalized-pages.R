@@ -87,7 +87,7 @@ other_countries <- function(rated, first, summary) {
   one[, "page" := rated$page[first][one$row]]
   both <- sums[one, on = c("query", "page", "part")]
   shared <- both[, .(shared = sum(pmin(share, i.share), na.rm = TRUE)), by = "row"]
-  shared$shared[match(seq_len(nrow(rated)), shared$row)] < assumed("countries_shared") &
+  shared$shared[match(seq_len(nrow(rated)), shared$row)] < data_limits$countries_shared &
     first != seq_len(nrow(rated))
 }
 

@@ -41,7 +41,7 @@ told_sums <- function(summary, curve) {
   set(cells, j = "expected", value = cells$impressions * curve_ctr(curve, cells$position,
     summary$queries$segment[cells$query], cells$rows, cells$impressions))
   if (is.null(summary$missing$whole)) {
-    cells <- cells[cells$expected >= cells$rows * (assumed("cut_surely") + summary$missing$least)]
+    cells <- cells[cells$expected >= cells$rows * (data_limits$cut_surely + summary$missing$least)]
   }
   sums_by(cells, c("query", "page"), c("clicks", "expected", "impressions", "weighted"))
 }

@@ -23,7 +23,7 @@ judge_gone <- function(looked, summary) {
   found <- looked$found
   page_at <- chmatch(found$page, summary$pages$page)
   alive <- fcoalesce(alive_chances(summary)[page_at], 1)
-  gone <- alive < assumed("page_gone")
+  gone <- alive < data_limits$page_gone
   set(found, j = "confidence", value = found$confidence * alive)
   doubtful <- which(alive < 0.95 & !gone)
   looked$facts <- c(looked$facts, new_facts("doubt", "doubt_gone", found$line[doubtful],

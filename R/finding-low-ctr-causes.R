@@ -50,7 +50,7 @@ sisters_of <- function(own, members) {
   counts <- members[members$row %in% own, .(share = .N / length(own)), by = "group"]
   sisters <- members[members$group %in% counts$group[counts$share >= 0.5] & !members$row %in% own]
   pages <- sisters[, .(pages = uniqueN(page)), by = "group"]
-  known <- pages$group[pages$pages >= assumed("sister_pages")]
+  known <- pages$group[pages$pages >= data_limits$sister_pages]
   split(sisters$row, factor(sisters$group, known))
 }
 

@@ -105,7 +105,7 @@ of_long_tail <- function(now) {
   small <- now$judged & now$expected >= small_expected & now$expected < 1
   tail_of <- sum_codes(now$expected * small, now$page, max(now$page))
   large <- sum_codes(now$expected * (now$judged & now$expected >= 1), now$page, max(now$page))
-  (tail_of >= assumed("tail_clicks") & tail_of > large)[now$page]
+  (tail_of >= assumed("long_tail_clicks") & tail_of > large)[now$page]
 }
 
 # Expected clicks under which a query is not looked at by itself in any case.

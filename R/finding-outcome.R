@@ -151,7 +151,7 @@ task_outcome <- function(lines, rows, touched, days, level, differ) {
   if (!at_curve) before$mean <- before$mean + log(expected / days)
   would_be <- before$mean + control_change$common + log(base2)
   # Of few clicks chance makes more than most steps do.
-  if (exp(would_be) < assumed("outcome_clicks")) return(early("too few clicks"))
+  if (exp(would_be) < data_limits$outcome_clicks) return(early("too few clicks"))
   change <- log_rate(c2) - would_be - log_rate_bias(exp(would_be))
   spread_sd <- sqrt(before$variance + rate_noise(c2) + control_change$between +
     control_change$variance)

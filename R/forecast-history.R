@@ -79,10 +79,11 @@ tide_history <- function(x, by = NULL, rules = tide_rules(), by_hand = NULL, kee
 # to two months are put between their neighbours, on the line of their logs, and where other years
 # tell how far such months are off that line, as far from it.
 fill_gaps <- function(months) {
+  if (!nrow(months)) return(list(months = months, before = NULL))
   parts <- lapply(split(months, by = "segment"), function(own) {
     own <- own[order(own$month)]
     number <- month_number(own$month)
-    long <- which(diff(number) > 1L + assumed("months_filled"))
+    long <- which(diff(number) > 1L + data_limits$months_filled)
     first_at <- max(c(1L, long + 1L))
     before <- own$month[seq_len(first_at - 1L)]
     own <- own[seq(first_at, nrow(own))]

@@ -38,7 +38,7 @@ brand_lookalikes <- function(keys, sums, words) {
   queries <- own[, .(best = position[which.max(impressions)], clicks = sum(clicks),
     at_home = sum(at_home), impressions = sum(impressions)), by = "query"]
   far <- queries$best > usual + brand_stands_within & queries$at_home <= 0.5 * queries$clicks &
-    queries$impressions >= assumed("lookalike_least")
+    queries$impressions >= data_limits$lookalike_least
   keys[queries$query[far]]
 }
 

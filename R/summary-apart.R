@@ -2,11 +2,11 @@
 # Their average is a place where they hardly ever stand, so neither the curve nor what is expected
 # of them can rest on it.
 
-# In: recent cells and weeks of the pairs seen most (NULL without dates). Out: those pairs, query
-# and page, and whether each was `seen` to be so. Averages of few impressions stray by the luck of
-# who searched, from day to day, the further the fewer they are; what strays alike whatever their
+# In: recent cells, weeks of the pairs seen most (NULL without dates), cells by parts, days of
+# queries with several pages. Out: those pairs, query and page, and whether each was `seen` to be
+# so. Averages of few impressions stray by the luck of who searched, from day to day, the further the fewer they are; what strays alike whatever their
 # number is the ranking itself. A move from one week to another counts for neither.
-places_apart <- function(cells, weekly) {
+places_apart <- function(cells, weekly, parts = list(), contested = NULL) {
   none <- data.table(query = integer(), page = integer(), seen = logical())
   if (is.null(weekly)) return(none)
   squares <- weekly$impressions * weekly$position^2
@@ -21,16 +21,19 @@ places_apart <- function(cells, weekly) {
   beyond <- position - 1
   freedom <- pairs$rows - weeks$weeks
   # Mean square of rows within weeks, each weighed by its impressions.
-  strays <- (pairs$of_cell - weeks$squares) / pmax(freedom, 1)
+  strays <- pmax(0, pairs$of_cell - weeks$squares - between_parts(pairs, parts)) / pmax(freedom, 1)
   size <- pairs$impressions / pairs$rows
-  known <- freedom >= assumed("apart_rows")
+  # Where several pages take turns, places follow who leads; where weeks do not hold all rows (days
+  # that were taken out), they do not tell what is within them.
+  known <- freedom >= data_limits$apart_rows & !pairs$query %in% contested$query &
+    abs(weeks$impressions - pairs$impressions) < 0.5
   if (sum(known) < 20) return(none)
-  too_wide <- pmax(assumed("apart_least")^2, (assumed("apart_wide") * beyond)^2 + beyond / 2)
+  too_wide <- pmax(data_limits$apart_least^2, (data_limits$apart_wide * beyond)^2 + beyond / 2)
   # What moved from week to week, and within one of them, is no mixture.
   between <- weeks$squares / pairs$impressions - position^2
   by_few <- weeks$weeks / pairs$impressions
   # Places of one row cannot lie further apart than from the top to so far down.
-  most <- beyond * (assumed("apart_deepest") - position)
+  most <- beyond * (data_limits$apart_deepest - position)
   apart <- logical(nrow(pairs))
   # What pairs stray by day, near the top by places and further down by shares of the position, is
   # told without those that are found to be apart.
@@ -42,14 +45,27 @@ places_apart <- function(cells, weekly) {
       middle(strays / size / position^2, often) * position^2)
     by_luck <- strays - of_ranking
     apart <- known & by_luck > too_wide & by_luck < most & between < (0.1 + 3 * by_few) * by_luck &
-      strays > assumed("apart_beside") * of_ranking
+      strays > data_limits$apart_beside * of_ranking
   }
   found <- pairs[apart, c("query", "page")]
-  if (sum(apart) <= assumed("apart_few") * sum(known)) return(set(found, j = "seen", value = TRUE))
+  if (sum(apart) <= data_limits$apart_few * sum(known)) return(set(found, j = "seen", value = TRUE))
   # Where many are, those that are seen too seldom to tell may be, too.
-  every <- unique(cells[, c("query", "page")])
+  every <- unique(cells[!cells$query %in% contested$query, c("query", "page")])
   set(every, j = "seen", value = seq_len(nrow(every)) %in% among_pairs(every, found))
   every[every$seen | !seq_len(nrow(every)) %in% among_pairs(every, pairs[known])]
+}
+
+# Squares that come from places which differ by device or country: rows tell these apart.
+between_parts <- function(pairs, parts) {
+  out <- numeric(nrow(pairs))
+  for (own in lapply(parts, `[[`, "recent")) {
+    sums <- sums_by(own, c("query", "page", "part"), c("impressions", "weighted"))
+    set(sums, j = "squares", value = sums$weighted^2 / sums$impressions)
+    sums <- sums_by(sums, c("query", "page"), c("impressions", "weighted", "squares"))
+    between <- sums$squares - sums$weighted^2 / sums$impressions
+    out <- out + fcoalesce(between[sums[pairs, on = c("query", "page"), which = TRUE]], 0)
+  }
+  out
 }
 
 # Sums of neighbouring days without those pairs, which would make all rows look as mixed as they

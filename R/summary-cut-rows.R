@@ -14,10 +14,10 @@ missing_rows <- function(source, reduced, recent_from, odd = NULL) {
   }
   cuts <- day_cuts(source)
   by_size <- cuts$smallest >= cuts$last_size
-  if (mean(by_size) > assumed("cut_days")) return(NULL)
+  if (mean(by_size) > data_limits$cut_days) return(NULL)
   # Where rows of one impression are the last of those without clicks, they stand in no order.
-  in_order <- mean(cuts$last_size > 1 | cuts$least > 0) > assumed("cut_days")
-  if (in_order && mean(cuts$least == 0) > assumed("cut_days")) {
+  in_order <- mean(cuts$last_size > 1 | cuts$least > 0) > data_limits$cut_days
+  if (in_order && mean(cuts$least == 0) > data_limits$cut_days) {
     return(list(rule = "best", each_day = each_day, least = 0,
       whole = rows_above_cuts(source, reduced, cuts[cuts$least == 0], recent_from, odd)))
   }
@@ -30,8 +30,8 @@ rows_each_day <- function(reduced) {
   if (length(rows) < 7) return(NA_real_)
   usual <- max(rows)
   pairs <- sum(!duplicated(reduced$all[, c("query", "page")]))
-  if (usual < assumed("cut_rows") || mean(rows == usual) <= assumed("cut_days") ||
-      pairs < assumed("cut_pairs") * usual) {
+  if (usual < data_limits$cut_rows || mean(rows == usual) <= data_limits$cut_days ||
+      pairs < data_limits$cut_pairs * usual) {
     return(NA_real_)
   }
   usual
@@ -50,7 +50,7 @@ only_clicked <- function(source, cells) {
     once <- once + sum(rows$clicks == 1)
     twice <- twice + sum(rows$clicks == 2)
   }
-  once^2 / (2 * max(1, twice)) >= assumed("cut_unseen")
+  once^2 / (2 * max(1, twice)) >= data_limits$cut_unseen
 }
 
 # Where each day was cut: `least` clicks of its rows, the fewest impressions of those (`last_size`)
@@ -90,7 +90,7 @@ rows_by_clicks <- function(source, reduced, least, each_day, odd) {
     use <- rows$clicks >= least
     if (length(odd)) use <- use & !rows$date %in% odd
     work <- coded_figures(rows, which(use), reduced)
-    share <- as.integer(max(1, ceiling(total / assumed("cut_sample"))))
+    share <- as.integer(max(1, ceiling(total / data_limits$cut_sample)))
     setDT(work)[.Call(rows_of_share, work$query, work$page, share)]
   }))
   set(rows, j = c("bin", "weighted", "rows"),

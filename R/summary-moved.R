@@ -8,7 +8,7 @@ handed_over <- function(days, all_pairs, last) {
     day = as.IDate(integer()))
   if (is.null(days) || !nrow(days)) return(none)
   ends <- days[, .(page_ends = max(date)), by = "page"]
-  gone <- ends[ends$page_ends <= last - assumed("moved_days")]
+  gone <- ends[ends$page_ends <= last - data_limits$moved_days]
   if (!nrow(gone)) return(none)
   pairs <- days[, .(first = min(date), ends = max(date), impressions = sum(impressions)),
     by = c("query", "page")]
@@ -19,10 +19,10 @@ handed_over <- function(days, all_pairs, last) {
   # Most of what the query has besides is the new one's.
   besides <- sums_by(new, "query", "impressions")
   share <- both$impressions_new / besides$impressions[match(both$query, besides$query)]
-  both <- both[share >= assumed("moved_share")]
+  both <- both[share >= data_limits$moved_share]
   # The new one begins when the old one of the query ends, give or take.
   apart <- as.integer(both$first_new) - as.integer(both$ends)
-  near <- both[abs(apart) <= assumed("moved_within") & both$ends_new > both$page_ends]
+  near <- both[abs(apart) <= data_limits$moved_within & both$ends_new > both$page_ends]
   if (!nrow(near)) return(none)
   taken <- near[, .(queries = .N, impressions = sum(impressions), day = page_ends[1]),
     by = c("page", "page_new")]
@@ -30,7 +30,7 @@ handed_over <- function(days, all_pairs, last) {
   set(taken, j = "of", value = shown$impressions[match(taken$page, shown$page)])
   setorderv(taken, c("page", "impressions", "page_new"), c(1L, -1L, 1L))
   taken <- taken[!duplicated(taken$page)]
-  taken <- taken[taken$impressions >= assumed("moved_share") * taken$of]
+  taken <- taken[taken$impressions >= data_limits$moved_share * taken$of]
   taken[, .(old = page, new = page_new, queries, day)]
 }
 

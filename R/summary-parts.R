@@ -17,7 +17,7 @@ reduce_parts <- function(source, reduced, recent_from) {
     texts <- cells$texts
     if (length(texts) < 2) return(NULL)
     shown <- sum_codes(cells$all$impressions, cells$all$part, length(texts))
-    largest <- utils::head(texts[order(-shown, texts)], assumed("parts_most"))
+    largest <- utils::head(texts[order(-shown, texts)], data_limits$parts_most)
     code <- match(texts, largest, nomatch = length(largest) + 1L)
     whole <- largest_parts(cells$all, code)
     list(names = c(largest, "other"), all = whole,

@@ -97,8 +97,10 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
     recent <- folded$recent
     pairs <- folded$pairs
   }
-  apart <- if (is.null(by_clicks)) places_apart(reduced$recent, recent$weekly)
-  if (NROW(apart) > assumed("apart_few") * nrow(pairs)) {
+  apart <- if (is.null(by_clicks)) {
+    places_apart(reduced$recent, recent$weekly, parts, recent$contested)
+  }
+  if (NROW(apart) > data_limits$apart_few * nrow(pairs)) {
     reduced$blend <- blend_without(origin, reduced, apart)
   }
   # What was left out of months is known once they are read.

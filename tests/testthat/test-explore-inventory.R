@@ -135,7 +135,7 @@ test_that(
     expect_lte(max(nchar(narrow)), 80)
   })
 
-test_that("what is expected hangs on no filter, and lost is against a place or a CTR of one's own", {
+test_that("what is expected hangs on no filter; lost is against a place or a CTR of one's own", {
   file <- tide_example()[["pairs"]]
   listed <- function(...) {
     fread(text = program("list", file, "--format", "csv", "--quiet", ...)$out)

@@ -115,7 +115,8 @@ test_that("the list, its total, the curve and what was left out are the same in 
     csv <- fread(text = run("find", "--format", "csv", "--quiet")$out)
     json <- jsonlite::fromJSON(paste(run("find", "--format", "json", "--quiet")$out, collapse = ""))
     settings <- tide_settings(project)
-    data <- tide_read(settings$exports, dimensions = c("date", "query", "page"))
+    data <- tide_read(settings$exports,
+      dimensions = c("date", "query", "page", "country", "device", "vertical"))
     summary <- tide_summary(data, brand = settings$rules$brand)
     found <- tide_find(summary, rules = settings$rules)
     expect_equal(sum(found$findings$gain), sum(csv$gain), tolerance = 1e-6)

@@ -1,4 +1,4 @@
-test_that("a page is the less likely still there the longer it is unseen and the oftener it was seen", {
+test_that("a page is the less likely there the longer it is unseen, sooner if it was seen often", {
   weeks <- function(page, seen) data.table(query = 1L, page = page, week = seen, clicks = 1,
     impressions = 30, position = 3)
   summary <- list(pages = data.table(page = letters[1:4]), recent = list(days = 84L),

@@ -18,6 +18,7 @@ cut_rows <- function(summary) {
 
 # Rows of one pair share its factor, so that together they weigh no more than the pair may.
 row_weights <- function(mean, pair, spread) {
+  if (!length(mean)) return(mean)
   (1 + spread * mean) / (1 + spread * sum_codes(mean, pair, max(pair))[pair])
 }
 

@@ -11,7 +11,8 @@
 
 utils::globalVariables(c(".", ".data", ".GRP", ".N", ".SD", ":=", "added", "at_home", "band",
   "best", "bias", "i.share", "page_ends",
-  "page_new", "both", "chance", "click_through", "clicks", "clicks_1", "clicks_2", "clicks_site", "column",
+  "page_new",
+  "both", "chance", "click_through", "clicks", "clicks_1", "clicks_2", "clicks_site", "column",
   "confidence", "conversions", "covered", "ctr", "day", "demand", "depth", "done", "error",
   "expected", "forecasts", "gain", "high", "holding", "i.holding", "id", "if_done", "if_done_high",
   "if_done_low", "import", "impressions", "impressions_site", "inside", "low", "luck", "mape",

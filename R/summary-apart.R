@@ -4,8 +4,9 @@
 
 # In: recent cells, weeks of the pairs seen most (NULL without dates), cells by parts, days of
 # queries with several pages. Out: those pairs, query and page, and whether each was `seen` to be
-# so. Averages of few impressions stray by the luck of who searched, from day to day, the further the fewer they are; what strays alike whatever their
-# number is the ranking itself. A move from one week to another counts for neither.
+# so. Averages of few impressions stray by the luck of who searched, from day to day, the further
+# the fewer they are; what strays alike whatever their number is the ranking itself. A move from one
+# week to another counts for neither.
 places_apart <- function(cells, weekly, parts = list(), contested = NULL) {
   none <- data.table(query = integer(), page = integer(), seen = logical())
   if (is.null(weekly)) return(none)

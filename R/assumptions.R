@@ -191,7 +191,7 @@ assumption_table <- list(
   assume("long_tail_clicks", 5, "clicks",
     "expected of a page's small queries together, from which each of them is looked at", "low_ctr"),
   assume("topic_rest", 0.33, "times",
-    "as likely that a topic is held back, without its page that misses most", "low_ctr"),
+    "as likely that the results page takes a topic, without its page that misses most", "low_ctr"),
   assume("shift_least", 0.22, "log", "by which CTR changes, at least", "low_ctr"),
   assume("shift_clicks", 5, "clicks",
     "expected in the window, of a page or query that is looked at", "low_ctr"),

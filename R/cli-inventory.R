@@ -37,9 +37,8 @@ run_list <- function(options, files) {
   }
   listed <- tide_inventory(input_data, by = options$by, sort = options$sort,
     decreasing = !options$ascending, curve = whole_curve(options, input, input_data),
-    windows = day_counts, lead = options$lead,
-    rules = input$settings$rules, facts = facts_input(options, input), history = read$history,
-    target = options$target,
+    windows = day_counts, lead = options$lead, rules = input$settings$rules,
+    facts = facts_input(options, input), history = read$history, target = options$target,
     ctr = options$target_ctr)
   if (options$format == "xlsx") {
     write_workbook(listed, options$out)

@@ -119,8 +119,7 @@ folder_ratios <- function(cells, pairs, summary, curve, most = 8L) {
   cbind(sums, rbindlist(lapply(sums$folder, function(name) {
     inside <- folder[cells$page] == name
     others <- fit_segment(fitted_to[folder[fitted_to$page] != name], main, curve$method,
-      curve$blend,
-      basis$least, outside)
+      curve$blend, basis$least, outside)
     own <- cells[inside]
     set(own, j = "predicted", value = expected_clicks(own, others$log_ctr, curve$blend))
     own <- sums_by(own, c("query", "page"), c("clicks", "predicted"))

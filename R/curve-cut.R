@@ -4,9 +4,9 @@
 # be at least that (left truncation of the negative binomial), row by row: which days of a pair are
 # missing nobody knows.
 
-# What the fit rests on where rows are missing by their clicks, else NULL: list(cells: one a row;
-# least: clicks that all have). Of a capped export rows at the very cut are there by chance of the
-# sorting and are left out.
+# What the fit rests on where rows are missing by their clicks, else NULL: list(rows: cells of one
+# row each; least: clicks that all have). Of a capped export rows at the very cut are there by
+# chance of the sorting and are left out.
 cut_rows <- function(summary) {
   if (identical(summary$missing$rule, "clicked")) return(summary$missing[c("rows", "least")])
   sources <-
@@ -58,6 +58,6 @@ kept_mean <- function(mean, spread, least, impressions, step = 0.05) {
   list(mean = at(mean), slope = (at(mean * exp(step)) - at(mean * exp(-step))) / (2 * step))
 }
 
-# Rows from which the spread is told: those of which the most is expected. Of small ones a wide
+# Rows that the spread is estimated from: those of which the most is expected. Of small ones a wide
 # spread around a low curve and a narrow one around a high curve look alike.
 spread_rows <- 300L

@@ -259,6 +259,12 @@ curve_ctr <- function(curve, position, segment, rows, impressions) {
   out
 }
 
+# Clicks that cells of a summary are expected to have, each in its query's segment.
+cells_on_curve <- function(cells, summary, curve) {
+  cells$impressions * curve_ctr(curve, cells$position, summary$queries$segment[cells$query],
+    cells$rows, cells$impressions)
+}
+
 # Standard error of the log curve at positions.
 curve_log_se <- function(curve, position, segment) {
   out <- numeric(length(position))

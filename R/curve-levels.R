@@ -35,8 +35,7 @@ audience_factors <- function(summary, curve, pairs) {
   for (split_by in unique(curve$levels$dimension)) {
     cells <- summary$parts[[split_by]]$recent
     own <- curve$levels[curve$levels$dimension == split_by]
-    expected <- cells$impressions * curve_ctr(curve, cells$position,
-      summary$queries$segment[cells$query], cells$rows, cells$impressions)
+    expected <- cells_on_curve(cells, summary, curve)
     times <- fcoalesce(own$times[match(cells$part, own$part)], 1)
     sums <- sums_by(setDT(list(query = cells$query, page = cells$page, whole = expected,
       leveled = expected * times)), c("query", "page"), c("whole", "leveled"))

@@ -2,23 +2,23 @@
 # position cells, with the posterior of its own factor (gamma prior of the curve's spread, Poisson
 # clicks: gamma again).
 
-# Out: pairs plus segment, `expected` clicks on the curve, `expected_ctr`, `told_clicks` and
-# `told_expected` (of the rows that tell how a pair is clicked), what set_factors() adds,
+# Out: pairs plus segment, `expected` clicks on the curve, `expected_ctr`, `evident_clicks` and
+# `evident_expected` (of the rows that tell how a pair is clicked), what set_factors() adds,
 # `audience` (times the clicks of the curve, by who searches), `taken` (1: what the results page
-# leaves of the clicks) and `judged` (of the segments and with the
-# impressions asked for; what is listed may be narrower).
+# leaves of the clicks) and `judged` (of the segments and with the impressions asked for; what is
+# listed may be narrower).
 pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
   cells <- summary$recent_cells
   pairs <- copy(summary$pairs)
   pair <- rep(seq_len(nrow(pairs)), cells[, .N, by = c("query", "page")]$N)
-  on_curve <- cells$impressions * curve_ctr(curve, cells$position,
-    summary$queries$segment[cells$query], cells$rows, cells$impressions)
+  on_curve <- cells_on_curve(cells, summary, curve)
   set(pairs, j = "segment", value = summary$queries$segment[pairs$query])
   set(pairs, j = c("audience", "taken"), value = list(audience_factors(summary, curve, pairs), 1))
   set(pairs, j = "expected", value = sum_codes(on_curve, pair, nrow(pairs)) * pairs$audience)
   set(pairs, j = "expected_ctr", value = pairs$expected / pairs$impressions)
   set(pairs, j = "apart", value = seq_len(nrow(pairs)) %in% among_pairs(pairs, summary$apart))
-  set(pairs, j = c("told_clicks", "told_expected"), value = told_clicks(summary, curve, pairs))
+  set(pairs, j = c("evident_clicks", "evident_expected"),
+    value = evident_clicks(summary, curve, pairs))
   set_factors(pairs, curve)
   set(pairs, j = "curve_se", value = curve_log_se(curve, pairs$position, pairs$segment))
   set(pairs, j = "judged",
@@ -27,19 +27,18 @@ pair_evidence <- function(summary, curve, segments, min_impressions = 1) {
 }
 
 # Clicks of each pair and what the curve expects of them, in the rows that tell how it is clicked.
-told_clicks <- function(summary, curve, pairs) {
+evident_clicks <- function(summary, curve, pairs) {
   if (is.null(summary$missing)) return(list(pairs$clicks, pairs$expected))
-  sums <- told_sums(summary, curve)[pairs, on = c("query", "page"), c("x.clicks", "x.expected")]
+  sums <- evident_sums(summary, curve)[pairs, on = c("query", "page"), c("x.clicks", "x.expected")]
   list(nafill(sums$x.clicks, fill = 0), nafill(sums$x.expected, fill = 0) * pairs$audience)
 }
 
 # Where rows are missing by their clicks, sums by pair of those that would be there whatever they
 # were: rows above their day's cut, or of which so many clicks are expected that some were sure.
-told_sums <- function(summary, curve) {
-  cells <- summary$missing$whole$recent
-  if (is.null(cells)) cells <- copy(summary$recent_cells)
-  set(cells, j = "expected", value = cells$impressions * curve_ctr(curve, cells$position,
-    summary$queries$segment[cells$query], cells$rows, cells$impressions))
+evident_sums <- function(summary, curve) {
+  # A copy: the summary's own cells stay as they are.
+  cells <- copy(first_given(summary$missing$whole$recent, summary$recent_cells))
+  set(cells, j = "expected", value = cells_on_curve(cells, summary, curve))
   if (is.null(summary$missing$whole)) {
     cells <- cells[cells$expected >= cells$rows * (data_limits$cut_surely + summary$missing$least)]
   }
@@ -52,7 +51,7 @@ told_sums <- function(summary, curve) {
 # nothing of the query, so its factor is what is usual.
 set_factors <- function(pairs, curve) {
   spread <- spread_at(curve, pairs$position, pairs$segment)
-  posterior <- factor_posterior(pairs$told_clicks, pairs$told_expected, spread)
+  posterior <- factor_posterior(pairs$evident_clicks, pairs$evident_expected, spread)
   mixed <- pairs$apart | posterior$shape > posterior$rate &
     (beyond_clear(curve, pairs) | surprising(curve, pairs, spread))
   posterior <- Map(function(own, usual) ifelse(mixed, usual, own), posterior,
@@ -117,9 +116,9 @@ pair_findings <- function(kind, summary, pairs, rows, done, confidence, chance) 
 
 # What every pair starts from: its own factor beside the curve.
 own_factor_facts <- function(at) {
-  prior <- at$shape - at$told_clicks
+  prior <- at$shape - at$evident_clicks
   new_facts("derivation", ifelse(at$mixed, "own_factor_mixed", "own_factor"), seq_len(nrow(at)),
-    prior = prior, clicks = at$told_clicks, expected = at$told_expected, own = at$own)
+    prior = prior, clicks = at$evident_clicks, expected = at$evident_expected, own = at$own)
 }
 
 # What a finder gives: lines, their facts, and what was checked and left out.

@@ -38,8 +38,7 @@ finding_cells <- function(findings, lines) {
   own <- site_summary$recent_cells[about, on = c("query", "page"), nomatch = NULL]
   # The curve for those who search for it.
   audience <- findings$pairs$audience[findings$pairs[own, on = c("query", "page"), which = TRUE]]
-  ctr <- audience * curve_ctr(findings$curve, own$position,
-    site_summary$queries$segment[own$query], own$rows, own$impressions)
+  ctr <- audience * cells_on_curve(own, site_summary, findings$curve) / own$impressions
   cells <- data.table(id = own$id, page = site_summary$pages$page[own$page],
     position = own$position,
     clicks = own$clicks, impressions = own$impressions, curve = ctr,

@@ -33,9 +33,9 @@ others_beside_title <- function(own, members, likely) {
   sisters <- sisters_of(own, members)
   if (!length(sisters)) return(exp(log_mean(c(alone, sum_of("moved", own))) - title))
   each <- lapply(sisters, function(sister) {
-    beside <- sapply(c("half", "all"), function(some) {
+    beside <- vapply(c("half", "all"), function(some) {
       colSums(likely[[some]][sister, , drop = FALSE] - likely$steady[sister])
-    })
+    }, numeric(length(fall_grid)))
     c(befell = log_mean(beside + cbind(sum_of("half", own), sum_of("all", own))),
       both = title + log_mean(beside))
   })

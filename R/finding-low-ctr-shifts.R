@@ -16,7 +16,7 @@ pairs_now <- function(summary, curve, pairs, known = NULL) {
     value = list(as.IDate(NA), days_lived(summary, pairs), "", 0, 0, 1, NA_real_, 1, NA_real_, 0,
     0))
   # Which rows are missing may change with time, too.
-  if (!is.null(summary$missing)) return(now_told(now, summary, curve))
+  if (!is.null(summary$missing)) return(now_evident(now, summary, curve))
   weeks <- expected_weeks(summary, curve, pairs)
   if (is.null(weeks)) return(now)
   known <- known_weeks(known, summary, weeks$weeks)
@@ -31,13 +31,13 @@ pairs_now <- function(summary, curve, pairs, known = NULL) {
 }
 
 # Where rows are missing by their clicks, today is what the others tell.
-now_told <- function(now, summary, curve) {
-  sums <- add_ratios(told_sums(summary, curve))
+now_evident <- function(now, summary, curve) {
+  sums <- add_ratios(evident_sums(summary, curve))
   own <- sums[now, on = c("query", "page"), which = TRUE, mult = "first"]
   for (column in c("clicks", "impressions", "position", "ctr")) {
     set(now, j = column, value = sums[[column]][own])
   }
-  set(now, j = "expected", value = now$told_expected)
+  set(now, j = "expected", value = now$evident_expected)
   set(now, j = "expected_ctr", value = now$expected / now$impressions)
   set(now, j = "judged", value = now$judged & !is.na(own))
 }

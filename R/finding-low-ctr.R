@@ -137,7 +137,7 @@ unclear_excluded <- function(curve, now, rows) {
 
 # Of rows that are there because they were clicked, nobody can say that they are clicked too seldom.
 missing_excluded <- function(summary, pairs) {
-  untold <- unique(pairs$query[pairs$tested & pairs$told_expected == 0 & pairs$expected >= 1])
+  untold <- unique(pairs$query[pairs$tested & pairs$evident_expected == 0 & pairs$expected >= 1])
   if (is.null(summary$missing) || !length(untold)) return(NULL)
   new_excluded("low_ctr", "rows_missing", list(untold))
 }

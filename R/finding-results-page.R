@@ -41,7 +41,7 @@ with_results_pages <- function(pairs, summary, curve, results) {
   log_of <- tapply(log(used$ratio[match(shown$feature, used$feature)]), shown$key, sum)
   taken <- exp(fcoalesce(as.vector(log_of[summary$queries$key[pairs$query]]), 0))
   set(pairs, j = "taken", value = taken)
-  for (column in c("expected", "told_expected")) {
+  for (column in c("expected", "evident_expected")) {
     set(pairs, j = column, value = pairs[[column]] * taken)
   }
   set(pairs, j = "expected_ctr", value = pairs$expected / pairs$impressions)

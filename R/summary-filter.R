@@ -8,17 +8,27 @@ tide_filter.tide_summary <- function(data, ..., segments = NULL, rules = tide_ru
   inside <- pairs_inside(site_summary, sums, segments, rules)
   if (!any(inside)) abort_nothing_inside(segments)
   keep <- sums[inside, c("query", "page")]
-  for (tbl in c("cells", "recent_cells", "pairs")) {
-    own <- site_summary[[tbl]]
-    site_summary[[tbl]] <- own[among_pairs(own, keep)]
+  of_kept <- function(own) if (!is.null(own)) own[among_pairs(own, keep)]
+  for (tbl in c("cells", "recent_cells", "pairs", "apart")) {
+    if (!is.null(site_summary[[tbl]])) site_summary[[tbl]] <- of_kept(site_summary[[tbl]])
+  }
+  cells_of <- c("all", "recent")
+  site_summary$parts <- lapply(site_summary$parts, function(part) {
+    part[cells_of] <- lapply(part[cells_of], of_kept)
+    part
+  })
+  if (!is.null(site_summary$missing$rows)) {
+    site_summary$missing$rows <- of_kept(site_summary$missing$rows)
+  }
+  if (!is.null(site_summary$missing$whole)) {
+    site_summary$missing$whole <- lapply(site_summary$missing$whole, of_kept)
   }
   setkeyv(site_summary$cells, c("query", "page", "bin"))
   setkeyv(site_summary$recent_cells, c("query", "page", "bin"))
   if (!is.null(site_summary$contested)) {
     site_summary$contested <- site_summary$contested[site_summary$contested$query %in% keep$query]
   }
-  if (!is.null(site_summary$weekly)) site_summary$weekly <-
-    site_summary$weekly[among_pairs(site_summary$weekly, keep)]
+  if (!is.null(site_summary$weekly)) site_summary$weekly <- of_kept(site_summary$weekly)
   site_summary$left_out <-
     sum_left_out(rbind(site_summary$left_out, outside_line(site_summary, sums, inside, segments)))
   site_summary

@@ -34,22 +34,22 @@ handed_over <- function(days, all_pairs, last) {
   taken[, .(old = page, new = page_new, queries, day)]
 }
 
-# Which page each code is now; what handed over more than once goes on to the last.
+# Which page each code is now; what handed over more than once goes on to the last. An old page is
+# seen no more when its new one goes on, so none leads back.
 pages_now <- function(moves, pages) {
   now <- seq_len(pages)
   now[moves$old] <- moves$new
   for (turn in 1:5) now <- now[now]
-  # Two that hand over to each other are none.
-  ifelse(seq_len(pages) %in% moves$old & now == seq_len(pages), seq_len(pages), now)
+  now
 }
 
-# What stands in codes of pages, with pages as they are now.
-fold_moves <- function(reduced, recent, moves) {
+# Everything that stands in codes of pages, with pages as they are now. whole: of tables with
+# missing rows, else NULL. Out: list(reduced, recent, parts, whole).
+fold_moves <- function(reduced, recent, parts, whole, moves) {
   now <- pages_now(moves, length(reduced$pages$keys))
   by_bin <- c("query", "page", "bin")
-  for (part in c("all", "recent")) {
-    reduced[[part]] <- key_cells(fold_sums(reduced[[part]], now, by_bin))
-  }
+  folded <- function(cells) key_cells(fold_sums(cells, now, by_bin))
+  reduced[c("all", "recent")] <- lapply(reduced[c("all", "recent")], folded)
   if (!is.null(reduced$split_cells)) {
     reduced$split_cells <- fold_sums(reduced$split_cells, now, c("part", by_bin))
   }
@@ -60,17 +60,15 @@ fold_moves <- function(reduced, recent, moves) {
     recent[[part]] <- setkeyv(set(sums, j = "weighted", value = NULL), keyed_by)
   }
   # A page is as old as the oldest of its addresses.
-  first <- reduced$pages$first
-  earliest <- tapply(first, now, min)
+  earliest <- tapply(reduced$pages$first, now, min)
   reduced$pages$first[as.integer(names(earliest))] <- as.vector(earliest)
-  list(reduced = reduced, recent = recent, pairs = reduce_pairs(reduced$recent))
-}
-
-# The same of the rows that are there whatever their clicks, where others are missing.
-fold_whole <- function(whole, moves, pages) {
-  if (is.null(whole)) return(NULL)
-  now <- pages_now(moves, pages)
-  lapply(whole, function(cells) key_cells(fold_sums(cells, now, c("query", "page", "bin"))))
+  parts <- lapply(parts, function(own) {
+    own[c("all", "recent")] <- lapply(own[c("all", "recent")], function(cells) {
+      cells_with_places(fold_sums(cells, now, c(by_bin, "part")))
+    })
+    own
+  })
+  list(reduced = reduced, recent = recent, parts = parts, whole = lapply(whole, folded))
 }
 
 fold_sums <- function(sums, now, by) {
@@ -80,12 +78,4 @@ fold_sums <- function(sums, now, by) {
   }
   set(sums, j = "page", value = now[sums$page])
   sums_by(sums, by, intersect(c("clicks", "impressions", "weighted", "rows"), names(sums)))
-}
-
-fold_parts <- function(parts, moves) {
-  for (of in c("all", "recent")) {
-    now <- pages_now(moves, max(parts[[of]]$page, moves$old, moves$new))
-    parts[[of]] <- cells_with_places(fold_sums(parts[[of]], now, c("query", "page", "bin", "part")))
-  }
-  parts
 }

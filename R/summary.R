@@ -90,15 +90,17 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
   parts <- reduce_parts(origin, reduced, if (!whole) recent_from)
   moves <- handed_over(recent$contested, pairs, tbl$to)
   if (nrow(moves)) {
-    folded <- fold_moves(reduced, recent, moves)
-    by_clicks$whole <- fold_whole(by_clicks$whole, moves, length(reduced$pages$keys))
-    parts <- lapply(parts, fold_parts, moves = moves)
+    folded <- fold_moves(reduced, recent, parts, by_clicks$whole, moves)
     reduced <- folded$reduced
     recent <- folded$recent
-    pairs <- folded$pairs
+    parts <- folded$parts
+    if (!is.null(by_clicks$whole)) by_clicks$whole <- folded$whole
+    pairs <- reduce_pairs(reduced$recent)
   }
   apart <- if (is.null(by_clicks)) {
-    places_apart(reduced$recent, recent$weekly, parts, recent$contested)
+    # Days that were taken out are in neither.
+    places_apart(if (whole) reduced$all else reduced$recent, recent$weekly, parts,
+      recent$contested)
   }
   if (NROW(apart) > data_limits$apart_few * nrow(pairs)) {
     reduced$blend <- blend_without(origin, reduced, apart)

@@ -50,3 +50,10 @@ test_that("of rows that were clicked to be there none is called low, and every f
   expect_error(update(found$curve, tide_summary(as_data(whole(2)[, date := date + 100L]))),
     class = "tide_error_argument")
 })
+
+test_that("a part of a summary whose rows are cut rests on its own rows alone", {
+  summary <- tide_summary(as_data(whole()[clicks > 0]))
+  half <- tide_filter(summary, query = "query 0[01]")
+  expect_true(all(half$missing$rows$query %in% half$cells$query))
+  expect_lt(nrow(half$missing$rows), nrow(summary$missing$rows))
+})

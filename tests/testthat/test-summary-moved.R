@@ -27,9 +27,6 @@ test_that("pages whose queries go to many others, or that take turns, hand nothi
   expect_null(tide_summary(as_data(rows))$moves)
 })
 
-test_that("a chain of addresses leads to the last, and a ring to none", {
-  now <- inktide:::pages_now(data.table(old = c(1L, 2L, 4L, 5L), new = c(2L, 3L, 5L, 4L)), 5L)
-  expect_equal(now[1:3], c(3L, 3L, 3L))
-  expect_equal(length(now), 5)
-  expect_false(anyNA(now))
+test_that("a chain of addresses leads to the last", {
+  expect_equal(inktide:::pages_now(data.table(old = 1:3, new = 2:4), 5L), c(4L, 4L, 4L, 4L, 5L))
 })

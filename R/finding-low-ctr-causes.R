@@ -16,7 +16,7 @@ title_chances <- function(weeks, groups, units) {
     likely <- change_likelihoods(changes)
     for (i in which(units$week == week)) {
       own <- which(changes$page == units$page[i])
-      prior <- assumed(if (units$known[i]) "fall_by_known" else "fall_by_title")
+      prior <- if (units$known[i]) assumed("fall_by_known") else assumed("fall_by_title")
       out[i] <- 1 / (1 + (1 - prior) / prior * others_beside_title(own, members, likely))
     }
   }

@@ -89,7 +89,8 @@ varied_site <- function() {
 # By how much a number is moved where half of it moves nothing on that site.
 moved_otherwise <- c(young_days_least = 2, young_missed = 2, feature_queries = 1e4,
   low_confidence = 2, shift_share_pair = 1e4, shift_known_pages = 0.05, shift_chance = 2,
-  shift_named = 5, shift_least = 2, swap_days = 10, swap_share = 10, together_weeks = 2,
+  shift_named = 0.05, shift_least = 4, topic_least_effect = 2, long_tail_clicks = 0.05,
+  fall_by_title = 0.05, swap_days = 10, swap_share = 10, together_weeks = 2,
   together_places = 0.05, match_words = 10, match_places = 0.05, mismatch_sd = 1e4,
   mismatch_usual_sd = 10, mismatch_listed = 2, lead_wavers = 10, low_doubtful = 2,
   far_down_places = 10, far_down_from = 10, weighty_days = 0.05, weighty_share = 2,

@@ -96,6 +96,8 @@ change_between <- function(data, level, after, before, days, segments, curve, br
   }
   if (is.null(curve)) curve <- tide_curve(site_summary) else check_class(curve, "tide_curve",
     "curve")
+  # What parts of the searches differ by is no reason why one part differs from another.
+  if (!of_windows) curve$levels <- NULL
   if (!is.null(curve$summary$brand)) rules$brand <- curve$summary$brand
   at <- coded_rows(sides$rows, curve, brand,
     page_one_views(if (is.null(site_summary)) curve$summary else site_summary))

@@ -34,14 +34,14 @@ test_that("what was chosen by its clicks is not said to have changed when nothin
   skip_unless_studies()
   day <- as.IDate("2026-02-20")
   judged <- rbindlist(lapply(1:4, function(seed) {
-    rows <- made_site(queries = 250, days = 84, seed = seed, demand = rep(6, 250))
+    rows <- made_site(queries = 250, days = 84, seed = seed, demand = rep(15, 250))
     summary <- tide_summary(as_data(rows))
     curve <- tide_curve(summary)
     # Fifteen of middling size with the fewest clicks for what the curve expects before that day,
     # and fifteen with the most.
     before <- inktide:::coded_rows(rows[date <= day], curve, NULL)
     sums <- before$rows[, .(clicks = sum(clicks), expected = sum(expected)), by = "query"][
-      expected > 10 & expected < 40]
+      expected > 25 & expected < 100]
     queries <- before$queries$names[sums$query[order(sums$clicks / sums$expected)]]
     chosen <- c(head(queries, 15), tail(queries, 15))
     decisions <- data.table(id = chosen, decision = "done", at = day,

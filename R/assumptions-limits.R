@@ -45,6 +45,8 @@ data_limits <- list(
   countries_shared = 0.2,
   # clicks that a step must have been expected to leave as they are, to be judged by what came
   outcome_clicks = 8,
+  # what is left of the confidence in a line where all queries of a page are one mean place
+  page_mean_trust = 0.6,
   # months missing in a row that are filled in
   months_filled = 2,
   # pages with queries of a group, from which it can tell

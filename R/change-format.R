@@ -2,63 +2,120 @@
 
 #' @export
 format.tide_change <- function(x, n = 20, width = 80, keep = "all_days = TRUE", ...) {
-  tbl <- comparison_table(x, n)
-  own <- tbl[tbl$row == "line"]
-  marked <- if (x$level != "site") utils::head(which(own$significant), 3)
-  sentences <- vapply(marked,
-    function(i) change_sentence(own[i], line_name(own$name[i], x$level), x), "")
-  positions <- lost_position_lines(x)
-  c(comparison_head(x, width, keep), "", table_lines(x, tbl, width),
-    if (length(sentences)) c("", unlist(lapply(paste("*", sentences), strwrap, width, exdent = 2))),
-    if (length(positions)) c("", unlist(lapply(positions, strwrap, width, exdent = 2))))
+  c(change_answer(x, n, width, keep), "", wrap_lines(change_causes(x), width), "",
+    wrap_lines(change_besides(x), width))
+}
+
+# The sentence, the windows, the table. lines: of the table, in the order they are to stand.
+change_answer <- function(x, n, width, keep = NULL, lines = x$moves) {
+  w <- x$windows
+  c(wrap_lines(c(
+    if (x$scaled) {
+      sprintf("%s clicks in %s, after %s in %s.", format_count(w$clicks[2]),
+        format_plural(w$days[2], "day"), format_count(w$clicks[1]), format_count(w$days[1]))
+    },
+    paste(change_sentence(whole_lines(x$site), if (length(x$chosen)) "What was chosen" else
+      "The site", x), site_verdict(x)),
+    sides_line(x, keep)), width), "",
+    table_lines(x, comparison_table(x, n, lines), width))
+}
+
+# Why: what the lines have in common, the season, events, what drives it.
+change_causes <- function(x, most = 2) {
+  c(significant_line(x), season_line(x), events_line(x),
+    if (is.null(x$sides)) utils::head(x$drivers, most)$sentence)
+}
+
+# What else is known of the change.
+change_besides <- function(x) {
+  c(private_line(x), came_line(x), lost_position_lines(x))
 }
 
 comparison_head <- function(x, width, keep = NULL) {
-  wrap_lines(c(sides_line(x, keep), site_sentences(x), season_line(x), events_line(x),
-    came_line(x), significant_line(x)),
-    width)
+  wrap_lines(c(site_sentences(x), sides_line(x, keep), significant_line(x)), width)
 }
 
+# Two lines a row: its name and why it changed, then clicks, impressions, CTR and position.
 table_lines <- function(x, table, width) {
-  free <- max(16, width - 60)
-  shown_names <- ifelse(table$row == "line" & x$level == "page", format_path(table$name),
-    table$name)
-  if (x$level == "site" && length(x$chosen)) shown_names <- "what was chosen"
-  shown_names <- if (x$level == "page") fit_path(shown_names, free) else fit_text(shown_names, free)
+  if (x$level == "site" && length(x$chosen)) set(table, j = "name", value = "what was chosen")
   heads <- if (is.null(x$sides)) c("before", "after") else trimws(fit_text(x$sides, 7))
-  text_line <- function(name, cells, real) {
-    paste0(name, paste0(pad_left(cells, c(8, 8, 8, 8, 9, 8, 9)), collapse = ""), real)
-  }
-  signs <- c("change", part_names)
-  cells <- do.call(cbind, c(
-    lapply(c("clicks_before", "clicks_after"), function(of) format_count(table[[of]])),
-    lapply(signs, function(of) signed_count(table[[of]]))))
-  c(text_line(fit_text(x$level, free), c(heads, "change", "demand", "position", "CTR", "new/lost"),
-    ""),
-    vapply(seq_len(nrow(table)),
-      function(i) text_line(shown_names[i], cells[i, ], if (table$significant[i]) " *" else ""),
-      ""))
+  rate_change <- 100 * (table$ctr_after - table$ctr_before)
+  place_change <- table$position_after - table$position_before
+  signed <- function(x) ifelse(is.na(x), "", sub("^[+-]0[.]0$", "0.0", sprintf("%+.1f", x)))
+  known <- function(x) ifelse(is.na(x), "", x)
+  groups <- list(
+    clicks = list(format_count(table$clicks_before), format_count(table$clicks_after),
+      signed_count(table$change)),
+    impressions = list(format_count(table$impressions_before),
+      format_count(table$impressions_after),
+      signed_count(round(table$impressions_after) - round(table$impressions_before))),
+    CTR = list(known(format_rate(table$ctr_before)), known(format_rate(table$ctr_after)),
+      signed(rate_change)),
+    position = list(known(format_position(table$position_before)),
+      known(format_position(table$position_after)), signed(place_change)))
+  titles <- Map(function(name) c(heads, if (name == "CTR") "points" else "change"), names(groups))
+  columns <- unlist(Map(function(cells, heads) {
+    Map(function(cell, head) pad_left(c(head, cell), max(nchar(c(head, cell), "width"))), cells,
+      heads)
+  }, groups, titles), recursive = FALSE, use.names = FALSE)
+  gap <- rep(c("  ", " ", " "), 4)
+  text <- do.call(paste0, c(rbind(as.list(gap), columns)))
+  ends <- cumsum(nchar(gap) + vapply(columns, function(of) nchar(of[1], "width"), 0L))[c(3, 6, 9, 12)]
+  over <- Reduce(function(line, i) paste0(line, pad_left(names(groups)[i], ends[i] -
+    nchar(line, "width"))), seq_along(groups), "")
+  parts <- why_parts(table)
+  free <- width - nchar(parts, "width") - 1L
+  fit <- if (x$level == "page") fit_path else fit_text
+  shown <- ifelse(table$row == "line" & x$level == "page", format_path(table$name), table$name)
+  shown <- paste0(mapply(function(name, free) trimws(fit(name, min(nchar(name, "width"), free))),
+    shown, pmax(16, free - 2)), ifelse(table$significant, " *", ""))
+  c(over, text[1], rbind(paste0(shown, parts), text[-1]))
 }
 
-# The first n lines, the others in one, and all: data.table(row: line, more or all; name,
-# clicks_before, clicks_after, change, the parts, real), in whole clicks.
-comparison_table <- function(x, n) {
+# ": 164 by position, 12 by CTR", the largest first, of whole clicks.
+why_parts <- function(table, most = 3) {
+  parts <- as.matrix(table[, part_names, with = FALSE])
+  vapply(seq_len(nrow(parts)), function(i) {
+    own <- parts[i, order(-abs(parts[i, ]))]
+    own <- utils::head(own[round(own) != 0], most)
+    if (!length(own)) return("")
+    paste0(": ", paste(signed_count(own), "by", part_words[names(own)], collapse = ", "))
+  }, "")
+}
+
+# The first n lines, the others in one, and all: data.table(row: line, more or all; name, clicks,
+# the change and its parts in whole clicks, impressions, CTR and position of both windows,
+# significant). lines: those shown first.
+comparison_table <- function(x, n, lines = x$moves) {
   figures <- c("clicks_before", "clicks_after", part_names)
+  exact <- c("impressions_before", "impressions_after", "position_before", "position_after")
   site_row <- whole_lines(x$site)
-  shown <- utils::head(x$moves, n)
+  shown <- utils::head(lines, n)
   others <- nrow(x$moves) - nrow(shown)
-  lines <- shown[, c("name", figures, "significant"), with = FALSE]
+  out <- shown[, c("name", figures, exact, "significant"), with = FALSE]
   if (others > 0) {
+    rest <- x$moves[!x$moves$name %in% shown$name]
     sums <- lapply(figures, function(of) x$site[[of]] - sum(shown[[of]]))
-    lines <- rbind(lines, c(list(name = sprintf("%s more", format_count(others))),
-      stats::setNames(sums, figures), list(significant = FALSE)))
+    mean_position <- function(side) {
+      shown_times <- rest[[paste0("impressions_", side)]]
+      stats::weighted.mean(rest[[paste0("position_", side)]], shown_times, na.rm = TRUE)
+    }
+    out <- rbind(out, c(list(name = sprintf("%s more", format_count(others))),
+      stats::setNames(sums, figures), list(impressions_before = sum(rest$impressions_before),
+        impressions_after = sum(rest$impressions_after),
+        position_before = mean_position("before"), position_after = mean_position("after"),
+        significant = FALSE)))
   }
-  lines <- whole_lines(lines, site_row, free = if (others > 0) nrow(lines))
-  set(lines, j = "row", value = rep(c("line", "more"), c(nrow(shown), others > 0)))
-  if (nrow(x$moves) == 1) return(lines)
-  set(site_row, j = c("name", "significant", "row"),
-    value = list(sprintf("all %s", level_count(nrow(x$moves), x$level)), FALSE, "all"))
-  rbind(lines, site_row, fill = TRUE)
+  out <- whole_lines(out, site_row, free = if (others > 0) nrow(out))
+  set(out, j = "row", value = rep(c("line", "more"), c(nrow(shown), others > 0)))
+  if (nrow(x$moves) > 1) {
+    set(site_row, j = c("name", "significant", "row"),
+      value = list(sprintf("all %s", level_count(nrow(x$moves), x$level)), FALSE, "all"))
+    out <- rbind(out, site_row[, names(out), with = FALSE])
+  }
+  set(out, j = c("ctr_before", "ctr_after"), value = list(
+    fifelse(out$impressions_before > 0, out$clicks_before / out$impressions_before, NA_real_),
+    fifelse(out$impressions_after > 0, out$clicks_after / out$impressions_after, NA_real_)))
 }
 
 # Figures of lines in whole clicks: parts add up to the change of their line and, where `all` is

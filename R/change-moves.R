@@ -22,8 +22,8 @@
 #'
 #'   A change is `significant` where demand, position or CTR differ from no change, and from
 #'   what the site did as a whole, by more than counts and weeks vary, with the false-discovery
-#'   rate controlled over the list (Benjamini and Hochberg), and the change is two clicks in 30 days
-#'   or more. So a season that moves all is no news of any one; whether the season or the site moved
+#'   rate controlled over the list (Benjamini and Hochberg), the change is two clicks in 30 days or
+#'   more, and the 90 % interval of its ratio does not hold no change. So a season that moves all is no news of any one; whether the season or the site moved
 #'   is shown by `before = "year"` where there is a year. How far weeks vary comes from those that
 #'   follow one another within the windows, so a slow fall is a change; in windows of less than
 #'   three weeks it comes from days, and how alike they are from days further apart. Of fewer than
@@ -32,12 +32,12 @@
 #'   and holds no days are compared with the others alone (`against_others` is `TRUE`), by how far
 #'   lines differ; the site's difference between two segments by its days, and without days it is
 #'   not judged (`q` is missing).
-#' @return A `tide_change` object: a list with `moves` (a data.table, significant changes first, the
-#'   largest of them first: the level's `name`, `clicks_before`, `clicks_after`, `change`, its parts
+#' @return A `tide_change` object: a list with `moves` (a data.table, the largest change first: the
+#'   level's `name`, `clicks_before`, `clicks_after`, `change`, its parts
 #'   `by_demand`, `by_position`, `by_ctr`, `by_new_lost`, `ratio` with its 90 % interval
 #'   `ratio_low`, `ratio_high`, `q` (false-discovery rate at which it counts), `real`, `status`
-#'   (`continuing`, `new`, `lost`), `impressions_before`, `impressions_after`, `position_before`,
-#'   `position_after`), `site` (one such row), `all_clicks` (`before`, `after`: with private
+#'   (`continuing`, `new`, `lost`), `impressions_before`, `impressions_after`, `ctr_before`,
+#'   `ctr_after`, `position_before`, `position_after`), `site` (one such row), `all_clicks` (`before`, `after`: with private
 #'   queries, or `NULL`), `pairs`, `windows` (`from`, `to`, `days` that count, `missing`,
 #'   `left_out`, `clicks`), `unusual` (`date`, `what`, `likely` of the days left out), `scaled`,
 #'   `chosen` (what [tide_filter()] chose of the data, in words, or `NULL`), `sides` (names of the
@@ -69,6 +69,14 @@ change_between <- function(data, level, after, before, days, segments, curve, br
   check_flag(all_days, "all_days")
   marks <- check_events(events)
   of_windows <- !length(segments)
+  if (of_windows && is.null(pick_table(data, c("date", "page"))) &&
+      level_of_pages(level) && !is.null(data$earlier)) {
+    alone <- pages_for_queries(data)
+    if (!is.null(alone)) {
+      data <- alone
+      level <- first_given(level, "page")
+    }
+  }
   if (of_windows && is.null(site_days)) site_days <- site_days_table(data)
   exported <- if (of_windows) exported_sides(data, after, before)
   if (of_windows && is.null(exported) && is.null(pick_table(data, c("date", "query")))) {
@@ -103,14 +111,22 @@ change_between <- function(data, level, after, before, days, segments, curve, br
     page_one_views(if (is.null(site_summary)) curve$summary else site_summary))
   set(at$rows, j = "side", value = sides$side)
   basis <- comparison_basis(at$rows, sides, curve, fdr)
+  parts <- lapply(intersect(part_dimensions, names(sides$rows)),
+    function(of) as_levels(sides$rows[[of]]))
   pairs <- basis$pairs
   set(pairs, j = c("query_name", "page_name"),
     value = list(at$queries$names[pairs$query], at$pages$names[pairs$page]))
   name <- level_names(level, pairs, at, rules)
   moves <- lines_of(basis, name)
+  site <- lines_of(basis, rep("the site", nrow(pairs)))
+  if (level %in% c("query", "site") && !is.null(at$rows[["page"]])) {
+    group <- seen_together(at$rows, c(list(at$rows$side), parts))
+    moves <- seen_once_lines(moves, basis, name, group)
+    site <- seen_once_lines(site, basis, rep("the site", nrow(pairs)), group)
+  }
   change <- list(
     moves = moves,
-    site = lines_of(basis, rep("the site", nrow(pairs))),
+    site = site,
     pairs = pairs,
     windows = set(sides$windows, j = "clicks", value = c(sum(pairs$clicks_1), sum(pairs$clicks_2))),
     unusual = sides$odd,
@@ -143,6 +159,9 @@ change_between <- function(data, level, after, before, days, segments, curve, br
   }
   structure(change, class = c("tide_change", "tide_result"))
 }
+
+# Whether a level can be told from pages without queries.
+level_of_pages <- function(level) is.null(level) || level %in% c("page", "folder", "site")
 
 # What lines of any level are made of, see lines_of().
 comparison_basis <- function(rows, sides, curve, fdr) {

@@ -140,6 +140,26 @@ lines_of <- function(basis, name) {
   move_lines(sums, basis, if (nrow(rows)) window_variance(rows, nrow(sums), basis$ends))
 }
 
+# Impressions, position and CTR of lines of queries, each query counted once a day.
+seen_once_lines <- function(lines, basis, name, group) {
+  seen <- seen_once(basis$rows, group)
+  line_names <- unique(name)
+  code <- match(name, line_names)[basis$pair]
+  at <- match(lines$name, line_names)
+  for (side in 1:2) {
+    use <- which(basis$rows$side == side)
+    sum_of <- function(of) sum_codes(of[use], code[use], length(line_names))[at]
+    shown <- sum_of(seen$impressions)
+    clicks <- lines[[c("clicks_before", "clicks_after")[side]]]
+    impressions <- shown * basis$scale[side]
+    end <- c("before", "after")[side]
+    set(lines, j = paste0(c("impressions_", "ctr_", "position_"), end), value = list(impressions,
+      fifelse(shown > 0, clicks / impressions, NA_real_),
+      fifelse(shown > 0, sum_of(seen$weighted) / shown, NA_real_)))
+  }
+  lines
+}
+
 # Each line of a named_sums() tested, the largest change first. Of the site there is no other to be
 # held against.
 move_lines <- function(own, basis, between = NULL) {
@@ -155,15 +175,19 @@ move_lines <- function(own, basis, between = NULL) {
     change = change,
     own[, part_names, with = FALSE],
     tests[, c("ratio", "ratio_low", "ratio_high", "q")],
-    significant = (tests$q <= basis$fdr) %in% TRUE & a_month >= worth_telling,
+    # No line is significant whose own interval holds no change.
+    significant = (tests$q <= basis$fdr) %in% TRUE & a_month >= worth_telling &
+      !(tests$ratio_low <= 1 & tests$ratio_high >= 1) %in% TRUE,
     status = fifelse(own$impressions_1 == 0, "new",
       fifelse(own$impressions_2 == 0, "lost", "continuing")),
     impressions_before = own$impressions_1 * scaling[1],
     impressions_after = own$impressions_2 * scaling[2],
+    ctr_before = fifelse(own$impressions_1 > 0, own$clicks_1 / own$impressions_1, NA_real_),
+    ctr_after = fifelse(own$impressions_2 > 0, own$clicks_2 / own$impressions_2, NA_real_),
     position_before = fifelse(own$impressions_1 > 0, own$weighted_1 / own$impressions_1, NA_real_),
     position_after = fifelse(own$impressions_2 > 0, own$weighted_2 / own$impressions_2, NA_real_))
   # Of equals the first in the alphabet.
   set(out, j = "size", value = abs(out$change))
-  setorderv(out, c("significant", "size", "name"), c(-1L, -1L, 1L))
+  setorderv(out, c("size", "name"), c(-1L, 1L))
   out[, !"size"]
 }

@@ -4,7 +4,9 @@ command_compare <- function(shared) {
   list(
     job = "two windows and why clicks changed, or segments side by side",
     files = "[FILE...]",
-    example = "inktide compare export.csv --days 28 --level page --brand fernmoor",
+    example = c("inktide compare export.csv --days 28 --level page --brand fernmoor",
+      "inktide compare export.csv --losers --top 20",
+      "inktide compare export.csv --windows 7,28,90 --level site"),
     options = c(options_named(shared, "--facts", but = TRUE), list(
       text_option("--after", "A..B",
         "first and last day of the later window [the last 28 days, or --days]"),
@@ -17,7 +19,11 @@ command_compare <- function(shared) {
       number_option("--fdr", "SHARE",
         "share of what is marked as significant that may be noise [0.1]", 0.1),
       text_option("--why", "NAME", "only this query, page, folder or topic of the level, in words"),
-      top_option(),
+      number_option("--top", "N", "lines of the table [6]", 6),
+      switch_option("--losers", "only lines that lost clicks"),
+      switch_option("--gainers", "only lines that gained clicks"),
+      choice_option("--sort", "FIGURE", names(change_sizes), paste("largest change first of clicks,",
+        "impressions, ctr or position (the last two by the clicks they moved) [clicks]"), "clicks"),
       choice_option("--by", "WHAT", c(names(compare_splits)), paste(
         "brand, intent, page_group, band, words, term, country, device,", "vertical, rich_result")),
       text_option("--segments", "A,B",
@@ -43,7 +49,7 @@ run_compare <- function(options, files) {
     "These options are about two windows, and parts stand side by side over one.",
     "Name the days with --from and --to; or leave out --by and --segments to compare windows.")
   if (!is.null(options$level)) return(run_sides(options, files))
-  refuse_given(options, c("--fdr", "--why", "--top"), "Parts side by side have no lines.",
+  refuse_given(options, c("--fdr", "--why", line_flags), "Parts side by side have no lines.",
     "Leave it out, or compare segments line by line: --segments A --level query.")
   refuse_workbook(options)
   input <- resolve_input(options, files)
@@ -74,8 +80,7 @@ run_moves <- function(options, files) {
   rows <- compared_rows(options, input, compared_days(after, before, max(day_counts)))
   # Days before the windows are not asked for, so they are not named as left out.
   own_window <- rows$left_out$reason == "outside the window" & !chose_window(options)
-  cli_note(options,
-    paste(left_out_lines(rows$left_out[which(!own_window)], rows$kept), collapse = "\n"))
+  remark_left_out(options, rows$left_out[which(!own_window)], rows$kept)
   compared <- lapply(day_counts, function(days) tide_compare(rows$data, site_days = rows$days,
     after = after, before = before, days = days, by = options$level, fdr = options$fdr,
     brand = input$settings$rules$brand, rules = input$settings$rules,
@@ -128,7 +133,7 @@ run_sides <- function(options, files) {
   compared <- tide_compare(input_data, segments = segments, by = options$level, fdr = options$fdr,
     brand = rules$brand, rules = rules)
   if (inherits(compared, "tide_comparison")) {
-    refuse_given(options, c("--fdr", "--why", "--top"),
+    refuse_given(options, c("--fdr", "--why", line_flags),
       "The segments share no query on a page, so there are no lines.", "Leave it out.")
     return(cli_result_parts(options, compared))
   }
@@ -144,7 +149,7 @@ cli_result_parts <- function(options, compared) {
 # Totals of two windows, or of several lengths of them. What was left out has been noted.
 cli_result_totals <- function(options, compared, lengths) {
   refuse_workbook(options)
-  refuse_given(options, c("--why", "--figure", "--top", "--fdr", "--all-days", "--events",
+  refuse_given(options, c("--why", "--figure", line_flags, "--fdr", "--all-days", "--events",
     brand_flags), "Totals of windows have no lines and make no figure.",
     "Leave it out, or export by date and query.")
   shown <- lapply(seq_along(compared), function(i) {
@@ -175,19 +180,48 @@ cli_result_moves <- function(options, compared, rules, lengths = NULL) {
   if (length(compared) > 1) {
     rows <- rbindlist(lapply(seq_along(compared),
       function(i) data.table(days = lengths[i], compared[[i]]$moves)))
-    return(cli_result(options, rows,
-      c(unlist(lapply(compared, window_head)), side_by_side(compared, lengths, options$top))))
+    return(cli_result(options, rows, c(side_by_side(compared, lengths, options$top), "",
+      unlist(lapply(compared, window_head)))))
   }
   moves <- compared[[1]]
   if (!is.null(options$why)) return(cli_result_why(options, moves))
-  drivers <- if (is.null(moves$sides)) utils::head(moves$drivers, 5)$sentence
-  cli_result(options, moves$moves, c(
-    format(moves, n = options$top, width = terminal_width(), keep = "--all-days"),
-    if (length(drivers)) {
-      c("", "What drives it",
-        unlist(lapply(drivers, strwrap, terminal_width(), indent = 2, exdent = 4)))
-    }),
-    paint = function(lines) coloured(lines, moves, options))
+  width <- terminal_width()
+  lines <- chosen_lines(options, moves)
+  cli_result(options, lines, c(
+    change_answer(moves, options$top, width, "--all-days", lines),
+    "",
+    wrap_lines(change_causes(moves, if (options$details) 5 else 1), width)),
+    paint = function(text) coloured(text, lines, options))
+  remark(options, change_besides(moves), weight = 1)
+  if (nrow(lines)) {
+    remark_next(options, if (moves$level %in% c("query", "page")) {
+      sprintf("inktide trace \"%s\"", if (moves$level == "page") {
+        format_path(lines$name[1])
+      } else {
+        lines$name[1]
+      })
+    }, sprintf("inktide compare --why \"%s\"", lines$name[1]))
+  }
+}
+
+line_flags <- c("--top", "--losers", "--gainers", "--sort")
+
+# How much of each figure a line changed; CTR and position in the clicks that they moved, since the
+# CTR of a few impressions changes most.
+change_sizes <- list(
+  clicks = function(moves) moves$change,
+  impressions = function(moves) moves$impressions_after - moves$impressions_before,
+  ctr = function(moves) moves$by_ctr,
+  position = function(moves) moves$by_position)
+
+# The lines that are asked for, the largest change first.
+chosen_lines <- function(options, moves) {
+  lines <- moves$moves
+  if (options$losers != options$gainers) {
+    lines <- lines[if (options$losers) lines$change < 0 else lines$change > 0]
+  }
+  if (options$sort == "clicks") return(lines)
+  lines[order(-abs(change_sizes[[options$sort]](lines)))]
 }
 
 cli_result_why <- function(options, moves) {
@@ -205,44 +239,54 @@ cli_result_why <- function(options, moves) {
 
 # At a terminal that has colours, what is no more than noise is grey, what is clearly less is red,
 # what is clearly more blue.
-coloured <- function(lines, moves, options) {
-  painted(lines, options, function(lines) {
-    blank <- which(trimws(lines) == "")
-    last_at <- if (is.na(blank[2])) length(lines) + 1 else blank[2]
-    tbl <- which(seq_along(lines) > blank[1] + 1 & seq_along(lines) < last_at)
-    # The sums below the lines keep their colour: of all, and of those not shown.
-    many <- nrow(moves$moves)
-    sums <- (many > 1) + (many > 1 && length(tbl) - 1L < many)
-    tbl <- utils::head(tbl, length(tbl) - sums)
-    shown <- moves$moves[seq_along(tbl)]
-    real <- shown$significant %in% TRUE
-    lines[tbl] <- ifelse(!real, cli::col_grey(lines[tbl]),
-      ifelse(shown$change < 0, cli::col_red(lines[tbl]), cli::col_blue(lines[tbl])))
-    lines
+coloured <- function(text, lines, options) {
+  painted(text, options, function(text) {
+    # Below the two lines of heads each line has two, too.
+    first <- which(trimws(text) == "")[1] + 3L
+    shown <- utils::head(lines, options$top)
+    at <- first + seq_len(2L * nrow(shown)) - 1L
+    sign <- rep(ifelse(shown$significant %in% TRUE, sign(shown$change), 0), each = 2)
+    text[at] <- ifelse(sign == 0, cli::col_grey(text[at]),
+      ifelse(sign < 0, cli::col_red(text[at]), cli::col_blue(text[at])))
+    text
   })
 }
 
-# Changes of the same names over windows of several lengths, the longest window's first.
+# Figures and changes of the same names over windows of several lengths, the longest window's first.
 side_by_side <- function(compared, lengths, top) {
   longest <- compared[[which.max(lengths)]]
-  if (longest$level == "site") return(NULL)
-  name_texts <- utils::head(longest$moves$name, top)
-  free <- max(16, terminal_width() - 11 * length(compared))
-  cells <- vapply(compared, function(moves) {
-    at <- moves$moves[match(name_texts, moves$moves$name)]
-    pad_left(paste0(signed_count(at$change), ifelse(at$significant %in% TRUE, " *", "  ")), 11)
-  }, rep("", length(name_texts)))
-  shown <- if (longest$level == "page") {
-    fit_path(format_path(name_texts), free)
-  } else {
-    fit_text(name_texts, free)
+  of_site <- longest$level == "site"
+  name_texts <- if (!of_site) utils::head(longest$moves$name, top)
+  row_of <- function(moves, name) {
+    at_line <- match(name, moves$moves$name)
+    if (is.na(name)) moves$site else moves$moves[at_line]
+  }
+  block <- function(name, label) {
+    rows <- rbindlist(lapply(compared, row_of, name), fill = TRUE)
+    figure <- function(value, change) {
+      ifelse(is.na(value), "", paste0(value, ifelse(is.na(change), "", paste0(" (", change, ")"))))
+    }
+    points <- 100 * (rows$ctr_after - rows$ctr_before)
+    c(label, paste0("  ", pad_left(format_plural(lengths, "day"), 8),
+      pad_left(figure(format_count(rows$clicks_after), signed_count(rows$change)), 18),
+      pad_left(figure(format_count(rows$impressions_after),
+        signed_count(rows$impressions_after - rows$impressions_before)), 21),
+      pad_left(figure(format_rate(rows$ctr_after),
+        ifelse(is.na(points), NA, sprintf("%+.1f", points))), 13),
+      pad_left(figure(format_position(rows$position_after),
+        ifelse(is.na(rows$position_after - rows$position_before), NA,
+          sprintf("%+.1f", rows$position_after - rows$position_before))), 14),
+      ifelse(rows$significant %in% TRUE, " *", "")))
   }
   c(
-    "",
-    "Change of clicks against as many days before",
-    paste0(fit_text(longest$level, free),
-      paste(pad_left(paste0(format_plural(lengths, "day"), "  "), 11), collapse = "")),
-    paste0(shown, apply(matrix(cells, length(name_texts)), 1, paste, collapse = "")))
+    paste0("  ", pad_left("", 8), pad_left("clicks", 18), pad_left("impressions", 21),
+      pad_left("CTR (points)", 13), pad_left("position", 14)),
+    unlist(lapply(name_texts, function(name) {
+      block(name, if (longest$level == "page") format_path(name) else name)
+    })),
+    block(NA, if (of_site) "the site" else sprintf("all %s", level_count(nrow(longest$moves),
+      longest$level))),
+    "In brackets: against as many days before.")
 }
 
 # What stands above the table.

@@ -4,9 +4,11 @@ command_find <- function(shared) {
   list(
     job = "the ranked list of opportunities",
     files = "[FILE...]",
-    example = "inktide find export.csv --brand fernmoor --top 10",
+    example = c("inktide find export.csv --brand fernmoor --top 10",
+      "inktide find exports/*.csv --kind low-ctr --format xlsx --out list.xlsx",
+      "inktide find --project my-site --page /shop/ --hours 20"),
     options = c(shared, list(
-      number_option("--top", "N", "tasks to show [those with four fifths of the gain]"),
+      number_option("--top", "N", "tasks to show [9]"),
       band_option(),
       target_option(),
       list_option("--kind", sprintf("only these kinds: %s",
@@ -19,7 +21,8 @@ command_find <- function(shared) {
       choice_option("--view", "BY", c("list", "page", "query", "folder", "topic"),
         "list, page, query, folder or topic [list]", "list"),
       switch_option("--page-view", "the same as --view page"),
-      switch_option("--all", "also what was decided to be dismissed, postponed or done"),
+      legend_option(),
+      switch_option("--all", "every task: small ones and what was decided, too"),
       results_pages_option(),
       figure_option())),
     formats = c("xlsx", "markdown"),
@@ -48,12 +51,27 @@ run_find <- function(options, files) {
   if (options$format == "markdown") return(cli_result(options, NULL, checklist_lines(findings,
     Inf)))
   if (is.null(input$pages) && !is.null(input$store)) {
-    cli_note(options, paste("  pages not read: 'inktide pages SITE-OR-FOLDER' adds missing words,",
-      "sections to write and pages that could link"))
+    remark(options, paste("  pages not read: 'inktide pages SITE-OR-FOLDER' adds missing words,",
+      "sections to write and pages that could link"), weight = 0.6)
   }
-  shown <- if (is.null(options$top)) useful_tasks(whole_list) else findings
-  cli_result(options, in_sentences(findings), findings_lines(shown, whole_list, terminal_width()))
+  shown <- if (is.null(options$top)) first_tasks(whole_list, options$all) else findings
+  cli_result(options, in_sentences(findings), findings_lines(shown, whole_list, terminal_width(),
+    whole = options$details, legend = options$legend || options$details))
+  remark(options, character(), paste("checked and left out:", excluded_sentences(whole_list)),
+    weight = 1.6)
+  if (NROW(shown$findings)) {
+    remark_next(options, if (is.null(input$folder)) {
+      "inktide trace QUERY FILE (its pages)"
+    } else {
+      c("inktide trace 1 (why)", "inktide decide 1 fix")
+    }, "--legend (the columns)")
+  }
   remember_list(input, whole_list)
+}
+
+# Those shown where no number was given: the first, or all.
+first_tasks <- function(findings, all, most = 9) {
+  if (isTRUE(all)) findings else tide_choose(findings, top = most)
 }
 
 command_trace <- function(shared) {
@@ -61,7 +79,9 @@ command_trace <- function(shared) {
     job = paste("one query's pages, one page's queries, a folder's pages, or a finding's",
       "arithmetic by its id or its rank"),
     files = "WHAT [FILE...]",
-    example = "inktide trace \"radish spacing\" export.csv",
+    example = c("inktide trace \"radish spacing\" export.csv",
+      "inktide trace /guides/how-to-grow-radish/ export.csv",
+      "inktide trace 1 --project my-site"),
     options = c(shared, list(number_option("--top", "N", "rows of the table [25]", 25),
       figure_option(), events_option(), results_pages_option())),
     run = run_trace)
@@ -74,7 +94,9 @@ run_trace <- function(options, files) {
   }
   input <- resolve_input(options, files[-1])
   what <- last_list_ids(input$folder, files[1], names = TRUE)
-  if (what != files[1]) cli_note(options, sprintf("  rank %s of the last list: %s", files[1], what))
+  if (what != files[1]) {
+    remark(options, sprintf("  rank %s of the last list: %s", files[1], what), weight = 3)
+  }
   of_finding <- grepl("^[A-Z]-[0-9a-f]{10}$", what)
   if (of_finding) {
     refuse_given(options, c("--top", "--figure"), "The arithmetic of a finding is one text.",
@@ -87,13 +109,15 @@ run_trace <- function(options, files) {
     if (is.null(one_line)) {
       one_line <- tide_trace(find_input(utils::modifyList(options, list(all = TRUE)), input), what)
     }
-    return(cli_result(options, one_line$cells, format(one_line, width = terminal_width())))
+    cli_result(options, one_line$cells, format(one_line, width = terminal_width(),
+      cells = options$details))
+    return(remark_next(options, sprintf("inktide decide %s fix", files[1]),
+      "--details (clicks by position)"))
   }
   # What is stored is asked for its last days only.
   if (is_stored(input) && !chose_window(options)) options$days <- usual_days
   input_data <- read_input(options, input)
-  cli_note(options, paste(left_out_lines(input_data$left_out, kept_by_grain(input_data)),
-    collapse = "\n"))
+  remark_left_out(options, input_data$left_out, kept_by_grain(input_data))
   traced <- tide_trace(input_data, what,
     recent_days = if (chose_window(options)) Inf else usual_days,
     rules = input$settings$rules, facts = facts_input(options, input))

@@ -37,8 +37,7 @@ run_follow <- function(options, files) {
   input <- resolve_input(options, files)
   if (is_stored(input) && !chose_window(options)) options$days <- followed_days
   input_data <- read_input(options, input)
-  cli_note(options, paste(left_out_lines(input_data$left_out, kept_by_grain(input_data)),
-    collapse = "\n"))
+  remark_left_out(options, input_data$left_out, kept_by_grain(input_data))
   brand <- input$settings$rules$brand
   findings <- if (options$leading == "gain") find_input(options, input, input_data)
   curve <- if (is.null(findings)) tide_curve(tide_summary(input_data,
@@ -60,13 +59,18 @@ run_follow <- function(options, files) {
     bands = followed$bands, events = followed$shifts, changes = followed$changes,
     days = followed$unusual)
   text <- if (options$view == "pages") {
-    format(followed, width = terminal_width(), keep = "--all-days")
+    format(followed, width = terminal_width(), keep = "--all-days", details = options$details)
   } else if (options$view %in% c("lines", "bands")) {
     rows_as_text(rows, terminal_width())
   } else {
     follow_part(followed, options$view, terminal_width())[-1]
   }
   cli_result(options, rows, text)
+  if (options$view == "pages" && NROW(followed$unusual)) {
+    remark(options, character(), sprintf("%s left out; --all-days keeps them",
+      format_plural(nrow(followed$unusual), "run of unusual days", "runs of unusual days")), 3)
+  }
+  remark_next(options, "inktide follow --view days", "--figure FILE")
 }
 
 # Rows that have no layout of their own: names take what figures leave.

@@ -34,6 +34,14 @@ command_forecast <- function(shared) {
 
 run_forecast <- function(options, files) {
   check_number(options$months, "--months", min = 1, max = 36)
+  if (options$months %% 1 != 0) {
+    abort_call("Not whole months.", sprintf("--months %g", options$months), "Give a whole number.")
+  }
+  if (is.null(options$history) && is_months_table(files)) {
+    options$history <- files
+    options$given <- c(options$given, "--history")
+    files <- character()
+  }
   planned <- !is.null(options$do) || !is.null(options$plan)
   if (!is.null(options$do) && !is.null(options$plan)) {
     abort_call("What is done is said twice.", "--do and --plan", "Name one of them.")
@@ -56,7 +64,7 @@ run_forecast <- function(options, files) {
     is.null(find_project("."))
   input <- if (!alone) resolve_input(options, files)
   past <- forecast_history(options, input)
-  cli_note(options, paste(format(past), collapse = "\n"))
+  remark(options, format(past), weight = 0)
   store <- input$store
   review <- if (!is.null(store)) {
     input_data <- if (options$review) newest_days(options, input)
@@ -70,10 +78,6 @@ run_forecast <- function(options, files) {
     return(cli_result(options, review$months, format(review, width = terminal_width())))
   }
   plan <- if (planned) forecast_plans(options, input)
-  # Of several plans the forecast says enough.
-  if (length(plan) == 1) {
-    cli_note(options, paste(format(plan[[1]], width = terminal_width()), collapse = "\n"))
-  }
   forecast <- tide_forecast(past, months = options$months, plan = plan, ramp = options$ramp,
     per_click = click_worth(options, input, past), review = review,
     facts = if (!alone) facts_input(options, input), assumptions = input$settings$assumptions)
@@ -88,7 +92,9 @@ run_forecast <- function(options, files) {
     rows <- setDT(as.data.frame(summary(forecast)))
     return(cli_result(options, rows, backtest_lines(forecast)))
   }
-  cli_result(options, forecast$months, format(forecast, width = terminal_width()))
+  # Of several plans the forecast says enough.
+  cli_result(options, forecast$months, c(format(forecast, width = terminal_width()),
+    if (length(plan) == 1) c("", format(plan[[1]], width = terminal_width()))))
 }
 
 # The days of the newest months.

@@ -91,7 +91,9 @@ check_names_of <- function(given, known, flag) {
 }
 
 reading_rules <- function(options, settings) {
-  list(columns = first_given(options$columns, settings$columns),
+  # Names of facts are about tables of facts.
+  own <- options$columns[!names(options$columns) %in% names(fact_spellings)]
+  list(columns = first_given(if (length(own)) own, settings$columns),
     date_order = first_given(options$date_order, settings$date_order),
     decimal = first_given(options$decimal, settings$decimal),
     clicks_above = first_given(options$clicks_above, settings$clicks_above, "leave out"),
@@ -176,11 +178,13 @@ results_pages_input <- function(options, input) {
 }
 
 chose_window <- function(options) {
-  !is.null(options$from) || !is.null(options$to) || !is.null(options$days)
+  !is.null(options$from) || !is.null(options$to) || !is.null(options$days) ||
+    isTRUE(options$every_day)
 }
 
 summarise_input <- function(options, input,
-    data = read_input(options, input, months = TRUE, also = split), split = NULL) {
+    data = read_input(options, input, months = TRUE, also = split), split = NULL,
+    hint = TRUE) {
   # Read before it is announced that it is reduced.
   force(data)
   progress <- progress_to_terminal(options)
@@ -190,25 +194,40 @@ summarise_input <- function(options, input,
   site_summary <- tide_summary(data, brand = brand,
     recent_days = if (chose_window(options)) Inf else first_given(windows$recent_days, usual_days),
     undated_days = first_given(windows$undated_days, usual_days), split = split)
-  summary_lines <- format(site_summary)
-  brand_line <- startsWith(summary_lines, "  also counted as brand")
-  summary_lines[brand_line] <- paste0(summary_lines[brand_line],
-    "; --brand-exact to count only what was named")
-  cli_note(options, paste(summary_lines, collapse = "\n"))
+  remark_summary(options, site_summary)
   facts <- facts_input(options, input)
   if (length(facts)) {
     site_summary <- tide_enrich(site_summary, facts, goals = input$settings$goals)
-    cli_note(options, paste(fact_lines(site_summary$facts), collapse = "\n"))
+    remark(options, fact_lines(site_summary$facts), weight = 1)
   }
-  if (is.null(brand)) {
+  if (is.null(brand) && hint) {
     guess <- likely_brand(site_summary)
-    cli_note(options, paste0(
-      "  no brand words: brand queries are in the pool; name them with --brand",
+    remark(options, paste0("  no brand words, so brand queries count with the others: --brand WORDS",
       if (!is.null(guess)) {
         sprintf(" (perhaps \"%s\": %s)", guess$word, format_plural(guess$clicks, "click"))
-      }))
+      }), weight = 3)
   }
   site_summary
+}
+
+# What a summary rests on and leaves out.
+remark_summary <- function(options, site_summary) {
+  remark_rests_on(options, coverage_line(site_summary))
+  if (site_summary$of_pages) {
+    remark(options, character(),
+      "no queries: each page is judged by all of its queries together, at their mean position", 4.5)
+  }
+  lines <- format(site_summary)
+  brand_line <- startsWith(lines, "  also counted as brand")
+  lines[brand_line] <- paste0(lines[brand_line], "; --brand-exact to count only what was named")
+  remark(options, setdiff(lines, left_out_lines(site_summary$left_out, summary_kept(site_summary))),
+    character())
+  remark_left_out(options, site_summary$left_out, summary_kept(site_summary))
+  worth_saying <- list(missing_lines(site_summary$missing), capped_lines(site_summary$sources),
+    moved_line(site_summary), left_out_day_lines(site_summary$odd_days), lines[brand_line])
+  for (i in seq_along(worth_saying)) {
+    remark(options, character(), trimws(unlist(worth_saying[i])), c(5, 4, 2, 1.5, 1)[i])
+  }
 }
 
 # Facts of the archive, of the settings, of the call.
@@ -219,7 +238,10 @@ facts_input <- function(options, input) {
     if (is.null(input$archive) && length(input$settings$enrichments)) {
       tide_facts(named_files(input$settings, "enrichments"))
     },
-    if (!is.null(options$facts)) tide_facts(options$facts)))
+    if (!is.null(options$facts)) {
+      tide_facts(options$facts, columns = options$columns[names(options$columns) %in%
+        c(names(fact_spellings), "query", "page")])
+    }))
 }
 
 find_input <- function(options, input, data = read_input(options, input, months = TRUE)) {
@@ -241,12 +263,14 @@ find_input <- function(options, input, data = read_input(options, input, months 
     pages = input$pages)
   keep_findings(options, input, findings)
   if (NROW(findings$features)) {
-    cli_note(options, paste(feature_lines(findings$features), collapse = "\n"))
+    remark(options, feature_lines(findings$features), weight = 1)
   }
-  if (!is.null(findings$outside)) cli_note(options, outside_line_text(findings$outside))
+  if (!is.null(findings$outside)) {
+    remark(options, outside_line_text(findings$outside), weight = 2.5)
+  }
   if (NROW(findings$decided)) {
-    cli_note(options, sprintf("  decided and not shown: %s (--all shows them)",
-      format_plural(length(unique(findings$decided$task)), "task")))
+    remark(options, sprintf("  decided and not shown: %s (--all shows them)",
+      format_plural(length(unique(findings$decided$task)), "task")), weight = 2.2)
   }
   tide_choose(findings, budget = options$hours, per_page = options$per_page,
     sort = first_given(options$sort, "score"))

@@ -99,7 +99,7 @@ kept_findings_file <- function(folder, all = FALSE) {
 }
 
 # Options that change what is shown, not what is found.
-shown_only <- c("format", "out", "top", "figure", "view", "quiet", "verbose", "page_view", "by",
+shown_only <- c("format", "out", "top", "figure", "view", "quiet", "verbose", "details", "legend", "remarks", "page_view", "by",
   "of", "history", "set_months", "keep_unusual", "do", "plan", "ramp", "backtest", "review",
   "months", "hours", "sort", "per_page", "port", "host", "read_only", "no_browser", "progress")
 
@@ -122,7 +122,7 @@ kept_find_input <- function(options, input) {
   path <- kept_findings_file(input$folder, options$all)
   kept <- if (file.exists(path)) null_if_it_fails(readRDS(path))
   if (!is.null(kept) && identical(kept$version, findings_version(options, input))) {
-    cli_note(options, "  the list as it was worked out before, from the same data")
+    remark(options, "  the list as it was worked out before, from the same data", weight = 0)
     return(kept$findings)
   }
   find_input(options, input)

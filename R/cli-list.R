@@ -1,23 +1,28 @@
-# The ranked list for a terminal: two lines a task, the figures first, then where it is and what it
-# is called.
+# The ranked list for a terminal: what all of it brings, then two lines a task: its verb, where, and
+# the figures it is ranked by; beneath, what it is called and what it rests on.
 
-# findings: those to show; all: the whole list, for totals and what is left.
-findings_lines <- function(findings, all, width) {
+# Tasks of less are one line together, until all are asked for.
+small_task_gain <- 0.3
+
+# findings: those to show; all: the whole list, for totals and what is left. whole: the legend, the
+# first steps and what was left out besides.
+findings_lines <- function(findings, all, width, whole = FALSE, legend = whole) {
   leads <- task_leads(findings$findings)
   if (!nrow(leads)) {
     return(c(sprintf("Nothing to fix among %s.",
       format_plural(findings$tested, "tested query x page pair")),
-      excluded_text(findings, width)))
+      if (whole) excluded_text(findings, width)))
   }
   c(
-    list_rows(findings$findings, leads, width),
-    wrap_lines(more_line(leads, all), width),
+    wrap_lines(total_line(all), width),
     "",
-    strwrap(total_line(all), width),
-    excluded_text(findings, width),
-    "",
-    "First steps",
-    first_steps(in_sentences(findings, utils::head(leads, 3)), width))
+    list_rows(findings, leads, width),
+    more_lines(leads, all),
+    if (legend) c("", wrap_lines(list_legend(all$findings), width)),
+    if (whole) {
+      c(excluded_text(all, width),
+        "", "First steps", first_steps(in_sentences(findings, utils::head(leads, 3)), width))
+    })
 }
 
 first_steps <- function(lines, width) {
@@ -27,70 +32,96 @@ first_steps <- function(lines, width) {
   }))
 }
 
-list_rows <- function(found, leads, width) {
+list_rows <- function(findings, leads, width) {
+  found <- findings$findings
   facts <- intersect(c("gain_value", "gain_cost"), names(found))
-  query <- max(16, width - 53 - 9 * length(facts))
+  free <- max(16, width - 34 - 9 * length(facts))
   sums <- task_sums(found, leads$task)
-  text_line <- function(rank, query_text, gain, done, sure, chance, position, ctr, expected, hours,
-      facts) {
-    paste0(pad_left(rank, 3), " ", fit_text(query_text, query), pad_left(gain, 6),
-      pad_left(done, 8), pad_left(sure, 6), pad_left(chance, 7), pad_left(position, 6),
-      pad_left(ctr, 6), pad_left(expected, 6), pad_left(hours, 4), facts)
+  text_line <- function(rank, name, gain, done, sure, chance, hours, facts) {
+    paste0(pad_left(rank, 3), " ", name, pad_left(gain, 6), pad_left(done, 8), pad_left(sure, 6),
+      pad_left(chance, 7), pad_left(hours, 3), facts)
   }
   columns <- function(of) do.call(paste0, c(lapply(facts, of), ""))
-  shown <- cbind(sums[, c("gain", "if_done")],
-    leads[, c("confidence", "chance", "position", "ctr", "expected_ctr", "hours")])
+  shown <- cbind(sums[, c("gain", "if_done")], leads[, c("confidence", "chance", "hours")])
   figures <- lapply(names(shown), function(name) column_text(name, shown[[name]]))
-  rows <- do.call(text_line, c(list(leads$rank, leads$query), figures,
+  verbs <- paste0(task_verbs(findings, leads), ": ")
+  page_at <- mapply(fit_path, format_path(leads$page),
+    pmax(8, free - nchar(verbs, "width")))
+  rows <- do.call(text_line, c(list(leads$rank, fit_text(paste0(verbs, page_at), free)), figures,
     list(columns(function(name) pad_left(format_count(leads[[name]]), 9)))))
-  under <- paste0("    ", fit_text(kind_words(leads$kind, "short"), 10), fit_text(leads$id, 13),
-    ifelse(sums$lines > 1, sprintf("+%s, ", format_plural(sums$lines - 1L, "query", "queries")),
-      ""),
-    sprintf("%s of %s  ", format_plural(leads$clicks, "click"), format_count(leads$impressions)),
-    if (!is.null(leads[["volume"]])) {
-      ifelse(is.na(leads$volume), "", sprintf("volume %s  ", format_count(leads$volume)))
-    },
-    if (is.null(leads[["decision"]])) {
-      ""
-    } else {
-      ifelse(nzchar(leads$decision), sprintf("[%s]  ", leads$decision), "")
-    })
-  page_at <- format_path(leads$page)
-  heads <- column_words(c("rank", "query", "gain", "if_done", "confidence", "chance", "position",
-    "ctr", "expected_ctr", "hours"), "short")
-  c(sub(" +$", "", do.call(text_line, c(as.list(heads),
+  heads <- column_words(c("gain", "if_done", "confidence", "chance", "hours"), "short")
+  c(sub(" +$", "", do.call(text_line, c(list("#", fit_text("task", free)), as.list(heads),
     list(columns(function(name) pad_left(column_words(name, "short"), 9)))))),
-    rbind(rows, sub(" +$", "",
-      paste0(under, mapply(fit_path, page_at, pmax(8, width - nchar(under, "width") - 1L))))))
+    rbind(rows, evidence_lines(leads, sums, width)))
+}
+
+# What a task is called, its queries, how they stand.
+evidence_lines <- function(leads, sums, width) {
+  decided <- first_given(leads[["decision"]], rep("", nrow(leads)))
+  right <- paste0(
+    ifelse(sums$lines > 1, sprintf(" +%s", format_count(sums$lines - 1L)), ""),
+    sprintf(", position %s, CTR %s for %s", format_position(leads$position),
+      format_rate(leads$ctr), format_rate(leads$expected_ctr)),
+    if (!is.null(leads[["volume"]])) {
+      ifelse(is.na(leads$volume), "", sprintf(", volume %s", format_count(leads$volume)))
+    },
+    ifelse(nzchar(decided), sprintf(" [%s]", decided), ""))
+  left <- sprintf("    %s %s: ", leads$id, kind_words(leads$kind, "short"))
+  query <- mapply(function(text, free) trimws(fit_text(text, free), "right"), ifelse(leads$query == leads$page, "all queries", leads$query),
+    pmax(12, width - nchar(left, "width") - nchar(right, "width")))
+  paste0(left, query, right)
 }
 
 # What is not shown brings what is missing of the total as it is printed, so that the column adds
 # up.
-more_line <- function(leads, findings) {
-  whole_list <- findings$findings
+more_lines <- function(leads, all) {
+  whole_list <- all$findings
   rest <- task_leads(whole_list)
   rest <- rest[!rest$task %in% leads$task]
   if (!nrow(rest)) return(NULL)
+  gain_of <- function(tasks) task_sums(whole_list, tasks$task)$gain
+  small <- gain_of(rest) < small_task_gain
   printed <- function(x) as.numeric(gsub(",", "", format_clicks(x), fixed = TRUE))
-  gain <- printed(list_total(findings)$gain) - sum(printed(task_sums(whole_list, leads$task)$gain))
-  sprintf("    ... and %s with +%s in %s (--top N, or --format csv for all)",
-    format_plural(nrow(rest), "more task", "more tasks"),
-    sub("[.]0$", "", formatC(gain, format = "f", digits = 1, big.mark = ",")),
-    format_hours(sum(rest$hours)))
+  total <- printed(list_total(all)$gain) - sum(printed(gain_of(leads)))
+  of_small <- if (all(small)) total else round(sum(gain_of(rest[small])), 1)
+  text_line <- function(tasks, what, gain, how) {
+    if (!nrow(tasks)) return(NULL)
+    sprintf("    %s %s, +%s in %s (%s)", format_count(nrow(tasks)), what,
+      sub("[.]0$", "", formatC(gain, format = "f", digits = 1, big.mark = ",")),
+      format_hours(sum(tasks$hours)), how)
+  }
+  c(
+    text_line(rest[!small], if (sum(!small) == 1) "more task" else "more tasks", total - of_small,
+      "--top N"),
+    text_line(rest[small], if (sum(small) == 1) "small task" else "small tasks", of_small, "--all"))
 }
 
 total_line <- function(findings) {
   found <- findings$findings
   total <- list_total(findings)
-  sprintf(paste("All %s: +%s clicks per 30 days (90 %% interval %s to %s)%s%s, in %s. gain = if",
-    "done x confidence x chance; if done: extra clicks per 30 days if the finding is real and the",
-    "step works; conf.: that it is real; chance: that the step works; exp.: expected CTR at",
-    "these positions; h: hours; second line: clicks of impressions in the window. In order of %s",
-    "per hour."),
+  sprintf(paste("%s: +%s clicks per 30 days (90 %% interval %s to %s)%s%s, in %s. %s."),
     format_plural(nrow(task_leads(found)), "task"), format_clicks(total$gain),
     format_clicks(total$low), format_clicks(total$high), worth_text(found),
-    site_share_words(found), format_hours(sum(found$hours)),
-    if (is.null(found[["gain_value"]])) "gain" else "gain in money")
+    site_share_words(found), format_hours(sum(found$hours)), window_words(findings$summary))
+}
+
+# "31 Jul to 28 Oct 2026 (90 days)"
+window_words <- function(site_summary) {
+  recent <- site_summary$recent
+  if (!site_summary$window$dated) {
+    return(sprintf("No dates, taken as %s", format_plural(site_summary$window$days, "day")))
+  }
+  sprintf("%s (%s)", format_days(recent$from, recent$to),
+    format_plural(as.integer(recent$to - recent$from) + 1L, "day"))
+}
+
+list_legend <- function(found) {
+  c(
+    paste("gain = if done x confidence x chance; if done: extra clicks per 30 days if the finding",
+      "is real and the step works; conf.: that it is real; chance: that the step works; h: hours."),
+    "+N: so many further queries that the task serves; CTR 4% for 13%: had for expected.",
+    sprintf("In order of %s per hour.",
+      if (is.null(found[["gain_value"]])) "gain" else "gain in money"))
 }
 
 worth_text <- function(found) {
@@ -106,13 +137,18 @@ worth_text <- function(found) {
 # What was checked and left out.
 excluded_text <- function(findings, width) {
   if (!NROW(findings$excluded)) return(NULL)
-  rows <- findings$excluded[order(-findings$excluded$queries)]
   c(
     "",
     "Checked and left out",
-    unlist(lapply(sprintf("%s, %s: %s", format_plural(rows$queries, "query", "queries"),
-      format_plural(rows$clicks, "click"), rows$reason),
-      strwrap, width = width, indent = 2, exdent = 4)))
+    unlist(lapply(excluded_sentences(findings), strwrap, width = width, indent = 2, exdent = 4)))
+}
+
+# "71 queries, 835 clicks: below the curve, within this site's normal spread", most queries first.
+excluded_sentences <- function(findings) {
+  rows <- findings$excluded[order(-findings$excluded$queries)]
+  if (!nrow(rows)) return(NULL)
+  sprintf("%s, %s: %s", format_plural(rows$queries, "query", "queries"),
+    format_plural(rows$clicks, "click"), rows$reason)
 }
 
 groups_lines <- function(groups, top, width) {

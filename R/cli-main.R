@@ -85,7 +85,9 @@ cli_dispatch <- function(words) {
   }
   command <- c(commands[[first]], name = first)
   calling <- parse_call(command, words[-1])
+  calling$options$remarks <- new_remarks()
   command$run(calling$options, calling$files)
+  say_remarks(calling$options)
   if (isTRUE(calling$options$verbose)) cli_err(used_line())
 }
 
@@ -108,41 +110,48 @@ help_lines <- function(commands, name) {
   if (!length(name)) {
     return(c("Ink Tide: search performance exports in, a ranked list of what to fix out.", "",
       "  inktide COMMAND [OPTIONS] [FILE...]", "",
-      sprintf("  %-8s %s", names(commands), vapply(commands, `[[`, "", "job")),
-      "  help     this, or 'inktide help COMMAND' for its options", "",
+      sprintf("  %-10s %s", names(commands), vapply(commands, `[[`, "", "job")), "",
+      "  inktide help COMMAND   its options and examples",
+      "  inktide help filters   options that most commands share: days, filters, files, output", "",
       "Name CSV files, or work in a folder that holds inktide.yml.", "Try it:  inktide demo"))
   }
+  if (name[1] == "filters") return(shared_help())
   if (!name[1] %in% names(commands)) {
-    abort_call(sprintf("Unknown command '%s'.", name[1]), "inktide help",
-      sprintf("Did you mean '%s'?", nearest_name(name[1], names(commands))))
+    abort_call(sprintf("Unknown command '%s'.", name[1]), sprintf("inktide help %s", name[1]),
+      sprintf("Known are %s, and filters.", paste(names(commands), collapse = ", ")))
   }
   command <- commands[[name[1]]]
   c(sprintf("inktide %s: %s", name[1], command$job), "",
     sprintf("  inktide %s [OPTIONS] %s", name[1], command$files), paste0("  ", command$example),
-    option_lines(command))
+    own_help(command))
 }
 
-# The command's own options first, then those that it shares with others.
-option_lines <- function(command) {
+# The command's own options, and how many it shares with others.
+own_help <- function(command) {
   # An option of the same name that says something else is the command's own.
   flag_texts <- function(options) {
     paste(flags_of(options), vapply(options, `[[`, "", "help"))
   }
-  shared <- lapply(shared_groups(), flag_texts)
-  listed <- function(title, options) {
-    if (!length(options)) return(NULL)
-    left <- trimws(paste(flags_of(options), vapply(options, `[[`, "", "metavar")))
-    about <- vapply(options, `[[`, "", "help")
-    formats <- c("table", "csv", "json", command$formats)
-    about[flags_of(options) == "--format"] <- sprintf("%s or %s [what --out ends with]",
-      paste(formats[-length(formats)], collapse = ", "), formats[length(formats)])
-    c("", title, sprintf("  %-22s %s", left, about))
-  }
-  own <- flag_texts(command$options)
-  c(listed("Its own options", command$options[!own %in% unlist(shared)]),
-    unlist(Map(function(title, names) listed(title, command$options[own %in% names]), names(shared),
-      shared),
-      use.names = FALSE))
+  shared <- flag_texts(command$options) %in% flag_texts(shared_options())
+  formats <- c("table", "csv", "json", command$formats)
+  c(listed_options("Its own options", command$options[!shared]),
+    if (any(shared)) {
+      c("", sprintf("  %-22s %s", "--format FORMAT", paste(paste(formats[-length(formats)],
+        collapse = ", "), "or", formats[length(formats)], "[what --out ends with]")),
+        sprintf("And %d that most commands share (days, filters, files, output): inktide help filters",
+          sum(shared)))
+    })
+}
+
+listed_options <- function(title, options) {
+  if (!length(options)) return(NULL)
+  left <- trimws(paste(flags_of(options), vapply(options, `[[`, "", "metavar")))
+  c("", title, sprintf("  %-22s %s", left, vapply(options, `[[`, "", "help")))
+}
+
+shared_help <- function() {
+  c("Options that most commands share", unlist(Map(listed_options, names(shared_groups()),
+    shared_groups()), use.names = FALSE))
 }
 
 # The commands. Each is what it does, an example, its options, and a function of (options, files)
@@ -157,12 +166,14 @@ cli_commands <- function() {
     find = command_find, decide = command_decide, outcome = command_outcome, trace = command_trace,
     follow = command_follow, watched = command_watched, pages = command_pages,
     compare = command_compare, value = command_value, forecast = command_forecast,
-    report = command_report, open = command_open),
+    report = command_report, open = command_open, completion = command_completion),
     function(command) command(shared))
 }
 
 # Options that several commands have.
 top_option <- function() number_option("--top", "N", "rows of the table [20]", 20)
+
+legend_option <- function() switch_option("--legend", "say what the columns mean")
 
 figure_option <- function() text_option("--figure", "FILE", "also draw it, as .png or .svg")
 

@@ -30,7 +30,19 @@ switch_option <- function(flag, help) {
 read_option <- function(one, value) {
   switch(first_given(one$reads, "as it is"), range = parse_range(value, one$flag),
     list = split_words(value), words = word_list(value), mapping = parse_mapping(value),
-    choice = check_choice(as_choice(value, one$choices), one$choices, one$flag), value)
+    choice = check_choice(as_choice(value, one$choices), one$choices, one$flag),
+    days = read_days(value, one$flag), value)
+}
+
+# A number of days; Inf for all.
+read_days <- function(text, flag) {
+  if (tolower(text) == "all") return(Inf)
+  days <- suppressWarnings(as.numeric(text))
+  if (is.na(days)) {
+    abort_call("Not a number of days.", sprintf("%s %s", flag, text),
+      sprintf("Give a number, such as %s 30, or all.", flag))
+  }
+  days
 }
 
 # What people write for a choice: in capitals, with spaces or hyphens, in the plural, or with
@@ -63,7 +75,7 @@ options_named <- function(options, names, but = FALSE) {
 
 reading_options <- function(shared) {
   options_named(shared, c("--exported", "--date-order", "--decimal", "--clicks-above", "--repeats",
-    "--columns", "--project", "--quiet", "--verbose"))
+    "--columns", "--project", "--details", "--quiet", "--verbose"))
 }
 
 # What most commands take, as their help lists it.
@@ -76,8 +88,8 @@ shared_groups <- function() {
         "only these words, not the misspellings that the queries show"),
       text_option("--from", "DATE", "first day, such as 2026-03-01"),
       text_option("--to", "DATE", "last day"),
-      number_option("--days", "N",
-        "the last N days; without dates: how many days the figures stand for"),
+      text_option("--days", "N", paste("the last N days, or all [90 where a window is needed];",
+        "without dates: how many days the figures stand for"), reads = "days"),
       text_option("--without", "DAYS",
         "leave days out: dates, comma separated, A..B for several, or 'unusual'"),
       text_option("--query", "RE", "only queries that match; @FILE: only those listed, one a line"),
@@ -121,6 +133,7 @@ shared_groups <- function() {
       text_option("--format", "FORMAT", "table, csv or json [table, or what --out ends with]",
         "table"),
       text_option("--out", "FILE", "write the result there"),
+      switch_option("--details", "all that was left out and should be known, beneath the answer"),
       switch_option("--quiet", "say nothing but results and errors"),
       switch_option("--verbose", "say how long it took and how much memory")))
 }
@@ -213,6 +226,9 @@ parse_call <- function(command, words) {
     name <- option_name(one$flag)
     choices[name] <- list(read_option(one, choices[[name]]))
   }
+  # All days are no window, but one that was asked for.
+  choices$every_day <- identical(choices$days, Inf)
+  if (choices$every_day) choices["days"] <- list(NULL)
   for (of in c("query", "page")) {
     if (!startsWith(first_given(choices[[of]], ""), "@")) next
     choices[[c(query = "queries", page = "pages")[[of]]]] <- listed_lines(choices[[of]])

@@ -166,7 +166,9 @@ run_check <- function(options, files) {
       reading_rules(options, input$settings)))
   }
   found <- tide_check(store, brand = input$settings$rules$brand, rules = input$settings$rules)
-  cli_result(options, found$problems, wrap_lines(format(found), terminal_width()))
+  cli_result(options, found$problems, wrap_lines(format(found, details = options$details),
+    terminal_width()))
+  remark_next(options, "inktide find", "--details (what follows from each, coverage by month)")
   problems <- sum(found$problems$weight == "problem")
   if (options$strict && problems) {
     abort_tide(sprintf("The data have %s.", format_plural(problems, "problem")),

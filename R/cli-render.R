@@ -17,7 +17,9 @@ cli_out <- function(lines) {
 write_output <- function(text) {
   # Where R itself sends its output elsewhere.
   if (sink.number() > 0) return(writeLines(enc2utf8(text), stdout(), useBytes = TRUE))
-  tryCatch(write_lines(text, 1), tide_closed = stop, error = function(e) {
+  tryCatch(write_lines(text, 1), error = function(e) {
+    # Whoever reads has seen enough, which is no fault.
+    if (inherits(e, "tide_closed")) stop(e)
     abort_tide("The output cannot be written.",
       where = sprintf("standard output: %s.", plain_cause(e)),
       fix = "Make room, or write it elsewhere.", class = "write")
@@ -67,8 +69,8 @@ rivals_lines <- function(rivals) {
 }
 
 curve_lines <- function(curve, rows, changed = NULL) {
-  text_line <- function(...) paste0("  ", pad_left(..1, 8), pad_left(..2, 8), pad_left(..3, 9),
-    pad_left(..4, 9), pad_left(..5, 15), pad_left(..6, 8), pad_left(..7, 11), pad_left(..8, 8))
+  text_line <- function(...) paste0(pad_left(..1, 10), pad_left(..2, 8), pad_left(..3, 9),
+    pad_left(..4, 9), pad_left(..5, 9), pad_left(..6, 11), pad_left(..7, 13), pad_left(..8, 8))
   c(unlist(lapply(unique(rows$segment), function(s) {
     if (!s %in% seen_segments(curve)) return(c(unseen_segment(s), ""))
     at <- rows[which(rows$segment == s)]
@@ -77,21 +79,14 @@ curve_lines <- function(curve, rows, changed = NULL) {
     beyond <- at$position[-seq_len(last)]
     at <- at[seq_len(last)]
     c(
-      s,
-      text_line("position", "ctr", "low", "high", "queries", "pivot", "impr.", "pairs"),
+      text_line(s, "CTR", "low", "high", "pivot", "clicks", "impressions", "pairs"),
       text_line(as.character(at$position), format_rate(at$ctr), format_rate(at$ctr_low),
-        format_rate(at$ctr_high),
-        sprintf("%s-%s", format_rate(at$queries_low), format_rate(at$queries_high)),
-        format_rate(at$pivot_ctr), format_count(at$impressions), format_count(at$pairs)),
-      if (length(beyond)) sprintf("  no evidence from position %s on", format_place(beyond[1])),
+        format_rate(at$ctr_high), format_rate(at$pivot_ctr), format_count(at$clicks),
+        format_count(at$impressions), format_count(at$pairs)),
+      if (length(beyond)) sprintf("          no evidence from position %s on", format_place(beyond[1])),
       "")
   })),
     wrap_lines(c(
-      sprintf(paste("low, high: %s interval of the curve; queries: between these four of five",
-        "queries have their own rate."),
-        format_share(curve$level)),
-      "pivot: plain clicks / impressions at the rounded position.",
-      band_lines(curve, intersect(rows$segment, seen_segments(curve))),
       parts_lines(curve),
       difference_lines(curve),
       change_line(changed),
@@ -105,6 +100,14 @@ curve_lines <- function(curve, rows, changed = NULL) {
           })
       }),
       terminal_width()))
+}
+
+curve_legend <- function(curve, rows) {
+  c(
+    sprintf("low, high: %s interval of the curve.", format_share(curve$level)),
+    "pivot: plain clicks / impressions at the rounded position.",
+    "pairs: queries on pages that were shown there.",
+    band_lines(curve, intersect(rows$segment, seen_segments(curve))))
 }
 
 band_lines <- function(curve, segments) {

@@ -200,7 +200,7 @@ summary.tide_follow <- function(object, ...) {
 }
 
 #' @export
-format.tide_follow <- function(x, width = 80, keep = "all_days = TRUE", ...) {
+format.tide_follow <- function(x, width = 80, keep = "all_days = TRUE", details = TRUE, ...) {
   ends <- summary(x)
   free <- max(18, width - 58)
   formats <- list(clicks = format_clicks, position = format_position, to_curve = format_ratio,
@@ -219,12 +219,12 @@ format.tide_follow <- function(x, width = 80, keep = "all_days = TRUE", ...) {
       "to what the curve expects there"),
       format_plural(nrow(ends), "page"), x$by, format_days(x$from, x$to), few, x$by),
       width),
-    if (x$chosen) {
+    if (x$chosen && details) {
       wrap_lines(paste("the pages with the most clicks without brand queries, so a home page that",
         "lives on brand is not among them"),
         width)
     },
-    if (NROW(x$unusual) && !x$all_days) {
+    if (NROW(x$unusual) && !x$all_days && details) {
       wrap_lines(sprintf("unusual days left out, see below; %s keeps them", keep), width)
     },
     "",
@@ -233,7 +233,7 @@ format.tide_follow <- function(x, width = 80, keep = "all_days = TRUE", ...) {
       function(i) text_row(fit_path(format_path(ends$page[i]), free), cells[i, ]), ""),
     follow_part(x, "events", width),
     follow_part(x, "changes", width),
-    follow_part(x, "days", width))
+    if (details) follow_part(x, "days", width))
 }
 
 # One part of what is followed, as text.

@@ -96,3 +96,70 @@ window_columns <- function(rows, label, table, windows, filtered) {
   out <- setDT(lapply(unlist(columns, recursive = FALSE), rep_len, size))
   setnames(out, paste0(c("clicks_", "change_"), rep(windows, each = 2)))
 }
+
+# Rows by query and page as queries count them, and as pages of one result are judged.
+count_queries_once <- function(at, by, table) {
+  parts <- lapply(intersect(part_dimensions, table$dimensions),
+    function(of) as_levels(table$rows[[of]]))
+  group <- seen_together(at$rows, parts)
+  figures <- if (counts_pages(by)) {
+    shared_expected(at$rows, group, at$segment[at$rows$query] == "brand")
+  } else {
+    seen_once(at$rows, group)
+  }
+  set(at$rows, j = names(figures), value = figures)
+  at
+}
+
+# Whether what a row stands for is made of pages, each with impressions of its own.
+counts_pages <- function(by) "page" %in% line_kinds[[by]]
+
+impressions_of <- function(by, table) {
+  if (counts_pages(by) || !"query" %in% table$dimensions) return(NULL)
+  if ("page" %in% table$dimensions) "pages" else "queries"
+}
+
+# The table by query alone, of the same days as one that has pages too, or NULL.
+queries_alone <- function(data, table) {
+  if (!"page" %in% table$dimensions) return(NULL)
+  same <- function(own) {
+    "query" %in% own$dimensions && !any(c("page", "rich_result") %in% own$dimensions) &&
+      ("date" %in% own$dimensions) == ("date" %in% table$dimensions) &&
+      identical(c(own$from, own$to), c(table$from, table$to))
+  }
+  Filter(same, data$tables)[1][[1]]
+}
+
+# The leading page of each query and how many it has, from a table that knows pages.
+add_leading_page <- function(rows, table) {
+  sums <- sums_by(data.table(query = query_key(table$rows$query), page = table$rows$page,
+    clicks = table$rows$clicks, impressions = table$rows$impressions), c("query", "page"),
+    c("clicks", "impressions"))
+  setorderv(sums, c("query", "clicks", "impressions"), c(1L, -1L, -1L))
+  at <- match(query_key(rows$query), sums$query)
+  many <- sums[, .N, by = "query"]
+  set(rows, j = c("pages", "page"), value = list(
+    many$N[match(query_key(rows$query), many$query)], as.character(sums$page)[at]))
+}
+
+# What people sort by besides: how clicks stand to those expected, length, course over the weeks.
+add_listed_figures <- function(rows, by, weekly) {
+  if (!is.null(rows[["expected_ctr"]])) {
+    set(rows, j = "ratio", value = rows$clicks / (rows$expected_ctr * rows$impressions))
+  }
+  if (by == "query") set(rows, j = "characters", value = nchar(rows$query))
+  if (NCOL(weekly) > 1) {
+    half <- ncol(weekly) %/% 2L
+    set(rows, j = "click_trend", value = rowMeans(weekly[, utils::tail(names(weekly), half),
+      with = FALSE]) - rowMeans(weekly[, seq_len(half), with = FALSE]))
+  }
+  rows
+}
+
+# The lower end of the 90 % interval of a rate (Wilson).
+low_rate <- function(clicks, impressions, level = 0.9) {
+  z2 <- stats::qnorm(1 - (1 - level) / 2)^2
+  rate <- clicks / impressions
+  (rate + z2 / (2 * impressions) -
+    sqrt(z2 * (rate * (1 - rate) + z2 / (4 * impressions)) / impressions)) / (1 + z2 / impressions)
+}

@@ -68,29 +68,51 @@ inventory_head <- function(x) {
       } else {
         paste0(", position ", format_position(x$total$position))
       }),
-    if (!is.na(x$coverage)) {
-      sprintf("coverage: %s of the site's clicks; the rest is %s", format_share(x$coverage),
-        if (x$by == "modifier") "without the brand, or private" else "private")
+    if (!is.null(x$total[["lost"]])) {
+      sprintf("lost: %s clicks against %s%s", format_count(x$total$lost), target_words(x),
+        if (is.na(x$coverage)) "" else sprintf("; coverage: %s of the site's clicks",
+          format_share(x$coverage)))
+    } else if (!is.na(x$coverage)) {
+      sprintf("coverage: %s of the site's clicks", format_share(x$coverage))
+    })
+}
+
+target_words <- function(x) {
+  if (is.null(x$against$ctr)) {
+    sprintf("the CTR of position %g", x$against$target)
+  } else {
+    sprintf("a CTR of %s", format_rate(x$against$ctr))
+  }
+}
+
+# What the columns mean.
+inventory_legend <- function(x) {
+  c(
+    if (!is.null(x$rows[["expected_ctr"]])) {
+      "exp.: CTR that the site's curve gives at these positions, whatever the filter."
     },
     if (!is.null(x$total[["lost"]])) {
-      sprintf("lost: %s clicks against %s (impressions x that, less clicks)",
-        format_count(x$total$lost),
-        if (is.null(x$against$ctr)) {
-          sprintf("the CTR of position %g", x$against$target)
-        } else {
-          sprintf("a CTR of %s", format_rate(x$against$ctr))
-        })
+      sprintf("lost: impressions x %s, less clicks: what the place would bring, not what can be had.",
+        target_words(x))
+    },
+    if (identical(x$impressions_of, "pages")) {
+      "impr.: of a query, the largest of its pages' impressions each day."
+    },
+    if (!is.null(x$weekly)) "weeks: clicks by week, the last one on the right.",
+    if (!is.na(x$coverage)) {
+      sprintf("coverage: the rest of the site's clicks is %s.",
+        if (x$by == "modifier") "without the brand, or private" else "private")
     },
     if (!is.null(x$rows[["change"]])) {
-      sprintf("change: clicks less those of the %s%s",
+      sprintf("change: clicks less those of the %s%s.",
         if (x$by %in% times) paste(x$by, "before") else "earlier window",
         if (is.null(x$rows[["change_year"]])) "" else "; on year: less those a year before")
     },
     if (!is.null(x$rows[["own_page"]])) {
-      "own page: whether the leading page's address or title names it"
+      "own page: whether the leading page's address or title names it."
     },
     if (length(x$windows)) {
-      sprintf("%s: clicks of the last days less those of as many before",
+      sprintf("%s: clicks of the last days less those of as many before.",
         paste(sprintf("%+dd", x$windows), collapse = ", "))
     })
 }

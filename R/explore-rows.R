@@ -99,7 +99,8 @@ summed_explorer <- function(explorer, by, segments, whole) {
     code <- .Call(pair_codes, rows$query, rows$page)
     for (other in kept) code <- .Call(pair_codes, code[[1]], rows[[other]])
     first <- code[[2]]
-    figures <- c("clicks", "impressions", "weighted", "expected")
+    figures <- intersect(c("clicks", "impressions", "weighted", "expected", "once_impressions",
+      "once_weighted", "once_expected", "page_expected"), names(rows))
     summed$rows <- setDT(c(as.list(rows[first, keys, with = FALSE]),
       lapply(stats::setNames(figures, figures),
         function(of) sum_codes(rows[[of]], code[[1]], length(first)))))

@@ -102,13 +102,28 @@ tide_trace.tide_data <- function(data, what, recent_days = 90, rules = tide_rule
     rows = trace_facts(trace_rows(rows, weekly, found$kind, rules$bands), facts),
     weekly = weekly,
     ranking = if (weeks && found$kind != "query") ranking_queries(rows, rules$bands),
-    total = reduce_by(rows[, "one" := 1L], "one"),
+    total = traced_total(rows, tbl, use, queries, pages, found$kind),
     site = if (NROW(site)) site,
     brand = brand_clicks(tbl$rows, use, queries, rules, found$kind),
     facts = if (found$kind != "folder") facts_of_traced(facts, found$kind, found$name),
     from = if (dated) from else tbl$from,
     to = tbl$to),
     class = c("tide_trace", "tide_result"))
+}
+
+# Sums of all rows; a query is one impression, however many of its pages are shown.
+traced_total <- function(rows, table, use, queries, pages, kind) {
+  if (kind == "query") {
+    own <- setDT(Filter(Negate(is.null), list(query = queries$code[use], page = pages$code[use],
+      date = table$rows[["date"]][use], clicks = rows$clicks, impressions = as.numeric(rows$impressions),
+      weighted = rows$impressions * rows$position)))
+    parts <- lapply(intersect(part_dimensions, table$dimensions),
+      function(of) as_levels(table$rows[[of]][use]))
+    seen <- seen_once(own, seen_together(own, parts))
+    rows <- data.table(clicks = rows$clicks, impressions = seen$impressions,
+      position = fifelse(seen$impressions > 0, seen$weighted / seen$impressions, 1))
+  }
+  reduce_by(set(copy(rows), j = "one", value = 1L), "one")
 }
 
 # Clicks of brand queries among these rows, of a query whether it is one; NULL where no brand words

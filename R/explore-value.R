@@ -15,10 +15,13 @@
 #' @param findings A `tide_findings` object.
 #' @param by `"site"`, `"folder"`, `"page"` or `"query"`.
 #' @param rules A [tide_rules()] object, whose groups of pages stand for folders.
+#' @param listed A [tide_inventory()] of the same rows by the same name (by query for the site), for
+#'   what is lost against a better place.
 #' @return A tibble, those worth most first, per 30 days: `name`, `clicks`, `conversions`,
 #'   `conversions_low`, `conversions_high` (90 %), `value`, `missed_clicks` (clicks expected on the
 #'   curve less clicks had), `missed_conversions`, `missed_value`, `gain` (of the list's tasks),
-#'   `gain_conversions`, `gain_value`, `covered` (share of the clicks on pages whose rate is known).
+#'   `gain_conversions`, `gain_value`, with `listed` `lost`, `lost_conversions`, `lost_value`
+#'   (against the place that it names, the conversions at the row's own rate), `covered` (share of the clicks on pages whose rate is known).
 #'   Columns of money are missing where no value is known.
 #' @section Errors: `tide_error_facts` where no page has sessions and conversions.
 #' @seealso [tide_enrich()], [tide_find()]
@@ -31,7 +34,8 @@
 #' found <- tide_find(tide_enrich(summary, tide_facts(file)))
 #' tide_value(found, by = "folder")
 #' @export
-tide_value <- function(findings, by = "page", rules = tide_rules()) {
+tide_value <- function(findings, by = "page", rules = tide_rules(), listed = NULL) {
+  if (!is.null(listed)) check_class(listed, "tide_inventory", "listed")
   check_class(findings, "tide_findings", "findings")
   local_assumptions(findings$assumptions)
   by <- check_choice(by, c("site", "folder", "page", "query"), "by")
@@ -80,8 +84,11 @@ tide_value <- function(findings, by = "page", rules = tide_rules()) {
   sums <- add_gains(sums, found, named(found$page, found$query))
   in_order <- c("name", "clicks", "conversions", "conversions_low", "conversions_high", "value",
     "missed_clicks", "missed_conversions", "missed_value", "gain", "gain_conversions", "gain_value",
-    "covered")
-  if (is.null(worth$each)) in_order <- setdiff(in_order, c("value", "missed_value", "gain_value"))
+    if (!is.null(listed)) c("lost", "lost_conversions", "lost_value"), "covered")
+  if (is.null(worth$each)) {
+    in_order <- setdiff(in_order, c("value", "missed_value", "gain_value", "lost_value"))
+  }
+  if (!is.null(listed)) sums <- add_lost(sums, listed, by)
   sums <- sums[, in_order, with = FALSE]
   first <- if (is.null(worth$each)) sums$conversions else sums$value
   tibble::as_tibble(sums[order(-fcoalesce(first, -1), -sums$clicks, sums$name)])
@@ -100,6 +107,20 @@ add_gains <- function(sums, found, names) {
   }
   set(sums, which(sums$known > 0 & !sums$name %in% gains$name),
     c("gain_conversions", "gain_value"), 0)
+}
+
+# What each name is lost per 30 days against the place of a list, at its own conversions a click.
+add_lost <- function(sums, listed, by) {
+  days <- if (is.na(listed$to)) listed$days else as.integer(listed$to - listed$from) + 1L
+  lost <- if (by == "site") {
+    listed$total$lost
+  } else {
+    listed$rows$lost[match(name_key(by, sums$name), name_key(by, listed$rows[[by]]))]
+  }
+  lost <- lost * 30 / first_given(days, usual_days)
+  a_click <- ifelse(sums$clicks > 0, lost / sums$clicks, NA)
+  set(sums, j = c("lost", "lost_conversions", "lost_value"),
+    value = list(lost, sums$conversions * a_click, sums$value * a_click))
 }
 
 sum_known <- function(x) if (all(is.na(x))) x[1] else sum(x, na.rm = TRUE)

@@ -41,6 +41,14 @@ tide_explorer <- function(data, curve = NULL, brand = NULL, rules = tide_rules()
   rows <- at$rows[, intersect(kept_columns, names(at$rows)), with = FALSE]
   others <- intersect(c("country", "device", "vertical", "rich_result"), tbl$dimensions)
   for (of in others) set(rows, j = of, value = as_levels(tbl$rows[[of]]))
+  if (all(c("query", "page") %in% tbl$dimensions)) {
+    set(rows, j = "group", value = seen_together(rows,
+      lapply(intersect(part_dimensions, others), function(of) rows[[of]])))
+    once <- seen_once(rows, rows$group)
+    set(rows, j = paste0("once_", names(once)), value = once)
+    set(rows, j = "page_expected", value = shared_expected(rows, rows$group,
+      at$segment[rows$query] == "brand")$expected)
+  }
   days <- site_days_table(data)
   structure(list(rows = rows, queries = at$queries[c("names", "keys")],
     pages = at$pages[c("names", "keys")], rules = rules,
@@ -61,11 +69,16 @@ tide_explore <- function(explorer, by = "query", segments = NULL, from = NULL, t
   to <- first_given(check_date(to, "to"), explorer$to)
   segments <- as_segments(segments)
   coverage <- explored_coverage(explorer, from, to)
-  explorer <- summed_explorer(explorer, by, segments, from <= explorer$from && to >= explorer$to)
+  # Conditions that part the pages of a query need its rows.
+  apart <- parts_pages(explorer, by, segments)
+  explorer <- summed_explorer(explorer, by, segments,
+    !apart && from <= explorer$from && to >= explorer$to)
   kept <- explored_rows(explorer, segments, from, to)
-  whole <- c(clicks = sum(explorer$rows$clicks), impressions = sum(explorer$rows$impressions))
+  counted <- first_given(if (!counts_pages(by)) explorer$rows[["once_impressions"]],
+    explorer$rows$impressions)
+  whole <- c(clicks = sum(explorer$rows$clicks), impressions = sum(counted))
   label <- explored_labels(explorer, by)
-  rows <- explored_sums(explorer, kept, label, by)
+  rows <- explored_sums(explorer, kept, label, by, apart)
   total <- total_of(rows)
   out <- whole - c(total$clicks, total$impressions)
   structure(list(rows = explored_order(rows, by, sort), total = total,
@@ -94,8 +107,8 @@ abort_no_label <- function(explorer, by) {
     fix = "Export with this dimension.", class = "grain")
 }
 
-explored_sums <- function(explorer, kept, label, by) {
-  sums <- sum_labelled(explorer$rows, label, kept)
+explored_sums <- function(explorer, kept, label, by, apart) {
+  sums <- sum_labelled(counted_rows(explorer$rows, kept, by, apart), label, kept)
   seen <- which(sums$impressions > 0)
   name_columns <- label_columns(by, explorer, label)
   out <- setDT(c(lapply(name_columns, `[`, seen), as.list(sums[seen])))
@@ -105,6 +118,30 @@ explored_sums <- function(explorer, kept, label, by) {
       value = count_labelled(explorer$rows, label, other, kept)[seen])
   }
   out
+}
+
+# Whether conditions keep some pages of a query and not others.
+parts_pages <- function(explorer, by, segments) {
+  counts_queries(explorer$rows, by) &&
+    !all(unlist(lapply(segments, conditions_on)) %in% c("query", part_dimensions))
+}
+
+counts_queries <- function(rows, by) !counts_pages(by) && !is.null(rows[["once_impressions"]])
+
+# Rows as they count: of queries, days and devices each query once.
+counted_rows <- function(rows, kept, by, apart) {
+  if (is.null(rows[["once_impressions"]])) return(rows)
+  if (counts_pages(by)) {
+    return(list(clicks = rows$clicks, impressions = rows$impressions, weighted = rows$weighted,
+      expected = rows$page_expected))
+  }
+  figures <- c("impressions", "weighted", "expected")
+  once <- if (apart) {
+    seen_once(rows, rows$group, kept)
+  } else {
+    stats::setNames(as.list(rows[, paste0("once_", figures), with = FALSE]), figures)
+  }
+  c(list(clicks = rows$clicks), once)
 }
 
 total_of <- function(rows) {

@@ -35,6 +35,18 @@
 NULL
 
 find_cannibalized <- function(summary, curve, pairs, options) {
+  looked <- judge_contests(summary, curve, pairs, options)
+  # Every query with several pages is listed or left out with a reason.
+  several <- pairs$query[pairs$tested]
+  several <- unique(several[duplicated(several)])
+  named <- unlist(lapply(looked$excluded, function(batch) unlist(batch$rows$codes)))
+  rest <- setdiff(several, c(named, chmatch(looked$found$query, summary$queries$query)))
+  looked$excluded <- c(looked$excluded, contests_excluded(data.table(query = rest,
+    reason = rep("second_with_few_impressions", length(rest)))))
+  looked
+}
+
+judge_contests <- function(summary, curve, pairs, options) {
   excluded <- brand_excluded(summary, pairs)
   if (is.null(summary$contested)) {
     return(undated_cannibalized(summary, curve, pairs, excluded, options))
@@ -207,10 +219,14 @@ undated_pages <- function(summary, pairs) {
   pages <- pairs[pairs$tested, c("query", "page", "clicks", "impressions", "position", "expected")]
   pages <- pages[pages[, .N, by = "query"][N > 1, "query"], on = "query"]
   pages[, c("share", "best") := list(impressions / sum(impressions), min(position)), by = "query"]
-  pages[, "reason" := fcase(
-    position > best + assumed("far_down_places") & position > assumed("far_down_from"),
-    "second_far_down", share < assumed("undated_share"),
-    "second_with_few_impressions", rep(TRUE, .N), "")]
+  pages[, "far" := position > best + assumed("far_down_places") &
+    position > assumed("far_down_from")]
+  # Rivals count together: four of a tenth each take from the leader what one of four tenths does.
+  pages[, "rivals" := sum(share[!far]) - max(share), by = "query"]
+  few <- pages$share < assumed("undated_share") &
+    !(pages$rivals >= assumed("undated_share") & pages$share >= assumed("weighty_share"))
+  set(pages, j = "reason", value = fcase(pages$far, "second_far_down",
+    few, "second_with_few_impressions", rep(TRUE, nrow(pages)), ""))
   set(pages, j = "reason", value = same_page_versions(pages, summary))
   pages[]
 }

@@ -1,13 +1,13 @@
 #' Decide about opportunities, and have it stick
 #'
 #' What was decided about a finding is kept in the project, with the facts it was decided on. In
-#' the next list dismissed findings stay away until their facts change.
+#' the next list harmless findings stay away until their facts change.
 #'
 #' @details
 #' \describe{
 #'   \item{`fix`}{to be done: stays in the list, marked}
-#'   \item{`later`}{not now: away for 30 days, or until `until`}
-#'   \item{`harmless`}{looked at and dismissed: away until its facts change}
+#'   \item{`later`}{away for 30 days, or until `until`}
+#'   \item{`harmless`}{looked at, nothing to do: away until its facts change}
 #'   \item{`done`}{fixed on that day: away until its facts change, and followed by
 #'     [tide_outcomes()]}
 #'   \item{`open`}{takes back what was decided: in the list as if nothing had been}
@@ -82,7 +82,7 @@ tasks_named <- function(what, lines) {
     class = "finding", fault = "call")
 }
 
-decision_kinds <- c(fix = "to be done", later = "not now", harmless = "dismissed", done = "done",
+decision_kinds <- c(fix = "fix", later = "later", harmless = "harmless", done = "done",
   open = "open again")
 
 decision_facts <- c("kind", "query", "page", "pages", "task", "if_done", "if_done_high", "clicks",

@@ -72,8 +72,20 @@ score_steps <- function(finding, along) {
 }
 
 #' @export
-format.tide_explained <- function(x, width = 80, ...) {
-  finding <- x$finding
+format.tide_explained <- function(x, width = 80, cells = TRUE, ...) {
+  c(
+    wrap_lines(c(
+      sprintf("%s: %s, \"%s\"", x$finding$id, kind_label(x$finding$kind), x$finding$query),
+      sprintf("Next step: %s", x$finding$action),
+      x$finding$reason,
+      "",
+      sprintf("%d. %s", seq_along(x$steps), x$steps)),
+      width),
+    if (cells) c("", explained_cells(x)))
+}
+
+# Clicks by position, and what the curve expects of each.
+explained_cells <- function(x) {
   cells <- x$cells
   text_line <- function(...) paste0("  ", pad_left(..1, 9), pad_left(..2, 8), pad_left(..3, 9),
     pad_left(..4, 9), pad_left(..5, 10))
@@ -89,18 +101,10 @@ format.tide_explained <- function(x, width = 80, ...) {
         format_count(own$impressions),
         sprintf("%.4f", own$curve), sprintf("%.2f", own$expected)))
   }))
-  wrap_lines(c(
-    sprintf("%s: %s, \"%s\"", finding$id, kind_label(finding$kind), finding$query),
-    finding$reason,
-    "",
+  c(
     "Position cells of the recent window, and what the curve expects of each",
     of_pages,
     if (rest > 0) sprintf("  and %s more cells", format_count(rest)),
     sprintf("  all: %s clicks, %s impressions, %.2f expected", format_count(sum(cells$clicks)),
-      format_count(sum(cells$impressions)), sum(cells$expected)),
-    "",
-    sprintf("%d. %s", seq_along(x$steps), x$steps),
-    "",
-    sprintf("Next step: %s", finding$action)),
-    width)
+      format_count(sum(cells$impressions)), sum(cells$expected)))
 }

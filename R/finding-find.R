@@ -47,7 +47,7 @@
 #' @param hours Hours of work by kind, named, where they are not low_ctr 1, rising 1, falling 2,
 #'   cannibalized 3, striking_distance 4, tail_demand 4, new_page 8.
 #' @param assumptions Numbers by name in place of those of [tide_assumptions()].
-#' @param decisions What [tide_decisions()] gives: findings that were dismissed or postponed stay
+#' @param decisions What [tide_decisions()] gives: findings decided as harmless or later stay
 #'   away, and the list has a column `decision`; the element `decided` holds what is away.
 #' @param today The day for which postponed findings are judged.
 #' @param outcomes What [tide_outcomes()] gives, by which chances are updated.
@@ -97,6 +97,8 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   if (!is.null(pages)) check_class(pages, "tide_pages", "pages")
   check_hours(hours)
   choices <- finding_options(kind, band, target, fdr, min_gain)
+  # Of pages without queries only the CTR can be judged.
+  if (isTRUE(summary$of_pages)) choices$kind <- "low_ctr"
   choices$pages <- pages
   choices$intended <- if (length(rules$intended)) intended_codes(summary, rules)
   choices$known <- known_changes(summary, decisions, check_events(events))
@@ -108,7 +110,7 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
     without_ignored(summary, rules) |>
     annotate(evidence, results_pages, choices) |>
     score(summary, rules, hours, outcomes) |>
-    rank_findings(choices) |>
+    rank_findings(choices, summary) |>
     new_findings(evidence, assumptions, pages)
   if (is.null(decisions)) found else leave_decided(found, decisions, today)
 }
@@ -145,7 +147,8 @@ detect <- function(evidence, options) {
   # Sums of probabilities may stray from 0 and 1 by a rounding error.
   set(looked$found, j = "confidence", value = pmin(1, pmax(0, looked$found$confidence)))
   looked$found <- within_demand(looked$found, site_summary)
-  judge_young(looked, site_summary) |> judge_gone(site_summary)
+  judge_young(looked, site_summary) |> judge_gone(site_summary) |>
+    judge_pages_alone(site_summary)
 }
 
 # What results pages, the site's own pages and the pages that queries are meant for add.

@@ -87,6 +87,9 @@ words_to_say <- function(summary, at) {
 }
 
 low_step <- function(summary, pairs, at, siblings, line) {
+  if (isTRUE(summary$of_pages)) {
+    return(new_facts("step", "rewrite_page_snippet", line, page = summary$pages$page[at$page]))
+  }
   query <- words_to_say(summary, at)
   keep <- query_to_keep(summary, pairs, at)
   new_facts("step", ifelse(siblings$whole, "rewrite_snippet", "name_in_title"), line,

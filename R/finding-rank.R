@@ -1,7 +1,8 @@
 # Gain and score, one finding for each click, tasks, order, ids.
 # Out: looked, with `steps`: by task the id of the line whose step it is.
-rank_findings <- function(looked, options) {
+rank_findings <- function(looked, options, summary) {
   looked$most <- max(0L, looked$found$line)
+  contested <- unique(looked$found$query[looked$found$kind == "cannibalized"])
   looked <- drop_double_counted(looked, set_gain(looked$found))
   found <- looked$found
   set(found, j = "id", value = finding_id(found$kind, found$finding_key))
@@ -10,6 +11,10 @@ rank_findings <- function(looked, options) {
   looked$steps <- stats::setNames(found$id[lead], found$task[lead])
   place <- order(!lead, -found$score, -found$gain, order_of_ties(found$gain, found$finding_key))
   looked$found <- set(found[place], j = "rank", value = seq_along(place))[]
+  # Every contest is in the list or among what was left out.
+  away <- setdiff(contested, found$query)
+  looked$excluded <- c(looked$excluded, contests_excluded(data.table(
+    query = chmatch(away, summary$queries$query), reason = rep("little_to_gain", length(away)))))
   looked
 }
 

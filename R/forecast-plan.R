@@ -62,14 +62,32 @@ tide_plan <- function(findings, do = NULL, table = NULL, hours_a_month = NULL, f
   }
   lines <- once_each(lines)
   unset <- is.na(lines$month)
-  before <- cumsum(ifelse(unset, lines$hours, 0)) - lines$hours
-  waits <- if (is.null(hours_a_month)) 0 * before else before %/% hours_a_month
-  set(lines, which(unset), "month", months_after(first, waits[unset]))
+  waits <- if (is.null(hours_a_month)) {
+    0 * lines$hours[unset]
+  } else {
+    month_by_hours(lines$hours[unset], hours_a_month)
+  }
+  set(lines, which(unset), "month", months_after(first, waits))
   if (is.null(lines[["ramp"]])) set(lines, j = "ramp", value = NA_real_)
   structure(list(lines = lines[], per_month = site_clicks(site_summary),
     hours_a_month = hours_a_month,
     bound = bound),
     class = c("tide_plan", "tide_result"))
+}
+
+# Months to wait for each of these hours of work in turn: one that no longer fits begins the next
+# month, one that takes longer than a month keeps those after it waiting.
+month_by_hours <- function(hours, a_month) {
+  month <- 0
+  used <- 0
+  vapply(hours, function(own) {
+    if (used > 0 && used + own > a_month) {
+      month <<- month + ceiling(used / a_month)
+      used <<- 0
+    }
+    used <<- used + own
+    month
+  }, 0)
 }
 
 # Tasks as lines: the sums of their findings.

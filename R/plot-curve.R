@@ -1,15 +1,20 @@
 #' Figures
 #'
-#' `autoplot()` on a curve draws CTR by position with its interval, one line per segment, and the
-#' plain pivot of the data as points sized by their evidence. On findings it draws the
+#' `autoplot()` on a curve draws CTR by position with its interval as bars, and the plain pivot of
+#' the data as circles; of more than two segments a line each. On an inventory by day, week or month
+#' it draws clicks, impressions, CTR and position over time. On findings it draws the
 #' opportunity map: every pair at its position and CTR, the curve behind them, findings marked by
 #' kind and shape, the first of the list named. On a trace it draws the weeks, on a comparison
 #' each part at equal position; on [tide_compare()] why clicks changed. `plot()` draws the same
 #' on the current device.
 #'
-#' @param object,x A `tide_curve`, `tide_findings`, `tide_trace`, `tide_comparison` or
+#' @param object,x A `tide_curve`, `tide_inventory`, `tide_findings`, `tide_trace`, `tide_comparison` or
 #'   `tide_change` object.
 #' @param until Last position shown.
+#' @param axes Of a curve: `plain` (bars with their values) or `log` (lines on logarithmic axes, on
+#'   which far places can be read).
+#' @param events Dated marks, see [tide_events()].
+#' @param unusual Days to mark, from [tide_unusual()].
 #' @param named How many findings are named on the map, where a name crosses nothing.
 #' @param grey How many of the other pairs are drawn on the map, those with the most impressions.
 #' @param ... Not used.
@@ -24,8 +29,56 @@ NULL
 
 #' @rdname tide_figures
 #' @rawNamespace S3method(ggplot2::autoplot, tide_curve)
-autoplot.tide_curve <- function(object, until = 20, ...) {
+autoplot.tide_curve <- function(object, until = 20, axes = "plain", ...) {
   check_number(until, "until", min = 2, max = 100)
+  axes <- check_choice(axes, c("plain", "log"), "axes")
+  if (axes == "log") return(curve_on_log_axes(object, until))
+  rows <- curve_table(object, floor(until))
+  rows <- rows[rows$segment %in% seen_segments(object)]
+  # A bar needs evidence at its place.
+  rows <- rows[rows$pairs > 0 | rows$position <= 2]
+  set(rows, j = "segment", value = factor(rows$segment, unique(rows$segment)))
+  many <- nlevels(rows$segment) > 2
+  figure <- ggplot2::ggplot(rows, ggplot2::aes(.data$position, .data$ctr)) +
+    ggplot2::scale_x_continuous(breaks = seq_len(until), minor_breaks = NULL) +
+    ggplot2::scale_y_continuous(labels = scales::label_percent(accuracy = 1),
+      limits = c(0, NA), expand = ggplot2::expansion(c(0, 0.12))) +
+    ggplot2::labs(x = "position", y = "CTR", title = "What this site earns at each position") +
+    tide_theme()
+  if (many) return(figure + parts_layers(rows))
+  figure +
+    ggplot2::geom_col(fill = ink$main, alpha = 0.35, width = 0.75) +
+    ggplot2::geom_linerange(ggplot2::aes(ymin = .data$ctr_low, ymax = .data$ctr_high),
+      colour = ink$main, linewidth = 0.5) +
+    ggplot2::geom_point(data = rows[rows$pivot_ctr > 0], ggplot2::aes(y = .data$pivot_ctr),
+      shape = 21, size = 2, colour = ink$text, fill = "white") +
+    ggplot2::geom_text(ggplot2::aes(y = pmax(.data$ctr_high, .data$pivot_ctr, na.rm = TRUE),
+      label = format_rate(.data$ctr)), vjust = -0.9, size = 3, colour = ink$text) +
+    (if (nlevels(rows$segment) > 1) {
+      ggplot2::facet_wrap("segment", ncol = 1, scales = "free_y")
+    }) +
+    ggplot2::labs(subtitle = sprintf(
+      "bars: fitted curve with its %s interval; circles: simple average CTR",
+      format_share(object$level))) +
+    ggplot2::theme(strip.text = ggplot2::element_text(hjust = 0, colour = ink$text))
+}
+
+# Parts side by side: a line each, named with what it has at the first place.
+parts_layers <- function(rows) {
+  first <- rows[rows$position == min(rows$position)]
+  named <- stats::setNames(sprintf("%s (%s at %s)", first$segment, format_rate(first$ctr),
+    format_place(min(rows$position))), as.character(first$segment))
+  colours <- rep_len(part_colours, nlevels(rows$segment))
+  list(
+    ggplot2::geom_line(ggplot2::aes(colour = .data$segment), linewidth = 0.9),
+    ggplot2::geom_point(ggplot2::aes(colour = .data$segment), size = 1.6),
+    ggplot2::scale_colour_manual(values = stats::setNames(colours, levels(rows$segment)),
+      labels = function(x) fcoalesce(unname(named[x]), x), name = NULL),
+    ggplot2::labs(subtitle = "fitted curves of the parts"),
+    ggplot2::theme(legend.position = "top", legend.justification = "left"))
+}
+
+curve_on_log_axes <- function(object, until) {
   one_line <- curve_table(object, until, sort(unique(c(seq(1, until, by = 0.1), seq_len(until)))))
   one_line <- one_line[one_line$segment %in% seen_segments(object)]
   points <- object$evidence[object$evidence$position <= until & object$evidence$pivot_ctr > 0]

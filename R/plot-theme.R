@@ -6,6 +6,8 @@ ink <- list(text = "#22303c", soft = "#5d6b78", rule = "#dfe4e8", plain = "#b9c2
   main = "#1f4e79", second = "#b8651b")
 
 segment_colours <- c(all = ink$main, `non-brand` = ink$main, brand = ink$second)
+# Of parts side by side, told apart by those who see few colours, too.
+part_colours <- c(ink$main, ink$second, "#3b8b6e", "#8a5a9e", "#b08d1a", "#6d7f8c")
 
 tide_theme <- function() {
   ggplot2::theme_minimal(base_size = 12) + ggplot2::theme(
@@ -89,23 +91,60 @@ stretch_lines <- function(rows, mapping = ggplot2::aes(group = .data$stretch), l
       size = 1.5 * linewidth, ...))
 }
 
-# Clicks and impressions by day, with a seven-day mean over them.
-
-trend_figure <- function(by_day, events = NULL) {
-  marks <- event_marks(events, min(by_day$date), max(by_day$date))
-  long <- rbindlist(lapply(c("clicks", "impressions"), function(figure) {
-    data.table(date = as.Date(by_day$date), figure = figure, value = by_day[[figure]],
-      mean = weekly_mean(by_day$date, by_day[[figure]]))
+# The four figures over time. by_time: date, clicks, impressions and, where known, position; days
+# have a seven-day mean over them. unusual: days to mark, as of tide_unusual().
+trend_figure <- function(by_time, events = NULL, unusual = NULL, each = "day") {
+  marks <- event_marks(events, min(by_time$date), max(by_time$date))
+  figures <- list(clicks = by_time$clicks, impressions = by_time$impressions,
+    `CTR, %` = 100 * by_time$clicks / by_time$impressions,
+    # The best place stands at the top.
+    `position, best at the top` = if (!is.null(by_time[["position"]])) -by_time$position)
+  figures <- Filter(Negate(is.null), figures)
+  long <- rbindlist(lapply(names(figures), function(figure) {
+    data.table(date = as.Date(by_time$date), figure = factor(figure, names(figures)),
+      value = figures[[figure]],
+      mean = if (each == "day") weekly_mean(by_time$date, figures[[figure]]) else NA_real_)
   }))
+  odd <- long[as.integer(long$date) %in% unlist(Map(seq, as.integer(unusual$from),
+    as.integer(unusual$to)))]
+  by_day <- each == "day"
   ggplot2::ggplot(long, ggplot2::aes(.data$date, .data$value)) +
-    stretch_lines(unbroken(long, "figure", "date"), linewidth = 0.3, colour = ink$plain) +
-    stretch_lines(unbroken(long, "figure", "date", "mean"),
-      ggplot2::aes(y = .data$mean, group = .data$stretch), colour = ink$main) +
+    stretch_lines(unbroken(long, "figure", "date"), linewidth = if (by_day) 0.3 else 0.8,
+      colour = if (by_day) ink$plain else ink$main) +
+    (if (by_day) {
+      stretch_lines(unbroken(long, "figure", "date", "mean"),
+        ggplot2::aes(y = .data$mean, group = .data$stretch), colour = ink$main)
+    }) +
+    ggplot2::geom_blank(data = long[!startsWith(as.character(long$figure), "position"),
+      list(date = min(date), value = 0), by = "figure"]) +
+    ggplot2::geom_point(data = odd, shape = 21, size = 2.2, colour = ink$text, fill = "white") +
     ggplot2::facet_wrap("figure", ncol = 1, scales = "free_y") +
-    ggplot2::scale_y_continuous(limits = c(0, NA), labels = scales::label_comma()) +
-    ggplot2::labs(x = NULL, y = NULL, title = "By day",
-      subtitle = "thin: days; thick: mean of seven days", caption = marks$caption) + marks$layers +
-    tide_theme() + ggplot2::theme(strip.text = ggplot2::element_text(hjust = 0, colour = ink$text))
+    ggplot2::scale_y_continuous(labels = function(x) scales::label_comma()(abs(x))) +
+    ggplot2::labs(x = NULL, y = NULL, title = paste("By", each),
+      subtitle = paste(c(if (by_day) "thin: days; thick: mean of seven days",
+        if (nrow(odd)) "circles: unusual days"), collapse = "; "), caption = marks$caption) +
+    marks$layers + tide_theme() +
+    ggplot2::theme(strip.text = ggplot2::element_text(hjust = 0, colour = ink$text))
+}
+
+#' @rdname tide_figures
+#' @rawNamespace S3method(ggplot2::autoplot, tide_inventory)
+autoplot.tide_inventory <- function(object, events = NULL, unusual = NULL, ...) {
+  if (!object$by %in% times) {
+    abort_tide("Only days, weeks and months make a figure.",
+      where = sprintf("The list is by %s.", object$by), fix = "List by day, week or month.",
+      class = "figure", fault = "call")
+  }
+  rows <- object$rows
+  first <- if (object$by == "month") paste0(rows[[object$by]], "-01") else rows[[object$by]]
+  by_time <- data.table(date = as.IDate(first), rows[, c("clicks", "impressions", "position")])
+  # A week or month that is not whole would look like a fall.
+  if (!is.null(rows[["days"]])) {
+    whole <- rows$days == if (object$by == "week") 7L else days_in_month(by_time$date)
+    by_time <- by_time[whole]
+  }
+  if (all(is.na(by_time$position))) set(by_time, j = "position", value = NULL)
+  trend_figure(by_time[order(by_time$date)], check_events(events), unusual, object$by)
 }
 
 # Mean of the seven days around each day; missing where one of them is.

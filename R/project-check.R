@@ -246,7 +246,7 @@ tidy.tide_check <- function(x, ...) tibble::as_tibble(x$problems)
 summary.tide_check <- function(object, ...) tibble::as_tibble(object$held)
 
 #' @export
-format.tide_check <- function(x, ...) {
+format.tide_check <- function(x, details = TRUE, ...) {
   if (!nrow(x$held)) return("The archive is empty.")
   span <- ifelse(x$held$from > 0, sprintf("%s, %s",
     format_days(as.IDate(x$held$from), as.IDate(x$held$to)), format_plural(x$held$days, "day")),
@@ -260,24 +260,36 @@ format.tide_check <- function(x, ...) {
       c(
         "",
         "Share of all clicks and impressions that rows with queries explain (the rest is private)",
-        "  month    clicks  impressions",
-        sprintf("  %s  %6s  %11s", x$coverage$month, format_share(x$coverage$clicks),
-          format_share(x$coverage$impressions)))
+        if (details) {
+          c("  month    clicks  impressions",
+            sprintf("  %s  %6s  %11s", x$coverage$month, format_share(x$coverage$clicks),
+              format_share(x$coverage$impressions)))
+        } else {
+          sprintf("  by month %s of clicks, %s of impressions", range_words(x$coverage$clicks),
+            range_words(x$coverage$impressions))
+        })
     },
     "",
-    problem_lines("Problems", x$problems[x$problems$weight == "problem"]),
+    problem_lines("Problems", x$problems[x$problems$weight == "problem"], details),
     if (!any(x$problems$weight == "problem")) "No problems found.",
-    problem_lines(c("", "Remarks"), x$problems[x$problems$weight == "remark"]))
+    problem_lines(c("", "Remarks"), x$problems[x$problems$weight == "remark"], details))
 }
 
-problem_lines <- function(head, problems) {
+# "94% to 97%"
+range_words <- function(shares) {
+  ends <- unique(format_share(range(shares, na.rm = TRUE)))
+  paste(ends, collapse = " to ")
+}
+
+# details: what follows from each, too.
+problem_lines <- function(head, problems, details) {
   if (!nrow(problems)) return(NULL)
   c(head, unlist(lapply(seq_len(nrow(problems)), function(i) {
     p <- problems[i]
     c(
       sprintf("  %s%s%s", p$problem, if (nzchar(p$grain)) paste0(" in ", p$grain) else "",
         if (nzchar(p$where)) paste0(": ", p$where) else ""),
-      sprintf("    so:   %s", p$consequence),
+      if (details) sprintf("    so:   %s", p$consequence),
       sprintf("    fix:  %s", p$fix))
   })))
 }

@@ -7,9 +7,10 @@
 comparison_sides <- function(header, part, how) {
   label_texts <- comparison_labels(header)
   if (is.null(label_texts)) return(NULL)
-  windows <- lapply(label_texts$name, label_window, part = part, how = how)
+  windows <- label_windows(label_texts$name, part, how)
   windows_named <- part$filters[["windows"]]
-  later <- later_label(label_texts, windows, how$columns, part$label)
+  of <- if (all(lengths(windows) == 0)) label_dimension(label_texts$word)
+  later <- if (is.null(of)) later_label(label_texts, windows, how$columns, part$label) else 1L
   side <- function(i, of) {
     span <- if (is.null(windows[[i]])) windows_named[[of]] else windows[[i]]
     own <- header
@@ -19,7 +20,20 @@ comparison_sides <- function(header, part, how) {
     list(header = own, window = span,
       days = if (is.null(span)) label_texts$days[i] else as.integer(span$to - span$from) + 1L)
   }
-  list(later = side(later, "later"), earlier = side(3L - later, "earlier"))
+  sides <- list(later = side(later, "later"), earlier = side(3L - later, "earlier"))
+  if (is.null(of)) return(sides)
+  # Two parts of one window, which are rows of it.
+  structure(sides, dimension = of, parts = label_texts$word)
+}
+
+# The dimension whose values both labels are: two devices or kinds of results; NULL for none.
+label_dimension <- function(labels) {
+  known <- list(device = c("desktop", "mobile", "tablet", "computer", "handy", "ordinateur",
+    "ordenador", "movil", "mobil"),
+    vertical = c("web", "image", "images", "bild", "bilder", "video", "videos", "news"))
+  for (dimension in names(known)) {
+    if (all(squeeze_name(labels) %in% known[[dimension]])) return(dimension)
+  }
 }
 
 difference_words <- "^(diff|change|delta|unterschied|ecart|verschil|variac|variaz|veran|variation)"
@@ -44,7 +58,14 @@ comparison_labels <- function(header) {
   at <- vapply(found, function(own) unname(own[match(shared, names(own))]), c(0L, 0L))
   if (anyDuplicated(c(at))) return(NULL)
   list(at = at, squeezed = shared, name = header[at[, "clicks"]],
+    word = trimws(label_word(header[at[, "clicks"]])),
     differences = setdiff(unlist(found), at), days = label_days(header[at[, "clicks"]]))
+}
+
+# What stands beside the figure's own word.
+label_word <- function(header) {
+  words <- paste(column_spellings[["clicks"]], collapse = "|")
+  gsub(sprintf("^(%s)\\b[ :,-]*|[ :,-]*\\b(%s)$", words, words), "", header, ignore.case = TRUE)
 }
 
 # The label of the later window: of dates the later, of words the one that is not an earlier time;
@@ -78,13 +99,31 @@ label_days <- function(name) {
   days
 }
 
-# The window that a label of a header tells, or NULL.
-label_window <- function(name, part, how) {
-  dates <- regmatches(name, gregexpr(date_shape, name))[[1]]
-  if (length(dates) == 2) window_of(dates, part, how)
+# The windows that the labels of a header tell, each list(from, to) or NULL. Where days and months
+# cannot be told apart, the order is the one in which both windows are equally long.
+label_windows <- function(names, part, how) {
+  dates <- regmatches(names, gregexpr(date_shape, names, ignore.case = TRUE))
+  if (!all(lengths(dates) == 2)) return(rep(list(NULL), length(names)))
+  orders <- c(how$date_order, "mdy", "dmy")
+  tries <- lapply(orders, function(order) {
+    how$date_order <- order
+    # The order that the dates of both show holds for both.
+    shown <- distinct_dates(trimws(unlist(dates)), order)
+    if (anyNA(shown) || !inherits(shown, "IDate")) return(NULL)
+    ends <- split(shown, rep(seq_along(names), each = 2))
+    windows <- lapply(ends, function(own) if (own[2] >= own[1]) list(from = own[1], to = own[2]))
+    if (all(lengths(windows) > 0)) unname(windows)
+  })
+  tries <- Filter(Negate(is.null), tries)
+  if (!length(tries)) return(rep(list(NULL), length(names)))
+  span <- function(window) as.integer(window$to - window$from)
+  unequal <- vapply(tries, function(own) abs(span(own[[1]]) - span(own[[2]])), 0L)
+  tries[[if (is.null(how$date_order)) which.min(unequal) else 1L]]
 }
 
-date_shape <- "[0-9]{1,4}[-/.] ?[0-9]{1,2}[-/.] ?[0-9]{1,4}"
+date_shape <- paste0("[0-9]{1,4}[-/.] ?[0-9]{1,2}[-/.] ?[0-9]{1,4}|",
+  "[a-z\u00c0-\u024f]{3,10}[.]? [0-9]{1,2},? [0-9]{4}|",
+  "[0-9]{1,2}[.]? [a-z\u00c0-\u024f]{3,10}[.]? [0-9]{2,4}")
 
 # list(from, to) of two dates as texts; NULL where they are none.
 window_of <- function(dates, part, how) {
@@ -107,5 +146,24 @@ read_comparison <- function(part, how, layout, sides) {
       fix = "Export each window by date, by itself.", class = "columns_twice", file = part$label,
       column = "date")
   }
+  if (!is.null(attr(sides, "dimension"))) return(parts_as_rows(read, sides))
   c(read$later, list(earlier = read$earlier))
+}
+
+# Two parts beside each other as rows of one table, with a column that says which.
+parts_as_rows <- function(read, sides) {
+  of <- attr(sides, "dimension")
+  parts <- attr(sides, "parts")
+  rows <- rbindlist(Map(function(own, part) set(own$rows, j = of, value = part), unname(read), parts))
+  set(rows, j = of, value = factor(rows[[of]], parts))
+  out <- read$later
+  out$dimensions <- intersect(dimension_names, c(out$dimensions, of))
+  out$rows <- setcolorder(rows[rows$impressions > 0], out$dimensions)
+  out$left_out <- rbind(read$later$left_out, read$earlier$left_out)
+  grain <- grain_label(out$dimensions)
+  set(out$left_out, j = "grain", value = rep(grain, nrow(out$left_out)))
+  label <- sub(", later window$", "", out$source$file)
+  set(out$source, j = c("file", "rows", "kept", "grain"),
+    value = list(label, out$source$rows + read$earlier$source$rows, nrow(out$rows), grain))
+  out
 }

@@ -64,9 +64,17 @@ days_in_month <- function(first) as.integer(months_after(first, 1L)) - as.intege
 # What is counted, the first that a table has.
 history_counts <- c("clicks", "sessions", "conversions", "value")
 
-history_spellings <- list(month = c("month", "date", "day", "period", "monat", "mois", "mes"),
-  clicks = c("clicks", "click", "klicks", "clics"), sessions = c("sessions", "visits", "sitzungen"),
-  conversions = c("conversions", "orders", "goals"), value = c("value", "revenue"),
+history_spellings <- list(
+  month = c("month", "date", "day", "period", "monat", "mois", "mes", "mese", "maand", "datum",
+    "yearmonth", "monthyear", "monthofyear", "monthoftheyear"),
+  year = c("year", "jahr", "annee", "ano", "anno", "jaar"),
+  clicks = c("clicks", "click", "klicks", "clics", "clic", "cliques", "klikken", "organicclicks",
+    "organischeklicks", "clicsorganiques", "totalclicks"),
+  sessions = c("sessions", "visits", "sitzungen", "besuche", "visites", "visitas", "visite",
+    "sesiones", "sessioni", "sessies", "sessoes", "organicsessions", "organicvisits", "traffic",
+    "organictraffic", "users", "organicusers"),
+  conversions = c("conversions", "orders", "goals", "keyevents"),
+  value = c("value", "revenue", "totalrevenue", "umsatz"),
   segment = c("segment", "brand", "folder"))
 
 # A table of months of one's own: list(months: data.table(segment, month, days, value), of, source,
@@ -79,7 +87,31 @@ read_month_texts <- function(file) {
   tbl <- named_table(file, scratch, history_spellings, "month", "months", "month,clicks")
   if (is.null(tbl)) abort_no_table("The table of months is empty.", file, "Name another.")
   columns <- lapply(stats::setNames(nm = names(history_spellings)), tbl$text)
+  # Year and month in two columns are one.
+  if (all(grepl("^[0-9]{4}$", columns$year)) && length(columns$year)) {
+    number <- suppressWarnings(as.integer(columns$month))
+    named <- is.na(number)
+    number[named] <- vapply(columns$month[named], named_month, 0L)
+    columns$month <- sprintf("%s-%02d", columns$year, number)
+  }
+  columns$year <- NULL
   as.data.table(columns[vapply(columns, function(x) any(nzchar(x)), NA)])
+}
+
+# Whether a file is a table of months rather than an export: its months with what is counted, and
+# neither queries nor pages.
+is_months_table <- function(file) {
+  if (length(file) != 1 || dir.exists(file)) return(FALSE)
+  scratch <- new_scratch()
+  on.exit(unlink(scratch, recursive = TRUE))
+  tryCatch({
+    part <- one_part(file, scratch)
+    exported <- function(header) find_columns(header)[c("query", "page", "impressions")]
+    layout <- sniff_header(part$path, function(header) length(header) > 1, 1)
+    columns <- read_month_texts(file)
+    "month" %in% names(columns) && any(history_counts %in% names(columns)) &&
+      !sum(lengths(exported(layout$header)))
+  }, tide_error = function(e) FALSE)
 }
 
 # What a table of months counts.
@@ -139,9 +171,61 @@ weeks_apart <- function(days) {
   length(apart) > 0 && all(apart %% 7L == 0L) && all(apart > 0L)
 }
 
-# Days, or months without one: 2026-03 is its first day.
+# Days, or months without one, of which it is the first day: 2026-03, 03/2026, Mar 2026, 3/1/2026.
+# Of slashes the month comes first where all are the first of a month so.
 month_of_text <- function(text) {
-  text <- gsub("[/.]", "-", text)
+  text <- gsub("[/.]", "-", spelled_months(trimws(text)))
+  text <- sub("^([0-9]{1,2})-([0-9]{4})$", "\\2-\\1", text)
   short <- grepl("^[0-9]{4}-[0-9]{1,2}$", text)
-  as.IDate(as.Date(ifelse(short, paste0(text, "-01"), text), format = "%Y-%m-%d"))
+  other <- grepl("^[0-9]{1,2}-[0-9]{1,2}-[0-9]{2,4}$", text)
+  out <- as.IDate(as.Date(ifelse(short, paste0(text, "-01"), text), format = "%Y-%m-%d"))
+  if (any(other)) {
+    first <- grepl("^0?1-", text[other])
+    second <- grepl("^[0-9]{1,2}-0?1-", text[other])
+    order <- if (all(second) && !all(first)) "mdy" else if (all(first)) "dmy"
+    dates <- distinct_dates(text[other], order)
+    out[other] <- if (inherits(dates, "IDate")) dates else as.IDate(NA)
+  }
+  out
+}
+
+# Names of months in the languages that headers are read in, as their first letters.
+month_names <- list(
+  c("jan", "j\u00e4n", "ene", "gen"), c("feb", "f\u00e9v", "fev"), c("mar", "m\u00e4r", "mrt"),
+  c("apr", "avr", "abr"), c("may", "mai", "mag", "mei"), c("jun", "juin", "giu"),
+  c("jul", "juil", "lug"), c("aug", "ao\u00fb", "aou", "ago"), c("sep", "set"),
+  c("oct", "okt", "ott", "out"), c("nov"), c("dec", "dez", "d\u00e9c", "dic"))
+
+# Dates with the month as a word, in numbers: "Oct 1, 2026" and "1. Oktober 2026" are 2026-10-01,
+# "Apr 2023" is 2023-04. Other texts stay.
+spelled_months <- function(text) {
+  word <- "([[:alpha:]]{3,10})[.]?"
+  shapes <- list(
+    list(sprintf("^%s ([0-9]{1,2}),? ([0-9]{4})$", word), c(3, 1, 2)),
+    list(sprintf("^([0-9]{1,2})[.]?[ -]%s[ -]([0-9]{4})$", word), c(3, 2, 1)),
+    list(sprintf("^%s[ -]([0-9]{4})$", word), c(2, 1)),
+    list(sprintf("^([0-9]{4})[ -]%s$", word), c(1, 2)))
+  for (shape in shapes) {
+    at <- grep(shape[[1]], text)
+    if (!length(at)) next
+    cells <- regmatches(text[at], regexec(shape[[1]], text[at]))
+    text[at] <- vapply(cells, function(own) {
+      parts <- own[-1][shape[[2]]]
+      number <- named_month(parts[2])
+      if (is.na(number)) return(own[1])
+      paste(c(parts[1], sprintf("%02d", number), if (length(parts) > 2) {
+        sprintf("%02d", as.integer(parts[3]))
+      }), collapse = "-")
+    }, "")
+  }
+  text
+}
+
+# 1 to 12, by the longest beginning that is known ("juin" and "juil" before "jui").
+named_month <- function(word) {
+  word <- tolower(word)
+  known <- unlist(month_names)
+  number <- rep(seq_along(month_names), lengths(month_names))
+  hit <- which(startsWith(word, known))
+  if (length(hit)) number[hit[which.max(nchar(known[hit]))]] else NA_integer_
 }

@@ -170,7 +170,7 @@ find_fact_header <- function(part, columns) {
   best$found <- about(best$header)
   of_what <- names(which(lengths(best$found) > 0))[1]
   if (length(best$found[[of_what]]) > 1 || all(lengths(best$found) > 0)) {
-    abort_tide("Facts are of_what queries or of_what pages, one column of either.", where = shown,
+    abort_tide("Facts are of queries or of pages, one column of either.", where = shown,
       fix = "Leave only one of these columns in the table.", class = "columns_twice",
       file = part$label, column = of_what)
   }
@@ -185,11 +185,38 @@ find_fact_header <- function(part, columns) {
   c(best[c("line", "sep")], list(by = of_what, names = column_names))
 }
 
+# What tables of page analytics call money and conversions besides, as a pattern each, and what is
+# none: rates, averages, parts of it.
+fact_patterns <- list(
+  conversions = c(paste0("^(keyevent|conversion|konversion|conversione|conversie|convers|",
+    "schlusselereignis|evenementscle|eventosclave|eventichiave|belangrijkegebeurtenis|",
+    "eventosprincipais|transa[ck]tion|transazioni|transacciones|transacoes|purchase|kaufe|achats|",
+    "compras|acquisti|aankopen|numberofconversions|anzahlderconversions)"),
+    "rate|quote|taux|tasa|tasso|taxa|percent|value|wert|valeur|valor|waarde|revenue|umsatz"),
+  value = c(paste0("revenue|umsatz|erlos|chiffredaffaires|revenu|ingresos|entrate|ricavi|fatturato|",
+    "omzet|opbrengst|receita|faturamento|(conversion|event|purchase|order)s?value|",
+    "(ereignis|conversion|konversions?|bestell)s?wert|valeurde|valordel?a?(evento|conversion|convers)|",
+    "valore(dell)?(evento|conversion)|waarde(van)?(conversie|gebeurtenis)"),
+    "per|average|avg|durchschn|moyen|medio|media|gemiddeld|tax|steuer|refund|rate"))
+
+# Names of columns that no spelling knows, by pattern, of facts that the table lacks.
+patterned_facts <- function(squeezed, named) {
+  for (fact in setdiff(names(fact_patterns), named)) {
+    pattern <- fact_patterns[[fact]]
+    hit <- grepl(pattern[1], squeezed) & !grepl(pattern[2], squeezed)
+    named[hit & !named %in% names(fact_spellings)] <- fact
+  }
+  named
+}
+
 fact_names <- function(header, columns) {
   squeezed <- squeeze_name(header)
   column_names <- gsub("[^a-z0-9]+", "_", tolower(header))
   for (fact in names(fact_spellings)) column_names[squeezed %in% fact_spellings[[fact]]] <- fact
   column_names[squeezed %in% c("month", "monat", "mois", "mes", "mese", "maand")] <- "month"
+  # What the call names is looked for nowhere else.
+  by_pattern <- patterned_facts(squeezed, column_names)
+  column_names <- ifelse(by_pattern %in% names(columns), column_names, by_pattern)
   for (fact in setdiff(names(columns), c("query", "page"))) {
     column_names[column_names == fact] <- paste0(fact, "_other")
     column_names[squeezed == squeeze_name(columns[[fact]])] <- fact

@@ -53,9 +53,15 @@ is_whole_value <- function(dimension, value) {
   if (dimension %in% c("country", "device", "vertical", "rich_result")) {
     return(!grepl("[*+|,;]", value))
   }
-  if (dimension == "page") return(grepl("^https?://[^*|\\s]+$", value, perl = TRUE))
+  if (dimension == "page") {
+    return(grepl(paste0("^", exactly_words, "https?://[^*|\\s]+$"), value, perl = TRUE,
+      ignore.case = TRUE))
+  }
   grepl("^=", value)
 }
+
+# How tables of filters say that a value is meant as it stands.
+exactly_words <- "(=|(exact(ly)?|equals|is|exact url|genau)\\b:?)?\\s*"
 
 # The window that the filter names, where it is two dates; of four, `windows`, the later and the
 # earlier one.
@@ -110,7 +116,8 @@ folder_filters <- function(inputs, scratch, how) {
 # Columns of constant values, for dimensions that the table lacks.
 add_filter_columns <- function(rows, filters) {
   for (dimension in setdiff(names(filters$values), names(rows))) {
-    value <- sub("^=", "", filters$values[[dimension]])
+    value <- sub(paste0("^", exactly_words), "", filters$values[[dimension]], perl = TRUE,
+      ignore.case = TRUE)
     set(rows, j = dimension, value = factor(rep(value, nrow(rows))))
   }
 }

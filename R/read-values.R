@@ -181,6 +181,7 @@ date_fix <- paste("Write dates as 2026-03-31, or all of them as 31.3.2026 or 3/3
 
 # from_1904: what a workbook counts its days from, else the end of 1899.
 distinct_dates <- function(text, order, from_1904 = FALSE) {
+  text <- spelled_months(text)
   on_day <- rep(as.IDate(NA), length(text))
   iso <-
     grepl("^\\d{4}[-/.]?\\d{1,2}[-/.]?\\d{1,2}([ T]\\d{1,2}:.*)?$", text) & !grepl("^\\d{5}$", text)
@@ -194,12 +195,12 @@ distinct_dates <- function(text, order, from_1904 = FALSE) {
   first <- if (from_1904) 24107L else 25569L
   on_day[serial] <-
     in_range(as.IDate(as.integer(as.numeric(text[serial])) - first, origin = "1970-01-01"))
-  part <- "^(\\d{1,2})([-/.])\\s?(\\d{1,2})[-/.]\\s?(\\d{4})( \\d{1,2}:.*)?$"
+  part <- "^(\\d{1,2})([-/.])\\s?(\\d{1,2})[-/.]\\s?(\\d{4}|\\d{2})( \\d{1,2}:.*)?$"
   other <- which(grepl(part, text))
   if (!length(other)) return(on_day)
   first <- as.integer(sub(part, "\\1", text[other]))
   second <- as.integer(sub(part, "\\3", text[other]))
-  year <- sub(part, "\\4", text[other])
+  year <- sub("^(..)$", "20\\1", sub(part, "\\4", text[other]))
   evidence <- c(dmy = any(first > 12), mdy = any(second > 12))
   chosen <- if (all(evidence)) {
     return(on_day)

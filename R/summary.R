@@ -59,6 +59,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
   check_number(recent_days, "recent_days", min = 1)
   check_number(undated_days, "undated_days", min = 1)
   if (!is.null(split)) check_choice(split, split_dimensions, "split")
+  if (inherits(data, "tide_data")) data <- first_given(pages_for_queries(data), data)
   origin <- rows_source(data)
   tbl <- origin$table
   dated <- "date" %in% tbl$dimensions
@@ -124,6 +125,7 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
       assumed = is.na(tbl$days)),
     recent = recent_window(recent_from, tbl$to, if (whole) days, reduced$by_day, tbl$each),
     grain = grain_label(tbl$dimensions), rests_on = tbl$rests_on,
+    of_pages = isTRUE(data$of_pages),
     unused = setdiff(origin$grains, grain_label(tbl$dimensions)),
     folded = reduced$pages$spellings - length(reduced$pages$names),
     moves = if (nrow(moves)) {
@@ -146,7 +148,7 @@ new_summary <- function(queries, pages, cells, recent_cells = cells,
     course = NULL,
     site_by_day = NULL, site_by_page = NULL, window,
     recent = c(window[c("from", "to", "days")], list(with_data = window$days)), grain,
-    rests_on = NULL, unused = character(), folded = 0L, moves = NULL, brand = NULL,
+    rests_on = NULL, of_pages = FALSE, unused = character(), folded = 0L, moves = NULL, brand = NULL,
     spellings = NULL, sources,
     left_out) {
   validate_summary(structure(as.list(environment()), class = c("tide_summary", "tide_result")))
@@ -227,18 +229,7 @@ summary.tide_summary <- function(object, ...) {
 
 #' @export
 format.tide_summary <- function(x, ...) {
-  span <- if (x$window$dated) {
-    sprintf("%s (%s)", format_days(x$window$from, x$window$to), format_plural(x$window$days, "day"))
-  } else {
-    sprintf("no dates; %s %s", if (x$window$assumed) {
-      "taken as"
-    } else if (is.na(x$window$from)) {
-      "the filter says"
-    } else {
-      sprintf("the export stands for %s,", format_days(x$window$from, x$window$to))
-    },
-      format_plural(x$window$days, "day"))
-  }
+  span <- span_words(x$window)
   segments <- table(x$queries$segment)
   pages <- if (length(x$pages$page) == 1 && !nzchar(x$pages$page)) {
     "no pages"
@@ -263,9 +254,26 @@ format.tide_summary <- function(x, ...) {
     coverage_line(x), moved_line(x),
     if (NROW(x$facts)) fact_lines(x$facts),
     left_out_day_lines(x$odd_days), missing_lines(x$missing),
-    left_out_lines(x$left_out, data.table(grain = x$grain, clicks = sum(x$cells$clicks),
-      impressions = sum(x$cells$impressions))),
+    left_out_lines(x$left_out, summary_kept(x)),
     capped_lines(x$sources))
+}
+
+# As kept_by_grain() of data.
+summary_kept <- function(x) {
+  data.table(grain = x$grain, clicks = sum(x$cells$clicks), impressions = sum(x$cells$impressions))
+}
+
+# The days that all rests on, of a window as a summary has it.
+span_words <- function(window) {
+  days <- format_plural(window$days, "day")
+  if (window$dated) return(sprintf("%s (%s)", format_days(window$from, window$to), days))
+  sprintf("no dates; %s %s", if (window$assumed) {
+    "taken as"
+  } else if (is.na(window$from)) {
+    "the filter says"
+  } else {
+    sprintf("the export stands for %s,", format_days(window$from, window$to))
+  }, days)
 }
 
 spelling_line <- function(x) {
@@ -286,7 +294,7 @@ coverage_line <- function(x) {
   share <- query_coverage(x)
   if (is.null(share)) return(character())
   parts <- format_share(c(share$clicks, share$impressions))
-  sprintf("  queries explain %s of all clicks and %s of all impressions%s", parts[1], parts[2],
+  sprintf("  queries explain %s of clicks and %s of impressions%s", parts[1], parts[2],
     if (all(parts == format_share(1))) "" else "; the rest is private")
 }
 

@@ -37,6 +37,20 @@ in_sentences <- function(findings, lines = findings$findings) {
     match("page_clicks", names(lines))))[]
 }
 
+# The verb of the first step of each line: what a task begins with.
+task_verbs <- function(findings, lines) {
+  words <- first_given(findings$words, words_in_use())
+  wanted <- fcoalesce(unname(findings$steps[lines$task]), lines$id)
+  code <- rep(NA_character_, length(wanted))
+  for (batch in findings$facts) {
+    if (batch$slot != "step") next
+    first <- is.na(code) & wanted %chin% batch$rows$line
+    code[first] <- batch$code
+  }
+  verbs <- unlist(words$tasks)
+  fcoalesce(unname(verbs[code]), kind_words(lines$kind, "label"))
+}
+
 # What is told of these lines in these slots, the sentences of each as one text.
 told <- function(findings, ids, slots) {
   lines <- unique(ids)

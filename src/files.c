@@ -84,6 +84,11 @@ SEXP write_bytes(SEXP to, SEXP bytes) {
   const unsigned char *at = RAW(bytes);
   size_t left = (size_t)XLENGTH(bytes);
   int failed = 0;
+  /* A reader that went away is told by the result, not by R's own handler, which makes it an error. */
+  struct sigaction ignored = { 0 }, before;
+  ignored.sa_handler = SIG_IGN;
+  sigemptyset(&ignored.sa_mask);
+  sigaction(SIGPIPE, &ignored, &before);
   while (left > 0 && !failed) {
     ssize_t done = write(number, at, left < 1048576 ? left : 1048576);
     if (done >= 0) {
@@ -92,6 +97,7 @@ SEXP write_bytes(SEXP to, SEXP bytes) {
     } else if (errno == EAGAIN) usleep(1000);
     else if (errno != EINTR) failed = errno;
   }
+  sigaction(SIGPIPE, &before, NULL);
   if (opened && close(number) != 0 && !failed) failed = errno;
   return mkString(!failed ? "" : failed == EPIPE ? "closed" : strerror(failed));
 }

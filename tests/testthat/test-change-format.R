@@ -28,15 +28,20 @@ test_that("every line of the table holds its own figures under their heads, one 
   for (level in c("site", "query", "page")) {
     change <- tide_compare(data, by = level)
     lines <- format(change, n = 2)
-    head <- grep("before +after +change +demand +position +CTR +new/lost", lines)
+    head <- grep("before +after +change +before +after +change +before +after +points", lines)
     expect_length(head, 1)
     shown <- inktide:::comparison_table(change, 2)
-    cells <- strsplit(trimws(substring(lines[head + seq_len(nrow(shown))], 20)), " +")
-    figures <- lapply(cells, function(own) {
-      as.numeric(gsub("[,+]", "", replace(own, own == "", "0")))[1:7]
-    })
-    expect_equal(do.call(rbind, figures), unname(as.matrix(shown[, c("clicks_before",
-      "clicks_after", "change", inktide:::part_names), with = FALSE])), label = level)
+    # Below a line of the name and its causes stand twelve figures.
+    cells <- strsplit(trimws(lines[head + 2L * seq_len(nrow(shown))]), " +")
+    figures <- do.call(rbind, lapply(cells, function(own) as.numeric(gsub("[,+%]", "", own))))
+    expect_equal(figures[, c(1:5, 7, 8, 10, 11), drop = FALSE], unname(as.matrix(shown[, list(clicks_before,
+      clicks_after, change, round(impressions_before), round(impressions_after),
+      signif(100 * ctr_before, 2), signif(100 * ctr_after, 2), round(position_before, 1),
+      round(position_after, 1))])), tolerance = 1e-2, label = level)
+    expect_equal(figures[, 6], round(figures[, 5] - figures[, 4]))
+    # Its causes are those of its change.
+    first <- inktide:::why_parts(shown)[1]
+    expect_match(lines[head + 1], first, fixed = TRUE)
   }
 })
 

@@ -118,7 +118,7 @@ test_that(
       .(clicks = sum(clicks), impressions = sum(impressions),
         position = sum(position * impressions) / sum(impressions)),
       by = c("query", "page", "device")])
-    expect_match(format(tide_compare(undated, "query", segments = segments))[1],
+    expect_match(paste(format(tide_compare(undated, "query", segments = segments)), collapse = " "),
       "phone against computer \\(no dates\\)")
     # A table without pages is compared too, query by query.
     no_pages <- as_data(rbind(phone, rows)[, !"page"])

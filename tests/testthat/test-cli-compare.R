@@ -25,15 +25,18 @@ test_that("at a terminal with colours noise is grey, losses are red and gains bl
   moves <- tide_compare(as_data(made_site(queries = 60, days = 56)), days = 28)
   set(moves$moves, j = "significant", value = seq_len(nrow(moves$moves)) <= 6)
   set(moves$moves, j = "change", value = rep(c(-5, 5), length.out = nrow(moves$moves)))
-  lines <- inktide:::coloured(format(moves, n = 8), moves, list(format = "table"))
+  text <- inktide:::change_answer(moves, 8, 80)
+  lines <- inktide:::coloured(text, moves$moves, list(format = "table", top = 8))
   plain <- cli::ansi_strip(lines)
-  expect_equal(plain, format(moves, n = 8))
-  first <- which(startsWith(plain, "query"))[1]
-  expect_equal(lines[first + 1:2],
-    c(cli::col_red(plain[first + 1]), cli::col_blue(plain[first + 2])), ignore_attr = TRUE)
-  expect_equal(lines[first + 8], cli::col_grey(plain[first + 8]), ignore_attr = TRUE)
+  expect_equal(plain, text)
+  first <- grep("before +after", plain)[1]
+  red <- cli::col_red(plain[first + 1:2])
+  blue <- cli::col_blue(plain[first + 3:4])
+  expect_equal(lines[first + 1:4], c(red, blue), ignore_attr = TRUE)
+  expect_equal(lines[first + 16], cli::col_grey(plain[first + 16]), ignore_attr = TRUE)
   # Files and other formats stay plain.
-  expect_equal(inktide:::coloured(plain, moves, list(format = "table", out = "x")), plain)
+  to_file <- list(format = "table", top = 8, out = "x")
+  expect_equal(inktide:::coloured(plain, moves$moves, to_file), plain)
 })
 
 test_that("conditions on sums are about the days that are compared, however much was read", {

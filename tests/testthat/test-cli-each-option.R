@@ -70,14 +70,15 @@ test_that("each option of each command changes what comes back, or is refused by
     "--min-clicks" = "12", "--facts" = site$values, "--exported" = "2026-10-20", "--lag" = "9",
     "--columns" = "query=Page", "--format" = "json", "--out" = file.path(dir, "o.csv"),
     "--verbose" = "", "--source" = "nosuch", "--kind" = "low_ctr", "--hours" = "3",
-    "--view" = "page", "--target" = "1", "--per-page" = "1", "--min-gain" = "3", "--fdr" = "0.01",
+    "--view" = "page", "--target" = "3", "--per-page" = "1", "--min-gain" = "3", "--fdr" = "0.01",
     "--band" = "8:12", "--top" = "2", "--sort" = "impressions", "--all" = "", "--page-view" = "",
     "--figure" = file.path(dir, "o.svg"), "--by" = "device", "--lead" = "2", "--windows" = "7",
     "--ascending" = "", "--after" = "2026-10-05..2026-10-14", "--before" = "2026-09-08..2026-09-17",
     "--year" = "", "--level" = "page", "--all-days" = "", "--why" = site$top[1],
     "--events" = site$events, "--results-pages" = site$results, "--segments" = "guides,phones",
     "--prior" = prior, "--months" = "2", "--do" = "2", "--budget" = "3", "--draw" = "ctr",
-    "--leading" = "clicks", "--lines" = "1", "--of" = site$page, "--against" = "phones")
+    "--details" = "", "--legend" = "", "--losers" = "", "--gainers" = "", "--axes" = "log",
+    "--target-ctr" = "0.3", "--leading" = "clicks", "--lines" = "1", "--of" = site$page, "--against" = "phones")
   in_project <- c("--project", dir)
   calls <- list(find = in_project, curve = in_project, list = in_project, compare = in_project,
     trace = c(site$page, in_project), follow = in_project, watched = in_project,

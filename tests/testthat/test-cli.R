@@ -23,13 +23,19 @@ test_that("find prints the same numbers as R, in every format, and nothing else 
     expect_equal(table$id, found$id)
     expect_equal(table$gain, found$gain, tolerance = 1e-6)
     expect_match(csv$err, "left out", all = FALSE)
+    expect_match(csv$err, "^next: inktide", all = FALSE)
     json <- jsonlite::fromJSON(
       program("find", files[["pairs"]], "--brand", "fernmoor", "--format", "json", "--quiet")$out)
     expect_equal(json$score, found$score, tolerance = 1e-6)
     people <-
       program("find", files[["pairs"]], "--brand=fernmoor", "--top", "5", env = "COLUMNS=80")
     expect_true(all(nchar(people$out, "width") <= 80))
-    expect_match(people$out, "First steps", all = FALSE)
+    expect_match(people$out[1], "^[0-9]+ tasks: [+]")
+    expect_lte(length(people$out) + length(people$err), 30)
+    detailed <- program("find", files[["pairs"]], "--brand=fernmoor", "--details")
+    for (part in c("First steps", "Checked and left out", "gain = if done")) {
+      expect_match(detailed$out, part, all = FALSE)
+    }
   })
 
 test_that("curve has the agreed columns, with brand and non-brand where brand words are given", {
@@ -96,21 +102,41 @@ test_that("a project folder is found upwards, its settings used, its mistakes na
   expect_match(paste(wrong$err, collapse = " "), sprintf("line %d.*Did you mean 'brand'", last))
 })
 
-test_that("every command has help, and its example is a call that it understands", {
+test_that("every command has help, and its examples are calls that it understands", {
+  shared <- program("help", "filters")$out
   for (name in names(inktide:::cli_commands())) {
     command <- c(inktide:::cli_commands()[[name]], name = name)
     help <- program("help", name)
     expect_equal(help$status, 0)
+    expect_lte(length(help$out), 30)
     for (option in command$options) {
-      expect_match(help$out, option$flag, fixed = TRUE, all = FALSE)
+      expect_match(c(help$out, shared), option$flag, fixed = TRUE, all = FALSE)
     }
-    words <- scan(text = command$example, what = "", quiet = TRUE)
-    expect_equal(words[1:2], c("inktide", name))
-    parsed <- inktide:::parse_call(command, words[-(1:2)])
-    given <- sub("=.*", "", words[startsWith(words, "--")])
-    expect_true(all(gsub("-", "_", sub("^--", "", given)) %in% names(parsed$options)))
-    if (!length(given)) expect_equal(parsed$files, words[-(1:2)])
+    for (example in command$example) {
+      words <- scan(text = example, what = "", quiet = TRUE)
+      expect_equal(words[1:2], c("inktide", name))
+      parsed <- inktide:::parse_call(command, words[-(1:2)])
+      given <- sub("=.*", "", words[startsWith(words, "--")])
+      expect_true(all(gsub("-", "_", sub("^--", "", given)) %in% names(parsed$options)))
+      if (!length(given)) expect_equal(parsed$files, words[-(1:2)])
+    }
   }
+  expect_match(paste(program("help", "nosuch")$err, collapse = " "), "Known are demo, .* filters")
+})
+
+test_that("a shell completes commands, options and choices from the same table", {
+  file <- withr::local_tempfile()
+  writeLines(program("completion", "bash")$out, file)
+  completes <- function(...) {
+    words <- c("inktide", ...)
+    script <- sprintf("source %s; COMP_WORDS=(%s); COMP_CWORD=%d; _inktide; echo ${COMPREPLY[@]}",
+      file, paste(shQuote(words), collapse = " "), length(words) - 1L)
+    strsplit(system2("bash", c("-c", shQuote(script)), stdout = TRUE), " ")[[1]]
+  }
+  expect_setequal(completes("fo"), c("forecast", "follow"))
+  expect_setequal(completes("compare", "--lo"), "--losers")
+  expect_setequal(completes("find", "--sort", ""), inktide:::list_orders)
+  expect_equal(program("completion", "fish")$status, 2)
 })
 
 test_that("windows, lengths and ranges are read as written, and what cannot be meant is refused", {

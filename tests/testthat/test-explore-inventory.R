@@ -60,7 +60,8 @@ test_that("the program lists, sorts and writes the inventory, with facts and cov
   run <- function(...) program("list", "a.csv", "days.csv", "--lag", "0", "--quiet", ..., dir = dir)
   listed <- fread(text = run("--facts", "volumes.csv", "--format", "csv")$out)
   expect_equal(listed[query == "query 0010"]$volume, 700)
-  expect_match(paste(run("--top", "3")$out, collapse = " "), "coverage: 50% of the site's clicks")
+  expect_match(gsub(" +", " ", paste(run("--top", "3")$out, collapse = " ")),
+    "coverage: 50% of the site's clicks")
   brand <- paste(run("--by", "modifier", "--brand", "query 00", "--top", "2")$out, collapse = " ")
   expect_match(brand, "words with the brand")
   days <- fread(text = run("--by", "day", "--format", "csv")$out)

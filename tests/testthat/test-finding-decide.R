@@ -24,7 +24,7 @@ test_that("what was decided stays away until its facts change, and says why it i
   changed <- found
   changed$findings <- copy(found$findings)[task == leads$task[1], if_done := if_done_high * 2]
   back <- lines_of(inktide:::leave_decided(changed, decisions, as.Date("2026-10-10")))
-  expect_match(back$reason[back$id == ids[1]], "Back: dismissed on 2026-10-01")
+  expect_match(back$reason[back$id == ids[1]], "Back: harmless on 2026-10-01")
   # By rank, and by page.
   tide_decide(store, found, "1", "fix")
   expect_equal(subset(tide_decisions(store), id == ids[1])$decision, "fix")

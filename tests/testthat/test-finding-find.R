@@ -99,6 +99,6 @@ test_that("queries off the site's subject are not listed, counted with the reaso
       file.path(dir, "a.csv"))
     writeLines(c("exports: a.csv", sprintf("ignore: {%s: not ours}", gone)),
       file.path(dir, "inktide.yml"))
-    run <- program("find", "--project", dir, "--lag", "0", "--quiet")
+    run <- program("find", "--project", dir, "--lag", "0", "--quiet", "--details")
     expect_match(paste(run$out, collapse = " "), "1 query, [0-9]+ clicks: ignored: not ours")
   })

@@ -82,7 +82,8 @@ test_that("the program takes results pages from the call or the project, and tra
     address = "https://www.fernmoor.example/p1/", title = "10 tips", features = "answer box"),
     file.path(dir, "results.csv"))
   run <- function(...) program(..., "--lag", "0", dir = dir)
-  said <- run("find", "a.csv", "--results-pages", "results.csv", "--kind", "low-ctr")
+  said <- run("find", "a.csv", "--results-pages", "results.csv", "--kind", "low-ctr",
+    "--details")
   expect_match(paste(said$err, collapse = " "),
     "results pages with answer box: [45][0-9] queries, CTR x0.5")
   expect_match(paste(said$err, collapse = " "), "expected CTR is lowered")

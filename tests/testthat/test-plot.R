@@ -1,6 +1,8 @@
 test_that("figures draw the curve's own numbers and mark every finding", {
   found <- demo()$found
-  built <- ggplot2::ggplot_build(ggplot2::autoplot(found$curve, until = 20))
+  bars <- as.data.table(ggplot2::ggplot_build(ggplot2::autoplot(found$curve))$data[[1]])
+  expect_equal(bars[PANEL == 2]$y[10], predict(found$curve, 10, "non-brand")$ctr, tolerance = 1e-6)
+  built <- ggplot2::ggplot_build(ggplot2::autoplot(found$curve, until = 20, axes = "log"))
   line <- as.data.table(built$data[[3]])[colour == inktide:::segment_colours[["non-brand"]]]
   at_ten <- line$y[which.min(abs(line$x - 1))]
   expect_equal(10^at_ten, predict(found$curve, 10, "non-brand")$ctr, tolerance = 1e-6)

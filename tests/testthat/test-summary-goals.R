@@ -62,7 +62,7 @@ test_that("the program weighs the goals of the settings and shows what clicks wo
   settings <- function(...) writeLines(c("exports: [a.csv]", ...), file.path(dir, "inktide.yml"))
   run <- function(...) program("find", "--lag", "0", ..., dir = dir)
   settings("enrichments: [costs.csv]")
-  expect_match(paste(run()$out, collapse = " "), "which would cost [0-9]+ as ads")
+  expect_match(gsub(" +", " ", paste(run()$out, collapse = " ")), "which would cost [0-9]+ as ads")
   settings("enrichments: [goals.csv]", "goals: {orders: 1, sign_ups: 0.1}")
   found <- fread(text = run("--format", "csv", "--quiet")$out)
   expect_gt(sum(found$gain_conversions, na.rm = TRUE), 0)

@@ -119,7 +119,7 @@ test_that("a file over the words changes what it holds, in tables and in the pro
     file.path(dir, "inktide.yml"))
   withr::defer(inktide:::use_words(NULL))
   run <- function(...) program("find", tide_example()[["pairs"]], "--exported", "2026-12-01",
-    "--kind", "striking_distance", ...)
+    "--kind", "striking_distance", "--details", ...)
   expect_match(run("--project", dir)$out, "Impressionen in 56 Tage", all = FALSE)
   expect_match(run("--project", dir, "--format", "csv")$out, "Impressionen", all = FALSE)
   expect_false(any(grepl("Impressionen", run("--brand", "fernmoor")$out)))

@@ -60,10 +60,12 @@ driven <- function(basis, whole, part, site, most, kinds) {
     }
     with_site <- sign(at$change) != sign(log(at$ratio) - site)
     if (along < most || nrow(busy) < 4 || with_site) return(NULL)
+    many <- round(along * nrow(busy))
     driver_lines(kinds[2], at$name, at$change, "", along, nrow(busy),
-      sprintf("%s %s %s clicks%s: %s of its %d %s %s more than the site did.", name, verb,
-        format_count(abs(at$change)), month_words(basis$scaled), round(along * nrow(busy)),
-        nrow(busy), if (kinds[1] == "one query") "queries" else "pages", verb))
+      sprintf("%s %s %s clicks%s: %s %s %s more than the site did.", name, verb,
+        format_count(abs(at$change)), month_words(basis$scaled),
+        if (many == nrow(busy)) sprintf("all %d", many) else sprintf("%d of %d", many, nrow(busy)),
+        if (kinds[1] == "one query") "queries" else "pages", verb))
   }))
 }
 

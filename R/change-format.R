@@ -60,7 +60,8 @@ table_lines <- function(x, table, width) {
   }, groups, titles), recursive = FALSE, use.names = FALSE)
   gap <- rep(c("  ", " ", " "), 4)
   text <- do.call(paste0, c(rbind(as.list(gap), columns)))
-  ends <- cumsum(nchar(gap) + vapply(columns, function(of) nchar(of[1], "width"), 0L))[c(3, 6, 9, 12)]
+  ends <- cumsum(nchar(gap) + vapply(columns, function(of) nchar(of[1], "width"), 0L))
+  ends <- ends[c(3, 6, 9, 12)]
   over <- Reduce(function(line, i) paste0(line, pad_left(names(groups)[i], ends[i] -
     nchar(line, "width"))), seq_along(groups), "")
   parts <- why_parts(table)

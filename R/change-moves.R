@@ -23,7 +23,8 @@
 #'   A change is `significant` where demand, position or CTR differ from no change, and from
 #'   what the site did as a whole, by more than counts and weeks vary, with the false-discovery
 #'   rate controlled over the list (Benjamini and Hochberg), the change is two clicks in 30 days or
-#'   more, and the 90 % interval of its ratio does not hold no change. So a season that moves all is no news of any one; whether the season or the site moved
+#'   more, and the 90 % interval of its ratio does not hold no change. Changes of the whole
+#'   site are not credited to single lines; whether the season or the site moved
 #'   is shown by `before = "year"` where there is a year. How far weeks vary comes from those that
 #'   follow one another within the windows, so a slow fall is a change; in windows of less than
 #'   three weeks it comes from days, and how alike they are from days further apart. Of fewer than
@@ -37,7 +38,8 @@
 #'   `by_demand`, `by_position`, `by_ctr`, `by_new_lost`, `ratio` with its 90 % interval
 #'   `ratio_low`, `ratio_high`, `q` (false-discovery rate at which it counts), `real`, `status`
 #'   (`continuing`, `new`, `lost`), `impressions_before`, `impressions_after`, `ctr_before`,
-#'   `ctr_after`, `position_before`, `position_after`), `site` (one such row), `all_clicks` (`before`, `after`: with private
+#'   `ctr_after`, `position_before`, `position_after`), `site` (one such row),
+#'   `all_clicks` (`before`, `after`: with private
 #'   queries, or `NULL`), `pairs`, `windows` (`from`, `to`, `days` that count, `missing`,
 #'   `left_out`, `clicks`), `unusual` (`date`, `what`, `likely` of the days left out), `scaled`,
 #'   `chosen` (what [tide_filter()] chose of the data, in words, or `NULL`), `sides` (names of the

@@ -6,7 +6,7 @@ command_compare <- function(shared) {
     files = "[FILE...]",
     example = c("inktide compare export.csv --days 28 --level page --brand fernmoor",
       "inktide compare export.csv --losers --top 20",
-      "inktide compare export.csv --windows 7,28,90 --level site"),
+      "inktide compare export.csv --windows 7,28 --level site"),
     options = c(options_named(shared, "--facts", but = TRUE), list(
       text_option("--after", "A..B",
         "first and last day of the later window [the last 28 days, or --days]"),
@@ -22,8 +22,9 @@ command_compare <- function(shared) {
       number_option("--top", "N", "lines of the table [6]", 6),
       switch_option("--losers", "only lines that lost clicks"),
       switch_option("--gainers", "only lines that gained clicks"),
-      choice_option("--sort", "FIGURE", names(change_sizes), paste("largest change first of clicks,",
-        "impressions, ctr or position (the last two by the clicks they moved) [clicks]"), "clicks"),
+      choice_option("--sort", "FIGURE", names(change_sizes),
+        paste("largest change first of clicks, impressions, ctr or position (the last two by the",
+          "clicks they moved) [clicks]"), "clicks"),
       choice_option("--by", "WHAT", c(names(compare_splits)), paste(
         "brand, intent, page_group, band, words, term, country, device,", "vertical, rich_result")),
       text_option("--segments", "A,B",
@@ -245,9 +246,9 @@ coloured <- function(text, lines, options) {
     first <- which(trimws(text) == "")[1] + 3L
     shown <- utils::head(lines, options$top)
     at <- first + seq_len(2L * nrow(shown)) - 1L
-    sign <- rep(ifelse(shown$significant %in% TRUE, sign(shown$change), 0), each = 2)
-    text[at] <- ifelse(sign == 0, cli::col_grey(text[at]),
-      ifelse(sign < 0, cli::col_red(text[at]), cli::col_blue(text[at])))
+    way <- rep(ifelse(shown$significant %in% TRUE, sign(shown$change), 0), each = 2)
+    text[at] <- ifelse(way == 0, cli::col_grey(text[at]),
+      ifelse(way < 0, cli::col_red(text[at]), cli::col_blue(text[at])))
     text
   })
 }

@@ -6,7 +6,7 @@ command_completion <- function(shared) {
     job = "completion of commands, options and their choices, for bash or zsh",
     files = "SHELL",
     example = "inktide completion bash",
-    options = list(),
+    options = options_named(shared, "--quiet"),
     run = run_completion)
 }
 
@@ -14,7 +14,8 @@ run_completion <- function(options, files) {
   shells <- c("bash", "zsh")
   if (length(files) != 1 || !files %in% shells) {
     abort_call("No such shell.", paste(c("inktide completion", files), collapse = " "),
-      "Write eval \"$(inktide completion bash)\" into ~/.bashrc, or the same with zsh into ~/.zshrc.")
+      paste("Write eval \"$(inktide completion bash)\" into ~/.bashrc, or the same with zsh into",
+        "~/.zshrc."))
   }
   cli_out(c(if (files == "zsh") "autoload -U +X bashcompinit && bashcompinit", completion_lines()))
 }
@@ -23,10 +24,10 @@ completion_lines <- function() {
   commands <- cli_commands()
   quoted <- function(words) sprintf("'%s'", paste(words, collapse = " "))
   cases <- unlist(lapply(names(commands), function(name) {
-    options <- commands[[name]]$options
+    own <- commands[[name]]$options
     c(
-      sprintf("    %s) flags=%s ;;", name, quoted(flags_of(options))),
-      unlist(lapply(Filter(function(one) length(one$choices), options), function(one) {
+      sprintf("    %s) flags=%s ;;", name, quoted(flags_of(own))),
+      unlist(lapply(Filter(function(one) length(one$choices), own), function(one) {
         sprintf("    '%s %s') choices=%s ;;", name, one$flag, quoted(one$choices))
       })))
   }))

@@ -33,7 +33,7 @@ run_decide <- function(options, files) {
   } else {
     data.table(id = last_list_ids(input$folder, words), decision = decision, note = "")
   }
-  findings <- find_input(utils::modifyList(options, list(all = TRUE)), input)
+  findings <- find_input(utils::modifyList(options, list(all = TRUE, remarks = NULL)), input)
   text <- function(value) if (is.null(value)) "" else value
   if (!is.null(options$note)) set(rows, j = "note", value = options$note)
   today <- format(Sys.Date())
@@ -42,6 +42,7 @@ run_decide <- function(options, files) {
   lines <- rbind(findings$findings, findings$decided, fill = TRUE)
   named <- unique(unlist(lapply(rows$id, tasks_named, lines)))
   cli_out(decision_lines(decided[decided$task %in% named, ]))
+  remark_next(options, "inktide find", "inktide decide ID open (to take it back)")
 }
 
 # A project, which its exports or archive must belong to.
@@ -57,6 +58,7 @@ decision_lines <- function(decisions) {
   paste0(sprintf("%s  %-8s %s  %s: \"%s\"", leads$id, leads$decision, format(leads$at),
     format_path(leads$page), leads$query),
     ifelse(along > 0, sprintf(" and %s", format_plural(along, "other query", "other queries")), ""),
+    ifelse(leads$decision == "later", sprintf(", back on %s", format(leads$until)), ""),
     ifelse(nzchar(leads$note), sprintf(" (%s)", leads$note), ""))
 }
 

@@ -10,7 +10,20 @@ cli_note <- function(options, ...) {
 progress_to_terminal <- function(options) {
   if (is.function(options$progress)) return(options$progress)
   if (isTRUE(options$quiet) || !isatty(stderr())) return(NULL)
-  function(text) cli_err(paste0(text, " ..."))
+  # One line that the answer takes the place of, where a terminal can do that.
+  if (Sys.getenv("TERM") %in% c("", "dumb")) return(function(text) cli_err(paste0(text, " ...")))
+  function(text) {
+    progress_line$shown <- TRUE
+    cat("\r\033[K", substr(visible_text(text), 1, terminal_width() - 5L), " ...",
+      file = stderr(), sep = "")
+  }
+}
+
+progress_line <- new.env(parent = emptyenv())
+
+clear_progress <- function() {
+  if (isTRUE(progress_line$shown)) cat("\r\033[K", file = stderr())
+  progress_line$shown <- FALSE
 }
 
 # Out: list(files, store, archive, source, settings, title, folder, pages: of the site, where
@@ -202,10 +215,11 @@ summarise_input <- function(options, input,
   }
   if (is.null(brand) && hint) {
     guess <- likely_brand(site_summary)
-    remark(options, paste0("  no brand words, so brand queries count with the others: --brand WORDS",
-      if (!is.null(guess)) {
-        sprintf(" (perhaps \"%s\": %s)", guess$word, format_plural(guess$clicks, "click"))
-      }), weight = 3)
+    named <- if (!is.null(guess)) {
+      sprintf(" (perhaps \"%s\": %s)", guess$word, format_plural(guess$clicks, "click"))
+    }
+    remark(options, weight = 3, paste0("  no brand words, so brand queries count with the others: ",
+      "--brand WORDS", named))
   }
   site_summary
 }

@@ -70,8 +70,8 @@ run_list <- function(options, files) {
       terminal_width()))),
     paint = function(lines) signs_coloured(lines, options))
   if (identical(listed$impressions_of, "pages")) {
-    remark(options, paste("  impressions of a query: the largest of its pages' each day, since rows",
-      "are by query and page"), weight = 0.7)
+    remark(options, weight = 0.7, paste("  impressions of a query: the largest of its pages' each",
+      "day, since rows are by query and page"))
   }
   remark_next(options, if (listed$by %in% c("query", "page") && nrow(listed$rows)) {
     sprintf("inktide trace \"%s\"", inventory_names(listed, listed$rows[1]))

@@ -99,9 +99,10 @@ kept_findings_file <- function(folder, all = FALSE) {
 }
 
 # Options that change what is shown, not what is found.
-shown_only <- c("format", "out", "top", "figure", "view", "quiet", "verbose", "details", "legend", "remarks", "page_view", "by",
-  "of", "history", "set_months", "keep_unusual", "do", "plan", "ramp", "backtest", "review",
-  "months", "hours", "sort", "per_page", "port", "host", "read_only", "no_browser", "progress")
+shown_only <- c("format", "out", "top", "figure", "view", "quiet", "verbose", "details", "legend",
+  "remarks", "page_view", "by", "of", "history", "set_months", "keep_unusual", "do", "plan",
+  "ramp", "backtest", "review", "months", "hours", "sort", "per_page", "port", "host",
+  "read_only", "no_browser", "progress", "losers", "gainers", "axes")
 
 findings_version <- function(options, input) {
   asked <- Filter(function(given) !is.null(given) && !isFALSE(given),

@@ -45,8 +45,10 @@ list_rows <- function(findings, leads, width) {
   shown <- cbind(sums[, c("gain", "if_done")], leads[, c("confidence", "chance", "hours")])
   figures <- lapply(names(shown), function(name) column_text(name, shown[[name]]))
   verbs <- paste0(task_verbs(findings, leads), ": ")
-  page_at <- mapply(fit_path, format_path(leads$page),
-    pmax(8, free - nchar(verbs, "width")))
+  # Without pages a task is about its query.
+  page_at <- mapply(function(page, query, free) {
+    if (nzchar(page)) fit_path(format_path(page), free) else fit_text(query, free)
+  }, leads$page, leads$query, pmax(8, free - nchar(verbs, "width")))
   rows <- do.call(text_line, c(list(leads$rank, fit_text(paste0(verbs, page_at), free)), figures,
     list(columns(function(name) pad_left(format_count(leads[[name]]), 9)))))
   heads <- column_words(c("gain", "if_done", "confidence", "chance", "hours"), "short")
@@ -67,7 +69,8 @@ evidence_lines <- function(leads, sums, width) {
     },
     ifelse(nzchar(decided), sprintf(" [%s]", decided), ""))
   left <- sprintf("    %s %s: ", leads$id, kind_words(leads$kind, "short"))
-  query <- mapply(function(text, free) trimws(fit_text(text, free), "right"), ifelse(leads$query == leads$page, "all queries", leads$query),
+  query <- mapply(function(text, free) trimws(fit_text(text, free), "right"),
+    ifelse(leads$query == leads$page, "all queries", leads$query),
     pmax(12, width - nchar(left, "width") - nchar(right, "width")))
   paste0(left, query, right)
 }

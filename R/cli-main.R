@@ -138,8 +138,8 @@ own_help <- function(command) {
     if (any(shared)) {
       c("", sprintf("  %-22s %s", "--format FORMAT", paste(paste(formats[-length(formats)],
         collapse = ", "), "or", formats[length(formats)], "[what --out ends with]")),
-        sprintf("And %d that most commands share (days, filters, files, output): inktide help filters",
-          sum(shared)))
+        sprintf("And %d that most commands share (days, filters, files, output): %s",
+          sum(shared), "inktide help filters"))
     })
 }
 

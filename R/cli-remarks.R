@@ -50,8 +50,8 @@ say_remarks <- function(options) {
   } else {
     c(said$rests_on, most_important(said$known, said$weight))
   }
-  step <- if (length(said$step)) paste("next:", said$step)
-  if (length(c(shown, step))) cli_note(options, paste(c(shown, step), collapse = "\n"))
+  to_type <- if (length(said$step)) paste("next:", said$step)
+  if (length(c(shown, to_type))) cli_note(options, paste(c(shown, to_type), collapse = "\n"))
 }
 
 # The weightiest, the first of several, and how many more there are.
@@ -62,6 +62,6 @@ most_important <- function(known, weight) {
   if (!length(known)) return(NULL)
   if (max(weight) <= 0) return(NULL)
   more <- length(known) - 1L
-  paste0(known[which.max(weight)], if (more) sprintf("; %s more with --details",
+  paste0(sub("[.]$", "", known[which.max(weight)]), if (more) sprintf("; %s more with --details",
     format_count(more)))
 }

@@ -15,6 +15,7 @@ cli_out <- function(lines) {
 }
 
 write_output <- function(text) {
+  clear_progress()
   # Where R itself sends its output elsewhere.
   if (sink.number() > 0) return(writeLines(enc2utf8(text), stdout(), useBytes = TRUE))
   tryCatch(write_lines(text, 1), error = function(e) {
@@ -28,6 +29,7 @@ write_output <- function(text) {
 
 # What is said besides, on standard error; write failures are ignored.
 cli_err <- function(lines) {
+  clear_progress()
   if (sink.number(type = "message") != 2) return(writeLines(visible_lines(lines), stderr()))
   tryCatch(write_lines(visible_lines(lines), 2), error = function(e) NULL)
 }
@@ -83,7 +85,9 @@ curve_lines <- function(curve, rows, changed = NULL) {
       text_line(as.character(at$position), format_rate(at$ctr), format_rate(at$ctr_low),
         format_rate(at$ctr_high), format_rate(at$pivot_ctr), format_count(at$clicks),
         format_count(at$impressions), format_count(at$pairs)),
-      if (length(beyond)) sprintf("          no evidence from position %s on", format_place(beyond[1])),
+      if (length(beyond)) {
+        sprintf("          no evidence from position %s on", format_place(beyond[1]))
+      },
       "")
   })),
     wrap_lines(c(

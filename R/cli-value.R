@@ -5,8 +5,8 @@ command_value <- function(shared) {
     job = "conversions and money: had, missed, promised",
     files = "[FILE...]",
     example = c("inktide value --by folder --facts page-values.csv",
-      "inktide value --sort lost --target 3 --project my-site",
-      "inktide value --by site --project my-site"),
+      "inktide value --sort lost --target 3 --facts page-values.csv",
+      "inktide value --by site --facts page-values.csv"),
     options = c(shared, list(
       choice_option("--by", "WHAT", c("site", "folder", "page", "query"),
         "site, folder, page or query [page]", "page"),
@@ -22,7 +22,8 @@ command_value <- function(shared) {
 run_value <- function(options, files) {
   check_number(options$top, "--top", min = 1)
   input <- resolve_input(options, files)
-  findings <- kept_find_input(options, input)
+  # The place of what is lost is not that of a step, the order not that of the list.
+  findings <- kept_find_input(replace(options, c("target", "sort"), list(NULL)), input)
   listed <- tide_inventory(listed_input(options, input, NULL)$data,
     by = if (options$by == "site") "query" else options$by, curve = findings$curve,
     rules = input$settings$rules, target = options$target, ctr = options$target_ctr)
@@ -79,8 +80,8 @@ value_legend <- function(rows, currency) {
     "money"
   }
   c(
-    sprintf(paste("missed: expected on the curve less had; lost: what the place would bring less had;",
-      "gain: of the list; all in %s."), unit),
+    sprintf(paste("missed: expected on the curve less had; lost: what the place would bring less",
+      "had; gain: of the list; all in %s."), unit),
     "covered: share of clicks on pages whose rate is known.",
     "Few conversions lean on folder and site.")
 }

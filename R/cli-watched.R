@@ -23,6 +23,7 @@ run_watched <- function(options, files) {
   lists <- watched_lists(options, input$settings)
   watched <- site_watched(options, input, lists, all_days = options$all_days, fdr = options$fdr)
   cli_result(options, watched$rows, format(watched, n = options$top, width = terminal_width()))
+  remark_next(options, "inktide trace QUERY", "inktide compare --why QUERY")
 }
 
 watched_lists <- function(options, settings) {
@@ -46,6 +47,7 @@ site_watched <- function(options, input, lists, ...) {
   wanted <- max(2 * days, usual_days)
   options["days"] <- list(if (is_stored(input)) wanted)
   input_data <- read_input(options, input)
+  remark_left_out(options, input_data$left_out, kept_by_grain(input_data))
   rules <- input$settings$rules
   tide_watched(input_data, lists, days = days, brand = rules$brand, rules = rules,
     events = events_input(options, input), ...)

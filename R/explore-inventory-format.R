@@ -92,8 +92,8 @@ inventory_legend <- function(x) {
       "exp.: CTR that the site's curve gives at these positions, whatever the filter."
     },
     if (!is.null(x$total[["lost"]])) {
-      sprintf("lost: impressions x %s, less clicks: what the place would bring, not what can be had.",
-        target_words(x))
+      sprintf(paste("lost: impressions x %s, less clicks: what the place would bring, not what can",
+        "be had."), target_words(x))
     },
     if (identical(x$impressions_of, "pages")) {
       "impr.: of a query, the largest of its pages' impressions each day."

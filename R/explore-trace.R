@@ -115,8 +115,8 @@ tide_trace.tide_data <- function(data, what, recent_days = 90, rules = tide_rule
 traced_total <- function(rows, table, use, queries, pages, kind) {
   if (kind == "query") {
     own <- setDT(Filter(Negate(is.null), list(query = queries$code[use], page = pages$code[use],
-      date = table$rows[["date"]][use], clicks = rows$clicks, impressions = as.numeric(rows$impressions),
-      weighted = rows$impressions * rows$position)))
+      date = table$rows[["date"]][use], clicks = rows$clicks,
+      impressions = as.numeric(rows$impressions), weighted = rows$impressions * rows$position)))
     parts <- lapply(intersect(part_dimensions, table$dimensions),
       function(of) as_levels(table$rows[[of]][use]))
     seen <- seen_once(own, seen_together(own, parts))

@@ -21,7 +21,8 @@
 #'   `conversions_low`, `conversions_high` (90 %), `value`, `missed_clicks` (clicks expected on the
 #'   curve less clicks had), `missed_conversions`, `missed_value`, `gain` (of the list's tasks),
 #'   `gain_conversions`, `gain_value`, with `listed` `lost`, `lost_conversions`, `lost_value`
-#'   (against the place that it names, the conversions at the row's own rate), `covered` (share of the clicks on pages whose rate is known).
+#'   (against the place that it names, the conversions at the row's own rate), `covered` (share
+#'   of the clicks on pages whose rate is known).
 #'   Columns of money are missing where no value is known.
 #' @section Errors: `tide_error_facts` where no page has sessions and conversions.
 #' @seealso [tide_enrich()], [tide_find()]

@@ -1,6 +1,6 @@
 #' Did it work?
 #'
-#' Holds what was fixed against similar queries that nobody touched: difference in differences of
+#' Compares what was fixed with untouched queries: difference in differences of
 #' clicks, before the day it was done and since.
 #'
 #' @details For each decision `done` the clicks of its query on its pages over `days` before, and

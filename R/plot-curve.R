@@ -8,7 +8,8 @@
 #' each part at equal position; on [tide_compare()] why clicks changed. `plot()` draws the same
 #' on the current device.
 #'
-#' @param object,x A `tide_curve`, `tide_inventory`, `tide_findings`, `tide_trace`, `tide_comparison` or
+#' @param object,x A `tide_curve`, `tide_inventory`, `tide_findings`, `tide_trace`,
+#'   `tide_comparison` or
 #'   `tide_change` object.
 #' @param until Last position shown.
 #' @param axes Of a curve: `plain` (bars with their values) or `log` (lines on logarithmic axes, on

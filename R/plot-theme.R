@@ -127,22 +127,24 @@ trend_figure <- function(by_time, events = NULL, unusual = NULL, each = "day") {
     ggplot2::theme(strip.text = ggplot2::element_text(hjust = 0, colour = ink$text))
 }
 
+abort_nothing_to_draw <- function(by) {
+  abort_tide("There are no days to draw.", where = sprintf("The list is by %s.", by),
+    fix = "List by day, week or month.", class = "figure", fault = "call")
+}
+
 #' @rdname tide_figures
 #' @rawNamespace S3method(ggplot2::autoplot, tide_inventory)
 autoplot.tide_inventory <- function(object, events = NULL, unusual = NULL, ...) {
-  if (!object$by %in% times) {
-    abort_tide("Only days, weeks and months make a figure.",
-      where = sprintf("The list is by %s.", object$by), fix = "List by day, week or month.",
-      class = "figure", fault = "call")
-  }
+  if (!object$by %in% times) abort_nothing_to_draw(object$by)
   rows <- object$rows
   first <- if (object$by == "month") paste0(rows[[object$by]], "-01") else rows[[object$by]]
   by_time <- data.table(date = as.IDate(first), rows[, c("clicks", "impressions", "position")])
   # A week or month that is not whole would look like a fall.
   if (!is.null(rows[["days"]])) {
     whole <- rows$days == if (object$by == "week") 7L else days_in_month(by_time$date)
-    by_time <- by_time[whole]
+    if (any(whole)) by_time <- by_time[whole]
   }
+  if (!nrow(by_time)) abort_nothing_to_draw(object$by)
   if (all(is.na(by_time$position))) set(by_time, j = "position", value = NULL)
   trend_figure(by_time[order(by_time$date)], check_events(events), unusual, object$by)
 }

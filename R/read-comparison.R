@@ -154,7 +154,8 @@ read_comparison <- function(part, how, layout, sides) {
 parts_as_rows <- function(read, sides) {
   of <- attr(sides, "dimension")
   parts <- attr(sides, "parts")
-  rows <- rbindlist(Map(function(own, part) set(own$rows, j = of, value = part), unname(read), parts))
+  rows <- rbindlist(Map(function(own, part) set(own$rows, j = of, value = part), unname(read),
+    parts))
   set(rows, j = of, value = factor(rows[[of]], parts))
   out <- read$later
   out$dimensions <- intersect(dimension_names, c(out$dimensions, of))

@@ -182,8 +182,8 @@ month_of_text <- function(text) {
   if (any(other)) {
     first <- grepl("^0?1-", text[other])
     second <- grepl("^[0-9]{1,2}-0?1-", text[other])
-    order <- if (all(second) && !all(first)) "mdy" else if (all(first)) "dmy"
-    dates <- distinct_dates(text[other], order)
+    day_first <- if (all(second) && !all(first)) "mdy" else if (all(first)) "dmy"
+    dates <- distinct_dates(text[other], day_first)
     out[other] <- if (inherits(dates, "IDate")) dates else as.IDate(NA)
   }
   out

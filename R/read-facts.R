@@ -193,17 +193,18 @@ fact_patterns <- list(
     "eventosprincipais|transa[ck]tion|transazioni|transacciones|transacoes|purchase|kaufe|achats|",
     "compras|acquisti|aankopen|numberofconversions|anzahlderconversions)"),
     "rate|quote|taux|tasa|tasso|taxa|percent|value|wert|valeur|valor|waarde|revenue|umsatz"),
-  value = c(paste0("revenue|umsatz|erlos|chiffredaffaires|revenu|ingresos|entrate|ricavi|fatturato|",
-    "omzet|opbrengst|receita|faturamento|(conversion|event|purchase|order)s?value|",
-    "(ereignis|conversion|konversions?|bestell)s?wert|valeurde|valordel?a?(evento|conversion|convers)|",
+  value = c(paste0("revenue|umsatz|erlos|chiffredaffaires|revenu|ingresos|entrate|ricavi|",
+    "fatturato|omzet|opbrengst|receita|faturamento|(conversion|event|purchase|order)s?value|",
+    "(ereignis|conversion|konversions?|bestell)s?wert|valeurde|",
+    "valordel?a?(evento|conversion|convers)|",
     "valore(dell)?(evento|conversion)|waarde(van)?(conversie|gebeurtenis)"),
-    "per|average|avg|durchschn|moyen|medio|media|gemiddeld|tax|steuer|refund|rate"))
+    "per|average|avg|durchschn|moyen|medio|media|gemiddeld|tax|steuer|refund|(?<!ent)rate"))
 
 # Names of columns that no spelling knows, by pattern, of facts that the table lacks.
 patterned_facts <- function(squeezed, named) {
   for (fact in setdiff(names(fact_patterns), named)) {
     pattern <- fact_patterns[[fact]]
-    hit <- grepl(pattern[1], squeezed) & !grepl(pattern[2], squeezed)
+    hit <- grepl(pattern[1], squeezed) & !grepl(pattern[2], squeezed, perl = TRUE)
     named[hit & !named %in% names(fact_spellings)] <- fact
   }
   named

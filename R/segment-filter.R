@@ -73,10 +73,12 @@ tide_filter.tide_data <- function(data, from = NULL, to = NULL, days = NULL, ...
 within_newest <- function(data, days) {
   dated <- vapply(data$tables, function(table) "date" %in% table$dimensions, NA)
   if (!any(dated)) return(data)
+  grains <- read_grains(data)
   whole <- data$tables[!dated]
   data$tables <- data$tables[dated]
   data <- tide_filter(data, days = days)
   data$tables <- c(data$tables, whole)
+  data$grains <- grains
   data
 }
 

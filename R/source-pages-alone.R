@@ -1,5 +1,6 @@
-# Tables by page without queries: each page is held against the curve at its mean place, as one query
-# would be. A mean of many places hides good and bad ones, so what is found so is less certain.
+# Tables by page without queries: each page is held against the curve at its mean place, as one
+# query would be. A mean of many places hides good and bad ones, so what is found so is less
+# certain.
 
 # data: that has a table by page and none by query. Out: the same with the page as the query of its
 # rows; NULL where there is no such table.
@@ -31,13 +32,4 @@ pages_for_queries <- function(data) {
   if (!is.null(earlier)) data$earlier <- earlier
   data$of_pages <- TRUE
   data
-}
-
-# Lines of pages alone: less certain, which is said, and named by the page.
-judge_pages_alone <- function(looked, summary) {
-  if (!isTRUE(summary$of_pages)) return(looked)
-  found <- looked$found
-  set(found, j = "confidence", value = found$confidence * data_limits$page_mean_trust)
-  looked$facts <- c(looked$facts, new_facts("doubt", "doubt_page_mean", found$line))
-  looked
 }

@@ -42,7 +42,8 @@
 #'   month, from which the chance of a step up is learnt, or `NULL`), `rests_on` (which days come
 #'   from which of several grains), `site_by_day` and `site_by_page` (from tables without queries,
 #'   or `NULL`), `brand` (the words that count) and `spellings` (those that were added, or `NULL`),
-#'   `window`, `recent`, `split`, `grain` (of the table used), `unused` (grains that were not),
+#'   `window`, `recent`, `split`, `grain` (of the table used), `of_pages` (whether pages stand for
+#'   queries, since no table has any), `unused` (grains that were not),
 #'   `folded` (how many spellings of addresses were another's), `moves` (addresses that handed their
 #'   queries over: `old`, `new`, which stands for both, the number of `queries` and the last `day`
 #'   of the old one; or `NULL`), and the `sources` of the data and what was `left_out` of the table
@@ -148,8 +149,8 @@ new_summary <- function(queries, pages, cells, recent_cells = cells,
     course = NULL,
     site_by_day = NULL, site_by_page = NULL, window,
     recent = c(window[c("from", "to", "days")], list(with_data = window$days)), grain,
-    rests_on = NULL, of_pages = FALSE, unused = character(), folded = 0L, moves = NULL, brand = NULL,
-    spellings = NULL, sources,
+    rests_on = NULL, of_pages = FALSE, unused = character(), folded = 0L, moves = NULL,
+    brand = NULL, spellings = NULL, sources,
     left_out) {
   validate_summary(structure(as.list(environment()), class = c("tide_summary", "tide_result")))
 }

@@ -52,7 +52,10 @@ format_plural <- function(n, one, many = paste0(one, "s")) {
   paste(format_count(n), ifelse(round(n) == 1, one, many))
 }
 
-format_hours <- function(hours) sprintf("%g %s", hours, ifelse(hours == 1, "hour", "hours"))
+format_hours <- function(hours) {
+  sprintf("%s %s", sub("[.]0$", "", formatC(hours, format = "f", digits = 1, big.mark = ",")),
+    ifelse(hours == 1, "hour", "hours"))
+}
 
 # A page's address without scheme and host, for reading; the home page stays "/".
 format_path <- function(url) {

@@ -10,7 +10,7 @@ answer <- function(command) {
   words <- shQuote(scan(text = command, what = "", quiet = TRUE)[-1])
   out <- system2(file.path(root, "exec", "inktide"), words, stdout = TRUE, stderr = FALSE)
   out <- out[nzchar(trimws(out))]
-  c(utils::head(out, 5), if (length(out) > 5) "...")
+  c(utils::head(out, 7), if (length(out) > 7) "...")
 }
 lines <- unlist(lapply(unique(steps$part), function(part) {
   own <- steps[steps$part == part, ]

@@ -17,6 +17,9 @@ looked_at <- function(...) {
   list(found = found, facts = list(), aside = NULL)
 }
 
+# A summary that knows no query.
+no_queries <- list(queries = list(query = character()))
+
 # Lines with their sentences.
 lines_of <- function(found) inktide:::in_sentences(found)
 

@@ -16,7 +16,7 @@ test_that("drivers tell a page's one query, a folder's every page, and a topic w
   expect_true("kale kind1" %in% told("one query")$by)
   expect_equal(told("whole folder")$name, "/deep/")
   expect_equal(told("topic without a page")$name, "fennel")
-  expect_match(told("whole folder")$sentence, "5 of its 5 pages lost more than the site did")
+  expect_match(told("whole folder")$sentence, "all 5 pages lost more than the site did")
   quiet <- tide_compare(as_data(made_site(queries = 60, days = 56)), by = "page")$drivers
   expect_lte(nrow(quiet), 1)
 })

@@ -34,8 +34,8 @@ test_that("every line of the table holds its own figures under their heads, one 
     # Below a line of the name and its causes stand twelve figures.
     cells <- strsplit(trimws(lines[head + 2L * seq_len(nrow(shown))]), " +")
     figures <- do.call(rbind, lapply(cells, function(own) as.numeric(gsub("[,+%]", "", own))))
-    expect_equal(figures[, c(1:5, 7, 8, 10, 11), drop = FALSE], unname(as.matrix(shown[, list(clicks_before,
-      clicks_after, change, round(impressions_before), round(impressions_after),
+    expect_equal(figures[, c(1:5, 7, 8, 10, 11), drop = FALSE], unname(as.matrix(shown[, list(
+      clicks_before, clicks_after, change, round(impressions_before), round(impressions_after),
       signif(100 * ctr_before, 2), signif(100 * ctr_after, 2), round(position_before, 1),
       round(position_after, 1))])), tolerance = 1e-2, label = level)
     expect_equal(figures[, 6], round(figures[, 5] - figures[, 4]))

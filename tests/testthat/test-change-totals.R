@@ -26,7 +26,7 @@ test_that("rows by rich result are totals of nothing where nobody asks for them"
     by = c("date", "rich result")],
     file.path(dir, "rich-days.csv"))
   run <- function(...) program(..., "a.csv", "rich.csv", "rich-days.csv", "--lag", "0", dir = dir)
-  days <- run("list", "--by", "day", "--format", "csv")
+  days <- run("list", "--by", "day", "--format", "csv", "--details")
   expect_equal(sum(fread(text = days$out)$clicks), sum(rows$clicks))
   expect_match(paste(days$err, collapse = " "), "no totals, since")
   expect_equal(sum(fread(text = run("list", "--format", "csv")$out)$clicks), sum(rows$clicks))

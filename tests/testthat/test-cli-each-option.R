@@ -78,7 +78,8 @@ test_that("each option of each command changes what comes back, or is refused by
     "--events" = site$events, "--results-pages" = site$results, "--segments" = "guides,phones",
     "--prior" = prior, "--months" = "2", "--do" = "2", "--budget" = "3", "--draw" = "ctr",
     "--details" = "", "--legend" = "", "--losers" = "", "--gainers" = "", "--axes" = "log",
-    "--target-ctr" = "0.3", "--leading" = "clicks", "--lines" = "1", "--of" = site$page, "--against" = "phones")
+    "--target-ctr" = "0.3", "--leading" = "clicks", "--lines" = "1",
+    "--of" = site$page, "--against" = "phones")
   in_project <- c("--project", dir)
   calls <- list(find = in_project, curve = in_project, list = in_project, compare = in_project,
     trace = c(site$page, in_project), follow = in_project, watched = in_project,
@@ -86,7 +87,7 @@ test_that("each option of each command changes what comes back, or is refused by
     outcome = in_project)
   # All days are the same where none is unusual; a trace by query has no facts of pages.
   idle <- list(follow = "--all-days", compare = "--all-days", watched = c("--all-days",
-    "--brand-exact"),
+    "--brand", "--brand-exact"),
     trace = "--facts")
   # Refused by what the data lack.
   elsewhere <- "No table is by rich result|A window lies outside the data"

@@ -43,7 +43,7 @@ test_that("each line of README, vignettes and help that can be typed works in th
   file.copy(inktide::tide_example()[["pairs"]], "export.csv")
   vignettes <-
     list.files(testthat::test_path("..", "..", "vignettes"), "[.]Rmd$", full.names = TRUE)
-  help <- vapply(inktide:::cli_commands(), `[[`, "", "example")
+  help <- unlist(lapply(inktide:::cli_commands(), `[[`, "example"))
   begin <- c("inktide load exports/*.csv --project my-site", "inktide find",
     "inktide decide 1 done --at 2026-08-20", "inktide find --project my-site",
     "inktide decide 1 done --at 2026-08-20 --project my-site")

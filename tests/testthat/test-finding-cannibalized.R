@@ -174,3 +174,24 @@ test_that("a page that earns more elsewhere than one page would bring is not red
   expect_match(own$action, "redirect it there")
   expect_gt(own$page_clicks, 0)
 })
+
+test_that("every contested query is listed or left out with a reason, and rivals count together", {
+  found <- demo()$found
+  tested <- found$pairs[found$pairs$tested]
+  several <- tested[, .N, by = "query"][N > 1]$query
+  listed <- uniqueN(found$findings$query[found$findings$kind == "cannibalized"])
+  out <- found$excluded
+  brand <- grepl("brand", out$reason)
+  expect_equal(listed + sum(out$queries[out$kind == "cannibalized" & !brand]), length(several))
+  # One page and four of less each, together as large, without dates.
+  rows <- as.data.table(made_site(queries = 120, days = 30))[,
+    list(clicks = sum(clicks), impressions = sum(impressions), position = mean(position)),
+    by = c("query", "page")]
+  five <- data.table(query = "leek soup", page = sprintf("https://www.fernmoor.example/%s/",
+    c("main", "one", "two", "three", "four")), clicks = c(18L, 7L, 7L, 7L, 7L),
+    impressions = c(900L, 360L, 360L, 360L, 360L), position = c(6, 7, 7.5, 7.2, 7.4))
+  summary <- tide_summary(as_data(rbind(rows, five, use.names = TRUE)))
+  contests <- tidy(tide_find(summary, kind = "cannibalized", min_gain = 0))
+  expect_true("leek soup" %in% contests$query)
+  expect_length(strsplit(contests$pages[contests$query == "leek soup"], " ")[[1]], 5)
+})

@@ -21,7 +21,8 @@ test_that("the interval of a total is that of simulated lines and tasks",
       high = 13),
       finding("low_ctr", 20, 2L, chance = 0.6, task_key = "low_ctr a", low = 16, high = 24),
       finding("striking_distance", 30, 3L, chance = 0.2, low = 20, high = 40))
-    ranked <- inktide:::rank_findings(looked_at(found), list(least = 0, asked = TRUE))$found
+    ranked <- inktide:::rank_findings(looked_at(found), list(least = 0, asked = TRUE),
+      no_queries)$found
     total_under <- function(set) {
       inktide:::local_assumptions(set)
       inktide:::total_gain(ranked)

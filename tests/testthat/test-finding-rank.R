@@ -1,5 +1,5 @@
 rank <- function(..., least = 0, asked = TRUE) {
-  inktide:::rank_findings(looked_at(...), list(least = least, asked = asked))$found
+  inktide:::rank_findings(looked_at(...), list(least = least, asked = asked), no_queries)$found
 }
 
 test_that("what is too small is told by task, and contests are shown unless somebody asks for more",
@@ -53,7 +53,7 @@ test_that(
     steps <- inktide:::rank_findings(looked_at(finding("low_ctr", 10, 1L,
       task_key = "low_ctr page"),
       finding("low_ctr", 6, 2L, task_key = "low_ctr page"), finding("low_ctr", 2, 3L)),
-      list(least = 0, asked = TRUE))$steps
+      list(least = 0, asked = TRUE), no_queries)$steps
     expect_equal(unname(steps[ranked$task]), ranked$id[c(1, 2, 1)])
     # The task has the same id when another line leads it.
     other <- rank(finding("low_ctr", 1, 1L, task_key = "low_ctr page"),

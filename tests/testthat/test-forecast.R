@@ -560,3 +560,26 @@ test_that("glance() tells each segment's leading method and how the weighted one
   weighted <- ahead$backtest[ahead$backtest$method == "weighted"]
   expect_equal(own$mape, weighted.mean(weighted$mape, weighted$forecasts))
 })
+
+test_that("a table of months in any usual form is forecast as a file", {
+  months <- seq(as.Date("2023-01-01"), by = "month", length.out = 36)
+  forms <- list(`Month,Organic clicks` = format(months, "%b %Y"),
+    `Month,Sessions` = format(months, "%m/%Y"), `Month,Visits` = format(months, "%Y-%m"),
+    `Month,Clicks` = sprintf("%d/1/%s", as.integer(format(months, "%m")), format(months, "%Y")),
+    `Monat,Klicks` = format(months, "01.%m.%Y"),
+    `Year,Month,Clicks` = format(months, "%Y,%m"), `Year,Month,Clicks` = format(months, "%Y,%B"))
+  values <- 10000 + 100 * seq_along(months)
+  usual <- NULL
+  for (i in seq_along(forms)) {
+    file <- csv(names(forms)[i], paste(forms[[i]], values, sep = ","))
+    run <- program("forecast", file, "--months", "2", "--format", "csv", "--quiet",
+      dir = withr::local_tempdir())
+    expect_equal(run$status, 0L, label = forms[[i]][1])
+    rows <- fread(text = run$out)
+    expect_equal(as.character(rows$month), c("2026-01-01", "2026-02-01"))
+    if (is.null(usual)) usual <- rows$baseline
+    expect_equal(rows$baseline, usual, label = forms[[i]][1])
+  }
+  whole <- program("forecast", file, "--months", "2.5", dir = withr::local_tempdir())
+  expect_equal(whole$status, 2L)
+})

@@ -129,3 +129,41 @@ test_that("rows that stand twice without dates are asked for, added or replaced,
     "2026-08-01,kale,12,400,8")
   expect_equal(sum(tide_read(dated)$tables[[1]]$rows$clicks), 12)
 })
+
+test_that("dates stand in headers in any usual form, and two devices are rows", {
+  exported <- function(labels) {
+    figures <- c("Clicks", "Impressions", "Position")
+    header <- c("Top queries", unlist(lapply(figures, function(of) sprintf(labels, of))))
+    csv(paste(sprintf('"%s"', header), collapse = ","),
+      sprintf("kale %d,%d,%d,%d,%d,3,4", 1:30, 40:69, 30:59, 500, 600))
+  }
+  forms <- list(c("10/1/26 - 10/28/26 %s", "9/3/26 - 9/30/26 %s"),
+    c("%s 9/3/26 - 9/30/26", "%s 10/1/26 - 10/28/26"),
+    c("Oct 1, 2026 - Oct 28, 2026 %s", "Sep 3, 2026 - Sep 30, 2026 %s"),
+    c("01.10.2026 - 28.10.2026 %s", "03.09.2026 - 30.09.2026 %s"))
+  for (form in forms) {
+    data <- tide_read(exported(form), lag = 0)
+    moves <- tide_compare(data, by = "query")
+    expect_equal(as.character(moves$windows$from), c("2026-09-03", "2026-10-01"))
+    later <- if (grepl("10", form[1]) || grepl("Oct", form[1])) 40 else 30
+    expect_equal(moves$moves[name == "kale 1"]$clicks_after, later)
+  }
+  # Where day and month cannot be told apart, both windows are equally long.
+  unclear <- tide_read(exported(c("10/1/26 - 10/7/26 %s", "9/1/26 - 9/7/26 %s")), lag = 0)
+  expect_equal(tide_compare(unclear)$windows$days, c(7, 7))
+  devices <- tide_read(exported(c("Desktop %s", "Mobile %s")), lag = 0)
+  expect_equal(names(devices$tables), "query x device")
+  listed <- as.data.table(tidy(tide_inventory(devices, by = "device")))
+  expect_equal(listed[tolower(device) == "mobile"]$clicks, sum(30:59))
+})
+
+test_that("a comparison by page alone has what changed and why", {
+  pages <- csv(paste0("Top pages,Last 28 days Clicks,Previous 28 days Clicks,",
+    "Last 28 days Impressions,Previous 28 days Impressions,Last 28 days Position,",
+    "Previous 28 days Position"),
+    sprintf("https://www.fernmoor.example/p%d/,%d,100,2000,1000,3,3", 1:40, 200))
+  moves <- tide_compare(tide_read(pages, lag = 0))
+  expect_equal(moves$level, "page")
+  expect_equal(moves$site$change, 40 * 100)
+  expect_gt(moves$site$by_demand, 0.9 * moves$site$change)
+})

@@ -78,3 +78,25 @@ test_that("facts that are kept come back as they were, once, the oldest first", 
   expect_equal(as.data.frame(held[[2]]$rows), as.data.frame(newer[[1]]$rows))
   expect_equal(as.data.frame(held[[1]]$rows), as.data.frame(older[[1]]$rows))
 })
+
+test_that("tables of page analytics are understood, and it is asked where money could be two", {
+  read <- function(header, ..., columns = NULL) {
+    file <- csv(header, "/a/,500,5,120.5", "/b/,400,4,80")
+    tide_facts(file, columns = columns)[[1]]$rows
+  }
+  for (header in c("Landing page + query string,Sessions,Key events,Total revenue",
+      "Landing page,Sessions,Conversions,Event value",
+      "Zielseite,Sitzungen,Schl\u00fcsselereignisse,Gesamtumsatz",
+      "Page de destination,Sessions,\u00c9v\u00e9nements cl\u00e9s,Revenu total",
+      "P\u00e1gina de destino,Sesiones,Eventos clave,Ingresos totales",
+      "Pagina di destinazione,Sessioni,Eventi chiave,Entrate totali")) {
+    rows <- read(header)
+    expect_equal(rows$sessions, c(500, 400), label = header)
+    expect_equal(rows$conversions, c(5, 4), label = header)
+    expect_equal(rows$value, c(120.5, 80), label = header)
+  }
+  two <- "Landing page,Sessions,Purchase revenue,Event value"
+  expect_error(read(two), class = "tide_error_columns_twice")
+  chosen <- read(two, columns = c(value = "Event value"))
+  expect_equal(chosen$value, c(120.5, 80))
+})

@@ -73,7 +73,7 @@ change_between <- function(data, level, after, before, days, segments, curve, br
   of_windows <- !length(segments)
   if (of_windows && is.null(pick_table(data, c("date", "page"))) &&
       level_of_pages(level) && !is.null(data$earlier)) {
-    alone <- pages_for_queries(data)
+    alone <- if (is.null(pick_table(data, "query"))) pages_for_queries(data)
     if (!is.null(alone)) {
       data <- alone
       level <- first_given(level, "page")

@@ -125,7 +125,9 @@ listed_input <- function(options, input, lengths) {
   if (by_sums) plain[c("pairs", "side")] <- list(list(), character())
   past <- read_input(wider, plain, also = also)
   curve <- listed_curve(options, input, if (!is_stored(input) && !back) past)
-  if (is.null(options$by) && inventory_default(past) %in% c("week", "month")) recent <- NULL
+  # A table without days is all of its window, one of months has no last ninety days.
+  by <- first_given(options$by, inventory_default(past))
+  if (by %in% c("week", "month") || !lists_days(past, by)) recent <- NULL
   input_data <- if (!is.null(recent)) within_newest(past, recent) else past
   if (back && chose_window(options) || by_sums) {
     input_data <- tide_filter(input_data, from = if (back) options$from,
@@ -135,6 +137,11 @@ listed_input <- function(options, input, lengths) {
   if (!back) return(list(data = input_data, curve = curve))
   list(data = input_data, history = if (by_sums) same_pairs(past, input_data) else past,
     curve = curve)
+}
+
+# Whether the table that a list is made from has days.
+lists_days <- function(data, by) {
+  "date" %in% tryCatch(inventory_table(data, by)$dimensions, tide_error = function(e) "date")
 }
 
 # all: the data of the call as read, where they are whole. NULL where rows have no queries.

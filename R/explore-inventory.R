@@ -78,6 +78,7 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
   alone <- if (identical(first_given(by, inventory_default(data)), "page")) pages_for_queries(data)
   if (!is.null(alone)) {
     by <- "page"
+    if (is.null(curve)) curve <- tide_curve(tide_summary(data, brand = brand))
     data <- alone
   }
   same <- is.null(history)

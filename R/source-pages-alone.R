@@ -2,16 +2,17 @@
 # query would be. A mean of many places hides good and bad ones, so what is found so is less
 # certain.
 
-# data: that has a table by page and none by query. Out: the same with the page as the query of its
-# rows; NULL where there is no such table.
+# data: that has a table by page and none by query and page. Out: the same with the page as the query
+# of its rows; NULL where there is no such table.
 pages_for_queries <- function(data) {
-  if (!is.null(pick_table(data, "query"))) return(NULL)
+  if (!is.null(pick_table(data, c("query", "page")))) return(NULL)
   standing_in <- function(tables) {
     of_pages <- vapply(tables, function(own) {
       "page" %in% own$dimensions && !"rich_result" %in% own$dimensions &&
         !anyNA(own$rows$position)
     }, NA)
     tables <- lapply(tables[of_pages], function(own) {
+      own <- window_beside(own, data)
       own$rows <- copy(own$rows)
       set(own$rows, j = "query", value = own$rows$page)
       own$dimensions <- intersect(dimension_names, c(own$dimensions, "query"))

@@ -60,7 +60,9 @@ tide_summary <- function(data, brand = NULL, recent_days = 90, undated_days = 90
   check_number(recent_days, "recent_days", min = 1)
   check_number(undated_days, "undated_days", min = 1)
   if (!is.null(split)) check_choice(split, split_dimensions, "split")
-  if (inherits(data, "tide_data")) data <- first_given(pages_for_queries(data), data)
+  if (inherits(data, "tide_data") && is.null(pick_table(data, "query"))) {
+    data <- first_given(pages_for_queries(data), data)
+  }
   origin <- rows_source(data)
   tbl <- origin$table
   dated <- "date" %in% tbl$dimensions

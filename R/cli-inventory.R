@@ -112,7 +112,7 @@ with_least <- function(listed, least) {
 # is the one of all queries and pages, of the days that the list of what to fix has it from.
 # Conditions on sums are about the days that are listed: what passes them is followed back.
 # Out: list(data, history or NULL, curve or NULL).
-listed_input <- function(options, input, lengths) {
+listed_input <- function(options, input, lengths, curve = NULL) {
   also <- if (is.null(options$by)) dimension_names else options$by
   back <- if (length(lengths)) 2 * max(lengths) else 0
   recent <- if (!chose_window(options) && !any(options$by %in% c("week", "month"))) usual_days
@@ -124,7 +124,7 @@ listed_input <- function(options, input, lengths) {
   plain <- input
   if (by_sums) plain[c("pairs", "side")] <- list(list(), character())
   past <- read_input(wider, plain, also = also)
-  curve <- listed_curve(options, input, if (!is_stored(input) && !back) past)
+  if (is.null(curve)) curve <- listed_curve(options, input, if (!is_stored(input) && !back) past)
   # A table without days is all of its window, one of months has no last ninety days.
   by <- first_given(options$by, inventory_default(past))
   if (by %in% c("week", "month") || !lists_days(past, by)) recent <- NULL

@@ -24,8 +24,9 @@ run_value <- function(options, files) {
   input <- resolve_input(options, files)
   # The place of what is lost is not that of a step, the order not that of the list.
   findings <- kept_find_input(replace(options, c("target", "sort"), list(NULL)), input)
-  listed <- tide_inventory(listed_input(options, input, NULL)$data,
-    by = if (options$by == "site") "query" else options$by, curve = findings$curve,
+  of <- if (options$by == "site") "query" else options$by
+  listed <- tide_inventory(listed_input(replace(options, "by", list(of)), input, NULL,
+    findings$curve)$data, by = of, curve = findings$curve,
     rules = input$settings$rules, target = options$target, ctr = options$target_ctr)
   rows <- setDT(as.data.frame(tide_value(findings, options$by, input$settings$rules, listed)))
   rows <- value_order(rows, options$sort)
@@ -55,12 +56,10 @@ value_lines <- function(rows, by, top, width) {
   counted <- function(x) ifelse(is.na(x), "", format_clicks(x))
   amounts <- function(part) amount(shown[[paste0(part, if (money) "_value" else "_conversions")]])
   figures <- cbind(format_count(shown$clicks), counted(shown$conversions),
-    ifelse(is.na(shown$conversions), "",
-      sprintf("%s to %s", counted(shown$conversions_low), counted(shown$conversions_high))),
-    if (money) amount(shown$value), amounts("missed"), format_clicks(shown$lost),
-    amounts("lost"), amounts("gain"), format_share(shown$covered))
-  heading <- c("clicks", "conv.", "90 %", if (money) "value", "missed", "lost clicks", "lost",
-    "gain", "covered")
+    if (money) amount(shown$value), amounts("missed"), format_clicks(shown$lost), amounts("lost"),
+    amounts("gain"), format_share(shown$covered))
+  heading <- c("clicks", "conv.", if (money) "value", "missed", "lost clicks", "lost", "gain",
+    "covered")
   name_texts <- if (by == "query") shown$name else format_path(shown$name)
   free <- name_width(name_texts, width - columns_width(heading, figures), least = 12)
   fit <- if (by == "query") fit_text else fit_path

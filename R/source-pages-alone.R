@@ -2,8 +2,8 @@
 # query would be. A mean of many places hides good and bad ones, so what is found so is less
 # certain.
 
-# data: that has a table by page and none by query and page. Out: the same with the page as the query
-# of its rows; NULL where there is no such table.
+# data: that has a table by page and none by query and page. Out: the same with the page as the
+# query of its rows; NULL where there is no such table.
 pages_for_queries <- function(data) {
   if (!is.null(pick_table(data, c("query", "page")))) return(NULL)
   standing_in <- function(tables) {

@@ -132,8 +132,8 @@ test_that("the list, its total, the curve and what was left out are the same in 
       sprintf("tasks?: [+]%s clicks per 30 days", total))
     # The rows and the line beneath them add up to the total that is printed.
     lines <- shown$out[-seq_len(which(!nzchar(shown$out))[1])]
-    gains <- regmatches(lines,
-      regexpr("(?<= [+])[0-9,.]+(?= +[+])|(?<=tasks, [+])[0-9,.]+|(?<=task, [+])[0-9,.]+", lines, perl = TRUE))
+    shape <- "(?<= [+])[0-9,.]+(?= +[+])|(?<=tasks, [+])[0-9,.]+|(?<=task, [+])[0-9,.]+"
+    gains <- regmatches(lines, regexpr(shape, lines, perl = TRUE))
     expect_equal(sum(number_in(gains)), number_in(total))
     report <- file.path(dir, "r.html")
     run("report", "--out", report, "--quiet")

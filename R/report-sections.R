@@ -77,7 +77,7 @@ report_totals <- function(summary, site_trace, events) {
           format_days(min(site$date), max(site$date)),
           format_count(mean(utils::head(site$clicks, 28))),
           format_count(mean(utils::tail(site$clicks, 28)))),
-        height = 4.5)
+        height = 6)
     },
     if (!is.null(site_trace$ranking)) {
       inline_svg(ranking_figure(site_trace), ranking_lines(site_trace$ranking), height = 3.5)

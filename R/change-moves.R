@@ -33,6 +33,9 @@
 #'   and holds no days are compared with the others alone (`against_others` is `TRUE`), by how far
 #'   lines differ; the site's difference between two segments by its days, and without days it is
 #'   not judged (`q` is missing).
+#'   Impressions, CTR and position of queries and of the site (at level `query` or `site`) count a
+#'   query once a day, however many of its pages are shown, as [tide_inventory()] does; those of
+#'   pages, folders, topics and pairs are the pages' own.
 #' @return A `tide_change` object: a list with `moves` (a data.table, the largest change first: the
 #'   level's `name`, `clicks_before`, `clicks_after`, `change`, its parts
 #'   `by_demand`, `by_position`, `by_ctr`, `by_new_lost`, `ratio` with its 90 % interval

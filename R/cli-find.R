@@ -82,7 +82,7 @@ command_trace <- function(shared) {
     example = c("inktide trace \"radish spacing\" export.csv",
       "inktide trace /guides/how-to-grow-radish/ export.csv",
       "inktide trace 1 --project my-site"),
-    options = c(shared, list(number_option("--top", "N", "rows of the table [25]", 25),
+    options = c(shared, list(number_option("--top", "N", "rows of the table [15]", 15),
       figure_option(), events_option(), results_pages_option())),
     run = run_trace)
 }

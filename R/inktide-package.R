@@ -10,7 +10,7 @@
 "_PACKAGE"
 
 utils::globalVariables(c(".", ".data", ".GRP", ".N", ".SD", ":=", "added", "at_home", "band",
-  "best", "bias", "i.share", "page_ends",
+  "best", "bias", "far", "i.share", "page_ends",
   "page_new",
   "both", "chance", "click_through", "clicks", "clicks_1", "clicks_2", "clicks_site", "column",
   "confidence", "conversions", "covered", "ctr", "day", "demand", "depth", "done", "error",

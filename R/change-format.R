@@ -22,13 +22,13 @@ change_answer <- function(x, n, width, keep = NULL, lines = x$moves) {
 
 # Why: what the lines have in common, the season, events, what drives it.
 change_causes <- function(x, most = 2) {
-  c(significant_line(x), season_line(x), events_line(x),
+  c(significant_line(x), private_line(x), season_line(x), events_line(x),
     if (is.null(x$sides)) utils::head(x$drivers, most)$sentence)
 }
 
 # What else is known of the change.
 change_besides <- function(x) {
-  c(private_line(x), came_line(x), lost_position_lines(x))
+  c(came_line(x), lost_position_lines(x))
 }
 
 comparison_head <- function(x, width, keep = NULL) {

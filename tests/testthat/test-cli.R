@@ -156,7 +156,8 @@ test_that("windows, lengths and ranges are read as written, and what cannot be m
 
 test_that("curve shows how parts differ, how methods compare and whether the fit is fine", {
   skip_unless_studies()
-  parts <- program("curve", files[["pairs"]], "--by", "device", "--until", "3", "--quiet")
+  parts <- program("curve", files[["pairs"]], "--by", "device", "--until", "3", "--quiet",
+    "--legend")
   expect_equal(parts$status, 0)
   expect_match(parts$out,
     "^(desktop|mobile) against (desktop|mobile): x[0-9.]+ \\([0-9.]+ to [0-9.]+\\) at 1",

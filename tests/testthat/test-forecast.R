@@ -457,7 +457,8 @@ test_that("a plan takes the list as it was worked out, until data or options are
   tide_load(tide_store(dir), tide_example()[["pairs"]])
   months <- past_file()
   run <- function(...) {
-    program("forecast", "--history", months, "--do", "3", "--project", dir, "--format", "csv", ...)
+    program("forecast", "--history", months, "--do", "3", "--project", dir, "--format", "csv",
+      "--details", ...)
   }
   again <- function(run) any(grepl("as it was worked out before", run$err))
   first <- run()

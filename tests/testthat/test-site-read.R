@@ -198,7 +198,7 @@ test_that("the program reads pages into the archive and tells what they miss", {
   html <- paste(readLines(file.path(dir, "r.html"), encoding = "UTF-8"), collapse = "")
   expect_match(html, "<h2>The pages</h2>.*nothing links to it")
   # Titles come along as facts.
-  expect_match(paste(run("find")$err, collapse = " "), "pages of the site")
+  expect_match(paste(run("find", "--details")$err, collapse = " "), "pages of the site")
   # Stored again is nothing new, and an index that was lost is made anew with them.
   store <- tide_store(dir)
   expect_false(tide_load(store, tide_pages_read(store))$kept)

@@ -8,15 +8,7 @@ format.tide_change <- function(x, n = 20, width = 80, keep = "all_days = TRUE", 
 
 # The sentence, the windows, the table. lines: of the table, in the order they are to stand.
 change_answer <- function(x, n, width, keep = NULL, lines = x$moves) {
-  w <- x$windows
-  c(wrap_lines(c(
-    if (x$scaled) {
-      sprintf("%s clicks in %s, after %s in %s.", format_count(w$clicks[2]),
-        format_plural(w$days[2], "day"), format_count(w$clicks[1]), format_count(w$days[1]))
-    },
-    paste(change_sentence(whole_lines(x$site), if (length(x$chosen)) "What was chosen" else
-      "The site", x), site_verdict(x)),
-    sides_line(x, keep)), width), "",
+  c(wrap_lines(c(paste(site_sentences(x), collapse = " "), sides_line(x, keep)), width), "",
     table_lines(x, comparison_table(x, n, lines), width))
 }
 
@@ -32,7 +24,8 @@ change_besides <- function(x) {
 }
 
 comparison_head <- function(x, width, keep = NULL) {
-  wrap_lines(c(site_sentences(x), sides_line(x, keep), significant_line(x)), width)
+  wrap_lines(c(site_sentences(x), private_line(x), sides_line(x, keep), significant_line(x)),
+    width)
 }
 
 # Two lines a row: its name and why it changed, then clicks, impressions, CTR and position.

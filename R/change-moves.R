@@ -125,9 +125,9 @@ change_between <- function(data, level, after, before, days, segments, curve, br
   moves <- lines_of(basis, name)
   site <- lines_of(basis, rep("the site", nrow(pairs)))
   if (level %in% c("query", "site") && !is.null(at$rows[["page"]])) {
-    group <- seen_together(at$rows, c(list(at$rows$side), parts))
-    moves <- seen_once_lines(moves, basis, name, group)
-    site <- seen_once_lines(site, basis, rep("the site", nrow(pairs)), group)
+    once <- seen_once(at$rows, seen_together(at$rows, c(list(at$rows$side), parts)))
+    moves <- seen_once_lines(moves, basis, name, once)
+    site <- seen_once_lines(site, basis, rep("the site", nrow(pairs)), once)
   }
   change <- list(
     moves = moves,

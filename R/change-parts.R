@@ -140,9 +140,9 @@ lines_of <- function(basis, name) {
   move_lines(sums, basis, if (nrow(rows)) window_variance(rows, nrow(sums), basis$ends))
 }
 
-# Impressions, position and CTR of lines of queries, each query counted once a day.
-seen_once_lines <- function(lines, basis, name, group) {
-  seen <- seen_once(basis$rows, group)
+# Impressions, position and CTR of lines of queries, each query counted once a day. seen: what
+# seen_once() gives of the basis' rows.
+seen_once_lines <- function(lines, basis, name, seen) {
   line_names <- unique(name)
   code <- match(name, line_names)[basis$pair]
   at <- match(lines$name, line_names)

@@ -55,8 +55,7 @@ site_verdict <- function(x) {
     if (x$level == "site") sprintf(" (false-discovery rate %s)", format_share(x$fdr)) else "")
 }
 
-# The clicks of the windows as they are, what the site gained or lost and why, and what is not in
-# it.
+# The clicks of the windows as they are, what the site gained or lost and why.
 site_sentences <- function(x) {
   site <- whole_lines(x$site)
   w <- x$windows
@@ -66,8 +65,7 @@ site_sentences <- function(x) {
         format_plural(w$days[2], "day"), format_count(w$clicks[1]), format_count(w$days[1]))
     },
     change_sentence(site, if (length(x$chosen)) "What was chosen" else "The site", x),
-    site_verdict(x),
-    private_line(x))
+    site_verdict(x))
 }
 
 private_line <- function(x) {

@@ -7,15 +7,13 @@ command_list <- function(shared) {
     example = c("inktide list export.csv --by page --lead 3",
       "inktide list export.csv --sort lost --target 3 --min-impressions 100",
       "inktide list export.csv --by day --figure days.png"),
-    options = c(shared, list(
+    options = c(shared, lost_options(), list(
       choice_option("--by", "WHAT", names(line_kinds),
         sprintf("%s [query, or what the export has]", paste(names(line_kinds), collapse = ", "))),
       text_option("--sort", "COLUMN", "a column of --format csv, largest first [clicks]"),
       switch_option("--ascending", "smallest first"),
       text_option("--windows", "N,N",
         "clicks of the last N days against the N before, for several N"),
-      number_option("--target", "N", "lost: against the CTR of position N [1]", 1),
-      number_option("--target-ctr", "RATE", "lost: against a CTR of your own, such as 0.25"),
       events_option(),
       figure_option(),
       legend_option(),

@@ -173,6 +173,12 @@ cli_commands <- function() {
 # Options that several commands have.
 top_option <- function() number_option("--top", "N", "rows of the table [20]", 20)
 
+# What is lost against: a place, or a CTR of one's own.
+lost_options <- function() {
+  list(number_option("--target", "N", "lost: against the CTR of position N [1]", 1),
+    number_option("--target-ctr", "RATE", "lost: against a CTR of your own, such as 0.25"))
+}
+
 legend_option <- function() switch_option("--legend", "say what the columns mean")
 
 figure_option <- function() text_option("--figure", "FILE", "also draw it, as .png or .svg")

@@ -7,11 +7,9 @@ command_value <- function(shared) {
     example = c("inktide value --by folder --facts page-values.csv",
       "inktide value --sort lost --target 3 --facts page-values.csv",
       "inktide value --by site --facts page-values.csv"),
-    options = c(shared, list(
+    options = c(shared, lost_options(), list(
       choice_option("--by", "WHAT", c("site", "folder", "page", "query"),
         "site, folder, page or query [page]", "page"),
-      number_option("--target", "N", "lost: against the CTR of position N [1]", 1),
-      number_option("--target-ctr", "RATE", "lost: against a CTR of your own, such as 0.25"),
       choice_option("--sort", "COLUMN", c("value", "lost", "missed", "gain", "clicks"),
         "value, lost, missed, gain or clicks, largest first [value]", "value"),
       legend_option(),

@@ -92,7 +92,7 @@ report_moves <- function(moves, most = 8) {
   first <- utils::head(shown[one_line & shown$significant], 2)
   marked <- vapply(seq_len(nrow(first)),
     function(i) change_sentence(first[i], format_path(first$name[i]), moves), "")
-  site <- site_sentences(moves)
+  site <- c(site_sentences(moves), private_line(moves))
   columns <- shown_columns(shown, c("page", "weeks", "clicks_before", "clicks_after", "change",
     "by_demand", "by_position", "by_ctr", "by_new_lost", "significant"),
     text = list(page = ifelse(one_line, format_path(shown$name), shown$name),

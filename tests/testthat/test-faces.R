@@ -79,7 +79,7 @@ test_that("what changed is the same in every face, on every level, and adds up",
     }
     expect_equal(change$windows$clicks, c(by_hand(1), by_hand(2)))
     # Sentences: the terminal's is the report's, and its parts add up to what it says.
-    sentence <- inktide:::site_sentences(change)
+    sentence <- c(inktide:::site_sentences(change), inktide:::private_line(change))
     shown <- paste(run("--level", "page")$out, collapse = " ")
     report <- file.path(dir, "r.html")
     expect_equal(program("report", "--project", project, "--out", report, "--quiet")$status, 0)

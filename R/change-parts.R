@@ -152,8 +152,8 @@ seen_once_lines <- function(lines, basis, name, seen) {
     shown <- sum_of(seen$impressions)
     clicks <- lines[[c("clicks_before", "clicks_after")[side]]]
     impressions <- shown * basis$scale[side]
-    window <- c("before", "after")[side]
-    set(lines, j = paste0(c("impressions_", "ctr_", "position_"), window), value = list(impressions,
+    ending <- c("before", "after")[side]
+    set(lines, j = paste0(c("impressions_", "ctr_", "position_"), ending), value = list(impressions,
       fifelse(shown > 0, clicks / impressions, NA_real_),
       fifelse(shown > 0, sum_of(seen$weighted) / shown, NA_real_)))
   }

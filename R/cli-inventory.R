@@ -124,8 +124,8 @@ listed_input <- function(options, input, lengths, curve = NULL) {
   past <- read_input(wider, plain, also = also)
   if (is.null(curve)) curve <- listed_curve(options, input, if (!is_stored(input) && !back) past)
   # A table without days is all of its window, one of months has no last ninety days.
-  by <- first_given(options$by, inventory_default(past))
-  if (by %in% c("week", "month") || !lists_days(past, by)) recent <- NULL
+  kind <- first_given(options$by, inventory_default(past))
+  if (kind %in% c("week", "month") || !lists_days(past, kind)) recent <- NULL
   input_data <- if (!is.null(recent)) within_newest(past, recent) else past
   if (back && chose_window(options) || by_sums) {
     input_data <- tide_filter(input_data, from = if (back) options$from,

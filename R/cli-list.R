@@ -111,11 +111,11 @@ total_line <- function(findings) {
 # "31 Jul to 28 Oct 2026 (90 days)"
 window_words <- function(site_summary) {
   recent <- site_summary$recent
-  window <- site_summary$window
-  if (!window$dated) {
-    days <- format_plural(window$days, "day")
-    if (is.na(window$from)) return(sprintf("No dates, taken as %s", days))
-    return(sprintf("%s (%s)", format_days(window$from, window$to), days))
+  whole <- site_summary$window
+  if (!whole$dated) {
+    days <- format_plural(whole$days, "day")
+    if (is.na(whole$from)) return(sprintf("No dates, taken as %s", days))
+    return(sprintf("%s (%s)", format_days(whole$from, whole$to), days))
   }
   sprintf("%s (%s)", format_days(recent$from, recent$to),
     format_plural(as.integer(recent$to - recent$from) + 1L, "day"))

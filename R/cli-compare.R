@@ -19,7 +19,7 @@ command_compare <- function(shared) {
       number_option("--fdr", "SHARE",
         "share of what is marked as significant that may be noise [0.1]", 0.1),
       text_option("--why", "NAME", "only this query, page, folder or topic of the level, in words"),
-      number_option("--top", "N", "lines of the table [6]", 6),
+      number_option("--top", "N", "lines of the table [5]", 5),
       switch_option("--losers", "only lines that lost clicks"),
       switch_option("--gainers", "only lines that gained clicks"),
       choice_option("--sort", "FIGURE", names(change_sizes),
@@ -193,6 +193,7 @@ cli_result_moves <- function(options, compared, rules, lengths = NULL) {
     "",
     wrap_lines(change_causes(moves, if (options$details) 5 else 1), width)),
     paint = function(text) coloured(text, lines, options))
+  remark_rests_on(options, private_line(moves))
   remark(options, change_besides(moves), weight = 1)
   if (nrow(lines)) {
     remark_next(options, if (moves$level %in% c("query", "page")) {

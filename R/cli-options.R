@@ -291,12 +291,16 @@ word_list <- function(text) {
   if (startsWith(text, "@")) listed_lines(text) else split_words(text)
 }
 
-# The lines of a file that is named as @FILE.
+# The lines of a file that is named as @FILE, without a head such as "query" or "URL".
 listed_lines <- function(text) {
   path <- substring(text, 2)
   check_file(path)
   words <- trimws(readLines(path, encoding = "UTF-8", warn = FALSE))
+  words <- sub("^\ufeff", "", words)
   words <- words[nzchar(words)]
+  heads <- c("query", "queries", "page", "pages", "address", "addresses",
+    gsub("_", " ", names(trade_words)))
+  if (length(words) > 1 && tolower(words[1]) %in% heads) words <- words[-1]
   if (!length(words)) abort_call("The list is empty.", text, "Write one a line.")
   words
 }

@@ -4,7 +4,9 @@ command_pages <- function(shared) {
   list(
     job = "read the site's own pages: words, links, depth",
     files = "[SOURCE...]",
-    example = "inktide pages site-html --site https://www.fernmoor.example/ --project my-site",
+    example = c(
+      "inktide pages site-html --site https://www.fernmoor.example/ --project my-site",
+      "inktide pages @addresses.txt --format csv"),
     options = c(
       shared,
       list(
@@ -86,6 +88,7 @@ chosen_page_rows <- function(rows, options, input, summary) {
 
 run_pages <- function(options, files) {
   check_number(options$top, "--top", min = 1)
+  if (any(startsWith(files, "@"))) return(run_titles(options, files))
   check_page_options(options, files)
   folder <- project_folder(options)
   settings <- if (!is.null(folder)) tide_settings(folder)
@@ -128,6 +131,52 @@ run_pages <- function(options, files) {
   words <- tide_missing_words(site_summary, pages, assumptions = settings$assumptions)
   words <- chosen_page_rows(words, options, input, site_summary)
   cli_result(options, setDT(as.data.frame(words)), word_lines(words, options$top, terminal_width()))
+}
+
+# Titles of the addresses that files list, of any site: nothing of one's own is read or stored.
+run_titles <- function(options, files) {
+  listed <- startsWith(files, "@")
+  if (!all(listed)) {
+    abort_call("Lists of addresses and pages of the site cannot be read together.",
+      files[!listed][1], "Read them one after the other.")
+  }
+  used <- c("--delay", "--contact", "--timeout", "--top", "--format", "--out", "--details",
+    "--quiet", "--verbose")
+  refuse_given(options, setdiff(options$given, used),
+    "A list of addresses gives titles and descriptions, nothing else.", "Leave it out.")
+  titles <- tide_page_titles(unlist(lapply(files, listed_lines)), delay = options$delay,
+    contact = options$contact, timeout = options$timeout,
+    progress = progress_to_terminal(options))
+  cli_result(options, setDT(as.data.frame(titles)), title_lines(titles, options$top,
+    terminal_width()))
+}
+
+# Each address with the lengths of its title and description, and beneath what they say.
+title_lines <- function(titles, top, width) {
+  shown <- utils::head(titles, top)
+  read <- !nzchar(shown$problem)
+  text <- function(what, said, length) {
+    sprintf("  %s: %s", what, ifelse(nzchar(said), sprintf("%s (%s)", visible_text(said),
+      format_plural(length, "character")), "none"))
+  }
+  lines <- lapply(seq_len(nrow(shown)), function(i) {
+    row_at <- shown[i, ]
+    c(visible_text(row_at$page), if (read[i]) {
+      c(text("title", row_at$title, row_at$title_length),
+        text("description", row_at$description, row_at$description_length))
+    } else {
+      sprintf("  not read: %s", row_at$problem)
+    })
+  })
+  long <- function(which) sum(titles[[which]] > longest_shown[[which]])
+  c(sprintf("%s of %s read; titles of more than %d characters: %s, descriptions of more than %d: %s",
+    format_count(sum(!nzchar(titles$problem))), format_plural(nrow(titles), "address", "addresses"),
+    longest_shown[["title_length"]], format_count(long("title_length")),
+    longest_shown[["description_length"]], format_count(long("description_length"))), "",
+    wrap_lines(unlist(lines), width),
+    if (nrow(titles) > nrow(shown)) {
+      sprintf("... and %s more", format_count(nrow(titles) - nrow(shown)))
+    })
 }
 
 # A folder, a zip, files; or addresses: the home page, or sitemaps.

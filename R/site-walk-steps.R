@@ -132,7 +132,7 @@ settled_answer <- function(walk, address) {
     keep_answer(walk$con, address, walk$number, known)
   }
   if (nzchar(known$location) && host_of(known$location) != walk$host) {
-    if (address == walk$site) {
+    if (identical(address, walk$home)) {
       abort_walk("The home page redirects to another host.",
         sprintf("%s leads to %s.", address, known$location), "Name that address instead.")
     }

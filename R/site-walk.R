@@ -44,29 +44,21 @@ tide_pages_walk <- function(site, addresses = character(), sitemaps = NULL, dela
   check_site(site)
   check_text(addresses, "addresses", many = TRUE)
   check_text(sitemaps, "sitemaps", many = TRUE, null = TRUE)
-  check_number(delay, "delay", min = 0)
   check_number(max_pages, "max_pages", min = 1)
   check_number(depth, "depth", min = 0)
-  check_number(timeout, "timeout", min = 0.1)
+  check_asking(delay, contact, timeout)
   check_regex(only, "only")
   check_regex(not, "not")
-  check_text(contact, "contact", null = TRUE)
-  if (!is.null(contact) && grepl("[^\\x20-\\x7e]", contact, perl = TRUE)) {
-    abort_argument("contact", "a mail or web address", contact)
-  }
   site <- sub("^([a-z]+://[^/]*)$", "\\1/", sub("#.*$", "", site))
-  walk <- list(
-    site = site,
-    host = host_of(site),
-    timeout = timeout,
-    agent = sprintf("inktide/%s%s", utils::packageVersion("inktide"),
-      if (is.null(contact)) "" else sprintf(" (+%s)", contact)),
-    only = only,
-    not = not,
-    max_pages = max_pages,
-    depth = depth,
-    now = Sys.time())
+  walk <- new_walk(site, contact, timeout, only = only, not = not, max_pages = max_pages,
+    depth = depth)
+  walk$home <- site
   walk$robots <- site_robots(walk)
+  if (!robots_allow(walk$robots$rules, path_of(site))) {
+    abort_walk("The site's robots.txt forbids reading its home page.",
+      sprintf("%s.", absolute_urls("/robots.txt", site)),
+      "Read a folder of saved pages, or have 'inktide' allowed there.")
+  }
   asked <- c(asked = walk$robots$delay, kept = min(walk$robots$delay, longest_delay))
   walk$pace <- new_pace(max(delay, asked[["kept"]]))
   if (!is.null(progress)) for (words in delay_words(asked)) progress(words)
@@ -86,6 +78,31 @@ tide_pages_walk <- function(site, addresses = character(), sitemaps = NULL, dela
   pages$delay <- asked
   finish_walk(walk$con, walk$number, Sys.time())
   pages
+}
+
+check_asking <- function(delay, contact, timeout) {
+  check_number(delay, "delay", min = 0)
+  check_number(timeout, "timeout", min = 0.1)
+  check_text(contact, "contact", null = TRUE)
+  if (!is.null(contact) && grepl("[^\\x20-\\x7e]", contact, perl = TRUE)) {
+    abort_argument("contact", "a mail or web address", contact)
+  }
+}
+
+# What every request of a walk over a host is made with.
+new_walk <- function(site, contact, timeout, only = NULL, not = NULL, max_pages = 2000,
+    depth = 1000) {
+  list(
+    site = site,
+    host = host_of(site),
+    timeout = timeout,
+    agent = sprintf("inktide/%s%s", utils::packageVersion("inktide"),
+      if (is.null(contact)) "" else sprintf(" (+%s)", contact)),
+    only = only,
+    not = not,
+    max_pages = max_pages,
+    depth = depth,
+    now = Sys.time())
 }
 
 abort_walk <- function(what, where, fix) abort_tide(what, where, fix, class = "walk")
@@ -109,12 +126,7 @@ site_robots <- function(walk) {
       sprintf("%s: status %d.", address, answer$status), "Try again later.")
   }
   found <- answer$status < 300
-  robots <- read_robots(if (found) body_text(utils::head(answer$body, robots_bytes)) else "")
-  if (!robots_allow(robots$rules, path_of(walk$site))) {
-    abort_walk("The site's robots.txt forbids reading its home page.", sprintf("%s.", address),
-      "Read a folder of saved pages, or have 'inktide' allowed there.")
-  }
-  robots
+  read_robots(if (found) body_text(utils::head(answer$body, robots_bytes)) else "")
 }
 
 body_text <- function(bytes) {

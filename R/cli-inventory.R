@@ -6,10 +6,13 @@ command_list <- function(shared) {
     files = "[FILE...]",
     example = c("inktide list export.csv --by page --lead 3",
       "inktide list export.csv --sort lost --target 3 --min-impressions 100",
+      "inktide list export.csv --by modifier --of kale",
       "inktide list export.csv --by day --figure days.png"),
     options = c(shared, lost_options(), list(
       choice_option("--by", "WHAT", names(line_kinds),
         sprintf("%s [query, or what the export has]", paste(names(line_kinds), collapse = ", "))),
+      text_option("--of", "WORDS", "of --by modifier, the words that modifiers stand with [the brand]",
+        reads = "words"),
       text_option("--sort", "COLUMN", "a column of --format csv, largest first [clicks]"),
       switch_option("--ascending", "smallest first"),
       text_option("--windows", "N,N",
@@ -29,6 +32,10 @@ run_list <- function(options, files) {
   if (!identical(options$by, "page")) {
     refuse_given(options, "--lead", "Leading queries stand beneath pages.", "Add --by page.")
   }
+  if (!identical(options$by, "modifier")) {
+    refuse_given(options, "--of", "Words are named whose modifiers are listed.",
+      "Add --by modifier.")
+  }
   if (!is.null(options$figure) && !isTRUE(options$by %in% times)) {
     abort_call("Only days, weeks and months make a figure.", "--figure",
       "Add --by day, --by week or --by month.")
@@ -47,7 +54,7 @@ run_list <- function(options, files) {
   listed <- tide_inventory(input_data, by = options$by, curve = read$curve, windows = day_counts,
     sort = sort_column(options$sort), decreasing = !options$ascending, lead = options$lead,
     rules = input$settings$rules, facts = facts_input(options, input), history = read$history,
-    target = options$target, ctr = options$target_ctr)
+    target = options$target, ctr = options$target_ctr, of = options$of)
   listed <- with_least(listed, least)
   if (is.null(options$figure)) {
     refuse_given(options, "--events", "Events are marked in a figure.", "Add --figure FILE.")

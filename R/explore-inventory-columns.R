@@ -1,34 +1,44 @@
 # Columns of the inventory besides sums: changes between windows, days, months and two exported
 # windows; whether a page names what stands beside the brand.
 
-# The rows of brand queries.
-only_brand <- function(at, words) {
-  brand <- at$segment == "brand"
-  if (!any(brand)) {
-    abort_tide("No query holds a brand word.",
+# The rows of queries that hold one of the words.
+only_holding <- function(at, words) {
+  holding <- is_brand(at$queries$keys, words)
+  if (!any(holding)) {
+    abort_tide("No query holds the words whose modifiers are asked for.",
       where = if (length(words)) {
-        sprintf("brand words: %s.", paste(words, collapse = ", "))
+        sprintf("words: %s.", paste(words, collapse = ", "))
       } else {
         "No brand words are named."
       },
-      fix = "Name the brand as people type it, or loosen the filters.", class = "nothing_left")
+      fix = "Name the words as people type them, or loosen the filters.", class = "nothing_left")
   }
-  at$rows <- at$rows[which(brand[at$rows$query])]
+  at$rows <- at$rows[which(holding[at$rows$query])]
   at
 }
 
-# Whether the leading page names the modifier; missing where that holds no telling word.
-add_own_page <- function(rows, facts) {
+# Whether the leading page names the modifier, and the page of its queries that does, the one with
+# most clicks first: one that exists may be outranked. Missing where the modifier holds no telling
+# word.
+add_own_page <- function(rows, at, label, facts) {
   if (is.null(rows[["page"]])) return(rows)
-  pages <- join_facts(data.table(page = rows$page), facts)
   words <- word_table(query_key(rows$modifier), function_words)
-  words <- words[!words$query %in% which(rows$modifier == "(the brand alone)")]
+  words <- words[words$query %in% which(rows$modifier != no_modifier)]
   own <- rep(NA, nrow(rows))
+  named <- rep("", nrow(rows))
   if (nrow(words)) {
-    named <- tapply(in_address(words$word, words$query, pages), words$query, any)
-    own[as.integer(names(named))] <- as.vector(named)
+    shown <- leaders_first(sums_by(data.table(query = label$code,
+      at$rows[, c("page", "clicks", "impressions")]), c("query", "page"),
+      c("clicks", "impressions")))
+    pages <- join_facts(data.table(page = at$pages$names), facts)
+    each <- words[shown, on = "query", allow.cartesian = TRUE, nomatch = NULL]
+    set(each, j = "names", value = in_address(each$word, each$page, pages))
+    found <- unique(each[each$names], by = "query")
+    named[found$query] <- pages$page[found$page]
+    own[unique(words$query)] <- FALSE
+    own[rows$page == named] <- TRUE
   }
-  set(rows, j = "own_page", value = own)
+  set(rows, j = c("own_page", "named_page"), value = list(own, named))
 }
 
 # Of days, weeks and months in order: clicks less those of the one before, and of the same a year

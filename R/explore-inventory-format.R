@@ -51,7 +51,8 @@ format.tide_inventory <- function(x, n = 20, width = 80, ...) {
 # What stands above the table: how much it is, of which days, how much of all that is.
 inventory_head <- function(x) {
   many <- function(word) if (word == "query") "queries" else paste0(gsub("_", " ", word), "s")
-  what <- switch(x$by, modifier = "words with the brand", pair = "pairs of query and page",
+  of <- if (is.null(x$of)) "the brand" else sprintf("\"%s\"", paste(x$of, collapse = "\" or \""))
+  what <- switch(x$by, modifier = paste("words with", of), pair = "pairs of query and page",
     country = "countries", many(x$by))
   c(
     sprintf("%s %s, %s: %s clicks, %s impressions, CTR %s%s", format_count(nrow(x$rows)), what,
@@ -101,7 +102,7 @@ inventory_legend <- function(x) {
     if (!is.null(x$weekly)) "weeks: clicks by week, the last one on the right.",
     if (!is.na(x$coverage)) {
       sprintf("coverage: the rest of the site's clicks is %s.",
-        if (x$by == "modifier") "without the brand, or private" else "private")
+        if (x$by == "modifier") "without these words, or private" else "private")
     },
     if (!is.null(x$rows[["change"]])) {
       sprintf("change: clicks less those of the %s%s.",
@@ -109,7 +110,8 @@ inventory_legend <- function(x) {
         if (is.null(x$rows[["change_year"]])) "" else "; on year: less those a year before")
     },
     if (!is.null(x$rows[["own_page"]])) {
-      "own page: whether the leading page's address or title names it."
+      paste("own page: whether the leading page's address or title names it; \"exists\" where",
+        "another page does, and this one leads.")
     },
     if (length(x$windows)) {
       sprintf("%s: clicks of the last days less those of as many before.",
@@ -149,5 +151,14 @@ inventory_cells <- function(x, rows) {
     stats::setNames(lapply(windows, function(days) {
       column_text("change", rows[[paste0("change_", days)]])
     }), if (length(windows)) sprintf("%+dd", windows)),
-    short_columns(c("own_page", "volume", "value", "trend")))
+    shown_columns(rows, c("own_page", "volume", "value", "trend"), heads = "short",
+      text = own_page_text(rows)))
+}
+
+# A page that names the modifier may be there and be outranked.
+own_page_text <- function(rows) {
+  if (is.null(rows[["own_page"]])) return(list())
+  outranked <- rows$own_page %in% FALSE & nzchar(rows$named_page)
+  list(own_page = ifelse(outranked, sprintf("exists, %s leads",
+    trimws(fit_text(format_path(rows$page), 20))), column_text("own_page", rows$own_page)))
 }

@@ -14,7 +14,7 @@
 #'
 #' @param data A `tide_data` object, a [tide_source()] or an archive.
 #' @param by What a row stands for: `query`, `page`, `pair` (query x page), `folder`, `topic`,
-#'   `modifier` (of brand queries, what stands with the brand: "price", "near me"), `country`,
+#'   `modifier` (what stands with the brand, or with the words `of`: "price", "near me"), `country`,
 #'   `device`, `vertical`, `rich_result`, `day`, `week` or `month`. `NULL`: `query`, or what the
 #'   tables have where they have no queries.
 #' @param sort Name of the column to sort by (`ctr`, the largest first, by the lower end of its 90 %
@@ -25,6 +25,8 @@
 #'   against as many before stand on the row; of modifiers by itself 28.
 #' @param lead Queries beneath each page (of `by = "page"`), the leading ones of that many; 0 for
 #'   none.
+#' @param of Of `by = "modifier"`, the words that modifiers stand with, such as `"kale"`; `NULL`
+#'   takes the brand.
 #' @param curve A `tide_curve` object; `NULL` fits it to all of the data.
 #' @param brand Brand words.
 #' @param rules A [tide_rules()] object, for bands, intent and groups of pages.
@@ -40,7 +42,8 @@
 #'   in its own segment, less clicks: what the best place would bring, not what can be had),
 #'   `position`, `band`, of queries `intent`,
 #'   `segment` (`brand`, `non-brand`) and the leading `page`; of modifiers the leading `page` and
-#'   `own_page`: whether its address or title names the modifier; `queries`, `pages`: how many stand
+#'   `own_page`: whether its address or title names the modifier, `named_page`: the page of these
+#'   queries that does, which another may outrank; `queries`, `pages`: how many stand
 #'   behind it; `first` and `last` day seen, of dated tables; of weeks and months `days` that the
 #'   data have of it, of days, weeks and months `change` (clicks less those of the one before) and
 #'   `change_year` (less those a year before, of weeks 52 weeks), missing where one of the two is
@@ -54,11 +57,11 @@
 #'   `impressions_of` (what impressions of queries rest on: `"queries"`, a table by query, or
 #'   `"pages"`, see Details; `NULL` where rows are those of pages),
 #'   `coverage` (clicks of these rows as a share of the totals without queries, or `NA`),
-#'   `would_add` (what further exports would add, or nothing), `by`, `windows`, `from`, `to`,
+#'   `would_add` (what further exports would add, or nothing), `by`, `of`, `windows`, `from`, `to`,
 #'   `left_out`. Methods: `print`, `format`, `tidy`, `summary`, `as.data.frame`.
 #' @references Wilson (1927), Journal of the American Statistical Association 22, 209-212.
 #' @section Errors: `tide_error_grain` where no table has what a row stands for;
-#'   `tide_error_nothing_left` where modifiers are asked for and no query holds a brand word;
+#'   `tide_error_nothing_left` where modifiers are asked for and no query holds the words;
 #'   `tide_error_argument`.
 #' @seealso [tide_trace()] for one of them, [tide_find()] for what to fix.
 #' @examples
@@ -70,7 +73,8 @@
 #' @export
 tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, windows = NULL,
     lead = 0, curve = NULL, brand = NULL, rules = tide_rules(), facts = list(), history = NULL,
-    target = 1, ctr = NULL) {
+    target = 1, ctr = NULL, of = NULL) {
+  check_text(of, "of", many = TRUE, null = TRUE)
   check_number(target, "target", min = 1, max = 100)
   check_number(ctr, "ctr", min = 0, max = 1, null = TRUE)
   data <- data_of(data)
@@ -97,7 +101,10 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
   windows <- check_lengths(windows, longer)
   with_queries <- "query" %in% tbl$dimensions
   if (with_queries && is.null(curve)) curve <- tide_curve(tide_summary(data, brand = brand))
-  if (by == "modifier") rules$brand <- curve$summary$brand
+  if (by == "modifier") {
+    rules$brand <- if (is.null(of)) curve$summary$brand else I(of)
+    brand <- rules$brand
+  }
   at <- with_target(inventory_codes(by, tbl, curve, brand), curve, target, ctr)
   label <- row_labels(by, at, rules, tbl$to)
   rows <- inventory_rows(by, at, label, rules)
@@ -119,7 +126,7 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
   }
   rows <- add_listed_figures(rows, by, weekly)
   if (!is.null(alone)) rows <- rows[, setdiff(names(rows), "queries"), with = FALSE]
-  if (by == "modifier") rows <- add_own_page(rows, facts)
+  if (by == "modifier") rows <- add_own_page(rows, at, label, facts)
   rows <- join_facts(rows, facts)
   check_flag(decreasing, "decreasing")
   in_order <- inventory_order(rows, by, sort, decreasing)
@@ -138,6 +145,7 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
     coverage = if (is.null(site) || site <= 0) NA_real_ else min(1, total$clicks / site),
     would_add = further_exports(read_grains(data)),
     by = by,
+    of = of,
     windows = windows,
     from = tbl$from,
     to = tbl$to,
@@ -182,7 +190,7 @@ check_lengths <- function(windows, table) {
   as.integer(sort(unique(windows)))
 }
 
-# Rows of a table, coded; for modifiers those of the brand.
+# Rows of a table, coded; for modifiers those whose queries hold the words.
 inventory_codes <- function(by, table, curve, brand) {
   at <- if ("query" %in% table$dimensions) {
     coded_rows(table$rows, curve, brand)
@@ -193,7 +201,7 @@ inventory_codes <- function(by, table, curve, brand) {
     set(at$rows, j = by, value = as_levels(table$rows[[by]]))
   }
   if (all(c("query", "page") %in% table$dimensions)) at <- count_queries_once(at, by, table)
-  if (by == "modifier") only_brand(at, brand) else at
+  if (by == "modifier") only_holding(at, brand) else at
 }
 
 # Clicks that the impressions of each row would bring at a place, or by a CTR of one's own.

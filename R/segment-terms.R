@@ -42,10 +42,13 @@ tide_terms <- function(summary, modifiers = 5) {
 
 # The page with most clicks, then impressions, for each query code.
 leading_pages <- function(sums, queries) {
-  by_lead <- copy(sums)
-  setorderv(by_lead, c("query", "clicks", "impressions", "page"), c(1L, -1L, -1L, 1L))
+  by_lead <- leaders_first(sums)
   first <- by_lead[!duplicated(by_lead$query)]
   first$page[match(seq_len(queries), first$query)]
+}
+
+leaders_first <- function(sums) {
+  setorderv(copy(sums), c("query", "clicks", "impressions", "page"), c(1L, -1L, -1L, 1L))
 }
 
 # Words on so many pages that they set none apart: "seeds" where seeds are sold.

@@ -10,6 +10,9 @@ explore_kinds <- setdiff(names(line_kinds), "modifier")
 
 times <- c("day", "week", "month")
 
+# What stands for a modifier where the word stands by itself.
+no_modifier <- "(by itself)"
+
 # What each row belongs to: list(code, one per row; names, by code; of pairs the `first` row of
 # each). coded: list(rows: query and page as codes, clicks, impressions, `date`, other dimensions as
 # factors; queries, pages: names and keys). to: the last day, from which weeks count back.
@@ -34,7 +37,7 @@ row_labels <- function(by, coded, rules, to = NULL) {
     term = of_texts(fcoalesce(query_topics(coded), "other"), rows$query),
     modifier = {
       beside <- brand_modifiers(keys, rules$brand)
-      of_texts(ifelse(nzchar(beside), beside, "(the brand alone)"), rows$query)
+      of_texts(ifelse(nzchar(beside), beside, no_modifier), rows$query)
     },
     brand = of_texts(ifelse(is_brand(keys, rules$brand), "brand", "non-brand"), rows$query),
     intent = of_texts(query_intent(keys, rules$intent), rows$query),

@@ -110,6 +110,21 @@ test_that("what stands beside the brand is listed, with its page and whether tha
   expect_equal(listed$rows$change_14, c(0, 0))
   expect_equal(listed$total$clicks, 6 * 60)
   expect_error(tide_inventory(as_data(rows), by = "modifier"), class = "tide_error_nothing_left")
+  # A page of its own that the home page outranks is there.
+  behind <- rbind(rows, data.table(date = as.IDate("2026-01-02"), query = "fernmoor kale",
+    page = "https://www.fernmoor.example/shop/kale/", clicks = 1L, impressions = 10L,
+    position = 2))
+  kale <- tide_inventory(as_data(behind), by = "modifier", brand = "fernmoor")
+  expect_equal(kale$rows$own_page, c(TRUE, FALSE))
+  expect_equal(kale$rows$named_page, paste0("https://www.fernmoor.example/", c("prices/",
+    "shop/kale/")))
+  expect_match(format(kale), "exists, / leads", all = FALSE)
+  # Of any word: what stands with it, brand or not.
+  with_price <- tide_inventory(as_data(rows), by = "modifier", of = "price", brand = "fernmoor")
+  expect_equal(with_price$rows$modifier, "fernmoor")
+  expect_equal(with_price$rows$queries, 2)
+  expect_error(tide_inventory(as_data(rows), by = "modifier", of = "turnip"),
+    class = "tide_error_nothing_left")
   # A title that has the brand is not told to take it in.
   summary <- tide_summary(as_data(rows), brand = "fernmoor")
   facts <- withr::local_tempfile(fileext = ".csv")

@@ -21,6 +21,8 @@ command_find <- function(shared) {
       choice_option("--view", "BY", c("list", "page", "query", "folder", "topic"),
         "list, page, query, folder or topic [list]", "list"),
       switch_option("--page-view", "the same as --view page"),
+      choice_option("--include", "WHAT", set_aside_reasons,
+        "topic: also low CTR that a whole topic shows (clicks taken by the results page)"),
       legend_option(),
       switch_option("--all", "every task: small ones and what was decided, too"),
       results_pages_option(),

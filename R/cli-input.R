@@ -274,7 +274,7 @@ find_input <- function(options, input, data = read_input(options, input, months 
     decisions = if (!isTRUE(options$all) && NROW(input$decisions)) input$decisions,
     outcomes = if (NROW(input$decisions)) kept_outcomes(tide_store(input$folder)),
     events = events_input(options, input), results_pages = results_pages_input(options, input),
-    pages = input$pages)
+    pages = input$pages, include = options$include)
   keep_findings(options, input, findings)
   if (NROW(findings$features)) {
     remark(options, feature_lines(findings$features), weight = 1)

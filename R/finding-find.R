@@ -60,6 +60,8 @@
 #'   each finding.
 #' @param pages A `tide_pages` object: phrases that pages do not say become findings, see
 #'   [missing_words].
+#' @param include Reasons for which queries are set aside that are no reason here: `"topic"`, clicks
+#'   taken by the results page of a whole topic.
 #' @return A `tide_findings` object: a list with `findings`, a data.table of lines, which [tidy()]
 #'   hands out as a tibble with their sentences: `rank`, `id`, `kind`, `query`, `page`, `pages`,
 #'   `clicks`, `impressions`, `ctr`, `position`, `expected_ctr`, `if_done`, `if_done_low`,
@@ -89,7 +91,8 @@
 tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gain = NULL,
     min_impressions = 1, position = NULL, segment = NULL, segments = NULL, rules = tide_rules(),
     kind = NULL, hours = NULL, target = "next", assumptions = NULL, decisions = NULL,
-    outcomes = NULL, events = NULL, today = Sys.Date(), results_pages = NULL, pages = NULL) {
+    outcomes = NULL, events = NULL, today = Sys.Date(), results_pages = NULL, pages = NULL,
+    include = NULL) {
   local_assumptions(assumptions)
   check_class(summary, "tide_summary", "summary")
   if (is.null(curve)) curve <- tide_curve(summary) else check_class(curve, "tide_curve", "curve")
@@ -100,6 +103,7 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   # Of pages without queries only the CTR can be judged.
   if (isTRUE(summary$of_pages)) choices$kind <- "low_ctr"
   choices$pages <- pages
+  if (!is.null(include)) choices$include <- check_choice(include, set_aside_reasons, "include")
   choices$intended <- if (length(rules$intended)) intended_codes(summary, rules)
   choices$known <- known_changes(summary, decisions, check_events(events))
   today <- check_date(today, "today")
@@ -196,6 +200,9 @@ add_intended <- function(looked, summary, intended) {
     new_facts("points_to", "intended_page", one_line, path = path))
   looked
 }
+
+# Reasons for setting queries aside that an analyst may know better than the data.
+set_aside_reasons <- "topic"
 
 # What the kinds are asked. least: clicks of a task if done, and whether somebody `asked` for it.
 finding_options <- function(kind, band, target, fdr, min_gain) {

@@ -27,8 +27,10 @@ low_variance <- function(groups) max(groups$sd[2]^2, groups$sd[1]^2 + 0.15^2)
 # In: clicks, expected clicks, page and words (a word_table()) of the pairs, and which of them are
 # `single` queries. Out: `judged`, a row per pair (page_posteriors(), what topics take from it, and
 # `confidence`, what is left); the groups of all pairs, of pages and of pairs within their page;
-# expected clicks with the topic's effect; and the topics.
-fit_low_ctr <- function(clicks, expected, page, words, single = rep(TRUE, length(clicks))) {
+# expected clicks with the topic's effect; and the topics. include_topics: what a topic's results
+# page may take is no excuse, only a doubt.
+fit_low_ctr <- function(clicks, expected, page, words, single = rep(TRUE, length(clicks)),
+    include_topics = FALSE) {
   known <- expected >= 3 & single
   z <- log_factor(clicks, expected)
   level_texts <- fit_levels(clicks, expected, page, known)
@@ -36,19 +38,23 @@ fit_low_ctr <- function(clicks, expected, page, words, single = rep(TRUE, length
   for (turn in 1:2) {
     weight <- 1 / (factor_noise(clicks, expected) + level_texts$pairs$sd[1]^2)
     topics <- weak_topics(z, weight, page, words, level_texts$pages)
-    if (!any(topics$low > 0.2)) break
+    if (include_topics || !any(topics$low > 0.2)) break
     level_texts <- fit_levels(clicks, expected * exp(topics$low * topics$likely), page, known)
   }
-  expected <- expected * exp(topics$effect)
+  if (!include_topics) expected <- expected * exp(topics$effect)
   judged <- page_posteriors(clicks, expected, page, level_texts$pairs, level_texts$pages)
   # A topic that may be behind it takes its share of the certainty: by what its other pages say or,
   # where it is on one page only, by how often results pages take clicks and pages are weak.
   topic_part <- topics$part / (topics$part + level_texts$pages$weight[["low"]])
-  set(judged, j = "by_topic", value = ifelse(topics$low > 0.5, 0, topics$low))
+  by_topic <- if (include_topics) topics$low else ifelse(topics$low > 0.5, 0, topics$low)
+  excused <- if (include_topics) 0 else by_topic
+  set(judged, j = "by_topic", value = by_topic)
   set(judged, j = "unseen_topic", value = ifelse(topics$alone, judged$page_low * topic_part, 0))
   set(judged, j = "confidence", value = pmax(0,
-    judged$low * (1 - judged$by_topic) * (1 - assumed("low_doubt")) - judged$unseen_topic))
-  c(level_texts, list(judged = judged, expected = expected, topics = topics$found))
+    judged$low * (1 - excused) * (1 - assumed("low_doubt")) -
+      judged$unseen_topic))
+  c(level_texts, list(judged = judged, expected = expected,
+    topics = if (include_topics) topics$found[0] else topics$found))
 }
 
 # Groups of all pairs (whatever the reason), of pages, and of pairs within their page. The pages
@@ -114,7 +120,8 @@ weak_topics <- function(z, weight, page, words, page_groups) {
     likely = numeric(length(z)),
     alone = logical(length(z)),
     part = topic_share(0, 0),
-    found = data.table(word = character(), held = list(), pages = integer(), share = numeric()))
+    found = data.table(word = character(), held = list(), pages = integer(), share = numeric(),
+      likely = numeric()))
   if (!nrow(words)) return(out)
   texts <- as_levels(words$word)
   long <- data.table(pair = words$query, word = as.integer(texts), page = page[words$query],
@@ -146,7 +153,8 @@ weak_topics <- function(z, weight, page, words, page_groups) {
     out$found <- data.table(word = levels(texts)[found],
       held = unname(split(of_topics$pair, factor(of_topics$word, found))),
       pages = distinct_by(of_topics, "word", "page"),
-      share = of_topics$share[match(found, of_topics$word)])
+      share = of_topics$share[match(found, of_topics$word)],
+      likely = of_topics$low[match(found, of_topics$word)])
     out$found <- out$found[order(-lengths(out$found$held), out$found$word)]
   }
   out

@@ -25,7 +25,8 @@
 #'   changed within the window, page by page and then query by query, what holds since counts; of
 #'   a page or query that fell, if done = expected x (level before - level since).
 #' @section Not listed: Topics (words whose queries fall short on page after page) lose their
-#'   clicks to the results page and are named in `excluded`; so are queries below the curve within
+#'   clicks to the results page, as likely as is said, and are named in `excluded` with their clicks
+#'   (`include = "topic"` lists them, with a doubt); so are queries below the curve within
 #'   the usual spread.
 #' @section Do not trust it when: a page changed so lately that few clicks have come since; the
 #'   topic's results pages answer the query themselves on one page only, where no other page can
@@ -56,7 +57,7 @@ find_low_ctr <- function(summary, curve, pairs, options) {
   rest <- pool_small_queries(now[-candidates], at$page)
   fit <- fit_low_ctr(c(at$clicks, rest$clicks), c(at$expected, rest$expected),
     c(at$page, rest$page), word_table(summary$queries$key[at$query]),
-    rep(c(TRUE, FALSE), c(nrow(at), nrow(rest))))
+    rep(c(TRUE, FALSE), c(nrow(at), nrow(rest))), "topic" %in% options$include)
   own <- seq_len(nrow(at))
   set(at, j = "expected", value = fit$expected[own])
   judged <- with_shifts(fit$judged[own], at)
@@ -157,7 +158,8 @@ few_excluded <- function(at) {
 
 topics_excluded <- function(topics, at) {
   new_excluded("low_ctr", "topic_taken", lapply(topics$held, function(own) at$query[own]),
-    topic = topics$word, pages = topics$pages, topic_share = topics$share)
+    topic = topics$word, pages = topics$pages, topic_share = topics$share,
+    likely = pmin(topics$likely, 0.99))
 }
 
 unsure_excluded <- function(queries, fdr) {

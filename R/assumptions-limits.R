@@ -35,6 +35,9 @@ data_limits <- list(
   cut_surely = 12,
   # impressions of a query, from which a brand word in it may be told to mean something else
   lookalike_least = 20,
+  # position of a brand by itself at most, and its CTR at least, to be taken for one unasked
+  brand_position = 2,
+  brand_ctr = 0.2,
   # parts of the searches that are looked at alone, the largest
   parts_most = 8,
   # chance of such differences between parts, above which there are none

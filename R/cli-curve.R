@@ -31,7 +31,8 @@ run_curve <- function(options, files) {
   }
   shown <- options$position
   options$position <- NULL
-  input <- resolve_input(options, files)
+  # Without brand words the curve is that of all queries.
+  input <- resolve_input(options, files, guess = FALSE)
   # One curve of all queries, those of the brand among them.
   of_all <- "all" %in% input$side
   if (of_all) input$settings$rules["brand"] <- list(NULL)

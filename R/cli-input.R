@@ -28,8 +28,9 @@ clear_progress <- function() {
 
 # Out: list(files, store, archive, source, settings, title, folder, pages: of the site, where
 # stored): from named files, from a database, from the project's archive, or from the exports that
-# its settings name where nothing was loaded yet. Options go before settings.
-resolve_input <- function(options, files) {
+# its settings name where nothing was loaded yet. Options go before settings. guess: whether files
+# of no project may tell their brand themselves.
+resolve_input <- function(options, files, guess = TRUE) {
   folder <- if (!is.null(options$project)) {
     options$project
   } else if (!length(files)) {
@@ -40,7 +41,12 @@ resolve_input <- function(options, files) {
       "Name CSV files, or a project with --project DIR. To try it out: inktide demo")
   }
   settings <- if (!is.null(folder)) tide_settings(folder) else list(rules = tide_rules())
-  if (!is.null(options$brand)) settings$rules$brand <- options$brand
+  no_brand <- identical(tolower(options$brand), "none")
+  if (!is.null(options$brand)) {
+    settings$rules["brand"] <- list(if (!no_brand) options$brand)
+  } else if (guess && is.null(folder)) {
+    settings$rules["brand"] <- list(guessed_brand(options, files, settings))
+  }
   if (isTRUE(options$brand_exact) && length(settings$rules$brand)) {
     settings$rules$brand <- I(settings$rules$brand)
   }
@@ -213,7 +219,7 @@ summarise_input <- function(options, input,
     site_summary <- tide_enrich(site_summary, facts, goals = input$settings$goals)
     remark(options, fact_lines(site_summary$facts), weight = 1)
   }
-  if (is.null(brand) && hint) {
+  if (is.null(brand) && hint && !identical(tolower(options$brand), "none")) {
     guess <- likely_brand(site_summary)
     named <- if (!is.null(guess)) {
       sprintf(" (perhaps \"%s\": %s)", guess$word, format_plural(guess$clicks, "click"))

@@ -4,8 +4,10 @@
 #' Idea for a page
 #'
 #' A kind of finding, `new_page`: queries for which the site is shown beyond position 40 only, on
-#' whatever page touches the topic. Queries that share two words which mostly stand together are
-#' one idea.
+#' whatever page touches the topic. Queries about one subject are one idea: the subject is the word
+#' that sets pages of the site apart, of queries about none of these the word that most of them hold
+#' and that leads to one page. A query whose page names all of its telling words in address or title
+#' is answered, if badly, and no idea.
 #'
 #' @section Formula: if done = clicks of all queries of the idea at position 12 on the curve, for
 #'   30 days; `confidence` is 0.6 throughout, since nothing on the site
@@ -30,17 +32,24 @@ find_new_page <- function(summary, curve, pairs, options) {
   rows <- which(pairs$tested & nearest[pairs$query] > assumed("new_page_from") &
     pairs$impressions >= assumed("idea_impressions"))
   if (!length(rows)) return(no_findings())
+  answered <- names_all_words(summary, pairs, rows)
+  excluded <- if (any(answered)) {
+    new_excluded("new_page", "page_names_it", list(unique(pairs$query[rows[answered]])))
+  }
+  rows <- rows[!answered]
+  if (!length(rows)) return(no_findings(excluded))
   at <- pairs[rows]
   earns <- at$impressions * curve_ctr(curve, rep(assumed("new_page_reaches"), length(rows)),
     at$segment, at$rows, at$impressions)
-  by_idea <- split(seq_along(rows), shared_ideas(summary$queries$key[at$query]))
+  by_idea <- split(seq_along(rows), subject_ideas(summary$queries$key, leading_pages(pairs,
+    nrow(summary$queries)), at$query))
   ideas <- rbindlist(lapply(by_idea, function(own) idea_sums(summary, at[own], earns[own])))
   set(ideas, j = "idea", value = names(by_idea))
   set(ideas, j = "claims", value = lapply(unname(by_idea), function(own) rows[own]))
   set(ideas, j = "done", value = ideas$earned * per_month(summary))
   ideas <- ideas[ideas$done >= options$least]
-  if (!nrow(ideas)) return(no_findings())
-  list(found = data.table(kind = "new_page", query = ideas$query, page = ideas$page,
+  if (!nrow(ideas)) return(no_findings(excluded))
+  list(excluded = excluded, found = data.table(kind = "new_page", query = ideas$query, page = ideas$page,
     pages = ideas$page, clicks = ideas$clicks, impressions = ideas$impressions,
     ctr = ideas$clicks / ideas$impressions, position = ideas$position,
     expected_ctr = ideas$expected / ideas$impressions, if_done = ideas$done,
@@ -61,7 +70,21 @@ idea_sums <- function(summary, asked, earns) {
     impressions = sum(asked$impressions),
     position = sum(asked$impressions * asked$position) / sum(asked$impressions),
     expected = sum(asked$expected), earned = sum(earns), queries = length(unique(asked$query)),
-    others = list(utils::head(setdiff(named, query), 3)))
+    others = list(utils::head(setdiff(named, query), 3)),
+    volume = sum(summary$queries[["volume"]][unique(asked$query)], na.rm = TRUE))
+}
+
+# Which of these pairs' queries a page shown for them names in full, in its address or title.
+names_all_words <- function(summary, pairs, rows) {
+  queries <- unique(pairs$query[rows])
+  words <- word_table(summary$queries$key[queries])
+  set(words, j = "query", value = queries[words$query])
+  shown <- unique(pairs[pairs$query %in% queries, c("query", "page")])
+  each <- words[shown, on = "query", allow.cartesian = TRUE, nomatch = NULL]
+  if (!nrow(each)) return(logical(length(rows)))
+  set(each, j = "named", value = in_address(each$word, each$page, summary$pages))
+  whole <- each[, .(named = all(named), words = .N), by = c("query", "page")]
+  pairs$query[rows] %in% whole$query[whole$named & whole$words >= 2]
 }
 
 new_page_facts <- function(summary, ideas) {
@@ -70,7 +93,7 @@ new_page_facts <- function(summary, ideas) {
     new_facts("evidence", "far_down", one_line, position = ideas$position, queries = ideas$queries,
       impressions = ideas$impressions, window = window_days(summary)),
     new_facts("comparison", "nothing_answers", one_line, queries = ideas$queries,
-      others = empty_unknown(ideas$others)),
+      others = empty_unknown(ideas$others), volume = ifelse(ideas$volume > 0, ideas$volume, NA)),
     new_facts("step", "write_page", one_line, query = ideas$query, page = ideas$page),
     new_facts("derivation", "new_page_there", one_line, place = assumed("new_page_reaches"),
       impressions = ideas$impressions, expected = ideas$earned),

@@ -79,6 +79,57 @@ head_terms <- function(queries, pages) {
   best$word[match(seq_along(queries), best$query)]
 }
 
+# Queries about one subject are one idea. In: all queries in lower case, the leading page of each, and
+# which of them are `asked` about. Out: a label for each of those. What sets the other queries' pages
+# apart is a subject of the site; what goes with several of these is none ("storage", with leek and
+# pumpkin); of the rest the word that most queries hold, that leads to one page, and that another
+# always goes with, as in "rain barrel".
+subject_ideas <- function(queries, pages, asked) {
+  keys <- unique(asked)
+  # Some thousands tell what a site is about.
+  others <- utils::head(setdiff(which(!is.na(pages)), keys), 20000L)
+  subjects <- table(singular(head_terms(queries[others], pages[others])))
+  looked <- c(others, keys)
+  long <- word_table(queries[looked])
+  set(long, j = "query", value = looked[long$query])
+  set(long, j = c("page", "word"), value = list(pages[long$query], singular(long$word)))
+  long <- unique(long[!grepl("^([a-z]|[0-9]+)$", long$word)])
+  of_all <- words_of_all(long[long$query %in% others])
+  long <- long[!long$word %in% of_all]
+  set(long, j = "votes", value = fcoalesce(as.integer(subjects[long$word]), 0L))
+  # Each query's own subject, and with how many of them a word goes.
+  setorderv(long, c("query", "votes"), c(1L, -1L))
+  lead <- long[!duplicated(long$query) & long$votes > 0]
+  subject <- lead$word[match(long$query, lead$query)]
+  beside <- unique(data.table(word = long$word, with = subject)[!is.na(subject) &
+    subject != long$word])
+  many <- table(beside$word)
+  long <- long[long$query %in% keys]
+  long[, "holding" := .N, by = "word"]
+  long[, "one_page" := max(tabulate(match(page, unique(page)))) / .N, by = "word"]
+  goes_with <- fcoalesce(as.integer(many[long$word]), 0L)
+  long <- long[long$votes > 0 | goes_with < 2 & long$holding >= 2 &
+    long$holding <= max(3, 0.25 * length(keys))]
+  set(long, j = "held", value = long$one_page^2 * always_with(long) * log1p(long$holding))
+  setorderv(long, c("query", "votes", "held", "word"), c(1L, -1L, -1L, 1L))
+  best <- long[!duplicated(long$query)]
+  out <- queries
+  out[best$query] <- best$word
+  out[asked]
+}
+
+# For each row the share of its word's queries that hold the word it goes with most.
+always_with <- function(long) {
+  two <- long[long, on = "query", allow.cartesian = TRUE, nomatch = NULL]
+  two <- two[two$word != two$i.word, .N, by = c("word", "i.word", "holding")]
+  if (!nrow(two)) return(1)
+  most <- two[, .(N = max(N)), by = c("word", "holding")]
+  fcoalesce((most$N / most$holding)[match(long$word, most$word)], 1)
+}
+
+# The English plural's "s", as far as it tells nothing.
+singular <- function(words) sub("(?<=[^s\\W]{3})s$", "", words, perl = TRUE)
+
 # Queries that share two words which mostly stand together are one idea; what shares no two joins
 # the idea that its rarest word stands in, or those with the same rarest word. In: queries in lower
 # case. Out: a label each.

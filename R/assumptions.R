@@ -307,6 +307,8 @@ assumption_table <- list(
     "low_ctr striking_distance falling rising tail_demand new_page"),
   assume("list_share", 0.8, "share", "of the gain that the tasks shown at first bring", ""),
   assume("new_page_from", 40, "position", "from which on no page of the site answers", "new_page"),
+  assume("page_names_share", 0.75, "share", "of a query's telling words that a page which answers names",
+    "new_page"),
   assume("new_page_reaches", 12, "position", "that a new page reaches", "new_page"),
   assume("new_page_chance", 0.25, "chance", "that it does", "new_page"),
   assume("new_page_confidence", 0.6, "chance", "that the demand is real", "new_page"),

@@ -45,10 +45,10 @@ list_rows <- function(findings, leads, width) {
   shown <- cbind(sums[, c("gain", "if_done")], leads[, c("confidence", "chance", "hours")])
   figures <- lapply(names(shown), function(name) column_text(name, shown[[name]]))
   verbs <- paste0(task_verbs(findings, leads), ": ")
-  # Without pages a task is about its query.
+  # Without pages, and where a page is still to be written, a task is about its query.
   page_at <- mapply(function(page, query, free) {
     if (nzchar(page)) fit_path(format_path(page), free) else fit_text(query, free)
-  }, leads$page, leads$query, pmax(8, free - nchar(verbs, "width")))
+  }, ifelse(kind_is(leads$kind, "idea"), "", leads$page), leads$query, pmax(8, free - nchar(verbs, "width")))
   rows <- do.call(text_line, c(list(leads$rank, fit_text(paste0(verbs, page_at), free)), figures,
     list(columns(function(name) pad_left(format_count(leads[[name]]), 9)))))
   heads <- column_words(c("gain", "if_done", "confidence", "chance", "hours"), "short")
@@ -177,9 +177,9 @@ groups_lines <- function(groups, top, width) {
       column_words("gain", "short"), "90 %", if (!is.na(worth)) column_words(worth, "short"),
       column_words("if_done", "short"), "hours"),
     text_line(shown$rank, name, format_count(shown$findings),
-      paste0("+", format_clicks(shown$gain)),
+      format_gain(shown$gain),
       gain_range(shown$gain_low, shown$gain_high),
-      if (is.na(worth)) "" else paste0("+", format_clicks(shown[[worth]])),
-      paste0("+", format_clicks(shown$if_done)), sprintf("%.3g", shown$hours)),
+      if (is.na(worth)) "" else format_gain(shown[[worth]]),
+      format_gain(shown$if_done), sprintf("%.3g", shown$hours)),
     if (more > 0) sprintf("    ... and %s more (--top N)", format_count(more)))
 }

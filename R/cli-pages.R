@@ -286,7 +286,7 @@ word_lines <- function(words, top, width) {
   c(
     text_line("query", "impr.", "pos", "if done", "text", "cover", "missing"),
     text_line(shown$query, format_count(shown$impressions), format_position(shown$position),
-      paste0("+", format_clicks(shown$if_done)), mark(shown$in_text), format_share(shown$cover),
+      format_gain(shown$if_done), mark(shown$in_text), format_share(shown$cover),
       shown$missing),
     if (nrow(words) > nrow(shown)) sprintf("... and %s more", format_count(nrow(words) - top)),
     "",

@@ -6,8 +6,8 @@
 #' A kind of finding, `new_page`: queries for which the site is shown beyond position 40 only, on
 #' whatever page touches the topic. Queries about one subject are one idea: the subject is the word
 #' that sets pages of the site apart, of queries about none of these the word that most of them hold
-#' and that leads to one page. A query whose page names all of its telling words in address or title
-#' is answered, if badly, and no idea.
+#' and that leads to one page. A query whose page names its telling words in address or title is
+#' answered, if badly, and no idea.
 #'
 #' @section Formula: if done = clicks of all queries of the idea at position 12 on the curve, for
 #'   30 days; `confidence` is 0.6 throughout, since nothing on the site
@@ -74,7 +74,7 @@ idea_sums <- function(summary, asked, earns) {
     volume = sum(summary$queries[["volume"]][unique(asked$query)], na.rm = TRUE))
 }
 
-# Which of these pairs' queries a page shown for them names in full, in its address or title.
+# Which of these pairs' queries a page shown for them names, in its address or title.
 names_all_words <- function(summary, pairs, rows) {
   queries <- unique(pairs$query[rows])
   words <- word_table(summary$queries$key[queries])
@@ -83,8 +83,8 @@ names_all_words <- function(summary, pairs, rows) {
   each <- words[shown, on = "query", allow.cartesian = TRUE, nomatch = NULL]
   if (!nrow(each)) return(logical(length(rows)))
   set(each, j = "named", value = in_address(each$word, each$page, summary$pages))
-  whole <- each[, .(named = all(named), words = .N), by = c("query", "page")]
-  pairs$query[rows] %in% whole$query[whole$named & whole$words >= 2]
+  whole <- each[, .(share = mean(named), words = .N), by = c("query", "page")]
+  pairs$query[rows] %in% whole$query[whole$words >= 2 & whole$share >= assumed("page_names_share")]
 }
 
 new_page_facts <- function(summary, ideas) {

@@ -18,9 +18,11 @@ lines_of_table <- function(findings, table, first) {
   chance <- number("chance", 0, 1)
   hours <- number("hours", 0, 1e4)
   ramp <- number("ramp", 1, 24)
+  volume <- number("volume", 0, 1e10)
   month <- plan_months(text("month"))
   rows <- lapply(seq_len(nrow(table)), function(i) {
-    one_line <- plan_line(findings, text("id")[i], text("query")[i], text("page")[i], targets[i], i)
+    one_line <- plan_line(findings, text("id")[i], text("query")[i], text("page")[i], targets[i], i,
+      volume[i])
     # Who states a chance states all of it.
     if (!is.na(chance[i])) set(one_line, j = c("confidence", "chance"), value = list(1, chance[i]))
     if (!is.na(hours[i])) set(one_line, j = "hours", value = hours[i])
@@ -69,7 +71,7 @@ plan_months <- function(text) {
 }
 
 # What one line brings: as the list says, unless its target is another.
-plan_line <- function(findings, id, query, page, target, row) {
+plan_line <- function(findings, id, query, page, target, row, volume) {
   found <- findings$findings
   if (nzchar(id) && id %in% found$id) {
     one_line <- lines_of_tasks(findings, id)
@@ -81,7 +83,7 @@ plan_line <- function(findings, id, query, page, target, row) {
     bad_plan(row, if (nzchar(id)) "id" else "query", id, "an id of the list, or a query")
   }
   if (target$fixed) return(fixed_line(findings, query, page, row))
-  query_line(findings, query, page, target, row)
+  query_line(findings, query, page, target, row, volume)
 }
 
 # What the list says of a query, the line worth most of it.
@@ -98,7 +100,7 @@ fixed_line <- function(findings, query, page, row) {
 }
 
 # What a query earns at its target more than today.
-query_line <- function(findings, query, page, target, row) {
+query_line <- function(findings, query, page, target, row, volume) {
   site_summary <- findings$summary
   code <- match(query_key(query), site_summary$queries$key)
   shown <- findings$pairs[findings$pairs$query %in% code]
@@ -107,7 +109,7 @@ query_line <- function(findings, query, page, target, row) {
     shown <- shown[which(of_page)]
   }
   if (is.na(code) || !nrow(shown)) {
-    return(new_query_line(findings, query, page, target$place, row))
+    return(new_query_line(findings, query, page, target$place, row, volume))
   }
   shown <- shown[which.max(shown$clicks + shown$impressions / 1e6)]
   place <- if (is.na(target$place)) best_places(findings, shown) else target$place
@@ -136,13 +138,18 @@ more_clicked <- function(summary, shown, ctr) {
     chance = assumed("rewrite_query_chance"))
 }
 
-# A query that is not shown yet, by its search volume.
-new_query_line <- function(findings, query, page, place, row) {
+# A query that is not shown yet, by its search volume: the table's own, else that of the facts.
+new_query_line <- function(findings, query, page, place, row, volume) {
   site_summary <- findings$summary
-  at <- match(query_key(query), site_summary$queries$key)
-  volume <- if (is.na(at)) NA else as.numeric(site_summary$queries[["volume"]][at])
-  if (!length(volume) || is.na(volume)) {
-    bad_plan(row, "query", query, "a query of the data, or one with a search volume")
+  known <- site_summary$queries
+  of_facts <- c(as.numeric(known[["volume"]][match(query_key(query), known$key)]),
+    site_summary$not_shown$volume[match(query_key(query),
+      query_key(site_summary$not_shown$query))])
+  volume <- c(volume, of_facts)
+  volume <- volume[!is.na(volume)][1]
+  if (is.na(volume)) {
+    bad_plan(row, "query", query, paste("a query of the data, or one with a search volume (in a",
+      "column `volume` of the plan, or among the facts)"))
   }
   if (is.na(place)) place <- assumed("target_from_page_two")
   ratio <- volume_ratio(findings)

@@ -3,7 +3,7 @@
 plan_spellings <- list(id = c("id", "finding"), query = c("query", "keyword"),
   page = c("page", "url"), target = c("target", "position", "targetposition"),
   month = c("month", "date"), chance = c("chance", "probability"), hours = c("hours", "effort"),
-  ramp = c("ramp", "rampmonths"))
+  ramp = c("ramp", "rampmonths"), volume = fact_spellings$volume)
 
 # A delimited text, a sheet, or a list in YAML.
 read_plan <- function(file) {

@@ -80,7 +80,7 @@ along_list <- function(all, found) {
     if (!length(use)) return("")
     shown <- utils::head(use, 12)
     sprintf("<p><b>The same step serves:</b> %s%s</p>",
-      paste(sprintf("%s (+%s)", escape(all$query[shown]), format_clicks(all$gain[shown])),
+      paste(sprintf("%s (%s)", escape(all$query[shown]), format_gain(all$gain[shown])),
         collapse = ", "),
       if (length(use) > 12) sprintf(" and %d more", length(use) - 12L) else "")
   }, "")

@@ -84,19 +84,19 @@ checklist_lines <- function(findings, top = 50) {
           "Queries, without their pages"
         }),
         "",
-        sprintf("About +%s clicks per 30 days (%s to %s), %s.", format_clicks(by_page$gain[i]),
+        sprintf("About %s clicks per 30 days (%s to %s), %s.", format_gain(by_page$gain[i]),
           format_clicks(by_page$gain_low[i]), format_clicks(by_page$gain_high[i]),
           format_hours(by_page$hours[i])),
         "",
         unlist(lapply(seq_len(nrow(leads)), function(k) {
           along <- own[own$task == leads$task[k] & own$hours == 0]
           c(
-            sprintf("- [ ] %s (+%s, %s)", plain(leads$action[k]), format_clicks(gain[k]),
+            sprintf("- [ ] %s (%s, %s)", plain(leads$action[k]), format_gain(gain[k]),
               leads$id[k]),
             sprintf("  %s", plain(leads$reason[k])),
             if (nrow(along)) {
               sprintf("  The same step serves: %s.",
-                paste(sprintf("\"%s\" (+%s)", plain(along$query), format_clicks(along$gain)),
+                paste(sprintf("\"%s\" (%s)", plain(along$query), format_gain(along$gain)),
                   collapse = ", "))
             })
         })),

@@ -19,7 +19,8 @@
 #'   (rows that nothing shown answers to), `nearest` (of those the nearest misses, as text),
 #'   `unused` (columns that are kept but mean nothing here), `sessions_unmatched` (their share)
 #'   and `largest` (the rows of most of them, as text), `value_read` (how the value was taken),
-#'   `above_sessions` (pages with more conversions than sessions, which make no rate).
+#'   `above_sessions` (pages with more conversions than sessions, which make no rate); and
+#'   `not_shown` (`query`, `volume`: those that the site is not shown for, which a plan may name).
 #'   Printing the summary shows it.
 #' @examples
 #' file <- tempfile(fileext = ".csv")
@@ -38,6 +39,7 @@ tide_enrich <- function(summary, facts, goals = NULL) {
   check_goals(goals)
   facts <- as_facts(facts)
   impressions <- reduce_pairs(summary$cells)[, c("query", "page", "impressions")]
+  besides <- data.table(query = character(), volume = numeric())
   report <- lapply(facts, function(own) {
     tbl <- if (own$by == "query") "queries" else "pages"
     known <- summary[[tbl]]
@@ -63,6 +65,9 @@ tide_enrich <- function(summary, facts, goals = NULL) {
     has <- !is.na(at)
     code <- impressions[[own$by]]
     missed <- setdiff(seq_len(nrow(own$rows)), at)
+    if (own$by == "query" && is.numeric(own$rows[["volume"]])) {
+      besides <<- rbind(besides, own$rows[missed, .(query = name, volume = as.numeric(volume))])
+    }
     data.table(
       file = basename(own$file),
       by = own$by,
@@ -85,6 +90,7 @@ tide_enrich <- function(summary, facts, goals = NULL) {
   }, NA)
   set(report, j = "value_read", value = ifelse(with_value, total$read, ""))
   summary$facts <- report
+  summary$not_shown <- unique(besides[!is.na(besides$volume)], by = "query", fromLast = TRUE)
   summary
 }
 

@@ -13,6 +13,11 @@ format_clicks <- function(x) {
   ifelse(is.na(x), "", ifelse(abs(x) < 10, formatC(x, format = "f", digits = 1), format_count(x)))
 }
 
+# Clicks gained; what rounds to nothing says so.
+format_gain <- function(x) {
+  ifelse(is.na(x), "", ifelse(x > 0 & x < 0.05, "<0.1", paste0("+", format_clicks(x))))
+}
+
 format_rate <- function(x) {
   digits <- ifelse(is.na(x) | x >= 0.0995 | x < 5e-5, 0, ifelse(x < 0.001, 2, 1))
   out <- sprintf("%.*f%%", as.integer(digits), 100 * x)

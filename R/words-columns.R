@@ -20,7 +20,7 @@ column_words <- function(names, what) {
 # How columns are written, besides the formats of fields.
 column_formats <- list(
   gain = function(x, words) {
-    ifelse(is.na(x), "", paste0("+", in_numbers_of(format_clicks(x), words)))
+    ifelse(is.na(x), "", in_numbers_of(format_gain(x), words))
   },
   change = function(x, words) in_numbers_of(signed_count(x), words),
   sure = function(x, words) format_sure(x),

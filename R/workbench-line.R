@@ -48,10 +48,10 @@ line_figures <- function(line, task) {
   figures_list(c(Clicks = format_count(line$clicks), Impressions = format_count(line$impressions),
     CTR = format_rate(line$ctr), `Expected CTR` = format_rate(line$expected_ctr),
     Position = format_position(line$position),
-    `If done` = sprintf("+%s (%s)", format_clicks(line$if_done),
+    `If done` = sprintf("%s (%s)", format_gain(line$if_done),
       gain_range(line$if_done_low, line$if_done_high)),
     Confidence = format_sure(line$confidence), Chance = format_share(line$chance),
-    Gain = sprintf("+%s a month", format_clicks(task$gain)), Hours = format(task$hours),
+    Gain = sprintf("%s a month", format_gain(task$gain)), Hours = format(task$hours),
     vapply(worth, function(name) format_count(line[[name]]), "") |>
       stats::setNames(sub("if_done_", "if done: ", worth))))
 }

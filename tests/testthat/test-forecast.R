@@ -217,6 +217,35 @@ test_that("ranges of baselines hold what comes, and the weighted forecast beats 
     expect_lt(mean(held$ours), mean(held$line))
   })
 
+test_that("a query that is not shown yet is planned by its volume, wherever that stands", {
+  dir <- withr::local_tempdir()
+  fwrite(demo()$site$daily, file.path(dir, "daily.csv"))
+  writeLines(c("query,volume", "wild garlic seeds,900"), file.path(dir, "volumes.csv"))
+  writeLines(c("query,target,volume", "wild garlic seeds,5,900"), file.path(dir, "own.csv"))
+  writeLines(c("query,target", "wild garlic seeds,5"), file.path(dir, "plan.csv"))
+  lines_of <- function(...) {
+    run <- program("forecast", "daily.csv", "--brand", "fernmoor", ..., "--format", "csv",
+      dir = dir)
+    expect_equal(run$status, 0L, info = paste(run$err, collapse = " "))
+    fread(text = run$out)[, !"plan"]
+  }
+  own <- lines_of("--plan", "own.csv")
+  expect_identical(lines_of("--plan", "plan.csv", "--facts", "volumes.csv"), own)
+  expect_gt(max(own$added), 1)
+  # The same from an archive.
+  writeLines("site: https://www.fernmoor.example/\nbrand: [fernmoor]", file.path(dir, "inktide.yml"))
+  for (call in list(c("load", "daily.csv"), c("enrich", "volumes.csv"))) {
+    expect_equal(program(call, dir = dir)$status, 0L)
+  }
+  expect_equal(program("forecast", "--plan", "plan.csv", dir = dir)$status, 0L)
+  refused <- program("forecast", "daily.csv", "--brand", "fernmoor", "--plan", "plan.csv", dir = dir)
+  expect_match(refused$err, "search volume", all = FALSE)
+  line <- tide_plan(demo()$found, table = data.frame(query = "wild garlic seeds", target = 5,
+    volume = 900))$lines
+  # By a spread of e^0 and a ratio of one: volume x CTR at the place.
+  expect_equal(line$done, 900 * inktide:::curve_at(demo()$found$curve, 5, "non-brand")$ctr)
+})
+
 test_that("no query counts twice, whatever lines hold it, and lines of a table are checked", {
   found <- demo()$found
   list <- found$findings

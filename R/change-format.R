@@ -34,7 +34,6 @@ table_lines <- function(x, table, width) {
   heads <- if (is.null(x$sides)) c("before", "after") else trimws(fit_text(x$sides, 7))
   rate_change <- 100 * (table$ctr_after - table$ctr_before)
   place_change <- table$position_after - table$position_before
-  signed <- function(x) ifelse(is.na(x), "", sub("^[+-]0[.]0$", "0.0", sprintf("%+.1f", x)))
   known <- function(x) ifelse(is.na(x), "", x)
   groups <- list(
     clicks = list(format_count(table$clicks_before), format_count(table$clicks_after),
@@ -43,9 +42,9 @@ table_lines <- function(x, table, width) {
       format_count(table$impressions_after),
       signed_count(round(table$impressions_after) - round(table$impressions_before))),
     CTR = list(known(format_rate(table$ctr_before)), known(format_rate(table$ctr_after)),
-      signed(rate_change)),
+      signed_tenth(rate_change)),
     position = list(known(format_position(table$position_before)),
-      known(format_position(table$position_after)), signed(place_change)))
+      known(format_position(table$position_after)), signed_tenth(place_change)))
   titles <- Map(function(name) c(heads, if (name == "CTR") "points" else "change"), names(groups))
   columns <- unlist(Map(function(cells, heads) {
     Map(function(cell, head) pad_left(c(head, cell), max(nchar(c(head, cell), "width"))), cells,
@@ -214,7 +213,7 @@ totals_lines <- function(x, label, width) {
       text_line("change", percent_change(at$clicks[1] / at$clicks[2]),
         percent_change(at$impressions[1] / at$impressions[2]), "",
         percent_change(at$ctr[1] / at$ctr[2]),
-        if (anyNA(at$position)) "" else sprintf("%+.1f", at$position[1] - at$position[2]))
+        signed_tenth(at$position[1] - at$position[2]))
     },
     "",
     wrap_lines(c(if (shared) "share: of the site's clicks.", x$note), width),

@@ -274,10 +274,10 @@ side_by_side <- function(compared, lengths, top) {
       pad_left(figure(format_count(rows$impressions_after),
         signed_count(rows$impressions_after - rows$impressions_before)), 21),
       pad_left(figure(format_rate(rows$ctr_after),
-        ifelse(is.na(points), NA, sprintf("%+.1f", points))), 13),
+        ifelse(is.na(points), NA, signed_tenth(points))), 13),
       pad_left(figure(format_position(rows$position_after),
         ifelse(is.na(rows$position_after - rows$position_before), NA,
-          sprintf("%+.1f", rows$position_after - rows$position_before))), 14),
+          signed_tenth(rows$position_after - rows$position_before))), 14),
       ifelse(rows$significant %in% TRUE, " *", "")))
   }
   c(

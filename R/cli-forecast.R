@@ -37,7 +37,7 @@ run_forecast <- function(options, files) {
   if (options$months %% 1 != 0) {
     abort_call("Not whole months.", sprintf("--months %g", options$months), "Give a whole number.")
   }
-  if (is.null(options$history) && is_months_table(files)) {
+  if (is.null(options$history) && is_months_table(files, options$columns)) {
     options$history <- files
     options$given <- c(options$given, "--history")
     files <- character()
@@ -60,7 +60,7 @@ run_forecast <- function(options, files) {
   }
   # A table of months alone needs no data.
   alone <- !is.null(options$history) && !length(files) && !planned &&
-    options$of %in% c("clicks", history_columns(options$history)) && is.null(options$project) &&
+    options$of %in% c("clicks", history_columns(options$history, options$columns)) && is.null(options$project) &&
     is.null(find_project("."))
   input <- if (!alone) resolve_input(options, files)
   past <- forecast_history(options, input)
@@ -121,8 +121,9 @@ forecast_history <- function(options, input) {
     site_months(options, input)
   }
   if (!is.null(known)) {
-    own <- !is.null(unit_of) && unit_of %in% history_columns(known[1])
-    return(make_history(known[1], of = if (own) unit_of))
+    columns <- if (!is.null(options$history)) options$columns
+    own <- !is.null(unit_of) && unit_of %in% history_columns(known[1], columns)
+    return(make_history(known[1], of = if (own) unit_of, columns = columns))
   }
   need_brand(options$by, input$settings, "--by")
   input_data <- chosen_rows(options, input,

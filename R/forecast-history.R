@@ -23,6 +23,8 @@
 #' @param events A [tide_events()] object.
 #' @param of Of a table: `clicks`, `sessions`, `conversions` or `value`; `NULL` takes the first that
 #'   it has.
+#' @param columns Headers of a table that are not known by themselves, as a vector named `month`,
+#'   `year`, `clicks`, `sessions`, `conversions`, `value` or `segment`.
 #' @return A `tide_history` object: a list with `months` (a data.table: `segment`, `month` (its
 #'   first day), `days` (of data), `value`, `used` (what the forecast rests on), `note` (why they
 #'   differ)), `of` (what is counted), `source`, `left_out` (months that are not whole),
@@ -38,7 +40,8 @@
 #' tide_history(file)
 #' @export
 tide_history <- function(x, by = NULL, rules = tide_rules(), by_hand = NULL, keep_unusual = FALSE,
-    most = 8, events = NULL, of = NULL, assumptions = NULL) {
+    most = 8, events = NULL, of = NULL, assumptions = NULL,
+    columns = NULL) {
   local_assumptions(assumptions)
   if (!is.null(by)) check_choice(by, c("brand", "folder", "page"), "by")
   check_flag(keep_unusual, "keep_unusual")
@@ -49,7 +52,7 @@ tide_history <- function(x, by = NULL, rules = tide_rules(), by_hand = NULL, kee
   read <- if (inherits(x, c("tide_data", "tide_promised"))) {
     months_of_days(x, by, rules, keep_unusual, most)
   } else {
-    months_of_table(x, "x", of)
+    months_of_table(x, "x", of, columns)
   }
   month_rows <- read$months
   whole <- month_rows$days == days_in_month(month_rows$month)
@@ -173,10 +176,10 @@ brand_of_rows <- function(rows, rules) {
 }
 
 # A data frame of months or the path of one.
-months_of_table <- function(x, argument, of = NULL) {
+months_of_table <- function(x, argument, of = NULL, columns = NULL) {
   if (is.data.frame(x)) return(resolve_months(as.data.table(x), "a table", of))
   check_text(x, argument)
-  read_history_months(x, of)
+  read_history_months(x, of, columns)
 }
 
 # Months that the analyst sets.

@@ -1,6 +1,6 @@
 #' Figures
 #'
-#' `autoplot()` on a curve draws CTR by position with its interval as bars, and the plain pivot of
+#' `autoplot()` on a curve draws CTR by position with its interval as bars, and the simple average CTR of
 #' the data as circles; of more than two segments a line each. On an inventory by day, week or month
 #' it draws clicks, impressions, CTR and position over time. On findings it draws the
 #' opportunity map: every pair at its position and CTR, the curve behind them, findings marked by

@@ -26,15 +26,29 @@ comparison_sides <- function(header, part, how) {
   structure(sides, dimension = of, parts = label_texts$word)
 }
 
-# The dimension whose values both labels are: two devices or kinds of results; NULL for none.
+# The dimension whose values both labels are: two devices, kinds of results or countries; NULL for
+# none.
 label_dimension <- function(labels) {
   known <- list(device = c("desktop", "mobile", "tablet", "computer", "handy", "ordinateur",
     "ordenador", "movil", "mobil"),
-    vertical = c("web", "image", "images", "bild", "bilder", "video", "videos", "news"))
+    vertical = c("web", "image", "images", "bild", "bilder", "video", "videos", "news"),
+    country = country_names)
   for (dimension in names(known)) {
     if (all(squeeze_name(labels) %in% known[[dimension]])) return(dimension)
   }
 }
+
+# Countries as headers name them, in compared form, and their usual codes.
+country_names <- strsplit(paste("argentina australia austria belgium brazil bulgaria canada chile",
+  "china colombia croatia czechia czechrepublic denmark egypt estonia finland france germany greece",
+  "hongkong hungary india indonesia ireland israel italy japan kenya latvia lithuania luxembourg",
+  "malaysia mexico morocco netherlands newzealand nigeria norway peru philippines poland portugal",
+  "romania saudiarabia serbia singapore slovakia slovenia southafrica southkorea spain sweden",
+  "switzerland taiwan thailand turkey ukraine unitedarabemirates unitedkingdom unitedstates",
+  "uruguay vietnam usa us uk gb uae deutschland osterreich schweiz frankreich italien spanien",
+  "niederlande polen schweden belgien allemagne france espagne italie suisse belgique espana",
+  "alemania francia italia deu aut che fra esp ita gbr irl nld bel lux pol cze swe nor dnk fin",
+  "prt can mex bra arg aus nzl ind jpn"), " ")[[1]]
 
 difference_words <- "^(diff|change|delta|unterschied|ecart|verschil|variac|variaz|veran|variation)"
 

@@ -78,13 +78,17 @@ history_spellings <- list(
   segment = c("segment", "brand", "folder"))
 
 # A table of months of one's own: list(months: data.table(segment, month, days, value), of, source,
-# note: none).
-read_history_months <- function(file, of = NULL) resolve_months(read_month_texts(file), file, of)
+# note: none). columns: headers of its own, named as in history_spellings.
+read_history_months <- function(file, of = NULL, columns = NULL) {
+  resolve_months(read_month_texts(file, columns), file, of)
+}
 
-read_month_texts <- function(file) {
+read_month_texts <- function(file, columns = NULL) {
+  spellings <- utils::modifyList(history_spellings,
+    as.list(columns[names(columns) %in% names(history_spellings)]))
   scratch <- new_scratch()
   on.exit(unlink(scratch, recursive = TRUE))
-  tbl <- named_table(file, scratch, history_spellings, "month", "months", "month,clicks")
+  tbl <- named_table(file, scratch, spellings, "month", "months", "month,clicks")
   if (is.null(tbl)) abort_no_table("The table of months is empty.", file, "Name another.")
   columns <- lapply(stats::setNames(nm = names(history_spellings)), tbl$text)
   # Year and month in two columns are one.
@@ -100,7 +104,7 @@ read_month_texts <- function(file) {
 
 # Whether a file is a table of months rather than an export: its months with what is counted, and
 # neither queries nor pages.
-is_months_table <- function(file) {
+is_months_table <- function(file, columns = NULL) {
   if (length(file) != 1 || dir.exists(file)) return(FALSE)
   scratch <- new_scratch()
   on.exit(unlink(scratch, recursive = TRUE))
@@ -108,15 +112,15 @@ is_months_table <- function(file) {
     part <- one_part(file, scratch)
     exported <- function(header) find_columns(header)[c("query", "page", "impressions")]
     layout <- sniff_header(part$path, function(header) length(header) > 1, 1)
-    columns <- read_month_texts(file)
-    "month" %in% names(columns) && any(history_counts %in% names(columns)) &&
+    texts <- read_month_texts(file, columns)
+    "month" %in% names(texts) && any(history_counts %in% names(texts)) &&
       !sum(lengths(exported(layout$header)))
   }, tide_error = function(e) FALSE)
 }
 
 # What a table of months counts.
-history_columns <- function(file) {
-  intersect(history_counts, names(read_month_texts(file)))
+history_columns <- function(file, columns = NULL) {
+  intersect(history_counts, names(read_month_texts(file, columns)))
 }
 
 # The same of a data frame.

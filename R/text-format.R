@@ -105,7 +105,9 @@ signed <- function(x) {
 
 percent_size <- function(ratio) sprintf("%.0f%%", 100 * abs(ratio - 1))
 
-percent_change <- function(ratio) paste0(ifelse(ratio < 0.995, "-", "+"), percent_size(ratio))
+percent_change <- function(ratio) {
+  sub("^[+-]0%$", "0%", paste0(ifelse(ratio < 0.995, "-", "+"), percent_size(ratio)))
+}
 
 format_ratio <- function(x) ifelse(is.na(x), "", sprintf("x%.2f", x))
 
@@ -130,6 +132,11 @@ trend_bars <- function(cells) {
 signed_count <- function(x) {
   ifelse(is.na(x), "",
     ifelse(abs(x) < 0.5, "0", paste0(ifelse(x < 0, "-", "+"), format_count(abs(x)))))
+}
+
+# With its sign and one decimal; what rounds to nothing has none.
+signed_tenth <- function(x) {
+  ifelse(is.na(x), "", sub("^[+-]0[.]0$", "0.0", sprintf("%+.1f", x)))
 }
 
 # Width of a column of names: what is free, but no wider than they are, and never less than `least`.

@@ -80,7 +80,7 @@ test_that("monthly totals need no day and no position; queries need their positi
   expect_equal(listed$clicks, 100 * (15:11))
   expect_equal(listed$change, c(100, 100, 100, 100, NA))
   said <- paste(program("compare", "months.csv", dir = dir)$out, collapse = "\n")
-  expect_match(said, "change +\\+7% +\\+0% +\\+7%")
+  expect_match(said, "change +\\+7% +0% +\\+7%")
   expect_false(grepl("NA", said))
   # A column of months beside the days is no second date.
   both <- tide_read(csv("date,month,clicks,impressions,position", "2026-08-01,2026-08,1,9,3"),

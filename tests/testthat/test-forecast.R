@@ -610,6 +610,11 @@ test_that("a table of months in any usual form is forecast as a file", {
     if (is.null(usual)) usual <- rows$baseline
     expect_equal(rows$baseline, usual, label = forms[[i]][1])
   }
+  # Headers of its own are named.
+  own <- csv("Periode,Besuche gesamt", paste(format(months, "%Y-%m"), values, sep = ","))
+  run <- program("forecast", own, "--columns", "month=Periode,clicks=Besuche gesamt", "--months",
+    "2", "--format", "csv", dir = withr::local_tempdir())
+  expect_equal(fread(text = run$out)$baseline, usual)
   whole <- program("forecast", file, "--months", "2.5", dir = withr::local_tempdir())
   expect_equal(whole$status, 2L)
 })

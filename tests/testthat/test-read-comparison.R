@@ -155,6 +155,12 @@ test_that("dates stand in headers in any usual form, and two devices are rows", 
   expect_equal(names(devices$tables), "query x device")
   listed <- as.data.table(tidy(tide_inventory(devices, by = "device")))
   expect_equal(listed[tolower(device) == "mobile"]$clicks, sum(30:59))
+  for (two in list(c("United Kingdom", "Ireland"), c("Frankreich", "Spanien"), c("USA", "CAN"))) {
+    countries <- tide_read(exported(paste(two, "%s")), lag = 0)
+    listed <- as.data.table(tidy(tide_inventory(countries, by = "country")))
+    expect_equal(listed$clicks[match(tolower(two), tolower(listed$country))],
+      c(sum(40:69), sum(30:59)))
+  }
 })
 
 test_that("a comparison by page alone has what changed and why", {

@@ -6,7 +6,8 @@
 guessed_brand <- function(options, files, settings) {
   guess <- null_if_it_fails(clear_brand(first_rows_summary(options, files, settings)))
   if (is.null(guess)) return(NULL)
-  remark(options, weight = 3, sprintf(paste("  \"%s\" is taken as the brand (%s in the first rows):",
+  remark(options, weight = 3, sprintf(paste(
+    "  \"%s\" is taken as the brand (%s in the first rows):",
     "--brand WORDS names others, --brand none says that there is none"), guess$word,
     format_plural(guess$clicks, "click")))
   guess$word

@@ -60,8 +60,8 @@ run_forecast <- function(options, files) {
   }
   # A table of months alone needs no data.
   alone <- !is.null(options$history) && !length(files) && !planned &&
-    options$of %in% c("clicks", history_columns(options$history, options$columns)) && is.null(options$project) &&
-    is.null(find_project("."))
+    options$of %in% c("clicks", history_columns(options$history, options$columns)) &&
+    is.null(project_folder(options))
   input <- if (!alone) resolve_input(options, files)
   past <- forecast_history(options, input)
   remark(options, format(past), weight = 0)

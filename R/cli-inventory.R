@@ -11,8 +11,8 @@ command_list <- function(shared) {
     options = c(shared, lost_options(), list(
       choice_option("--by", "WHAT", names(line_kinds),
         sprintf("%s [query, or what the export has]", paste(names(line_kinds), collapse = ", "))),
-      text_option("--of", "WORDS", "of --by modifier, the words that modifiers stand with [the brand]",
-        reads = "words"),
+      text_option("--of", "WORDS",
+        "of --by modifier, the words that modifiers stand with [the brand]", reads = "words"),
       text_option("--sort", "COLUMN", "a column of --format csv, largest first [clicks]"),
       switch_option("--ascending", "smallest first"),
       text_option("--windows", "N,N",

@@ -82,7 +82,8 @@ reading_options <- function(shared) {
 shared_groups <- function() {
   list(
     `Which days, queries and pages` = list(
-      text_option("--brand", "WORDS", "brand words, comma separated, or @FILE; none [what the queries show]",
+      text_option("--brand", "WORDS",
+        "brand words, comma separated, or @FILE; none [what the queries show]",
         reads = "words"),
       switch_option("--brand-exact",
         "only these words, not the misspellings that the queries show"),

@@ -169,7 +169,8 @@ title_lines <- function(titles, top, width) {
     })
   })
   long <- function(which) sum(titles[[which]] > longest_shown[[which]])
-  c(sprintf("%s of %s read; titles of more than %d characters: %s, descriptions of more than %d: %s",
+  c(sprintf(paste("%s of %s read; titles of more than %d characters: %s,",
+    "descriptions of more than %d: %s"),
     format_count(sum(!nzchar(titles$problem))), format_plural(nrow(titles), "address", "addresses"),
     longest_shown[["title_length"]], format_count(long("title_length")),
     longest_shown[["description_length"]], format_count(long("description_length"))), "",

@@ -10,8 +10,8 @@
 #'   `month` is when it is done (`2026-12`); without it, `hours_a_month` and the order of the lines
 #'   set the months. A month that has passed is late, and counts from the first one ahead. A query
 #'   that stands in two lines counts once, in the earlier. A query that the site is not shown for
-#'   needs a search volume, in the table or among the facts ([tide_enrich()]): it is taken to be seen as often, for its volume, as
-#'   the site's own queries are (their ratio of impressions on page one to volume), and where the
+#'   needs a search volume, in the table or among the facts ([tide_enrich()]): it is taken to be seen
+#'   as often, for its volume, as the site's own queries are (their ratio of impressions on page one to volume), and where the
 #'   two disagree widely it says so.
 #'
 #'   `do = "bound"` is no plan but an upper bound: every query at the best place that comparable

@@ -37,7 +37,7 @@ keep_fact <- function(store, con, place, date, file, said) {
 tide_facts.tide_store <- function(files, ...) {
   check_no_more(...)
   store <- files
-  stored <- with_store(store, write = FALSE,
+  stored <- read_index(store, "facts",
     function(con) DBI::dbGetQuery(con, paste(
       "SELECT place, date, file, rows FROM facts WHERE place IN ('query', 'page')",
       "ORDER BY date, id")))

@@ -238,18 +238,18 @@ tide_undo <- function(store, import) {
 #' @param object A `tide_store` object.
 #' @param ... Not used.
 #' @export
-summary.tide_store <- function(object, ...) import_history(object)
+summary.tide_store <- function(object, ...) tibble::as_tibble(import_history(object))
 
 # A row per import and table.
 import_history <- function(store) {
-  imports <- with_store(store, write = FALSE, function(con) {
+  imports <- read_index(store, "imports", function(con) {
     DBI::dbGetQuery(con, "SELECT i.id AS import, i.at, i.files, i.exported, c.grain, c.rows,
       c.clicks, c.rows_before, c.clicks_before,
       c.days_unused, i.undone
       FROM imports i JOIN changes c ON c.import = i.id ORDER BY i.id, c.grain")
   })
   imports$undone <- imports$undone == 1
-  tibble::as_tibble(imports)
+  imports
 }
 
 #' @export

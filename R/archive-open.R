@@ -37,7 +37,7 @@
 #' @export
 tide_store <- function(dir) {
   store <- new_store(dir)
-  age <- with_store(store, write = FALSE, archive_format)
+  age <- read_index(store, "format", archive_format)
   if (age < store_format) with_store(store, write = TRUE, function(con) NULL)
   store
 }

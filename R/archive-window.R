@@ -143,7 +143,7 @@ days_unless_undated <- function(store, days) {
 archived_days <- function(store) {
   check_class(store, "tide_store", "store")
   need_parquet(store)
-  with_store(store, write = FALSE, function(con) list(current = setDT(DBI::dbGetQuery(con,
+  read_index(store, "days", function(con) list(current = setDT(DBI::dbGetQuery(con,
     paste("SELECT c.import, c.grain, c.day, c.exported, c.rows, c.clicks, c.impressions, c.first,",
       "c.last, i.stated FROM current c JOIN imports i ON i.id = c.import"))),
     parts = setDT(DBI::dbGetQuery(con, "SELECT file, import, grain, month, checksum FROM parts"))))

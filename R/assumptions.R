@@ -320,6 +320,7 @@ assumption_defaults <- stats::setNames(lapply(assumption_table, `[[`, "value"),
 
 # The lines of an explanation that name what a kind of finding rests on.
 assumption_lines <- function(kind, set) {
+  if (!length(set)) return(NULL)
   rows <- tide_assumptions(set)
   rows <- rows[rows$own & vapply(strsplit(rows$moves, " "), function(kinds) kind %in% kinds, NA), ]
   if (!nrow(rows)) return(NULL)

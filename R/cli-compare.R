@@ -78,19 +78,25 @@ run_moves <- function(options, files) {
   } else {
     first_given(options$days, 28)
   }
-  rows <- compared_rows(options, input, compared_days(after, before, max(day_counts)))
-  # Days before the windows are not asked for, so they are not named as left out.
-  own_window <- rows$left_out$reason == "outside the window" & !chose_window(options)
-  remark_left_out(options, rows$left_out[which(!own_window)], rows$kept)
-  compared <- lapply(day_counts, function(days) tide_compare(rows$data, site_days = rows$days,
-    after = after, before = before, days = days, by = options$level, fdr = options$fdr,
-    brand = input$settings$rules$brand, rules = input$settings$rules,
-    events = events_input(options, input), all_days = options$all_days))
+  compared <- answer_once(options, input, "compare",
+    function(options) input_moves(options, input, after, before, day_counts))
   # Without queries windows stand side by side as totals.
   if (inherits(compared[[1]], "tide_comparison")) {
     return(cli_result_totals(options, compared, day_counts))
   }
   cli_result_moves(options, compared, input$settings$rules, day_counts)
+}
+
+# What changed between windows, one comparison for each number of days.
+input_moves <- function(options, input, after, before, day_counts) {
+  rows <- compared_rows(options, input, compared_days(after, before, max(day_counts)))
+  # Days before the windows are not asked for, so they are not named as left out.
+  own_window <- rows$left_out$reason == "outside the window" & !chose_window(options)
+  remark_left_out(options, rows$left_out[which(!own_window)], rows$kept)
+  lapply(day_counts, function(days) tide_compare(rows$data, site_days = rows$days,
+    after = after, before = before, days = days, by = options$level, fdr = options$fdr,
+    brand = input$settings$rules$brand, rules = input$settings$rules,
+    events = events_input(options, input), all_days = options$all_days))
 }
 
 # What windows rest on: list(data: the rows of the days that are asked for, see compared_days();

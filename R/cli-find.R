@@ -118,11 +118,12 @@ run_trace <- function(options, files) {
   }
   # What is stored is asked for its last days only.
   if (is_stored(input) && !chose_window(options)) options$days <- usual_days
-  input_data <- read_input(options, input)
-  remark_left_out(options, input_data$left_out, kept_by_grain(input_data))
-  traced <- tide_trace(input_data, what,
-    recent_days = if (chose_window(options)) Inf else usual_days,
-    rules = input$settings$rules, facts = facts_input(options, input))
+  traced <- answer_once(options, input, "trace", also = what, make = function(options) {
+    input_data <- read_input(options, input)
+    remark_left_out(options, input_data$left_out, kept_by_grain(input_data))
+    tide_trace(input_data, what, recent_days = if (chose_window(options)) Inf else usual_days,
+      rules = input$settings$rules, facts = facts_input(options, input))
+  })
   if (traced$kind != "query") {
     refuse_given(options, "--results-pages", "Results pages are those of a query.",
       "Trace a query, or leave it out.")
@@ -138,17 +139,19 @@ run_trace <- function(options, files) {
   }
   results <- if (traced$kind == "query") results_pages_input(options, input)
   cli_result(options, traced$rows, c(format(traced, n = options$top, width = terminal_width()),
-    traced_words(input, input_data, traced, options$top),
+    traced_words(options, input, traced),
     results_page_lines(results, query_key(traced$name), traced$rows$page, terminal_width())))
 }
 
 # Where the pages of the site are known: what the page says of each query, or each page of the
 # query.
-traced_words <- function(input, data, traced, top) {
+traced_words <- function(options, input, traced) {
   pages <- if (traced$kind != "folder") input$pages
   if (is.null(pages)) return(NULL)
-  words <- setDT(as.data.frame(tide_page_words(
-    tide_summary(data, brand = input$settings$rules$brand), pages)))
+  words <- answer_once(options, input, "words", function(options) {
+    site_summary <- tide_summary(read_input(options, input), brand = input$settings$rules$brand)
+    setDT(as.data.frame(tide_page_words(site_summary, pages)))
+  })
   by_query <- traced$kind == "query"
   own <- if (by_query) {
     query_key(words$query) == query_key(traced$name)
@@ -156,7 +159,8 @@ traced_words <- function(input, data, traced, top) {
     page_key(words$page) == page_key(traced$name)
   }
   c("", if (any(own)) {
-    phrase_lines(words[own], if (by_query) "page" else "query", top, terminal_width(), pages)
+    phrase_lines(words[own], if (by_query) "page" else "query", options$top, terminal_width(),
+      pages)
   } else {
     "This page was not among those read."
   })

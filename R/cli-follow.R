@@ -26,6 +26,20 @@ command_follow <- function(shared) {
     run = run_follow)
 }
 
+followed_input <- function(options, input, events) {
+  input_data <- read_input(options, input)
+  remark_left_out(options, input_data$left_out, kept_by_grain(input_data))
+  brand <- input$settings$rules$brand
+  findings <- if (options$leading == "gain") find_input(options, input, input_data)
+  curve <- if (is.null(findings)) tide_curve(tide_summary(input_data,
+    brand = brand)) else findings$curve
+  tide_follow(input_data,
+    pages = if (!is.null(options$of)) strsplit(options$of, "[ ,]+")[[1]], by = options$by,
+    leading = options$leading, lines = options$lines, most = options$top, findings = findings,
+    curve = curve, brand = brand, events = events, rules = input$settings$rules,
+    all_days = options$all_days)
+}
+
 run_follow <- function(options, files) {
   drawn <- !is.null(options$figure)
   if (!drawn && options$view != "lines") {
@@ -36,18 +50,9 @@ run_follow <- function(options, files) {
   if (!drawn) refuse_given(options, "--draw", "Nothing is drawn.", "Add --figure FILE.")
   input <- resolve_input(options, files)
   if (is_stored(input) && !chose_window(options)) options$days <- followed_days
-  input_data <- read_input(options, input)
-  remark_left_out(options, input_data$left_out, kept_by_grain(input_data))
-  brand <- input$settings$rules$brand
-  findings <- if (options$leading == "gain") find_input(options, input, input_data)
-  curve <- if (is.null(findings)) tide_curve(tide_summary(input_data,
-    brand = brand)) else findings$curve
   events <- events_input(options, input)
-  followed <- tide_follow(input_data,
-    pages = if (!is.null(options$of)) strsplit(options$of, "[ ,]+")[[1]], by = options$by,
-    leading = options$leading, lines = options$lines, most = options$top, findings = findings,
-    curve = curve, brand = brand, events = events, rules = input$settings$rules,
-    all_days = options$all_days)
+  followed <- answer_once(options, input, "follow", but = setdiff(shown_only, "top"),
+    make = function(options) followed_input(options, input, events))
   if (!is.null(options$figure)) {
     save_figure(ggplot2::autoplot(followed, options$draw), options$figure)
   }

@@ -63,7 +63,8 @@ run_forecast <- function(options, files) {
     options$of %in% c("clicks", history_columns(options$history, options$columns)) &&
     is.null(project_folder(options))
   input <- if (!alone) resolve_input(options, files)
-  past <- forecast_history(options, input)
+  past <- answer_once(options, input, "history",
+    function(options) forecast_history(options, input))
   remark(options, format(past), weight = 0)
   store <- input$store
   review <- if (!is.null(store)) {
@@ -78,9 +79,10 @@ run_forecast <- function(options, files) {
     return(cli_result(options, review$months, format(review, width = terminal_width())))
   }
   plan <- if (planned) forecast_plans(options, input)
-  forecast <- tide_forecast(past, months = options$months, plan = plan, ramp = options$ramp,
-    per_click = click_worth(options, input, past), review = review,
-    facts = if (!alone) facts_input(options, input), assumptions = input$settings$assumptions)
+  forecast <- answer_once(options, input, "forecast", also = list(review, plan),
+    make = function(options) tide_forecast(past, months = options$months, plan = plan,
+      ramp = options$ramp, per_click = click_worth(options, input, past), review = review,
+      facts = if (!alone) facts_input(options, input), assumptions = input$settings$assumptions))
   # What was said of clicks is what clicks can be held against.
   if (!is.null(store) && is.null(forecast$per_click)) keep_forecast(store, forecast)
   if (!is.null(options$figure)) save_figure(ggplot2::autoplot(forecast), options$figure)
@@ -139,12 +141,12 @@ click_worth <- function(options, input, history) {
     abort_call("What a click is worth is not known.", sprintf("--of %s", options$of),
       "Name exports or a project, and a table with page, sessions, conversions and value.")
   }
-  click_value(kept_find_input(options, input), options$of, input$settings$rules)
+  click_value(month_findings(options, input), options$of, input$settings$rules)
 }
 
 # One plan, or several with names: numbers of tasks, all of them, the upper bound, ids, tables.
 forecast_plans <- function(options, input) {
-  findings <- kept_find_input(options, input)
+  findings <- month_findings(options, input)
   plan <- function(...) tide_plan(findings, ..., hours_a_month = options$hours)
   if (!is.null(options$plan)) {
     files <- split_words(options$plan)

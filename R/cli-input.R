@@ -52,11 +52,11 @@ resolve_input <- function(options, files, guess = TRUE) {
   }
   use_words(if (length(settings$words)) tide_words(named_files(settings, "words")))
   archive <- if (!length(files) && has_archive(folder)) tide_store(folder)
-  decisions <- if (!is.null(archive)) tide_decisions(archive)
+  decisions <- if (!is.null(archive)) stored_decisions(archive)
   # A source that is named goes before the archive's rows; facts and pages stay.
   store <- if (is.null(options$source)) archive
   # An archive may hold decisions and no rows yet.
-  if (!is.null(store) && !nrow(summary(store))) store <- NULL
+  if (!is.null(store) && !nrow(import_history(store))) store <- NULL
   origin <- chosen_source(options, settings, files, store)
   if (!length(files) && is.null(store) && is.null(origin)) {
     files <- named_files(settings, "exports")
@@ -204,15 +204,8 @@ chose_window <- function(options) {
 summarise_input <- function(options, input,
     data = read_input(options, input, months = TRUE, also = split), split = NULL,
     hint = TRUE) {
-  # Read before it is announced that it is reduced.
-  force(data)
-  progress <- progress_to_terminal(options)
-  if (!is.null(progress)) progress("Reducing")
-  windows <- input$settings$windows
   brand <- input$settings$rules$brand
-  site_summary <- tide_summary(data, brand = brand,
-    recent_days = if (chose_window(options)) Inf else first_given(windows$recent_days, usual_days),
-    undated_days = first_given(windows$undated_days, usual_days), split = split)
+  site_summary <- input_summary(options, input, data, split)
   remark_summary(options, site_summary)
   facts <- facts_input(options, input)
   if (length(facts)) {
@@ -228,6 +221,23 @@ summarise_input <- function(options, input,
       "--brand WORDS", named))
   }
   site_summary
+}
+
+# The summary of what is worked on, before facts are added. data: as read_input() gives it.
+input_summary <- function(options, input, data, split = NULL) {
+  answer_once(options, input, "summary", but = of_the_summary, also = split,
+    make = function(options) {
+      # Read before it is announced that it is reduced.
+      force(data)
+      progress <- progress_to_terminal(options)
+      if (!is.null(progress)) progress("Reducing")
+      windows <- input$settings$windows
+      tide_summary(data, brand = input$settings$rules$brand,
+        recent_days = if (chose_window(options)) Inf else {
+          first_given(windows$recent_days, usual_days)
+        },
+        undated_days = first_given(windows$undated_days, usual_days), split = split)
+    })
 }
 
 # What a summary rests on and leaves out.
@@ -265,6 +275,14 @@ facts_input <- function(options, input) {
 }
 
 find_input <- function(options, input, data = read_input(options, input, months = TRUE)) {
+  findings <- answer_once(options, input, "list",
+    function(options) new_list(options, input, data), of_the_list)
+  tide_choose(findings, budget = options$hours, per_page = options$per_page,
+    sort = first_given(options$sort, "score"))
+}
+
+# The list as it stands before anybody chooses from it.
+new_list <- function(options, input, data) {
   site_summary <- summarise_input(options, input, data)
   curve <- tide_curve(site_summary)
   side <- if ("all" %in% input$side) names(curve$fits) else if (length(input$side)) input$side
@@ -281,7 +299,6 @@ find_input <- function(options, input, data = read_input(options, input, months 
     outcomes = if (NROW(input$decisions)) kept_outcomes(tide_store(input$folder)),
     events = events_input(options, input), results_pages = results_pages_input(options, input),
     pages = input$pages, include = options$include)
-  keep_findings(options, input, findings)
   if (NROW(findings$features)) {
     remark(options, feature_lines(findings$features), weight = 1)
   }
@@ -292,9 +309,11 @@ find_input <- function(options, input, data = read_input(options, input, months 
     remark(options, sprintf("  decided and not shown: %s (--all shows them)",
       format_plural(length(unique(findings$decided$task)), "task")), weight = 2.2)
   }
-  tide_choose(findings, budget = options$hours, per_page = options$per_page,
-    sort = first_given(options$sort, "score"))
+  findings
 }
+
+# Of the list of a month: hours here are those of a plan, and all of the list is meant.
+month_findings <- function(options, input) find_input(replace(options, "hours", list(NULL)), input)
 
 # For parts of the report that need rows: what was gone through by months or blocks gives its last
 # days.

@@ -44,23 +44,14 @@ run_list <- function(options, files) {
   least <- options[c("min_impressions", "min_clicks")]
   options[names(least)] <- list(NULL)
   input <- resolve_input(options, files)
-  read <- listed_input(options, input, day_counts)
-  input_data <- read$data
-  remark_left_out(options, input_data$left_out, kept_by_grain(input_data))
-  if (is.null(pick_table(input_data, "query"))) {
-    refuse_given(options, brand_flags, "The data hold no queries, so none is of the brand.",
-      "Leave it out, or export by query.")
-  }
-  listed <- tide_inventory(input_data, by = options$by, curve = read$curve, windows = day_counts,
-    sort = sort_column(options$sort), decreasing = !options$ascending, lead = options$lead,
-    rules = input$settings$rules, facts = facts_input(options, input), history = read$history,
-    target = options$target, ctr = options$target_ctr, of = options$of)
-  listed <- with_least(listed, least)
+  kept <- answer_once(options, input, "inventory",
+    function(options) input_inventory(options, input, day_counts))
+  listed <- with_least(kept$listed, least)
   if (is.null(options$figure)) {
     refuse_given(options, "--events", "Events are marked in a figure.", "Add --figure FILE.")
   } else {
     save_figure(ggplot2::autoplot(listed, events = events_input(options, input),
-      unusual = if (listed$by == "day") tide_unusual(input_data)), options$figure)
+      unusual = kept$unusual), options$figure)
   }
   if (options$format == "xlsx") {
     write_workbook(listed, options$out)
@@ -81,6 +72,22 @@ run_list <- function(options, files) {
   remark_next(options, if (listed$by %in% c("query", "page") && nrow(listed$rows)) {
     sprintf("inktide trace \"%s\"", inventory_names(listed, listed$rows[1]))
   }, "inktide find", "--legend (the columns)")
+}
+
+# list(listed, unusual: days, where rows are days).
+input_inventory <- function(options, input, day_counts) {
+  read <- listed_input(options, input, day_counts)
+  input_data <- read$data
+  remark_left_out(options, input_data$left_out, kept_by_grain(input_data))
+  if (is.null(pick_table(input_data, "query"))) {
+    refuse_given(options, brand_flags, "The data hold no queries, so none is of the brand.",
+      "Leave it out, or export by query.")
+  }
+  listed <- tide_inventory(input_data, by = options$by, curve = read$curve, windows = day_counts,
+    sort = sort_column(options$sort), decreasing = !options$ascending, lead = options$lead,
+    rules = input$settings$rules, facts = facts_input(options, input), history = read$history,
+    target = options$target, ctr = options$target_ctr, of = options$of)
+  list(listed = listed, unusual = if (listed$by == "day") tide_unusual(input_data))
 }
 
 # What people call columns.
@@ -154,10 +161,15 @@ listed_curve <- function(options, input, all = NULL) {
   if (length(all_segments(input)) || is.null(all)) {
     plain <- input
     plain[c("rows", "pairs", "side")] <- list(list(), list(), character())
-    all <- read_input(options, plain, months = TRUE)
+    delayedAssign("all", read_input(options, plain, months = TRUE))
   }
-  tryCatch(tide_curve(tide_summary(all, brand = input$settings$rules$brand)),
-    tide_error_grain = function(e) NULL)
+  tryCatch({
+    tide_curve(if (is_stored(input) && !chose_window(options)) {
+      input_summary(replace(options, option_name(filter_flags), list(NULL)), input, all)
+    } else {
+      tide_summary(all, brand = input$settings$rules$brand)
+    })
+  }, tide_error_grain = function(e) NULL)
 }
 
 # At a terminal that has colours, changes are blue where clicks rose and red where they fell.

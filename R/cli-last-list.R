@@ -10,9 +10,12 @@ remember_list <- function(input, findings) {
   if (is.null(input$folder)) return(invisible())
   lines <- rbind(findings$findings, findings$decided, fill = TRUE)
   lines <- utils::head(lines[!duplicated(lines$id)], kept_lines)
+  data <- data_version(input)
+  of <- digest::digest(list(data, lines$id, lines$rank, lines$gain))
+  if (identical(remembered_list(input$folder), of)) return(invisible())
   steps <- derivation_lines(findings, lines$id)
   kinds <- unique(lines$kind)
-  kept <- list(data = data_version(input), findings = in_sentences(findings, lines),
+  kept <- list(of = of, data = data, findings = in_sentences(findings, lines),
     cells = finding_cells(findings, lines),
     derivation = data.table(id = rep(lines$id, lengths(steps)),
       step = unlist(steps, use.names = FALSE)),
@@ -21,6 +24,14 @@ remember_list <- function(input, findings) {
   # A folder that may only be read keeps none.
   try(write_whole(last_list_file(input$folder), function(path) write_lines(text, path)),
     silent = TRUE)
+}
+
+# What the last list is of, as its first words say; NULL where there is none.
+remembered_list <- function(folder) {
+  path <- last_list_file(folder)
+  if (!file.exists(path)) return(NULL)
+  first <- rawToChar(readBin(path, "raw", 60))
+  if (grepl("^[{]\"of\":[[]\"[0-9a-f]+\"", first)) sub("^[^[]+[[]\"([0-9a-f]+)\".*$", "\\1", first)
 }
 
 last_list <- function(folder) {
@@ -43,8 +54,10 @@ data_now <- function(input) {
     function(setting) named_files(input$settings, setting)))
   files <- c(if (is.null(input$store)) expand_inputs(input$files)$path, named)
   stored <- if (!is.null(input$store)) {
-    list(summary(input$store)[c("import", "exported", "rows", "clicks", "undone")],
-      lapply(tide_facts(input$store), `[`, c("file", "date", "by")))
+    list(import_history(input$store)[c("import", "exported", "rows", "clicks", "undone")],
+      lapply(tide_facts(input$store), `[`, c("file", "date", "by")),
+      # Of a part that is lost or damaged nothing that was kept counts.
+      file.info(list.files(parts_folder(input$store), full.names = TRUE))[c("size", "mtime")])
   }
   list(input$pages, if (length(files)) file.info(files)[c("size", "mtime")], stored,
     # What a database holds may be other at any time.
@@ -82,64 +95,4 @@ last_list_ids <- function(folder, words, names = FALSE) {
       sprintf("It has %s.", format_plural(nrow(leads), "task")), "Name a rank of it, or an id.")
   }
   replace(words, ranks, ids)
-}
-
-# What a project's list was worked out from, kept in the user's own cache: commands that only read
-# it (a plan, what it is worth) need not work it out again while data and options are the same.
-
-# Larger ones take longer to keep than they save; of more projects the oldest goes.
-kept_findings_most <- 2e9
-kept_projects <- 5L
-
-# With what was decided and without are two lists.
-kept_findings_file <- function(folder, all = FALSE) {
-  file.path(tools::R_user_dir("inktide", "cache"),
-    paste0("list-", substr(digest::digest(normalizePath(folder)), 1, 16), if (isTRUE(all)) "-all",
-      ".rds"))
-}
-
-# Options that change what is shown, not what is found.
-shown_only <- c("format", "out", "top", "figure", "view", "quiet", "verbose", "details", "legend",
-  "remarks", "page_view", "by", "of", "history", "set_months", "keep_unusual", "do", "plan",
-  "ramp", "backtest", "review", "months", "hours", "sort", "per_page", "port", "host",
-  "read_only", "no_browser", "progress", "losers", "gainers", "axes")
-
-findings_version <- function(options, input) {
-  asked <- Filter(function(given) !is.null(given) && !isFALSE(given),
-    options[setdiff(names(options), shown_only)])
-  files <- as.character(unlist(Filter(is.character, asked), use.names = FALSE))
-  files <- files[file.exists(files)]
-  digest::digest(list(data_version(input), utils::packageDescription("inktide")$Built,
-    asked[order(names(asked))], file.info(files)[c("size", "mtime")],
-    # What was put off comes back by its day.
-    if (NROW(input$decisions)) list(as.data.frame(input$decisions), Sys.Date())))
-}
-
-# As find_input(), from what was kept where it is of the same data and options.
-kept_find_input <- function(options, input) {
-  # Hours here are those of a month, and all of the list is meant.
-  options["hours"] <- list(NULL)
-  if (is.null(input$folder) || is.null(input$store)) return(find_input(options, input))
-  path <- kept_findings_file(input$folder, options$all)
-  kept <- if (file.exists(path)) null_if_it_fails(readRDS(path))
-  if (!is.null(kept) && identical(kept$version, findings_version(options, input))) {
-    remark(options, "  the list as it was worked out before, from the same data", weight = 0)
-    return(kept$findings)
-  }
-  find_input(options, input)
-}
-
-# Out of reach of whoever hands the project on, since reading such a file runs what is in it.
-keep_findings <- function(options, input, findings) {
-  if (is.null(input$folder) || is.null(input$store)) return(invisible())
-  if (utils::object.size(findings) > kept_findings_most) return(invisible())
-  file_path <- kept_findings_file(input$folder, options$all)
-  kept <- list(version = findings_version(options, input), findings = findings)
-  try({
-    dir.create(dirname(file_path), recursive = TRUE, showWarnings = FALSE, mode = "0700")
-    write_whole(file_path, function(path) saveRDS(kept, path, compress = FALSE))
-    kept_lists <- list.files(dirname(file_path), "^list-.*[.]rds$", full.names = TRUE)
-    unlink(utils::tail(kept_lists[order(file.mtime(kept_lists), decreasing = TRUE)],
-      -kept_projects))
-  }, silent = TRUE)
 }

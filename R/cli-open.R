@@ -191,7 +191,7 @@ work_out <- function(options, files, result, said) {
   tryCatch({
     input <- resolve_input(options, files)
     options$progress("Reading")
-    findings <- kept_find_input(options, input)
+    findings <- month_findings(options, input)
     options$progress("Reading rows for the tables")
     input_data <- read_input(within_memory(options, input), input,
       also = c("country", "device", "vertical", "rich_result"))

@@ -196,7 +196,7 @@ pages_of_sources <- function(options, files, settings, store) {
       "Name it with --site https://www.example.org/, or as 'site' in inktide.yml.")
   }
   if (!any(away)) return(tide_pages_read(files, site, progress = progress))
-  known <- if (!is.null(store) && nrow(summary(store))) {
+  known <- if (!is.null(store) && nrow(import_history(store))) {
     site_summary <- summarise_input(options, resolve_input(options, character()))
     sums_of_pages(site_summary)$page
   }

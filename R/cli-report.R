@@ -14,9 +14,6 @@ command_report <- function(shared) {
 
 run_report <- function(options, files) {
   input <- resolve_input(options, files)
-  also <- if (length(input$files)) parts_shown
-  input_data <- read_input(options, input, months = TRUE, also = also)
-  findings <- find_input(options, input, input_data)
   out <- if (!is.null(options$out)) {
     options$out
   } else if (!length(files)) {
@@ -24,9 +21,23 @@ run_report <- function(options, files) {
   } else {
     "report.html"
   }
-  write_report(options, input, chosen_rows(options, input, input_data, also), findings, out,
-    title = if (is.null(options$title)) input$title else options$title)
+  check_report_path(out)
+  page <- answer_once(options, input, "report", also = Sys.Date(),
+    make = function(options) report_text(options, input))
+  write_whole(out, function(path) write_lines(page, path))
   cli_out(out)
+}
+
+# The page as one text.
+report_text <- function(options, input) {
+  also <- if (length(input$files)) parts_shown
+  input_data <- read_input(options, input, months = TRUE, also = also)
+  findings <- find_input(options, input, input_data)
+  path <- tempfile(fileext = ".html")
+  on.exit(unlink(path))
+  write_report(options, input, chosen_rows(options, input, input_data, also), findings, path,
+    title = if (is.null(options$title)) input$title else options$title)
+  file_text(path)
 }
 
 # Every part of the report. What tells of now rests on the rows of the last 90 days, which are read

@@ -21,7 +21,7 @@ run_value <- function(options, files) {
   check_number(options$top, "--top", min = 1)
   input <- resolve_input(options, files)
   # The place of what is lost is not that of a step, the order not that of the list.
-  findings <- kept_find_input(replace(options, c("target", "sort"), list(NULL)), input)
+  findings <- month_findings(replace(options, c("target", "sort"), list(NULL)), input)
   of <- if (options$by == "site") "query" else options$by
   listed <- tide_inventory(listed_input(replace(options, "by", list(of)), input, NULL,
     findings$curve)$data, by = of, curve = findings$curve,

@@ -92,8 +92,12 @@ decision_facts <- c("kind", "query", "page", "pages", "task", "if_done", "if_don
 #' @export
 tide_decisions <- function(store) {
   check_class(store, "tide_store", "store")
+  tibble::as_tibble(stored_decisions(store))
+}
+
+stored_decisions <- function(store) {
   # Before the fifth format a decision was about one line, and kept what it was expected to bring.
-  rows <- setDT(with_store(store, write = FALSE,
+  rows <- setDT(read_index(store, "decisions",
     function(con) DBI::dbGetQuery(con, paste(
       "SELECT id, decision, at, until, note, by, kind, query, page, pages,",
       "coalesce(task, id) AS task, coalesce(if_done, gain) AS if_done,",
@@ -107,7 +111,7 @@ tide_decisions <- function(store) {
   decision_columns <- c("decision", "at", "until", "note", "by")
   set(rows, j = decision_columns, value = last[match(rows$task, last$task), decision_columns,
     with = FALSE])
-  tibble::as_tibble(rows)
+  setDF(rows)[]
 }
 
 # The findings without those that are away.
@@ -154,5 +158,5 @@ keep_outcomes <- function(store, outcomes) {
 }
 
 kept_outcomes <- function(store) {
-  with_store(store, write = FALSE, function(con) DBI::dbReadTable(con, "outcomes"))
+  read_index(store, "outcomes", function(con) DBI::dbReadTable(con, "outcomes"))
 }

@@ -12,7 +12,7 @@ keep_forecast <- function(store, forecast) {
 
 # What was said, forecast by forecast, the oldest first: lists with made, of, months, plans.
 kept_forecasts <- function(store) {
-  stored <- with_store(store, write = FALSE,
+  stored <- read_index(store, "forecasts",
     function(con) DBI::dbGetQuery(con,
       "SELECT date, rows FROM facts WHERE place = 'forecast' ORDER BY date, id"))
   Map(function(said, made) {

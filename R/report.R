@@ -33,10 +33,7 @@ tide_report <- function(findings, file, title = "Ink Tide report", site = NULL, 
     followed = NULL, inventory = NULL, parts = list(), watched = NULL, forecast = NULL,
     chosen = character()) {
   check_class(findings, "tide_findings", "findings")
-  check_text(file, "file")
-  if (!tolower(tools::file_ext(file)) %in% c("", "html", "htm", "xhtml")) {
-    abort_argument("file", "a path that ends in .html", file)
-  }
+  check_report_path(file)
   check_text(title, "title")
   if (length(chosen)) check_text(chosen, "chosen", many = TRUE)
   if (!is.null(moves)) check_class(moves, "tide_change", "moves")
@@ -65,6 +62,13 @@ tide_report <- function(findings, file, title = "Ink Tide report", site = NULL, 
   # Figures hold texts, too.
   write_whole(file,
     function(path) write_lines(visible_text(gsub("\t", " ", html, fixed = TRUE)), path))
+}
+
+check_report_path <- function(file) {
+  check_text(file, "file")
+  if (!tolower(tools::file_ext(file)) %in% c("", "html", "htm", "xhtml")) {
+    abort_argument("file", "a path that ends in .html", file)
+  }
 }
 
 # Sections that fold: what a reader needs first stands open.

@@ -25,7 +25,7 @@ tide_page_changes <- function(store) {
   check_class(store, "tide_store", "store")
   none <- data.table(page = character(), date = as.IDate(character()),
     since = as.IDate(character()), field = character(), before = character(), now = character())
-  stored <- with_store(store, write = FALSE, function(con) {
+  stored <- read_index(store, "readings", function(con) {
     DBI::dbGetQuery(con, "SELECT id FROM facts WHERE place = 'site pages' ORDER BY date, id")$id
   })
   found <- list()
@@ -83,14 +83,14 @@ tide_pages_read.tide_store <- function(sources, ...) {
 
 # The pages stored last, or those of one reading, as a tide_pages object; NULL where there are none.
 stored_site_pages <- function(store, id = NULL) {
-  stored <- with_store(store, write = FALSE, function(con) {
-    if (is.null(id)) {
-      DBI::dbGetQuery(con, "SELECT date, file, rows FROM facts WHERE place = 'site pages'
-        ORDER BY date DESC, id DESC LIMIT 1")
-    } else {
-      DBI::dbGetQuery(con, "SELECT date, file, rows FROM facts WHERE id = ?", list(id))
-    }
-  })
+  stored <- if (is.null(id)) {
+    read_index(store, "pages", function(con) DBI::dbGetQuery(con,
+      "SELECT date, file, rows FROM facts WHERE place = 'site pages'
+        ORDER BY date DESC, id DESC LIMIT 1"))
+  } else {
+    with_store(store, write = FALSE, function(con) DBI::dbGetQuery(con,
+      "SELECT date, file, rows FROM facts WHERE id = ?", list(id)))
+  }
   if (!nrow(stored)) return(NULL)
   read <- parse_json(stored$rows, simplify = TRUE)
   columns <- function(of) setDT(lapply(read[[of]], function(x) if (is.list(x)) unlist(x) else x))

@@ -52,7 +52,7 @@ workbench_decisions <- function(held) {
   path <- index_path(held$store)
   changed <- file.info(path)$mtime
   if (is.null(held$decided_at) || !identical(held$decided_at, changed)) {
-    held$decisions <- as.data.table(tide_decisions(held$store))
+    held$decisions <- as.data.table(stored_decisions(held$store))
     held$decided_at <- changed
   }
   held$decisions

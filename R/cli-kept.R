@@ -1,0 +1,48 @@
+# Answers about an archive, kept with it (archive-kept.R): the same question about the same data is
+# answered from there, with what was said beneath it.
+
+# Options that change how an answer is shown, not what it is.
+shown_only <- c("format", "out", "top", "figure", "quiet", "verbose", "details", "legend", "remarks",
+  "progress", "given", "no_browser", "port", "host", "read_only")
+
+# Those that choose among what was found, too.
+of_the_list <- c(shown_only, "view", "page_view", "by", "of", "history", "set_months",
+  "keep_unusual", "do", "plan", "ramp", "backtest", "review", "months", "hours", "sort", "per_page",
+  "losers", "gainers", "axes", "target_ctr", "lead", "title", "windows", "ascending", "leading", "lines",
+  "draw")
+
+# Those that ask something of a summary.
+of_the_summary <- c(of_the_list, "kind", "fdr", "target", "band", "min_gain", "include", "all",
+  "facts", "events", "results_pages")
+
+# make: a function of the options, whose remarks it gathers. also: what the answer rests on besides
+# data and options.
+answer_once <- function(options, input, name, make, but = shown_only, also = NULL) {
+  if (is.null(input$store)) return(make(options))
+  asked <- Filter(function(given) !is.null(given) && !isFALSE(given),
+    options[setdiff(names(options), but)])
+  files <- as.character(unlist(Filter(is.character, asked), use.names = FALSE))
+  files <- files[file.exists(files)]
+  version <- list(data_version(input), file.info(files)[c("size", "mtime")], also,
+    # What was put off comes back by its day.
+    if (NROW(input$decisions)) list(as.data.frame(input$decisions), Sys.Date()))
+  own <- options
+  own$remarks <- new_remarks()
+  kept <- kept_value(input$store,
+    paste(name, substr(digest::digest(asked[order(names(asked))]), 1, 12), sep = "-"), version,
+    function() {
+      value <- make(own)
+      list(value = value, remarks = as.list(own$remarks))
+    })
+  remark_again(options, kept$remarks)
+  kept$value
+}
+
+# What an answer said beneath itself, said again.
+remark_again <- function(options, said) {
+  to <- options$remarks
+  if (is.null(to)) return(invisible())
+  for (part in c("known", "weight", "details")) to[[part]] <- c(to[[part]], said[[part]])
+  if (length(said$rests_on)) to$rests_on <- said$rests_on
+  if (length(said$step)) to$step <- said$step
+}

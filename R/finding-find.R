@@ -35,7 +35,8 @@
 #'   the top three), a position for all, or a number of places such as `"+3"`.
 #' @param fdr False-discovery rate of `low_ctr`, `falling` and `rising`.
 #' @param min_gain Extra clicks per 30 days, if done, under which a task is not listed. `NULL`: one
-#'   click; pages that compete for a query are listed however few clicks it costs.
+#'   click; pages that compete for a query are listed however few clicks it costs, and ideas for pages
+#'   where they alone are asked for.
 #' @param min_impressions Pairs with fewer impressions are not looked at.
 #' @param position `c(from, to)`: only pairs with an average position in it.
 #' @param segment Segments whose queries are looked at; `NULL` takes all but `brand`, where
@@ -212,7 +213,10 @@ finding_options <- function(kind, band, target, fdr, min_gain) {
   check_number(min_gain, "min_gain", min = 0, null = TRUE)
   list(kind = kind, band = band, target = check_target(target), fdr = fdr,
     asked = !is.null(min_gain),
-    least = if (is.null(min_gain)) assumed("least_if_done") else min_gain)
+    # Ideas for pages that are asked for are listed apart from what each would bring at once.
+    least = if (!is.null(min_gain)) min_gain else if (identical(kind, "new_page")) 0 else {
+      assumed("least_if_done")
+    })
 }
 
 # Pages (codes) and days on which somebody changed them: decisions that are done, events of a few

@@ -32,8 +32,7 @@ keep_value <- function(path, version, value) {
   packed <- pack_value(value)
   if (is.null(packed)) return(invisible())
   dir.create(dirname(path), showWarnings = FALSE)
-  head <- jsonlite::toJSON(list(version = version, value = packed$node), auto_unbox = TRUE,
-    null = "null")
+  head <- sprintf('{"version":"%s","value":%s}', version, packed$node)
   write_whole(path, function(part) {
     con <- file(part, "wb")
     on.exit(close(con))
@@ -59,35 +58,39 @@ read_kept <- function(path, version) {
   list(value = unpack_value(parse_json(head)$value, con))
 }
 
-# What a value is built of: list(node: a tree of types and lengths, vectors: their contents in its
-# order); NULL where it holds something that is no data.
+# What a value is built of: list(node: a tree of types and lengths as JSON, vectors: their contents in
+# its order); NULL where it holds something that is no data.
 pack_value <- function(value) {
   vectors <- list()
   add <- function(...) for (one in list(...)) vectors[[length(vectors) + 1L]] <<- one
+  # Put together by hand: thousands of small nodes take a writer of any JSON a second.
   node_of <- function(x) {
-    if (is.null(x)) return(list(type = "null"))
+    if (is.null(x)) return('{"type":"null"}')
     node <- if (is.character(x)) {
       texts <- unique(x[!is.na(x)])
-      bytes <- charToRaw(paste(c(enc2utf8(texts), ""), collapse = kept_break))
       if (any(grepl(kept_break, texts, fixed = TRUE))) stop("a text that cannot be kept")
+      bytes <- charToRaw(paste(c(enc2utf8(texts), ""), collapse = kept_break))
       add(match(x, texts, nomatch = 0L), bytes)
-      list(type = "text", length = length(x), texts = length(texts), bytes = length(bytes))
+      sprintf('"type":"text","length":%d,"texts":%d,"bytes":%d', length(x), length(texts),
+        length(bytes))
     } else if (is.list(x) && !is.environment(x)) {
-      list(type = "list", parts = unname(lapply(unclass(x), node_of)))
+      sprintf('"type":"list","parts":[%s]', paste(vapply(unclass(x), node_of, ""), collapse = ","))
     } else if (typeof(x) %in% c("integer", "logical", "double") && !isS4(x)) {
       bare <- as.vector(unclass(x))
       attributes(bare) <- NULL
       add(bare)
-      list(type = typeof(x), length = length(x))
+      sprintf('"type":"%s","length":%d', typeof(x), length(x))
     } else {
       stop("no data")
     }
     facts <- attributes(x)
-    if (is.data.frame(x)) node$rows <- nrow(x)
     facts <- facts[setdiff(names(facts), c(".internal.selfref", "index",
       if (is.data.frame(x)) "row.names"))]
-    if (length(facts)) node$facts <- lapply(facts, node_of)
-    node
+    if (!all(grepl("^[A-Za-z._]+$", names(facts)))) stop("a fact that cannot be kept")
+    paste0("{", node, if (is.data.frame(x)) sprintf(',"rows":%d', nrow(x)), if (length(facts)) {
+      sprintf(',"facts":{%s}', paste0('"', names(facts), '":', vapply(facts, node_of, ""),
+        collapse = ","))
+    }, "}")
   }
   node <- tryCatch(node_of(value), error = function(e) NULL)
   if (!is.null(node)) list(node = node, vectors = vectors)

@@ -79,7 +79,7 @@ run_forecast <- function(options, files) {
     return(cli_result(options, review$months, format(review, width = terminal_width())))
   }
   plan <- if (planned) forecast_plans(options, input)
-  forecast <- answer_once(options, input, "forecast", also = list(review, plan),
+  forecast <- answer_once(options, input, "forecast", also = list(review$months, plan),
     make = function(options) tide_forecast(past, months = options$months, plan = plan,
       ramp = options$ramp, per_click = click_worth(options, input, past), review = review,
       facts = if (!alone) facts_input(options, input), assumptions = input$settings$assumptions))

@@ -3,7 +3,7 @@
 
 # Options that change how an answer is shown, not what it is.
 shown_only <- c("format", "out", "top", "figure", "quiet", "verbose", "details", "legend", "remarks",
-  "progress", "given", "no_browser", "port", "host", "read_only")
+  "progress", "given", "project", "no_browser", "port", "host", "read_only")
 
 # Those that choose among what was found, too.
 of_the_list <- c(shown_only, "view", "page_view", "by", "of", "history", "set_months",
@@ -45,4 +45,15 @@ remark_again <- function(options, said) {
   for (part in c("known", "weight", "details")) to[[part]] <- c(to[[part]], said[[part]])
   if (length(said$rests_on)) to$rests_on <- said$rests_on
   if (length(said$step)) to$step <- said$step
+}
+
+# What the next command asks for first, worked out where rows were loaded: the index, and the sums of
+# the usual window, from which the curve and the list are made.
+sum_ahead <- function(folder) {
+  quietly <- list(project = folder, quiet = TRUE)
+  try({
+    input <- resolve_input(quietly, character())
+    input_summary(list(quiet = TRUE), input, read_input(list(), input, months = TRUE))
+    facts_input(list(), input)
+  }, silent = TRUE)
 }

@@ -42,6 +42,7 @@ run_load <- function(options, files) {
     begun(options,
       tide_init(tide_stored(store, lag = 0, dimensions = c("date", "query", "page")), folder))
   }
+  if (!is.na(loaded$import)) sum_ahead(folder)
 }
 
 open_archive <- function(folder) {

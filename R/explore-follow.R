@@ -181,7 +181,9 @@ tidy.tide_follow <- function(x, ...) tibble::as_tibble(x$pages)
 #' @rdname tide_follow
 #' @param object A `tide_follow` object.
 #' @export
-summary.tide_follow <- function(object, ...) {
+summary.tide_follow <- function(object, ...) tibble::as_tibble(follow_ends(object))
+
+follow_ends <- function(object) {
   periods <- sort(unique(object$pages$period))
   few <- max(1, min(4, length(periods) %/% 2))
   side <- function(at, suffix) {
@@ -195,13 +197,13 @@ summary.tide_follow <- function(object, ...) {
     figures <- figures[match(unique(object$pages$page), sums$page)]
     setnames(figures, paste0(names(figures), suffix))
   }
-  tibble::as_tibble(cbind(data.table(page = unique(object$pages$page), periods = few),
-    side(utils::head(periods, few), "_first"), side(utils::tail(periods, few), "_last")))
+  cbind(data.table(page = unique(object$pages$page), periods = few),
+    side(utils::head(periods, few), "_first"), side(utils::tail(periods, few), "_last"))
 }
 
 #' @export
 format.tide_follow <- function(x, width = 80, keep = "all_days = TRUE", details = TRUE, ...) {
-  ends <- summary(x)
+  ends <- follow_ends(x)
   free <- max(18, width - 58)
   formats <- list(clicks = format_clicks, position = format_position, to_curve = format_ratio,
     queries = format_count)

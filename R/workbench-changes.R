@@ -56,8 +56,10 @@ compared_state <- function(held, state, sides = side_segments(held)) {
         tide_compare(held$data, segments = segments, by = level, rules = held$rules,
           brand = held$rules$brand)
       } else {
-        tide_compare(held$data, by = level, after = after, before = before, days = days,
-          curve = held$findings$curve, rules = held$rules, brand = held$rules$brand,
+        # The same rows, and so the same curve, as the program compares.
+        rows <- do.call(tide_filter, c(list(held$data), compared_days(after, before, days)))
+        tide_compare(rows, site_days = site_days_table(held$data), by = level, after = after,
+          before = before, days = days, rules = held$rules, brand = held$rules$brand,
           events = held$events)
       },
         tide_error = identity)
@@ -88,14 +90,8 @@ day_trend <- function(held, compared) {
     paste(sprintf("<rect class='window' x='%s' y='8' width='%s' height='142'></rect>", x$at(from),
       pmax(2, x$at(to) - x$at(from))), collapse = "")
   }
-  events <- held$events
-  if (!is.null(events)) events <- events[events$date >= span[1] & events$date <= span[2]]
-  marks <- if (!NROW(events)) "" else {
-    at <- x$at(as.numeric(events$date))
-    paste(sprintf(paste0("<g class='event'><title>%s</title>",
-      "<line x1='%s' x2='%s' y1='8' y2='150'></line></g>"),
-      escape(sprintf("%s: %s", format(events$date), events$event)), at, at), collapse = "")
-  }
+  marks <- paste0(day_marks(held$events$marks, x, span, "event", held$events$marks$event),
+    day_marks(unusual_days(held), x, span, "event unusual", unusual_days(held)$likely))
   month_starts <- seq(as.Date(cut(as.Date(days$date[1]), "month")), as.Date(max(days$date)),
     by = "month")
   month_starts <- month_starts[month_starts >= as.Date(days$date[1])]
@@ -107,6 +103,24 @@ day_trend <- function(held, compared) {
     marks),
     as.numeric(month_starts), ticks, format(month_starts, "%Y-%m"), format_count(ticks),
     "clicks by day", brush = "days", height = 180)
+}
+
+# Days that the site was not as usual: an outage, bots, a surge.
+unusual_days <- function(held) {
+  kept_result(held, "unusual", function() {
+    tryCatch(setnames(copy(site_unusual_runs(held$data)), "from", "date"),
+      tide_error = function(e) NULL)
+  })
+}
+
+# days: with `date`; said: of each, in words.
+day_marks <- function(days, x, span, look, said) {
+  use <- which(days$date >= span[1] & days$date <= span[2])
+  if (!length(use)) return("")
+  at <- x$at(as.numeric(days$date[use]))
+  paste(sprintf(paste0("<g class='%s'><title>%s</title>",
+    "<line x1='%s' x2='%s' y1='8' y2='150'></line></g>"), look,
+    escape(sprintf("%s: %s", format_day(days$date[use]), said[use])), at, at), collapse = "")
 }
 
 change_table <- function(held, compared, level) {
@@ -129,8 +143,14 @@ change_sums <- function(compared) {
   drivers <- utils::head(compared$drivers, 4)$sentence
   windows <- if (is.null(compared$sides)) compared$windows
   paste0(if ("from" %in% names(windows)) {
-    sprintf("<p class='soft'>%s compared with %s</p>",
-      format_days(windows$from[2], windows$to[2]), format_days(windows$from[1], windows$to[1]))
+    sprintf("<p class='soft'>%s compared with %s%s</p>",
+      format_days(windows$from[2], windows$to[2]), format_days(windows$from[1], windows$to[1]),
+      if (isTRUE(compared$scaled)) {
+        sprintf(". Clicks are per 30 days, since the windows hold %s and %s.",
+          format_plural(windows$days[2], "day"), format_plural(windows$days[1], "day"))
+      } else {
+        sprintf(". Clicks are those of %s.", format_plural(windows$days[2], "day"))
+      })
   },
     figures_list(c(
     stats::setNames(sprintf("%s to %s", format_count(site$clicks_before),

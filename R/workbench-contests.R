@@ -1,15 +1,17 @@
 # Queries that several pages compete for: who led when, day by day.
 
 contests_view <- function(held, state, most = 60) {
-  found <- held$findings$findings
-  found <- found[kind_is(found$kind, "contest")]
+  # The tasks that the list has of this kind, with what they bring together.
+  made <- tasks_decided(held)
+  of_list <- which(kind_is(held$tasks$kind, "contest") & !made$away)
+  tasks <- held$tasks[of_list]
+  found <- copy(held$findings$findings[match(tasks$id, held$findings$findings$id)])
+  set(found, j = "if_done", value = tasks$if_done)
   if (!nrow(found) || is.null(held$findings$summary$contested)) {
     return(empty_state("No query has pages that compete.",
       "Contests show in data by date, query and page."))
   }
-  made <- tasks_decided(held)
-  task <- match(found$task, held$tasks$task)
-  decided <- made$decision[task]
+  decided <- made$decision[of_list]
   shown <- utils::head(seq_len(nrow(found)), most)
   strips <- lapply(shown, function(i) contest_strip(held, found[i]))
   drawn <- function(part) vapply(strips, `[[`, "", part)
@@ -18,15 +20,15 @@ contests_view <- function(held, state, most = 60) {
     "the most clicks of the query (impressions, where none), <span class='lead second'>low</span> ",
     "where the other had, a gap where neither was shown.</p>%s%s"),
     html_table(c(
-      list(` ` = pick_boxes(held$tasks$id[task[shown]], found$query[shown])),
+      list(` ` = pick_boxes(found$id[shown], found$query[shown])),
       shown_columns(found[shown], c("query", "led", "pages_led", "if_done", "confidence",
         "decision"),
         text = list(query = as_html(sprintf("<button type='button' class='row' %s>%s</button>",
           go_each("line", "id", found$id[shown]), escape(found$query[shown]))),
           led = as_html(drawn("svg")), pages_led = drawn("days_led"),
           decision = decided[shown]))),
-      sprintf("data-id='%s' data-gain='%.4f' data-hours='%g'", held$tasks$id[task[shown]],
-        held$tasks$gain[task[shown]], held$tasks$hours[task[shown]]),
+      sprintf("data-id='%s' data-gain='%.4f' data-hours='%g'", tasks$id[shown], tasks$gain[shown],
+        tasks$hours[shown]),
       look = "data", wide = "pages_led"),
     decide_bar(held))
 }

@@ -12,6 +12,14 @@ workbench_data <- function(findings, data = NULL, store = NULL, settings = NULL,
     parent = emptyenv())
 }
 
+# The days that the list rests on, which its links take along; NULL without dates.
+list_window <- function(held) {
+  recent <- held$findings$summary$recent
+  if (isTRUE(held$findings$summary$window$dated)) {
+    list(from = format(recent$from), to = format(recent$to))
+  }
+}
+
 # Rows coded once; NULL where there are none with queries.
 workbench_explorer <- function(findings, data, settings = NULL) {
   if (is.null(data)) return(NULL)
@@ -138,13 +146,13 @@ hand_findings <- function(held, state) {
 }
 
 hand_rows <- function(held, state) {
-  switch(state$view, list = , map = in_sentences(hand_findings(held, state)),
+  switch(state$view, list = , map = chosen_tasks(held, state)$tasks[, !c("task", "text", "away")],
     line = tide_trace(held$findings, state$id)$cells,
     curve = setDT(as.data.frame(tidy(held$findings$curve))),
     changes = setDT(as.data.frame(tidy(compared_state(held, state)))),
     contests = {
-      found <- in_sentences(held$findings)
-      found[kind_is(found$kind, "contest")]
+      made <- tasks_decided(held)
+      held$tasks[kind_is(held$tasks$kind, "contest") & !made$away, !c("task", "text")]
     },
     explored(held, state)$rows)
 }

@@ -104,7 +104,7 @@ add_condition <- function(held) {
     c("at least so many impressions", "at least so many clicks")
   sprintf(paste0("<span class='add'><label>and <select id='add-arg'>%s</select></label>",
     "<label class='visually-hidden' for='add-value'>value</label>",
-    "<input id='add-value' type='text' placeholder='value, such as 4:20' style='width:11em'>",
+    "<input id='add-value' type='text' placeholder='4:20, CTR 2%%:5%%' style='width:11em'>",
     "<button type='button' data-add='1'>add</button></span>"),
     paste(sprintf("<option value='%s'>%s</option>", offered$arg, escape(condition_names)),
       collapse = ""))
@@ -135,7 +135,7 @@ view_table <- function(held, state, view) {
   columns <- shown_columns(rows, c(kind, figures),
     text = stats::setNames(list(explored_names(rows, kind)), kind))
   heads <- sort_heads(columns, kind, stats::setNames(nm = figures),
-    if (state$sort %in% names(rows)) state$sort else "clicks")
+    if (state$sort %in% names(rows)) state$sort else if (!kind %in% times) "clicks" else "")
   paste0(view_total(view),
     html_table(columns, look = "data", heads = heads, wide = kind), at$html)
 }

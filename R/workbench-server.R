@@ -17,9 +17,9 @@ serve_session <- function(input, session, work, token, hosts) {
     shiny::req(allowed(), input$state)
     turn()
     state <- read_state(input$state)
-    show <- function(html, view, title = "") {
+    show <- function(html, view, title = "", window = NULL) {
       session$sendCustomMessage("show", list(html = html, view = view, title = title,
-        sites = length(work$sites) > 0))
+        sites = length(work$sites) > 0, window = window))
     }
     if (length(work$sites) && !state$site %in% work$sites) {
       return(show(sites_page(work$sites), "sites"))
@@ -30,7 +30,8 @@ serve_session <- function(input, session, work, token, hosts) {
       return(show(waiting_page(work$progress(state$site)), "wait"))
     }
     files$state <- state
-    show(paste0(if (stale()) stale_note, shown_view(held, state)), state$view, held$title)
+    show(paste0(if (stale()) stale_note, shown_view(held, state)), state$view, held$title,
+      list_window(held))
   })
   shiny::observe({
     shiny::req(allowed(), input$state)

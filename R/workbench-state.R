@@ -79,14 +79,22 @@ shown_value <- function(arg, value) {
   if (arg == "pages") return(format_path(value))
   if (arg == "queries") return(sprintf("\"%s\"", value))
   if (segment_conditions[[arg]]$value != "range") return(value)
-  ends <- as_range(value)
+  ends <- if (arg == "ctr") ctr_range(value) else as_range(value)
   if (is.null(ends)) return(value)
-  if (arg == "ctr") return(paste(format_rate(ends), collapse = " to "))
-  if (is.infinite(ends[2])) return(sprintf("%g and more", ends[1]))
-  sprintf("%g to %g", ends[1], ends[2])
+  said <- if (arg == "ctr") format_rate(ends) else sprintf("%g", ends)
+  if (is.infinite(ends[2])) sprintf("%s and more", said[1]) else paste(said, collapse = " to ")
+}
+
+# CTR is typed in percent, with the sign or without: 2:5, 2%:5%. What is no more than 1 is a share.
+ctr_range <- function(value) {
+  ends <- as_range(gsub("%", "", value, fixed = TRUE))
+  if (is.null(ends)) return(NULL)
+  percent <- grepl("%", value, fixed = TRUE) || any(ends[is.finite(ends)] > 1)
+  if (percent) ends / 100 else ends
 }
 
 condition_value <- function(arg, value) {
+  if (arg == "ctr") return(first_given(ctr_range(value), NA))
   kind <- segment_conditions[[arg]]$value
   switch(kind, words = trimws(strsplit(value, ",", fixed = TRUE)[[1]]), list = value,
     range = first_given(as_range(value), NA), number = suppressWarnings(as.numeric(value)),

@@ -6,6 +6,8 @@
   const query = new URLSearchParams(location.search);
   const views = [...document.querySelectorAll("#views [data-view]")];
   let state = {}, files = {}, picked = new Map(), wanted = null, asked = 0, timer = 0;
+  // The window that the list rests on, the row that had the focus last, the condition chosen last.
+  let span = {}, lastRow = null, condition = null;
 
   // The address: "#view=explore&by=page&c=device~mobile&trail=[...]".
   const fromAddress = () => {
@@ -34,7 +36,9 @@
   const show = (next, replace = false) => {
     const clean = Object.fromEntries(Object.entries(next).filter(([, value]) => value !== null && value !== undefined && value !== ""));
     state = clean;
-    history[replace ? "replaceState" : "pushState"](null, "", toAddress(state));
+    const at = history.state?.step || 0;
+    if (!replace) history.replaceState({ step: at, y: scrollY, row: lastRow, picked: [...picked.keys()] }, "");
+    history[replace ? "replaceState" : "pushState"]({ step: replace ? at : at + 1 }, "", toAddress(state));
     send();
   };
   // The site goes along, whatever else begins anew.
@@ -42,11 +46,11 @@
   const change = (parts, replace) => show({ ...state, ...parts }, replace);
   const go = parts => {
     const { fresh, ...rest } = parts;
-    if (rest.view && rest.view !== state.view) picked.clear();
     wanted = "h1";
     show(fresh ? rest : { ...state, ...rest });
   };
-  window.addEventListener("popstate", () => { state = fromAddress(); wanted = "h1"; send(); });
+  // Coming back, the page stands where it was left.
+  window.addEventListener("popstate", event => { state = fromAddress(); wanted = event.state || "h1"; send(); });
 
   // A step of the walk: what narrowed by one name before gives way to the new name.
   const narrow = ["queries", "pages"];
@@ -61,7 +65,8 @@
     const from = state.view === "explore" ? { ...kept, label: label(state) }
       : { view: state.view, id: state.id, label: state.view === "line" ? "the finding" : state.view };
     wanted = "h1";
-    afresh({ view: "explore", by, from: here.from, to: here.to, segment: here.segment, c: [...c, `${arg}~${value}`],
+    const days = state.view === "explore" ? { from: here.from, to: here.to } : span;
+    afresh({ view: "explore", by, ...days, segment: here.segment, c: [...c, `${arg}~${value}`],
       trail: [...(state.trail || []), from] });
   };
   const back = at => {
@@ -94,7 +99,12 @@
     else picked.set(id, { gain: Number(row.dataset.gain), hours: Number(row.dataset.hours) });
     sums();
   };
-  const current = () => document.activeElement?.closest?.("tr[data-id]")?.dataset.id;
+  const current = () => document.activeElement?.closest?.("tr[data-id]")?.dataset.id
+    || (document.activeElement?.closest?.(".decide") && rowOf(lastRow) ? lastRow : undefined);
+  document.addEventListener("focusin", event => {
+    const row = event.target.closest?.("tr[data-id]");
+    if (row) lastRow = row.dataset.id;
+  });
   const decide = decision => {
     const article = main.querySelector("article[data-id]");
     const ids = article ? [article.dataset.id] : picked.size ? [...picked.keys()] : [current()].filter(Boolean);
@@ -190,6 +200,8 @@
     const value = document.getElementById("add-value").value.trim();
     if (!value) return document.getElementById("add-value").focus();
     wanted = "#add-value";
+    condition = document.getElementById("add-arg").value;
+    document.getElementById("add-value").value = "";
     change({ page: null, c: [...(state.c || []), `${document.getElementById("add-arg").value}~${value}`] });
   };
 
@@ -219,7 +231,7 @@
       f: () => decide("fix"), l: () => decide("later"), h: () => decide("harmless"), d: () => decide("done"),
       u: () => Shiny.setInputValue("undo", Math.random(), { priority: "event" }),
       "/": () => { const box = main.querySelector("input[type=search], #add-value"); if (box) { box.focus(); box.select(); } },
-      Escape: () => history.back(),
+      Escape: () => { if (history.state?.step) history.back(); },
     };
     const number = Number(event.key);
     if (number >= 1 && number <= views.length) { views[number - 1].click(); event.preventDefault(); }
@@ -267,12 +279,19 @@
     }
     const y = ends("y", 1);
     wanted = "h1";
-    afresh({ view: "explore", by: "pair", c: [`position~${x[0].toFixed(1)}:${x[1].toFixed(1)}`, `ctr~${y[0].toFixed(4)}:${y[1].toFixed(4)}`],
+    afresh({ view: "explore", by: "pair", ...span, c: [`position~${x[0].toFixed(1)}:${x[1].toFixed(1)}`, `ctr~${y[0].toFixed(4)}:${y[1].toFixed(4)}`],
       trail: [{ view: state.view, label: state.view }] });
   });
 
   const focusOn = () => {
     if (wanted === null) return;
+    if (wanted.step !== undefined) {
+      for (const id of wanted.picked || []) if (rowOf(id) && !picked.has(id)) pick(id);
+      window.scrollTo(0, wanted.y || 0);
+      rowOf(wanted.row)?.querySelector("button.row")?.focus({ preventScroll: true });
+      wanted = null;
+      return;
+    }
     const at = typeof wanted === "number" ? rows()[Math.min(wanted, rows().length - 1)] : main.querySelector(wanted);
     wanted = null;
     at?.focus({ preventScroll: typeof at === "number" });
@@ -292,6 +311,11 @@
     const shown = message.view === "line" ? "list" : message.view;
     views.filter(one => one.dataset.view === shown).forEach(one => one.setAttribute("aria-current", "page"));
     document.querySelector("[data-sites]").hidden = !message.sites;
+    span = message.window || {};
+    // Only what is seen can be chosen.
+    for (const id of picked.keys()) if (!rowOf(id)) picked.delete(id);
+    const offered = document.getElementById("add-arg");
+    if (offered && [...offered.options].some(one => one.value === condition)) offered.value = condition;
     if (message.title) document.querySelector(".top .name").textContent = document.title = message.title;
     for (const one of document.querySelectorAll("#hand [data-in]")) {
       one.hidden = !one.dataset.in.split(" ").includes(message.view);

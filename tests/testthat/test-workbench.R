@@ -25,7 +25,8 @@ test_that("a state is what the page says where that makes sense, else the list",
   expect_length(state_of(c = as.list(rep("device~mobile", 500)))$c, 30)
   cases <- list(`device~mobile` = "on mobile", `!device~mobile` = "not on mobile",
     `position~4:20` = "position 4 to 20", `position~4:` = "position 4 and more",
-    `ctr~0.01:0.05` = "CTR 1.0% to 5.0%", `brand~yes` = "brand: yes")
+    `ctr~0.01:0.05` = "CTR 1.0% to 5.0%", `ctr~1:5` = "CTR 1.0% to 5.0%",
+    `ctr~1%:5%` = "CTR 1.0% to 5.0%", `brand~yes` = "brand: yes")
   for (text in names(cases)) {
     condition <- inktide:::read_condition(text)
     expect_equal(condition$said, cases[[text]])
@@ -35,6 +36,43 @@ test_that("a state is what the page says where that makes sense, else the list",
   for (text in c("", "device", "device~", "nothing~1", "position~a", "query~(", "min_clicks~-1")) {
     expect_false(is.null(inktide:::read_condition(text)$fault), label = text)
   }
+})
+
+test_that("the workbench and the program show the same figures, with events and units", {
+  dir <- withr::local_tempdir()
+  tide_demo(dir)
+  options <- list(quiet = TRUE, all = TRUE, project = dir)
+  input <- inktide:::resolve_input(options, character())
+  data <- inktide:::read_input(options, input)
+  held <- inktide:::workbench_data(inktide:::month_findings(options, input), data,
+    settings = input$settings, events = inktide:::events_input(options, input))
+  shown <- inktide:::compared_state(held, state_of(view = "changes"))$site
+  site <- fread(text = program("compare", "--level", "site", "--format", "csv", dir = dir)$out)
+  figures <- c("clicks_before", "clicks_after", "by_demand", "by_position", "by_ctr",
+    "position_before", "position_after")
+  expect_equal(unlist(shown[, figures, with = FALSE]), unlist(site[, figures, with = FALSE]),
+    tolerance = 1e-6)
+  changes <- view_of(held, view = "changes")
+  expect_match(changes, "<g class='event'><title>7 Sep 2026: Journal redesigned", fixed = TRUE)
+  expect_match(changes, "<g class='event unusual'>", fixed = TRUE)
+  expect_match(changes, "Clicks are those of 28 days")
+  # Figures of a task multiply, whatever query of it is looked at.
+  tasks <- held$tasks[held$tasks$lines > 1][1:3]
+  for (id in tasks$id) {
+    line <- view_of(held, view = "line", id = id)
+    told <- function(name) {
+      text <- sub("</dd>.*$", "", sub(sprintf("^.*<dt>%s</dt><dd>", name), "", line))
+      as.numeric(sub("^[^0-9]*([0-9.]+).*$", "\\1", text))
+    }
+    product <- told("If done") * told("Confidence") / 100 * told("Chance") / 100
+    expect_equal(product, told("Gain"), tolerance = 0.06)
+  }
+  # Cannibalized queries are the list's, no more and no fewer.
+  rows <- lengths(regmatches(contests <- view_of(held, view = "contests"),
+    gregexpr("<tr class='' data-id|<tr data-id", contests)))
+  of_list <- inktide:::chosen_tasks(held, state_of(kind = "cannibalized"))$tasks
+  expect_equal(rows, nrow(of_list))
+  expect_equal(inktide:::list_window(held)$to, format(held$findings$summary$recent$to))
 })
 
 test_that("the list shows the tasks that its facets and words leave, with their sums", {
@@ -129,7 +167,11 @@ test_that("what is on the screen can be handed over", {
   read <- function(format, ...) inktide:::hand_file(held, state_of(...), format)$content
   tasks <- inktide:::chosen_tasks(held, state_of(kind = "low_ctr"))$tasks
   listed <- fread(text = rawToChar(read("csv", kind = "low_ctr")))
-  expect_setequal(unique(listed$task), tasks$task)
+  # The file is the screen, row by row.
+  expect_equal(listed$id, tasks$id)
+  expect_equal(listed$gain, tasks$gain, tolerance = 1e-6)
+  contests <- fread(text = rawToChar(read("csv", view = "contests")))
+  expect_equal(contests$id, inktide:::chosen_tasks(held, state_of(kind = "cannibalized"))$tasks$id)
   pages <- fread(text = rawToChar(read("csv", view = "explore", by = "page")))
   expect_equal(sum(pages$clicks), tide_explore(held$explorer, "page")$total$clicks)
   expect_equal(read("png", view = "map")[2:4], charToRaw("PNG"))

@@ -79,6 +79,28 @@ const status = (path, headers = {}) => new Promise(resolve => {
   must("a facet shows as many as it says", Math.min(count, 100) === await rows(page), `${count} ${await rows(page)}`);
   await after(page, () => page.locator("button.facet[aria-pressed=true]").first().click());
 
+  // Esc at the first step stays; coming back, row, place and what is chosen are as they were.
+  const fresh = await open(url);
+  const begun = fresh.url();
+  await fresh.locator("h1").first().focus();
+  await fresh.keyboard.press("Escape");
+  await fresh.waitForTimeout(300);
+  must("Esc at the first step stays", fresh.url() === begun && await rows(fresh) > 0);
+  for (let i = 0; i < 12; i++) await fresh.keyboard.press("j");
+  await fresh.keyboard.press("x");
+  const left = await fresh.evaluate(() => [document.activeElement.textContent, scrollY, document.getElementById("picked").textContent]);
+  await after(fresh, () => fresh.keyboard.press("Enter"));
+  must("a line's figures name their month", /IF DONE|If done/.test(await text(fresh)) && (await text(fresh)).includes("a month"));
+  await after(fresh, () => fresh.getByRole("button", { name: "its pages" }).click());
+  const days = await fresh.evaluate(() => ["set-from", "set-to"].map(id => document.getElementById(id).value));
+  const taken = new URLSearchParams(new URL(fresh.url()).hash.slice(1));
+  must("a line's links take its window along", taken.get("from") === days[0] && taken.get("to") === days[1] && days[0] < days[1], days);
+  await after(fresh, () => fresh.keyboard.press("Escape"));
+  await after(fresh, () => fresh.keyboard.press("Escape"));
+  const again = await fresh.evaluate(() => [document.activeElement.textContent, scrollY, document.getElementById("picked").textContent]);
+  must("coming back, all stands as it was left", JSON.stringify(again) === JSON.stringify(left), JSON.stringify([left, again]));
+  await fresh.close();
+
   // By keys alone: a row, its line, back.
   await page.locator("h1").first().focus();
   await page.keyboard.press("ArrowDown");
@@ -115,6 +137,7 @@ const status = (path, headers = {}) => new Promise(resolve => {
   await page.locator("#add-arg").selectOption("device");
   await page.locator("#add-value").fill("mobile");
   await after(page, () => page.locator("[data-add]").click());
+  must("the condition stays chosen, its value goes", await page.locator("#add-arg").inputValue() === "device" && await page.locator("#add-value").inputValue() === "");
   must("what conditions leave out is said", /Left out by the conditions: [\d,]+ clicks/.test(await text(page)));
   const phones = await page.locator(".total").innerText();
   await after(page, () => page.locator("[data-invert='0']").click());

@@ -91,7 +91,7 @@ day_trend <- function(held, compared) {
       pmax(2, x$at(to) - x$at(from))), collapse = "")
   }
   marks <- paste0(day_marks(held$events$marks, x, span, "event", held$events$marks$event),
-    day_marks(unusual_days(held), x, span, "event unusual", unusual_days(held)$likely))
+    day_marks(days_not_usual(held), x, span, "event unusual", days_not_usual(held)$likely))
   month_starts <- seq(as.Date(cut(as.Date(days$date[1]), "month")), as.Date(max(days$date)),
     by = "month")
   month_starts <- month_starts[month_starts >= as.Date(days$date[1])]
@@ -106,7 +106,7 @@ day_trend <- function(held, compared) {
 }
 
 # Days that the site was not as usual: an outage, bots, a surge.
-unusual_days <- function(held) {
+days_not_usual <- function(held) {
   kept_result(held, "unusual", function() {
     tryCatch(setnames(copy(site_unusual_runs(held$data)), "from", "date"),
       tide_error = function(e) NULL)

@@ -13,7 +13,7 @@ workbench_data <- function(findings, data = NULL, store = NULL, settings = NULL,
 }
 
 # The days that the list rests on, which its links take along; NULL without dates.
-list_window <- function(held) {
+shown_window <- function(held) {
   recent <- held$findings$summary$recent
   if (isTRUE(held$findings$summary$window$dated)) {
     list(from = format(recent$from), to = format(recent$to))
@@ -47,7 +47,11 @@ workbench_tasks <- function(findings, rules) {
     "non-brand"))
   set(tasks, j = "band", value = as.character(position_band(leads$position, rules$bands)))
   set(tasks, j = "size", value = size_names[findInterval(tasks$if_done, c(-Inf, 5, 20, 100))])
-  set(tasks, j = "text", value = tolower(paste(leads$query, leads$page, leads$id)))
+  # What is to be done, first its verb.
+  set(tasks, j = "todo", value = paste0(task_verbs(findings, leads), ": ",
+    ifelse(nzchar(leads$page) & !kind_is(leads$kind, "idea"), format_path(leads$page),
+      leads$query)))
+  set(tasks, j = "text", value = tolower(paste(leads$query, leads$page, leads$id, tasks$todo)))
   tasks[]
 }
 

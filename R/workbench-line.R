@@ -12,11 +12,13 @@ line_view <- function(held, state) {
   made <- tasks_decided(held)
   task <- match(one_line$task, held$tasks$task)
   sprintf(paste0("<article class='line' data-id='%s'><header><p class='soft'>%s</p>",
-    "<h1 tabindex='-1'>%s</h1><p class='ways'>%s</p></header>%s<p>%s</p><p><b>%s</b></p>%s",
+    "<h1 tabindex='-1'>%s</h1><p><b>%s</b></p><p class='ways'>%s</p></header>%s<p>%s</p>",
+    "<p><b>%s</b></p>%s",
     "<div class='columns'><section><h2>By week</h2>%s</section>",
     "<section><h2>On the curve</h2>%s</section></div>%s%s",
     "<details open><summary>Arithmetic</summary><ol>%s</ol></details></article>%s"),
-    held$tasks$id[task], line_place(one_line, made$decision[task]), escape(one_line$query),
+    held$tasks$id[task], line_place(one_line, made$decision[task]), escape(held$tasks$todo[task]),
+    escape(one_line$query),
     line_links(one_line), line_figures(one_line, held$tasks[task], found), escape(one_line$reason),
     escape(one_line$action), line_along(found, one_line), line_courses(held, one_line),
     cells_figure(held, traced$cells), line_words(held, one_line), contest_strip_of(held, one_line),

@@ -111,8 +111,8 @@ task_table <- function(tasks, fits, sort, held) {
       text = list(kind = as_html(sprintf("<span class='kind %s'>%s</span>", tasks$kind,
         escape(kind_label(tasks$kind)))),
         task = as_html(sprintf(paste0("<button type='button' class='row' %s>%s</button> ",
-          "<span class='soft'>%s%s</span>"), go_each("line", "id", tasks$id), escape(tasks$query),
-          escape(format_path(tasks$page)),
+          "<span class='soft'>%s%s</span>"), go_each("line", "id", tasks$id), escape(tasks$todo),
+          escape(tasks$query),
           ifelse(tasks$lines > 1, sprintf(" and %d more", tasks$lines - 1L), ""))),
         decision = as_html(decided))))
   sorts <- c("position", "gain", "if_done", "chance", "hours", "value")

@@ -31,7 +31,7 @@ serve_session <- function(input, session, work, token, hosts) {
     }
     files$state <- state
     show(paste0(if (stale()) stale_note, shown_view(held, state)), state$view, held$title,
-      list_window(held))
+      shown_window(held))
   })
   shiny::observe({
     shiny::req(allowed(), input$state)

@@ -72,7 +72,7 @@ test_that("the workbench and the program show the same figures, with events and 
     gregexpr("<tr class='' data-id|<tr data-id", contests)))
   of_list <- inktide:::chosen_tasks(held, state_of(kind = "cannibalized"))$tasks
   expect_equal(rows, nrow(of_list))
-  expect_equal(inktide:::list_window(held)$to, format(held$findings$summary$recent$to))
+  expect_equal(inktide:::shown_window(held)$to, format(held$findings$summary$recent$to))
 })
 
 test_that("the list shows the tasks that its facets and words leave, with their sums", {

@@ -3,8 +3,8 @@
 # and deleting all of them loses nothing.
 #
 # A file is a line with the length of its head, a head in JSON, which says how the value is built of
-# vectors, and the bytes of these; texts are a dictionary and codes. No code is in it: what holds functions or environments is not
-# kept.
+# vectors, and the bytes of these; texts are a dictionary and codes. No code is in it: what holds
+# functions or environments is not kept.
 
 # So much is kept of one archive; the oldest files go first.
 kept_bytes <- 5e8
@@ -58,8 +58,8 @@ read_kept <- function(path, version) {
   list(value = unpack_value(parse_json(head)$value, con))
 }
 
-# What a value is built of: list(node: a tree of types and lengths as JSON, vectors: their contents in
-# its order); NULL where it holds something that is no data.
+# What a value is built of: list(node: a tree of types and lengths as JSON, vectors: their contents
+# in its order); NULL where it holds something that is no data.
 pack_value <- function(value) {
   vectors <- list()
   add <- function(...) for (one in list(...)) vectors[[length(vectors) + 1L]] <<- one

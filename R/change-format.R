@@ -3,7 +3,7 @@
 #' @export
 format.tide_change <- function(x, n = 20, width = 80, keep = "all_days = TRUE", ...) {
   c(change_answer(x, n, width, keep), "", wrap_lines(change_causes(x), width), "",
-    wrap_lines(c(private_line(x), change_besides(x)), width))
+    wrap_lines(change_besides(x), width))
 }
 
 # The sentence, the windows, the table. lines: of the table, in the order they are to stand.
@@ -14,7 +14,7 @@ change_answer <- function(x, n, width, keep = NULL, lines = x$moves) {
 
 # Why: what the lines have in common, the season, events, what drives it.
 change_causes <- function(x, most = 2) {
-  c(significant_line(x), season_line(x), events_line(x),
+  c(significant_line(x), private_line(x), season_line(x), events_line(x),
     if (is.null(x$sides)) utils::head(x$drivers, most)$sentence)
 }
 

@@ -39,7 +39,9 @@ first_lines <- function(file, dir) {
 # A brand that leaves no doubt: what is searched for by itself stands at the top of the site's
 # results, and is clicked as only a name is.
 clear_brand <- function(site_summary) {
-  guess <- if (!is.null(site_summary)) likely_brand(site_summary)
+  # Pages alone hold no queries that could name one.
+  with_queries <- !is.null(site_summary) && !isTRUE(site_summary$of_pages)
+  guess <- if (with_queries) likely_brand(site_summary)
   if (is.null(guess)) return(NULL)
   keys <- site_summary$queries$key
   alone <- which(is_brand(keys, guess$word) & !nzchar(brand_modifiers(keys, guess$word)))

@@ -199,7 +199,6 @@ cli_result_moves <- function(options, compared, rules, lengths = NULL) {
     "",
     wrap_lines(change_causes(moves, if (options$details) 5 else 1), width)),
     paint = function(text) coloured(text, lines, options))
-  remark_rests_on(options, private_line(moves))
   remark(options, change_besides(moves), weight = 1)
   if (nrow(lines)) {
     remark_next(options, if (moves$level %in% c("query", "page")) {

@@ -2,14 +2,14 @@
 # answered from there, with what was said beneath it.
 
 # Options that change how an answer is shown, not what it is.
-shown_only <- c("format", "out", "top", "figure", "quiet", "verbose", "details", "legend", "remarks",
-  "progress", "given", "project", "no_browser", "port", "host", "read_only")
+shown_only <- c("format", "out", "top", "figure", "quiet", "verbose", "details", "legend",
+  "remarks", "progress", "given", "project", "no_browser", "port", "host", "read_only")
 
 # Those that choose among what was found, too.
 of_the_list <- c(shown_only, "view", "page_view", "by", "of", "history", "set_months",
   "keep_unusual", "do", "plan", "ramp", "backtest", "review", "months", "hours", "sort", "per_page",
-  "losers", "gainers", "axes", "target_ctr", "lead", "title", "windows", "ascending", "leading", "lines",
-  "draw")
+  "losers", "gainers", "axes", "target_ctr", "lead", "title", "windows", "ascending", "leading",
+  "lines", "draw")
 
 # Those that ask something of a summary.
 of_the_summary <- c(of_the_list, "kind", "fdr", "target", "band", "min_gain", "include", "all",
@@ -28,13 +28,17 @@ answer_once <- function(options, input, name, make, but = shown_only, also = NUL
     if (NROW(input$decisions)) list(as.data.frame(input$decisions), Sys.Date()))
   own <- options
   own$remarks <- new_remarks()
+  fresh <- FALSE
   kept <- kept_value(input$store,
     paste(name, substr(digest::digest(asked[order(names(asked))]), 1, 12), sep = "-"), version,
     function() {
+      fresh <<- TRUE
       value <- make(own)
       list(value = value, remarks = as.list(own$remarks))
     })
   remark_again(options, kept$remarks)
+  said <- "  the answer as it was worked out before, from the same data"
+  if (!fresh && !said %in% options$remarks$details) remark(options, said, character())
   kept$value
 }
 
@@ -47,8 +51,8 @@ remark_again <- function(options, said) {
   if (length(said$step)) to$step <- said$step
 }
 
-# What the next command asks for first, worked out where rows were loaded: the index, and the sums of
-# the usual window, from which the curve and the list are made.
+# What the next command asks for first, worked out where rows were loaded: the index, and the sums
+# of the usual window, from which the curve and the list are made.
 sum_ahead <- function(folder) {
   quietly <- list(project = folder, quiet = TRUE)
   try({

@@ -3,10 +3,8 @@
 command_pages <- function(shared) {
   list(
     job = "read the site's own pages: words, links, depth",
-    files = "[SOURCE...]",
-    example = c(
-      "inktide pages site-html --site https://www.fernmoor.example/ --project my-site",
-      "inktide pages @addresses.txt --format csv"),
+    files = "[SOURCE...|@ADDRESSES]",
+    example = "inktide pages site-html --site https://www.fernmoor.example/ --project my-site",
     options = c(
       shared,
       list(

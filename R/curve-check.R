@@ -10,9 +10,9 @@
 #'   A pair more than three standard deviations off counts as if it were at three.
 #' @param curve A `tide_curve` object.
 #' @param summary The `tide_summary` object it was fitted to.
-#' @param rivals `TRUE` also tells how well the curve, the simple average CTR by position and a power law
-#'   each predict queries they have not seen: each is fitted to four fifths of the queries and has to
-#'   predict the clicks of the others, five times over.
+#' @param rivals `TRUE` also tells how well the curve, the simple average CTR by position and a
+#'   power law each predict queries they have not seen: each is fitted to four fifths of the
+#'   queries and has to predict the clicks of the others, five times over.
 #' @return A `tide_curve_check` object: a list with `residuals` (`query`, `page`, `position`,
 #'   `clicks`, `expected`, `residual`), `bands` (by band of position: `pairs`, `mean`, `sd`,
 #'   `beyond_2`: share beyond two), `effective` (`position`, `queries`, `effective`),

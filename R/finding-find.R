@@ -35,8 +35,8 @@
 #'   the top three), a position for all, or a number of places such as `"+3"`.
 #' @param fdr False-discovery rate of `low_ctr`, `falling` and `rising`.
 #' @param min_gain Extra clicks per 30 days, if done, under which a task is not listed. `NULL`: one
-#'   click; pages that compete for a query are listed however few clicks it costs, and ideas for pages
-#'   where they alone are asked for.
+#'   click; pages that compete for a query are listed however few clicks it costs, and ideas for
+#'   pages where they alone are asked for.
 #' @param min_impressions Pairs with fewer impressions are not looked at.
 #' @param position `c(from, to)`: only pairs with an average position in it.
 #' @param segment Segments whose queries are looked at; `NULL` takes all but `brand`, where

@@ -50,7 +50,8 @@ find_new_page <- function(summary, curve, pairs, options) {
   ideas <- ideas[ideas$done >= options$least]
   if (!nrow(ideas)) return(no_findings(excluded))
   list(excluded = excluded, found = data.table(
-    kind = "new_page", query = ideas$query, page = ideas$page, pages = ideas$page, clicks = ideas$clicks, impressions = ideas$impressions,
+    kind = "new_page", query = ideas$query, page = ideas$page, pages = ideas$page,
+    clicks = ideas$clicks, impressions = ideas$impressions,
     ctr = ideas$clicks / ideas$impressions, position = ideas$position,
     expected_ctr = ideas$expected / ideas$impressions, if_done = ideas$done,
     if_done_low = ideas$done * assumed("new_page_low"),

@@ -10,9 +10,9 @@
 #'   `month` is when it is done (`2026-12`); without it, `hours_a_month` and the order of the lines
 #'   set the months. A month that has passed is late, and counts from the first one ahead. A query
 #'   that stands in two lines counts once, in the earlier. A query that the site is not shown for
-#'   needs a search volume, in the table or among the facts ([tide_enrich()]): it is taken to be seen
-#'   as often, for its volume, as the site's own queries are (their ratio of impressions on page one to volume), and where the
-#'   two disagree widely it says so.
+#'   needs a search volume, in the table or among the facts ([tide_enrich()]): it is taken to be
+#'   seen as often, for its volume, as the site's own queries are (their ratio of impressions on
+#'   page one to volume), and where the two disagree widely it says so.
 #'
 #'   `do = "bound"` is no plan but an upper bound: every query at the best place that comparable
 #'   ones hold, at once and for certain, a line for each folder.
@@ -20,8 +20,8 @@
 #' @param do How many tasks from the top of the list, `"all"`, ids, or `"bound"`; `NULL` where
 #'   `table` says it.
 #' @param table A data frame with `id` or `query`, and where known `page`, `target`, `month`,
-#'   `chance`, `hours`, `ramp` (months until its full effect), `volume` (searches a month, of queries
-#'   that the site is not shown for); or the path of such a table, or of
+#'   `chance`, `hours`, `ramp` (months until its full effect), `volume` (searches a month, of
+#'   queries that the site is not shown for); or the path of such a table, or of
 #'   such a list in YAML.
 #' @param hours_a_month Hours of work in a month, which set the months of lines without one.
 #' @param from First month of work; `NULL` takes the month after the data end.

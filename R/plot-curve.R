@@ -1,12 +1,12 @@
 #' Figures
 #'
-#' `autoplot()` on a curve draws CTR by position with its interval as bars, and the simple average CTR of
-#' the data as circles; of more than two segments a line each. On an inventory by day, week or month
-#' it draws clicks, impressions, CTR and position over time. On findings it draws the
+#' `autoplot()` on a curve draws CTR by position with its interval as bars, and the simple average
+#' CTR of the data as circles; of more than two segments a line each. On an inventory by day, week
+#' or month it draws clicks, impressions, CTR and position over time. On findings it draws the
 #' opportunity map: every pair at its position and CTR, the curve behind them, findings marked by
-#' kind and shape, the first of the list named. On a trace it draws the weeks, on a comparison
-#' each part at equal position; on [tide_compare()] why clicks changed. `plot()` draws the same
-#' on the current device.
+#' kind and shape, the first of the list named. On a trace it draws the weeks, on a comparison each
+#' part at equal position; on [tide_compare()] why clicks changed. `plot()` draws the same on the
+#' current device.
 #'
 #' @param object,x A `tide_curve`, `tide_inventory`, `tide_findings`, `tide_trace`,
 #'   `tide_comparison` or

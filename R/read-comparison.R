@@ -39,16 +39,17 @@ label_dimension <- function(labels) {
 }
 
 # Countries as headers name them, in compared form, and their usual codes.
-country_names <- strsplit(paste("argentina australia austria belgium brazil bulgaria canada chile",
-  "china colombia croatia czechia czechrepublic denmark egypt estonia finland france germany greece",
-  "hongkong hungary india indonesia ireland israel italy japan kenya latvia lithuania luxembourg",
-  "malaysia mexico morocco netherlands newzealand nigeria norway peru philippines poland portugal",
-  "romania saudiarabia serbia singapore slovakia slovenia southafrica southkorea spain sweden",
-  "switzerland taiwan thailand turkey ukraine unitedarabemirates unitedkingdom unitedstates",
-  "uruguay vietnam usa us uk gb uae deutschland osterreich schweiz frankreich italien spanien",
-  "niederlande polen schweden belgien allemagne france espagne italie suisse belgique espana",
-  "alemania francia italia deu aut che fra esp ita gbr irl nld bel lux pol cze swe nor dnk fin",
-  "prt can mex bra arg aus nzl ind jpn"), " ")[[1]]
+country_names <- strsplit(paste(
+  "argentina australia austria belgium brazil bulgaria canada chile china colombia croatia",
+  "czechia czechrepublic denmark egypt estonia finland france germany greece hongkong",
+  "hungary india indonesia ireland israel italy japan kenya latvia lithuania luxembourg",
+  "malaysia mexico morocco netherlands newzealand nigeria norway peru philippines poland",
+  "portugal romania saudiarabia serbia singapore slovakia slovenia southafrica southkorea",
+  "spain sweden switzerland taiwan thailand turkey ukraine unitedarabemirates unitedkingdom",
+  "unitedstates uruguay vietnam usa us uk gb uae deutschland osterreich schweiz frankreich",
+  "italien spanien niederlande polen schweden belgien allemagne france espagne italie",
+  "suisse belgique espana alemania francia italia deu aut che fra esp ita gbr irl nld bel",
+  "lux pol cze swe nor dnk fin prt can mex bra arg aus nzl ind jpn"), " ")[[1]]
 
 difference_words <- "^(diff|change|delta|unterschied|ecart|verschil|variac|variaz|veran|variation)"
 

@@ -79,11 +79,11 @@ head_terms <- function(queries, pages) {
   best$word[match(seq_along(queries), best$query)]
 }
 
-# Queries about one subject are one idea. In: all queries in lower case, the leading page of each, and
-# which of them are `asked` about. Out: a label for each of those. What sets the other queries' pages
-# apart is a subject of the site; what goes with several of these is none ("storage", with leek and
-# pumpkin); of the rest the word that most queries hold, that leads to one page, and that another
-# always goes with, as in "rain barrel".
+# Queries about one subject are one idea. In: all queries in lower case, the leading page of each,
+# and which of them are `asked` about. Out: a label for each of those. What sets the other queries'
+# pages apart is a subject of the site; what goes with several of these is none ("storage", with
+# leek and pumpkin); of the rest the word that most queries hold, that leads to one page, and that
+# another always goes with, as in "rain barrel".
 subject_ideas <- function(queries, pages, asked) {
   keys <- unique(asked)
   # Some thousands tell what a site is about.

@@ -34,8 +34,10 @@ test_that("a brand that the queries leave no doubt of is used, and said", {
   # Of a long file the first rows tell.
   long <- withr::local_tempfile(fileext = ".csv")
   rows <- fread(cases[[1]]$file)
-  fwrite(rbindlist(rep(list(rows), ceiling(3 * 2^20 / file.size(cases[[1]]$file))), idcol = "again")[
-    , c("date", "again") := list(as.IDate(date) - 60L * (again - 1L), NULL)], long)
+  again <- ceiling(3 * 2^20 / file.size(cases[[1]]$file))
+  rows <- rbindlist(rep(list(rows), again), idcol = "turn")
+  set(rows, j = c("date", "turn"), value = list(as.IDate(rows$date) - 60L * (rows$turn - 1L), NULL))
+  fwrite(rows, long)
   expect_gt(file.size(long), inktide:::first_rows_bytes)
   expect_match(list_of(long)$err, "\"oatley\" is taken as the brand", all = FALSE)
 })

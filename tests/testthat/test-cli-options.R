@@ -249,7 +249,7 @@ test_that("every wrong call is one clear error: what, where, how to fix it, and 
     list(c("find", "export.csv", "--words", "a:b"), c("--words", "a:b")),
     list(c("find", "export.csv", "--segment", "phones"),
       c("No such segment 'phones'", "--segment")),
-    list(c("list", "export.csv", "--segment", "non-brand"),
+    list(c("list", "export.csv", "--brand", "none", "--segment", "non-brand"),
       c("No brand words are known", "--segment non-brand", "--brand")),
     list(c("find", "export.csv", "--columns", "query"), c("--columns", "query")),
     list(c("find", "export.csv", "--from", "soon"), c("--from", "soon")),

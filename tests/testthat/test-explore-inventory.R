@@ -154,7 +154,7 @@ test_that(
 test_that("what is expected hangs on no filter; lost is against a place or a CTR of one's own", {
   file <- tide_example()[["pairs"]]
   listed <- function(...) {
-    fread(text = program("list", file, "--format", "csv", "--quiet", ...)$out)
+    fread(text = program("list", file, "--brand", "none", "--format", "csv", "--quiet", ...)$out)
   }
   whole <- listed("--target", "3")
   some <- listed("--query", "pea", "--target", "3")

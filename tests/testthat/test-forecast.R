@@ -233,12 +233,14 @@ test_that("a query that is not shown yet is planned by its volume, wherever that
   expect_identical(lines_of("--plan", "plan.csv", "--facts", "volumes.csv"), own)
   expect_gt(max(own$added), 1)
   # The same from an archive.
-  writeLines("site: https://www.fernmoor.example/\nbrand: [fernmoor]", file.path(dir, "inktide.yml"))
+  writeLines("site: https://www.fernmoor.example/\nbrand: [fernmoor]",
+    file.path(dir, "inktide.yml"))
   for (call in list(c("load", "daily.csv"), c("enrich", "volumes.csv"))) {
     expect_equal(program(call, dir = dir)$status, 0L)
   }
   expect_equal(program("forecast", "--plan", "plan.csv", dir = dir)$status, 0L)
-  refused <- program("forecast", "daily.csv", "--brand", "fernmoor", "--plan", "plan.csv", dir = dir)
+  refused <- program("forecast", "daily.csv", "--brand", "fernmoor", "--plan", "plan.csv",
+    dir = dir)
   expect_match(refused$err, "search volume", all = FALSE)
   line <- tide_plan(demo()$found, table = data.frame(query = "wild garlic seeds", target = 5,
     volume = 900))$lines

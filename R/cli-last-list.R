@@ -52,7 +52,8 @@ data_version <- function(input) {
 data_now <- function(input) {
   named <- unlist(lapply(c("enrichments", "events", "results_pages", "words"),
     function(setting) named_files(input$settings, setting)))
-  files <- c(if (is.null(input$store)) expand_inputs(input$files)$path, named)
+  files <- c(if (is.null(input$store)) expand_inputs(input$files)$path, named,
+    unlist(input$settings[["history"]]))
   stored <- if (!is.null(input$store)) {
     list(import_history(input$store)[c("import", "exported", "rows", "clicks", "undone")],
       lapply(tide_facts(input$store), `[`, c("file", "date", "by")),

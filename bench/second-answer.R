@@ -31,7 +31,8 @@ run <- function(command) {
 }
 plain <- run(sprintf("Rscript -e 'x <- data.table::fread(\"%s\")'", exports[1]))
 load <- run(paste(program, "load", paste(exports, collapse = " ")))
-query <- fread(exports[1], nrows = 1000)$query[1]
+first_rows <- fread(exports[1], nrows = 1000)
+query <- first_rows[[grep("query", names(first_rows), ignore.case = TRUE)[1]]][1]
 commands <- c("list", "find", "compare", sprintf("trace \"%s\"", query), "follow", "forecast",
   "report --out report.html")
 kept <- file.path(dir, "archive", "kept")

@@ -32,13 +32,13 @@ keep_value <- function(path, version, value) {
   packed <- pack_value(value)
   if (is.null(packed)) return(invisible())
   dir.create(dirname(path), showWarnings = FALSE)
-  head <- sprintf('{"version":"%s","value":%s}', version, packed$node)
+  opening <- sprintf('{"version":"%s","value":%s}', version, packed$node)
   write_whole(path, function(part) {
     con <- file(part, "wb")
     on.exit(close(con))
-    head <- charToRaw(head)
-    writeBin(charToRaw(sprintf("%*d\n", kept_size_signs - 1L, length(head))), con)
-    writeBin(head, con)
+    opening <- charToRaw(opening)
+    writeBin(charToRaw(sprintf("%*d\n", kept_size_signs - 1L, length(opening))), con)
+    writeBin(opening, con)
     for (vector in packed$vectors) writeBin(vector, con)
   })
   files <- list.files(dirname(path), "[.]kept$", full.names = TRUE)
@@ -52,10 +52,10 @@ read_kept <- function(path, version) {
   on.exit(close(con))
   size <- rawToChar(readBin(con, "raw", kept_size_signs))
   if (!grepl("^ *[0-9]{1,9}\n$", size)) stop("no kept answer")
-  head <- rawToChar(readBin(con, "raw", as.integer(size)))
+  opening <- rawToChar(readBin(con, "raw", as.integer(size)))
   # The version stands first: of another nothing needs to be read.
-  if (!grepl(sprintf("^[{]\"version\":\"%s\"", version), head)) return(NULL)
-  list(value = unpack_value(parse_json(head)$value, con))
+  if (!grepl(sprintf("^[{]\"version\":\"%s\"", version), opening)) return(NULL)
+  list(value = unpack_value(parse_json(opening)$value, con))
 }
 
 # What a value is built of: list(node: a tree of types and lengths as JSON, vectors: their contents

@@ -16,6 +16,6 @@ utils::globalVariables(c(".", ".data", ".GRP", ".N", ".SD", ":=", "added", "at_h
   "confidence", "conversions", "covered", "ctr", "day", "demand", "depth", "done", "error",
   "expected", "forecasts", "gain", "high", "holding", "i.holding", "id", "if_done", "if_done_high",
   "if_done_low", "import", "impressions", "impressions_site", "inside", "low", "luck", "mape",
-  "mase", "method", "miss", "missed", "mix", "month", "N", "name", "named", "odd", "off", "page", "pairs", "period",
-  "place", "position", "queries", "query", "ratio", "residual", "rows", "score", "segment", "share",
-  "true", "turn", "value", "volume", "weight", "weighted", "whole", "word"))
+  "mase", "method", "miss", "missed", "mix", "month", "N", "name", "named", "odd",
+  "off", "page", "pairs", "period", "place", "position", "queries", "query",
+  "ratio", "residual", "rows", "score", "segment", "share", "true", "turn", "value", "volume", "weight", "weighted", "whole", "word"))

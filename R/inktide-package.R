@@ -18,4 +18,5 @@ utils::globalVariables(c(".", ".data", ".GRP", ".N", ".SD", ":=", "added", "at_h
   "if_done_low", "import", "impressions", "impressions_site", "inside", "low", "luck", "mape",
   "mase", "method", "miss", "missed", "mix", "month", "N", "name", "named", "odd",
   "off", "page", "pairs", "period", "place", "position", "queries", "query",
-  "ratio", "residual", "rows", "score", "segment", "share", "true", "turn", "value", "volume", "weight", "weighted", "whole", "word"))
+  "ratio", "residual", "rows", "score", "segment", "share", "true", "turn", "value", "volume",
+  "weight", "weighted", "whole", "word"))

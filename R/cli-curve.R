@@ -68,7 +68,7 @@ run_curve <- function(options, files) {
   cli_result(options, rows, c(
     sprintf("CTR by position, %s", span_words(site_summary$window)),
     "", curve_lines(curve, rows, changed),
-    if (options$legend || options$details) {
+    if (options$legend) {
       wrap_lines(c("", curve_legend(curve, rows)), terminal_width())
     }))
   remark_next(options, "inktide curve --by device", "inktide find", "--legend (the columns)")

@@ -58,7 +58,7 @@ run_find <- function(options, files) {
   }
   shown <- if (is.null(options$top)) first_tasks(whole_list, options$all) else findings
   cli_result(options, in_sentences(findings), findings_lines(shown, whole_list, terminal_width(),
-    whole = options$details, legend = options$legend || options$details))
+    whole = options$details, legend = options$legend))
   remark(options, character(), paste("checked and left out:", excluded_sentences(whole_list)),
     weight = 1.6)
   if (NROW(shown$findings)) {

@@ -62,7 +62,7 @@ run_list <- function(options, files) {
   if (!length(all_segments(input))) remark(options, listed$would_add, weight = 0.4)
   listed$would_add <- NULL
   cli_result(options, listed$rows, c(format(listed, n = options$top, width = terminal_width()),
-    if (options$legend || options$details) c("", wrap_lines(inventory_legend(listed),
+    if (options$legend) c("", wrap_lines(inventory_legend(listed),
       terminal_width()))),
     paint = function(lines) signs_coloured(lines, options))
   if (identical(listed$impressions_of, "pages")) {

@@ -45,11 +45,9 @@ list_rows <- function(findings, leads, width) {
   shown <- cbind(sums[, c("gain", "if_done")], leads[, c("confidence", "chance", "hours")])
   figures <- lapply(names(shown), function(name) column_text(name, shown[[name]]))
   verbs <- paste0(task_verbs(findings, leads), ": ")
-  # Without pages, and where a page is still to be written, a task is about its query.
-  page_at <- mapply(function(page, query, free) {
-    if (nzchar(page)) fit_path(format_path(page), free) else fit_text(query, free)
-  }, ifelse(kind_is(leads$kind, "idea"), "", leads$page), leads$query,
-    pmax(8, free - nchar(verbs, "width")))
+  page_at <- mapply(function(by_page, page, query, free) {
+    if (by_page) fit_path(format_path(page), free) else fit_text(query, free)
+  }, about_page(leads), leads$page, leads$query, pmax(8, free - nchar(verbs, "width")))
   rows <- do.call(text_line, c(list(leads$rank, fit_text(paste0(verbs, page_at), free)), figures,
     list(columns(function(name) pad_left(format_count(leads[[name]]), 9)))))
   heads <- column_words(c("gain", "if_done", "confidence", "chance", "hours"), "short")

@@ -33,7 +33,7 @@ run_value <- function(options, files) {
     wrap_lines(sprintf("Per 30 days, from %s; lost: against %s", lower_first(window_words(
       findings$summary)), target_words(listed)), width), "",
     value_lines(rows, options$by, options$top, width),
-    if (options$legend || options$details) {
+    if (options$legend) {
       c("", wrap_lines(value_legend(rows, first_given(input$settings$currency, "")), width))
     }))
   remark_next(options, "inktide find --sort value", "--legend (the columns)")

@@ -165,6 +165,10 @@ leading_page <- function(cells) {
 
 #' CTR at any position
 #'
+#' @details This is the curve at one place. What [tide_trace()], [tide_inventory()] and the list
+#'   expect of a query is its mean over the places that the query's rows stood at, each blended as
+#'   rows are, so at the same average position it is another figure.
+#'
 #' @param object A `tide_curve` object.
 #' @param position Positions from 1 to 100; fractions are allowed.
 #' @param segment One segment's name, or `NULL` for all.

@@ -46,6 +46,10 @@ kind_is <- function(kind, trait) {
   kind %in% names(having)[having]
 }
 
+# Whether a task is about its page: without pages, and where one is still to be written, it is about
+# its query.
+about_page <- function(lines) nzchar(lines$page) & !kind_is(lines$kind, "idea")
+
 finding_columns <- c("kind", "query", "page", "pages", "clicks", "impressions", "ctr", "position",
   "expected_ctr", "if_done", "if_done_low", "if_done_high", "confidence", "chance", "claims",
   "finding_key", "task_key")

@@ -49,8 +49,7 @@ workbench_tasks <- function(findings, rules) {
   set(tasks, j = "size", value = size_names[findInterval(tasks$if_done, c(-Inf, 5, 20, 100))])
   # What is to be done, first its verb.
   set(tasks, j = "todo", value = paste0(task_verbs(findings, leads), ": ",
-    ifelse(nzchar(leads$page) & !kind_is(leads$kind, "idea"), format_path(leads$page),
-      leads$query)))
+    ifelse(about_page(leads), format_path(leads$page), leads$query)))
   set(tasks, j = "text", value = tolower(paste(leads$query, leads$page, leads$id, tasks$todo)))
   tasks[]
 }

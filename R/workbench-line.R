@@ -19,7 +19,8 @@ line_view <- function(held, state) {
     "<details open><summary>Arithmetic</summary><ol>%s</ol></details></article>%s"),
     held$tasks$id[task], line_place(one_line, made$decision[task]), escape(held$tasks$todo[task]),
     escape(one_line$query),
-    line_links(one_line), line_figures(one_line, held$tasks[task], found), escape(one_line$reason),
+    line_links(one_line), line_figures(one_line, held$tasks[task], found,
+      per_month(held$findings$summary)), escape(one_line$reason),
     escape(one_line$action), line_along(found, one_line), line_courses(held, one_line),
     cells_figure(held, traced$cells), line_words(held, one_line), contest_strip_of(held, one_line),
     paste(sprintf("<li>%s</li>", escape(traced$steps)), collapse = ""), decide_bar(held))
@@ -47,23 +48,20 @@ step_to <- function(by, arg, value) {
 
 # The query's figures, then those of the task: what its queries bring together, so that if done x
 # confidence x chance is the gain.
-line_figures <- function(line, task, found) {
+line_figures <- function(line, task, found, month) {
   worth <- intersect(c("if_done_conversions", "if_done_value"), names(line))
-  own <- found[found$task == line$task]
-  done <- sum(own$if_done)
-  sums <- list(done = done, low = max(0, done - sqrt(sum((own$if_done - own$if_done_low)^2))),
-    high = done + sqrt(sum((own$if_done_high - own$if_done)^2)))
-  confidence <- if (done * line$chance > 0) task$gain / (done * line$chance) else line$confidence
+  leading <- match(task$id, found$id)
+  sums <- task_lines(found, found[leading], month)
   figures_list(c(Clicks = format_count(line$clicks), Impressions = format_count(line$impressions),
     CTR = format_rate(line$ctr), `Expected CTR` = format_rate(line$expected_ctr),
     Position = format_position(line$position),
     `If done` = sprintf("%s a month (%s)%s", format_gain(sums$done),
-      gain_range(sums$low, sums$high), if (nrow(own) > 1) {
-        sprintf(" with %s", format_plural(nrow(own), "query", "queries"))
+      gain_range(sums$done_low, sums$done_high), if (task$lines > 1) {
+        sprintf(" with %s", format_plural(task$lines, "query", "queries"))
       } else {
         ""
       }),
-    Confidence = format_sure(min(1, confidence)), Chance = format_share(line$chance),
+    Confidence = format_sure(min(1, sums$confidence)), Chance = format_share(sums$chance),
     Gain = sprintf("%s a month", format_gain(task$gain)), Hours = format(task$hours),
     vapply(worth, function(name) format_count(line[[name]]), "") |>
       stats::setNames(sub("if_done_", "if done: ", worth))))

@@ -12,7 +12,7 @@ test_that("every step of the job is one command with its answer first, on a scre
     expect_equal(run$status, 0L, label = told, info = paste(run$err, collapse = "\n"))
     said <- gsub("\n +", " ", paste(run$out, collapse = "\n"))
     expect_true(grepl(paste0("(?m)", steps$answer[i]), said, perl = TRUE), label = told)
-    expect_lte(length(run$out), 30L + 8L * grepl("--details|--lead", told), label = told)
+    expect_lte(length(run$out), 30L + 4L * grepl("--details|--lead", told), label = told)
     # A remark may take two lines of a narrow terminal.
     expect_lte(length(run$err), 6L + 20L * grepl("--details", told), label = told)
     file <- grep("[.](png|csv|xlsx|md|html)$", words[-1], value = TRUE)

@@ -50,6 +50,11 @@ data_limits <- list(
   outcome_clicks = 8,
   # what is left of the confidence in a line where all queries of a page are one mean place
   page_mean_trust = 0.6,
+  # share by which impressions of pages differ that are shown equally often, as links beneath one
+  # result are; share by which those of like size do; chance of as many, under which it is none
+  beneath_equal = 0.03,
+  beneath_near = 0.6,
+  beneath_chance = 0.001,
   # months missing in a row that are filled in
   months_filled = 2,
   # pages with queries of a group, from which it can tell

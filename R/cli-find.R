@@ -62,7 +62,9 @@ run_find <- function(options, files) {
   remark(options, character(), paste("checked and left out:", excluded_sentences(whole_list)),
     weight = 1.6)
   if (NROW(shown$findings)) {
-    remark_next(options, if (is.null(input$folder)) {
+    remark_next(options, if (isTRUE(whole_list$summary$of_pages)) {
+      "inktide list FILE (all pages)"
+    } else if (is.null(input$folder)) {
       "inktide trace QUERY FILE (its pages)"
     } else {
       c("inktide trace 1 (why)", "inktide decide 1 fix")

@@ -152,8 +152,12 @@ excluded_text <- function(findings, width) {
 excluded_sentences <- function(findings) {
   rows <- findings$excluded[order(-findings$excluded$queries)]
   if (!nrow(rows)) return(NULL)
-  sprintf("%s, %s: %s", format_plural(rows$queries, "query", "queries"),
-    format_plural(rows$clicks, "click"), rows$reason)
+  counted <- if (isTRUE(findings$summary$of_pages)) {
+    format_plural(rows$queries, "page")
+  } else {
+    format_plural(rows$queries, "query", "queries")
+  }
+  sprintf("%s, %s: %s", counted, format_plural(rows$clicks, "click"), rows$reason)
 }
 
 groups_lines <- function(groups, top, width) {

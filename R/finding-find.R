@@ -44,7 +44,8 @@
 #' @param segments A [tide_segment()] or a list of them: only pairs in all of these are looked
 #'   at. The curve and the usual spread still come from the whole summary.
 #' @param rules A [tide_rules()] object, for conditions on brand, intent and page group.
-#' @param kind Kinds to look for; `NULL` for all.
+#' @param kind Kinds to look for; `NULL` for all. Of a table of pages without queries `NULL` is
+#'   `low_ctr`, `striking_distance` comes on wish, and the others are refused.
 #' @param hours Hours of work by kind, named, where they are not low_ctr 1, rising 1, falling 2,
 #'   cannibalized 3, striking_distance 4, tail_demand 4, new_page 8.
 #' @param assumptions Numbers by name in place of those of [tide_assumptions()].
@@ -100,9 +101,8 @@ tide_find <- function(summary, curve = NULL, band = c(4, 20), fdr = 0.1, min_gai
   if (!is.null(results_pages)) check_class(results_pages, "tide_results_pages", "results_pages")
   if (!is.null(pages)) check_class(pages, "tide_pages", "pages")
   check_hours(hours)
+  if (isTRUE(summary$of_pages)) kind <- kind_of_pages(kind)
   choices <- finding_options(kind, band, target, fdr, min_gain)
-  # Of pages without queries only the CTR can be judged.
-  if (isTRUE(summary$of_pages)) choices$kind <- "low_ctr"
   choices$pages <- pages
   if (!is.null(include)) choices$include <- check_choice(include, set_aside_reasons, "include")
   choices$intended <- if (length(rules$intended)) intended_codes(summary, rules)
@@ -243,6 +243,21 @@ check_kind <- function(kind) {
     abort_argument("kind", paste("among", paste(known, collapse = ", ")), kind[is.na(named)])
   }
   known[sort(unique((named - 1L) %% length(known) + 1L))]
+}
+
+# Of pages without queries the CTR is judged, and on wish how near they are to a better place.
+kind_of_pages <- function(kind) {
+  if (is.null(kind)) return("low_ctr")
+  kind <- check_kind(kind)
+  lacking <- kind[!kind_is(kind, "pages_alone")]
+  if (length(lacking)) {
+    abort_tide(sprintf("Without queries nothing is told of: %s.",
+      paste(kind_label(lacking), collapse = ", ")),
+      where = "a table by page",
+      fix = "Export by query and page, or ask for low CTR or striking distance alone.",
+      class = "grain", argument = "kind")
+  }
+  kind
 }
 
 with_position <- function(segments, position) {

@@ -36,12 +36,3 @@ judge_gone <- function(looked, summary) {
   }
   looked
 }
-
-# Lines of pages alone: less certain, which is said, and named by the page.
-judge_pages_alone <- function(looked, summary) {
-  if (!isTRUE(summary$of_pages)) return(looked)
-  found <- looked$found
-  set(found, j = "confidence", value = found$confidence * data_limits$page_mean_trust)
-  looked$facts <- c(looked$facts, new_facts("doubt", "doubt_page_mean", found$line))
-  looked
-}

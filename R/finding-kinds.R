@@ -6,10 +6,11 @@
 # inst/words and one entry here.
 finding_kinds <- function() {
   list(
-    low_ctr = finding_kind(find_low_ctr, "L", 1, c("young", "format", "snippet"),
+    low_ctr = finding_kind(find_low_ctr, "L", 1, c("young", "format", "snippet",
+      "pages_alone"),
       colour = "#b23a2e", mark = 25, sign = "\u25bc"),
     striking_distance = finding_kind(find_striking_distance, "S", 4, c("young", "window", "harder",
-      "format", "intended", "links", "rises"),
+      "format", "intended", "links", "rises", "pages_alone"),
       colour = "#1f7a8c", mark = 21, sign = "\u25cf"),
     cannibalized = finding_kind(find_cannibalized, "C", 3, "contest",
       colour = "#5b3a8c", mark = 23, sign = "\u25c6"),
@@ -32,7 +33,8 @@ finding_kinds <- function() {
 # those of the whole window; harder, its step is harder where a query is difficult; format, a title
 # may need the format of the results page; intended, its step is done on the intended page; links,
 # its step needs links; snippet, its step is a new title and description; rises, its step is a
-# better position; contest, its pages compete; idea, its page is not there yet.
+# better position; contest, its pages compete; idea, its page is not there yet;
+# pages_alone, it can be told of pages without queries.
 finding_kind <- function(find, initial, hours, traits = character(), colour, mark, sign) {
   as.list(environment())
 }

@@ -172,12 +172,17 @@ striking_facts <- function(summary, pairs, at, target, step) {
       one_line, first = trend$first, last = trend$last, window = window_days(summary)),
     new_facts("points_to", ifelse(at$own > 1.2, "ctr_above", ""), one_line, times = at$own),
     new_facts("doubt", ifelse(rivals > 0, "doubt_other_pages", ""), one_line, rivals = rivals),
-    # Links with the exact words of the query can put the linking page in front, so they vary.
-    new_facts("step", ifelse(target <= assumed("top_three_ends"), "go_deeper", "own_passage"),
-      one_line,
-      query = summary$queries$query[at$query], page = summary$pages$page[at$page],
-      lacks = empty_unknown(words_title_lacks(summary, at)),
-      sources = link_sources(summary, pairs, at)))
+    step_up_step(summary, pairs, at, target, one_line))
+}
+
+step_up_step <- function(summary, pairs, at, target, line) {
+  page <- summary$pages$page[at$page]
+  if (isTRUE(summary$of_pages)) return(new_facts("step", "go_deeper_page", line, page = page))
+  # Links with the exact words of the query can put the linking page in front, so they vary.
+  new_facts("step", ifelse(target <= assumed("top_three_ends"), "go_deeper", "own_passage"), line,
+    query = summary$queries$query[at$query], page = page,
+    lacks = empty_unknown(words_title_lacks(summary, at)),
+    sources = link_sources(summary, pairs, at))
 }
 
 # What a step up is made of; sure: what is told of its confidence (new_facts()).

@@ -18,9 +18,34 @@ test_that("pages without queries are judged at their mean position, less certain
   expect_lte(max(found$confidence), 0.6)
   expect_match(found$reason, "the position is the mean of all of the page")
   expect_match(gsub(" +", " ", paste(run("find")$err, collapse = " ")), "at their mean position")
+  near <- fread(text = run("find", "--kind", "striking-distance", "--format", "csv", "--quiet")$out)
+  expect_equal(unique(near$kind), "striking_distance")
+  expect_lte(max(near$confidence), 0.6)
+  expect_match(near$action, "^Look which queries /p[0-9]+/ is shown for", all = TRUE)
+  expect_match(paste(run("find", "--kind", "low-ctr,cannibalized")$err, collapse = " "),
+    "Without queries nothing is told of: cannibalized")
   listed <- fread(text = run("list", "--format", "csv", "--quiet")$out)
   expect_false(anyNA(listed$expected_ctr))
   expect_gt(cor(listed$lost, listed$impressions), 0.5)
   # Where there are queries, they are what is judged.
   expect_null(inktide:::pages_for_queries(tide_read(tide_example()[["pairs"]])))
+})
+
+test_that("pages shown as often as each other beneath another are no lines of their own", {
+  set.seed(4)
+  pages <- data.table(page = sprintf("/p%d/", 1:200), position = runif(200, 1.5, 10),
+    impressions = round(exp(rnorm(200, 6, 1))))
+  pages[, "clicks" := rbinom(200, impressions, 0.3 * exp(-0.3 * (position - 1)))]
+  several <- data.table(page = c("/", "/delivery/", "/contact/", "/catalogue/", "/vouchers/"), position = c(1.2, 2, 2.3, 2.6, 3),
+    impressions = c(26000, 20100, 20000, 20200, 19900), clicks = c(9000, 900, 800, 700, 600))
+  found_in <- function(rows) {
+    rows[, "page" := paste0("https://www.fernmoor.example", page)]
+    tide_find(tide_summary(inktide:::pages_for_queries(as_data(rows))))
+  }
+  found <- found_in(rbind(pages, several))
+  expect_false(any(grepl("delivery|contact|catalogue|vouchers", found$findings$page)))
+  expect_equal(found$excluded[grepl("beneath another page", found$excluded$reason)]$queries, 4)
+  # One that is shown so is a page like others.
+  alone <- found_in(rbind(pages, several[1:2]))
+  expect_true(any(grepl("/delivery/", alone$findings$page)))
 })

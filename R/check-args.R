@@ -100,3 +100,15 @@ nearest_name <- function(name, known) {
 first_given <- function(...) Find(Negate(is.null), list(...))
 
 one_text <- function(x) is.character(x) && length(x) == 1 && !is.na(x)
+
+# A colour of text that can be read on white (WCAG 2.2, 1.4.3).
+dark_colour <- "a colour such as \"#1f4e79\" that can be read on white"
+
+is_dark_colour <- function(colour) {
+  if (!is.character(colour) || length(colour) != 1 || !grepl("^#[0-9a-fA-F]{6}$", colour)) {
+    return(FALSE)
+  }
+  parts <- strtoi(substring(colour, c(2, 4, 6), c(3, 5, 7)), 16L) / 255
+  linear <- ifelse(parts <= 0.04045, parts / 12.92, ((parts + 0.055) / 1.055)^2.4)
+  1.05 / (sum(c(0.2126, 0.7152, 0.0722) * linear) + 0.05) >= 4.5
+}

@@ -6,9 +6,11 @@ command_report <- function(shared) {
     files = "[FILE...]",
     example = "inktide report export.csv --brand fernmoor --out report.html",
     options = c(options_named(shared, "--format", but = TRUE),
-      list(text_option("--title", "TEXT", "title of the report"), events_option(),
+      list(text_option("--title", "TEXT", "title of the report"),
+        choice_option("--for", "WHO", names(report_readers),
+          "analyst (everything), client or writer [analyst]", "analyst"), events_option(),
         results_pages_option(), band_option(), target_option())),
-    arguments = c(file = "--out"),
+    arguments = c(file = "--out", reader = "--for"),
     run = run_report)
 }
 
@@ -22,7 +24,8 @@ run_report <- function(options, files) {
     "report.html"
   }
   check_report_path(out)
-  page <- answer_once(options, input, "report", also = Sys.Date(),
+  logo <- as.character(input$settings$letterhead$logo)
+  page <- answer_once(options, input, "report", also = list(Sys.Date(), file.info(logo)$mtime),
     make = function(options) report_text(options, input))
   write_whole(out, function(path) write_lines(page, path))
   cli_out(out)
@@ -43,16 +46,20 @@ report_text <- function(options, input) {
 # Every part of the report. What tells of now rests on the rows of the last 90 days, which are read
 # once.
 write_report <- function(options, input, data, findings, out, title) {
+  given <- report_readers[[options[["for"]]]]
+  # Worked out only where the reader is given it.
+  of <- function(section, value) if (section %in% given) value
   recent <- last_rows(options, input, data, usual_days)
   curve <- recent_curve(input, data, recent, findings)
-  tide_report(findings, out, title = title, site = site_walk(input, recent),
-    moves = site_moves(options, input, data, recent, curve),
-    followed = site_followed(options, input, data, findings),
-    inventory = site_inventory(options, input, recent, findings),
-    parts = site_parts(options, input, data),
-    watched = report_watched_queries(input, recent, curve),
-    forecast = site_forecast(options, input, data, findings),
-    chosen = segment_words(all_segments(input)))
+  tide_report(findings, out, title = title, site = of("totals", site_walk(input, recent)),
+    moves = of("moved", site_moves(options, input, data, recent, curve)),
+    followed = of("moved", site_followed(options, input, data, findings)),
+    inventory = of("inventory", site_inventory(options, input, recent, findings)),
+    parts = of("parts", site_parts(options, input, data)),
+    watched = of("watched", report_watched_queries(input, recent, curve)),
+    forecast = of("forecast", site_forecast(options, input, data, findings)),
+    chosen = segment_words(all_segments(input)), reader = options[["for"]],
+    letterhead = as.list(input$settings$letterhead))
 }
 
 # The curve of the last 90 days, on which comparisons rest: that of the findings where they have no

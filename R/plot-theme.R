@@ -93,13 +93,14 @@ stretch_lines <- function(rows, mapping = ggplot2::aes(group = .data$stretch), l
 
 # The four figures over time. by_time: date, clicks, impressions and, where known, position; days
 # have a seven-day mean over them. unusual: days to mark, as of tide_unusual().
-trend_figure <- function(by_time, events = NULL, unusual = NULL, each = "day") {
+trend_figure <- function(by_time, events = NULL, unusual = NULL, each = "day", of = NULL) {
   marks <- event_marks(events, min(by_time$date), max(by_time$date))
   figures <- list(clicks = by_time$clicks, impressions = by_time$impressions,
     `CTR, %` = 100 * by_time$clicks / by_time$impressions,
     # The best place stands at the top.
     `position, best at the top` = if (!is.null(by_time[["position"]])) -by_time$position)
   figures <- Filter(Negate(is.null), figures)
+  if (!is.null(of)) figures <- figures[of]
   long <- rbindlist(lapply(names(figures), function(figure) {
     data.table(date = as.Date(by_time$date), figure = factor(figure, names(figures)),
       value = figures[[figure]],

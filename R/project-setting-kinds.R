@@ -18,6 +18,10 @@ setting_kinds <- local({
       must(is_text(x) && length(x) == 1, "one text")
       as.character(x)
     },
+    colour = function(x) {
+      must(is_dark_colour(x), dark_colour)
+      x
+    },
     words = function(x) {
       must(is_text(unlist(x)) && is.null(names(x)), "a list of words")
       as.character(unlist(x))

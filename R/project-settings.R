@@ -19,7 +19,8 @@ find_project <- function(from) {
 #' @param dir Folder that holds `inktide.yml`.
 #' @return A list with `folder`, `rules` (a [tide_rules()] object), `segments` (a list of
 #'   [tide_segment()] objects, by name) and the other settings that are there, under their names;
-#'   `exports`, `enrichments`, `events`, `results_pages` and `words` as paths.
+#'   `exports`, `enrichments`, `events`, `results_pages`, `words` and the letterhead's `logo` as
+#'   paths.
 #' @section Errors: `tide_error_settings` with the line and the nearest known name;
 #'   `tide_error_project` where there is no such file.
 #' @examples
@@ -50,6 +51,9 @@ tide_settings <- function(dir) {
     settings[c("brand", "intent", "page_groups", "bands", "ignore", "intended")]))
   for (name in c("exports", "enrichments", "events", "results_pages", "history", "words")) {
     settings[[name]] <- in_folder(settings[[name]], dir)
+  }
+  if (!is.null(settings$letterhead$logo)) {
+    settings$letterhead$logo <- in_folder(settings$letterhead$logo, dir)
   }
   c(list(folder = dir), settings)
 }

@@ -1,7 +1,6 @@
 # What the report says of the months ahead.
 
 report_forecast <- function(forecast) {
-  if (is.null(forecast)) return("")
   month_rows <- forecast$months
   planned <- !is.null(month_rows[["plan"]])
   make_range <- function(of) {
@@ -12,11 +11,10 @@ report_forecast <- function(forecast) {
     if (planned) c("added", "total", "total_range")),
     text = list(baseline_range = make_range("baseline"),
       total_range = if (planned) make_range("total")))
-  paste0("<section id='forecast'><h2>What to expect</h2><p>", escape(forecast_sentence(forecast)),
+  paste0("<p>", escape(forecast_sentence(forecast)),
     "</p>", inline_svg(ggplot2::autoplot(forecast), forecast_sentence(forecast), height = 4.5),
     html_table(columns),
-    paste0("<p class='soft'>", escape(forecast_notes(forecast)), "</p>", collapse = ""),
-    "</section>")
+    paste0("<p class='soft'>", escape(forecast_notes(forecast)), "</p>", collapse = ""))
 }
 
 # The whole of it against the same months a year before.

@@ -54,16 +54,18 @@ class_of <- function(x, wide, sign = attr(x, "sign")) {
 }
 
 # A table whose rows open, that can be sorted and searched. details: HTML that a row opens to.
-# choose: kinds to choose among. first: so many rows are shown until somebody asks for all.
+# choose: kinds to choose among. first: so many rows are shown until somebody asks for all. printed:
+# so many rows have their details on paper.
 sortable_table <- function(id, caption, columns, details, kinds = "", choose = NULL, first = NULL,
-    wide = "") {
+    wide = "", printed = 0L) {
   heads <- sub("^(<th[^>]*>)(.*)(</th>)$", "\\1<button type='button'>\\2</button>\\3",
     html_heads(columns, wide))
   choices <- sprintf("<option value='%s'>%s</option>", choose, kind_label(choose))
   cells <- lapply(unname(columns), html_cells, wide)
-  body_rows <- sprintf("<tr data-kind='%s'>%s</tr><tr class='more'><td colspan='%d'>%s</td></tr>",
-    kinds,
-    do.call(paste0, cells), length(columns), details)
+  body_rows <- sprintf(
+    "<tr data-kind='%s'>%s</tr><tr class='more%s'><td colspan='%d'>%s</td></tr>", kinds,
+    do.call(paste0, cells), ifelse(seq_along(details) <= printed, " printed", ""),
+    length(columns), details)
   paste0(paste("<div class='tools'><label>Search <input type='search'",
     "placeholder='query, page or words' aria-controls='"),
     id, "'></label>", if (length(choose)) {

@@ -1,7 +1,6 @@
 # The inventory of queries in the report: sorts, searches, opens to where and since when.
 
 report_inventory <- function(inventory, most = 100) {
-  if (is.null(inventory)) return("")
   at <- utils::head(inventory$rows, most)
   weekly <- if (!is.null(inventory$weekly)) as.matrix(utils::head(inventory$weekly, most))
   spark <- if (is.null(weekly)) {
@@ -53,9 +52,8 @@ report_inventory <- function(inventory, most = 100) {
     } else {
       ""
     })
-  paste0("<section id='inventory'><h2>All queries</h2><p class='soft'>", total, "</p>",
+  paste0("<p class='soft'>", total, "</p>",
     sortable_table("queries", paste0("By clicks. Press a query for its page and days.",
       if (length(windows)) " Days: change of clicks against as many days before."),
-      columns, paste0("<p class='soft'>", page_at, seen, "</p>"), wide = "query"),
-    "</section>")
+      columns, paste0("<p class='soft'>", page_at, seen, "</p>"), wide = "query"))
 }

@@ -3,14 +3,13 @@
 
 report_pages <- function(findings, most = 10) {
   pages <- findings$site_pages
-  if (is.null(pages)) return("")
   remarks <- summary(pages)
   rows <- shown_columns(data.table(remark = remarks$remark, of_pages = remarks$pages,
     the_first = format_path(remarks$first)), c("remark", "of_pages", "the_first"))
   status <- tide_page_status(findings$summary, pages)
   shown <- utils::head(status, most)
   moved <- shown_columns(shown, c("page", "clicks", "impressions", "problem", "leads_to"))
-  paste0("<section id='pages'><h2>The pages</h2><p class='soft'>",
+  paste0("<p class='soft'>",
     escape(sprintf("%s, as of %s", format_plural(nrow(pages$pages), "page"),
       format_day(pages$date))),
     "</p>", if (nrow(remarks)) html_table(rows) else "<p>Nothing to remark on.</p>",
@@ -18,8 +17,7 @@ report_pages <- function(findings, most = 10) {
       paste0("<h3>Pages with impressions that do not answer themselves</h3>",
         html_table(moved), pages_more(nrow(status) - nrow(shown)))
     },
-    inline_svg(ggplot2::autoplot(pages, findings$summary), depth_sentence(pages), height = 4.5),
-    "</section>")
+    inline_svg(ggplot2::autoplot(pages, findings$summary), depth_sentence(pages), height = 4.5))
 }
 
 depth_sentence <- function(pages) {

@@ -1,41 +1,41 @@
 # Sections of the report: what each says, in order. Every number comes from the findings, curve and
 # summary.
 
-report_head <- function(findings, title, moves, followed, inventory = NULL, parts = list(),
-    watched = NULL, forecast = NULL, chosen = character()) {
-  site_summary <- findings$summary
-  total <- list_total(findings)
-  now <- site_clicks(site_summary)
-  first <- utils::head(findings$findings, 1)
-  link <- function(part, name, shown = TRUE) if (shown) sprintf("<a href='#%s'>%s</a>", part, name)
-  paste0("<header><h1>", escape(title), "</h1><p class='soft'>Search performance: data of ",
-    data_window(site_summary), "; the list rests on ", list_window(site_summary), "</p>",
+# The sections, by the name that links to them: their title, and which stand open.
+section_titles <- c(moved = "What changed", findings = "What to fix", made = "How the list was made",
+  `by-page` = "Page by page", checklist = "What to do, page by page", watched = "Watched queries",
+  time = "Over time", totals = "Totals", curve = "The curve", parts = "Side by side",
+  forecast = "What to expect", pages = "The pages", inventory = "All queries",
+  read = "What was read", meaning = "What it means")
+open_sections <- c("moved", "findings", "made", "checklist")
+
+# What each reader is given, in order.
+report_readers <- list(
+  analyst = setdiff(names(section_titles), "checklist"),
+  client = c("moved", "made", "forecast", "watched", "totals", "meaning"),
+  writer = c("checklist", "pages", "meaning"))
+
+report_head <- function(summary, title, chosen, letterhead) {
+  paste0("<header>", if (!is.null(letterhead$logo)) {
+    sprintf("<img class='logo' alt='' src='%s'>", letterhead$logo)
+  }, "<h1>", escape(title), "</h1>", if (!is.null(letterhead$name)) {
+    sprintf("<p>%s</p>", escape(letterhead$name))
+  }, "<p class='soft'>Search performance: data of ",
+    data_window(summary), "; the list rests on ", list_window(summary), "</p>",
     if (length(chosen)) {
       sprintf("<p><b>Chosen: %s.</b></p>", escape(paste(chosen, collapse = "; ")))
-    },
-    if (!is.null(moves)) {
-      sprintf("<p>%s</p>", escape(paste(opening_sentences(moves, followed), collapse = " ")))
-    },
-    "<p>", if (nrow(first)) {
-      sprintf(paste("%s worth about <b>%s more clicks per 30 days</b> (90 %% interval %s), %s of",
-        "the %s that the site has per 30 days. First: %s, %s (+%s)."),
-        format_plural(sum(findings$findings$hours > 0), "task"), format_clicks(total$gain),
-        gain_range(total$low, total$high), format_share(total$gain / now), format_count(now),
-        escape(sprintf("\u201c%s\u201d", first$query)), kind_label(first$kind),
-        format_clicks(task_sums(findings$findings, first$task)$gain))
-    } else {
-      "Nothing found: no query is below the curve, close to a step or cannibalized significantly."
-    },
-    "</p></header><nav aria-label='Parts'>",
-    link("findings", "What to fix", nrow(first) > 0),
-    link("by-page", "By page", nrow(first) > 0), link("moved", "What changed", !is.null(moves)),
-    link("watched", "Watched queries", !is.null(watched)),
-    link("time", "Over time", !is.null(followed)), link("totals", "Totals"),
-    link("curve", "The curve"), link("parts", "Side by side", length(parts) > 0),
-    link("forecast", "What to expect", !is.null(forecast)),
-    link("pages", "The pages", !is.null(findings$site_pages)),
-    link("inventory", "All queries", !is.null(inventory)), link("read", "What was read"),
-    link("meaning", "What it means"), "</nav>")
+    }, "</header>")
+}
+
+report_nav <- function(sections) {
+  paste0("<nav aria-label='Parts'>", paste(sprintf("<a href='#%s'>%s</a>", sections,
+    section_titles[sections]), collapse = ""), "</nav>")
+}
+
+# html: a section's inside without its title.
+report_section <- function(name, html) {
+  sprintf("<section id='%s'><details%s><summary><h2>%s</h2></summary>%s</details></section>", name,
+    if (name %in% open_sections) " open" else "", section_titles[[name]], html)
 }
 
 # "2025-07-02 to 2026-10-28 (484 days)"
@@ -67,8 +67,7 @@ report_totals <- function(summary, site_trace, events) {
   total <- total_row(cells)
   figures <- c(clicks = format_count(total$clicks), impressions = format_count(total$impressions),
     CTR = format_rate(total$ctr), `average position` = format_position(total$position))
-  paste0("<section id='totals'><h2>Totals, ", data_window(summary),
-    "</h2><ul class='totals'>",
+  paste0("<p class='soft'>", data_window(summary), "</p><ul class='totals'>",
     paste0("<li><b>", figures, "</b>", names(figures), "</li>", collapse = ""),
     "</ul><p class='soft'>", origin, "</p>",
     if (!is.null(site) && nrow(site) > 14) {
@@ -81,22 +80,24 @@ report_totals <- function(summary, site_trace, events) {
     },
     if (!is.null(site_trace$ranking)) {
       inline_svg(ranking_figure(site_trace), ranking_lines(site_trace$ranking), height = 3.5)
-    },
-    "</section>")
+    })
 }
 
 report_moves <- function(moves, most = 8) {
-  if (is.null(moves)) return("")
   shown <- comparison_table(moves, most)
   one_line <- shown$row == "line"
   first <- utils::head(shown[one_line & shown$significant], 2)
   marked <- vapply(seq_len(nrow(first)),
     function(i) change_sentence(first[i], format_path(first$name[i]), moves), "")
-  site <- c(site_sentences(moves), private_line(moves))
-  columns <- shown_columns(shown, c("page", "weeks", "clicks_before", "clicks_after", "change",
-    "by_demand", "by_position", "by_ctr", "by_new_lost", "significant"),
+  site <- site_sentences(moves)
+  both <- function(name) now_and_before(name, shown[[paste0(name, "_before")]],
+    shown[[paste0(name, "_after")]])
+  columns <- shown_columns(shown, c("page", "weeks", "clicks", "change", "impressions", "ctr",
+    "position", "by_demand", "by_position", "by_ctr", "by_new_lost", "significant"),
     text = list(page = ifelse(one_line, format_path(shown$name), shown$name),
-      weeks = as_html(ifelse(one_line, week_sparks(moves, shown$name), ""))))
+      weeks = as_html(ifelse(one_line, week_sparks(moves, shown$name), "")),
+      clicks = both("clicks"), impressions = both("impressions"), ctr = both("ctr"),
+      position = both("position")))
   sentences <- c(paste0(paste(c(sides_line(moves), events_line(moves)), collapse = "; "), ". ",
     paste(site, collapse = " ")),
     if (length(marked)) {
@@ -104,16 +105,21 @@ report_moves <- function(moves, most = 8) {
     } else {
       sprintf("No page changed significantly (false-discovery rate %s).", format_share(moves$fdr))
     })
-  paste0("<section id='moved'><h2>What changed</h2>",
-    paste0("<p>", escape(sentences), "</p>", collapse = ""),
+  paste0(paste0("<p>", escape(sentences), "</p>", collapse = ""),
     html_list(utils::head(moves$drivers, 5)$sentence), html_list(lost_position_lines(moves)),
-    inline_svg(ggplot2::autoplot(moves), site[1], height = 4),
-    html_table(columns, soft_rows(!shown$significant & one_line)),
-    "</section>")
+    inline_svg(ggplot2::autoplot(moves), site[1], height = 3),
+    html_table(columns, soft_rows(!shown$significant & one_line)))
+}
+
+# The later figure, and beneath it the earlier one.
+now_and_before <- function(name, before, after) {
+  said <- lapply(list(after, before), function(values) {
+    ifelse(is.na(values), "\u2013", column_text(name, values))
+  })
+  as_html(sprintf("%s <span class='range soft'>from %s</span>", said[[1]], said[[2]]))
 }
 
 report_watched <- function(watched) {
-  if (is.null(watched)) return("")
   at <- watched$rows
   several <- length(unique(at$list)) > 1
   place <- function(x) ifelse(is.na(x), "", format_position(x))
@@ -127,10 +133,9 @@ report_watched <- function(watched) {
     text = list(weeks = as_html(trend)))
   names(columns)[names(columns) == column_words("weeks", "label")] <-
     "Position by week, best on top"
-  paste0("<section id='watched'><h2>Watched queries</h2><p>",
-    escape(paste0(paste(c(sides_line(watched), watched_sentence(watched)), collapse = "; "), ". ",
+  paste0("<p>", escape(paste0(paste(c(sides_line(watched), watched_sentence(watched)), collapse = "; "), ". ",
       paste0(unseen_line(watched), ""))),
-    "</p>", if (nrow(at)) html_table(columns, soft_rows(!at$significant)), "</section>")
+    "</p>", if (nrow(at)) html_table(columns, soft_rows(!at$significant)))
 }
 
 soft_rows <- function(soft) ifelse(soft, "class='soft'", "")
@@ -149,11 +154,9 @@ week_sparks <- function(moves, names) {
 }
 
 report_time <- function(followed) {
-  if (is.null(followed)) return("")
   part <- function(title, lines) c(sprintf("<h3>%s</h3><ul>", title),
     sprintf("<li>%s</li>", escape(lines)), "</ul>")
   paste(c(
-    "<section id='time'><h2>Over time</h2>",
     inline_svg(ggplot2::autoplot(followed),
       sprintf("Positions of leading queries by %s: %s.", followed$by,
         paste(format_path(unique(followed$pages$page)), collapse = ", "))),
@@ -161,18 +164,14 @@ report_time <- function(followed) {
       sprintf("CTR by %s against what the curve expects, the same pages.", followed$by)),
     if (!is.null(followed$shifts)) part("What came of events", shift_lines(followed$shifts)),
     part("Changes found in the data", found_change_lines(followed$changes)),
-    part("Unusual days and weeks", unusual_run_lines(followed$unusual)),
-    "</section>"),
+    part("Unusual days and weeks", unusual_run_lines(followed$unusual))),
     collapse = "")
 }
 
 report_findings <- function(findings) {
   found <- in_sentences(findings)
-  if (!nrow(found)) return("")
-  pages <- tide_group(findings)
   top <- utils::head(found, 3)
-  paste0("<section id='findings'><h2>What to fix, in order</h2><p class='soft'>",
-    list_window(findings$summary), "</p>", findings_table(findings),
+  paste0("<p class='soft'>", list_window(findings$summary), "</p>", findings_table(findings),
     inline_svg(ggplot2::autoplot(findings, grey = 300),
       sprintf("Map of %d findings by position and CTR. The first are %s.", nrow(found),
         paste(sprintf("%s at position %s with %s", top$query, format_position(top$position),
@@ -181,17 +180,44 @@ report_findings <- function(findings) {
     if (any(kind_is(found$kind, "contest")) && !is.null(findings$summary$contested)) {
       inline_svg(ggplot2::autoplot(findings, what = "contests"),
         "Position of competing pages by week, for the first cannibalized queries.", height = 5.5)
-    },
-    report_excluded(findings$excluded),
-    "</section><section id='by-page'><h2>The same, page by page</h2>",
-    pages_table(pages, found, findings$summary), "</section>")
+    })
 }
 
 # What was checked and left out, so that nobody looks for it again.
 report_excluded <- function(excluded) {
   if (!NROW(excluded)) return("")
-  paste0("<h3>Checked and left out</h3>",
-    html_table(shown_columns(excluded[order(-excluded$queries)], c("queries", "clicks", "reason"))))
+  paste0("<details><summary>Checked and left out</summary>",
+    html_table(shown_columns(excluded[order(-excluded$queries)], c("queries", "clicks", "reason"))),
+    "</details>")
+}
+
+# Each page with its steps, the reason of each and what the page lacks, for who does the work.
+report_checklist <- function(findings, most = 25) {
+  by_page <- utils::head(tide_group(findings), most)
+  found <- in_sentences(findings)
+  brief <- findings_brief(findings)
+  cards <- vapply(seq_len(nrow(by_page)), function(i) {
+    own <- found[found$page == by_page$page[i]]
+    leads <- task_leads(own)
+    steps <- sprintf("<li>%s <span class='soft'>%s</span>%s</li>", escape(leads$action),
+      escape(leads$reason), along_list(own, leads))
+    sprintf("<h3>%s</h3><p class='soft'>%s clicks per 30 days, %s</p><ul class='steps'>%s</ul>%s",
+      escape(if (nzchar(by_page$page[i])) format_path(by_page$page[i]) else "Queries without a page"),
+      format_gain(by_page$gain[i]), format_hours(by_page$hours[i]), paste(steps, collapse = ""),
+      paste0(sections_list(brief[brief$page == by_page$page[i], ]), ""))
+  }, "")
+  more <- length(unique(found$page)) - nrow(by_page)
+  paste0(paste(cards, collapse = ""), pages_more(more))
+}
+
+# What the list is and what it rests on, in a few lines.
+report_made <- function(findings) {
+  paste0("<p>", escape(sprintf(paste(
+    "%s of queries and pages with enough impressions were held against the site's own CTR at their",
+    "positions, %s. Gain = if done \u00d7 confidence \u00d7 chance, in clicks per 30 days; tasks",
+    "stand in order of gain per hour of work, and no click is counted twice."),
+    format_plural(findings$tested, "pair"), list_window(findings$summary))), "</p>",
+    report_excluded(findings$excluded))
 }
 
 report_curve <- function(curve) {
@@ -204,17 +230,16 @@ report_curve <- function(curve) {
     text = list(position = format_place(at$position),
       ctr_interval = sprintf("%s to %s", format_rate(at$ctr_low), format_rate(at$ctr_high))))
   names(columns)[4] <- sprintf("%s interval", format_share(curve$level))
-  paste0("<section id='curve'><h2>The site's own CTR curve</h2><p class='soft'>",
+  paste0("<p class='soft'>",
     data_window(curve$summary), ", query rows</p>",
     inline_svg(ggplot2::autoplot(curve), sprintf("CTR by position, %s: %s.", main,
       paste(sprintf("%s at %d", format_rate(lead$ctr), lead$position), collapse = ", "))),
     "<details><summary>The figures behind it</summary>",
-    html_table(columns), "</details></section>")
+    html_table(columns), "</details>")
 }
 
 # Devices, countries, rich results: how much each is, and at equal position where queries tell it.
 report_parts <- function(parts) {
-  if (!length(parts)) return("")
   tables <- vapply(parts, function(one) {
     at <- one$parts
     equal <- !all(is.na(at$ratio))
@@ -234,7 +259,7 @@ report_parts <- function(parts) {
     paste0("<h3>By ", gsub("_", " ", one$by), "</h3><p class='soft'>", span, "</p>",
       html_table(columns), "<p>", escape(verdict), "</p>")
   }, "")
-  paste0("<section id='parts'><h2>Side by side</h2>", paste(tables, collapse = ""), "</section>")
+  paste(tables, collapse = "")
 }
 
 report_read <- function(summary, outside = NULL) {
@@ -269,8 +294,7 @@ report_read <- function(summary, outside = NULL) {
       sprintf("Findings rest on the last %d days, the curve on all %d.", summary$recent$days,
         summary$window$days)
     })
-  paste0("<section id='read'><h2>What was read, and what was left out</h2>",
-    html_table(read),
+  paste0(html_table(read),
     if (nrow(left)) {
       html_table(out)
     } else {
@@ -282,7 +306,7 @@ report_read <- function(summary, outside = NULL) {
         format_share(outside$clicks), format_share(outside$impressions), escape(outside$reason))
     },
     "<ul>", paste0("<li>", escape(sub("^ *q", "Q", notes)), "</li>", collapse = ""),
-    "</ul></section>")
+    "</ul>")
 }
 
 report_meaning <- function() {
@@ -304,7 +328,7 @@ report_meaning <- function() {
     Order = sprintf(paste("Score = gain / hours of work (%s), gain in money where conversions and",
       "values are known, else in clicks. The hours of a task count once."),
       paste(sprintf("%s %g", kind_label(names(hours)), hours), collapse = ", ")))
-  paste0("<section id='meaning'><h2>What the figures mean</h2><dl>",
+  paste0("<dl>",
     paste0("<dt>", names(term_texts), "</dt><dd>", term_texts, "</dd>", collapse = ""),
-    "</dl></section>")
+    "</dl>")
 }

@@ -135,7 +135,7 @@ findings_table <- function(findings, first = 10L) {
     }))
   sortable_table("list", "By gain per hour of work. Press a query for the evidence.", columns,
     details, found$kind, intersect(names(finding_kinds()), found$kind),
-    first = if (first < nrow(found)) first, wide = "query")
+    first = if (first < nrow(found)) first, wide = "query", printed = first_tasks_shown)
 }
 
 # What opens a row.

@@ -1,10 +1,14 @@
 #' Write the report
 #'
-#' One HTML file that holds everything, opens from disk and needs no network: totals and trend,
-#' the ranked list (sorts, searches, expands to the evidence and to the query's pages), the same
-#' by page (with the page's queries), what the site's own pages say where [tide_find()] was given
-#' them, the opportunity map, the curve, what was read and left out, and what the figures mean. It
-#' can be read on a phone, with a keyboard, on paper, and without scripts.
+#' One HTML file that holds everything, opens from disk and needs no network. It opens with what
+#' happened, four figures with their course, clicks by day and the first five tasks; then stand
+#' what changed, the ranked list (sorts, searches, expands to the evidence and to the query's
+#' pages) and how it was made. Behind one fold each: the same by page, watched queries, time,
+#' totals, the curve, parts side by side, the months ahead, what the site's own pages say where
+#' [tide_find()] was given them, all queries, what was read and left out, what the figures mean.
+#'
+#' It can be read on a phone, with a keyboard and without scripts. On paper stands what is not
+#' folded, with the evidence of the first five tasks.
 #'
 #' @param findings A `tide_findings` object.
 #' @param file Path to write to. The file is written whole or not at all.
@@ -22,8 +26,13 @@
 #' @param forecast A [tide_forecast()] of the whole site; `NULL` leaves it out.
 #' @param watched What [tide_watched()] tells; `NULL` leaves it out.
 #' @param chosen What was chosen of the data, in words, such as `"device mobile"`; said at the head.
+#' @param reader Who it is for: `"analyst"`, everything; `"client"`, what happened, what is to be done
+#'   first, what changed and what to expect; `"writer"`, what to do page by page, with the reasons.
+#' @param letterhead A list with any of `name` (of who hands it over), `logo` (path of a PNG, JPEG or
+#'   SVG file of at most 500 kB), `colour` (`"#1f4e79"`, dark enough to be read on white) and `note`
+#'   (what stands at the end).
 #' @return `file`, invisibly.
-#' @section Errors: `tide_error_write` where the file cannot be written.
+#' @section Errors: `tide_error_write` where the file cannot be written; `tide_error_argument`.
 #' @examples
 #' data <- tide_read(tide_example()[["pairs"]])
 #' found <- tide_find(tide_summary(data, brand = "fernmoor"))
@@ -31,7 +40,7 @@
 #' @export
 tide_report <- function(findings, file, title = "Ink Tide report", site = NULL, moves = NULL,
     followed = NULL, inventory = NULL, parts = list(), watched = NULL, forecast = NULL,
-    chosen = character()) {
+    chosen = character(), reader = "analyst", letterhead = list()) {
   check_class(findings, "tide_findings", "findings")
   check_report_path(file)
   check_text(title, "title")
@@ -46,18 +55,39 @@ tide_report <- function(findings, file, title = "Ink Tide report", site = NULL, 
   if (!is.null(watched)) check_class(watched, "tide_watched", "watched")
   if (!is.null(forecast)) check_class(forecast, "tide_forecast", "forecast")
   for (one in parts) check_class(one, "tide_comparison", "parts")
+  reader <- check_choice(reader, names(report_readers), "reader")
+  letterhead <- read_letterhead(letterhead)
   part <- function(name) file_text(system.file("report", name, package = "inktide"))
+  any_found <- nrow(findings$findings) > 0
+  # Made only where the reader is given it.
+  html_of <- list(
+    moved = function() if (!is.null(moves)) report_moves(moves),
+    findings = function() if (any_found) report_findings(findings),
+    made = function() report_made(findings),
+    `by-page` = function() {
+      if (any_found) pages_table(tide_group(findings), in_sentences(findings), findings$summary)
+    },
+    checklist = function() if (any_found) report_checklist(findings),
+    watched = function() if (!is.null(watched)) report_watched(watched),
+    time = function() if (!is.null(followed)) report_time(followed),
+    totals = function() report_totals(findings$summary, site, followed$events),
+    curve = function() report_curve(findings$curve),
+    parts = function() if (length(parts)) report_parts(parts),
+    forecast = function() if (!is.null(forecast)) report_forecast(forecast),
+    pages = function() if (!is.null(findings$site_pages)) report_pages(findings),
+    inventory = function() if (!is.null(inventory)) report_inventory(inventory),
+    read = function() report_read(findings$summary, findings$outside),
+    meaning = report_meaning)
+  inside <- Filter(Negate(is.null), lapply(html_of[report_readers[[reader]]], function(make) make()))
   html <- c("<!doctype html>", "<html lang='en'><head><meta charset='utf-8'>",
     "<meta name='viewport' content='width=device-width, initial-scale=1'>",
-    sprintf("<title>%s</title><style>%s</style></head><body>", escape(title), part("style.css")),
-    report_head(findings, title, moves, followed, inventory, parts, watched, forecast, chosen),
-    "<main>",
-    folding(report_findings(findings), report_moves(moves), report_watched(watched),
-      report_time(followed), report_totals(findings$summary, site, followed$events),
-      report_curve(findings$curve), report_parts(parts), report_forecast(forecast),
-      report_pages(findings), report_inventory(inventory),
-      report_read(findings$summary, findings$outside), report_meaning()),
+    sprintf("<title>%s</title><style>%s%s</style></head><body>", escape(title), part("style.css"),
+      letterhead_style(letterhead, title, findings$summary)),
+    report_head(findings$summary, title, chosen, letterhead),
+    "<main>", report_first(findings, moves, followed, reader), report_nav(names(inside)),
+    unlist(Map(report_section, names(inside), inside)),
     "</main>",
+    if (!is.null(letterhead$note)) sprintf("<footer>%s</footer>", escape(letterhead$note)),
     sprintf("<script>%s</script></body></html>", part("script.js")))
   # Figures hold texts, too.
   write_whole(file,
@@ -69,16 +99,6 @@ check_report_path <- function(file) {
   if (!tolower(tools::file_ext(file)) %in% c("", "html", "htm", "xhtml")) {
     abort_argument("file", "a path that ends in .html", file)
   }
-}
-
-# Sections that fold: what a reader needs first stands open.
-folding <- function(...) {
-  sections <- paste(c(...), collapse = "")
-  is_open <- gsub("<section id='([a-z-]+)'><h2>(.*?)</h2>",
-    "<section id='\\1'><details open><summary><h2>\\2</h2></summary>", sections, perl = TRUE)
-  is_open <- gsub("</section>", "</details></section>", is_open, fixed = TRUE)
-  # Long tables and words for those who look for them.
-  gsub("<section id='(inventory|meaning)'><details open>", "<section id='\\1'><details>", is_open)
 }
 
 # Figures as files and as pictures inside the report.
@@ -112,18 +132,26 @@ finish_figure <- function(path, svg) {
   if (svg) write_lines(visible_text(readLines(path, encoding = "UTF-8", warn = FALSE)), path)
 }
 
-# An SVG element with a text alternative.
+# A figure with a text alternative, drawn once more for narrow screens, where letters would shrink.
 inline_svg <- function(figure, label, width = 9, height = 5) {
+  # Worked out once for both, on the first one's device.
+  shapes <- NULL
+  shapes_of <- function() if (is.null(shapes)) shapes <<- ggplot2::ggplotGrob(figure) else shapes
+  sprintf("<figure><div class='broad'>%s</div><div class='narrow'>%s</div></figure>",
+    drawn_svg(shapes_of, label, width, height), drawn_svg(shapes_of, label, 4.6, min(4.6, height)))
+}
+
+drawn_svg <- function(shapes_of, label, width, height) {
   device <- svglite::svgstring(width = width, height = height, standalone = FALSE)
-  tryCatch(print(figure), finally = grDevices::dev.off())
+  tryCatch(grid::grid.draw(shapes_of()), finally = grDevices::dev.off())
   svg <- as.character(device())
   # Each figure gets names of its own for clips, since all share one page.
-  mark <- sprintf("%08x", digest::digest2int(label))
+  mark <- sprintf("%08x", digest::digest2int(paste(label, width)))
   svg <- gsub("cp([A-Za-z0-9+/=|]+)", paste0("cp", mark, "\\1"), svg)
   svg <- sub("<svg ",
     sprintf("<svg role='img' aria-label='%s' ", htmltools::htmlEscape(label, attribute = TRUE)),
     svg)
-  sprintf("<figure>%s</figure>", styled_once(svg, mark))
+  styled_once(svg, mark)
 }
 
 # Looks that many marks of a figure share are written once.

@@ -37,8 +37,10 @@ for (name in c("svglite", "forecast", "httr2", "openxlsx", "readxl")) {
 for (helper in c("helper.R", "helper-columns.R")) source(file.path("tests", "testthat", helper))
 options(inktide_demo = demo())
 
-# What took longest last time begins first, where nobody knows yet what has studies in it; files can
-# be named, without "test-" and ".R".
+# What took longest last time begins first, where nobody knows yet what is known to be long and what
+# has studies in it; files can be named, without "test-" and ".R".
+long <- sprintf("test-%s.R", c("matrix", "assumptions", "cli-each-option", "forecast", "documents",
+  "faces", "steps", "database", "report", "workbench-browser"))
 times_file <- file.path(".build", if (all) "test-times-all.rds" else "test-times.rds")
 times <- if (file.exists(times_file)) readRDS(times_file) else numeric()
 files <- list.files("tests/testthat", "^test-.*[.]R$")
@@ -46,7 +48,8 @@ named <- setdiff(commandArgs(TRUE), "all")
 if (length(named)) files <- intersect(sprintf("test-%s.R", named), files)
 studies <- vapply(file.path("tests/testthat", files),
   function(file) length(grep("skip_unless_studies", readLines(file))), 0)
-files <- files[order(-ifelse(is.na(times[files]), Inf, times[files]), -studies)]
+files <- files[order(-ifelse(is.na(times[files]), Inf, times[files]),
+  match(files, long, length(long) + 1L), -studies)]
 
 run_file <- function(file) {
   said <- tempfile()

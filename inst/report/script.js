@@ -78,7 +78,17 @@ for (const table of document.querySelectorAll("table.cards")) {
   show();
 }
 
-// A link of the menu opens the section that it leads to; all of them are printed.
+// A table wider than the screen is scrolled by keys, too.
+const reach = () => {
+  for (const table of document.querySelectorAll("table.plain")) {
+    if (table.scrollWidth > table.clientWidth) table.tabIndex = 0; else table.removeAttribute("tabindex");
+  }
+};
+window.addEventListener("resize", reach);
+document.addEventListener("toggle", reach, true);
+reach();
+
+// A link of the menu opens the section that it leads to.
 const unfold = () => {
   const section = location.hash ? document.getElementById(location.hash.slice(1)) : null;
   section?.querySelector(":scope > details")?.setAttribute("open", "");
@@ -87,8 +97,5 @@ window.addEventListener("hashchange", unfold);
 document.querySelector("nav")?.addEventListener("click", event => {
   const link = event.target.closest("a");
   if (link) document.getElementById(link.hash.slice(1))?.querySelector(":scope > details")?.setAttribute("open", "");
-});
-window.addEventListener("beforeprint", () => {
-  for (const part of document.querySelectorAll("section > details")) part.open = true;
 });
 unfold();

@@ -1,7 +1,7 @@
 // The workbench as somebody uses it, in a real browser. One line of JSON for each thing that must hold.
-//   node workbench.js MODULES CHROMIUM URL HOSTILE_URL READ_ONLY_URL PROGRAM PROJECT LATER_EXPORT
+//   node workbench.js MODULES CHROMIUM URL HOSTILE_URL READ_ONLY_URL PROGRAM PROJECT LATER_EXPORT REPORT
 "use strict";
-const [,, modules, executablePath, url, hostile, readOnly, program, project, later] = process.argv;
+const [,, modules, executablePath, url, hostile, readOnly, program, project, later, report] = process.argv;
 const { chromium } = require(modules + "/playwright-core");
 const http = require("http");
 const fs = require("fs");
@@ -246,6 +246,28 @@ const status = (path, headers = {}) => new Promise(resolve => {
   await after(reader, () => reader.locator("[data-again]").click());
   must("and the list is worked out from it", await reader.locator(".stale").count() === 0 && await rows(reader) >= 1);
   await reader.close();
+  // The report on a screen, a phone and on paper.
+  for (const width of [1280, 390]) {
+    const sheet = await browser.newPage({ viewport: { width, height: 800 } });
+    await sheet.goto("file://" + report);
+    const wide = await sheet.evaluate(() => document.documentElement.scrollWidth);
+    must(`the report fits ${width} pixels`, wide <= width, wide);
+    const words = (await sheet.locator("body").innerText()).split(/\s+/).length;
+    must(`what stands open at ${width} pixels is short`, words <= 1500, words);
+    const letters = await sheet.evaluate(() => Math.min(...[...document.querySelectorAll("figure svg text")]
+      .map(letter => letter.getBoundingClientRect().height).filter(height => height > 0)));
+    must(`letters of figures can be read at ${width} pixels`, letters >= 11, letters);
+    await accessible(sheet, `report at ${width} pixels`);
+    if (width === 1280) {
+      const paper = (await sheet.pdf({ preferCSSPageSize: true })).toString("latin1");
+      const sheets = Number(paper.match(/\/Count (\d+)/)[1]);
+      must("on paper it is short", sheets >= 2 && sheets <= 10, sheets);
+      await sheet.emulateMedia({ media: "print" });
+      must("on paper the first five tasks have their evidence",
+        await sheet.locator("#list tr.more:visible").count() === 5);
+    }
+    await sheet.close();
+  }
   must("no error in the console", faults.length === 0, faults.join("; "));
   await browser.close();
 })().catch(error => {

@@ -114,13 +114,15 @@ test_that("each number that can be set has an effect", {
   }
   # Fitted once; of results pages and the site's own only where they matter.
   curve <- tide_curve(site$summary)
-  dated <- function(set, beside = length(set) && grepl("^(said|feature|match|mismatch)_",
-      names(set))) {
-    shown(tide_find(site$summary, curve, pages = if (beside) site$pages, events = site$events,
-      results_pages = if (beside) site$results, outcomes = site$outcomes, assumptions = set))
+  dated <- function(set, kind, beside = FALSE) {
+    shown(tide_find(site$summary, curve, kind = kind, pages = if (beside) site$pages,
+      events = site$events, results_pages = if (beside) site$results, outcomes = site$outcomes,
+      assumptions = set))
   }
   undated_curve <- tide_curve(site$undated)
-  undated <- function(set) shown(tide_find(site$undated, undated_curve, assumptions = set))
+  undated <- function(set, kind) {
+    shown(tide_find(site$undated, undated_curve, kind = kind, assumptions = set))
+  }
   found <- tide_find(site$summary, pages = site$pages)
   # A month that is off, and a level that an event changed.
   months <- data.table(month = format(seq(as.Date("2024-05-01"), by = "month",
@@ -141,27 +143,35 @@ test_that("each number that can be set has an effect", {
   short <- function(set) forecast(set, months[1:20])
   table <- tide_assumptions()
   expect_true(all(c(names(moved_otherwise), names(moved_undated), not_shown) %in% table$name))
-  usual <- list(dated = dated(NULL), beside = dated(NULL, TRUE), undated = undated(NULL),
-    forecast = forecast(NULL),
-    short = short(NULL))
+  # Looked for where the table says that it moves something: the kinds alone, or all where it is
+  # what a list is worth.
+  usual <- list()
   for (name in setdiff(table$name, not_shown)) {
+    moves <- strsplit(table$moves[table$name == name], " ")[[1]]
+    kind <- intersect(moves, names(inktide:::finding_kinds()))
+    if (!length(kind) || "value" %in% moves) kind <- NULL
     way <- if (name == "forecast_sd_short") {
       "short"
-    } else if (table$moves[table$name == name] == "forecast") {
+    } else if (identical(moves, "forecast")) {
       "forecast"
     } else if (name %in% names(moved_undated)) {
       "undated"
+    } else if (grepl("^(said|feature|match|mismatch)_", name)) {
+      "beside"
     } else {
       "dated"
     }
+    figures <- function(set) {
+      switch(way, dated = dated(set, kind), beside = dated(set, kind, TRUE),
+        undated = undated(set, kind), forecast = forecast(set), short = short(set))
+    }
+    as_usual <- paste(c(way, kind), collapse = " ")
+    if (is.null(usual[[as_usual]])) usual[[as_usual]] <- figures(NULL)
     times <- c(moved_otherwise, moved_undated, unusual_month = 1e4, event_shift_errors = 1e4,
       event_shift_least = 1e4)[name]
     if (is.na(times)) times <- 0.5
     set <- stats::setNames(list(table$value[table$name == name] * unname(times)), name)
-    moved <- switch(way, dated = dated(set), undated = undated(set), forecast = forecast(set),
-      short = short(set))
-    if (grepl("^(said|feature|match|mismatch)_", name)) way <- "beside"
-    expect_false(identical(moved, usual[[way]]), label = name)
+    expect_false(identical(figures(set), usual[[as_usual]]), label = name)
   }
 })
 

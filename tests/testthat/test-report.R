@@ -103,3 +103,66 @@ test_that("the template of a report knits on a project", {
   expect_length(grep("^[1-3][.] [*][*]", lines), 3)
   expect_false(any(grepl("^## Error|^Error", lines)))
 })
+
+test_that("the report opens with what happened, four figures and the first tasks; each reader's own", {
+  rows <- made_site(queries = 200, days = 70, demand = rep(20, 200))
+  data <- as_data(rows)
+  found <- tide_find(tide_summary(data), min_gain = 0)
+  moves <- tide_compare(data, by = "page", curve = found$curve)
+  html <- html_of(found, moves = moves)
+  tiles <- regmatches(html, regexpr("(?s)<ul class='totals'>.*?</ul>", html, perl = TRUE))
+  site <- moves$site
+  for (name in c("clicks", "impressions", "ctr", "position")) {
+    for (side in c("_after", "_before")) {
+      said <- inktide:::column_text(name, site[[paste0(name, side)]])
+      expect_match(tiles, paste0(if (side == "_before") "from ", said), fixed = TRUE)
+    }
+  }
+  expect_equal(times("class='spark'", tiles), 4)
+  tasks <- regmatches(html, regexpr("(?s)<ol class='first'>.*?</ol>", html, perl = TRUE))
+  leads <- inktide:::task_leads(inktide:::in_sentences(found))
+  for (action in utils::head(leads$action, 5)) {
+    expect_match(tasks, htmltools::htmlEscape(action), fixed = TRUE)
+  }
+  expect_equal(times("<li>", tasks), min(5, nrow(leads)))
+  # In order: the first screen, what changed, the list, how it was made; all else is folded.
+  open <- regmatches(html, gregexpr("(?<=<section id=')[a-z-]+(?='><details open>)", html,
+    perl = TRUE))[[1]]
+  expect_equal(open, c("moved", "findings", "made"))
+  given <- function(html) {
+    regmatches(html, gregexpr("(?<=<section id=')[a-z-]+", html, perl = TRUE))[[1]]
+  }
+  client <- html_of(found, moves = moves, reader = "client")
+  expect_equal(given(client), c("moved", "made", "totals", "meaning"))
+  writer <- html_of(found, moves = moves, reader = "writer")
+  expect_equal(given(writer), c("checklist", "meaning"))
+  for (lead in utils::head(leads$reason, 3)) {
+    expect_match(writer, htmltools::htmlEscape(lead), fixed = TRUE)
+  }
+  for (page in list(html, client, writer)) {
+    links <- regmatches(page, gregexpr("(?<=<a href='#)[a-z-]+", page, perl = TRUE))[[1]]
+    expect_setequal(links, given(page))
+  }
+  expect_error(html_of(found, reader = "boss"), class = "tide_error_argument")
+})
+
+test_that("a letterhead is shown as it is, never as markup, and can be read", {
+  found <- demo()$found
+  logo <- withr::local_tempfile(fileext = ".svg",
+    lines = "<svg xmlns='http://www.w3.org/2000/svg'><script>alert(1)</script></svg>")
+  html <- html_of(found, title = "</style><b>\"x\"", letterhead = list(name = "<i>Hedgerow</i>",
+    logo = logo, colour = "#2f6b3a", note = "Ask <u>us</u>."), reader = "writer")
+  expect_match(html, "&lt;i&gt;Hedgerow", fixed = TRUE)
+  expect_match(html, "<footer>Ask &lt;u&gt;us", fixed = TRUE)
+  expect_match(html, "src='data:image/svg+xml;base64,", fixed = TRUE)
+  expect_match(html, ":root { --main: #2f6b3a }", fixed = TRUE)
+  expect_equal(times("</style>", html), 1)
+  expect_false(grepl("<b>.x|alert\\(1\\)|<u>", html))
+  for (wrong in list(list(colour = "#ffee88"), list(colour = "red"), list(logo = "none.svg"),
+    list(motto = "x"), list(name = 1))) {
+    expect_error(html_of(found, letterhead = wrong), class = "tide_error_argument")
+  }
+  dir <- withr::local_tempdir()
+  writeLines(c("site: x", "letterhead: {colour: \"#ffee88\"}"), file.path(dir, "inktide.yml"))
+  expect_error(tide_settings(dir), "line 2", class = "tide_error_settings")
+})

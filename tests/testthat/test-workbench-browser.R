@@ -42,11 +42,13 @@ test_that("a walk through the workbench holds what it promises", {
     hostile)
   later <- csv("date,query,page,clicks,impressions,position",
     sprintf("2026-01-%02d,pea seeds,https://www.fernmoor.example/shop/pea/,2,30,4", 1:20))
+  report <- file.path(dir, "report.html")
+  expect_equal(program("report", "--project", dir, "--out", report, "--quiet")$status, 0)
   walk <- test_path("..", "browser", "workbench.js")
   out <- system2("node", c(walk, modules, Sys.which("chromium"),
     shQuote(local_workbench("--project", dir)), shQuote(local_workbench(hostile)),
     shQuote(local_workbench("--project", dir, "--read-only")),
-    system.file("exec", "inktide", package = "inktide"), dir, later),
+    system.file("exec", "inktide", package = "inktide"), dir, later, report),
     stdout = TRUE)
   held <- rbindlist(lapply(out[startsWith(out, "{")], jsonlite::fromJSON))
   expect_gt(nrow(held), 40)

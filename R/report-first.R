@@ -8,7 +8,7 @@ report_first <- function(findings, moves, followed, reader) {
   if (reader == "writer") return("")
   paste0("<div class='opening'>", first_sentences(findings, moves, followed),
     four_figures(findings$summary, moves), clicks_chart(findings$summary, followed$events),
-    first_steps(findings), "</div>")
+    report_steps(findings), "</div>")
 }
 
 first_sentences <- function(findings, moves, followed) {
@@ -103,7 +103,7 @@ clicks_chart <- function(summary, events) {
       format_count(mean(utils::tail(days$clicks, 28)))), height = 2.6)
 }
 
-first_steps <- function(findings) {
+report_steps <- function(findings) {
   found <- in_sentences(findings)
   leads <- utils::head(task_leads(found), first_tasks_shown)
   if (!nrow(leads)) return("")

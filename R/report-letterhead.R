@@ -29,10 +29,13 @@ logo_address <- function(path, most = 5e5) {
 
 # The colour, and what stands at the head and foot of each printed page.
 letterhead_style <- function(letterhead, title, summary) {
-  sprintf(paste0("%s@page { @top-left { content: %s } @top-right { content: %s }",
-    " @bottom-right { content: counter(page) \" of \" counter(pages) } }"),
-    if (is.null(letterhead$colour)) "" else sprintf(":root { --main: %s }", letterhead$colour),
-    style_text(title), style_text(data_window(summary)))
+  style <- file_text(system.file("report", "letterhead.css", package = "inktide"))
+  filled <- c(colour = first_given(letterhead$colour, ink$main), title = style_text(title),
+    window = style_text(data_window(summary)))
+  for (name in names(filled)) {
+    style <- sub(sprintf("{%s}", name), filled[[name]], style, fixed = TRUE)
+  }
+  style
 }
 
 # A text inside a style sheet: every sign that could end it by its number.

@@ -155,7 +155,7 @@ test_that("a letterhead is shown as it is, never as markup, and can be read", {
   expect_match(html, "&lt;i&gt;Hedgerow", fixed = TRUE)
   expect_match(html, "<footer>Ask &lt;u&gt;us", fixed = TRUE)
   expect_match(html, "src='data:image/svg+xml;base64,", fixed = TRUE)
-  expect_match(html, ":root { --main: #2f6b3a }", fixed = TRUE)
+  expect_match(html, ":root { --main: #2f6b3a; }", fixed = TRUE)
   expect_equal(times("</style>", html), 1)
   expect_false(grepl("<b>.x|alert\\(1\\)|<u>", html))
   for (wrong in list(list(colour = "#ffee88"), list(colour = "red"), list(logo = "none.svg"),

@@ -1,9 +1,6 @@
 # The ranked list for a terminal: what all of it brings, then two lines a task: its verb, where, and
 # the figures it is ranked by; beneath, what it is called and what it rests on.
 
-# Tasks of less are one line together, until all are asked for.
-small_task_gain <- 0.3
-
 # findings: those to show; all: the whole list, for totals and what is left. whole: the legend, the
 # first steps and what was left out besides.
 findings_lines <- function(findings, all, width, whole = FALSE, legend = whole) {
@@ -61,8 +58,7 @@ evidence_lines <- function(leads, sums, width) {
   decided <- first_given(leads[["decision"]], rep("", nrow(leads)))
   right <- paste0(
     ifelse(sums$lines > 1, sprintf(" +%s", format_count(sums$lines - 1L)), ""),
-    sprintf(", position %s, CTR %s for %s", format_position(leads$position),
-      format_rate(leads$ctr), format_rate(leads$expected_ctr)),
+    ", ", standing_words(leads),
     if (!is.null(leads[["volume"]])) {
       ifelse(is.na(leads$volume), "", sprintf(", volume %s", format_count(leads$volume)))
     },

@@ -141,6 +141,7 @@ background_work <- function(options, files, input) {
       read <- readRDS(path_in("result.rds"))
       held <<- workbench_data(read$findings, read$data, input$archive, input$settings, read$events,
         input$title, input$folder, read$explorer)
+      kept_result(held, "opening", function() read$opening)
       if (options$read_only) held$read_only <<- TRUE
       unlink(folder, recursive = TRUE)
       held
@@ -197,6 +198,10 @@ work_out <- function(options, files, result, said) {
       also = c("country", "device", "vertical", "rich_result"))
     read <- list(findings = findings, data = input_data, events = events_input(options, input),
       explorer = workbench_explorer(findings, input_data, input$settings))
+    read$opening <- answer_once(options, input, "opening", make = function(options) {
+      workbench_opening(workbench_data(findings, input_data, settings = input$settings,
+        events = read$events, explorer = read$explorer))
+    })
     write_whole(result, function(path) saveRDS(read, path, compress = FALSE))
   },
     tide_error = function(e) {

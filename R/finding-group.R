@@ -67,6 +67,9 @@ useful_tasks <- function(findings) {
   tide_choose(findings, top = max(3, sum(before < share * sum(gain))))
 }
 
+# Tasks of fewer clicks in 30 days are one line together, until all are asked for.
+small_task_gain <- 0.3
+
 # Sums of the lines of each task.
 task_sums <- function(found, tasks, of = c("gain", "if_done")) {
   sums <- sums_by(found, "task", of, count = "lines")

@@ -235,3 +235,9 @@ in_numbers_of <- function(text, words) {
   if (identical(unname(signs), c(".", ","))) return(text)
   chartr(".,", paste(signs, collapse = ""), text)
 }
+
+# How lines stand: "position 2.0, CTR 4.1% for 13%".
+standing_words <- function(lines) {
+  sprintf("position %s, CTR %s for %s", format_position(lines$position), format_rate(lines$ctr),
+    format_rate(lines$expected_ctr))
+}

@@ -36,8 +36,8 @@ side_segments <- function(held) {
   c(held$segments, if (length(held$rules$brand)) {
     list(brand = tide_segment("brand", brand = TRUE))
   },
-    lapply(stats::setNames(devices, paste("on", devices)), function(device) {
-      tide_segment(paste("on", device), device = device)
+    lapply(stats::setNames(devices, sprintf("on %s", devices)), function(device) {
+      tide_segment(sprintf("on %s", device), device = device)
     }))
 }
 
@@ -75,34 +75,36 @@ state_window <- function(text) {
 }
 
 # Clicks by day with a mean of seven days; windows shaded, events marked. A dragged region becomes
-# the later window.
-day_trend <- function(held, compared) {
+# the later window, where there is a brush.
+day_trend <- function(held, compared, width = 900, height = 180, brush = "days") {
   days <- held$explorer$site_days
   if (is.null(days)) return("")
   days <- days[order(days$date)]
   span <- as.numeric(range(days$date))
-  x <- figure_scale(span, c(60, 880))
-  y <- figure_scale(c(0, max(days$clicks) * 1.05), c(150, 8))
+  x <- figure_scale(span, c(50, width - 10))
+  foot <- height - 20
+  y <- figure_scale(c(0, max(days$clicks) * 1.05), c(foot, 8))
   windows <- if (inherits(compared, "tide_change") && is.null(compared$sides)) compared$windows
   shade <- if (is.null(windows) || !"from" %in% names(windows)) "" else {
     from <- as.numeric(as.IDate(windows$from))
     to <- as.numeric(as.IDate(windows$to))
-    paste(sprintf("<rect class='window' x='%s' y='8' width='%s' height='142'></rect>", x$at(from),
-      pmax(2, x$at(to) - x$at(from))), collapse = "")
+    paste(sprintf("<rect class='window' x='%s' y='8' width='%s' height='%s'></rect>", x$at(from),
+      pmax(2, x$at(to) - x$at(from)), foot - 8), collapse = "")
   }
-  marks <- paste0(day_marks(held$events$marks, x, span, "event", held$events$marks$event),
-    day_marks(days_not_usual(held), x, span, "event unusual", days_not_usual(held)$likely))
+  odd <- days_not_usual(held)
+  marks <- paste0(day_marks(held$events$marks, x, span, "event", held$events$marks$event, foot),
+    day_marks(odd, x, span, "event unusual", odd$likely, foot))
   month_starts <- seq(as.Date(cut(as.Date(days$date[1]), "month")), as.Date(max(days$date)),
     by = "month")
   month_starts <- month_starts[month_starts >= as.Date(days$date[1])]
   month_starts <- month_starts[seq(1, length(month_starts),
-    by = ceiling(length(month_starts) / 12))]
-  ticks <- pretty(y$domain, 3)
+    by = ceiling(length(month_starts) / (width / 75)))]
+  ticks <- pretty(y$domain, if (height < 100) 2 else 3)
   figure_svg(x, y, paste0(shade, svg_path(x$at(as.numeric(days$date)), y$at(days$clicks), "thin"),
     svg_path(x$at(as.numeric(days$date)), y$at(weekly_mean(days$date, days$clicks)), "line"),
     marks),
     as.numeric(month_starts), ticks, format(month_starts, "%Y-%m"), format_count(ticks),
-    "clicks by day", brush = "days", height = 180)
+    "clicks by day", brush = brush, width = width, height = height)
 }
 
 # Days that the site was not as usual: an outage, bots, a surge.
@@ -114,13 +116,13 @@ days_not_usual <- function(held) {
 }
 
 # days: with `date`; said: of each, in words.
-day_marks <- function(days, x, span, look, said) {
+day_marks <- function(days, x, span, look, said, foot) {
   use <- which(days$date >= span[1] & days$date <= span[2])
   if (!length(use)) return("")
   at <- x$at(as.numeric(days$date[use]))
   paste(sprintf(paste0("<g class='%s'><title>%s</title>",
-    "<line x1='%s' x2='%s' y1='8' y2='150'></line></g>"), look,
-    escape(sprintf("%s: %s", format_day(days$date[use]), said[use])), at, at), collapse = "")
+    "<line x1='%s' x2='%s' y1='8' y2='%s'></line></g>"), look,
+    escape(sprintf("%s: %s", format_day(days$date[use]), said[use])), at, at, foot), collapse = "")
 }
 
 change_table <- function(held, compared, level) {

@@ -50,6 +50,8 @@ workbench_tasks <- function(findings, rules) {
   # What is to be done, first its verb.
   set(tasks, j = "todo", value = paste0(task_verbs(findings, leads), ": ",
     ifelse(about_page(leads), format_path(leads$page), leads$query)))
+  set(tasks, j = "why", value = standing_words(leads))
+  set(tasks, j = "small", value = tasks$gain < small_task_gain)
   set(tasks, j = "text", value = tolower(paste(leads$query, leads$page, leads$id, tasks$todo)))
   tasks[]
 }
@@ -89,6 +91,13 @@ kept_result <- function(held, mark, make) {
   key <- digest::digest(mark)
   if (is.null(held$kept[[key]])) held$kept[[key]] <- list(make())
   held$kept[[key]][[1]]
+}
+
+# The sentences that the report opens with; NULL where two windows cannot be told.
+workbench_opening <- function(held) {
+  if (is.null(held$data) || !"date" %in% held$explorer$dimensions) return(NULL)
+  compared <- compared_state(held, read_state("{\"level\":\"page\"}"))
+  if (inherits(compared, "tide_change")) opening_sentences(compared, NULL)
 }
 
 # Decisions of the page, at once in the archive. Out: a line of what happened.
@@ -149,13 +158,15 @@ hand_findings <- function(held, state) {
 }
 
 hand_rows <- function(held, state) {
-  switch(state$view, list = , map = chosen_tasks(held, state)$tasks[, !c("task", "text", "away")],
+  switch(state$view, list = , map = chosen_tasks(held, state)$tasks[, !c("task", "text", "away",
+    "small", "why")],
     line = tide_trace(held$findings, state$id)$cells,
     curve = setDT(as.data.frame(tidy(held$findings$curve))),
     changes = setDT(as.data.frame(tidy(compared_state(held, state)))),
     contests = {
       made <- tasks_decided(held)
-      held$tasks[kind_is(held$tasks$kind, "contest") & !made$away, !c("task", "text")]
+      held$tasks[kind_is(held$tasks$kind, "contest") & !made$away,
+        !c("task", "text", "small", "why")]
     },
     explored(held, state)$rows)
 }

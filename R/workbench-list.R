@@ -29,14 +29,20 @@ chosen_tasks <- function(held, state) {
     if (facet %in% c("folder", "intent")) own <- sort(own, decreasing = TRUE)
     own
   })
-  sort_by <- if (state$sort %in% intersect(c("score", "gain", "if_done", "chance", "hours",
-    "position",
-    "clicks", "value"), names(tasks))) state$sort else "score"
+  known <- intersect(c(names(task_orders), "chance", "position", "clicks"), names(tasks))
+  sort_by <- if (state$sort %in% known) state$sort else "score"
   rows <- which(Reduce(`&`, hits, found))
   direction <- if (sort_by %in% c("position", "hours")) 1 else -1
   rows <- rows[order(direction * tasks[[sort_by]][rows], tasks$rank[rows])]
-  list(tasks = tasks[rows], counts = counts, sort = sort_by)
+  # The tail is folded until somebody asks for it, or for something in particular.
+  asked <- nzchar(state$small) || any(nzchar(unlist(state[c("q", names(facet_names))])))
+  tail <- if (asked || all(tasks$small[rows])) integer() else rows[tasks$small[rows]]
+  list(tasks = tasks[setdiff(rows, tail)], counts = counts, sort = sort_by, tail = tasks[tail])
 }
+
+# What tasks can be put in order by, and its name.
+task_orders <- c(score = "gain per hour", gain = "gain", value = "value", if_done = "if done",
+  confidence = "confidence", hours = "hours, the fewest first")
 
 list_view <- function(held, state) {
   if (!nrow(held$tasks)) {
@@ -48,22 +54,47 @@ list_view <- function(held, state) {
   hours <- state_number(state$hours, 8)
   fits <- tasks$task %in% tasks_within(tasks, hours)
   at <- page_buttons(state, nrow(tasks), tasks_each)
-  sprintf(paste0("<h1 class='visually-hidden' tabindex='-1'>List of tasks</h1>",
+  orders <- task_orders[names(task_orders) %in% names(tasks)]
+  sprintf(paste0("<h1 class='visually-hidden' tabindex='-1'>List of tasks</h1>%s",
     "<div class='with-sidebar'><aside aria-label='choose'><details class='facets' open>",
     "<summary>Choose</summary><div>%s</div></details></aside><section>",
-    "<div class='tools'>%s %s <span class='soft'>%s</span></div>%s%s%s</section></div>"),
-    facet_boxes(chosen$counts, state),
+    "<div class='tools'>%s %s %s %s</div>%s%s%s%s</section></div>"),
+    list_opening(held, chosen, fits, hours), facet_boxes(chosen$counts, state),
     text_box("q", "Search", state$q, "search", 16),
+    select_box("sort", "Order", names(orders), orders, chosen$sort),
     text_box("hours", "What fits in hours", format(hours), "number", 5),
-    list_sums(tasks, fits, hours), task_table(tasks[at$rows], fits[at$rows], chosen$sort, held),
-    at$html, decide_bar(held))
+    if (held$read_only) "" else "<button type='button' data-fitting='1'>choose these</button>",
+    task_table(tasks[at$rows], fits[at$rows], chosen$sort, held), at$html,
+    folded_tail(chosen$tail), decide_bar(held))
 }
 
-list_sums <- function(tasks, fits, hours) {
-  sprintf("%s, +%s clicks a month in %s; in %s: %s, +%s clicks",
-    format_plural(nrow(tasks), "task"), format_clicks(sum(tasks$gain)),
-    format_hours(sum(tasks$hours)), format_hours(hours), format_plural(sum(fits), "task"),
-    format_clicks(sum(tasks$gain[fits])))
+# What happened, how much can be had and of which days, beside clicks by day.
+list_opening <- function(held, chosen, fits, hours) {
+  said <- kept_result(held, "opening", function() workbench_opening(held))
+  sprintf("<div class='opening'><p>%s%s</p>%s</div>",
+    if (length(said)) {
+      paste(escape(said[1]), link_button("why", go_to(view = "changes", fresh = TRUE)), "")
+    } else {
+      ""
+    },
+    list_sums(held, chosen, fits, hours),
+    day_trend(held, NULL, width = 400, height = 58, brush = ""))
+}
+
+list_sums <- function(held, chosen, fits, hours) {
+  all <- rbind(chosen$tasks, chosen$tail)
+  sprintf(paste("<b>%s: +%s clicks a month</b> in %s, from the data of %s.",
+    "In %s: %s, +%s clicks."),
+    format_plural(nrow(all), "task"), format_clicks(sum(all$gain)),
+    format_hours(sum(all$hours)), list_window(held$findings$summary), format_hours(hours),
+    format_plural(sum(fits), "task"), format_clicks(sum(chosen$tasks$gain[fits])))
+}
+
+folded_tail <- function(tail) {
+  if (!nrow(tail)) return("")
+  sprintf("<p>%s</p>", link_button(sprintf("%s, +%s clicks a month in %s",
+    format_plural(nrow(tail), "small task"), format_clicks(sum(tail$gain)),
+    format_hours(sum(tail$hours))), go_to(small = "shown")))
 }
 
 facet_boxes <- function(counts, state, most = 8) {
@@ -81,7 +112,7 @@ facet_boxes <- function(counts, state, most = 8) {
       on <- names(own)[i] == wanted
       go <- do.call(go_to, c(list(page = NULL), stats::setNames(list(if (on) NULL else
         names(own)[i]), facet)))
-      facet_button(label[i], own[[i]], go, on)
+      facet_button(label[i], own[[i]], go, on, if (facet == "kind") names(own)[i])
     }, "")
     if (facet == "decided") {
       shows_all <- wanted == "all"
@@ -94,9 +125,10 @@ facet_boxes <- function(counts, state, most = 8) {
   })), collapse = "")
 }
 
-facet_button <- function(label, count, go, on) {
-  sprintf("<button type='button' class='facet' %s aria-pressed='%s'>%s%s</button>", go, tolower(on),
-    escape(label), if (is.null(count)) "" else sprintf(" <span>%s</span>", format_count(count)))
+# kind: whose sign stands before the label.
+facet_button <- function(label, count, go, on, kind = NULL) {
+  sprintf("<button type='button' class='facet' %s aria-pressed='%s'><span%s>%s</span>%s</button>", go,
+    tolower(on), if (is.null(kind)) "" else sprintf(" class='kind %s'", kind), escape(label), if (is.null(count)) "" else sprintf(" <span class='count'>%s</span>", format_count(count)))
 }
 
 task_table <- function(tasks, fits, sort, held) {
@@ -106,16 +138,17 @@ task_table <- function(tasks, fits, sort, held) {
   decided <- ifelse(tasks$decided == "open", "", sprintf("%s%s", escape(tasks$decided),
     ifelse(nzchar(tasks$note), sprintf(" <span class='soft'>%s</span>", escape(tasks$note)), "")))
   columns <- c(list(` ` = pick_boxes(tasks$id, tasks$query)),
-    shown_columns(tasks, c("rank", "kind", "task", "position", "gain", "if_done", "chance",
-      "confidence", "hours", "value", "decision"),
-      text = list(kind = as_html(sprintf("<span class='kind %s'>%s</span>", tasks$kind,
-        escape(kind_label(tasks$kind)))),
+    shown_columns(tasks, c("rank", "kind", "task", "why", "gain", "if_done", "confidence",
+      "chance", "hours", "value", if (any(nzchar(decided))) "decision"),
+      text = list(kind = as_html(sprintf(
+        "<span class='kind %s' title='%s'><span class='visually-hidden'>%s</span></span>",
+        tasks$kind, kind_label(tasks$kind), kind_label(tasks$kind))),
         task = as_html(sprintf(paste0("<button type='button' class='row' %s>%s</button> ",
           "<span class='soft'>%s%s</span>"), go_each("line", "id", tasks$id), escape(tasks$todo),
           escape(tasks$query),
           ifelse(tasks$lines > 1, sprintf(" and %d more", tasks$lines - 1L), ""))),
         decision = as_html(decided))))
-  sorts <- c("position", "gain", "if_done", "chance", "hours", "value")
+  sorts <- c("gain", "if_done", "confidence", "chance", "hours", "value")
   heads <- sort_heads(columns, "task", c(stats::setNames(nm = sorts), rank = "score"), sort)
   html_table(columns, sprintf("class='%s%s' data-id='%s' data-gain='%.4f' data-hours='%g'",
     ifelse(fits, "fits", ""), ifelse(tasks$away, " away", ""), tasks$id, tasks$gain, tasks$hours),

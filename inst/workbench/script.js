@@ -146,7 +146,9 @@
     else if ((at = hit("view"))) { picked.clear(); wanted = "h1"; afresh({ view: at.dataset.view }); }
     else if ((at = hit("pick"))) { event.stopPropagation(); pick(at.dataset.pick); }
     else if ((at = hit("decide"))) decide(at.dataset.decide);
-    else if (hit("sites")) { wanted = "h1"; show({}); }
+    else if (hit("fitting")) {
+      for (const row of main.querySelectorAll("tr.fits[data-id]")) if (!picked.has(row.dataset.id)) pick(row.dataset.id);
+    } else if (hit("sites")) { wanted = "h1"; show({}); }
     else if (hit("undo")) Shiny.setInputValue("undo", Math.random(), { priority: "event" });
     else if ((at = hit("back"))) back(Number(at.dataset.back));
     else if ((at = hit("cut"))) change({ trail: state.trail.filter((_, i) => i !== Number(at.dataset.cut)) });
@@ -213,7 +215,7 @@
   });
   document.addEventListener("change", event => {
     const name = event.target.dataset?.set;
-    if (name && event.target.tagName === "SELECT") { wanted = `[data-set="${name}"]`; change({ [name]: event.target.value, page: null, sort: null }); }
+    if (name && event.target.tagName === "SELECT") { wanted = `[data-set="${name}"]`; change({ page: null, sort: null, [name]: event.target.value }); }
   });
 
   document.addEventListener("keydown", event => {

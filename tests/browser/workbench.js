@@ -74,7 +74,7 @@ const status = (path, headers = {}) => new Promise(resolve => {
   must("what was typed stays", await page.locator("#set-q").inputValue() === "radish");
   await after(page, () => page.locator("#set-q").fill(""));
   const facet = page.locator("button.facet").first();
-  const count = Number((await facet.locator("span").innerText()).replace(/,/g, ""));
+  const count = Number((await facet.locator(".count").innerText()).replace(/,/g, ""));
   await after(page, () => facet.click());
   must("a facet shows as many as it says", Math.min(count, 100) === await rows(page), `${count} ${await rows(page)}`);
   await after(page, () => page.locator("button.facet[aria-pressed=true]").first().click());

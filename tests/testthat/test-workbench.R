@@ -88,11 +88,21 @@ test_that("the list shows the tasks that its facets and words leave, with their 
   }
   found <- inktide:::chosen_tasks(held, state_of(q = "SEEDS"))$tasks
   expect_setequal(found$id, all$id[grepl("seeds", all$text)])
-  expect_equal(inktide:::chosen_tasks(held, state_of(sort = "gain"))$tasks$gain,
-    sort(all$gain, decreasing = TRUE))
+  by_gain <- inktide:::chosen_tasks(held, state_of(sort = "gain", small = "shown"))
+  expect_equal(by_gain$tasks$gain, sort(all$gain, decreasing = TRUE))
+  # The tail is folded, and nothing is lost by it.
+  folded <- inktide:::chosen_tasks(held, state_of())
+  expect_setequal(c(folded$tasks$id, folded$tail$id), all$id)
+  expect_true(all(folded$tail$gain < 0.3) && all(folded$tasks$gain >= 0.3))
+  expect_match(view_of(held), sprintf("%d small tasks", nrow(folded$tail)))
+  expect_match(view_of(held), paste0(">[A-Z][a-z ]+: [^<]+</button> <span class='soft'>[^<]+",
+    "</span></td><td[^>]*>position [0-9.]+, CTR [0-9.]+% for [0-9.]+%</td>"))
+  # It opens with the report's first sentence.
+  moves <- inktide:::compared_state(held, state_of(level = "page"))
+  expect_match(view_of(held), inktide:::opening_sentences(moves, NULL)[1], fixed = TRUE)
   # The sums of tasks are those of the list.
   expect_equal(sum(all$gain), sum(held$findings$findings$gain))
-  expect_match(view_of(held), "in 8 hours")
+  expect_match(view_of(held), "In 8 hours")
 })
 
 test_that("every view is drawn, and nothing there is said kindly", {

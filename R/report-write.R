@@ -94,6 +94,9 @@ checklist_lines <- function(findings, top = 50) {
             sprintf("- [ ] %s (%s, %s)", plain(leads$action[k]), format_gain(gain[k]),
               leads$id[k]),
             sprintf("  %s", plain(leads$reason[k])),
+            if (nzchar(first_given(leads[["note"]][k], ""))) {
+              sprintf("  Noted: %s.", plain(sub("[.]$", "", leads$note[k])))
+            },
             if (nrow(along)) {
               sprintf("  The same step serves: %s.",
                 paste(sprintf("\"%s\" (%s)", plain(along$query), format_gain(along$gain)),

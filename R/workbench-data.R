@@ -154,7 +154,15 @@ hand_formats <- c("csv", "xlsx", "png", "html", "md")
 # The findings of the tasks that the list shows.
 hand_findings <- function(held, state) {
   findings <- held$findings
-  keep_lines(findings, findings$findings$task %in% chosen_tasks(held, state)$tasks$task)
+  tasks <- chosen_tasks(held, state)$tasks
+  findings <- keep_lines(findings, findings$findings$task %in% tasks$task)
+  # What was noted with a decision goes along.
+  if (any(nzchar(tasks$note))) {
+    own <- copy(findings$findings)
+    set(own, j = "note", value = tasks$note[match(own$task, tasks$task)])
+    findings$findings <- own
+  }
+  findings
 }
 
 hand_rows <- function(held, state) {

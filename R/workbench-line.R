@@ -11,25 +11,30 @@ line_view <- function(held, state) {
   traced <- tide_trace(held$findings, state$id)
   made <- tasks_decided(held)
   task <- match(one_line$task, held$tasks$task)
-  sprintf(paste0("<article class='line' data-id='%s'><header><p class='soft'>%s</p>",
-    "<h1 tabindex='-1'>%s</h1><p><b>%s</b></p><p class='ways'>%s</p></header>%s<p>%s</p>",
-    "<p><b>%s</b></p>%s",
+  id <- held$tasks$id[task]
+  sprintf(paste0("<article class='line' data-id='%s'><header>%s<p class='soft'>%s</p>",
+    "<h1 tabindex='-1'>%s</h1><p><b>%s</b></p></header>%s<p>%s</p><p><b>%s</b></p>%s%s",
     "<div class='columns'><section><h2>By week</h2>%s</section>",
-    "<section><h2>On the curve</h2>%s</section></div>%s%s",
+    "<section><h2>On the curve</h2>%s</section></div>%s%s<p class='ways'>%s</p>",
     "<details open><summary>Arithmetic</summary><ol>%s</ol></details></article>%s"),
-    held$tasks$id[task], line_place(one_line, made$decision[task]), escape(held$tasks$todo[task]),
-    escape(one_line$query),
-    line_links(one_line), line_figures(one_line, held$tasks[task], found,
-      per_month(held$findings$summary)), escape(one_line$reason),
-    escape(one_line$action), line_along(found, one_line), line_courses(held, one_line),
-    cells_figure(held, traced$cells), line_words(held, one_line), contest_strip_of(held, one_line),
+    id, line_neighbours(held, state, id), line_place(one_line, made$decision[task],
+      made$note[task]), escape(held$tasks$todo[task]), escape(one_line$query),
+    line_figures(one_line, held$tasks[task], found, per_month(held$findings$summary)),
+    escape(one_line$reason), escape(one_line$action), line_along(found, one_line),
+    line_page(held, one_line), line_courses(held, one_line), cells_figure(held, traced$cells),
+    line_words(held, one_line), contest_strip_of(held, one_line), line_links(one_line),
     paste(sprintf("<li>%s</li>", escape(traced$steps)), collapse = ""), decide_bar(held))
 }
 
-line_place <- function(line, decision) {
-  sprintf("<span class='kind %s'>%s</span>, rank %s, %s%s", line$kind,
-    escape(kind_label(line$kind)), line$rank, line$id,
-    if (nzchar(decision)) sprintf(", decided: %s", escape(decision)) else "")
+line_place <- function(line, decision, note) {
+  sprintf("<span class='kind %s'>%s</span>%s", line$kind, escape(kind_label(line$kind)),
+    if (!nzchar(decision)) "" else {
+      sprintf(", decided: %s%s", escape(decision), if (nzchar(note)) {
+        sprintf(" (%s)", escape(note))
+      } else {
+        ""
+      })
+    })
 }
 
 line_links <- function(line) {
@@ -129,7 +134,9 @@ cells_figure <- function(held, cells) {
       cells$expected)))
   ticks <- pretty(y$domain, 4)
   figure_svg(x, y, paste0(svg_path(x$at(one_line$position), y$at(one_line$ctr), "line"),
-    paste(points, collapse = "")), position_ticks, ticks, format(position_ticks),
+    paste(points, collapse = ""),
+    "<text x='690' y='278' text-anchor='end'>position</text><text x='50' y='10'>CTR</text>"),
+    position_ticks, ticks, format(position_ticks),
     format_rate(ticks), "CTR by position: the line is expected, dots are this line's cells",
     width = 700, height = 280)
 }

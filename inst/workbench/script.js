@@ -110,8 +110,10 @@
     const ids = article ? [article.dataset.id] : picked.size ? [...picked.keys()] : [current()].filter(Boolean);
     if (!ids.length) return say("Choose a task first: x, or the box before it.");
     const note = document.getElementById("note");
+    const title = document.getElementById("new-title")?.value.trim();
     const at = rowIndex();
-    Shiny.setInputValue("decide", { ids, decision, note: note ? note.value : "" }, { priority: "event" });
+    const said = [title ? `title: ${title}` : "", note ? note.value.trim() : ""].filter(Boolean).join("; ");
+    Shiny.setInputValue("decide", { ids, decision, note: said }, { priority: "event" });
     if (note) note.value = "";
     picked.clear();
     wanted = at >= 0 ? at : null;
@@ -136,6 +138,12 @@
     const next = all[Math.min(all.length - 1, Math.max(0, at < 0 ? (by > 0 ? 0 : all.length - 1) : at + by))];
     next.focus();
     next.scrollIntoView({ block: "nearest" });
+  };
+
+  // On a task the next one of the list, elsewhere the next row.
+  const near = (mark, by) => {
+    const way = main.querySelector(`article.line`) ? main.querySelector(`[data-${mark}]`) : null;
+    if (way) way.click(); else if (!main.querySelector("article.line")) move(by);
   };
 
   document.addEventListener("click", event => {
@@ -207,7 +215,27 @@
     change({ page: null, c: [...(state.c || []), `${document.getElementById("add-arg").value}~${value}`] });
   };
 
+  // A title as it is typed: how wide it is shown, which words of the queries it holds.
+  const measure = document.createElement("canvas").getContext("2d");
+  const tryTitle = field => {
+    const box = field.closest(".try"), title = field.value.trim(), most = Number(box.dataset.pixels);
+    const plain = text => text.toLowerCase().normalize("NFD").replace(/[\u0300-\u036f]/g, "");
+    const held = new Set(plain(title).split(/[^\p{L}\p{N}]+/u));
+    let all = 0, in_title = 0;
+    for (const word of box.querySelectorAll("[data-word]")) {
+      const on = held.has(plain(word.dataset.word)), stake = Number(word.dataset.stake);
+      word.classList.toggle("held", on);
+      all += stake;
+      if (on) in_title += stake;
+    }
+    measure.font = "20px Arial, 'Liberation Sans', sans-serif";
+    const wide = Math.round(measure.measureText(title).width);
+    document.getElementById("title-fits").textContent = title
+      ? `${title.length} characters, ${wide} of ${most} pixels${wide > most ? ": it will be cut" : ""}; words of ${Math.round(100 * in_title / all)}% of what is missed` : "";
+  };
+
   document.addEventListener("input", event => {
+    if (event.target.id === "new-title") return tryTitle(event.target);
     const name = event.target.dataset?.set;
     if (!name || event.target.tagName === "SELECT") return;
     clearTimeout(timer);
@@ -228,7 +256,7 @@
       return;
     }
     const keys = {
-      ArrowDown: () => move(1), ArrowUp: () => move(-1), j: () => move(1), k: () => move(-1),
+      ArrowDown: () => move(1), ArrowUp: () => move(-1), j: () => near("next", 1), k: () => near("previous", -1),
       x: () => { const id = current(); if (id) pick(id); },
       f: () => decide("fix"), l: () => decide("later"), h: () => decide("harmless"), d: () => decide("done"),
       u: () => Shiny.setInputValue("undo", Math.random(), { priority: "event" }),

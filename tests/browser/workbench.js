@@ -110,6 +110,15 @@ const status = (path, headers = {}) => new Promise(resolve => {
   must("Enter opens the row", (await page.locator("h1").innerText()) === named, named);
   must("a line has its arithmetic", (await text(page)).includes("gain = if done x confidence x chance"));
   await accessible(page, "line");
+  await page.locator("#new-title").fill((await page.locator("[data-word]").first().innerText()) + " x".repeat(60));
+  must("a title that is tried tells its width and words", /pixels: it will be cut; words of [1-9]/.test(await page.locator("#title-fits").innerText()), await page.locator("#title-fits").innerText());
+  must("words that it holds are marked", await page.locator("[data-word].held").count() >= 1);
+  await page.locator("h1").focus();
+  const task = await page.locator("article").getAttribute("data-id");
+  await after(page, () => page.keyboard.press("j"));
+  must("j is the next task", await page.locator("article").getAttribute("data-id") !== task);
+  await after(page, () => page.keyboard.press("k"));
+  must("k the one before", await page.locator("article").getAttribute("data-id") === task);
   const line = page.url();
 
   // The loop: query, its pages, one page, its queries, and back.

@@ -130,6 +130,38 @@ test_that("every view is drawn, and nothing there is said kindly", {
   expect_match(view_of(none), "The list is empty")
 })
 
+test_that("a task shows its page as it is, its queries, words to try in a title, and its neighbours", {
+  held <- bench()
+  ids <- inktide:::chosen_tasks(held, state_of(small = "shown"))$tasks$id
+  lead <- held$findings$findings[match(ids[2], held$findings$findings$id)]
+  said <- data.table(page = c("https://www.fernmoor.example/none/", lead$page))
+  said[, c("title", "description", "heading") := list(c("Other", "Old <title>"), "", "Seeds")]
+  said[, "key" := inktide:::page_key(page)]
+  held$pages <- list(pages = said)
+  drawn <- inktide:::line_page(held, lead)
+  expect_match(drawn, "Old &lt;title&gt;", fixed = TRUE)
+  expect_no_match(drawn, "Other")
+  expect_match(drawn, "<dt>Description</dt><dd>none", fixed = TRUE)
+  # What a word has at stake: the clicks that queries with it miss.
+  summary <- held$findings$summary
+  pairs <- held$findings$pairs[held$findings$pairs$page == match(lead$page, summary$pages$page)]
+  pairs <- pairs[pairs$expected > pairs$clicks]
+  words <- strsplit(summary$queries$key[pairs$query], " ")
+  stake <- function(word) {
+    sum((pairs$expected - pairs$clicks)[vapply(words, function(own) word %in% own, NA)])
+  }
+  first <- regmatches(drawn, regexec("data-word='([^']+)' data-stake='([0-9.]+)'", drawn))[[1]]
+  expect_equal(as.numeric(first[3]), stake(first[2]), tolerance = 1e-3)
+  ways <- inktide:::line_neighbours(held, state_of(), ids[2])
+  for (id in ids[c(1, 3)]) expect_match(ways, id, fixed = TRUE)
+  expect_match(ways, sprintf("task 2 of %d", length(ids)))
+  expect_no_match(inktide:::line_neighbours(held, state_of(), ids[1]), "data-previous")
+  # What is noted with a decision stands in the checklist.
+  inktide:::workbench_decide(held, ids[2], "fix", "title: Garlic to plant in autumn")
+  expect_match(inktide:::checklist_lines(inktide:::hand_findings(held, state_of())),
+    "Noted: title: Garlic to plant in autumn", all = FALSE)
+})
+
 test_that("markup in names stays text in every view", {
   odd <- c("<script>x</script>", "\"'><img src=x>", "plain seeds", "a & b")
   rows <- CJ(date = as.IDate("2026-05-01") + 0:60, query = odd)

@@ -111,12 +111,12 @@ report_moves <- function(moves, most = 8) {
     html_table(columns, soft_rows(!shown$significant & one_line)))
 }
 
-# The later figure, and beneath it the earlier one.
-now_and_before <- function(name, before, after) {
+# The later figure, and beneath it the earlier one; of segments the other's, under its name.
+now_and_before <- function(name, before, after, of = "from") {
   said <- lapply(list(after, before), function(values) {
     ifelse(is.na(values), "\u2013", column_text(name, values))
   })
-  as_html(sprintf("%s <span class='range soft'>from %s</span>", said[[1]], said[[2]]))
+  as_html(sprintf("%s <span class='range soft'>%s %s</span>", said[[1]], escape(of), said[[2]]))
 }
 
 report_watched <- function(watched) {
@@ -240,26 +240,29 @@ report_curve <- function(curve) {
 
 # Devices, countries, rich results: how much each is, and at equal position where queries tell it.
 report_parts <- function(parts) {
-  tables <- vapply(parts, function(one) {
-    at <- one$parts
-    equal <- !all(is.na(at$ratio))
-    columns <- c(
-      stats::setNames(list(part_names_shown(at)), column_words(one$by, "label")),
-      shown_columns(at, c("clicks", "impressions", "ctr", "position",
-        if (!all(is.na(at$click_share))) "click_share", if (equal) "ratio"),
-        text = list(ratio = ifelse(is.na(at$ratio), "",
-          sprintf("x%.2f (%.2f to %.2f)", at$ratio, at$ratio_low, at$ratio_high)))))
-    if (equal) names(columns)[length(columns)] <- "CTR at equal position"
-    span <- if (is.na(one$to)) "no dates" else format_days(one$from, one$to)
-    verdict <- if (equal) {
-      paste(comparison_verdict(at, one$by), "x1.00: as the rest, with the 90 % interval.")
-    } else {
-      one$note
-    }
-    paste0("<h3>By ", gsub("_", " ", one$by), "</h3><p class='soft'>", span, "</p>",
-      html_table(columns), "<p>", escape(verdict), "</p>")
-  }, "")
-  paste(tables, collapse = "")
+  paste(vapply(parts, function(one) {
+    paste0("<h3>By ", gsub("_", " ", one$by), "</h3>", parts_table(one))
+  }, ""), collapse = "")
+}
+
+parts_table <- function(one, look = "plain") {
+  at <- one$parts
+  equal <- !all(is.na(at$ratio))
+  columns <- c(
+    stats::setNames(list(part_names_shown(at)), column_words(one$by, "label")),
+    shown_columns(at, c("clicks", "impressions", "ctr", "position",
+      if (!all(is.na(at$click_share))) "click_share", if (equal) "ratio"),
+      text = list(ratio = ifelse(is.na(at$ratio), "",
+        sprintf("x%.2f (%.2f to %.2f)", at$ratio, at$ratio_low, at$ratio_high)))))
+  if (equal) names(columns)[length(columns)] <- "CTR at equal position"
+  span <- if (is.na(one$to)) "no dates" else format_days(one$from, one$to)
+  verdict <- if (equal) {
+    paste(comparison_verdict(at, one$by), "x1.00: as the rest, with the 90 % interval.")
+  } else {
+    one$note
+  }
+  paste0("<p class='soft'>", span, "</p>", html_table(columns, look = look), "<p>",
+    escape(verdict), "</p>")
 }
 
 report_read <- function(summary, outside = NULL) {

@@ -24,7 +24,7 @@ changes_view <- function(held, state) {
     if (inherits(compared, "condition")) {
       sprintf("<p class='empty'>%s %s</p>", escape(compared$what), escape(compared$fix))
     } else {
-      change_table(held, compared, level)
+      change_table(held, compared, level, state)
     })
 }
 
@@ -125,19 +125,49 @@ day_marks <- function(days, x, span, look, said, foot) {
     escape(sprintf("%s: %s", format_day(days$date[use]), said[use])), at, at, foot), collapse = "")
 }
 
-change_table <- function(held, compared, level) {
-  if (!inherits(compared, "tide_change")) {
-    lines <- format(compared, width = 110)
-    return(sprintf("<pre>%s</pre>", escape(paste(lines, collapse = "\n"))))
-  }
-  moves <- utils::head(compared$moves, 100)
-  columns <- shown_columns(moves, c("name", "clicks_before", "clicks_after", "change", "by_demand",
-    "by_position", "by_ctr", "by_new_lost", "position_before", "position_after", "significant"),
-    text = list(name = leading_names(level, moves$name)))
-  names(columns)[1] <- column_words(level, "label")
+change_table <- function(held, compared, level, state, most = 100L) {
+  if (inherits(compared, "tide_comparison")) return(parts_table(compared, "data"))
+  moves <- chosen_moves(compared, state)
+  shown <- utils::head(moves, most)
+  # Segments stand under their own names: sides[1] beneath sides[2].
   sides <- compared$sides
-  if (!is.null(sides)) names(columns)[c(2, 3, 9, 10)] <- c(sides, paste("Position", sides))
-  paste0(change_sums(compared), html_table(columns, look = "data", wide = "name"))
+  both <- function(name) now_and_before(name, shown[[paste0(name, "_before")]],
+    shown[[paste0(name, "_after")]], if (is.null(sides)) "from" else paste0(sides[1], ":"))
+  columns <- shown_columns(shown, c("name", "clicks", "change", "impressions", "ctr", "position",
+    "by_demand", "by_position", "by_ctr", "by_new_lost", "significant"),
+    text = list(name = leading_names(level, shown$name), clicks = both("clicks"),
+      impressions = both("impressions"), ctr = both("ctr"), position = both("position")))
+  names(columns)[1] <- column_words(level, "label")
+  if (!is.null(sides)) names(columns)[2] <- sprintf("%s, %s", names(columns)[2], sides[2])
+  heads <- sort_heads(columns, "name", stats::setNames(nm = names(move_orders)),
+    if (state$sort %in% names(move_orders)) state$sort else "change")
+  more <- nrow(moves) - nrow(shown)
+  paste0(change_sums(compared), moves_tools(compared, state),
+    html_table(columns, look = "data tall", heads = heads, wide = "name"),
+    if (more > 0) sprintf("<p class='soft'>and %s more: CSV has all</p>", format_count(more)) else "")
+}
+
+# What movers can be sorted by: the largest either way first.
+move_orders <- c(change = "change", clicks = "clicks_after", impressions = "impressions_after",
+  by_demand = "by_demand", by_position = "by_position", by_ctr = "by_ctr",
+  by_new_lost = "by_new_lost")
+
+chosen_moves <- function(compared, state) {
+  moves <- compared$moves
+  if (state$side == "lost") moves <- moves[moves$change < 0]
+  if (state$side == "gained") moves <- moves[moves$change > 0]
+  column <- move_orders[state$sort]
+  if (is.na(column)) column <- "change"
+  moves[order(-abs(moves[[column]]), moves$name)]
+}
+
+moves_tools <- function(compared, state) {
+  sides <- c(` ` = "all", lost = "losers", gained = "gainers")
+  names(sides)[1] <- ""
+  sprintf("<div class='tools'>%s <span class='soft'>%s</span></div>",
+    select_box("side", "Show", names(sides), sides, state$side),
+    sprintf("Significant: more than chance moves lines of this size (false-discovery rate %s).",
+      format_share(compared$fdr)))
 }
 
 change_sums <- function(compared) {

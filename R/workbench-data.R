@@ -170,13 +170,21 @@ hand_rows <- function(held, state) {
     "small", "why")],
     line = tide_trace(held$findings, state$id)$cells,
     curve = setDT(as.data.frame(tidy(held$findings$curve))),
-    changes = setDT(as.data.frame(tidy(compared_state(held, state)))),
+    changes = hand_changes(held, state),
     contests = {
       made <- tasks_decided(held)
       held$tasks[kind_is(held$tasks$kind, "contest") & !made$away,
         !c("task", "text", "small", "why")]
     },
     explored(held, state)$rows)
+}
+
+# Movers in the order of the screen, all of them.
+hand_changes <- function(held, state) {
+  compared <- compared_state(held, state)
+  rows <- setDT(as.data.frame(tidy(compared)))
+  if (!inherits(compared, "tide_change")) return(rows)
+  rows[match(chosen_moves(compared, state)$name, rows$name)]
 }
 
 hand_figure <- function(held, state) {

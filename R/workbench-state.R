@@ -6,7 +6,7 @@ workbench_views <- c("list", "line", "explore", "curve", "map", "changes", "cont
 # What stays of a state; each is text.
 state_texts <- c("view", "q", "kind", "folder", "intent", "brand", "band", "size", "decided",
   "sort", "hours", "page", "id", "by", "from", "to", "level", "after", "before", "days", "one",
-  "other", "segment", "site", "small")
+  "other", "segment", "site", "small", "side")
 
 # In: JSON of the page. Out: list of texts, with `c` (conditions) and `trail`.
 read_state <- function(json) {

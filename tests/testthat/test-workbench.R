@@ -162,6 +162,33 @@ test_that("a task shows its page as it is, its queries, words to try in a title,
     "Noted: title: Garlic to plant in autumn", all = FALSE)
 })
 
+test_that("movers have four figures, can be sorted and narrowed, and the file follows the screen", {
+  held <- bench()
+  moves <- inktide:::compared_state(held, state_of(view = "changes"))$moves
+  named <- function(...) {
+    drawn <- view_of(held, view = "changes", ...)
+    cells <- regmatches(drawn, gregexpr("(?<=<tr><td class='wide' data-label='Query'>).*?(?=</td>)",
+      drawn, perl = TRUE))[[1]]
+    gsub("<[^>]*>", "", cells)
+  }
+  first <- function(own) utils::head(own$name, 20)
+  expect_equal(utils::head(named(), 20), first(moves[order(-abs(change), name)]))
+  expect_equal(utils::head(named(side = "lost", sort = "by_position"), 20),
+    first(moves[change < 0][order(-abs(by_position), name)]))
+  state <- state_of(view = "changes", side = "gained", sort = "clicks")
+  expect_equal(inktide:::hand_rows(held, state)$name,
+    moves[change > 0][order(-abs(clicks_after), name)]$name)
+  drawn <- view_of(held, view = "changes")
+  top <- moves[order(-abs(change), name)][1]
+  for (name in c("clicks", "impressions", "ctr", "position")) {
+    expect_match(drawn, sprintf("%s <span class='range soft'>from %s</span>",
+      inktide:::column_text(name, top[[paste0(name, "_after")]]),
+      inktide:::column_text(name, top[[paste0(name, "_before")]])), fixed = TRUE)
+  }
+  expect_match(view_of(held, view = "changes", level = "device"), "<table")
+  expect_no_match(view_of(held, view = "changes", level = "device"), "<pre>")
+})
+
 test_that("markup in names stays text in every view", {
   odd <- c("<script>x</script>", "\"'><img src=x>", "plain seeds", "a & b")
   rows <- CJ(date = as.IDate("2026-05-01") + 0:60, query = odd)

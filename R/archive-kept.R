@@ -39,7 +39,7 @@ keep_value <- function(path, version, value) {
     opening <- charToRaw(opening)
     writeBin(charToRaw(sprintf("%*d\n", kept_size_signs - 1L, length(opening))), con)
     writeBin(opening, con)
-    for (vector in packed$vectors) writeBin(vector, con)
+    for (bytes in packed$vectors) writeBin(bytes, con)
   })
   files <- list.files(dirname(path), "[.]kept$", full.names = TRUE)
   files <- files[order(file.mtime(files), decreasing = TRUE)]

@@ -10,12 +10,12 @@ remember_list <- function(input, findings) {
   if (is.null(input$folder)) return(invisible())
   lines <- rbind(findings$findings, findings$decided, fill = TRUE)
   lines <- utils::head(lines[!duplicated(lines$id)], kept_lines)
-  data <- data_version(input)
-  of <- digest::digest(list(data, lines$id, lines$rank, lines$gain))
+  version <- data_version(input)
+  of <- digest::digest(list(version, lines$id, lines$rank, lines$gain))
   if (identical(remembered_list(input$folder), of)) return(invisible())
   steps <- derivation_lines(findings, lines$id)
   kinds <- unique(lines$kind)
-  kept <- list(of = of, data = data, findings = in_sentences(findings, lines),
+  kept <- list(of = of, data = version, findings = in_sentences(findings, lines),
     cells = finding_cells(findings, lines),
     derivation = data.table(id = rep(lines$id, lengths(steps)),
       step = unlist(steps, use.names = FALSE)),

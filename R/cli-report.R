@@ -25,9 +25,9 @@ run_report <- function(options, files) {
   }
   check_report_path(out)
   logo <- as.character(input$settings$letterhead$logo)
-  page <- answer_once(options, input, "report", also = list(Sys.Date(), file.info(logo)$mtime),
+  html <- answer_once(options, input, "report", also = list(Sys.Date(), file.info(logo)$mtime),
     make = function(options) report_text(options, input))
-  write_whole(out, function(path) write_lines(page, path))
+  write_whole(out, function(path) write_lines(html, path))
   cli_out(out)
 }
 

@@ -1,5 +1,5 @@
-# What tables by page without queries cannot tell: which queries a page is shown for, and which pages
-# are shown together.
+# What tables by page without queries cannot tell: which queries a page is shown for, and which
+# pages are shown together.
 
 # Lines of pages alone: less certain, which is said, and named by the page. Pages that are shown
 # beneath another of the site's are no matter of their own titles.
@@ -25,13 +25,13 @@ shown_beneath <- function(summary) {
   size <- log(shown$impressions)
   equal <- log1p(data_limits$beneath_equal)
   near <- log1p(data_limits$beneath_near)
-  within <- function(reach) {
+  others_in <- function(reach) {
     sorted <- sort(size)
     findInterval(size + reach, sorted) - findInterval(size - reach, sorted, left.open = TRUE) - 1L
   }
-  others <- within(equal)
+  others <- others_in(equal)
   # Half a page more than there are, so that no size is held to be impossible.
-  by_chance <- (within(near) - others + 0.5) * equal / (near - equal)
+  by_chance <- (others_in(near) - others + 0.5) * equal / (near - equal)
   many <- stats::ppois(others - 1, by_chance, lower.tail = FALSE) < data_limits$beneath_chance
   before <- vapply(seq_along(size), function(i) {
     many[i] && any(size > size[i] - equal & shown$position < shown$position[i])

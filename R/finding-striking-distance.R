@@ -176,11 +176,11 @@ striking_facts <- function(summary, pairs, at, target, step) {
 }
 
 step_up_step <- function(summary, pairs, at, target, line) {
-  page <- summary$pages$page[at$page]
-  if (isTRUE(summary$of_pages)) return(new_facts("step", "go_deeper_page", line, page = page))
+  address <- summary$pages$page[at$page]
+  if (isTRUE(summary$of_pages)) return(new_facts("step", "go_deeper_page", line, page = address))
   # Links with the exact words of the query can put the linking page in front, so they vary.
   new_facts("step", ifelse(target <= assumed("top_three_ends"), "go_deeper", "own_passage"), line,
-    query = summary$queries$query[at$query], page = page,
+    query = summary$queries$query[at$query], page = address,
     lacks = empty_unknown(words_title_lacks(summary, at)),
     sources = link_sources(summary, pairs, at))
 }

@@ -36,11 +36,12 @@ four_figures <- function(summary, moves, weeks = 13L) {
   by_week <- if (!is.null(days)) {
     week_figures(days, if (length(ends) && !is.na(ends)) ends else max(days$date), weeks)
   }
-  names <- c("clicks", "impressions", "ctr", "position")
+  measures <- c("clicks", "impressions", "ctr", "position")
   now <- if (is.null(moves)) total_row(if (is.null(days)) summary$pairs else days) else {
-    stats::setNames(moves$site[, paste0(names, "_after"), with = FALSE], names)
+    stats::setNames(moves$site[, paste0(measures, "_after"), with = FALSE],
+      measures)
   }
-  said <- vapply(names, function(name) {
+  said <- vapply(measures, function(name) {
     was <- if (!is.null(moves)) moves$site[[paste0(name, "_before")]]
     # The best place on top.
     course <- by_week[[name]] * if (name == "position") -1 else 1

@@ -41,7 +41,7 @@ letterhead_style <- function(letterhead, title, summary) {
 # A text inside a style sheet: every sign that could end it by its number.
 style_text <- function(text) {
   signs <- utf8ToInt(enc2utf8(visible_text(text)))
-  plain <- signs %in% utf8ToInt("0123456789abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ -.,:/")
+  plain <- signs %in% utf8ToInt(paste(c(0:9, letters, LETTERS, " -.,:/"), collapse = ""))
   paste0("\"", paste(ifelse(plain, intToUtf8(signs, multiple = TRUE), sprintf("\\%06x", signs)),
     collapse = ""), "\"")
 }

@@ -2,7 +2,8 @@
 # summary.
 
 # The sections, by the name that links to them: their title, and which stand open.
-section_titles <- c(moved = "What changed", findings = "What to fix", made = "How the list was made",
+section_titles <- c(moved = "What changed", findings = "What to fix",
+  made = "How the list was made",
   `by-page` = "Page by page", checklist = "What to do, page by page", watched = "Watched queries",
   time = "Over time", totals = "Totals", curve = "The curve", parts = "Side by side",
   forecast = "What to expect", pages = "The pages", inventory = "All queries",
@@ -133,7 +134,8 @@ report_watched <- function(watched) {
     text = list(weeks = as_html(trend)))
   names(columns)[names(columns) == column_words("weeks", "label")] <-
     "Position by week, best on top"
-  paste0("<p>", escape(paste0(paste(c(sides_line(watched), watched_sentence(watched)), collapse = "; "), ". ",
+  paste0("<p>",
+    escape(paste0(paste(c(sides_line(watched), watched_sentence(watched)), collapse = "; "), ". ",
       paste0(unseen_line(watched), ""))),
     "</p>", if (nrow(at)) html_table(columns, soft_rows(!at$significant)))
 }
@@ -202,7 +204,11 @@ report_checklist <- function(findings, most = 25) {
     steps <- sprintf("<li>%s <span class='soft'>%s</span>%s</li>", escape(leads$action),
       escape(leads$reason), along_list(own, leads))
     sprintf("<h3>%s</h3><p class='soft'>%s clicks per 30 days, %s</p><ul class='steps'>%s</ul>%s",
-      escape(if (nzchar(by_page$page[i])) format_path(by_page$page[i]) else "Queries without a page"),
+      escape(if (nzchar(by_page$page[i])) {
+        format_path(by_page$page[i])
+      } else {
+        "Queries without a page"
+      }),
       format_gain(by_page$gain[i]), format_hours(by_page$hours[i]), paste(steps, collapse = ""),
       paste0(sections_list(brief[brief$page == by_page$page[i], ]), ""))
   }, "")

@@ -26,11 +26,12 @@
 #' @param forecast A [tide_forecast()] of the whole site; `NULL` leaves it out.
 #' @param watched What [tide_watched()] tells; `NULL` leaves it out.
 #' @param chosen What was chosen of the data, in words, such as `"device mobile"`; said at the head.
-#' @param reader Who it is for: `"analyst"`, everything; `"client"`, what happened, what is to be done
-#'   first, what changed and what to expect; `"writer"`, what to do page by page, with the reasons.
-#' @param letterhead A list with any of `name` (of who hands it over), `logo` (path of a PNG, JPEG or
-#'   SVG file of at most 500 kB), `colour` (`"#1f4e79"`, dark enough to be read on white) and `note`
-#'   (what stands at the end).
+#' @param reader Who it is for: `"analyst"`, everything; `"client"`, what happened, what is to be
+#'   done first, what changed and what to expect; `"writer"`, what to do page by page, with the
+#'   reasons.
+#' @param letterhead A list with any of `name` (of who hands it over), `logo` (path of a PNG, JPEG
+#'   or SVG file of at most 500 kB), `colour` (`"#1f4e79"`, dark enough to be read on white) and
+#'   `note` (what stands at the end).
 #' @return `file`, invisibly.
 #' @section Errors: `tide_error_write` where the file cannot be written; `tide_error_argument`.
 #' @examples
@@ -78,7 +79,8 @@ tide_report <- function(findings, file, title = "Ink Tide report", site = NULL, 
     inventory = function() if (!is.null(inventory)) report_inventory(inventory),
     read = function() report_read(findings$summary, findings$outside),
     meaning = report_meaning)
-  inside <- Filter(Negate(is.null), lapply(html_of[report_readers[[reader]]], function(make) make()))
+  inside <- lapply(html_of[report_readers[[reader]]], function(make) make())
+  inside <- Filter(Negate(is.null), inside)
   html <- c("<!doctype html>", "<html lang='en'><head><meta charset='utf-8'>",
     "<meta name='viewport' content='width=device-width, initial-scale=1'>",
     sprintf("<title>%s</title><style>%s%s</style></head><body>", escape(title), part("style.css"),

@@ -144,7 +144,9 @@ change_table <- function(held, compared, level, state, most = 100L) {
   more <- nrow(moves) - nrow(shown)
   paste0(change_sums(compared), moves_tools(compared, state),
     html_table(columns, look = "data tall", heads = heads, wide = "name"),
-    if (more > 0) sprintf("<p class='soft'>and %s more: CSV has all</p>", format_count(more)) else "")
+    if (more > 0) {
+      sprintf("<p class='soft'>and %s more: CSV has all</p>", format_count(more))
+    })
 }
 
 # What movers can be sorted by: the largest either way first.

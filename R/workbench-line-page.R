@@ -43,8 +43,8 @@ title_editor <- function(rows, read_only, most = 14L) {
   sums <- utils::head(sums[order(-sums$stake)], most)
   sprintf(paste0("<div class='try' data-pixels='%d'><label>Try a title <input id='new-title' ",
     "type='text' maxlength='200' autocomplete='off'></label> <output id='title-fits' ",
-    "class='soft'></output><p class='words'>%s</p><p class='soft'>Words of the page's queries, those ",
-    "first that miss most clicks; what the title holds is marked.%s</p></div>"), title_pixels,
+    "class='soft'></output><p class='words'>%s</p><p class='soft'>Words of the page's queries, ",
+    "those first that miss most clicks; what the title holds is marked.%s</p></div>"), title_pixels,
     paste(sprintf("<span data-word='%s' data-stake='%.4f'>%s</span>",
       escape_attribute(sums$word), sums$stake, escape(sums$word)), collapse = " "),
     if (read_only) "" else " It is stored with the decision, for the checklist.")
@@ -73,7 +73,8 @@ line_neighbours <- function(held, state, id) {
     sprintf("<button type='button' class='plain' data-%s='1' %s>%s <kbd>%s</kbd></button>", mark,
       go_to(id = ids[to]), label, key)
   }
-  sprintf("<nav class='ways' aria-label='tasks'>%s <span class='soft'>task %s of %s</span> %s</nav>",
+  sprintf(paste("<nav class='ways' aria-label='tasks'>%s",
+    "<span class='soft'>task %s of %s</span> %s</nav>"),
     way(at - 1L, "previous", "previous", "k"), format_count(at), format_count(length(ids)),
     way(at + 1L, "next", "next", "j"))
 }

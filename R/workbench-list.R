@@ -36,8 +36,9 @@ chosen_tasks <- function(held, state) {
   rows <- rows[order(direction * tasks[[sort_by]][rows], tasks$rank[rows])]
   # The tail is folded until somebody asks for it, or for something in particular.
   asked <- nzchar(state$small) || any(nzchar(unlist(state[c("q", names(facet_names))])))
-  tail <- if (asked || all(tasks$small[rows])) integer() else rows[tasks$small[rows]]
-  list(tasks = tasks[setdiff(rows, tail)], counts = counts, sort = sort_by, tail = tasks[tail])
+  folded <- if (asked || all(tasks$small[rows])) integer() else rows[tasks$small[rows]]
+  list(tasks = tasks[setdiff(rows, folded)], counts = counts, sort = sort_by,
+    tail = tasks[folded])
 }
 
 # What tasks can be put in order by, and its name.
@@ -82,19 +83,19 @@ list_opening <- function(held, chosen, fits, hours) {
 }
 
 list_sums <- function(held, chosen, fits, hours) {
-  all <- rbind(chosen$tasks, chosen$tail)
+  whole <- rbind(chosen$tasks, chosen$tail)
   sprintf(paste("<b>%s: +%s clicks a month</b> in %s, from the data of %s.",
     "In %s: %s, +%s clicks."),
-    format_plural(nrow(all), "task"), format_clicks(sum(all$gain)),
-    format_hours(sum(all$hours)), list_window(held$findings$summary), format_hours(hours),
+    format_plural(nrow(whole), "task"), format_clicks(sum(whole$gain)),
+    format_hours(sum(whole$hours)), list_window(held$findings$summary), format_hours(hours),
     format_plural(sum(fits), "task"), format_clicks(sum(chosen$tasks$gain[fits])))
 }
 
-folded_tail <- function(tail) {
-  if (!nrow(tail)) return("")
+folded_tail <- function(small) {
+  if (!nrow(small)) return("")
   sprintf("<p>%s</p>", link_button(sprintf("%s, +%s clicks a month in %s",
-    format_plural(nrow(tail), "small task"), format_clicks(sum(tail$gain)),
-    format_hours(sum(tail$hours))), go_to(small = "shown")))
+    format_plural(nrow(small), "small task"), format_clicks(sum(small$gain)),
+    format_hours(sum(small$hours))), go_to(small = "shown")))
 }
 
 facet_boxes <- function(counts, state, most = 8) {
@@ -127,8 +128,9 @@ facet_boxes <- function(counts, state, most = 8) {
 
 # kind: whose sign stands before the label.
 facet_button <- function(label, count, go, on, kind = NULL) {
-  sprintf("<button type='button' class='facet' %s aria-pressed='%s'><span%s>%s</span>%s</button>", go,
-    tolower(on), if (is.null(kind)) "" else sprintf(" class='kind %s'", kind), escape(label), if (is.null(count)) "" else sprintf(" <span class='count'>%s</span>", format_count(count)))
+  sprintf("<button type='button' class='facet' %s aria-pressed='%s'><span%s>%s</span>%s</button>",
+    go, tolower(on), if (is.null(kind)) "" else sprintf(" class='kind %s'", kind), escape(label),
+    if (is.null(count)) "" else sprintf(" <span class='count'>%s</span>", format_count(count)))
 }
 
 task_table <- function(tasks, fits, sort, held) {

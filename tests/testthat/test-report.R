@@ -104,7 +104,7 @@ test_that("the template of a report knits on a project", {
   expect_false(any(grepl("^## Error|^Error", lines)))
 })
 
-test_that("the report opens with what happened, four figures and the first tasks; each reader's own", {
+test_that("the report opens with what happened and the first tasks, and each reader has its own", {
   rows <- made_site(queries = 200, days = 70, demand = rep(20, 200))
   data <- as_data(rows)
   found <- tide_find(tide_summary(data), min_gain = 0)

@@ -36,8 +36,9 @@ test_that("pages shown as often as each other beneath another are no lines of th
   pages <- data.table(page = sprintf("/p%d/", 1:200), position = runif(200, 1.5, 10),
     impressions = round(exp(rnorm(200, 6, 1))))
   pages[, "clicks" := rbinom(200, impressions, 0.3 * exp(-0.3 * (position - 1)))]
-  several <- data.table(page = c("/", "/delivery/", "/contact/", "/catalogue/", "/vouchers/"), position = c(1.2, 2, 2.3, 2.6, 3),
-    impressions = c(26000, 20100, 20000, 20200, 19900), clicks = c(9000, 900, 800, 700, 600))
+  several <- data.table(page = c("/", "/delivery/", "/contact/", "/catalogue/", "/vouchers/"),
+    position = c(1.2, 2, 2.3, 2.6, 3), impressions = c(26000, 20100, 20000, 20200, 19900),
+    clicks = c(9000, 900, 800, 700, 600))
   found_in <- function(rows) {
     rows[, "page" := paste0("https://www.fernmoor.example", page)]
     tide_find(tide_summary(inktide:::pages_for_queries(as_data(rows))))

@@ -130,7 +130,7 @@ test_that("every view is drawn, and nothing there is said kindly", {
   expect_match(view_of(none), "The list is empty")
 })
 
-test_that("a task shows its page as it is, its queries, words to try in a title, and its neighbours", {
+test_that("a task shows its page as it is, words to try in a title, and its neighbours", {
   held <- bench()
   ids <- inktide:::chosen_tasks(held, state_of(small = "shown"))$tasks$id
   lead <- held$findings$findings[match(ids[2], held$findings$findings$id)]

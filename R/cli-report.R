@@ -46,7 +46,8 @@ report_text <- function(options, input) {
 # Every part of the report. What tells of now rests on the rows of the last 90 days, which are read
 # once.
 write_report <- function(options, input, data, findings, out, title) {
-  given <- report_readers[[options[["for"]]]]
+  reader <- first_given(options[["for"]], "analyst")
+  given <- report_readers[[reader]]
   # Worked out only where the reader is given it.
   of <- function(section, value) if (section %in% given) value
   recent <- last_rows(options, input, data, usual_days)
@@ -58,7 +59,7 @@ write_report <- function(options, input, data, findings, out, title) {
     parts = of("parts", site_parts(options, input, data)),
     watched = of("watched", report_watched_queries(input, recent, curve)),
     forecast = of("forecast", site_forecast(options, input, data, findings)),
-    chosen = segment_words(all_segments(input)), reader = options[["for"]],
+    chosen = segment_words(all_segments(input)), reader = reader,
     letterhead = as.list(input$settings$letterhead))
 }
 

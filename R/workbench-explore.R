@@ -35,11 +35,18 @@ explored <- function(held, state) {
   if (nzchar(state$segment) && state$segment %in% names(held$segments)) {
     segments <- c(segments, held$segments[state$segment])
   }
-  columns <- c("clicks", "impressions", "ctr", "expected_ctr", "position", "share", "queries",
-    "pages")
-  tryCatch(tide_explore(held$explorer, explored_by(state), segments, state_day(state$from),
-    state_day(state$to), if (state$sort %in% columns) state$sort), tide_error = identity)
+  sort_by <- if (state$sort %in% setdiff(explored_figures, "missed")) state$sort
+  view <- tryCatch(tide_explore(held$explorer, explored_by(state), segments,
+    state_day(state$from), state_day(state$to), sort_by), tide_error = identity)
+  if (inherits(view, "condition")) return(view)
+  set(view$rows, j = "missed",
+    value = pmax(0, view$rows$expected_ctr * view$rows$impressions - view$rows$clicks))
+  if (state$sort == "missed") setorderv(view$rows, "missed", -1L)
+  view
 }
+
+explored_figures <- c("clicks", "impressions", "ctr", "expected_ctr", "missed", "position", "share",
+  "queries", "pages")
 
 explored_by <- function(state) if (state$by %in% explore_kinds) state$by else "query"
 
@@ -61,7 +68,9 @@ view_sentence <- function(held, state, by, conditions) {
   parts <- vapply(seq_along(conditions), function(i) condition_chip(conditions[[i]], i - 1L), "")
   sprintf("<div class='sentence'>%s%s%s%s</div>",
     select_box("by", "Show", kinds, explore_words[kinds], by), paste(parts, collapse = ""),
-    days_chip(held, state), add_condition(held))
+    days_chip(held, state), paste0(add_condition(held), if (length(conditions) > 1) {
+      link_button("clear all", go_to(c = NULL, page = NULL))
+    }))
 }
 
 offers_kind <- function(explorer, kind) {
@@ -130,14 +139,54 @@ view_table <- function(held, state, view) {
   at <- page_buttons(state, nrow(view$rows), explored_each)
   rows <- view$rows[at$rows]
   kind <- view$by
-  figures <- c("clicks", "impressions", "ctr", "expected_ctr", "position", "share", "queries",
-    "pages")
-  columns <- shown_columns(rows, c(kind, figures),
+  columns <- shown_columns(rows, c(kind, explored_figures),
     text = stats::setNames(list(explored_names(rows, kind)), kind))
-  heads <- sort_heads(columns, kind, stats::setNames(nm = figures),
+  heads <- sort_heads(columns, kind, stats::setNames(nm = explored_figures),
     if (state$sort %in% names(rows)) state$sort else if (!kind %in% times) "clicks" else "")
-  paste0(view_total(view),
+  paste0(view_total(view), explored_chart(held, state, view),
     html_table(columns, look = "data", heads = heads, wide = kind), at$html)
+}
+
+# Clicks of what is shown over time: by the days, weeks or months of the table, else by week.
+# Without days the ten largest rows.
+explored_chart <- function(held, state, view) {
+  if (!nrow(view$rows)) return("")
+  if (!"date" %in% held$explorer$dimensions) return(largest_bars(view))
+  each <- if (view$by %in% times) view$by else "week"
+  course <- if (each == view$by) view else {
+    kept_result(held, list("course", state[c("c", "segment", "from", "to")]), function() {
+      explored(held, replace(state, c("by", "sort"), list("week", "")))
+    })
+  }
+  if (inherits(course, "condition") || nrow(course$rows) < 3) return(largest_bars(view))
+  starts <- course$rows[[each]]
+  starts <- as.Date(if (each == "month") paste0(starts, "-01") else as.character(starts))
+  clicks <- course$rows$clicks[order(starts)]
+  starts <- sort(starts)
+  x <- figure_scale(as.numeric(range(starts)), c(50, 890))
+  y <- figure_scale(c(0, max(clicks, 1) * 1.05), c(66, 8))
+  months <- seq(as.Date(cut(starts[1], "month")), max(starts), by = "month")
+  months <- months[months >= starts[1]]
+  months <- months[seq(1, length(months), by = max(1, ceiling(length(months) / 12)))]
+  ticks <- pretty(y$domain, 2)
+  title <- paste("clicks by", each)
+  figure_svg(x, y, paste0(svg_path(x$at(as.numeric(starts)), y$at(clicks), "line"),
+    sprintf("<text x='890' y='10' text-anchor='end'>%s</text>", title)), as.numeric(months), ticks,
+    format(months, "%Y-%m"), format_count(ticks), title, height = 88)
+}
+
+largest_bars <- function(view, most = 10L) {
+  rows <- utils::head(view$rows[order(-view$rows$clicks)], most)
+  names_shown <- if (view$by == "pair") rows$query else rows[[view$by]]
+  width <- round(420 * rows$clicks / max(rows$clicks, 1), 1)
+  at <- 15 * seq_len(nrow(rows))
+  sprintf(paste0("<svg class='figure' viewBox='0 0 900 %d' role='img' ",
+    "aria-label='clicks of the largest %d'>%s</svg>"),
+    15L * nrow(rows) + 8L, nrow(rows), paste(sprintf(paste0(
+      "<text x='300' y='%s' text-anchor='end'>%s</text>",
+      "<rect class='first' x='308' y='%s' width='%s' height='10'></rect>",
+      "<text x='%s' y='%s'>%s</text>"), at, escape(trimws(fit_text(format_path(names_shown), 42))),
+      at - 9, width, 314 + width, at, format_count(rows$clicks)), collapse = ""))
 }
 
 explored_names <- function(rows, by) {

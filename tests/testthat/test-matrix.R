@@ -69,7 +69,7 @@ calls <- function(file, dir) {
   writeLines(c("page,sessions,conversions,value", sprintf("https://x.example/p%d,%d,%d,%d", 0:3,
     100 + 0:3, 0:3, 50 * 0:3)), worth)
   months <- file.path(dir, "months.csv")
-  writeLines(c("month,clicks", sprintf("20%d-%02d,%d", rep(24:25, each = 12), 1:12, 900 + 1:24)),
+  writeLines(c("month,clicks", sprintf("20%d-%02d,%d", rep(24:26, each = 12), 1:12, 900 + 1:36)),
     months)
   list(curve = c("curve", file), diagnose = c("curve", file, "--diagnose"),
     parts = c("curve", file, "--by", "words"), find = c("find", file, "--view", "page"),

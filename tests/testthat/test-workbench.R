@@ -162,6 +162,27 @@ test_that("a task shows its page as it is, words to try in a title, and its neig
     "Noted: title: Garlic to plant in autumn", all = FALSE)
 })
 
+test_that("a table has its course above it, and can be sorted by what is missed", {
+  held <- bench()
+  state <- state_of(view = "explore", by = "page", sort = "missed", c = list("intent~commercial"))
+  rows <- inktide:::explored(held, state)$rows
+  expect_equal(rows$missed, sort(pmax(0, rows$expected_ctr * rows$impressions - rows$clicks), TRUE))
+  drawn <- inktide:::explored_chart(held, state, inktide:::explored(held, state))
+  expect_match(drawn, "aria-label='clicks by week'")
+  # As many points as weeks.
+  weeks <- inktide:::explored(held, replace(state, "by", "week"))$rows
+  path <- regmatches(drawn, regexpr("(?<=d=')[^']+", drawn, perl = TRUE))
+  expect_length(gregexpr("[ML]", path)[[1]], nrow(weeks))
+  expect_match(inktide:::explored_chart(held, state, inktide:::explored(held,
+    replace(state, "by", "day"))), "clicks by day")
+  undated <- inktide:::workbench_data(held$findings, tide_read(csv(
+    "query,page,clicks,impressions,position", sprintf("seeds %d,/p%d,%d,100,3", 1:12, 1:12, 12:1))))
+  view <- inktide:::explored(undated, state_of(view = "explore"))
+  bars <- inktide:::explored_chart(undated, state_of(view = "explore"), view)
+  expect_length(gregexpr("<rect", bars)[[1]], 10)
+  expect_match(bars, ">seeds 1</text>", fixed = TRUE)
+})
+
 test_that("movers have four figures, can be sorted and narrowed, and the file follows the screen", {
   held <- bench()
   moves <- inktide:::compared_state(held, state_of(view = "changes"))$moves

@@ -139,11 +139,8 @@ weights_on_grid <- function(blend) {
   })
 }
 
-# One curve asks for the same weights several times. Those of the default come with the package:
-# they would take a small site longer than its fit.
-last_grid <- list2env(
-  list(weights = weights_on_grid(default_blend), rests_on = default_blend[grid_rests_on]),
-  parent = emptyenv())
+# One curve asks for the same weights several times.
+last_grid <- new.env(parent = emptyenv())
 
 # Clicks that cells are expected to have on a curve, its log CTR at the knots given.
 expected_clicks <- function(cells, log_ctr, blend) {

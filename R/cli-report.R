@@ -4,7 +4,8 @@ command_report <- function(shared) {
   list(
     job = "one self-contained HTML file",
     files = "[FILE...]",
-    example = "inktide report export.csv --brand fernmoor --out report.html",
+    example = c("inktide report export.csv --brand fernmoor --out report.html",
+      "inktide report --project my-site --for client"),
     options = c(options_named(shared, "--format", but = TRUE),
       list(text_option("--title", "TEXT", "title of the report"),
         choice_option("--for", "WHO", names(report_readers),

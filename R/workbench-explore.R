@@ -165,14 +165,14 @@ explored_chart <- function(held, state, view) {
   starts <- sort(starts)
   x <- figure_scale(as.numeric(range(starts)), c(50, 890))
   y <- figure_scale(c(0, max(clicks, 1) * 1.05), c(66, 8))
-  months <- seq(as.Date(cut(starts[1], "month")), max(starts), by = "month")
-  months <- months[months >= starts[1]]
-  months <- months[seq(1, length(months), by = max(1, ceiling(length(months) / 12)))]
+  begun <- seq(as.Date(cut(starts[1], "month")), max(starts), by = "month")
+  begun <- begun[begun >= starts[1]]
+  begun <- begun[seq(1, length(begun), by = max(1, ceiling(length(begun) / 12)))]
   ticks <- pretty(y$domain, 2)
   title <- paste("clicks by", each)
   figure_svg(x, y, paste0(svg_path(x$at(as.numeric(starts)), y$at(clicks), "line"),
-    sprintf("<text x='890' y='10' text-anchor='end'>%s</text>", title)), as.numeric(months), ticks,
-    format(months, "%Y-%m"), format_count(ticks), title, height = 88)
+    sprintf("<text x='890' y='10' text-anchor='end'>%s</text>", title)), as.numeric(begun), ticks,
+    format(begun, "%Y-%m"), format_count(ticks), title, height = 88)
 }
 
 largest_bars <- function(view, most = 10L) {

@@ -235,7 +235,7 @@ inventory_rows <- function(by, at, label, rules) {
     set(out, j = "lost", value = there - out$clicks)
   }
   if (!is.null(out[["expected_ctr"]])) {
-    set(out, j = "missed", value = pmax(0, out$expected_ctr * out$impressions - out$clicks))
+    set(out, j = "missed", value = missed_clicks(out$clicks, out$expected_ctr * out$impressions))
   }
   set(out, j = "band", value = position_band(out$position, rules$bands))
   paged <- !is.null(at$rows[["page"]]) && any(nzchar(at$pages$names))

@@ -251,7 +251,7 @@ kind_of_pages <- function(kind) {
   kind <- check_kind(kind)
   lacking <- kind[!kind_is(kind, "pages_alone")]
   if (length(lacking)) {
-    abort_tide(sprintf("Without queries nothing is told of: %s.",
+    abort_tide(sprintf("These kinds need queries: %s.",
       paste(kind_label(lacking), collapse = ", ")),
       where = "a table by page",
       fix = "Export by query and page, or ask for low CTR or striking distance alone.",

@@ -34,7 +34,7 @@ finding_kinds <- function() {
 # may need the format of the results page; intended, its step is done on the intended page; links,
 # its step needs links; snippet, its step is a new title and description; rises, its step is a
 # better position; contest, its pages compete; idea, its page is not there yet;
-# pages_alone, it can be told of pages without queries.
+# pages_alone, pages without queries show it.
 finding_kind <- function(find, initial, hours, traits = character(), colour, mark, sign) {
   as.list(environment())
 }

@@ -39,6 +39,9 @@ total_row <- function(rows) {
   add_ratios(sums)[, c("clicks", "impressions", "ctr", "position")]
 }
 
+# Clicks that are expected less those had, never below zero.
+missed_clicks <- function(clicks, expected) pmax(0, expected - clicks)
+
 # Each row's share of the clicks; of the impressions where there are no clicks.
 click_shares <- function(rows) {
   weight <- if (sum(rows$clicks) > 0) rows$clicks else rows$impressions

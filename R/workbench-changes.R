@@ -94,17 +94,21 @@ day_trend <- function(held, compared, width = 900, height = 180, brush = "days")
   odd <- days_not_usual(held)
   marks <- paste0(day_marks(held$events$marks, x, span, "event", held$events$marks$event, foot),
     day_marks(odd, x, span, "event unusual", odd$likely, foot))
-  month_starts <- seq(as.Date(cut(as.Date(days$date[1]), "month")), as.Date(max(days$date)),
-    by = "month")
-  month_starts <- month_starts[month_starts >= as.Date(days$date[1])]
-  month_starts <- month_starts[seq(1, length(month_starts),
-    by = ceiling(length(month_starts) / (width / 75)))]
+  begun <- month_starts(as.Date(days$date), width / 75)
   ticks <- pretty(y$domain, if (height < 100) 2 else 3)
   figure_svg(x, y, paste0(shade, svg_path(x$at(as.numeric(days$date)), y$at(days$clicks), "thin"),
     svg_path(x$at(as.numeric(days$date)), y$at(weekly_mean(days$date, days$clicks)), "line"),
     marks),
-    as.numeric(month_starts), ticks, format(month_starts, "%Y-%m"), format_count(ticks),
-    "clicks by day", brush = brush, width = width, height = height)
+    as.numeric(begun), ticks, format(begun, "%Y-%m"), format_count(ticks), "clicks by day",
+    brush = brush, width = width, height = height)
+}
+
+# The months that begin within days in order; of many every so manyth.
+month_starts <- function(days, most) {
+  starts <- seq(as.Date(cut(days[1], "month")), max(days), by = "month")
+  starts <- starts[starts >= days[1]]
+  each <- max(1, ceiling(length(starts) / most))
+  starts[seq_along(starts) %% each == 1 %% each]
 }
 
 # Days that the site was not as usual: an outage, bots, a surge.

@@ -40,7 +40,7 @@ explored <- function(held, state) {
     state_day(state$from), state_day(state$to), sort_by), tide_error = identity)
   if (inherits(view, "condition")) return(view)
   set(view$rows, j = "missed",
-    value = pmax(0, view$rows$expected_ctr * view$rows$impressions - view$rows$clicks))
+    value = missed_clicks(view$rows$clicks, view$rows$expected_ctr * view$rows$impressions))
   if (state$sort == "missed") setorderv(view$rows, "missed", -1L)
   view
 }
@@ -165,9 +165,7 @@ explored_chart <- function(held, state, view) {
   starts <- sort(starts)
   x <- figure_scale(as.numeric(range(starts)), c(50, 890))
   y <- figure_scale(c(0, max(clicks, 1) * 1.05), c(66, 8))
-  begun <- seq(as.Date(cut(starts[1], "month")), max(starts), by = "month")
-  begun <- begun[begun >= starts[1]]
-  begun <- begun[seq(1, length(begun), by = max(1, ceiling(length(begun) / 12)))]
+  begun <- month_starts(starts, 12)
   ticks <- pretty(y$domain, 2)
   title <- paste("clicks by", each)
   figure_svg(x, y, paste0(svg_path(x$at(as.numeric(starts)), y$at(clicks), "line"),

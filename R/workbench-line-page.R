@@ -10,7 +10,7 @@ line_page <- function(held, line) {
   pairs <- pairs[pairs$page == code]
   rows <- data.table(query = held$findings$summary$queries$query[pairs$query],
     pairs[, c("clicks", "impressions", "ctr", "expected_ctr", "position")],
-    missed = pmax(0, pairs$expected - pairs$clicks))
+    missed = missed_clicks(pairs$clicks, pairs$expected))
   setorderv(rows, c("missed", "clicks"), c(-1L, -1L))
   paste0("<section><h2>What is there now</h2>", page_says(held, line$page),
     title_editor(rows, held$read_only), "</section>", page_queries(rows, line$page))

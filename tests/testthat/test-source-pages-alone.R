@@ -23,7 +23,7 @@ test_that("pages without queries are judged at their mean position, less certain
   expect_lte(max(near$confidence), 0.6)
   expect_match(near$action, "^Look which queries /p[0-9]+/ is shown for", all = TRUE)
   expect_match(paste(run("find", "--kind", "low-ctr,cannibalized")$err, collapse = " "),
-    "Without queries nothing is told of: cannibalized")
+    "These kinds need queries: cannibalized")
   listed <- fread(text = run("list", "--format", "csv", "--quiet")$out)
   expect_false(anyNA(listed$expected_ctr))
   expect_gt(cor(listed$lost, listed$impressions), 0.5)

@@ -129,15 +129,44 @@ impressions_of <- function(by, table) {
   if ("page" %in% table$dimensions) "pages" else "queries"
 }
 
-# The table by query alone, of the same days as one that has pages too, or NULL.
-queries_alone <- function(data, table) {
-  if (!"page" %in% table$dimensions) return(NULL)
+# The table of what is listed by itself, of the same days as the finest, or NULL: without pages a
+# query is one impression; without queries, the private ones of a page are in. Page tables that lack
+# a page with clicks are cut, and would hide it.
+listed_alone <- function(data, table, by) {
+  other <- c(query = "page", page = "query", folder = "query")[by]
+  if (is.na(other) || !other %in% table$dimensions) return(NULL)
   same <- function(own) {
-    "query" %in% own$dimensions && !any(c("page", "rich_result") %in% own$dimensions) &&
+    line_kinds[[by]] %in% own$dimensions && !any(c(other, "rich_result") %in% own$dimensions) &&
       ("date" %in% own$dimensions) == ("date" %in% table$dimensions) &&
       identical(c(own$from, own$to), c(table$from, table$to))
   }
-  Filter(same, data$tables)[1][[1]]
+  own <- Filter(same, data$tables)[1][[1]]
+  if (is.null(own) || other == "page") return(own)
+  keys_of <- function(rows) unique(page_key(as.character(unique(rows$page))))
+  if (all(keys_of(table$rows[table$rows$clicks > 0]) %in% keys_of(own$rows))) own
+}
+
+# What rows with queries tell of pages whose own figures stand there already: how many queries, and
+# what is expected. Private impressions are held against the curve at their mean place, as tables
+# without queries are. private_there: the CTR that those would have at the target, NULL for none.
+add_queried <- function(rows, queried, label, curve, rules, by, private_there) {
+  known <- inventory_rows(by, queried, label, rules)
+  at <- match(inventory_key(rows), inventory_key(known))
+  of_known <- function(name) fcoalesce(as.numeric(known[[name]][at]), 0)
+  shown <- of_known("impressions")
+  left <- pmax(0, rows$impressions - shown)
+  place <- (rows$impressions * rows$position - shown * of_known("position")) / left
+  place <- ifelse(left > 0, pmax(1, place), rows$position)
+  expected <- of_known("expected_ctr") * shown +
+    left * curve_ctr(curve, place, rep(names(curve$fits)[1], length(place)), 1, left)
+  set(rows, j = c("queries", "expected_ctr", "missed"), value = list(
+    as.integer(of_known("queries")), expected / rows$impressions,
+    missed_clicks(rows$clicks, expected)))
+  if (!is.null(private_there)) {
+    there <- of_known("lost") + of_known("clicks") + left * private_there
+    set(rows, j = "lost", value = there - rows$clicks)
+  }
+  setcolorder(rows, c(intersect(names(known), names(rows)), setdiff(names(rows), names(known))))
 }
 
 # The leading page of each query and how many it has, from a table that knows pages.

@@ -75,6 +75,10 @@ inventory_head <- function(x) {
           format_share(x$coverage)))
     } else if (!is.na(x$coverage)) {
       sprintf("coverage: %s of the site's clicks", format_share(x$coverage))
+    },
+    if (!is.null(x$queries_known)) {
+      sprintf("private queries are in: %s of these clicks have a query that is known",
+        format_share(x$queries_known))
     })
 }
 

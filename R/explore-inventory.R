@@ -12,6 +12,10 @@
 #'   by page and folder show each page's own impressions; what is expected of pages that stand
 #'   together under a brand query is what their one result is expected to have, shared by clicks.
 #'
+#'   Where the data hold a table by page without queries beside them, clicks, impressions and
+#'   positions of pages and folders are those of it, private queries included. What is expected of
+#'   the private impressions is what the curve gives at their mean position.
+#'
 #' @param data A `tide_data` object, a [tide_source()] or an archive.
 #' @param by What a row stands for: `query`, `page`, `pair` (query x page), `folder`, `topic`,
 #'   `modifier` (what stands with the brand, or with the words `of`: "price", "near me"), `country`,
@@ -57,6 +61,8 @@
 #'   `impressions_of` (what impressions of queries rest on: `"queries"`, a table by query, or
 #'   `"pages"`, see Details; `NULL` where rows are those of pages),
 #'   `coverage` (clicks of these rows as a share of the totals without queries, or `NA`),
+#'   `queries_known` (of pages and folders whose clicks come from a table by page alone: the share
+#'   of them that rows with queries explain; else `NULL`),
 #'   `would_add` (what further exports would add, or nothing), `by`, `of`, `windows`, `from`, `to`,
 #'   `left_out`. Methods: `print`, `format`, `tidy`, `summary`, `as.data.frame`.
 #' @references Wilson (1927), Journal of the American Statistical Association 22, 209-212.
@@ -93,13 +99,12 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
   check_text(sort, "sort", null = TRUE)
   if (is.null(brand)) brand <- rules$brand else rules$brand <- brand
   leading <- by == "page" && lead > 0
-  tbl <- inventory_table(data, by, if (leading) "query")
-  paged <- if (by == "query") tbl
-  if (by == "query") tbl <- first_given(queries_alone(data, tbl), tbl)
-  longer <- inventory_table(history, by, if (leading) "query")
+  used <- inventory_tables(data, if (!same) history, by, leading)
+  tbl <- used$listed
+  longer <- used$longer
   if (by == "modifier" && is.null(windows) && isTRUE(longer$days >= 56)) windows <- 28
   windows <- check_lengths(windows, longer)
-  with_queries <- "query" %in% tbl$dimensions
+  with_queries <- "query" %in% used$finest$dimensions
   if (with_queries && is.null(curve)) curve <- tide_curve(tide_summary(data, brand = brand))
   if (by == "modifier") {
     rules$brand <- if (is.null(of)) curve$summary$brand else I(of)
@@ -120,7 +125,14 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
   if (by %in% times) rows <- time_changes(rows, by, at$rows$date, label)
   before <- earlier_rows(data, tbl, by, curve, rules)
   if (!is.null(before)) rows <- cbind(rows, earlier_columns(rows, before, by))
-  if (!is.null(paged) && !identical(paged, tbl)) rows <- add_leading_page(rows, paged)
+  if (used$apart && by == "query") rows <- add_leading_page(rows, used$finest)
+  queried <- at
+  private_too <- used$apart && by != "query"
+  if (private_too) {
+    queried <- with_target(inventory_codes(by, used$finest, curve, brand), curve, target, ctr)
+    rows <- add_queried(rows, queried, row_labels(by, queried, rules), curve, rules, by,
+      first_given(ctr, curve_at(curve, target, names(curve$fits)[1])$ctr))
+  }
   weekly <- if ("date" %in% tbl$dimensions && !by %in% times && !wide_dates(tbl)) {
     weekly_clicks(at$rows, label, tbl)
   }
@@ -131,18 +143,21 @@ tide_inventory <- function(data, by = NULL, sort = NULL, decreasing = TRUE, wind
   check_flag(decreasing, "decreasing")
   in_order <- inventory_order(rows, by, sort, decreasing)
   total <- add_ratios(sums_by(at$rows, character(), c("clicks", "impressions", "weighted")))
-  if (!is.null(at$rows[["there"]])) set(total, j = "lost",
-    value = sum(at$rows$there) - total$clicks)
+  if (!is.null(rows[["lost"]])) {
+    set(total, j = "lost",
+      value = if (private_too) sum(rows$lost) else sum(at$rows$there) - total$clicks)
+  }
   site <- if (with_queries) site_clicks_of(data, tbl)
   structure(list(
     rows = rows[in_order],
-    beneath = if (leading) leading_beneath(at, rows[in_order]$page, lead, rules),
+    beneath = if (leading) leading_beneath(queried, rows[in_order]$page, lead, rules),
     weekly = weekly[in_order],
     total = total[, intersect(c("clicks", "impressions", "ctr", "position", "lost"), names(total)),
       with = FALSE],
     against = list(target = target, ctr = ctr),
     impressions_of = impressions_of(by, tbl),
     coverage = if (is.null(site) || site <= 0) NA_real_ else min(1, total$clicks / site),
+    queries_known = if (private_too) min(1, sum(used$finest$rows$clicks) / total$clicks),
     would_add = further_exports(read_grains(data)),
     by = by,
     of = of,
@@ -174,6 +189,23 @@ inventory_table <- function(data, by, besides = NULL) {
     paste(c(by, besides), collapse = " with its ")),
     where = tables_read(data),
     fix = sprintf("Export a table by %s.", paste(needed, collapse = " and ")), class = "grain")
+}
+
+# The tables of a list: what is `listed`, the finest, which says more of it, and the one that
+# windows look back in; whether the listed one stands `apart` from the finest. history: NULL where
+# it is the same.
+inventory_tables <- function(data, history, by, leading) {
+  besides <- if (leading) "query"
+  finest <- inventory_table(data, by, besides)
+  longer <- if (is.null(history)) finest else inventory_table(history, by, besides)
+  own <- listed_alone(data, finest, by)
+  if (is.null(own)) return(list(listed = finest, finest = finest, longer = longer, apart = FALSE))
+  if (by != "query") {
+    own_longer <- if (is.null(history)) own else listed_alone(history, longer, by)
+    # Windows of other rows than those listed would not agree with them.
+    if (is.null(own_longer)) own <- finest else longer <- own_longer
+  }
+  list(listed = own, finest = finest, longer = longer, apart = !identical(own, finest))
 }
 
 check_lengths <- function(windows, table) {

@@ -28,7 +28,7 @@ format.tide_trace <- function(x, n = 25, width = 80, ...) {
   }
   # One narrow column of its own for each kind: weeks led, band, queries.
   extra <- switch(x$kind, query = if (!is.null(shown$weeks_led)) as.character(shown$weeks_led),
-    page = shown$band, folder = format_count(shown$queries))
+    page = shown$band, folder = if (is.null(x$only)) format_count(shown$queries))
   extra_head <- c(query = "led", page = "band", folder = "queries")[[x$kind]]
   extra_width <- if (is.null(extra)) 0 else max(nchar(c(extra, extra_head))) + 2
   volume <- if (x$kind == "page" && any(!is.na(shown$volume))) shown$volume
@@ -46,8 +46,10 @@ format.tide_trace <- function(x, n = 25, width = 80, ...) {
   more <- nrow(x$rows) - nrow(shown)
   wrap_lines(c(
     heading,
-    sprintf("%s, %s; %s clicks, %s impressions, CTR %s, position %s", span,
-      format_plural(nrow(x$rows), side, c(page = "pages", query = "queries")[[side]]),
+    sprintf("%s; %s clicks, %s impressions, CTR %s, position %s",
+      paste(c(span, if (is.null(x$only) || x$kind == "folder") {
+        format_plural(nrow(x$rows), side, c(page = "pages", query = "queries")[[side]])
+      }), collapse = ", "),
       format_count(x$total$clicks), format_count(x$total$impressions), format_rate(x$total$ctr),
       format_position(x$total$position)),
     if (!is.null(x$site)) {

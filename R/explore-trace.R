@@ -20,8 +20,9 @@
 #'   (`name`, `week` as its first day, `clicks`, `impressions`, `position`), `ranking` (for page
 #'   and folder: how many distinct `queries` were shown in each `week`, by `band` of their
 #'   position in that week), `total` (sums over the rows), `site` (for a page: its totals from a
-#'   table without queries, or `NULL`), `brand` (clicks of brand queries, of a query whether it is
-#'   one; `NULL` without brand words), `facts` (of the query or page itself), `from`, `to`.
+#'   table without queries, or `NULL`), `only` (`"page"` or `"query"` where the data have a table by
+#'   one of them alone, whose rows then stand for all of the other; else `NULL`), `brand` (clicks of
+#'   brand queries, of a query whether it is one; `NULL` without brand words or queries), `facts` (of the query or page itself), `from`, `to`.
 #'   Methods: `print`, `tidy`, `autoplot`, `plot`.
 #'
 #' Of findings: a `tide_explained` object, a list with `finding` (its row), `cells` (`page`,
@@ -62,13 +63,7 @@ tide_trace.tide_data <- function(data, what, recent_days = 90, rules = tide_rule
   check_text(what, "what")
   check_number(recent_days, "recent_days", min = 1)
   check_class(rules, "tide_rules", "rules")
-  tbl <- pick_table(data, c("query", "page"))
-  if (is.null(tbl)) {
-    check_days_were_there(data, c("query", "page"))
-    abort_tide("No table has both queries and pages.",
-      where = tables_read(data),
-      fix = "Export a table by query and page.", class = "grain")
-  }
+  tbl <- traced_table(data)
   queries <- code_queries(tbl$rows$query, tbl$rows$impressions)
   pages <- code_pages(tbl$rows$page, tbl$rows$impressions)
   found <- find_name(what, queries, pages)
@@ -92,7 +87,8 @@ tide_trace.tide_data <- function(data, what, recent_days = 90, rules = tide_rule
   weeks <- dated && !wide_dates(tbl)
   if (weeks) set(rows, j = "week", value = period_start(tbl$rows$date[use], tbl$to, 7L))
   weekly <- if (weeks) setnames(reduce_by(rows, c(other, "week")), other, "name")
-  site <- if (found$kind == "page") {
+  no_queries <- identical(tbl[["only"]], "page")
+  site <- if (found$kind == "page" && !no_queries) {
     totals <- site_totals(data, "page", tbl)
     if (!is.null(totals)) totals[totals$key == pages$keys[found$code]]
   }
@@ -101,15 +97,39 @@ tide_trace.tide_data <- function(data, what, recent_days = 90, rules = tide_rule
     name = found$name,
     rows = trace_facts(trace_rows(rows, weekly, found$kind, rules$bands), facts),
     weekly = weekly,
-    ranking = if (weeks && found$kind != "query") ranking_queries(rows, rules$bands),
+    only = tbl[["only"]],
+    ranking = if (weeks && found$kind != "query" && is.null(tbl[["only"]])) {
+      ranking_queries(rows, rules$bands)
+    },
     total = traced_total(rows, tbl, use, queries, pages, found$kind),
     site = if (NROW(site)) site,
-    brand = brand_clicks(tbl$rows, use, queries, rules, found$kind),
+    brand = if (!no_queries) brand_clicks(tbl$rows, use, queries, rules, found$kind),
     facts = if (found$kind != "folder") facts_of_traced(facts, found$kind, found$name),
     from = if (dated) from else tbl$from,
     to = tbl$to),
     class = c("tide_trace", "tide_result"))
 }
+
+# The table by query and page; else one that has either, whose other side stands as one name.
+traced_table <- function(data) {
+  tbl <- pick_table(data, c("query", "page"))
+  if (!is.null(tbl)) return(tbl)
+  check_days_were_there(data, c("query", "page"))
+  for (only in c("page", "query")) {
+    tbl <- pick_table(data, only)
+    if (is.null(tbl)) next
+    tbl <- window_beside(tbl, data)
+    tbl$only <- only
+    tbl$rows <- copy(tbl$rows)
+    other <- setdiff(names(all_of_other), only)
+    set(tbl$rows, j = other, value = all_of_other[[other]])
+    return(tbl)
+  }
+  abort_tide("No table has queries or pages.", where = tables_read(data),
+    fix = "Export a table by query and page.", class = "grain")
+}
+
+all_of_other <- c(query = "(all queries)", page = "(all pages)")
 
 # Sums of all rows; a query is one impression, however many of its pages are shown.
 traced_total <- function(rows, table, use, queries, pages, kind) {
@@ -155,7 +175,7 @@ find_name <- function(what, queries, pages) {
   if (is.na(page_at) && startsWith(what, "/")) page_at <- match(sub("/+$", "", what), paths)
   if (!is.na(query)) return(list(kind = "query", code = query, name = queries$names[query]))
   if (!is.na(page_at)) return(list(kind = "page", code = page_at, name = pages$names[page_at]))
-  known <- c(queries$names, format_path(pages$names))
+  known <- setdiff(c(queries$names, format_path(pages$names)), all_of_other)
   near <-
     known[utils::head(order(utils::adist(tolower(what), tolower(known), partial = FALSE)[1, ]), 3)]
   abort_tide("No query and no page of that name is in the data.", where = sprintf("'%s'.", what),
@@ -171,7 +191,7 @@ trace_rows <- function(rows, weekly, kind, bands) {
   out <- reduce_by(rows, if (kind == "folder") "page" else c("query", "page"))
   set(out, j = "share", value = click_shares(out))
   set(out, j = "band", value = position_band(out$position, bands))
-  if (kind == "folder") {
+  if (kind == "folder" && !identical(unique(rows$query), all_of_other[["query"]])) {
     counts <- unique(rows[, c("page", "query")])[, .N, by = "page"]
     set(out, j = "queries", value = counts$N[match(out$page, counts$page)])
     setcolorder(out, c("page", "queries"))

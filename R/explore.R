@@ -20,6 +20,8 @@
 #'   `pages`, how many), `total` of them, `outside` (clicks and impressions that the conditions
 #'   leave out, and their shares), `coverage` (share of the site's clicks that rows with queries
 #'   explain, or `NA`), `by`, `from`, `to`. Methods: `print`, `format`, [tidy()].
+#' @details Figures are those of rows with queries, of pages too, so that every condition means the
+#'   same; [tide_inventory()] lists pages with their private queries where a table of them is there.
 #' @section Errors: `tide_error_grain` where the rows do not have what is asked for;
 #'   `tide_error_nothing_left` where no row passes.
 #' @seealso [tide_inventory()] for a list of everything with its course in time, [tide_trace()].

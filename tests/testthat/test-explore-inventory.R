@@ -174,3 +174,50 @@ test_that("a data frame is read as a file is", {
     Impressions = c(9000, 400), Position = c(2.1, 4))
   expect_equal(tide_read(rows)$tables[[1]]$rows$clicks, c(1200, 30))
 })
+
+test_that("pages of a table of their own have their private queries in", {
+  pairs <- data.table::fread(tide_example()[["pairs"]])
+  data.table::setnames(pairs, tolower(names(pairs)))
+  pages <- pairs[, list(clicks = sum(clicks), impressions = sum(impressions),
+    position = sum(position * impressions) / sum(impressions)), by = c("date", "page")]
+  listed <- function(pages, ...) {
+    files <- file.path(tempfile(), c("pairs.csv", "pages.csv"))
+    dir.create(dirname(files[1]))
+    data.table::fwrite(pairs, files[1])
+    data.table::fwrite(pages, files[2])
+    tide_inventory(tide_read(files), brand = "fernmoor", windows = 14, ...)
+  }
+  for (by in c("page", "folder")) {
+    alone <- tide_inventory(tide_read(tide_example()[["pairs"]]), by = by, brand = "fernmoor",
+      windows = 14)
+    same <- listed(pages, by = by)
+    # Where nothing is private, a table of pages changes no figure.
+    expect_equal(same$rows, alone$rows, tolerance = 1e-6)
+    expect_equal(same$queries_known, 1)
+    expect_equal(same$total$lost, alone$total$lost, tolerance = 1e-6)
+  }
+  # Private impressions at a place are what a query there would be expected to have.
+  more <- data.table::copy(pages)
+  more[, c("clicks", "impressions", "position") := list(clicks + 1L, impressions + 20L,
+    (position * impressions + 20 * 4) / (impressions + 20))]
+  private <- listed(more, by = "page", lead = 1)
+  known <- listed(pages, by = "page")$rows
+  known <- known[match(inktide:::page_key(private$rows$page), inktide:::page_key(known$page))]
+  # Addresses that are one page are one here, too.
+  key <- inktide:::page_key
+  days <- more[date <= private$to, .N, by = list(page = key(page))]
+  expect_equal(private$rows$clicks, known$clicks + days$N[match(key(known$page), days$page)])
+  added <- private$rows$expected_ctr * private$rows$impressions -
+    known$expected_ctr * known$impressions
+  of_curve <- predict(tide_curve(tide_summary(tide_read(tide_example()[["pairs"]]),
+    brand = "fernmoor")), 4)$ctr[1]
+  expect_equal(added / (private$rows$impressions - known$impressions),
+    rep(of_curve, length(added)), tolerance = 0.15)
+  expect_equal(private$rows$queries, known$queries)
+  expect_lt(private$queries_known, 1)
+  expect_true(all(private$beneath$clicks <= max(known$clicks)))
+  # A table of pages that lacks some is cut: rows with queries stay what is listed.
+  cut <- listed(more[key(page) != key(known$page[1])], by = "page")
+  expect_null(cut$queries_known)
+  expect_setequal(key(cut$rows$page), key(known$page))
+})

@@ -42,7 +42,7 @@ test_that("a page in any spelling gives its queries, each with its own weeks", {
 
 test_that("what is not held is answered with the nearest names", {
   expect_error(tide_trace(data, "kale sedes"), "Kale Seeds|kale seeds", class = "tide_error_trace")
-  expect_error(tide_trace(as_data(rows[, !"page"]), "kale seeds"), class = "tide_error_grain")
+  expect_error(tide_trace(as_data(rows[, !c("page", "query")]), "kale seeds"), class = "tide_error_grain")
   run <- program("trace", "radish spacing", tide_example()[["pairs"]], "--format", "csv", "--quiet")
   expect_equal(run$status, 0)
   expect_equal(names(fread(text = run$out))[1:8],
@@ -81,4 +81,30 @@ test_that("with brand words a trace says what is of the brand", {
   expect_equal(site$brand, rows[grepl("fern ?moor", query), sum(clicks)])
   expect_match(format(site), "^brand queries: 1,692 of the clicks \\(55%\\)", all = FALSE)
   expect_null(tide_trace(data, "/*")$brand)
+})
+
+test_that("tables by page or by query alone are traced by their own rows", {
+  pages <- tempfile(fileext = ".csv")
+  days <- as.character(seq(as.Date("2026-09-01"), by = 1, length.out = 28))
+  site <- c("https://www.fernmoor.example/shop/kale/", "https://www.fernmoor.example/shop/pea/")
+  rows <- data.table::CJ(date = days, page = site)
+  rows[, c("clicks", "impressions", "position") := list(rep(2:1, 28), 50L, 4)]
+  data.table::fwrite(rows, pages)
+  own <- tide_read(pages)
+  own$tables[[1]] <- as_data(rows[, date := as.Date(date)])$tables[[1]]
+  one <- tide_trace(own, "/shop/kale/", rules = tide_rules(brand = "x"))
+  expect_equal(one$total$clicks, 56)
+  expect_equal(one$weekly$clicks, rep(14, 4))
+  expect_null(one$brand)
+  expect_null(one$site)
+  folder <- tide_trace(own, "/shop/*")
+  expect_equal(folder$rows$clicks, c(56, 28))
+  expect_null(folder$rows[["queries"]])
+  queries <- tempfile(fileext = ".csv")
+  writeLines(c("query,clicks,impressions,position", "kale seeds,40,900,3.4", "pea,10,800,4.5"),
+    queries)
+  expect_equal(tide_trace(tide_read(queries), "kale seeds")$total$impressions, 900)
+  run <- program("trace", "/shop/kale/", pages)
+  expect_equal(run$status, 0)
+  expect_match(run$out, "(all queries)", fixed = TRUE, all = FALSE)
 })

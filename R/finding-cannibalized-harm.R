@@ -77,7 +77,7 @@ test_contests <- function(rivals, course, fits, spread, beneath, intended = NULL
       "better_match_leads",
       done$level | pmin(contests$position_first, contests$position_second) < 3 &
       contests$places < 3,
-      "both_at_top", any_harm, "one_leads_throughout"))
+      "both_at_top", done$high_up, "together_high_up", any_harm, "one_leads_throughout"))
 }
 
 # Chance that pages that took turns will go on to: the lead lasts longer than it did (stretches of
@@ -93,15 +93,18 @@ swapping_goes_on <- function(of, dates) {
 
 # One row a query: `harm`, how likely the pages swap (`swapping`) and the leader is passed by,
 # whether they swap at one `level`, whether they are a page and one beneath it that both do well
-# (`family`), and whether the one leads that matches better, though shown together (`rightly`).
+# (`family`), whether the one leads that matches better, though shown together (`rightly`), and
+# whether none leads and both are shown together, too near the top to be told from a good thing
+# (`high_up`).
 harm_done <- function(of, course, beneath, each = 1) {
   swapping <- pmax(course$swaps, ifelse(of$apart_by_day, course$by_chance, 0))
   lasting <- pmin(of$led_first, of$led_second) >=
     pmax(2, assumed("swap_days") / each, assumed("swap_share") * (of$led_first + of$led_second))
   near <- pmax(of$places, of$gap, na.rm = TRUE) < assumed("together_places")
-  beside <- near & of$weeks_together > assumed("together_weeks") &
-    of$share_second > assumed("together_share") &
-    pmin(of$position_first, of$position_second) > assumed("together_position")
+  both_shown <- near & of$weeks_together > assumed("together_weeks") &
+    of$share_second > assumed("together_share")
+  high_up <- pmin(of$position_first, of$position_second) <= assumed("together_position")
+  beside <- both_shown & !high_up
   # Shown together and near each other day by day, which of the two is ahead is chance.
   swap <- lasting & swapping >= assumed("swap_even") & !(beside & of$side_by_side)
   passed_by <- fcase(of$known == "first", 0, of$known == "second", 1, rep(TRUE, nrow(of)),
@@ -118,7 +121,8 @@ harm_done <- function(of, course, beneath, each = 1) {
     leader_fits(of$fit_first, of$fit_second, of$position_first, of$position_second)
   data.table(
     harm = ifelse(group_of | rightly | level & nearest < assumed("top_three_ends"), "", harm),
-    swapping, passed_by, level, family = group_of, rightly, daily = course$by_chance > course$swaps)
+    swapping, passed_by, level, family = group_of, rightly, daily = course$by_chance > course$swaps,
+    high_up = both_shown & high_up & course$swaps + course$by_chance > 0.5)
 }
 
 # The page that should answer a query matches it better than any other. known: which of the two that

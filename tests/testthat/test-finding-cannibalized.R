@@ -195,3 +195,16 @@ test_that("every contested query is listed or left out with a reason, and rivals
   expect_true("leek soup" %in% contests$query)
   expect_length(strsplit(contests$pages[contests$query == "leek soup"], " ")[[1]], 5)
 })
+
+test_that("of two pages of equal weight none is said to lead", {
+  found <- tide_find(tide_summary(as_data(by_day(function(rows) {
+    days <- unique(rows$date)
+    half <- rbindlist(lapply(1:2, function(page) data.table(date = days, query = "query 0004",
+      page = sprintf("https://www.fernmoor.example/half%d/", page),
+      clicks = rbinom(length(days), 20, made_curve[6]), impressions = 20L,
+      position = 6.2 + rnorm(length(days), 0, 0.5))))
+    rbind(rows[query != "query 0004"], half)
+  }))), kind = "cannibalized", min_gain = 0)
+  expect_equal(found$excluded$reason,
+    "two pages shown together near the top, where both may do well")
+})

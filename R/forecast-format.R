@@ -71,7 +71,8 @@ folder_lines <- function(x, most = 4) {
 forecast_heading <- function(x) {
   sprintf("%s of the months after %s (%s whole months known, from %s)",
     sub("^(.)", "\\U\\1", x$history$of, perl = TRUE), format_month(x$made),
-    format_count(uniqueN(x$history$months$month)), x$history$source)
+    format_count(uniqueN(x$history$months$month[x$history$months$note != filled_in])),
+    x$history$source)
 }
 
 # What to know of it: how it would have done, how the season is known, what was replaced.

@@ -78,6 +78,9 @@ tide_history <- function(x, by = NULL, rules = tide_rules(), by_hand = NULL, kee
     class = c("tide_history", "tide_result"))
 }
 
+# The note of a month that the table lacks.
+filled_in <- "missing, filled in"
+
 # Months of each segment without a gap, and those `before` one that is too long to be filled in: up
 # to two months are put between their neighbours, on the line of their logs, and where other years
 # tell how far such months are off that line, as far from it.
@@ -107,7 +110,7 @@ fill_gaps <- function(months) {
     set(filled, j = c("month", "days", "used", "note"), value = list(first_day,
       days_in_month(first_day),
       exp(on_line(absent, number, per_day) + year_off) * days_in_month(first_day),
-      "missing, filled in"))
+      filled_in))
     set(filled, j = "value", value = filled$used)
     list(months = setorderv(rbind(own, filled), "month"), before = before)
   })

@@ -125,6 +125,10 @@ background_work <- function(options, files, input) {
   folder <- process <- held <- rests_on <- NULL
   path_in <- function(name) file.path(folder, name)
   make_start <- function() {
+    if (!is.null(process)) {
+      if (process$is_alive()) process$kill()
+      unlink(folder, recursive = TRUE)
+    }
     folder <<- tempfile("workbench")
     dir.create(folder, mode = "0700")
     rests_on <<- data_now(input)
@@ -140,10 +144,9 @@ background_work <- function(options, files, input) {
       if (process$is_alive() || !file.exists(path_in("result.rds"))) return(NULL)
       read <- readRDS(path_in("result.rds"))
       held <<- workbench_data(read$findings, read$data, input$archive, input$settings, read$events,
-        input$title, input$folder, read$explorer)
+        input$title, input$folder, read$explorer, beside = part_from(path_in, process))
       kept_result(held, "opening", function() read$opening)
       if (options$read_only) held$read_only <<- TRUE
-      unlink(folder, recursive = TRUE)
       held
     },
     progress = function(site) {
@@ -158,7 +161,10 @@ background_work <- function(options, files, input) {
         "Starting"
       }
     },
-    cancel = function(site) if (process$is_alive()) process$kill(),
+    cancel = function(site) {
+      if (process$is_alive()) process$kill()
+      unlink(folder, recursive = TRUE)
+    },
     changed = function(site) {
       !is.null(held) && is.null(input$source) && !identical(data_now(input), rests_on)
     },
@@ -166,6 +172,26 @@ background_work <- function(options, files, input) {
       input <<- resolve_input(options, files)
       make_start()
     })
+}
+
+# Parts that the process writes after the list, each as a file of its own. One that failed, or was
+# never begun, is none.
+part_from <- function(path_in, process) {
+  known <- list()
+  function(name) {
+    path <- path_in(paste0(name, ".rds"))
+    if (is.null(known[[name]])) {
+      alive <- process$is_alive()
+      if (file.exists(path)) {
+        known[[name]] <<- list(value = readRDS(path)$value)
+      } else if (alive) {
+        return(list(ready = FALSE, value = NULL))
+      } else {
+        known[[name]] <<- list(value = NULL)
+      }
+    }
+    c(list(ready = TRUE), known[[name]])
+  }
 }
 
 # So many rows are held for tables at most; of more the newest days.
@@ -180,6 +206,33 @@ within_memory <- function(options, input, most = explored_most) {
   fit <- sum(cumsum(days$rows) <= most)
   if (fit < nrow(days)) options$days <- max(1, days$day[1] - days$day[max(1, fit)] + 1)
   options
+}
+
+# What is shown beside the list, written as it is there; what the data do not have is NULL.
+work_out_beside <- function(options, input, read, folder) {
+  recent <- last_rows(options, input, read$data, usual_days)
+  parts <- list(
+    forecast = function(options) site_forecast(options, input, read$data, read$findings),
+    check = function(options) {
+      store <- first_given(input$source, input$store)
+      if (!is.null(store)) {
+        tide_check(store, brand = input$settings$rules$brand, rules = input$settings$rules)
+      }
+    },
+    outcomes = function(options) {
+      if (any(input$decisions$decision == "done")) {
+        tide_outcomes(read$data, input$decisions, read$findings$curve, pages = input$pages)
+      }
+    },
+    watched = function(options) {
+      report_watched_queries(input, recent, recent_curve(input, read$data, recent, read$findings))
+    })
+  for (name in names(parts)) {
+    value <- tryCatch(answer_once(options, input, paste0("beside-", name), make = parts[[name]]),
+      tide_error = function(e) NULL)
+    write_whole(file.path(folder, paste0(name, ".rds")),
+      function(path) saveRDS(list(value = value), path, compress = FALSE))
+  }
 }
 
 # In the process of its own: findings and rows of a call, written as one file.
@@ -203,6 +256,7 @@ work_out <- function(options, files, result, said) {
         events = read$events, explorer = read$explorer))
     })
     write_whole(result, function(path) saveRDS(read, path, compress = FALSE))
+    work_out_beside(options, input, read, dirname(result))
   },
     tide_error = function(e) {
       writeLines(condition_lines(e), stderr())

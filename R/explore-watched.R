@@ -130,14 +130,14 @@ format.tide_watched <- function(x, n = 40, width = 80, ...) {
     wrap_lines(unseen_line(x), width))
 }
 
-# "2 of 9 watched queries changed significantly"
-watched_sentence <- function(x) {
+# "2 of 9 watched queries changed significantly". marked: how a table says which.
+watched_sentence <- function(x, marked = ", marked *") {
   many <- length(unique(x$rows$query))
   if (!many) return(NULL)
   changed <- length(unique(x$rows$query[x$rows$significant]))
   sprintf("%s of %s changed significantly (false-discovery rate %s%s)", format_count(changed),
     format_plural(many, "watched query", "watched queries"), format_share(x$fdr),
-    if (changed) ", marked *" else "")
+    if (changed) marked else "")
 }
 
 unseen_line <- function(x) {

@@ -1,10 +1,28 @@
 # What plans add: draws of what works, of how much it brings, and of the baseline it is added to.
 
-# In: the site's baseline, named plans. Out: list(months: a row a plan and month; tasks; sums: over
-# all months, a row a plan, the first without any).
-add_plans <- function(fit, widened, plans, ramp, draws) {
-  path <- fit$path
-  base <- draw_paths(path$mean, path$sd * widened, draws)
+# A forecast with these plans and no others; its baseline stays.
+with_plans <- function(forecast, plans, ramp = 3, draws = 2000, seed = 1) {
+  forecast[c("tasks", "sums", "plans")] <- list(NULL)
+  months <- forecast$months
+  months <- unique(months[, setdiff(names(months), "plan"), with = FALSE], by = c("month",
+    "segment"))
+  months <- months[, !grepl("^(added|total)", names(months)), with = FALSE]
+  added <- if (length(plans)) with_seed(seed, add_plans(months, plans, ramp, draws))
+  if (!is.null(added)) {
+    months <- setcolorder(months[added$months, on = "month"], c("month", "segment", "plan"))
+  }
+  forecast$months <- months[]
+  forecast[c("tasks", "sums", "plans")] <- list(added$tasks, added$sums, plans)
+  forecast
+}
+
+# In: the site's baseline by month, named plans. Out: list(months: a row a plan and month; tasks;
+# sums: over all months, a row a plan, the first without any).
+add_plans <- function(months, plans, ramp, draws) {
+  path <- data.table(month = months$month,
+    mean = log(months$baseline / days_in_month(months$month)),
+    sd = log(months$baseline_high_95 / months$baseline) / stats::qnorm(0.975))
+  base <- draw_paths(path$mean, path$sd, draws)
   base <- base * rep(days_in_month(path$month), each = draws)
   middle <- exp(path$mean) * days_in_month(path$month)
   make_range <- function(x, p) apply(x, 2, stats::quantile, p, names = FALSE)

@@ -86,15 +86,11 @@ tide_forecast <- function(history, months = 6, plan = NULL, ramp = 3, draws = 20
   out <- data.table(month = paths$month, segment = paths$segment, baseline = at(0.5),
     baseline_low = at(0.1), baseline_high = at(0.9), baseline_low_95 = at(0.025),
     baseline_high_95 = at(0.975))
-  added <- if (length(plans)) with_seed(seed, add_plans(fits[["all"]], widened, plans, ramp, draws))
-  if (!is.null(added)) {
-    out <- setcolorder(out[added$months, on = "month"], c("month", "segment", "plan"))
-  }
-  forecast <- structure(list(months = out[], tasks = added$tasks, sums = added$sums,
+  forecast <- with_plans(structure(list(months = out[],
     backtest = backtest_table(fits, history), weights = lapply(fits, `[[`, "weights"),
-    history = history, plans = plans, tried = tried_months(fits, history),
-    made = max(history$months$month), widened = widened),
-    class = c("tide_forecast", "tide_result"))
+    history = history, tried = tried_months(fits, history), made = max(history$months$month),
+    widened = widened),
+    class = c("tide_forecast", "tide_result")), plans, ramp, draws, seed)
   if (is.null(per_click)) forecast else in_worth(forecast, per_click)
 }
 

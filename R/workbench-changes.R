@@ -5,17 +5,20 @@ changes_view <- function(held, state) {
     return(empty_state("Windows need days.", "Open data by date, query and page."))
   }
   level <- compared_level(state)
-  presets <- list(`last 28 days` = list(days = "28", before = NULL, after = NULL),
-    `last 90 days` = list(days = "90", before = NULL, after = NULL),
-    `28 days, a year before` = list(days = "28", before = "year", after = NULL))
+  presets <- c(list(`last 28 days` = list(days = "28"), `3 months` = list(days = "91"),
+    `28 days, a year before` = list(days = "28", before = "year")), event_presets(held))
+  none <- list(from = NULL, to = NULL, before_from = NULL, before_to = NULL, before = NULL,
+    days = NULL, one = NULL, other = NULL)
   sides <- side_segments(held)
   compared <- compared_state(held, state, sides)
   sprintf(paste0("<h1 class='visually-hidden' tabindex='-1'>What changed</h1>",
-    "<div class='tools'>%s %s %s %s</div>%s<p class='soft'>Drag over days to choose the later ",
-    "window, with Shift the earlier one.</p>%s"),
+    "<div class='tools'>%s</div><div class='tools'>%s %s %s %s</div>%s<p class='soft'>Drag over ",
+    "days to choose the later window, with Shift the earlier one.</p>%s"),
     paste(vapply(names(presets), function(name) {
-      link_button(name, do.call(go_to, c(presets[[name]], list(one = NULL, other = NULL))), "plain")
+      link_button(name, do.call(go_to, utils::modifyList(none, presets[[name]], keep.null = TRUE)),
+        "plain")
     }, ""), collapse = " "),
+    window_boxes(state, compared),
     select_box("level", "By", moved_by, moved_by, level),
     select_box("one", "Segment", c("", names(sides)), c("none", names(sides)), state$one),
     select_box("other", "compared with", c("", names(sides)), c("the rest", names(sides)),
@@ -41,14 +44,41 @@ side_segments <- function(held) {
     }))
 }
 
+# The days since each of the latest events, beside as many before it.
+event_presets <- function(held, most = 3, least = 14) {
+  marks <- held$events$marks
+  days <- held$explorer
+  if (!NROW(marks)) return(NULL)
+  marks <- marks[marks$date <= days$to - least + 1L & marks$date >= days$from + least]
+  marks <- utils::tail(marks[order(marks$date)], most)
+  stats::setNames(lapply(seq_len(nrow(marks)), function(i) {
+    since <- min(as.integer(days$to - marks$date[i]) + 1L, as.integer(marks$date[i] - days$from))
+    list(from = format(marks$date[i]), to = format(marks$date[i] + since - 1L))
+  }), sprintf("since %s (%s)", marks$event, format_day(marks$date)))
+}
+
+# First and last days of both windows, as they are compared.
+window_boxes <- function(state, compared) {
+  if (!inherits(compared, "tide_change") || !is.null(compared$sides)) return("")
+  windows <- compared$windows
+  if (!"from" %in% names(windows)) return("")
+  box <- function(set, label, value) text_box(set, label, format(value), "date", 9)
+  paste(box("from", "Days from", windows$from[2]), box("to", "to", windows$to[2]),
+    box("before_from", "against", windows$from[1]), box("before_to", "to", windows$to[1]))
+}
+
 compared_level <- function(state) if (state$level %in% moved_by) state$level else "query"
 
 compared_state <- function(held, state, sides = side_segments(held)) {
   level <- compared_level(state)
   # Whole days, of ten years at most.
   days <- max(1, round(state_number(state$days, 28, 3660)))
-  after <- state_window(state$after)
-  before <- if (state$before == "year") "year" else state_window(state$before)
+  after <- state_window(state$from, state$to, held$explorer$to, days)
+  before <- if (state$before == "year") "year" else {
+    earlier <- first_given(after, c(held$explorer$to - days + 1, held$explorer$to))
+    long <- as.integer(earlier[2] - earlier[1]) + 1L
+    state_window(state$before_from, state$before_to, earlier[1] - 1L, long)
+  }
   segments <- unname(sides[intersect(c(state$one, state$other), names(sides))])
   kept_result(held, list("changes", level, days, after, before, state$one, state$other),
     function() {
@@ -66,12 +96,14 @@ compared_state <- function(held, state, sides = side_segments(held)) {
     })
 }
 
-# "2026-05-01..2026-05-28" as two days, or NULL.
-state_window <- function(text) {
-  ends <- strsplit(text, "..", fixed = TRUE)[[1]]
-  if (length(ends) != 2) return(NULL)
-  days <- lapply(ends, state_day)
-  if (!any(lengths(days) == 0) && days[[1]] <= days[[2]]) ends
+# Two days, or NULL where neither is given; one alone goes on to `last`, or so many days back.
+state_window <- function(from, to, last, days) {
+  from <- state_day(from)
+  to <- state_day(to)
+  if (is.null(from) && is.null(to)) return(NULL)
+  if (is.null(to)) to <- if (from <= last) last else from + days - 1
+  if (is.null(from)) from <- to - days + 1
+  if (from <= to) as.IDate(c(from, to))
 }
 
 # Clicks by day with a mean of seven days; windows shaded, events marked. A dragged region becomes

@@ -41,7 +41,7 @@ contest_strip <- function(held, line) {
   codes <- match(pages, site_summary$pages$page)
   days <- site_summary$contested[which(site_summary$contested$query == code &
     site_summary$contested$page %in% codes)]
-  if (!nrow(days)) return(list(svg = "", days_led = ""))
+  if (!nrow(days)) return(list(svg = "", days_led = "", days = NULL))
   first <- days[order(days$date, -days$clicks, -days$impressions)]
   first <- first[!duplicated(first$date)]
   everything <- seq(site_summary$recent$from, site_summary$recent$to, by = 1L)
@@ -50,7 +50,8 @@ contest_strip <- function(held, line) {
   led <- first$page == codes[1]
   days_led <- sprintf("%s (%s), %s (%s)", format_path(pages[1]), format_plural(sum(led), "day"),
     format_path(pages[2]), format_plural(sum(!led), "day"))
-  list(days_led = days_led, svg = sprintf(paste0("<svg class='strip' viewBox='0 0 %d 14' ",
+  list(days_led = days_led, days = days, pages = pages, codes = codes,
+    led = format_count(c(sum(led), sum(!led))), svg = sprintf(paste0("<svg class='strip' viewBox='0 0 %d 14' ",
     "preserveAspectRatio='none' role='img' aria-label='%s'>%s</svg>"), as.integer(wide * 4),
     escape_attribute(paste("days in the lead:", days_led)),
     paste(sprintf("<rect class='%s' x='%d' y='%d' width='3' height='%d'></rect>",
@@ -58,9 +59,40 @@ contest_strip <- function(held, line) {
       ifelse(led, 14L, 8L)), collapse = "")))
 }
 
-contest_strip_of <- function(held, line) {
+# Where both pages stood by day, what each is called, and which is to be kept.
+line_contest <- function(held, line) {
   if (!kind_is(line$kind, "contest") || is.null(held$findings$summary$contested)) return("")
   strip <- contest_strip(held, line)
-  sprintf("<section><h2>Who led when</h2>%s<p class='soft'>%s</p></section>", strip$svg,
-    escape(strip$days_led))
+  days <- strip$days
+  if (is.null(days)) return("")
+  every <- as.IDate(seq(as.Date(min(days$date)), as.Date(max(days$date)), by = 1))
+  looks <- c("line", "line second")
+  of <- lapply(1:2, function(nth) {
+    own <- days[days$page == strip$codes[nth]]
+    own$position[match(every, own$date)]
+  })
+  smooth <- lapply(of, function(position) {
+    # Seven days around each, as far as the page was shown.
+    vapply(seq_along(position), function(i) {
+      around <- position[max(1, i - 3):min(length(position), i + 3)]
+      if (all(is.na(around))) NA_real_ else mean(around, na.rm = TRUE)
+    }, 0)
+  })
+  pages <- strip$pages
+  said <- if (is.null(held$pages)) rep("", 2) else {
+    at <- match(page_key(pages), held$pages$pages$key)
+    fcoalesce(as.character(held$pages$pages$title[at]), "")
+  }
+  sums <- days[, list(clicks = sum(clicks), impressions = sum(impressions),
+    position = sum(position * impressions) / sum(impressions)), by = "page"]
+  sums <- sums[match(strip$codes, sums$page)]
+  tbl <- shown_columns(set(sums, j = "page", value = pages), c("page", "title", "days_led",
+    "clicks", "impressions", "position"),
+    text = c(list(page = as_html(sprintf("<span class='lead %s'>%s</span>%s",
+      c("first", "second"), escape(format_path(pages)), c(" <b>to keep</b>", ""))),
+      days_led = strip$led), if (any(nzchar(said))) list(title = said)))
+  sprintf("<section><h2>Both pages by day</h2>%s%s</section>",
+    course_figure(held, every, stats::setNames(smooth, looks), "position of both pages by day",
+      write = format, places = TRUE, points = stats::setNames(of, c("dot first", "dot second")),
+      width = 900, height = 190), html_table(tbl, look = "data"))
 }

@@ -2,13 +2,13 @@
 
 workbench_data <- function(findings, data = NULL, store = NULL, settings = NULL, events = NULL,
     title = "Search performance", folder = NULL, explorer = workbench_explorer(findings, data,
-      settings)) {
+      settings), beside = parts_given(list())) {
   rules <- first_given(settings$rules, tide_rules(brand = findings$summary$brand))
   list2env(list(findings = findings, data = data, store = store, settings = settings,
     rules = rules, events = events, title = title, folder = folder,
     pages = findings$site_pages, tasks = workbench_tasks(findings, rules),
     segments = settings$segments, read_only = is.null(store), kept = new.env(parent = emptyenv()),
-    explorer = explorer, undo = list(), decided_at = NULL, decisions = NULL),
+    explorer = explorer, beside = beside, undo = list(), decided_at = NULL, decisions = NULL),
     parent = emptyenv())
 }
 
@@ -170,6 +170,10 @@ hand_rows <- function(held, state) {
     "small", "why")],
     line = tide_trace(held$findings, state$id)$cells,
     curve = setDT(as.data.frame(tidy(held$findings$curve))),
+    ahead = planned_forecast(held, state, held$beside("forecast")$value)$forecast$months,
+    pages = setDT(as.data.frame(tide_group(hand_findings(held, state)))),
+    outcomes = setDT(as.data.frame(held$beside("outcomes")$value)),
+    data = setDT(as.data.frame(held$beside("check")$value$problems)),
     changes = hand_changes(held, state),
     contests = {
       made <- tasks_decided(held)
@@ -191,5 +195,6 @@ hand_figure <- function(held, state) {
   switch(state$view, map = ggplot2::autoplot(hand_findings(held, state)),
     contests = ggplot2::autoplot(held$findings, what = "contests"),
     changes = ggplot2::autoplot(compared_state(held, state)),
+    ahead = ggplot2::autoplot(planned_forecast(held, state, held$beside("forecast")$value)$forecast),
     ggplot2::autoplot(held$findings$curve))
 }

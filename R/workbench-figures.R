@@ -1,20 +1,28 @@
 # The pages that are figures: the curve, and the map of findings on it.
 
 curve_view <- function(held, state) {
-  curve <- held$findings$curve
+  curve <- shown_curve(held, state)
+  if (inherits(curve, "condition")) return(empty_state(curve$what, curve$fix))
   name_texts <- seen_segments(curve)
   shown <- if (state$segment %in% name_texts) state$segment else name_texts
+  # Of devices and countries their own curves, as many as can be told apart.
+  parts <- setdiff(name_texts, names(held$findings$curve$fits))
+  if (length(shown) > 1 && length(parts)) shown <- utils::head(parts, 3)
   evidence <- curve$evidence[curve$evidence$segment %in% shown & curve$evidence$pivot_ctr > 0]
-  until <- 30
-  x <- figure_scale(c(1, until), c(60, 880), log = TRUE)
+  in_logs <- state$axes == "log"
+  until <- if (in_logs) 30 else 20
+  x <- figure_scale(c(1, until), c(60, 880), log = in_logs)
   # A line ends where its data end.
   one_line <- rbindlist(lapply(shown, function(name) {
     own <- curve$evidence[curve$evidence$segment == name & curve$evidence$pairs >= 3]
     last <- min(until, max(2, own$position))
     curve_at(curve, exp(seq(0, log(last), length.out = 90)), name)
   }))
-  y <- figure_scale(c(max(0.0005, min(one_line$ctr) / 1.5), min(1, max(one_line$ctr_high) * 1.1)),
-    c(420, 12), log = TRUE)
+  top <- min(1, max(one_line$ctr_high) * if (in_logs) 1.1 else 1.02)
+  y <- figure_scale(c(if (in_logs) max(0.0005, min(one_line$ctr) / 1.5) else 0, top), c(420, 12),
+    log = in_logs)
+  y_ticks <- if (in_logs) ctr_ticks else pretty(y$domain, 6)
+  x_ticks <- if (in_logs) position_ticks else c(1, seq(2, until, 2))
   css_class <- c("line", "line second", "line third")
   drawn <- vapply(seq_along(shown), function(i) {
     own <- one_line[one_line$segment == shown[i]]
@@ -22,30 +30,64 @@ curve_view <- function(held, state) {
     last_at <- nrow(own)
     paste0(ribbon_of(x$at(own$position), y$at(own$ctr_low), y$at(own$ctr_high), "ribbon"),
       paste(sprintf("<circle class='pivot%s' cx='%s' cy='%s' r='%s'><title>%s</title></circle>",
-        if (i > 1) " second" else "", x$at(points$position), y$at(points$pivot_ctr),
+        c("", " second", " third")[min(i, 3)], x$at(points$position), y$at(points$pivot_ctr),
         round(2 + 5 * sqrt(points$pairs / max(evidence$pairs)), 1), escape(sprintf(
           "%s, position %s: pivot %s of %s", shown[i], format_place(points$position),
           format_rate(points$pivot_ctr), format_plural(points$pairs, "pair")))), collapse = ""),
       svg_path(x$at(own$position), y$at(own$ctr), css_class[min(i, 3)]),
-      sprintf("<text x='%s' y='%s' text-anchor='end'>%s</text>", x$at(own$position[last_at]),
-        y$at(own$ctr_high[last_at]) - 8, escape(shown[i])))
+      curve_points(curve, shown[i], own$position[last_at], x, y))
   }, "")
   tbl <- setDT(as.data.frame(tidy(curve)))
   tbl <- tbl[tbl$segment %in% shown & tbl$position %in% c(1:10, 15, 20)]
   sprintf(paste0("<h1 tabindex='-1'>CTR by position</h1><p class='soft'>Lines: what this site ",
-    "earns at each position, with the %s interval. Circles: simple average CTR. Drag over a ",
-    "region to list its queries.</p>%s%s%s"),
-    format_share(curve$level),
+    "earns at each position, with the %s interval; data of %s. Circles: simple average CTR. Drag ",
+    "over a region to list its queries.</p><div class='tools'>%s %s %s %s</div>%s%s"),
+    format_share(curve$level), data_window(curve$summary), curve_parts_box(held, state),
     if (length(name_texts) > 1) {
       select_box("segment", "Segment", c("", name_texts), c("all", name_texts), state$segment)
     } else {
       ""
     },
-    figure_svg(x, y, paste(drawn, collapse = ""), position_ticks, ctr_ticks,
-      format(position_ticks), format_rate(ctr_ticks),
+    select_box("axes", "Axes", c("", "log"), c("linear", "log"), state$axes),
+    paste(sprintf("<span class='lead %s'>%s</span>",
+      c("first", "second", "third")[pmin(seq_along(shown), 3)], escape(shown)), collapse = " "),
+    figure_svg(x, y, paste(drawn, collapse = ""), x_ticks, y_ticks,
+      format(x_ticks), format_rate(y_ticks),
       "CTR by position with interval and pivot", brush = "position", height = 450),
     html_table(shown_columns(tbl, c("segment", "position", "ctr", "ctr_low", "ctr_high"),
       text = list(position = format_place(tbl$position))), look = "data narrow"))
+}
+
+# The list's own curve, or one for each device or country of the same data.
+shown_curve <- function(held, state) {
+  if (!state$by %in% curve_parts(held)) return(held$findings$curve)
+  kept_result(held, list("curve", state$by), function() {
+    tryCatch(tide_curve(tide_summary(held$data, brand = held$rules$brand, split = state$by),
+      by = state$by, rules = held$rules), tide_error = identity)
+  })
+}
+
+# What rows can be parted by, as far as they are.
+curve_parts <- function(held) {
+  if (is.null(held$data)) return(character())
+  known <- intersect(c("device", "country"), names(held$explorer$rows))
+  known[vapply(known, function(by) nlevels(held$explorer$rows[[by]]) > 1, NA)]
+}
+
+curve_parts_box <- function(held, state) {
+  by <- curve_parts(held)
+  if (!length(by)) return("")
+  select_box("by", "Curves by", c("", by), c(if (is.null(held$rules$brand)) "none" else "brand",
+    by), state$by)
+}
+
+# Places of a curve that say their figures under the pointer.
+curve_points <- function(curve, segment, until, x, y) {
+  at <- curve_at(curve, seq_len(max(1, floor(until))), segment)
+  paste(sprintf("<circle class='place' cx='%s' cy='%s' r='7'><title>%s</title></circle>",
+    x$at(at$position), y$at(at$ctr), escape(sprintf("%s, position %d: %s (%s to %s)", segment,
+      as.integer(at$position), format_rate(at$ctr), format_rate(at$ctr_low),
+      format_rate(at$ctr_high)))), collapse = "")
 }
 
 # Marks beyond these would hide each other.
@@ -131,7 +173,7 @@ figure_svg <- function(x, y, inside, x_ticks, y_ticks, x_labels, y_labels, label
       sprintf(" data-brush='%s' data-x='%s' data-y='%s'", brush, scale_facts(x), scale_facts(y))
     },
     paste(sprintf("<text x='%s' y='%s' text-anchor='middle'>%s</text>", x$at(x_ticks[keep_x]),
-      y$range[1] + 16, escape(x_labels[keep_x])), collapse = ""),
+      max(y$range) + 16, escape(x_labels[keep_x])), collapse = ""),
     paste(sprintf(paste0("<line x1='%s' x2='%s' y1='%s' y2='%s'></line>",
       "<text x='%s' y='%s' text-anchor='end'>%s</text>"), x$range[1], x$range[2],
       y$at(y_ticks[keep_y]), y$at(y_ticks[keep_y]), x$range[1] - 6, y$at(y_ticks[keep_y]) + 4,
@@ -159,17 +201,36 @@ ribbon_of <- function(x, low, high, class) {
     paste(rev(x), rev(high), sep = ",", collapse = "L"))
 }
 
-# A small course by week: one line, a second one pale where there is something to compare with.
-course_svg <- function(values, label, other = NULL, up = FALSE, width = 300, height = 60) {
-  if (sum(!is.na(values)) < 2) return("<p class='soft'>too few weeks</p>")
-  both_values <- c(values, other)
-  ends <- range(both_values, na.rm = TRUE)
-  if (up) ends <- c(0, ends[2])
-  if (diff(ends) == 0) ends <- ends + c(-1, 1) * max(1e-6, abs(ends[1]) / 2)
-  x <- round(seq(3, width - 3, length.out = length(values)), 1)
-  at <- function(v) round(height - 5 - (height - 10) * (v - ends[1]) / diff(ends), 1)
-  sprintf(paste0("<svg class='course' viewBox='0 0 %d %d' preserveAspectRatio='none' ",
-    "role='img' aria-label='%s'>%s%s</svg>"),
-    as.integer(width), as.integer(height), escape_attribute(label),
-    if (is.null(other)) "" else svg_path(x, at(other), "pale"), svg_path(x, at(values), "line"))
+# A course in time: lines of values at days, with events and the days that the list rests on. lines:
+# by their class, drawn in this order; points: the same as dots. places: positions, the best on top.
+course_figure <- function(held, days, lines, label, write = format_count, places = FALSE,
+    points = NULL, width = 560, height = 118) {
+  known <- unlist(c(lines, points))
+  if (sum(!is.na(known)) < 2) return("<p class='soft'>Too few days.</p>")
+  foot <- height - 20
+  # A level line stands in the middle.
+  ends <- if (places) c(1, max(known, 2, na.rm = TRUE)) else c(0, max(known, 1e-6, na.rm = TRUE))
+  x <- figure_scale(as.numeric(range(days)), c(44, width - 8))
+  y <- figure_scale(ends, if (places) c(8, foot) else c(foot, 8))
+  recent <- shown_window(held)
+  # Shaded where they are not all that is shown.
+  shade <- if (is.null(recent) || as.IDate(recent$from) <= min(days)) "" else {
+    at <- x$at(as.numeric(as.IDate(unlist(recent))))
+    sprintf("<rect class='window' x='%s' y='8' width='%s' height='%s'></rect>", at[1],
+      max(1, at[2] - at[1]), foot - 8)
+  }
+  drawn <- vapply(names(lines), function(look) {
+    svg_path(x$at(as.numeric(days)), y$at(lines[[look]]), look)
+  }, "")
+  dots <- vapply(names(points), function(look) {
+    of <- which(!is.na(points[[look]]))
+    paste(sprintf("<circle class='%s' cx='%s' cy='%s' r='1.6'></circle>", look,
+      x$at(as.numeric(days[of])), y$at(points[[look]][of])), collapse = "")
+  }, "")
+  begun <- month_starts(as.Date(days), width / 75)
+  ticks <- unique(if (places) round(c(1, pretty(ends, 2)[-1])) else pretty(ends, 2))
+  figure_svg(x, y, paste0(shade, paste(c(dots, drawn), collapse = ""),
+    day_marks(held$events$marks, x, x$domain, "event", held$events$marks$event, foot)),
+    as.numeric(begun), ticks, format(begun, "%Y-%m"), write(ticks), label, width = width,
+    height = height)
 }

@@ -15,14 +15,16 @@ line_view <- function(held, state) {
   sprintf(paste0("<article class='line' data-id='%s'><header>%s<p class='soft'>%s</p>",
     "<h1 tabindex='-1'>%s</h1><p><b>%s</b></p></header>%s<p>%s</p><p><b>%s</b></p>%s%s",
     "<div class='columns'><section><h2>By week</h2>%s</section>",
-    "<section><h2>On the curve</h2>%s</section></div>%s%s<p class='ways'>%s</p>",
+    "<section><h2>On the curve</h2>%s</section></div>%s<p class='ways'>%s</p>",
     "<details open><summary>Arithmetic</summary><ol>%s</ol></details></article>%s"),
     id, line_neighbours(held, state, id), line_place(one_line, made$decision[task],
       made$note[task]), escape(held$tasks$todo[task]), escape(one_line$query),
     line_figures(one_line, held$tasks[task], found, per_month(held$findings$summary)),
     escape(one_line$reason), escape(one_line$action), line_along(found, one_line),
-    line_page(held, one_line), line_courses(held, one_line), cells_figure(held, traced$cells),
-    line_words(held, one_line), contest_strip_of(held, one_line), line_links(one_line),
+    paste0(line_contest(held, one_line), line_outcomes(held, one_line),
+      line_page(held, one_line)),
+    line_courses(held, one_line), cells_figure(held, traced$cells),
+    line_words(held, one_line), line_links(one_line),
     paste(sprintf("<li>%s</li>", escape(traced$steps)), collapse = ""), decide_bar(held))
 }
 
@@ -91,22 +93,24 @@ line_courses <- function(held, line) {
     tide_error = function(e) NULL)
   if (is.null(weeks) || nrow(weeks) < 2) return("<p class='soft'>Too few weeks.</p>")
   weeks <- weeks[order(weeks$week)]
-  week_names <- format(seq(as.Date(weeks$week[1]), as.Date(weeks$week[nrow(weeks)]), by = 7))
-  at <- match(week_names, weeks$week)
+  begins <- as.IDate(seq(as.Date(weeks$week[1]), as.Date(weeks$week[nrow(weeks)]), by = 7))
+  at <- match(format(begins), weeks$week)
   column_at <- function(column) weeks[[column]][at]
-  clicks <- fcoalesce(column_at("clicks"), 0)
   last <- nrow(weeks)
-  course <- function(title, svg, now) {
-    sprintf("<figure><figcaption>%s <b>%s</b></figcaption>%s</figure>", title, now, svg)
+  course <- function(title, now, ...) {
+    sprintf("<figure><figcaption>%s <b>%s</b></figcaption>%s</figure>", title, now,
+      course_figure(held, begins, ...))
   }
-  paste0(course("clicks", course_svg(clicks, "clicks by week", up = TRUE),
-    format_count(weeks$clicks[last])),
-    course("position (1 at the top)", course_svg(-column_at("position"), "position by week"),
-      format_position(weeks$position[last])),
-    course("CTR (grey: expected)", course_svg(column_at("ctr"), "CTR by week, and expected",
-      column_at("expected_ctr"), up = TRUE), format_rate(weeks$ctr[last])),
-    sprintf("<p class='soft'>%s, from %s</p>", format_plural(length(week_names), "week"),
-      week_names[1]))
+  paste0(course("clicks", format_count(weeks$clicks[last]),
+    list(line = fcoalesce(column_at("clicks"), 0)), "clicks by week"),
+    course("position", format_position(weeks$position[last]), list(line = column_at("position")),
+      "position by week", write = format, places = TRUE),
+    course("CTR (grey: expected)", format_rate(weeks$ctr[last]),
+      list(pale = column_at("expected_ctr"), line = column_at("ctr")),
+      "CTR by week, and expected", write = format_rate),
+    sprintf("<p class='soft'>%s, from %s; shaded: the days of the list%s</p>",
+      format_plural(length(begins), "week"), format_day(begins[1]),
+      if (NROW(held$events$marks)) "; dashed: events" else ""))
 }
 
 line_segments <- function(line) {

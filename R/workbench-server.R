@@ -30,8 +30,13 @@ serve_session <- function(input, session, work, token, hosts) {
       return(show(waiting_page(work$progress(state$site)), "wait"))
     }
     files$state <- state
-    show(paste0(if (stale()) stale_note, shown_view(held, state)), state$view, held$title,
-      shown_window(held))
+    html <- shown_view(held, state)
+    # Asked again until a part that is worked out beside is there; drawn again only then.
+    waiting <- isTRUE(attr(html, "waiting"))
+    if (waiting) shiny::invalidateLater(500, session)
+    if (waiting && identical(files$waits, input$state)) return()
+    files$waits <- if (waiting) input$state
+    show(paste0(if (stale()) stale_note, html), state$view, held$title, shown_window(held))
   })
   shiny::observe({
     shiny::req(allowed(), input$state)
@@ -90,7 +95,8 @@ download_handler <- function(held, state, format) {
 
 shown_view <- function(held, state) {
   view <- switch(state$view, line = line_view, explore = explore_view, curve = curve_view,
-    map = map_view, changes = changes_view, contests = contests_view, list_view)
+    map = map_view, changes = changes_view, contests = contests_view, ahead = ahead_view,
+    pages = pages_view, outcomes = outcomes_view, data = data_view, list_view)
   tryCatch(view(held, state), tide_error = function(e) {
     empty_state(e$what, first_given(e$fix, ""))
   },

@@ -1,12 +1,14 @@
 # What the workbench shows, as plain data: a list that travels in the address of the page. Nothing
 # in it is trusted: what is no view, no condition, no number becomes its default.
 
-workbench_views <- c("list", "line", "explore", "curve", "map", "changes", "contests")
+workbench_views <- c("list", "line", "explore", "changes", "contests", "curve", "map", "ahead",
+  "pages", "outcomes", "data")
 
 # What stays of a state; each is text.
 state_texts <- c("view", "q", "kind", "folder", "intent", "brand", "band", "size", "decided",
-  "sort", "hours", "page", "id", "by", "from", "to", "level", "after", "before", "days", "one",
-  "other", "segment", "site", "small", "side")
+  "sort", "hours", "page", "id", "by", "from", "to", "level", "before", "before_from", "before_to",
+  "days", "one", "other", "segment", "site", "small", "side",
+  "axes")
 
 # In: JSON of the page. Out: list of texts, with `c` (conditions) and `trail`.
 read_state <- function(json) {

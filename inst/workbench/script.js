@@ -304,7 +304,7 @@
     const x = ends("x", 0);
     if (done.svg.dataset.brush === "days") {
       const day = number => new Date(Math.round(number) * 864e5).toISOString().slice(0, 10);
-      go({ [done.earlier ? "before" : "after"]: `${day(x[0])}..${day(x[1])}` });
+      go(done.earlier ? { before: null, before_from: day(x[0]), before_to: day(x[1]) } : { from: day(x[0]), to: day(x[1]) });
       return;
     }
     const y = ends("y", 1);

@@ -100,7 +100,7 @@ summed_explorer <- function(explorer, by, segments, whole) {
     for (other in kept) code <- .Call(pair_codes, code[[1]], rows[[other]])
     first <- code[[2]]
     figures <- intersect(c("clicks", "impressions", "weighted", "expected", "once_impressions",
-      "once_weighted", "once_expected", "page_expected"), names(rows))
+      "once_weighted", "once_expected", "page_expected", "page_seen"), names(rows))
     summed$rows <- setDT(c(as.list(rows[first, keys, with = FALSE]),
       lapply(stats::setNames(figures, figures),
         function(of) sum_codes(rows[[of]], code[[1]], length(first)))))

@@ -16,7 +16,8 @@
 #' @param sort A column of the result to sort by, the largest first; `NULL`: clicks, time by time.
 #' @return `tide_explorer()`: a `tide_explorer` object. `tide_explore()`: a `tide_view` object, a
 #'   list with `rows` (a data.table with a row per `by`, whose columns are its name, `clicks`,
-#'   `impressions`, `ctr`, `expected_ctr`, `position`, `share` of the clicks, and `queries` and
+#'   `impressions`, `ctr`, `expected_ctr`, `position`, `lost` (clicks that position 1 would bring,
+#'   each query in its own segment, less those had), `share` of the clicks, and `queries` and
 #'   `pages`, how many), `total` of them, `outside` (clicks and impressions that the conditions
 #'   leave out, and their shares), `coverage` (share of the site's clicks that rows with queries
 #'   explain, or `NA`), `by`, `from`, `to`. Methods: `print`, `format`, [tidy()].
@@ -48,11 +49,13 @@ tide_explorer <- function(data, curve = NULL, brand = NULL, rules = tide_rules()
       lapply(intersect(part_dimensions, others), function(of) rows[[of]])))
     once <- seen_once(rows, rows$group)
     set(rows, j = paste0("once_", names(once)), value = once)
-    set(rows, j = "page_expected", value = shared_expected(rows, rows$group,
-      at$segment[rows$query] == "brand")$expected)
+    shared <- shared_expected(rows, rows$group, at$segment[rows$query] == "brand")
+    set(rows, j = c("page_expected", "page_seen"), value = shared[c("expected", "seen")])
   }
   days <- site_days_table(data)
+  at_top <- vapply(names(curve$fits), function(s) curve_at(curve, 1, s)$ctr, 0)
   structure(list(rows = rows, queries = at$queries[c("names", "keys")],
+    top_ctr = unname(at_top[at$segment]),
     pages = at$pages[c("names", "keys")], rules = rules,
     dimensions = tbl$dimensions, from = tbl$from, to = tbl$to, site_days = days,
     # What was worked out of names already: conditions come again and again.
@@ -110,7 +113,13 @@ abort_no_label <- function(explorer, by) {
 }
 
 explored_sums <- function(explorer, kept, label, by, apart) {
-  sums <- sum_labelled(counted_rows(explorer$rows, kept, by, apart), label, kept)
+  counted <- counted_rows(explorer$rows, kept, by, apart)
+  sums <- sum_labelled(counted, label, kept)
+  at_top <- first_given(counted[["seen"]], counted$impressions) *
+    explorer$top_ctr[explorer$rows$query]
+  set(sums, j = "lost",
+    value = sum_codes(some_rows(at_top, kept), some_rows(label$code, kept), label_size(label)) -
+      sums$clicks)
   seen <- which(sums$impressions > 0)
   name_columns <- label_columns(by, explorer, label)
   out <- setDT(c(lapply(name_columns, `[`, seen), as.list(sums[seen])))
@@ -135,7 +144,7 @@ counted_rows <- function(rows, kept, by, apart) {
   if (is.null(rows[["once_impressions"]])) return(rows)
   if (counts_pages(by)) {
     return(list(clicks = rows$clicks, impressions = rows$impressions, weighted = rows$weighted,
-      expected = rows$page_expected))
+      expected = rows$page_expected, seen = rows$page_seen))
   }
   figures <- c("impressions", "weighted", "expected")
   once <- if (apart) {

@@ -45,8 +45,28 @@ explored <- function(held, state) {
   view
 }
 
-explored_figures <- c("clicks", "impressions", "ctr", "expected_ctr", "missed", "position", "share",
-  "queries", "pages")
+explored_figures <- c("clicks", "impressions", "ctr", "expected_ctr", "missed", "lost", "position",
+  "share", "queries", "pages")
+
+# Those that the table shows; unless somebody chose, all.
+shown_figures <- function(state) {
+  chosen <- intersect(state_parts(state$cols), explored_figures)
+  if (length(chosen)) chosen else explored_figures
+}
+
+# All figures as buttons, those that are shown pressed.
+columns_box <- function(state, rows) {
+  known <- intersect(explored_figures, names(rows))
+  on <- intersect(shown_figures(state), known)
+  sprintf("<details class='choice'%s><summary>Columns</summary>%s</details>",
+    if (nzchar(state$cols)) " open" else "",
+    paste(vapply(known, function(name) {
+      left <- if (name %in% on) setdiff(on, name) else known[known %in% c(on, name)]
+      link_button(column_words(name, "label"), go_to(cols = if (length(left)) {
+        paste(left, collapse = "|")
+      }), "facet", name %in% on)
+    }, ""), collapse = ""))
+}
 
 explored_by <- function(state) if (state$by %in% explore_kinds) state$by else "query"
 
@@ -139,11 +159,11 @@ view_table <- function(held, state, view) {
   at <- page_buttons(state, nrow(view$rows), explored_each)
   rows <- view$rows[at$rows]
   kind <- view$by
-  columns <- shown_columns(rows, c(kind, explored_figures),
+  columns <- shown_columns(rows, c(kind, shown_figures(state)),
     text = stats::setNames(list(explored_names(rows, kind)), kind))
   heads <- sort_heads(columns, kind, stats::setNames(nm = explored_figures),
     if (state$sort %in% names(rows)) state$sort else if (!kind %in% times) "clicks" else "")
-  paste0(view_total(view), explored_chart(held, state, view),
+  paste0(view_total(view), columns_box(state, rows), explored_chart(held, state, view),
     html_table(columns, look = "data", heads = heads, wide = kind), at$html)
 }
 

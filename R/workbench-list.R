@@ -17,7 +17,7 @@ chosen_tasks <- function(held, state) {
       if (wanted == "all") return(rep(TRUE, nrow(tasks)))
       if (!nzchar(wanted)) return(!tasks$away)
     }
-    if (!nzchar(wanted)) rep(TRUE, nrow(tasks)) else tasks[[facet]] %in% wanted
+    if (!nzchar(wanted)) rep(TRUE, nrow(tasks)) else tasks[[facet]] %in% state_parts(wanted)
   })
   found <- if (nzchar(state$q)) grepl(tolower(state$q), tasks$text, fixed = TRUE) else TRUE
   counts <- lapply(stats::setNames(nm = names(facet_names)), function(facet) {
@@ -101,22 +101,26 @@ folded_tail <- function(small) {
 facet_boxes <- function(counts, state, most = 8) {
   paste(unlist(lapply(names(facet_names), function(facet) {
     own <- counts[[facet]]
-    wanted <- state[[facet]]
-    if (length(own) < 2 && !nzchar(wanted) && facet != "decided") return(NULL)
+    wanted <- if (facet == "decided") state[[facet]] else state_parts(state[[facet]])
+    if (length(own) < 2 && !any(nzchar(wanted)) && facet != "decided") return(NULL)
     hidden <- max(0, length(own) - most)
     own <- own[seq_len(min(length(own), most))]
-    if (nzchar(wanted) && !wanted %in% c(names(own), "all")) {
-      own <- c(own, stats::setNames(0L, wanted))
-    }
+    gone <- setdiff(wanted[nzchar(wanted)], c(names(own), "all"))
+    own <- c(own, stats::setNames(integer(length(gone)), gone))
     label <- if (facet == "kind") kind_label(names(own)) else names(own)
     buttons <- vapply(seq_along(own), function(i) {
-      on <- names(own)[i] == wanted
-      go <- do.call(go_to, c(list(page = NULL), stats::setNames(list(if (on) NULL else
-        names(own)[i]), facet)))
+      on <- names(own)[i] %in% wanted
+      # Of most facets several can be chosen at once.
+      then <- if (facet != "decided") {
+        toggled_part(state[[facet]], names(own)[i])
+      } else if (!on) {
+        names(own)[i]
+      }
+      go <- do.call(go_to, c(list(page = NULL), stats::setNames(list(then), facet)))
       facet_button(label[i], own[[i]], go, on, if (facet == "kind") names(own)[i])
     }, "")
     if (facet == "decided") {
-      shows_all <- wanted == "all"
+      shows_all <- identical(wanted, "all")
       buttons <- c(buttons, facet_button("all", NULL, do.call(go_to, list(page = NULL,
         decided = if (shows_all) NULL else "all")), shows_all))
     }

@@ -143,10 +143,10 @@ save_view <- function(held, message) {
   if (!length(conditions)) return("There is no condition to save.")
   faults <- unlist(lapply(conditions, `[[`, "fault"))
   if (length(faults)) return(paste("Nothing was saved:", faults[1]))
-  if (any(vapply(conditions, `[[`, NA, "not"))) {
-    return("A segment says what rows are: take parts out that are inverted, then save.")
-  }
-  stacked <- lapply(conditions, function(one) condition_value(one$arg, one$value))
+  conditions <- lapply(conditions, saved_condition)
+  faults <- unlist(lapply(conditions, `[[`, "fault"))
+  if (length(faults)) return(paste("Nothing was saved:", faults[1]))
+  stacked <- lapply(conditions, function(one) one$of)
   names(stacked) <- vapply(conditions, `[[`, "", "arg")
   if (anyDuplicated(names(stacked))) {
     return("A segment holds each condition once: take out what is there twice, then save.")

@@ -8,7 +8,7 @@ workbench_views <- c("list", "line", "explore", "changes", "contests", "curve", 
 state_texts <- c("view", "q", "kind", "folder", "intent", "brand", "band", "size", "decided",
   "sort", "hours", "page", "id", "by", "from", "to", "level", "before", "before_from", "before_to",
   "days", "one", "other", "segment", "site", "small", "side",
-  "axes")
+  "axes", "cols")
 
 # In: JSON of the page. Out: list of texts, with `c` (conditions) and `trail`.
 read_state <- function(json) {
@@ -23,6 +23,16 @@ read_state <- function(json) {
   steps <- utils::head(Filter(is.list, as.list(given[["trail"]])), 30)
   state$trail <- vapply(steps, function(step) text(step[["label"]]), "", USE.NAMES = FALSE)
   state
+}
+
+# Several names in one text of the state: "low_ctr|falling".
+state_parts <- function(text) strsplit(text, "|", fixed = TRUE)[[1]]
+
+# The same with a name more, or without it; NULL for none.
+toggled_part <- function(text, name) {
+  parts <- state_parts(text)
+  parts <- if (name %in% parts) setdiff(parts, name) else c(parts, name)
+  if (length(parts)) paste(parts, collapse = "|")
 }
 
 state_number <- function(text, default, most = 1e6) {
@@ -75,6 +85,20 @@ read_condition <- function(text) {
   tryCatch(c(out, list(segment = do.call(tide_segment,
     c(list(condition_text), stats::setNames(list(condition_value(arg, value)), arg), not = not)))),
     tide_error = function(e) c(out, list(fault = e$what)))
+}
+
+# A condition as a segment of the project holds it: list(arg, of: its value). What is inverted is
+# saved by the condition that says the opposite, where there is one.
+saved_condition <- function(condition) {
+  value <- condition_value(condition$arg, condition$value)
+  if (!condition$not) return(list(arg = condition$arg, of = value))
+  literal <- function(text) gsub("([][\\\\^$.|?*+(){}])", "\\\\\\1", text)
+  switch(condition$arg, query = list(arg = "not_query", of = value),
+    page = list(arg = "not_page", of = value), has_any = list(arg = "has_none", of = value),
+    query_text = list(arg = "not_query", of = literal(value)),
+    page_text = list(arg = "not_page", of = literal(value)),
+    brand = list(arg = "brand", of = !value),
+    list(fault = sprintf("'%s' has no opposite that a segment can hold.", condition$said)))
 }
 
 shown_value <- function(arg, value) {

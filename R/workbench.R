@@ -21,6 +21,9 @@
 #' @param events A [tide_events()] object.
 #' @param title What the page is about.
 #' @param read_only `TRUE` stores nothing.
+#' @param forecast,watched,outcomes,check What the views of the months ahead, of outcomes and of the
+#'   data show: results of [tide_forecast()], [tide_watched()], [tide_outcomes()] and
+#'   [tide_check()]; `NULL` goes without.
 #' @param token Text that the address must hold.
 #' @return A shiny app object: print it, or hand it to `shiny::runApp()`.
 #' @section Errors: `tide_error_package` where the package shiny is missing.
@@ -31,15 +34,22 @@
 #' if (interactive()) app
 #' @export
 tide_workbench <- function(findings, data = NULL, store = NULL, settings = NULL, events = NULL,
-    title = "Search performance", read_only = FALSE, token = random_token()) {
+    title = "Search performance", read_only = FALSE, token = random_token(), forecast = NULL,
+    watched = NULL, outcomes = NULL, check = NULL) {
   check_class(findings, "tide_findings", "findings")
   if (!is.null(data)) check_class(data, "tide_data", "data")
   if (!is.null(store)) check_class(store, "tide_store", "store")
   check_text(title, "title")
   check_text(token, "token")
   check_flag(read_only, "read_only")
+  if (!is.null(forecast)) check_class(forecast, "tide_forecast", "forecast")
+  if (!is.null(watched)) check_class(watched, "tide_watched", "watched")
+  if (!is.null(outcomes)) check_class(outcomes, "data.frame", "outcomes")
+  if (!is.null(check)) check_class(check, "tide_check", "check")
   need_shiny()
-  session_data <- workbench_data(findings, data, store, settings, events, title, settings$folder)
+  session_data <- workbench_data(findings, data, store, settings, events, title, settings$folder,
+    beside = parts_given(list(forecast = forecast, watched = watched, outcomes = outcomes,
+      check = check)))
   if (read_only) session_data$read_only <- TRUE
   workbench_app(list(held = function(site) session_data, progress = function(site) "",
     cancel = function(site) NULL, changed = function(site) FALSE), token, title)

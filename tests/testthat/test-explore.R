@@ -89,6 +89,15 @@ test_that("expected CTR is that of the inventory, and coverage that of the total
   expect_equal(view$coverage, listed$coverage)
 })
 
+test_that("what is lost against the first place is that of the inventory", {
+  data <- tide_read(tide_example()[["pairs"]])
+  for (by in c("query", "page", "folder")) {
+    view <- tide_explore(explorer, by)$rows
+    listed <- tide_inventory(data, by = by, brand = "fernmoor")$rows
+    expect_equal(view$lost, listed$lost[match(view[[by]], listed[[by]])], label = by)
+  }
+})
+
 test_that("what rows do not have is one clear error", {
   expect_error(tide_explore(explorer, "country"), class = "tide_error_grain")
   expect_error(tide_explore(explorer, "query", tide_segment("x", country = "gb")),

@@ -71,6 +71,7 @@ test_that("outcomes stand in their view and on the task's page; the check names 
   other <- found$findings$id[found$findings$page != line$page][1]
   expect_no_match(drawn(held, view = "line", id = other), "What was done on this page")
   shown <- drawn(held, view = "data")
+  expect_error(tide_workbench(found, check = outcomes), class = "tide_error_argument")
   for (problem in check$problems$problem) {
     expect_match(shown, inktide:::escape(problem), fixed = TRUE)
   }

@@ -105,6 +105,31 @@ test_that("the list shows the tasks that its facets and words leave, with their 
   expect_match(view_of(held), "In 8 hours")
 })
 
+test_that("several names of a facet are one choice, and each is taken back by itself", {
+  held <- bench()
+  of <- function(kind) inktide:::chosen_tasks(held, state_of(kind = kind, small = "shown"))$tasks
+  both <- of("low_ctr|striking_distance")
+  expect_setequal(unique(both$kind), c("low_ctr", "striking_distance"))
+  expect_equal(nrow(both), nrow(of("low_ctr")) + nrow(of("striking_distance")))
+  expect_equal(inktide:::toggled_part("low_ctr|striking_distance", "low_ctr"), "striking_distance")
+  expect_null(inktide:::toggled_part("low_ctr", "low_ctr"))
+  expect_match(view_of(held, kind = "low_ctr"),
+    "&quot;kind&quot;:&quot;low_ctr|striking_distance&quot;", fixed = TRUE)
+  shown <- view_of(held, kind = "low_ctr|striking_distance")
+  expect_equal(lengths(regmatches(shown, gregexpr("aria-pressed='true'", shown))), 2)
+})
+
+test_that("the table of Explore shows the columns that are chosen", {
+  held <- bench()
+  heads <- function(...) {
+    drawn <- view_of(held, view = "explore", ...)
+    sub("<.*", "", regmatches(drawn, gregexpr("(?<=data-label=')[^']+", drawn, perl = TRUE))[[1]])
+  }
+  expect_setequal(unique(heads(cols = "clicks|lost")), c("Query", "Clicks",
+    inktide:::column_words("lost", "label")))
+  expect_true(all(c("CTR", "Missed") %in% heads()))
+})
+
 test_that("every view is drawn, and nothing there is said kindly", {
   held <- bench()
   ids <- held$findings$findings[!duplicated(held$findings$findings$kind)]$id
@@ -286,7 +311,17 @@ test_that("a stack is saved as a segment of the project, and its file stays as i
     list(device = "mobile", position = c(4, 20)))
   expect_equal(readLines(file.path(dir, "inktide.yml"))[1],
     "site: https://www.fernmoor.example/ # the shop")
-  expect_match(inktide:::save_view(held, list(name = "x", c = "!device~mobile")), "inverted")
+  # What is inverted is saved where a condition says the opposite, and leaves the same rows.
+  for (one in c("!query_text~seeds", "!page_text~/guides/", "!has_any~kale, leek", "!brand~yes",
+    "!query~^how", "!page~shop")) {
+    said <- inktide:::save_view(held, list(name = paste("not", one), c = one))
+    expect_match(said, "Saved")
+    own <- inktide:::explored(held, state_of(view = "explore", by = "pair", c = list(one)))
+    saved <- tide_explore(held$explorer, "pair", tide_settings(dir)$segments[[paste("not", one)]])
+    expect_equal(saved$total$clicks, own$total$clicks, label = one)
+    expect_equal(saved$total$rows, own$total$rows, label = one)
+  }
+  expect_match(inktide:::save_view(held, list(name = "x", c = "!device~mobile")), "no opposite")
   expect_error(inktide:::keep_segment(dir, "long", list(device = "mobile")),
     class = "tide_error_argument")
 })

@@ -25,6 +25,16 @@ kept_value <- function(store, name, version, make) {
   value
 }
 
+# How much is kept of an archive: list(answers, bytes, unreadable: files that are no answer).
+kept_state <- function(store) {
+  files <- list.files(kept_folder(store), "[.]kept$", full.names = TRUE)
+  whole <- vapply(files, function(path) {
+    # Whether it begins as an answer does; of which version is all the same.
+    !is.null(tryCatch(c(read_kept(path, "none"), TRUE), error = function(e) NULL))
+  }, NA)
+  list(answers = sum(whole), bytes = sum(file.size(files)), unreadable = sum(!whole))
+}
+
 # Signs of the line that says how long the head is.
 kept_size_signs <- 16L
 

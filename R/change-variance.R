@@ -2,7 +2,7 @@
 varying_figures <- c("clicks", "impressions", "expected", "demand")
 
 # So many weeks of its own weigh as much for a line as what all lines do: four leave half of what
-# can be found unfound, the common value alone marks too much (bench/README.md, "simulate-moves").
+# can be found unfound, the common value alone marks too much (bench/accuracy.md, "simulate-moves").
 belief_weeks <- 50
 
 # Sums of the figures by row-major cell code, as matrices.

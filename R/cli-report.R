@@ -51,6 +51,11 @@ write_report <- function(options, input, data, findings, out, title) {
   given <- report_readers[[reader]]
   # Worked out only where the reader is given it.
   of <- function(section, value) if (section %in% given) value
+  # A connection to a database cannot be shared by two processes.
+  old <- options(mc.cores = if (is.null(input$source)) parallel::detectCores() else 1L)
+  on.exit(options(old))
+  # What takes longest and rests on months is worked out beside the rest.
+  forecast <- start_forked(function() of("forecast", site_forecast(options, input, data, findings)))
   recent <- last_rows(options, input, data, usual_days)
   curve <- recent_curve(input, data, recent, findings)
   tide_report(findings, out, title = title, site = of("totals", site_walk(input, recent)),
@@ -59,7 +64,7 @@ write_report <- function(options, input, data, findings, out, title) {
     inventory = of("inventory", site_inventory(options, input, recent, findings)),
     parts = of("parts", site_parts(options, input, data)),
     watched = of("watched", report_watched_queries(input, recent, curve)),
-    forecast = of("forecast", site_forecast(options, input, data, findings)),
+    forecast = forecast(),
     chosen = segment_words(all_segments(input)), reader = reader,
     letterhead = as.list(input$settings$letterhead))
 }

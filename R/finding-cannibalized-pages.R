@@ -209,7 +209,7 @@ lead_probabilities <- function(ahead, dates) {
   turn <- pmin(1 - exp(-gaps / assumed("lead_lasts")), 0.4)
   forward <- changes_forward(ahead, turn)
   # Fitted to the days, which favours `by_chance`, on the side of caution: averaging over all shares
-  # instead finds no more contests and a false one more (bench/README.md).
+  # instead finds no more contests and a false one more (bench/accuracy.md).
   share <- rowMeans(ahead)
   logs <- cbind(throughout = log(0.5) + pmax(rowSums(log(ahead)), rowSums(log(1 - ahead))),
     by_chance = rowSums(log(share * ahead + (1 - share) * (1 - ahead))), lasting = forward$log)

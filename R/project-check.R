@@ -13,8 +13,10 @@
 #' @param rules A [tide_rules()] object; with `intended` pages, those that do not rank or are
 #'   outranked in the last 90 days are remarked on, see [tide_intended()].
 #' @return A `tide_check` object: a list with `held` (`grain`, `rows`, `days`, `from`, `to`,
-#'   `clicks`, `impressions`), `coverage` (`month`, `clicks`, `impressions` as shares, or `NULL`)
-#'   and `problems` (`problem`, `grain`, `where`, `consequence`, `fix`, `weight`: `problem` or
+#'   `clicks`, `impressions`), `coverage` (`month`, `clicks`, `impressions` as shares, or `NULL`),
+#'   `kept` (answers kept beside the archive, so that the same is not worked out twice: `answers`,
+#'   their `bytes`, files among them that are `unreadable`; deleting them loses nothing; `NULL` of a
+#'   source) and `problems` (`problem`, `grain`, `where`, `consequence`, `fix`, `weight`: `problem` or
 #'   `remark`).
 #' @details A day is far from its neighbours when its clicks differ from the median of the seven
 #'   days before and after by more than six robust standard deviations (1.4826 times the median
@@ -50,7 +52,8 @@ tide_check <- function(store, brand = NULL, rules = tide_rules()) {
     list(capped_tables(days), damaged_parts(store, account$parts, account$current),
       missing_totals(site_summary), spelling_problems(page_spellings(store)),
       if (length(brand)) missed_spellings(store, brand), intended_problems(store, rules))))
-  structure(list(held = site_summary, coverage = monthly_coverage(days), problems = problems),
+  structure(list(held = site_summary, coverage = monthly_coverage(days), problems = problems,
+    kept = if (inherits(store, "tide_store")) kept_state(store)),
     class = c("tide_check", "tide_result"))
 }
 
@@ -269,10 +272,21 @@ format.tide_check <- function(x, details = TRUE, ...) {
             range_words(x$coverage$impressions))
         })
     },
+    if (!is.null(x$kept)) c("", kept_line(x$kept)),
     "",
     problem_lines("Problems", x$problems[x$problems$weight == "problem"], details),
     if (!any(x$problems$weight == "problem")) "No problems found.",
     problem_lines(c("", "Remarks"), x$problems[x$problems$weight == "remark"], details))
+}
+
+# "Kept answers: 14 (19.5 MB); they are made again where they are missing."
+kept_line <- function(kept) {
+  sprintf("Kept answers: %s (%s)%s; deleting them loses nothing.", format_count(kept$answers),
+    paste(format_size(kept$bytes), "MB"), if (kept$unreadable) {
+      sprintf(", %s that cannot be read", format_plural(kept$unreadable, "file"))
+    } else {
+      ""
+    })
 }
 
 # "94% to 97%"

@@ -79,14 +79,16 @@ tide_report <- function(findings, file, title = "Ink Tide report", site = NULL, 
     inventory = function() if (!is.null(inventory)) report_inventory(inventory),
     read = function() report_read(findings$summary, findings$outside),
     meaning = report_meaning)
-  inside <- lapply(html_of[report_readers[[reader]]], function(make) make())
+  # Drawn first, so that what draws is loaded before the work is divided.
+  opening <- report_first(findings, moves, followed, reader)
+  inside <- apply_forked(html_of[report_readers[[reader]]], function(make) make())
   inside <- Filter(Negate(is.null), inside)
   html <- c("<!doctype html>", "<html lang='en'><head><meta charset='utf-8'>",
     "<meta name='viewport' content='width=device-width, initial-scale=1'>",
     sprintf("<title>%s</title><style>%s%s</style></head><body>", escape(title), part("style.css"),
       letterhead_style(letterhead, title, findings$summary)),
     report_head(findings$summary, title, chosen, letterhead),
-    "<main>", report_first(findings, moves, followed, reader), report_nav(names(inside)),
+    "<main>", opening, report_nav(names(inside)),
     unlist(Map(report_section, names(inside), inside)),
     "</main>",
     if (!is.null(letterhead$note)) sprintf("<footer>%s</footer>", escape(letterhead$note)),

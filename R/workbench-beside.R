@@ -131,6 +131,7 @@ check_tables <- function(check) {
     html_table(shown_columns(stored, c("grain", "rows", "window", "days", "clicks", "impressions"),
       text = list(window = span, days = ifelse(stored$from > 0, format_count(stored$days), ""))),
       look = "data narrow"),
+    if (!is.null(check$kept)) sprintf("<p class='soft'>%s</p>", escape(kept_line(check$kept))),
     "<h2>Problems and remarks</h2>",
     if (nrow(problems)) {
       html_table(shown_columns(problems, c("weight", "trouble", "consequence", "fix"),

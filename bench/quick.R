@@ -18,6 +18,17 @@ cpu <- function(work) {
   taken <- system.time(force(work))
   taken[["user.self"]] + taken[["sys.self"]]
 }
+# The second answer: a project whose rows are loaded, and that was asked once.
+project <- tempfile("project")
+dir.create(project)
+writeLines(c("site: https://www.fernmoor.example/", "brand: [fernmoor]"),
+  file.path(project, "inktide.yml"))
+invisible(tide_load(tide_store(project), file))
+ask <- function() {
+  inktide:::cli_main(c("find", "--project", project, "--format", "csv", "--quiet", "--out",
+    tempfile(fileext = ".csv")))
+}
+invisible(ask())
 once <- function() {
   plain <- cpu(for (i in 1:3) {
     rows <- fread(file)
@@ -33,10 +44,10 @@ once <- function() {
       for (i in 1:20) {
         tide_explore(explorer, "page", tide_segment("x", query_text = as.character(i)))
       }
-    }))
+    }), again = cpu(ask()))
   took / plain
 }
-turns <- vapply(1:7, function(i) once(), numeric(6))
+turns <- vapply(1:7, function(i) once(), numeric(7))
 now <- data.table(step = rownames(turns), ratio = round(apply(turns, 1, min), 3))
 kept_file <- "bench/quick.tsv"
 if (identical(commandArgs(TRUE), "keep")) {

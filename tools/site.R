@@ -8,7 +8,9 @@ pkgdown::build_site(override = list(destination = "site"), preview = FALSE, deve
 dir.create("site/docs", showWarnings = FALSE)
 invisible(file.copy("docs/screenshots", "site/docs", recursive = TRUE))
 dir.create("site/bench", showWarnings = FALSE)
-markdown::mark_html("bench/README.md", "site/bench/README.html")
+for (page in c("README", "accuracy")) {
+  markdown::mark_html(sprintf("bench/%s.md", page), sprintf("site/bench/%s.html", page))
+}
 
 pages <- list.files("site", "[.]html$", recursive = TRUE, full.names = TRUE)
 broken <- unlist(lapply(pages, function(page) {

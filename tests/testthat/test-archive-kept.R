@@ -54,7 +54,16 @@ test_that("an answer is worked out once for the same data, and anew for others",
   # What is kept is no truth: without it, or where it is spoilt, the same comes back.
   for (path in kept_files()) writeBin(charToRaw("spoilt"), path)
   expect_identical(lapply(calls[plain], function(call) run(call)), first[plain])
+  # The check says how much is kept, and what of it cannot be read.
+  files <- list.files(file.path(dir, "archive", "kept"), "[.]kept$", full.names = TRUE)
+  writeLines("no answer", file.path(dir, "archive", "kept", "odd.kept"))
+  check <- tide_check(tide_store(dir))
+  expect_equal(check$kept$answers, length(files))
+  expect_equal(check$kept$unreadable, 1)
+  expect_match(format(check), sprintf("Kept answers: %d .*, 1 file that cannot be read",
+    length(files)), all = FALSE)
   unlink(file.path(dir, "archive", "kept"), recursive = TRUE)
+  expect_equal(tide_check(tide_store(dir))$kept$answers, 0)
   expect_identical(lapply(calls[plain], function(call) run(call)), first[plain])
   # One more day, one import undone, a decision, other settings: each is another answer.
   more <- copy(rows)[date == max(date)]

@@ -41,13 +41,8 @@ find_new_page <- function(summary, curve, pairs, options) {
   at <- pairs[rows]
   earns <- at$impressions * curve_ctr(curve, rep(assumed("new_page_reaches"), length(rows)),
     at$segment, at$rows, at$impressions)
-  by_idea <- split(seq_along(rows), subject_ideas(summary$queries$key, leading_pages(pairs,
-    nrow(summary$queries)), at$query))
-  ideas <- rbindlist(lapply(by_idea, function(own) idea_sums(summary, at[own], earns[own])))
-  set(ideas, j = "idea", value = names(by_idea))
-  set(ideas, j = "claims", value = lapply(unname(by_idea), function(own) rows[own]))
-  set(ideas, j = "done", value = ideas$earned * per_month(summary))
-  ideas <- ideas[ideas$done >= options$least]
+  ideas <- idea_sums(summary, at, earns, rows, subject_ideas(summary$queries$key,
+    leading_pages(pairs, nrow(summary$queries)), at$query), options$least)
   if (!nrow(ideas)) return(no_findings(excluded))
   list(excluded = excluded, found = data.table(
     kind = "new_page", query = ideas$query, page = ideas$page, pages = ideas$page,
@@ -62,17 +57,28 @@ find_new_page <- function(summary, curve, pairs, options) {
     facts = new_page_facts(summary, ideas))
 }
 
-# One idea: the sums of its queries, named after the one with most impressions.
-idea_sums <- function(summary, asked, earns) {
-  first <- asked[which.max(asked$impressions)]
-  named <- unique(summary$queries$query[asked$query[order(-asked$impressions)]])
-  query <- summary$queries$query[first$query]
-  list(query = query, page = summary$pages$page[first$page], clicks = sum(asked$clicks),
-    impressions = sum(asked$impressions),
-    position = sum(asked$impressions * asked$position) / sum(asked$impressions),
-    expected = sum(asked$expected), earned = sum(earns), queries = length(unique(asked$query)),
-    others = list(utils::head(setdiff(named, query), 3)),
-    volume = sum(summary$queries[["volume"]][unique(asked$query)], na.rm = TRUE))
+# Ideas worth at least so many clicks a month: the sums of their queries, each named after the one
+# with most impressions. at: pairs, `rows` by number; what each `earns`; the idea of each.
+idea_sums <- function(summary, at, earns, rows, ideas, least) {
+  of <- factor(ideas)
+  sums <- sums_by(data.table(code = as.integer(of), at[, c("clicks", "impressions", "expected")],
+    weighted = at$impressions * at$position, earned = earns), "code",
+    c("clicks", "impressions", "expected", "weighted", "earned"))
+  set(sums, j = c("idea", "position", "done"), value = list(levels(of)[sums$code],
+    sums$weighted / sums$impressions, sums$earned * per_month(summary)))
+  worth <- sums$done >= least
+  sums <- setorderv(sums[worth], "code")
+  larger <- order(-at$impressions)
+  own <- split(larger, factor(as.integer(of)[larger], sums$code))
+  queries <- lapply(own, function(of_idea) unique(at$query[of_idea]))
+  first <- vapply(own, `[`, 0L, 1L)
+  name_texts <- summary$queries$query
+  volume <- summary$queries[["volume"]]
+  set(sums, j = c("query", "page", "queries", "others", "volume", "claims"), value = list(
+    name_texts[at$query[first]], summary$pages$page[at$page[first]], lengths(queries),
+    lapply(queries, function(codes) utils::head(unique(name_texts[codes]), 4)[-1]),
+    vapply(queries, function(codes) sum(volume[codes], na.rm = TRUE), 0),
+    lapply(own, function(of_idea) rows[sort(of_idea)])))
 }
 
 # Which of these pairs' queries a page shown for them names, in its address or title.

@@ -8,8 +8,8 @@
 #'   impression for each page, and what is taken is the largest of the pages' on each day (and
 #'   country, device and vertical, where rows have them), the position of the first page, and the
 #'   sum of the clicks: the least that the query was shown. Pages that take turns within a day make
-#'   it too few, by as much as they do; `bench/accuracy.md` has the error where both are known. Lists
-#'   by page and folder show each page's own impressions; what is expected of pages that stand
+#'   it too few, by as much as they do; `bench/accuracy.md` has the error where both are known.
+#'   Lists by page and folder show each page's own impressions; what is expected of pages that stand
 #'   together under a brand query is what their one result is expected to have, shared by clicks.
 #'
 #'   Where the data hold a table by page without queries beside them, clicks, impressions and

@@ -3,15 +3,14 @@
 # A forecast with these plans and no others; its baseline stays.
 with_plans <- function(forecast, plans, ramp = 3, draws = 2000, seed = 1) {
   forecast[c("tasks", "sums", "plans")] <- list(NULL)
-  months <- forecast$months
-  months <- unique(months[, setdiff(names(months), "plan"), with = FALSE], by = c("month",
-    "segment"))
-  months <- months[, !grepl("^(added|total)", names(months)), with = FALSE]
-  added <- if (length(plans)) with_seed(seed, add_plans(months, plans, ramp, draws))
+  rows <- forecast$months
+  kept <- grep("^(plan$|added|total)", names(rows), value = TRUE, invert = TRUE)
+  rows <- unique(rows[, kept, with = FALSE], by = c("month", "segment"))
+  added <- if (length(plans)) with_seed(seed, add_plans(rows, plans, ramp, draws))
   if (!is.null(added)) {
-    months <- setcolorder(months[added$months, on = "month"], c("month", "segment", "plan"))
+    rows <- setcolorder(rows[added$months, on = "month"], c("month", "segment", "plan"))
   }
-  forecast$months <- months[]
+  forecast$months <- rows[]
   forecast[c("tasks", "sums", "plans")] <- list(added$tasks, added$sums, plans)
   forecast
 }

@@ -16,8 +16,8 @@
 #'   `clicks`, `impressions`), `coverage` (`month`, `clicks`, `impressions` as shares, or `NULL`),
 #'   `kept` (answers kept beside the archive, so that the same is not worked out twice: `answers`,
 #'   their `bytes`, files among them that are `unreadable`; deleting them loses nothing; `NULL` of a
-#'   source) and `problems` (`problem`, `grain`, `where`, `consequence`, `fix`, `weight`: `problem` or
-#'   `remark`).
+#'   source) and `problems` (`problem`, `grain`, `where`, `consequence`, `fix`, `weight`: `problem`
+#'   or `remark`).
 #' @details A day is far from its neighbours when its clicks differ from the median of the seven
 #'   days before and after by more than six robust standard deviations (1.4826 times the median
 #'   absolute deviation) and by more than half. The number of rows changes suddenly where the

@@ -135,8 +135,8 @@ report_watched <- function(watched) {
   names(columns)[names(columns) == column_words("weeks", "label")] <-
     "Position by week, best on top"
   paste0("<p>",
-    escape(paste0(paste(c(sides_line(watched), watched_sentence(watched, "")), collapse = "; "), ". ",
-      paste0(unseen_line(watched), ""))),
+    escape(paste0(paste(c(sides_line(watched), watched_sentence(watched, "")), collapse = "; "),
+      ". ", paste0(unseen_line(watched), ""))),
     "</p>", if (nrow(at)) html_table(columns, soft_rows(!at$significant)))
 }
 

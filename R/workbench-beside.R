@@ -74,7 +74,8 @@ outcomes_view <- function(held, state) {
       html_table(outcome_columns(judged), look = "data prose")
     },
     if (is.null(watched$value)) {
-      "<p class='soft'>No queries are watched: name lists of them under 'watched' in inktide.yml.</p>"
+      paste("<p class='soft'>No queries are watched: name lists of them under 'watched' in",
+        "inktide.yml.</p>")
     } else {
       report_watched(watched$value)
     })

@@ -51,8 +51,8 @@ contest_strip <- function(held, line) {
   days_led <- sprintf("%s (%s), %s (%s)", format_path(pages[1]), format_plural(sum(led), "day"),
     format_path(pages[2]), format_plural(sum(!led), "day"))
   list(days_led = days_led, days = days, pages = pages, codes = codes,
-    led = format_count(c(sum(led), sum(!led))), svg = sprintf(paste0("<svg class='strip' viewBox='0 0 %d 14' ",
-    "preserveAspectRatio='none' role='img' aria-label='%s'>%s</svg>"), as.integer(wide * 4),
+    led = format_count(c(sum(led), sum(!led))), svg = sprintf(paste0(
+    "<svg class='strip' viewBox='0 0 %d 14' ", "preserveAspectRatio='none' role='img' aria-label='%s'>%s</svg>"), as.integer(wide * 4),
     escape_attribute(paste("days in the lead:", days_led)),
     paste(sprintf("<rect class='%s' x='%d' y='%d' width='3' height='%d'></rect>",
       ifelse(led, "first", "second"), as.integer(x * 4), ifelse(led, 0L, 6L),
@@ -71,7 +71,7 @@ line_contest <- function(held, line) {
     own <- days[days$page == strip$codes[nth]]
     own$position[match(every, own$date)]
   })
-  smooth <- lapply(of, function(position) {
+  level <- lapply(of, function(position) {
     # Seven days around each, as far as the page was shown.
     vapply(seq_along(position), function(i) {
       around <- position[max(1, i - 3):min(length(position), i + 3)]
@@ -92,7 +92,7 @@ line_contest <- function(held, line) {
       c("first", "second"), escape(format_path(pages)), c(" <b>to keep</b>", ""))),
       days_led = strip$led), if (any(nzchar(said))) list(title = said)))
   sprintf("<section><h2>Both pages by day</h2>%s%s</section>",
-    course_figure(held, every, stats::setNames(smooth, looks), "position of both pages by day",
+    course_figure(held, every, stats::setNames(level, looks), "position of both pages by day",
       write = format, places = TRUE, points = stats::setNames(of, c("dot first", "dot second")),
       width = 900, height = 190), html_table(tbl, look = "data"))
 }

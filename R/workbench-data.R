@@ -195,6 +195,7 @@ hand_figure <- function(held, state) {
   switch(state$view, map = ggplot2::autoplot(hand_findings(held, state)),
     contests = ggplot2::autoplot(held$findings, what = "contests"),
     changes = ggplot2::autoplot(compared_state(held, state)),
-    ahead = ggplot2::autoplot(planned_forecast(held, state, held$beside("forecast")$value)$forecast),
+    ahead = ggplot2::autoplot(
+      planned_forecast(held, state, held$beside("forecast")$value)$forecast),
     ggplot2::autoplot(held$findings$curve))
 }

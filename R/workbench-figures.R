@@ -75,10 +75,10 @@ curve_parts <- function(held) {
 }
 
 curve_parts_box <- function(held, state) {
-  by <- curve_parts(held)
-  if (!length(by)) return("")
-  select_box("by", "Curves by", c("", by), c(if (is.null(held$rules$brand)) "none" else "brand",
-    by), state$by)
+  parts <- curve_parts(held)
+  if (!length(parts)) return("")
+  select_box("by", "Curves by", c("", parts),
+    c(if (is.null(held$rules$brand)) "none" else "brand", parts), state$by)
 }
 
 # Places of a curve that say their figures under the pointer.

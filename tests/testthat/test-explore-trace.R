@@ -42,7 +42,8 @@ test_that("a page in any spelling gives its queries, each with its own weeks", {
 
 test_that("what is not held is answered with the nearest names", {
   expect_error(tide_trace(data, "kale sedes"), "Kale Seeds|kale seeds", class = "tide_error_trace")
-  expect_error(tide_trace(as_data(rows[, !c("page", "query")]), "kale seeds"), class = "tide_error_grain")
+  expect_error(tide_trace(as_data(rows[, !c("page", "query")]), "kale seeds"),
+    class = "tide_error_grain")
   run <- program("trace", "radish spacing", tide_example()[["pairs"]], "--format", "csv", "--quiet")
   expect_equal(run$status, 0)
   expect_equal(names(fread(text = run$out))[1:8],

@@ -22,8 +22,8 @@
 #'   position in that week), `total` (sums over the rows), `site` (for a page: its totals from a
 #'   table without queries, or `NULL`), `only` (`"page"` or `"query"` where the data have a table by
 #'   one of them alone, whose rows then stand for all of the other; else `NULL`), `brand` (clicks of
-#'   brand queries, of a query whether it is one; `NULL` without brand words or queries), `facts` (of the
-#'   query or page itself), `from`, `to`. Methods: `print`, `tidy`, `autoplot`, `plot`.
+#'   brand queries, of a query whether it is one; `NULL` without brand words or queries), `facts`
+#'   (of the query or page itself), `from`, `to`. Methods: `print`, `tidy`, `autoplot`, `plot`.
 #'
 #' Of findings: a `tide_explained` object, a list with `finding` (its row), `cells` (`page`,
 #' `position`, `clicks`, `impressions`, `curve`: CTR expected there, `expected`: clicks) and

@@ -52,7 +52,8 @@ contest_strip <- function(held, line) {
     format_path(pages[2]), format_plural(sum(!led), "day"))
   list(days_led = days_led, days = days, pages = pages, codes = codes,
     led = format_count(c(sum(led), sum(!led))), svg = sprintf(paste0(
-    "<svg class='strip' viewBox='0 0 %d 14' ", "preserveAspectRatio='none' role='img' aria-label='%s'>%s</svg>"), as.integer(wide * 4),
+    "<svg class='strip' viewBox='0 0 %d 14' preserveAspectRatio='none' role='img' ",
+    "aria-label='%s'>%s</svg>"), as.integer(wide * 4),
     escape_attribute(paste("days in the lead:", days_led)),
     paste(sprintf("<rect class='%s' x='%d' y='%d' width='3' height='%d'></rect>",
       ifelse(led, "first", "second"), as.integer(x * 4), ifelse(led, 0L, 6L),

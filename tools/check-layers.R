@@ -3,9 +3,9 @@
 # Only some areas touch files; only the faces print, draw, or read options, clock and environment.
 # Prints each violation; status 1 if there are any.
 areas <- c("text", "condition", "check", "stat", "file", "forks", "assumptions", "table", "print",
-  "read", "database", "archive", "segment", "sum", "source", "summary", "site", "curve", "change", "words",
-  "finding", "explore", "forecast", "project", "pull", "plot", "sheet", "report", "workbench",
-  "cli", "inktide")
+  "read", "database", "archive", "segment", "sum", "source", "summary", "site", "curve", "change",
+  "words", "finding", "explore", "forecast", "project", "pull", "plot", "sheet", "report",
+  "workbench", "cli", "inktide")
 faces <- c("print", "plot", "sheet", "report", "workbench", "cli")
 touch_files <- c("file", "read", "database", "archive", "site", "project", "pull",
   "sheet", "report", "workbench", "cli")
